@@ -1,0 +1,50 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <string_view>
+
+#include "zithercraft/arena/arena.hpp"
+#include "zithercraft/game/lanes.hpp"
+
+namespace zithercraft {
+
+/// Distance to a thing and its direction in the seat's own frame.
+struct Bearing {
+  float distance = 0.0f;            ///< metres, centre to centre
+  float ahead = 1.0f, left = 0.0f;  ///< cosine and sine of the bearing
+};
+
+/// What coded terms and scripts see of a seat. Valid during the call it is passed to.
+class SeatView {
+ public:
+  SeatView(const Lanes& lanes, std::size_t lane, std::size_t role, std::size_t seat)
+      : lanes_(lanes), lane_(lane), role_(role), seat_(seat) {}
+
+  const Role& role() const { return lanes_.game().roles()[role_]; }
+  std::size_t lane() const { return lane_; }
+  std::size_t row() const { return lane_ * lanes_.seats(role_) + seat_; }
+  std::size_t body() const { return role().seats[seat_]; }
+
+  Pose pose() const;
+  Velocity velocity() const;
+  float speed() const;  ///< m/s, at least 0
+  /// The nearest body or zone with this tag (index from `Arena::tag`), not counting the seat's own body. Throws Error
+  /// (spec) if there is none.
+  Bearing nearest(std::size_t tag) const;
+  Bearing nearest(std::string_view tag) const;
+
+  /// What the seat senses for the next decision, in the order of `role().columns`.
+  std::span<const float> observation() const { return lanes_.observation(role_, row()); }
+  std::uint32_t decisions() const { return lanes_.decisions(lane_); }
+  std::span<const Event> events() const { return lanes_.events(lane_); }
+  const Game& game() const { return lanes_.game(); }
+  const std::byte* arena_state() const { return lanes_.arena_state(lane_); }
+
+ private:
+  const Lanes& lanes_;
+  std::size_t lane_, role_, seat_;
+};
+
+}  // namespace zithercraft

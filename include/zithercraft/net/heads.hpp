@@ -1,0 +1,60 @@
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <vector>
+
+#include "zithercraft/base/signature.hpp"
+
+namespace zithercraft {
+
+class RandomStream;
+
+/// Turns a policy network's outputs into controls: one mean per dial (diagonal Gaussian with a spread that does not
+/// depend on the senses), one logit per option of a choice.
+///
+/// Decisions are kept in the network's own scale: a dial as an unbounded number of which [-1, 1] is its range, a choice
+/// as its option number. `controls_of` brings them into the game's ranges.
+class Heads {
+ public:
+  Heads() = default;
+  explicit Heads(std::span<const ControlInfo> controls);
+
+  std::size_t controls() const noexcept { return heads_.size(); }
+  std::size_t outputs() const noexcept { return outputs_; }
+  std::size_t dials() const noexcept { return dials_; }
+
+  /// Draws a decision and returns the natural logarithm of its probability (density).
+  float sample(std::span<const float> outputs, std::span<const float> log_spread, RandomStream& random,
+               std::span<float> decision) const;
+  /// The most likely decision.
+  void greedy(std::span<const float> outputs, std::span<float> decision) const;
+  /// Control values for the game: dials clamped into their ranges, choices as they are.
+  void controls_of(std::span<const float> decision, std::span<float> controls) const;
+
+  template <class Scalar>
+  struct Judged {
+    Scalar log_probability{}, entropy{};
+  };
+  /// How likely a decision is, and the entropy of the distribution it was drawn from.
+  template <class Scalar>
+  Judged<Scalar> judge(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
+                       std::span<const float> decision) const;
+  /// Adds the gradient of `by_log_probability * log_probability + by_entropy * entropy` to both gradients.
+  template <class Scalar>
+  void add_gradient(std::span<const Scalar> outputs, std::span<const Scalar> log_spread, std::span<const float> decision,
+                    Scalar by_log_probability, Scalar by_entropy, std::span<Scalar> output_gradient,
+                    std::span<Scalar> spread_gradient) const;
+
+ private:
+  struct Head {
+    std::size_t first_output = 0;
+    std::size_t options = 0;  // 0 for a dial
+    std::size_t dial = 0;     // number among the dials
+    float middle = 0.0f, half = 1.0f;
+  };
+  std::vector<Head> heads_;
+  std::size_t outputs_ = 0, dials_ = 0;
+};
+
+}  // namespace zithercraft

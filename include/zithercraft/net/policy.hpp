@@ -1,0 +1,71 @@
+#pragma once
+
+#include <cstddef>
+#include <filesystem>
+#include <memory>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "zithercraft/base/signature.hpp"
+
+namespace zithercraft {
+
+class RandomStream;
+class TensorFile;
+
+/// What a trained policy reads, writes and is made of.
+struct PolicySignature {
+  std::string role;
+  std::vector<Column> columns;
+  std::vector<ControlInfo> controls;
+  std::vector<std::size_t> policy_widths;  ///< hidden layers of the policy network
+  std::vector<std::size_t> value_widths;   ///< hidden layers of the value network
+  bool operator==(const PolicySignature&) const = default;
+
+  void store(TensorFile& file) const;
+  /// Throws Error (file) if the file holds none.
+  static PolicySignature from(const TensorFile& file);
+};
+
+/// The first difference between two signatures in plain words ("the column 'rays[3].hull' is new"); empty if equal.
+std::string first_difference(const PolicySignature& wanted, const PolicySignature& found);
+
+/// A trained policy, ready to be asked for decisions. This class and what it needs are all that a finished game links.
+///
+/// Copies share the weights; a copy has its own working memory, so give each thread one.
+class Policy {
+ public:
+  /// Throws Error (file) if the checkpoint is missing or damaged.
+  static Policy load(const std::filesystem::path& checkpoint);
+  static Policy from(const TensorFile& checkpoint);
+
+  Policy(const Policy& other);
+  Policy(Policy&&) noexcept;
+  Policy& operator=(Policy) noexcept;
+  ~Policy();
+
+  const PolicySignature& signature() const noexcept;
+  std::size_t columns() const noexcept { return signature().columns.size(); }
+  std::size_t controls() const noexcept { return signature().controls.size(); }
+
+  /// The most likely controls for `senses`: one row of columns, or many rows one after the other. Nothing is allocated.
+  /// Throws Error (usage) if the spans do not fit the policy.
+  void decide(std::span<const float> senses, std::span<float> controls);
+  /// Controls drawn from the policy's distribution.
+  void decide(std::span<const float> senses, std::span<float> controls, RandomStream& random);
+  /// The value network's estimate of the return still to come, one per row.
+  void values(std::span<const float> senses, std::span<float> values);
+
+ private:
+  struct Weights;
+  struct Room;
+  explicit Policy(std::shared_ptr<const Weights> weights);
+  template <class Decide>
+  void each_tile(std::span<const float> senses, std::span<float> controls, Decide decide);
+
+  std::shared_ptr<const Weights> weights_;
+  std::unique_ptr<Room> room_;
+};
+
+}  // namespace zithercraft

@@ -1,0 +1,210 @@
+#include "geometry.hpp"
+
+#include <algorithm>
+#include <limits>
+#include <variant>
+
+namespace zithercraft {
+namespace {
+
+constexpr float infinite = std::numeric_limits<float>::infinity();
+constexpr float flatness = 0.01f;  // metres by which a side may be tilted and still count as lying flat
+
+struct Measure {
+  ShapeData operator()(const Disc& s) const {
+    const auto r = static_cast<float>(s.radius);
+    return {.corners = 1, .radius = r, .bound = r, .inertia_per_mass = 0.5f * r * r};
+  }
+  ShapeData operator()(const Capsule& s) const {
+    const auto r = static_cast<float>(s.radius);
+    const float h = static_cast<float>(s.length) * 0.5f - r;
+    // As a box of the same outer size: within a few per cent of the true value for slim capsules.
+    return {.corners = 2, .half_length = h, .radius = r, .bound = h + r,
+            .inertia_per_mass = ((h + r) * (h + r) + r * r) / 3.0f};
+  }
+  ShapeData operator()(const Box& s) const {
+    const float h = static_cast<float>(s.length) * 0.5f, w = static_cast<float>(s.width) * 0.5f;
+    return {.corners = 4, .half_length = h, .half_width = w, .bound = std::sqrt(h * h + w * w),
+            .inertia_per_mass = (h * h + w * w) / 3.0f};
+  }
+};
+
+// Closest point to p on the segment from a to b.
+Vec closest_on(Vec a, Vec b, Vec p) {
+  const Vec along = b - a;
+  const float square = dot(along, along);
+  const float t = square > 0.0f ? std::clamp(dot(p - a, along) / square, 0.0f, 1.0f) : 0.0f;
+  return a + t * along;
+}
+
+struct Nearest {
+  float square = infinite;
+  Vec on_corner, on_side;
+};
+
+// The nearest pair of (corner of a, point on a side of b).
+Nearest nearest_pair(const Core& a, const Core& b) {
+  Nearest best;
+  for (std::size_t i = 0; i < a.corners; ++i)
+    for (std::size_t j = 0; j < b.corners; ++j) {
+      const Vec q = closest_on(b.corner[j], b.corner[(j + 1) % b.corners], a.corner[i]);
+      const Vec d = q - a.corner[i];
+      if (const float square = dot(d, d); square < best.square) best = {square, a.corner[i], q};
+    }
+  return best;
+}
+
+struct Axis {
+  float separation = -infinite;
+  Vec normal{1.0f, 0.0f};
+};
+
+// The side of a from which b is farthest.
+Axis best_axis(const Core& a, const Core& b) {
+  Axis best;
+  for (std::size_t i = 0; i < a.axes; ++i) {
+    float low = infinite;
+    for (std::size_t j = 0; j < b.corners; ++j) low = std::min(low, dot(a.axis[i], b.corner[j]));
+    if (const float separation = low - a.offset[i]; separation > best.separation) best = {separation, a.axis[i]};
+  }
+  return best;
+}
+
+// Separating-axis test of the cores: separation is below the true distance where they are apart.
+Axis separating_axis(const Core& a, const Core& b) {
+  const Axis of_a = best_axis(a, b);
+  const Axis of_b = best_axis(b, a);
+  // Prefer the first unless the second is clearly better, so that rounding does not flip the choice from tick to tick.
+  if (of_b.separation > of_a.separation + 1e-4f) return {of_b.separation, {-of_b.normal.x, -of_b.normal.y}};
+  return of_a;
+}
+
+Gap gap_of_cores(const Core& a, const Core& b, const Axis& axis) {
+  const bool points = a.axes == 0 && b.axes == 0;
+  if (axis.separation <= 0.0f && !points) return {axis.separation, axis.normal};
+  const Nearest ab = nearest_pair(a, b), ba = nearest_pair(b, a);
+  const bool first = ab.square <= ba.square;
+  const Vec d = first ? ab.on_side - ab.on_corner : ba.on_corner - ba.on_side;
+  const float distance = length(d);
+  if (distance < 1e-6f) return {0.0f, points ? Vec{1.0f, 0.0f} : axis.normal};
+  return {distance, (1.0f / distance) * d};
+}
+
+// The stretch of a shape's side that faces `direction`: its end points, equal if a corner faces it.
+struct Support {
+  Vec low, high;  // ordered along the tangent
+  bool flat = false;
+};
+
+Support support(const Core& core, Vec direction) {
+  const Vec tangent{-direction.y, direction.x};
+  float top = -infinite;
+  for (std::size_t i = 0; i < core.corners; ++i) top = std::max(top, dot(direction, core.corner[i]));
+  Support found;
+  float low = infinite, high = -infinite;
+  for (std::size_t i = 0; i < core.corners; ++i) {
+    if (dot(direction, core.corner[i]) < top - flatness) continue;
+    const float t = dot(tangent, core.corner[i]);
+    if (t < low) {
+      low = t;
+      found.low = core.corner[i];
+    }
+    if (t > high) {
+      high = t;
+      found.high = core.corner[i];
+    }
+  }
+  found.flat = high - low > 2.0f * flatness;
+  return found;
+}
+
+// Height above the origin along `normal` of the chord low-high at tangent coordinate t.
+float height_at(const Support& s, Vec normal, Vec tangent, float t) {
+  const float t0 = dot(tangent, s.low), t1 = dot(tangent, s.high);
+  const float h0 = dot(normal, s.low), h1 = dot(normal, s.high);
+  return t1 - t0 > 1e-6f ? h0 + (h1 - h0) * ((t - t0) / (t1 - t0)) : h0;
+}
+
+}  // namespace
+
+ShapeData shape_data(const Shape& shape) { return std::visit(Measure{}, shape); }
+
+Core core_of(const ShapeData& shape, const Pose& pose) {
+  Core core;
+  core.corners = shape.corners;
+  core.radius = shape.radius;
+  const Vec centre{pose.x, pose.y}, ahead{pose.cos, pose.sin}, left{-pose.sin, pose.cos};
+  const Vec l = shape.half_length * ahead, w = shape.half_width * left;
+  switch (shape.corners) {
+    case 1: core.corner[0] = centre; return core;
+    case 2: core.corner = {centre - l, centre + l}; break;
+    default: core.corner = {centre - l - w, centre + l - w, centre + l + w, centre - l + w}; break;
+  }
+  core.axes = 4;
+  core.axis = {ahead, left, Vec{-ahead.x, -ahead.y}, Vec{-left.x, -left.y}};
+  const float along = dot(centre, ahead), across = dot(centre, left);
+  core.offset = {along + shape.half_length, across + shape.half_width, shape.half_length - along, shape.half_width - across};
+  return core;
+}
+
+Core core_of_segment(Vec a, Vec b) {
+  const Vec d = b - a;
+  const float long_ = length(d);
+  const Vec ahead = (1.0f / long_) * d, mid = 0.5f * (a + b);
+  return core_of({.corners = 2, .half_length = 0.5f * long_}, {.x = mid.x, .y = mid.y, .cos = ahead.x, .sin = ahead.y});
+}
+
+Gap gap_between(const Core& a, const Core& b) {
+  Gap gap = gap_of_cores(a, b, separating_axis(a, b));
+  gap.distance -= a.radius + b.radius;
+  return gap;
+}
+
+bool collide(const Core& a, const Core& b, Manifold& out) {
+  const float rounding = a.radius + b.radius;
+  const Axis axis = separating_axis(a, b);
+  if (axis.separation >= rounding) return false;
+  const Gap gap = gap_of_cores(a, b, axis);
+  if (gap.distance >= rounding) return false;
+
+  const Vec n = gap.normal, tangent{-n.y, n.x};
+  const Support on_a = support(a, n), on_b = support(b, {-n.x, -n.y});
+  out.normal = n;
+  out.points = 0;
+  if (on_a.flat && on_b.flat) {
+    // b's support was ordered along the opposite tangent.
+    const Support facing{on_b.high, on_b.low, true};
+    const float from = std::max(dot(tangent, on_a.low), dot(tangent, facing.low));
+    const float to = std::min(dot(tangent, on_a.high), dot(tangent, facing.high));
+    if (to - from > 2.0f * flatness) {
+      for (const float t : {from, to}) {
+        const float ha = height_at(on_a, n, tangent, t) + a.radius, hb = height_at(facing, n, tangent, t) - b.radius;
+        out.point[out.points] = t * tangent + (0.5f * (ha + hb)) * n;
+        out.depth[out.points] = std::max(0.0f, ha - hb);
+        ++out.points;
+      }
+      return true;
+    }
+  }
+  // A corner touches: the contact lies under whichever shape shows a corner rather than a side.
+  const Vec corner_a = on_a.low, corner_b = on_b.low;
+  Vec point;
+  if (!on_b.flat) {
+    point = corner_b - (b.radius + 0.5f * (gap.distance - rounding)) * n;
+  } else {
+    point = corner_a + (a.radius + 0.5f * (gap.distance - rounding)) * n;
+  }
+  out.points = 1;
+  out.point[0] = point;
+  out.depth[0] = rounding - gap.distance;
+  return true;
+}
+
+bool contains(const ShapeData& shape, const Pose& pose, Vec point) {
+  const Vec d = point - Vec{pose.x, pose.y};
+  const float along = std::fabs(dot(d, {pose.cos, pose.sin})), across = std::fabs(cross({pose.cos, pose.sin}, d));
+  const float past = std::max(0.0f, along - shape.half_length), beside = std::max(0.0f, across - shape.half_width);
+  return past * past + beside * beside <= shape.radius * shape.radius;
+}
+
+}  // namespace zithercraft

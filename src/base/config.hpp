@@ -1,0 +1,286 @@
+#pragma once
+
+// Reads and writes plain structs as TOML from one description of their fields.
+//
+// For each struct S there is a function template `describe(visitor, S&)` that calls `visitor(key, field, rule)` for each
+// field. `TomlReader` and `TomlWriter` are the visitors; so reading, writing, the list of known keys and the checks of
+// ranges cannot drift apart.
+
+#include <toml++/toml.h>
+
+#include <algorithm>
+#include <array>
+#include <concepts>
+#include <cstdint>
+#include <limits>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <variant>
+#include <vector>
+
+#include "text.hpp"
+#include "zithercraft/base/error.hpp"
+
+namespace zithercraft {
+
+/// What a value must satisfy beyond its type.
+struct Rule {
+  double low = -std::numeric_limits<double>::infinity();
+  double high = std::numeric_limits<double>::infinity();
+  bool above_low = false;  // low itself is not allowed
+  bool needed = false;     // the key must be present
+};
+constexpr Rule any() { return {}; }
+constexpr Rule needed() { return {.needed = true}; }
+constexpr Rule positive() { return {.low = 0.0, .above_low = true}; }
+constexpr Rule at_least(double low) { return {.low = low}; }
+constexpr Rule between(double low, double high) { return {.low = low, .high = high}; }
+
+/// A field type that has a TOML form of its own (for callables: a marker).
+template <class T>
+concept HasTomlForm = requires(T& t, const toml::node& node) {
+  { t.to_toml() } -> std::same_as<std::string>;
+  { t.from_toml(std::string{}) } -> std::same_as<bool>;
+};
+
+/// The words an enumeration is written as; specialised beside the enumeration's struct, as `static constexpr std::array`
+/// of (word, value) pairs named `list`.
+template <class Enum>
+struct Words;
+
+template <class T>
+concept Worded = std::is_enum_v<T> && requires { Words<T>::list; };
+
+std::string describe_type(const toml::node& node);
+std::string position_of(const toml::node& node, const std::string& source);
+
+/// Throws unless `value` keeps the rule. `where` names the key.
+void check_rule(double value, const Rule& rule, const std::string& where);
+
+class TomlReader {
+ public:
+  TomlReader(const toml::table& table, std::string path, const std::string& source)
+      : table_(table), path_(std::move(path)), source_(source) {}
+
+  template <class T>
+  void operator()(std::string_view key, T& field, const Rule& rule = {}) {
+    known_.emplace_back(key);
+    const toml::node* node = table_.get(key);
+    if (node != nullptr) {
+      read(*node, join(key), field, rule);
+    } else if (rule.needed) {
+      throw Error(Fault::spec, "the key '" + std::string(key) + "' is missing", place(table_, path_), "add it");
+    }
+  }
+
+  /// Throws if the table holds a key that no field has claimed.
+  void finish(std::string_view also_known = {}) const {
+    for (const auto& [key, node] : table_) {
+      const std::string name(key.str());
+      if (name == also_known) continue;
+      if (std::find(known_.begin(), known_.end(), name) == known_.end())
+        throw Error(Fault::spec, "unknown key '" + name + "'", place(node, join(name)), advice(name, known_));
+    }
+  }
+
+ private:
+  std::string join(std::string_view key) const { return path_.empty() ? std::string(key) : path_ + "." + std::string(key); }
+  std::string place(const toml::node& node, const std::string& path) const {
+    return position_of(node, source_) + (path.empty() ? "" : " (" + path + ")");
+  }
+  [[noreturn]] void wrong_type(const toml::node& node, const std::string& path, const std::string& expected) const {
+    throw Error(Fault::spec, "expected " + expected + ", found " + describe_type(node), place(node, path), "change the value");
+  }
+  void check(double value, const Rule& rule, const toml::node& node, const std::string& path) const {
+    check_rule(value, rule, place(node, path));
+  }
+
+  void read(const toml::node& node, const std::string& path, bool& field, const Rule&) const {
+    const auto* value = node.as_boolean();
+    if (value == nullptr) wrong_type(node, path, "true or false");
+    field = value->get();
+  }
+  void read(const toml::node& node, const std::string& path, std::int64_t& field, const Rule& rule) const {
+    const auto* value = node.as_integer();
+    if (value == nullptr) wrong_type(node, path, "a whole number");
+    field = value->get();
+    check(static_cast<double>(field), rule, node, path);
+  }
+  void read(const toml::node& node, const std::string& path, double& field, const Rule& rule) const {
+    if (const auto* whole = node.as_integer()) {
+      field = static_cast<double>(whole->get());
+    } else if (const auto* value = node.as_floating_point()) {
+      field = value->get();
+    } else {
+      wrong_type(node, path, "a number");
+    }
+    check(field, rule, node, path);
+  }
+  void read(const toml::node& node, const std::string& path, std::string& field, const Rule&) const {
+    const auto* value = node.as_string();
+    if (value == nullptr) wrong_type(node, path, "a text");
+    field = value->get();
+  }
+  template <Worded Enum>
+  void read(const toml::node& node, const std::string& path, Enum& field, const Rule&) const {
+    const auto* value = node.as_string();
+    if (value == nullptr) wrong_type(node, path, "a text");
+    std::vector<std::string> words;
+    for (const auto& [word, meaning] : Words<Enum>::list) {
+      words.emplace_back(word);
+      if (value->get() == word) {
+        field = meaning;
+        return;
+      }
+    }
+    throw Error(Fault::spec, "unknown value '" + value->get() + "'", place(node, path), advice(value->get(), words));
+  }
+  template <HasTomlForm T>
+  void read(const toml::node& node, const std::string& path, T& field, const Rule&) const {
+    const auto* value = node.as_string();
+    if (value == nullptr) wrong_type(node, path, "a text");
+    if (!field.from_toml(value->get()))
+      throw Error(Fault::spec, "unknown value '" + value->get() + "'", place(node, path),
+                  advice(value->get(), T::known_values()));
+  }
+  template <class T, std::size_t N>
+  void read(const toml::node& node, const std::string& path, std::array<T, N>& field, const Rule& rule) const {
+    const auto* list = node.as_array();
+    if (list == nullptr || list->size() != N) wrong_type(node, path, "a list of " + std::to_string(N));
+    for (std::size_t i = 0; i < N; ++i) read((*list)[i], path + "[" + std::to_string(i) + "]", field[i], rule);
+  }
+  template <class T>
+  void read(const toml::node& node, const std::string& path, std::vector<T>& field, const Rule& rule) const {
+    const auto* list = node.as_array();
+    if (list == nullptr) wrong_type(node, path, "a list");
+    field.assign(list->size(), T{});
+    for (std::size_t i = 0; i < field.size(); ++i) read((*list)[i], path + "[" + std::to_string(i) + "]", field[i], rule);
+  }
+  template <class T>
+  void read(const toml::node& node, const std::string& path, std::optional<T>& field, const Rule& rule) const {
+    read(node, path, field.emplace(), rule);
+  }
+  template <class... Kinds>
+  void read(const toml::node& node, const std::string& path, std::variant<Kinds...>& field, const Rule&) const {
+    const auto* table = node.as_table();
+    if (table == nullptr) wrong_type(node, path, "a table");
+    const auto* kind = table->get_as<std::string>("kind");
+    const std::vector<std::string> kinds{std::string(Kinds::kind)...};
+    if (kind == nullptr)
+      throw Error(Fault::spec, "the key 'kind' is missing", place(node, path), "choose one of " + listed(kinds));
+    const bool found = (read_kind<Kinds>(*table, path, kind->get(), field) || ...);
+    if (!found)
+      throw Error(Fault::spec, "unknown kind '" + kind->get() + "'", place(*kind, path + ".kind"), advice(kind->get(), kinds));
+  }
+  template <class Kind, class Variant>
+  bool read_kind(const toml::table& table, const std::string& path, const std::string& kind, Variant& field) const {
+    if (kind != Kind::kind) return false;
+    TomlReader inner(table, path, source_);
+    Kind value{};
+    describe(inner, value);
+    inner.finish("kind");
+    field = std::move(value);
+    return true;
+  }
+  template <class Struct>
+    requires(std::is_class_v<Struct> && !HasTomlForm<Struct>)
+  void read(const toml::node& node, const std::string& path, Struct& field, const Rule&) const {
+    const auto* table = node.as_table();
+    if (table == nullptr) wrong_type(node, path, "a table");
+    TomlReader inner(*table, path, source_);
+    describe(inner, field);
+    inner.finish();
+  }
+
+  const toml::table& table_;
+  std::string path_;
+  const std::string& source_;
+  std::vector<std::string> known_;
+};
+
+class TomlWriter {
+ public:
+  template <class T>
+  void operator()(std::string_view key, const T& field, const Rule& = {}) {
+    if constexpr (requires { field.has_value(); }) {
+      if (field.has_value()) put(key, *field);
+    } else if constexpr (HasTomlForm<T>) {
+      if (!field.to_toml().empty()) table.insert(key, field.to_toml());
+    } else if constexpr (Worded<T>) {
+      for (const auto& [word, meaning] : Words<T>::list)
+        if (meaning == field) table.insert(key, std::string(word));
+    } else {
+      put(key, field);
+    }
+  }
+
+  template <class Struct>
+  static toml::table to_table(const Struct& value) {
+    TomlWriter writer;
+    Struct copy = value;  // `describe` takes its subject by reference for the reader's sake
+    describe(writer, copy);
+    return std::move(writer.table);
+  }
+
+  toml::table table;
+
+ private:
+  template <class T>
+  void put(std::string_view key, const T& field) {
+    if constexpr (std::is_arithmetic_v<T> || std::is_same_v<T, std::string>) {
+      table.insert(key, field);
+    } else {
+      table.insert(key, node_of(field));
+    }
+  }
+  template <class Struct>
+  static toml::table node_of(const Struct& value) {
+    return to_table(value);
+  }
+  template <class... Kinds>
+  static toml::table node_of(const std::variant<Kinds...>& field) {
+    return std::visit([](const auto& value) {
+      auto inner = to_table(value);
+      inner.insert("kind", std::string(value.kind));
+      return inner;
+    }, field);
+  }
+  template <class T>
+  static toml::array node_of(const std::vector<T>& field) { return list_of(field); }
+  template <class T, std::size_t N>
+  static toml::array node_of(const std::array<T, N>& field) { return list_of(field); }
+  template <class List>
+  static toml::array list_of(const List& field) {
+    toml::array list;
+    for (const auto& item : field) {
+      if constexpr (std::is_arithmetic_v<std::decay_t<decltype(item)>> ||
+                    std::is_same_v<std::decay_t<decltype(item)>, std::string>) {
+        list.push_back(item);
+      } else {
+        list.push_back(node_of(item));
+      }
+    }
+    return list;
+  }
+};
+
+/// Parses TOML text; `source` names it in errors (a file name, or "text").
+toml::table parse_toml(std::string_view text, const std::string& source);
+
+/// The table as TOML text, keys in alphabetical order, numbers in their shortest exact form.
+std::string toml_text(const toml::table& table);
+
+/// The first key path whose values differ, with both values: "roles[0].senses[0].rays: 24 here, 16 there". Empty if equal.
+std::string first_difference(const toml::table& here, const toml::table& there);
+
+/// Reads the whole table into `value`; every key must be known.
+template <class Struct>
+void read_struct(const toml::table& table, Struct& value, const std::string& source) {
+  TomlReader reader(table, "", source);
+  describe(reader, value);
+  reader.finish();
+}
+
+}  // namespace zithercraft

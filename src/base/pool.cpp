@@ -1,0 +1,83 @@
+#include "zithercraft/base/pool.hpp"
+
+#include <atomic>
+#include <exception>
+#include <mutex>
+#include <thread>
+#include <utility>
+#include <vector>
+
+namespace zithercraft {
+
+struct WorkerPool::State {
+  std::vector<std::thread> others;
+  std::atomic<std::size_t> round{0};     // raised to start a share-out
+  std::atomic<std::size_t> at_rest{0};   // workers that finished the current share-out
+  std::atomic<std::size_t> next_item{0};
+  std::atomic<bool> closing{false};
+
+  std::size_t items = 0;
+  Call call = nullptr;
+  void* context = nullptr;
+
+  std::mutex failure_lock;
+  std::exception_ptr failure;
+  std::size_t failed_item = 0;
+
+  void work(std::size_t worker) {
+    for (std::size_t item; (item = next_item.fetch_add(1, std::memory_order_relaxed)) < items;) {
+      try {
+        call(context, item, worker);
+      } catch (...) {
+        const std::lock_guard hold(failure_lock);
+        if (!failure || item < failed_item) {
+          failure = std::current_exception();
+          failed_item = item;
+        }
+      }
+    }
+  }
+
+  void serve(std::size_t worker) {
+    for (std::size_t seen = 0;;) {
+      round.wait(seen, std::memory_order_acquire);
+      seen = round.load(std::memory_order_acquire);
+      if (closing.load(std::memory_order_acquire)) return;
+      work(worker);
+      at_rest.fetch_add(1, std::memory_order_release);
+      at_rest.notify_one();
+    }
+  }
+};
+
+WorkerPool::WorkerPool(std::size_t threads) : state_(std::make_unique<State>()) {
+  if (threads == 0) threads = std::max(1u, std::thread::hardware_concurrency());
+  for (std::size_t worker = 1; worker < threads; ++worker)
+    state_->others.emplace_back([state = state_.get(), worker] { state->serve(worker); });
+}
+
+WorkerPool::~WorkerPool() {
+  state_->closing.store(true, std::memory_order_release);
+  state_->round.fetch_add(1, std::memory_order_release);
+  state_->round.notify_all();
+  for (auto& thread : state_->others) thread.join();
+}
+
+std::size_t WorkerPool::threads() const noexcept { return state_->others.size() + 1; }
+
+void WorkerPool::share_out(std::size_t items, Call call, void* context) {
+  State& s = *state_;
+  s.items = items;
+  s.call = call;
+  s.context = context;
+  s.next_item.store(0, std::memory_order_relaxed);
+  s.at_rest.store(0, std::memory_order_relaxed);
+  s.round.fetch_add(1, std::memory_order_release);
+  s.round.notify_all();
+  s.work(0);
+  for (std::size_t rested; (rested = s.at_rest.load(std::memory_order_acquire)) < s.others.size();)
+    s.at_rest.wait(rested, std::memory_order_acquire);
+  if (s.failure) std::rethrow_exception(std::exchange(s.failure, nullptr));
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,271 @@
+#include "zithercraft/game/game.hpp"
+
+#include <algorithm>
+#include <set>
+#include <utility>
+
+#include "../base/text.hpp"
+#include "plan.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/exact.hpp"
+#include "zithercraft/base/hash.hpp"
+
+namespace zithercraft {
+namespace {
+
+[[noreturn]] void wrong(std::string problem, std::string where, std::string mend) {
+  throw Error(Fault::spec, std::move(problem), std::move(where), std::move(mend));
+}
+
+class RoleCompiler {
+ public:
+  RoleCompiler(const GamePlan& game, const RoleSpec& spec, std::string where)
+      : game_(game), spec_(spec), where_(std::move(where)) {}
+
+  void compile(Role& role, RolePlan& plan) {
+    role_ = &role;
+    plan_ = &plan;
+    role.name = spec_.name;
+    find_seats();
+    for (std::size_t i = 0; i < spec_.senses.size(); ++i)
+      std::visit([&](const auto& sense) { add_sense(sense, where_ + ".senses[" + std::to_string(i) + "]"); }, spec_.senses[i]);
+    if (spec_.senses.empty()) wrong("the role senses nothing", where_ + ".senses", "add a sense");
+    check_unique(names_of(role.columns), "column", where_ + ".senses", "give the senses different names");
+    for (std::size_t i = 0; i < spec_.controls.size(); ++i)
+      std::visit([&](const auto& control) { add_control(control, where_ + ".controls[" + std::to_string(i) + "]"); },
+                 spec_.controls[i]);
+    if (spec_.controls.empty()) wrong("the role controls nothing", where_ + ".controls", "add a control");
+    check_unique(names_of(role.controls), "control", where_ + ".controls", "give them different names");
+    for (std::size_t i = 0; i < spec_.rewards.size(); ++i)
+      add_term(spec_.rewards[i], where_ + ".rewards[" + std::to_string(i) + "]");
+    check_unique(role.terms, "term", where_ + ".rewards", "give them different names");
+  }
+
+  bool complete() const { return complete_; }
+
+ private:
+  template <class List>
+  static std::vector<std::string> names_of(const List& list) {
+    std::vector<std::string> names;
+    for (const auto& item : list) names.push_back(item.name);
+    return names;
+  }
+
+  static void check_unique(const std::vector<std::string>& names, const std::string& what, const std::string& where,
+                           const std::string& mend) {
+    std::set<std::string> seen;
+    for (const auto& name : names)
+      if (!seen.insert(name).second) wrong("two " + what + "s are named '" + name + "'", where, mend);
+  }
+
+  void find_seats() {
+    const std::string body = spec_.body.empty() ? spec_.name : spec_.body;
+    role_->seats = game_.arena.bodies_named(body);
+    if (!role_->seats.empty()) return;
+    std::vector<std::string> names;
+    for (const auto& b : game_.spec.arena.bodies) names.push_back(b.name);
+    wrong("no body is named '" + body + "'", where_ + ".body", advice(body, names));
+  }
+
+  void add_column(std::string name, std::string unit, double low, double high, double scale = 1.0) {
+    role_->columns.push_back({std::move(name), std::move(unit), low, high, scale});
+  }
+
+  std::size_t placed_tag(const std::string& name, const std::string& where) const {
+    const std::size_t tag = game_.arena.tag(name, where);
+    if (game_.things_of_tag[tag].empty())
+      wrong("the tag '" + name + "' is borne by walls only, and a distance needs a body or zone", where, "choose another tag");
+    return tag;
+  }
+
+  void add_sense(const RayFan& sense, const std::string& where) {
+    FanPlan fan;
+    fan.first_column = role_->columns.size();
+    fan.rays = static_cast<std::size_t>(sense.rays);
+    fan.reach = static_cast<float>(sense.reach);
+    fan.thickness = static_cast<float>(sense.thickness);
+    if (sense.sees.empty()) wrong("the rays see nothing", where + ".sees", "list the tags they report");
+    std::vector<std::size_t> tags;
+    for (std::size_t i = 0; i < sense.sees.size(); ++i) {
+      const std::size_t tag = game_.arena.tag(sense.sees[i], where + ".sees[" + std::to_string(i) + "]");
+      fan.tags |= std::uint64_t{1} << tag;
+      tags.push_back(tag);
+    }
+    fan.flags = tags.size();
+    for (const Entity& e : game_.arena.entities())
+      fan.flag_of.push_back(static_cast<std::int32_t>(std::find(tags.begin(), tags.end(), e.tag) - tags.begin()));
+    // A full circle has as many gaps as rays; an open fan has one gap fewer.
+    const double gaps = sense.arc >= 360.0 ? static_cast<double>(sense.rays) : std::max(1.0, static_cast<double>(sense.rays - 1));
+    for (std::int64_t ray = 0; ray < sense.rays; ++ray) {
+      const double angle = sense.rays == 1 ? 0.0 : -0.5 * sense.arc + sense.arc * static_cast<double>(ray) / gaps;
+      const auto [sin, cos] = exact::sin_cos(exact::radians(angle));
+      fan.cos.push_back(cos);
+      fan.sin.push_back(sin);
+      const std::string name = sense.name + "[" + std::to_string(ray) + "].";
+      for (const auto& tag : sense.sees) add_column(name + tag, "flag", 0, 1);
+      add_column(name + "distance", "m", 0, 1, sense.reach);
+    }
+    plan_->senses.emplace_back(std::move(fan));
+  }
+
+  void add_sense(const Compass& sense, const std::string& where) {
+    plan_->senses.emplace_back(CompassPlan{role_->columns.size(), placed_tag(sense.to, where + ".to"),
+                                           static_cast<float>(1.0 / sense.reach)});
+    add_column(sense.name + ".ahead", "cosine", -1, 1);
+    add_column(sense.name + ".left", "sine", -1, 1);
+    add_column(sense.name + ".distance", "m", 0, 1, sense.reach);
+  }
+
+  void add_sense(const OwnMotion& sense, const std::string&) {
+    const double top_turn = exact::radians(sense.top_turn_rate);
+    plan_->senses.emplace_back(OwnMotionPlan{role_->columns.size(), static_cast<float>(1.0 / sense.top_speed),
+                                             static_cast<float>(1.0 / top_turn)});
+    add_column(sense.name + ".speed_ahead", "m/s", -1, 1, sense.top_speed);
+    add_column(sense.name + ".speed_left", "m/s", -1, 1, sense.top_speed);
+    add_column(sense.name + ".turn_rate", "rad/s", -1, 1, top_turn);
+  }
+
+  std::size_t input_number(const std::string& drives, const std::string& name, const std::string& where) const {
+    const std::string wanted = drives.empty() ? name : drives;
+    const auto inputs = game_.arena.inputs_of(role_->seats.front());
+    const auto found = std::find(inputs.begin(), inputs.end(), wanted);
+    if (found == inputs.end())
+      wrong("the body has no mover input '" + wanted + "'", where + ".drives",
+            inputs.empty() ? "give the body a mover" : advice(wanted, inputs));
+    return static_cast<std::size_t>(found - inputs.begin());
+  }
+
+  void add_control(const Dial& dial, const std::string& where) {
+    if (dial.high <= dial.low) wrong("the dial's range is empty", where + ".high", "make high larger than low");
+    plan_->controls.push_back({input_number(dial.drives, dial.name, where), static_cast<float>(dial.low),
+                               static_cast<float>(dial.high), {}});
+    role_->controls.push_back({dial.name, "share of full", dial.low, dial.high, {}});
+  }
+
+  void add_control(const Choice& choice, const std::string& where) {
+    if (choice.options.size() < 2) wrong("a choice needs two options or more", where + ".options", "add options");
+    ControlPlan control{input_number(choice.drives, choice.name, where), 0, 0, {}};
+    for (const auto& option : choice.options) control.option_values.push_back(static_cast<float>(option.value));
+    const auto names = names_of(choice.options);
+    check_unique(names, "option", where + ".options", "give them different names");
+    plan_->controls.push_back(std::move(control));
+    role_->controls.push_back({choice.name, "option", 0, static_cast<double>(names.size() - 1), names});
+  }
+
+  std::uint64_t tag_mask(const std::vector<std::string>& tags, const std::string& where) const {
+    if (tags.empty()) return ~std::uint64_t{0};
+    std::uint64_t mask = 0;
+    for (std::size_t i = 0; i < tags.size(); ++i)
+      mask |= std::uint64_t{1} << game_.arena.tag(tags[i], where + "[" + std::to_string(i) + "]");
+    return mask;
+  }
+
+  void add_term(const Term& term, const std::string& where) {
+    const int triggers = term.progress.has_value() + term.on.has_value() + term.when.has_value() + term.each_decision.used();
+    if (triggers != 1)
+      wrong("the term '" + term.name + "' has " + std::to_string(triggers) + " triggers", where,
+            "give exactly one of progress, on, when and each_decision");
+    if (term.ends != Verdict::none && !term.on && !term.when)
+      wrong("only a term with `on` or `when` can end an episode", where + ".ends", "leave `ends` out");
+    TermPlan plan{static_cast<float>(term.weight), term.ends, {}};
+    if (term.progress) {
+      plan.trigger = ProgressPlan{placed_tag(term.progress->to, where + ".progress.to"), plan_->progress_slots++};
+    } else if (term.on) {
+      plan.trigger = HappeningPlan{term.on->event, tag_mask(term.on->with, where + ".on.with"),
+                                   static_cast<float>(term.on->harder_than)};
+    } else if (term.when) {
+      plan.trigger = condition(*term.when, where + ".when");
+    } else {
+      plan.trigger = term.each_decision;
+      if (term.each_decision.coded() && !term.each_decision.function()) complete_ = false;
+    }
+    plan_->terms.push_back(std::move(plan));
+    role_->terms.push_back(term.name);
+  }
+
+  ConditionPlan condition(const Condition& when, const std::string& where) const {
+    if (when.inside.empty() && !when.slower_than) wrong("the condition is empty", where, "say what must hold");
+    ConditionPlan plan;
+    if (when.slower_than) plan.slower_than = static_cast<float>(*when.slower_than);
+    if (when.inside.empty()) return plan;
+    for (const std::size_t thing : game_.things_of_tag[game_.arena.tag(when.inside, where + ".inside")])
+      if (game_.arena.entities()[thing].kind == EntityKind::zone) plan.zones.push_back(thing);
+    if (plan.zones.empty()) wrong("no zone bears the tag '" + when.inside + "'", where + ".inside", "name a zone's tag");
+    return plan;
+  }
+
+  const GamePlan& game_;
+  const RoleSpec& spec_;
+  std::string where_;
+  Role* role_ = nullptr;
+  RolePlan* plan_ = nullptr;
+  bool complete_ = true;
+};
+
+std::size_t round_up(std::size_t bytes) { return (bytes + 7) / 8 * 8; }
+
+void lay_out(GamePlan& plan) {
+  plan.books_offset = round_up(plan.arena.state_bytes());
+  std::size_t end = plan.books_offset + round_up(sizeof(Books));
+  for (std::size_t r = 0; r < plan.roles.size(); ++r) {
+    RolePlan& role = plan.role_plans[r];
+    const std::size_t seats = plan.roles[r].seats.size();
+    role.ledger_offset = end;
+    end += seats * role.terms.size() * sizeof(double);
+    role.progress_offset = end;
+    end += seats * role.progress_slots * 2 * sizeof(float);
+  }
+  plan.block_bytes = round_up(end);
+}
+
+std::shared_ptr<const GamePlan> compile(GameSpec spec, CodedParts coded) {
+  check_values(spec);
+  if (spec.roles.empty()) wrong("the game has no role", "roles", "add one");
+  auto plan = std::make_shared<GamePlan>(GamePlan{spec, Arena(spec.arena), {}, {}, {}, {}, true, 0, 0});
+  plan->things_of_tag.resize(plan->arena.tags().size());
+  const auto entities = plan->arena.entities();
+  for (std::size_t e = 0; e < entities.size(); ++e)
+    if (entities[e].kind != EntityKind::wall) plan->things_of_tag[entities[e].tag].push_back(e);
+
+  plan->roles.resize(spec.roles.size());
+  plan->role_plans.resize(spec.roles.size());
+  std::set<std::size_t> taken;
+  for (std::size_t r = 0; r < spec.roles.size(); ++r) {
+    const std::string where = "roles[" + std::to_string(r) + "]";
+    RoleCompiler compiler(*plan, plan->spec.roles[r], where);
+    compiler.compile(plan->roles[r], plan->role_plans[r]);
+    if (!compiler.complete() && coded == CodedParts::needed)
+      wrong("a term is coded in C++, which a file cannot hold", where + ".rewards",
+            "use the program that defines it, or take the term out");
+    plan->complete = plan->complete && compiler.complete();
+    for (const std::size_t seat : plan->roles[r].seats)
+      if (!taken.insert(seat).second) wrong("two roles steer the same body", where + ".body", "give each its own");
+  }
+  lay_out(*plan);
+  plan->fingerprint = hex64(hash_text(to_toml(plan->spec)));
+  return plan;
+}
+
+template <class Roles>
+auto& find_role(Roles& roles, std::string_view name) {
+  const auto found = std::find_if(roles.begin(), roles.end(), [&](const RoleSpec& role) { return role.name == name; });
+  if (found != roles.end()) return *found;
+  std::vector<std::string> names;
+  for (const auto& role : roles) names.push_back(role.name);
+  wrong("the game has no role '" + std::string(name) + "'", "roles", advice(name, names));
+}
+
+}  // namespace
+
+RoleSpec& GameSpec::role(std::string_view role_name) { return find_role(roles, role_name); }
+const RoleSpec& GameSpec::role(std::string_view role_name) const { return find_role(roles, role_name); }
+
+Game::Game(GameSpec spec, CodedParts coded) : plan_(compile(std::move(spec), coded)) {}
+
+const GameSpec& Game::spec() const noexcept { return plan_->spec; }
+const Arena& Game::arena() const noexcept { return plan_->arena; }
+std::span<const Role> Game::roles() const noexcept { return plan_->roles; }
+const std::string& Game::fingerprint() const noexcept { return plan_->fingerprint; }
+bool Game::complete() const noexcept { return plan_->complete; }
+
+}  // namespace zithercraft

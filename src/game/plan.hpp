@@ -1,0 +1,93 @@
+#pragma once
+
+// A compiled game: senses, controls and terms with every name already looked up.
+//
+// A lane's block is: arena state | Books | per role, per seat: ledger (doubles) | per role, per seat: two floats (distance
+// at the start, distance at the last decision) for each progress term.
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "zithercraft/arena/arena.hpp"
+#include "zithercraft/game/game.hpp"
+#include "zithercraft/game/lanes.hpp"
+
+namespace zithercraft {
+
+struct FanPlan {
+  std::size_t first_column = 0, rays = 0;
+  float reach = 1.0f, thickness = 0.0f;
+  std::uint64_t tags = 0;
+  std::vector<float> cos, sin;        // of each ray, relative to the heading
+  std::vector<std::int32_t> flag_of;  // per entity: which flag column it raises
+  std::size_t flags = 0;
+};
+
+struct CompassPlan {
+  std::size_t first_column = 0, tag = 0;
+  float inverse_reach = 1.0f;
+};
+
+struct OwnMotionPlan {
+  std::size_t first_column = 0;
+  float inverse_top_speed = 1.0f, inverse_top_turn_rate = 1.0f;
+};
+
+using SensePlan = std::variant<FanPlan, CompassPlan, OwnMotionPlan>;
+
+struct ControlPlan {
+  std::size_t input = 0;             // of the body's mover
+  float low = -1.0f, high = 1.0f;    // of a dial
+  std::vector<float> option_values;  // of a choice; empty for a dial
+};
+
+struct ProgressPlan {
+  std::size_t tag = 0, slot = 0;
+};
+
+struct HappeningPlan {
+  EventKind kind = EventKind::touch;
+  std::uint64_t tags = 0;
+  float harder_than = 0.0f;
+};
+
+struct ConditionPlan {
+  std::vector<std::size_t> zones;  // inside any of these; empty: anywhere
+  std::optional<float> slower_than;
+};
+
+struct TermPlan {
+  float weight = 1.0f;
+  Verdict ends = Verdict::none;
+  std::variant<ProgressPlan, HappeningPlan, ConditionPlan, Measure> trigger;
+};
+
+struct RolePlan {
+  std::vector<SensePlan> senses;
+  std::vector<ControlPlan> controls;
+  std::vector<TermPlan> terms;
+  std::size_t progress_slots = 0;
+  std::size_t ledger_offset = 0, progress_offset = 0;  // bytes from the block's start
+};
+
+struct Books {
+  EpisodeKey key;
+  std::uint32_t decisions = 0;
+  Outcome outcome = Outcome::running;
+};
+
+struct GamePlan {
+  GameSpec spec;
+  Arena arena;
+  std::vector<Role> roles;
+  std::vector<RolePlan> role_plans;
+  std::vector<std::vector<std::size_t>> things_of_tag;  // bodies and zones
+  std::string fingerprint;
+  bool complete = true;
+  std::size_t books_offset = 0, block_bytes = 0;
+};
+
+}  // namespace zithercraft

@@ -1,0 +1,42 @@
+#include "zithercraft/game/seat.hpp"
+
+#include <cmath>
+#include <limits>
+
+#include "plan.hpp"
+#include "zithercraft/base/error.hpp"
+
+namespace zithercraft {
+
+Pose SeatView::pose() const { return game().arena().pose(arena_state(), body()); }
+Velocity SeatView::velocity() const { return game().arena().velocity(arena_state(), body()); }
+
+float SeatView::speed() const {
+  const Velocity v = velocity();
+  return std::sqrt(v.x * v.x + v.y * v.y);
+}
+
+Bearing SeatView::nearest(std::size_t tag) const {
+  const Pose own = pose();
+  float best = std::numeric_limits<float>::infinity(), dx = 0.0f, dy = 0.0f;
+  for (const std::size_t thing : game().plan().things_of_tag[tag]) {
+    if (thing == body()) continue;
+    const Pose other = game().arena().pose(arena_state(), thing);
+    const float x = other.x - own.x, y = other.y - own.y;
+    if (const float square = x * x + y * y; square < best) {
+      best = square;
+      dx = x;
+      dy = y;
+    }
+  }
+  if (best == std::numeric_limits<float>::infinity())
+    throw Error(Fault::spec, "nothing else bears the tag '" + std::string(game().arena().tags()[tag]) + "'",
+                "role '" + role().name + "'", "choose a tag that another body or a zone bears");
+  const float distance = std::sqrt(best);
+  if (distance < 1e-6f) return {};
+  return {distance, (own.cos * dx + own.sin * dy) / distance, (own.cos * dy - own.sin * dx) / distance};
+}
+
+Bearing SeatView::nearest(std::string_view tag) const { return nearest(game().arena().tag(tag, "role '" + role().name + "'")); }
+
+}  // namespace zithercraft

@@ -1,0 +1,20 @@
+#pragma once
+
+#include <span>
+#include <vector>
+
+#include "plan.hpp"
+#include "zithercraft/game/seat.hpp"
+
+namespace zithercraft {
+
+/// Room for the rays of one fan.
+struct RayRoom {
+  std::span<float> x, y, distance;
+  std::span<std::int32_t> entity;
+};
+
+/// Writes everything the seat senses into `row`. Throws Error (numbers) naming the column if a value is not finite.
+void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const RayRoom& room, std::span<float> row);
+
+}  // namespace zithercraft

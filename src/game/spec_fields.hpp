@@ -1,0 +1,121 @@
+#pragma once
+
+// The fields of the game's structs by name and range: see base/config.hpp.
+
+#include "../arena/spec_fields.hpp"
+#include "zithercraft/game/spec.hpp"
+
+namespace zithercraft {
+
+template <>
+struct Words<EventKind> {
+  static constexpr std::array list{std::pair{"touch", EventKind::touch}, std::pair{"part", EventKind::part},
+                                   std::pair{"enter", EventKind::enter}, std::pair{"leave", EventKind::leave}};
+};
+
+template <>
+struct Words<Verdict> {
+  static constexpr std::array list{std::pair{"no", Verdict::none}, std::pair{"success", Verdict::success},
+                                   std::pair{"failure", Verdict::failure}};
+};
+
+template <class V>
+void describe(V& v, RayFan& s) {
+  v("name", s.name);
+  v("rays", s.rays, between(1, 1024));
+  v("arc", s.arc, Rule{.low = 0.0, .high = 360.0, .above_low = true});
+  v("reach", s.reach, positive());
+  v("thickness", s.thickness, at_least(0));
+  v("sees", s.sees, needed());
+}
+
+template <class V>
+void describe(V& v, Compass& s) {
+  v("name", s.name);
+  v("to", s.to, needed());
+  v("reach", s.reach, positive());
+}
+
+template <class V>
+void describe(V& v, OwnMotion& s) {
+  v("name", s.name);
+  v("top_speed", s.top_speed, positive());
+  v("top_turn_rate", s.top_turn_rate, positive());
+}
+
+template <class V>
+void describe(V& v, Dial& s) {
+  v("name", s.name, needed());
+  v("drives", s.drives);
+  v("low", s.low, between(-1, 1));
+  v("high", s.high, between(-1, 1));
+}
+
+template <class V>
+void describe(V& v, Option& s) {
+  v("name", s.name, needed());
+  v("value", s.value, between(-1, 1));
+}
+
+template <class V>
+void describe(V& v, Choice& s) {
+  v("name", s.name, needed());
+  v("drives", s.drives);
+  v("options", s.options, needed());
+}
+
+template <class V>
+void describe(V& v, Progress& s) {
+  v("to", s.to, needed());
+}
+
+template <class V>
+void describe(V& v, Happening& s) {
+  v("event", s.event, needed());
+  v("with", s.with);
+  v("harder_than", s.harder_than, at_least(0));
+}
+
+template <class V>
+void describe(V& v, Condition& s) {
+  v("inside", s.inside);
+  v("slower_than", s.slower_than, positive());
+}
+
+template <class V>
+void describe(V& v, Term& s) {
+  v("name", s.name, needed());
+  v("weight", s.weight);
+  v("progress", s.progress);
+  v("on", s.on);
+  v("when", s.when);
+  v("each_decision", s.each_decision);
+  v("ends", s.ends);
+}
+
+template <class V>
+void describe(V& v, RoleSpec& s) {
+  v("name", s.name, needed());
+  v("body", s.body);
+  v("senses", s.senses);
+  v("controls", s.controls);
+  v("rewards", s.rewards);
+  v("script", s.script);
+}
+
+template <class V>
+void describe(V& v, Cutoffs& s) {
+  v("decisions", s.decisions, between(1, 1'000'000));
+}
+
+template <class V>
+void describe(V& v, GameSpec& s) {
+  v("name", s.name, needed());
+  v("about", s.about);
+  v("think_every", s.think_every, between(1, 1000));
+  v("arena", s.arena, needed());
+  v("roles", s.roles, needed());
+  v("cutoffs", s.cutoffs);
+}
+
+}  // namespace zithercraft

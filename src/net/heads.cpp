@@ -1,0 +1,125 @@
+#include "zithercraft/net/heads.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "zithercraft/base/random.hpp"
+
+namespace zithercraft {
+namespace {
+
+constexpr double half_log_two_pi = 0.91893853320467274178;
+
+// Logarithm of the sum of exponentials.
+template <class Scalar>
+Scalar log_sum(std::span<const Scalar> logits) {
+  const Scalar top = *std::max_element(logits.begin(), logits.end());
+  Scalar sum{0};
+  for (const Scalar l : logits) sum += std::exp(l - top);
+  return top + std::log(sum);
+}
+
+}  // namespace
+
+Heads::Heads(std::span<const ControlInfo> controls) {
+  for (const ControlInfo& control : controls) {
+    Head head{outputs_, control.options.size(), dials_, 0.0f, 1.0f};
+    if (!control.is_choice()) {
+      head.middle = static_cast<float>(0.5 * (control.low + control.high));
+      head.half = static_cast<float>(0.5 * (control.high - control.low));
+      ++dials_;
+    }
+    outputs_ += control.is_choice() ? head.options : 1;
+    heads_.push_back(head);
+  }
+}
+
+float Heads::sample(std::span<const float> outputs, std::span<const float> log_spread, RandomStream& random,
+                    std::span<float> decision) const {
+  for (std::size_t i = 0; i < heads_.size(); ++i) {
+    const Head& head = heads_[i];
+    if (head.options == 0) {
+      decision[i] = outputs[head.first_output] + std::exp(log_spread[head.dial]) * random.normal();
+      continue;
+    }
+    const auto logits = outputs.subspan(head.first_output, head.options);
+    const float total = log_sum(logits);
+    float left = random.uniform();
+    std::size_t option = 0;
+    while (option + 1 < head.options && (left -= std::exp(logits[option] - total)) >= 0.0f) ++option;
+    decision[i] = static_cast<float>(option);
+  }
+  return judge(outputs, log_spread, std::span<const float>(decision)).log_probability;
+}
+
+void Heads::greedy(std::span<const float> outputs, std::span<float> decision) const {
+  for (std::size_t i = 0; i < heads_.size(); ++i) {
+    const Head& head = heads_[i];
+    const auto logits = outputs.subspan(head.first_output, std::max<std::size_t>(1, head.options));
+    decision[i] = head.options == 0
+                      ? logits[0]
+                      : static_cast<float>(std::max_element(logits.begin(), logits.end()) - logits.begin());
+  }
+}
+
+void Heads::controls_of(std::span<const float> decision, std::span<float> controls) const {
+  for (std::size_t i = 0; i < heads_.size(); ++i) {
+    const Head& head = heads_[i];
+    controls[i] = head.options == 0 ? head.middle + head.half * std::clamp(decision[i], -1.0f, 1.0f) : decision[i];
+  }
+}
+
+template <class Scalar>
+Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
+                                   std::span<const float> decision) const {
+  Judged<Scalar> sum;
+  for (std::size_t i = 0; i < heads_.size(); ++i) {
+    const Head& head = heads_[i];
+    if (head.options == 0) {
+      const Scalar spread = log_spread[head.dial];
+      const Scalar z = (static_cast<Scalar>(decision[i]) - outputs[head.first_output]) * std::exp(-spread);
+      sum.log_probability += -(z * z) / 2 - spread - static_cast<Scalar>(half_log_two_pi);
+      sum.entropy += spread + static_cast<Scalar>(half_log_two_pi + 0.5);
+      continue;
+    }
+    const auto logits = outputs.subspan(head.first_output, head.options);
+    const Scalar total = log_sum(logits);
+    sum.log_probability += logits[static_cast<std::size_t>(decision[i])] - total;
+    for (const Scalar l : logits) sum.entropy -= std::exp(l - total) * (l - total);
+  }
+  return sum;
+}
+
+template <class Scalar>
+void Heads::add_gradient(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
+                         std::span<const float> decision, Scalar by_log_probability, Scalar by_entropy,
+                         std::span<Scalar> output_gradient, std::span<Scalar> spread_gradient) const {
+  for (std::size_t i = 0; i < heads_.size(); ++i) {
+    const Head& head = heads_[i];
+    if (head.options == 0) {
+      const Scalar sharpness = std::exp(-log_spread[head.dial]);
+      const Scalar z = (static_cast<Scalar>(decision[i]) - outputs[head.first_output]) * sharpness;
+      output_gradient[head.first_output] += by_log_probability * z * sharpness;
+      spread_gradient[head.dial] += by_log_probability * (z * z - 1) + by_entropy;
+      continue;
+    }
+    const auto logits = outputs.subspan(head.first_output, head.options);
+    const Scalar total = log_sum(logits);
+    Scalar entropy{0};
+    for (const Scalar l : logits) entropy -= std::exp(l - total) * (l - total);
+    for (std::size_t o = 0; o < head.options; ++o) {
+      const Scalar log_p = logits[o] - total, p = std::exp(log_p);
+      const Scalar chosen = static_cast<std::size_t>(decision[i]) == o ? Scalar{1} : Scalar{0};
+      output_gradient[head.first_output + o] += by_log_probability * (chosen - p) - by_entropy * p * (log_p + entropy);
+    }
+  }
+}
+
+template Heads::Judged<float> Heads::judge(std::span<const float>, std::span<const float>, std::span<const float>) const;
+template Heads::Judged<double> Heads::judge(std::span<const double>, std::span<const double>, std::span<const float>) const;
+template void Heads::add_gradient(std::span<const float>, std::span<const float>, std::span<const float>, float, float,
+                                  std::span<float>, std::span<float>) const;
+template void Heads::add_gradient(std::span<const double>, std::span<const double>, std::span<const float>, double, double,
+                                  std::span<double>, std::span<double>) const;
+
+}  // namespace zithercraft
