@@ -4,6 +4,7 @@
 #include <limits>
 
 #include "plan.hpp"
+#include "sense.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {
@@ -35,6 +36,21 @@ Bearing SeatView::nearest(std::size_t tag) const {
   const float distance = std::sqrt(best);
   if (distance < 1e-6f) return {};
   return {distance, (own.cos * dx + own.sin * dy) / distance, (own.cos * dy - own.sin * dx) / distance};
+}
+
+std::vector<SeenRay> SeatView::rays() const {
+  std::vector<SeenRay> seen;
+  const Pose own = pose();
+  for (const SensePlan& part : game().plan().role_plans[role_].senses) {
+    const auto* fan = std::get_if<FanPlan>(&part);
+    if (fan == nullptr) continue;
+    std::vector<float> x(fan->rays), y(fan->rays), distance(fan->rays);
+    std::vector<std::int32_t> entity(fan->rays);
+    cast_fan(*fan, game().plan(), *this, {x, y, distance, entity});
+    for (std::size_t i = 0; i < fan->rays; ++i)
+      seen.push_back({own.x, own.y, own.x + distance[i] * x[i], own.y + distance[i] * y[i], entity[i]});
+  }
+  return seen;
 }
 
 Bearing SeatView::nearest(std::string_view tag) const { return nearest(game().arena().tag(tag, "role '" + role().name + "'")); }

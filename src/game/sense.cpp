@@ -9,15 +9,7 @@ namespace zithercraft {
 namespace {
 
 void sense(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, const RayRoom& room, std::span<float> row) {
-  const Pose pose = seat.pose();
-  for (std::size_t i = 0; i < fan.rays; ++i) {
-    room.x[i] = pose.cos * fan.cos[i] - pose.sin * fan.sin[i];
-    room.y[i] = pose.sin * fan.cos[i] + pose.cos * fan.sin[i];
-  }
-  const RayFanQuery rays{.x = pose.x, .y = pose.y, .direction_x = room.x.first(fan.rays), .direction_y = room.y.first(fan.rays),
-                         .reach = fan.reach, .thickness = fan.thickness, .tags = fan.tags,
-                         .exclude = static_cast<std::int32_t>(seat.body())};
-  plan.arena.cast(seat.arena_state(), rays, room.distance.first(fan.rays), room.entity.first(fan.rays));
+  cast_fan(fan, plan, seat, room);
   float* out = row.data() + fan.first_column;
   const float inverse_reach = 1.0f / fan.reach;
   for (std::size_t i = 0; i < fan.rays; ++i, out += fan.flags + 1) {
@@ -46,6 +38,18 @@ void sense(const OwnMotionPlan& own, const GamePlan&, const SeatView& seat, cons
 }
 
 }  // namespace
+
+void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, const RayRoom& room) {
+  const Pose pose = seat.pose();
+  for (std::size_t i = 0; i < fan.rays; ++i) {
+    room.x[i] = pose.cos * fan.cos[i] - pose.sin * fan.sin[i];
+    room.y[i] = pose.sin * fan.cos[i] + pose.cos * fan.sin[i];
+  }
+  const RayFanQuery rays{.x = pose.x, .y = pose.y, .direction_x = room.x.first(fan.rays), .direction_y = room.y.first(fan.rays),
+                         .reach = fan.reach, .thickness = fan.thickness, .tags = fan.tags,
+                         .exclude = static_cast<std::int32_t>(seat.body())};
+  plan.arena.cast(seat.arena_state(), rays, room.distance.first(fan.rays), room.entity.first(fan.rays));
+}
 
 void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const RayRoom& room, std::span<float> row) {
   for (const SensePlan& part : role.senses)

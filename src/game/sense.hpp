@@ -14,6 +14,9 @@ struct RayRoom {
   std::span<std::int32_t> entity;
 };
 
+/// Casts the seat's fan; the directions stay in the room.
+void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, const RayRoom& room);
+
 /// Writes everything the seat senses into `row`. Throws Error (numbers) naming the column if a value is not finite.
 void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const RayRoom& room, std::span<float> row);
 

@@ -156,9 +156,7 @@ const PolicySignature& Ppo::signature() const noexcept { return state_->signatur
 void Ppo::State::end_episode(std::size_t lane, std::size_t time, std::vector<TimedEpisode>& ended) {
   for (std::size_t seat = 0; seat < lanes.seats(0); ++seat) {
     const std::size_t row = lane * lanes.seats(0) + seat;
-    const auto ledger = lanes.ledger(0, row);
-    ended.push_back({time, row, {lanes.episode_return(0, row), lanes.decisions(lane), lanes.outcome(lane),
-                                 {ledger.begin(), ledger.end()}}});
+    ended.push_back({time, row, episode_result(lanes, 0, row)});
   }
 }
 

@@ -61,6 +61,8 @@ class Lanes {
   /// [rows][controls of the role]; to be filled in before advancing: values of dials, option numbers of choices.
   std::span<float> controls(std::size_t role) noexcept { return io_[role].controls.span(); }
   std::span<float> control(std::size_t role, std::size_t row) noexcept;
+  /// The controls as they were given last.
+  std::span<const float> given_controls(std::size_t role) const noexcept { return io_[role].controls.span(); }
   /// [rows]; the sum of the payments of the last decision.
   std::span<const float> rewards(std::size_t role) const noexcept { return io_[role].rewards.span(); }
   /// [rows][terms of the role]; what each term paid at the last decision.

@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <span>
 #include <string_view>
+#include <vector>
 
 #include "zithercraft/arena/arena.hpp"
 #include "zithercraft/game/lanes.hpp"
@@ -14,6 +15,12 @@ namespace zithercraft {
 struct Bearing {
   float distance = 0.0f;            ///< metres, centre to centre
   float ahead = 1.0f, left = 0.0f;  ///< cosine and sine of the bearing
+};
+
+/// A ray as the seat casts it now, in the arena's coordinates.
+struct SeenRay {
+  float from_x = 0.0f, from_y = 0.0f, to_x = 0.0f, to_y = 0.0f;
+  std::int32_t entity = -1;  ///< what it met, -1 for nothing
 };
 
 /// What coded terms and scripts see of a seat. Valid during the call it is passed to.
@@ -37,6 +44,8 @@ class SeatView {
 
   /// What the seat senses for the next decision, in the order of `role().columns`.
   std::span<const float> observation() const { return lanes_.observation(role_, row()); }
+  /// Every ray of the seat's ray fans, for drawing; allocates.
+  std::vector<SeenRay> rays() const;
   std::uint32_t decisions() const { return lanes_.decisions(lane_); }
   std::span<const Event> events() const { return lanes_.events(lane_); }
   const Game& game() const { return lanes_.game(); }

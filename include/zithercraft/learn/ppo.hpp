@@ -7,8 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "zithercraft/game/episode.hpp"
 #include "zithercraft/game/game.hpp"
-#include "zithercraft/game/lanes.hpp"
 #include "zithercraft/net/policy.hpp"
 
 namespace zithercraft {
@@ -20,28 +20,20 @@ class WorkerPool;
 struct PpoSettings {
   std::vector<std::int64_t> policy_layers{64, 64};  ///< widths of the policy network's hidden layers
   std::vector<std::int64_t> value_layers{64, 64};   ///< widths of the value network's hidden layers
-  std::int64_t lanes = 128;           ///< copies of the game played side by side, at least 1
-  std::int64_t horizon = 64;          ///< decisions per lane in one rollout, at least 1
+  std::int64_t lanes = 256;           ///< copies of the game played side by side, at least 1
+  std::int64_t horizon = 128;         ///< decisions per lane in one rollout, at least 1
   std::int64_t epochs = 4;            ///< times a rollout is learned from, at least 1
-  std::int64_t minibatch = 1024;      ///< samples per gradient step, at least 1
+  std::int64_t minibatch = 4096;      ///< samples per gradient step, at least 1
   double learning_rate = 1e-3;        ///< of the first update, above 0
   double last_learning_rate = 1e-4;   ///< of the last update; in between it falls linearly
-  double discount = 0.99;             ///< of a reward one decision later, 0 to 1
+  double discount = 0.995;            ///< of a reward one decision later, 0 to 1
   double trace_decay = 0.95;          ///< lambda of the generalised advantage, 0 to 1
   double clip = 0.2;                  ///< how far a decision's probability ratio may move, above 0
-  double entropy_weight = 0.0;        ///< reward for staying undecided, at least 0
+  double entropy_weight = 0.005;       ///< reward for staying undecided, at least 0
   double gradient_limit = 0.5;        ///< length to which longer gradients are cut, per network, above 0
   double first_spread = 0.6;          ///< spread of dials at the start, as a share of half their range, above 0
   bool normalise = true;              ///< bring observation columns to mean 0 and spread 1
   bool operator==(const PpoSettings&) const = default;
-};
-
-/// A finished episode of one seat.
-struct EpisodeResult {
-  double episode_return = 0.0;
-  std::uint32_t length = 0;  ///< decisions
-  Outcome outcome = Outcome::running;
-  std::vector<double> ledger;  ///< what each term paid
 };
 
 struct CollectReport {

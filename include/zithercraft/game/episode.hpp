@@ -1,0 +1,21 @@
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "zithercraft/game/lanes.hpp"
+
+namespace zithercraft {
+
+/// A finished episode, seen from one seat.
+struct EpisodeResult {
+  double episode_return = 0.0;
+  std::uint32_t length = 0;  ///< decisions
+  Outcome outcome = Outcome::running;
+  std::vector<double> ledger;  ///< what each term paid; sums to the return
+};
+
+/// The result of a row whose episode has ended.
+EpisodeResult episode_result(const Lanes& lanes, std::size_t role, std::size_t row);
+
+}  // namespace zithercraft

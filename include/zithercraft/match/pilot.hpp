@@ -1,0 +1,38 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <string>
+
+#include "zithercraft/game/lanes.hpp"
+#include "zithercraft/net/policy.hpp"
+
+namespace zithercraft {
+
+/// Whoever decides for the seats of a role. A pilot is used by one thread at a time; `copy` makes one for another.
+class Pilot {
+ public:
+  virtual ~Pilot() = default;
+  virtual std::string name() const = 0;
+  virtual std::unique_ptr<Pilot> copy() const = 0;
+  /// Fills in the role's controls for `count` lanes from `first`. What it decides depends on the lane's episode alone.
+  virtual void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) = 0;
+};
+
+enum class Decisions { greedy, sampled };
+
+/// A trained policy. Throws Error (refused), naming the difference, if it does not fit the game's role.
+std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy, Decisions decisions = Decisions::greedy,
+                                    std::uint64_t seed = 0);
+
+/// Every control uniform in its range, anew at each decision.
+std::unique_ptr<Pilot> random_pilot(std::uint64_t seed = 0);
+
+/// The role's hand-written pilot. Throws Error (spec) if it has none, or none is known by its name.
+std::unique_ptr<Pilot> script_pilot(const Game& game, std::size_t role);
+
+/// Checks that the scripts named in the game are known. Throws Error (spec) with advice.
+void check_scripts(const Game& game);
+
+}  // namespace zithercraft

@@ -1,0 +1,24 @@
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <vector>
+
+#include "zithercraft/game/episode.hpp"
+#include "zithercraft/match/pilot.hpp"
+
+namespace zithercraft {
+
+class WorkerPool;
+
+/// Plays episodes 0 to `episodes - 1` of `seed` with the given pilots, one per role, and returns the results of role 0's
+/// seats in order of episode, then seat. The same seed gives the same episodes to every pilot, on any number of threads.
+std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Pilot*>& pilots, std::int64_t episodes,
+                                         std::uint64_t seed, WorkerPool& pool);
+
+/// Plays one episode and calls `moment` with the lanes (of which there is one, number 0) at its start and after each
+/// decision.
+void play_one(const Game& game, const std::vector<Pilot*>& pilots, EpisodeKey key,
+              const std::function<void(const Lanes&)>& moment);
+
+}  // namespace zithercraft

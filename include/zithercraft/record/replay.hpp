@@ -1,0 +1,106 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "zithercraft/base/signature.hpp"
+#include "zithercraft/game/lanes.hpp"
+
+namespace zithercraft {
+
+/// What a replay says about itself. The file format is specified in docs/formats/replay.md.
+struct ReplayInfo {
+  std::string game;                 ///< the game's name
+  std::string game_toml;            ///< the whole game
+  std::vector<std::string> pilots;  ///< who decided, one per role
+  std::uint64_t seed = 0;           ///< the seed the user gave
+  std::string made_with;            ///< version of the library
+};
+
+/// One role's part of a moment; rows are seats.
+struct RoleMoment {
+  std::vector<float> observations;  ///< [seats][columns], after the decision
+  std::vector<float> controls;      ///< [seats][controls], that led here; zeros at an episode's start
+  std::vector<float> payments;      ///< [seats][terms], what the decision paid; zeros at the start
+  std::vector<float> values;        ///< [seats], expected return from here on; zeros if nobody estimates it
+  bool operator==(const RoleMoment&) const = default;
+};
+
+/// An arena right after a decision (or at the start of an episode).
+struct Moment {
+  std::uint32_t decision = 0;
+  Outcome outcome = Outcome::running;
+  std::vector<std::byte> state;  ///< the arena's state block
+  std::vector<RoleMoment> roles;
+  std::vector<Event> events;     ///< since the last moment
+};
+
+/// Writes a replay as it is played. Until `finish`, the file is named "<path>.part" and can be read up to its last chunk
+/// should the program die.
+class ReplayWriter {
+ public:
+  /// Throws Error (file) if the file cannot be created.
+  ReplayWriter(const std::filesystem::path& path, const Game& game, const ReplayInfo& info);
+  ~ReplayWriter();
+  ReplayWriter(const ReplayWriter&) = delete;
+  ReplayWriter& operator=(const ReplayWriter&) = delete;
+
+  /// Adds what a lane shows now: at its episode's start, then after each decision. `values` has one number per role and
+  /// seat, or is empty.
+  void add(const Lanes& lanes, std::size_t lane, std::span<const float> values = {});
+  /// Writes the index and gives the file its name. Throws Error (file) if anything could not be written.
+  void finish();
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+/// Reads a replay.
+class Replay {
+ public:
+  struct Episode {
+    std::uint32_t moments = 0;       ///< decisions + 1
+    Outcome outcome = Outcome::running;
+  };
+
+  /// Throws Error (file) if the file is missing, not a replay, or damaged in its header.
+  explicit Replay(const std::filesystem::path& path);
+  ~Replay();
+  Replay(Replay&&) noexcept;
+
+  const ReplayInfo& info() const noexcept;
+  /// Parts of the game coded in C++ pay nothing here; what they paid is in the moments.
+  const Game& game() const noexcept;
+  const std::vector<Episode>& episodes() const noexcept;
+  /// False if the file's end is missing: the moments after the last whole chunk are lost.
+  bool whole() const noexcept;
+  std::uint64_t bytes() const noexcept;
+
+  /// Throws Error (file), naming the chunk, if it is damaged, and Error (usage) if there is no such moment.
+  const Moment& moment(std::size_t episode, std::uint32_t decision);
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+/// What `check_replay` found.
+struct ReplayCheck {
+  std::size_t episodes = 0;
+  std::uint64_t decisions = 0;
+  bool whole = true;        ///< see Replay::whole
+  bool payments_compared = true;  ///< false if a term is coded in C++ and could not be re-played
+  std::string difference;   ///< the first difference in plain words; empty if there is none
+  bool passed() const { return whole && difference.empty(); }
+};
+
+/// Plays the recorded controls again and compares states, observations, payments and events bit for bit.
+ReplayCheck check_replay(const std::filesystem::path& path);
+
+}  // namespace zithercraft

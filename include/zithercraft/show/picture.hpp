@@ -1,0 +1,38 @@
+#pragma once
+
+#include <cstddef>
+#include <filesystem>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "zithercraft/game/lanes.hpp"
+
+namespace zithercraft {
+
+/// A way that was travelled; drawn as a line whose end mark tells the outcome.
+struct Path {
+  std::vector<Point> points;
+  Outcome outcome = Outcome::running;
+};
+
+/// An arena at one moment, seen from above.
+struct Picture {
+  const Lanes* lanes = nullptr;  ///< lane 0 is drawn
+  bool rays = true;              ///< the rays of every seat
+  std::vector<Path> paths;
+  std::string title;             ///< one line above the arena
+  bool legend = true;            ///< names the colours beside the arena
+  int width = 1280, height = 800;  ///< pixels (PNG) or points (SVG)
+};
+
+/// Draw the picture. Throw Error (file) if it cannot be written.
+void draw_png(const std::filesystem::path& file, const Picture& picture);
+void draw_svg(const std::filesystem::path& file, const Picture& picture);
+/// The picture as SVG text.
+std::string svg_text(const Picture& picture);
+
+/// The way of a seat's body through consecutive arena states of one game.
+void extend(Path& path, const Lanes& lanes, std::size_t role = 0, std::size_t seat = 0);
+
+}  // namespace zithercraft

@@ -1,0 +1,20 @@
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+
+#include "zithercraft/study/run.hpp"
+
+namespace zithercraft {
+
+struct ReportOptions {
+  std::int64_t episodes = 500;  ///< scored for the table, at least 1
+  std::int64_t paths = 6;       ///< episodes whose paths are drawn, at least 1
+  std::uint64_t seed = 0;       ///< of those episodes
+};
+
+/// Writes one page that opens from disk without a network: learning curves, a score table with intervals, what each
+/// reward term paid over training, and the paths of a few episodes.
+void write_report(const Run& run, const std::filesystem::path& html, const ReportOptions& options = {});
+
+}  // namespace zithercraft

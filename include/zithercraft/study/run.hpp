@@ -1,0 +1,65 @@
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "zithercraft/game/game.hpp"
+#include "zithercraft/learn/ppo.hpp"
+#include "zithercraft/net/policy.hpp"
+
+namespace zithercraft {
+
+/// The version of the library, "major.minor.patch".
+const char* library_version() noexcept;
+
+/// Everything that decides how a training goes, bit for bit.
+struct RunSettings {
+  std::int64_t decisions = 8'000'000;          ///< to train for, over all seats, at least 1
+  std::uint64_t seed = 1;
+  std::int64_t checkpoint_every = 250'000;     ///< decisions between checkpoints, at least 1
+  PpoSettings learner;
+  bool operator==(const RunSettings&) const = default;
+};
+
+/// The folder of one training: resolved configuration, metrics, checkpoints. Its layout is described in
+/// docs/formats/run.md.
+class Run {
+ public:
+  /// Throws Error (file) if there is no run in the folder, Error (spec) if its configuration is damaged.
+  static Run open(const std::filesystem::path& folder);
+  /// A run of a game that may hold parts coded in C++, which a folder cannot.
+  Run(std::filesystem::path folder, GameSpec game, RunSettings settings);
+
+  const std::filesystem::path& folder() const noexcept { return folder_; }
+  const GameSpec& game_spec() const noexcept { return game_; }
+  /// Throws Error (spec) if the game has parts coded in C++ and was read from a folder.
+  Game game() const { return Game(game_); }
+  const RunSettings& settings() const noexcept { return settings_; }
+
+  std::filesystem::path configuration() const { return folder_ / "run.toml"; }
+  std::filesystem::path metrics() const { return folder_ / "metrics.db"; }
+  std::filesystem::path checkpoints() const { return folder_ / "checkpoints"; }
+  std::filesystem::path last_checkpoint() const { return checkpoints() / "last.safetensors"; }
+
+  /// The newest policy. Throws Error (file) if there is no checkpoint yet or it is damaged.
+  Policy policy() const;
+  /// Decisions trained so far, 0 without a checkpoint.
+  std::int64_t decisions_done() const;
+  /// Whether training reached its end.
+  bool finished() const { return decisions_done() >= settings_.decisions; }
+
+  /// Writes run.toml atomically.
+  void save_configuration() const;
+
+ private:
+  std::filesystem::path folder_;
+  GameSpec game_;
+  RunSettings settings_;
+};
+
+/// Whether the folder holds a run.
+bool holds_run(const std::filesystem::path& folder);
+
+}  // namespace zithercraft

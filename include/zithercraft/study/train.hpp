@@ -1,0 +1,45 @@
+#pragma once
+
+#include <atomic>
+#include <cstdint>
+#include <filesystem>
+#include <functional>
+
+#include "zithercraft/study/run.hpp"
+
+namespace zithercraft {
+
+/// How a training stands, after each update.
+struct TrainingProgress {
+  std::int64_t decisions = 0, total = 0;
+  double seconds = 0.0;               ///< since this call began
+  double decisions_per_second = 0.0;  ///< lately
+  double seconds_left = 0.0;
+  double mean_return = 0.0, mean_length = 0.0, success = 0.0;  ///< over the last episodes, at most 100
+  std::int64_t episodes = 0;          ///< how many those are
+};
+
+/// What to do with a folder that holds a run already.
+enum class Existing {
+  refuse,  ///< throw Error (refused)
+  resume,  ///< go on where its last checkpoint stands; the game and all settings but `decisions` must be the same
+  fresh,   ///< delete the run and start again
+};
+
+struct TrainOptions {
+  std::filesystem::path folder;
+  std::int64_t decisions = RunSettings{}.decisions;
+  std::uint64_t seed = 1;
+  std::int64_t checkpoint_every = RunSettings{}.checkpoint_every;
+  PpoSettings learner;
+  std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
+  Existing existing = Existing::refuse;
+  std::function<void(const TrainingProgress&)> on_progress;
+  const std::atomic<bool>* stop = nullptr;  ///< when it becomes true, training saves and returns
+};
+
+/// Trains the game's role by proximal policy optimisation and returns the run. A resumed run gives the same bits as one
+/// that was never interrupted. Throws Error: spec, file, refused or numbers; the last checkpoint stays good.
+Run train(const GameSpec& game, const TrainOptions& options);
+
+}  // namespace zithercraft

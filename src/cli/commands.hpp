@@ -1,0 +1,65 @@
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+
+namespace zithercraft::cli {
+
+struct GamesCommand {
+  bool json = false;
+  int run() const;
+};
+
+struct ShowCommand {
+  std::string game, png, svg;
+  std::uint64_t seed = 0;
+  bool json = false;
+  int run() const;
+};
+
+struct TrainCommand {
+  std::string game, folder;
+  // What is not given comes from the run when resuming, else from the library's defaults.
+  std::optional<std::int64_t> decisions, lanes;
+  std::optional<std::uint64_t> seed;
+  std::size_t threads = 0;
+  bool resume = false, fresh = false, json = false;
+  int run() const;
+};
+
+struct ScoreCommand {
+  std::string run_folder, against;
+  std::int64_t episodes = 500;
+  std::uint64_t seed = 0;
+  std::size_t threads = 0;
+  bool json = false;
+  int run() const;
+};
+
+struct RecordCommand {
+  std::string run_folder, out;
+  std::int64_t episodes = 5;
+  std::uint64_t seed = 0;
+  bool json = false;
+  int run() const;
+};
+
+struct ReplayCommand {
+  std::string file, png;
+  std::size_t episode = 0;
+  bool check = false, json = false;
+  int run() const;
+};
+
+struct ReportCommand {
+  std::string run_folder, html;
+  std::int64_t episodes = 500;
+  bool json = false;
+  int run() const;
+};
+
+/// Exit statuses beyond those of Fault.
+constexpr int done = 0, stopped_by_signal = 7, unexpected = 70;
+
+}  // namespace zithercraft::cli

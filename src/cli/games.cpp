@@ -1,0 +1,33 @@
+#include "games.hpp"
+
+#include <filesystem>
+#include <string_view>
+#include <utility>
+
+#include "../base/text.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/game/load.hpp"
+
+namespace zithercraft::cli {
+
+extern const std::string_view mooring;  // embedded from demos/
+
+std::vector<DemoGame> demo_games() {
+  std::vector<DemoGame> games;
+  for (const auto& [name, text] : {std::pair{"mooring", mooring}})
+    games.push_back({name, parse_game(text, std::string("demo '") + name + "'")});
+  return games;
+}
+
+GameSpec find_game(const std::string& name_or_path) {
+  if (name_or_path.find('/') != std::string::npos || name_or_path.ends_with(".toml")) return load_game(name_or_path);
+  std::vector<std::string> names;
+  for (auto& demo : demo_games()) {
+    if (demo.name == name_or_path) return std::move(demo.spec);
+    names.push_back(demo.name);
+  }
+  throw Error(Fault::usage, "there is no demo game '" + name_or_path + "'", {},
+              advice(name_or_path, names) + " A file's name ends with .toml");
+}
+
+}  // namespace zithercraft::cli

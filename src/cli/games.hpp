@@ -1,0 +1,21 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "zithercraft/game/spec.hpp"
+
+namespace zithercraft::cli {
+
+struct DemoGame {
+  std::string name;
+  GameSpec spec;
+};
+
+/// The demo games that are part of the tool, in alphabetical order.
+std::vector<DemoGame> demo_games();
+
+/// A game by a demo's name or the path of a TOML file. Throws Error.
+GameSpec find_game(const std::string& name_or_path);
+
+}  // namespace zithercraft::cli

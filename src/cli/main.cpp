@@ -1,0 +1,111 @@
+#include <CLI/CLI.hpp>
+#include <cstdio>
+#include <exception>
+#include <memory>
+
+#include "commands.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/study/run.hpp"
+
+namespace {
+
+using namespace zithercraft::cli;
+
+constexpr const char* footer =
+    "GAME is a demo's name (see `zithercraft games`) or the path of a TOML file.\n"
+    "Results go to standard output, progress and errors to standard error.\n\n"
+    "Exit status: 0 done; 1 a check found a difference; 2 wrong command line; 3 wrong game or configuration;\n"
+    "4 a file is missing, damaged or cannot be written; 5 refused: the run exists or does not fit; 6 a number is not\n"
+    "finite; 7 stopped by SIGINT or SIGTERM after saving; 70 an unexpected error.";
+
+// Registers a command whose options fill in a struct of commands.hpp and whose `run` gives the exit status.
+template <class Command, class Describe>
+void add(CLI::App& app, const std::string& name, const std::string& about, int& status, Describe describe) {
+  auto* sub = app.add_subcommand(name, about);
+  auto command = std::make_shared<Command>();
+  describe(*sub, *command);
+  sub->add_flag("--json", command->json, "Print the result as JSON");
+  sub->footer("Exit statuses: see `zithercraft --help`.");
+  sub->final_callback([command, &status] { status = command->run(); });
+}
+
+void add_commands(CLI::App& app, int& status) {
+  add<GamesCommand>(app, "games", "List the demo games", status, [](CLI::App&, GamesCommand&) {});
+  add<ShowCommand>(app, "show", "Describe a game: what is in it, what its roles sense, control and are paid for", status,
+                   [](CLI::App& sub, ShowCommand& c) {
+    sub.add_option("GAME", c.game, "The game")->required();
+    sub.add_option("--png", c.png, "Draw a start, its rays and a hand-steered path into this PNG file");
+    sub.add_option("--svg", c.svg, "The same into this SVG file");
+    sub.add_option("--seed", c.seed, "Which start to draw")->capture_default_str();
+  });
+  add<TrainCommand>(app, "train", "Train a policy into a run folder", status, [](CLI::App& sub, TrainCommand& c) {
+    sub.add_option("GAME", c.game, "The game")->required();
+    sub.add_option("--run", c.folder, "The run's folder; made if missing")->required();
+    sub.add_option("--decisions", c.decisions, "Decisions to train for (default 8000000)")->check(CLI::PositiveNumber);
+    sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")->check(CLI::NonNegativeNumber);
+    sub.add_option("--lanes", c.lanes, "Copies of the game played side by side (default 256)")->check(CLI::Range(1, 65536));
+    sub.add_option("--threads", c.threads, "Threads, 0 for one per processor; no influence on the result")
+        ->check(CLI::Range(0, 1024))->capture_default_str();
+    auto* resume = sub.add_flag("--resume", c.resume, "Go on where the run's last checkpoint stands");
+    sub.add_flag("--fresh", c.fresh, "Delete the run in the folder and start again")->excludes(resume);
+  });
+  add<ScoreCommand>(app, "score", "Play a trained policy on fresh episodes, beside random and hand-written play", status,
+                    [](CLI::App& sub, ScoreCommand& c) {
+    sub.add_option("RUN", c.run_folder, "The run's folder")->required();
+    sub.add_option("--episodes", c.episodes, "Episodes for each pilot")->check(CLI::Range(1, 10'000'000))->capture_default_str();
+    sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
+    sub.add_option("--against", c.against, "Compare with this pilot only")->check(CLI::IsMember({"random", "script"}));
+    sub.add_option("--threads", c.threads, "Threads, 0 for one per processor; no influence on the result")
+        ->check(CLI::Range(0, 1024))->capture_default_str();
+  });
+  add<RecordCommand>(app, "record", "Record episodes of a trained policy into a replay file", status,
+                     [](CLI::App& sub, RecordCommand& c) {
+    sub.add_option("RUN", c.run_folder, "The run's folder")->required();
+    sub.add_option("--out", c.out, "The replay file (.zrep)")->required();
+    sub.add_option("--episodes", c.episodes, "Episodes to record")->check(CLI::Range(1, 1'000'000))->capture_default_str();
+    sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
+  });
+  add<ReplayCommand>(app, "replay", "List, check and draw a recorded match", status, [](CLI::App& sub, ReplayCommand& c) {
+    sub.add_option("FILE", c.file, "The replay file")->required();
+    sub.add_flag("--check", c.check, "Play it again and compare every bit");
+    sub.add_option("--png", c.png, "Draw an episode's path into this PNG file");
+    sub.add_option("--episode", c.episode, "Which episode to draw, from 0")->check(CLI::NonNegativeNumber)->capture_default_str();
+  });
+  add<ReportCommand>(app, "report", "Write one self-contained page about a run", status, [](CLI::App& sub, ReportCommand& c) {
+    sub.add_option("RUN", c.run_folder, "The run's folder")->required();
+    sub.add_option("--html", c.html, "The page's file")->required();
+    sub.add_option("--episodes", c.episodes, "Episodes to score for its table")->check(CLI::Range(1, 10'000'000))->capture_default_str();
+  });
+}
+
+int run_tool(int argc, char** argv) {
+  int status = done;
+  CLI::App app("Zithercraft: game arenas in which agents sense by raycasts and learn to play", "zithercraft");
+  app.set_version_flag("--version", zithercraft::library_version());
+  app.require_subcommand(1);
+  app.footer(footer);
+  add_commands(app, status);
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::Success& wish) {  // --help, --version
+    return app.exit(wish);
+  } catch (const CLI::ParseError& error) {
+    std::fprintf(stderr, "zithercraft: error: %s; see `zithercraft --help`\n", error.what());
+    return static_cast<int>(zithercraft::Fault::usage);
+  }
+  return status;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  try {
+    return run_tool(argc, argv);
+  } catch (const zithercraft::Error& error) {
+    std::fprintf(stderr, "zithercraft: error: %s\n", error.what());
+    return static_cast<int>(error.fault());
+  } catch (const std::exception& error) {
+    std::fprintf(stderr, "zithercraft: unexpected error: %s\n", error.what());
+    return unexpected;
+  }
+}

@@ -1,0 +1,127 @@
+#include <utility>
+
+#include "../base/text.hpp"
+#include "scripts.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/game/seat.hpp"
+#include "zithercraft/match/pilot.hpp"
+
+namespace zithercraft {
+namespace {
+
+using ScriptMaker = Script::Function (*)(const Game&, std::size_t role);
+constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {{"steer_home", steer_home}};
+
+class PolicyPilot : public Pilot {
+ public:
+  PolicyPilot(Policy policy, Decisions decisions, std::uint64_t seed)
+      : policy_(std::move(policy)), decisions_(decisions), seed_(derived_seed(seed, "policy pilot")) {}
+
+  std::string name() const override { return "trained"; }
+  std::unique_ptr<Pilot> copy() const override { return std::make_unique<PolicyPilot>(*this); }
+
+  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
+    const std::size_t seats = lanes.seats(role), in = policy_.columns(), out = policy_.controls();
+    const auto senses = lanes.observations(role).subspan(first * seats * in, count * seats * in);
+    const auto controls = lanes.controls(role).subspan(first * seats * out, count * seats * out);
+    if (decisions_ == Decisions::greedy) return policy_.decide(senses, controls);
+    for (std::size_t row = 0; row < count * seats; ++row) {
+      const std::size_t lane = first + row / seats;
+      RandomStream random(seed_, lanes.key(lane).episode, lanes.decisions(lane) * static_cast<std::uint32_t>(seats) +
+                          static_cast<std::uint32_t>(row % seats), Purpose::decide);
+      policy_.decide(senses.subspan(row * in, in), controls.subspan(row * out, out), random);
+    }
+  }
+
+ private:
+  Policy policy_;
+  Decisions decisions_;
+  std::uint64_t seed_;
+};
+
+class RandomPilot : public Pilot {
+ public:
+  explicit RandomPilot(std::uint64_t seed) : seed_(seed) {}
+
+  std::string name() const override { return "random"; }
+  std::unique_ptr<Pilot> copy() const override { return std::make_unique<RandomPilot>(*this); }
+
+  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
+    const auto& controls = lanes.game().roles()[role].controls;
+    const std::size_t seats = lanes.seats(role);
+    for (std::size_t row = first * seats; row < (first + count) * seats; ++row) {
+      const std::size_t lane = row / seats;
+      RandomStream random(derived_seed(seed_, "random pilot"), lanes.key(lane).episode,
+                          lanes.decisions(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
+                          Purpose::decide);
+      const auto out = lanes.control(role, row);
+      for (std::size_t c = 0; c < controls.size(); ++c)
+        out[c] = controls[c].is_choice()
+                     ? static_cast<float>(random.below(static_cast<std::uint32_t>(controls[c].options.size())))
+                     : static_cast<float>(random.between(controls[c].low, controls[c].high));
+    }
+  }
+
+ private:
+  std::uint64_t seed_;
+};
+
+class ScriptPilot : public Pilot {
+ public:
+  explicit ScriptPilot(Script::Function script) : script_(std::move(script)) {}
+
+  std::string name() const override { return "script"; }
+  std::unique_ptr<Pilot> copy() const override { return std::make_unique<ScriptPilot>(*this); }
+
+  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
+    for (std::size_t lane = first; lane < first + count; ++lane)
+      for (std::size_t seat = 0; seat < lanes.seats(role); ++seat)
+        script_(SeatView(lanes, lane, role, seat), lanes.control(role, lane * lanes.seats(role) + seat));
+  }
+
+ private:
+  Script::Function script_;
+};
+
+Script::Function find_script(const Game& game, std::size_t role) {
+  const Script& script = game.spec().roles[role].script;
+  const std::string where = "roles[" + std::to_string(role) + "].script";
+  if (!script.used())
+    throw Error(Fault::spec, "the role '" + game.roles()[role].name + "' has no hand-written pilot", where, "name one");
+  if (script.function()) return script.function();
+  std::vector<std::string> names;
+  for (const auto& [name, maker] : known_scripts) {
+    if (script.name() == name) return maker(game, role);
+    names.emplace_back(name);
+  }
+  throw Error(Fault::spec, "no hand-written pilot is named '" + script.name() + "'", where, advice(script.name(), names));
+}
+
+}  // namespace
+
+std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy, Decisions decisions, std::uint64_t seed) {
+  const Role& r = game.roles()[role];
+  const auto& found = policy.signature();
+  const PolicySignature wanted{r.name, r.columns, r.controls, found.policy_widths, found.value_widths};
+  if (const auto d = first_difference(wanted, found); !d.empty())
+    throw Error(Fault::refused, "the policy does not fit the game: " + d, "role '" + r.name + "'",
+                "use a policy trained for this game");
+  return std::make_unique<PolicyPilot>(std::move(policy), decisions, seed);
+}
+
+std::unique_ptr<Pilot> random_pilot(std::uint64_t seed) { return std::make_unique<RandomPilot>(seed); }
+
+std::unique_ptr<Pilot> script_pilot(const Game& game, std::size_t role) {
+  return std::make_unique<ScriptPilot>(find_script(game, role));
+}
+
+void check_scripts(const Game& game) {
+  for (std::size_t role = 0; role < game.roles().size(); ++role) {
+    const Script& script = game.spec().roles[role].script;
+    const bool elsewhere = script.name() == "coded" && !script.function();  // in the program that defines the game
+    if (script.used() && !elsewhere) find_script(game, role);
+  }
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,69 @@
+#include "zithercraft/match/play.hpp"
+
+#include <algorithm>
+
+#include "zithercraft/base/pool.hpp"
+
+namespace zithercraft {
+namespace {
+
+// Fixed sizes: which lanes share a block of the network must not depend on the number of threads.
+constexpr std::size_t lanes_per_group = 32;
+constexpr std::size_t most_lanes = 256;
+
+}  // namespace
+
+std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Pilot*>& pilots, std::int64_t episodes,
+                                         std::uint64_t seed, WorkerPool& pool) {
+  const auto total = static_cast<std::size_t>(episodes);
+  const std::size_t count = std::min(total, most_lanes);
+  Lanes lanes(game, count, pool.threads());
+  std::vector<EpisodeResult> results(total * lanes.seats(0));
+  std::vector<std::vector<std::unique_ptr<Pilot>>> hands(pool.threads());
+  for (auto& own : hands)
+    for (const Pilot* pilot : pilots) own.push_back(pilot->copy());
+
+  const auto begin = [&](std::size_t lane, std::size_t episode, std::size_t worker) {
+    lanes.begin(lane, {seed, 0, static_cast<std::uint32_t>(episode)}, worker);
+  };
+  const auto finish = [&](std::size_t lane) {
+    for (std::size_t seat = 0; seat < lanes.seats(0); ++seat)
+      results[lanes.key(lane).episode * lanes.seats(0) + seat] = episode_result(lanes, 0, lane * lanes.seats(0) + seat);
+  };
+  // Lane k plays episodes k, k + count, k + 2 count, ...
+  const auto play_group = [&](std::size_t group, std::size_t worker) {
+    const std::size_t first = group * lanes_per_group, n = std::min(lanes_per_group, count - first);
+    for (std::size_t lane = first; lane < first + n; ++lane) begin(lane, lane, worker);
+    for (std::size_t running = n; running > 0;) {
+      for (std::size_t role = 0; role < pilots.size(); ++role) hands[worker][role]->decide(lanes, role, first, n);
+      for (std::size_t lane = first; lane < first + n; ++lane) {
+        if (lanes.outcome(lane) != Outcome::running) continue;
+        lanes.advance(lane, worker);
+        if (lanes.outcome(lane) == Outcome::running) continue;
+        finish(lane);
+        const std::size_t next = lanes.key(lane).episode + count;
+        if (next < total) {
+          begin(lane, next, worker);
+        } else {
+          --running;
+        }
+      }
+    }
+  };
+  pool.run((count + lanes_per_group - 1) / lanes_per_group, play_group);
+  return results;
+}
+
+void play_one(const Game& game, const std::vector<Pilot*>& pilots, EpisodeKey key,
+              const std::function<void(const Lanes&)>& moment) {
+  Lanes lanes(game, 1);
+  lanes.begin(0, key);
+  moment(lanes);
+  while (lanes.outcome(0) == Outcome::running) {
+    for (std::size_t role = 0; role < pilots.size(); ++role) pilots[role]->decide(lanes, role, 0, 1);
+    lanes.advance(0);
+    moment(lanes);
+  }
+}
+
+}  // namespace zithercraft

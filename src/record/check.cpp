@@ -1,0 +1,85 @@
+#include <algorithm>
+#include <cstring>
+
+#include "zithercraft/record/replay.hpp"
+
+namespace zithercraft {
+namespace {
+
+template <class T>
+bool same_bits(std::span<const T> a, std::span<const T> b) {
+  return a.size() == b.size() && std::memcmp(a.data(), b.data(), a.size_bytes()) == 0;
+}
+
+// The state block begins with the key it was made from: seed, then lane and episode.
+EpisodeKey key_of(const Moment& start) {
+  EpisodeKey key;
+  std::memcpy(&key.seed, start.state.data(), sizeof key.seed);
+  std::memcpy(&key.lane, start.state.data() + 8, sizeof key.lane);
+  std::memcpy(&key.episode, start.state.data() + 12, sizeof key.episode);
+  return key;
+}
+
+// The name of the state's first field that differs.
+std::string differing_field(const Arena& arena, std::span<const std::byte> a, std::span<const std::byte> b) {
+  const auto at = static_cast<std::size_t>(std::mismatch(a.begin(), a.end(), b.begin()).first - a.begin());
+  std::string name = "state";
+  for (const StateField& field : arena.state_fields())
+    if (field.offset <= at) name = field.name;
+  return name;
+}
+
+std::string compare(const Lanes& lanes, const Moment& recorded) {
+  const Game& game = lanes.game();
+  const std::span<const std::byte> state(lanes.arena_state(0), game.arena().state_bytes());
+  if (!same_bits(state, std::span<const std::byte>(recorded.state)))
+    return "the state differs in '" + differing_field(game.arena(), state, recorded.state) + "'";
+  if (!std::equal(lanes.events(0).begin(), lanes.events(0).end(), recorded.events.begin(), recorded.events.end()))
+    return "the events differ";
+  if (lanes.outcome(0) != recorded.outcome)
+    return "the outcome is " + std::string(name_of(lanes.outcome(0))) + " and was recorded as " + std::string(name_of(recorded.outcome));
+  for (std::size_t r = 0; r < game.roles().size(); ++r) {
+    if (!same_bits(lanes.observations(r), std::span<const float>(recorded.roles[r].observations)))
+      return "an observation of role '" + game.roles()[r].name + "' differs";
+    if (!game.complete() || recorded.decision == 0) continue;
+    for (std::size_t seat = 0; seat < lanes.seats(r); ++seat)
+      if (!same_bits(lanes.payments(r, seat),
+                     std::span<const float>(recorded.roles[r].payments).subspan(seat * game.roles()[r].terms.size(),
+                                                                               game.roles()[r].terms.size())))
+        return "a payment to role '" + game.roles()[r].name + "' differs";
+  }
+  return {};
+}
+
+}  // namespace
+
+ReplayCheck check_replay(const std::filesystem::path& path) {
+  Replay replay(path);
+  ReplayCheck result;
+  result.whole = replay.whole();
+  result.payments_compared = replay.game().complete();
+  Lanes lanes(replay.game(), 1);
+  for (std::size_t e = 0; e < replay.episodes().size(); ++e, ++result.episodes)
+    for (std::uint32_t d = 0; d < replay.episodes()[e].moments; ++d) {
+      const Moment& recorded = replay.moment(e, d);
+      if (d == 0) {
+        lanes.begin(0, key_of(recorded));
+      } else {
+        if (lanes.outcome(0) != Outcome::running) {
+          result.difference = "episode " + std::to_string(e) + " goes on after its end at decision " + std::to_string(d - 1);
+          return result;
+        }
+        for (std::size_t r = 0; r < recorded.roles.size(); ++r)
+          std::copy(recorded.roles[r].controls.begin(), recorded.roles[r].controls.end(), lanes.controls(r).begin());
+        lanes.advance(0);
+        ++result.decisions;
+      }
+      result.difference = compare(lanes, recorded);
+      if (result.difference.empty()) continue;
+      result.difference = "episode " + std::to_string(e) + ", decision " + std::to_string(d) + ": " + result.difference;
+      return result;
+    }
+  return result;
+}
+
+}  // namespace zithercraft

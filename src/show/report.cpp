@@ -1,0 +1,138 @@
+#include "zithercraft/show/report.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "assets.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/files.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/match/play.hpp"
+#include "zithercraft/show/picture.hpp"
+#include "zithercraft/study/metrics.hpp"
+#include "zithercraft/study/score.hpp"
+
+namespace zithercraft {
+namespace {
+
+using nlohmann::json;
+
+constexpr std::size_t most_points = 400;  // of a curve; longer ones are averaged in bins
+
+std::string base64(std::string_view bytes) {
+  constexpr const char* digits = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+  std::string out;
+  for (std::size_t i = 0; i < bytes.size(); i += 3) {
+    std::uint32_t word = 0;
+    for (std::size_t k = 0; k < 3; ++k) word = word << 8 | (i + k < bytes.size() ? static_cast<std::uint8_t>(bytes[i + k]) : 0u);
+    for (std::size_t k = 0; k < 4; ++k) out += i + k <= bytes.size() ? digits[word >> (18 - 6 * k) & 63] : '=';
+  }
+  return out;
+}
+
+class Curves {
+ public:
+  explicit Curves(const std::vector<MetricsRow>& rows) : rows_(rows), bin_((rows.size() + most_points - 1) / most_points) {}
+
+  template <class Get>
+  json of(Get get) const {
+    json list = json::array();
+    for (std::size_t first = 0; first < rows_.size(); first += std::max<std::size_t>(1, bin_)) {
+      double sum = 0.0;
+      int count = 0;
+      for (std::size_t i = first; i < std::min(rows_.size(), first + bin_); ++i)
+        if (const double value = get(rows_[i]); std::isfinite(value)) {
+          sum += value;
+          ++count;
+        }
+      list.push_back(count > 0 ? json(sum / count) : json());
+    }
+    return list;
+  }
+
+  json all(const std::vector<std::string>& terms) const {
+    const auto of_episodes = [](double value, const MetricsRow& row) { return row.episodes > 0 ? value : NAN; };
+    json j{{"decisions", of([](const MetricsRow& r) { return static_cast<double>(r.decisions); })},
+           {"recent_success", of([](const MetricsRow& r) { return r.recent_success; })},
+           {"mean_return", of([&](const MetricsRow& r) { return of_episodes(r.mean_return, r); })},
+           {"mean_length", of([&](const MetricsRow& r) { return of_episodes(r.mean_length, r); })},
+           {"entropy", of([](const MetricsRow& r) { return r.learner.entropy; })},
+           {"explained_variance", of([](const MetricsRow& r) { return r.learner.explained_variance; })},
+           {"kl", of([](const MetricsRow& r) { return r.learner.kl; })},
+           {"decisions_per_second", of([](const MetricsRow& r) { return r.decisions_per_second; })},
+           {"terms", json::object()}};
+    for (const std::string& term : terms)
+      j["terms"][term] = of([&](const MetricsRow& r) {
+        const auto found = std::find_if(r.terms.begin(), r.terms.end(), [&](const auto& t) { return t.first == term; });
+        return found == r.terms.end() ? NAN : found->second;
+      });
+    return j;
+  }
+
+ private:
+  const std::vector<MetricsRow>& rows_;
+  std::size_t bin_;
+};
+
+json draw_paths(const Run& run, const Game& game, const ReportOptions& options) {
+  json paths = json::array();
+  const auto pilot = policy_pilot(game, 0, run.policy());
+  for (std::int64_t e = 0; e < options.paths; ++e) {
+    Path path;
+    std::string image;
+    double total = 0.0;
+    play_one(game, {pilot.get()}, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)}, [&](const Lanes& lanes) {
+      extend(path, lanes);
+      if (lanes.outcome(0) == Outcome::running) return;
+      total = lanes.episode_return(0, 0);
+      Picture picture{&lanes, false, {path}, {}, false, 560, 420};
+      image = svg_text(picture);
+    });
+    paths.push_back({{"image", "data:image/svg+xml;base64," + base64(image)},
+                     {"caption", fmt::format("Episode {}: {} after {} decisions, return {:.2f}", e, name_of(path.outcome),
+                                             path.points.size() - 1, total)}});
+  }
+  return paths;
+}
+
+std::string fill_in(std::string page, const std::string& mark, std::string_view value) {
+  const auto at = page.find(mark);
+  return page.replace(at, mark.size(), value);
+}
+
+// In a script element only "</" could end the data early.
+std::string harmless(std::string text) {
+  for (std::size_t at = 0; (at = text.find("</", at)) != std::string::npos; at += 3) text.replace(at, 2, "<\\/");
+  return text;
+}
+
+std::string escaped(const std::string& text) {
+  std::string out;
+  for (const char c : text) c == '<' ? out += "&lt;" : c == '&' ? out += "&amp;" : out += c;
+  return out;
+}
+
+}  // namespace
+
+void write_report(const Run& run, const std::filesystem::path& html, const ReportOptions& options) {
+  if (options.episodes < 1 || options.paths < 1) throw Error(Fault::usage, "nothing to report", "ReportOptions", "ask for at least 1");
+  const Game game = run.game();
+  const auto rows = Metrics(run.metrics()).rows();
+  const auto& terms = game.roles()[0].terms;
+  const json data{{"game", game.spec().name}, {"about", game.spec().about}, {"run", run.folder().string()},
+                  {"seed", run.settings().seed}, {"decisions", run.decisions_done()}, {"total", run.settings().decisions},
+                  {"seconds", rows.empty() ? 0.0 : rows.back().seconds}, {"version", library_version()},
+                  {"configuration", read_text(run.configuration())}, {"terms", terms},
+                  {"score", json::parse(score(run, {.episodes = options.episodes, .seed = options.seed}).to_json())},
+                  {"curves", Curves(rows).all(terms)}, {"paths", draw_paths(run, game, options)}};
+  std::string page(assets::report_html);
+  page = fill_in(std::move(page), "@title@", escaped(game.spec().name + ": " + run.folder().string()));
+  page = fill_in(std::move(page), "@data@", harmless(data.dump()));
+  page = fill_in(std::move(page), "@chart_library@", assets::chart_library);
+  page = fill_in(std::move(page), "@script@", assets::report_js);
+  write_atomically(html, page);
+}
+
+}  // namespace zithercraft

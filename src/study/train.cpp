@@ -1,0 +1,241 @@
+#include "zithercraft/study/train.hpp"
+
+#include <fcntl.h>
+#include <sys/file.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <array>
+#include <chrono>
+#include <cmath>
+#include <deque>
+#include <fmt/format.h>
+
+#include "settings_fields.hpp"
+#include "zithercraft/base/files.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/game/load.hpp"
+#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/net/tensor_file.hpp"
+#include "zithercraft/study/metrics.hpp"
+
+namespace zithercraft {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+constexpr std::size_t recent_episodes = 100;
+constexpr std::int64_t kept_checkpoints = 10;  // spread evenly over the training, beside the last one
+
+double seconds_since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
+
+// Only one training at a time may write into a folder. The lock goes when the process does, however it ends.
+class FolderLock {
+ public:
+  explicit FolderLock(const std::filesystem::path& folder)
+      : file_(::open((folder / "lock").c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644)) {
+    if (file_ < 0) throw Error(Fault::file, "the folder cannot be written", folder.string(), "choose another place");
+    if (::flock(file_, LOCK_EX | LOCK_NB) != 0) {
+      ::close(file_);
+      throw Error(Fault::refused, "another training is writing into this folder", folder.string(),
+                  "wait for it to end, or choose another folder");
+    }
+  }
+  ~FolderLock() { ::close(file_); }
+  FolderLock(const FolderLock&) = delete;
+  FolderLock& operator=(const FolderLock&) = delete;
+
+ private:
+  int file_;
+};
+
+// The last episodes: success, return and length.
+class RecentEpisodes {
+ public:
+  void add(const EpisodeResult& e) {
+    list_.push_back({e.outcome == Outcome::success ? 1.0 : 0.0, e.episode_return, static_cast<double>(e.length)});
+    if (list_.size() > recent_episodes) list_.pop_front();
+  }
+  double mean(std::size_t what) const {
+    double sum = 0.0;
+    for (const auto& e : list_) sum += e[what];
+    return list_.empty() ? 0.0 : sum / static_cast<double>(list_.size());
+  }
+  std::int64_t count() const { return static_cast<std::int64_t>(list_.size()); }
+
+  void store(TensorFile& file) const {
+    std::vector<double> flat;
+    for (const auto& e : list_) flat.insert(flat.end(), e.begin(), e.end());
+    file.put("recent_episodes", std::span<const double>(flat));
+  }
+  void restore(const TensorFile& file) {
+    const auto flat = file.doubles("recent_episodes");
+    for (std::size_t i = 0; i + 3 <= flat.size(); i += 3) list_.push_back({flat[i], flat[i + 1], flat[i + 2]});
+  }
+
+ private:
+  std::deque<std::array<double, 3>> list_;
+};
+
+void delete_run(const Run& run) {
+  std::error_code code;
+  std::filesystem::remove(run.configuration(), code);  // first: without it the folder is no run any more
+  std::filesystem::remove_all(run.checkpoints(), code);
+  for (const char* suffix : {"", "-wal", "-shm"}) std::filesystem::remove(run.metrics().string() + suffix, code);
+}
+
+// A folder that is not ours may be used if it is empty, or holds no more than a start that was cut short left behind.
+bool holds_other_files(const std::filesystem::path& folder) {
+  std::error_code code;
+  if (!std::filesystem::is_directory(folder, code)) return false;
+  for (const auto& entry : std::filesystem::directory_iterator(folder, code)) {
+    const std::string name = entry.path().filename().string();
+    if (name != "lock" && name != "checkpoints" && !name.starts_with("metrics.db") && !name.starts_with("run.toml.tmp")) return true;
+  }
+  return false;
+}
+
+void check_same_run(const Run& there, const GameSpec& game, const RunSettings& settings) {
+  const auto refuse = [&](const std::string& what) {
+    throw Error(Fault::refused, "the run cannot be resumed with other settings: " + what, there.folder().string(),
+                "give the same, or start a new run");
+  };
+  if (const auto d = first_difference(game, there.game_spec()); !d.empty()) refuse(d);
+  if (settings.seed != there.settings().seed)
+    refuse(fmt::format("seed: {} here, {} there", settings.seed, there.settings().seed));
+  if (settings.checkpoint_every != there.settings().checkpoint_every)
+    refuse(fmt::format("checkpoint_every: {} here, {} there", settings.checkpoint_every, there.settings().checkpoint_every));
+  PpoSettings here = settings.learner;
+  if (const auto d = first_difference(TomlWriter::to_table(here), TomlWriter::to_table(there.settings().learner)); !d.empty())
+    refuse("learner." + d);
+}
+
+class Training {
+ public:
+  Training(Run run, const TrainOptions& options)
+      : run_(std::move(run)), options_(options), pool_(options.threads),
+        ppo_(run_.game(), run_.settings().learner, run_.settings().seed, run_.settings().decisions, pool_),
+        metrics_(run_.metrics()), terms_(run_.game().roles()[0].terms) {}
+
+  void resume() {
+    if (!std::filesystem::exists(run_.last_checkpoint())) return metrics_.forget_after(-1);
+    const TensorFile file = TensorFile::load(run_.last_checkpoint());
+    ppo_.restore(file);
+    recent_.restore(file);
+    metrics_.forget_after(ppo_.decisions());
+    const auto rows = metrics_.rows();
+    if (!rows.empty()) seconds_before_ = rows.back().seconds;
+  }
+
+  void go() {
+    const std::int64_t total = run_.settings().decisions;
+    begun_ = Clock::now();
+    last_update_ = begun_;
+    std::int64_t saved = ppo_.decisions();
+    while (ppo_.decisions() < total && !stopped()) {
+      update();
+      // Multiples of the interval, not time since the last one: the same checkpoints whether resumed or not.
+      const std::int64_t every = run_.settings().checkpoint_every;
+      if (ppo_.decisions() / every != saved / every || ppo_.decisions() >= total) {
+        save(saved);
+        saved = ppo_.decisions();
+      }
+    }
+    if (saved != ppo_.decisions()) save(saved);
+  }
+
+ private:
+  bool stopped() const { return options_.stop != nullptr && options_.stop->load(); }
+
+  void update() {
+    const CollectReport played = ppo_.collect();
+    MetricsRow row;
+    row.learner = ppo_.improve();
+    row.decisions = ppo_.decisions();
+    row.seconds = seconds_before_ + seconds_since(begun_);
+    const double took = seconds_since(last_update_);
+    last_update_ = Clock::now();
+    row.decisions_per_second = static_cast<double>(played.decisions) / took;
+    row.episodes = static_cast<std::int64_t>(played.episodes.size());
+    for (const auto& term : terms_) row.terms.emplace_back(term, 0.0);
+    const double n = std::max(1.0, static_cast<double>(row.episodes));
+    for (const EpisodeResult& e : played.episodes) {
+      recent_.add(e);
+      row.mean_return += e.episode_return / n;
+      row.mean_length += static_cast<double>(e.length) / n;
+      row.success += (e.outcome == Outcome::success ? 1.0 : 0.0) / n;
+      for (std::size_t t = 0; t < terms_.size(); ++t) row.terms[t].second += e.ledger[t] / n;
+    }
+    row.recent_success = recent_.mean(0);
+    metrics_.add(row);
+    report(row);
+  }
+
+  void report(const MetricsRow& row) {
+    // A speed smoothed over some seconds makes the time left readable.
+    speed_ = speed_ == 0.0 ? row.decisions_per_second : 0.9 * speed_ + 0.1 * row.decisions_per_second;
+    if (!options_.on_progress) return;
+    const std::int64_t total = run_.settings().decisions;
+    options_.on_progress({row.decisions, total, seconds_since(begun_), speed_,
+                          static_cast<double>(std::max<std::int64_t>(0, total - row.decisions)) / speed_, recent_.mean(1),
+                          recent_.mean(2), recent_.mean(0), recent_.count()});
+  }
+
+  void save(std::int64_t previous) const {
+    TensorFile file;
+    ppo_.store(file);
+    recent_.store(file);
+    file.metadata["made_with"] = library_version();
+    const std::int64_t now = ppo_.decisions(), total = run_.settings().decisions;
+    if (now * kept_checkpoints / total != previous * kept_checkpoints / total)
+      file.save(run_.checkpoints() / fmt::format("at-{:012d}.safetensors", now));
+    file.save(run_.last_checkpoint());
+  }
+
+  Run run_;
+  const TrainOptions& options_;
+  WorkerPool pool_;
+  Ppo ppo_;
+  Metrics metrics_;
+  std::vector<std::string> terms_;
+  RecentEpisodes recent_;
+  Clock::time_point begun_, last_update_;
+  double seconds_before_ = 0.0, speed_ = 0.0;
+};
+
+}  // namespace
+
+Run train(const GameSpec& game, const TrainOptions& options) {
+  Run run(options.folder, game, {options.decisions, options.seed, options.checkpoint_every, options.learner});
+  check_scripts(run.game());
+  if (options.decisions < 1 || options.checkpoint_every < 1)
+    throw Error(Fault::usage, "decisions and checkpoint_every must be at least 1", "TrainOptions", "give larger numbers");
+  if (options.folder.empty()) throw Error(Fault::usage, "the run's folder is not given", "TrainOptions::folder", "name one");
+
+  bool resuming = false;
+  if (holds_run(options.folder)) {
+    if (options.existing == Existing::refuse)
+      throw Error(Fault::refused, "the folder holds a run already", options.folder.string(),
+                  "use --resume to go on with it, --fresh to delete it and start again, or another folder");
+    resuming = options.existing == Existing::resume;
+  } else {
+    if (options.existing == Existing::resume)
+      throw Error(Fault::refused, "there is no run to resume", options.folder.string(), "leave out --resume");
+    if (holds_other_files(options.folder))
+      throw Error(Fault::refused, "the folder holds other files", options.folder.string(), "choose an empty or a new folder");
+  }
+  make_folder(options.folder);
+  const FolderLock lock(options.folder);
+  if (resuming) {
+    check_same_run(Run::open(options.folder), game, run.settings());
+  } else {
+    delete_run(run);
+  }
+  make_folder(run.checkpoints());
+  Training training(run, options);
+  if (resuming) training.resume();
+  run.save_configuration();
+  training.go();
+  return run;
+}
+
+}  // namespace zithercraft
