@@ -49,6 +49,7 @@ void check_settings(const PpoSettings& s) {
   need(s.trace_decay >= 0 && s.trace_decay <= 1, "trace_decay", "give a number from 0 to 1");
   need(s.clip > 0, "clip", "give a number above 0");
   need(s.entropy_weight >= 0, "entropy_weight", "give a number of at least 0");
+  need(s.last_entropy_weight >= 0, "last_entropy_weight", "give a number of at least 0");
   need(s.gradient_limit > 0, "gradient_limit", "give a number above 0");
   need(s.first_spread > 0, "first_spread", "give a number above 0");
 }
@@ -74,6 +75,7 @@ struct Ppo::State {
     parameters = AlignedBuffer<float>(nets.parameters);
     gradient = AlignedBuffer<float>(nets.parameters);
     adam = Adam(nets.parameters);
+    loss = {settings.clip, settings.entropy_weight};
     RandomStream random(seed, 0, 0, Purpose::initialise);
     nets.policy.initialise(nets.policy_part(parameters.span()), random, 0.01);
     nets.value.initialise(nets.value_part(parameters.span()), random, 1.0);
@@ -137,6 +139,7 @@ struct Ppo::State {
   std::vector<std::uint32_t> order;
   std::vector<std::vector<TimedEpisode>> group_episodes;
   std::int64_t decisions = 0, updates = 0;
+  LossSettings loss;
 };
 
 Ppo::Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions, WorkerPool& pool) {
@@ -256,7 +259,7 @@ void Ppo::State::add_shard(std::size_t shard, std::size_t first, std::size_t cou
   std::fill(own.begin(), own.end(), 0.0f);
   const Batch<float> gathered{count, room.inputs.span(), room.decisions.span(), room.log_probability.span(),
                               room.advantage.span(), room.target.span()};
-  shard_sums[shard] = add_loss<float>(nets, parameters.span(), gathered, {settings.clip, settings.entropy_weight},
+  shard_sums[shard] = add_loss<float>(nets, parameters.span(), gathered, loss,
                                       1.0f / static_cast<float>(batch), room.loss, own.span());
 }
 
@@ -316,6 +319,7 @@ ImproveReport Ppo::improve() {
   const double done = std::min(1.0, static_cast<double>(s.decisions - static_cast<std::int64_t>(samples)) /
                                         static_cast<double>(std::max<std::int64_t>(1, s.total_decisions)));
   report.learning_rate = s.settings.learning_rate + (s.settings.last_learning_rate - s.settings.learning_rate) * done;
+  s.loss.entropy_weight = s.settings.entropy_weight + (s.settings.last_entropy_weight - s.settings.entropy_weight) * done;
 
   std::iota(s.order.begin(), s.order.end(), 0u);
   RandomStream shuffle(s.seed, 0, static_cast<std::uint32_t>(s.updates), Purpose::shuffle);

@@ -159,6 +159,7 @@ class Painter {
     set(ink);
     cairo_set_line_width(c_, 2.5);
     if (outcome == Outcome::success) {
+      cairo_new_sub_path(c_);
       cairo_arc(c_, x, y, 13, 0, 2 * M_PI);
     } else if (outcome == Outcome::failure) {
       for (const double side : {-1.0, 1.0}) {

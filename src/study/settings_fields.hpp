@@ -21,6 +21,7 @@ void describe(V& v, PpoSettings& s) {
   v("trace_decay", s.trace_decay, between(0, 1));
   v("clip", s.clip, positive());
   v("entropy_weight", s.entropy_weight, at_least(0));
+  v("last_entropy_weight", s.last_entropy_weight, at_least(0));
   v("gradient_limit", s.gradient_limit, positive());
   v("first_spread", s.first_spread, positive());
   v("normalise", s.normalise);
