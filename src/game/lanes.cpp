@@ -62,9 +62,13 @@ Lanes::Lanes(Game game, std::size_t count, std::size_t workers) : game_(std::mov
   }
   events_.resize(count_);
   for (auto& list : events_) list.reserve(64);
-  const std::size_t rays = most_rays(plan);
-  workers_.resize(std::max<std::size_t>(1, workers));
-  for (Worker& worker : workers_) {
+  make_room(std::max<std::size_t>(1, workers));
+}
+
+void Lanes::make_room(std::size_t workers) {
+  const std::size_t rays = most_rays(game_.plan());
+  while (workers_.size() < workers) {
+    Worker& worker = workers_.emplace_back();
     worker.ray_x.resize(rays);
     worker.ray_y.resize(rays);
     worker.ray_distance.resize(rays);
@@ -160,18 +164,21 @@ void Lanes::sense(std::size_t lane, std::size_t worker) {
 }
 
 void Lanes::begin_all(WorkerPool& pool, std::uint64_t seed, std::uint32_t episode) {
+  make_room(pool.threads());
   pool.run(count_, [&](std::size_t lane, std::size_t worker) {
     begin(lane, {seed, static_cast<std::uint32_t>(lane), episode}, worker);
   });
 }
 
 void Lanes::advance_all(WorkerPool& pool) {
+  make_room(pool.threads());
   pool.run(count_, [&](std::size_t lane, std::size_t worker) {
     if (outcome(lane) == Outcome::running) advance(lane, worker);
   });
 }
 
 void Lanes::renew_all(WorkerPool& pool) {
+  make_room(pool.threads());
   pool.run(count_, [&](std::size_t lane, std::size_t worker) {
     if (outcome(lane) == Outcome::running) return;
     EpisodeKey next = key(lane);

@@ -20,7 +20,7 @@ enum class EntityKind : std::uint8_t { body, zone, wall };
 /// Anything with a tag. Entities are numbered: all bodies, then all zones, then all walls.
 struct Entity {
   EntityKind kind = EntityKind::body;
-  std::string name;
+  std::string name{};
   std::size_t tag = 0;        ///< index into Arena::tags()
   std::size_t spec_index = 0; ///< index into the spec's list of its kind
   bool free = false;          ///< can move
@@ -43,8 +43,8 @@ struct Velocity {
 /// Solid things that contain the origin are hit at distance 0. Of a zone the outline is hit, from without or within.
 struct RayFanQuery {
   float x = 0.0f, y = 0.0f;          ///< origin, metres
-  std::span<const float> direction_x;  ///< unit directions, one per ray
-  std::span<const float> direction_y;
+  std::span<const float> direction_x{};  ///< unit directions, one per ray
+  std::span<const float> direction_y{};
   float reach = 1.0f;                ///< metres, above 0
   float thickness = 0.0f;            ///< diameter of the swept disc, metres; 0 for a thin ray
   std::uint64_t tags = ~0ULL;        ///< bit t set: things of tag t are met; others are looked through
@@ -68,8 +68,8 @@ class ArenaScratch {
 
 /// One array of a state block, for formats that describe it.
 struct StateField {
-  std::string name;         ///< "x", "turn_rate", ...
-  std::string type;         ///< "f32", "u32", "u64" or "u8"
+  std::string name{};         ///< "x", "turn_rate", ...
+  std::string type{};         ///< "f32", "u32", "u64" or "u8"
   std::size_t offset = 0;   ///< bytes from the block's start
   std::size_t count = 0;    ///< elements
 };

@@ -68,8 +68,8 @@ enum class Motion { fixed, free };
 
 /// One body, or `count` alike. A fixed body never moves; a free one is moved by its mover and by contacts.
 struct BodySpec {
-  std::string name;
-  std::string tag;               ///< what kind of thing it is; empty means the same as the name
+  std::string name{};
+  std::string tag{};               ///< what kind of thing it is; empty means the same as the name
   std::int64_t count = 1;        ///< at least 1
   Motion motion = Motion::fixed;
   Shape shape = Disc{};
@@ -77,16 +77,16 @@ struct BodySpec {
   double bounce = 0.0;           ///< 0: stays, 1: bounces back as fast as it came
   double grip = 0.3;             ///< friction coefficient of contacts, at least 0
   double drag = 0.0;             ///< share of speed and turn rate lost per second, at least 0; beside the mover's own
-  std::optional<Mover> mover;
-  Placement place;
+  std::optional<Mover> mover{};
+  Placement place{};
   bool operator==(const BodySpec&) const = default;
 };
 
 /// A chain of straight walls. Walls never move and have no thickness.
 struct WallSpec {
-  std::string name;
-  std::string tag;  ///< empty means the same as the name
-  std::vector<Point> points;  ///< at least two corners, metres
+  std::string name{};
+  std::string tag{};  ///< empty means the same as the name
+  std::vector<Point> points{};  ///< at least two corners, metres
   bool closed = false;        ///< also joins the last corner to the first
   double bounce = 0.0;        ///< as for bodies
   double grip = 0.3;          ///< as for bodies
@@ -95,19 +95,19 @@ struct WallSpec {
 
 /// A region that bodies can be inside of. It stops nothing; rays report its outline.
 struct ZoneSpec {
-  std::string name;
-  std::string tag;  ///< empty means the same as the name
+  std::string name{};
+  std::string tag{};  ///< empty means the same as the name
   Shape shape = Disc{};
-  Placement place;
+  Placement place{};
   bool operator==(const ZoneSpec&) const = default;
 };
 
 /// A play space in local coordinates. Things are placed in this order: zones, then bodies, each as listed.
 struct ArenaSpec {
   double tick = 0.05;  ///< seconds of one physics step, above 0, at most 0.25
-  std::vector<WallSpec> walls;
-  std::vector<ZoneSpec> zones;
-  std::vector<BodySpec> bodies;
+  std::vector<WallSpec> walls{};
+  std::vector<ZoneSpec> zones{};
+  std::vector<BodySpec> bodies{};
   bool operator==(const ArenaSpec&) const = default;
 };
 

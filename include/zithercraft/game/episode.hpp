@@ -12,7 +12,7 @@ struct EpisodeResult {
   double episode_return = 0.0;
   std::uint32_t length = 0;  ///< decisions
   Outcome outcome = Outcome::running;
-  std::vector<double> ledger;  ///< what each term paid; sums to the return
+  std::vector<double> ledger{};  ///< what each term paid; sums to the return
 };
 
 /// The result of a row whose episode has ended.

@@ -31,7 +31,7 @@ struct EpisodeKey {
 /// their buffers have grown.
 class Lanes {
  public:
-  /// `workers`: how many threads will step lanes at the same time.
+  /// `workers`: how many threads will call the functions that name a lane at the same time.
   Lanes(Game game, std::size_t count, std::size_t workers = 1);
 
   const Game& game() const noexcept { return game_; }
@@ -99,6 +99,7 @@ class Lanes {
     std::vector<std::int32_t> ray_entity;
   };
 
+  void make_room(std::size_t workers);
   void sense(std::size_t lane, std::size_t worker);
   void apply_controls(std::size_t lane);
   void pay(std::size_t lane);

@@ -30,7 +30,7 @@ struct RayFan {
   double arc = 240.0;          ///< degrees from the first ray to the last, above 0, at most 360
   double reach = 15.0;         ///< metres, above 0
   double thickness = 0.0;      ///< metres; 0 for thin rays
-  std::vector<std::string> sees;  ///< tags; rays pass through everything else
+  std::vector<std::string> sees{};  ///< tags; rays pass through everything else
   bool operator==(const RayFan&) const = default;
 };
 
@@ -39,7 +39,7 @@ struct RayFan {
 struct Compass {
   static constexpr std::string_view kind = "compass";
   std::string name = "compass";
-  std::string to;              ///< a tag
+  std::string to{};              ///< a tag
   double reach = 50.0;         ///< metres, above 0
   bool operator==(const Compass&) const = default;
 };
@@ -60,14 +60,14 @@ using Sense = std::variant<RayFan, Compass, OwnMotion>;
 /// A control with a continuous range that drives one input of the body's mover.
 struct Dial {
   static constexpr std::string_view kind = "dial";
-  std::string name;
-  std::string drives;   ///< a mover input; empty means the same as the name
+  std::string name{};
+  std::string drives{};   ///< a mover input; empty means the same as the name
   double low = -1.0, high = 1.0;
   bool operator==(const Dial&) const = default;
 };
 
 struct Option {
-  std::string name;
+  std::string name{};
   double value = 0.0;   ///< what the mover input is set to
   bool operator==(const Option&) const = default;
 };
@@ -75,9 +75,9 @@ struct Option {
 /// A control with named options, each of which sets one input of the body's mover.
 struct Choice {
   static constexpr std::string_view kind = "choice";
-  std::string name;
-  std::string drives;   ///< a mover input; empty means the same as the name
-  std::vector<Option> options;  ///< at least two
+  std::string name{};
+  std::string drives{};   ///< a mover input; empty means the same as the name
+  std::vector<Option> options{};  ///< at least two
   bool operator==(const Choice&) const = default;
 };
 
@@ -95,7 +95,7 @@ class Measure {
   Measure() = default;
   template <class F>
     requires std::is_invocable_r_v<double, F, const SeatView&>
-  Measure(F function) : form_(Form::coded), function_(std::move(function)) {}
+  Measure(F callable) : form_(Form::coded), function_(std::move(callable)) {}
   static Measure always() {
     Measure measure;
     measure.form_ = Form::always;
@@ -125,22 +125,22 @@ class Measure {
 /// Pays for coming closer to the nearest thing of a tag: closing the whole starting distance pays 1 in all, so going
 /// back and forth pays nothing.
 struct Progress {
-  std::string to;  ///< a tag
+  std::string to{};  ///< a tag
   bool operator==(const Progress&) const = default;
 };
 
 /// Pays once for each event of the seat's body since the last decision.
 struct Happening {
   EventKind event = EventKind::touch;  ///< touch, part, enter or leave
-  std::vector<std::string> with;       ///< tags of the other thing; empty for any
+  std::vector<std::string> with{};       ///< tags of the other thing; empty for any
   double harder_than = 0.0;            ///< events of less strength do not count; for touches the approach speed, m/s
   bool operator==(const Happening&) const = default;
 };
 
 /// Pays at each decision at which all that is given holds.
 struct Condition {
-  std::string inside;                  ///< the body's centre is in a zone of this tag
-  std::optional<double> slower_than;   ///< its speed is below this, m/s
+  std::string inside{};                  ///< the body's centre is in a zone of this tag
+  std::optional<double> slower_than{};   ///< its speed is below this, m/s
   bool operator==(const Condition&) const = default;
 };
 
@@ -148,12 +148,12 @@ enum class Verdict : std::uint8_t { none, success, failure };
 
 /// One named term of the reward sheet. Exactly one of `progress`, `on`, `when` and `each_decision` says when it pays.
 struct Term {
-  std::string name;
+  std::string name{};
   double weight = 1.0;      ///< what it pays, times the amount of its trigger
-  std::optional<Progress> progress;
-  std::optional<Happening> on;
-  std::optional<Condition> when;
-  Measure each_decision;
+  std::optional<Progress> progress{};
+  std::optional<Happening> on{};
+  std::optional<Condition> when{};
+  Measure each_decision{};
   Verdict ends = Verdict::none;  ///< the episode ends with this verdict when the term pays; for `on` and `when` only
   bool operator==(const Term&) const = default;
 };
@@ -170,7 +170,7 @@ class Script {
   Script(const char* name) : name_(name) {}
   template <class F>
     requires std::is_invocable_v<F, const SeatView&, std::span<float>>
-  Script(F function) : name_("coded"), function_(std::move(function)) {}
+  Script(F callable) : name_("coded"), function_(std::move(callable)) {}
 
   bool used() const noexcept { return !name_.empty(); }
   const std::string& name() const noexcept { return name_; }
@@ -191,12 +191,12 @@ class Script {
 
 /// A kind of agent: all bodies of one name, with the same senses, controls and rewards. Each body is a seat of the role.
 struct RoleSpec {
-  std::string name;
-  std::string body;   ///< name of the bodies it steers; empty means the same as the role's
-  std::vector<Sense> senses;
-  std::vector<Control> controls;
-  std::vector<Term> rewards;
-  Script script;
+  std::string name{};
+  std::string body{};   ///< name of the bodies it steers; empty means the same as the role's
+  std::vector<Sense> senses{};
+  std::vector<Control> controls{};
+  std::vector<Term> rewards{};
+  Script script{};
   bool operator==(const RoleSpec&) const = default;
 };
 
@@ -207,12 +207,12 @@ struct Cutoffs {
 };
 
 struct GameSpec {
-  std::string name;
-  std::string about;             ///< one line for people
+  std::string name{};
+  std::string about{};             ///< one line for people
   std::int64_t think_every = 4;  ///< ticks per decision, at least 1
-  ArenaSpec arena;
-  std::vector<RoleSpec> roles;
-  Cutoffs cutoffs;
+  ArenaSpec arena{};
+  std::vector<RoleSpec> roles{};
+  Cutoffs cutoffs{};
 
   /// The role of that name. Throws Error (spec) with advice if there is none.
   RoleSpec& role(std::string_view role_name);

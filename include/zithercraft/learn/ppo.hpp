@@ -39,7 +39,7 @@ struct PpoSettings {
 
 struct CollectReport {
   std::int64_t decisions = 0;           ///< taken in this rollout, over all seats
-  std::vector<EpisodeResult> episodes;  ///< that ended in it, in order of time, then lane
+  std::vector<EpisodeResult> episodes{};  ///< that ended in it, in order of time, then lane
 };
 
 struct ImproveReport {

@@ -16,11 +16,11 @@ class TensorFile;
 
 /// What a trained policy reads, writes and is made of.
 struct PolicySignature {
-  std::string role;
-  std::vector<Column> columns;
-  std::vector<ControlInfo> controls;
-  std::vector<std::size_t> policy_widths;  ///< hidden layers of the policy network
-  std::vector<std::size_t> value_widths;   ///< hidden layers of the value network
+  std::string role{};
+  std::vector<Column> columns{};
+  std::vector<ControlInfo> controls{};
+  std::vector<std::size_t> policy_widths{};  ///< hidden layers of the policy network
+  std::vector<std::size_t> value_widths{};   ///< hidden layers of the value network
   bool operator==(const PolicySignature&) const = default;
 
   void store(TensorFile& file) const;

@@ -15,19 +15,19 @@ namespace zithercraft {
 
 /// What a replay says about itself. The file format is specified in docs/formats/replay.md.
 struct ReplayInfo {
-  std::string game;                 ///< the game's name
-  std::string game_toml;            ///< the whole game
-  std::vector<std::string> pilots;  ///< who decided, one per role
+  std::string game{};                 ///< the game's name
+  std::string game_toml{};            ///< the whole game
+  std::vector<std::string> pilots{};  ///< who decided, one per role
   std::uint64_t seed = 0;           ///< the seed the user gave
-  std::string made_with;            ///< version of the library
+  std::string made_with{};            ///< version of the library
 };
 
 /// One role's part of a moment; rows are seats.
 struct RoleMoment {
-  std::vector<float> observations;  ///< [seats][columns], after the decision
-  std::vector<float> controls;      ///< [seats][controls], that led here; zeros at an episode's start
-  std::vector<float> payments;      ///< [seats][terms], what the decision paid; zeros at the start
-  std::vector<float> values;        ///< [seats], expected return from here on; zeros if nobody estimates it
+  std::vector<float> observations{};  ///< [seats][columns], after the decision
+  std::vector<float> controls{};      ///< [seats][controls], that led here; zeros at an episode's start
+  std::vector<float> payments{};      ///< [seats][terms], what the decision paid; zeros at the start
+  std::vector<float> values{};        ///< [seats], expected return from here on; zeros if nobody estimates it
   bool operator==(const RoleMoment&) const = default;
 };
 
@@ -35,9 +35,9 @@ struct RoleMoment {
 struct Moment {
   std::uint32_t decision = 0;
   Outcome outcome = Outcome::running;
-  std::vector<std::byte> state;  ///< the arena's state block
-  std::vector<RoleMoment> roles;
-  std::vector<Event> events;     ///< since the last moment
+  std::vector<std::byte> state{};  ///< the arena's state block
+  std::vector<RoleMoment> roles{};
+  std::vector<Event> events{};     ///< since the last moment
 };
 
 /// Writes a replay as it is played. Until `finish`, the file is named "<path>.part" and can be read up to its last chunk
@@ -96,7 +96,7 @@ struct ReplayCheck {
   std::uint64_t decisions = 0;
   bool whole = true;        ///< see Replay::whole
   bool payments_compared = true;  ///< false if a term is coded in C++ and could not be re-played
-  std::string difference;   ///< the first difference in plain words; empty if there is none
+  std::string difference{};   ///< the first difference in plain words; empty if there is none
   bool passed() const { return whole && difference.empty(); }
 };
 

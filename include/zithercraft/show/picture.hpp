@@ -12,7 +12,7 @@ namespace zithercraft {
 
 /// A way that was travelled; drawn as a line whose end mark tells the outcome.
 struct Path {
-  std::vector<Point> points;
+  std::vector<Point> points{};
   Outcome outcome = Outcome::running;
 };
 
@@ -20,8 +20,8 @@ struct Path {
 struct Picture {
   const Lanes* lanes = nullptr;  ///< lane 0 is drawn
   bool rays = true;              ///< the rays of every seat
-  std::vector<Path> paths;
-  std::string title;             ///< one line above the arena
+  std::vector<Path> paths{};
+  std::string title{};             ///< one line above the arena
   bool legend = true;            ///< names the colours beside the arena
   int width = 1280, height = 800;  ///< pixels (PNG) or points (SVG)
 };

@@ -19,8 +19,8 @@ struct MetricsRow {
   std::int64_t episodes = 0;         ///< that ended in this update
   double mean_return = 0.0, mean_length = 0.0, success = 0.0;  ///< of those; not stored if there were none
   double recent_success = 0.0;       ///< over the last episodes, at most 100
-  ImproveReport learner;
-  std::vector<std::pair<std::string, double>> terms;  ///< mean paid per episode
+  ImproveReport learner{};
+  std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
 };
 
 /// The metrics of a run: an SQLite database that other programs may read while it grows. See docs/formats/run.md.

@@ -12,17 +12,17 @@
 namespace zithercraft {
 
 struct PilotScore {
-  std::string name;  ///< "trained", "random" or "script"
-  Interval success, episode_return, length;
-  std::vector<std::pair<std::string, Interval>> terms;  ///< what each term paid per episode
+  std::string name{};  ///< "trained", "random" or "script"
+  Interval success{}, episode_return{}, length{};
+  std::vector<std::pair<std::string, Interval>> terms{};  ///< what each term paid per episode
 };
 
 /// How pilots did on the same episodes.
 struct Score {
-  std::string game, run;
+  std::string game{}, run{};
   std::uint64_t seed = 0;
   std::int64_t episodes = 0;
-  std::vector<PilotScore> pilots;  ///< the trained one first
+  std::vector<PilotScore> pilots{};  ///< the trained one first
 
   std::string to_json() const;
 };

@@ -27,14 +27,14 @@ enum class Existing {
 };
 
 struct TrainOptions {
-  std::filesystem::path folder;
+  std::filesystem::path folder{};
   std::int64_t decisions = RunSettings{}.decisions;
   std::uint64_t seed = 1;
   std::int64_t checkpoint_every = RunSettings{}.checkpoint_every;
-  PpoSettings learner;
+  PpoSettings learner{};
   std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
   Existing existing = Existing::refuse;
-  std::function<void(const TrainingProgress&)> on_progress;
+  std::function<void(const TrainingProgress&)> on_progress{};
   const std::atomic<bool>* stop = nullptr;  ///< when it becomes true, training saves and returns
 };
 
