@@ -15,7 +15,7 @@ zc::GameSpec mooring() {
   game.arena.zones = {{.name = "berth", .shape = zc::Box{.length = 5, .width = 4},
                        .place = {.region = {-16, -11, 16, 11}, .heading = {-180, 180}, .clearance = 0.5}}};
   game.arena.bodies = {
-      {.name = "hull", .count = 8, .shape = zc::Box{.length = 6, .width = 2.2},
+      {.name = "hull", .count = 8, .shape = zc::Box{.length = 5, .width = 1.8},
        .place = {.region = {-17, -12, 17, 12}, .heading = {-180, 180}, .clearance = 2.0}},
       {.name = "skiff", .motion = zc::Motion::free, .shape = zc::Capsule{.length = 2.4, .radius = 0.5}, .mass = 300,
        .bounce = 0.2, .mover = zc::Boat{.thrust = 1.2, .drag_ahead = 0.4, .drag_abeam = 1.5},

@@ -1,0 +1,56 @@
+#include <gtest/gtest.h>
+
+#include "worlds.hpp"
+
+namespace zithercraft {
+namespace {
+
+using test::World;
+
+World boat(const Boat& mover) {
+  return World({.bodies = {{.name = "skiff", .motion = Motion::free, .mover = mover}}});
+}
+
+void steer(World& world, float throttle, float rudder) {
+  const auto inputs = world.arena.inputs(world.state(), 0);
+  inputs[0] = throttle;
+  inputs[1] = rudder;
+}
+
+TEST(Boat, ReachesTheSpeedWhereThrustAndDragBalance) {
+  World world = boat({.thrust = 1.2, .drag_ahead = 0.4});
+  steer(world, 1, 0);
+  world.ticks(1000);
+  EXPECT_NEAR(world.velocity(0).x, 3, 0.05);
+  EXPECT_EQ(world.velocity(0).y, 0);
+  steer(world, 5, 0);  // inputs are clamped
+  world.ticks(1000);
+  EXPECT_NEAR(world.velocity(0).x, 3, 0.05);
+}
+
+TEST(Boat, PositiveRudderTurnsToPort) {
+  World world = boat({});
+  steer(world, 1, 1);
+  world.ticks(40);
+  EXPECT_GT(world.velocity(0).turn, 0.1f);
+  EXPECT_GT(world.pose(0).heading, 0.1f);
+  EXPECT_GT(world.pose(0).y, 0);
+}
+
+TEST(Boat, ARudderNeedsFlow) {
+  World world = boat({});
+  steer(world, 0, 1);
+  world.ticks(40);
+  EXPECT_EQ(world.velocity(0).turn, 0);
+}
+
+TEST(Boat, LosesSidewaysSpeedFasterThanForwardSpeed) {
+  World world = boat({.drag_ahead = 0.4, .drag_abeam = 1.5});
+  world.arena.set_velocity(world.state(), 0, {.x = 2, .y = 2});
+  world.ticks(20);  // one second
+  EXPECT_NEAR(world.velocity(0).x, 2 * std::exp(-0.4), 1e-4);
+  EXPECT_NEAR(world.velocity(0).y, 2 * std::exp(-1.5), 1e-4);
+}
+
+}  // namespace
+}  // namespace zithercraft

@@ -1,0 +1,59 @@
+#include <gtest/gtest.h>
+
+#include "arena/geometry.hpp"
+#include "support.hpp"
+#include "worlds.hpp"
+
+namespace zithercraft {
+namespace {
+
+using test::World;
+
+TEST(Placement, NothingOverlapsAndClearancesHold) {
+  const ArenaSpec spec = test::mooring().arena;
+  World world(spec);
+  const std::size_t things = world.arena.body_count() + world.arena.zone_count();
+  for (std::uint32_t episode = 0; episode < 300; ++episode) {
+    world.arena.begin(world.state(), 9, 3, episode, world.scratch);
+    for (std::size_t i = 0; i < things; ++i) {
+      const Entity& a = world.arena.entities()[i];
+      const Shape& shape = a.kind == EntityKind::zone ? spec.zones[a.spec_index].shape : spec.bodies[a.spec_index].shape;
+      const Placement& place = a.kind == EntityKind::zone ? spec.zones[a.spec_index].place : spec.bodies[a.spec_index].place;
+      const Core core = core_of(shape_data(shape), world.pose(i));
+      EXPECT_GE(world.pose(i).x, static_cast<float>(place.region[0]));
+      EXPECT_LE(world.pose(i).y, static_cast<float>(place.region[3]));
+      for (std::size_t j = 0; j < i; ++j) {
+        const Entity& b = world.arena.entities()[j];
+        const Shape& other = b.kind == EntityKind::zone ? spec.zones[b.spec_index].shape : spec.bodies[b.spec_index].shape;
+        const double clearance = a.kind == EntityKind::zone ? spec.bodies[b.spec_index].place.clearance : place.clearance;
+        EXPECT_GT(gap_between(core, core_of(shape_data(other), world.pose(j))).distance, static_cast<float>(clearance) - 1e-3f)
+            << a.name << " and " << b.name << " in episode " << episode;
+      }
+      for (const auto& [from, to] : {std::pair<Vec, Vec>{{-20, -15}, {20, -15}}, {{20, 15}, {-20, 15}}})
+        EXPECT_GT(gap_between(core, core_of_segment(from, to)).distance, 0);
+    }
+  }
+}
+
+TEST(Placement, IsAFunctionOfItsKeysAndDiffersBetweenEpisodes) {
+  World a(test::mooring().arena), b(test::mooring().arena);
+  a.arena.begin(a.state(), 5, 2, 7, a.scratch);
+  b.arena.begin(b.state(), 5, 2, 7, b.scratch);
+  EXPECT_EQ(a.arena.hash(a.state()), b.arena.hash(b.state()));
+  b.arena.begin(b.state(), 5, 2, 8, b.scratch);
+  EXPECT_NE(a.pose(8).x, b.pose(8).x);
+}
+
+TEST(Placement, TheImpossibleIsAnErrorThatNamesThingAndRule) {
+  const Error error = test::error_of([] {
+    World({.walls = {{.name = "quay", .points = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}}, .closed = true}},
+           .bodies = {{.name = "hull", .count = 30, .shape = Box{6, 2}, .place = {.region = {-4, -4, 4, 4}, .heading = {0, 180}}}}});
+  });
+  EXPECT_EQ(error.fault(), Fault::spec);
+  EXPECT_NE(error.problem().find("'hull' finds no free place"), std::string::npos);
+  EXPECT_EQ(error.where(), "arena.bodies[0].place");
+  EXPECT_NE(error.mend().find("widen the region"), std::string::npos);
+}
+
+}  // namespace
+}  // namespace zithercraft

@@ -1,0 +1,11 @@
+#include <zithercraft/base/error.hpp>
+#include <zithercraft/net/policy.hpp>
+
+int main() {
+  try {
+    zithercraft::Policy::load("no such policy.safetensors");
+  } catch (const zithercraft::Error& error) {
+    return error.fault() == zithercraft::Fault::file ? 0 : 1;
+  }
+  return 1;
+}

@@ -1,0 +1,16 @@
+# Installs the build into an empty prefix, then configures, builds and runs a project that uses it.
+function(must)
+  execute_process(COMMAND ${ARGN} RESULT_VARIABLE status)
+  if(NOT status EQUAL 0)
+    message(FATAL_ERROR "failed: ${ARGN}")
+  endif()
+endfunction()
+
+file(REMOVE_RECURSE ${WORK})
+must(${CMAKE_COMMAND} --install ${BINARY} --prefix ${WORK}/prefix)
+must(${CMAKE_COMMAND} -S ${SOURCE} -B ${WORK}/build -G Ninja -DCMAKE_PREFIX_PATH=${WORK}/prefix -DCMAKE_CXX_COMPILER=${COMPILER}
+     -DCMAKE_BUILD_TYPE=Release)
+must(${CMAKE_COMMAND} --build ${WORK}/build)
+must(${WORK}/build/trainer)
+must(${WORK}/build/finished_game)
+must(${WORK}/prefix/bin/zithercraft games)

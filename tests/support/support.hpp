@@ -1,0 +1,63 @@
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/game/spec.hpp"
+
+namespace zithercraft::test {
+
+/// A folder that is deleted with everything in it.
+class TemporaryFolder {
+ public:
+  TemporaryFolder();
+  ~TemporaryFolder();
+  TemporaryFolder(const TemporaryFolder&) = delete;
+  TemporaryFolder& operator=(const TemporaryFolder&) = delete;
+  std::filesystem::path operator/(const std::string& name) const { return path_ / name; }
+  const std::filesystem::path& path() const { return path_; }
+
+ private:
+  std::filesystem::path path_;
+};
+
+std::filesystem::path project_folder();
+
+/// The demo, and a smaller game that is learned in seconds: a duck in a round pond swims to its jetty by two choices.
+GameSpec mooring();
+GameSpec duck_pond();
+
+/// A game text with one replacement; fails the test if `from` is not in it.
+std::string mooring_with(const std::string& from, const std::string& to);
+
+struct ToolResult {
+  int status = -1;  ///< 128 + signal if it was killed by one
+  std::string out, err;
+};
+
+/// Runs the built tool and waits for it.
+ToolResult run_tool(const std::vector<std::string>& arguments);
+
+/// Starts the tool in the background with both outputs thrown away; returns its process number.
+int start_tool(const std::vector<std::string>& arguments);
+/// Waits for a process; the status as in ToolResult.
+int wait_for(int process);
+
+/// Calls `action`, which must throw Error, and returns it.
+template <class Action>
+Error error_of(Action action) {
+  try {
+    action();
+  } catch (const Error& error) {
+    return error;
+  }
+  return Error(Fault::usage, "NO ERROR WAS THROWN");
+}
+
+std::string read_file(const std::filesystem::path& path);
+void write_file(const std::filesystem::path& path, const std::string& content);
+
+}  // namespace zithercraft::test
