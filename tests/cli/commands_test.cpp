@@ -1,0 +1,131 @@
+// The tool on the demo, as a person or a script would use it.
+
+#include <gtest/gtest.h>
+
+#include <nlohmann/json.hpp>
+
+#include "support.hpp"
+
+namespace zithercraft {
+namespace {
+
+using nlohmann::json;
+using test::run_tool;
+
+TEST(Tool, HelpAndVersionAreEverywhere) {
+  const auto help = run_tool({"--help"});
+  EXPECT_EQ(help.status, 0);
+  for (const char* word : {"games", "show", "train", "score", "record", "replay", "report", "Exit status"})
+    EXPECT_NE(help.out.find(word), std::string::npos) << word;
+  for (const char* command : {"games", "show", "train", "score", "record", "replay", "report"}) {
+    const auto own = run_tool({command, "--help"});
+    EXPECT_EQ(own.status, 0);
+    EXPECT_NE(own.out.find("--json"), std::string::npos) << command;
+  }
+  EXPECT_EQ(run_tool({"--version"}).out, "0.1.0\n");
+}
+
+TEST(Tool, GamesListsTheDemos) {
+  EXPECT_NE(run_tool({"games"}).out.find("mooring      A skiff"), std::string::npos);
+  const json list = json::parse(run_tool({"games", "--json"}).out);
+  EXPECT_EQ(list[0]["name"], "mooring");
+}
+
+TEST(Tool, ShowListsEveryColumnAndControl) {
+  const auto text = run_tool({"show", "mooring"});
+  EXPECT_EQ(text.status, 0);
+  for (const char* line : {"rays[0..23].hull", "compass.distance           m", "own.turn_rate              rad/s",
+                           "throttle                   share of full    -0.50    1.00", "moored                     5              success"})
+    EXPECT_NE(text.out.find(line), std::string::npos) << line;
+  const json game = json::parse(run_tool({"show", (test::project_folder() / "demos/mooring.toml").string(), "--json"}).out);
+  EXPECT_EQ(game["roles"][0]["columns"].size(), 102u);
+  EXPECT_EQ(game["roles"][0]["columns"][3]["scale"], 15.0);
+  EXPECT_EQ(game["roles"][0]["controls"][1]["kind"], "dial");
+  EXPECT_EQ(game["tags"], (json{"hull", "skiff", "berth", "quay"}));
+}
+
+// One small run serves the commands that need one.
+class ToolRun : public ::testing::Test {
+ protected:
+  static void SetUpTestSuite() {
+    folder = new test::TemporaryFolder;
+    trained = run_tool({"train", "mooring", "--run", run(), "--decisions", "60000", "--lanes", "32", "--seed", "4"});
+  }
+  static void TearDownTestSuite() { delete folder; }
+  static std::string run() { return (*folder / "run").string(); }
+  static std::string file(const std::string& name) { return (*folder / name).string(); }
+  static inline test::TemporaryFolder* folder = nullptr;
+  static inline test::ToolResult trained;
+};
+
+TEST_F(ToolRun, TrainReportsPlainLinesAndTheResult) {
+  EXPECT_EQ(trained.status, 0) << trained.err;
+  EXPECT_NE(trained.err.find("100.0%"), std::string::npos);
+  EXPECT_NE(trained.err.find("success"), std::string::npos);
+  EXPECT_EQ(trained.err.find('\r'), std::string::npos);  // no live line where there is no terminal
+  EXPECT_NE(trained.out.find("trained 61440 decisions"), std::string::npos);
+  EXPECT_TRUE(std::filesystem::exists(run() + "/checkpoints/last.safetensors"));
+  const auto again = run_tool({"train", "mooring", "--run", run(), "--resume", "--json"});
+  EXPECT_EQ(again.status, 0) << again.err;
+  EXPECT_EQ(json::parse(again.out)["finished"], true);
+}
+
+TEST_F(ToolRun, ScorePrintsOneObject) {
+  const auto result = run_tool({"score", run(), "--episodes", "60", "--seed", "2", "--json"});
+  ASSERT_EQ(result.status, 0) << result.err;
+  const json score = json::parse(result.out);
+  EXPECT_EQ(score["game"], "mooring");
+  EXPECT_EQ(score["run"], run());
+  EXPECT_EQ(score["seed"], 2);
+  EXPECT_EQ(score["episodes"], 60);
+  ASSERT_EQ(score["pilots"].size(), 3u);
+  EXPECT_EQ(score["pilots"][0]["name"], "trained");
+  for (const json& pilot : score["pilots"]) {
+    for (const char* key : {"success", "return", "length"}) {
+      EXPECT_LE(pilot[key]["low"].get<double>(), pilot[key]["mean"].get<double>());
+      EXPECT_GE(pilot[key]["high"].get<double>(), pilot[key]["mean"].get<double>());
+    }
+    EXPECT_EQ(pilot["terms"].size(), 4u);
+  }
+  EXPECT_EQ(json::parse(run_tool({"score", run(), "--episodes", "5", "--against", "script", "--json"}).out)["pilots"].size(), 2u);
+  EXPECT_NE(run_tool({"score", run(), "--episodes", "5"}).out.find("trained"), std::string::npos);
+}
+
+TEST_F(ToolRun, RecordThenReplayCheckAndDraw) {
+  const auto recorded = run_tool({"record", run(), "--out", file("a.zrep"), "--episodes", "3", "--seed", "2"});
+  EXPECT_EQ(recorded.status, 0) << recorded.err;
+  const auto replay = run_tool({"replay", file("a.zrep"), "--check", "--png", file("a.png"), "--episode", "1"});
+  EXPECT_EQ(replay.status, 0) << replay.err;
+  EXPECT_NE(replay.out.find("check passed"), std::string::npos);
+  EXPECT_GT(std::filesystem::file_size(file("a.png")), 5000u);
+  const json info = json::parse(run_tool({"replay", file("a.zrep"), "--json"}).out);
+  EXPECT_EQ(info["episodes"].size(), 3u);
+  EXPECT_EQ(info["whole"], true);
+}
+
+TEST_F(ToolRun, ReplayOfATruncatedFileReadsWhatIsLeft) {
+  run_tool({"record", run(), "--out", file("b.zrep"), "--episodes", "6"});
+  const std::string bytes = test::read_file(file("b.zrep"));
+  test::write_file(file("b.zrep"), bytes.substr(0, bytes.size() * 3 / 4));
+  const auto read = run_tool({"replay", file("b.zrep")});
+  EXPECT_EQ(read.status, 0);
+  EXPECT_NE(read.err.find("the end of the file is missing"), std::string::npos);
+  EXPECT_EQ(run_tool({"replay", file("b.zrep"), "--check"}).status, 1);
+}
+
+TEST_F(ToolRun, ReportWritesOnePage) {
+  EXPECT_EQ(run_tool({"report", run(), "--html", file("r.html"), "--episodes", "20"}).status, 0);
+  const std::string page = test::read_file(file("r.html"));
+  EXPECT_GT(page.size(), 200'000u);  // the chart library is inside
+  EXPECT_EQ(page.find("src=\"http"), std::string::npos);
+}
+
+TEST(Tool, ShowDraws) {
+  const test::TemporaryFolder folder;
+  EXPECT_EQ(run_tool({"show", "mooring", "--png", (folder / "a.png").string(), "--svg", (folder / "a.svg").string(), "--seed", "3"}).status, 0);
+  EXPECT_EQ(test::read_file(folder / "a.png").substr(1, 3), "PNG");
+  EXPECT_NE(test::read_file(folder / "a.svg").find("<svg"), std::string::npos);
+}
+
+}  // namespace
+}  // namespace zithercraft

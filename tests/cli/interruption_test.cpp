@@ -1,0 +1,73 @@
+// Killing a training at any moment loses at most the time since the last checkpoint; asking it to stop loses nothing.
+
+#include <gtest/gtest.h>
+#include <signal.h>
+
+#include <atomic>
+#include <chrono>
+#include <thread>
+
+#include "support.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/study/metrics.hpp"
+#include "zithercraft/study/train.hpp"
+
+namespace zithercraft {
+namespace {
+
+const PpoSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
+constexpr std::int64_t every = 5000, rollout = 32 * 32;
+
+// Prepares a run with settings that the tool does not offer; resuming takes them from the run.
+void prepare(const std::filesystem::path& folder, std::int64_t decisions) {
+  const std::atomic<bool> stop{true};
+  train(test::mooring(), {.folder = folder, .decisions = decisions, .checkpoint_every = every, .learner = small, .stop = &stop});
+}
+
+std::int64_t last_seen(const std::filesystem::path& folder) {
+  const auto rows = Metrics(folder / "metrics.db").rows();
+  return rows.empty() ? 0 : rows.back().decisions;
+}
+
+TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
+  const test::TemporaryFolder folder;
+  const std::int64_t total = 1'000'000;
+  prepare(folder / "killed", total);
+  RandomStream random(1, 0, 0, Purpose::user);
+  int killed = 0;
+  for (int time = 0; time < 20; ++time) {
+    const int process = test::start_tool({"train", "mooring", "--run", (folder / "killed").string(), "--resume"});
+    std::this_thread::sleep_for(std::chrono::milliseconds(40 + random.below(260)));
+    ::kill(process, SIGKILL);
+    if (test::wait_for(process) != 128 + SIGKILL) continue;  // it was quicker
+    ++killed;
+    const zithercraft::Run run = zithercraft::Run::open(folder / "killed");
+    const std::int64_t done = run.decisions_done();  // the checkpoint can be read, whatever the moment
+    EXPECT_GE(done, last_seen(folder / "killed") - every - rollout) << "kill " << time;
+    EXPECT_GE(done, 0);
+  }
+  EXPECT_GE(killed, 15);
+  ASSERT_EQ(test::run_tool({"train", "mooring", "--run", (folder / "killed").string(), "--resume", "--threads", "1"}).status, 0);
+  prepare(folder / "whole", total);
+  ASSERT_EQ(test::run_tool({"train", "mooring", "--run", (folder / "whole").string(), "--resume", "--threads", "2"}).status, 0);
+  EXPECT_TRUE(test::read_file(folder / "killed/checkpoints/last.safetensors") ==
+              test::read_file(folder / "whole/checkpoints/last.safetensors"));
+}
+
+TEST(Stopped, BySignalItSavesAndEndsWithStatus7) {
+  for (const int signal : {SIGINT, SIGTERM}) {
+    const test::TemporaryFolder folder;
+    const int process = test::start_tool({"train", "mooring", "--run", (folder / "run").string(), "--lanes", "16"});
+    for (int waited = 0; waited < 200 && (!holds_run(folder / "run") || last_seen(folder / "run") == 0); ++waited)
+      std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    ::kill(process, signal);
+    EXPECT_EQ(test::wait_for(process), 7);
+    const zithercraft::Run run = zithercraft::Run::open(folder / "run");
+    EXPECT_GT(run.decisions_done(), 0);
+    EXPECT_EQ(run.decisions_done(), last_seen(folder / "run"));  // nothing was lost
+    EXPECT_FALSE(run.finished());
+  }
+}
+
+}  // namespace
+}  // namespace zithercraft

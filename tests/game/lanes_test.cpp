@@ -1,0 +1,96 @@
+#include "zithercraft/game/lanes.hpp"
+
+#include <gtest/gtest.h>
+
+#include "counting_new.hpp"
+#include "support.hpp"
+#include "zithercraft/base/hash.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/random.hpp"
+
+namespace zithercraft {
+namespace {
+
+// Hash of everything after some decisions of random controls that depend on the lane's episode alone.
+std::uint64_t play(const Game& game, std::size_t count, std::size_t threads, std::size_t watched_lane) {
+  WorkerPool pool(threads);
+  Lanes lanes(game, count);
+  lanes.begin_all(pool, 11);
+  std::uint64_t hash = 0;
+  for (std::uint32_t d = 0; d < 400; ++d) {
+    for (std::size_t lane = 0; lane < count; ++lane) {
+      RandomStream random(3, lanes.key(lane).lane, d, Purpose::user);
+      for (float& c : lanes.control(0, lane)) c = static_cast<float>(random.between(-1, 1));
+    }
+    lanes.advance_all(pool);
+    hash = hash * 31 + hash_bytes(lanes.state(watched_lane)) + hash_bytes(std::as_bytes(lanes.observation(0, watched_lane)));
+    lanes.renew_all(pool);
+  }
+  return hash;
+}
+
+TEST(Lanes, NeitherThreadsNorTheNumberOfLanesChangeALane) {
+  const Game game(test::mooring());
+  const std::uint64_t alone = play(game, 3, 1, 2);
+  EXPECT_EQ(play(game, 3, 4, 2), alone);
+  EXPECT_EQ(play(game, 40, 2, 2), alone);
+  EXPECT_NE(play(game, 3, 1, 1), alone);
+}
+
+TEST(Lanes, TickSenseAndDecideAllocateNothingOnceWarm) {
+  WorkerPool pool(2);
+  Lanes lanes(Game(test::mooring()), 64);
+  lanes.begin_all(pool, 5);
+  RandomStream random(8, 0, 0, Purpose::user);
+  const auto play_on = [&](int decisions) {
+    for (int d = 0; d < decisions; ++d) {
+      for (float& c : lanes.controls(0)) c = static_cast<float>(random.between(-1, 1));
+      lanes.advance_all(pool);
+      lanes.renew_all(pool);
+    }
+  };
+  play_on(200);
+  const std::size_t before = test::allocations();
+  play_on(400);
+  EXPECT_EQ(test::allocations(), before);
+}
+
+TEST(Lanes, ASnapshotGoesOnBitForBitInAnotherLane) {
+  Lanes lanes(Game(test::mooring()), 2);
+  lanes.begin(0, {1, 0, 0});
+  lanes.begin(1, {2, 0, 0});
+  const auto steer = [&](std::size_t lane, int d) {
+    lanes.control(0, lane)[0] = 0.5f;
+    lanes.control(0, lane)[1] = d % 3 == 0 ? 0.3f : -0.2f;
+    lanes.advance(lane);
+  };
+  for (int d = 0; d < 5; ++d) steer(0, d);
+  lanes.restore(1, lanes.state(0));
+  EXPECT_TRUE(std::ranges::equal(lanes.observation(0, 0), lanes.observation(0, 1)));
+  for (int d = 0; d < 10; ++d) {
+    steer(0, d);
+    steer(1, d);
+    ASSERT_EQ(hash_bytes(lanes.state(0)), hash_bytes(lanes.state(1)));
+    ASSERT_EQ(lanes.rewards(0)[0], lanes.rewards(0)[1]);
+    if (lanes.outcome(0) != Outcome::running) break;
+  }
+  EXPECT_EQ(test::error_of([&] { lanes.restore(0, lanes.state(1).first(16)); }).fault(), Fault::refused);
+}
+
+TEST(Lanes, SeveralSeatsOfARoleHaveRowsOfTheirOwn) {
+  GameSpec spec = test::duck_pond();
+  spec.arena.bodies[0].count = 3;
+  Lanes lanes(Game(spec), 2);
+  lanes.begin(0, {1, 0, 0});
+  lanes.begin(1, {1, 0, 1});
+  EXPECT_EQ(lanes.rows(0), 6u);
+  EXPECT_NE(lanes.observation(0, 0)[2], lanes.observation(0, 1)[2]);
+  lanes.control(0, 1)[0] = 1;  // only the second duck of lane 0 paddles
+  lanes.advance(0);
+  const auto speed = [&](std::size_t duck) { return lanes.game().arena().velocity(lanes.arena_state(0), duck); };
+  EXPECT_EQ(speed(0).x, 0);
+  EXPECT_GT(std::abs(speed(1).x) + std::abs(speed(1).y), 0.1f);
+}
+
+}  // namespace
+}  // namespace zithercraft

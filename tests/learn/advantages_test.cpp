@@ -1,0 +1,39 @@
+#include <gtest/gtest.h>
+
+#include "learn/rollout.hpp"
+
+namespace zithercraft {
+namespace {
+
+// Two rows of three decisions, worked out by hand from the definition of the generalised advantage.
+TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
+  Rollout r(2, 3, 1, 1);
+  const Group group{0, 2, 0, 2};
+  const double gamma = 0.9, lambda = 0.5;
+  const auto set = [&](std::size_t t, std::size_t row, float reward, float value, float next, bool ended) {
+    const std::size_t s = group.sample(3, t, row);
+    r.reward[s] = reward;
+    r.value[s] = value;
+    r.next_value[s] = next;
+    r.ended[s] = ended ? 1 : 0;
+  };
+  set(0, 0, 1, 2, 3, false);
+  set(1, 0, 0, 3, 0, true);  // a verdict: nothing follows
+  set(2, 0, 2, 1, 4, false);  // the rollout stops; the episode would go on
+  set(0, 1, 1, 1, 2, false);
+  set(1, 1, 1, 2, 5, true);  // a cutoff: what would have followed is worth 5
+  set(2, 1, 0, 1, 1, false);
+  estimate_advantages(r, group, gamma, lambda);
+  const auto advantage = [&](std::size_t t, std::size_t row) { return r.advantage[group.sample(3, t, row)]; };
+  const double a10 = 0 - 3, a00 = 1 + 0.9 * 3 - 2 + 0.45 * a10, a20 = 2 + 0.9 * 4 - 1;
+  EXPECT_NEAR(advantage(0, 0), a00, 1e-5);
+  EXPECT_NEAR(advantage(1, 0), a10, 1e-5);
+  EXPECT_NEAR(advantage(2, 0), a20, 1e-5);
+  const double a11 = 1 + 0.9 * 5 - 2, a01 = 1 + 0.9 * 2 - 1 + 0.45 * a11;
+  EXPECT_NEAR(advantage(1, 1), a11, 1e-5);
+  EXPECT_NEAR(advantage(0, 1), a01, 1e-5);
+  EXPECT_NEAR(r.target[group.sample(3, 0, 1)], a01 + 1, 1e-5);
+}
+
+}  // namespace
+}  // namespace zithercraft

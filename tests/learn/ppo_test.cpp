@@ -1,0 +1,134 @@
+#include "zithercraft/learn/ppo.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "support.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/game/seat.hpp"
+#include "zithercraft/net/tensor_file.hpp"
+
+namespace zithercraft {
+namespace {
+
+const PpoSettings small{.policy_layers = {16, 16}, .value_layers = {16}, .lanes = 40, .horizon = 32, .minibatch = 500};
+
+std::string bytes_of(const Ppo& learner) {
+  const test::TemporaryFolder folder;
+  TensorFile file;
+  learner.store(file);
+  file.save(folder / "x");
+  return test::read_file(folder / "x");
+}
+
+void update(Ppo& learner, int times) {
+  for (int i = 0; i < times; ++i) {
+    learner.collect();
+    learner.improve();
+  }
+}
+
+TEST(Ppo, ThreadsDoNotChangeASingleBit) {
+  for (const GameSpec& spec : {test::mooring(), test::duck_pond()}) {
+    std::string first;
+    for (const std::size_t threads : {1u, 2u, 3u}) {
+      WorkerPool pool(threads);
+      Ppo learner(Game(spec), small, 7, 10000, pool);
+      update(learner, 4);
+      const std::string bytes = bytes_of(learner);
+      if (first.empty()) first = bytes;
+      EXPECT_TRUE(bytes == first) << spec.name << " on " << threads << " threads";
+    }
+  }
+}
+
+TEST(Ppo, AStoredLearnerGoesOnAsIfNothingHadHappened) {
+  WorkerPool pool(2);
+  const Game game(test::mooring());
+  Ppo whole(game, small, 3, 20000, pool), first(game, small, 3, 20000, pool), second(game, small, 3, 20000, pool);
+  update(whole, 6);
+  update(first, 2);
+  TensorFile file;
+  first.store(file);
+  second.restore(file);
+  update(second, 4);
+  EXPECT_EQ(second.decisions(), whole.decisions());
+  EXPECT_TRUE(bytes_of(second) == bytes_of(whole));
+}
+
+TEST(Ppo, SeedsMakeDifferentTrainings) {
+  WorkerPool pool(2);
+  Ppo a(Game(test::duck_pond()), small, 1, 10000, pool), b(Game(test::duck_pond()), small, 2, 10000, pool);
+  EXPECT_FALSE(bytes_of(a) == bytes_of(b));
+}
+
+TEST(Ppo, LearnsChoicesInSeconds) {
+  WorkerPool pool(2);
+  Ppo learner(Game(test::duck_pond()), {.lanes = 64, .horizon = 64, .minibatch = 1024}, 1, 200'000, pool);
+  double before = 0, after = 0;
+  const auto success = [](const CollectReport& report) {
+    double won = 0;
+    for (const EpisodeResult& e : report.episodes) won += e.outcome == Outcome::success ? 1 : 0;
+    return won / static_cast<double>(report.episodes.size());
+  };
+  while (learner.decisions() < 200'000) {
+    const CollectReport report = learner.collect();
+    if (before == 0) before = success(report);
+    after = success(report);
+    const ImproveReport improved = learner.improve();
+    EXPECT_TRUE(std::isfinite(improved.policy_loss + improved.value_loss + improved.kl + improved.gradient_norm));
+  }
+  EXPECT_LT(before, 0.6);
+  EXPECT_GT(after, 0.9);
+}
+
+TEST(Ppo, ACheckpointOfAnotherGameIsRefusedWithTheDifference) {
+  WorkerPool pool(1);
+  TensorFile file;
+  Ppo(Game(test::mooring()), small, 1, 1000, pool).store(file);
+  const auto refusal = [&](const GameSpec& spec, const PpoSettings& settings) {
+    return test::error_of([&] { Ppo(Game(spec), settings, 1, 1000, pool).restore(file); });
+  };
+  GameSpec other = test::mooring();
+  std::get<RayFan>(other.role("skiff").senses[0]).sees.pop_back();
+  const Error senses = refusal(other, small);
+  EXPECT_EQ(senses.fault(), Fault::refused);
+  EXPECT_NE(senses.problem().find("column 3 is 'rays[0].distance' in the game and 'rays[0].berth' in the checkpoint"), std::string::npos);
+  other = test::mooring();
+  std::get<Dial>(other.role("skiff").controls[0]).low = -1;
+  EXPECT_NE(refusal(other, small).problem().find("control 1 'throttle' has another unit, range or options"), std::string::npos);
+  PpoSettings wide = small;
+  wide.policy_layers = {32};
+  EXPECT_NE(refusal(test::mooring(), wide).problem().find("hidden layers are 32 here and 16 x 16"), std::string::npos);
+  PpoSettings fewer = small;
+  fewer.lanes = 3;
+  EXPECT_NE(refusal(test::mooring(), fewer).problem().find("holds 40 lanes, the run has 3"), std::string::npos);
+  other = test::mooring();
+  other.cutoffs.decisions = 299;
+  EXPECT_NE(refusal(other, small).problem().find("another version of the game"), std::string::npos);
+}
+
+TEST(Ppo, ANaNInACodedTermStopsTraining) {
+  GameSpec spec = test::mooring();
+  spec.role("skiff").rewards.push_back({.name = "late_trouble", .each_decision = [](const SeatView& seat) {
+                                          return seat.decisions() > 20 ? std::nan("") : 0.0;
+                                        }});
+  WorkerPool pool(2);
+  Ppo learner(Game(spec), small, 1, 10000, pool);
+  const Error error = test::error_of([&] { learner.collect(); });
+  EXPECT_EQ(error.fault(), Fault::numbers);
+  EXPECT_NE(error.problem().find("'late_trouble'"), std::string::npos);
+}
+
+TEST(Ppo, UnusableSettingsAreNamed) {
+  WorkerPool pool(1);
+  const auto refusal = [&](const PpoSettings& s) { return test::error_of([&] { Ppo(Game(test::mooring()), s, 1, 1, pool); }).problem(); };
+  EXPECT_EQ(refusal({.lanes = 0}), "the learner's setting 'lanes' cannot be used");
+  EXPECT_EQ(refusal({.learning_rate = -1}), "the learner's setting 'learning_rate' cannot be used");
+  EXPECT_EQ(refusal({.discount = 1.5}), "the learner's setting 'discount' cannot be used");
+  EXPECT_EQ(refusal({.policy_layers = {64, -2}}), "the learner's setting 'policy_layers' cannot be used");
+}
+
+}  // namespace
+}  // namespace zithercraft

@@ -1,0 +1,91 @@
+#include "zithercraft/match/pilot.hpp"
+
+#include <gtest/gtest.h>
+
+#include <array>
+
+#include "support.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/game/seat.hpp"
+#include "zithercraft/learn/ppo.hpp"
+#include "zithercraft/match/play.hpp"
+
+namespace zithercraft {
+namespace {
+
+TEST(RandomPilot, UsesTheWholeRangeOfEveryControl) {
+  Lanes lanes(Game(test::duck_pond()), 1);
+  const auto pilot = random_pilot(1);
+  std::array<int, 2> paddle{};
+  std::array<int, 3> turn{};
+  for (std::uint32_t e = 0; e < 600; ++e) {
+    lanes.begin(0, {1, 0, e});
+    pilot->decide(lanes, 0, 0, 1);
+    ++paddle[static_cast<std::size_t>(lanes.control(0, 0)[0])];
+    ++turn[static_cast<std::size_t>(lanes.control(0, 0)[1])];
+  }
+  for (const int n : paddle) EXPECT_NEAR(n, 300, 60);
+  for (const int n : turn) EXPECT_NEAR(n, 200, 60);
+  Lanes skiffs(Game(test::mooring()), 1);
+  float low = 9, high = -9;
+  for (std::uint32_t e = 0; e < 300; ++e) {
+    skiffs.begin(0, {1, 0, e});
+    pilot->decide(skiffs, 0, 0, 1);
+    low = std::min(low, skiffs.control(0, 0)[0]);
+    high = std::max(high, skiffs.control(0, 0)[0]);
+  }
+  EXPECT_GE(low, -0.5f);
+  EXPECT_LT(low, -0.45f);
+  EXPECT_LE(high, 1.0f);
+  EXPECT_GT(high, 0.95f);
+}
+
+TEST(ScriptPilot, MoorsFarMoreOftenThanChance) {
+  const Game game(test::mooring());
+  WorkerPool pool(2);
+  const auto moored = [&](const Pilot& pilot) {
+    int n = 0;
+    for (const EpisodeResult& e : play_episodes(game, {&pilot}, 300, 99, pool)) n += e.outcome == Outcome::success ? 1 : 0;
+    return n;
+  };
+  EXPECT_GT(moored(*script_pilot(game, 0)), 200);
+  EXPECT_LT(moored(*random_pilot()), 15);
+}
+
+TEST(ScriptPilot, MissingOrUnknownScriptsAreErrors) {
+  GameSpec spec = test::mooring();
+  spec.role("skiff").script = "steer_hime";
+  EXPECT_NE(test::error_of([&] { script_pilot(Game(spec), 0); }).mend().find("did you mean 'steer_home'"), std::string::npos);
+  EXPECT_EQ(test::error_of([&] { check_scripts(Game(spec)); }).where(), "roles[0].script");
+  spec.role("skiff").script = {};
+  EXPECT_NE(test::error_of([&] { script_pilot(Game(spec), 0); }).problem().find("no hand-written pilot"), std::string::npos);
+  GameSpec pond = test::duck_pond();
+  pond.role("duck").script = "steer_home";
+  EXPECT_NE(test::error_of([&] { script_pilot(Game(pond), 0); }).problem().find("needs a dial 'throttle'"), std::string::npos);
+}
+
+TEST(ScriptPilot, MayBeAFunctionOfTheUsers) {
+  GameSpec spec = test::duck_pond();
+  spec.role("duck").script = [](const SeatView& seat, std::span<float> controls) {
+    const Bearing jetty = seat.nearest("jetty");
+    controls[0] = 1;
+    controls[1] = jetty.ahead > 0.95f ? 1.0f : jetty.left > 0 ? 0.0f : 2.0f;
+  };
+  const Game game(spec);
+  WorkerPool pool(2);
+  int home = 0;
+  for (const EpisodeResult& e : play_episodes(game, {script_pilot(game, 0).get()}, 100, 1, pool))
+    home += e.outcome == Outcome::success ? 1 : 0;
+  EXPECT_GT(home, 80);
+}
+
+TEST(PolicyPilot, OnlyFitsItsOwnGame) {
+  WorkerPool pool(1);
+  const Policy policy = Ppo(Game(test::duck_pond()), {.lanes = 1, .horizon = 1}, 1, 1, pool).policy();
+  const Error error = test::error_of([&] { policy_pilot(Game(test::mooring()), 0, policy); });
+  EXPECT_EQ(error.fault(), Fault::refused);
+  EXPECT_NE(error.problem().find("column 1 is 'rays[0].quay' in the game and 'compass.ahead'"), std::string::npos);
+}
+
+}  // namespace
+}  // namespace zithercraft

@@ -1,0 +1,77 @@
+#include "zithercraft/show/picture.hpp"
+
+#include <cairo.h>
+#include <gtest/gtest.h>
+
+#include <map>
+#include <memory>
+
+#include "support.hpp"
+#include "zithercraft/match/play.hpp"
+
+namespace zithercraft {
+namespace {
+
+struct Drawing {
+  Lanes lanes{Game(test::mooring()), 1};
+  Path path;
+  Drawing() {
+    const Game game(test::mooring());
+    play_one(game, {random_pilot(1).get()}, {1, 0, 0}, [&](const Lanes& l) { extend(path, l); });
+    lanes.begin(0, {1, 0, 0});
+  }
+};
+
+// Colours of a PNG file with how often they occur, read back through Cairo.
+std::map<std::uint32_t, int> colours_of(const std::filesystem::path& file, int& width, int& height) {
+  const std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> image(
+      cairo_image_surface_create_from_png(file.c_str()), &cairo_surface_destroy);
+  width = cairo_image_surface_get_width(image.get());
+  height = cairo_image_surface_get_height(image.get());
+  std::map<std::uint32_t, int> colours;
+  for (int y = 0; y < height; ++y) {
+    const auto* row = reinterpret_cast<const std::uint32_t*>(cairo_image_surface_get_data(image.get()) +
+                                                             y * cairo_image_surface_get_stride(image.get()));
+    for (int x = 0; x < width; ++x) ++colours[row[x] & 0xffffff];
+  }
+  return colours;
+}
+
+TEST(Picture, PngShowsWaterHullsBerthPathAndRays) {
+  const test::TemporaryFolder folder;
+  const Drawing d;
+  int width = 0, height = 0;
+  draw_png(folder / "with.png", {.lanes = &d.lanes, .paths = {d.path}, .title = "mooring"});
+  const auto with = colours_of(folder / "with.png", width, height);
+  EXPECT_EQ(width, 1280);
+  EXPECT_EQ(height, 800);
+  EXPECT_GT(with.at(0xedf5fa), 300'000);  // water
+  EXPECT_GT(with.size(), 100u);
+  draw_png(folder / "without.png", {.lanes = &d.lanes, .rays = false});
+  const auto without = colours_of(folder / "without.png", width, height);
+  EXPECT_GT(without.at(0xedf5fa), with.at(0xedf5fa) + 2000);  // rays and path cover water
+  EXPECT_GT(with.at(0xcc6600), 200);                          // the path's own colour
+  EXPECT_EQ(without.count(0xcc6600), 0u);
+}
+
+TEST(Picture, SvgIsTheSamePictureAsLines) {
+  const test::TemporaryFolder folder;
+  const Drawing d;
+  draw_svg(folder / "a.svg", {.lanes = &d.lanes, .paths = {d.path}});
+  const std::string svg = test::read_file(folder / "a.svg");
+  EXPECT_EQ(svg.rfind("<?xml", 0), 0u);
+  EXPECT_NE(svg.find("width=\"1280"), std::string::npos);
+  std::size_t lines = 0;
+  for (std::size_t at = 0; (at = svg.find("<path", at)) != std::string::npos; ++at) ++lines;
+  EXPECT_GT(lines, 24u + 8);
+  EXPECT_EQ(svg, svg_text({.lanes = &d.lanes, .paths = {d.path}}));
+}
+
+TEST(Picture, BadPlacesAreErrors) {
+  const Drawing d;
+  EXPECT_EQ(test::error_of([&] { draw_png("/no/such/folder/a.png", {.lanes = &d.lanes}); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([&] { draw_svg("/no/such/folder/a.svg", {.lanes = &d.lanes}); }).fault(), Fault::file);
+}
+
+}  // namespace
+}  // namespace zithercraft

@@ -1,0 +1,73 @@
+#include "zithercraft/study/score.hpp"
+
+#include <gtest/gtest.h>
+
+#include <numeric>
+
+#include "support.hpp"
+#include "zithercraft/record/replay.hpp"
+#include "zithercraft/study/train.hpp"
+
+namespace zithercraft {
+namespace {
+
+class Scored : public ::testing::Test {
+ protected:
+  static void SetUpTestSuite() {
+    folder = new test::TemporaryFolder;
+    train(test::mooring(), {.folder = *folder / "run", .decisions = 20'000,
+                            .learner = {.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512}});
+  }
+  static void TearDownTestSuite() { delete folder; }
+  static zithercraft::Run run() { return zithercraft::Run::open(*folder / "run"); }
+  static inline test::TemporaryFolder* folder = nullptr;
+};
+
+TEST_F(Scored, ListsTheTrainedPilotFirstWithIntervals) {
+  const Score s = score(run(), {.episodes = 200, .seed = 3});
+  ASSERT_EQ(s.pilots.size(), 3u);
+  EXPECT_EQ(s.pilots[0].name, "trained");
+  EXPECT_EQ(s.pilots[1].name, "random");
+  EXPECT_EQ(s.pilots[2].name, "script");
+  EXPECT_GT(s.pilots[2].success.mean, 0.6);
+  EXPECT_LT(s.pilots[1].success.mean, 0.1);
+  for (const PilotScore& p : s.pilots) {
+    EXPECT_LE(p.success.low, p.success.mean);
+    EXPECT_GE(p.success.high, p.success.mean);
+    ASSERT_EQ(p.terms.size(), 4u);
+    double sum = 0;
+    for (const auto& [name, interval] : p.terms) sum += interval.mean;
+    EXPECT_NEAR(sum, p.episode_return.mean, 1e-9);
+  }
+}
+
+TEST_F(Scored, ThreadsDoNotMatterSeedsDo) {
+  const auto json = [](std::size_t threads, std::uint64_t seed) {
+    return score(run(), {.episodes = 100, .seed = seed, .threads = threads}).to_json();
+  };
+  EXPECT_EQ(json(1, 3), json(2, 3));
+  EXPECT_NE(json(1, 3), json(1, 4));
+}
+
+TEST_F(Scored, WhatIsComparedCanBeChosen) {
+  EXPECT_EQ(score(run(), {.episodes = 10, .against = {"script"}}).pilots.size(), 2u);
+  EXPECT_EQ(score(run(), {.episodes = 10, .against = {}}).pilots.size(), 1u);
+  EXPECT_EQ(test::error_of([] { score(run(), {.episodes = 10, .against = {"nobody"}}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([] { score(run(), {.episodes = 0}); }).fault(), Fault::usage);
+}
+
+TEST_F(Scored, RecordedEpisodesAreTheScoredOnes) {
+  record(run(), *folder / "a.zrep", {.episodes = 30, .seed = 3});
+  EXPECT_TRUE(check_replay(*folder / "a.zrep").passed());
+  Replay replay(*folder / "a.zrep");
+  double moments = 0, value = 0;
+  for (std::size_t e = 0; e < 30; ++e) {
+    moments += replay.episodes()[e].moments - 1;
+    value += std::abs(static_cast<double>(replay.moment(e, 0).roles[0].values[0]));
+  }
+  EXPECT_NEAR(moments / 30, score(run(), {.episodes = 30, .seed = 3}).pilots[0].length.mean, 1e-9);
+  EXPECT_GT(value, 0);  // the value network's estimates are there
+}
+
+}  // namespace
+}  // namespace zithercraft

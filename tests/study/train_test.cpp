@@ -1,0 +1,158 @@
+#include "zithercraft/study/train.hpp"
+
+#include <gtest/gtest.h>
+
+#include <atomic>
+
+#include "support.hpp"
+#include "zithercraft/net/tensor_file.hpp"
+#include "zithercraft/study/metrics.hpp"
+
+namespace zithercraft {
+namespace {
+
+const PpoSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
+
+TrainOptions options(const std::filesystem::path& folder) {
+  return {.folder = folder, .decisions = 20'000, .seed = 5, .checkpoint_every = 4000, .learner = small, .threads = 2};
+}
+
+TEST(Train, WritesARunThatCanBeOpened) {
+  const test::TemporaryFolder folder;
+  std::int64_t shown = 0;
+  TrainOptions o = options(folder / "run");
+  o.on_progress = [&](const TrainingProgress& p) {
+    EXPECT_GT(p.decisions, shown);
+    EXPECT_GT(p.decisions_per_second, 0);
+    shown = p.decisions;
+  };
+  train(test::mooring(), o);
+  const zithercraft::Run run = zithercraft::Run::open(folder / "run");
+  EXPECT_EQ(run.game_spec(), test::mooring());
+  EXPECT_EQ(run.settings(), (RunSettings{20'000, 5, 4000, small}));
+  EXPECT_TRUE(run.finished());
+  EXPECT_EQ(run.decisions_done(), 20'480);  // whole rollouts of 32 x 32
+  EXPECT_EQ(shown, 20'480);
+  EXPECT_EQ(run.policy().columns(), 102u);
+  const auto rows = Metrics(run.metrics()).rows();
+  EXPECT_EQ(rows.size(), 20u);
+  EXPECT_EQ(rows.back().decisions, 20'480);
+  EXPECT_EQ(rows.back().terms.size(), 4u);
+  EXPECT_EQ(TensorFile::load(run.last_checkpoint()).text("game_fingerprint"), run.game().fingerprint());
+}
+
+TEST(Train, ThreadsAndInterruptionsLeaveTheCheckpointByteForByte) {
+  const test::TemporaryFolder folder;
+  TrainOptions o = options(folder / "one");
+  o.threads = 1;
+  train(test::mooring(), o);
+  o = options(folder / "two");
+  train(test::mooring(), o);
+  EXPECT_TRUE(test::read_file(folder / "one/checkpoints/last.safetensors") == test::read_file(folder / "two/checkpoints/last.safetensors"));
+
+  o = options(folder / "three");
+  for (int sitting = 0; sitting < 4; ++sitting) {
+    std::atomic<bool> stop{false};
+    int updates = 0;
+    o.stop = &stop;
+    o.on_progress = [&](const TrainingProgress&) { stop = sitting < 3 && ++updates == 3 + sitting; };
+    o.threads = 1 + static_cast<std::size_t>(sitting % 2);
+    train(test::mooring(), o);
+    o.existing = Existing::resume;
+  }
+  EXPECT_TRUE(test::read_file(folder / "one/checkpoints/last.safetensors") == test::read_file(folder / "three/checkpoints/last.safetensors"));
+  const auto whole = Metrics(folder / "one/metrics.db").rows(), pieces = Metrics(folder / "three/metrics.db").rows();
+  ASSERT_EQ(whole.size(), pieces.size());
+  for (std::size_t i = 0; i < whole.size(); ++i) {
+    EXPECT_EQ(whole[i].mean_return, pieces[i].mean_return);
+    EXPECT_EQ(whole[i].recent_success, pieces[i].recent_success);
+    EXPECT_EQ(whole[i].learner.kl, pieces[i].learner.kl);
+  }
+}
+
+TEST(Train, AnExistingRunIsKeptUnlessToldOtherwise) {
+  const test::TemporaryFolder folder;
+  TrainOptions o = options(folder / "run");
+  train(test::mooring(), o);
+  const std::string before = test::read_file(folder / "run/checkpoints/last.safetensors");
+  const Error error = test::error_of([&] { train(test::mooring(), o); });
+  EXPECT_EQ(error.fault(), Fault::refused);
+  EXPECT_NE(std::string(error.what()).find("the folder holds a run already; use --resume"), std::string::npos);
+  EXPECT_TRUE(test::read_file(folder / "run/checkpoints/last.safetensors") == before);
+  o.existing = Existing::fresh;
+  o.seed = 6;
+  train(test::mooring(), o);
+  EXPECT_FALSE(test::read_file(folder / "run/checkpoints/last.safetensors") == before);
+  EXPECT_EQ(Metrics(folder / "run/metrics.db").rows().size(), 20u);
+}
+
+TEST(Train, ResumingWithAnythingElseIsRefusedByName) {
+  const test::TemporaryFolder folder;
+  TrainOptions o = options(folder / "run");
+  train(test::mooring(), o);
+  o.existing = Existing::resume;
+  const auto refusal = [&](const GameSpec& game, const TrainOptions& with) {
+    return test::error_of([&] { train(game, with); }).problem();
+  };
+  GameSpec other = test::mooring();
+  std::get<RayFan>(other.role("skiff").senses[0]).rays = 12;
+  EXPECT_NE(refusal(other, o).find("roles[0].senses[0].rays: 12 here, 24 there"), std::string::npos);
+  TrainOptions changed = o;
+  changed.seed = 9;
+  EXPECT_NE(refusal(test::mooring(), changed).find("seed: 9 here, 5 there"), std::string::npos);
+  changed = o;
+  changed.learner.lanes = 16;
+  EXPECT_NE(refusal(test::mooring(), changed).find("learner.lanes: 16 here, 32 there"), std::string::npos);
+  changed = o;
+  changed.decisions = 30'000;  // longer is fine
+  EXPECT_EQ(train(test::mooring(), changed).decisions_done(), 30'720);
+}
+
+TEST(Train, WrongPlacesAreRefused) {
+  const test::TemporaryFolder folder;
+  std::filesystem::create_directory(folder / "letters");
+  test::write_file(folder / "letters/dear.txt", "keep me");
+  EXPECT_EQ(test::error_of([&] { train(test::mooring(), options(folder / "letters")); }).problem(), "the folder holds other files");
+  test::write_file(folder / "file", "");
+  EXPECT_EQ(test::error_of([&] { train(test::mooring(), options(folder / "file/run")); }).fault(), Fault::file);
+  TrainOptions o = options(folder / "none");
+  o.existing = Existing::resume;
+  EXPECT_EQ(test::error_of([&] { train(test::mooring(), o); }).problem(), "there is no run to resume");
+  EXPECT_EQ(test::error_of([&] { zithercraft::Run::open(folder / "letters"); }).problem(), "the folder holds no run");
+}
+
+TEST(Train, ADamagedCheckpointOrConfigurationIsAnErrorAndIsKept) {
+  const test::TemporaryFolder folder;
+  TrainOptions o = options(folder / "run");
+  train(test::mooring(), o);
+  o.existing = Existing::resume;
+  o.decisions = 40'000;
+  const auto checkpoint = folder / "run/checkpoints/last.safetensors";
+  std::string bytes = test::read_file(checkpoint);
+  bytes[bytes.size() / 2] = static_cast<char>(bytes[bytes.size() / 2] ^ 1);
+  test::write_file(checkpoint, bytes);
+  const Error error = test::error_of([&] { train(test::mooring(), o); });
+  EXPECT_EQ(error.fault(), Fault::file);
+  EXPECT_NE(std::string(error.what()).find("last.safetensors: the file is damaged: its checksum does not match"), std::string::npos);
+  EXPECT_TRUE(test::read_file(checkpoint) == bytes);
+  test::write_file(folder / "run/run.toml", "decisions = 'many'");
+  EXPECT_EQ(test::error_of([&] { zithercraft::Run::open(folder / "run"); }).fault(), Fault::spec);
+}
+
+TEST(Train, TwoTrainingsCannotShareAFolder) {
+  const test::TemporaryFolder folder;
+  TrainOptions o = options(folder / "run");
+  Fault fault{};
+  o.on_progress = [&](const TrainingProgress& p) {
+    if (p.decisions > 2000) return;
+    TrainOptions second = options(folder / "run");
+    second.existing = Existing::fresh;
+    fault = test::error_of([&] { train(test::mooring(), second); }).fault();
+  };
+  train(test::mooring(), o);
+  EXPECT_EQ(fault, Fault::refused);
+  EXPECT_TRUE(zithercraft::Run::open(folder / "run").finished());
+}
+
+}  // namespace
+}  // namespace zithercraft
