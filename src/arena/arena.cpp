@@ -3,7 +3,7 @@
 #include <cstring>
 #include <utility>
 
-#include "../base/text.hpp"
+#include "zithercraft/base/text.hpp"
 #include "cast.hpp"
 #include "physics.hpp"
 #include "placement.hpp"

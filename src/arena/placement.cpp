@@ -9,8 +9,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr int tries_per_thing = 200;
-constexpr int tries_per_layout = 50;
+constexpr int tries_per_thing = 100;
+constexpr int tries_per_layout = 30;
 
 Pose random_pose(const Placement& place, RandomStream& random) {
   Pose pose;

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <variant>
 
-#include "../base/text.hpp"
+#include "zithercraft/base/text.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 

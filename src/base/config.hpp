@@ -20,7 +20,7 @@
 #include <variant>
 #include <vector>
 
-#include "text.hpp"
+#include "zithercraft/base/text.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {

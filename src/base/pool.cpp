@@ -16,21 +16,20 @@ struct WorkerPool::State {
   std::atomic<std::size_t> next_item{0};
   std::atomic<bool> closing{false};
 
-  std::size_t items = 0;
   Call call = nullptr;
   void* context = nullptr;
 
   std::mutex failure_lock;
   std::exception_ptr failure;
-  std::size_t failed_item = 0;
+  std::atomic<std::size_t> failed_item{0};  // later items are not begun; none has failed while it is their number
 
   void work(std::size_t worker) {
-    for (std::size_t item; (item = next_item.fetch_add(1, std::memory_order_relaxed)) < items;) {
+    for (std::size_t item; (item = next_item.fetch_add(1, std::memory_order_relaxed)) < failed_item.load();) {
       try {
         call(context, item, worker);
       } catch (...) {
         const std::lock_guard hold(failure_lock);
-        if (!failure || item < failed_item) {
+        if (item < failed_item.load()) {
           failure = std::current_exception();
           failed_item = item;
         }
@@ -67,9 +66,9 @@ std::size_t WorkerPool::threads() const noexcept { return state_->others.size() 
 
 void WorkerPool::share_out(std::size_t items, Call call, void* context) {
   State& s = *state_;
-  s.items = items;
   s.call = call;
   s.context = context;
+  s.failed_item.store(items);
   s.next_item.store(0, std::memory_order_relaxed);
   s.at_rest.store(0, std::memory_order_relaxed);
   s.round.fetch_add(1, std::memory_order_release);

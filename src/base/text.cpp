@@ -1,4 +1,4 @@
-#include "text.hpp"
+#include "zithercraft/base/text.hpp"
 
 #include <algorithm>
 #include <numeric>

@@ -203,7 +203,6 @@ int GamesCommand::run() const {
 
 int ShowCommand::run() const {
   const Game compiled(find_game(game));
-  check_scripts(compiled);
   if (!png.empty() || !svg.empty()) draw_game(compiled, *this);
   if (json) {
     fmt::print("{}\n", game_json(compiled).dump(2));

@@ -4,9 +4,10 @@
 #include <string_view>
 #include <utility>
 
-#include "../base/text.hpp"
+#include "zithercraft/base/text.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/game/load.hpp"
+#include "zithercraft/match/pilot.hpp"
 
 namespace zithercraft::cli {
 
@@ -20,7 +21,15 @@ std::vector<DemoGame> demo_games() {
 }
 
 GameSpec find_game(const std::string& name_or_path) {
-  if (name_or_path.find('/') != std::string::npos || name_or_path.ends_with(".toml")) return load_game(name_or_path);
+  if (name_or_path.find('/') != std::string::npos || name_or_path.ends_with(".toml")) {
+    GameSpec spec = load_game(name_or_path);
+    try {
+      check_scripts(Game(spec));
+    } catch (const Error& error) {
+      throw Error(error.fault(), error.problem(), name_or_path + " (" + error.where() + ")", error.mend());
+    }
+    return spec;
+  }
   std::vector<std::string> names;
   for (auto& demo : demo_games()) {
     if (demo.name == name_or_path) return std::move(demo.spec);

@@ -1,10 +1,14 @@
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <cstdio>
 #include <exception>
 #include <memory>
+#include <string>
+#include <vector>
 
 #include "commands.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/text.hpp"
 #include "zithercraft/study/run.hpp"
 
 namespace {
@@ -78,6 +82,15 @@ void add_commands(CLI::App& app, int& status) {
   });
 }
 
+// What is wrong with the command line; a command that does not exist gets the nearest one that does.
+std::string explain(const CLI::App& app, int argc, char** argv, const CLI::ParseError& error) {
+  std::vector<std::string> names;
+  for (const CLI::App* sub : app.get_subcommands({})) names.push_back(sub->get_name());
+  const std::string first = argc > 1 ? argv[1] : "";
+  if (first.empty() || first.front() == '-' || std::find(names.begin(), names.end(), first) != names.end()) return error.what();
+  return "there is no command '" + first + "'; " + zithercraft::advice(first, names);
+}
+
 int run_tool(int argc, char** argv) {
   int status = done;
   CLI::App app("Zithercraft: game arenas in which agents sense by raycasts and learn to play", "zithercraft");
@@ -90,7 +103,7 @@ int run_tool(int argc, char** argv) {
   } catch (const CLI::Success& wish) {  // --help, --version
     return app.exit(wish);
   } catch (const CLI::ParseError& error) {
-    std::fprintf(stderr, "zithercraft: error: %s; see `zithercraft --help`\n", error.what());
+    std::fprintf(stderr, "zithercraft: error: %s; see `zithercraft --help`\n", explain(app, argc, argv, error).c_str());
     return static_cast<int>(zithercraft::Fault::usage);
   }
   return status;

@@ -4,7 +4,7 @@
 #include <set>
 #include <utility>
 
-#include "../base/text.hpp"
+#include "zithercraft/base/text.hpp"
 #include "plan.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"

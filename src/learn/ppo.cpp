@@ -50,6 +50,7 @@ void check_settings(const PpoSettings& s) {
   need(s.clip > 0, "clip", "give a number above 0");
   need(s.entropy_weight >= 0, "entropy_weight", "give a number of at least 0");
   need(s.last_entropy_weight >= 0, "last_entropy_weight", "give a number of at least 0");
+  need(s.entropy_fades_by > 0 && s.entropy_fades_by <= 1, "entropy_fades_by", "give a number above 0, at most 1");
   need(s.gradient_limit > 0, "gradient_limit", "give a number above 0");
   need(s.first_spread > 0, "first_spread", "give a number above 0");
 }
@@ -319,7 +320,8 @@ ImproveReport Ppo::improve() {
   const double done = std::min(1.0, static_cast<double>(s.decisions - static_cast<std::int64_t>(samples)) /
                                         static_cast<double>(std::max<std::int64_t>(1, s.total_decisions)));
   report.learning_rate = s.settings.learning_rate + (s.settings.last_learning_rate - s.settings.learning_rate) * done;
-  s.loss.entropy_weight = s.settings.entropy_weight + (s.settings.last_entropy_weight - s.settings.entropy_weight) * done;
+  s.loss.entropy_weight = s.settings.entropy_weight + (s.settings.last_entropy_weight - s.settings.entropy_weight) *
+                              std::min(1.0, done / s.settings.entropy_fades_by);
 
   std::iota(s.order.begin(), s.order.end(), 0u);
   RandomStream shuffle(s.seed, 0, static_cast<std::uint32_t>(s.updates), Purpose::shuffle);

@@ -1,6 +1,6 @@
 #include <utility>
 
-#include "../base/text.hpp"
+#include "zithercraft/base/text.hpp"
 #include "scripts.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"

@@ -22,6 +22,7 @@ void describe(V& v, PpoSettings& s) {
   v("clip", s.clip, positive());
   v("entropy_weight", s.entropy_weight, at_least(0));
   v("last_entropy_weight", s.last_entropy_weight, at_least(0));
+  v("entropy_fades_by", s.entropy_fades_by, Rule{.low = 0.0, .high = 1.0, .above_low = true});
   v("gradient_limit", s.gradient_limit, positive());
   v("first_spread", s.first_spread, positive());
   v("normalise", s.normalise);

@@ -4,7 +4,7 @@
 
 #include <array>
 
-#include "base/text.hpp"
+#include "zithercraft/base/text.hpp"
 
 namespace zithercraft {
 namespace {

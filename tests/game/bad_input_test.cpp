@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include <ostream>
+
 #include "support.hpp"
 #include "zithercraft/game/game.hpp"
 #include "zithercraft/game/load.hpp"
@@ -23,6 +25,8 @@ TEST_P(BadGame, GetsOneClearError) {
   EXPECT_STREQ(error.what(), (std::string("game.toml") + message).c_str());
 }
 
+void PrintTo(const Mistake& mistake, std::ostream* out) { *out << mistake.to; }
+
 INSTANTIATE_TEST_SUITE_P(Mistakes, BadGame, ::testing::Values(
     Mistake{"think_every = 4", "think_evry = 4", ":6 (think_evry): unknown key 'think_evry'; did you mean 'think_every'?"},
     Mistake{"tick = 0.05", "tick = \"fast\"", ":9 (arena.tick): expected a number, found the text 'fast'; change the value"},
@@ -37,7 +41,7 @@ INSTANTIATE_TEST_SUITE_P(Mistakes, BadGame, ::testing::Values(
     Mistake{"sees = [\"quay\", \"hull\", \"berth\"]", "sees = [\"quay\", \"hul\", \"berth\"]",
             ":41 (roles[0].senses[0].sees[1]): no body, zone or wall bears the tag 'hul'; did you mean 'hull'?"},
     Mistake{"with = [\"hull\", \"quay\"]", "with = [\"hull\", \"key\"]",
-            ":64 (roles[0].rewards[2].on.with[1]): no body, zone or wall bears the tag 'key'; did you mean 'quay'?"},
+            ":65 (roles[0].rewards[2].on.with[1]): no body, zone or wall bears the tag 'key'; known are hull, skiff, berth and quay"},
     Mistake{"progress = { to = \"berth\" }", "progress = { to = \"quay\" }",
             ":54 (roles[0].rewards[0].progress.to): the tag 'quay' is borne by walls only, and a distance needs a body or zone; "
             "choose another tag"},
@@ -48,10 +52,10 @@ INSTANTIATE_TEST_SUITE_P(Mistakes, BadGame, ::testing::Values(
     Mistake{"low = -0.5, high = 1.0", "low = 0.5, high = 0.2",
             ":47 (roles[0].controls[0].high): the dial's range is empty; make high larger than low"},
     Mistake{"each_decision = \"always\"", "each_decision = \"alway\"",
-            ":70 (roles[0].rewards[3].each_decision): unknown value 'alway'; did you mean 'always'?"},
+            ":71 (roles[0].rewards[3].each_decision): unknown value 'alway'; did you mean 'always'?"},
     Mistake{"each_decision = \"always\"", "progress = { to = \"berth\" }\neach_decision = \"always\"",
-            ":67 (roles[0].rewards[3]): the term 'time' has 2 triggers; give exactly one of progress, on, when and each_decision"},
-    Mistake{"name = \"time\"", "name = \"bump\"", ":52 (roles[0].rewards): two terms are named 'bump'; give them different names"},
+            ":68 (roles[0].rewards[3]): the term 'time' has 2 triggers; give exactly one of progress, on, when and each_decision"},
+    Mistake{"name = \"time\"", "name = \"bump\"", ":51 (roles[0].rewards): two terms are named 'bump'; give them different names"},
     Mistake{"script = \"steer_home\"", "body = \"skif\"",
             ":38 (roles[0].body): no body is named 'skif'; did you mean 'skiff'?"},
     Mistake{"[arena]\n", "[arena\n", ":8: not valid TOML: Error while parsing table header: expected ']', saw '\\n'; mend the syntax there"}));

@@ -17,7 +17,7 @@ TEST(ShareInterval, MatchesWorkedExamples) {
   EXPECT_NEAR(half.high, 0.5962, 1e-4);
   EXPECT_NEAR(share_interval(0, 10).high, 0.2775, 1e-4);
   EXPECT_EQ(share_interval(0, 10).low, 0.0);
-  EXPECT_EQ(share_interval(10, 10).high, 1.0);
+  EXPECT_NEAR(share_interval(10, 10).high, 1.0, 1e-12);
 }
 
 TEST(ShareInterval, HoldsTheTruthNinetyFiveTimesInAHundred) {

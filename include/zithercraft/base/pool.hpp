@@ -22,7 +22,8 @@ class WorkerPool {
   std::size_t threads() const noexcept;
 
   /// Calls `body(item, worker)` once for each item in [0, items) with worker in [0, threads()), and returns when all are
-  /// done. If items throw, the exception of the lowest-numbered one that did is rethrown here.
+  /// done. If an item throws, later ones are not begun any more, and the
+  /// exception of the lowest-numbered item that threw is rethrown here.
   template <class Body>
   void run(std::size_t items, Body&& body) {
     using Plain = std::remove_reference_t<Body>;

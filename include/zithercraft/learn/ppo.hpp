@@ -26,11 +26,12 @@ struct PpoSettings {
   std::int64_t minibatch = 4096;      ///< samples per gradient step, at least 1
   double learning_rate = 1e-3;        ///< of the first update, above 0
   double last_learning_rate = 1e-4;   ///< of the last update; in between it falls linearly
-  double discount = 0.995;            ///< of a reward one decision later, 0 to 1
+  double discount = 0.998;            ///< of a reward one decision later, 0 to 1
   double trace_decay = 0.95;          ///< lambda of the generalised advantage, 0 to 1
   double clip = 0.2;                  ///< how far a decision's probability ratio may move, above 0
   double entropy_weight = 0.005;      ///< reward for staying undecided at the first update, at least 0
-  double last_entropy_weight = 0.0;   ///< at the last update; in between it changes linearly
+  double last_entropy_weight = 0.0;   ///< reached linearly when the share `entropy_fades_by` of the training is done
+  double entropy_fades_by = 0.5;      ///< above 0, at most 1; afterwards the policy may grow certain of itself
   double gradient_limit = 0.5;        ///< length to which longer gradients are cut, per network, above 0
   double first_spread = 0.6;          ///< spread of dials at the start, as a share of half their range, above 0
   bool normalise = true;              ///< bring observation columns to mean 0 and spread 1
