@@ -12,25 +12,35 @@ zc::GameSpec mooring() {
   zc::GameSpec game{.name = "mooring", .about = "A skiff slips between moored hulls to its berth."};
 
   game.arena.walls = {{.name = "quay", .points = {{-20, -15}, {20, -15}, {20, 15}, {-20, 15}}, .closed = true}};
-  game.arena.zones = {{.name = "berth", .shape = zc::Box{.length = 5, .width = 4},
+  game.arena.zones = {{.name = "berth",
+                       .shape = zc::Box{.length = 5, .width = 4},
                        .place = {.region = {-16, -11, 16, 11}, .heading = {-180, 180}, .clearance = 0.5}}};
-  game.arena.bodies = {
-      {.name = "hull", .count = 8, .shape = zc::Box{.length = 5, .width = 1.8},
-       .place = {.region = {-17, -12, 17, 12}, .heading = {-180, 180}, .clearance = 2.0}},
-      {.name = "skiff", .motion = zc::Motion::free, .shape = zc::Capsule{.length = 2.4, .radius = 0.5}, .mass = 300,
-       .bounce = 0.2, .mover = zc::Boat{.thrust = 1.2, .drag_ahead = 0.4, .drag_abeam = 1.5},
-       .place = {.region = {-18, -13, 18, 13}, .heading = {-180, 180}, .clearance = 0.5}}};
+  game.arena.bodies = {{.name = "hull",
+                        .count = 8,
+                        .shape = zc::Box{.length = 5, .width = 1.8},
+                        .place = {.region = {-17, -12, 17, 12}, .heading = {-180, 180}, .clearance = 2.0}},
+                       {.name = "skiff",
+                        .motion = zc::Motion::free,
+                        .shape = zc::Capsule{.length = 2.4, .radius = 0.5},
+                        .mass = 300,
+                        .bounce = 0.2,
+                        .mover = zc::Boat{.thrust = 1.2, .drag_ahead = 0.4, .drag_abeam = 1.5},
+                        .place = {.region = {-18, -13, 18, 13}, .heading = {-180, 180}, .clearance = 0.5}}};
 
   zc::RoleSpec skiff{.name = "skiff"};
   skiff.senses = {zc::RayFan{.rays = 24, .arc = 240, .reach = 15, .sees = {"quay", "hull", "berth"}},
                   zc::Compass{.to = "berth", .reach = 50}, zc::OwnMotion{.top_speed = 5, .top_turn_rate = 90}};
   skiff.controls = {zc::Dial{.name = "throttle", .low = -0.5, .high = 1}, zc::Dial{.name = "rudder"}};
-  skiff.rewards = {
-      {.name = "progress", .progress = zc::Progress{.to = "berth"}},
-      {.name = "moored", .weight = 5, .when = zc::Condition{.inside = "berth", .slower_than = 0.5}, .ends = zc::Verdict::success},
-      {.name = "bump", .weight = -1, .on = zc::Happening{.with = {"hull", "quay"}, .harder_than = 0.5},
-       .ends = zc::Verdict::failure},
-      {.name = "time", .weight = -0.002, .each_decision = zc::Measure::always()}};
+  skiff.rewards = {{.name = "progress", .progress = zc::Progress{.to = "berth"}},
+                   {.name = "moored",
+                    .weight = 5,
+                    .when = zc::Condition{.inside = "berth", .slower_than = 0.5},
+                    .ends = zc::Verdict::success},
+                   {.name = "bump",
+                    .weight = -1,
+                    .on = zc::Happening{.with = {"hull", "quay"}, .harder_than = 0.5},
+                    .ends = zc::Verdict::failure},
+                   {.name = "time", .weight = -0.002, .each_decision = zc::Measure::always()}};
   game.roles = {skiff};
   game.cutoffs.decisions = 300;
   return game;

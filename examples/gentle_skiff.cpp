@@ -18,12 +18,13 @@ int main(int argc, char** argv) {
   try {
     zc::GameSpec game = zc::load_game("demos/mooring.toml");  // or built from the same structs in C++
     game.role("skiff").rewards.push_back({.name = "gentle", .weight = -0.005, .each_decision = haste});
-    zc::Run run = zc::train(game, {.folder = folder, .decisions = decisions, .seed = 1, .existing = zc::Existing::fresh});
+    zc::Run run =
+        zc::train(game, {.folder = folder, .decisions = decisions, .seed = 1, .existing = zc::Existing::fresh});
     zc::Score score = zc::score(run, {.episodes = 500});  // with 95% intervals, beside random and script
     zc::record(run, folder / "gentle.zrep", {.episodes = 5});
     for (const zc::PilotScore& pilot : score.pilots)
-      std::printf("%-8s moored %5.1f%% [%.1f, %.1f]\n", pilot.name.c_str(), 100 * pilot.success.mean, 100 * pilot.success.low,
-                  100 * pilot.success.high);
+      std::printf("%-8s moored %5.1f%% [%.1f, %.1f]\n", pilot.name.c_str(), 100 * pilot.success.mean,
+                  100 * pilot.success.low, 100 * pilot.success.high);
   } catch (const zc::Error& error) {
     std::fprintf(stderr, "%s\n", error.what());
     return static_cast<int>(error.fault());

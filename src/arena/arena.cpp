@@ -3,7 +3,6 @@
 #include <cstring>
 #include <utility>
 
-#include "zithercraft/base/text.hpp"
 #include "cast.hpp"
 #include "physics.hpp"
 #include "placement.hpp"
@@ -12,12 +11,15 @@
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/hash.hpp"
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/base/text.hpp"
 
 namespace zithercraft {
 namespace {
 
 // Reading needs no write access; the arrays view is shared between both.
-StateArrays reading(const ArenaPlan& plan, const std::byte* state) { return plan.arrays(const_cast<std::byte*>(state)); }
+StateArrays reading(const ArenaPlan& plan, const std::byte* state) {
+  return plan.arrays(const_cast<std::byte*>(state));
+}
 
 std::vector<Point> polygon(const ShapeData& shape, const Pose& pose) {
   constexpr int round_corners = 32;
@@ -74,7 +76,8 @@ std::span<const std::string> Arena::tags() const noexcept { return plan_->tags; 
 std::size_t Arena::tag(std::string_view name, const std::string& where) const {
   for (std::size_t t = 0; t < plan_->tags.size(); ++t)
     if (plan_->tags[t] == name) return t;
-  throw Error(Fault::spec, "no body, zone or wall bears the tag '" + std::string(name) + "'", where, advice(name, plan_->tags));
+  throw Error(Fault::spec, "no body, zone or wall bears the tag '" + std::string(name) + "'", where,
+              advice(name, plan_->tags));
 }
 
 std::vector<std::size_t> Arena::bodies_named(std::string_view name) const {

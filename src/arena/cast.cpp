@@ -26,7 +26,8 @@ void hit_everywhere(const Fan& fan, std::int32_t entity) {
 }
 
 /// A box whose frame is (c, s) around an origin at (ox, oy) in that frame. `from_within`: the far side counts.
-void hit_box(const Fan& fan, float c, float s, float ox, float oy, float hx, float hy, bool from_within, std::int32_t entity) {
+void hit_box(const Fan& fan, float c, float s, float ox, float oy, float hx, float hy, bool from_within,
+             std::int32_t entity) {
   const float within = from_within ? 1.0f : 0.0f;
   const float *dx = fan.dx, *dy = fan.dy;
   float* __restrict best = fan.best;
@@ -162,7 +163,8 @@ class Caster {
     const ShapeData shape{.corners = 2, .half_length = half, .radius = swell_};
     const Vec mid = piece.from + 0.5f * e;
     const Vec ahead = (0.5f / half) * e;
-    if (contains(shape, {.x = mid.x, .y = mid.y, .cos = ahead.x, .sin = ahead.y}, origin_)) return hit_everywhere(fan_, id);
+    if (contains(shape, {.x = mid.x, .y = mid.y, .cos = ahead.x, .sin = ahead.y}, origin_))
+      return hit_everywhere(fan_, id);
     hit_swollen(fan_, origin_, piece.core, swell_, id);
   }
 
@@ -178,7 +180,8 @@ class Caster {
 
 void cast_rays(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays, std::span<float> distance,
                std::span<std::int32_t> entity) {
-  const Fan fan{rays.direction_x.data(), rays.direction_y.data(), rays.direction_x.size(), distance.data(), entity.data()};
+  const Fan fan{rays.direction_x.data(), rays.direction_y.data(), rays.direction_x.size(), distance.data(),
+                entity.data()};
   std::fill_n(fan.best, fan.count, rays.reach);
   std::fill_n(fan.who, fan.count, -1);
   Caster(plan, s, rays, fan).cast();

@@ -19,12 +19,18 @@ struct Measure {
     const auto r = static_cast<float>(s.radius);
     const float h = static_cast<float>(s.length) * 0.5f - r;
     // As a box of the same outer size: within a few per cent of the true value for slim capsules.
-    return {.corners = 2, .half_length = h, .radius = r, .bound = h + r,
+    return {.corners = 2,
+            .half_length = h,
+            .radius = r,
+            .bound = h + r,
             .inertia_per_mass = ((h + r) * (h + r) + r * r) / 3.0f};
   }
   ShapeData operator()(const Box& s) const {
     const float h = static_cast<float>(s.length) * 0.5f, w = static_cast<float>(s.width) * 0.5f;
-    return {.corners = 4, .half_length = h, .half_width = w, .bound = std::sqrt(h * h + w * w),
+    return {.corners = 4,
+            .half_length = h,
+            .half_width = w,
+            .bound = std::sqrt(h * h + w * w),
             .inertia_per_mass = (h * h + w * w) / 3.0f};
   }
 };
@@ -143,7 +149,8 @@ Core core_of(const ShapeData& shape, const Pose& pose) {
   core.axes = 4;
   core.axis = {ahead, left, Vec{-ahead.x, -ahead.y}, Vec{-left.x, -left.y}};
   const float along = dot(centre, ahead), across = dot(centre, left);
-  core.offset = {along + shape.half_length, across + shape.half_width, shape.half_length - along, shape.half_width - across};
+  core.offset = {along + shape.half_length, across + shape.half_width, shape.half_length - along,
+                 shape.half_width - across};
   return core;
 }
 

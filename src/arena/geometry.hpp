@@ -24,11 +24,11 @@ inline float length(Vec a) { return std::sqrt(dot(a, a)); }
 
 /// A shape in its own frame.
 struct ShapeData {
-  std::size_t corners = 1;    // 1: disc, 2: capsule, 4: box
-  float half_length = 0.0f;   // of the core, along the heading
-  float half_width = 0.0f;    // of the core, across it
-  float radius = 0.0f;        // rounding
-  float bound = 0.0f;         // radius of a circle around the centre that holds it all
+  std::size_t corners = 1;        // 1: disc, 2: capsule, 4: box
+  float half_length = 0.0f;       // of the core, along the heading
+  float half_width = 0.0f;        // of the core, across it
+  float radius = 0.0f;            // rounding
+  float bound = 0.0f;             // radius of a circle around the centre that holds it all
   float inertia_per_mass = 0.0f;  // m2
 };
 ShapeData shape_data(const Shape& shape);

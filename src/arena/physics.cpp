@@ -63,7 +63,10 @@ float inverse_mass_along(const ArenaPlan& plan, std::size_t entity, Vec arm, Vec
 class ContactSolver {
  public:
   ContactSolver(const ArenaPlan& plan, StateArrays& s, ArenaScratch::Memory& memory)
-      : plan_(plan), s_(s), contacts_(memory.contacts), real_{s.vx, s.vy, s.turn},
+      : plan_(plan),
+        s_(s),
+        contacts_(memory.contacts),
+        real_{s.vx, s.vy, s.turn},
         push_{memory.push_x.data(), memory.push_y.data(), memory.push_turn.data()} {}
 
   void find() {
@@ -123,7 +126,8 @@ class ContactSolver {
       c.depth = manifold.depth[p];
       const Vec tangent{-c.normal.y, c.normal.x};
       const auto mass = [&](Vec direction) {
-        return 1.0f / (inverse_mass_along(plan_, a, c.arm_a, direction) + inverse_mass_along(plan_, b, c.arm_b, direction));
+        return 1.0f /
+               (inverse_mass_along(plan_, a, c.arm_a, direction) + inverse_mass_along(plan_, b, c.arm_b, direction));
       };
       c.normal_mass = mass(c.normal);
       c.tangent_mass = mass(tangent);

@@ -54,9 +54,8 @@ void place_everything(const ArenaPlan& plan, StateArrays& s, RandomStream& rando
   std::size_t stuck = 0;
   for (int attempt = 0; attempt < tries_per_layout; ++attempt) {
     placed.clear();
-    const auto failed = std::find_if(plan.placing_order.begin(), plan.placing_order.end(), [&](std::size_t entity) {
-      return !place(plan, s, entity, random, placed);
-    });
+    const auto failed = std::find_if(plan.placing_order.begin(), plan.placing_order.end(),
+                                     [&](std::size_t entity) { return !place(plan, s, entity, random, placed); });
     if (failed == plan.placing_order.end()) return;
     stuck = *failed;
   }

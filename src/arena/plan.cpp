@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <variant>
 
-#include "zithercraft/base/text.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
+#include "zithercraft/base/text.hpp"
 
 namespace zithercraft {
 namespace {
@@ -54,7 +54,8 @@ class Compiler {
       throw Error(Fault::spec, "the region's upper corner lies below its lower one", where + ".place.region",
                   "give x_min, y_min, x_max, y_max");
     if (place.heading[1] < place.heading[0])
-      throw Error(Fault::spec, "the heading range runs backwards", where + ".place.heading", "give the smaller angle first");
+      throw Error(Fault::spec, "the heading range runs backwards", where + ".place.heading",
+                  "give the smaller angle first");
   }
 
   void add_bodies() {
@@ -68,7 +69,8 @@ class Compiler {
         throw Error(Fault::spec, "a fixed body cannot have a mover", where + ".mover", "set motion = \"free\"");
       for (std::size_t other = 0; other < i; ++other)
         if (bodies[other].name == spec.name)
-          throw Error(Fault::spec, "two bodies are named '" + spec.name + "'", where + ".name", "use `count` for several alike");
+          throw Error(Fault::spec, "two bodies are named '" + spec.name + "'", where + ".name",
+                      "use `count` for several alike");
       for (std::int64_t copy = 0; copy < spec.count; ++copy) add_body(spec, i, where);
     }
     plan_.bodies = plan_.entities.size();
@@ -94,9 +96,10 @@ class Compiler {
       data.first_input = inputs_;
       names = {"throttle", "rudder"};
       inputs_ += names.size();
-      plan_.movers.push_back({number, {static_cast<float>(boat.thrust), keep(boat.drag_ahead), keep(boat.drag_abeam),
-                                       static_cast<float>(boat.rudder_flow), static_cast<float>(boat.rudder_wash),
-                                       keep(boat.drag_turn)}});
+      plan_.movers.push_back(
+          {number,
+           {static_cast<float>(boat.thrust), keep(boat.drag_ahead), keep(boat.drag_abeam),
+            static_cast<float>(boat.rudder_flow), static_cast<float>(boat.rudder_wash), keep(boat.drag_turn)}});
     }
     plan_.input_names.push_back(std::move(names));
     plan_.shapes.push_back(shape);
@@ -122,7 +125,8 @@ class Compiler {
     for (std::size_t i = 0; i < walls.size(); ++i) {
       const std::string where = "arena.walls[" + std::to_string(i) + "]";
       const auto& points = walls[i].points;
-      if (points.size() < 2) throw Error(Fault::spec, "a wall needs two points or more", where + ".points", "add points");
+      if (points.size() < 2)
+        throw Error(Fault::spec, "a wall needs two points or more", where + ".points", "add points");
       const std::size_t entity = plan_.entities.size();
       add_entity(EntityKind::wall, walls[i].name, walls[i].tag, i, false, where);
       plan_.surface.push_back({static_cast<float>(walls[i].bounce), static_cast<float>(walls[i].grip)});
@@ -170,8 +174,18 @@ class Compiler {
 StateArrays ArenaPlan::arrays(std::byte* state) const {
   const auto floats = [&](std::size_t i) { return reinterpret_cast<float*>(state + fields[i].offset); };
   const auto flags = [&](std::size_t i) { return reinterpret_cast<std::uint8_t*>(state + fields[i].offset); };
-  return {reinterpret_cast<StateHeader*>(state), floats(2), floats(3), floats(4), floats(5), floats(6),
-          floats(7), floats(8), floats(9), floats(10), flags(11), flags(12)};
+  return {reinterpret_cast<StateHeader*>(state),
+          floats(2),
+          floats(3),
+          floats(4),
+          floats(5),
+          floats(6),
+          floats(7),
+          floats(8),
+          floats(9),
+          floats(10),
+          flags(11),
+          flags(12)};
 }
 
 const Placement& ArenaPlan::placement_of(std::size_t entity) const {

@@ -35,8 +35,8 @@ struct StateArrays {
 
 struct BodyData {
   float inverse_mass = 0.0f, inverse_inertia = 0.0f;  // 0 for fixed bodies
-  float keep = 1.0f;      // share of the speed kept per tick under the body's own drag
-  std::int32_t mover = -1;  // index into movers
+  float keep = 1.0f;                                  // share of the speed kept per tick under the body's own drag
+  std::int32_t mover = -1;                            // index into movers
   std::size_t first_input = 0;
 };
 
@@ -66,9 +66,9 @@ struct ArenaPlan {
   std::size_t bodies = 0, zones = 0;
 
   float dt = 0.0f;
-  std::vector<ShapeData> shapes;      // per body, then per zone
-  std::vector<BodyData> body;         // per body
-  std::vector<Surface> surface;       // per entity
+  std::vector<ShapeData> shapes;  // per body, then per zone
+  std::vector<BodyData> body;     // per body
+  std::vector<Surface> surface;   // per entity
   std::vector<std::size_t> free_bodies;
   std::vector<MoverData> movers;
   std::vector<std::vector<std::string>> input_names;  // per body

@@ -11,7 +11,8 @@ using Flat = std::map<std::string, std::string>;
 
 void flatten(const toml::node& node, const std::string& path, Flat& out) {
   if (const auto* table = node.as_table()) {
-    for (const auto& [key, value] : *table) flatten(value, path.empty() ? std::string(key.str()) : path + "." + std::string(key.str()), out);
+    for (const auto& [key, value] : *table)
+      flatten(value, path.empty() ? std::string(key.str()) : path + "." + std::string(key.str()), out);
   } else if (const auto* list = node.as_array()) {
     for (std::size_t i = 0; i < list->size(); ++i) flatten((*list)[i], path + "[" + std::to_string(i) + "]", out);
   } else {
@@ -54,7 +55,8 @@ void check_rule(double value, const Rule& rule, const std::string& where) {
     throw Error(Fault::spec, number_text(value) + " is too small", where,
                 std::string("give a number ") + (rule.above_low ? "above " : "of at least ") + number_text(rule.low));
   if (value > rule.high)
-    throw Error(Fault::spec, number_text(value) + " is too large", where, "give a number of at most " + number_text(rule.high));
+    throw Error(Fault::spec, number_text(value) + " is too large", where,
+                "give a number of at most " + number_text(rule.high));
 }
 
 toml::table parse_toml(std::string_view text, const std::string& source) {

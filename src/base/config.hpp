@@ -2,9 +2,9 @@
 
 // Reads and writes plain structs as TOML from one description of their fields.
 //
-// For each struct S there is a function template `describe(visitor, S&)` that calls `visitor(key, field, rule)` for each
-// field. `TomlReader` and `TomlWriter` are the visitors; so reading, writing, the list of known keys and the checks of
-// ranges cannot drift apart.
+// For each struct S there is a function template `describe(visitor, S&)` that calls `visitor(key, field, rule)` for
+// each field. `TomlReader` and `TomlWriter` are the visitors; so reading, writing, the list of known keys and the
+// checks of ranges cannot drift apart.
 
 #include <toml++/toml.h>
 
@@ -20,8 +20,8 @@
 #include <variant>
 #include <vector>
 
-#include "zithercraft/base/text.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/text.hpp"
 
 namespace zithercraft {
 
@@ -45,13 +45,15 @@ concept HasTomlForm = requires(T& t, const toml::node& node) {
   { t.from_toml(std::string{}) } -> std::same_as<bool>;
 };
 
-/// The words an enumeration is written as; specialised beside the enumeration's struct, as `static constexpr std::array`
-/// of (word, value) pairs named `list`.
+/// The words an enumeration is written as; specialised beside the enumeration's struct, as `static constexpr
+/// std::array` of (word, value) pairs named `list`.
 template <class Enum>
 struct Words;
 
 template <class T>
-concept Worded = std::is_enum_v<T> && requires { Words<T>::list; };
+concept Worded = std::is_enum_v<T> && requires {
+  Words<T>::list;
+};
 
 std::string describe_type(const toml::node& node);
 std::string position_of(const toml::node& node, const std::string& source);
@@ -86,12 +88,15 @@ class TomlReader {
   }
 
  private:
-  std::string join(std::string_view key) const { return path_.empty() ? std::string(key) : path_ + "." + std::string(key); }
+  std::string join(std::string_view key) const {
+    return path_.empty() ? std::string(key) : path_ + "." + std::string(key);
+  }
   std::string place(const toml::node& node, const std::string& path) const {
     return position_of(node, source_) + (path.empty() ? "" : " (" + path + ")");
   }
   [[noreturn]] void wrong_type(const toml::node& node, const std::string& path, const std::string& expected) const {
-    throw Error(Fault::spec, "expected " + expected + ", found " + describe_type(node), place(node, path), "change the value");
+    throw Error(Fault::spec, "expected " + expected + ", found " + describe_type(node), place(node, path),
+                "change the value");
   }
   void check(double value, const Rule& rule, const toml::node& node, const std::string& path) const {
     check_rule(value, rule, place(node, path));
@@ -156,7 +161,8 @@ class TomlReader {
     const auto* list = node.as_array();
     if (list == nullptr) wrong_type(node, path, "a list");
     field.assign(list->size(), T{});
-    for (std::size_t i = 0; i < field.size(); ++i) read((*list)[i], path + "[" + std::to_string(i) + "]", field[i], rule);
+    for (std::size_t i = 0; i < field.size(); ++i)
+      read((*list)[i], path + "[" + std::to_string(i) + "]", field[i], rule);
   }
   template <class T>
   void read(const toml::node& node, const std::string& path, std::optional<T>& field, const Rule& rule) const {
@@ -172,7 +178,8 @@ class TomlReader {
       throw Error(Fault::spec, "the key 'kind' is missing", place(node, path), "choose one of " + listed(kinds));
     const bool found = (read_kind<Kinds>(*table, path, kind->get(), field) || ...);
     if (!found)
-      throw Error(Fault::spec, "unknown kind '" + kind->get() + "'", place(*kind, path + ".kind"), advice(kind->get(), kinds));
+      throw Error(Fault::spec, "unknown kind '" + kind->get() + "'", place(*kind, path + ".kind"),
+                  advice(kind->get(), kinds));
   }
   template <class Kind, class Variant>
   bool read_kind(const toml::table& table, const std::string& path, const std::string& kind, Variant& field) const {
@@ -185,8 +192,8 @@ class TomlReader {
     return true;
   }
   template <class Struct>
-    requires(std::is_class_v<Struct> && !HasTomlForm<Struct>)
-  void read(const toml::node& node, const std::string& path, Struct& field, const Rule&) const {
+  requires(std::is_class_v<Struct> && !HasTomlForm<Struct>) void read(const toml::node& node, const std::string& path,
+                                                                      Struct& field, const Rule&) const {
     const auto* table = node.as_table();
     if (table == nullptr) wrong_type(node, path, "a table");
     TomlReader inner(*table, path, source_);
@@ -241,16 +248,22 @@ class TomlWriter {
   }
   template <class... Kinds>
   static toml::table node_of(const std::variant<Kinds...>& field) {
-    return std::visit([](const auto& value) {
-      auto inner = to_table(value);
-      inner.insert("kind", std::string(value.kind));
-      return inner;
-    }, field);
+    return std::visit(
+        [](const auto& value) {
+          auto inner = to_table(value);
+          inner.insert("kind", std::string(value.kind));
+          return inner;
+        },
+        field);
   }
   template <class T>
-  static toml::array node_of(const std::vector<T>& field) { return list_of(field); }
+  static toml::array node_of(const std::vector<T>& field) {
+    return list_of(field);
+  }
   template <class T, std::size_t N>
-  static toml::array node_of(const std::array<T, N>& field) { return list_of(field); }
+  static toml::array node_of(const std::array<T, N>& field) {
+    return list_of(field);
+  }
   template <class List>
   static toml::array list_of(const List& field) {
     toml::array list;
@@ -272,7 +285,8 @@ toml::table parse_toml(std::string_view text, const std::string& source);
 /// The table as TOML text, keys in alphabetical order, numbers in their shortest exact form.
 std::string toml_text(const toml::table& table);
 
-/// The first key path whose values differ, with both values: "roles[0].senses[0].rays: 24 here, 16 there". Empty if equal.
+/// The first key path whose values differ, with both values: "roles[0].senses[0].rays: 24 here, 16 there". Empty if
+/// equal.
 std::string first_difference(const toml::table& here, const toml::table& there);
 
 /// Reads the whole table into `value`; every key must be known.

@@ -22,8 +22,8 @@ double sin_reduced(double r) noexcept {
 
 double cos_reduced(double r) noexcept {
   const double q = r * r;
-  return 1.0 + q * (-1.0 / 2 + q * (1.0 / 24 + q * (-1.0 / 720 + q * (1.0 / 40320 + q * (-1.0 / 3628800 +
-         q * (1.0 / 479001600))))));
+  return 1.0 + q * (-1.0 / 2 + q * (1.0 / 24 + q * (-1.0 / 720 +
+                                                    q * (1.0 / 40320 + q * (-1.0 / 3628800 + q * (1.0 / 479001600))))));
 }
 
 // Arctangent for |t| <= sqrt(2) - 1, odd Taylor series to the 19th power.

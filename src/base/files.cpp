@@ -31,7 +31,8 @@ Container read_whole(const std::filesystem::path& path) {
   if (std::filesystem::is_directory(path, code))
     throw Error(Fault::file, "this is a folder, not a file", path.string(), "name a file");
   std::ifstream in(path, std::ios::binary | std::ios::ate);
-  if (!in) throw Error(Fault::file, "cannot read the file: " + reason(errno), path.string(), "check its name and rights");
+  if (!in)
+    throw Error(Fault::file, "cannot read the file: " + reason(errno), path.string(), "check its name and rights");
   Container content(static_cast<std::size_t>(in.tellg()), {});
   in.seekg(0);
   in.read(reinterpret_cast<char*>(content.data()), static_cast<std::streamsize>(content.size()));
@@ -43,7 +44,9 @@ Container read_whole(const std::filesystem::path& path) {
 
 std::string read_text(const std::filesystem::path& path) { return read_whole<std::string>(path); }
 
-std::vector<std::byte> read_bytes(const std::filesystem::path& path) { return read_whole<std::vector<std::byte>>(path); }
+std::vector<std::byte> read_bytes(const std::filesystem::path& path) {
+  return read_whole<std::vector<std::byte>>(path);
+}
 
 void write_atomically(const std::filesystem::path& path, std::span<const std::byte> bytes) {
   const auto fail = [&](int code) {
@@ -88,7 +91,8 @@ void write_atomically(const std::filesystem::path& path, std::string_view text) 
 void make_folder(const std::filesystem::path& path) {
   std::error_code code;
   std::filesystem::create_directories(path, code);
-  if (code) throw Error(Fault::file, "cannot create the folder: " + code.message(), path.string(), "choose another place");
+  if (code)
+    throw Error(Fault::file, "cannot create the folder: " + code.message(), path.string(), "choose another place");
   if (::access(path.c_str(), W_OK) != 0)
     throw Error(Fault::file, "the folder cannot be written: " + reason(errno), path.string(), "choose another place");
 }

@@ -11,8 +11,8 @@ namespace zithercraft {
 
 struct WorkerPool::State {
   std::vector<std::thread> others;
-  std::atomic<std::size_t> round{0};     // raised to start a share-out
-  std::atomic<std::size_t> at_rest{0};   // workers that finished the current share-out
+  std::atomic<std::size_t> round{0};    // raised to start a share-out
+  std::atomic<std::size_t> at_rest{0};  // workers that finished the current share-out
   std::atomic<std::size_t> next_item{0};
   std::atomic<bool> closing{false};
 

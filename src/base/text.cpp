@@ -25,9 +25,8 @@ std::size_t edits(std::string_view a, std::string_view b) {
 }  // namespace
 
 std::string nearest(std::string_view word, std::span<const std::string> candidates) {
-  const auto best = std::min_element(candidates.begin(), candidates.end(), [&](const auto& a, const auto& b) {
-    return edits(word, a) < edits(word, b);
-  });
+  const auto best = std::min_element(candidates.begin(), candidates.end(),
+                                     [&](const auto& a, const auto& b) { return edits(word, a) < edits(word, b); });
   return best == candidates.end() ? std::string{} : *best;
 }
 

@@ -1,9 +1,9 @@
 #include "commands.hpp"
 
+#include <fmt/format.h>
 #include <algorithm>
 #include <atomic>
 #include <csignal>
-#include <fmt/format.h>
 #include <map>
 #include <nlohmann/json.hpp>
 
@@ -26,13 +26,19 @@ ordered_json column_json(const Column& c) {
 }
 
 ordered_json control_json(const ControlInfo& c) {
-  ordered_json j{{"name", c.name}, {"kind", c.is_choice() ? "choice" : "dial"}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}};
+  ordered_json j{{"name", c.name},
+                 {"kind", c.is_choice() ? "choice" : "dial"},
+                 {"unit", c.unit},
+                 {"low", c.low},
+                 {"high", c.high}};
   if (c.is_choice()) j["options"] = c.options;
   return j;
 }
 
 ordered_json game_json(const Game& game) {
-  ordered_json j{{"name", game.spec().name}, {"about", game.spec().about}, {"fingerprint", game.fingerprint()},
+  ordered_json j{{"name", game.spec().name},
+                 {"about", game.spec().about},
+                 {"fingerprint", game.fingerprint()},
                  {"tags", std::vector<std::string>(game.arena().tags().begin(), game.arena().tags().end())}};
   for (const Role& role : game.roles()) {
     ordered_json r{{"name", role.name}, {"seats", role.seats.size()}};
@@ -51,7 +57,9 @@ struct ColumnGroup {
   bool numbered = false;
   Column column;
   std::string name() const {
-    return !numbered ? column.name : first == last ? column.name : fmt::format("{}[{}..{}]{}", before, first, last, after);
+    return !numbered       ? column.name
+           : first == last ? column.name
+                           : fmt::format("{}[{}..{}]{}", before, first, last, after);
   }
 };
 
@@ -91,7 +99,9 @@ void print_game(const Game& game) {
     fmt::print("  {:<26} {:<14} {:>7} {:>7}  {}\n", "senses", "unit", "low", "high", "1 stands for");
     for (const ColumnGroup& g : grouped(role.columns))
       fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}  {}\n", g.name(), g.column.unit, g.column.low, g.column.high,
-                 g.column.unit == "flag" || g.column.scale == 1.0 ? "" : fmt::format("{:.2f} {}", g.column.scale, g.column.unit));
+                 g.column.unit == "flag" || g.column.scale == 1.0
+                     ? ""
+                     : fmt::format("{:.2f} {}", g.column.scale, g.column.unit));
     fmt::print("  {:<26} {:<14} {:>7} {:>7}\n", "controls", "unit", "low", "high");
     for (const ControlInfo& c : role.controls) {
       fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}", c.name, c.unit, c.low, c.high);
@@ -101,7 +111,9 @@ void print_game(const Game& game) {
     fmt::print("  {:<26} {:<14} {}\n", "rewards", "weight", "ends the episode");
     for (const Term& t : game.spec().role(role.name).rewards)
       fmt::print("  {:<26} {:<14} {}\n", t.name, t.weight,
-                 t.ends == Verdict::success ? "success" : t.ends == Verdict::failure ? "failure" : "");
+                 t.ends == Verdict::success   ? "success"
+                 : t.ends == Verdict::failure ? "failure"
+                                              : "");
   }
 }
 
@@ -120,9 +132,11 @@ void draw_game(const Game& game, const ShowCommand& command) {
   play_one(game, hands, key, [&](const Lanes& lanes) { extend(path, lanes); });
   Lanes start(game, 1);
   start.begin(0, key);
-  const Picture picture{&start, true, {path},
-                        fmt::format("{}: start of seed {}, rays, and the path of the {} pilot", game.spec().name, command.seed,
-                                    hands[0]->name())};
+  const Picture picture{&start,
+                        true,
+                        {path},
+                        fmt::format("{}: start of seed {}, rays, and the path of the {} pilot", game.spec().name,
+                                    command.seed, hands[0]->name())};
   if (!command.png.empty()) draw_png(command.png, picture);
   if (!command.svg.empty()) draw_svg(command.svg, picture);
 }
@@ -184,9 +198,12 @@ void draw_replay(Replay& replay, const ReplayCommand& command) {
   for (std::uint32_t d = 0; d < moments; ++d) look_at(d);
   const Path whole = path;
   look_at(moments / 2);  // the boat is drawn half-way, where its rays tell most
-  draw_png(command.png, {&lanes, true, {whole},
-                         fmt::format("{}: episode {}, {} after {} decisions; boat and rays at decision {}", replay.info().game,
-                                     command.episode, name_of(whole.outcome), moments - 1, moments / 2)});
+  draw_png(command.png,
+           {&lanes,
+            true,
+            {whole},
+            fmt::format("{}: episode {}, {} after {} decisions; boat and rays at decision {}", replay.info().game,
+                        command.episode, name_of(whole.outcome), moments - 1, moments / 2)});
 }
 
 }  // namespace
@@ -243,10 +260,17 @@ int TrainCommand::run() const {
   const std::int64_t made = trained.decisions_done();
   const bool finished = made >= options.decisions;
   if (json) {
-    fmt::print("{}\n", ordered_json{{"run", folder}, {"game", spec.name}, {"seed", options.seed}, {"decisions", made},
-                                    {"total", options.decisions}, {"finished", finished}, {"seconds", last.seconds},
-                                    {"recent_success", last.success}, {"recent_return", last.mean_return},
-                                    {"checkpoint", trained.last_checkpoint().string()}}.dump(2));
+    fmt::print("{}\n", ordered_json{{"run", folder},
+                                    {"game", spec.name},
+                                    {"seed", options.seed},
+                                    {"decisions", made},
+                                    {"total", options.decisions},
+                                    {"finished", finished},
+                                    {"seconds", last.seconds},
+                                    {"recent_success", last.success},
+                                    {"recent_return", last.mean_return},
+                                    {"checkpoint", trained.last_checkpoint().string()}}
+                           .dump(2));
   } else if (finished) {
     fmt::print("trained {} decisions in {:.1f} s: {}\n", made, last.seconds, trained.last_checkpoint().string());
   } else {
@@ -272,7 +296,8 @@ int RecordCommand::run() const {
   record(Run::open(run_folder), out, {episodes, seed});
   const Replay replay(out);
   if (json) {
-    fmt::print("{}\n", ordered_json{{"file", out}, {"episodes", replay.episodes().size()}, {"bytes", replay.bytes()}}.dump(2));
+    fmt::print("{}\n",
+               ordered_json{{"file", out}, {"episodes", replay.episodes().size()}, {"bytes", replay.bytes()}}.dump(2));
   } else {
     fmt::print("recorded {} episodes in {} ({} bytes)\n", replay.episodes().size(), out, replay.bytes());
   }
@@ -281,11 +306,19 @@ int RecordCommand::run() const {
 
 int ReplayCommand::run() const {
   Replay replay(file);
-  if (!replay.whole()) fmt::print(stderr, "zithercraft: note: {}: the end of the file is missing; what follows its last whole chunk is lost\n", file);
+  if (!replay.whole())
+    fmt::print(stderr,
+               "zithercraft: note: {}: the end of the file is missing; what follows its last whole chunk is lost\n",
+               file);
   if (!png.empty()) draw_replay(replay, *this);
   const auto lines = lines_of(replay);
-  ordered_json j{{"file", file}, {"game", replay.info().game}, {"pilots", replay.info().pilots}, {"seed", replay.info().seed},
-                 {"made_with", replay.info().made_with}, {"bytes", replay.bytes()}, {"whole", replay.whole()}};
+  ordered_json j{{"file", file},
+                 {"game", replay.info().game},
+                 {"pilots", replay.info().pilots},
+                 {"seed", replay.info().seed},
+                 {"made_with", replay.info().made_with},
+                 {"bytes", replay.bytes()},
+                 {"whole", replay.whole()}};
   j["episodes"] = ordered_json::array();
   for (const ReplayLine& l : lines)
     j["episodes"].push_back({{"outcome", name_of(l.outcome)}, {"decisions", l.decisions}, {"return", l.total}});
@@ -299,14 +332,18 @@ int ReplayCommand::run() const {
   int status = done;
   if (check) {
     const ReplayCheck found = check_replay(file);
-    j["check"] = {{"passed", found.passed()}, {"episodes", found.episodes}, {"decisions", found.decisions},
-                  {"payments_compared", found.payments_compared}, {"difference", found.difference}};
+    j["check"] = {{"passed", found.passed()},
+                  {"episodes", found.episodes},
+                  {"decisions", found.decisions},
+                  {"payments_compared", found.payments_compared},
+                  {"difference", found.difference}};
     if (!json && found.passed())
       fmt::print("check passed: {} decisions played again, every bit the same{}\n", found.decisions,
                  found.payments_compared ? "" : " (payments not compared: a term is coded in C++)");
     if (!found.passed()) {
       status = static_cast<int>(Fault::check_failed);
-      fmt::print(stderr, "zithercraft: check failed: {}: {}\n", file, found.difference.empty() ? "the end of the file is missing" : found.difference);
+      fmt::print(stderr, "zithercraft: check failed: {}: {}\n", file,
+                 found.difference.empty() ? "the end of the file is missing" : found.difference);
     }
   }
   if (json) fmt::print("{}\n", j.dump(2));

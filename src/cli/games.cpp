@@ -4,8 +4,8 @@
 #include <string_view>
 #include <utility>
 
-#include "zithercraft/base/text.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/text.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/pilot.hpp"
 

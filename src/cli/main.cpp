@@ -35,51 +35,68 @@ void add(CLI::App& app, const std::string& name, const std::string& about, int& 
 
 void add_commands(CLI::App& app, int& status) {
   add<GamesCommand>(app, "games", "List the demo games", status, [](CLI::App&, GamesCommand&) {});
-  add<ShowCommand>(app, "show", "Describe a game: what is in it, what its roles sense, control and are paid for", status,
-                   [](CLI::App& sub, ShowCommand& c) {
-    sub.add_option("GAME", c.game, "The game")->required();
-    sub.add_option("--png", c.png, "Draw a start, its rays and a hand-steered path into this PNG file");
-    sub.add_option("--svg", c.svg, "The same into this SVG file");
-    sub.add_option("--seed", c.seed, "Which start to draw")->capture_default_str();
-  });
+  add<ShowCommand>(app, "show", "Describe a game: what is in it, what its roles sense, control and are paid for",
+                   status, [](CLI::App& sub, ShowCommand& c) {
+                     sub.add_option("GAME", c.game, "The game")->required();
+                     sub.add_option("--png", c.png,
+                                    "Draw a start, its rays and a hand-steered path into this PNG file");
+                     sub.add_option("--svg", c.svg, "The same into this SVG file");
+                     sub.add_option("--seed", c.seed, "Which start to draw")->capture_default_str();
+                   });
   add<TrainCommand>(app, "train", "Train a policy into a run folder", status, [](CLI::App& sub, TrainCommand& c) {
     sub.add_option("GAME", c.game, "The game")->required();
     sub.add_option("--run", c.folder, "The run's folder; made if missing")->required();
     sub.add_option("--decisions", c.decisions, "Decisions to train for (default 8000000)")->check(CLI::PositiveNumber);
     sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")->check(CLI::NonNegativeNumber);
-    sub.add_option("--lanes", c.lanes, "Copies of the game played side by side (default 256)")->check(CLI::Range(1, 65536));
+    sub.add_option("--lanes", c.lanes, "Copies of the game played side by side (default 256)")
+        ->check(CLI::Range(1, 65536));
     sub.add_option("--threads", c.threads, "Threads, 0 for one per processor; no influence on the result")
-        ->check(CLI::Range(0, 1024))->capture_default_str();
+        ->check(CLI::Range(0, 1024))
+        ->capture_default_str();
     auto* resume = sub.add_flag("--resume", c.resume, "Go on where the run's last checkpoint stands");
     sub.add_flag("--fresh", c.fresh, "Delete the run in the folder and start again")->excludes(resume);
   });
-  add<ScoreCommand>(app, "score", "Play a trained policy on fresh episodes, beside random and hand-written play", status,
-                    [](CLI::App& sub, ScoreCommand& c) {
-    sub.add_option("RUN", c.run_folder, "The run's folder")->required();
-    sub.add_option("--episodes", c.episodes, "Episodes for each pilot")->check(CLI::Range(1, 10'000'000))->capture_default_str();
-    sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
-    sub.add_option("--against", c.against, "Compare with this pilot only")->check(CLI::IsMember({"random", "script"}));
-    sub.add_option("--threads", c.threads, "Threads, 0 for one per processor; no influence on the result")
-        ->check(CLI::Range(0, 1024))->capture_default_str();
-  });
-  add<RecordCommand>(app, "record", "Record episodes of a trained policy into a replay file", status,
-                     [](CLI::App& sub, RecordCommand& c) {
-    sub.add_option("RUN", c.run_folder, "The run's folder")->required();
-    sub.add_option("--out", c.out, "The replay file (.zrep)")->required();
-    sub.add_option("--episodes", c.episodes, "Episodes to record")->check(CLI::Range(1, 1'000'000))->capture_default_str();
-    sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
-  });
-  add<ReplayCommand>(app, "replay", "List, check and draw a recorded match", status, [](CLI::App& sub, ReplayCommand& c) {
-    sub.add_option("FILE", c.file, "The replay file")->required();
-    sub.add_flag("--check", c.check, "Play it again and compare every bit");
-    sub.add_option("--png", c.png, "Draw an episode's path into this PNG file");
-    sub.add_option("--episode", c.episode, "Which episode to draw, from 0")->check(CLI::NonNegativeNumber)->capture_default_str();
-  });
-  add<ReportCommand>(app, "report", "Write one self-contained page about a run", status, [](CLI::App& sub, ReportCommand& c) {
-    sub.add_option("RUN", c.run_folder, "The run's folder")->required();
-    sub.add_option("--html", c.html, "The page's file")->required();
-    sub.add_option("--episodes", c.episodes, "Episodes to score for its table")->check(CLI::Range(1, 10'000'000))->capture_default_str();
-  });
+  add<ScoreCommand>(
+      app, "score", "Play a trained policy on fresh episodes, beside random and hand-written play", status,
+      [](CLI::App& sub, ScoreCommand& c) {
+        sub.add_option("RUN", c.run_folder, "The run's folder")->required();
+        sub.add_option("--episodes", c.episodes, "Episodes for each pilot")
+            ->check(CLI::Range(1, 10'000'000))
+            ->capture_default_str();
+        sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
+        sub.add_option("--against", c.against, "Compare with this pilot only")
+            ->check(CLI::IsMember({"random", "script"}));
+        sub.add_option("--threads", c.threads, "Threads, 0 for one per processor; no influence on the result")
+            ->check(CLI::Range(0, 1024))
+            ->capture_default_str();
+      });
+  add<RecordCommand>(
+      app, "record", "Record episodes of a trained policy into a replay file", status,
+      [](CLI::App& sub, RecordCommand& c) {
+        sub.add_option("RUN", c.run_folder, "The run's folder")->required();
+        sub.add_option("--out", c.out, "The replay file (.zrep)")->required();
+        sub.add_option("--episodes", c.episodes, "Episodes to record")
+            ->check(CLI::Range(1, 1'000'000))
+            ->capture_default_str();
+        sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
+      });
+  add<ReplayCommand>(app, "replay", "List, check and draw a recorded match", status,
+                     [](CLI::App& sub, ReplayCommand& c) {
+                       sub.add_option("FILE", c.file, "The replay file")->required();
+                       sub.add_flag("--check", c.check, "Play it again and compare every bit");
+                       sub.add_option("--png", c.png, "Draw an episode's path into this PNG file");
+                       sub.add_option("--episode", c.episode, "Which episode to draw, from 0")
+                           ->check(CLI::NonNegativeNumber)
+                           ->capture_default_str();
+                     });
+  add<ReportCommand>(app, "report", "Write one self-contained page about a run", status,
+                     [](CLI::App& sub, ReportCommand& c) {
+                       sub.add_option("RUN", c.run_folder, "The run's folder")->required();
+                       sub.add_option("--html", c.html, "The page's file")->required();
+                       sub.add_option("--episodes", c.episodes, "Episodes to score for its table")
+                           ->check(CLI::Range(1, 10'000'000))
+                           ->capture_default_str();
+                     });
 }
 
 // What is wrong with the command line; a command that does not exist gets the nearest one that does.
@@ -87,7 +104,8 @@ std::string explain(const CLI::App& app, int argc, char** argv, const CLI::Parse
   std::vector<std::string> names;
   for (const CLI::App* sub : app.get_subcommands({})) names.push_back(sub->get_name());
   const std::string first = argc > 1 ? argv[1] : "";
-  if (first.empty() || first.front() == '-' || std::find(names.begin(), names.end(), first) != names.end()) return error.what();
+  if (first.empty() || first.front() == '-' || std::find(names.begin(), names.end(), first) != names.end())
+    return error.what();
   return "there is no command '" + first + "'; " + zithercraft::advice(first, names);
 }
 

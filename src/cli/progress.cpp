@@ -3,10 +3,10 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
+#include <fmt/format.h>
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
-#include <fmt/format.h>
 
 namespace zithercraft::cli {
 namespace {

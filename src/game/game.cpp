@@ -4,11 +4,11 @@
 #include <set>
 #include <utility>
 
-#include "zithercraft/base/text.hpp"
 #include "plan.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/hash.hpp"
+#include "zithercraft/base/text.hpp"
 
 namespace zithercraft {
 namespace {
@@ -28,7 +28,8 @@ class RoleCompiler {
     role.name = spec_.name;
     find_seats();
     for (std::size_t i = 0; i < spec_.senses.size(); ++i)
-      std::visit([&](const auto& sense) { add_sense(sense, where_ + ".senses[" + std::to_string(i) + "]"); }, spec_.senses[i]);
+      std::visit([&](const auto& sense) { add_sense(sense, where_ + ".senses[" + std::to_string(i) + "]"); },
+                 spec_.senses[i]);
     if (spec_.senses.empty()) wrong("the role senses nothing", where_ + ".senses", "add a sense");
     check_unique(names_of(role.columns), "column", where_ + ".senses", "give the senses different names");
     for (std::size_t i = 0; i < spec_.controls.size(); ++i)
@@ -74,7 +75,8 @@ class RoleCompiler {
   std::size_t placed_tag(const std::string& name, const std::string& where) const {
     const std::size_t tag = game_.arena.tag(name, where);
     if (game_.things_of_tag[tag].empty())
-      wrong("the tag '" + name + "' is borne by walls only, and a distance needs a body or zone", where, "choose another tag");
+      wrong("the tag '" + name + "' is borne by walls only, and a distance needs a body or zone", where,
+            "choose another tag");
     return tag;
   }
 
@@ -95,7 +97,8 @@ class RoleCompiler {
     for (const Entity& e : game_.arena.entities())
       fan.flag_of.push_back(static_cast<std::int32_t>(std::find(tags.begin(), tags.end(), e.tag) - tags.begin()));
     // A full circle has as many gaps as rays; an open fan has one gap fewer.
-    const double gaps = sense.arc >= 360.0 ? static_cast<double>(sense.rays) : std::max(1.0, static_cast<double>(sense.rays - 1));
+    const double gaps =
+        sense.arc >= 360.0 ? static_cast<double>(sense.rays) : std::max(1.0, static_cast<double>(sense.rays - 1));
     for (std::int64_t ray = 0; ray < sense.rays; ++ray) {
       const double angle = sense.rays == 1 ? 0.0 : -0.5 * sense.arc + sense.arc * static_cast<double>(ray) / gaps;
       const auto [sin, cos] = exact::sin_cos(exact::radians(angle));
@@ -109,8 +112,8 @@ class RoleCompiler {
   }
 
   void add_sense(const Compass& sense, const std::string& where) {
-    plan_->senses.emplace_back(CompassPlan{role_->columns.size(), placed_tag(sense.to, where + ".to"),
-                                           static_cast<float>(1.0 / sense.reach)});
+    plan_->senses.emplace_back(
+        CompassPlan{role_->columns.size(), placed_tag(sense.to, where + ".to"), static_cast<float>(1.0 / sense.reach)});
     add_column(sense.name + ".ahead", "cosine", -1, 1);
     add_column(sense.name + ".left", "sine", -1, 1);
     add_column(sense.name + ".distance", "m", 0, 1, sense.reach);
@@ -137,8 +140,8 @@ class RoleCompiler {
 
   void add_control(const Dial& dial, const std::string& where) {
     if (dial.high <= dial.low) wrong("the dial's range is empty", where + ".high", "make high larger than low");
-    plan_->controls.push_back({input_number(dial.drives, dial.name, where), static_cast<float>(dial.low),
-                               static_cast<float>(dial.high), {}});
+    plan_->controls.push_back(
+        {input_number(dial.drives, dial.name, where), static_cast<float>(dial.low), static_cast<float>(dial.high), {}});
     role_->controls.push_back({dial.name, "share of full", dial.low, dial.high, {}});
   }
 
@@ -161,7 +164,8 @@ class RoleCompiler {
   }
 
   void add_term(const Term& term, const std::string& where) {
-    const int triggers = term.progress.has_value() + term.on.has_value() + term.when.has_value() + term.each_decision.used();
+    const int triggers =
+        term.progress.has_value() + term.on.has_value() + term.when.has_value() + term.each_decision.used();
     if (triggers != 1)
       wrong("the term '" + term.name + "' has " + std::to_string(triggers) + " triggers", where,
             "give exactly one of progress, on, when and each_decision");
@@ -190,7 +194,8 @@ class RoleCompiler {
     if (when.inside.empty()) return plan;
     for (const std::size_t thing : game_.things_of_tag[game_.arena.tag(when.inside, where + ".inside")])
       if (game_.arena.entities()[thing].kind == EntityKind::zone) plan.zones.push_back(thing);
-    if (plan.zones.empty()) wrong("no zone bears the tag '" + when.inside + "'", where + ".inside", "name a zone's tag");
+    if (plan.zones.empty())
+      wrong("no zone bears the tag '" + when.inside + "'", where + ".inside", "name a zone's tag");
     return plan;
   }
 

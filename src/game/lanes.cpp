@@ -114,9 +114,9 @@ void Lanes::apply_controls(std::size_t lane) {
         if (!std::isfinite(value))
           throw Error(Fault::numbers, "the control '" + plan.roles[r].controls[c].name + "' is not a finite number",
                       "role '" + plan.roles[r].name + "'", "look at the pilot that gives it");
-        inputs[control_plan.input] =
-            options == 0 ? std::clamp(value, control_plan.low, control_plan.high)
-                         : control_plan.option_values[static_cast<std::size_t>(std::clamp(value, 0.0f, static_cast<float>(options - 1)))];
+        inputs[control_plan.input] = options == 0 ? std::clamp(value, control_plan.low, control_plan.high)
+                                                  : control_plan.option_values[static_cast<std::size_t>(
+                                                        std::clamp(value, 0.0f, static_cast<float>(options - 1)))];
       }
     }
 }
@@ -216,14 +216,17 @@ Outcome Lanes::outcome(std::size_t lane) const noexcept { return books(game_.pla
 std::uint32_t Lanes::decisions(std::size_t lane) const noexcept { return books(game_.plan(), block(lane)).decisions; }
 EpisodeKey Lanes::key(std::size_t lane) const noexcept { return books(game_.plan(), block(lane)).key; }
 
-std::span<const std::byte> Lanes::state(std::size_t lane) const noexcept { return {block(lane), game_.plan().block_bytes}; }
+std::span<const std::byte> Lanes::state(std::size_t lane) const noexcept {
+  return {block(lane), game_.plan().block_bytes};
+}
 std::byte* Lanes::arena_state(std::size_t lane) noexcept { return block(lane); }
 const std::byte* Lanes::arena_state(std::size_t lane) const noexcept { return block(lane); }
 
 void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker) {
   if (snapshot.size() != game_.plan().block_bytes)
-    throw Error(Fault::refused, "the snapshot has " + std::to_string(snapshot.size()) + " bytes, this game's states have " +
-                                    std::to_string(game_.plan().block_bytes),
+    throw Error(Fault::refused,
+                "the snapshot has " + std::to_string(snapshot.size()) + " bytes, this game's states have " +
+                    std::to_string(game_.plan().block_bytes),
                 "Lanes::restore", "use snapshots of the same game only");
   std::memcpy(block(lane), snapshot.data(), snapshot.size());
   events_[lane].clear();

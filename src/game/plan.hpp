@@ -2,8 +2,8 @@
 
 // A compiled game: senses, controls and terms with every name already looked up.
 //
-// A lane's block is: arena state | Books | per role, per seat: ledger (doubles) | per role, per seat: two floats (distance
-// at the start, distance at the last decision) for each progress term.
+// A lane's block is: arena state | Books | per role, per seat: ledger (doubles) | per role, per seat: two floats
+// (distance at the start, distance at the last decision) for each progress term.
 
 #include <cstdint>
 #include <optional>

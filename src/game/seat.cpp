@@ -53,6 +53,8 @@ std::vector<SeenRay> SeatView::rays() const {
   return seen;
 }
 
-Bearing SeatView::nearest(std::string_view tag) const { return nearest(game().arena().tag(tag, "role '" + role().name + "'")); }
+Bearing SeatView::nearest(std::string_view tag) const {
+  return nearest(game().arena().tag(tag, "role '" + role().name + "'"));
+}
 
 }  // namespace zithercraft

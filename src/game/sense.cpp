@@ -45,13 +45,19 @@ void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, co
     room.x[i] = pose.cos * fan.cos[i] - pose.sin * fan.sin[i];
     room.y[i] = pose.sin * fan.cos[i] + pose.cos * fan.sin[i];
   }
-  const RayFanQuery rays{.x = pose.x, .y = pose.y, .direction_x = room.x.first(fan.rays), .direction_y = room.y.first(fan.rays),
-                         .reach = fan.reach, .thickness = fan.thickness, .tags = fan.tags,
+  const RayFanQuery rays{.x = pose.x,
+                         .y = pose.y,
+                         .direction_x = room.x.first(fan.rays),
+                         .direction_y = room.y.first(fan.rays),
+                         .reach = fan.reach,
+                         .thickness = fan.thickness,
+                         .tags = fan.tags,
                          .exclude = static_cast<std::int32_t>(seat.body())};
   plan.arena.cast(seat.arena_state(), rays, room.distance.first(fan.rays), room.entity.first(fan.rays));
 }
 
-void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const RayRoom& room, std::span<float> row) {
+void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const RayRoom& room,
+                std::span<float> row) {
   for (const SensePlan& part : role.senses)
     std::visit([&](const auto& kind) { sense(kind, plan, seat, room, row); }, part);
   for (std::size_t i = 0; i < row.size(); ++i)

@@ -18,6 +18,7 @@ struct RayRoom {
 void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, const RayRoom& room);
 
 /// Writes everything the seat senses into `row`. Throws Error (numbers) naming the column if a value is not finite.
-void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const RayRoom& room, std::span<float> row);
+void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const RayRoom& room,
+                std::span<float> row);
 
 }  // namespace zithercraft

@@ -16,8 +16,10 @@ ActorCritic<Scalar>::ActorCritic(Heads heads_, Mlp<Scalar> policy_, Mlp<Scalar> 
 
 template <class Scalar>
 LossRoom<Scalar>::LossRoom(const ActorCritic<Scalar>& nets, std::size_t most_samples)
-    : policy(nets.policy.workspace(most_samples)), value(nets.value.workspace(most_samples)),
-      policy_gradient(nets.policy.outputs() * most_samples), value_gradient(most_samples) {}
+    : policy(nets.policy.workspace(most_samples)),
+      value(nets.value.workspace(most_samples)),
+      policy_gradient(nets.policy.outputs() * most_samples),
+      value_gradient(most_samples) {}
 
 template <class Scalar>
 LossSums add_loss(const ActorCritic<Scalar>& nets, std::span<const Scalar> parameters, const Batch<Scalar>& batch,
@@ -47,7 +49,8 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, std::span<const Scalar> param
     sums.kl += static_cast<double>(ratio - 1 - change);
     sums.clipped += ratio < 1 - clip || ratio > 1 + clip ? 1.0 : 0.0;
   }
-  nets.policy.backward(nets.policy_part(parameters), batch.inputs, n, policy_gradient, room.policy, nets.policy_part(gradient));
+  nets.policy.backward(nets.policy_part(parameters), batch.inputs, n, policy_gradient, room.policy,
+                       nets.policy_part(gradient));
 
   const auto values = nets.value.forward(nets.value_part(parameters), batch.inputs, n, room.value);
   for (std::size_t i = 0; i < n; ++i) {
@@ -64,9 +67,9 @@ template struct ActorCritic<float>;
 template struct ActorCritic<double>;
 template struct LossRoom<float>;
 template struct LossRoom<double>;
-template LossSums add_loss(const ActorCritic<float>&, std::span<const float>, const Batch<float>&, const LossSettings&, float,
-                           LossRoom<float>&, std::span<float>);
-template LossSums add_loss(const ActorCritic<double>&, std::span<const double>, const Batch<double>&, const LossSettings&,
-                           double, LossRoom<double>&, std::span<double>);
+template LossSums add_loss(const ActorCritic<float>&, std::span<const float>, const Batch<float>&, const LossSettings&,
+                           float, LossRoom<float>&, std::span<float>);
+template LossSums add_loss(const ActorCritic<double>&, std::span<const double>, const Batch<double>&,
+                           const LossSettings&, double, LossRoom<double>&, std::span<double>);
 
 }  // namespace zithercraft

@@ -21,7 +21,7 @@ struct Batch {
   std::span<const float> decisions;        // [samples][controls]
   std::span<const float> log_probability;  // of the decision when it was taken
   std::span<const float> advantage;
-  std::span<const float> target;           // return to be predicted
+  std::span<const float> target;  // return to be predicted
 };
 
 /// Sums over samples.
@@ -50,11 +50,17 @@ struct ActorCritic {
   ActorCritic(Heads heads, Mlp<Scalar> policy, Mlp<Scalar> value);
 
   template <class T>
-  std::span<T> policy_part(std::span<T> all) const { return all.first(policy.parameters()); }
+  std::span<T> policy_part(std::span<T> all) const {
+    return all.first(policy.parameters());
+  }
   template <class T>
-  std::span<T> spread_part(std::span<T> all) const { return all.subspan(spread_offset, heads.dials()); }
+  std::span<T> spread_part(std::span<T> all) const {
+    return all.subspan(spread_offset, heads.dials());
+  }
   template <class T>
-  std::span<T> value_part(std::span<T> all) const { return all.subspan(value_offset, value.parameters()); }
+  std::span<T> value_part(std::span<T> all) const {
+    return all.subspan(value_offset, value.parameters());
+  }
 };
 
 template <class Scalar>
@@ -68,8 +74,8 @@ struct LossRoom {
 
 /// Adds the gradient of the batch's loss, times `scale`, to `gradient`, and returns the unscaled sums.
 ///
-/// Loss of a sample: -min(r A, clip(r) A) - entropy_weight H + (V - target)^2 / 2, where r is the ratio of the decision's
-/// probability now to that when it was taken.
+/// Loss of a sample: -min(r A, clip(r) A) - entropy_weight H + (V - target)^2 / 2, where r is the ratio of the
+/// decision's probability now to that when it was taken.
 template <class Scalar>
 LossSums add_loss(const ActorCritic<Scalar>& nets, std::span<const Scalar> parameters, const Batch<Scalar>& batch,
                   const LossSettings& settings, Scalar scale, LossRoom<Scalar>& room, std::span<Scalar> gradient);

@@ -25,14 +25,16 @@ std::vector<std::size_t> sizes(const std::vector<std::int64_t>& widths) { return
 
 const Role& only_role(const Game& game) {
   if (game.roles().size() != 1)
-    throw Error(Fault::spec, "the game has " + std::to_string(game.roles().size()) + " roles, and this learner trains one",
-                "roles", "train a game with one role");
+    throw Error(Fault::spec,
+                "the game has " + std::to_string(game.roles().size()) + " roles, and this learner trains one", "roles",
+                "train a game with one role");
   return game.roles()[0];
 }
 
 void check_settings(const PpoSettings& s) {
   const auto need = [](bool fine, const char* key, const char* mend) {
-    if (!fine) throw Error(Fault::spec, "the learner's setting '" + std::string(key) + "' cannot be used", "learner", mend);
+    if (!fine)
+      throw Error(Fault::spec, "the learner's setting '" + std::string(key) + "' cannot be used", "learner", mend);
   };
   const auto layers = [](const std::vector<std::int64_t>& widths) {
     return std::all_of(widths.begin(), widths.end(), [](std::int64_t w) { return w >= 1 && w <= 65536; });
@@ -44,7 +46,8 @@ void check_settings(const PpoSettings& s) {
   need(s.epochs >= 1, "epochs", "give at least 1");
   need(s.minibatch >= 1, "minibatch", "give at least 1");
   need(s.learning_rate > 0 && std::isfinite(s.learning_rate), "learning_rate", "give a number above 0");
-  need(s.last_learning_rate >= 0 && std::isfinite(s.last_learning_rate), "last_learning_rate", "give a number of at least 0");
+  need(s.last_learning_rate >= 0 && std::isfinite(s.last_learning_rate), "last_learning_rate",
+       "give a number of at least 0");
   need(s.discount >= 0 && s.discount <= 1, "discount", "give a number from 0 to 1");
   need(s.trace_decay >= 0 && s.trace_decay <= 1, "trace_decay", "give a number from 0 to 1");
   need(s.clip > 0, "clip", "give a number above 0");
@@ -64,11 +67,17 @@ struct TimedEpisode {
 
 struct Ppo::State {
   State(const Game& game_, const PpoSettings& settings_, std::uint64_t seed_, std::int64_t total, WorkerPool& pool_)
-      : game(game_), settings(settings_), seed(seed_), total_decisions(total), pool(pool_),
+      : game(game_),
+        settings(settings_),
+        seed(seed_),
+        total_decisions(total),
+        pool(pool_),
         lanes(game, static_cast<std::size_t>(settings.lanes), pool.threads()),
-        rollout(lanes.rows(0), static_cast<std::size_t>(settings.horizon), role().columns.size(), role().controls.size()),
+        rollout(lanes.rows(0), static_cast<std::size_t>(settings.horizon), role().columns.size(),
+                role().controls.size()),
         normaliser(role().columns.size()) {
-    signature = {role().name, role().columns, role().controls, sizes(settings.policy_layers), sizes(settings.value_layers)};
+    signature = {role().name, role().columns, role().controls, sizes(settings.policy_layers),
+                 sizes(settings.value_layers)};
     Heads heads(role().controls);
     Mlp<float> policy(widths_of(role().columns.size(), signature.policy_widths, heads.outputs()));
     Mlp<float> value(widths_of(role().columns.size(), signature.value_widths, 1));
@@ -101,8 +110,12 @@ struct Ppo::State {
 
   struct Room {
     Room(const State& s, std::size_t widest)
-        : loss(s.nets, widest), inputs(samples_per_shard * s.rollout.columns), decisions(samples_per_shard * s.rollout.controls),
-          log_probability(samples_per_shard), advantage(samples_per_shard), target(samples_per_shard),
+        : loss(s.nets, widest),
+          inputs(samples_per_shard * s.rollout.columns),
+          decisions(samples_per_shard * s.rollout.controls),
+          log_probability(samples_per_shard),
+          advantage(samples_per_shard),
+          target(samples_per_shard),
           row(s.rollout.columns) {}
     LossRoom<float> loss;
     AlignedBuffer<float> inputs, decisions, log_probability, advantage, target;  // one shard, gathered
@@ -143,7 +156,8 @@ struct Ppo::State {
   LossSettings loss;
 };
 
-Ppo::Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions, WorkerPool& pool) {
+Ppo::Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions,
+         WorkerPool& pool) {
   only_role(game);
   check_settings(settings);
   state_ = std::make_unique<State>(game, settings, seed, total_decisions, pool);
@@ -155,7 +169,8 @@ std::int64_t Ppo::decisions() const noexcept { return state_->decisions; }
 std::int64_t Ppo::updates() const noexcept { return state_->updates; }
 const PolicySignature& Ppo::signature() const noexcept { return state_->signature; }
 
-// ---- Collecting -------------------------------------------------------------------------------------------------------
+// ---- Collecting
+// -------------------------------------------------------------------------------------------------------
 
 void Ppo::State::end_episode(std::size_t lane, std::size_t time, std::vector<TimedEpisode>& ended) {
   for (std::size_t seat = 0; seat < lanes.seats(0); ++seat) {
@@ -181,10 +196,11 @@ void Ppo::State::play_group(std::size_t g, std::size_t worker) {
     for (std::size_t i = 0; i < group.rows; ++i) {
       // One stream per row and rollout would need its position kept; a stream per decision needs nothing.
       RandomStream random(derived_seed(seed, "decide"), static_cast<std::uint32_t>(group.first_row + i),
-                          static_cast<std::uint32_t>(static_cast<std::size_t>(updates) * r.horizon + t), Purpose::decide);
+                          static_cast<std::uint32_t>(static_cast<std::size_t>(updates) * r.horizon + t),
+                          Purpose::decide);
       const auto decision = r.decisions.span().subspan((first + i) * r.controls, r.controls);
-      r.log_probability[first + i] = nets.heads.sample(outputs.subspan(i * width, width),
-                                                       nets.spread_part(std::as_const(parameters).span()), random, decision);
+      r.log_probability[first + i] = nets.heads.sample(
+          outputs.subspan(i * width, width), nets.spread_part(std::as_const(parameters).span()), random, decision);
       nets.heads.controls_of(decision, lanes.control(0, group.first_row + i));
     }
     for (std::size_t l = 0; l < group.lanes; ++l) {
@@ -216,8 +232,9 @@ void Ppo::State::judge_group(const Group& group, Room& room) {
   const std::size_t begin = group.sample(r.horizon, 0, 0), end = begin + group.rows * r.horizon;
   for (std::size_t first = begin; first < end; first += samples_per_shard) {
     const std::size_t n = std::min(samples_per_shard, end - first);
-    const auto values = nets.value.forward(nets.value_part(std::as_const(parameters).span()),
-                                           r.inputs.span().subspan(first * r.columns, n * r.columns), n, room.loss.value);
+    const auto values =
+        nets.value.forward(nets.value_part(std::as_const(parameters).span()),
+                           r.inputs.span().subspan(first * r.columns, n * r.columns), n, room.loss.value);
     std::copy_n(values.begin(), n, r.value.begin() + first);
   }
   for (std::size_t t = 0; t + 1 < r.horizon; ++t)
@@ -244,7 +261,8 @@ CollectReport Ppo::collect() {
   return report;
 }
 
-// ---- Learning ---------------------------------------------------------------------------------------------------------
+// ---- Learning
+// ---------------------------------------------------------------------------------------------------------
 
 void Ppo::State::add_shard(std::size_t shard, std::size_t first, std::size_t count, std::size_t batch, Room& room) {
   const Rollout& r = rollout;
@@ -258,10 +276,14 @@ void Ppo::State::add_shard(std::size_t shard, std::size_t first, std::size_t cou
   }
   auto& own = shard_gradients[shard];
   std::fill(own.begin(), own.end(), 0.0f);
-  const Batch<float> gathered{count, room.inputs.span(), room.decisions.span(), room.log_probability.span(),
-                              room.advantage.span(), room.target.span()};
-  shard_sums[shard] = add_loss<float>(nets, parameters.span(), gathered, loss,
-                                      1.0f / static_cast<float>(batch), room.loss, own.span());
+  const Batch<float> gathered{count,
+                              room.inputs.span(),
+                              room.decisions.span(),
+                              room.log_probability.span(),
+                              room.advantage.span(),
+                              room.target.span()};
+  shard_sums[shard] =
+      add_loss<float>(nets, parameters.span(), gathered, loss, 1.0f / static_cast<float>(batch), room.loss, own.span());
 }
 
 void Ppo::State::check_finite() const {
@@ -269,7 +291,8 @@ void Ppo::State::check_finite() const {
     for (std::size_t i = 0; i < net.layers().size(); ++i) {
       const auto& layer = net.layers()[i];
       if (!std::isfinite(norm_of(part.subspan(layer.weights, layer.inputs * layer.outputs))))
-        throw Error(Fault::numbers, "the gradient of layer " + std::to_string(i) + " of the " + prefix + " network is not finite",
+        throw Error(Fault::numbers,
+                    "the gradient of layer " + std::to_string(i) + " of the " + prefix + " network is not finite",
                     "update " + std::to_string(updates + 1), "lower the learning rate or the rewards");
     }
   };
@@ -313,7 +336,8 @@ ImproveReport Ppo::improve() {
   target_mean /= n;
   off_mean = mean;  // target - value is the advantage
   off_square = square / n - off_mean * off_mean;
-  const double spread = std::sqrt(std::max(0.0, off_square)), target_variance = target_square / n - target_mean * target_mean;
+  const double spread = std::sqrt(std::max(0.0, off_square)),
+               target_variance = target_square / n - target_mean * target_mean;
   report.explained_variance = target_variance > 1e-12 ? 1.0 - off_square / target_variance : 0.0;
   for (float& a : s.rollout.advantage.span()) a = static_cast<float>((static_cast<double>(a) - mean) / (spread + 1e-8));
 
@@ -321,13 +345,14 @@ ImproveReport Ppo::improve() {
                                         static_cast<double>(std::max<std::int64_t>(1, s.total_decisions)));
   report.learning_rate = s.settings.learning_rate + (s.settings.last_learning_rate - s.settings.learning_rate) * done;
   s.loss.entropy_weight = s.settings.entropy_weight + (s.settings.last_entropy_weight - s.settings.entropy_weight) *
-                              std::min(1.0, done / s.settings.entropy_fades_by);
+                                                          std::min(1.0, done / s.settings.entropy_fades_by);
 
   std::iota(s.order.begin(), s.order.end(), 0u);
   RandomStream shuffle(s.seed, 0, static_cast<std::uint32_t>(s.updates), Purpose::shuffle);
   std::size_t steps = 0;
   for (std::int64_t epoch = 0; epoch < s.settings.epochs; ++epoch) {
-    for (std::size_t i = samples; i > 1; --i) std::swap(s.order[i - 1], s.order[shuffle.below(static_cast<std::uint32_t>(i))]);
+    for (std::size_t i = samples; i > 1; --i)
+      std::swap(s.order[i - 1], s.order[shuffle.below(static_cast<std::uint32_t>(i))]);
     LossSums sums;
     for (std::size_t first = 0; first < samples; first += batch, ++steps) {
       const std::size_t count = std::min(batch, samples - first);
@@ -357,7 +382,8 @@ ImproveReport Ppo::improve() {
   return report;
 }
 
-// ---- Storing ----------------------------------------------------------------------------------------------------------
+// ---- Storing
+// ----------------------------------------------------------------------------------------------------------
 
 void Ppo::store(TensorFile& file) const {
   const State& s = *state_;
@@ -394,8 +420,9 @@ void Ppo::restore(const TensorFile& file) {
   const auto states = file.bytes("lanes");
   const std::size_t block = s.lanes.state(0).size();
   if (counters.size() != 4 || states.size() != block * s.lanes.count())
-    throw Error(Fault::refused, "the checkpoint holds " + std::to_string(states.size() / block) + " lanes, the run has " +
-                                    std::to_string(s.lanes.count()),
+    throw Error(Fault::refused,
+                "the checkpoint holds " + std::to_string(states.size() / block) + " lanes, the run has " +
+                    std::to_string(s.lanes.count()),
                 "checkpoint", "resume with the same number of lanes");
   fetch_network(file, "policy", s.nets.policy, s.nets.policy_part(s.parameters.span()));
   fetch_network(file, "value", s.nets.value, s.nets.value_part(s.parameters.span()));

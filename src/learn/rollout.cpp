@@ -3,9 +3,20 @@
 namespace zithercraft {
 
 Rollout::Rollout(std::size_t rows_, std::size_t horizon_, std::size_t columns_, std::size_t controls_)
-    : rows(rows_), horizon(horizon_), columns(columns_), controls(controls_), raw(samples() * columns),
-      inputs(samples() * columns), decisions(samples() * controls), log_probability(samples()), reward(samples()),
-      value(samples()), next_value(samples()), ended(samples()), advantage(samples()), target(samples()) {}
+    : rows(rows_),
+      horizon(horizon_),
+      columns(columns_),
+      controls(controls_),
+      raw(samples() * columns),
+      inputs(samples() * columns),
+      decisions(samples() * controls),
+      log_probability(samples()),
+      reward(samples()),
+      value(samples()),
+      next_value(samples()),
+      ended(samples()),
+      advantage(samples()),
+      target(samples()) {}
 
 void estimate_advantages(Rollout& r, const Group& group, double discount, double trace_decay) {
   const auto gamma = static_cast<float>(discount), lambda = static_cast<float>(trace_decay);

@@ -21,10 +21,10 @@ struct Rollout {
   Rollout(std::size_t rows, std::size_t horizon, std::size_t columns, std::size_t controls);
 
   std::size_t rows, horizon, columns, controls;
-  AlignedBuffer<float> raw, inputs;          // [samples][columns] as sensed, and normalised
-  AlignedBuffer<float> decisions;            // [samples][controls]
+  AlignedBuffer<float> raw, inputs;  // [samples][columns] as sensed, and normalised
+  AlignedBuffer<float> decisions;    // [samples][controls]
   AlignedBuffer<float> log_probability, reward, value;
-  AlignedBuffer<float> next_value;           // value of what follows: 0 after a verdict, of the last moment after a cutoff
+  AlignedBuffer<float> next_value;  // value of what follows: 0 after a verdict, of the last moment after a cutoff
   AlignedBuffer<std::uint8_t> ended;
   AlignedBuffer<float> advantage, target;
 

@@ -1,9 +1,9 @@
 #include <utility>
 
-#include "zithercraft/base/text.hpp"
 #include "scripts.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/base/text.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/match/pilot.hpp"
 
@@ -28,8 +28,10 @@ class PolicyPilot : public Pilot {
     if (decisions_ == Decisions::greedy) return policy_.decide(senses, controls);
     for (std::size_t row = 0; row < count * seats; ++row) {
       const std::size_t lane = first + row / seats;
-      RandomStream random(seed_, lanes.key(lane).episode, lanes.decisions(lane) * static_cast<std::uint32_t>(seats) +
-                          static_cast<std::uint32_t>(row % seats), Purpose::decide);
+      RandomStream random(
+          seed_, lanes.key(lane).episode,
+          lanes.decisions(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
+          Purpose::decide);
       policy_.decide(senses.subspan(row * in, in), controls.subspan(row * out, out), random);
     }
   }
@@ -52,9 +54,10 @@ class RandomPilot : public Pilot {
     const std::size_t seats = lanes.seats(role);
     for (std::size_t row = first * seats; row < (first + count) * seats; ++row) {
       const std::size_t lane = row / seats;
-      RandomStream random(derived_seed(seed_, "random pilot"), lanes.key(lane).episode,
-                          lanes.decisions(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
-                          Purpose::decide);
+      RandomStream random(
+          derived_seed(seed_, "random pilot"), lanes.key(lane).episode,
+          lanes.decisions(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
+          Purpose::decide);
       const auto out = lanes.control(role, row);
       for (std::size_t c = 0; c < controls.size(); ++c)
         out[c] = controls[c].is_choice()
@@ -95,12 +98,14 @@ Script::Function find_script(const Game& game, std::size_t role) {
     if (script.name() == name) return maker(game, role);
     names.emplace_back(name);
   }
-  throw Error(Fault::spec, "no hand-written pilot is named '" + script.name() + "'", where, advice(script.name(), names));
+  throw Error(Fault::spec, "no hand-written pilot is named '" + script.name() + "'", where,
+              advice(script.name(), names));
 }
 
 }  // namespace
 
-std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy, Decisions decisions, std::uint64_t seed) {
+std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy, Decisions decisions,
+                                    std::uint64_t seed) {
   const Role& r = game.roles()[role];
   const auto& found = policy.signature();
   const PolicySignature wanted{r.name, r.columns, r.controls, found.policy_widths, found.value_widths};

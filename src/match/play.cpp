@@ -13,8 +13,8 @@ constexpr std::size_t most_lanes = 256;
 
 }  // namespace
 
-std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Pilot*>& pilots, std::int64_t episodes,
-                                         std::uint64_t seed, WorkerPool& pool) {
+std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Pilot*>& pilots,
+                                         std::int64_t episodes, std::uint64_t seed, WorkerPool& pool) {
   const auto total = static_cast<std::size_t>(episodes);
   const std::size_t count = std::min(total, most_lanes);
   Lanes lanes(game, count, pool.threads());

@@ -10,15 +10,15 @@
 namespace zithercraft {
 namespace {
 
-constexpr float look_ahead = 8.0f;    // metres of free water a heading is credited with at most
-constexpr float room_needed = 2.5f;   // metres of free water wanted on both sides of a heading
+constexpr float look_ahead = 8.0f;             // metres of free water a heading is credited with at most
+constexpr float room_needed = 2.5f;            // metres of free water wanted on both sides of a heading
 constexpr float cruise = 1.8f, crawl = 0.25f;  // m/s
 
 // Where the role's observations hold what the script reads.
 struct Senses {
   std::size_t compass = 0, own = 0, rays = 0;
   float compass_reach = 1, top_speed = 1, top_turn = 1, ray_reach = 1;
-  std::vector<float> angles;     // of the rays, radians to port
+  std::vector<float> angles;  // of the rays, radians to port
   std::size_t columns_per_ray = 0;
   std::optional<std::size_t> target_flag;
   std::size_t throttle = 0, rudder = 0;
@@ -52,7 +52,8 @@ class Finder {
     if (flag != fan->sees.end()) s.target_flag = static_cast<std::size_t>(flag - fan->sees.begin());
     const double gaps = static_cast<double>(fan->arc >= 360.0 ? fan->rays : fan->rays - 1);
     for (std::int64_t i = 0; i < fan->rays; ++i)
-      s.angles.push_back(static_cast<float>(exact::radians(-0.5 * fan->arc + fan->arc * static_cast<double>(i) / gaps)));
+      s.angles.push_back(
+          static_cast<float>(exact::radians(-0.5 * fan->arc + fan->arc * static_cast<double>(i) / gaps)));
     s.throttle = dial("throttle");
     s.rudder = dial("rudder");
     return s;
@@ -64,7 +65,8 @@ class Finder {
                 "add it, or choose another script");
   }
   std::size_t column(const std::string& name) const {
-    const auto at = std::find_if(role_.columns.begin(), role_.columns.end(), [&](const Column& c) { return c.name == name; });
+    const auto at =
+        std::find_if(role_.columns.begin(), role_.columns.end(), [&](const Column& c) { return c.name == name; });
     return static_cast<std::size_t>(at - role_.columns.begin());
   }
   std::size_t dial(const std::string& name) const {
@@ -83,7 +85,8 @@ class Helmsman {
 
   void operator()(const SeatView& seat, std::span<float> controls) const {
     const auto see = seat.observation();
-    const float bearing = static_cast<float>(exact::atan2(static_cast<double>(see[s_.compass + 1]), static_cast<double>(see[s_.compass])));
+    const float bearing = static_cast<float>(
+        exact::atan2(static_cast<double>(see[s_.compass + 1]), static_cast<double>(see[s_.compass])));
     const float distance = see[s_.compass + 2] * s_.compass_reach;
     const float speed = see[s_.own] * s_.top_speed, turn = see[s_.own + 2] * s_.top_turn;
 

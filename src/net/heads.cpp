@@ -115,11 +115,13 @@ void Heads::add_gradient(std::span<const Scalar> outputs, std::span<const Scalar
   }
 }
 
-template Heads::Judged<float> Heads::judge(std::span<const float>, std::span<const float>, std::span<const float>) const;
-template Heads::Judged<double> Heads::judge(std::span<const double>, std::span<const double>, std::span<const float>) const;
+template Heads::Judged<float> Heads::judge(std::span<const float>, std::span<const float>,
+                                           std::span<const float>) const;
+template Heads::Judged<double> Heads::judge(std::span<const double>, std::span<const double>,
+                                            std::span<const float>) const;
 template void Heads::add_gradient(std::span<const float>, std::span<const float>, std::span<const float>, float, float,
                                   std::span<float>, std::span<float>) const;
-template void Heads::add_gradient(std::span<const double>, std::span<const double>, std::span<const float>, double, double,
-                                  std::span<double>, std::span<double>) const;
+template void Heads::add_gradient(std::span<const double>, std::span<const double>, std::span<const float>, double,
+                                  double, std::span<double>, std::span<double>) const;
 
 }  // namespace zithercraft

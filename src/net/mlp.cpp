@@ -89,9 +89,11 @@ void Mlp<Scalar>::backward(std::span<const Scalar> parameters, std::span<const S
   const Scalar* dy_data = output_gradient.data();
   for (std::size_t i = layers_.size(); i-- > 0;) {
     const Layer& layer = layers_[i];
-    const ConstSamples<Scalar> x(i == 0 ? inputs.data() : room.values[i - 1].data(), index(layer.inputs), index(samples));
+    const ConstSamples<Scalar> x(i == 0 ? inputs.data() : room.values[i - 1].data(), index(layer.inputs),
+                                 index(samples));
     const ConstSamples<Scalar> dy(dy_data, index(layer.outputs), index(samples));
-    Weights<Scalar>(gradient.data() + layer.weights, index(layer.outputs), index(layer.inputs)).noalias() += dy * x.transpose();
+    Weights<Scalar>(gradient.data() + layer.weights, index(layer.outputs), index(layer.inputs)).noalias() +=
+        dy * x.transpose();
     Vector<Scalar>(gradient.data() + layer.biases, index(layer.outputs)) += dy.rowwise().sum();
     if (i == 0) break;
     const ConstWeights<Scalar> w(parameters.data() + layer.weights, index(layer.outputs), index(layer.inputs));

@@ -10,11 +10,17 @@ constexpr double least_variance = 1e-6;  // a column that never changed stays at
 
 }  // namespace
 
-Normaliser::Normaliser(std::size_t columns) : Normaliser(0.0, std::vector<double>(columns), std::vector<double>(columns)) {}
+Normaliser::Normaliser(std::size_t columns)
+    : Normaliser(0.0, std::vector<double>(columns), std::vector<double>(columns)) {}
 
 Normaliser::Normaliser(double count, std::vector<double> mean, std::vector<double> deviation)
-    : count_(count), mean_(std::move(mean)), deviation_(std::move(deviation)), batch_mean_(mean_.size()),
-      batch_deviation_(mean_.size()), shift_(mean_.size()), scale_(mean_.size(), 1.0f) {
+    : count_(count),
+      mean_(std::move(mean)),
+      deviation_(std::move(deviation)),
+      batch_mean_(mean_.size()),
+      batch_deviation_(mean_.size()),
+      shift_(mean_.size()),
+      scale_(mean_.size(), 1.0f) {
   refresh();
 }
 

@@ -69,7 +69,8 @@ PolicySignature PolicySignature::from(const TensorFile& file) {
     s.value_widths = json::parse(file.text("value_widths")).get<std::vector<std::size_t>>();
     return s;
   } catch (const json::exception&) {
-    throw Error(Fault::file, "the signature of the policy cannot be understood", "checkpoint", "take another checkpoint");
+    throw Error(Fault::file, "the signature of the policy cannot be understood", "checkpoint",
+                "take another checkpoint");
   }
 }
 
@@ -98,7 +99,9 @@ struct Policy::Weights {
 
 struct Policy::Room {
   explicit Room(const Weights& w)
-      : senses(tile * w.signature.columns.size()), policy(w.policy.workspace(tile)), value(w.value.workspace(tile)),
+      : senses(tile * w.signature.columns.size()),
+        policy(w.policy.workspace(tile)),
+        value(w.value.workspace(tile)),
         decision(w.signature.controls.size()) {}
   AlignedBuffer<float> senses;
   Mlp<float>::Workspace policy, value;
@@ -147,7 +150,8 @@ void Policy::each_tile(std::span<const float> senses, std::span<float> controls,
   if (senses.size() != rows * in || controls.size() != rows * out)
     throw Error(Fault::usage,
                 std::to_string(senses.size()) + " senses and " + std::to_string(controls.size()) +
-                    " controls do not fit a policy of " + std::to_string(in) + " columns and " + std::to_string(out) + " controls",
+                    " controls do not fit a policy of " + std::to_string(in) + " columns and " + std::to_string(out) +
+                    " controls",
                 "Policy::decide", "give whole rows, as many of one as of the other");
   for (std::size_t first = 0; first < rows; first += tile) {
     const std::size_t n = std::min(tile, rows - first);

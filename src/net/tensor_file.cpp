@@ -50,14 +50,16 @@ TensorFile::Tensor tensor_of(std::string type, std::vector<std::size_t> shape, s
 
 TensorFile::Tensor read_tensor(const json& entry, std::span<const std::byte> data, const std::string& name,
                                const std::string& source) {
-  TensorFile::Tensor tensor{entry.at("dtype").get<std::string>(), entry.at("shape").get<std::vector<std::size_t>>(), {}};
+  TensorFile::Tensor tensor{
+      entry.at("dtype").get<std::string>(), entry.at("shape").get<std::vector<std::size_t>>(), {}};
   const auto range = entry.at("data_offsets").get<std::vector<std::size_t>>();
   std::size_t elements = 1;
   for (const std::size_t n : tensor.shape) elements *= n;
   if (range.size() != 2 || range[0] > range[1] || range[1] > data.size() || width_of(tensor.type) == 0 ||
       range[1] - range[0] != elements * width_of(tensor.type))
     damaged("the tensor '" + name + "' does not fit", source);
-  tensor.bytes.assign(data.begin() + static_cast<std::ptrdiff_t>(range[0]), data.begin() + static_cast<std::ptrdiff_t>(range[1]));
+  tensor.bytes.assign(data.begin() + static_cast<std::ptrdiff_t>(range[0]),
+                      data.begin() + static_cast<std::ptrdiff_t>(range[1]));
   return tensor;
 }
 
@@ -87,8 +89,9 @@ const TensorFile::Tensor& TensorFile::find(const std::string& name, std::string_
 void TensorFile::get(const std::string& name, std::span<float> out) const {
   const auto& tensor = find(name, "F32");
   if (tensor.bytes.size() != out.size_bytes())
-    throw Error(Fault::file, "the tensor '" + name + "' has " + std::to_string(tensor.bytes.size() / sizeof(float)) +
-                                 " elements where " + std::to_string(out.size()) + " are needed",
+    throw Error(Fault::file,
+                "the tensor '" + name + "' has " + std::to_string(tensor.bytes.size() / sizeof(float)) +
+                    " elements where " + std::to_string(out.size()) + " are needed",
                 source_, "the checkpoint is of another network");
   std::memcpy(out.data(), tensor.bytes.data(), out.size_bytes());
 }
@@ -103,7 +106,8 @@ std::vector<std::size_t> TensorFile::shape(const std::string& name) const { retu
 const std::string& TensorFile::text(const std::string& key) const {
   const auto found = metadata.find(key);
   if (found == metadata.end())
-    throw Error(Fault::file, "the metadata lacks '" + key + "'", source_, "this is not a checkpoint of ours, or of another version");
+    throw Error(Fault::file, "the metadata lacks '" + key + "'", source_,
+                "this is not a checkpoint of ours, or of another version");
   return found->second;
 }
 
@@ -112,7 +116,8 @@ void TensorFile::save(const std::filesystem::path& path) const {
   header["__metadata__"] = metadata;
   std::vector<std::byte> data;
   for (const auto& [name, tensor] : tensors_) {
-    header[name] = {{"dtype", tensor.type}, {"shape", tensor.shape},
+    header[name] = {{"dtype", tensor.type},
+                    {"shape", tensor.shape},
                     {"data_offsets", {data.size(), data.size() + tensor.bytes.size()}}};
     data.insert(data.end(), tensor.bytes.begin(), tensor.bytes.end());
   }

@@ -37,15 +37,16 @@ std::string compare(const Lanes& lanes, const Moment& recorded) {
   if (!std::equal(lanes.events(0).begin(), lanes.events(0).end(), recorded.events.begin(), recorded.events.end()))
     return "the events differ";
   if (lanes.outcome(0) != recorded.outcome)
-    return "the outcome is " + std::string(name_of(lanes.outcome(0))) + " and was recorded as " + std::string(name_of(recorded.outcome));
+    return "the outcome is " + std::string(name_of(lanes.outcome(0))) + " and was recorded as " +
+           std::string(name_of(recorded.outcome));
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     if (!same_bits(lanes.observations(r), std::span<const float>(recorded.roles[r].observations)))
       return "an observation of role '" + game.roles()[r].name + "' differs";
     if (!game.complete() || recorded.decision == 0) continue;
     for (std::size_t seat = 0; seat < lanes.seats(r); ++seat)
       if (!same_bits(lanes.payments(r, seat),
-                     std::span<const float>(recorded.roles[r].payments).subspan(seat * game.roles()[r].terms.size(),
-                                                                               game.roles()[r].terms.size())))
+                     std::span<const float>(recorded.roles[r].payments)
+                         .subspan(seat * game.roles()[r].terms.size(), game.roles()[r].terms.size())))
         return "a payment to role '" + game.roles()[r].name + "' differs";
   }
   return {};
@@ -66,7 +67,8 @@ ReplayCheck check_replay(const std::filesystem::path& path) {
         lanes.begin(0, key_of(recorded));
       } else {
         if (lanes.outcome(0) != Outcome::running) {
-          result.difference = "episode " + std::to_string(e) + " goes on after its end at decision " + std::to_string(d - 1);
+          result.difference =
+              "episode " + std::to_string(e) + " goes on after its end at decision " + std::to_string(d - 1);
           return result;
         }
         for (std::size_t r = 0; r < recorded.roles.size(); ++r)

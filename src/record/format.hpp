@@ -57,7 +57,9 @@ inline std::uint64_t chunk_checksum(ChunkHeader header, std::span<const std::byt
   return hash_bytes(std::as_bytes(std::span(&header, 1))) ^ hash_bytes(stored);
 }
 
-inline std::uint64_t end_checksum(std::uint64_t index_offset) { return hash_bytes(std::as_bytes(std::span(&index_offset, 1))); }
+inline std::uint64_t end_checksum(std::uint64_t index_offset) {
+  return hash_bytes(std::as_bytes(std::span(&index_offset, 1)));
+}
 
 // An event as stored: 28 bytes without padding that could hold anything.
 struct StoredEvent {

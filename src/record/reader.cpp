@@ -75,8 +75,10 @@ struct Replay::State {
       throw Error(Fault::file, "this is not a replay", source, "name a .zrep file");
     const auto start = at<FileStart>(0);
     if (start.version != version)
-      throw Error(Fault::file, "the replay has format version " + std::to_string(start.version) + ", this program reads " +
-                                   std::to_string(version), source, "use a matching version");
+      throw Error(Fault::file,
+                  "the replay has format version " + std::to_string(start.version) + ", this program reads " +
+                      std::to_string(version),
+                  source, "use a matching version");
     if (file.size() - sizeof start < start.header_bytes) damaged("its header is cut short", source);
     const std::string text(reinterpret_cast<const char*>(file.data() + sizeof start), start.header_bytes);
     if (hash_text(text) != start.header_checksum) damaged("its header's checksum does not match", source);
@@ -100,7 +102,8 @@ struct Replay::State {
     const auto header = at<ChunkHeader>(offset);
     if (!fits(offset, header)) damaged(name + " does not fit", source);
     const std::span stored(file.data() + offset + sizeof header, header.stored_bytes);
-    if (chunk_checksum(header, stored) != header.checksum) damaged("the checksum of " + name + " does not match", source);
+    if (chunk_checksum(header, stored) != header.checksum)
+      damaged("the checksum of " + name + " does not match", source);
     std::vector<std::byte> raw(header.raw_bytes);
     const std::size_t size = ZSTD_decompress(raw.data(), raw.size(), stored.data(), stored.size());
     if (ZSTD_isError(size) || size != raw.size()) damaged(name + " cannot be unpacked", source);
@@ -138,7 +141,8 @@ struct Replay::State {
   }
 
   std::vector<Moment> read_chunk(std::size_t number) const {
-    const auto raw = unpack(chunks[number].offset, "chunk " + std::to_string(number + 1) + " of " + std::to_string(chunks.size()));
+    const auto raw =
+        unpack(chunks[number].offset, "chunk " + std::to_string(number + 1) + " of " + std::to_string(chunks.size()));
     Taker take(raw, source);
     std::vector<Moment> moments(chunks[number].moments);
     for (Moment& m : moments) {
@@ -191,8 +195,9 @@ const Moment& Replay::moment(std::size_t episode, std::uint32_t decision) {
     return c.episode == episode && decision >= c.first_decision && decision - c.first_decision < c.moments;
   });
   if (found == s.chunks.end())
-    throw Error(Fault::usage, "there is no decision " + std::to_string(decision) + " of episode " + std::to_string(episode),
-                s.source, "the replay has " + std::to_string(s.episodes.size()) + " episodes, counted from 0");
+    throw Error(Fault::usage,
+                "there is no decision " + std::to_string(decision) + " of episode " + std::to_string(episode), s.source,
+                "the replay has " + std::to_string(s.episodes.size()) + " episodes, counted from 0");
   const auto number = static_cast<std::size_t>(found - s.chunks.begin());
   if (number != s.cached_chunk) {
     s.cached = s.read_chunk(number);

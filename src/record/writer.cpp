@@ -23,8 +23,12 @@ json header_of(const Game& game, const ReplayInfo& info) {
     for (const Column& c : role.columns)
       columns.push_back({{"name", c.name}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}, {"scale", c.scale}});
     for (const ControlInfo& c : role.controls)
-      controls.push_back({{"name", c.name}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}, {"options", c.options}});
-    roles.push_back({{"name", role.name}, {"seats", role.seats.size()}, {"columns", columns}, {"controls", controls},
+      controls.push_back(
+          {{"name", c.name}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}, {"options", c.options}});
+    roles.push_back({{"name", role.name},
+                     {"seats", role.seats.size()},
+                     {"columns", columns},
+                     {"controls", controls},
                      {"terms", role.terms}});
   }
   json fields = json::array();
@@ -33,9 +37,16 @@ json header_of(const Game& game, const ReplayInfo& info) {
   json entities = json::array();
   for (const Entity& e : game.arena().entities())
     entities.push_back({{"name", e.name}, {"tag", game.arena().tags()[e.tag]}});
-  return {{"format", "zithercraft replay"}, {"made_with", info.made_with}, {"game_name", info.game},
-          {"game", info.game_toml}, {"pilots", info.pilots}, {"seed", info.seed}, {"roles", roles},
-          {"state_bytes", game.arena().state_bytes()}, {"state_fields", fields}, {"entities", entities}};
+  return {{"format", "zithercraft replay"},
+          {"made_with", info.made_with},
+          {"game_name", info.game},
+          {"game", info.game_toml},
+          {"pilots", info.pilots},
+          {"seed", info.seed},
+          {"roles", roles},
+          {"state_bytes", game.arena().state_bytes()},
+          {"state_fields", fields},
+          {"entities", entities}};
 }
 
 }  // namespace
@@ -53,7 +64,8 @@ struct ReplayWriter::State {
   void write(std::span<const std::byte> bytes) {
     out.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
     if (!out)
-      throw Error(Fault::file, "cannot write the replay", part.string(), "check that the folder exists, can be written, and has space left");
+      throw Error(Fault::file, "cannot write the replay", part.string(),
+                  "check that the folder exists, can be written, and has space left");
     offset += bytes.size();
   }
 
@@ -144,7 +156,8 @@ void ReplayWriter::finish() {
   if (!s.out) throw Error(Fault::file, "cannot write the replay", s.part.string(), "check the space left");
   std::error_code code;
   std::filesystem::rename(s.part, s.path, code);
-  if (code) throw Error(Fault::file, "cannot name the replay: " + code.message(), s.path.string(), "choose another name");
+  if (code)
+    throw Error(Fault::file, "cannot name the replay: " + code.message(), s.path.string(), "choose another name");
 }
 
 }  // namespace zithercraft

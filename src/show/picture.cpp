@@ -21,8 +21,12 @@ struct Colour {
 };
 
 // Hues that people who cannot tell red from green can tell apart, by lightness too.
-constexpr std::array<Colour, 6> tag_colours{{{0.25, 0.28, 0.33}, {0.00, 0.45, 0.45}, {0.42, 0.35, 0.58},
-                                             {0.80, 0.47, 0.00}, {0.10, 0.45, 0.75}, {0.70, 0.25, 0.45}}};
+constexpr std::array<Colour, 6> tag_colours{{{0.25, 0.28, 0.33},
+                                             {0.00, 0.45, 0.45},
+                                             {0.42, 0.35, 0.58},
+                                             {0.80, 0.47, 0.00},
+                                             {0.10, 0.45, 0.75},
+                                             {0.70, 0.25, 0.45}}};
 constexpr Colour water{0.93, 0.96, 0.98}, ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, path_colour{0.80, 0.40, 0.00};
 constexpr double margin = 24, title_height = 44, legend_width = 190;
 
@@ -92,7 +96,8 @@ class Painter {
 
   void trace(const std::vector<Point>& points, bool close) {
     for (std::size_t i = 0; i < points.size(); ++i)
-      i == 0 ? cairo_move_to(c_, sx(points[i][0]), sy(points[i][1])) : cairo_line_to(c_, sx(points[i][0]), sy(points[i][1]));
+      i == 0 ? cairo_move_to(c_, sx(points[i][0]), sy(points[i][1]))
+             : cairo_line_to(c_, sx(points[i][0]), sy(points[i][1]));
     if (close) cairo_close_path(c_);
   }
 
@@ -175,7 +180,8 @@ class Painter {
 
   void text(double x, double y, const std::string& words, double size, bool bold = false) {
     set(ink);
-    cairo_select_font_face(c_, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
+    cairo_select_font_face(c_, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
+                           bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
     cairo_set_font_size(c_, size);
     cairo_move_to(c_, x, y);
     cairo_show_text(c_, words.c_str());
@@ -256,7 +262,8 @@ cairo_status_t collect(void* into, const unsigned char* bytes, unsigned length) 
 }  // namespace
 
 void draw_png(const std::filesystem::path& file, const Picture& picture) {
-  const Canvas surface(cairo_image_surface_create(CAIRO_FORMAT_RGB24, picture.width, picture.height), &cairo_surface_destroy);
+  const Canvas surface(cairo_image_surface_create(CAIRO_FORMAT_RGB24, picture.width, picture.height),
+                       &cairo_surface_destroy);
   paint_on(surface.get(), picture);
   std::string bytes;
   if (cairo_surface_write_to_png_stream(surface.get(), &collect, &bytes) != CAIRO_STATUS_SUCCESS)
@@ -267,7 +274,8 @@ void draw_png(const std::filesystem::path& file, const Picture& picture) {
 std::string svg_text(const Picture& picture) {
   std::string bytes;
   {
-    const Canvas surface(cairo_svg_surface_create_for_stream(&collect, &bytes, picture.width, picture.height), &cairo_surface_destroy);
+    const Canvas surface(cairo_svg_surface_create_for_stream(&collect, &bytes, picture.width, picture.height),
+                         &cairo_surface_destroy);
     paint_on(surface.get(), picture);
     cairo_surface_finish(surface.get());
   }

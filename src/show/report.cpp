@@ -1,8 +1,8 @@
 #include "zithercraft/show/report.hpp"
 
+#include <fmt/format.h>
 #include <algorithm>
 #include <cmath>
-#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include "assets.hpp"
@@ -26,7 +26,8 @@ std::string base64(std::string_view bytes) {
   std::string out;
   for (std::size_t i = 0; i < bytes.size(); i += 3) {
     std::uint32_t word = 0;
-    for (std::size_t k = 0; k < 3; ++k) word = word << 8 | (i + k < bytes.size() ? static_cast<std::uint8_t>(bytes[i + k]) : 0u);
+    for (std::size_t k = 0; k < 3; ++k)
+      word = word << 8 | (i + k < bytes.size() ? static_cast<std::uint8_t>(bytes[i + k]) : 0u);
     for (std::size_t k = 0; k < 4; ++k) out += i + k <= bytes.size() ? digits[word >> (18 - 6 * k) & 63] : '=';
   }
   return out;
@@ -34,7 +35,8 @@ std::string base64(std::string_view bytes) {
 
 class Curves {
  public:
-  explicit Curves(const std::vector<MetricsRow>& rows) : rows_(rows), bin_((rows.size() + most_points - 1) / most_points) {}
+  explicit Curves(const std::vector<MetricsRow>& rows)
+      : rows_(rows), bin_((rows.size() + most_points - 1) / most_points) {}
 
   template <class Get>
   json of(Get get) const {
@@ -83,16 +85,17 @@ json draw_paths(const Run& run, const Game& game, const ReportOptions& options) 
     Path path;
     std::string image;
     double total = 0.0;
-    play_one(game, {pilot.get()}, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)}, [&](const Lanes& lanes) {
-      extend(path, lanes);
-      if (lanes.outcome(0) == Outcome::running) return;
-      total = lanes.episode_return(0, 0);
-      Picture picture{&lanes, false, {path}, {}, false, 560, 420};
-      image = svg_text(picture);
-    });
+    play_one(game, {pilot.get()}, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
+             [&](const Lanes& lanes) {
+               extend(path, lanes);
+               if (lanes.outcome(0) == Outcome::running) return;
+               total = lanes.episode_return(0, 0);
+               Picture picture{&lanes, false, {path}, {}, false, 560, 420};
+               image = svg_text(picture);
+             });
     paths.push_back({{"image", "data:image/svg+xml;base64," + base64(image)},
-                     {"caption", fmt::format("Episode {}: {} after {} decisions, return {:.2f}", e, name_of(path.outcome),
-                                             path.points.size() - 1, total)}});
+                     {"caption", fmt::format("Episode {}: {} after {} decisions, return {:.2f}", e,
+                                             name_of(path.outcome), path.points.size() - 1, total)}});
   }
   return paths;
 }
@@ -117,16 +120,24 @@ std::string escaped(const std::string& text) {
 }  // namespace
 
 void write_report(const Run& run, const std::filesystem::path& html, const ReportOptions& options) {
-  if (options.episodes < 1 || options.paths < 1) throw Error(Fault::usage, "nothing to report", "ReportOptions", "ask for at least 1");
+  if (options.episodes < 1 || options.paths < 1)
+    throw Error(Fault::usage, "nothing to report", "ReportOptions", "ask for at least 1");
   const Game game = run.game();
   const auto rows = Metrics(run.metrics()).rows();
   const auto& terms = game.roles()[0].terms;
-  const json data{{"game", game.spec().name}, {"about", game.spec().about}, {"run", run.folder().string()},
-                  {"seed", run.settings().seed}, {"decisions", run.decisions_done()}, {"total", run.settings().decisions},
-                  {"seconds", rows.empty() ? 0.0 : rows.back().seconds}, {"version", library_version()},
-                  {"configuration", read_text(run.configuration())}, {"terms", terms},
+  const json data{{"game", game.spec().name},
+                  {"about", game.spec().about},
+                  {"run", run.folder().string()},
+                  {"seed", run.settings().seed},
+                  {"decisions", run.decisions_done()},
+                  {"total", run.settings().decisions},
+                  {"seconds", rows.empty() ? 0.0 : rows.back().seconds},
+                  {"version", library_version()},
+                  {"configuration", read_text(run.configuration())},
+                  {"terms", terms},
                   {"score", json::parse(score(run, {.episodes = options.episodes, .seed = options.seed}).to_json())},
-                  {"curves", Curves(rows).all(terms)}, {"paths", draw_paths(run, game, options)}};
+                  {"curves", Curves(rows).all(terms)},
+                  {"paths", draw_paths(run, game, options)}};
   std::string page(assets::report_html);
   page = fill_in(std::move(page), "@title@", escaped(game.spec().name + ": " + run.folder().string()));
   page = fill_in(std::move(page), "@data@", harmless(data.dump()));

@@ -30,7 +30,8 @@ struct Metrics::State {
   sqlite3* db = nullptr;
 
   [[noreturn]] void fail() const {
-    throw Error(Fault::file, "the metrics cannot be used: " + std::string(db != nullptr ? sqlite3_errmsg(db) : "out of memory"),
+    throw Error(Fault::file,
+                "the metrics cannot be used: " + std::string(db != nullptr ? sqlite3_errmsg(db) : "out of memory"),
                 path, "check the folder's rights and space, or start afresh");
   }
   void run(const char* sql) const {
@@ -51,7 +52,9 @@ class Statement {
   bool good() const { return good_; }
   Statement& bind(double value) { return note(sqlite3_bind_double(handle_, ++next_, value)); }
   Statement& bind(std::int64_t value) { return note(sqlite3_bind_int64(handle_, ++next_, value)); }
-  Statement& bind(const std::string& value) { return note(sqlite3_bind_text(handle_, ++next_, value.c_str(), -1, SQLITE_TRANSIENT)); }
+  Statement& bind(const std::string& value) {
+    return note(sqlite3_bind_text(handle_, ++next_, value.c_str(), -1, SQLITE_TRANSIENT));
+  }
   Statement& bind_nothing() { return note(sqlite3_bind_null(handle_, ++next_)); }
   int step() { return good_ ? sqlite3_step(handle_) : SQLITE_ERROR; }
   double number(int column) const { return sqlite3_column_double(handle_, column); }
@@ -78,7 +81,8 @@ Metrics::Metrics(const std::filesystem::path& path) : state_(std::make_unique<St
   if (sqlite3_open(path.c_str(), &state_->db) != SQLITE_OK) {
     const std::string reason = sqlite3_errmsg(state_->db);
     sqlite3_close(state_->db);
-    throw Error(Fault::file, "the metrics cannot be opened: " + reason, path.string(), "check the folder's rights and space");
+    throw Error(Fault::file, "the metrics cannot be opened: " + reason, path.string(),
+                "check the folder's rights and space");
   }
   sqlite3_busy_timeout(state_->db, 5000);
   try {
@@ -135,7 +139,8 @@ std::vector<MetricsRow> Metrics::rows() const {
     row.mean_length = s.number(5);
     row.success = s.number(6);
     row.recent_success = s.number(7);
-    row.learner = {s.number(8), s.number(9), s.number(10), s.number(11), s.number(12), s.number(13), s.number(14), s.number(15)};
+    row.learner = {s.number(8),  s.number(9),  s.number(10), s.number(11),
+                   s.number(12), s.number(13), s.number(14), s.number(15)};
     Statement terms(state_->db, "SELECT term, mean FROM terms WHERE decisions = ?1 ORDER BY rowid");
     terms.bind(row.decisions);
     while ((code = terms.step()) == SQLITE_ROW) row.terms.emplace_back(terms.text(0), terms.number(1));

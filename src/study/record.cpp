@@ -12,13 +12,15 @@ void record(const Run& run, const std::filesystem::path& file, const RecordOptio
   const Game game = run.game();
   Policy policy = run.policy();
   const auto pilot = policy_pilot(game, 0, policy);
-  ReplayWriter writer(file, game, {game.spec().name, to_toml(game.spec()), {pilot->name()}, options.seed, library_version()});
+  ReplayWriter writer(file, game,
+                      {game.spec().name, to_toml(game.spec()), {pilot->name()}, options.seed, library_version()});
   std::vector<float> values(game.roles()[0].seats.size());
   for (std::int64_t e = 0; e < options.episodes; ++e)
-    play_one(game, {pilot.get()}, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)}, [&](const Lanes& lanes) {
-      policy.values(lanes.observations(0), values);
-      writer.add(lanes, 0, values);
-    });
+    play_one(game, {pilot.get()}, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
+             [&](const Lanes& lanes) {
+               policy.values(lanes.observations(0), values);
+               writer.add(lanes, 0, values);
+             });
   writer.finish();
 }
 

@@ -47,13 +47,14 @@ Run Run::open(const std::filesystem::path& folder) {
   table.erase("game");
   RunFile file;
   read_struct(table, file, source);
-  return Run(folder, std::move(game), {file.decisions, static_cast<std::uint64_t>(file.seed), file.checkpoint_every, file.learner});
+  return Run(folder, std::move(game),
+             {file.decisions, static_cast<std::uint64_t>(file.seed), file.checkpoint_every, file.learner});
 }
 
 void Run::save_configuration() const {
-  toml::table table = TomlWriter::to_table(RunFile{library_version(), settings_.decisions,
-                                                   static_cast<std::int64_t>(settings_.seed), settings_.checkpoint_every,
-                                                   settings_.learner});
+  toml::table table =
+      TomlWriter::to_table(RunFile{library_version(), settings_.decisions, static_cast<std::int64_t>(settings_.seed),
+                                   settings_.checkpoint_every, settings_.learner});
   table.insert("game", parse_toml(to_toml(game_), "game"));
   write_atomically(configuration(), toml_text(table));
 }

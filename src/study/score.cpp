@@ -18,7 +18,8 @@ PilotScore tally(const Pilot& pilot, const std::vector<EpisodeResult>& results, 
     lengths.push_back(static_cast<double>(e.length));
     successes += e.outcome == Outcome::success ? 1 : 0;
   }
-  PilotScore score{pilot.name(), share_interval(successes, results.size()), mean_interval(returns), mean_interval(lengths), {}};
+  PilotScore score{
+      pilot.name(), share_interval(successes, results.size()), mean_interval(returns), mean_interval(lengths), {}};
   for (std::size_t t = 0; t < terms.size(); ++t) {
     std::vector<double> paid;
     for (const EpisodeResult& e : results) paid.push_back(e.ledger[t]);
@@ -53,8 +54,9 @@ Score score(const Run& run, const ScoreOptions& options) {
   WorkerPool pool(options.threads);
   Score result{game.spec().name, run.folder().string(), options.seed, options.episodes, {}};
   for (const auto& pilot : pilots_of(run, game, options))
-    result.pilots.push_back(tally(*pilot, play_episodes(game, {pilot.get()}, options.episodes,
-                                                        derived_seed(options.seed, "score"), pool), game.roles()[0].terms));
+    result.pilots.push_back(
+        tally(*pilot, play_episodes(game, {pilot.get()}, options.episodes, derived_seed(options.seed, "score"), pool),
+              game.roles()[0].terms));
   return result;
 }
 
@@ -64,8 +66,11 @@ std::string Score::to_json() const {
   for (const PilotScore& p : pilots) {
     nlohmann::ordered_json terms = nlohmann::ordered_json::object();
     for (const auto& [name, interval] : p.terms) terms[name] = to_json_value(interval);
-    j["pilots"].push_back({{"name", p.name}, {"success", to_json_value(p.success)}, {"return", to_json_value(p.episode_return)},
-                           {"length", to_json_value(p.length)}, {"terms", terms}});
+    j["pilots"].push_back({{"name", p.name},
+                           {"success", to_json_value(p.success)},
+                           {"return", to_json_value(p.episode_return)},
+                           {"length", to_json_value(p.length)},
+                           {"terms", terms}});
   }
   return j.dump(2);
 }

@@ -4,12 +4,12 @@
 #include <sys/file.h>
 #include <unistd.h>
 
+#include <fmt/format.h>
 #include <algorithm>
 #include <array>
 #include <chrono>
 #include <cmath>
 #include <deque>
-#include <fmt/format.h>
 
 #include "settings_fields.hpp"
 #include "zithercraft/base/files.hpp"
@@ -89,7 +89,8 @@ bool holds_other_files(const std::filesystem::path& folder) {
   if (!std::filesystem::is_directory(folder, code)) return false;
   for (const auto& entry : std::filesystem::directory_iterator(folder, code)) {
     const std::string name = entry.path().filename().string();
-    if (name != "lock" && name != "checkpoints" && !name.starts_with("metrics.db") && !name.starts_with("run.toml.tmp")) return true;
+    if (name != "lock" && name != "checkpoints" && !name.starts_with("metrics.db") && !name.starts_with("run.toml.tmp"))
+      return true;
   }
   return false;
 }
@@ -103,18 +104,23 @@ void check_same_run(const Run& there, const GameSpec& game, const RunSettings& s
   if (settings.seed != there.settings().seed)
     refuse(fmt::format("seed: {} here, {} there", settings.seed, there.settings().seed));
   if (settings.checkpoint_every != there.settings().checkpoint_every)
-    refuse(fmt::format("checkpoint_every: {} here, {} there", settings.checkpoint_every, there.settings().checkpoint_every));
+    refuse(fmt::format("checkpoint_every: {} here, {} there", settings.checkpoint_every,
+                       there.settings().checkpoint_every));
   PpoSettings here = settings.learner;
-  if (const auto d = first_difference(TomlWriter::to_table(here), TomlWriter::to_table(there.settings().learner)); !d.empty())
+  if (const auto d = first_difference(TomlWriter::to_table(here), TomlWriter::to_table(there.settings().learner));
+      !d.empty())
     refuse("learner." + d);
 }
 
 class Training {
  public:
   Training(Run run, const TrainOptions& options)
-      : run_(std::move(run)), options_(options), pool_(options.threads),
+      : run_(std::move(run)),
+        options_(options),
+        pool_(options.threads),
         ppo_(run_.game(), run_.settings().learner, run_.settings().seed, run_.settings().decisions, pool_),
-        metrics_(run_.metrics()), terms_(run_.game().roles()[0].terms) {}
+        metrics_(run_.metrics()),
+        terms_(run_.game().roles()[0].terms) {}
 
   void resume() {
     if (!std::filesystem::exists(run_.last_checkpoint())) return metrics_.forget_after(-1);
@@ -176,8 +182,8 @@ class Training {
     if (!options_.on_progress) return;
     const std::int64_t total = run_.settings().decisions;
     options_.on_progress({row.decisions, total, seconds_since(begun_), speed_,
-                          static_cast<double>(std::max<std::int64_t>(0, total - row.decisions)) / speed_, recent_.mean(1),
-                          recent_.mean(2), recent_.mean(0), recent_.count()});
+                          static_cast<double>(std::max<std::int64_t>(0, total - row.decisions)) / speed_,
+                          recent_.mean(1), recent_.mean(2), recent_.mean(0), recent_.count()});
   }
 
   void save(std::int64_t previous) const {
@@ -208,8 +214,10 @@ Run train(const GameSpec& game, const TrainOptions& options) {
   Run run(options.folder, game, {options.decisions, options.seed, options.checkpoint_every, options.learner});
   check_scripts(run.game());
   if (options.decisions < 1 || options.checkpoint_every < 1)
-    throw Error(Fault::usage, "decisions and checkpoint_every must be at least 1", "TrainOptions", "give larger numbers");
-  if (options.folder.empty()) throw Error(Fault::usage, "the run's folder is not given", "TrainOptions::folder", "name one");
+    throw Error(Fault::usage, "decisions and checkpoint_every must be at least 1", "TrainOptions",
+                "give larger numbers");
+  if (options.folder.empty())
+    throw Error(Fault::usage, "the run's folder is not given", "TrainOptions::folder", "name one");
 
   bool resuming = false;
   if (holds_run(options.folder)) {
@@ -221,7 +229,8 @@ Run train(const GameSpec& game, const TrainOptions& options) {
     if (options.existing == Existing::resume)
       throw Error(Fault::refused, "there is no run to resume", options.folder.string(), "leave out --resume");
     if (holds_other_files(options.folder))
-      throw Error(Fault::refused, "the folder holds other files", options.folder.string(), "choose an empty or a new folder");
+      throw Error(Fault::refused, "the folder holds other files", options.folder.string(),
+                  "choose an empty or a new folder");
   }
   make_folder(options.folder);
   const FolderLock lock(options.folder);

@@ -39,8 +39,8 @@ TEST(Cast, MissesReportReachAndNoEntity) {
     EXPECT_EQ(cast(world, 0, 0, degrees, 50).entity, -1) << degrees;
     EXPECT_EQ(cast(world, 0, 0, degrees, 50).distance, 50) << degrees;
   }
-  EXPECT_EQ(cast(world, 0, 0, 0, 8.9f).entity, -1);  // out of reach
-  EXPECT_EQ(cast(world, 0, 0, 0, 50, 0, 0).entity, -1);  // excluded
+  EXPECT_EQ(cast(world, 0, 0, 0, 8.9f).entity, -1);          // out of reach
+  EXPECT_EQ(cast(world, 0, 0, 0, 50, 0, 0).entity, -1);      // excluded
   EXPECT_EQ(cast(world, 0, 0, 0, 50, 0, -1, 0).entity, -1);  // its tag is not looked for
 }
 
@@ -54,7 +54,7 @@ TEST(Cast, SolidsAreHitAtZeroFromInsideZonesAtTheirOutline) {
   EXPECT_NEAR(cast(world, 100, 0, 0, 50).distance, 3, 1e-4);
   EXPECT_NEAR(cast(world, 95, 0, 0, 50).distance, 2, 1e-4);
   EXPECT_NEAR(cast(world, 201, 0, 0, 50).distance, 2, 1e-4);
-  EXPECT_NEAR(cast(world, 300, 0, 0, 50).distance, 5, 1e-4);   // along: the round end
+  EXPECT_NEAR(cast(world, 300, 0, 0, 50).distance, 5, 1e-4);  // along: the round end
   EXPECT_NEAR(cast(world, 304, 0, 180, 50).distance, 9, 1e-4);
   EXPECT_NEAR(cast(world, 300, 0, 90, 50).distance, 2, 1e-4);  // across: the side
 }
@@ -67,10 +67,10 @@ TEST(Cast, ThickRaysMeetEarlierAndWider) {
   EXPECT_NEAR(cast(world, 0, 0, 0, 50, 1).distance, 8.5, 1e-4);
   EXPECT_NEAR(cast(world, 0, 0, 180, 50, 1).distance, 8.5, 1e-4);
   EXPECT_NEAR(cast(world, 0, 0, 90, 50, 1).distance, 9.5, 1e-4);
-  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50).entity, -1);          // a thin ray passes the crate's corner
-  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50, 1).entity, 0);        // a thick one touches it
+  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50).entity, -1);                    // a thin ray passes the crate's corner
+  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50, 1).entity, 0);                  // a thick one touches it
   EXPECT_NEAR(cast(world, 0, 1.3f, 0, 50, 1).distance, 9 - 0.4, 1e-4);  // 0.3 off a corner rounded by 0.5
-  EXPECT_EQ(cast(world, 10, 1.2f, 90, 50, 1).distance, 0);    // begins in touch
+  EXPECT_EQ(cast(world, 10, 1.2f, 90, 50, 1).distance, 0);              // begins in touch
 }
 
 // The hit point lies on the surface, and nothing is nearer on the way: checked by walking along the ray.
@@ -87,13 +87,14 @@ TEST(Cast, AgreesWithSmallStepsOnRandomScenes) {
   RandomStream random(3, 0, 0, Purpose::user);
   for (int scene = 0; scene < 30; ++scene) {
     for (std::size_t i = 0; i < 6; ++i)
-      world.arena.put(world.state(), i, static_cast<float>(random.between(-8, 8)), static_cast<float>(random.between(-8, 8)),
-                      random.between(-3, 3));
+      world.arena.put(world.state(), i, static_cast<float>(random.between(-8, 8)),
+                      static_cast<float>(random.between(-8, 8)), random.between(-3, 3));
     for (int ray = 0; ray < 20; ++ray) {
       const double degrees = random.between(0, 360);
       const float thickness = ray % 2 == 0 ? 0.0f : 0.6f;
       const auto hit = cast(world, 0, 0, degrees, 12, thickness);
-      const float c = static_cast<float>(std::cos(degrees * 0.017453292519943295)), s = static_cast<float>(std::sin(degrees * 0.017453292519943295));
+      const float c = static_cast<float>(std::cos(degrees * 0.017453292519943295)),
+                  s = static_cast<float>(std::sin(degrees * 0.017453292519943295));
       float walked = 12;
       for (float t = 0; t < 12; t += 0.005f) {
         const Core probe = core_of({.corners = 1, .radius = thickness * 0.5f}, {.x = t * c, .y = t * s});
@@ -107,7 +108,8 @@ TEST(Cast, AgreesWithSmallStepsOnRandomScenes) {
           break;
         }
       }
-      EXPECT_NEAR(hit.distance, walked, 0.011) << "scene " << scene << ", " << degrees << " degrees, thickness " << thickness;
+      EXPECT_NEAR(hit.distance, walked, 0.011)
+          << "scene " << scene << ", " << degrees << " degrees, thickness " << thickness;
     }
   }
 }

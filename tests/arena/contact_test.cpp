@@ -73,8 +73,10 @@ TEST(Contact, OverlapIsUndoneWithoutAddingSpeed) {
 TEST(Contact, FreeBodiesNeverLeaveAWalledBasin) {
   ArenaSpec spec{.walls = {{.name = "quay", .points = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}}, .closed = true}}};
   for (int i = 0; i < 6; ++i)
-    spec.bodies.push_back({.name = "crate" + std::to_string(i), .motion = Motion::free,
-                           .shape = i % 2 == 0 ? Shape(Box{1.5, 1}) : Shape(Capsule{2, 0.4}), .bounce = 0.5,
+    spec.bodies.push_back({.name = "crate" + std::to_string(i),
+                           .motion = Motion::free,
+                           .shape = i % 2 == 0 ? Shape(Box{1.5, 1}) : Shape(Capsule{2, 0.4}),
+                           .bounce = 0.5,
                            .place = {.region = {-4, -4, 4, 4}, .heading = {-180, 180}}});
   World world(spec);
   for (std::size_t i = 0; i < 6; ++i)

@@ -26,10 +26,11 @@ TEST(Gap, KnownDistances) {
   EXPECT_NEAR(gap_between(box(0, 0), disc(5, 5, 1)).distance, 5 - 1, 1e-5);  // from the corner (2, 1): 3, 4, 5
   EXPECT_NEAR(gap_between(box(0, 0), box(6, 0)).distance, 2, 1e-5);
   EXPECT_NEAR(gap_between(box(0, 0), box(3, 0)).distance, -1, 1e-5);
-  EXPECT_NEAR(gap_between(capsule(0, 0), capsule(7, 0)).distance, 3, 1e-5);   // end to end
-  EXPECT_NEAR(gap_between(capsule(0, 0), capsule(0, 5)).distance, 3, 1e-5);   // side by side
+  EXPECT_NEAR(gap_between(capsule(0, 0), capsule(7, 0)).distance, 3, 1e-5);  // end to end
+  EXPECT_NEAR(gap_between(capsule(0, 0), capsule(0, 5)).distance, 3, 1e-5);  // side by side
   EXPECT_NEAR(gap_between(core_of_segment({-3, 0}, {3, 0}), capsule(0, 4, 1.5707963)).distance, 2, 1e-5);
-  EXPECT_LT(gap_between(core_of_segment({-3, 0}, {3, 0}), core_of_segment({0, -3}, {0, 3})).distance, 1e-5);  // crossing
+  EXPECT_LT(gap_between(core_of_segment({-3, 0}, {3, 0}), core_of_segment({0, -3}, {0, 3})).distance,
+            1e-5);  // crossing
 }
 
 TEST(Gap, IsSymmetricAndPointsFromFirstToSecond) {
@@ -53,7 +54,8 @@ TEST(Gap, IsSymmetricAndPointsFromFirstToSecond) {
       // Moving b towards a along the normal closes the gap by as much.
       Core nearer = b;
       for (std::size_t c = 0; c < b.corners; ++c) nearer.corner[c] = b.corner[c] - 0.5f * ab.distance * ab.normal;
-      for (std::size_t k = 0; k < b.axes; ++k) nearer.offset[k] = b.offset[k] - 0.5f * ab.distance * dot(b.axis[k], ab.normal);
+      for (std::size_t k = 0; k < b.axes; ++k)
+        nearer.offset[k] = b.offset[k] - 0.5f * ab.distance * dot(b.axis[k], ab.normal);
       EXPECT_NEAR(gap_between(a, nearer).distance, 0.5f * ab.distance, 2e-3);
     }
   }

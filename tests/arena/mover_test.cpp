@@ -7,9 +7,7 @@ namespace {
 
 using test::World;
 
-World boat(const Boat& mover) {
-  return World({.bodies = {{.name = "skiff", .motion = Motion::free, .mover = mover}}});
-}
+World boat(const Boat& mover) { return World({.bodies = {{.name = "skiff", .motion = Motion::free, .mover = mover}}}); }
 
 void steer(World& world, float throttle, float rudder) {
   const auto inputs = world.arena.inputs(world.state(), 0);

@@ -13,7 +13,9 @@ namespace zithercraft::test {
 /// An arena with one state that starts from given poses.
 class World {
  public:
-  explicit World(const ArenaSpec& spec) : arena(spec), block(arena.state_bytes() / 8 + 1) { arena.begin(state(), 1, 0, 0, scratch); }
+  explicit World(const ArenaSpec& spec) : arena(spec), block(arena.state_bytes() / 8 + 1) {
+    arena.begin(state(), 1, 0, 0, scratch);
+  }
   std::byte* state() { return reinterpret_cast<std::byte*>(block.data()); }
   void ticks(int n) {
     for (int i = 0; i < n; ++i) arena.tick(state(), scratch, events);
@@ -30,7 +32,8 @@ class World {
 
 /// A body far from everything else, to be put somewhere by the test.
 inline BodySpec body(const std::string& name, const Shape& shape, Motion motion, double slot) {
-  return {.name = name, .motion = motion, .shape = shape, .place = {.region = {1000 + 50 * slot, 0, 1000 + 50 * slot, 0}}};
+  return {
+      .name = name, .motion = motion, .shape = shape, .place = {.region = {1000 + 50 * slot, 0, 1000 + 50 * slot, 0}}};
 }
 
 struct Hit {
@@ -38,14 +41,22 @@ struct Hit {
   std::int32_t entity;
 };
 
-inline Hit cast(World& world, float x, float y, double degrees, float reach, float thickness = 0.0f, std::int32_t exclude = -1,
-                std::uint64_t tags = ~0ULL) {
+inline Hit cast(World& world, float x, float y, double degrees, float reach, float thickness = 0.0f,
+                std::int32_t exclude = -1, std::uint64_t tags = ~0ULL) {
   const std::array<float, 1> dx{static_cast<float>(std::cos(degrees * 0.017453292519943295))};
   const std::array<float, 1> dy{static_cast<float>(std::sin(degrees * 0.017453292519943295))};
   std::array<float, 1> distance{};
   std::array<std::int32_t, 1> entity{};
-  world.arena.cast(world.state(), {.x = x, .y = y, .direction_x = dx, .direction_y = dy, .reach = reach, .thickness = thickness,
-                                   .tags = tags, .exclude = exclude}, distance, entity);
+  world.arena.cast(world.state(),
+                   {.x = x,
+                    .y = y,
+                    .direction_x = dx,
+                    .direction_y = dy,
+                    .reach = reach,
+                    .thickness = thickness,
+                    .tags = tags,
+                    .exclude = exclude},
+                   distance, entity);
   return {distance[0], entity[0]};
 }
 

@@ -20,7 +20,8 @@ TEST(Files, ErrorsNameFileAndRemedy) {
   const test::TemporaryFolder folder;
   const Error missing = test::error_of([&] { read_text(folder / "none"); });
   EXPECT_EQ(missing.fault(), Fault::file);
-  EXPECT_NE(std::string(missing.what()).find("none: cannot read the file: No such file or directory; check"), std::string::npos);
+  EXPECT_NE(std::string(missing.what()).find("none: cannot read the file: No such file or directory; check"),
+            std::string::npos);
   const Error is_folder = test::error_of([&] { read_text(folder.path()); });
   EXPECT_EQ(is_folder.problem(), "this is a folder, not a file");
   const Error unwritable = test::error_of([&] { write_atomically(folder / "no/such/place", std::string_view("x")); });

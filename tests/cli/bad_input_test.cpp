@@ -43,12 +43,18 @@ TEST(BadGameFile, HasStatus3AndNamesTheLine) {
     expect_error({"show", path}, 3, path + message);
     expect_error({"train", path, "--run", (folder / "run").string()}, 3, path + message);
   };
-  expect("clearance", "claerance", ":19 (arena.zones[0].place.claerance): unknown key 'claerance'; did you mean 'clearance'?");
-  expect("count = 8", "count = \"eight\"", ":23 (arena.bodies[0].count): expected a whole number, found the text 'eight'");
-  expect("length = 2.4", "length = -2.4", ":30 (arena.bodies[1].shape.length): -2.4 is too small; give a number above 0");
-  expect("to = \"berth\"", "to = \"birth\"", ":42 (roles[0].senses[1].to): no body, zone or wall bears the tag 'birth'; did you mean 'berth'?");
-  expect("[\"hull\", \"quay\"]", "[\"hull\", \"rock\"]", ":65 (roles[0].rewards[2].on.with[1]): no body, zone or wall bears the tag 'rock'");
-  expect("steer_home", "steer_hone", " (roles[0].script): no hand-written pilot is named 'steer_hone'; did you mean 'steer_home'?");
+  expect("clearance", "claerance",
+         ":19 (arena.zones[0].place.claerance): unknown key 'claerance'; did you mean 'clearance'?");
+  expect("count = 8", "count = \"eight\"",
+         ":23 (arena.bodies[0].count): expected a whole number, found the text 'eight'");
+  expect("length = 2.4", "length = -2.4",
+         ":30 (arena.bodies[1].shape.length): -2.4 is too small; give a number above 0");
+  expect("to = \"berth\"", "to = \"birth\"",
+         ":42 (roles[0].senses[1].to): no body, zone or wall bears the tag 'birth'; did you mean 'berth'?");
+  expect("[\"hull\", \"quay\"]", "[\"hull\", \"rock\"]",
+         ":65 (roles[0].rewards[2].on.with[1]): no body, zone or wall bears the tag 'rock'");
+  expect("steer_home", "steer_hone",
+         " (roles[0].script): no hand-written pilot is named 'steer_hone'; did you mean 'steer_home'?");
   EXPECT_FALSE(std::filesystem::exists(folder / "run"));
   test::write_file(path, test::mooring_with("count = 8", "count = 80"));
   expect_error({"train", path, "--run", (folder / "run").string()}, 3, "'hull' finds no free place in its region");
@@ -69,7 +75,8 @@ TEST(ExistingRun, IsRefusedWithStatus5) {
   const test::TemporaryFolder folder;
   const std::string run = (folder / "run").string();
   ASSERT_EQ(run_tool({"train", "mooring", "--run", run, "--decisions", "3000", "--lanes", "16"}).status, 0);
-  expect_error({"train", "mooring", "--run", run}, 5, "the folder holds a run already; use --resume to go on with it, --fresh");
+  expect_error({"train", "mooring", "--run", run}, 5,
+               "the folder holds a run already; use --resume to go on with it, --fresh");
   expect_error({"train", "mooring", "--run", run, "--resume", "--seed", "8"}, 5, "seed: 8 here, 1 there");
   expect_error({"train", "mooring", "--run", (folder / "other").string(), "--resume"}, 5, "there is no run to resume");
   const std::string game = (folder / "game.toml").string();
@@ -77,11 +84,15 @@ TEST(ExistingRun, IsRefusedWithStatus5) {
   expect_error({"train", game, "--run", run, "--resume"}, 5, "roles[0].senses[0].rays: 20 here, 24 there");
 
   // A checkpoint from another game in the run's place is refused by its senses.
-  ASSERT_EQ(run_tool({"train", game, "--run", (folder / "twenty").string(), "--decisions", "3000", "--lanes", "16"}).status, 0);
-  std::filesystem::copy_file(folder / "twenty/checkpoints/last.safetensors", folder / "run/checkpoints/last.safetensors",
+  ASSERT_EQ(
+      run_tool({"train", game, "--run", (folder / "twenty").string(), "--decisions", "3000", "--lanes", "16"}).status,
+      0);
+  std::filesystem::copy_file(folder / "twenty/checkpoints/last.safetensors",
+                             folder / "run/checkpoints/last.safetensors",
                              std::filesystem::copy_options::overwrite_existing);
   expect_error({"score", run}, 5, "column 81 is 'rays[20].quay' in the game and 'compass.ahead' in the checkpoint");
-  expect_error({"train", "mooring", "--run", run, "--resume", "--decisions", "9000"}, 5, "column 81 is 'rays[20].quay' in the game");
+  expect_error({"train", "mooring", "--run", run, "--resume", "--decisions", "9000"}, 5,
+               "column 81 is 'rays[20].quay' in the game");
 
   // Damage has status 4.
   const auto checkpoint = folder / "twenty/checkpoints/last.safetensors";
@@ -91,8 +102,10 @@ TEST(ExistingRun, IsRefusedWithStatus5) {
   std::string flipped = bytes;
   flipped[flipped.size() - 9] = static_cast<char>(flipped[flipped.size() - 9] ^ 16);
   test::write_file(checkpoint, flipped);
-  expect_error({"record", (folder / "twenty").string(), "--out", (folder / "a.zrep").string()}, 4, "its checksum does not match");
-  expect_error({"train", game, "--run", (folder / "twenty").string(), "--resume", "--decisions", "9000"}, 4, "its checksum does not match");
+  expect_error({"record", (folder / "twenty").string(), "--out", (folder / "a.zrep").string()}, 4,
+               "its checksum does not match");
+  expect_error({"train", game, "--run", (folder / "twenty").string(), "--resume", "--decisions", "9000"}, 4,
+               "its checksum does not match");
 }
 
 TEST(BadReplay, HasStatus4WhenDamaged) {

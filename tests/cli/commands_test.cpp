@@ -35,9 +35,11 @@ TEST(Tool, ShowListsEveryColumnAndControl) {
   const auto text = run_tool({"show", "mooring"});
   EXPECT_EQ(text.status, 0);
   for (const char* line : {"rays[0..23].hull", "compass.distance           m", "own.turn_rate              rad/s",
-                           "throttle                   share of full    -0.50    1.00", "moored                     5              success"})
+                           "throttle                   share of full    -0.50    1.00",
+                           "moored                     5              success"})
     EXPECT_NE(text.out.find(line), std::string::npos) << line;
-  const json game = json::parse(run_tool({"show", (test::project_folder() / "demos/mooring.toml").string(), "--json"}).out);
+  const json game =
+      json::parse(run_tool({"show", (test::project_folder() / "demos/mooring.toml").string(), "--json"}).out);
   EXPECT_EQ(game["roles"][0]["columns"].size(), 102u);
   EXPECT_EQ(game["roles"][0]["columns"][3]["scale"], 15.0);
   EXPECT_EQ(game["roles"][0]["controls"][1]["kind"], "dial");
@@ -87,7 +89,9 @@ TEST_F(ToolRun, ScorePrintsOneObject) {
     }
     EXPECT_EQ(pilot["terms"].size(), 4u);
   }
-  EXPECT_EQ(json::parse(run_tool({"score", run(), "--episodes", "5", "--against", "script", "--json"}).out)["pilots"].size(), 2u);
+  EXPECT_EQ(
+      json::parse(run_tool({"score", run(), "--episodes", "5", "--against", "script", "--json"}).out)["pilots"].size(),
+      2u);
   EXPECT_NE(run_tool({"score", run(), "--episodes", "5"}).out.find("trained"), std::string::npos);
 }
 
@@ -122,7 +126,10 @@ TEST_F(ToolRun, ReportWritesOnePage) {
 
 TEST(Tool, ShowDraws) {
   const test::TemporaryFolder folder;
-  EXPECT_EQ(run_tool({"show", "mooring", "--png", (folder / "a.png").string(), "--svg", (folder / "a.svg").string(), "--seed", "3"}).status, 0);
+  EXPECT_EQ(run_tool({"show", "mooring", "--png", (folder / "a.png").string(), "--svg", (folder / "a.svg").string(),
+                      "--seed", "3"})
+                .status,
+            0);
   EXPECT_EQ(test::read_file(folder / "a.png").substr(1, 3), "PNG");
   EXPECT_NE(test::read_file(folder / "a.svg").find("<svg"), std::string::npos);
 }

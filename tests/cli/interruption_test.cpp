@@ -21,7 +21,8 @@ constexpr std::int64_t every = 5000, rollout = 32 * 32;
 // Prepares a run with settings that the tool does not offer; resuming takes them from the run.
 void prepare(const std::filesystem::path& folder, std::int64_t decisions) {
   const std::atomic<bool> stop{true};
-  train(test::mooring(), {.folder = folder, .decisions = decisions, .checkpoint_every = every, .learner = small, .stop = &stop});
+  train(test::mooring(),
+        {.folder = folder, .decisions = decisions, .checkpoint_every = every, .learner = small, .stop = &stop});
 }
 
 std::int64_t last_seen(const std::filesystem::path& folder) {
@@ -47,9 +48,13 @@ TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
     EXPECT_GE(done, 0);
   }
   EXPECT_GE(killed, 15);
-  ASSERT_EQ(test::run_tool({"train", "mooring", "--run", (folder / "killed").string(), "--resume", "--threads", "1"}).status, 0);
+  ASSERT_EQ(
+      test::run_tool({"train", "mooring", "--run", (folder / "killed").string(), "--resume", "--threads", "1"}).status,
+      0);
   prepare(folder / "whole", total);
-  ASSERT_EQ(test::run_tool({"train", "mooring", "--run", (folder / "whole").string(), "--resume", "--threads", "2"}).status, 0);
+  ASSERT_EQ(
+      test::run_tool({"train", "mooring", "--run", (folder / "whole").string(), "--resume", "--threads", "2"}).status,
+      0);
   EXPECT_TRUE(test::read_file(folder / "killed/checkpoints/last.safetensors") ==
               test::read_file(folder / "whole/checkpoints/last.safetensors"));
 }

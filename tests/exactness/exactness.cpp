@@ -38,6 +38,6 @@ int main() {
     mix(std::as_bytes(lanes.observations(0)));
     mix(std::as_bytes(lanes.rewards(0)));
   }
-  std::printf("exactness: %s after %d ticks of %zu lanes, %llu events\n", zc::hex64(all).c_str(), 4 * decisions, lane_count,
-              static_cast<unsigned long long>(events));
+  std::printf("exactness: %s after %d ticks of %zu lanes, %llu events\n", zc::hex64(all).c_str(), 4 * decisions,
+              lane_count, static_cast<unsigned long long>(events));
 }

@@ -20,45 +20,60 @@ class BadGame : public ::testing::TestWithParam<Mistake> {};
 
 TEST_P(BadGame, GetsOneClearError) {
   const auto& [from, to, message] = GetParam();
-  const Error error = test::error_of([&, from = from, to = to] { parse_game(test::mooring_with(from, to), "game.toml"); });
+  const Error error =
+      test::error_of([&, from = from, to = to] { parse_game(test::mooring_with(from, to), "game.toml"); });
   EXPECT_EQ(error.fault(), Fault::spec);
   EXPECT_STREQ(error.what(), (std::string("game.toml") + message).c_str());
 }
 
 void PrintTo(const Mistake& mistake, std::ostream* out) { *out << mistake.to; }
 
-INSTANTIATE_TEST_SUITE_P(Mistakes, BadGame, ::testing::Values(
-    Mistake{"think_every = 4", "think_evry = 4", ":6 (think_evry): unknown key 'think_evry'; did you mean 'think_every'?"},
-    Mistake{"tick = 0.05", "tick = \"fast\"", ":9 (arena.tick): expected a number, found the text 'fast'; change the value"},
-    Mistake{"tick = 0.05", "tick = nan", ":9 (arena.tick): the number is not finite; give a finite number"},
-    Mistake{"tick = 0.05", "tick = 3", ":9 (arena.tick): 3 is too large; give a number of at most 0.25"},
-    Mistake{"closed = true", "closed = 1", ":14 (arena.walls[0].closed): expected true or false, found the whole number 1; change the value"},
-    Mistake{"length = 5.0, width = 4.0", "length = -5.0, width = 4.0",
-            ":18 (arena.zones[0].shape.length): -5 is too small; give a number above 0"},
-    Mistake{"count = 8", "count = 0", ":23 (arena.bodies[0].count): 0 is too small; give a number of at least 1"},
-    Mistake{"motion = \"free\"", "motion = \"fre\"", ":29 (arena.bodies[1].motion): unknown value 'fre'; did you mean 'free'?"},
-    Mistake{"kind = \"boat\"", "kind = \"bote\"", ":33 (arena.bodies[1].mover.kind): unknown kind 'bote'; did you mean 'boat'?"},
-    Mistake{"sees = [\"quay\", \"hull\", \"berth\"]", "sees = [\"quay\", \"hul\", \"berth\"]",
-            ":41 (roles[0].senses[0].sees[1]): no body, zone or wall bears the tag 'hul'; did you mean 'hull'?"},
-    Mistake{"with = [\"hull\", \"quay\"]", "with = [\"hull\", \"key\"]",
-            ":65 (roles[0].rewards[2].on.with[1]): no body, zone or wall bears the tag 'key'; known are hull, skiff, berth and quay"},
-    Mistake{"progress = { to = \"berth\" }", "progress = { to = \"quay\" }",
-            ":54 (roles[0].rewards[0].progress.to): the tag 'quay' is borne by walls only, and a distance needs a body or zone; "
-            "choose another tag"},
-    Mistake{"inside = \"berth\"", "inside = \"hull\"",
-            ":59 (roles[0].rewards[1].when.inside): no zone bears the tag 'hull'; name a zone's tag"},
-    Mistake{"name = \"throttle\"", "name = \"speed\"",
+INSTANTIATE_TEST_SUITE_P(
+    Mistakes, BadGame,
+    ::testing::Values(
+        Mistake{"think_every = 4", "think_evry = 4",
+                ":6 (think_evry): unknown key 'think_evry'; did you mean 'think_every'?"},
+        Mistake{"tick = 0.05", "tick = \"fast\"",
+                ":9 (arena.tick): expected a number, found the text 'fast'; change the value"},
+        Mistake{"tick = 0.05", "tick = nan", ":9 (arena.tick): the number is not finite; give a finite number"},
+        Mistake{"tick = 0.05", "tick = 3", ":9 (arena.tick): 3 is too large; give a number of at most 0.25"},
+        Mistake{"closed = true", "closed = 1",
+                ":14 (arena.walls[0].closed): expected true or false, found the whole number 1; change the value"},
+        Mistake{"length = 5.0, width = 4.0", "length = -5.0, width = 4.0",
+                ":18 (arena.zones[0].shape.length): -5 is too small; give a number above 0"},
+        Mistake{"count = 8", "count = 0", ":23 (arena.bodies[0].count): 0 is too small; give a number of at least 1"},
+        Mistake{"motion = \"free\"", "motion = \"fre\"",
+                ":29 (arena.bodies[1].motion): unknown value 'fre'; did you mean 'free'?"},
+        Mistake{"kind = \"boat\"", "kind = \"bote\"",
+                ":33 (arena.bodies[1].mover.kind): unknown kind 'bote'; did you mean 'boat'?"},
+        Mistake{"sees = [\"quay\", \"hull\", \"berth\"]", "sees = [\"quay\", \"hul\", \"berth\"]",
+                ":41 (roles[0].senses[0].sees[1]): no body, zone or wall bears the tag 'hul'; did you mean 'hull'?"},
+        Mistake{"with = [\"hull\", \"quay\"]", "with = [\"hull\", \"key\"]",
+                ":65 (roles[0].rewards[2].on.with[1]): no body, zone or wall bears the tag 'key'; known are hull, "
+                "skiff, berth and quay"},
+        Mistake{"progress = { to = \"berth\" }", "progress = { to = \"quay\" }",
+                ":54 (roles[0].rewards[0].progress.to): the tag 'quay' is borne by walls only, and a distance needs a "
+                "body or zone; "
+                "choose another tag"},
+        Mistake{"inside = \"berth\"", "inside = \"hull\"",
+                ":59 (roles[0].rewards[1].when.inside): no zone bears the tag 'hull'; name a zone's tag"},
+        Mistake{
+            "name = \"throttle\"", "name = \"speed\"",
             ":47 (roles[0].controls[0].drives): the body has no mover input 'speed'; known are throttle and rudder"},
-    Mistake{"low = -0.5, high = 1.0", "low = 0.5, high = 0.2",
-            ":47 (roles[0].controls[0].high): the dial's range is empty; make high larger than low"},
-    Mistake{"each_decision = \"always\"", "each_decision = \"alway\"",
-            ":71 (roles[0].rewards[3].each_decision): unknown value 'alway'; did you mean 'always'?"},
-    Mistake{"each_decision = \"always\"", "progress = { to = \"berth\" }\neach_decision = \"always\"",
-            ":68 (roles[0].rewards[3]): the term 'time' has 2 triggers; give exactly one of progress, on, when and each_decision"},
-    Mistake{"name = \"time\"", "name = \"bump\"", ":51 (roles[0].rewards): two terms are named 'bump'; give them different names"},
-    Mistake{"script = \"steer_home\"", "body = \"skif\"",
-            ":38 (roles[0].body): no body is named 'skif'; did you mean 'skiff'?"},
-    Mistake{"[arena]\n", "[arena\n", ":8: not valid TOML: Error while parsing table header: expected ']', saw '\\n'; mend the syntax there"}));
+        Mistake{"low = -0.5, high = 1.0", "low = 0.5, high = 0.2",
+                ":47 (roles[0].controls[0].high): the dial's range is empty; make high larger than low"},
+        Mistake{"each_decision = \"always\"", "each_decision = \"alway\"",
+                ":71 (roles[0].rewards[3].each_decision): unknown value 'alway'; did you mean 'always'?"},
+        Mistake{"each_decision = \"always\"", "progress = { to = \"berth\" }\neach_decision = \"always\"",
+                ":68 (roles[0].rewards[3]): the term 'time' has 2 triggers; give exactly one of progress, on, when and "
+                "each_decision"},
+        Mistake{"name = \"time\"", "name = \"bump\"",
+                ":51 (roles[0].rewards): two terms are named 'bump'; give them different names"},
+        Mistake{"script = \"steer_home\"", "body = \"skif\"",
+                ":38 (roles[0].body): no body is named 'skif'; did you mean 'skiff'?"},
+        Mistake{
+            "[arena]\n", "[arena\n",
+            ":8: not valid TOML: Error while parsing table header: expected ']', saw '\\n'; mend the syntax there"}));
 
 TEST(BadGame, MissingKeysAndFilesAreNamed) {
   EXPECT_STREQ(test::error_of([] { parse_game("name = \"x\"", "x.toml"); }).what(),

@@ -46,8 +46,10 @@ TEST(Columns, StayInTheirRangesOverRandomPlay) {
     lanes.advance_all(pool);
     for (std::size_t row = 0; row < lanes.rows(0); ++row)
       for (std::size_t c = 0; c < role.columns.size(); ++c) {
-        ASSERT_GE(lanes.observation(0, row)[c], static_cast<float>(role.columns[c].low) - 1e-6f) << role.columns[c].name;
-        ASSERT_LE(lanes.observation(0, row)[c], static_cast<float>(role.columns[c].high) + 1e-6f) << role.columns[c].name;
+        ASSERT_GE(lanes.observation(0, row)[c], static_cast<float>(role.columns[c].low) - 1e-6f)
+            << role.columns[c].name;
+        ASSERT_LE(lanes.observation(0, row)[c], static_cast<float>(role.columns[c].high) + 1e-6f)
+            << role.columns[c].name;
       }
     lanes.renew_all(pool);
   }
@@ -75,7 +77,8 @@ TEST(Columns, SayWhatIsThere) {
   EXPECT_NEAR(at("own.speed_ahead"), 2.0 / 5, 1e-5);
   EXPECT_NEAR(at("own.speed_left"), 1.0 / 5, 1e-5);
   EXPECT_NEAR(at("own.turn_rate"), 0.5 / (exact::pi / 2), 1e-5);
-  // Ray 3 points 120 - 3 * 240 / 23 = 88.7 degrees to starboard: nearly due east, where the berth's near side is at 7.5 m.
+  // Ray 3 points 120 - 3 * 240 / 23 = 88.7 degrees to starboard: nearly due east, where the berth's near side is at 7.5
+  // m.
   EXPECT_EQ(at("rays[3].berth"), 0);  // it passes below the berth, which begins at y = 2
   EXPECT_EQ(at("rays[5].berth"), 1);  // 67.8 degrees to starboard
   EXPECT_NEAR(at("rays[5].distance"), 7.5 / std::sin(67.826 * exact::pi / 180) / 15, 1e-3);

@@ -23,7 +23,8 @@ std::uint64_t play(const Game& game, std::size_t count, std::size_t threads, std
       for (float& c : lanes.control(0, lane)) c = static_cast<float>(random.between(-1, 1));
     }
     lanes.advance_all(pool);
-    hash = hash * 31 + hash_bytes(lanes.state(watched_lane)) + hash_bytes(std::as_bytes(lanes.observation(0, watched_lane)));
+    hash = hash * 31 + hash_bytes(lanes.state(watched_lane)) +
+           hash_bytes(std::as_bytes(lanes.observation(0, watched_lane)));
     lanes.renew_all(pool);
   }
   return hash;

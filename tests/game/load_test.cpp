@@ -45,7 +45,8 @@ TEST(Load, DefaultsInTomlAreThoseOfTheStructs) {
 
 TEST(Load, CodedTermsAreRememberedButNeedTheirProgram) {
   GameSpec game = test::mooring();
-  game.role("skiff").rewards.push_back({.name = "gentle", .weight = -0.1, .each_decision = [](const SeatView&) { return 1.0; }});
+  game.role("skiff").rewards.push_back(
+      {.name = "gentle", .weight = -0.1, .each_decision = [](const SeatView&) { return 1.0; }});
   const std::string text = to_toml(game);
   EXPECT_NE(text.find("each_decision = 'coded'"), std::string::npos);
   const Error error = test::error_of([&] { parse_game(text); });

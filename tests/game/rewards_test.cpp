@@ -22,7 +22,8 @@ class Basin {
   std::size_t skiff() { return arena().bodies_named("skiff")[0]; }
   std::size_t berth() { return arena().body_count(); }
   void clear_hulls() {
-    for (std::size_t hull = 0; hull < 8; ++hull) arena().put(lanes.arena_state(0), hull, 100, 10.0f * static_cast<float>(hull), 0);
+    for (std::size_t hull = 0; hull < 8; ++hull)
+      arena().put(lanes.arena_state(0), hull, 100, 10.0f * static_cast<float>(hull), 0);
   }
   void decide(float throttle, float rudder) {
     lanes.control(0, 0)[0] = throttle;

@@ -10,9 +10,11 @@
 namespace zithercraft {
 namespace {
 
-// The whole loss in double precision against central differences, over dials and choices, clipped samples and free ones.
+// The whole loss in double precision against central differences, over dials and choices, clipped samples and free
+// ones.
 TEST(Loss, GradientsMatchFiniteDifferences) {
-  const std::vector<ControlInfo> controls{{"throttle", "", -0.5, 1.0, {}}, {"horn", "", 0, 2, {"off", "short", "long"}}};
+  const std::vector<ControlInfo> controls{{"throttle", "", -0.5, 1.0, {}},
+                                          {"horn", "", 0, 2, {"off", "short", "long"}}};
   constexpr std::size_t n = 40, columns = 4;
   Heads heads(controls);
   Mlp<double> policy({columns, 7, heads.outputs()}), value({columns, 6, 5, 1});
@@ -27,8 +29,10 @@ TEST(Loss, GradientsMatchFiniteDifferences) {
   for (std::size_t i = 0; i < n; ++i) {
     decisions.push_back(random.normal());
     decisions.push_back(static_cast<float>(random.below(3)));
-    const double now = heads.judge<double>(outputs.subspan(i * 4, 4), nets.spread_part(std::as_const(p).span()),
-                                           std::span<const float>(decisions).subspan(2 * i, 2)).log_probability;
+    const double now = heads
+                           .judge<double>(outputs.subspan(i * 4, 4), nets.spread_part(std::as_const(p).span()),
+                                          std::span<const float>(decisions).subspan(2 * i, 2))
+                           .log_probability;
     log_probability.push_back(static_cast<float>(now + random.between(-0.5, 0.5)));  // ratios from 0.6 to 1.6
     advantage.push_back(static_cast<float>(random.between(-2, 2)));
     target.push_back(static_cast<float>(random.between(-3, 3)));

@@ -94,10 +94,12 @@ TEST(Ppo, ACheckpointOfAnotherGameIsRefusedWithTheDifference) {
   std::get<RayFan>(other.role("skiff").senses[0]).sees.pop_back();
   const Error senses = refusal(other, small);
   EXPECT_EQ(senses.fault(), Fault::refused);
-  EXPECT_NE(senses.problem().find("column 3 is 'rays[0].distance' in the game and 'rays[0].berth' in the checkpoint"), std::string::npos);
+  EXPECT_NE(senses.problem().find("column 3 is 'rays[0].distance' in the game and 'rays[0].berth' in the checkpoint"),
+            std::string::npos);
   other = test::mooring();
   std::get<Dial>(other.role("skiff").controls[0]).low = -1;
-  EXPECT_NE(refusal(other, small).problem().find("control 1 'throttle' has another unit, range or options"), std::string::npos);
+  EXPECT_NE(refusal(other, small).problem().find("control 1 'throttle' has another unit, range or options"),
+            std::string::npos);
   PpoSettings wide = small;
   wide.policy_layers = {32};
   EXPECT_NE(refusal(test::mooring(), wide).problem().find("hidden layers are 32 here and 16 x 16"), std::string::npos);
@@ -123,7 +125,9 @@ TEST(Ppo, ANaNInACodedTermStopsTraining) {
 
 TEST(Ppo, UnusableSettingsAreNamed) {
   WorkerPool pool(1);
-  const auto refusal = [&](const PpoSettings& s) { return test::error_of([&] { Ppo(Game(test::mooring()), s, 1, 1, pool); }).problem(); };
+  const auto refusal = [&](const PpoSettings& s) {
+    return test::error_of([&] { Ppo(Game(test::mooring()), s, 1, 1, pool); }).problem();
+  };
   EXPECT_EQ(refusal({.lanes = 0}), "the learner's setting 'lanes' cannot be used");
   EXPECT_EQ(refusal({.learning_rate = -1}), "the learner's setting 'learning_rate' cannot be used");
   EXPECT_EQ(refusal({.discount = 1.5}), "the learner's setting 'discount' cannot be used");

@@ -45,7 +45,8 @@ TEST(ScriptPilot, MoorsFarMoreOftenThanChance) {
   WorkerPool pool(2);
   const auto moored = [&](const Pilot& pilot) {
     int n = 0;
-    for (const EpisodeResult& e : play_episodes(game, {&pilot}, 300, 99, pool)) n += e.outcome == Outcome::success ? 1 : 0;
+    for (const EpisodeResult& e : play_episodes(game, {&pilot}, 300, 99, pool))
+      n += e.outcome == Outcome::success ? 1 : 0;
     return n;
   };
   EXPECT_GT(moored(*script_pilot(game, 0)), 200);
@@ -55,13 +56,16 @@ TEST(ScriptPilot, MoorsFarMoreOftenThanChance) {
 TEST(ScriptPilot, MissingOrUnknownScriptsAreErrors) {
   GameSpec spec = test::mooring();
   spec.role("skiff").script = "steer_hime";
-  EXPECT_NE(test::error_of([&] { script_pilot(Game(spec), 0); }).mend().find("did you mean 'steer_home'"), std::string::npos);
+  EXPECT_NE(test::error_of([&] { script_pilot(Game(spec), 0); }).mend().find("did you mean 'steer_home'"),
+            std::string::npos);
   EXPECT_EQ(test::error_of([&] { check_scripts(Game(spec)); }).where(), "roles[0].script");
   spec.role("skiff").script = {};
-  EXPECT_NE(test::error_of([&] { script_pilot(Game(spec), 0); }).problem().find("no hand-written pilot"), std::string::npos);
+  EXPECT_NE(test::error_of([&] { script_pilot(Game(spec), 0); }).problem().find("no hand-written pilot"),
+            std::string::npos);
   GameSpec pond = test::duck_pond();
   pond.role("duck").script = "steer_home";
-  EXPECT_NE(test::error_of([&] { script_pilot(Game(pond), 0); }).problem().find("needs a dial 'throttle'"), std::string::npos);
+  EXPECT_NE(test::error_of([&] { script_pilot(Game(pond), 0); }).problem().find("needs a dial 'throttle'"),
+            std::string::npos);
 }
 
 TEST(ScriptPilot, MayBeAFunctionOfTheUsers) {

@@ -19,7 +19,8 @@ TEST(Normaliser, BatchesGiveTheStatisticsOfTheWhole) {
   }
   Normaliser whole(2), parts(2);
   whole.fold(rows);
-  for (std::size_t first = 0; first < rows.size(); first += 2 * 500) parts.fold(std::span(rows).subspan(first, 2 * 500));
+  for (std::size_t first = 0; first < rows.size(); first += 2 * 500)
+    parts.fold(std::span(rows).subspan(first, 2 * 500));
   for (std::size_t c = 0; c < 2; ++c) {
     EXPECT_NEAR(parts.mean()[c], whole.mean()[c], 1e-9);
     EXPECT_NEAR(parts.deviation()[c], whole.deviation()[c], 1e-6);

@@ -68,7 +68,8 @@ TEST(TensorFile, EveryFlippedBitAndEveryTruncationIsNoticed) {
     const Error error = test::error_of([&] { TensorFile::load(path); });
     ASSERT_EQ(error.fault(), Fault::file) << "byte " << i << ": " << error.what();
     test::write_file(path, good.substr(0, i));
-    ASSERT_NE(test::error_of([&] { TensorFile::load(path); }).problem().find("damaged"), std::string::npos) << "cut at " << i;
+    ASSERT_NE(test::error_of([&] { TensorFile::load(path); }).problem().find("damaged"), std::string::npos)
+        << "cut at " << i;
   }
 }
 

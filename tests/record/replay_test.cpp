@@ -100,7 +100,8 @@ TEST_F(ReplayFile, TruncationLosesOnlyTheLastChunk) {
     EXPECT_FALSE(replay.whole());
     std::uint64_t left = 0;
     for (std::size_t e = 0; e < replay.episodes().size(); ++e)
-      for (std::uint32_t d = 0; d < replay.episodes()[e].moments; ++d, ++left) EXPECT_EQ(replay.moment(e, d).decision, d);
+      for (std::uint32_t d = 0; d < replay.episodes()[e].moments; ++d, ++left)
+        EXPECT_EQ(replay.moment(e, d).decision, d);
     EXPECT_GE(left, before);
     EXPECT_GE(static_cast<double>(left), share * static_cast<double>(all) - 2 * 64);
     before = left;
@@ -129,7 +130,8 @@ TEST_F(ReplayFile, FlippedBitsAreNoticed) {
   std::string bad = good;
   bad[good.size() / 2] = static_cast<char>(bad[good.size() / 2] ^ 4);
   test::write_file(path, bad);
-  EXPECT_NE(test::error_of([&] { check_replay(path); }).problem().find("the replay is damaged: the checksum of chunk"), std::string::npos);
+  EXPECT_NE(test::error_of([&] { check_replay(path); }).problem().find("the replay is damaged: the checksum of chunk"),
+            std::string::npos);
 }
 
 TEST_F(ReplayFile, OtherFilesAndPlacesAreRefused) {
@@ -146,7 +148,8 @@ TEST_F(ReplayFile, WhatWasWrittenBeforeACrashCanBeRead) {
   {
     ReplayWriter writer(folder / "d.zrep", game, {"mooring", to_toml(game.spec()), {"random"}, 1, "test"});
     const auto pilot = random_pilot(2);
-    for (std::uint32_t e = 0; e < 3; ++e) play_one(game, {pilot.get()}, {6, 0, e}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
+    for (std::uint32_t e = 0; e < 3; ++e)
+      play_one(game, {pilot.get()}, {6, 0, e}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
   }  // never finished
   EXPECT_FALSE(std::filesystem::exists(folder / "d.zrep"));
   Replay replay(folder / "d.zrep.part");
@@ -157,7 +160,8 @@ TEST_F(ReplayFile, WhatWasWrittenBeforeACrashCanBeRead) {
 TEST(ReplayOfCodedTerms, IsCheckedButForTheirPayments) {
   const test::TemporaryFolder folder;
   GameSpec spec = test::duck_pond();
-  spec.role("duck").rewards.push_back({.name = "splash", .each_decision = [](const SeatView& seat) { return static_cast<double>(seat.speed()); }});
+  spec.role("duck").rewards.push_back(
+      {.name = "splash", .each_decision = [](const SeatView& seat) { return static_cast<double>(seat.speed()); }});
   record_random(folder / "a.zrep", spec, 2);
   const ReplayCheck check = check_replay(folder / "a.zrep");
   EXPECT_TRUE(check.passed()) << check.difference;

@@ -54,7 +54,7 @@ TEST(Picture, PngShowsWaterHullsBerthPathAndRays) {
   draw_png(folder / "without.png", {.lanes = &d.lanes, .rays = false});
   const auto without = colours_of(folder / "without.png", width, height);
   EXPECT_GT(without.at(water), with.at(water) + 2000);  // rays and path cover water
-  EXPECT_GT(with.at(0xcc6600), 20);                          // the path's own colour
+  EXPECT_GT(with.at(0xcc6600), 20);                     // the path's own colour
   EXPECT_EQ(without.count(0xcc6600), 0u);
 }
 

@@ -43,9 +43,11 @@ window.addEventListener("load", () => setTimeout(() => {
 </script></body>)html";
 
 std::string run_browser(const std::filesystem::path& page, const std::filesystem::path& profile) {
-  const std::string command = "timeout 90 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run "
-                              "--disable-background-networking --disable-component-update --disable-sync --window-size=1280,800 "
-                              "--virtual-time-budget=5000 --user-data-dir=" + profile.string() + " --dump-dom file://" + page.string() + " 2>/dev/null";
+  const std::string command =
+      "timeout 90 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run "
+      "--disable-background-networking --disable-component-update --disable-sync --window-size=1280,800 "
+      "--virtual-time-budget=5000 --user-data-dir=" +
+      profile.string() + " --dump-dom file://" + page.string() + " 2>/dev/null";
   const std::unique_ptr<FILE, int (*)(FILE*)> pipe(::popen(command.c_str(), "r"), &::pclose);
   std::string text;
   for (int c; (c = std::fgetc(pipe.get())) != EOF;) text += static_cast<char>(c);
@@ -54,7 +56,8 @@ std::string run_browser(const std::filesystem::path& page, const std::filesystem
 
 std::string unescaped(std::string text) {
   for (const auto& [from, to] : {std::pair<std::string, std::string>{"&lt;", "<"}, {"&gt;", ">"}, {"&amp;", "&"}})
-    for (std::size_t at = 0; (at = text.find(from, at)) != std::string::npos; at += to.size()) text.replace(at, from.size(), to);
+    for (std::size_t at = 0; (at = text.find(from, at)) != std::string::npos; at += to.size())
+      text.replace(at, from.size(), to);
   return text;
 }
 
@@ -62,8 +65,10 @@ TEST(Report, ShowsEverythingInARealBrowserWithoutANetwork) {
   const test::TemporaryFolder folder;
   GameSpec game = test::mooring();
   game.about = "A skiff with </script> & <b>care</b>.";  // must not break the page
-  const zithercraft::Run run = train(game, {.folder = folder / "run", .decisions = 20'000,
-                               .learner = {.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512}});
+  const zithercraft::Run run = train(
+      game, {.folder = folder / "run",
+             .decisions = 20'000,
+             .learner = {.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512}});
   write_report(run, folder / "report.html", {.episodes = 100, .paths = 4});
   std::string page = test::read_file(folder / "report.html");
   const auto end = page.rfind("</body>");

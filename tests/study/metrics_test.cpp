@@ -9,8 +9,13 @@ namespace zithercraft {
 namespace {
 
 MetricsRow row(std::int64_t decisions, std::int64_t episodes) {
-  return {.decisions = decisions, .seconds = 1.5, .episodes = episodes, .mean_return = 0.25, .success = 0.5,
-          .learner = {.entropy = 1.25}, .terms = {{"progress", 0.5}, {"bump", -0.25}}};
+  return {.decisions = decisions,
+          .seconds = 1.5,
+          .episodes = episodes,
+          .mean_return = 0.25,
+          .success = 0.5,
+          .learner = {.entropy = 1.25},
+          .terms = {{"progress", 0.5}, {"bump", -0.25}}};
 }
 
 TEST(Metrics, ComeBackAsTheyWereAndForgetWhatCameAfter) {
@@ -38,7 +43,8 @@ TEST(Metrics, OtherProgramsReadWhileTheyGrow) {
   ASSERT_EQ(sqlite3_open_v2((folder / "metrics.db").c_str(), &reader, SQLITE_OPEN_READONLY, nullptr), SQLITE_OK);
   const auto count = [&] {
     sqlite3_stmt* query = nullptr;
-    EXPECT_EQ(sqlite3_prepare_v2(reader, "SELECT count(*) FROM updates WHERE mean_return = 0.25", -1, &query, nullptr), SQLITE_OK);
+    EXPECT_EQ(sqlite3_prepare_v2(reader, "SELECT count(*) FROM updates WHERE mean_return = 0.25", -1, &query, nullptr),
+              SQLITE_OK);
     EXPECT_EQ(sqlite3_step(query), SQLITE_ROW);
     const int n = sqlite3_column_int(query, 0);
     sqlite3_finalize(query);

@@ -15,8 +15,10 @@ class Scored : public ::testing::Test {
  protected:
   static void SetUpTestSuite() {
     folder = new test::TemporaryFolder;
-    train(test::mooring(), {.folder = *folder / "run", .decisions = 20'000,
-                            .learner = {.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512}});
+    train(test::mooring(),
+          {.folder = *folder / "run",
+           .decisions = 20'000,
+           .learner = {.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512}});
   }
   static void TearDownTestSuite() { delete folder; }
   static zithercraft::Run run() { return zithercraft::Run::open(*folder / "run"); }

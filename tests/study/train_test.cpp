@@ -48,7 +48,8 @@ TEST(Train, ThreadsAndInterruptionsLeaveTheCheckpointByteForByte) {
   train(test::mooring(), o);
   o = options(folder / "two");
   train(test::mooring(), o);
-  EXPECT_TRUE(test::read_file(folder / "one/checkpoints/last.safetensors") == test::read_file(folder / "two/checkpoints/last.safetensors"));
+  EXPECT_TRUE(test::read_file(folder / "one/checkpoints/last.safetensors") ==
+              test::read_file(folder / "two/checkpoints/last.safetensors"));
 
   o = options(folder / "three");
   for (int sitting = 0; sitting < 4; ++sitting) {
@@ -60,7 +61,8 @@ TEST(Train, ThreadsAndInterruptionsLeaveTheCheckpointByteForByte) {
     train(test::mooring(), o);
     o.existing = Existing::resume;
   }
-  EXPECT_TRUE(test::read_file(folder / "one/checkpoints/last.safetensors") == test::read_file(folder / "three/checkpoints/last.safetensors"));
+  EXPECT_TRUE(test::read_file(folder / "one/checkpoints/last.safetensors") ==
+              test::read_file(folder / "three/checkpoints/last.safetensors"));
   const auto whole = Metrics(folder / "one/metrics.db").rows(), pieces = Metrics(folder / "three/metrics.db").rows();
   ASSERT_EQ(whole.size(), pieces.size());
   for (std::size_t i = 0; i < whole.size(); ++i) {
@@ -112,7 +114,8 @@ TEST(Train, WrongPlacesAreRefused) {
   const test::TemporaryFolder folder;
   std::filesystem::create_directory(folder / "letters");
   test::write_file(folder / "letters/dear.txt", "keep me");
-  EXPECT_EQ(test::error_of([&] { train(test::mooring(), options(folder / "letters")); }).problem(), "the folder holds other files");
+  EXPECT_EQ(test::error_of([&] { train(test::mooring(), options(folder / "letters")); }).problem(),
+            "the folder holds other files");
   test::write_file(folder / "file", "");
   EXPECT_EQ(test::error_of([&] { train(test::mooring(), options(folder / "file/run")); }).fault(), Fault::file);
   TrainOptions o = options(folder / "none");
@@ -133,7 +136,8 @@ TEST(Train, ADamagedCheckpointOrConfigurationIsAnErrorAndIsKept) {
   test::write_file(checkpoint, bytes);
   const Error error = test::error_of([&] { train(test::mooring(), o); });
   EXPECT_EQ(error.fault(), Fault::file);
-  EXPECT_NE(std::string(error.what()).find("last.safetensors: the file is damaged: its checksum does not match"), std::string::npos);
+  EXPECT_NE(std::string(error.what()).find("last.safetensors: the file is damaged: its checksum does not match"),
+            std::string::npos);
   EXPECT_TRUE(test::read_file(checkpoint) == bytes);
   test::write_file(folder / "run/run.toml", "decisions = 'many'");
   EXPECT_EQ(test::error_of([&] { zithercraft::Run::open(folder / "run"); }).fault(), Fault::spec);

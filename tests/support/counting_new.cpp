@@ -23,8 +23,12 @@ std::size_t zithercraft::test::allocations() { return count; }
 
 void* operator new(std::size_t size) { return take(size, alignof(std::max_align_t)); }
 void* operator new[](std::size_t size) { return take(size, alignof(std::max_align_t)); }
-void* operator new(std::size_t size, std::align_val_t alignment) { return take(size, static_cast<std::size_t>(alignment)); }
-void* operator new[](std::size_t size, std::align_val_t alignment) { return take(size, static_cast<std::size_t>(alignment)); }
+void* operator new(std::size_t size, std::align_val_t alignment) {
+  return take(size, static_cast<std::size_t>(alignment));
+}
+void* operator new[](std::size_t size, std::align_val_t alignment) {
+  return take(size, static_cast<std::size_t>(alignment));
+}
 void operator delete(void* memory) noexcept { std::free(memory); }
 void operator delete[](void* memory) noexcept { std::free(memory); }
 void operator delete(void* memory, std::size_t) noexcept { std::free(memory); }

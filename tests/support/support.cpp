@@ -79,7 +79,8 @@ GameSpec duck_pond() {
     ends = "success"
     [cutoffs]
     decisions = 60
-  )", "duck_pond");
+  )",
+                    "duck_pond");
 }
 
 std::string mooring_with(const std::string& from, const std::string& to) {

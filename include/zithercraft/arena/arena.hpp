@@ -21,9 +21,9 @@ enum class EntityKind : std::uint8_t { body, zone, wall };
 struct Entity {
   EntityKind kind = EntityKind::body;
   std::string name{};
-  std::size_t tag = 0;        ///< index into Arena::tags()
-  std::size_t spec_index = 0; ///< index into the spec's list of its kind
-  bool free = false;          ///< can move
+  std::size_t tag = 0;         ///< index into Arena::tags()
+  std::size_t spec_index = 0;  ///< index into the spec's list of its kind
+  bool free = false;           ///< can move
 };
 
 /// Position and heading; cos and sin are those of the heading.
@@ -42,13 +42,13 @@ struct Velocity {
 ///
 /// Solid things that contain the origin are hit at distance 0. Of a zone the outline is hit, from without or within.
 struct RayFanQuery {
-  float x = 0.0f, y = 0.0f;          ///< origin, metres
+  float x = 0.0f, y = 0.0f;              ///< origin, metres
   std::span<const float> direction_x{};  ///< unit directions, one per ray
   std::span<const float> direction_y{};
-  float reach = 1.0f;                ///< metres, above 0
-  float thickness = 0.0f;            ///< diameter of the swept disc, metres; 0 for a thin ray
-  std::uint64_t tags = ~0ULL;        ///< bit t set: things of tag t are met; others are looked through
-  std::int32_t exclude = -1;         ///< an entity to look through, usually the one that looks
+  float reach = 1.0f;          ///< metres, above 0
+  float thickness = 0.0f;      ///< diameter of the swept disc, metres; 0 for a thin ray
+  std::uint64_t tags = ~0ULL;  ///< bit t set: things of tag t are met; others are looked through
+  std::int32_t exclude = -1;   ///< an entity to look through, usually the one that looks
 };
 
 /// Memory a caller of `begin` and `tick` lends, one per thread, so that they allocate nothing once it has grown.
@@ -68,17 +68,17 @@ class ArenaScratch {
 
 /// One array of a state block, for formats that describe it.
 struct StateField {
-  std::string name{};         ///< "x", "turn_rate", ...
-  std::string type{};         ///< "f32", "u32", "u64" or "u8"
-  std::size_t offset = 0;   ///< bytes from the block's start
-  std::size_t count = 0;    ///< elements
+  std::string name{};      ///< "x", "turn_rate", ...
+  std::string type{};      ///< "f32", "u32", "u64" or "u8"
+  std::size_t offset = 0;  ///< bytes from the block's start
+  std::size_t count = 0;   ///< elements
 };
 
 /// The rules of a play space, compiled from a spec; it holds no state and is safe to share between threads.
 ///
-/// A state is one block of `state_bytes()` bytes that starts on an 8-byte boundary and may be copied freely: a copy is a
-/// snapshot. The same spec, keys and inputs give the same bytes on every compiler, optimisation level and machine with
-/// IEEE 754 arithmetic.
+/// A state is one block of `state_bytes()` bytes that starts on an 8-byte boundary and may be copied freely: a copy is
+/// a snapshot. The same spec, keys and inputs give the same bytes on every compiler, optimisation level and machine
+/// with IEEE 754 arithmetic.
 class Arena {
  public:
   /// Throws Error (spec), naming the key path below "arena", if the spec makes no sense.
@@ -102,7 +102,8 @@ class Arena {
 
   /// Begins an episode: places everything at random, at rest. A pure function of its keys.
   /// Throws Error (spec) that names the thing and the rule if something cannot be placed.
-  void begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std::uint32_t episode, ArenaScratch& scratch) const;
+  void begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std::uint32_t episode,
+             ArenaScratch& scratch) const;
 
   /// One physics step; appends what happened to `events`.
   void tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& events) const;
@@ -120,7 +121,8 @@ class Arena {
   bool inside(const std::byte* state, std::size_t body, std::size_t zone) const noexcept;
 
   /// Closest hits: distance in metres (`reach` for a miss) and entity (-1 for a miss), one per ray.
-  void cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance, std::span<std::int32_t> entity) const;
+  void cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance,
+            std::span<std::int32_t> entity) const;
 
   /// Hash of the whole state block.
   std::uint64_t hash(const std::byte* state) const noexcept;

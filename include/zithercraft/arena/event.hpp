@@ -19,12 +19,12 @@ std::string_view name_of(EventKind kind) noexcept;
 
 /// One thing that happened in an arena.
 struct Event {
-  std::uint32_t tick = 0;      ///< of the episode, from 1
+  std::uint32_t tick = 0;  ///< of the episode, from 1
   EventKind kind = EventKind::touch;
-  std::int32_t who = -1;       ///< entity (see Arena::entities), -1 for none
-  std::int32_t whom = -1;      ///< the other entity, -1 for none
-  float x = 0.0f, y = 0.0f;    ///< where, metres
-  float strength = 0.0f;       ///< meaning depends on the kind
+  std::int32_t who = -1;     ///< entity (see Arena::entities), -1 for none
+  std::int32_t whom = -1;    ///< the other entity, -1 for none
+  float x = 0.0f, y = 0.0f;  ///< where, metres
+  float strength = 0.0f;     ///< meaning depends on the kind
   bool operator==(const Event&) const = default;
 };
 

@@ -69,14 +69,14 @@ enum class Motion { fixed, free };
 /// One body, or `count` alike. A fixed body never moves; a free one is moved by its mover and by contacts.
 struct BodySpec {
   std::string name{};
-  std::string tag{};               ///< what kind of thing it is; empty means the same as the name
-  std::int64_t count = 1;        ///< at least 1
+  std::string tag{};       ///< what kind of thing it is; empty means the same as the name
+  std::int64_t count = 1;  ///< at least 1
   Motion motion = Motion::fixed;
   Shape shape = Disc{};
-  double mass = 1.0;             ///< kg, above 0; counts for free bodies only
-  double bounce = 0.0;           ///< 0: stays, 1: bounces back as fast as it came
-  double grip = 0.3;             ///< friction coefficient of contacts, at least 0
-  double drag = 0.0;             ///< share of speed and turn rate lost per second, at least 0; beside the mover's own
+  double mass = 1.0;    ///< kg, above 0; counts for free bodies only
+  double bounce = 0.0;  ///< 0: stays, 1: bounces back as fast as it came
+  double grip = 0.3;    ///< friction coefficient of contacts, at least 0
+  double drag = 0.0;    ///< share of speed and turn rate lost per second, at least 0; beside the mover's own
   std::optional<Mover> mover{};
   Placement place{};
   bool operator==(const BodySpec&) const = default;
@@ -85,11 +85,11 @@ struct BodySpec {
 /// A chain of straight walls. Walls never move and have no thickness.
 struct WallSpec {
   std::string name{};
-  std::string tag{};  ///< empty means the same as the name
+  std::string tag{};            ///< empty means the same as the name
   std::vector<Point> points{};  ///< at least two corners, metres
-  bool closed = false;        ///< also joins the last corner to the first
-  double bounce = 0.0;        ///< as for bodies
-  double grip = 0.3;          ///< as for bodies
+  bool closed = false;          ///< also joins the last corner to the first
+  double bounce = 0.0;          ///< as for bodies
+  double grip = 0.3;            ///< as for bodies
   bool operator==(const WallSpec&) const = default;
 };
 

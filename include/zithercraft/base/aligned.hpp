@@ -32,7 +32,7 @@ class AlignedBuffer {
     std::swap(size_, other.size_);
     return *this;
   }
-  ~AlignedBuffer() { ::operator delete(data_, std::align_val_t{alignment}); }
+  ~AlignedBuffer() { ::operator delete (data_, std::align_val_t{alignment}); }
 
   T* data() noexcept { return data_; }
   const T* data() const noexcept { return data_; }
@@ -48,7 +48,7 @@ class AlignedBuffer {
 
  private:
   static T* allocate(std::size_t size) {
-    return size == 0 ? nullptr : static_cast<T*>(::operator new(size * sizeof(T), std::align_val_t{alignment}));
+    return size == 0 ? nullptr : static_cast<T*>(::operator new (size * sizeof(T), std::align_val_t{alignment}));
   }
 
   T* data_ = nullptr;

@@ -21,15 +21,18 @@ class WorkerPool {
 
   std::size_t threads() const noexcept;
 
-  /// Calls `body(item, worker)` once for each item in [0, items) with worker in [0, threads()), and returns when all are
-  /// done. If an item throws, later ones are not begun any more, and the
-  /// exception of the lowest-numbered item that threw is rethrown here.
+  /// Calls `body(item, worker)` once for each item in [0, items) with worker in [0, threads()), and returns when all
+  /// are done. If an item throws, later ones are not begun any more, and the exception of the lowest-numbered item that
+  /// threw is rethrown here.
   template <class Body>
   void run(std::size_t items, Body&& body) {
     using Plain = std::remove_reference_t<Body>;
-    share_out(items, [](void* context, std::size_t item, std::size_t worker) {
-      std::invoke(*static_cast<Plain*>(context), item, worker);
-    }, const_cast<void*>(static_cast<const void*>(std::addressof(body))));
+    share_out(
+        items,
+        [](void* context, std::size_t item, std::size_t worker) {
+          std::invoke(*static_cast<Plain*>(context), item, worker);
+        },
+        const_cast<void*>(static_cast<const void*>(std::addressof(body))));
   }
 
  private:

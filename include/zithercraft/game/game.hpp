@@ -19,10 +19,10 @@ struct GamePlan;
 /// A role of a compiled game.
 struct Role {
   std::string name{};
-  std::vector<std::size_t> seats{};      ///< the body of each seat
-  std::vector<Column> columns{};         ///< of its observations
-  std::vector<ControlInfo> controls{};   ///< one number each
-  std::vector<std::string> terms{};      ///< of its reward sheet
+  std::vector<std::size_t> seats{};     ///< the body of each seat
+  std::vector<Column> columns{};        ///< of its observations
+  std::vector<ControlInfo> controls{};  ///< one number each
+  std::vector<std::string> terms{};     ///< of its reward sheet
 };
 
 /// A compiled game: checked, immutable, cheap to copy and safe to share between threads.

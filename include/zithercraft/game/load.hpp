@@ -14,8 +14,8 @@ enum class CodedParts {
   optional,  ///< a missing term pays nothing; for replays, which hold what was paid
 };
 
-/// Reads and checks a game file. Throws Error (file) if it cannot be read, Error (spec) with line, key path and remedy if
-/// anything in it is wrong.
+/// Reads and checks a game file. Throws Error (file) if it cannot be read, Error (spec) with line, key path and remedy
+/// if anything in it is wrong.
 GameSpec load_game(const std::filesystem::path& file);
 
 /// The same from text; `source` names it in errors.

@@ -19,28 +19,29 @@ namespace zithercraft {
 
 class SeatView;
 
-// ---- Senses -----------------------------------------------------------------------------------------------------------
+// ---- Senses
+// -----------------------------------------------------------------------------------------------------------
 
-/// Rays in a fan around the heading. Per ray one column for each tag in `sees` (1 where the ray met it first, else 0) and
-/// one for the distance (0 to 1, where 1 is `reach` or nothing met). Rays run from starboard to port.
+/// Rays in a fan around the heading. Per ray one column for each tag in `sees` (1 where the ray met it first, else 0)
+/// and one for the distance (0 to 1, where 1 is `reach` or nothing met). Rays run from starboard to port.
 struct RayFan {
   static constexpr std::string_view kind = "ray_fan";
   std::string name = "rays";
-  std::int64_t rays = 24;      ///< 1 to 1024
-  double arc = 240.0;          ///< degrees from the first ray to the last, above 0, at most 360
-  double reach = 15.0;         ///< metres, above 0
-  double thickness = 0.0;      ///< metres; 0 for thin rays
+  std::int64_t rays = 24;           ///< 1 to 1024
+  double arc = 240.0;               ///< degrees from the first ray to the last, above 0, at most 360
+  double reach = 15.0;              ///< metres, above 0
+  double thickness = 0.0;           ///< metres; 0 for thin rays
   std::vector<std::string> sees{};  ///< tags; rays pass through everything else
   bool operator==(const RayFan&) const = default;
 };
 
-/// Where the nearest thing of a tag lies, in the seat's own frame: `ahead` and `left` (cosine and sine of its bearing) and
-/// `distance` (0 to 1, where 1 is `reach` or more).
+/// Where the nearest thing of a tag lies, in the seat's own frame: `ahead` and `left` (cosine and sine of its bearing)
+/// and `distance` (0 to 1, where 1 is `reach` or more).
 struct Compass {
   static constexpr std::string_view kind = "compass";
   std::string name = "compass";
-  std::string to{};              ///< a tag
-  double reach = 50.0;         ///< metres, above 0
+  std::string to{};     ///< a tag
+  double reach = 50.0;  ///< metres, above 0
   bool operator==(const Compass&) const = default;
 };
 
@@ -48,27 +49,28 @@ struct Compass {
 struct OwnMotion {
   static constexpr std::string_view kind = "own_motion";
   std::string name = "own";
-  double top_speed = 5.0;        ///< m/s, above 0
-  double top_turn_rate = 90.0;   ///< degrees/s, above 0
+  double top_speed = 5.0;       ///< m/s, above 0
+  double top_turn_rate = 90.0;  ///< degrees/s, above 0
   bool operator==(const OwnMotion&) const = default;
 };
 
 using Sense = std::variant<RayFan, Compass, OwnMotion>;
 
-// ---- Controls ---------------------------------------------------------------------------------------------------------
+// ---- Controls
+// ---------------------------------------------------------------------------------------------------------
 
 /// A control with a continuous range that drives one input of the body's mover.
 struct Dial {
   static constexpr std::string_view kind = "dial";
   std::string name{};
-  std::string drives{};   ///< a mover input; empty means the same as the name
+  std::string drives{};  ///< a mover input; empty means the same as the name
   double low = -1.0, high = 1.0;
   bool operator==(const Dial&) const = default;
 };
 
 struct Option {
   std::string name{};
-  double value = 0.0;   ///< what the mover input is set to
+  double value = 0.0;  ///< what the mover input is set to
   bool operator==(const Option&) const = default;
 };
 
@@ -76,14 +78,15 @@ struct Option {
 struct Choice {
   static constexpr std::string_view kind = "choice";
   std::string name{};
-  std::string drives{};   ///< a mover input; empty means the same as the name
+  std::string drives{};           ///< a mover input; empty means the same as the name
   std::vector<Option> options{};  ///< at least two
   bool operator==(const Choice&) const = default;
 };
 
 using Control = std::variant<Dial, Choice>;
 
-// ---- Rewards ----------------------------------------------------------------------------------------------------------
+// ---- Rewards
+// ----------------------------------------------------------------------------------------------------------
 
 /// How much a term pays at each decision: nothing, 1 always, or what a C++ function of the seat returns.
 ///
@@ -94,8 +97,8 @@ class Measure {
 
   Measure() = default;
   template <class F>
-    requires std::is_invocable_r_v<double, F, const SeatView&>
-  Measure(F callable) : form_(Form::coded), function_(std::move(callable)) {}
+  requires std::is_invocable_r_v<double, F, const SeatView&> Measure(F callable)
+      : form_(Form::coded), function_(std::move(callable)) {}
   static Measure always() {
     Measure measure;
     measure.form_ = Form::always;
@@ -132,15 +135,15 @@ struct Progress {
 /// Pays once for each event of the seat's body since the last decision.
 struct Happening {
   EventKind event = EventKind::touch;  ///< touch, part, enter or leave
-  std::vector<std::string> with{};       ///< tags of the other thing; empty for any
+  std::vector<std::string> with{};     ///< tags of the other thing; empty for any
   double harder_than = 0.0;            ///< events of less strength do not count; for touches the approach speed, m/s
   bool operator==(const Happening&) const = default;
 };
 
 /// Pays at each decision at which all that is given holds.
 struct Condition {
-  std::string inside{};                  ///< the body's centre is in a zone of this tag
-  std::optional<double> slower_than{};   ///< its speed is below this, m/s
+  std::string inside{};                 ///< the body's centre is in a zone of this tag
+  std::optional<double> slower_than{};  ///< its speed is below this, m/s
   bool operator==(const Condition&) const = default;
 };
 
@@ -149,7 +152,7 @@ enum class Verdict : std::uint8_t { none, success, failure };
 /// One named term of the reward sheet. Exactly one of `progress`, `on`, `when` and `each_decision` says when it pays.
 struct Term {
   std::string name{};
-  double weight = 1.0;      ///< what it pays, times the amount of its trigger
+  double weight = 1.0;  ///< what it pays, times the amount of its trigger
   std::optional<Progress> progress{};
   std::optional<Happening> on{};
   std::optional<Condition> when{};
@@ -158,7 +161,8 @@ struct Term {
   bool operator==(const Term&) const = default;
 };
 
-// ---- Roles and the game -----------------------------------------------------------------------------------------------
+// ---- Roles and the game
+// -----------------------------------------------------------------------------------------------
 
 /// A hand-written pilot for a role: one of the library's by name, or a C++ function that reads the seat and writes its
 /// controls (a dial's value in its range, a choice's option number).
@@ -169,8 +173,8 @@ class Script {
   Script() = default;
   Script(const char* name) : name_(name) {}
   template <class F>
-    requires std::is_invocable_v<F, const SeatView&, std::span<float>>
-  Script(F callable) : name_("coded"), function_(std::move(callable)) {}
+  requires std::is_invocable_v<F, const SeatView&, std::span<float>> Script(F callable)
+      : name_("coded"), function_(std::move(callable)) {}
 
   bool used() const noexcept { return !name_.empty(); }
   const std::string& name() const noexcept { return name_; }
@@ -189,10 +193,11 @@ class Script {
   Function function_;
 };
 
-/// A kind of agent: all bodies of one name, with the same senses, controls and rewards. Each body is a seat of the role.
+/// A kind of agent: all bodies of one name, with the same senses, controls and rewards. Each body is a seat of the
+/// role.
 struct RoleSpec {
   std::string name{};
-  std::string body{};   ///< name of the bodies it steers; empty means the same as the role's
+  std::string body{};  ///< name of the bodies it steers; empty means the same as the role's
   std::vector<Sense> senses{};
   std::vector<Control> controls{};
   std::vector<Term> rewards{};
@@ -208,7 +213,7 @@ struct Cutoffs {
 
 struct GameSpec {
   std::string name{};
-  std::string about{};             ///< one line for people
+  std::string about{};           ///< one line for people
   std::int64_t think_every = 4;  ///< ticks per decision, at least 1
   ArenaSpec arena{};
   std::vector<RoleSpec> roles{};

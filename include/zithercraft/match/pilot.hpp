@@ -23,8 +23,8 @@ class Pilot {
 enum class Decisions { greedy, sampled };
 
 /// A trained policy. Throws Error (refused), naming the difference, if it does not fit the game's role.
-std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy, Decisions decisions = Decisions::greedy,
-                                    std::uint64_t seed = 0);
+std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy,
+                                    Decisions decisions = Decisions::greedy, std::uint64_t seed = 0);
 
 /// Every control uniform in its range, anew at each decision.
 std::unique_ptr<Pilot> random_pilot(std::uint64_t seed = 0);

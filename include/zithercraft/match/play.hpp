@@ -11,10 +11,11 @@ namespace zithercraft {
 
 class WorkerPool;
 
-/// Plays episodes 0 to `episodes - 1` of `seed` with the given pilots, one per role, and returns the results of role 0's
-/// seats in order of episode, then seat. The same seed gives the same episodes to every pilot, on any number of threads.
-std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Pilot*>& pilots, std::int64_t episodes,
-                                         std::uint64_t seed, WorkerPool& pool);
+/// Plays episodes 0 to `episodes - 1` of `seed` with the given pilots, one per role, and returns the results of role
+/// 0's seats in order of episode, then seat. The same seed gives the same episodes to every pilot, on any number of
+/// threads.
+std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Pilot*>& pilots,
+                                         std::int64_t episodes, std::uint64_t seed, WorkerPool& pool);
 
 /// Plays one episode and calls `moment` with the lanes (of which there is one, number 0) at its start and after each
 /// decision.

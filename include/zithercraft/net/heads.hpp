@@ -42,9 +42,9 @@ class Heads {
                        std::span<const float> decision) const;
   /// Adds the gradient of `by_log_probability * log_probability + by_entropy * entropy` to both gradients.
   template <class Scalar>
-  void add_gradient(std::span<const Scalar> outputs, std::span<const Scalar> log_spread, std::span<const float> decision,
-                    Scalar by_log_probability, Scalar by_entropy, std::span<Scalar> output_gradient,
-                    std::span<Scalar> spread_gradient) const;
+  void add_gradient(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
+                    std::span<const float> decision, Scalar by_log_probability, Scalar by_entropy,
+                    std::span<Scalar> output_gradient, std::span<Scalar> spread_gradient) const;
 
  private:
   struct Head {

@@ -47,13 +47,13 @@ class Mlp {
   std::size_t parameters() const noexcept { return parameters_; }
   Workspace workspace(std::size_t most_samples) const;
 
-  /// Orthogonal weights (Saxe, McClelland, Ganguli: "Exact solutions to the nonlinear dynamics of learning in deep linear
-  /// neural networks", 2014), biases 0. Hidden layers get gain sqrt(2), the last one `last_gain`.
+  /// Orthogonal weights (Saxe, McClelland, Ganguli: "Exact solutions to the nonlinear dynamics of learning in deep
+  /// linear neural networks", 2014), biases 0. Hidden layers get gain sqrt(2), the last one `last_gain`.
   void initialise(std::span<Scalar> parameters, RandomStream& random, double last_gain) const;
 
   /// Returns the outputs, which stay in the workspace until its next use.
-  std::span<const Scalar> forward(std::span<const Scalar> parameters, std::span<const Scalar> inputs, std::size_t samples,
-                                  Workspace& room) const;
+  std::span<const Scalar> forward(std::span<const Scalar> parameters, std::span<const Scalar> inputs,
+                                  std::size_t samples, Workspace& room) const;
 
   /// Adds d(loss)/d(parameters) to `gradient`, given d(loss)/d(outputs) of the batch last sent forward through `room`.
   void backward(std::span<const Scalar> parameters, std::span<const Scalar> inputs, std::size_t samples,

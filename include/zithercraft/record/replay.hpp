@@ -18,7 +18,7 @@ struct ReplayInfo {
   std::string game{};                 ///< the game's name
   std::string game_toml{};            ///< the whole game
   std::vector<std::string> pilots{};  ///< who decided, one per role
-  std::uint64_t seed = 0;           ///< the seed the user gave
+  std::uint64_t seed = 0;             ///< the seed the user gave
   std::string made_with{};            ///< version of the library
 };
 
@@ -37,11 +37,11 @@ struct Moment {
   Outcome outcome = Outcome::running;
   std::vector<std::byte> state{};  ///< the arena's state block
   std::vector<RoleMoment> roles{};
-  std::vector<Event> events{};     ///< since the last moment
+  std::vector<Event> events{};  ///< since the last moment
 };
 
-/// Writes a replay as it is played. Until `finish`, the file is named "<path>.part" and can be read up to its last chunk
-/// should the program die.
+/// Writes a replay as it is played. Until `finish`, the file is named "<path>.part" and can be read up to its last
+/// chunk should the program die.
 class ReplayWriter {
  public:
   /// Throws Error (file) if the file cannot be created.
@@ -65,7 +65,7 @@ class ReplayWriter {
 class Replay {
  public:
   struct Episode {
-    std::uint32_t moments = 0;       ///< decisions + 1
+    std::uint32_t moments = 0;  ///< decisions + 1
     Outcome outcome = Outcome::running;
   };
 
@@ -94,9 +94,9 @@ class Replay {
 struct ReplayCheck {
   std::size_t episodes = 0;
   std::uint64_t decisions = 0;
-  bool whole = true;        ///< see Replay::whole
+  bool whole = true;              ///< see Replay::whole
   bool payments_compared = true;  ///< false if a term is coded in C++ and could not be re-played
-  std::string difference{};   ///< the first difference in plain words; empty if there is none
+  std::string difference{};       ///< the first difference in plain words; empty if there is none
   bool passed() const { return whole && difference.empty(); }
 };
 

@@ -22,7 +22,7 @@ struct Picture {
   bool rays = true;              ///< the rays of every seat
   std::vector<Path> paths{};
   std::string title{};             ///< one line above the arena
-  bool legend = true;            ///< names the colours beside the arena
+  bool legend = true;              ///< names the colours beside the arena
   int width = 1280, height = 800;  ///< pixels (PNG) or points (SVG)
 };
 

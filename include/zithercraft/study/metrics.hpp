@@ -14,11 +14,11 @@ namespace zithercraft {
 /// One update of a training.
 struct MetricsRow {
   std::int64_t decisions = 0;
-  double seconds = 0.0;              ///< of training so far, over all sittings
+  double seconds = 0.0;  ///< of training so far, over all sittings
   double decisions_per_second = 0.0;
-  std::int64_t episodes = 0;         ///< that ended in this update
+  std::int64_t episodes = 0;                                   ///< that ended in this update
   double mean_return = 0.0, mean_length = 0.0, success = 0.0;  ///< of those; not stored if there were none
-  double recent_success = 0.0;       ///< over the last episodes, at most 100
+  double recent_success = 0.0;                                 ///< over the last episodes, at most 100
   ImproveReport learner{};
   std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
 };

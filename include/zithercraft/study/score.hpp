@@ -28,18 +28,18 @@ struct Score {
 };
 
 struct ScoreOptions {
-  std::int64_t episodes = 500;  ///< at least 1
-  std::uint64_t seed = 0;       ///< of the episodes; they are never those of training
+  std::int64_t episodes = 500;                           ///< at least 1
+  std::uint64_t seed = 0;                                ///< of the episodes; they are never those of training
   std::vector<std::string> against{"random", "script"};  ///< a script is left out where the role has none
-  std::size_t threads = 0;      ///< 0 for one per processor; has no influence on the result
+  std::size_t threads = 0;                               ///< 0 for one per processor; has no influence on the result
 };
 
 /// Plays the run's newest policy, deciding greedily, and the pilots to compare it with.
 Score score(const Run& run, const ScoreOptions& options = {});
 
 struct RecordOptions {
-  std::int64_t episodes = 5;    ///< at least 1
-  std::uint64_t seed = 0;       ///< the episodes are those that `score` plays with this seed
+  std::int64_t episodes = 5;  ///< at least 1
+  std::uint64_t seed = 0;     ///< the episodes are those that `score` plays with this seed
 };
 
 /// Records episodes of the run's newest policy, deciding greedily, into a replay file.

@@ -16,7 +16,7 @@ struct TrainingProgress {
   double decisions_per_second = 0.0;  ///< lately
   double seconds_left = 0.0;
   double mean_return = 0.0, mean_length = 0.0, success = 0.0;  ///< over the last episodes, at most 100
-  std::int64_t episodes = 0;          ///< how many those are
+  std::int64_t episodes = 0;                                   ///< how many those are
 };
 
 /// What to do with a folder that holds a run already.

@@ -1,6 +1,7 @@
 #include <zithercraft/zithercraft.hpp>
 
-int main() { return zithercraft::Lanes(zithercraft::Game(zithercraft::parse_game(R"(
+int main() {
+  return zithercraft::Lanes(zithercraft::Game(zithercraft::parse_game(R"(
   name = "pond"
   [arena]
   zones = [{ name = "jetty" }]
@@ -10,4 +11,9 @@ int main() { return zithercraft::Lanes(zithercraft::Game(zithercraft::parse_game
   senses = [{ kind = "compass", to = "jetty" }]
   controls = [{ kind = "dial", name = "throttle" }]
   rewards = [{ name = "home", progress = { to = "jetty" } }]
-)")), 4).count() == 4 ? 0 : 1; }
+)")),
+                            4)
+                     .count() == 4
+             ? 0
+             : 1;
+}

@@ -1,0 +1,29 @@
+#!/usr/bin/env bash
+# From nothing to a skiff that moors itself: installs what is missing, builds, trains, scores, records and draws.
+set -euo pipefail
+cd "$(dirname "$0")"
+cmake/install_packages.sh
+cmake --preset release -DZITHERCRAFT_TESTS=OFF -DZITHERCRAFT_BENCHMARKS=OFF -DZITHERCRAFT_EXAMPLES=OFF > /dev/null
+cmake --build --preset release
+
+tool=build/release/zithercraft
+out=demo-out
+mkdir -p "$out"
+run() { echo; echo "\$ zithercraft $*"; "$tool" "$@"; }
+
+run show mooring --png "$out/mooring.png" --svg "$out/mooring.svg"
+run train mooring --run "$out/run" --fresh
+run score "$out/run"
+run record "$out/run" --out "$out/matches.zrep" --episodes 10
+run replay "$out/matches.zrep" --check --png "$out/path.png"
+run report "$out/run" --html "$out/report.html"
+
+cat <<END
+
+Where to look:
+  $out/report.html    learning curves, score table, reward by term, paths: open it in a browser
+  $out/mooring.png    the game: a start, its rays, the path of the hand-written pilot
+  $out/path.png       an episode of the trained policy
+  $out/matches.zrep   ten recorded episodes
+  $out/run/           configuration, metrics and checkpoints of the training
+END
