@@ -25,7 +25,7 @@ zc::GameSpec mooring() {
                         .mass = 300,
                         .bounce = 0.2,
                         .mover = zc::Boat{.thrust = 1.2, .drag_ahead = 0.4, .drag_abeam = 1.5},
-                        .place = {.region = {-18, -13, 18, 13}, .heading = {-180, 180}, .clearance = 0.5}}};
+                        .place = {.region = {-18, -13, 18, 13}, .heading = {-180, 180}, .clearance = 2.0}}};
 
   zc::RoleSpec skiff{.name = "skiff"};
   skiff.senses = {zc::RayFan{.rays = 24, .arc = 240, .reach = 15, .sees = {"quay", "hull", "berth"}},
@@ -40,7 +40,7 @@ zc::GameSpec mooring() {
                     .weight = -1,
                     .on = zc::Happening{.with = {"hull", "quay"}, .harder_than = 0.5},
                     .ends = zc::Verdict::failure},
-                   {.name = "time", .weight = -0.002, .each_decision = zc::Measure::always()}};
+                   {.name = "time", .weight = -0.005, .each_decision = zc::Measure::always()}};
   game.roles = {skiff};
   game.cutoffs.decisions = 300;
   return game;

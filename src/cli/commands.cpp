@@ -119,7 +119,7 @@ void print_game(const Game& game) {
 
 // Whoever can play the game without training: its script, else random controls.
 std::unique_ptr<Pilot> untrained_pilot(const Game& game) {
-  return game.spec().roles[0].script.used() ? script_pilot(game, 0) : random_pilot();
+  return game.spec().roles[0].script.playable() ? script_pilot(game, 0) : random_pilot();
 }
 
 void draw_game(const Game& game, const ShowCommand& command) {

@@ -46,7 +46,7 @@ void add_commands(CLI::App& app, int& status) {
   add<TrainCommand>(app, "train", "Train a policy into a run folder", status, [](CLI::App& sub, TrainCommand& c) {
     sub.add_option("GAME", c.game, "The game")->required();
     sub.add_option("--run", c.folder, "The run's folder; made if missing")->required();
-    sub.add_option("--decisions", c.decisions, "Decisions to train for (default 8000000)")->check(CLI::PositiveNumber);
+    sub.add_option("--decisions", c.decisions, "Decisions to train for (default 10000000)")->check(CLI::PositiveNumber);
     sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")->check(CLI::NonNegativeNumber);
     sub.add_option("--lanes", c.lanes, "Copies of the game played side by side (default 256)")
         ->check(CLI::Range(1, 65536));

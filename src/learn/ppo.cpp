@@ -128,7 +128,7 @@ struct Ppo::State {
   }
 
   void play_group(std::size_t g, std::size_t worker);
-  void end_episode(std::size_t lane, std::size_t time, std::vector<TimedEpisode>& ended);
+  void keep_results(std::size_t lane, std::size_t time, std::vector<TimedEpisode>& ended);
   void judge_group(const Group& group, Room& room);
   void add_shard(std::size_t shard, std::size_t first, std::size_t count, std::size_t batch, Room& room);
   void step(double rate, ImproveReport& report);
@@ -172,7 +172,7 @@ const PolicySignature& Ppo::signature() const noexcept { return state_->signatur
 // ---- Collecting
 // -------------------------------------------------------------------------------------------------------
 
-void Ppo::State::end_episode(std::size_t lane, std::size_t time, std::vector<TimedEpisode>& ended) {
+void Ppo::State::keep_results(std::size_t lane, std::size_t time, std::vector<TimedEpisode>& ended) {
   for (std::size_t seat = 0; seat < lanes.seats(0); ++seat) {
     const std::size_t row = lane * lanes.seats(0) + seat;
     ended.push_back({time, row, episode_result(lanes, 0, row)});
@@ -216,7 +216,7 @@ void Ppo::State::play_group(std::size_t g, std::size_t worker) {
         r.next_value[s] = outcome == Outcome::cutoff || stops ? value_of(lanes.observation(0, row), room) : 0.0f;
       }
       if (outcome == Outcome::running) continue;
-      end_episode(lane, t, group_episodes[g]);
+      keep_results(lane, t, group_episodes[g]);
       EpisodeKey next = lanes.key(lane);
       ++next.episode;
       lanes.begin(lane, next, worker);

@@ -93,6 +93,9 @@ Script::Function find_script(const Game& game, std::size_t role) {
   if (!script.used())
     throw Error(Fault::spec, "the role '" + game.roles()[role].name + "' has no hand-written pilot", where, "name one");
   if (script.function()) return script.function();
+  if (!script.playable())
+    throw Error(Fault::spec, "the hand-written pilot is coded in C++, which a file cannot hold", where,
+                "use the program that defines it");
   std::vector<std::string> names;
   for (const auto& [name, maker] : known_scripts) {
     if (script.name() == name) return maker(game, role);
@@ -124,8 +127,7 @@ std::unique_ptr<Pilot> script_pilot(const Game& game, std::size_t role) {
 void check_scripts(const Game& game) {
   for (std::size_t role = 0; role < game.roles().size(); ++role) {
     const Script& script = game.spec().roles[role].script;
-    const bool elsewhere = script.name() == "coded" && !script.function();  // in the program that defines the game
-    if (script.used() && !elsewhere) find_script(game, role);
+    if (script.playable()) find_script(game, role);
   }
 }
 

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 #include <utility>
 
+#include "../base/signature_json.hpp"
 #include "network_tensors.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/net/heads.hpp"
@@ -12,19 +13,6 @@
 namespace zithercraft {
 
 using nlohmann::json;
-
-static void to_json(json& j, const Column& c) {
-  j = {{"name", c.name}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}, {"scale", c.scale}};
-}
-static void from_json(const json& j, Column& c) {
-  c = {j.at("name"), j.at("unit"), j.at("low"), j.at("high"), j.at("scale")};
-}
-static void to_json(json& j, const ControlInfo& c) {
-  j = {{"name", c.name}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}, {"options", c.options}};
-}
-static void from_json(const json& j, ControlInfo& c) {
-  c = {j.at("name"), j.at("unit"), j.at("low"), j.at("high"), j.at("options").get<std::vector<std::string>>()};
-}
 
 namespace {
 

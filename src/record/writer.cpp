@@ -3,6 +3,7 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 
+#include "../base/signature_json.hpp"
 #include "format.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/game/load.hpp"
@@ -18,19 +19,12 @@ constexpr int compression_level = 3;
 
 json header_of(const Game& game, const ReplayInfo& info) {
   json roles = json::array();
-  for (const Role& role : game.roles()) {
-    json columns = json::array(), controls = json::array();
-    for (const Column& c : role.columns)
-      columns.push_back({{"name", c.name}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}, {"scale", c.scale}});
-    for (const ControlInfo& c : role.controls)
-      controls.push_back(
-          {{"name", c.name}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}, {"options", c.options}});
+  for (const Role& role : game.roles())
     roles.push_back({{"name", role.name},
                      {"seats", role.seats.size()},
-                     {"columns", columns},
-                     {"controls", controls},
+                     {"columns", role.columns},
+                     {"controls", role.controls},
                      {"terms", role.terms}});
-  }
   json fields = json::array();
   for (const StateField& f : game.arena().state_fields())
     fields.push_back({{"name", f.name}, {"type", f.type}, {"offset", f.offset}, {"count", f.count}});

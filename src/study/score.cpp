@@ -36,7 +36,8 @@ std::vector<std::unique_ptr<Pilot>> pilots_of(const Run& run, const Game& game, 
       pilots.push_back(random_pilot(options.seed));
     } else if (name == "script") {
       // Asked for by default, so a role without one is no error; one asked for alone is.
-      if (game.spec().roles[0].script.used() || options.against.size() == 1) pilots.push_back(script_pilot(game, 0));
+      if (game.spec().roles[0].script.playable() || options.against.size() == 1)
+        pilots.push_back(script_pilot(game, 0));
     } else {
       throw Error(Fault::usage, "no pilot is named '" + name + "'", "against", "choose 'random' or 'script'");
     }

@@ -95,7 +95,7 @@ TEST(Rewards, EpisodesAreCutOffWithoutAVerdict) {
     basin.decide(0, 0);
   }
   EXPECT_EQ(basin.lanes.outcome(0), Outcome::cutoff);
-  EXPECT_NEAR(basin.paid("time"), -0.014, 1e-6);
+  EXPECT_NEAR(basin.paid("time"), -0.035, 1e-6);
 }
 
 TEST(Rewards, TheLedgerSumsToWhatWasPaidInEveryEpisode) {

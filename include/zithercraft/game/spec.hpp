@@ -177,6 +177,8 @@ class Script {
       : name_("coded"), function_(std::move(callable)) {}
 
   bool used() const noexcept { return !name_.empty(); }
+  /// False if there is none, or if it is C++ code that a file could not hold.
+  bool playable() const noexcept { return used() && (name_ != "coded" || function_); }
   const std::string& name() const noexcept { return name_; }
   const Function& function() const noexcept { return function_; }
 

@@ -16,7 +16,7 @@ const char* library_version() noexcept;
 
 /// Everything that decides how a training goes, bit for bit.
 struct RunSettings {
-  std::int64_t decisions = 8'000'000;  ///< to train for, over all seats, at least 1
+  std::int64_t decisions = 10'000'000;  ///< to train for, over all seats, at least 1
   std::uint64_t seed = 1;
   std::int64_t checkpoint_every = 250'000;  ///< decisions between checkpoints, at least 1
   PpoSettings learner{};

@@ -30,7 +30,7 @@ struct Score {
 struct ScoreOptions {
   std::int64_t episodes = 500;                           ///< at least 1
   std::uint64_t seed = 0;                                ///< of the episodes; they are never those of training
-  std::vector<std::string> against{"random", "script"};  ///< a script is left out where the role has none
+  std::vector<std::string> against{"random", "script"};  ///< a script is left out where the role has none to play
   std::size_t threads = 0;                               ///< 0 for one per processor; has no influence on the result
 };
 
