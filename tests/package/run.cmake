@@ -1,4 +1,4 @@
-# Installs the build into an empty prefix, then configures, builds and runs a project that uses it.
+# Installs the build into an empty prefix, then configures, builds and runs two projects that use it.
 function(must)
   execute_process(COMMAND ${ARGN} RESULT_VARIABLE status)
   if(NOT status EQUAL 0)
@@ -8,9 +8,10 @@ endfunction()
 
 file(REMOVE_RECURSE ${WORK})
 must(${CMAKE_COMMAND} --install ${BINARY} --prefix ${WORK}/prefix)
-must(${CMAKE_COMMAND} -S ${SOURCE} -B ${WORK}/build -G Ninja -DCMAKE_PREFIX_PATH=${WORK}/prefix -DCMAKE_CXX_COMPILER=${COMPILER}
-     -DCMAKE_BUILD_TYPE=Release)
-must(${CMAKE_COMMAND} --build ${WORK}/build)
-must(${WORK}/build/trainer)
-must(${WORK}/build/finished_game)
+foreach(project finished_game trainer)
+  must(${CMAKE_COMMAND} -S ${SOURCE}/${project} -B ${WORK}/${project} -G Ninja -DCMAKE_PREFIX_PATH=${WORK}/prefix
+       -DCMAKE_CXX_COMPILER=${COMPILER} -DCMAKE_BUILD_TYPE=Release)
+  must(${CMAKE_COMMAND} --build ${WORK}/${project})
+  must(${WORK}/${project}/${project})
+endforeach()
 must(${WORK}/prefix/bin/zithercraft games)

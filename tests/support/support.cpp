@@ -77,6 +77,10 @@ GameSpec duck_pond() {
     name = "home"
     when = { inside = "jetty" }
     ends = "success"
+    [[roles.rewards]]
+    name = "hurry"
+    weight = -0.01
+    each_decision = "always"
     [cutoffs]
     decisions = 60
   )",
