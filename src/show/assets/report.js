@@ -71,11 +71,11 @@ function curve(title, lines, options = {}) {
       maintainAspectRatio: false,
       interaction: { mode: "index", intersect: false },
       scales: {
-        x: { type: "linear", min: 0, title: { display: true, text: "decisions" },
-             ticks: { maxTicksLimit: 6, callback: (v) => (v >= 1e6 ? v / 1e6 + " M" : v >= 1e3 ? v / 1e3 + " k" : v) } },
+        x: { type: "linear", min: 0, max: data.curves.decisions.at(-1), title: { display: true, text: "decisions" },
+             ticks: { maxTicksLimit: 6, callback: (v) => (v >= 1e6 ? +(v / 1e6).toFixed(1) + " M" : v >= 1e3 ? +(v / 1e3).toFixed(1) + " k" : v) } },
         y: options.y || {},
       },
-      plugins: { legend: { display: lines.length > 1, labels: { boxWidth: 24 } } },
+      plugins: { legend: { display: lines.length > 1, labels: { usePointStyle: true, pointStyle: "line", pointStyleWidth: 30 } } },
     },
   });
 }
