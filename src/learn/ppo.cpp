@@ -185,6 +185,7 @@ void Ppo::State::play_group(std::size_t g, std::size_t worker) {
   Rollout& r = rollout;
   const std::size_t seats = lanes.seats(0), width = nets.heads.outputs();
   group_episodes[g].clear();
+  const std::uint64_t decide_seed = derived_seed(seed, "decide");
   for (std::size_t t = 0; t < r.horizon; ++t) {
     const std::size_t first = group.sample(r.horizon, t, 0);
     const auto raw = r.raw.span().subspan(first * r.columns, group.rows * r.columns);
@@ -195,7 +196,7 @@ void Ppo::State::play_group(std::size_t g, std::size_t worker) {
     const auto outputs = nets.policy.forward(nets.policy_part(parameters.span()), inputs, group.rows, room.loss.policy);
     for (std::size_t i = 0; i < group.rows; ++i) {
       // One stream per row and rollout would need its position kept; a stream per decision needs nothing.
-      RandomStream random(derived_seed(seed, "decide"), static_cast<std::uint32_t>(group.first_row + i),
+      RandomStream random(decide_seed, static_cast<std::uint32_t>(group.first_row + i),
                           static_cast<std::uint32_t>(static_cast<std::size_t>(updates) * r.horizon + t),
                           Purpose::decide);
       const auto decision = r.decisions.span().subspan((first + i) * r.controls, r.controls);

@@ -44,7 +44,7 @@ class PolicyPilot : public Pilot {
 
 class RandomPilot : public Pilot {
  public:
-  explicit RandomPilot(std::uint64_t seed) : seed_(seed) {}
+  explicit RandomPilot(std::uint64_t seed) : seed_(derived_seed(seed, "random pilot")) {}
 
   std::string name() const override { return "random"; }
   std::unique_ptr<Pilot> copy() const override { return std::make_unique<RandomPilot>(*this); }
