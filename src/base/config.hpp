@@ -32,7 +32,6 @@ struct Rule {
   bool above_low = false;  // low itself is not allowed
   bool needed = false;     // the key must be present
 };
-constexpr Rule any() { return {}; }
 constexpr Rule needed() { return {.needed = true}; }
 constexpr Rule positive() { return {.low = 0.0, .above_low = true}; }
 constexpr Rule at_least(double low) { return {.low = low}; }

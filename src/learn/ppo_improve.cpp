@@ -31,7 +31,7 @@ void Ppo::State::add_shard(std::size_t shard, std::size_t first, std::size_t cou
       add_loss<float>(nets, parameters.span(), gathered, loss, 1.0f / static_cast<float>(batch), room.loss, own.span());
 }
 
-void Ppo::State::check_finite() const {
+void Ppo::State::report_not_finite() const {
   const auto check = [&](const std::string& prefix, const Mlp<float>& net, std::span<const float> part) {
     for (std::size_t i = 0; i < net.layers().size(); ++i) {
       const auto& layer = net.layers()[i];
@@ -43,6 +43,8 @@ void Ppo::State::check_finite() const {
   };
   check("policy", nets.policy, nets.policy_part(gradient.span()));
   check("value", nets.value, nets.value_part(gradient.span()));
+  throw Error(Fault::numbers, "the gradient of a bias or of a dial's spread is not finite",
+              "update " + std::to_string(updates + 1), "lower the learning rate or the rewards");
 }
 
 void Ppo::State::step(double rate, ImproveReport& report) {
@@ -56,7 +58,7 @@ void Ppo::State::step(double rate, ImproveReport& report) {
   };
   const double policy_norm = limit(gradient.span().first(nets.value_offset));
   const double value_norm = limit(nets.value_part(gradient.span()));
-  if (!std::isfinite(policy_norm) || !std::isfinite(value_norm)) check_finite();
+  if (!std::isfinite(policy_norm) || !std::isfinite(value_norm)) report_not_finite();
   report.gradient_norm += policy_norm;
   adam.step(parameters.span(), gradient.span(), rate);
 }
@@ -68,7 +70,7 @@ ImproveReport Ppo::improve() {
   ImproveReport report;
 
   // Advantages to mean 0 and spread 1; how much of the returns' variance the values explain.
-  double mean = 0.0, square = 0.0, target_mean = 0.0, target_square = 0.0, off_mean = 0.0, off_square = 0.0;
+  double mean = 0.0, square = 0.0, target_mean = 0.0, target_square = 0.0;
   for (std::size_t i = 0; i < samples; ++i) {
     const auto a = static_cast<double>(r.advantage[i]), t = static_cast<double>(r.target[i]);
     mean += a;
@@ -79,10 +81,9 @@ ImproveReport Ppo::improve() {
   const auto n = static_cast<double>(samples);
   mean /= n;
   target_mean /= n;
-  off_mean = mean;  // target - value is the advantage
-  off_square = square / n - off_mean * off_mean;
-  const double spread = std::sqrt(std::max(0.0, off_square)),
-               target_variance = target_square / n - target_mean * target_mean;
+  const double off_square = square / n - mean * mean;  // target - value is the advantage
+  const double spread = std::sqrt(std::max(0.0, off_square));
+  const double target_variance = target_square / n - target_mean * target_mean;
   report.explained_variance = target_variance > 1e-12 ? 1.0 - off_square / target_variance : 0.0;
   for (float& a : s.rollout.advantage.span()) a = static_cast<float>((static_cast<double>(a) - mean) / (spread + 1e-8));
 

@@ -43,7 +43,7 @@ struct Ppo::State {
   void judge_group(const Group& group, Room& room);
   void add_shard(std::size_t shard, std::size_t first, std::size_t count, std::size_t batch, Room& room);
   void step(double rate, ImproveReport& report);
-  void check_finite() const;
+  [[noreturn]] void report_not_finite() const;
 
   Game game;
   PpoSettings settings;

@@ -123,6 +123,18 @@ TEST(Ppo, ANaNInACodedTermStopsTraining) {
   EXPECT_NE(error.problem().find("'late_trouble'"), std::string::npos);
 }
 
+TEST(Ppo, RewardsBeyondAllBoundsStopTrainingAtTheFirstUpdate) {
+  GameSpec spec = test::duck_pond();
+  spec.role("duck").rewards.push_back({.name = "too_much", .weight = 3e38, .each_decision = Measure::always()});
+  WorkerPool pool(2);
+  Ppo learner(Game(spec), small, 1, 10000, pool);
+  learner.collect();
+  const Error error = test::error_of([&] { learner.improve(); });
+  EXPECT_EQ(error.fault(), Fault::numbers);
+  EXPECT_EQ(error.problem(), "the gradient of layer 0 of the policy network is not finite");
+  EXPECT_EQ(error.where(), "update 1");
+}
+
 TEST(Ppo, UnusableSettingsAreNamed) {
   WorkerPool pool(1);
   const auto refusal = [&](const PpoSettings& s) {
