@@ -1,12 +1,16 @@
 #include "zithercraft/arena/arena.hpp"
 
+#include <algorithm>
 #include <cstring>
+#include <limits>
 #include <utility>
 
 #include "cast.hpp"
+#include "cast_cells.hpp"
 #include "physics.hpp"
 #include "placement.hpp"
-#include "plan.hpp"
+#include "scratch.hpp"
+#include "vary.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/hash.hpp"
@@ -24,7 +28,10 @@ StateArrays reading(const ArenaPlan& plan, const std::byte* state) {
 std::vector<Point> polygon(const ShapeData& shape, const Pose& pose) {
   constexpr int round_corners = 32;
   std::vector<Point> local;
-  if (shape.corners == 4) {
+  if (shape.form == Form::outline) {
+    for (std::size_t i = 0; i < shape.corners; ++i)
+      local.push_back({static_cast<double>(shape.local[i].x), static_cast<double>(shape.local[i].y)});
+  } else if (shape.form == Form::box) {
     const double l = shape.half_length, w = shape.half_width;
     local = {{-l, -w}, {l, -w}, {l, w}, {-l, w}};
   } else {
@@ -49,7 +56,17 @@ std::string_view name_of(EventKind kind) noexcept {
     case EventKind::touch: return "touch";
     case EventKind::part: return "part";
     case EventKind::enter: return "enter";
+    case EventKind::stay: return "stay";
     case EventKind::leave: return "leave";
+    case EventKind::collect: return "collect";
+    case EventKind::launch: return "launch";
+    case EventKind::hit: return "hit";
+    case EventKind::pass: return "pass";
+    case EventKind::empty: return "empty";
+    case EventKind::full: return "full";
+    case EventKind::die: return "die";
+    case EventKind::back: return "back";
+    case EventKind::gate: return "gate";
     case EventKind::success: return "success";
     case EventKind::failure: return "failure";
     case EventKind::cutoff: return "cutoff";
@@ -65,93 +82,314 @@ ArenaScratch::~ArenaScratch() = default;
 ArenaScratch::ArenaScratch(ArenaScratch&&) noexcept = default;
 ArenaScratch& ArenaScratch::operator=(ArenaScratch&&) noexcept = default;
 
-Arena::Arena(const ArenaSpec& spec) : plan_(std::make_shared<const ArenaPlan>(compile_arena(spec))) {}
+Arena::Arena(const ArenaSpec& spec) : plans_(compile_variants(spec)) {}
 
-const ArenaSpec& Arena::spec() const noexcept { return plan_->spec; }
-std::span<const Entity> Arena::entities() const noexcept { return plan_->entities; }
-std::size_t Arena::body_count() const noexcept { return plan_->bodies; }
-std::size_t Arena::zone_count() const noexcept { return plan_->zones; }
-std::span<const std::string> Arena::tags() const noexcept { return plan_->tags; }
+const ArenaPlan& Arena::plan_of(const std::byte* state) const noexcept {
+  const auto& variants = plans_->variants;
+  if (variants.size() == 1) return variants.front();
+  const std::uint32_t v = reinterpret_cast<const StateHeader*>(state)->variant;
+  return variants[std::min<std::size_t>(v, variants.size() - 1)];
+}
+
+const ArenaSpec& Arena::spec() const noexcept { return plans_->spec; }
+std::span<const Entity> Arena::entities() const noexcept { return plans_->variants[0].entities; }
+std::size_t Arena::body_count() const noexcept { return plans_->variants[0].bodies; }
+std::size_t Arena::zone_count() const noexcept { return plans_->variants[0].zones; }
+std::size_t Arena::first_zone() const noexcept { return plans_->variants[0].first_zone; }
+std::size_t Arena::posed_count() const noexcept { return plans_->variants[0].posed; }
+std::span<const std::string> Arena::tags() const noexcept { return plans_->variants[0].tags; }
 
 std::size_t Arena::tag(std::string_view name, const std::string& where) const {
-  for (std::size_t t = 0; t < plan_->tags.size(); ++t)
-    if (plan_->tags[t] == name) return t;
-  throw Error(Fault::spec, "no body, zone or wall bears the tag '" + std::string(name) + "'", where,
-              advice(name, plan_->tags));
+  const auto& known = plans_->variants[0].tags;
+  for (std::size_t t = 0; t < known.size(); ++t)
+    if (known[t] == name) return t;
+  throw Error(Fault::spec, "nothing in the arena bears the tag '" + std::string(name) + "'", where,
+              advice(name, known));
 }
 
 std::vector<std::size_t> Arena::bodies_named(std::string_view name) const {
   std::vector<std::size_t> found;
-  for (std::size_t b = 0; b < plan_->bodies; ++b)
-    if (plan_->entities[b].name == name) found.push_back(b);
+  for (std::size_t b = 0; b < body_count(); ++b)
+    if (entities()[b].name == name) found.push_back(b);
   return found;
 }
 
-std::span<const std::string> Arena::inputs_of(std::size_t body) const { return plan_->input_names[body]; }
-std::size_t Arena::state_bytes() const noexcept { return plan_->state_bytes; }
-std::vector<StateField> Arena::state_fields() const { return plan_->fields; }
+std::span<const std::string> Arena::inputs_of(std::size_t body) const { return plans_->variants[0].input_names[body]; }
+std::int32_t Arena::side_of(std::size_t entity) const noexcept { return plans_->variants[0].side_of[entity]; }
+
+std::vector<std::string> Arena::meters_of(std::size_t body) const {
+  const ArenaPlan& plan = plans_->variants[0];
+  std::vector<std::string> names;
+  for (const MeterData& meter : plan.meters)
+    if (meter.body == body) names.push_back(plan.meter_names[meter.name]);
+  return names;
+}
+
+bool Arena::returns(std::size_t posed) const noexcept { return plans_->variants[0].returns[posed].after > 0; }
+
+bool Arena::wanders(std::size_t body) const noexcept {
+  const auto& all = plans_->variants[0].wanderers;
+  return std::any_of(all.begin(), all.end(), [&](const WandererData& w) { return w.body == body; });
+}
+
+std::size_t Arena::state_bytes() const noexcept { return plans_->variants[0].state_bytes; }
+std::vector<StateField> Arena::state_fields() const { return plans_->variants[0].fields; }
 
 void Arena::begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std::uint32_t episode,
                   ArenaScratch& scratch) const {
-  std::memset(state, 0, plan_->state_bytes);
-  StateArrays s = plan_->arrays(state);
-  *s.header = {seed, lane, episode, 0, 0};
-  RandomStream random(seed, lane, episode, Purpose::place);
-  place_everything(*plan_, s, random, scratch.memory_->placed);
+  std::memset(state, 0, state_bytes());
+  const auto variants = static_cast<std::uint32_t>(plans_->variants.size());
+  const std::uint32_t variant = variants == 1 ? 0 : RandomStream(seed, lane, episode, Purpose::vary).below(variants);
+  const ArenaPlan& plan = plans_->variants[variant];
+  StateArrays s = plan.arrays(state);
+  *s.header = {seed, lane, episode, 0, variant};
+  place_everything(plan, s, *scratch.memory_);
+  for (std::size_t e = 0; e < plan.posed; ++e)
+    if (plan.home[e] != nowhere) s.home[plan.home[e]] = {s.x[e], s.y[e], s.heading[e]};
+  for (std::size_t m = 0; m < plan.meters.size(); ++m) s.meters[m] = plan.meters[m].start;
 }
 
-void Arena::tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& events) const {
-  StateArrays s = plan_->arrays(state);
-  step_physics(*plan_, s, *scratch.memory_, events);
+void Arena::rekey(std::byte* state, std::uint64_t seed, std::uint32_t lane, std::uint32_t episode) const noexcept {
+  auto& header = *reinterpret_cast<StateHeader*>(state);
+  header = {seed, lane, episode, header.tick, header.variant};
+}
+
+void Arena::tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& events, EventMask wanted) const {
+  const ArenaPlan& plan = plan_of(state);
+  StateArrays s = plan.arrays(state);
+  EventSink sink(events, wanted);
+  step_physics({plan, s, *scratch.memory_, sink});
 }
 
 std::span<float> Arena::inputs(std::byte* state, std::size_t body) const {
-  return {plan_->arrays(state).inputs + plan_->body[body].first_input, plan_->input_names[body].size()};
+  const ArenaPlan& plan = plans_->variants[0];
+  return {plan.arrays(state).inputs + plan.body[body].first_input, plan.input_names[body].size()};
 }
 
-std::uint32_t Arena::ticks(const std::byte* state) const noexcept { return reading(*plan_, state).header->tick; }
-Pose Arena::pose(const std::byte* state, std::size_t i) const noexcept { return reading(*plan_, state).pose(i); }
+std::uint32_t Arena::ticks(const std::byte* state) const noexcept {
+  return reinterpret_cast<const StateHeader*>(state)->tick;
+}
+Pose Arena::pose(const std::byte* state, std::size_t i) const noexcept {
+  return reading(plans_->variants[0], state).pose(i);
+}
+bool Arena::present(const std::byte* state, std::size_t i) const noexcept {
+  return reading(plans_->variants[0], state).present[i] != 0;
+}
 
 Velocity Arena::velocity(const std::byte* state, std::size_t body) const noexcept {
-  const StateArrays s = reading(*plan_, state);
+  const StateArrays s = reading(plans_->variants[0], state);
   return {s.vx[body], s.vy[body], s.turn[body]};
 }
 
 void Arena::put(std::byte* state, std::size_t i, float x, float y, double heading) const noexcept {
-  const StateArrays s = plan_->arrays(state);
-  const double wrapped = exact::wrap_angle(heading);
-  const auto [sin, cos] = exact::sin_cos(wrapped);
-  s.x[i] = x;
-  s.y[i] = y;
-  s.heading[i] = static_cast<float>(wrapped);
-  s.cos[i] = cos;
-  s.sin[i] = sin;
-  if (i < plan_->bodies) s.vx[i] = s.vy[i] = s.turn[i] = 0.0f;
+  const ArenaPlan& plan = plans_->variants[0];
+  StateArrays s = plan.arrays(state);
+  set_pose(s, i, x, y, heading);
+  if (i < plan.bodies + plan.shots) s.vx[i] = s.vy[i] = s.turn[i] = 0.0f;
 }
 
 void Arena::set_velocity(std::byte* state, std::size_t body, Velocity velocity) const noexcept {
-  const StateArrays s = plan_->arrays(state);
+  const StateArrays s = plans_->variants[0].arrays(state);
   s.vx[body] = velocity.x;
   s.vy[body] = velocity.y;
   s.turn[body] = velocity.turn;
 }
 
 bool Arena::inside(const std::byte* state, std::size_t body, std::size_t zone) const noexcept {
-  const StateArrays s = reading(*plan_, state);
-  return contains(plan_->shapes[zone], s.pose(zone), {s.x[body], s.y[body]});
+  const ArenaPlan& plan = plan_of(state);
+  const StateArrays s = reading(plan, state);
+  return s.present[body] != 0 && contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]});
+}
+
+namespace {
+
+std::size_t meter_number(const ArenaPlan& plan, std::size_t body, std::string_view name) {
+  std::vector<std::string> names;
+  for (std::size_t m = 0; m < plan.meters.size(); ++m) {
+    if (plan.meters[m].body != body) continue;
+    names.push_back(plan.meter_names[plan.meters[m].name]);
+    if (names.back() == name) return m;
+  }
+  throw Error(Fault::spec, "'" + plan.entities[body].name + "' has no meter '" + std::string(name) + "'",
+              plan.paths[body] + ".meters", names.empty() ? "give it one" : advice(name, names));
+}
+
+}  // namespace
+
+float Arena::meter(const std::byte* state, std::size_t body, std::string_view name) const {
+  const ArenaPlan& plan = plan_of(state);
+  return reading(plan, state).meters[meter_number(plan, body, name)];
+}
+
+void Arena::set_meter(std::byte* state, std::size_t body, std::string_view name, float value) const {
+  const ArenaPlan& plan = plan_of(state);
+  const std::size_t m = meter_number(plan, body, name);
+  plan.arrays(state).meters[m] = std::clamp(value, plan.meters[m].low, plan.meters[m].high);
 }
 
 void Arena::cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance,
                  std::span<std::int32_t> entity) const {
-  cast_rays(*plan_, reading(*plan_, state), rays, distance, entity);
+  const ArenaPlan& plan = plan_of(state);
+  cast_rays(plan, reading(plan, state), rays, distance, entity);
 }
 
-std::uint64_t Arena::hash(const std::byte* state) const noexcept { return hash_bytes({state, plan_->state_bytes}); }
+void Arena::cast(const std::byte* state, const RayBatchQuery& rays, std::span<float> distance,
+                 std::span<std::int32_t> entity) const {
+  const ArenaPlan& plan = plan_of(state);
+  const StateArrays s = reading(plan, state);
+  for (std::size_t first = 0; first < rays.x.size();) {
+    std::size_t stop = first + 1;  // rays that follow each other from one point are a fan
+    while (stop < rays.x.size() && rays.x[stop] == rays.x[first] && rays.y[stop] == rays.y[first]) ++stop;
+    const std::size_t count = stop - first;
+    cast_rays(plan, s,
+              {.x = rays.x[first],
+               .y = rays.y[first],
+               .direction_x = rays.direction_x.subspan(first, count),
+               .direction_y = rays.direction_y.subspan(first, count),
+               .reach = rays.reach,
+               .thickness = rays.thickness,
+               .tags = rays.tags,
+               .exclude = rays.exclude,
+               .exclude_side = rays.exclude_side},
+              distance.subspan(first, count), entity.subspan(first, count));
+    first = stop;
+  }
+}
+
+bool Arena::line_of_sight(const std::byte* state, Point from, Point to, std::uint64_t tags, std::int32_t exclude) const {
+  const Vec a{static_cast<float>(from[0]), static_cast<float>(from[1])};
+  const Vec d = Vec{static_cast<float>(to[0]), static_cast<float>(to[1])} - a;
+  const float reach = length(d);
+  if (reach < 1e-6f) return true;
+  const Vec direction = (1.0f / reach) * d;
+  float distance = reach;
+  std::int32_t entity = -1;
+  cast(state,
+       RayFanQuery{.x = a.x,
+                   .y = a.y,
+                   .direction_x = {&direction.x, 1},
+                   .direction_y = {&direction.y, 1},
+                   .reach = reach,
+                   .tags = tags,
+                   .exclude = exclude},
+       {&distance, 1}, {&entity, 1});
+  return entity < 0;
+}
+
+NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude) const {
+  const ArenaPlan& plan = plans_->variants[0];
+  const StateArrays s = reading(plan, state);
+  NearestHit best;
+  float square = std::numeric_limits<float>::infinity();
+  for (std::size_t e = 0; e < plan.posed; ++e) {
+    if (((tags >> plan.tag_of[e]) & 1u) == 0 || s.present[e] == 0 || static_cast<std::int32_t>(e) == exclude) continue;
+    const float dx = s.x[e] - x, dy = s.y[e] - y;
+    if (dx * dx + dy * dy >= square) continue;
+    square = dx * dx + dy * dy;
+    best = {static_cast<std::int32_t>(e), 0.0f, s.x[e], s.y[e]};
+  }
+  if (best.entity >= 0) best.distance = std::sqrt(square);
+  return best;
+}
+
+void Arena::overlaps(const std::byte* state, const Shape& shape, Point at, double heading, std::uint64_t tags,
+                     std::vector<std::size_t>& found) const {
+  const ArenaPlan& plan = plan_of(state);
+  const StateArrays s = reading(plan, state);
+  const ShapeData data = shape_data(shape);
+  const auto [sin, cos] = exact::sin_cos(exact::wrap_angle(heading));
+  const Pose pose{static_cast<float>(at[0]), static_cast<float>(at[1]), static_cast<float>(heading), cos, sin};
+  const Core core = core_of(data, pose);
+  const auto wanted = [&](std::size_t e) { return ((tags >> plan.tag_of[e]) & 1u) != 0; };
+  for (std::size_t e = 0; e < plan.posed; ++e) {
+    const float dx = s.x[e] - pose.x, dy = s.y[e] - pose.y, far = data.bound + plan.bounds[e];
+    if (!wanted(e) || s.present[e] == 0 || dx * dx + dy * dy > far * far) continue;
+    if (gap_between(core, core_of(plan.shapes[e], s.pose(e))).distance <= 0.0f) found.push_back(e);
+  }
+  for (std::size_t p = 0; p < plan.pieces.size(); ++p) {
+    const WallPiece& piece = plan.pieces[p];
+    if (!wanted(piece.entity) || (!found.empty() && found.back() == piece.entity)) continue;
+    if (gap_between(core, piece.core).distance <= 0.0f) found.push_back(piece.entity);
+  }
+  if (!plan.has_cells()) return;
+  std::array<bool, 256> met{};
+  const CellPlan& cells = plan.cells;
+  const Vec reach{data.bound, data.bound}, here{pose.x, pose.y};
+  const CellBox box = cells_within(cells, here - reach, here + reach);
+  for (std::int32_t row = box.row0; row <= box.row1; ++row)
+    for (std::int32_t column = box.column0; column <= box.column1; ++column) {
+      const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
+      const Core cell = core_of_cells(low, low + Vec{cells.size, cells.size});
+      if (gap_between(core, cell).distance > 0.0f) continue;
+      for (std::size_t layer = 0; layer < cells.layers; ++layer)
+        met[s.cells[layer * cells.cells() + cell_number(cells, column, row)]] = true;
+    }
+  for (std::size_t kind = 1; kind < cells.solid.size(); ++kind)
+    if (met[kind] && wanted(cells.first_kind + kind - 1)) found.push_back(cells.first_kind + kind - 1);
+}
+
+std::size_t Arena::cell_columns() const noexcept { return static_cast<std::size_t>(plans_->variants[0].cells.columns); }
+std::size_t Arena::cell_rows() const noexcept { return static_cast<std::size_t>(plans_->variants[0].cells.rows); }
+
+std::int32_t Arena::cell_at(const std::byte* state, std::size_t column, std::size_t row) const noexcept {
+  const ArenaPlan& plan = plan_of(state);
+  const CellPlan& cells = plan.cells;
+  const StateArrays s = reading(plan, state);
+  const std::size_t cell = row * static_cast<std::size_t>(cells.columns) + column;
+  for (std::size_t layer = cells.layers; layer-- > 0;)
+    if (const std::uint8_t kind = s.cells[layer * cells.cells() + cell]; kind != 0)
+      return static_cast<std::int32_t>(cells.first_kind + kind - 1);
+  return -1;
+}
+
+void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind, std::size_t left,
+                   std::size_t right, std::uint64_t beyond, std::span<std::uint64_t> tags) const {
+  const ArenaPlan& plan = plan_of(state);
+  const CellPlan& cells = plan.cells;
+  const StateArrays s = reading(plan, state);
+  const Vec here{s.x[body], s.y[body]}, own = (1.0f / cells.size) * (here - cells.origin);
+  const auto column0 = static_cast<std::int32_t>(std::floor(own.x)), row0 = static_cast<std::int32_t>(std::floor(own.y));
+  // The nearest quarter to the heading.
+  const bool along_x = std::fabs(s.cos[body]) >= std::fabs(s.sin[body]);
+  const std::int32_t ax = along_x ? (s.cos[body] >= 0.0f ? 1 : -1) : 0, ay = along_x ? 0 : (s.sin[body] >= 0.0f ? 1 : -1);
+  const auto wide = static_cast<std::int32_t>(left + 1 + right), high = static_cast<std::int32_t>(ahead + 1 + behind);
+  const auto far = static_cast<std::int32_t>(ahead), to_left = static_cast<std::int32_t>(left);
+  for (std::int32_t r = 0; r < high; ++r)
+    for (std::int32_t c = 0; c < wide; ++c) {
+      const std::int32_t forward = far - r, leftward = to_left - c;
+      const std::int32_t column = column0 + forward * ax - leftward * ay, row = row0 + forward * ay + leftward * ax;
+      std::uint64_t& out = tags[static_cast<std::size_t>(r * wide + c)];
+      if (column < 0 || row < 0 || column >= cells.columns || row >= cells.rows) {
+        out = beyond;
+        continue;
+      }
+      out = 0;
+      const std::size_t cell = cell_number(cells, column, row);
+      for (std::size_t layer = 0; layer < cells.layers; ++layer)
+        if (const std::uint8_t kind = s.cells[layer * cells.cells() + cell]; kind != 0)
+          out |= std::uint64_t{1} << plan.tag_of[cells.first_kind + kind - 1];
+    }
+  // What stands there. Things whose centre lies in the window are sorted into it.
+  const float reach = static_cast<float>(std::max(wide, high)) + 1.0f;
+  for (std::size_t e = 0; e < plan.posed; ++e) {
+    const float dx = (s.x[e] - cells.origin.x) / cells.size, dy = (s.y[e] - cells.origin.y) / cells.size;
+    if (std::fabs(dx - own.x) > reach || std::fabs(dy - own.y) > reach || s.present[e] == 0 || e == body) continue;
+    const std::int32_t x = static_cast<std::int32_t>(std::floor(dx)) - column0;
+    const std::int32_t y = static_cast<std::int32_t>(std::floor(dy)) - row0;
+    const std::int32_t r = far - (x * ax + y * ay), c = to_left - (y * ax - x * ay);
+    if (r >= 0 && c >= 0 && r < high && c < wide)
+      tags[static_cast<std::size_t>(r * wide + c)] |= std::uint64_t{1} << plan.tag_of[e];
+  }
+}
+
+std::uint64_t Arena::hash(const std::byte* state) const noexcept { return hash_bytes({state, state_bytes()}); }
 
 std::vector<Point> Arena::outline(const std::byte* state, std::size_t entity) const {
-  const Entity& e = plan_->entities[entity];
-  if (e.kind != EntityKind::wall) return polygon(plan_->shapes[entity], reading(*plan_, state).pose(entity));
-  const WallSpec& wall = plan_->spec.walls[e.spec_index];
+  const ArenaPlan& plan = plan_of(state);
+  const Entity& e = plan.entities[entity];
+  if (e.kind == EntityKind::cell) return {};
+  if (e.kind != EntityKind::wall) return polygon(plan.shapes[entity], reading(plan, state).pose(entity));
+  const WallSpec& wall = plan.spec.walls[e.spec_index];
   std::vector<Point> chain = wall.points;
   if (wall.closed) chain.push_back(chain.front());
   return chain;

@@ -4,6 +4,8 @@
 #include <limits>
 #include <variant>
 
+#include "zithercraft/base/exact.hpp"
+
 namespace zithercraft {
 namespace {
 
@@ -13,25 +15,60 @@ constexpr float flatness = 0.01f;  // metres by which a side may be tilted and s
 struct Measure {
   ShapeData operator()(const Disc& s) const {
     const auto r = static_cast<float>(s.radius);
-    return {.corners = 1, .radius = r, .bound = r, .inertia_per_mass = 0.5f * r * r};
+    return {.form = Form::disc, .corners = 1, .radius = r, .bound = r, .inner = r, .inertia_per_mass = 0.5f * r * r};
   }
   ShapeData operator()(const Capsule& s) const {
-    const auto r = static_cast<float>(s.radius);
-    const float h = static_cast<float>(s.length) * 0.5f - r;
-    // As a box of the same outer size: within a few per cent of the true value for slim capsules.
-    return {.corners = 2,
-            .half_length = h,
-            .radius = r,
-            .bound = h + r,
-            .inertia_per_mass = ((h + r) * (h + r) + r * r) / 3.0f};
+    // A rectangle between two half discs, whose centres of mass lie 4 r / (3 pi) beyond its ends.
+    const double r = s.radius, h = 0.5 * s.length - r;
+    const double flat = 4.0 * h * r, round = exact::pi * r * r, beyond = 4.0 * r / (3.0 * exact::pi);
+    const double about_own_centre = 0.5 * r * r - beyond * beyond;
+    const double inertia = flat * (h * h + r * r) / 3.0 + round * (about_own_centre + (h + beyond) * (h + beyond));
+    return {.form = Form::capsule,
+            .corners = 2,
+            .half_length = static_cast<float>(h),
+            .radius = static_cast<float>(r),
+            .bound = static_cast<float>(h + r),
+            .inner = static_cast<float>(r),
+            .inertia_per_mass = static_cast<float>(inertia / (flat + round))};
   }
   ShapeData operator()(const Box& s) const {
     const float h = static_cast<float>(s.length) * 0.5f, w = static_cast<float>(s.width) * 0.5f;
-    return {.corners = 4,
+    return {.form = Form::box,
+            .corners = 4,
             .half_length = h,
             .half_width = w,
             .bound = std::sqrt(h * h + w * w),
+            .inner = std::min(h, w),
             .inertia_per_mass = (h * h + w * w) / 3.0f};
+  }
+  ShapeData operator()(const Outline& s) const {
+    double area = 0.0, mx = 0.0, my = 0.0;  // twice the area, six times the moments
+    const std::size_t n = s.corners.size();
+    for (std::size_t i = 0; i < n; ++i) {
+      const auto& [ax, ay] = s.corners[i];
+      const auto& [bx, by] = s.corners[(i + 1) % n];
+      const double part = ax * by - ay * bx;
+      area += part;
+      mx += part * (ax + bx);
+      my += part * (ay + by);
+    }
+    const double cx = mx / (3.0 * area), cy = my / (3.0 * area);
+    ShapeData shape{.form = Form::outline, .corners = n};
+    double inertia = 0.0;
+    for (std::size_t i = 0; i < n; ++i) {
+      const double ax = s.corners[i][0] - cx, ay = s.corners[i][1] - cy;
+      const double bx = s.corners[(i + 1) % n][0] - cx, by = s.corners[(i + 1) % n][1] - cy;
+      inertia += (ax * by - ay * bx) * (ax * ax + ax * bx + bx * bx + ay * ay + ay * by + by * by);
+      const float x = static_cast<float>(ax), y = static_cast<float>(ay);
+      shape.local[i] = {x, y};
+      shape.half_length = std::max(shape.half_length, std::fabs(x));
+      shape.half_width = std::max(shape.half_width, std::fabs(y));
+      shape.bound = std::max(shape.bound, std::sqrt(x * x + y * y));
+      const double side = (ax * by - ay * bx) / std::sqrt((bx - ax) * (bx - ax) + (by - ay) * (by - ay));
+      shape.inner = i == 0 ? static_cast<float>(side) : std::min(shape.inner, static_cast<float>(side));
+    }
+    shape.inertia_per_mass = static_cast<float>(inertia / (6.0 * area));
+    return shape;
   }
 };
 
@@ -140,10 +177,23 @@ Core core_of(const ShapeData& shape, const Pose& pose) {
   core.corners = shape.corners;
   core.radius = shape.radius;
   const Vec centre{pose.x, pose.y}, ahead{pose.cos, pose.sin}, left{-pose.sin, pose.cos};
+  if (shape.form == Form::outline) {
+    core.axes = shape.corners;
+    for (std::size_t i = 0; i < shape.corners; ++i) {
+      const Vec v = shape.local[i];
+      core.corner[i] = centre + v.x * ahead + v.y * left;
+    }
+    for (std::size_t i = 0; i < shape.corners; ++i) {
+      const Vec side = core.corner[(i + 1) % shape.corners] - core.corner[i];
+      core.axis[i] = (1.0f / length(side)) * Vec{side.y, -side.x};
+      core.offset[i] = dot(core.axis[i], core.corner[i]);
+    }
+    return core;
+  }
   const Vec l = shape.half_length * ahead, w = shape.half_width * left;
-  switch (shape.corners) {
-    case 1: core.corner[0] = centre; return core;
-    case 2: core.corner = {centre - l, centre + l}; break;
+  switch (shape.form) {
+    case Form::disc: core.corner[0] = centre; return core;
+    case Form::capsule: core.corner = {centre - l, centre + l}; break;
     default: core.corner = {centre - l - w, centre + l - w, centre + l + w, centre - l + w}; break;
   }
   core.axes = 4;
@@ -158,7 +208,14 @@ Core core_of_segment(Vec a, Vec b) {
   const Vec d = b - a;
   const float long_ = length(d);
   const Vec ahead = (1.0f / long_) * d, mid = 0.5f * (a + b);
-  return core_of({.corners = 2, .half_length = 0.5f * long_}, {.x = mid.x, .y = mid.y, .cos = ahead.x, .sin = ahead.y});
+  return core_of({.form = Form::capsule, .corners = 2, .half_length = 0.5f * long_},
+                 {.x = mid.x, .y = mid.y, .cos = ahead.x, .sin = ahead.y});
+}
+
+Core core_of_cells(Vec low, Vec high) {
+  const Vec mid = 0.5f * (low + high), half = 0.5f * (high - low);
+  return core_of({.form = Form::box, .corners = 4, .half_length = half.x, .half_width = half.y},
+                 {.x = mid.x, .y = mid.y});
 }
 
 Gap gap_between(const Core& a, const Core& b) {
@@ -209,8 +266,21 @@ bool collide(const Core& a, const Core& b, Manifold& out) {
 
 bool contains(const ShapeData& shape, const Pose& pose, Vec point) {
   const Vec d = point - Vec{pose.x, pose.y};
-  const float along = std::fabs(dot(d, {pose.cos, pose.sin})), across = std::fabs(cross({pose.cos, pose.sin}, d));
-  const float past = std::max(0.0f, along - shape.half_length), beside = std::max(0.0f, across - shape.half_width);
+  if (dot(d, d) > shape.bound * shape.bound) return false;
+  const float x = dot(d, {pose.cos, pose.sin}), y = cross({pose.cos, pose.sin}, d);
+  if (shape.form == Form::outline) {
+    float beyond = -infinite;  // largest distance outside a side's line
+    float square = infinite;
+    for (std::size_t i = 0; i < shape.corners; ++i) {
+      const Vec a = shape.local[i], b = shape.local[(i + 1) % shape.corners], side = b - a;
+      beyond = std::max(beyond, cross(Vec{x, y} - a, side) / length(side));
+      const Vec off = closest_on(a, b, {x, y}) - Vec{x, y};
+      square = std::min(square, dot(off, off));
+    }
+    return beyond <= 0.0f || square <= shape.radius * shape.radius;
+  }
+  const float past = std::max(0.0f, std::fabs(x) - shape.half_length);
+  const float beside = std::max(0.0f, std::fabs(y) - shape.half_width);
   return past * past + beside * beside <= shape.radius * shape.radius;
 }
 

@@ -1,7 +1,7 @@
 #pragma once
 
-// Convex shapes of one, two or four corners, rounded by a radius: a disc is a point, a capsule a segment, a box a
-// quadrangle without rounding. One routine then serves every pair.
+// Convex shapes of one, two or more corners, rounded by a radius: a disc is a point, a capsule a segment, a box a
+// quadrangle and an outline a polygon without rounding. One routine then serves every pair.
 
 #include <array>
 #include <cmath>
@@ -22,26 +22,35 @@ constexpr float dot(Vec a, Vec b) { return a.x * b.x + a.y * b.y; }
 constexpr float cross(Vec a, Vec b) { return a.x * b.y - a.y * b.x; }
 inline float length(Vec a) { return std::sqrt(dot(a, a)); }
 
+constexpr std::size_t most_corners = 8;
+
+enum class Form : std::uint8_t { disc, capsule, box, outline };
+
 /// A shape in its own frame.
 struct ShapeData {
-  std::size_t corners = 1;        // 1: disc, 2: capsule, 4: box
-  float half_length = 0.0f;       // of the core, along the heading
-  float half_width = 0.0f;        // of the core, across it
+  Form form = Form::disc;
+  std::size_t corners = 1;
+  float half_length = 0.0f;       // of the core, along the heading; outlines: of the box around it
+  float half_width = 0.0f;        // of the core, across it; likewise
   float radius = 0.0f;            // rounding
   float bound = 0.0f;             // radius of a circle around the centre that holds it all
+  float inner = 0.0f;             // radius of the largest circle around the centre inside it
   float inertia_per_mass = 0.0f;  // m2
+  std::array<Vec, most_corners> local{};  // of an outline, counter-clockwise
 };
 ShapeData shape_data(const Shape& shape);
 
 /// A shape placed in the world: corners counter-clockwise, and the outward axes to test for separation.
 struct Core {
   std::size_t corners = 0, axes = 0;
-  std::array<Vec, 4> corner{}, axis{};
-  std::array<float, 4> offset{};  // axis . point = offset on the side's line
   float radius = 0.0f;
+  std::array<Vec, most_corners> corner{}, axis{};
+  std::array<float, most_corners> offset{};  // axis . point = offset on the side's line
 };
 Core core_of(const ShapeData& shape, const Pose& pose);
 Core core_of_segment(Vec a, Vec b);
+/// An upright box between two corners.
+Core core_of_cells(Vec low, Vec high);
 
 /// Signed distance between two rounded shapes (negative: they overlap) and the unit direction from a to b.
 struct Gap {

@@ -1,12 +1,47 @@
 #pragma once
 
-#include <vector>
+// One tick, in parts by subject. Each part is a function of plan and state; they run in the order of `step_physics`.
 
 #include "plan.hpp"
+#include "scratch.hpp"
+#include "sink.hpp"
 
 namespace zithercraft {
 
-/// One tick: movers, contacts (sequential impulses), motion, then touch and zone events.
-void step_physics(const ArenaPlan& plan, StateArrays& state, ArenaScratch::Memory& memory, std::vector<Event>& events);
+struct Tick {
+  const ArenaPlan& plan;
+  StateArrays& s;
+  ArenaScratch::Memory& memory;
+  EventSink& events;
+};
+
+void step_physics(const Tick& tick);
+
+// movers.cpp: what bodies want
+void carry_bodies(const Tick& tick);
+void drive_movers(const Tick& tick);
+// wanderers.cpp
+void guide_wanderers(const Tick& tick);
+// contacts.cpp: what bodies do to each other
+void solve_contacts(const Tick& tick);
+// sweep.cpp: how far fast bodies get before they meet something
+void sweep_bodies(const Tick& tick);
+// steppers.cpp
+void move_steppers(const Tick& tick);
+// meetings.cpp: touches, zones, items and cells, and what they do
+void report_touches(const Tick& tick);
+void report_zones(const Tick& tick);
+void collect_items(const Tick& tick);
+void feel_cells(const Tick& tick);
+// launchers.cpp
+void fly_shots(const Tick& tick);
+void launch_shots(const Tick& tick);
+// life.cpp: meters, death and return
+enum class Dose { once, lasting };
+/// What `source` does to a body that meets it.
+void affect(const Tick& tick, std::size_t body, std::size_t source, Dose dose);
+void kill(const Tick& tick, std::size_t body, std::int32_t killer);
+void run_meters(const Tick& tick);
+void bring_back(const Tick& tick);
 
 }  // namespace zithercraft

@@ -2,6 +2,9 @@
 
 #include <algorithm>
 
+#include "cast_cells.hpp"
+#include "river.hpp"
+#include "scratch.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/random.hpp"
@@ -12,58 +15,226 @@ namespace {
 constexpr int tries_per_thing = 100;
 constexpr int tries_per_layout = 30;
 
-Pose random_pose(const Placement& place, RandomStream& random) {
-  Pose pose;
-  pose.x = static_cast<float>(random.between(place.region[0], place.region[2]));
-  pose.y = static_cast<float>(random.between(place.region[1], place.region[3]));
-  const double heading = exact::wrap_angle(exact::radians(random.between(place.heading[0], place.heading[1])));
-  const auto [sin, cos] = exact::sin_cos(heading);
-  pose.heading = static_cast<float>(heading);
-  pose.cos = cos;
-  pose.sin = sin;
-  return pose;
-}
+class Placer {
+ public:
+  Placer(const ArenaPlan& plan, StateArrays& s, ArenaScratch::Memory& memory, RandomStream& random)
+      : plan_(plan), s_(s), memory_(memory), random_(random) {}
 
-bool is_free(const ArenaPlan& plan, const Core& core, float clearance, const std::vector<Core>& placed) {
-  const auto apart = [&](const Core& other) { return gap_between(core, other).distance > clearance; };
-  return std::all_of(placed.begin(), placed.end(), apart) &&
-         std::all_of(plan.pieces.begin(), plan.pieces.end(), [&](const WallPiece& piece) { return apart(piece.core); });
-}
+  bool place(std::size_t entity) {
+    const Placement& rule = plan_.placement_of(entity);
+    const bool steps = on_cells(entity);
+    const bool by_cell = steps || !rule.on.empty();
+    if (by_cell) {
+      list_cells(rule);
+      if (memory_.candidates.empty()) return false;
+    }
+    for (int attempt = 0; attempt < tries_per_thing; ++attempt) {
+      const Pose pose = by_cell ? pose_on_cell(rule, steps) : pose_in_region(rule);
+      if (!is_free(entity, rule, pose)) continue;
+      set_pose(s_, entity, pose.x, pose.y, static_cast<double>(pose.heading));
+      s_.cos[entity] = pose.cos;
+      s_.sin[entity] = pose.sin;
+      note(entity);
+      return true;
+    }
+    return false;
+  }
 
-// Places one thing; false if no free spot was met.
-bool place(const ArenaPlan& plan, StateArrays& s, std::size_t entity, RandomStream& random, std::vector<Core>& placed) {
-  const Placement& rule = plan.placement_of(entity);
-  for (int attempt = 0; attempt < tries_per_thing; ++attempt) {
-    const Pose pose = random_pose(rule, random);
-    const Core core = core_of(plan.shapes[entity], pose);
-    if (!is_free(plan, core, static_cast<float>(rule.clearance), placed)) continue;
-    s.x[entity] = pose.x;
-    s.y[entity] = pose.y;
-    s.heading[entity] = pose.heading;
-    s.cos[entity] = pose.cos;
-    s.sin[entity] = pose.sin;
-    placed.push_back(core);
+  /// From now on nothing is placed over it.
+  void note(std::size_t entity) {
+    memory_.placed.push_back(core_of(plan_.shapes[entity], s_.pose(entity)));
+    memory_.placed_entity.push_back(entity);
+  }
+
+ private:
+  bool on_cells(std::size_t entity) const {
+    return std::any_of(plan_.steppers.begin(), plan_.steppers.end(),
+                       [&](const StepperData& stepper) { return stepper.body == entity; });
+  }
+
+  static void turn(Pose& pose, double heading) {
+    const auto [sin, cos] = exact::sin_cos(heading);
+    pose.heading = static_cast<float>(heading);
+    pose.cos = cos;
+    pose.sin = sin;
+  }
+
+  Pose pose_in_region(const Placement& rule) {
+    Pose pose;
+    pose.x = static_cast<float>(random_.between(rule.region[0], rule.region[2]));
+    pose.y = static_cast<float>(random_.between(rule.region[1], rule.region[3]));
+    turn(pose, exact::wrap_angle(exact::radians(random_.between(rule.heading[0], rule.heading[1]))));
+    return pose;
+  }
+
+  static bool is_open(const Placement& rule) {
+    return rule.region[2] > rule.region[0] || rule.region[3] > rule.region[1];
+  }
+
+  // Cells of the wanted kinds (any that is not solid if none are named) whose middle lies in the region.
+  void list_cells(const Placement& rule) {
+    const CellPlan& cells = plan_.cells;
+    std::array<std::uint8_t, 256> wanted{};
+    for (std::size_t k = 0; k < plan_.spec.cells->kinds.size(); ++k)
+      wanted[k + 1] =
+          std::find(rule.on.begin(), rule.on.end(), plan_.spec.cells->kinds[k].name) != rule.on.end() ? 1 : 0;
+    // A region of one point names the cell that holds it, unless kinds are named: then it is no limit.
+    const bool limited = is_open(rule) || rule.on.empty();
+    const float slack = is_open(rule) ? 0.0f : 0.5f * cells.size;
+    memory_.candidates.clear();
+    for (std::int32_t row = 0; row < cells.rows; ++row)
+      for (std::int32_t column = 0; column < cells.columns; ++column) {
+        const std::size_t cell = cell_number(cells, column, row);
+        if (solid_at(cells, s_.cells, cell)) continue;
+        bool bears = rule.on.empty();
+        for (std::size_t layer = 0; layer < cells.layers; ++layer)
+          bears = bears || wanted[s_.cells[layer * cells.cells() + cell]] != 0;
+        if (!bears) continue;
+        const Vec middle = middle_of(cells, cell);
+        if (limited && (middle.x < static_cast<float>(rule.region[0]) - slack ||
+                        middle.x > static_cast<float>(rule.region[2]) + slack ||
+                        middle.y < static_cast<float>(rule.region[1]) - slack ||
+                        middle.y > static_cast<float>(rule.region[3]) + slack))
+          continue;
+        memory_.candidates.push_back(static_cast<std::uint32_t>(cell));
+      }
+  }
+
+  Pose pose_on_cell(const Placement& rule, bool steps) {
+    const auto& list = memory_.candidates;
+    const Vec middle = middle_of(plan_.cells, list[random_.below(static_cast<std::uint32_t>(list.size()))]);
+    Pose pose{.x = middle.x, .y = middle.y};
+    double degrees = random_.between(rule.heading[0], rule.heading[1]);
+    if (steps) degrees = 90.0 * std::floor(degrees / 90.0 + 0.5);
+    turn(pose, exact::wrap_angle(exact::radians(degrees)));
+    return pose;
+  }
+
+  bool is_free(std::size_t entity, const Placement& rule, const Pose& pose) const {
+    const Core core = core_of(plan_.shapes[entity], pose);
+    const auto clearance = static_cast<float>(rule.clearance);
+    for (std::size_t i = 0; i < memory_.placed.size(); ++i) {
+      const std::size_t other = memory_.placed_entity[i];
+      const float least = std::max({clearance, kept(entity, other), kept(other, entity)});
+      const Vec d{s_.x[other] - pose.x, s_.y[other] - pose.y};
+      const float far = plan_.bounds[entity] + plan_.bounds[other] + least;
+      if (dot(d, d) > far * far) continue;
+      if (ignores(other) && least <= clearance) continue;
+      if (gap_between(core, memory_.placed[i]).distance <= least) return false;
+    }
+    for (const WallPiece& piece : plan_.pieces) {
+      const float least = std::max(clearance, kept(entity, piece.entity));
+      const Vec d = piece.mid - Vec{pose.x, pose.y};
+      const float far = plan_.bounds[entity] + piece.bound + least;
+      if (dot(d, d) <= far * far && gap_between(core, piece.core).distance <= least) return false;
+    }
+    return !plan_.has_cells() || clear_of_cells(core, pose, plan_.bounds[entity], clearance);
+  }
+
+  bool ignores(std::size_t other) const {
+    return plan_.entities[other].kind == EntityKind::zone && !plan_.spec.zones[plan_.entities[other].spec_index].kept_free;
+  }
+
+  // How far `entity` wants to stay from `other`.
+  float kept(std::size_t entity, std::size_t other) const {
+    if (((plan_.away_rules[entity] >> plan_.tag_of[other]) & 1u) == 0) return 0.0f;
+    float most = 0.0f;
+    for (const KeepAway& away : plan_.placement_of(entity).away)
+      if (plan_.tags[plan_.tag_of[other]] == away.from) most = std::max(most, static_cast<float>(away.by));
+    return most;
+  }
+
+  bool clear_of_cells(const Core& core, const Pose& pose, float bound, float clearance) const {
+    const CellPlan& cells = plan_.cells;
+    const float far = bound + clearance;
+    const CellBox box = cells_within(cells, {pose.x - far, pose.y - far}, {pose.x + far, pose.y + far});
+    for (std::int32_t row = box.row0; row <= box.row1; ++row)
+      for (std::int32_t column = box.column0; column <= box.column1; ++column) {
+        if (!solid_at(cells, s_.cells, cell_number(cells, column, row))) continue;
+        const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
+        if (gap_between(core, core_of_cells(low, low + Vec{cells.size, cells.size})).distance <= clearance) return false;
+      }
     return true;
   }
-  return false;
+
+  const ArenaPlan& plan_;
+  StateArrays& s_;
+  ArenaScratch::Memory& memory_;
+  RandomStream& random_;
+};
+
+[[noreturn]] void no_place(const ArenaPlan& plan, std::size_t stuck) {
+  throw Error(Fault::spec,
+              "'" + plan.entities[stuck].name + "' finds no free place in its region (" +
+                  std::to_string(tries_per_layout) + " layouts tried)",
+              plan.paths[stuck] + ".place", "widen the region, lower the clearance, or place fewer things");
 }
 
 }  // namespace
 
-void place_everything(const ArenaPlan& plan, StateArrays& s, RandomStream& random, std::vector<Core>& placed) {
-  std::size_t stuck = 0;
+void set_pose(StateArrays& s, std::size_t entity, float x, float y, double heading) {
+  const double wrapped = exact::wrap_angle(heading);
+  const auto [sin, cos] = exact::sin_cos(wrapped);
+  s.x[entity] = x;
+  s.y[entity] = y;
+  s.heading[entity] = static_cast<float>(wrapped);
+  s.cos[entity] = cos;
+  s.sin[entity] = sin;
+}
+
+void place_everything(const ArenaPlan& plan, StateArrays& s, ArenaScratch::Memory& memory) {
+  const StateHeader& key = *s.header;
+  RandomStream random(key.seed, key.lane, key.episode, Purpose::place);
+  RandomStream map_random(key.seed, key.lane, key.episode, Purpose::generate);
+  std::size_t stuck = 0, cut_off = nowhere;
   for (int attempt = 0; attempt < tries_per_layout; ++attempt) {
-    placed.clear();
-    const auto failed = std::find_if(plan.placing_order.begin(), plan.placing_order.end(),
-                                     [&](std::size_t entity) { return !place(plan, s, entity, random, placed); });
-    if (failed == plan.placing_order.end()) return;
-    stuck = *failed;
+    if (plan.has_cells() && (attempt == 0 || plan.cells.generated))
+      generate_cells(plan, s.cells, map_random, memory.generator);
+    std::copy(plan.at_start.begin(), plan.at_start.end(), s.present);
+    memory.placed.clear();
+    memory.placed_entity.clear();
+    Placer placer(plan, s, memory, random);
+    begin_rivers(plan, s);
+    for (const RiverData& river : plan.rivers)
+      for (std::size_t b = 0; b < river_body_count(river); ++b)
+        if (s.present[river.first_body + b] != 0) placer.note(river.first_body + b);
+    const auto failed = std::find_if(plan.placing_order.begin(), plan.placing_order.end(), [&](std::size_t entity) {
+      return s.present[entity] != 0 && !placer.place(entity);
+    });
+    if (failed != plan.placing_order.end()) {
+      stuck = *failed;
+      cut_off = nowhere;
+      continue;
+    }
+    cut_off = plan.has_cells() ? unreachable(plan, s, memory.generator) : nowhere;
+    if (cut_off == nowhere) return;
   }
-  const Entity& entity = plan.entities[stuck];
+  if (cut_off == nowhere) no_place(plan, stuck);
   throw Error(Fault::spec,
-              "'" + entity.name + "' finds no free place in its region (" + std::to_string(tries_per_layout) +
+              "'" + plan.entities[cut_off].name + "' cannot be reached (" + std::to_string(tries_per_layout) +
                   " layouts tried)",
-              plan.key_path_of(stuck) + ".place", "widen the region, lower the clearance, or place fewer things");
+              "arena.cells.connect", "open the map, or take it out of the list");
+}
+
+bool place_again(const ArenaPlan& plan, StateArrays& s, std::size_t entity, RandomStream& random,
+                 ArenaScratch::Memory& memory) {
+  memory.placed.clear();
+  memory.placed_entity.clear();
+  Placer placer(plan, s, memory, random);
+  for (std::size_t e = 0; e < plan.posed; ++e)
+    if (e != entity && s.present[e] != 0 && plan.entities[e].kind != EntityKind::shot) placer.note(e);
+  return placer.place(entity);
+}
+
+bool home_is_free(const ArenaPlan& plan, const StateArrays& s, std::size_t entity) {
+  if (plan.entities[entity].kind != EntityKind::body) return true;
+  const Home& home = s.home[plan.home[entity]];
+  const auto [sin, cos] = exact::sin_cos(static_cast<double>(home.heading));
+  const Core core = core_of(plan.shapes[entity], {home.x, home.y, home.heading, cos, sin});
+  for (std::size_t b = 0; b < plan.bodies; ++b)
+    if (b != entity && s.present[b] != 0 && gap_between(core, core_of(plan.shapes[b], s.pose(b))).distance <= 0.0f)
+      return false;
+  return true;
 }
 
 }  // namespace zithercraft

@@ -2,51 +2,110 @@
 
 // A compiled arena: everything that stays the same for all lanes and episodes, in flat arrays.
 //
-// A state block is: header | per body-or-zone x, y, heading, cos, sin | per body vx, vy, turn_rate | mover inputs |
-// touching flags | inside flags. Each array starts on an 8-byte boundary; bodies come before zones in the pose arrays,
-// so that an entity's number is also its pose index.
+// Entities are numbered: bodies, shots, zones, items (these have poses), then walls, then cell kinds. An entity's number
+// is also its index in the pose arrays.
 
 #include <cstdint>
+#include <memory>
 #include <string>
+#include <variant>
 #include <vector>
 
 #include "geometry.hpp"
+#include "state.hpp"
 #include "zithercraft/arena/arena.hpp"
 
 namespace zithercraft {
 
-struct StateHeader {
-  std::uint64_t seed = 0;
-  std::uint32_t lane = 0, episode = 0;
-  std::uint32_t tick = 0, unused = 0;
-};
-
-/// Pointers to the arrays of one state block.
-struct StateArrays {
-  StateHeader* header;
-  float *x, *y, *heading, *cos, *sin;
-  float *vx, *vy, *turn;
-  float* inputs;
-  std::uint8_t* touching;  // [free body][entity]
-  std::uint8_t* inside;    // [free body][zone]
-
-  Pose pose(std::size_t i) const { return {x[i], y[i], heading[i], cos[i], sin[i]}; }
-};
+constexpr std::size_t nowhere = ~std::size_t{0};
 
 struct BodyData {
-  float inverse_mass = 0.0f, inverse_inertia = 0.0f;  // 0 for fixed bodies
+  float inverse_mass = 0.0f, inverse_inertia = 0.0f;  // 0 for bodies that contacts do not move
   float keep = 1.0f;                                  // share of the speed kept per tick under the body's own drag
-  std::int32_t mover = -1;                            // index into movers
+  float top_speed = 0.0f;                             // m/s; 0 for no limit
+  float swept_from = 0.0f;                            // m/s from which its motion is swept for things in between
   std::size_t first_input = 0;
 };
 
 struct BoatData {
   float thrust, drag_ahead, drag_abeam, rudder_flow, rudder_wash, drag_turn;
 };
+struct WalkerData {
+  float speed, step, turn_rate;  // m/s, m/s per tick, rad/s
+};
+struct CarData {
+  float engine, brakes, keep, keep_side, wheelbase, steer;  // steer: radians at full steering
+};
 
 struct MoverData {
   std::size_t body = 0;
-  BoatData boat;
+  std::variant<BoatData, WalkerData, CarData> kind;
+};
+
+struct StepperData {
+  std::size_t body = 0;
+  std::uint32_t beat = 1;
+  bool faces_move = false, pushes = false, pushable = false;
+};
+
+struct CarriedData {
+  std::size_t body = 0, home = 0;
+  std::vector<Vec> points{};     // from the start, which is (0, 0)
+  std::vector<double> until{};   // seconds at which each point is reached; the last closes a closed path
+  double length = 0.0;         // seconds once around or once along
+  bool closed = false, turns = false;
+  Carry::Function code{};
+};
+
+struct WandererData {
+  std::size_t body = 0;
+  bool steps = false;  // on cells
+  std::vector<Vec> route{};
+  std::vector<std::size_t> prey{}, hunters{};  // entities
+  float sight = 0.0f;
+  float change_chance = 0.0f;  // per tick, of a new direction
+};
+
+struct EffectData {
+  std::uint32_t meter_name = 0;  // see ArenaPlan::meter_names
+  float amount = 0.0f, per_tick = 0.0f;
+};
+
+/// What an entity does to bodies that meet it.
+struct Touchy {
+  std::vector<EffectData> effects;
+  std::uint64_t kills = 0;  // tags
+  bool lasting = false;     // some effect has a rate
+  bool any() const { return !effects.empty() || kills != 0; }
+};
+
+struct MeterData {
+  std::size_t body = 0;
+  std::uint32_t name = 0;
+  float low = 0.0f, high = 0.0f, start = 0.0f, change = 0.0f;  // change per tick
+  bool vital = false;
+};
+
+struct LauncherData {
+  std::size_t body = 0, spec_index = 0;
+  std::size_t fire_input = 0, bearing_input = nowhere;  // of the input array
+  std::size_t first_shot = 0, shots = 0;                // entities
+  std::size_t first_closest = 0;                        // of the closest array
+  float speed = 0.0f, radius = 0.0f, swing = 0.0f;
+  std::uint32_t life = 1, reload = 0;  // ticks
+  std::uint64_t targets = 0;           // tags
+  std::vector<std::size_t> target_list{};
+};
+
+struct ItemData {
+  std::uint64_t collectors = 0;  // tags
+  float worth = 1.0f;
+};
+
+struct RiverData {
+  std::size_t first_body = 0, gates = 0;  // each gate: two rocks, two banks
+  std::size_t follows = 0;
+  River spec;
 };
 
 struct Surface {
@@ -55,49 +114,94 @@ struct Surface {
 
 struct WallPiece {
   Core core;
-  Vec from, to;
+  Vec from, to, mid;
+  float bound = 0.0f;  // radius of a circle around the middle
   std::size_t entity = 0;
+};
+
+struct CellPlan {
+  float size = 1.0f;
+  Vec origin;
+  std::int32_t columns = 0, rows = 0;
+  std::size_t layers = 0;
+  std::size_t cells() const { return static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows); }
+  std::size_t first_kind = 0;                // entity of kind 1; kind 0 is nothing
+  std::vector<std::uint8_t> solid, seen;     // per kind number
+  std::vector<std::uint8_t> drawn;           // [layer][row from below][column]
+  bool touchy = false;                       // some kind has effects or kills
+  bool generated = false;
+  std::vector<std::size_t> connect;          // entities that must reach each other
+  std::vector<std::uint8_t> avoided;         // per kind number
+};
+
+struct ReturnData {
+  std::uint32_t after = 0;  // ticks; 0 for never
+  bool elsewhere = false;
 };
 
 struct ArenaPlan {
   ArenaSpec spec;
-  std::vector<std::string> tags;
+  std::vector<std::string> tags, sides, meter_names;
   std::vector<Entity> entities;
-  std::size_t bodies = 0, zones = 0;
+  std::vector<std::string> paths;  // per entity: key path below the game
+  std::size_t bodies = 0, shots = 0, zones = 0, items = 0;
+  std::size_t first_zone = 0, first_item = 0, posed = 0, first_wall = 0, first_cell_kind = 0;
 
   float dt = 0.0f;
-  std::vector<ShapeData> shapes;  // per body, then per zone
-  std::vector<BodyData> body;     // per body
-  std::vector<Surface> surface;   // per entity
-  std::vector<std::size_t> free_bodies;
+  std::vector<std::uint8_t> tag_of;        // per entity
+  std::vector<std::int32_t> side_of;       // per entity, -1 for none
+  std::vector<ShapeData> shapes;           // per posed entity
+  std::vector<float> bounds;               // per posed entity, of its shape
+  std::vector<std::uint8_t> at_start;      // per posed entity: there when an episode begins (shots are not)
+  std::vector<std::size_t> home;           // per posed entity: slot of its home pose, or nowhere
+  std::vector<ReturnData> returns;         // per posed entity
+  std::vector<Touchy> touchy;              // per entity
+  std::vector<BodyData> body;              // per body
+  std::vector<Surface> surface;            // per entity
+  std::vector<std::size_t> free_bodies;    // moved by forces and contacts
+  std::vector<std::size_t> active;         // free bodies and steppers: they meet zones, items and cells
+  std::vector<std::size_t> active_index;   // per body, or nowhere
+  std::vector<std::size_t> free_index;     // per body, or nowhere
   std::vector<MoverData> movers;
+  std::vector<StepperData> steppers;
+  std::vector<CarriedData> carried;
+  std::vector<WandererData> wanderers;
+  std::vector<MeterData> meters;
+  std::vector<std::vector<std::int32_t>> meter_of;  // [active][meter name] -> meter, or -1
+  std::vector<LauncherData> launchers;
+  std::vector<ItemData> item;              // per item
+  std::vector<RiverData> rivers;
   std::vector<std::vector<std::string>> input_names;  // per body
   std::vector<WallPiece> pieces;
+  CellPlan cells;
+  std::vector<std::size_t> returning;      // entities that come back
   std::vector<std::size_t> placing_order;  // entities to place, in order
+  std::vector<std::uint64_t> away_rules;   // per posed entity: tags it keeps away from
+  std::size_t homes = 0, inputs = 0, closest = 0;
 
   std::vector<StateField> fields;
+  StateOffsets at;
   std::size_t state_bytes = 0;
 
-  StateArrays arrays(std::byte* state) const;
+  StateArrays arrays(std::byte* state) const { return {state, at}; }
   const Placement& placement_of(std::size_t entity) const;
-  std::string key_path_of(std::size_t entity) const;  // "arena.bodies[0]"
+  bool has_cells() const { return cells.columns > 0; }
 };
 
 ArenaPlan compile_arena(const ArenaSpec& spec);
 
+/// All variants of an arena; the first is the spec as it is written if nothing varies.
+struct ArenaPlans {
+  ArenaSpec spec;
+  std::vector<ArenaPlan> variants;
+};
+
 struct Contact {
-  std::size_t a, b;  // entities; b may be a wall
+  std::size_t a, b;  // entities; b may be a wall or a cell kind
   Vec normal, arm_a, arm_b;
   float depth, approach;
   float normal_mass, tangent_mass, bounce_speed, grip;
   float normal_impulse, tangent_impulse, push_impulse;
-};
-
-struct ArenaScratch::Memory {
-  std::vector<Contact> contacts;
-  std::vector<float> push_x, push_y, push_turn;  // velocities that only undo overlap and are forgotten after the tick
-  std::vector<float> approach;                   // per entity: fastest approach in this tick, below 0 for no touch
-  std::vector<Core> placed;
 };
 
 }  // namespace zithercraft

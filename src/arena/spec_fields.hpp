@@ -9,7 +9,14 @@ namespace zithercraft {
 
 template <>
 struct Words<Motion> {
-  static constexpr std::array list{std::pair{"fixed", Motion::fixed}, std::pair{"free", Motion::free}};
+  static constexpr std::array list{std::pair{"fixed", Motion::fixed}, std::pair{"carried", Motion::carried},
+                                   std::pair{"free", Motion::free}};
+};
+
+template <>
+struct Words<Meeting> {
+  static constexpr std::array list{std::pair{"none", Meeting::none}, std::pair{"one", Meeting::one},
+                                   std::pair{"all", Meeting::all}};
 };
 
 template <class V>
@@ -30,10 +37,46 @@ void describe(V& v, Box& s) {
 }
 
 template <class V>
+void describe(V& v, Outline& s) {
+  v("corners", s.corners, needed());
+}
+
+template <class V>
+void describe(V& v, KeepAway& s) {
+  v("from", s.from, needed());
+  v("by", s.by, at_least(0));
+}
+
+template <class V>
 void describe(V& v, Placement& s) {
   v("region", s.region);
+  v("on", s.on);
   v("heading", s.heading);
   v("clearance", s.clearance, at_least(0));
+  v("away", s.away);
+}
+
+template <class V>
+void describe(V& v, Meter& s) {
+  v("name", s.name, needed());
+  v("low", s.low);
+  v("high", s.high);
+  v("start", s.start);
+  v("change", s.change);
+  v("vital", s.vital);
+}
+
+template <class V>
+void describe(V& v, Effect& s) {
+  v("meter", s.meter, needed());
+  v("amount", s.amount);
+  v("per_second", s.per_second);
+}
+
+template <class V>
+void describe(V& v, Return& s) {
+  v("after", s.after, between(0, 1e6));
+  v("elsewhere", s.elsewhere);
 }
 
 template <class V>
@@ -47,17 +90,86 @@ void describe(V& v, Boat& s) {
 }
 
 template <class V>
+void describe(V& v, Walker& s) {
+  v("speed", s.speed, positive());
+  v("agility", s.agility, positive());
+  v("turn_rate", s.turn_rate, at_least(0));
+}
+
+template <class V>
+void describe(V& v, Car& s) {
+  v("engine", s.engine, positive());
+  v("brakes", s.brakes, positive());
+  v("drag", s.drag, at_least(0));
+  v("wheelbase", s.wheelbase, positive());
+  v("steer_angle", s.steer_angle, Rule{.low = 0.0, .high = 80.0, .above_low = true});
+  v("side_grip", s.side_grip, at_least(0));
+}
+
+template <class V>
+void describe(V& v, Stepper& s) {
+  v("beat", s.beat, between(1, 10'000));
+  v("faces_move", s.faces_move);
+  v("pushes", s.pushes);
+  v("pushable", s.pushable);
+}
+
+template <class V>
+void describe(V& v, Wanderer& s) {
+  v("route", s.route);
+  v("chases", s.chases);
+  v("flees", s.flees);
+  v("sight", s.sight, positive());
+  v("hostile", s.hostile);
+  v("restless", s.restless, positive());
+}
+
+template <class V>
+void describe(V& v, Launcher& s) {
+  v("name", s.name, needed());
+  v("tag", s.tag);
+  v("speed", s.speed, positive());
+  v("radius", s.radius, positive());
+  v("life", s.life, Rule{.low = 0.0, .high = 1e6, .above_low = true});
+  v("reload", s.reload, between(0, 1e6));
+  v("swing", s.swing, between(0, 180));
+  v("in_flight", s.in_flight, between(1, 64));
+  v("targets", s.targets);
+  v("effects", s.effects);
+  v("kills", s.kills);
+}
+
+template <class V>
+void describe(V& v, Track& s) {
+  v("points", s.points, needed());
+  v("speed", s.speed, positive());
+  v("closed", s.closed);
+  v("turns", s.turns);
+}
+
+template <class V>
 void describe(V& v, BodySpec& s) {
   v("name", s.name, needed());
   v("tag", s.tag);
+  v("side", s.side);
   v("count", s.count, between(1, 4096));
+  v("density", s.density, positive());
   v("motion", s.motion);
   v("shape", s.shape);
   v("mass", s.mass, positive());
   v("bounce", s.bounce, between(0, 1));
   v("grip", s.grip, at_least(0));
   v("drag", s.drag, at_least(0));
+  v("top_speed", s.top_speed, positive());
   v("mover", s.mover);
+  v("wanderer", s.wanderer);
+  v("path", s.path);
+  v("carry", s.carry);
+  v("meters", s.meters);
+  v("launchers", s.launchers);
+  v("effects", s.effects);
+  v("kills", s.kills);
+  v("returns", s.returns);
   v("place", s.place);
 }
 
@@ -69,6 +181,8 @@ void describe(V& v, WallSpec& s) {
   v("closed", s.closed);
   v("bounce", s.bounce, between(0, 1));
   v("grip", s.grip, at_least(0));
+  v("effects", s.effects);
+  v("kills", s.kills);
 }
 
 template <class V>
@@ -76,7 +190,116 @@ void describe(V& v, ZoneSpec& s) {
   v("name", s.name, needed());
   v("tag", s.tag);
   v("shape", s.shape);
+  v("kept_free", s.kept_free);
+  v("reports_stay", s.reports_stay);
+  v("effects", s.effects);
+  v("kills", s.kills);
   v("place", s.place);
+}
+
+template <class V>
+void describe(V& v, ItemSpec& s) {
+  v("name", s.name, needed());
+  v("tag", s.tag);
+  v("count", s.count, between(1, 4096));
+  v("density", s.density, positive());
+  v("shape", s.shape);
+  v("worth", s.worth);
+  v("collectors", s.collectors);
+  v("effects", s.effects);
+  v("returns", s.returns);
+  v("place", s.place);
+}
+
+template <class V>
+void describe(V& v, CellKind& s) {
+  v("name", s.name, needed());
+  v("tag", s.tag);
+  v("symbol", s.symbol);
+  v("solid", s.solid);
+  v("seen", s.seen);
+  v("effects", s.effects);
+  v("kills", s.kills);
+}
+
+template <class V>
+void describe(V& v, Maze& s) {
+  v("wall", s.wall, needed());
+  v("open", s.open, needed());
+  v("corridor", s.corridor, between(1, 1000));
+  v("loops", s.loops, between(0, 1));
+}
+
+template <class V>
+void describe(V& v, Rooms& s) {
+  v("wall", s.wall, needed());
+  v("open", s.open, needed());
+  v("rooms", s.rooms, between(1, 1000));
+  v("smallest", s.smallest, between(1, 1000));
+  v("largest", s.largest, between(1, 1000));
+}
+
+template <class V>
+void describe(V& v, Caves& s) {
+  v("wall", s.wall, needed());
+  v("open", s.open, needed());
+  v("fill", s.fill, between(0, 1));
+  v("rounds", s.rounds, between(0, 20));
+}
+
+template <class V>
+void describe(V& v, Islands& s) {
+  v("water", s.water, needed());
+  v("land", s.land, needed());
+  v("hill", s.hill);
+  v("share", s.share, between(0, 1));
+  v("hills", s.hills, between(0, 1));
+  v("feature", s.feature, Rule{.low = 1.0, .high = 4096.0, .above_low = true});
+}
+
+template <class V>
+void describe(V& v, Scatter& s) {
+  v("on", s.on, needed());
+  v("put", s.put, needed());
+  v("density", s.density, between(0, 1));
+  v("layer", s.layer, between(0, 7));
+}
+
+template <class V>
+void describe(V& v, CellsSpec& s) {
+  v("size", s.size, positive());
+  v("origin", s.origin);
+  v("kinds", s.kinds, needed());
+  v("layers", s.layers);
+  v("columns", s.columns, between(0, 4096));
+  v("rows", s.rows, between(0, 4096));
+  v("meeting", s.meeting);
+  v("swapping", s.swapping);
+  v("generate", s.generate);
+  v("connect", s.connect);
+  v("avoid", s.avoid);
+}
+
+template <class V>
+void describe(V& v, River& s) {
+  v("name", s.name, needed());
+  v("follows", s.follows, needed());
+  v("gates", s.gates, between(2, 64));
+  v("spacing", s.spacing, positive());
+  v("first", s.first);
+  v("width", s.width, positive());
+  v("thickness", s.thickness, positive());
+  v("gap", s.gap, positive());
+  v("wander", s.wander, between(0, 1));
+  v("behind", s.behind, positive());
+  v("kills", s.kills);
+}
+
+template <class V>
+void describe(V& v, Vary& s) {
+  v("key", s.key, needed());
+  v("low", s.low, needed());
+  v("high", s.high, needed());
 }
 
 template <class V>
@@ -85,6 +308,11 @@ void describe(V& v, ArenaSpec& s) {
   v("walls", s.walls);
   v("zones", s.zones);
   v("bodies", s.bodies);
+  v("items", s.items);
+  v("cells", s.cells);
+  v("rivers", s.rivers);
+  v("vary", s.vary);
+  v("variants", s.variants, between(1, 4096));
 }
 
 }  // namespace zithercraft

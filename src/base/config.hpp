@@ -13,6 +13,7 @@
 #include <concepts>
 #include <cstdint>
 #include <limits>
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -164,6 +165,16 @@ class TomlReader {
       read((*list)[i], path + "[" + std::to_string(i) + "]", field[i], rule);
   }
   template <class T>
+  void read(const toml::node& node, const std::string& path, std::map<std::string, T>& field, const Rule& rule) const {
+    const auto* table = node.as_table();
+    if (table == nullptr) wrong_type(node, path, "a table");
+    field.clear();
+    for (const auto& [key, value] : *table) {
+      const std::string name(key.str());
+      read(value, path + "." + name, field[name], rule);
+    }
+  }
+  template <class T>
   void read(const toml::node& node, const std::string& path, std::optional<T>& field, const Rule& rule) const {
     read(node, path, field.emplace(), rule);
   }
@@ -254,6 +265,12 @@ class TomlWriter {
           return inner;
         },
         field);
+  }
+  template <class T>
+  static toml::table node_of(const std::map<std::string, T>& field) {
+    toml::table inner;
+    for (const auto& [key, value] : field) inner.insert(key, value);
+    return inner;
   }
   template <class T>
   static toml::array node_of(const std::vector<T>& field) {

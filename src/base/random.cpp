@@ -15,6 +15,14 @@ RandomStream::RandomStream(std::uint64_t seed, std::uint32_t lane, std::uint32_t
     : key_{static_cast<std::uint32_t>(seed), static_cast<std::uint32_t>(seed >> 32)},
       counter_{0, lane, episode, static_cast<std::uint32_t>(purpose)} {}
 
+void RandomStream::jump(std::uint32_t section, std::uint32_t number) noexcept {
+  // Number and section take the words of lane and episode, which are mixed into the key instead.
+  key_[0] ^= counter_[1] * 0x9E3779B9u;
+  key_[1] ^= counter_[2] * 0x85EBCA6Bu;
+  counter_ = {0, number, section, counter_[3] | 0x80000000u};
+  used_ = 4;
+}
+
 void RandomStream::refill() noexcept {
   auto c = counter_;
   auto k = key_;

@@ -1,10 +1,12 @@
 #include "zithercraft/game/game.hpp"
 
 #include <algorithm>
+#include <map>
 #include <set>
 #include <utility>
 
 #include "plan.hpp"
+#include "rewards.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/hash.hpp"
@@ -62,7 +64,11 @@ class RoleCompiler {
   void find_seats() {
     const std::string body = spec_.body.empty() ? spec_.name : spec_.body;
     role_->seats = game_.arena.bodies_named(body);
-    if (!role_->seats.empty()) return;
+    if (!role_->seats.empty()) {
+      if (game_.arena.wanders(role_->seats.front()))
+        wrong("'" + body + "' wanders by itself", where_ + ".body", "take its wanderer out, or steer another body");
+      return;
+    }
     std::vector<std::string> names;
     for (const auto& b : game_.spec.arena.bodies) names.push_back(b.name);
     wrong("no body is named '" + body + "'", where_ + ".body", advice(body, names));
@@ -75,7 +81,7 @@ class RoleCompiler {
   std::size_t placed_tag(const std::string& name, const std::string& where) const {
     const std::size_t tag = game_.arena.tag(name, where);
     if (game_.things_of_tag[tag].empty())
-      wrong("the tag '" + name + "' is borne by walls only, and a distance needs a body or zone", where,
+      wrong("the tag '" + name + "' is borne by walls or cells only, and a distance needs a body, zone or item", where,
             "choose another tag");
     return tag;
   }
@@ -86,6 +92,7 @@ class RoleCompiler {
     fan.rays = static_cast<std::size_t>(sense.rays);
     fan.reach = static_cast<float>(sense.reach);
     fan.thickness = static_cast<float>(sense.thickness);
+    fan.own_side = sense.sees_own_side;
     if (sense.sees.empty()) wrong("the rays see nothing", where + ".sees", "list the tags they report");
     std::vector<std::size_t> tags;
     for (std::size_t i = 0; i < sense.sees.size(); ++i) {
@@ -128,27 +135,93 @@ class RoleCompiler {
     add_column(sense.name + ".turn_rate", "rad/s", -1, 1, top_turn);
   }
 
+  void add_sense(const Gauges& sense, const std::string& where) {
+    const std::size_t body = role_->seats.front();
+    const auto known = game_.arena.meters_of(body);
+    GaugesPlan plan{.first_column = role_->columns.size()};
+    plan.meters = sense.meters.empty() ? known : sense.meters;
+    if (plan.meters.empty()) wrong("the body has no meters", where, "give it one, or leave the sense out");
+    for (std::size_t i = 0; i < plan.meters.size(); ++i) {
+      if (std::find(known.begin(), known.end(), plan.meters[i]) == known.end())
+        wrong("the body has no meter '" + plan.meters[i] + "'", where + ".meters[" + std::to_string(i) + "]",
+              advice(plan.meters[i], known));
+      for (const Meter& meter : game_.spec.arena.bodies[game_.arena.entities()[body].spec_index].meters) {
+        if (meter.name != plan.meters[i]) continue;
+        plan.low.push_back(static_cast<float>(meter.low));
+        plan.inverse_range.push_back(static_cast<float>(1.0 / (meter.high - meter.low)));
+        add_column(sense.name + "." + meter.name, "share of full", 0, 1);
+      }
+    }
+    plan_->senses.emplace_back(std::move(plan));
+  }
+
+  void add_sense(const Window& sense, const std::string& where) {
+    if (game_.arena.cell_columns() == 0) wrong("a window shows cells, and the arena has none", where, "use rays");
+    if (sense.sees.empty()) wrong("the window sees nothing", where + ".sees", "list the tags it reports");
+    WindowPlan plan{role_->columns.size(),
+                    static_cast<std::size_t>(sense.ahead),
+                    static_cast<std::size_t>(sense.behind),
+                    static_cast<std::size_t>(sense.left),
+                    static_cast<std::size_t>(sense.right),
+                    {},
+                    0};
+    for (std::size_t i = 0; i < sense.sees.size(); ++i)
+      plan.tags.push_back(game_.arena.tag(sense.sees[i], where + ".sees[" + std::to_string(i) + "]"));
+    if (!sense.beyond.empty()) {
+      if (std::find(sense.sees.begin(), sense.sees.end(), sense.beyond) == sense.sees.end())
+        wrong("the window does not see '" + sense.beyond + "'", where + ".beyond", advice(sense.beyond, sense.sees));
+      plan.beyond = std::uint64_t{1} << game_.arena.tag(sense.beyond, where + ".beyond");
+    }
+    // Named by cells ahead and to the left, so that a name says where it is.
+    for (std::int64_t ahead = sense.ahead; ahead >= -sense.behind; --ahead)
+      for (std::int64_t left = sense.left; left >= -sense.right; --left)
+        for (const auto& tag : sense.sees)
+          add_column(sense.name + "[" + std::to_string(ahead) + "," + std::to_string(left) + "]." + tag, "flag", 0, 1);
+    plan_->senses.emplace_back(std::move(plan));
+  }
+
   std::size_t input_number(const std::string& drives, const std::string& name, const std::string& where) const {
     const std::string wanted = drives.empty() ? name : drives;
     const auto inputs = game_.arena.inputs_of(role_->seats.front());
     const auto found = std::find(inputs.begin(), inputs.end(), wanted);
     if (found == inputs.end())
-      wrong("the body has no mover input '" + wanted + "'", where + ".drives",
-            inputs.empty() ? "give the body a mover" : advice(wanted, inputs));
+      wrong("the body has no input '" + wanted + "'", where, inputs.empty() ? "give the body a mover" : advice(wanted, inputs));
     return static_cast<std::size_t>(found - inputs.begin());
   }
 
   void add_control(const Dial& dial, const std::string& where) {
     if (dial.high <= dial.low) wrong("the dial's range is empty", where + ".high", "make high larger than low");
-    plan_->controls.push_back(
-        {input_number(dial.drives, dial.name, where), static_cast<float>(dial.low), static_cast<float>(dial.high), {}});
+    plan_->controls.push_back({static_cast<float>(dial.low),
+                               static_cast<float>(dial.high),
+                               {input_number(dial.drives, dial.name, where + ".drives")},
+                               {},
+                               0});
     role_->controls.push_back({dial.name, "share of full", dial.low, dial.high, {}});
   }
 
   void add_control(const Choice& choice, const std::string& where) {
     if (choice.options.size() < 2) wrong("a choice needs two options or more", where + ".options", "add options");
-    ControlPlan control{input_number(choice.drives, choice.name, where), 0, 0, {}};
-    for (const auto& option : choice.options) control.option_values.push_back(static_cast<float>(option.value));
+    ControlPlan control;
+    control.options = choice.options.size();
+    const bool several = std::any_of(choice.options.begin(), choice.options.end(),
+                                     [](const Option& option) { return !option.sets.empty(); });
+    std::map<std::size_t, std::vector<float>> settings;  // input -> value per option
+    for (std::size_t i = 0; i < choice.options.size(); ++i) {
+      const Option& option = choice.options[i];
+      const std::string at = where + ".options[" + std::to_string(i) + "]";
+      if (several && option.value != 0.0)
+        wrong("a choice cannot mix `value` and `sets`", at + ".value", "use `sets` in every option");
+      const auto set = [&](std::size_t input, double value) {
+        auto& values = settings[input];
+        values.resize(choice.options.size(), 0.0f);
+        values[i] = static_cast<float>(value);
+      };
+      for (const auto& [name, value] : option.sets) set(input_number(name, {}, at + ".sets"), value);
+      if (!several) set(input_number(choice.drives, choice.name, where + ".drives"), option.value);
+    }
+    for (const auto& [input, values] : settings) control.inputs.push_back(input);
+    for (std::size_t i = 0; i < choice.options.size(); ++i)
+      for (const auto& [input, values] : settings) control.option_values.push_back(values[i]);
     const auto names = names_of(choice.options);
     check_unique(names, "option", where + ".options", "give them different names");
     plan_->controls.push_back(std::move(control));
@@ -175,8 +248,12 @@ class RoleCompiler {
     if (term.progress) {
       plan.trigger = ProgressPlan{placed_tag(term.progress->to, where + ".progress.to"), plan_->progress_slots++};
     } else if (term.on) {
-      plan.trigger = HappeningPlan{term.on->event, tag_mask(term.on->with, where + ".on.with"),
-                                   static_cast<float>(term.on->harder_than)};
+      plan.trigger = HappeningPlan{term.on->event,
+                                   term.on->as,
+                                   term.on->with.empty(),
+                                   tag_mask(term.on->with, where + ".on.with"),
+                                   static_cast<float>(term.on->harder_than),
+                                   term.on->by_strength};
     } else if (term.when) {
       plan.trigger = condition(*term.when, where + ".when");
     } else {
@@ -218,7 +295,7 @@ void lay_out(GamePlan& plan) {
     role.ledger_offset = end;
     end += seats * role.terms.size() * sizeof(double);
     role.progress_offset = end;
-    end += seats * role.progress_slots * 2 * sizeof(float);
+    end += seats * role.progress_slots * sizeof(Distance);
   }
   plan.block_bytes = round_up(end);
 }
@@ -230,7 +307,9 @@ std::shared_ptr<const GamePlan> compile(GameSpec spec, CodedParts coded) {
   plan->things_of_tag.resize(plan->arena.tags().size());
   const auto entities = plan->arena.entities();
   for (std::size_t e = 0; e < entities.size(); ++e)
-    if (entities[e].kind != EntityKind::wall) plan->things_of_tag[entities[e].tag].push_back(e);
+    if (entities[e].kind == EntityKind::body || entities[e].kind == EntityKind::zone ||
+        entities[e].kind == EntityKind::item)
+      plan->things_of_tag[entities[e].tag].push_back(e);
 
   plan->roles.resize(spec.roles.size());
   plan->role_plans.resize(spec.roles.size());

@@ -36,6 +36,14 @@ std::size_t most_rays(const GamePlan& plan) {
   return most;
 }
 
+std::size_t largest_window(const GamePlan& plan) {
+  std::size_t most = 0;
+  for (const RolePlan& role : plan.role_plans)
+    for (const SensePlan& part : role.senses)
+      if (const auto* window = std::get_if<WindowPlan>(&part)) most = std::max(most, window->cells());
+  return most;
+}
+
 }  // namespace
 
 std::string_view name_of(Outcome outcome) noexcept {
@@ -66,13 +74,14 @@ Lanes::Lanes(Game game, std::size_t count, std::size_t workers) : game_(std::mov
 }
 
 void Lanes::make_room(std::size_t workers) {
-  const std::size_t rays = most_rays(game_.plan());
+  const std::size_t rays = most_rays(game_.plan()), cells = largest_window(game_.plan());
   while (workers_.size() < workers) {
     Worker& worker = workers_.emplace_back();
     worker.ray_x.resize(rays);
     worker.ray_y.resize(rays);
     worker.ray_distance.resize(rays);
     worker.ray_entity.resize(rays);
+    worker.cells.resize(cells);
   }
 }
 
@@ -81,6 +90,12 @@ void Lanes::begin(std::size_t lane, EpisodeKey key, std::size_t worker) {
   std::byte* state = block(lane);
   std::memset(state, 0, plan.block_bytes);
   plan.arena.begin(state, key.seed, key.lane, key.episode, workers_[worker].scratch);
+  open_books(lane, key, worker);
+}
+
+void Lanes::open_books(std::size_t lane, EpisodeKey key, std::size_t worker) {
+  const GamePlan& plan = game_.plan();
+  std::byte* state = block(lane);
   books(plan, state).key = key;
   events_[lane].clear();
   for (std::size_t r = 0; r < plan.roles.size(); ++r)
@@ -109,14 +124,19 @@ void Lanes::apply_controls(std::size_t lane) {
       const auto inputs = plan.arena.inputs(block(lane), plan.roles[r].seats[seat]);
       for (std::size_t c = 0; c < given.size(); ++c) {
         const ControlPlan& control_plan = plan.role_plans[r].controls[c];
-        const std::size_t options = control_plan.option_values.size();
         const float value = given[c];
         if (!std::isfinite(value))
           throw Error(Fault::numbers, "the control '" + plan.roles[r].controls[c].name + "' is not a finite number",
                       "role '" + plan.roles[r].name + "'", "look at the pilot that gives it");
-        inputs[control_plan.input] = options == 0 ? std::clamp(value, control_plan.low, control_plan.high)
-                                                  : control_plan.option_values[static_cast<std::size_t>(
-                                                        std::clamp(value, 0.0f, static_cast<float>(options - 1)))];
+        const auto& driven = control_plan.inputs;
+        if (control_plan.options == 0) {
+          inputs[driven.front()] = std::clamp(value, control_plan.low, control_plan.high);
+          continue;
+        }
+        const auto option =
+            static_cast<std::size_t>(std::clamp(value, 0.0f, static_cast<float>(control_plan.options - 1)));
+        for (std::size_t i = 0; i < driven.size(); ++i)
+          inputs[driven[i]] = control_plan.option_values[option * driven.size() + i];
       }
     }
 }
@@ -141,7 +161,7 @@ void Lanes::pay(std::size_t lane) {
   }
   if (verdict != Verdict::none) {
     book.outcome = verdict == Verdict::success ? Outcome::success : Outcome::failure;
-  } else if (book.decisions >= static_cast<std::uint32_t>(plan.spec.cutoffs.decisions)) {
+  } else if (book.decisions >= static_cast<std::uint32_t>(plan.spec.cutoffs.decisions) || nobody_left(lane)) {
     book.outcome = Outcome::cutoff;
   }
   if (book.outcome == Outcome::running) return;
@@ -151,10 +171,17 @@ void Lanes::pay(std::size_t lane) {
   events_[lane].push_back({.tick = plan.arena.ticks(state), .kind = kind});
 }
 
+bool Lanes::nobody_left(std::size_t lane) const {
+  for (std::size_t r = 0; r < game_.roles().size(); ++r)
+    for (const std::size_t body : game_.roles()[r].seats)
+      if (game_.arena().present(block(lane), body) || game_.arena().returns(body)) return false;
+  return true;
+}
+
 void Lanes::sense(std::size_t lane, std::size_t worker) {
   const GamePlan& plan = game_.plan();
   Worker& w = workers_[worker];
-  const RayRoom room{w.ray_x, w.ray_y, w.ray_distance, w.ray_entity};
+  const RayRoom room{w.ray_x, w.ray_y, w.ray_distance, w.ray_entity, w.cells};
   for (std::size_t r = 0; r < plan.roles.size(); ++r)
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
       const std::size_t columns = plan.roles[r].columns.size(), row = lane * seats(r) + seat;
@@ -231,6 +258,20 @@ void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::
   std::memcpy(block(lane), snapshot.data(), snapshot.size());
   events_[lane].clear();
   sense(lane, worker);
+}
+
+void Lanes::begin_from(std::size_t lane, EpisodeKey key, std::span<const std::byte> arena_snapshot, std::size_t worker) {
+  const GamePlan& plan = game_.plan();
+  if (arena_snapshot.size() < plan.arena.state_bytes())
+    throw Error(Fault::refused,
+                "the snapshot has " + std::to_string(arena_snapshot.size()) + " bytes, this arena's states have " +
+                    std::to_string(plan.arena.state_bytes()),
+                "Lanes::begin_from", "use snapshots of the same game only");
+  std::byte* state = block(lane);
+  std::memset(state, 0, plan.block_bytes);
+  std::memcpy(state, arena_snapshot.data(), plan.arena.state_bytes());
+  plan.arena.rekey(state, key.seed, key.lane, key.episode);
+  open_books(lane, key, worker);
 }
 
 }  // namespace zithercraft

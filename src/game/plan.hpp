@@ -2,8 +2,8 @@
 
 // A compiled game: senses, controls and terms with every name already looked up.
 //
-// A lane's block is: arena state | Books | per role, per seat: ledger (doubles) | per role, per seat: two floats
-// (distance at the start, distance at the last decision) for each progress term.
+// A lane's block is: arena state | Books | per role, per seat: ledger (doubles) | per role, per seat: a Distance for
+// each progress term.
 
 #include <cstdint>
 #include <optional>
@@ -24,6 +24,7 @@ struct FanPlan {
   std::vector<float> cos, sin;        // of each ray, relative to the heading
   std::vector<std::int32_t> flag_of;  // per entity: which flag column it raises
   std::size_t flags = 0;
+  bool own_side = true;
 };
 
 struct CompassPlan {
@@ -36,12 +37,26 @@ struct OwnMotionPlan {
   float inverse_top_speed = 1.0f, inverse_top_turn_rate = 1.0f;
 };
 
-using SensePlan = std::variant<FanPlan, CompassPlan, OwnMotionPlan>;
+struct GaugesPlan {
+  std::size_t first_column = 0;
+  std::vector<std::string> meters{};
+  std::vector<float> low{}, inverse_range{};
+};
+
+struct WindowPlan {
+  std::size_t first_column = 0, ahead = 0, behind = 0, left = 0, right = 0;
+  std::vector<std::size_t> tags;
+  std::uint64_t beyond = 0;
+  std::size_t cells() const { return (ahead + 1 + behind) * (left + 1 + right); }
+};
+
+using SensePlan = std::variant<FanPlan, CompassPlan, OwnMotionPlan, GaugesPlan, WindowPlan>;
 
 struct ControlPlan {
-  std::size_t input = 0;             // of the body's mover
   float low = -1.0f, high = 1.0f;    // of a dial
-  std::vector<float> option_values;  // of a choice; empty for a dial
+  std::vector<std::size_t> inputs;   // of the body: one for a dial, those that any option sets for a choice
+  std::vector<float> option_values;  // of a choice: [options][inputs]; empty for a dial
+  std::size_t options = 0;
 };
 
 struct ProgressPlan {
@@ -50,8 +65,11 @@ struct ProgressPlan {
 
 struct HappeningPlan {
   EventKind kind = EventKind::touch;
+  Part as = Part::either;
+  bool any_thing = true;  // counts whatever the other thing is, also nothing
   std::uint64_t tags = 0;
   float harder_than = 0.0f;
+  bool by_strength = false;
 };
 
 struct ConditionPlan {
@@ -84,7 +102,7 @@ struct GamePlan {
   Arena arena;
   std::vector<Role> roles;
   std::vector<RolePlan> role_plans;
-  std::vector<std::vector<std::size_t>> things_of_tag;  // bodies and zones
+  std::vector<std::vector<std::size_t>> things_of_tag;  // bodies, zones and items
   std::string fingerprint;
   bool complete = true;
   std::size_t books_offset = 0, block_bytes = 0;

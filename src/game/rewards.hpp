@@ -7,9 +7,10 @@
 
 namespace zithercraft {
 
-/// The books of progress terms: distance at the episode's start and at the last decision.
+/// The books of progress terms: distance at the episode's start and at the last decision, and to what.
 struct Distance {
   float start = 0.0f, last = 0.0f;
+  std::int32_t thing = -1;
 };
 
 void begin_progress(const RolePlan& role, const SeatView& seat, std::span<Distance> distances);

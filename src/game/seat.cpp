@@ -19,23 +19,24 @@ float SeatView::speed() const {
 
 Bearing SeatView::nearest(std::size_t tag) const {
   const Pose own = pose();
+  const Arena& arena = game().arena();
   float best = std::numeric_limits<float>::infinity(), dx = 0.0f, dy = 0.0f;
+  std::int32_t entity = -1;
   for (const std::size_t thing : game().plan().things_of_tag[tag]) {
-    if (thing == body()) continue;
-    const Pose other = game().arena().pose(arena_state(), thing);
+    if (thing == body() || !arena.present(arena_state(), thing)) continue;
+    const Pose other = arena.pose(arena_state(), thing);
     const float x = other.x - own.x, y = other.y - own.y;
     if (const float square = x * x + y * y; square < best) {
       best = square;
       dx = x;
       dy = y;
+      entity = static_cast<std::int32_t>(thing);
     }
   }
-  if (best == std::numeric_limits<float>::infinity())
-    throw Error(Fault::spec, "nothing else bears the tag '" + std::string(game().arena().tags()[tag]) + "'",
-                "role '" + role().name + "'", "choose a tag that another body or a zone bears");
+  if (entity < 0) return {};
   const float distance = std::sqrt(best);
-  if (distance < 1e-6f) return {};
-  return {distance, (own.cos * dx + own.sin * dy) / distance, (own.cos * dy - own.sin * dx) / distance};
+  if (distance < 1e-6f) return {0.0f, 1.0f, 0.0f, entity};
+  return {distance, (own.cos * dx + own.sin * dy) / distance, (own.cos * dy - own.sin * dx) / distance, entity};
 }
 
 std::vector<SeenRay> SeatView::rays() const {

@@ -23,6 +23,11 @@ void sense(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, const
 void sense(const CompassPlan& compass, const GamePlan&, const SeatView& seat, const RayRoom&, std::span<float> row) {
   const Bearing to = seat.nearest(compass.tag);
   float* out = row.data() + compass.first_column;
+  if (to.entity < 0) {  // nothing to point at: no direction, as far as can be
+    out[0] = out[1] = 0.0f;
+    out[2] = 1.0f;
+    return;
+  }
   out[0] = to.ahead;
   out[1] = to.left;
   out[2] = std::min(1.0f, to.distance * compass.inverse_reach);
@@ -35,6 +40,21 @@ void sense(const OwnMotionPlan& own, const GamePlan&, const SeatView& seat, cons
   out[0] = std::clamp((pose.cos * v.x + pose.sin * v.y) * own.inverse_top_speed, -1.0f, 1.0f);
   out[1] = std::clamp((pose.cos * v.y - pose.sin * v.x) * own.inverse_top_speed, -1.0f, 1.0f);
   out[2] = std::clamp(v.turn * own.inverse_top_turn_rate, -1.0f, 1.0f);
+}
+
+void sense(const GaugesPlan& gauges, const GamePlan&, const SeatView& seat, const RayRoom&, std::span<float> row) {
+  for (std::size_t i = 0; i < gauges.meters.size(); ++i)
+    row[gauges.first_column + i] = (seat.meter(gauges.meters[i]) - gauges.low[i]) * gauges.inverse_range[i];
+}
+
+void sense(const WindowPlan& window, const GamePlan& plan, const SeatView& seat, const RayRoom& room,
+           std::span<float> row) {
+  const auto cells = room.cells.first(window.cells());
+  plan.arena.window(seat.arena_state(), seat.body(), window.ahead, window.behind, window.left, window.right,
+                    window.beyond, cells);
+  float* out = row.data() + window.first_column;
+  for (const std::uint64_t cell : cells)
+    for (const std::size_t tag : window.tags) *out++ = static_cast<float>((cell >> tag) & 1u);
 }
 
 }  // namespace
@@ -52,12 +72,17 @@ void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, co
                          .reach = fan.reach,
                          .thickness = fan.thickness,
                          .tags = fan.tags,
-                         .exclude = static_cast<std::int32_t>(seat.body())};
+                         .exclude = static_cast<std::int32_t>(seat.body()),
+                         .exclude_side = fan.own_side ? -1 : plan.arena.side_of(seat.body())};
   plan.arena.cast(seat.arena_state(), rays, room.distance.first(fan.rays), room.entity.first(fan.rays));
 }
 
 void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const RayRoom& room,
                 std::span<float> row) {
+  if (!seat.present()) {  // who has left the arena senses nothing
+    std::fill(row.begin(), row.end(), 0.0f);
+    return;
+  }
   for (const SensePlan& part : role.senses)
     std::visit([&](const auto& kind) { sense(kind, plan, seat, room, row); }, part);
   for (std::size_t i = 0; i < row.size(); ++i)

@@ -8,10 +8,11 @@
 
 namespace zithercraft {
 
-/// Room for the rays of one fan.
+/// Room for the rays of one fan and the cells of one window.
 struct RayRoom {
   std::span<float> x, y, distance;
   std::span<std::int32_t> entity;
+  std::span<std::uint64_t> cells{};
 };
 
 /// Casts the seat's fan; the directions stay in the room.

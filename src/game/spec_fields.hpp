@@ -9,8 +9,13 @@ namespace zithercraft {
 
 template <>
 struct Words<EventKind> {
-  static constexpr std::array list{std::pair{"touch", EventKind::touch}, std::pair{"part", EventKind::part},
-                                   std::pair{"enter", EventKind::enter}, std::pair{"leave", EventKind::leave}};
+  static constexpr std::array list{std::pair{"touch", EventKind::touch}, std::pair{"part", EventKind::part}, std::pair{"enter", EventKind::enter}, std::pair{"stay", EventKind::stay}, std::pair{"leave", EventKind::leave}, std::pair{"collect", EventKind::collect}, std::pair{"launch", EventKind::launch}, std::pair{"hit", EventKind::hit}, std::pair{"pass", EventKind::pass}, std::pair{"empty", EventKind::empty}, std::pair{"full", EventKind::full}, std::pair{"die", EventKind::die}, std::pair{"back", EventKind::back}, std::pair{"gate", EventKind::gate}};
+};
+
+template <>
+struct Words<Part> {
+  static constexpr std::array list{std::pair{"either", Part::either}, std::pair{"who", Part::who},
+ std::pair{"whom", Part::whom}};
 };
 
 template <>
@@ -27,6 +32,7 @@ void describe(V& v, RayFan& s) {
   v("reach", s.reach, positive());
   v("thickness", s.thickness, at_least(0));
   v("sees", s.sees, needed());
+  v("sees_own_side", s.sees_own_side);
 }
 
 template <class V>
@@ -44,6 +50,23 @@ void describe(V& v, OwnMotion& s) {
 }
 
 template <class V>
+void describe(V& v, Gauges& s) {
+  v("name", s.name);
+  v("meters", s.meters);
+}
+
+template <class V>
+void describe(V& v, Window& s) {
+  v("name", s.name);
+  v("ahead", s.ahead, between(0, 64));
+  v("behind", s.behind, between(0, 64));
+  v("left", s.left, between(0, 64));
+  v("right", s.right, between(0, 64));
+  v("sees", s.sees, needed());
+  v("beyond", s.beyond);
+}
+
+template <class V>
 void describe(V& v, Dial& s) {
   v("name", s.name, needed());
   v("drives", s.drives);
@@ -55,6 +78,7 @@ template <class V>
 void describe(V& v, Option& s) {
   v("name", s.name, needed());
   v("value", s.value, between(-1, 1));
+  v("sets", s.sets, between(-1, 1));
 }
 
 template <class V>
@@ -72,8 +96,10 @@ void describe(V& v, Progress& s) {
 template <class V>
 void describe(V& v, Happening& s) {
   v("event", s.event, needed());
+  v("as", s.as);
   v("with", s.with);
   v("harder_than", s.harder_than, at_least(0));
+  v("by_strength", s.by_strength);
 }
 
 template <class V>

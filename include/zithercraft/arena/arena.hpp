@@ -14,16 +14,18 @@
 namespace zithercraft {
 
 struct ArenaPlan;
+struct ArenaPlans;
 
-enum class EntityKind : std::uint8_t { body, zone, wall };
+enum class EntityKind : std::uint8_t { body, shot, zone, item, wall, cell };
 
-/// Anything with a tag. Entities are numbered: all bodies, then all zones, then all walls.
+/// Anything with a tag. Entities are numbered: all bodies, then shots, zones, items, walls and kinds of cells.
 struct Entity {
   EntityKind kind = EntityKind::body;
   std::string name{};
   std::size_t tag = 0;         ///< index into Arena::tags()
-  std::size_t spec_index = 0;  ///< index into the spec's list of its kind
+  std::size_t spec_index = 0;  ///< index into the spec's list of its kind; of a shot, its launcher's among all
   bool free = false;           ///< can move
+  std::string side{};          ///< the team it belongs to; empty for none
 };
 
 /// Position and heading; cos and sin are those of the heading.
@@ -49,6 +51,24 @@ struct RayFanQuery {
   float thickness = 0.0f;      ///< diameter of the swept disc, metres; 0 for a thin ray
   std::uint64_t tags = ~0ULL;  ///< bit t set: things of tag t are met; others are looked through
   std::int32_t exclude = -1;   ///< an entity to look through, usually the one that looks
+  std::int32_t exclude_side = -1;  ///< a side whose bodies are looked through (see Arena::side_of)
+};
+
+/// Rays that each have an origin of their own; otherwise as a fan.
+struct RayBatchQuery {
+  std::span<const float> x{}, y{};                          ///< origins, metres
+  std::span<const float> direction_x{}, direction_y{};      ///< unit directions, one per ray
+  float reach = 1.0f;
+  float thickness = 0.0f;
+  std::uint64_t tags = ~0ULL;
+  std::int32_t exclude = -1, exclude_side = -1;
+};
+
+/// The nearest thing of some tags.
+struct NearestHit {
+  std::int32_t entity = -1;  ///< -1 if there is none
+  float distance = 0.0f;     ///< metres, centre to centre
+  float x = 0.0f, y = 0.0f;  ///< its centre
 };
 
 /// Memory a caller of `begin` and `tick` lends, one per thread, so that they allocate nothing once it has grown.
@@ -74,6 +94,19 @@ struct StateField {
   std::size_t count = 0;   ///< elements
 };
 
+/// Which kinds of events a caller wants to be told of.
+class EventMask {
+ public:
+  static constexpr EventMask everything() { return EventMask(~0U); }
+  static constexpr EventMask nothing() { return EventMask(0); }
+  constexpr EventMask with(EventKind kind) const { return EventMask(bits_ | (1U << static_cast<unsigned>(kind))); }
+  constexpr bool has(EventKind kind) const { return ((bits_ >> static_cast<unsigned>(kind)) & 1U) != 0; }
+
+ private:
+  constexpr explicit EventMask(std::uint32_t bits) : bits_(bits) {}
+  std::uint32_t bits_;
+};
+
 /// The rules of a play space, compiled from a spec; it holds no state and is safe to share between threads.
 ///
 /// A state is one block of `state_bytes()` bytes that starts on an 8-byte boundary and may be copied freely: a copy is
@@ -88,14 +121,26 @@ class Arena {
   std::span<const Entity> entities() const noexcept;
   std::size_t body_count() const noexcept;
   std::size_t zone_count() const noexcept;
+  /// Number of the first zone; zones follow each other.
+  std::size_t first_zone() const noexcept;
+  /// How many entities have a pose: bodies, shots, zones and items, which come first.
+  std::size_t posed_count() const noexcept;
   /// Every tag in use, in order of first appearance; at most 64.
   std::span<const std::string> tags() const noexcept;
   /// The tag's index. Throws Error (spec) with advice if there is none of that name; `where` names the key that asks.
   std::size_t tag(std::string_view name, const std::string& where) const;
   /// Entity numbers of all bodies made from the BodySpec of that name.
   std::vector<std::size_t> bodies_named(std::string_view name) const;
-  /// Names of the mover inputs of a body ("throttle", "rudder"); empty if it has no mover.
+  /// Names of the inputs of a body: those of its mover ("throttle", "rudder"), then those of its launchers.
   std::span<const std::string> inputs_of(std::size_t body) const;
+  /// The number of a body's side, for queries that look through it; -1 for none.
+  std::int32_t side_of(std::size_t entity) const noexcept;
+  /// Names of the meters of a body.
+  std::vector<std::string> meters_of(std::size_t body) const;
+  /// Whether a thing that leaves the arena comes back.
+  bool returns(std::size_t posed) const noexcept;
+  /// Whether the body moves itself, as wanderers do; its inputs are then not to be set.
+  bool wanders(std::size_t body) const noexcept;
 
   std::size_t state_bytes() const noexcept;
   std::vector<StateField> state_fields() const;
@@ -105,34 +150,69 @@ class Arena {
   void begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std::uint32_t episode,
              ArenaScratch& scratch) const;
 
-  /// One physics step; appends what happened to `events`.
-  void tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& events) const;
+  /// Gives a state the keys of another episode, whose random numbers it uses from here on. Its clock
+  /// goes on, since paths and returns depend on it.
+  void rekey(std::byte* state, std::uint64_t seed, std::uint32_t lane, std::uint32_t episode) const noexcept;
 
-  /// The mover inputs of a body, in the order of `inputs_of`; kept until changed. Clamped to [-1, 1] by the mover.
+  /// One physics step; appends what happened to `events`, as far as it is of a wanted kind.
+  void tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& events,
+            EventMask wanted = EventMask::everything()) const;
+
+  /// The inputs of a body, in the order of `inputs_of`; kept until changed. Clamped to [-1, 1] where they are used.
   std::span<float> inputs(std::byte* state, std::size_t body) const;
 
   std::uint32_t ticks(const std::byte* state) const noexcept;
-  Pose pose(const std::byte* state, std::size_t body_or_zone) const noexcept;
+  Pose pose(const std::byte* state, std::size_t posed) const noexcept;
   Velocity velocity(const std::byte* state, std::size_t body) const noexcept;
-  /// Puts a body or zone somewhere, at rest; contacts are not checked. For tests, editors and scripted starts.
-  void put(std::byte* state, std::size_t body_or_zone, float x, float y, double heading) const noexcept;
+  /// Whether it is in the arena now: not dead, collected, or a shot that is not under way.
+  bool present(const std::byte* state, std::size_t posed) const noexcept;
+  /// Puts something with a pose somewhere, at rest; contacts are not checked. For tests, editors and scripted starts.
+  void put(std::byte* state, std::size_t posed, float x, float y, double heading) const noexcept;
   void set_velocity(std::byte* state, std::size_t body, Velocity velocity) const noexcept;
   /// Whether the body's centre is in the zone now.
   bool inside(const std::byte* state, std::size_t body, std::size_t zone) const noexcept;
+  /// The value of a body's meter. Throws Error (spec) if it has none of that name.
+  float meter(const std::byte* state, std::size_t body, std::string_view name) const;
+  void set_meter(std::byte* state, std::size_t body, std::string_view name, float value) const;
 
+  // ---- Looking
   /// Closest hits: distance in metres (`reach` for a miss) and entity (-1 for a miss), one per ray.
   void cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance,
             std::span<std::int32_t> entity) const;
+  void cast(const std::byte* state, const RayBatchQuery& rays, std::span<float> distance,
+            std::span<std::int32_t> entity) const;
+  /// Whether nothing of these tags lies on the straight way between two points.
+  bool line_of_sight(const std::byte* state, Point from, Point to, std::uint64_t tags = ~0ULL,
+                     std::int32_t exclude = -1) const;
+  /// The nearest present body, zone or item of these tags.
+  NearestHit nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude = -1) const;
+  /// Everything of these tags that a shape at a pose overlaps, each once, in order of number; appended to `found`.
+  void overlaps(const std::byte* state, const Shape& shape, Point at, double heading, std::uint64_t tags,
+                std::vector<std::size_t>& found) const;
+
+  // ---- Cells
+  /// Columns and rows of the cell map; 0 without one.
+  std::size_t cell_columns() const noexcept;
+  std::size_t cell_rows() const noexcept;
+  /// The entity a cell shows, seen from above: the kind in its uppermost layer that holds one; -1 for none. Row 0 is the
+  /// lowest.
+  std::int32_t cell_at(const std::byte* state, std::size_t column, std::size_t row) const noexcept;
+  /// For each cell of a window around a body, the tags that lie there (bit t: tag t): its cells, and what stands on
+  /// them. Rows run from far ahead to behind, columns from left to right, turned with the body to the nearest quarter.
+  /// Cells outside the map have all bits set in `beyond`.
+  void window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind, std::size_t left,
+              std::size_t right, std::uint64_t beyond, std::span<std::uint64_t> tags) const;
 
   /// Hash of the whole state block.
   std::uint64_t hash(const std::byte* state) const noexcept;
 
-  /// Corners of the outline of an entity, for drawing: a closed polygon for boxes, an open chain for walls; discs and
-  /// capsules come as polygons of 32 corners.
+  /// Corners of the outline of an entity, for drawing: a closed polygon for what has a shape, an open chain for walls,
+  /// nothing for kinds of cells; discs and capsules come as polygons of 32 corners.
   std::vector<Point> outline(const std::byte* state, std::size_t entity) const;
 
  private:
-  std::shared_ptr<const ArenaPlan> plan_;
+  const ArenaPlan& plan_of(const std::byte* state) const noexcept;
+  std::shared_ptr<const ArenaPlans> plans_;
 };
 
 }  // namespace zithercraft

@@ -6,10 +6,20 @@
 namespace zithercraft {
 
 enum class EventKind : std::uint8_t {
-  touch,    ///< a free body began to touch a body or wall; strength: approach speed, m/s
+  touch,    ///< who began to touch whom, a body, wall or cell; strength: approach speed, m/s (steppers: 1)
   part,     ///< it no longer touches
-  enter,    ///< the centre of a free body came into a zone
+  enter,    ///< the centre of a moving body came into a zone
+  stay,     ///< it is still in it, once per tick; only for zones that report it
   leave,    ///< it left the zone
+  collect,  ///< a body took an item; strength: its worth
+  launch,   ///< who launched the shot whom; strength: its speed, m/s
+  hit,      ///< a shot of who struck whom (-1: the ground); strength: speed at the impact, m/s
+  pass,     ///< a shot of who is over; strength: the closest it came to whom, m. Once for each target
+  empty,    ///< a meter of who fell to its lower bound; detail: which of its meters
+  full,     ///< a meter of who rose to its upper bound; detail likewise
+  die,      ///< who was killed by whom (-1: an empty vital meter)
+  back,     ///< who is back in the arena
+  gate,     ///< who came past a gate of the river whom; strength: the gate's number, from 1
   success,  ///< a seat reached its aim: the episode ends with this verdict
   failure,  ///< a seat failed: the episode ends with this verdict
   cutoff,   ///< the episode was ended without a verdict
@@ -25,6 +35,7 @@ struct Event {
   std::int32_t whom = -1;    ///< the other entity, -1 for none
   float x = 0.0f, y = 0.0f;  ///< where, metres
   float strength = 0.0f;     ///< meaning depends on the kind
+  std::int32_t detail = 0;   ///< meaning depends on the kind
   bool operator==(const Event&) const = default;
 };
 

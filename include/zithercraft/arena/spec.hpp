@@ -2,82 +2,135 @@
 
 #include <array>
 #include <cstdint>
+#include <functional>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <variant>
 #include <vector>
 
+#include "zithercraft/arena/cells.hpp"
+#include "zithercraft/arena/effects.hpp"
+#include "zithercraft/arena/movers.hpp"
+#include "zithercraft/arena/shapes.hpp"
+
 /// What an arena is made of, as plain values. Metres, seconds, kilograms; angles in degrees, counter-clockwise from the
 /// x axis. Every struct is an aggregate with defaults, so that C++ can say `{.name = "hull", .count = 8}` and leave the
 /// rest; TOML says the same with the same names.
 namespace zithercraft {
 
-using Point = std::array<double, 2>;  ///< x, y in metres
-
-struct Disc {
-  static constexpr std::string_view kind = "disc";
-  double radius = 0.5;  ///< metres, above 0
-  bool operator==(const Disc&) const = default;
+/// Keeps something away from all things of a tag that are placed in the same layout.
+struct KeepAway {
+  std::string from{};  ///< a tag
+  double by = 1.0;     ///< metres between the outlines, at least 0
+  bool operator==(const KeepAway&) const = default;
 };
 
-/// A segment along the heading with round ends.
-struct Capsule {
-  static constexpr std::string_view kind = "capsule";
-  double length = 2.0;  ///< metres from tip to tip, at least twice the radius
-  double radius = 0.5;  ///< metres, above 0
-  bool operator==(const Capsule&) const = default;
-};
-
-struct Box {
-  static constexpr std::string_view kind = "box";
-  double length = 2.0;  ///< metres along the heading, above 0
-  double width = 1.0;   ///< metres across it, above 0
-  bool operator==(const Box&) const = default;
-};
-
-using Shape = std::variant<Disc, Capsule, Box>;
-
-/// Where a body or zone begins each episode: a random point of a region with a random heading, so that it overlaps
-/// nothing that was placed before it.
+/// Where something begins each episode: a random point of a region with a random heading, so that it overlaps nothing
+/// solid that was placed before it.
 struct Placement {
   std::array<double, 4> region{0.0, 0.0, 0.0, 0.0};  ///< x_min, y_min, x_max, y_max of the centre, metres
+  std::vector<std::string> on{};                     ///< on a random cell of these kinds; the region then only narrows
   std::array<double, 2> heading{0.0, 0.0};           ///< from, to, degrees
   double clearance = 0.0;                            ///< metres kept free around it, at least 0
+  std::vector<KeepAway> away{};
   bool operator==(const Placement&) const = default;
 };
 
-/// A mover for boats: thrust from a propeller, a rudder that needs flow, and a hull that resists sideways motion.
-///
-/// Inputs: `throttle` and `rudder`, both in [-1, 1]; positive rudder turns to port (counter-clockwise). Accelerations
-/// are in the boat's own frame, so they do not depend on its mass.
-struct Boat {
-  static constexpr std::string_view kind = "boat";
-  double thrust = 1.2;       ///< m/s2 at full throttle, above 0
-  double drag_ahead = 0.4;   ///< share of forward speed lost per second, at least 0
-  double drag_abeam = 1.5;   ///< share of sideways speed lost per second, at least 0
-  double rudder_flow = 0.6;  ///< rad/s2 at full rudder for each m/s of forward speed
-  double rudder_wash = 0.8;  ///< rad/s2 at full rudder and full throttle, from the propeller's stream
-  double drag_turn = 1.5;    ///< share of the turn rate lost per second, at least 0
-  bool operator==(const Boat&) const = default;
+/// fixed: never moves. carried: follows its path whatever is in the way. free: moved by its mover and by contacts.
+enum class Motion { fixed, carried, free };
+
+/// The way of a carried body: from its start through the points and on, at constant speed.
+struct Track {
+  std::vector<Point> points{};  ///< metres, relative to where the body was placed, which is the first point
+  double speed = 1.0;           ///< m/s, above 0
+  bool closed = false;          ///< from the last point straight to the start and on; else back the way it came
+  bool turns = false;           ///< the body heads the way it goes
+  bool operator==(const Track&) const = default;
 };
 
-using Mover = std::variant<Boat>;
+/// Where a carried body is, `seconds` after the beginning.
+struct CarriedPose {
+  double x = 0.0, y = 0.0, heading = 0.0;  ///< metres, radians
+};
 
-enum class Motion { fixed, free };
+/// A carried body's way as C++ code: a pure function of the time and of where the body was placed. It is called from
+/// several threads at once. A file can say "coded" but not hold the code.
+class Carry {
+ public:
+  using Function = std::function<CarriedPose(double seconds, const CarriedPose& start)>;
+  Carry() = default;
+  template <class F>
+  requires std::is_invocable_r_v<CarriedPose, F, double, const CarriedPose&> Carry(F callable)
+      : used_(true), function_(std::move(callable)) {}
 
-/// One body, or `count` alike. A fixed body never moves; a free one is moved by its mover and by contacts.
+  bool used() const noexcept { return used_; }
+  const Function& function() const noexcept { return function_; }
+
+  std::string to_toml() const { return used_ ? "coded" : ""; }
+  bool from_toml(const std::string& word) { return used_ = word == "coded"; }
+  static std::vector<std::string> known_values() { return {"coded"}; }
+  bool operator==(const Carry& other) const { return used_ == other.used_; }
+
+ private:
+  bool used_ = false;
+  Function function_;
+};
+
+/// A body that moves by itself without a policy: it works its own mover, a walker or a stepper. Of what it could do, the
+/// first that applies is done: flee, chase, follow its route, roam.
+struct Wanderer {
+  std::vector<Point> route{};         ///< points it visits in turn, metres; empty: it roams
+  std::vector<std::string> chases{};  ///< tags of bodies it goes for when it is hostile
+  std::vector<std::string> flees{};   ///< tags of bodies it runs from
+  double sight = 6.0;                 ///< metres at which it notices them, above 0
+  bool hostile = true;                ///< switches chasing
+  double restless = 2.0;              ///< seconds after which a roaming one takes a new direction on average, above 0
+  bool operator==(const Wanderer&) const = default;
+};
+
+/// Throws shots ahead of a body.
+///
+/// Adds inputs to the body, named after the launcher: `<name>.fire` (above a half: launches if reloaded) and, if `swing`
+/// is above 0, `<name>.bearing` (1: `swing` degrees to the left).
+struct Launcher {
+  std::string name{};
+  std::string tag{};          ///< of its shots; empty means the same as the name
+  double speed = 20.0;        ///< m/s of a shot, beside the body's own velocity, above 0
+  double radius = 0.1;        ///< metres, of a shot, above 0
+  double life = 3.0;          ///< seconds until a shot ends by itself, above 0
+  double reload = 1.0;        ///< seconds from one launch to the next, at least 0
+  double swing = 0.0;         ///< degrees the bearing can be turned to either side, 0 to 180
+  std::int64_t in_flight = 4; ///< shots that can be under way at once, 1 to 64
+  std::vector<std::string> targets{};  ///< tags of things whose closest approach each shot reports
+  std::vector<Effect> effects{};       ///< on what a shot hits
+  std::vector<std::string> kills{};    ///< tags of bodies that die when hit
+  bool operator==(const Launcher&) const = default;
+};
+
+/// One body, or `count` alike.
 struct BodySpec {
   std::string name{};
-  std::string tag{};       ///< what kind of thing it is; empty means the same as the name
-  std::int64_t count = 1;  ///< at least 1
+  std::string tag{};   ///< what kind of thing it is; empty means the same as the name
+  std::string side{};  ///< the team it belongs to; empty for none
+  std::int64_t count = 1;            ///< at least 1
+  std::optional<double> density{};   ///< instead of `count`: bodies per square metre of the region
   Motion motion = Motion::fixed;
   Shape shape = Disc{};
   double mass = 1.0;    ///< kg, above 0; counts for free bodies only
   double bounce = 0.0;  ///< 0: stays, 1: bounces back as fast as it came
   double grip = 0.3;    ///< friction coefficient of contacts, at least 0
   double drag = 0.0;    ///< share of speed and turn rate lost per second, at least 0; beside the mover's own
+  std::optional<double> top_speed{};  ///< m/s it never exceeds by itself or by being pushed, above 0
   std::optional<Mover> mover{};
+  std::optional<Wanderer> wanderer{};
+  std::optional<Track> path{};  ///< of a carried body
+  Carry carry{};               ///< of a carried body, as code
+  std::vector<Meter> meters{};
+  std::vector<Launcher> launchers{};
+  std::vector<Effect> effects{};     ///< on those who touch it
+  std::vector<std::string> kills{};  ///< tags of bodies that die when they touch it
+  std::optional<Return> returns{};   ///< how it comes back when it died; without it, it does not
   Placement place{};
   bool operator==(const BodySpec&) const = default;
 };
@@ -90,6 +143,8 @@ struct WallSpec {
   bool closed = false;          ///< also joins the last corner to the first
   double bounce = 0.0;          ///< as for bodies
   double grip = 0.3;            ///< as for bodies
+  std::vector<Effect> effects{};     ///< as for bodies
+  std::vector<std::string> kills{};  ///< as for bodies
   bool operator==(const WallSpec&) const = default;
 };
 
@@ -98,16 +153,67 @@ struct ZoneSpec {
   std::string name{};
   std::string tag{};  ///< empty means the same as the name
   Shape shape = Disc{};
+  bool kept_free = true;      ///< nothing else is placed where it lies
+  bool reports_stay = false;  ///< a `stay` event at every tick for every body inside
+  std::vector<Effect> effects{};
+  std::vector<std::string> kills{};  ///< tags of bodies that die when they come into it
   Placement place{};
   bool operator==(const ZoneSpec&) const = default;
 };
 
-/// A play space in local coordinates. Things are placed in this order: zones, then bodies, each as listed.
+/// Things that bodies collect by touching them. They stop nothing; rays see them.
+struct ItemSpec {
+  std::string name{};
+  std::string tag{};                ///< empty means the same as the name
+  std::int64_t count = 1;           ///< at least 1
+  std::optional<double> density{};  ///< instead of `count`: items per square metre of the region
+  Shape shape = Disc{.radius = 0.3};
+  double worth = 1.0;                ///< strength of the `collect` event
+  std::vector<std::string> collectors{};  ///< tags of bodies that can collect it; empty for all that move
+  std::vector<Effect> effects{};
+  std::optional<Return> returns{};  ///< without it, it does not come back
+  Placement place{};
+  bool operator==(const ItemSpec&) const = default;
+};
+
+/// An endless channel along the x axis: gates of rock, each with one gap, that stay ahead of the body they follow.
+///
+/// Gates are recycled: one that has fallen `behind` metres back is set up again farthest ahead, with a gap drawn for its
+/// number. All gates and banks are fixed bodies named after the river: `<name>` for the rocks, `<name>_bank` for the banks.
+struct River {
+  std::string name{};
+  std::string follows{};     ///< name of a body; the channel begins where it starts, at x = 0
+  std::int64_t gates = 6;    ///< in place at once, 2 to 64
+  double spacing = 12.0;     ///< metres from gate to gate, above 0
+  double first = 12.0;       ///< x of the first gate, metres
+  double width = 16.0;       ///< metres between the banks, above 0
+  double thickness = 1.0;    ///< metres, of rocks along the river, above 0
+  std::array<double, 2> gap{3.0, 5.0};  ///< least and greatest width of the gap, metres
+  double wander = 1.0;       ///< share of the channel's width over which gaps are spread, 0 to 1
+  double behind = 6.0;       ///< metres, above 0
+  std::vector<std::string> kills{};  ///< tags of bodies that die when they touch a rock
+  bool operator==(const River&) const = default;
+};
+
+/// A number of the spec that is drawn anew for every episode.
+struct Vary {
+  std::string key{};                     ///< "bodies.hull.mass", "cells.generate[0].loops": names or numbers in lists
+  double low = 0.0, high = 0.0;          ///< uniform between these; whole numbers stay whole
+  bool operator==(const Vary&) const = default;
+};
+
+/// A play space in local coordinates. Things are placed in this order: zones, bodies, items, each as listed.
 struct ArenaSpec {
   double tick = 0.05;  ///< seconds of one physics step, above 0, at most 0.25
   std::vector<WallSpec> walls{};
   std::vector<ZoneSpec> zones{};
   std::vector<BodySpec> bodies{};
+  std::vector<ItemSpec> items{};
+  std::optional<CellsSpec> cells{};
+  std::vector<River> rivers{};
+  /// Numbers that differ from episode to episode. `variants` arenas are drawn beforehand; each episode plays one.
+  std::vector<Vary> vary{};
+  std::int64_t variants = 64;  ///< 1 to 4096
   bool operator==(const ArenaSpec&) const = default;
 };
 

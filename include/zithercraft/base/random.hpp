@@ -11,7 +11,20 @@ namespace zithercraft {
 std::uint64_t derived_seed(std::uint64_t seed, std::string_view use) noexcept;
 
 /// What a stream of random numbers is for. Streams of different purposes never share a number.
-enum class Purpose : std::uint32_t { place = 1, decide = 2, initialise = 3, shuffle = 4, bootstrap = 5, user = 64 };
+enum class Purpose : std::uint32_t {
+  place = 1,
+  decide = 2,
+  initialise = 3,
+  shuffle = 4,
+  bootstrap = 5,
+  wander = 6,
+  meet = 7,
+  generate = 8,
+  vary = 9,
+  come_back = 10,
+  river = 11,
+  user = 64
+};
 
 /// A stream of random numbers that is a pure function of (seed, lane, episode, purpose) and its position.
 ///
@@ -21,6 +34,9 @@ enum class Purpose : std::uint32_t { place = 1, decide = 2, initialise = 3, shuf
 class RandomStream {
  public:
   RandomStream(std::uint64_t seed, std::uint32_t lane, std::uint32_t episode, Purpose purpose) noexcept;
+
+  /// Goes to a part of the stream of its own for (section, number); once per stream, before numbers are drawn.
+  void jump(std::uint32_t section, std::uint32_t number) noexcept;
 
   /// 32 independent random bits.
   std::uint32_t bits() noexcept;

@@ -87,6 +87,9 @@ class Lanes {
   const std::byte* arena_state(std::size_t lane) const noexcept;
   /// Puts a lane back to a snapshot and senses. Throws Error (refused) if the size is not this game's.
   void restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker = 0);
+  /// Begins an episode in the arena of a snapshot (of `state`, or of its arena's part alone): everything is where it was,
+  /// the books are empty, and random events from here on follow the key. Throws Error (refused) if the size does not fit.
+  void begin_from(std::size_t lane, EpisodeKey key, std::span<const std::byte> arena_snapshot, std::size_t worker = 0);
 
  private:
   friend class SeatView;
@@ -97,9 +100,12 @@ class Lanes {
     ArenaScratch scratch;
     std::vector<float> ray_x, ray_y, ray_distance;
     std::vector<std::int32_t> ray_entity;
+    std::vector<std::uint64_t> cells;
   };
 
   void make_room(std::size_t workers);
+  void open_books(std::size_t lane, EpisodeKey key, std::size_t worker);
+  bool nobody_left(std::size_t lane) const;
   void sense(std::size_t lane, std::size_t worker);
   void apply_controls(std::size_t lane);
   void pay(std::size_t lane);

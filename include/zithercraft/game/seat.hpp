@@ -15,6 +15,7 @@ namespace zithercraft {
 struct Bearing {
   float distance = 0.0f;            ///< metres, centre to centre
   float ahead = 1.0f, left = 0.0f;  ///< cosine and sine of the bearing
+  std::int32_t entity = -1;         ///< the thing; -1 if there is none in the arena now (the distance is then 0)
 };
 
 /// A ray as the seat casts it now, in the arena's coordinates.
@@ -37,8 +38,11 @@ class SeatView {
   Pose pose() const;
   Velocity velocity() const;
   float speed() const;  ///< m/s, at least 0
-  /// The nearest body or zone with this tag (index from `Arena::tag`), not counting the seat's own body. Throws Error
-  /// (spec) if there is none.
+  /// Whether the seat's body is in the arena now.
+  bool present() const { return game().arena().present(arena_state(), body()); }
+  /// The value of one of its meters. Throws Error (spec) if it has none of that name.
+  float meter(std::string_view name) const { return game().arena().meter(arena_state(), body(), name); }
+  /// The nearest present body, zone or item with this tag (index from `Arena::tag`), not counting the seat's own body.
   Bearing nearest(std::size_t tag) const;
   Bearing nearest(std::string_view tag) const;
 

@@ -3,6 +3,7 @@
 #include <concepts>
 #include <cstdint>
 #include <functional>
+#include <map>
 #include <optional>
 #include <span>
 #include <string>
@@ -32,6 +33,7 @@ struct RayFan {
   double reach = 15.0;              ///< metres, above 0
   double thickness = 0.0;           ///< metres; 0 for thin rays
   std::vector<std::string> sees{};  ///< tags; rays pass through everything else
+  bool sees_own_side = true;        ///< if not, rays pass through bodies of the seat's own side
   bool operator==(const RayFan&) const = default;
 };
 
@@ -54,31 +56,52 @@ struct OwnMotion {
   bool operator==(const OwnMotion&) const = default;
 };
 
-using Sense = std::variant<RayFan, Compass, OwnMotion>;
+/// The seat's meters: one column each, 0 at the lower bound, 1 at the upper.
+struct Gauges {
+  static constexpr std::string_view kind = "gauges";
+  std::string name = "gauges";
+  std::vector<std::string> meters{};  ///< names of the body's meters; empty for all
+  bool operator==(const Gauges&) const = default;
+};
+
+/// The cells around, turned with the seat to the nearest quarter: for each cell one column for each tag in `sees` (1 if
+/// something of that tag is there). Cells outside the map show `beyond`.
+struct Window {
+  static constexpr std::string_view kind = "window";
+  std::string name = "window";
+  std::int64_t ahead = 3, behind = 3, left = 3, right = 3;  ///< cells beside the own one, 0 to 64
+  std::vector<std::string> sees{};                          ///< tags
+  std::string beyond{};                                     ///< a tag of `sees`; empty: nothing is there
+  bool operator==(const Window&) const = default;
+};
+
+using Sense = std::variant<RayFan, Compass, OwnMotion, Gauges, Window>;
 
 // ---- Controls
 // ---------------------------------------------------------------------------------------------------------
 
-/// A control with a continuous range that drives one input of the body's mover.
+/// A control with a continuous range that drives one input of the body.
 struct Dial {
   static constexpr std::string_view kind = "dial";
   std::string name{};
-  std::string drives{};  ///< a mover input; empty means the same as the name
+  std::string drives{};  ///< an input of the body; empty means the same as the name
   double low = -1.0, high = 1.0;
   bool operator==(const Dial&) const = default;
 };
 
 struct Option {
   std::string name{};
-  double value = 0.0;  ///< what the mover input is set to
+  double value = 0.0;                   ///< what the input that the choice drives is set to, -1 to 1
+  std::map<std::string, double> sets{};  ///< or several inputs by name
   bool operator==(const Option&) const = default;
 };
 
-/// A control with named options, each of which sets one input of the body's mover.
+/// A control with named options, each of which sets one input of the body, or several. Inputs that some option sets and
+/// the chosen one does not become 0.
 struct Choice {
   static constexpr std::string_view kind = "choice";
   std::string name{};
-  std::string drives{};           ///< a mover input; empty means the same as the name
+  std::string drives{};           ///< an input; empty means the same as the name; not needed if all options have `sets`
   std::vector<Option> options{};  ///< at least two
   bool operator==(const Choice&) const = default;
 };
@@ -132,11 +155,16 @@ struct Progress {
   bool operator==(const Progress&) const = default;
 };
 
+/// Which part the seat's body plays in an event: who did it, whom it was done to, or either.
+enum class Part : std::uint8_t { either, who, whom };
+
 /// Pays once for each event of the seat's body since the last decision.
 struct Happening {
-  EventKind event = EventKind::touch;  ///< touch, part, enter or leave
-  std::vector<std::string> with{};     ///< tags of the other thing; empty for any
+  EventKind event = EventKind::touch;  ///< any that an arena reports
+  Part as = Part::either;
+  std::vector<std::string> with{};     ///< tags of the other thing; empty for any or none
   double harder_than = 0.0;            ///< events of less strength do not count; for touches the approach speed, m/s
+  bool by_strength = false;            ///< pays the event's strength (the worth of an item) instead of 1
   bool operator==(const Happening&) const = default;
 };
 

@@ -1,0 +1,67 @@
+#pragma once
+
+#include <cstdint>
+#include <string_view>
+#include <variant>
+
+/// What lets a body move by itself. Inputs are numbers in [-1, 1], named per mover; controls of a role set them.
+/// Accelerations do not depend on the body's mass.
+namespace zithercraft {
+
+/// For boats: thrust from a propeller, a rudder that needs flow, and a hull that resists sideways motion.
+///
+/// Inputs: `throttle` and `rudder`; positive rudder turns to port (counter-clockwise).
+struct Boat {
+  static constexpr std::string_view kind = "boat";
+  double thrust = 1.2;       ///< m/s2 at full throttle, above 0
+  double drag_ahead = 0.4;   ///< share of forward speed lost per second, at least 0
+  double drag_abeam = 1.5;   ///< share of sideways speed lost per second, at least 0
+  double rudder_flow = 0.6;  ///< rad/s2 at full rudder for each m/s of forward speed
+  double rudder_wash = 0.8;  ///< rad/s2 at full rudder and full throttle, from the propeller's stream
+  double drag_turn = 1.5;    ///< share of the turn rate lost per second, at least 0
+  bool operator==(const Boat&) const = default;
+};
+
+/// For creatures on legs that step any way while facing another.
+///
+/// Inputs: `ahead`, `left` (wanted velocity in the own frame, as a share of `speed`) and `turn` (wanted turn rate, as a
+/// share of `turn_rate`; positive is counter-clockwise). Wanted velocities longer than `speed` are shortened.
+struct Walker {
+  static constexpr std::string_view kind = "walker";
+  double speed = 2.0;        ///< m/s, above 0
+  double agility = 10.0;     ///< m/s2 at most to reach the wanted velocity, above 0
+  double turn_rate = 180.0;  ///< degrees/s, at least 0
+  bool operator==(const Walker&) const = default;
+};
+
+/// For things on wheels: the front wheels steer, all wheels grip sideways.
+///
+/// Inputs: `throttle` (negative brakes, then reverses) and `steering` (positive to the left).
+struct Car {
+  static constexpr std::string_view kind = "car";
+  double engine = 3.0;       ///< m/s2 at full throttle, above 0
+  double brakes = 6.0;       ///< m/s2 against the motion, above 0
+  double drag = 0.3;         ///< share of speed lost per second, at least 0
+  double wheelbase = 1.5;    ///< metres between the axles, above 0
+  double steer_angle = 30.0; ///< degrees of the front wheels at full steering, above 0, below 80
+  double side_grip = 8.0;    ///< share of sideways speed lost per second, at least 0
+  bool operator==(const Car&) const = default;
+};
+
+/// For bodies on a cell map: at every beat, one move to a neighbouring cell or one quarter turn.
+///
+/// Inputs, read by their sign beyond a half: `turn` (positive to the left), `ahead` and `left` (in the own frame), `east`
+/// and `north` (in the map's). A turn is made before the move. If several moves are asked for, the first of `ahead`,
+/// `left`, `east`, `north` counts. Needs an arena with `cells`.
+struct Stepper {
+  static constexpr std::string_view kind = "stepper";
+  std::int64_t beat = 1;    ///< ticks from one move to the next, at least 1
+  bool faces_move = false;  ///< a move east or north also turns the body that way
+  bool pushes = false;      ///< a pushable stepper that stays in the way is pushed on if the cell behind it is free
+  bool pushable = false;    ///< lets itself be pushed
+  bool operator==(const Stepper&) const = default;
+};
+
+using Mover = std::variant<Boat, Walker, Car, Stepper>;
+
+}  // namespace zithercraft

@@ -1,0 +1,62 @@
+#pragma once
+
+// Turns an arena's spec into a plan. One class, in several files by subject: compile.cpp (order of work, tags, layout of
+// the state), compile_bodies.cpp (what bodies are and can do), compile_places.cpp (zones, items, walls, cells, rivers).
+
+#include <string>
+#include <vector>
+
+#include "plan.hpp"
+
+namespace zithercraft {
+
+class ArenaCompiler {
+ public:
+  explicit ArenaCompiler(const ArenaSpec& spec) { plan_.spec = spec; }
+  ArenaPlan compile();
+
+ private:
+  // Bodies
+  void add_bodies();
+  void check_body(const BodySpec& spec, const std::string& where) const;
+  void add_body(const BodySpec& spec, std::size_t index, const std::string& where);
+  void add_mover(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs, const std::string& where);
+  void add_launchers(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs);
+  void add_carried(const BodySpec& spec, std::size_t number);
+  void add_meters(const BodySpec& spec, std::size_t number, const std::string& where);
+  void add_shots();
+  void link_wanderers();
+  void link_launchers();
+
+  // Places
+  void add_zones();
+  void add_items();
+  void add_walls();
+  void read_cells();
+  void add_cell_kinds();
+  void add_rivers();
+  void link_connections();
+
+  // Common
+  static void check_shape(const Shape& shape, const std::string& where);
+  void check_place(const Placement& place, const std::string& where) const;
+  static std::int64_t count_of(std::int64_t count, const std::optional<double>& density, const Placement& place,
+                               const std::string& where);
+  std::size_t add_entity(EntityKind kind, const std::string& name, const std::string& tag, std::size_t index,
+                         const std::string& where);
+  void add_posed(const Shape& shape, const std::optional<Return>& returns, bool at_start);
+  std::size_t tag_index(const std::string& tag, const std::string& where);
+  std::uint64_t tag_mask(const std::vector<std::string>& tags, const std::string& where) const;
+  Touchy touchy(const std::vector<Effect>& effects, const std::vector<std::string>& kills,
+                const std::string& where) const;
+  std::uint32_t ticks(double seconds) const;
+  void link_touchy();
+  void link_away();
+  void order_placing();
+  void lay_out();
+
+  ArenaPlan plan_;
+  std::vector<BodySpec> bodies_;  // of the spec, then those that rivers are made of
+};
+
+}  // namespace zithercraft

@@ -1,0 +1,140 @@
+#include <algorithm>
+
+#include "cast_cells.hpp"
+#include "physics.hpp"
+
+namespace zithercraft {
+namespace {
+
+Event event(const Tick& t, EventKind kind, std::size_t who, std::size_t whom, float strength = 0.0f) {
+  return {t.s.header->tick, kind, static_cast<std::int32_t>(who), static_cast<std::int32_t>(whom), t.s.x[who],
+          t.s.y[who],       strength};
+}
+
+bool touchy(const ArenaPlan& plan, std::size_t a, std::size_t b) {
+  return plan.touchy[b].any() || (a < plan.bodies && plan.touchy[a].any());
+}
+
+// Both who meet may do something to the other.
+void affect_both(const Tick& t, std::size_t a, std::size_t b, Dose dose) {
+  affect(t, a, b, dose);
+  if (b < t.plan.bodies) affect(t, b, a, dose);
+}
+
+}  // namespace
+
+// Compares who touches whom now with the flags of the tick before.
+void report_touches(const Tick& t) {
+  const ArenaPlan& plan = t.plan;
+  StateArrays& s = t.s;
+  auto& approach = t.memory.approach;
+  const std::size_t entities = plan.entities.size();
+  approach.resize(entities);
+  // Contacts are listed body by body, in the order of the bodies.
+  std::size_t next = 0;
+  const auto& contacts = t.memory.contacts;
+  for (std::size_t f = 0; f < plan.free_bodies.size(); ++f) {
+    const std::size_t body = plan.free_bodies[f];
+    std::uint8_t* flags = s.touching + f * entities;
+    const bool any = next < contacts.size() && contacts[next].a == body;
+    if (!any && std::find(flags, flags + entities, 1) == flags + entities) continue;
+    std::fill(approach.begin(), approach.end(), -1.0f);
+    for (; next < contacts.size() && contacts[next].a == body; ++next)
+      approach[contacts[next].b] = std::max({approach[contacts[next].b], 0.0f, contacts[next].approach});
+    for (std::size_t e = 0; e < entities; ++e) {
+      const bool now = approach[e] >= 0.0f;
+      if (now && touchy(plan, body, e)) affect_both(t, body, e, Dose::lasting);
+      if (now == (flags[e] != 0)) continue;
+      flags[e] = now ? 1 : 0;
+      t.events.push(event(t, now ? EventKind::touch : EventKind::part, body, e, now ? approach[e] : 0.0f));
+      if (now && touchy(plan, body, e)) affect_both(t, body, e, Dose::once);
+    }
+  }
+}
+
+void report_zones(const Tick& t) {
+  const ArenaPlan& plan = t.plan;
+  StateArrays& s = t.s;
+  for (std::size_t k = 0; k < plan.active.size(); ++k) {
+    const std::size_t body = plan.active[k];
+    for (std::size_t z = 0; z < plan.zones; ++z) {
+      const std::size_t zone = plan.first_zone + z;
+      std::uint8_t& flag = s.inside[k * plan.zones + z];
+      const bool now =
+          s.present[body] != 0 && contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]});
+      if (now != (flag != 0)) {
+        flag = now ? 1 : 0;
+        t.events.push(event(t, now ? EventKind::enter : EventKind::leave, body, zone));
+        if (now) affect(t, body, zone, Dose::once);
+      } else if (now && plan.spec.zones[z].reports_stay) {
+        t.events.push(event(t, EventKind::stay, body, zone));
+      }
+      if (now) affect(t, body, zone, Dose::lasting);
+    }
+  }
+}
+
+void collect_items(const Tick& t) {
+  const ArenaPlan& plan = t.plan;
+  StateArrays& s = t.s;
+  if (plan.items == 0) return;
+  constexpr std::size_t at_once = 64;
+  for (const std::size_t body : plan.active) {
+    if (s.present[body] == 0) continue;
+    const float x = s.x[body], y = s.y[body], bound = plan.bounds[body];
+    for (std::size_t first = plan.first_item; first < plan.posed; first += at_once) {
+      const std::size_t stop = std::min(plan.posed, first + at_once);
+      std::int32_t any = 0;
+      for (std::size_t i = first; i < stop; ++i) {
+        const float dx = s.x[i] - x, dy = s.y[i] - y, reach = bound + plan.bounds[i];
+        any += dx * dx + dy * dy <= reach * reach ? 1 : 0;
+      }
+      if (any == 0) continue;
+      for (std::size_t i = first; i < stop && s.present[body] != 0; ++i) {
+        if (s.present[i] == 0) continue;
+        const ItemData& item = plan.item[i - plan.first_item];
+        if (((item.collectors >> plan.tag_of[body]) & 1u) == 0) continue;
+        const Vec d{s.x[i] - x, s.y[i] - y};
+        const float reach = bound + plan.bounds[i];
+        if (dot(d, d) > reach * reach) continue;
+        if (gap_between(core_of(plan.shapes[body], s.pose(body)), core_of(plan.shapes[i], s.pose(i))).distance > 0.0f)
+          continue;
+        s.present[i] = 0;
+        if (plan.returns[i].after > 0) s.back_at[i] = s.header->tick + plan.returns[i].after;
+        t.events.push(event(t, EventKind::collect, body, i, item.worth));
+        affect(t, body, i, Dose::once);
+      }
+    }
+  }
+}
+
+// What the cell under a body's centre does to it: once when it comes onto it, and as long as it stays.
+void feel_cells(const Tick& t) {
+  const ArenaPlan& plan = t.plan;
+  const CellPlan& cells = plan.cells;
+  StateArrays& s = t.s;
+  if (!cells.touchy) return;
+  for (std::size_t k = 0; k < plan.active.size(); ++k) {
+    const std::size_t body = plan.active[k];
+    const Vec here{s.x[body], s.y[body]};
+    const CellBox at = cells_within(cells, here, here);
+    const bool on_map = s.present[body] != 0 && at.column0 <= at.column1 && at.row0 <= at.row1;
+    const std::size_t cell = on_map ? cell_number(cells, at.column0, at.row0) : 0;
+    const auto mark = on_map ? static_cast<std::uint32_t>(cell + 1) : 0;
+    const bool moved = s.on_cell[k] != mark;
+    const std::uint32_t before = s.on_cell[k];
+    s.on_cell[k] = mark;
+    if (!on_map) continue;
+    for (std::size_t layer = 0; layer < cells.layers; ++layer) {
+      const std::uint8_t kind = s.cells[layer * cells.cells() + cell];
+      if (kind == 0) continue;
+      const std::size_t entity = cells.first_kind + kind - 1;
+      // Going from one cell to the next of the same kind is no new meeting.
+      const bool same = before != 0 && s.cells[layer * cells.cells() + before - 1] == kind;
+      if (moved && !same) affect(t, body, entity, Dose::once);
+      affect(t, body, entity, Dose::lasting);
+    }
+  }
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,125 @@
+#include <algorithm>
+
+#include "physics.hpp"
+#include "zithercraft/base/exact.hpp"
+
+namespace zithercraft {
+namespace {
+
+float clamped(float input) { return std::clamp(input, -1.0f, 1.0f); }
+
+/// A body's velocity in its own frame.
+struct OwnFrame {
+  StateArrays& s;
+  std::size_t i;
+  float c, sn, ahead, abeam;
+  OwnFrame(StateArrays& state, std::size_t body)
+      : s(state),
+        i(body),
+        c(s.cos[i]),
+        sn(s.sin[i]),
+        ahead(c * s.vx[i] + sn * s.vy[i]),
+        abeam(c * s.vy[i] - sn * s.vx[i]) {}
+  void apply() {
+    s.vx[i] = c * ahead - sn * abeam;
+    s.vy[i] = sn * ahead + c * abeam;
+  }
+};
+
+void drive(const BoatData& boat, const float* inputs, StateArrays& s, std::size_t i, float dt) {
+  const float throttle = clamped(inputs[0]), rudder = clamped(inputs[1]);
+  OwnFrame own(s, i);
+  const float turn_push = rudder * (boat.rudder_flow * own.ahead + boat.rudder_wash * throttle);
+  own.ahead = boat.drag_ahead * own.ahead + boat.thrust * throttle * dt;
+  own.abeam = boat.drag_abeam * own.abeam;
+  own.apply();
+  s.turn[i] = boat.drag_turn * s.turn[i] + turn_push * dt;
+}
+
+void drive(const WalkerData& walker, const float* inputs, StateArrays& s, std::size_t i, float) {
+  Vec wanted{clamped(inputs[0]), clamped(inputs[1])};
+  const float square = dot(wanted, wanted);
+  if (square > 1.0f) wanted = (1.0f / std::sqrt(square)) * wanted;
+  OwnFrame own(s, i);
+  const Vec change = walker.speed * wanted - Vec{own.ahead, own.abeam};
+  const float size = length(change);
+  const float share = size > walker.step ? walker.step / size : 1.0f;
+  own.ahead += share * change.x;
+  own.abeam += share * change.y;
+  own.apply();
+  s.turn[i] = walker.turn_rate * clamped(inputs[2]);
+}
+
+// The body turns about a point on the line through its rear axle, as far away as the front wheels point.
+void drive(const CarData& car, const float* inputs, StateArrays& s, std::size_t i, float dt) {
+  const float throttle = clamped(inputs[0]), steering = clamped(inputs[1]);
+  OwnFrame own(s, i);
+  own.ahead *= car.keep;
+  own.abeam *= car.keep_side;
+  if (throttle * own.ahead < 0.0f) {  // against the motion: brakes, which stop at a standstill
+    const float less = car.brakes * std::fabs(throttle) * dt;
+    own.ahead = own.ahead > 0.0f ? std::max(0.0f, own.ahead - less) : std::min(0.0f, own.ahead + less);
+  } else {
+    own.ahead += car.engine * throttle * dt;
+  }
+  own.apply();
+  const auto [sin, cos] = exact::sin_cos(static_cast<double>(steering * car.steer));
+  s.turn[i] = own.ahead * sin / (cos * car.wheelbase);
+}
+
+CarriedPose pose_on_path(const CarriedData& path, const CarriedPose& start, double seconds) {
+  double at = seconds - path.length * std::floor(seconds / path.length);
+  bool back = false;
+  if (!path.closed) {
+    const double round = 2.0 * path.length;
+    at = seconds - round * std::floor(seconds / round);
+    if (at > path.length) {
+      at = round - at;
+      back = true;
+    }
+  }
+  std::size_t leg = 1;
+  while (leg + 1 < path.until.size() && path.until[leg] < at) ++leg;
+  const double from = path.until[leg - 1], to = path.until[leg];
+  const double share = to > from ? (at - from) / (to - from) : 1.0;
+  const Vec a = path.points[leg - 1], b = path.points[leg];
+  CarriedPose pose{start.x + static_cast<double>(a.x) + share * static_cast<double>(b.x - a.x),
+                   start.y + static_cast<double>(a.y) + share * static_cast<double>(b.y - a.y), start.heading};
+  if (path.turns) {
+    const Vec d = back ? a - b : b - a;
+    pose.heading = exact::atan2(static_cast<double>(d.y), static_cast<double>(d.x));
+  }
+  return pose;
+}
+
+}  // namespace
+
+// The velocity leads to the pose at the end of the tick, so that contacts feel it.
+void carry_bodies(const Tick& t) {
+  StateArrays& s = t.s;
+  const double seconds = static_cast<double>(s.header->tick) * t.plan.spec.tick;
+  const float per_second = 1.0f / t.plan.dt;
+  t.memory.carried_to.resize(t.plan.carried.size());
+  for (std::size_t k = 0; k < t.plan.carried.size(); ++k) {
+    const CarriedData& carried = t.plan.carried[k];
+    const std::size_t i = carried.body;
+    const Home& home = s.home[carried.home];
+    const CarriedPose start{static_cast<double>(home.x), static_cast<double>(home.y), static_cast<double>(home.heading)};
+    const CarriedPose next = carried.code ? carried.code(seconds, start) : pose_on_path(carried, start, seconds);
+    const double turned = exact::wrap_angle(next.heading - static_cast<double>(s.heading[i]));
+    s.vx[i] = (static_cast<float>(next.x) - s.x[i]) * per_second;
+    s.vy[i] = (static_cast<float>(next.y) - s.y[i]) * per_second;
+    s.turn[i] = static_cast<float>(turned) * per_second;
+    t.memory.carried_to[k] = next;
+  }
+}
+
+void drive_movers(const Tick& t) {
+  for (const MoverData& mover : t.plan.movers) {
+    if (t.s.present[mover.body] == 0) continue;
+    const float* inputs = t.s.inputs + t.plan.body[mover.body].first_input;
+    std::visit([&](const auto& kind) { drive(kind, inputs, t.s, mover.body, t.plan.dt); }, mover.kind);
+  }
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,23 @@
+#pragma once
+
+#include <vector>
+
+#include "zithercraft/arena/arena.hpp"
+
+namespace zithercraft {
+
+/// Where events go: kept if the caller wants their kind.
+class EventSink {
+ public:
+  EventSink(std::vector<Event>& events, EventMask wanted) : events_(events), wanted_(wanted) {}
+  bool wants(EventKind kind) const { return wanted_.has(kind); }
+  void push(const Event& event) {
+    if (wanted_.has(event.kind)) events_.push_back(event);
+  }
+
+ private:
+  std::vector<Event>& events_;
+  EventMask wanted_;
+};
+
+}  // namespace zithercraft

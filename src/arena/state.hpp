@@ -1,0 +1,88 @@
+#pragma once
+
+// A lane's state: one block of bytes. Each array starts on an 8-byte boundary.
+
+#include <cstddef>
+#include <cstdint>
+
+#include "zithercraft/arena/arena.hpp"
+
+namespace zithercraft {
+
+struct StateHeader {
+  std::uint64_t seed = 0;
+  std::uint32_t lane = 0, episode = 0;
+  std::uint32_t tick = 0, variant = 0;
+};
+
+struct WanderState {
+  std::uint32_t leg = 0;             // of the route
+  float east = 0.0f, north = 0.0f;   // where a roaming one is going: a direction
+};
+
+/// Where each array begins, in bytes from the block's start.
+struct StateOffsets {
+  std::size_t x = 0, y = 0, heading = 0, cos = 0, sin = 0, present = 0, back_at = 0, home = 0;
+  std::size_t vx = 0, vy = 0, turn = 0, inputs = 0, meters = 0, ready_at = 0, ends_at = 0, closest = 0;
+  std::size_t wander = 0, gate = 0, touching = 0, inside = 0, on_cell = 0, cells = 0;
+};
+
+struct Home {
+  float x = 0.0f, y = 0.0f, heading = 0.0f;
+};
+
+/// Pointers to the arrays of one state block.
+struct StateArrays {
+  StateArrays(std::byte* state, const StateOffsets& at)
+      : header(reinterpret_cast<StateHeader*>(state)),
+        x(in<float>(state, at.x)),
+        y(in<float>(state, at.y)),
+        heading(in<float>(state, at.heading)),
+        cos(in<float>(state, at.cos)),
+        sin(in<float>(state, at.sin)),
+        present(in<std::uint8_t>(state, at.present)),
+        back_at(in<std::uint32_t>(state, at.back_at)),
+        home(in<Home>(state, at.home)),
+        vx(in<float>(state, at.vx)),
+        vy(in<float>(state, at.vy)),
+        turn(in<float>(state, at.turn)),
+        inputs(in<float>(state, at.inputs)),
+        meters(in<float>(state, at.meters)),
+        ready_at(in<std::uint32_t>(state, at.ready_at)),
+        ends_at(in<std::uint32_t>(state, at.ends_at)),
+        closest(in<float>(state, at.closest)),
+        wander(in<WanderState>(state, at.wander)),
+        gate(in<std::int32_t>(state, at.gate)),
+        touching(in<std::uint8_t>(state, at.touching)),
+        inside(in<std::uint8_t>(state, at.inside)),
+        on_cell(in<std::uint32_t>(state, at.on_cell)),
+        cells(in<std::uint8_t>(state, at.cells)) {}
+
+  StateHeader* header;
+  float *x, *y, *heading, *cos, *sin;  // [posed]
+  std::uint8_t* present;               // [posed] 0: it is not in the arena now
+  std::uint32_t* back_at;              // [posed] tick at which it returns; 0 for never
+  Home* home;                          // [homes]
+  float *vx, *vy, *turn;               // [bodies, shots]
+  float* inputs;
+  float* meters;
+  std::uint32_t* ready_at;  // [launchers] tick from which it can launch
+  std::uint32_t* ends_at;   // [shots] tick at which it ends by itself
+  float* closest;           // [launcher's shots][its targets] metres
+  WanderState* wander;      // [wanderers]
+  std::int32_t* gate;       // [gates of rivers] its number counted from the beginning of the river
+  std::uint8_t* touching;   // [free bodies][entities]
+  std::uint8_t* inside;     // [active bodies][zones]
+  std::uint32_t* on_cell;   // [active bodies] 1 + the cell its centre was on; 0 for none
+  std::uint8_t* cells;      // [layers][rows][columns] kind number, 0 for none
+
+  Pose pose(std::size_t i) const { return {x[i], y[i], heading[i], cos[i], sin[i]}; }
+
+ private:
+  template <class T>
+  static T* in(std::byte* state, std::size_t offset) {
+    return reinterpret_cast<T*>(state + offset);
+  }
+};
+
+}  // namespace zithercraft
