@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <limits>
 
 #include "cast_cells.hpp"
 #include "eight.hpp"
@@ -12,46 +13,68 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::size_t most_rays = 256, block_rays = 8, most_blocks = most_rays / block_rays;
-constexpr std::size_t most_near = 128;  // things gathered before they are tried
+constexpr std::size_t most_rays = 64, block_rays = 8, most_blocks = most_rays / block_rays;
+constexpr std::size_t most_near = 256;  // things gathered before they are tried
+constexpr std::size_t padding = 8;
 
 /// Eight rays, the closest hits so far, and the wedge that holds them all.
 struct Block {
   F8 dx, dy, best;
   I8 who;
   float middle_x, middle_y, cos_half, sin_half;
+  float always;  // 0, or so much that the wedge holds everything
 };
 
-/// What decides whether a block can meet a thing: its centre, the length of the tangent to the circle around it, and
-/// that circle's radius, all as seen from the origin.
-struct Wedges {
-  std::array<float, most_near> x, y, tangent, radius;
+/// Things near the origin, and what decides whether a block can meet them: the centre, the length of the tangent to the
+/// circle around it, and that circle's radius, all as seen from the origin.
+struct Nearby {
+  std::array<float, most_near + padding> x, y, tangent, radius;
+  std::array<std::uint32_t, most_near + padding> thing;
   std::size_t count = 0;
+  static constexpr float never = std::numeric_limits<float>::quiet_NaN();  // compares as false: is not picked
 
-  void add(Vec centre, float bound) {
-    const float square = dot(centre, centre), outside = square - bound * bound;
-    // From near by, a thing spans so wide an angle that every block has to try it.
-    const bool close = square < 2.25f * bound * bound;
+  void add(Vec centre, float bound, std::size_t number) {
     x[count] = centre.x;
     y[count] = centre.y;
-    tangent[count] = close ? -1e30f : std::sqrt(std::max(outside, 0.0f));
-    radius[count] = close ? 0.0f : bound;
+    radius[count] = bound;
+    thing[count] = static_cast<std::uint32_t>(number);
     ++count;
   }
 
-  /// The numbers of the things the block can meet.
-  std::size_t pick(const Block& block, std::array<std::uint32_t, most_near>& list) const {
-    std::array<std::int32_t, most_near> keep;
-    const float c = block.cos_half, s = block.sin_half, mx = block.middle_x, my = block.middle_y;
-    for (std::size_t i = 0; i < count; ++i) {
-      const float towards = x[i] * mx + y[i] * my, slack = 1e-4f * (std::fabs(x[i]) + std::fabs(y[i])) + 1e-4f;
-      const float least = tangent[i] > -1e29f ? tangent[i] * c - radius[i] * s - slack : -1e30f;
-      keep[i] = towards >= least ? 1 : 0;
+  /// Eight things in a row, of which those are meant that are `near`.
+  void add(I8 near, F8 cx, F8 cy, F8 bound, std::size_t first) {
+    store(&x[count], near ? cx : all(never));
+    store(&y[count], cy);
+    store(&radius[count], bound);
+    for (std::size_t i = 0; i < 8; ++i) thing[count + i] = static_cast<std::uint32_t>(first + i);
+    count += 8;
+  }
+
+  /// Turns circles into wedges. From near by, a thing spans so wide an angle that every block has to try it.
+  void measure() {
+    const F8 zero = all(0.0f);
+    for (std::size_t i = count; i < count + padding; ++i) x[i] = never;
+    for (std::size_t i = 0; i < count; i += 8) {
+      const F8 cx = load(&x[i]), cy = load(&y[i]), bound = load(&radius[i]);
+      const F8 square = cx * cx + cy * cy, inner = bound * bound;
+      const I8 close = square < all(2.25f) * inner;
+      store(&x[i], close ? zero : cx);
+      store(&y[i], close ? zero : cy);
+      store(&tangent[i], close ? zero : root(higher(square - inner, zero)));
+      store(&radius[i], close ? all(1.0f) : bound);
     }
+  }
+
+  /// The places in these lists of what the block can meet.
+  std::size_t pick(const Block& block, std::array<std::uint32_t, most_near + padding>& list) const {
+    const F8 c = all(block.cos_half), s = all(block.sin_half), mx = all(block.middle_x), my = all(block.middle_y);
+    const F8 least = all(1e-4f + block.always), share = all(1e-4f);
     std::size_t n = 0;
-    for (std::size_t i = 0; i < count; ++i) {
-      list[n] = static_cast<std::uint32_t>(i);
-      n += static_cast<std::size_t>(keep[i]);
+    for (std::size_t i = 0; i < count; i += 8) {
+      const F8 cx = load(&x[i]), cy = load(&y[i]);
+      const F8 slack = share * (size_of(cx) + size_of(cy)) + least;
+      const I8 keep = cx * mx + cy * my >= load(&tangent[i]) * c - load(&radius[i]) * s - slack;
+      if (any(keep)) n = gather_set(keep, i, list.data(), n);
     }
     return n;
   }
@@ -142,23 +165,6 @@ ZITHERCRAFT_INLINE void meet(Block& block, const Round& o) {
   if (o.inside) take(block, last < block.best, last, o.entity);
 }
 
-/// Things of one form near the origin.
-template <class Thing>
-struct Group {
-  Wedges wedges;
-  std::array<Thing, most_near> things;
-
-  Thing& add(Vec centre, float bound) {
-    wedges.add(centre, bound);
-    return things[wedges.count - 1];
-  }
-  void meet_block(Block& block) const {
-    std::array<std::uint32_t, most_near> list;
-    const std::size_t n = wedges.pick(block, list);
-    for (std::size_t i = 0; i < n; ++i) meet(block, things[list[i]]);
-  }
-};
-
 class Caster {
  public:
   Caster(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays, std::size_t first, std::size_t count,
@@ -169,32 +175,33 @@ class Caster {
   }
 
   void cast() {
-    const std::size_t last = scope_ == CastScope::everything ? plan_.posed : plan_.bodies;
-    std::size_t e = 0;
-    while (e < last) {
-      const std::size_t stop = std::min(last, e + most_near);
-      gather_posed(e, stop);
-      e = stop;
-      meet_all();
-    }
-    for (const WallPiece& piece : plan_.pieces) {
-      if (segments_.wedges.count == most_near || rounds_.wedges.count == most_near) meet_all();
-      if (wanted(piece.entity)) gather_wall(piece);
-    }
-    if (plan_.has_cells() && swell_ > 0.0f) gather_cells();
-    meet_all();
+    for (const Run& run : plan_.runs)
+      if (wanted(run)) gather(run);
+    for (std::size_t i = 0; i < plan_.pieces.size(); ++i) gather_wall(i);
+    meet_gathered();
+    if (plan_.has_cells() && swell_ > 0.0f) meet_thick_cells();
   }
 
   float cast_one(std::size_t entity) {
-    gather_shape(entity);
-    meet_all();
+    for (Run run : plan_.runs)
+      if (entity >= run.first && entity < run.stop) {
+        run.first = entity;
+        run.stop = entity + 1;
+        gather(run);
+      }
+    meet_gathered();
     return block_[0].best[0];
   }
 
   void close(std::span<float> distance, std::span<std::int32_t> entity) const {
-    for (std::size_t i = 0; i < distance.size(); ++i) {
-      distance[i] = block_[i / block_rays].best[i % block_rays];
-      entity[i] = block_[i / block_rays].who[i % block_rays];
+    std::size_t b = 0, i = 0;
+    for (; i + block_rays <= distance.size(); i += block_rays, ++b) {
+      store(&distance[i], block_[b].best);
+      store(&entity[i], block_[b].who);
+    }
+    for (std::size_t k = 0; i < distance.size(); ++i, ++k) {
+      distance[i] = block_[b].best[k];
+      entity[i] = block_[b].who[k];
     }
   }
 
@@ -220,132 +227,184 @@ class Caster {
     float least = 1.0f;
     for (std::size_t i = 0; i < block_rays; ++i) least = std::min(least, x[i] * middle.x + y[i] * middle.y);
     const bool wide = size <= 0.1f || least < -0.4f;  // the rays point all ways
-    block.cos_half = wide ? -1e18f : least;
-    block.sin_half = wide ? 1e18f : std::sqrt(std::max(0.0f, 1.0f - least * least));
+    block.cos_half = wide ? 0.0f : least;
+    block.sin_half = wide ? 0.0f : std::sqrt(std::max(0.0f, 1.0f - least * least));
+    block.always = wide ? 1e30f : 0.0f;
   }
 
-  bool wanted(std::size_t e) const {
-    return ((rays_.tags >> plan_.tag_of[e]) & 1u) != 0 && static_cast<std::int32_t>(e) != rays_.exclude &&
-           (rays_.exclude_side < 0 || plan_.side_of[e] != rays_.exclude_side) &&
-           !(scope_ == CastScope::fixed_solids && e < plan_.bodies && plan_.body[e].inverse_mass != 0.0f);
+  bool wanted(const Run& run) const {
+    return ((rays_.tags >> run.tag) & 1u) != 0 && (rays_.exclude_side < 0 || run.side != rays_.exclude_side) &&
+           (scope_ == CastScope::everything ||
+            (run.first < plan_.bodies && !(scope_ == CastScope::fixed_solids && run.free)));
   }
 
-  void gather_posed(std::size_t first, std::size_t stop) {
-    std::array<std::int32_t, most_near> close;
-    const float reach = rays_.reach + swell_;
-    for (std::size_t e = first; e < stop; ++e) {
-      const float dx = s_.x[e] - origin_.x, dy = s_.y[e] - origin_.y, most = reach + plan_.bounds[e];
-      close[e - first] = dx * dx + dy * dy <= most * most ? 1 : 0;
-    }
-    for (std::size_t e = first; e < stop; ++e)
-      if (close[e - first] != 0 && s_.present[e] != 0 && wanted(e)) gather_shape(e);
+  Nearby& group_of(const Run& run) {
+    return run.form == Form::disc ? discs_ : run.form == Form::box && swell_ == 0.0f ? boxes_ : others_;
   }
 
-  void gather_shape(std::size_t e) {
-    const ShapeData& shape = plan_.shapes[e];
-    const Pose pose = s_.pose(e);
-    const auto id = static_cast<std::int32_t>(e);
-    const bool zone = e >= plan_.first_zone && e < plan_.first_item;
-    const float bound = plan_.bounds[e] + swell_;
-    const Vec d = Vec{pose.x, pose.y} - origin_;
-    bool inside = false;
-    if (dot(d, d) <= bound * bound) {
-      ShapeData swollen = shape;
-      swollen.radius += swell_;
-      swollen.bound += swell_;
-      inside = contains(swollen, pose, origin_);
-      if (inside && !zone) return hit_everywhere(id);
-    }
-    if (shape.form == Form::disc) {
-      circles_.add(d, bound) = {d.x, d.y, shape.radius + swell_, zone ? 1.0f : 0.0f, id};
-    } else if (shape.form == Form::box && swell_ == 0.0f) {
-      squares_.add(d, bound) = {pose.cos,
-                                pose.sin,
-                                -(pose.cos * d.x + pose.sin * d.y),
-                                pose.sin * d.x - pose.cos * d.y,
-                                shape.half_length,
-                                shape.half_width,
-                                zone ? 1.0f : 0.0f,
-                                id};
-    } else {
-      fill(rounds_.add(d, bound), core_of(shape, pose), shape.radius + swell_, inside, id);
+  void gather(const Run& run) {
+    Nearby& group = group_of(run);
+    const F8 ox = all(origin_.x), oy = all(origin_.y), reach = all(rays_.reach), swell = all(swell_);
+    const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, stop = all(static_cast<std::int32_t>(run.stop)), exclude = all(rays_.exclude);
+    // The arrays go on behind the last thing, so eight can always be read.
+    for (std::size_t i = run.first; i < run.stop; i += 8) {
+      const F8 dx = load(s_.x + i) - ox, dy = load(s_.y + i) - oy, bound = load(plan_.bounds.data() + i) + swell;
+      const F8 most = reach + bound, square = dx * dx + dy * dy;
+      const I8 number = all(static_cast<std::int32_t>(i)) + next;
+      I8 near = (square <= most * most) & flags(s_.present + i) & (number < stop) & (number != exclude);
+      const I8 around = near & (square <= bound * bound);
+      if (any(around) && !run.zone)
+        for (std::size_t k = 0; k < 8; ++k)
+          if (around[k] != 0 && holds_origin(i + k)) {
+            hit_everywhere(static_cast<std::int32_t>(i + k));
+            near[k] = 0;
+          }
+      if (!any(near)) continue;
+      if (group.count + 8 > most_near) meet_gathered();
+      group.add(near, dx, dy, bound, i);
     }
   }
 
-  void gather_wall(const WallPiece& piece) {
-    const auto id = static_cast<std::int32_t>(piece.entity);
-    const Vec d = piece.mid - origin_;
-    const float bound = piece.bound + swell_, most = rays_.reach + bound;
-    if (dot(d, d) > most * most) return;
+  // Solid things that hold the origin are hit there and then.
+  bool holds_origin(std::size_t e) const {
+    ShapeData swollen = plan_.shapes[e];
+    swollen.radius += swell_;
+    swollen.bound += swell_;
+    return contains(swollen, s_.pose(e), origin_);
+  }
+
+  // First everything is picked for all blocks, then it is met: so the processor never waits for one list to be ready.
+  void meet_gathered() {
+    for (Nearby* group : {&discs_, &boxes_, &walls_, &others_}) group->measure();
+    for (std::size_t b = 0; b < blocks_; ++b) {
+      Picked& picked = picked_[b];
+      picked.discs = discs_.pick(block_[b], picked.disc);
+      picked.boxes = boxes_.pick(block_[b], picked.box);
+      picked.walls = walls_.pick(block_[b], picked.wall);
+      picked.others = others_.pick(block_[b], picked.other);
+    }
+    for (std::size_t b = 0; b < blocks_; ++b) {
+      const Picked& picked = picked_[b];
+      Block block = block_[b];
+      for (std::size_t i = 0; i < picked.discs; ++i) meet(block, circle(discs_.thing[picked.disc[i]]));
+      for (std::size_t i = 0; i < picked.boxes; ++i) meet(block, square(boxes_.thing[picked.box[i]]));
+      for (std::size_t i = 0; i < picked.walls; ++i) meet(block, segment(plan_.pieces[walls_.thing[picked.wall[i]]]));
+      for (std::size_t i = 0; i < picked.others; ++i) meet(block, round(others_.thing[picked.other[i]]));
+      block_[b].best = block.best;
+      block_[b].who = block.who;
+    }
+    for (Nearby* group : {&discs_, &boxes_, &walls_, &others_}) group->count = 0;
+  }
+
+  bool is_zone(std::size_t e) const { return e >= plan_.first_zone && e < plan_.first_item; }
+
+  Circle circle(std::size_t e) const {
+    return {s_.x[e] - origin_.x, s_.y[e] - origin_.y, plan_.radius[e] + swell_, is_zone(e) ? 1.0f : 0.0f,
+            static_cast<std::int32_t>(e)};
+  }
+  Square square(std::size_t e) const {
+    const float c = s_.cos[e], s = s_.sin[e], dx = s_.x[e] - origin_.x, dy = s_.y[e] - origin_.y;
+    return {c,
+            s,
+            -(c * dx + s * dy),
+            s * dx - c * dy,
+            plan_.half_length[e],
+            plan_.half_width[e],
+            is_zone(e) ? 1.0f : 0.0f,
+            static_cast<std::int32_t>(e)};
+  }
+  Segment segment(const WallPiece& piece) const {
     const Vec a = piece.from - origin_, e = piece.to - piece.from;
-    if (swell_ == 0.0f) {
-      segments_.add(d, bound) = {a.x, a.y, e.x, e.y, id};
-      return;
+    return {a.x, a.y, e.x, e.y, static_cast<std::int32_t>(piece.entity)};
+  }
+  // Numbers beyond those of things with poses are walls, and then cells.
+  Round round(std::size_t number) const {
+    if (number < plan_.posed)
+      return round(core_of(plan_.shapes[number], s_.pose(number)), plan_.radius[number] + swell_,
+                   is_zone(number) && holds_origin(number), static_cast<std::int32_t>(number));
+    if (number - plan_.posed < plan_.pieces.size()) {
+      const WallPiece& piece = plan_.pieces[number - plan_.posed];
+      return round(piece.core, swell_, false, static_cast<std::int32_t>(piece.entity));
     }
-    const float along = std::clamp(-dot(a, e) / dot(e, e), 0.0f, 1.0f);
-    const Vec nearest = a + along * e;
-    if (dot(nearest, nearest) <= swell_ * swell_) return hit_everywhere(id);
-    fill(rounds_.add(d, bound), piece.core, swell_, false, id);
-  }
-
-  // A thick ray sweeps a disc past every cell in reach; thin ones walk from cell to cell instead.
-  void gather_cells() {
     const CellPlan& cells = plan_.cells;
-    const CellStops stops(plan_, rays_, scope_ == CastScope::everything);
-    const float far = rays_.reach + swell_;
-    const CellBox box = cells_within(cells, {origin_.x - far, origin_.y - far}, {origin_.x + far, origin_.y + far});
-    for (std::int32_t row = box.row0; row <= box.row1; ++row)
-      for (std::int32_t column = box.column0; column <= box.column1; ++column) {
-        const std::int32_t entity = stops.at(s_.cells, column, row);
-        if (entity < 0) continue;
-        if (rounds_.wedges.count == most_near) meet_all();
-        const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
-        const Core core = core_of_cells(low, low + Vec{cells.size, cells.size});
-        const Vec d = low + Vec{0.5f * cells.size, 0.5f * cells.size} - origin_;
-        const float bound = 0.71f * cells.size + swell_;
-        if (dot(d, d) > (rays_.reach + bound) * (rays_.reach + bound)) continue;
-        const ShapeData square{.form = Form::box,
-                               .corners = 4,
-                               .half_length = 0.5f * cells.size,
-                               .half_width = 0.5f * cells.size,
-                               .radius = swell_,
-                               .bound = bound};
-        if (contains(square, {.x = d.x, .y = d.y}, {})) return hit_everywhere(entity);
-        fill(rounds_.add(d, bound), core, swell_, false, entity);
-      }
+    const Vec mid = middle_of(cells, number - plan_.posed - plan_.pieces.size()), half{0.5f * cells.size, 0.5f * cells.size};
+    return round(core_of_cells(mid - half, mid + half), swell_, false, thick_entity_);
   }
-
-  void fill(Round& round, const Core& core, float radius, bool inside, std::int32_t entity) const {
-    round.corners = core.corners;
-    round.radius = radius;
-    round.inside = inside;
-    round.entity = entity;
+  Round round(const Core& core, float radius, bool inside, std::int32_t entity) const {
+    Round result;
+    result.corners = core.corners;
+    result.radius = radius;
+    result.inside = inside;
+    result.entity = entity;
     for (std::size_t i = 0; i < core.corners; ++i) {
       const Vec e = core.corner[(i + 1) % core.corners] - core.corner[i];
       const float size = length(e);
       const Vec corner = core.corner[i] - origin_;
       const Vec shifted = corner + (size > 1e-6f ? radius / size : 0.0f) * Vec{e.y, -e.x};  // counter-clockwise
-      round.corner_x[i] = corner.x;
-      round.corner_y[i] = corner.y;
-      round.side_x[i] = e.x;
-      round.side_y[i] = e.y;
-      round.shifted_x[i] = shifted.x;
-      round.shifted_y[i] = shifted.y;
+      result.corner_x[i] = corner.x;
+      result.corner_y[i] = corner.y;
+      result.side_x[i] = e.x;
+      result.side_y[i] = e.y;
+      result.shifted_x[i] = shifted.x;
+      result.shifted_y[i] = shifted.y;
     }
+    return result;
+  }
+
+  void gather_wall(std::size_t i) {
+    const WallPiece& piece = plan_.pieces[i];
+    const Vec d = piece.mid - origin_;
+    const float bound = piece.bound + swell_, most = rays_.reach + bound;
+    if (((rays_.tags >> plan_.tag_of[piece.entity]) & 1u) == 0 || dot(d, d) > most * most ||
+        static_cast<std::int32_t>(piece.entity) == rays_.exclude)
+      return;
+    if (swell_ > 0.0f) {
+      const Vec a = piece.from - origin_, e = piece.to - piece.from;
+      const Vec nearest = a + std::clamp(-dot(a, e) / dot(e, e), 0.0f, 1.0f) * e;
+      if (dot(nearest, nearest) <= swell_ * swell_) return hit_everywhere(static_cast<std::int32_t>(piece.entity));
+    }
+    Nearby& group = swell_ > 0.0f ? others_ : walls_;
+    if (group.count + 1 > most_near) meet_gathered();
+    group.add(d, bound, swell_ > 0.0f ? plan_.posed + i : i);
+  }
+
+  // A thick ray sweeps a disc past every cell in reach, kind by kind; thin ones walk from cell to cell instead.
+  void meet_thick_cells() {
+    const CellPlan& cells = plan_.cells;
+    const CellStops stops(plan_, rays_, scope_ == CastScope::everything);
+    const float far = rays_.reach + swell_;
+    const CellBox box = cells_within(cells, {origin_.x - far, origin_.y - far}, {origin_.x + far, origin_.y + far});
+    for (std::size_t kind = 1; kind < cells.solid.size(); ++kind) {
+      thick_entity_ = static_cast<std::int32_t>(cells.first_kind + kind - 1);
+      if (!stops.stops(kind)) continue;
+      for (std::int32_t row = box.row0; row <= box.row1; ++row)
+        for (std::int32_t column = box.column0; column <= box.column1; ++column)
+          if (stops.at(s_.cells + cell_number(cells, column, row)) == thick_entity_ &&
+              !gather_cell(cell_number(cells, column, row)))
+            return;
+      meet_gathered();
+    }
+  }
+
+  // False if the origin lies in it, so that nothing else can be met.
+  bool gather_cell(std::size_t cell) {
+    const CellPlan& cells = plan_.cells;
+    const Vec d = middle_of(cells, cell) - origin_;
+    const float half = 0.5f * cells.size, bound = 1.4143f * half + swell_;
+    if (dot(d, d) > (rays_.reach + bound) * (rays_.reach + bound)) return true;
+    const ShapeData swollen{
+        .form = Form::box, .corners = 4, .half_length = half, .half_width = half, .radius = swell_, .bound = bound};
+    if (contains(swollen, {.x = d.x, .y = d.y}, {})) {
+      hit_everywhere(thick_entity_);
+      return false;
+    }
+    if (others_.count + 1 > most_near) meet_gathered();
+    others_.add(d, bound, plan_.posed + plan_.pieces.size() + cell);
+    return true;
   }
 
   void hit_everywhere(std::int32_t entity) {
     for (std::size_t b = 0; b < blocks_; ++b) take(block_[b], all(0.0f) < block_[b].best, all(0.0f), entity);
-  }
-
-  void meet_all() {
-    for (std::size_t b = 0; b < blocks_; ++b) {
-      if (circles_.wedges.count > 0) circles_.meet_block(block_[b]);
-      if (squares_.wedges.count > 0) squares_.meet_block(block_[b]);
-      if (segments_.wedges.count > 0) segments_.meet_block(block_[b]);
-      if (rounds_.wedges.count > 0) rounds_.meet_block(block_[b]);
-    }
-    circles_.wedges.count = squares_.wedges.count = segments_.wedges.count = rounds_.wedges.count = 0;
   }
 
   const ArenaPlan& plan_;
@@ -356,10 +415,13 @@ class Caster {
   float swell_;
   std::size_t blocks_ = 0;
   std::array<Block, most_blocks> block_;
-  Group<Circle> circles_;
-  Group<Square> squares_;
-  Group<Segment> segments_;
-  Group<Round> rounds_;
+  Nearby discs_, boxes_, walls_, others_;
+  struct Picked {
+    std::array<std::uint32_t, most_near + padding> disc, box, wall, other;
+    std::size_t discs, boxes, walls, others;
+  };
+  std::array<Picked, most_blocks> picked_;
+  std::int32_t thick_entity_ = -1;
 };
 
 }  // namespace

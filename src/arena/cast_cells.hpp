@@ -44,27 +44,28 @@ class CellStops {
  public:
   /// `seen`: cells that are seen though they are not solid stop rays too.
   CellStops(const ArenaPlan& plan, const RayFanQuery& rays, bool seen) : cells_(plan.cells) {
-    stops_.fill(0);
+    stops_[0] = -1;
     for (std::size_t kind = 1; kind < cells_.solid.size(); ++kind) {
       const std::size_t entity = cells_.first_kind + kind - 1;
       const bool wanted = ((rays.tags >> plan.tag_of[entity]) & 1u) != 0;
-      stops_[kind] = wanted && (cells_.solid[kind] != 0 || (seen && cells_.seen[kind] != 0)) ? 1 : 0;
+      const bool stops = wanted && (cells_.solid[kind] != 0 || (seen && cells_.seen[kind] != 0));
+      stops_[kind] = stops ? static_cast<std::int32_t>(entity) : -1;
     }
   }
-  /// The entity that stops rays at a cell, -1 for none; upper layers are met first.
-  std::int32_t at(const std::uint8_t* state, std::int32_t column, std::int32_t row) const {
-    const std::uint8_t* cell = state + cell_number(cells_, column, row);
-    for (std::size_t layer = cells_.layers; layer-- > 0;) {
-      const std::uint8_t kind = cell[layer * cells_.cells()];
-      if (stops_[kind] != 0) return static_cast<std::int32_t>(cells_.first_kind + kind - 1);
+  /// The entity that stops rays at a cell, -1 for none; upper layers are met first. `cell` points into the lowest layer.
+  std::int32_t at(const std::uint8_t* cell) const {
+    std::int32_t met = stops_[*cell];
+    for (std::size_t layer = 1; layer < cells_.layers; ++layer) {
+      const std::int32_t above = stops_[cell[layer * cells_.cells()]];
+      met = above >= 0 ? above : met;
     }
-    return -1;
+    return met;
   }
-  bool stops(std::uint8_t kind) const { return stops_[kind] != 0; }
+  bool stops(std::size_t kind) const { return stops_[kind] >= 0; }
 
  private:
   const CellPlan& cells_;
-  std::array<std::uint8_t, 256> stops_;
+  std::array<std::int32_t, 256> stops_;  // per kind: its entity, or -1
 };
 
 /// Thin rays over the cell map: replaces hits that lie farther than the first cell that stops the ray.

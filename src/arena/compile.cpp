@@ -30,6 +30,8 @@ ArenaPlan ArenaCompiler::compile() {
   link_launchers();
   link_connections();
   link_away();
+  find_runs();
+  plan_.bounds.resize(plan_.posed + 8, 0.0f);  // casts read eight at a time
   order_placing();
   lay_out();
   return std::move(plan_);
@@ -74,7 +76,11 @@ std::size_t ArenaCompiler::add_entity(EntityKind kind, const std::string& name, 
 
 void ArenaCompiler::add_posed(const Shape& shape, const std::optional<Return>& returns, bool at_start) {
   plan_.shapes.push_back(shape_data(shape));
-  plan_.bounds.push_back(plan_.shapes.back().bound);
+  const ShapeData& data = plan_.shapes.back();
+  plan_.bounds.push_back(data.bound);
+  plan_.half_length.push_back(data.half_length);
+  plan_.half_width.push_back(data.half_width);
+  plan_.radius.push_back(data.radius);
   plan_.at_start.push_back(at_start ? 1 : 0);
   plan_.home.push_back(returns && !returns->elsewhere ? plan_.homes++ : nowhere);
   plan_.returns.push_back(
@@ -180,6 +186,18 @@ void ArenaCompiler::link_away() {
     for (std::size_t i = 0; i < rules.size(); ++i)
       plan_.away_rules[e] |=
           tag_mask({rules[i].from}, plan_.paths[e] + ".place.away[" + std::to_string(i) + "].from");
+  }
+}
+
+void ArenaCompiler::find_runs() {
+  for (std::size_t e = 0; e < plan_.posed; ++e) {
+    const Entity& entity = plan_.entities[e];
+    if (e > 0 && plan_.entities[e - 1].kind == entity.kind && plan_.entities[e - 1].spec_index == entity.spec_index) {
+      ++plan_.runs.back().stop;
+      continue;
+    }
+    plan_.runs.push_back({e, e + 1, plan_.shapes[e].form, entity.kind == EntityKind::zone,
+                          e < plan_.bodies && plan_.body[e].inverse_mass != 0.0f, plan_.tag_of[e], plan_.side_of[e]});
   }
 }
 

@@ -52,6 +52,7 @@ class ArenaCompiler {
   std::uint32_t ticks(double seconds) const;
   void link_touchy();
   void link_away();
+  void find_runs();
   void order_placing();
   void lay_out();
 

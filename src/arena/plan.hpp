@@ -134,6 +134,15 @@ struct CellPlan {
   std::vector<std::uint8_t> avoided;         // per kind number
 };
 
+/// Entities of one spec, which follow each other and are alike.
+struct Run {
+  std::size_t first = 0, stop = 0;
+  Form form = Form::disc;
+  bool zone = false, free = false;
+  std::uint8_t tag = 0;
+  std::int32_t side = -1;
+};
+
 struct ReturnData {
   std::uint32_t after = 0;  // ticks; 0 for never
   bool elsewhere = false;
@@ -152,6 +161,8 @@ struct ArenaPlan {
   std::vector<std::int32_t> side_of;       // per entity, -1 for none
   std::vector<ShapeData> shapes;           // per posed entity
   std::vector<float> bounds;               // per posed entity, of its shape
+  std::vector<float> half_length, half_width, radius;  // likewise
+  std::vector<Run> runs;                   // of all posed entities
   std::vector<std::uint8_t> at_start;      // per posed entity: there when an episode begins (shots are not)
   std::vector<std::size_t> home;           // per posed entity: slot of its home pose, or nowhere
   std::vector<ReturnData> returns;         // per posed entity
