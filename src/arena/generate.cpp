@@ -218,7 +218,8 @@ void make(const Islands& islands, const CellsSpec& spec, const Canvas& map, Rand
       const float x = 2.0f * (static_cast<float>(column) + 0.5f) / static_cast<float>(map.columns) - 1.0f;
       const float y = 2.0f * (static_cast<float>(row) + 0.5f) / static_cast<float>(map.rows) - 1.0f;
       const float out = std::max(std::fabs(x), std::fabs(y));
-      ground[static_cast<std::size_t>(row * map.columns + column)] -= 2.0f * out * out * out * out;
+      const float square = out * out, fourth = square * square;
+      ground[static_cast<std::size_t>(row * map.columns + column)] -= 1.5f * fourth * fourth;
     }
   memory.heights.assign(ground.begin(), ground.end());
   std::sort(memory.heights.begin(), memory.heights.end());

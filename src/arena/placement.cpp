@@ -111,6 +111,7 @@ class Placer {
   }
 
   bool is_free(std::size_t entity, const Placement& rule, const Pose& pose) const {
+    if (ignores(entity) && rule.clearance == 0.0 && rule.away.empty()) return true;  // lies over anything
     const Core core = core_of(plan_.shapes[entity], pose);
     const auto clearance = static_cast<float>(rule.clearance);
     for (std::size_t i = 0; i < memory_.placed.size(); ++i) {

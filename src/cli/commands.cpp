@@ -118,15 +118,15 @@ void print_game(const Game& game) {
 }
 
 // Whoever can play the game without training: its script, else random controls.
-std::unique_ptr<Pilot> untrained_pilot(const Game& game) {
-  return game.spec().roles[0].script.playable() ? script_pilot(game, 0) : random_pilot();
+std::unique_ptr<Pilot> untrained_pilot(const Game& game, std::size_t role = 0) {
+  return game.spec().roles[role].script.playable() ? script_pilot(game, role) : random_pilot();
 }
 
 void draw_game(const Game& game, const ShowCommand& command) {
   std::vector<std::unique_ptr<Pilot>> pilots;
   std::vector<Pilot*> hands;
   for (std::size_t role = 0; role < game.roles().size(); ++role)
-    hands.push_back(pilots.emplace_back(role == 0 ? untrained_pilot(game) : random_pilot()).get());
+    hands.push_back(pilots.emplace_back(untrained_pilot(game, role)).get());
   const EpisodeKey key{derived_seed(command.seed, "score"), 0, 0};
   Path path;
   play_one(game, hands, key, [&](const Lanes& lanes) { extend(path, lanes); });
@@ -135,7 +135,7 @@ void draw_game(const Game& game, const ShowCommand& command) {
   const Picture picture{&start,
                         true,
                         {path},
-                        fmt::format("{}: start of seed {}, rays, and the path of the {} pilot", game.spec().name,
+                        fmt::format("{}: start of seed {} and the path of the {} pilot", game.spec().name,
                                     command.seed, hands[0]->name())};
   if (!command.png.empty()) draw_png(command.png, picture);
   if (!command.svg.empty()) draw_svg(command.svg, picture);

@@ -11,11 +11,14 @@
 
 namespace zithercraft::cli {
 
-extern const std::string_view mooring;  // embedded from demos/
+// Embedded from demos/.
+extern const std::string_view archipelago, barge, lanternboat, locks, mooring, tidepools;
 
 std::vector<DemoGame> demo_games() {
   std::vector<DemoGame> games;
-  for (const auto& [name, text] : {std::pair{"mooring", mooring}})
+  for (const auto& [name, text] : {std::pair{"mooring", mooring}, std::pair{"tidepools", tidepools}, std::pair{"barge", barge},
+                                   std::pair{"lanternboat", lanternboat}, std::pair{"locks", locks},
+                                   std::pair{"archipelago", archipelago}})
     games.push_back({name, parse_game(text, std::string("demo '") + name + "'")});
   return games;
 }

@@ -86,6 +86,26 @@ class RoleCompiler {
     return tag;
   }
 
+  // Paired seats need a thing each.
+  std::size_t target(const std::string& name, bool paired, const std::string& where) const {
+    const std::size_t tag = placed_tag(name, where), things = game_.things_of_tag[tag].size();
+    if (paired && things < role_->seats.size())
+      wrong("there are " + std::to_string(role_->seats.size()) + " seats and " + std::to_string(things) +
+                " things of tag '" + name + "' to pair them with",
+            where, "add things of that tag");
+    return tag;
+  }
+
+  // The bodies of a tag; none for an empty name, which means the seat's own.
+  std::vector<std::size_t> bodies_of(const std::string& name, const std::string& where) const {
+    std::vector<std::size_t> found;
+    if (name.empty()) return found;
+    for (const std::size_t thing : game_.things_of_tag[game_.arena.tag(name, where)])
+      if (game_.arena.entities()[thing].kind == EntityKind::body) found.push_back(thing);
+    if (found.empty()) wrong("no body bears the tag '" + name + "'", where, "name a body's tag");
+    return found;
+  }
+
   void add_sense(const RayFan& sense, const std::string& where) {
     FanPlan fan;
     fan.first_column = role_->columns.size();
@@ -119,8 +139,8 @@ class RoleCompiler {
   }
 
   void add_sense(const Compass& sense, const std::string& where) {
-    plan_->senses.emplace_back(
-        CompassPlan{role_->columns.size(), placed_tag(sense.to, where + ".to"), static_cast<float>(1.0 / sense.reach)});
+    plan_->senses.emplace_back(CompassPlan{role_->columns.size(), target(sense.to, sense.paired, where + ".to"),
+                                           sense.paired, static_cast<float>(1.0 / sense.reach)});
     add_column(sense.name + ".ahead", "cosine", -1, 1);
     add_column(sense.name + ".left", "sine", -1, 1);
     add_column(sense.name + ".distance", "m", 0, 1, sense.reach);
@@ -246,10 +266,13 @@ class RoleCompiler {
       wrong("only a term with `on` or `when` can end an episode", where + ".ends", "leave `ends` out");
     TermPlan plan{static_cast<float>(term.weight), term.ends, {}};
     if (term.progress) {
-      plan.trigger = ProgressPlan{placed_tag(term.progress->to, where + ".progress.to"), plan_->progress_slots++};
+      plan.trigger = ProgressPlan{bodies_of(term.progress->of, where + ".progress.of"),
+                                  target(term.progress->to, term.progress->paired, where + ".progress.to"),
+                                  plan_->progress_slots++, term.progress->paired};
     } else if (term.on) {
       plan.trigger = HappeningPlan{term.on->event,
                                    term.on->as,
+                                   bodies_of(term.on->of, where + ".on.of"),
                                    term.on->with.empty(),
                                    tag_mask(term.on->with, where + ".on.with"),
                                    static_cast<float>(term.on->harder_than),
@@ -267,12 +290,17 @@ class RoleCompiler {
   ConditionPlan condition(const Condition& when, const std::string& where) const {
     if (when.inside.empty() && !when.slower_than) wrong("the condition is empty", where, "say what must hold");
     ConditionPlan plan;
+    plan.of = bodies_of(when.of, where + ".of");
+    plan.paired = when.paired;
     if (when.slower_than) plan.slower_than = static_cast<float>(*when.slower_than);
     if (when.inside.empty()) return plan;
     for (const std::size_t thing : game_.things_of_tag[game_.arena.tag(when.inside, where + ".inside")])
       if (game_.arena.entities()[thing].kind == EntityKind::zone) plan.zones.push_back(thing);
     if (plan.zones.empty())
       wrong("no zone bears the tag '" + when.inside + "'", where + ".inside", "name a zone's tag");
+    if (when.paired && plan.zones.size() < role_->seats.size())
+      wrong("there are fewer zones of tag '" + when.inside + "' than seats to pair them with", where + ".inside",
+            "add zones of that tag");
     return plan;
   }
 

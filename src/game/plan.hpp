@@ -29,6 +29,7 @@ struct FanPlan {
 
 struct CompassPlan {
   std::size_t first_column = 0, tag = 0;
+  bool paired = false;
   float inverse_reach = 1.0f;
 };
 
@@ -60,12 +61,15 @@ struct ControlPlan {
 };
 
 struct ProgressPlan {
+  std::vector<std::size_t> of;  // bodies; empty for the seat's own
   std::size_t tag = 0, slot = 0;
+  bool paired = false;
 };
 
 struct HappeningPlan {
   EventKind kind = EventKind::touch;
   Part as = Part::either;
+  std::vector<std::size_t> of;  // bodies; empty for the seat's own
   bool any_thing = true;  // counts whatever the other thing is, also nothing
   std::uint64_t tags = 0;
   float harder_than = 0.0f;
@@ -73,7 +77,9 @@ struct HappeningPlan {
 };
 
 struct ConditionPlan {
+  std::vector<std::size_t> of;     // bodies; empty for the seat's own
   std::vector<std::size_t> zones;  // inside any of these; empty: anywhere
+  bool paired = false;             // only inside the seat's own of these
   std::optional<float> slower_than;
 };
 

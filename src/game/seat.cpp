@@ -20,21 +20,30 @@ float SeatView::speed() const {
 Bearing SeatView::nearest(std::size_t tag) const {
   const Pose own = pose();
   const Arena& arena = game().arena();
-  float best = std::numeric_limits<float>::infinity(), dx = 0.0f, dy = 0.0f;
-  std::int32_t entity = -1;
+  float best = std::numeric_limits<float>::infinity();
+  std::size_t nearest_thing = body();
   for (const std::size_t thing : game().plan().things_of_tag[tag]) {
     if (thing == body() || !arena.present(arena_state(), thing)) continue;
     const Pose other = arena.pose(arena_state(), thing);
     const float x = other.x - own.x, y = other.y - own.y;
     if (const float square = x * x + y * y; square < best) {
       best = square;
-      dx = x;
-      dy = y;
-      entity = static_cast<std::int32_t>(thing);
+      nearest_thing = thing;
     }
   }
-  if (entity < 0) return {};
-  const float distance = std::sqrt(best);
+  return nearest_thing == body() ? Bearing{} : bearing_to(nearest_thing);
+}
+
+Bearing SeatView::paired(std::size_t tag) const {
+  const auto& things = game().plan().things_of_tag[tag];
+  const std::size_t thing = things[seat_ % things.size()];
+  return game().arena().present(arena_state(), thing) ? bearing_to(thing) : Bearing{};
+}
+
+Bearing SeatView::bearing_to(std::size_t thing) const {
+  const Pose own = pose(), other = game().arena().pose(arena_state(), thing);
+  const float dx = other.x - own.x, dy = other.y - own.y, distance = std::sqrt(dx * dx + dy * dy);
+  const auto entity = static_cast<std::int32_t>(thing);
   if (distance < 1e-6f) return {0.0f, 1.0f, 0.0f, entity};
   return {distance, (own.cos * dx + own.sin * dy) / distance, (own.cos * dy - own.sin * dx) / distance, entity};
 }

@@ -21,7 +21,7 @@ void sense(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, const
 }
 
 void sense(const CompassPlan& compass, const GamePlan&, const SeatView& seat, const RayRoom&, std::span<float> row) {
-  const Bearing to = seat.nearest(compass.tag);
+  const Bearing to = compass.paired ? seat.paired(compass.tag) : seat.nearest(compass.tag);
   float* out = row.data() + compass.first_column;
   if (to.entity < 0) {  // nothing to point at: no direction, as far as can be
     out[0] = out[1] = 0.0f;

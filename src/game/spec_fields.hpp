@@ -39,6 +39,7 @@ template <class V>
 void describe(V& v, Compass& s) {
   v("name", s.name);
   v("to", s.to, needed());
+  v("paired", s.paired);
   v("reach", s.reach, positive());
 }
 
@@ -90,12 +91,15 @@ void describe(V& v, Choice& s) {
 
 template <class V>
 void describe(V& v, Progress& s) {
+  v("of", s.of);
   v("to", s.to, needed());
+  v("paired", s.paired);
 }
 
 template <class V>
 void describe(V& v, Happening& s) {
   v("event", s.event, needed());
+  v("of", s.of);
   v("as", s.as);
   v("with", s.with);
   v("harder_than", s.harder_than, at_least(0));
@@ -104,7 +108,9 @@ void describe(V& v, Happening& s) {
 
 template <class V>
 void describe(V& v, Condition& s) {
+  v("of", s.of);
   v("inside", s.inside);
+  v("paired", s.paired);
   v("slower_than", s.slower_than, positive());
 }
 

@@ -11,7 +11,7 @@ namespace zithercraft {
 namespace {
 
 using ScriptMaker = Script::Function (*)(const Game&, std::size_t role);
-constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {{"steer_home", steer_home}};
+constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {{"steer_home", steer_home}, {"step_home", step_home}};
 
 class PolicyPilot : public Pilot {
  public:

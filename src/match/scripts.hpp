@@ -13,4 +13,7 @@ namespace zithercraft {
 /// `throttle` and `rudder`. Throws Error (spec) naming what the role lacks.
 Script::Function steer_home(const Game& game, std::size_t role);
 
+/// For steppers: a compass, a window and one choice of moves.
+Script::Function step_home(const Game& game, std::size_t role);
+
 }  // namespace zithercraft

@@ -20,13 +20,15 @@ struct Colour {
   double r, g, b;
 };
 
-// Hues that people who cannot tell red from green can tell apart, by lightness too.
-constexpr std::array<Colour, 6> tag_colours{{{0.25, 0.28, 0.33},
-                                             {0.00, 0.45, 0.45},
-                                             {0.42, 0.35, 0.58},
-                                             {0.80, 0.47, 0.00},
-                                             {0.10, 0.45, 0.75},
-                                             {0.70, 0.25, 0.45}}};
+// Hues that people who cannot tell red from green can tell apart, by lightness too; by what a thing is.
+constexpr Colour wall_colour{0.25, 0.28, 0.33}, zone_colour{0.00, 0.45, 0.45}, shot_colour{0.12, 0.14, 0.18};
+constexpr std::array<Colour, 4> seat_colours{{{0.80, 0.47, 0.00}, {0.10, 0.45, 0.75}, {0.70, 0.25, 0.45}, {0.35, 0.60, 0.10}}};
+constexpr std::array<Colour, 3> moving_colours{{{0.55, 0.20, 0.60}, {0.45, 0.30, 0.15}, {0.60, 0.10, 0.20}}};
+constexpr std::array<Colour, 3> fixed_colours{{{0.42, 0.35, 0.58}, {0.10, 0.45, 0.75}, {0.45, 0.40, 0.35}}};
+constexpr std::array<Colour, 3> item_colours{{{0.90, 0.72, 0.05}, {0.80, 0.48, 0.66}, {0.34, 0.71, 0.91}}};
+constexpr std::array<Colour, 3> solid_cells{{{0.40, 0.44, 0.50}, {0.56, 0.49, 0.42}, {0.30, 0.36, 0.36}}};
+constexpr std::array<Colour, 3> seen_cells{{{0.22, 0.55, 0.80}, {0.55, 0.75, 0.55}, {0.80, 0.65, 0.80}}};
+constexpr std::array<Colour, 2> plain_cells{{{0.96, 0.94, 0.88}, {0.90, 0.93, 0.90}}};
 constexpr Colour water{0.93, 0.96, 0.98}, ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, path_colour{0.80, 0.40, 0.00};
 constexpr double margin = 24, title_height = 44, legend_width = 190;
 
@@ -47,15 +49,18 @@ class Painter {
   void paint() {
     set({1, 1, 1});
     cairo_paint(c_);
+    choose_colours();
     place_arena();
     draw_water();
-    for (const EntityKind kind : {EntityKind::zone, EntityKind::wall, EntityKind::body}) {
+    draw_cells();
+    for (const EntityKind kind :
+         {EntityKind::zone, EntityKind::wall, EntityKind::item, EntityKind::body, EntityKind::shot}) {
       if (kind == EntityKind::body) {
         if (p_.rays) draw_rays();
         for (const Path& path : p_.paths) draw_path(path);
       }
       for (std::size_t e = 0; e < arena_.entities().size(); ++e)
-        if (arena_.entities()[e].kind == kind) draw_entity(e);
+        if (arena_.entities()[e].kind == kind && is_here(e)) draw_entity(e);
     }
     if (!p_.title.empty()) text(margin, margin + 10, p_.title, 17, true);
     if (p_.legend) draw_legend();
@@ -64,21 +69,50 @@ class Painter {
  private:
   void set(Colour colour, double opacity = 1.0) { cairo_set_source_rgba(c_, colour.r, colour.g, colour.b, opacity); }
 
-  // The order in which tags take their colours: walls are dark, the seats orange.
-  Colour colour_of(std::size_t entity) const {
-    const Entity& e = arena_.entities()[entity];
-    if (e.kind == EntityKind::wall) return tag_colours[0];
-    if (e.kind == EntityKind::zone) return tag_colours[1];
-    if (e.free) return tag_colours[3];
-    return tag_colours[e.tag % 2 == 0 ? 2 : 4];
+  // Tags take the colours of their kind of thing in order of appearance.
+  void choose_colours() {
+    std::array<std::size_t, 8> used{};
+    const auto next = [&](const auto& list, std::size_t which) { return list[used[which]++ % list.size()]; };
+    std::set<std::size_t> seats;
+    for (const Role& role : lanes_.game().roles()) seats.insert(role.seats.begin(), role.seats.end());
+    colours_.assign(arena_.tags().size(), wall_colour);
+    std::set<std::size_t> chosen;
+    for (std::size_t e = 0; e < arena_.entities().size(); ++e) {
+      const Entity& entity = arena_.entities()[e];
+      if (!chosen.insert(entity.tag).second) continue;
+      Colour& colour = colours_[entity.tag];
+      switch (entity.kind) {
+        case EntityKind::body:
+          colour = seats.contains(e) ? next(seat_colours, 0) : entity.free ? next(moving_colours, 1) : next(fixed_colours, 2);
+          break;
+        case EntityKind::shot: colour = shot_colour; break;
+        case EntityKind::zone: colour = zone_colour; break;
+        case EntityKind::item: colour = next(item_colours, 3); break;
+        case EntityKind::wall: break;
+        case EntityKind::cell: {
+          const CellKind& kind = arena_.spec().cells->kinds[entity.spec_index];
+          colour = kind.solid ? next(solid_cells, 4) : kind.seen ? next(seen_cells, 5) : next(plain_cells, 6);
+          break;
+        }
+      }
+    }
   }
+
+  Colour colour_of(std::size_t entity) const { return colours_[arena_.entities()[entity].tag]; }
 
   double sx(double x) const { return left_ + (x - box_.x0) * scale_; }
   double sy(double y) const { return top_ + (box_.y1 - y) * scale_; }
 
   void place_arena() {
     for (std::size_t e = 0; e < arena_.entities().size(); ++e)
-      for (const auto& [x, y] : arena_.outline(lanes_.arena_state(0), e)) box_.add(x, y);
+      if (is_here(e))
+        for (const auto& [x, y] : arena_.outline(lanes_.arena_state(0), e)) box_.add(x, y);
+    if (arena_.cell_columns() > 0) {
+      const CellsSpec& cells = *arena_.spec().cells;
+      box_.add(cells.origin[0], cells.origin[1]);
+      box_.add(cells.origin[0] + cells.size * static_cast<double>(arena_.cell_columns()),
+               cells.origin[1] + cells.size * static_cast<double>(arena_.cell_rows()));
+    }
     const double edge = 0.02 * std::max(box_.x1 - box_.x0, box_.y1 - box_.y0) + 1e-6;
     box_ = {box_.x0 - edge, box_.y0 - edge, box_.x1 + edge, box_.y1 + edge};
     const double room_x = p_.width - 2 * margin - (p_.legend ? legend_width : 0);
@@ -93,6 +127,25 @@ class Painter {
     cairo_rectangle(c_, sx(box_.x0), sy(box_.y1), (box_.x1 - box_.x0) * scale_, (box_.y1 - box_.y0) * scale_);
     cairo_fill(c_);
   }
+
+  void draw_cells() {
+    if (arena_.cell_columns() == 0) return;
+    const CellsSpec& cells = *arena_.spec().cells;
+    const double side = cells.size * scale_;
+    cairo_set_antialias(c_, CAIRO_ANTIALIAS_NONE);  // no seams between cells
+    for (std::size_t row = 0; row < arena_.cell_rows(); ++row)
+      for (std::size_t column = 0; column < arena_.cell_columns(); ++column) {
+        const std::int32_t entity = arena_.cell_at(lanes_.arena_state(0), column, row);
+        if (entity < 0) continue;
+        set(colour_of(static_cast<std::size_t>(entity)));
+        cairo_rectangle(c_, sx(cells.origin[0] + cells.size * static_cast<double>(column)),
+                        sy(cells.origin[1] + cells.size * static_cast<double>(row + 1)), side, side);
+        cairo_fill(c_);
+      }
+    cairo_set_antialias(c_, CAIRO_ANTIALIAS_DEFAULT);
+  }
+
+  bool is_here(std::size_t e) const { return e >= arena_.posed_count() || arena_.present(lanes_.arena_state(0), e); }
 
   void trace(const std::vector<Point>& points, bool close) {
     for (std::size_t i = 0; i < points.size(); ++i)
@@ -118,15 +171,20 @@ class Painter {
     }
     cairo_stroke(c_);
     cairo_set_dash(c_, nullptr, 0, 0);
-    if (entity.free) draw_bow(lanes_.game().arena().pose(lanes_.arena_state(0), e));
+    if (entity.kind == EntityKind::body && entity.free) draw_bow(e);
   }
 
   // A stroke from the middle towards where it heads.
-  void draw_bow(const Pose& pose) {
+  void draw_bow(std::size_t e) {
+    const Pose pose = arena_.pose(lanes_.arena_state(0), e);
+    const double x = static_cast<double>(pose.x), y = static_cast<double>(pose.y);
+    double half = 0;  // how far the outline reaches
+    for (const auto& [px, py] : arena_.outline(lanes_.arena_state(0), e)) half = std::max(half, std::hypot(px - x, py - y));
+    half *= 0.85;
     set({1, 1, 1});
     cairo_set_line_width(c_, 2);
-    cairo_move_to(c_, sx(static_cast<double>(pose.x)), sy(static_cast<double>(pose.y)));
-    cairo_line_to(c_, sx(static_cast<double>(pose.x + pose.cos)), sy(static_cast<double>(pose.y + pose.sin)));
+    cairo_move_to(c_, sx(x), sy(y));
+    cairo_line_to(c_, sx(x + half * static_cast<double>(pose.cos)), sy(y + half * static_cast<double>(pose.sin)));
     cairo_stroke(c_);
   }
 
@@ -134,6 +192,7 @@ class Painter {
     for (std::size_t role = 0; role < lanes_.game().roles().size(); ++role)
       for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat)
         for (const SeenRay& ray : SeatView(lanes_, 0, role, seat).rays()) {
+          any_ray_ = true;
           const bool hit = ray.entity >= 0;
           set(hit ? colour_of(static_cast<std::size_t>(ray.entity)) : faint, hit ? 0.55 : 0.35);
           cairo_set_line_width(c_, 1);
@@ -200,7 +259,7 @@ class Painter {
       text(x + 28, y, arena_.tags()[entity.tag], 14);
       y += 25;
     }
-    if (p_.rays) key_line(x, y, faint, 1, "ray that meets nothing");
+    if (any_ray_) key_line(x, y, faint, 1, "ray that meets nothing");
     if (!p_.paths.empty()) key_line(x, y, path_colour, 2.5, "path, from the dot");
     y += 12;
     for (const Path& path : p_.paths) {
@@ -243,6 +302,8 @@ class Painter {
   const Picture& p_;
   const Lanes& lanes_;
   const Arena& arena_;
+  std::vector<Colour> colours_;  // per tag
+  bool any_ray_ = false;
   Extent box_;
   double scale_ = 1, left_ = 0, top_ = 0;
 };

@@ -45,6 +45,10 @@ class SeatView {
   /// The nearest present body, zone or item with this tag (index from `Arena::tag`), not counting the seat's own body.
   Bearing nearest(std::size_t tag) const;
   Bearing nearest(std::string_view tag) const;
+  /// The thing of this tag that is paired with the seat: the first seat's is the first of them, and so on.
+  Bearing paired(std::size_t tag) const;
+  /// The seat's number among those of its role in the lane.
+  std::size_t number() const { return seat_; }
 
   /// What the seat senses for the next decision, in the order of `role().columns`.
   std::span<const float> observation() const { return lanes_.observation(role_, row()); }
@@ -56,6 +60,8 @@ class SeatView {
   const std::byte* arena_state() const { return lanes_.arena_state(lane_); }
 
  private:
+  Bearing bearing_to(std::size_t thing) const;
+
   const Lanes& lanes_;
   std::size_t lane_, role_, seat_;
 };

@@ -43,6 +43,7 @@ struct Compass {
   static constexpr std::string_view kind = "compass";
   std::string name = "compass";
   std::string to{};     ///< a tag
+  bool paired = false;  ///< not the nearest: the first seat's is the first thing of that tag, the second's the second...
   double reach = 50.0;  ///< metres, above 0
   bool operator==(const Compass&) const = default;
 };
@@ -151,16 +152,19 @@ class Measure {
 /// Pays for coming closer to the nearest thing of a tag: closing the whole starting distance pays 1 in all, so going
 /// back and forth pays nothing.
 struct Progress {
-  std::string to{};  ///< a tag
+  std::string of{};     ///< a tag: what comes closer; empty for the seat's own body
+  std::string to{};     ///< a tag
+  bool paired = false;  ///< as for a compass
   bool operator==(const Progress&) const = default;
 };
 
-/// Which part the seat's body plays in an event: who did it, whom it was done to, or either.
+/// Which part a body plays in an event: who did it, whom it was done to, or either.
 enum class Part : std::uint8_t { either, who, whom };
 
-/// Pays once for each event of the seat's body since the last decision.
+/// Pays once for each event since the last decision.
 struct Happening {
   EventKind event = EventKind::touch;  ///< any that an arena reports
+  std::string of{};                    ///< a tag: whose events count; empty for the seat's own body
   Part as = Part::either;
   std::vector<std::string> with{};     ///< tags of the other thing; empty for any or none
   double harder_than = 0.0;            ///< events of less strength do not count; for touches the approach speed, m/s
@@ -170,7 +174,9 @@ struct Happening {
 
 /// Pays at each decision at which all that is given holds.
 struct Condition {
+  std::string of{};                     ///< a tag: which body is meant; empty for the seat's own
   std::string inside{};                 ///< the body's centre is in a zone of this tag
+  bool paired = false;                  ///< as for a compass
   std::optional<double> slower_than{};  ///< its speed is below this, m/s
   bool operator==(const Condition&) const = default;
 };

@@ -1,0 +1,129 @@
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
+#include "scripts.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/game/seat.hpp"
+
+// A simple pilot for cells: one step towards the target where the window shows a free cell, now and then a random one, so
+// that it does not stand before a wall for ever.
+
+namespace zithercraft {
+namespace {
+
+struct Step {
+  int ahead = 0, left = 0;
+};
+
+struct Plan {
+  std::size_t compass = 0, window = 0, tags = 0, wide = 0, far = 0, to_left = 0;
+  std::vector<std::size_t> blocking;       // tags of the window that nobody walks onto
+  std::vector<std::optional<Step>> steps;  // per option
+};
+
+class Finder {
+ public:
+  Finder(const Game& game, std::size_t role) : game_(game), spec_(game.spec().roles[role]), role_(game.roles()[role]) {}
+
+  Plan find() const {
+    const Compass* compass = nullptr;
+    const Window* window = nullptr;
+    for (const Sense& sense : spec_.senses) {
+      if (const auto* s = std::get_if<Compass>(&sense)) compass = s;
+      if (const auto* s = std::get_if<Window>(&sense)) window = s;
+    }
+    if (compass == nullptr || window == nullptr || window->ahead < 1 || window->behind < 1 || window->left < 1 ||
+        window->right < 1)
+      lacks("a compass and a window of a cell or more to each side");
+    Plan plan;
+    plan.compass = column(compass->name + ".ahead");
+    plan.tags = window->sees.size();
+    plan.wide = static_cast<std::size_t>(window->left + 1 + window->right);
+    plan.far = static_cast<std::size_t>(window->ahead);
+    plan.to_left = static_cast<std::size_t>(window->left);
+    plan.window = column(window->name + "[" + std::to_string(window->ahead) + "," + std::to_string(window->left) + "]." +
+                         window->sees.front());
+    for (std::size_t t = 0; t < plan.tags; ++t)
+      if (blocks(window->sees[t])) plan.blocking.push_back(t);
+    const auto* choice = spec_.controls.size() == 1 ? std::get_if<Choice>(&spec_.controls.front()) : nullptr;
+    if (choice == nullptr) lacks("one choice of moves");
+    for (const Option& option : choice->options) plan.steps.push_back(step_of(option));
+    if (std::none_of(plan.steps.begin(), plan.steps.end(), [](const auto& step) { return step.has_value(); }))
+      lacks("options that set `ahead` or `left`");
+    return plan;
+  }
+
+ private:
+  [[noreturn]] void lacks(const std::string& what) const {
+    throw Error(Fault::spec, "the script 'step_home' needs " + what, "role '" + role_.name + "'",
+                "add it, or choose another script");
+  }
+  std::size_t column(const std::string& name) const {
+    const auto at =
+        std::find_if(role_.columns.begin(), role_.columns.end(), [&](const Column& c) { return c.name == name; });
+    return static_cast<std::size_t>(at - role_.columns.begin());
+  }
+  bool blocks(const std::string& tag) const {
+    for (const BodySpec& body : game_.spec().arena.bodies)
+      if ((body.tag.empty() ? body.name : body.tag) == tag) return true;
+    for (const CellKind& kind : game_.spec().arena.cells->kinds)
+      if ((kind.tag.empty() ? kind.name : kind.tag) == tag) return kind.solid || !kind.kills.empty();
+    return false;
+  }
+  static std::optional<Step> step_of(const Option& option) {
+    const auto value = [&](const char* input) {
+      const auto found = option.sets.find(input);
+      return found == option.sets.end() ? 0 : found->second > 0.5 ? 1 : found->second < -0.5 ? -1 : 0;
+    };
+    const Step step{value("ahead"), value("left")};
+    return std::abs(step.ahead) + std::abs(step.left) == 1 ? std::optional(step) : std::nullopt;
+  }
+
+  const Game& game_;
+  const RoleSpec& spec_;
+  const Role& role_;
+};
+
+class Stepping {
+ public:
+  explicit Stepping(Plan plan) : p_(std::move(plan)) {}
+
+  void operator()(const SeatView& seat, std::span<float> controls) const {
+    const auto see = seat.observation();
+    const float ahead = see[p_.compass], left = see[p_.compass + 1];
+    RandomStream random(0, static_cast<std::uint32_t>(seat.body()), seat.decisions(), Purpose::user);
+    std::size_t best = 0;
+    float value = -2.0f;
+    for (std::size_t i = 0; i < p_.steps.size(); ++i) {
+      float worth = 0.3f * random.uniform() - 1.0f;  // staying
+      if (p_.steps[i]) {
+        const Step step = *p_.steps[i];
+        if (blocked(see, step)) continue;
+        worth = static_cast<float>(step.ahead) * ahead + static_cast<float>(step.left) * left + 0.8f * random.uniform();
+      }
+      if (worth <= value) continue;
+      value = worth;
+      best = i;
+    }
+    // Where there is no way to go and nothing to go for, stay.
+    controls[0] = static_cast<float>(best);
+  }
+
+ private:
+  bool blocked(std::span<const float> see, const Step& step) const {
+    const auto row = static_cast<std::size_t>(static_cast<int>(p_.far) - step.ahead);
+    const auto column = static_cast<std::size_t>(static_cast<int>(p_.to_left) - step.left);
+    const std::size_t first = p_.window + (row * p_.wide + column) * p_.tags;
+    return std::any_of(p_.blocking.begin(), p_.blocking.end(), [&](std::size_t t) { return see[first + t] > 0.5f; });
+  }
+
+  Plan p_;
+};
+
+}  // namespace
+
+Script::Function step_home(const Game& game, std::size_t role) { return Stepping(Finder(game, role).find()); }
+
+}  // namespace zithercraft
