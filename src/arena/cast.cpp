@@ -92,7 +92,7 @@ struct Circle {
 
 ZITHERCRAFT_INLINE void meet(Block& block, const Circle& o) {
   const F8 b = all(o.cx) * block.dx + all(o.cy) * block.dy;
-  const F8 square = b * b - all(o.cx * o.cx + o.cy * o.cy - o.radius * o.radius);
+  const F8 off = all(o.cx) * block.dy - all(o.cy) * block.dx, square = all(o.radius * o.radius) - off * off;
   const F8 half = root(higher(square, all(0.0f)));
   const F8 near = b - half, far = b + half, zero = all(0.0f);
   const F8 t = near >= zero ? near : far * all(o.within);
@@ -142,7 +142,7 @@ ZITHERCRAFT_INLINE void meet(Block& block, const Round& o) {
     const float cx = o.corner_x[i], cy = o.corner_y[i];
     if (o.radius > 0.0f) {
       const F8 b = all(cx) * block.dx + all(cy) * block.dy;
-      const F8 square = b * b - all(cx * cx + cy * cy - o.radius * o.radius);
+      const F8 off = all(cx) * block.dy - all(cy) * block.dx, square = all(o.radius * o.radius) - off * off;
       const F8 half = root(higher(square, zero));
       if (o.inside) {
         last = (square >= zero) ? higher(last, b + half) : last;

@@ -11,6 +11,7 @@
 namespace zithercraft {
 namespace {
 
+constexpr float slightest_push = 0.002f;  // metres in a tick
 constexpr float into = 0.002f;  // metres by which a stopped body overlaps, so that the contact is found
 
 float free_way(const Tick& t, std::size_t i, float speed) {
@@ -43,14 +44,50 @@ float free_way(const Tick& t, std::size_t i, float speed) {
   return way;
 }
 
+// Bodies pressed hard against each other are not pushed through a wall either: the share of the whole motion that leads
+// no farther than up to the nearest fixed thing.
+float room(const Tick& t, std::size_t i) {
+  const StateArrays& s = t.s;
+  const float way = t.memory.way[i], dt = t.plan.dt;
+  const Vec motion = dt * Vec{s.vx[i] * way + t.memory.push_x[i], s.vy[i] * way + t.memory.push_y[i]};
+  const float size = length(motion);
+  if (size < 1e-6f) return 1.0f;
+  const Vec direction = (1.0f / size) * motion;
+  const auto distance_of = [&](float radius) {
+    float distance = size;
+    std::int32_t entity = -1;
+    cast_rays(t.plan, s,
+              {.x = s.x[i],
+               .y = s.y[i],
+               .direction_x = {&direction.x, 1},
+               .direction_y = {&direction.y, 1},
+               .reach = size,
+               .thickness = 2.0f * radius,
+               .exclude = static_cast<std::int32_t>(i)},
+              {&distance, 1}, {&entity, 1}, CastScope::fixed_solids);
+    return entity < 0 ? size : distance;
+  };
+  if (const float far = distance_of(0.25f * t.plan.shapes[i].inner); far > 0.0f) return far / size;
+  // Close to something already: away from it or along it, but not through. Whose very centre is inside is let out.
+  const float far = distance_of(0.0f);
+  return far > 0.0f && far < size ? 0.0f : 1.0f;
+}
+
 }  // namespace
 
 void sweep_bodies(const Tick& t) {
+  const float least = slightest_push / t.plan.dt;
   for (const std::size_t i : t.plan.free_bodies) {
     const float from = t.plan.body[i].swept_from;
     const float square = t.s.vx[i] * t.s.vx[i] + t.s.vy[i] * t.s.vy[i];
-    if (t.s.present[i] == 0 || square <= from * from) continue;
-    t.memory.way[i] = free_way(t, i, std::sqrt(square));
+    if (t.s.present[i] == 0) continue;
+    if (square > from * from) t.memory.way[i] = free_way(t, i, std::sqrt(square));
+    const Vec push{t.memory.push_x[i], t.memory.push_y[i]};
+    if (square <= from * from && dot(push, push) <= least * least) continue;
+    const float share = room(t, i);
+    t.memory.way[i] *= share;
+    t.memory.push_x[i] *= share;
+    t.memory.push_y[i] *= share;
   }
 }
 
