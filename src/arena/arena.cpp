@@ -20,11 +20,6 @@
 namespace zithercraft {
 namespace {
 
-// Reading needs no write access; the arrays view is shared between both.
-StateArrays reading(const ArenaPlan& plan, const std::byte* state) {
-  return plan.arrays(const_cast<std::byte*>(state));
-}
-
 std::vector<Point> polygon(const ShapeData& shape, const Pose& pose) {
   constexpr int round_corners = 32;
   std::vector<Point> local;
@@ -170,14 +165,14 @@ std::uint32_t Arena::ticks(const std::byte* state) const noexcept {
   return reinterpret_cast<const StateHeader*>(state)->tick;
 }
 Pose Arena::pose(const std::byte* state, std::size_t i) const noexcept {
-  return reading(plans_->variants[0], state).pose(i);
+  return reading_of(plans_->variants[0], state).pose(i);
 }
 bool Arena::present(const std::byte* state, std::size_t i) const noexcept {
-  return reading(plans_->variants[0], state).present[i] != 0;
+  return reading_of(plans_->variants[0], state).present[i] != 0;
 }
 
 Velocity Arena::velocity(const std::byte* state, std::size_t body) const noexcept {
-  const StateArrays s = reading(plans_->variants[0], state);
+  const StateArrays s = reading_of(plans_->variants[0], state);
   return {s.vx[body], s.vy[body], s.turn[body]};
 }
 
@@ -197,7 +192,7 @@ void Arena::set_velocity(std::byte* state, std::size_t body, Velocity velocity) 
 
 bool Arena::inside(const std::byte* state, std::size_t body, std::size_t zone) const noexcept {
   const ArenaPlan& plan = plan_of(state);
-  const StateArrays s = reading(plan, state);
+  const StateArrays s = reading_of(plan, state);
   return s.present[body] != 0 && contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]});
 }
 
@@ -216,27 +211,34 @@ std::size_t meter_number(const ArenaPlan& plan, std::size_t body, std::string_vi
 
 }  // namespace
 
+std::size_t Arena::meter_number(std::size_t body, std::string_view name) const {
+  return zithercraft::meter_number(plans_->variants[0], body, name);
+}
+
+float Arena::meter(const std::byte* state, std::size_t number) const noexcept {
+  return reading_of(plans_->variants[0], state).meters[number];
+}
+
 float Arena::meter(const std::byte* state, std::size_t body, std::string_view name) const {
-  const ArenaPlan& plan = plan_of(state);
-  return reading(plan, state).meters[meter_number(plan, body, name)];
+  return meter(state, meter_number(body, name));
 }
 
 void Arena::set_meter(std::byte* state, std::size_t body, std::string_view name, float value) const {
   const ArenaPlan& plan = plan_of(state);
-  const std::size_t m = meter_number(plan, body, name);
+  const std::size_t m = meter_number(body, name);
   plan.arrays(state).meters[m] = std::clamp(value, plan.meters[m].low, plan.meters[m].high);
 }
 
 void Arena::cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance,
                  std::span<std::int32_t> entity) const {
   const ArenaPlan& plan = plan_of(state);
-  cast_rays(plan, reading(plan, state), rays, distance, entity);
+  cast_rays(plan, reading_of(plan, state), rays, distance, entity);
 }
 
 void Arena::cast(const std::byte* state, const RayBatchQuery& rays, std::span<float> distance,
                  std::span<std::int32_t> entity) const {
   const ArenaPlan& plan = plan_of(state);
-  const StateArrays s = reading(plan, state);
+  const StateArrays s = reading_of(plan, state);
   for (std::size_t first = 0; first < rays.x.size();) {
     std::size_t stop = first + 1;  // rays that follow each other from one point are a fan
     while (stop < rays.x.size() && rays.x[stop] == rays.x[first] && rays.y[stop] == rays.y[first]) ++stop;
@@ -276,110 +278,18 @@ bool Arena::line_of_sight(const std::byte* state, Point from, Point to, std::uin
   return entity < 0;
 }
 
-NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude) const {
-  const ArenaPlan& plan = plans_->variants[0];
-  const StateArrays s = reading(plan, state);
-  NearestHit best;
-  float square = std::numeric_limits<float>::infinity();
-  for (std::size_t e = 0; e < plan.posed; ++e) {
-    if (((tags >> plan.tag_of[e]) & 1u) == 0 || s.present[e] == 0 || static_cast<std::int32_t>(e) == exclude) continue;
-    const float dx = s.x[e] - x, dy = s.y[e] - y;
-    if (dx * dx + dy * dy >= square) continue;
-    square = dx * dx + dy * dy;
-    best = {static_cast<std::int32_t>(e), 0.0f, s.x[e], s.y[e]};
-  }
-  if (best.entity >= 0) best.distance = std::sqrt(square);
-  return best;
-}
-
-void Arena::overlaps(const std::byte* state, const Shape& shape, Point at, double heading, std::uint64_t tags,
-                     std::vector<std::size_t>& found) const {
-  const ArenaPlan& plan = plan_of(state);
-  const StateArrays s = reading(plan, state);
-  const ShapeData data = shape_data(shape);
-  const auto [sin, cos] = exact::sin_cos(exact::wrap_angle(heading));
-  const Pose pose{static_cast<float>(at[0]), static_cast<float>(at[1]), static_cast<float>(heading), cos, sin};
-  const Core core = core_of(data, pose);
-  const auto wanted = [&](std::size_t e) { return ((tags >> plan.tag_of[e]) & 1u) != 0; };
-  for (std::size_t e = 0; e < plan.posed; ++e) {
-    const float dx = s.x[e] - pose.x, dy = s.y[e] - pose.y, far = data.bound + plan.bounds[e];
-    if (!wanted(e) || s.present[e] == 0 || dx * dx + dy * dy > far * far) continue;
-    if (gap_between(core, core_of(plan.shapes[e], s.pose(e))).distance <= 0.0f) found.push_back(e);
-  }
-  for (std::size_t p = 0; p < plan.pieces.size(); ++p) {
-    const WallPiece& piece = plan.pieces[p];
-    if (!wanted(piece.entity) || (!found.empty() && found.back() == piece.entity)) continue;
-    if (gap_between(core, piece.core).distance <= 0.0f) found.push_back(piece.entity);
-  }
-  if (!plan.has_cells()) return;
-  std::array<bool, 256> met{};
-  const CellPlan& cells = plan.cells;
-  const Vec reach{data.bound, data.bound}, here{pose.x, pose.y};
-  const CellBox box = cells_within(cells, here - reach, here + reach);
-  for (std::int32_t row = box.row0; row <= box.row1; ++row)
-    for (std::int32_t column = box.column0; column <= box.column1; ++column) {
-      const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
-      const Core cell = core_of_cells(low, low + Vec{cells.size, cells.size});
-      if (gap_between(core, cell).distance > 0.0f) continue;
-      for (std::size_t layer = 0; layer < cells.layers; ++layer)
-        met[s.cells[layer * cells.cells() + cell_number(cells, column, row)]] = true;
-    }
-  for (std::size_t kind = 1; kind < cells.solid.size(); ++kind)
-    if (met[kind] && wanted(cells.first_kind + kind - 1)) found.push_back(cells.first_kind + kind - 1);
-}
-
 std::size_t Arena::cell_columns() const noexcept { return static_cast<std::size_t>(plans_->variants[0].cells.columns); }
 std::size_t Arena::cell_rows() const noexcept { return static_cast<std::size_t>(plans_->variants[0].cells.rows); }
 
 std::int32_t Arena::cell_at(const std::byte* state, std::size_t column, std::size_t row) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   const CellPlan& cells = plan.cells;
-  const StateArrays s = reading(plan, state);
+  const StateArrays s = reading_of(plan, state);
   const std::size_t cell = row * static_cast<std::size_t>(cells.columns) + column;
   for (std::size_t layer = cells.layers; layer-- > 0;)
     if (const std::uint8_t kind = s.cells[layer * cells.cells() + cell]; kind != 0)
       return static_cast<std::int32_t>(cells.first_kind + kind - 1);
   return -1;
-}
-
-void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind, std::size_t left,
-                   std::size_t right, std::uint64_t beyond, std::span<std::uint64_t> tags) const {
-  const ArenaPlan& plan = plan_of(state);
-  const CellPlan& cells = plan.cells;
-  const StateArrays s = reading(plan, state);
-  const Vec here{s.x[body], s.y[body]}, own = (1.0f / cells.size) * (here - cells.origin);
-  const auto column0 = static_cast<std::int32_t>(std::floor(own.x)), row0 = static_cast<std::int32_t>(std::floor(own.y));
-  // The nearest quarter to the heading.
-  const bool along_x = std::fabs(s.cos[body]) >= std::fabs(s.sin[body]);
-  const std::int32_t ax = along_x ? (s.cos[body] >= 0.0f ? 1 : -1) : 0, ay = along_x ? 0 : (s.sin[body] >= 0.0f ? 1 : -1);
-  const auto wide = static_cast<std::int32_t>(left + 1 + right), high = static_cast<std::int32_t>(ahead + 1 + behind);
-  const auto far = static_cast<std::int32_t>(ahead), to_left = static_cast<std::int32_t>(left);
-  for (std::int32_t r = 0; r < high; ++r)
-    for (std::int32_t c = 0; c < wide; ++c) {
-      const std::int32_t forward = far - r, leftward = to_left - c;
-      const std::int32_t column = column0 + forward * ax - leftward * ay, row = row0 + forward * ay + leftward * ax;
-      std::uint64_t& out = tags[static_cast<std::size_t>(r * wide + c)];
-      if (column < 0 || row < 0 || column >= cells.columns || row >= cells.rows) {
-        out = beyond;
-        continue;
-      }
-      out = 0;
-      const std::size_t cell = cell_number(cells, column, row);
-      for (std::size_t layer = 0; layer < cells.layers; ++layer)
-        if (const std::uint8_t kind = s.cells[layer * cells.cells() + cell]; kind != 0)
-          out |= std::uint64_t{1} << plan.tag_of[cells.first_kind + kind - 1];
-    }
-  // What stands there. Things whose centre lies in the window are sorted into it.
-  const float reach = static_cast<float>(std::max(wide, high)) + 1.0f;
-  for (std::size_t e = 0; e < plan.posed; ++e) {
-    const float dx = (s.x[e] - cells.origin.x) / cells.size, dy = (s.y[e] - cells.origin.y) / cells.size;
-    if (std::fabs(dx - own.x) > reach || std::fabs(dy - own.y) > reach || s.present[e] == 0 || e == body) continue;
-    const std::int32_t x = static_cast<std::int32_t>(std::floor(dx)) - column0;
-    const std::int32_t y = static_cast<std::int32_t>(std::floor(dy)) - row0;
-    const std::int32_t r = far - (x * ax + y * ay), c = to_left - (y * ax - x * ay);
-    if (r >= 0 && c >= 0 && r < high && c < wide)
-      tags[static_cast<std::size_t>(r * wide + c)] |= std::uint64_t{1} << plan.tag_of[e];
-  }
 }
 
 std::uint64_t Arena::hash(const std::byte* state) const noexcept { return hash_bytes({state, state_bytes()}); }
@@ -388,7 +298,7 @@ std::vector<Point> Arena::outline(const std::byte* state, std::size_t entity) co
   const ArenaPlan& plan = plan_of(state);
   const Entity& e = plan.entities[entity];
   if (e.kind == EntityKind::cell) return {};
-  if (e.kind != EntityKind::wall) return polygon(plan.shapes[entity], reading(plan, state).pose(entity));
+  if (e.kind != EntityKind::wall) return polygon(plan.shapes[entity], reading_of(plan, state).pose(entity));
   const WallSpec& wall = plan.spec.walls[e.spec_index];
   std::vector<Point> chain = wall.points;
   if (wall.closed) chain.push_back(chain.front());

@@ -197,7 +197,8 @@ void ArenaCompiler::find_runs() {
       continue;
     }
     plan_.runs.push_back({e, e + 1, plan_.shapes[e].form, entity.kind == EntityKind::zone,
-                          e < plan_.bodies && plan_.body[e].inverse_mass != 0.0f, plan_.tag_of[e], plan_.side_of[e]});
+                          e < plan_.bodies && plan_.body[e].inverse_mass != 0.0f, entity.kind == EntityKind::shot,
+                          plan_.tag_of[e], plan_.side_of[e]});
   }
 }
 

@@ -7,8 +7,8 @@
 namespace zithercraft {
 namespace {
 
+// All changes of a tick come together, so that a drain and a gain at once do not report a bound again and again.
 void change_meter(const Tick& t, std::size_t number, float by) {
-  if (by == 0.0f) return;
   const MeterData& meter = t.plan.meters[number];
   float& value = t.s.meters[number];
   const float before = value;
@@ -30,7 +30,8 @@ void affect(const Tick& t, std::size_t body, std::size_t source, Dose dose) {
   if (!touchy.any() || active == nowhere || t.s.present[body] == 0) return;
   for (const EffectData& effect : touchy.effects) {
     const std::int32_t meter = t.plan.meter_of[active][effect.meter_name];
-    if (meter >= 0) change_meter(t, static_cast<std::size_t>(meter), dose == Dose::once ? effect.amount : effect.per_tick);
+    if (meter >= 0)
+      t.memory.meter_change[static_cast<std::size_t>(meter)] += dose == Dose::once ? effect.amount : effect.per_tick;
   }
   if (dose == Dose::once && ((touchy.kills >> t.plan.tag_of[body]) & 1u) != 0)
     kill(t, body, static_cast<std::int32_t>(source));
@@ -49,7 +50,8 @@ void kill(const Tick& t, std::size_t body, std::int32_t killer) {
 
 void run_meters(const Tick& t) {
   for (std::size_t m = 0; m < t.plan.meters.size(); ++m)
-    if (t.s.present[t.plan.meters[m].body] != 0) change_meter(t, m, t.plan.meters[m].change);
+    if (t.s.present[t.plan.meters[m].body] != 0)
+      change_meter(t, m, t.memory.meter_change[m] + t.plan.meters[m].change);
 }
 
 void bring_back(const Tick& t) {

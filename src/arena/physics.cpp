@@ -42,6 +42,7 @@ void step_physics(const Tick& t) {
   t.memory.push_y.assign(plan.bodies, 0.0f);
   t.memory.push_turn.assign(plan.bodies, 0.0f);
   t.memory.way.assign(plan.bodies, 1.0f);
+  t.memory.meter_change.assign(plan.meters.size(), 0.0f);
   for (const std::size_t i : plan.free_bodies) {
     s.vx[i] *= plan.body[i].keep;
     s.vy[i] *= plan.body[i].keep;

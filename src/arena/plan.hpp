@@ -138,7 +138,7 @@ struct CellPlan {
 struct Run {
   std::size_t first = 0, stop = 0;
   Form form = Form::disc;
-  bool zone = false, free = false;
+  bool zone = false, free = false, shot = false;
   std::uint8_t tag = 0;
   std::int32_t side = -1;
 };
@@ -200,6 +200,11 @@ struct ArenaPlan {
 };
 
 ArenaPlan compile_arena(const ArenaSpec& spec);
+
+/// Reading needs no write access; the arrays view is shared between both.
+inline StateArrays reading_of(const ArenaPlan& plan, const std::byte* state) {
+  return plan.arrays(const_cast<std::byte*>(state));
+}
 
 /// All variants of an arena; the first is the spec as it is written if nothing varies.
 struct ArenaPlans {

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <utility>
 #include <vector>
 
 #include "generate.hpp"
@@ -21,9 +22,8 @@ struct ArenaScratch::Memory {
   std::vector<std::uint32_t> contenders;  // per cell: how many want to enter it
   std::vector<std::int32_t> bumped;       // per stepper: entity it was stopped by, or one of the marks of steppers.cpp
   std::vector<std::int32_t> pusher;       // per stepper: the stepper that pushes it, -1 for none
-  std::vector<std::size_t> dropped;       // steppers whose wish is taken back
-  std::vector<float> ray_distance;
-  std::vector<std::int32_t> ray_entity;
+  std::vector<std::pair<std::size_t, std::int32_t>> dropped;  // steppers whose wish is taken back, and because of whom
+  std::vector<float> meter_change;        // in this tick
   GeneratorMemory generator;
 };
 

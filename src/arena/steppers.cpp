@@ -115,11 +115,11 @@ class Moves {
       for (std::size_t i = 0; i < n; ++i)
         if (moves(i)) ++m_.contenders[wished(i)];
       for (std::size_t i = 0; i < n; ++i)
-        if (moves(i) && m_.contenders[wished(i)] > 1 && !wins(i)) drop_.push_back(i);
+        if (moves(i) && m_.contenders[wished(i)] > 1 && !wins(i)) m_.dropped.push_back({i, in_the_way(i)});
       for (std::size_t i = 0; i < n; ++i)
         if (moves(i)) m_.contenders[wished(i)] = 0;
-      for (const std::size_t i : drop_) changed = cancel(i, m_.occupant[wished(i)] - 1) || changed;
-      drop_.clear();
+      for (const auto& [i, other] : m_.dropped) changed = cancel(i, other) || changed;
+      m_.dropped.clear();
       for (std::size_t i = 0; i < n; ++i) {
         if (!moves(i)) continue;
         const std::int32_t pusher = m_.pusher[i];
@@ -152,13 +152,17 @@ class Moves {
     return random.bits();
   }
 
+  // Who stands on the cell one wants, or else another who wants it.
+  std::int32_t in_the_way(std::size_t i) const {
+    if (const std::int32_t stands = m_.occupant[wished(i)] - 1; stands >= 0) return stands;
+    for (std::size_t other = 0; other < plan_.steppers.size(); ++other)
+      if (other != i && m_.wish[other] == m_.wish[i]) return static_cast<std::int32_t>(other);
+    return -1;
+  }
+
   bool cancel(std::size_t i, std::int32_t by) {
     if (!moves(i)) return false;
-    // Two who wanted the same empty cell bump into each other.
-    if (by < 0)
-      for (std::size_t other = 0; other < plan_.steppers.size() && by < 0; ++other)
-        if (other != i && m_.wish[other] == m_.wish[i]) by = static_cast<std::int32_t>(other);
-    m_.bumped[i] = by < 0 ? bumped_border : static_cast<std::int32_t>(plan_.steppers[static_cast<std::size_t>(by)].body);
+    m_.bumped[i] = static_cast<std::int32_t>(plan_.steppers[static_cast<std::size_t>(by)].body);
     m_.wish[i] = m_.own[i];
     return true;
   }
@@ -186,7 +190,6 @@ class Moves {
   const ArenaPlan& plan_;
   const CellPlan& cells_;
   ArenaScratch::Memory& m_;
-  std::vector<std::size_t>& drop_ = m_.dropped;
 };
 
 }  // namespace

@@ -86,12 +86,12 @@ class Finder {
   void meet(double& field, std::size_t next) {
     last(next);
     field = value_;
-    check_rule(field, rule_, where_);
+    check_rule(field, rule_, where_ + " '" + key_ + "'");
   }
   void meet(std::int64_t& field, std::size_t next) {
     last(next);
     field = static_cast<std::int64_t>(std::floor(value_ + 0.5));
-    check_rule(static_cast<double>(field), rule_, where_);
+    check_rule(static_cast<double>(field), rule_, where_ + " '" + key_ + "'");
   }
   template <class T>
   void meet(std::optional<T>& field, std::size_t next) {

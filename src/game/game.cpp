@@ -159,14 +159,17 @@ class RoleCompiler {
     const std::size_t body = role_->seats.front();
     const auto known = game_.arena.meters_of(body);
     GaugesPlan plan{.first_column = role_->columns.size()};
-    plan.meters = sense.meters.empty() ? known : sense.meters;
-    if (plan.meters.empty()) wrong("the body has no meters", where, "give it one, or leave the sense out");
-    for (std::size_t i = 0; i < plan.meters.size(); ++i) {
-      if (std::find(known.begin(), known.end(), plan.meters[i]) == known.end())
-        wrong("the body has no meter '" + plan.meters[i] + "'", where + ".meters[" + std::to_string(i) + "]",
-              advice(plan.meters[i], known));
+    const auto& meters = sense.meters.empty() ? known : sense.meters;
+    if (meters.empty()) wrong("the body has no meters", where, "give it one, or leave the sense out");
+    plan.numbers.resize(role_->seats.size());
+    for (std::size_t i = 0; i < meters.size(); ++i) {
+      if (std::find(known.begin(), known.end(), meters[i]) == known.end())
+        wrong("the body has no meter '" + meters[i] + "'", where + ".meters[" + std::to_string(i) + "]",
+              advice(meters[i], known));
+      for (std::size_t seat = 0; seat < role_->seats.size(); ++seat)
+        plan.numbers[seat].push_back(game_.arena.meter_number(role_->seats[seat], meters[i]));
       for (const Meter& meter : game_.spec.arena.bodies[game_.arena.entities()[body].spec_index].meters) {
-        if (meter.name != plan.meters[i]) continue;
+        if (meter.name != meters[i]) continue;
         plan.low.push_back(static_cast<float>(meter.low));
         plan.inverse_range.push_back(static_cast<float>(1.0 / (meter.high - meter.low)));
         add_column(sense.name + "." + meter.name, "share of full", 0, 1);

@@ -40,8 +40,8 @@ struct OwnMotionPlan {
 
 struct GaugesPlan {
   std::size_t first_column = 0;
-  std::vector<std::string> meters{};
-  std::vector<float> low{}, inverse_range{};
+  std::vector<float> low{}, inverse_range{};          // per meter
+  std::vector<std::vector<std::size_t>> numbers{};  // per seat, per meter: see Arena::meter_number
 };
 
 struct WindowPlan {

@@ -1,7 +1,6 @@
 #include "zithercraft/game/seat.hpp"
 
 #include <cmath>
-#include <limits>
 
 #include "plan.hpp"
 #include "sense.hpp"
@@ -19,19 +18,9 @@ float SeatView::speed() const {
 
 Bearing SeatView::nearest(std::size_t tag) const {
   const Pose own = pose();
-  const Arena& arena = game().arena();
-  float best = std::numeric_limits<float>::infinity();
-  std::size_t nearest_thing = body();
-  for (const std::size_t thing : game().plan().things_of_tag[tag]) {
-    if (thing == body() || !arena.present(arena_state(), thing)) continue;
-    const Pose other = arena.pose(arena_state(), thing);
-    const float x = other.x - own.x, y = other.y - own.y;
-    if (const float square = x * x + y * y; square < best) {
-      best = square;
-      nearest_thing = thing;
-    }
-  }
-  return nearest_thing == body() ? Bearing{} : bearing_to(nearest_thing);
+  const NearestHit hit = game().arena().nearest(arena_state(), own.x, own.y, std::uint64_t{1} << tag,
+                                                static_cast<std::int32_t>(body()));
+  return hit.entity < 0 ? Bearing{} : bearing_to(static_cast<std::size_t>(hit.entity));
 }
 
 Bearing SeatView::paired(std::size_t tag) const {

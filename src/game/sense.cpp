@@ -43,8 +43,11 @@ void sense(const OwnMotionPlan& own, const GamePlan&, const SeatView& seat, cons
 }
 
 void sense(const GaugesPlan& gauges, const GamePlan&, const SeatView& seat, const RayRoom&, std::span<float> row) {
-  for (std::size_t i = 0; i < gauges.meters.size(); ++i)
-    row[gauges.first_column + i] = (seat.meter(gauges.meters[i]) - gauges.low[i]) * gauges.inverse_range[i];
+  const auto& numbers = gauges.numbers[seat.number()];
+  for (std::size_t i = 0; i < numbers.size(); ++i) {
+    const float value = seat.game().arena().meter(seat.arena_state(), numbers[i]);
+    row[gauges.first_column + i] = (value - gauges.low[i]) * gauges.inverse_range[i];
+  }
 }
 
 void sense(const WindowPlan& window, const GamePlan& plan, const SeatView& seat, const RayRoom& room,

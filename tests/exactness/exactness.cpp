@@ -1,7 +1,10 @@
-// Plays mooring with random controls and prints a hash over everything: 16 lanes of 10,000 ticks and more, states,
-// observations, payments and events. The line must be the same for every compiler, level and vector width.
+// Plays every demo with random controls and prints a hash over everything: 10,000 ticks and more of each lane, states,
+// observations, payments and events. The lines must be the same for every compiler, level and vector width.
 
 #include <cstdio>
+#include <filesystem>
+#include <string>
+#include <utility>
 
 #include "zithercraft/base/hash.hpp"
 #include "zithercraft/base/random.hpp"
@@ -10,20 +13,30 @@
 
 namespace zc = zithercraft;
 
-int main() {
-  const zc::Game game(zc::load_game(ZITHERCRAFT_DEMOS "/mooring.toml"));
-  constexpr std::size_t lane_count = 16;
-  constexpr int decisions = 2500;  // of 4 ticks
+namespace {
+
+void set_random_controls(zc::Lanes& lanes, std::size_t role, std::size_t row, zc::RandomStream& random) {
+  const auto& infos = lanes.game().roles()[role].controls;
+  const auto controls = lanes.control(role, row);
+  for (std::size_t c = 0; c < controls.size(); ++c)
+    controls[c] = infos[c].is_choice()
+                      ? static_cast<float>(random.below(static_cast<std::uint32_t>(infos[c].options.size())))
+                      : static_cast<float>(random.between(infos[c].low, infos[c].high));
+}
+
+void play(const std::string& name, std::size_t lane_count) {
+  const zc::Game game(zc::load_game(std::string(ZITHERCRAFT_DEMOS "/") + name + ".toml"));
   zc::Lanes lanes(game, lane_count);
   for (std::size_t lane = 0; lane < lane_count; ++lane) lanes.begin(lane, {2026, static_cast<std::uint32_t>(lane), 0});
   zc::RandomStream random(7, 0, 0, zc::Purpose::user);
   std::uint64_t all = 0, events = 0;
   const auto mix = [&](std::span<const std::byte> bytes) { all = all * 0x9E3779B97F4A7C15ULL + zc::hash_bytes(bytes); };
-  for (int d = 0; d < decisions; ++d) {
+  const std::int64_t decisions = 10'000 / game.spec().think_every;
+  for (std::int64_t d = 0; d < decisions; ++d) {
     for (std::size_t lane = 0; lane < lane_count; ++lane) {
-      auto control = lanes.control(0, lane);
-      control[0] = static_cast<float>(random.between(-0.5, 1.0));
-      control[1] = static_cast<float>(random.between(-1.0, 1.0));
+      for (std::size_t role = 0; role < game.roles().size(); ++role)
+        for (std::size_t seat = 0; seat < lanes.seats(role); ++seat)
+          set_random_controls(lanes, role, lane * lanes.seats(role) + seat, random);
       lanes.advance(lane);
       mix(lanes.state(lane));
       for (const zc::Event& e : lanes.events(lane)) {
@@ -35,9 +48,20 @@ int main() {
       ++next.episode;
       lanes.begin(lane, next);
     }
-    mix(std::as_bytes(lanes.observations(0)));
-    mix(std::as_bytes(lanes.rewards(0)));
+    for (std::size_t role = 0; role < game.roles().size(); ++role) {
+      mix(std::as_bytes(lanes.observations(role)));
+      mix(std::as_bytes(lanes.rewards(role)));
+    }
   }
-  std::printf("exactness: %s after %d ticks of %zu lanes, %llu events\n", zc::hex64(all).c_str(), 4 * decisions,
-              lane_count, static_cast<unsigned long long>(events));
+  std::printf("%s: %s after %lld ticks of %zu lanes, %llu events\n", name.c_str(), zc::hex64(all).c_str(),
+              static_cast<long long>(decisions * game.spec().think_every), lane_count,
+              static_cast<unsigned long long>(events));
+}
+
+}  // namespace
+
+int main() {
+  for (const auto& [name, lanes] :
+       {std::pair{"archipelago", 1}, {"barge", 4}, {"lanternboat", 4}, {"locks", 4}, {"mooring", 16}, {"tidepools", 4}})
+    play(name, static_cast<std::size_t>(lanes));
 }

@@ -173,6 +173,9 @@ class Arena {
   bool inside(const std::byte* state, std::size_t body, std::size_t zone) const noexcept;
   /// The value of a body's meter. Throws Error (spec) if it has none of that name.
   float meter(const std::byte* state, std::size_t body, std::string_view name) const;
+  /// A meter's number, to read it often. Throws as `meter` does.
+  std::size_t meter_number(std::size_t body, std::string_view name) const;
+  float meter(const std::byte* state, std::size_t number) const noexcept;
   void set_meter(std::byte* state, std::size_t body, std::string_view name, float value) const;
 
   // ---- Looking
@@ -184,7 +187,7 @@ class Arena {
   /// Whether nothing of these tags lies on the straight way between two points.
   bool line_of_sight(const std::byte* state, Point from, Point to, std::uint64_t tags = ~0ULL,
                      std::int32_t exclude = -1) const;
-  /// The nearest present body, zone or item of these tags.
+  /// The nearest present body, zone or item of these tags; shots are left out.
   NearestHit nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude = -1) const;
   /// Everything of these tags that a shape at a pose overlaps, each once, in order of number; appended to `found`.
   void overlaps(const std::byte* state, const Shape& shape, Point at, double heading, std::uint64_t tags,

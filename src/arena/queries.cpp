@@ -1,0 +1,122 @@
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+
+#include "cast_cells.hpp"
+#include "eight.hpp"
+#include "plan.hpp"
+#include "zithercraft/base/exact.hpp"
+
+// Questions about what lies where, other than casts.
+
+namespace zithercraft {
+
+NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude) const {
+  const ArenaPlan& plan = plans_->variants[0];
+  const StateArrays s = reading_of(plan, state);
+  const F8 ox = all(x), oy = all(y);
+  const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, looked_through = all(exclude);
+  F8 best = all(std::numeric_limits<float>::infinity());
+  I8 who = all(std::int32_t{-1});
+  for (const Run& run : plan.runs) {
+    if (((tags >> run.tag) & 1u) == 0 || run.shot) continue;
+    const I8 stop = all(static_cast<std::int32_t>(run.stop));
+    for (std::size_t i = run.first; i < run.stop; i += 8) {  // the arrays go on behind the last thing
+      const F8 dx = load(s.x + i) - ox, dy = load(s.y + i) - oy, square = dx * dx + dy * dy;
+      const I8 number = all(static_cast<std::int32_t>(i)) + next;
+      const I8 nearer = (square < best) & flags(s.present + i) & (number < stop) & (number != looked_through);
+      best = nearer ? square : best;
+      who = nearer ? number : who;
+    }
+  }
+  std::size_t k = 0;  // of equally near ones the first
+  for (std::size_t i = 1; i < 8; ++i)
+    if (best[i] < best[k] || (best[i] == best[k] && who[i] >= 0 && who[i] < who[k])) k = i;
+  if (who[k] < 0) return {};
+  const auto e = static_cast<std::size_t>(who[k]);
+  return {who[k], std::sqrt(best[k]), s.x[e], s.y[e]};
+}
+
+void Arena::overlaps(const std::byte* state, const Shape& shape, Point at, double heading, std::uint64_t tags,
+                     std::vector<std::size_t>& found) const {
+  const ArenaPlan& plan = plan_of(state);
+  const StateArrays s = reading_of(plan, state);
+  const ShapeData data = shape_data(shape);
+  const auto [sin, cos] = exact::sin_cos(exact::wrap_angle(heading));
+  const Pose pose{static_cast<float>(at[0]), static_cast<float>(at[1]), static_cast<float>(heading), cos, sin};
+  const Core core = core_of(data, pose);
+  const auto wanted = [&](std::size_t e) { return ((tags >> plan.tag_of[e]) & 1u) != 0; };
+  for (std::size_t e = 0; e < plan.posed; ++e) {
+    const float dx = s.x[e] - pose.x, dy = s.y[e] - pose.y, far = data.bound + plan.bounds[e];
+    if (!wanted(e) || s.present[e] == 0 || dx * dx + dy * dy > far * far) continue;
+    if (gap_between(core, core_of(plan.shapes[e], s.pose(e))).distance <= 0.0f) found.push_back(e);
+  }
+  for (std::size_t p = 0; p < plan.pieces.size(); ++p) {
+    const WallPiece& piece = plan.pieces[p];
+    if (!wanted(piece.entity) || (!found.empty() && found.back() == piece.entity)) continue;
+    if (gap_between(core, piece.core).distance <= 0.0f) found.push_back(piece.entity);
+  }
+  if (!plan.has_cells()) return;
+  std::array<bool, 256> met{};
+  const CellPlan& cells = plan.cells;
+  const Vec reach{data.bound, data.bound}, here{pose.x, pose.y};
+  const CellBox box = cells_within(cells, here - reach, here + reach);
+  for (std::int32_t row = box.row0; row <= box.row1; ++row)
+    for (std::int32_t column = box.column0; column <= box.column1; ++column) {
+      const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
+      const Core cell = core_of_cells(low, low + Vec{cells.size, cells.size});
+      if (gap_between(core, cell).distance > 0.0f) continue;
+      for (std::size_t layer = 0; layer < cells.layers; ++layer)
+        met[s.cells[layer * cells.cells() + cell_number(cells, column, row)]] = true;
+    }
+  for (std::size_t kind = 1; kind < cells.solid.size(); ++kind)
+    if (met[kind] && wanted(cells.first_kind + kind - 1)) found.push_back(cells.first_kind + kind - 1);
+}
+
+void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind, std::size_t left,
+                   std::size_t right, std::uint64_t beyond, std::span<std::uint64_t> tags) const {
+  const ArenaPlan& plan = plan_of(state);
+  const CellPlan& cells = plan.cells;
+  const StateArrays s = reading_of(plan, state);
+  const Vec here{s.x[body], s.y[body]}, own = (1.0f / cells.size) * (here - cells.origin);
+  const auto column0 = static_cast<std::int32_t>(std::floor(own.x)), row0 = static_cast<std::int32_t>(std::floor(own.y));
+  // The nearest quarter to the heading.
+  const bool along_x = std::fabs(s.cos[body]) >= std::fabs(s.sin[body]);
+  const std::int32_t ax = along_x ? (s.cos[body] >= 0.0f ? 1 : -1) : 0, ay = along_x ? 0 : (s.sin[body] >= 0.0f ? 1 : -1);
+  const auto wide = static_cast<std::int32_t>(left + 1 + right), high = static_cast<std::int32_t>(ahead + 1 + behind);
+  const auto far = static_cast<std::int32_t>(ahead), to_left = static_cast<std::int32_t>(left);
+  for (std::int32_t r = 0; r < high; ++r)
+    for (std::int32_t c = 0; c < wide; ++c) {
+      const std::int32_t forward = far - r, leftward = to_left - c;
+      const std::int32_t column = column0 + forward * ax - leftward * ay, row = row0 + forward * ay + leftward * ax;
+      std::uint64_t& out = tags[static_cast<std::size_t>(r * wide + c)];
+      if (column < 0 || row < 0 || column >= cells.columns || row >= cells.rows) {
+        out = beyond;
+        continue;
+      }
+      out = 0;
+      const std::size_t cell = cell_number(cells, column, row);
+      for (std::size_t layer = 0; layer < cells.layers; ++layer)
+        if (const std::uint8_t kind = s.cells[layer * cells.cells() + cell]; kind != 0)
+          out |= std::uint64_t{1} << plan.tag_of[cells.first_kind + kind - 1];
+    }
+  // What stands there. Things whose centre lies near are sorted into the window.
+  const F8 scale = all(1.0f / cells.size), x0 = all(cells.origin.x), y0 = all(cells.origin.y);
+  const F8 own_x = all(own.x), own_y = all(own.y), reach = all(static_cast<float>(std::max(wide, high)) + 1.0f);
+  for (std::size_t first = 0; first < plan.posed; first += 8) {
+    const F8 x = (load(s.x + first) - x0) * scale, y = (load(s.y + first) - y0) * scale;
+    const I8 near = (size_of(x - own_x) <= reach) & (size_of(y - own_y) <= reach) & flags(s.present + first);
+    if (!any(near)) continue;
+    for (std::size_t k = 0; k < 8 && first + k < plan.posed; ++k) {
+      if (near[k] == 0 || first + k == body) continue;
+      const std::int32_t dx = static_cast<std::int32_t>(std::floor(x[k])) - column0;
+      const std::int32_t dy = static_cast<std::int32_t>(std::floor(y[k])) - row0;
+      const std::int32_t r = far - (dx * ax + dy * ay), c = to_left - (dy * ax - dx * ay);
+      if (r >= 0 && c >= 0 && r < high && c < wide)
+        tags[static_cast<std::size_t>(r * wide + c)] |= std::uint64_t{1} << plan.tag_of[first + k];
+    }
+  }
+}
+
+}  // namespace zithercraft
