@@ -166,9 +166,10 @@ TEST(CastReference, AMillionRaysOverRandomScenesAgree) {
         double larger = far, smaller = far, of_entity = far;
         for (const Thing& thing : things) {
           const double a = distance_to(thing, ray, swell + 2e-4), b = distance_to(thing, ray, swell - 2e-4);
-          larger = std::min({larger, a, b});
-          smaller = std::min(smaller, std::max(a, b));
-          if (thing.entity == entity[i]) of_entity = std::min({of_entity, a, b});
+          const double c = distance_to(thing, ray, swell);
+          larger = std::min({larger, a, b, c});
+          smaller = std::min(smaller, std::max({a, b, c}));
+          if (thing.entity == entity[i]) of_entity = std::min({of_entity, a, b, c});
         }
         ASSERT_GE(got, larger - slack) << "scene " << number << ", fan " << fan << ", ray " << i;
         ASSERT_LE(got, smaller + slack) << "scene " << number << ", fan " << fan << ", ray " << i;

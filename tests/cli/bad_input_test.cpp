@@ -50,9 +50,9 @@ TEST(BadGameFile, HasStatus3AndNamesTheLine) {
   expect("length = 2.4", "length = -2.4",
          ":30 (arena.bodies[1].shape.length): -2.4 is too small; give a number above 0");
   expect("to = \"berth\"", "to = \"birth\"",
-         ":42 (roles[0].senses[1].to): no body, zone or wall bears the tag 'birth'; did you mean 'berth'?");
+         ":42 (roles[0].senses[1].to): nothing in the arena bears the tag 'birth'; did you mean 'berth'?");
   expect("[\"hull\", \"quay\"]", "[\"hull\", \"rock\"]",
-         ":65 (roles[0].rewards[2].on.with[1]): no body, zone or wall bears the tag 'rock'");
+         ":65 (roles[0].rewards[2].on.with[1]): nothing in the arena bears the tag 'rock'");
   expect("steer_home", "steer_hone",
          " (roles[0].script): no hand-written pilot is named 'steer_hone'; did you mean 'steer_home'?");
   EXPECT_FALSE(std::filesystem::exists(folder / "run"));

@@ -47,19 +47,19 @@ INSTANTIATE_TEST_SUITE_P(
         Mistake{"kind = \"boat\"", "kind = \"bote\"",
                 ":33 (arena.bodies[1].mover.kind): unknown kind 'bote'; did you mean 'boat'?"},
         Mistake{"sees = [\"quay\", \"hull\", \"berth\"]", "sees = [\"quay\", \"hul\", \"berth\"]",
-                ":41 (roles[0].senses[0].sees[1]): no body, zone or wall bears the tag 'hul'; did you mean 'hull'?"},
+                ":41 (roles[0].senses[0].sees[1]): nothing in the arena bears the tag 'hul'; did you mean 'hull'?"},
         Mistake{"with = [\"hull\", \"quay\"]", "with = [\"hull\", \"key\"]",
-                ":65 (roles[0].rewards[2].on.with[1]): no body, zone or wall bears the tag 'key'; known are hull, "
+                ":65 (roles[0].rewards[2].on.with[1]): nothing in the arena bears the tag 'key'; known are hull, "
                 "skiff, berth and quay"},
         Mistake{"progress = { to = \"berth\" }", "progress = { to = \"quay\" }",
-                ":54 (roles[0].rewards[0].progress.to): the tag 'quay' is borne by walls only, and a distance needs a "
-                "body or zone; "
+                ":54 (roles[0].rewards[0].progress.to): the tag 'quay' is borne by walls or cells only, and a distance needs "
+                "a body, zone or item; "
                 "choose another tag"},
         Mistake{"inside = \"berth\"", "inside = \"hull\"",
                 ":59 (roles[0].rewards[1].when.inside): no zone bears the tag 'hull'; name a zone's tag"},
         Mistake{
             "name = \"throttle\"", "name = \"speed\"",
-            ":47 (roles[0].controls[0].drives): the body has no mover input 'speed'; known are throttle and rudder"},
+            ":47 (roles[0].controls[0].drives): the body has no input 'speed'; known are throttle and rudder"},
         Mistake{"low = -0.5, high = 1.0", "low = 0.5, high = 0.2",
                 ":47 (roles[0].controls[0].high): the dial's range is empty; make high larger than low"},
         Mistake{"each_decision = \"always\"", "each_decision = \"alway\"",
@@ -74,6 +74,70 @@ INSTANTIATE_TEST_SUITE_P(
         Mistake{
             "[arena]\n", "[arena\n",
             ":8: not valid TOML: Error while parsing table header: expected ']', saw '\\n'; mend the syntax there"}));
+
+struct DemoMistake {
+  const char *demo, *from, *to;
+  const char* message;  // a part of the line after the file's name
+};
+
+class BadDemo : public ::testing::TestWithParam<DemoMistake> {};
+
+TEST_P(BadDemo, GetsOneClearError) {
+  const auto& [demo, from, to, message] = GetParam();
+  std::string text = test::read_file(test::project_folder() / "demos" / (std::string(demo) + ".toml"));
+  const std::size_t at = text.find(from);
+  ASSERT_NE(at, std::string::npos) << from;
+  text.replace(at, std::string(from).size(), to);
+  const Error error = test::error_of([&] { parse_game(text, "game.toml"); });
+  EXPECT_EQ(error.fault(), Fault::spec);
+  EXPECT_NE(std::string(error.what()).find(message), std::string::npos) << error.what();
+}
+
+void PrintTo(const DemoMistake& mistake, std::ostream* out) { *out << mistake.to; }
+
+INSTANTIATE_TEST_SUITE_P(
+    Mistakes, BadDemo,
+    ::testing::Values(
+        DemoMistake{"locks", "symbol = \".\"", "symbol = \"..\"",
+                    "(arena.cells.kinds[1].symbol): '..' cannot stand for a cell; choose one printable ASCII character"},
+        DemoMistake{"locks", "symbol = \"w\"", "symbol = \"#\"", "two kinds have the symbol '#'; choose another"},
+        DemoMistake{"locks", "#######nnn#######", "#######nXn#######",
+                    "no kind has the symbol 'X'; give a kind that symbol, or use a space"},
+        DemoMistake{"locks", "meeting = \"none\"", "meeting = \"non\"", "unknown value 'non'; did you mean 'none'?"},
+        DemoMistake{"locks", "kind = \"stepper\"", "kind = \"walker\"", "unknown key 'beat'; known are speed, agility and turn_rate"},
+        DemoMistake{"locks", "beyond = \"bank\"", "beyond = \"canal\"", "the window does not see 'canal'"},
+        DemoMistake{"locks", "count = 4", "count = 5", "there are 5 seats and 4 things of tag 'berth' to pair them with"},
+        DemoMistake{"locks", "on = [\"east_arm\"]", "on = [\"east_arn\"]",
+                    "no kind of cell is named 'east_arn'; did you mean 'east_arm'?"},
+        DemoMistake{"tidepools", "wall = \"rock\"", "wall = \"rok\"",
+                    "(arena.cells.generate[0].wall): no kind of cell is named 'rok'; did you mean 'rock'?"},
+        DemoMistake{"tidepools", "columns = 21", "columns = 2", "the map is too small for a maze"},
+        DemoMistake{"tidepools", "columns = 21", "columns = 5000", "5000 is too large"},
+        DemoMistake{"tidepools", "connect = [\"wader\"", "connect = [\"wade\"",
+                    "no body, zone or item is named 'wade'; did you mean 'wader'?"},
+        DemoMistake{"tidepools", "chases = [\"wader\"]", "chases = [\"crew\"]", "nothing in the arena bears the tag 'crew'"},
+        DemoMistake{"tidepools", "kills = [\"wader\"] },", "kills = [\"gull\"] },", "nothing in the arena bears the tag 'gull'"},
+        DemoMistake{"tidepools", "kind = \"walker\", speed = 1.2", "kind = \"boat\", thrust = 1.2", "unknown key 'agility'"},
+        DemoMistake{"tidepools", "name = \"wader\"\n\nsenses", "name = \"wader\"\nbody = \"crab\"\n\nsenses",
+                    "'crab' wanders by itself; take its wanderer out, or steer another body"},
+        DemoMistake{"lanternboat", "meter = \"lanterns\"", "meter = \"lantern\"",
+                    "no body has a meter 'lantern'; did you mean 'lanterns'?"},
+        DemoMistake{"lanternboat", "high = 10, start = 0", "high = 0, start = 0", "the meter's range is empty"},
+        DemoMistake{"lanternboat", "high = 10, start = 0", "high = 10, start = 20", "the meter starts outside its range"},
+        DemoMistake{"lanternboat", "collectors = [\"collector\"]", "collectors = [\"colector\"]", "did you mean 'collector'?"},
+        DemoMistake{"lanternboat", "of = \"collector\"", "of = \"lantern\"", "no body bears the tag 'lantern'"},
+        DemoMistake{"lanternboat", "event = \"full\"", "event = \"ful\"", "unknown value 'ful'; did you mean 'full'?"},
+        DemoMistake{"barge", "motion = \"free\"", "motion = \"carried\"", "a carried body needs a path; add `path`"},
+        DemoMistake{"barge", "length = 7.0, width = 3.0 }", "length = 7.0, width = 3.0 }\npath = { points = [[1, 0]] }",
+                    "only a carried body follows a path"},
+        DemoMistake{"barge", "{ kind = \"box\", length = 7.0, width = 3.0 }",
+                    "{ kind = \"outline\", corners = [[0, 0], [2, 0], [1, 0.5], [2, 2]] }", "the outline is not convex there"},
+        DemoMistake{"barge", "{ kind = \"box\", length = 7.0, width = 3.0 }", "{ kind = \"outline\", corners = [[0, 0], [2, 0]] }",
+                    "an outline has 3 to 8 corners, this one has 2"},
+        DemoMistake{"archipelago", "vital = true },", "vitl = true },", "unknown key 'vitl'; did you mean 'vital'?"},
+        DemoMistake{"archipelago", "sets = { ahead = 1 }", "sets = { ahed = 1 }", "the body has no input 'ahed'; did you mean 'ahead'?"},
+        DemoMistake{"archipelago", "sets = { ahead = 1 }", "sets = { ahead = 3 }", "3 is too large"},
+        DemoMistake{"archipelago", "{ name = \"wait\" }", "{ name = \"wait\", value = 1 }", "a choice cannot mix `value` and `sets`"}));
 
 TEST(BadGame, MissingKeysAndFilesAreNamed) {
   EXPECT_STREQ(test::error_of([] { parse_game("name = \"x\"", "x.toml"); }).what(),
