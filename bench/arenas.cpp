@@ -1,7 +1,8 @@
 // How fast arenas are looked through and stepped. Run: build/release/bench/bench_arenas
 //
-// Scenes are built from a seed. Counters: rays/s, agent-steps/s (one agent's tick with its 24 rays) and processor cycles
-// per ray. Each cast is followed by the same scene cast by a plain scalar reference: every ray against every thing.
+// Scenes are built from a seed. Counters: rays/s, agent-steps/s (one agent's tick with its 24 rays) and processor
+// cycles per ray. Each cast is followed by the same scene cast by a plain scalar reference: every ray against every
+// thing.
 
 #include <benchmark/benchmark.h>
 
@@ -33,9 +34,10 @@ std::uint64_t cycles() {
 zc::ArenaSpec flat_scene(double side, std::int64_t boxes, std::int64_t discs) {
   const std::array<double, 4> region{-side / 2, -side / 2, side / 2, side / 2};
   zc::ArenaSpec spec{.tick = 1.0 / 60.0};
-  spec.walls = {{.name = "wall",
-                 .points = {{region[0], region[1]}, {region[2], region[1]}, {region[2], region[3]}, {region[0], region[3]}},
-                 .closed = true}};
+  spec.walls = {
+      {.name = "wall",
+       .points = {{region[0], region[1]}, {region[2], region[1]}, {region[2], region[3]}, {region[0], region[3]}},
+       .closed = true}};
   spec.bodies = {{.name = "box",
                   .count = boxes,
                   .shape = zc::Box{.length = 2.0, .width = 1.0},
@@ -123,7 +125,8 @@ class Reference {
       if (entity.kind == zc::EntityKind::wall) {
         const auto chain = arena.outline(scene.state(), e);
         for (std::size_t i = 0; i + 1 < chain.size(); ++i)
-          segments_.push_back({f(chain[i][0]), f(chain[i][1]), f(chain[i + 1][0] - chain[i][0]), f(chain[i + 1][1] - chain[i][1])});
+          segments_.push_back(
+              {f(chain[i][0]), f(chain[i][1]), f(chain[i + 1][0] - chain[i][0]), f(chain[i + 1][1] - chain[i][1])});
         continue;
       }
       if (entity.kind != zc::EntityKind::body) continue;
@@ -131,7 +134,8 @@ class Reference {
       const zc::Shape& shape = arena.spec().bodies[entity.spec_index].shape;
       if (const auto* disc = std::get_if<zc::Disc>(&shape))
         circles_.push_back({pose.x, pose.y, f(disc->radius), static_cast<std::int32_t>(e)});
-      if (const auto* box = std::get_if<zc::Box>(&shape)) boxes_.push_back({pose, f(box->length / 2), f(box->width / 2)});
+      if (const auto* box = std::get_if<zc::Box>(&shape))
+        boxes_.push_back({pose, f(box->length / 2), f(box->width / 2)});
     }
   }
 
@@ -202,8 +206,8 @@ void ticks_with_senses(benchmark::State& state, const zc::ArenaSpec& spec, std::
   std::vector<std::uint64_t> blocks(words * lanes);
   zc::RandomStream random(3, 0, 0, zc::Purpose::user);
   for (std::size_t lane = 0; lane < lanes; ++lane)
-    scene.arena.begin(reinterpret_cast<std::byte*>(blocks.data() + lane * words), 1, static_cast<std::uint32_t>(lane), 0,
-                      scene.scratch);
+    scene.arena.begin(reinterpret_cast<std::byte*>(blocks.data() + lane * words), 1, static_cast<std::uint32_t>(lane),
+                      0, scene.scratch);
   std::vector<zc::Event> events;
   for (auto _ : state)
     for (std::size_t lane = 0; lane < lanes; ++lane) {

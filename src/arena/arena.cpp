@@ -258,7 +258,8 @@ void Arena::cast(const std::byte* state, const RayBatchQuery& rays, std::span<fl
   }
 }
 
-bool Arena::line_of_sight(const std::byte* state, Point from, Point to, std::uint64_t tags, std::int32_t exclude) const {
+bool Arena::line_of_sight(const std::byte* state, Point from, Point to, std::uint64_t tags,
+                          std::int32_t exclude) const {
   const Vec a{static_cast<float>(from[0]), static_cast<float>(from[1])};
   const Vec d = Vec{static_cast<float>(to[0]), static_cast<float>(to[1])} - a;
   const float reach = length(d);

@@ -99,14 +99,15 @@ ZITHERCRAFT_INLINE void meet(Block& block, const Circle& o) {
   take(block, (square >= zero) & (far >= zero) & (t < block.best), t, o.entity);
 }
 
-struct Square {  // a box
+struct Square {                        // a box
   float c, s, ox, oy, hx, hy, within;  // its frame, the origin in that frame, its half sides
   std::int32_t entity;
 };
 
 ZITHERCRAFT_INLINE void meet(Block& block, const Square& o) {
   const F8 c = all(o.c), s = all(o.s), zero = all(0.0f);
-  const F8 ix = all(1.0f) / off_zero(c * block.dx + s * block.dy), iy = all(1.0f) / off_zero(c * block.dy - s * block.dx);
+  const F8 ix = all(1.0f) / off_zero(c * block.dx + s * block.dy),
+           iy = all(1.0f) / off_zero(c * block.dy - s * block.dx);
   const F8 x0 = all(-o.hx - o.ox) * ix, x1 = all(o.hx - o.ox) * ix;
   const F8 y0 = all(-o.hy - o.oy) * iy, y1 = all(o.hy - o.oy) * iy;
   const F8 near = higher(lower(x0, x1), lower(y0, y1)), far = lower(higher(x0, x1), higher(y0, y1));
@@ -245,7 +246,8 @@ class Caster {
   void gather(const Run& run) {
     Nearby& group = group_of(run);
     const F8 ox = all(origin_.x), oy = all(origin_.y), reach = all(rays_.reach), swell = all(swell_);
-    const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, stop = all(static_cast<std::int32_t>(run.stop)), exclude = all(rays_.exclude);
+    const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, stop = all(static_cast<std::int32_t>(run.stop)),
+             exclude = all(rays_.exclude);
     // The arrays go on behind the last thing, so eight can always be read.
     for (std::size_t i = run.first; i < run.stop; i += 8) {
       const F8 dx = load(s_.x + i) - ox, dy = load(s_.y + i) - oy, bound = load(plan_.bounds.data() + i) + swell;
@@ -327,7 +329,8 @@ class Caster {
       return round(piece.core, swell_, false, static_cast<std::int32_t>(piece.entity));
     }
     const CellPlan& cells = plan_.cells;
-    const Vec mid = middle_of(cells, number - plan_.posed - plan_.pieces.size()), half{0.5f * cells.size, 0.5f * cells.size};
+    const Vec mid = middle_of(cells, number - plan_.posed - plan_.pieces.size()),
+              half{0.5f * cells.size, 0.5f * cells.size};
     return round(core_of_cells(mid - half, mid + half), swell_, false, thick_entity_);
   }
   Round round(const Core& core, float radius, bool inside, std::int32_t entity) const {

@@ -26,7 +26,8 @@ inline CellBox cells_within(const CellPlan& cells, Vec low, Vec high) {
 
 inline Vec middle_of(const CellPlan& cells, std::size_t cell) {
   const auto columns = static_cast<std::size_t>(cells.columns);
-  return cells.origin + cells.size * Vec{static_cast<float>(cell % columns) + 0.5f, static_cast<float>(cell / columns) + 0.5f};
+  return cells.origin +
+         cells.size * Vec{static_cast<float>(cell % columns) + 0.5f, static_cast<float>(cell / columns) + 0.5f};
 }
 
 inline std::size_t cell_number(const CellPlan& cells, std::int32_t column, std::int32_t row) {
@@ -52,7 +53,8 @@ class CellStops {
       stops_[kind] = stops ? static_cast<std::int32_t>(entity) : -1;
     }
   }
-  /// The entity that stops rays at a cell, -1 for none; upper layers are met first. `cell` points into the lowest layer.
+  /// The entity that stops rays at a cell, -1 for none; upper layers are met first. `cell` points into the lowest
+  /// layer.
   std::int32_t at(const std::uint8_t* cell) const {
     std::int32_t met = stops_[*cell];
     for (std::size_t layer = 1; layer < cells_.layers; ++layer) {

@@ -83,8 +83,8 @@ void ArenaCompiler::add_posed(const Shape& shape, const std::optional<Return>& r
   plan_.radius.push_back(data.radius);
   plan_.at_start.push_back(at_start ? 1 : 0);
   plan_.home.push_back(returns && !returns->elsewhere ? plan_.homes++ : nowhere);
-  plan_.returns.push_back(
-      returns ? ReturnData{std::max<std::uint32_t>(1, ticks(returns->after)), returns->elsewhere} : ReturnData{});
+  plan_.returns.push_back(returns ? ReturnData{std::max<std::uint32_t>(1, ticks(returns->after)), returns->elsewhere}
+                                  : ReturnData{});
 }
 
 std::uint32_t ArenaCompiler::ticks(double seconds) const {
@@ -115,7 +115,8 @@ void ArenaCompiler::check_place(const Placement& place, const std::string& where
     throw Error(Fault::spec, "the region's upper corner lies below its lower one", where + ".place.region",
                 "give x_min, y_min, x_max, y_max");
   if (place.heading[1] < place.heading[0])
-    throw Error(Fault::spec, "the heading range runs backwards", where + ".place.heading", "give the smaller angle first");
+    throw Error(Fault::spec, "the heading range runs backwards", where + ".place.heading",
+                "give the smaller angle first");
   std::vector<std::string> kinds;
   if (plan_.spec.cells)
     for (const CellKind& kind : plan_.spec.cells->kinds) kinds.push_back(kind.name);
@@ -132,8 +133,9 @@ std::int64_t ArenaCompiler::count_of(std::int64_t count, const std::optional<dou
   const double area = (place.region[2] - place.region[0]) * (place.region[3] - place.region[1]);
   const double wanted = std::floor(*density * area + 0.5);
   if (wanted < 1.0 || wanted > 4096.0)
-    throw Error(Fault::spec, "the density gives " + std::to_string(static_cast<std::int64_t>(std::min(wanted, 1e15))) +
-                                 " things, and 1 to 4096 are allowed",
+    throw Error(Fault::spec,
+                "the density gives " + std::to_string(static_cast<std::int64_t>(std::min(wanted, 1e15))) +
+                    " things, and 1 to 4096 are allowed",
                 where + ".density", "change it, or the region it is meant for");
   return static_cast<std::int64_t>(wanted);
 }
@@ -184,8 +186,7 @@ void ArenaCompiler::link_away() {
     if (plan_.entities[e].kind == EntityKind::shot) continue;
     const auto& rules = plan_.placement_of(e).away;
     for (std::size_t i = 0; i < rules.size(); ++i)
-      plan_.away_rules[e] |=
-          tag_mask({rules[i].from}, plan_.paths[e] + ".place.away[" + std::to_string(i) + "].from");
+      plan_.away_rules[e] |= tag_mask({rules[i].from}, plan_.paths[e] + ".place.away[" + std::to_string(i) + "].from");
   }
 }
 

@@ -31,8 +31,8 @@ void ArenaCompiler::add_bodies() {
   for (std::size_t i = 0; i < bodies_.size(); ++i) {
     const BodySpec& spec = bodies_[i];
     const bool own = i < plan_.spec.bodies.size();
-    const std::string where =
-        own ? "arena.bodies[" + std::to_string(i) + "]" : "arena.rivers[" + std::to_string((i - plan_.spec.bodies.size()) / 2) + "]";
+    const std::string where = own ? "arena.bodies[" + std::to_string(i) + "]"
+                                  : "arena.rivers[" + std::to_string((i - plan_.spec.bodies.size()) / 2) + "]";
     check_shape(spec.shape, where);
     check_place(spec.place, where);
     check_body(spec, where);
@@ -56,7 +56,8 @@ void ArenaCompiler::check_body(const BodySpec& spec, const std::string& where) c
   if (carried != (spec.path.has_value() || spec.carry.used()))
     wrong(carried ? "a carried body needs a path" : "only a carried body follows a path", where + ".motion",
           carried ? "add `path`" : "set motion = \"carried\"");
-  if (spec.path && spec.carry.used()) wrong("the body has a path and code that carries it", where + ".carry", "keep one");
+  if (spec.path && spec.carry.used())
+    wrong("the body has a path and code that carries it", where + ".carry", "keep one");
   if (spec.carry.used() && !spec.carry.function())
     wrong("the body is carried by C++ code, which a file cannot hold", where + ".carry",
           "use the program that defines it, or a path");
@@ -137,14 +138,14 @@ void ArenaCompiler::add_mover(const BodySpec& spec, std::size_t number, std::vec
                                                static_cast<float>(walker->agility * dt), radians(walker->turn_rate)}});
   } else if (const auto* car = std::get_if<Car>(&*spec.mover)) {
     inputs = {"throttle", "steering"};
-    plan_.movers.push_back({number, CarData{static_cast<float>(car->engine), static_cast<float>(car->brakes),
-                                            keep(car->drag), keep(car->side_grip), static_cast<float>(car->wheelbase),
-                                            radians(car->steer_angle)}});
+    plan_.movers.push_back(
+        {number, CarData{static_cast<float>(car->engine), static_cast<float>(car->brakes), keep(car->drag),
+                         keep(car->side_grip), static_cast<float>(car->wheelbase), radians(car->steer_angle)}});
   } else {
     const auto& stepper = std::get<Stepper>(*spec.mover);
     inputs = {"turn", "ahead", "left", "east", "north"};
-    plan_.steppers.push_back({number, static_cast<std::uint32_t>(stepper.beat), stepper.faces_move, stepper.pushes,
-                              stepper.pushable});
+    plan_.steppers.push_back(
+        {number, static_cast<std::uint32_t>(stepper.beat), stepper.faces_move, stepper.pushes, stepper.pushable});
   }
 }
 
@@ -252,7 +253,8 @@ void ArenaCompiler::link_launchers() {
     for (std::size_t i = 0; i < launcher.shots; ++i) plan_.touchy[launcher.first_shot + i] = touch;
     launcher.targets = tag_mask(spec.targets, where + ".targets");
     for (std::size_t e = 0; e < plan_.posed; ++e)
-      if (plan_.entities[e].kind != EntityKind::shot && e != launcher.body && ((launcher.targets >> plan_.tag_of[e]) & 1u))
+      if (plan_.entities[e].kind != EntityKind::shot && e != launcher.body &&
+          ((launcher.targets >> plan_.tag_of[e]) & 1u))
         launcher.target_list.push_back(e);
     launcher.first_closest = plan_.closest;
     plan_.closest += launcher.shots * launcher.target_list.size();

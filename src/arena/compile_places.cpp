@@ -111,7 +111,8 @@ void ArenaCompiler::read_cells() {
     const auto symbol = static_cast<unsigned char>(kind.symbol.front());
     if (kind.symbol.size() != 1 || symbol <= ' ' || symbol > '~')
       wrong("'" + kind.symbol + "' cannot stand for a cell", at + ".symbol", "choose one printable ASCII character");
-    if (kind_of_symbol[symbol] >= 0) wrong("two kinds have the symbol '" + kind.symbol + "'", at + ".symbol", "choose another");
+    if (kind_of_symbol[symbol] >= 0)
+      wrong("two kinds have the symbol '" + kind.symbol + "'", at + ".symbol", "choose another");
     kind_of_symbol[symbol] = static_cast<int>(k + 1);
   }
 

@@ -1,7 +1,8 @@
 #pragma once
 
-// Turns an arena's spec into a plan. One class, in several files by subject: compile.cpp (order of work, tags, layout of
-// the state), compile_bodies.cpp (what bodies are and can do), compile_places.cpp (zones, items, walls, cells, rivers).
+// Turns an arena's spec into a plan. One class, in several files by subject: compile.cpp (order of work, tags, layout
+// of the state), compile_bodies.cpp (what bodies are and can do), compile_places.cpp (zones, items, walls, cells,
+// rivers).
 
 #include <string>
 #include <vector>

@@ -109,7 +109,8 @@ void make(const Rooms& rooms, const CellsSpec& spec, const Canvas& map, RandomSt
 }
 
 // Marks everything joined to `from` without leaving `kind`; returns how much that is.
-std::size_t flood(const Canvas& map, std::uint32_t from, std::uint8_t kind, std::uint8_t mark, GeneratorMemory& memory) {
+std::size_t flood(const Canvas& map, std::uint32_t from, std::uint8_t kind, std::uint8_t mark,
+                  GeneratorMemory& memory) {
   std::size_t count = 0;
   memory.stack.clear();
   memory.stack.push_back(from);

@@ -30,12 +30,12 @@ enum class Form : std::uint8_t { disc, capsule, box, outline };
 struct ShapeData {
   Form form = Form::disc;
   std::size_t corners = 1;
-  float half_length = 0.0f;       // of the core, along the heading; outlines: of the box around it
-  float half_width = 0.0f;        // of the core, across it; likewise
-  float radius = 0.0f;            // rounding
-  float bound = 0.0f;             // radius of a circle around the centre that holds it all
-  float inner = 0.0f;             // radius of the largest circle around the centre inside it
-  float inertia_per_mass = 0.0f;  // m2
+  float half_length = 0.0f;               // of the core, along the heading; outlines: of the box around it
+  float half_width = 0.0f;                // of the core, across it; likewise
+  float radius = 0.0f;                    // rounding
+  float bound = 0.0f;                     // radius of a circle around the centre that holds it all
+  float inner = 0.0f;                     // radius of the largest circle around the centre inside it
+  float inertia_per_mass = 0.0f;          // m2
   std::array<Vec, most_corners> local{};  // of an outline, counter-clockwise
 };
 ShapeData shape_data(const Shape& shape);

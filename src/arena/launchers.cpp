@@ -40,7 +40,9 @@ class Shots {
   }
 
  private:
-  float* closest(std::size_t i) const { return s_.closest + launcher_.first_closest + i * launcher_.target_list.size(); }
+  float* closest(std::size_t i) const {
+    return s_.closest + launcher_.first_closest + i * launcher_.target_list.size();
+  }
 
   void report(EventKind kind, std::size_t shot, std::int32_t whom, float strength) const {
     t_.events.push({s_.header->tick, kind, static_cast<std::int32_t>(launcher_.body), whom, s_.x[shot], s_.y[shot],
@@ -81,12 +83,13 @@ class Shots {
   // Distance from each target's outline to this tick's stretch of the way, 0 at a hit.
   void approach(std::size_t i, Vec from, Vec d, float way) {
     if (launcher_.target_list.empty()) return;
-    const Core track = way > 1e-4f ? core_of_segment(from, from + way * d)
-                                   : core_of(ShapeData{}, {.x = from.x, .y = from.y});
+    const Core track =
+        way > 1e-4f ? core_of_segment(from, from + way * d) : core_of(ShapeData{}, {.x = from.x, .y = from.y});
     for (std::size_t k = 0; k < launcher_.target_list.size(); ++k) {
       const std::size_t target = launcher_.target_list[k];
       if (s_.present[target] == 0) continue;
-      const float gap = gap_between(track, core_of(t_.plan.shapes[target], s_.pose(target))).distance - launcher_.radius;
+      const float gap =
+          gap_between(track, core_of(t_.plan.shapes[target], s_.pose(target))).distance - launcher_.radius;
       closest(i)[k] = std::min(closest(i)[k], std::max(0.0f, gap));
     }
   }

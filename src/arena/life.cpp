@@ -17,8 +17,8 @@ void change_meter(const Tick& t, std::size_t number, float by) {
   if (!emptied && !filled) return;
   std::size_t first = number;  // the meters of a body follow each other
   while (first > 0 && t.plan.meters[first - 1].body == meter.body) --first;
-  t.events.push({t.s.header->tick, emptied ? EventKind::empty : EventKind::full, static_cast<std::int32_t>(meter.body), -1,
-                 t.s.x[meter.body], t.s.y[meter.body], value, static_cast<std::int32_t>(number - first)});
+  t.events.push({t.s.header->tick, emptied ? EventKind::empty : EventKind::full, static_cast<std::int32_t>(meter.body),
+                 -1, t.s.x[meter.body], t.s.y[meter.body], value, static_cast<std::int32_t>(number - first)});
   if (emptied && meter.vital) kill(t, meter.body, -1);
 }
 
@@ -50,8 +50,7 @@ void kill(const Tick& t, std::size_t body, std::int32_t killer) {
 
 void run_meters(const Tick& t) {
   for (std::size_t m = 0; m < t.plan.meters.size(); ++m)
-    if (t.s.present[t.plan.meters[m].body] != 0)
-      change_meter(t, m, t.memory.meter_change[m] + t.plan.meters[m].change);
+    if (t.s.present[t.plan.meters[m].body] != 0) change_meter(t, m, t.memory.meter_change[m] + t.plan.meters[m].change);
 }
 
 void bring_back(const Tick& t) {

@@ -7,7 +7,7 @@ namespace zithercraft {
 namespace {
 
 Event event(const Tick& t, EventKind kind, std::size_t who, std::size_t whom, float strength = 0.0f) {
-  return {t.s.header->tick, kind, static_cast<std::int32_t>(who), static_cast<std::int32_t>(whom), t.s.x[who],
+  return {t.s.header->tick, kind,    static_cast<std::int32_t>(who), static_cast<std::int32_t>(whom), t.s.x[who],
           t.s.y[who],       strength};
 }
 
@@ -60,8 +60,7 @@ void report_zones(const Tick& t) {
     for (std::size_t z = 0; z < plan.zones; ++z) {
       const std::size_t zone = plan.first_zone + z;
       std::uint8_t& flag = s.inside[k * plan.zones + z];
-      const bool now =
-          s.present[body] != 0 && contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]});
+      const bool now = s.present[body] != 0 && contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]});
       if (now != (flag != 0)) {
         flag = now ? 1 : 0;
         t.events.push(event(t, now ? EventKind::enter : EventKind::leave, body, zone));

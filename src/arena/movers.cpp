@@ -104,7 +104,8 @@ void carry_bodies(const Tick& t) {
     const CarriedData& carried = t.plan.carried[k];
     const std::size_t i = carried.body;
     const Home& home = s.home[carried.home];
-    const CarriedPose start{static_cast<double>(home.x), static_cast<double>(home.y), static_cast<double>(home.heading)};
+    const CarriedPose start{static_cast<double>(home.x), static_cast<double>(home.y),
+                            static_cast<double>(home.heading)};
     const CarriedPose next = carried.code ? carried.code(seconds, start) : pose_on_path(carried, start, seconds);
     const double turned = exact::wrap_angle(next.heading - static_cast<double>(s.heading[i]));
     s.vx[i] = (static_cast<float>(next.x) - s.x[i]) * per_second;

@@ -133,7 +133,8 @@ class Placer {
   }
 
   bool ignores(std::size_t other) const {
-    return plan_.entities[other].kind == EntityKind::zone && !plan_.spec.zones[plan_.entities[other].spec_index].kept_free;
+    return plan_.entities[other].kind == EntityKind::zone &&
+           !plan_.spec.zones[plan_.entities[other].spec_index].kept_free;
   }
 
   // How far `entity` wants to stay from `other`.
@@ -153,7 +154,8 @@ class Placer {
       for (std::int32_t column = box.column0; column <= box.column1; ++column) {
         if (!solid_at(cells, s_.cells, cell_number(cells, column, row))) continue;
         const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
-        if (gap_between(core, core_of_cells(low, low + Vec{cells.size, cells.size})).distance <= clearance) return false;
+        if (gap_between(core, core_of_cells(low, low + Vec{cells.size, cells.size})).distance <= clearance)
+          return false;
       }
     return true;
   }

@@ -2,8 +2,8 @@
 
 // A compiled arena: everything that stays the same for all lanes and episodes, in flat arrays.
 //
-// Entities are numbered: bodies, shots, zones, items (these have poses), then walls, then cell kinds. An entity's number
-// is also its index in the pose arrays.
+// Entities are numbered: bodies, shots, zones, items (these have poses), then walls, then cell kinds. An entity's
+// number is also its index in the pose arrays.
 
 #include <cstdint>
 #include <memory>
@@ -50,9 +50,9 @@ struct StepperData {
 
 struct CarriedData {
   std::size_t body = 0, home = 0;
-  std::vector<Vec> points{};     // from the start, which is (0, 0)
-  std::vector<double> until{};   // seconds at which each point is reached; the last closes a closed path
-  double length = 0.0;         // seconds once around or once along
+  std::vector<Vec> points{};    // from the start, which is (0, 0)
+  std::vector<double> until{};  // seconds at which each point is reached; the last closes a closed path
+  double length = 0.0;          // seconds once around or once along
   bool closed = false, turns = false;
   Carry::Function code{};
 };
@@ -125,13 +125,13 @@ struct CellPlan {
   std::int32_t columns = 0, rows = 0;
   std::size_t layers = 0;
   std::size_t cells() const { return static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows); }
-  std::size_t first_kind = 0;                // entity of kind 1; kind 0 is nothing
-  std::vector<std::uint8_t> solid, seen;     // per kind number
-  std::vector<std::uint8_t> drawn;           // [layer][row from below][column]
-  bool touchy = false;                       // some kind has effects or kills
+  std::size_t first_kind = 0;             // entity of kind 1; kind 0 is nothing
+  std::vector<std::uint8_t> solid, seen;  // per kind number
+  std::vector<std::uint8_t> drawn;        // [layer][row from below][column]
+  bool touchy = false;                    // some kind has effects or kills
   bool generated = false;
-  std::vector<std::size_t> connect;          // entities that must reach each other
-  std::vector<std::uint8_t> avoided;         // per kind number
+  std::vector<std::size_t> connect;   // entities that must reach each other
+  std::vector<std::uint8_t> avoided;  // per kind number
 };
 
 /// Entities of one spec, which follow each other and are alike.
@@ -157,22 +157,22 @@ struct ArenaPlan {
   std::size_t first_zone = 0, first_item = 0, posed = 0, first_wall = 0, first_cell_kind = 0;
 
   float dt = 0.0f;
-  std::vector<std::uint8_t> tag_of;        // per entity
-  std::vector<std::int32_t> side_of;       // per entity, -1 for none
-  std::vector<ShapeData> shapes;           // per posed entity
-  std::vector<float> bounds;               // per posed entity, of its shape
+  std::vector<std::uint8_t> tag_of;                    // per entity
+  std::vector<std::int32_t> side_of;                   // per entity, -1 for none
+  std::vector<ShapeData> shapes;                       // per posed entity
+  std::vector<float> bounds;                           // per posed entity, of its shape
   std::vector<float> half_length, half_width, radius;  // likewise
-  std::vector<Run> runs;                   // of all posed entities
-  std::vector<std::uint8_t> at_start;      // per posed entity: there when an episode begins (shots are not)
-  std::vector<std::size_t> home;           // per posed entity: slot of its home pose, or nowhere
-  std::vector<ReturnData> returns;         // per posed entity
-  std::vector<Touchy> touchy;              // per entity
-  std::vector<BodyData> body;              // per body
-  std::vector<Surface> surface;            // per entity
-  std::vector<std::size_t> free_bodies;    // moved by forces and contacts
-  std::vector<std::size_t> active;         // free bodies and steppers: they meet zones, items and cells
-  std::vector<std::size_t> active_index;   // per body, or nowhere
-  std::vector<std::size_t> free_index;     // per body, or nowhere
+  std::vector<Run> runs;                               // of all posed entities
+  std::vector<std::uint8_t> at_start;                  // per posed entity: there when an episode begins (shots are not)
+  std::vector<std::size_t> home;                       // per posed entity: slot of its home pose, or nowhere
+  std::vector<ReturnData> returns;                     // per posed entity
+  std::vector<Touchy> touchy;                          // per entity
+  std::vector<BodyData> body;                          // per body
+  std::vector<Surface> surface;                        // per entity
+  std::vector<std::size_t> free_bodies;                // moved by forces and contacts
+  std::vector<std::size_t> active;                     // free bodies and steppers: they meet zones, items and cells
+  std::vector<std::size_t> active_index;               // per body, or nowhere
+  std::vector<std::size_t> free_index;                 // per body, or nowhere
   std::vector<MoverData> movers;
   std::vector<StepperData> steppers;
   std::vector<CarriedData> carried;
@@ -180,7 +180,7 @@ struct ArenaPlan {
   std::vector<MeterData> meters;
   std::vector<std::vector<std::int32_t>> meter_of;  // [active][meter name] -> meter, or -1
   std::vector<LauncherData> launchers;
-  std::vector<ItemData> item;              // per item
+  std::vector<ItemData> item;  // per item
   std::vector<RiverData> rivers;
   std::vector<std::vector<std::string>> input_names;  // per body
   std::vector<WallPiece> pieces;

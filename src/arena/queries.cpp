@@ -80,10 +80,12 @@ void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, 
   const CellPlan& cells = plan.cells;
   const StateArrays s = reading_of(plan, state);
   const Vec here{s.x[body], s.y[body]}, own = (1.0f / cells.size) * (here - cells.origin);
-  const auto column0 = static_cast<std::int32_t>(std::floor(own.x)), row0 = static_cast<std::int32_t>(std::floor(own.y));
+  const auto column0 = static_cast<std::int32_t>(std::floor(own.x)),
+             row0 = static_cast<std::int32_t>(std::floor(own.y));
   // The nearest quarter to the heading.
   const bool along_x = std::fabs(s.cos[body]) >= std::fabs(s.sin[body]);
-  const std::int32_t ax = along_x ? (s.cos[body] >= 0.0f ? 1 : -1) : 0, ay = along_x ? 0 : (s.sin[body] >= 0.0f ? 1 : -1);
+  const std::int32_t ax = along_x ? (s.cos[body] >= 0.0f ? 1 : -1) : 0,
+                     ay = along_x ? 0 : (s.sin[body] >= 0.0f ? 1 : -1);
   const auto wide = static_cast<std::int32_t>(left + 1 + right), high = static_cast<std::int32_t>(ahead + 1 + behind);
   const auto far = static_cast<std::int32_t>(ahead), to_left = static_cast<std::int32_t>(left);
   for (std::int32_t r = 0; r < high; ++r)

@@ -23,7 +23,7 @@ struct ArenaScratch::Memory {
   std::vector<std::int32_t> bumped;       // per stepper: entity it was stopped by, or one of the marks of steppers.cpp
   std::vector<std::int32_t> pusher;       // per stepper: the stepper that pushes it, -1 for none
   std::vector<std::pair<std::size_t, std::int32_t>> dropped;  // steppers whose wish is taken back, and because of whom
-  std::vector<float> meter_change;        // in this tick
+  std::vector<float> meter_change;                            // in this tick
   GeneratorMemory generator;
 };
 

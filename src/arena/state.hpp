@@ -16,8 +16,8 @@ struct StateHeader {
 };
 
 struct WanderState {
-  std::uint32_t leg = 0;             // of the route
-  float east = 0.0f, north = 0.0f;   // where a roaming one is going: a direction
+  std::uint32_t leg = 0;            // of the route
+  float east = 0.0f, north = 0.0f;  // where a roaming one is going: a direction
 };
 
 /// Where each array begins, in bytes from the block's start.

@@ -68,7 +68,8 @@ class Moves {
     if (t_.s.present[body] == 0 || t_.s.header->tick % stepper.beat != 0) return;
     const float* inputs = t_.s.inputs + plan_.body[body].first_input;
     const auto sign = [&](int k) { return inputs[k] > 0.5f ? 1 : inputs[k] < -0.5f ? -1 : 0; };
-    if (const int turn = sign(0); turn != 0) face(body, static_cast<double>(t_.s.heading[body]) + 0.5 * exact::pi * turn);
+    if (const int turn = sign(0); turn != 0)
+      face(body, static_cast<double>(t_.s.heading[body]) + 0.5 * exact::pi * turn);
     const int east_of_heading = t_.s.cos[body] > 0.5f ? 1 : t_.s.cos[body] < -0.5f ? -1 : 0;
     const int north_of_heading = t_.s.sin[body] > 0.5f ? 1 : t_.s.sin[body] < -0.5f ? -1 : 0;
     int east = 0, north = 0;
@@ -85,7 +86,8 @@ class Moves {
     if (stepper.faces_move && sign(1) == 0 && sign(2) == 0)
       face(body, exact::atan2(static_cast<double>(north), static_cast<double>(east)));
     m_.bumped[i] = blocker(column + east, row + north);
-    if (m_.bumped[i] == not_bumped) m_.wish[i] = static_cast<std::int32_t>(cell_number(cells_, column + east, row + north));
+    if (m_.bumped[i] == not_bumped)
+      m_.wish[i] = static_cast<std::int32_t>(cell_number(cells_, column + east, row + north));
   }
 
   void face(std::size_t body, double heading) {
@@ -101,7 +103,8 @@ class Moves {
     if (in_way < 0) return;
     const auto other = static_cast<std::size_t>(in_way);
     if (!plan_.steppers[other].pushable || moves(other)) return;
-    const std::int32_t column = m_.wish[i] % cells_.columns + (m_.wish[i] % cells_.columns - m_.own[i] % cells_.columns);
+    const std::int32_t column =
+        m_.wish[i] % cells_.columns + (m_.wish[i] % cells_.columns - m_.own[i] % cells_.columns);
     const std::int32_t row = m_.wish[i] / cells_.columns + (m_.wish[i] / cells_.columns - m_.own[i] / cells_.columns);
     if (blocker(column, row) != not_bumped) return;
     m_.wish[other] = static_cast<std::int32_t>(cell_number(cells_, column, row));
@@ -176,7 +179,8 @@ class Moves {
                         t_.s.y[body], 1.0f});
         if (whom >= 0) {
           affect(t_, body, static_cast<std::size_t>(whom), Dose::once);
-          if (static_cast<std::size_t>(whom) < plan_.bodies) affect(t_, static_cast<std::size_t>(whom), body, Dose::once);
+          if (static_cast<std::size_t>(whom) < plan_.bodies)
+            affect(t_, static_cast<std::size_t>(whom), body, Dose::once);
         }
       }
       if (!moves(i)) continue;

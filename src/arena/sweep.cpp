@@ -5,14 +5,14 @@
 #include "physics.hpp"
 
 // Bodies that move farther in a tick than they are wide are stopped where they first meet something; the contact is
-// solved in the next tick. What is swept is a disc of half the largest one inside the body, so that sliding along a wall
-// is no meeting.
+// solved in the next tick. What is swept is a disc of half the largest one inside the body, so that sliding along a
+// wall is no meeting.
 
 namespace zithercraft {
 namespace {
 
 constexpr float slightest_push = 0.002f;  // metres in a tick
-constexpr float into = 0.002f;  // metres by which a stopped body overlaps, so that the contact is found
+constexpr float into = 0.002f;            // metres by which a stopped body overlaps, so that the contact is found
 
 float free_way(const Tick& t, std::size_t i, float speed) {
   const ArenaPlan& plan = t.plan;

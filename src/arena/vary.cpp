@@ -185,7 +185,8 @@ std::shared_ptr<const ArenaPlans> compile_variants(const ArenaSpec& spec) {
     for (std::size_t k = 0; k < spec.vary.size(); ++k) {
       const Vary& vary = spec.vary[k];
       const std::string where = "arena.vary[" + std::to_string(k) + "]";
-      if (vary.high < vary.low) throw Error(Fault::spec, "the range runs backwards", where + ".high", "swap low and high");
+      if (vary.high < vary.low)
+        throw Error(Fault::spec, "the range runs backwards", where + ".high", "swap low and high");
       const std::vector<Step> steps = steps_of(vary.key, where + ".key");
       if (steps.empty() || steps.front().word == "vary" || steps.front().word == "variants" ||
           steps.front().word == "tick" || steps.back().word == "columns" || steps.back().word == "rows" ||

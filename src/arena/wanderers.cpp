@@ -70,9 +70,8 @@ class Guide {
     random.jump(t_.s.header->tick, static_cast<std::uint32_t>(i_));
     const bool lost = state_.east == 0.0f && state_.north == 0.0f;
     if (lost || random.uniform() < w_.change_chance || blocked({state_.east, state_.north})) {
-      const auto [sin, cos] =
-          w_.steps ? exact::sin_cos(0.5 * exact::pi * static_cast<double>(random.below(4)))
-                   : exact::sin_cos(2.0 * exact::pi * static_cast<double>(random.uniform()));
+      const auto [sin, cos] = w_.steps ? exact::sin_cos(0.5 * exact::pi * static_cast<double>(random.below(4)))
+                                       : exact::sin_cos(2.0 * exact::pi * static_cast<double>(random.uniform()));
       state_.east = cos;
       state_.north = sin;
     }
@@ -80,8 +79,13 @@ class Guide {
   }
 
   bool blocked(Vec direction) const {
-    if (w_.steps) return !open(direction.x > 0.5f ? 1 : direction.x < -0.5f ? -1 : 0,
-                               direction.y > 0.5f ? 1 : direction.y < -0.5f ? -1 : 0);
+    if (w_.steps)
+      return !open(direction.x > 0.5f    ? 1
+                   : direction.x < -0.5f ? -1
+                                         : 0,
+                   direction.y > 0.5f    ? 1
+                   : direction.y < -0.5f ? -1
+                                         : 0);
     const std::uint8_t* touching = t_.s.touching + t_.plan.free_index[i_] * t_.plan.entities.size();
     return std::any_of(touching, touching + t_.plan.entities.size(), [](std::uint8_t flag) { return flag != 0; });
   }
@@ -98,7 +102,8 @@ class Guide {
     const float c = t_.s.cos[i_], s = t_.s.sin[i_];
     inputs[0] = c * d.x + s * d.y;
     inputs[1] = c * d.y - s * d.x;
-    inputs[2] = std::clamp(3.0f * inputs[1] + (inputs[0] < 0.0f ? (inputs[1] < 0.0f ? -1.0f : 1.0f) : 0.0f), -1.0f, 1.0f);
+    inputs[2] =
+        std::clamp(3.0f * inputs[1] + (inputs[0] < 0.0f ? (inputs[1] < 0.0f ? -1.0f : 1.0f) : 0.0f), -1.0f, 1.0f);
   }
 
   // Straight on along the longer axis, or along the other where that is walled off.

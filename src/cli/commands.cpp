@@ -135,8 +135,8 @@ void draw_game(const Game& game, const ShowCommand& command) {
   const Picture picture{&start,
                         true,
                         {path},
-                        fmt::format("{}: start of seed {} and the path of the {} pilot", game.spec().name,
-                                    command.seed, hands[0]->name())};
+                        fmt::format("{}: start of seed {} and the path of the {} pilot", game.spec().name, command.seed,
+                                    hands[0]->name())};
   if (!command.png.empty()) draw_png(command.png, picture);
   if (!command.svg.empty()) draw_svg(command.svg, picture);
 }

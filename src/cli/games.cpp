@@ -16,9 +16,9 @@ extern const std::string_view archipelago, barge, lanternboat, locks, mooring, t
 
 std::vector<DemoGame> demo_games() {
   std::vector<DemoGame> games;
-  for (const auto& [name, text] : {std::pair{"mooring", mooring}, std::pair{"tidepools", tidepools}, std::pair{"barge", barge},
-                                   std::pair{"lanternboat", lanternboat}, std::pair{"locks", locks},
-                                   std::pair{"archipelago", archipelago}})
+  for (const auto& [name, text] :
+       {std::pair{"mooring", mooring}, std::pair{"tidepools", tidepools}, std::pair{"barge", barge},
+        std::pair{"lanternboat", lanternboat}, std::pair{"locks", locks}, std::pair{"archipelago", archipelago}})
     games.push_back({name, parse_game(text, std::string("demo '") + name + "'")});
   return games;
 }

@@ -208,7 +208,8 @@ class RoleCompiler {
     const auto inputs = game_.arena.inputs_of(role_->seats.front());
     const auto found = std::find(inputs.begin(), inputs.end(), wanted);
     if (found == inputs.end())
-      wrong("the body has no input '" + wanted + "'", where, inputs.empty() ? "give the body a mover" : advice(wanted, inputs));
+      wrong("the body has no input '" + wanted + "'", where,
+            inputs.empty() ? "give the body a mover" : advice(wanted, inputs));
     return static_cast<std::size_t>(found - inputs.begin());
   }
 

@@ -260,7 +260,8 @@ void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::
   sense(lane, worker);
 }
 
-void Lanes::begin_from(std::size_t lane, EpisodeKey key, std::span<const std::byte> arena_snapshot, std::size_t worker) {
+void Lanes::begin_from(std::size_t lane, EpisodeKey key, std::span<const std::byte> arena_snapshot,
+                       std::size_t worker) {
   const GamePlan& plan = game_.plan();
   if (arena_snapshot.size() < plan.arena.state_bytes())
     throw Error(Fault::refused,

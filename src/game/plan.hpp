@@ -40,7 +40,7 @@ struct OwnMotionPlan {
 
 struct GaugesPlan {
   std::size_t first_column = 0;
-  std::vector<float> low{}, inverse_range{};          // per meter
+  std::vector<float> low{}, inverse_range{};        // per meter
   std::vector<std::vector<std::size_t>> numbers{};  // per seat, per meter: see Arena::meter_number
 };
 
@@ -70,7 +70,7 @@ struct HappeningPlan {
   EventKind kind = EventKind::touch;
   Part as = Part::either;
   std::vector<std::size_t> of;  // bodies; empty for the seat's own
-  bool any_thing = true;  // counts whatever the other thing is, also nothing
+  bool any_thing = true;        // counts whatever the other thing is, also nothing
   std::uint64_t tags = 0;
   float harder_than = 0.0f;
   bool by_strength = false;

@@ -52,8 +52,8 @@ float amount(const HappeningPlan& happening, const SeatView& seat, std::span<Dis
   const auto entities = seat.game().arena().entities();
   const auto meant = [&](std::int32_t entity) {
     if (happening.of.empty()) return entity == static_cast<std::int32_t>(seat.body());
-    return entity >= 0 && std::find(happening.of.begin(), happening.of.end(), static_cast<std::size_t>(entity)) !=
-                              happening.of.end();
+    return entity >= 0 &&
+           std::find(happening.of.begin(), happening.of.end(), static_cast<std::size_t>(entity)) != happening.of.end();
   };
   float sum = 0.0f;
   for (const Event& event : seat.events()) {
@@ -62,8 +62,7 @@ float amount(const HappeningPlan& happening, const SeatView& seat, std::span<Dis
     const bool whom = !who && happening.as != Part::who && meant(event.whom);
     if (!who && !whom) continue;
     const std::int32_t other = who ? event.whom : event.who;
-    const bool tagged =
-        other >= 0 && ((happening.tags >> entities[static_cast<std::size_t>(other)].tag) & 1u) != 0;
+    const bool tagged = other >= 0 && ((happening.tags >> entities[static_cast<std::size_t>(other)].tag) & 1u) != 0;
     if (happening.any_thing || tagged) sum += happening.by_strength ? event.strength : 1.0f;
   }
   return sum;
@@ -81,8 +80,8 @@ float amount(const ConditionPlan& condition, const SeatView& seat, std::span<Dis
     if (condition.paired) return in(condition.zones[seat.number()]);
     return condition.zones.empty() || std::any_of(condition.zones.begin(), condition.zones.end(), in);
   };
-  const bool any = condition.of.empty() ? holds(seat.body())
-                                        : std::any_of(condition.of.begin(), condition.of.end(), holds);
+  const bool any =
+      condition.of.empty() ? holds(seat.body()) : std::any_of(condition.of.begin(), condition.of.end(), holds);
   return any ? 1.0f : 0.0f;
 }
 

@@ -18,8 +18,8 @@ float SeatView::speed() const {
 
 Bearing SeatView::nearest(std::size_t tag) const {
   const Pose own = pose();
-  const NearestHit hit = game().arena().nearest(arena_state(), own.x, own.y, std::uint64_t{1} << tag,
-                                                static_cast<std::int32_t>(body()));
+  const NearestHit hit =
+      game().arena().nearest(arena_state(), own.x, own.y, std::uint64_t{1} << tag, static_cast<std::int32_t>(body()));
   return hit.entity < 0 ? Bearing{} : bearing_to(static_cast<std::size_t>(hit.entity));
 }
 

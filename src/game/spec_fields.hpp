@@ -9,13 +9,19 @@ namespace zithercraft {
 
 template <>
 struct Words<EventKind> {
-  static constexpr std::array list{std::pair{"touch", EventKind::touch}, std::pair{"part", EventKind::part}, std::pair{"enter", EventKind::enter}, std::pair{"stay", EventKind::stay}, std::pair{"leave", EventKind::leave}, std::pair{"collect", EventKind::collect}, std::pair{"launch", EventKind::launch}, std::pair{"hit", EventKind::hit}, std::pair{"pass", EventKind::pass}, std::pair{"empty", EventKind::empty}, std::pair{"full", EventKind::full}, std::pair{"die", EventKind::die}, std::pair{"back", EventKind::back}, std::pair{"gate", EventKind::gate}};
+  static constexpr std::array list{std::pair{"touch", EventKind::touch},   std::pair{"part", EventKind::part},
+                                   std::pair{"enter", EventKind::enter},   std::pair{"stay", EventKind::stay},
+                                   std::pair{"leave", EventKind::leave},   std::pair{"collect", EventKind::collect},
+                                   std::pair{"launch", EventKind::launch}, std::pair{"hit", EventKind::hit},
+                                   std::pair{"pass", EventKind::pass},     std::pair{"empty", EventKind::empty},
+                                   std::pair{"full", EventKind::full},     std::pair{"die", EventKind::die},
+                                   std::pair{"back", EventKind::back},     std::pair{"gate", EventKind::gate}};
 };
 
 template <>
 struct Words<Part> {
   static constexpr std::array list{std::pair{"either", Part::either}, std::pair{"who", Part::who},
- std::pair{"whom", Part::whom}};
+                                   std::pair{"whom", Part::whom}};
 };
 
 template <>

@@ -7,8 +7,8 @@
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple pilot for cells: one step towards the target where the window shows a free cell, now and then a random one, so
-// that it does not stand before a wall for ever.
+// A simple pilot for cells: one step towards the target where the window shows a free cell, now and then a random one,
+// so that it does not stand before a wall for ever.
 
 namespace zithercraft {
 namespace {
@@ -43,8 +43,8 @@ class Finder {
     plan.wide = static_cast<std::size_t>(window->left + 1 + window->right);
     plan.far = static_cast<std::size_t>(window->ahead);
     plan.to_left = static_cast<std::size_t>(window->left);
-    plan.window = column(window->name + "[" + std::to_string(window->ahead) + "," + std::to_string(window->left) + "]." +
-                         window->sees.front());
+    plan.window = column(window->name + "[" + std::to_string(window->ahead) + "," + std::to_string(window->left) +
+                         "]." + window->sees.front());
     for (std::size_t t = 0; t < plan.tags; ++t)
       if (blocks(window->sees[t])) plan.blocking.push_back(t);
     const auto* choice = spec_.controls.size() == 1 ? std::get_if<Choice>(&spec_.controls.front()) : nullptr;

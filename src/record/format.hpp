@@ -19,9 +19,10 @@ static_assert(std::endian::native == std::endian::little);
 
 constexpr std::array<char, 8> magic{'Z', 'R', 'E', 'P', '\r', '\n', '\x1a', '\n'};
 constexpr std::array<char, 8> end_magic{'Z', 'R', 'E', 'P', ' ', 'E', 'N', 'D'};
-constexpr std::uint32_t version = 1;
+constexpr std::uint32_t version = 2;
 constexpr std::uint32_t chunk_magic = 0x4B4E4843;  // "CHNK"
 constexpr std::uint32_t moments_per_chunk = 64;
+constexpr std::size_t full_chunk = 32u << 20;  // bytes from which a chunk is closed before it has all its moments
 constexpr std::uint32_t largest_chunk = 1u << 30;
 
 enum class ChunkKind : std::uint32_t { moments = 1, index = 2 };
@@ -61,13 +62,14 @@ inline std::uint64_t end_checksum(std::uint64_t index_offset) {
   return hash_bytes(std::as_bytes(std::span(&index_offset, 1)));
 }
 
-// An event as stored: 28 bytes without padding that could hold anything.
+// An event as stored: 32 bytes without padding that could hold anything.
 struct StoredEvent {
   std::uint32_t tick, kind;
   std::int32_t who, whom;
   float x, y, strength;
+  std::int32_t detail;
 };
-static_assert(sizeof(StoredEvent) == 28);
+static_assert(sizeof(StoredEvent) == 32);
 
 template <class T>
 void append(std::vector<std::byte>& out, std::span<const T> values) {

@@ -105,7 +105,7 @@ void ReplayWriter::add(const Lanes& lanes, std::size_t lane, std::span<const flo
     s.flush_moments();
     ++s.episodes;
   }
-  if (s.chunk.moments == moments_per_chunk) s.flush_moments();
+  if (s.chunk.moments == moments_per_chunk || s.raw.size() >= full_chunk) s.flush_moments();
   if (s.chunk.moments == 0) {
     s.chunk.episode = s.episodes - 1;
     s.chunk.first_decision = decision;
@@ -135,7 +135,8 @@ void ReplayWriter::add(const Lanes& lanes, std::size_t lane, std::span<const flo
   }
   append_one(s.raw, static_cast<std::uint32_t>(lanes.events(lane).size()));
   for (const Event& e : lanes.events(lane))
-    append_one(s.raw, StoredEvent{e.tick, static_cast<std::uint32_t>(e.kind), e.who, e.whom, e.x, e.y, e.strength});
+    append_one(s.raw,
+               StoredEvent{e.tick, static_cast<std::uint32_t>(e.kind), e.who, e.whom, e.x, e.y, e.strength, e.detail});
 }
 
 void ReplayWriter::finish() {

@@ -22,7 +22,8 @@ struct Colour {
 
 // Hues that people who cannot tell red from green can tell apart, by lightness too; by what a thing is.
 constexpr Colour wall_colour{0.25, 0.28, 0.33}, zone_colour{0.00, 0.45, 0.45}, shot_colour{0.12, 0.14, 0.18};
-constexpr std::array<Colour, 4> seat_colours{{{0.80, 0.47, 0.00}, {0.10, 0.45, 0.75}, {0.70, 0.25, 0.45}, {0.35, 0.60, 0.10}}};
+constexpr std::array<Colour, 4> seat_colours{
+    {{0.80, 0.47, 0.00}, {0.10, 0.45, 0.75}, {0.70, 0.25, 0.45}, {0.35, 0.60, 0.10}}};
 constexpr std::array<Colour, 3> moving_colours{{{0.55, 0.20, 0.60}, {0.45, 0.30, 0.15}, {0.60, 0.10, 0.20}}};
 constexpr std::array<Colour, 3> fixed_colours{{{0.42, 0.35, 0.58}, {0.10, 0.45, 0.75}, {0.45, 0.40, 0.35}}};
 constexpr std::array<Colour, 3> item_colours{{{0.90, 0.72, 0.05}, {0.80, 0.48, 0.66}, {0.34, 0.71, 0.91}}};
@@ -83,7 +84,9 @@ class Painter {
       Colour& colour = colours_[entity.tag];
       switch (entity.kind) {
         case EntityKind::body:
-          colour = seats.contains(e) ? next(seat_colours, 0) : entity.free ? next(moving_colours, 1) : next(fixed_colours, 2);
+          colour = seats.contains(e) ? next(seat_colours, 0)
+                   : entity.free     ? next(moving_colours, 1)
+                                     : next(fixed_colours, 2);
           break;
         case EntityKind::shot: colour = shot_colour; break;
         case EntityKind::zone: colour = zone_colour; break;
@@ -179,7 +182,8 @@ class Painter {
     const Pose pose = arena_.pose(lanes_.arena_state(0), e);
     const double x = static_cast<double>(pose.x), y = static_cast<double>(pose.y);
     double half = 0;  // how far the outline reaches
-    for (const auto& [px, py] : arena_.outline(lanes_.arena_state(0), e)) half = std::max(half, std::hypot(px - x, py - y));
+    for (const auto& [px, py] : arena_.outline(lanes_.arena_state(0), e))
+      half = std::max(half, std::hypot(px - x, py - y));
     half *= 0.85;
     set({1, 1, 1});
     cairo_set_line_width(c_, 2);

@@ -14,7 +14,8 @@ namespace {
 
 using test::World;
 
-const std::vector<CellKind> kinds{{.name = "rock", .symbol = "#", .solid = true}, {.name = "sand", .symbol = ".", .seen = false}};
+const std::vector<CellKind> kinds{{.name = "rock", .symbol = "#", .solid = true},
+                                  {.name = "sand", .symbol = ".", .seen = false}};
 
 BodySpec stepper(const std::string& name, double x, double y, Stepper mover = {}) {
   return {.name = name, .motion = Motion::free, .shape = Disc{0.3}, .mover = mover, .place = {.region = {x, y, x, y}}};
@@ -129,7 +130,8 @@ TEST(Steppers, AColumnWalksWithoutGapsAndStopsTogether) {
 }
 
 TEST(Steppers, PushWhatIsPushable) {
-  World world(street({stepper("crew", 1.5, 1.5, {.pushes = true}), stepper("crate", 3.5, 1.5, {.pushable = true}), stepper("post", 6.5, 1.5)}));
+  World world(street({stepper("crew", 1.5, 1.5, {.pushes = true}), stepper("crate", 3.5, 1.5, {.pushable = true}),
+                      stepper("post", 6.5, 1.5)}));
   want(world, 0, ahead, 1);
   world.ticks(10);
   EXPECT_EQ(world.pose(1).x, 5.5f) << "up to the post, which stays";
@@ -140,8 +142,14 @@ TEST(Steppers, PushWhatIsPushable) {
 // Whatever they want, no two are ever in one cell, and none in a wall or outside.
 TEST(Steppers, NeverShareACellInRandomPlay) {
   ArenaSpec spec;
-  spec.cells = CellsSpec{.kinds = kinds, .columns = 12, .rows = 9, .generate = {Caves{.wall = "rock", .open = "sand", .fill = 0.3}}};
-  spec.bodies = {{.name = "boat", .count = 20, .motion = Motion::free, .shape = Disc{0.3}, .mover = Stepper{.pushes = true, .pushable = true}, .place = {.on = {"sand"}}}};
+  spec.cells = CellsSpec{
+      .kinds = kinds, .columns = 12, .rows = 9, .generate = {Caves{.wall = "rock", .open = "sand", .fill = 0.3}}};
+  spec.bodies = {{.name = "boat",
+                  .count = 20,
+                  .motion = Motion::free,
+                  .shape = Disc{0.3},
+                  .mover = Stepper{.pushes = true, .pushable = true},
+                  .place = {.on = {"sand"}}}};
   RandomStream random(1, 0, 0, Purpose::user);
   for (const Meeting meeting : {Meeting::none, Meeting::one})
     for (const bool swapping : {false, true}) {
@@ -157,8 +165,9 @@ TEST(Steppers, NeverShareACellInRandomPlay) {
         for (std::size_t b = 0; b < 20; ++b) {
           const Pose pose = world.pose(b);
           ASSERT_TRUE(places.insert({pose.x, pose.y}).second) << "tick " << tick;
-          ASSERT_EQ(world.arena.cell_at(world.state(), static_cast<std::size_t>(pose.x), static_cast<std::size_t>(pose.y)),
-                    static_cast<std::int32_t>(world.arena.entities().size() - 1));
+          ASSERT_EQ(
+              world.arena.cell_at(world.state(), static_cast<std::size_t>(pose.x), static_cast<std::size_t>(pose.y)),
+              static_cast<std::int32_t>(world.arena.entities().size() - 1));
         }
       }
     }
@@ -178,8 +187,11 @@ TEST(Cells, DrawnMapsAreReadFromTheTop) {
 
 TEST(Cells, UpperLayersAreMetFirstAndAffect) {
   ArenaSpec spec;
-  spec.cells = CellsSpec{.kinds = {{.name = "sand", .symbol = ".", .seen = false}, {.name = "spring", .symbol = "o", .effects = {{.meter = "water", .amount = 1, .per_second = 10}}}, {.name = "pit", .symbol = "v", .kills = {"crew"}}},
-                         .layers = {".....", "  o v"}};
+  spec.cells = CellsSpec{
+      .kinds = {{.name = "sand", .symbol = ".", .seen = false},
+                {.name = "spring", .symbol = "o", .effects = {{.meter = "water", .amount = 1, .per_second = 10}}},
+                {.name = "pit", .symbol = "v", .kills = {"crew"}}},
+      .layers = {".....", "  o v"}};
   spec.bodies = {stepper("crew", 0.5, 0.5)};
   spec.bodies[0].meters = {{.name = "water", .start = 0.0}};
   World world(spec);
@@ -226,7 +238,8 @@ std::pair<std::size_t, std::size_t> open_and_reached(World& world, std::int32_t 
 }
 
 TEST(Generators, MazesRoomsAndCavesAreConnectedAndWalledIn) {
-  const std::vector<Generator> makers{Maze{.wall = "rock", .open = "sand"}, Maze{.wall = "rock", .open = "sand", .corridor = 2, .loops = 0.3},
+  const std::vector<Generator> makers{Maze{.wall = "rock", .open = "sand"},
+                                      Maze{.wall = "rock", .open = "sand", .corridor = 2, .loops = 0.3},
                                       Rooms{.wall = "rock", .open = "sand"}, Caves{.wall = "rock", .open = "sand"}};
   for (const auto& maker : makers)
     for (const auto& [columns, rows] : {std::pair{31, 21}, {9, 40}, {6, 5}}) {
@@ -260,10 +273,12 @@ TEST(Generators, APerfectMazeHasOneWayBetweenAnyTwoCells) {
 
 TEST(Generators, IslandsAndScatterKeepTheirShares) {
   ArenaSpec spec;
-  spec.cells = CellsSpec{.kinds = {{.name = "sea"}, {.name = "land"}, {.name = "hill"}, {.name = "spring"}},
-                         .columns = 40,
-                         .rows = 30,
-                         .generate = {Islands{.water = "sea", .land = "land", .hill = "hill", .share = 0.5, .hills = 0.2}, Scatter{.on = "land", .put = "spring", .density = 0.1, .layer = 1}}};
+  spec.cells =
+      CellsSpec{.kinds = {{.name = "sea"}, {.name = "land"}, {.name = "hill"}, {.name = "spring"}},
+                .columns = 40,
+                .rows = 30,
+                .generate = {Islands{.water = "sea", .land = "land", .hill = "hill", .share = 0.5, .hills = 0.2},
+                             Scatter{.on = "land", .put = "spring", .density = 0.1, .layer = 1}}};
   World world(spec);
   std::array<int, 4> count{};
   for (std::size_t r = 0; r < 30; ++r)
@@ -275,12 +290,13 @@ TEST(Generators, IslandsAndScatterKeepTheirShares) {
 
 TEST(Generators, ConnectKeepsEverythingReachable) {
   ArenaSpec spec;
-  spec.cells = CellsSpec{.kinds = {kinds[0], kinds[1], {.name = "pool", .symbol = "~"}},
-                         .columns = 15,
-                         .rows = 11,
-                         .generate = {Maze{.wall = "rock", .open = "sand"}, Scatter{.on = "sand", .put = "pool", .density = 0.05}},
-                         .connect = {"crew", "lagoon"},
-                         .avoid = {"pool"}};
+  spec.cells = CellsSpec{
+      .kinds = {kinds[0], kinds[1], {.name = "pool", .symbol = "~"}},
+      .columns = 15,
+      .rows = 11,
+      .generate = {Maze{.wall = "rock", .open = "sand"}, Scatter{.on = "sand", .put = "pool", .density = 0.05}},
+      .connect = {"crew", "lagoon"},
+      .avoid = {"pool"}};
   spec.zones = {{.name = "lagoon", .place = {.on = {"sand"}}}};
   spec.bodies = {stepper("crew", 0, 0)};
   spec.bodies[0].place = {.on = {"sand"}};

@@ -13,7 +13,8 @@ using test::World;
 
 ArenaSpec closed_box(double half) {
   ArenaSpec spec;
-  spec.walls = {{.name = "wall", .points = {{-half, -half}, {half, -half}, {half, half}, {-half, half}}, .closed = true}};
+  spec.walls = {
+      {.name = "wall", .points = {{-half, -half}, {half, -half}, {half, half}, {-half, half}}, .closed = true}};
   return spec;
 }
 
@@ -27,7 +28,8 @@ BodySpec crate(const std::string& name, std::int64_t count, const Shape& shape, 
 
 TEST(Dynamics, FreeCollisionsConserveMomentum) {
   ArenaSpec spec;
-  spec.bodies = {crate("disc", 6, Disc{0.5}, 6), crate("box", 6, Box{1.4, 0.8}, 6), crate("log", 4, Capsule{2, 0.3}, 6)};
+  spec.bodies = {crate("disc", 6, Disc{0.5}, 6), crate("box", 6, Box{1.4, 0.8}, 6),
+                 crate("log", 4, Capsule{2, 0.3}, 6)};
   spec.bodies[0].mass = 3;
   spec.bodies[1].bounce = 0.8;
   World world(spec);
@@ -90,10 +92,11 @@ TEST(Dynamics, EnergyNeverGrowsInAClosedBox) {
 // A million ticks of random play with everything that can push.
 TEST(Dynamics, NobodyLeavesAClosedArena) {
   ArenaSpec spec = closed_box(8);
-  spec.bodies = {{.name = "boat", .count = 2, .motion = Motion::free, .shape = Capsule{2, 0.4}, .mover = Boat{.thrust = 6}},
-                 {.name = "walker", .count = 2, .motion = Motion::free, .shape = Disc{0.4}, .mover = Walker{.speed = 6}},
-                 {.name = "car", .count = 2, .motion = Motion::free, .shape = Box{1.8, 0.9}, .mover = Car{.engine = 8}},
-                 {.name = "crate", .count = 3, .motion = Motion::free, .shape = Box{1, 1}, .mass = 5, .drag = 0.5}};
+  spec.bodies = {
+      {.name = "boat", .count = 2, .motion = Motion::free, .shape = Capsule{2, 0.4}, .mover = Boat{.thrust = 6}},
+      {.name = "walker", .count = 2, .motion = Motion::free, .shape = Disc{0.4}, .mover = Walker{.speed = 6}},
+      {.name = "car", .count = 2, .motion = Motion::free, .shape = Box{1.8, 0.9}, .mover = Car{.engine = 8}},
+      {.name = "crate", .count = 3, .motion = Motion::free, .shape = Box{1, 1}, .mass = 5, .drag = 0.5}};
   for (auto& b : spec.bodies) b.place = {.region = {-7, -7, 7, 7}, .heading = {-180, 180}};
   World world(spec);
   RandomStream random(3, 0, 0, Purpose::user);
@@ -111,7 +114,8 @@ TEST(Dynamics, NobodyLeavesAClosedArena) {
 
 TEST(Dynamics, NothingTunnelsAt200MetresPerSecond) {
   ArenaSpec spec = closed_box(10);
-  spec.cells = CellsSpec{.origin = {-3, -3}, .kinds = {{.name = "rock", .symbol = "#", .solid = true}}, .layers = {"#"}};
+  spec.cells =
+      CellsSpec{.origin = {-3, -3}, .kinds = {{.name = "rock", .symbol = "#", .solid = true}}, .layers = {"#"}};
   spec.bodies = {body("disc", Disc{0.2}, Motion::free, 0), body("log", Capsule{1.2, 0.15}, Motion::free, 1),
                  body("box", Box{0.5, 0.3}, Motion::free, 2), body("post", Disc{0.3}, Motion::fixed, 3)};
   for (auto& b : spec.bodies) b.bounce = 1;
@@ -123,8 +127,8 @@ TEST(Dynamics, NothingTunnelsAt200MetresPerSecond) {
     for (std::size_t b = 0; b < 3; ++b) {
       const double angle = random.between(-3.14, 3.14);
       world.arena.put(world.state(), b, -6 + 5 * static_cast<float>(b), 6, angle);
-      world.arena.set_velocity(world.state(), b,
-                               {200 * static_cast<float>(std::cos(angle)), 200 * static_cast<float>(std::sin(angle)), 0});
+      world.arena.set_velocity(
+          world.state(), b, {200 * static_cast<float>(std::cos(angle)), 200 * static_cast<float>(std::sin(angle)), 0});
     }
     for (int tick = 0; tick < 20; ++tick) {
       world.ticks(1);
@@ -152,14 +156,19 @@ TEST(Dynamics, TwoFastBodiesMeetInsteadOfPassing) {
 
 TEST(Dynamics, CratesShovedIntoACornerComeToRest) {
   ArenaSpec spec = closed_box(4);
-  spec.bodies = {{.name = "tug", .motion = Motion::free, .shape = Disc{0.5}, .mass = 4, .mover = Walker{.speed = 1, .agility = 4}}};
+  spec.bodies = {{.name = "tug",
+                  .motion = Motion::free,
+                  .shape = Disc{0.5},
+                  .mass = 4,
+                  .mover = Walker{.speed = 1, .agility = 4}}};
   for (int i = 0; i < 5; ++i)
     spec.bodies.push_back({.name = "crate" + std::to_string(i), .motion = Motion::free, .shape = Box{1, 1}, .drag = 2});
   for (auto& b : spec.bodies) b.place = {.region = {-3, -3, 3, 3}};
   World world(spec);
   world.arena.put(world.state(), 0, -2, -2, 0.785398);
   for (std::size_t i = 0; i < 5; ++i)
-    world.arena.put(world.state(), i + 1, -0.5f + 1.1f * static_cast<float>(i % 3), -0.5f + 1.1f * static_cast<float>(i / 3), 0.1);
+    world.arena.put(world.state(), i + 1, -0.5f + 1.1f * static_cast<float>(i % 3),
+                    -0.5f + 1.1f * static_cast<float>(i / 3), 0.1);
   world.arena.inputs(world.state(), 0)[0] = 1;
   world.ticks(600);
   const auto resting = [&] {
@@ -177,8 +186,17 @@ TEST(Dynamics, CratesShovedIntoACornerComeToRest) {
 TEST(Dynamics, AHeavyBodyIsHardToPush) {
   const auto pushed = [](double mass) {
     ArenaSpec spec;
-    spec.bodies = {{.name = "tug", .motion = Motion::free, .shape = Disc{0.5}, .mass = 100, .mover = Walker{.speed = 2, .agility = 4}},
-                   {.name = "barge", .motion = Motion::free, .shape = Box{2, 2}, .mass = mass, .drag = 0.5, .place = {.region = {3, 0, 3, 0}}}};
+    spec.bodies = {{.name = "tug",
+                    .motion = Motion::free,
+                    .shape = Disc{0.5},
+                    .mass = 100,
+                    .mover = Walker{.speed = 2, .agility = 4}},
+                   {.name = "barge",
+                    .motion = Motion::free,
+                    .shape = Box{2, 2},
+                    .mass = mass,
+                    .drag = 0.5,
+                    .place = {.region = {3, 0, 3, 0}}}};
     World world(spec);
     world.arena.inputs(world.state(), 0)[0] = 1;
     world.ticks(100);
@@ -201,9 +219,11 @@ TEST(Dynamics, PushedOffCentreABoxTurns) {
 
 TEST(Dynamics, BodiesSlideAlongARowOfCellsWithoutCatching) {
   ArenaSpec spec;
-  spec.cells = CellsSpec{.origin = {0, -1}, .kinds = {{.name = "rock", .symbol = "#", .solid = true}}, .layers = {std::string(40, '#')}};
+  spec.cells = CellsSpec{
+      .origin = {0, -1}, .kinds = {{.name = "rock", .symbol = "#", .solid = true}}, .layers = {std::string(40, '#')}};
   for (const Shape& shape : {Shape{Disc{0.3}}, Shape{Box{0.8, 0.6}}, Shape{Capsule{1, 0.3}}}) {
-    spec.bodies = {{.name = "slider", .motion = Motion::free, .shape = shape, .grip = 0, .place = {.region = {2, 0.31, 2, 0.31}}}};
+    spec.bodies = {
+        {.name = "slider", .motion = Motion::free, .shape = shape, .grip = 0, .place = {.region = {2, 0.31, 2, 0.31}}}};
     World world(spec);
     for (int tick = 0; tick < 400; ++tick) {
       // Pressed against the row and carried along it.
@@ -226,8 +246,9 @@ TEST(Dynamics, TopSpeedHolds) {
 
 TEST(Dynamics, ACarriedBodyFollowsItsPathAndShovesWhatIsInTheWay) {
   ArenaSpec spec;
-  spec.bodies = {{.name = "ferry", .motion = Motion::carried, .shape = Box{1, 1}, .path = Track{.points = {{4, 0}}, .speed = 2}},
-                 {.name = "raft", .motion = Motion::free, .shape = Disc{0.4}, .mass = 1e6, .place = {.region = {2.5, 0, 2.5, 0}}}};
+  spec.bodies = {
+      {.name = "ferry", .motion = Motion::carried, .shape = Box{1, 1}, .path = Track{.points = {{4, 0}}, .speed = 2}},
+      {.name = "raft", .motion = Motion::free, .shape = Disc{0.4}, .mass = 1e6, .place = {.region = {2.5, 0, 2.5, 0}}}};
   World world(spec);
   world.ticks(20);  // one second
   EXPECT_NEAR(world.pose(0).x, 2, 1e-4);
@@ -242,8 +263,8 @@ TEST(Dynamics, ACarriedBodyFollowsItsPathAndShovesWhatIsInTheWay) {
 TEST(Dynamics, ACarriedBodyCanFollowCode) {
   ArenaSpec spec;
   spec.bodies = {{.name = "buoy", .motion = Motion::carried, .carry = Carry([](double t, const CarriedPose& start) {
-                    return CarriedPose{start.x + t * t, start.y, t};
-                  })}};
+                                                               return CarriedPose{start.x + t * t, start.y, t};
+                                                             })}};
   World world(spec);
   world.ticks(40);
   EXPECT_NEAR(world.pose(0).x, 4, 1e-4);

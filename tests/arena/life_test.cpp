@@ -34,7 +34,8 @@ const Event* first(const World& world, EventKind kind) {
 void go(World& world, std::size_t body, float ahead) { world.arena.inputs(world.state(), body)[0] = ahead; }
 
 TEST(Zones, ReportEnterStayAndLeave) {
-  ArenaSpec spec{.zones = {{.name = "berth", .shape = Disc{1}, .reports_stay = true, .place = {.region = {3, 0, 3, 0}}}}};
+  ArenaSpec spec{
+      .zones = {{.name = "berth", .shape = Disc{1}, .reports_stay = true, .place = {.region = {3, 0, 3, 0}}}}};
   spec.bodies = {walker("crew", 0, 0)};
   World world(spec);
   go(world, 0, 1);
@@ -46,7 +47,8 @@ TEST(Zones, ReportEnterStayAndLeave) {
 }
 
 TEST(Events, OnlyThoseWantedAreBuilt) {
-  ArenaSpec spec{.zones = {{.name = "berth", .shape = Disc{1}, .reports_stay = true, .place = {.region = {3, 0, 3, 0}}}}};
+  ArenaSpec spec{
+      .zones = {{.name = "berth", .shape = Disc{1}, .reports_stay = true, .place = {.region = {3, 0, 3, 0}}}}};
   spec.bodies = {walker("crew", 0, 0)};
   World all(spec), some(spec);
   go(all, 0, 1);
@@ -60,7 +62,8 @@ TEST(Events, OnlyThoseWantedAreBuilt) {
 }
 
 TEST(Items, AreCollectedAndComeBack) {
-  ArenaSpec spec{.items = {{.name = "lantern", .worth = 2.5, .returns = Return{.after = 1}, .place = {.region = {1, 0, 1, 0}}}}};
+  ArenaSpec spec{
+      .items = {{.name = "lantern", .worth = 2.5, .returns = Return{.after = 1}, .place = {.region = {1, 0, 1, 0}}}}};
   spec.bodies = {walker("crew", 0, 0)};
   World world(spec);
   const std::size_t lantern = world.arena.posed_count() - 1;
@@ -97,7 +100,10 @@ TEST(Items, OnlyForTheirCollectorsAndElsewhereAfterwards) {
 }
 
 TEST(Meters, DrainGainAndReportTheirBounds) {
-  ArenaSpec spec{.zones = {{.name = "spring", .shape = Disc{1}, .effects = {{.meter = "water", .per_second = 60}}, .place = {.region = {4, 0, 4, 0}}}}};
+  ArenaSpec spec{.zones = {{.name = "spring",
+                            .shape = Disc{1},
+                            .effects = {{.meter = "water", .per_second = 60}},
+                            .place = {.region = {4, 0, 4, 0}}}}};
   spec.bodies = {walker("crew", 0, 0)};
   spec.bodies[0].meters = {{.name = "air", .low = 0, .high = 10, .change = -20},
                            {.name = "water", .low = 0, .high = 50, .start = 20.0, .change = -10}};
@@ -134,7 +140,11 @@ TEST(Meters, AVitalOneKillsAndTheBodyReturns) {
 }
 
 TEST(Hazards, KillTheTagsTheyName) {
-  ArenaSpec spec{.zones = {{.name = "pool", .shape = Disc{1}, .kept_free = false, .kills = {"crew"}, .place = {.region = {3, 0, 3, 0}}}}};
+  ArenaSpec spec{.zones = {{.name = "pool",
+                            .shape = Disc{1},
+                            .kept_free = false,
+                            .kills = {"crew"},
+                            .place = {.region = {3, 0, 3, 0}}}}};
   spec.bodies = {walker("crew", 0, 0), walker("crab", 3, 0), walker("shark", 0, 5), walker("crew2", 2, 5)};
   spec.bodies[2].kills = {"swimmer"};
   spec.bodies[3].tag = "swimmer";
@@ -152,9 +162,19 @@ TEST(Hazards, KillTheTagsTheyName) {
 ArenaSpec battery() {
   ArenaSpec spec;
   spec.bodies = {{.name = "mole",
-                  .launchers = {{.name = "flare", .speed = 10, .radius = 0.1, .life = 2, .reload = 0.5, .swing = 90, .targets = {"balloon"},
+                  .launchers = {{.name = "flare",
+                                 .speed = 10,
+                                 .radius = 0.1,
+                                 .life = 2,
+                                 .reload = 0.5,
+                                 .swing = 90,
+                                 .targets = {"balloon"},
                                  .effects = {{.meter = "health", .amount = -3}}}}},
-                 {.name = "balloon", .motion = Motion::free, .shape = Disc{0.5}, .meters = {{.name = "health", .high = 5}}, .place = {.region = {8, 0, 8, 0}}}};
+                 {.name = "balloon",
+                  .motion = Motion::free,
+                  .shape = Disc{0.5},
+                  .meters = {{.name = "health", .high = 5}},
+                  .place = {.region = {8, 0, 8, 0}}}};
   return spec;
 }
 
@@ -219,7 +239,9 @@ TEST(Wanderers, ChaseWhenHostileFleeAndFollowTheirRoute) {
   spec.bodies[1].wanderer->hostile = false;
   World peaceful(spec);
   peaceful.ticks(40);
-  EXPECT_EQ(std::count_if(peaceful.events.begin(), peaceful.events.end(), [](const Event& e) { return e.kind == EventKind::touch; }), 0);
+  EXPECT_EQ(std::count_if(peaceful.events.begin(), peaceful.events.end(),
+                          [](const Event& e) { return e.kind == EventKind::touch; }),
+            0);
 }
 
 TEST(Wanderers, RoamOverTheWholeArena) {
@@ -261,7 +283,11 @@ TEST(Queries, OwnSideIsLookedThrough) {
   const float one = 1, none = 0;
   float distance = 0;
   std::int32_t entity = 0;
-  const RayFanQuery ray{.direction_x = {&one, 1}, .direction_y = {&none, 1}, .reach = 9, .exclude = 0, .exclude_side = world.arena.side_of(0)};
+  const RayFanQuery ray{.direction_x = {&one, 1},
+                        .direction_y = {&none, 1},
+                        .reach = 9,
+                        .exclude = 0,
+                        .exclude_side = world.arena.side_of(0)};
   world.arena.cast(world.state(), ray, {&distance, 1}, {&entity, 1});
   EXPECT_EQ(entity, 2);
 }
@@ -273,7 +299,8 @@ TEST(Queries, ABatchOfRaysEqualsItsFans) {
   const std::vector<float> x{-5, -5, 9, 0}, y{0, 0, 0, 5}, dx{1, 0.8f, -1, 0}, dy{0, 0.6f, 0, -1};
   std::vector<float> distance(4);
   std::vector<std::int32_t> entity(4);
-  world.arena.cast(world.state(), RayBatchQuery{.x = x, .y = y, .direction_x = dx, .direction_y = dy, .reach = 20}, distance, entity);
+  world.arena.cast(world.state(), RayBatchQuery{.x = x, .y = y, .direction_x = dx, .direction_y = dy, .reach = 20},
+                   distance, entity);
   EXPECT_EQ(entity, (std::vector<std::int32_t>{0, -1, 2, 0}));
   EXPECT_NEAR(distance[2], 4.6, 1e-5);
 }

@@ -97,7 +97,8 @@ TEST(Vary, WrongKeysAreErrorsWithAdvice) {
 
 ArenaSpec river() {
   ArenaSpec spec;
-  spec.bodies = {{.name = "raft", .motion = Motion::free, .shape = Disc{0.5}, .mover = Walker{.speed = 4, .agility = 50}}};
+  spec.bodies = {
+      {.name = "raft", .motion = Motion::free, .shape = Disc{0.5}, .mover = Walker{.speed = 4, .agility = 50}}};
   spec.rivers = {{.name = "rock", .follows = "raft"}};
   return spec;
 }
@@ -116,9 +117,12 @@ TEST(Rivers, NeverEndAndAlwaysLeaveAGap) {
     world.arena.inputs(world.state(), 0)[0] = 1;
     world.ticks(40);
   }
-  const auto gates = std::count_if(world.events.begin(), world.events.end(), [](const Event& e) { return e.kind == EventKind::gate; });
+  const auto gates =
+      std::count_if(world.events.begin(), world.events.end(), [](const Event& e) { return e.kind == EventKind::gate; });
   EXPECT_EQ(gates, 60);
-  EXPECT_EQ(std::count_if(world.events.begin(), world.events.end(), [](const Event& e) { return e.kind == EventKind::touch; }), 0);
+  EXPECT_EQ(std::count_if(world.events.begin(), world.events.end(),
+                          [](const Event& e) { return e.kind == EventKind::touch; }),
+            0);
   for (const double angle : {90.0, -90.0, 180.0})
     EXPECT_GE(test::cast(world, world.pose(0).x, world.pose(0).y, angle, 200, 0, 0).entity, 0) << "closed at " << angle;
 }

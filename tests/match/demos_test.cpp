@@ -11,6 +11,7 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/pilot.hpp"
 #include "zithercraft/match/play.hpp"
+#include "zithercraft/record/replay.hpp"
 
 namespace zithercraft {
 namespace {
@@ -88,13 +89,30 @@ TEST_P(Demo, IsTheSameInAnyLaneAndAfterASnapshot) {
   }
 }
 
+TEST_P(Demo, IsRecordedAndPlaysAgainToTheLastBit) {
+  const test::TemporaryFolder folder;
+  const auto own = pilots(true);
+  std::vector<Pilot*> hands;
+  for (const auto& pilot : own) hands.push_back(pilot.get());
+  {
+    ReplayWriter writer(folder / "a.zrep", game_,
+                        {GetParam(), to_toml(game_.spec()), std::vector<std::string>(hands.size(), "x"), 1, "test"});
+    play_one(game_, hands, {4, 0, 0}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
+    writer.finish();
+  }
+  const ReplayCheck check = check_replay(folder / "a.zrep");
+  EXPECT_EQ(check.difference, "");
+  EXPECT_GT(check.decisions, 0u);
+}
+
 TEST_P(Demo, SurvivesTomlAndBack) {
   const GameSpec back = parse_game(to_toml(game_.spec()), "back");
   EXPECT_EQ(first_difference(game_.spec(), back), "");
   EXPECT_TRUE(back == game_.spec());
 }
 
-INSTANTIATE_TEST_SUITE_P(All, Demo, ::testing::Values("archipelago", "barge", "lanternboat", "locks", "mooring", "tidepools"),
+INSTANTIATE_TEST_SUITE_P(All, Demo,
+                         ::testing::Values("archipelago", "barge", "lanternboat", "locks", "mooring", "tidepools"),
                          [](const auto& demo) { return std::string(demo.param); });
 
 class Locks : public Demo {};

@@ -47,17 +47,17 @@ struct RayFanQuery {
   float x = 0.0f, y = 0.0f;              ///< origin, metres
   std::span<const float> direction_x{};  ///< unit directions, one per ray
   std::span<const float> direction_y{};
-  float reach = 1.0f;          ///< metres, above 0
-  float thickness = 0.0f;      ///< diameter of the swept disc, metres; 0 for a thin ray
-  std::uint64_t tags = ~0ULL;  ///< bit t set: things of tag t are met; others are looked through
-  std::int32_t exclude = -1;   ///< an entity to look through, usually the one that looks
+  float reach = 1.0f;              ///< metres, above 0
+  float thickness = 0.0f;          ///< diameter of the swept disc, metres; 0 for a thin ray
+  std::uint64_t tags = ~0ULL;      ///< bit t set: things of tag t are met; others are looked through
+  std::int32_t exclude = -1;       ///< an entity to look through, usually the one that looks
   std::int32_t exclude_side = -1;  ///< a side whose bodies are looked through (see Arena::side_of)
 };
 
 /// Rays that each have an origin of their own; otherwise as a fan.
 struct RayBatchQuery {
-  std::span<const float> x{}, y{};                          ///< origins, metres
-  std::span<const float> direction_x{}, direction_y{};      ///< unit directions, one per ray
+  std::span<const float> x{}, y{};                      ///< origins, metres
+  std::span<const float> direction_x{}, direction_y{};  ///< unit directions, one per ray
   float reach = 1.0f;
   float thickness = 0.0f;
   std::uint64_t tags = ~0ULL;
@@ -197,8 +197,8 @@ class Arena {
   /// Columns and rows of the cell map; 0 without one.
   std::size_t cell_columns() const noexcept;
   std::size_t cell_rows() const noexcept;
-  /// The entity a cell shows, seen from above: the kind in its uppermost layer that holds one; -1 for none. Row 0 is the
-  /// lowest.
+  /// The entity a cell shows, seen from above: the kind in its uppermost layer that holds one; -1 for none. Row 0 is
+  /// the lowest.
   std::int32_t cell_at(const std::byte* state, std::size_t column, std::size_t row) const noexcept;
   /// For each cell of a window around a body, the tags that lie there (bit t: tag t): its cells, and what stands on
   /// them. Rows run from far ahead to behind, columns from left to right, turned with the body to the nearest quarter.

@@ -9,17 +9,17 @@
 
 #include "zithercraft/arena/effects.hpp"
 
-/// Cell maps: square cells drawn as text or generated, in layers. A cell map is the ground of steppers, who move from cell
-/// to cell, and an obstacle for everything else.
+/// Cell maps: square cells drawn as text or generated, in layers. A cell map is the ground of steppers, who move from
+/// cell to cell, and an obstacle for everything else.
 namespace zithercraft {
 
 /// What a cell can hold.
 struct CellKind {
-  std::string name{};     ///< also its tag, unless `tag` is given
-  std::string tag{};      ///< empty means the same as the name
-  std::string symbol{};   ///< one printable ASCII character that stands for it in drawn layers, not a space
-  bool solid = false;     ///< nothing enters it, rays stop at it
-  bool seen = true;       ///< rays that ask for its tag stop at it though it is not solid
+  std::string name{};    ///< also its tag, unless `tag` is given
+  std::string tag{};     ///< empty means the same as the name
+  std::string symbol{};  ///< one printable ASCII character that stands for it in drawn layers, not a space
+  bool solid = false;    ///< nothing enters it, rays stop at it
+  bool seen = true;      ///< rays that ask for its tag stop at it though it is not solid
   std::vector<Effect> effects{};
   std::vector<std::string> kills{};  ///< tags of bodies that die when they come onto it
   bool operator==(const CellKind&) const = default;
@@ -38,8 +38,8 @@ struct Maze {
 /// Rectangular rooms joined by corridors into one connected whole.
 struct Rooms {
   static constexpr std::string_view kind = "rooms";
-  std::string wall{}, open{};      ///< names of cell kinds
-  std::int64_t rooms = 6;          ///< tried to be placed, at least 1
+  std::string wall{}, open{};              ///< names of cell kinds
+  std::int64_t rooms = 6;                  ///< tried to be placed, at least 1
   std::int64_t smallest = 3, largest = 7;  ///< cells along a side, at least 1
   bool operator==(const Rooms&) const = default;
 };
@@ -79,8 +79,8 @@ using Generator = std::variant<Maze, Rooms, Caves, Islands, Scatter>;
 /// random one enters. all: cells can be shared.
 enum class Meeting { none, one, all };
 
-/// A map of `columns` x `rows` cells. The first cell of the lowest row has its corner at `origin`; rows are drawn from the
-/// top, the way the map looks from above.
+/// A map of `columns` x `rows` cells. The first cell of the lowest row has its corner at `origin`; rows are drawn from
+/// the top, the way the map looks from above.
 struct CellsSpec {
   double size = 1.0;                   ///< metres along a cell's side, above 0
   std::array<double, 2> origin{0, 0};  ///< metres: the lower left corner of the map

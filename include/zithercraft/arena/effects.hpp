@@ -8,10 +8,10 @@ namespace zithercraft {
 /// A named quantity that a body carries: health, fuel, oxygen.
 struct Meter {
   std::string name{};
-  double low = 0.0, high = 100.0;   ///< bounds
-  std::optional<double> start{};    ///< its value when the episode begins; without it, `high`
-  double change = 0.0;              ///< per second, of itself
-  bool vital = false;               ///< the body dies when it is empty
+  double low = 0.0, high = 100.0;  ///< bounds
+  std::optional<double> start{};   ///< its value when the episode begins; without it, `high`
+  double change = 0.0;             ///< per second, of itself
+  bool vital = false;              ///< the body dies when it is empty
   bool operator==(const Meter&) const = default;
 };
 

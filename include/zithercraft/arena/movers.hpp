@@ -39,20 +39,20 @@ struct Walker {
 /// Inputs: `throttle` (negative brakes, then reverses) and `steering` (positive to the left).
 struct Car {
   static constexpr std::string_view kind = "car";
-  double engine = 3.0;       ///< m/s2 at full throttle, above 0
-  double brakes = 6.0;       ///< m/s2 against the motion, above 0
-  double drag = 0.3;         ///< share of speed lost per second, at least 0
-  double wheelbase = 1.5;    ///< metres between the axles, above 0
-  double steer_angle = 30.0; ///< degrees of the front wheels at full steering, above 0, below 80
-  double side_grip = 8.0;    ///< share of sideways speed lost per second, at least 0
+  double engine = 3.0;        ///< m/s2 at full throttle, above 0
+  double brakes = 6.0;        ///< m/s2 against the motion, above 0
+  double drag = 0.3;          ///< share of speed lost per second, at least 0
+  double wheelbase = 1.5;     ///< metres between the axles, above 0
+  double steer_angle = 30.0;  ///< degrees of the front wheels at full steering, above 0, below 80
+  double side_grip = 8.0;     ///< share of sideways speed lost per second, at least 0
   bool operator==(const Car&) const = default;
 };
 
 /// For bodies on a cell map: at every beat, one move to a neighbouring cell or one quarter turn.
 ///
-/// Inputs, read by their sign beyond a half: `turn` (positive to the left), `ahead` and `left` (in the own frame), `east`
-/// and `north` (in the map's). A turn is made before the move. If several moves are asked for, the first of `ahead`,
-/// `left`, `east`, `north` counts. Needs an arena with `cells`.
+/// Inputs, read by their sign beyond a half: `turn` (positive to the left), `ahead` and `left` (in the own frame),
+/// `east` and `north` (in the map's). A turn is made before the move. If several moves are asked for, the first of
+/// `ahead`, `left`, `east`, `north` counts. Needs an arena with `cells`.
 struct Stepper {
   static constexpr std::string_view kind = "stepper";
   std::int64_t beat = 1;    ///< ticks from one move to the next, at least 1

@@ -77,8 +77,8 @@ class Carry {
   Function function_;
 };
 
-/// A body that moves by itself without a policy: it works its own mover, a walker or a stepper. Of what it could do, the
-/// first that applies is done: flee, chase, follow its route, roam.
+/// A body that moves by itself without a policy: it works its own mover, a walker or a stepper. Of what it could do,
+/// the first that applies is done: flee, chase, follow its route, roam.
 struct Wanderer {
   std::vector<Point> route{};         ///< points it visits in turn, metres; empty: it roams
   std::vector<std::string> chases{};  ///< tags of bodies it goes for when it is hostile
@@ -91,17 +91,17 @@ struct Wanderer {
 
 /// Throws shots ahead of a body.
 ///
-/// Adds inputs to the body, named after the launcher: `<name>.fire` (above a half: launches if reloaded) and, if `swing`
-/// is above 0, `<name>.bearing` (1: `swing` degrees to the left).
+/// Adds inputs to the body, named after the launcher: `<name>.fire` (above a half: launches if reloaded) and, if
+/// `swing` is above 0, `<name>.bearing` (1: `swing` degrees to the left).
 struct Launcher {
   std::string name{};
-  std::string tag{};          ///< of its shots; empty means the same as the name
-  double speed = 20.0;        ///< m/s of a shot, beside the body's own velocity, above 0
-  double radius = 0.1;        ///< metres, of a shot, above 0
-  double life = 3.0;          ///< seconds until a shot ends by itself, above 0
-  double reload = 1.0;        ///< seconds from one launch to the next, at least 0
-  double swing = 0.0;         ///< degrees the bearing can be turned to either side, 0 to 180
-  std::int64_t in_flight = 4; ///< shots that can be under way at once, 1 to 64
+  std::string tag{};                   ///< of its shots; empty means the same as the name
+  double speed = 20.0;                 ///< m/s of a shot, beside the body's own velocity, above 0
+  double radius = 0.1;                 ///< metres, of a shot, above 0
+  double life = 3.0;                   ///< seconds until a shot ends by itself, above 0
+  double reload = 1.0;                 ///< seconds from one launch to the next, at least 0
+  double swing = 0.0;                  ///< degrees the bearing can be turned to either side, 0 to 180
+  std::int64_t in_flight = 4;          ///< shots that can be under way at once, 1 to 64
   std::vector<std::string> targets{};  ///< tags of things whose closest approach each shot reports
   std::vector<Effect> effects{};       ///< on what a shot hits
   std::vector<std::string> kills{};    ///< tags of bodies that die when hit
@@ -111,10 +111,10 @@ struct Launcher {
 /// One body, or `count` alike.
 struct BodySpec {
   std::string name{};
-  std::string tag{};   ///< what kind of thing it is; empty means the same as the name
-  std::string side{};  ///< the team it belongs to; empty for none
-  std::int64_t count = 1;            ///< at least 1
-  std::optional<double> density{};   ///< instead of `count`: bodies per square metre of the region
+  std::string tag{};                ///< what kind of thing it is; empty means the same as the name
+  std::string side{};               ///< the team it belongs to; empty for none
+  std::int64_t count = 1;           ///< at least 1
+  std::optional<double> density{};  ///< instead of `count`: bodies per square metre of the region
   Motion motion = Motion::fixed;
   Shape shape = Disc{};
   double mass = 1.0;    ///< kg, above 0; counts for free bodies only
@@ -125,7 +125,7 @@ struct BodySpec {
   std::optional<Mover> mover{};
   std::optional<Wanderer> wanderer{};
   std::optional<Track> path{};  ///< of a carried body
-  Carry carry{};               ///< of a carried body, as code
+  Carry carry{};                ///< of a carried body, as code
   std::vector<Meter> meters{};
   std::vector<Launcher> launchers{};
   std::vector<Effect> effects{};     ///< on those who touch it
@@ -138,11 +138,11 @@ struct BodySpec {
 /// A chain of straight walls. Walls never move and have no thickness.
 struct WallSpec {
   std::string name{};
-  std::string tag{};            ///< empty means the same as the name
-  std::vector<Point> points{};  ///< at least two corners, metres
-  bool closed = false;          ///< also joins the last corner to the first
-  double bounce = 0.0;          ///< as for bodies
-  double grip = 0.3;            ///< as for bodies
+  std::string tag{};                 ///< empty means the same as the name
+  std::vector<Point> points{};       ///< at least two corners, metres
+  bool closed = false;               ///< also joins the last corner to the first
+  double bounce = 0.0;               ///< as for bodies
+  double grip = 0.3;                 ///< as for bodies
   std::vector<Effect> effects{};     ///< as for bodies
   std::vector<std::string> kills{};  ///< as for bodies
   bool operator==(const WallSpec&) const = default;
@@ -168,7 +168,7 @@ struct ItemSpec {
   std::int64_t count = 1;           ///< at least 1
   std::optional<double> density{};  ///< instead of `count`: items per square metre of the region
   Shape shape = Disc{.radius = 0.3};
-  double worth = 1.0;                ///< strength of the `collect` event
+  double worth = 1.0;                     ///< strength of the `collect` event
   std::vector<std::string> collectors{};  ///< tags of bodies that can collect it; empty for all that move
   std::vector<Effect> effects{};
   std::optional<Return> returns{};  ///< without it, it does not come back
@@ -178,27 +178,28 @@ struct ItemSpec {
 
 /// An endless channel along the x axis: gates of rock, each with one gap, that stay ahead of the body they follow.
 ///
-/// Gates are recycled: one that has fallen `behind` metres back is set up again farthest ahead, with a gap drawn for its
-/// number. All gates and banks are fixed bodies named after the river: `<name>` for the rocks, `<name>_bank` for the banks.
+/// Gates are recycled: one that has fallen `behind` metres back is set up again farthest ahead, with a gap drawn for
+/// its number. All gates and banks are fixed bodies named after the river: `<name>` for the rocks, `<name>_bank` for
+/// the banks.
 struct River {
   std::string name{};
-  std::string follows{};     ///< name of a body; the channel begins where it starts, at x = 0
-  std::int64_t gates = 6;    ///< in place at once, 2 to 64
-  double spacing = 12.0;     ///< metres from gate to gate, above 0
-  double first = 12.0;       ///< x of the first gate, metres
-  double width = 16.0;       ///< metres between the banks, above 0
-  double thickness = 1.0;    ///< metres, of rocks along the river, above 0
+  std::string follows{};                ///< name of a body; the channel begins where it starts, at x = 0
+  std::int64_t gates = 6;               ///< in place at once, 2 to 64
+  double spacing = 12.0;                ///< metres from gate to gate, above 0
+  double first = 12.0;                  ///< x of the first gate, metres
+  double width = 16.0;                  ///< metres between the banks, above 0
+  double thickness = 1.0;               ///< metres, of rocks along the river, above 0
   std::array<double, 2> gap{3.0, 5.0};  ///< least and greatest width of the gap, metres
-  double wander = 1.0;       ///< share of the channel's width over which gaps are spread, 0 to 1
-  double behind = 6.0;       ///< metres, above 0
-  std::vector<std::string> kills{};  ///< tags of bodies that die when they touch a rock
+  double wander = 1.0;                  ///< share of the channel's width over which gaps are spread, 0 to 1
+  double behind = 6.0;                  ///< metres, above 0
+  std::vector<std::string> kills{};     ///< tags of bodies that die when they touch a rock
   bool operator==(const River&) const = default;
 };
 
 /// A number of the spec that is drawn anew for every episode.
 struct Vary {
-  std::string key{};                     ///< "bodies.hull.mass", "cells.generate[0].loops": names or numbers in lists
-  double low = 0.0, high = 0.0;          ///< uniform between these; whole numbers stay whole
+  std::string key{};             ///< "bodies.hull.mass", "cells.generate[0].loops": names or numbers in lists
+  double low = 0.0, high = 0.0;  ///< uniform between these; whole numbers stay whole
   bool operator==(const Vary&) const = default;
 };
 

@@ -87,8 +87,9 @@ class Lanes {
   const std::byte* arena_state(std::size_t lane) const noexcept;
   /// Puts a lane back to a snapshot and senses. Throws Error (refused) if the size is not this game's.
   void restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker = 0);
-  /// Begins an episode in the arena of a snapshot (of `state`, or of its arena's part alone): everything is where it was,
-  /// the books are empty, and random events from here on follow the key. Throws Error (refused) if the size does not fit.
+  /// Begins an episode in the arena of a snapshot (of `state`, or of its arena's part alone): everything is where it
+  /// was, the books are empty, and random events from here on follow the key. Throws Error (refused) if the size does
+  /// not fit.
   void begin_from(std::size_t lane, EpisodeKey key, std::span<const std::byte> arena_snapshot, std::size_t worker = 0);
 
  private:

@@ -42,8 +42,9 @@ struct RayFan {
 struct Compass {
   static constexpr std::string_view kind = "compass";
   std::string name = "compass";
-  std::string to{};     ///< a tag
-  bool paired = false;  ///< not the nearest: the first seat's is the first thing of that tag, the second's the second...
+  std::string to{};  ///< a tag
+  bool paired =
+      false;  ///< not the nearest: the first seat's is the first thing of that tag, the second's the second...
   double reach = 50.0;  ///< metres, above 0
   bool operator==(const Compass&) const = default;
 };
@@ -92,7 +93,7 @@ struct Dial {
 
 struct Option {
   std::string name{};
-  double value = 0.0;                   ///< what the input that the choice drives is set to, -1 to 1
+  double value = 0.0;                    ///< what the input that the choice drives is set to, -1 to 1
   std::map<std::string, double> sets{};  ///< or several inputs by name
   bool operator==(const Option&) const = default;
 };
@@ -166,9 +167,9 @@ struct Happening {
   EventKind event = EventKind::touch;  ///< any that an arena reports
   std::string of{};                    ///< a tag: whose events count; empty for the seat's own body
   Part as = Part::either;
-  std::vector<std::string> with{};     ///< tags of the other thing; empty for any or none
-  double harder_than = 0.0;            ///< events of less strength do not count; for touches the approach speed, m/s
-  bool by_strength = false;            ///< pays the event's strength (the worth of an item) instead of 1
+  std::vector<std::string> with{};  ///< tags of the other thing; empty for any or none
+  double harder_than = 0.0;         ///< events of less strength do not count; for touches the approach speed, m/s
+  bool by_strength = false;         ///< pays the event's strength (the worth of an item) instead of 1
   bool operator==(const Happening&) const = default;
 };
 
