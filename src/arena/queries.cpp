@@ -80,8 +80,8 @@ void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, 
   const CellPlan& cells = plan.cells;
   const StateArrays s = reading_of(plan, state);
   const Vec here{s.x[body], s.y[body]}, own = (1.0f / cells.size) * (here - cells.origin);
-  const auto column0 = static_cast<std::int32_t>(std::floor(own.x)),
-             row0 = static_cast<std::int32_t>(std::floor(own.y));
+  const auto along = [](float v) { return static_cast<std::int32_t>(std::floor(std::clamp(v, -1e6f, 1e6f))); };
+  const std::int32_t column0 = along(own.x), row0 = along(own.y);
   // The nearest quarter to the heading.
   const bool along_x = std::fabs(s.cos[body]) >= std::fabs(s.sin[body]);
   const std::int32_t ax = along_x ? (s.cos[body] >= 0.0f ? 1 : -1) : 0,

@@ -93,5 +93,16 @@ TEST(Lanes, SeveralSeatsOfARoleHaveRowsOfTheirOwn) {
   EXPECT_GT(std::abs(speed(1).x) + std::abs(speed(1).y), 0.1f);
 }
 
+TEST(Lanes, FiftyThousandOfThemRunInLittleMemory) {
+  const Game game(test::mooring());
+  EXPECT_LT(game.arena().state_bytes(), 8192u);
+  WorkerPool pool(2);
+  Lanes lanes(game, 50'000, pool.threads());
+  EXPECT_LT(lanes.state(0).size(), 8192u);
+  lanes.begin_all(pool, 1);
+  for (int d = 0; d < 3; ++d) lanes.advance_all(pool);
+  EXPECT_EQ(lanes.decisions(49'999), 3u);
+}
+
 }  // namespace
 }  // namespace zithercraft
