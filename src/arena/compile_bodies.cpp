@@ -106,7 +106,7 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
   }
   plan_.body.push_back(data);
   std::vector<std::string> inputs;
-  if (spec.mover) add_mover(spec, number, inputs, where);
+  if (spec.mover) add_mover(spec, number, inputs);
   add_launchers(spec, number, inputs);
   plan_.inputs += inputs.size();
   plan_.input_names.push_back(std::move(inputs));
@@ -122,8 +122,7 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
   }
 }
 
-void ArenaCompiler::add_mover(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs,
-                              const std::string&) {
+void ArenaCompiler::add_mover(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs) {
   const double dt = plan_.spec.tick;
   const auto keep = [&](double drag) { return static_cast<float>(exact::exp(-drag * dt)); };
   const auto radians = [](double degrees) { return static_cast<float>(exact::radians(degrees)); };

@@ -21,7 +21,7 @@ class ArenaCompiler {
   void add_bodies();
   void check_body(const BodySpec& spec, const std::string& where) const;
   void add_body(const BodySpec& spec, std::size_t index, const std::string& where);
-  void add_mover(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs, const std::string& where);
+  void add_mover(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs);
   void add_launchers(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs);
   void add_carried(const BodySpec& spec, std::size_t number);
   void add_meters(const BodySpec& spec, std::size_t number, const std::string& where);
