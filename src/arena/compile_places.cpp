@@ -65,7 +65,6 @@ void ArenaCompiler::add_items() {
 
 void ArenaCompiler::add_walls() {
   const auto& walls = plan_.spec.walls;
-  plan_.first_wall = plan_.entities.size();
   for (std::size_t i = 0; i < walls.size(); ++i) {
     const std::string where = "arena.walls[" + std::to_string(i) + "]";
     const auto& points = walls[i].points;
@@ -165,7 +164,6 @@ void ArenaCompiler::read_cells() {
 }
 
 void ArenaCompiler::add_cell_kinds() {
-  plan_.first_cell_kind = plan_.entities.size();
   plan_.cells.first_kind = plan_.entities.size();
   if (!plan_.spec.cells) return;
   for (std::size_t k = 0; k < plan_.spec.cells->kinds.size(); ++k) {

@@ -154,7 +154,7 @@ struct ArenaPlan {
   std::vector<Entity> entities;
   std::vector<std::string> paths;  // per entity: key path below the game
   std::size_t bodies = 0, shots = 0, zones = 0, items = 0;
-  std::size_t first_zone = 0, first_item = 0, posed = 0, first_wall = 0, first_cell_kind = 0;
+  std::size_t first_zone = 0, first_item = 0, posed = 0;
 
   float dt = 0.0f;
   std::vector<std::uint8_t> tag_of;                    // per entity

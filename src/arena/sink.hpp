@@ -10,7 +10,6 @@ namespace zithercraft {
 class EventSink {
  public:
   EventSink(std::vector<Event>& events, EventMask wanted) : events_(events), wanted_(wanted) {}
-  bool wants(EventKind kind) const { return wanted_.has(kind); }
   void push(const Event& event) {
     if (wanted_.has(event.kind)) events_.push_back(event);
   }
