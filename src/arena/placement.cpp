@@ -25,7 +25,7 @@ class Placer {
     const bool steps = on_cells(entity);
     const bool by_cell = steps || !rule.on.empty();
     if (by_cell) {
-      list_cells(rule);
+      if (&rule != listed_) list_cells(rule);  // things of one spec follow each other
       if (memory_.candidates.empty()) return false;
     }
     for (int attempt = 0; attempt < tries_per_thing; ++attempt) {
@@ -81,6 +81,7 @@ class Placer {
     // A region of one point names the cell that holds it, unless kinds are named: then it is no limit.
     const bool limited = is_open(rule) || rule.on.empty();
     const float slack = is_open(rule) ? 0.0f : 0.5f * cells.size;
+    listed_ = &rule;
     memory_.candidates.clear();
     for (std::int32_t row = 0; row < cells.rows; ++row)
       for (std::int32_t column = 0; column < cells.columns; ++column) {
@@ -164,6 +165,7 @@ class Placer {
   StateArrays& s_;
   ArenaScratch::Memory& memory_;
   RandomStream& random_;
+  const Placement* listed_ = nullptr;  // whose cells are listed; the map stays the same while things are placed
 };
 
 [[noreturn]] void no_place(const ArenaPlan& plan, std::size_t stuck) {

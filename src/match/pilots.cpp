@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <utility>
 
 #include "scripts.hpp"
@@ -106,6 +107,17 @@ Script::Function find_script(const Game& game, std::size_t role) {
 }
 
 }  // namespace
+
+std::size_t column_of(const Role& role, const std::string& name) {
+  const auto at =
+      std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == name; });
+  return static_cast<std::size_t>(at - role.columns.begin());
+}
+
+void lacks(const std::string& script, const Role& role, const std::string& what) {
+  throw Error(Fault::spec, "the script '" + script + "' needs " + what, "role '" + role.name + "'",
+              "add it, or choose another script");
+}
 
 std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy, Decisions decisions,
                                     std::uint64_t seed) {

@@ -16,4 +16,8 @@ Script::Function steer_home(const Game& game, std::size_t role);
 /// For steppers: a compass, a window and one choice of moves.
 Script::Function step_home(const Game& game, std::size_t role);
 
+/// For the scripts themselves: where a role's observations hold a column, and the error of a role that lacks something.
+std::size_t column_of(const Role& role, const std::string& name);
+[[noreturn]] void lacks(const std::string& script, const Role& role, const std::string& what);
+
 }  // namespace zithercraft

@@ -3,7 +3,6 @@
 #include <optional>
 
 #include "scripts.hpp"
-#include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/game/seat.hpp"
 
@@ -60,15 +59,8 @@ class Finder {
   }
 
  private:
-  [[noreturn]] void lacks(const std::string& what) const {
-    throw Error(Fault::spec, "the script 'steer_home' needs " + what, "role '" + role_.name + "'",
-                "add it, or choose another script");
-  }
-  std::size_t column(const std::string& name) const {
-    const auto at =
-        std::find_if(role_.columns.begin(), role_.columns.end(), [&](const Column& c) { return c.name == name; });
-    return static_cast<std::size_t>(at - role_.columns.begin());
-  }
+  [[noreturn]] void lacks(const std::string& what) const { zithercraft::lacks("steer_home", role_, what); }
+  std::size_t column(const std::string& name) const { return column_of(role_, name); }
   std::size_t dial(const std::string& name) const {
     for (std::size_t i = 0; i < role_.controls.size(); ++i)
       if (role_.controls[i].name == name && !role_.controls[i].is_choice()) return i;

@@ -3,7 +3,6 @@
 #include <optional>
 
 #include "scripts.hpp"
-#include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 
@@ -56,15 +55,8 @@ class Finder {
   }
 
  private:
-  [[noreturn]] void lacks(const std::string& what) const {
-    throw Error(Fault::spec, "the script 'step_home' needs " + what, "role '" + role_.name + "'",
-                "add it, or choose another script");
-  }
-  std::size_t column(const std::string& name) const {
-    const auto at =
-        std::find_if(role_.columns.begin(), role_.columns.end(), [&](const Column& c) { return c.name == name; });
-    return static_cast<std::size_t>(at - role_.columns.begin());
-  }
+  [[noreturn]] void lacks(const std::string& what) const { zithercraft::lacks("step_home", role_, what); }
+  std::size_t column(const std::string& name) const { return column_of(role_, name); }
   bool blocks(const std::string& tag) const {
     for (const BodySpec& body : game_.spec().arena.bodies)
       if ((body.tag.empty() ? body.name : body.tag) == tag) return true;
