@@ -1,5 +1,4 @@
 #include <algorithm>
-#include <array>
 
 #include "cast.hpp"
 #include "physics.hpp"
@@ -14,23 +13,29 @@ namespace {
 constexpr float slightest_push = 0.002f;  // metres in a tick
 constexpr float into = 0.002f;            // metres by which a stopped body overlaps, so that the contact is found
 
+// How far a disc around the body's centre gets before it meets something that is not free: metres, at most `reach`.
+float way_past_fixed(const Tick& t, std::size_t i, Vec direction, float reach, float radius) {
+  float distance = reach;
+  std::int32_t entity = -1;
+  cast_rays(t.plan, t.s,
+            {.x = t.s.x[i],
+             .y = t.s.y[i],
+             .direction_x = {&direction.x, 1},
+             .direction_y = {&direction.y, 1},
+             .reach = reach,
+             .thickness = 2.0f * radius,
+             .exclude = static_cast<std::int32_t>(i)},
+            {&distance, 1}, {&entity, 1}, CastScope::fixed_solids);
+  return distance;
+}
+
 float free_way(const Tick& t, std::size_t i, float speed) {
   const ArenaPlan& plan = t.plan;
   const StateArrays& s = t.s;
-  const float radius = 0.5f * plan.shapes[i].inner;
+  const float radius = 0.5f * plan.shapes[i].inner, reach = speed * plan.dt;
   const Vec from{s.x[i], s.y[i]}, direction = (1.0f / speed) * Vec{s.vx[i], s.vy[i]};
-  float reach = speed * plan.dt;
-  std::int32_t entity = -1;
-  const RayFanQuery ray{.x = from.x,
-                        .y = from.y,
-                        .direction_x = {&direction.x, 1},
-                        .direction_y = {&direction.y, 1},
-                        .reach = reach,
-                        .thickness = 2.0f * radius,
-                        .exclude = static_cast<std::int32_t>(i)};
-  float distance = reach;
-  cast_rays(plan, s, ray, {&distance, 1}, {&entity, 1}, CastScope::fixed_solids);
-  float way = entity < 0 ? 1.0f : std::min(1.0f, (distance + into) / reach);
+  const float fixed = way_past_fixed(t, i, direction, reach, radius);
+  float way = fixed < reach ? std::min(1.0f, (fixed + into) / reach) : 1.0f;
   // Other free bodies move too: what counts is the motion relative to each.
   for (const std::size_t other : plan.free_bodies) {
     if (other == i || s.present[other] == 0) continue;
@@ -53,23 +58,10 @@ float room(const Tick& t, std::size_t i) {
   const float size = length(motion);
   if (size < 1e-6f) return 1.0f;
   const Vec direction = (1.0f / size) * motion;
-  const auto distance_of = [&](float radius) {
-    float distance = size;
-    std::int32_t entity = -1;
-    cast_rays(t.plan, s,
-              {.x = s.x[i],
-               .y = s.y[i],
-               .direction_x = {&direction.x, 1},
-               .direction_y = {&direction.y, 1},
-               .reach = size,
-               .thickness = 2.0f * radius,
-               .exclude = static_cast<std::int32_t>(i)},
-              {&distance, 1}, {&entity, 1}, CastScope::fixed_solids);
-    return entity < 0 ? size : distance;
-  };
-  if (const float far = distance_of(0.25f * t.plan.shapes[i].inner); far > 0.0f) return far / size;
+  if (const float far = way_past_fixed(t, i, direction, size, 0.25f * t.plan.shapes[i].inner); far > 0.0f)
+    return far / size;
   // Close to something already: away from it or along it, but not through. Whose very centre is inside is let out.
-  const float far = distance_of(0.0f);
+  const float far = way_past_fixed(t, i, direction, size, 0.0f);
   return far > 0.0f && far < size ? 0.0f : 1.0f;
 }
 
