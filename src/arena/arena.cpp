@@ -140,7 +140,10 @@ void Arena::begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std:
   *s.header = {seed, lane, episode, 0, variant};
   place_everything(plan, s, *scratch.memory_);
   for (std::size_t e = 0; e < plan.posed; ++e)
-    if (plan.home[e] != nowhere) s.home[plan.home[e]] = {s.x[e], s.y[e], s.heading[e]};
+    if (plan.home[e] != nowhere) {
+      s.home[plan.home[e]] = {s.x[e], s.y[e], s.heading[e]};
+      if (plan.heights.used) s.home_z[plan.home[e]] = s.z[e];
+    }
   for (std::size_t m = 0; m < plan.meters.size(); ++m) s.meters[m] = plan.meters[m].start;
 }
 
@@ -161,30 +164,55 @@ std::span<float> Arena::inputs(std::byte* state, std::size_t body) const {
   return {plan.arrays(state).inputs + plan.body[body].first_input, plan.input_names[body].size()};
 }
 
+bool Arena::high() const noexcept { return plans_->variants[0].heights.used; }
+float Arena::tall(std::size_t i) const noexcept {
+  const float tall = plans_->variants[0].tall[i];
+  return tall == boundless ? std::numeric_limits<float>::infinity() : tall;
+}
+std::int32_t Arena::stands_on(const std::byte* state, std::size_t body) const noexcept {
+  if (!high()) return -1;
+  return static_cast<std::int32_t>(reading_of(plans_->variants[0], state).stands_on[body]) - 1;
+}
+
 std::uint32_t Arena::ticks(const std::byte* state) const noexcept {
   return reinterpret_cast<const StateHeader*>(state)->tick;
 }
 Pose Arena::pose(const std::byte* state, std::size_t i) const noexcept {
-  return reading_of(plans_->variants[0], state).pose(i);
+  const ArenaPlan& plan = plans_->variants[0];
+  const StateArrays s = reading_of(plan, state);
+  Pose pose = s.pose(i);
+  if (plan.heights.used) {
+    pose.z = s.z[i];
+    pose.look = i < plan.bodies ? s.look[i] : 0.0f;
+  }
+  return pose;
 }
 bool Arena::present(const std::byte* state, std::size_t i) const noexcept {
   return reading_of(plans_->variants[0], state).present[i] != 0;
 }
 
 Velocity Arena::velocity(const std::byte* state, std::size_t body) const noexcept {
-  const StateArrays s = reading_of(plans_->variants[0], state);
-  return {s.vx[body], s.vy[body], s.turn[body]};
+  const ArenaPlan& plan = plans_->variants[0];
+  const StateArrays s = reading_of(plan, state);
+  return {s.vx[body], s.vy[body], s.turn[body], plan.heights.used ? s.vz[body] : 0.0f};
 }
 
-void Arena::put(std::byte* state, std::size_t i, float x, float y, double heading) const noexcept {
+void Arena::put(std::byte* state, std::size_t i, float x, float y, double heading, float z) const noexcept {
   const ArenaPlan& plan = plans_->variants[0];
   StateArrays s = plan.arrays(state);
   set_pose(s, i, x, y, heading);
-  if (i < plan.bodies + plan.shots) s.vx[i] = s.vy[i] = s.turn[i] = 0.0f;
+  const bool moves = i < plan.bodies + plan.shots;
+  if (moves) s.vx[i] = s.vy[i] = s.turn[i] = 0.0f;
+  if (!plan.heights.used) return;
+  s.z[i] = z;
+  if (moves) s.vz[i] = 0.0f;
+  if (i < plan.bodies) s.stands_on[i] = 0;
 }
 
 void Arena::set_velocity(std::byte* state, std::size_t body, Velocity velocity) const noexcept {
-  const StateArrays s = plans_->variants[0].arrays(state);
+  const ArenaPlan& plan = plans_->variants[0];
+  const StateArrays s = plan.arrays(state);
+  if (plan.heights.used) s.vz[body] = velocity.z;
   s.vx[body] = velocity.x;
   s.vy[body] = velocity.y;
   s.turn[body] = velocity.turn;
@@ -193,7 +221,7 @@ void Arena::set_velocity(std::byte* state, std::size_t body, Velocity velocity) 
 bool Arena::inside(const std::byte* state, std::size_t body, std::size_t zone) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
-  return s.present[body] != 0 && contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]});
+  return is_inside(plan, s, body, zone);
 }
 
 namespace {
@@ -232,46 +260,55 @@ void Arena::set_meter(std::byte* state, std::size_t body, std::string_view name,
 void Arena::cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance,
                  std::span<std::int32_t> entity) const {
   const ArenaPlan& plan = plan_of(state);
-  cast_rays(plan, reading_of(plan, state), rays, distance, entity);
+  const StateArrays s = reading_of(plan, state);
+  plan.heights.used ? cast_in_space(plan, s, rays, distance, entity) : cast_rays(plan, s, rays, distance, entity);
 }
 
 void Arena::cast(const std::byte* state, const RayBatchQuery& rays, std::span<float> distance,
                  std::span<std::int32_t> entity) const {
-  const ArenaPlan& plan = plan_of(state);
-  const StateArrays s = reading_of(plan, state);
+  const auto part = [](std::span<const float> of, std::size_t first, std::size_t count) {
+    return of.empty() ? of : of.subspan(first, count);
+  };
+  const auto level = [&](std::size_t i) { return rays.z.empty() ? 0.0f : rays.z[i]; };
   for (std::size_t first = 0; first < rays.x.size();) {
     std::size_t stop = first + 1;  // rays that follow each other from one point are a fan
-    while (stop < rays.x.size() && rays.x[stop] == rays.x[first] && rays.y[stop] == rays.y[first]) ++stop;
+    while (stop < rays.x.size() && rays.x[stop] == rays.x[first] && rays.y[stop] == rays.y[first] &&
+           level(stop) == level(first))
+      ++stop;
     const std::size_t count = stop - first;
-    cast_rays(plan, s,
-              {.x = rays.x[first],
-               .y = rays.y[first],
-               .direction_x = rays.direction_x.subspan(first, count),
-               .direction_y = rays.direction_y.subspan(first, count),
-               .reach = rays.reach,
-               .thickness = rays.thickness,
-               .tags = rays.tags,
-               .exclude = rays.exclude,
-               .exclude_side = rays.exclude_side},
-              distance.subspan(first, count), entity.subspan(first, count));
+    cast(state,
+         RayFanQuery{.x = rays.x[first],
+                     .y = rays.y[first],
+                     .z = level(first),
+                     .direction_x = rays.direction_x.subspan(first, count),
+                     .direction_y = rays.direction_y.subspan(first, count),
+                     .direction_z = part(rays.direction_z, first, count),
+                     .reach = rays.reach,
+                     .thickness = rays.thickness,
+                     .tags = rays.tags,
+                     .exclude = rays.exclude,
+                     .exclude_side = rays.exclude_side},
+         distance.subspan(first, count), entity.subspan(first, count));
     first = stop;
   }
 }
 
-bool Arena::line_of_sight(const std::byte* state, Point from, Point to, std::uint64_t tags,
+bool Arena::line_of_sight(const std::byte* state, Place from, Place to, std::uint64_t tags,
                           std::int32_t exclude) const {
-  const Vec a{static_cast<float>(from[0]), static_cast<float>(from[1])};
-  const Vec d = Vec{static_cast<float>(to[0]), static_cast<float>(to[1])} - a;
+  const Vec3 a{static_cast<float>(from.x), static_cast<float>(from.y), static_cast<float>(from.z)};
+  const Vec3 d = Vec3{static_cast<float>(to.x), static_cast<float>(to.y), static_cast<float>(to.z)} - a;
   const float reach = length(d);
   if (reach < 1e-6f) return true;
-  const Vec direction = (1.0f / reach) * d;
+  const Vec3 direction = (1.0f / reach) * d;
   float distance = reach;
   std::int32_t entity = -1;
   cast(state,
        RayFanQuery{.x = a.x,
                    .y = a.y,
+                   .z = a.z,
                    .direction_x = {&direction.x, 1},
                    .direction_y = {&direction.y, 1},
+                   .direction_z = {&direction.z, 1},
                    .reach = reach,
                    .tags = tags,
                    .exclude = exclude},
@@ -298,7 +335,7 @@ std::uint64_t Arena::hash(const std::byte* state) const noexcept { return hash_b
 std::vector<Point> Arena::outline(const std::byte* state, std::size_t entity) const {
   const ArenaPlan& plan = plan_of(state);
   const Entity& e = plan.entities[entity];
-  if (e.kind == EntityKind::cell) return {};
+  if (entity >= plan.posed && e.kind != EntityKind::wall) return {};
   if (e.kind != EntityKind::wall) return polygon(plan.shapes[entity], reading_of(plan, state).pose(entity));
   const WallSpec& wall = plan.spec.walls[e.spec_index];
   std::vector<Point> chain = wall.points;

@@ -166,11 +166,38 @@ ZITHERCRAFT_INLINE void meet(Block& block, const Round& o) {
   if (o.inside) take(block, last < block.best, last, o.entity);
 }
 
+Round round_of(const Core& core, Vec origin, float radius, bool inside, std::int32_t entity) {
+  Round result;
+  result.corners = core.corners;
+  result.radius = radius;
+  result.inside = inside;
+  result.entity = entity;
+  for (std::size_t i = 0; i < core.corners; ++i) {
+    const Vec e = core.corner[(i + 1) % core.corners] - core.corner[i];
+    const float size = length(e);
+    const Vec corner = core.corner[i] - origin;
+    const Vec shifted = corner + (size > 1e-6f ? radius / size : 0.0f) * Vec{e.y, -e.x};  // counter-clockwise
+    result.corner_x[i] = corner.x;
+    result.corner_y[i] = corner.y;
+    result.side_x[i] = e.x;
+    result.side_y[i] = e.y;
+    result.shifted_x[i] = shifted.x;
+    result.shifted_y[i] = shifted.y;
+  }
+  return result;
+}
+
 class Caster {
  public:
   Caster(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays, std::size_t first, std::size_t count,
-         CastScope scope)
-      : plan_(plan), s_(s), rays_(rays), scope_(scope), origin_{rays.x, rays.y}, swell_(0.5f * rays.thickness) {
+         CastScope scope, Band band)
+      : plan_(plan),
+        s_(s),
+        rays_(rays),
+        scope_(scope),
+        band_(band),
+        origin_{rays.x, rays.y},
+        swell_(0.5f * rays.thickness) {
     blocks_ = (count + block_rays - 1) / block_rays;
     for (std::size_t b = 0; b < blocks_; ++b) open(block_[b], first + b * block_rays, first + count);
   }
@@ -240,7 +267,9 @@ class Caster {
   }
 
   Nearby& group_of(const Run& run) {
-    return run.form == Form::disc ? discs_ : run.form == Form::box && swell_ == 0.0f ? boxes_ : others_;
+    return run.form == Form::disc || run.form == Form::ball ? discs_
+           : run.form == Form::box && swell_ == 0.0f        ? boxes_
+                                                            : others_;
   }
 
   void gather(const Run& run) {
@@ -255,9 +284,12 @@ class Caster {
       const I8 number = all(static_cast<std::int32_t>(i)) + next;
       I8 near = (square <= most * most) & flags(s_.present + i) & (number < stop) & (number != exclude);
       const I8 around = near & (square <= bound * bound);
+      if (plan_.heights.used && any(near))
+        for (std::size_t k = 0; k < 8; ++k)
+          if (near[k] != 0 && !overlap(band_, band_of(plan_, s_, i + k))) near[k] = 0;
       if (any(around) && !run.zone)
         for (std::size_t k = 0; k < 8; ++k)
-          if (around[k] != 0 && holds_origin(i + k)) {
+          if (around[k] != 0 && near[k] != 0 && holds_origin(i + k)) {
             hit_everywhere(static_cast<std::int32_t>(i + k));
             near[k] = 0;
           }
@@ -322,42 +354,22 @@ class Caster {
   // Numbers beyond those of things with poses are walls, and then cells.
   Round round(std::size_t number) const {
     if (number < plan_.posed)
-      return round(core_of(plan_.shapes[number], s_.pose(number)), plan_.radius[number] + swell_,
-                   is_zone(number) && holds_origin(number), static_cast<std::int32_t>(number));
+      return round_of(core_of(plan_.shapes[number], s_.pose(number)), origin_, plan_.radius[number] + swell_,
+                      is_zone(number) && holds_origin(number), static_cast<std::int32_t>(number));
     if (number - plan_.posed < plan_.pieces.size()) {
       const WallPiece& piece = plan_.pieces[number - plan_.posed];
-      return round(piece.core, swell_, false, static_cast<std::int32_t>(piece.entity));
+      return round_of(piece.core, origin_, swell_, false, static_cast<std::int32_t>(piece.entity));
     }
     const CellPlan& cells = plan_.cells;
     const Vec mid = middle_of(cells, number - plan_.posed - plan_.pieces.size()),
               half{0.5f * cells.size, 0.5f * cells.size};
-    return round(core_of_cells(mid - half, mid + half), swell_, false, thick_entity_);
+    return round_of(core_of_cells(mid - half, mid + half), origin_, swell_, false, thick_entity_);
   }
-  Round round(const Core& core, float radius, bool inside, std::int32_t entity) const {
-    Round result;
-    result.corners = core.corners;
-    result.radius = radius;
-    result.inside = inside;
-    result.entity = entity;
-    for (std::size_t i = 0; i < core.corners; ++i) {
-      const Vec e = core.corner[(i + 1) % core.corners] - core.corner[i];
-      const float size = length(e);
-      const Vec corner = core.corner[i] - origin_;
-      const Vec shifted = corner + (size > 1e-6f ? radius / size : 0.0f) * Vec{e.y, -e.x};  // counter-clockwise
-      result.corner_x[i] = corner.x;
-      result.corner_y[i] = corner.y;
-      result.side_x[i] = e.x;
-      result.side_y[i] = e.y;
-      result.shifted_x[i] = shifted.x;
-      result.shifted_y[i] = shifted.y;
-    }
-    return result;
-  }
-
   void gather_wall(std::size_t i) {
     const WallPiece& piece = plan_.pieces[i];
     const Vec d = piece.mid - origin_;
     const float bound = piece.bound + swell_, most = rays_.reach + bound;
+    if (!overlap(band_, {piece.low, piece.high})) return;
     if (((rays_.tags >> plan_.tag_of[piece.entity]) & 1u) == 0 || dot(d, d) > most * most ||
         static_cast<std::int32_t>(piece.entity) == rays_.exclude)
       return;
@@ -374,7 +386,7 @@ class Caster {
   // A thick ray sweeps a disc past every cell in reach, kind by kind; thin ones walk from cell to cell instead.
   void meet_thick_cells() {
     const CellPlan& cells = plan_.cells;
-    const CellStops stops(plan_, rays_, scope_ == CastScope::everything);
+    const CellStops stops(plan_, rays_, scope_ == CastScope::everything, band_);
     const float far = rays_.reach + swell_;
     const CellBox box = cells_within(cells, {origin_.x - far, origin_.y - far}, {origin_.x + far, origin_.y + far});
     for (std::size_t kind = 1; kind < cells.solid.size(); ++kind) {
@@ -414,6 +426,7 @@ class Caster {
   const StateArrays& s_;
   const RayFanQuery& rays_;
   CastScope scope_;
+  Band band_;
   Vec origin_;
   float swell_;
   std::size_t blocks_ = 0;
@@ -430,15 +443,15 @@ class Caster {
 }  // namespace
 
 void cast_rays(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays, std::span<float> distance,
-               std::span<std::int32_t> entity, CastScope scope) {
+               std::span<std::int32_t> entity, CastScope scope, Band band) {
   for (std::size_t first = 0; first < rays.direction_x.size(); first += most_rays) {
     const std::size_t count = std::min(most_rays, rays.direction_x.size() - first);
-    Caster caster(plan, s, rays, first, count, scope);
+    Caster caster(plan, s, rays, first, count, scope, band);
     caster.cast();
     caster.close(distance.subspan(first, count), entity.subspan(first, count));
   }
   if (plan.has_cells() && rays.thickness == 0.0f)
-    cast_cells(plan, s, rays, distance, entity, scope == CastScope::everything);
+    cast_cells(plan, s, rays, distance, entity, scope == CastScope::everything, band);
 }
 
 float cast_at(const ArenaPlan& plan, const StateArrays& s, std::size_t entity, Vec from, Vec direction, float reach,
@@ -449,7 +462,22 @@ float cast_at(const ArenaPlan& plan, const StateArrays& s, std::size_t entity, V
                         .direction_y = {&direction.y, 1},
                         .reach = reach,
                         .thickness = 2.0f * radius};
-  return Caster(plan, s, ray, 0, 1, CastScope::everything).cast_one(entity);
+  return Caster(plan, s, ray, 0, 1, CastScope::everything, {}).cast_one(entity);
+}
+
+float cast_at(const Core& core, Vec from, Vec direction, float reach, float radius) {
+  Core swollen = core;
+  swollen.radius += radius;
+  Core point;
+  point.corners = 1;
+  point.corner[0] = from;
+  if (gap_between(point, swollen).distance <= 0.0f) return 0.0f;
+  Block block{};
+  block.dx = all(direction.x);
+  block.dy = all(direction.y);
+  block.best = all(reach);
+  meet(block, round_of(core, from, swollen.radius, false, 0));
+  return block.best[0];
 }
 
 }  // namespace zithercraft

@@ -17,6 +17,7 @@ constexpr std::size_t most_state_bytes = std::size_t{256} << 20;
 ArenaPlan ArenaCompiler::compile() {
   plan_.dt = static_cast<float>(plan_.spec.tick);
   bodies_ = plan_.spec.bodies;
+  read_heights();
   read_cells();
   add_rivers();
   add_bodies();
@@ -25,6 +26,7 @@ ArenaPlan ArenaCompiler::compile() {
   add_items();
   add_walls();
   add_cell_kinds();
+  add_heights();
   link_touchy();
   link_wanderers();
   link_launchers();
@@ -32,6 +34,7 @@ ArenaPlan ArenaCompiler::compile() {
   link_away();
   find_runs();
   plan_.bounds.resize(plan_.posed + 8, 0.0f);  // casts read eight at a time
+  plan_.tall.resize(plan_.posed + 8, 0.0f);
   order_placing();
   lay_out();
   return std::move(plan_);
@@ -74,8 +77,9 @@ std::size_t ArenaCompiler::add_entity(EntityKind kind, const std::string& name, 
   return plan_.entities.size() - 1;
 }
 
-void ArenaCompiler::add_posed(const Shape& shape, const std::optional<Return>& returns, bool at_start) {
+void ArenaCompiler::add_posed(const Shape& shape, float tall, const std::optional<Return>& returns, bool at_start) {
   plan_.shapes.push_back(shape_data(shape));
+  plan_.tall.push_back(tall);
   const ShapeData& data = plan_.shapes.back();
   plan_.bounds.push_back(data.bound);
   plan_.half_length.push_back(data.half_length);
@@ -175,6 +179,9 @@ void ArenaCompiler::link_touchy() {
         plan_.cells.touchy = plan_.cells.touchy || plan_.touchy.back().any();
         break;
       case EntityKind::shot: plan_.touchy.push_back({}); break;  // see link_launchers
+      case EntityKind::floor: of(*plan_.spec.heights->floor); break;
+      case EntityKind::ground: of(*plan_.spec.ground); break;
+      case EntityKind::mesh: of(plan_.spec.meshes[entity.spec_index]); break;
     }
   }
 }
@@ -228,13 +235,19 @@ void ArenaCompiler::lay_out() {
   at.heading = add("heading", "f32", 4, plan_.posed);
   at.cos = add("cos", "f32", 4, plan_.posed);
   at.sin = add("sin", "f32", 4, plan_.posed);
+  const bool high = plan_.heights.used;
+  at.z = add("z", "f32", 4, high ? plan_.posed : 0);
   at.present = add("present", "u8", 1, plan_.posed);
   at.back_at = add("back_at", "u32", 4, plan_.posed);
   at.home = add("home_x_y_heading", "f32", 4, 3 * plan_.homes);
   const std::size_t moving = plan_.bodies + plan_.shots;
+  at.home_z = add("home_z", "f32", 4, high ? plan_.homes : 0);
   at.vx = add("vx", "f32", 4, moving);
   at.vy = add("vy", "f32", 4, moving);
   at.turn = add("turn_rate", "f32", 4, moving);
+  at.vz = add("vz", "f32", 4, high ? moving : 0);
+  at.look = add("look", "f32", 4, high ? plan_.bodies : 0);
+  at.stands_on = add("stands_on", "u32", 4, high ? plan_.bodies : 0);
   at.inputs = add("inputs", "f32", 4, plan_.inputs);
   at.meters = add("meters", "f32", 4, plan_.meters.size());
   at.ready_at = add("ready_at", "u32", 4, plan_.launchers.size());

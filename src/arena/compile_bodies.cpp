@@ -50,8 +50,9 @@ void ArenaCompiler::check_body(const BodySpec& spec, const std::string& where) c
     wrong("only a free body can have a mover", where + ".mover", "set motion = \"free\"");
   const bool steps = spec.mover && std::holds_alternative<Stepper>(*spec.mover);
   if (steps && !plan_.spec.cells) wrong("a stepper needs cells to step on", where + ".mover", "give the arena cells");
-  if (spec.wanderer && !(steps || (spec.mover && std::holds_alternative<Walker>(*spec.mover))))
-    wrong("a wanderer moves by a walker or a stepper", where + ".wanderer", "give the body such a mover");
+  if (spec.wanderer && !(steps || (spec.mover && (std::holds_alternative<Walker>(*spec.mover) ||
+                                                  std::holds_alternative<Flyer>(*spec.mover)))))
+    wrong("a wanderer moves by a walker, a flyer or a stepper", where + ".wanderer", "give the body such a mover");
   const bool carried = spec.motion == Motion::carried;
   if (carried != (spec.path.has_value() || spec.carry.used()))
     wrong(carried ? "a carried body needs a path" : "only a carried body follows a path", where + ".motion",
@@ -75,7 +76,7 @@ void ArenaCompiler::check_body(const BodySpec& spec, const std::string& where) c
 
 void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std::string& where) {
   const std::size_t number = add_entity(EntityKind::body, spec.name, spec.tag, index, where);
-  add_posed(spec.shape, spec.returns, true);
+  add_posed(spec.shape, tall_of(spec.shape, spec.height, where), spec.returns, true);
   const ShapeData& shape = plan_.shapes.back();
   if (!spec.side.empty()) {
     auto& sides = plan_.sides;
@@ -101,8 +102,18 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
     data.keep = static_cast<float>(exact::exp(-spec.drag * plan_.spec.tick));
     data.top_speed = static_cast<float>(spec.top_speed.value_or(0.0));
     data.swept_from = 0.5f * shape.inner / plan_.dt;
+    data.drives = spec.mover.has_value();
     plan_.free_index[number] = plan_.free_bodies.size();
     plan_.free_bodies.push_back(number);
+  }
+  if (spec.mover) {
+    if (const auto* walker = std::get_if<Walker>(&*spec.mover)) {
+      const auto [sin, cos] = exact::sin_cos(exact::radians(walker->slope));
+      data.walks = true;
+      data.step = std::max(data.step, static_cast<float>(walker->step));
+      data.steep = sin / cos;
+    }
+    data.floats = std::holds_alternative<Flyer>(*spec.mover);
   }
   plan_.body.push_back(data);
   std::vector<std::string> inputs;
@@ -113,7 +124,7 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
   add_meters(spec, number, where);
   if (spec.motion == Motion::carried) add_carried(spec, number);
   if (spec.wanderer) {
-    WandererData wanderer{.body = number, .steps = steps};
+    WandererData wanderer{.body = number, .steps = steps, .flies = data.floats};
     for (const auto& [x, y] : spec.wanderer->route)
       wanderer.route.push_back({static_cast<float>(x), static_cast<float>(y)});
     wanderer.sight = static_cast<float>(spec.wanderer->sight);
@@ -133,8 +144,22 @@ void ArenaCompiler::add_mover(const BodySpec& spec, std::size_t number, std::vec
                                              static_cast<float>(boat->rudder_wash), keep(boat->drag_turn)}});
   } else if (const auto* walker = std::get_if<Walker>(&*spec.mover)) {
     inputs = {"ahead", "left", "turn"};
-    plan_.movers.push_back({number, WalkerData{static_cast<float>(walker->speed),
-                                               static_cast<float>(walker->agility * dt), radians(walker->turn_rate)}});
+    if (walker->jump > 0.0) inputs.push_back("jump");
+    if (walker->look_rate > 0.0) inputs.push_back("look");
+    plan_.movers.push_back({number, WalkerData{.speed = static_cast<float>(walker->speed),
+                                               .step = static_cast<float>(walker->agility * dt),
+                                               .turn_rate = radians(walker->turn_rate),
+                                               .in_air = static_cast<float>(walker->in_air),
+                                               .jump = static_cast<float>(walker->jump),
+                                               .look = {radians(walker->look_rate), radians(walker->look_limit)}}});
+  } else if (const auto* flyer = std::get_if<Flyer>(&*spec.mover)) {
+    inputs = {"ahead", "left", "up", "turn"};
+    if (flyer->look_rate > 0.0) inputs.push_back("look");
+    plan_.movers.push_back({number, FlyerData{.speed = static_cast<float>(flyer->speed),
+                                              .climb = static_cast<float>(flyer->climb),
+                                              .step = static_cast<float>(flyer->agility * dt),
+                                              .turn_rate = radians(flyer->turn_rate),
+                                              .look = {radians(flyer->look_rate), radians(flyer->look_limit)}}});
   } else if (const auto* car = std::get_if<Car>(&*spec.mover)) {
     inputs = {"throttle", "steering"};
     plan_.movers.push_back(
@@ -158,6 +183,14 @@ void ArenaCompiler::add_launchers(const BodySpec& spec, std::size_t number, std:
       data.bearing_input = plan_.inputs + inputs.size();
       inputs.push_back(launcher.name + ".bearing");
     }
+    if (launcher.rise[1] > launcher.rise[0]) {
+      data.rise_input = plan_.inputs + inputs.size();
+      inputs.push_back(launcher.name + ".elevation");
+    }
+    data.lowest = static_cast<float>(exact::radians(launcher.rise[0]));
+    data.highest = static_cast<float>(exact::radians(launcher.rise[1]));
+    data.muzzle = static_cast<float>(launcher.muzzle);
+    data.fall = plan_.heights.gravity * static_cast<float>(launcher.gravity);
     data.speed = static_cast<float>(launcher.speed);
     data.radius = static_cast<float>(launcher.radius);
     data.swing = static_cast<float>(exact::radians(launcher.swing));
@@ -177,12 +210,26 @@ void ArenaCompiler::add_carried(const BodySpec& spec, std::size_t number) {
     carried.turns = spec.path->turns;
     Point last{0, 0};
     carried.points.push_back({});
+    carried.levels.push_back(0.0f);
     carried.until.push_back(0.0);
     auto points = spec.path->points;
-    if (carried.closed) points.push_back({0, 0});
-    for (const Point& p : points) {
-      const double dx = p[0] - last[0], dy = p[1] - last[1];
-      carried.length += std::sqrt(dx * dx + dy * dy) / spec.path->speed;
+    std::vector<double> levels = spec.path->levels;
+    if (levels.empty()) levels.assign(points.size(), 0.0);
+    if (levels.size() != points.size())
+      wrong(
+          "the path has " + std::to_string(points.size()) + " points and " + std::to_string(levels.size()) + " levels",
+          plan_.paths[number] + ".path.levels", "give each point one, or none");
+    if (carried.closed) {
+      points.push_back({0, 0});
+      levels.push_back(0.0);
+    }
+    double last_level = 0.0;
+    for (std::size_t k = 0; k < points.size(); ++k) {
+      const Point& p = points[k];
+      const double dx = p[0] - last[0], dy = p[1] - last[1], dz = levels[k] - last_level;
+      carried.length += std::sqrt(dx * dx + dy * dy + dz * dz) / spec.path->speed;
+      carried.levels.push_back(static_cast<float>(levels[k]));
+      last_level = levels[k];
       carried.points.push_back({static_cast<float>(p[0]), static_cast<float>(p[1])});
       carried.until.push_back(carried.length);
       last = p;
@@ -221,7 +268,11 @@ void ArenaCompiler::add_shots() {
       const std::size_t shot =
           add_entity(EntityKind::shot, spec.name, spec.tag, l,
                      plan_.paths[launcher.body] + ".launchers[" + std::to_string(launcher.spec_index) + "]");
-      add_posed(Disc{.radius = spec.radius}, {}, false);
+      if (plan_.heights.used) {
+        add_posed(Ball{.radius = spec.radius}, static_cast<float>(2.0 * spec.radius), {}, false);
+      } else {
+        add_posed(Disc{.radius = spec.radius}, 0.0f, {}, false);
+      }
       plan_.entities[shot].free = true;
       plan_.side_of[shot] = plan_.side_of[launcher.body];
     }

@@ -40,7 +40,9 @@ void ArenaCompiler::add_zones() {
     check_shape(zones[i].shape, where);
     check_place(zones[i].place, where);
     add_entity(EntityKind::zone, zones[i].name, zones[i].tag, i, where);
-    add_posed(zones[i].shape, {}, true);
+    add_posed(zones[i].shape,
+              zones[i].height || !plan_.heights.used ? tall_of(zones[i].shape, zones[i].height, where) : boundless, {},
+              true);
   }
   plan_.zones = zones.size();
 }
@@ -55,7 +57,7 @@ void ArenaCompiler::add_items() {
     const std::int64_t count = count_of(items[i].count, items[i].density, items[i].place, where);
     for (std::int64_t copy = 0; copy < count; ++copy) {
       add_entity(EntityKind::item, items[i].name, items[i].tag, i, where);
-      add_posed(items[i].shape, items[i].returns, true);
+      add_posed(items[i].shape, tall_of(items[i].shape, items[i].height, where), items[i].returns, true);
       plan_.item.push_back({~std::uint64_t{0}, static_cast<float>(items[i].worth)});
     }
   }
@@ -81,7 +83,13 @@ void ArenaCompiler::add_walls() {
       const float size = length(to - from);
       if (size < 1e-4f)
         wrong("two neighbouring points are the same", where + ".points[" + std::to_string(p) + "]", "leave one out");
-      plan_.pieces.push_back({core_of_segment(from, to), from, to, 0.5f * (from + to), 0.5f * size, entity});
+      WallPiece piece{
+          core_of_segment(from, to), from, to, 0.5f * (from + to), 0.5f * size, entity, -boundless, boundless};
+      if (walls[i].height) {
+        piece.low = static_cast<float>(walls[i].foot);
+        piece.high = static_cast<float>(walls[i].foot + *walls[i].height);
+      }
+      plan_.pieces.push_back(piece);
     }
   }
 }
@@ -98,6 +106,7 @@ void ArenaCompiler::read_cells() {
   kind_of_symbol[' '] = 0;
   cells.solid.push_back(0);
   cells.seen.push_back(0);
+  cells.top.push_back(-boundless);
   for (std::size_t k = 0; k < spec.kinds.size(); ++k) {
     const CellKind& kind = spec.kinds[k];
     const std::string at = where + ".kinds[" + std::to_string(k) + "]";
@@ -106,6 +115,12 @@ void ArenaCompiler::read_cells() {
         wrong("two kinds are named '" + kind.name + "'", at + ".name", "give them different names");
     cells.solid.push_back(kind.solid ? 1 : 0);
     cells.seen.push_back(kind.seen ? 1 : 0);
+    if (kind.height && !kind.solid)
+      wrong("only solid cells have a height", at + ".height", "leave it out, or set solid = true");
+    const float floor = plan_.heights.floor_level;
+    cells.top.push_back(kind.height                         ? floor + static_cast<float>(*kind.height)
+                        : plan_.heights.used && !kind.solid ? floor
+                                                            : boundless);
     if (kind.symbol.empty()) continue;
     const auto symbol = static_cast<unsigned char>(kind.symbol.front());
     if (kind.symbol.size() != 1 || symbol <= ' ' || symbol > '~')
@@ -206,6 +221,8 @@ void ArenaCompiler::add_rivers() {
       wrong("the gap does not fit between the banks", where + ".gap", "keep it above 0 and below the width");
     if (river.thickness >= river.spacing)
       wrong("the rocks fill the whole river", where + ".thickness", "keep it below the spacing");
+    if (river.tall[0] > river.tall[1])
+      wrong("the range of heights runs backwards", where + ".tall", "give the smaller first");
     // Gates and banks in place must cover what is behind the body and at least one spacing ahead.
     if (static_cast<double>(river.gates - 1) * river.spacing < river.behind + river.spacing)
       wrong("too few gates to stay ahead", where + ".gates", "add gates, or shorten `behind`");
@@ -225,7 +242,7 @@ void ArenaCompiler::add_rivers() {
       number += static_cast<std::size_t>(count_of(body.count, body.density, body.place, where));
     }
     if (!found) wrong("no body is named '" + river.follows + "'", where + ".follows", advice(river.follows, names));
-    for (BodySpec& part : river_bodies(river)) bodies_.push_back(std::move(part));
+    for (BodySpec& part : river_bodies(river, plan_.heights.used)) bodies_.push_back(std::move(part));
     data.first_body = number;
     for (const RiverData& other : plan_.rivers) data.first_body += river_body_count(other);
     plan_.rivers.push_back(std::move(data));

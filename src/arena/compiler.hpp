@@ -2,7 +2,7 @@
 
 // Turns an arena's spec into a plan. One class, in several files by subject: compile.cpp (order of work, tags, layout
 // of the state), compile_bodies.cpp (what bodies are and can do), compile_places.cpp (zones, items, walls, cells,
-// rivers).
+// rivers), compile_heights.cpp (floor, ground, meshes).
 
 #include <string>
 #include <vector>
@@ -38,6 +38,15 @@ class ArenaCompiler {
   void add_rivers();
   void link_connections();
 
+  // Height (compile_heights.cpp)
+  void read_heights();
+  void check_flat() const;
+  void add_heights();
+  void add_ground(std::vector<Triangle>& triangles);
+  void add_mesh(std::size_t index, std::vector<Triangle>& triangles);
+  /// From foot to top; throws if it is given where it makes no sense.
+  float tall_of(const Shape& shape, const std::optional<double>& height, const std::string& where) const;
+
   // Common
   static void check_shape(const Shape& shape, const std::string& where);
   void check_place(const Placement& place, const std::string& where) const;
@@ -45,7 +54,7 @@ class ArenaCompiler {
                                const std::string& where);
   std::size_t add_entity(EntityKind kind, const std::string& name, const std::string& tag, std::size_t index,
                          const std::string& where);
-  void add_posed(const Shape& shape, const std::optional<Return>& returns, bool at_start);
+  void add_posed(const Shape& shape, float tall, const std::optional<Return>& returns, bool at_start);
   std::size_t tag_index(const std::string& tag, const std::string& where);
   std::uint64_t tag_mask(const std::vector<std::string>& tags, const std::string& where) const;
   Touchy touchy(const std::vector<Effect>& effects, const std::vector<std::string>& kills,

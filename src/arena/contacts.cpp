@@ -4,6 +4,7 @@
 
 #include "cast_cells.hpp"
 #include "physics.hpp"
+#include "standing.hpp"
 
 // Sequential impulses with split push-out: E. Catto, "Iterative dynamics with temporal coherence" (2005), solved in the
 // plane. Everything is float arithmetic in a fixed order.
@@ -51,6 +52,7 @@ class ContactSolver {
       : plan_(t.plan),
         s_(t.s),
         contacts_(t.memory.contacts),
+        near_(t.memory.triangles),
         real_{s_.vx, s_.vy, s_.turn},
         push_{t.memory.push_x.data(), t.memory.push_y.data(), t.memory.push_turn.data()} {}
 
@@ -59,9 +61,11 @@ class ContactSolver {
     for (const std::size_t a : plan_.free_bodies) {
       if (s_.present[a] == 0) continue;
       core_ready_ = false;
+      band_ = stopped_band(plan_, s_, a);
       meet_bodies(a);
       for (const WallPiece& piece : plan_.pieces) meet_wall(a, piece);
       if (plan_.has_cells()) meet_cells(a);
+      if (plan_.heights.terrain) meet_terrain(a);
     }
   }
 
@@ -99,12 +103,64 @@ class ContactSolver {
         if (close[b - first] == 0 || b == a || s_.present[b] == 0) continue;
         if (b < a && plan_.body[b].inverse_mass != 0.0f) continue;  // that pair was met from the other side
         Manifold manifold;
+        if (plan_.heights.used) {
+          if (meet_beside(a, b, manifold)) add(a, b, {s_.x[b], s_.y[b]}, manifold);
+          continue;
+        }
         if (collide(core(a), core_of(plan_.shapes[b], s_.pose(b)), manifold)) add(a, b, {s_.x[b], s_.y[b]}, manifold);
       }
     }
   }
 
+  // Bodies that stand on each other do not push each other aside. Balls are as wide as they are at the level at which
+  // they come closest to the other.
+  bool meet_beside(std::size_t a, std::size_t b, Manifold& manifold) {
+    const Band on_b = band_of(plan_, s_, b);
+    const bool ball_a = plan_.shapes[a].form == Form::ball, ball_b = plan_.shapes[b].form == Form::ball;
+    if (!ball_a && !ball_b) {
+      if (band_.low >= on_b.high || on_b.low + step_of(plan_, b) >= band_.high) return false;
+      return collide(core(a), core_of(plan_.shapes[b], s_.pose(b)), manifold);
+    }
+    const Band on_a = band_of(plan_, s_, a);
+    Core wide_a = core(a), wide_b = core_of(plan_.shapes[b], s_.pose(b));
+    float off = 0.0f, radius = 0.0f;  // between the levels of the middles; sum of the radii
+    if (ball_a && ball_b) {
+      off = 0.5f * (on_a.low + on_a.high) - 0.5f * (on_b.low + on_b.high);
+      radius = plan_.radius[a] + plan_.radius[b];
+    } else {
+      const Band other = ball_a ? on_b : on_a;
+      const float middle = ball_a ? 0.5f * (on_a.low + on_a.high) : 0.5f * (on_b.low + on_b.high);
+      off = middle - std::clamp(middle, other.low, other.high);
+      radius = ball_a ? plan_.radius[a] : plan_.radius[b];
+    }
+    if (std::fabs(off) >= radius) return false;
+    const float share = std::sqrt(1.0f - off * off / (radius * radius));
+    if (ball_a) wide_a.radius *= share;
+    if (ball_b) wide_b.radius *= share;
+    if (off != 0.0f) {  // one lies over the other: that is no pushing aside
+      Core middle_a = wide_a, middle_b = wide_b;
+      middle_a.radius = ball_a ? 0.0f : middle_a.radius;
+      middle_b.radius = ball_b ? 0.0f : middle_b.radius;
+      if (gap_between(middle_a, middle_b).distance <= 0.0f) return false;
+    }
+    return collide(wide_a, wide_b, manifold);
+  }
+
+  void meet_terrain(std::size_t a) {
+    const Vec here{s_.x[a], s_.y[a]}, reach{plan_.bounds[a], plan_.bounds[a]};
+    plan_.heights.terrain->near(here - reach, here + reach, near_);
+    std::array<Vec, 8> corners;
+    for (const std::uint32_t number : near_) {
+      const Triangle& triangle = plan_.heights.terrain->triangles()[number];
+      const std::size_t count = stopping_slice(plan_, triangle, band_, plan_.bounds[a], plan_.body[a].steep, corners);
+      Manifold manifold;
+      if (count >= 2 && collide(core(a), core_of_polygon(corners.data(), count), manifold))
+        add(a, triangle.entity, {}, manifold);
+    }
+  }
+
   void meet_wall(std::size_t a, const WallPiece& piece) {
+    if (!overlap(band_, {piece.low, piece.high})) return;
     const float reach = plan_.shapes[a].bound;
     const float x = s_.x[a], y = s_.y[a];
     if (x + reach < std::min(piece.from.x, piece.to.x) || x - reach > std::max(piece.from.x, piece.to.x) ||
@@ -133,7 +189,8 @@ class ContactSolver {
   bool solid(std::int32_t column, std::int32_t row) const {
     const CellPlan& cells = plan_.cells;
     return column >= 0 && row >= 0 && column < cells.columns && row < cells.rows &&
-           solid_at(cells, s_.cells, cell_number(cells, column, row));
+           (plan_.heights.used ? solid_above(cells, s_.cells, cell_number(cells, column, row), band_.low)
+                               : solid_at(cells, s_.cells, cell_number(cells, column, row)));
   }
 
   // Whether the side or corner that was met is covered by a neighbour: bodies must not catch on seams between cells.
@@ -204,6 +261,8 @@ class ContactSolver {
   const ArenaPlan& plan_;
   StateArrays& s_;
   std::vector<Contact>& contacts_;
+  std::vector<std::uint32_t>& near_;
+  Band band_;  // in which the body at hand is stopped
   Motions real_, push_;
   Core core_;
   bool core_ready_ = false;

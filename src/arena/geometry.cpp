@@ -17,6 +17,11 @@ struct Measure {
     const auto r = static_cast<float>(s.radius);
     return {.form = Form::disc, .corners = 1, .radius = r, .bound = r, .inner = r, .inertia_per_mass = 0.5f * r * r};
   }
+  ShapeData operator()(const Ball& s) const {
+    ShapeData shape = (*this)(Disc{s.radius});
+    shape.form = Form::ball;
+    return shape;
+  }
   ShapeData operator()(const Capsule& s) const {
     // A rectangle between two half discs, whose centres of mass lie 4 r / (3 pi) beyond its ends.
     const double r = s.radius, h = 0.5 * s.length - r;
@@ -161,6 +166,15 @@ Support support(const Core& core, Vec direction) {
   return found;
 }
 
+void find_axes(Core& core) {
+  core.axes = core.corners;
+  for (std::size_t i = 0; i < core.corners; ++i) {
+    const Vec side = core.corner[(i + 1) % core.corners] - core.corner[i];
+    core.axis[i] = (1.0f / length(side)) * Vec{side.y, -side.x};
+    core.offset[i] = dot(core.axis[i], core.corner[i]);
+  }
+}
+
 // Height above the origin along `normal` of the chord low-high at tangent coordinate t.
 float height_at(const Support& s, Vec normal, Vec tangent, float t) {
   const float t0 = dot(tangent, s.low), t1 = dot(tangent, s.high);
@@ -178,21 +192,17 @@ Core core_of(const ShapeData& shape, const Pose& pose) {
   core.radius = shape.radius;
   const Vec centre{pose.x, pose.y}, ahead{pose.cos, pose.sin}, left{-pose.sin, pose.cos};
   if (shape.form == Form::outline) {
-    core.axes = shape.corners;
     for (std::size_t i = 0; i < shape.corners; ++i) {
       const Vec v = shape.local[i];
       core.corner[i] = centre + v.x * ahead + v.y * left;
     }
-    for (std::size_t i = 0; i < shape.corners; ++i) {
-      const Vec side = core.corner[(i + 1) % shape.corners] - core.corner[i];
-      core.axis[i] = (1.0f / length(side)) * Vec{side.y, -side.x};
-      core.offset[i] = dot(core.axis[i], core.corner[i]);
-    }
+    find_axes(core);
     return core;
   }
   const Vec l = shape.half_length * ahead, w = shape.half_width * left;
   switch (shape.form) {
-    case Form::disc: core.corner[0] = centre; return core;
+    case Form::disc:
+    case Form::ball: core.corner[0] = centre; return core;
     case Form::capsule: core.corner = {centre - l, centre + l}; break;
     default: core.corner = {centre - l - w, centre + l - w, centre + l + w, centre - l + w}; break;
   }
@@ -210,6 +220,15 @@ Core core_of_segment(Vec a, Vec b) {
   const Vec ahead = (1.0f / long_) * d, mid = 0.5f * (a + b);
   return core_of({.form = Form::capsule, .corners = 2, .half_length = 0.5f * long_},
                  {.x = mid.x, .y = mid.y, .cos = ahead.x, .sin = ahead.y});
+}
+
+Core core_of_polygon(const Vec* corners, std::size_t count) {
+  if (count == 2) return core_of_segment(corners[0], corners[1]);
+  Core core;
+  core.corners = count;
+  std::copy_n(corners, count, core.corner.begin());
+  find_axes(core);
+  return core;
 }
 
 Core core_of_cells(Vec low, Vec high) {

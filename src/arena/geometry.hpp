@@ -24,7 +24,7 @@ inline float length(Vec a) { return std::sqrt(dot(a, a)); }
 
 constexpr std::size_t most_corners = 8;
 
-enum class Form : std::uint8_t { disc, capsule, box, outline };
+enum class Form : std::uint8_t { disc, capsule, box, outline, ball };
 
 /// A shape in its own frame.
 struct ShapeData {
@@ -49,6 +49,8 @@ struct Core {
 };
 Core core_of(const ShapeData& shape, const Pose& pose);
 Core core_of_segment(Vec a, Vec b);
+/// A convex polygon, counter-clockwise; two corners are a segment.
+Core core_of_polygon(const Vec* corners, std::size_t count);
 /// An upright box between two corners.
 Core core_of_cells(Vec low, Vec high);
 

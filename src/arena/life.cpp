@@ -43,6 +43,10 @@ void kill(const Tick& t, std::size_t body, std::int32_t killer) {
   t.events.push({s.header->tick, EventKind::die, static_cast<std::int32_t>(body), killer, s.x[body], s.y[body], 0.0f});
   s.present[body] = 0;
   s.vx[body] = s.vy[body] = s.turn[body] = 0.0f;
+  if (t.plan.heights.used) {
+    s.vz[body] = 0.0f;
+    s.stands_on[body] = 0;
+  }
   if (const std::size_t active = t.plan.active_index[body]; active != nowhere)
     std::fill_n(s.inside + active * t.plan.zones, t.plan.zones, std::uint8_t{0});
   if (t.plan.returns[body].after > 0) s.back_at[body] = s.header->tick + t.plan.returns[body].after;
@@ -65,6 +69,7 @@ void bring_back(const Tick& t) {
       const Home& home = s.home[t.plan.home[e]];
       if (!home_is_free(t.plan, s, e)) continue;
       set_pose(s, e, home.x, home.y, static_cast<double>(home.heading));
+      if (t.plan.heights.used) s.z[e] = s.home_z[t.plan.home[e]];
     }
     s.present[e] = 1;
     s.back_at[e] = 0;

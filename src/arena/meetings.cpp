@@ -2,6 +2,7 @@
 
 #include "cast_cells.hpp"
 #include "physics.hpp"
+#include "standing.hpp"
 
 namespace zithercraft {
 namespace {
@@ -31,16 +32,20 @@ void report_touches(const Tick& t) {
   const std::size_t entities = plan.entities.size();
   approach.resize(entities);
   // Contacts are listed body by body, in the order of the bodies.
-  std::size_t next = 0;
+  std::size_t next = 0, next_stood = 0;
   const auto& contacts = t.memory.contacts;
+  const auto& stood = t.memory.stood;  // left empty by flat arenas
   for (std::size_t f = 0; f < plan.free_bodies.size(); ++f) {
     const std::size_t body = plan.free_bodies[f];
     std::uint8_t* flags = s.touching + f * entities;
-    const bool any = next < contacts.size() && contacts[next].a == body;
+    const bool any = (next < contacts.size() && contacts[next].a == body) ||
+                     (next_stood < stood.size() && stood[next_stood].body == body);
     if (!any && std::find(flags, flags + entities, 1) == flags + entities) continue;
     std::fill(approach.begin(), approach.end(), -1.0f);
     for (; next < contacts.size() && contacts[next].a == body; ++next)
       approach[contacts[next].b] = std::max({approach[contacts[next].b], 0.0f, contacts[next].approach});
+    for (; next_stood < stood.size() && stood[next_stood].body == body; ++next_stood)
+      approach[stood[next_stood].entity] = std::max(approach[stood[next_stood].entity], stood[next_stood].speed);
     for (std::size_t e = 0; e < entities; ++e) {
       const bool now = approach[e] >= 0.0f;
       if (now && touchy(plan, body, e)) affect_both(t, body, e, Dose::lasting);
@@ -60,7 +65,7 @@ void report_zones(const Tick& t) {
     for (std::size_t z = 0; z < plan.zones; ++z) {
       const std::size_t zone = plan.first_zone + z;
       std::uint8_t& flag = s.inside[k * plan.zones + z];
-      const bool now = s.present[body] != 0 && contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]});
+      const bool now = is_inside(plan, s, body, zone);
       if (now != (flag != 0)) {
         flag = now ? 1 : 0;
         t.events.push(event(t, now ? EventKind::enter : EventKind::leave, body, zone));
@@ -95,7 +100,7 @@ void collect_items(const Tick& t) {
         if (((item.collectors >> plan.tag_of[body]) & 1u) == 0) continue;
         const Vec d{s.x[i] - x, s.y[i] - y};
         const float reach = bound + plan.bounds[i];
-        if (dot(d, d) > reach * reach) continue;
+        if (dot(d, d) > reach * reach || !overlap(band_of(plan, s, body), band_of(plan, s, i))) continue;
         if (gap_between(core_of(plan.shapes[body], s.pose(body)), core_of(plan.shapes[i], s.pose(i))).distance > 0.0f)
           continue;
         s.present[i] = 0;
@@ -117,7 +122,9 @@ void feel_cells(const Tick& t) {
     const std::size_t body = plan.active[k];
     const Vec here{s.x[body], s.y[body]};
     const CellBox at = cells_within(cells, here, here);
-    const bool on_map = s.present[body] != 0 && at.column0 <= at.column1 && at.row0 <= at.row1;
+    // Over the map is not on it.
+    const bool over = plan.heights.used && s.z[body] > plan.heights.floor_level + 0.1f;
+    const bool on_map = s.present[body] != 0 && !over && at.column0 <= at.column1 && at.row0 <= at.row1;
     const std::size_t cell = on_map ? cell_number(cells, at.column0, at.row0) : 0;
     const auto mark = on_map ? static_cast<std::uint32_t>(cell + 1) : 0;
     const bool moved = s.on_cell[k] != mark;

@@ -26,7 +26,9 @@ struct OwnFrame {
   }
 };
 
-void drive(const BoatData& boat, const float* inputs, StateArrays& s, std::size_t i, float dt) {
+void drive(const BoatData& boat, const float* inputs, const Tick& t, std::size_t i) {
+  StateArrays& s = t.s;
+  const float dt = t.plan.dt;
   const float throttle = clamped(inputs[0]), rudder = clamped(inputs[1]);
   OwnFrame own(s, i);
   const float turn_push = rudder * (boat.rudder_flow * own.ahead + boat.rudder_wash * throttle);
@@ -36,22 +38,54 @@ void drive(const BoatData& boat, const float* inputs, StateArrays& s, std::size_
   s.turn[i] = boat.drag_turn * s.turn[i] + turn_push * dt;
 }
 
-void drive(const WalkerData& walker, const float* inputs, StateArrays& s, std::size_t i, float) {
+// Changes the velocity towards the wanted share of `speed`, by at most `step`.
+void walk(const float* inputs, float speed, float step, StateArrays& s, std::size_t i) {
   Vec wanted{clamped(inputs[0]), clamped(inputs[1])};
   const float square = dot(wanted, wanted);
   if (square > 1.0f) wanted = (1.0f / std::sqrt(square)) * wanted;
   OwnFrame own(s, i);
-  const Vec change = walker.speed * wanted - Vec{own.ahead, own.abeam};
+  const Vec change = speed * wanted - Vec{own.ahead, own.abeam};
   const float size = length(change);
-  const float share = size > walker.step ? walker.step / size : 1.0f;
+  const float share = size > step ? step / size : 1.0f;
   own.ahead += share * change.x;
   own.abeam += share * change.y;
   own.apply();
+}
+
+void look(const LookData& data, float input, const Tick& t, std::size_t i) {
+  t.s.look[i] = std::clamp(t.s.look[i] + data.rate * clamped(input) * t.plan.dt, -data.limit, data.limit);
+}
+
+void drive(const WalkerData& walker, const float* inputs, const Tick& t, std::size_t i) {
+  StateArrays& s = t.s;
   s.turn[i] = walker.turn_rate * clamped(inputs[2]);
+  if (!t.plan.heights.used) return walk(inputs, walker.speed, walker.step, s, i);
+  // What moves underfoot carries it along.
+  const Vec along = velocity_underfoot(t, i);
+  const bool stands = s.stands_on[i] != 0;
+  s.vx[i] -= along.x;
+  s.vy[i] -= along.y;
+  walk(inputs, walker.speed, stands ? walker.step : walker.in_air * walker.step, s, i);
+  s.vx[i] += along.x;
+  s.vy[i] += along.y;
+  const float* more = inputs + 3;
+  if (walker.jump > 0.0f && *more++ > 0.5f && stands) s.vz[i] = walker.jump;
+  if (walker.look.rate > 0.0f) look(walker.look, *more, t, i);
+}
+
+void drive(const FlyerData& flyer, const float* inputs, const Tick& t, std::size_t i) {
+  StateArrays& s = t.s;
+  walk(inputs, flyer.speed, flyer.step, s, i);
+  const float change = flyer.climb * clamped(inputs[2]) - s.vz[i];
+  s.vz[i] += std::clamp(change, -flyer.step, flyer.step);
+  s.turn[i] = flyer.turn_rate * clamped(inputs[3]);
+  if (flyer.look.rate > 0.0f) look(flyer.look, inputs[4], t, i);
 }
 
 // The body turns about a point on the line through its rear axle, as far away as the front wheels point.
-void drive(const CarData& car, const float* inputs, StateArrays& s, std::size_t i, float dt) {
+void drive(const CarData& car, const float* inputs, const Tick& t, std::size_t i) {
+  StateArrays& s = t.s;
+  const float dt = t.plan.dt;
   const float throttle = clamped(inputs[0]), steering = clamped(inputs[1]);
   OwnFrame own(s, i);
   own.ahead *= car.keep;
@@ -84,7 +118,9 @@ CarriedPose pose_on_path(const CarriedData& path, const CarriedPose& start, doub
   const double share = to > from ? (at - from) / (to - from) : 1.0;
   const Vec a = path.points[leg - 1], b = path.points[leg];
   CarriedPose pose{start.x + static_cast<double>(a.x) + share * static_cast<double>(b.x - a.x),
-                   start.y + static_cast<double>(a.y) + share * static_cast<double>(b.y - a.y), start.heading};
+                   start.y + static_cast<double>(a.y) + share * static_cast<double>(b.y - a.y), start.heading,
+                   start.z + static_cast<double>(path.levels[leg - 1]) +
+                       share * static_cast<double>(path.levels[leg] - path.levels[leg - 1])};
   if (path.turns) {
     const Vec d = back ? a - b : b - a;
     pose.heading = exact::atan2(static_cast<double>(d.y), static_cast<double>(d.x));
@@ -104,13 +140,14 @@ void carry_bodies(const Tick& t) {
     const CarriedData& carried = t.plan.carried[k];
     const std::size_t i = carried.body;
     const Home& home = s.home[carried.home];
-    const CarriedPose start{static_cast<double>(home.x), static_cast<double>(home.y),
-                            static_cast<double>(home.heading)};
+    const CarriedPose start{static_cast<double>(home.x), static_cast<double>(home.y), static_cast<double>(home.heading),
+                            t.plan.heights.used ? static_cast<double>(s.home_z[carried.home]) : 0.0};
     const CarriedPose next = carried.code ? carried.code(seconds, start) : pose_on_path(carried, start, seconds);
     const double turned = exact::wrap_angle(next.heading - static_cast<double>(s.heading[i]));
     s.vx[i] = (static_cast<float>(next.x) - s.x[i]) * per_second;
     s.vy[i] = (static_cast<float>(next.y) - s.y[i]) * per_second;
     s.turn[i] = static_cast<float>(turned) * per_second;
+    if (t.plan.heights.used) s.vz[i] = (static_cast<float>(next.z) - s.z[i]) * per_second;
     t.memory.carried_to[k] = next;
   }
 }
@@ -119,7 +156,7 @@ void drive_movers(const Tick& t) {
   for (const MoverData& mover : t.plan.movers) {
     if (t.s.present[mover.body] == 0) continue;
     const float* inputs = t.s.inputs + t.plan.body[mover.body].first_input;
-    std::visit([&](const auto& kind) { drive(kind, inputs, t.s, mover.body, t.plan.dt); }, mover.kind);
+    std::visit([&](const auto& kind) { drive(kind, inputs, t, mover.body); }, mover.kind);
   }
 }
 

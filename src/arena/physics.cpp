@@ -48,6 +48,7 @@ void step_physics(const Tick& t) {
     s.vy[i] *= plan.body[i].keep;
     s.turn[i] *= plan.body[i].keep;
   }
+  pull_down(t);
   carry_bodies(t);
   guide_wanderers(t);
   drive_movers(t);
@@ -59,7 +60,9 @@ void step_physics(const Tick& t) {
   for (std::size_t k = 0; k < plan.carried.size(); ++k) {
     const CarriedPose& to = t.memory.carried_to[k];
     set_pose(s, plan.carried[k].body, static_cast<float>(to.x), static_cast<float>(to.y), to.heading);
+    if (plan.heights.used) s.z[plan.carried[k].body] = static_cast<float>(to.z);
   }
+  settle_bodies(t);
   move_steppers(t);
   report_touches(t);
   report_zones(t);

@@ -20,6 +20,11 @@ void step_physics(const Tick& tick);
 // movers.cpp: what bodies want
 void carry_bodies(const Tick& tick);
 void drive_movers(const Tick& tick);
+// standing.cpp: gravity, and what bodies stand on
+void pull_down(const Tick& tick);
+void settle_bodies(const Tick& tick);
+/// How the thing under a body's foot moves.
+Vec velocity_underfoot(const Tick& tick, std::size_t body);
 // wanderers.cpp
 void guide_wanderers(const Tick& tick);
 // contacts.cpp: what bodies do to each other

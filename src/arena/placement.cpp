@@ -5,6 +5,7 @@
 #include "cast_cells.hpp"
 #include "river.hpp"
 #include "scratch.hpp"
+#include "standing.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/random.hpp"
@@ -29,8 +30,10 @@ class Placer {
       if (memory_.candidates.empty()) return false;
     }
     for (int attempt = 0; attempt < tries_per_thing; ++attempt) {
-      const Pose pose = by_cell ? pose_on_cell(rule, steps) : pose_in_region(rule);
+      Pose pose = by_cell ? pose_on_cell(rule, steps) : pose_in_region(rule);
+      if (plan_.heights.used && !set_level(entity, rule, pose)) continue;
       if (!is_free(entity, rule, pose)) continue;
+      if (plan_.heights.used) s_.z[entity] = pose.z;
       set_pose(s_, entity, pose.x, pose.y, static_cast<double>(pose.heading));
       s_.cos[entity] = pose.cos;
       s_.sin[entity] = pose.sin;
@@ -65,6 +68,26 @@ class Placer {
     pose.y = static_cast<float>(random_.between(rule.region[1], rule.region[3]));
     turn(pose, exact::wrap_angle(exact::radians(random_.between(rule.heading[0], rule.heading[1]))));
     return pose;
+  }
+
+  // On the ground unless a level is given; false where there is none. Zones without end need none.
+  bool set_level(std::size_t entity, const Placement& rule, Pose& pose) {
+    if (rule.level) {
+      pose.z = static_cast<float>(random_.between((*rule.level)[0], (*rule.level)[1]));
+      return true;
+    }
+    if (plan_.tall[entity] == boundless) return true;
+    Ground ground = ground_at(plan_, s_, {pose.x, pose.y}, boundless);
+    if (plan_.has_cells()) {
+      const Vec reach{plan_.bounds[entity], plan_.bounds[entity]}, here{pose.x, pose.y};
+      const CellBox box = cells_within(plan_.cells, here - reach, here + reach);
+      for (std::int32_t row = box.row0; row <= box.row1; ++row)
+        for (std::int32_t column = box.column0; column <= box.column1; ++column)
+          if (const float top = top_of(plan_.cells, s_.cells, cell_number(plan_.cells, column, row)); top < boundless)
+            ground.level = std::max(ground.level, top);
+    }
+    pose.z = ground.level;
+    return ground.level > -boundless && pose.z + plan_.tall[entity] <= plan_.heights.ceiling;
   }
 
   static bool is_open(const Placement& rule) {
@@ -122,15 +145,39 @@ class Placer {
       const float far = plan_.bounds[entity] + plan_.bounds[other] + least;
       if (dot(d, d) > far * far) continue;
       if (ignores(other) && least <= clearance) continue;
+      if (plan_.heights.used && !overlap(band_at(entity, pose), band_of(plan_, s_, other))) continue;
       if (gap_between(core, memory_.placed[i]).distance <= least) return false;
     }
     for (const WallPiece& piece : plan_.pieces) {
       const float least = std::max(clearance, kept(entity, piece.entity));
+      if (plan_.heights.used && !overlap(band_at(entity, pose), {piece.low, piece.high})) continue;
       const Vec d = piece.mid - Vec{pose.x, pose.y};
       const float far = plan_.bounds[entity] + piece.bound + least;
       if (dot(d, d) <= far * far && gap_between(core, piece.core).distance <= least) return false;
     }
+    if (plan_.heights.terrain && !clear_of_terrain(entity, core, pose)) return false;
     return !plan_.has_cells() || clear_of_cells(core, pose, plan_.bounds[entity], clearance);
+  }
+
+  Band band_at(std::size_t entity, const Pose& pose) const {
+    const float tall = plan_.tall[entity];
+    return tall == boundless ? Band{} : Band{pose.z, pose.z + tall};
+  }
+
+  // What is set down on a slope may have its edge in it.
+  bool clear_of_terrain(std::size_t entity, const Core& core, const Pose& pose) const {
+    if (plan_.tall[entity] == boundless || plan_.entities[entity].kind == EntityKind::zone) return true;
+    const Vec here{pose.x, pose.y}, reach{plan_.bounds[entity], plan_.bounds[entity]};
+    plan_.heights.terrain->near(here - reach, here + reach, memory_.triangles);
+    Band band = band_at(entity, pose);
+    const bool body = entity < plan_.bodies;
+    band.low += body ? step_of(plan_, entity) : 0.02f;
+    std::array<Vec, 8> corners;
+    return std::none_of(memory_.triangles.begin(), memory_.triangles.end(), [&](std::uint32_t number) {
+      const std::size_t count = stopping_slice(plan_, plan_.heights.terrain->triangles()[number], band,
+                                               plan_.bounds[entity], body ? plan_.body[entity].steep : 1.0f, corners);
+      return count >= 2 && gap_between(core, core_of_polygon(corners.data(), count)).distance <= 0.0f;
+    });
   }
 
   bool ignores(std::size_t other) const {
@@ -154,6 +201,7 @@ class Placer {
     for (std::int32_t row = box.row0; row <= box.row1; ++row)
       for (std::int32_t column = box.column0; column <= box.column1; ++column) {
         if (!solid_at(cells, s_.cells, cell_number(cells, column, row))) continue;
+        if (plan_.heights.used && !solid_above(cells, s_.cells, cell_number(cells, column, row), pose.z)) continue;
         const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
         if (gap_between(core, core_of_cells(low, low + Vec{cells.size, cells.size})).distance <= clearance)
           return false;

@@ -13,6 +13,7 @@
 
 #include "geometry.hpp"
 #include "state.hpp"
+#include "terrain.hpp"
 #include "zithercraft/arena/arena.hpp"
 
 namespace zithercraft {
@@ -25,13 +26,29 @@ struct BodyData {
   float top_speed = 0.0f;                             // m/s; 0 for no limit
   float swept_from = 0.0f;                            // m/s from which its motion is swept for things in between
   std::size_t first_input = 0;
+  // In arenas with height:
+  float step = 0.02f;   // metres: edges up to this height do not stop it
+  float steep = 1.0f;   // tangent of the steepest ground it holds on to by itself; of others grip decides
+  bool walks = false;   // keeps its feet on the ground downhill too, and holds on by itself
+  bool floats = false;  // gravity does not pull it
+  bool drives = false;  // has a mover, which sees to its grip
 };
 
 struct BoatData {
   float thrust, drag_ahead, drag_abeam, rudder_flow, rudder_wash, drag_turn;
 };
+/// How a body turns its look up and down.
+struct LookData {
+  float rate = 0.0f, limit = 0.0f;  // rad/s, radians
+};
 struct WalkerData {
   float speed, step, turn_rate;  // m/s, m/s per tick, rad/s
+  float in_air = 1.0f, jump = 0.0f;
+  LookData look{};
+};
+struct FlyerData {
+  float speed, climb, step, turn_rate;  // m/s, m/s, m/s per tick, rad/s
+  LookData look{};
 };
 struct CarData {
   float engine, brakes, keep, keep_side, wheelbase, steer;  // steer: radians at full steering
@@ -39,7 +56,7 @@ struct CarData {
 
 struct MoverData {
   std::size_t body = 0;
-  std::variant<BoatData, WalkerData, CarData> kind;
+  std::variant<BoatData, WalkerData, CarData, FlyerData> kind;
 };
 
 struct StepperData {
@@ -51,6 +68,7 @@ struct StepperData {
 struct CarriedData {
   std::size_t body = 0, home = 0;
   std::vector<Vec> points{};    // from the start, which is (0, 0)
+  std::vector<float> levels{};  // of the points, likewise
   std::vector<double> until{};  // seconds at which each point is reached; the last closes a closed path
   double length = 0.0;          // seconds once around or once along
   bool closed = false, turns = false;
@@ -60,6 +78,7 @@ struct CarriedData {
 struct WandererData {
   std::size_t body = 0;
   bool steps = false;  // on cells
+  bool flies = false;  // at the level at which it began
   std::vector<Vec> route{};
   std::vector<std::size_t> prey{}, hunters{};  // entities
   float sight = 0.0f;
@@ -91,9 +110,12 @@ struct LauncherData {
   std::size_t fire_input = 0, bearing_input = nowhere;  // of the input array
   std::size_t first_shot = 0, shots = 0;                // entities
   std::size_t first_closest = 0;                        // of the closest array
+  std::size_t rise_input = nowhere;
   float speed = 0.0f, radius = 0.0f, swing = 0.0f;
-  std::uint32_t life = 1, reload = 0;  // ticks
-  std::uint64_t targets = 0;           // tags
+  float lowest = 0.0f, highest = 0.0f;  // radians above where the body looks
+  float muzzle = 0.0f, fall = 0.0f;     // metres above the foot; m/s per tick
+  std::uint32_t life = 1, reload = 0;   // ticks
+  std::uint64_t targets = 0;            // tags
   std::vector<std::size_t> target_list{};
 };
 
@@ -117,6 +139,7 @@ struct WallPiece {
   Vec from, to, mid;
   float bound = 0.0f;  // radius of a circle around the middle
   std::size_t entity = 0;
+  float low = 0.0f, high = 0.0f;  // metres, in arenas with height
 };
 
 struct CellPlan {
@@ -127,6 +150,7 @@ struct CellPlan {
   std::size_t cells() const { return static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows); }
   std::size_t first_kind = 0;             // entity of kind 1; kind 0 is nothing
   std::vector<std::uint8_t> solid, seen;  // per kind number
+  std::vector<float> top;                 // per kind number, metres, in arenas with height
   std::vector<std::uint8_t> drawn;        // [layer][row from below][column]
   bool touchy = false;                    // some kind has effects or kills
   bool generated = false;
@@ -148,6 +172,15 @@ struct ReturnData {
   bool elsewhere = false;
 };
 
+/// What gives an arena height.
+struct HeightsPlan {
+  bool used = false;
+  float gravity = 0.0f;  // m/s per tick
+  float lowest = 0.0f, ceiling = 0.0f, floor_level = 0.0f;
+  std::size_t floor = nowhere;             // entity
+  std::shared_ptr<const Terrain> terrain;  // ground and meshes; null without them
+};
+
 struct ArenaPlan {
   ArenaSpec spec;
   std::vector<std::string> tags, sides, meter_names;
@@ -162,6 +195,7 @@ struct ArenaPlan {
   std::vector<ShapeData> shapes;                       // per posed entity
   std::vector<float> bounds;                           // per posed entity, of its shape
   std::vector<float> half_length, half_width, radius;  // likewise
+  std::vector<float> tall;                             // likewise, from foot to top; `boundless` for zones without end
   std::vector<Run> runs;                               // of all posed entities
   std::vector<std::uint8_t> at_start;                  // per posed entity: there when an episode begins (shots are not)
   std::vector<std::size_t> home;                       // per posed entity: slot of its home pose, or nowhere
@@ -185,6 +219,7 @@ struct ArenaPlan {
   std::vector<std::vector<std::string>> input_names;  // per body
   std::vector<WallPiece> pieces;
   CellPlan cells;
+  HeightsPlan heights;
   std::vector<std::size_t> returning;      // entities that come back
   std::vector<std::size_t> placing_order;  // entities to place, in order
   std::vector<std::uint64_t> away_rules;   // per posed entity: tags it keeps away from
@@ -205,6 +240,9 @@ ArenaPlan compile_arena(const ArenaSpec& spec);
 inline StateArrays reading_of(const ArenaPlan& plan, const std::byte* state) {
   return plan.arrays(const_cast<std::byte*>(state));
 }
+
+/// Whether a body is there with its middle in a zone.
+bool is_inside(const ArenaPlan& plan, const StateArrays& s, std::size_t body, std::size_t zone);
 
 /// All variants of an arena; the first is the spec as it is written if nothing varies.
 struct ArenaPlans {

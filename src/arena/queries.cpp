@@ -5,14 +5,26 @@
 
 #include "cast_cells.hpp"
 #include "eight.hpp"
-#include "plan.hpp"
+#include "standing.hpp"
 #include "zithercraft/base/exact.hpp"
 
 // Questions about what lies where, other than casts.
 
 namespace zithercraft {
 
-NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude) const {
+bool is_inside(const ArenaPlan& plan, const StateArrays& s, std::size_t body, std::size_t zone) {
+  if (s.present[body] == 0 || !contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]})) return false;
+  if (!plan.heights.used) return true;
+  const Band band = band_of(plan, s, zone);
+  const float middle = s.z[body] + 0.5f * plan.tall[body];
+  if (plan.shapes[zone].form != Form::ball) return middle >= band.low && middle <= band.high;
+  const Vec d{s.x[body] - s.x[zone], s.y[body] - s.y[zone]};
+  const float up = middle - s.z[zone] - plan.radius[zone];
+  return dot(d, d) + up * up <= plan.radius[zone] * plan.radius[zone];
+}
+
+NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude,
+                          float z) const {
   const ArenaPlan& plan = plans_->variants[0];
   const StateArrays s = reading_of(plan, state);
   const F8 ox = all(x), oy = all(y);
@@ -23,7 +35,14 @@ NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_
     if (((tags >> run.tag) & 1u) == 0 || run.shot) continue;
     const I8 stop = all(static_cast<std::int32_t>(run.stop));
     for (std::size_t i = run.first; i < run.stop; i += 8) {  // the arrays go on behind the last thing
-      const F8 dx = load(s.x + i) - ox, dy = load(s.y + i) - oy, square = dx * dx + dy * dy;
+      const F8 dx = load(s.x + i) - ox, dy = load(s.y + i) - oy;
+      F8 square = dx * dx + dy * dy;
+      if (plan.heights.used) {
+        // Zones without end are as near as they are over the plane.
+        const F8 tall = load(plan.tall.data() + i);
+        const F8 dz = tall < all(boundless) ? load(s.z + i) + all(0.5f) * tall - all(z) : all(0.0f);
+        square = square + dz * dz;
+      }
       const I8 number = all(static_cast<std::int32_t>(i)) + next;
       const I8 nearer = (square < best) & flags(s.present + i) & (number < stop) & (number != looked_through);
       best = nearer ? square : best;
@@ -35,32 +54,18 @@ NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_
     if (best[i] < best[k] || (best[i] == best[k] && who[i] >= 0 && who[i] < who[k])) k = i;
   if (who[k] < 0) return {};
   const auto e = static_cast<std::size_t>(who[k]);
-  return {who[k], std::sqrt(best[k]), s.x[e], s.y[e]};
+  const Band band = band_of(plan, s, e);
+  return {who[k], std::sqrt(best[k]), s.x[e], s.y[e], plan.tall[e] < boundless ? 0.5f * (band.low + band.high) : z};
 }
 
-void Arena::overlaps(const std::byte* state, const Shape& shape, Point at, double heading, std::uint64_t tags,
-                     std::vector<std::size_t>& found) const {
-  const ArenaPlan& plan = plan_of(state);
-  const StateArrays s = reading_of(plan, state);
-  const ShapeData data = shape_data(shape);
-  const auto [sin, cos] = exact::sin_cos(exact::wrap_angle(heading));
-  const Pose pose{static_cast<float>(at[0]), static_cast<float>(at[1]), static_cast<float>(heading), cos, sin};
-  const Core core = core_of(data, pose);
-  const auto wanted = [&](std::size_t e) { return ((tags >> plan.tag_of[e]) & 1u) != 0; };
-  for (std::size_t e = 0; e < plan.posed; ++e) {
-    const float dx = s.x[e] - pose.x, dy = s.y[e] - pose.y, far = data.bound + plan.bounds[e];
-    if (!wanted(e) || s.present[e] == 0 || dx * dx + dy * dy > far * far) continue;
-    if (gap_between(core, core_of(plan.shapes[e], s.pose(e))).distance <= 0.0f) found.push_back(e);
-  }
-  for (std::size_t p = 0; p < plan.pieces.size(); ++p) {
-    const WallPiece& piece = plan.pieces[p];
-    if (!wanted(piece.entity) || (!found.empty() && found.back() == piece.entity)) continue;
-    if (gap_between(core, piece.core).distance <= 0.0f) found.push_back(piece.entity);
-  }
-  if (!plan.has_cells()) return;
+namespace {
+
+template <class Wanted>
+void overlapped_cells(const ArenaPlan& plan, const StateArrays& s, const Core& core, const Pose& pose, float bound,
+                      Band band, const Wanted& wanted, std::vector<std::size_t>& found) {
   std::array<bool, 256> met{};
   const CellPlan& cells = plan.cells;
-  const Vec reach{data.bound, data.bound}, here{pose.x, pose.y};
+  const Vec reach{bound, bound}, here{pose.x, pose.y};
   const CellBox box = cells_within(cells, here - reach, here + reach);
   for (std::int32_t row = box.row0; row <= box.row1; ++row)
     for (std::int32_t column = box.column0; column <= box.column1; ++column) {
@@ -68,10 +73,67 @@ void Arena::overlaps(const std::byte* state, const Shape& shape, Point at, doubl
       const Core cell = core_of_cells(low, low + Vec{cells.size, cells.size});
       if (gap_between(core, cell).distance > 0.0f) continue;
       for (std::size_t layer = 0; layer < cells.layers; ++layer)
-        met[s.cells[layer * cells.cells() + cell_number(cells, column, row)]] = true;
+        if (const std::uint8_t kind = s.cells[layer * cells.cells() + cell_number(cells, column, row)];
+            cells.top[kind] > band.low)
+          met[kind] = true;
     }
   for (std::size_t kind = 1; kind < cells.solid.size(); ++kind)
     if (met[kind] && wanted(cells.first_kind + kind - 1)) found.push_back(cells.first_kind + kind - 1);
+}
+
+template <class Wanted>
+void overlapped_terrain(const ArenaPlan& plan, const Core& core, const Pose& pose, float bound, Band band,
+                        const Wanted& wanted, std::vector<std::size_t>& found) {
+  std::vector<std::uint32_t> near;
+  const Vec reach{bound, bound}, here{pose.x, pose.y};
+  plan.heights.terrain->near(here - reach, here + reach, near);
+  std::vector<std::size_t> met;
+  std::array<Vec, 8> corners;
+  for (const std::uint32_t number : near) {
+    const Triangle& triangle = plan.heights.terrain->triangles()[number];
+    if (!wanted(triangle.entity)) continue;
+    const std::size_t count = slice(triangle, band.low, band.high, corners);
+    if (count >= 2 && gap_between(core, core_of_polygon(corners.data(), count)).distance <= 0.0f)
+      met.push_back(triangle.entity);
+  }
+  std::sort(met.begin(), met.end());
+  found.insert(found.end(), met.begin(), std::unique(met.begin(), met.end()));
+}
+
+}  // namespace
+
+void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, double heading, std::uint64_t tags,
+                     std::vector<std::size_t>& found, double height) const {
+  const ArenaPlan& plan = plan_of(state);
+  const StateArrays s = reading_of(plan, state);
+  const ShapeData data = shape_data(shape);
+  const auto [sin, cos] = exact::sin_cos(exact::wrap_angle(heading));
+  const Pose pose{static_cast<float>(at.x), static_cast<float>(at.y), static_cast<float>(heading), cos, sin};
+  const Core core = core_of(data, pose);
+  const float foot = static_cast<float>(at.z);
+  const Band band =
+      !plan.heights.used
+          ? Band{}
+          : Band{foot, foot + (data.form == Form::ball ? 2.0f * data.radius : static_cast<float>(height))};
+  const auto wanted = [&](std::size_t e) { return ((tags >> plan.tag_of[e]) & 1u) != 0; };
+  for (std::size_t e = 0; e < plan.posed; ++e) {
+    const float dx = s.x[e] - pose.x, dy = s.y[e] - pose.y, far = data.bound + plan.bounds[e];
+    if (!wanted(e) || s.present[e] == 0 || dx * dx + dy * dy > far * far) continue;
+    if (!overlap(band, band_of(plan, s, e))) continue;
+    if (gap_between(core, core_of(plan.shapes[e], s.pose(e))).distance <= 0.0f) found.push_back(e);
+  }
+  for (std::size_t p = 0; p < plan.pieces.size(); ++p) {
+    const WallPiece& piece = plan.pieces[p];
+    if (!wanted(piece.entity) || (!found.empty() && found.back() == piece.entity)) continue;
+    if (!overlap(band, {piece.low, piece.high})) continue;
+    if (gap_between(core, piece.core).distance <= 0.0f) found.push_back(piece.entity);
+  }
+  if (plan.has_cells()) overlapped_cells(plan, s, core, pose, data.bound, band, wanted, found);
+  if (!plan.heights.used) return;
+  if (const std::size_t floor = plan.heights.floor;
+      floor != nowhere && wanted(floor) && overlap(band, {-boundless, plan.heights.floor_level}))
+    found.push_back(floor);
+  if (plan.heights.terrain) overlapped_terrain(plan, core, pose, data.bound, band, wanted, found);
 }
 
 void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind, std::size_t left,

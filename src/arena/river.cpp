@@ -13,6 +13,7 @@ constexpr double bank_depth = 2.0;  // metres, of a bank beyond the water's edge
 
 struct Gap {
   double middle = 0.0, width = 0.0;
+  std::array<double, 2> sunk{};  // how much lower the rocks stand than the tallest do
 };
 
 // Gaps follow from their numbers alone, so that nothing has to be remembered of those that are gone.
@@ -23,10 +24,12 @@ Gap gap_of(const River& river, const StateHeader& key, std::uint32_t which, std:
   gap.width = random.between(river.gap[0], river.gap[1]);
   const double room = 0.5 * (river.width - gap.width);
   gap.middle = random.between(-room, room) * river.wander;
+  for (double& sunk : gap.sunk) sunk = random.between(0.0, river.tall[1] - river.tall[0]);
   return gap;
 }
 
-void put(StateArrays& s, std::size_t body, double x, double y) {
+void put(const ArenaPlan& plan, StateArrays& s, std::size_t body, double x, double y, double sunk = 0.0) {
+  if (plan.heights.used) s.z[body] = plan.heights.floor_level - static_cast<float>(sunk);
   s.x[body] = static_cast<float>(x);
   s.y[body] = static_cast<float>(y);
   s.heading[body] = s.sin[body] = 0.0f;
@@ -43,15 +46,15 @@ void set_up(const ArenaPlan& plan, StateArrays& s, std::size_t which, std::size_
   const Gap gap = gap_of(river, *s.header, static_cast<std::uint32_t>(which), number);
   const double x = place_of(river, number);
   const std::size_t rocks = data.first_body + 2 * slot, banks = data.first_body + 2 * data.gates + 2 * slot;
-  put(s, rocks, x, gap.middle - 0.5 * gap.width - 0.5 * river.width);
-  put(s, rocks + 1, x, gap.middle + 0.5 * gap.width + 0.5 * river.width);
-  put(s, banks, x, -0.5 * river.width - 0.5 * bank_depth);
-  put(s, banks + 1, x, 0.5 * river.width + 0.5 * bank_depth);
+  put(plan, s, rocks, x, gap.middle - 0.5 * gap.width - 0.5 * river.width, gap.sunk[0]);
+  put(plan, s, rocks + 1, x, gap.middle + 0.5 * gap.width + 0.5 * river.width, gap.sunk[1]);
+  put(plan, s, banks, x, -0.5 * river.width - 0.5 * bank_depth);
+  put(plan, s, banks + 1, x, 0.5 * river.width + 0.5 * bank_depth);
 }
 
 // The weir closes the river behind the oldest bank.
-void set_weir(StateArrays& s, const RiverData& data, std::int32_t oldest) {
-  put(s, data.first_body + 4 * data.gates, place_of(data.spec, oldest) - 0.5 * data.spec.spacing, 0.0);
+void set_weir(const ArenaPlan& plan, StateArrays& s, const RiverData& data, std::int32_t oldest) {
+  put(plan, s, data.first_body + 4 * data.gates, place_of(data.spec, oldest) - 0.5 * data.spec.spacing, 0.0);
 }
 
 std::size_t first_gate(const ArenaPlan& plan, std::size_t which) {
@@ -67,13 +70,18 @@ std::int32_t first_number(const River& river) {
 
 }  // namespace
 
-std::vector<BodySpec> river_bodies(const River& river) {
+std::vector<BodySpec> river_bodies(const River& river, bool high) {
   BodySpec rock{.name = river.name, .count = 2 * river.gates, .kills = river.kills};
   rock.shape = Box{.length = river.thickness, .width = river.width};
   BodySpec bank{.name = river.name + "_bank", .count = 2 * river.gates};
+  if (high) {
+    rock.height = river.tall[1];
+    bank.height = river.tall[1];
+  }
   bank.shape = Box{.length = river.spacing, .width = bank_depth};
   BodySpec weir{.name = river.name + "_weir", .tag = river.name + "_bank"};
   weir.shape = Box{.length = 0.5, .width = river.width};
+  weir.height = bank.height;
   return {rock, bank, weir};
 }
 
@@ -91,7 +99,7 @@ void begin_rivers(const ArenaPlan& plan, StateArrays& s) {
       if (gates[slot] < 0)
         for (std::size_t side = 0; side < 2; ++side) s.present[river.first_body + 2 * slot + side] = 0;
     }
-    set_weir(s, river, first);
+    set_weir(plan, s, river, first);
   }
 }
 
@@ -112,7 +120,7 @@ void flow_rivers(const ArenaPlan& plan, StateArrays& s, EventSink& events) {
       gates[slot] = *std::max_element(gates, gates_end) + 1;
       set_up(plan, s, r, slot, gates[slot]);
       for (std::size_t side = 0; side < 2; ++side) s.present[river.first_body + 2 * slot + side] = 1;
-      set_weir(s, river, *std::min_element(gates, gates_end));
+      set_weir(plan, s, river, *std::min_element(gates, gates_end));
     }
   }
 }

@@ -23,7 +23,16 @@ struct ArenaScratch::Memory {
   std::vector<std::int32_t> bumped;       // per stepper: entity it was stopped by, or one of the marks of steppers.cpp
   std::vector<std::int32_t> pusher;       // per stepper: the stepper that pushes it, -1 for none
   std::vector<std::pair<std::size_t, std::int32_t>> dropped;  // steppers whose wish is taken back, and because of whom
-  std::vector<float> meter_change;                            // in this tick
+  // In arenas with height:
+  std::vector<Vec> from;      // per body: where it was before this tick
+  std::vector<float> from_z;  // likewise
+  struct Stood {
+    std::size_t body, entity;
+    float speed;
+  };
+  std::vector<Stood> stood;              // who landed or stands on what, or hit its head, in this tick; body by body
+  std::vector<std::uint32_t> triangles;  // that lie near a body
+  std::vector<float> meter_change;       // in this tick
   GeneratorMemory generator;
 };
 

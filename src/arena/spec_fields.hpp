@@ -42,6 +42,11 @@ void describe(V& v, Outline& s) {
 }
 
 template <class V>
+void describe(V& v, Ball& s) {
+  v("radius", s.radius, positive());
+}
+
+template <class V>
 void describe(V& v, KeepAway& s) {
   v("from", s.from, needed());
   v("by", s.by, at_least(0));
@@ -53,6 +58,7 @@ void describe(V& v, Placement& s) {
   v("on", s.on);
   v("heading", s.heading);
   v("clearance", s.clearance, at_least(0));
+  v("level", s.level);
   v("away", s.away);
 }
 
@@ -94,6 +100,22 @@ void describe(V& v, Walker& s) {
   v("speed", s.speed, positive());
   v("agility", s.agility, positive());
   v("turn_rate", s.turn_rate, at_least(0));
+  v("jump", s.jump, at_least(0));
+  v("step", s.step, at_least(0));
+  v("slope", s.slope, between(0, 80));
+  v("in_air", s.in_air, between(0, 1));
+  v("look_rate", s.look_rate, at_least(0));
+  v("look_limit", s.look_limit, between(0, 89));
+}
+
+template <class V>
+void describe(V& v, Flyer& s) {
+  v("speed", s.speed, positive());
+  v("climb", s.climb, positive());
+  v("agility", s.agility, positive());
+  v("turn_rate", s.turn_rate, at_least(0));
+  v("look_rate", s.look_rate, at_least(0));
+  v("look_limit", s.look_limit, between(0, 89));
 }
 
 template <class V>
@@ -133,6 +155,9 @@ void describe(V& v, Launcher& s) {
   v("life", s.life, Rule{.low = 0.0, .high = 1e6, .above_low = true});
   v("reload", s.reload, between(0, 1e6));
   v("swing", s.swing, between(0, 180));
+  v("rise", s.rise, between(-90, 90));
+  v("muzzle", s.muzzle, at_least(0));
+  v("gravity", s.gravity, at_least(0));
   v("in_flight", s.in_flight, between(1, 64));
   v("targets", s.targets);
   v("effects", s.effects);
@@ -145,6 +170,7 @@ void describe(V& v, Track& s) {
   v("speed", s.speed, positive());
   v("closed", s.closed);
   v("turns", s.turns);
+  v("levels", s.levels);
 }
 
 template <class V>
@@ -156,6 +182,7 @@ void describe(V& v, BodySpec& s) {
   v("density", s.density, positive());
   v("motion", s.motion);
   v("shape", s.shape);
+  v("height", s.height, positive());
   v("mass", s.mass, positive());
   v("bounce", s.bounce, between(0, 1));
   v("grip", s.grip, at_least(0));
@@ -179,6 +206,8 @@ void describe(V& v, WallSpec& s) {
   v("tag", s.tag);
   v("points", s.points, needed());
   v("closed", s.closed);
+  v("foot", s.foot);
+  v("height", s.height, positive());
   v("bounce", s.bounce, between(0, 1));
   v("grip", s.grip, at_least(0));
   v("effects", s.effects);
@@ -190,6 +219,7 @@ void describe(V& v, ZoneSpec& s) {
   v("name", s.name, needed());
   v("tag", s.tag);
   v("shape", s.shape);
+  v("height", s.height, positive());
   v("kept_free", s.kept_free);
   v("reports_stay", s.reports_stay);
   v("effects", s.effects);
@@ -204,6 +234,7 @@ void describe(V& v, ItemSpec& s) {
   v("count", s.count, between(1, 4096));
   v("density", s.density, positive());
   v("shape", s.shape);
+  v("height", s.height, positive());
   v("worth", s.worth);
   v("collectors", s.collectors);
   v("effects", s.effects);
@@ -218,6 +249,7 @@ void describe(V& v, CellKind& s) {
   v("symbol", s.symbol);
   v("solid", s.solid);
   v("seen", s.seen);
+  v("height", s.height, positive());
   v("effects", s.effects);
   v("kills", s.kills);
 }
@@ -292,6 +324,58 @@ void describe(V& v, River& s) {
   v("gap", s.gap, positive());
   v("wander", s.wander, between(0, 1));
   v("behind", s.behind, positive());
+  v("tall", s.tall, positive());
+  v("kills", s.kills);
+}
+
+template <class V>
+void describe(V& v, Floor& s) {
+  v("name", s.name);
+  v("tag", s.tag);
+  v("level", s.level);
+  v("bounce", s.bounce, between(0, 1));
+  v("grip", s.grip, at_least(0));
+  v("effects", s.effects);
+  v("kills", s.kills);
+}
+
+template <class V>
+void describe(V& v, Heights& s) {
+  v("gravity", s.gravity, at_least(0));
+  v("floor", s.floor);
+  v("ceiling", s.ceiling);
+  v("lowest", s.lowest);
+}
+
+template <class V>
+void describe(V& v, GroundSpec& s) {
+  v("name", s.name);
+  v("tag", s.tag);
+  v("file", s.file);
+  v("levels", s.levels);
+  v("origin", s.origin);
+  v("spacing", s.spacing, positive());
+  v("scale", s.scale);
+  v("lift", s.lift);
+  v("bounce", s.bounce, between(0, 1));
+  v("grip", s.grip, at_least(0));
+  v("effects", s.effects);
+  v("kills", s.kills);
+}
+
+template <class V>
+void describe(V& v, MeshSpec& s) {
+  v("name", s.name, needed());
+  v("tag", s.tag);
+  v("file", s.file);
+  v("corners", s.corners);
+  v("triangles", s.triangles, at_least(0));
+  v("at", s.at);
+  v("heading", s.heading);
+  v("scale", s.scale, positive());
+  v("bounce", s.bounce, between(0, 1));
+  v("grip", s.grip, at_least(0));
+  v("effects", s.effects);
   v("kills", s.kills);
 }
 
@@ -310,6 +394,9 @@ void describe(V& v, ArenaSpec& s) {
   v("bodies", s.bodies);
   v("items", s.items);
   v("cells", s.cells);
+  v("heights", s.heights);
+  v("ground", s.ground);
+  v("meshes", s.meshes);
   v("rivers", s.rivers);
   v("vary", s.vary);
   v("variants", s.variants, between(1, 4096));

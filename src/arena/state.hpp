@@ -23,6 +23,7 @@ struct WanderState {
 /// Where each array begins, in bytes from the block's start.
 struct StateOffsets {
   std::size_t x = 0, y = 0, heading = 0, cos = 0, sin = 0, present = 0, back_at = 0, home = 0;
+  std::size_t z = 0, vz = 0, look = 0, stands_on = 0, home_z = 0;
   std::size_t vx = 0, vy = 0, turn = 0, inputs = 0, meters = 0, ready_at = 0, ends_at = 0, closest = 0;
   std::size_t wander = 0, gate = 0, touching = 0, inside = 0, on_cell = 0, cells = 0;
 };
@@ -40,6 +41,11 @@ struct StateArrays {
         heading(in<float>(state, at.heading)),
         cos(in<float>(state, at.cos)),
         sin(in<float>(state, at.sin)),
+        z(in<float>(state, at.z)),
+        vz(in<float>(state, at.vz)),
+        look(in<float>(state, at.look)),
+        stands_on(in<std::uint32_t>(state, at.stands_on)),
+        home_z(in<float>(state, at.home_z)),
         present(in<std::uint8_t>(state, at.present)),
         back_at(in<std::uint32_t>(state, at.back_at)),
         home(in<Home>(state, at.home)),
@@ -60,10 +66,16 @@ struct StateArrays {
 
   StateHeader* header;
   float *x, *y, *heading, *cos, *sin;  // [posed]
-  std::uint8_t* present;               // [posed] 0: it is not in the arena now
-  std::uint32_t* back_at;              // [posed] tick at which it returns; 0 for never
-  Home* home;                          // [homes]
-  float *vx, *vy, *turn;               // [bodies, shots]
+  // In arenas with height only:
+  float* z;                  // [posed] metres, of the foot
+  float* vz;                 // [bodies, shots]
+  float* look;               // [bodies] radians above the level
+  std::uint32_t* stands_on;  // [bodies] 1 + entity, 0 for nothing
+  float* home_z;             // [homes]
+  std::uint8_t* present;     // [posed] 0: it is not in the arena now
+  std::uint32_t* back_at;    // [posed] tick at which it returns; 0 for never
+  Home* home;                // [homes]
+  float *vx, *vy, *turn;     // [bodies, shots]
   float* inputs;
   float* meters;
   std::uint32_t* ready_at;  // [launchers] tick from which it can launch

@@ -2,6 +2,7 @@
 
 #include "cast.hpp"
 #include "physics.hpp"
+#include "standing.hpp"
 
 // Bodies that move farther in a tick than they are wide are stopped where they first meet something; the contact is
 // solved in the next tick. What is swept is a disc of half the largest one inside the body, so that sliding along a
@@ -25,7 +26,22 @@ float way_past_fixed(const Tick& t, std::size_t i, Vec direction, float reach, f
              .reach = reach,
              .thickness = 2.0f * radius,
              .exclude = static_cast<std::int32_t>(i)},
-            {&distance, 1}, {&entity, 1}, CastScope::fixed_solids);
+            {&distance, 1}, {&entity, 1}, CastScope::fixed_solids, stopped_band(t.plan, t.s, i));
+  if (t.plan.heights.terrain) {
+    const Vec from{t.s.x[i], t.s.y[i]}, to = from + reach * direction, margin{radius, radius};
+    auto& near = t.memory.triangles;
+    t.plan.heights.terrain->near(Vec{std::min(from.x, to.x), std::min(from.y, to.y)} - margin,
+                                 Vec{std::max(from.x, to.x), std::max(from.y, to.y)} + margin, near);
+    std::array<Vec, 8> corners;
+    for (const std::uint32_t number : near) {
+      const std::size_t count =
+          stopping_slice(t.plan, t.plan.heights.terrain->triangles()[number], stopped_band(t.plan, t.s, i),
+                         t.plan.bounds[i], t.plan.body[i].steep, corners);
+      if (count >= 2)
+        distance =
+            std::min(distance, cast_at(core_of_polygon(corners.data(), count), from, direction, distance, radius));
+    }
+  }
   return distance;
 }
 
@@ -39,6 +55,7 @@ float free_way(const Tick& t, std::size_t i, float speed) {
   // Other free bodies move too: what counts is the motion relative to each.
   for (const std::size_t other : plan.free_bodies) {
     if (other == i || s.present[other] == 0) continue;
+    if (!overlap(stopped_band(plan, s, i), band_of(plan, s, other))) continue;
     const Vec relative = plan.dt * Vec{s.vx[i] - s.vx[other], s.vy[i] - s.vy[other]};
     const Vec apart = Vec{s.x[other], s.y[other]} - from;
     const float size = length(relative), near = size + plan.bounds[other] + radius;

@@ -18,7 +18,13 @@ class Guide {
   void guide() {
     const Vec direction = wanted();
     float* inputs = t_.s.inputs + t_.plan.body[i_].first_input;
-    if (w_.steps) {
+    if (w_.flies) {
+      float plane[3];
+      walk(direction, plane);
+      inputs[0] = plane[0];
+      inputs[1] = plane[1];
+      inputs[3] = plane[2];
+    } else if (w_.steps) {
       step(direction, inputs);
     } else {
       walk(direction, inputs);

@@ -1,6 +1,7 @@
 #include "zithercraft/game/game.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <set>
 #include <utility>
@@ -106,13 +107,18 @@ class RoleCompiler {
     return found;
   }
 
-  void add_sense(const RayFan& sense, const std::string& where) {
+  // What fans and cones have in common: all but their directions.
+  template <class Rays>
+  FanPlan fan_of(const Rays& sense, const std::string& where) const {
     FanPlan fan;
     fan.first_column = role_->columns.size();
     fan.rays = static_cast<std::size_t>(sense.rays);
     fan.reach = static_cast<float>(sense.reach);
     fan.thickness = static_cast<float>(sense.thickness);
     fan.own_side = sense.sees_own_side;
+    if (sense.from_height && !game_.arena.high()) needs_height(where + ".from_height");
+    fan.eye = static_cast<float>(
+        sense.from_height.value_or(0.5 * static_cast<double>(game_.arena.tall(role_->seats.front()))));
     if (sense.sees.empty()) wrong("the rays see nothing", where + ".sees", "list the tags they report");
     std::vector<std::size_t> tags;
     for (std::size_t i = 0; i < sense.sees.size(); ++i) {
@@ -123,14 +129,12 @@ class RoleCompiler {
     fan.flags = tags.size();
     for (const Entity& e : game_.arena.entities())
       fan.flag_of.push_back(static_cast<std::int32_t>(std::find(tags.begin(), tags.end(), e.tag) - tags.begin()));
-    // A full circle has as many gaps as rays; an open fan has one gap fewer.
-    const double gaps =
-        sense.arc >= 360.0 ? static_cast<double>(sense.rays) : std::max(1.0, static_cast<double>(sense.rays - 1));
+    return fan;
+  }
+
+  template <class Rays>
+  void add_fan(FanPlan&& fan, const Rays& sense) {
     for (std::int64_t ray = 0; ray < sense.rays; ++ray) {
-      const double angle = sense.rays == 1 ? 0.0 : -0.5 * sense.arc + sense.arc * static_cast<double>(ray) / gaps;
-      const auto [sin, cos] = exact::sin_cos(exact::radians(angle));
-      fan.cos.push_back(cos);
-      fan.sin.push_back(sin);
       const std::string name = sense.name + "[" + std::to_string(ray) + "].";
       for (const auto& tag : sense.sees) add_column(name + tag, "flag", 0, 1);
       add_column(name + "distance", "m", 0, 1, sense.reach);
@@ -138,21 +142,83 @@ class RoleCompiler {
     plan_->senses.emplace_back(std::move(fan));
   }
 
+  [[noreturn]] static void needs_height(const std::string& where) {
+    wrong("this needs an arena with height", where, "add `heights` to the arena, or leave it out");
+  }
+
+  void add_sense(const RayFan& sense, const std::string& where) {
+    FanPlan fan = fan_of(sense, where);
+    if (sense.to_height && !game_.arena.high()) needs_height(where + ".to_height");
+    if (sense.looks && !game_.arena.high()) needs_height(where + ".looks");
+    fan.looks = sense.looks;
+    const double rise = sense.to_height ? (*sense.to_height - static_cast<double>(fan.eye)) / sense.reach : 0.0;
+    if (rise <= -1.0 || rise >= 1.0)
+      wrong("the rays are too short to end at that height", where + ".to_height", "lengthen `reach`");
+    const double level = std::sqrt(1.0 - rise * rise);
+    // A full circle has as many gaps as rays; an open fan has one gap fewer.
+    const double gaps =
+        sense.arc >= 360.0 ? static_cast<double>(sense.rays) : std::max(1.0, static_cast<double>(sense.rays - 1));
+    for (std::int64_t ray = 0; ray < sense.rays; ++ray) {
+      const double angle = sense.rays == 1 ? 0.0 : -0.5 * sense.arc + sense.arc * static_cast<double>(ray) / gaps;
+      const auto [sin, cos] = exact::sin_cos(exact::radians(angle));
+      fan.cos.push_back(game_.arena.high() ? static_cast<float>(level * static_cast<double>(cos)) : cos);
+      fan.sin.push_back(game_.arena.high() ? static_cast<float>(level * static_cast<double>(sin)) : sin);
+      if (game_.arena.high()) fan.up.push_back(static_cast<float>(rise));
+    }
+    add_fan(std::move(fan), sense);
+  }
+
+  // A spiral in steps of the golden angle covers a cap evenly; its turns are then put in order, ring by ring, so that
+  // rays that follow each other point the same way: that is faster to cast, and easier to read.
+  void add_sense(const RayCone& sense, const std::string& where) {
+    if (!game_.arena.high()) needs_height(where);
+    FanPlan fan = fan_of(sense, where);
+    fan.looks = true;
+    struct Direction {
+      std::int64_t ring;
+      double turn, ahead;
+    };
+    const double rays = static_cast<double>(sense.rays);
+    const double depth = 1.0 - static_cast<double>(exact::sin_cos(exact::radians(0.5 * sense.arc)).cos);
+    std::vector<Direction> directions;
+    for (std::int64_t i = 0; i < sense.rays; ++i) {
+      const double golden = 0.3819660112501051 * static_cast<double>(i);
+      const auto ring = static_cast<std::int64_t>(std::sqrt((static_cast<double>(i) + 0.5) / 8.0));
+      directions.push_back({ring, golden - std::floor(golden), 1.0 - depth * (static_cast<double>(i) + 0.5) / rays});
+    }
+    std::sort(directions.begin(), directions.end(), [](const Direction& a, const Direction& b) {
+      return a.ring != b.ring ? a.ring < b.ring : a.turn < b.turn;
+    });
+    for (const Direction& d : directions) {
+      const auto [sin, cos] = exact::sin_cos(2.0 * exact::pi * d.turn);
+      const double off = std::sqrt(std::max(0.0, 1.0 - d.ahead * d.ahead));
+      fan.cos.push_back(static_cast<float>(d.ahead));
+      fan.sin.push_back(static_cast<float>(off * static_cast<double>(cos)));
+      fan.up.push_back(static_cast<float>(off * static_cast<double>(sin)));
+    }
+    add_fan(std::move(fan), sense);
+  }
+
   void add_sense(const Compass& sense, const std::string& where) {
     plan_->senses.emplace_back(CompassPlan{role_->columns.size(), target(sense.to, sense.paired, where + ".to"),
-                                           sense.paired, static_cast<float>(1.0 / sense.reach)});
+                                           sense.paired, game_.arena.high(), static_cast<float>(1.0 / sense.reach)});
     add_column(sense.name + ".ahead", "cosine", -1, 1);
     add_column(sense.name + ".left", "sine", -1, 1);
     add_column(sense.name + ".distance", "m", 0, 1, sense.reach);
+    if (game_.arena.high()) add_column(sense.name + ".up", "sine", -1, 1);
   }
 
   void add_sense(const OwnMotion& sense, const std::string&) {
     const double top_turn = exact::radians(sense.top_turn_rate);
     plan_->senses.emplace_back(OwnMotionPlan{role_->columns.size(), static_cast<float>(1.0 / sense.top_speed),
-                                             static_cast<float>(1.0 / top_turn)});
+                                             static_cast<float>(1.0 / top_turn), game_.arena.high()});
     add_column(sense.name + ".speed_ahead", "m/s", -1, 1, sense.top_speed);
     add_column(sense.name + ".speed_left", "m/s", -1, 1, sense.top_speed);
     add_column(sense.name + ".turn_rate", "rad/s", -1, 1, top_turn);
+    if (!game_.arena.high()) return;
+    add_column(sense.name + ".climb", "m/s", -1, 1, sense.top_speed);
+    add_column(sense.name + ".look", "rad", -1, 1, 0.5 * exact::pi);
+    add_column(sense.name + ".stands", "flag", 0, 1);
   }
 
   void add_sense(const Gauges& sense, const std::string& where) {

@@ -79,6 +79,7 @@ void Lanes::make_room(std::size_t workers) {
     Worker& worker = workers_.emplace_back();
     worker.ray_x.resize(rays);
     worker.ray_y.resize(rays);
+    worker.ray_z.resize(rays);
     worker.ray_distance.resize(rays);
     worker.ray_entity.resize(rays);
     worker.cells.resize(cells);
@@ -181,7 +182,7 @@ bool Lanes::nobody_left(std::size_t lane) const {
 void Lanes::sense(std::size_t lane, std::size_t worker) {
   const GamePlan& plan = game_.plan();
   Worker& w = workers_[worker];
-  const RayRoom room{w.ray_x, w.ray_y, w.ray_distance, w.ray_entity, w.cells};
+  const RayRoom room{w.ray_x, w.ray_y, w.ray_z, w.ray_distance, w.ray_entity, w.cells};
   for (std::size_t r = 0; r < plan.roles.size(); ++r)
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
       const std::size_t columns = plan.roles[r].columns.size(), row = lane * seats(r) + seat;

@@ -17,11 +17,15 @@
 
 namespace zithercraft {
 
+/// Rays of a fan or a cone.
 struct FanPlan {
   std::size_t first_column = 0, rays = 0;
   float reach = 1.0f, thickness = 0.0f;
   std::uint64_t tags = 0;
-  std::vector<float> cos, sin;        // of each ray, relative to the heading
+  std::vector<float> cos, sin;        // of each ray, relative to the heading: its parts ahead and to the left
+  std::vector<float> up;              // likewise upwards; empty in flat arenas
+  float eye = 0.0f;                   // metres above the foot
+  bool looks = false;                 // tilts with the body's look
   std::vector<std::int32_t> flag_of;  // per entity: which flag column it raises
   std::size_t flags = 0;
   bool own_side = true;
@@ -29,13 +33,14 @@ struct FanPlan {
 
 struct CompassPlan {
   std::size_t first_column = 0, tag = 0;
-  bool paired = false;
+  bool paired = false, high = false;
   float inverse_reach = 1.0f;
 };
 
 struct OwnMotionPlan {
   std::size_t first_column = 0;
   float inverse_top_speed = 1.0f, inverse_top_turn_rate = 1.0f;
+  bool high = false;
 };
 
 struct GaugesPlan {

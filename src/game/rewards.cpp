@@ -22,11 +22,11 @@ Bearing aim(const ProgressPlan& progress, const SeatView& seat) {
       to.entity = seat.paired(progress.tag).entity;
       if (to.entity < 0) return {};
       const Pose at = arena.pose(seat.arena_state(), static_cast<std::size_t>(to.entity));
-      const float x = at.x - from.x, y = at.y - from.y;
-      to.distance = std::sqrt(x * x + y * y);
+      const float x = at.x - from.x, y = at.y - from.y, z = at.z - from.z;
+      to.distance = std::sqrt(x * x + y * y + z * z);
     } else {
       const NearestHit hit = arena.nearest(seat.arena_state(), from.x, from.y, std::uint64_t{1} << progress.tag,
-                                           static_cast<std::int32_t>(body));
+                                           static_cast<std::int32_t>(body), from.z + 0.5f * arena.tall(body));
       to.distance = hit.distance;
       to.entity = hit.entity;
     }

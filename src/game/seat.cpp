@@ -18,8 +18,8 @@ float SeatView::speed() const {
 
 Bearing SeatView::nearest(std::size_t tag) const {
   const Pose own = pose();
-  const NearestHit hit =
-      game().arena().nearest(arena_state(), own.x, own.y, std::uint64_t{1} << tag, static_cast<std::int32_t>(body()));
+  const NearestHit hit = game().arena().nearest(arena_state(), own.x, own.y, std::uint64_t{1} << tag,
+                                                static_cast<std::int32_t>(body()), middle_of(body()));
   return hit.entity < 0 ? Bearing{} : bearing_to(static_cast<std::size_t>(hit.entity));
 }
 
@@ -29,12 +29,22 @@ Bearing SeatView::paired(std::size_t tag) const {
   return game().arena().present(arena_state(), thing) ? bearing_to(thing) : Bearing{};
 }
 
+// The level of the middle of a thing; zones without end are level with whoever looks.
+float SeatView::middle_of(std::size_t thing) const {
+  const float tall = game().arena().tall(std::isfinite(game().arena().tall(thing)) ? thing : body());
+  return game().arena().pose(arena_state(), std::isfinite(game().arena().tall(thing)) ? thing : body()).z + 0.5f * tall;
+}
+
 Bearing SeatView::bearing_to(std::size_t thing) const {
   const Pose own = pose(), other = game().arena().pose(arena_state(), thing);
-  const float dx = other.x - own.x, dy = other.y - own.y, distance = std::sqrt(dx * dx + dy * dy);
+  const float dx = other.x - own.x, dy = other.y - own.y;
+  const float dz = game().arena().high() ? middle_of(thing) - middle_of(body()) : 0.0f;
+  const float level = std::sqrt(dx * dx + dy * dy);
+  const float distance = dz == 0.0f ? level : std::sqrt(dx * dx + dy * dy + dz * dz);
   const auto entity = static_cast<std::int32_t>(thing);
-  if (distance < 1e-6f) return {0.0f, 1.0f, 0.0f, entity};
-  return {distance, (own.cos * dx + own.sin * dy) / distance, (own.cos * dy - own.sin * dx) / distance, entity};
+  if (level < 1e-6f) return {distance, 1.0f, 0.0f, distance > 1e-6f ? dz / distance : 0.0f, entity};
+  return {distance, (own.cos * dx + own.sin * dy) / level, (own.cos * dy - own.sin * dx) / level, dz / distance,
+          entity};
 }
 
 std::vector<SeenRay> SeatView::rays() const {
@@ -43,11 +53,12 @@ std::vector<SeenRay> SeatView::rays() const {
   for (const SensePlan& part : game().plan().role_plans[role_].senses) {
     const auto* fan = std::get_if<FanPlan>(&part);
     if (fan == nullptr) continue;
-    std::vector<float> x(fan->rays), y(fan->rays), distance(fan->rays);
+    std::vector<float> x(fan->rays), y(fan->rays), z(fan->rays), distance(fan->rays);
     std::vector<std::int32_t> entity(fan->rays);
-    cast_fan(*fan, game().plan(), *this, {x, y, distance, entity});
+    cast_fan(*fan, game().plan(), *this, {x, y, z, distance, entity, {}});
     for (std::size_t i = 0; i < fan->rays; ++i)
-      seen.push_back({own.x, own.y, own.x + distance[i] * x[i], own.y + distance[i] * y[i], entity[i]});
+      seen.push_back({own.x, own.y, own.x + distance[i] * x[i], own.y + distance[i] * y[i], own.z + fan->eye,
+                      own.z + fan->eye + distance[i] * z[i], entity[i]});
   }
   return seen;
 }

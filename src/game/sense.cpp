@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/exact.hpp"
 
 namespace zithercraft {
 namespace {
@@ -26,8 +27,10 @@ void sense(const CompassPlan& compass, const GamePlan&, const SeatView& seat, co
   if (to.entity < 0) {  // nothing to point at: no direction, as far as can be
     out[0] = out[1] = 0.0f;
     out[2] = 1.0f;
+    if (compass.high) out[3] = 0.0f;
     return;
   }
+  if (compass.high) out[3] = to.up;
   out[0] = to.ahead;
   out[1] = to.left;
   out[2] = std::min(1.0f, to.distance * compass.inverse_reach);
@@ -40,6 +43,11 @@ void sense(const OwnMotionPlan& own, const GamePlan&, const SeatView& seat, cons
   out[0] = std::clamp((pose.cos * v.x + pose.sin * v.y) * own.inverse_top_speed, -1.0f, 1.0f);
   out[1] = std::clamp((pose.cos * v.y - pose.sin * v.x) * own.inverse_top_speed, -1.0f, 1.0f);
   out[2] = std::clamp(v.turn * own.inverse_top_turn_rate, -1.0f, 1.0f);
+  if (!own.high) return;
+  constexpr float per_right_angle = 0.6366197723675814f;
+  out[3] = std::clamp(v.z * own.inverse_top_speed, -1.0f, 1.0f);
+  out[4] = pose.look * per_right_angle;
+  out[5] = seat.game().arena().stands_on(seat.arena_state(), seat.body()) >= 0 ? 1.0f : 0.0f;
 }
 
 void sense(const GaugesPlan& gauges, const GamePlan&, const SeatView& seat, const RayRoom&, std::span<float> row) {
@@ -64,14 +72,26 @@ void sense(const WindowPlan& window, const GamePlan& plan, const SeatView& seat,
 
 void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, const RayRoom& room) {
   const Pose pose = seat.pose();
-  for (std::size_t i = 0; i < fan.rays; ++i) {
-    room.x[i] = pose.cos * fan.cos[i] - pose.sin * fan.sin[i];
-    room.y[i] = pose.sin * fan.cos[i] + pose.cos * fan.sin[i];
+  if (fan.up.empty()) {
+    for (std::size_t i = 0; i < fan.rays; ++i) {
+      room.x[i] = pose.cos * fan.cos[i] - pose.sin * fan.sin[i];
+      room.y[i] = pose.sin * fan.cos[i] + pose.cos * fan.sin[i];
+    }
+  } else {
+    const auto [sin, cos] = exact::sin_cos(fan.looks ? static_cast<double>(pose.look) : 0.0);
+    for (std::size_t i = 0; i < fan.rays; ++i) {
+      const float ahead = fan.cos[i] * cos - fan.up[i] * sin;
+      room.x[i] = pose.cos * ahead - pose.sin * fan.sin[i];
+      room.y[i] = pose.sin * ahead + pose.cos * fan.sin[i];
+      room.z[i] = fan.cos[i] * sin + fan.up[i] * cos;
+    }
   }
   const RayFanQuery rays{.x = pose.x,
                          .y = pose.y,
+                         .z = pose.z + fan.eye,
                          .direction_x = room.x.first(fan.rays),
                          .direction_y = room.y.first(fan.rays),
+                         .direction_z = room.z.first(fan.up.size()),
                          .reach = fan.reach,
                          .thickness = fan.thickness,
                          .tags = fan.tags,

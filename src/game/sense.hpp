@@ -10,7 +10,7 @@ namespace zithercraft {
 
 /// Room for the rays of one fan and the cells of one window.
 struct RayRoom {
-  std::span<float> x, y, distance;
+  std::span<float> x, y, z, distance;
   std::span<std::int32_t> entity;
   std::span<std::uint64_t> cells{};
 };

@@ -39,6 +39,21 @@ void describe(V& v, RayFan& s) {
   v("thickness", s.thickness, at_least(0));
   v("sees", s.sees, needed());
   v("sees_own_side", s.sees_own_side);
+  v("from_height", s.from_height);
+  v("to_height", s.to_height);
+  v("looks", s.looks);
+}
+
+template <class V>
+void describe(V& v, RayCone& s) {
+  v("name", s.name);
+  v("rays", s.rays, between(1, 1024));
+  v("arc", s.arc, Rule{.low = 0.0, .high = 360.0, .above_low = true});
+  v("reach", s.reach, positive());
+  v("thickness", s.thickness, at_least(0));
+  v("sees", s.sees, needed());
+  v("sees_own_side", s.sees_own_side);
+  v("from_height", s.from_height);
 }
 
 template <class V>

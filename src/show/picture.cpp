@@ -91,7 +91,10 @@ class Painter {
         case EntityKind::shot: colour = shot_colour; break;
         case EntityKind::zone: colour = zone_colour; break;
         case EntityKind::item: colour = next(item_colours, 3); break;
-        case EntityKind::wall: break;
+        case EntityKind::wall:
+        case EntityKind::floor:
+        case EntityKind::ground:
+        case EntityKind::mesh: break;
         case EntityKind::cell: {
           const CellKind& kind = arena_.spec().cells->kinds[entity.spec_index];
           colour = kind.solid ? next(solid_cells, 4) : kind.seen ? next(seen_cells, 5) : next(plain_cells, 6);

@@ -16,9 +16,10 @@ namespace zithercraft {
 struct ArenaPlan;
 struct ArenaPlans;
 
-enum class EntityKind : std::uint8_t { body, shot, zone, item, wall, cell };
+enum class EntityKind : std::uint8_t { body, shot, zone, item, wall, cell, floor, ground, mesh };
 
-/// Anything with a tag. Entities are numbered: all bodies, then shots, zones, items, walls and kinds of cells.
+/// Anything with a tag. Entities are numbered: all bodies, then shots, zones, items, walls, kinds of cells, the floor,
+/// the ground and meshes (one for each tag).
 struct Entity {
   EntityKind kind = EntityKind::body;
   std::string name{};
@@ -33,30 +34,38 @@ struct Pose {
   float x = 0.0f, y = 0.0f;  ///< metres
   float heading = 0.0f;      ///< radians in [-pi, pi)
   float cos = 1.0f, sin = 0.0f;
+  float z = 0.0f;     ///< metres, of the foot; 0 in flat arenas
+  float look = 0.0f;  ///< radians above the level
 };
 
 struct Velocity {
   float x = 0.0f, y = 0.0f;  ///< m/s
   float turn = 0.0f;         ///< rad/s
+  float z = 0.0f;            ///< m/s upwards; 0 in flat arenas
 };
 
 /// Rays from one point. A ray reports the closest thing it meets; a thick one sweeps a disc.
 ///
-/// Solid things that contain the origin are hit at distance 0. Of a zone the outline is hit, from without or within.
+/// Solid things that contain the origin are hit at distance 0. Of a zone the outline is hit, from without or within. In
+/// arenas with height rays run through space, and a thick one sweeps an upright cylinder as tall as it is wide, or a
+/// ball of the same width where it meets balls, ground and meshes.
 struct RayFanQuery {
   float x = 0.0f, y = 0.0f;              ///< origin, metres
+  float z = 0.0f;                        ///< likewise; arenas with height only
   std::span<const float> direction_x{};  ///< unit directions, one per ray
   std::span<const float> direction_y{};
-  float reach = 1.0f;              ///< metres, above 0
-  float thickness = 0.0f;          ///< diameter of the swept disc, metres; 0 for a thin ray
-  std::uint64_t tags = ~0ULL;      ///< bit t set: things of tag t are met; others are looked through
-  std::int32_t exclude = -1;       ///< an entity to look through, usually the one that looks
-  std::int32_t exclude_side = -1;  ///< a side whose bodies are looked through (see Arena::side_of)
+  std::span<const float> direction_z{};  ///< likewise in space; empty: all rays are level
+  float reach = 1.0f;                    ///< metres, above 0
+  float thickness = 0.0f;                ///< diameter of the swept disc, metres; 0 for a thin ray
+  std::uint64_t tags = ~0ULL;            ///< bit t set: things of tag t are met; others are looked through
+  std::int32_t exclude = -1;             ///< an entity to look through, usually the one that looks
+  std::int32_t exclude_side = -1;        ///< a side whose bodies are looked through (see Arena::side_of)
 };
 
 /// Rays that each have an origin of their own; otherwise as a fan.
 struct RayBatchQuery {
   std::span<const float> x{}, y{};                      ///< origins, metres
+  std::span<const float> z{}, direction_z{};            ///< likewise in space; empty: level, at 0
   std::span<const float> direction_x{}, direction_y{};  ///< unit directions, one per ray
   float reach = 1.0f;
   float thickness = 0.0f;
@@ -69,6 +78,12 @@ struct NearestHit {
   std::int32_t entity = -1;  ///< -1 if there is none
   float distance = 0.0f;     ///< metres, centre to centre
   float x = 0.0f, y = 0.0f;  ///< its centre
+  float z = 0.0f;            ///< likewise, in arenas with height
+};
+
+/// A point of an arena, metres; z counts in arenas with height.
+struct Place {
+  double x = 0.0, y = 0.0, z = 0.0;
 };
 
 /// Memory a caller of `begin` and `tick` lends, one per thread, so that they allocate nothing once it has grown.
@@ -161,13 +176,21 @@ class Arena {
   /// The inputs of a body, in the order of `inputs_of`; kept until changed. Clamped to [-1, 1] where they are used.
   std::span<float> inputs(std::byte* state, std::size_t body) const;
 
+  /// Whether the arena has height.
+  bool high() const noexcept;
+  /// Metres from foot to top of something with a pose; 0 in flat arenas, infinite for zones without end.
+  float tall(std::size_t posed) const noexcept;
+  /// The entity a body stands on, -1 for nothing; always -1 in flat arenas.
+  std::int32_t stands_on(const std::byte* state, std::size_t body) const noexcept;
+
   std::uint32_t ticks(const std::byte* state) const noexcept;
   Pose pose(const std::byte* state, std::size_t posed) const noexcept;
   Velocity velocity(const std::byte* state, std::size_t body) const noexcept;
   /// Whether it is in the arena now: not dead, collected, or a shot that is not under way.
   bool present(const std::byte* state, std::size_t posed) const noexcept;
-  /// Puts something with a pose somewhere, at rest; contacts are not checked. For tests, editors and scripted starts.
-  void put(std::byte* state, std::size_t posed, float x, float y, double heading) const noexcept;
+  /// Puts something with a pose somewhere, at rest; contacts are not checked. `z` is that of its foot, in arenas with
+  /// height. For tests, editors and scripted starts.
+  void put(std::byte* state, std::size_t posed, float x, float y, double heading, float z = 0.0f) const noexcept;
   void set_velocity(std::byte* state, std::size_t body, Velocity velocity) const noexcept;
   /// Whether the body's centre is in the zone now.
   bool inside(const std::byte* state, std::size_t body, std::size_t zone) const noexcept;
@@ -185,13 +208,17 @@ class Arena {
   void cast(const std::byte* state, const RayBatchQuery& rays, std::span<float> distance,
             std::span<std::int32_t> entity) const;
   /// Whether nothing of these tags lies on the straight way between two points.
-  bool line_of_sight(const std::byte* state, Point from, Point to, std::uint64_t tags = ~0ULL,
+  bool line_of_sight(const std::byte* state, Place from, Place to, std::uint64_t tags = ~0ULL,
                      std::int32_t exclude = -1) const;
-  /// The nearest present body, zone or item of these tags; shots are left out.
-  NearestHit nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude = -1) const;
-  /// Everything of these tags that a shape at a pose overlaps, each once, in order of number; appended to `found`.
-  void overlaps(const std::byte* state, const Shape& shape, Point at, double heading, std::uint64_t tags,
-                std::vector<std::size_t>& found) const;
+  /// The nearest present body, zone or item of these tags; shots are left out. In arenas with height, distances are
+  /// measured in space, from (x, y, z) to middles.
+  NearestHit nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude = -1,
+                     float z = 0.0f) const;
+  /// Everything of these tags that a shape at a pose overlaps, each once, in order of number; appended to `found`. In
+  /// arenas with height the shape reaches from `at.z` up by `height` (a ball: by its width), and balls count as
+  /// upright.
+  void overlaps(const std::byte* state, const Shape& shape, Place at, double heading, std::uint64_t tags,
+                std::vector<std::size_t>& found, double height = 1.0) const;
 
   // ---- Cells
   /// Columns and rows of the cell map; 0 without one.

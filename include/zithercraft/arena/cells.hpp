@@ -2,6 +2,7 @@
 
 #include <array>
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <variant>
@@ -20,6 +21,8 @@ struct CellKind {
   std::string symbol{};  ///< one printable ASCII character that stands for it in drawn layers, not a space
   bool solid = false;    ///< nothing enters it, rays stop at it
   bool seen = true;      ///< rays that ask for its tag stop at it though it is not solid
+  /// Metres that a solid cell rises above the floor; without it, it has no end. Arenas with height only.
+  std::optional<double> height{};
   std::vector<Effect> effects{};
   std::vector<std::string> kills{};  ///< tags of bodies that die when they come onto it
   bool operator==(const CellKind&) const = default;

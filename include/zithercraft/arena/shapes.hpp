@@ -9,6 +9,8 @@ namespace zithercraft {
 
 using Point = std::array<double, 2>;  ///< x, y in metres
 
+/// In arenas with height, all shapes but the ball are upright: they reach from the foot of the thing they belong to as
+/// far up as its height says.
 struct Disc {
   static constexpr std::string_view kind = "disc";
   double radius = 0.5;  ///< metres, above 0
@@ -37,6 +39,13 @@ struct Outline {
   bool operator==(const Outline&) const = default;
 };
 
-using Shape = std::variant<Disc, Capsule, Box, Outline>;
+/// For arenas with height; it is as tall as it is wide.
+struct Ball {
+  static constexpr std::string_view kind = "ball";
+  double radius = 0.5;  ///< metres, above 0
+  bool operator==(const Ball&) const = default;
+};
+
+using Shape = std::variant<Disc, Capsule, Box, Outline, Ball>;
 
 }  // namespace zithercraft

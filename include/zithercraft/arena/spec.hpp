@@ -11,6 +11,7 @@
 
 #include "zithercraft/arena/cells.hpp"
 #include "zithercraft/arena/effects.hpp"
+#include "zithercraft/arena/heights.hpp"
 #include "zithercraft/arena/movers.hpp"
 #include "zithercraft/arena/shapes.hpp"
 
@@ -33,6 +34,8 @@ struct Placement {
   std::vector<std::string> on{};                     ///< on a random cell of these kinds; the region then only narrows
   std::array<double, 2> heading{0.0, 0.0};           ///< from, to, degrees
   double clearance = 0.0;                            ///< metres kept free around it, at least 0
+  /// Of its foot: from, to, metres. Without it, it is set down on the highest ground there. Arenas with height only.
+  std::optional<std::array<double, 2>> level{};
   std::vector<KeepAway> away{};
   bool operator==(const Placement&) const = default;
 };
@@ -42,16 +45,18 @@ enum class Motion { fixed, carried, free };
 
 /// The way of a carried body: from its start through the points and on, at constant speed.
 struct Track {
-  std::vector<Point> points{};  ///< metres, relative to where the body was placed, which is the first point
-  double speed = 1.0;           ///< m/s, above 0
-  bool closed = false;          ///< from the last point straight to the start and on; else back the way it came
-  bool turns = false;           ///< the body heads the way it goes
+  std::vector<Point> points{};   ///< metres, relative to where the body was placed, which is the first point
+  double speed = 1.0;            ///< m/s, above 0
+  bool closed = false;           ///< from the last point straight to the start and on; else back the way it came
+  bool turns = false;            ///< the body heads the way it goes
+  std::vector<double> levels{};  ///< of the points, metres above where it was placed; empty: it stays level
   bool operator==(const Track&) const = default;
 };
 
 /// Where a carried body is, `seconds` after the beginning.
 struct CarriedPose {
   double x = 0.0, y = 0.0, heading = 0.0;  ///< metres, radians
+  double z = 0.0;                          ///< metres, of the foot
 };
 
 /// A carried body's way as C++ code: a pure function of the time and of where the body was placed. It is called from
@@ -92,7 +97,9 @@ struct Wanderer {
 /// Throws shots ahead of a body.
 ///
 /// Adds inputs to the body, named after the launcher: `<name>.fire` (above a half: launches if reloaded) and, if
-/// `swing` is above 0, `<name>.bearing` (1: `swing` degrees to the left).
+/// `swing` is above 0, `<name>.bearing` (1: `swing` degrees to the left). In arenas with height shots are balls that
+/// fall, and if `rise` leaves a choice there is `<name>.elevation` (-1: the lower angle, 1: the upper). Angles count
+/// from where the body looks.
 struct Launcher {
   std::string name{};
   std::string tag{};                   ///< of its shots; empty means the same as the name
@@ -101,6 +108,9 @@ struct Launcher {
   double life = 3.0;                   ///< seconds until a shot ends by itself, above 0
   double reload = 1.0;                 ///< seconds from one launch to the next, at least 0
   double swing = 0.0;                  ///< degrees the bearing can be turned to either side, 0 to 180
+  std::array<double, 2> rise{0, 0};    ///< degrees above the level: lowest, highest, -90 to 90
+  double muzzle = 0.0;                 ///< metres above the body's foot at which shots begin, at least 0
+  double gravity = 1.0;                ///< share of the arena's gravity that a shot feels, at least 0
   std::int64_t in_flight = 4;          ///< shots that can be under way at once, 1 to 64
   std::vector<std::string> targets{};  ///< tags of things whose closest approach each shot reports
   std::vector<Effect> effects{};       ///< on what a shot hits
@@ -117,10 +127,11 @@ struct BodySpec {
   std::optional<double> density{};  ///< instead of `count`: bodies per square metre of the region
   Motion motion = Motion::fixed;
   Shape shape = Disc{};
-  double mass = 1.0;    ///< kg, above 0; counts for free bodies only
-  double bounce = 0.0;  ///< 0: stays, 1: bounces back as fast as it came
-  double grip = 0.3;    ///< friction coefficient of contacts, at least 0
-  double drag = 0.0;    ///< share of speed and turn rate lost per second, at least 0; beside the mover's own
+  std::optional<double> height{};  ///< metres from foot to top, 1 without it; arenas with height only, not for balls
+  double mass = 1.0;               ///< kg, above 0; counts for free bodies only
+  double bounce = 0.0;             ///< 0: stays, 1: bounces back as fast as it came
+  double grip = 0.3;               ///< friction coefficient of contacts, at least 0
+  double drag = 0.0;               ///< share of speed and turn rate lost per second, at least 0; beside the mover's own
   std::optional<double> top_speed{};  ///< m/s it never exceeds by itself or by being pushed, above 0
   std::optional<Mover> mover{};
   std::optional<Wanderer> wanderer{};
@@ -141,6 +152,8 @@ struct WallSpec {
   std::string tag{};                 ///< empty means the same as the name
   std::vector<Point> points{};       ///< at least two corners, metres
   bool closed = false;               ///< also joins the last corner to the first
+  double foot = 0.0;                 ///< metres; arenas with height only
+  std::optional<double> height{};    ///< metres; without it, the wall has no end up or down
   double bounce = 0.0;               ///< as for bodies
   double grip = 0.3;                 ///< as for bodies
   std::vector<Effect> effects{};     ///< as for bodies
@@ -153,8 +166,9 @@ struct ZoneSpec {
   std::string name{};
   std::string tag{};  ///< empty means the same as the name
   Shape shape = Disc{};
-  bool kept_free = true;      ///< nothing else is placed where it lies
-  bool reports_stay = false;  ///< a `stay` event at every tick for every body inside
+  std::optional<double> height{};  ///< metres from its foot; without it, it has no end up or down
+  bool kept_free = true;           ///< nothing else is placed where it lies
+  bool reports_stay = false;       ///< a `stay` event at every tick for every body inside
   std::vector<Effect> effects{};
   std::vector<std::string> kills{};  ///< tags of bodies that die when they come into it
   Placement place{};
@@ -168,6 +182,7 @@ struct ItemSpec {
   std::int64_t count = 1;           ///< at least 1
   std::optional<double> density{};  ///< instead of `count`: items per square metre of the region
   Shape shape = Disc{.radius = 0.3};
+  std::optional<double> height{};         ///< as for bodies
   double worth = 1.0;                     ///< strength of the `collect` event
   std::vector<std::string> collectors{};  ///< tags of bodies that can collect it; empty for all that move
   std::vector<Effect> effects{};
@@ -183,16 +198,17 @@ struct ItemSpec {
 /// the banks.
 struct River {
   std::string name{};
-  std::string follows{};                ///< name of a body; the channel begins where it starts, at x = 0
-  std::int64_t gates = 6;               ///< in place at once, 2 to 64
-  double spacing = 12.0;                ///< metres from gate to gate, above 0
-  double first = 12.0;                  ///< x of the first gate, metres
-  double width = 16.0;                  ///< metres between the banks, above 0
-  double thickness = 1.0;               ///< metres, of rocks along the river, above 0
-  std::array<double, 2> gap{3.0, 5.0};  ///< least and greatest width of the gap, metres
-  double wander = 1.0;                  ///< share of the channel's width over which gaps are spread, 0 to 1
-  double behind = 6.0;                  ///< metres, above 0
-  std::vector<std::string> kills{};     ///< tags of bodies that die when they touch a rock
+  std::string follows{};                 ///< name of a body; the channel begins where it starts, at x = 0
+  std::int64_t gates = 6;                ///< in place at once, 2 to 64
+  double spacing = 12.0;                 ///< metres from gate to gate, above 0
+  double first = 12.0;                   ///< x of the first gate, metres
+  double width = 16.0;                   ///< metres between the banks, above 0
+  double thickness = 1.0;                ///< metres, of rocks along the river, above 0
+  std::array<double, 2> gap{3.0, 5.0};   ///< least and greatest width of the gap, metres
+  double wander = 1.0;                   ///< share of the channel's width over which gaps are spread, 0 to 1
+  double behind = 6.0;                   ///< metres, above 0
+  std::array<double, 2> tall{2.0, 4.0};  ///< least and greatest height of a rock, metres; arenas with height only
+  std::vector<std::string> kills{};      ///< tags of bodies that die when they touch a rock
   bool operator==(const River&) const = default;
 };
 
@@ -204,6 +220,8 @@ struct Vary {
 };
 
 /// A play space in local coordinates. Things are placed in this order: zones, bodies, items, each as listed.
+///
+/// With `heights`, bodies have a foot and a top, fall, stand, walk up steps and jump; `ground` and `meshes` need it.
 struct ArenaSpec {
   double tick = 0.05;  ///< seconds of one physics step, above 0, at most 0.25
   std::vector<WallSpec> walls{};
@@ -211,6 +229,9 @@ struct ArenaSpec {
   std::vector<BodySpec> bodies{};
   std::vector<ItemSpec> items{};
   std::optional<CellsSpec> cells{};
+  std::optional<Heights> heights{};
+  std::optional<GroundSpec> ground{};
+  std::vector<MeshSpec> meshes{};
   std::vector<River> rivers{};
   /// Numbers that differ from episode to episode. `variants` arenas are drawn beforehand; each episode plays one.
   std::vector<Vary> vary{};

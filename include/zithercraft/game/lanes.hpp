@@ -99,7 +99,7 @@ class Lanes {
   };
   struct Worker {
     ArenaScratch scratch;
-    std::vector<float> ray_x, ray_y, ray_distance;
+    std::vector<float> ray_x, ray_y, ray_z, ray_distance;
     std::vector<std::int32_t> ray_entity;
     std::vector<std::uint64_t> cells;
   };

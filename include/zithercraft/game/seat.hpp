@@ -13,15 +13,17 @@ namespace zithercraft {
 
 /// Distance to a thing and its direction in the seat's own frame.
 struct Bearing {
-  float distance = 0.0f;            ///< metres, centre to centre
+  float distance = 0.0f;            ///< metres, centre to centre; in space, in arenas with height
   float ahead = 1.0f, left = 0.0f;  ///< cosine and sine of the bearing
+  float up = 0.0f;                  ///< sine of the elevation, in arenas with height
   std::int32_t entity = -1;         ///< the thing; -1 if there is none in the arena now (the distance is then 0)
 };
 
 /// A ray as the seat casts it now, in the arena's coordinates.
 struct SeenRay {
   float from_x = 0.0f, from_y = 0.0f, to_x = 0.0f, to_y = 0.0f;
-  std::int32_t entity = -1;  ///< what it met, -1 for nothing
+  float from_z = 0.0f, to_z = 0.0f;  ///< in arenas with height
+  std::int32_t entity = -1;          ///< what it met, -1 for nothing
 };
 
 /// What coded terms and scripts see of a seat. Valid during the call it is passed to.
@@ -52,7 +54,7 @@ class SeatView {
 
   /// What the seat senses for the next decision, in the order of `role().columns`.
   std::span<const float> observation() const { return lanes_.observation(role_, row()); }
-  /// Every ray of the seat's ray fans, for drawing; allocates.
+  /// Every ray of the seat's ray fans and cones, for drawing; allocates.
   std::vector<SeenRay> rays() const;
   std::uint32_t decisions() const { return lanes_.decisions(lane_); }
   std::span<const Event> events() const { return lanes_.events(lane_); }
@@ -61,6 +63,7 @@ class SeatView {
 
  private:
   Bearing bearing_to(std::size_t thing) const;
+  float middle_of(std::size_t thing) const;
 
   const Lanes& lanes_;
   std::size_t lane_, role_, seat_;

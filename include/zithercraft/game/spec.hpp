@@ -34,11 +34,31 @@ struct RayFan {
   double thickness = 0.0;           ///< metres; 0 for thin rays
   std::vector<std::string> sees{};  ///< tags; rays pass through everything else
   bool sees_own_side = true;        ///< if not, rays pass through bodies of the seat's own side
+  // In arenas with height:
+  std::optional<double>
+      from_height{};  ///< metres above the foot at which rays begin; the middle of the body unless given
+  std::optional<double> to_height{};  ///< metres above the foot at which they end; level unless given
+  bool looks = false;                 ///< the fan tilts as the body looks up and down
   bool operator==(const RayFan&) const = default;
 };
 
+/// Rays in a cone around the look, for arenas with height: evenly spread over the solid angle, from its middle
+/// outwards. Columns as for a ray fan.
+struct RayCone {
+  static constexpr std::string_view kind = "ray_cone";
+  std::string name = "cone";
+  std::int64_t rays = 48;               ///< 1 to 1024
+  double arc = 90.0;                    ///< degrees from edge to edge, above 0, at most 360
+  double reach = 15.0;                  ///< metres, above 0
+  double thickness = 0.0;               ///< metres; 0 for thin rays
+  std::vector<std::string> sees{};      ///< tags; rays pass through everything else
+  bool sees_own_side = true;            ///< as for a ray fan
+  std::optional<double> from_height{};  ///< as for a ray fan
+  bool operator==(const RayCone&) const = default;
+};
+
 /// Where the nearest thing of a tag lies, in the seat's own frame: `ahead` and `left` (cosine and sine of its bearing)
-/// and `distance` (0 to 1, where 1 is `reach` or more).
+/// and `distance` (0 to 1, where 1 is `reach` or more); in arenas with height also `up` (sine of its elevation).
 struct Compass {
   static constexpr std::string_view kind = "compass";
   std::string name = "compass";
@@ -49,7 +69,9 @@ struct Compass {
   bool operator==(const Compass&) const = default;
 };
 
-/// The seat's own speed ahead and to port, and its turn rate, scaled by the given tops and clamped to [-1, 1].
+/// The seat's own speed ahead and to port, and its turn rate, scaled by the given tops and clamped to [-1, 1]. In
+/// arenas with height also its `climb` (m/s upwards), its `look` (share of a right angle) and whether it `stands` on
+/// something.
 struct OwnMotion {
   static constexpr std::string_view kind = "own_motion";
   std::string name = "own";
@@ -77,7 +99,7 @@ struct Window {
   bool operator==(const Window&) const = default;
 };
 
-using Sense = std::variant<RayFan, Compass, OwnMotion, Gauges, Window>;
+using Sense = std::variant<RayFan, RayCone, Compass, OwnMotion, Gauges, Window>;
 
 // ---- Controls
 // ---------------------------------------------------------------------------------------------------------
