@@ -52,9 +52,9 @@ struct Nearby {
     for (std::size_t i = 0; i < count; i += 8) {
       const F8 cx = load(&x[i]), cy = load(&y[i]), cz = load(&z[i]), bound = load(&radius[i]);
       const F8 square = cx * cx + cy * cy + cz * cz, inner = bound * bound;
-      const I8 close = square < all(1.5f) * inner;  // spans so wide an angle that every block has to try it
-      store(&x[i], close ? zero : cx);
-      store(&tangent[i], close ? all(-infinite) : root(higher(square - inner, zero)));
+      // From near by, a thing spans so wide an angle that every block has to try it.
+      const I8 close = square < all(1.5f) * inner;
+      store(&tangent[i], close ? all(-1e12f) : root(higher(square - inner, zero)));
     }
   }
 
@@ -232,7 +232,7 @@ class SpaceCaster {
     block.middle = size > 0.1f ? (1.0f / size) * sum : Vec3{};
     float least = 1.0f;
     for (std::size_t i = 0; i < block_rays; ++i) least = std::min(least, dot(Vec3{x[i], y[i], z[i]}, block.middle));
-    const bool wide = size <= 0.1f || least < 0.0f;  // the rays point all ways
+    const bool wide = size <= 0.1f || least < 0.05f;  // the rays point all ways
     block.cos_half = wide ? 0.0f : least;
     block.sin_half = wide ? 0.0f : std::sqrt(std::max(0.0f, 1.0f - least * least));
     block.always = wide ? 1e30f : 0.0f;
@@ -336,10 +336,10 @@ class SpaceCaster {
   // The floor has no underside.
   void meet_floor(Vec3 d, float& distance, std::int32_t& entity) const {
     const std::size_t floor = plan_.heights.floor;
-    if (floor == nowhere || !(d.z < 0.0f) || ((rays_.tags >> plan_.tag_of[floor]) & 1u) == 0) return;
+    if (floor == nowhere || ((rays_.tags >> plan_.tag_of[floor]) & 1u) == 0) return;
     const float above = z_ - plan_.heights.floor_level;
-    if (above < 0.0f) return;
-    const float t = std::max(0.0f, above - swell_) / -d.z;
+    if (above < 0.0f || (above >= swell_ && !(d.z < 0.0f))) return;
+    const float t = above < swell_ ? 0.0f : (above - swell_) / -d.z;
     if (t >= distance) return;
     distance = t;
     entity = static_cast<std::int32_t>(floor);

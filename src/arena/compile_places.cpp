@@ -40,9 +40,8 @@ void ArenaCompiler::add_zones() {
     check_shape(zones[i].shape, where);
     check_place(zones[i].place, where);
     add_entity(EntityKind::zone, zones[i].name, zones[i].tag, i, where);
-    add_posed(zones[i].shape,
-              zones[i].height || !plan_.heights.used ? tall_of(zones[i].shape, zones[i].height, where) : boundless, {},
-              true);
+    const bool ends = !plan_.heights.used || zones[i].height || std::holds_alternative<Ball>(zones[i].shape);
+    add_posed(zones[i].shape, ends ? tall_of(zones[i].shape, zones[i].height, where) : boundless, {}, true);
   }
   plan_.zones = zones.size();
 }

@@ -151,12 +151,30 @@ class Settler {
     s_.z[i_] = best_.level;
     const float bounce = std::max(plan_.surface[i_].bounce, plan_.surface[entity].bounce);
     const bool bounces = bounce > 0.0f && fell > bounce_from + plan_.heights.gravity;
-    s_.vz[i_] = bounces ? upwards + bounce * fell : upwards;
+    if (!bounces && !data_.walks && best_.slope > 0.0f) {
+      go_along();
+    } else {
+      s_.vz[i_] = bounces ? upwards + bounce * fell : upwards;
+    }
     // Ground too steep for its legs is slid down.
     const bool slides = data_.walks && best_.slope > data_.steep;
     if (slides) slide();
     s_.stands_on[i_] = bounces || slides ? 0 : static_cast<std::uint32_t>(entity + 1);
     report(best_.entity, fell);
+  }
+
+  // Who does not walk keeps the part of its velocity that leads along the slope. What gravity did to it while it stood
+  // there is left out: rubbing sees to that.
+  void go_along() {
+    const Vec g = best_.gradient;
+    const float pulled = s_.stands_on[i_] != 0 ? plan_.heights.gravity : 0.0f;
+    const float into = s_.vz[i_] + pulled - dot(g, Vec{s_.vx[i_], s_.vy[i_]});
+    s_.vz[i_] += pulled;
+    if (into >= 0.0f) return;
+    const float share = into / (1.0f + dot(g, g));
+    s_.vx[i_] += share * g.x;
+    s_.vy[i_] += share * g.y;
+    s_.vz[i_] -= share;
   }
 
   void slide() {
@@ -194,12 +212,13 @@ class Settler {
   std::int32_t overhead_entity_ = -1;
 };
 
-// What is under its foot slows a body that does not drive itself, and pulls it along.
+// What is under its foot slows a body that does not drive itself, and pulls it along; balls roll.
 void rub(const Tick& t, std::size_t i) {
   StateArrays& s = t.s;
   const ArenaPlan& plan = t.plan;
   const std::size_t entity = s.stands_on[i] - 1;
-  float least = std::sqrt(plan.surface[i].grip * plan.surface[entity].grip) * plan.heights.gravity;
+  const bool rolls = plan.shapes[i].form == Form::ball;
+  float least = rolls ? 0.0f : std::sqrt(plan.surface[i].grip * plan.surface[entity].grip) * plan.heights.gravity;
   if (entity >= plan.bodies) {
     const Ground ground = ground_at(plan, s, {s.x[i], s.y[i]}, s.z[i] + 0.05f);
     const float square = 1.0f + dot(ground.gradient, ground.gradient);

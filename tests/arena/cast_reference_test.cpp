@@ -7,65 +7,18 @@
 #include <limits>
 #include <optional>
 
+#include "reference_rays.hpp"
 #include "worlds.hpp"
 #include "zithercraft/base/random.hpp"
 
 namespace zithercraft {
 namespace {
 
+using test::distance_to;
+using test::Ray;
+using test::set_outline;
+using test::Thing;
 using test::World;
-
-constexpr double infinite = std::numeric_limits<double>::infinity();
-
-/// A closed or open chain of sides, swollen by a radius; one point is a disc.
-struct Thing {
-  std::vector<Point> corners{};
-  double radius = 0;
-  bool closed = false, solid = true;
-  std::int32_t entity = -1;
-};
-
-struct Ray {
-  double x, y, dx, dy;
-};
-
-// Where a ray enters and leaves the circle, if it does at all.
-void cross_circle(const Ray& r, const Point& c, double radius, double& in, double& out) {
-  const double x = c[0] - r.x, y = c[1] - r.y, b = x * r.dx + y * r.dy;
-  const double off = x * r.dy - y * r.dx, square = radius * radius - off * off;
-  if (radius <= 0 || square < 0) return;
-  in = std::min(in, b - std::sqrt(square));
-  out = std::max(out, b + std::sqrt(square));
-}
-
-void cross_segment(const Ray& r, double ax, double ay, double bx, double by, double& in, double& out) {
-  const double ex = bx - ax, ey = by - ay, below = r.dx * ey - r.dy * ex;
-  if (std::fabs(below) < 1e-12) return;
-  const double x = ax - r.x, y = ay - r.y, t = (x * ey - y * ex) / below, u = (x * r.dy - y * r.dx) / below;
-  if (u < 0 || u > 1) return;
-  in = std::min(in, t);
-  out = std::max(out, t);
-}
-
-// Distance to the thing's outline, or 0 for a solid thing around the origin; `swell` is added to its radius.
-double distance_to(const Thing& thing, const Ray& r, double swell) {
-  const double radius = thing.radius + swell;
-  double in = infinite, out = -infinite;
-  const std::size_t n = thing.corners.size();
-  for (const Point& c : thing.corners) cross_circle(r, c, radius, in, out);
-  for (std::size_t i = 0; i + (thing.closed ? 0 : 1) < n; ++i) {
-    const Point &a = thing.corners[i], &b = thing.corners[(i + 1) % n];
-    const double ex = b[0] - a[0], ey = b[1] - a[1], size = std::hypot(ex, ey);
-    const double nx = ey / size * radius, ny = -ex / size * radius;
-    cross_segment(r, a[0] + nx, a[1] + ny, b[0] + nx, b[1] + ny, in, out);
-    if (radius != 0 && !thing.closed) cross_segment(r, a[0] - nx, a[1] - ny, b[0] - nx, b[1] - ny, in, out);
-  }
-  // A wall made thinner than nothing: both its shifted lines have to be crossed.
-  if (radius < 0 && !thing.closed) return in < out && in >= 0 ? out : infinite;
-  if (out < 0) return infinite;
-  if (in >= 0) return in;
-  return thing.solid ? 0 : out;
-}
 
 std::vector<Thing> things_of(World& world) {
   std::vector<Thing> things;
@@ -79,27 +32,8 @@ std::vector<Thing> things_of(World& world) {
         things.push_back({{thing.corners[i], thing.corners[i + 1]}, 0, false, true, thing.entity});
       continue;
     }
-    const Pose pose = world.pose(e);
-    const Point centre{static_cast<double>(pose.x), static_cast<double>(pose.y)};
-    const auto at = [&](double along, double across) -> Point {
-      const double c = static_cast<double>(pose.cos), s = static_cast<double>(pose.sin);
-      return {centre[0] + c * along - s * across, centre[1] + s * along + c * across};
-    };
+    set_outline(world, e, thing);
     thing.solid = entity.kind != EntityKind::zone;
-    const Shape& shape = entity.kind == EntityKind::zone   ? arena.spec().zones[entity.spec_index].shape
-                         : entity.kind == EntityKind::item ? arena.spec().items[entity.spec_index].shape
-                                                           : arena.spec().bodies[entity.spec_index].shape;
-    if (const auto* disc = std::get_if<Disc>(&shape)) {
-      thing.corners = {centre};
-      thing.radius = disc->radius;
-    } else if (const auto* capsule = std::get_if<Capsule>(&shape)) {
-      const double half = capsule->length / 2 - capsule->radius;
-      thing.corners = {at(-half, 0), at(half, 0)};
-      thing.radius = capsule->radius;
-    } else {
-      thing.corners = arena.outline(world.state(), e);
-      thing.closed = true;
-    }
     things.push_back(std::move(thing));
   }
   return things;
