@@ -5,6 +5,7 @@
 #include <limits>
 #include <utility>
 
+#include "blocks.hpp"
 #include "cast.hpp"
 #include "cast_cells.hpp"
 #include "physics.hpp"
@@ -62,6 +63,8 @@ std::string_view name_of(EventKind kind) noexcept {
     case EventKind::die: return "die";
     case EventKind::back: return "back";
     case EventKind::gate: return "gate";
+    case EventKind::dig: return "dig";
+    case EventKind::place: return "place";
     case EventKind::success: return "success";
     case EventKind::failure: return "failure";
     case EventKind::cutoff: return "cutoff";
@@ -132,12 +135,15 @@ std::vector<StateField> Arena::state_fields() const { return plans_->variants[0]
 
 void Arena::begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std::uint32_t episode,
                   ArenaScratch& scratch) const {
-  std::memset(state, 0, state_bytes());
+  // Blocks are left as they are: they come last, and bring themselves back to where they began.
+  const ArenaPlan& any = plans_->variants[0];
+  std::memset(state, 0, any.has_blocks() ? any.at.block_mark : any.state_bytes);
   const auto variants = static_cast<std::uint32_t>(plans_->variants.size());
   const std::uint32_t variant = variants == 1 ? 0 : RandomStream(seed, lane, episode, Purpose::vary).below(variants);
   const ArenaPlan& plan = plans_->variants[variant];
   StateArrays s = plan.arrays(state);
   *s.header = {seed, lane, episode, 0, variant};
+  if (plan.has_blocks()) begin_blocks(plan, s);
   place_everything(plan, s, *scratch.memory_);
   for (std::size_t e = 0; e < plan.posed; ++e)
     if (plan.home[e] != nowhere) {
@@ -328,6 +334,34 @@ std::int32_t Arena::cell_at(const std::byte* state, std::size_t column, std::siz
     if (const std::uint8_t kind = s.cells[layer * cells.cells() + cell]; kind != 0)
       return static_cast<std::int32_t>(cells.first_kind + kind - 1);
   return -1;
+}
+
+Arena::BlockCount Arena::block_count() const noexcept {
+  const BlocksPlan& blocks = plans_->variants[0].blocks;
+  return {static_cast<std::size_t>(blocks.columns), static_cast<std::size_t>(blocks.rows),
+          static_cast<std::size_t>(blocks.layers)};
+}
+
+std::int32_t Arena::block_at(const std::byte* state, std::size_t column, std::size_t row,
+                             std::size_t layer) const noexcept {
+  const ArenaPlan& plan = plan_of(state);
+  const BlocksPlan& blocks = plan.blocks;
+  const std::uint8_t kind = reading_of(plan, state)
+                                .blocks[block_number(blocks, static_cast<std::int32_t>(column),
+                                                     static_cast<std::int32_t>(row), static_cast<std::int32_t>(layer))];
+  return kind == 0 ? -1 : static_cast<std::int32_t>(blocks.first_kind + kind - 1);
+}
+
+void Arena::set_block(std::byte* state, std::size_t column, std::size_t row, std::size_t layer,
+                      std::int32_t kind) const noexcept {
+  const ArenaPlan& plan = plan_of(state);
+  const BlocksPlan& blocks = plan.blocks;
+  const StateArrays s = plan.arrays(state);
+  const std::size_t number = block_number(blocks, static_cast<std::int32_t>(column), static_cast<std::int32_t>(row),
+                                          static_cast<std::int32_t>(layer));
+  put_block(
+      blocks, s, number,
+      kind < 0 ? std::uint8_t{0} : static_cast<std::uint8_t>(static_cast<std::size_t>(kind) - blocks.first_kind + 1));
 }
 
 std::uint64_t Arena::hash(const std::byte* state) const noexcept { return hash_bytes({state, state_bytes()}); }

@@ -2,6 +2,7 @@
 #include <array>
 #include <limits>
 
+#include "blocks.hpp"
 #include "cast.hpp"
 #include "cast_cells.hpp"
 #include "eight.hpp"
@@ -191,6 +192,7 @@ class SpaceCaster {
     for (std::size_t i = 0; i < plan_.pieces.size(); ++i) gather_wall(i);
     meet_gathered();
     if (plan_.has_cells() && swell_ > 0.0f) meet_thick_cells();
+    if (plan_.has_blocks() && swell_ > 0.0f) meet_thick_blocks();
     for (std::size_t i = 0; i < distance.size(); ++i) {
       const Block& block = block_[i / block_rays];
       const std::size_t k = i % block_rays;
@@ -198,6 +200,9 @@ class SpaceCaster {
       entity[i] = block.who[k];
       const Vec3 d{block.dx[k], block.dy[k], block.dz[k]};
       if (plan_.has_cells() && swell_ == 0.0f) meet_cells(d, distance[i], entity[i]);
+      if (plan_.has_blocks() && swell_ == 0.0f)
+        cast_blocks(plan_, s_, {origin_.x, origin_.y, z_}, d, rays_.tags, scope_ == CastScope::everything, distance[i],
+                    entity[i]);
       meet_floor(d, distance[i], entity[i]);
       if (plan_.heights.terrain)
         plan_.heights.terrain->cast({origin_.x, origin_.y, z_}, d, swell_, rays_.tags, plan_.tag_of.data(), distance[i],
@@ -363,18 +368,47 @@ class SpaceCaster {
     });
   }
 
+  // A corner of space that holds everything the rays can touch.
+  void reached(Vec3& low, Vec3& high) const {
+    low = high = {origin_.x, origin_.y, z_};
+    for (std::size_t b = 0; b < blocks_; ++b)
+      for (std::size_t k = 0; k < block_rays; ++k) {
+        const Block& block = block_[b];
+        const Vec3 end = Vec3{origin_.x, origin_.y, z_} + block.best[k] * Vec3{block.dx[k], block.dy[k], block.dz[k]};
+        low = {std::min(low.x, end.x), std::min(low.y, end.y), std::min(low.z, end.z)};
+        high = {std::max(high.x, end.x), std::max(high.y, end.y), std::max(high.z, end.z)};
+      }
+    const Vec3 swell{swell_, swell_, swell_};
+    low = low - swell;
+    high = high + swell;
+  }
+
+  void meet_thick_blocks() {
+    const BlocksPlan& blocks = plan_.blocks;
+    Vec3 low, high;
+    reached(low, high);
+    const BlockBox box = blocks_within(blocks, low, high);
+    for (std::int32_t layer = box.layer0; layer <= box.layer1; ++layer)
+      for (std::int32_t row = box.row0; row <= box.row1; ++row)
+        for (std::int32_t column = box.column0; column <= box.column1; ++column) {
+          const std::uint8_t kind = s_.blocks[block_number(blocks, column, row, layer)];
+          if (kind == 0) continue;
+          const std::size_t met = blocks.first_kind + kind - 1;
+          if (((rays_.tags >> plan_.tag_of[met]) & 1u) == 0 ||
+              (scope_ != CastScope::everything && blocks.solid[kind] == 0))
+            continue;
+          const Prism block = prism(upright({level_of(blocks, layer), level_of(blocks, layer + 1)}, 0.0f, met),
+                                    core_of_column(blocks, column, row));
+          for (std::size_t b = 0; b < blocks_; ++b) meet(block_[b], block);
+        }
+  }
+
   void meet_thick_cells() {
     const CellPlan& cells = plan_.cells;
     const CellStops stops(plan_, rays_, scope_ == CastScope::everything, {});
-    Vec low = origin_, high = origin_;
-    for (std::size_t b = 0; b < blocks_; ++b)
-      for (std::size_t k = 0; k < block_rays; ++k) {
-        const Vec end = origin_ + rays_.reach * Vec{block_[b].dx[k], block_[b].dy[k]};
-        low = {std::min(low.x, end.x), std::min(low.y, end.y)};
-        high = {std::max(high.x, end.x), std::max(high.y, end.y)};
-      }
-    const Vec swell{swell_, swell_};
-    const CellBox box = cells_within(cells, low - swell, high + swell);
+    Vec3 low, high;
+    reached(low, high);
+    const CellBox box = cells_within(cells, {low.x, low.y}, {high.x, high.y});
     for (std::int32_t row = box.row0; row <= box.row1; ++row)
       for (std::int32_t column = box.column0; column <= box.column1; ++column) {
         const std::int32_t met = stops.at(s_.cells + cell_number(cells, column, row));

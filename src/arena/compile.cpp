@@ -19,6 +19,7 @@ ArenaPlan ArenaCompiler::compile() {
   bodies_ = plan_.spec.bodies;
   read_heights();
   read_cells();
+  read_blocks();
   add_rivers();
   add_bodies();
   add_shots();
@@ -27,9 +28,11 @@ ArenaPlan ArenaCompiler::compile() {
   add_walls();
   add_cell_kinds();
   add_heights();
+  add_block_kinds();
   link_touchy();
   link_wanderers();
   link_launchers();
+  link_diggers();
   link_connections();
   link_away();
   find_runs();
@@ -182,6 +185,11 @@ void ArenaCompiler::link_touchy() {
       case EntityKind::floor: of(*plan_.spec.heights->floor); break;
       case EntityKind::ground: of(*plan_.spec.ground); break;
       case EntityKind::mesh: of(plan_.spec.meshes[entity.spec_index]); break;
+      case EntityKind::block:
+        of(plan_.spec.blocks->kinds[entity.spec_index]);
+        plan_.blocks.felt =
+            plan_.blocks.felt || (!plan_.spec.blocks->kinds[entity.spec_index].solid && plan_.touchy.back().any());
+        break;
     }
   }
 }
@@ -261,6 +269,13 @@ void ArenaCompiler::lay_out() {
   at.inside = add("inside", "u8", 1, plan_.active.size() * plan_.zones);
   at.on_cell = add("on_cell", "u32", 4, plan_.has_cells() ? plan_.active.size() : 0);
   at.cells = add("cells", "u8", 1, plan_.cells.layers * plan_.cells.cells());
+  at.digging = add("digging_target_work_ready", "u32", 4, 3 * plan_.diggers.size());
+  at.in_block = add("in_block", "u8", 1, plan_.blocks.felt ? plan_.active.size() : 0);
+  const std::size_t blocks = plan_.blocks.count(), words = (blocks + 63) / 64;
+  at.block_mark = add("block_mark", "u64", 8, blocks > 0 ? 1 : 0);
+  at.changed = add("blocks_changed", "u64", 8, (words + 63) / 64);
+  at.filled = add("blocks_filled", "u64", 8, words);
+  at.blocks = add("blocks", "u8", 1, blocks);
   if (plan_.state_bytes > most_state_bytes)
     throw Error(Fault::spec, "a lane's state would need " + std::to_string(plan_.state_bytes >> 20) + " MB", "arena",
                 "use fewer bodies or cells");

@@ -119,6 +119,7 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
   std::vector<std::string> inputs;
   if (spec.mover) add_mover(spec, number, inputs);
   add_launchers(spec, number, inputs);
+  if (spec.digger) add_digger(*spec.digger, number, inputs);
   plan_.inputs += inputs.size();
   plan_.input_names.push_back(std::move(inputs));
   add_meters(spec, number, where);
@@ -199,6 +200,21 @@ void ArenaCompiler::add_launchers(const BodySpec& spec, std::size_t number, std:
     data.shots = static_cast<std::size_t>(launcher.in_flight);
     plan_.launchers.push_back(std::move(data));
   }
+}
+
+void ArenaCompiler::add_digger(const Digger& spec, std::size_t number, std::vector<std::string>& inputs) {
+  DiggerData data{.body = number};
+  data.dig_input = plan_.inputs + inputs.size();
+  inputs.push_back("dig");
+  if (!spec.places.empty()) {
+    data.place_input = plan_.inputs + inputs.size();
+    inputs.push_back("place");
+  }
+  data.reach = static_cast<float>(spec.reach);
+  data.eye = static_cast<float>(spec.eye);
+  data.power = static_cast<float>(spec.power * plan_.spec.tick);
+  data.every = ticks(spec.every);
+  plan_.diggers.push_back(data);
 }
 
 void ArenaCompiler::add_carried(const BodySpec& spec, std::size_t number) {

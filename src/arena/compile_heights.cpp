@@ -2,12 +2,14 @@
 #include <cmath>
 
 #include "../base/data_file.hpp"
+#include "blocks.hpp"
 #include "compiler.hpp"
 #include "read_gltf.hpp"
 #include "read_npy.hpp"
 #include "read_picture.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
+#include "zithercraft/base/text.hpp"
 
 namespace zithercraft {
 namespace {
@@ -214,6 +216,100 @@ void ArenaCompiler::add_mesh(std::size_t index, std::vector<Triangle>& triangles
     }
   }
   if (triangles.size() == before) wrong("the mesh has no triangles with an area", where, "give it some");
+}
+
+void ArenaCompiler::read_blocks() {
+  if (!plan_.spec.blocks) return;
+  const BlocksSpec& spec = *plan_.spec.blocks;
+  const std::string where = "arena.blocks";
+  if (!plan_.heights.used) needs_height(where);
+  if (spec.kinds.empty()) wrong("the blocks have no kinds", where + ".kinds", "add one");
+  if (spec.kinds.size() > 255) wrong("more than 255 kinds of blocks", where + ".kinds", "use fewer");
+  BlocksPlan& blocks = plan_.blocks;
+  blocks.solid.push_back(0);
+  blocks.hardness.push_back(0.0f);
+  blocks.worth.push_back(0.0f);
+  for (std::size_t k = 0; k < spec.kinds.size(); ++k) {
+    for (std::size_t other = 0; other < k; ++other)
+      if (spec.kinds[other].name == spec.kinds[k].name)
+        wrong("two kinds are named '" + spec.kinds[k].name + "'", where + ".kinds[" + std::to_string(k) + "].name",
+              "give them different names");
+    blocks.solid.push_back(spec.kinds[k].solid ? 1 : 0);
+    blocks.hardness.push_back(static_cast<float>(spec.kinds[k].hardness));
+    blocks.worth.push_back(static_cast<float>(spec.kinds[k].worth));
+  }
+  std::array<std::int64_t, 3> size{spec.layers, spec.rows, spec.columns};
+  std::vector<std::uint8_t> start;
+  if (!spec.file.empty()) {
+    const NpyArray array = read_npy(read_data(spec.file, where + ".file"), shown(spec.file));
+    if (array.shape.size() != 3)
+      throw Error(Fault::file, "the array of blocks has " + std::to_string(array.shape.size()) + " dimensions",
+                  shown(spec.file), "give it three: layers, rows, columns");
+    for (std::size_t k = 0; k < 3; ++k) {
+      if (size[k] != 0 && static_cast<std::size_t>(size[k]) != array.shape[k])
+        wrong("the file's world has another size", where + ".file", "leave columns, rows and layers out");
+      size[k] = static_cast<std::int64_t>(std::min<std::size_t>(array.shape[k], 1'000'000));
+    }
+    for (const double value : array.values) {
+      if (!(value >= 0.0 && value <= static_cast<double>(spec.kinds.size())) || value != std::floor(value))
+        throw Error(Fault::file, "a block is of a kind that does not exist", shown(spec.file),
+                    "use whole numbers from 0 (none) to the number of kinds");
+      start.push_back(static_cast<std::uint8_t>(value));
+    }
+  } else if (spec.generate.empty()) {
+    wrong("the world of blocks is empty", where, "name a file, or add a generator");
+  }
+  for (const std::int64_t side : size)
+    if (side < 1 || side > 512)
+      wrong("a world of blocks has 1 to 512 along each side", where + ".columns", "give its size");
+  blocks.size = static_cast<float>(spec.size);
+  blocks.origin = {static_cast<float>(spec.origin[0]), static_cast<float>(spec.origin[1]),
+                   static_cast<float>(spec.origin[2])};
+  blocks.layers = static_cast<std::int32_t>(size[0]);
+  blocks.rows = static_cast<std::int32_t>(size[1]);
+  blocks.columns = static_cast<std::int32_t>(size[2]);
+  if (blocks.count() > 4'000'000 || blocks.count() * static_cast<std::size_t>(spec.layouts) > 256'000'000)
+    wrong("the worlds have too many blocks", where + ".columns",
+          "at most 4 million each, and 256 million in all layouts");
+  start.resize(blocks.count());
+  lay_out_blocks(spec, start, blocks);
+}
+
+void ArenaCompiler::add_block_kinds() {
+  plan_.blocks.first_kind = plan_.entities.size();
+  if (!plan_.spec.blocks) return;
+  const auto& kinds = plan_.spec.blocks->kinds;
+  for (std::size_t k = 0; k < kinds.size(); ++k) {
+    const std::size_t e =
+        add_entity(EntityKind::block, kinds[k].name, kinds[k].tag, k, "arena.blocks.kinds[" + std::to_string(k) + "]");
+    plan_.surface[e] = {static_cast<float>(kinds[k].bounce), static_cast<float>(kinds[k].grip)};
+  }
+}
+
+void ArenaCompiler::link_diggers() {
+  for (DiggerData& digger : plan_.diggers) {
+    const Digger& spec = *bodies_[plan_.entities[digger.body].spec_index].digger;
+    const std::string where = plan_.paths[digger.body] + ".digger";
+    if (!plan_.spec.blocks) wrong("there are no blocks to dig", where, "give the arena blocks");
+    std::vector<std::string> kinds;
+    for (const BlockKind& kind : plan_.spec.blocks->kinds) kinds.push_back(kind.name);
+    if (!spec.places.empty()) {
+      const auto found = std::find(kinds.begin(), kinds.end(), spec.places);
+      if (found == kinds.end())
+        wrong("no kind of block is named '" + spec.places + "'", where + ".places", advice(spec.places, kinds));
+      digger.places = static_cast<std::uint8_t>(found - kinds.begin() + 1);
+    }
+    if (spec.stock.empty()) continue;
+    std::vector<std::string> meters;
+    for (std::size_t m = 0; m < plan_.meters.size(); ++m) {
+      if (plan_.meters[m].body != digger.body) continue;
+      meters.push_back(plan_.meter_names[plan_.meters[m].name]);
+      if (meters.back() == spec.stock) digger.stock = static_cast<std::ptrdiff_t>(m);
+    }
+    if (digger.stock < 0)
+      wrong("the body has no meter '" + spec.stock + "'", where + ".stock",
+            meters.empty() ? "give it one" : advice(spec.stock, meters));
+  }
 }
 
 }  // namespace zithercraft

@@ -23,6 +23,7 @@ class ArenaCompiler {
   void add_body(const BodySpec& spec, std::size_t index, const std::string& where);
   void add_mover(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs);
   void add_launchers(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs);
+  void add_digger(const Digger& spec, std::size_t number, std::vector<std::string>& inputs);
   void add_carried(const BodySpec& spec, std::size_t number);
   void add_meters(const BodySpec& spec, std::size_t number, const std::string& where);
   void add_shots();
@@ -43,6 +44,9 @@ class ArenaCompiler {
   void check_flat() const;
   void add_heights();
   void add_ground(std::vector<Triangle>& triangles);
+  void read_blocks();
+  void add_block_kinds();
+  void link_diggers();
   void add_mesh(std::size_t index, std::vector<Triangle>& triangles);
   /// From foot to top; throws if it is given where it makes no sense.
   float tall_of(const Shape& shape, const std::optional<double>& height, const std::string& where) const;

@@ -2,6 +2,7 @@
 #include <array>
 #include <utility>
 
+#include "blocks.hpp"
 #include "cast_cells.hpp"
 #include "physics.hpp"
 #include "standing.hpp"
@@ -66,6 +67,7 @@ class ContactSolver {
       for (const WallPiece& piece : plan_.pieces) meet_wall(a, piece);
       if (plan_.has_cells()) meet_cells(a);
       if (plan_.heights.terrain) meet_terrain(a);
+      if (plan_.has_blocks()) meet_blocks(a);
     }
   }
 
@@ -146,6 +148,26 @@ class ContactSolver {
     return collide(wide_a, wide_b, manifold);
   }
 
+  // A column counts once, by the lowest of its blocks that is in the way.
+  void meet_blocks(std::size_t a) {
+    const BlocksPlan& blocks = plan_.blocks;
+    const float bound = plan_.bounds[a];
+    const BlockBox box = blocks_within(blocks, {s_.x[a] - bound, s_.y[a] - bound, band_.low},
+                                       {s_.x[a] + bound, s_.y[a] + bound, band_.high});
+    const auto in_way = [&](std::int32_t column, std::int32_t row) {
+      return solid_layer(blocks, s_, column, row, band_);
+    };
+    for (std::int32_t row = box.row0; row <= box.row1; ++row)
+      for (std::int32_t column = box.column0; column <= box.column1; ++column) {
+        const std::int32_t layer = in_way(column, row);
+        Manifold manifold;
+        if (layer < 0 || !collide(core(a), core_of_column(blocks, column, row), manifold)) continue;
+        if (covered(column, row, manifold.normal, [&](std::int32_t c, std::int32_t r) { return in_way(c, r) >= 0; }))
+          continue;
+        add(a, blocks.first_kind + s_.blocks[block_number(blocks, column, row, layer)] - 1, {}, manifold);
+      }
+  }
+
   void meet_terrain(std::size_t a) {
     const Vec here{s_.x[a], s_.y[a]}, reach{plan_.bounds[a], plan_.bounds[a]};
     plan_.heights.terrain->near(here - reach, here + reach, near_);
@@ -181,7 +203,8 @@ class ContactSolver {
         const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
         Manifold manifold;
         if (!collide(core(a), core_of_cells(low, low + Vec{cells.size, cells.size}), manifold)) continue;
-        if (hidden(column, row, manifold.normal)) continue;
+        if (covered(column, row, manifold.normal, [&](std::int32_t c, std::int32_t r) { return solid(c, r); }))
+          continue;
         add(a, entity_of(cell_number(cells, column, row)), {}, manifold);
       }
   }
@@ -194,7 +217,8 @@ class ContactSolver {
   }
 
   // Whether the side or corner that was met is covered by a neighbour: bodies must not catch on seams between cells.
-  bool hidden(std::int32_t column, std::int32_t row, Vec normal) const {
+  template <class Solid>
+  static bool covered(std::int32_t column, std::int32_t row, Vec normal, const Solid& solid) {
     const std::int32_t to_x = normal.x > 0.0f ? -1 : 1, to_y = normal.y > 0.0f ? -1 : 1;
     const bool sideways = std::fabs(normal.x) > 0.02f, upright = std::fabs(normal.y) > 0.02f;
     return (sideways && solid(column + to_x, row)) || (upright && solid(column, row + to_y));

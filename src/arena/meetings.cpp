@@ -1,5 +1,7 @@
 #include <algorithm>
+#include <utility>
 
+#include "blocks.hpp"
 #include "cast_cells.hpp"
 #include "physics.hpp"
 #include "standing.hpp"
@@ -140,6 +142,24 @@ void feel_cells(const Tick& t) {
       if (moved && !same) affect(t, body, entity, Dose::once);
       affect(t, body, entity, Dose::lasting);
     }
+  }
+}
+
+// What the block around a body's middle does to it, if it is not solid.
+void feel_blocks(const Tick& t) {
+  const BlocksPlan& blocks = t.plan.blocks;
+  StateArrays& s = t.s;
+  if (!blocks.felt) return;
+  for (std::size_t k = 0; k < t.plan.active.size(); ++k) {
+    const std::size_t body = t.plan.active[k];
+    const Vec3 middle{s.x[body], s.y[body], s.z[body] + 0.5f * t.plan.tall[body]};
+    const BlockBox at = blocks_within(blocks, middle, middle);
+    const bool there = s.present[body] != 0 && at.column0 <= at.column1 && at.row0 <= at.row1 && at.layer0 <= at.layer1;
+    const std::uint8_t kind = there ? s.blocks[block_number(blocks, at.column0, at.row0, at.layer0)] : std::uint8_t{0};
+    const std::uint8_t before = std::exchange(s.in_block[k], kind);
+    if (kind == 0) continue;
+    if (kind != before) affect(t, body, blocks.first_kind + kind - 1, Dose::once);
+    affect(t, body, blocks.first_kind + kind - 1, Dose::lasting);
   }
 }
 

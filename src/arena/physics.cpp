@@ -68,8 +68,10 @@ void step_physics(const Tick& t) {
   report_zones(t);
   collect_items(t);
   feel_cells(t);
+  feel_blocks(t);
   fly_shots(t);
   launch_shots(t);
+  dig_and_place(t);
   run_meters(t);
   bring_back(t);
   flow_rivers(plan, s, t.events);

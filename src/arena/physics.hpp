@@ -38,9 +38,12 @@ void report_touches(const Tick& tick);
 void report_zones(const Tick& tick);
 void collect_items(const Tick& tick);
 void feel_cells(const Tick& tick);
+void feel_blocks(const Tick& tick);
 // launchers.cpp
 void fly_shots(const Tick& tick);
 void launch_shots(const Tick& tick);
+// digging.cpp
+void dig_and_place(const Tick& tick);
 // life.cpp: meters, death and return
 enum class Dose { once, lasting };
 /// What `source` does to a body that meets it.

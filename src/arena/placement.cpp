@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "blocks.hpp"
 #include "cast_cells.hpp"
 #include "river.hpp"
 #include "scratch.hpp"
@@ -86,6 +87,18 @@ class Placer {
           if (const float top = top_of(plan_.cells, s_.cells, cell_number(plan_.cells, column, row)); top < boundless)
             ground.level = std::max(ground.level, top);
     }
+    if (plan_.has_blocks()) {
+      const BlocksPlan& blocks = plan_.blocks;
+      const float bound = plan_.bounds[entity];
+      const BlockBox box = blocks_within(blocks, {pose.x - bound, pose.y - bound, -boundless},
+                                         {pose.x + bound, pose.y + bound, boundless});
+      for (std::int32_t row = box.row0; row <= box.row1; ++row)
+        for (std::int32_t column = box.column0; column <= box.column1; ++column) {
+          std::int32_t layer = blocks.layers - 1;
+          while (layer >= 0 && !is_solid(blocks, s_, column, row, layer)) --layer;
+          if (layer >= 0) ground.level = std::max(ground.level, level_of(blocks, layer + 1));
+        }
+    }
     pose.z = ground.level;
     return ground.level > -boundless && pose.z + plan_.tall[entity] <= plan_.heights.ceiling;
   }
@@ -156,12 +169,28 @@ class Placer {
       if (dot(d, d) <= far * far && gap_between(core, piece.core).distance <= least) return false;
     }
     if (plan_.heights.terrain && !clear_of_terrain(entity, core, pose)) return false;
+    if (plan_.has_blocks() && !clear_of_blocks(entity, core, pose)) return false;
     return !plan_.has_cells() || clear_of_cells(core, pose, plan_.bounds[entity], clearance);
   }
 
   Band band_at(std::size_t entity, const Pose& pose) const {
     const float tall = plan_.tall[entity];
     return tall == boundless ? Band{} : Band{pose.z, pose.z + tall};
+  }
+
+  bool clear_of_blocks(std::size_t entity, const Core& core, const Pose& pose) const {
+    if (plan_.entities[entity].kind == EntityKind::zone) return true;
+    const BlocksPlan& blocks = plan_.blocks;
+    const float bound = plan_.bounds[entity];
+    const Band band = band_at(entity, pose);
+    const BlockBox box =
+        blocks_within(blocks, {pose.x - bound, pose.y - bound, band.low}, {pose.x + bound, pose.y + bound, band.high});
+    for (std::int32_t row = box.row0; row <= box.row1; ++row)
+      for (std::int32_t column = box.column0; column <= box.column1; ++column)
+        if (solid_layer(blocks, s_, column, row, band) >= 0 &&
+            gap_between(core, core_of_column(blocks, column, row)).distance < 0.0f)
+          return false;
+    return true;
   }
 
   // What is set down on a slope may have its edge in it.

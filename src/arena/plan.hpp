@@ -172,6 +172,36 @@ struct ReturnData {
   bool elsewhere = false;
 };
 
+/// One world of blocks as an episode begins it.
+struct BlockLayout {
+  std::vector<std::uint8_t> kinds;    // [layer][row][column] kind number, 0 for none
+  std::vector<std::uint64_t> filled;  // a bit each: there is a block
+  std::uint64_t mark = 0;             // tells layouts apart
+};
+
+struct BlocksPlan {
+  float size = 1.0f;
+  Vec3 origin;
+  std::int32_t columns = 0, rows = 0, layers = 0;
+  std::size_t first_kind = 0;          // entity of kind 1
+  std::vector<std::uint8_t> solid;     // per kind number
+  std::vector<float> hardness, worth;  // likewise; hardness in seconds
+  bool felt = false;                   // some kind that is not solid has effects or kills
+  std::shared_ptr<const std::vector<BlockLayout>> layouts;
+  std::size_t count() const {
+    return static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows) * static_cast<std::size_t>(layers);
+  }
+};
+
+struct DiggerData {
+  std::size_t body = 0;
+  std::size_t dig_input = 0, place_input = nowhere;  // of the input array
+  float reach = 0.0f, eye = 0.0f, power = 0.0f;      // power: hardness per tick
+  std::uint8_t places = 0;                           // kind number
+  std::ptrdiff_t stock = -1;                         // meter
+  std::uint32_t every = 0;                           // ticks
+};
+
 /// What gives an arena height.
 struct HeightsPlan {
   bool used = false;
@@ -220,6 +250,8 @@ struct ArenaPlan {
   std::vector<WallPiece> pieces;
   CellPlan cells;
   HeightsPlan heights;
+  BlocksPlan blocks;
+  std::vector<DiggerData> diggers;
   std::vector<std::size_t> returning;      // entities that come back
   std::vector<std::size_t> placing_order;  // entities to place, in order
   std::vector<std::uint64_t> away_rules;   // per posed entity: tags it keeps away from
@@ -232,6 +264,7 @@ struct ArenaPlan {
   StateArrays arrays(std::byte* state) const { return {state, at}; }
   const Placement& placement_of(std::size_t entity) const;
   bool has_cells() const { return cells.columns > 0; }
+  bool has_blocks() const { return blocks.columns > 0; }
 };
 
 ArenaPlan compile_arena(const ArenaSpec& spec);

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <limits>
 
+#include "blocks.hpp"
 #include "cast_cells.hpp"
 #include "eight.hpp"
 #include "standing.hpp"
@@ -82,6 +83,23 @@ void overlapped_cells(const ArenaPlan& plan, const StateArrays& s, const Core& c
 }
 
 template <class Wanted>
+void overlapped_blocks(const ArenaPlan& plan, const StateArrays& s, const Core& core, const Pose& pose, float bound,
+                       Band band, const Wanted& wanted, std::vector<std::size_t>& found) {
+  const BlocksPlan& blocks = plan.blocks;
+  std::array<bool, 256> met{};
+  const BlockBox box =
+      blocks_within(blocks, {pose.x - bound, pose.y - bound, band.low}, {pose.x + bound, pose.y + bound, band.high});
+  for (std::int32_t row = box.row0; row <= box.row1; ++row)
+    for (std::int32_t column = box.column0; column <= box.column1; ++column) {
+      if (gap_between(core, core_of_column(blocks, column, row)).distance > 0.0f) continue;
+      for (std::int32_t layer = box.layer0; layer <= box.layer1; ++layer)
+        met[s.blocks[block_number(blocks, column, row, layer)]] = true;
+    }
+  for (std::size_t kind = 1; kind < blocks.solid.size(); ++kind)
+    if (met[kind] && wanted(blocks.first_kind + kind - 1)) found.push_back(blocks.first_kind + kind - 1);
+}
+
+template <class Wanted>
 void overlapped_terrain(const ArenaPlan& plan, const Core& core, const Pose& pose, float bound, Band band,
                         const Wanted& wanted, std::vector<std::size_t>& found) {
   std::vector<std::uint32_t> near;
@@ -133,6 +151,7 @@ void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, doubl
   if (const std::size_t floor = plan.heights.floor;
       floor != nowhere && wanted(floor) && overlap(band, {-boundless, plan.heights.floor_level}))
     found.push_back(floor);
+  if (plan.has_blocks()) overlapped_blocks(plan, s, core, pose, data.bound, band, wanted, found);
   if (plan.heights.terrain) overlapped_terrain(plan, core, pose, data.bound, band, wanted, found);
 }
 

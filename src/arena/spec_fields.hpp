@@ -194,6 +194,7 @@ void describe(V& v, BodySpec& s) {
   v("carry", s.carry);
   v("meters", s.meters);
   v("launchers", s.launchers);
+  v("digger", s.digger);
   v("effects", s.effects);
   v("kills", s.kills);
   v("returns", s.returns);
@@ -380,6 +381,74 @@ void describe(V& v, MeshSpec& s) {
 }
 
 template <class V>
+void describe(V& v, BlockKind& s) {
+  v("name", s.name, needed());
+  v("tag", s.tag);
+  v("solid", s.solid);
+  v("hardness", s.hardness, at_least(0));
+  v("worth", s.worth);
+  v("bounce", s.bounce, between(0, 1));
+  v("grip", s.grip, at_least(0));
+  v("effects", s.effects);
+  v("kills", s.kills);
+}
+
+constexpr Rule feature_size() { return {.low = 1.0, .high = 4096.0, .above_low = true}; }
+
+template <class V>
+void describe(V& v, Strata& s) {
+  v("kinds", s.kinds, needed());
+  v("thickness", s.thickness, at_least(0));
+  v("surface", s.surface, between(0, 1));
+  v("relief", s.relief, at_least(0));
+  v("feature", s.feature, feature_size());
+}
+
+template <class V>
+void describe(V& v, Hollows& s) {
+  v("in", s.in, needed());
+  v("put", s.put);
+  v("share", s.share, between(0, 1));
+  v("feature", s.feature, feature_size());
+  v("lowest", s.lowest, between(0, 1));
+  v("highest", s.highest, between(0, 1));
+}
+
+template <class V>
+void describe(V& v, Veins& s) {
+  v("put", s.put, needed());
+  v("in", s.in, needed());
+  v("count", s.count, between(1, 10'000));
+  v("length", s.length, between(1, 1'000));
+  v("lowest", s.lowest, between(0, 1));
+  v("highest", s.highest, between(0, 1));
+}
+
+template <class V>
+void describe(V& v, BlocksSpec& s) {
+  v("size", s.size, positive());
+  v("origin", s.origin);
+  v("kinds", s.kinds, needed());
+  v("file", s.file);
+  v("columns", s.columns, between(0, 512));
+  v("rows", s.rows, between(0, 512));
+  v("layers", s.layers, between(0, 512));
+  v("generate", s.generate);
+  v("layouts", s.layouts, between(1, 1024));
+  v("seed", s.seed, at_least(0));
+}
+
+template <class V>
+void describe(V& v, Digger& s) {
+  v("reach", s.reach, positive());
+  v("eye", s.eye, at_least(0));
+  v("power", s.power, positive());
+  v("places", s.places);
+  v("stock", s.stock);
+  v("every", s.every, between(0, 1e6));
+}
+
+template <class V>
 void describe(V& v, Vary& s) {
   v("key", s.key, needed());
   v("low", s.low, needed());
@@ -397,6 +466,7 @@ void describe(V& v, ArenaSpec& s) {
   v("heights", s.heights);
   v("ground", s.ground);
   v("meshes", s.meshes);
+  v("blocks", s.blocks);
   v("rivers", s.rivers);
   v("vary", s.vary);
   v("variants", s.variants, between(1, 4096));

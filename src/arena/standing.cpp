@@ -1,5 +1,6 @@
 #include "standing.hpp"
 
+#include "blocks.hpp"
 #include "cast_cells.hpp"
 #include "physics.hpp"
 
@@ -61,6 +62,7 @@ class Settler {
       if (const float level = level_over(b); level > best_.level && level <= most) consider(level, b, most);
     }
     if (plan_.has_cells()) find_cells(from + lift);
+    if (plan_.has_blocks()) find_blocks(from + lift);
   }
 
   // The level of this body's foot if it lay on another, or `-boundless` if it is not over it.
@@ -102,10 +104,57 @@ class Settler {
           const Core square = core_of_cells(low, low + Vec{cells.size, cells.size});
           if (ball_) {
             consider(over_edge(cells.top[kind], square), cells.first_kind + kind - 1, most);
-          } else if (gap_between(core_, square).distance <= -least_cover) {
+          } else if (covers(square)) {
             consider(cells.top[kind], cells.first_kind + kind - 1, most);
           }
         }
+  }
+
+  template <class Use>
+  void each_column(const Use& use) const {
+    const BlocksPlan& blocks = plan_.blocks;
+    const float bound = plan_.bounds[i_];
+    const BlockBox box = blocks_within(blocks, {here_.x - bound, here_.y - bound, -boundless},
+                                       {here_.x + bound, here_.y + bound, boundless});
+    for (std::int32_t row = box.row0; row <= box.row1; ++row)
+      for (std::int32_t column = box.column0; column <= box.column1; ++column) use(column, row);
+  }
+
+  bool covers(const Core& square) const { return gap_between(core_, square).distance <= -least_cover; }
+
+  void find_blocks(float most) {
+    const BlocksPlan& blocks = plan_.blocks;
+    each_column([&](std::int32_t column, std::int32_t row) {
+      const float above = (most + 1e-4f - blocks.origin.z) / blocks.size;  // a top may be at `most` to rounding
+      auto layer =
+          static_cast<std::int32_t>(std::floor(std::clamp(above, 0.0f, static_cast<float>(blocks.layers)))) - 1;
+      while (layer >= 0 && !is_solid(blocks, s_, column, row, layer)) --layer;
+      const float top = level_of(blocks, layer + 1);
+      if (layer < 0 || top <= best_.level) return;
+      const std::size_t entity = blocks.first_kind + s_.blocks[block_number(blocks, column, row, layer)] - 1;
+      const Core square = core_of_column(blocks, column, row);
+      if (ball_) {
+        consider(over_edge(top, square), entity, most);
+      } else if (covers(square)) {
+        consider(top, entity, boundless);
+      }
+    });
+  }
+
+  void find_blocks_overhead(float head) {
+    const BlocksPlan& blocks = plan_.blocks;
+    each_column([&](std::int32_t column, std::int32_t row) {
+      const float above = (head - blocks.origin.z) / blocks.size;
+      auto layer = static_cast<std::int32_t>(std::ceil(std::clamp(above, 0.0f, static_cast<float>(blocks.layers))));
+      while (layer < blocks.layers && level_of(blocks, layer) < overhead_ && !is_solid(blocks, s_, column, row, layer))
+        ++layer;
+      if (layer >= blocks.layers || level_of(blocks, layer) >= overhead_ ||
+          !covers(core_of_column(blocks, column, row)))
+        return;
+      overhead_ = level_of(blocks, layer);
+      overhead_entity_ =
+          static_cast<std::int32_t>(blocks.first_kind + s_.blocks[block_number(blocks, column, row, layer)] - 1);
+    });
   }
 
   // The lowest underside above its head, and whose it is.
@@ -130,6 +179,7 @@ class Settler {
       overhead_ = s_.z[b];
       overhead_entity_ = static_cast<std::int32_t>(b);
     }
+    if (plan_.has_blocks()) find_blocks_overhead(head);
   }
 
   // How far the thing it stood on went down in this tick.

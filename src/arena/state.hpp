@@ -15,6 +15,12 @@ struct StateHeader {
   std::uint32_t tick = 0, variant = 0;
 };
 
+struct DigState {
+  std::uint32_t target = 0;    // 1 + the block that is worked on
+  float work = 0.0f;           // done on it so far
+  std::uint32_t ready_at = 0;  // tick from which a block can be placed
+};
+
 struct WanderState {
   std::uint32_t leg = 0;            // of the route
   float east = 0.0f, north = 0.0f;  // where a roaming one is going: a direction
@@ -26,6 +32,7 @@ struct StateOffsets {
   std::size_t z = 0, vz = 0, look = 0, stands_on = 0, home_z = 0;
   std::size_t vx = 0, vy = 0, turn = 0, inputs = 0, meters = 0, ready_at = 0, ends_at = 0, closest = 0;
   std::size_t wander = 0, gate = 0, touching = 0, inside = 0, on_cell = 0, cells = 0;
+  std::size_t digging = 0, in_block = 0, block_mark = 0, changed = 0, filled = 0, blocks = 0;
 };
 
 struct Home {
@@ -62,7 +69,13 @@ struct StateArrays {
         touching(in<std::uint8_t>(state, at.touching)),
         inside(in<std::uint8_t>(state, at.inside)),
         on_cell(in<std::uint32_t>(state, at.on_cell)),
-        cells(in<std::uint8_t>(state, at.cells)) {}
+        cells(in<std::uint8_t>(state, at.cells)),
+        digging(in<DigState>(state, at.digging)),
+        in_block(in<std::uint8_t>(state, at.in_block)),
+        block_mark(in<std::uint64_t>(state, at.block_mark)),
+        changed(in<std::uint64_t>(state, at.changed)),
+        filled(in<std::uint64_t>(state, at.filled)),
+        blocks(in<std::uint8_t>(state, at.blocks)) {}
 
   StateHeader* header;
   float *x, *y, *heading, *cos, *sin;  // [posed]
@@ -87,6 +100,13 @@ struct StateArrays {
   std::uint8_t* inside;     // [active bodies][zones]
   std::uint32_t* on_cell;   // [active bodies] 1 + the cell its centre was on; 0 for none
   std::uint8_t* cells;      // [layers][rows][columns] kind number, 0 for none
+  DigState* digging;        // [diggers]
+  std::uint8_t* in_block;   // [active bodies] kind of the block its middle was in
+  // Blocks come last, and beginning an episode writes of them only what has changed.
+  std::uint64_t* block_mark;  // [1] of the layout they began as
+  std::uint64_t* changed;     // a bit for each word of `filled`: something in it has changed
+  std::uint64_t* filled;      // a bit for each block
+  std::uint8_t* blocks;       // [layers][rows][columns] kind number, 0 for none
 
   Pose pose(std::size_t i) const { return {x[i], y[i], heading[i], cos[i], sin[i]}; }
 

@@ -1,5 +1,6 @@
 #include <algorithm>
 
+#include "blocks.hpp"
 #include "cast.hpp"
 #include "physics.hpp"
 #include "standing.hpp"
@@ -27,6 +28,19 @@ float way_past_fixed(const Tick& t, std::size_t i, Vec direction, float reach, f
              .thickness = 2.0f * radius,
              .exclude = static_cast<std::int32_t>(i)},
             {&distance, 1}, {&entity, 1}, CastScope::fixed_solids, stopped_band(t.plan, t.s, i));
+  if (t.plan.has_blocks()) {
+    const BlocksPlan& blocks = t.plan.blocks;
+    const Band band = stopped_band(t.plan, t.s, i);
+    const Vec from{t.s.x[i], t.s.y[i]}, to = from + reach * direction;
+    const BlockBox box =
+        blocks_within(blocks, {std::min(from.x, to.x) - radius, std::min(from.y, to.y) - radius, band.low},
+                      {std::max(from.x, to.x) + radius, std::max(from.y, to.y) + radius, band.high});
+    for (std::int32_t row = box.row0; row <= box.row1; ++row)
+      for (std::int32_t column = box.column0; column <= box.column1; ++column)
+        if (solid_layer(blocks, t.s, column, row, band) >= 0)
+          distance =
+              std::min(distance, cast_at(core_of_column(blocks, column, row), from, direction, distance, radius));
+  }
   if (t.plan.heights.terrain) {
     const Vec from{t.s.x[i], t.s.y[i]}, to = from + reach * direction, margin{radius, radius};
     auto& near = t.memory.triangles;

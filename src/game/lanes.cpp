@@ -89,7 +89,7 @@ void Lanes::make_room(std::size_t workers) {
 void Lanes::begin(std::size_t lane, EpisodeKey key, std::size_t worker) {
   const GamePlan& plan = game_.plan();
   std::byte* state = block(lane);
-  std::memset(state, 0, plan.block_bytes);
+  std::memset(state + plan.arena.state_bytes(), 0, plan.block_bytes - plan.arena.state_bytes());
   plan.arena.begin(state, key.seed, key.lane, key.episode, workers_[worker].scratch);
   open_books(lane, key, worker);
 }

@@ -15,7 +15,8 @@ struct Words<EventKind> {
                                    std::pair{"launch", EventKind::launch}, std::pair{"hit", EventKind::hit},
                                    std::pair{"pass", EventKind::pass},     std::pair{"empty", EventKind::empty},
                                    std::pair{"full", EventKind::full},     std::pair{"die", EventKind::die},
-                                   std::pair{"back", EventKind::back},     std::pair{"gate", EventKind::gate}};
+                                   std::pair{"back", EventKind::back},     std::pair{"gate", EventKind::gate},
+                                   std::pair{"dig", EventKind::dig},       std::pair{"place", EventKind::place}};
 };
 
 template <>

@@ -94,7 +94,8 @@ class Painter {
         case EntityKind::wall:
         case EntityKind::floor:
         case EntityKind::ground:
-        case EntityKind::mesh: break;
+        case EntityKind::mesh:
+        case EntityKind::block: break;
         case EntityKind::cell: {
           const CellKind& kind = arena_.spec().cells->kinds[entity.spec_index];
           colour = kind.solid ? next(solid_cells, 4) : kind.seen ? next(seen_cells, 5) : next(plain_cells, 6);

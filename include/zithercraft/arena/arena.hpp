@@ -16,7 +16,7 @@ namespace zithercraft {
 struct ArenaPlan;
 struct ArenaPlans;
 
-enum class EntityKind : std::uint8_t { body, shot, zone, item, wall, cell, floor, ground, mesh };
+enum class EntityKind : std::uint8_t { body, shot, zone, item, wall, cell, floor, ground, mesh, block };
 
 /// Anything with a tag. Entities are numbered: all bodies, then shots, zones, items, walls, kinds of cells, the floor,
 /// the ground and meshes (one for each tag).
@@ -125,8 +125,8 @@ class EventMask {
 /// The rules of a play space, compiled from a spec; it holds no state and is safe to share between threads.
 ///
 /// A state is one block of `state_bytes()` bytes that starts on an 8-byte boundary and may be copied freely: a copy is
-/// a snapshot. The same spec, keys and inputs give the same bytes on every compiler, optimisation level and machine
-/// with IEEE 754 arithmetic.
+/// a snapshot. Before its first `begin` it holds zeros or another state of the same arena. The same spec, keys and
+/// inputs give the same bytes on every compiler, optimisation level and machine with IEEE 754 arithmetic.
 class Arena {
  public:
   /// Throws Error (spec), naming the key path below "arena", if the spec makes no sense.
@@ -232,6 +232,18 @@ class Arena {
   /// Cells outside the map have all bits set in `beyond`.
   void window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind, std::size_t left,
               std::size_t right, std::uint64_t beyond, std::span<std::uint64_t> tags) const;
+
+  // ---- Blocks
+  /// Size of the world of blocks; zeros without one.
+  struct BlockCount {
+    std::size_t columns = 0, rows = 0, layers = 0;
+  };
+  BlockCount block_count() const noexcept;
+  /// The entity of a block's kind; -1 for none. Layer 0 is the lowest.
+  std::int32_t block_at(const std::byte* state, std::size_t column, std::size_t row, std::size_t layer) const noexcept;
+  /// Replaces a block; `kind` is the entity of a kind of block, or -1 for none. For tests, editors and scripted starts.
+  void set_block(std::byte* state, std::size_t column, std::size_t row, std::size_t layer,
+                 std::int32_t kind) const noexcept;
 
   /// Hash of the whole state block.
   std::uint64_t hash(const std::byte* state) const noexcept;

@@ -6,7 +6,8 @@
 namespace zithercraft {
 
 enum class EventKind : std::uint8_t {
-  touch,    ///< who began to touch whom, a body, wall or cell; strength: approach speed, m/s (steppers: 1)
+  touch,    ///< who began to touch whom, a body, wall, cell, block or the ground; strength: approach speed, m/s
+            ///< (steppers: 1)
   part,     ///< it no longer touches
   enter,    ///< the centre of a moving body came into a zone
   stay,     ///< it is still in it, once per tick; only for zones that report it
@@ -23,6 +24,8 @@ enum class EventKind : std::uint8_t {
   success,  ///< a seat reached its aim: the episode ends with this verdict
   failure,  ///< a seat failed: the episode ends with this verdict
   cutoff,   ///< the episode was ended without a verdict
+  dig,      ///< who dug a block of kind whom away; strength: its worth; detail: its number in the world
+  place,    ///< who placed a block of kind whom; detail likewise
 };
 
 std::string_view name_of(EventKind kind) noexcept;

@@ -9,6 +9,7 @@
 #include <variant>
 #include <vector>
 
+#include "zithercraft/arena/blocks.hpp"
 #include "zithercraft/arena/cells.hpp"
 #include "zithercraft/arena/effects.hpp"
 #include "zithercraft/arena/heights.hpp"
@@ -139,6 +140,7 @@ struct BodySpec {
   Carry carry{};                ///< of a carried body, as code
   std::vector<Meter> meters{};
   std::vector<Launcher> launchers{};
+  std::optional<Digger> digger{};
   std::vector<Effect> effects{};     ///< on those who touch it
   std::vector<std::string> kills{};  ///< tags of bodies that die when they touch it
   std::optional<Return> returns{};   ///< how it comes back when it died; without it, it does not
@@ -221,7 +223,8 @@ struct Vary {
 
 /// A play space in local coordinates. Things are placed in this order: zones, bodies, items, each as listed.
 ///
-/// With `heights`, bodies have a foot and a top, fall, stand, walk up steps and jump; `ground` and `meshes` need it.
+/// With `heights`, bodies have a foot and a top, fall, stand, walk up steps and jump; `ground`, `meshes` and `blocks`
+/// need it.
 struct ArenaSpec {
   double tick = 0.05;  ///< seconds of one physics step, above 0, at most 0.25
   std::vector<WallSpec> walls{};
@@ -232,6 +235,7 @@ struct ArenaSpec {
   std::optional<Heights> heights{};
   std::optional<GroundSpec> ground{};
   std::vector<MeshSpec> meshes{};
+  std::optional<BlocksSpec> blocks{};
   std::vector<River> rivers{};
   /// Numbers that differ from episode to episode. `variants` arenas are drawn beforehand; each episode plays one.
   std::vector<Vary> vary{};
