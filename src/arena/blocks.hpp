@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <span>
 
 #include "standing.hpp"
 
@@ -66,21 +67,41 @@ inline Core core_of_column(const BlocksPlan& blocks, std::int32_t column, std::i
 }
 
 /// Replaces a block's kind (0 for none) and notes that its part of the world is no longer as it was laid out.
-inline void put_block(const BlocksPlan&, const StateArrays& s, std::size_t number, std::uint8_t kind) {
+inline void put_block(const BlocksPlan& blocks, const StateArrays& s, std::size_t number, std::uint8_t kind) {
   const std::size_t word = number / 64;
   const std::uint64_t bit = std::uint64_t{1} << (number % 64);
   s.blocks[number] = kind;
   s.filled[word] = kind != 0 ? s.filled[word] | bit : s.filled[word] & ~bit;
+  const auto layer = static_cast<std::uint32_t>(
+      number / (static_cast<std::size_t>(blocks.columns) * static_cast<std::size_t>(blocks.rows)));
+  if (kind != 0) *s.block_top = std::max(*s.block_top, layer + 1);
   s.changed[word / 64] |= std::uint64_t{1} << (word % 64);
 }
 
 /// Brings a state's world to its layout: only what has changed, if it is of the same layout already.
 void begin_blocks(const ArenaPlan& plan, StateArrays& s);
 
-/// The first block of each ray that stops it: replaces hits that lie farther. `seen`: kinds that are not solid stop
-/// rays too.
-void cast_blocks(const ArenaPlan& plan, const StateArrays& s, Vec3 from, Vec3 direction, std::uint64_t tags, bool seen,
-                 float& distance, std::int32_t& entity);
+/// Which kinds of blocks stop rays that ask for some tags. `seen`: those that are not solid do too.
+class BlockStops {
+ public:
+  BlockStops(const ArenaPlan& plan, std::uint64_t tags, bool seen);
+  /// The entity that stops them, -1 for none. Kind 0 is never asked for.
+  std::int32_t at(std::uint8_t kind) const { return entity_[kind]; }
+
+ private:
+  std::array<std::int32_t, 256> entity_;
+};
+
+/// Eight rays from one point: arrays of eight numbers each.
+struct RaysOfEight {
+  const float *dx, *dy, *dz;  // unit directions
+  float* best;                // metres
+  std::int32_t* who;
+};
+
+/// The first block that stops each ray: replaces hits that lie farther.
+void cast_blocks(const ArenaPlan& plan, const StateArrays& s, Vec3 from, std::span<const RaysOfEight> rays,
+                 const BlockStops& stops);
 
 /// The block a ray meets first, solid or not, and the free one before it.
 struct BlockHit {

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <array>
+#include <cstring>
 #include <limits>
 
 #include "blocks.hpp"
@@ -192,22 +193,18 @@ class SpaceCaster {
     for (std::size_t i = 0; i < plan_.pieces.size(); ++i) gather_wall(i);
     meet_gathered();
     if (plan_.has_cells() && swell_ > 0.0f) meet_thick_cells();
-    if (plan_.has_blocks() && swell_ > 0.0f) meet_thick_blocks();
-    for (std::size_t i = 0; i < distance.size(); ++i) {
-      const Block& block = block_[i / block_rays];
-      const std::size_t k = i % block_rays;
-      distance[i] = block.best[k];
-      entity[i] = block.who[k];
-      const Vec3 d{block.dx[k], block.dy[k], block.dz[k]};
-      if (plan_.has_cells() && swell_ == 0.0f) meet_cells(d, distance[i], entity[i]);
-      if (plan_.has_blocks() && swell_ == 0.0f)
-        cast_blocks(plan_, s_, {origin_.x, origin_.y, z_}, d, rays_.tags, scope_ == CastScope::everything, distance[i],
-                    entity[i]);
-      meet_floor(d, distance[i], entity[i]);
-      if (plan_.heights.terrain)
-        plan_.heights.terrain->cast({origin_.x, origin_.y, z_}, d, swell_, rays_.tags, plan_.tag_of.data(), distance[i],
-                                    entity[i]);
+    if (plan_.has_blocks()) {
+      const BlockStops stops(plan_, rays_.tags, scope_ == CastScope::everything);
+      swell_ > 0.0f ? meet_thick_blocks(stops) : meet_blocks(stops);
     }
+    meet_floor();
+    close(distance, entity);
+    if (plan_.has_cells() && swell_ == 0.0f)
+      each_ray(distance, entity, [&](Vec3 d, float& best, std::int32_t& who) { meet_cells(d, best, who); });
+    if (plan_.heights.terrain)
+      each_ray(distance, entity, [&](Vec3 d, float& best, std::int32_t& who) {
+        plan_.heights.terrain->cast({origin_.x, origin_.y, z_}, d, swell_, rays_.tags, plan_.tag_of.data(), best, who);
+      });
   }
 
  private:
@@ -288,7 +285,8 @@ class SpaceCaster {
   }
 
   void meet_gathered() {
-    for (Nearby* group : groups()) group->measure();
+    for (Nearby* group : groups())
+      if (group->count > 0) group->measure();
     for (std::size_t b = 0; b < blocks_; ++b) meet_near(block_[b]);
     for (Nearby* group : groups()) group->count = 0;
   }
@@ -296,6 +294,7 @@ class SpaceCaster {
   void meet_near(Block& block) {
     std::array<std::uint32_t, most_near + padding> list;
     const auto each = [&](const Nearby& group, const auto& use) {
+      if (group.count == 0) return;
       const std::size_t count = group.pick(block, list);
       for (std::size_t i = 0; i < count; ++i) use(group.thing[list[i]]);
     };
@@ -338,16 +337,38 @@ class SpaceCaster {
     return result;
   }
 
+  void close(std::span<float> distance, std::span<std::int32_t> entity) const {
+    std::size_t b = 0, i = 0;
+    for (; i + block_rays <= distance.size(); i += block_rays, ++b) {
+      store(&distance[i], block_[b].best);
+      store(&entity[i], block_[b].who);
+    }
+    for (std::size_t k = 0; i < distance.size(); ++i, ++k) {
+      distance[i] = block_[b].best[k];
+      entity[i] = block_[b].who[k];
+    }
+  }
+
+  template <class Use>
+  void each_ray(std::span<float> distance, std::span<std::int32_t> entity, const Use& use) const {
+    for (std::size_t i = 0; i < distance.size(); ++i) {
+      const Block& block = block_[i / block_rays];
+      const std::size_t k = i % block_rays;
+      use(Vec3{block.dx[k], block.dy[k], block.dz[k]}, distance[i], entity[i]);
+    }
+  }
+
   // The floor has no underside.
-  void meet_floor(Vec3 d, float& distance, std::int32_t& entity) const {
+  void meet_floor() {
     const std::size_t floor = plan_.heights.floor;
-    if (floor == nowhere || ((rays_.tags >> plan_.tag_of[floor]) & 1u) == 0) return;
     const float above = z_ - plan_.heights.floor_level;
-    if (above < 0.0f || (above >= swell_ && !(d.z < 0.0f))) return;
-    const float t = above < swell_ ? 0.0f : (above - swell_) / -d.z;
-    if (t >= distance) return;
-    distance = t;
-    entity = static_cast<std::int32_t>(floor);
+    if (floor == nowhere || above < 0.0f || ((rays_.tags >> plan_.tag_of[floor]) & 1u) == 0) return;
+    for (std::size_t b = 0; b < blocks_; ++b) {
+      Block& block = block_[b];
+      const F8 t = all(std::min(0.0f, swell_ - above)) * block.per_z;
+      take(block, (block.dz < all(0.0f)) | (all(above) < all(swell_)), higher(t, all(0.0f)),
+           static_cast<std::int32_t>(floor));
+    }
   }
 
   // From cell to cell under the ray, as over the plane; a cell stops it below its end.
@@ -383,7 +404,31 @@ class SpaceCaster {
     high = high + swell;
   }
 
-  void meet_thick_blocks() {
+  void meet_blocks(const BlockStops& stops) {
+    struct Numbers {
+      float dx[block_rays], dy[block_rays], dz[block_rays], best[block_rays];
+      std::int32_t who[block_rays];
+    };
+    std::array<Numbers, most_blocks> numbers;
+    std::array<RaysOfEight, most_blocks> eights;
+    for (std::size_t b = 0; b < blocks_; ++b) {
+      const Block& block = block_[b];
+      Numbers& n = numbers[b];
+      store(n.dx, block.dx);
+      store(n.dy, block.dy);
+      store(n.dz, block.dz);
+      store(n.best, block.best);
+      store(n.who, block.who);
+      eights[b] = {n.dx, n.dy, n.dz, n.best, n.who};
+    }
+    cast_blocks(plan_, s_, {origin_.x, origin_.y, z_}, std::span(eights).first(blocks_), stops);
+    for (std::size_t b = 0; b < blocks_; ++b) {
+      block_[b].best = load(numbers[b].best);
+      std::memcpy(&block_[b].who, numbers[b].who, sizeof numbers[b].who);
+    }
+  }
+
+  void meet_thick_blocks(const BlockStops& stops) {
     const BlocksPlan& blocks = plan_.blocks;
     Vec3 low, high;
     reached(low, high);
@@ -393,12 +438,11 @@ class SpaceCaster {
         for (std::int32_t column = box.column0; column <= box.column1; ++column) {
           const std::uint8_t kind = s_.blocks[block_number(blocks, column, row, layer)];
           if (kind == 0) continue;
-          const std::size_t met = blocks.first_kind + kind - 1;
-          if (((rays_.tags >> plan_.tag_of[met]) & 1u) == 0 ||
-              (scope_ != CastScope::everything && blocks.solid[kind] == 0))
-            continue;
-          const Prism block = prism(upright({level_of(blocks, layer), level_of(blocks, layer + 1)}, 0.0f, met),
-                                    core_of_column(blocks, column, row));
+          const std::int32_t met = stops.at(kind);
+          if (met < 0) continue;
+          const Prism block = prism(
+              upright({level_of(blocks, layer), level_of(blocks, layer + 1)}, 0.0f, static_cast<std::size_t>(met)),
+              core_of_column(blocks, column, row));
           for (std::size_t b = 0; b < blocks_; ++b) meet(block_[b], block);
         }
   }

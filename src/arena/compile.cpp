@@ -273,6 +273,7 @@ void ArenaCompiler::lay_out() {
   at.in_block = add("in_block", "u8", 1, plan_.blocks.felt ? plan_.active.size() : 0);
   const std::size_t blocks = plan_.blocks.count(), words = (blocks + 63) / 64;
   at.block_mark = add("block_mark", "u64", 8, blocks > 0 ? 1 : 0);
+  at.block_top = add("block_top", "u32", 4, blocks > 0 ? 1 : 0);
   at.changed = add("blocks_changed", "u64", 8, (words + 63) / 64);
   at.filled = add("blocks_filled", "u64", 8, words);
   at.blocks = add("blocks", "u8", 1, blocks);

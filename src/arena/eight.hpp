@@ -8,7 +8,7 @@
 #include <cstdint>
 #include <cstring>
 
-#if defined(__AVX512VL__) && defined(__AVX512F__)
+#if defined(__AVX__)
 #include <immintrin.h>
 #endif
 
@@ -41,6 +41,16 @@ ZITHERCRAFT_INLINE bool any(I8 mask) {
   std::uint64_t part[4];
   std::memcpy(part, &mask, sizeof part);
   return ((part[0] | part[1]) | (part[2] | part[3])) != 0;
+}
+/// A bit for each of the eight that is set, for masks as comparisons give them.
+ZITHERCRAFT_INLINE std::uint32_t bits_of(I8 mask) {
+#if defined(__AVX__)
+  return static_cast<std::uint32_t>(_mm256_movemask_ps(reinterpret_cast<__m256>(mask)));
+#else
+  std::uint32_t bits = 0;
+  for (int i = 0; i < 8; ++i) bits |= (static_cast<std::uint32_t>(mask[i]) & 1u) << i;
+  return bits;
+#endif
 }
 /// Appends the numbers from `first` on whose mask is set.
 ZITHERCRAFT_INLINE std::size_t gather_set(I8 mask, std::size_t first, std::uint32_t* list, std::size_t n) {
