@@ -8,6 +8,7 @@
 #include <span>
 
 #include "standing.hpp"
+#include "walk_eight.hpp"
 
 namespace zithercraft {
 
@@ -69,11 +70,9 @@ inline Core core_of_column(const BlocksPlan& blocks, std::int32_t column, std::i
 /// Replaces a block's kind (0 for none) and notes that its part of the world is no longer as it was laid out.
 inline void put_block(const BlocksPlan& blocks, const StateArrays& s, std::size_t number, std::uint8_t kind) {
   const std::size_t word = number / 64;
-  const std::uint64_t bit = std::uint64_t{1} << (number % 64);
-  s.blocks[number] = kind;
-  s.filled[word] = kind != 0 ? s.filled[word] | bit : s.filled[word] & ~bit;
   const auto layer = static_cast<std::uint32_t>(
       number / (static_cast<std::size_t>(blocks.columns) * static_cast<std::size_t>(blocks.rows)));
+  s.blocks[number] = kind;
   if (kind != 0) *s.block_top = std::max(*s.block_top, layer + 1);
   s.changed[word / 64] |= std::uint64_t{1} << (word % 64);
 }
@@ -90,13 +89,6 @@ class BlockStops {
 
  private:
   std::array<std::int32_t, 256> entity_;
-};
-
-/// Eight rays from one point: arrays of eight numbers each.
-struct RaysOfEight {
-  const float *dx, *dy, *dz;  // unit directions
-  float* best;                // metres
-  std::int32_t* who;
 };
 
 /// The first block that stops each ray: replaces hits that lie farther.

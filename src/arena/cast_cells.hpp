@@ -62,12 +62,14 @@ class CellStops {
   /// `seen`: cells that are seen though they are not solid stop rays too. Those that end below the band do not.
   CellStops(const ArenaPlan& plan, const RayFanQuery& rays, bool seen, Band band) : cells_(plan.cells) {
     stops_[0] = -1;
+    flag_[0] = 0;
     for (std::size_t kind = 1; kind < cells_.solid.size(); ++kind) {
       const std::size_t entity = cells_.first_kind + kind - 1;
       const bool wanted = ((rays.tags >> plan.tag_of[entity]) & 1u) != 0;
       const bool stops =
           wanted && (cells_.solid[kind] != 0 || (seen && cells_.seen[kind] != 0)) && cells_.top[kind] > band.low;
       stops_[kind] = stops ? static_cast<std::int32_t>(entity) : -1;
+      flag_[kind] = stops ? 255 : 0;
     }
   }
   /// The entity that stops rays at a cell, -1 for none; upper layers are met first. `cell` points into the lowest
@@ -81,10 +83,18 @@ class CellStops {
     return met;
   }
   bool stops(std::size_t kind) const { return stops_[kind] >= 0; }
+  /// 255 if rays stop at a kind, or somewhere in the layers of a cell, else 0.
+  std::uint8_t flag(std::uint8_t kind) const { return flag_[kind]; }
+  std::uint8_t flag_of_layers(const std::uint8_t* cell) const {
+    std::uint8_t flag = flag_[*cell];
+    for (std::size_t layer = 1; layer < cells_.layers; ++layer) flag |= flag_[cell[layer * cells_.cells()]];
+    return flag;
+  }
 
  private:
   const CellPlan& cells_;
   std::array<std::int32_t, 256> stops_;  // per kind: its entity, or -1
+  std::array<std::uint8_t, 256> flag_;   // per kind
 };
 
 /// Follows a ray from cell to cell: J. Amanatides, A. Woo, "A fast voxel traversal algorithm for ray tracing" (1987).

@@ -419,7 +419,7 @@ class SpaceCaster {
       store(n.dz, block.dz);
       store(n.best, block.best);
       store(n.who, block.who);
-      eights[b] = {n.dx, n.dy, n.dz, n.best, n.who};
+      eights[b] = {{n.dx, n.dy, n.dz}, n.best, n.who};
     }
     cast_blocks(plan_, s_, {origin_.x, origin_.y, z_}, std::span(eights).first(blocks_), stops);
     for (std::size_t b = 0; b < blocks_; ++b) {

@@ -275,7 +275,6 @@ void ArenaCompiler::lay_out() {
   at.block_mark = add("block_mark", "u64", 8, blocks > 0 ? 1 : 0);
   at.block_top = add("block_top", "u32", 4, blocks > 0 ? 1 : 0);
   at.changed = add("blocks_changed", "u64", 8, (words + 63) / 64);
-  at.filled = add("blocks_filled", "u64", 8, words);
   at.blocks = add("blocks", "u8", 1, blocks);
   if (plan_.state_bytes > most_state_bytes)
     throw Error(Fault::spec, "a lane's state would need " + std::to_string(plan_.state_bytes >> 20) + " MB", "arena",

@@ -8,7 +8,7 @@
 #include <cstdint>
 #include <cstring>
 
-#if defined(__AVX__)
+#if defined(__AVX512VL__) && defined(__AVX512F__)
 #include <immintrin.h>
 #endif
 
@@ -42,15 +42,13 @@ ZITHERCRAFT_INLINE bool any(I8 mask) {
   std::memcpy(part, &mask, sizeof part);
   return ((part[0] | part[1]) | (part[2] | part[3])) != 0;
 }
-/// A bit for each of the eight that is set, for masks as comparisons give them.
-ZITHERCRAFT_INLINE std::uint32_t bits_of(I8 mask) {
-#if defined(__AVX__)
-  return static_cast<std::uint32_t>(_mm256_movemask_ps(reinterpret_cast<__m256>(mask)));
-#else
-  std::uint32_t bits = 0;
-  for (int i = 0; i < 8; ++i) bits |= (static_cast<std::uint32_t>(mask[i]) & 1u) << i;
-  return bits;
-#endif
+/// A byte for each of the eight, the first one lowest: 255 where the mask is set, else 0.
+ZITHERCRAFT_INLINE std::uint64_t bytes_of(I8 mask) {
+  typedef std::int8_t B8 __attribute__((vector_size(8)));
+  const B8 bytes = __builtin_convertvector(mask, B8);
+  std::uint64_t result;
+  std::memcpy(&result, &bytes, sizeof result);
+  return result;
 }
 /// Appends the numbers from `first` on whose mask is set.
 ZITHERCRAFT_INLINE std::size_t gather_set(I8 mask, std::size_t first, std::uint32_t* list, std::size_t n) {

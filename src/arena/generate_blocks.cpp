@@ -166,12 +166,9 @@ void lay_out_blocks(const BlocksSpec& spec, const std::vector<std::uint8_t>& sta
     for (std::size_t g = 0; g < spec.generate.size(); ++g)
       std::visit(WorldMaker(spec, blocks, layout.kinds, random, "arena.blocks.generate[" + std::to_string(g) + "]"),
                  spec.generate[g]);
-    layout.filled.assign((layout.kinds.size() + 63) / 64, 0);
     for (std::size_t b = 0; b < layout.kinds.size(); ++b)
-      if (layout.kinds[b] != 0) {
-        layout.filled[b / 64] |= std::uint64_t{1} << (b % 64);
+      if (layout.kinds[b] != 0)
         layout.top = static_cast<std::uint32_t>(b / (blocks.count() / static_cast<std::size_t>(blocks.layers))) + 1;
-      }
     // Never 0, which is what a state holds that has not begun.
     layout.mark = hash_bytes(std::as_bytes(std::span(layout.kinds))) | 1u;
   }

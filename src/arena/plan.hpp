@@ -174,10 +174,9 @@ struct ReturnData {
 
 /// One world of blocks as an episode begins it.
 struct BlockLayout {
-  std::vector<std::uint8_t> kinds;    // [layer][row][column] kind number, 0 for none
-  std::vector<std::uint64_t> filled;  // a bit each: there is a block
-  std::uint32_t top = 1;              // no block lies at or above this layer
-  std::uint64_t mark = 0;             // tells layouts apart
+  std::vector<std::uint8_t> kinds;  // [layer][row][column] kind number, 0 for none
+  std::uint32_t top = 1;            // no block lies at or above this layer
+  std::uint64_t mark = 0;           // tells layouts apart
 };
 
 struct BlocksPlan {

@@ -32,7 +32,7 @@ struct StateOffsets {
   std::size_t z = 0, vz = 0, look = 0, stands_on = 0, home_z = 0;
   std::size_t vx = 0, vy = 0, turn = 0, inputs = 0, meters = 0, ready_at = 0, ends_at = 0, closest = 0;
   std::size_t wander = 0, gate = 0, touching = 0, inside = 0, on_cell = 0, cells = 0;
-  std::size_t digging = 0, in_block = 0, block_mark = 0, block_top = 0, changed = 0, filled = 0, blocks = 0;
+  std::size_t digging = 0, in_block = 0, block_mark = 0, block_top = 0, changed = 0, blocks = 0;
 };
 
 struct Home {
@@ -75,7 +75,6 @@ struct StateArrays {
         block_mark(in<std::uint64_t>(state, at.block_mark)),
         block_top(in<std::uint32_t>(state, at.block_top)),
         changed(in<std::uint64_t>(state, at.changed)),
-        filled(in<std::uint64_t>(state, at.filled)),
         blocks(in<std::uint8_t>(state, at.blocks)) {}
 
   StateHeader* header;
@@ -106,8 +105,7 @@ struct StateArrays {
   // Blocks come last, and beginning an episode writes of them only what has changed.
   std::uint64_t* block_mark;  // [1] of the layout they began as
   std::uint32_t* block_top;   // [1] no block lies at or above this layer
-  std::uint64_t* changed;     // a bit for each word of `filled`: something in it has changed
-  std::uint64_t* filled;      // a bit for each block
+  std::uint64_t* changed;     // a bit for each 64 blocks: something in them has changed
   std::uint8_t* blocks;       // [layers][rows][columns] kind number, 0 for none
 
   Pose pose(std::size_t i) const { return {x[i], y[i], heading[i], cos[i], sin[i]}; }
