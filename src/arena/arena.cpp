@@ -377,4 +377,18 @@ std::vector<Point> Arena::outline(const std::byte* state, std::size_t entity) co
   return chain;
 }
 
+std::vector<ArenaTriangle> Arena::triangles() const {
+  std::vector<ArenaTriangle> list;
+  const HeightsPlan& heights = plans_->variants[0].heights;
+  if (!heights.terrain) return list;
+  for (const Triangle& triangle : heights.terrain->triangles()) {
+    ArenaTriangle& out = list.emplace_back();
+    out.entity = triangle.entity;
+    for (std::size_t k = 0; k < 3; ++k)
+      out.corner[k] = {static_cast<double>(triangle.corner[k].x), static_cast<double>(triangle.corner[k].y),
+                       static_cast<double>(triangle.corner[k].z)};
+  }
+  return list;
+}
+
 }  // namespace zithercraft

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "../base/data_file.hpp"
 #include "blocks.hpp"
@@ -235,7 +236,8 @@ void ArenaCompiler::read_blocks() {
         wrong("two kinds are named '" + spec.kinds[k].name + "'", where + ".kinds[" + std::to_string(k) + "].name",
               "give them different names");
     blocks.solid.push_back(spec.kinds[k].solid ? 1 : 0);
-    blocks.hardness.push_back(static_cast<float>(spec.kinds[k].hardness));
+    blocks.hardness.push_back(spec.kinds[k].diggable ? static_cast<float>(spec.kinds[k].hardness)
+                                                     : std::numeric_limits<float>::infinity());
     blocks.worth.push_back(static_cast<float>(spec.kinds[k].worth));
   }
   std::array<std::int64_t, 3> size{spec.layers, spec.rows, spec.columns};

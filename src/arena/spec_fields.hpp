@@ -385,6 +385,7 @@ void describe(V& v, BlockKind& s) {
   v("name", s.name, needed());
   v("tag", s.tag);
   v("solid", s.solid);
+  v("diggable", s.diggable);
   v("hardness", s.hardness, at_least(0));
   v("worth", s.worth);
   v("bounce", s.bounce, between(0, 1));

@@ -12,13 +12,14 @@
 namespace zithercraft::cli {
 
 // Embedded from demos/.
-extern const std::string_view archipelago, barge, lanternboat, locks, mooring, tidepools;
+extern const std::string_view archipelago, barge, flare, kelpdive, lanternboat, locks, mooring, narrows, tidepools;
 
 std::vector<DemoGame> demo_games() {
   std::vector<DemoGame> games;
   for (const auto& [name, text] :
        {std::pair{"mooring", mooring}, std::pair{"tidepools", tidepools}, std::pair{"barge", barge},
-        std::pair{"lanternboat", lanternboat}, std::pair{"locks", locks}, std::pair{"archipelago", archipelago}})
+        std::pair{"lanternboat", lanternboat}, std::pair{"locks", locks}, std::pair{"archipelago", archipelago},
+        std::pair{"narrows", narrows}, std::pair{"flare", flare}, std::pair{"kelpdive", kelpdive}})
     games.push_back({name, parse_game(text, std::string("demo '") + name + "'")});
   return games;
 }

@@ -12,6 +12,7 @@
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/hash.hpp"
 #include "zithercraft/base/text.hpp"
+#include "zithercraft/game/load.hpp"
 
 namespace zithercraft {
 namespace {
@@ -401,6 +402,7 @@ void lay_out(GamePlan& plan) {
 std::shared_ptr<const GamePlan> compile(GameSpec spec, CodedParts coded) {
   check_values(spec);
   if (spec.roles.empty()) wrong("the game has no role", "roles", "add one");
+  spec = self_contained(spec);
   auto plan = std::make_shared<GamePlan>(GamePlan{spec, Arena(spec.arena), {}, {}, {}, {}, true, 0, 0});
   plan->things_of_tag.resize(plan->arena.tags().size());
   const auto entities = plan->arena.entities();

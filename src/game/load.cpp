@@ -1,5 +1,6 @@
 #include "zithercraft/game/load.hpp"
 
+#include "../base/data_file.hpp"
 #include "spec_fields.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/game/game.hpp"
@@ -17,12 +18,23 @@ std::string place_in_file(const toml::table& table, const std::string& source, c
   return key_path.empty() ? source : source + " (" + key_path + ")";
 }
 
-}  // namespace
+// Every file that an arena names.
+template <class Use>
+void each_file(ArenaSpec& arena, const Use& use) {
+  if (arena.ground) use(arena.ground->file, std::string("arena.ground.file"));
+  if (arena.blocks) use(arena.blocks->file, std::string("arena.blocks.file"));
+  for (std::size_t i = 0; i < arena.meshes.size(); ++i)
+    use(arena.meshes[i].file, "arena.meshes[" + std::to_string(i) + "].file");
+}
 
-GameSpec parse_game(std::string_view text, const std::string& source, CodedParts coded) {
+GameSpec parse_in_folder(std::string_view text, const std::string& source, CodedParts coded,
+                         const std::filesystem::path& folder) {
   const toml::table table = parse_toml(text, source);
   GameSpec spec;
   read_struct(table, spec, source);
+  each_file(spec.arena, [&](std::string& file, const std::string&) {
+    if (!file.empty() && !is_data_url(file)) file = (folder / file).lexically_normal().string();
+  });
   try {
     const Game compiled(spec, coded);
   } catch (const Error& error) {
@@ -31,7 +43,23 @@ GameSpec parse_game(std::string_view text, const std::string& source, CodedParts
   return spec;
 }
 
-GameSpec load_game(const std::filesystem::path& file) { return parse_game(read_text(file), file.string()); }
+}  // namespace
+
+GameSpec parse_game(std::string_view text, const std::string& source, CodedParts coded) {
+  return parse_in_folder(text, source, coded, {});
+}
+
+GameSpec load_game(const std::filesystem::path& file) {
+  return parse_in_folder(read_text(file), file.string(), CodedParts::needed, file.parent_path());
+}
+
+GameSpec self_contained(const GameSpec& game) {
+  GameSpec result = game;
+  each_file(result.arena, [](std::string& file, const std::string& where) {
+    if (!file.empty() && !is_data_url(file)) file = data_url(read_data(file, where));
+  });
+  return result;
+}
 
 std::string to_toml(const GameSpec& game) { return toml_text(TomlWriter::to_table(game)); }
 

@@ -100,7 +100,7 @@ void check_same_run(const Run& there, const GameSpec& game, const RunSettings& s
     throw Error(Fault::refused, "the run cannot be resumed with other settings: " + what, there.folder().string(),
                 "give the same, or start a new run");
   };
-  if (const auto d = first_difference(game, there.game_spec()); !d.empty()) refuse(d);
+  if (const auto d = first_difference(self_contained(game), there.game_spec()); !d.empty()) refuse(d);
   if (settings.seed != there.settings().seed)
     refuse(fmt::format("seed: {} here, {} there", settings.seed, there.settings().seed));
   if (settings.checkpoint_every != there.settings().checkpoint_every)

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cstring>
-#include <limits>
 #include <map>
 #include <set>
 
@@ -23,7 +22,7 @@ ArenaSpec block_world(std::int64_t layouts = 1) {
   spec.blocks = BlocksSpec{.kinds = {{.name = "sand", .hardness = 0.5, .worth = 1},
                                      {.name = "rock", .hardness = 2.0},
                                      {.name = "pearl", .hardness = 1.0, .worth = 10},
-                                     {.name = "bedrock", .hardness = std::numeric_limits<double>::infinity()},
+                                     {.name = "bedrock", .diggable = false},
                                      {.name = "kelp", .solid = false}},
                            .columns = 24,
                            .rows = 20,

@@ -61,7 +61,14 @@ void play(const std::string& name, std::size_t lane_count) {
 }  // namespace
 
 int main() {
-  for (const auto& [name, lanes] :
-       {std::pair{"archipelago", 1}, {"barge", 4}, {"lanternboat", 4}, {"locks", 4}, {"mooring", 16}, {"tidepools", 4}})
+  for (const auto& [name, lanes] : {std::pair{"archipelago", 1},
+                                    {"barge", 4},
+                                    {"flare", 4},
+                                    {"kelpdive", 2},
+                                    {"lanternboat", 4},
+                                    {"locks", 4},
+                                    {"mooring", 16},
+                                    {"narrows", 4},
+                                    {"tidepools", 4}})
     play(name, static_cast<std::size_t>(lanes));
 }

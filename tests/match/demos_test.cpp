@@ -112,7 +112,8 @@ TEST_P(Demo, SurvivesTomlAndBack) {
 }
 
 INSTANTIATE_TEST_SUITE_P(All, Demo,
-                         ::testing::Values("archipelago", "barge", "lanternboat", "locks", "mooring", "tidepools"),
+                         ::testing::Values("archipelago", "barge", "flare", "kelpdive", "lanternboat", "locks",
+                                           "mooring", "narrows", "tidepools"),
                          [](const auto& demo) { return std::string(demo.param); });
 
 class Locks : public Demo {};

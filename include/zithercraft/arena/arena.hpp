@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <cstdint>
 #include <memory>
@@ -84,6 +85,12 @@ struct NearestHit {
 /// A point of an arena, metres; z counts in arenas with height.
 struct Place {
   double x = 0.0, y = 0.0, z = 0.0;
+};
+
+/// A triangle of the ground or of a mesh.
+struct ArenaTriangle {
+  std::array<Place, 3> corner{};
+  std::size_t entity = 0;
 };
 
 /// Memory a caller of `begin` and `tick` lends, one per thread, so that they allocate nothing once it has grown.
@@ -249,8 +256,12 @@ class Arena {
   std::uint64_t hash(const std::byte* state) const noexcept;
 
   /// Corners of the outline of an entity, for drawing: a closed polygon for what has a shape, an open chain for walls,
-  /// nothing for kinds of cells; discs and capsules come as polygons of 32 corners.
+  /// nothing for kinds of cells and blocks, the floor and the ground; discs and capsules come as polygons of 32
+  /// corners.
   std::vector<Point> outline(const std::byte* state, std::size_t entity) const;
+
+  /// The ground and all meshes, for drawing.
+  std::vector<ArenaTriangle> triangles() const;
 
  private:
   const ArenaPlan& plan_of(const std::byte* state) const noexcept;

@@ -13,10 +13,12 @@ namespace zithercraft {
 /// A way that was travelled; drawn as a line whose end mark tells the outcome.
 struct Path {
   std::vector<Point> points{};
+  std::vector<double> levels{};  ///< of the foot at each point, metres; empty for none
   Outcome outcome = Outcome::running;
 };
 
-/// An arena at one moment, seen from above.
+/// An arena at one moment: flat ones seen from above, those with height from above a corner, without perspective.
+/// Worlds of blocks are cut open before the first seat.
 struct Picture {
   const Lanes* lanes = nullptr;  ///< lane 0 is drawn
   bool rays = true;              ///< the rays of every seat
