@@ -97,10 +97,10 @@ class WorldMaker {
     const float scale = 1.0f / static_cast<float>(hollows.feature);
     const SpaceNoise noise(random_, static_cast<float>(blocks_.columns) * scale,
                            static_cast<float>(blocks_.rows) * scale, static_cast<float>(blocks_.layers) * scale);
-    const auto [low, high] = layers(hollows.lowest, hollows.highest);
+    const LayerRange range = layers(hollows.lowest, hollows.highest);
     std::vector<std::pair<float, std::uint32_t>> ranked;
     each_column([&](std::int32_t column, std::int32_t row) {
-      for (std::int32_t layer = low; layer < high; ++layer)
+      for (std::int32_t layer = range.low; layer < range.high; ++layer)
         ranked.emplace_back(-noise.at(static_cast<float>(column) * scale, static_cast<float>(row) * scale,
                                       static_cast<float>(layer) * scale),
                             static_cast<std::uint32_t>(block_number(blocks_, column, row, layer)));
@@ -114,12 +114,13 @@ class WorldMaker {
   void operator()(const Veins& veins) {
     const KindSet in(spec_, veins.in, where_ + ".in");
     const std::uint8_t put = KindSet::number(spec_, veins.put, where_ + ".put");
-    const auto [low, high] = layers(veins.lowest, veins.highest);
+    const LayerRange range = layers(veins.lowest, veins.highest);
     const auto below = [&](std::int32_t n) {
       return static_cast<std::int32_t>(random_.below(static_cast<std::uint32_t>(n)));
     };
     for (std::int64_t vein = 0; vein < veins.count; ++vein) {
-      std::array<std::int32_t, 3> at{below(blocks_.columns), below(blocks_.rows), low + below(std::max(1, high - low))};
+      std::array<std::int32_t, 3> at{below(blocks_.columns), below(blocks_.rows),
+                                     range.low + below(std::max(1, range.high - range.low))};
       const std::array<std::int32_t, 3> size{blocks_.columns, blocks_.rows, blocks_.layers};
       for (std::int64_t step = 0; step < veins.length; ++step) {
         if (std::uint8_t& kind = world_[block_number(blocks_, at[0], at[1], std::min(at[2], blocks_.layers - 1))];
@@ -139,7 +140,10 @@ class WorldMaker {
       for (std::int32_t column = 0; column < blocks_.columns; ++column) use(column, row);
   }
 
-  std::pair<std::int32_t, std::int32_t> layers(double lowest, double highest) const {
+  struct LayerRange {
+    std::int32_t low, high;
+  };
+  LayerRange layers(double lowest, double highest) const {
     if (highest < lowest)
       throw Error(Fault::spec, "the range of heights runs backwards", where_ + ".highest", "swap lowest and highest");
     const auto at = [&](double share) {

@@ -8,6 +8,7 @@
 #include <memory>
 
 #include "support.hpp"
+#include "zithercraft/game/load.hpp"
 #include "zithercraft/match/play.hpp"
 
 namespace zithercraft {
@@ -69,6 +70,25 @@ TEST(Picture, SvgIsTheSamePictureAsLines) {
   for (std::size_t at = 0; (at = svg.find("<path", at)) != std::string::npos; ++at) ++lines;
   EXPECT_GT(lines, 24u + 8);
   EXPECT_NE(svg.find("</svg>"), std::string::npos);
+}
+
+TEST(Picture, HeightsAndBlocksAreDrawnFromAboveACorner) {
+  const test::TemporaryFolder folder;
+  for (const auto& [name, least] : {std::pair{"flare", 300u}, {"kelpdive", 500u}, {"narrows", 100u}}) {
+    Lanes lanes(Game(load_game(test::project_folder() / "demos" / (std::string(name) + ".toml"))), 1);
+    lanes.begin(0, {1, 0, 0});
+    Path path;
+    for (int d = 0; d < 20; ++d) {
+      extend(path, lanes);
+      lanes.advance(0);
+    }
+    ASSERT_EQ(path.levels.size(), path.points.size());
+    int width = 0, height = 0;
+    draw_png(folder / "high.png", {.lanes = &lanes, .paths = {path}, .title = name});
+    const auto colours = colours_of(folder / "high.png", width, height);
+    EXPECT_GT(colours.size(), least) << name;
+    EXPECT_LT(colours.at(0xffffff), width * height * 9 / 10) << name;
+  }
 }
 
 TEST(Picture, BadPlacesAreErrors) {
