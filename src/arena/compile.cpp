@@ -292,6 +292,6 @@ const Placement& ArenaPlan::placement_of(std::size_t entity) const {
   }
 }
 
-ArenaPlan compile_arena(const ArenaSpec& spec) { return ArenaCompiler(spec).compile(); }
+ArenaPlan compile_arena(const ArenaSpec& spec, const ArenaPlan* like) { return ArenaCompiler(spec, like).compile(); }
 
 }  // namespace zithercraft

@@ -148,6 +148,15 @@ void ArenaCompiler::add_heights() {
     plan_.heights.floor = add_entity(EntityKind::floor, floor->name, floor->tag, 0, "arena.heights.floor");
     plan_.surface[plan_.heights.floor] = {static_cast<float>(floor->bounce), static_cast<float>(floor->grip)};
   }
+  if (like_ != nullptr && like_->spec.ground == plan_.spec.ground && like_->spec.meshes == plan_.spec.meshes) {
+    // The same triangles, and the same entities in the same order.
+    for (std::size_t e = 0; e < like_->entities.size(); ++e)
+      if (const EntityKind kind = like_->entities[e].kind; kind == EntityKind::ground || kind == EntityKind::mesh)
+        plan_.surface[add_entity(kind, like_->entities[e].name, like_->tags[like_->tag_of[e]],
+                                 like_->entities[e].spec_index, like_->paths[e])] = like_->surface[e];
+    plan_.heights.terrain = like_->heights.terrain;
+    return;
+  }
   std::vector<Triangle> triangles;
   if (plan_.spec.ground) add_ground(triangles);
   for (std::size_t i = 0; i < plan_.spec.meshes.size(); ++i) add_mesh(i, triangles);
@@ -239,6 +248,11 @@ void ArenaCompiler::read_blocks() {
     blocks.hardness.push_back(spec.kinds[k].diggable ? static_cast<float>(spec.kinds[k].hardness)
                                                      : std::numeric_limits<float>::infinity());
     blocks.worth.push_back(static_cast<float>(spec.kinds[k].worth));
+  }
+  if (like_ != nullptr && like_->spec.blocks == plan_.spec.blocks) {
+    blocks = like_->blocks;
+    blocks.felt = false;
+    return;
   }
   std::array<std::int64_t, 3> size{spec.layers, spec.rows, spec.columns};
   std::vector<std::uint8_t> start;

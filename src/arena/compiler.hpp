@@ -13,7 +13,7 @@ namespace zithercraft {
 
 class ArenaCompiler {
  public:
-  explicit ArenaCompiler(const ArenaSpec& spec) { plan_.spec = spec; }
+  explicit ArenaCompiler(const ArenaSpec& spec, const ArenaPlan* like = nullptr) : like_(like) { plan_.spec = spec; }
   ArenaPlan compile();
 
  private:
@@ -70,6 +70,7 @@ class ArenaCompiler {
   void order_placing();
   void lay_out();
 
+  const ArenaPlan* like_;  // see compile_arena
   ArenaPlan plan_;
   std::vector<BodySpec> bodies_;  // of the spec, then those that rivers are made of
 };

@@ -27,7 +27,7 @@ struct BodyData {
   float swept_from = 0.0f;                            // m/s from which its motion is swept for things in between
   std::size_t first_input = 0;
   // In arenas with height:
-  float step = 0.02f;   // metres: edges up to this height do not stop it
+  float step = 0.005f;  // metres: edges up to this height do not stop it
   float steep = 1.0f;   // tangent of the steepest ground it holds on to by itself; of others grip decides
   bool walks = false;   // keeps its feet on the ground downhill too, and holds on by itself
   bool floats = false;  // gravity does not pull it
@@ -267,7 +267,8 @@ struct ArenaPlan {
   bool has_blocks() const { return blocks.columns > 0; }
 };
 
-ArenaPlan compile_arena(const ArenaSpec& spec);
+/// `like`: a plan whose worlds of blocks and triangles are taken over where the specs of these are equal.
+ArenaPlan compile_arena(const ArenaSpec& spec, const ArenaPlan* like = nullptr);
 
 /// Reading needs no write access; the arrays view is shared between both.
 inline StateArrays reading_of(const ArenaPlan& plan, const std::byte* state) {

@@ -52,7 +52,10 @@ class Settler {
 
   void find_ground(float from) {
     const float lift = step_of(plan_, i_);
-    best_ = ground_at(plan_, s_, here_, from + lift);
+    // Ground rises under whoever moves, but no steeper than what does not stop it.
+    const float rise = std::max(1.0f, data_.steep) * length(here_ - t_.memory.from[i_]);
+    best_ = ground_at(plan_, s_, here_, from + lift + rise);
+    if (best_.entity < 0) get_out_of_ground(from);
     for (std::size_t b = 0; b < plan_.bodies; ++b) {
       if (b == i_ || s_.present[b] == 0) continue;
       const Vec d = Vec{s_.x[b], s_.y[b]} - here_;
@@ -63,6 +66,14 @@ class Settler {
     }
     if (plan_.has_cells()) find_cells(from + lift);
     if (plan_.has_blocks()) find_blocks(from + lift);
+  }
+
+  // Uneven ground is solid below: who got into it comes out on top.
+  void get_out_of_ground(float from) {
+    if (!plan_.heights.terrain) return;
+    const Triangle* above = plan_.heights.terrain->overhead_at(here_, from);
+    if (above != nullptr && plan_.entities[above->entity].kind == EntityKind::ground)
+      best_ = {above->level_at(here_), static_cast<std::int32_t>(above->entity), above->gradient, above->slope};
   }
 
   // The level of this body's foot if it lay on another, or `-boundless` if it is not over it.
@@ -197,10 +208,10 @@ class Settler {
   void land() {
     const auto entity = static_cast<std::size_t>(best_.entity);
     const float upwards = entity < plan_.bodies ? s_.vz[entity] : 0.0f;
-    const float fell = upwards - s_.vz[i_];
+    const float fell = upwards + impact(best_.level);
     s_.z[i_] = best_.level;
     const float bounce = std::max(plan_.surface[i_].bounce, plan_.surface[entity].bounce);
-    const bool bounces = bounce > 0.0f && fell > bounce_from + plan_.heights.gravity;
+    const bool bounces = bounce > 0.0f && fell > bounce_from;
     if (!bounces && !data_.walks && best_.slope > 0.0f) {
       go_along();
     } else {
@@ -211,6 +222,14 @@ class Settler {
     if (slides) slide();
     s_.stands_on[i_] = bounces || slides ? 0 : static_cast<std::uint32_t>(entity + 1);
     report(best_.entity, fell);
+  }
+
+  // How fast it was when it got there, downwards: gravity worked on it only until then, so no energy is won.
+  float impact(float level) const {
+    const float pulled = data_.floats ? 0.0f : plan_.heights.gravity;
+    const float before = s_.vz[i_] + pulled, drop = std::max(0.0f, t_.memory.from_z[i_] - level);
+    if (before > 0.0f) return -s_.vz[i_];
+    return std::sqrt(before * before + 2.0f * pulled / plan_.dt * drop);
   }
 
   // Who does not walk keeps the part of its velocity that leads along the slope. What gravity did to it while it stood

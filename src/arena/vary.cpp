@@ -169,6 +169,15 @@ void limit_count(ArenaPlan& plan, const Limit& limit) {
       plan.at_start[e] = 0;
 }
 
+// Worlds of blocks that differ between variants are all kept.
+void check_worlds(const ArenaPlan& plan, const ArenaPlan& first, std::int64_t variants) {
+  constexpr std::size_t most_blocks = 256'000'000;
+  if (!plan.has_blocks() || plan.blocks.layouts == first.blocks.layouts) return;
+  if (plan.blocks.count() * plan.blocks.layouts->size() > most_blocks / static_cast<std::size_t>(variants))
+    throw Error(Fault::spec, "the worlds of all variants have more than 256 million blocks", "arena.variants",
+                "use fewer variants or layouts, or vary nothing of the blocks");
+}
+
 }  // namespace
 
 std::shared_ptr<const ArenaPlans> compile_variants(const ArenaSpec& spec) {
@@ -191,7 +200,7 @@ std::shared_ptr<const ArenaPlans> compile_variants(const ArenaSpec& spec) {
       if (steps.empty() || steps.front().word == "vary" || steps.front().word == "variants" ||
           steps.front().word == "tick" || steps.back().word == "columns" || steps.back().word == "rows" ||
           steps.back().word == "in_flight" || steps.back().word == "gates" || steps.back().word == "density" ||
-          steps.back().word == "layer")
+          steps.back().word == "layer" || steps.back().word == "layers" || steps.back().word == "layouts")
         throw Error(Fault::spec, "'" + vary.key + "' cannot differ from episode to episode", where + ".key",
                     "it decides how large a state is; choose another number");
       Finder finder(steps, random.between(vary.low, vary.high), where + ".key", vary.key);
@@ -206,7 +215,8 @@ std::shared_ptr<const ArenaPlans> compile_variants(const ArenaSpec& spec) {
       limits.push_back({steps.front().word == "items", most.list_index(),
                         static_cast<std::size_t>(std::max(0.0, std::min(drawn, vary.high)))});
     }
-    plans->variants.push_back(compile_arena(variant));
+    plans->variants.push_back(compile_arena(variant, plans->variants.empty() ? nullptr : &plans->variants.front()));
+    check_worlds(plans->variants.back(), plans->variants.front(), spec.variants);
     plans->variants.back().spec.vary.clear();
     for (const Limit& limit : limits) limit_count(plans->variants.back(), limit);
   }

@@ -296,6 +296,85 @@ TEST(Height, NothingIsFallenThroughAt200MetresPerSecond) {
   }
 }
 
+TEST(Height, EnergyNeverGrowsWhereThingsFallAndBounce) {
+  ArenaSpec spec = high_arena(0.01);
+  spec.heights->floor->bounce = 0.9;
+  spec.heights->floor->grip = 0.0;
+  spec.walls = {
+      {.name = "wall", .points = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}}, .closed = true, .bounce = 0.9, .grip = 0}};
+  BodySpec ball = body("ball", Ball{0.4}, Motion::free, 0), crate = block(1, 0.8, 0.7, 1, Motion::free);
+  ball.count = crate.count = 4;
+  ball.bounce = crate.bounce = 0.9;
+  ball.grip = crate.grip = 0.0;
+  ball.place = crate.place = {.region = {-4, -4, 4, 4}, .level = {{0.1, 6}}};
+  spec.bodies = {ball, crate};
+  World world(spec);
+  RandomStream random(4, 0, 0, Purpose::user);
+  for (std::size_t b = 0; b < 8; ++b)
+    world.arena.set_velocity(world.state(), b, {3 * random.normal(), 3 * random.normal(), 0, 3 * random.normal()});
+  const auto energy = [&] {
+    double sum = 0;
+    for (std::size_t b = 0; b < 8; ++b) {
+      const Velocity v = world.velocity(b);
+      const double x = static_cast<double>(v.x), y = static_cast<double>(v.y), z = static_cast<double>(v.z),
+                   turn = static_cast<double>(v.turn);
+      sum += 0.5 * (x * x + y * y + z * z + (b < 4 ? 0.08 : 0.1367) * turn * turn) +
+             gravity * static_cast<double>(world.pose(b).z);
+    }
+    return sum;
+  };
+  const double first = energy();
+  double lowest = first;
+  for (int block = 0; block < 2000; ++block) {
+    world.events.clear();
+    world.ticks(50);
+    const double now = energy();
+    ASSERT_LE(now, lowest + 0.002 * first) << "after " << 50 * block << " ticks";
+    lowest = std::min(lowest, now);
+  }
+  EXPECT_LT(lowest, 0.5 * first);
+}
+
+// A long play with everything that pushes, on ground, meshes and steps.
+TEST(Height, NobodyLeavesAClosedYard) {
+  ArenaSpec spec = high_arena(0.05);
+  spec.heights->floor.reset();
+  spec.heights->ceiling = 8.0;
+  spec.heights->lowest = -5.0;
+  GroundSpec ground{.origin = {-8, -8}, .spacing = 2};
+  RandomStream hills(9, 0, 0, Purpose::user);
+  for (int row = 0; row < 9; ++row) {
+    ground.levels.emplace_back();
+    for (int column = 0; column < 9; ++column) ground.levels.back().push_back(hills.between(0, 1.2));
+  }
+  spec.ground = ground;
+  spec.walls = {{.name = "wall", .points = {{-8, -8}, {8, -8}, {8, 8}, {-8, 8}}, .closed = true}};
+  const auto thing = [](const char* name, const Shape& shape, std::optional<Mover> mover) {
+    BodySpec made = body(name, shape, Motion::free, 0);
+    made.count = 2;
+    made.mover = mover;
+    made.place = {.region = {-7, -7, 7, 7}, .heading = {-180, 180}, .level = {{2, 5}}};
+    return made;
+  };
+  spec.bodies = {thing("walker", Disc{0.4}, Walker{.speed = 6, .jump = 5}), thing("gull", Ball{0.3}, Flyer{.speed = 6}),
+                 thing("car", Box{1.6, 0.9}, Car{}), thing("crate", Box{1, 1}, {}), thing("ball", Ball{0.5}, {})};
+  World world(spec);
+  RandomStream random(3, 0, 0, Purpose::user);
+  for (int block = 0; block < 20'000; ++block) {
+    for (std::size_t b = 0; b < 10; ++b)
+      for (float& input : world.arena.inputs(world.state(), b)) input = static_cast<float>(random.between(-1, 1));
+    world.ticks(10);
+    world.events.clear();
+    for (std::size_t b = 0; b < 10; ++b) {
+      const Pose p = world.pose(b);
+      ASSERT_TRUE(world.arena.present(world.state(), b)) << block << " " << b;
+      ASSERT_LT(std::max(std::fabs(p.x), std::fabs(p.y)), 8.0f) << block << " " << b;
+      ASSERT_GT(p.z, -0.01f) << block << " " << b;
+      ASSERT_LE(p.z + world.arena.tall(b), 8.01f) << block << " " << b;
+    }
+  }
+}
+
 TEST(Height, SteepMeshesStopWalkersAndFlatRoofsAreStoodOn) {
   ArenaSpec spec = high_arena();
   // A shed of 2 x 2 x 2.5 m: four upright sides and a roof.

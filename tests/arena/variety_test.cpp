@@ -136,5 +136,31 @@ TEST(Rivers, AreTheSameForTheSameKeyAndDifferForOthers) {
   EXPECT_NE(a.pose(7).y, b.pose(7).y);
 }
 
+TEST(Vary, WorldsAndGroundAreSharedUnlessTheyDiffer) {
+  ArenaSpec spec;
+  spec.heights = Heights{};
+  spec.ground = GroundSpec{.levels = {{0, 0, 0}, {0, 1, 0}, {0, 0, 0}}, .spacing = 20.0};
+  spec.blocks = BlocksSpec{
+      .kinds = {{.name = "rock"}}, .columns = 16, .rows = 16, .layers = 8, .generate = {Strata{.kinds = {"rock"}}}};
+  spec.bodies = {{.name = "crew", .motion = Motion::free, .shape = Disc{0.3}, .mover = Walker{}}};
+  spec.bodies[0].place.region = {4, 4, 12, 12};
+  spec.vary = {{.key = "heights.gravity", .low = 5, .high = 15},
+               {.key = "bodies.crew.mover.jump", .low = 1, .high = 3}};
+  test::World world(spec);
+  for (std::uint32_t episode = 0; episode < 20; ++episode) {
+    world.arena.begin(world.state(), 1, 0, episode, world.scratch);
+    world.ticks(3);
+    EXPECT_EQ(world.arena.entities()[static_cast<std::size_t>(world.arena.stands_on(world.state(), 0))].name, "rock");
+  }
+  spec.vary = {{.key = "blocks.seed", .low = 1, .high = 1000}};
+  spec.variants = 4;
+  const Arena several(spec);
+  spec.blocks->layouts = 1024;
+  spec.variants = 4096;
+  EXPECT_THROW(Arena{spec}, Error);
+  spec.vary = {{.key = "blocks.layers", .low = 4, .high = 8}};
+  EXPECT_THROW(Arena{spec}, Error);
+}
+
 }  // namespace
 }  // namespace zithercraft

@@ -1,4 +1,5 @@
 #include "zithercraft/game/lanes.hpp"
+#include "zithercraft/game/load.hpp"
 
 #include <gtest/gtest.h>
 
@@ -54,6 +55,32 @@ TEST(Lanes, TickSenseAndDecideAllocateNothingOnceWarm) {
   const std::size_t before = test::allocations();
   play_on(400);
   EXPECT_EQ(test::allocations(), before);
+}
+
+TEST(Lanes, ArenasWithHeightAllocateNothingOnceWarm) {
+  for (const char* name : {"flare", "kelpdive", "narrows"}) {
+    WorkerPool pool(1);
+    Lanes lanes(Game(load_game(test::project_folder() / "demos" / (std::string(name) + ".toml"))), 4);
+    lanes.begin_all(pool, 5);
+    RandomStream random(8, 0, 0, Purpose::user);
+    const auto play_on = [&](int decisions) {
+      const auto& controls = lanes.game().roles()[0].controls;
+      for (int d = 0; d < decisions; ++d) {
+        for (std::size_t row = 0; row < 4; ++row)
+          for (std::size_t c = 0; c < controls.size(); ++c)
+            lanes.control(0, row)[c] =
+                controls[c].is_choice()
+                    ? static_cast<float>(random.below(static_cast<std::uint32_t>(controls[c].options.size())))
+                    : static_cast<float>(random.between(controls[c].low, controls[c].high));
+        lanes.advance_all(pool);
+        lanes.renew_all(pool);
+      }
+    };
+    play_on(1200);
+    const std::size_t before = test::allocations();
+    play_on(600);
+    EXPECT_EQ(test::allocations(), before) << name;
+  }
 }
 
 TEST(Lanes, ASnapshotGoesOnBitForBitInAnotherLane) {
