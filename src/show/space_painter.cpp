@@ -54,7 +54,7 @@ class SpacePainter final : public Painter {
     if (arena_.block_count().columns > 0) {
       const BlocksSpec& blocks = *arena_.spec().blocks;
       const auto count = arena_.block_count();
-      plan.add(blocks.origin[0], blocks.origin[1]);
+      plan.add(blocks.origin[0], blocks.origin[1] + blocks.size * static_cast<double>(cut_row()));
       plan.add(blocks.origin[0] + blocks.size * static_cast<double>(count.columns),
                blocks.origin[1] + blocks.size * static_cast<double>(count.rows));
     }
@@ -107,6 +107,15 @@ class SpacePainter final : public Painter {
   double floor_level() const {
     const auto& floor = arena_.spec().heights->floor;
     return floor ? floor->level : 0.0;
+  }
+
+  // Rows of blocks below this one are left away, so that one sees what the first seat is in.
+  std::size_t cut_row() const {
+    const BlocksSpec& blocks = *arena_.spec().blocks;
+    const std::size_t seat = lanes_.game().roles()[0].seats[0];
+    const double y = static_cast<double>(arena_.pose(lanes_.arena_state(0), seat).y);
+    return static_cast<std::size_t>(std::clamp(std::floor((y - blocks.origin[1]) / blocks.size), 0.0,
+                                               static_cast<double>(arena_.block_count().rows - 1)));
   }
 
   std::size_t highest_block() const {
@@ -219,10 +228,7 @@ class SpacePainter final : public Painter {
     const auto count = arena_.block_count();
     if (count.columns == 0) return;
     const BlocksSpec& blocks = *arena_.spec().blocks;
-    const std::size_t seat = lanes_.game().roles()[0].seats[0];
-    const double cut_at =
-        (static_cast<double>(arena_.pose(lanes_.arena_state(0), seat).y) - blocks.origin[1]) / blocks.size;
-    const auto cut = static_cast<std::size_t>(std::clamp(std::floor(cut_at), 0.0, static_cast<double>(count.rows - 1)));
+    const std::size_t cut = cut_row();
     const auto at = [&](std::size_t column, std::size_t row, std::size_t layer) {
       return row < cut || column >= count.columns || row >= count.rows || layer >= count.layers
                  ? -1
@@ -272,7 +278,7 @@ class SpacePainter final : public Painter {
     const bool zone = arena_.entities()[e].kind == EntityKind::zone;
     const double x = static_cast<double>(pose.x), y = static_cast<double>(pose.y);
     things.push_back(
-        {nearness(x, y, 0.5 * (solid.low + solid.high)) + (zone ? 0.0 : 0.7), [this, solid, e, x, y, zone] {
+        {nearness(x, y, 0.5 * (solid.low + solid.high)) + (zone ? 1e6 : 0.7), [this, solid, e, x, y, zone] {
            if (zone) return draw_zone(solid, e);
            if (is_ball(e)) return draw_ball(solid, e, x, y);
            prism(solid, colour_of(e), 1.0);
@@ -308,19 +314,30 @@ class SpacePainter final : public Painter {
     face(top, colour, 1.0, opacity);
   }
 
+  // Over everything else, since one can see through it.
   void draw_zone(const Solid& solid, std::size_t e) {
     const double dash[] = {7, 4};
+    cairo_set_line_width(c_, 1.5);
+    const auto dashed = [&] {
+      set(colour_of(e));
+      cairo_set_dash(c_, dash, 2, 0);
+      cairo_stroke(c_);
+      cairo_set_dash(c_, nullptr, 0, 0);
+    };
     for (const double z : {solid.low, solid.high}) {
       std::vector<Point> ring;
       for (const Point& p : solid.outline) ring.push_back(seen(p[0], p[1], z));
       trace(ring, true);
       set(colour_of(e), 0.18);
       cairo_fill_preserve(c_);
-      set(colour_of(e));
-      cairo_set_line_width(c_, 1.5);
-      cairo_set_dash(c_, dash, 2, 0);
-      cairo_stroke(c_);
-      cairo_set_dash(c_, nullptr, 0, 0);
+      dashed();
+    }
+    const auto further_right = [](const Point& a, const Point& b) { return a[0] - a[1] < b[0] - b[1]; };
+    const auto [left, right] = std::minmax_element(solid.outline.begin(), solid.outline.end(), further_right);
+    for (const Point& p : {*left, *right}) {
+      cairo_move_to(c_, px(p[0], p[1], solid.low), py(p[0], p[1], solid.low));
+      cairo_line_to(c_, px(p[0], p[1], solid.high), py(p[0], p[1], solid.high));
+      dashed();
     }
   }
 
