@@ -12,6 +12,7 @@
 #include <string>
 #include <vector>
 
+#include "cycles.hpp"
 #include "zithercraft/arena/arena.hpp"
 #include "zithercraft/base/random.hpp"
 
@@ -21,14 +22,6 @@ namespace {
 
 constexpr std::size_t agent_count = 16, rays_per_fan = 24;
 constexpr float reach = 20.0f;
-
-std::uint64_t cycles() {
-#if defined(__x86_64__)
-  return __builtin_ia32_rdtsc();
-#else
-  return 0;
-#endif
-}
 
 /// Boxes and discs strewn over a square, with moving discs among them.
 zc::ArenaSpec flat_scene(double side, std::int64_t boxes, std::int64_t discs) {

@@ -8,6 +8,7 @@
 #include <numbers>
 #include <vector>
 
+#include "cycles.hpp"
 #include "zithercraft/arena/arena.hpp"
 #include "zithercraft/base/random.hpp"
 
@@ -17,14 +18,6 @@ namespace {
 
 constexpr std::size_t agent_count = 16, rays_per_cone = 24, looks = 8;
 constexpr float reach = 40.0f;
-
-std::uint64_t cycles() {
-#if defined(__x86_64__)
-  return __builtin_ia32_rdtsc();
-#else
-  return 0;
-#endif
-}
 
 zc::BodySpec agents(const std::array<double, 4>& region) {
   zc::BodySpec agent{

@@ -171,8 +171,8 @@ std::span<float> Arena::inputs(std::byte* state, std::size_t body) const {
 }
 
 bool Arena::high() const noexcept { return plans_->variants[0].heights.used; }
-float Arena::tall(std::size_t i) const noexcept {
-  const float tall = plans_->variants[0].tall[i];
+float Arena::tall(std::size_t i, const std::byte* state) const noexcept {
+  const float tall = (state == nullptr ? plans_->variants[0] : plan_of(state)).tall[i];
   return tall == boundless ? std::numeric_limits<float>::infinity() : tall;
 }
 std::int32_t Arena::stands_on(const std::byte* state, std::size_t body) const noexcept {

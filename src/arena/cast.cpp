@@ -204,10 +204,14 @@ class Caster {
 
   void cast() {
     for (const Run& run : plan_.runs)
-      if (wanted(run)) gather(run);
+      if (is_met(plan_, run, rays_, scope_)) gather(run);
     for (std::size_t i = 0; i < plan_.pieces.size(); ++i) gather_wall(i);
     meet_gathered();
     if (plan_.has_cells() && swell_ > 0.0f) meet_thick_cells();
+  }
+
+  void write(std::span<float> distance, std::span<std::int32_t> entity) const {
+    write_hits(block_.data(), distance, entity);
   }
 
   float cast_one(std::size_t entity) {
@@ -219,18 +223,6 @@ class Caster {
       }
     meet_gathered();
     return block_[0].best[0];
-  }
-
-  void close(std::span<float> distance, std::span<std::int32_t> entity) const {
-    std::size_t b = 0, i = 0;
-    for (; i + block_rays <= distance.size(); i += block_rays, ++b) {
-      store(&distance[i], block_[b].best);
-      store(&entity[i], block_[b].who);
-    }
-    for (std::size_t k = 0; i < distance.size(); ++i, ++k) {
-      distance[i] = block_[b].best[k];
-      entity[i] = block_[b].who[k];
-    }
   }
 
  private:
@@ -258,12 +250,6 @@ class Caster {
     block.cos_half = wide ? 0.0f : least;
     block.sin_half = wide ? 0.0f : std::sqrt(std::max(0.0f, 1.0f - least * least));
     block.always = wide ? 1e30f : 0.0f;
-  }
-
-  bool wanted(const Run& run) const {
-    return ((rays_.tags >> run.tag) & 1u) != 0 && (rays_.exclude_side < 0 || run.side != rays_.exclude_side) &&
-           (scope_ == CastScope::everything ||
-            (run.first < plan_.bodies && !(scope_ == CastScope::fixed_solids && run.free)));
   }
 
   Nearby& group_of(const Run& run) {
@@ -448,7 +434,7 @@ void cast_rays(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& r
     const std::size_t count = std::min(most_rays, rays.direction_x.size() - first);
     Caster caster(plan, s, rays, first, count, scope, band);
     caster.cast();
-    caster.close(distance.subspan(first, count), entity.subspan(first, count));
+    caster.write(distance.subspan(first, count), entity.subspan(first, count));
   }
   if (plan.has_cells() && rays.thickness == 0.0f)
     cast_cells(plan, s, rays, distance, entity, scope == CastScope::everything, band);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstring>
 #include <span>
 
 #include "plan.hpp"
@@ -13,6 +14,28 @@ enum class CastScope {
   solids,        ///< looks through zones, items and shots
   fixed_solids,  ///< looks through free bodies too
 };
+
+/// Whether a query meets things of a run at all.
+inline bool is_met(const ArenaPlan& plan, const Run& run, const RayFanQuery& rays, CastScope scope) {
+  return ((rays.tags >> run.tag) & 1u) != 0 && (rays.exclude_side < 0 || run.side != rays.exclude_side) &&
+         (scope == CastScope::everything ||
+          (run.first < plan.bodies && !(scope == CastScope::fixed_solids && run.free)));
+}
+
+/// Writes out what blocks of eight rays have met; the last block may be short.
+template <class Block>
+void write_hits(const Block* block, std::span<float> distance, std::span<std::int32_t> entity) {
+  constexpr std::size_t block_rays = 8;
+  std::size_t i = 0;
+  for (; i + block_rays <= distance.size(); i += block_rays, ++block) {
+    std::memcpy(&distance[i], &block->best, sizeof block->best);
+    std::memcpy(&entity[i], &block->who, sizeof block->who);
+  }
+  for (std::size_t k = 0; i < distance.size(); ++i, ++k) {
+    distance[i] = block->best[k];
+    entity[i] = block->who[k];
+  }
+}
 
 /// Rays over the plane; in arenas with height they meet what lies in a band of it, seen from above.
 void cast_rays(const ArenaPlan& plan, const StateArrays& state, const RayFanQuery& rays, std::span<float> distance,

@@ -189,7 +189,7 @@ class SpaceCaster {
 
   void cast(std::span<float> distance, std::span<std::int32_t> entity) {
     for (const Run& run : plan_.runs)
-      if (wanted(run)) gather(run);
+      if (is_met(plan_, run, rays_, scope_)) gather(run);
     for (std::size_t i = 0; i < plan_.pieces.size(); ++i) gather_wall(i);
     meet_gathered();
     if (plan_.has_cells() && swell_ > 0.0f) meet_thick_cells();
@@ -198,7 +198,7 @@ class SpaceCaster {
       swell_ > 0.0f ? meet_thick_blocks(stops) : meet_blocks(stops);
     }
     meet_floor();
-    close(distance, entity);
+    write_hits(block_.data(), distance, entity);
     if (plan_.has_cells() && swell_ == 0.0f)
       each_ray(distance, entity, [&](Vec3 d, float& best, std::int32_t& who) { meet_cells(d, best, who); });
     if (plan_.heights.terrain)
@@ -238,12 +238,6 @@ class SpaceCaster {
     block.cos_half = wide ? 0.0f : least;
     block.sin_half = wide ? 0.0f : std::sqrt(std::max(0.0f, 1.0f - least * least));
     block.always = wide ? 1e30f : 0.0f;
-  }
-
-  bool wanted(const Run& run) const {
-    return ((rays_.tags >> run.tag) & 1u) != 0 && (rays_.exclude_side < 0 || run.side != rays_.exclude_side) &&
-           (scope_ == CastScope::everything ||
-            (run.first < plan_.bodies && !(scope_ == CastScope::fixed_solids && run.free)));
   }
 
   Nearby& group_of(const Run& run) {
@@ -335,18 +329,6 @@ class SpaceCaster {
     result.core.radius += swell_;
     for (std::size_t i = 0; i < core.corners; ++i) result.core.corner[i] = core.corner[i] - origin_;
     return result;
-  }
-
-  void close(std::span<float> distance, std::span<std::int32_t> entity) const {
-    std::size_t b = 0, i = 0;
-    for (; i + block_rays <= distance.size(); i += block_rays, ++b) {
-      store(&distance[i], block_[b].best);
-      store(&entity[i], block_[b].who);
-    }
-    for (std::size_t k = 0; i < distance.size(); ++i, ++k) {
-      distance[i] = block_[b].best[k];
-      entity[i] = block_[b].who[k];
-    }
   }
 
   template <class Use>

@@ -174,7 +174,7 @@ class ContactSolver {
     std::array<Vec, 8> corners;
     for (const std::uint32_t number : near_) {
       const Triangle& triangle = plan_.heights.terrain->triangles()[number];
-      const std::size_t count = stopping_slice(plan_, triangle, band_, plan_.bounds[a], plan_.body[a].steep, corners);
+      const std::size_t count = stopping_slice(triangle, band_, plan_.bounds[a], plan_.body[a].steep, corners);
       Manifold manifold;
       if (count >= 2 && collide(core(a), core_of_polygon(corners.data(), count), manifold))
         add(a, triangle.entity, {}, manifold);

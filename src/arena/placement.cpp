@@ -78,7 +78,7 @@ class Placer {
       return true;
     }
     if (plan_.tall[entity] == boundless) return true;
-    Ground ground = ground_at(plan_, s_, {pose.x, pose.y}, boundless);
+    Ground ground = ground_at(plan_, {pose.x, pose.y}, boundless);
     if (plan_.has_cells()) {
       const Vec reach{plan_.bounds[entity], plan_.bounds[entity]}, here{pose.x, pose.y};
       const CellBox box = cells_within(plan_.cells, here - reach, here + reach);
@@ -203,8 +203,8 @@ class Placer {
     band.low += body ? step_of(plan_, entity) : 0.02f;
     std::array<Vec, 8> corners;
     return std::none_of(memory_.triangles.begin(), memory_.triangles.end(), [&](std::uint32_t number) {
-      const std::size_t count = stopping_slice(plan_, plan_.heights.terrain->triangles()[number], band,
-                                               plan_.bounds[entity], body ? plan_.body[entity].steep : 1.0f, corners);
+      const std::size_t count = stopping_slice(plan_.heights.terrain->triangles()[number], band, plan_.bounds[entity],
+                                               body ? plan_.body[entity].steep : 1.0f, corners);
       return count >= 2 && gap_between(core, core_of_polygon(corners.data(), count)).distance <= 0.0f;
     });
   }

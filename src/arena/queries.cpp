@@ -26,7 +26,7 @@ bool is_inside(const ArenaPlan& plan, const StateArrays& s, std::size_t body, st
 
 NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude,
                           float z) const {
-  const ArenaPlan& plan = plans_->variants[0];
+  const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
   const F8 ox = all(x), oy = all(y);
   const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, looked_through = all(exclude);

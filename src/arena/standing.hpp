@@ -34,17 +34,16 @@ inline Band stopped_band(const ArenaPlan& plan, const StateArrays& s, std::size_
 
 /// The part of a triangle that stops a body, seen from above; 0 corners if it does not. Ground that is not too steep
 /// rises under the body's foot before it stops it.
-std::size_t stopping_slice(const ArenaPlan& plan, const Triangle& triangle, Band band, float bound, float steep,
-                           std::array<Vec, 8>& corners);
+std::size_t stopping_slice(const Triangle& triangle, Band band, float bound, float steep, std::array<Vec, 8>& corners);
 
-/// The highest level at or below `most` at a point of the plane: floor, ground, meshes and solid cells. Bodies are left
-/// out. `-boundless` if there is none.
+/// The highest level at or below `most` of floor, ground and meshes at a point of the plane; `-boundless` if there is
+/// none.
 struct Ground {
   float level = -boundless;
   std::int32_t entity = -1;
   Vec gradient{};
   float slope = 0.0f;  // tangent
 };
-Ground ground_at(const ArenaPlan& plan, const StateArrays& s, Vec p, float most);
+Ground ground_at(const ArenaPlan& plan, Vec p, float most);
 
 }  // namespace zithercraft

@@ -49,8 +49,8 @@ float way_past_fixed(const Tick& t, std::size_t i, Vec direction, float reach, f
     std::array<Vec, 8> corners;
     for (const std::uint32_t number : near) {
       const std::size_t count =
-          stopping_slice(t.plan, t.plan.heights.terrain->triangles()[number], stopped_band(t.plan, t.s, i),
-                         t.plan.bounds[i], t.plan.body[i].steep, corners);
+          stopping_slice(t.plan.heights.terrain->triangles()[number], stopped_band(t.plan, t.s, i), t.plan.bounds[i],
+                         t.plan.body[i].steep, corners);
       if (count >= 2)
         distance =
             std::min(distance, cast_at(core_of_polygon(corners.data(), count), from, direction, distance, radius));

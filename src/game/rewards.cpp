@@ -25,8 +25,9 @@ Bearing aim(const ProgressPlan& progress, const SeatView& seat) {
       const float x = at.x - from.x, y = at.y - from.y, z = at.z - from.z;
       to.distance = std::sqrt(x * x + y * y + z * z);
     } else {
-      const NearestHit hit = arena.nearest(seat.arena_state(), from.x, from.y, std::uint64_t{1} << progress.tag,
-                                           static_cast<std::int32_t>(body), from.z + 0.5f * arena.tall(body));
+      const NearestHit hit =
+          arena.nearest(seat.arena_state(), from.x, from.y, std::uint64_t{1} << progress.tag,
+                        static_cast<std::int32_t>(body), from.z + 0.5f * arena.tall(body, seat.arena_state()));
       to.distance = hit.distance;
       to.entity = hit.entity;
     }

@@ -31,8 +31,9 @@ Bearing SeatView::paired(std::size_t tag) const {
 
 // The level of the middle of a thing; zones without end are level with whoever looks.
 float SeatView::middle_of(std::size_t thing) const {
-  const float tall = game().arena().tall(std::isfinite(game().arena().tall(thing)) ? thing : body());
-  return game().arena().pose(arena_state(), std::isfinite(game().arena().tall(thing)) ? thing : body()).z + 0.5f * tall;
+  const Arena& arena = game().arena();
+  const std::size_t at = std::isfinite(arena.tall(thing, arena_state())) ? thing : body();
+  return arena.pose(arena_state(), at).z + 0.5f * arena.tall(at, arena_state());
 }
 
 Bearing SeatView::bearing_to(std::size_t thing) const {
