@@ -30,67 +30,6 @@ void begin_blocks(const ArenaPlan& plan, StateArrays& s) {
     }
 }
 
-namespace {
-
-// From block to block along the ray, as over cells (cast_cells.hpp). `stop(number,
-// before, t)` says whether the ray ends there; `before` is the block it came from, or the number itself at the first
-// one.
-template <class Stop>
-void walk(const BlocksPlan& blocks, const std::uint8_t* kinds, Vec3 from, Vec3 d, float reach, const Stop& stop) {
-  const auto off_zero = [](float v) { return std::fabs(v) > 1e-9f ? v : v < 0.0f ? -1e-9f : 1e-9f; };
-  const float scale = 1.0f / blocks.size;
-  const Vec3 o = scale * (from - blocks.origin);  // from here on, lengths are in blocks
-  const float ix = 1.0f / off_zero(d.x), iy = 1.0f / off_zero(d.y), iz = 1.0f / off_zero(d.z), most = reach * scale;
-  const auto wide = static_cast<float>(blocks.columns), deep = static_cast<float>(blocks.rows),
-             high = static_cast<float>(blocks.layers);
-  float t = 0.0f;
-  if (!(o.x >= 0.0f && o.x < wide && o.y >= 0.0f && o.y < deep && o.z >= 0.0f && o.z < high)) {
-    const float x0 = -o.x * ix, x1 = (wide - o.x) * ix, y0 = -o.y * iy, y1 = (deep - o.y) * iy, z0 = -o.z * iz,
-                z1 = (high - o.z) * iz;
-    t = std::max({std::min(x0, x1), std::min(y0, y1), std::min(z0, z1), 0.0f});
-    if (t > std::min({std::max(x0, x1), std::max(y0, y1), std::max(z0, z1)})) return;
-  }
-  const std::int32_t sx = d.x >= 0.0f ? 1 : -1, sy = d.y >= 0.0f ? 1 : -1, sz = d.z >= 0.0f ? 1 : -1;
-  const auto start = [&](float at, std::int32_t count) {
-    return std::clamp(static_cast<std::int32_t>(at), 0, count - 1);
-  };
-  std::int32_t x = start(o.x + t * d.x, blocks.columns), y = start(o.y + t * d.y, blocks.rows),
-               z = start(o.z + t * d.z, blocks.layers);
-  float tx = (static_cast<float>(x + (sx > 0 ? 1 : 0)) - o.x) * ix,
-        ty = (static_cast<float>(y + (sy > 0 ? 1 : 0)) - o.y) * iy,
-        tz = (static_cast<float>(z + (sz > 0 ? 1 : 0)) - o.z) * iz;
-  const float dx = std::fabs(ix), dy = std::fabs(iy), dz = std::fabs(iz);
-  const std::ptrdiff_t row_step = static_cast<std::ptrdiff_t>(sy) * blocks.columns,
-                       layer_step = static_cast<std::ptrdiff_t>(sz) * blocks.columns * blocks.rows;
-  auto at = static_cast<std::ptrdiff_t>(block_number(blocks, x, y, z));
-  std::ptrdiff_t before = at;
-  while (t < most) {
-    if (kinds[at] != 0 && stop(static_cast<std::size_t>(at), static_cast<std::size_t>(before), t * blocks.size)) return;
-    before = at;
-    if (tx < ty && tx < tz) {
-      t = tx;
-      tx += dx;
-      x += sx;
-      at += sx;
-      if (static_cast<std::uint32_t>(x) >= static_cast<std::uint32_t>(blocks.columns)) return;
-    } else if (ty < tz) {
-      t = ty;
-      ty += dy;
-      y += sy;
-      at += row_step;
-      if (static_cast<std::uint32_t>(y) >= static_cast<std::uint32_t>(blocks.rows)) return;
-    } else {
-      t = tz;
-      tz += dz;
-      z += sz;
-      at += layer_step;
-      if (static_cast<std::uint32_t>(z) >= static_cast<std::uint32_t>(blocks.layers)) return;
-    }
-  }
-}
-
-}  // namespace
-
 BlockStops::BlockStops(const ArenaPlan& plan, std::uint64_t tags, bool seen) {
   const BlocksPlan& blocks = plan.blocks;
   for (std::size_t kind = 1; kind < blocks.solid.size(); ++kind) {
@@ -100,26 +39,51 @@ BlockStops::BlockStops(const ArenaPlan& plan, std::uint64_t tags, bool seen) {
   }
 }
 
+namespace {
+
+WalkedGrid<3> grid_of(const BlocksPlan& blocks, const StateArrays& s, Vec3 from) {
+  const Vec3 origin = (1.0f / blocks.size) * (from - blocks.origin);
+  return {{origin.x, origin.y, origin.z},
+          {blocks.columns, blocks.rows, static_cast<std::int32_t>(*s.block_top)},
+          {1, blocks.columns, blocks.columns * blocks.rows},
+          blocks.size};
+}
+
+}  // namespace
+
 void cast_blocks(const ArenaPlan& plan, const StateArrays& s, Vec3 from, std::span<const RaysOfEight> rays,
                  const BlockStops& stops) {
-  const BlocksPlan& blocks = plan.blocks;
-  const Vec3 origin = (1.0f / blocks.size) * (from - blocks.origin);
-  const auto top = static_cast<std::int32_t>(*s.block_top);
-  const WalkedGrid<3> grid{{origin.x, origin.y, origin.z},
-                           {blocks.columns, blocks.rows, top},
-                           {1, blocks.columns, blocks.columns * blocks.rows},
-                           blocks.size};
   walk_eights(
-      grid, rays, [&](std::uint32_t number) { return s.blocks[number]; },
+      grid_of(plan.blocks, s, from), rays, [&](std::uint32_t number) { return s.blocks[number]; },
       [&](std::uint32_t number) { return stops.at(s.blocks[number]); });
 }
 
+// One ray goes the way of eight equal ones. The free block before the one it meets lies a hair back along it.
 BlockHit look_at_block(const ArenaPlan& plan, const StateArrays& s, Vec3 from, Vec3 d, float reach) {
+  constexpr float hair = 1e-3f;  // of a block
+  const BlocksPlan& blocks = plan.blocks;
+  std::array<float, 8> dx, dy, dz, distance;
+  std::array<std::int32_t, 8> who;
+  dx.fill(d.x);
+  dy.fill(d.y);
+  dz.fill(d.z);
+  distance.fill(reach);
+  who.fill(-1);
+  const RaysOfEight rays{{dx.data(), dy.data(), dz.data()}, distance.data(), who.data()};
   BlockHit hit;
-  walk(plan.blocks, s.blocks, from, d, reach, [&](std::size_t number, std::size_t before, float) {
-    hit = {true, before != number, number, before};
-    return true;
-  });
+  walk_eights(
+      grid_of(blocks, s, from), std::span(&rays, 1), [&](std::uint32_t number) { return s.blocks[number]; },
+      [&](std::uint32_t number) {
+        hit.met = true;
+        hit.number = number;
+        return 0;
+      });
+  if (!hit.met) return hit;
+  const Vec3 at = from + (distance[0] - hair * blocks.size) * d;
+  const BlockBox box = blocks_within(blocks, at, at);
+  if (distance[0] <= 0.0f || box.column0 > box.column1 || box.row0 > box.row1 || box.layer0 > box.layer1) return hit;
+  hit.before = block_number(blocks, box.column0, box.row0, box.layer0);
+  hit.has_before = s.blocks[hit.before] == 0;
   return hit;
 }
 
