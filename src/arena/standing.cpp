@@ -62,7 +62,7 @@ class Settler {
       const float reach = plan_.bounds[i_] + plan_.bounds[b];
       if (dot(d, d) > reach * reach) continue;
       const float most = from + lift + std::max(0.0f, s_.vz[b]) * plan_.dt;
-      if (const float level = level_over(b); level > best_.level && level <= most) consider(level, b, most);
+      consider(level_over(b), b, most);
     }
     if (plan_.has_cells()) find_cells(from + lift);
     if (plan_.has_blocks()) find_blocks(from + lift);

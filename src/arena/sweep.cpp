@@ -15,6 +15,38 @@ namespace {
 constexpr float slightest_push = 0.002f;  // metres in a tick
 constexpr float into = 0.002f;            // metres by which a stopped body overlaps, so that the contact is found
 
+// How far a disc around the body's centre gets before it meets a block that stops it: metres, at most `reach`.
+float way_past_blocks(const Tick& t, std::size_t i, Vec direction, float reach, float radius) {
+  const BlocksPlan& blocks = t.plan.blocks;
+  const Band band = stopped_band(t.plan, t.s, i);
+  const Vec from{t.s.x[i], t.s.y[i]}, to = from + reach * direction;
+  const BlockBox box =
+      blocks_within(blocks, {std::min(from.x, to.x) - radius, std::min(from.y, to.y) - radius, band.low},
+                    {std::max(from.x, to.x) + radius, std::max(from.y, to.y) + radius, band.high});
+  for (std::int32_t row = box.row0; row <= box.row1; ++row)
+    for (std::int32_t column = box.column0; column <= box.column1; ++column)
+      if (solid_layer(blocks, t.s, column, row, band) >= 0)
+        reach = std::min(reach, cast_at(core_of_column(blocks, column, row), from, direction, reach, radius));
+  return reach;
+}
+
+// Likewise for uneven ground and meshes.
+float way_past_terrain(const Tick& t, std::size_t i, Vec direction, float reach, float radius) {
+  const Terrain& terrain = *t.plan.heights.terrain;
+  const Band band = stopped_band(t.plan, t.s, i);
+  const Vec from{t.s.x[i], t.s.y[i]}, to = from + reach * direction, margin{radius, radius};
+  terrain.near(Vec{std::min(from.x, to.x), std::min(from.y, to.y)} - margin,
+               Vec{std::max(from.x, to.x), std::max(from.y, to.y)} + margin, t.memory.triangles);
+  std::array<Vec, 8> corners;
+  for (const std::uint32_t number : t.memory.triangles) {
+    const std::size_t count =
+        stopping_slice(terrain.triangles()[number], band, t.plan.bounds[i], t.plan.body[i].steep, corners);
+    if (count >= 2)
+      reach = std::min(reach, cast_at(core_of_polygon(corners.data(), count), from, direction, reach, radius));
+  }
+  return reach;
+}
+
 // How far a disc around the body's centre gets before it meets something that is not free: metres, at most `reach`.
 float way_past_fixed(const Tick& t, std::size_t i, Vec direction, float reach, float radius) {
   float distance = reach;
@@ -28,34 +60,8 @@ float way_past_fixed(const Tick& t, std::size_t i, Vec direction, float reach, f
              .thickness = 2.0f * radius,
              .exclude = static_cast<std::int32_t>(i)},
             {&distance, 1}, {&entity, 1}, CastScope::fixed_solids, stopped_band(t.plan, t.s, i));
-  if (t.plan.has_blocks()) {
-    const BlocksPlan& blocks = t.plan.blocks;
-    const Band band = stopped_band(t.plan, t.s, i);
-    const Vec from{t.s.x[i], t.s.y[i]}, to = from + reach * direction;
-    const BlockBox box =
-        blocks_within(blocks, {std::min(from.x, to.x) - radius, std::min(from.y, to.y) - radius, band.low},
-                      {std::max(from.x, to.x) + radius, std::max(from.y, to.y) + radius, band.high});
-    for (std::int32_t row = box.row0; row <= box.row1; ++row)
-      for (std::int32_t column = box.column0; column <= box.column1; ++column)
-        if (solid_layer(blocks, t.s, column, row, band) >= 0)
-          distance =
-              std::min(distance, cast_at(core_of_column(blocks, column, row), from, direction, distance, radius));
-  }
-  if (t.plan.heights.terrain) {
-    const Vec from{t.s.x[i], t.s.y[i]}, to = from + reach * direction, margin{radius, radius};
-    auto& near = t.memory.triangles;
-    t.plan.heights.terrain->near(Vec{std::min(from.x, to.x), std::min(from.y, to.y)} - margin,
-                                 Vec{std::max(from.x, to.x), std::max(from.y, to.y)} + margin, near);
-    std::array<Vec, 8> corners;
-    for (const std::uint32_t number : near) {
-      const std::size_t count =
-          stopping_slice(t.plan.heights.terrain->triangles()[number], stopped_band(t.plan, t.s, i), t.plan.bounds[i],
-                         t.plan.body[i].steep, corners);
-      if (count >= 2)
-        distance =
-            std::min(distance, cast_at(core_of_polygon(corners.data(), count), from, direction, distance, radius));
-    }
-  }
+  if (t.plan.has_blocks()) distance = way_past_blocks(t, i, direction, distance, radius);
+  if (t.plan.heights.terrain) distance = way_past_terrain(t, i, direction, distance, radius);
   return distance;
 }
 
