@@ -31,8 +31,9 @@ struct Words<Verdict> {
                                    std::pair{"failure", Verdict::failure}};
 };
 
-template <class V>
-void describe(V& v, RayFan& s) {
+// What fans and cones share.
+template <class V, class Rays>
+void describe_rays(V& v, Rays& s) {
   v("name", s.name);
   v("rays", s.rays, between(1, 1024));
   v("arc", s.arc, Rule{.low = 0.0, .high = 360.0, .above_low = true});
@@ -41,20 +42,18 @@ void describe(V& v, RayFan& s) {
   v("sees", s.sees, needed());
   v("sees_own_side", s.sees_own_side);
   v("from_height", s.from_height);
+}
+
+template <class V>
+void describe(V& v, RayFan& s) {
+  describe_rays(v, s);
   v("to_height", s.to_height);
   v("looks", s.looks);
 }
 
 template <class V>
 void describe(V& v, RayCone& s) {
-  v("name", s.name);
-  v("rays", s.rays, between(1, 1024));
-  v("arc", s.arc, Rule{.low = 0.0, .high = 360.0, .above_low = true});
-  v("reach", s.reach, positive());
-  v("thickness", s.thickness, at_least(0));
-  v("sees", s.sees, needed());
-  v("sees_own_side", s.sees_own_side);
-  v("from_height", s.from_height);
+  describe_rays(v, s);
 }
 
 template <class V>
