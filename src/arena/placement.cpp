@@ -78,29 +78,33 @@ class Placer {
       return true;
     }
     if (plan_.tall[entity] == boundless) return true;
-    Ground ground = ground_at(plan_, {pose.x, pose.y}, boundless);
+    pose.z = highest_ground(pose, plan_.bounds[entity]);
+    return pose.z > -boundless && pose.z + plan_.tall[entity] <= plan_.heights.ceiling;
+  }
+
+  // The highest level within a circle that something can be set down on; `-boundless` if there is none.
+  float highest_ground(const Pose& pose, float bound) const {
+    float level = ground_at(plan_, {pose.x, pose.y}, boundless).level;
+    const Vec here{pose.x, pose.y}, reach{bound, bound};
     if (plan_.has_cells()) {
-      const Vec reach{plan_.bounds[entity], plan_.bounds[entity]}, here{pose.x, pose.y};
       const CellBox box = cells_within(plan_.cells, here - reach, here + reach);
       for (std::int32_t row = box.row0; row <= box.row1; ++row)
         for (std::int32_t column = box.column0; column <= box.column1; ++column)
           if (const float top = top_of(plan_.cells, s_.cells, cell_number(plan_.cells, column, row)); top < boundless)
-            ground.level = std::max(ground.level, top);
+            level = std::max(level, top);
     }
     if (plan_.has_blocks()) {
       const BlocksPlan& blocks = plan_.blocks;
-      const float bound = plan_.bounds[entity];
-      const BlockBox box = blocks_within(blocks, {pose.x - bound, pose.y - bound, -boundless},
-                                         {pose.x + bound, pose.y + bound, boundless});
+      const BlockBox box = blocks_within(blocks, {here.x - bound, here.y - bound, -boundless},
+                                         {here.x + bound, here.y + bound, boundless});
       for (std::int32_t row = box.row0; row <= box.row1; ++row)
         for (std::int32_t column = box.column0; column <= box.column1; ++column) {
           std::int32_t layer = blocks.layers - 1;
           while (layer >= 0 && !is_solid(blocks, s_, column, row, layer)) --layer;
-          if (layer >= 0) ground.level = std::max(ground.level, level_of(blocks, layer + 1));
+          if (layer >= 0) level = std::max(level, level_of(blocks, layer + 1));
         }
     }
-    pose.z = ground.level;
-    return ground.level > -boundless && pose.z + plan_.tall[entity] <= plan_.heights.ceiling;
+    return level;
   }
 
   static bool is_open(const Placement& rule) {
