@@ -1,7 +1,6 @@
 #include <cmath>
 
 #include "painter.hpp"
-#include "zithercraft/game/seat.hpp"
 
 namespace zithercraft {
 namespace {
@@ -38,13 +37,15 @@ class FlatPainter final : public Painter {
     text(x, y + 18, written(metres), 13);
   }
 
+  Point seen(const Place& place) const override { return {place.x, place.y}; }
+
   void draw_arena() override {
     draw_water();
     draw_cells();
     for (const EntityKind kind :
          {EntityKind::zone, EntityKind::wall, EntityKind::item, EntityKind::body, EntityKind::shot}) {
       if (kind == EntityKind::body) {
-        if (p_.rays) draw_rays();
+        if (p_.rays) draw_rays(false);
         for (const Path& path : p_.paths) draw_path(path);
       }
       for (std::size_t e = 0; e < arena_.entities().size(); ++e)
@@ -108,23 +109,6 @@ class FlatPainter final : public Painter {
     cairo_move_to(c_, sx(x), sy(y));
     cairo_line_to(c_, sx(x + half * static_cast<double>(pose.cos)), sy(y + half * static_cast<double>(pose.sin)));
     cairo_stroke(c_);
-  }
-
-  void draw_rays() {
-    for (std::size_t role = 0; role < lanes_.game().roles().size(); ++role)
-      for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat)
-        for (const SeenRay& ray : SeatView(lanes_, 0, role, seat).rays()) {
-          any_ray_ = true;
-          const bool hit = ray.entity >= 0;
-          set(hit ? colour_of(static_cast<std::size_t>(ray.entity)) : faint, hit ? 0.55 : 0.35);
-          cairo_set_line_width(c_, 1);
-          cairo_move_to(c_, sx(static_cast<double>(ray.from_x)), sy(static_cast<double>(ray.from_y)));
-          cairo_line_to(c_, sx(static_cast<double>(ray.to_x)), sy(static_cast<double>(ray.to_y)));
-          cairo_stroke(c_);
-          if (!hit) continue;
-          cairo_arc(c_, sx(static_cast<double>(ray.to_x)), sy(static_cast<double>(ray.to_y)), 2.5, 0, 2 * M_PI);
-          cairo_fill(c_);
-        }
   }
 
   void draw_path(const Path& path) {

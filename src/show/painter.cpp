@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "zithercraft/game/seat.hpp"
+
 namespace zithercraft {
 namespace {
 
@@ -99,6 +101,32 @@ void Painter::trace(const std::vector<Point>& points, bool close) {
     i == 0 ? cairo_move_to(c_, sx(points[i][0]), sy(points[i][1]))
            : cairo_line_to(c_, sx(points[i][0]), sy(points[i][1]));
   if (close) cairo_close_path(c_);
+}
+
+void Painter::draw_rays(bool ringed) {
+  for (std::size_t role = 0; role < lanes_.game().roles().size(); ++role)
+    for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat)
+      for (const SeenRay& ray : SeatView(lanes_, 0, role, seat).rays()) {
+        any_ray_ = true;
+        const bool hit = ray.entity >= 0;
+        const Point from = seen({static_cast<double>(ray.from_x), static_cast<double>(ray.from_y),
+                                 static_cast<double>(ray.from_z)}),
+                    to = seen(
+                        {static_cast<double>(ray.to_x), static_cast<double>(ray.to_y), static_cast<double>(ray.to_z)});
+        set(hit ? colour_of(static_cast<std::size_t>(ray.entity)) : faint, hit ? 0.55 : 0.35);
+        cairo_set_line_width(c_, 1);
+        trace({from, to}, false);
+        cairo_stroke(c_);
+        if (!hit) continue;
+        cairo_arc(c_, sx(to[0]), sy(to[1]), 2.5, 0, 2 * M_PI);
+        cairo_fill_preserve(c_);
+        if (ringed) {
+          set(ink, 0.6);
+          cairo_set_line_width(c_, 0.6);
+          cairo_stroke(c_);
+        }
+        cairo_new_path(c_);
+      }
 }
 
 // Ring for success, cross for failure, bar for a cutoff.

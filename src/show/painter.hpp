@@ -37,6 +37,8 @@ class Painter {
   /// How far the arena reaches, in units of the picture before it is scaled; y upwards.
   virtual Extent extent() const = 0;
   virtual void draw_arena() = 0;
+  /// Where a place of the arena is seen, in the same units.
+  virtual Point seen(const Place& place) const = 0;
   virtual void draw_scale(double x, double y) = 0;
 
   void set(Colour colour, double opacity = 1.0) { cairo_set_source_rgba(c_, colour.r, colour.g, colour.b, opacity); }
@@ -46,6 +48,8 @@ class Painter {
   double sy(double y) const { return top_ + (box_.y1 - y) * scale_; }
   /// Puts the points together to one line on the picture.
   void trace(const std::vector<Point>& points, bool close);
+  /// The rays of all seats; `ringed`: what they meet is marked so that it shows on its own colour.
+  void draw_rays(bool ringed);
   void end_mark(double x, double y, Outcome outcome);
   void text(double x, double y, const std::string& words, double size, bool bold = false);
   /// How many metres a scale of about 50 pixels shows, and how that is written.

@@ -3,7 +3,6 @@
 #include <functional>
 
 #include "painter.hpp"
-#include "zithercraft/game/seat.hpp"
 
 namespace zithercraft {
 namespace {
@@ -29,10 +28,10 @@ class SpacePainter final : public Painter {
     std::function<void()> draw;
   };
 
-  static Point seen(double x, double y, double z) { return {(x - y) * cos30, 0.5 * (x + y) + z}; }
+  Point seen(const Place& p) const override { return {(p.x - p.y) * cos30, 0.5 * (p.x + p.y) + p.z}; }
   static double nearness(double x, double y, double z) { return z - x - y; }
-  double px(double x, double y, double z) const { return sx(seen(x, y, z)[0]); }
-  double py(double x, double y, double z) const { return sy(seen(x, y, z)[1]); }
+  double px(double x, double y, double z) const { return sx(seen({x, y, z})[0]); }
+  double py(double x, double y, double z) const { return sy(seen({x, y, z})[1]); }
 
   Solid solid_of(std::size_t e) const {
     const Pose pose = arena_.pose(lanes_.arena_state(0), e);
@@ -73,7 +72,7 @@ class SpacePainter final : public Painter {
   Extent extent() const override {
     Extent box;
     const auto add = [&](double x, double y, double z) {
-      const Point p = seen(x, y, z);
+      const Point p = seen({x, y, z});
       box.add(p[0], p[1]);
     };
     double x0, y0, x1, y1;
@@ -147,7 +146,7 @@ class SpacePainter final : public Painter {
     std::stable_sort(things.begin(), things.end(),
                      [](const Drawable& a, const Drawable& b) { return a.nearness < b.nearness; });
     for (const Drawable& thing : things) thing.draw();
-    if (p_.rays) draw_rays();
+    if (p_.rays) draw_rays(true);
     for (const Path& path : p_.paths) draw_path(path);
     cairo_restore(c_);
   }
@@ -326,7 +325,7 @@ class SpacePainter final : public Painter {
     };
     for (const double z : {solid.low, solid.high}) {
       std::vector<Point> ring;
-      for (const Point& p : solid.outline) ring.push_back(seen(p[0], p[1], z));
+      for (const Point& p : solid.outline) ring.push_back(seen({p[0], p[1], z}));
       trace(ring, true);
       set(colour_of(e), 0.18);
       cairo_fill_preserve(c_);
@@ -379,30 +378,11 @@ class SpacePainter final : public Painter {
                               y + 0.85 * half * static_cast<double>(pose.sin), solid.high});
   }
 
-  void draw_rays() {
-    for (std::size_t role = 0; role < lanes_.game().roles().size(); ++role)
-      for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat)
-        for (const SeenRay& ray : SeatView(lanes_, 0, role, seat).rays()) {
-          any_ray_ = true;
-          const bool hit = ray.entity >= 0;
-          set(hit ? colour_of(static_cast<std::size_t>(ray.entity)) : faint, hit ? 0.55 : 0.35);
-          cairo_set_line_width(c_, 1);
-          const Place to{static_cast<double>(ray.to_x), static_cast<double>(ray.to_y), static_cast<double>(ray.to_z)};
-          line({static_cast<double>(ray.from_x), static_cast<double>(ray.from_y), static_cast<double>(ray.from_z)}, to);
-          if (!hit) continue;
-          cairo_arc(c_, px(to.x, to.y, to.z), py(to.x, to.y, to.z), 2.5, 0, 2 * M_PI);
-          cairo_fill_preserve(c_);
-          set(ink, 0.6);
-          cairo_set_line_width(c_, 0.6);
-          cairo_stroke(c_);
-        }
-  }
-
   void draw_path(const Path& path) {
     if (path.points.size() < 2) return;
     std::vector<Point> way;
     for (std::size_t i = 0; i < path.points.size(); ++i)
-      way.push_back(seen(path.points[i][0], path.points[i][1], level(path, i)));
+      way.push_back(seen({path.points[i][0], path.points[i][1], level(path, i)}));
     trace(way, false);
     set(path_colour);
     cairo_set_line_width(c_, 2.5);
