@@ -49,11 +49,11 @@ std::string read_data(const std::string& name, const std::string& where) {
   return read_text(path);
 }
 
-std::string data_url(const std::string& bytes) {
-  std::string text(url_start);
-  const std::size_t from = text.size();
-  text.resize(from + BASE64_ENCODE_RAW_LENGTH(bytes.size()));
-  nettle_base64_encode_raw(text.data() + from, bytes.size(), reinterpret_cast<const std::uint8_t*>(bytes.data()));
+std::string data_url(const std::string& bytes) { return std::string(url_start) + base64(bytes); }
+
+std::string base64(std::string_view bytes) {
+  std::string text(BASE64_ENCODE_RAW_LENGTH(bytes.size()), '\0');
+  nettle_base64_encode_raw(text.data(), bytes.size(), reinterpret_cast<const std::uint8_t*>(bytes.data()));
   return text;
 }
 

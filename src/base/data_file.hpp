@@ -2,6 +2,7 @@
 
 #include <filesystem>
 #include <string>
+#include <string_view>
 
 namespace zithercraft {
 
@@ -14,6 +15,9 @@ bool is_data_url(const std::string& name);
 
 /// The same bytes as a `data:` URL, so that a spec holds all it needs.
 std::string data_url(const std::string& bytes);
+
+/// Bytes in base64 (RFC 4648).
+std::string base64(std::string_view bytes);
 
 /// How the name is shown in errors.
 std::string shown(const std::string& name);

@@ -2,24 +2,18 @@
 
 #include <fmt/format.h>
 #include <algorithm>
-#include <atomic>
-#include <csignal>
 #include <map>
 #include <nlohmann/json.hpp>
 
 #include "games.hpp"
 #include "progress.hpp"
+#include "signals.hpp"
 #include "zithercraft/zithercraft.hpp"
 
 namespace zithercraft::cli {
 namespace {
 
 using nlohmann::ordered_json;
-
-std::atomic<bool> stop_requested{false};
-static_assert(std::atomic<bool>::is_always_lock_free);  // a signal handler may only touch such
-
-void request_stop(int) { stop_requested = true; }
 
 ordered_json column_json(const Column& c) {
   return {{"name", c.name}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}, {"scale", c.scale}};
@@ -163,49 +157,6 @@ void print_score(const Score& s) {
   fmt::print("\n");
 }
 
-struct ReplayLine {
-  Outcome outcome;
-  std::uint32_t decisions;
-  double total;
-};
-
-std::vector<ReplayLine> lines_of(Replay& replay) {
-  std::vector<ReplayLine> lines;
-  for (std::size_t e = 0; e < replay.episodes().size(); ++e) {
-    const auto& episode = replay.episodes()[e];
-    double total = 0.0;
-    for (std::uint32_t d = 0; d < episode.moments; ++d)
-      for (const float paid : replay.moment(e, d).roles[0].payments) total += static_cast<double>(paid);
-    lines.push_back({episode.outcome, episode.moments - 1, total});
-  }
-  return lines;
-}
-
-void draw_replay(Replay& replay, const ReplayCommand& command) {
-  if (command.episode >= replay.episodes().size())
-    throw Error(Fault::usage, fmt::format("there is no episode {}", command.episode), command.file,
-                fmt::format("it has {} episodes, counted from 0", replay.episodes().size()));
-  const std::uint32_t moments = replay.episodes()[command.episode].moments;
-  Lanes lanes(replay.game(), 1);
-  Path path;
-  lanes.begin(0, {});
-  const auto look_at = [&](std::uint32_t d) {
-    const Moment& m = replay.moment(command.episode, d);
-    std::copy(m.state.begin(), m.state.end(), lanes.arena_state(0));
-    extend(path, lanes);
-    path.outcome = m.outcome;
-  };
-  for (std::uint32_t d = 0; d < moments; ++d) look_at(d);
-  const Path whole = path;
-  look_at(moments / 2);  // the boat is drawn half-way, where its rays tell most
-  draw_png(command.png,
-           {&lanes,
-            true,
-            {whole},
-            fmt::format("{}: episode {}, {} after {} decisions; boat and rays at decision {}", replay.info().game,
-                        command.episode, name_of(whole.outcome), moments - 1, moments / 2)});
-}
-
 }  // namespace
 
 int GamesCommand::run() const {
@@ -251,9 +202,7 @@ int TrainCommand::run() const {
     last = p;
     line.show(p);
   };
-  std::signal(SIGINT, request_stop);
-  std::signal(SIGTERM, request_stop);
-  options.stop = &stop_requested;
+  options.stop = &stop_on_signal();
   const Run trained = train(spec, options);
   line.close();
 
@@ -293,7 +242,7 @@ int ScoreCommand::run() const {
 }
 
 int RecordCommand::run() const {
-  record(Run::open(run_folder), out, {episodes, seed});
+  record(Run::open(run_folder), out, {episodes, seed, checkpoint});
   const Replay replay(out);
   if (json) {
     fmt::print("{}\n",
@@ -302,52 +251,6 @@ int RecordCommand::run() const {
     fmt::print("recorded {} episodes in {} ({} bytes)\n", replay.episodes().size(), out, replay.bytes());
   }
   return done;
-}
-
-int ReplayCommand::run() const {
-  Replay replay(file);
-  if (!replay.whole())
-    fmt::print(stderr,
-               "zithercraft: note: {}: the end of the file is missing; what follows its last whole chunk is lost\n",
-               file);
-  if (!png.empty()) draw_replay(replay, *this);
-  const auto lines = lines_of(replay);
-  ordered_json j{{"file", file},
-                 {"game", replay.info().game},
-                 {"pilots", replay.info().pilots},
-                 {"seed", replay.info().seed},
-                 {"made_with", replay.info().made_with},
-                 {"bytes", replay.bytes()},
-                 {"whole", replay.whole()}};
-  j["episodes"] = ordered_json::array();
-  for (const ReplayLine& l : lines)
-    j["episodes"].push_back({{"outcome", name_of(l.outcome)}, {"decisions", l.decisions}, {"return", l.total}});
-  if (!json) {
-    fmt::print("{}: {}, pilot {}, seed {}, {} bytes\n", file, replay.info().game, fmt::join(replay.info().pilots, ", "),
-               replay.info().seed, replay.bytes());
-    fmt::print("{:>8}  {:<9} {:>9} {:>8}\n", "episode", "outcome", "decisions", "return");
-    for (std::size_t e = 0; e < lines.size(); ++e)
-      fmt::print("{:>8}  {:<9} {:>9} {:>8.3f}\n", e, name_of(lines[e].outcome), lines[e].decisions, lines[e].total);
-  }
-  int status = done;
-  if (check) {
-    const ReplayCheck found = check_replay(file);
-    j["check"] = {{"passed", found.passed()},
-                  {"episodes", found.episodes},
-                  {"decisions", found.decisions},
-                  {"payments_compared", found.payments_compared},
-                  {"difference", found.difference}};
-    if (!json && found.passed())
-      fmt::print("check passed: {} decisions played again, every bit the same{}\n", found.decisions,
-                 found.payments_compared ? "" : " (payments not compared: a term is coded in C++)");
-    if (!found.passed()) {
-      status = static_cast<int>(Fault::check_failed);
-      fmt::print(stderr, "zithercraft: check failed: {}: {}\n", file,
-                 found.difference.empty() ? "the end of the file is missing" : found.difference);
-    }
-  }
-  if (json) fmt::print("{}\n", j.dump(2));
-  return status;
 }
 
 int ReportCommand::run() const {

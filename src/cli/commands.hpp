@@ -3,6 +3,7 @@
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <vector>
 
 namespace zithercraft::cli {
 
@@ -38,17 +39,41 @@ struct ScoreCommand {
 };
 
 struct RecordCommand {
-  std::string run_folder, out;
+  std::string run_folder, out, checkpoint = "last";
   std::int64_t episodes = 5;
   std::uint64_t seed = 0;
   bool json = false;
   int run() const;
 };
 
+/// Where a page is served.
+struct ServeFlags {
+  std::string address = "127.0.0.1", token;
+  std::uint16_t port = 0;
+};
+
 struct ReplayCommand {
-  std::string file, png;
+  std::vector<std::string> files;
+  std::string png, sheet, html, csv, gif, webm, gltf;
   std::size_t episode = 0;
-  bool check = false, json = false;
+  std::optional<std::uint32_t> tick;
+  ServeFlags serving;
+  bool info = false, check = false, serve = false, json = false;
+  int run() const;
+};
+
+struct DriveCommand {
+  std::string game, seat, with, out, keys;
+  std::uint64_t seed = 0;
+  ServeFlags serving;
+  bool json = false;
+  int run() const;
+};
+
+struct WatchCommand {
+  std::string run_folder;
+  ServeFlags serving;
+  bool json = false;
   int run() const;
 };
 

@@ -33,6 +33,44 @@ void add(CLI::App& app, const std::string& name, const std::string& about, int& 
   sub->final_callback([command, &status] { status = command->run(); });
 }
 
+void add_serving(CLI::App& sub, ServeFlags& flags) {
+  sub.add_option("--port", flags.port, "Port to serve the page at; 0: any that is free")->capture_default_str();
+  sub.add_option("--listen", flags.address, "Address to serve it at; beyond this machine only with --token")
+      ->capture_default_str();
+  sub.add_option("--token", flags.token, "What the page's address must carry");
+}
+
+void describe_replay(CLI::App& sub, ReplayCommand& c) {
+  sub.add_option("FILE", c.files, "The replay file; up to four for --html and --serve, which show them side by side")
+      ->required()
+      ->expected(1, 4);
+  sub.add_flag("--info", c.info, "Also list roles, pilots and what each term paid");
+  sub.add_flag("--check", c.check, "Play it again and compare every bit");
+  sub.add_flag("--serve", c.serve, "Show it in a page until interrupted");
+  add_serving(sub, c.serving);
+  sub.add_option("--html", c.html, "Write a self-contained page that plays it");
+  sub.add_option("--csv", c.csv, "Write states.csv, events.csv and ledger.csv into this folder");
+  sub.add_option("--gltf", c.gltf, "Write an episode as an animated glTF 2.0 scene (.gltf or .glb)");
+  sub.add_option("--png", c.png, "Draw an episode's path into this PNG file");
+  sub.add_option("--sheet", c.sheet, "Draw twelve moments of an episode into this PNG file");
+  sub.add_option("--gif", c.gif, "Write an episode as an animated GIF; needs ffmpeg");
+  sub.add_option("--webm", c.webm, "Write an episode as a WebM film; needs ffmpeg");
+  sub.add_option("--episode", c.episode, "Which episode to draw or convert, from 0")
+      ->check(CLI::NonNegativeNumber)
+      ->capture_default_str();
+  sub.add_option("--tick", c.tick, "With --png: which tick of the episode to draw, from 0");
+}
+
+void describe_drive(CLI::App& sub, DriveCommand& c) {
+  sub.add_option("GAME", c.game, "The game")->required();
+  sub.add_option("--seat", c.seat, "The seat to steer: a role's name, or ROLE:2 for its second seat");
+  sub.add_option("--with", c.with, "A run whose policy plays the other seats of its role");
+  sub.add_option("--out", c.out, "Record what is driven into this replay file");
+  sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
+  sub.add_option("--keys", c.keys, "Play one episode by a script of keys, without a page");
+  add_serving(sub, c.serving);
+}
+
 void add_commands(CLI::App& app, int& status) {
   add<GamesCommand>(app, "games", "List the demo games", status, [](CLI::App&, GamesCommand&) {});
   add<ShowCommand>(app, "show", "Describe a game: what is in it, what its roles sense, control and are paid for",
@@ -79,16 +117,16 @@ void add_commands(CLI::App& app, int& status) {
             ->check(CLI::Range(1, 1'000'000))
             ->capture_default_str();
         sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
+        sub.add_option("--checkpoint", c.checkpoint, "Whose policy plays: a kept checkpoint's name, like at-000001000000")
+            ->capture_default_str();
       });
-  add<ReplayCommand>(app, "replay", "List, check and draw a recorded match", status,
-                     [](CLI::App& sub, ReplayCommand& c) {
-                       sub.add_option("FILE", c.file, "The replay file")->required();
-                       sub.add_flag("--check", c.check, "Play it again and compare every bit");
-                       sub.add_option("--png", c.png, "Draw an episode's path into this PNG file");
-                       sub.add_option("--episode", c.episode, "Which episode to draw, from 0")
-                           ->check(CLI::NonNegativeNumber)
-                           ->capture_default_str();
-                     });
+  add<ReplayCommand>(app, "replay", "List, check, draw, show and convert a recorded match", status, describe_replay);
+  add<DriveCommand>(app, "drive", "Steer a seat by keyboard or gamepad in a page", status, describe_drive);
+  add<WatchCommand>(app, "watch", "Show a running or finished training in a page", status,
+                    [](CLI::App& sub, WatchCommand& c) {
+                      sub.add_option("RUN", c.run_folder, "The run's folder")->required();
+                      add_serving(sub, c.serving);
+                    });
   add<ReportCommand>(app, "report", "Write one self-contained page about a run", status,
                      [](CLI::App& sub, ReportCommand& c) {
                        sub.add_option("RUN", c.run_folder, "The run's folder")->required();

@@ -44,6 +44,9 @@ class RoleCompiler {
     for (std::size_t i = 0; i < spec_.rewards.size(); ++i)
       add_term(spec_.rewards[i], where_ + ".rewards[" + std::to_string(i) + "]");
     check_unique(role.terms, "term", where_ + ".rewards", "give them different names");
+    for (std::size_t i = 0; i < spec_.keys.size(); ++i)
+      check_binding(spec_.keys[i], where_ + ".keys[" + std::to_string(i) + "]");
+    role.keys = spec_.keys.empty() ? default_bindings(role.controls) : spec_.keys;
   }
 
   bool complete() const { return complete_; }
@@ -140,6 +143,10 @@ class RoleCompiler {
       for (const auto& tag : sense.sees) add_column(name + tag, "flag", 0, 1);
       add_column(name + "distance", "m", 0, 1, sense.reach);
     }
+    RaySense rays{sense.name, fan.first_column, sense.sees, fan.reach, fan.eye, fan.looks, {}};
+    for (std::size_t i = 0; i < fan.rays; ++i)
+      rays.direction.push_back({fan.cos[i], fan.sin[i], fan.up.empty() ? 0.0f : fan.up[i]});
+    role_->rays.push_back(std::move(rays));
     plan_->senses.emplace_back(std::move(fan));
   }
 
@@ -288,6 +295,11 @@ class RoleCompiler {
                                {},
                                0});
     role_->controls.push_back({dial.name, "share of full", dial.low, dial.high, {}});
+    role_->rest.push_back(static_cast<float>(std::clamp(0.0, dial.low, dial.high)));
+  }
+
+  static bool at_rest(const Option& option) {
+    return option.value == 0.0 && std::all_of(option.sets.begin(), option.sets.end(), [](const auto& set) { return set.second == 0.0; });
   }
 
   void add_control(const Choice& choice, const std::string& where) {
@@ -316,7 +328,29 @@ class RoleCompiler {
     const auto names = names_of(choice.options);
     check_unique(names, "option", where + ".options", "give them different names");
     plan_->controls.push_back(std::move(control));
+    const auto rest = std::find_if(choice.options.begin(), choice.options.end(), at_rest) - choice.options.begin();
+    role_->rest.push_back(static_cast<float>(static_cast<std::size_t>(rest) % choice.options.size()));
     role_->controls.push_back({choice.name, "option", 0, static_cast<double>(names.size() - 1), names});
+  }
+
+  void check_binding(const KeyBinding& binding, const std::string& where) const {
+    if (!binding.key.empty() + binding.axis.has_value() + binding.button.has_value() != 1)
+      wrong("a binding needs exactly one of key, axis and button", where, "say what is pressed or moved");
+    if (!binding.key.empty() && !is_key(binding.key))
+      wrong("there is no key '" + binding.key + "'", where + ".key", advice(binding.key, known_keys()));
+    const auto control = std::find_if(role_->controls.begin(), role_->controls.end(),
+                                      [&](const ControlInfo& c) { return c.name == binding.control; });
+    if (control == role_->controls.end())
+      wrong("the role has no control '" + binding.control + "'", where + ".control",
+            advice(binding.control, names_of(role_->controls)));
+    if (control->is_choice() != !binding.option.empty())
+      wrong(control->is_choice() ? "'" + binding.control + "' is a choice, and the binding names no option"
+                                 : "'" + binding.control + "' is a dial and has no options",
+            where + ".option", control->is_choice() ? "name one" : "leave `option` out; `value` says how far it turns");
+    if (control->is_choice() &&
+        std::find(control->options.begin(), control->options.end(), binding.option) == control->options.end())
+      wrong("'" + binding.control + "' has no option '" + binding.option + "'", where + ".option",
+            advice(binding.option, control->options));
   }
 
   std::uint64_t tag_mask(const std::vector<std::string>& tags, const std::string& where) const {

@@ -117,6 +117,15 @@ void Lanes::advance(std::size_t lane, std::size_t worker) {
   sense(lane, worker);
 }
 
+void Lanes::play_ticks(std::size_t lane, const std::function<void()>& after_tick, std::size_t worker) {
+  apply_controls(lane);
+  events_[lane].clear();
+  for (std::int64_t tick = 0; tick < game_.spec().think_every; ++tick) {
+    game_.arena().tick(block(lane), workers_[worker].scratch, events_[lane]);
+    after_tick();
+  }
+}
+
 void Lanes::apply_controls(std::size_t lane) {
   const GamePlan& plan = game_.plan();
   for (std::size_t r = 0; r < plan.roles.size(); ++r)

@@ -147,6 +147,16 @@ void describe(V& v, Term& s) {
 }
 
 template <class V>
+void describe(V& v, KeyBinding& s) {
+  v("key", s.key);
+  v("axis", s.axis, between(0, 15));
+  v("button", s.button, between(0, 31));
+  v("control", s.control, needed());
+  v("value", s.value, between(-1, 1));
+  v("option", s.option);
+}
+
+template <class V>
 void describe(V& v, RoleSpec& s) {
   v("name", s.name, needed());
   v("body", s.body);
@@ -154,6 +164,7 @@ void describe(V& v, RoleSpec& s) {
   v("controls", s.controls);
   v("rewards", s.rewards);
   v("script", s.script);
+  v("keys", s.keys);
 }
 
 template <class V>

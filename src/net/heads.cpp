@@ -69,6 +69,20 @@ void Heads::controls_of(std::span<const float> decision, std::span<float> contro
   }
 }
 
+void Heads::odds(std::span<const float> outputs, std::span<const float> log_spread, std::span<float> odds) const {
+  std::size_t at = 0;
+  for (const Head& head : heads_) {
+    if (head.options == 0) {
+      odds[at++] = head.middle + head.half * outputs[head.first_output];
+      odds[at++] = head.half * std::exp(log_spread[head.dial]);
+      continue;
+    }
+    const auto logits = outputs.subspan(head.first_output, head.options);
+    const float total = log_sum(logits);
+    for (const float logit : logits) odds[at++] = std::exp(logit - total);
+  }
+}
+
 template <class Scalar>
 Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
                                    std::span<const float> decision) const {

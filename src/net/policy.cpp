@@ -177,4 +177,19 @@ void Policy::values(std::span<const float> senses, std::span<float> values) {
   }
 }
 
+void Policy::odds(std::span<const float> senses, std::span<float> odds) {
+  const Weights& w = *weights_;
+  const std::size_t in = columns(), rows = senses.size() / in, out = odds_of(w.signature.controls);
+  if (senses.size() != rows * in || odds.size() != rows * out)
+    throw Error(Fault::usage, "the spans do not fit", "Policy::odds", "give whole rows and their odds' room");
+  for (std::size_t first = 0; first < rows; first += tile) {
+    const std::size_t n = std::min(tile, rows - first);
+    w.normaliser.apply(senses.subspan(first * in, n * in), room_->senses.span().first(n * in));
+    const auto outputs = w.policy.forward(w.policy_parameters.span(), room_->senses.span(), n, room_->policy);
+    for (std::size_t r = 0; r < n; ++r)
+      w.heads.odds(outputs.subspan(r * w.heads.outputs(), w.heads.outputs()), w.log_spread,
+                   odds.subspan((first + r) * out, out));
+  }
+}
+
 }  // namespace zithercraft

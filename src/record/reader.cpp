@@ -38,11 +38,18 @@ class Taker {
     return value;
   }
   std::vector<float> floats(std::size_t n) {
+    if (n > bytes_.size() / sizeof(float)) damaged("a moment is cut short", source_);
     std::vector<float> values(n);
     take(std::as_writable_bytes(std::span(values)));
     return values;
   }
-  bool empty() const { return bytes_.empty(); }
+  std::string text() {
+    const auto size = one<std::uint32_t>();
+    if (size > bytes_.size()) damaged("a moment is cut short", source_);
+    std::string words(size, ' ');
+    take(std::as_writable_bytes(std::span(words)));
+    return words;
+  }
 
  private:
   std::span<const std::byte> bytes_;
@@ -61,6 +68,8 @@ struct Replay::State {
   bool whole = false;
   std::size_t cached_chunk = ~std::size_t{0};
   std::vector<Moment> cached;
+  std::unique_ptr<Lanes> player;  // plays ticks again
+  std::vector<std::vector<std::byte>> ticks;
 
   template <class T>
   T at(std::uint64_t offset) const {
@@ -140,6 +149,19 @@ struct Replay::State {
     }
   }
 
+  Overlay take_overlay(Taker& take) const {
+    Overlay o;
+    const auto form = take.one<std::uint32_t>();
+    if (form > static_cast<std::uint32_t>(Overlay::Form::tint)) damaged("an overlay is of no known form", source);
+    o.form = static_cast<Overlay::Form>(form);
+    take.take(std::as_writable_bytes(std::span(o.colour)));
+    take.one<std::uint8_t>();
+    o.name = take.text();
+    o.label = take.text();
+    o.numbers = take.floats(take.one<std::uint32_t>());
+    return o;
+  }
+
   std::vector<Moment> read_chunk(std::size_t number) const {
     const auto raw =
         unpack(chunks[number].offset, "chunk " + std::to_string(number + 1) + " of " + std::to_string(chunks.size()));
@@ -157,12 +179,15 @@ struct Replay::State {
         r.controls = take.floats(seats * role.controls.size());
         r.payments = take.floats(seats * role.terms.size());
         r.values = take.floats(seats);
+        r.odds = take.floats(seats * odds_of(role.controls));
       }
       const auto events = take.one<std::uint32_t>();
       for (std::uint32_t i = 0; i < events; ++i) {
         const auto e = take.one<StoredEvent>();
         m.events.push_back({e.tick, static_cast<EventKind>(e.kind), e.who, e.whom, e.x, e.y, e.strength, e.detail});
       }
+      const auto overlays = take.one<std::uint32_t>();
+      for (std::uint32_t i = 0; i < overlays; ++i) m.overlays.push_back(take_overlay(take));
     }
     return moments;
   }
@@ -204,6 +229,27 @@ const Moment& Replay::moment(std::size_t episode, std::uint32_t decision) {
     s.cached_chunk = number;
   }
   return s.cached[decision - found->first_decision];
+}
+
+const std::vector<std::vector<std::byte>>& Replay::ticks(std::size_t episode, std::uint32_t decision) {
+  State& s = *state_;
+  s.ticks.clear();
+  if (decision == 0) {
+    s.ticks.push_back(moment(episode, 0).state);
+    return s.ticks;
+  }
+  if (!s.player) s.player = std::make_unique<Lanes>(*s.game, 1);
+  const std::vector<std::byte> before = moment(episode, decision - 1).state;
+  std::copy(before.begin(), before.end(), s.player->arena_state(0));
+  const Moment& after = moment(episode, decision);
+  for (std::size_t role = 0; role < after.roles.size(); ++role)
+    std::copy(after.roles[role].controls.begin(), after.roles[role].controls.end(), s.player->controls(role).begin());
+  s.player->play_ticks(0, [&] {
+    const std::byte* state = s.player->arena_state(0);
+    s.ticks.emplace_back(state, state + s.game->arena().state_bytes());
+  });
+  s.ticks.back() = after.state;
+  return s.ticks;
 }
 
 }  // namespace zithercraft

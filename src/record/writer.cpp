@@ -1,7 +1,13 @@
 #include <zstd.h>
 
+#include <condition_variable>
+#include <deque>
+#include <exception>
 #include <fstream>
+#include <mutex>
 #include <nlohmann/json.hpp>
+#include <thread>
+#include <utility>
 
 #include "../base/signature_json.hpp"
 #include "format.hpp"
@@ -43,112 +49,246 @@ json header_of(const Game& game, const ReplayInfo& info) {
           {"entities", entities}};
 }
 
+// What waits to be compressed and written: the moments of one chunk.
+struct Parcel {
+  ChunkHeader header{};
+  std::vector<std::byte> raw{};
+};
+
+// Compresses and writes on a thread of its own, so that whoever plays only copies. Room is used again.
+class ChunkFile {
+ public:
+  explicit ChunkFile(std::filesystem::path part) : part_(std::move(part)) {
+    out_.open(part_, std::ios::binary | std::ios::trunc);
+    if (!out_) fail();
+  }
+  ~ChunkFile() { stop(); }
+  ChunkFile(const ChunkFile&) = delete;
+  ChunkFile& operator=(const ChunkFile&) = delete;
+
+  void write(std::span<const std::byte> bytes) {
+    out_.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
+    if (!out_) fail();
+    offset_ += bytes.size();
+  }
+  void flush() {
+    out_.flush();
+    if (!out_) fail();
+  }
+
+  void start() { thread_ = std::thread([this] { work(); }); }
+
+  /// Hands a parcel over and gives back an empty one. Waits while too many are under way.
+  void send(Parcel& parcel) {
+    std::unique_lock lock(mutex_);
+    changed_.wait(lock, [&] { return waiting_.size() < most_waiting || failure_; });
+    if (failure_) std::rethrow_exception(failure_);
+    waiting_.push_back(std::move(parcel));
+    parcel = {};
+    if (!empty_.empty()) {
+      parcel = std::move(empty_.back());
+      empty_.pop_back();
+    }
+    changed_.notify_all();
+  }
+
+  /// All that was sent is in the file, followed by the index.
+  void finish() {
+    stop();
+    if (failure_) std::rethrow_exception(failure_);
+    const std::uint64_t index_offset = offset_;
+    Parcel index;
+    index.header.kind = static_cast<std::uint32_t>(ChunkKind::index);
+    append(index.raw, std::span<const IndexEntry>(index_));
+    pack(index);
+    const FileEnd end{index_offset, end_checksum(index_offset), end_magic};
+    write(std::as_bytes(std::span(&end, 1)));
+    out_.close();
+    if (!out_) fail();
+  }
+
+ private:
+  static constexpr std::size_t most_waiting = 4;
+
+  [[noreturn]] void fail() const {
+    throw Error(Fault::file, "cannot write the replay", part_.string(),
+                "check that the folder exists, can be written, and has space left");
+  }
+
+  void stop() {
+    if (!thread_.joinable()) return;
+    {
+      const std::lock_guard lock(mutex_);
+      closing_ = true;
+    }
+    changed_.notify_all();
+    thread_.join();
+  }
+
+  void work() {
+    std::unique_lock lock(mutex_);
+    for (;;) {
+      changed_.wait(lock, [&] { return !waiting_.empty() || closing_; });
+      if (waiting_.empty()) return;
+      Parcel parcel = std::move(waiting_.front());
+      waiting_.pop_front();
+      lock.unlock();
+      std::exception_ptr failure;
+      try {
+        index_.push_back({offset_, parcel.header.episode, parcel.header.first_decision, parcel.header.moments,
+                          parcel.header.outcome});
+        pack(parcel);
+      } catch (...) {
+        failure = std::current_exception();
+      }
+      lock.lock();
+      parcel.header = {};
+      parcel.raw.clear();
+      empty_.push_back(std::move(parcel));
+      failure_ = failure;
+      changed_.notify_all();
+      if (failure_) return;
+    }
+  }
+
+  void pack(Parcel& parcel) {
+    stored_.resize(ZSTD_compressBound(parcel.raw.size()));
+    const std::size_t size = ZSTD_compress(stored_.data(), stored_.size(), parcel.raw.data(), parcel.raw.size(),
+                                           compression_level);
+    const std::span<const std::byte> stored(stored_.data(), size);
+    parcel.header.raw_bytes = static_cast<std::uint32_t>(parcel.raw.size());
+    parcel.header.stored_bytes = static_cast<std::uint32_t>(size);
+    parcel.header.checksum = chunk_checksum(parcel.header, stored);
+    write(std::as_bytes(std::span(&parcel.header, 1)));
+    write(stored);
+    flush();
+  }
+
+  const std::filesystem::path part_;
+  std::ofstream out_;
+  std::uint64_t offset_ = 0;
+  std::vector<IndexEntry> index_;
+  std::vector<std::byte> stored_;
+  std::mutex mutex_;
+  std::condition_variable changed_;
+  std::deque<Parcel> waiting_;
+  std::vector<Parcel> empty_;
+  std::exception_ptr failure_;
+  bool closing_ = false;
+  std::thread thread_;
+};
+
+void append_text(std::vector<std::byte>& out, const std::string& text) {
+  append_one(out, static_cast<std::uint32_t>(text.size()));
+  append(out, std::as_bytes(std::span(text)));
+}
+
+void append_nothing(std::vector<std::byte>& out, std::size_t numbers) {
+  out.resize(out.size() + numbers * sizeof(float));
+}
+
+// A part of what a row-wise buffer holds for one role, or nothing if there is no such buffer.
+void append_estimates(std::vector<std::byte>& out, std::span<const float>& left, std::size_t numbers) {
+  if (left.empty()) return append_nothing(out, numbers);
+  append(out, left.first(numbers));
+  left = left.subspan(numbers);
+}
+
 }  // namespace
 
 struct ReplayWriter::State {
+  State(const std::filesystem::path& to, const Game& played)
+      : path(to), part(to.string() + ".part"), game(played), file(part) {}
+
   std::filesystem::path path, part;
-  std::ofstream out;
   const Game game;
-  std::uint64_t offset = 0;
-  std::vector<IndexEntry> index;
-  std::vector<std::byte> raw, stored;
-  ChunkHeader chunk{};
-  std::uint32_t episodes = 0;
-
-  void write(std::span<const std::byte> bytes) {
-    out.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
-    if (!out)
-      throw Error(Fault::file, "cannot write the replay", part.string(),
-                  "check that the folder exists, can be written, and has space left");
-    offset += bytes.size();
-  }
-
-  void write_chunk(ChunkKind kind) {
-    stored.resize(ZSTD_compressBound(raw.size()));
-    const std::size_t size = ZSTD_compress(stored.data(), stored.size(), raw.data(), raw.size(), compression_level);
-    stored.resize(size);
-    chunk.kind = static_cast<std::uint32_t>(kind);
-    chunk.raw_bytes = static_cast<std::uint32_t>(raw.size());
-    chunk.stored_bytes = static_cast<std::uint32_t>(stored.size());
-    chunk.checksum = chunk_checksum(chunk, stored);
-    write(std::as_bytes(std::span(&chunk, 1)));
-    write(stored);
-    out.flush();
-    raw.clear();
-  }
+  ChunkFile file;
+  Parcel chunk;
+  std::vector<std::byte> overlays;  // of the next moment
+  std::uint32_t overlay_count = 0, episodes = 0;
 
   void flush_moments() {
-    if (chunk.moments == 0) return;
-    index.push_back({offset, chunk.episode, chunk.first_decision, chunk.moments, chunk.outcome});
-    write_chunk(ChunkKind::moments);
-    chunk = {};
+    if (chunk.header.moments > 0) file.send(chunk);
   }
 };
 
 ReplayWriter::ReplayWriter(const std::filesystem::path& path, const Game& game, const ReplayInfo& info)
-    : state_(new State{path, path.string() + ".part", {}, game, 0, {}, {}, {}, {}, 0}) {
+    : state_(std::make_unique<State>(path, game)) {
   State& s = *state_;
-  s.out.open(s.part, std::ios::binary | std::ios::trunc);
   const std::string header = header_of(game, info).dump();
   const FileStart start{magic, version, static_cast<std::uint32_t>(header.size()), hash_text(header)};
-  s.write(std::as_bytes(std::span(&start, 1)));
-  s.write(std::as_bytes(std::span(header)));
-  s.out.flush();
+  s.file.write(std::as_bytes(std::span(&start, 1)));
+  s.file.write(std::as_bytes(std::span(header)));
+  s.file.flush();
+  s.file.start();
 }
 
-ReplayWriter::~ReplayWriter() = default;
+ReplayWriter::~ReplayWriter() {
+  try {
+    if (state_) state_->flush_moments();  // what was played is kept in the unfinished file
+  } catch (const std::exception&) {       // there is nobody left to tell
+  }
+}
 
-void ReplayWriter::add(const Lanes& lanes, std::size_t lane, std::span<const float> values) {
+void ReplayWriter::add(const Lanes& lanes, std::size_t lane, Estimates estimates) {
   State& s = *state_;
   const std::uint32_t decision = lanes.decisions(lane);
   if (decision == 0) {
     s.flush_moments();
     ++s.episodes;
   }
-  if (s.chunk.moments == moments_per_chunk || s.raw.size() >= full_chunk) s.flush_moments();
-  if (s.chunk.moments == 0) {
-    s.chunk.episode = s.episodes - 1;
-    s.chunk.first_decision = decision;
+  if (s.chunk.header.moments == moments_per_chunk || s.chunk.raw.size() >= full_chunk) s.flush_moments();
+  ChunkHeader& header = s.chunk.header;
+  if (header.moments == 0) {
+    header.kind = static_cast<std::uint32_t>(ChunkKind::moments);
+    header.episode = s.episodes - 1;
+    header.first_decision = decision;
   }
-  ++s.chunk.moments;
-  s.chunk.outcome = static_cast<std::uint32_t>(lanes.outcome(lane));
+  ++header.moments;
+  header.outcome = static_cast<std::uint32_t>(lanes.outcome(lane));
 
-  append_one(s.raw, decision);
-  append_one(s.raw, static_cast<std::uint32_t>(lanes.outcome(lane)));
-  append(s.raw, std::span<const std::byte>(lanes.arena_state(lane), s.game.arena().state_bytes()));
+  std::vector<std::byte>& raw = s.chunk.raw;
+  append_one(raw, decision);
+  append_one(raw, header.outcome);
+  append(raw, std::span<const std::byte>(lanes.arena_state(lane), s.game.arena().state_bytes()));
   for (std::size_t r = 0; r < s.game.roles().size(); ++r) {
     const Role& role = s.game.roles()[r];
     const std::size_t seats = role.seats.size(), row = lane * seats;
-    append(s.raw, lanes.observations(r).subspan(row * role.columns.size(), seats * role.columns.size()));
-    const std::vector<float> nothing(seats * std::max(role.controls.size(), role.terms.size()));
+    append(raw, lanes.observations(r).subspan(row * role.columns.size(), seats * role.columns.size()));
     if (decision == 0) {
-      append(s.raw, std::span<const float>(nothing).first(seats * (role.controls.size())));
-      append(s.raw, std::span<const float>(nothing).first(seats * (role.terms.size())));
+      append_nothing(raw, seats * (role.controls.size() + role.terms.size()));
     } else {
-      const auto controls = lanes.given_controls(r).subspan(row * role.controls.size(), seats * role.controls.size());
-      append(s.raw, controls);
-      for (std::size_t seat = 0; seat < seats; ++seat) append(s.raw, lanes.payments(r, row + seat));
+      append(raw, lanes.given_controls(r).subspan(row * role.controls.size(), seats * role.controls.size()));
+      for (std::size_t seat = 0; seat < seats; ++seat) append(raw, lanes.payments(r, row + seat));
     }
-    const std::vector<float> no_values(seats);
-    append(s.raw, values.empty() ? std::span<const float>(no_values) : values.subspan(0, seats));
-    if (!values.empty()) values = values.subspan(seats);
+    append_estimates(raw, estimates.values, seats);
+    append_estimates(raw, estimates.odds, seats * odds_of(role.controls));
   }
-  append_one(s.raw, static_cast<std::uint32_t>(lanes.events(lane).size()));
+  append_one(raw, static_cast<std::uint32_t>(lanes.events(lane).size()));
   for (const Event& e : lanes.events(lane))
-    append_one(s.raw,
+    append_one(raw,
                StoredEvent{e.tick, static_cast<std::uint32_t>(e.kind), e.who, e.whom, e.x, e.y, e.strength, e.detail});
+  append_one(raw, std::exchange(s.overlay_count, 0));
+  append(raw, std::span<const std::byte>(s.overlays));
+  s.overlays.clear();
+}
+
+void ReplayWriter::draw(const Overlay& overlay) {
+  State& s = *state_;
+  append_one(s.overlays, static_cast<std::uint32_t>(overlay.form));
+  append(s.overlays, std::span<const std::uint8_t>(overlay.colour));
+  append_one(s.overlays, std::uint8_t{0});
+  append_text(s.overlays, overlay.name);
+  append_text(s.overlays, overlay.label);
+  append_one(s.overlays, static_cast<std::uint32_t>(overlay.numbers.size()));
+  append(s.overlays, std::span<const float>(overlay.numbers));
+  ++s.overlay_count;
 }
 
 void ReplayWriter::finish() {
   State& s = *state_;
   s.flush_moments();
-  const std::uint64_t index_offset = s.offset;
-  append(s.raw, std::span<const IndexEntry>(s.index));
-  s.write_chunk(ChunkKind::index);
-  const FileEnd end{index_offset, end_checksum(index_offset), end_magic};
-  s.write(std::as_bytes(std::span(&end, 1)));
-  s.out.close();
-  if (!s.out) throw Error(Fault::file, "cannot write the replay", s.part.string(), "check the space left");
+  s.file.finish();
   std::error_code code;
   std::filesystem::rename(s.part, s.path, code);
   if (code)

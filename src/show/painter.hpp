@@ -9,19 +9,16 @@
 #include <string>
 #include <vector>
 
+#include "colours.hpp"
 #include "zithercraft/show/picture.hpp"
 
 namespace zithercraft {
-
-struct Colour {
-  double r, g, b;
-};
 
 constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, path_colour{0.80, 0.40, 0.00}, water{0.93, 0.96, 0.98};
 
 class Painter {
  public:
-  Painter(cairo_t* c, const Picture& p) : c_(c), p_(p), lanes_(*p.lanes), arena_(p.lanes->game().arena()) {}
+  Painter(cairo_t* c, const Picture& p) : c_(c), p_(p), lanes_(*p.lanes), arena_(p.lanes->game().arena()), colours_(tag_colours(p.lanes->game())) {}
   virtual ~Painter() = default;
   Painter(const Painter&) = delete;
   Painter& operator=(const Painter&) = delete;
@@ -66,7 +63,6 @@ class Painter {
   double scale_ = 1, left_ = 0, top_ = 0;
 
  private:
-  void choose_colours();
   void place();
   void draw_legend();
   void key_line(double x, double& y, Colour colour, double width, const std::string& words);

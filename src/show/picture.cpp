@@ -1,23 +1,16 @@
 #include "zithercraft/show/picture.hpp"
 
 #include <cairo-svg.h>
-#include <cairo.h>
 
 #include <memory>
 
+#include "canvas.hpp"
 #include "painter.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 
 namespace zithercraft {
 namespace {
-
-using Canvas = std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)>;
-
-void paint_on(cairo_surface_t* surface, const Picture& picture) {
-  const std::unique_ptr<cairo_t, decltype(&cairo_destroy)> context(cairo_create(surface), &cairo_destroy);
-  picture.lanes->game().arena().high() ? paint_space(context.get(), picture) : paint_flat(context.get(), picture);
-}
 
 cairo_status_t collect(void* into, const unsigned char* bytes, unsigned length) {
   static_cast<std::string*>(into)->append(reinterpret_cast<const char*>(bytes), length);
@@ -26,14 +19,29 @@ cairo_status_t collect(void* into, const unsigned char* bytes, unsigned length) 
 
 }  // namespace
 
-void draw_png(const std::filesystem::path& file, const Picture& picture) {
-  const Canvas surface(cairo_image_surface_create(CAIRO_FORMAT_RGB24, picture.width, picture.height),
-                       &cairo_surface_destroy);
-  paint_on(surface.get(), picture);
+Canvas canvas(int width, int height) {
+  return Canvas(cairo_image_surface_create(CAIRO_FORMAT_RGB24, width, height), &cairo_surface_destroy);
+}
+
+void paint_on(cairo_surface_t* surface, const Picture& picture, double left, double top) {
+  const std::unique_ptr<cairo_t, decltype(&cairo_destroy)> context(cairo_create(surface), &cairo_destroy);
+  cairo_translate(context.get(), left, top);
+  cairo_rectangle(context.get(), 0, 0, picture.width, picture.height);
+  cairo_clip(context.get());
+  picture.lanes->game().arena().high() ? paint_space(context.get(), picture) : paint_flat(context.get(), picture);
+}
+
+void write_png(cairo_surface_t* surface, const std::filesystem::path& file) {
   std::string bytes;
-  if (cairo_surface_write_to_png_stream(surface.get(), &collect, &bytes) != CAIRO_STATUS_SUCCESS)
+  if (cairo_surface_write_to_png_stream(surface, &collect, &bytes) != CAIRO_STATUS_SUCCESS)
     throw Error(Fault::file, "the picture cannot be drawn", file.string(), "choose a smaller size");
   write_atomically(file, bytes);
+}
+
+void draw_png(const std::filesystem::path& file, const Picture& picture) {
+  const Canvas surface = canvas(picture.width, picture.height);
+  paint_on(surface.get(), picture);
+  write_png(surface.get(), file);
 }
 
 std::string svg_text(const Picture& picture) {

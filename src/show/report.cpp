@@ -5,7 +5,9 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "../base/data_file.hpp"
 #include "assets.hpp"
+#include "viewer_page.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/random.hpp"
@@ -20,18 +22,6 @@ namespace {
 using nlohmann::json;
 
 constexpr std::size_t most_points = 400;  // of a curve; longer ones are averaged in bins
-
-std::string base64(std::string_view bytes) {
-  constexpr const char* digits = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-  std::string out;
-  for (std::size_t i = 0; i < bytes.size(); i += 3) {
-    std::uint32_t word = 0;
-    for (std::size_t k = 0; k < 3; ++k)
-      word = word << 8 | (i + k < bytes.size() ? static_cast<std::uint8_t>(bytes[i + k]) : 0u);
-    for (std::size_t k = 0; k < 4; ++k) out += i + k <= bytes.size() ? digits[word >> (18 - 6 * k) & 63] : '=';
-  }
-  return out;
-}
 
 class Curves {
  public:
@@ -100,23 +90,6 @@ json draw_paths(const Run& run, const Game& game, const ReportOptions& options) 
   return paths;
 }
 
-std::string fill_in(std::string page, const std::string& mark, std::string_view value) {
-  const auto at = page.find(mark);
-  return page.replace(at, mark.size(), value);
-}
-
-// In a script element only "</" could end the data early.
-std::string harmless(std::string text) {
-  for (std::size_t at = 0; (at = text.find("</", at)) != std::string::npos; at += 3) text.replace(at, 2, "<\\/");
-  return text;
-}
-
-std::string escaped(const std::string& text) {
-  std::string out;
-  for (const char c : text) c == '<' ? out += "&lt;" : c == '&' ? out += "&amp;" : out += c;
-  return out;
-}
-
 }  // namespace
 
 void write_report(const Run& run, const std::filesystem::path& html, const ReportOptions& options) {
@@ -140,7 +113,9 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
                   {"paths", draw_paths(run, game, options)}};
   std::string page(assets::report_html);
   page = fill_in(std::move(page), "@title@", escaped(game.spec().name + ": " + run.folder().string()));
-  page = fill_in(std::move(page), "@data@", harmless(data.dump()));
+  page = fill_in(std::move(page), "@data@", script_json(data));
+  page = fill_in(std::move(page), "@common_css@", assets::common_css);
+  page = fill_in(std::move(page), "@common_js@", assets::common_js);
   page = fill_in(std::move(page), "@chart_library@", assets::chart_library);
   page = fill_in(std::move(page), "@script@", assets::report_js);
   write_atomically(html, page);

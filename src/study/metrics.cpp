@@ -125,9 +125,10 @@ void Metrics::add(const MetricsRow& row) {
   state_->run("COMMIT");
 }
 
-std::vector<MetricsRow> Metrics::rows() const {
+std::vector<MetricsRow> Metrics::rows(std::int64_t after) const {
   std::vector<MetricsRow> rows;
-  Statement s(state_->db, "SELECT * FROM updates ORDER BY decisions");
+  Statement s(state_->db, "SELECT * FROM updates WHERE decisions > ?1 ORDER BY decisions");
+  s.bind(after);
   int code;
   while ((code = s.step()) == SQLITE_ROW) {
     MetricsRow row;

@@ -1,9 +1,14 @@
 #include "zithercraft/study/run.hpp"
 
+#include <algorithm>
+
+#include <algorithm>
 #include <utility>
 
 #include "settings_fields.hpp"
+#include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
+#include "zithercraft/base/text.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
@@ -63,6 +68,26 @@ Policy Run::policy() const {
   if (!std::filesystem::exists(last_checkpoint()))
     throw Error(Fault::file, "the run has no checkpoint yet", folder_.string(), "train it further");
   return Policy::load(last_checkpoint());
+}
+
+Policy Run::policy(const std::string& checkpoint) const {
+  if (checkpoint == "last") return policy();
+  const auto names = checkpoint_names();
+  if (std::find(names.begin(), names.end(), checkpoint) == names.end())
+    throw Error(Fault::usage, "the run has no checkpoint '" + checkpoint + "'", folder_.string(),
+                advice(checkpoint, names));
+  return Policy::load(checkpoints() / (checkpoint + ".safetensors"));
+}
+
+std::vector<std::string> Run::checkpoint_names() const {
+  std::vector<std::string> names;
+  std::error_code code;
+  for (const auto& entry : std::filesystem::directory_iterator(checkpoints(), code)) {
+    const std::string name = entry.path().stem().string();
+    if (entry.path().extension() == ".safetensors" && name.starts_with("at-")) names.push_back(name);
+  }
+  std::sort(names.begin(), names.end());
+  return names;
 }
 
 std::int64_t Run::decisions_done() const {

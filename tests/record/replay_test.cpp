@@ -18,7 +18,7 @@ void record_random(const std::filesystem::path& path, const GameSpec& spec, std:
   for (std::uint32_t e = 0; e < episodes; ++e)
     play_one(game, {pilot.get()}, {6, 0, e}, [&](const Lanes& lanes) {
       const std::vector<float> values{static_cast<float>(lanes.decisions(0))};
-      writer.add(lanes, 0, values);
+      writer.add(lanes, 0, {.values = values});
     });
   writer.finish();
 }

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstddef>
 #include <string>
 #include <vector>
 
@@ -24,5 +25,13 @@ struct ControlInfo {
   bool is_choice() const { return !options.empty(); }
   bool operator==(const ControlInfo&) const = default;
 };
+
+/// How many numbers describe what a policy would do with these controls: for a choice the probability of each option,
+/// for a dial its mean and its spread (standard deviation), both in the dial's unit.
+inline std::size_t odds_of(const std::vector<ControlInfo>& controls) {
+  std::size_t numbers = 0;
+  for (const ControlInfo& control : controls) numbers += control.is_choice() ? control.options.size() : 2;
+  return numbers;
+}
 
 }  // namespace zithercraft

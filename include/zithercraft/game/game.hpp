@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <cstdint>
 #include <memory>
@@ -9,12 +10,24 @@
 
 #include "zithercraft/arena/arena.hpp"
 #include "zithercraft/base/signature.hpp"
+#include "zithercraft/game/keys.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/spec.hpp"
 
 namespace zithercraft {
 
 struct GamePlan;
+
+/// Rays that a role senses by. Their columns follow each other ray by ray: a flag for each tag, then the distance.
+struct RaySense {
+  std::string name{};
+  std::size_t first_column = 0;
+  std::vector<std::string> tags{};
+  float reach = 1.0f;                             ///< metres
+  float eye = 0.0f;                               ///< metres above the foot at which they begin; 0 in flat arenas
+  bool looks = false;                             ///< they tilt with the body's look
+  std::vector<std::array<float, 3>> direction{};  ///< of each ray in the body's frame: ahead, to the left, up
+};
 
 /// A role of a compiled game.
 struct Role {
@@ -23,6 +36,9 @@ struct Role {
   std::vector<Column> columns{};        ///< of its observations
   std::vector<ControlInfo> controls{};  ///< one number each
   std::vector<std::string> terms{};     ///< of its reward sheet
+  std::vector<RaySense> rays{};
+  std::vector<KeyBinding> keys{};  ///< the game's own, or the usual ones
+  std::vector<float> rest{};       ///< the controls of a person who does nothing: dials as near 0 as they go
 };
 
 /// A compiled game: checked, immutable, cheap to copy and safe to share between threads.

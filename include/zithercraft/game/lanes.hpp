@@ -2,6 +2,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <functional>
 #include <span>
 #include <string_view>
 #include <vector>
@@ -45,6 +46,9 @@ class Lanes {
   /// One decision: applies the controls, ticks, pays, and senses. The lane must be running.
   /// Throws Error (numbers), naming term or column, if a value is not finite.
   void advance(std::size_t lane, std::size_t worker = 0);
+  /// The ticks of one decision alone, for those who look between decisions: applies the controls and calls `after_tick`
+  /// after each tick. Nothing is paid or sensed, and the books stay as they are.
+  void play_ticks(std::size_t lane, const std::function<void()>& after_tick, std::size_t worker = 0);
 
   // ---- all lanes
   /// Begins episode `episode` of every lane under `seed`.

@@ -14,6 +14,7 @@
 
 #include "zithercraft/arena/event.hpp"
 #include "zithercraft/arena/spec.hpp"
+#include "zithercraft/game/keys.hpp"
 
 /// A game: an arena with roles that sense, act and are rewarded. Plain values; TOML says the same with the same names.
 namespace zithercraft {
@@ -261,6 +262,7 @@ struct RoleSpec {
   std::vector<Control> controls{};
   std::vector<Term> rewards{};
   Script script{};
+  std::vector<KeyBinding> keys{};  ///< how a person steers it; empty: see `default_bindings`
   bool operator==(const RoleSpec&) const = default;
 };
 

@@ -31,6 +31,8 @@ class Heads {
   void greedy(std::span<const float> outputs, std::span<float> decision) const;
   /// Control values for the game: dials clamped into their ranges, choices as they are.
   void controls_of(std::span<const float> decision, std::span<float> controls) const;
+  /// Probabilities of options; means and spreads of dials in the game's ranges. See `odds_of`.
+  void odds(std::span<const float> outputs, std::span<const float> log_spread, std::span<float> odds) const;
 
   template <class Scalar>
   struct Judged {

@@ -56,6 +56,8 @@ class Policy {
   void decide(std::span<const float> senses, std::span<float> controls, RandomStream& random);
   /// The value network's estimate of the return still to come, one per row.
   void values(std::span<const float> senses, std::span<float> values);
+  /// What it may decide: per row `odds_of(controls)` numbers, control by control.
+  void odds(std::span<const float> senses, std::span<float> odds);
 
  private:
   struct Weights;

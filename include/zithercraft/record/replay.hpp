@@ -1,5 +1,6 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <cstdint>
 #include <filesystem>
@@ -28,7 +29,24 @@ struct RoleMoment {
   std::vector<float> controls{};      ///< [seats][controls], that led here; zeros at an episode's start
   std::vector<float> payments{};      ///< [seats][terms], what the decision paid; zeros at the start
   std::vector<float> values{};        ///< [seats], expected return from here on; zeros if nobody estimates it
+  std::vector<float> odds{};  ///< [seats][odds_of(controls)], what may be decided next; zeros if nobody tells
   bool operator==(const RoleMoment&) const = default;
+};
+
+/// Something of the user's own that is drawn over a moment: points, a line, cells, or things in another colour.
+struct Overlay {
+  enum class Form : std::uint32_t {
+    points,  ///< `numbers`: x, y, z of each, metres
+    line,    ///< likewise, joined in order
+    cells,   ///< column and row of each
+    tint,    ///< entities
+  };
+  std::string name{};  ///< viewers switch overlays of one name together
+  std::string label{};  ///< written beside the first point; empty for none
+  Form form = Form::points;
+  std::array<std::uint8_t, 3> colour{200, 100, 0};  ///< red, green, blue
+  std::vector<float> numbers{};
+  bool operator==(const Overlay&) const = default;
 };
 
 /// An arena right after a decision (or at the start of an episode).
@@ -38,6 +56,14 @@ struct Moment {
   std::vector<std::byte> state{};  ///< the arena's state block
   std::vector<RoleMoment> roles{};
   std::vector<Event> events{};  ///< since the last moment
+  std::vector<Overlay> overlays{};
+};
+
+/// What is recorded beside what the lanes know: one number or row per role and seat, one after the other. Empty where
+/// nobody estimates.
+struct Estimates {
+  std::span<const float> values{};  ///< of what is sensed now
+  std::span<const float> odds{};    ///< see RoleMoment
 };
 
 /// Writes a replay as it is played. Until `finish`, the file is named "<path>.part" and can be read up to its last
@@ -50,9 +76,11 @@ class ReplayWriter {
   ReplayWriter(const ReplayWriter&) = delete;
   ReplayWriter& operator=(const ReplayWriter&) = delete;
 
-  /// Adds what a lane shows now: at its episode's start, then after each decision. `values` has one number per role and
-  /// seat, or is empty.
-  void add(const Lanes& lanes, std::size_t lane, std::span<const float> values = {});
+  /// Adds what a lane shows now: at its episode's start, then after each decision. Compression and writing happen on a
+  /// thread of the writer's own. Throws Error (file) if something added earlier could not be written.
+  void add(const Lanes& lanes, std::size_t lane, Estimates estimates = {});
+  /// Draws this over the moment that is added next.
+  void draw(const Overlay& overlay);
   /// Writes the index and gives the file its name. Throws Error (file) if anything could not be written.
   void finish();
 
@@ -84,6 +112,9 @@ class Replay {
 
   /// Throws Error (file), naming the chunk, if it is damaged, and Error (usage) if there is no such moment.
   const Moment& moment(std::size_t episode, std::uint32_t decision);
+  /// The arena's state after each tick of a decision, played again from the moment before it; the last is the moment's
+  /// own. Of decision 0 there is only the start. Throws as `moment` does.
+  const std::vector<std::vector<std::byte>>& ticks(std::size_t episode, std::uint32_t decision);
 
  private:
   struct State;

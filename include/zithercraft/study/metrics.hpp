@@ -35,7 +35,8 @@ class Metrics {
   /// Forgets what came after the checkpoint that is gone on from.
   void forget_after(std::int64_t decisions);
   void add(const MetricsRow& row);
-  std::vector<MetricsRow> rows() const;
+  /// Updates after so many decisions, in order.
+  std::vector<MetricsRow> rows(std::int64_t after = -1) const;
 
  private:
   struct State;

@@ -45,6 +45,10 @@ class Run {
 
   /// The newest policy. Throws Error (file) if there is no checkpoint yet or it is damaged.
   Policy policy() const;
+  /// That of a kept checkpoint by its name, which is one of `checkpoint_names`, or "last".
+  Policy policy(const std::string& checkpoint) const;
+  /// Kept checkpoints without their endings, the oldest first: "at-000001000000" after a million decisions.
+  std::vector<std::string> checkpoint_names() const;
   /// Decisions trained so far, 0 without a checkpoint.
   std::int64_t decisions_done() const;
   /// Whether training reached its end.

@@ -1,16 +1,6 @@
 "use strict";
 const data = JSON.parse(document.getElementById("data").textContent);
-const byId = (id) => document.getElementById(id);
-const make = (tag, parent, text, className) => {
-  const element = document.createElement(tag);
-  if (text !== undefined) element.textContent = text;
-  if (className) element.className = className;
-  parent.appendChild(element);
-  return element;
-};
-const css = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
-const percent = (x) => (100 * x).toFixed(1) + "%";
-const short = (x) => (Math.abs(x) >= 100 ? x.toFixed(0) : Math.abs(x) >= 10 ? x.toFixed(1) : x.toFixed(2));
+setLook(matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light");
 
 byId("heading").textContent = `${data.game}: ${data.run}`;
 byId("summary").textContent =
@@ -41,43 +31,13 @@ for (const pilot of data.score.pilots) {
   }
 }
 
-// ---- Curves. Hues differ in lightness too, and lines in their dashes.
-const hues = ["#007373", "#cc6600", "#6b5a94", "#1a73bf", "#b34073", "#59626e"];
-const dashes = [[], [7, 3], [2, 3], [9, 3, 2, 3], [4, 4], [1, 2]];
-Chart.defaults.color = css("--soft");
-Chart.defaults.borderColor = css("--line");
-Chart.defaults.animation = false;
-Chart.defaults.font.family = "system-ui, 'DejaVu Sans', sans-serif";
-
+// ---- Curves.
 function curve(title, lines, options = {}) {
   const panel = make("div", byId("curves"), undefined, "panel");
   make("h3", panel, title);
-  const canvas = make("canvas", make("div", panel, undefined, "chart"));
-  canvas.setAttribute("role", "img");
-  canvas.setAttribute("aria-label", title);
-  new Chart(canvas, {
-    type: "line",
-    data: {
-      datasets: lines.map(([label, values], i) => ({
-        label,
-        data: values.map((y, k) => ({ x: data.curves.decisions[k], y })).filter((p) => p.y !== null),
-        borderColor: hues[i % hues.length],
-        borderDash: dashes[i % dashes.length],
-        borderWidth: 2,
-        pointRadius: 0,
-      })),
-    },
-    options: {
-      maintainAspectRatio: false,
-      interaction: { mode: "index", intersect: false },
-      scales: {
-        x: { type: "linear", min: 0, max: data.curves.decisions.at(-1), title: { display: true, text: "decisions" },
-             ticks: { maxTicksLimit: 6, callback: (v) => (v >= 1e6 ? +(v / 1e6).toFixed(1) + " M" : v >= 1e3 ? +(v / 1e3).toFixed(1) + " k" : v) } },
-        y: options.y || {},
-      },
-      plugins: { legend: { display: lines.length > 1, labels: { usePointStyle: true, pointStyle: "line", pointStyleWidth: 30 } } },
-    },
-  });
+  const points = (values) => values.map((y, k) => ({ x: data.curves.decisions[k], y })).filter((p) => p.y !== null);
+  lineChart(make("canvas", make("div", panel, undefined, "chart")), title, lines.map(([label, values]) => [label, points(values)]),
+            { x: { min: 0, max: data.curves.decisions.at(-1), title: { display: true, text: "decisions" } }, y: options.y || {} });
 }
 
 const c = data.curves;

@@ -1,0 +1,67 @@
+#pragma once
+
+#include <cstddef>
+#include <filesystem>
+#include <set>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "zithercraft/game/game.hpp"
+
+/// A person at the controls.
+namespace zithercraft {
+
+/// Turns held keys and a gamepad into the controls of a role, by its bindings (see KeyBinding). A key that was pressed
+/// and let go again between two decisions counts for the next one.
+class Steering {
+ public:
+  explicit Steering(const Role& role) : role_(role) {}
+
+  void press(const std::string& key);
+  void release(const std::string& key);
+  /// Presses and releases what has changed.
+  void hold(const std::vector<std::string>& keys);
+  /// A gamepad as it is now: axes from -1 to 1, buttons pressed or not.
+  void gamepad(std::vector<float> axes, std::vector<bool> buttons);
+  /// Lets go of everything.
+  void let_go();
+
+  /// The controls as they would be decided now.
+  void controls(std::span<float> out) const;
+  /// The decision was taken: short presses have had their effect.
+  void decided();
+
+ private:
+  double strength(const KeyBinding& binding) const;
+  std::size_t since(const KeyBinding& binding) const;
+
+  Role role_;
+  std::vector<std::string> held_;  // in the order in which they were pressed
+  std::set<std::string> gone_;     // of these: let go of already
+  std::vector<float> axes_;
+  std::vector<bool> buttons_;
+};
+
+/// Keys that are pressed and released at given decisions, for tests and demonstrations; the file's form is specified in
+/// docs/formats/keys.md.
+class KeyScript {
+ public:
+  /// Throws Error (file) if the file cannot be read, Error (spec) with the line if it makes no sense.
+  static KeyScript load(const std::filesystem::path& file);
+  static KeyScript parse(const std::string& text, const std::string& source);
+
+  /// Does what is due before the decision; decisions must come in order.
+  void apply(Steering& steering, std::uint32_t decision);
+
+ private:
+  struct Line {
+    std::uint32_t decision = 0;
+    bool press = true;
+    std::string key{};
+  };
+  std::vector<Line> lines_;
+  std::size_t next_ = 0;
+};
+
+}  // namespace zithercraft

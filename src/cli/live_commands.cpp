@@ -1,0 +1,69 @@
+// Commands that serve a page until they are interrupted.
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <nlohmann/json.hpp>
+
+#include "commands.hpp"
+#include "games.hpp"
+#include "serving.hpp"
+#include "zithercraft/zithercraft.hpp"
+
+namespace zithercraft::cli {
+namespace {
+
+using nlohmann::ordered_json;
+
+ordered_json episode_json(const DrivenEpisode& e) {
+  ordered_json ledger = ordered_json::object();
+  for (const auto& [term, paid] : e.ledger) ledger[term] = paid;
+  return {{"outcome", name_of(e.outcome)}, {"decisions", e.decisions}, {"return", e.episode_return}, {"ledger", ledger}};
+}
+
+void print_episode(const DrivenEpisode& e, std::size_t number) {
+  if (number == 0) {
+    fmt::print("{:>8}  {:<9} {:>9} {:>8} ", "episode", "outcome", "decisions", "return");
+    for (const auto& [term, paid] : e.ledger) fmt::print(" {:>9}", term);
+    fmt::print("\n");
+  }
+  fmt::print("{:>8}  {:<9} {:>9} {:>8.3f} ", number, name_of(e.outcome), e.decisions, e.episode_return);
+  for (const auto& [term, paid] : e.ledger) fmt::print(" {:>9.3f}", paid);
+  fmt::print("\n");
+  std::fflush(stdout);
+}
+
+}  // namespace
+
+int DriveCommand::run() const {
+  const Game compiled(find_game(game));
+  const DriveOptions options{seat, with, out, seed};
+  std::vector<DrivenEpisode> episodes;
+  if (!keys.empty()) {
+    episodes.push_back(drive_by_keys(compiled, options, KeyScript::load(keys)));
+    if (!json) print_episode(episodes.back(), 0);
+  } else {
+    std::size_t number = 0;
+    episodes = drive(compiled, options, serve_options(serving), [&](const DrivenEpisode& e) {
+      if (!json) print_episode(e, number);
+      ++number;
+    });
+  }
+  if (json) {
+    ordered_json j{{"game", compiled.spec().name}, {"seed", seed}, {"replay", out}, {"episodes", ordered_json::array()}};
+    for (const DrivenEpisode& e : episodes) j["episodes"].push_back(episode_json(e));
+    fmt::print("{}\n", j.dump(2));
+  } else if (!out.empty()) {
+    fmt::print("recorded in {}\n", out);
+  }
+  return done;
+}
+
+int WatchCommand::run() const {
+  constexpr int background = 19;
+  if (::nice(background) == -1) return unexpected;  // whoever trains has the processor first
+  serve_run(run_folder, serve_options(serving));
+  return done;
+}
+
+}  // namespace zithercraft::cli

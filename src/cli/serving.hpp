@@ -1,0 +1,11 @@
+#pragma once
+
+#include "commands.hpp"
+#include "zithercraft/show/serve.hpp"
+
+namespace zithercraft::cli {
+
+/// Serves until interrupted, and tells the page's address on standard error.
+ServeOptions serve_options(const ServeFlags& flags);
+
+}  // namespace zithercraft::cli

@@ -1,0 +1,72 @@
+#include <fmt/format.h>
+
+#include <iterator>
+
+#include "zithercraft/base/files.hpp"
+#include "zithercraft/record/convert.hpp"
+
+namespace zithercraft {
+namespace {
+
+using Out = std::back_insert_iterator<std::string>;
+
+// Names may hold commas and quotes (RFC 4180).
+std::string quoted(const std::string& text) {
+  if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
+  std::string out = "\"";
+  for (const char c : text) c == '"' ? out += "\"\"" : out += c;
+  return out + '"';
+}
+
+std::string name_in(const Game& game, std::int32_t entity) {
+  return entity < 0 ? "" : quoted(game.arena().entities()[static_cast<std::size_t>(entity)].name);
+}
+
+void add_states(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
+  const Arena& arena = game.arena();
+  const double seconds = arena.spec().tick * static_cast<double>(arena.ticks(m.state.data()));
+  for (std::size_t e = 0; e < arena.posed_count(); ++e) {
+    const Pose pose = arena.pose(m.state.data(), e);
+    fmt::format_to(Out(table), "{},{},{:.6g},{},{},{},{},{},{},{},{},{}\n", episode, m.decision, seconds, e,
+                   quoted(arena.entities()[e].name), quoted(arena.tags()[arena.entities()[e].tag]),
+                   arena.present(m.state.data(), e) ? 1 : 0, pose.x, pose.y, pose.z, pose.heading, pose.look);
+  }
+}
+
+void add_events(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
+  for (const Event& e : m.events)
+    fmt::format_to(Out(table), "{},{},{},{},{},{},{},{},{},{},{},{}\n", episode, m.decision, e.tick, name_of(e.kind),
+                   e.who, name_in(game, e.who), e.whom, name_in(game, e.whom), e.x, e.y, e.strength, e.detail);
+}
+
+void add_ledger(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
+  if (m.decision == 0) return;
+  for (std::size_t r = 0; r < game.roles().size(); ++r) {
+    const Role& role = game.roles()[r];
+    for (std::size_t seat = 0; seat < role.seats.size(); ++seat)
+      for (std::size_t t = 0; t < role.terms.size(); ++t)
+        fmt::format_to(Out(table), "{},{},{},{},{},{}\n", episode, m.decision, quoted(role.name), seat + 1,
+                       quoted(role.terms[t]), m.roles[r].payments[seat * role.terms.size() + t]);
+  }
+}
+
+}  // namespace
+
+void write_csv(const std::filesystem::path& folder, Replay& replay) {
+  std::string states = "episode,decision,seconds,entity,name,tag,present,x,y,z,heading,look\n";
+  std::string events = "episode,decision,tick,kind,who,who_name,whom,whom_name,x,y,strength,detail\n";
+  std::string ledger = "episode,decision,role,seat,term,paid\n";
+  for (std::size_t episode = 0; episode < replay.episodes().size(); ++episode)
+    for (std::uint32_t d = 0; d < replay.episodes()[episode].moments; ++d) {
+      const Moment& m = replay.moment(episode, d);
+      add_states(states, replay.game(), episode, m);
+      add_events(events, replay.game(), episode, m);
+      add_ledger(ledger, replay.game(), episode, m);
+    }
+  make_folder(folder);
+  write_atomically(folder / "states.csv", states);
+  write_atomically(folder / "events.csv", events);
+  write_atomically(folder / "ledger.csv", ledger);
+}
+
+}  // namespace zithercraft

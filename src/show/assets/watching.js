@@ -1,0 +1,58 @@
+"use strict";
+// Learning curves of a run that grow while it is trained.
+
+const curvePlots = [
+  ["Success, share of the last 100 episodes", (r) => r.recent_success, { min: 0, max: 1 }],
+  ["Return per episode", (r) => r.mean_return, {}],
+  ["Reward by term, per episode", null, {}],
+  ["Episode length, decisions", (r) => r.mean_length, { min: 0 }],
+  ["Entropy of the policy, nats", (r) => r.entropy, {}],
+  ["Decisions per second", (r) => r.decisions_per_second, { min: 0 }],
+];
+const mostPoints = 600;
+
+class Watching {
+  constructor(terms, ask, arrived) {
+    this.ask = ask;
+    this.arrived = arrived;
+    this.rows = [];
+    const root = byId("curves");
+    this.summary = make("p", root, "", "state");
+    this.charts = curvePlots.map(([title, get, y]) => {
+      const section = make("section", root, undefined, "panel");
+      make("h3", section, title);
+      const lines = get ? [[title, []]] : terms.map((t) => [t, []]);
+      const chart = lineChart(make("canvas", make("div", section, undefined, "chart")), title, lines, { y, x: { title: { display: true, text: "decisions" } } });
+      return { chart, gets: get ? [get] : terms.map((t) => (r) => r.terms[t]) };
+    });
+    this.poll();
+  }
+
+  async poll() {
+    try {
+      const after = this.rows.length ? this.rows[this.rows.length - 1].decisions : -1;
+      const news = await this.ask(`data/curves.json?after=${after}`);
+      if (news.restarted) this.rows = [];
+      this.rows.push(...news.rows);
+      if (news.rows.length || news.restarted) this.draw();
+      const last = this.rows[this.rows.length - 1];
+      this.summary.textContent = last
+        ? `${last.decisions.toLocaleString("en")} of ${news.total.toLocaleString("en")} decisions, ${count(Math.round(last.decisions_per_second))}/s${news.finished ? ", finished" : ""}`
+        : "no update yet";
+      this.arrived(news);
+      byId("connection").textContent = "";
+    } catch (error) {
+      byId("connection").textContent = "the tool has stopped";
+    }
+    setTimeout(() => this.poll(), 2000);
+  }
+
+  draw() {
+    const step = Math.ceil(this.rows.length / mostPoints);
+    const rows = this.rows.filter((_, i) => i % step === 0 || i === this.rows.length - 1);
+    for (const { chart, gets } of this.charts) {
+      gets.forEach((get, i) => (chart.data.datasets[i].data = rows.map((r) => ({ x: r.decisions, y: get(r) })).filter((p) => p.y !== null && p.y !== undefined)));
+      chart.update("none");
+    }
+  }
+}

@@ -1,0 +1,21 @@
+#pragma once
+
+#include <cairo.h>
+
+#include <filesystem>
+#include <memory>
+
+#include "zithercraft/show/picture.hpp"
+
+namespace zithercraft {
+
+using Canvas = std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)>;
+
+/// An empty picture of 32-bit pixels: blue, green, red, unused.
+Canvas canvas(int width, int height);
+/// Paints a picture with its upper left corner there.
+void paint_on(cairo_surface_t* surface, const Picture& picture, double left = 0.0, double top = 0.0);
+/// Throws Error (file) if it cannot be written.
+void write_png(cairo_surface_t* surface, const std::filesystem::path& file);
+
+}  // namespace zithercraft

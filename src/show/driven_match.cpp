@@ -1,0 +1,133 @@
+#include "driven_match.hpp"
+
+#include <algorithm>
+#include <charconv>
+
+#include "frames.hpp"
+#include "scene.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/base/text.hpp"
+#include "zithercraft/game/episode.hpp"
+#include "zithercraft/game/load.hpp"
+#include "zithercraft/study/run.hpp"
+
+namespace zithercraft {
+namespace {
+
+// Seat names are "role" or "role:2"; found by text, since the role decides how many there are.
+std::pair<std::size_t, std::size_t> seat_named(const Game& game, const std::string& name) {
+  if (name.empty()) return {0, 0};
+  const auto colon = name.find(':');
+  const std::string role = name.substr(0, colon);
+  std::vector<std::string> names;
+  for (std::size_t r = 0; r < game.roles().size(); ++r) {
+    names.push_back(game.roles()[r].name);
+    if (names.back() != role) continue;
+    const std::size_t seats = game.roles()[r].seats.size();
+    std::size_t number = 1;
+    if (colon != std::string::npos) {
+      const auto [end, code] = std::from_chars(name.data() + colon + 1, name.data() + name.size(), number);
+      if (code != std::errc() || end != name.data() + name.size() || number < 1 || number > seats)
+        throw Error(Fault::usage, "the role '" + role + "' has no seat '" + name.substr(colon + 1) + "'", name,
+                    "its seats are 1 to " + std::to_string(seats));
+    }
+    return {r, number - 1};
+  }
+  throw Error(Fault::usage, "the game has no role '" + role + "'", name, advice(role, names));
+}
+
+}  // namespace
+
+DrivenMatch::DrivenMatch(const Game& game, const DriveOptions& options)
+    : game_(game),
+      role_(seat_named(game, options.seat).first),
+      seat_(seat_named(game, options.seat).second),
+      lanes_(game, 1),
+      ahead_(game, 1),
+      steering_(game.roles()[role_]),
+      seed_(derived_seed(options.seed, "score")) {
+  info_ = {game.spec().name, to_toml(game.spec()), {}, options.seed, library_version()};
+  choose_pilots(options);
+  if (!options.out.empty()) writer_ = std::make_unique<ReplayWriter>(options.out, game, info_);
+  if (adviser_) {
+    for (const Role& role : game.roles()) {
+      values_.resize(values_.size() + role.seats.size());
+      odds_.resize(odds_.size() + role.seats.size() * odds_of(role.controls));
+    }
+  }
+}
+
+void DrivenMatch::choose_pilots(const DriveOptions& options) {
+  if (!options.with.empty()) adviser_ = Run::open(options.with).policy();
+  for (std::size_t r = 0; r < game_.roles().size(); ++r) {
+    if (r == 0 && adviser_) {
+      hands_.push_back(policy_pilot(game_, r, *adviser_));
+    } else {
+      hands_.push_back(game_.spec().roles[r].script.playable() ? script_pilot(game_, r) : random_pilot(seed_));
+    }
+    const std::string others = hands_.back()->name();
+    info_.pilots.push_back(r != role_                          ? others
+                           : game_.roles()[r].seats.size() > 1 ? "person and " + others
+                                                               : "person");
+  }
+}
+
+void DrivenMatch::begin() {
+  lanes_.begin(0, {seed_, 0, episode_++});
+  after_moment();
+}
+
+// Everybody else decides at once; the person has until the decision's end.
+void DrivenMatch::after_moment() {
+  if (adviser_) {
+    const std::size_t seats = game_.roles()[0].seats.size();
+    adviser_->values(lanes_.observations(0), std::span(values_).first(seats));
+    adviser_->odds(lanes_.observations(0), std::span(odds_).first(seats * odds_of(game_.roles()[0].controls)));
+  }
+  if (writer_) writer_->add(lanes_, 0, {values_, odds_});
+}
+
+std::vector<float> DrivenMatch::preview() {
+  const Arena& arena = game_.arena();
+  std::vector<float> poses;
+  append_poses(poses, arena, lanes_.arena_state(0));
+  const std::size_t shown = ticks_shown(game_), ticks = static_cast<std::size_t>(game_.spec().think_every);
+  if (over()) {
+    for (std::size_t t = 0; t < shown; ++t) append_poses(poses, arena, lanes_.arena_state(0));
+    return poses;
+  }
+  ahead_.restore(0, lanes_.state(0));
+  for (std::size_t r = 0; r < game_.roles().size(); ++r) hands_[r]->decide(ahead_, r, 0, 1);
+  steering_.controls(ahead_.control(role_, seat_));
+  std::size_t tick = 0;
+  ahead_.play_ticks(0, [&] {
+    ++tick;
+    if (tick * shown / ticks != (tick - 1) * shown / ticks) append_poses(poses, arena, ahead_.arena_state(0));
+  });
+  return poses;
+}
+
+void DrivenMatch::decide() {
+  for (std::size_t r = 0; r < game_.roles().size(); ++r) hands_[r]->decide(lanes_, r, 0, 1);
+  steering_.controls(lanes_.control(role_, seat_));
+  steering_.decided();
+  lanes_.advance(0);
+  after_moment();
+}
+
+Moment DrivenMatch::moment() const { return moment_of(lanes_, 0, {values_, odds_}); }
+
+DrivenEpisode DrivenMatch::result() const {
+  const EpisodeResult r = episode_result(lanes_, role_, seat_);
+  DrivenEpisode episode{lanes_.outcome(0), lanes_.decisions(0), r.episode_return, {}};
+  for (std::size_t t = 0; t < r.ledger.size(); ++t)
+    episode.ledger.emplace_back(game_.roles()[role_].terms[t], r.ledger[t]);
+  return episode;
+}
+
+void DrivenMatch::finish() {
+  if (writer_) writer_->finish();
+}
+
+}  // namespace zithercraft

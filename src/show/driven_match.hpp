@@ -1,0 +1,56 @@
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/record/replay.hpp"
+#include "zithercraft/show/drive.hpp"
+
+namespace zithercraft {
+
+/// A match with one seat steered by a person, decision by decision.
+class DrivenMatch {
+ public:
+  /// Throws Error (usage) if there is no such seat, or as runs, pilots and writers do.
+  DrivenMatch(const Game& game, const DriveOptions& options);
+
+  Steering& steering() { return steering_; }
+  const Lanes& lanes() const { return lanes_; }
+  std::size_t role() const { return role_; }
+  std::size_t seat() const { return seat_; }
+  const std::vector<std::string>& pilots() const { return info_.pilots; }
+  bool over() const { return lanes_.outcome(0) != Outcome::running; }
+
+  /// Begins the next episode.
+  void begin();
+  /// Poses at the start of the decision under way and after each of its ticks, if the person keeps what is held now.
+  std::vector<float> preview();
+  /// Takes the decision with what is held now.
+  void decide();
+  /// The moment that was reached last, with the policy's estimates if there is one.
+  Moment moment() const;
+  DrivenEpisode result() const;
+  /// Completes the replay.
+  void finish();
+
+ private:
+  void choose_pilots(const DriveOptions& options);
+  void after_moment();
+
+  Game game_;
+  std::size_t role_ = 0, seat_ = 0;
+  Lanes lanes_, ahead_;  // as it is; as it will be
+  Steering steering_;
+  std::vector<std::unique_ptr<Pilot>> hands_;
+  std::optional<Policy> adviser_;  // of role 0
+  ReplayInfo info_;
+  std::unique_ptr<ReplayWriter> writer_;
+  std::vector<float> values_, odds_;
+  std::uint64_t seed_;
+  std::uint32_t episode_ = 0;
+};
+
+}  // namespace zithercraft

@@ -1,0 +1,36 @@
+#include "zithercraft/show/page.hpp"
+
+#include <fmt/format.h>
+
+#include "../base/data_file.hpp"
+#include "replay_match.hpp"
+#include "viewer_page.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/files.hpp"
+#include "zithercraft/study/run.hpp"
+
+namespace zithercraft {
+
+void write_page(const std::filesystem::path& html, const std::vector<std::filesystem::path>& replays) {
+  if (replays.empty() || replays.size() > 4)
+    throw Error(Fault::usage, fmt::format("{} replays cannot be shown side by side", replays.size()), html.string(),
+                "give one to four");
+  nlohmann::json start{{"mode", "replay"},
+                       {"version", library_version()},
+                       {"names", nlohmann::json::array()},
+                       {"matches", nlohmann::json::array()}};
+  std::string data;
+  for (std::size_t i = 0; i < replays.size(); ++i) {
+    ReplayMatch match(Replay(replays[i]), replays[i].stem().string());
+    start["names"].push_back(std::to_string(i));
+    start["matches"].push_back(match.meta());
+    for (std::size_t e = 0; e < match.episodes(); ++e)
+      for (std::size_t n = 0; n < match.messages(e); ++n)
+        data += fmt::format("<script type=\"text/plain\" id=\"data/{}/{}/{}\">{}</script>\n", i, e, n,
+                            base64(gzipped(match.message(e, n))));
+  }
+  start["title"] = start["matches"][0]["scene"]["game"];
+  write_atomically(html, viewer_page(start, data));
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,24 @@
+#pragma once
+
+#include <nlohmann/json.hpp>
+
+#include "zithercraft/game/lanes.hpp"
+
+/// What the viewer page is told of a game; docs/formats/page.md is the specification.
+namespace zithercraft {
+
+/// Ticks that are shown of each decision: all of them, or as many as this, evenly spread.
+constexpr std::size_t most_ticks_shown = 32;
+std::size_t ticks_shown(const Game& game);
+
+/// All that stays the same from episode to episode.
+nlohmann::json scene_of(const Game& game, const std::vector<std::string>& pilots);
+
+/// The forms of things in an episode, which games that vary draw anew.
+nlohmann::json forms_of(const Arena& arena, const std::byte* state);
+
+/// The entity each cell shows, row by row from below; each block, layer by layer. -1 for none.
+std::vector<std::int32_t> cells_of(const Arena& arena, const std::byte* state);
+std::vector<std::int32_t> blocks_of(const Arena& arena, const std::byte* state);
+
+}  // namespace zithercraft

@@ -1,0 +1,201 @@
+#include "zithercraft/show/serve.hpp"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <charconv>
+#include <chrono>
+#include <cmath>
+#include <deque>
+#include <mutex>
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <thread>
+#include <utility>
+
+#include "replay_match.hpp"
+#include "server.hpp"
+#include "viewer_page.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/study/metrics.hpp"
+#include "zithercraft/study/score.hpp"
+
+namespace zithercraft {
+namespace {
+
+using nlohmann::json;
+
+constexpr auto look_up = std::chrono::milliseconds(100);  // how often it is looked whether to stop
+constexpr std::size_t most_matches = 8;                   // of a run that are kept to be looked at
+constexpr std::int64_t watched_episodes = 3;
+
+WebReply page_reply(const std::string& page) { return {200, "text/html; charset=utf-8", page}; }
+WebReply json_reply(const json& j) { return {200, "application/json", j.dump()}; }
+WebReply nothing_here() { return {404, "text/plain; charset=utf-8", "there is nothing here\n"}; }
+
+// "data/<name>/meta.json" or "data/<name>/<episode>/<number>".
+struct DataPath {
+  std::string name{};
+  bool meta = false;
+  std::size_t episode = 0, number = 0;
+};
+
+std::optional<DataPath> data_path(const std::string& path) {
+  std::vector<std::string> parts;
+  for (std::size_t at = 0; at <= path.size();) {
+    const auto slash = std::min(path.find('/', at), path.size());
+    parts.push_back(path.substr(at, slash - at));
+    at = slash + 1;
+  }
+  if (parts.size() < 3 || parts[0] != "data") return {};
+  if (parts.size() == 3 && parts[2] == "meta.json") return DataPath{parts[1], true, 0, 0};
+  DataPath found{parts[1], false, 0, 0};
+  if (parts.size() != 4) return {};
+  for (const auto& [text, number] : {std::pair{&parts[2], &found.episode}, std::pair{&parts[3], &found.number}}) {
+    const auto [end, code] = std::from_chars(text->data(), text->data() + text->size(), *number);
+    if (code != std::errc() || end != text->data() + text->size()) return {};
+  }
+  return found;
+}
+
+WebReply data_reply(ReplayMatch& match, const DataPath& path) {
+  if (path.meta) return json_reply(match.meta());
+  return {200, "application/octet-stream", match.message(path.episode, path.number)};
+}
+
+void serve(const ServeOptions& options, const Server::Answer& answer) {
+  const Server server({options.address, options.port, options.token}, answer);
+  if (options.on_ready) options.on_ready(server.url());
+  while (options.stop == nullptr || !options.stop->load()) std::this_thread::sleep_for(look_up);
+}
+
+// A folder that is deleted with everything in it.
+class Scratch {
+ public:
+  Scratch() {
+    std::string name = (std::filesystem::temp_directory_path() / "zithercraft-XXXXXX").string();
+    if (::mkdtemp(name.data()) == nullptr)
+      throw Error(Fault::file, "no folder can be made there", name, "check TMPDIR, its rights and its space");
+    folder_ = name;
+  }
+  ~Scratch() {
+    std::error_code ignored;
+    std::filesystem::remove_all(folder_, ignored);
+  }
+  Scratch(const Scratch&) = delete;
+  Scratch& operator=(const Scratch&) = delete;
+  std::filesystem::path operator/(const std::string& name) const { return folder_ / name; }
+
+ private:
+  std::filesystem::path folder_;
+};
+
+// A run as it stands, read anew whenever somebody asks.
+class WatchedRun {
+ public:
+  explicit WatchedRun(const std::filesystem::path& folder) : run_(Run::open(folder)), game_(run_.game()) {}
+
+  WebReply answer(const WebRequest& request) {
+    if (request.path.empty()) return page_reply(viewer_page(start()));
+    if (request.path == "data/curves.json") {
+      const auto after = request.query.find("after");
+      return json_reply(curves(after == request.query.end() ? -1 : std::atoll(after->second.c_str())));
+    }
+    const auto path = data_path(request.path);
+    return path ? data_reply(match(path->name), *path) : nothing_here();
+  }
+
+ private:
+  json start() const {
+    return {{"mode", "watch"},
+            {"title", game_.spec().name + ": " + run_.folder().filename().string()},
+            {"version", library_version()},
+            {"terms", game_.roles()[0].terms}};
+  }
+
+  json curves(std::int64_t after) const {
+    const Metrics metrics(run_.metrics());
+    auto rows = metrics.rows(after);
+    // A run that was begun again has nothing after where the page stands, and less before it.
+    const bool restarted = after >= 0 && rows.empty() && metrics.rows(after - 1).empty();
+    if (restarted) rows = metrics.rows();
+    json list = json::array();
+    for (const MetricsRow& r : rows) {
+      json row{{"decisions", r.decisions},
+               {"decisions_per_second", r.decisions_per_second},
+               {"recent_success", r.recent_success},
+               {"entropy", r.learner.entropy},
+               {"terms", json::object()}};
+      if (r.episodes > 0) {
+        row["mean_return"] = r.mean_return;
+        row["mean_length"] = r.mean_length;
+        for (const auto& [term, mean] : r.terms) row["terms"][term] = mean;
+      }
+      list.push_back(std::move(row));
+    }
+    return {{"rows", std::move(list)},
+            {"restarted", restarted},
+            {"total", run_.settings().decisions},
+            {"finished", run_.finished()},
+            {"checkpoints", checkpoints()}};
+  }
+
+  // Kept ones, and the last under the name that tells its decisions.
+  std::vector<std::string> checkpoints() const {
+    auto names = run_.checkpoint_names();
+    if (const auto done = run_.decisions_done(); done > 0)
+      if (const std::string last = name_at(done); names.empty() || names.back() < last) names.push_back(last);
+    return names;
+  }
+  static std::string name_at(std::int64_t decisions) { return fmt::format("at-{:012d}", decisions); }
+
+  // Plays a checkpoint when it is asked for first.
+  ReplayMatch& match(const std::string& name) {
+    for (auto& known : matches_)
+      if (known.name() == name) return known;
+    const bool last = name == name_at(run_.decisions_done());
+    const auto file = scratch_ / "watched.zrep";
+    record(run_, file, {.episodes = watched_episodes, .checkpoint = last ? "last" : name});
+    if (matches_.size() == most_matches) matches_.pop_front();
+    matches_.emplace_back(Replay(file), name);
+    return matches_.back();
+  }
+
+  Run run_;
+  Game game_;
+  Scratch scratch_;
+  std::deque<ReplayMatch> matches_;
+};
+
+}  // namespace
+
+void serve_replays(const std::vector<std::filesystem::path>& replays, const ServeOptions& options) {
+  if (replays.empty() || replays.size() > 4)
+    throw Error(Fault::usage, fmt::format("{} replays cannot be shown side by side", replays.size()), "replays",
+                "give one to four");
+  std::vector<ReplayMatch> matches;
+  json names = json::array();
+  for (const auto& file : replays) {
+    names.push_back(std::to_string(matches.size()));
+    matches.emplace_back(Replay(file), file.stem().string());
+  }
+  const std::string page = viewer_page({{"mode", "replay"},
+                                        {"title", matches.front().meta()["scene"]["game"]},
+                                        {"version", library_version()},
+                                        {"names", names}});
+  serve(options, [&](const WebRequest& request) {
+    if (request.path.empty()) return page_reply(page);
+    const auto path = data_path(request.path);
+    for (std::size_t i = 0; path && i < matches.size(); ++i)
+      if (path->name == std::to_string(i)) return data_reply(matches[i], *path);
+    return nothing_here();
+  });
+}
+
+void serve_run(const std::filesystem::path& folder, const ServeOptions& options) {
+  WatchedRun run(folder);
+  serve(options, [&](const WebRequest& request) { return run.answer(request); });
+}
+
+}  // namespace zithercraft
