@@ -2,13 +2,20 @@
 // Draws one arena with three.js: from above, in space, or through a seat's eyes. z points up, as in the arena.
 
 const flatTall = 0.6, endlessTall = 3;  // metres: things of flat arenas, walls and zones without end
-const pathSeconds = 1e9;
+
+// Whether the browser has no graphics hardware to draw with; edges are then left rough, so that pictures stay fluent.
+function drawnBySoftware() {
+  const gl = document.createElement("canvas").getContext("webgl");
+  const names = gl && gl.getExtension("WEBGL_debug_renderer_info");
+  return !!names && /swiftshader|llvmpipe|software/i.test(gl.getParameter(names.UNMASKED_RENDERER_WEBGL));
+}
 
 class ArenaView {
   constructor(holder) {
     this.holder = holder;
-    this.renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: true });
-    this.renderer.setPixelRatio(devicePixelRatio);
+    this.slow = drawnBySoftware();
+    this.renderer = new THREE.WebGLRenderer({ antialias: !this.slow, powerPreference: "high-performance" });
+    this.renderer.setPixelRatio(this.slow ? 1 : devicePixelRatio);
     holder.prepend(this.renderer.domElement);
     this.scene = new THREE.Scene();
     this.scene.add(new THREE.HemisphereLight(0xffffff, 0x9aa4ad, 0.75));
@@ -161,11 +168,17 @@ class ArenaView {
     this.static.add(plane, grid);
   }
 
-  // ---- Maps that can change.
+  // ---- Maps that can change. Another version may still show the same.
+  isNews(which, version, kinds) {
+    const before = this.mapVersions[which];
+    if (before && before.version === version) return false;
+    const same = before && before.kinds.length === kinds.length && before.kinds.every((kind, i) => kind === kinds[i]);
+    this.mapVersions[which] = { version, kinds: same ? before.kinds : kinds.slice() };
+    return !same;
+  }
   drawCells(frame) {
     const cells = this.match.scene.cells, { kinds, version } = frame.cells();
-    if (this.mapVersions.cells === version) return;
-    this.mapVersions.cells = version;
+    if (!this.isNews("cells", version, kinds)) return;
     if (this.cellMesh) { this.static.remove(this.cellMesh); this.cellMesh = null; }
     const { columns, rows, size, origin } = cells, level = this.match.scene.floor || 0;
     const ground = new Uint8Array(columns * rows * 4), raised = new Map();
@@ -214,9 +227,9 @@ class ArenaView {
 
   drawBlocks(frame, pose) {
     const { columns, rows, layers, size, origin } = this.match.scene.blocks, { kinds, version } = frame.blocks();
-    const cut = this.cutOf(pose), key = `${version}|${cut.key}`;
-    if (this.mapVersions.blocks === key) return;
-    this.mapVersions.blocks = key;
+    const cut = this.cutOf(pose), cutBefore = this.mapVersions.cut;
+    this.mapVersions.cut = cut.key;
+    if (!this.isNews("blocks", version, kinds) && cutBefore === cut.key) return;
     const colours = this.match.scene.entities.map((_, e) => this.colour(e));
     const at = (c, r, l) => (c < 0 || r < 0 || l < 0 || c >= columns || r >= rows || l >= layers || !cut.keeps([c, r, l]))
       ? -1 : kinds[(l * rows + r) * columns + c];
@@ -286,7 +299,8 @@ class ArenaView {
   }
   frameSpace() {
     const size = this.box.getSize(new THREE.Vector3()), middle = this.box.getCenter(new THREE.Vector3());
-    const reach = Math.min(90, Math.max(size.x, size.y * 1.3, 1.5 * size.z, 6));
+    const aspect = this.holder.clientWidth / Math.max(1, this.holder.clientHeight);
+    const reach = Math.min(90, Math.max(size.x, size.y * 1.3, 1.5 * size.z, 6)) * Math.max(1, 1.25 / aspect);
     this.space.position.set(middle.x, middle.y - 0.75 * reach, middle.z + 0.62 * reach);
     this.spaceControls.target.copy(middle);
     this.spaceControls.update();
@@ -339,8 +353,25 @@ class ArenaView {
   render() {
     if (!this.dirty || !this.poses) return false;
     this.dirty = false;
+    if (this.coarser) {
+      this.coarser = false;
+      this.renderer.setPixelRatio(this.renderer.getPixelRatio() * 0.8);
+      this.resize();
+    }
     this.renderer.render(this.scene, this.camera());
+    if (this.slow) this.keepFluent();
     return true;
+  }
+  // Fewer points where software draws too few pictures a second.
+  keepFluent() {
+    const now = performance.now(), took = now - (this.renderedAt || 0);
+    this.renderedAt = now;
+    if (took > 200) return;  // it stood still
+    this.intervals = [...(this.intervals || []), took];
+    if (this.intervals.length < 20) return;
+    const mean = this.intervals.reduce((a, b) => a + b, 0) / this.intervals.length;
+    this.intervals = [];
+    this.coarser = mean > 31 && this.renderer.getPixelRatio() > 0.6;  // done before the next one: it wipes the picture
   }
 
   // The entity under a point of the canvas, -1 for none.

@@ -118,6 +118,7 @@ class Match {
     const chunk = new Chunk(this.layout, message);
     this.loaded.set(`${episode}:${number}`, chunk);
     ++this.version;
+    if (this.arrived) this.arrived();
     return chunk;
   }
   // All of an episode, one message after the other; what belongs to others is let go of.

@@ -78,6 +78,7 @@ class Viewer {
 
   dress(view, match) {
     view.match = match;
+    match.arrived = () => (this.changed = true);
     view.built = null;
     view.legend.textContent = "";
     const seen = new Set();
@@ -90,6 +91,7 @@ class Viewer {
     }
     byId("overlay_cut").hidden = !match.scene.blocks;
     const high = match.scene.high;
+    view.arena.builtFor = null;  // it is framed anew
     if (view.dressedFor !== match.scene.game) this.setMode(high ? "space" : "above");
     view.dressedFor = match.scene.game;
   }
@@ -182,11 +184,13 @@ class Viewer {
       const ended = outcomes[frame.outcome];
       view.caption.textContent = (this.matches.length > 1 ? match.name + " · " : "") + `decision ${Math.floor(time)}` + (ended === "running" ? "" : ` · ${ended}`);
     });
-    if (now - this.panelAt > 100 || !player.playing) {
+    if (now - this.panelAt > 200 || (!player.playing && !this.driving)) {
       this.panelAt = now;
       const end = this.match.moments(episode) - 1, time = Math.max(0, Math.min(player.time, end));
-      this.panel.update(this.match.frame(episode, Math.floor(time)), this.match.frame(episode, Math.floor(time) + 1), time, episode);
-      this.listOwn(this.match.frame(episode, Math.floor(time)));
+      const frame = this.match.frame(episode, Math.floor(time));
+      // While it is played, what was decided last is shown.
+      this.panel.update(frame, this.match.live ? frame : this.match.frame(episode, Math.floor(time) + 1), time, episode);
+      this.listOwn(frame);
     }
     this.timeLine.update();
     byId("play").textContent = (this.driving ? !this.driving.paused : player.playing) ? "❚❚" : "▶";

@@ -22,7 +22,7 @@ class Watching {
       const section = make("section", root, undefined, "panel");
       make("h3", section, title);
       const lines = get ? [[title, []]] : terms.map((t) => [t, []]);
-      const chart = lineChart(make("canvas", make("div", section, undefined, "chart")), title, lines, { y, x: { title: { display: true, text: "decisions" } } });
+      const chart = lineChart(make("canvas", make("div", section, undefined, lines.length > 1 ? "chart tall" : "chart")), title, lines, { y, x: { min: 0, title: { display: true, text: "decisions" } } });
       return { chart, gets: get ? [get] : terms.map((t) => (r) => r.terms[t]) };
     });
     this.poll();

@@ -1,0 +1,258 @@
+// The viewer page in a real browser: recorded matches, alone and side by side.
+
+#include <gtest/gtest.h>
+
+#include <set>
+
+#include "browser.hpp"
+#include "support.hpp"
+#include "zithercraft/game/load.hpp"
+#include "zithercraft/match/play.hpp"
+#include "zithercraft/record/replay.hpp"
+#include "zithercraft/show/page.hpp"
+
+namespace zithercraft {
+namespace {
+
+using nlohmann::json;
+
+GameSpec demo(const std::string& name) { return load_game(test::project_folder() / "demos" / (name + ".toml")); }
+
+// Plays by script or at random; with overlays and estimates that can be recognised.
+void record(const std::filesystem::path& file, const GameSpec& spec, std::uint32_t episodes, std::uint64_t seed = 6) {
+  const Game game(spec);
+  std::vector<std::unique_ptr<Pilot>> pilots;
+  std::vector<Pilot*> hands;
+  for (std::size_t r = 0; r < game.roles().size(); ++r)
+    hands.push_back(pilots.emplace_back(spec.roles[r].script.playable() ? script_pilot(game, r) : random_pilot()).get());
+  ReplayWriter writer(file, game, {spec.name, to_toml(spec), {hands[0]->name()}, seed, "test"});
+  std::vector<float> values, odds;
+  for (const Role& role : game.roles()) {
+    values.resize(values.size() + role.seats.size(), 0.5f);
+    odds.resize(odds.size() + role.seats.size() * odds_of(role.controls), 0.25f);
+  }
+  for (std::uint32_t e = 0; e < episodes; ++e)
+    play_one(game, hands, {seed, 0, e}, [&](const Lanes& lanes) {
+      values[0] = 0.01f * static_cast<float>(lanes.decisions(0));
+      if (lanes.decisions(0) % 2 == 1) {
+        writer.draw({.name = "aim", .label = "there", .form = Overlay::Form::points, .numbers = {1, 2, 0}});
+        writer.draw({.name = "alarm", .form = Overlay::Form::tint, .colour = {255, 0, 255}, .numbers = {0}});
+      }
+      writer.add(lanes, 0, {values, odds});
+    });
+  writer.finish();
+}
+
+// Pixels of the first view's canvas: how many colours there are, and how many pixels differ from the ground.
+constexpr const char* look_at_canvas = R"(
+  const view = viewer.views[0].arena;
+  view.dirty = true;
+  view.render();
+  const gl = view.renderer.getContext(), w = gl.drawingBufferWidth, h = gl.drawingBufferHeight, p = new Uint8Array(4 * w * h);
+  gl.readPixels(0, 0, w, h, gl.RGBA, gl.UNSIGNED_BYTE, p);
+  const colours = new Map();
+  for (let i = 0; i < p.length; i += 4) { const c = (p[i] << 16) | (p[i + 1] << 8) | p[i + 2]; colours.set(c, (colours.get(c) || 0) + 1); }
+  return { colours: colours.size, most: Math.max(...colours.values()) / (w * h), sum: [...colours].reduce((a, [c, n]) => (a * 31 + c * n) % 1000000007, 7) };
+)";
+
+class Viewer : public ::testing::Test {
+ protected:
+  void show(const std::vector<std::filesystem::path>& replays, const std::string& moment = "") {
+    write_page(folder / "page.html", replays);
+    browser.open("about:blank");  // else another moment of the same page would only be jumped to
+    browser.open("file://" + (folder / "page.html").string() + moment);
+    ASSERT_TRUE(browser.wait_for("document.body.dataset.ready")) << browser.errors();
+  }
+  json at(const std::string& expression) { return browser.run("return " + expression + ";"); }
+  void no_harm_done() {
+    EXPECT_EQ(browser.errors(), "");
+    EXPECT_EQ(at("performance.getEntriesByType('resource').map((r) => r.name).filter((n) => !/^(data|blob):/.test(n))"), json::array());
+    EXPECT_EQ(at("document.documentElement.scrollWidth > innerWidth"), false);
+  }
+
+  test::TemporaryFolder folder;
+  test::Browser browser;
+};
+
+TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
+  record(folder / "a.zrep", test::mooring(), 2);
+  show({folder / "a.zrep"});
+  Replay replay(folder / "a.zrep");
+  const Role& role = replay.game().roles()[0];
+  EXPECT_EQ(at("viewer.player.episodes"), 2);
+  EXPECT_EQ(at("viewer.player.end"), replay.episodes()[0].moments - 1);
+
+  // Each column by name with its value, in its unit; controls, ledger and estimate of a moment half-way.
+  const std::uint32_t d = replay.episodes()[0].moments / 2 | 1u;
+  browser.run("viewer.player.seek(" + std::to_string(d) + ");");
+  ASSERT_TRUE(browser.wait_for("document.querySelector('.state').textContent.startsWith('decision " + std::to_string(d) + " ')"));
+  const Moment moment = replay.moment(0, d);
+  const json rows = at("[...document.querySelectorAll('.observations tbody tr')].map((r) => [...r.cells].map((c) => c.textContent))");
+  ASSERT_EQ(rows.size(), role.columns.size());
+  for (std::size_t c = 0; c < rows.size(); ++c) {
+    EXPECT_EQ(rows[c][0], role.columns[c].name);
+    EXPECT_EQ(rows[c][2], role.columns[c].unit);
+    const double scale = role.columns[c].unit == "flag" ? 1.0 : role.columns[c].scale;
+    EXPECT_NEAR(std::stod(rows[c][1].get<std::string>()), static_cast<double>(moment.roles[0].observations[c]) * scale, 0.51)
+        << role.columns[c].name;
+  }
+  EXPECT_NEAR(std::stod(at("document.querySelector('.gauge output').textContent").get<std::string>()),
+              static_cast<double>(replay.moment(0, d + 1).roles[0].controls[0]), 0.006);
+  double paid = 0.0;
+  for (std::uint32_t i = 0; i <= d; ++i) paid += static_cast<double>(replay.moment(0, i).roles[0].payments[0]);
+  ASSERT_TRUE(browser.wait_for("viewer.panel.paid && viewer.panel.paid[0].length === viewer.player.end + 1"));
+  EXPECT_NEAR(at("viewer.panel.paid[0][" + std::to_string(d) + "].y").get<double>(), paid, 1e-4);
+  EXPECT_NEAR(at("viewer.panel.valueChart.data.datasets[0].data.at(-1).y").get<double>(), 0.01 * (replay.episodes()[0].moments - 1), 1e-4);
+
+  // Things stand where they were, also between decisions.
+  const auto pose = [&](const std::vector<std::byte>& state) { return replay.game().arena().pose(state.data(), role.seats[0]); };
+  for (const double share : {0.0, 0.5}) {
+    const auto& ticks = replay.ticks(0, d + 1);
+    const Pose wanted = share == 0.0 ? pose(moment.state) : pose(ticks[ticks.size() / 2 - 1]);
+    browser.run("viewer.player.seek(" + std::to_string(d + share) + ");");
+    ASSERT_TRUE(browser.wait_for("!viewer.changed"));
+    const json seen = at("[...viewer.views[0].arena.poseOf(viewer.chosen.body)]");
+    EXPECT_NEAR(seen[0].get<double>(), static_cast<double>(wanted.x), 1e-4);
+    EXPECT_NEAR(seen[1].get<double>(), static_cast<double>(wanted.y), 1e-4);
+  }
+  no_harm_done();
+}
+
+TEST_F(Viewer, PlaysStepsScrubsAndLoops) {
+  record(folder / "a.zrep", test::mooring(), 2);
+  show({folder / "a.zrep"});
+  browser.click("play");
+  EXPECT_TRUE(browser.wait_for("viewer.player.time > 1.2"));
+  browser.press(" ");
+  browser.release(" ");
+  ASSERT_TRUE(browser.wait_for("!viewer.player.playing"));
+  browser.run("viewer.player.seek(5);");
+  for (const auto& [key, wanted] : {std::pair{".", 6.0}, std::pair{"]", 6.25}, std::pair{"[", 6.0}, std::pair{",", 5.0}}) {
+    browser.press(key);
+    browser.release(key);
+    EXPECT_EQ(at("viewer.player.time"), wanted) << key;
+  }
+  browser.run("const r = document.querySelector('#line input'); r.value = 11; r.dispatchEvent(new Event('input'));");
+  EXPECT_EQ(at("viewer.player.time"), 11);
+  browser.click("next_event");
+  const double event = at("viewer.player.time").get<double>();
+  EXPECT_TRUE(event > 11 && at("viewer.player.marks().some((m) => m[0] === viewer.player.time)").get<bool>());
+  browser.run("document.getElementById('speed').value = 9; document.getElementById('speed').dispatchEvent(new Event('change'));");
+  browser.click("loop");
+  browser.run("window.wrapped = 0; let last = 0; setInterval(() => { if (viewer.player.time < last) ++window.wrapped; last = viewer.player.time; }, 5); viewer.player.toggle(true);");
+  EXPECT_TRUE(browser.wait_for("window.wrapped > 0")) << "at 64 times the speed it begins again within seconds";
+  no_harm_done();
+}
+
+TEST_F(Viewer, OverlaysAreDrawnAndSwitchedOff) {
+  record(folder / "a.zrep", test::mooring(), 1);
+  show({folder / "a.zrep"}, "#episode=0&at=21&seat=0&seen=above");
+  ASSERT_TRUE(browser.wait_for("viewer.player.time === 21 && !viewer.changed"));
+  EXPECT_GT(browser.run(look_at_canvas)["colours"].get<int>(), 8);
+  for (const char* name : {"rays", "paths", "zones", "own", "heat", "value"}) {
+    const json before = browser.run(look_at_canvas)["sum"];
+    browser.click(std::string("overlay_") + name);
+    ASSERT_TRUE(browser.wait_for("!viewer.changed"));
+    EXPECT_NE(browser.run(look_at_canvas)["sum"], before) << name;
+    browser.click(std::string("overlay_") + name);
+    ASSERT_TRUE(browser.wait_for("!viewer.changed"));
+    EXPECT_EQ(browser.run(look_at_canvas)["sum"], before) << name;
+  }
+  // Recorded overlays by name; a tint paints its thing.
+  EXPECT_EQ(at("viewer.views[0].arena.things[0].material.color.getHexString()"), "ff00ff");
+  browser.click("own_alarm");
+  ASSERT_TRUE(browser.wait_for("!viewer.changed"));
+  EXPECT_NE(at("viewer.views[0].arena.things[0].material.color.getHexString()"), "ff00ff");
+  no_harm_done();
+}
+
+TEST_F(Viewer, ALinkKeepsTheMoment) {
+  record(folder / "a.zrep", demo("barge"), 1);
+  show({folder / "a.zrep"});
+  browser.run("viewer.chooseSeat(2); viewer.setMode('space'); viewer.player.seek(7.5); viewer.flipOverlay('heat');");
+  ASSERT_TRUE(browser.wait_for("location.hash.includes('at=7.5') && location.hash.includes('heat')"));
+  const std::string link = at("location.href").get<std::string>();
+  browser.open("about:blank");
+  browser.open(link);
+  ASSERT_TRUE(browser.wait_for("document.body.dataset.ready"));
+  EXPECT_EQ(at("[viewer.player.time, +byId('seat').value, byId('mode').value, viewer.shown.heat]"), json({7.5, 2, "space", true}));
+  no_harm_done();
+}
+
+TEST_F(Viewer, ShowsHeightsAndBlocksInSpace) {
+  for (const char* name : {"flare", "narrows", "kelpdive"}) {
+    record(folder / (std::string(name) + ".zrep"), demo(name), 1);
+    show({folder / (std::string(name) + ".zrep")}, "#episode=0&at=9&seat=0&seen=space");
+    ASSERT_TRUE(browser.wait_for("viewer.player.time === 9 && !viewer.changed")) << browser.errors();
+    const json space = browser.run(look_at_canvas);
+    EXPECT_GT(space["colours"].get<int>(), 20) << name;
+    EXPECT_LT(space["most"].get<double>(), 0.95) << name;
+    browser.press("3");
+    browser.release("3");
+    ASSERT_TRUE(browser.wait_for("viewer.views[0].arena.mode === 'eyes' && !viewer.changed"));
+    const json eyes = browser.run(look_at_canvas);
+    EXPECT_NE(eyes["sum"], space["sum"]) << name;
+    EXPECT_GT(eyes["colours"].get<int>(), 4) << name;
+    no_harm_done();
+  }
+  // Blocks that were cut open show again when they are closed.
+  browser.press("2");
+  browser.release("2");
+  ASSERT_TRUE(browser.wait_for("viewer.views[0].arena.mode === 'space' && !viewer.changed"));
+  const auto corners = [&] { return at("viewer.views[0].arena.blockMesh.geometry.attributes.position.count").get<int>(); };
+  const int open = corners();
+  browser.click("overlay_cut");
+  ASSERT_TRUE(browser.wait_for("!viewer.changed"));
+  EXPECT_NE(corners(), open);
+}
+
+TEST_F(Viewer, RunsUpToFourReplaysInStep) {
+  std::vector<std::filesystem::path> files;
+  for (std::uint64_t i = 0; i < 4; ++i) {
+    files.push_back(folder / ("run" + std::to_string(i) + ".zrep"));
+    record(files.back(), test::mooring(), 1, i);
+  }
+  show(files);
+  EXPECT_EQ(at("viewer.views.length"), 4);
+  browser.run("viewer.player.speed = 6; viewer.player.toggle(true);");
+  ASSERT_TRUE(browser.wait_for("viewer.player.time > 12"));
+  browser.run("viewer.player.toggle(false);");
+  ASSERT_TRUE(browser.wait_for("!viewer.changed"));
+  const json captions = at("viewer.views.map((v) => v.caption.textContent)");
+  std::set<int> decisions;
+  for (std::size_t i = 0; i < 4; ++i) {
+    Replay replay(files[i]);
+    const std::string caption = captions[i].get<std::string>();
+    EXPECT_TRUE(caption.starts_with("run" + std::to_string(i) + " ")) << caption;
+    if (caption.find("success") == std::string::npos && caption.find("failure") == std::string::npos)
+      decisions.insert(std::stoi(caption.substr(caption.find("decision ") + 9)));
+  }
+  EXPECT_EQ(decisions.size(), 1u) << captions;
+  no_harm_done();
+  EXPECT_EQ(test::error_of([&] { write_page(folder / "x.html", {files[0], files[0], files[0], files[0], files[0]}); }).fault(), Fault::usage);
+}
+
+TEST_F(Viewer, LightAndDarkHelpAndCrowds) {
+  record(folder / "a.zrep", demo("locks"), 1);
+  show({folder / "a.zrep"});
+  browser.run("setLook('light');");
+  const json light = at("getComputedStyle(document.body).backgroundColor");
+  browser.press("d");
+  browser.release("d");
+  EXPECT_NE(at("getComputedStyle(document.body).backgroundColor"), light);
+  browser.press("?");
+  browser.release("?");
+  EXPECT_EQ(at("byId('help').open"), true);
+  EXPECT_GE(at("byId('help').querySelectorAll('kbd').length").get<int>(), 25);
+  browser.click("help");
+  browser.run("byId('help').close();");
+  // Filtering leaves what contains the words.
+  browser.run("const f = document.querySelector('input[type=search]'); f.value = 'compass'; f.oninput();");
+  const json visible = at("[...document.querySelectorAll('.observations tbody tr')].filter((r) => !r.hidden).map((r) => r.cells[0].textContent)");
+  EXPECT_FALSE(visible.empty());
+  for (const auto& name : visible) EXPECT_NE(name.get<std::string>().find("compass"), std::string::npos);
+  no_harm_done();
+}
+
+}  // namespace
+}  // namespace zithercraft
