@@ -18,7 +18,8 @@ using nlohmann::ordered_json;
 ordered_json episode_json(const DrivenEpisode& e) {
   ordered_json ledger = ordered_json::object();
   for (const auto& [term, paid] : e.ledger) ledger[term] = paid;
-  return {{"outcome", name_of(e.outcome)}, {"decisions", e.decisions}, {"return", e.episode_return}, {"ledger", ledger}};
+  return {
+      {"outcome", name_of(e.outcome)}, {"decisions", e.decisions}, {"return", e.episode_return}, {"ledger", ledger}};
 }
 
 void print_episode(const DrivenEpisode& e, std::size_t number) {
@@ -50,7 +51,8 @@ int DriveCommand::run() const {
     });
   }
   if (json) {
-    ordered_json j{{"game", compiled.spec().name}, {"seed", seed}, {"replay", out}, {"episodes", ordered_json::array()}};
+    ordered_json j{
+        {"game", compiled.spec().name}, {"seed", seed}, {"replay", out}, {"episodes", ordered_json::array()}};
     for (const DrivenEpisode& e : episodes) j["episodes"].push_back(episode_json(e));
     fmt::print("{}\n", j.dump(2));
   } else if (!out.empty()) {

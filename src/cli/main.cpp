@@ -117,7 +117,8 @@ void add_commands(CLI::App& app, int& status) {
             ->check(CLI::Range(1, 1'000'000))
             ->capture_default_str();
         sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
-        sub.add_option("--checkpoint", c.checkpoint, "Whose policy plays: a kept checkpoint's name, like at-000001000000")
+        sub.add_option("--checkpoint", c.checkpoint,
+                       "Whose policy plays: a kept checkpoint's name, like at-000001000000")
             ->capture_default_str();
       });
   add<ReplayCommand>(app, "replay", "List, check, draw, show and convert a recorded match", status, describe_replay);

@@ -299,7 +299,8 @@ class RoleCompiler {
   }
 
   static bool at_rest(const Option& option) {
-    return option.value == 0.0 && std::all_of(option.sets.begin(), option.sets.end(), [](const auto& set) { return set.second == 0.0; });
+    return option.value == 0.0 &&
+           std::all_of(option.sets.begin(), option.sets.end(), [](const auto& set) { return set.second == 0.0; });
   }
 
   void add_control(const Choice& choice, const std::string& where) {

@@ -15,9 +15,10 @@ std::vector<std::string> list_keys() {
     keys.push_back(std::string("Numpad") + c);
   }
   for (const char* name :
-       {"ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight", "Space", "ShiftLeft", "ShiftRight", "ControlLeft",
-        "ControlRight", "Comma", "Period", "Semicolon", "Quote", "BracketLeft", "BracketRight", "Minus", "Equal",
-        "Slash", "Backslash", "PageUp", "PageDown", "Home", "End", "NumpadAdd", "NumpadSubtract", "NumpadDecimal"})
+       {"ArrowUp",      "ArrowDown",    "ArrowLeft", "ArrowRight",     "Space",        "ShiftLeft", "ShiftRight",
+        "ControlLeft",  "ControlRight", "Comma",     "Period",         "Semicolon",    "Quote",     "BracketLeft",
+        "BracketRight", "Minus",        "Equal",     "Slash",          "Backslash",    "PageUp",    "PageDown",
+        "Home",         "End",          "NumpadAdd", "NumpadSubtract", "NumpadDecimal"})
     keys.emplace_back(name);
   std::sort(keys.begin(), keys.end());
   return keys;

@@ -55,8 +55,7 @@ double Steering::strength(const KeyBinding& b) const {
 
 // A place in the order of presses; what is on the gamepad counts as pressed before any key.
 std::size_t Steering::since(const KeyBinding& b) const {
-  return b.key.empty() ? 1
-                       : 2 + static_cast<std::size_t>(std::find(held_.begin(), held_.end(), b.key) - held_.begin());
+  return b.key.empty() ? 1 : 2 + static_cast<std::size_t>(std::find(held_.begin(), held_.end(), b.key) - held_.begin());
 }
 
 void Steering::controls(std::span<float> out) const {

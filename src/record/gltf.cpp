@@ -75,7 +75,8 @@ void add_ball(Surface& s, double radius) {
   constexpr int around = 20, up = 12;
   const auto at = [&](int i, int k) {
     const double a = 2 * M_PI * i / around, b = M_PI * k / up - M_PI / 2;
-    return turned(radius * std::cos(b) * std::cos(a), radius * std::cos(b) * std::sin(a), radius + radius * std::sin(b));
+    return turned(radius * std::cos(b) * std::cos(a), radius * std::cos(b) * std::sin(a),
+                  radius + radius * std::sin(b));
   };
   for (int i = 0; i < around; ++i)
     for (int k = 0; k < up; ++k) s.add_quad(at(i, k), at(i + 1, k), at(i + 1, k + 1), at(i, k + 1));
@@ -259,8 +260,7 @@ class SceneWriter {
     if (!heights || !heights->floor) return;
     double reach = 10.0;
     for (std::size_t e = 0; e < arena_.entities().size(); ++e)
-      for (const auto& [x, y] : arena_.outline(start_.data(), e))
-        reach = std::max({reach, std::abs(x), std::abs(y)});
+      for (const auto& [x, y] : arena_.outline(start_.data(), e)) reach = std::max({reach, std::abs(x), std::abs(y)});
     Surface surface;
     const double z = heights->floor->level;
     surface.add_quad(turned(-reach, -reach, z), turned(reach, -reach, z), turned(reach, reach, z),
@@ -363,8 +363,7 @@ class SceneWriter {
     const auto& bodies = arena_.spec().bodies;
     if (e.kind == EntityKind::body)
       return e.spec_index < bodies.size() && std::holds_alternative<Ball>(bodies[e.spec_index].shape);
-    if (e.kind == EntityKind::item)
-      return std::holds_alternative<Ball>(arena_.spec().items[e.spec_index].shape);
+    if (e.kind == EntityKind::item) return std::holds_alternative<Ball>(arena_.spec().items[e.spec_index].shape);
     return e.kind == EntityKind::shot && arena_.high();
   }
 

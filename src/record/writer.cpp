@@ -76,7 +76,9 @@ class ChunkFile {
     if (!out_) fail();
   }
 
-  void start() { thread_ = std::thread([this] { work(); }); }
+  void start() {
+    thread_ = std::thread([this] { work(); });
+  }
 
   /// Hands a parcel over and gives back an empty one. Waits while too many are under way.
   void send(Parcel& parcel) {
@@ -153,8 +155,8 @@ class ChunkFile {
 
   void pack(Parcel& parcel) {
     stored_.resize(ZSTD_compressBound(parcel.raw.size()));
-    const std::size_t size = ZSTD_compress(stored_.data(), stored_.size(), parcel.raw.data(), parcel.raw.size(),
-                                           compression_level);
+    const std::size_t size =
+        ZSTD_compress(stored_.data(), stored_.size(), parcel.raw.data(), parcel.raw.size(), compression_level);
     const std::span<const std::byte> stored(stored_.data(), size);
     parcel.header.raw_bytes = static_cast<std::uint32_t>(parcel.raw.size());
     parcel.header.stored_bytes = static_cast<std::uint32_t>(size);

@@ -57,7 +57,7 @@ std::vector<Colour> tag_colours(const Game& game) {
       case EntityKind::mesh: colour = next(ground_colours, 7); break;
       case EntityKind::block:
         colour = arena.spec().blocks->kinds[entity.spec_index].worth > 0.0 ? next(worthy_colours, 8)
-                                                                            : next(block_colours, 9);
+                                                                           : next(block_colours, 9);
         break;
       case EntityKind::cell: {
         const CellKind& kind = arena.spec().cells->kinds[entity.spec_index];

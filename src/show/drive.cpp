@@ -24,7 +24,7 @@ using Clock = std::chrono::steady_clock;
 
 constexpr double slowest = 0.125, fastest = 64.0;
 constexpr std::size_t most_keys = 32, most_axes = 16, most_buttons = 32;
-constexpr std::size_t most_events = 4096;  // that wait to be looked at
+constexpr std::size_t most_events = 4096;                 // that wait to be looked at
 constexpr auto look_up = std::chrono::milliseconds(100);  // how often it is looked whether to stop
 
 // What clients do, handed from the server's thread to the one that plays.
@@ -66,11 +66,15 @@ class DriveSession {
         seconds_per_decision_(game.spec().arena.tick * static_cast<double>(game.spec().think_every)),
         page_(viewer_page(start())),
         server_({serving.address, serving.port, serving.token}, [this](const WebRequest& r) { return answer(r); },
-                {[this](Server::Client c) { inbox_.put({ClientEvent::Kind::joined, c, {}}); },
+                {[this](Server::Client c) {
+                   inbox_.put({ClientEvent::Kind::joined, c, {}});
+                 },
                  [this](Server::Client c, std::string text) {
                    inbox_.put({ClientEvent::Kind::said, c, std::move(text)});
                  },
-                 [this](Server::Client c) { inbox_.put({ClientEvent::Kind::left, c, {}}); }}) {}
+                 [this](Server::Client c) {
+                   inbox_.put({ClientEvent::Kind::left, c, {}});
+                 }}) {}
 
   std::vector<DrivenEpisode> run() {
     begin();
@@ -126,9 +130,7 @@ class DriveSession {
         if (!clients_.empty() && clients_.front() == event.client) match_.steering().let_go();
         std::erase(clients_, event.client);
         return send_preview();
-      case ClientEvent::Kind::said:
-        try {
-          obey(event.client, json::parse(event.text));
+      case ClientEvent::Kind::said: try { obey(event.client, json::parse(event.text));
         } catch (const json::exception&) {
           server_.drop(event.client, "a message could not be understood");
         }

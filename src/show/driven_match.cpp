@@ -67,9 +67,7 @@ void DrivenMatch::choose_pilots(const DriveOptions& options) {
       hands_.push_back(game_.spec().roles[r].script.playable() ? script_pilot(game_, r) : random_pilot(seed_));
     }
     const std::string others = hands_.back()->name();
-    info_.pilots.push_back(r != role_                          ? others
-                           : game_.roles()[r].seats.size() > 1 ? "person and " + others
-                                                               : "person");
+    info_.pilots.push_back(r != role_ ? others : game_.roles()[r].seats.size() > 1 ? "person and " + others : "person");
   }
 }
 

@@ -22,10 +22,23 @@ constexpr const char* gif_filter = "split[a][b];[a]trim=end_frame=1,palettegen[p
 
 std::vector<std::string> encoder_words(const std::filesystem::path& out, Film kind, int width, int height,
                                        double rate) {
-  std::vector<std::string> words{"ffmpeg", "-y", "-loglevel", "error", "-f", "rawvideo", "-pixel_format", "bgr0",
-                                 "-video_size", fmt::format("{}x{}", width, height), "-framerate",
-                                 fmt::format("{:.6f}", rate), "-i", "pipe:0"};
-  const auto add = [&](std::initializer_list<const char*> more) { words.insert(words.end(), more.begin(), more.end()); };
+  std::vector<std::string> words{"ffmpeg",
+                                 "-y",
+                                 "-loglevel",
+                                 "error",
+                                 "-f",
+                                 "rawvideo",
+                                 "-pixel_format",
+                                 "bgr0",
+                                 "-video_size",
+                                 fmt::format("{}x{}", width, height),
+                                 "-framerate",
+                                 fmt::format("{:.6f}", rate),
+                                 "-i",
+                                 "pipe:0"};
+  const auto add = [&](std::initializer_list<const char*> more) {
+    words.insert(words.end(), more.begin(), more.end());
+  };
   if (kind == Film::gif) {
     add({"-filter_complex", gif_filter, "-f", "gif"});
   } else {
@@ -104,8 +117,7 @@ void FilmEncoder::finish() {
   process_ = -1;
   std::error_code code;
   std::filesystem::rename(part_, file_, code);
-  if (code)
-    throw Error(Fault::file, "cannot name the film: " + code.message(), file_.string(), "choose another name");
+  if (code) throw Error(Fault::file, "cannot name the film: " + code.message(), file_.string(), "choose another name");
 }
 
 }  // namespace zithercraft

@@ -93,9 +93,15 @@ void draw_sheet(const std::filesystem::path& png, Replay& replay, std::size_t ep
     walk.put(replay.moment(episode, decision).state);
     const double seconds = replay.game().spec().arena.tick * static_cast<double>(replay.game().spec().think_every) *
                            static_cast<double>(decision);
-    const Picture picture{&walk.lanes(), true,  with_points(walk.paths()), walk.title(decision, fmt::format(", {:.1f} s", seconds)),
-                          false,         width, height};
-    paint_on(sheet.get(), picture, width * static_cast<int>(i % sheet_columns), height * static_cast<int>(i / sheet_columns));
+    const Picture picture{&walk.lanes(),
+                          true,
+                          with_points(walk.paths()),
+                          walk.title(decision, fmt::format(", {:.1f} s", seconds)),
+                          false,
+                          width,
+                          height};
+    paint_on(sheet.get(), picture, width * static_cast<int>(i % sheet_columns),
+             height * static_cast<int>(i / sheet_columns));
   }
   write_png(sheet.get(), png);
 }
@@ -118,7 +124,8 @@ void write_film(const std::filesystem::path& file, Replay& replay, std::size_t e
       walk.put(ticks[t]);
       const Outcome outcome = end ? replay.episodes()[episode].outcome : Outcome::running;
       const std::string more = outcome == Outcome::running ? "" : fmt::format(", {}", name_of(outcome));
-      paint_on(frame.get(), {&walk.lanes(), true, with_points(walk.paths()), walk.title(decision, more), true, width, height});
+      paint_on(frame.get(),
+               {&walk.lanes(), true, with_points(walk.paths()), walk.title(decision, more), true, width, height});
       cairo_surface_flush(frame.get());
       encoder.add({cairo_image_surface_get_data(frame.get()), static_cast<std::size_t>(width * height * 4)});
     }

@@ -18,7 +18,8 @@ constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, path_colour{0.8
 
 class Painter {
  public:
-  Painter(cairo_t* c, const Picture& p) : c_(c), p_(p), lanes_(*p.lanes), arena_(p.lanes->game().arena()), colours_(tag_colours(p.lanes->game())) {}
+  Painter(cairo_t* c, const Picture& p)
+      : c_(c), p_(p), lanes_(*p.lanes), arena_(p.lanes->game().arena()), colours_(tag_colours(p.lanes->game())) {}
   virtual ~Painter() = default;
   Painter(const Painter&) = delete;
   Painter& operator=(const Painter&) = delete;

@@ -34,7 +34,10 @@ constexpr std::size_t most_waiting = 32u << 20;  // bytes that wait to be sent t
 constexpr auto patience = std::chrono::seconds(10);
 
 int hex_digit(char c) {
-  return c >= '0' && c <= '9' ? c - '0' : c >= 'a' && c <= 'f' ? c - 'a' + 10 : c >= 'A' && c <= 'F' ? c - 'A' + 10 : -1;
+  return c >= '0' && c <= '9'   ? c - '0'
+         : c >= 'a' && c <= 'f' ? c - 'a' + 10
+         : c >= 'A' && c <= 'F' ? c - 'A' + 10
+                                : -1;
 }
 
 // RFC 3986; nothing if it is malformed.
@@ -74,7 +77,8 @@ std::optional<WebRequest> parsed(std::string_view target) {
 // Takes as long for wrong tokens as for the right one.
 bool same_secret(std::string_view a, std::string_view b) {
   unsigned difference = a.size() == b.size() ? 0 : 1;
-  for (std::size_t i = 0; i < a.size(); ++i) difference |= static_cast<unsigned>(a[i] ^ b[i % std::max<std::size_t>(1, b.size())]);
+  for (std::size_t i = 0; i < a.size(); ++i)
+    difference |= static_cast<unsigned>(a[i] ^ b[i % std::max<std::size_t>(1, b.size())]);
   return difference == 0 && !a.empty();
 }
 
@@ -130,13 +134,20 @@ class Connection : public std::enable_shared_from_this<Connection> {
   }
 
   void drop(const std::string& why) {
-    if (!joined_ || closing_) return;
-    socket_->async_close(websocket::close_reason(websocket::close_code::policy_error, why.substr(0, 120)),
-                         [self = shared_from_this()](beast::error_code) { self->end(); });
+    if (!joined_ || closing_ || std::exchange(dropping_, true)) return;
+    // The frame of RFC 6455 by hand: the library's own closing can wait for ever if a damaged message comes meanwhile.
+    const std::string reason = why.substr(0, 120);
+    std::string frame{'\x88', static_cast<char>(2 + reason.size()), '\x03', '\xf0'};  // 1008: it broke the rules
+    frame += reason;
+    beast::error_code ignored;
+    auto& wire = beast::get_lowest_layer(stream()).socket();
+    wire.non_blocking(true, ignored);
+    wire.send(asio::buffer(frame), 0, ignored);
+    wire.shutdown(tcp::socket::shutdown_send, ignored);  // its answer, or its silence, ends the reading
   }
 
   void send(std::shared_ptr<const std::string> message) {
-    if (!joined_ || closing_) return;
+    if (!joined_ || dropping_ || closing_) return;
     waiting_bytes_ += message->size();
     waiting_.push_back(std::move(message));
     if (waiting_bytes_ > most_waiting) return close();  // it does not take what it asked for
@@ -149,8 +160,8 @@ class Connection : public std::enable_shared_from_this<Connection> {
   void heard(beast::error_code code) {
     if (code == http::error::header_limit) return refuse(http::status::request_header_fields_too_large, "too long");
     if (code == http::error::body_limit) return refuse(http::status::payload_too_large, "no content is taken");
-    if (code.category() == http::make_error_code(http::error::bad_method).category() && code != http::error::end_of_stream &&
-        code != http::error::partial_message)
+    if (code.category() == http::make_error_code(http::error::bad_method).category() &&
+        code != http::error::end_of_stream && code != http::error::partial_message)
       return refuse(http::status::bad_request, "this is not HTTP");
     if (code) return end();
     const auto& request = parser_->get();
@@ -224,7 +235,7 @@ class Connection : public std::enable_shared_from_this<Connection> {
     said_.clear();
     socket_->async_read(said_, [self = shared_from_this()](beast::error_code code, std::size_t) {
       if (code) return self->end();
-      self->server_->sockets.said(self->client_, beast::buffers_to_string(self->said_.data()));
+      if (!self->dropping_) self->server_->sockets.said(self->client_, beast::buffers_to_string(self->said_.data()));
       self->listen();
     });
   }
@@ -259,7 +270,7 @@ class Connection : public std::enable_shared_from_this<Connection> {
   std::deque<std::shared_ptr<const std::string>> waiting_;
   std::size_t waiting_bytes_ = 0;
   Server::Client client_ = 0;
-  bool joined_ = false, closing_ = false;
+  bool joined_ = false, dropping_ = false, closing_ = false;
 };
 
 void Server::State::listen() {
@@ -276,7 +287,8 @@ void Server::State::listen() {
   const tcp::endpoint endpoint(address, options.port);
   const auto check = [&] {
     if (code)
-      throw Error(Fault::file, "cannot listen there: " + code.message(), where, "choose another port, or end who uses it");
+      throw Error(Fault::file, "cannot listen there: " + code.message(), where,
+                  "choose another port, or end who uses it");
   };
   acceptor.open(endpoint.protocol(), code);
   check();
@@ -348,8 +360,7 @@ http::status Server::State::refusal(const http::request<http::empty_body>& reque
     return http::status::forbidden;
   }
   const auto given = parts->query.find("token");
-  if (!options.token.empty() &&
-      (given == parts->query.end() || !same_secret(given->second, options.token))) {
+  if (!options.token.empty() && (given == parts->query.end() || !same_secret(given->second, options.token))) {
     why = "the token is missing or wrong";
     return http::status::unauthorized;
   }
@@ -380,10 +391,11 @@ std::string Server::url() const {
 std::size_t Server::connections() const noexcept { return state_->count; }
 
 void Server::send(Client client, std::string message) {
-  asio::post(state_->context, [state = state_.get(), client, text = std::make_shared<const std::string>(std::move(message))] {
-    for (const auto& connection : state->connections)
-      if (connection->client() == client) return connection->send(text);
-  });
+  asio::post(state_->context,
+             [state = state_.get(), client, text = std::make_shared<const std::string>(std::move(message))] {
+               for (const auto& connection : state->connections)
+                 if (connection->client() == client) return connection->send(text);
+             });
 }
 
 void Server::drop(Client client, std::string why) {

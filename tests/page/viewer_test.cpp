@@ -24,7 +24,8 @@ void record(const std::filesystem::path& file, const GameSpec& spec, std::uint32
   std::vector<std::unique_ptr<Pilot>> pilots;
   std::vector<Pilot*> hands;
   for (std::size_t r = 0; r < game.roles().size(); ++r)
-    hands.push_back(pilots.emplace_back(spec.roles[r].script.playable() ? script_pilot(game, r) : random_pilot()).get());
+    hands.push_back(
+        pilots.emplace_back(spec.roles[r].script.playable() ? script_pilot(game, r) : random_pilot()).get());
   ReplayWriter writer(file, game, {spec.name, to_toml(spec), {hands[0]->name()}, seed, "test"});
   std::vector<float> values, odds;
   for (const Role& role : game.roles()) {
@@ -66,7 +67,8 @@ class Viewer : public ::testing::Test {
   json at(const std::string& expression) { return browser.run("return " + expression + ";"); }
   void no_harm_done() {
     EXPECT_EQ(browser.errors(), "");
-    EXPECT_EQ(at("performance.getEntriesByType('resource').map((r) => r.name).filter((n) => !/^(data|blob):/.test(n))"), json::array());
+    EXPECT_EQ(at("performance.getEntriesByType('resource').map((r) => r.name).filter((n) => !/^(data|blob):/.test(n))"),
+              json::array());
     EXPECT_EQ(at("document.documentElement.scrollWidth > innerWidth"), false);
   }
 
@@ -85,15 +87,18 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   // Each column by name with its value, in its unit; controls, ledger and estimate of a moment half-way.
   const std::uint32_t d = replay.episodes()[0].moments / 2 | 1u;
   browser.run("viewer.player.seek(" + std::to_string(d) + ");");
-  ASSERT_TRUE(browser.wait_for("document.querySelector('.state').textContent.startsWith('decision " + std::to_string(d) + " ')"));
+  ASSERT_TRUE(browser.wait_for("document.querySelector('.state').textContent.startsWith('decision " +
+                               std::to_string(d) + " ')"));
   const Moment moment = replay.moment(0, d);
-  const json rows = at("[...document.querySelectorAll('.observations tbody tr')].map((r) => [...r.cells].map((c) => c.textContent))");
+  const json rows =
+      at("[...document.querySelectorAll('.observations tbody tr')].map((r) => [...r.cells].map((c) => c.textContent))");
   ASSERT_EQ(rows.size(), role.columns.size());
   for (std::size_t c = 0; c < rows.size(); ++c) {
     EXPECT_EQ(rows[c][0], role.columns[c].name);
     EXPECT_EQ(rows[c][2], role.columns[c].unit);
     const double scale = role.columns[c].unit == "flag" ? 1.0 : role.columns[c].scale;
-    EXPECT_NEAR(std::stod(rows[c][1].get<std::string>()), static_cast<double>(moment.roles[0].observations[c]) * scale, 0.51)
+    EXPECT_NEAR(std::stod(rows[c][1].get<std::string>()), static_cast<double>(moment.roles[0].observations[c]) * scale,
+                0.51)
         << role.columns[c].name;
   }
   EXPECT_NEAR(std::stod(at("document.querySelector('.gauge output').textContent").get<std::string>()),
@@ -102,10 +107,13 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   for (std::uint32_t i = 0; i <= d; ++i) paid += static_cast<double>(replay.moment(0, i).roles[0].payments[0]);
   ASSERT_TRUE(browser.wait_for("viewer.panel.paid && viewer.panel.paid[0].length === viewer.player.end + 1"));
   EXPECT_NEAR(at("viewer.panel.paid[0][" + std::to_string(d) + "].y").get<double>(), paid, 1e-4);
-  EXPECT_NEAR(at("viewer.panel.valueChart.data.datasets[0].data.at(-1).y").get<double>(), 0.01 * (replay.episodes()[0].moments - 1), 1e-4);
+  EXPECT_NEAR(at("viewer.panel.valueChart.data.datasets[0].data.at(-1).y").get<double>(),
+              0.01 * (replay.episodes()[0].moments - 1), 1e-4);
 
   // Things stand where they were, also between decisions.
-  const auto pose = [&](const std::vector<std::byte>& state) { return replay.game().arena().pose(state.data(), role.seats[0]); };
+  const auto pose = [&](const std::vector<std::byte>& state) {
+    return replay.game().arena().pose(state.data(), role.seats[0]);
+  };
   for (const double share : {0.0, 0.5}) {
     const auto& ticks = replay.ticks(0, d + 1);
     const Pose wanted = share == 0.0 ? pose(moment.state) : pose(ticks[ticks.size() / 2 - 1]);
@@ -127,7 +135,8 @@ TEST_F(Viewer, PlaysStepsScrubsAndLoops) {
   browser.release(" ");
   ASSERT_TRUE(browser.wait_for("!viewer.player.playing"));
   browser.run("viewer.player.seek(5);");
-  for (const auto& [key, wanted] : {std::pair{".", 6.0}, std::pair{"]", 6.25}, std::pair{"[", 6.0}, std::pair{",", 5.0}}) {
+  for (const auto& [key, wanted] :
+       {std::pair{".", 6.0}, std::pair{"]", 6.25}, std::pair{"[", 6.0}, std::pair{",", 5.0}}) {
     browser.press(key);
     browser.release(key);
     EXPECT_EQ(at("viewer.player.time"), wanted) << key;
@@ -137,9 +146,13 @@ TEST_F(Viewer, PlaysStepsScrubsAndLoops) {
   browser.click("next_event");
   const double event = at("viewer.player.time").get<double>();
   EXPECT_TRUE(event > 11 && at("viewer.player.marks().some((m) => m[0] === viewer.player.time)").get<bool>());
-  browser.run("document.getElementById('speed').value = 9; document.getElementById('speed').dispatchEvent(new Event('change'));");
+  browser.run(
+      "document.getElementById('speed').value = 9; document.getElementById('speed').dispatchEvent(new "
+      "Event('change'));");
   browser.click("loop");
-  browser.run("window.wrapped = 0; let last = 0; setInterval(() => { if (viewer.player.time < last) ++window.wrapped; last = viewer.player.time; }, 5); viewer.player.toggle(true);");
+  browser.run(
+      "window.wrapped = 0; let last = 0; setInterval(() => { if (viewer.player.time < last) ++window.wrapped; last = "
+      "viewer.player.time; }, 5); viewer.player.toggle(true);");
   EXPECT_TRUE(browser.wait_for("window.wrapped > 0")) << "at 64 times the speed it begins again within seconds";
   no_harm_done();
 }
@@ -175,7 +188,8 @@ TEST_F(Viewer, ALinkKeepsTheMoment) {
   browser.open("about:blank");
   browser.open(link);
   ASSERT_TRUE(browser.wait_for("document.body.dataset.ready"));
-  EXPECT_EQ(at("[viewer.player.time, +byId('seat').value, byId('mode').value, viewer.shown.heat]"), json({7.5, 2, "space", true}));
+  EXPECT_EQ(at("[viewer.player.time, +byId('seat').value, byId('mode').value, viewer.shown.heat]"),
+            json({7.5, 2, "space", true}));
   no_harm_done();
 }
 
@@ -199,7 +213,9 @@ TEST_F(Viewer, ShowsHeightsAndBlocksInSpace) {
   browser.press("2");
   browser.release("2");
   ASSERT_TRUE(browser.wait_for("viewer.views[0].arena.mode === 'space' && !viewer.changed"));
-  const auto corners = [&] { return at("viewer.views[0].arena.blockMesh.geometry.attributes.position.count").get<int>(); };
+  const auto corners = [&] {
+    return at("viewer.views[0].arena.blockMesh.geometry.attributes.position.count").get<int>();
+  };
   const int open = corners();
   browser.click("overlay_cut");
   ASSERT_TRUE(browser.wait_for("!viewer.changed"));
@@ -229,7 +245,10 @@ TEST_F(Viewer, RunsUpToFourReplaysInStep) {
   }
   EXPECT_EQ(decisions.size(), 1u) << captions;
   no_harm_done();
-  EXPECT_EQ(test::error_of([&] { write_page(folder / "x.html", {files[0], files[0], files[0], files[0], files[0]}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] {
+              write_page(folder / "x.html", {files[0], files[0], files[0], files[0], files[0]});
+            }).fault(),
+            Fault::usage);
 }
 
 TEST_F(Viewer, LightAndDarkHelpAndCrowds) {
@@ -248,7 +267,9 @@ TEST_F(Viewer, LightAndDarkHelpAndCrowds) {
   browser.run("byId('help').close();");
   // Filtering leaves what contains the words.
   browser.run("const f = document.querySelector('input[type=search]'); f.value = 'compass'; f.oninput();");
-  const json visible = at("[...document.querySelectorAll('.observations tbody tr')].filter((r) => !r.hidden).map((r) => r.cells[0].textContent)");
+  const json visible =
+      at("[...document.querySelectorAll('.observations tbody tr')].filter((r) => !r.hidden).map((r) => "
+         "r.cells[0].textContent)");
   EXPECT_FALSE(visible.empty());
   for (const auto& name : visible) EXPECT_NE(name.get<std::string>().find("compass"), std::string::npos);
   no_harm_done();

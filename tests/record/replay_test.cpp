@@ -87,6 +87,30 @@ TEST_F(ReplayFile, ACheckFindsAnotherCourseOfEvents) {
   EXPECT_EQ(check.difference, "episode 0, decision 4: the state differs in 'heading'");
 }
 
+TEST_F(ReplayFile, KeepsOddsAndOverlays) {
+  const Game game(test::duck_pond());
+  const std::vector<Overlay> drawn{{.name = "way",
+                                    .label = "this way",
+                                    .form = Overlay::Form::line,
+                                    .colour = {1, 2, 3},
+                                    .numbers = {1, 2, 0, 4, 5, 0}},
+                                   {.name = "hot", .form = Overlay::Form::tint, .numbers = {0}}};
+  const std::vector<float> odds{0.25f, 0.75f, 0.5f, 0.25f, 0.25f};
+  ReplayWriter writer(folder / "b.zrep", game, {"pond", to_toml(game.spec()), {"random"}, 1, "test"});
+  Lanes lanes(game, 1);
+  lanes.begin(0, {6, 0, 0});
+  writer.add(lanes, 0, {.odds = odds});
+  lanes.advance(0);
+  for (const Overlay& o : drawn) writer.draw(o);
+  writer.add(lanes, 0);
+  writer.finish();
+  Replay replay(folder / "b.zrep");
+  EXPECT_EQ(replay.moment(0, 0).roles[0].odds, odds);
+  EXPECT_EQ(replay.moment(0, 1).roles[0].odds, std::vector<float>(5));
+  EXPECT_TRUE(replay.moment(0, 0).overlays.empty());
+  EXPECT_EQ(replay.moment(0, 1).overlays, drawn);
+}
+
 TEST_F(ReplayFile, TruncationLosesOnlyTheLastChunk) {
   const std::string good = test::read_file(path);
   Replay whole(path);

@@ -43,7 +43,8 @@ HttpReply http(std::uint16_t port, const std::string& method, const std::string&
   std::string text = method + " " + target + " HTTP/1.1\r\n";
   if (headers.find("Host:") == std::string::npos) text += "Host: 127.0.0.1:" + std::to_string(port) + "\r\n";
   text += headers + "Connection: close\r\n";
-  if (!body.empty()) text += "Content-Type: application/json\r\nContent-Length: " + std::to_string(body.size()) + "\r\n";
+  if (!body.empty())
+    text += "Content-Type: application/json\r\nContent-Length: " + std::to_string(body.size()) + "\r\n";
   text += "\r\n" + body;
   asio::write(stream.socket(), asio::buffer(text), code);
   beast::flat_buffer buffer;
@@ -76,14 +77,25 @@ Browser::Browser() : driver_(std::make_unique<Driver>()) {
   for (int i = 0; i < 100 && http(driver_->port, "GET", "/status").status != 200; ++i)
     std::this_thread::sleep_for(std::chrono::milliseconds(50));
   // A page is composed by the processor and its WebGL drawn by it too: the same on machines with and without graphics.
-  const json arguments{"--headless=new", "--no-sandbox", "--use-gl=angle", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
-                       "--disable-gpu-compositing", "--disable-quic", "--no-first-run", "--disable-background-networking",
-                       "--disable-component-update", "--disable-sync", "--window-size=1280,800", "--disable-dev-shm-usage",
+  const json arguments{"--headless=new",
+                       "--no-sandbox",
+                       "--use-gl=angle",
+                       "--use-angle=swiftshader",
+                       "--enable-unsafe-swiftshader",
+                       "--disable-gpu-compositing",
+                       "--disable-quic",
+                       "--no-first-run",
+                       "--disable-background-networking",
+                       "--disable-component-update",
+                       "--disable-sync",
+                       "--window-size=1280,800",
+                       "--disable-dev-shm-usage",
                        "--user-data-dir=" + (driver_->folder / "profile").string()};
-  const json wanted{{"capabilities", {{"alwaysMatch",
-                                       {{"browserName", "chrome"},
-                                        {"goog:loggingPrefs", {{"browser", "ALL"}}},
-                                        {"goog:chromeOptions", {{"args", arguments}, {"binary", "/usr/bin/chromium"}}}}}}}};
+  const json wanted{{"capabilities",
+                     {{"alwaysMatch",
+                       {{"browserName", "chrome"},
+                        {"goog:loggingPrefs", {{"browser", "ALL"}}},
+                        {"goog:chromeOptions", {{"args", arguments}, {"binary", "/usr/bin/chromium"}}}}}}}};
   const json made = call("POST", "/session", wanted);
   session_ = made.value("sessionId", "");
   EXPECT_FALSE(session_.empty()) << "no browser; are chromium and chromium-driver installed? " << made;
@@ -125,9 +137,7 @@ void Browser::key_action(const std::string& type, const std::string& key) {
 
 void Browser::click(const std::string& element_id) { run("document.getElementById('" + element_id + "').click();"); }
 
-std::string Browser::picture() {
-  return call("GET", "/session/" + session_ + "/screenshot").get<std::string>();
-}
+std::string Browser::picture() { return call("GET", "/session/" + session_ + "/screenshot").get<std::string>(); }
 
 std::string Browser::errors() {
   std::string all = run("return document.body.dataset.errors || '';").get<std::string>();

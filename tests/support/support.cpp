@@ -105,6 +105,11 @@ ToolResult run_tool(const std::vector<std::string>& arguments) {
 
 int start_tool(const std::vector<std::string>& arguments) { return start(arguments, "/dev/null", "/dev/null"); }
 
+int start_tool(const std::vector<std::string>& arguments, const std::filesystem::path& out,
+               const std::filesystem::path& err) {
+  return start(arguments, out.string(), err.string());
+}
+
 int wait_for(int process) {
   int status = 0;
   if (::waitpid(process, &status, 0) != process) return -1;

@@ -43,6 +43,9 @@ ToolResult run_tool(const std::vector<std::string>& arguments);
 
 /// Starts the tool in the background with both outputs thrown away; returns its process number.
 int start_tool(const std::vector<std::string>& arguments);
+/// The same with outputs written to files.
+int start_tool(const std::vector<std::string>& arguments, const std::filesystem::path& out,
+               const std::filesystem::path& err);
 /// Waits for a process; the status as in ToolResult.
 int wait_for(int process);
 

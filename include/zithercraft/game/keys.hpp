@@ -21,8 +21,8 @@ struct KeyBinding {
   /// Or a gamepad's axis or button by its number in the W3C's "Gamepad": 0 to 15, 0 to 31.
   std::optional<std::int64_t> axis{}, button{};
   std::string control{};  ///< a control of the role
-  double value = 1.0;     ///< what a held key or a full axis adds to a dial; an axis chooses an option beyond half of it
-  std::string option{};   ///< of a choice
+  double value = 1.0;    ///< what a held key or a full axis adds to a dial; an axis chooses an option beyond half of it
+  std::string option{};  ///< of a choice
   bool operator==(const KeyBinding&) const = default;
 };
 

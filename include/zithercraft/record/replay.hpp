@@ -29,7 +29,7 @@ struct RoleMoment {
   std::vector<float> controls{};      ///< [seats][controls], that led here; zeros at an episode's start
   std::vector<float> payments{};      ///< [seats][terms], what the decision paid; zeros at the start
   std::vector<float> values{};        ///< [seats], expected return from here on; zeros if nobody estimates it
-  std::vector<float> odds{};  ///< [seats][odds_of(controls)], what may be decided next; zeros if nobody tells
+  std::vector<float> odds{};          ///< [seats][odds_of(controls)], what may be decided next; zeros if nobody tells
   bool operator==(const RoleMoment&) const = default;
 };
 
@@ -41,7 +41,7 @@ struct Overlay {
     cells,   ///< column and row of each
     tint,    ///< entities
   };
-  std::string name{};  ///< viewers switch overlays of one name together
+  std::string name{};   ///< viewers switch overlays of one name together
   std::string label{};  ///< written beside the first point; empty for none
   Form form = Form::points;
   std::array<std::uint8_t, 3> colour{200, 100, 0};  ///< red, green, blue

@@ -12,9 +12,9 @@ namespace zithercraft {
 
 /// Where a page is served, and until when.
 struct ServeOptions {
-  std::string address = "127.0.0.1";  ///< to listen at; any that is not of this machine alone needs a token
-  std::uint16_t port = 0;             ///< 0: any that is free
-  std::string token{};                ///< what addresses of the page must carry as `token=...`
+  std::string address = "127.0.0.1";        ///< to listen at; any that is not of this machine alone needs a token
+  std::uint16_t port = 0;                   ///< 0: any that is free
+  std::string token{};                      ///< what addresses of the page must carry as `token=...`
   const std::atomic<bool>* stop = nullptr;  ///< when it becomes true, serving ends
   /// Called with the page's address once it is there.
   std::function<void(const std::string& url)> on_ready{};

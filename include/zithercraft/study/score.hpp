@@ -38,8 +38,8 @@ struct ScoreOptions {
 Score score(const Run& run, const ScoreOptions& options = {});
 
 struct RecordOptions {
-  std::int64_t episodes = 5;  ///< at least 1
-  std::uint64_t seed = 0;     ///< the episodes are those that `score` plays with this seed
+  std::int64_t episodes = 5;        ///< at least 1
+  std::uint64_t seed = 0;           ///< the episodes are those that `score` plays with this seed
   std::string checkpoint = "last";  ///< whose policy plays (see Run::checkpoint_names)
 };
 

@@ -41,10 +41,10 @@ class Driving {
       if (event.repeat || this.held.has(event.code) === down) return;
       down ? this.held.add(event.code) : this.held.delete(event.code);
       this.send();
-    } else if (down && event.code === "Enter") {
+    } else if (down && event.key === "Enter") {
       event.preventDefault();
       this.tell({ do: "next" });
-    } else if (down && event.code === "Escape") {
+    } else if (down && event.key === "Escape") {
       this.tell({ do: this.paused ? "go" : "pause" });
     }
   }
