@@ -52,7 +52,7 @@ TEST(BadGameFile, HasStatus3AndNamesTheLine) {
   expect("to = \"berth\"", "to = \"birth\"",
          ":42 (roles[0].senses[1].to): nothing in the arena bears the tag 'birth'; did you mean 'berth'?");
   expect("[\"hull\", \"quay\"]", "[\"hull\", \"rock\"]",
-         ":65 (roles[0].rewards[2].on.with[1]): nothing in the arena bears the tag 'rock'");
+         ":78 (roles[0].rewards[2].on.with[1]): nothing in the arena bears the tag 'rock'");
   expect("steer_home", "steer_hone",
          " (roles[0].script): no hand-written pilot is named 'steer_hone'; did you mean 'steer_home'?");
   EXPECT_FALSE(std::filesystem::exists(folder / "run"));

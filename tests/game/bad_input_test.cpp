@@ -49,26 +49,26 @@ INSTANTIATE_TEST_SUITE_P(
         Mistake{"sees = [\"quay\", \"hull\", \"berth\"]", "sees = [\"quay\", \"hul\", \"berth\"]",
                 ":41 (roles[0].senses[0].sees[1]): nothing in the arena bears the tag 'hul'; did you mean 'hull'?"},
         Mistake{"with = [\"hull\", \"quay\"]", "with = [\"hull\", \"key\"]",
-                ":65 (roles[0].rewards[2].on.with[1]): nothing in the arena bears the tag 'key'; known are hull, "
+                ":78 (roles[0].rewards[2].on.with[1]): nothing in the arena bears the tag 'key'; known are hull, "
                 "skiff, berth and quay"},
         Mistake{"progress = { to = \"berth\" }", "progress = { to = \"quay\" }",
-                ":54 (roles[0].rewards[0].progress.to): the tag 'quay' is borne by walls or cells only, and a distance "
+                ":67 (roles[0].rewards[0].progress.to): the tag 'quay' is borne by walls or cells only, and a distance "
                 "needs "
                 "a body, zone or item; "
                 "choose another tag"},
         Mistake{"inside = \"berth\"", "inside = \"hull\"",
-                ":59 (roles[0].rewards[1].when.inside): no zone bears the tag 'hull'; name a zone's tag"},
+                ":72 (roles[0].rewards[1].when.inside): no zone bears the tag 'hull'; name a zone's tag"},
         Mistake{"name = \"throttle\"", "name = \"speed\"",
                 ":47 (roles[0].controls[0].drives): the body has no input 'speed'; known are throttle and rudder"},
         Mistake{"low = -0.5, high = 1.0", "low = 0.5, high = 0.2",
                 ":47 (roles[0].controls[0].high): the dial's range is empty; make high larger than low"},
         Mistake{"each_decision = \"always\"", "each_decision = \"alway\"",
-                ":71 (roles[0].rewards[3].each_decision): unknown value 'alway'; did you mean 'always'?"},
+                ":84 (roles[0].rewards[3].each_decision): unknown value 'alway'; did you mean 'always'?"},
         Mistake{"each_decision = \"always\"", "progress = { to = \"berth\" }\neach_decision = \"always\"",
-                ":68 (roles[0].rewards[3]): the term 'time' has 2 triggers; give exactly one of progress, on, when and "
+                ":81 (roles[0].rewards[3]): the term 'time' has 2 triggers; give exactly one of progress, on, when and "
                 "each_decision"},
         Mistake{"name = \"time\"", "name = \"bump\"",
-                ":51 (roles[0].rewards): two terms are named 'bump'; give them different names"},
+                ":64 (roles[0].rewards): two terms are named 'bump'; give them different names"},
         Mistake{"script = \"steer_home\"", "body = \"skif\"",
                 ":38 (roles[0].body): no body is named 'skif'; did you mean 'skiff'?"},
         Mistake{

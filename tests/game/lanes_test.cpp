@@ -52,6 +52,14 @@ TEST(Lanes, TickSenseAndDecideAllocateNothingOnceWarm) {
     }
   };
   play_on(200);
+  // Either worker may have had little to do so far.
+  for (std::size_t worker = 0; worker < 2; ++worker)
+    for (int d = 0; d < 200; ++d) {
+      for (float& c : lanes.controls(0)) c = static_cast<float>(random.between(-1, 1));
+      for (std::size_t lane = 0; lane < lanes.count(); ++lane)
+        if (lanes.outcome(lane) == Outcome::running) lanes.advance(lane, worker);
+      lanes.renew_all(pool);
+    }
   const std::size_t before = test::allocations();
   play_on(400);
   EXPECT_EQ(test::allocations(), before);
