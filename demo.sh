@@ -15,7 +15,7 @@ run show mooring --png "$out/mooring.png" --svg "$out/mooring.svg"
 run train mooring --run "$out/run" --fresh
 run score "$out/run"
 run record "$out/run" --out "$out/matches.zrep" --episodes 10
-run replay "$out/matches.zrep" --check --png "$out/path.png"
+run replay "$out/matches.zrep" --check --png "$out/path.png" --html "$out/matches.html"
 run report "$out/run" --html "$out/report.html"
 
 cat <<END
@@ -24,6 +24,7 @@ Where to look:
   $out/report.html    learning curves, score table, reward by term, paths: open it in a browser
   $out/mooring.png    the game: a start, its rays, the path of the hand-written pilot
   $out/path.png       an episode of the trained policy
-  $out/matches.zrep   ten recorded episodes
+  $out/matches.html   ten recorded episodes, to be played, stepped and looked into: open it in a browser
+  $out/matches.zrep   the same as a replay file
   $out/run/           configuration, metrics and checkpoints of the training
 END
