@@ -175,6 +175,10 @@ float Arena::tall(std::size_t i, const std::byte* state) const noexcept {
   const float tall = (state == nullptr ? plans_->variants[0] : plan_of(state)).tall[i];
   return tall == boundless ? std::numeric_limits<float>::infinity() : tall;
 }
+bool Arena::is_ball(std::size_t i) const noexcept {
+  const ArenaPlan& plan = plans_->variants[0];
+  return plan.shapes[i].form == Form::ball || (high() && plan.entities[i].kind == EntityKind::shot);
+}
 std::int32_t Arena::stands_on(const std::byte* state, std::size_t body) const noexcept {
   if (!high()) return -1;
   return static_cast<std::int32_t>(reading_of(plans_->variants[0], state).stands_on[body]) - 1;

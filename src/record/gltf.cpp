@@ -97,7 +97,7 @@ class SceneWriter {
   std::string write(bool binary) {
     add_fixed_things();
     add_posed_things();
-    if (animation_.channels.empty() == false) model_.animations.push_back(std::move(animation_));
+    if (!animation_.channels.empty()) model_.animations.push_back(std::move(animation_));
     tinygltf::TinyGLTF writer;
     std::ostringstream out;
     writer.WriteGltfSceneToStream(&model_, out, false, binary);
@@ -359,14 +359,6 @@ class SceneWriter {
   }
 
   // ---- What has a pose.
-  bool is_ball(const Entity& e) const {
-    const auto& bodies = arena_.spec().bodies;
-    if (e.kind == EntityKind::body)
-      return e.spec_index < bodies.size() && std::holds_alternative<Ball>(bodies[e.spec_index].shape);
-    if (e.kind == EntityKind::item) return std::holds_alternative<Ball>(arena_.spec().items[e.spec_index].shape);
-    return e.kind == EntityKind::shot && arena_.high();
-  }
-
   Surface form_of(std::size_t entity) const {
     const Pose pose = arena_.pose(start_.data(), entity);
     std::vector<Point> outline;
@@ -378,7 +370,7 @@ class SceneWriter {
       reach = std::max(reach, std::hypot(dx, dy));
     }
     Surface surface;
-    if (is_ball(arena_.entities()[entity])) {
+    if (arena_.is_ball(entity)) {
       add_ball(surface, reach);
       return surface;
     }

@@ -87,7 +87,7 @@ class DriveSession {
       for (const ClientEvent& event : events) handle(event);
       if (runs && elapsed_ >= seconds_per_decision_) decide();
     }
-    end_episode();
+    conclude();
     match_.finish();
     return std::move(episodes_);
   }
@@ -159,7 +159,7 @@ class DriveSession {
     if (what == "pause" || what == "go") {
       paused_ = what == "pause";
     } else if (what == "next") {
-      end_episode();
+      conclude();
       begin();
     } else if (what == "finish") {
       finished_ = true;
@@ -185,11 +185,11 @@ class DriveSession {
     elapsed_ = std::min(elapsed_ - seconds_per_decision_, 0.5 * seconds_per_decision_);  // a late one is not chased
     if (match_.over()) elapsed_ = 0.0;
     send_moment({{"kind", "moment"}});
-    if (match_.over()) end_episode();
+    if (match_.over()) conclude();
     send_preview();
   }
 
-  void end_episode() {
+  void conclude() {
     if (std::exchange(told_, true) || match_.lanes().decisions(0) == 0) return;
     episodes_.push_back(match_.result());
     if (on_episode_) on_episode_(episodes_.back());

@@ -19,22 +19,17 @@ const BodySpec* body_spec(const Arena& arena, const Entity& entity) {
   return entity.kind == EntityKind::body && entity.spec_index < bodies.size() ? &bodies[entity.spec_index] : nullptr;
 }
 
-bool is_ball(const Arena& arena, const Entity& entity) {
-  const auto ball = [](const Shape& shape) { return std::holds_alternative<Ball>(shape); };
-  if (const BodySpec* body = body_spec(arena, entity)) return ball(body->shape);
-  if (entity.kind == EntityKind::item) return ball(arena.spec().items[entity.spec_index].shape);
-  return entity.kind == EntityKind::shot && arena.high();
-}
-
 json entities_of(const Arena& arena) {
   json list = json::array();
-  for (const Entity& e : arena.entities())
+  for (std::size_t i = 0; i < arena.entities().size(); ++i) {
+    const Entity& e = arena.entities()[i];
     list.push_back({{"name", e.name},
                     {"tag", e.tag},
                     {"kind", kind_names[static_cast<std::size_t>(e.kind)]},
                     {"side", e.side},
                     {"moves", e.free},
-                    {"ball", is_ball(arena, e)}});
+                    {"ball", i < arena.posed_count() && arena.is_ball(i)}});
+  }
   return list;
 }
 
@@ -119,9 +114,7 @@ json triangle_lists(const Arena& arena) {
   return list;
 }
 
-double finite_or(double value, double otherwise) { return std::isfinite(value) ? value : otherwise; }
-
-// Centimetres are enough for pictures, and keep pages small.
+// Millimetres are enough for pictures, and keep pages small.
 double rounded(double metres) { return std::round(metres * 1e3) / 1e3; }
 
 }  // namespace
@@ -175,7 +168,7 @@ json forms_of(const Arena& arena, const std::byte* state) {
       height = wall.height.value_or(HUGE_VAL);
     }
     tall.push_back(std::isfinite(height) ? json(rounded(height)) : json());
-    foot.push_back(rounded(finite_or(from, 0.0)));
+    foot.push_back(rounded(from));
   }
   return {{"outlines", outlines}, {"tall", tall}, {"foot", foot}};
 }

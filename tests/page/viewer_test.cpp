@@ -7,6 +7,7 @@
 #include "browser.hpp"
 #include "support.hpp"
 #include "zithercraft/game/load.hpp"
+#include "zithercraft/game/seat.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/record/replay.hpp"
 #include "zithercraft/show/page.hpp"
@@ -122,6 +123,25 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
     const json seen = at("[...viewer.views[0].arena.poseOf(viewer.chosen.body)]");
     EXPECT_NEAR(seen[0].get<double>(), static_cast<double>(wanted.x), 1e-4);
     EXPECT_NEAR(seen[1].get<double>(), static_cast<double>(wanted.y), 1e-4);
+  }
+  // Rays end where the seat's rays ended.
+  browser.run("viewer.player.seek(" + std::to_string(d) + ");");
+  const json ends = at("raysOf(viewer.match, viewer.match.frame(0, " + std::to_string(d) +
+                       "), 0, 0, viewer.views[0].overlays.poseAtDecision(viewer.match, viewer.match.frame(0, " +
+                       std::to_string(d) + "), viewer.chosen.body)).map((r) => [...r.to, r.tag])");
+  Lanes lanes(replay.game(), 1);
+  lanes.begin(0, {});
+  std::copy(moment.state.begin(), moment.state.end(), lanes.arena_state(0));
+  const auto rays = SeatView(lanes, 0, 0, 0).rays();
+  ASSERT_EQ(ends.size(), rays.size());
+  for (std::size_t i = 0; i < rays.size(); ++i) {
+    EXPECT_NEAR(ends[i][0].get<double>(), static_cast<double>(rays[i].to_x), 1e-3);
+    EXPECT_NEAR(ends[i][1].get<double>(), static_cast<double>(rays[i].to_y), 1e-3);
+    const Arena& arena = replay.game().arena();
+    const json tag = rays[i].entity < 0
+                         ? json()
+                         : json(arena.tags()[arena.entities()[static_cast<std::size_t>(rays[i].entity)].tag]);
+    EXPECT_EQ(ends[i][3], tag);
   }
   no_harm_done();
 }

@@ -188,6 +188,8 @@ class Arena {
   /// Metres from foot to top of something with a pose; 0 in flat arenas, infinite for zones without end. Where heights
   /// differ from episode to episode, the state's own counts.
   float tall(std::size_t posed, const std::byte* state = nullptr) const noexcept;
+  /// Whether something with a pose is a ball: round from all sides, not only from above.
+  bool is_ball(std::size_t posed) const noexcept;
   /// The entity a body stands on, -1 for nothing; always -1 in flat arenas.
   std::int32_t stands_on(const std::byte* state, std::size_t body) const noexcept;
 

@@ -29,15 +29,14 @@ class Overlays {
     if (match.scene.cells) view.drawCells(frame);
     if (match.scene.blocks) view.drawBlocks(frame, pose);
     if (shown.paths) this.drawPaths(match, episode, time, seat);
-    if (shown.rays && pose && Math.abs(time - Math.round(time)) < 1e-6) this.drawRays(match, frame, chosen, pose);
-    if (shown.rays && pose && Math.abs(time - Math.round(time)) >= 1e-6) this.drawRays(match, frame, chosen, this.poseAtDecision(match, frame, seat));
+    if (shown.rays && pose) this.drawRays(match, frame, chosen, this.poseAtDecision(match, frame, seat));
     if (shown.heat || shown.value) this.drawPlaces(match, episode, chosen, shown.value ? "value" : "heat");
     if (shown.events) this.drawEvents(match, episode, time, seat);
     if (shown.own) for (const o of frame.overlays) if (!hiddenNames.has(o.name)) this.drawOwn(match, o);
     if (pose && view.mode !== "eyes") this.ring(pose, view.things[seat].reach);
   }
 
-  // Rays were cast at the decision, not where the body is between two of them.
+  // Rays were cast at the decision, not from where the body is between two of them.
   poseAtDecision(match, frame, body) {
     const poses = blendPoses(match, frame.poses(match.scene.ticks - 1), frame.poses(match.scene.ticks - 1), 0);
     return poses.subarray(5 * body, 5 * body + 5);

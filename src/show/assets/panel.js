@@ -104,12 +104,13 @@ class Panel {
     return { options, numbers: options.length };
   }
 
-  // `frame`: the moment; `next`: the one its decision leads to, if it is known.
-  update(frame, next, time, episode) {
+  // `frame`: the moment that is shown; `asked` and `answered`: the moments before and after the decision that is shown, as
+  // far as they are known.
+  update(frame, asked, answered, time, episode) {
     if (!frame) return;
     this.time = time;
     const { role, seat } = this.chosen;
-    const decided = next ? next.part(role, "controls", seat) : null, odds = frame.part(role, "odds", seat);
+    const decided = answered ? answered.part(role, "controls", seat) : null, odds = (asked || frame).part(role, "odds", seat);
     const told = odds.some((x) => x !== 0);
     let at = 0;
     this.controls.forEach((control, c) => {

@@ -143,6 +143,7 @@ class Viewer {
 
   // ---- Pictures.
   frameLoop(now) {
+    requestAnimationFrame((t) => this.frameLoop(t));
     const seconds = Math.min(0.1, (now - (this.before || now)) / 1000);
     this.before = now;
     if (this.driving) this.driving.pollGamepad();
@@ -151,7 +152,6 @@ class Viewer {
     let drawn = false;
     for (const view of this.views) drawn = view.arena.render() || drawn;
     if (drawn && this.driving) this.driving.drawn();
-    requestAnimationFrame((t) => this.frameLoop(t));
   }
 
   draw(now) {
@@ -187,9 +187,10 @@ class Viewer {
     if (now - this.panelAt > 200 || (!player.playing && !this.driving)) {
       this.panelAt = now;
       const end = this.match.moments(episode) - 1, time = Math.max(0, Math.min(player.time, end));
-      const frame = this.match.frame(episode, Math.floor(time));
-      // While it is played, what was decided last is shown.
-      this.panel.update(frame, this.match.live ? frame : this.match.frame(episode, Math.floor(time) + 1), time, episode);
+      // What is decided here; while it is played, what was decided last.
+      const at = (d) => this.match.frame(episode, d), decision = Math.floor(time), frame = at(decision);
+      if (this.match.live) this.panel.update(frame, at(decision - 1), frame, time, episode);
+      else this.panel.update(frame, frame, at(decision + 1), time, episode);
       this.listOwn(frame);
     }
     this.timeLine.update();
