@@ -24,7 +24,12 @@ function setLook(look) {
     Chart.defaults.color = css("--soft");
     Chart.defaults.borderColor = css("--line");
     for (const chart of Object.values(Chart.instances)) {
-      for (const scale of Object.values(chart.options.scales)) scale.grid = { ...scale.grid, color: css("--line") };
+      for (const scale of Object.values(chart.options.scales)) {
+        scale.grid = { ...scale.grid, color: css("--line") };
+        scale.ticks = { ...scale.ticks, color: css("--soft") };
+        if (scale.title) scale.title.color = css("--soft");
+      }
+      chart.options.plugins.legend.labels.color = css("--soft");
       chart.update("none");
     }
   }

@@ -42,7 +42,8 @@ class Overlays {
     return poses.subarray(5 * body, 5 * body + 5);
   }
 
-  lift() { return this.view.high ? 0 : flatTall + 0.02; }
+  // Flat arenas have no level of their own: what is drawn lies on top of things, or at eye level for who is among them.
+  lift() { return this.view.high ? 0 : this.view.mode === "eyes" ? 0.5 * flatTall : flatTall + 0.02; }
 
   drawRays(match, frame, chosen, pose) {
     const points = [], colours = [], ends = [], endColours = [];
