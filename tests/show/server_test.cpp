@@ -95,7 +95,7 @@ TEST(Server, TenThousandMalformedMessagesDoNoHarm) {
     }
     return text;
   };
-  std::size_t before = 0;
+  [[maybe_unused]] std::size_t before = 0;
   for (int i = 0; i < 10'000; ++i) {
     const Wire wire(port);
     if (i % 4 == 0) {
