@@ -34,6 +34,12 @@ WebReply page_reply(const std::string& page) { return {200, "text/html; charset=
 WebReply json_reply(const json& j) { return {200, "application/json", j.dump()}; }
 WebReply nothing_here() { return {404, "text/plain; charset=utf-8", "there is nothing here\n"}; }
 
+template <class Number>
+bool is_number(const std::string& text, Number& number) {
+  const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), number);
+  return code == std::errc() && end == text.data() + text.size();
+}
+
 // "data/<name>/meta.json" or "data/<name>/<episode>/<number>".
 struct DataPath {
   std::string name{};
@@ -52,10 +58,7 @@ std::optional<DataPath> data_path(const std::string& path) {
   if (parts.size() == 3 && parts[2] == "meta.json") return DataPath{parts[1], true, 0, 0};
   DataPath found{parts[1], false, 0, 0};
   if (parts.size() != 4) return {};
-  for (const auto& [text, number] : {std::pair{&parts[2], &found.episode}, std::pair{&parts[3], &found.number}}) {
-    const auto [end, code] = std::from_chars(text->data(), text->data() + text->size(), *number);
-    if (code != std::errc() || end != text->data() + text->size()) return {};
-  }
+  if (!is_number(parts[2], found.episode) || !is_number(parts[3], found.number)) return {};
   return found;
 }
 
@@ -99,8 +102,11 @@ class WatchedRun {
   WebReply answer(const WebRequest& request) {
     if (request.path.empty()) return page_reply(viewer_page(start()));
     if (request.path == "data/curves.json") {
-      const auto after = request.query.find("after");
-      return json_reply(curves(after == request.query.end() ? -1 : std::atoll(after->second.c_str())));
+      std::int64_t after = -1;
+      if (const auto given = request.query.find("after");
+          given != request.query.end() && !is_number(given->second, after))
+        return {400, "text/plain; charset=utf-8", "`after` is no whole number\n"};
+      return json_reply(curves(after));
     }
     const auto path = data_path(request.path);
     return path ? data_reply(match(path->name), *path) : nothing_here();

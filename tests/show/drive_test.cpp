@@ -120,6 +120,7 @@ TEST(Serve, ARunTellsItsCurvesAndPlaysItsCheckpoints) {
   EXPECT_EQ(later["rows"].size(), all["rows"].size() - 3);
   EXPECT_EQ(later["restarted"], false);
   EXPECT_EQ(json::parse(ask("/data/curves.json?after=77777777").body)["restarted"], true);
+  EXPECT_EQ(ask("/data/curves.json?after=soon").status, 400);
   ASSERT_GE(all["checkpoints"].size(), 2u);
   for (const json& name : all["checkpoints"]) {
     const json meta = json::parse(ask("/data/" + name.get<std::string>() + "/meta.json").body);
