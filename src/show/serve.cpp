@@ -6,9 +6,7 @@
 #include <algorithm>
 #include <charconv>
 #include <chrono>
-#include <cmath>
 #include <deque>
-#include <mutex>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <thread>

@@ -2,10 +2,8 @@
 
 #include <fmt/format.h>
 
-#include <boost/asio/dispatch.hpp>
 #include <boost/asio/ip/tcp.hpp>
 #include <boost/asio/post.hpp>
-#include <boost/asio/strand.hpp>
 #include <boost/beast/core.hpp>
 #include <boost/beast/http.hpp>
 #include <boost/beast/websocket.hpp>
@@ -13,7 +11,6 @@
 #include <deque>
 #include <list>
 #include <optional>
-#include <set>
 #include <thread>
 #include <utility>
 

@@ -48,7 +48,7 @@ class ArenaView {
     this.high = match.scene.high;
     this.poses = null;
     this.mapVersions = {};
-    this.cellMesh = this.blockMesh = this.heatMesh = null;
+    this.cellMesh = this.blockMesh = null;
     for (const group of [this.static, this.overlay]) this.clear(group);
     const forms = match.formsOf(episode), scene = match.scene;
     this.box = new THREE.Box3();

@@ -171,7 +171,7 @@ class Match {
 // Poses between moments: `time` counts decisions, with fractions for ticks. They come as five numbers each, whatever
 // the arena; the first is not a number for things that are not there.
 function posesAt(match, episode, time, out) {
-  const decision = Math.floor(time), fields = match.layout.fields, ticks = match.scene.ticks;
+  const decision = Math.floor(time), ticks = match.scene.ticks;
   const from = match.frame(episode, decision);
   if (!from) return null;
   const next = time > decision ? match.frame(episode, decision + 1) : null;
