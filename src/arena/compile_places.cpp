@@ -39,7 +39,8 @@ void ArenaCompiler::add_zones() {
     const std::string where = "arena.zones[" + std::to_string(i) + "]";
     check_shape(zones[i].shape, where);
     check_place(zones[i].place, where);
-    add_entity(EntityKind::zone, zones[i].name, zones[i].tag, i, where);
+    const std::size_t zone = add_entity(EntityKind::zone, zones[i].name, zones[i].tag, i, where);
+    plan_.entities[zone].side = zones[i].side;  // rays see it whoever's it is: it has no side of bodies
     const bool ends = !plan_.heights.used || zones[i].height || std::holds_alternative<Ball>(zones[i].shape);
     add_posed(zones[i].shape, ends ? tall_of(zones[i].shape, zones[i].height, where) : boundless, {}, true);
   }

@@ -7,11 +7,26 @@
 #include "cast_cells.hpp"
 #include "eight.hpp"
 #include "standing.hpp"
+#include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
+#include "zithercraft/base/hash.hpp"
+#include "zithercraft/base/text.hpp"
 
 // Questions about what lies where, other than casts.
 
 namespace zithercraft {
+namespace {
+
+// The axis nearest to where a body heads.
+struct Quarter {
+  std::int32_t x, y;
+};
+Quarter nearest_quarter(const StateArrays& s, std::size_t body) {
+  if (std::fabs(s.cos[body]) >= std::fabs(s.sin[body])) return {s.cos[body] >= 0.0f ? 1 : -1, 0};
+  return {0, s.sin[body] >= 0.0f ? 1 : -1};
+}
+
+}  // namespace
 
 bool is_inside(const ArenaPlan& plan, const StateArrays& s, std::size_t body, std::size_t zone) {
   if (s.present[body] == 0 || !contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]})) return false;
@@ -163,10 +178,7 @@ void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, 
   const Vec here{s.x[body], s.y[body]}, own = (1.0f / cells.size) * (here - cells.origin);
   const auto along = [](float v) { return static_cast<std::int32_t>(std::floor(std::clamp(v, -1e6f, 1e6f))); };
   const std::int32_t column0 = along(own.x), row0 = along(own.y);
-  // The nearest quarter to the heading.
-  const bool along_x = std::fabs(s.cos[body]) >= std::fabs(s.sin[body]);
-  const std::int32_t ax = along_x ? (s.cos[body] >= 0.0f ? 1 : -1) : 0,
-                     ay = along_x ? 0 : (s.sin[body] >= 0.0f ? 1 : -1);
+  const auto [ax, ay] = nearest_quarter(s, body);
   const auto wide = static_cast<std::int32_t>(left + 1 + right), high = static_cast<std::int32_t>(ahead + 1 + behind);
   const auto far = static_cast<std::int32_t>(ahead), to_left = static_cast<std::int32_t>(left);
   for (std::int32_t r = 0; r < high; ++r)
@@ -200,6 +212,106 @@ void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, 
         tags[static_cast<std::size_t>(r * wide + c)] |= std::uint64_t{1} << plan.tag_of[first + k];
     }
   }
+}
+
+void Arena::block_window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind,
+                         std::size_t left, std::size_t right, std::size_t above, std::size_t below,
+                         std::uint64_t beyond, std::span<std::uint64_t> tags) const {
+  const ArenaPlan& plan = plan_of(state);
+  const BlocksPlan& blocks = plan.blocks;
+  const StateArrays s = reading_of(plan, state);
+  const auto along = [&](float v) {
+    return static_cast<std::int32_t>(std::floor(std::clamp(v / blocks.size, -1e6f, 1e6f)));
+  };
+  constexpr float into = 1e-3f;  // metres: who stands on a block is above it
+  const auto column_of = [&](std::size_t e) { return along(s.x[e] - blocks.origin.x); };
+  const auto row_of = [&](std::size_t e) { return along(s.y[e] - blocks.origin.y); };
+  const auto layer_of = [&](std::size_t e) { return along(s.z[e] + into - blocks.origin.z); };
+  const std::int32_t column0 = column_of(body), row0 = row_of(body), layer0 = layer_of(body);
+  const Quarter q = nearest_quarter(s, body);
+  const auto wide = static_cast<std::int32_t>(left + 1 + right), deep = static_cast<std::int32_t>(ahead + 1 + behind);
+  const auto far = static_cast<std::int32_t>(ahead), to_left = static_cast<std::int32_t>(left);
+  const auto top = static_cast<std::int32_t>(above), high = static_cast<std::int32_t>(above + 1 + below);
+  std::size_t next = 0;
+  for (std::int32_t k = 0; k < high; ++k)
+    for (std::int32_t r = 0; r < deep; ++r)
+      for (std::int32_t c = 0; c < wide; ++c) {
+        const std::int32_t forward = far - r, leftward = to_left - c, layer = layer0 + top - k;
+        const std::int32_t column = column0 + forward * q.x - leftward * q.y,
+                           row = row0 + forward * q.y + leftward * q.x;
+        std::uint64_t& out = tags[next++];
+        out = beyond;
+        if (column < 0 || row < 0 || layer < 0 || column >= blocks.columns || row >= blocks.rows ||
+            layer >= blocks.layers)
+          continue;
+        const std::uint8_t kind = s.blocks[block_number(blocks, column, row, layer)];
+        out = kind == 0 ? 0 : std::uint64_t{1} << plan.tag_of[blocks.first_kind + kind - 1];
+      }
+  for (std::size_t e = 0; e < plan.posed; ++e) {
+    if (s.present[e] == 0 || e == body) continue;
+    const std::int32_t dx = column_of(e) - column0, dy = row_of(e) - row0, k = top - (layer_of(e) - layer0);
+    const std::int32_t r = far - (dx * q.x + dy * q.y), c = to_left - (dy * q.x - dx * q.y);
+    if (r >= 0 && c >= 0 && k >= 0 && r < deep && c < wide && k < high)
+      tags[static_cast<std::size_t>((k * deep + r) * wide + c)] |= std::uint64_t{1} << plan.tag_of[e];
+  }
+}
+
+bool Arena::touches(const std::byte* state, std::size_t body, std::uint64_t tags) const noexcept {
+  const ArenaPlan& plan = plan_of(state);
+  const std::size_t free = plan.free_index[body], entities = plan.entities.size();
+  const std::uint8_t* flags = reading_of(plan, state).touching;
+  const auto meant = [&](std::size_t entity) { return ((tags >> plan.tag_of[entity]) & 1u) != 0; };
+  // What touches is written down with one of the two, or with both.
+  if (free != nowhere)
+    for (std::size_t e = 0; e < entities; ++e)
+      if (flags[free * entities + e] != 0 && meant(e)) return true;
+  for (std::size_t f = 0; f < plan.free_bodies.size(); ++f)
+    if (flags[f * entities + body] != 0 && meant(plan.free_bodies[f])) return true;
+  return false;
+}
+
+std::uint64_t Arena::kills(std::size_t entity) const noexcept { return plans_->variants[0].touchy[entity].kills; }
+
+std::size_t Arena::launcher_number(std::size_t body, std::string_view name, const std::string& where) const {
+  const ArenaPlan& plan = plans_->variants[0];
+  const auto& specs = plan.spec.bodies[plan.entities[body].spec_index].launchers;
+  std::vector<std::string> names;
+  for (std::size_t l = 0; l < plan.launchers.size(); ++l) {
+    if (plan.launchers[l].body != body) continue;
+    names.push_back(specs[names.size()].name);
+    if (names.back() == name) return l;
+  }
+  throw Error(Fault::spec, "'" + plan.entities[body].name + "' has no launcher '" + std::string(name) + "'", where,
+              names.empty() ? "give it one" : advice(name, names));
+}
+
+bool Arena::reloaded(const std::byte* state, std::size_t launcher) const noexcept {
+  const StateArrays s = reading_of(plans_->variants[0], state);
+  return s.header->tick >= s.ready_at[launcher];
+}
+
+std::uint64_t Arena::targets_of(std::size_t launcher) const noexcept {
+  return plans_->variants[0].launchers[launcher].targets;
+}
+
+float Arena::cell_size() const noexcept { return cell_columns() == 0 ? 0.0f : plans_->variants[0].cells.size; }
+
+Place Arena::middle() const noexcept {
+  const ArenaPlan& plan = plans_->variants[0];
+  const auto half = [](float origin, float size, std::int32_t count) {
+    return static_cast<double>(origin + 0.5f * size * static_cast<float>(count));
+  };
+  if (plan.has_cells())
+    return {half(plan.cells.origin.x, plan.cells.size, plan.cells.columns),
+            half(plan.cells.origin.y, plan.cells.size, plan.cells.rows), 0.0};
+  if (plan.has_blocks())
+    return {half(plan.blocks.origin.x, plan.blocks.size, plan.blocks.columns),
+            half(plan.blocks.origin.y, plan.blocks.size, plan.blocks.rows), 0.0};
+  return {};
+}
+
+std::uint64_t Arena::likeness(const std::byte* state) const noexcept {
+  return hash_bytes({state + sizeof(StateHeader), state_bytes() - sizeof(StateHeader)});
 }
 
 }  // namespace zithercraft

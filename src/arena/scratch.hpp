@@ -34,6 +34,7 @@ struct ArenaScratch::Memory {
   std::vector<std::uint32_t> triangles;  // that lie near a body
   std::vector<float> meter_change;       // in this tick
   GeneratorMemory generator;
+  std::vector<float> ground;  // what a map view shows of the cells or blocks in it
 };
 
 }  // namespace zithercraft

@@ -219,6 +219,7 @@ template <class V>
 void describe(V& v, ZoneSpec& s) {
   v("name", s.name, needed());
   v("tag", s.tag);
+  v("side", s.side);
   v("shape", s.shape);
   v("height", s.height, positive());
   v("kept_free", s.kept_free);

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <functional>
 
+#include "../base/key_path.hpp"
 #include "spec_fields.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
@@ -10,42 +11,10 @@
 namespace zithercraft {
 namespace {
 
-// "bodies.hull.place.region[0]" is taken apart into steps: keys, names of things in lists, and numbers in brackets.
-struct Step {
-  std::string word;
-  std::int64_t index = -1;  // of a list; -1 for a word
-};
-
-std::vector<Step> steps_of(const std::string& key, const std::string& where) {
-  std::vector<Step> steps;
-  std::string word;
-  const auto flush = [&] {
-    if (!word.empty()) steps.push_back({word, -1});
-    word.clear();
-  };
-  for (std::size_t i = 0; i < key.size(); ++i) {
-    if (key[i] == '.') {
-      flush();
-    } else if (key[i] == '[') {
-      flush();
-      const std::size_t close = key.find(']', i);
-      const std::string digits = close == std::string::npos ? "" : key.substr(i + 1, close - i - 1);
-      if (digits.empty() || digits.size() > 6 || digits.find_first_not_of("0123456789") != std::string::npos)
-        throw Error(Fault::spec, "the key '" + key + "' has a bracket without a number", where, "write it as list[0]");
-      steps.push_back({{}, std::stoll(digits)});
-      i = close;
-    } else {
-      word += key[i];
-    }
-  }
-  flush();
-  return steps;
-}
-
 /// Finds the number that a key names and changes it.
 class Finder {
  public:
-  Finder(const std::vector<Step>& steps, double value, std::string where, const std::string& key)
+  Finder(const std::vector<KeyStep>& steps, double value, std::string where, const std::string& key)
       : steps_(steps), value_(value), where_(std::move(where)), key_(key) {}
 
   template <class Spec>
@@ -143,7 +112,7 @@ class Finder {
     if (next != steps_.size()) unknown("leave out what follows the number");
   }
 
-  const std::vector<Step>& steps_;
+  const std::vector<KeyStep>& steps_;
   double value_;
   std::string where_;
   const std::string& key_;
@@ -196,7 +165,7 @@ std::shared_ptr<const ArenaPlans> compile_variants(const ArenaSpec& spec) {
       const std::string where = "arena.vary[" + std::to_string(k) + "]";
       if (vary.high < vary.low)
         throw Error(Fault::spec, "the range runs backwards", where + ".high", "swap low and high");
-      const std::vector<Step> steps = steps_of(vary.key, where + ".key");
+      const std::vector<KeyStep> steps = key_steps(vary.key, where + ".key");
       if (steps.empty() || steps.front().word == "vary" || steps.front().word == "variants" ||
           steps.front().word == "tick" || steps.back().word == "columns" || steps.back().word == "rows" ||
           steps.back().word == "in_flight" || steps.back().word == "gates" || steps.back().word == "density" ||

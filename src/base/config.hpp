@@ -23,6 +23,7 @@
 
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/text.hpp"
+#include "zithercraft/base/value.hpp"
 
 namespace zithercraft {
 
@@ -60,6 +61,14 @@ std::string position_of(const toml::node& node, const std::string& source);
 
 /// Throws unless `value` keeps the rule. `where` names the key.
 void check_rule(double value, const Rule& rule, const std::string& where);
+
+/// The value of a node. Throws, naming `where`, for tables and dates, which cannot be one.
+Value value_of(const toml::node& node, const std::string& where);
+
+/// Sets the value that a key path names: "arena.bodies.crab.mass" = 3.0. Parts of lists are named by their `name` or by
+/// a number in brackets. Keys that are not there yet are added to the table that should hold them. Throws, naming
+/// `where`, if the path leads nowhere.
+void set_key(toml::table& table, const std::string& path, const Value& value, const std::string& where);
 
 class TomlReader {
  public:
@@ -127,6 +136,9 @@ class TomlReader {
     const auto* value = node.as_string();
     if (value == nullptr) wrong_type(node, path, "a text");
     field = value->get();
+  }
+  void read(const toml::node& node, const std::string& path, Value& field, const Rule&) const {
+    field = value_of(node, place(node, path));
   }
   template <Worded Enum>
   void read(const toml::node& node, const std::string& path, Enum& field, const Rule&) const {
@@ -217,6 +229,9 @@ class TomlReader {
   std::vector<std::string> known_;
 };
 
+/// Puts a value into a table.
+void insert_value(toml::table& table, std::string_view key, const Value& value);
+
 class TomlWriter {
  public:
   template <class T>
@@ -248,6 +263,8 @@ class TomlWriter {
   void put(std::string_view key, const T& field) {
     if constexpr (std::is_arithmetic_v<T> || std::is_same_v<T, std::string>) {
       table.insert(key, field);
+    } else if constexpr (std::is_same_v<T, Value>) {
+      insert_value(table, key, field);
     } else {
       table.insert(key, node_of(field));
     }
@@ -268,9 +285,9 @@ class TomlWriter {
   }
   template <class T>
   static toml::table node_of(const std::map<std::string, T>& field) {
-    toml::table inner;
-    for (const auto& [key, value] : field) inner.insert(key, value);
-    return inner;
+    TomlWriter inner;
+    for (const auto& [key, value] : field) inner.put(key, value);
+    return std::move(inner.table);
   }
   template <class T>
   static toml::array node_of(const std::vector<T>& field) {

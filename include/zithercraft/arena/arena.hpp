@@ -74,6 +74,17 @@ struct RayBatchQuery {
   std::int32_t exclude = -1, exclude_side = -1;
 };
 
+/// A picture of an arena seen straight from above: what to draw, and where.
+struct MapView {
+  float x = 0.0f, y = 0.0f;             ///< metres, of the picture's middle
+  float up_x = 1.0f, up_y = 0.0f;       ///< unit direction that is up in the picture
+  float across = 20.0f;                 ///< metres from its left edge to its right, above 0
+  std::size_t width = 84, height = 84;  ///< pixels
+  std::size_t channels = 1;             ///< numbers per pixel
+  std::span<const float> shades{};      ///< [entities][channels]; an entity whose first is below 0 is not drawn
+  std::span<const float> background{};  ///< [channels]
+};
+
 /// The nearest thing of some tags.
 struct NearestHit {
   std::int32_t entity = -1;  ///< -1 if there is none
@@ -211,7 +222,21 @@ class Arena {
   float meter(const std::byte* state, std::size_t number) const noexcept;
   void set_meter(std::byte* state, std::size_t body, std::string_view name, float value) const;
 
+  /// Whether a free body touches something of these tags now.
+  bool touches(const std::byte* state, std::size_t body, std::uint64_t tags) const noexcept;
+  /// The tags of bodies that die when they meet an entity.
+  std::uint64_t kills(std::size_t entity) const noexcept;
+  /// A launcher's number. Throws Error (spec), naming `where`, if the body has none of that name.
+  std::size_t launcher_number(std::size_t body, std::string_view name, const std::string& where) const;
+  /// Whether a launcher can launch now.
+  bool reloaded(const std::byte* state, std::size_t launcher) const noexcept;
+  /// Tags whose closest approach a launcher reports.
+  std::uint64_t targets_of(std::size_t launcher) const noexcept;
+
   // ---- Looking
+  /// Draws what a map view asks for, row by row from the top: cells or blocks, then zones, walls, items, bodies, shots.
+  /// Nothing is allocated once the scratch has grown.
+  void draw(const std::byte* state, const MapView& view, ArenaScratch& scratch, std::span<float> pixels) const;
   /// Closest hits: distance in metres (`reach` for a miss) and entity (-1 for a miss), one per ray.
   void cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance,
             std::span<std::int32_t> entity) const;
@@ -243,7 +268,16 @@ class Arena {
   void window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind, std::size_t left,
               std::size_t right, std::uint64_t beyond, std::span<std::uint64_t> tags) const;
 
+  /// Metres along a cell; 0 without a map.
+  float cell_size() const noexcept;
+  /// The middle of the map of cells or the world of blocks; the origin without either.
+  Place middle() const noexcept;
+
   // ---- Blocks
+  /// As for cells, in worlds of blocks: layer by layer from `above` the own foot down to `below` it, each as a window.
+  void block_window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind, std::size_t left,
+                    std::size_t right, std::size_t above, std::size_t below, std::uint64_t beyond,
+                    std::span<std::uint64_t> tags) const;
   /// Size of the world of blocks; zeros without one.
   struct BlockCount {
     std::size_t columns = 0, rows = 0, layers = 0;
@@ -255,6 +289,8 @@ class Arena {
   void set_block(std::byte* state, std::size_t column, std::size_t row, std::size_t layer,
                  std::int32_t kind) const noexcept;
 
+  /// Hash of all that can come back to what it was: the state without its clock and keys.
+  std::uint64_t likeness(const std::byte* state) const noexcept;
   /// Hash of the whole state block.
   std::uint64_t hash(const std::byte* state) const noexcept;
 

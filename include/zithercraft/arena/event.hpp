@@ -23,7 +23,7 @@ enum class EventKind : std::uint8_t {
   gate,     ///< who came past a gate of the river whom; strength: the gate's number, from 1
   success,  ///< a seat reached its aim: the episode ends with this verdict
   failure,  ///< a seat failed: the episode ends with this verdict
-  cutoff,   ///< the episode was ended without a verdict
+  cutoff,   ///< the episode was ended without a verdict; detail: by which cutoff (EndedBy)
   dig,      ///< who dug a block of kind whom away; strength: its worth; detail: its number in the world
   place,    ///< who placed a block of kind whom; detail likewise
 };

@@ -166,7 +166,8 @@ struct WallSpec {
 /// A region that bodies can be inside of. It stops nothing; rays report its outline.
 struct ZoneSpec {
   std::string name{};
-  std::string tag{};  ///< empty means the same as the name
+  std::string tag{};   ///< empty means the same as the name
+  std::string side{};  ///< the team whose zone it is; empty for none
   Shape shape = Disc{};
   std::optional<double> height{};  ///< metres from its foot; without it, it has no end up or down
   bool kept_free = true;           ///< nothing else is placed where it lies

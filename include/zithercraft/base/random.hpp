@@ -23,6 +23,8 @@ enum class Purpose : std::uint32_t {
   vary = 9,
   come_back = 10,
   river = 11,
+  sense = 12,
+  stage = 13,
   user = 64
 };
 

@@ -2,6 +2,7 @@
 
 #include <cstddef>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace zithercraft {
@@ -25,6 +26,13 @@ struct ControlInfo {
   bool is_choice() const { return !options.empty(); }
   bool operator==(const ControlInfo&) const = default;
 };
+
+/// A column of this unit says whether an option of a choice is allowed now: 1, or 0 if it is forbidden.
+inline constexpr std::string_view mask_unit = "allowed";
+/// The name of that column.
+inline std::string mask_column(const std::string& control, const std::string& option) {
+  return "may." + control + "." + option;
+}
 
 /// How many numbers describe what a policy would do with these controls: for a choice the probability of each option,
 /// for a dial its mean and its spread (standard deviation), both in the dial's unit.
