@@ -5,15 +5,23 @@
 #include <cstring>
 #include <numeric>
 
+#include "controls.hpp"
+#include "cutoffs.hpp"
 #include "plan.hpp"
 #include "rewards.hpp"
 #include "sense.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 
 namespace zithercraft {
 namespace {
+
+template <class T>
+std::span<T> part_of(std::byte* block, std::size_t offset, std::size_t seat, std::size_t count) {
+  return {reinterpret_cast<T*>(block + offset) + seat * count, count};
+}
 
 Books& books(const GamePlan& plan, std::byte* block) { return *reinterpret_cast<Books*>(block + plan.books_offset); }
 const Books& books(const GamePlan& plan, const std::byte* block) {
@@ -21,30 +29,33 @@ const Books& books(const GamePlan& plan, const std::byte* block) {
 }
 
 std::span<double> ledger_of(const RolePlan& role, std::byte* block, std::size_t seat) {
-  return {reinterpret_cast<double*>(block + role.ledger_offset) + seat * role.terms.size(), role.terms.size()};
+  return part_of<double>(block, role.ledger_offset, seat, role.terms.size());
+}
+std::span<std::uint64_t> memory_of(const RolePlan& role, std::byte* block, std::size_t seat) {
+  return part_of<std::uint64_t>(block, role.memory_offset, seat, role.memory_words);
+}
+std::span<float> given_to(const RolePlan& role, std::byte* block, std::size_t seat) {
+  return part_of<float>(block, role.given_offset, seat, role.controls.size());
+}
+std::span<float> kept_by(const RolePlan& role, std::byte* block, std::size_t seat) {
+  return part_of<float>(block, role.kept_offset, seat, role.kept_columns);
+}
+std::span<std::uint64_t> cutoff_memory(const GamePlan& plan, std::byte* block) {
+  return part_of<std::uint64_t>(block, plan.cutoffs.memory_offset, 0, plan.cutoffs.memory_words);
 }
 
-std::span<Distance> distances_of(const RolePlan& role, std::byte* block, std::size_t seat) {
-  return {reinterpret_cast<Distance*>(block + role.progress_offset) + seat * role.progress_slots, role.progress_slots};
-}
-
-std::size_t most_rays(const GamePlan& plan) {
-  std::size_t most = 0;
-  for (const RolePlan& role : plan.role_plans)
-    for (const SensePlan& part : role.senses)
-      if (const auto* fan = std::get_if<FanPlan>(&part)) most = std::max(most, fan->rays);
-  return most;
-}
-
-std::size_t largest_window(const GamePlan& plan) {
-  std::size_t most = 0;
-  for (const RolePlan& role : plan.role_plans)
-    for (const SensePlan& part : role.senses)
-      if (const auto* window = std::get_if<WindowPlan>(&part)) most = std::max(most, window->cells());
-  return most;
+std::span<double> rule_numbers(const GamePlan& plan, std::byte* block) {
+  return part_of<double>(block, plan.rules_offset, 0, plan.rule_numbers + 1);
 }
 
 }  // namespace
+
+// What one thread works with.
+struct Lanes::Worker {
+  explicit Worker(const GamePlan& plan) : senses(plan) {}
+  ArenaScratch scratch;
+  SenseRoom senses;
+};
 
 std::string_view name_of(Outcome outcome) noexcept {
   switch (outcome) {
@@ -56,146 +67,301 @@ std::string_view name_of(Outcome outcome) noexcept {
   return "unknown";
 }
 
+std::string_view name_of(EndedBy ended_by) noexcept {
+  switch (ended_by) {
+    case EndedBy::nothing: return "nothing";
+    case EndedBy::verdict: return "verdict";
+    case EndedBy::time: return "time";
+    case EndedBy::too_far: return "too far";
+    case EndedBy::stall: return "stall";
+    case EndedBy::repeats: return "repeats";
+    case EndedBy::nobody_left: return "nobody left";
+  }
+  return "unknown";
+}
+
 Lanes::Lanes(Game game, std::size_t count, std::size_t workers) : game_(std::move(game)), count_(count) {
   const GamePlan& plan = game_.plan();
+  std::size_t bytes = 0;
+  for (std::size_t stage = 0; stage < game_.stages(); ++stage) {
+    stages_.push_back(game_.stage(stage));
+    bytes = std::max(bytes, stages_.back().plan().block_bytes);
+  }
+  starts_.resize(stages_.size());
+  lane_stage_.assign(count_, stages_.size() - 1);
+  next_stage_ = lane_stage_;
   // Lanes start on cache lines of their own, so that threads do not disturb each other.
-  stride_ = (plan.block_bytes + AlignedBuffer<std::byte>::alignment - 1) / AlignedBuffer<std::byte>::alignment *
+  stride_ = (bytes + AlignedBuffer<std::byte>::alignment - 1) / AlignedBuffer<std::byte>::alignment *
             AlignedBuffer<std::byte>::alignment;
   states_ = AlignedBuffer<std::byte>(stride_ * count_);
   for (std::size_t r = 0; r < plan.roles.size(); ++r) {
     const Role& role = plan.roles[r];
     const std::size_t n = rows(r);
     io_.push_back({AlignedBuffer<float>(n * role.columns.size()), AlignedBuffer<float>(n * role.controls.size()),
-                   AlignedBuffer<float>(n), AlignedBuffer<float>(n * role.terms.size())});
+                   AlignedBuffer<float>(n), AlignedBuffer<float>(n * role.terms.size()),
+                   AlignedBuffer<float>(n * role.terms.size()),
+                   AlignedBuffer<float>(n * (plan.role_plans[r].inputs + 2))});
   }
   events_.resize(count_);
   for (auto& list : events_) list.reserve(64);
   make_room(std::max<std::size_t>(1, workers));
 }
 
+Lanes::~Lanes() = default;
+Lanes::Lanes(Lanes&&) noexcept = default;
+
 void Lanes::make_room(std::size_t workers) {
-  const std::size_t rays = most_rays(game_.plan()), cells = largest_window(game_.plan());
-  while (workers_.size() < workers) {
-    Worker& worker = workers_.emplace_back();
-    worker.ray_x.resize(rays);
-    worker.ray_y.resize(rays);
-    worker.ray_z.resize(rays);
-    worker.ray_distance.resize(rays);
-    worker.ray_entity.resize(rays);
-    worker.cells.resize(cells);
-  }
+  while (workers_.size() < workers) workers_.push_back(std::make_unique<Worker>(game_.plan()));
+}
+
+void Lanes::set_stage(std::size_t lane, std::size_t stage) {
+  if (stage >= stages_.size())
+    throw Error(Fault::refused, "the game has no stage " + std::to_string(stage), "Lanes::set_stage",
+                "use snapshots of the same game only");
+  if (stage != lane_stage_[lane]) std::memset(block(lane), 0, stride_);
+  lane_stage_[lane] = next_stage_[lane] = stage;
+}
+
+void Lanes::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {
+  for (const auto& state : arena_states)
+    if (state.size() != stages_[stage].arena().state_bytes())
+      throw Error(Fault::refused,
+                  "recorded moments have " + std::to_string(state.size()) +
+                      " bytes, states of the stage's arena have " +
+                      std::to_string(stages_[stage].arena().state_bytes()),
+                  "stage '" + game_.stage_name(stage) + "'", "record them in the game as it is on that stage");
+  starts_[stage] = {std::move(arena_states), share};
 }
 
 void Lanes::begin(std::size_t lane, EpisodeKey key, std::size_t worker) {
-  const GamePlan& plan = game_.plan();
+  // A state of another arena is no state at all.
+  if (next_stage_[lane] != lane_stage_[lane]) std::memset(block(lane), 0, stride_);
+  lane_stage_[lane] = next_stage_[lane];
+  const GamePlan& game = plan(lane);
   std::byte* state = block(lane);
-  std::memset(state + plan.arena.state_bytes(), 0, plan.block_bytes - plan.arena.state_bytes());
-  plan.arena.begin(state, key.seed, key.lane, key.episode, workers_[worker].scratch);
+  std::memset(state + game.arena.state_bytes(), 0, game.block_bytes - game.arena.state_bytes());
+  if (!begin_recorded(lane, key)) {
+    game.arena.begin(state, key.seed, key.lane, key.episode, workers_[worker]->scratch);
+  } else {
+    const auto& states = starts_[lane_stage_[lane]].states;
+    RandomStream random(derived_seed(key.seed, "recorded start"), key.lane, key.episode, Purpose::stage);
+    const auto& start = states[random.below(static_cast<std::uint32_t>(states.size()))];
+    std::memcpy(state, start.data(), start.size());
+    game.arena.rekey(state, key.seed, key.lane, key.episode);
+  }
   open_books(lane, key, worker);
 }
 
+bool Lanes::begin_recorded(std::size_t lane, EpisodeKey key) const {
+  const Starts& starts = starts_[lane_stage_[lane]];
+  if (starts.states.empty()) return false;
+  RandomStream random(derived_seed(key.seed, "whether recorded"), key.lane, key.episode, Purpose::stage);
+  return static_cast<double>(random.uniform()) < starts.share;
+}
+
 void Lanes::open_books(std::size_t lane, EpisodeKey key, std::size_t worker) {
-  const GamePlan& plan = game_.plan();
+  const GamePlan& game = plan(lane);
   std::byte* state = block(lane);
-  books(plan, state).key = key;
+  books(game, state).key = key;
   events_[lane].clear();
-  for (std::size_t r = 0; r < plan.roles.size(); ++r)
-    for (std::size_t seat = 0; seat < seats(r); ++seat)
-      begin_progress(plan.role_plans[r], SeatView(*this, lane, r, seat), distances_of(plan.role_plans[r], state, seat));
+  begin_cutoffs(game, state, cutoff_memory(game, state));
+  carry_out_rules(lane, RuleMoment::begin);
+  for (std::size_t r = 0; r < game.roles.size(); ++r)
+    for (std::size_t seat = 0; seat < seats(r); ++seat) {
+      const auto given = given_to(game.role_plans[r], state, seat);
+      std::copy(game.roles[r].rest.begin(), game.roles[r].rest.end(), given.begin());
+      begin_terms(game.role_plans[r], SeatView(*this, lane, r, seat), memory_of(game.role_plans[r], state, seat));
+    }
   sense(lane, worker);
+  for (std::size_t r = 0; r < game.roles.size(); ++r)
+    for (std::size_t seat = 0; seat < seats(r); ++seat)
+      fill_kept_columns(game.role_plans[r], observation(r, lane * seats(r) + seat),
+                        kept_by(game.role_plans[r], state, seat));
+  if (std::any_of(game.role_plans.begin(), game.role_plans.end(), [](const RolePlan& r) { return r.kept_columns > 0; }))
+    sense(lane, worker);
 }
 
 void Lanes::advance(std::size_t lane, std::size_t worker) {
-  const GamePlan& plan = game_.plan();
-  Books& book = books(plan, block(lane));
-  apply_controls(lane);
+  const GamePlan& game = plan(lane);
+  keep_senses(lane);
+  read_controls(lane);
   events_[lane].clear();
-  for (std::int64_t tick = 0; tick < plan.spec.think_every; ++tick)
-    plan.arena.tick(block(lane), workers_[worker].scratch, events_[lane]);
-  ++book.decisions;
+  for (std::int64_t tick = 0; tick < game.spec.think_every; ++tick) play_tick(lane, tick, worker);
+  ++books(game, block(lane)).decisions;
   pay(lane);
   sense(lane, worker);
 }
 
 void Lanes::play_ticks(std::size_t lane, const std::function<void()>& after_tick, std::size_t worker) {
-  apply_controls(lane);
+  read_controls(lane);
   events_[lane].clear();
-  for (std::int64_t tick = 0; tick < game_.spec().think_every; ++tick) {
-    game_.arena().tick(block(lane), workers_[worker].scratch, events_[lane]);
+  for (std::int64_t tick = 0; tick < plan(lane).spec.think_every; ++tick) {
+    play_tick(lane, tick, worker);
     after_tick();
   }
 }
 
-void Lanes::apply_controls(std::size_t lane) {
-  const GamePlan& plan = game_.plan();
-  for (std::size_t r = 0; r < plan.roles.size(); ++r)
-    for (std::size_t seat = 0; seat < seats(r); ++seat) {
-      const auto given = control(r, lane * seats(r) + seat);
-      const auto inputs = plan.arena.inputs(block(lane), plan.roles[r].seats[seat]);
-      for (std::size_t c = 0; c < given.size(); ++c) {
-        const ControlPlan& control_plan = plan.role_plans[r].controls[c];
-        const float value = given[c];
-        if (!std::isfinite(value))
-          throw Error(Fault::numbers, "the control '" + plan.roles[r].controls[c].name + "' is not a finite number",
-                      "role '" + plan.roles[r].name + "'", "look at the pilot that gives it");
-        const auto& driven = control_plan.inputs;
-        if (control_plan.options == 0) {
-          inputs[driven.front()] = std::clamp(value, control_plan.low, control_plan.high);
-          continue;
-        }
-        const auto option =
-            static_cast<std::size_t>(std::clamp(value, 0.0f, static_cast<float>(control_plan.options - 1)));
-        for (std::size_t i = 0; i < driven.size(); ++i)
-          inputs[driven[i]] = control_plan.option_values[option * driven.size() + i];
-      }
-    }
+void Lanes::keep_senses(std::size_t lane) {
+  const GamePlan& game = plan(lane);
+  for (std::size_t r = 0; r < game.roles.size(); ++r) {
+    if (game.role_plans[r].kept_columns == 0) continue;
+    for (std::size_t seat = 0; seat < seats(r); ++seat)
+      keep_columns(game.role_plans[r], observation(r, lane * seats(r) + seat),
+                   kept_by(game.role_plans[r], block(lane), seat));
+  }
 }
 
-void Lanes::pay(std::size_t lane) {
-  const GamePlan& plan = game_.plan();
+void Lanes::read_controls(std::size_t lane) {
+  const GamePlan& game = plan(lane);
+  for (std::size_t r = 0; r < game.roles.size(); ++r) {
+    const std::size_t wishes = game.role_plans[r].inputs + 2;
+    for (std::size_t seat = 0; seat < seats(r); ++seat) {
+      const std::size_t row = lane * seats(r) + seat;
+      zithercraft::read_controls(game.roles[r], game.role_plans[r], control(r, row), observation(r, row),
+                                 given_to(game.role_plans[r], block(lane), seat),
+                                 {io_[r].wishes.data() + row * wishes, wishes});
+    }
+  }
+}
+
+void Lanes::play_tick(std::size_t lane, std::int64_t tick, std::size_t worker) {
+  const GamePlan& game = plan(lane);
   std::byte* state = block(lane);
-  Books& book = books(plan, state);
-  Verdict verdict = Verdict::none;
-  for (std::size_t r = 0; r < plan.roles.size(); ++r) {
-    const RolePlan& role = plan.role_plans[r];
+  for (std::size_t r = 0; r < game.roles.size(); ++r) {
+    const RolePlan& role = game.role_plans[r];
+    if (tick > 0 && !role.paced) continue;
+    const std::size_t wishes = role.inputs + 2;
+    for (std::size_t seat = 0; seat < seats(r); ++seat) {
+      const std::size_t body = game.roles[r].seats[seat];
+      set_inputs(role, {io_[r].wishes.data() + (lane * seats(r) + seat) * wishes, wishes}, tick,
+                 role.moves.used() ? game.arena.pose(state, body) : Pose{}, game.arena.inputs(state, body));
+    }
+  }
+  game.arena.tick(state, workers_[worker]->scratch, events_[lane]);
+  carry_out_rules(lane, RuleMoment::tick);
+}
+
+// ---- Rules of the game's own: their verdict, then the numbers of each.
+
+void Lanes::carry_out_rules(std::size_t lane, RuleMoment moment) {
+  const GamePlan& game = plan(lane);
+  if (game.spec.rules.empty()) return;
+  std::span<double> left = rule_numbers(game, block(lane)).subspan(1);
+  for (const OwnRule& rule : game.spec.rules) {
+    const auto& code = moment == RuleMoment::begin ? rule.begin.function() : rule.tick.function();
+    const auto own = left.first(static_cast<std::size_t>(rule.numbers));
+    left = left.subspan(own.size());
+    if (code) code(RuleView(*this, lane, own));
+  }
+}
+
+void Lanes::end(std::size_t lane, Verdict verdict) {
+  double& come_to = rule_numbers(plan(lane), block(lane))[0];
+  if (come_to != static_cast<double>(Verdict::failure)) come_to = static_cast<double>(verdict);
+}
+
+std::span<const float> Lanes::given(std::size_t role, std::size_t row) {
+  const std::size_t lane = row / seats(role);
+  return given_to(plan(lane).role_plans[role], block(lane), row % seats(role));
+}
+
+void Lanes::measure(std::size_t lane, Verdict& verdict) {
+  const GamePlan& game = plan(lane);
+  for (std::size_t r = 0; r < game.roles.size(); ++r) {
+    const std::size_t terms = game.role_plans[r].terms.size();
+    for (std::size_t seat = 0; seat < seats(r); ++seat) {
+      const std::span<float> amounts{io_[r].amounts.data() + (lane * seats(r) + seat) * terms, terms};
+      const Verdict own = measure_terms(game.role_plans[r], SeatView(*this, lane, r, seat),
+                                        memory_of(game.role_plans[r], block(lane), seat), amounts);
+      if (own != Verdict::none && verdict != Verdict::failure) verdict = own;
+    }
+  }
+}
+
+// What a term comes to for all seats of its scope, those of other roles with a term of the same name included.
+float Lanes::shared_amount(std::size_t lane, std::size_t role, std::size_t seat, std::size_t term) const {
+  const GamePlan& game = plan(lane);
+  const auto entities = game.arena.entities();
+  const std::string& side = entities[game.roles[role].seats[seat]].side;
+  const bool everyone = game.role_plans[role].terms[term].scope == Scope::everyone;
+  float sum = 0.0f;
+  for (std::size_t r = 0; r < game.roles.size(); ++r) {
+    const auto& names = game.roles[r].terms;
+    const auto same =
+        static_cast<std::size_t>(std::find(names.begin(), names.end(), game.roles[role].terms[term]) - names.begin());
+    if (same == names.size()) continue;
+    for (std::size_t s = 0; s < seats(r); ++s)
+      if (everyone || entities[game.roles[r].seats[s]].side == side)
+        sum += io_[r].amounts[(lane * seats(r) + s) * names.size() + same];
+  }
+  return sum;
+}
+
+void Lanes::share_and_pay(std::size_t lane) {
+  const GamePlan& game = plan(lane);
+  for (std::size_t r = 0; r < game.roles.size(); ++r) {
+    const RolePlan& role = game.role_plans[r];
     const std::size_t terms = role.terms.size();
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
       const std::size_t row = lane * seats(r) + seat;
       const std::span<float> paid{io_[r].payments.data() + row * terms, terms};
-      const Verdict own = pay_seat(role, SeatView(*this, lane, r, seat), distances_of(role, state, seat), paid);
-      if (own != Verdict::none && verdict != Verdict::failure) verdict = own;
-      const auto ledger = ledger_of(role, state, seat);
+      const auto ledger = ledger_of(role, block(lane), seat);
+      double sum = 0.0;
+      for (std::size_t t = 0; t < terms; ++t) {
+        const float amount =
+            role.terms[t].scope == Scope::self ? io_[r].amounts[row * terms + t] : shared_amount(lane, r, seat, t);
+        paid[t] = payment(role.terms[t], amount, ledger[t]);
+        sum += static_cast<double>(paid[t]);
+      }
+      check_payments(SeatView(*this, lane, r, seat), paid);
       for (std::size_t t = 0; t < terms; ++t) ledger[t] += static_cast<double>(paid[t]);
-      io_[r].rewards[row] = std::accumulate(paid.begin(), paid.end(), 0.0f);
+      io_[r].rewards[row] = static_cast<float>(sum);
     }
   }
+}
+
+void Lanes::pay(std::size_t lane) {
+  const GamePlan& game = plan(lane);
+  std::byte* state = block(lane);
+  Books& book = books(game, state);
+  Verdict verdict = Verdict::none;
+  measure(lane, verdict);
+  if (!game.spec.rules.empty()) {
+    const auto ruled = static_cast<Verdict>(static_cast<int>(rule_numbers(game, state)[0]));
+    if (ruled != Verdict::none && verdict != Verdict::failure) verdict = ruled;
+  }
+  share_and_pay(lane);
+  const EndedBy cutoff = cut_off(game, state, book.decisions, events_[lane], cutoff_memory(game, state));
   if (verdict != Verdict::none) {
     book.outcome = verdict == Verdict::success ? Outcome::success : Outcome::failure;
-  } else if (book.decisions >= static_cast<std::uint32_t>(plan.spec.cutoffs.decisions) || nobody_left(lane)) {
+    book.ended_by = EndedBy::verdict;
+  } else if (cutoff != EndedBy::nothing || nobody_left(lane)) {
     book.outcome = Outcome::cutoff;
+    book.ended_by = cutoff == EndedBy::nothing ? EndedBy::nobody_left : cutoff;
   }
   if (book.outcome == Outcome::running) return;
   const EventKind kind = book.outcome == Outcome::success   ? EventKind::success
                          : book.outcome == Outcome::failure ? EventKind::failure
                                                             : EventKind::cutoff;
-  events_[lane].push_back({.tick = plan.arena.ticks(state), .kind = kind});
+  events_[lane].push_back(
+      {.tick = game.arena.ticks(state), .kind = kind, .detail = static_cast<std::int32_t>(book.ended_by)});
 }
 
 bool Lanes::nobody_left(std::size_t lane) const {
-  for (std::size_t r = 0; r < game_.roles().size(); ++r)
-    for (const std::size_t body : game_.roles()[r].seats)
-      if (game_.arena().present(block(lane), body) || game_.arena().returns(body)) return false;
-  return true;
+  const Arena& arena = plan(lane).arena;
+  const auto& all = plan(lane).seats;
+  return std::none_of(all.begin(), all.end(),
+                      [&](std::size_t body) { return arena.present(block(lane), body) || arena.returns(body); });
 }
 
 void Lanes::sense(std::size_t lane, std::size_t worker) {
-  const GamePlan& plan = game_.plan();
-  Worker& w = workers_[worker];
-  const RayRoom room{w.ray_x, w.ray_y, w.ray_z, w.ray_distance, w.ray_entity, w.cells};
-  for (std::size_t r = 0; r < plan.roles.size(); ++r)
+  const GamePlan& game = plan(lane);
+  for (std::size_t r = 0; r < game.roles.size(); ++r)
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
-      const std::size_t columns = plan.roles[r].columns.size(), row = lane * seats(r) + seat;
-      sense_seat(plan, plan.role_plans[r], SeatView(*this, lane, r, seat), room,
+      const std::size_t columns = game.roles[r].columns.size(), row = lane * seats(r) + seat;
+      const RolePlan& role = game.role_plans[r];
+      sense_seat(game, role, SeatView(*this, lane, r, seat),
+                 {given_to(role, block(lane), seat), kept_by(role, block(lane), seat)}, workers_[worker]->senses,
                  {io_[r].observations.data() + row * columns, columns});
     }
 }
@@ -234,14 +400,19 @@ std::span<float> Lanes::control(std::size_t role, std::size_t row) noexcept {
   return {io_[role].controls.data() + row * controls, controls};
 }
 
+bool Lanes::allowed(std::size_t role, std::size_t row, std::size_t control, std::size_t option) const noexcept {
+  const auto& column = game_.plan().role_plans[role].controls[control].need_columns[option];
+  return !column || observation(role, row)[*column] > 0.5f;
+}
+
 std::span<const float> Lanes::payments(std::size_t role, std::size_t row) const noexcept {
   const std::size_t terms = game_.roles()[role].terms.size();
   return {io_[role].payments.data() + row * terms, terms};
 }
 
 std::span<const double> Lanes::ledger(std::size_t role, std::size_t row) const noexcept {
-  auto* state = const_cast<std::byte*>(block(row / seats(role)));
-  return ledger_of(game_.plan().role_plans[role], state, row % seats(role));
+  const std::size_t lane = row / seats(role);
+  return ledger_of(plan(lane).role_plans[role], const_cast<std::byte*>(block(lane)), row % seats(role));
 }
 
 double Lanes::episode_return(std::size_t role, std::size_t row) const noexcept {
@@ -249,21 +420,22 @@ double Lanes::episode_return(std::size_t role, std::size_t row) const noexcept {
   return std::accumulate(terms.begin(), terms.end(), 0.0);
 }
 
-Outcome Lanes::outcome(std::size_t lane) const noexcept { return books(game_.plan(), block(lane)).outcome; }
-std::uint32_t Lanes::decisions(std::size_t lane) const noexcept { return books(game_.plan(), block(lane)).decisions; }
-EpisodeKey Lanes::key(std::size_t lane) const noexcept { return books(game_.plan(), block(lane)).key; }
+Outcome Lanes::outcome(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).outcome; }
+EndedBy Lanes::ended_by(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).ended_by; }
+std::uint32_t Lanes::decisions(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).decisions; }
+EpisodeKey Lanes::key(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).key; }
 
 std::span<const std::byte> Lanes::state(std::size_t lane) const noexcept {
-  return {block(lane), game_.plan().block_bytes};
+  return {block(lane), plan(lane).block_bytes};
 }
 std::byte* Lanes::arena_state(std::size_t lane) noexcept { return block(lane); }
 const std::byte* Lanes::arena_state(std::size_t lane) const noexcept { return block(lane); }
 
 void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker) {
-  if (snapshot.size() != game_.plan().block_bytes)
+  if (snapshot.size() != plan(lane).block_bytes)
     throw Error(Fault::refused,
                 "the snapshot has " + std::to_string(snapshot.size()) + " bytes, this game's states have " +
-                    std::to_string(game_.plan().block_bytes),
+                    std::to_string(plan(lane).block_bytes),
                 "Lanes::restore", "use snapshots of the same game only");
   std::memcpy(block(lane), snapshot.data(), snapshot.size());
   events_[lane].clear();
@@ -272,16 +444,16 @@ void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::
 
 void Lanes::begin_from(std::size_t lane, EpisodeKey key, std::span<const std::byte> arena_snapshot,
                        std::size_t worker) {
-  const GamePlan& plan = game_.plan();
-  if (arena_snapshot.size() < plan.arena.state_bytes())
+  const GamePlan& game = plan(lane);
+  if (arena_snapshot.size() < game.arena.state_bytes())
     throw Error(Fault::refused,
                 "the snapshot has " + std::to_string(arena_snapshot.size()) + " bytes, this arena's states have " +
-                    std::to_string(plan.arena.state_bytes()),
+                    std::to_string(game.arena.state_bytes()),
                 "Lanes::begin_from", "use snapshots of the same game only");
   std::byte* state = block(lane);
-  std::memset(state, 0, plan.block_bytes);
-  std::memcpy(state, arena_snapshot.data(), plan.arena.state_bytes());
-  plan.arena.rekey(state, key.seed, key.lane, key.episode);
+  std::memset(state, 0, game.block_bytes);
+  std::memcpy(state, arena_snapshot.data(), game.arena.state_bytes());
+  game.arena.rekey(state, key.seed, key.lane, key.episode);
   open_books(lane, key, worker);
 }
 

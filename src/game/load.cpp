@@ -1,7 +1,8 @@
 #include "zithercraft/game/load.hpp"
 
+#include "../base/config.hpp"
 #include "../base/data_file.hpp"
-#include "spec_fields.hpp"
+#include "spec_toml.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/game/game.hpp"
 
@@ -18,9 +19,12 @@ std::string place_in_file(const toml::table& table, const std::string& source, c
   return key_path.empty() ? source : source + " (" + key_path + ")";
 }
 
-// Every file that an arena names.
+// Every file that a game names.
 template <class Use>
-void each_file(ArenaSpec& arena, const Use& use) {
+void each_file(GameSpec& game, const Use& use) {
+  ArenaSpec& arena = game.arena;
+  for (std::size_t i = 0; i < game.stages.size(); ++i)
+    if (auto& start = game.stages[i].start) use(start->replay, "stages[" + std::to_string(i) + "].start.replay");
   if (arena.ground) use(arena.ground->file, std::string("arena.ground.file"));
   if (arena.blocks) use(arena.blocks->file, std::string("arena.blocks.file"));
   for (std::size_t i = 0; i < arena.meshes.size(); ++i)
@@ -30,9 +34,8 @@ void each_file(ArenaSpec& arena, const Use& use) {
 GameSpec parse_in_folder(std::string_view text, const std::string& source, CodedParts coded,
                          const std::filesystem::path& folder) {
   const toml::table table = parse_toml(text, source);
-  GameSpec spec;
-  read_struct(table, spec, source);
-  each_file(spec.arena, [&](std::string& file, const std::string&) {
+  GameSpec spec = game_of(table, source);
+  each_file(spec, [&](std::string& file, const std::string&) {
     if (!file.empty() && !is_data_url(file)) file = (folder / file).lexically_normal().string();
   });
   try {
@@ -55,21 +58,18 @@ GameSpec load_game(const std::filesystem::path& file) {
 
 GameSpec self_contained(const GameSpec& game) {
   GameSpec result = game;
-  each_file(result.arena, [](std::string& file, const std::string& where) {
+  each_file(result, [](std::string& file, const std::string& where) {
     if (!file.empty() && !is_data_url(file)) file = data_url(read_data(file, where));
   });
   return result;
 }
 
-std::string to_toml(const GameSpec& game) { return toml_text(TomlWriter::to_table(game)); }
+std::string to_toml(const GameSpec& game) { return toml_text(table_of(game)); }
 
 std::string first_difference(const GameSpec& here, const GameSpec& there) {
-  return first_difference(TomlWriter::to_table(here), TomlWriter::to_table(there));
+  return first_difference(table_of(here), table_of(there));
 }
 
-void check_values(const GameSpec& game) {
-  GameSpec scratch;
-  read_struct(TomlWriter::to_table(game), scratch, "game built in C++");
-}
+void check_values(const GameSpec& game) { game_of(table_of(game), "game built in C++"); }
 
 }  // namespace zithercraft

@@ -1,9 +1,6 @@
 #pragma once
 
-// A compiled game: senses, controls and terms with every name already looked up.
-//
-// A lane's block is: arena state | Books | per role, per seat: ledger (doubles) | per role, per seat: a Distance for
-// each progress term.
+// What a game is compiled to.
 
 #include <cstdint>
 #include <optional>
@@ -17,58 +14,132 @@
 
 namespace zithercraft {
 
+// ---- Senses. Each writes the columns of its part, from the first on.
+
 /// Rays of a fan or a cone.
 struct FanPlan {
-  std::size_t first_column = 0, rays = 0;
+  std::size_t rays = 0;
   float reach = 1.0f, thickness = 0.0f;
   std::uint64_t tags = 0;
-  std::vector<float> cos, sin;        // of each ray, relative to the heading: its parts ahead and to the left
-  std::vector<float> up;              // likewise upwards; empty in flat arenas
-  float eye = 0.0f;                   // metres above the foot
-  bool looks = false;                 // tilts with the body's look
-  std::vector<std::int32_t> flag_of;  // per entity: which flag column it raises
-  std::size_t flags = 0;
+  std::vector<float> cos, sin;            // of each ray, relative to the heading: its parts ahead and to the left
+  std::vector<float> up;                  // likewise upwards; empty in flat arenas
+  float eye = 0.0f;                       // metres above the foot
+  bool looks = false;                     // tilts with the body's look
+  std::vector<std::int32_t> flag_of;      // per entity: which flag column it raises
+  std::vector<std::uint64_t> seen_alone;  // the tags one by one, where each has a distance of its own
+  std::size_t flags = 0;                  // with the one for a miss
+  bool miss = false;
   bool own_side = true;
 };
 
 struct CompassPlan {
-  std::size_t first_column = 0, tag = 0;
+  std::size_t tag = 0;
   bool paired = false, high = false;
-  float inverse_reach = 1.0f;
+  Bearings bearings = Bearings::angle;
+  float reach = 1.0f, inverse_reach = 1.0f;
+  std::vector<std::vector<std::size_t>> things{};  // per seat: whom to look for; empty if anyone's
 };
 
 struct OwnMotionPlan {
-  std::size_t first_column = 0;
   float inverse_top_speed = 1.0f, inverse_top_turn_rate = 1.0f;
   bool high = false;
 };
 
+struct OwnStatePlan {
+  OwnState parts;
+  float inverse_level = 1.0f, inverse_decisions = 1.0f;
+};
+
 struct GaugesPlan {
-  std::size_t first_column = 0;
   std::vector<float> low{}, inverse_range{};        // per meter
   std::vector<std::vector<std::size_t>> numbers{};  // per seat, per meter: see Arena::meter_number
 };
 
 struct WindowPlan {
-  std::size_t first_column = 0, ahead = 0, behind = 0, left = 0, right = 0;
+  std::size_t ahead = 0, behind = 0, left = 0, right = 0, above = 0, below = 0;
+  bool blocks = false;
   std::vector<std::size_t> tags;
   std::uint64_t beyond = 0;
-  std::size_t cells() const { return (ahead + 1 + behind) * (left + 1 + right); }
+  std::size_t cells() const { return (ahead + 1 + behind) * (left + 1 + right) * (above + 1 + below); }
 };
 
-using SensePlan = std::variant<FanPlan, CompassPlan, OwnMotionPlan, GaugesPlan, WindowPlan>;
+struct DangerPlan {
+  FanPlan fan;  // one ray for each move
+};
+
+struct CameraPlan {
+  CameraFrom from = CameraFrom::above;
+  std::size_t width = 0, height = 0, channels = 1;
+  std::size_t left = 0, top = 0, out_width = 0, out_height = 0, reduce = 1;
+  float across = 1.0f, focal = 1.0f, reach = 1.0f, eye = 0.0f;  // focal: pixels at which one metre is one metre away
+  bool turns = true, high = false;
+  float middle_x = 0.0f, middle_y = 0.0f;  // of an overall view
+  std::uint64_t solid = 0, zones = 0;      // tags that eyes see
+  std::vector<float> shades;               // [entities][channels]; below 0: not drawn
+  std::array<float, 3> ground{}, sky{};
+  bool whole() const { return reduce == 1 && out_width == width && out_height == height; }
+  std::size_t pixels() const { return width * height * channels; }
+};
+
+struct CrowdPlan {
+  std::vector<std::vector<std::size_t>> others;  // per seat: entities
+  std::vector<std::int32_t> flag_of;             // per entity: number of its tag
+  std::size_t nearest = 0, flags = 0;
+  float reach = 1.0f, inverse_reach = 1.0f, inverse_top_speed = 1.0f;
+  std::size_t columns_each() const { return 6 + flags; }
+};
+
+struct CodedSensePlan {
+  SenseCode::Function function;
+};
+
+struct SensePart {
+  std::variant<FanPlan, CompassPlan, OwnMotionPlan, OwnStatePlan, GaugesPlan, WindowPlan, DangerPlan, CameraPlan,
+               CrowdPlan, CodedSensePlan>
+      what;
+  std::size_t first_column = 0, columns = 0;  // of this decision; those of earlier ones follow
+  std::size_t history = 0;                    // earlier decisions
+  std::size_t kept = 0;                       // where they begin in the seat's kept columns
+  float noise = 0.0f, drop_out = 0.0f;
+  bool disturbed() const { return noise > 0.0f || drop_out > 0.0f; }
+};
+
+// ---- Controls
+
+struct NeedPlan {
+  std::size_t column = 0;              // that says whether the option is allowed
+  std::vector<std::size_t> launchers;  // per seat; empty if none is asked for
+  std::vector<std::size_t> meters;     // likewise
+  std::optional<float> above, below;
+  bool stands = false;
+};
 
 struct ControlPlan {
   float low = -1.0f, high = 1.0f;    // of a dial
   std::vector<std::size_t> inputs;   // of the body: one for a dial, those that any option sets for a choice
   std::vector<float> option_values;  // of a choice: [options][inputs]; empty for a dial
   std::size_t options = 0;
+  float dead_zone = 0.0f;
+  float step = 0.0f;  // how far the input moves per tick; 0 for at once
+  bool holds = true;
+  std::vector<std::optional<std::size_t>> need_columns;  // per option: the column that allows it
 };
+
+/// Moves in the arena's directions of a body that moves in its own.
+struct CompassMoves {
+  std::size_t ahead = 0, left = 0;                          // inputs
+  std::size_t east = nowhere_input, north = nowhere_input;  // numbers among the wishes, beyond the body's inputs
+  static constexpr std::size_t nowhere_input = static_cast<std::size_t>(-1);
+  bool used() const { return east != nowhere_input || north != nowhere_input; }
+};
+
+// ---- Rewards. What a term must remember lies in the seat's memory, from `memory` on.
 
 struct ProgressPlan {
   std::vector<std::size_t> of;  // bodies; empty for the seat's own
-  std::size_t tag = 0, slot = 0;
+  std::size_t tag = 0;
   bool paired = false;
+  float weight = 1.0f;  // the term's; that of its TermPlan is then 1
 };
 
 struct HappeningPlan {
@@ -79,42 +150,106 @@ struct HappeningPlan {
   std::uint64_t tags = 0;
   float harder_than = 0.0f;
   bool by_strength = false;
+  Counts counts = Counts::every;
+  std::uint64_t nth = 0;  // only this one counts; 0: all
 };
 
 struct ConditionPlan {
-  std::vector<std::size_t> of;     // bodies; empty for the seat's own
-  std::vector<std::size_t> zones;  // inside any of these; empty: anywhere
-  bool paired = false;             // only inside the seat's own of these
-  std::optional<float> slower_than;
+  std::vector<std::size_t> of;      // bodies; empty for the seat's own
+  std::vector<std::size_t> zones;   // inside any of these; empty: anywhere
+  std::optional<std::size_t> near;  // a tag
+  float within = 1.0f;
+  std::uint64_t touching = 0;  // tags; 0: whatever it touches
+  bool paired = false;         // only the seat's own of these
+  std::optional<float> slower_than, faster_than;
+};
+
+struct ChangePlan {
+  std::vector<std::vector<std::size_t>> meters;  // per seat
+};
+
+struct ClosenessPlan {
+  std::uint64_t tags = 0;
+  float within = 1.0f;
+  Over over = Over::sum;
+};
+
+struct VisitingPlan {
+  float inverse_square = 1.0f;
+  float origin_x = 0.0f, origin_y = 0.0f;
+};
+
+struct EachPlan {
+  Measure measure;
+  float times = 1.0f;
 };
 
 struct TermPlan {
   float weight = 1.0f;
   Verdict ends = Verdict::none;
-  std::variant<ProgressPlan, HappeningPlan, ConditionPlan, Measure> trigger;
+  std::variant<ProgressPlan, HappeningPlan, ConditionPlan, ChangePlan, ClosenessPlan, VisitingPlan, EachPlan> trigger;
+  Scope scope = Scope::self;
+  std::size_t memory = 0;          // 8-byte words from the beginning of the seat's
+  float most_per_decision = 0.0f;  // 0: no limit
+  double most_per_episode = 0.0;
 };
 
 struct RolePlan {
-  std::vector<SensePlan> senses;
+  std::vector<SensePart> senses;
+  std::vector<NeedPlan> needs;
   std::vector<ControlPlan> controls;
+  CompassMoves moves;
+  std::size_t inputs = 0;  // of the body, and wishes beyond them
+  bool paced = false;      // some input moves slowly, is let go after a tick, or is turned with the body
   std::vector<TermPlan> terms;
-  std::size_t progress_slots = 0;
-  std::size_t ledger_offset = 0, progress_offset = 0;  // bytes from the block's start
+  std::size_t kept_columns = 0, memory_words = 0;
+  std::size_t kept_offset = 0, given_offset = 0, ledger_offset = 0, memory_offset = 0;  // bytes from the block's start
+};
+
+// ---- Cutoffs
+
+struct TooFarPlan {
+  std::vector<std::size_t> of;      // bodies
+  std::optional<std::size_t> from;  // a tag; else where each began
+  float beyond = 1.0f;
+  std::size_t memory = 0;  // words: where they began
+};
+
+struct StallPlan {
+  EventKind since = EventKind::touch;
+  std::vector<std::size_t> of;  // bodies
+  bool any_thing = true;
+  std::uint64_t tags = 0;
+  std::uint32_t decisions = 1;
+  std::size_t memory = 0;
+};
+
+struct CutoffsPlan {
+  std::vector<TooFarPlan> too_far;
+  std::vector<StallPlan> stalls;
+  std::size_t repeats = 0, within = 0;  // 0: they do not matter
+  std::size_t repeats_memory = 0;
+  std::size_t memory_words = 0, memory_offset = 0;
 };
 
 struct Books {
   EpisodeKey key;
   std::uint32_t decisions = 0;
   Outcome outcome = Outcome::running;
+  EndedBy ended_by = EndedBy::nothing;
 };
 
 struct GamePlan {
   GameSpec spec;
   Arena arena;
-  std::vector<Role> roles;
-  std::vector<RolePlan> role_plans;
-  std::vector<std::vector<std::size_t>> things_of_tag;  // bodies, zones and items
-  std::string fingerprint;
+  std::vector<Role> roles{};
+  std::vector<RolePlan> role_plans{};
+  CutoffsPlan cutoffs{};
+  std::vector<std::vector<std::size_t>> things_of_tag{};  // bodies, zones and items
+  std::vector<std::size_t> seats{};                       // bodies that some role steers
+  std::vector<Game> stages{};                             // of a curriculum, without the game itself
+  std::size_t rule_numbers = 0, rules_offset = 0;  // doubles of all rules, behind the verdict they have come to
+  std::string fingerprint{};
   bool complete = true;
   std::size_t books_offset = 0, block_bytes = 0;
 };

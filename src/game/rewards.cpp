@@ -10,46 +10,67 @@ namespace {
 
 constexpr float shortest_start = 0.01f;  // metres; who begins on the spot has nothing to close
 
+using Memory = std::span<std::uint64_t>;
+
+template <class T>
+T& in(Memory memory) {
+  static_assert(sizeof(T) % sizeof(std::uint64_t) == 0 || sizeof(T) <= sizeof(std::uint64_t));
+  return *reinterpret_cast<T*>(memory.data());
+}
+
+// The way from a body to the nearest thing of a tag, or to the one that is paired with the seat.
+Bearing way_from(const SeatView& seat, std::size_t body, std::size_t tag, bool paired) {
+  if (body == seat.body()) return paired ? seat.paired(tag) : seat.nearest(tag);
+  const Arena& arena = seat.game().arena();
+  const Pose from = arena.pose(seat.arena_state(), body);
+  Bearing to;
+  if (paired) {
+    to.entity = seat.paired(tag).entity;
+    if (to.entity < 0) return {};
+    const Pose at = arena.pose(seat.arena_state(), static_cast<std::size_t>(to.entity));
+    const float x = at.x - from.x, y = at.y - from.y, z = at.z - from.z;
+    to.distance = std::sqrt(x * x + y * y + z * z);
+  } else {
+    const NearestHit hit =
+        arena.nearest(seat.arena_state(), from.x, from.y, std::uint64_t{1} << tag, static_cast<std::int32_t>(body),
+                      from.z + 0.5f * arena.tall(body, seat.arena_state()));
+    to.distance = hit.distance;
+    to.entity = hit.entity;
+  }
+  return to;
+}
+
 // Where a progress term's subject is from its aim: the seat's own body, or the first of the named ones that is there.
 Bearing aim(const ProgressPlan& progress, const SeatView& seat) {
-  if (progress.of.empty()) return progress.paired ? seat.paired(progress.tag) : seat.nearest(progress.tag);
-  const Arena& arena = seat.game().arena();
-  for (const std::size_t body : progress.of) {
-    if (!arena.present(seat.arena_state(), body)) continue;
-    const Pose from = arena.pose(seat.arena_state(), body);
-    Bearing to;
-    if (progress.paired) {
-      to.entity = seat.paired(progress.tag).entity;
-      if (to.entity < 0) return {};
-      const Pose at = arena.pose(seat.arena_state(), static_cast<std::size_t>(to.entity));
-      const float x = at.x - from.x, y = at.y - from.y, z = at.z - from.z;
-      to.distance = std::sqrt(x * x + y * y + z * z);
-    } else {
-      const NearestHit hit =
-          arena.nearest(seat.arena_state(), from.x, from.y, std::uint64_t{1} << progress.tag,
-                        static_cast<std::int32_t>(body), from.z + 0.5f * arena.tall(body, seat.arena_state()));
-      to.distance = hit.distance;
-      to.entity = hit.entity;
-    }
-    return to;
-  }
+  if (progress.of.empty()) return way_from(seat, seat.body(), progress.tag, progress.paired);
+  for (const std::size_t body : progress.of)
+    if (seat.game().arena().present(seat.arena_state(), body))
+      return way_from(seat, body, progress.tag, progress.paired);
   return {};
 }
 
-float amount(const ProgressPlan& progress, const SeatView& seat, std::span<Distance> distances) {
-  Distance& d = distances[progress.slot];
+// What the term would have paid in all for going this far away: in coarse enough steps that differences are exact, so
+// that what is paid on the way there is taken back to the last bit on the way back.
+float potential(const ProgressPlan& progress, float distance, float start) {
+  if (progress.weight == 0.0f) return 0.0f;
+  const float step = std::ldexp(1.0f, std::ilogb(progress.weight) - 20);
+  return std::round(progress.weight * (distance / std::max(start, shortest_start)) / step) * step;
+}
+
+float amount(const ProgressPlan& progress, const SeatView& seat, Memory memory) {
+  Distance& d = in<Distance>(memory);
   const Bearing now = aim(progress, seat);
   if (now.entity < 0) return 0.0f;  // all of them are gone for now
   // What was aimed at is gone (collected, say): the way to the next one is no step back.
   const bool lost = d.thing < 0 || !seat.game().arena().present(seat.arena_state(), static_cast<std::size_t>(d.thing));
   if (d.start <= 0.0f) d.start = now.distance;
-  const float closed = lost ? 0.0f : (d.last - now.distance) / std::max(d.start, shortest_start);
-  d.last = now.distance;
+  const float ahead = potential(progress, now.distance, d.start), closed = lost ? 0.0f : d.potential - ahead;
+  d.potential = ahead;
   d.thing = now.entity;
   return closed;
 }
 
-float amount(const HappeningPlan& happening, const SeatView& seat, std::span<Distance>) {
+float amount(const HappeningPlan& happening, const SeatView& seat, Memory memory) {
   const auto entities = seat.game().arena().entities();
   const auto meant = [&](std::int32_t entity) {
     if (happening.of.empty()) return entity == static_cast<std::int32_t>(seat.body());
@@ -64,60 +85,146 @@ float amount(const HappeningPlan& happening, const SeatView& seat, std::span<Dis
     if (!who && !whom) continue;
     const std::int32_t other = who ? event.whom : event.who;
     const bool tagged = other >= 0 && ((happening.tags >> entities[static_cast<std::size_t>(other)].tag) & 1u) != 0;
-    if (happening.any_thing || tagged) sum += happening.by_strength ? event.strength : 1.0f;
+    if (!happening.any_thing && !tagged) continue;
+    if (happening.counts != Counts::every) {
+      const bool each = happening.counts == Counts::first_of_each && other >= 0;
+      const auto bit = each ? static_cast<std::size_t>(other) : std::size_t{0};
+      std::uint64_t& word = memory[bit / 64 + (happening.nth > 0 ? 1 : 0)];
+      if (((word >> (bit % 64)) & 1u) != 0) continue;
+      word |= std::uint64_t{1} << (bit % 64);
+    }
+    if (happening.nth > 0 && ++memory[0] != happening.nth) continue;
+    sum += happening.by_strength ? event.strength : 1.0f;
   }
   return sum;
 }
 
-float amount(const ConditionPlan& condition, const SeatView& seat, std::span<Distance>) {
+float amount(const ConditionPlan& condition, const SeatView& seat, Memory) {
   const Arena& arena = seat.game().arena();
+  const std::byte* state = seat.arena_state();
   const auto holds = [&](std::size_t body) {
-    if (!arena.present(seat.arena_state(), body)) return false;
-    if (condition.slower_than) {
-      const Velocity v = arena.velocity(seat.arena_state(), body);
-      if (!(std::sqrt(v.x * v.x + v.y * v.y) < *condition.slower_than)) return false;
+    if (!arena.present(state, body)) return false;
+    if (condition.slower_than || condition.faster_than) {
+      const Velocity v = arena.velocity(state, body);
+      const float speed = std::sqrt(v.x * v.x + v.y * v.y);
+      if (condition.slower_than && !(speed < *condition.slower_than)) return false;
+      if (condition.faster_than && !(speed > *condition.faster_than)) return false;
     }
-    const auto in = [&](std::size_t zone) { return arena.inside(seat.arena_state(), body, zone); };
+    if (condition.touching != 0 && !arena.touches(state, body, condition.touching)) return false;
+    if (condition.near) {
+      const Bearing to = way_from(seat, body, *condition.near, condition.paired);
+      if (to.entity < 0 || !(to.distance <= condition.within)) return false;
+    }
+    const auto in = [&](std::size_t zone) { return arena.inside(state, body, zone); };
+    if (condition.zones.empty()) return true;
     if (condition.paired) return in(condition.zones[seat.number()]);
-    return condition.zones.empty() || std::any_of(condition.zones.begin(), condition.zones.end(), in);
+    return std::any_of(condition.zones.begin(), condition.zones.end(), in);
   };
   const bool any =
       condition.of.empty() ? holds(seat.body()) : std::any_of(condition.of.begin(), condition.of.end(), holds);
   return any ? 1.0f : 0.0f;
 }
 
-float amount(const Measure& measure, const SeatView& seat, std::span<Distance>) {
-  if (!measure.coded()) return 1.0f;
-  return measure.function() ? static_cast<float>(measure.function()(seat)) : 0.0f;
+double meters_of(const ChangePlan& change, const SeatView& seat) {
+  double sum = 0.0;
+  for (const std::size_t meter : change.meters[seat.number()])
+    sum += static_cast<double>(seat.game().arena().meter(seat.arena_state(), meter));
+  return sum;
 }
+
+float amount(const ChangePlan& change, const SeatView& seat, Memory memory) {
+  double& last = in<double>(memory);
+  const double now = meters_of(change, seat), before = last;
+  last = now;
+  return static_cast<float>(now - before);
+}
+
+float amount(const ClosenessPlan& closeness, const SeatView& seat, Memory memory) {
+  double& best = in<double>(memory);
+  const auto entities = seat.game().arena().entities();
+  float sum = 0.0f;
+  for (const Event& event : seat.events()) {
+    if (event.kind != EventKind::pass || event.who != static_cast<std::int32_t>(seat.body()) || event.whom < 0)
+      continue;
+    if (((closeness.tags >> entities[static_cast<std::size_t>(event.whom)].tag) & 1u) == 0) continue;
+    const double close =
+        std::max(0.0, 1.0 - static_cast<double>(event.strength) / static_cast<double>(closeness.within));
+    sum += static_cast<float>(closeness.over == Over::sum ? close : std::max(0.0, close - best));
+    best = std::max(best, close);
+  }
+  return sum;
+}
+
+float amount(const VisitingPlan& visits, const SeatView& seat, Memory memory) {
+  const Pose pose = seat.pose();
+  const auto square = [&](float v) {
+    const auto number = static_cast<std::int64_t>(std::floor(std::clamp(v * visits.inverse_square, -1e15f, 1e15f)));
+    return static_cast<std::size_t>(number) % visited_side;
+  };
+  std::uint64_t& row = memory[square(pose.y - visits.origin_y)];
+  const std::uint64_t bit = std::uint64_t{1} << square(pose.x - visits.origin_x);
+  const bool is_new = (row & bit) == 0;
+  row |= bit;
+  return is_new ? 1.0f : 0.0f;
+}
+
+float amount(const EachPlan& each, const SeatView& seat, Memory) {
+  if (!each.measure.coded()) return each.times;
+  return each.measure.function() ? each.times * static_cast<float>(each.measure.function()(seat)) : 0.0f;
+}
+
+void begin(const ProgressPlan& progress, const SeatView& seat, Memory memory) {
+  const Bearing to = aim(progress, seat);
+  in<Distance>(memory) = {to.distance, potential(progress, to.distance, to.distance), to.entity};
+}
+void begin(const ChangePlan& change, const SeatView& seat, Memory memory) {
+  in<double>(memory) = meters_of(change, seat);
+}
+void begin(const VisitingPlan& visits, const SeatView& seat, Memory memory) { amount(visits, seat, memory); }
+template <class Other>
+void begin(const Other&, const SeatView&, Memory) {}
 
 }  // namespace
 
-void begin_progress(const RolePlan& role, const SeatView& seat, std::span<Distance> distances) {
+void begin_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory) {
   for (const TermPlan& term : role.terms)
-    if (const auto* progress = std::get_if<ProgressPlan>(&term.trigger)) {
-      const Bearing to = aim(*progress, seat);
-      distances[progress->slot] = {to.distance, to.distance, to.entity};
-    }
+    std::visit([&](const auto& kind) { begin(kind, seat, memory.subspan(term.memory)); }, term.trigger);
 }
 
-Verdict pay_seat(const RolePlan& role, const SeatView& seat, std::span<Distance> distances, std::span<float> payments) {
+Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory,
+                      std::span<float> amounts) {
   Verdict verdict = Verdict::none;
   const bool present = seat.present();
   for (std::size_t t = 0; t < role.terms.size(); ++t) {
     const TermPlan& term = role.terms[t];
     // Who has left the arena is only paid for what happened.
-    const bool pays = present || std::holds_alternative<HappeningPlan>(term.trigger);
-    const float triggered =
-        pays ? std::visit([&](const auto& kind) { return amount(kind, seat, distances); }, term.trigger) : 0.0f;
-    payments[t] = term.weight * triggered;
+    const bool pays = present || std::holds_alternative<HappeningPlan>(term.trigger) ||
+                      std::holds_alternative<ClosenessPlan>(term.trigger);
+    amounts[t] = pays ? std::visit([&](const auto& kind) { return amount(kind, seat, memory.subspan(term.memory)); },
+                                   term.trigger)
+                      : 0.0f;
+    if (term.ends != Verdict::none && amounts[t] != 0.0f && verdict != Verdict::failure) verdict = term.ends;
+  }
+  return verdict;
+}
+
+float payment(const TermPlan& term, float amount, double paid_so_far) {
+  float pay = term.weight * amount;
+  if (term.most_per_decision > 0.0f) pay = std::clamp(pay, -term.most_per_decision, term.most_per_decision);
+  if (term.most_per_episode > 0.0) {
+    const double sum =
+        std::clamp(paid_so_far + static_cast<double>(pay), -term.most_per_episode, term.most_per_episode);
+    pay = static_cast<float>(sum - paid_so_far);
+  }
+  return pay;
+}
+
+void check_payments(const SeatView& seat, std::span<const float> payments) {
+  for (std::size_t t = 0; t < payments.size(); ++t)
     if (!std::isfinite(payments[t]))
       throw Error(Fault::numbers, "the term '" + seat.role().terms[t] + "' paid a value that is not a finite number",
                   "role '" + seat.role().name + "', decision " + std::to_string(seat.decisions()),
                   "look for a division by zero or an overflow in it");
-    if (term.ends != Verdict::none && triggered != 0.0f && verdict != Verdict::failure) verdict = term.ends;
-  }
-  return verdict;
 }
 
 }  // namespace zithercraft

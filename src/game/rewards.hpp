@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstdint>
 #include <span>
 
 #include "plan.hpp"
@@ -7,16 +8,29 @@
 
 namespace zithercraft {
 
-/// The books of progress terms: distance at the episode's start and at the last decision, and to what.
+/// What a progress term remembers: the distance at the episode's start, what being so far away counts, and the thing
+/// aimed at.
 struct Distance {
-  float start = 0.0f, last = 0.0f;
-  std::int32_t thing = -1;
+  float start = 0.0f, potential = 0.0f;
+  std::int32_t thing = -1, unused = 0;
 };
 
-void begin_progress(const RolePlan& role, const SeatView& seat, std::span<Distance> distances);
+/// Squares that a visiting term tells apart along each side, a bit each.
+constexpr std::size_t visited_side = 64;
 
-/// What each term pays for the decision just played; returns the verdict it brought (failure outweighs success).
+/// Writes into the seat's memory what terms remember of an episode's beginning.
+void begin_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory);
+
+/// How much of each term's trigger the decision just played brought the seat, before weights (that of
+/// progress is in it already), and the verdict
+/// (failure outweighs success).
+Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory,
+                      std::span<float> amounts);
+
+/// What a term pays for an amount, given what it has paid in this episode.
+float payment(const TermPlan& term, float amount, double paid_so_far);
+
 /// Throws Error (numbers) naming the term if a payment is not finite.
-Verdict pay_seat(const RolePlan& role, const SeatView& seat, std::span<Distance> distances, std::span<float> payments);
+void check_payments(const SeatView& seat, std::span<const float> payments);
 
 }  // namespace zithercraft

@@ -16,6 +16,18 @@ float SeatView::speed() const {
   return std::sqrt(v.x * v.x + v.y * v.y);
 }
 
+std::span<const double> SeatView::numbers(std::string_view rule) const {
+  const GamePlan& plan = game().plan();
+  std::size_t first = 1;
+  for (const OwnRule& own : plan.spec.rules) {
+    const auto count = static_cast<std::size_t>(own.numbers);
+    if (own.name == rule)
+      return {reinterpret_cast<const double*>(lanes_.state(lane_).data() + plan.rules_offset) + first, count};
+    first += count;
+  }
+  throw Error(Fault::spec, "the game has no rule '" + std::string(rule) + "'", "rules", "name one of its rules");
+}
+
 Bearing SeatView::nearest(std::size_t tag) const {
   const Pose own = pose();
   const NearestHit hit = game().arena().nearest(arena_state(), own.x, own.y, std::uint64_t{1} << tag,
@@ -51,15 +63,16 @@ Bearing SeatView::bearing_to(std::size_t thing) const {
 std::vector<SeenRay> SeatView::rays() const {
   std::vector<SeenRay> seen;
   const Pose own = pose();
-  for (const SensePlan& part : game().plan().role_plans[role_].senses) {
-    const auto* fan = std::get_if<FanPlan>(&part);
+  SenseRoom room(game().plan());
+  for (const SensePart& part : game().plan().role_plans[role_].senses) {
+    const auto* fan = std::get_if<FanPlan>(&part.what);
     if (fan == nullptr) continue;
-    std::vector<float> x(fan->rays), y(fan->rays), z(fan->rays), distance(fan->rays);
-    std::vector<std::int32_t> entity(fan->rays);
-    cast_fan(*fan, game().plan(), *this, {x, y, z, distance, entity, {}});
-    for (std::size_t i = 0; i < fan->rays; ++i)
-      seen.push_back({own.x, own.y, own.x + distance[i] * x[i], own.y + distance[i] * y[i], own.z + fan->eye,
-                      own.z + fan->eye + distance[i] * z[i], entity[i]});
+    cast_fan(*fan, game().plan(), *this, fan->tags, room);
+    for (std::size_t i = 0; i < fan->rays; ++i) {
+      const float distance = room.ray_distance[i];
+      seen.push_back({own.x, own.y, own.x + distance * room.ray_x[i], own.y + distance * room.ray_y[i],
+                      own.z + fan->eye, own.z + fan->eye + distance * room.ray_z[i], room.ray_entity[i]});
+    }
   }
   return seen;
 }

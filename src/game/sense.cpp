@@ -1,45 +1,130 @@
 #include "sense.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
+#include "controls.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 
 namespace zithercraft {
 namespace {
 
-void sense(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, const RayRoom& room, std::span<float> row) {
-  cast_fan(fan, plan, seat, room);
-  float* out = row.data() + fan.first_column;
-  const float inverse_reach = 1.0f / fan.reach;
-  for (std::size_t i = 0; i < fan.rays; ++i, out += fan.flags + 1) {
-    std::fill_n(out, fan.flags, 0.0f);
-    if (const auto hit = room.entity[i]; hit >= 0)
-      out[static_cast<std::size_t>(fan.flag_of[static_cast<std::size_t>(hit)])] = 1.0f;
-    out[fan.flags] = room.distance[i] * inverse_reach;
-  }
-}
+// What the senses of one seat have in common.
+struct Looking {
+  const GamePlan& plan;
+  const SeatView& seat;
+  const SeatMemory& memory;
+  SenseRoom& room;
+};
 
-void sense(const CompassPlan& compass, const GamePlan&, const SeatView& seat, const RayRoom&, std::span<float> row) {
-  const Bearing to = compass.paired ? seat.paired(compass.tag) : seat.nearest(compass.tag);
-  float* out = row.data() + compass.first_column;
-  if (to.entity < 0) {  // nothing to point at: no direction, as far as can be
-    out[0] = out[1] = 0.0f;
-    out[2] = 1.0f;
-    if (compass.high) out[3] = 0.0f;
+void sense(const FanPlan& fan, const Looking& at, std::span<float> out) {
+  const float inverse_reach = 1.0f / fan.reach;
+  if (!fan.seen_alone.empty()) {
+    for (std::size_t tag = 0; tag < fan.seen_alone.size(); ++tag) {
+      cast_fan(fan, at.plan, at.seat, fan.seen_alone[tag], at.room);
+      for (std::size_t i = 0; i < fan.rays; ++i)
+        out[i * fan.seen_alone.size() + tag] = at.room.ray_distance[i] * inverse_reach;
+    }
     return;
   }
-  if (compass.high) out[3] = to.up;
-  out[0] = to.ahead;
-  out[1] = to.left;
-  out[2] = std::min(1.0f, to.distance * compass.inverse_reach);
+  cast_fan(fan, at.plan, at.seat, fan.tags, at.room);
+  float* next = out.data();
+  for (std::size_t i = 0; i < fan.rays; ++i, next += fan.flags + 1) {
+    std::fill_n(next, fan.flags, 0.0f);
+    if (const auto hit = at.room.ray_entity[i]; hit >= 0) {
+      next[static_cast<std::size_t>(fan.flag_of[static_cast<std::size_t>(hit)])] = 1.0f;
+    } else if (fan.miss) {
+      next[fan.flags - 1] = 1.0f;
+    }
+    next[fan.flags] = at.room.ray_distance[i] * inverse_reach;
+  }
 }
 
-void sense(const OwnMotionPlan& own, const GamePlan&, const SeatView& seat, const RayRoom&, std::span<float> row) {
-  const Pose pose = seat.pose();
-  const Velocity v = seat.velocity();
-  float* out = row.data() + own.first_column;
+Bearing nearest_of(const std::vector<std::size_t>& things, const SeatView& seat) {
+  Bearing best;
+  for (const std::size_t thing : things) {
+    if (!seat.game().arena().present(seat.arena_state(), thing)) continue;
+    const Bearing to = seat.bearing_to(thing);
+    if (best.entity < 0 || to.distance < best.distance) best = to;
+  }
+  return best;
+}
+
+// Which of so many equal sectors around the heading a direction falls into; sector 0 is straight ahead.
+std::size_t sector(float ahead, float left, std::size_t sectors) {
+  constexpr float eighth = 0.41421356f;  // tangent of half an eighth of a turn
+  const float a = std::fabs(ahead), l = std::fabs(left);
+  std::size_t eight = 0;
+  if (sectors == 4) {
+    if (l > a) return left > 0.0f ? 1 : 3;
+    return ahead >= 0.0f ? 0 : 2;
+  }
+  if (l <= eighth * a) {
+    eight = ahead >= 0.0f ? 0 : 4;
+  } else if (a < eighth * l) {
+    eight = left > 0.0f ? 2 : 6;
+  } else if (ahead > 0.0f) {
+    eight = left > 0.0f ? 1 : 7;
+  } else {
+    eight = left > 0.0f ? 3 : 5;
+  }
+  return eight;
+}
+
+void sense(const CompassPlan& compass, const Looking& at, std::span<float> out) {
+  const Bearing to = !compass.things.empty() ? nearest_of(compass.things[at.seat.number()], at.seat)
+                     : compass.paired        ? at.seat.paired(compass.tag)
+                                             : at.seat.nearest(compass.tag);
+  const std::size_t ways = compass.bearings == Bearings::angle ? 2 : compass.bearings == Bearings::four ? 4 : 8;
+  std::fill(out.begin(), out.end(), 0.0f);
+  out[ways] = 1.0f;
+  if (to.entity < 0) return;  // nothing to point at: no direction, as far as can be
+  if (compass.high) out[ways + 1] = to.up;
+  if (compass.bearings == Bearings::angle) {
+    out[0] = to.ahead;
+    out[1] = to.left;
+  } else {
+    out[sector(to.ahead, to.left, ways)] = 1.0f;
+  }
+  out[ways] = std::min(1.0f, to.distance * compass.inverse_reach);
+}
+
+void sense(const CrowdPlan& crowd, const Looking& at, std::span<float> out) {
+  const Arena& arena = at.plan.arena;
+  const std::byte* state = at.seat.arena_state();
+  const Pose own = at.seat.pose();
+  const Velocity moving = at.seat.velocity();
+  auto& near = at.room.others;
+  near.clear();
+  for (const std::size_t other : crowd.others[at.seat.number()]) {
+    if (!arena.present(state, other)) continue;
+    const float distance = at.seat.bearing_to(other).distance;
+    if (distance <= crowd.reach) near.emplace_back(distance, other);
+  }
+  const std::size_t shown = std::min(crowd.nearest, near.size());
+  std::partial_sort(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(shown), near.end());
+  std::fill(out.begin(), out.end(), 0.0f);
+  for (std::size_t i = 0; i < shown; ++i) {
+    const std::size_t other = near[i].second;
+    const Bearing to = at.seat.bearing_to(other);
+    float* next = out.data() + i * crowd.columns_each();
+    next[0] = 1.0f;
+    next[1] = to.ahead;
+    next[2] = to.left;
+    next[3] = to.distance * crowd.inverse_reach;
+    const Velocity v = other < arena.body_count() ? arena.velocity(state, other) : Velocity{};
+    const float x = v.x - moving.x, y = v.y - moving.y;
+    next[4] = std::clamp((own.cos * x + own.sin * y) * crowd.inverse_top_speed, -1.0f, 1.0f);
+    next[5] = std::clamp((own.cos * y - own.sin * x) * crowd.inverse_top_speed, -1.0f, 1.0f);
+    if (crowd.flags > 0) next[6 + static_cast<std::size_t>(crowd.flag_of[other])] = 1.0f;
+  }
+}
+
+void sense(const OwnMotionPlan& own, const Looking& at, std::span<float> out) {
+  const Pose pose = at.seat.pose();
+  const Velocity v = at.seat.velocity();
   out[0] = std::clamp((pose.cos * v.x + pose.sin * v.y) * own.inverse_top_speed, -1.0f, 1.0f);
   out[1] = std::clamp((pose.cos * v.y - pose.sin * v.x) * own.inverse_top_speed, -1.0f, 1.0f);
   out[2] = std::clamp(v.turn * own.inverse_top_turn_rate, -1.0f, 1.0f);
@@ -47,67 +132,159 @@ void sense(const OwnMotionPlan& own, const GamePlan&, const SeatView& seat, cons
   constexpr float per_right_angle = 0.6366197723675814f;
   out[3] = std::clamp(v.z * own.inverse_top_speed, -1.0f, 1.0f);
   out[4] = pose.look * per_right_angle;
-  out[5] = seat.game().arena().stands_on(seat.arena_state(), seat.body()) >= 0 ? 1.0f : 0.0f;
+  out[5] = at.plan.arena.stands_on(at.seat.arena_state(), at.seat.body()) >= 0 ? 1.0f : 0.0f;
 }
 
-void sense(const GaugesPlan& gauges, const GamePlan&, const SeatView& seat, const RayRoom&, std::span<float> row) {
-  const auto& numbers = gauges.numbers[seat.number()];
+void sense(const OwnStatePlan& own, const Looking& at, std::span<float> out) {
+  const Pose pose = at.seat.pose();
+  float* next = out.data();
+  if (own.parts.heading) {
+    *next++ = pose.cos;
+    *next++ = pose.sin;
+  }
+  if (own.parts.quarter) {
+    std::fill_n(next, 4, 0.0f);
+    next[sector(pose.cos, pose.sin, 4)] = 1.0f;
+    next += 4;
+  }
+  if (own.parts.level) *next++ = std::clamp(pose.z * own.inverse_level, -1.0f, 1.0f);
+  if (own.parts.controls) {
+    const auto& controls = at.seat.role().controls;
+    for (std::size_t c = 0; c < controls.size(); ++c) {
+      if (!controls[c].is_choice()) {
+        *next++ = at.memory.given[c];
+        continue;
+      }
+      std::fill_n(next, controls[c].options.size(), 0.0f);
+      next[static_cast<std::size_t>(at.memory.given[c])] = 1.0f;
+      next += controls[c].options.size();
+    }
+  }
+  if (own.parts.time_left)
+    *next = std::max(0.0f, 1.0f - static_cast<float>(at.seat.decisions()) * own.inverse_decisions);
+}
+
+void sense(const GaugesPlan& gauges, const Looking& at, std::span<float> out) {
+  const auto& numbers = gauges.numbers[at.seat.number()];
   for (std::size_t i = 0; i < numbers.size(); ++i) {
-    const float value = seat.game().arena().meter(seat.arena_state(), numbers[i]);
-    row[gauges.first_column + i] = (value - gauges.low[i]) * gauges.inverse_range[i];
+    const float value = at.plan.arena.meter(at.seat.arena_state(), numbers[i]);
+    out[i] = (value - gauges.low[i]) * gauges.inverse_range[i];
   }
 }
 
-void sense(const WindowPlan& window, const GamePlan& plan, const SeatView& seat, const RayRoom& room,
-           std::span<float> row) {
-  const auto cells = room.cells.first(window.cells());
-  plan.arena.window(seat.arena_state(), seat.body(), window.ahead, window.behind, window.left, window.right,
-                    window.beyond, cells);
-  float* out = row.data() + window.first_column;
+void sense(const WindowPlan& window, const Looking& at, std::span<float> out) {
+  const auto cells = std::span(at.room.cells).first(window.cells());
+  const Arena& arena = at.plan.arena;
+  if (window.blocks) {
+    arena.block_window(at.seat.arena_state(), at.seat.body(), window.ahead, window.behind, window.left, window.right,
+                       window.above, window.below, window.beyond, cells);
+  } else {
+    arena.window(at.seat.arena_state(), at.seat.body(), window.ahead, window.behind, window.left, window.right,
+                 window.beyond, cells);
+  }
+  float* next = out.data();
   for (const std::uint64_t cell : cells)
-    for (const std::size_t tag : window.tags) *out++ = static_cast<float>((cell >> tag) & 1u);
+    for (const std::size_t tag : window.tags) *next++ = static_cast<float>((cell >> tag) & 1u);
+}
+
+void sense(const DangerPlan& danger, const Looking& at, std::span<float> out) {
+  cast_fan(danger.fan, at.plan, at.seat, danger.fan.tags, at.room);
+  for (std::size_t i = 0; i < danger.fan.rays; ++i) out[i] = at.room.ray_entity[i] >= 0 ? 1.0f : 0.0f;
+}
+
+void sense(const CameraPlan& camera, const Looking& at, std::span<float> out) {
+  if (camera.whole()) return take_picture(camera, at.plan, at.seat, at.room, out);
+  const auto pixels = std::span(at.room.pixels).first(camera.pixels());
+  take_picture(camera, at.plan, at.seat, at.room, pixels);
+  const std::size_t n = camera.channels, k = camera.reduce;
+  const float share = 1.0f / static_cast<float>(k * k);
+  for (std::size_t row = 0; row < camera.out_height; ++row)
+    for (std::size_t column = 0; column < camera.out_width; ++column)
+      for (std::size_t c = 0; c < n; ++c) {
+        float sum = 0.0f;
+        for (std::size_t y = 0; y < k; ++y)
+          for (std::size_t x = 0; x < k; ++x)
+            sum += pixels[((camera.top + row * k + y) * camera.width + camera.left + column * k + x) * n + c];
+        out[(row * camera.out_width + column) * n + c] = sum * share;
+      }
+}
+
+void sense(const CodedSensePlan& coded, const Looking& at, std::span<float> out) {
+  std::fill(out.begin(), out.end(), 0.0f);
+  if (coded.function) coded.function(at.seat, out);
+}
+
+template <class Plan, class Size>
+std::size_t largest(const GamePlan& plan, const Size& size) {
+  std::size_t most = 0;
+  for (const RolePlan& role : plan.role_plans)
+    for (const SensePart& part : role.senses)
+      if (const auto* what = std::get_if<Plan>(&part.what)) most = std::max(most, size(*what));
+  return most;
 }
 
 }  // namespace
 
-void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, const RayRoom& room) {
+SenseRoom::SenseRoom(const GamePlan& plan) {
+  const auto rays_of = [](const FanPlan& fan) { return fan.rays; };
+  const std::size_t rays = std::max({largest<FanPlan>(plan, rays_of),
+                                     largest<DangerPlan>(plan, [&](const DangerPlan& d) { return rays_of(d.fan); }),
+                                     largest<CameraPlan>(plan, [](const CameraPlan& c) { return c.width; })});
+  for (auto* list : {&ray_x, &ray_y, &ray_z, &ray_distance}) list->resize(rays);
+  ray_entity.resize(rays);
+  cells.resize(largest<WindowPlan>(plan, [](const WindowPlan& w) { return w.cells(); }));
+  pixels.resize(largest<CameraPlan>(plan, [](const CameraPlan& c) { return c.whole() ? 0 : c.pixels(); }));
+  others.reserve(plan.arena.posed_count());
+}
+
+void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, std::uint64_t tags, SenseRoom& room) {
   const Pose pose = seat.pose();
   if (fan.up.empty()) {
     for (std::size_t i = 0; i < fan.rays; ++i) {
-      room.x[i] = pose.cos * fan.cos[i] - pose.sin * fan.sin[i];
-      room.y[i] = pose.sin * fan.cos[i] + pose.cos * fan.sin[i];
+      room.ray_x[i] = pose.cos * fan.cos[i] - pose.sin * fan.sin[i];
+      room.ray_y[i] = pose.sin * fan.cos[i] + pose.cos * fan.sin[i];
     }
   } else {
     const auto [sin, cos] = exact::sin_cos(fan.looks ? static_cast<double>(pose.look) : 0.0);
     for (std::size_t i = 0; i < fan.rays; ++i) {
       const float ahead = fan.cos[i] * cos - fan.up[i] * sin;
-      room.x[i] = pose.cos * ahead - pose.sin * fan.sin[i];
-      room.y[i] = pose.sin * ahead + pose.cos * fan.sin[i];
-      room.z[i] = fan.cos[i] * sin + fan.up[i] * cos;
+      room.ray_x[i] = pose.cos * ahead - pose.sin * fan.sin[i];
+      room.ray_y[i] = pose.sin * ahead + pose.cos * fan.sin[i];
+      room.ray_z[i] = fan.cos[i] * sin + fan.up[i] * cos;
     }
   }
   const RayFanQuery rays{.x = pose.x,
                          .y = pose.y,
                          .z = pose.z + fan.eye,
-                         .direction_x = room.x.first(fan.rays),
-                         .direction_y = room.y.first(fan.rays),
-                         .direction_z = room.z.first(fan.up.size()),
+                         .direction_x = std::span(room.ray_x).first(fan.rays),
+                         .direction_y = std::span(room.ray_y).first(fan.rays),
+                         .direction_z = std::span(room.ray_z).first(fan.up.size()),
                          .reach = fan.reach,
                          .thickness = fan.thickness,
-                         .tags = fan.tags,
+                         .tags = tags,
                          .exclude = static_cast<std::int32_t>(seat.body()),
                          .exclude_side = fan.own_side ? -1 : plan.arena.side_of(seat.body())};
-  plan.arena.cast(seat.arena_state(), rays, room.distance.first(fan.rays), room.entity.first(fan.rays));
+  plan.arena.cast(seat.arena_state(), rays, std::span(room.ray_distance).first(fan.rays),
+                  std::span(room.ray_entity).first(fan.rays));
 }
 
-void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const RayRoom& room,
-                std::span<float> row) {
-  if (!seat.present()) {  // who has left the arena senses nothing
-    std::fill(row.begin(), row.end(), 0.0f);
-    return;
+void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const SeatMemory& memory,
+                SenseRoom& room, std::span<float> row) {
+  const bool present = seat.present();
+  const Looking at{plan, seat, memory, room};
+  for (std::size_t number = 0; number < role.senses.size(); ++number) {
+    const SensePart& part = role.senses[number];
+    const auto now = row.subspan(part.first_column, part.columns);
+    if (present) {
+      std::visit([&](const auto& kind) { sense(kind, at, now); }, part.what);
+      if (part.disturbed()) disturb(part, number, seat, row);
+    } else {  // who has left the arena senses nothing
+      std::fill(now.begin(), now.end(), 0.0f);
+    }
+    const auto kept = memory.kept.subspan(part.kept, part.history * part.columns);
+    std::copy(kept.begin(), kept.end(), row.begin() + static_cast<std::ptrdiff_t>(part.first_column + part.columns));
   }
-  for (const SensePlan& part : role.senses)
-    std::visit([&](const auto& kind) { sense(kind, plan, seat, room, row); }, part);
+  for (const NeedPlan& need : role.needs) row[need.column] = present && allowed(need, seat) ? 1.0f : 0.0f;
   for (std::size_t i = 0; i < row.size(); ++i)
     if (!std::isfinite(row[i]))
       throw Error(Fault::numbers, "the column '" + seat.role().columns[i].name + "' is not a finite number",

@@ -1,6 +1,8 @@
 #pragma once
 
+#include <cstdint>
 #include <span>
+#include <utility>
 #include <vector>
 
 #include "plan.hpp"
@@ -8,18 +10,40 @@
 
 namespace zithercraft {
 
-/// Room for the rays of one fan and the cells of one window.
-struct RayRoom {
-  std::span<float> x, y, z, distance;
-  std::span<std::int32_t> entity;
-  std::span<std::uint64_t> cells{};
+/// Memory that one thread senses with.
+struct SenseRoom {
+  explicit SenseRoom(const GamePlan& plan);
+
+  ArenaScratch scratch;
+  std::vector<float> ray_x, ray_y, ray_z, ray_distance;
+  std::vector<std::int32_t> ray_entity;
+  std::vector<std::uint64_t> cells;
+  std::vector<float> pixels;
+  std::vector<std::pair<float, std::size_t>> others;  // of a crowd: distance and entity
 };
 
-/// Casts the seat's fan; the directions stay in the room.
-void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, const RayRoom& room);
+/// What a seat's senses need beside the arena: the controls given last, and columns kept of earlier decisions.
+struct SeatMemory {
+  std::span<const float> given;
+  std::span<const float> kept;
+};
+
+/// Casts the seat's fan for some tags; the directions stay in the room.
+void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, std::uint64_t tags, SenseRoom& room);
+
+/// Draws what a camera sees: all its pixels before cropping.
+void take_picture(const CameraPlan& camera, const GamePlan& plan, const SeatView& seat, SenseRoom& room,
+                  std::span<float> pixels);
 
 /// Writes everything the seat senses into `row`. Throws Error (numbers) naming the column if a value is not finite.
-void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const RayRoom& room,
-                std::span<float> row);
+void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const SeatMemory& memory,
+                SenseRoom& room, std::span<float> row);
+
+/// Noise and drop-out of a part, for the decision the seat is at.
+void disturb(const SensePart& part, std::size_t number, const SeatView& seat, std::span<float> row);
+/// Before a decision: moves what is sensed now into the kept columns.
+void keep_columns(const RolePlan& role, std::span<const float> row, std::span<float> kept);
+/// At an episode's beginning: as if what is sensed now had been sensed before.
+void fill_kept_columns(const RolePlan& role, std::span<const float> row, std::span<float> kept);
 
 }  // namespace zithercraft

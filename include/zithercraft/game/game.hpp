@@ -18,15 +18,34 @@ namespace zithercraft {
 
 struct GamePlan;
 
-/// Rays that a role senses by. Their columns follow each other ray by ray: a flag for each tag, then the distance.
+/// Rays that a role senses by. Their columns follow each other ray by ray, as `reports` says.
 struct RaySense {
   std::string name{};
   std::size_t first_column = 0;
   std::vector<std::string> tags{};
+  RayReport reports = RayReport::first;
   float reach = 1.0f;                             ///< metres
   float eye = 0.0f;                               ///< metres above the foot at which they begin; 0 in flat arenas
   bool looks = false;                             ///< they tilt with the body's look
   std::vector<std::array<float, 3>> direction{};  ///< of each ray in the body's frame: ahead, to the left, up
+};
+
+/// Columns of a sense that lie on a grid: a camera's picture or a window. They run [layers][height][width][channels];
+/// the same for each decision before that the sense keeps follows.
+struct GridSense {
+  std::string name{};
+  std::size_t first_column = 0;
+  std::size_t layers = 1, height = 0, width = 0, channels = 0;
+  std::size_t history = 0;
+};
+
+/// Columns that tell of others, [others][columns_each], the first of each being 1 if it is there; the same for each
+/// decision before that the sense keeps follows.
+struct CrowdSense {
+  std::string name{};
+  std::size_t first_column = 0;
+  std::size_t others = 0, columns_each = 0;
+  std::size_t history = 0;
 };
 
 /// A role of a compiled game.
@@ -37,6 +56,8 @@ struct Role {
   std::vector<ControlInfo> controls{};  ///< one number each
   std::vector<std::string> terms{};     ///< of its reward sheet
   std::vector<RaySense> rays{};
+  std::vector<GridSense> grids{};
+  std::vector<CrowdSense> crowds{};
   std::vector<KeyBinding> keys{};  ///< the game's own, or the usual ones
   std::vector<float> rest{};       ///< the controls of a person who does nothing: dials as near 0 as they go
 };
@@ -54,6 +75,12 @@ class Game {
   const std::string& fingerprint() const noexcept;
   /// Whether every coded part is there (see CodedParts).
   bool complete() const noexcept;
+
+  /// How many stages a training goes through; the last is the game itself. 1 without a curriculum.
+  std::size_t stages() const noexcept;
+  /// The game as it is on a stage: the same seats, columns, controls and terms.
+  Game stage(std::size_t number) const;
+  std::string stage_name(std::size_t number) const;
 
   const GamePlan& plan() const noexcept { return *plan_; }
 

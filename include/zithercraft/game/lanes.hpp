@@ -3,6 +3,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <functional>
+#include <memory>
 #include <span>
 #include <string_view>
 #include <vector>
@@ -19,6 +20,11 @@ enum class Outcome : std::uint8_t { running, success, failure, cutoff };
 
 std::string_view name_of(Outcome outcome) noexcept;
 
+/// What ended an episode: a term's verdict, or which of the cutoffs.
+enum class EndedBy : std::uint8_t { nothing, verdict, time, too_far, stall, repeats, nobody_left };
+
+std::string_view name_of(EndedBy ended_by) noexcept;
+
 /// Which random numbers an episode is made of. The same key gives the same episode in any lane.
 struct EpisodeKey {
   std::uint64_t seed = 0;
@@ -34,11 +40,25 @@ class Lanes {
  public:
   /// `workers`: how many threads will call the functions that name a lane at the same time.
   Lanes(Game game, std::size_t count, std::size_t workers = 1);
+  ~Lanes();
+  Lanes(Lanes&&) noexcept;
 
   const Game& game() const noexcept { return game_; }
+  /// The game as a lane plays it: of a curriculum, the stage that its episode is on.
+  const Game& game_of(std::size_t lane) const noexcept { return stages_[lane_stage_[lane]]; }
   std::size_t count() const noexcept { return count_; }
   std::size_t seats(std::size_t role) const noexcept { return game_.roles()[role].seats.size(); }
   std::size_t rows(std::size_t role) const noexcept { return count_ * seats(role); }
+
+  // ---- stages of a curriculum
+  /// Which stage the next episode of a lane plays; the game itself unless said otherwise.
+  void assign_stage(std::size_t lane, std::size_t stage) { next_stage_[lane] = stage; }
+  std::size_t stage(std::size_t lane) const noexcept { return lane_stage_[lane]; }
+  /// Puts a lane that is about to be restored onto the stage that its snapshot is of.
+  void set_stage(std::size_t lane, std::size_t stage);
+  /// States of the stage's arena that episodes begin from, for the given share of them. Throws Error (refused) if they
+  /// are not of that arena.
+  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share);
 
   // ---- one lane at a time
   /// Begins an episode and senses. Throws Error (spec) if something cannot be placed.
@@ -65,6 +85,8 @@ class Lanes {
   /// [rows][controls of the role]; to be filled in before advancing: values of dials, option numbers of choices.
   std::span<float> controls(std::size_t role) noexcept { return io_[role].controls.span(); }
   std::span<float> control(std::size_t role, std::size_t row) noexcept;
+  /// Whether an option of a choice is allowed at the next decision.
+  bool allowed(std::size_t role, std::size_t row, std::size_t control, std::size_t option) const noexcept;
   /// The controls as they were given last.
   std::span<const float> given_controls(std::size_t role) const noexcept { return io_[role].controls.span(); }
   /// [rows]; the sum of the payments of the last decision.
@@ -76,6 +98,7 @@ class Lanes {
   double episode_return(std::size_t role, std::size_t row) const noexcept;
 
   Outcome outcome(std::size_t lane) const noexcept;
+  EndedBy ended_by(std::size_t lane) const noexcept;
   /// Decisions taken in this episode.
   std::uint32_t decisions(std::size_t lane) const noexcept;
   EpisodeKey key(std::size_t lane) const noexcept;
@@ -98,31 +121,46 @@ class Lanes {
 
  private:
   friend class SeatView;
+  friend class RuleView;
+  struct Worker;
+  enum class RuleMoment { begin, tick };
+  void carry_out_rules(std::size_t lane, RuleMoment moment);
+  void end(std::size_t lane, Verdict verdict);
+  std::span<const float> given(std::size_t role, std::size_t row);
   struct RoleIo {
     AlignedBuffer<float> observations, controls, rewards, payments;
+    AlignedBuffer<float> amounts, wishes;  // before weights; of inputs
   };
-  struct Worker {
-    ArenaScratch scratch;
-    std::vector<float> ray_x, ray_y, ray_z, ray_distance;
-    std::vector<std::int32_t> ray_entity;
-    std::vector<std::uint64_t> cells;
+  struct Starts {
+    std::vector<std::vector<std::byte>> states;
+    double share = 0.0;
   };
 
+  const GamePlan& plan(std::size_t lane) const noexcept { return stages_[lane_stage_[lane]].plan(); }
   void make_room(std::size_t workers);
+  bool begin_recorded(std::size_t lane, EpisodeKey key) const;
   void open_books(std::size_t lane, EpisodeKey key, std::size_t worker);
   bool nobody_left(std::size_t lane) const;
   void sense(std::size_t lane, std::size_t worker);
-  void apply_controls(std::size_t lane);
+  void keep_senses(std::size_t lane);
+  void read_controls(std::size_t lane);
+  void play_tick(std::size_t lane, std::int64_t tick, std::size_t worker);
+  void measure(std::size_t lane, Verdict& verdict);
+  void share_and_pay(std::size_t lane);
   void pay(std::size_t lane);
+  float shared_amount(std::size_t lane, std::size_t role, std::size_t seat, std::size_t term) const;
   std::byte* block(std::size_t lane) noexcept { return states_.data() + lane * stride_; }
   const std::byte* block(std::size_t lane) const noexcept { return states_.data() + lane * stride_; }
 
   Game game_;
+  std::vector<Game> stages_;  // the last is the game itself
+  std::vector<Starts> starts_;
+  std::vector<std::size_t> lane_stage_, next_stage_;
   std::size_t count_, stride_ = 0;
   AlignedBuffer<std::byte> states_;
   std::vector<RoleIo> io_;
   std::vector<std::vector<Event>> events_;
-  std::vector<Worker> workers_;
+  std::vector<std::unique_ptr<Worker>> workers_;
 };
 
 }  // namespace zithercraft

@@ -32,7 +32,7 @@ class SeatView {
   SeatView(const Lanes& lanes, std::size_t lane, std::size_t role, std::size_t seat)
       : lanes_(lanes), lane_(lane), role_(role), seat_(seat) {}
 
-  const Role& role() const { return lanes_.game().roles()[role_]; }
+  const Role& role() const { return game().roles()[role_]; }
   std::size_t lane() const { return lane_; }
   std::size_t row() const { return lane_ * lanes_.seats(role_) + seat_; }
   std::size_t body() const { return role().seats[seat_]; }
@@ -44,11 +44,15 @@ class SeatView {
   bool present() const { return game().arena().present(arena_state(), body()); }
   /// The value of one of its meters. Throws Error (spec) if it has none of that name.
   float meter(std::string_view name) const { return game().arena().meter(arena_state(), body(), name); }
+  /// The numbers of one of the game's own rules. Throws Error (spec) if it has none of that name.
+  std::span<const double> numbers(std::string_view rule) const;
   /// The nearest present body, zone or item with this tag (index from `Arena::tag`), not counting the seat's own body.
   Bearing nearest(std::size_t tag) const;
   Bearing nearest(std::string_view tag) const;
   /// The thing of this tag that is paired with the seat: the first seat's is the first of them, and so on.
   Bearing paired(std::size_t tag) const;
+  /// Where a body, zone or item lies, whether it is there or not.
+  Bearing bearing_to(std::size_t thing) const;
   /// The seat's number among those of its role in the lane.
   std::size_t number() const { return seat_; }
 
@@ -58,11 +62,13 @@ class SeatView {
   std::vector<SeenRay> rays() const;
   std::uint32_t decisions() const { return lanes_.decisions(lane_); }
   std::span<const Event> events() const { return lanes_.events(lane_); }
-  const Game& game() const { return lanes_.game(); }
+  /// The episode's keys, for random numbers of one's own.
+  EpisodeKey episode() const { return lanes_.key(lane_); }
+  /// The game as the lane plays it.
+  const Game& game() const { return lanes_.game_of(lane_); }
   const std::byte* arena_state() const { return lanes_.arena_state(lane_); }
 
  private:
-  Bearing bearing_to(std::size_t thing) const;
   float middle_of(std::size_t thing) const;
 
   const Lanes& lanes_;

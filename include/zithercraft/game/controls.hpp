@@ -1,0 +1,63 @@
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <variant>
+#include <vector>
+
+/// What roles can control. Plain values; TOML says the same with the same names.
+namespace zithercraft {
+
+/// A control with a continuous range that drives one input of the body.
+///
+/// Bodies with the inputs `ahead` and `left` can also be driven by `east` and `north`: the same moves, in the arena's
+/// directions instead of their own.
+struct Dial {
+  static constexpr std::string_view kind = "dial";
+  std::string name{};
+  std::string drives{};  ///< an input of the body; empty means the same as the name
+  double low = -1.0, high = 1.0;
+  double dead_zone = 0.0;        ///< what is nearer to 0 counts as 0, and the rest begins from there; 0 to below 1
+  std::optional<double> rate{};  ///< how far the input moves per second at most, above 0
+  bool holds = true;             ///< the input keeps its value until the next decision; else for one tick only
+  bool operator==(const Dial&) const = default;
+};
+
+/// What must hold for an option to be allowed now. Of several, all.
+struct Need {
+  std::string reloaded{};         ///< a launcher of the body that must be ready
+  std::string meter{};            ///< a meter of the body ...
+  std::optional<double> above{};  ///< ... that must be above this
+  std::optional<double> below{};  ///< ... or below this
+  bool stands = false;            ///< the body must stand on something; arenas with height only
+  bool operator==(const Need&) const = default;
+};
+
+struct Option {
+  std::string name{};
+  double value = 0.0;                    ///< what the input that the choice drives is set to, -1 to 1
+  std::map<std::string, double> sets{};  ///< or several inputs by name
+  /// Where given, the option is forbidden while this does not hold; the role then has a column `may.CONTROL.OPTION`
+  /// that is 1 while it is allowed, and pilots decide among what is allowed. One that is chosen nevertheless counts as
+  /// the choice's first option, which cannot be forbidden.
+  std::optional<Need> needs{};
+  bool operator==(const Option&) const = default;
+};
+
+/// A control with named options, each of which sets one input of the body, or several. Inputs that some option sets and
+/// the chosen one does not become 0.
+struct Choice {
+  static constexpr std::string_view kind = "choice";
+  std::string name{};
+  std::string drives{};           ///< an input; empty means the same as the name; not needed if all options have `sets`
+  std::vector<Option> options{};  ///< at least two
+  bool holds = true;              ///< as for a dial
+  bool operator==(const Choice&) const = default;
+};
+
+using Control = std::variant<Dial, Choice>;
+
+}  // namespace zithercraft

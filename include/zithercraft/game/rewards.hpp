@@ -1,0 +1,195 @@
+#pragma once
+
+#include <concepts>
+#include <cstdint>
+#include <functional>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "zithercraft/arena/event.hpp"
+
+/// What roles are paid for. Plain values; TOML says the same with the same names.
+namespace zithercraft {
+
+class SeatView;
+
+/// How much a term pays: nothing, 1 always, or what a C++ function of the seat returns.
+///
+/// The function is called from several threads at once and must depend on the seat alone.
+class Measure {
+ public:
+  using Function = std::function<double(const SeatView&)>;
+
+  Measure() = default;
+  template <class F>
+  requires std::is_invocable_r_v<double, F, const SeatView&> Measure(F callable)
+      : form_(Form::coded), function_(std::move(callable)) {}
+  static Measure always() {
+    Measure measure;
+    measure.form_ = Form::always;
+    return measure;
+  }
+
+  bool used() const noexcept { return form_ != Form::none; }
+  bool coded() const noexcept { return form_ == Form::coded; }
+  /// The function of a coded measure; empty if the spec came from a file, which cannot hold code.
+  const Function& function() const noexcept { return function_; }
+
+  // TOML form: "always", or "coded" as a reminder that C++ code is needed.
+  std::string to_toml() const { return form_ == Form::none ? "" : form_ == Form::always ? "always" : "coded"; }
+  bool from_toml(const std::string& word) {
+    form_ = word == "always" ? Form::always : Form::coded;
+    return word == "always" || word == "coded";
+  }
+  static std::vector<std::string> known_values() { return {"always"}; }
+  bool operator==(const Measure& other) const { return form_ == other.form_; }
+
+ private:
+  enum class Form { none, always, coded };
+  Form form_ = Form::none;
+  Function function_;
+};
+
+/// Pays for coming closer to the nearest thing of a tag: closing the whole starting distance pays 1 in all, and who
+/// goes back and forth is paid exactly nothing (Ng, Harada and Russell: "Policy invariance under reward
+/// transformations", 1999, with a discount of 1).
+struct Progress {
+  std::string of{};     ///< a tag: what comes closer; empty for the seat's own body
+  std::string to{};     ///< a tag
+  bool paired = false;  ///< as for a compass
+  bool operator==(const Progress&) const = default;
+};
+
+/// Which part a body plays in an event: who did it, whom it was done to, or either.
+enum class Part : std::uint8_t { either, who, whom };
+
+/// Which of the events that fit are counted in an episode.
+enum class Counts : std::uint8_t {
+  every,
+  first,         ///< only the first of all
+  first_of_each  ///< only the first with each other thing: each zone once
+};
+
+/// Pays once for each event since the last decision.
+struct Happening {
+  EventKind event = EventKind::touch;  ///< any that an arena reports
+  std::string of{};                    ///< a tag: whose events count; empty for the seat's own body
+  Part as = Part::either;
+  std::vector<std::string> with{};  ///< tags of the other thing; empty for any or none
+  double harder_than = 0.0;         ///< events of less strength do not count; for touches the approach speed, m/s
+  bool by_strength = false;         ///< pays the event's strength (the worth of an item) instead of 1
+  Counts counts = Counts::every;
+  std::int64_t nth = 0;  ///< only this one of the events that count in an episode, from 1: the fifth hit; 0 for all
+  bool operator==(const Happening&) const = default;
+};
+
+/// Holds while all that is given does.
+struct Condition {
+  std::string of{};                     ///< a tag: which body is meant; empty for the seat's own
+  std::string inside{};                 ///< the body's centre is in a zone of this tag
+  std::string near{};                   ///< it is within `within` metres of a thing of this tag, centre to centre
+  double within = 1.0;                  ///< metres, above 0
+  std::vector<std::string> touching{};  ///< it touches something of these tags
+  bool paired = false;                  ///< as for a compass: of `inside` and `near`
+  std::optional<double> slower_than{};  ///< its speed is below this, m/s
+  std::optional<double> faster_than{};  ///< its speed is above this, m/s
+  bool operator==(const Condition&) const = default;
+};
+
+/// Pays the change of a meter since the last decision: health lost is negative, a score won is positive.
+struct Change {
+  std::string of{};  ///< a tag: whose meter, summed over all bodies of it; empty for the seat's own body
+  std::string meter{};
+  bool operator==(const Change&) const = default;
+};
+
+/// How shots that are over count together.
+enum class Over : std::uint8_t {
+  sum,   ///< each pays
+  best,  ///< an episode's shots pay what the best one does: later ones pay only what they are better by
+};
+
+/// Pays for shots that come close: 1 for a hit, falling to 0 at `within` metres. Needs a launcher with `targets`.
+struct Closeness {
+  std::string to{};     ///< a tag of the launcher's targets
+  double within = 5.0;  ///< metres, above 0
+  Over over = Over::sum;
+  bool operator==(const Closeness&) const = default;
+};
+
+/// Pays 1 for each square of ground that the seat comes to for the first time in the episode: the arena's cells where
+/// it has a map, else squares of `square` metres. Squares that lie 64 squares apart in either direction count as one.
+struct Visiting {
+  double square = 2.0;  ///< metres along a side, above 0
+  bool operator==(const Visiting&) const = default;
+};
+
+enum class Verdict : std::uint8_t { none, success, failure };
+
+/// Whose doings a term pays for.
+enum class Scope : std::uint8_t {
+  self,
+  side,     ///< what it pays for all seats of the seat's side, summed
+  everyone  ///< what it pays for all seats, summed
+};
+
+/// One named term of the reward sheet. Exactly one of `progress`, `on`, `when`, `change`, `closeness`, `visits`,
+/// `each_decision` and `each_second` says when it pays. Seats of other roles belong to its scope if their sheet has a
+/// term of the same name.
+struct Term {
+  std::string name{};
+  double weight = 1.0;  ///< what it pays, times the amount of its trigger
+  std::optional<Progress> progress{};
+  std::optional<Happening> on{};
+  std::optional<Condition> when{};
+  std::optional<Change> change{};
+  std::optional<Closeness> closeness{};
+  std::optional<Visiting> visits{};
+  Measure each_decision{};
+  Measure each_second{};  ///< pays its amount times the seconds that a decision lasts
+  Scope scope = Scope::self;
+  std::optional<double> most_per_decision{};  ///< pays no more than this either way in a decision, above 0
+  std::optional<double> most_per_episode{};   ///< its sum stays within this either way, above 0
+  Verdict ends = Verdict::none;  ///< the episode ends with this verdict when the term is triggered; for `on`, `when`
+  bool operator==(const Term&) const = default;
+};
+
+// ---- Cutoffs
+
+/// Too far away: a body's centre farther than this from where it began, or from the nearest thing of a tag.
+struct TooFar {
+  std::string of{};      ///< a tag: which bodies are meant, any of them; empty for all seats
+  std::string from{};    ///< a tag; empty for where the body began the episode
+  double beyond = 50.0;  ///< metres, above 0
+  bool operator==(const TooFar&) const = default;
+};
+
+/// Too long since the last event of a kind, or since the episode's beginning.
+struct Stall {
+  EventKind since = EventKind::touch;
+  std::string of{};                 ///< a tag: whose events count; empty for all seats
+  std::vector<std::string> with{};  ///< tags of the other thing; empty for any or none
+  std::int64_t decisions = 100;     ///< at least 1
+  bool operator==(const Stall&) const = default;
+};
+
+/// The arena has come back to the same state again: everything but its clock is as it was.
+struct Repeats {
+  std::int64_t times = 3;    ///< ends when a state is there for so many times, 2 to 64
+  std::int64_t within = 64;  ///< within so many decisions, 2 to 256
+  bool operator==(const Repeats&) const = default;
+};
+
+/// Rules that end an episode without a verdict. Whichever comes first ends it; a verdict at the same decision counts
+/// more.
+struct Cutoffs {
+  std::int64_t decisions = 300;  ///< an episode is cut off after this many decisions, at least 1
+  std::vector<TooFar> too_far{};
+  std::vector<Stall> stalls{};
+  std::optional<Repeats> repeats{};
+  bool operator==(const Cutoffs&) const = default;
+};
+
+}  // namespace zithercraft

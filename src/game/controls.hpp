@@ -1,0 +1,23 @@
+#pragma once
+
+#include <cstddef>
+#include <span>
+
+#include "plan.hpp"
+#include "zithercraft/game/seat.hpp"
+
+namespace zithercraft {
+
+/// Whether an option's need holds now.
+bool allowed(const NeedPlan& need, const SeatView& seat);
+
+/// What a role's controls come to: `given` takes the controls as they count (in range, allowed), `wishes` the value of
+/// each input. `row` is what the seat has sensed. Throws Error (numbers) if a control is not a finite number.
+void read_controls(const Role& role, const RolePlan& plan, std::span<const float> controls, std::span<const float> row,
+                   std::span<float> given, std::span<float> wishes);
+
+/// Sets a body's inputs for a tick of a decision, from 0.
+void set_inputs(const RolePlan& plan, std::span<const float> wishes, std::int64_t tick, const Pose& pose,
+                std::span<float> inputs);
+
+}  // namespace zithercraft

@@ -1,0 +1,49 @@
+#include "overrides.hpp"
+
+#include <algorithm>
+
+#include "../base/config.hpp"
+#include "spec_toml.hpp"
+
+namespace zithercraft {
+namespace {
+
+// Code does not survive the way through TOML.
+void adopt_code(GameSpec& to, const GameSpec& from) {
+  for (std::size_t b = 0; b < std::min(to.arena.bodies.size(), from.arena.bodies.size()); ++b)
+    to.arena.bodies[b].carry = from.arena.bodies[b].carry;
+  for (std::size_t r = 0; r < std::min(to.rules.size(), from.rules.size()); ++r)
+    if (to.rules[r].name == from.rules[r].name) to.rules[r] = from.rules[r];
+  for (std::size_t r = 0; r < std::min(to.roles.size(), from.roles.size()); ++r) {
+    RoleSpec& role = to.roles[r];
+    const RoleSpec& old = from.roles[r];
+    if (role.script == old.script) role.script = old.script;
+    for (std::size_t s = 0; s < std::min(role.senses.size(), old.senses.size()); ++s)
+      if (auto* sense = std::get_if<CodedSense>(&role.senses[s]))
+        if (const auto* with_code = std::get_if<CodedSense>(&old.senses[s])) sense->code = with_code->code;
+    for (std::size_t t = 0; t < std::min(role.rewards.size(), old.rewards.size()); ++t) {
+      if (role.rewards[t].each_decision == old.rewards[t].each_decision)
+        role.rewards[t].each_decision = old.rewards[t].each_decision;
+      if (role.rewards[t].each_second == old.rewards[t].each_second)
+        role.rewards[t].each_second = old.rewards[t].each_second;
+    }
+  }
+}
+
+}  // namespace
+
+GameSpec with_keys(const GameSpec& game, const std::map<std::string, Value>& keys, const std::string& where) {
+  toml::table table = table_of(game);
+  for (const auto& [key, value] : keys) set_key(table, key, value, where);
+  GameSpec changed = game_of(table, where);
+  adopt_code(changed, game);
+  return changed;
+}
+
+GameSpec at_stage(const GameSpec& game, std::size_t stage) {
+  GameSpec base = game;
+  base.stages.clear();
+  return with_keys(base, game.stages[stage].set, "stages[" + std::to_string(stage) + "].set");
+}
+
+}  // namespace zithercraft
