@@ -3,11 +3,13 @@
 #include <cmath>
 
 #include "eigen_maps.hpp"
+#include "vectors.hpp"
 
 namespace zithercraft {
 
 void Adam::step(std::span<float> parameters, std::span<const float> gradient, double learning_rate) {
   constexpr double decay1 = 0.9, decay2 = 0.999, least = 1e-8;
+  const TinyIsNothing scope;
   ++steps_;
   const auto n = index(parameters.size());
   const auto g = ConstVector<float>(gradient.data(), n).array();

@@ -21,8 +21,14 @@ Scalar log_sum(std::span<const Scalar> logits) {
 
 }  // namespace
 
-Heads::Heads(std::span<const ControlInfo> controls) {
+Heads::Heads(std::span<const ControlInfo> controls, std::span<const Column> columns) {
   for (const ControlInfo& control : controls) {
+    for (std::size_t option = 0; option < control.options.size(); ++option) {
+      const std::string name = mask_column(control.name, control.options[option]);
+      for (std::size_t column = 0; column < columns.size(); ++column)
+        if (columns[column].unit == mask_unit && columns[column].name == name)
+          masks_.push_back({column, outputs_ + option});
+    }
     Head head{outputs_, control.options.size(), dials_, 0.0f, 1.0f};
     if (!control.is_choice()) {
       head.middle = static_cast<float>(0.5 * (control.low + control.high));
@@ -34,12 +40,25 @@ Heads::Heads(std::span<const ControlInfo> controls) {
   }
 }
 
+void Heads::read_masks(std::span<const float> senses, std::span<float> allowed) const {
+  for (std::size_t i = 0; i < masks_.size(); ++i) allowed[i] = senses[masks_[i].column];
+}
+
+template <class Scalar>
+void Heads::forbid(std::span<const float> allowed, std::span<Scalar> outputs) const {
+  for (std::size_t i = 0; i < masks_.size(); ++i)
+    if (allowed[i] < 0.5f) outputs[masks_[i].output] = static_cast<Scalar>(-1e30);
+}
+
 float Heads::sample(std::span<const float> outputs, std::span<const float> log_spread, RandomStream& random,
                     std::span<float> decision) const {
+  float log_probability = 0.0f;
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
     if (head.options == 0) {
-      decision[i] = outputs[head.first_output] + std::exp(log_spread[head.dial]) * random.normal();
+      const float z = random.normal(), spread = log_spread[head.dial];
+      decision[i] = outputs[head.first_output] + std::exp(spread) * z;
+      log_probability -= z * z / 2 + spread + static_cast<float>(half_log_two_pi);
       continue;
     }
     const auto logits = outputs.subspan(head.first_output, head.options);
@@ -48,8 +67,9 @@ float Heads::sample(std::span<const float> outputs, std::span<const float> log_s
     std::size_t option = 0;
     while (option + 1 < head.options && (left -= std::exp(logits[option] - total)) >= 0.0f) ++option;
     decision[i] = static_cast<float>(option);
+    log_probability += logits[option] - total;
   }
-  return judge(outputs, log_spread, std::span<const float>(decision)).log_probability;
+  return log_probability;
 }
 
 void Heads::greedy(std::span<const float> outputs, std::span<float> decision) const {
@@ -83,59 +103,68 @@ void Heads::odds(std::span<const float> outputs, std::span<const float> log_spre
   }
 }
 
+// For a dial `kept` holds how far the decision lies from the mean, in spreads, and one over the spread; for a choice the
+// logarithms of the probabilities, and the probabilities.
 template <class Scalar>
 Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
-                                   std::span<const float> decision) const {
+                                   std::span<const float> decision, std::span<Scalar> kept) const {
   Judged<Scalar> sum;
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
+    Scalar* const first = kept.data() + head.first_output;
+    Scalar* const second = first + outputs_;
     if (head.options == 0) {
       const Scalar spread = log_spread[head.dial];
-      const Scalar z = (static_cast<Scalar>(decision[i]) - outputs[head.first_output]) * std::exp(-spread);
-      sum.log_probability += -(z * z) / 2 - spread - static_cast<Scalar>(half_log_two_pi);
+      *second = std::exp(-spread);
+      *first = (static_cast<Scalar>(decision[i]) - outputs[head.first_output]) * *second;
+      sum.log_probability += -(*first * *first) / 2 - spread - static_cast<Scalar>(half_log_two_pi);
       sum.entropy += spread + static_cast<Scalar>(half_log_two_pi + 0.5);
       continue;
     }
     const auto logits = outputs.subspan(head.first_output, head.options);
     const Scalar total = log_sum(logits);
-    sum.log_probability += logits[static_cast<std::size_t>(decision[i])] - total;
-    for (const Scalar l : logits) sum.entropy -= std::exp(l - total) * (l - total);
+    for (std::size_t o = 0; o < head.options; ++o) {
+      first[o] = logits[o] - total;
+      second[o] = std::exp(first[o]);
+      sum.entropy -= second[o] * first[o];
+    }
+    sum.log_probability += first[static_cast<std::size_t>(decision[i])];
   }
   return sum;
 }
 
 template <class Scalar>
-void Heads::add_gradient(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
-                         std::span<const float> decision, Scalar by_log_probability, Scalar by_entropy,
-                         std::span<Scalar> output_gradient, std::span<Scalar> spread_gradient) const {
+void Heads::add_gradient(std::span<const Scalar> kept, std::span<const float> decision, Scalar by_log_probability,
+                         Scalar by_entropy, std::span<Scalar> output_gradient,
+                         std::span<Scalar> spread_gradient) const {
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
+    const Scalar* const first = kept.data() + head.first_output;
+    const Scalar* const second = first + outputs_;
     if (head.options == 0) {
-      const Scalar sharpness = std::exp(-log_spread[head.dial]);
-      const Scalar z = (static_cast<Scalar>(decision[i]) - outputs[head.first_output]) * sharpness;
-      output_gradient[head.first_output] += by_log_probability * z * sharpness;
-      spread_gradient[head.dial] += by_log_probability * (z * z - 1) + by_entropy;
+      output_gradient[head.first_output] += by_log_probability * *first * *second;
+      spread_gradient[head.dial] += by_log_probability * (*first * *first - 1) + by_entropy;
       continue;
     }
-    const auto logits = outputs.subspan(head.first_output, head.options);
-    const Scalar total = log_sum(logits);
     Scalar entropy{0};
-    for (const Scalar l : logits) entropy -= std::exp(l - total) * (l - total);
+    for (std::size_t o = 0; o < head.options; ++o) entropy -= second[o] * first[o];
     for (std::size_t o = 0; o < head.options; ++o) {
-      const Scalar log_p = logits[o] - total, p = std::exp(log_p);
       const Scalar chosen = static_cast<std::size_t>(decision[i]) == o ? Scalar{1} : Scalar{0};
-      output_gradient[head.first_output + o] += by_log_probability * (chosen - p) - by_entropy * p * (log_p + entropy);
+      output_gradient[head.first_output + o] +=
+          by_log_probability * (chosen - second[o]) - by_entropy * second[o] * (first[o] + entropy);
     }
   }
 }
 
-template Heads::Judged<float> Heads::judge(std::span<const float>, std::span<const float>,
-                                           std::span<const float>) const;
-template Heads::Judged<double> Heads::judge(std::span<const double>, std::span<const double>,
-                                            std::span<const float>) const;
-template void Heads::add_gradient(std::span<const float>, std::span<const float>, std::span<const float>, float, float,
-                                  std::span<float>, std::span<float>) const;
-template void Heads::add_gradient(std::span<const double>, std::span<const double>, std::span<const float>, double,
-                                  double, std::span<double>, std::span<double>) const;
+template void Heads::forbid(std::span<const float>, std::span<float>) const;
+template void Heads::forbid(std::span<const float>, std::span<double>) const;
+template Heads::Judged<float> Heads::judge(std::span<const float>, std::span<const float>, std::span<const float>,
+                                           std::span<float>) const;
+template Heads::Judged<double> Heads::judge(std::span<const double>, std::span<const double>, std::span<const float>,
+                                            std::span<double>) const;
+template void Heads::add_gradient(std::span<const float>, std::span<const float>, float, float, std::span<float>,
+                                  std::span<float>) const;
+template void Heads::add_gradient(std::span<const double>, std::span<const float>, double, double, std::span<double>,
+                                  std::span<double>) const;
 
 }  // namespace zithercraft

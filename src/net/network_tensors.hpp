@@ -1,40 +1,68 @@
 #pragma once
 
-#include <string>
+// How networks and what belongs to them stand in checkpoints.
 
-#include "zithercraft/net/mlp.hpp"
+#include <algorithm>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/net/network.hpp"
+#include "zithercraft/net/normaliser.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
 
-// Layers are stored under "<prefix>.<layer>.weight" [outputs][inputs] and "<prefix>.<layer>.bias" [outputs].
-inline void store_network(TensorFile& file, const std::string& prefix, const Mlp<float>& net,
+// A part is stored as "<prefix>.<name>", [rows][width] without what lies between rows; biases have one row.
+inline void store_network(TensorFile& file, const std::string& prefix, const Network<float>& net,
                           std::span<const float> parameters) {
-  for (std::size_t i = 0; i < net.layers().size(); ++i) {
-    const auto& layer = net.layers()[i];
-    const std::string name = prefix + "." + std::to_string(i) + ".";
-    file.put(name + "weight", {layer.outputs, layer.inputs},
-             parameters.subspan(layer.weights, layer.outputs * layer.inputs));
-    file.put(name + "bias", {layer.outputs}, parameters.subspan(layer.biases, layer.outputs));
+  std::vector<float> plain;
+  for (const NetworkPart& part : net.parts()) {
+    plain.clear();
+    for (std::size_t r = 0; r < part.rows; ++r) {
+      const auto row = parameters.subspan(part.offset + r * part.stride, part.width);
+      plain.insert(plain.end(), row.begin(), row.end());
+    }
+    file.put(prefix + "." + part.name, {part.rows, part.width}, plain);
   }
 }
 
-inline void fetch_network(const TensorFile& file, const std::string& prefix, const Mlp<float>& net,
+inline void fetch_network(const TensorFile& file, const std::string& prefix, const Network<float>& net,
                           std::span<float> parameters) {
-  for (std::size_t i = 0; i < net.layers().size(); ++i) {
-    const auto& layer = net.layers()[i];
-    const std::string name = prefix + "." + std::to_string(i) + ".";
-    file.get(name + "weight", parameters.subspan(layer.weights, layer.outputs * layer.inputs));
-    file.get(name + "bias", parameters.subspan(layer.biases, layer.outputs));
+  std::vector<float> plain;
+  for (const NetworkPart& part : net.parts()) {
+    plain.resize(part.rows * part.width);
+    file.get(prefix + "." + part.name, plain);
+    for (std::size_t r = 0; r < part.rows; ++r)
+      std::copy_n(plain.begin() + static_cast<std::ptrdiff_t>(r * part.width), part.width,
+                  parameters.begin() + static_cast<std::ptrdiff_t>(part.offset + r * part.stride));
   }
 }
 
-inline std::vector<std::size_t> widths_of(std::size_t inputs, const std::vector<std::size_t>& hidden,
-                                          std::size_t outputs) {
-  std::vector<std::size_t> widths{inputs};
-  widths.insert(widths.end(), hidden.begin(), hidden.end());
-  widths.push_back(outputs);
-  return widths;
+// Flags that say who of a crowd is there are left as they are.
+inline Normaliser normaliser_for(const NetworkPlan& plan) {
+  Normaliser normaliser(plan.columns);
+  for (const CrowdFront& crowd : plan.crowds)
+    for (std::size_t o = 0; o < crowd.others; ++o) normaliser.leave(crowd.columns[o * crowd.columns_each + crowd.here]);
+  return normaliser;
+}
+
+inline void store_normaliser(TensorFile& file, const Normaliser& normaliser) {
+  const double count = normaliser.count();
+  file.put("normaliser.count", std::span(&count, 1));
+  file.put("normaliser.mean", normaliser.mean());
+  file.put("normaliser.deviation", normaliser.deviation());
+}
+
+inline Normaliser fetch_normaliser(const TensorFile& file, const NetworkPlan& plan) {
+  const auto count = file.doubles("normaliser.count");
+  auto mean = file.doubles("normaliser.mean"), deviation = file.doubles("normaliser.deviation");
+  if (count.size() != 1 || mean.size() != plan.columns || deviation.size() != plan.columns)
+    throw Error(Fault::file, "the normaliser does not fit the columns", "checkpoint", "take another checkpoint");
+  Normaliser normaliser = normaliser_for(plan);
+  normaliser.set(count[0], std::move(mean), std::move(deviation));
+  return normaliser;
 }
 
 }  // namespace zithercraft

@@ -1,10 +1,8 @@
 #include "zithercraft/net/policy.hpp"
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 #include <utility>
 
-#include "../base/signature_json.hpp"
 #include "network_tensors.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/net/heads.hpp"
@@ -12,88 +10,38 @@
 
 namespace zithercraft {
 
-using nlohmann::json;
-
 namespace {
 
 constexpr std::size_t tile = 64;  // rows decided at a time
 
-template <class Item>
-std::string list_difference(const std::string& what, const std::vector<Item>& wanted, const std::vector<Item>& found) {
-  for (std::size_t i = 0; i < std::max(wanted.size(), found.size()); ++i) {
-    const std::string at = what + " " + std::to_string(i + 1) + " ";
-    if (i >= found.size()) return at + "'" + wanted[i].name + "' is in the game but not in the checkpoint";
-    if (i >= wanted.size()) return at + "'" + found[i].name + "' is in the checkpoint but not in the game";
-    if (wanted[i].name != found[i].name)
-      return at + "is '" + wanted[i].name + "' in the game and '" + found[i].name + "' in the checkpoint";
-    if (!(wanted[i] == found[i])) return at + "'" + wanted[i].name + "' has another unit, range or options";
-  }
-  return {};
-}
-
-std::string widths_text(const std::vector<std::size_t>& widths) {
-  std::string text;
-  for (const std::size_t w : widths) text += (text.empty() ? "" : " x ") + std::to_string(w);
-  return text.empty() ? "none" : text;
-}
-
 }  // namespace
-
-void PolicySignature::store(TensorFile& file) const {
-  file.metadata["role"] = role;
-  file.metadata["columns"] = json(columns).dump();
-  file.metadata["controls"] = json(controls).dump();
-  file.metadata["policy_widths"] = json(policy_widths).dump();
-  file.metadata["value_widths"] = json(value_widths).dump();
-}
-
-PolicySignature PolicySignature::from(const TensorFile& file) {
-  try {
-    PolicySignature s;
-    s.role = file.text("role");
-    s.columns = json::parse(file.text("columns")).get<std::vector<Column>>();
-    s.controls = json::parse(file.text("controls")).get<std::vector<ControlInfo>>();
-    s.policy_widths = json::parse(file.text("policy_widths")).get<std::vector<std::size_t>>();
-    s.value_widths = json::parse(file.text("value_widths")).get<std::vector<std::size_t>>();
-    return s;
-  } catch (const json::exception&) {
-    throw Error(Fault::file, "the signature of the policy cannot be understood", "checkpoint",
-                "take another checkpoint");
-  }
-}
-
-std::string first_difference(const PolicySignature& wanted, const PolicySignature& found) {
-  if (auto d = list_difference("column", wanted.columns, found.columns); !d.empty()) return d;
-  if (auto d = list_difference("control", wanted.controls, found.controls); !d.empty()) return d;
-  if (wanted.policy_widths != found.policy_widths)
-    return "the policy network's hidden layers are " + widths_text(wanted.policy_widths) + " here and " +
-           widths_text(found.policy_widths) + " in the checkpoint";
-  if (wanted.value_widths != found.value_widths)
-    return "the value network's hidden layers are " + widths_text(wanted.value_widths) + " here and " +
-           widths_text(found.value_widths) + " in the checkpoint";
-  if (wanted.role != found.role)
-    return "the role is '" + wanted.role + "' in the game and '" + found.role + "' in the checkpoint";
-  return {};
-}
 
 struct Policy::Weights {
   PolicySignature signature;
   Heads heads;
-  Mlp<float> policy, value;
-  AlignedBuffer<float> policy_parameters, value_parameters;
+  Network<float> policy, value;
+  bool shared = false;
+  AlignedBuffer<float> policy_parameters, policy_prepared, value_parameters, value_prepared;
   std::vector<float> log_spread;
   Normaliser normaliser;
+  float value_mean = 0.0f, value_spread = 1.0f;
+
+  std::size_t value_memory() const { return (shared ? policy : value).memory_stride(); }
 };
 
 struct Policy::Room {
   explicit Room(const Weights& w)
-      : senses(tile * w.signature.columns.size()),
+      : senses(tile * w.policy.input_stride()),
         policy(w.policy.workspace(tile)),
-        value(w.value.workspace(tile)),
-        decision(w.signature.controls.size()) {}
+        decision(w.signature.controls.size()),
+        allowed(w.heads.masks()),
+        memory(tile * std::max(w.policy.memory_stride(), w.value_memory())) {
+    if (!w.shared) value = w.value.workspace(tile);
+  }
   AlignedBuffer<float> senses;
-  Mlp<float>::Workspace policy, value;
-  std::vector<float> decision;
+  Network<float>::Workspace policy, value;
+  std::vector<float> decision, allowed;
+  AlignedBuffer<float> memory;
 };
 
 Policy Policy::load(const std::filesystem::path& checkpoint) { return from(TensorFile::load(checkpoint)); }
@@ -102,19 +50,25 @@ Policy Policy::from(const TensorFile& file) {
   auto w = std::make_shared<Weights>();
   w->signature = PolicySignature::from(file);
   const auto& s = w->signature;
-  w->heads = Heads(s.controls);
-  w->policy = Mlp<float>(widths_of(s.columns.size(), s.policy_widths, w->heads.outputs()));
-  w->value = Mlp<float>(widths_of(s.columns.size(), s.value_widths, 1));
-  w->policy_parameters = AlignedBuffer<float>(w->policy.parameters());
-  w->value_parameters = AlignedBuffer<float>(w->value.parameters());
-  fetch_network(file, "policy", w->policy, w->policy_parameters.span());
-  fetch_network(file, "value", w->value, w->value_parameters.span());
+  w->heads = Heads(s.controls, s.columns);
+  w->shared = s.value.columns == 0;
+  const auto fetch = [&](const std::string& prefix, const NetworkPlan& plan, Network<float>& net,
+                         AlignedBuffer<float>& parameters, AlignedBuffer<float>& prepared) {
+    net = Network<float>(plan);
+    parameters = AlignedBuffer<float>(net.parameters());
+    prepared = AlignedBuffer<float>(net.prepared());
+    fetch_network(file, prefix, net, parameters.span());
+    net.prepare(parameters.span(), prepared.span());
+  };
+  fetch("policy", s.policy, w->policy, w->policy_parameters, w->policy_prepared);
+  if (!w->shared) fetch("value", s.value, w->value, w->value_parameters, w->value_prepared);
   w->log_spread.resize(w->heads.dials());
   if (!w->log_spread.empty()) file.get("policy.log_spread", w->log_spread);
-  w->normaliser = Normaliser(file.doubles("normaliser.count").at(0), file.doubles("normaliser.mean"),
-                             file.doubles("normaliser.deviation"));
-  if (w->normaliser.columns() != s.columns.size())
-    throw Error(Fault::file, "the normaliser does not fit the columns", "checkpoint", "take another checkpoint");
+  w->normaliser = fetch_normaliser(file, s.policy);
+  const auto scale = file.doubles("value.scale");
+  if (scale.size() < 2) throw Error(Fault::file, "the values' scale is missing", "checkpoint", "take another checkpoint");
+  w->value_mean = static_cast<float>(scale[0]);
+  w->value_spread = static_cast<float>(scale[1]);
   return Policy(std::move(w));
 }
 
@@ -131,65 +85,92 @@ Policy::~Policy() = default;
 
 const PolicySignature& Policy::signature() const noexcept { return weights_->signature; }
 
-template <class Decide>
-void Policy::each_tile(std::span<const float> senses, std::span<float> controls, Decide decide) {
+std::size_t Policy::memory() const noexcept { return weights_->policy.memory_stride() + weights_->value_memory(); }
+
+// Calls `use` with each row's number, what was sensed, and what the network says of it.
+template <class Use>
+void Policy::each_row(std::span<const float> senses, std::span<float> memory, bool value, const char* asked, Use use) {
   const Weights& w = *weights_;
-  const std::size_t in = columns(), out = this->controls(), rows = senses.size() / in;
-  if (senses.size() != rows * in || controls.size() != rows * out)
+  const bool own = value && !w.shared;
+  const Network<float>& net = own ? w.value : w.policy;
+  const std::size_t in = columns(), rows = senses.size() / in, all = this->memory(), width = net.memory_stride(),
+                    begin = value ? w.policy.memory_stride() : 0;
+  if (senses.size() != rows * in || memory.size() != rows * all)
     throw Error(Fault::usage,
-                std::to_string(senses.size()) + " senses and " + std::to_string(controls.size()) +
-                    " controls do not fit a policy of " + std::to_string(in) + " columns and " + std::to_string(out) +
-                    " controls",
-                "Policy::decide", "give whole rows, as many of one as of the other");
+                std::to_string(senses.size()) + " senses and " + std::to_string(memory.size()) +
+                    " numbers of memory do not fit a policy of " + std::to_string(in) + " columns that remembers " +
+                    std::to_string(all) + " numbers",
+                asked, "give whole rows of senses, and its memory for each");
+  Room& room = *room_;
   for (std::size_t first = 0; first < rows; first += tile) {
     const std::size_t n = std::min(tile, rows - first);
-    w.normaliser.apply(senses.subspan(first * in, n * in), room_->senses.span().first(n * in));
-    const auto outputs = w.policy.forward(w.policy_parameters.span(), room_->senses.span(), n, room_->policy);
+    w.normaliser.apply(senses.subspan(first * in, n * in), room.senses.span(), net.input_stride());
+    for (std::size_t r = 0; r < n && width > 0; ++r)
+      std::copy_n(memory.begin() + static_cast<std::ptrdiff_t>((first + r) * all + begin), width,
+                  room.memory.begin() + r * width);
+    const auto outputs = net.forward((own ? w.value_parameters : w.policy_parameters).span(),
+                                     (own ? w.value_prepared : w.policy_prepared).span(), room.senses.span(),
+                                     {1, n, {}, room.memory.span().first(n * width)}, own ? room.value : room.policy);
     for (std::size_t r = 0; r < n; ++r) {
-      decide(outputs.subspan(r * w.heads.outputs(), w.heads.outputs()), room_->decision);
-      w.heads.controls_of(room_->decision, controls.subspan((first + r) * out, out));
+      if (width > 0)
+        std::copy_n(room.memory.begin() + r * width, width,
+                    memory.begin() + static_cast<std::ptrdiff_t>((first + r) * all + begin));
+      use(first + r, senses.subspan((first + r) * in, in), outputs.subspan(r * net.output_stride(), net.outputs()));
     }
   }
 }
 
-void Policy::decide(std::span<const float> senses, std::span<float> controls) {
-  each_tile(senses, controls, [&](std::span<const float> outputs, std::span<float> decision) {
-    weights_->heads.greedy(outputs, decision);
+template <class Use>
+void Policy::each_decision(std::span<const float> senses, std::span<float> out, std::size_t width,
+                           std::span<float> memory, const char* asked, Use use) {
+  const Heads& heads = weights_->heads;
+  if (out.size() * columns() != senses.size() * width)
+    throw Error(Fault::usage,
+                std::to_string(senses.size()) + " senses and room for " + std::to_string(out.size()) +
+                    " numbers do not fit a policy of " + std::to_string(columns()) + " columns and " +
+                    std::to_string(controls()) + " controls",
+                asked, "give whole rows, as many of one as of the other");
+  each_row(senses, memory, false, asked, [&](std::size_t row, std::span<const float> sensed, std::span<float> outputs) {
+    heads.read_masks(sensed, room_->allowed);
+    heads.forbid<float>(room_->allowed, outputs.first(heads.outputs()));
+    use(outputs.first(heads.outputs()), out.subspan(row * width, width));
   });
 }
 
-void Policy::decide(std::span<const float> senses, std::span<float> controls, RandomStream& random) {
-  each_tile(senses, controls, [&](std::span<const float> outputs, std::span<float> decision) {
-    weights_->heads.sample(outputs, weights_->log_spread, random, decision);
-  });
+void Policy::decide(std::span<const float> senses, std::span<float> controls, std::span<float> memory) {
+  const Heads& heads = weights_->heads;
+  each_decision(senses, controls, this->controls(), memory, "Policy::decide",
+                [&](std::span<const float> outputs, std::span<float> out) {
+                  heads.greedy(outputs, room_->decision);
+                  heads.controls_of(room_->decision, out);
+                });
 }
 
-void Policy::values(std::span<const float> senses, std::span<float> values) {
-  const Weights& w = *weights_;
-  const std::size_t in = columns(), rows = senses.size() / in;
-  if (senses.size() != rows * in || values.size() != rows)
+void Policy::decide(std::span<const float> senses, std::span<float> controls, RandomStream& random,
+                    std::span<float> memory) {
+  const Heads& heads = weights_->heads;
+  each_decision(senses, controls, this->controls(), memory, "Policy::decide",
+                [&](std::span<const float> outputs, std::span<float> out) {
+                  heads.sample(outputs, weights_->log_spread, random, room_->decision);
+                  heads.controls_of(room_->decision, out);
+                });
+}
+
+void Policy::values(std::span<const float> senses, std::span<float> values, std::span<float> memory) {
+  if (values.size() * columns() != senses.size())
     throw Error(Fault::usage, "the spans do not fit", "Policy::values", "give whole rows and one value for each");
-  for (std::size_t first = 0; first < rows; first += tile) {
-    const std::size_t n = std::min(tile, rows - first);
-    w.normaliser.apply(senses.subspan(first * in, n * in), room_->senses.span().first(n * in));
-    const auto outputs = w.value.forward(w.value_parameters.span(), room_->senses.span(), n, room_->value);
-    std::copy_n(outputs.begin(), n, values.begin() + static_cast<std::ptrdiff_t>(first));
-  }
+  const Weights& w = *weights_;
+  each_row(senses, memory, true, "Policy::values",
+           [&](std::size_t row, std::span<const float>, std::span<const float> outputs) {
+             values[row] = w.value_mean + w.value_spread * outputs.back();
+           });
 }
 
-void Policy::odds(std::span<const float> senses, std::span<float> odds) {
-  const Weights& w = *weights_;
-  const std::size_t in = columns(), rows = senses.size() / in, out = odds_of(w.signature.controls);
-  if (senses.size() != rows * in || odds.size() != rows * out)
-    throw Error(Fault::usage, "the spans do not fit", "Policy::odds", "give whole rows and their odds' room");
-  for (std::size_t first = 0; first < rows; first += tile) {
-    const std::size_t n = std::min(tile, rows - first);
-    w.normaliser.apply(senses.subspan(first * in, n * in), room_->senses.span().first(n * in));
-    const auto outputs = w.policy.forward(w.policy_parameters.span(), room_->senses.span(), n, room_->policy);
-    for (std::size_t r = 0; r < n; ++r)
-      w.heads.odds(outputs.subspan(r * w.heads.outputs(), w.heads.outputs()), w.log_spread,
-                   odds.subspan((first + r) * out, out));
-  }
+void Policy::odds(std::span<const float> senses, std::span<float> odds, std::span<float> memory) {
+  each_decision(senses, odds, odds_of(weights_->signature.controls), memory, "Policy::odds",
+                [&](std::span<const float> outputs, std::span<float> out) {
+                  weights_->heads.odds(outputs, weights_->log_spread, out);
+                });
 }
 
 }  // namespace zithercraft

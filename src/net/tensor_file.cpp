@@ -1,5 +1,6 @@
 #include "zithercraft/net/tensor_file.hpp"
 
+#include <algorithm>
 #include <bit>
 #include <cstring>
 #include <nlohmann/json.hpp>
@@ -38,7 +39,7 @@ std::string checksum(json header, std::span<const std::byte> data) {
 template <class T>
 std::vector<T> values_of(const TensorFile::Tensor& tensor) {
   std::vector<T> values(tensor.bytes.size() / sizeof(T));
-  std::memcpy(values.data(), tensor.bytes.data(), values.size() * sizeof(T));
+  std::ranges::copy(tensor.bytes, std::as_writable_bytes(std::span(values)).begin());
   return values;
 }
 
@@ -93,7 +94,7 @@ void TensorFile::get(const std::string& name, std::span<float> out) const {
                 "the tensor '" + name + "' has " + std::to_string(tensor.bytes.size() / sizeof(float)) +
                     " elements where " + std::to_string(out.size()) + " are needed",
                 source_, "the checkpoint is of another network");
-  std::memcpy(out.data(), tensor.bytes.data(), out.size_bytes());
+  std::ranges::copy(tensor.bytes, std::as_writable_bytes(out).begin());
 }
 
 std::vector<double> TensorFile::doubles(const std::string& name) const { return values_of<double>(find(name, "F64")); }

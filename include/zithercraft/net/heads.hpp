@@ -18,11 +18,20 @@ class RandomStream;
 class Heads {
  public:
   Heads() = default;
-  explicit Heads(std::span<const ControlInfo> controls);
+  /// `columns` tells where senses say which options are allowed; without any, all are.
+  explicit Heads(std::span<const ControlInfo> controls, std::span<const Column> columns = {});
 
   std::size_t controls() const noexcept { return heads_.size(); }
   std::size_t outputs() const noexcept { return outputs_; }
   std::size_t dials() const noexcept { return dials_; }
+  /// How many options can be forbidden.
+  std::size_t masks() const noexcept { return masks_.size(); }
+
+  /// Reads from a row of senses which of these are allowed now.
+  void read_masks(std::span<const float> senses, std::span<float> allowed) const;
+  /// Lowers the logits of options that are not allowed until their probability is nothing; they then have no gradient.
+  template <class Scalar>
+  void forbid(std::span<const float> allowed, std::span<Scalar> outputs) const;
 
   /// Draws a decision and returns the natural logarithm of its probability (density).
   float sample(std::span<const float> outputs, std::span<const float> log_spread, RandomStream& random,
@@ -38,15 +47,15 @@ class Heads {
   struct Judged {
     Scalar log_probability{}, entropy{};
   };
-  /// How likely a decision is, and the entropy of the distribution it was drawn from.
+  /// How likely a decision is, and the entropy of the distribution it was drawn from. `kept` has room for twice the
+  /// outputs and serves `add_gradient`.
   template <class Scalar>
   Judged<Scalar> judge(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
-                       std::span<const float> decision) const;
-  /// Adds the gradient of `by_log_probability * log_probability + by_entropy * entropy` to both gradients.
+                       std::span<const float> decision, std::span<Scalar> kept) const;
+  /// Adds the gradient of `by_log_probability * log_probability + by_entropy * entropy` of the decision last judged.
   template <class Scalar>
-  void add_gradient(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
-                    std::span<const float> decision, Scalar by_log_probability, Scalar by_entropy,
-                    std::span<Scalar> output_gradient, std::span<Scalar> spread_gradient) const;
+  void add_gradient(std::span<const Scalar> kept, std::span<const float> decision, Scalar by_log_probability,
+                    Scalar by_entropy, std::span<Scalar> output_gradient, std::span<Scalar> spread_gradient) const;
 
  private:
   struct Head {
@@ -55,7 +64,11 @@ class Heads {
     std::size_t dial = 0;     // number among the dials
     float middle = 0.0f, half = 1.0f;
   };
+  struct Mask {
+    std::size_t column = 0, output = 0;
+  };
   std::vector<Head> heads_;
+  std::vector<Mask> masks_;
   std::size_t outputs_ = 0, dials_ = 0;
 };
 

@@ -16,26 +16,37 @@ class Normaliser {
 
   Normaliser() = default;
   explicit Normaliser(std::size_t columns);
-  /// From stored statistics: rows seen, means, sums of squared deviations.
-  Normaliser(double count, std::vector<double> mean, std::vector<double> deviation);
+  /// Takes stored statistics: rows seen, means, sums of squared deviations, as many as there are columns.
+  void set(double count, std::vector<double> mean, std::vector<double> deviation);
+  /// This column passes unchanged from now on.
+  void leave(std::size_t column);
 
   std::size_t columns() const noexcept { return mean_.size(); }
   double count() const noexcept { return count_; }
   std::span<const double> mean() const noexcept { return mean_; }
   std::span<const double> deviation() const noexcept { return deviation_; }
 
+  /// What some rows have in common: their number, means, and sums of squared deviations.
+  struct Moments {
+    double count = 0.0;
+    std::vector<double> mean{}, deviation{};
+    /// Of [n][columns] raw rows; does not allocate once it was used for as many columns.
+    void measure(std::span<const float> rows, std::size_t columns);
+  };
+  /// Takes rows into the statistics.
+  void fold(const Moments& moments);
   /// Takes [n][columns] raw rows into the statistics.
   void fold(std::span<const float> rows);
-  /// Normalises [n][columns] rows. `out` may be `rows`.
-  void apply(std::span<const float> rows, std::span<float> out) const noexcept;
+  /// Normalises [n][columns] rows. `out` may be `rows`; its rows are `stride` numbers apart, `columns()` if that is 0.
+  void apply(std::span<const float> rows, std::span<float> out, std::size_t stride = 0) const noexcept;
 
  private:
   void refresh();
 
   double count_ = 0.0;
   std::vector<double> mean_, deviation_;
-  std::vector<double> batch_mean_, batch_deviation_;
-  std::vector<float> shift_, scale_;
+  std::vector<float> shift_, scale_, limit_;
+  std::vector<std::size_t> left_;  // columns that are left as they are
 };
 
 }  // namespace zithercraft

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "zithercraft/base/signature.hpp"
+#include "zithercraft/net/network_plan.hpp"
 
 namespace zithercraft {
 
@@ -19,8 +20,8 @@ struct PolicySignature {
   std::string role{};
   std::vector<Column> columns{};
   std::vector<ControlInfo> controls{};
-  std::vector<std::size_t> policy_widths{};  ///< hidden layers of the policy network
-  std::vector<std::size_t> value_widths{};   ///< hidden layers of the value network
+  NetworkPlan policy{};  ///< of the policy network
+  NetworkPlan value{};   ///< of the value network; without columns if the policy network's last output is the value
   bool operator==(const PolicySignature&) const = default;
 
   void store(TensorFile& file) const;
@@ -49,22 +50,31 @@ class Policy {
   std::size_t columns() const noexcept { return signature().columns.size(); }
   std::size_t controls() const noexcept { return signature().controls.size(); }
 
+  /// How many numbers a policy with a memory keeps for an agent from decision to decision; 0 for others. Give `decide`
+  /// and its like that many for each row, all 0 at an episode's beginning; they are brought up to date by each call.
+  std::size_t memory() const noexcept;
+
   /// The most likely controls for `senses`: one row of columns, or many rows one after the other. Nothing is allocated.
   /// Throws Error (usage) if the spans do not fit the policy.
-  void decide(std::span<const float> senses, std::span<float> controls);
+  void decide(std::span<const float> senses, std::span<float> controls, std::span<float> memory = {});
   /// Controls drawn from the policy's distribution.
-  void decide(std::span<const float> senses, std::span<float> controls, RandomStream& random);
+  void decide(std::span<const float> senses, std::span<float> controls, RandomStream& random,
+              std::span<float> memory = {});
   /// The value network's estimate of the return still to come, one per row.
-  void values(std::span<const float> senses, std::span<float> values);
-  /// What it may decide: per row `odds_of(controls)` numbers, control by control.
-  void odds(std::span<const float> senses, std::span<float> odds);
+  void values(std::span<const float> senses, std::span<float> values, std::span<float> memory = {});
+  /// What it may decide: per row `odds_of(controls)` numbers, control by control. Remembers as `decide` does; `values`
+  /// keeps a memory of its own in the same numbers.
+  void odds(std::span<const float> senses, std::span<float> odds, std::span<float> memory = {});
 
  private:
   struct Weights;
   struct Room;
   explicit Policy(std::shared_ptr<const Weights> weights);
-  template <class Decide>
-  void each_tile(std::span<const float> senses, std::span<float> controls, Decide decide);
+  template <class Use>
+  void each_row(std::span<const float> senses, std::span<float> memory, bool value, const char* asked, Use use);
+  template <class Use>
+  void each_decision(std::span<const float> senses, std::span<float> out, std::size_t width, std::span<float> memory,
+                     const char* asked, Use use);
 
   std::shared_ptr<const Weights> weights_;
   std::unique_ptr<Room> room_;

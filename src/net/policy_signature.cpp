@@ -1,0 +1,69 @@
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "../base/signature_json.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/net/heads.hpp"
+#include "zithercraft/net/policy.hpp"
+#include "zithercraft/net/tensor_file.hpp"
+
+namespace zithercraft {
+
+using nlohmann::json;
+
+namespace {
+
+template <class Item>
+std::string list_difference(const std::string& what, const std::vector<Item>& wanted, const std::vector<Item>& found) {
+  for (std::size_t i = 0; i < std::max(wanted.size(), found.size()); ++i) {
+    const std::string at = what + " " + std::to_string(i + 1) + " ";
+    if (i >= found.size()) return at + "'" + wanted[i].name + "' is in the game but not in the checkpoint";
+    if (i >= wanted.size()) return at + "'" + found[i].name + "' is in the checkpoint but not in the game";
+    if (wanted[i].name != found[i].name)
+      return at + "is '" + wanted[i].name + "' in the game and '" + found[i].name + "' in the checkpoint";
+    if (!(wanted[i] == found[i])) return at + "'" + wanted[i].name + "' has another unit, range or options";
+  }
+  return {};
+}
+
+}  // namespace
+
+void PolicySignature::store(TensorFile& file) const {
+  file.metadata["role"] = role;
+  file.metadata["columns"] = json(columns).dump();
+  file.metadata["controls"] = json(controls).dump();
+  file.metadata["policy"] = policy.to_json();
+  if (value.columns > 0) file.metadata["value"] = value.to_json();
+}
+
+PolicySignature PolicySignature::from(const TensorFile& file) {
+  try {
+    PolicySignature s;
+    s.role = file.text("role");
+    s.columns = json::parse(file.text("columns")).get<std::vector<Column>>();
+    s.controls = json::parse(file.text("controls")).get<std::vector<ControlInfo>>();
+    s.policy = NetworkPlan::from_json(file.text("policy"));
+    if (file.metadata.contains("value")) s.value = NetworkPlan::from_json(file.text("value"));
+    const std::size_t outputs = Heads(s.controls, s.columns).outputs();
+    if (s.policy.columns == s.columns.size() && s.policy.outputs == outputs + (s.value.columns == 0 ? 1 : 0) &&
+        (s.value.columns == 0 || (s.value.columns == s.columns.size() && s.value.outputs == 1)))
+      return s;
+  } catch (const json::exception&) {
+  }
+  throw Error(Fault::file, "the signature of the policy cannot be understood", "checkpoint", "take another checkpoint");
+}
+
+std::string first_difference(const PolicySignature& wanted, const PolicySignature& found) {
+  if (auto d = list_difference("column", wanted.columns, found.columns); !d.empty()) return d;
+  if (auto d = list_difference("control", wanted.controls, found.controls); !d.empty()) return d;
+  if (auto d = first_difference(wanted.policy, found.policy); !d.empty()) return "the policy network: " + d;
+  if ((wanted.value.columns == 0) != (found.value.columns == 0))
+    return std::string("policy and value share a network ") + (wanted.value.columns == 0 ? "here" : "in the checkpoint") +
+           " only";
+  if (auto d = first_difference(wanted.value, found.value); !d.empty()) return "the value network: " + d;
+  if (wanted.role != found.role)
+    return "the role is '" + wanted.role + "' in the game and '" + found.role + "' in the checkpoint";
+  return {};
+}
+
+}  // namespace zithercraft

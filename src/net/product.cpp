@@ -1,0 +1,140 @@
+#include "product.hpp"
+
+#include <algorithm>
+
+#include "vectors.hpp"
+
+// Products of small matrices. A block of the result is held in registers while the inner index runs: its rows times a
+// few vectors of its width, chosen so that the multipliers of the processor are busy in every cycle. The inner index is
+// cut into stretches whose part of b stays in the first-level cache.
+
+namespace zithercraft {
+namespace {
+
+constexpr std::size_t registers = vector_bytes == 64 ? 24 : 12;  // for the block; the rest hold a and b
+constexpr std::size_t most_vectors = vector_bytes == 64 ? 4 : 2;
+constexpr std::size_t most_rows = 8;
+constexpr std::size_t stretch = 128;
+
+template <std::size_t vectors>
+constexpr std::size_t block_rows = std::min(most_rows, registers / vectors);
+
+template <std::size_t rows, std::size_t vectors, bool add, class Scalar>
+void block(Scattered<Scalar> a, const Scalar* b, std::size_t b_stride, std::size_t inner, const Scalar* first,
+           Scalar* c, std::size_t c_stride) {
+  constexpr std::size_t w = vec_width<Scalar>;
+  Vec<Scalar> sum[rows][vectors];
+#pragma GCC unroll 8
+  for (std::size_t i = 0; i < rows; ++i)
+#pragma GCC unroll 4
+    for (std::size_t j = 0; j < vectors; ++j) {
+      if constexpr (add) {
+        sum[i][j] = vec_at(c + i * c_stride + j * w);
+      } else {
+        sum[i][j] = first != nullptr ? vec_at(first + j * w) : Vec<Scalar>{};
+      }
+    }
+  for (std::size_t k = 0; k < inner; ++k) {
+    Vec<Scalar> beside[vectors];
+#pragma GCC unroll 4
+    for (std::size_t j = 0; j < vectors; ++j) beside[j] = vec_at(b + k * b_stride + j * w);
+#pragma GCC unroll 8
+    for (std::size_t i = 0; i < rows; ++i) {
+      const Scalar factor = a.at[i * a.row + k * a.column];
+#pragma GCC unroll 4
+      for (std::size_t j = 0; j < vectors; ++j) sum[i][j] += beside[j] * factor;
+    }
+  }
+#pragma GCC unroll 8
+  for (std::size_t i = 0; i < rows; ++i)
+#pragma GCC unroll 4
+    for (std::size_t j = 0; j < vectors; ++j) vec_at(c + i * c_stride + j * w) = sum[i][j];
+}
+
+// The rows that are left over, by a block of just their number.
+template <std::size_t rows, std::size_t vectors, bool add, class Scalar>
+void last_rows(std::size_t left, Scattered<Scalar> a, const Scalar* b, std::size_t b_stride, std::size_t inner,
+               const Scalar* first, Scalar* c, std::size_t c_stride) {
+  if (left == rows) {
+    block<rows, vectors, add>(a, b, b_stride, inner, first, c, c_stride);
+  } else if constexpr (rows > 1) {
+    last_rows<rows - 1, vectors, add>(left, a, b, b_stride, inner, first, c, c_stride);
+  }
+}
+
+template <std::size_t vectors, bool add, class Scalar>
+void panel(std::size_t count, Scattered<Scalar> a, const Scalar* b, std::size_t b_stride, std::size_t inner,
+           const Scalar* first, Scalar* c, std::size_t c_stride) {
+  constexpr std::size_t rows = block_rows<vectors>;
+  std::size_t i = 0;
+  for (; i + rows <= count; i += rows)
+    block<rows, vectors, add>({a.at + i * a.row, a.row, a.column}, b, b_stride, inner, first, c + i * c_stride,
+                              c_stride);
+  last_rows<rows, vectors, add>(count - i, {a.at + i * a.row, a.row, a.column}, b, b_stride, inner, first,
+                                c + i * c_stride, c_stride);
+}
+
+template <bool add, class Scalar>
+void panels(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width, const Scalar* first,
+            Rows<Scalar> c) {
+  constexpr std::size_t w = vec_width<Scalar>;
+  for (std::size_t j = 0; j < width;) {
+    const std::size_t vectors = std::min(most_vectors, (width - j + w - 1) / w);
+    const Scalar* beside = b.at + j;
+    const Scalar* start = first == nullptr ? nullptr : first + j;
+    if (vectors == 1) panel<1, add>(c.count, a, beside, b.stride, inner, start, c.at + j, c.stride);
+    if (vectors == 2) panel<2, add>(c.count, a, beside, b.stride, inner, start, c.at + j, c.stride);
+    if constexpr (most_vectors > 2) {
+      if (vectors == 3) panel<3, add>(c.count, a, beside, b.stride, inner, start, c.at + j, c.stride);
+      if (vectors == 4) panel<4, add>(c.count, a, beside, b.stride, inner, start, c.at + j, c.stride);
+    }
+    j += vectors * w;
+  }
+}
+
+}  // namespace
+
+template <class Scalar>
+void multiply_add(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width, Rows<Scalar> c) {
+  for (std::size_t k = 0; k < inner; k += stretch)
+    panels<true>({a.at + k * a.column, a.row, a.column}, Rows<const Scalar>{b.row(k), b.count, b.stride},
+                 std::min(stretch, inner - k), width, static_cast<const Scalar*>(nullptr), c);
+}
+
+template <class Scalar>
+void multiply(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width, const Scalar* first,
+              Rows<Scalar> c) {
+  const std::size_t now = std::min(stretch, inner);
+  panels<false>(a, b, now, width, first, c);
+  if (now < inner)
+    multiply_add<Scalar>({a.at + now * a.column, a.row, a.column}, {b.row(now), b.count, b.stride}, inner - now, width,
+                         c);
+}
+
+template <class Scalar>
+void transpose(Rows<const Scalar> from, Rows<Scalar> to) {
+  for (std::size_t r = 0; r < from.count; ++r)
+    for (std::size_t k = 0; k < to.count; ++k) to.row(k)[r] = from.row(r)[k];
+}
+
+template <class Scalar>
+void add_rows(Rows<const Scalar> rows, std::size_t width, Scalar* sums) {
+  constexpr std::size_t w = vec_width<Scalar>;
+  for (std::size_t j = 0; j < width; j += w) {
+    Vec<Scalar> sum = vec_at(sums + j);
+    for (std::size_t r = 0; r < rows.count; ++r) sum += vec_at(rows.row(r) + j);
+    vec_at(sums + j) = sum;
+  }
+}
+
+#define ZITHERCRAFT_PRODUCTS(Scalar)                                                                                  \
+  template void multiply(Scattered<Scalar>, Rows<const Scalar>, std::size_t, std::size_t, const Scalar*,              \
+                         Rows<Scalar>);                                                                               \
+  template void multiply_add(Scattered<Scalar>, Rows<const Scalar>, std::size_t, std::size_t, Rows<Scalar>);          \
+  template void transpose(Rows<const Scalar>, Rows<Scalar>);                                                          \
+  template void add_rows(Rows<const Scalar>, std::size_t, Scalar*);
+ZITHERCRAFT_PRODUCTS(float)
+ZITHERCRAFT_PRODUCTS(double)
+#undef ZITHERCRAFT_PRODUCTS
+
+}  // namespace zithercraft

@@ -1,0 +1,144 @@
+#pragma once
+
+// Vectors as wide as the processor's, and what networks compute of them. Sums of products are fused where the processor
+// can do that: for one build every path gives the same bits, whatever the batch.
+
+#include <cmath>
+#include <cstddef>
+#include <cstdint>
+#if defined(__SSE2__)
+#include <immintrin.h>
+#endif
+
+namespace zithercraft {
+
+#if defined(__AVX512F__)
+constexpr std::size_t vector_bytes = 64;
+#elif defined(__AVX__)
+constexpr std::size_t vector_bytes = 32;
+#else
+constexpr std::size_t vector_bytes = 16;
+#endif
+
+/// While one of these lives, numbers too small to be written in full count as 0 in this thread: processors take a
+/// hundred times longer over them, and moments of gradients that have died away would be such for ever.
+class TinyIsNothing {
+ public:
+#if defined(__SSE2__)
+  TinyIsNothing() : before_(_mm_getcsr()) { _mm_setcsr(before_ | flush_results | flush_operands); }
+  ~TinyIsNothing() { _mm_setcsr(before_); }
+
+ private:
+  static constexpr unsigned flush_results = 0x8000, flush_operands = 0x0040;
+  unsigned before_;
+#else
+  TinyIsNothing() {}
+#endif
+
+ public:
+  TinyIsNothing(const TinyIsNothing&) = delete;
+  TinyIsNothing& operator=(const TinyIsNothing&) = delete;
+};
+
+template <class Scalar>
+struct VectorOf;
+template <>
+struct VectorOf<float> {
+  using type __attribute__((vector_size(vector_bytes), may_alias)) = float;
+  using whole __attribute__((vector_size(vector_bytes), may_alias)) = std::uint32_t;
+};
+template <>
+struct VectorOf<double> {
+  using type __attribute__((vector_size(vector_bytes), may_alias)) = double;
+};
+
+template <class Scalar>
+using Vec = typename VectorOf<Scalar>::type;
+template <class Scalar>
+constexpr std::size_t vec_width = vector_bytes / sizeof(Scalar);
+
+/// Numbers between the rows of a matrix: whole vectors of the widest kind, and never a multiple of 256 bytes, since
+/// rows that far apart crowd into a few sets of the first-level cache.
+template <class Scalar>
+constexpr std::size_t row_stride(std::size_t width) {
+  constexpr std::size_t line = 64 / sizeof(Scalar);
+  const std::size_t lines = (width + line - 1) / line;
+  return (lines % 4 == 0 ? lines + 1 : lines) * line;
+}
+
+/// Width of a row in whole vectors.
+template <class Scalar>
+constexpr std::size_t whole_vectors(std::size_t width) {
+  return (width + vec_width<Scalar> - 1) / vec_width<Scalar> * vec_width<Scalar>;
+}
+
+template <class Scalar>
+inline Vec<Scalar> splat(Scalar x) {
+  return Vec<Scalar>{} + x;
+}
+
+template <class Scalar>
+inline Vec<Scalar>& vec_at(Scalar* at) {
+  return *reinterpret_cast<Vec<Scalar>*>(at);
+}
+template <class Scalar>
+inline const Vec<Scalar>& vec_at(const Scalar* at) {
+  return *reinterpret_cast<const Vec<Scalar>*>(at);
+}
+
+/// e^x for |x| up to 80, within 2 units in the last place: a power of two and a polynomial for what is left.
+inline Vec<float> exponential(Vec<float> x) {
+  using Whole = VectorOf<float>::whole;
+  const Vec<float> y = x * 1.44269504088896341f;
+  const Vec<float> rounded = y + 12582912.0f;  // 1.5 * 2^23: what lies behind the point falls off
+  const Vec<float> nearest = rounded - 12582912.0f;
+  // The logarithm of 2 in two parts, so that what is left stays exact.
+  const Vec<float> r = (x - nearest * 0.693359375f) + nearest * 2.12194440e-4f;
+  Vec<float> p = splat(1.9875691500e-4f);
+  p = p * r + 1.3981999507e-3f;
+  p = p * r + 8.3334519073e-3f;
+  p = p * r + 4.1665795894e-2f;
+  p = p * r + 1.6666665459e-1f;
+  p = p * r + 5.0000001201e-1f;
+  p = p * (r * r) + r + 1.0f;
+  return (Vec<float>)((Whole)p + ((Whole)rounded << 23));
+}
+inline Vec<double> exponential(Vec<double> x) {
+  for (std::size_t i = 0; i < vec_width<double>; ++i) x[i] = std::exp(x[i]);
+  return x;
+}
+
+template <class Scalar>
+inline Vec<Scalar> clamped(Vec<Scalar> x, Scalar limit) {
+  const Vec<Scalar> high = splat(limit), low = splat(-limit);
+  x = x < high ? x : high;
+  return x > low ? x : low;
+}
+
+/// 1 / x for x from 1 on. Dividing takes several times as long as an estimate and one step of Newton's.
+inline Vec<float> inverse(Vec<float> x) {
+#if defined(__AVX512F__)
+  const auto guess = (Vec<float>)_mm512_rcp14_ps((__m512)x);
+  return guess * (2.0f - x * guess);
+#elif defined(__AVX__)
+  const auto guess = (Vec<float>)_mm256_rcp_ps((__m256)x);
+  return guess * (2.0f - x * guess);
+#else
+  return 1.0f / x;
+#endif
+}
+inline Vec<double> inverse(Vec<double> x) { return 1.0 / x; }
+
+template <class Scalar>
+inline Vec<Scalar> tanh_of(Vec<Scalar> x) {
+  // Beyond 9 the nearest float is 1; doubles are for checking gradients only.
+  const Vec<Scalar> e = exponential(clamped(x, Scalar{9}) * Scalar{2});
+  return Scalar{1} - Scalar{2} * inverse(e + Scalar{1});
+}
+
+template <class Scalar>
+inline Vec<Scalar> sigmoid_of(Vec<Scalar> x) {
+  return inverse(exponential(-clamped(x, Scalar{40})) + Scalar{1});
+}
+
+}  // namespace zithercraft
