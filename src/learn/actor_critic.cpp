@@ -6,70 +6,151 @@
 namespace zithercraft {
 
 template <class Scalar>
-ActorCritic<Scalar>::ActorCritic(Heads heads_, Mlp<Scalar> policy_, Mlp<Scalar> value_)
-    : heads(std::move(heads_)), policy(std::move(policy_)), value(std::move(value_)) {
+ActorCritic<Scalar>::ActorCritic(Heads heads_, const NetworkPlan& policy_, const NetworkPlan& value_)
+    : heads(std::move(heads_)), policy(policy_), shared(value_.columns == 0) {
+  if (!shared) value = Network<Scalar>(value_);
   constexpr std::size_t step = AlignedBuffer<Scalar>::alignment / sizeof(Scalar);
   spread_offset = policy.parameters();
   value_offset = spread_offset + (heads.dials() + step - 1) / step * step;
-  parameters = value_offset + value.parameters();
+  parameters = value_offset + value_parameters();
+  prepared = policy.prepared() + (shared ? 0 : value.prepared());
 }
 
 template <class Scalar>
-LossRoom<Scalar>::LossRoom(const ActorCritic<Scalar>& nets, std::size_t most_samples)
-    : policy(nets.policy.workspace(most_samples)),
-      value(nets.value.workspace(most_samples)),
-      policy_gradient(nets.policy.outputs() * most_samples),
-      value_gradient(most_samples) {}
+void ActorCritic<Scalar>::prepare(std::span<const Scalar> all, std::span<Scalar> prepared_all) const {
+  policy.prepare(policy_part(all), prepared_policy(prepared_all));
+  if (!shared) value.prepare(value_part(all), prepared_value(prepared_all));
+}
 
 template <class Scalar>
-LossSums add_loss(const ActorCritic<Scalar>& nets, std::span<const Scalar> parameters, const Batch<Scalar>& batch,
+NetworkRoom<Scalar>::NetworkRoom(const ActorCritic<Scalar>& nets, std::size_t most_rows)
+    : policy(nets.policy.workspace(most_rows)) {
+  if (!nets.shared) value = nets.value.workspace(most_rows);
+}
+
+template <class Scalar>
+LossRoom<Scalar>::LossRoom(const ActorCritic<Scalar>& n, std::size_t most_samples)
+    : nets(n, most_samples),
+      policy_gradient(most_samples * n.policy.output_stride()),
+      value_gradient(n.shared ? 0 : most_samples * n.value.output_stride()),
+      kept(2 * n.heads.outputs()) {}
+
+namespace {
+
+template <class Scalar>
+typename Network<Scalar>::Order policy_order(const ActorCritic<Scalar>& nets, const Sequences<Scalar>& s) {
+  return {s.steps, s.count, s.begins, s.memory.first(s.count * nets.policy_memory())};
+}
+template <class Scalar>
+typename Network<Scalar>::Order value_order(const ActorCritic<Scalar>& nets, const Sequences<Scalar>& s) {
+  return {s.steps, s.count, s.begins, s.memory.subspan(s.count * nets.policy_memory())};
+}
+
+}  // namespace
+
+template <class Scalar>
+Judgement<Scalar> judge(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
+                        const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room) {
+  Judgement<Scalar> said;
+  said.outputs =
+      nets.policy.forward(nets.policy_part(numbers.parameters), nets.prepared_policy(numbers.prepared),
+                          sequences.inputs, policy_order(nets, sequences), room.policy);
+  said.output_stride = nets.policy.output_stride();
+  if (nets.shared) {
+    said.values = said.outputs.subspan(nets.heads.outputs());
+    said.value_stride = said.output_stride;
+  } else {
+    said.values = nets.value.forward(nets.value_part(numbers.parameters), nets.prepared_value(numbers.prepared),
+                                     sequences.inputs, value_order(nets, sequences), room.value);
+    said.value_stride = nets.value.output_stride();
+  }
+  return said;
+}
+
+namespace {
+
+// What a sample's value costs, and the slope of that.
+template <class Scalar>
+std::pair<Scalar, Scalar> value_loss(Scalar value, Scalar target, Scalar before, Scalar clip) {
+  const Scalar off = value - target, plain = off * off / 2;
+  if (clip <= 0) return {plain, off};
+  const Scalar kept = std::clamp(value, before - clip, before + clip), kept_off = kept - target;
+  if (kept_off * kept_off / 2 <= plain) return {plain, off};
+  return {kept_off * kept_off / 2, kept == value ? kept_off : Scalar{0}};
+}
+
+}  // namespace
+
+template <class Scalar>
+LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Batch<Scalar>& batch,
                   const LossSettings& settings, Scalar scale, LossRoom<Scalar>& room, std::span<Scalar> gradient) {
   LossSums sums;
-  const std::size_t n = batch.samples, width = nets.heads.outputs(), controls = nets.heads.controls();
-  const auto spread = nets.spread_part(parameters);
+  const Heads& heads = nets.heads;
+  const std::size_t n = batch.sequences.rows(), width = heads.outputs(), controls = heads.controls(),
+                    masks = heads.masks();
+  // The networks' memory is used up by the judgement; the way back starts from what layers have kept.
+  const Judgement<Scalar> said = judge(nets, numbers, batch.sequences, room.nets);
+  const auto spread = nets.spread_part(numbers.parameters);
   const auto spread_gradient = nets.spread_part(gradient);
-  const auto outputs = nets.policy.forward(nets.policy_part(parameters), batch.inputs, n, room.policy);
-  const auto clip = static_cast<Scalar>(settings.clip), entropy_weight = static_cast<Scalar>(settings.entropy_weight);
-  const auto policy_gradient = room.policy_gradient.span().first(n * width);
+  const auto clip = static_cast<Scalar>(settings.clip), entropy_weight = static_cast<Scalar>(settings.entropy_weight),
+             value_clip = static_cast<Scalar>(settings.value_clip);
+  const auto policy_gradient = room.policy_gradient.span().first(n * said.output_stride);
+  const auto value_gradient = nets.shared ? policy_gradient.subspan(width) : room.value_gradient.span();
   std::fill(policy_gradient.begin(), policy_gradient.end(), Scalar{0});
   for (std::size_t i = 0; i < n; ++i) {
-    const auto row = outputs.subspan(i * width, width);
+    if (!nets.shared) value_gradient[i * said.value_stride] = 0;
+    if (!batch.counts.empty() && batch.counts[i] == 0) continue;
+    const auto row = said.row(i, width);
+    heads.forbid(batch.allowed.subspan(i * masks, masks), row);
     const auto decision = batch.decisions.subspan(i * controls, controls);
-    const auto judged = nets.heads.judge(row, spread, decision);
+    const auto judged = heads.judge(std::span<const Scalar>(row), spread, decision, room.kept.span());
     const Scalar change = judged.log_probability - static_cast<Scalar>(batch.log_probability[i]);
     const Scalar ratio = std::exp(change), advantage = static_cast<Scalar>(batch.advantage[i]);
     const Scalar kept = std::clamp(ratio, 1 - clip, 1 + clip);
-    const bool clipped = kept * advantage < ratio * advantage;
-    // The slope of r with respect to log p is r; a clipped sample has none.
-    const Scalar by_log_probability = clipped ? Scalar{0} : -advantage * ratio;
-    nets.heads.add_gradient(row, spread, decision, scale * by_log_probability, -scale * entropy_weight,
-                            policy_gradient.subspan(i * width, width), spread_gradient);
-    sums.policy -= static_cast<double>(std::min(ratio * advantage, kept * advantage));
+    Scalar by_log_probability = -advantage;
+    if (settings.objective == Objective::clipped) {
+      // The slope of r with respect to log p is r; a clipped sample has none.
+      by_log_probability = kept * advantage < ratio * advantage ? Scalar{0} : -advantage * ratio;
+      sums.policy -= static_cast<double>(std::min(ratio * advantage, kept * advantage));
+    } else {
+      sums.policy -= static_cast<double>(advantage * judged.log_probability);
+    }
+    heads.add_gradient(std::span<const Scalar>(room.kept.span()), decision, scale * by_log_probability,
+                       -scale * entropy_weight, policy_gradient.subspan(i * said.output_stride, width),
+                       spread_gradient);
     sums.entropy += static_cast<double>(judged.entropy);
     sums.kl += static_cast<double>(ratio - 1 - change);
     sums.clipped += ratio < 1 - clip || ratio > 1 + clip ? 1.0 : 0.0;
-  }
-  nets.policy.backward(nets.policy_part(parameters), batch.inputs, n, policy_gradient, room.policy,
-                       nets.policy_part(gradient));
 
-  const auto values = nets.value.forward(nets.value_part(parameters), batch.inputs, n, room.value);
-  for (std::size_t i = 0; i < n; ++i) {
-    const Scalar off = values[i] - static_cast<Scalar>(batch.target[i]);
-    room.value_gradient[i] = scale * off;
-    sums.value += static_cast<double>(off * off) / 2;
+    const auto [cost, slope] = value_loss(said.value(i), static_cast<Scalar>(batch.target[i]),
+                                          static_cast<Scalar>(batch.value[i]), value_clip);
+    value_gradient[i * said.value_stride] = scale * static_cast<Scalar>(settings.value_weight) * slope;
+    sums.value += static_cast<double>(cost);
   }
-  nets.value.backward(nets.value_part(parameters), batch.inputs, n, room.value_gradient.span().first(n), room.value,
-                      nets.value_part(gradient));
+  const auto& inputs = batch.sequences.inputs;
+  nets.policy.backward(nets.policy_part(numbers.parameters), nets.prepared_policy(numbers.prepared), inputs,
+                       policy_order(nets, batch.sequences), policy_gradient, room.nets.policy,
+                       nets.policy_part(gradient));
+  if (!nets.shared)
+    nets.value.backward(nets.value_part(numbers.parameters), nets.prepared_value(numbers.prepared), inputs,
+                        value_order(nets, batch.sequences), value_gradient, room.nets.value,
+                        nets.value_part(gradient));
   return sums;
 }
 
 template struct ActorCritic<float>;
 template struct ActorCritic<double>;
+template struct NetworkRoom<float>;
+template struct NetworkRoom<double>;
 template struct LossRoom<float>;
 template struct LossRoom<double>;
-template LossSums add_loss(const ActorCritic<float>&, std::span<const float>, const Batch<float>&, const LossSettings&,
+template Judgement<float> judge(const ActorCritic<float>&, const Numbers<float>&, const Sequences<float>&,
+                                NetworkRoom<float>&);
+template Judgement<double> judge(const ActorCritic<double>&, const Numbers<double>&, const Sequences<double>&,
+                                 NetworkRoom<double>&);
+template LossSums add_loss(const ActorCritic<float>&, const Numbers<float>&, const Batch<float>&, const LossSettings&,
                            float, LossRoom<float>&, std::span<float>);
-template LossSums add_loss(const ActorCritic<double>&, std::span<const double>, const Batch<double>&,
+template LossSums add_loss(const ActorCritic<double>&, const Numbers<double>&, const Batch<double>&,
                            const LossSettings&, double, LossRoom<double>&, std::span<double>);
 
 }  // namespace zithercraft

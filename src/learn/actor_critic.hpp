@@ -4,24 +4,112 @@
 #include <span>
 
 #include "zithercraft/base/aligned.hpp"
+#include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/heads.hpp"
-#include "zithercraft/net/mlp.hpp"
+#include "zithercraft/net/network.hpp"
 
 namespace zithercraft {
 
+/// A policy and a value network with their parameters in one flat array: policy, spreads of dials, value. Without a
+/// value network the policy network's last output is the value.
+///
+/// `double` serves the check of gradients against finite differences.
+template <class Scalar>
+struct ActorCritic {
+  Heads heads;
+  Network<Scalar> policy, value;
+  bool shared = false;
+  std::size_t spread_offset = 0, value_offset = 0, parameters = 0, prepared = 0;
+
+  ActorCritic() = default;
+  /// The policy plan's outputs are those of the heads, and one more if the value plan has no columns.
+  ActorCritic(Heads heads, const NetworkPlan& policy, const NetworkPlan& value);
+
+  template <class T>
+  std::span<T> policy_part(std::span<T> all) const {
+    return all.first(policy.parameters());
+  }
+  template <class T>
+  std::span<T> spread_part(std::span<T> all) const {
+    return all.subspan(spread_offset, heads.dials());
+  }
+  template <class T>
+  std::span<T> value_part(std::span<T> all) const {
+    return all.subspan(value_offset, value_parameters());
+  }
+  /// The part of the prepared array that belongs to the policy network, or to the value network.
+  template <class T>
+  std::span<T> prepared_policy(std::span<T> all) const {
+    return all.first(policy.prepared());
+  }
+  template <class T>
+  std::span<T> prepared_value(std::span<T> all) const {
+    return all.subspan(policy.prepared());
+  }
+  std::size_t value_parameters() const { return shared ? 0 : value.parameters(); }
+  /// Numbers remembered for an agent by the two networks; the value network's follow the policy's.
+  std::size_t policy_memory() const { return policy.memory_stride(); }
+  std::size_t value_memory() const { return shared ? 0 : value.memory_stride(); }
+
+  void prepare(std::span<const Scalar> all, std::span<Scalar> prepared_all) const;
+};
+
+/// A network's numbers, ready to compute with.
+template <class Scalar>
+struct Numbers {
+  std::span<const Scalar> parameters, prepared;
+};
+
+/// What two networks need for batches of at most so many rows.
+template <class Scalar>
+struct NetworkRoom {
+  typename Network<Scalar>::Workspace policy, value;
+  NetworkRoom() = default;
+  NetworkRoom(const ActorCritic<Scalar>& nets, std::size_t most_rows);
+};
+
+/// What the networks say of a batch: rows of policy outputs, and values, each with its stride.
+template <class Scalar>
+struct Judgement {
+  std::span<Scalar> outputs, values;
+  std::size_t output_stride = 0, value_stride = 0;
+
+  std::span<Scalar> row(std::size_t i, std::size_t width) const { return outputs.subspan(i * output_stride, width); }
+  Scalar value(std::size_t i) const { return values[i * value_stride]; }
+};
+
+/// [steps][sequences] rows of inputs; see Network::Order. `memory` holds what is remembered for each sequence: first
+/// all of the policy network's, then all of the value network's.
+template <class Scalar>
+struct Sequences {
+  std::size_t steps = 1, count = 0;
+  std::span<const Scalar> inputs;
+  std::span<const std::uint8_t> begins;
+  std::span<Scalar> memory;
+  std::size_t rows() const { return steps * count; }
+};
+
+/// Both networks' outputs, which stay in the room until its next use; the memory goes on.
+template <class Scalar>
+Judgement<Scalar> judge(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
+                        const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room);
+
 struct LossSettings {
-  double clip = 0.2, entropy_weight = 0.0;
+  Objective objective = Objective::clipped;
+  double clip = 0.2, entropy_weight = 0.0, value_weight = 1.0, value_clip = 0.0;
 };
 
 /// Samples to learn from; rows are contiguous.
 template <class Scalar>
 struct Batch {
-  std::size_t samples = 0;
-  std::span<const Scalar> inputs;          // [samples][columns], normalised
+  Sequences<Scalar> sequences;
   std::span<const float> decisions;        // [samples][controls]
   std::span<const float> log_probability;  // of the decision when it was taken
   std::span<const float> advantage;
-  std::span<const float> target;  // return to be predicted
+  std::span<const float> target;        // return to be predicted, in the value network's scale
+  std::span<const float> value;         // what was predicted when the decision was taken, in that scale
+  std::span<const float> allowed;       // [samples][masks] which options were allowed
+  std::span<const std::uint8_t> counts;  // 0 for samples that nothing is learned from; empty if all count
 };
 
 /// Sums over samples.
@@ -37,36 +125,11 @@ struct LossSums {
   }
 };
 
-/// A policy and a value network with their parameters in one flat array: policy, spreads of dials, value.
-///
-/// `double` serves the check of gradients against finite differences.
-template <class Scalar>
-struct ActorCritic {
-  Heads heads;
-  Mlp<Scalar> policy, value;
-  std::size_t spread_offset = 0, value_offset = 0, parameters = 0;
-
-  ActorCritic() = default;
-  ActorCritic(Heads heads, Mlp<Scalar> policy, Mlp<Scalar> value);
-
-  template <class T>
-  std::span<T> policy_part(std::span<T> all) const {
-    return all.first(policy.parameters());
-  }
-  template <class T>
-  std::span<T> spread_part(std::span<T> all) const {
-    return all.subspan(spread_offset, heads.dials());
-  }
-  template <class T>
-  std::span<T> value_part(std::span<T> all) const {
-    return all.subspan(value_offset, value.parameters());
-  }
-};
-
 template <class Scalar>
 struct LossRoom {
-  typename Mlp<Scalar>::Workspace policy, value;
+  NetworkRoom<Scalar> nets;
   AlignedBuffer<Scalar> policy_gradient, value_gradient;  // with respect to the networks' outputs
+  AlignedBuffer<Scalar> kept;                             // of the decision judged last; see Heads::judge
 
   LossRoom() = default;
   LossRoom(const ActorCritic<Scalar>& nets, std::size_t most_samples);
@@ -74,10 +137,12 @@ struct LossRoom {
 
 /// Adds the gradient of the batch's loss, times `scale`, to `gradient`, and returns the unscaled sums.
 ///
-/// Loss of a sample: -min(r A, clip(r) A) - entropy_weight H + (V - target)^2 / 2, where r is the ratio of the
-/// decision's probability now to that when it was taken.
+/// Loss of a sample: -min(r A, clip(r) A) - entropy_weight H + value_weight (V - target)^2 / 2, where r is the ratio of
+/// the decision's probability now to that when it was taken; the plain objective has -A log(probability) for the first
+/// part. With a value clip the larger of two squares counts, the other one's V being kept within `value_clip` of what
+/// was predicted when the decision was taken.
 template <class Scalar>
-LossSums add_loss(const ActorCritic<Scalar>& nets, std::span<const Scalar> parameters, const Batch<Scalar>& batch,
+LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Batch<Scalar>& batch,
                   const LossSettings& settings, Scalar scale, LossRoom<Scalar>& room, std::span<Scalar> gradient);
 
 }  // namespace zithercraft

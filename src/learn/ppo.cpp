@@ -7,18 +7,15 @@
 #include "ppo_state.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/base/text.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
 namespace {
 
-std::vector<std::size_t> sizes(const std::vector<std::int64_t>& widths) { return {widths.begin(), widths.end()}; }
-
-void check_one_role(const Game& game) {
-  if (game.roles().size() != 1)
-    throw Error(Fault::spec,
-                "the game has " + std::to_string(game.roles().size()) + " roles, and this learner trains one", "roles",
-                "train a game with one role");
+PolicySignature signature_for(const Role& role, const PpoSettings& settings) {
+  auto [policy, value] = plan_networks(role, settings);
+  return {role.name, role.columns, role.controls, std::move(policy), std::move(value)};
 }
 
 void check_settings(const PpoSettings& s) {
@@ -31,10 +28,19 @@ void check_settings(const PpoSettings& s) {
   };
   need(layers(s.policy_layers), "policy_layers", "give widths from 1 to 65536");
   need(layers(s.value_layers), "value_layers", "give widths from 1 to 65536");
+  need(s.memory >= 0 && s.memory <= 65536, "memory", "give a number from 0 to 65536");
+  need(s.memory == 0 || (s.memory_span >= 1 && s.horizon % s.memory_span == 0), "memory_span",
+       "give a number that divides the horizon");
+  need(s.picture_least >= 1, "picture_least", "give at least 1");
+  need(s.crowd_width >= 0 && s.crowd_width <= 65536, "crowd_width", "give a number from 0 to 65536");
+  need(s.crowd_queries >= 1 && s.crowd_queries <= 1024, "crowd_queries", "give a number from 1 to 1024");
   need(s.lanes >= 1 && s.lanes <= 65536, "lanes", "give a number from 1 to 65536");
   need(s.horizon >= 1 && s.horizon <= 65536, "horizon", "give a number from 1 to 65536");
   need(s.epochs >= 1, "epochs", "give at least 1");
   need(s.minibatch >= 1, "minibatch", "give at least 1");
+  need(s.kl_limit >= 0, "kl_limit", "give a number of at least 0");
+  need(s.value_weight > 0, "value_weight", "give a number above 0");
+  need(s.value_clip >= 0, "value_clip", "give a number of at least 0");
   need(s.learning_rate > 0 && std::isfinite(s.learning_rate), "learning_rate", "give a number above 0");
   need(s.last_learning_rate >= 0 && std::isfinite(s.last_learning_rate), "last_learning_rate",
        "give a number of at least 0");
@@ -50,14 +56,30 @@ void check_settings(const PpoSettings& s) {
 
 }  // namespace
 
-Ppo::State::Room::Room(const State& s, std::size_t widest)
-    : loss(s.nets, widest),
-      inputs(samples_per_shard * s.rollout.columns),
-      decisions(samples_per_shard * s.rollout.controls),
-      log_probability(samples_per_shard),
-      advantage(samples_per_shard),
-      target(samples_per_shard),
-      row(s.rollout.columns) {}
+PhaseTimes& PhaseTimes::operator+=(const PhaseTimes& other) {
+  play += other.play;
+  decide += other.decide;
+  learn += other.learn;
+  step += other.step;
+  wall += other.wall;
+  return *this;
+}
+
+Ppo::State::Room::Room(const State& s, std::size_t most_rows)
+    : loss(s.nets, most_rows),
+      inputs(most_rows * s.nets.policy.input_stride()),
+      decisions(most_rows * s.rollout.controls),
+      allowed(most_rows * s.rollout.masks),
+      log_probability(most_rows),
+      advantage(most_rows),
+      target(most_rows),
+      value(most_rows),
+      begins(most_rows),
+      counts(most_rows),
+      memory(most_rows * s.memory_each()) {
+  for (std::size_t role = 1; role < s.game.roles().size(); ++role)
+    others.push_back(usual_pilot(s.game, role, derived_seed(s.seed, "others")));
+}
 
 Ppo::State::State(const Game& game_, const PpoSettings& settings_, std::uint64_t seed_, std::int64_t total,
                   WorkerPool& pool_)
@@ -67,104 +89,97 @@ Ppo::State::State(const Game& game_, const PpoSettings& settings_, std::uint64_t
       total_decisions(total),
       pool(pool_),
       lanes(game, static_cast<std::size_t>(settings.lanes), pool.threads()),
-      rollout(lanes.rows(0), static_cast<std::size_t>(settings.horizon), role().columns.size(), role().controls.size()),
-      normaliser(role().columns.size()) {
-  signature = {role().name, role().columns, role().controls, sizes(settings.policy_layers),
-               sizes(settings.value_layers)};
-  Heads heads(role().controls);
-  Mlp<float> policy(widths_of(role().columns.size(), signature.policy_widths, heads.outputs()));
-  Mlp<float> value(widths_of(role().columns.size(), signature.value_widths, 1));
-  nets = ActorCritic<float>(std::move(heads), std::move(policy), std::move(value));
-  parameters = AlignedBuffer<float>(nets.parameters);
-  gradient = AlignedBuffer<float>(nets.parameters);
-  adam = Adam(nets.parameters);
-  loss = {settings.clip, settings.entropy_weight};
+      curriculum(game),
+      signature(signature_for(role(), settings)),
+      nets(Heads(role().controls, role().columns), signature.policy, signature.value),
+      rollout({.rows = lanes.rows(0),
+               .horizon = static_cast<std::size_t>(settings.horizon),
+               .columns = role().columns.size(),
+               .controls = role().controls.size(),
+               .masks = nets.heads.masks(),
+               .memory = memory_each(),
+               .memory_span = static_cast<std::size_t>(remembers() ? settings.memory_span : 1)}),
+      normaliser(normaliser_for(signature.policy)),
+      parameters(nets.parameters),
+      prepared(nets.prepared),
+      gradient(nets.parameters),
+      adam(nets.parameters),
+      memory(lanes.rows(0) * memory_each()) {
+  loss = {settings.objective, settings.clip, settings.entropy_weight, settings.value_weight, settings.value_clip};
   RandomStream random(seed, 0, 0, Purpose::initialise);
   nets.policy.initialise(nets.policy_part(parameters.span()), random, 0.01);
-  nets.value.initialise(nets.value_part(parameters.span()), random, 1.0);
+  if (!nets.shared) nets.value.initialise(nets.value_part(parameters.span()), random, 1.0);
   const auto spread = nets.spread_part(parameters.span());
   std::fill(spread.begin(), spread.end(), static_cast<float>(std::log(settings.first_spread)));
+  parameters_changed();
+  freeze();
 
-  for (std::size_t first = 0; first < lanes.count(); first += lanes_per_group) {
-    const std::size_t n = std::min(lanes_per_group, lanes.count() - first), seats = lanes.seats(0);
+  const std::size_t seats = lanes.seats(0), together = std::max<std::size_t>(1, rows_per_group / seats);
+  for (std::size_t first = 0; first < lanes.count(); first += together) {
+    const std::size_t n = std::min(together, lanes.count() - first);
     groups.push_back({first, n, first * seats, n * seats});
   }
-  const std::size_t widest = std::max(samples_per_shard, lanes_per_group * lanes.seats(0));
-  const std::size_t minibatch = std::min(static_cast<std::size_t>(settings.minibatch), rollout.samples());
-  shard_sums.resize((minibatch + samples_per_shard - 1) / samples_per_shard);
+  const std::size_t at_once = remembers() ? units_per_shard() * rollout.span : samples_per_tile;
+  const std::size_t minibatch =
+      std::clamp<std::size_t>(static_cast<std::size_t>(settings.minibatch) / unit_samples(), 1, units());
+  shard_sums.resize((minibatch + units_per_shard() - 1) / units_per_shard());
   for (std::size_t i = 0; i < shard_sums.size(); ++i) shard_gradients.emplace_back(nets.parameters);
-  for (std::size_t i = 0; i < pool.threads(); ++i) rooms.emplace_back(*this, widest);
-  order.resize(rollout.samples());
+  for (std::size_t i = 0; i < pool.threads(); ++i) rooms.emplace_back(*this, std::max(at_once, groups[0].rows));
+  orders.assign(static_cast<std::size_t>(settings.epochs), std::vector<std::uint32_t>(units()));
+  group_moments.resize(groups.size());
   group_episodes.resize(groups.size());
-  lanes.begin_all(pool, derived_seed(seed, "train"));
+}
+
+// Marks the parameters whose names begin with what the settings list.
+void Ppo::State::freeze() {
+  if (settings.frozen.empty()) return;
+  frozen.assign(parameters.size(), 0);
+  std::vector<std::string> names;
+  std::vector<bool> used(settings.frozen.size());
+  const auto mark = [&](const std::string& prefix, const Network<float>& net, std::size_t offset) {
+    for (const NetworkPart& part : net.parts()) {
+      names.push_back(prefix + "." + part.name);
+      for (std::size_t i = 0; i < settings.frozen.size(); ++i) {
+        if (!names.back().starts_with(settings.frozen[i])) continue;
+        used[i] = true;
+        std::fill_n(frozen.begin() + static_cast<std::ptrdiff_t>(offset + part.offset), part.rows * part.stride,
+                    std::uint8_t{1});
+      }
+    }
+  };
+  mark("policy", nets.policy, 0);
+  if (!nets.shared) mark("value", nets.value, nets.value_offset);
+  for (std::size_t i = 0; i < used.size(); ++i)
+    if (!used[i])
+      throw Error(Fault::spec, "no part of the networks begins with '" + settings.frozen[i] + "'", "learner.frozen",
+                  advice(settings.frozen[i], names));
+}
+
+void Ppo::State::begin_lanes() {
+  const std::uint64_t episodes = derived_seed(seed, "train");
+  for (std::size_t lane = 0; lane < lanes.count(); ++lane)
+    lanes.assign_stage(lane, curriculum.stage_of({episodes, static_cast<std::uint32_t>(lane), 0}));
+  lanes.begin_all(pool, episodes);
+  begun = true;
 }
 
 Ppo::Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions,
          WorkerPool& pool) {
-  check_one_role(game);
   check_settings(settings);
   state_ = std::make_unique<State>(game, settings, seed, total_decisions, pool);
 }
 
+Ppo::Ppo(Ppo&&) noexcept = default;
+Ppo& Ppo::operator=(Ppo&&) noexcept = default;
 Ppo::~Ppo() = default;
 
 std::int64_t Ppo::decisions() const noexcept { return state_->decisions; }
 std::int64_t Ppo::updates() const noexcept { return state_->updates; }
+std::size_t Ppo::stage() const noexcept { return state_->curriculum.stage(); }
+void Ppo::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {
+  state_->lanes.set_starts(stage, std::move(arena_states), share);
+}
 const PolicySignature& Ppo::signature() const noexcept { return state_->signature; }
-
-void Ppo::store(TensorFile& file) const {
-  const State& s = *state_;
-  s.signature.store(file);
-  file.metadata["game_fingerprint"] = s.game.fingerprint();
-  store_network(file, "policy", s.nets.policy, s.nets.policy_part(s.parameters.span()));
-  store_network(file, "value", s.nets.value, s.nets.value_part(s.parameters.span()));
-  file.put("policy.log_spread", {s.nets.heads.dials()}, s.nets.spread_part(s.parameters.span()));
-  const double count = s.normaliser.count();
-  file.put("normaliser.count", std::span(&count, 1));
-  file.put("normaliser.mean", s.normaliser.mean());
-  file.put("normaliser.deviation", s.normaliser.deviation());
-  file.put("adam.first", {s.nets.parameters}, s.adam.first_moments().span());
-  file.put("adam.second", {s.nets.parameters}, s.adam.second_moments().span());
-  const std::int64_t counters[] = {s.decisions, s.updates, s.adam.steps(), static_cast<std::int64_t>(s.seed)};
-  file.put("counters", std::span<const std::int64_t>(counters));
-  std::vector<std::byte> states;
-  for (std::size_t lane = 0; lane < s.lanes.count(); ++lane) {
-    const auto state = s.lanes.state(lane);
-    states.insert(states.end(), state.begin(), state.end());
-  }
-  file.put("lanes", std::span<const std::byte>(states));
-}
-
-void Ppo::restore(const TensorFile& file) {
-  State& s = *state_;
-  if (const auto d = first_difference(s.signature, PolicySignature::from(file)); !d.empty())
-    throw Error(Fault::refused, "the checkpoint does not fit the game: " + d, "checkpoint",
-                "go on with the game it was trained in, or start afresh");
-  if (file.text("game_fingerprint") != s.game.fingerprint())
-    throw Error(Fault::refused, "the checkpoint was trained in another version of the game", "checkpoint",
-                "go on with the game it was trained in, or start afresh");
-  const auto counters = file.integers("counters");
-  const auto states = file.bytes("lanes");
-  const std::size_t block = s.lanes.state(0).size();
-  if (counters.size() != 4 || states.size() != block * s.lanes.count())
-    throw Error(Fault::refused,
-                "the checkpoint holds " + std::to_string(states.size() / block) + " lanes, the run has " +
-                    std::to_string(s.lanes.count()),
-                "checkpoint", "resume with the same number of lanes");
-  fetch_network(file, "policy", s.nets.policy, s.nets.policy_part(s.parameters.span()));
-  fetch_network(file, "value", s.nets.value, s.nets.value_part(s.parameters.span()));
-  if (s.nets.heads.dials() > 0) file.get("policy.log_spread", s.nets.spread_part(s.parameters.span()));
-  s.normaliser = Normaliser(file.doubles("normaliser.count").at(0), file.doubles("normaliser.mean"),
-                            file.doubles("normaliser.deviation"));
-  file.get("adam.first", s.adam.first_moments().span());
-  file.get("adam.second", s.adam.second_moments().span());
-  s.decisions = counters[0];
-  s.updates = counters[1];
-  s.adam.set_steps(counters[2]);
-  s.seed = static_cast<std::uint64_t>(counters[3]);
-  for (std::size_t lane = 0; lane < s.lanes.count(); ++lane)
-    s.lanes.restore(lane, std::span(states).subspan(lane * block, block));
-}
 
 Policy Ppo::policy() const {
   TensorFile file;

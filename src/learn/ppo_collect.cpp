@@ -1,14 +1,35 @@
 #include <algorithm>
+#include <cmath>
 #include <utility>
 
 #include "ppo_state.hpp"
+#include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 
 namespace zithercraft {
 
-float Ppo::State::value_of(std::span<const float> raw_row, Room& room) const {
-  normaliser.apply(raw_row, room.row.span());
-  return nets.value.forward(nets.value_part(parameters.span()), room.row.span(), 1, room.loss.value)[0];
+Judgement<float> Ppo::State::judge_rows(std::span<const float> raw, std::size_t rows, std::span<float> remembered,
+                                        Room& room) const {
+  normaliser.apply(raw, room.inputs.span(), nets.policy.input_stride());
+  return judge(nets, numbers(), {1, rows, room.inputs.span(), {}, remembered}, room.loss.nets);
+}
+
+void Ppo::State::fetch_memory(std::size_t first_row, std::size_t rows, Room& room) const {
+  const std::size_t of_policy = nets.policy_memory(), of_value = nets.value_memory();
+  for (std::size_t i = 0; i < rows; ++i) {
+    const float* const from = memory.data() + (first_row + i) * memory_each();
+    std::copy_n(from, of_policy, room.memory.begin() + i * of_policy);
+    std::copy_n(from + of_policy, of_value, room.memory.begin() + rows * of_policy + i * of_value);
+  }
+}
+
+void Ppo::State::keep_memory(std::size_t first_row, std::size_t rows, const Room& room) {
+  const std::size_t of_policy = nets.policy_memory(), of_value = nets.value_memory();
+  for (std::size_t i = 0; i < rows; ++i) {
+    float* const to = memory.data() + (first_row + i) * memory_each();
+    std::copy_n(room.memory.begin() + i * of_policy, of_policy, to);
+    std::copy_n(room.memory.begin() + rows * of_policy + i * of_value, of_value, to + of_policy);
+  }
 }
 
 void Ppo::State::keep_results(std::size_t lane, std::size_t time, std::vector<TimedEpisode>& ended) {
@@ -18,78 +39,116 @@ void Ppo::State::keep_results(std::size_t lane, std::size_t time, std::vector<Ti
   }
 }
 
-void Ppo::State::play_group(std::size_t g, std::size_t worker) {
-  const Group& group = groups[g];
-  Room& room = rooms[worker];
+// Senses are kept, judged and turned into controls.
+void Ppo::State::decide(const Group& group, std::size_t time, Room& room) {
   Rollout& r = rollout;
-  const std::size_t seats = lanes.seats(0), width = nets.heads.outputs();
-  group_episodes[g].clear();
+  const std::size_t first = group.sample(r.horizon, time, 0), width = nets.heads.outputs(), masks = r.masks;
+  const auto raw = r.raw.span().subspan(first * r.columns, group.rows * r.columns);
+  const auto sensed = lanes.observations(0).subspan(group.first_row * r.columns, group.rows * r.columns);
+  std::copy(sensed.begin(), sensed.end(), raw.begin());
+  if (remembers() && time % r.span == 0)
+    std::copy_n(memory.begin() + group.first_row * memory_each(), group.rows * memory_each(),
+                r.remembered_at(time / r.span, group.first_row, group.rows).begin());
+  fetch_memory(group.first_row, group.rows, room);
+  const auto said = judge_rows(raw, group.rows, room.memory.span(), room);
+  keep_memory(group.first_row, group.rows, room);
+
   const std::uint64_t decide_seed = derived_seed(seed, "decide");
-  for (std::size_t t = 0; t < r.horizon; ++t) {
-    const std::size_t first = group.sample(r.horizon, t, 0);
-    const auto raw = r.raw.span().subspan(first * r.columns, group.rows * r.columns);
-    const auto inputs = r.inputs.span().subspan(first * r.columns, group.rows * r.columns);
-    const auto sensed = lanes.observations(0).subspan(group.first_row * r.columns, group.rows * r.columns);
-    std::copy(sensed.begin(), sensed.end(), raw.begin());
-    normaliser.apply(raw, inputs);
-    const auto outputs = nets.policy.forward(nets.policy_part(parameters.span()), inputs, group.rows, room.loss.policy);
-    for (std::size_t i = 0; i < group.rows; ++i) {
-      // One stream per row and rollout would need its position kept; a stream per decision needs nothing.
-      RandomStream random(decide_seed, static_cast<std::uint32_t>(group.first_row + i),
-                          static_cast<std::uint32_t>(static_cast<std::size_t>(updates) * r.horizon + t),
-                          Purpose::decide);
-      const auto decision = r.decisions.span().subspan((first + i) * r.controls, r.controls);
-      r.log_probability[first + i] = nets.heads.sample(
-          outputs.subspan(i * width, width), nets.spread_part(std::as_const(parameters).span()), random, decision);
-      nets.heads.controls_of(decision, lanes.control(0, group.first_row + i));
-    }
-    for (std::size_t l = 0; l < group.lanes; ++l) {
-      const std::size_t lane = group.first_lane + l;
-      lanes.advance(lane, worker);
-      const Outcome outcome = lanes.outcome(lane);
-      for (std::size_t seat = 0; seat < seats; ++seat) {
-        const std::size_t s = first + l * seats + seat, row = lane * seats + seat;
-        r.reward[s] = lanes.rewards(0)[row];
-        r.ended[s] = outcome == Outcome::running ? 0 : 1;
-        // Where the rollout stops or a cutoff strikes, the future is the value of what is sensed now.
-        const bool stops = t + 1 == r.horizon && outcome == Outcome::running;
-        r.next_value[s] = outcome == Outcome::cutoff || stops ? value_of(lanes.observation(0, row), room) : 0.0f;
-      }
-      if (outcome == Outcome::running) continue;
-      keep_results(lane, t, group_episodes[g]);
-      EpisodeKey next = lanes.key(lane);
-      ++next.episode;
-      lanes.begin(lane, next, worker);
-    }
+  const auto spread = nets.spread_part(std::as_const(parameters).span());
+  for (std::size_t i = 0; i < group.rows; ++i) {
+    const auto allowed = r.allowed.span().subspan((first + i) * masks, masks);
+    const auto output = said.row(i, width);
+    nets.heads.read_masks(raw.subspan(i * r.columns, r.columns), allowed);
+    nets.heads.forbid<float>(allowed, output);
+    // One stream per row and rollout would need its position kept; a stream per decision needs nothing.
+    RandomStream random(decide_seed, static_cast<std::uint32_t>(group.first_row + i),
+                        static_cast<std::uint32_t>(static_cast<std::size_t>(updates) * r.horizon + time),
+                        Purpose::decide);
+    const auto decision = r.decisions.span().subspan((first + i) * r.controls, r.controls);
+    r.log_probability[first + i] = nets.heads.sample(output, spread, random, decision);
+    r.value[first + i] = value_scale.to_value(said.value(i));
+    nets.heads.controls_of(decision, lanes.control(0, group.first_row + i));
   }
-  judge_group(group, room);
-  estimate_advantages(r, group, settings.discount, settings.trace_decay);
 }
 
-// Values of all samples of a group, in larger blocks than one decision has.
-void Ppo::State::judge_group(const Group& group, Room& room) {
+// Plays one decision. Where a cutoff strikes, the future is the value of what is sensed then.
+void Ppo::State::advance(const Group& group, std::size_t time, std::size_t g, std::size_t worker) {
   Rollout& r = rollout;
-  const std::size_t begin = group.sample(r.horizon, 0, 0), end = begin + group.rows * r.horizon;
-  for (std::size_t first = begin; first < end; first += samples_per_shard) {
-    const std::size_t n = std::min(samples_per_shard, end - first);
-    const auto values =
-        nets.value.forward(nets.value_part(std::as_const(parameters).span()),
-                           r.inputs.span().subspan(first * r.columns, n * r.columns), n, room.loss.value);
-    std::copy_n(values.begin(), n, r.value.begin() + first);
+  Room& room = rooms[worker];
+  const std::size_t seats = lanes.seats(0);
+  for (std::size_t i = 0; i < room.others.size(); ++i)
+    room.others[i]->decide(lanes, i + 1, group.first_lane, group.lanes);
+  for (std::size_t l = 0; l < group.lanes; ++l) {
+    const std::size_t lane = group.first_lane + l, first = group.sample(r.horizon, time, l * seats);
+    lanes.advance(lane, worker);
+    const Outcome outcome = lanes.outcome(lane);
+    for (std::size_t seat = 0; seat < seats; ++seat) {
+      const std::size_t row = lane * seats + seat;
+      r.reward[first + seat] = lanes.rewards(0)[row];
+      r.ended[first + seat] = outcome == Outcome::running ? 0 : 1;
+      r.next_value[first + seat] = 0.0f;
+    }
+    if (outcome == Outcome::running) continue;
+    for (std::size_t seat = 0; seat < seats; ++seat) {
+      const std::size_t row = lane * seats + seat;
+      if (outcome == Outcome::cutoff) {
+        fetch_memory(row, 1, room);
+        r.next_value[first + seat] =
+            value_scale.to_value(judge_rows(lanes.observation(0, row), 1, room.memory.span(), room).value(0));
+      }
+      std::fill_n(memory.begin() + row * memory_each(), memory_each(), 0.0f);
+    }
+    keep_results(lane, time, group_episodes[g]);
+    EpisodeKey next = lanes.key(lane);
+    ++next.episode;
+    lanes.assign_stage(lane, curriculum.stage_of(next));
+    lanes.begin(lane, next, worker);
   }
-  for (std::size_t t = 0; t + 1 < r.horizon; ++t)
-    for (std::size_t row = 0; row < group.rows; ++row) {
+}
+
+// The value of what follows each decision: that of the next one, or at the rollout's end of what is sensed now.
+void Ppo::State::value_of_what_follows(const Group& group, Room& room) {
+  Rollout& r = rollout;
+  fetch_memory(group.first_row, group.rows, room);
+  const auto sensed = lanes.observations(0).subspan(group.first_row * r.columns, group.rows * r.columns);
+  const auto said = judge_rows(sensed, group.rows, room.memory.span(), room);
+  for (std::size_t row = 0; row < group.rows; ++row) {
+    const std::size_t last = group.sample(r.horizon, r.horizon - 1, row);
+    if (r.ended[last] == 0) r.next_value[last] = value_scale.to_value(said.value(row));
+    for (std::size_t t = 0; t + 1 < r.horizon; ++t) {
       const std::size_t s = group.sample(r.horizon, t, row);
       if (r.ended[s] == 0) r.next_value[s] = r.value[group.sample(r.horizon, t + 1, row)];
     }
+  }
+}
+
+void Ppo::State::play_group(std::size_t g, std::size_t worker) {
+  const Group& group = groups[g];
+  Room& room = rooms[worker];
+  PhaseClock clock;
+  group_episodes[g].clear();
+  for (std::size_t t = 0; t < rollout.horizon; ++t) {
+    decide(group, t, room);
+    clock.add_to(room.times.decide);
+    advance(group, t, g, worker);
+    clock.add_to(room.times.play);
+  }
+  value_of_what_follows(group, room);
+  estimate_advantages(rollout, group, settings.discount, settings.trace_decay, settings.baseline);
+  const std::size_t first = group.sample(rollout.horizon, 0, 0) * rollout.columns;
+  group_moments[g].measure(
+      rollout.raw.span().subspan(first, group.rows * rollout.horizon * rollout.columns), rollout.columns);
+  clock.add_to(room.times.decide);
 }
 
 CollectReport Ppo::collect() {
   State& s = *state_;
+  CollectReport report;
+  PhaseClock clock;
+  if (!s.begun) s.begin_lanes();
   s.pool.run(s.groups.size(), [&](std::size_t g, std::size_t worker) { s.play_group(g, worker); });
   s.decisions += static_cast<std::int64_t>(s.rollout.samples());
 
-  CollectReport report;
   report.decisions = static_cast<std::int64_t>(s.rollout.samples());
   std::vector<const TimedEpisode*> all;
   for (const auto& list : s.group_episodes)
@@ -97,7 +156,14 @@ CollectReport Ppo::collect() {
   std::stable_sort(all.begin(), all.end(), [](const auto* a, const auto* b) {
     return a->time != b->time ? a->time < b->time : a->row < b->row;
   });
-  for (const auto* episode : all) report.episodes.push_back(episode->result);
+  report.stage = s.curriculum.stage();
+  for (const auto* episode : all) {
+    report.episodes.push_back(episode->result);
+    s.curriculum.add(episode->result);
+  }
+  s.curriculum.advance(s.decisions);
+  for (auto& room : s.rooms) report.times += std::exchange(room.times, {});
+  clock.add_to(report.times.wall);
   return report;
 }
 

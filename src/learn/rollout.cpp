@@ -2,32 +2,42 @@
 
 namespace zithercraft {
 
-Rollout::Rollout(std::size_t rows_, std::size_t horizon_, std::size_t columns_, std::size_t controls_)
-    : rows(rows_),
-      horizon(horizon_),
-      columns(columns_),
-      controls(controls_),
+Rollout::Rollout(const RolloutSize& size)
+    : rows(size.rows),
+      horizon(size.horizon),
+      columns(size.columns),
+      controls(size.controls),
+      masks(size.masks),
+      memory(size.memory),
+      span(size.memory_span),
       raw(samples() * columns),
-      inputs(samples() * columns),
       decisions(samples() * controls),
+      allowed(samples() * masks),
       log_probability(samples()),
       reward(samples()),
       value(samples()),
       next_value(samples()),
       ended(samples()),
       advantage(samples()),
-      target(samples()) {}
+      target(samples()),
+      counts(samples()),
+      remembered(spans() * rows * memory) {}
 
-void estimate_advantages(Rollout& r, const Group& group, double discount, double trace_decay) {
+void estimate_advantages(Rollout& r, const Group& group, double discount, double trace_decay, bool baseline) {
   const auto gamma = static_cast<float>(discount), lambda = static_cast<float>(trace_decay);
   for (std::size_t row = 0; row < group.rows; ++row) {
     float later = 0.0f;
+    bool known = baseline;  // without a baseline nothing stands for what comes behind the rollout
     for (std::size_t t = r.horizon; t-- > 0;) {
       const std::size_t s = group.sample(r.horizon, t, row);
-      const float surprise = r.reward[s] + gamma * r.next_value[s] - r.value[s];
-      later = surprise + (r.ended[s] != 0 ? 0.0f : gamma * lambda * later);
+      const bool ended = r.ended[s] != 0;
+      known = known || ended;
+      const float value = baseline ? r.value[s] : 0.0f, next = baseline ? r.next_value[s] : 0.0f;
+      const float surprise = r.reward[s] + gamma * next - value;
+      later = surprise + (ended ? 0.0f : gamma * lambda * later);
       r.advantage[s] = later;
-      r.target[s] = later + r.value[s];
+      r.target[s] = later + value;
+      r.counts[s] = known ? 1 : 0;
     }
   }
 }

@@ -7,28 +7,36 @@
 #include <cstddef>
 #include <cstdint>
 #include <span>
-#include <vector>
 
-#include "actor_critic.hpp"
 #include "zithercraft/base/aligned.hpp"
-#include "zithercraft/game/lanes.hpp"
-#include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/net/normaliser.hpp"
 
 namespace zithercraft {
 
-struct Rollout {
-  Rollout(std::size_t rows, std::size_t horizon, std::size_t columns, std::size_t controls);
+struct RolloutSize {
+  std::size_t rows = 0, horizon = 0, columns = 0, controls = 0, masks = 0;
+  std::size_t memory = 0;       // numbers remembered for a row
+  std::size_t memory_span = 1;  // decisions between those at which they are kept
+};
 
-  std::size_t rows, horizon, columns, controls;
-  AlignedBuffer<float> raw, inputs;  // [samples][columns] as sensed, and normalised
-  AlignedBuffer<float> decisions;    // [samples][controls]
+struct Rollout {
+  explicit Rollout(const RolloutSize& size);
+
+  std::size_t rows, horizon, columns, controls, masks, memory, span;
+  AlignedBuffer<float> raw;        // [samples][columns] as sensed
+  AlignedBuffer<float> decisions;  // [samples][controls]
+  AlignedBuffer<float> allowed;    // [samples][masks]
   AlignedBuffer<float> log_probability, reward, value;
   AlignedBuffer<float> next_value;  // value of what follows: 0 after a verdict, of the last moment after a cutoff
   AlignedBuffer<std::uint8_t> ended;
   AlignedBuffer<float> advantage, target;
+  AlignedBuffer<std::uint8_t> counts;  // whether something can be learned from a sample
+  AlignedBuffer<float> remembered;     // [spans][rows][memory] before the first decision of each span
 
   std::size_t samples() const { return rows * horizon; }
+  std::size_t spans() const { return horizon / span; }
+  std::span<float> remembered_at(std::size_t which, std::size_t row, std::size_t n = 1) {
+    return remembered.span().subspan((which * rows + row) * memory, n * memory);
+  }
 };
 
 /// The rows [first, first + count) that are played together.
@@ -39,7 +47,8 @@ struct Group {
   }
 };
 
-/// Generalised advantages and value targets of a group's samples, backwards in time.
-void estimate_advantages(Rollout& rollout, const Group& group, double discount, double trace_decay);
+/// Generalised advantages and value targets of a group's samples, backwards in time. Without a baseline values count as
+/// 0, and samples whose episode goes on behind the rollout do not count.
+void estimate_advantages(Rollout& rollout, const Group& group, double discount, double trace_decay, bool baseline);
 
 }  // namespace zithercraft

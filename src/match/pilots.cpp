@@ -26,21 +26,49 @@ class PolicyPilot : public Pilot {
     const std::size_t seats = lanes.seats(role), in = policy_.columns(), out = policy_.controls();
     const auto senses = lanes.observations(role).subspan(first * seats * in, count * seats * in);
     const auto controls = lanes.controls(role).subspan(first * seats * out, count * seats * out);
-    if (decisions_ == Decisions::greedy) return policy_.decide(senses, controls);
+    const auto memory = remembered(lanes, seats, first, count);
+    if (decisions_ == Decisions::greedy) return policy_.decide(senses, controls, memory);
+    const std::size_t kept = policy_.memory();
     for (std::size_t row = 0; row < count * seats; ++row) {
       const std::size_t lane = first + row / seats;
       RandomStream random(
           seed_, lanes.key(lane).episode,
           lanes.decisions(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
           Purpose::decide);
-      policy_.decide(senses.subspan(row * in, in), controls.subspan(row * out, out), random);
+      policy_.decide(senses.subspan(row * in, in), controls.subspan(row * out, out), random,
+                     memory.subspan(row * kept, kept));
     }
   }
 
  private:
+  // The memory of these lanes' seats, as it was before this decision. A decision may be asked for twice, by who wants
+  // to see where it would lead.
+  std::span<float> remembered(const Lanes& lanes, std::size_t seats, std::size_t first, std::size_t count) {
+    const std::size_t kept = policy_.memory() * seats;
+    if (kept == 0) return {};
+    if (asked_.size() < lanes.count()) {
+      asked_.resize(lanes.count());
+      before_.resize(lanes.count() * kept);
+      after_.resize(lanes.count() * kept);
+    }
+    for (std::size_t lane = first; lane < first + count; ++lane) {
+      const auto own = [&](std::vector<float>& memory) { return std::span(memory).subspan(lane * kept, kept); };
+      if (lanes.decisions(lane) == 0) {
+        std::fill(own(before_).begin(), own(before_).end(), 0.0f);
+      } else if (asked_[lane] != lanes.decisions(lane)) {
+        std::copy(own(after_).begin(), own(after_).end(), own(before_).begin());
+      }
+      asked_[lane] = lanes.decisions(lane);
+      std::copy(own(before_).begin(), own(before_).end(), own(after_).begin());
+    }
+    return std::span(after_).subspan(first * kept, count * kept);
+  }
+
   Policy policy_;
   Decisions decisions_;
   std::uint64_t seed_;
+  std::vector<std::uint32_t> asked_;    // the decision of each lane that was asked for last
+  std::vector<float> before_, after_;  // what was remembered before it, and after it
 };
 
 class RandomPilot : public Pilot {
@@ -60,10 +88,15 @@ class RandomPilot : public Pilot {
           lanes.decisions(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
           Purpose::decide);
       const auto out = lanes.control(role, row);
-      for (std::size_t c = 0; c < controls.size(); ++c)
-        out[c] = controls[c].is_choice()
-                     ? static_cast<float>(random.below(static_cast<std::uint32_t>(controls[c].options.size())))
-                     : static_cast<float>(random.between(controls[c].low, controls[c].high));
+      for (std::size_t c = 0; c < controls.size(); ++c) {
+        if (!controls[c].is_choice()) {
+          out[c] = static_cast<float>(random.between(controls[c].low, controls[c].high));
+          continue;
+        }
+        const auto options = static_cast<std::uint32_t>(controls[c].options.size());
+        do out[c] = static_cast<float>(random.below(options));
+        while (!lanes.allowed(role, row, c, static_cast<std::size_t>(out[c])));
+      }
     }
   }
 
@@ -123,7 +156,7 @@ std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy p
                                     std::uint64_t seed) {
   const Role& r = game.roles()[role];
   const auto& found = policy.signature();
-  const PolicySignature wanted{r.name, r.columns, r.controls, found.policy_widths, found.value_widths};
+  const PolicySignature wanted{r.name, r.columns, r.controls, found.policy, found.value};
   if (const auto d = first_difference(wanted, found); !d.empty())
     throw Error(Fault::refused, "the policy does not fit the game: " + d, "role '" + r.name + "'",
                 "use a policy trained for this game");
@@ -134,6 +167,24 @@ std::unique_ptr<Pilot> random_pilot(std::uint64_t seed) { return std::make_uniqu
 
 std::unique_ptr<Pilot> script_pilot(const Game& game, std::size_t role) {
   return std::make_unique<ScriptPilot>(find_script(game, role));
+}
+
+std::unique_ptr<Pilot> usual_pilot(const Game& game, std::size_t role, std::uint64_t seed) {
+  return game.spec().roles[role].script.playable() ? script_pilot(game, role) : random_pilot(seed);
+}
+
+Crew::Crew(const Game& game, std::unique_ptr<Pilot> first, std::uint64_t seed) {
+  pilots_.push_back(std::move(first));
+  for (std::size_t role = 1; role < game.roles().size(); ++role) pilots_.push_back(usual_pilot(game, role, seed));
+}
+std::vector<Pilot*> Crew::hands() const {
+  std::vector<Pilot*> list;
+  for (const auto& pilot : pilots_) list.push_back(pilot.get());
+  return list;
+}
+std::vector<const Pilot*> Crew::pilots() const {
+  const auto list = hands();
+  return {list.begin(), list.end()};
 }
 
 void check_scripts(const Game& game) {

@@ -46,7 +46,8 @@ class Finder {
     s.top_speed = static_cast<float>(own->top_speed);
     s.top_turn = static_cast<float>(exact::radians(own->top_turn_rate));
     s.ray_reach = static_cast<float>(fan->reach);
-    s.columns_per_ray = fan->sees.size() + 1;
+    if (fan->reports == RayReport::each_tag) lacks("a ray fan that reports what each ray meets first");
+    s.columns_per_ray = fan->sees.size() + (fan->reports == RayReport::first_or_miss ? 2 : 1);
     const auto flag = std::find(fan->sees.begin(), fan->sees.end(), compass->to);
     if (flag != fan->sees.end()) s.target_flag = static_cast<std::size_t>(flag - fan->sees.begin());
     const double gaps = static_cast<double>(fan->arc >= 360.0 ? fan->rays : fan->rays - 1);

@@ -5,10 +5,12 @@
 #include <memory>
 #include <span>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/game/game.hpp"
+#include "zithercraft/net/network_plan.hpp"
 #include "zithercraft/net/policy.hpp"
 
 namespace zithercraft {
@@ -16,56 +18,130 @@ namespace zithercraft {
 class TensorFile;
 class WorkerPool;
 
+/// What a decision's loss is made of.
+enum class Objective : std::uint8_t {
+  clipped,  ///< the ratio of probabilities times the advantage, clipped: proximal policy optimisation
+  plain     ///< the logarithm of the probability times the advantage: the actor-critic; without a baseline REINFORCE
+};
+
+/// How the learning rate gets from its first value to its last.
+enum class Fall : std::uint8_t { linear, cosine };
+
 /// Settings of the learner. The defaults are meant to work as they are.
 struct PpoSettings {
+  // The networks
   std::vector<std::int64_t> policy_layers{64, 64};  ///< widths of the policy network's hidden layers
   std::vector<std::int64_t> value_layers{64, 64};   ///< widths of the value network's hidden layers
-  std::int64_t lanes = 256;                         ///< copies of the game played side by side, at least 1
-  std::int64_t horizon = 128;                       ///< decisions per lane in one rollout, at least 1
-  std::int64_t epochs = 4;                          ///< times a rollout is learned from, at least 1
-  std::int64_t minibatch = 4096;                    ///< samples per gradient step, at least 1
-  double learning_rate = 1e-3;                      ///< of the first update, above 0
-  double last_learning_rate = 1e-4;                 ///< of the last update; in between it falls linearly
-  double discount = 0.998;                          ///< of a reward one decision later, 0 to 1
-  double trace_decay = 0.95;                        ///< lambda of the generalised advantage, 0 to 1
-  double clip = 0.2;                                ///< how far a decision's probability ratio may move, above 0
-  double entropy_weight = 0.005;                    ///< reward for staying undecided at the first update, at least 0
+  Activation activation = Activation::tanh;         ///< of hidden layers
+  bool share = false;              ///< the value is one more output of the policy network, which then has both tasks
+  std::int64_t memory = 0;         ///< numbers that each network remembers from decision to decision, 0 for none
+  std::int64_t memory_span = 32;   ///< decisions through which remembering is learned; divides the horizon
+  /// Convolutions over cameras and windows, as many as fit; empty: pixels are columns like others.
+  std::vector<ConvolutionLayer> pictures{{16, 4, 2}, {32, 3, 2}};
+  std::int64_t picture_least = 12;  ///< pixels or cells along both sides from which on convolutions are used
+  std::int64_t crowd_width = 32;   ///< features of each other in a crowd; 0: its columns are like others
+  std::int64_t crowd_queries = 2;  ///< means taken over a crowd by attention, at least 1
+
+  // Playing
+  std::int64_t lanes = 256;    ///< copies of the game played side by side, at least 1
+  std::int64_t horizon = 128;  ///< decisions per lane in one rollout, at least 1
+  double discount = 0.998;     ///< of a reward one decision later, 0 to 1
+  double trace_decay = 0.95;   ///< lambda of the generalised advantage, 0 to 1
+
+  // Learning
+  Objective objective = Objective::clipped;
+  bool baseline = true;              ///< returns are compared with their prediction; if not, only with their mean, and
+                                     ///< decisions whose episode the rollout does not finish teach nothing
+  std::int64_t epochs = 4;           ///< times a rollout is learned from, at least 1
+  std::int64_t minibatch = 4096;     ///< samples per gradient step, at least 1
+  double kl_limit = 0.0;             ///< no further epoch once the divergence is above this; 0 for no limit
+  double learning_rate = 1e-3;       ///< of the first update, above 0
+  double last_learning_rate = 1e-4;  ///< of the last update
+  Fall learning_rate_falls = Fall::linear;
+  double clip = 0.2;                 ///< how far a decision's probability ratio may move, above 0
+  double value_weight = 1.0;         ///< of the value's loss beside the policy's; matters if they share a network
+  double value_clip = 0.0;           ///< how far a value may move in one update, in spreads of returns; 0: any way
+  double entropy_weight = 0.005;     ///< reward for staying undecided at the first update, at least 0
   double last_entropy_weight = 0.0;  ///< reached linearly when the share `entropy_fades_by` of the training is done
   double entropy_fades_by = 0.5;     ///< above 0, at most 1; afterwards the policy may grow certain of itself
   double gradient_limit = 0.5;       ///< length to which longer gradients are cut, per network, above 0
   double first_spread = 0.6;         ///< spread of dials at the start, as a share of half their range, above 0
   bool normalise = true;             ///< bring observation columns to mean 0 and spread 1
+  bool normalise_returns = true;     ///< predict returns in a scale in which they have mean 0 and spread 1
+  /// Beginnings of the names of network parts that stay as they are: "policy.hidden.0". For skills that are continued.
+  std::vector<std::string> frozen{};
   bool operator==(const PpoSettings&) const = default;
+};
+
+/// The networks that a role's senses and the settings ask for; the value plan is empty if they share one. Throws Error
+/// (spec) if they cannot be built.
+std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PpoSettings& settings);
+
+/// Where the time of a rollout or an update went: seconds, summed over the threads but for the last one.
+struct PhaseTimes {
+  double play = 0.0;    ///< stepping lanes: ticks, senses, rewards
+  double decide = 0.0;  ///< the networks' forward passes while playing, drawing decisions
+  double learn = 0.0;   ///< gradients
+  double step = 0.0;    ///< adding gradients up, the optimiser
+  double wall = 0.0;    ///< by the clock
+  PhaseTimes& operator+=(const PhaseTimes& other);
 };
 
 struct CollectReport {
   std::int64_t decisions = 0;             ///< taken in this rollout, over all seats
   std::vector<EpisodeResult> episodes{};  ///< that ended in it, in order of time, then lane
+  std::size_t stage = 0;                  ///< of the curriculum, while it was played
+  PhaseTimes times{};
 };
 
 struct ImproveReport {
-  double policy_loss = 0.0, value_loss = 0.0;
+  double policy_loss = 0.0;
+  double value_loss = 0.0;          ///< in the value network's scale
   double entropy = 0.0;             ///< mean over samples of the last epoch, nats
   double kl = 0.0;                  ///< approximate divergence from the policy that collected, last epoch
   double clip_share = 0.0;          ///< share of samples whose ratio was clipped, last epoch
   double explained_variance = 0.0;  ///< of the returns by the value network, before the update
   double gradient_norm = 0.0;       ///< of the policy network, mean over steps, before the limit
   double learning_rate = 0.0;
+  double value_gradient_norm = 0.0;  ///< as `gradient_norm`, of the value network; 0 if they share one
+  double spread = 0.0;               ///< of dials after the update, mean, as a share of half their range; 0 without dials
+  std::int64_t epochs = 0;           ///< gone through before the divergence was too large
+  PhaseTimes times{};
+};
+
+/// What was taken from a policy that is continued.
+struct Continuation {
+  enum class Taken : std::uint8_t { all, part, none };
+  struct Part {
+    std::string name{};  ///< "policy.hidden.0.weight"
+    Taken taken = Taken::none;
+    std::size_t numbers = 0, of = 0;  ///< taken, of how many
+  };
+  std::vector<Part> parts{};
+  std::vector<std::string> new_columns{}, new_controls{};    ///< that the old policy did not know
+  std::vector<std::string> lost_columns{}, lost_controls{};  ///< that the game does not have
 };
 
 /// Proximal policy optimisation with clipped ratios (Schulman, Wolski, Dhariwal, Radford, Klimov: "Proximal policy
-/// optimization algorithms", 2017) and generalised advantages (Schulman et al., 2016), for games with one role.
+/// optimization algorithms", 2017) and generalised advantages (Schulman et al., 2016). The game's first role learns; others
+/// are played by their hand-written pilots, or at random.
 ///
-/// Separate policy and value networks. An episode that ends by a verdict has no future; one that is cut off is credited
+/// An episode that ends by a verdict has no future; one that is cut off is credited
 /// with the value of its last observation. For a fixed build the results are the same bits on any number of threads.
 class Ppo {
  public:
   /// `total_decisions` is the length of the schedules. Throws Error (spec) if the settings or the game cannot be used.
   Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions,
       WorkerPool& pool);
+  Ppo(Ppo&&) noexcept;
+  Ppo& operator=(Ppo&&) noexcept;
   ~Ppo();
 
-  /// Plays `horizon` decisions in every lane with the present policy.
+  /// States of a stage's arena that the given share of its episodes begins from; before the first `collect` or
+  /// `restore`. Throws Error (refused) if they are not of that arena.
+  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share);
+  /// Plays `horizon` decisions in every lane with the present policy. A stage of the game's curriculum that has been
+  /// learned is left at the end of it.
   CollectReport collect();
   /// Learns from what was collected last. Throws Error (numbers), naming the layer, if a loss or gradient is not
   /// finite.
@@ -73,12 +149,16 @@ class Ppo {
 
   std::int64_t decisions() const noexcept;  ///< taken so far, over all seats
   std::int64_t updates() const noexcept;    ///< improvements so far
+  std::size_t stage() const noexcept;       ///< of the curriculum; see Game::stages
   const PolicySignature& signature() const noexcept;
 
   /// Everything needed to go on: weights, optimiser, normaliser, lanes and counters. To be called after `improve`.
   void store(TensorFile& file) const;
   /// Goes on from a stored state. Throws Error (refused), naming the difference, if it is of another game or network.
   void restore(const TensorFile& file);
+  /// Begins with what fits of a policy that was trained in another game or with other networks; before the first
+  /// `collect`. Throws Error (refused) if nothing fits.
+  Continuation continue_from(const TensorFile& file);
   /// The present policy, for playing.
   Policy policy() const;
 

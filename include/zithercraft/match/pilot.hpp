@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <memory>
 #include <string>
+#include <vector>
 
 #include "zithercraft/game/lanes.hpp"
 #include "zithercraft/net/policy.hpp"
@@ -31,6 +32,21 @@ std::unique_ptr<Pilot> random_pilot(std::uint64_t seed = 0);
 
 /// The role's hand-written pilot. Throws Error (spec) if it has none, or none is known by its name.
 std::unique_ptr<Pilot> script_pilot(const Game& game, std::size_t role);
+
+/// Who plays a role unless somebody else is asked to: its hand-written pilot, or random controls if it has none.
+std::unique_ptr<Pilot> usual_pilot(const Game& game, std::size_t role, std::uint64_t seed = 0);
+
+/// Pilots for all roles: the given one for the first, the usual ones for the others.
+class Crew {
+ public:
+  Crew(const Game& game, std::unique_ptr<Pilot> first, std::uint64_t seed = 0);
+  const Pilot& first() const { return *pilots_.front(); }
+  std::vector<Pilot*> hands() const;
+  std::vector<const Pilot*> pilots() const;
+
+ private:
+  std::vector<std::unique_ptr<Pilot>> pilots_;
+};
 
 /// Checks that the scripts named in the game are known. Throws Error (spec) with advice.
 void check_scripts(const Game& game);
