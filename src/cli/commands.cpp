@@ -8,132 +8,13 @@
 #include "games.hpp"
 #include "progress.hpp"
 #include "signals.hpp"
+#include "zithercraft/base/files.hpp"
 #include "zithercraft/zithercraft.hpp"
 
 namespace zithercraft::cli {
 namespace {
 
 using nlohmann::ordered_json;
-
-ordered_json column_json(const Column& c) {
-  return {{"name", c.name}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}, {"scale", c.scale}};
-}
-
-ordered_json control_json(const ControlInfo& c) {
-  ordered_json j{{"name", c.name},
-                 {"kind", c.is_choice() ? "choice" : "dial"},
-                 {"unit", c.unit},
-                 {"low", c.low},
-                 {"high", c.high}};
-  if (c.is_choice()) j["options"] = c.options;
-  return j;
-}
-
-ordered_json game_json(const Game& game) {
-  ordered_json j{{"name", game.spec().name},
-                 {"about", game.spec().about},
-                 {"fingerprint", game.fingerprint()},
-                 {"tags", std::vector<std::string>(game.arena().tags().begin(), game.arena().tags().end())}};
-  for (const Role& role : game.roles()) {
-    ordered_json r{{"name", role.name}, {"seats", role.seats.size()}};
-    for (const Column& c : role.columns) r["columns"].push_back(column_json(c));
-    for (const ControlInfo& c : role.controls) r["controls"].push_back(control_json(c));
-    r["terms"] = role.terms;
-    j["roles"].push_back(r);
-  }
-  return j;
-}
-
-// Columns that differ only in the number between brackets are listed as one: "rays[0..23].hull".
-struct ColumnGroup {
-  std::string before, after;
-  int first = 0, last = 0;
-  bool numbered = false;
-  Column column;
-  std::string name() const {
-    return !numbered       ? column.name
-           : first == last ? column.name
-                           : fmt::format("{}[{}..{}]{}", before, first, last, after);
-  }
-};
-
-std::vector<ColumnGroup> grouped(const std::vector<Column>& columns) {
-  std::vector<ColumnGroup> groups;
-  for (const Column& c : columns) {
-    const auto open = c.name.find('['), close = c.name.find(']');
-    if (open == std::string::npos || close == std::string::npos) {
-      groups.push_back({{}, {}, 0, 0, false, c});
-      continue;
-    }
-    const std::string before = c.name.substr(0, open), after = c.name.substr(close + 1);
-    const int number = std::stoi(c.name.substr(open + 1, close - open - 1));
-    const auto same = std::find_if(groups.begin(), groups.end(), [&](const ColumnGroup& g) {
-      return g.numbered && g.before == before && g.after == after;
-    });
-    if (same == groups.end()) {
-      groups.push_back({before, after, number, number, true, c});
-    } else {
-      same->last = number;
-    }
-  }
-  return groups;
-}
-
-void print_game(const Game& game) {
-  fmt::print("{}: {}\n", game.spec().name, game.spec().about);
-  std::map<std::string, int> things;
-  for (const Entity& e : game.arena().entities()) ++things[e.name];
-  fmt::print("arena:   ");
-  for (const auto& [name, count] : things) fmt::print(" {} x{} ", name, count);
-  fmt::print("\ntime:     a decision every {:.2f} s, cut off after {} decisions\n",
-             static_cast<double>(game.spec().think_every) * game.spec().arena.tick, game.spec().cutoffs.decisions);
-  for (const Role& role : game.roles()) {
-    fmt::print("\nrole {} ({} seat{}), script: {}\n", role.name, role.seats.size(), role.seats.size() == 1 ? "" : "s",
-               game.spec().role(role.name).script.used() ? game.spec().role(role.name).script.name() : "none");
-    fmt::print("  {:<26} {:<14} {:>7} {:>7}  {}\n", "senses", "unit", "low", "high", "1 stands for");
-    for (const ColumnGroup& g : grouped(role.columns))
-      fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}  {}\n", g.name(), g.column.unit, g.column.low, g.column.high,
-                 g.column.unit == "flag" || g.column.scale == 1.0
-                     ? ""
-                     : fmt::format("{:.2f} {}", g.column.scale, g.column.unit));
-    fmt::print("  {:<26} {:<14} {:>7} {:>7}\n", "controls", "unit", "low", "high");
-    for (const ControlInfo& c : role.controls) {
-      fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}", c.name, c.unit, c.low, c.high);
-      for (const auto& option : c.options) fmt::print("  {}", option);
-      fmt::print("\n");
-    }
-    fmt::print("  {:<26} {:<14} {}\n", "rewards", "weight", "ends the episode");
-    for (const Term& t : game.spec().role(role.name).rewards)
-      fmt::print("  {:<26} {:<14} {}\n", t.name, t.weight,
-                 t.ends == Verdict::success   ? "success"
-                 : t.ends == Verdict::failure ? "failure"
-                                              : "");
-  }
-}
-
-// Whoever can play the game without training: its script, else random controls.
-std::unique_ptr<Pilot> untrained_pilot(const Game& game, std::size_t role = 0) {
-  return game.spec().roles[role].script.playable() ? script_pilot(game, role) : random_pilot();
-}
-
-void draw_game(const Game& game, const ShowCommand& command) {
-  std::vector<std::unique_ptr<Pilot>> pilots;
-  std::vector<Pilot*> hands;
-  for (std::size_t role = 0; role < game.roles().size(); ++role)
-    hands.push_back(pilots.emplace_back(untrained_pilot(game, role)).get());
-  const EpisodeKey key{derived_seed(command.seed, "score"), 0, 0};
-  Path path;
-  play_one(game, hands, key, [&](const Lanes& lanes) { extend(path, lanes); });
-  Lanes start(game, 1);
-  start.begin(0, key);
-  const Picture picture{&start,
-                        true,
-                        {path},
-                        fmt::format("{}: start of seed {} and the path of the {} pilot", game.spec().name, command.seed,
-                                    hands[0]->name())};
-  if (!command.png.empty()) draw_png(command.png, picture);
-  if (!command.svg.empty()) draw_svg(command.svg, picture);
-}
 
 std::string with_range(const Interval& i, const char* format) {
   return fmt::format("{} [{}, {}]", fmt::format(fmt::runtime(format), i.mean), fmt::format(fmt::runtime(format), i.low),
@@ -157,6 +38,52 @@ void print_score(const Score& s) {
   fmt::print("\n");
 }
 
+// Where the time of a training went: of all threads together, and by the clock.
+ordered_json profile_of(const PhaseTimes& t) {
+  return {{"play_seconds", t.play}, {"decide_seconds", t.decide}, {"learn_seconds", t.learn},
+          {"step_seconds", t.step}, {"wall_seconds", t.wall}};
+}
+
+void print_profile(const PhaseTimes& t, const TrainingProgress& last) {
+  const double busy = t.play + t.decide + t.learn + t.step;
+  const double decisions = std::max(1.0, static_cast<double>(last.decisions));
+  if (busy == 0.0) return;
+  fmt::print("\n{:<28} {:>10} {:>9} {:>16}\n", "phase", "seconds", "share %", "us per decision");
+  const auto line = [&](const char* name, double seconds) {
+    fmt::print("{:<28} {:>10.2f} {:>9.1f} {:>16.2f}\n", name, seconds, 100 * seconds / busy, 1e6 * seconds / decisions);
+  };
+  line("playing (ticks, senses)", t.play);
+  line("deciding while playing", t.decide);
+  line("learning (gradients)", t.learn);
+  line("stepping (optimiser)", t.step);
+  fmt::print("{:.2f} s by the clock; the threads were busy for {:.0f}% of the last update\n", t.wall,
+             100 * last.busy_share);
+}
+
+std::string list_of(const std::vector<std::string>& names) {
+  std::string text;
+  for (std::size_t i = 0; i < names.size() && i < 8; ++i) text += (i == 0 ? "" : ", ") + names[i];
+  return names.size() > 8 ? fmt::format("{} and {} more", text, names.size() - 8) : text;
+}
+
+void print_continuation(const Continuation& c) {
+  fmt::print("continued from the old policy:\n");
+  for (const auto& part : c.parts)
+    fmt::print("  {:<34} {}\n", part.name,
+               part.taken == Continuation::Taken::all
+                   ? "taken"
+                   : part.taken == Continuation::Taken::none
+                         ? "fresh"
+                         : fmt::format("{} of {} numbers taken", part.numbers, part.of));
+  const auto tell = [](const char* what, const std::vector<std::string>& names) {
+    if (!names.empty()) fmt::print("  {}: {}\n", what, list_of(names));
+  };
+  tell("columns that are new", c.new_columns);
+  tell("columns that are gone", c.lost_columns);
+  tell("controls that are new", c.new_controls);
+  tell("controls that are gone", c.lost_controls);
+}
+
 }  // namespace
 
 int GamesCommand::run() const {
@@ -166,17 +93,6 @@ int GamesCommand::run() const {
     if (!json) fmt::print("{:<12} {}\n", demo.name, demo.spec.about);
   }
   if (json) fmt::print("{}\n", list.dump(2));
-  return done;
-}
-
-int ShowCommand::run() const {
-  const Game compiled(find_game(game));
-  if (!png.empty() || !svg.empty()) draw_game(compiled, *this);
-  if (json) {
-    fmt::print("{}\n", game_json(compiled).dump(2));
-  } else {
-    print_game(compiled);
-  }
   return done;
 }
 
@@ -194,12 +110,18 @@ int TrainCommand::run() const {
   options.decisions = decisions.value_or(options.decisions);
   options.seed = seed.value_or(options.seed);
   options.learner.lanes = lanes.value_or(options.learner.lanes);
+  for (const std::string& setting : learner) options.learner = with_setting(options.learner, setting);
+  if (!freeze.empty()) options.learner.frozen = freeze;
+  options.from = from;
+  if (!json) options.on_continuation = print_continuation;
+  PhaseTimes times;
   options.threads = threads;
   options.existing = resume ? Existing::resume : fresh ? Existing::fresh : Existing::refuse;
   ProgressLine line;
   TrainingProgress last;
   options.on_progress = [&](const TrainingProgress& p) {
     last = p;
+    times += p.times;
     line.show(p);
   };
   options.stop = &stop_on_signal();
@@ -218,7 +140,8 @@ int TrainCommand::run() const {
                                     {"seconds", last.seconds},
                                     {"recent_success", last.success},
                                     {"recent_return", last.mean_return},
-                                    {"checkpoint", trained.last_checkpoint().string()}}
+                                    {"checkpoint", trained.last_checkpoint().string()},
+                                    {"profile", profile_of(times)}}
                            .dump(2));
   } else if (finished) {
     fmt::print("trained {} decisions in {:.1f} s: {}\n", made, last.seconds, trained.last_checkpoint().string());
@@ -226,6 +149,7 @@ int TrainCommand::run() const {
     fmt::print("stopped and saved at {} of {} decisions; go on with: zithercraft train {} --run {} --resume\n", made,
                options.decisions, game, folder);
   }
+  if (profile && !json) print_profile(times, last);
   return finished ? done : stopped_by_signal;
 }
 
@@ -254,12 +178,19 @@ int RecordCommand::run() const {
 }
 
 int ReportCommand::run() const {
+  if (html.empty() && csv.empty())
+    throw Error(Fault::usage, "there is nothing to write", "report", "give --html FILE, --csv FILE, or both");
   const Run opened = Run::open(run_folder);
-  write_report(opened, html, {.episodes = episodes});
+  if (!csv.empty()) write_atomically(csv, metrics_csv(Metrics(opened.metrics()).rows()));
+  if (!html.empty()) write_report(opened, html, {.episodes = episodes});
   if (json) {
-    fmt::print("{}\n", ordered_json{{"run", run_folder}, {"html", html}}.dump(2));
+    ordered_json written{{"run", run_folder}};
+    if (!html.empty()) written["html"] = html;
+    if (!csv.empty()) written["csv"] = csv;
+    fmt::print("{}\n", written.dump(2));
   } else {
-    fmt::print("report: {}\n", html);
+    if (!html.empty()) fmt::print("report: {}\n", html);
+    if (!csv.empty()) fmt::print("curves: {}\n", csv);
   }
   return done;
 }

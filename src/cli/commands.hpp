@@ -15,6 +15,15 @@ struct GamesCommand {
 struct ShowCommand {
   std::string game, png, svg;
   std::uint64_t seed = 0;
+  bool senses = false, json = false;
+  int run() const;
+};
+
+struct DoctorCommand {
+  std::string game, run_folder, strange;
+  std::int64_t decisions = 20'000;
+  std::uint64_t seed = 0;
+  std::size_t threads = 0;
   bool json = false;
   int run() const;
 };
@@ -24,8 +33,10 @@ struct TrainCommand {
   // What is not given comes from the run when resuming, else from the library's defaults.
   std::optional<std::int64_t> decisions, lanes;
   std::optional<std::uint64_t> seed;
+  std::vector<std::string> learner, freeze;  // settings as KEY=VALUE; beginnings of parts' names
+  std::string from;
   std::size_t threads = 0;
-  bool resume = false, fresh = false, json = false;
+  bool resume = false, fresh = false, profile = false, json = false;
   int run() const;
 };
 
@@ -78,13 +89,13 @@ struct WatchCommand {
 };
 
 struct ReportCommand {
-  std::string run_folder, html;
+  std::string run_folder, html, csv;
   std::int64_t episodes = 500;
   bool json = false;
   int run() const;
 };
 
 /// Exit statuses beyond those of Fault.
-constexpr int done = 0, stopped_by_signal = 7, unexpected = 70;
+constexpr int done = 0, stopped_by_signal = 7, doctor_warns = 8, doctor_finds_grave = 9, unexpected = 70;
 
 }  // namespace zithercraft::cli

@@ -12,14 +12,16 @@
 namespace zithercraft::cli {
 
 // Embedded from demos/.
-extern const std::string_view archipelago, barge, flare, kelpdive, lanternboat, locks, mooring, narrows, tidepools;
+extern const std::string_view archipelago, barge, flare, fogbank, kelpdive, lanternboat, locks, mooring, narrows,
+    tidepools;
 
 std::vector<DemoGame> demo_games() {
   std::vector<DemoGame> games;
   for (const auto& [name, text] :
        {std::pair{"mooring", mooring}, std::pair{"tidepools", tidepools}, std::pair{"barge", barge},
         std::pair{"lanternboat", lanternboat}, std::pair{"locks", locks}, std::pair{"archipelago", archipelago},
-        std::pair{"narrows", narrows}, std::pair{"flare", flare}, std::pair{"kelpdive", kelpdive}})
+        std::pair{"fogbank", fogbank}, std::pair{"narrows", narrows}, std::pair{"flare", flare},
+        std::pair{"kelpdive", kelpdive}})
     games.push_back({name, parse_game(text, std::string("demo '") + name + "'")});
   return games;
 }

@@ -20,7 +20,9 @@ constexpr const char* footer =
     "Results go to standard output, progress and errors to standard error.\n\n"
     "Exit status: 0 done; 1 a check found a difference; 2 wrong command line; 3 wrong game or configuration;\n"
     "4 a file is missing, damaged or cannot be written; 5 refused: the run exists or does not fit; 6 a number is not\n"
-    "finite; 7 stopped by SIGINT or SIGTERM after saving; 70 an unexpected error.";
+    "finite; 7 stopped by SIGINT or SIGTERM after saving; 8 the doctor warns; 9 the doctor found something grave; 70 "
+    "an\n"
+    "unexpected error.";
 
 // Registers a command whose options fill in a struct of commands.hpp and whose `run` gives the exit status.
 template <class Command, class Describe>
@@ -73,14 +75,30 @@ void describe_drive(CLI::App& sub, DriveCommand& c) {
 
 void add_commands(CLI::App& app, int& status) {
   add<GamesCommand>(app, "games", "List the demo games", status, [](CLI::App&, GamesCommand&) {});
-  add<ShowCommand>(app, "show", "Describe a game: what is in it, what its roles sense, control and are paid for",
-                   status, [](CLI::App& sub, ShowCommand& c) {
-                     sub.add_option("GAME", c.game, "The game")->required();
-                     sub.add_option("--png", c.png,
-                                    "Draw a start, its rays and a hand-steered path into this PNG file");
-                     sub.add_option("--svg", c.svg, "The same into this SVG file");
-                     sub.add_option("--seed", c.seed, "Which start to draw")->capture_default_str();
-                   });
+  add<ShowCommand>(
+      app, "show", "Describe a game: what is in it, what its roles sense, control and are paid for", status,
+      [](CLI::App& sub, ShowCommand& c) {
+        sub.add_option("GAME", c.game, "The game")->required();
+        sub.add_option("--png", c.png, "Draw a start, its rays and a hand-steered path into this PNG file");
+        sub.add_option("--svg", c.svg, "The same into this SVG file");
+        sub.add_flag("--senses", c.senses,
+                     "Tell what each column reads over random play; with --png, draw one moment as it is sensed");
+        sub.add_option("--seed", c.seed, "Which start to draw")->capture_default_str();
+      });
+  add<DoctorCommand>(
+      app, "doctor", "Say what would keep an agent from learning a game, or kept it from learning", status,
+      [](CLI::App& sub, DoctorCommand& c) {
+        sub.add_option("GAME", c.game, "The game")->required();
+        sub.add_option("--run", c.run_folder, "A run of it: look at its training and its policy too");
+        sub.add_option("--decisions", c.decisions, "Decisions to watch of each pilot")
+            ->check(CLI::Range(1000, 100'000'000))
+            ->capture_default_str();
+        sub.add_option("--strange", c.strange, "Write the strangest episodes as replays into this folder");
+        sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
+        sub.add_option("--threads", c.threads, "Threads, 0 for one per processor; no influence on the result")
+            ->check(CLI::Range(0, 1024))
+            ->capture_default_str();
+      });
   add<TrainCommand>(app, "train", "Train a policy into a run folder", status, [](CLI::App& sub, TrainCommand& c) {
     sub.add_option("GAME", c.game, "The game")->required();
     sub.add_option("--run", c.folder, "The run's folder; made if missing")->required();
@@ -91,6 +109,12 @@ void add_commands(CLI::App& app, int& status) {
     sub.add_option("--threads", c.threads, "Threads, 0 for one per processor; no influence on the result")
         ->check(CLI::Range(0, 1024))
         ->capture_default_str();
+    sub.add_option("--learner", c.learner, "KEY=VALUE: one of the learner's settings, as run.toml names them")
+        ->allow_extra_args(false);
+    sub.add_option("--from", c.from, "A checkpoint or a run to continue from: what fits of its policy is taken");
+    sub.add_option("--freeze", c.freeze, "Parts of the networks that stay as they are, like policy.hidden.0")
+        ->allow_extra_args(false);
+    sub.add_flag("--profile", c.profile, "Tell at the end where the time went");
     auto* resume = sub.add_flag("--resume", c.resume, "Go on where the run's last checkpoint stands");
     sub.add_flag("--fresh", c.fresh, "Delete the run in the folder and start again")->excludes(resume);
   });
@@ -131,7 +155,8 @@ void add_commands(CLI::App& app, int& status) {
   add<ReportCommand>(app, "report", "Write one self-contained page about a run", status,
                      [](CLI::App& sub, ReportCommand& c) {
                        sub.add_option("RUN", c.run_folder, "The run's folder")->required();
-                       sub.add_option("--html", c.html, "The page's file")->required();
+                       sub.add_option("--html", c.html, "The page's file");
+                       sub.add_option("--csv", c.csv, "Write the curves as comma-separated values into this file");
                        sub.add_option("--episodes", c.episodes, "Episodes to score for its table")
                            ->check(CLI::Range(1, 10'000'000))
                            ->capture_default_str();

@@ -32,12 +32,13 @@ int terminal_columns() {
 }  // namespace
 
 std::string progress_text(const TrainingProgress& p, int columns) {
+  const std::string stage = p.stages == 1 ? "" : fmt::format("stage {}/{} {}  ", p.stage + 1, p.stages, p.stage_name);
   const std::string scores = p.episodes == 0 ? "no episode has ended yet"
                                              : fmt::format("return {:.2f}  success {:.0f}% of last {}", p.mean_return,
                                                            100 * p.success, p.episodes);
-  const std::string numbers = fmt::format("{}/{}  {}/s  {} left  {}", amount(static_cast<double>(p.decisions)),
+  const std::string numbers = fmt::format("{}/{}  {}/s  {} left  {}{}", amount(static_cast<double>(p.decisions)),
                                           amount(static_cast<double>(p.total)), amount(p.decisions_per_second),
-                                          duration(p.seconds_left), scores);
+                                          duration(p.seconds_left), stage, scores);
   const double share = std::min(1.0, static_cast<double>(p.decisions) / static_cast<double>(p.total));
   if (columns == 0) return fmt::format("{:5.1f}%  {}", 100 * share, numbers);
   const int bar = std::clamp(columns - static_cast<int>(numbers.size()) - 4, 5, 40);

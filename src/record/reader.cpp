@@ -126,7 +126,8 @@ struct Replay::State {
       if (end.magic == end_magic && end.checksum == end_checksum(end.index_offset)) {
         const auto raw = unpack(end.index_offset, "the index");
         chunks.resize(raw.size() / sizeof(IndexEntry));
-        std::memcpy(chunks.data(), raw.data(), chunks.size() * sizeof(IndexEntry));
+        std::ranges::copy(std::span(raw).first(chunks.size() * sizeof(IndexEntry)),
+                          std::as_writable_bytes(std::span(chunks)).begin());
         whole = true;
         return;
       }

@@ -64,7 +64,7 @@ void DrivenMatch::choose_pilots(const DriveOptions& options) {
     if (r == 0 && adviser_) {
       hands_.push_back(policy_pilot(game_, r, *adviser_));
     } else {
-      hands_.push_back(game_.spec().roles[r].script.playable() ? script_pilot(game_, r) : random_pilot(seed_));
+      hands_.push_back(usual_pilot(game_, r, seed_));
     }
     const std::string others = hands_.back()->name();
     info_.pilots.push_back(r != role_ ? others : game_.roles()[r].seats.size() > 1 ? "person and " + others : "person");
@@ -80,8 +80,10 @@ void DrivenMatch::begin() {
 void DrivenMatch::after_moment() {
   if (adviser_) {
     const std::size_t seats = game_.roles()[0].seats.size();
-    adviser_->values(lanes_.observations(0), std::span(values_).first(seats));
-    adviser_->odds(lanes_.observations(0), std::span(odds_).first(seats * odds_of(game_.roles()[0].controls)));
+    if (lanes_.decisions(0) == 0) advised_.assign(seats * adviser_->memory(), 0.0f);
+    adviser_->values(lanes_.observations(0), std::span(values_).first(seats), advised_);
+    adviser_->odds(lanes_.observations(0), std::span(odds_).first(seats * odds_of(game_.roles()[0].controls)),
+                   advised_);
   }
   if (writer_) writer_->add(lanes_, 0, {values_, odds_});
 }

@@ -46,6 +46,7 @@ class DrivenMatch {
   Steering steering_;
   std::vector<std::unique_ptr<Pilot>> hands_;
   std::optional<Policy> adviser_;  // of role 0
+  std::vector<float> advised_;     // what it remembers for each seat
   ReplayInfo info_;
   std::unique_ptr<ReplayWriter> writer_;
   std::vector<float> values_, odds_;

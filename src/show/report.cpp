@@ -54,6 +54,7 @@ class Curves {
            {"explained_variance", of([](const MetricsRow& r) { return r.learner.explained_variance; })},
            {"kl", of([](const MetricsRow& r) { return r.learner.kl; })},
            {"decisions_per_second", of([](const MetricsRow& r) { return r.decisions_per_second; })},
+           {"stage", of([](const MetricsRow& r) { return static_cast<double>(r.stage + 1); })},
            {"terms", json::object()}};
     for (const std::string& term : terms)
       j["terms"][term] = of([&](const MetricsRow& r) {
@@ -68,14 +69,20 @@ class Curves {
   std::size_t bin_;
 };
 
+json stage_names(const Game& game) {
+  json names = json::array();
+  for (std::size_t stage = 0; stage < game.stages(); ++stage) names.push_back(game.stage_name(stage));
+  return names;
+}
+
 json draw_paths(const Run& run, const Game& game, const ReportOptions& options) {
   json paths = json::array();
-  const auto pilot = policy_pilot(game, 0, run.policy());
+  const Crew crew(game, policy_pilot(game, 0, run.policy()), options.seed);
   for (std::int64_t e = 0; e < options.paths; ++e) {
     Path path;
     std::string image;
     double total = 0.0;
-    play_one(game, {pilot.get()}, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
+    play_one(game, crew.hands(), {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
              [&](const Lanes& lanes) {
                extend(path, lanes);
                if (lanes.outcome(0) == Outcome::running) return;
@@ -108,6 +115,7 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
                   {"version", library_version()},
                   {"configuration", read_text(run.configuration())},
                   {"terms", terms},
+                  {"stages", stage_names(game)},
                   {"score", json::parse(score(run, {.episodes = options.episodes, .seed = options.seed}).to_json())},
                   {"curves", Curves(rows).all(terms)},
                   {"paths", draw_paths(run, game, options)}};

@@ -49,6 +49,9 @@ json roles_of(const Game& game, const std::vector<std::string>& pilots) {
       rays.push_back({{"name", s.name},
                       {"first_column", s.first_column},
                       {"tags", s.tags},
+                      {"reports", s.reports == RayReport::each_tag        ? "each_tag"
+                                  : s.reports == RayReport::first_or_miss ? "first_or_miss"
+                                                                          : "first"},
                       {"reach", s.reach},
                       {"eye", s.eye},
                       {"looks", s.looks},

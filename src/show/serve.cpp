@@ -106,6 +106,8 @@ class WatchedRun {
         return {400, "text/plain; charset=utf-8", "`after` is no whole number\n"};
       return json_reply(curves(after));
     }
+    if (request.path == "metrics")
+      return {200, "application/openmetrics-text; version=1.0.0; charset=utf-8", newest_metrics()};
     const auto path = data_path(request.path);
     return path ? data_reply(match(path->name), *path) : nothing_here();
   }
@@ -116,6 +118,13 @@ class WatchedRun {
             {"title", game_.spec().name + ": " + run_.folder().filename().string()},
             {"version", library_version()},
             {"terms", game_.roles()[0].terms}};
+  }
+
+  std::string newest_metrics() const {
+    const Metrics metrics(run_.metrics());
+    const auto rows = metrics.newest();
+    return rows ? open_metrics(*rows, {{"game", game_.spec().name}, {"run", run_.folder().filename().string()}})
+                : "# EOF\n";
   }
 
   json curves(std::int64_t after) const {

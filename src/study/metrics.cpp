@@ -9,18 +9,19 @@
 namespace zithercraft {
 namespace {
 
-constexpr const char* schema = R"sql(
-  CREATE TABLE IF NOT EXISTS updates (
-    decisions INTEGER PRIMARY KEY, seconds REAL, decisions_per_second REAL, episodes INTEGER,
-    mean_return REAL, mean_length REAL, success REAL, recent_success REAL,
-    policy_loss REAL, value_loss REAL, entropy REAL, kl REAL, clip_share REAL, explained_variance REAL,
-    gradient_norm REAL, learning_rate REAL);
-  CREATE TABLE IF NOT EXISTS terms (
-    decisions INTEGER, term TEXT, mean REAL, PRIMARY KEY (decisions, term));
-)sql";
+std::string column_names(const char* before, const char* after) {
+  std::string names;
+  for (const MetricsColumn& column : metrics_columns()) names += std::string(before) + column.name + after;
+  return names;
+}
 
-constexpr const char* insert_update =
-    "INSERT OR REPLACE INTO updates VALUES (?1,?2,?3,?4,?5,?6,?7,?8,?9,?10,?11,?12,?13,?14,?15,?16)";
+std::string schema() {
+  return "CREATE TABLE IF NOT EXISTS updates (decisions INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER" +
+         column_names(", ", " REAL") +
+         ");"
+         "CREATE TABLE IF NOT EXISTS terms (decisions INTEGER, term TEXT, mean REAL, PRIMARY KEY (decisions, term));";
+}
+
 constexpr const char* insert_term = "INSERT OR REPLACE INTO terms VALUES (?1,?2,?3)";
 
 }  // namespace
@@ -88,7 +89,7 @@ Metrics::Metrics(const std::filesystem::path& path) : state_(std::make_unique<St
   try {
     // Readers and the writer do not wait for each other.
     state_->run("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL;");
-    state_->run(schema);
+    state_->run(schema().c_str());
   } catch (...) {
     sqlite3_close(state_->db);
     throw;
@@ -107,14 +108,13 @@ void Metrics::forget_after(std::int64_t decisions) {
 void Metrics::add(const MetricsRow& row) {
   state_->run("BEGIN");
   {
-    Statement s(state_->db, insert_update);
-    s.bind(row.decisions).bind(row.seconds).bind(row.decisions_per_second).bind(row.episodes);
-    for (const double value : {row.mean_return, row.mean_length, row.success})
-      row.episodes > 0 ? s.bind(value) : s.bind_nothing();
-    const ImproveReport& l = row.learner;
-    for (const double value : {row.recent_success, l.policy_loss, l.value_loss, l.entropy, l.kl, l.clip_share,
-                               l.explained_variance, l.gradient_norm, l.learning_rate})
-      s.bind(value);
+    std::string sql = "INSERT OR REPLACE INTO updates VALUES (?,?,?";
+    for (std::size_t i = 0; i < metrics_columns().size(); ++i) sql += ",?";
+    Statement s(state_->db, (sql + ")").c_str());
+    s.bind(row.decisions).bind(row.episodes).bind(static_cast<std::int64_t>(row.stage));
+    MetricsRow copy = row;
+    for (const MetricsColumn& column : metrics_columns())
+      column.of_episodes && row.episodes == 0 ? s.bind_nothing() : s.bind(column.of(copy));
     if (s.step() != SQLITE_DONE) state_->fail();
   }
   if (row.episodes > 0)
@@ -125,23 +125,27 @@ void Metrics::add(const MetricsRow& row) {
   state_->run("COMMIT");
 }
 
+std::optional<MetricsRow> Metrics::newest() const {
+  Statement s(state_->db, "SELECT max(decisions) FROM updates");
+  if (s.step() != SQLITE_ROW) state_->fail();
+  const auto list = rows(s.whole(0) - 1);
+  return list.empty() ? std::nullopt : std::optional(list.back());
+}
+
 std::vector<MetricsRow> Metrics::rows(std::int64_t after) const {
   std::vector<MetricsRow> rows;
-  Statement s(state_->db, "SELECT * FROM updates WHERE decisions > ?1 ORDER BY decisions");
+  Statement s(state_->db, ("SELECT decisions, episodes, stage" + column_names(", ", "") +
+                          " FROM updates WHERE decisions > ?1 ORDER BY decisions")
+                             .c_str());
   s.bind(after);
   int code;
   while ((code = s.step()) == SQLITE_ROW) {
     MetricsRow row;
     row.decisions = s.whole(0);
-    row.seconds = s.number(1);
-    row.decisions_per_second = s.number(2);
-    row.episodes = s.whole(3);
-    row.mean_return = s.number(4);
-    row.mean_length = s.number(5);
-    row.success = s.number(6);
-    row.recent_success = s.number(7);
-    row.learner = {s.number(8),  s.number(9),  s.number(10), s.number(11),
-                   s.number(12), s.number(13), s.number(14), s.number(15)};
+    row.episodes = s.whole(1);
+    row.stage = static_cast<std::size_t>(s.whole(2));
+    int number = 3;
+    for (const MetricsColumn& column : metrics_columns()) column.of(row) = s.number(number++);
     Statement terms(state_->db, "SELECT term, mean FROM terms WHERE decisions = ?1 ORDER BY rowid");
     terms.bind(row.decisions);
     while ((code = terms.step()) == SQLITE_ROW) row.terms.emplace_back(terms.text(0), terms.number(1));

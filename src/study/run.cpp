@@ -20,6 +20,7 @@ struct RunFile {
   std::string made_with;
   std::int64_t decisions = 0, seed = 0, checkpoint_every = 0;
   PpoSettings learner;
+  std::string from;
 };
 
 template <class V>
@@ -29,14 +30,15 @@ void describe(V& v, RunFile& s) {
   v("seed", s.seed, needed());
   v("checkpoint_every", s.checkpoint_every, Rule{.low = 1, .needed = true});
   v("learner", s.learner, needed());
+  v("from", s.from);
 }
 
 }  // namespace
 
 const char* library_version() noexcept { return ZITHERCRAFT_VERSION; }
 
-Run::Run(std::filesystem::path folder, GameSpec game, RunSettings settings)
-    : folder_(std::move(folder)), game_(std::move(game)), settings_(std::move(settings)) {}
+Run::Run(std::filesystem::path folder, const GameSpec& game, RunSettings settings)
+    : folder_(std::move(folder)), game_(self_contained(game)), settings_(std::move(settings)) {}
 
 bool holds_run(const std::filesystem::path& folder) { return std::filesystem::exists(folder / "run.toml"); }
 
@@ -53,13 +55,14 @@ Run Run::open(const std::filesystem::path& folder) {
   RunFile file;
   read_struct(table, file, source);
   return Run(folder, std::move(game),
-             {file.decisions, static_cast<std::uint64_t>(file.seed), file.checkpoint_every, file.learner});
+             {file.decisions, static_cast<std::uint64_t>(file.seed), file.checkpoint_every, file.learner,
+              file.from});
 }
 
 void Run::save_configuration() const {
   toml::table table =
       TomlWriter::to_table(RunFile{library_version(), settings_.decisions, static_cast<std::int64_t>(settings_.seed),
-                                   settings_.checkpoint_every, settings_.learner});
+                                   settings_.checkpoint_every, settings_.learner, settings_.from});
   table.insert("game", parse_toml(to_toml(game_), "game"));
   write_atomically(configuration(), toml_text(table));
 }

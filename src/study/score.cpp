@@ -28,21 +28,22 @@ PilotScore tally(const Pilot& pilot, const std::vector<EpisodeResult>& results, 
   return score;
 }
 
-std::vector<std::unique_ptr<Pilot>> pilots_of(const Run& run, const Game& game, const ScoreOptions& options) {
-  std::vector<std::unique_ptr<Pilot>> pilots;
-  pilots.push_back(policy_pilot(game, 0, run.policy()));
+std::vector<Crew> crews_of(const Run& run, const Game& game, const ScoreOptions& options) {
+  std::vector<Crew> crews;
+  const auto add = [&](std::unique_ptr<Pilot> pilot) { crews.emplace_back(game, std::move(pilot), options.seed); };
+  add(policy_pilot(game, 0, run.policy()));
   for (const std::string& name : options.against) {
     if (name == "random") {
-      pilots.push_back(random_pilot(options.seed));
+      add(random_pilot(options.seed));
     } else if (name == "script") {
       // Asked for by default, so a role without one is no error; one asked for alone is.
       if (game.spec().roles[0].script.playable() || options.against.size() == 1)
-        pilots.push_back(script_pilot(game, 0));
+        add(script_pilot(game, 0));
     } else {
       throw Error(Fault::usage, "no pilot is named '" + name + "'", "against", "choose 'random' or 'script'");
     }
   }
-  return pilots;
+  return crews;
 }
 
 nlohmann::ordered_json to_json_value(const Interval& i) { return {{"mean", i.mean}, {"low", i.low}, {"high", i.high}}; }
@@ -54,9 +55,9 @@ Score score(const Run& run, const ScoreOptions& options) {
   const Game game = run.game();
   WorkerPool pool(options.threads);
   Score result{game.spec().name, run.folder().string(), options.seed, options.episodes, {}};
-  for (const auto& pilot : pilots_of(run, game, options))
+  for (const Crew& crew : crews_of(run, game, options))
     result.pilots.push_back(
-        tally(*pilot, play_episodes(game, {pilot.get()}, options.episodes, derived_seed(options.seed, "score"), pool),
+        tally(crew.first(), play_episodes(game, crew.pilots(), options.episodes, derived_seed(options.seed, "score"), pool),
               game.roles()[0].terms));
   return result;
 }

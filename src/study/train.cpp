@@ -11,6 +11,7 @@
 #include <cmath>
 #include <deque>
 
+#include "recorded_moments.hpp"
 #include "settings_fields.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -55,6 +56,7 @@ class RecentEpisodes {
     list_.push_back({e.outcome == Outcome::success ? 1.0 : 0.0, e.episode_return, static_cast<double>(e.length)});
     if (list_.size() > recent_episodes) list_.pop_front();
   }
+  void clear() { list_.clear(); }
   double mean(std::size_t what) const {
     double sum = 0.0;
     for (const auto& e : list_) sum += e[what];
@@ -106,10 +108,24 @@ void check_same_run(const Run& there, const GameSpec& game, const RunSettings& s
   if (settings.checkpoint_every != there.settings().checkpoint_every)
     refuse(fmt::format("checkpoint_every: {} here, {} there", settings.checkpoint_every,
                        there.settings().checkpoint_every));
+  if (!settings.from.empty() && settings.from != there.settings().from)
+    refuse(fmt::format("from: {} here, {} there", settings.from,
+                       there.settings().from.empty() ? "none" : there.settings().from));
   PpoSettings here = settings.learner;
   if (const auto d = first_difference(TomlWriter::to_table(here), TomlWriter::to_table(there.settings().learner));
       !d.empty())
     refuse("learner." + d);
+}
+
+// What is continued may be named by its run.
+std::filesystem::path checkpoint_of(const std::filesystem::path& from) {
+  return holds_run(from) ? Run::open(from).last_checkpoint() : from;
+}
+
+bool inside(const std::filesystem::path& file, const std::filesystem::path& folder) {
+  if (file.empty()) return false;
+  const auto whole = std::filesystem::weakly_canonical(folder), part = std::filesystem::weakly_canonical(file);
+  return std::mismatch(whole.begin(), whole.end(), part.begin(), part.end()).first == whole.end();
 }
 
 class Training {
@@ -120,7 +136,20 @@ class Training {
         pool_(options.threads),
         ppo_(run_.game(), run_.settings().learner, run_.settings().seed, run_.settings().decisions, pool_),
         metrics_(run_.metrics()),
-        terms_(run_.game().roles()[0].terms) {}
+        terms_(run_.game().roles()[0].terms) {
+    const Game game = run_.game();
+    for (std::size_t stage = 0; stage < game.stages(); ++stage) stage_names_.push_back(game.stage_name(stage));
+    for (std::size_t stage = 0; stage + 1 < game.stages(); ++stage)
+      if (const auto& start = game.spec().stages[stage].start)
+        ppo_.set_starts(stage, recorded_moments(*start, "stages[" + std::to_string(stage) + "].start"), start->share);
+  }
+
+  // The first checkpoint keeps what was continued from, so that nothing depends on that file any more.
+  void begin_from(const std::filesystem::path& checkpoint) {
+    const Continuation taken = ppo_.continue_from(TensorFile::load(checkpoint));
+    save(0);
+    if (options_.on_continuation) options_.on_continuation(taken);
+  }
 
   void resume() {
     if (!std::filesystem::exists(run_.last_checkpoint())) return metrics_.forget_after(-1);
@@ -155,7 +184,12 @@ class Training {
   void update() {
     const CollectReport played = ppo_.collect();
     MetricsRow row;
+    row.stage = played.stage;
     row.learner = ppo_.improve();
+    row.times += played.times;
+    row.times += row.learner.times;
+    const PhaseTimes& all = row.times;
+    row.busy_share = (all.play + all.decide + all.learn + all.step) / (all.wall * static_cast<double>(pool_.threads()));
     row.decisions = ppo_.decisions();
     row.seconds = seconds_before_ + seconds_since(begun_);
     const double took = seconds_since(last_update_);
@@ -165,7 +199,7 @@ class Training {
     for (const auto& term : terms_) row.terms.emplace_back(term, 0.0);
     const double n = std::max(1.0, static_cast<double>(row.episodes));
     for (const EpisodeResult& e : played.episodes) {
-      recent_.add(e);
+      if (e.stage == played.stage) recent_.add(e);
       row.mean_return += e.episode_return / n;
       row.mean_length += static_cast<double>(e.length) / n;
       row.success += (e.outcome == Outcome::success ? 1.0 : 0.0) / n;
@@ -174,6 +208,7 @@ class Training {
     row.recent_success = recent_.mean(0);
     metrics_.add(row);
     report(row);
+    if (ppo_.stage() != played.stage) recent_.clear();
   }
 
   void report(const MetricsRow& row) {
@@ -183,7 +218,8 @@ class Training {
     const std::int64_t total = run_.settings().decisions;
     options_.on_progress({row.decisions, total, seconds_since(begun_), speed_,
                           static_cast<double>(std::max<std::int64_t>(0, total - row.decisions)) / speed_,
-                          recent_.mean(1), recent_.mean(2), recent_.mean(0), recent_.count()});
+                          recent_.mean(1), recent_.mean(2), recent_.mean(0), recent_.count(), row.stage,
+                          run_.game_spec().stages.size() + 1, stage_names_[row.stage], row.times, row.busy_share});
   }
 
   void save(std::int64_t previous) const {
@@ -202,7 +238,7 @@ class Training {
   WorkerPool pool_;
   Ppo ppo_;
   Metrics metrics_;
-  std::vector<std::string> terms_;
+  std::vector<std::string> terms_, stage_names_;
   RecentEpisodes recent_;
   Clock::time_point begun_, last_update_;
   double seconds_before_ = 0.0, speed_ = 0.0;
@@ -211,7 +247,8 @@ class Training {
 }  // namespace
 
 Run train(const GameSpec& game, const TrainOptions& options) {
-  Run run(options.folder, game, {options.decisions, options.seed, options.checkpoint_every, options.learner});
+  Run run(options.folder, game,
+          {options.decisions, options.seed, options.checkpoint_every, options.learner, options.from.string()});
   check_scripts(run.game());
   if (options.decisions < 1 || options.checkpoint_every < 1)
     throw Error(Fault::usage, "decisions and checkpoint_every must be at least 1", "TrainOptions",
@@ -235,12 +272,20 @@ Run train(const GameSpec& game, const TrainOptions& options) {
   make_folder(options.folder);
   const FolderLock lock(options.folder);
   if (resuming) {
-    check_same_run(Run::open(options.folder), game, run.settings());
+    const Run there = Run::open(options.folder);
+    check_same_run(there, game, run.settings());
+    run = Run(options.folder, game,
+              {options.decisions, options.seed, options.checkpoint_every, options.learner, there.settings().from});
   } else {
+    if (inside(options.from, options.folder))
+      throw Error(Fault::refused, "the run to begin afresh holds the checkpoint to continue from",
+                  options.from.string(), "train in another folder");
     delete_run(run);
   }
   make_folder(run.checkpoints());
   Training training(run, options);
+  const bool continuing = !run.settings().from.empty() && !std::filesystem::exists(run.last_checkpoint());
+  if (continuing) training.begin_from(checkpoint_of(run.settings().from));
   if (resuming) training.resume();
   run.save_configuration();
   training.go();

@@ -126,7 +126,7 @@ struct ReplayCheck {
   std::size_t episodes = 0;
   std::uint64_t decisions = 0;
   bool whole = true;              ///< see Replay::whole
-  bool payments_compared = true;  ///< false if a term is coded in C++ and could not be re-played
+  bool payments_compared = true;  ///< false if something is coded in C++ and could not be re-played
   std::string difference{};       ///< the first difference in plain words; empty if there is none
   bool passed() const { return whole && difference.empty(); }
 };

@@ -3,6 +3,8 @@
 #include <cstdint>
 #include <filesystem>
 #include <memory>
+#include <optional>
+#include <span>
 #include <string>
 #include <utility>
 #include <vector>
@@ -18,10 +20,29 @@ struct MetricsRow {
   double decisions_per_second = 0.0;
   std::int64_t episodes = 0;                                   ///< that ended in this update
   double mean_return = 0.0, mean_length = 0.0, success = 0.0;  ///< of those; not stored if there were none
-  double recent_success = 0.0;                                 ///< over the last episodes, at most 100
+  double recent_success = 0.0;                                 ///< over the last episodes of the stage, at most 100
+  std::size_t stage = 0;                                       ///< of the curriculum; see Game::stages
   ImproveReport learner{};
+  PhaseTimes times{};      ///< of rollout and update together
+  double busy_share = 0.0; ///< of the threads' time that they worked in, 0 to 1
   std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
 };
+
+/// A number of an update that is kept in the metrics, by its name there.
+struct MetricsColumn {
+  const char* name;
+  const char* about;  ///< one line for people
+  double& (*of)(MetricsRow&);
+  bool of_episodes = false;  ///< unknown where no episode ended
+};
+/// All of them but `decisions`, `episodes` and `stage`, which are whole numbers, in their order.
+std::span<const MetricsColumn> metrics_columns();
+
+/// The metrics as comma-separated values: a header, then a line for each update; terms have columns of their own,
+/// `term.NAME`.
+std::string metrics_csv(const std::vector<MetricsRow>& rows);
+/// The newest update in the OpenMetrics text format, as monitoring programs read it. `labels` name the run.
+std::string open_metrics(const MetricsRow& row, const std::vector<std::pair<std::string, std::string>>& labels);
 
 /// The metrics of a run: an SQLite database that other programs may read while it grows. See docs/formats/run.md.
 class Metrics {
@@ -37,6 +58,8 @@ class Metrics {
   void add(const MetricsRow& row);
   /// Updates after so many decisions, in order.
   std::vector<MetricsRow> rows(std::int64_t after = -1) const;
+  /// The last update, if there is any.
+  std::optional<MetricsRow> newest() const;
 
  private:
   struct State;

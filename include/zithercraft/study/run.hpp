@@ -20,6 +20,7 @@ struct RunSettings {
   std::uint64_t seed = 1;
   std::int64_t checkpoint_every = 250'000;  ///< decisions between checkpoints, at least 1
   PpoSettings learner{};
+  std::string from{};  ///< checkpoint or run that was continued from, empty for a fresh start
   bool operator==(const RunSettings&) const = default;
 };
 
@@ -29,8 +30,8 @@ class Run {
  public:
   /// Throws Error (file) if there is no run in the folder, Error (spec) if its configuration is damaged.
   static Run open(const std::filesystem::path& folder);
-  /// A run of a game that may hold parts coded in C++, which a folder cannot.
-  Run(std::filesystem::path folder, GameSpec game, RunSettings settings);
+  /// A run of a game that may hold parts coded in C++, which a folder cannot. Files that the game names are read now.
+  Run(std::filesystem::path folder, const GameSpec& game, RunSettings settings);
 
   const std::filesystem::path& folder() const noexcept { return folder_; }
   const GameSpec& game_spec() const noexcept { return game_; }

@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <filesystem>
 #include <functional>
+#include <string>
 
 #include "zithercraft/study/run.hpp"
 
@@ -17,6 +18,10 @@ struct TrainingProgress {
   double seconds_left = 0.0;
   double mean_return = 0.0, mean_length = 0.0, success = 0.0;  ///< over the last episodes, at most 100
   std::int64_t episodes = 0;                                   ///< how many those are
+  std::size_t stage = 0, stages = 1;                           ///< of the curriculum
+  std::string stage_name{};
+  PhaseTimes times{};       ///< of the last update, its rollout included
+  double busy_share = 0.0;  ///< of the threads' time in it that they worked in
 };
 
 /// What to do with a folder that holds a run already.
@@ -32,11 +37,18 @@ struct TrainOptions {
   std::uint64_t seed = 1;
   std::int64_t checkpoint_every = RunSettings{}.checkpoint_every;
   PpoSettings learner{};
+  /// A checkpoint, or a run whose last one is meant, of a policy to continue from; see Ppo::continue_from.
+  std::filesystem::path from{};
   std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
   Existing existing = Existing::refuse;
   std::function<void(const TrainingProgress&)> on_progress{};
+  std::function<void(const Continuation&)> on_continuation{};  ///< told once what was taken from `from`
   const std::atomic<bool>* stop = nullptr;  ///< when it becomes true, training saves and returns
 };
+
+/// The settings with one of them changed: "memory=64", "policy_layers=[128, 128]", "activation=relu". Throws Error
+/// (spec) if there is no such setting, or it cannot have that value.
+PpoSettings with_setting(const PpoSettings& settings, const std::string& assignment);
 
 /// Trains the game's role by proximal policy optimisation and returns the run. A resumed run gives the same bits as one
 /// that was never interrupted. Throws Error: spec, file, refused or numbers; the last checkpoint stays good.

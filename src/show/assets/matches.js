@@ -200,6 +200,17 @@ function blendPoses(match, a, b, share, out) {
   return out;
 }
 
+// What one ray says: the tag it met (-1: none), how far away as a share of its reach, and its number of columns.
+function metBy(rays, seen, column) {
+  const tags = rays.tags.length;
+  if (rays.reports === "each_tag") {
+    const shares = rays.tags.map((_, t) => seen[column + t]), share = Math.min(...shares);
+    return { hit: share < 1 ? shares.indexOf(share) : -1, share, columns: tags };
+  }
+  const flags = tags + (rays.reports === "first_or_miss" ? 1 : 0);
+  return { hit: rays.tags.findIndex((_, t) => seen[column + t] > 0.5), share: seen[column + flags], columns: flags + 1 };
+}
+
 // Where and what a seat's rays met, from what it sensed: [from, to, tag or null].
 function raysOf(match, frame, role, seat, pose) {
   const list = [], seen = frame.part(role, "observations", seat);
@@ -208,13 +219,13 @@ function raysOf(match, frame, role, seat, pose) {
     const tilt = rays.looks ? look : 0, tc = Math.cos(tilt), ts = Math.sin(tilt);
     let column = rays.first_column;
     for (const [ahead, left, up] of rays.directions) {
-      const hit = rays.tags.findIndex((_, t) => seen[column + t] > 0.5);
-      const reach = seen[column + rays.tags.length] * rays.reach;
+      const { hit, share, columns } = metBy(rays, seen, column);
+      const reach = share * rays.reach;
       const a = ahead * tc - up * ts, h = ahead * ts + up * tc;
       const from = [x, y, z + rays.eye];
       list.push({ from, to: [x + reach * (c * a - s * left), y + reach * (s * a + c * left), from[2] + reach * h],
                   tag: hit < 0 ? null : rays.tags[hit] });
-      column += rays.tags.length + 1;
+      column += columns;
     }
   }
   return list;

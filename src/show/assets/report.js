@@ -42,6 +42,9 @@ function curve(title, lines, options = {}) {
 
 const c = data.curves;
 curve("Success, share of the last 100 episodes", [["success", c.recent_success]], { y: { min: 0, max: 1 } });
+if (data.stages.length > 1)
+  curve(`Stage of the curriculum: ${data.stages.map((name, k) => `${k + 1} ${name}`).join(", ")}`, [["stage", c.stage]],
+        { y: { min: 1, max: data.stages.length, ticks: { stepSize: 1 } } });
 curve("Return per episode", [["return", c.mean_return]]);
 curve("Reward by term, per episode", data.terms.map((t) => [t, c.terms[t]]));
 curve("Episode length, decisions", [["length", c.mean_length]], { y: { min: 0 } });

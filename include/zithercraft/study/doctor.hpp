@@ -1,0 +1,76 @@
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "zithercraft/study/run.hpp"
+
+namespace zithercraft {
+
+/// How much a finding matters.
+enum class Gravity : std::uint8_t {
+  note,     ///< worth knowing
+  warning,  ///< learning will probably suffer
+  grave     ///< what is asked for can hardly be learned
+};
+
+std::string_view name_of(Gravity gravity) noexcept;
+
+/// Something that the doctor found.
+struct Finding {
+  Gravity gravity = Gravity::note;
+  std::string check{};      ///< which check found it: "unseen tag", "dead control", ...
+  std::string subject{};    ///< what it is about: "role 'skiff', control 'rudder'"
+  std::string what{};       ///< the finding in one sentence
+  std::string evidence{};   ///< what was measured
+  std::string remedy{};     ///< how to mend it
+  std::int64_t began = -1;  ///< decisions of the training after which it began; -1 if that has no meaning
+  bool operator==(const Finding&) const = default;
+};
+
+/// An episode that stands out.
+struct StrangeEpisode {
+  std::string pilot{};
+  std::uint64_t seed = 0;
+  std::uint32_t lane = 0, episode = 0;  ///< with the seed its key
+  std::string why{};                    ///< "return 41.2, others 3.1 (middle half 2.8 to 3.4)"
+  std::string replay{};                 ///< the file it was written to; empty if none was asked for
+};
+
+/// How often a role's senses reported a tag.
+struct TagSeen {
+  std::string role{}, tag{};
+  double share = 0.0;  ///< of the decisions of seats that were in the arena, over all pilots
+};
+
+struct Diagnosis {
+  std::string game{}, run{};
+  std::int64_t decisions = 0;             ///< watched in all, over all pilots and seats
+  std::vector<std::string> pilots{};      ///< who played
+  std::vector<Finding> findings{};        ///< the gravest first
+  std::vector<TagSeen> seen{};            ///< every tag that columns can tell of, role by role
+  std::vector<StrangeEpisode> strange{};  ///< the strangest first
+
+  /// That of the first finding; `note` without any.
+  Gravity gravest() const { return findings.empty() ? Gravity::note : findings.front().gravity; }
+  std::string to_json() const;
+};
+
+struct DoctorOptions {
+  std::int64_t decisions = 20'000;  ///< to watch of each pilot, at least 1000
+  std::uint64_t seed = 0;
+  std::size_t threads = 0;                  ///< 0 for one per processor; has no influence on the result
+  std::filesystem::path strange_replays{};  ///< a folder to write strange episodes into; empty: none are written
+};
+
+/// Plays the game at random, idly, to and fro and by its hand-written pilots, and says what would keep an agent from
+/// learning it. Throws Error (usage) if fewer decisions are asked for than tell anything.
+Diagnosis examine(const Game& game, const DoctorOptions& options = {});
+
+/// The same for the run's game, with its trained policy as a further pilot and its metrics looked through.
+Diagnosis examine(const Run& run, const DoctorOptions& options = {});
+
+}  // namespace zithercraft

@@ -1,0 +1,22 @@
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "zithercraft/game/game.hpp"
+
+namespace zithercraft {
+
+/// What one column read during random play.
+struct ColumnReading {
+  Column column{};
+  double low = 0.0, high = 0.0;
+  double mean = 0.0, spread = 0.0;  ///< spread: standard deviation
+};
+
+/// Plays at random for about so many decisions and tells what each of a role's columns read, in their order. Throws
+/// Error (usage) if there is no such role or nothing to play.
+std::vector<ColumnReading> read_senses(const Game& game, std::size_t role, std::int64_t decisions = 20'000,
+                                       std::uint64_t seed = 0);
+
+}  // namespace zithercraft

@@ -1,0 +1,68 @@
+#include <fmt/format.h>
+
+#include "commands.hpp"
+#include "games.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/game/load.hpp"
+#include "zithercraft/study/doctor.hpp"
+
+namespace zithercraft::cli {
+namespace {
+
+void print_findings(const Diagnosis& d) {
+  std::string pilots;
+  for (const auto& pilot : d.pilots) pilots += (pilots.empty() ? "" : ", ") + pilot;
+  fmt::print("{}: watched {} decisions of play: {}\n", d.game, d.decisions, pilots);
+  if (d.findings.empty()) fmt::print("\nnothing found\n");
+  for (const Finding& f : d.findings) {
+    fmt::print("\n{:<8} {}: {}\n", name_of(f.gravity), f.subject, f.what);
+    fmt::print("         {}: {}{}\n", f.check, f.evidence,
+               f.began >= 0 ? fmt::format(", from decision {} on", f.began) : "");
+    fmt::print("         remedy: {}\n", f.remedy);
+  }
+  std::string role;
+  for (const TagSeen& s : d.seen) {
+    if (s.role != role) fmt::print("\n{} saw, in so many of its decisions:", s.role);
+    role = s.role;
+    fmt::print(" {} {:.3g}%", s.tag, 100.0 * s.share);
+  }
+  if (!d.seen.empty()) fmt::print("\n");
+  if (!d.strange.empty()) fmt::print("\nstrange episodes\n");
+  for (const StrangeEpisode& s : d.strange)
+    fmt::print("  {:<11} lane {:>2}, episode {:>4}: {}{}\n", s.pilot, s.lane, s.episode, s.why,
+               s.replay.empty() ? "" : "  -> " + s.replay);
+}
+
+int status_of(const Diagnosis& d) {
+  switch (d.gravest()) {
+    case Gravity::note: return done;
+    case Gravity::warning: return doctor_warns;
+    case Gravity::grave: return doctor_finds_grave;
+  }
+  return unexpected;
+}
+
+}  // namespace
+
+int DoctorCommand::run() const {
+  const DoctorOptions options{.decisions = decisions, .seed = seed, .threads = threads, .strange_replays = strange};
+  const GameSpec spec = find_game(game);
+  Diagnosis d;
+  if (run_folder.empty()) {
+    d = examine(Game(spec), options);
+  } else {
+    const Run trained = Run::open(run_folder);
+    if (const auto difference = first_difference(self_contained(spec), trained.game_spec()); !difference.empty())
+      throw Error(Fault::refused, "the run is of another game: " + difference, run_folder,
+                  "name the game that the run was trained in");
+    d = examine(trained, options);
+  }
+  if (json) {
+    fmt::print("{}\n", d.to_json());
+  } else {
+    print_findings(d);
+  }
+  return status_of(d);
+}
+
+}  // namespace zithercraft::cli

@@ -1,0 +1,201 @@
+#include <fmt/format.h>
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <nlohmann/json.hpp>
+
+#include "commands.hpp"
+#include "games.hpp"
+#include "zithercraft/zithercraft.hpp"
+
+namespace zithercraft::cli {
+namespace {
+
+using nlohmann::ordered_json;
+
+ordered_json column_json(const Column& c) {
+  return {{"name", c.name}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}, {"scale", c.scale}};
+}
+
+ordered_json control_json(const ControlInfo& c) {
+  ordered_json j{{"name", c.name},
+                 {"kind", c.is_choice() ? "choice" : "dial"},
+                 {"unit", c.unit},
+                 {"low", c.low},
+                 {"high", c.high}};
+  if (c.is_choice()) j["options"] = c.options;
+  return j;
+}
+
+ordered_json game_json(const Game& game) {
+  ordered_json j{{"name", game.spec().name},
+                 {"about", game.spec().about},
+                 {"fingerprint", game.fingerprint()},
+                 {"tags", std::vector<std::string>(game.arena().tags().begin(), game.arena().tags().end())}};
+  for (const Role& role : game.roles()) {
+    ordered_json r{{"name", role.name}, {"seats", role.seats.size()}};
+    for (const Column& c : role.columns) r["columns"].push_back(column_json(c));
+    for (const ControlInfo& c : role.controls) r["controls"].push_back(control_json(c));
+    r["terms"] = role.terms;
+    j["roles"].push_back(r);
+  }
+  return j;
+}
+
+// Columns that differ only in the number between brackets are listed as one: "rays[0..23].hull".
+struct ColumnGroup {
+  std::string before, after;
+  int first = 0, last = 0;
+  bool numbered = false;
+  Column column;
+  std::string name() const {
+    return !numbered       ? column.name
+           : first == last ? column.name
+                           : fmt::format("{}[{}..{}]{}", before, first, last, after);
+  }
+};
+
+std::vector<ColumnGroup> grouped(const std::vector<Column>& columns) {
+  std::vector<ColumnGroup> groups;
+  for (const Column& c : columns) {
+    const auto open = c.name.find('['), close = c.name.find(']');
+    if (open == std::string::npos || close == std::string::npos) {
+      groups.push_back({{}, {}, 0, 0, false, c});
+      continue;
+    }
+    const std::string before = c.name.substr(0, open), after = c.name.substr(close + 1);
+    const int number = std::stoi(c.name.substr(open + 1, close - open - 1));
+    const auto same = std::find_if(groups.begin(), groups.end(), [&](const ColumnGroup& g) {
+      return g.numbered && g.before == before && g.after == after;
+    });
+    if (same == groups.end()) {
+      groups.push_back({before, after, number, number, true, c});
+    } else {
+      same->last = number;
+    }
+  }
+  return groups;
+}
+
+void print_game(const Game& game) {
+  fmt::print("{}: {}\n", game.spec().name, game.spec().about);
+  std::map<std::string, int> things;
+  for (const Entity& e : game.arena().entities()) ++things[e.name];
+  fmt::print("arena:   ");
+  for (const auto& [name, count] : things) fmt::print(" {} x{} ", name, count);
+  fmt::print("\ntime:     a decision every {:.2f} s, cut off after {} decisions\n",
+             static_cast<double>(game.spec().think_every) * game.spec().arena.tick, game.spec().cutoffs.decisions);
+  for (const Role& role : game.roles()) {
+    fmt::print("\nrole {} ({} seat{}), script: {}\n", role.name, role.seats.size(), role.seats.size() == 1 ? "" : "s",
+               game.spec().role(role.name).script.used() ? game.spec().role(role.name).script.name() : "none");
+    fmt::print("  {:<26} {:<14} {:>7} {:>7}  {}\n", "senses", "unit", "low", "high", "1 stands for");
+    for (const ColumnGroup& g : grouped(role.columns))
+      fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}  {}\n", g.name(), g.column.unit, g.column.low, g.column.high,
+                 g.column.unit == "flag" || g.column.scale == 1.0
+                     ? ""
+                     : fmt::format("{:.2f} {}", g.column.scale, g.column.unit));
+    fmt::print("  {:<26} {:<14} {:>7} {:>7}\n", "controls", "unit", "low", "high");
+    for (const ControlInfo& c : role.controls) {
+      fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}", c.name, c.unit, c.low, c.high);
+      for (const auto& option : c.options) fmt::print("  {}", option);
+      fmt::print("\n");
+    }
+    fmt::print("  {:<26} {:<14} {}\n", "rewards", "weight", "ends the episode");
+    for (const Term& t : game.spec().role(role.name).rewards)
+      fmt::print("  {:<26} {:<14} {}\n", t.name, t.weight,
+                 t.ends == Verdict::success   ? "success"
+                 : t.ends == Verdict::failure ? "failure"
+                                              : "");
+  }
+}
+
+void draw_game(const Game& game, const ShowCommand& command) {
+  std::vector<std::unique_ptr<Pilot>> pilots;
+  std::vector<Pilot*> hands;
+  for (std::size_t role = 0; role < game.roles().size(); ++role)
+    hands.push_back(pilots.emplace_back(usual_pilot(game, role)).get());
+  const EpisodeKey key{derived_seed(command.seed, "score"), 0, 0};
+  Path path;
+  play_one(game, hands, key, [&](const Lanes& lanes) { extend(path, lanes); });
+  Lanes start(game, 1);
+  start.begin(0, key);
+  const Picture picture{&start,
+                        true,
+                        {path},
+                        fmt::format("{}: start of seed {} and the path of the {} pilot", game.spec().name, command.seed,
+                                    hands[0]->name())};
+  if (!command.png.empty()) draw_png(command.png, picture);
+  if (!command.svg.empty()) draw_svg(command.svg, picture);
+}
+
+// ---- What roles sense, over random play
+
+ordered_json readings_json(const std::vector<ColumnReading>& readings) {
+  ordered_json list = ordered_json::array();
+  for (const ColumnReading& r : readings) {
+    ordered_json j = column_json(r.column);
+    j["read"] = {{"low", r.low}, {"high", r.high}, {"mean", r.mean}, {"spread", r.spread}};
+    list.push_back(std::move(j));
+  }
+  return list;
+}
+
+// Columns of a group read together.
+ColumnReading together(const ColumnGroup& group, const std::vector<ColumnReading>& readings) {
+  ColumnReading sum{group.column, 1e300, -1e300, 0.0, 0.0};
+  double count = 0.0, squares = 0.0;
+  for (const ColumnReading& r : readings) {
+    const std::string& name = r.column.name;
+    const bool in = group.numbered ? name.starts_with(group.before + "[") && name.ends_with("]" + group.after)
+                                   : name == group.column.name;
+    if (!in) continue;
+    sum.low = std::min(sum.low, r.low);
+    sum.high = std::max(sum.high, r.high);
+    sum.mean += r.mean;
+    squares += r.mean * r.mean + r.spread * r.spread;
+    ++count;
+  }
+  sum.mean /= count;
+  sum.spread = std::sqrt(std::max(0.0, squares / count - sum.mean * sum.mean));
+  return sum;
+}
+
+void print_readings(const Role& role, const std::vector<ColumnReading>& readings) {
+  fmt::print("\nrole {}: {} columns over random play\n", role.name, role.columns.size());
+  fmt::print("  {:<30} {:<14} {:>7} {:>7}   {:>8} {:>8} {:>8} {:>8}\n", "column", "unit", "low", "high", "lowest",
+             "highest", "mean", "spread");
+  for (const ColumnGroup& group : grouped(role.columns)) {
+    const ColumnReading r = together(group, readings);
+    fmt::print("  {:<30} {:<14} {:>7.2f} {:>7.2f}   {:>8.3f} {:>8.3f} {:>8.3f} {:>8.3f}\n", group.name(), r.column.unit,
+               r.column.low, r.column.high, r.low, r.high, r.mean, r.spread);
+  }
+}
+
+}  // namespace
+
+int ShowCommand::run() const {
+  const Game compiled(find_game(game));
+  if (senses) {
+    ordered_json j{{"name", compiled.spec().name}};
+    for (std::size_t r = 0; r < compiled.roles().size(); ++r) {
+      const auto readings = read_senses(compiled, r, 20'000, seed);
+      if (json) {
+        j["roles"].push_back({{"name", compiled.roles()[r].name}, {"columns", readings_json(readings)}});
+      } else {
+        print_readings(compiled.roles()[r], readings);
+      }
+    }
+    if (!png.empty()) draw_senses(png, compiled, 0, seed);
+    if (json) fmt::print("{}\n", j.dump(2));
+    return done;
+  }
+  if (!png.empty() || !svg.empty()) draw_game(compiled, *this);
+  if (json) {
+    fmt::print("{}\n", game_json(compiled).dump(2));
+  } else {
+    print_game(compiled);
+  }
+  return done;
+}
+
+}  // namespace zithercraft::cli

@@ -1,0 +1,212 @@
+#include <fmt/format.h>
+#include <algorithm>
+#include <cmath>
+#include <deque>
+#include <set>
+
+#include "checks.hpp"
+#include "zithercraft/game/seat.hpp"
+
+namespace zithercraft {
+namespace {
+
+constexpr std::uint32_t starts = 40;
+constexpr std::size_t most_squares = 40'000;
+
+// A coarse map of where a body can get to in a flat arena: squares whose middle a small disc can stand on without
+// touching anything that stays where it is, or that kills.
+class CoarseMap {
+ public:
+  CoarseMap(const Game& game, const std::byte* state, std::size_t body)
+      : game_(game), state_(state), body_(body), bounds_(bounds_of(game, state)) {
+    const Arena& arena = game.arena();
+    if (arena.cell_size() > 0.0f) {  // its cells are the squares
+      const Place middle = arena.middle();
+      square_ = static_cast<double>(arena.cell_size());
+      columns_ = arena.cell_columns();
+      rows_ = arena.cell_rows();
+      left_ = middle.x - 0.5 * square_ * static_cast<double>(columns_);
+      bottom_ = middle.y - 0.5 * square_ * static_cast<double>(rows_);
+      disc_ = Disc{.radius = 0.3 * square_};
+    } else {
+      const double wide = static_cast<double>(bounds_.high_x - bounds_.low_x),
+                   high = static_cast<double>(bounds_.high_y - bounds_.low_y);
+      // Discs of neighbouring squares overlap, so that no wall slips between them.
+      square_ = 1.6 * std::max(0.1, inner_radius());
+      too_fine_ = wide * high > square_ * square_ * static_cast<double>(most_squares);
+      columns_ = too_fine_ ? 1 : static_cast<std::size_t>(wide / square_) + 1;
+      rows_ = too_fine_ ? 1 : static_cast<std::size_t>(high / square_) + 1;
+      left_ = static_cast<double>(bounds_.low_x);
+      bottom_ = static_cast<double>(bounds_.low_y);
+      disc_ = Disc{.radius = 0.51 * square_};
+    }
+    const std::uint64_t own = std::uint64_t{1} << arena.entities()[body].tag;
+    for (std::size_t e = 0; e < arena.entities().size(); ++e) {
+      const Entity& entity = arena.entities()[e];
+      const bool stays = entity.kind == EntityKind::wall ||
+                         (entity.kind == EntityKind::cell && game.spec().arena.cells->kinds[entity.spec_index].solid) ||
+                         (entity.kind == EntityKind::body && fixed(entity));
+      const bool kills = (arena.kills(e) & own) != 0 && entity.kind != EntityKind::shot && !moves(entity);
+      blocks_.push_back(stays || kills);
+    }
+  }
+
+  /// Whether the body is too small for the arena to be looked through.
+  bool too_fine() const { return too_fine_; }
+
+  /// Whether any of the targets can be reached from where the body is.
+  bool reaches(const std::vector<std::size_t>& targets) {
+    std::vector<std::uint8_t> seen(columns_ * rows_);
+    std::deque<std::size_t> open;
+    const Pose from = game_.arena().pose(state_, body_);
+    const auto enter = [&](std::int64_t column, std::int64_t row, bool always) {
+      if (column < 0 || row < 0 || column >= static_cast<std::int64_t>(columns_) ||
+          row >= static_cast<std::int64_t>(rows_))
+        return;
+      const auto square = static_cast<std::size_t>(row) * columns_ + static_cast<std::size_t>(column);
+      if (seen[square] != 0 || (!always && !free(square))) return;
+      seen[square] = 1;
+      open.push_back(square);
+    };
+    const auto column0 = static_cast<std::int64_t>((static_cast<double>(from.x) - left_) / square_),
+               row0 = static_cast<std::int64_t>((static_cast<double>(from.y) - bottom_) / square_);
+    enter(column0, row0, true);
+    while (!open.empty()) {
+      const std::size_t square = open.front();
+      open.pop_front();
+      if (is_target(square, targets)) return true;
+      const auto column = static_cast<std::int64_t>(square % columns_),
+                 row = static_cast<std::int64_t>(square / columns_);
+      for (const auto& [dx, dy] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}}) enter(column + dx, row + dy, false);
+    }
+    return false;
+  }
+
+ private:
+  Place middle_of(std::size_t square) const {
+    return {left_ + (static_cast<double>(square % columns_) + 0.5) * square_,
+            bottom_ + (static_cast<double>(square / columns_) + 0.5) * square_, 0.0};
+  }
+  double inner_radius() const {
+    const auto& shape = game_.spec().arena.bodies[game_.arena().entities()[body_].spec_index].shape;
+    if (const auto* disc = std::get_if<Disc>(&shape)) return disc->radius;
+    if (const auto* capsule = std::get_if<Capsule>(&shape)) return capsule->radius;
+    if (const auto* box = std::get_if<Box>(&shape)) return 0.5 * std::min(box->width, box->length);
+    return 0.25;
+  }
+  bool fixed(const Entity& entity) const {
+    return game_.spec().arena.bodies[entity.spec_index].motion == Motion::fixed;
+  }
+  bool moves(const Entity& entity) const { return entity.kind == EntityKind::body && !fixed(entity); }
+
+  bool free(std::size_t square) {
+    found_.clear();
+    game_.arena().overlaps(state_, disc_, middle_of(square), 0.0, ~std::uint64_t{0}, found_);
+    return std::none_of(found_.begin(), found_.end(), [&](std::size_t e) { return blocks_[e]; });
+  }
+  // A body of the middle's size that is as near as that has arrived.
+  bool is_target(std::size_t square, const std::vector<std::size_t>& targets) {
+    const Place at = middle_of(square);
+    found_.clear();
+    game_.arena().overlaps(state_, Disc{.radius = 0.75 * square_}, at, 0.0, ~std::uint64_t{0}, found_);
+    return std::any_of(found_.begin(), found_.end(),
+                       [&](std::size_t e) { return std::find(targets.begin(), targets.end(), e) != targets.end(); });
+  }
+
+  const Game& game_;
+  const std::byte* state_;
+  std::size_t body_;
+  Bounds bounds_;
+  double square_ = 1.0, left_ = 0.0, bottom_ = 0.0;
+  bool too_fine_ = false;
+  Shape disc_;
+  std::size_t columns_ = 0, rows_ = 0;
+  std::vector<bool> blocks_;
+  std::vector<std::size_t> found_;
+};
+
+// The tag that a role's own body must come to for success, or is paid for coming nearer to; empty if there is none.
+std::string target_of(const RoleSpec& role) {
+  for (const Term& term : role.rewards) {
+    if (term.ends != Verdict::success) continue;
+    if (term.when && term.when->of.empty() && !term.when->inside.empty()) return term.when->inside;
+    if (term.when && term.when->of.empty() && !term.when->near.empty()) return term.when->near;
+    if (term.on && term.on->of.empty() && term.on->with.size() == 1 &&
+        (term.on->event == EventKind::enter || term.on->event == EventKind::touch ||
+         term.on->event == EventKind::collect))
+      return term.on->with.front();
+  }
+  for (const Term& term : role.rewards)
+    if (term.progress && term.progress->of.empty() && term.weight > 0.0) return term.progress->to;
+  return {};
+}
+
+void check_reach(const Examined& e, std::size_t r, Findings& findings) {
+  const Arena& arena = e.game.arena();
+  const std::string target = target_of(e.game.spec().roles[r]);
+  if (target.empty() || arena.high() || !e.game.spec().arena.rivers.empty()) return;
+  std::vector<std::size_t> targets;
+  for (std::size_t thing = 0; thing < arena.posed_count(); ++thing)
+    if (arena.tags()[arena.entities()[thing].tag] == target) targets.push_back(thing);
+  Lanes lanes(e.game, 1);
+  std::vector<std::uint32_t> stuck;
+  for (std::uint32_t k = 0; k < starts; ++k) {
+    lanes.begin(0, {e.options.seed, 11, k});
+    CoarseMap map(e.game, lanes.arena_state(0), e.game.roles()[r].seats.front());
+    if (map.too_fine()) return;
+    if (!map.reaches(targets)) stuck.push_back(k);
+  }
+  if (stuck.empty()) return;
+  findings.push_back({stuck.size() * 4 > starts ? Gravity::grave : Gravity::warning, "unreachable success",
+                      role_name(e.game, r) + ", tag '" + target + "'", "cannot be reached from where the agent begins",
+                      fmt::format("at {} of {} starts no way leads there (flood fill over a coarse map; the first is "
+                                  "seed {}, lane 11, episode {})",
+                                  stuck.size(), starts, e.options.seed, stuck.front()),
+                      "open a way, place both on one side, or connect them (`cells.connect`)"});
+}
+
+void check_overlaps(const Examined& e, std::size_t r, Findings& findings) {
+  const Arena& arena = e.game.arena();
+  if (arena.high()) return;
+  Lanes lanes(e.game, 1);
+  std::size_t bad = 0;
+  std::string with;
+  for (std::uint32_t k = 0; k < starts; ++k) {
+    lanes.begin(0, {e.options.seed, 11, k});
+    bool touches = false;
+    for (const std::size_t body : e.game.roles()[r].seats) {
+      const std::uint64_t own = std::uint64_t{1} << arena.entities()[body].tag;
+      const Pose at = arena.pose(lanes.arena_state(0), body);
+      std::vector<std::size_t> found;
+      arena.overlaps(lanes.arena_state(0), e.game.spec().arena.bodies[arena.entities()[body].spec_index].shape,
+                     {static_cast<double>(at.x), static_cast<double>(at.y), 0.0}, static_cast<double>(at.heading),
+                     ~std::uint64_t{0}, found);
+      for (const std::size_t other : found) {
+        const Entity& entity = arena.entities()[other];
+        const bool solid =
+            entity.kind == EntityKind::body || entity.kind == EntityKind::wall ||
+            (entity.kind == EntityKind::cell && e.game.spec().arena.cells->kinds[entity.spec_index].solid);
+        if (other == body || (!solid && (arena.kills(other) & own) == 0)) continue;
+        touches = true;
+        with = entity.name;
+      }
+    }
+    bad += touches ? 1 : 0;
+  }
+  if (bad == 0) return;
+  findings.push_back({bad * 4 > starts ? Gravity::grave : Gravity::warning, "starts overlap", role_name(e.game, r),
+                      fmt::format("begins in '{}'", with),
+                      fmt::format("at {} of {} starts it overlaps something solid or deadly", bad, starts),
+                      "place it by a `region` with `clearance`, after what it must not overlap"});
+}
+
+}  // namespace
+
+void check_starts(const Examined& e, Findings& findings) {
+  for (std::size_t r = 0; r < e.game.roles().size(); ++r) {
+    check_overlaps(e, r, findings);
+    check_reach(e, r, findings);
+  }
+}
+
+}  // namespace zithercraft

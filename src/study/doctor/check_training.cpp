@@ -1,0 +1,164 @@
+#include <fmt/format.h>
+#include <algorithm>
+#include <cmath>
+
+#include "checks.hpp"
+
+namespace zithercraft {
+namespace {
+
+// A training's curve in a few dozen points, each the mean over its share of the updates.
+struct Point {
+  std::int64_t decisions = 0;
+  double success = 0.0, episode_return = 0.0, entropy = 0.0, explained = 0.0;
+  std::size_t stage = 0;
+  bool episodes = false;
+};
+
+std::vector<Point> thinned(const std::vector<MetricsRow>& rows) {
+  constexpr std::size_t points = 40;
+  std::vector<Point> list;
+  const std::size_t n = std::min(points, rows.size());
+  for (std::size_t k = 0; k < n; ++k) {
+    const std::size_t first = k * rows.size() / n, stop = (k + 1) * rows.size() / n;
+    Point p;
+    double ended = 0.0;
+    for (std::size_t i = first; i < stop; ++i) {
+      const double weight = static_cast<double>(rows[i].episodes), share = 1.0 / static_cast<double>(stop - first);
+      p.success += weight * rows[i].success;
+      p.episode_return += weight * rows[i].mean_return;
+      ended += weight;
+      p.entropy += share * rows[i].learner.entropy;
+      p.explained += share * rows[i].learner.explained_variance;
+    }
+    if (ended > 0.0) {
+      p.success /= ended;
+      p.episode_return /= ended;
+      p.episodes = true;
+    }
+    p.decisions = rows[first].decisions;
+    p.stage = rows[stop - 1].stage;
+    list.push_back(p);
+  }
+  return list;
+}
+
+class TrainingChecks {
+ public:
+  TrainingChecks(const Game& game, const std::vector<MetricsRow>& rows, Findings& findings)
+      : game_(game), points_(thinned(rows)), findings_(findings) {
+    for (const Point& p : points_)
+      if (p.episodes && p.stage == points_.back().stage) stage_.push_back(p);
+  }
+
+  void check() {
+    if (stage_.size() < 10) return;
+    check_collapse();
+    check_plateau();
+    check_entropy();
+    check_value();
+    if (points_.back().stage + 1 < game_.stages())
+      add(Gravity::warning, "stage not left", fmt::format("stage '{}'", game_.stage_name(points_.back().stage)),
+          "the training ended before the game itself was played",
+          fmt::format("it ended on stage {} of {}", points_.back().stage + 1, game_.stages()),
+          "train longer, or let the stage advance earlier", points_.back().decisions);
+  }
+
+ private:
+  void add(Gravity gravity, const char* check, std::string subject, std::string what, std::string evidence,
+           std::string remedy, std::int64_t began) {
+    findings_.push_back(
+        {gravity, check, std::move(subject), std::move(what), std::move(evidence), std::move(remedy), began});
+  }
+
+  static std::pair<double, double> range(const std::vector<Point>& points, double Point::*value) {
+    double low = points.front().*value, high = low;
+    for (const Point& p : points) {
+      low = std::min(low, p.*value);
+      high = std::max(high, p.*value);
+    }
+    return {low, high};
+  }
+
+  // Fell by a third of all it had gained, and stayed there.
+  void check_collapse() {
+    const auto [low, high] = range(stage_, &Point::episode_return);
+    const auto best = std::max_element(stage_.begin(), stage_.end(), [](const Point& a, const Point& b) {
+      return a.episode_return < b.episode_return;
+    });
+    const double last = 0.5 * (stage_[stage_.size() - 1].episode_return + stage_[stage_.size() - 2].episode_return);
+    collapsed_ = stage_.end() - best > 4 && high - last > (high - low) / 3.0 && high > low + 1e-9;
+    if (collapsed_)
+      add(Gravity::grave, "collapse", "training", "what had been learned was lost again",
+          fmt::format("the return rose to {:.3g} and ended at {:.3g}", best->episode_return, last),
+          "go back to a kept checkpoint from before, with a lower learning rate or more entropy weight",
+          best->decisions);
+  }
+
+  void check_plateau() {
+    const auto [low, high] = range(stage_, &Point::episode_return);
+    const double success = stage_.back().success;
+    if (collapsed_ || success > 0.9) return;
+    // From where on it stayed within a twentieth of its whole gain.
+    std::size_t began = stage_.size() - 1;
+    double top = stage_.back().episode_return, bottom = top;
+    while (began > 0) {
+      top = std::max(top, stage_[began - 1].episode_return);
+      bottom = std::min(bottom, stage_[began - 1].episode_return);
+      if (top - bottom > std::max(0.15 * (high - low), 1e-9)) break;
+      --began;
+    }
+    if (stage_.size() - began < stage_.size() * 2 / 5) return;
+    add(Gravity::warning, "plateau", "training", "it has stopped to learn before it succeeded",
+        fmt::format("the return stayed between {:.3g} and {:.3g}, with success in {} of episodes", bottom, top,
+                    percent(success)),
+        "see the other findings for what it cannot see or reach; then try stages, or more entropy weight",
+        stage_[began].decisions);
+  }
+
+  void check_entropy() {
+    const auto [low, high] = range(points_, &Point::entropy);
+    std::size_t dials = 0;
+    double most = 0.0;  // of choices
+    for (const ControlInfo& control : game_.roles()[0].controls) {
+      if (control.is_choice()) {
+        most += std::log(static_cast<double>(control.options.size()));
+      } else {
+        ++dials;
+      }
+    }
+    // A dial that is certain to a thousandth of its range has about this entropy.
+    const double floor = 0.01 * most - 5.5 * static_cast<double>(dials);
+    const auto gone = std::find_if(points_.begin(), points_.end(), [&](const Point& p) { return p.entropy < floor; });
+    if (gone == points_.end() || gone - points_.begin() > static_cast<std::ptrdiff_t>(points_.size() * 3 / 4) ||
+        stage_.back().success > 0.5)
+      return;
+    add(Gravity::warning, "entropy gone", "training", "the policy grew certain of itself before it succeeded",
+        fmt::format("entropy fell from {:.3g} to {:.3g} nats, with success in {} of episodes", high, low,
+                    percent(stage_.back().success)),
+        "raise `entropy_weight`, or let it fade later", gone->decisions);
+  }
+
+  void check_value() {
+    const std::vector<Point> late(points_.begin() + static_cast<std::ptrdiff_t>(points_.size() / 2), points_.end());
+    const auto [low, high] = range(late, &Point::explained);
+    if (high > 0.1) return;
+    add(Gravity::warning, "value explains nothing", "training", "the value network never came to foresee the returns",
+        fmt::format("it explained {} of their variance at best in the second half", percent(std::max(0.0, high))),
+        "check that what decides returns is sensed; lower the discount if rewards lie far apart",
+        late.front().decisions);
+  }
+
+  const Game& game_;
+  std::vector<Point> points_, stage_;  // all; those of the last stage
+  Findings& findings_;
+  bool collapsed_ = false;
+};
+
+}  // namespace
+
+void check_training(const Game& game, const std::vector<MetricsRow>& rows, Findings& findings) {
+  TrainingChecks(game, rows, findings).check();
+}
+
+}  // namespace zithercraft

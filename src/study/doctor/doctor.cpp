@@ -1,0 +1,162 @@
+#include "zithercraft/study/doctor.hpp"
+
+#include <fmt/format.h>
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "checks.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/files.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/game/load.hpp"
+#include "zithercraft/match/play.hpp"
+#include "zithercraft/record/replay.hpp"
+
+namespace zithercraft {
+namespace {
+
+// Who plays a survey: one pilot for each role.
+struct Cast {
+  std::string name;
+  std::vector<std::unique_ptr<Pilot>> pilots;
+
+  std::vector<const Pilot*> hands() const {
+    std::vector<const Pilot*> list;
+    for (const auto& pilot : pilots) list.push_back(pilot.get());
+    return list;
+  }
+};
+
+template <class Make>
+Cast cast_of(const Game& game, const char* name, const Make& make) {
+  Cast cast{name, {}};
+  for (std::size_t r = 0; r < game.roles().size(); ++r) cast.pilots.push_back(make(r));
+  return cast;
+}
+
+std::vector<Cast> casts_for(const Game& game, const Run* run, std::uint64_t seed) {
+  std::vector<Cast> casts;
+  casts.push_back(cast_of(game, "random", [&](std::size_t) { return random_pilot(seed); }));
+  casts.push_back(cast_of(game, "idle", [](std::size_t) { return idle_pilot(); }));
+  casts.push_back(cast_of(game, "to and fro", [&](std::size_t) { return dithering_pilot(seed); }));
+  const auto scripted = [&](std::size_t r) { return game.spec().roles[r].script.playable(); };
+  const auto other = [&](std::size_t r) { return usual_pilot(game, r, seed); };
+  bool any = false;
+  for (std::size_t r = 0; r < game.roles().size(); ++r) any = any || scripted(r);
+  if (any) casts.push_back(cast_of(game, "script", other));
+  if (run != nullptr)
+    casts.push_back(cast_of(game, "trained", [&](std::size_t r) {
+      return r == 0 ? policy_pilot(game, 0, run->policy(), Decisions::sampled, seed) : other(r);
+    }));
+  return casts;
+}
+
+void write_strange(const Game& game, const std::vector<Cast>& casts, const std::filesystem::path& folder,
+                   std::vector<StrangeEpisode>& strange) {
+  make_folder(folder);
+  for (std::size_t i = 0; i < strange.size(); ++i) {
+    StrangeEpisode& s = strange[i];
+    const auto cast = std::find_if(casts.begin(), casts.end(), [&](const Cast& c) { return c.name == s.pilot; });
+    std::vector<std::unique_ptr<Pilot>> own;
+    std::vector<Pilot*> hands;
+    ReplayInfo info{game.spec().name, to_toml(game.spec()), {}, s.seed, library_version()};
+    for (const auto& pilot : cast->pilots) {
+      own.push_back(pilot->copy());
+      hands.push_back(own.back().get());
+      info.pilots.push_back(own.back()->name());
+    }
+    const auto file = folder / fmt::format("strange-{}.zrep", i + 1);
+    ReplayWriter writer(file, game, info);
+    play_one(game, hands, {s.seed, s.lane, s.episode}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
+    writer.finish();
+    s.replay = file.string();
+  }
+}
+
+Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& options) {
+  if (options.decisions < 1000)
+    throw Error(Fault::usage, "fewer than 1000 decisions tell nothing", "DoctorOptions::decisions", "watch more");
+  WorkerPool pool(options.threads);
+  Diagnosis diagnosis;
+  diagnosis.game = game.spec().name;
+  if (run != nullptr) diagnosis.run = run->folder().string();
+  const auto casts = casts_for(game, run, options.seed);
+  Examined examined{game, options, {}};
+  const std::uint64_t seed = derived_seed(options.seed, "doctor");
+  for (const Cast& cast : casts) {
+    examined.surveys.push_back(watch(game, cast.name, cast.hands(), options.decisions, seed, pool));
+    const Survey& survey = examined.surveys.back();
+    diagnosis.pilots.push_back(survey.pilot);
+    diagnosis.decisions += survey.decisions;
+    if (survey.failure.empty()) continue;
+    diagnosis.findings.push_back(
+        {Gravity::grave, "play breaks off", "the game", "an error ends the play",
+         fmt::format("{} play, after {} decisions: {}", survey.pilot, survey.decisions, survey.failure),
+         "mend it first: what else was found comes from the play before it"});
+  }
+  Findings& findings = diagnosis.findings;
+  check_unseen_tags(examined, findings);
+  check_columns(examined, findings);
+  check_rewards(examined, findings);
+  check_episodes(examined, findings);
+  if (findings.empty() || findings.front().check != "play breaks off") {  // these play by themselves
+    check_controls(examined, findings);
+    check_starts(examined, findings);
+  }
+  if (run != nullptr) check_training(game, Metrics(run->metrics()).rows(), findings);
+  diagnosis.seen = seen_tags(examined);
+  diagnosis.strange = strange_episodes(examined);
+  if (!options.strange_replays.empty()) write_strange(game, casts, options.strange_replays, diagnosis.strange);
+  std::stable_sort(findings.begin(), findings.end(),
+                   [](const Finding& a, const Finding& b) { return a.gravity > b.gravity; });
+  return diagnosis;
+}
+
+}  // namespace
+
+std::string_view name_of(Gravity gravity) noexcept {
+  switch (gravity) {
+    case Gravity::note: return "note";
+    case Gravity::warning: return "warning";
+    case Gravity::grave: return "grave";
+  }
+  return "unknown";
+}
+
+const Survey* Examined::by(const std::string& pilot) const {
+  const auto found = std::find_if(surveys.begin(), surveys.end(), [&](const Survey& s) { return s.pilot == pilot; });
+  return found == surveys.end() ? nullptr : &*found;
+}
+
+std::string role_name(const Game& game, std::size_t role) { return "role '" + game.roles()[role].name + "'"; }
+std::string percent(double share) { return fmt::format("{:.3g}%", 100.0 * share); }
+
+std::string Diagnosis::to_json() const {
+  nlohmann::ordered_json j{{"game", game}, {"decisions", decisions}, {"pilots", pilots}};
+  if (!run.empty()) j["run"] = run;
+  j["gravest"] = findings.empty() ? "nothing found" : std::string(name_of(gravest()));
+  j["findings"] = nlohmann::ordered_json::array();
+  for (const Finding& f : findings) {
+    nlohmann::ordered_json one{{"gravity", name_of(f.gravity)}, {"check", f.check},
+                               {"subject", f.subject},          {"what", f.what},
+                               {"evidence", f.evidence},        {"remedy", f.remedy}};
+    if (f.began >= 0) one["began"] = f.began;
+    j["findings"].push_back(std::move(one));
+  }
+  j["seen"] = nlohmann::ordered_json::array();
+  for (const TagSeen& s : seen) j["seen"].push_back({{"role", s.role}, {"tag", s.tag}, {"share", s.share}});
+  j["strange"] = nlohmann::ordered_json::array();
+  for (const StrangeEpisode& s : strange) {
+    nlohmann::ordered_json one{
+        {"pilot", s.pilot}, {"seed", s.seed}, {"lane", s.lane}, {"episode", s.episode}, {"why", s.why}};
+    if (!s.replay.empty()) one["replay"] = s.replay;
+    j["strange"].push_back(std::move(one));
+  }
+  return j.dump(2);
+}
+
+Diagnosis examine(const Game& game, const DoctorOptions& options) { return diagnose(game, nullptr, options); }
+Diagnosis examine(const Run& run, const DoctorOptions& options) { return diagnose(run.game(), &run, options); }
+
+}  // namespace zithercraft

@@ -1,0 +1,320 @@
+#include "survey.hpp"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/game/seat.hpp"
+
+namespace zithercraft {
+namespace {
+
+std::uint64_t mixed(std::uint64_t sum, float value) {
+  return (sum ^ std::bit_cast<std::uint32_t>(value + 0.0f)) * 0x9E3779B97F4A7C15ULL + 0x632BE59BD9B4E019ULL;
+}
+
+class Watcher {
+ public:
+  Watcher(const Game& game, std::int64_t decisions) : game_(game), wanted_(decisions) {
+    for (std::size_t r = 0; r < game.roles().size(); ++r) {
+      const Role& role = game.roles()[r];
+      RoleSurvey& s = survey_.roles.emplace_back();
+      s.columns.resize(role.columns.size());
+      s.terms.resize(role.terms.size());
+      s.seen.resize(game.arena().tags().size());
+      s.forbidden.resize(role.columns.size());
+      reports_.push_back(tag_reports(game, r));
+    }
+  }
+
+  Survey watch(const std::string& name, const std::vector<const Pilot*>& pilots, std::uint64_t seed, WorkerPool& pool) {
+    survey_.pilot = name;
+    std::size_t seats = 0;
+    for (const Role& role : game_.roles()) seats += role.seats.size();
+    // Many short lanes see more beginnings, few long ones see more endings.
+    const std::size_t count = std::clamp<std::size_t>(64 / seats, 2, 32);
+    Lanes lanes(game_, count, pool.threads());
+    std::vector<std::unique_ptr<Pilot>> hands;
+    for (const Pilot* pilot : pilots) hands.push_back(pilot->copy());
+    try {
+      for (std::size_t lane = 0; lane < count; ++lane) lanes.begin(lane, {seed, static_cast<std::uint32_t>(lane), 0});
+      start(lanes);
+      while (survey_.decisions < wanted_ || survey_.roles[0].episodes.size() < 20 * game_.roles()[0].seats.size()) {
+        if (survey_.decisions >= 8 * wanted_) break;
+        note_senses(lanes);
+        for (std::size_t r = 0; r < hands.size(); ++r) hands[r]->decide(lanes, r, 0, count);
+        lanes.advance_all(pool);
+        note_results(lanes);
+        note_bodies(lanes);
+        survey_.decisions += static_cast<std::int64_t>(count * seats);
+        lanes.renew_all(pool);
+        renew(lanes);
+      }
+    } catch (const Error& error) {
+      survey_.failure = error.what();
+    }
+    return std::move(survey_);
+  }
+
+ private:
+  struct Track {
+    Pose start;
+    double top_speed = 0.0, farthest = 0.0;
+  };
+
+  void start(const Lanes& lanes) {
+    bounds_ = bounds_of(game_, lanes.arena_state(0));
+    for (std::size_t r = 0; r < game_.roles().size(); ++r) {
+      tracks_.emplace_back(lanes.rows(r));
+      for (std::size_t row = 0; row < lanes.rows(r); ++row) begin(lanes, r, row);
+    }
+    episodes_.resize(lanes.count());
+    for (std::size_t lane = 0; lane < lanes.count(); ++lane) episodes_[lane] = lanes.key(lane).episode;
+  }
+  void begin(const Lanes& lanes, std::size_t r, std::size_t row) {
+    const SeatView seat(lanes, row / lanes.seats(r), r, row % lanes.seats(r));
+    tracks_[r][row] = {seat.pose(), 0.0, 0.0};
+  }
+  void renew(const Lanes& lanes) {
+    for (std::size_t lane = 0; lane < lanes.count(); ++lane) {
+      if (lanes.key(lane).episode == episodes_[lane]) continue;
+      episodes_[lane] = lanes.key(lane).episode;
+      for (std::size_t r = 0; r < game_.roles().size(); ++r)
+        for (std::size_t seat = 0; seat < lanes.seats(r); ++seat) begin(lanes, r, lane * lanes.seats(r) + seat);
+    }
+  }
+
+  void note_senses(const Lanes& lanes) {
+    for (std::size_t r = 0; r < game_.roles().size(); ++r) {
+      RoleSurvey& s = survey_.roles[r];
+      const auto& columns = game_.roles()[r].columns;
+      for (std::size_t row = 0; row < lanes.rows(r); ++row) {
+        const SeatView seat(lanes, row / lanes.seats(r), r, row % lanes.seats(r));
+        if (!seat.present()) continue;
+        const auto sensed = lanes.observation(r, row);
+        ++s.rows;
+        for (std::size_t c = 0; c < columns.size(); ++c) {
+          ColumnSurvey& column = s.columns[c];
+          const auto value = static_cast<double>(sensed[c]);
+          column.low = std::min(column.low, value);
+          column.high = std::max(column.high, value);
+          column.sum += value;
+          column.squares += value * value;
+          column.sequence = mixed(column.sequence, sensed[c]);
+          column.at_low += value <= columns[c].low ? 1u : 0u;
+          column.at_high += value >= columns[c].high ? 1u : 0u;
+          if (columns[c].unit == mask_unit && sensed[c] < 0.5f) ++s.forbidden[c];
+        }
+        std::uint64_t seen = 0;
+        for (const TagReport& report : reports_[r])
+          if (report.below_one ? sensed[report.column] < 1.0f : sensed[report.column] > 0.5f)
+            seen |= std::uint64_t{1} << report.tag;
+        for (std::size_t tag = 0; tag < s.seen.size(); ++tag) s.seen[tag] += (seen >> tag) & 1u;
+      }
+    }
+  }
+
+  void note_bodies(const Lanes& lanes) {
+    const Arena& arena = game_.arena();
+    survey_.moments += lanes.count();
+    survey_.outside.resize(arena.body_count());
+    if (!bounds_.closed) return;
+    for (std::size_t lane = 0; lane < lanes.count(); ++lane)
+      for (std::size_t body = 0; body < arena.body_count(); ++body)
+        if (arena.entities()[body].free && arena.present(lanes.arena_state(lane), body) &&
+            !bounds_.holds(arena.pose(lanes.arena_state(lane), body)))
+          ++survey_.outside[body];
+  }
+
+  void note_results(const Lanes& lanes) {
+    for (std::size_t r = 0; r < game_.roles().size(); ++r) {
+      RoleSurvey& s = survey_.roles[r];
+      for (std::size_t row = 0; row < lanes.rows(r); ++row) {
+        const std::size_t lane = row / lanes.seats(r);
+        const SeatView seat(lanes, lane, r, row % lanes.seats(r));
+        Track& track = tracks_[r][row];
+        if (seat.present()) {
+          const Pose pose = seat.pose();
+          track.top_speed = std::max(track.top_speed, static_cast<double>(seat.speed()));
+          track.farthest =
+              std::max(track.farthest, static_cast<double>(std::hypot(pose.x - track.start.x, pose.y - track.start.y)));
+        }
+        const auto paid = lanes.payments(r, row);
+        for (std::size_t t = 0; t < paid.size(); ++t) {
+          s.terms[t].paid += static_cast<double>(paid[t]);
+          s.terms[t].absolute += std::fabs(static_cast<double>(paid[t]));
+          s.terms[t].times += paid[t] != 0.0f ? 1u : 0u;
+        }
+        if (lanes.outcome(lane) != Outcome::running)
+          s.episodes.push_back(
+              {lanes.key(lane), seat.number(), episode_result(lanes, r, row), track.top_speed, track.farthest});
+      }
+    }
+  }
+
+  const Game& game_;
+  std::int64_t wanted_;
+  Survey survey_;
+  Bounds bounds_;
+  std::vector<std::vector<TagReport>> reports_;
+  std::vector<std::vector<Track>> tracks_;
+  std::vector<std::uint32_t> episodes_;
+};
+
+class IdlePilot : public Pilot {
+ public:
+  std::string name() const override { return "idle"; }
+  std::unique_ptr<Pilot> copy() const override { return std::make_unique<IdlePilot>(*this); }
+  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
+    const auto& rest = lanes.game().roles()[role].rest;
+    const std::size_t seats = lanes.seats(role);
+    for (std::size_t row = first * seats; row < (first + count) * seats; ++row)
+      std::copy(rest.begin(), rest.end(), lanes.control(role, row).begin());
+  }
+};
+
+class DitheringPilot : public Pilot {
+ public:
+  explicit DitheringPilot(std::uint64_t seed) : seed_(derived_seed(seed, "to and fro")) {}
+  std::string name() const override { return "to and fro"; }
+  std::unique_ptr<Pilot> copy() const override { return std::make_unique<DitheringPilot>(*this); }
+
+  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
+    const auto& controls = lanes.game().roles()[role].controls;
+    const std::size_t seats = lanes.seats(role);
+    for (std::size_t row = first * seats; row < (first + count) * seats; ++row) {
+      const std::size_t lane = row / seats;
+      const EpisodeKey key = lanes.key(lane);
+      RandomStream random(seed_, key.lane * 4096 + static_cast<std::uint32_t>(row % seats), key.episode,
+                          Purpose::decide);
+      const std::uint32_t period = 4u << random.below(3);
+      const bool back = lanes.decisions(lane) / period % 2 == 1;
+      const auto out = lanes.control(role, row);
+      for (std::size_t c = 0; c < controls.size(); ++c) {
+        if (controls[c].is_choice()) {
+          const auto options = static_cast<std::uint32_t>(controls[c].options.size());
+          const std::uint32_t one = random.below(options), other = (one + 1 + random.below(options - 1)) % options;
+          out[c] = static_cast<float>(back ? other : one);
+        } else {
+          const double to = random.between(controls[c].low, controls[c].high);
+          out[c] = static_cast<float>(back ? std::clamp(-to, controls[c].low, controls[c].high) : to);
+        }
+      }
+    }
+  }
+
+ private:
+  std::uint64_t seed_;
+};
+
+}  // namespace
+
+double ColumnSurvey::spread(std::size_t rows) const {
+  if (rows < 2) return 0.0;
+  const double m = mean(rows);
+  return std::sqrt(std::max(0.0, squares / static_cast<double>(rows) - m * m));
+}
+
+Bounds bounds_of(const Game& game, const std::byte* state) {
+  const Arena& arena = game.arena();
+  Bounds b{std::numeric_limits<float>::infinity(), std::numeric_limits<float>::infinity(),
+           -std::numeric_limits<float>::infinity(), -std::numeric_limits<float>::infinity(), false};
+  const auto add = [&](double x, double y) {
+    b.low_x = std::min(b.low_x, static_cast<float>(x));
+    b.low_y = std::min(b.low_y, static_cast<float>(y));
+    b.high_x = std::max(b.high_x, static_cast<float>(x));
+    b.high_y = std::max(b.high_y, static_cast<float>(y));
+  };
+  for (const WallSpec& wall : game.spec().arena.walls)
+    for (const Point& p : wall.points) add(p[0], p[1]);
+  const Place middle = arena.middle();
+  if (arena.cell_columns() > 0) {
+    const double size = static_cast<double>(arena.cell_size());
+    add(middle.x - 0.5 * size * static_cast<double>(arena.cell_columns()),
+        middle.y - 0.5 * size * static_cast<double>(arena.cell_rows()));
+    add(middle.x + 0.5 * size * static_cast<double>(arena.cell_columns()),
+        middle.y + 0.5 * size * static_cast<double>(arena.cell_rows()));
+  }
+  b.closed = b.low_x < b.high_x && b.low_y < b.high_y && game.spec().arena.rivers.empty();
+  for (std::size_t e = 0; e < arena.posed_count(); ++e)
+    if (arena.present(state, e)) {
+      const Pose pose = arena.pose(state, e);
+      add(static_cast<double>(pose.x), static_cast<double>(pose.y));
+    }
+  const float room = 0.05f * std::max(b.high_x - b.low_x, b.high_y - b.low_y) + 1.0f;
+  return {b.low_x - room, b.low_y - room, b.high_x + room, b.high_y + room, b.closed};
+}
+
+std::vector<TagReport> tag_reports(const Game& game, std::size_t role) {
+  std::vector<TagReport> reports;
+  const Arena& arena = game.arena();
+  const auto& columns = game.roles()[role].columns;
+  const auto at = [&](const std::string& name) {
+    const auto found = std::find_if(columns.begin(), columns.end(), [&](const Column& c) { return c.name == name; });
+    return static_cast<std::size_t>(found - columns.begin());
+  };
+  for (const RaySense& rays : game.roles()[role].rays) {
+    std::size_t column = rays.first_column;
+    const std::size_t others = rays.reports == RayReport::each_tag ? 0 : rays.reports == RayReport::first ? 1 : 2;
+    for (std::size_t ray = 0; ray < rays.direction.size(); ++ray, column += rays.tags.size() + others)
+      for (std::size_t t = 0; t < rays.tags.size(); ++t)
+        reports.push_back({arena.tag(rays.tags[t], ""), column + t, rays.reports == RayReport::each_tag});
+  }
+  for (const Sense& sense : game.spec().roles[role].senses) {
+    if (const auto* compass = std::get_if<Compass>(&sense)) {
+      reports.push_back({arena.tag(compass->to, ""), at(compass->name + ".distance"), true});
+    } else if (const auto* crowd = std::get_if<Crowd>(&sense)) {
+      for (std::int64_t i = 0; i < crowd->nearest; ++i)
+        for (const auto& tag : crowd->of)
+          reports.push_back({arena.tag(tag, ""),
+                             at(crowd->name + "[" + std::to_string(i) + "]." + (crowd->of.size() > 1 ? tag : "here")),
+                             false});
+    } else if (const auto* window = std::get_if<Window>(&sense)) {
+      const auto first = static_cast<std::size_t>(
+          std::find_if(columns.begin(), columns.end(),
+                       [&](const Column& c) { return c.name.starts_with(window->name + "["); }) -
+          columns.begin());
+      const auto cells =
+          static_cast<std::size_t>((window->ahead + 1 + window->behind) * (window->left + 1 + window->right) *
+                                   (window->above + 1 + window->below));
+      for (std::size_t i = 0; i < cells * window->sees.size(); ++i)
+        reports.push_back({arena.tag(window->sees[i % window->sees.size()], ""), first + i, false});
+    }
+  }
+  return reports;
+}
+
+std::uint64_t sensed_tags(const Game& game, std::size_t role) {
+  std::uint64_t tags = 0;
+  const auto add = [&](const std::vector<std::string>& names) {
+    for (const auto& name : names) tags |= std::uint64_t{1} << game.arena().tag(name, "");
+  };
+  for (const TagReport& report : tag_reports(game, role)) tags |= std::uint64_t{1} << report.tag;
+  for (const Sense& sense : game.spec().roles[role].senses) {
+    if (const auto* camera = std::get_if<Camera>(&sense)) {
+      if (camera->sees.empty()) return ~std::uint64_t{0};
+      add(camera->sees);
+    }
+    if (const auto* danger = std::get_if<Danger>(&sense)) add(danger->fatal);
+  }
+  return tags;
+}
+
+bool has_coded_senses(const Game& game, std::size_t role) {
+  const auto& senses = game.spec().roles[role].senses;
+  return std::any_of(senses.begin(), senses.end(),
+                     [](const Sense& sense) { return std::holds_alternative<CodedSense>(sense); });
+}
+
+Survey watch(const Game& game, const std::string& name, const std::vector<const Pilot*>& pilots, std::int64_t decisions,
+             std::uint64_t seed, WorkerPool& pool) {
+  return Watcher(game, decisions).watch(name, pilots, seed, pool);
+}
+
+std::unique_ptr<Pilot> idle_pilot() { return std::make_unique<IdlePilot>(); }
+std::unique_ptr<Pilot> dithering_pilot(std::uint64_t seed) { return std::make_unique<DitheringPilot>(seed); }
+
+}  // namespace zithercraft

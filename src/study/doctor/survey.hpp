@@ -1,0 +1,91 @@
+#pragma once
+
+// What is seen while pilots play: the evidence that the doctor's checks look through.
+
+#include <cstdint>
+#include <limits>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "zithercraft/game/episode.hpp"
+#include "zithercraft/match/pilot.hpp"
+
+namespace zithercraft {
+
+class WorkerPool;
+
+/// One column over all decisions watched.
+struct ColumnSurvey {
+  double low = std::numeric_limits<double>::infinity(), high = -std::numeric_limits<double>::infinity();
+  double sum = 0.0, squares = 0.0;
+  std::uint64_t sequence = 0;  // columns of the same values have the same
+  std::size_t at_low = 0, at_high = 0;
+
+  bool constant() const { return low >= high; }
+  double mean(std::size_t rows) const { return rows == 0 ? 0.0 : sum / static_cast<double>(rows); }
+  double spread(std::size_t rows) const;
+};
+
+/// One seat's episode.
+struct EpisodeSurvey {
+  EpisodeKey key;
+  std::size_t seat = 0;
+  EpisodeResult result;
+  double top_speed = 0.0, farthest = 0.0;  // m/s; metres from where it began
+};
+
+struct TermSurvey {
+  double paid = 0.0, absolute = 0.0;  // sums over decisions
+  std::size_t times = 0;              // decisions at which it paid
+};
+
+struct RoleSurvey {
+  std::size_t rows = 0;  // decisions of seats that were in the arena
+  std::vector<ColumnSurvey> columns;
+  std::vector<std::size_t> seen;  // per tag: decisions at which some sense reported it
+  std::vector<TermSurvey> terms;
+  std::vector<EpisodeSurvey> episodes;  // that ended
+  std::vector<std::size_t> forbidden;   // per column: decisions at which a mask forbade its option
+};
+
+struct Survey {
+  std::string pilot;
+  std::vector<RoleSurvey> roles;
+  std::int64_t decisions = 0;        // over all seats
+  std::size_t moments = 0;           // decisions of lanes
+  std::vector<std::size_t> outside;  // per body that moves: moments at which it was outside the arena's bounds
+  std::string failure;               // the error that ended the play, if one did
+};
+
+/// The space that everything of an arena lies in as it is laid out, with some room around it.
+struct Bounds {
+  float low_x = 0.0f, low_y = 0.0f, high_x = 0.0f, high_y = 0.0f;
+  bool closed = false;  // something says where the arena ends
+  bool holds(const Pose& pose) const {
+    return pose.x >= low_x && pose.x <= high_x && pose.y >= low_y && pose.y <= high_y;
+  }
+};
+Bounds bounds_of(const Game& game, const std::byte* arena_state);
+
+/// Which columns say that a tag is sensed.
+struct TagReport {
+  std::size_t tag = 0, column = 0;
+  bool below_one = false;  // a distance, that is less than 1 when it is there; else a flag
+};
+std::vector<TagReport> tag_reports(const Game& game, std::size_t role);
+/// Tags that a role's senses can report in some way, also in ways that cannot be told from a column; bit t: tag t.
+std::uint64_t sensed_tags(const Game& game, std::size_t role);
+/// Whether a role has senses that nobody but their author understands.
+bool has_coded_senses(const Game& game, std::size_t role);
+
+/// Plays episodes until so many decisions were taken, and watches. `pilots`: one for each role.
+Survey watch(const Game& game, const std::string& name, const std::vector<const Pilot*>& pilots, std::int64_t decisions,
+             std::uint64_t seed, WorkerPool& pool);
+
+/// Gives every seat its controls at rest.
+std::unique_ptr<Pilot> idle_pilot();
+/// Moves to and fro: for each episode some controls for some decisions, then their opposites for as many, and so on.
+std::unique_ptr<Pilot> dithering_pilot(std::uint64_t seed);
+
+}  // namespace zithercraft

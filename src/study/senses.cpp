@@ -1,0 +1,27 @@
+#include "zithercraft/study/senses.hpp"
+
+#include "doctor/survey.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/pool.hpp"
+
+namespace zithercraft {
+
+std::vector<ColumnReading> read_senses(const Game& game, std::size_t role, std::int64_t decisions, std::uint64_t seed) {
+  if (role >= game.roles().size() || decisions < 1)
+    throw Error(Fault::usage, "there is nothing to read", "read_senses", "name a role and at least 1 decision");
+  WorkerPool pool(1);
+  const auto pilot = random_pilot(seed);
+  const Survey survey =
+      watch(game, "random", std::vector<const Pilot*>(game.roles().size(), pilot.get()), decisions, seed, pool);
+  const RoleSurvey& read = survey.roles[role];
+  std::vector<ColumnReading> readings;
+  for (std::size_t c = 0; c < read.columns.size(); ++c) {
+    const ColumnSurvey& column = read.columns[c];
+    const bool any = read.rows > 0;
+    readings.push_back({game.roles()[role].columns[c], any ? column.low : 0.0, any ? column.high : 0.0,
+                        column.mean(read.rows), column.spread(read.rows)});
+  }
+  return readings;
+}
+
+}  // namespace zithercraft
