@@ -32,6 +32,16 @@ TEST(BadCommandLine, HasStatus2) {
   expect_error({"train", "mooring", "--run", "x", "--lanes", "many"}, 2, "--lanes");
   expect_error({"train", "mooring", "--run", "x", "--resume", "--fresh"}, 2, "--resume");
   expect_error({"train", "mooring", "--run", "x", "--colour", "red"}, 2, "--colour");
+  const std::pair<const char*, const char*> settings[] = {
+      {"memry=3", "the learner has no setting 'memry'; did you mean 'memory'?"},
+      {"memory=3.5", "expected a whole number, found the number 3.5"},
+      {"memory=[", "expected a whole number, found the text '['"},
+      {"memory", "write it like memory=64"},
+      {"activation=softplus", "unknown value 'softplus'; known are tanh, relu and silu"},
+      {"memory=4\nlanes=3", "give one value"},
+      {"clip=-1", "clip"}};
+  for (const auto& [setting, message] : settings)
+    expect_error({"train", "mooring", "--run", "x", "--learner", setting}, 3, message);
   expect_error({"score", "x", "--against", "nobody"}, 2, "nobody");
 }
 

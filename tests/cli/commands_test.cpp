@@ -72,6 +72,36 @@ TEST_F(ToolRun, TrainReportsPlainLinesAndTheResult) {
   EXPECT_EQ(json::parse(again.out)["finished"], true);
 }
 
+TEST_F(ToolRun, CurvesBecomeATable) {
+  const auto written = run_tool({"report", run(), "--csv", file("curves.csv"), "--json"});
+  EXPECT_EQ(written.status, 0) << written.err;
+  EXPECT_EQ(json::parse(written.out)["csv"], file("curves.csv"));
+  EXPECT_TRUE(test::read_file(file("curves.csv")).starts_with("decisions,episodes,stage,"));
+  const auto nothing = run_tool({"report", run()});
+  EXPECT_EQ(nothing.status, 2);
+  EXPECT_NE(nothing.err.find("give --html FILE, --csv FILE, or both"), std::string::npos);
+}
+
+TEST_F(ToolRun, ASkillIsContinuedWithOtherSettingsAndTellsWhereTimeWent) {
+  const auto next = run_tool({"train", "mooring", "--run", file("next"), "--decisions", "20000", "--lanes", "32", "--from",
+                              run(), "--freeze", "policy.hidden.0", "--learner", "memory=8", "--learner",
+                              "learning_rate_falls=cosine", "--profile"});
+  EXPECT_EQ(next.status, 0) << next.err;
+  EXPECT_NE(next.out.find("policy.hidden.0.weight             taken"), std::string::npos) << next.out;
+  EXPECT_NE(next.out.find("policy.memory.update.weight        fresh"), std::string::npos);
+  EXPECT_NE(next.out.find("learning (gradients)"), std::string::npos);
+  const std::string stored = test::read_file(file("next/run.toml"));
+  for (const char* line : {"from = ", "memory = 8", "frozen = [ 'policy.hidden.0' ]", "learning_rate_falls = 'cosine'"})
+    EXPECT_NE(stored.find(line), std::string::npos) << line << "\n" << stored;
+  // What was continued is part of the run: the old one may be gone.
+  const auto resumed = run_tool({"train", "mooring", "--run", file("next"), "--decisions", "30000", "--resume"});
+  EXPECT_EQ(resumed.status, 0) << resumed.err;
+  const auto other = run_tool({"train", "mooring", "--run", file("next"), "--resume", "--learner", "memory=16"});
+  EXPECT_NE(other.err.find("learner.memory: 16 here, 8 there"), std::string::npos) << other.err;
+  const auto itself = run_tool({"train", "mooring", "--run", run(), "--fresh", "--from", run()});
+  EXPECT_NE(itself.err.find("holds the checkpoint to continue from"), std::string::npos) << itself.err;
+}
+
 TEST_F(ToolRun, ScorePrintsOneObject) {
   const auto result = run_tool({"score", run(), "--episodes", "60", "--seed", "2", "--json"});
   ASSERT_EQ(result.status, 0) << result.err;

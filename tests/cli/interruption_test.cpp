@@ -3,12 +3,14 @@
 #include <gtest/gtest.h>
 #include <signal.h>
 
+#include <algorithm>
 #include <atomic>
 #include <chrono>
 #include <thread>
 
 #include "support.hpp"
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/game/load.hpp"
 #include "zithercraft/study/metrics.hpp"
 #include "zithercraft/study/train.hpp"
 
@@ -18,10 +20,21 @@ namespace {
 const PpoSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
 constexpr std::int64_t every = 5000, rollout = 32 * 32;
 
+// Mooring through two easier stages, which are left while the training is killed again and again.
+GameSpec staged_mooring() {
+  GameSpec game = test::mooring();
+  game.stages = {{.name = "open water", .set = {{"arena.bodies.hull.count", 2}}, .advance = {.decisions = 150'000}},
+                 {.name = "five hulls",
+                  .set = {{"arena.bodies.hull.count", 5}},
+                  .advance = {.metric = "length", .at_least = 1, .over = 50, .decisions = 200'000},
+                  .earlier = 0.3}};
+  return game;
+}
+
 // Prepares a run with settings that the tool does not offer; resuming takes them from the run.
 void prepare(const std::filesystem::path& folder, std::int64_t decisions) {
   const std::atomic<bool> stop{true};
-  train(test::mooring(),
+  train(staged_mooring(),
         {.folder = folder, .decisions = decisions, .checkpoint_every = every, .learner = small, .stop = &stop});
 }
 
@@ -34,10 +47,12 @@ TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
   const test::TemporaryFolder folder;
   const std::int64_t total = 1'000'000;
   prepare(folder / "killed", total);
+  const std::string game = (folder / "staged.toml").string();
+  test::write_file(game, to_toml(staged_mooring()));
   RandomStream random(1, 0, 0, Purpose::user);
   int killed = 0;
   for (int time = 0; time < 20; ++time) {
-    const int process = test::start_tool({"train", "mooring", "--run", (folder / "killed").string(), "--resume"});
+    const int process = test::start_tool({"train", game, "--run", (folder / "killed").string(), "--resume"});
     std::this_thread::sleep_for(std::chrono::milliseconds(40 + random.below(260)));
     ::kill(process, SIGKILL);
     if (test::wait_for(process) != 128 + SIGKILL) continue;  // it was quicker
@@ -48,15 +63,16 @@ TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
     EXPECT_GE(done, 0);
   }
   EXPECT_GE(killed, 15);
-  ASSERT_EQ(
-      test::run_tool({"train", "mooring", "--run", (folder / "killed").string(), "--resume", "--threads", "1"}).status,
-      0);
+  ASSERT_EQ(test::run_tool({"train", game, "--run", (folder / "killed").string(), "--resume", "--threads", "1"}).status,
+            0);
   prepare(folder / "whole", total);
-  ASSERT_EQ(
-      test::run_tool({"train", "mooring", "--run", (folder / "whole").string(), "--resume", "--threads", "2"}).status,
-      0);
+  ASSERT_EQ(test::run_tool({"train", game, "--run", (folder / "whole").string(), "--resume", "--threads", "2"}).status,
+            0);
   EXPECT_TRUE(test::read_file(folder / "killed/checkpoints/last.safetensors") ==
               test::read_file(folder / "whole/checkpoints/last.safetensors"));
+  std::size_t stages = 0;
+  for (const MetricsRow& row : Metrics(folder / "killed/metrics.db").rows()) stages = std::max(stages, row.stage + 1);
+  EXPECT_EQ(stages, 3u);
 }
 
 TEST(Stopped, BySignalItSavesAndEndsWithStatus7) {

@@ -68,6 +68,7 @@ int main() {
                                     {"lanternboat", 4},
                                     {"locks", 4},
                                     {"mooring", 16},
+                                    {"fogbank", 4},
                                     {"narrows", 4},
                                     {"tidepools", 4}})
     play(name, static_cast<std::size_t>(lanes));

@@ -65,8 +65,9 @@ INSTANTIATE_TEST_SUITE_P(
         Mistake{"each_decision = \"always\"", "each_decision = \"alway\"",
                 ":84 (roles[0].rewards[3].each_decision): unknown value 'alway'; did you mean 'always'?"},
         Mistake{"each_decision = \"always\"", "progress = { to = \"berth\" }\neach_decision = \"always\"",
-                ":81 (roles[0].rewards[3]): the term 'time' has 2 triggers; give exactly one of progress, on, when and "
-                "each_decision"},
+                ":81 (roles[0].rewards[3]): the term 'time' has 2 triggers; give exactly one of progress, on, when, "
+                "change, closeness, visits, "
+                "each_decision and each_second"},
         Mistake{"name = \"time\"", "name = \"bump\"",
                 ":64 (roles[0].rewards): two terms are named 'bump'; give them different names"},
         Mistake{"script = \"steer_home\"", "body = \"skif\"",
@@ -98,6 +99,8 @@ void PrintTo(const DemoMistake& mistake, std::ostream* out) { *out << mistake.to
 INSTANTIATE_TEST_SUITE_P(
     Mistakes, BadDemo,
     ::testing::Values(
+        DemoMistake{"fogbank", "across = 12", "across = 1e30",
+                    "the picture shows more than 1024 cells or blocks from corner to corner"},
         DemoMistake{
             "locks", "symbol = \".\"", "symbol = \"..\"",
             "(arena.cells.kinds[1].symbol): '..' cannot stand for a cell; choose one printable ASCII character"},

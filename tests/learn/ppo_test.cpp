@@ -6,6 +6,7 @@
 
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
@@ -41,6 +42,41 @@ TEST(Ppo, ThreadsDoNotChangeASingleBit) {
       EXPECT_TRUE(bytes == first) << spec.name << " on " << threads << " threads";
     }
   }
+}
+
+// A duck that can go the wrong way only while it is forbidden to: whoever ignored the mask would be paid less.
+TEST(Ppo, NeverChoosesWhatIsForbidden) {
+  GameSpec spec = test::duck_pond();
+  spec.arena.bodies[0].meters.push_back({.name = "mood", .low = 0, .high = 1, .start = 0.5, .change = 0.11});
+  auto& choice = std::get<Choice>(spec.roles[0].controls[0]);
+  choice.options.back().needs = Need{.meter = "mood", .below = 0.8};
+  const Game game(spec);
+  WorkerPool pool(1);
+  Ppo learner(game, small, 5, 10000, pool);
+  update(learner, 3);
+  Policy policy = learner.policy();
+  Lanes lanes(game, 8);
+  RandomStream random(1, 0, 0, Purpose::user);
+  int forbidden = 0, chosen = 0;
+  for (std::uint32_t lane = 0; lane < 8; ++lane) lanes.begin(lane, {9, lane, 0});
+  std::vector<float> odds(odds_of(game.roles()[0].controls));
+  for (int d = 0; d < 60; ++d)
+    for (std::size_t lane = 0; lane < 8; ++lane) {
+      if (lanes.outcome(lane) != Outcome::running) continue;
+      policy.decide(lanes.observation(0, lane), lanes.control(0, lane), random);
+      const std::size_t last = choice.options.size() - 1;
+      const bool took = lanes.control(0, lane)[0] == static_cast<float>(last);
+      if (!lanes.allowed(0, lane, 0, last)) {
+        ++forbidden;
+        EXPECT_FALSE(took);
+        policy.odds(lanes.observation(0, lane), odds);
+        EXPECT_EQ(odds[last], 0.0f);
+      }
+      chosen += took ? 1 : 0;
+      lanes.advance(lane);
+    }
+  EXPECT_GT(forbidden, 50);
+  EXPECT_GT(chosen, 20);
 }
 
 TEST(Ppo, AStoredLearnerGoesOnAsIfNothingHadHappened) {
@@ -131,7 +167,7 @@ TEST(Ppo, RewardsBeyondAllBoundsStopTrainingAtTheFirstUpdate) {
   learner.collect();
   const Error error = test::error_of([&] { learner.improve(); });
   EXPECT_EQ(error.fault(), Fault::numbers);
-  EXPECT_EQ(error.problem(), "the gradient of layer 0 of the policy network is not finite");
+  EXPECT_EQ(error.problem(), "the gradient of 'policy.hidden.0.weight' is not finite");
   EXPECT_EQ(error.where(), "update 1");
 }
 
@@ -144,6 +180,9 @@ TEST(Ppo, UnusableSettingsAreNamed) {
   EXPECT_EQ(refusal({.learning_rate = -1}), "the learner's setting 'learning_rate' cannot be used");
   EXPECT_EQ(refusal({.discount = 1.5}), "the learner's setting 'discount' cannot be used");
   EXPECT_EQ(refusal({.policy_layers = {64, -2}}), "the learner's setting 'policy_layers' cannot be used");
+  EXPECT_EQ(refusal({.memory = 8, .memory_span = 24}), "the learner's setting 'memory_span' cannot be used");
+  EXPECT_EQ(refusal({.value_weight = 0}), "the learner's setting 'value_weight' cannot be used");
+  EXPECT_EQ(refusal({.frozen = {"policy.hidden.0", "critic"}}), "no part of the networks begins with 'critic'");
 }
 
 }  // namespace

@@ -21,7 +21,8 @@ TEST(Heads, ProbabilitiesMatchTheFormulas) {
   EXPECT_EQ(heads.outputs(), 5u);
   EXPECT_EQ(heads.dials(), 2u);
   const std::array<float, 3> decision{0.5f, 2.0f, -1.0f};
-  const auto judged = heads.judge<double>(outputs, spread, decision);
+  std::array<double, 10> kept{};
+  const auto judged = heads.judge<double>(outputs, spread, decision, kept);
   const auto normal = [](double x, double mean, double s) {
     return -0.5 * std::pow((x - mean) / s, 2) - std::log(s) - 0.5 * std::log(2 * 3.14159265358979323846);
   };
@@ -39,18 +40,20 @@ TEST(Heads, GradientsMatchFiniteDifferences) {
   constexpr double by_log = 0.8, by_entropy = -0.3, h = 1e-6;
   std::array<double, 5> o = outputs, output_gradient{};
   std::array<double, 2> s = spread, spread_gradient{};
-  heads.add_gradient<double>(o, s, decision, by_log, by_entropy, output_gradient, spread_gradient);
+  std::array<double, 10> kept{};
+  heads.judge<double>(o, s, decision, kept);
+  heads.add_gradient<double>(kept, decision, by_log, by_entropy, output_gradient, spread_gradient);
   const auto value = [&] {
-    const auto judged = heads.judge<double>(o, s, decision);
+    const auto judged = heads.judge<double>(o, s, decision, kept);
     return by_log * judged.log_probability + by_entropy * judged.entropy;
   };
   const auto slope = [&](double& x) {
-    const double kept = x;
-    x = kept + h;
+    const double was = x;
+    x = was + h;
     const double up = value();
-    x = kept - h;
+    x = was - h;
     const double down = value();
-    x = kept;
+    x = was;
     return (up - down) / (2 * h);
   };
   for (std::size_t i = 0; i < o.size(); ++i) EXPECT_NEAR(output_gradient[i], slope(o[i]), 1e-6) << i;
@@ -69,7 +72,8 @@ TEST(Heads, SamplesFollowTheDistribution) {
     std::array<float, 3> d{};
     const float log_p = heads.sample(o, s, random, d);
     if (i < 100) {
-      EXPECT_FLOAT_EQ(log_p, heads.judge<float>(o, s, d).log_probability);
+      std::array<float, 10> kept{};
+      EXPECT_NEAR(log_p, heads.judge<float>(o, s, d, kept).log_probability, 1e-5f);
     }
     mean += static_cast<double>(d[0]) / n;
     square += static_cast<double>(d[0] * d[0]) / n;

@@ -75,9 +75,12 @@ TEST(Signature, SurvivesAFileAndNamesDifferences) {
   other.controls.pop_back();
   EXPECT_EQ(first_difference(other, signature), "control 2 'rudder' is in the checkpoint but not in the game");
   other = signature;
-  other.policy_widths = {32};
+  other.policy.hidden = {32};
   EXPECT_EQ(first_difference(other, signature),
-            "the policy network's hidden layers are 32 here and 64 x 64 in the checkpoint");
+            "the policy network: hidden layers are 32 here and 64 x 64 in the checkpoint");
+  other = signature;
+  other.value = {};
+  EXPECT_EQ(first_difference(other, signature), "policy and value share a network here only");
   EXPECT_EQ(first_difference(signature, signature), "");
 }
 

@@ -121,6 +121,12 @@ TEST(Serve, ARunTellsItsCurvesAndPlaysItsCheckpoints) {
   EXPECT_EQ(later["restarted"], false);
   EXPECT_EQ(json::parse(ask("/data/curves.json?after=77777777").body)["restarted"], true);
   EXPECT_EQ(ask("/data/curves.json?after=soon").status, 400);
+  const std::string metrics = ask("/metrics").body;
+  const auto newest = all["rows"].back()["decisions"].get<std::int64_t>();
+  EXPECT_NE(metrics.find("zithercraft_decisions_total{game=\"duck_pond\",run=\""), std::string::npos) << metrics;
+  EXPECT_NE(metrics.find("\"} " + std::to_string(newest) + "\n"), std::string::npos) << metrics;
+  EXPECT_NE(metrics.find(",term=\"home\"} "), std::string::npos);
+  EXPECT_TRUE(metrics.ends_with("# EOF\n"));
   ASSERT_GE(all["checkpoints"].size(), 2u);
   for (const json& name : all["checkpoints"]) {
     const json meta = json::parse(ask("/data/" + name.get<std::string>() + "/meta.json").body);

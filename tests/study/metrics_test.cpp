@@ -3,6 +3,8 @@
 #include <gtest/gtest.h>
 #include <sqlite3.h>
 
+#include <algorithm>
+
 #include "support.hpp"
 
 namespace zithercraft {
@@ -33,6 +35,49 @@ TEST(Metrics, ComeBackAsTheyWereAndForgetWhatCameAfter) {
   EXPECT_EQ(metrics.rows().size(), 2u);
   metrics.add(row(300, 1));
   EXPECT_EQ(metrics.rows().back().episodes, 1);
+}
+
+TEST(Metrics, KeepEveryColumn) {
+  const test::TemporaryFolder folder;
+  MetricsRow full = row(100, 5);
+  double value = 1;
+  for (const MetricsColumn& column : metrics_columns()) column.of(full) = value += 0.5;
+  Metrics metrics(folder / "metrics.db");
+  EXPECT_FALSE(metrics.newest().has_value());
+  metrics.add(full);
+  MetricsRow back = metrics.newest().value();
+  value = 1;
+  for (const MetricsColumn& column : metrics_columns()) EXPECT_EQ(column.of(back), value += 0.5) << column.name;
+}
+
+TEST(Metrics, BecomeCommaSeparatedValues) {
+  const std::string csv = metrics_csv({row(100, 5), row(200, 0)});
+  const auto line = [&](int n) {
+    std::size_t from = 0;
+    for (int i = 0; i < n; ++i) from = csv.find('\n', from) + 1;
+    return csv.substr(from, csv.find('\n', from) - from);
+  };
+  EXPECT_TRUE(line(0).starts_with("decisions,episodes,stage,seconds,decisions_per_second,mean_return,")) << csv;
+  EXPECT_TRUE(line(0).ends_with(",term.progress,term.bump"));
+  EXPECT_TRUE(line(1).starts_with("100,5,0,1.5,0,0.25,0,0.5,"));
+  EXPECT_TRUE(line(1).ends_with(",0.5,-0.25"));
+  EXPECT_TRUE(line(2).starts_with("200,0,0,1.5,0,,,,")) << "no episode ended";
+  const auto commas = [&](int n) {
+    const std::string text = line(n);
+    return std::count(text.begin(), text.end(), ',');
+  };
+  EXPECT_EQ(commas(1), commas(0));
+  EXPECT_EQ(commas(2), commas(0));
+}
+
+TEST(Metrics, AreReadByMonitoringPrograms) {
+  const std::string text = open_metrics(row(100, 5), {{"game", "a \"quoted\" pond"}});
+  EXPECT_NE(text.find("# TYPE zithercraft_decisions counter\n"), std::string::npos);
+  EXPECT_NE(text.find("zithercraft_decisions_total{game=\"a \\\"quoted\\\" pond\"} 100\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("# TYPE zithercraft_entropy gauge\n"), std::string::npos);
+  EXPECT_NE(text.find("zithercraft_term{game=\"a \\\"quoted\\\" pond\",term=\"bump\"} -0.25\n"), std::string::npos);
+  EXPECT_TRUE(text.ends_with("# EOF\n"));
+  EXPECT_EQ(open_metrics(row(100, 0), {}).find("mean_return"), std::string::npos) << "no episode ended";
 }
 
 TEST(Metrics, OtherProgramsReadWhileTheyGrow) {

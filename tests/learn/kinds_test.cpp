@@ -1,0 +1,249 @@
+// Every kind of network and objective learns the same bits on any number of threads, interrupted or not.
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <ostream>
+
+#include "support.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/game/load.hpp"
+#include "zithercraft/game/seat.hpp"
+#include "zithercraft/learn/ppo.hpp"
+#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/play.hpp"
+#include "zithercraft/net/tensor_file.hpp"
+
+namespace zithercraft {
+namespace {
+
+// Ducks that see each other as a crowd, and the pond as a picture.
+GameSpec crowded_pond() {
+  GameSpec game = test::duck_pond();
+  game.arena.bodies[0].count = 3;
+  game.arena.walls.push_back({.name = "reed", .points = {{0, 7}, {2, 7}}});
+  game.roles[0].senses.push_back(Crowd{.of = {"duck"}, .nearest = 4, .signal = {.history = 1}});
+  game.roles[0].senses.push_back(Camera{.width = 32, .height = 32, .across = 14, .grey = false, .reduce = 2});
+  return game;
+}
+
+GameSpec demo(const char* name) { return load_game(test::project_folder() / "demos" / (std::string(name) + ".toml")); }
+
+struct Kind {
+  const char* name;
+  GameSpec (*game)();
+  PpoSettings settings;
+};
+void PrintTo(const Kind& kind, std::ostream* out) { *out << kind.name; }
+
+// Sizes that leave a remainder everywhere.
+PpoSettings small(PpoSettings s) {
+  s.policy_layers = {16, 24};
+  s.value_layers = {20};
+  s.lanes = 37;
+  s.horizon = 24;
+  s.epochs = 2;
+  s.minibatch = 500;
+  return s;
+}
+
+const std::vector<Kind> kinds{
+    {"Relu", test::duck_pond, small({.activation = Activation::relu, .learning_rate_falls = Fall::cosine})},
+    {"Shared", test::duck_pond, small({.activation = Activation::silu, .share = true, .value_weight = 0.5})},
+    {"Memory", test::mooring, small({.memory = 20, .memory_span = 8})},
+    {"SharedMemory", test::duck_pond, small({.share = true, .memory = 9, .memory_span = 12})},
+    {"CrowdAndPicture", crowded_pond, small({.crowd_width = 10, .crowd_queries = 3})},
+    {"PictureAndMemory", crowded_pond, small({.memory = 11, .memory_span = 24, .pictures = {{6, 5, 3}, {8, 2, 1}}})},
+    {"ActorCritic", test::duck_pond, small({.objective = Objective::plain})},
+    {"Reinforce", test::duck_pond,
+     small({.trace_decay = 1.0, .objective = Objective::plain, .baseline = false, .normalise_returns = false})},
+    {"Limits", test::mooring, small({.kl_limit = 1e-4, .value_clip = 0.2})},
+    {"Frozen", test::mooring, small({.frozen = {"policy.hidden.0", "value.output"}})},
+    {"OthersPlay", [] { return demo("lanternboat"); }, small({})},
+};
+
+std::string bytes_of(const Ppo& learner) {
+  const test::TemporaryFolder folder;
+  TensorFile file;
+  learner.store(file);
+  file.save(folder / "checkpoint");
+  return test::read_file(folder / "checkpoint");
+}
+
+void update(Ppo& learner, int times) {
+  for (int i = 0; i < times; ++i) {
+    learner.collect();
+    learner.improve();
+  }
+}
+
+class EachKind : public ::testing::TestWithParam<Kind> {};
+INSTANTIATE_TEST_SUITE_P(Learner, EachKind, ::testing::ValuesIn(kinds), [](const auto& one) { return one.param.name; });
+
+TEST_P(EachKind, IsTheSameOnAnyNumberOfThreadsAndInAnyNumberOfSittings) {
+  const Game game(GetParam().game());
+  const auto learner_on = [&](WorkerPool& pool) { return Ppo(game, GetParam().settings, 3, 10'000, pool); };
+  WorkerPool one(1), three(3);
+  Ppo whole = learner_on(one);
+  update(whole, 3);
+  Ppo begun = learner_on(three);
+  update(begun, 1);
+  for (int sitting = 0; sitting < 2; ++sitting) {
+    TensorFile file;
+    begun.store(file);
+    begun = learner_on(three);
+    begun.restore(file);
+    update(begun, 1);
+  }
+  EXPECT_TRUE(bytes_of(whole) == bytes_of(begun));
+  EXPECT_FALSE(bytes_of(whole) == bytes_of(learner_on(one)));
+}
+
+TEST_P(EachKind, ItsPolicyPlaysTheSameTwice) {
+  // What a policy remembers of one match must not reach into the next.
+  const Game game(GetParam().game());
+  WorkerPool pool(1);
+  Ppo learner(game, GetParam().settings, 3, 10'000, pool);
+  update(learner, 1);
+  TensorFile file;
+  learner.store(file);
+  const Crew crew(game, policy_pilot(game, 0, Policy::from(file), Decisions::sampled, 5));
+  const auto first = play_episodes(game, crew.pilots(), 6, 1, pool), again = play_episodes(game, crew.pilots(), 6, 1, pool);
+  ASSERT_EQ(first.size(), 6 * game.roles()[0].seats.size());
+  for (std::size_t i = 0; i < first.size(); ++i) EXPECT_EQ(first[i].episode_return, again[i].episode_return);
+}
+
+TEST(Frozen, PartsStayAsTheyAre) {
+  const Game game(test::mooring());
+  WorkerPool pool(2);
+  Ppo learner(game, small({.frozen = {"policy.hidden.0"}}), 3, 10'000, pool);
+  TensorFile before, after;
+  learner.store(before);
+  update(learner, 2);
+  learner.store(after);
+  const auto same = [&](const std::string& name) {
+    const auto shape = before.shape(name);
+    std::vector<float> a(shape[0] * shape[1]), b(a.size());
+    before.get(name, a);
+    after.get(name, b);
+    return a == b;
+  };
+  EXPECT_TRUE(same("policy.hidden.0.weight"));
+  EXPECT_TRUE(same("policy.hidden.0.bias"));
+  EXPECT_FALSE(same("policy.hidden.1.weight"));
+  EXPECT_FALSE(same("value.hidden.0.weight"));
+}
+
+TEST(KlLimit, EndsAnUpdateEarly) {
+  const Game game(test::duck_pond());
+  WorkerPool pool(2);
+  PpoSettings settings = small({.kl_limit = 1e-6, .learning_rate = 0.01});
+  settings.epochs = 8;
+  Ppo learner(game, settings, 3, 10'000, pool);
+  learner.collect();
+  EXPECT_EQ(learner.improve().epochs, 1);
+  settings.kl_limit = 0;
+  Ppo free(game, settings, 3, 10'000, pool);
+  free.collect();
+  EXPECT_EQ(free.improve().epochs, 8);
+}
+
+TEST(Times, AreToldByPhase) {
+  const Game game(test::duck_pond());
+  WorkerPool pool(2);
+  Ppo learner(game, small({}), 3, 10'000, pool);
+  const PhaseTimes played = learner.collect().times, learned = learner.improve().times;
+  EXPECT_GT(played.play, 0);
+  EXPECT_GT(played.decide, 0);
+  EXPECT_EQ(played.learn, 0);
+  EXPECT_GT(learned.learn, 0);
+  EXPECT_GT(learned.step, 0);
+  EXPECT_LE(played.play + played.decide, 2 * played.wall);
+  EXPECT_LE(learned.learn + learned.step, 2 * learned.wall);
+}
+
+// ---- What memory is for
+
+// A boat sees at its first decision only on which side of the canal its berth lies, and has to remember it until it
+// comes to the fork; the other basin is a trap.
+GameSpec fork_in_the_canal() {
+  GameSpec game = parse_game(R"(
+    name = "fork"
+    think_every = 1
+    cutoffs = { decisions = 30 }
+    [arena]
+    [arena.cells]
+    kinds = [{ name = "quay", symbol = "#", solid = true }, { name = "end", symbol = "e", seen = false }]
+    layers = ["#######\n#####e#\n##### #\n#     #\n##### #\n#####e#\n#######"]
+    [[arena.zones]]
+    name = "berth"
+    shape = { kind = "box", length = 0.8, width = 0.8 }
+    place = { on = ["end"] }
+    [[arena.zones]]
+    name = "trap"
+    shape = { kind = "box", length = 0.8, width = 0.8 }
+    place = { on = ["end"] }
+    [[arena.bodies]]
+    name = "boat"
+    motion = "free"
+    shape = { kind = "disc", radius = 0.3 }
+    mover = { kind = "stepper" }
+    place = { region = [1.4, 3.4, 1.6, 3.6], heading = [0, 0] }
+    [[roles]]
+    name = "boat"
+    senses = [{ kind = "window", ahead = 1, behind = 1, left = 1, right = 1, sees = ["quay"] }]
+    controls = [{ kind = "choice", name = "go", options = [
+      { name = "east", sets = { east = 1 } }, { name = "north", sets = { north = 1 } },
+      { name = "south", sets = { north = -1 } } ] }]
+    [[roles.rewards]]
+    name = "moored"
+    when = { inside = "berth" }
+    ends = "success"
+    [[roles.rewards]]
+    name = "trapped"
+    weight = -1
+    when = { inside = "trap" }
+    ends = "failure"
+    [[roles.rewards]]
+    name = "time"
+    weight = -0.02
+    each_decision = "always"
+  )",
+                             "fork");
+  game.roles[0].senses.push_back(CodedSense{.name = "signal",
+                                            .columns = {{.name = "side", .low = -1, .high = 1}},
+                                            .code = [](const SeatView& seat, std::span<float> out) {
+                                              const float left = seat.nearest("berth").left;
+                                              out[0] = seat.decisions() > 0 ? 0.0f : left > 0 ? 1.0f : -1.0f;
+                                            }});
+  return game;
+}
+
+double success_of(const PpoSettings& settings, std::uint64_t seed, Decisions decisions = Decisions::greedy) {
+  const Game game(fork_in_the_canal());
+  WorkerPool pool(2);
+  Ppo learner(game, settings, seed, 300'000, pool);
+  while (learner.decisions() < 300'000) update(learner, 1);
+  const auto pilot = policy_pilot(game, 0, learner.policy(), decisions);
+  const auto results = play_episodes(game, {pilot.get()}, 400, derived_seed(seed, "memory test"), pool);
+  double won = 0;
+  for (const auto& r : results) won += r.outcome == Outcome::success ? 1 : 0;
+  return won / 400;
+}
+
+TEST(LearningMemory, SolvesWhatCannotBeSolvedWithout) {
+  const PpoSettings with{.policy_layers = {32}, .value_layers = {32}, .memory = 16, .memory_span = 16, .lanes = 64,
+                         .horizon = 64, .minibatch = 1024};
+  PpoSettings without = with;
+  without.memory = 0;
+  for (const std::uint64_t seed : {1u, 2u, 3u}) {
+    EXPECT_GT(success_of(with, seed), 0.97) << "seed " << seed;
+    const double blind = success_of(without, seed);
+    EXPECT_GT(blind, 0.3) << "it finds a basin all the same";
+    EXPECT_LT(blind, 0.65) << "seed " << seed;
+  }
+}
+
+}  // namespace
+}  // namespace zithercraft

@@ -1,0 +1,261 @@
+#include "zithercraft/net/network.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numeric>
+#include <ostream>
+#include <utility>
+
+#include "support.hpp"
+#include "zithercraft/base/random.hpp"
+
+namespace zithercraft {
+namespace {
+
+template <class Scalar>
+void fill(AlignedBuffer<Scalar>& values, std::size_t width, std::size_t stride, std::uint64_t seed, double size = 1.0) {
+  RandomStream random(seed, 0, 0, Purpose::user);
+  for (std::size_t r = 0; r * stride < values.size(); ++r)
+    for (std::size_t i = 0; i < width; ++i) values[r * stride + i] = static_cast<Scalar>(random.between(-size, size));
+}
+
+template <class Scalar>
+AlignedBuffer<Scalar> weights_for(const Network<Scalar>& net, std::uint64_t seed, double size) {
+  AlignedBuffer<Scalar> p(net.parameters());
+  RandomStream random(seed, 0, 0, Purpose::user);
+  for (const NetworkPart& part : net.parts())
+    for (std::size_t r = 0; r < part.rows; ++r)
+      for (std::size_t i = 0; i < part.width; ++i)
+        p[part.offset + r * part.stride + i] = static_cast<Scalar>(random.between(-size, size));
+  return p;
+}
+
+const NetworkPart& part_of(const Network<double>& net, const std::string& name) {
+  for (const NetworkPart& part : net.parts())
+    if (part.name == name) return part;
+  throw std::runtime_error("no part " + name);
+}
+
+std::vector<std::uint32_t> counted(std::uint32_t first, std::uint32_t n) {
+  std::vector<std::uint32_t> columns(n);
+  std::iota(columns.begin(), columns.end(), first);
+  return columns;
+}
+
+struct Kind {
+  const char* name;
+  NetworkPlan plan;
+};
+void PrintTo(const Kind& kind, std::ostream* out) { *out << kind.name; }
+
+const PictureFront picture{"eye", 7, 6, 2, counted(2, 84), {{3, 3, 1}, {4, 2, 2}}};
+const CrowdFront crowd{"crowd", 4, 3, 0, counted(86, 12), 5, 2};
+
+const std::vector<Kind> kinds{
+    {"Tanh", {.columns = 5, .hidden = {8, 6}, .outputs = 3}},
+    {"Relu", {.columns = 5, .hidden = {18, 6}, .activation = Activation::relu, .outputs = 3}},
+    {"Silu", {.columns = 5, .hidden = {8, 16}, .activation = Activation::silu, .outputs = 17}},
+    {"Linear", {.columns = 4, .outputs = 2}},
+    {"Memory", {.columns = 5, .hidden = {6}, .memory = 7, .outputs = 3}},
+    {"Picture", {.columns = 86, .pictures = {picture}, .hidden = {9}, .outputs = 2}},
+    {"Crowd", {.columns = 98, .crowds = {crowd}, .hidden = {9}, .outputs = 2}},
+    {"Everything",
+     {.columns = 98,
+      .pictures = {picture},
+      .crowds = {crowd},
+      .hidden = {10},
+      .activation = Activation::silu,
+      .memory = 9,
+      .outputs = 2}},
+};
+
+// Twelve decisions of three agents, two of which begin an episode on the way.
+template <class Scalar>
+struct Played {
+  static constexpr std::size_t steps = 4, sequences = 3, rows = steps * sequences;
+
+  explicit Played(const NetworkPlan& plan)
+      : net(plan),
+        parameters(weights_for(net, 1, 0.7)),
+        prepared(net.prepared()),
+        inputs(rows * net.input_stride()),
+        before(sequences * net.memory_stride()),
+        memory(before.size()),
+        room(net.workspace(rows)) {
+    fill(inputs, plan.columns, net.input_stride(), 2, 1.5);
+    fill(before, plan.memory, std::max<std::size_t>(1, net.memory_stride()), 3);
+    // Who is there is a flag; in the last row nobody is.
+    for (const CrowdFront& front : plan.crowds)
+      for (std::size_t r = 0; r < rows; ++r)
+        for (std::size_t o = 0; o < front.others; ++o)
+          inputs[r * net.input_stride() + front.columns[o * front.columns_each + front.here]] =
+              static_cast<Scalar>((r + o) % 3 == 0 && r + 1 < rows ? 1 : 0);
+  }
+
+  std::span<Scalar> forward() {
+    net.prepare(parameters.span(), prepared.span());
+    memory = before;
+    return net.forward(parameters.span(), prepared.span(), inputs.span(), order(), room);
+  }
+  typename Network<Scalar>::Order order() { return {steps, sequences, begins, memory.span()}; }
+
+  Network<Scalar> net;
+  AlignedBuffer<Scalar> parameters, prepared, inputs, before, memory;
+  std::vector<std::uint8_t> begins = std::vector<std::uint8_t>{0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0};
+  typename Network<Scalar>::Workspace room;
+};
+
+class EachNetwork : public ::testing::TestWithParam<Kind> {};
+INSTANTIATE_TEST_SUITE_P(Network, EachNetwork, ::testing::ValuesIn(kinds), [](const auto& one) { return one.param.name; });
+
+TEST_P(EachNetwork, GradientsMatchFiniteDifferences) {
+  Played<double> played(GetParam().plan);
+  const auto& net = played.net;
+  AlignedBuffer<double> weight(Played<double>::rows * net.output_stride()), gradient(net.parameters());
+  fill(weight, net.outputs(), net.output_stride(), 4);
+  const auto loss = [&] {
+    const auto y = played.forward();
+    return std::inner_product(y.begin(), y.end(), weight.begin(), 0.0);
+  };
+  loss();
+  AlignedBuffer<double> by_output = weight;
+  net.backward(played.parameters.span(), played.prepared.span(), played.inputs.span(), played.order(), by_output.span(),
+               played.room, gradient.span());
+  std::size_t moved = 0, all = 0;
+  for (const NetworkPart& part : net.parts())
+    for (std::size_t r = 0; r < part.rows; ++r)
+      for (std::size_t i = 0; i < part.stride; ++i) {
+        const std::size_t at = part.offset + r * part.stride + i;
+        if (i >= part.width) {
+          EXPECT_EQ(gradient[at], 0.0) << part.name << ": what lies between rows stays 0";
+          continue;
+        }
+        constexpr double h = 1e-6;
+        const double kept = std::exchange(played.parameters[at], played.parameters[at] + h);
+        const double up = loss();
+        played.parameters[at] = kept - h;
+        const double down = loss();
+        played.parameters[at] = kept;
+        EXPECT_NEAR(gradient[at], (up - down) / (2 * h), 2e-7 * (1 + std::fabs(gradient[at])))
+            << part.name << " [" << r << "][" << i << "]";
+        moved += gradient[at] != 0.0 ? 1u : 0u;
+        ++all;
+      }
+  EXPECT_GT(moved, all * 3 / 4);
+}
+
+TEST_P(EachNetwork, GivesTheSameBitsAloneAndAmongOthers) {
+  Played<float> played(GetParam().plan);
+  const auto& net = played.net;
+  const auto together = played.forward();
+  const std::vector<float> all(together.begin(), together.end());
+  AlignedBuffer<float> row(net.input_stride()), memory(net.memory_stride());
+  auto room = net.workspace(1);
+  for (std::size_t s = 0; s < Played<float>::sequences; ++s) {
+    std::copy_n(played.before.begin() + s * net.memory_stride(), net.memory_stride(), memory.begin());
+    for (std::size_t t = 0; t < Played<float>::steps; ++t) {
+      const std::size_t r = t * Played<float>::sequences + s;
+      std::copy_n(played.inputs.begin() + r * net.input_stride(), net.input_stride(), row.begin());
+      const auto alone =
+          net.forward(played.parameters.span(), played.prepared.span(), row.span(),
+                      {1, 1, std::span(played.begins).subspan(r, 1), memory.span()}, room);
+      for (std::size_t i = 0; i < net.output_stride(); ++i) EXPECT_EQ(alone[i], all[r * net.output_stride() + i]);
+    }
+  }
+}
+
+TEST_P(EachNetwork, StandsInAFileAsItIs) {
+  const NetworkPlan& plan = GetParam().plan;
+  EXPECT_EQ(NetworkPlan::from_json(plan.to_json()), plan);
+}
+
+TEST(Network, ForwardIsWhatTheFormulaSays) {
+  Played<double> played({.columns = 2, .hidden = {3}, .outputs = 1});
+  const auto y = played.forward();
+  const auto number = [&](const char* name, std::size_t r, std::size_t i) {
+    const NetworkPart& part = part_of(played.net, name);
+    return played.parameters[part.offset + r * part.stride + i];
+  };
+  for (std::size_t s = 0; s < Played<double>::rows; ++s) {
+    double out = number("output.bias", 0, 0);
+    for (std::size_t h = 0; h < 3; ++h) {
+      double sum = number("hidden.0.bias", 0, h);
+      for (std::size_t i = 0; i < 2; ++i)
+        sum += number("hidden.0.weight", h, i) * played.inputs[s * played.net.input_stride() + i];
+      out += number("output.weight", 0, h) * std::tanh(sum);
+    }
+    EXPECT_NEAR(y[s * played.net.output_stride()], out, 1e-12);
+  }
+}
+
+TEST(Network, FloatsStayCloseToDoubles) {
+  for (const Kind& kind : kinds) {
+    Played<float> narrow(kind.plan);
+    Played<double> wide(kind.plan);
+    const auto y = narrow.forward();
+    const auto z = wide.forward();
+    for (std::size_t r = 0; r < Played<float>::rows; ++r)
+      for (std::size_t i = 0; i < kind.plan.outputs; ++i)
+        EXPECT_NEAR(static_cast<double>(y[r * narrow.net.output_stride() + i]), z[r * wide.net.output_stride() + i],
+                    2e-5)
+            << kind.name;
+  }
+}
+
+TEST(Network, ForgetsWhereEpisodesBegin) {
+  Played<float> played({.columns = 3, .memory = 5, .outputs = 2});
+  played.begins.assign(Played<float>::rows, 0);
+  played.begins[0] = 1;
+  const auto first = played.forward();
+  const std::vector<float> kept(first.begin(), first.end());
+  for (float& m : played.before.span().first(5)) m = 1.0f;  // of the agent whose episode begins
+  const auto again = played.forward();
+  for (std::size_t i = 0; i < kept.size(); ++i) EXPECT_EQ(again[i], kept[i]);
+  for (float& m : played.before.span().subspan(played.net.memory_stride(), 5)) m = 1.0f;  // of one who goes on
+  const auto changed = played.forward();
+  EXPECT_NE(changed[played.net.output_stride()], kept[played.net.output_stride()]);
+}
+
+TEST(Network, InitialWeightsAreOrthogonalWithTheirGain) {
+  const Network<double> net({.columns = 10, .hidden = {4}, .outputs = 20});
+  AlignedBuffer<double> p(net.parameters());
+  RandomStream random(1, 0, 0, Purpose::initialise);
+  net.initialise(p.span(), random, 0.01);
+  const auto check = [&](const char* name, double gain, bool by_rows) {
+    const NetworkPart& part = part_of(net, name);
+    const std::size_t vectors = by_rows ? part.rows : part.width, length = by_rows ? part.width : part.rows;
+    const auto at = [&](std::size_t v, std::size_t i) {
+      return p[part.offset + (by_rows ? v * part.stride + i : i * part.stride + v)];
+    };
+    for (std::size_t a = 0; a < vectors; ++a)
+      for (std::size_t b = 0; b < vectors; ++b) {
+        double product = 0;
+        for (std::size_t i = 0; i < length; ++i) product += at(a, i) * at(b, i);
+        EXPECT_NEAR(product, a == b ? gain * gain : 0.0, 1e-12);
+      }
+  };
+  check("hidden.0.weight", std::sqrt(2.0), true);
+  check("output.weight", 0.01, false);
+  for (const double b : p.span().subspan(part_of(net, "hidden.0.bias").offset, 4)) EXPECT_EQ(b, 0.0);
+}
+
+TEST(Network, RefusesPlansThatCannotBeBuilt) {
+  const auto refused = [](NetworkPlan plan) {
+    return test::error_of([&] { Network<float> net(plan); }).fault() == Fault::spec;
+  };
+  EXPECT_TRUE(refused({.columns = 0, .outputs = 1}));
+  EXPECT_TRUE(refused({.columns = 1, .hidden = {0}, .outputs = 1}));
+  PictureFront small = picture;
+  small.layers = {{4, 8, 1}};
+  EXPECT_TRUE(refused({.columns = 98, .pictures = {small}, .outputs = 1}));
+  EXPECT_TRUE(refused({.columns = 80, .pictures = {picture}, .outputs = 1}));
+  CrowdFront headless = crowd;
+  headless.here = 3;
+  EXPECT_TRUE(refused({.columns = 98, .crowds = {headless}, .outputs = 1}));
+  EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("{\"columns\": 3}"); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("?"); }).fault(), Fault::file);
+}
+
+}  // namespace
+}  // namespace zithercraft

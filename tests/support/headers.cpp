@@ -1,0 +1,1 @@
+// Only here so that headers.hpp can be compiled beforehand.
