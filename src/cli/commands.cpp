@@ -97,8 +97,11 @@ int GamesCommand::run() const {
 }
 
 int TrainCommand::run() const {
+  const auto ranks = join_ranks();
+  const bool first = ranks == nullptr || ranks->number() == 0;
   const GameSpec spec = find_game(game);
   TrainOptions options;
+  options.ranks = ranks.get();
   if (resume && holds_run(folder)) {
     const RunSettings stored = Run::open(folder).settings();
     options.decisions = stored.decisions;
@@ -113,7 +116,7 @@ int TrainCommand::run() const {
   for (const std::string& setting : learner) options.learner = with_setting(options.learner, setting);
   if (!freeze.empty()) options.learner.frozen = freeze;
   options.from = from;
-  if (!json) options.on_continuation = print_continuation;
+  if (first && !json) options.on_continuation = print_continuation;
   PhaseTimes times;
   options.threads = threads;
   options.existing = resume ? Existing::resume : fresh ? Existing::fresh : Existing::refuse;
@@ -122,10 +125,11 @@ int TrainCommand::run() const {
   options.on_progress = [&](const TrainingProgress& p) {
     last = p;
     times += p.times;
-    line.show(p);
+    if (first) line.show(p);
   };
   options.stop = &stop_on_signal();
   const Run trained = train(spec, options);
+  if (!first) return last.decisions >= options.decisions ? done : stopped_by_signal;
   line.close();
 
   const std::int64_t made = trained.decisions_done();

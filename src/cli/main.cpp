@@ -9,6 +9,7 @@
 #include "commands.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/text.hpp"
+#include "zithercraft/learn/ranks.hpp"
 #include "zithercraft/study/run.hpp"
 
 namespace {
@@ -193,14 +194,15 @@ int run_tool(int argc, char** argv) {
 
 }  // namespace
 
+// Processes that train together end together.
 int main(int argc, char** argv) {
   try {
     return run_tool(argc, argv);
   } catch (const zithercraft::Error& error) {
     std::fprintf(stderr, "zithercraft: error: %s\n", error.what());
-    return static_cast<int>(error.fault());
+    zithercraft::end_all_ranks(static_cast<int>(error.fault()));
   } catch (const std::exception& error) {
     std::fprintf(stderr, "zithercraft: unexpected error: %s\n", error.what());
-    return unexpected;
+    zithercraft::end_all_ranks(unexpected);
   }
 }

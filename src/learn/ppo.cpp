@@ -65,36 +65,60 @@ PhaseTimes& PhaseTimes::operator+=(const PhaseTimes& other) {
   return *this;
 }
 
-Ppo::State::Room::Room(const State& s, std::size_t most_rows)
-    : loss(s.nets, most_rows),
-      inputs(most_rows * s.nets.policy.input_stride()),
-      decisions(most_rows * s.rollout.controls),
-      allowed(most_rows * s.rollout.masks),
-      log_probability(most_rows),
-      advantage(most_rows),
-      target(most_rows),
-      value(most_rows),
-      begins(most_rows),
-      counts(most_rows),
-      memory(most_rows * s.memory_each()) {
+Ppo::State::Room::Room(const State& s)
+    : loss(s.nets, s.span_samples()),
+      inputs(s.groups[0].rows * s.nets.policy.input_stride()),
+      memory(s.groups[0].rows * s.memory_each()) {
   for (std::size_t role = 1; role < s.game.roles().size(); ++role)
     others.push_back(usual_pilot(s.game, role, derived_seed(s.seed, "others")));
 }
 
+namespace {
+
+std::vector<Group> groups_of(const Lanes& lanes) {
+  std::vector<Group> groups;
+  const std::size_t seats = lanes.seats(0), together = std::max<std::size_t>(1, rows_per_group / seats);
+  for (std::size_t first = 0; first < lanes.count(); first += together) {
+    const std::size_t n = std::min(together, lanes.count() - first);
+    groups.push_back({first, n, first * seats, n * seats});
+  }
+  return groups;
+}
+
+std::size_t rows_of(std::span<const Group> groups) {
+  std::size_t rows = 0;
+  for (const Group& group : groups) rows += group.rows;
+  return rows;
+}
+
+void check_share(std::size_t groups, std::size_t ranks) {
+  if (groups % ranks != 0)
+    throw Error(Fault::refused,
+                std::to_string(groups) + " groups of lanes that are played together cannot be shared out evenly among " +
+                    std::to_string(ranks) + " processes",
+                "learner.lanes", "give " + std::to_string(ranks) + " times as many lanes, or start fewer processes");
+}
+
+}  // namespace
+
 Ppo::State::State(const Game& game_, const PpoSettings& settings_, std::uint64_t seed_, std::int64_t total,
-                  WorkerPool& pool_)
+                  WorkerPool& pool_, Ranks* ranks_)
     : game(game_),
       settings(settings_),
       seed(seed_),
       total_decisions(total),
       pool(pool_),
+      ranks(ranks_),
       lanes(game, static_cast<std::size_t>(settings.lanes), pool.threads()),
       curriculum(game),
       signature(signature_for(role(), settings)),
       nets(Heads(role().controls, role().columns), signature.policy, signature.value),
-      rollout({.rows = lanes.rows(0),
+      groups(groups_of(lanes)),
+      first_own(ranks == nullptr ? 0 : groups.size() / ranks->count() * ranks->number()),
+      own_count(ranks == nullptr ? groups.size() : groups.size() / ranks->count()),
+      rollout({.rows = rows_of(own_groups()),
                .horizon = static_cast<std::size_t>(settings.horizon),
-               .columns = role().columns.size(),
+               .inputs = nets.policy.input_stride(),
                .controls = role().controls.size(),
                .masks = nets.heads.masks(),
                .memory = memory_each(),
@@ -105,6 +129,7 @@ Ppo::State::State(const Game& game_, const PpoSettings& settings_, std::uint64_t
       gradient(nets.parameters),
       adam(nets.parameters),
       memory(lanes.rows(0) * memory_each()) {
+  if (ranks != nullptr) check_share(groups.size(), ranks->count());
   loss = {settings.objective, settings.clip, settings.entropy_weight, settings.value_weight, settings.value_clip};
   RandomStream random(seed, 0, 0, Purpose::initialise);
   nets.policy.initialise(nets.policy_part(parameters.span()), random, 0.01);
@@ -114,18 +139,18 @@ Ppo::State::State(const Game& game_, const PpoSettings& settings_, std::uint64_t
   parameters_changed();
   freeze();
 
-  const std::size_t seats = lanes.seats(0), together = std::max<std::size_t>(1, rows_per_group / seats);
-  for (std::size_t first = 0; first < lanes.count(); first += together) {
-    const std::size_t n = std::min(together, lanes.count() - first);
-    groups.push_back({first, n, first * seats, n * seats});
-  }
-  const std::size_t at_once = remembers() ? units_per_shard() * rollout.span : samples_per_tile;
-  const std::size_t minibatch =
-      std::clamp<std::size_t>(static_cast<std::size_t>(settings.minibatch) / unit_samples(), 1, units());
-  shard_sums.resize((minibatch + units_per_shard() - 1) / units_per_shard());
-  for (std::size_t i = 0; i < shard_sums.size(); ++i) shard_gradients.emplace_back(nets.parameters);
-  for (std::size_t i = 0; i < pool.threads(); ++i) rooms.emplace_back(*this, std::max(at_once, groups[0].rows));
-  orders.assign(static_cast<std::size_t>(settings.epochs), std::vector<std::uint32_t>(units()));
+  for (std::size_t g = 0; g < own_count; ++g)
+    groups[first_own + g].first_sample = (own_groups()[g].first_row - own_groups()[0].first_row) * rollout.horizon;
+  for (std::size_t i = 0; i < pool.threads(); ++i) rooms.emplace_back(*this);
+  orders.assign(static_cast<std::size_t>(settings.epochs) * own_count, std::vector<std::uint32_t>(rollout.spans()));
+  const std::size_t most_of_a_group = (spans_per_minibatch() + groups.size() - 1) / groups.size();
+  const std::size_t most_shards = own_count * ((most_of_a_group + spans_per_shard() - 1) / spans_per_shard());
+  shards.reserve(most_shards);
+  first_shards.reserve(own_count + 1);
+  shard_sums.resize(most_shards);
+  for (std::size_t i = 0; i < most_shards; ++i) shard_gradients.emplace_back(nets.parameters);
+  group_losses.resize(groups.size());
+  group_sums.resize(groups.size());
   group_moments.resize(groups.size());
   group_episodes.resize(groups.size());
 }
@@ -164,9 +189,9 @@ void Ppo::State::begin_lanes() {
 }
 
 Ppo::Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions,
-         WorkerPool& pool) {
+         WorkerPool& pool, Ranks* ranks) {
   check_settings(settings);
-  state_ = std::make_unique<State>(game, settings, seed, total_decisions, pool);
+  state_ = std::make_unique<State>(game, settings, seed, total_decisions, pool, ranks);
 }
 
 Ppo::Ppo(Ppo&&) noexcept = default;

@@ -1,9 +1,24 @@
+#include <algorithm>
 #include <array>
 
 #include "../net/network_tensors.hpp"
 #include "ppo_state.hpp"
 
 namespace zithercraft {
+
+namespace {
+
+// What all processes have, one after the other.
+template <class T>
+std::vector<T> gathered(Ranks* ranks, std::span<const T> own) {
+  if (ranks == nullptr) return {own.begin(), own.end()};
+  const auto bytes = ranks->gather(std::as_bytes(own));
+  std::vector<T> all(bytes.size() / sizeof(T));
+  std::copy(bytes.begin(), bytes.end(), std::as_writable_bytes(std::span(all)).begin());
+  return all;
+}
+
+}  // namespace
 
 void Ppo::store(TensorFile& file) const {
   if (!state_->begun) state_->begin_lanes();
@@ -25,14 +40,22 @@ void Ppo::store(TensorFile& file) const {
   file.put("curriculum", std::span<const double>(curriculum));
   std::vector<std::byte> states;
   std::vector<std::int64_t> stages;
-  for (std::size_t lane = 0; lane < s.lanes.count(); ++lane) {
+  const std::size_t first_lane = s.own_groups().front().first_lane,
+                    end_lane = s.own_groups().back().first_lane + s.own_groups().back().lanes;
+  for (std::size_t lane = first_lane; lane < end_lane; ++lane) {
     const auto state = s.lanes.state(lane);
     states.insert(states.end(), state.begin(), state.end());
     stages.push_back(static_cast<std::int64_t>(s.lanes.stage(lane)));
   }
+  states = gathered<std::byte>(s.ranks, states);
+  stages = gathered<std::int64_t>(s.ranks, stages);
   file.put("lanes", std::span<const std::byte>(states));
   file.put("lane_stages", std::span<const std::int64_t>(stages));
-  if (s.remembers()) file.put("memory", {s.rollout.rows, s.memory_each()}, s.memory.span());
+  if (!s.remembers()) return;
+  const auto own = s.memory.span().subspan(first_lane * s.lanes.seats(0) * s.memory_each(),
+                                           s.rollout.rows * s.memory_each());
+  const auto memory = gathered<float>(s.ranks, own);
+  file.put("memory", {s.lanes.rows(0), s.memory_each()}, std::span<const float>(memory));
 }
 
 void Ppo::restore(const TensorFile& file) {

@@ -8,10 +8,10 @@
 
 namespace zithercraft {
 
-Judgement<float> Ppo::State::judge_rows(std::span<const float> raw, std::size_t rows, std::span<float> remembered,
+Judgement<float> Ppo::State::judge_rows(std::span<const float> sensed, std::size_t rows, std::span<float> inputs,
                                         Room& room) const {
-  normaliser.apply(raw, room.inputs.span(), nets.policy.input_stride());
-  return judge(nets, numbers(), {1, rows, room.inputs.span(), {}, remembered}, room.loss.nets);
+  normaliser.apply(sensed, inputs, nets.policy.input_stride());
+  return judge(nets, numbers(), {1, rows, inputs, {}, room.memory.span()}, room.loss.nets);
 }
 
 void Ppo::State::fetch_memory(std::size_t first_row, std::size_t rows, Room& room) const {
@@ -42,15 +42,16 @@ void Ppo::State::keep_results(std::size_t lane, std::size_t time, std::vector<Ti
 // Senses are kept, judged and turned into controls.
 void Ppo::State::decide(const Group& group, std::size_t time, Room& room) {
   Rollout& r = rollout;
-  const std::size_t first = group.sample(r.horizon, time, 0), width = nets.heads.outputs(), masks = r.masks;
-  const auto raw = r.raw.span().subspan(first * r.columns, group.rows * r.columns);
-  const auto sensed = lanes.observations(0).subspan(group.first_row * r.columns, group.rows * r.columns);
-  std::copy(sensed.begin(), sensed.end(), raw.begin());
-  if (remembers() && time % r.span == 0)
-    std::copy_n(memory.begin() + group.first_row * memory_each(), group.rows * memory_each(),
-                r.remembered_at(time / r.span, group.first_row, group.rows).begin());
+  const std::size_t first = group.sample(time, 0), width = nets.heads.outputs(), masks = r.masks,
+                    columns = role().columns.size();
+  const auto sensed = sensed_by(group);
   fetch_memory(group.first_row, group.rows, room);
-  const auto said = judge_rows(raw, group.rows, room.memory.span(), room);
+  if (remembers() && time % r.span == 0) {
+    const auto kept = remembered_before(group, time / r.span);
+    std::copy_n(room.memory.begin(), kept.size(), kept.begin());
+  }
+  const auto said =
+      judge_rows(sensed, group.rows, r.inputs.span().subspan(first * r.input_stride, group.rows * r.input_stride), room);
   keep_memory(group.first_row, group.rows, room);
 
   const std::uint64_t decide_seed = derived_seed(seed, "decide");
@@ -58,7 +59,7 @@ void Ppo::State::decide(const Group& group, std::size_t time, Room& room) {
   for (std::size_t i = 0; i < group.rows; ++i) {
     const auto allowed = r.allowed.span().subspan((first + i) * masks, masks);
     const auto output = said.row(i, width);
-    nets.heads.read_masks(raw.subspan(i * r.columns, r.columns), allowed);
+    nets.heads.read_masks(sensed.subspan(i * columns, columns), allowed);
     nets.heads.forbid<float>(allowed, output);
     // One stream per row and rollout would need its position kept; a stream per decision needs nothing.
     RandomStream random(decide_seed, static_cast<std::uint32_t>(group.first_row + i),
@@ -79,7 +80,7 @@ void Ppo::State::advance(const Group& group, std::size_t time, std::size_t g, st
   for (std::size_t i = 0; i < room.others.size(); ++i)
     room.others[i]->decide(lanes, i + 1, group.first_lane, group.lanes);
   for (std::size_t l = 0; l < group.lanes; ++l) {
-    const std::size_t lane = group.first_lane + l, first = group.sample(r.horizon, time, l * seats);
+    const std::size_t lane = group.first_lane + l, first = group.sample(time, l * seats);
     lanes.advance(lane, worker);
     const Outcome outcome = lanes.outcome(lane);
     for (std::size_t seat = 0; seat < seats; ++seat) {
@@ -87,6 +88,7 @@ void Ppo::State::advance(const Group& group, std::size_t time, std::size_t g, st
       r.reward[first + seat] = lanes.rewards(0)[row];
       r.ended[first + seat] = outcome == Outcome::running ? 0 : 1;
       r.next_value[first + seat] = 0.0f;
+      if (time + 1 < r.horizon) r.begins[group.sample(time + 1, l * seats + seat)] = r.ended[first + seat];
     }
     if (outcome == Outcome::running) continue;
     for (std::size_t seat = 0; seat < seats; ++seat) {
@@ -94,7 +96,7 @@ void Ppo::State::advance(const Group& group, std::size_t time, std::size_t g, st
       if (outcome == Outcome::cutoff) {
         fetch_memory(row, 1, room);
         r.next_value[first + seat] =
-            value_scale.to_value(judge_rows(lanes.observation(0, row), 1, room.memory.span(), room).value(0));
+            value_scale.to_value(judge_rows(lanes.observation(0, row), 1, room.inputs.span(), room).value(0));
       }
       std::fill_n(memory.begin() + row * memory_each(), memory_each(), 0.0f);
     }
@@ -110,16 +112,30 @@ void Ppo::State::advance(const Group& group, std::size_t time, std::size_t g, st
 void Ppo::State::value_of_what_follows(const Group& group, Room& room) {
   Rollout& r = rollout;
   fetch_memory(group.first_row, group.rows, room);
-  const auto sensed = lanes.observations(0).subspan(group.first_row * r.columns, group.rows * r.columns);
-  const auto said = judge_rows(sensed, group.rows, room.memory.span(), room);
+  const auto said = judge_rows(sensed_by(group), group.rows, room.inputs.span(), room);
   for (std::size_t row = 0; row < group.rows; ++row) {
-    const std::size_t last = group.sample(r.horizon, r.horizon - 1, row);
+    const std::size_t last = group.sample(r.horizon - 1, row);
     if (r.ended[last] == 0) r.next_value[last] = value_scale.to_value(said.value(row));
     for (std::size_t t = 0; t + 1 < r.horizon; ++t) {
-      const std::size_t s = group.sample(r.horizon, t, row);
-      if (r.ended[s] == 0) r.next_value[s] = r.value[group.sample(r.horizon, t + 1, row)];
+      const std::size_t s = group.sample(t, row);
+      if (r.ended[s] == 0) r.next_value[s] = r.value[group.sample(t + 1, row)];
     }
   }
+}
+
+SampleSums Ppo::State::sums_of(const Group& group) const {
+  SampleSums sums;
+  const Rollout& r = rollout;
+  for (std::size_t s = group.first_sample; s < group.first_sample + group.rows * r.horizon; ++s) {
+    if (r.counts[s] == 0) continue;
+    const auto a = static_cast<double>(r.advantage[s]), t = static_cast<double>(r.target[s]);
+    sums.count += 1.0;
+    sums.advantage += a;
+    sums.advantage_square += a * a;
+    sums.target += t;
+    sums.target_square += t * t;
+  }
+  return sums;
 }
 
 void Ppo::State::play_group(std::size_t g, std::size_t worker) {
@@ -127,18 +143,19 @@ void Ppo::State::play_group(std::size_t g, std::size_t worker) {
   Room& room = rooms[worker];
   PhaseClock clock;
   group_episodes[g].clear();
+  group_moments[g].clear(role().columns.size());
   for (std::size_t t = 0; t < rollout.horizon; ++t) {
     decide(group, t, room);
     clock.add_to(room.times.decide);
+    group_moments[g].add(sensed_by(group));
     advance(group, t, g, worker);
     clock.add_to(room.times.play);
   }
   value_of_what_follows(group, room);
-  estimate_advantages(rollout, group, settings.discount, settings.trace_decay, settings.baseline);
-  const std::size_t first = group.sample(rollout.horizon, 0, 0) * rollout.columns;
-  group_moments[g].measure(
-      rollout.raw.span().subspan(first, group.rows * rollout.horizon * rollout.columns), rollout.columns);
   clock.add_to(room.times.decide);
+  estimate_advantages(rollout, group, settings.discount, settings.trace_decay, settings.baseline);
+  group_sums[g] = sums_of(group);
+  clock.add_to(room.times.learn);
 }
 
 CollectReport Ppo::collect() {
@@ -146,10 +163,10 @@ CollectReport Ppo::collect() {
   CollectReport report;
   PhaseClock clock;
   if (!s.begun) s.begin_lanes();
-  s.pool.run(s.groups.size(), [&](std::size_t g, std::size_t worker) { s.play_group(g, worker); });
-  s.decisions += static_cast<std::int64_t>(s.rollout.samples());
-
-  report.decisions = static_cast<std::int64_t>(s.rollout.samples());
+  s.pool.run(s.own_count, [&](std::size_t g, std::size_t worker) { s.play_group(s.first_own + g, worker); });
+  if (s.ranks != nullptr) s.share_rollout();
+  report.decisions = static_cast<std::int64_t>(s.samples());
+  s.decisions += report.decisions;
   std::vector<const TimedEpisode*> all;
   for (const auto& list : s.group_episodes)
     for (const auto& episode : list) all.push_back(&episode);

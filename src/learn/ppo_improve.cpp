@@ -14,28 +14,23 @@ namespace zithercraft {
 
 // Advantages are brought to mean 0 and spread 1, returns into the value network's scale.
 void Ppo::State::prepare_samples(ImproveReport& report) {
-  Rollout& r = rollout;
-  double n = 0.0, mean = 0.0, square = 0.0, target_mean = 0.0, target_square = 0.0;
-  for (std::size_t i = 0; i < r.samples(); ++i) {
-    if (r.counts[i] == 0) continue;
-    const auto a = static_cast<double>(r.advantage[i]), t = static_cast<double>(r.target[i]);
-    n += 1.0;
-    mean += a;
-    square += a * a;
-    target_mean += t;
-    target_square += t * t;
+  SampleSums all;
+  for (const SampleSums& sums : group_sums) {
+    all.count += sums.count;
+    all.advantage += sums.advantage;
+    all.advantage_square += sums.advantage_square;
+    all.target += sums.target;
+    all.target_square += sums.target_square;
   }
-  n = std::max(1.0, n);
-  mean /= n;
-  target_mean /= n;
-  const double off_square = square / n - mean * mean;  // target - value is the advantage
+  const double n = std::max(1.0, all.count), mean = all.advantage / n, target_mean = all.target / n;
+  const double off_square = all.advantage_square / n - mean * mean;  // target - value is the advantage
   const double spread = std::sqrt(std::max(0.0, off_square));
-  const double target_variance = target_square / n - target_mean * target_mean;
+  const double target_variance = all.target_square / n - target_mean * target_mean;
   if (settings.baseline && target_variance > 1e-12) report.explained_variance = 1.0 - off_square / target_variance;
   if (settings.normalise_returns) {
     // The last ten rollouts' worth of returns tell the scale: returns grow as the policy learns.
-    const auto change = value_scale.fold(n, target_mean, std::max(0.0, target_variance),
-                                         10.0 * static_cast<double>(r.samples()));
+    const auto change =
+        value_scale.fold(n, target_mean, std::max(0.0, target_variance), 10.0 * static_cast<double>(samples()));
     if (nets.shared) {
       change_output(nets.policy.parts(), nets.policy_part(parameters.span()), nets.heads.outputs(), change);
     } else {
@@ -43,15 +38,19 @@ void Ppo::State::prepare_samples(ImproveReport& report) {
     }
     parameters_changed();
   }
-  for (std::size_t i = 0; i < r.samples(); ++i) {
-    r.advantage[i] = static_cast<float>((static_cast<double>(r.advantage[i]) - mean) / (spread + 1e-8));
-    r.target[i] = value_scale.to_output(r.target[i]);
-    r.value[i] = value_scale.to_output(r.value[i]);
-  }
+  pool.run(own_count, [&](std::size_t g, std::size_t) {
+    Rollout& r = rollout;
+    const Group& group = own_groups()[g];
+    for (std::size_t i = group.first_sample; i < group.first_sample + group.rows * r.horizon; ++i) {
+      r.advantage[i] = static_cast<float>((static_cast<double>(r.advantage[i]) - mean) / (spread + 1e-8));
+      r.target[i] = value_scale.to_output(r.target[i]);
+      r.value[i] = value_scale.to_output(r.value[i]);
+    }
+  });
 }
 
 void Ppo::State::schedule(ImproveReport& report) {
-  const double done = std::min(1.0, static_cast<double>(decisions - static_cast<std::int64_t>(rollout.samples())) /
+  const double done = std::min(1.0, static_cast<double>(decisions - static_cast<std::int64_t>(samples())) /
                                         static_cast<double>(std::max<std::int64_t>(1, total_decisions)));
   const double fallen =
       settings.learning_rate_falls == Fall::linear ? done : 0.5 * (1.0 - std::cos(std::numbers::pi * done));
@@ -60,73 +59,76 @@ void Ppo::State::schedule(ImproveReport& report) {
                                                       std::min(1.0, done / settings.entropy_fades_by);
 }
 
-// Samples lie far apart in memory: what will be copied soon is asked for early.
-void Ppo::State::fetch_soon(std::size_t sample) const {
-  const float* const row = rollout.raw.data() + sample * rollout.columns;
-  for (std::size_t i = 0; i < rollout.columns; i += 16) __builtin_prefetch(row + i);
-}
-
-// Copies the samples of some units, in the order of this epoch, into the thread's room.
-void Ppo::State::gather(std::size_t first_unit, std::size_t count, Room& room) const {
-  constexpr std::size_t ahead = 6;
-  const Rollout& r = rollout;
-  const std::size_t steps = unit_samples(), stride = nets.policy.input_stride(), of_policy = nets.policy_memory(),
-                    of_value = nets.value_memory();
-  for (std::size_t u = 0; u < count; ++u) {
-    const std::size_t unit = order[first_unit + u];
-    if (!remembers() && u + ahead < count) fetch_soon(order[first_unit + u + ahead]);
-    // A sample's number, or which span of which row.
-    const std::size_t row = unit % r.rows, span = unit / r.rows;
-    const Group* group = nullptr;
-    if (remembers()) {
-      group = &groups[row / groups[0].rows];
-      const float* const from = r.remembered.data() + (span * r.rows + row) * r.memory;
-      std::copy_n(from, of_policy, room.memory.begin() + u * of_policy);
-      std::copy_n(from + of_policy, of_value, room.memory.begin() + count * of_policy + u * of_value);
-    }
-    for (std::size_t t = 0; t < steps; ++t) {
-      const std::size_t time = span * r.span + t, to = t * count + u;
-      const std::size_t s = group == nullptr ? unit : group->sample(r.horizon, time, row - group->first_row);
-      normaliser.apply({r.raw.data() + s * r.columns, r.columns}, room.inputs.span().subspan(to * stride), stride);
-      std::copy_n(r.decisions.data() + s * r.controls, r.controls, room.decisions.data() + to * r.controls);
-      std::copy_n(r.allowed.data() + s * r.masks, r.masks, room.allowed.data() + to * r.masks);
-      room.log_probability[to] = r.log_probability[s];
-      room.advantage[to] = r.advantage[s];
-      room.target[to] = r.target[s];
-      room.value[to] = r.value[s];
-      room.counts[to] = r.counts[s];
-      if (group != nullptr)
-        room.begins[to] =
-            time > 0 && r.ended[group->sample(r.horizon, time - 1, row - group->first_row)] != 0 ? 1 : 0;
-    }
-  }
-}
-
 // ---- Gradients
 
-void Ppo::State::add_shard(std::size_t shard, std::size_t first_unit, std::size_t count, double scale, Room& room) {
-  PhaseClock clock;
-  auto& own = shard_gradients[shard];
-  std::fill(own.begin(), own.end(), 0.0f);
-  shard_sums[shard] = {};
-  const std::size_t at_once = remembers() ? count : samples_per_tile;
-  for (std::size_t first = 0; first < count; first += at_once) {
-    const std::size_t n = std::min(at_once, count - first), samples = n * unit_samples();
-    gather(first_unit + first, n, room);
-    const Batch<float> batch{{unit_samples(), n, room.inputs.span(),
-                              remembers() ? room.begins.span().first(samples) : std::span<std::uint8_t>{},
-                              room.memory.span()},
-                             room.decisions.span(),
-                             room.log_probability.span(),
-                             room.advantage.span(),
-                             room.target.span(),
-                             room.value.span(),
-                             room.allowed.span(),
-                             room.counts.span()};
-    shard_sums[shard] +=
-        add_loss<float>(nets, numbers(), batch, loss, static_cast<float>(scale), room.loss, own.span());
+LossSums Ppo::State::add_span(const Group& group, std::size_t span, double scale, Room& room,
+                              std::span<float> own_gradient) {
+  Rollout& r = rollout;
+  const std::size_t first = group.sample(span * r.span, 0), n = r.span * group.rows;
+  if (remembers()) {
+    const auto before = remembered_before(group, span);
+    std::copy(before.begin(), before.end(), room.memory.begin());
   }
+  const auto of = [&](const auto& buffer, std::size_t each) {
+    return buffer.span().subspan(first * each, n * each);
+  };
+  const Rollout& kept = rollout;
+  const Batch<float> batch{{r.span, group.rows, of(kept.inputs, r.input_stride),
+                            remembers() ? of(kept.begins, 1) : std::span<const std::uint8_t>{}, room.memory.span()},
+                           of(kept.decisions, r.controls),
+                           of(kept.log_probability, 1),
+                           of(kept.advantage, 1),
+                           of(kept.target, 1),
+                           of(kept.value, 1),
+                           of(kept.allowed, r.masks),
+                           of(kept.counts, 1)};
+  return add_loss<float>(nets, numbers(), batch, loss, static_cast<float>(scale), room.loss, own_gradient);
+}
+
+void Ppo::State::add_shard(std::size_t shard, std::size_t epoch, double scale, Room& room) {
+  PhaseClock clock;
+  const Shard& own = shards[shard];
+  const auto& order = orders[epoch * own_count + own.group - first_own];
+  const auto own_gradient = shard_gradients[shard].span();
+  std::fill(own_gradient.begin(), own_gradient.end(), 0.0f);
+  shard_sums[shard] = {};
+  for (std::size_t i = own.first; i < own.end; ++i)
+    shard_sums[shard] += add_span(groups[own.group], order[i], scale, room, own_gradient);
   clock.add_to(room.times.learn);
+}
+
+// Adds the shards of own groups [first, end) up in pairs of halves, from number `begin` of the gradient on. Returns
+// where the sum is, or no_shard.
+std::size_t Ppo::State::add_groups_up(std::size_t first, std::size_t end, std::size_t begin, std::size_t count) {
+  const auto add = [&](std::size_t to, std::size_t from) {
+    float* const sum = shard_gradients[to].data() + begin;
+    const float* const more = shard_gradients[from].data() + begin;
+    for (std::size_t i = 0; i < count; ++i) sum[i] += more[i];
+  };
+  if (end - first == 1) {
+    const std::size_t here = first_shards[first];
+    for (std::size_t shard = here + 1; shard < first_shards[end]; ++shard) add(here, shard);
+    return here < first_shards[end] ? here : no_shard;
+  }
+  const std::size_t middle = first + (end - first) / 2;
+  const std::size_t low = add_groups_up(first, middle, begin, count), high = add_groups_up(middle, end, begin, count);
+  if (low == no_shard || high == no_shard) return low == no_shard ? high : low;
+  add(low, high);
+  return low;
+}
+
+void Ppo::State::add_gradients_up() {
+  constexpr std::size_t at_once = 4096;  // numbers; all shards' parts of so many fit the nearer caches
+  pool.run((gradient.size() + at_once - 1) / at_once, [&](std::size_t part, std::size_t) {
+    const std::size_t begin = part * at_once, count = std::min(at_once, gradient.size() - begin);
+    const std::size_t sum = add_groups_up(0, own_count, begin, count);
+    if (sum == no_shard) {
+      std::fill_n(gradient.begin() + begin, count, 0.0f);
+    } else {
+      std::copy_n(shard_gradients[sum].begin() + begin, count, gradient.begin() + begin);
+    }
+  });
+  if (ranks != nullptr) ranks->add_up(gradient.span());
 }
 
 void Ppo::State::report_bad_gradient(double norm) const {
@@ -170,31 +172,47 @@ void Ppo::State::step(double rate, ImproveReport& report) {
 }
 
 void Ppo::State::shuffle() {
-  pool.run(orders.size(), [&](std::size_t epoch, std::size_t) {
-    auto& own = orders[epoch];
+  pool.run(orders.size(), [&](std::size_t i, std::size_t) {
+    auto& own = orders[i];
+    const std::size_t epochs = static_cast<std::size_t>(settings.epochs), epoch = i / own_count;
     std::iota(own.begin(), own.end(), 0u);
-    RandomStream random(seed, static_cast<std::uint32_t>(epoch), static_cast<std::uint32_t>(updates), Purpose::shuffle);
-    for (std::size_t i = own.size(); i > 1; --i)
-      std::swap(own[i - 1], own[random.below(static_cast<std::uint32_t>(i))]);
+    RandomStream random(seed, static_cast<std::uint32_t>(first_own + i % own_count),
+                        static_cast<std::uint32_t>(static_cast<std::size_t>(updates) * epochs + epoch),
+                        Purpose::shuffle);
+    for (std::size_t left = own.size(); left > 1; --left)
+      std::swap(own[left - 1], own[random.below(static_cast<std::uint32_t>(left))]);
   });
 }
 
-LossSums Ppo::State::learn_minibatch(std::size_t first_unit, std::size_t count, ImproveReport& report) {
-  const std::size_t each = units_per_shard(), shards = (count + each - 1) / each;
-  const double scale = 1.0 / static_cast<double>(count * unit_samples());
-  pool.run(shards, [&](std::size_t shard, std::size_t worker) {
-    const std::size_t begin = shard * each;
-    add_shard(shard, first_unit + begin, std::min(each, count - begin), scale, rooms[worker]);
-  });
+std::size_t Ppo::State::share_out_minibatch(std::size_t first, std::size_t count) {
+  // Span number i of the epoch is the (i / groups)th in the order of group i % groups.
+  const auto place = [&](std::size_t number, std::size_t group) {
+    return number <= group ? 0 : (number - group + groups.size() - 1) / groups.size();
+  };
+  std::size_t all = 0;
+  shards.clear();
+  first_shards.clear();
+  for (std::size_t g = 0; g < groups.size(); ++g) {
+    const std::size_t begin = place(first, g), end = place(first + count, g);
+    all += (end - begin) * rollout.span * groups[g].rows;
+    if (g < first_own || g >= first_own + own_count) continue;
+    first_shards.push_back(shards.size());
+    for (std::size_t i = begin; i < end; i += spans_per_shard())
+      shards.push_back({g, i, std::min(end, i + spans_per_shard())});
+  }
+  first_shards.push_back(shards.size());
+  return all;
+}
+
+void Ppo::State::learn_minibatch(std::size_t epoch, std::size_t first, std::size_t count, ImproveReport& report) {
+  const double scale = 1.0 / static_cast<double>(share_out_minibatch(first, count));
+  pool.run(shards.size(),
+           [&](std::size_t shard, std::size_t worker) { add_shard(shard, epoch, scale, rooms[worker]); });
   PhaseClock clock;
-  std::copy(shard_gradients[0].begin(), shard_gradients[0].end(), gradient.begin());
-  for (std::size_t shard = 1; shard < shards; ++shard)
-    for (std::size_t p = 0; p < gradient.size(); ++p) gradient[p] += shard_gradients[shard][p];
-  LossSums sums;
-  for (std::size_t shard = 0; shard < shards; ++shard) sums += shard_sums[shard];
+  for (std::size_t shard = 0; shard < shards.size(); ++shard) group_losses[shards[shard].group] += shard_sums[shard];
+  add_gradients_up();
   step(report.learning_rate, report);
   clock.add_to(report.times.step);
-  return sums;
 }
 
 ImproveReport Ppo::improve() {
@@ -204,16 +222,18 @@ ImproveReport Ppo::improve() {
   s.prepare_samples(report);
   s.schedule(report);
   s.shuffle();
-  const std::size_t units = s.units();
-  const std::size_t batch =
-      std::clamp<std::size_t>(static_cast<std::size_t>(s.settings.minibatch) / s.unit_samples(), 1, units);
-  const double n = std::max(1.0, static_cast<double>(std::count(s.rollout.counts.begin(), s.rollout.counts.end(), 1)));
+  const std::size_t spans = s.spans(), batch = s.spans_per_minibatch();
+  double n = 0.0;
+  for (const SampleSums& sums : s.group_sums) n += sums.count;
+  n = std::max(1.0, n);
   double steps = 0.0;
-  for (std::int64_t epoch = 0; epoch < s.settings.epochs; ++epoch) {
-    s.order = s.orders[static_cast<std::size_t>(epoch)];
+  for (std::size_t epoch = 0; epoch < static_cast<std::size_t>(s.settings.epochs); ++epoch) {
+    std::fill(s.group_losses.begin(), s.group_losses.end(), LossSums{});
+    for (std::size_t first = 0; first < spans; first += batch, steps += 1.0)
+      s.learn_minibatch(epoch, first, std::min(batch, spans - first), report);
+    if (s.ranks != nullptr) s.share_losses();
     LossSums sums;
-    for (std::size_t first = 0; first < units; first += batch, steps += 1.0)
-      sums += s.learn_minibatch(first, std::min(batch, units - first), report);
+    for (const LossSums& own : s.group_losses) sums += own;
     ++report.epochs;
     report.policy_loss = sums.policy / n;
     report.value_loss = sums.value / n;

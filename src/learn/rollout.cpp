@@ -5,12 +5,12 @@ namespace zithercraft {
 Rollout::Rollout(const RolloutSize& size)
     : rows(size.rows),
       horizon(size.horizon),
-      columns(size.columns),
+      input_stride(size.inputs),
       controls(size.controls),
       masks(size.masks),
       memory(size.memory),
       span(size.memory_span),
-      raw(samples() * columns),
+      inputs(samples() * input_stride),
       decisions(samples() * controls),
       allowed(samples() * masks),
       log_probability(samples()),
@@ -18,6 +18,7 @@ Rollout::Rollout(const RolloutSize& size)
       value(samples()),
       next_value(samples()),
       ended(samples()),
+      begins(samples()),
       advantage(samples()),
       target(samples()),
       counts(samples()),
@@ -29,7 +30,7 @@ void estimate_advantages(Rollout& r, const Group& group, double discount, double
     float later = 0.0f;
     bool known = baseline;  // without a baseline nothing stands for what comes behind the rollout
     for (std::size_t t = r.horizon; t-- > 0;) {
-      const std::size_t s = group.sample(r.horizon, t, row);
+      const std::size_t s = group.sample(t, row);
       const bool ended = r.ended[s] != 0;
       known = known || ended;
       const float value = baseline ? r.value[s] : 0.0f, next = baseline ? r.next_value[s] : 0.0f;

@@ -1,8 +1,8 @@
 #pragma once
 
 // What was played in one rollout. Lanes are played in groups that never meet, so that threads need no barrier inside a
-// rollout; the samples of a group lie together, ordered by time, then by row: one decision of a group is one contiguous
-// block for the networks.
+// rollout; the samples of a group lie together, ordered by time, then by row: one decision of a group, and any stretch
+// of its decisions, is one contiguous block for the networks. They are kept as the networks read them.
 
 #include <cstddef>
 #include <cstdint>
@@ -13,7 +13,9 @@
 namespace zithercraft {
 
 struct RolloutSize {
-  std::size_t rows = 0, horizon = 0, columns = 0, controls = 0, masks = 0;
+  std::size_t rows = 0, horizon = 0;
+  std::size_t inputs = 0;  // numbers from a sample's inputs to the next one's
+  std::size_t controls = 0, masks = 0;
   std::size_t memory = 0;       // numbers remembered for a row
   std::size_t memory_span = 1;  // decisions between those at which they are kept
 };
@@ -21,29 +23,27 @@ struct RolloutSize {
 struct Rollout {
   explicit Rollout(const RolloutSize& size);
 
-  std::size_t rows, horizon, columns, controls, masks, memory, span;
-  AlignedBuffer<float> raw;        // [samples][columns] as sensed
+  std::size_t rows, horizon, input_stride, controls, masks, memory, span;
+  AlignedBuffer<float> inputs;     // [samples][input_stride] what was sensed, normalised
   AlignedBuffer<float> decisions;  // [samples][controls]
   AlignedBuffer<float> allowed;    // [samples][masks]
   AlignedBuffer<float> log_probability, reward, value;
   AlignedBuffer<float> next_value;  // value of what follows: 0 after a verdict, of the last moment after a cutoff
   AlignedBuffer<std::uint8_t> ended;
+  AlignedBuffer<std::uint8_t> begins;  // whether an episode begins inside the rollout with this decision
   AlignedBuffer<float> advantage, target;
   AlignedBuffer<std::uint8_t> counts;  // whether something can be learned from a sample
-  AlignedBuffer<float> remembered;     // [spans][rows][memory] before the first decision of each span
+  AlignedBuffer<float> remembered;     // [spans][rows][memory] before the first decision of each span, as in a Room
 
   std::size_t samples() const { return rows * horizon; }
   std::size_t spans() const { return horizon / span; }
-  std::span<float> remembered_at(std::size_t which, std::size_t row, std::size_t n = 1) {
-    return remembered.span().subspan((which * rows + row) * memory, n * memory);
-  }
 };
 
-/// The rows [first, first + count) that are played together.
+/// The rows [first, first + count) that are played together; and where their samples begin.
 struct Group {
-  std::size_t first_lane = 0, lanes = 0, first_row = 0, rows = 0;
-  std::size_t sample(std::size_t horizon, std::size_t time, std::size_t row_in_group) const {
-    return first_row * horizon + time * rows + row_in_group;
+  std::size_t first_lane = 0, lanes = 0, first_row = 0, rows = 0, first_sample = 0;
+  std::size_t sample(std::size_t time, std::size_t row_in_group) const {
+    return first_sample + time * rows + row_in_group;
   }
 };
 

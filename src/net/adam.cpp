@@ -1,6 +1,8 @@
 #include "zithercraft/net/adam.hpp"
 
+#include <array>
 #include <cmath>
+#include <numeric>
 
 #include "eigen_maps.hpp"
 #include "vectors.hpp"
@@ -24,9 +26,18 @@ void Adam::step(std::span<float> parameters, std::span<const float> gradient, do
 }
 
 double norm_of(std::span<const float> values) noexcept {
-  double sum = 0.0;
-  for (const float v : values) sum += static_cast<double>(v) * static_cast<double>(v);
-  return std::sqrt(sum);
+  // Eight sums side by side, which the processor adds to at once.
+  constexpr std::size_t side_by_side = 8;
+  std::array<double, side_by_side> sums{};
+  const std::size_t whole = values.size() / side_by_side * side_by_side;
+  for (std::size_t i = 0; i < whole; i += side_by_side)
+    for (std::size_t j = 0; j < side_by_side; ++j) {
+      const auto v = static_cast<double>(values[i + j]);
+      sums[j] += v * v;
+    }
+  for (std::size_t i = whole; i < values.size(); ++i)
+    sums[i - whole] += static_cast<double>(values[i]) * static_cast<double>(values[i]);
+  return std::sqrt(std::accumulate(sums.begin(), sums.end(), 0.0));
 }
 
 }  // namespace zithercraft

@@ -125,7 +125,7 @@ void activate(Activation activation, Rows<Scalar> rows, std::size_t width, Scala
   Scalar* const at = rows.at;
   switch (activation) {
     case Activation::tanh:
-      each_vector(rows, width, [at](std::size_t i) { vec_at(at + i) = tanh_of<Scalar>(vec_at(at + i)); });
+      each_vector(rows, width, [at](std::size_t i) { vec_at(at + i) = tanh_of(vec_at(at + i)); });
       break;
     case Activation::relu:
       each_vector(rows, width, [at](std::size_t i) {

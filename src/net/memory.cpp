@@ -66,7 +66,7 @@ class Memory final : public Layer<Scalar> {
       gates_[2].kept.forward(pass.prepared, before, pass.parameters + kept_bias_, k.recalled.part(t * n, n));
       each(t * n, n, [&](std::size_t i) {
         const Vec<Scalar> z = sigmoid_of<Scalar>(vec_at(k.update.at + i)), r = sigmoid_of<Scalar>(vec_at(k.reset.at + i));
-        const Vec<Scalar> c = tanh_of<Scalar>(vec_at(k.candidate.at + i) + r * vec_at(k.recalled.at + i));
+        const Vec<Scalar> c = tanh_of(vec_at(k.candidate.at + i) + r * vec_at(k.recalled.at + i));
         vec_at(k.update.at + i) = z;
         vec_at(k.reset.at + i) = r;
         vec_at(k.candidate.at + i) = c;

@@ -9,6 +9,19 @@ namespace {
 
 constexpr double least_variance = 1e-6;  // a column that never changed stays at zero instead of blowing up
 
+// Takes so many rows with these moments into those of `count` rows.
+void merge(double& count, std::span<double> mean, std::span<double> deviation, double new_count,
+           std::span<const double> new_mean, std::span<const double> new_deviation) {
+  if (new_count == 0.0) return;
+  const double total = count + new_count, share = new_count / total, both = count * share;
+  for (std::size_t c = 0; c < mean.size(); ++c) {
+    const double apart = new_mean[c] - mean[c];
+    mean[c] += apart * share;
+    deviation[c] += new_deviation[c] + apart * apart * both;
+  }
+  count = total;
+}
+
 }  // namespace
 
 Normaliser::Normaliser(std::size_t columns)
@@ -43,39 +56,38 @@ void Normaliser::refresh() {
   }
 }
 
-void Normaliser::Moments::measure(std::span<const float> rows, std::size_t columns) {
-  const std::size_t n = rows.size() / columns;
-  count = static_cast<double>(n);
-  mean.assign(columns, 0.0);
-  deviation.assign(columns, 0.0);
+void Normaliser::Moments::clear(std::size_t columns) {
+  count = 0.0;
+  for (auto* numbers : {&mean, &deviation, &mean_of_rows_, &deviation_of_rows_}) numbers->assign(columns, 0.0);
+}
+
+void Normaliser::Moments::add(std::span<const float> rows) {
+  const std::size_t columns = mean.size(), n = columns == 0 ? 0 : rows.size() / columns;
   if (n == 0) return;
-  double* const __restrict means = mean.data();
-  double* const __restrict squares = deviation.data();
+  std::fill(mean_of_rows_.begin(), mean_of_rows_.end(), 0.0);
+  std::fill(deviation_of_rows_.begin(), deviation_of_rows_.end(), 0.0);
+  double* const __restrict means = mean_of_rows_.data();
+  double* const __restrict squares = deviation_of_rows_.data();
   for (std::size_t r = 0; r < n; ++r)
     for (std::size_t c = 0; c < columns; ++c) means[c] += static_cast<double>(rows[r * columns + c]);
-  for (std::size_t c = 0; c < columns; ++c) means[c] /= count;
+  for (std::size_t c = 0; c < columns; ++c) means[c] /= static_cast<double>(n);
   for (std::size_t r = 0; r < n; ++r)
     for (std::size_t c = 0; c < columns; ++c) {
       const double off = static_cast<double>(rows[r * columns + c]) - means[c];
       squares[c] += off * off;
     }
+  merge(count, mean, deviation, static_cast<double>(n), mean_of_rows_, deviation_of_rows_);
 }
 
 void Normaliser::fold(const Moments& moments) {
-  if (moments.count == 0.0) return;
-  const double total = count_ + moments.count;
-  for (std::size_t c = 0; c < mean_.size(); ++c) {
-    const double apart = moments.mean[c] - mean_[c];
-    mean_[c] += apart * moments.count / total;
-    deviation_[c] += moments.deviation[c] + apart * apart * count_ * moments.count / total;
-  }
-  count_ = total;
+  merge(count_, mean_, deviation_, moments.count, moments.mean, moments.deviation);
   refresh();
 }
 
 void Normaliser::fold(std::span<const float> rows) {
   Moments moments;
-  moments.measure(rows, columns());
+  moments.clear(columns());
+  moments.add(rows);
   fold(moments);
 }
 

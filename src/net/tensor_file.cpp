@@ -136,8 +136,10 @@ void TensorFile::save(const std::filesystem::path& path) const {
 }
 
 TensorFile TensorFile::load(const std::filesystem::path& path) {
-  const std::vector<std::byte> file = read_bytes(path);
-  const std::string source = path.string();
+  return parse(read_bytes(path), path.string());
+}
+
+TensorFile TensorFile::parse(std::span<const std::byte> file, const std::string& source) {
   std::uint64_t length = 0;
   if (file.size() < sizeof length) damaged("it is too short", source);
   std::memcpy(&length, file.data(), sizeof length);

@@ -10,10 +10,13 @@
 #include <chrono>
 #include <cmath>
 #include <deque>
+#include <optional>
+#include <thread>
 
 #include "recorded_moments.hpp"
 #include "settings_fields.hpp"
 #include "zithercraft/base/files.hpp"
+#include "zithercraft/base/hash.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/pilot.hpp"
@@ -128,15 +131,55 @@ bool inside(const std::filesystem::path& file, const std::filesystem::path& fold
   return std::mismatch(whole.begin(), whole.end(), part.begin(), part.end()).first == whole.end();
 }
 
+bool is_first(const TrainOptions& options) { return options.ranks == nullptr || options.ranks->number() == 0; }
+
+// Processes on one machine share its processors.
+std::size_t threads_for(const TrainOptions& options) {
+  if (options.threads != 0 || options.ranks == nullptr) return options.threads;
+  return std::max<std::size_t>(1, std::thread::hardware_concurrency() / options.ranks->here());
+}
+
+// How a training begins, and the checkpoint that it takes up.
+struct Beginning {
+  enum How : std::uint8_t { afresh, continued, resumed };
+  How how = afresh;
+  std::vector<std::byte> checkpoint{};
+};
+
+// What all processes must agree on.
+std::uint64_t fingerprint_of(const GameSpec& game, const TrainOptions& options) {
+  return hash_text(Game(game).fingerprint() + toml_text(TomlWriter::to_table(options.learner)) +
+                   fmt::format("{} {} {}", options.seed, options.decisions, options.checkpoint_every));
+}
+
+// The first process tells the others how the training begins: they need not see its folder.
+Beginning told_by_first(const Beginning& own, const GameSpec& game, const TrainOptions& options) {
+  if (options.ranks == nullptr) return own;
+  Ranks& ranks = *options.ranks;
+  const std::uint64_t fingerprint = fingerprint_of(game, options);
+  const auto all = ranks.gather(std::as_bytes(std::span(&fingerprint, 1)));
+  for (std::size_t rank = 1; rank < ranks.count(); ++rank)
+    if (!std::equal(all.begin(), all.begin() + sizeof fingerprint,
+                    all.begin() + static_cast<std::ptrdiff_t>(rank * sizeof fingerprint)))
+      throw Error(Fault::refused, fmt::format("process {} has another game or other settings than the first", rank),
+                  "mpirun", "give all machines the same game file, and a run folder they can read when resuming");
+  const std::byte how{own.how};
+  Beginning told;
+  told.how = static_cast<Beginning::How>(ranks.gather({&how, 1})[0]);
+  told.checkpoint = ranks.gather(own.checkpoint);
+  return told;
+}
+
 class Training {
  public:
   Training(Run run, const TrainOptions& options)
       : run_(std::move(run)),
         options_(options),
-        pool_(options.threads),
-        ppo_(run_.game(), run_.settings().learner, run_.settings().seed, run_.settings().decisions, pool_),
-        metrics_(run_.metrics()),
+        pool_(threads_for(options)),
+        ppo_(run_.game(), run_.settings().learner, run_.settings().seed, run_.settings().decisions, pool_,
+             options.ranks),
         terms_(run_.game().roles()[0].terms) {
+    if (is_first(options)) metrics_.emplace(run_.metrics());
     const Game game = run_.game();
     for (std::size_t stage = 0; stage < game.stages(); ++stage) stage_names_.push_back(game.stage_name(stage));
     for (std::size_t stage = 0; stage + 1 < game.stages(); ++stage)
@@ -144,20 +187,20 @@ class Training {
         ppo_.set_starts(stage, recorded_moments(*start, "stages[" + std::to_string(stage) + "].start"), start->share);
   }
 
-  // The first checkpoint keeps what was continued from, so that nothing depends on that file any more.
-  void begin_from(const std::filesystem::path& checkpoint) {
-    const Continuation taken = ppo_.continue_from(TensorFile::load(checkpoint));
-    save(0);
-    if (options_.on_continuation) options_.on_continuation(taken);
-  }
-
-  void resume() {
-    if (!std::filesystem::exists(run_.last_checkpoint())) return metrics_.forget_after(-1);
-    const TensorFile file = TensorFile::load(run_.last_checkpoint());
-    ppo_.restore(file);
-    recent_.restore(file);
-    metrics_.forget_after(ppo_.decisions());
-    const auto rows = metrics_.rows();
+  void begin(const Beginning& beginning) {
+    if (beginning.how == Beginning::continued) {
+      const Continuation taken =
+          ppo_.continue_from(TensorFile::parse(beginning.checkpoint, run_.settings().from));
+      save(0);  // keeps what was continued from, so that nothing depends on that file any more
+      if (options_.on_continuation) options_.on_continuation(taken);
+    } else if (beginning.how == Beginning::resumed) {
+      const TensorFile file = TensorFile::parse(beginning.checkpoint, run_.last_checkpoint().string());
+      ppo_.restore(file);
+      recent_.restore(file);
+    }
+    if (!metrics_) return;
+    metrics_->forget_after(beginning.how == Beginning::resumed ? ppo_.decisions() : -1);
+    const auto rows = metrics_->rows();
     if (!rows.empty()) seconds_before_ = rows.back().seconds;
   }
 
@@ -179,7 +222,14 @@ class Training {
   }
 
  private:
-  bool stopped() const { return options_.stop != nullptr && options_.stop->load(); }
+  // All processes stop after the same update.
+  bool stopped() const {
+    const bool here = options_.stop != nullptr && options_.stop->load();
+    if (options_.ranks == nullptr) return here;
+    const std::byte own{here ? std::uint8_t{1} : std::uint8_t{0}};
+    const auto all = options_.ranks->gather({&own, 1});
+    return std::find(all.begin(), all.end(), std::byte{1}) != all.end();
+  }
 
   void update() {
     const CollectReport played = ppo_.collect();
@@ -206,7 +256,7 @@ class Training {
       for (std::size_t t = 0; t < terms_.size(); ++t) row.terms[t].second += e.ledger[t] / n;
     }
     row.recent_success = recent_.mean(0);
-    metrics_.add(row);
+    if (metrics_) metrics_->add(row);
     report(row);
     if (ppo_.stage() != played.stage) recent_.clear();
   }
@@ -225,6 +275,7 @@ class Training {
   void save(std::int64_t previous) const {
     TensorFile file;
     ppo_.store(file);
+    if (!is_first(options_)) return;
     recent_.store(file);
     file.metadata["made_with"] = library_version();
     const std::int64_t now = ppo_.decisions(), total = run_.settings().decisions;
@@ -237,7 +288,7 @@ class Training {
   const TrainOptions& options_;
   WorkerPool pool_;
   Ppo ppo_;
-  Metrics metrics_;
+  std::optional<Metrics> metrics_;  // of the first process
   std::vector<std::string> terms_, stage_names_;
   RecentEpisodes recent_;
   Clock::time_point begun_, last_update_;
@@ -255,6 +306,12 @@ Run train(const GameSpec& game, const TrainOptions& options) {
                 "give larger numbers");
   if (options.folder.empty())
     throw Error(Fault::usage, "the run's folder is not given", "TrainOptions::folder", "name one");
+  if (!is_first(options)) {
+    Training training(run, options);
+    training.begin(told_by_first({}, game, options));
+    training.go();
+    return run;
+  }
 
   bool resuming = false;
   if (holds_run(options.folder)) {
@@ -283,10 +340,14 @@ Run train(const GameSpec& game, const TrainOptions& options) {
     delete_run(run);
   }
   make_folder(run.checkpoints());
+  Beginning beginning;
+  if (resuming && std::filesystem::exists(run.last_checkpoint())) {
+    beginning = {Beginning::resumed, read_bytes(run.last_checkpoint())};
+  } else if (!run.settings().from.empty()) {
+    beginning = {Beginning::continued, read_bytes(checkpoint_of(run.settings().from))};
+  }
   Training training(run, options);
-  const bool continuing = !run.settings().from.empty() && !std::filesystem::exists(run.last_checkpoint());
-  if (continuing) training.begin_from(checkpoint_of(run.settings().from));
-  if (resuming) training.resume();
+  training.begin(told_by_first(beginning, game, options));
   run.save_configuration();
   training.go();
   return run;

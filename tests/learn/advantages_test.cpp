@@ -7,11 +7,11 @@ namespace {
 
 // Two rows of three decisions, worked out by hand from the definition of the generalised advantage.
 TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
-  Rollout r({.rows = 2, .horizon = 3, .columns = 1, .controls = 1});
+  Rollout r({.rows = 2, .horizon = 3, .inputs = 1, .controls = 1});
   const Group group{0, 2, 0, 2};
   const double gamma = 0.9, lambda = 0.5;
   const auto set = [&](std::size_t t, std::size_t row, float reward, float value, float next, bool ended) {
-    const std::size_t s = group.sample(3, t, row);
+    const std::size_t s = group.sample(t, row);
     r.reward[s] = reward;
     r.value[s] = value;
     r.next_value[s] = next;
@@ -24,7 +24,7 @@ TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
   set(1, 1, 1, 2, 5, true);  // a cutoff: what would have followed is worth 5
   set(2, 1, 0, 1, 1, false);
   estimate_advantages(r, group, gamma, lambda, true);
-  const auto advantage = [&](std::size_t t, std::size_t row) { return r.advantage[group.sample(3, t, row)]; };
+  const auto advantage = [&](std::size_t t, std::size_t row) { return r.advantage[group.sample(t, row)]; };
   const double a10 = 0 - 3, a00 = 1 + 0.9 * 3 - 2 + 0.45 * a10, a20 = 2 + 0.9 * 4 - 1;
   EXPECT_NEAR(advantage(0, 0), a00, 1e-5);
   EXPECT_NEAR(advantage(1, 0), a10, 1e-5);
@@ -32,12 +32,12 @@ TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
   const double a11 = 1 + 0.9 * 5 - 2, a01 = 1 + 0.9 * 2 - 1 + 0.45 * a11;
   EXPECT_NEAR(advantage(1, 1), a11, 1e-5);
   EXPECT_NEAR(advantage(0, 1), a01, 1e-5);
-  EXPECT_NEAR(r.target[group.sample(3, 0, 1)], a01 + 1, 1e-5);
+  EXPECT_NEAR(r.target[group.sample(0, 1)], a01 + 1, 1e-5);
   for (const std::uint8_t counts : r.counts) EXPECT_EQ(counts, 1);
 }
 
 TEST(Advantages, WithoutABaselineAreReturnsOfEpisodesThatEnded) {
-  Rollout r({.rows = 1, .horizon = 4, .columns = 1, .controls = 1});
+  Rollout r({.rows = 1, .horizon = 4, .inputs = 1, .controls = 1});
   const Group group{0, 1, 0, 1};
   for (std::size_t t = 0; t < 4; ++t) {
     r.reward[t] = static_cast<float>(t + 1);

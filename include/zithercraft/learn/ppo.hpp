@@ -15,6 +15,7 @@
 
 namespace zithercraft {
 
+class Ranks;
 class TensorFile;
 class WorkerPool;
 
@@ -77,18 +78,18 @@ struct PpoSettings {
 /// (spec) if they cannot be built.
 std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PpoSettings& settings);
 
-/// Where the time of a rollout or an update went: seconds, summed over the threads but for the last one.
+/// Where the time of a rollout or an update went: seconds, summed over this process's threads but for the last one.
 struct PhaseTimes {
   double play = 0.0;    ///< stepping lanes: ticks, senses, rewards
   double decide = 0.0;  ///< the networks' forward passes while playing, drawing decisions
   double learn = 0.0;   ///< gradients
-  double step = 0.0;    ///< adding gradients up, the optimiser
+  double step = 0.0;    ///< adding gradients up, the optimiser, and what other processes are told
   double wall = 0.0;    ///< by the clock
   PhaseTimes& operator+=(const PhaseTimes& other);
 };
 
 struct CollectReport {
-  std::int64_t decisions = 0;             ///< taken in this rollout, over all seats
+  std::int64_t decisions = 0;             ///< taken in this rollout, over all seats and processes
   std::vector<EpisodeResult> episodes{};  ///< that ended in it, in order of time, then lane
   std::size_t stage = 0;                  ///< of the curriculum, while it was played
   PhaseTimes times{};
@@ -127,12 +128,15 @@ struct Continuation {
 /// are played by their hand-written pilots, or at random.
 ///
 /// An episode that ends by a verdict has no future; one that is cut off is credited
-/// with the value of its last observation. For a fixed build the results are the same bits on any number of threads.
+/// with the value of its last observation. For a fixed build the results are the same bits on any number of threads, and
+/// in any number of processes.
 class Ppo {
  public:
-  /// `total_decisions` is the length of the schedules. Throws Error (spec) if the settings or the game cannot be used.
-  Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions,
-      WorkerPool& pool);
+  /// `total_decisions` is the length of the schedules. With `ranks` the lanes are shared among processes, all of which
+  /// make the same calls; both must outlive the learner. Throws Error (spec) if the settings or the game cannot be used,
+  /// (refused) if the lanes cannot be shared out evenly.
+  Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions, WorkerPool& pool,
+      Ranks* ranks = nullptr);
   Ppo(Ppo&&) noexcept;
   Ppo& operator=(Ppo&&) noexcept;
   ~Ppo();

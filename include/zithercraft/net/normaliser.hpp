@@ -30,8 +30,13 @@ class Normaliser {
   struct Moments {
     double count = 0.0;
     std::vector<double> mean{}, deviation{};
-    /// Of [n][columns] raw rows; does not allocate once it was used for as many columns.
-    void measure(std::span<const float> rows, std::size_t columns);
+    /// Of no rows yet, which will have so many columns; does not allocate if they had as many before.
+    void clear(std::size_t columns);
+    /// Takes [n][columns] raw rows in.
+    void add(std::span<const float> rows);
+
+   private:
+    std::vector<double> mean_of_rows_{}, deviation_of_rows_{};
   };
   /// Takes rows into the statistics.
   void fold(const Moments& moments);

@@ -43,6 +43,8 @@ class TensorFile {
   void save(const std::filesystem::path& path) const;
   /// Throws Error (file) if it is missing, truncated or damaged.
   static TensorFile load(const std::filesystem::path& path);
+  /// Of a file's bytes; `source` is what errors call it.
+  static TensorFile parse(std::span<const std::byte> file, const std::string& source);
 
  private:
   const Tensor& find(const std::string& name, std::string_view type) const;

@@ -6,6 +6,7 @@
 #include <functional>
 #include <string>
 
+#include "zithercraft/learn/ranks.hpp"
 #include "zithercraft/study/run.hpp"
 
 namespace zithercraft {
@@ -40,6 +41,9 @@ struct TrainOptions {
   /// A checkpoint, or a run whose last one is meant, of a policy to continue from; see Ppo::continue_from.
   std::filesystem::path from{};
   std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
+  /// Processes that train together; null if this one is alone. All call `train` with the same options; the first alone
+  /// reads and writes the run's folder and reports. Their number has no influence on the result.
+  Ranks* ranks = nullptr;
   Existing existing = Existing::refuse;
   std::function<void(const TrainingProgress&)> on_progress{};
   std::function<void(const Continuation&)> on_continuation{};  ///< told once what was taken from `from`

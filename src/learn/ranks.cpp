@@ -1,0 +1,126 @@
+#include "zithercraft/learn/ranks.hpp"
+
+#include <bit>
+#include <cstdlib>
+#include <string>
+
+#include "zithercraft/base/error.hpp"
+
+#ifdef ZITHERCRAFT_MPI
+#include <mpi.h>
+
+#include <limits>
+#endif
+
+namespace zithercraft {
+namespace {
+
+// The launcher tells its children their number before they join.
+std::size_t started_together() {
+  for (const char* name : {"OMPI_COMM_WORLD_SIZE", "PMI_SIZE"})
+    if (const char* size = std::getenv(name)) return std::strtoul(size, nullptr, 10);
+  return 1;
+}
+
+#ifdef ZITHERCRAFT_MPI
+
+constexpr std::size_t most_bytes = std::numeric_limits<int>::max();  // MPI counts in these
+
+class MpiRanks final : public Ranks {
+ public:
+  MpiRanks() {
+    int given = 0, number = 0, count = 0, here = 0;
+    MPI_Init_thread(nullptr, nullptr, MPI_THREAD_FUNNELED, &given);
+    MPI_Comm_rank(MPI_COMM_WORLD, &number);
+    MPI_Comm_size(MPI_COMM_WORLD, &count);
+    MPI_Comm machine;
+    MPI_Comm_split_type(MPI_COMM_WORLD, MPI_COMM_TYPE_SHARED, 0, MPI_INFO_NULL, &machine);
+    MPI_Comm_size(machine, &here);
+    MPI_Comm_free(&machine);
+    number_ = static_cast<std::size_t>(number);
+    count_ = static_cast<std::size_t>(count);
+    here_ = static_cast<std::size_t>(here);
+    sizes_.resize(count_);
+    places_.resize(count_);
+    sent_sizes_.resize(count_);
+    sent_places_.resize(count_);
+  }
+  ~MpiRanks() override { MPI_Finalize(); }
+  MpiRanks(const MpiRanks&) = delete;
+  MpiRanks& operator=(const MpiRanks&) = delete;
+
+  std::size_t count() const noexcept override { return count_; }
+  std::size_t number() const noexcept override { return number_; }
+  std::size_t here() const noexcept override { return here_; }
+
+  // Every rank adds one part of the numbers up for all: two parts of the whole are sent and received, however many
+  // ranks there are, and the order of the sum is ours.
+  void add_up(std::span<float> numbers) override {
+    const auto begin_of = [&](std::size_t rank) { return numbers.size() * rank / count_; };
+    const std::size_t begin = begin_of(number_), own = begin_of(number_ + 1) - begin;
+    parts_.resize(own * count_);
+    for (std::size_t rank = 0; rank < count_; ++rank) {
+      sent_places_[rank] = static_cast<int>(begin_of(rank));
+      sent_sizes_[rank] = static_cast<int>(begin_of(rank + 1) - begin_of(rank));
+      places_[rank] = static_cast<int>(rank * own);
+      sizes_[rank] = static_cast<int>(own);
+    }
+    MPI_Alltoallv(numbers.data(), sent_sizes_.data(), sent_places_.data(), MPI_FLOAT, parts_.data(), sizes_.data(),
+                  places_.data(), MPI_FLOAT, MPI_COMM_WORLD);
+    for (std::size_t apart = 1; apart < count_; apart *= 2)
+      for (std::size_t rank = 0; rank + apart < count_; rank += 2 * apart)
+        for (std::size_t i = 0; i < own; ++i) parts_[rank * own + i] += parts_[(rank + apart) * own + i];
+    MPI_Allgatherv(parts_.data(), static_cast<int>(own), MPI_FLOAT, numbers.data(), sent_sizes_.data(),
+                   sent_places_.data(), MPI_FLOAT, MPI_COMM_WORLD);
+  }
+
+  std::vector<std::byte> gather(std::span<const std::byte> own) override {
+    if (own.size() > most_bytes / count_)
+      throw Error(Fault::refused, "the processes have too much to tell each other", "mpirun -n", "train fewer lanes");
+    const int size = static_cast<int>(own.size());
+    MPI_Allgather(&size, 1, MPI_INT, sizes_.data(), 1, MPI_INT, MPI_COMM_WORLD);
+    int whole = 0;
+    for (std::size_t rank = 0; rank < count_; ++rank) {
+      places_[rank] = whole;
+      whole += sizes_[rank];
+    }
+    std::vector<std::byte> all(static_cast<std::size_t>(whole));
+    MPI_Allgatherv(own.data(), size, MPI_BYTE, all.data(), sizes_.data(), places_.data(), MPI_BYTE, MPI_COMM_WORLD);
+    return all;
+  }
+
+ private:
+  std::size_t number_ = 0, count_ = 1, here_ = 1;
+  std::vector<int> sizes_, places_, sent_sizes_, sent_places_;
+  std::vector<float> parts_;
+};
+
+#endif
+
+}  // namespace
+
+std::unique_ptr<Ranks> join_ranks() {
+  const std::size_t together = started_together();
+  if (together <= 1) return nullptr;
+#ifdef ZITHERCRAFT_MPI
+  auto ranks = std::make_unique<MpiRanks>();
+  if (!std::has_single_bit(ranks->count()))
+    throw Error(Fault::refused, std::to_string(ranks->count()) + " processes cannot train together", "mpirun -n",
+                "start 2, 4, 8 or another power of two");
+  return ranks;
+#else
+  throw Error(Fault::refused, "this build cannot train in several processes", "mpirun",
+              "install libopenmpi-dev and build again");
+#endif
+}
+
+void end_all_ranks(int status) {
+#ifdef ZITHERCRAFT_MPI
+  int joined = 0;
+  MPI_Initialized(&joined);
+  if (joined != 0) MPI_Abort(MPI_COMM_WORLD, status);
+#endif
+  std::exit(status);
+}
+
+}  // namespace zithercraft
