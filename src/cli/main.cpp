@@ -1,6 +1,5 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
-#include <cstdio>
 #include <exception>
 #include <memory>
 #include <string>
@@ -174,6 +173,10 @@ std::string explain(const CLI::App& app, int argc, char** argv, const CLI::Parse
   return "there is no command '" + first + "'; " + zithercraft::advice(first, names);
 }
 
+[[noreturn]] void fail(const std::string& why, int status) {
+  zithercraft::end_all_ranks("zithercraft: " + why, status);
+}
+
 int run_tool(int argc, char** argv) {
   int status = done;
   CLI::App app("Zithercraft: game arenas in which agents sense by raycasts and learn to play", "zithercraft");
@@ -186,23 +189,20 @@ int run_tool(int argc, char** argv) {
   } catch (const CLI::Success& wish) {  // --help, --version
     return app.exit(wish);
   } catch (const CLI::ParseError& error) {
-    std::fprintf(stderr, "zithercraft: error: %s; see `zithercraft --help`\n", explain(app, argc, argv, error).c_str());
-    return static_cast<int>(zithercraft::Fault::usage);
+    fail("error: " + explain(app, argc, argv, error) + "; see `zithercraft --help`",
+         static_cast<int>(zithercraft::Fault::usage));
   }
   return status;
 }
 
 }  // namespace
 
-// Processes that train together end together.
 int main(int argc, char** argv) {
   try {
     return run_tool(argc, argv);
   } catch (const zithercraft::Error& error) {
-    std::fprintf(stderr, "zithercraft: error: %s\n", error.what());
-    zithercraft::end_all_ranks(static_cast<int>(error.fault()));
+    fail(std::string("error: ") + error.what(), static_cast<int>(error.fault()));
   } catch (const std::exception& error) {
-    std::fprintf(stderr, "zithercraft: unexpected error: %s\n", error.what());
-    zithercraft::end_all_ranks(unexpected);
+    fail(std::string("unexpected error: ") + error.what(), unexpected);
   }
 }

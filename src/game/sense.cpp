@@ -1,6 +1,7 @@
 #include "sense.hpp"
 
 #include <algorithm>
+#include <bit>
 #include <array>
 #include <cmath>
 
@@ -268,6 +269,18 @@ void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, st
                   std::span(room.ray_entity).first(fan.rays));
 }
 
+namespace {
+
+// By the exponents' bits, several numbers at a time.
+bool all_finite(std::span<const float> numbers) {
+  constexpr std::uint32_t exponent = 0x7f800000;
+  std::uint32_t largest = 0;
+  for (const float number : numbers) largest = std::max(largest, std::bit_cast<std::uint32_t>(number) & exponent);
+  return largest < exponent;
+}
+
+}  // namespace
+
 void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const SeatMemory& memory,
                 SenseRoom& room, std::span<float> row) {
   const bool present = seat.present();
@@ -285,6 +298,7 @@ void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat
     std::copy(kept.begin(), kept.end(), row.begin() + static_cast<std::ptrdiff_t>(part.first_column + part.columns));
   }
   for (const NeedPlan& need : role.needs) row[need.column] = present && allowed(need, seat) ? 1.0f : 0.0f;
+  if (all_finite(row)) return;
   for (std::size_t i = 0; i < row.size(); ++i)
     if (!std::isfinite(row[i]))
       throw Error(Fault::numbers, "the column '" + seat.role().columns[i].name + "' is not a finite number",

@@ -1,8 +1,13 @@
 #include "zithercraft/learn/ranks.hpp"
 
 #include <bit>
+#include <chrono>
+#include <cstdio>
 #include <cstdlib>
+#include <exception>
+#include <initializer_list>
 #include <string>
+#include <thread>
 
 #include "zithercraft/base/error.hpp"
 
@@ -15,12 +20,14 @@
 namespace zithercraft {
 namespace {
 
-// The launcher tells its children their number before they join.
-std::size_t started_together() {
-  for (const char* name : {"OMPI_COMM_WORLD_SIZE", "PMI_SIZE"})
-    if (const char* size = std::getenv(name)) return std::strtoul(size, nullptr, 10);
-  return 1;
+// The launcher tells its children how many they are, and which, before they join.
+std::size_t told_by_launcher(std::initializer_list<const char*> names, std::size_t otherwise) {
+  for (const char* name : names)
+    if (const char* number = std::getenv(name)) return std::strtoul(number, nullptr, 10);
+  return otherwise;
 }
+std::size_t started_together() { return told_by_launcher({"OMPI_COMM_WORLD_SIZE", "PMI_SIZE"}, 1); }
+std::size_t started_as() { return told_by_launcher({"OMPI_COMM_WORLD_RANK", "PMI_RANK"}, 0); }
 
 #ifdef ZITHERCRAFT_MPI
 
@@ -45,7 +52,10 @@ class MpiRanks final : public Ranks {
     sent_sizes_.resize(count_);
     sent_places_.resize(count_);
   }
-  ~MpiRanks() override { MPI_Finalize(); }
+  // Leaving is done together; one that failed would wait for ever.
+  ~MpiRanks() override {
+    if (std::uncaught_exceptions() == 0) MPI_Finalize();
+  }
   MpiRanks(const MpiRanks&) = delete;
   MpiRanks& operator=(const MpiRanks&) = delete;
 
@@ -103,18 +113,19 @@ std::unique_ptr<Ranks> join_ranks() {
   const std::size_t together = started_together();
   if (together <= 1) return nullptr;
 #ifdef ZITHERCRAFT_MPI
-  auto ranks = std::make_unique<MpiRanks>();
-  if (!std::has_single_bit(ranks->count()))
-    throw Error(Fault::refused, std::to_string(ranks->count()) + " processes cannot train together", "mpirun -n",
+  if (!std::has_single_bit(together))
+    throw Error(Fault::refused, std::to_string(together) + " processes cannot train together", "mpirun -n",
                 "start 2, 4, 8 or another power of two");
-  return ranks;
+  return std::make_unique<MpiRanks>();
 #else
   throw Error(Fault::refused, "this build cannot train in several processes", "mpirun",
               "install libopenmpi-dev and build again");
 #endif
 }
 
-void end_all_ranks(int status) {
+void end_all_ranks(const std::string& message, int status) {
+  if (started_as() != 0) std::this_thread::sleep_for(std::chrono::seconds(1));
+  std::fprintf(stderr, "%s\n", message.c_str());
 #ifdef ZITHERCRAFT_MPI
   int joined = 0;
   MPI_Initialized(&joined);

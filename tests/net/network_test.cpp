@@ -203,6 +203,34 @@ TEST(Network, FloatsStayCloseToDoubles) {
   }
 }
 
+// A chain of one unit with weights of 1 passes on what its activation makes of the input.
+TEST(Network, ActivationsAreExactToAFewUnitsInTheLastPlace) {
+  const auto units_off = [](Activation activation, double (*right)(double)) {
+    const Network<float> net({.columns = 1, .hidden = {1}, .activation = activation, .outputs = 1});
+    AlignedBuffer<float> parameters(net.parameters()), prepared(net.prepared());
+    for (const NetworkPart& part : net.parts())
+      if (part.name.ends_with("weight")) parameters[part.offset] = 1.0f;
+    net.prepare(parameters.span(), prepared.span());
+    constexpr std::size_t rows = 6001;
+    AlignedBuffer<float> inputs(rows * net.input_stride());
+    for (std::size_t r = 0; r < rows; ++r)
+      inputs[r * net.input_stride()] = (static_cast<float>(r) - 3000.0f) * (r % 2 == 0 ? 0.005f : 1e-5f);
+    auto room = net.workspace(rows);
+    const auto outputs = net.forward(parameters.span(), prepared.span(), inputs.span(), {1, rows}, room);
+    double most = 0.0;
+    for (std::size_t r = 0; r < rows; ++r) {
+      const double exact = right(static_cast<double>(inputs[r * net.input_stride()]));
+      const auto near = static_cast<float>(exact);
+      const double unit = static_cast<double>(std::nextafter(std::fabs(near), 100.0f) - std::fabs(near));
+      most = std::max(most, std::fabs(static_cast<double>(outputs[r * net.output_stride()]) - exact) / unit);
+    }
+    return most;
+  };
+  EXPECT_LT(units_off(Activation::tanh, [](double x) { return std::tanh(x); }), 4.0);
+  EXPECT_LT(units_off(Activation::silu, [](double x) { return x / (1.0 + std::exp(-x)); }), 8.0);
+  EXPECT_EQ(units_off(Activation::relu, [](double x) { return std::max(0.0, x); }), 0.0);
+}
+
 TEST(Network, ForgetsWhereEpisodesBegin) {
   Played<float> played({.columns = 3, .memory = 5, .outputs = 2});
   played.begins.assign(Played<float>::rows, 0);

@@ -13,9 +13,7 @@
 namespace zithercraft::test {
 namespace {
 
-int start(const std::vector<std::string>& arguments, const std::string& out, const std::string& err) {
-  std::vector<std::string> words{ZITHERCRAFT_BINARY "/zithercraft"};
-  words.insert(words.end(), arguments.begin(), arguments.end());
+int start(std::vector<std::string> words, const std::string& out, const std::string& err) {
   std::vector<char*> raw;
   for (auto& word : words) raw.push_back(word.data());
   raw.push_back(nullptr);
@@ -25,11 +23,19 @@ int start(const std::vector<std::string>& arguments, const std::string& out, con
   const int to_err = ::open(err.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0644);
   ::dup2(to_out, STDOUT_FILENO);
   ::dup2(to_err, STDERR_FILENO);
-  ::execv(raw[0], raw.data());
+  ::execvp(raw[0], raw.data());
   ::_exit(127);
 }
 
+std::vector<std::string> with_tool(const std::vector<std::string>& arguments) {
+  std::vector<std::string> words{tool()};
+  words.insert(words.end(), arguments.begin(), arguments.end());
+  return words;
+}
+
 }  // namespace
+
+std::string tool() { return ZITHERCRAFT_BINARY "/zithercraft"; }
 
 TemporaryFolder::TemporaryFolder() {
   std::string name = (std::filesystem::temp_directory_path() / "zithercraft-test-XXXXXX").string();
@@ -94,20 +100,23 @@ std::string mooring_with(const std::string& from, const std::string& to) {
   return at == std::string::npos ? text : text.replace(at, from.size(), to);
 }
 
-ToolResult run_tool(const std::vector<std::string>& arguments) {
+ToolResult run_tool(const std::vector<std::string>& arguments) { return run_program(with_tool(arguments)); }
+
+ToolResult run_program(const std::vector<std::string>& words) {
   const TemporaryFolder folder;
   ToolResult result;
-  result.status = wait_for(start(arguments, (folder / "out").string(), (folder / "err").string()));
+  result.status = wait_for(start(words, (folder / "out").string(), (folder / "err").string()));
   result.out = read_file(folder / "out");
   result.err = read_file(folder / "err");
   return result;
 }
 
-int start_tool(const std::vector<std::string>& arguments) { return start(arguments, "/dev/null", "/dev/null"); }
+int start_tool(const std::vector<std::string>& arguments) { return start_program(with_tool(arguments)); }
+int start_program(const std::vector<std::string>& words) { return start(words, "/dev/null", "/dev/null"); }
 
 int start_tool(const std::vector<std::string>& arguments, const std::filesystem::path& out,
                const std::filesystem::path& err) {
-  return start(arguments, out.string(), err.string());
+  return start(with_tool(arguments), out.string(), err.string());
 }
 
 int wait_for(int process) {

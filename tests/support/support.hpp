@@ -38,11 +38,15 @@ struct ToolResult {
   std::string out, err;
 };
 
-/// Runs the built tool and waits for it.
+/// The built tool's path.
+std::string tool();
+/// Runs the built tool, or another program, and waits for it.
 ToolResult run_tool(const std::vector<std::string>& arguments);
+ToolResult run_program(const std::vector<std::string>& words);
 
 /// Starts the tool in the background with both outputs thrown away; returns its process number.
 int start_tool(const std::vector<std::string>& arguments);
+int start_program(const std::vector<std::string>& words);
 /// The same with outputs written to files.
 int start_tool(const std::vector<std::string>& arguments, const std::filesystem::path& out,
                const std::filesystem::path& err);

@@ -32,9 +32,9 @@ enum class Fall : std::uint8_t { linear, cosine };
 struct PpoSettings {
   // The networks
   std::vector<std::int64_t> policy_layers{64, 64};  ///< widths of the policy network's hidden layers
-  std::vector<std::int64_t> value_layers{64, 64};   ///< widths of the value network's hidden layers
+  std::vector<std::int64_t> value_layers{64, 64};   ///< widths of the value network's hidden layers, if it has its own
   Activation activation = Activation::tanh;         ///< of hidden layers
-  bool share = false;              ///< the value is one more output of the policy network, which then has both tasks
+  bool share = true;               ///< the value is one more output of the policy network, which then has both tasks
   std::int64_t memory = 0;         ///< numbers that each network remembers from decision to decision, 0 for none
   std::int64_t memory_span = 32;   ///< decisions through which remembering is learned; divides the horizon
   /// Convolutions over cameras and windows, as many as fit; empty: pixels are columns like others.
@@ -53,7 +53,7 @@ struct PpoSettings {
   Objective objective = Objective::clipped;
   bool baseline = true;              ///< returns are compared with their prediction; if not, only with their mean, and
                                      ///< decisions whose episode the rollout does not finish teach nothing
-  std::int64_t epochs = 4;           ///< times a rollout is learned from, at least 1
+  std::int64_t epochs = 3;           ///< times a rollout is learned from, at least 1
   std::int64_t minibatch = 4096;     ///< samples per gradient step, at least 1
   double kl_limit = 0.0;             ///< no further epoch once the divergence is above this; 0 for no limit
   double learning_rate = 1e-3;       ///< of the first update, above 0

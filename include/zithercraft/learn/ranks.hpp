@@ -3,6 +3,7 @@
 #include <cstddef>
 #include <memory>
 #include <span>
+#include <string>
 #include <vector>
 
 namespace zithercraft {
@@ -28,7 +29,8 @@ class Ranks {
 /// without Open MPI, or their number is not a power of two.
 std::unique_ptr<Ranks> join_ranks();
 
-/// Ends the others too, with this exit status: one that fails would leave them waiting. Does not return.
-[[noreturn]] void end_all_ranks(int status);
+/// Ends this process with a message on standard error, and the others with it: one that fails would leave them waiting.
+/// What fails in all of them is said once, by the first.
+[[noreturn]] void end_all_ranks(const std::string& message, int status);
 
 }  // namespace zithercraft

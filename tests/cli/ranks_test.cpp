@@ -1,0 +1,77 @@
+// The tool in several processes, as `mpirun` starts them.
+
+#include <gtest/gtest.h>
+#include <signal.h>
+
+#include <chrono>
+#include <thread>
+
+#include "support.hpp"
+#include "zithercraft/study/metrics.hpp"
+#include "zithercraft/study/run.hpp"
+
+namespace zithercraft {
+namespace {
+
+std::vector<std::string> mpirun(int processes, const std::vector<std::string>& arguments) {
+  std::vector<std::string> all{ZITHERCRAFT_MPIRUN, "--allow-run-as-root", "--oversubscribe", "-n",
+                               std::to_string(processes), test::tool()};
+  all.insert(all.end(), arguments.begin(), arguments.end());
+  return all;
+}
+
+std::vector<std::string> train_into(const std::filesystem::path& folder, const char* decisions, const char* lanes) {
+  return {"train", "mooring", "--run", folder.string(), "--decisions", decisions, "--lanes", lanes,
+          "--learner", "horizon=32", "--threads", "1"};
+}
+
+TEST(TogetherByMpi, ProcessesTrainWhatOneTrains) {
+  const test::TemporaryFolder folder;
+  ASSERT_EQ(test::run_tool(train_into(folder / "alone", "20000", "128")).status, 0);
+  for (const int processes : {2, 4}) {
+    const auto run = folder / std::to_string(processes);
+    const auto result = test::run_program(mpirun(processes, train_into(run, "20000", "128")));
+    ASSERT_EQ(result.status, 0) << result.err;
+    EXPECT_EQ(result.out.find("trained"), result.out.rfind("trained")) << "only the first reports: " << result.out;
+    EXPECT_EQ(test::read_file(run / "checkpoints/last.safetensors"),
+              test::read_file(folder / "alone/checkpoints/last.safetensors"));
+    EXPECT_EQ(Metrics(run / "metrics.db").rows().size(), Metrics(folder / "alone/metrics.db").rows().size());
+  }
+}
+
+TEST(TogetherByMpi, ARunIsStoppedAndResumedByAnyNumber) {
+  const test::TemporaryFolder folder;
+  const auto run = folder / "run";
+  const int process = test::start_program(mpirun(2, train_into(run, "400000", "64")));
+  while (!std::filesystem::exists(run / "metrics.db") || Metrics(run / "metrics.db").rows().empty())
+    std::this_thread::sleep_for(std::chrono::milliseconds(20));
+  ::kill(process, SIGTERM);
+  test::wait_for(process);
+  const std::int64_t made = zithercraft::Run::open(run).decisions_done();
+  EXPECT_GT(made, 0);
+  EXPECT_LT(made, 400'000);
+  const auto resume = [&](const char* decisions) {
+    return std::vector<std::string>{"train", "mooring", "--run", run.string(), "--decisions", decisions, "--resume"};
+  };
+  const std::string until = std::to_string(made + 20'000);
+  ASSERT_EQ(test::run_tool(resume(until.c_str())).status, 0);
+  const auto result = test::run_program(mpirun(2, resume("400000")));
+  ASSERT_EQ(result.status, 0) << result.err;
+}
+
+TEST(TogetherByMpi, WhatCannotBeIsSaidOnce) {
+  const test::TemporaryFolder folder;
+  const auto refused = [&](int processes, const std::vector<std::string>& arguments, const std::string& problem) {
+    const auto result = test::run_program(mpirun(processes, arguments));
+    EXPECT_EQ(result.status, 5) << result.err;
+    const auto first = result.err.find(problem);
+    EXPECT_NE(first, std::string::npos) << result.err;
+    EXPECT_EQ(first, result.err.rfind(problem)) << result.err;
+    EXPECT_FALSE(std::filesystem::exists(folder / "run/metrics.db"));
+  };
+  refused(3, train_into(folder / "run", "1000", "96"), "3 processes cannot train together");
+  refused(2, train_into(folder / "run", "1000", "96"), "3 groups of lanes");
+}
+
+}  // namespace
+}  // namespace zithercraft

@@ -1,0 +1,172 @@
+// Processes that train together learn what one alone learns, to the last bit. Here threads stand for processes; the tool's
+// tests start real ones.
+
+#include <gtest/gtest.h>
+
+#include <barrier>
+#include <functional>
+#include <thread>
+
+#include "counting_new.hpp"
+#include "support.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/game/load.hpp"
+#include "zithercraft/learn/ppo.hpp"
+#include "zithercraft/learn/ranks.hpp"
+#include "zithercraft/net/tensor_file.hpp"
+
+namespace zithercraft {
+namespace {
+
+struct Table {
+  explicit Table(std::size_t count) : meet(static_cast<std::ptrdiff_t>(count)), told(count), numbers(count) {}
+  std::barrier<> meet;
+  std::vector<std::span<const std::byte>> told;
+  std::vector<std::span<float>> numbers;
+};
+
+class ThreadRank final : public Ranks {
+ public:
+  ThreadRank(Table& table, std::size_t number) : table_(table), number_(number) {}
+  std::size_t count() const noexcept override { return table_.told.size(); }
+  std::size_t number() const noexcept override { return number_; }
+  std::size_t here() const noexcept override { return count(); }
+
+  void add_up(std::span<float> numbers) override {
+    table_.numbers[number_] = numbers;
+    table_.meet.arrive_and_wait();
+    std::vector<float> sum(numbers.size());
+    for (std::size_t i = 0; i < sum.size(); ++i) sum[i] = sum_of(0, count(), i);
+    table_.meet.arrive_and_wait();
+    std::copy(sum.begin(), sum.end(), numbers.begin());
+  }
+  std::vector<std::byte> gather(std::span<const std::byte> own) override {
+    table_.told[number_] = own;
+    table_.meet.arrive_and_wait();
+    std::vector<std::byte> all;
+    for (const auto& part : table_.told) all.insert(all.end(), part.begin(), part.end());
+    table_.meet.arrive_and_wait();
+    return all;
+  }
+
+ private:
+  float sum_of(std::size_t first, std::size_t ranks, std::size_t i) const {
+    if (ranks == 1) return table_.numbers[first][i];
+    return sum_of(first, ranks / 2, i) + sum_of(first + ranks / 2, ranks / 2, i);
+  }
+  Table& table_;
+  std::size_t number_;
+};
+
+struct Learned {
+  std::string checkpoint;
+  std::vector<double> returns;
+  double kl = 0.0;
+  bool operator==(const Learned&) const = default;
+};
+
+Learned learn(const GameSpec& game, const PpoSettings& settings, Ranks* ranks, const std::string& from = {}) {
+  WorkerPool pool(1);
+  Ppo learner(Game(game), settings, 5, 100'000, pool, ranks);
+  const test::TemporaryFolder folder;
+  if (!from.empty()) {
+    test::write_file(folder / "from", from);
+    learner.restore(TensorFile::load(folder / "from"));
+  }
+  Learned result;
+  for (int update = 0; update < 3; ++update) {
+    for (const EpisodeResult& episode : learner.collect().episodes) result.returns.push_back(episode.episode_return);
+    result.kl = learner.improve().kl;
+  }
+  TensorFile file;
+  learner.store(file);
+  file.save(folder / "checkpoint");
+  result.checkpoint = test::read_file(folder / "checkpoint");
+  return result;
+}
+
+std::vector<Learned> learn_together(std::size_t count, const GameSpec& game, const PpoSettings& settings,
+                                    const std::string& from = {}) {
+  Table table(count);
+  std::vector<Learned> results(count);
+  std::vector<std::thread> threads;
+  for (std::size_t rank = 0; rank < count; ++rank)
+    threads.emplace_back([&, rank] {
+      ThreadRank own(table, rank);
+      results[rank] = learn(game, settings, &own, from);
+    });
+  for (auto& thread : threads) thread.join();
+  return results;
+}
+
+const PpoSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 128, .horizon = 24, .epochs = 2,
+                        .minibatch = 500};
+
+TEST(Ranks, LearnTogetherWhatOneLearnsAlone) {
+  const auto with = [](auto change) {
+    PpoSettings settings = small;
+    change(settings);
+    return settings;
+  };
+  const GameSpec lanterns = load_game(test::project_folder() / "demos/lanternboat.toml");
+  const std::vector<std::tuple<const char*, GameSpec, PpoSettings>> cases{
+      {"plain", test::mooring(), small},
+      {"a memory", test::duck_pond(), with([](PpoSettings& s) { s.memory = 8, s.memory_span = 8; })},
+      {"minibatches smaller than the lanes", test::duck_pond(), with([](PpoSettings& s) { s.minibatch = 64; })},
+      {"early stops", test::duck_pond(), with([](PpoSettings& s) { s.kl_limit = 1e-4; })},
+      {"other roles", lanterns, small},
+  };
+  for (const auto& [name, game, settings] : cases) {
+    const Learned alone = learn(game, settings, nullptr);
+    ASSERT_FALSE(alone.returns.empty()) << name;
+    for (const std::size_t count : {2u, 4u})
+      for (const Learned& together : learn_together(count, game, settings))
+        EXPECT_TRUE(together == alone) << name << ", " << count << " processes";
+  }
+}
+
+TEST(Ranks, AnyNumberOfThemGoesOnFromWhatAnyOtherStored) {
+  PpoSettings settings = small;
+  settings.memory = 8;
+  settings.memory_span = 8;
+  const GameSpec game = test::mooring();
+  const std::string stored = learn_together(4, game, settings)[3].checkpoint;
+  const Learned alone = learn(game, settings, nullptr, stored);
+  for (const Learned& together : learn_together(2, game, settings, stored)) EXPECT_TRUE(together == alone);
+}
+
+TEST(Ranks, LanesMustBeSharedOutEvenly) {
+  PpoSettings settings = small;
+  settings.lanes = 96;
+  Table table(2);
+  ThreadRank rank(table, 0);
+  WorkerPool pool(1);
+  const Error error = test::error_of([&] { Ppo(Game(test::duck_pond()), settings, 1, 1000, pool, &rank); });
+  EXPECT_NE(error.problem().find("3 groups of lanes"), std::string::npos) << error.what();
+  EXPECT_NE(std::string(error.what()).find("2 times as many lanes"), std::string::npos) << error.what();
+}
+
+TEST(Learning, TakesNoMemoryAfterTheFirstUpdateButForEpisodesThatEnded) {
+  for (const bool remembers : {false, true}) {
+    PpoSettings settings = small;
+    if (remembers) settings.memory = 8, settings.memory_span = 8;
+    WorkerPool pool(2);
+    Ppo learner(Game(test::mooring()), settings, 1, 1'000'000, pool);
+    for (int update = 0; update < 3; ++update) {
+      learner.collect();
+      learner.improve();
+    }
+    for (int update = 0; update < 3; ++update) {
+      std::size_t before = test::allocations();
+      const CollectReport played = learner.collect();
+      // A list of them, and what each term paid, kept twice.
+      EXPECT_LE(test::allocations() - before, 4 * played.episodes.size() + 40);
+      before = test::allocations();
+      learner.improve();
+      EXPECT_EQ(test::allocations(), before) << "remembers: " << remembers;
+    }
+  }
+}
+
+}  // namespace
+}  // namespace zithercraft
