@@ -51,7 +51,7 @@ void policy_decides(benchmark::State& state) {
   play(state, *zc::policy_pilot(game, 0, learner.policy()));
 }
 
-// Default settings: rollouts, four epochs of minibatches, optimiser, normaliser.
+// Default settings: rollouts, three epochs of minibatches, optimiser, normaliser.
 void training(benchmark::State& state) {
   zc::WorkerPool pool(static_cast<std::size_t>(state.range(0)));
   zc::Ppo learner(mooring(), {}, 1, 8'000'000, pool);

@@ -13,7 +13,7 @@
 namespace zithercraft {
 namespace {
 
-const PpoSettings small{.policy_layers = {16, 12}, .value_layers = {16}, .lanes = 24, .horizon = 32, .minibatch = 256};
+const PpoSettings small{.policy_layers = {16, 12}, .value_layers = {16}, .share = false, .lanes = 24, .horizon = 32, .minibatch = 256};
 
 TensorFile trained(const GameSpec& spec, const PpoSettings& settings) {
   WorkerPool pool(2);
