@@ -138,7 +138,7 @@ inline Vec<float> inverse(Vec<float> x) {
 }
 inline Vec<double> inverse(Vec<double> x) { return 1.0 / x; }
 
-/// tanh within 4 units in the last place: x P(x^2) / Q(x^2) up to 9, beyond which the nearest float is 1. The two
+/// tanh within 5 units in the last place: x P(x^2) / Q(x^2) up to 9, beyond which the nearest float is 1. The two
 /// polynomials are the best ones of their degree in relative error, 2e-8; all their coefficients are above 0, so that
 /// nothing cancels.
 inline Vec<float> tanh_of(Vec<float> x) {

@@ -16,7 +16,7 @@ namespace {
 
 Policy untrained(const GameSpec& spec) {
   WorkerPool pool(1);
-  return Ppo(Game(spec), {.lanes = 1, .horizon = 1}, 1, 1, pool).policy();
+  return Ppo(Game(spec), {.share = false, .lanes = 1, .horizon = 1}, 1, 1, pool).policy();
 }
 
 std::vector<float> some_senses(std::size_t n) {
