@@ -124,7 +124,8 @@ std::unique_ptr<Ranks> join_ranks() {
 }
 
 void end_all_ranks(const std::string& message, int status) {
-  if (started_as() != 0) std::this_thread::sleep_for(std::chrono::seconds(1));
+  // Time enough for the first to have said it and for the launcher to have ended the others.
+  if (started_as() != 0) std::this_thread::sleep_for(std::chrono::seconds(5));
   std::fprintf(stderr, "%s\n", message.c_str());
 #ifdef ZITHERCRAFT_MPI
   int joined = 0;

@@ -13,9 +13,12 @@
 namespace zithercraft {
 namespace {
 
-std::vector<std::string> mpirun(int processes, const std::vector<std::string>& arguments) {
+std::vector<std::string> mpirun(int processes, const std::vector<std::string>& arguments,
+                                const std::vector<std::string>& options = {}) {
   std::vector<std::string> all{ZITHERCRAFT_MPIRUN, "--allow-run-as-root", "--oversubscribe", "-n",
-                               std::to_string(processes), test::tool()};
+                               std::to_string(processes)};
+  all.insert(all.end(), options.begin(), options.end());
+  all.push_back(test::tool());
   all.insert(all.end(), arguments.begin(), arguments.end());
   return all;
 }
@@ -42,7 +45,8 @@ TEST(TogetherByMpi, ProcessesTrainWhatOneTrains) {
 TEST(TogetherByMpi, ARunIsStoppedAndResumedByAnyNumber) {
   const test::TemporaryFolder folder;
   const auto run = folder / "run";
-  const int process = test::start_program(mpirun(2, train_into(run, "400000", "64")));
+  const int process = test::start_program(
+      mpirun(2, train_into(run, "400000", "64"), {"--mca", "odls_base_sigkill_timeout", "30"}));
   while (!std::filesystem::exists(run / "metrics.db") || Metrics(run / "metrics.db").rows().empty())
     std::this_thread::sleep_for(std::chrono::milliseconds(20));
   ::kill(process, SIGTERM);
