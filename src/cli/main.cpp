@@ -189,8 +189,7 @@ int run_tool(int argc, char** argv) {
   } catch (const CLI::Success& wish) {  // --help, --version
     return app.exit(wish);
   } catch (const CLI::ParseError& error) {
-    fail("error: " + explain(app, argc, argv, error) + "; see `zithercraft --help`",
-         static_cast<int>(zithercraft::Fault::usage));
+    throw zithercraft::Error(zithercraft::Fault::usage, explain(app, argc, argv, error), {}, "see `zithercraft --help`");
   }
   return status;
 }
