@@ -1,24 +1,10 @@
-#include <algorithm>
 #include <array>
 
 #include "../net/network_tensors.hpp"
+#include "gathered.hpp"
 #include "ppo_state.hpp"
 
 namespace zithercraft {
-
-namespace {
-
-// What all processes have, one after the other.
-template <class T>
-std::vector<T> gathered(Ranks* ranks, std::span<const T> own) {
-  if (ranks == nullptr) return {own.begin(), own.end()};
-  const auto bytes = ranks->gather(std::as_bytes(own));
-  std::vector<T> all(bytes.size() / sizeof(T));
-  std::copy(bytes.begin(), bytes.end(), std::as_writable_bytes(std::span(all)).begin());
-  return all;
-}
-
-}  // namespace
 
 void Ppo::store(TensorFile& file) const {
   if (!state_->begun) state_->begin_lanes();

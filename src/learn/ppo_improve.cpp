@@ -63,7 +63,7 @@ void Ppo::State::schedule(ImproveReport& report) {
 
 LossSums Ppo::State::add_span(const Group& group, std::size_t span, double scale, Room& room,
                               std::span<float> own_gradient) {
-  Rollout& r = rollout;
+  const Rollout& r = rollout;
   const std::size_t first = group.sample(span * r.span, 0), n = r.span * group.rows;
   if (remembers()) {
     const auto before = remembered_before(group, span);
@@ -72,16 +72,15 @@ LossSums Ppo::State::add_span(const Group& group, std::size_t span, double scale
   const auto of = [&](const auto& buffer, std::size_t each) {
     return buffer.span().subspan(first * each, n * each);
   };
-  const Rollout& kept = rollout;
-  const Batch<float> batch{{r.span, group.rows, of(kept.inputs, r.input_stride),
-                            remembers() ? of(kept.begins, 1) : std::span<const std::uint8_t>{}, room.memory.span()},
-                           of(kept.decisions, r.controls),
-                           of(kept.log_probability, 1),
-                           of(kept.advantage, 1),
-                           of(kept.target, 1),
-                           of(kept.value, 1),
-                           of(kept.allowed, r.masks),
-                           of(kept.counts, 1)};
+  const Batch<float> batch{{r.span, group.rows, of(r.inputs, r.input_stride),
+                            remembers() ? of(r.begins, 1) : std::span<const std::uint8_t>{}, room.memory.span()},
+                           of(r.decisions, r.controls),
+                           of(r.log_probability, 1),
+                           of(r.advantage, 1),
+                           of(r.target, 1),
+                           of(r.value, 1),
+                           of(r.allowed, r.masks),
+                           of(r.counts, 1)};
   return add_loss<float>(nets, numbers(), batch, loss, static_cast<float>(scale), room.loss, own_gradient);
 }
 

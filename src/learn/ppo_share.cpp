@@ -1,6 +1,4 @@
-#include <algorithm>
-#include <cstring>
-
+#include "gathered.hpp"
 #include "ppo_state.hpp"
 
 // What processes that train together tell each other beside gradients: numbers that describe the rollouts of their
@@ -27,12 +25,7 @@ class Told {
     next_ += count;
     return {first, first + static_cast<std::ptrdiff_t>(count)};
   }
-  Told told_to(Ranks& ranks) const {
-    const auto all = ranks.gather(std::as_bytes(std::span(numbers_)));
-    std::vector<double> numbers(all.size() / sizeof(double));
-    std::copy(all.begin(), all.end(), std::as_writable_bytes(std::span(numbers)).begin());
-    return Told(std::move(numbers));
-  }
+  Told told_to(Ranks* ranks) const { return Told(gathered<double>(ranks, numbers_)); }
 
  private:
   std::vector<double> numbers_;
@@ -78,7 +71,7 @@ void Ppo::State::share_rollout() {
     own.put(static_cast<double>(group_episodes[g].size()));
     for (const TimedEpisode& episode : group_episodes[g]) put_episode(own, episode);
   }
-  Told all = own.told_to(*ranks);
+  Told all = own.told_to(ranks);
   const std::size_t columns = role().columns.size();
   for (std::size_t g = 0; g < groups.size(); ++g) {
     group_moments[g].count = all.get();
@@ -97,7 +90,7 @@ void Ppo::State::share_losses() {
   Told own;
   for (const LossSums& sums : std::span(group_losses).subspan(first_own, own_count))
     for (const double sum : {sums.policy, sums.value, sums.entropy, sums.kl, sums.clipped}) own.put(sum);
-  Told all = own.told_to(*ranks);
+  Told all = own.told_to(ranks);
   for (LossSums& sums : group_losses)
     for (double* const sum : {&sums.policy, &sums.value, &sums.entropy, &sums.kl, &sums.clipped}) *sum = all.get();
 }
