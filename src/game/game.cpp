@@ -134,11 +134,10 @@ auto& find_role(Roles& roles, std::string_view name) {
 RoleSpec& GameSpec::role(std::string_view role_name) { return find_role(roles, role_name); }
 const RoleSpec& GameSpec::role(std::string_view role_name) const { return find_role(roles, role_name); }
 
-Game::Game(GameSpec spec, CodedParts coded) : plan_(compile(std::move(spec), coded)) {}
+Game::Game(GameSpec spec, CodedParts coded)
+    : plan_(compile(std::move(spec), coded)), arena_(&plan_->arena), roles_(plan_->roles) {}
 
 const GameSpec& Game::spec() const noexcept { return plan_->spec; }
-const Arena& Game::arena() const noexcept { return plan_->arena; }
-std::span<const Role> Game::roles() const noexcept { return plan_->roles; }
 const std::string& Game::fingerprint() const noexcept { return plan_->fingerprint; }
 bool Game::complete() const noexcept { return plan_->complete; }
 std::size_t Game::stages() const noexcept { return plan_->stages.size() + 1; }

@@ -12,7 +12,11 @@ namespace zithercraft {
 namespace {
 
 using ScriptMaker = Script::Function (*)(const Game&, std::size_t role);
-constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {{"steer_home", steer_home}, {"step_home", step_home}};
+constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {{"steer_home", steer_home},
+                                                                 {"step_home", step_home},
+                                                                 {"walk_home", walk_home},
+                                                                 {"run_gates", run_gates},
+                                                                 {"lead_and_fire", lead_and_fire}};
 
 class PolicyPilot : public Pilot {
  public:
@@ -67,7 +71,7 @@ class PolicyPilot : public Pilot {
   Policy policy_;
   Decisions decisions_;
   std::uint64_t seed_;
-  std::vector<std::uint32_t> asked_;    // the decision of each lane that was asked for last
+  std::vector<std::uint32_t> asked_;   // the decision of each lane that was asked for last
   std::vector<float> before_, after_;  // what was remembered before it, and after it
 };
 
@@ -145,6 +149,12 @@ std::size_t column_of(const Role& role, const std::string& name) {
   const auto at =
       std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == name; });
   return static_cast<std::size_t>(at - role.columns.begin());
+}
+
+std::size_t dial_of(const std::string& script, const Role& role, const std::string& name) {
+  for (std::size_t i = 0; i < role.controls.size(); ++i)
+    if (role.controls[i].name == name && !role.controls[i].is_choice()) return i;
+  lacks(script, role, "a dial '" + name + "'");
 }
 
 void lacks(const std::string& script, const Role& role, const std::string& what) {

@@ -16,8 +16,32 @@ Script::Function steer_home(const Game& game, std::size_t role);
 /// For steppers: a compass, a window and one choice of moves.
 Script::Function step_home(const Game& game, std::size_t role);
 
-/// For the scripts themselves: where a role's observations hold a column, and the error of a role that lacks something.
+/// For walkers: goes for the compass target along the clearest heading its rays show. Needs a compass, a ray fan that
+/// also sees the target, own motion, and dials `ahead` and `turn`.
+Script::Function walk_home(const Game& game, std::size_t role);
+
+/// For rafts on a river: heads for the longest free way, and leaps over what only the lower fan sees. Needs two ray
+/// fans, the lower first, and one choice with the options `on`, `left`, `right` and `leap`.
+Script::Function run_gates(const Game& game, std::size_t role);
+
+/// For launchers: aims at where the nearest thing of the compass's tag will be, knowing the laws of flight and its
+/// velocity. Needs a compass, dials that drive the bearing and the elevation of one launcher, and a choice that fires
+/// it.
+Script::Function lead_and_fire(const Game& game, std::size_t role);
+
+/// For the scripts themselves: where a role's observations hold a column, which of its controls is a dial of that name,
+/// and the error of a role that lacks something.
 std::size_t column_of(const Role& role, const std::string& name);
+std::size_t dial_of(const std::string& script, const Role& role, const std::string& name);
 [[noreturn]] void lacks(const std::string& script, const Role& role, const std::string& what);
+
+/// The last of the role's senses of this kind; null if it has none.
+template <class Kind>
+const Kind* sense_of(const RoleSpec& spec) {
+  const Kind* found = nullptr;
+  for (const Sense& sense : spec.senses)
+    if (const auto* kind = std::get_if<Kind>(&sense)) found = kind;
+  return found;
+}
 
 }  // namespace zithercraft

@@ -27,12 +27,8 @@ class Finder {
   Finder(const Game& game, std::size_t role) : game_(game), spec_(game.spec().roles[role]), role_(game.roles()[role]) {}
 
   Plan find() const {
-    const Compass* compass = nullptr;
-    const Window* window = nullptr;
-    for (const Sense& sense : spec_.senses) {
-      if (const auto* s = std::get_if<Compass>(&sense)) compass = s;
-      if (const auto* s = std::get_if<Window>(&sense)) window = s;
-    }
+    const auto* compass = sense_of<Compass>(spec_);
+    const auto* window = sense_of<Window>(spec_);
     if (compass == nullptr || window == nullptr || window->ahead < 1 || window->behind < 1 || window->left < 1 ||
         window->right < 1)
       lacks("a compass and a window of a cell or more to each side");

@@ -6,6 +6,7 @@
 
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
+#include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/match/play.hpp"
@@ -53,6 +54,48 @@ TEST(ScriptPilot, MoorsFarMoreOftenThanChance) {
   EXPECT_LT(moored(*random_pilot()), 15);
 }
 
+// How many of 200 episodes of a demo its hand-written pilot ends well, and random play.
+std::array<int, 2> successes(const char* demo) {
+  const Game game(load_game(test::project_folder() / "demos" / demo));
+  WorkerPool pool(2);
+  std::array<int, 2> n{};
+  const auto script = script_pilot(game, 0), random = random_pilot();
+  for (std::size_t p = 0; p < n.size(); ++p)
+    for (const EpisodeResult& e : play_episodes(game, {p == 0 ? script.get() : random.get()}, 200, 99, pool))
+      n[p] += e.outcome == Outcome::success ? 1 : 0;
+  return n;
+}
+
+TEST(ScriptPilot, HitsWhatDriftsByKnowingTheLawsOfFlight) {
+  const auto [script, random] = successes("flare.toml");
+  EXPECT_GT(script, 190);
+  EXPECT_LT(random, 10);
+}
+
+TEST(ScriptPilot, AimsTheMortarToo) {
+  GameSpec spec = load_game(test::project_folder() / "demos" / "flare.toml");
+  for (Control& control : spec.role("gunner").controls)
+    std::visit([](auto& c) { c.drives.replace(0, std::string("pistol").size(), "mortar"); }, control);
+  const Game game(spec);
+  WorkerPool pool(2);
+  int n = 0;
+  for (const EpisodeResult& e : play_episodes(game, {script_pilot(game, 0).get()}, 50, 99, pool))
+    n += e.outcome == Outcome::success ? 1 : 0;
+  EXPECT_GT(n, 40);
+}
+
+TEST(ScriptPilot, RunsTheRiverFarBetterThanChance) {
+  const auto [script, random] = successes("narrows.toml");
+  EXPECT_GT(script, 60);
+  EXPECT_EQ(random, 0);
+}
+
+TEST(ScriptPilot, WalksToTheLagoonNowAndThen) {
+  const auto [script, random] = successes("tidepools.toml");
+  EXPECT_GT(script, 10);
+  EXPECT_LT(random, 4);
+}
+
 TEST(ScriptPilot, MissingOrUnknownScriptsAreErrors) {
   GameSpec spec = test::mooring();
   spec.role("skiff").script = "steer_hime";
@@ -63,9 +106,14 @@ TEST(ScriptPilot, MissingOrUnknownScriptsAreErrors) {
   EXPECT_NE(test::error_of([&] { script_pilot(Game(spec), 0); }).problem().find("no hand-written pilot"),
             std::string::npos);
   GameSpec pond = test::duck_pond();
-  pond.role("duck").script = "steer_home";
-  EXPECT_NE(test::error_of([&] { script_pilot(Game(pond), 0); }).problem().find("needs a dial 'throttle'"),
-            std::string::npos);
+  const auto problem = [&](const char* script) {
+    pond.role("duck").script = script;
+    return test::error_of([&] { script_pilot(Game(pond), 0); }).problem();
+  };
+  EXPECT_NE(problem("steer_home").find("needs a dial 'throttle'"), std::string::npos);
+  EXPECT_NE(problem("walk_home").find("needs a dial 'ahead'"), std::string::npos);
+  EXPECT_NE(problem("run_gates").find("needs two ray fans"), std::string::npos);
+  EXPECT_NE(problem("lead_and_fire").find("a choice that fires it"), std::string::npos);
 }
 
 TEST(ScriptPilot, MayBeAFunctionOfTheUsers) {

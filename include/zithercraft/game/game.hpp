@@ -69,8 +69,8 @@ class Game {
   explicit Game(GameSpec spec, CodedParts coded = CodedParts::needed);
 
   const GameSpec& spec() const noexcept;
-  const Arena& arena() const noexcept;
-  std::span<const Role> roles() const noexcept;
+  const Arena& arena() const noexcept { return *arena_; }
+  std::span<const Role> roles() const noexcept { return roles_; }
   /// Changes whenever anything in the spec does: 16 hexadecimal digits.
   const std::string& fingerprint() const noexcept;
   /// Whether every coded part is there (see CodedParts).
@@ -86,6 +86,8 @@ class Game {
 
  private:
   std::shared_ptr<const GamePlan> plan_;
+  const Arena* arena_;  // of the plan, like the roles: they are asked for at every step
+  std::span<const Role> roles_;
 };
 
 }  // namespace zithercraft
