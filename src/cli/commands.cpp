@@ -99,7 +99,7 @@ int GamesCommand::run() const {
 int TrainCommand::run() const {
   const auto ranks = join_ranks();
   const bool first = ranks == nullptr || ranks->number() == 0;
-  const GameSpec spec = find_game(game);
+  const GameSpec spec = find_game(game, set);
   TrainOptions options;
   options.ranks = ranks.get();
   if (resume && holds_run(folder)) {
@@ -150,8 +150,10 @@ int TrainCommand::run() const {
   } else if (finished) {
     fmt::print("trained {} decisions in {:.1f} s: {}\n", made, last.seconds, trained.last_checkpoint().string());
   } else {
+    std::string again = game;
+    for (const std::string& assignment : set) again += fmt::format(" --set '{}'", assignment);
     fmt::print("stopped and saved at {} of {} decisions; go on with: zithercraft train {} --run {} --resume\n", made,
-               options.decisions, game, folder);
+               options.decisions, again, folder);
   }
   if (profile && !json) print_profile(times, last);
   return finished ? done : stopped_by_signal;

@@ -14,6 +14,7 @@ struct GamesCommand {
 
 struct ShowCommand {
   std::string game, png, svg;
+  std::vector<std::string> set;  // keys of the game as KEY=VALUE
   std::uint64_t seed = 0;
   bool senses = false, json = false;
   int run() const;
@@ -21,6 +22,7 @@ struct ShowCommand {
 
 struct DoctorCommand {
   std::string game, run_folder, strange;
+  std::vector<std::string> set;
   std::int64_t decisions = 20'000;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
@@ -33,6 +35,7 @@ struct TrainCommand {
   // What is not given comes from the run when resuming, else from the library's defaults.
   std::optional<std::int64_t> decisions, lanes;
   std::optional<std::uint64_t> seed;
+  std::vector<std::string> set;
   std::vector<std::string> learner, freeze;  // settings as KEY=VALUE; beginnings of parts' names
   std::string from;
   std::size_t threads = 0;
@@ -75,6 +78,7 @@ struct ReplayCommand {
 
 struct DriveCommand {
   std::string game, seat, with, out, keys;
+  std::vector<std::string> set;
   std::uint64_t seed = 0;
   ServeFlags serving;
   bool json = false;

@@ -46,7 +46,7 @@ int status_of(const Diagnosis& d) {
 
 int DoctorCommand::run() const {
   const DoctorOptions options{.decisions = decisions, .seed = seed, .threads = threads, .strange_replays = strange};
-  const GameSpec spec = find_game(game);
+  const GameSpec spec = find_game(game, set);
   Diagnosis d;
   if (run_folder.empty()) {
     d = examine(Game(spec), options);

@@ -7,6 +7,7 @@
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/game/load.hpp"
+#include "zithercraft/game/overrides.hpp"
 #include "zithercraft/match/pilot.hpp"
 
 namespace zithercraft::cli {
@@ -26,7 +27,9 @@ std::vector<DemoGame> demo_games() {
   return games;
 }
 
-GameSpec find_game(const std::string& name_or_path) {
+namespace {
+
+GameSpec named_game(const std::string& name_or_path) {
   if (name_or_path.find('/') != std::string::npos || name_or_path.ends_with(".toml")) {
     GameSpec spec = load_game(name_or_path);
     try {
@@ -43,6 +46,20 @@ GameSpec find_game(const std::string& name_or_path) {
   }
   throw Error(Fault::usage, "there is no demo game '" + name_or_path + "'", {},
               advice(name_or_path, names) + " A file's name ends with .toml");
+}
+
+}  // namespace
+
+GameSpec find_game(const std::string& name_or_path, const std::vector<std::string>& assignments) {
+  GameSpec game = named_game(name_or_path);
+  if (assignments.empty()) return game;
+  KeyValues keys;
+  for (const std::string& text : assignments)
+    if (const auto key = parse_assignment(text, "--set"); !keys.insert(key).second)
+      throw Error(Fault::usage, "the key '" + key.first + "' is set twice", "--set", "give it once");
+  game = with_keys(game, keys, "--set");
+  check_scripts(Game(game));
+  return game;
 }
 
 }  // namespace zithercraft::cli

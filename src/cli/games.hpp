@@ -15,7 +15,7 @@ struct DemoGame {
 /// The demo games that are part of the tool, in alphabetical order.
 std::vector<DemoGame> demo_games();
 
-/// A game by a demo's name or the path of a TOML file. Throws Error.
-GameSpec find_game(const std::string& name_or_path);
+/// A game by a demo's name or the path of a TOML file, with keys set by "KEY=VALUE". Throws Error.
+GameSpec find_game(const std::string& name_or_path, const std::vector<std::string>& assignments = {});
 
 }  // namespace zithercraft::cli

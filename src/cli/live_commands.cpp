@@ -37,7 +37,7 @@ void print_episode(const DrivenEpisode& e, std::size_t number) {
 }  // namespace
 
 int DriveCommand::run() const {
-  const Game compiled(find_game(game));
+  const Game compiled(find_game(game, set));
   const DriveOptions options{seat, with, out, seed};
   std::vector<DrivenEpisode> episodes;
   if (!keys.empty()) {

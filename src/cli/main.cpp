@@ -35,6 +35,12 @@ void add(CLI::App& app, const std::string& name, const std::string& about, int& 
   sub->final_callback([command, &status] { status = command->run(); });
 }
 
+void add_game(CLI::App& sub, std::string& game, std::vector<std::string>& set) {
+  sub.add_option("GAME", game, "The game")->required();
+  sub.add_option("--set", set, "KEY=VALUE: a key of the game, like arena.bodies.hull.count=12 or term.bump=-2")
+      ->allow_extra_args(false);
+}
+
 void add_serving(CLI::App& sub, ServeFlags& flags) {
   sub.add_option("--port", flags.port, "Port to serve the page at; 0: any that is free")->capture_default_str();
   sub.add_option("--listen", flags.address, "Address to serve it at; beyond this machine only with --token")
@@ -64,7 +70,7 @@ void describe_replay(CLI::App& sub, ReplayCommand& c) {
 }
 
 void describe_drive(CLI::App& sub, DriveCommand& c) {
-  sub.add_option("GAME", c.game, "The game")->required();
+  add_game(sub, c.game, c.set);
   sub.add_option("--seat", c.seat, "The seat to steer: a role's name, or ROLE:2 for its second seat");
   sub.add_option("--with", c.with, "A run whose policy plays the other seats of its role");
   sub.add_option("--out", c.out, "Record what is driven into this replay file");
@@ -78,7 +84,7 @@ void add_commands(CLI::App& app, int& status) {
   add<ShowCommand>(
       app, "show", "Describe a game: what is in it, what its roles sense, control and are paid for", status,
       [](CLI::App& sub, ShowCommand& c) {
-        sub.add_option("GAME", c.game, "The game")->required();
+        add_game(sub, c.game, c.set);
         sub.add_option("--png", c.png, "Draw a start, its rays and a hand-steered path into this PNG file");
         sub.add_option("--svg", c.svg, "The same into this SVG file");
         sub.add_flag("--senses", c.senses,
@@ -88,7 +94,7 @@ void add_commands(CLI::App& app, int& status) {
   add<DoctorCommand>(
       app, "doctor", "Say what would keep an agent from learning a game, or kept it from learning", status,
       [](CLI::App& sub, DoctorCommand& c) {
-        sub.add_option("GAME", c.game, "The game")->required();
+        add_game(sub, c.game, c.set);
         sub.add_option("--run", c.run_folder, "A run of it: look at its training and its policy too");
         sub.add_option("--decisions", c.decisions, "Decisions to watch of each pilot")
             ->check(CLI::Range(1000, 100'000'000))
@@ -100,7 +106,7 @@ void add_commands(CLI::App& app, int& status) {
             ->capture_default_str();
       });
   add<TrainCommand>(app, "train", "Train a policy into a run folder", status, [](CLI::App& sub, TrainCommand& c) {
-    sub.add_option("GAME", c.game, "The game")->required();
+    add_game(sub, c.game, c.set);
     sub.add_option("--run", c.folder, "The run's folder; made if missing")->required();
     sub.add_option("--decisions", c.decisions, "Decisions to train for (default 10000000)")->check(CLI::PositiveNumber);
     sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")->check(CLI::NonNegativeNumber);

@@ -174,7 +174,7 @@ void print_readings(const Role& role, const std::vector<ColumnReading>& readings
 }  // namespace
 
 int ShowCommand::run() const {
-  const Game compiled(find_game(game));
+  const Game compiled(find_game(game, set));
   if (senses) {
     ordered_json j{{"name", compiled.spec().name}};
     for (std::size_t r = 0; r < compiled.roles().size(); ++r) {

@@ -1,6 +1,7 @@
 #include "overrides.hpp"
 
 #include <algorithm>
+#include <string_view>
 
 #include "../base/config.hpp"
 #include "spec_toml.hpp"
@@ -30,14 +31,41 @@ void adopt_code(GameSpec& to, const GameSpec& from) {
   }
 }
 
+// `term.NAME` is short for where the weight stands.
+std::string full_key(const std::string& key) {
+  constexpr std::string_view term = "term.";
+  return key.starts_with(term) ? "roles[0].rewards." + key.substr(term.size()) + ".weight" : key;
+}
+
 }  // namespace
 
-GameSpec with_keys(const GameSpec& game, const std::map<std::string, Value>& keys, const std::string& where) {
+GameSpec with_keys(const GameSpec& game, const KeyValues& keys, const std::string& where) {
   toml::table table = table_of(game);
-  for (const auto& [key, value] : keys) set_key(table, key, value, where);
+  for (const auto& [key, value] : keys) set_key(table, full_key(key), value, where);
   GameSpec changed = game_of(table, where);
   adopt_code(changed, game);
   return changed;
+}
+
+Value parse_value(const std::string& text, const std::string& where) {
+  if (text.empty()) throw Error(Fault::usage, "the value is missing", where, "write it as KEY=VALUE");
+  const auto parsed = [&]() -> toml::table {
+    try {
+      return parse_toml("value = " + text, where);
+    } catch (const Error&) {
+      return toml::table{{"value", text}};  // a word without quotes
+    }
+  }();
+  if (parsed.size() != 1)
+    throw Error(Fault::usage, "the value cannot be understood", where, "give one value, as TOML writes it");
+  return value_of(*parsed.get("value"), where);
+}
+
+KeyValues::value_type parse_assignment(const std::string& text, const std::string& where) {
+  const std::size_t equals = text.find('=');
+  if (equals == std::string::npos || equals == 0)
+    throw Error(Fault::usage, "'" + text + "' sets nothing", where, "write it as KEY=VALUE");
+  return {text.substr(0, equals), parse_value(text.substr(equals + 1), where + " " + text.substr(0, equals))};
 }
 
 GameSpec at_stage(const GameSpec& game, std::size_t stage) {

@@ -39,8 +39,8 @@ void record(const Run& run, const std::filesystem::path& file, const RecordOptio
              [&](const Lanes& lanes) {
                if (lanes.decisions(0) == 0) std::fill(memory.begin(), memory.end(), 0.0f);
                policy.values(lanes.observations(0), std::span(values).first(seats), memory);
-               policy.odds(lanes.observations(0),
-                           std::span(odds).first(seats * odds_of(game.roles()[0].controls)), memory);
+               policy.odds(lanes.observations(0), std::span(odds).first(seats * odds_of(game.roles()[0].controls)),
+                           memory);
                writer.add(lanes, 0, {values, odds});
              });
   writer.finish();

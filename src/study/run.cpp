@@ -55,8 +55,7 @@ Run Run::open(const std::filesystem::path& folder) {
   RunFile file;
   read_struct(table, file, source);
   return Run(folder, std::move(game),
-             {file.decisions, static_cast<std::uint64_t>(file.seed), file.checkpoint_every, file.learner,
-              file.from});
+             {file.decisions, static_cast<std::uint64_t>(file.seed), file.checkpoint_every, file.learner, file.from});
 }
 
 void Run::save_configuration() const {

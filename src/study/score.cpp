@@ -37,8 +37,7 @@ std::vector<Crew> crews_of(const Run& run, const Game& game, const ScoreOptions&
       add(random_pilot(options.seed));
     } else if (name == "script") {
       // Asked for by default, so a role without one is no error; one asked for alone is.
-      if (game.spec().roles[0].script.playable() || options.against.size() == 1)
-        add(script_pilot(game, 0));
+      if (game.spec().roles[0].script.playable() || options.against.size() == 1) add(script_pilot(game, 0));
     } else {
       throw Error(Fault::usage, "no pilot is named '" + name + "'", "against", "choose 'random' or 'script'");
     }
@@ -56,9 +55,9 @@ Score score(const Run& run, const ScoreOptions& options) {
   WorkerPool pool(options.threads);
   Score result{game.spec().name, run.folder().string(), options.seed, options.episodes, {}};
   for (const Crew& crew : crews_of(run, game, options))
-    result.pilots.push_back(
-        tally(crew.first(), play_episodes(game, crew.pilots(), options.episodes, derived_seed(options.seed, "score"), pool),
-              game.roles()[0].terms));
+    result.pilots.push_back(tally(
+        crew.first(), play_episodes(game, crew.pilots(), options.episodes, derived_seed(options.seed, "score"), pool),
+        game.roles()[0].terms));
   return result;
 }
 

@@ -3,18 +3,13 @@
 
 #include "settings_fields.hpp"
 #include "zithercraft/base/text.hpp"
+#include "zithercraft/game/overrides.hpp"
 #include "zithercraft/study/train.hpp"
 
 namespace zithercraft {
 
-PpoSettings with_setting(const PpoSettings& settings, const std::string& assignment) {
-  std::string shown = assignment;
-  std::replace_if(shown.begin(), shown.end(), [](unsigned char c) { return std::iscntrl(c) != 0; }, ' ');
-  const std::string where = "the setting '" + shown + "'";
-  const std::size_t equals = assignment.find('=');
-  if (equals == std::string::npos || equals == 0)
-    throw Error(Fault::spec, "a setting is given as KEY=VALUE", where, "write it like memory=64");
-  const std::string key = assignment.substr(0, equals), value = assignment.substr(equals + 1);
+PpoSettings with_setting(const PpoSettings& settings, const std::string& key, const Value& value,
+                         const std::string& where) {
   PpoSettings changed = settings;
   toml::table table = TomlWriter::to_table(settings);
   if (!table.contains(key)) {
@@ -22,18 +17,20 @@ PpoSettings with_setting(const PpoSettings& settings, const std::string& assignm
     for (const auto& [name, node] : table) known.emplace_back(name.str());
     throw Error(Fault::spec, "the learner has no setting '" + key + "'", where, advice(key, known));
   }
-  const auto given = [&] {
-    try {
-      return parse_toml("value = " + value, where);
-    } catch (const Error&) {
-      return toml::table{{"value", value}};  // a word without quotes
-    }
-  }();
-  if (given.size() != 1)
-    throw Error(Fault::spec, "the value cannot be understood", where, "give one value, as TOML writes it");
-  table.insert_or_assign(key, *given.get("value"));
+  insert_value(table, key, value);
   read_struct(table, changed, where);
   return changed;
+}
+
+PpoSettings with_setting(const PpoSettings& settings, const std::string& assignment) {
+  std::string shown = assignment;
+  std::replace_if(
+      shown.begin(), shown.end(), [](unsigned char c) { return std::iscntrl(c) != 0; }, ' ');
+  const std::string where = "the setting '" + shown + "'";
+  const std::size_t equals = assignment.find('=');
+  if (equals == std::string::npos || equals == 0)
+    throw Error(Fault::spec, "a setting is given as KEY=VALUE", where, "write it like memory=64");
+  return with_setting(settings, assignment.substr(0, equals), parse_value(assignment.substr(equals + 1), where), where);
 }
 
 }  // namespace zithercraft

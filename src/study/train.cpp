@@ -1,9 +1,5 @@
 #include "zithercraft/study/train.hpp"
 
-#include <fcntl.h>
-#include <sys/file.h>
-#include <unistd.h>
-
 #include <fmt/format.h>
 #include <algorithm>
 #include <array>
@@ -13,6 +9,7 @@
 #include <optional>
 #include <thread>
 
+#include "folder_lock.hpp"
 #include "recorded_moments.hpp"
 #include "settings_fields.hpp"
 #include "zithercraft/base/files.hpp"
@@ -31,26 +28,6 @@ constexpr std::size_t recent_episodes = 100;
 constexpr std::int64_t kept_checkpoints = 10;  // spread evenly over the training, beside the last one
 
 double seconds_since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
-
-// Only one training at a time may write into a folder. The lock goes when the process does, however it ends.
-class FolderLock {
- public:
-  explicit FolderLock(const std::filesystem::path& folder)
-      : file_(::open((folder / "lock").c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644)) {
-    if (file_ < 0) throw Error(Fault::file, "the folder cannot be written", folder.string(), "choose another place");
-    if (::flock(file_, LOCK_EX | LOCK_NB) != 0) {
-      ::close(file_);
-      throw Error(Fault::refused, "another training is writing into this folder", folder.string(),
-                  "wait for it to end, or choose another folder");
-    }
-  }
-  ~FolderLock() { ::close(file_); }
-  FolderLock(const FolderLock&) = delete;
-  FolderLock& operator=(const FolderLock&) = delete;
-
- private:
-  int file_;
-};
 
 // The last episodes: success, return and length.
 class RecentEpisodes {
@@ -189,8 +166,7 @@ class Training {
 
   void begin(const Beginning& beginning) {
     if (beginning.how == Beginning::continued) {
-      const Continuation taken =
-          ppo_.continue_from(TensorFile::parse(beginning.checkpoint, run_.settings().from));
+      const Continuation taken = ppo_.continue_from(TensorFile::parse(beginning.checkpoint, run_.settings().from));
       save(0);  // keeps what was continued from, so that nothing depends on that file any more
       if (options_.on_continuation) options_.on_continuation(taken);
     } else if (beginning.how == Beginning::resumed) {
@@ -327,7 +303,7 @@ Run train(const GameSpec& game, const TrainOptions& options) {
                   "choose an empty or a new folder");
   }
   make_folder(options.folder);
-  const FolderLock lock(options.folder);
+  const FolderLock lock(options.folder, "training");
   if (resuming) {
     const Run there = Run::open(options.folder);
     check_same_run(there, game, run.settings());

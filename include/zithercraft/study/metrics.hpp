@@ -23,8 +23,8 @@ struct MetricsRow {
   double recent_success = 0.0;                                 ///< over the last episodes of the stage, at most 100
   std::size_t stage = 0;                                       ///< of the curriculum; see Game::stages
   ImproveReport learner{};
-  PhaseTimes times{};      ///< of rollout and update together
-  double busy_share = 0.0; ///< of the threads' time that they worked in, 0 to 1
+  PhaseTimes times{};                                   ///< of rollout and update together
+  double busy_share = 0.0;                              ///< of the threads' time that they worked in, 0 to 1
   std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
 };
 

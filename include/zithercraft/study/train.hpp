@@ -6,6 +6,7 @@
 #include <functional>
 #include <string>
 
+#include "zithercraft/base/value.hpp"
 #include "zithercraft/learn/ranks.hpp"
 #include "zithercraft/study/run.hpp"
 
@@ -47,12 +48,15 @@ struct TrainOptions {
   Existing existing = Existing::refuse;
   std::function<void(const TrainingProgress&)> on_progress{};
   std::function<void(const Continuation&)> on_continuation{};  ///< told once what was taken from `from`
-  const std::atomic<bool>* stop = nullptr;  ///< when it becomes true, training saves and returns
+  const std::atomic<bool>* stop = nullptr;                     ///< when it becomes true, training saves and returns
 };
 
 /// The settings with one of them changed: "memory=64", "policy_layers=[128, 128]", "activation=relu". Throws Error
 /// (spec) if there is no such setting, or it cannot have that value.
 PpoSettings with_setting(const PpoSettings& settings, const std::string& assignment);
+/// The same with key and value apart; errors name `where`.
+PpoSettings with_setting(const PpoSettings& settings, const std::string& key, const Value& value,
+                         const std::string& where);
 
 /// Trains the game's role by proximal policy optimisation and returns the run. A resumed run gives the same bits as one
 /// that was never interrupted. Throws Error: spec, file, refused or numbers; the last checkpoint stays good.

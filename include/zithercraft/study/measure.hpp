@@ -1,0 +1,22 @@
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/study/plan.hpp"
+#include "zithercraft/study/run.hpp"
+
+namespace zithercraft {
+
+/// Throws Error (spec), with advice, if a measure cannot be taken in the game; see Measures.
+void check_measures(const GameSpec& game, const Measures& measures);
+
+/// Takes the measures of a trained run: its newest policy decides greedily for the first role of `game` over episodes 0
+/// to `episodes - 1` of the seed. In the order of `measures`; those of a bar that was never reached are infinite.
+std::vector<double> take_measures(const Run& run, const GameSpec& game, const Measures& measures, std::int64_t episodes,
+                                  std::uint64_t seed, double bar, WorkerPool& pool);
+
+}  // namespace zithercraft

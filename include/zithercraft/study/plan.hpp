@@ -1,0 +1,65 @@
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <functional>
+#include <map>
+#include <string>
+#include <vector>
+
+#include "zithercraft/game/overrides.hpp"
+#include "zithercraft/learn/ppo.hpp"
+
+namespace zithercraft {
+
+/// One way of doing things that a study compares with others.
+struct Variant {
+  std::string name{};
+  KeyValues set{};                     ///< keys of the game
+  KeyValues learner{};                 ///< settings of the learner
+  std::vector<std::string> without{};  ///< "term.NAME" pays nothing; "sense.NAME" is taken from the first role
+  bool operator==(const Variant&) const = default;
+};
+
+/// What is measured of a policy once it is trained, over fresh episodes: "success", "return", "length", "term.NAME"
+/// (what the term paid per episode), "events.NAME" (how often the event of the term NAME happened per episode,
+/// whatever it pays). Returns and payments are reckoned by the game's own weights, also where a variant trains with
+/// others. "decisions_to_bar" and "seconds_to_bar": until the success of the last 100 episodes first reached the bar.
+using Measures = std::vector<std::string>;
+
+/// An experiment: every variant of every game is trained under every seed, each with the same budget, and measured on
+/// the same episodes.
+struct StudyPlan {
+  std::string name = "study";
+  std::vector<GameSpec> games{};                        ///< at least one, of different names
+  std::vector<Variant> variants{{.name = "as it is"}};  ///< at least one, of different names
+  std::vector<std::int64_t> seeds{1, 2, 3};             ///< of the trainings, at least one
+  std::int64_t decisions = 1'000'000;                   ///< of each training, at least 1
+  PpoSettings learner{};
+  std::int64_t episodes = 200;  ///< that each trained policy is measured on, at least 1
+  std::int64_t episodes_seed = 0;
+  double bar = 0.9;  ///< see Measures, 0 to 1
+  Measures measures{"success", "return"};
+
+  std::size_t trials() const { return games.size() * variants.size() * seeds.size(); }
+};
+
+/// The game as a variant trains it, and as its policy is measured. Throws Error (spec) if a variant does not fit.
+GameSpec trained_game(const GameSpec& game, const Variant& variant);
+GameSpec measured_game(const GameSpec& game, const Variant& variant);
+PpoSettings learner_of(const StudyPlan& plan, const Variant& variant);
+
+/// Checks everything that can be checked before the first training. Throws Error (spec or usage).
+void check_plan(const StudyPlan& plan);
+
+/// The resolved plan as TOML; holds everything it needs, games included. See docs/formats/study.md.
+std::string to_toml(const StudyPlan& plan);
+StudyPlan parse_resolved_plan(const std::string& text, const std::string& source);
+
+/// A plan file as people write it: games are named, and `find_game` finds them. Throws Error (file, spec).
+StudyPlan load_plan(const std::filesystem::path& file, const std::function<GameSpec(const std::string&)>& find_game);
+
+/// What differs, apart from variants and seeds that were added; empty if `now` extends `before` or is the same.
+std::string refusal_to_extend(const StudyPlan& before, const StudyPlan& now);
+
+}  // namespace zithercraft
