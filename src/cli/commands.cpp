@@ -16,32 +16,13 @@ namespace {
 
 using nlohmann::ordered_json;
 
-std::string with_range(const Interval& i, const char* format) {
-  return fmt::format("{} [{}, {}]", fmt::format(fmt::runtime(format), i.mean), fmt::format(fmt::runtime(format), i.low),
-                     fmt::format(fmt::runtime(format), i.high));
-}
-
-Interval in_percent(const Interval& i) { return {100 * i.mean, 100 * i.low, 100 * i.high}; }
-
-void print_score(const Score& s) {
-  fmt::print("{}: {} episodes of seed {}, greedy decisions, 95% intervals\n\n", s.game, s.episodes, s.seed);
-  fmt::print("{:<10} {:<24} {:<24} {:<24}\n", "pilot", "success %", "return", "length");
-  for (const PilotScore& p : s.pilots)
-    fmt::print("{:<10} {:<24} {:<24} {:<24}\n", p.name, with_range(in_percent(p.success), "{:.1f}"),
-               with_range(p.episode_return, "{:.2f}"), with_range(p.length, "{:.1f}"));
-  fmt::print("\n{:<10}", "paid by");
-  for (const auto& [term, interval] : s.pilots[0].terms) fmt::print(" {:<22}", term);
-  for (const PilotScore& p : s.pilots) {
-    fmt::print("\n{:<10}", p.name);
-    for (const auto& [term, interval] : p.terms) fmt::print(" {:<22}", with_range(interval, "{:.2f}"));
-  }
-  fmt::print("\n");
-}
-
 // Where the time of a training went: of all threads together, and by the clock.
 ordered_json profile_of(const PhaseTimes& t) {
-  return {{"play_seconds", t.play}, {"decide_seconds", t.decide}, {"learn_seconds", t.learn},
-          {"step_seconds", t.step}, {"wall_seconds", t.wall}};
+  return {{"play_seconds", t.play},
+          {"decide_seconds", t.decide},
+          {"learn_seconds", t.learn},
+          {"step_seconds", t.step},
+          {"wall_seconds", t.wall}};
 }
 
 void print_profile(const PhaseTimes& t, const TrainingProgress& last) {
@@ -70,11 +51,10 @@ void print_continuation(const Continuation& c) {
   fmt::print("continued from the old policy:\n");
   for (const auto& part : c.parts)
     fmt::print("  {:<34} {}\n", part.name,
-               part.taken == Continuation::Taken::all
-                   ? "taken"
-                   : part.taken == Continuation::Taken::none
-                         ? "fresh"
-                         : fmt::format("{} of {} numbers taken", part.numbers, part.of));
+               part.taken == Continuation::Taken::all ? "taken"
+               : part.taken == Continuation::Taken::none
+                   ? "fresh"
+                   : fmt::format("{} of {} numbers taken", part.numbers, part.of));
   const auto tell = [](const char* what, const std::vector<std::string>& names) {
     if (!names.empty()) fmt::print("  {}: {}\n", what, list_of(names));
   };
@@ -120,7 +100,7 @@ int TrainCommand::run() const {
   PhaseTimes times;
   options.threads = threads;
   options.existing = resume ? Existing::resume : fresh ? Existing::fresh : Existing::refuse;
-  ProgressLine line;
+  ProgressLine line(quiet);
   TrainingProgress last;
   options.on_progress = [&](const TrainingProgress& p) {
     last = p;
@@ -128,6 +108,7 @@ int TrainCommand::run() const {
     if (first) line.show(p);
   };
   options.stop = &stop_on_signal();
+  if (!seeds.empty()) return train_all(spec, options, line);
   const Run trained = train(spec, options);
   if (!first) return last.decisions >= options.decisions ? done : stopped_by_signal;
   line.close();
@@ -159,16 +140,33 @@ int TrainCommand::run() const {
   return finished ? done : stopped_by_signal;
 }
 
-int ScoreCommand::run() const {
-  ScoreOptions options{.episodes = episodes, .seed = seed, .threads = threads};
-  if (!against.empty()) options.against = {against};
-  const Score result = score(Run::open(run_folder), options);
-  if (json) {
-    fmt::print("{}\n", result.to_json());
-  } else {
-    print_score(result);
+// One run for each seed, in folders of their own.
+int TrainCommand::train_all(const GameSpec& spec, const TrainOptions& options, ProgressLine& line) const {
+  if (seed.has_value())
+    throw Error(Fault::usage, "--seed and --seeds cannot be given both", "train", "give one of them");
+  const auto runs = train_seeds(spec, options, parse_seeds(seeds));
+  line.close();
+  const bool finished = std::all_of(runs.begin(), runs.end(), [](const Run& run) { return run.finished(); });
+  ordered_json list = ordered_json::array();
+  for (const Run& run : runs) {
+    const auto newest = Metrics(run.metrics()).newest();
+    list.push_back({{"run", run.folder().string()},
+                    {"seed", run.settings().seed},
+                    {"decisions", run.decisions_done()},
+                    {"finished", run.finished()},
+                    {"recent_success", newest ? newest->recent_success : 0.0}});
+    if (!json)
+      fmt::print("{}: {} decisions, success {:.0f}% of the last 100 episodes\n", run.folder().string(),
+                 run.decisions_done(), 100 * (newest ? newest->recent_success : 0.0));
   }
-  return done;
+  if (json) {
+    fmt::print("{}\n", ordered_json{{"game", spec.name}, {"runs", list}}.dump(2));
+  } else if (finished) {
+    fmt::print("compare them with: zithercraft compare {}\n", folder);
+  } else {
+    fmt::print("stopped and saved; go on with the same command and --resume\n");
+  }
+  return finished ? done : stopped_by_signal;
 }
 
 int RecordCommand::run() const {

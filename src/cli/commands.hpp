@@ -5,7 +5,11 @@
 #include <string>
 #include <vector>
 
+#include "zithercraft/study/train.hpp"
+
 namespace zithercraft::cli {
+
+class ProgressLine;
 
 struct GamesCommand {
   bool json = false;
@@ -37,17 +41,79 @@ struct TrainCommand {
   std::optional<std::uint64_t> seed;
   std::vector<std::string> set;
   std::vector<std::string> learner, freeze;  // settings as KEY=VALUE; beginnings of parts' names
-  std::string from;
+  std::string from, seeds;
   std::size_t threads = 0;
-  bool resume = false, fresh = false, profile = false, json = false;
+  bool resume = false, fresh = false, profile = false, json = false, quiet = false;
   int run() const;
+
+ private:
+  int train_all(const GameSpec& spec, const TrainOptions& options, ProgressLine& line) const;
 };
 
 struct ScoreCommand {
-  std::string run_folder, against;
+  std::string run_folder, csv, variants, png;
+  std::vector<std::string> against, vary;
   std::int64_t episodes = 500;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
+  bool sampled = false, json = false;
+  int run() const;
+};
+
+struct CompareCommand {
+  std::vector<std::string> paths;
+  std::string png, html;
+  std::int64_t episodes = 200;
+  std::uint64_t seed = 0;
+  double bar = 0.9;
+  std::size_t threads = 0;
+  bool json = false;
+  int run() const;
+};
+
+struct LadderCommand {
+  std::string run_folder, png;
+  std::int64_t episodes = 200;
+  std::uint64_t seed = 0;
+  std::size_t threads = 0;
+  bool json = false;
+  int run() const;
+};
+
+/// What all studies are told.
+struct StudyFlags {
+  std::string folder;
+  std::size_t threads = 0;
+  bool resume = false, fresh = false, quiet = false;
+};
+
+/// What those that begin with a game are told too. What is not given comes from the study when resuming.
+struct TrialFlags {
+  std::string game;
+  std::vector<std::string> set, learner, measures;
+  std::string seeds;
+  std::optional<std::int64_t> decisions, episodes;
+};
+
+struct SweepCommand {
+  StudyFlags study;
+  TrialFlags trials;
+  std::vector<std::string> grid;
+  bool json = false;
+  int run() const;
+};
+
+struct AblateCommand {
+  StudyFlags study;
+  TrialFlags trials;
+  std::string only;
+  bool json = false;
+  int run() const;
+};
+
+struct StudyCommand {
+  StudyFlags study;
+  std::string plan;
   bool json = false;
   int run() const;
 };
@@ -98,6 +164,9 @@ struct ReportCommand {
   bool json = false;
   int run() const;
 };
+
+/// "1,2,3" as numbers. Throws Error (usage).
+std::vector<std::uint64_t> parse_seeds(const std::string& text);
 
 /// Exit statuses beyond those of Fault.
 constexpr int done = 0, stopped_by_signal = 7, doctor_warns = 8, doctor_finds_grave = 9, unexpected = 70;

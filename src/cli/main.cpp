@@ -79,6 +79,87 @@ void describe_drive(CLI::App& sub, DriveCommand& c) {
   add_serving(sub, c.serving);
 }
 
+void add_threads(CLI::App& sub, std::size_t& threads) {
+  sub.add_option("--threads", threads, "Threads, 0 for one per processor; no influence on the result")
+      ->check(CLI::Range(0, 1024))
+      ->capture_default_str();
+}
+
+void add_episodes(CLI::App& sub, std::int64_t& episodes, std::uint64_t& seed, const std::string& about) {
+  sub.add_option("--episodes", episodes, about)->check(CLI::Range(1, 10'000'000))->capture_default_str();
+  sub.add_option("--seed", seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
+}
+
+void add_existing(CLI::App& sub, bool& resume, bool& fresh, const std::string& resume_about, const std::string& what) {
+  auto* going_on = sub.add_flag("--resume", resume, resume_about);
+  sub.add_flag("--fresh", fresh, "Delete the " + what + " in the folder and start again")->excludes(going_on);
+}
+
+void add_study(CLI::App& sub, StudyFlags& flags) {
+  sub.add_option("--out", flags.folder, "The study's folder; made if missing")->required();
+  add_threads(sub, flags.threads);
+  add_existing(sub, flags.resume, flags.fresh, "Go on with the study in the folder, or extend it", "study");
+  sub.add_flag("--quiet", flags.quiet, "Show no progress");
+}
+
+void add_trials(CLI::App& sub, TrialFlags& flags) {
+  add_game(sub, flags.game, flags.set);
+  sub.add_option("--learner", flags.learner, "KEY=VALUE: one of the learner's settings, as run.toml names them")
+      ->allow_extra_args(false);
+  sub.add_option("--measure", flags.measures,
+                 "What to measure: success, return, length, term.NAME, events.NAME, decisions_to_bar, seconds_to_bar "
+                 "(default success and return)")
+      ->allow_extra_args(false);
+  sub.add_option("--seeds", flags.seeds, "Seeds of the trainings of each variant (default 1,2,3)");
+  sub.add_option("--decisions", flags.decisions, "Decisions that each trains for (default 1000000)")
+      ->check(CLI::PositiveNumber);
+  sub.add_option("--episodes", flags.episodes, "Fresh episodes that each is measured on (default 200)")
+      ->check(CLI::Range(1, 10'000'000));
+}
+
+void add_studies(CLI::App& app, int& status) {
+  add<CompareCommand>(
+      app, "compare", "Compare runs and studies: success, chance of improvement, decisions to a bar", status,
+      [](CLI::App& sub, CompareCommand& c) {
+        sub.add_option("RUN", c.paths, "Runs, folders of runs named seed-N, studies; the first group is compared with")
+            ->required();
+        sub.add_option("--bar", c.bar, "Success of the last 100 episodes in training that counts as reached")
+            ->check(CLI::Range(0.0, 1.0))
+            ->capture_default_str();
+        add_episodes(sub, c.episodes, c.seed, "Episodes for each run");
+        sub.add_option("--png", c.png, "Draw the curves into this file (.png or .svg); needs gnuplot");
+        sub.add_option("--html", c.html, "Write a page with table and curves; needs gnuplot");
+        add_threads(sub, c.threads);
+      });
+  add<LadderCommand>(app, "ladder", "Score every kept checkpoint of a run on the same episodes", status,
+                     [](CLI::App& sub, LadderCommand& c) {
+                       sub.add_option("RUN", c.run_folder, "The run's folder")->required();
+                       add_episodes(sub, c.episodes, c.seed, "Episodes for each checkpoint");
+                       sub.add_option("--png", c.png, "Draw them into this file (.png or .svg); needs gnuplot");
+                       add_threads(sub, c.threads);
+                     });
+  add<SweepCommand>(app, "sweep", "Train over a grid of one or two keys, several seeds in each cell", status,
+                    [](CLI::App& sub, SweepCommand& c) {
+                      add_trials(sub, c.trials);
+                      sub.add_option("--grid", c.grid, "KEY=LOW:HIGH:COUNT or KEY=A,B,C; once or twice")
+                          ->required()
+                          ->allow_extra_args(false);
+                      add_study(sub, c.study);
+                    });
+  add<AblateCommand>(
+      app, "ablate", "Take away each reward term and each sense in turn: which of them mattered?", status,
+      [](CLI::App& sub, AblateCommand& c) {
+        add_trials(sub, c.trials);
+        sub.add_option("--only", c.only, "Take away only these")->check(CLI::IsMember({"terms", "senses"}));
+        add_study(sub, c.study);
+      });
+  add<StudyCommand>(app, "study", "Run a plan: several games, variants and seeds", status,
+                    [](CLI::App& sub, StudyCommand& c) {
+                      sub.add_option("PLAN", c.plan, "The plan's TOML file")->required();
+                      add_study(sub, c.study);
+                    });
+}
+
 void add_commands(CLI::App& app, int& status) {
   add<GamesCommand>(app, "games", "List the demo games", status, [](CLI::App&, GamesCommand&) {});
   add<ShowCommand>(
@@ -101,9 +182,7 @@ void add_commands(CLI::App& app, int& status) {
             ->capture_default_str();
         sub.add_option("--strange", c.strange, "Write the strangest episodes as replays into this folder");
         sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
-        sub.add_option("--threads", c.threads, "Threads, 0 for one per processor; no influence on the result")
-            ->check(CLI::Range(0, 1024))
-            ->capture_default_str();
+        add_threads(sub, c.threads);
       });
   add<TrainCommand>(app, "train", "Train a policy into a run folder", status, [](CLI::App& sub, TrainCommand& c) {
     add_game(sub, c.game, c.set);
@@ -112,31 +191,31 @@ void add_commands(CLI::App& app, int& status) {
     sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")->check(CLI::NonNegativeNumber);
     sub.add_option("--lanes", c.lanes, "Copies of the game played side by side (default 256)")
         ->check(CLI::Range(1, 65536));
-    sub.add_option("--threads", c.threads, "Threads, 0 for one per processor; no influence on the result")
-        ->check(CLI::Range(0, 1024))
-        ->capture_default_str();
+    sub.add_option("--seeds", c.seeds, "Train a run for each of these seeds, 1,2,3, in RUN/seed-N");
+    add_threads(sub, c.threads);
     sub.add_option("--learner", c.learner, "KEY=VALUE: one of the learner's settings, as run.toml names them")
         ->allow_extra_args(false);
     sub.add_option("--from", c.from, "A checkpoint or a run to continue from: what fits of its policy is taken");
     sub.add_option("--freeze", c.freeze, "Parts of the networks that stay as they are, like policy.hidden.0")
         ->allow_extra_args(false);
     sub.add_flag("--profile", c.profile, "Tell at the end where the time went");
-    auto* resume = sub.add_flag("--resume", c.resume, "Go on where the run's last checkpoint stands");
-    sub.add_flag("--fresh", c.fresh, "Delete the run in the folder and start again")->excludes(resume);
+    add_existing(sub, c.resume, c.fresh, "Go on where the run's last checkpoint stands", "run");
+    sub.add_flag("--quiet", c.quiet, "Show no progress");
   });
   add<ScoreCommand>(
       app, "score", "Play a trained policy on fresh episodes, beside random and hand-written play", status,
       [](CLI::App& sub, ScoreCommand& c) {
         sub.add_option("RUN", c.run_folder, "The run's folder")->required();
-        sub.add_option("--episodes", c.episodes, "Episodes for each pilot")
-            ->check(CLI::Range(1, 10'000'000))
-            ->capture_default_str();
-        sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
-        sub.add_option("--against", c.against, "Compare with this pilot only")
-            ->check(CLI::IsMember({"random", "script"}));
-        sub.add_option("--threads", c.threads, "Threads, 0 for one per processor; no influence on the result")
-            ->check(CLI::Range(0, 1024))
-            ->capture_default_str();
+        add_episodes(sub, c.episodes, c.seed, "Episodes for each pilot");
+        sub.add_option("--against", c.against, "Compare with these only: random, script, or another run's folder")
+            ->allow_extra_args(false);
+        sub.add_flag("--sampled", c.sampled, "Draw decisions at their odds instead of taking the likeliest");
+        sub.add_option("--vary", c.vary, "KEY=LOW:HIGH:COUNT or KEY=A,B,C: score in changed games; once or twice")
+            ->allow_extra_args(false);
+        sub.add_option("--variants", c.variants, "Score in the variants of this plan file");
+        sub.add_option("--png", c.png, "With variants: draw them into this file (.png or .svg); needs gnuplot");
+        sub.add_option("--csv", c.csv, "Write every episode as comma-separated values into this file");
+        add_threads(sub, c.threads);
       });
   add<RecordCommand>(
       app, "record", "Record episodes of a trained policy into a replay file", status,
@@ -167,6 +246,7 @@ void add_commands(CLI::App& app, int& status) {
                            ->check(CLI::Range(1, 10'000'000))
                            ->capture_default_str();
                      });
+  add_studies(app, status);
 }
 
 // What is wrong with the command line; a command that does not exist gets the nearest one that does.
@@ -195,7 +275,8 @@ int run_tool(int argc, char** argv) {
   } catch (const CLI::Success& wish) {  // --help, --version
     return app.exit(wish);
   } catch (const CLI::ParseError& error) {
-    throw zithercraft::Error(zithercraft::Fault::usage, explain(app, argc, argv, error), {}, "see `zithercraft --help`");
+    throw zithercraft::Error(zithercraft::Fault::usage, explain(app, argc, argv, error), {},
+                             "see `zithercraft --help`");
   }
   return status;
 }

@@ -29,17 +29,9 @@ int terminal_columns() {
   return ::ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : 80;
 }
 
-}  // namespace
-
-std::string progress_text(const TrainingProgress& p, int columns) {
-  const std::string stage = p.stages == 1 ? "" : fmt::format("stage {}/{} {}  ", p.stage + 1, p.stages, p.stage_name);
-  const std::string scores = p.episodes == 0 ? "no episode has ended yet"
-                                             : fmt::format("return {:.2f}  success {:.0f}% of last {}", p.mean_return,
-                                                           100 * p.success, p.episodes);
-  const std::string numbers = fmt::format("{}/{}  {}/s  {} left  {}{}", amount(static_cast<double>(p.decisions)),
-                                          amount(static_cast<double>(p.total)), amount(p.decisions_per_second),
-                                          duration(p.seconds_left), stage, scores);
-  const double share = std::min(1.0, static_cast<double>(p.decisions) / static_cast<double>(p.total));
+// The bar takes what the numbers leave of the line.
+std::string with_bar(double share, const std::string& numbers, int columns) {
+  share = std::min(1.0, share);
   if (columns == 0) return fmt::format("{:5.1f}%  {}", 100 * share, numbers);
   const int bar = std::clamp(columns - static_cast<int>(numbers.size()) - 4, 5, 40);
   const int full = static_cast<int>(share * bar);
@@ -48,18 +40,54 @@ std::string progress_text(const TrainingProgress& p, int columns) {
       .substr(0, static_cast<std::size_t>(std::max(1, columns - 1)));
 }
 
-ProgressLine::ProgressLine() : last_(), terminal_(::isatty(STDERR_FILENO) != 0) {}
+std::string pace(std::int64_t decisions, std::int64_t total, double a_second, double seconds_left) {
+  return fmt::format("{}/{}  {}/s  {} left", amount(static_cast<double>(decisions)), amount(static_cast<double>(total)),
+                     amount(a_second), duration(seconds_left));
+}
 
-void ProgressLine::show(const TrainingProgress& progress) {
+double share_of(std::int64_t decisions, std::int64_t total) {
+  return static_cast<double>(decisions) / static_cast<double>(total);
+}
+
+}  // namespace
+
+std::string progress_text(const TrainingProgress& p, int columns) {
+  const std::string stage = p.stages == 1 ? "" : fmt::format("stage {}/{} {}  ", p.stage + 1, p.stages, p.stage_name);
+  std::string scores = p.episodes == 0 ? "no episode has ended yet"
+                                       : fmt::format("return {:.2f}  success {:.0f}% of last {}", p.mean_return,
+                                                     100 * p.success, p.episodes);
+  if (p.plateau_since >= 0) scores += "  no gain since " + amount(static_cast<double>(p.plateau_since));
+  return with_bar(share_of(p.decisions, p.total),
+                  pace(p.decisions, p.total, p.decisions_per_second, p.seconds_left) + "  " + stage + scores, columns);
+}
+
+std::string progress_text(const StudyProgress& p, int columns) {
+  const std::string failed = p.failed == 0 ? "" : fmt::format(", {} failed", p.failed);
+  return with_bar(share_of(p.decisions, p.total),
+                  fmt::format("{} of {} trials{}  {}", p.done, p.trials, failed,
+                              pace(p.decisions, p.total, p.decisions_per_second, p.seconds_left)),
+                  columns);
+}
+
+ProgressLine::ProgressLine(bool quiet) : last_(), terminal_(::isatty(STDERR_FILENO) != 0), quiet_(quiet) {}
+
+void ProgressLine::show(const TrainingProgress& p) {
+  show([&](int columns) { return progress_text(p, columns); }, p.decisions >= p.total);
+}
+void ProgressLine::show(const StudyProgress& p) {
+  show([&](int columns) { return progress_text(p, columns); }, p.done + p.failed == p.trials);
+}
+
+void ProgressLine::show(const std::function<std::string(int)>& text, bool last) {
   const auto now = std::chrono::steady_clock::now();
-  const bool last = progress.decisions >= progress.total;
+  if (quiet_) return;
   if (!last && std::chrono::duration<double>(now - last_).count() < (terminal_ ? live_seconds : plain_seconds)) return;
   last_ = now;
   if (terminal_) {
-    fmt::print(stderr, "\r\x1b[K{}", progress_text(progress, terminal_columns()));
+    fmt::print(stderr, "\r\x1b[K{}", text(terminal_columns()));
     open_ = true;
   } else {
-    fmt::print(stderr, "{}\n", progress_text(progress, 0));
+    fmt::print(stderr, "{}\n", text(0));
   }
   std::fflush(stderr);
 }

@@ -61,6 +61,15 @@ Value parse_value(const std::string& text, const std::string& where) {
   return value_of(*parsed.get("value"), where);
 }
 
+std::string text_of(const Value& value) {
+  if (const auto* text = std::get_if<std::string>(&value.held)) return *text;
+  toml::table holder;
+  insert_value(holder, "value", value);
+  const std::string line = toml_text(holder);  // value = ...
+  const std::size_t first = line.find('=') + 2;
+  return line.substr(first, line.find_last_not_of('\n') + 1 - first);
+}
+
 KeyValues::value_type parse_assignment(const std::string& text, const std::string& where) {
   const std::size_t equals = text.find('=');
   if (equals == std::string::npos || equals == 0)

@@ -1,12 +1,9 @@
 #pragma once
 
-#include <sys/types.h>
-
-#include <cstdio>
 #include <filesystem>
-#include <memory>
 #include <span>
 
+#include "program.hpp"
 #include "zithercraft/show/moments.hpp"
 
 namespace zithercraft {
@@ -26,13 +23,9 @@ class FilmEncoder {
 
  private:
   [[noreturn]] void fail();
-  int wait();
 
-  using Log = std::unique_ptr<std::FILE, int (*)(std::FILE*)>;
   std::filesystem::path file_, part_;
-  Log log_;
-  int to_encoder_ = -1;
-  pid_t process_ = -1;
+  Program encoder_;
 };
 
 }  // namespace zithercraft

@@ -1,7 +1,10 @@
 #include "zithercraft/study/score.hpp"
 
+#include <fmt/format.h>
+#include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "intervals_json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
@@ -10,70 +13,127 @@
 namespace zithercraft {
 namespace {
 
-PilotScore tally(const Pilot& pilot, const std::vector<EpisodeResult>& results, const std::vector<std::string>& terms) {
-  std::vector<double> returns, lengths;
-  std::size_t successes = 0;
-  for (const EpisodeResult& e : results) {
-    returns.push_back(e.episode_return);
-    lengths.push_back(static_cast<double>(e.length));
-    successes += e.outcome == Outcome::success ? 1 : 0;
-  }
+using Of = double (*)(const EpisodeResult&);
+double succeeded(const EpisodeResult& e) { return e.outcome == Outcome::success ? 1.0 : 0.0; }
+double returned(const EpisodeResult& e) { return e.episode_return; }
+
+std::vector<double> values(const std::vector<EpisodeResult>& episodes, Of of) {
+  std::vector<double> list;
+  std::transform(episodes.begin(), episodes.end(), std::back_inserter(list), of);
+  return list;
+}
+
+PilotScore tally(std::string name, std::vector<EpisodeResult> results, const std::vector<std::string>& terms,
+                 const PilotScore* trained) {
+  const auto successes = static_cast<std::size_t>(std::count_if(
+      results.begin(), results.end(), [](const EpisodeResult& e) { return e.outcome == Outcome::success; }));
   PilotScore score{
-      pilot.name(), share_interval(successes, results.size()), mean_interval(returns), mean_interval(lengths), {}};
+      .name = std::move(name),
+      .success = share_interval(successes, results.size()),
+      .episode_return = mean_interval(values(results, returned)),
+      .length = mean_interval(values(results, [](const auto& e) { return static_cast<double>(e.length); }))};
   for (std::size_t t = 0; t < terms.size(); ++t) {
     std::vector<double> paid;
     for (const EpisodeResult& e : results) paid.push_back(e.ledger[t]);
     score.terms.emplace_back(terms[t], mean_interval(paid));
   }
+  if (trained != nullptr) {
+    score.success_behind = paired_difference(values(trained->episodes, succeeded), values(results, succeeded));
+    score.return_behind = paired_difference(values(trained->episodes, returned), values(results, returned));
+  }
+  score.episodes = std::move(results);
   return score;
 }
 
-std::vector<Crew> crews_of(const Run& run, const Game& game, const ScoreOptions& options) {
-  std::vector<Crew> crews;
-  const auto add = [&](std::unique_ptr<Pilot> pilot) { crews.emplace_back(game, std::move(pilot), options.seed); };
-  add(policy_pilot(game, 0, run.policy()));
+struct Player {
+  std::string name;
+  Crew crew;
+};
+
+std::vector<Player> players(const Run& run, const Game& game, const ScoreOptions& options) {
+  std::vector<Player> list;
+  const auto add = [&](std::string name, std::unique_ptr<Pilot> pilot) {
+    list.push_back({std::move(name), Crew(game, std::move(pilot), options.seed)});
+  };
+  const auto trained = [&](const Run& of) {
+    return policy_pilot(game, 0, of.policy(), options.decisions, options.seed);
+  };
+  add("trained", trained(run));
   for (const std::string& name : options.against) {
     if (name == "random") {
-      add(random_pilot(options.seed));
+      add(name, random_pilot(options.seed));
     } else if (name == "script") {
       // Asked for by default, so a role without one is no error; one asked for alone is.
-      if (game.spec().roles[0].script.playable() || options.against.size() == 1) add(script_pilot(game, 0));
+      if (game.spec().roles[0].script.playable() || options.against.size() == 1) add(name, script_pilot(game, 0));
+    } else if (holds_run(name)) {
+      add(name, trained(Run::open(name)));
     } else {
-      throw Error(Fault::usage, "no pilot is named '" + name + "'", "against", "choose 'random' or 'script'");
+      throw Error(Fault::usage, "no pilot is named '" + name + "'", "against",
+                  "choose 'random' or 'script', or name the folder of a run");
     }
   }
-  return crews;
+  return list;
 }
 
-nlohmann::ordered_json to_json_value(const Interval& i) { return {{"mean", i.mean}, {"low", i.low}, {"high", i.high}}; }
-
-}  // namespace
-
-Score score(const Run& run, const ScoreOptions& options) {
+Score score_in(const Game& game, const Run& run, const ScoreOptions& options) {
   if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
-  const Game game = run.game();
   WorkerPool pool(options.threads);
-  Score result{game.spec().name, run.folder().string(), options.seed, options.episodes, {}};
-  for (const Crew& crew : crews_of(run, game, options))
-    result.pilots.push_back(tally(
-        crew.first(), play_episodes(game, crew.pilots(), options.episodes, derived_seed(options.seed, "score"), pool),
-        game.roles()[0].terms));
+  Score result{game.spec().name, run.folder().string(), options.seed, options.episodes, options.decisions, {}};
+  for (const Player& player : players(run, game, options)) {
+    auto episodes =
+        play_episodes(game, player.crew.pilots(), options.episodes, derived_seed(options.seed, "score"), pool);
+    const PilotScore* first = result.pilots.empty() ? nullptr : &result.pilots.front();
+    PilotScore own = tally(player.name, std::move(episodes), game.roles()[0].terms, first);
+    result.pilots.push_back(std::move(own));
+  }
   return result;
 }
 
+}  // namespace
+
+Score score(const Run& run, const ScoreOptions& options) { return score_in(run.game(), run, options); }
+
+Score score(const Run& run, const Variant& variant, const ScoreOptions& options) {
+  return score_in(Game(measured_game(run.game_spec(), variant)), run, options);
+}
+
 std::string Score::to_json() const {
-  nlohmann::ordered_json j{{"game", game}, {"run", run}, {"seed", seed}, {"episodes", episodes}};
+  nlohmann::ordered_json j{{"game", game},
+                           {"run", run},
+                           {"seed", seed},
+                           {"episodes", episodes},
+                           {"decisions", decisions == Decisions::greedy ? "greedy" : "sampled"}};
   j["pilots"] = nlohmann::ordered_json::array();
   for (const PilotScore& p : pilots) {
     nlohmann::ordered_json terms = nlohmann::ordered_json::object();
-    for (const auto& [name, interval] : p.terms) terms[name] = to_json_value(interval);
+    for (const auto& [name, interval] : p.terms) terms[name] = json_of(interval);
     j["pilots"].push_back({{"name", p.name},
-                           {"success", to_json_value(p.success)},
-                           {"return", to_json_value(p.episode_return)},
-                           {"length", to_json_value(p.length)},
+                           {"success", json_of(p.success)},
+                           {"return", json_of(p.episode_return)},
+                           {"length", json_of(p.length)},
                            {"terms", terms}});
+    if (&p == &pilots.front()) continue;
+    j["pilots"].back()["trained_less_this"] = {{"success", json_of(p.success_behind)},
+                                               {"return", json_of(p.return_behind)}};
   }
   return j.dump(2);
+}
+
+std::string Score::to_csv() const {
+  std::string text = "pilot,episode,outcome,ended_by,return,decisions";
+  for (const auto& [term, interval] : pilots.at(0).terms) text += ",term." + term;
+  text += "\n";
+  for (const PilotScore& p : pilots) {
+    const std::size_t seats = p.episodes.size() / static_cast<std::size_t>(episodes);
+    for (std::size_t i = 0; i < p.episodes.size(); ++i) {
+      const EpisodeResult& e = p.episodes[i];
+      text += fmt::format("{},{},{},{},{},{}", p.name, i / seats, name_of(e.outcome), name_of(e.ended_by),
+                          e.episode_return, e.length);
+      for (const double paid : e.ledger) text += fmt::format(",{}", paid);
+      text += "\n";
+    }
+  }
+  return text;
 }
 
 }  // namespace zithercraft

@@ -58,6 +58,27 @@ class RecentEpisodes {
   std::deque<std::array<double, 3>> list_;
 };
 
+// Whether the return still rises: smoothed, since single updates are luck.
+class Plateau {
+ public:
+  void see(std::int64_t decisions, double mean_return) {
+    const double share = ++seen_ == 1 ? 1.0 : 0.1;
+    smooth_ += share * (mean_return - smooth_);
+    swing_ += share * (std::fabs(mean_return - smooth_) - swing_);
+    if (seen_ > 1 && smooth_ <= best_ + 0.5 * swing_) return;
+    best_ = smooth_;
+    best_at_ = decisions;
+  }
+  // -1 unless a fifth of the training has gone by without a gain.
+  std::int64_t since(std::int64_t decisions, std::int64_t total) const {
+    return seen_ > 20 && decisions - best_at_ > total / 5 ? best_at_ : -1;
+  }
+
+ private:
+  std::int64_t seen_ = 0, best_at_ = 0;
+  double smooth_ = 0.0, swing_ = 0.0, best_ = 0.0;
+};
+
 void delete_run(const Run& run) {
   std::error_code code;
   std::filesystem::remove(run.configuration(), code);  // first: without it the folder is no run any more
@@ -232,9 +253,13 @@ class Training {
       for (std::size_t t = 0; t < terms_.size(); ++t) row.terms[t].second += e.ledger[t] / n;
     }
     row.recent_success = recent_.mean(0);
+    if (row.episodes > 0) plateau_.see(row.decisions, recent_.mean(1));
     if (metrics_) metrics_->add(row);
     report(row);
-    if (ppo_.stage() != played.stage) recent_.clear();
+    if (ppo_.stage() != played.stage) {
+      recent_.clear();
+      plateau_ = {};
+    }
   }
 
   void report(const MetricsRow& row) {
@@ -245,7 +270,8 @@ class Training {
     options_.on_progress({row.decisions, total, seconds_since(begun_), speed_,
                           static_cast<double>(std::max<std::int64_t>(0, total - row.decisions)) / speed_,
                           recent_.mean(1), recent_.mean(2), recent_.mean(0), recent_.count(), row.stage,
-                          run_.game_spec().stages.size() + 1, stage_names_[row.stage], row.times, row.busy_share});
+                          run_.game_spec().stages.size() + 1, stage_names_[row.stage], row.times, row.busy_share,
+                          plateau_.since(row.decisions, total)});
   }
 
   void save(std::int64_t previous) const {
@@ -267,6 +293,7 @@ class Training {
   std::optional<Metrics> metrics_;  // of the first process
   std::vector<std::string> terms_, stage_names_;
   RecentEpisodes recent_;
+  Plateau plateau_;
   Clock::time_point begun_, last_update_;
   double seconds_before_ = 0.0, speed_ = 0.0;
 };

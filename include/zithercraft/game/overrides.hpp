@@ -19,7 +19,8 @@ GameSpec with_keys(const GameSpec& game, const KeyValues& keys, const std::strin
 /// "KEY=VALUE" as one of those: VALUE is true, false, a number, a list as TOML writes it, or a text, with or without
 /// quotes. Throws Error (usage), naming `where`.
 KeyValues::value_type parse_assignment(const std::string& text, const std::string& where);
-/// The value alone.
+/// The value alone, and back: numbers in their shortest exact form, texts without quotes.
 Value parse_value(const std::string& text, const std::string& where);
+std::string text_of(const Value& value);
 
 }  // namespace zithercraft

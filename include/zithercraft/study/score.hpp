@@ -6,15 +6,21 @@
 #include <utility>
 #include <vector>
 
+#include "zithercraft/game/episode.hpp"
+#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/study/plan.hpp"
 #include "zithercraft/study/run.hpp"
 #include "zithercraft/study/statistics.hpp"
 
 namespace zithercraft {
 
 struct PilotScore {
-  std::string name{};  ///< "trained", "random" or "script"
+  std::string name{};  ///< "trained", "random", "script", or the run that it was played against
   Interval success{}, episode_return{}, length{};
   std::vector<std::pair<std::string, Interval>> terms{};  ///< what each term paid per episode
+  std::vector<EpisodeResult> episodes{};                  ///< of every seat, in order
+  /// The trained one less this one, episode by episode.
+  Interval success_behind{}, return_behind{};
 };
 
 /// How pilots did on the same episodes.
@@ -22,20 +28,28 @@ struct Score {
   std::string game{}, run{};
   std::uint64_t seed = 0;
   std::int64_t episodes = 0;
+  Decisions decisions = Decisions::greedy;
   std::vector<PilotScore> pilots{};  ///< the trained one first
 
   std::string to_json() const;
+  /// A line for each episode of each pilot: what it returned, how it ended, what each term paid.
+  std::string to_csv() const;
 };
 
 struct ScoreOptions {
-  std::int64_t episodes = 500;                           ///< at least 1
-  std::uint64_t seed = 0;                                ///< of the episodes; they are never those of training
-  std::vector<std::string> against{"random", "script"};  ///< a script is left out where the role has none to play
-  std::size_t threads = 0;                               ///< 0 for one per processor; has no influence on the result
+  std::int64_t episodes = 500;              ///< at least 1
+  std::uint64_t seed = 0;                   ///< of the episodes; they are never those of training
+  Decisions decisions = Decisions::greedy;  ///< of trained policies
+  /// "random", "script" or the folder of another run of a game that its policy fits. A script is left out where the
+  /// role has none to play, unless it is all that is asked for.
+  std::vector<std::string> against{"random", "script"};
+  std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
 };
 
-/// Plays the run's newest policy, deciding greedily, and the pilots to compare it with.
+/// Plays the run's newest policy and the pilots to compare it with.
 Score score(const Run& run, const ScoreOptions& options = {});
+/// The same in the game changed by a variant, to which the policy must fit: how far a skill carries.
+Score score(const Run& run, const Variant& variant, const ScoreOptions& options = {});
 
 struct RecordOptions {
   std::int64_t episodes = 5;        ///< at least 1

@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <functional>
 #include <string>
+#include <vector>
 
 #include "zithercraft/base/value.hpp"
 #include "zithercraft/learn/ranks.hpp"
@@ -24,6 +25,9 @@ struct TrainingProgress {
   std::string stage_name{};
   PhaseTimes times{};       ///< of the last update, its rollout included
   double busy_share = 0.0;  ///< of the threads' time in it that they worked in
+  /// Since when the mean return has not risen above its best, in decisions; -1 while it rises or it is too early to
+  /// say.
+  std::int64_t plateau_since = -1;
 };
 
 /// What to do with a folder that holds a run already.
@@ -61,5 +65,12 @@ PpoSettings with_setting(const PpoSettings& settings, const std::string& key, co
 /// Trains the game's role by proximal policy optimisation and returns the run. A resumed run gives the same bits as one
 /// that was never interrupted. Throws Error: spec, file, refused or numbers; the last checkpoint stays good.
 Run train(const GameSpec& game, const TrainOptions& options);
+
+/// Trains one run under each seed, in `options.folder`/seed-N, sharing the threads: as many at once as there are
+/// threads, each on one; fewer seeds get several each. Progress is that of all together, success and return of all in
+/// the mean. What `Existing` says holds for each run; `resume` begins those that are not there yet. Returns the runs by
+/// seed.
+std::vector<Run> train_seeds(const GameSpec& game, const TrainOptions& options,
+                             const std::vector<std::uint64_t>& seeds);
 
 }  // namespace zithercraft

@@ -1,0 +1,66 @@
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "zithercraft/study/ablation.hpp"
+#include "zithercraft/study/comparison.hpp"
+#include "zithercraft/study/sweep.hpp"
+
+/// Figures of studies, drawn by the gnuplot that is installed; the file's name ends with .png or .svg and appears when
+/// all is done. All throw Error (file) if there is no gnuplot or the file cannot be written.
+namespace zithercraft {
+
+/// Lines over a common axis, each with a band of uncertainty.
+struct BandFigure {
+  struct Line {
+    std::string name{};
+    std::vector<double> x{}, mean{}, low{}, high{};
+  };
+  std::string title{}, x_label{}, y_label{};
+  std::vector<Line> lines{};
+  bool points = false;          ///< marks where the lines were measured
+  bool share = false;           ///< the y axis goes from 0 to 1
+  std::optional<double> bar{};  ///< a level to reach
+};
+void draw_bands(const std::filesystem::path& file, const BandFigure& figure);
+
+/// A grid of cells coloured by their value, with the value and its uncertainty written into them.
+struct HeatFigure {
+  struct Cell {
+    std::optional<Interval> value{};  ///< none for a cell that is not finished
+    bool partly = false;              ///< some of its trials are not finished
+  };
+  std::string title{}, x_label{}, y_label{};
+  std::vector<std::string> x{}, y{};
+  std::vector<Cell> cells{};  ///< [y][x]
+};
+void draw_heat(const std::filesystem::path& file, const HeatFigure& figure);
+
+/// Estimates under each other, each with its interval and a word about it.
+struct IntervalFigure {
+  struct Row {
+    std::string name{}, remark{};
+    Interval value{};
+  };
+  std::string title{}, x_label{};
+  std::vector<Row> rows{};       ///< from above
+  std::optional<double> mark{};  ///< a value to compare with
+};
+void draw_intervals(const std::filesystem::path& file, const IntervalFigure& figure);
+
+// ---- the figures of each study
+BandFigure curves_of(const Comparison& comparison);
+BandFigure figure_of(const std::vector<Rung>& ladder, const std::string& run);
+HeatFigure figure_of(const SweepTable& table);
+IntervalFigure figure_of(const std::vector<AblationRow>& rows, const std::string& game, const std::string& measure);
+
+/// What was found, as a page of its own: the plan, every trial, and the figures of a sweep or an ablation, or else
+/// those of a comparison of the variants.
+void write_study_page(const std::filesystem::path& html, const Study& study);
+/// The same for runs.
+void write_comparison_page(const std::filesystem::path& html, const Comparison& comparison);
+
+}  // namespace zithercraft

@@ -1,0 +1,66 @@
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "zithercraft/study/run.hpp"
+#include "zithercraft/study/statistics.hpp"
+
+namespace zithercraft {
+
+/// Runs that differ by nothing but their seeds.
+struct RunGroup {
+  std::string name{};
+  std::vector<std::filesystem::path> runs{};
+};
+
+/// Groups what is named: the folder of a study gives a group for each of its variants, a folder of runs named `seed-N`
+/// one group, and single runs of one name but for an ending `-N` or `seed-N` are one too. Throws Error (file) for a
+/// folder that holds none, Error (refused) if runs of a group differ by more than their seeds.
+std::vector<RunGroup> group_runs(const std::vector<std::filesystem::path>& named);
+
+struct CompareOptions {
+  std::int64_t episodes = 200;  ///< that each run is scored on, at least 1
+  std::uint64_t seed = 0;
+  double bar = 0.9;  ///< of the success of the last 100 episodes in training, 0 to 1
+  std::size_t threads = 0;
+};
+
+/// A group's curve: interquartile mean over its runs with its 95% interval, where all have got so far.
+struct Curve {
+  std::vector<double> decisions{}, mean{}, low{}, high{};
+};
+
+struct GroupScore {
+  std::string name{}, game{};
+  std::vector<double> success{}, episode_return{};  ///< by run
+  Interval mean_success{}, mean_return{};           ///< interquartile means over the runs
+  std::size_t reached = 0;                          ///< runs that reached the bar
+  /// Of those that reached it: interquartile means. Without any, infinite.
+  double decisions_to_bar = 0.0, seconds_to_bar = 0.0;
+  /// Against the first group: difference of success, and the chance that a run of this group does better.
+  Interval difference{}, improvement{};
+  Curve curve{};  ///< of the success of the last 100 episodes
+};
+
+struct Comparison {
+  CompareOptions options{};
+  std::vector<GroupScore> groups{};
+  std::string to_json() const;
+};
+
+Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& options = {});
+
+// ---- one run over its training
+
+/// A kept checkpoint's score on episodes that are the same for all.
+struct Rung {
+  std::string checkpoint{};
+  std::int64_t decisions = 0;
+  Interval success{}, episode_return{};
+};
+/// Scores every kept checkpoint of a run, the oldest first, the newest policy last, deciding greedily.
+std::vector<Rung> ladder(const Run& run, std::int64_t episodes = 200, std::uint64_t seed = 0, std::size_t threads = 0);
+
+}  // namespace zithercraft

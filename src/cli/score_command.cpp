@@ -1,0 +1,111 @@
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "commands.hpp"
+#include "games.hpp"
+#include "tables.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/files.hpp"
+#include "zithercraft/show/figures.hpp"
+#include "zithercraft/study/score.hpp"
+#include "zithercraft/study/sweep.hpp"
+
+namespace zithercraft::cli {
+namespace {
+
+using nlohmann::ordered_json;
+
+void print_score(const Score& s) {
+  fmt::print("{}: {} episodes of seed {}, {} decisions, 95% intervals\n\n", s.game, s.episodes, s.seed,
+             s.decisions == Decisions::greedy ? "greedy" : "sampled");
+  fmt::print("{:<10} {:<24} {:<24} {:<24} {:<26} {}\n", "pilot", "success %", "return", "length",
+             "trained less it: success", "return");
+  for (const PilotScore& p : s.pilots) {
+    fmt::print("{:<10} {:<24} {:<24} {:<24}", p.name, with_range(in_percent(p.success), "{:.1f}"),
+               with_range(p.episode_return, "{:.2f}"), with_range(p.length, "{:.1f}"));
+    if (&p != &s.pilots.front())
+      fmt::print(" {:<26} {}", with_range(in_percent(p.success_behind), "{:+.1f}"),
+                 with_range(p.return_behind, "{:+.2f}"));
+    fmt::print("\n");
+  }
+  fmt::print("\n{:<10}", "paid by");
+  for (const auto& [term, interval] : s.pilots[0].terms) fmt::print(" {:<22}", term);
+  for (const PilotScore& p : s.pilots) {
+    fmt::print("\n{:<10}", p.name);
+    for (const auto& [term, interval] : p.terms) fmt::print(" {:<22}", with_range(interval, "{:.2f}"));
+  }
+  fmt::print("\n");
+}
+
+// The variants to score in: those of a plan file, or all combinations of the values to vary.
+std::vector<Variant> variants_of(const ScoreCommand& c, const Run& run) {
+  if (!c.variants.empty()) {
+    if (!c.vary.empty())
+      throw Error(Fault::usage, "--vary and --variants cannot be given both", "score", "give one of them");
+    const StudyPlan plan = load_plan(c.variants, [&](const std::string&) { return run.game_spec(); });
+    for (const Variant& variant : plan.variants)
+      if (!variant.learner.empty() || !variant.without.empty())
+        throw Error(Fault::usage, "the variant '" + variant.name + "' changes more than keys of the game", c.variants,
+                    "give variants with `set` alone");
+    return plan.variants;
+  }
+  std::vector<GridAxis> axes;
+  for (const std::string& text : c.vary) axes.push_back(parse_axis(text, "--vary"));
+  if (axes.empty()) return {};
+  return sweep_plan(StudyPlan{}, axes).variants;
+}
+
+int score_variants(const ScoreCommand& c, const Run& run, const std::vector<Variant>& variants,
+                   const ScoreOptions& options) {
+  ordered_json list = ordered_json::array();
+  IntervalFigure figure{.title = run.folder().string() + ": how far the skill carries, 95% interval",
+                        .x_label = "success"};
+  std::string csv;
+  for (const Variant& variant : variants) {
+    const Score s = score(run, variant, options);
+    if (!c.json && list.empty()) {
+      fmt::print("{}: {} episodes of seed {} in each variant, 95% intervals; success %\n\n{:<34}", s.game, s.episodes,
+                 s.seed, "variant");
+      for (const PilotScore& p : s.pilots) fmt::print(" {:<24}", p.name);
+      fmt::print(" return of the trained one\n");
+    }
+    if (!c.json) {
+      fmt::print("{:<34}", variant.name);
+      for (const PilotScore& p : s.pilots) fmt::print(" {:<24}", with_range(in_percent(p.success), "{:.1f}"));
+      fmt::print(" {}\n", with_range(s.pilots[0].episode_return, "{:.2f}"));
+      std::fflush(stdout);
+    }
+    list.push_back({{"variant", variant.name}, {"score", ordered_json::parse(s.to_json())}});
+    figure.rows.push_back({variant.name, with_range(in_percent(s.pilots[0].success), "{:.0f}%"), s.pilots[0].success});
+  }
+  if (c.json) fmt::print("{}\n", list.dump(2));
+  if (!c.png.empty()) draw_intervals(c.png, figure);
+  return done;
+}
+
+}  // namespace
+
+int ScoreCommand::run() const {
+  ScoreOptions options{.episodes = episodes, .seed = seed, .threads = threads};
+  if (sampled) options.decisions = Decisions::sampled;
+  if (!against.empty()) options.against = against;
+  const Run opened = Run::open(run_folder);
+  if (const auto list = variants_of(*this, opened); !list.empty()) {
+    if (!csv.empty())
+      throw Error(Fault::usage, "--csv lists the episodes of one game", "score",
+                  "score the variants one by one for it");
+    return score_variants(*this, opened, list, options);
+  }
+  if (!png.empty()) throw Error(Fault::usage, "--png draws variants", "score", "give --vary or --variants too");
+  const Score result = score(opened, options);
+  if (!csv.empty()) write_atomically(csv, result.to_csv());
+  if (json) {
+    fmt::print("{}\n", result.to_json());
+  } else {
+    print_score(result);
+    if (!csv.empty()) fmt::print("\nepisodes: {}\n", csv);
+  }
+  return done;
+}
+
+}  // namespace zithercraft::cli

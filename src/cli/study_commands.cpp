@@ -1,0 +1,272 @@
+#include <fmt/format.h>
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "commands.hpp"
+#include "games.hpp"
+#include "progress.hpp"
+#include "signals.hpp"
+#include "tables.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/show/figures.hpp"
+#include "zithercraft/study/ablation.hpp"
+#include "zithercraft/study/comparison.hpp"
+#include "zithercraft/study/sweep.hpp"
+
+namespace zithercraft::cli {
+namespace {
+
+using nlohmann::ordered_json;
+
+ordered_json json_of(double value) { return std::isfinite(value) ? ordered_json(value) : ordered_json(); }
+ordered_json json_of(const Interval& i) {
+  return {{"mean", json_of(i.mean)}, {"low", json_of(i.low)}, {"high", json_of(i.high)}};
+}
+
+std::int64_t whole(const std::string& text) {
+  std::int64_t number = 0;
+  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
+  if (error != std::errc{} || end != text.data() + text.size() || number < 0)
+    throw Error(Fault::usage, "'" + text + "' is no seed", "--seeds", "give whole numbers from 0 on, like 1,2,3");
+  return number;
+}
+
+// The plan of a study that begins with a game. What is not given stays as in the study that is resumed.
+StudyPlan plan_of(const TrialFlags& flags, const StudyFlags& study, const std::string& name) {
+  StudyPlan plan;
+  if (study.resume) {
+    plan = Study::open(study.folder).plan();
+    plan.variants.clear();
+  }
+  plan.name = name;
+  plan.games = {find_game(flags.game, flags.set)};
+  plan.decisions = flags.decisions.value_or(plan.decisions);
+  plan.episodes = flags.episodes.value_or(plan.episodes);
+  if (!flags.seeds.empty()) {
+    plan.seeds.clear();
+    for (const std::uint64_t seed : parse_seeds(flags.seeds)) plan.seeds.push_back(static_cast<std::int64_t>(seed));
+  }
+  if (!flags.measures.empty()) plan.measures = flags.measures;
+  for (const std::string& setting : flags.learner) plan.learner = with_setting(plan.learner, setting);
+  return plan;
+}
+
+Study run(const StudyPlan& plan, const StudyFlags& flags) {
+  StudyOptions options;
+  options.folder = flags.folder;
+  options.threads = flags.threads;
+  options.existing = flags.resume ? Existing::resume : flags.fresh ? Existing::fresh : Existing::refuse;
+  options.stop = &stop_on_signal();
+  ProgressLine line(flags.quiet);
+  options.on_progress = [&](const StudyProgress& p) { line.show(p); };
+  Study study = run_study(plan, options);
+  line.close();
+  return study;
+}
+
+ordered_json json_of(const Study& study) {
+  ordered_json j{{"study", study.folder().string()},          {"name", study.plan().name},
+                 {"decisions", study.plan().decisions},       {"episodes", study.plan().episodes},
+                 {"trials", study.trials().size()},           {"done", study.count(TrialState::done)},
+                 {"failed", study.count(TrialState::failed)}, {"results", ordered_json::array()}};
+  for (const Trial& trial : study.trials()) {
+    ordered_json t{{"game", trial.game},
+                   {"variant", trial.variant},
+                   {"seed", trial.seed},
+                   {"state", trial.state == TrialState::done     ? "done"
+                             : trial.state == TrialState::failed ? "failed"
+                                                                 : "unfinished"}};
+    for (std::size_t m = 0; m < trial.values.size(); ++m) t[study.plan().measures[m]] = json_of(trial.values[m]);
+    if (!trial.error.empty()) t["error"] = trial.error;
+    j["results"].push_back(std::move(t));
+  }
+  return j;
+}
+
+// What all studies say at their end; the exit status.
+int end(const Study& study, bool json, const ordered_json& found) {
+  const auto page = study.folder() / "report.html";
+  write_study_page(page, study);
+  const std::size_t left = study.count(TrialState::waiting);
+  if (json) {
+    ordered_json j = json_of(study);
+    j["found"] = found;
+    j["report"] = page.string();
+    fmt::print("{}\n", j.dump(2));
+    return left == 0 ? done : stopped_by_signal;
+  }
+  for (const Trial& trial : study.trials())
+    if (trial.state == TrialState::failed)
+      fmt::print("failed: {}, {}, seed {}: {}\n", trial.game, trial.variant, trial.seed, trial.error);
+  if (left > 0)
+    fmt::print("{} of {} trials are unfinished; go on with the same command and --resume\n", left,
+               study.trials().size());
+  fmt::print("report: {}\n", page.string());
+  return left == 0 ? done : stopped_by_signal;
+}
+
+// A measure's name as part of a file's.
+std::string file_name(std::string measure) {
+  std::replace_if(
+      measure.begin(), measure.end(), [](char c) { return c == '/' || c == ' '; }, '_');
+  return measure + ".png";
+}
+
+void print_cells(const SweepTable& table) {
+  fmt::print("\n{}: {} (interquartile mean over seeds and half of its 95% interval)\n{:>24}", table.game, table.measure,
+             table.y.key.empty() ? table.x.key : table.y.key + " \\ " + table.x.key);
+  for (const Value& value : table.x.values) fmt::print(" {:>13}", text_of(value));
+  for (std::size_t y = table.y.values.size(); y-- > 0;) {  // as in the picture: upwards
+    fmt::print("\n{:>24}", table.y.key.empty() ? "" : text_of(table.y.values[y]));
+    for (std::size_t x = 0; x < table.x.values.size(); ++x) {
+      const auto& cell = table.cells[y * table.x.values.size() + x];
+      if (!cell.value) {
+        fmt::print(" {:>13}", "unfinished");
+      } else {
+        const double half = 0.5 * (cell.value->high - cell.value->low);
+        fmt::print(" {:>13}",
+                   fmt::format("{:.2f}{}", cell.value->mean, std::isfinite(half) ? fmt::format(" ±{:.2f}", half) : ""));
+      }
+    }
+  }
+  fmt::print("\n");
+}
+
+}  // namespace
+
+std::vector<std::uint64_t> parse_seeds(const std::string& text) {
+  std::vector<std::uint64_t> seeds;
+  for (std::size_t first = 0; first <= text.size();) {
+    const std::size_t comma = std::min(text.find(',', first), text.size());
+    seeds.push_back(static_cast<std::uint64_t>(whole(text.substr(first, comma - first))));
+    first = comma + 1;
+  }
+  return seeds;
+}
+
+int SweepCommand::run() const {
+  std::vector<GridAxis> axes;
+  for (const std::string& text : grid) axes.push_back(parse_axis(text, "--grid"));
+  const StudyPlan plan = sweep_plan(plan_of(trials, study, "sweep"), axes);
+  const Study result = cli::run(plan, study);
+  ordered_json found = ordered_json::array();
+  for (const std::string& measure : result.plan().measures) {
+    const SweepTable table = sweep_table(result, measure);
+    draw_heat(result.folder() / file_name(measure), figure_of(table));
+    if (!json) print_cells(table);
+    for (std::size_t k = 0; k < table.cells.size(); ++k) {
+      const auto& cell = table.cells[k];
+      ordered_json c{{"measure", measure}, {table.x.key, text_of(table.x.values[k % table.x.values.size()])}};
+      if (!table.y.key.empty()) c[table.y.key] = text_of(table.y.values[k / table.x.values.size()]);
+      c["trials"] = cell.trials;
+      c["value"] = cell.value ? json_of(*cell.value) : ordered_json();
+      found.push_back(std::move(c));
+    }
+  }
+  if (!json) fmt::print("\n");
+  return end(result, json, found);
+}
+
+int AblateCommand::run() const {
+  const AblationParts parts{.terms = only != "senses", .senses = only != "terms"};
+  const Study result = cli::run(ablation_plan(plan_of(trials, study, "ablation"), parts), study);
+  ordered_json found = ordered_json::array();
+  for (const std::string& measure : result.plan().measures) {
+    const auto rows = ablation_table(result, measure);
+    if (const auto figure = figure_of(rows, result.plan().games[0].name, measure); !figure.rows.empty())
+      draw_intervals(result.folder() / file_name(measure), figure);
+    if (!json) fmt::print("{:<24} {:>7}  {:<26} {:<28} {}\n", measure, "trials", "value", "loss without it", "");
+    for (const AblationRow& row : rows) {
+      const bool part = !row.part.empty();
+      found.push_back({{"measure", measure},
+                       {"without", row.part},
+                       {"trials", row.trials},
+                       {"value", json_of(row.value)},
+                       {"effect", part ? json_of(row.effect) : ordered_json()},
+                       {"verdict", part ? name_of(row.verdict) : ""}});
+      if (json) continue;
+      fmt::print("{:<24} {:>7}  {:<26} {:<28} {}\n", part ? "without " + row.part : "as it is",
+                 fmt::format("{}/{}", row.trials, row.of),
+                 row.trials == 0 ? "unfinished" : with_range(row.value, "{:.3f}"),
+                 part && row.trials > 0 ? with_range(row.effect, "{:+.3f}") : "", part ? name_of(row.verdict) : "");
+    }
+    if (!json) fmt::print("\n");
+  }
+  return end(result, json, found);
+}
+
+int StudyCommand::run() const {
+  const Study result = cli::run(load_plan(plan, [](const std::string& name) { return find_game(name); }), study);
+  const StudyPlan& p = result.plan();
+  ordered_json found = ordered_json::array();
+  for (const GameSpec& game : p.games) {
+    if (!json) {
+      fmt::print("{:<28}", game.name);
+      for (const std::string& measure : p.measures) fmt::print(" {:<28}", measure);
+      fmt::print("\n");
+    }
+    for (const Variant& variant : p.variants) {
+      ordered_json row{{"game", game.name}, {"variant", variant.name}};
+      if (!json) fmt::print("{:<28}", variant.name);
+      for (const std::string& measure : p.measures) {
+        const auto values = result.values(game.name, variant.name, measure);
+        row[measure] = values.empty() ? ordered_json() : json_of(repetitions_interval(values));
+        if (!json)
+          fmt::print(" {:<28}", values.empty() ? "unfinished" : with_range(repetitions_interval(values), "{:.3g}"));
+      }
+      if (!json) fmt::print("\n");
+      found.push_back(std::move(row));
+    }
+    if (!json) fmt::print("\n");
+  }
+  return end(result, json, found);
+}
+
+int CompareCommand::run() const {
+  const Comparison c = compare(group_runs({paths.begin(), paths.end()}),
+                               {.episodes = episodes, .seed = seed, .bar = bar, .threads = threads});
+  if (!png.empty()) draw_bands(png, curves_of(c));
+  if (!html.empty()) write_comparison_page(html, c);
+  if (json) {
+    fmt::print("{}\n", c.to_json());
+    return done;
+  }
+  fmt::print("{} episodes of seed {} for each run; interquartile means over runs, 95% intervals\n\n", episodes, seed);
+  fmt::print("{:<28} {:>4}  {:<24} {:<24} {:<24} {:<22} {}\n", "group", "runs", "success %", "return",
+             "success less first %", "chance to be better", fmt::format("to {:.0f}%", 100 * bar));
+  for (const GroupScore& g : c.groups) {
+    const bool first = &g == &c.groups.front();
+    fmt::print("{:<28} {:>4}  {:<24} {:<24} {:<24} {:<22} {}\n", g.name, g.success.size(),
+               with_range(in_percent(g.mean_success), "{:.1f}"), with_range(g.mean_return, "{:.2f}"),
+               first ? "" : with_range(in_percent(g.difference), "{:+.1f}"),
+               first ? "" : with_range(g.improvement, "{:.2f}"),
+               g.reached == 0 ? "never"
+                              : fmt::format("{:.2f}M decisions, {:.0f} s ({} of {})", g.decisions_to_bar / 1e6,
+                                            g.seconds_to_bar, g.reached, g.success.size()));
+  }
+  if (!png.empty()) fmt::print("\ncurves: {}\n", png);
+  if (!html.empty()) fmt::print("page: {}\n", html);
+  return done;
+}
+
+int LadderCommand::run() const {
+  const auto rungs = ladder(Run::open(run_folder), episodes, seed, threads);
+  if (!png.empty()) draw_bands(png, figure_of(rungs, run_folder));
+  ordered_json list = ordered_json::array();
+  if (!json) fmt::print("{:<20} {:>12}  {:<24} {}\n", "checkpoint", "decisions", "success %", "return");
+  for (const Rung& rung : rungs) {
+    list.push_back({{"checkpoint", rung.checkpoint},
+                    {"decisions", rung.decisions},
+                    {"success", json_of(rung.success)},
+                    {"return", json_of(rung.episode_return)}});
+    if (!json)
+      fmt::print("{:<20} {:>12}  {:<24} {}\n", rung.checkpoint, rung.decisions,
+                 with_range(in_percent(rung.success), "{:.1f}"), with_range(rung.episode_return, "{:.2f}"));
+  }
+  if (json) fmt::print("{}\n", list.dump(2));
+  return done;
+}
+
+}  // namespace zithercraft::cli

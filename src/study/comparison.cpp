@@ -1,0 +1,229 @@
+#include "zithercraft/study/comparison.hpp"
+
+#include <fmt/format.h>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <nlohmann/json.hpp>
+
+#include "intervals_json.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/game/load.hpp"
+#include "zithercraft/match/play.hpp"
+#include "zithercraft/study/measure.hpp"
+#include "zithercraft/study/metrics.hpp"
+#include "zithercraft/study/study.hpp"
+
+namespace zithercraft {
+namespace {
+
+namespace fs = std::filesystem;
+constexpr std::size_t curve_points = 100;
+constexpr double endless = std::numeric_limits<double>::infinity();
+
+bool all_digits(const std::string& text) {
+  return !text.empty() && text.find_first_not_of("0123456789") == std::string::npos;
+}
+
+// What a run's name says beside its seed: "runs/first" for "runs/first/seed-2" and for "runs/first-2".
+std::string name_without_seed(const fs::path& run) {
+  const fs::path plain = (run / "").parent_path();
+  const std::string leaf = plain.filename().string();
+  const std::size_t dash = leaf.rfind('-');
+  if (dash == std::string::npos || !all_digits(leaf.substr(dash + 1))) return plain.string();
+  if (leaf.substr(0, dash) == "seed" && plain.has_parent_path()) return plain.parent_path().string();
+  return (plain.parent_path() / leaf.substr(0, dash)).string();
+}
+
+std::vector<fs::path> runs_within(const fs::path& folder) {
+  std::vector<fs::path> runs;
+  std::error_code code;
+  for (const auto& entry : fs::directory_iterator(folder, code))
+    if (entry.path().filename().string().starts_with("seed-") && holds_run(entry.path())) runs.push_back(entry.path());
+  std::sort(runs.begin(), runs.end());
+  return runs;
+}
+
+void check_alike(const RunGroup& group) {
+  const Run first = Run::open(group.runs.front());
+  for (const fs::path& folder : group.runs) {
+    const Run run = Run::open(folder);
+    auto difference = first_difference(first.game_spec(), run.game_spec());
+    if (difference.empty() && !(first.settings().learner == run.settings().learner))
+      difference = "the learner's settings";
+    if (difference.empty() && first.settings().decisions != run.settings().decisions) difference = "decisions";
+    if (!difference.empty())
+      throw Error(Fault::refused,
+                  "runs of the group '" + group.name + "' differ by more than their seeds: " + difference,
+                  folder.string(), "give runs that differ otherwise other names");
+  }
+}
+
+std::vector<RunGroup> groups_of_study(const fs::path& folder) {
+  const Study study = Study::open(folder);
+  std::vector<RunGroup> groups;
+  for (const GameSpec& game : study.plan().games)
+    for (const Variant& variant : study.plan().variants) {
+      RunGroup group{study.plan().games.size() == 1 ? variant.name : game.name + ": " + variant.name, {}};
+      for (const Trial& trial : study.trials())
+        if (trial.state == TrialState::done && trial.game == game.name && trial.variant == variant.name)
+          group.runs.push_back(study.trial_folder(trial));
+      if (!group.runs.empty()) groups.push_back(std::move(group));
+    }
+  if (groups.empty())
+    throw Error(Fault::refused, "no trial of the study is finished", folder.string(), "go on with it first");
+  return groups;
+}
+
+// Success of the last 100 episodes after so many decisions: the last update up to there.
+double success_at(const std::vector<MetricsRow>& rows, double decisions) {
+  double success = 0.0;
+  for (const MetricsRow& row : rows) {
+    if (static_cast<double>(row.decisions) > decisions) break;
+    success = row.recent_success;
+  }
+  return success;
+}
+
+Curve curve_of(const RunGroup& group) {
+  std::vector<std::vector<MetricsRow>> runs;
+  double last = endless;
+  for (const fs::path& folder : group.runs) {
+    runs.push_back(Metrics(Run::open(folder).metrics()).rows());
+    if (runs.back().empty()) return {};
+    last = std::min(last, static_cast<double>(runs.back().back().decisions));
+  }
+  Curve curve;
+  for (std::size_t i = 1; i <= curve_points; ++i) {
+    const double at = last * static_cast<double>(i) / curve_points;
+    std::vector<double> success;
+    for (const auto& rows : runs) success.push_back(success_at(rows, at));
+    const Interval interval = repetitions_interval(success);
+    curve.decisions.push_back(at);
+    curve.mean.push_back(interval.mean);
+    curve.low.push_back(std::max(0.0, interval.low));
+    curve.high.push_back(std::min(1.0, interval.high));
+  }
+  return curve;
+}
+
+Interval within(Interval interval, double low, double high) {
+  return {interval.mean, std::max(low, interval.low), std::min(high, interval.high)};
+}
+
+GroupScore score_group(const RunGroup& group, const CompareOptions& options, WorkerPool& pool) {
+  check_alike(group);
+  GroupScore score{.name = group.name};
+  std::vector<double> decisions, seconds;
+  for (const fs::path& folder : group.runs) {
+    const Run run = Run::open(folder);
+    GameSpec game = run.game_spec();
+    score.game = game.name;
+    game.stages.clear();
+    const auto values = take_measures(run, game, {"success", "return", "decisions_to_bar", "seconds_to_bar"},
+                                      options.episodes, options.seed, options.bar, pool);
+    score.success.push_back(values[0]);
+    score.episode_return.push_back(values[1]);
+    if (!std::isfinite(values[2])) continue;
+    decisions.push_back(values[2]);
+    seconds.push_back(values[3]);
+  }
+  score.mean_success = within(repetitions_interval(score.success), 0.0, 1.0);
+  score.mean_return = repetitions_interval(score.episode_return);
+  score.reached = decisions.size();
+  score.decisions_to_bar = decisions.empty() ? endless : interquartile_mean(decisions);
+  score.seconds_to_bar = seconds.empty() ? endless : interquartile_mean(seconds);
+  score.curve = curve_of(group);
+  return score;
+}
+
+}  // namespace
+
+std::vector<RunGroup> group_runs(const std::vector<fs::path>& named) {
+  std::vector<RunGroup> groups;
+  const auto add = [&](const std::string& name, const fs::path& run) {
+    const auto found = std::find_if(groups.begin(), groups.end(), [&](const RunGroup& g) { return g.name == name; });
+    RunGroup& group = found == groups.end() ? groups.emplace_back(RunGroup{name, {}}) : *found;
+    if (std::find(group.runs.begin(), group.runs.end(), run) == group.runs.end()) group.runs.push_back(run);
+  };
+  for (const fs::path& path : named) {
+    if (holds_run(path)) {
+      add(name_without_seed(path), path);
+    } else if (fs::exists(path / "study.toml")) {
+      for (const RunGroup& group : groups_of_study(path))
+        for (const fs::path& run : group.runs)
+          add(named.size() == 1 ? group.name : path.string() + ": " + group.name, run);
+    } else {
+      const auto runs = runs_within(path);
+      if (runs.empty())
+        throw Error(Fault::file, fs::exists(path) ? "the folder holds no run and no study" : "there is no such folder",
+                    path.string(), "name a run, a study, or a folder of runs named seed-1, seed-2 and so on");
+      for (const fs::path& run : runs) add(name_without_seed(run), run);
+    }
+  }
+  return groups;
+}
+
+Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& options) {
+  if (groups.empty() || options.episodes < 1)
+    throw Error(Fault::usage, "there is nothing to compare", "compare", "name runs, and at least 1 episode");
+  WorkerPool pool(options.threads);
+  Comparison comparison{options, {}};
+  for (const RunGroup& group : groups) {
+    GroupScore score = score_group(group, options, pool);
+    const GroupScore& first = comparison.groups.empty() ? score : comparison.groups.front();
+    score.difference = within(repetitions_difference(score.success, first.success), -1.0, 1.0);
+    score.improvement = probability_of_improvement(score.success, first.success);
+    comparison.groups.push_back(std::move(score));
+  }
+  return comparison;
+}
+
+std::string Comparison::to_json() const {
+  nlohmann::ordered_json j{{"episodes", options.episodes}, {"seed", options.seed}, {"bar", options.bar}};
+  j["groups"] = nlohmann::ordered_json::array();
+  for (const GroupScore& g : groups)
+    j["groups"].push_back(
+        {{"name", g.name},
+         {"game", g.game},
+         {"runs", g.success.size()},
+         {"success", json_of(g.mean_success)},
+         {"return", json_of(g.mean_return)},
+         {"success_by_run", g.success},
+         {"return_by_run", g.episode_return},
+         {"reached_bar", g.reached},
+         {"decisions_to_bar", json_of(g.decisions_to_bar)},
+         {"seconds_to_bar", json_of(g.seconds_to_bar)},
+         {"difference_to_first", json_of(g.difference)},
+         {"chance_of_improvement", json_of(g.improvement)},
+         {"curve",
+          {{"decisions", g.curve.decisions}, {"mean", g.curve.mean}, {"low", g.curve.low}, {"high", g.curve.high}}}});
+  return j.dump(2);
+}
+
+std::vector<Rung> ladder(const Run& run, std::int64_t episodes, std::uint64_t seed, std::size_t threads) {
+  if (episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
+  GameSpec spec = run.game_spec();
+  spec.stages.clear();
+  const Game game(spec);
+  WorkerPool pool(threads);
+  std::vector<Rung> rungs;
+  const auto climb = [&](const std::string& name, std::int64_t decisions) {
+    const Crew crew(game, policy_pilot(game, 0, run.policy(name)), seed);
+    const auto results = play_episodes(game, crew.pilots(), episodes, derived_seed(seed, "score"), pool);
+    std::vector<double> returns;
+    std::size_t successes = 0;
+    for (const EpisodeResult& e : results) {
+      returns.push_back(e.episode_return);
+      successes += e.outcome == Outcome::success ? 1 : 0;
+    }
+    rungs.push_back({name, decisions, share_interval(successes, results.size()), mean_interval(returns)});
+  };
+  for (const std::string& name : run.checkpoint_names()) climb(name, std::stoll(name.substr(name.find('-') + 1)));
+  const std::int64_t done = run.decisions_done();
+  if (rungs.empty() || rungs.back().decisions != done) climb("last", done);
+  return rungs;
+}
+
+}  // namespace zithercraft

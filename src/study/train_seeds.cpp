@@ -1,0 +1,71 @@
+#include <fmt/format.h>
+#include <algorithm>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/study/train.hpp"
+
+namespace zithercraft {
+namespace {
+
+// What the trainings together have come to.
+TrainingProgress sum_of(const std::vector<TrainingProgress>& each, std::int64_t total) {
+  TrainingProgress all{.total = total};
+  double begun = 0.0;
+  for (const TrainingProgress& p : each) {
+    all.decisions += p.decisions;
+    all.decisions_per_second += p.decisions < p.total ? p.decisions_per_second : 0.0;
+    all.seconds = std::max(all.seconds, p.seconds);
+    all.times += p.times;
+    all.busy_share = std::max(all.busy_share, p.busy_share);
+    all.episodes += p.episodes;
+    if (p.episodes == 0) continue;
+    begun += 1.0;
+    all.mean_return += (p.mean_return - all.mean_return) / begun;
+    all.mean_length += (p.mean_length - all.mean_length) / begun;
+    all.success += (p.success - all.success) / begun;
+  }
+  all.seconds_left = static_cast<double>(total - all.decisions) / std::max(1.0, all.decisions_per_second);
+  return all;
+}
+
+}  // namespace
+
+std::vector<Run> train_seeds(const GameSpec& game, const TrainOptions& options,
+                             const std::vector<std::uint64_t>& seeds) {
+  if (seeds.empty()) throw Error(Fault::usage, "there is no seed", "seeds", "give one or more");
+  for (auto seed = seeds.begin(); seed != seeds.end(); ++seed)
+    if (std::find(seeds.begin(), seed, *seed) != seed)
+      throw Error(Fault::usage, fmt::format("the seed {} is there twice", *seed), "seeds", "give each once");
+  if (options.ranks != nullptr)
+    throw Error(Fault::usage, "several seeds cannot be trained by processes together", "seeds",
+                "train them one by one");
+  const std::size_t threads =
+      options.threads != 0 ? options.threads : std::max<std::size_t>(1, std::thread::hardware_concurrency());
+  WorkerPool at_once(std::min(threads, seeds.size()));
+  std::vector<std::optional<Run>> runs(seeds.size());
+  std::vector<TrainingProgress> each(seeds.size());
+  std::mutex mutex;
+  at_once.run(seeds.size(), [&](std::size_t item, std::size_t) {
+    TrainOptions own = options;
+    own.folder = options.folder / fmt::format("seed-{}", seeds[item]);
+    own.seed = seeds[item];
+    own.threads = std::max<std::size_t>(1, threads / at_once.threads());
+    if (own.existing == Existing::resume && !holds_run(own.folder)) own.existing = Existing::fresh;
+    own.on_progress = [&, item](const TrainingProgress& p) {
+      const std::lock_guard lock(mutex);
+      each[item] = p;
+      if (options.on_progress)
+        options.on_progress(sum_of(each, options.decisions * static_cast<std::int64_t>(seeds.size())));
+    };
+    runs[item] = train(game, own);
+  });
+  std::vector<Run> list;
+  for (auto& run : runs) list.push_back(std::move(*run));
+  return list;
+}
+
+}  // namespace zithercraft
