@@ -53,8 +53,12 @@ StudyPlan plan_of(const TrialFlags& flags, const StudyFlags& study, const std::s
   return plan;
 }
 
-Study run(const StudyPlan& plan, const StudyFlags& flags) {
+// The study as it then stands; none in a process that only worked for the first.
+std::optional<Study> run(const StudyPlan& plan, const StudyFlags& flags) {
+  const auto ranks = join_ranks(Together::handing_out);
+  const bool first = ranks == nullptr || ranks->number() == 0;
   StudyOptions options;
+  options.ranks = ranks.get();
   options.folder = flags.folder;
   options.threads = flags.threads;
   options.existing = flags.resume ? Existing::resume : flags.fresh ? Existing::fresh : Existing::refuse;
@@ -63,7 +67,7 @@ Study run(const StudyPlan& plan, const StudyFlags& flags) {
   options.on_progress = [&](const StudyProgress& p) { line.show(p); };
   Study study = run_study(plan, options);
   line.close();
-  return study;
+  return first ? std::optional(std::move(study)) : std::nullopt;
 }
 
 ordered_json json_of(const Study& study) {
@@ -150,7 +154,9 @@ int SweepCommand::run() const {
   std::vector<GridAxis> axes;
   for (const std::string& text : grid) axes.push_back(parse_axis(text, "--grid"));
   const StudyPlan plan = sweep_plan(plan_of(trials, study, "sweep"), axes);
-  const Study result = cli::run(plan, study);
+  const auto ran = cli::run(plan, study);
+  if (!ran) return done;
+  const Study& result = *ran;
   ordered_json found = ordered_json::array();
   for (const std::string& measure : result.plan().measures) {
     const SweepTable table = sweep_table(result, measure);
@@ -171,7 +177,9 @@ int SweepCommand::run() const {
 
 int AblateCommand::run() const {
   const AblationParts parts{.terms = only != "senses", .senses = only != "terms"};
-  const Study result = cli::run(ablation_plan(plan_of(trials, study, "ablation"), parts), study);
+  const auto ran = cli::run(ablation_plan(plan_of(trials, study, "ablation"), parts), study);
+  if (!ran) return done;
+  const Study& result = *ran;
   ordered_json found = ordered_json::array();
   for (const std::string& measure : result.plan().measures) {
     const auto rows = ablation_table(result, measure);
@@ -198,7 +206,9 @@ int AblateCommand::run() const {
 }
 
 int StudyCommand::run() const {
-  const Study result = cli::run(load_plan(plan, [](const std::string& name) { return find_game(name); }), study);
+  const auto ran = cli::run(load_plan(plan, [](const std::string& name) { return find_game(name); }), study);
+  if (!ran) return done;
+  const Study& result = *ran;
   const StudyPlan& p = result.plan();
   ordered_json found = ordered_json::array();
   for (const GameSpec& game : p.games) {

@@ -99,7 +99,34 @@ class MpiRanks final : public Ranks {
     return all;
   }
 
+  std::vector<std::byte> ask(std::span<const std::byte> question) override {
+    MPI_Send(question.data(), static_cast<int>(question.size()), MPI_BYTE, 0, asked, MPI_COMM_WORLD);
+    return received(0, answered)->text;
+  }
+  std::optional<Question> question() override { return received(MPI_ANY_SOURCE, asked, false); }
+  void answer(std::size_t rank, std::span<const std::byte> text) override {
+    MPI_Send(text.data(), static_cast<int>(text.size()), MPI_BYTE, static_cast<int>(rank), answered, MPI_COMM_WORLD);
+  }
+
  private:
+  static constexpr int asked = 1, answered = 2;  // kinds of messages
+
+  // Looks now and then instead of waiting: waiting would keep a processor busy.
+  static std::optional<Question> received(int from, int kind, bool wait = true) {
+    MPI_Status status;
+    int there = 0;
+    while (MPI_Iprobe(from, kind, MPI_COMM_WORLD, &there, &status), there == 0) {
+      if (!wait) return std::nullopt;
+      std::this_thread::sleep_for(std::chrono::milliseconds(2));
+    }
+    int size = 0;
+    MPI_Get_count(&status, MPI_BYTE, &size);
+    Question question{static_cast<std::size_t>(status.MPI_SOURCE),
+                      std::vector<std::byte>(static_cast<std::size_t>(size))};
+    MPI_Recv(question.text.data(), size, MPI_BYTE, status.MPI_SOURCE, kind, MPI_COMM_WORLD, MPI_STATUS_IGNORE);
+    return question;
+  }
+
   std::size_t number_ = 0, count_ = 1, here_ = 1;
   std::vector<int> sizes_, places_, sent_sizes_, sent_places_;
   std::vector<float> parts_;
@@ -109,15 +136,16 @@ class MpiRanks final : public Ranks {
 
 }  // namespace
 
-std::unique_ptr<Ranks> join_ranks() {
-  const std::size_t together = started_together();
-  if (together <= 1) return nullptr;
+std::unique_ptr<Ranks> join_ranks(Together together) {
+  const std::size_t count = started_together();
+  if (count <= 1) return nullptr;
 #ifdef ZITHERCRAFT_MPI
-  if (!std::has_single_bit(together))
-    throw Error(Fault::refused, std::to_string(together) + " processes cannot train together", "mpirun -n",
+  if (together == Together::training && !std::has_single_bit(count))
+    throw Error(Fault::refused, std::to_string(count) + " processes cannot train together", "mpirun -n",
                 "start 2, 4, 8 or another power of two");
   return std::make_unique<MpiRanks>();
 #else
+  static_cast<void>(together);
   throw Error(Fault::refused, "this build cannot train in several processes", "mpirun",
               "install libopenmpi-dev and build again");
 #endif

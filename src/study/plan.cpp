@@ -111,6 +111,7 @@ GameSpec changed_game(const GameSpec& game, const Variant& variant) {
       find_named(role.rewards, "term", part.name, place(variant))->weight = 0.0;
     } else {
       role.senses.erase(find_named(role.senses, "sense", part.name, place(variant)));
+      role.script = {};  // it may need what is gone, and does not play where the role is trained
     }
   }
   return changed;
@@ -122,6 +123,17 @@ void check_names(const Names& names, const std::string& what) {
   for (auto name = names.begin(); name != names.end(); ++name)
     if (std::find(names.begin(), name, *name) != name)
       wrong(fmt::format("'{}' is there twice", *name), what, "give each a name of its own");
+}
+
+void check_variant(const StudyPlan& plan, const GameSpec& game, const Variant& variant) {
+  try {
+    check_scripts(Game(trained_game(game, variant)));
+    learner_of(plan, variant);
+    check_measures(measured_game(game, variant), plan.measures);
+  } catch (const Error& error) {
+    throw Error(error.fault(), error.problem(), "game '" + game.name + "', " + place(variant) + ": " + error.where(),
+                error.mend());
+  }
 }
 
 }  // namespace
@@ -154,12 +166,7 @@ void check_plan(const StudyPlan& plan) {
   if (plan.decisions < 1) wrong("there is nothing to train", "decisions", "give at least 1");
   if (plan.episodes < 1) wrong("there is nothing to measure", "episodes", "give at least 1");
   for (const GameSpec& game : plan.games)
-    for (const Variant& variant : plan.variants) {
-      const Game trained(trained_game(game, variant));
-      check_scripts(trained);
-      learner_of(plan, variant);
-      check_measures(measured_game(game, variant), plan.measures);
-    }
+    for (const Variant& variant : plan.variants) check_variant(plan, game, variant);
 }
 
 std::string to_toml(const StudyPlan& plan) { return toml_text(plan_table(plan)); }

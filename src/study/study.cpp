@@ -1,20 +1,22 @@
 #include "zithercraft/study/study.hpp"
 
-#include <fmt/format.h>
 #include <algorithm>
+#include <atomic>
 #include <chrono>
+#include <exception>
 #include <mutex>
+#include <numeric>
 #include <thread>
 #include <utility>
 
 #include "folder_lock.hpp"
 #include "study_store.hpp"
+#include "trial_work.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/game/load.hpp"
-#include "zithercraft/study/measure.hpp"
 
 namespace zithercraft {
 namespace {
@@ -25,15 +27,6 @@ double seconds_since(Clock::time_point start) { return std::chrono::duration<dou
 
 std::filesystem::path plan_file(const std::filesystem::path& folder) { return folder / "study.toml"; }
 bool holds_study(const std::filesystem::path& folder) { return std::filesystem::exists(plan_file(folder)); }
-
-std::filesystem::path folder_of(const std::filesystem::path& folder, const Trial& trial) {
-  return folder / "trials" / fmt::format("{:04}", trial.number);
-}
-
-template <class List>
-auto& named(List& list, const std::string& name) {
-  return *std::find_if(list.begin(), list.end(), [&](const auto& item) { return item.name == name; });
-}
 
 void delete_study(const std::filesystem::path& folder) {
   std::error_code code;
@@ -66,76 +59,80 @@ StudyPlan extended(StudyPlan before, const StudyPlan& now) {
 class Running {
  public:
   Running(const StudyPlan& plan, std::vector<Trial>& trials, StudyStore& store, const StudyOptions& options)
-      : plan_(plan), trials_(trials), store_(store), options_(options), made_(trials.size()) {
+      : work_(plan, options), trials_(trials), store_(store), options_(options), made_(trials.size(), 0) {
     for (std::size_t i = 0; i < trials.size(); ++i)
       if (trials[i].state == TrialState::waiting) {
         waiting_.push_back(i);
       } else {
-        made_[i] = static_cast<std::size_t>(plan.decisions);
+        done_before_ += made_[i] = plan.decisions;
       }
-    for (const std::size_t made : made_) done_before_ += static_cast<std::int64_t>(made);
   }
 
   void go() {
+    if (options_.ranks != nullptr) return hand_out();
     if (waiting_.empty()) return;
     const std::size_t threads =
         options_.threads != 0 ? options_.threads : std::max<std::size_t>(1, std::thread::hardware_concurrency());
     WorkerPool at_once(std::min(threads, waiting_.size()));
-    threads_each_ = std::max<std::size_t>(1, threads / at_once.threads());
-    at_once.run(waiting_.size(), [&](std::size_t item, std::size_t) {
-      if (!stopped()) carry_out(waiting_[item]);
-    });
+    const std::size_t each = std::max<std::size_t>(1, threads / at_once.threads());
+    at_once.run(waiting_.size(), [&](std::size_t item, std::size_t) { carry_out(waiting_[item], each); });
   }
 
  private:
-  bool stopped() const { return options_.stop != nullptr && options_.stop->load(); }
-
-  void carry_out(std::size_t number) {
-    Trial trial = trials_[number];
-    const auto begun = Clock::now();
-    try {
-      if (!train_and_measure(trial)) return;
-      trial.state = TrialState::done;
-    } catch (const Error& error) {
-      if (error.fault() == Fault::file || error.fault() == Fault::refused) throw;
-      trial.state = TrialState::failed;
-      trial.error = error.problem() + " (" + error.where() + ")";
-    }
-    trial.seconds = seconds_since(begun);
-    const std::lock_guard lock(mutex_);
-    store_.keep(trial, plan_.measures);
-    trials_[number] = trial;
-    report(number, plan_.decisions);
-  }
-
-  // False if it was stopped before its end.
-  bool train_and_measure(Trial& trial) {
-    const GameSpec& game = named(plan_.games, trial.game);
-    const Variant& variant = named(plan_.variants, trial.variant);
-    TrainOptions options;
-    options.folder = folder_of(options_.folder, trial);
-    options.decisions = plan_.decisions;
-    options.seed = static_cast<std::uint64_t>(trial.seed);
-    options.learner = learner_of(plan_, variant);
-    options.threads = threads_each_;
-    options.existing = holds_run(options.folder) ? Existing::resume : Existing::fresh;
-    options.stop = options_.stop;
-    options.on_progress = [&](const TrainingProgress& p) {
+  void carry_out(std::size_t number, std::size_t threads) {
+    if (work_.stopped()) return;
+    keep(work_.carry_out(trials_[number], threads, [&](std::int64_t decisions) {
       const std::lock_guard lock(mutex_);
-      report(trial.number, p.decisions);
-    };
-    const Run run = train(trained_game(game, variant), options);
-    if (!run.finished()) return false;
-    WorkerPool pool(threads_each_);
-    trial.values = take_measures(run, measured_game(game, variant), plan_.measures, plan_.episodes,
-                                 static_cast<std::uint64_t>(plan_.episodes_seed), plan_.bar, pool);
-    for (const std::string& name : run.checkpoint_names())
-      std::filesystem::remove(run.checkpoints() / (name + ".safetensors"));  // the last one tells all a study asks
-    return true;
+      report(number, decisions);
+    }));
   }
 
+  void keep(const Trial& trial) {
+    if (trial.state == TrialState::waiting) return;
+    const std::lock_guard lock(mutex_);
+    store_.keep(trial, work_.plan().measures);
+    trials_[trial.number] = trial;
+    report(trial.number, work_.plan().decisions);
+  }
+
+  // This process works on a trial of its own on another thread, and answers the others meanwhile: each brings what came
+  // of its last trial and is given the next.
+  void hand_out() {
+    std::size_t next = 0;
+    std::mutex taking;
+    const auto take = [&]() -> std::optional<std::size_t> {
+      const std::lock_guard lock(taking);
+      return next < waiting_.size() && !work_.stopped() ? std::optional(waiting_[next++]) : std::nullopt;
+    };
+    std::exception_ptr failure;
+    std::atomic<bool> own_done{false};
+    std::thread own([&] {
+      try {
+        const std::size_t threads = std::max<std::size_t>(1, options_.threads);
+        while (const auto number = take()) carry_out(*number, threads);
+      } catch (...) {
+        failure = std::current_exception();
+      }
+      own_done = true;
+    });
+    std::size_t busy = options_.ranks->count() - 1;
+    while ((busy > 0 || !own_done) && !(own_done && failure)) {
+      const auto question = options_.ranks->question();
+      if (!question) {
+        std::this_thread::sleep_for(std::chrono::milliseconds(2));
+        continue;
+      }
+      if (const auto trial = trial_of(question->text)) keep(*trial);
+      const auto number = take();
+      options_.ranks->answer(question->from, number ? bytes_of(trials_[*number]) : std::vector<std::byte>{});
+      if (!number) --busy;
+    }
+    own.join();
+    if (failure) std::rethrow_exception(failure);
+  }
   void report(std::size_t number, std::int64_t decisions) {
-    made_[number] = static_cast<std::size_t>(std::min(decisions, plan_.decisions));
+    const std::int64_t each = work_.plan().decisions;
+    made_[number] = std::min(decisions, each);
     if (!options_.on_progress) return;
     StudyProgress p;
     p.trials = trials_.size();
@@ -143,25 +140,42 @@ class Running {
       p.done += trial.state == TrialState::done ? 1 : 0;
       p.failed += trial.state == TrialState::failed ? 1 : 0;
     }
-    for (const std::size_t made : made_) p.decisions += static_cast<std::int64_t>(made);
-    p.total = plan_.decisions * static_cast<std::int64_t>(trials_.size());
+    p.decisions = std::accumulate(made_.begin(), made_.end(), std::int64_t{0});
+    p.total = each * static_cast<std::int64_t>(trials_.size());
     p.seconds = seconds_since(begun_);
     p.decisions_per_second = static_cast<double>(p.decisions - done_before_) / std::max(1e-9, p.seconds);
     p.seconds_left = static_cast<double>(p.total - p.decisions) / std::max(1.0, p.decisions_per_second);
     options_.on_progress(p);
   }
 
-  const StudyPlan& plan_;
+  TrialWork work_;
   std::vector<Trial>& trials_;
   StudyStore& store_;
   const StudyOptions& options_;
   std::vector<std::size_t> waiting_;
-  std::vector<std::size_t> made_;  // decisions of each trial
+  std::vector<std::int64_t> made_;  // decisions of each trial
   std::int64_t done_before_ = 0;
-  std::size_t threads_each_ = 1;
   Clock::time_point begun_ = Clock::now();
   std::mutex mutex_;
 };
+
+// What all but the first process do: ask for trials until there is none left.
+void work_for_first(const StudyPlan& plan, const StudyOptions& options) {
+  const TrialWork work(plan, options);
+  std::vector<std::byte> said;
+  for (;;) {
+    const auto trial = trial_of(options.ranks->ask(said));
+    if (!trial) return;
+    said = bytes_of(work.carry_out(*trial, std::max<std::size_t>(1, options.threads), {}));
+  }
+}
+
+// The first process tells the others the plan as it stands in the folder.
+StudyPlan told_by_first(const StudyPlan& own, Ranks& ranks) {
+  const std::string text = ranks.number() == 0 ? to_toml(own) : std::string();
+  const auto told = ranks.gather(std::as_bytes(std::span(text)));
+  return parse_resolved_plan(std::string(reinterpret_cast<const char*>(told.data()), told.size()), "mpirun");
+}
 
 }  // namespace
 
@@ -177,7 +191,7 @@ Study Study::open(const std::filesystem::path& folder) {
   return {folder, std::move(plan), std::move(trials)};
 }
 
-std::filesystem::path Study::trial_folder(const Trial& trial) const { return folder_of(folder_, trial); }
+std::filesystem::path Study::trial_folder(const Trial& trial) const { return trial_folder_of(folder_, trial); }
 
 std::size_t Study::count(TrialState state) const {
   return static_cast<std::size_t>(
@@ -203,6 +217,11 @@ Study run_study(const StudyPlan& given, const StudyOptions& options) {
   check_plan(plan);
   if (options.folder.empty())
     throw Error(Fault::usage, "the study's folder is not given", "StudyOptions::folder", "name one");
+  if (options.ranks != nullptr && options.ranks->number() != 0) {
+    plan = told_by_first(plan, *options.ranks);
+    work_for_first(plan, options);
+    return {options.folder, std::move(plan), {}};
+  }
   const bool there = holds_study(options.folder);
   if (there && options.existing == Existing::refuse)
     throw Error(
@@ -225,6 +244,7 @@ Study run_study(const StudyPlan& given, const StudyOptions& options) {
   StudyStore store(options.folder);
   write_atomically(plan_file(options.folder), to_toml(plan));
   auto trials = store.trials(plan);
+  if (options.ranks != nullptr) told_by_first(plan, *options.ranks);
   Running(plan, trials, store, options).go();
   return {options.folder, std::move(plan), std::move(trials)};
 }

@@ -14,15 +14,15 @@ namespace zithercraft {
 namespace {
 
 std::vector<std::string> mpirun(int processes, const std::vector<std::string>& arguments) {
-  std::vector<std::string> all{ZITHERCRAFT_MPIRUN, "--allow-run-as-root", "--oversubscribe", "-n",
+  std::vector<std::string> all{ZITHERCRAFT_MPIRUN,        "--allow-run-as-root", "--oversubscribe", "-n",
                                std::to_string(processes), test::tool()};
   all.insert(all.end(), arguments.begin(), arguments.end());
   return all;
 }
 
 std::vector<std::string> train_into(const std::filesystem::path& folder, const char* decisions, const char* lanes) {
-  return {"train", "mooring", "--run", folder.string(), "--decisions", decisions, "--lanes", lanes,
-          "--learner", "horizon=32", "--threads", "1"};
+  return {"train",   "mooring", "--run",     folder.string(), "--decisions", decisions,
+          "--lanes", lanes,     "--learner", "horizon=32",    "--threads",   "1"};
 }
 
 TEST(TogetherByMpi, ProcessesTrainWhatOneTrains) {
@@ -51,8 +51,8 @@ TEST(TogetherByMpi, ARunIsStoppedAndResumedByAnyNumber) {
   EXPECT_GT(made, 0);
   EXPECT_LT(made, 4'000'000);
   const auto resume = [&](std::int64_t decisions) {
-    return std::vector<std::string>{"train",       "mooring", "--run", run.string(),
-                                    "--decisions", std::to_string(decisions), "--resume"};
+    return std::vector<std::string>{
+        "train", "mooring", "--run", run.string(), "--decisions", std::to_string(decisions), "--resume"};
   };
   ASSERT_EQ(test::run_tool(resume(made + 20'000)).status, 0);
   const auto result = test::run_program(mpirun(2, resume(made + 40'000)));
@@ -72,6 +72,29 @@ TEST(TogetherByMpi, WhatCannotBeIsSaidOnce) {
   };
   refused(3, train_into(folder / "run", "1000", "96"), "3 processes cannot train together");
   refused(2, train_into(folder / "run", "1000", "96"), "3 groups of lanes");
+}
+
+TEST(TogetherByMpi, TrialsAreHandedOutToAnyNumber) {
+  const test::TemporaryFolder folder;
+  const auto ablate = [&](const char* out) {
+    return std::vector<std::string>{"ablate",      "mooring",
+                                    "--only",      "terms",
+                                    "--seeds",     "1",
+                                    "--decisions", "4000",
+                                    "--episodes",  "20",
+                                    "--learner",   "lanes=32",
+                                    "--learner",   "horizon=32",
+                                    "--learner",   "minibatch=512",
+                                    "--out",       (folder / out).string(),
+                                    "--quiet"};
+  };
+  const auto alone = test::run_tool(ablate("alone"));
+  ASSERT_EQ(alone.status, 0) << alone.err;
+  const auto together = test::run_program(mpirun(3, ablate("together")));
+  ASSERT_EQ(together.status, 0) << together.err;
+  const auto table = [](const std::string& out) { return out.substr(0, out.find("report: ")); };
+  EXPECT_EQ(table(together.out), table(alone.out));
+  EXPECT_NE(alone.out.find("without term.bump"), std::string::npos);
 }
 
 }  // namespace

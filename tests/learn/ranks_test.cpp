@@ -48,6 +48,10 @@ class ThreadRank final : public Ranks {
     table_.meet.arrive_and_wait();
     return all;
   }
+  // One training hands nothing out.
+  std::vector<std::byte> ask(std::span<const std::byte>) override { std::abort(); }
+  std::optional<Question> question() override { std::abort(); }
+  void answer(std::size_t, std::span<const std::byte>) override { std::abort(); }
 
  private:
   float sum_of(std::size_t first, std::size_t ranks, std::size_t i) const {

@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <numeric>
 
 #include "support.hpp"
@@ -49,6 +50,39 @@ TEST_F(Scored, ThreadsDoNotMatterSeedsDo) {
   };
   EXPECT_EQ(json(1, 3), json(2, 3));
   EXPECT_NE(json(1, 3), json(1, 4));
+}
+
+TEST_F(Scored, PairsEpisodesAndListsThem) {
+  const Score s = score(run(), {.episodes = 50, .seed = 3, .against = {"script", (*folder / "run").string()}});
+  ASSERT_EQ(s.pilots.size(), 3u);
+  EXPECT_NEAR(s.pilots[1].return_behind.mean, s.pilots[0].episode_return.mean - s.pilots[1].episode_return.mean, 1e-9);
+  EXPECT_LT(s.pilots[1].success_behind.high, 0.0);
+  EXPECT_EQ(s.pilots[2].return_behind.low, 0.0);  // against itself
+  EXPECT_EQ(s.pilots[2].return_behind.high, 0.0);
+  const std::string csv = s.to_csv();
+  EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 1 + 3 * 50);
+  EXPECT_TRUE(csv.starts_with("pilot,episode,outcome,ended_by,return,decisions,term.progress,term.moored,"));
+  EXPECT_NE(csv.find("\nscript,49,"), std::string::npos);
+}
+
+TEST_F(Scored, SampledDecisionsAreOthersThanGreedyOnes) {
+  const auto json = [](Decisions decisions) {
+    return score(run(), {.episodes = 50, .decisions = decisions, .against = {}}).to_json();
+  };
+  EXPECT_EQ(json(Decisions::sampled), json(Decisions::sampled));
+  EXPECT_NE(json(Decisions::sampled), json(Decisions::greedy));
+}
+
+TEST_F(Scored, VariantsShowHowFarASkillCarries) {
+  const auto in = [](KeyValues keys) {
+    return score(run(), {.name = "changed", .set = std::move(keys)}, {.episodes = 100, .against = {"script"}});
+  };
+  EXPECT_EQ(in({}).to_json(), score(run(), {.episodes = 100, .against = {"script"}}).to_json());
+  EXPECT_GT(in({{"arena.bodies.hull.count", 1}}).pilots[1].success.mean,
+            in({{"arena.bodies.hull.count", 14}}).pilots[1].success.mean);
+  const Error error = test::error_of([&] { in({{"roles.skiff.senses.rays.rays", 12}}); });
+  EXPECT_EQ(error.fault(), Fault::refused);
+  EXPECT_NE(error.problem().find("does not fit"), std::string::npos);
 }
 
 TEST_F(Scored, WhatIsComparedCanBeChosen) {

@@ -72,6 +72,10 @@ struct StudyOptions {
   /// `resume` also extends a study by variants and seeds that its plan lacks; any other difference is refused.
   Existing existing = Existing::refuse;
   const std::atomic<bool>* stop = nullptr;  ///< when it becomes true, all trials save and the call returns
+  /// Processes among which trials are handed out, one to each at a time; null if this one is alone. All call
+  /// `run_study` with the same plan and see the same folder; the first alone writes results and reports. No influence
+  /// on the result.
+  Ranks* ranks = nullptr;
   std::function<void(const StudyProgress&)> on_progress{};  ///< called from several threads, one at a time
 };
 

@@ -1,0 +1,357 @@
+// Studies: plans, trials, and what is read off them.
+
+#include "zithercraft/study/study.hpp"
+
+#include <gtest/gtest.h>
+
+#include <atomic>
+#include <cmath>
+
+#include "support.hpp"
+#include "zithercraft/study/ablation.hpp"
+#include "zithercraft/study/comparison.hpp"
+#include "zithercraft/study/measure.hpp"
+#include "zithercraft/study/sweep.hpp"
+
+namespace zithercraft {
+namespace {
+
+const PpoSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 16, .horizon = 32, .minibatch = 256};
+
+StudyPlan pond_plan() {
+  StudyPlan plan{.name = "pond", .games = {test::duck_pond()}, .seeds = {1, 2}, .decisions = 3000, .learner = small};
+  plan.variants = {{.name = "as it is"}, {.name = "in a hurry", .set = {{"term.hurry", -0.1}}}};
+  plan.episodes = 20;
+  plan.measures = {"success", "return", "length", "term.hurry"};
+  return plan;
+}
+
+std::vector<std::vector<double>> values_of(const Study& study) {
+  std::vector<std::vector<double>> list;
+  for (const Trial& trial : study.trials()) list.push_back(trial.values);
+  return list;
+}
+
+// ---- plans
+
+TEST(StudyPlan, IsReadBackAsItWasWritten) {
+  StudyPlan plan = pond_plan();
+  plan.variants.push_back({.name = "other", .learner = {{"epochs", 1}}, .without = {"term.nearer", "sense.compass"}});
+  const StudyPlan back = parse_resolved_plan(to_toml(plan), "text");
+  EXPECT_EQ(to_toml(back), to_toml(plan));
+  EXPECT_EQ(back.variants, plan.variants);
+  EXPECT_EQ(refusal_to_extend(plan, back), "");
+}
+
+TEST(StudyPlan, IsCheckedBeforeTheFirstTraining) {
+  const auto problem = [](auto change) {
+    StudyPlan plan = pond_plan();
+    change(plan);
+    return std::string(test::error_of([&] { check_plan(plan); }).what());
+  };
+  EXPECT_NE(problem([](auto& p) {
+              p.variants[1].set = {{"term.hury", 1}};
+            }).find("did you mean 'hurry'"),
+            std::string::npos);
+  EXPECT_NE(problem([](auto& p) {
+              p.variants[1].learner = {{"epoch", 1}};
+            }).find("did you mean 'epochs'"),
+            std::string::npos);
+  EXPECT_NE(problem([](auto& p) { p.variants[1].name = "as it is"; }).find("is there twice"), std::string::npos);
+  EXPECT_NE(problem([](auto& p) { p.variants[0].without = {"sense.compas"}; }).find("did you mean 'compass'"),
+            std::string::npos);
+  EXPECT_NE(problem([](auto& p) { p.variants[0].without = {"wall.bank"}; }).find("cannot be left out"),
+            std::string::npos);
+  EXPECT_NE(problem([](auto& p) { p.measures = {"sucess"}; }).find("did you mean 'success'"), std::string::npos);
+  EXPECT_NE(problem([](auto& p) { p.measures = {"events.home"}; }).find("does not pay on an event"), std::string::npos);
+  EXPECT_NE(problem([](auto& p) { p.seeds = {}; }).find("seeds"), std::string::npos);
+  EXPECT_NE(problem([](auto& p) { p.seeds = {4, 4}; }).find("'4' is there twice"), std::string::npos);
+  EXPECT_NE(problem([](auto& p) { p.games.clear(); }).find("games"), std::string::npos);
+}
+
+TEST(StudyPlan, OfAFileNamesItsGames) {
+  const test::TemporaryFolder folder;
+  test::write_file(folder / "plan.toml", R"(
+    games = ["pond"]
+    seeds = [5]
+    decisions = 1000
+    learner = { lanes = 16 }
+    variants = [{ name = "quick", set = { "term.hurry" = -0.5 }, learner = { epochs = 1 } }]
+  )");
+  const auto find = [](const std::string& name) {
+    EXPECT_EQ(name, "pond");
+    return test::duck_pond();
+  };
+  const StudyPlan plan = load_plan(folder / "plan.toml", find);
+  EXPECT_EQ(plan.name, "plan");
+  EXPECT_EQ(plan.learner.lanes, 16);
+  EXPECT_EQ(learner_of(plan, plan.variants[0]).epochs, 1);
+  EXPECT_EQ(trained_game(plan.games[0], plan.variants[0]).roles[0].rewards[2].weight, -0.5);
+  EXPECT_EQ(measured_game(plan.games[0], plan.variants[0]).roles[0].rewards[2].weight, -0.01);
+  test::write_file(folder / "wrong.toml", "games = [\"pond\"]\nseed = [1]\n");
+  EXPECT_NE(test::error_of([&] { load_plan(folder / "wrong.toml", find); }).mend().find("'seeds'"), std::string::npos);
+}
+
+// ---- running
+
+TEST(Study, IsTheSameOnAnyNumberOfThreadsAndInterrupted) {
+  const test::TemporaryFolder folder;
+  const auto run = [&](const char* name, std::size_t threads) {
+    return run_study(pond_plan(), {.folder = folder / name, .threads = threads});
+  };
+  const Study one = run("one", 1), three = run("three", 3), nine = run("nine", 9);
+  ASSERT_EQ(one.count(TrialState::done), 4u);
+  EXPECT_EQ(values_of(one), values_of(three));
+  EXPECT_EQ(values_of(one), values_of(nine));
+  EXPECT_NE(one.trials()[0].values, one.trials()[1].values);
+
+  // Stopped after every few updates.
+  int sittings = 0;
+  for (Existing existing = Existing::refuse; sittings < 100; existing = Existing::resume) {
+    std::atomic<bool> stop{false};
+    int updates = 0;
+    StudyOptions options{.folder = folder / "torn", .threads = 2, .existing = existing, .stop = &stop};
+    options.on_progress = [&](const StudyProgress&) { stop = ++updates >= 3; };
+    ++sittings;
+    const Study torn = run_study(pond_plan(), options);
+    if (torn.count(TrialState::waiting) > 0) continue;
+    EXPECT_EQ(values_of(torn), values_of(one));
+    break;
+  }
+  EXPECT_GT(sittings, 3);
+  EXPECT_LT(sittings, 100);
+  EXPECT_EQ(values_of(Study::open(folder / "torn")), values_of(one));
+}
+
+TEST(Study, IsExtendedButNeverMixed) {
+  const test::TemporaryFolder folder;
+  StudyPlan plan = pond_plan();
+  const Study before = run_study(plan, {.folder = folder / "s"});
+  EXPECT_EQ(test::error_of([&] { run_study(plan, {.folder = folder / "s"}); }).fault(), Fault::refused);
+  plan.seeds = {2, 1, 3};
+  plan.variants.push_back({.name = "slow", .set = {{"term.hurry", -0.001}}});
+  const Study after = run_study(plan, {.folder = folder / "s", .existing = Existing::resume});
+  ASSERT_EQ(after.trials().size(), 9u);
+  EXPECT_EQ(after.count(TrialState::done), 9u);
+  for (std::size_t i = 0; i < before.trials().size(); ++i)
+    EXPECT_EQ(after.trials()[i].values, before.trials()[i].values);
+  EXPECT_EQ(after.values("duck_pond", "slow", "success").size(), 3u);
+
+  const auto refused = [&](auto change) {
+    StudyPlan other = plan;
+    change(other);
+    const Error error =
+        test::error_of([&] { run_study(other, {.folder = folder / "s", .existing = Existing::resume}); });
+    EXPECT_EQ(error.fault(), Fault::refused);
+    return error.problem();
+  };
+  EXPECT_NE(refused([](auto& p) { p.decisions = 4000; }).find("decisions: 4000 here, 3000 there"), std::string::npos);
+  EXPECT_NE(refused([](auto& p) { p.seeds = {1, 2}; }).find("the seed 3 is missing"), std::string::npos);
+  EXPECT_NE(refused([](auto& p) { p.variants.pop_back(); }).find("'slow' is missing"), std::string::npos);
+  EXPECT_NE(refused([](auto& p) { p.games[0].cutoffs.decisions = 59; }).find("cutoffs.decisions"), std::string::npos);
+  EXPECT_NE(refused([](auto& p) { p.measures = {"success"}; }).find("measures"), std::string::npos);
+}
+
+TEST(Study, RefusesOtherFoldersAndOneThatIsBeingWritten) {
+  const test::TemporaryFolder folder;
+  std::filesystem::create_directories(folder / "mine");
+  test::write_file(folder / "mine/diary.txt", "dear diary");
+  EXPECT_EQ(test::error_of([&] { run_study(pond_plan(), {.folder = folder / "mine"}); }).fault(), Fault::refused);
+  EXPECT_EQ(test::read_file(folder / "mine/diary.txt"), "dear diary");
+  EXPECT_EQ(test::error_of([&] { Study::open(folder / "mine"); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([&] {
+              run_study(pond_plan(), {.folder = folder / "none", .existing = Existing::resume});
+            }).fault(),
+            Fault::refused);
+  std::string said;
+  StudyOptions options{.folder = folder / "s", .threads = 1};
+  options.on_progress = [&](const StudyProgress&) {
+    if (said.empty())
+      said = test::error_of([&] {
+               run_study(pond_plan(), {.folder = folder / "s", .existing = Existing::resume});
+             }).problem();
+  };
+  run_study(pond_plan(), options);
+  EXPECT_NE(said.find("another study is writing"), std::string::npos);
+}
+
+TEST(Study, NotesATrialThatFailsAndGoesOn) {
+  const test::TemporaryFolder folder;
+  StudyPlan plan = pond_plan();
+  plan.variants[1] = {.name = "wild", .learner = {{"learning_rate", 1e30}, {"gradient_limit", 0.0}}};
+  plan.seeds = {1};
+  const Study study = run_study(plan, {.folder = folder / "s"});
+  EXPECT_EQ(study.count(TrialState::done), 1u);
+  ASSERT_EQ(study.count(TrialState::failed), 1u);
+  EXPECT_NE(study.trials()[1].error.find("not finite"), std::string::npos) << study.trials()[1].error;
+  EXPECT_TRUE(study.values("duck_pond", "wild", "success").empty());
+}
+
+TEST(Study, MeasuresByTheGamesOwnWeights) {
+  const test::TemporaryFolder folder;
+  StudyPlan plan = pond_plan();
+  plan.seeds = {1};
+  plan.measures = {"term.hurry", "length", "decisions_to_bar"};
+  plan.bar = 0.0;
+  const Study study = run_study(plan, {.folder = folder / "s"});
+  for (const Trial& trial : study.trials()) {
+    EXPECT_NEAR(trial.values[0], -0.01 * trial.values[1], 1e-4) << trial.variant;  // not -0.1 in a hurry
+    EXPECT_GT(trial.values[2], 0.0);
+    EXPECT_LE(trial.values[2], 3000.0 + 512.0);
+  }
+  plan.bar = 1.0;
+  const Study never = run_study(plan, {.folder = folder / "never"});
+  EXPECT_TRUE(std::isinf(never.trials()[0].values[2]));
+}
+
+TEST(Study, CountsEventsWhateverTheyPay) {
+  const test::TemporaryFolder folder;
+  GameSpec game = test::duck_pond();
+  game.role("duck").rewards.push_back(
+      {.name = "bump", .weight = 0.0, .on = Happening{.event = EventKind::touch, .with = {"bank"}}});
+  StudyPlan plan{.games = {game}, .seeds = {1}, .decisions = 600, .learner = small};
+  plan.variants = {{.name = "free"}, {.name = "dear", .set = {{"term.bump", -1.0}}}};
+  plan.episodes = 200;
+  plan.measures = {"events.bump", "term.bump"};
+  const Study study = run_study(plan, {.folder = folder / "s"});
+  for (const Trial& trial : study.trials()) {
+    EXPECT_GT(trial.values[0], 0.01) << trial.variant;
+    EXPECT_EQ(trial.values[1], 0.0);
+  }
+}
+
+// ---- sweeps and ablations
+
+TEST(Sweep, AxesAreRangesOrLists) {
+  const GridAxis range = parse_axis("term.hurry=-0.2:0:3", "--grid");
+  EXPECT_EQ(range.key, "term.hurry");
+  EXPECT_EQ(range.values, (std::vector<Value>{-0.2, -0.1, 0.0}));
+  EXPECT_EQ(parse_axis("lanes=0:9:10", "").values.back(), Value(9));
+  EXPECT_EQ(parse_axis("a=0.5,2,word", "").values, (std::vector<Value>{0.5, 2, "word"}));
+  EXPECT_EQ(parse_axis("a=[1, 2],[3]", "").values.size(), 2u);
+  for (const char* wrong : {"", "key", "=1", "key=", "key=1:2:1", "key=1:b:3", "key=1,1"})
+    EXPECT_EQ(test::error_of([&] { parse_axis(wrong, "--grid"); }).fault(), Fault::usage) << wrong;
+  EXPECT_EQ(test::error_of([] { sweep_plan({}, {}); }).fault(), Fault::usage);
+}
+
+TEST(Sweep, FillsItsTableAsTrialsAreFinished) {
+  const test::TemporaryFolder folder;
+  StudyPlan plan = pond_plan();
+  const std::vector<GridAxis> axes{{"term.hurry", {-0.1, 0}}, {"learner.epochs", {1, 2, 3}}};
+  plan = sweep_plan(plan, axes);
+  plan.decisions = 600;
+  EXPECT_EQ(axes_of(plan), axes);
+  EXPECT_EQ(axes_of(parse_resolved_plan(to_toml(plan), "text")), axes);
+  std::atomic<bool> stop{false};
+  StudyOptions options{.folder = folder / "s", .threads = 1, .stop = &stop};
+  options.on_progress = [&](const StudyProgress& p) { stop = p.done >= 8; };
+  const SweepTable half = sweep_table(run_study(plan, options), "length");
+  ASSERT_EQ(half.cells.size(), 6u);
+  EXPECT_EQ(half.x.values.size(), 2u);
+  EXPECT_EQ(half.cells[0].trials, 2u);
+  EXPECT_EQ(half.cells[5].trials, 1u);  // seed by seed: each cell has one before any has two
+  options.stop = nullptr;
+  options.existing = Existing::resume;
+  const Study study = run_study(plan, options);
+  const SweepTable whole = sweep_table(study, "length");
+  for (std::size_t k = 0; k < 6; ++k) {
+    EXPECT_EQ(whole.cells[k].trials, 2u);
+    const auto values = study.values("duck_pond", study.plan().variants[k].name, "length");
+    EXPECT_EQ(whole.cells[k].value->mean, interquartile_mean(values));
+  }
+  EXPECT_EQ(test::error_of([&] { sweep_table(study, "lenght"); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] { ablation_table(study); }).fault(), Fault::refused);
+  EXPECT_EQ(test::error_of([] { axes_of(pond_plan()); }).fault(), Fault::refused);
+}
+
+TEST(Ablation, FindsWhatMattersAndNotWhatDoesNot) {
+  const test::TemporaryFolder folder;
+  GameSpec game = test::duck_pond();
+  game.role("duck").rewards.push_back(
+      {.name = "idle", .weight = 1.0, .on = Happening{.event = EventKind::launch}});  // never happens
+  StudyPlan plan{.games = {game}, .seeds = {1, 2, 3, 4}, .decisions = 60'000, .learner = small};
+  plan.episodes = 200;
+  plan.measures = {"success"};
+  plan = ablation_plan(plan);
+  ASSERT_EQ(plan.variants.size(), 1u + 4u + 3u);
+  const auto rows = ablation_table(run_study(plan, {.folder = folder / "s"}));
+  ASSERT_EQ(rows.size(), 8u);
+  EXPECT_EQ(rows[0].part, "");
+  EXPECT_GT(rows[0].value.mean, 0.8);
+  for (const AblationRow& row : rows) {
+    if (row.part == "sense.compass") {
+      EXPECT_EQ(row.verdict, AblationRow::Verdict::helps) << row.effect.low << " " << row.effect.high;
+    }
+    if (row.part == "term.idle") {
+      EXPECT_EQ(row.verdict, AblationRow::Verdict::not_shown);
+      EXPECT_EQ(row.effect.mean, 0.0);  // what never pays changes no bit
+    }
+  }
+  EXPECT_EQ(ablation_plan(plan, {.terms = false}).variants.size(), 4u);
+  EXPECT_EQ(test::error_of([&] { ablation_plan(plan, {.terms = false, .senses = false}); }).fault(), Fault::usage);
+}
+
+// ---- comparisons
+
+TEST(Comparison, GroupsRunsByNameAndFindsTheBetter) {
+  const test::TemporaryFolder folder;
+  const TrainOptions options{.folder = folder / "good", .decisions = 60'000, .learner = small, .threads = 3};
+  const auto runs = train_seeds(test::duck_pond(), options, {1, 2, 3});
+  ASSERT_EQ(runs.size(), 3u);
+  train(test::duck_pond(), {.folder = folder / "alone", .decisions = 60'000, .seed = 2, .learner = small});
+  EXPECT_EQ(test::read_file(runs[1].last_checkpoint()), test::read_file(folder / "alone/checkpoints/last.safetensors"));
+  for (const std::uint64_t seed : {1u, 2u, 3u})
+    train(test::duck_pond(),
+          {.folder = folder / ("poor-" + std::to_string(seed)), .decisions = 600, .seed = seed, .learner = small});
+  const auto groups = group_runs({folder / "poor-1", folder / "good", folder / "poor-2", folder / "poor-3"});
+  ASSERT_EQ(groups.size(), 2u);
+  EXPECT_EQ(groups[0].name, (folder / "poor").string());
+  EXPECT_EQ(groups[0].runs.size(), 3u);
+  EXPECT_EQ(groups[1].name, (folder / "good").string());
+  const Comparison c = compare(groups, {.bar = 0.7});
+  ASSERT_EQ(c.groups.size(), 2u);
+  EXPECT_GT(c.groups[1].difference.low, 0.0);
+  EXPECT_EQ(c.groups[1].improvement.mean, 1.0);
+  EXPECT_EQ(c.groups[1].reached, 3u);
+  EXPECT_GT(c.groups[1].decisions_to_bar, 600.0);
+  EXPECT_LT(c.groups[1].decisions_to_bar, 60'000.0);
+  EXPECT_EQ(c.groups[0].reached, 0u);
+  EXPECT_TRUE(std::isinf(c.groups[0].decisions_to_bar));
+  EXPECT_EQ(c.groups[1].curve.decisions.size(), 100u);
+  EXPECT_GT(c.groups[1].curve.mean.back(), c.groups[1].curve.mean.front());
+  EXPECT_EQ(compare(groups, {.bar = 0.7, .threads = 1}).to_json(), c.to_json());
+
+  const auto rungs = ladder(runs[0]);
+  ASSERT_GE(rungs.size(), 5u);
+  EXPECT_GT(rungs.back().success.low, rungs.front().success.high);
+  EXPECT_EQ(rungs.back().decisions, runs[0].decisions_done());
+
+  const auto error = [&](std::vector<std::filesystem::path> named) {
+    return test::error_of([&] { compare(group_runs(named)); });
+  };
+  EXPECT_EQ(error({folder / "none"}).fault(), Fault::file);
+  train(test::mooring(), {.folder = folder / "poor-4", .decisions = 600, .learner = small});
+  EXPECT_NE(error({folder / "poor-1", folder / "poor-4"}).problem().find("differ by more than their seeds"),
+            std::string::npos);
+}
+
+TEST(Comparison, TakesTheVariantsOfAStudy) {
+  const test::TemporaryFolder folder;
+  run_study(pond_plan(), {.folder = folder / "s"});
+  const auto groups = group_runs({folder / "s"});
+  ASSERT_EQ(groups.size(), 2u);
+  EXPECT_EQ(groups[1].name, "in a hurry");
+  EXPECT_EQ(groups[1].runs.size(), 2u);
+  EXPECT_EQ(compare(groups, {.episodes = 20}).groups[0].success,
+            Study::open(folder / "s").values("duck_pond", "as it is", "success"));
+}
+
+TEST(TrainSeeds, RefusesWhatMakesNoSense) {
+  const TrainOptions options{.folder = "nowhere", .decisions = 100, .learner = small};
+  EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {1, 1}); }).fault(), Fault::usage);
+  EXPECT_FALSE(std::filesystem::exists("nowhere"));
+}
+
+}  // namespace
+}  // namespace zithercraft
