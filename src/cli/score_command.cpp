@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
+#include <utility>
 
 #include "commands.hpp"
 #include "games.hpp"
@@ -55,28 +56,47 @@ std::vector<Variant> variants_of(const ScoreCommand& c, const Run& run) {
   return sweep_plan(StudyPlan{}, axes).variants;
 }
 
+bool playable_as_spec(const Run& run, const Variant& variant) {
+  try {
+    Game(measured_game(run.game_spec(), variant));
+    return true;
+  } catch (const Error&) {
+    return false;
+  }
+}
+
 int score_variants(const ScoreCommand& c, const Run& run, const std::vector<Variant>& variants,
                    const ScoreOptions& options) {
   ordered_json list = ordered_json::array();
   IntervalFigure figure{.title = run.folder().string() + ": how far the skill carries, 95% interval",
                         .x_label = "success"};
-  std::string csv;
-  for (const Variant& variant : variants) {
+  bool headed = c.json;
+  const auto show = [&](const Variant& variant) {
     const Score s = score(run, variant, options);
-    if (!c.json && list.empty()) {
+    list.push_back({{"variant", variant.name}, {"score", ordered_json::parse(s.to_json())}});
+    figure.rows.push_back({variant.name, with_range(in_percent(s.pilots[0].success), "{:.0f}%"), s.pilots[0].success});
+    if (!std::exchange(headed, true)) {
       fmt::print("{}: {} episodes of seed {} in each variant, 95% intervals; success %\n\n{:<34}", s.game, s.episodes,
                  s.seed, "variant");
       for (const PilotScore& p : s.pilots) fmt::print(" {:<24}", p.name);
       fmt::print(" return of the trained one\n");
     }
-    if (!c.json) {
-      fmt::print("{:<34}", variant.name);
-      for (const PilotScore& p : s.pilots) fmt::print(" {:<24}", with_range(in_percent(p.success), "{:.1f}"));
-      fmt::print(" {}\n", with_range(s.pilots[0].episode_return, "{:.2f}"));
-      std::fflush(stdout);
+    if (c.json) return;
+    fmt::print("{:<34}", variant.name);
+    for (const PilotScore& p : s.pilots) fmt::print(" {:<24}", with_range(in_percent(p.success), "{:.1f}"));
+    fmt::print(" {}\n", with_range(s.pilots[0].episode_return, "{:.2f}"));
+    std::fflush(stdout);
+  };
+  for (const Variant& variant : variants) {
+    try {
+      show(variant);
+    } catch (const Error& error) {
+      // Where a changed game cannot be played, that is what there is to say about it; a key that leads nowhere, or a
+      // policy that does not fit, is a mistake.
+      if (error.fault() != Fault::spec || !playable_as_spec(run, variant)) throw;
+      list.push_back({{"variant", variant.name}, {"error", error.what()}});
+      if (!c.json) fmt::print("{:<34} cannot be played: {}\n", variant.name, error.what());
     }
-    list.push_back({{"variant", variant.name}, {"score", ordered_json::parse(s.to_json())}});
-    figure.rows.push_back({variant.name, with_range(in_percent(s.pilots[0].success), "{:.0f}%"), s.pilots[0].success});
   }
   if (c.json) fmt::print("{}\n", list.dump(2));
   if (!c.png.empty()) draw_intervals(c.png, figure);

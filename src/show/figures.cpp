@@ -73,7 +73,7 @@ std::string brief(double value) {
 
 void draw_bands(const std::filesystem::path& file, const BandFigure& figure) {
   std::string body = "set xlabel " + quoted(figure.x_label) + "\nset ylabel " + quoted(figure.y_label) + "\n";
-  body += "set key outside right top\nset xrange [0:*]\nset format x '%.3s%c'\n";
+  body += "set key outside right top\nset xrange [0:*]\nset format x '%.1s%c'\n";
   if (figure.share) body += "set yrange [0:1]\n";
   std::string plots;
   const auto add = [&](const std::string& plot) { plots += (plots.empty() ? "plot " : ", ") + plot; };
@@ -149,7 +149,7 @@ void draw_heat(const std::filesystem::path& file, const HeatFigure& figure) {
 }
 
 void draw_intervals(const std::filesystem::path& file, const IntervalFigure& figure) {
-  std::string body = "set xlabel " + quoted(figure.x_label) + "\nunset key\nset ytics scale 0 (";
+  std::string body = "set xlabel " + quoted(figure.x_label) + "\nunset key\nset grid noytics\nset ytics scale 0 (";
   std::string rows, remarks;
   double most = -INFINITY, least = INFINITY;
   for (const auto& row : figure.rows) {
