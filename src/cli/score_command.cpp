@@ -108,6 +108,7 @@ int score_variants(const ScoreCommand& c, const Run& run, const std::vector<Vari
 int ScoreCommand::run() const {
   ScoreOptions options{.episodes = episodes, .seed = seed, .threads = threads};
   if (sampled) options.decisions = Decisions::sampled;
+  for (const std::string& opponent : against) check_opponent(opponent);
   if (!against.empty()) options.against = against;
   const Run opened = Run::open(run_folder);
   if (const auto list = variants_of(*this, opened); !list.empty()) {

@@ -1,6 +1,8 @@
 #include "overrides.hpp"
 
 #include <algorithm>
+#include <array>
+#include <charconv>
 #include <string_view>
 
 #include "../base/config.hpp"
@@ -48,7 +50,7 @@ GameSpec with_keys(const GameSpec& game, const KeyValues& keys, const std::strin
 }
 
 Value parse_value(const std::string& text, const std::string& where) {
-  if (text.empty()) throw Error(Fault::usage, "the value is missing", where, "write it as KEY=VALUE");
+  if (text.empty()) throw Error(Fault::spec, "the value is missing", where, "write it as KEY=VALUE");
   const auto parsed = [&]() -> toml::table {
     try {
       return parse_toml("value = " + text, where);
@@ -57,17 +59,25 @@ Value parse_value(const std::string& text, const std::string& where) {
     }
   }();
   if (parsed.size() != 1)
-    throw Error(Fault::usage, "the value cannot be understood", where, "give one value, as TOML writes it");
+    throw Error(Fault::spec, "the value cannot be understood", where, "give one value, as TOML writes it");
   return value_of(*parsed.get("value"), where);
 }
 
 std::string text_of(const Value& value) {
   if (const auto* text = std::get_if<std::string>(&value.held)) return *text;
-  toml::table holder;
-  insert_value(holder, "value", value);
-  const std::string line = toml_text(holder);  // value = ...
-  const std::size_t first = line.find('=') + 2;
-  return line.substr(first, line.find_last_not_of('\n') + 1 - first);
+  if (const auto* yes = std::get_if<bool>(&value.held)) return *yes ? "true" : "false";
+  if (const auto* list = std::get_if<Value::List>(&value.held)) {
+    std::string text;
+    for (const Value& item : *list)
+      text += (text.empty() ? "" : ", ") +
+              (std::holds_alternative<std::string>(item.held) ? '"' + text_of(item) + '"' : text_of(item));
+    return "[" + text + "]";
+  }
+  std::array<char, 32> digits{};
+  const auto whole = std::get_if<std::int64_t>(&value.held);
+  const auto end = whole != nullptr ? std::to_chars(digits.begin(), digits.end(), *whole)
+                                    : std::to_chars(digits.begin(), digits.end(), std::get<double>(value.held));
+  return {digits.data(), end.ptr};
 }
 
 KeyValues::value_type parse_assignment(const std::string& text, const std::string& where) {

@@ -54,11 +54,14 @@ double mean(const std::vector<EpisodeResult>& results, const std::function<doubl
   return sum / static_cast<double>(results.size());
 }
 
-// The first update at which the recent success reached the bar.
+// The first update at which the success of the last 100 episodes reached the bar.
 std::optional<MetricsRow> reached(const Run& run, double bar) {
   const auto rows = Metrics(run.metrics()).rows();
-  const auto found = std::find_if(rows.begin(), rows.end(),
-                                  [&](const MetricsRow& row) { return row.recent_success >= bar && row.episodes > 0; });
+  std::int64_t episodes = 0;
+  const auto found = std::find_if(rows.begin(), rows.end(), [&](const MetricsRow& row) {
+    episodes += row.episodes;
+    return row.recent_success >= bar && episodes >= 100;
+  });
   return found == rows.end() ? std::nullopt : std::optional(*found);
 }
 

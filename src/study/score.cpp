@@ -65,11 +65,9 @@ std::vector<Player> players(const Run& run, const Game& game, const ScoreOptions
     } else if (name == "script") {
       // Asked for by default, so a role without one is no error; one asked for alone is.
       if (game.spec().roles[0].script.playable() || options.against.size() == 1) add(name, script_pilot(game, 0));
-    } else if (holds_run(name)) {
-      add(name, trained(Run::open(name)));
     } else {
-      throw Error(Fault::usage, "no pilot is named '" + name + "'", "against",
-                  "choose 'random' or 'script', or name the folder of a run");
+      check_opponent(name);
+      add(name, trained(Run::open(name)));
     }
   }
   return list;
@@ -90,6 +88,12 @@ Score score_in(const Game& game, const Run& run, const ScoreOptions& options) {
 }
 
 }  // namespace
+
+void check_opponent(const std::string& name) {
+  if (name != "random" && name != "script" && !holds_run(name))
+    throw Error(Fault::usage, "no pilot is named '" + name + "'", "against",
+                "choose 'random' or 'script', or name the folder of a run");
+}
 
 Score score(const Run& run, const ScoreOptions& options) { return score_in(run.game(), run, options); }
 

@@ -69,15 +69,16 @@ TEST_F(Studies, ASweepKilledTenTimesEndsLikeOneThatWasNot) {
 }
 
 TEST_F(Studies, ASweepStoppedBySignalSaysHowToGoOn) {
-  const int process = test::start_tool(sweep("s", {"--decisions", "3000000"}), folder_ / "out", folder_ / "err");
-  while (!std::filesystem::exists(folder_ / "s/trials/0000/metrics.db"))
+  const auto words = with_game(
+      "sweep", {"--grid", "learner.epochs=1,2", "--seeds", "1,2", "--decisions", "5000000", "--out", path("s")});
+  const int process = test::start_tool(words, folder_ / "out", folder_ / "err");
+  for (int i = 0; i < 2000 && !std::filesystem::exists(folder_ / "s/trials/0000/metrics.db"); ++i)
     std::this_thread::sleep_for(std::chrono::milliseconds(10));
   ::kill(process, SIGINT);
-  EXPECT_EQ(test::wait_for(process), 7);
+  EXPECT_EQ(test::wait_for(process), 7) << test::read_file(folder_ / "err");
   const std::string out = test::read_file(folder_ / "out");
-  EXPECT_NE(out.find("12 of 12 trials are unfinished; go on with the same command and --resume"), std::string::npos)
+  EXPECT_NE(out.find("4 of 4 trials are unfinished; go on with the same command and --resume"), std::string::npos)
       << out;
-  EXPECT_NE(out.find("unfinished"), std::string::npos);
 }
 
 TEST_F(Studies, AblationPlanComparisonAndLadder) {

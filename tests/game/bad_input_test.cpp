@@ -135,7 +135,7 @@ INSTANTIATE_TEST_SUITE_P(
         DemoMistake{"flare", "rise = [-5, 45]", "rise = [-5, 450]", "450 is too large"},
         DemoMistake{"tidepools", "kind = \"walker\", speed = 1.2", "kind = \"boat\", thrust = 1.2",
                     "unknown key 'agility'"},
-        DemoMistake{"tidepools", "name = \"wader\"\n\nsenses", "name = \"wader\"\nbody = \"crab\"\n\nsenses",
+        DemoMistake{"tidepools", "script = \"walk_home\"\n\nsenses", "body = \"crab\"\n\nsenses",
                     "'crab' wanders by itself; take its wanderer out, or steer another body"},
         DemoMistake{"lanternboat", "meter = \"lanterns\"", "meter = \"lantern\"",
                     "no body has a meter 'lantern'; did you mean 'lanterns'?"},

@@ -48,7 +48,7 @@ TEST(Coverage, OfSharesIsBetween93And97Percent) {
     for (const std::size_t episodes : {200u, 300u, 500u, 1000u}) {
       const double held = percent_held([&] {
         std::size_t successes = 0;
-        for (std::size_t i = 0; i < episodes; ++i) successes += chance.uniform() < truth ? 1 : 0;
+        for (std::size_t i = 0; i < episodes; ++i) successes += chance.uniform() < truth ? 1u : 0u;
         return share_interval(successes, episodes).holds(truth);
       });
       std::printf("%6.2f %10zu %8.1f\n", truth, episodes, held);

@@ -17,7 +17,7 @@ using KeyValues = std::map<std::string, Value>;
 GameSpec with_keys(const GameSpec& game, const KeyValues& keys, const std::string& where);
 
 /// "KEY=VALUE" as one of those: VALUE is true, false, a number, a list as TOML writes it, or a text, with or without
-/// quotes. Throws Error (usage), naming `where`.
+/// quotes. Throws Error (usage or spec), naming `where`.
 KeyValues::value_type parse_assignment(const std::string& text, const std::string& where);
 /// The value alone, and back: numbers in their shortest exact form, texts without quotes.
 Value parse_value(const std::string& text, const std::string& where);

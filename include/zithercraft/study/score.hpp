@@ -46,6 +46,9 @@ struct ScoreOptions {
   std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
 };
 
+/// Throws Error (usage) if it is no pilot that a policy can be compared with; see ScoreOptions::against.
+void check_opponent(const std::string& name);
+
 /// Plays the run's newest policy and the pilots to compare it with.
 Score score(const Run& run, const ScoreOptions& options = {});
 /// The same in the game changed by a variant, to which the policy must fit: how far a skill carries.
