@@ -46,9 +46,9 @@ std::vector<Value> evenly_spaced(const std::vector<std::string>& parts, const st
   std::vector<Value> values;
   bool whole = !std::holds_alternative<double>(from.held) && !std::holds_alternative<double>(to.held);
   for (std::int64_t i = 0; i < *count; ++i) {
-    // What a person would have written: 0.05, not 0.050000000000000003.
-    const double value =
-        std::stod(fmt::format("{:.12g}", low + (high - low) * static_cast<double>(i) / static_cast<double>(*count - 1)));
+    // The ends exactly, and between them what a person would have written: 0.05, not 0.050000000000000003.
+    const auto share = static_cast<double>(i), rest = static_cast<double>(*count - 1 - i);
+    const double value = std::stod(fmt::format("{:.12g}", (low * rest + high * share) / (share + rest)));
     whole = whole && value == std::round(value);
     values.emplace_back(value);
   }

@@ -232,6 +232,9 @@ TEST(Sweep, AxesAreRangesOrLists) {
   EXPECT_EQ(range.key, "term.hurry");
   EXPECT_EQ(range.values, (std::vector<Value>{-0.2, -0.1, 0.0}));
   EXPECT_EQ(parse_axis("lanes=0:9:10", "").values.back(), Value(9));
+  const GridAxis fine = parse_axis("a=-0.45:0:10", "");
+  EXPECT_EQ(fine.values[8], Value(-0.05));
+  EXPECT_EQ(fine.values[9], Value(0.0));
   EXPECT_EQ(parse_axis("a=0.5,2,word", "").values, (std::vector<Value>{0.5, 2, "word"}));
   EXPECT_EQ(parse_axis("a=[1, 2],[3]", "").values.size(), 2u);
   for (const char* wrong : {"", "key", "=1", "key=", "key=1:2:1", "key=1:b:3", "key=1,1"})
