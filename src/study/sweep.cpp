@@ -36,6 +36,10 @@ double number(const Value& value, const std::string& where) {
   throw Error(Fault::usage, "a range needs numbers", where, "write it as KEY=LOW:HIGH:COUNT");
 }
 
+bool is_number(const Value& value) {
+  return std::holds_alternative<std::int64_t>(value.held) || std::holds_alternative<double>(value.held);
+}
+
 std::vector<Value> evenly_spaced(const std::vector<std::string>& parts, const std::string& where) {
   const Value from = parse_value(parts[0], where), to = parse_value(parts[1], where),
               wanted = parse_value(parts[2], where);
@@ -131,6 +135,11 @@ std::vector<GridAxis> axes_of(const StudyPlan& plan) {
         axis.values.push_back(found->second);
     }
   }
+  // Cells that were added later may lie between others.
+  for (GridAxis& axis : axes)
+    if (std::all_of(axis.values.begin(), axis.values.end(), is_number))
+      std::sort(axis.values.begin(), axis.values.end(),
+                [](const Value& a, const Value& b) { return number(a, "") < number(b, ""); });
   // From one variant to the next the first axis changes.
   if (axes.size() == 2 && plan.variants.size() > 1 &&
       keys_of(plan.variants[0]).at(axes[0].key) == keys_of(plan.variants[1]).at(axes[0].key))

@@ -250,6 +250,9 @@ TEST(Sweep, FillsItsTableAsTrialsAreFinished) {
   plan.decisions = 600;
   EXPECT_EQ(axes_of(plan), axes);
   EXPECT_EQ(axes_of(parse_resolved_plan(to_toml(plan), "text")), axes);
+  StudyPlan finer = plan;
+  finer.variants.push_back({.name = "between", .set = {{"term.hurry", -0.05}}, .learner = {{"epochs", 2}}});
+  EXPECT_EQ(axes_of(finer)[0].values, (std::vector<Value>{-0.1, -0.05, 0}));
   std::atomic<bool> stop{false};
   StudyOptions options{.folder = folder / "s", .threads = 1, .stop = &stop};
   options.on_progress = [&](const StudyProgress& p) { stop = p.done >= 8; };
