@@ -63,9 +63,12 @@ void training(benchmark::State& state) {
   state.SetItemsProcessed(decisions);
 }
 
+// With 24 rays (102 columns) and with 11 (50).
 void one_decision_of_a_policy(benchmark::State& state) {
+  zc::GameSpec spec = mooring().spec();
+  std::get<zc::RayFan>(spec.roles[0].senses[0]).rays = state.range(0);
   zc::WorkerPool pool(1);
-  const zc::Ppo learner(mooring(), {.lanes = 1, .horizon = 1}, 1, 1, pool);
+  const zc::Ppo learner(zc::Game(spec), {.lanes = 1, .horizon = 1}, 1, 1, pool);
   zc::Policy policy = learner.policy();
   const std::vector<float> senses(policy.columns(), 0.5f);
   std::vector<float> controls(policy.controls());
@@ -97,7 +100,7 @@ void fan_of_24_rays(benchmark::State& state) {
 BENCHMARK(random_controls)->ArgName("threads")->Arg(1)->Arg(2)->UseRealTime();
 BENCHMARK(policy_decides)->ArgName("threads")->Arg(1)->Arg(2)->UseRealTime();
 BENCHMARK(training)->ArgName("threads")->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond)->MinTime(3);
-BENCHMARK(one_decision_of_a_policy);
+BENCHMARK(one_decision_of_a_policy)->ArgName("rays")->Arg(24)->Arg(11);
 BENCHMARK(fan_of_24_rays);
 
 }  // namespace

@@ -203,7 +203,7 @@ class Caster {
   }
 
   void cast() {
-    for (const Run& run : plan_.runs)
+    for (const TagRun& run : plan_.runs)
       if (is_met(plan_, run, rays_, scope_)) gather(run);
     for (std::size_t i = 0; i < plan_.pieces.size(); ++i) gather_wall(i);
     meet_gathered();
@@ -215,7 +215,7 @@ class Caster {
   }
 
   float cast_one(std::size_t entity) {
-    for (Run run : plan_.runs)
+    for (TagRun run : plan_.runs)
       if (entity >= run.first && entity < run.stop) {
         run.first = entity;
         run.stop = entity + 1;
@@ -252,13 +252,13 @@ class Caster {
     block.always = wide ? 1e30f : 0.0f;
   }
 
-  Nearby& group_of(const Run& run) {
+  Nearby& group_of(const TagRun& run) {
     return run.form == Form::disc || run.form == Form::ball ? discs_
            : run.form == Form::box && swell_ == 0.0f        ? boxes_
                                                             : others_;
   }
 
-  void gather(const Run& run) {
+  void gather(const TagRun& run) {
     Nearby& group = group_of(run);
     const F8 ox = all(origin_.x), oy = all(origin_.y), reach = all(rays_.reach), swell = all(swell_);
     const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, stop = all(static_cast<std::int32_t>(run.stop)),

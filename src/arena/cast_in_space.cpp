@@ -188,7 +188,7 @@ class SpaceCaster {
   }
 
   void cast(std::span<float> distance, std::span<std::int32_t> entity) {
-    for (const Run& run : plan_.runs)
+    for (const TagRun& run : plan_.runs)
       if (is_met(plan_, run, rays_, scope_)) gather(run);
     for (std::size_t i = 0; i < plan_.pieces.size(); ++i) gather_wall(i);
     meet_gathered();
@@ -240,7 +240,7 @@ class SpaceCaster {
     block.always = wide ? 1e30f : 0.0f;
   }
 
-  Nearby& group_of(const Run& run) {
+  Nearby& group_of(const TagRun& run) {
     switch (run.form) {
       case Form::ball: return balls_;
       case Form::disc: return pillars_;
@@ -249,7 +249,7 @@ class SpaceCaster {
     }
   }
 
-  void gather(const Run& run) {
+  void gather(const TagRun& run) {
     Nearby& group = group_of(run);
     for (std::size_t i = run.first; i < run.stop; ++i) {
       if (s_.present[i] == 0 || static_cast<std::int32_t>(i) == rays_.exclude) continue;

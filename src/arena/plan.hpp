@@ -159,7 +159,7 @@ struct CellPlan {
 };
 
 /// Entities of one spec, which follow each other and are alike.
-struct Run {
+struct TagRun {
   std::size_t first = 0, stop = 0;
   Form form = Form::disc;
   bool zone = false, free = false, shot = false;
@@ -226,7 +226,7 @@ struct ArenaPlan {
   std::vector<float> bounds;                           // per posed entity, of its shape
   std::vector<float> half_length, half_width, radius;  // likewise
   std::vector<float> tall;                             // likewise, from foot to top; `boundless` for zones without end
-  std::vector<Run> runs;                               // of all posed entities
+  std::vector<TagRun> runs;                            // of all posed entities
   std::vector<std::uint8_t> at_start;                  // per posed entity: there when an episode begins (shots are not)
   std::vector<std::size_t> home;                       // per posed entity: slot of its home pose, or nowhere
   std::vector<ReturnData> returns;                     // per posed entity

@@ -47,7 +47,7 @@ NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_
   const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, looked_through = all(exclude);
   F8 best = all(std::numeric_limits<float>::infinity());
   I8 who = all(std::int32_t{-1});
-  for (const Run& run : plan.runs) {
+  for (const TagRun& run : plan.runs) {
     if (((tags >> run.tag) & 1u) == 0 || run.shot) continue;
     const I8 stop = all(static_cast<std::int32_t>(run.stop));
     for (std::size_t i = run.first; i < run.stop; i += 8) {  // the arrays go on behind the last thing
