@@ -2,9 +2,9 @@
 #include <nlohmann/json.hpp>
 #include <utility>
 
+#include "../study/interval_text.hpp"
 #include "commands.hpp"
 #include "games.hpp"
-#include "tables.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/show/figures.hpp"

@@ -4,11 +4,12 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "../study/interval_text.hpp"
+#include "../study/intervals_json.hpp"
 #include "commands.hpp"
 #include "games.hpp"
 #include "progress.hpp"
 #include "signals.hpp"
-#include "tables.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/show/figures.hpp"
 #include "zithercraft/study/ablation.hpp"
@@ -20,10 +21,7 @@ namespace {
 
 using nlohmann::ordered_json;
 
-ordered_json json_of(double value) { return std::isfinite(value) ? ordered_json(value) : ordered_json(); }
-ordered_json json_of(const Interval& i) {
-  return {{"mean", json_of(i.mean)}, {"low", json_of(i.low)}, {"high", json_of(i.high)}};
-}
+using zithercraft::json_of;
 
 std::int64_t whole(const std::string& text) {
   std::int64_t number = 0;

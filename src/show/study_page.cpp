@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "../study/interval_text.hpp"
 #include "assets.hpp"
 #include "viewer_page.hpp"
 #include "zithercraft/base/error.hpp"
@@ -55,11 +56,6 @@ class Page {
   std::filesystem::path file_;
   std::string title_, text_;
 };
-
-std::string with_range(const Interval& i, const char* format) {
-  const auto text = [&](double value) { return std::isfinite(value) ? fmt::format(fmt::runtime(format), value) : "?"; };
-  return fmt::format("{} [{}, {}]", text(i.mean), text(i.low), text(i.high));
-}
 
 bool is_ablation(const StudyPlan& plan) {
   return std::any_of(plan.variants.begin(), plan.variants.end(), [](const Variant& v) { return !v.without.empty(); });

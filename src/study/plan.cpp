@@ -74,12 +74,12 @@ toml::table plan_table(const StudyPlan& plan) {
 }
 
 // "term.NAME" and "sense.NAME" taken apart.
-struct Part {
+struct LeftOut {
   std::string kind, name;
 };
-Part part_of(const std::string& text, const std::string& where) {
+LeftOut left_out(const std::string& text, const std::string& where) {
   const std::size_t dot = text.find('.');
-  Part part{text.substr(0, dot), dot == std::string::npos ? "" : text.substr(dot + 1)};
+  LeftOut part{text.substr(0, dot), dot == std::string::npos ? "" : text.substr(dot + 1)};
   if ((part.kind != "term" && part.kind != "sense") || part.name.empty())
     wrong("'" + text + "' cannot be left out", where, "write term.NAME or sense.NAME");
   return part;
@@ -100,22 +100,6 @@ auto find_named(List& list, const std::string& what, const std::string& name, co
 }
 
 std::string place(const Variant& variant) { return "variant '" + variant.name + "'"; }
-
-// The game of a variant with the weights that it trains with.
-GameSpec changed_game(const GameSpec& game, const Variant& variant) {
-  GameSpec changed = variant.set.empty() ? game : with_keys(game, variant.set, place(variant));
-  RoleSpec& role = changed.roles.at(0);
-  for (const std::string& text : variant.without) {
-    const Part part = part_of(text, place(variant));
-    if (part.kind == "term") {
-      find_named(role.rewards, "term", part.name, place(variant))->weight = 0.0;
-    } else {
-      role.senses.erase(find_named(role.senses, "sense", part.name, place(variant)));
-      role.script = {};  // it may need what is gone, and does not play where the role is trained
-    }
-  }
-  return changed;
-}
 
 template <class Names>
 void check_names(const Names& names, const std::string& what) {
@@ -138,10 +122,23 @@ void check_variant(const StudyPlan& plan, const GameSpec& game, const Variant& v
 
 }  // namespace
 
-GameSpec trained_game(const GameSpec& game, const Variant& variant) { return changed_game(game, variant); }
+GameSpec trained_game(const GameSpec& game, const Variant& variant) {
+  GameSpec changed = variant.set.empty() ? game : with_keys(game, variant.set, place(variant));
+  RoleSpec& role = changed.roles.at(0);
+  for (const std::string& text : variant.without) {
+    const LeftOut part = left_out(text, place(variant));
+    if (part.kind == "term") {
+      find_named(role.rewards, "term", part.name, place(variant))->weight = 0.0;
+    } else {
+      role.senses.erase(find_named(role.senses, "sense", part.name, place(variant)));
+      role.script = {};  // it may need what is gone, and does not play where the role is trained
+    }
+  }
+  return changed;
+}
 
 GameSpec measured_game(const GameSpec& game, const Variant& variant) {
-  GameSpec measured = changed_game(game, variant);
+  GameSpec measured = trained_game(game, variant);
   for (Term& term : measured.roles.at(0).rewards)
     for (const Term& own : game.roles.at(0).rewards)
       if (own.name == term.name) term.weight = own.weight;

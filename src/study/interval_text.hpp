@@ -6,7 +6,7 @@
 
 #include "zithercraft/study/statistics.hpp"
 
-namespace zithercraft::cli {
+namespace zithercraft {
 
 /// "0.5 [0.4, 0.6]"; an end that nobody knows is "?".
 inline std::string with_range(const Interval& i, const char* format) {
@@ -16,4 +16,4 @@ inline std::string with_range(const Interval& i, const char* format) {
 
 inline Interval in_percent(const Interval& i) { return {100 * i.mean, 100 * i.low, 100 * i.high}; }
 
-}  // namespace zithercraft::cli
+}  // namespace zithercraft
