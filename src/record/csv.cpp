@@ -2,6 +2,7 @@
 
 #include <iterator>
 
+#include "../base/csv_field.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/record/convert.hpp"
 
@@ -10,16 +11,8 @@ namespace {
 
 using Out = std::back_insert_iterator<std::string>;
 
-// Names may hold commas and quotes (RFC 4180).
-std::string quoted(const std::string& text) {
-  if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
-  std::string out = "\"";
-  for (const char c : text) c == '"' ? out += "\"\"" : out += c;
-  return out + '"';
-}
-
 std::string name_in(const Game& game, std::int32_t entity) {
-  return entity < 0 ? "" : quoted(game.arena().entities()[static_cast<std::size_t>(entity)].name);
+  return entity < 0 ? "" : csv_field(game.arena().entities()[static_cast<std::size_t>(entity)].name);
 }
 
 void add_states(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
@@ -28,7 +21,7 @@ void add_states(std::string& table, const Game& game, std::size_t episode, const
   for (std::size_t e = 0; e < arena.posed_count(); ++e) {
     const Pose pose = arena.pose(m.state.data(), e);
     fmt::format_to(Out(table), "{},{},{:.6g},{},{},{},{},{},{},{},{},{}\n", episode, m.decision, seconds, e,
-                   quoted(arena.entities()[e].name), quoted(arena.tags()[arena.entities()[e].tag]),
+                   csv_field(arena.entities()[e].name), csv_field(arena.tags()[arena.entities()[e].tag]),
                    arena.present(m.state.data(), e) ? 1 : 0, pose.x, pose.y, pose.z, pose.heading, pose.look);
   }
 }
@@ -45,8 +38,8 @@ void add_ledger(std::string& table, const Game& game, std::size_t episode, const
     const Role& role = game.roles()[r];
     for (std::size_t seat = 0; seat < role.seats.size(); ++seat)
       for (std::size_t t = 0; t < role.terms.size(); ++t)
-        fmt::format_to(Out(table), "{},{},{},{},{},{}\n", episode, m.decision, quoted(role.name), seat + 1,
-                       quoted(role.terms[t]), m.roles[r].payments[seat * role.terms.size() + t]);
+        fmt::format_to(Out(table), "{},{},{},{},{},{}\n", episode, m.decision, csv_field(role.name), seat + 1,
+                       csv_field(role.terms[t]), m.roles[r].payments[seat * role.terms.size() + t]);
   }
 }
 

@@ -3,6 +3,7 @@
 #include <array>
 #include <cmath>
 
+#include "../base/csv_field.hpp"
 #include "zithercraft/study/metrics.hpp"
 
 namespace zithercraft {
@@ -66,7 +67,7 @@ std::string metrics_csv(const std::vector<MetricsRow>& rows) {
   const std::size_t terms = with_terms == rows.end() ? 0 : with_terms->terms.size();
   std::string text = "decisions,episodes,stage";
   for (const auto& column : columns) text += fmt::format(",{}", column.name);
-  for (std::size_t t = 0; t < terms; ++t) text += fmt::format(",term.{}", with_terms->terms[t].first);
+  for (std::size_t t = 0; t < terms; ++t) text += "," + csv_field("term." + with_terms->terms[t].first);
   text += '\n';
   for (MetricsRow row : rows) {
     text += fmt::format("{},{},{}", row.decisions, row.episodes, row.stage);

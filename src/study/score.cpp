@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "../base/csv_field.hpp"
 #include "intervals_json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -125,13 +126,13 @@ std::string Score::to_json() const {
 
 std::string Score::to_csv() const {
   std::string text = "pilot,episode,outcome,ended_by,return,decisions";
-  for (const auto& [term, interval] : pilots.at(0).terms) text += ",term." + term;
+  for (const auto& [term, interval] : pilots.at(0).terms) text += "," + csv_field("term." + term);
   text += "\n";
   for (const PilotScore& p : pilots) {
     const std::size_t seats = p.episodes.size() / static_cast<std::size_t>(episodes);
     for (std::size_t i = 0; i < p.episodes.size(); ++i) {
       const EpisodeResult& e = p.episodes[i];
-      text += fmt::format("{},{},{},{},{},{}", p.name, i / seats, name_of(e.outcome), name_of(e.ended_by),
+      text += fmt::format("{},{},{},{},{},{}", csv_field(p.name), i / seats, name_of(e.outcome), name_of(e.ended_by),
                           e.episode_return, e.length);
       for (const double paid : e.ledger) text += fmt::format(",{}", paid);
       text += "\n";

@@ -63,6 +63,10 @@ TEST_F(Scored, PairsEpisodesAndListsThem) {
   EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 1 + 3 * 50);
   EXPECT_TRUE(csv.starts_with("pilot,episode,outcome,ended_by,return,decisions,term.progress,term.moored,"));
   EXPECT_NE(csv.find("\nscript,49,"), std::string::npos);
+  std::filesystem::copy(*folder / "run", *folder / "one, two", std::filesystem::copy_options::recursive);
+  const std::string other = (*folder / "one, two").string();
+  EXPECT_NE(score(run(), {.episodes = 2, .against = {other}}).to_csv().find("\n\"" + other + "\",1,"),
+            std::string::npos);
 }
 
 TEST_F(Scored, SampledDecisionsAreOthersThanGreedyOnes) {
