@@ -7,6 +7,7 @@
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/base/work_count.hpp"
 #include "zithercraft/game/curriculum.hpp"
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/game/game.hpp"

@@ -186,7 +186,11 @@ int ReportCommand::run() const {
     throw Error(Fault::usage, "there is nothing to write", "report", "give --html FILE, --csv FILE, or both");
   const Run opened = Run::open(run_folder);
   if (!csv.empty()) write_atomically(csv, metrics_csv(Metrics(opened.metrics()).rows()));
-  if (!html.empty()) write_report(opened, html, {.episodes = episodes});
+  if (!html.empty()) {
+    ProgressLine line(quiet);
+    write_report(opened, html, {.episodes = episodes, .on_progress = line.of("episodes")});
+    line.wipe();
+  }
   if (json) {
     ordered_json written{{"run", run_folder}};
     if (!html.empty()) written["html"] = html;

@@ -30,7 +30,7 @@ struct DoctorCommand {
   std::int64_t decisions = 20'000;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
-  bool json = false;
+  bool json = false, quiet = false;
   int run() const;
 };
 
@@ -56,7 +56,7 @@ struct ScoreCommand {
   std::int64_t episodes = 500;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
-  bool sampled = false, json = false;
+  bool sampled = false, json = false, quiet = false;
   int run() const;
 };
 
@@ -67,7 +67,7 @@ struct CompareCommand {
   std::uint64_t seed = 0;
   double bar = 0.9;
   std::size_t threads = 0;
-  bool json = false;
+  bool json = false, quiet = false;
   int run() const;
 };
 
@@ -76,7 +76,7 @@ struct LadderCommand {
   std::int64_t episodes = 200;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
-  bool json = false;
+  bool json = false, quiet = false;
   int run() const;
 };
 
@@ -161,7 +161,7 @@ struct WatchCommand {
 struct ReportCommand {
   std::string run_folder, html, csv;
   std::int64_t episodes = 500;
-  bool json = false;
+  bool json = false, quiet = false;
   int run() const;
 };
 

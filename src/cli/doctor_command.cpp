@@ -2,6 +2,7 @@
 
 #include "commands.hpp"
 #include "games.hpp"
+#include "progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/study/doctor.hpp"
@@ -45,7 +46,12 @@ int status_of(const Diagnosis& d) {
 }  // namespace
 
 int DoctorCommand::run() const {
-  const DoctorOptions options{.decisions = decisions, .seed = seed, .threads = threads, .strange_replays = strange};
+  ProgressLine line(quiet);
+  const DoctorOptions options{.decisions = decisions,
+                              .seed = seed,
+                              .threads = threads,
+                              .on_progress = line.of("decisions"),
+                              .strange_replays = strange};
   const GameSpec spec = find_game(game, set);
   Diagnosis d;
   if (run_folder.empty()) {
@@ -57,6 +63,7 @@ int DoctorCommand::run() const {
                   "name the game that the run was trained in");
     d = examine(trained, options);
   }
+  line.wipe();
   if (json) {
     fmt::print("{}\n", d.to_json());
   } else {

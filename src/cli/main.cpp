@@ -85,6 +85,8 @@ void add_threads(CLI::App& sub, std::size_t& threads) {
       ->capture_default_str();
 }
 
+void add_quiet(CLI::App& sub, bool& quiet) { sub.add_flag("--quiet", quiet, "Show no progress"); }
+
 void add_episodes(CLI::App& sub, std::int64_t& episodes, std::uint64_t& seed, const std::string& about) {
   sub.add_option("--episodes", episodes, about)->check(CLI::Range(1, 10'000'000))->capture_default_str();
   sub.add_option("--seed", seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
@@ -99,7 +101,7 @@ void add_study(CLI::App& sub, StudyFlags& flags) {
   sub.add_option("--out", flags.folder, "The study's folder; made if missing")->required();
   add_threads(sub, flags.threads);
   add_existing(sub, flags.resume, flags.fresh, "Go on with the study in the folder, or extend it", "study");
-  sub.add_flag("--quiet", flags.quiet, "Show no progress");
+  add_quiet(sub, flags.quiet);
 }
 
 void add_trials(CLI::App& sub, TrialFlags& flags) {
@@ -130,6 +132,7 @@ void add_studies(CLI::App& app, int& status) {
         sub.add_option("--png", c.png, "Draw the curves into this file (.png or .svg); needs gnuplot");
         sub.add_option("--html", c.html, "Write a page with table and curves; needs gnuplot");
         add_threads(sub, c.threads);
+        add_quiet(sub, c.quiet);
       });
   add<LadderCommand>(app, "ladder", "Score every kept checkpoint of a run on the same episodes", status,
                      [](CLI::App& sub, LadderCommand& c) {
@@ -137,6 +140,7 @@ void add_studies(CLI::App& app, int& status) {
                        add_episodes(sub, c.episodes, c.seed, "Episodes for each checkpoint");
                        sub.add_option("--png", c.png, "Draw them into this file (.png or .svg); needs gnuplot");
                        add_threads(sub, c.threads);
+                       add_quiet(sub, c.quiet);
                      });
   add<SweepCommand>(app, "sweep", "Train over a grid of one or two keys, several seeds in each cell", status,
                     [](CLI::App& sub, SweepCommand& c) {
@@ -183,6 +187,7 @@ void add_commands(CLI::App& app, int& status) {
         sub.add_option("--strange", c.strange, "Write the strangest episodes as replays into this folder");
         sub.add_option("--seed", c.seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
         add_threads(sub, c.threads);
+        add_quiet(sub, c.quiet);
       });
   add<TrainCommand>(app, "train", "Train a policy into a run folder", status, [](CLI::App& sub, TrainCommand& c) {
     add_game(sub, c.game, c.set);
@@ -200,7 +205,7 @@ void add_commands(CLI::App& app, int& status) {
         ->allow_extra_args(false);
     sub.add_flag("--profile", c.profile, "Tell at the end where the time went");
     add_existing(sub, c.resume, c.fresh, "Go on where the run's last checkpoint stands", "run");
-    sub.add_flag("--quiet", c.quiet, "Show no progress");
+    add_quiet(sub, c.quiet);
   });
   add<ScoreCommand>(
       app, "score", "Play a trained policy on fresh episodes, beside random and hand-written play", status,
@@ -216,6 +221,7 @@ void add_commands(CLI::App& app, int& status) {
         sub.add_option("--png", c.png, "With variants: draw them into this file (.png or .svg); needs gnuplot");
         sub.add_option("--csv", c.csv, "Write every episode as comma-separated values into this file");
         add_threads(sub, c.threads);
+        add_quiet(sub, c.quiet);
       });
   add<RecordCommand>(
       app, "record", "Record episodes of a trained policy into a replay file", status,
@@ -245,6 +251,7 @@ void add_commands(CLI::App& app, int& status) {
                        sub.add_option("--episodes", c.episodes, "Episodes to score for its table")
                            ->check(CLI::Range(1, 10'000'000))
                            ->capture_default_str();
+                       add_quiet(sub, c.quiet);
                      });
   add_studies(app, status);
 }

@@ -15,7 +15,8 @@ constexpr double live_seconds = 0.1, plain_seconds = 5.0;
 
 std::string amount(double n) {
   if (n >= 1e6) return fmt::format("{:.2f}M", n / 1e6);
-  if (n >= 1e3) return fmt::format("{:.0f}k", n / 1e3);
+  if (n >= 1e4) return fmt::format("{:.0f}k", n / 1e3);
+  if (n >= 1e3) return fmt::format("{:.1f}k", n / 1e3);
   return fmt::format("{:.0f}", n);
 }
 
@@ -69,6 +70,11 @@ std::string progress_text(const StudyProgress& p, int columns) {
                   columns);
 }
 
+std::string progress_text(const WorkProgress& p, const std::string& pieces, int columns) {
+  return with_bar(share_of(p.done, p.total), pace(p.done, p.total, p.per_second, p.seconds_left) + "  " + pieces,
+                  columns);
+}
+
 ProgressLine::ProgressLine(bool quiet) : last_(), terminal_(::isatty(STDERR_FILENO) != 0), quiet_(quiet) {}
 
 void ProgressLine::show(const TrainingProgress& p) {
@@ -76,6 +82,11 @@ void ProgressLine::show(const TrainingProgress& p) {
 }
 void ProgressLine::show(const StudyProgress& p) {
   show([&](int columns) { return progress_text(p, columns); }, p.done + p.failed == p.trials);
+}
+
+void ProgressLine::show(const WorkProgress& p, const std::string& pieces) {
+  if (last_ == std::chrono::steady_clock::time_point{}) last_ = std::chrono::steady_clock::now();
+  show([&](int columns) { return progress_text(p, pieces, columns); }, false);
 }
 
 void ProgressLine::show(const std::function<std::string(int)>& text, bool last) {
@@ -90,6 +101,12 @@ void ProgressLine::show(const std::function<std::string(int)>& text, bool last) 
     fmt::print(stderr, "{}\n", text(0));
   }
   std::fflush(stderr);
+}
+
+void ProgressLine::wipe() {
+  if (open_) fmt::print(stderr, "\r\x1b[K");
+  std::fflush(stderr);
+  open_ = false;
 }
 
 void ProgressLine::close() {

@@ -4,6 +4,7 @@
 #include <functional>
 #include <string>
 
+#include "zithercraft/base/work_count.hpp"
 #include "zithercraft/study/study.hpp"
 #include "zithercraft/study/train.hpp"
 
@@ -16,8 +17,15 @@ class ProgressLine {
   explicit ProgressLine(bool quiet = false);
   void show(const TrainingProgress& progress);
   void show(const StudyProgress& progress);
-  /// Ends the live line.
+  /// `pieces`: what the work is counted in, like "episodes". Short work shows nothing.
+  void show(const WorkProgress& progress, const std::string& pieces);
+  /// Shows work's progress as it comes.
+  OnProgress of(const std::string& pieces) {
+    return [this, pieces](const WorkProgress& progress) { show(progress, pieces); };
+  }
+  /// Ends the live line, which stays; or wipes it out, before results take its place.
   void close();
+  void wipe();
 
  private:
   void show(const std::function<std::string(int)>& text, bool last);
@@ -28,5 +36,6 @@ class ProgressLine {
 /// The text of the line; `columns` is the width of the terminal, 0 for a plain line without a bar.
 std::string progress_text(const TrainingProgress& progress, int columns);
 std::string progress_text(const StudyProgress& progress, int columns);
+std::string progress_text(const WorkProgress& progress, const std::string& pieces, int columns);
 
 }  // namespace zithercraft::cli

@@ -5,6 +5,7 @@
 #include "../study/interval_text.hpp"
 #include "commands.hpp"
 #include "games.hpp"
+#include "progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/show/figures.hpp"
@@ -66,13 +67,22 @@ bool playable_as_spec(const Run& run, const Variant& variant) {
 }
 
 int score_variants(const ScoreCommand& c, const Run& run, const std::vector<Variant>& variants,
-                   const ScoreOptions& options) {
+                   ScoreOptions options, ProgressLine& line) {
   ordered_json list = ordered_json::array();
   IntervalFigure figure{.title = run.folder().string() + ": how far the skill carries, 95% interval",
                         .x_label = "success"};
   bool headed = c.json;
+  std::int64_t before = 0;  // variants
+  options.on_progress = [&](WorkProgress p) {
+    const auto all = static_cast<std::int64_t>(variants.size());
+    p.seconds_left += static_cast<double>((all - before - 1) * p.total) / p.per_second;
+    p.done += before * p.total;
+    p.total *= all;
+    line.show(p, "episodes");
+  };
   const auto show = [&](const Variant& variant) {
     const Score s = score(run, variant, options);
+    line.wipe();
     list.push_back({{"variant", variant.name}, {"score", ordered_json::parse(s.to_json())}});
     figure.rows.push_back({variant.name, with_range(in_percent(s.pilots[0].success), "{:.0f}%"), s.pilots[0].success});
     if (!std::exchange(headed, true)) {
@@ -97,6 +107,7 @@ int score_variants(const ScoreCommand& c, const Run& run, const std::vector<Vari
       list.push_back({{"variant", variant.name}, {"error", error.what()}});
       if (!c.json) fmt::print("{:<34} cannot be played: {}\n", variant.name, error.what());
     }
+    ++before;
   }
   if (c.json) fmt::print("{}\n", list.dump(2));
   if (!c.png.empty()) draw_intervals(c.png, figure);
@@ -106,6 +117,7 @@ int score_variants(const ScoreCommand& c, const Run& run, const std::vector<Vari
 }  // namespace
 
 int ScoreCommand::run() const {
+  ProgressLine line(quiet);
   ScoreOptions options{.episodes = episodes, .seed = seed, .threads = threads};
   if (sampled) options.decisions = Decisions::sampled;
   for (const std::string& opponent : against) check_opponent(opponent);
@@ -115,10 +127,12 @@ int ScoreCommand::run() const {
     if (!csv.empty())
       throw Error(Fault::usage, "--csv lists the episodes of one game", "score",
                   "score the variants one by one for it");
-    return score_variants(*this, opened, list, options);
+    return score_variants(*this, opened, list, options, line);
   }
   if (!png.empty()) throw Error(Fault::usage, "--png draws variants", "score", "give --vary or --variants too");
+  options.on_progress = line.of("episodes");
   const Score result = score(opened, options);
+  line.wipe();
   if (!csv.empty()) write_atomically(csv, result.to_csv());
   if (json) {
     fmt::print("{}\n", result.to_json());

@@ -77,9 +77,7 @@ ordered_json json_of(const Study& study) {
     ordered_json t{{"game", trial.game},
                    {"variant", trial.variant},
                    {"seed", trial.seed},
-                   {"state", trial.state == TrialState::done     ? "done"
-                             : trial.state == TrialState::failed ? "failed"
-                                                                 : "unfinished"}};
+                   {"state", name_of(trial.state)}};
     for (std::size_t m = 0; m < trial.values.size(); ++m) t[study.plan().measures[m]] = json_of(trial.values[m]);
     if (!trial.error.empty()) t["error"] = trial.error;
     j["results"].push_back(std::move(t));
@@ -91,7 +89,7 @@ ordered_json json_of(const Study& study) {
 int end(const Study& study, bool json, const ordered_json& found) {
   const auto page = study.folder() / "report.html";
   write_study_page(page, study);
-  const std::size_t left = study.count(TrialState::waiting);
+  const std::size_t left = study.count(TrialState::unfinished);
   if (json) {
     ordered_json j = json_of(study);
     j["found"] = found;
@@ -233,8 +231,11 @@ int StudyCommand::run() const {
 }
 
 int CompareCommand::run() const {
-  const Comparison c = compare(group_runs({paths.begin(), paths.end()}),
-                               {.episodes = episodes, .seed = seed, .bar = bar, .threads = threads});
+  ProgressLine line(quiet);
+  const Comparison c = compare(
+      group_runs({paths.begin(), paths.end()}),
+      {.episodes = episodes, .seed = seed, .bar = bar, .threads = threads, .on_progress = line.of("episodes")});
+  line.wipe();
   if (!png.empty()) draw_bands(png, curves_of(c));
   if (!html.empty()) write_comparison_page(html, c);
   if (json) {
@@ -260,7 +261,9 @@ int CompareCommand::run() const {
 }
 
 int LadderCommand::run() const {
-  const auto rungs = ladder(Run::open(run_folder), episodes, seed, threads);
+  ProgressLine line(quiet);
+  const auto rungs = ladder(Run::open(run_folder), episodes, seed, threads, line.of("episodes"));
+  line.wipe();
   if (!png.empty()) draw_bands(png, figure_of(rungs, run_folder));
   ordered_json list = ordered_json::array();
   if (!json) fmt::print("{:<20} {:>12}  {:<24} {}\n", "checkpoint", "decisions", "success %", "return");

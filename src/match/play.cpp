@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/work_count.hpp"
 
 namespace zithercraft {
 namespace {
@@ -14,7 +15,8 @@ constexpr std::size_t most_lanes = 256;
 }  // namespace
 
 std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Pilot*>& pilots,
-                                         std::int64_t episodes, std::uint64_t seed, WorkerPool& pool) {
+                                         std::int64_t episodes, std::uint64_t seed, WorkerPool& pool,
+                                         WorkCount* progress) {
   const auto total = static_cast<std::size_t>(episodes);
   const std::size_t count = std::min(total, most_lanes);
   Lanes lanes(game, count, pool.threads());
@@ -41,6 +43,7 @@ std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<con
         lanes.advance(lane, worker);
         if (lanes.outcome(lane) == Outcome::running) continue;
         finish(lane);
+        if (progress != nullptr) progress->add();
         const std::size_t next = lanes.key(lane).episode + count;
         if (next < total) {
           begin(lane, next, worker);

@@ -105,6 +105,8 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
   const Game game = run.game();
   const auto rows = Metrics(run.metrics()).rows();
   const auto& terms = game.roles()[0].terms;
+  const Score scored =
+      score(run, {.episodes = options.episodes, .seed = options.seed, .on_progress = options.on_progress});
   const json data{{"game", game.spec().name},
                   {"about", game.spec().about},
                   {"run", run.folder().string()},
@@ -116,7 +118,7 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
                   {"configuration", read_text(run.configuration())},
                   {"terms", terms},
                   {"stages", stage_names(game)},
-                  {"score", json::parse(score(run, {.episodes = options.episodes, .seed = options.seed}).to_json())},
+                  {"score", json::parse(scored.to_json())},
                   {"curves", Curves(rows).all(terms)},
                   {"paths", draw_paths(run, game, options)}};
   std::string page(assets::report_html);

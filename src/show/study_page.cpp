@@ -114,9 +114,8 @@ void add_ablation(Page& page, const Study& study) {
 }
 
 std::string word_of(const Trial& trial) {
-  return trial.state == TrialState::done     ? "done"
-         : trial.state == TrialState::failed ? "failed: " + trial.error
-                                             : "unfinished";
+  const std::string word(name_of(trial.state));
+  return trial.error.empty() ? word : word + ": " + trial.error;
 }
 
 }  // namespace

@@ -13,6 +13,7 @@
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/study/measure.hpp"
 #include "zithercraft/study/metrics.hpp"
+#include "zithercraft/study/score.hpp"
 #include "zithercraft/study/study.hpp"
 
 namespace zithercraft {
@@ -112,7 +113,7 @@ Interval within(Interval interval, double low, double high) {
   return {interval.mean, std::max(low, interval.low), std::min(high, interval.high)};
 }
 
-GroupScore score_group(const RunGroup& group, const CompareOptions& options, WorkerPool& pool) {
+GroupScore score_group(const RunGroup& group, const CompareOptions& options, WorkerPool& pool, WorkCount& progress) {
   check_alike(group);
   GroupScore score{.name = group.name};
   std::vector<double> decisions, seconds;
@@ -122,7 +123,7 @@ GroupScore score_group(const RunGroup& group, const CompareOptions& options, Wor
     score.game = game.name;
     game.stages.clear();
     const auto values = take_measures(run, game, {"success", "return", "decisions_to_bar", "seconds_to_bar"},
-                                      options.episodes, options.seed, options.bar, pool);
+                                      options.episodes, options.seed, options.bar, pool, &progress);
     score.success.push_back(values[0]);
     score.episode_return.push_back(values[1]);
     if (!std::isfinite(values[2])) continue;
@@ -170,8 +171,11 @@ Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& op
     throw Error(Fault::usage, "there is nothing to compare", "compare", "name runs, and at least 1 episode");
   WorkerPool pool(options.threads);
   Comparison comparison{options, {}};
+  std::size_t runs = 0;
+  for (const RunGroup& group : groups) runs += group.runs.size();
+  WorkCount progress(options.episodes * static_cast<std::int64_t>(runs), options.on_progress);
   for (const RunGroup& group : groups) {
-    GroupScore score = score_group(group, options, pool);
+    GroupScore score = score_group(group, options, pool, progress);
     const GroupScore& first = comparison.groups.empty() ? score : comparison.groups.front();
     score.difference = within(repetitions_difference(score.success, first.success), -1.0, 1.0);
     score.improvement = probability_of_improvement(score.success, first.success);
@@ -202,27 +206,29 @@ std::string Comparison::to_json() const {
   return j.dump(2);
 }
 
-std::vector<Rung> ladder(const Run& run, std::int64_t episodes, std::uint64_t seed, std::size_t threads) {
+std::vector<Rung> ladder(const Run& run, std::int64_t episodes, std::uint64_t seed, std::size_t threads,
+                         OnProgress on_progress) {
   if (episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
   GameSpec spec = run.game_spec();
   spec.stages.clear();
   const Game game(spec);
   WorkerPool pool(threads);
-  std::vector<Rung> rungs;
-  const auto climb = [&](const std::string& name, std::int64_t decisions) {
-    const Crew crew(game, policy_pilot(game, 0, run.policy(name)), seed);
-    const auto results = play_episodes(game, crew.pilots(), episodes, derived_seed(seed, "score"), pool);
-    std::vector<double> returns;
-    std::size_t successes = 0;
-    for (const EpisodeResult& e : results) {
-      returns.push_back(e.episode_return);
-      successes += e.outcome == Outcome::success ? 1 : 0;
-    }
-    rungs.push_back({name, decisions, share_interval(successes, results.size()), mean_interval(returns)});
+  struct Checkpoint {
+    std::string name;
+    std::int64_t decisions;
   };
-  for (const std::string& name : run.checkpoint_names()) climb(name, std::stoll(name.substr(name.find('-') + 1)));
-  const std::int64_t done = run.decisions_done();
-  if (rungs.empty() || rungs.back().decisions != done) climb("last", done);
+  std::vector<Checkpoint> checkpoints;
+  for (const std::string& name : run.checkpoint_names())
+    checkpoints.push_back({name, std::stoll(name.substr(name.find('-') + 1))});
+  if (const std::int64_t done = run.decisions_done(); checkpoints.empty() || checkpoints.back().decisions != done)
+    checkpoints.push_back({"last", done});
+  WorkCount progress(episodes * static_cast<std::int64_t>(checkpoints.size()), std::move(on_progress));
+  std::vector<Rung> rungs;
+  for (const auto& [name, decisions] : checkpoints) {
+    const Crew crew(game, policy_pilot(game, 0, run.policy(name)), seed);
+    const auto results = play_episodes(game, crew.pilots(), episodes, derived_seed(seed, "score"), pool, &progress);
+    rungs.push_back({name, decisions, success_interval(results), return_interval(results)});
+  }
   return rungs;
 }
 

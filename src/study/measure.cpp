@@ -42,10 +42,10 @@ GameSpec counting(GameSpec game) {
 }
 
 std::vector<EpisodeResult> play(const Run& run, const GameSpec& spec, std::int64_t episodes, std::uint64_t seed,
-                                WorkerPool& pool) {
+                                WorkerPool& pool, WorkCount* progress = nullptr) {
   const Game game(spec);
   const Crew crew(game, policy_pilot(game, 0, run.policy()), seed);
-  return play_episodes(game, crew.pilots(), episodes, derived_seed(seed, "score"), pool);
+  return play_episodes(game, crew.pilots(), episodes, derived_seed(seed, "score"), pool, progress);
 }
 
 double mean(const std::vector<EpisodeResult>& results, const std::function<double(const EpisodeResult&)>& of) {
@@ -85,8 +85,8 @@ void check_measures(const GameSpec& game, const Measures& measures) {
 }
 
 std::vector<double> take_measures(const Run& run, const GameSpec& game, const Measures& measures, std::int64_t episodes,
-                                  std::uint64_t seed, double bar, WorkerPool& pool) {
-  const auto results = play(run, game, episodes, seed, pool);
+                                  std::uint64_t seed, double bar, WorkerPool& pool, WorkCount* progress) {
+  const auto results = play(run, game, episodes, seed, pool, progress);
   const bool counts = std::any_of(measures.begin(), measures.end(),
                                   [](const std::string& measure) { return measure.starts_with(event_prefix); });
   const auto counted = counts ? play(run, counting(game), episodes, seed, pool) : std::vector<EpisodeResult>{};

@@ -36,11 +36,24 @@ void describe_plan(V& v, StudyPlan& s) {
   v("measures", s.measures);
 }
 
+// A way of training that every variant is to be tried with.
+struct Method {
+  std::string name{};
+  KeyValues learner{};
+};
+
+template <class V>
+void describe(V& v, Method& s) {
+  v("name", s.name, needed());
+  v("learner", s.learner);
+}
+
 // A plan as people write it.
 struct PlanFile {
   StudyPlan plan{};
   std::vector<std::string> games{};
   KeyValues learner{};
+  std::vector<Method> methods{};
 };
 
 template <class V>
@@ -48,6 +61,19 @@ void describe(V& v, PlanFile& s) {
   describe_plan(v, s.plan);
   v("games", s.games, needed());
   v("learner", s.learner);
+  v("methods", s.methods);
+}
+
+// Every variant by every method; a variant's own settings win.
+std::vector<Variant> by_methods(const std::vector<Variant>& variants, const std::vector<Method>& methods) {
+  std::vector<Variant> all;
+  for (const Variant& variant : variants)
+    for (const Method& method : methods) {
+      Variant& v = all.emplace_back(variant);
+      v.name = variants == StudyPlan{}.variants ? method.name : variant.name + ", " + method.name;
+      v.learner.insert(method.learner.begin(), method.learner.end());
+    }
+  return all;
 }
 
 // A plan as it stands in a study's folder, but for its games.
@@ -191,6 +217,7 @@ StudyPlan load_plan(const std::filesystem::path& file, const std::function<GameS
   for (const std::string& name : read.games) read.plan.games.push_back(self_contained(find_game(name)));
   for (const auto& [key, value] : read.learner)
     read.plan.learner = with_setting(read.plan.learner, key, value, source + " (learner)");
+  if (!read.methods.empty()) read.plan.variants = by_methods(read.plan.variants, read.methods);
   check_plan(read.plan);
   return read.plan;
 }

@@ -26,12 +26,10 @@ std::vector<double> values(const std::vector<EpisodeResult>& episodes, Of of) {
 
 PilotScore tally(std::string name, std::vector<EpisodeResult> results, const std::vector<std::string>& terms,
                  const PilotScore* trained) {
-  const auto successes = static_cast<std::size_t>(std::count_if(
-      results.begin(), results.end(), [](const EpisodeResult& e) { return e.outcome == Outcome::success; }));
   PilotScore score{
       .name = std::move(name),
-      .success = share_interval(successes, results.size()),
-      .episode_return = mean_interval(values(results, returned)),
+      .success = success_interval(results),
+      .episode_return = return_interval(results),
       .length = mean_interval(values(results, [](const auto& e) { return static_cast<double>(e.length); }))};
   for (std::size_t t = 0; t < terms.size(); ++t) {
     std::vector<double> paid;
@@ -78,9 +76,11 @@ Score score_in(const Game& game, const Run& run, const ScoreOptions& options) {
   if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
   WorkerPool pool(options.threads);
   Score result{game.spec().name, run.folder().string(), options.seed, options.episodes, options.decisions, {}};
-  for (const Player& player : players(run, game, options)) {
-    auto episodes =
-        play_episodes(game, player.crew.pilots(), options.episodes, derived_seed(options.seed, "score"), pool);
+  const auto all = players(run, game, options);
+  WorkCount progress(options.episodes * static_cast<std::int64_t>(all.size()), options.on_progress);
+  for (const Player& player : all) {
+    auto episodes = play_episodes(game, player.crew.pilots(), options.episodes, derived_seed(options.seed, "score"),
+                                  pool, &progress);
     const PilotScore* first = result.pilots.empty() ? nullptr : &result.pilots.front();
     PilotScore own = tally(player.name, std::move(episodes), game.roles()[0].terms, first);
     result.pilots.push_back(std::move(own));
@@ -89,6 +89,15 @@ Score score_in(const Game& game, const Run& run, const ScoreOptions& options) {
 }
 
 }  // namespace
+
+Interval success_interval(const std::vector<EpisodeResult>& episodes) {
+  const auto successes = std::count_if(episodes.begin(), episodes.end(),
+                                       [](const EpisodeResult& e) { return e.outcome == Outcome::success; });
+  return share_interval(static_cast<std::size_t>(successes), episodes.size());
+}
+Interval return_interval(const std::vector<EpisodeResult>& episodes) {
+  return mean_interval(values(episodes, returned));
+}
 
 void check_opponent(const std::string& name) {
   if (name != "random" && name != "script" && !holds_run(name))

@@ -61,7 +61,7 @@ class Running {
   Running(const StudyPlan& plan, std::vector<Trial>& trials, StudyStore& store, const StudyOptions& options)
       : work_(plan, options), trials_(trials), store_(store), options_(options), made_(trials.size(), 0) {
     for (std::size_t i = 0; i < trials.size(); ++i)
-      if (trials[i].state == TrialState::waiting) {
+      if (trials[i].state == TrialState::unfinished) {
         waiting_.push_back(i);
       } else {
         done_before_ += made_[i] = plan.decisions;
@@ -88,7 +88,7 @@ class Running {
   }
 
   void keep(const Trial& trial) {
-    if (trial.state == TrialState::waiting) return;
+    if (trial.state == TrialState::unfinished) return;
     const std::lock_guard lock(mutex_);
     store_.keep(trial, work_.plan().measures);
     trials_[trial.number] = trial;

@@ -11,14 +11,22 @@ constexpr const char* schema =
     "seconds REAL, error TEXT, UNIQUE (game, variant, seed));"
     "CREATE TABLE IF NOT EXISTS measures (trial INTEGER, measure TEXT, value REAL, PRIMARY KEY (trial, measure));";
 
-const char* word_of(TrialState state) {
-  return state == TrialState::done ? "done" : state == TrialState::failed ? "failed" : "waiting";
-}
 TrialState state_of(const std::string& word) {
-  return word == "done" ? TrialState::done : word == "failed" ? TrialState::failed : TrialState::waiting;
+  for (const TrialState state : {TrialState::done, TrialState::failed})
+    if (word == name_of(state)) return state;
+  return TrialState::unfinished;
 }
 
 }  // namespace
+
+std::string_view name_of(TrialState state) noexcept {
+  switch (state) {
+    case TrialState::unfinished: return "unfinished";
+    case TrialState::done: return "done";
+    case TrialState::failed: return "failed";
+  }
+  return "unknown";
+}
 
 StudyStore::StudyStore(const std::filesystem::path& folder) : db_(folder / "results.db", "the results") {
   db_.run(schema);
@@ -57,8 +65,9 @@ std::vector<Trial> StudyStore::trials(const StudyPlan& plan) {
       for (const Variant& variant : plan.variants) {
         const Trial trial{0, game.name, variant.name, seed};
         if (std::any_of(there.begin(), there.end(), [&](const Trial& t) { return key(t) == key(trial); })) continue;
-        Statement s(db_, "INSERT INTO trials VALUES (?,?,?,?,'waiting',0,'')");
-        s.bind(static_cast<std::int64_t>(next++)).bind(trial.game).bind(trial.variant).bind(seed).run();
+        Statement s(db_, "INSERT INTO trials VALUES (?,?,?,?,?,0,'')");
+        s.bind(static_cast<std::int64_t>(next++)).bind(trial.game).bind(trial.variant).bind(seed);
+        s.bind(std::string(name_of(trial.state))).run();
       }
   db_.run("COMMIT");
   return stored(plan.measures);
@@ -74,7 +83,7 @@ void StudyStore::keep(const Trial& trial, const Measures& measures) {
         .bind(trial.values[m])
         .run();
   Statement(db_, "UPDATE trials SET state = ?, seconds = ?, error = ? WHERE number = ?")
-      .bind(std::string(word_of(trial.state)))
+      .bind(std::string(name_of(trial.state)))
       .bind(trial.seconds)
       .bind(trial.error)
       .bind(number)

@@ -19,7 +19,7 @@ class TrialWork {
 
   const StudyPlan& plan() const { return plan_; }
   bool stopped() const { return options_.stop != nullptr && options_.stop->load(); }
-  /// The trial as it stands then: done, failed, or waiting if it was stopped before its end. Throws Error (file,
+  /// The trial as it stands then: done, failed, or unfinished if it was stopped before its end. Throws Error (file,
   /// refused) if its folder cannot be used.
   Trial carry_out(Trial trial, std::size_t threads, const std::function<void(std::int64_t)>& on_decisions) const;
 

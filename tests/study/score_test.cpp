@@ -7,6 +7,8 @@
 
 #include "support.hpp"
 #include "zithercraft/record/replay.hpp"
+#include "zithercraft/study/comparison.hpp"
+#include "zithercraft/study/doctor.hpp"
 #include "zithercraft/study/train.hpp"
 
 namespace zithercraft {
@@ -50,6 +52,35 @@ TEST_F(Scored, ThreadsDoNotMatterSeedsDo) {
   };
   EXPECT_EQ(json(1, 3), json(2, 3));
   EXPECT_NE(json(1, 3), json(1, 4));
+}
+
+// Whether work told of every piece once, up to the last.
+void expect_counted(const std::vector<WorkProgress>& told, std::int64_t total) {
+  ASSERT_FALSE(told.empty());
+  for (std::size_t i = 0; i < told.size(); ++i) {
+    EXPECT_EQ(told[i].total, total);
+    if (i > 0) {
+      EXPECT_GT(told[i].done, told[i - 1].done);
+    }
+  }
+  EXPECT_EQ(told.back().done, total);
+  EXPECT_EQ(told.back().seconds_left, 0.0);
+}
+
+TEST_F(Scored, LongWorkTellsHowFarItIs) {
+  std::vector<WorkProgress> told;
+  const OnProgress keep = [&](const WorkProgress& p) { told.push_back(p); };
+  score(run(), {.episodes = 40, .on_progress = keep});
+  expect_counted(told, 3 * 40);
+  told.clear();
+  ladder(run(), 30, 0, 2, keep);
+  expect_counted(told, 30 * static_cast<std::int64_t>(ladder(run(), 1).size()));
+  told.clear();
+  compare(group_runs({run().folder()}), {.episodes = 30, .on_progress = keep});
+  expect_counted(told, 30);
+  told.clear();
+  const Diagnosis d = examine(run(), {.decisions = 2000, .on_progress = keep});
+  expect_counted(told, 2000 * static_cast<std::int64_t>(d.pilots.size()));
 }
 
 TEST_F(Scored, PairsEpisodesAndListsThem) {

@@ -9,13 +9,15 @@
 
 namespace zithercraft {
 
+class WorkCount;
 class WorkerPool;
 
 /// Plays episodes 0 to `episodes - 1` of `seed` with the given pilots, one per role, and returns the results of role
 /// 0's seats in order of episode, then seat. The same seed gives the same episodes to every pilot, on any number of
-/// threads.
+/// threads. Every episode that ends is a piece of `progress`, if there is one.
 std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Pilot*>& pilots,
-                                         std::int64_t episodes, std::uint64_t seed, WorkerPool& pool);
+                                         std::int64_t episodes, std::uint64_t seed, WorkerPool& pool,
+                                         WorkCount* progress = nullptr);
 
 /// Plays one episode and calls `moment` with the lanes (of which there is one, number 0) at its start and after each
 /// decision.

@@ -3,6 +3,7 @@
 #include <cstdint>
 #include <filesystem>
 
+#include "zithercraft/base/work_count.hpp"
 #include "zithercraft/study/run.hpp"
 
 namespace zithercraft {
@@ -11,6 +12,7 @@ struct ReportOptions {
   std::int64_t episodes = 500;  ///< scored for the table, at least 1
   std::int64_t paths = 6;       ///< episodes whose paths are drawn, at least 1
   std::uint64_t seed = 0;       ///< of those episodes
+  OnProgress on_progress{};     ///< in episodes scored
 };
 
 /// Writes one page that opens from disk without a network: learning curves, a score table with intervals, what each

@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "zithercraft/base/work_count.hpp"
 #include "zithercraft/study/run.hpp"
 #include "zithercraft/study/statistics.hpp"
 
@@ -24,7 +25,8 @@ struct CompareOptions {
   std::int64_t episodes = 200;  ///< that each run is scored on, at least 1
   std::uint64_t seed = 0;
   double bar = 0.9;  ///< of the success of the last 100 episodes in training, 0 to 1
-  std::size_t threads = 0;
+  std::size_t threads = 0;   ///< 0 for one per processor; has no influence on the result
+  OnProgress on_progress{};  ///< in episodes
 };
 
 /// A group's curve: interquartile mean over its runs with its 95% interval, where all have got so far.
@@ -60,7 +62,9 @@ struct Rung {
   std::int64_t decisions = 0;
   Interval success{}, episode_return{};
 };
-/// Scores every kept checkpoint of a run, the oldest first, the newest policy last, deciding greedily.
-std::vector<Rung> ladder(const Run& run, std::int64_t episodes = 200, std::uint64_t seed = 0, std::size_t threads = 0);
+/// Scores every kept checkpoint of a run, the oldest first, the newest policy last, deciding greedily. Progress is in
+/// episodes.
+std::vector<Rung> ladder(const Run& run, std::int64_t episodes = 200, std::uint64_t seed = 0, std::size_t threads = 0,
+                         OnProgress on_progress = {});
 
 }  // namespace zithercraft

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "zithercraft/base/work_count.hpp"
 #include "zithercraft/study/run.hpp"
 
 namespace zithercraft {
@@ -63,6 +64,7 @@ struct DoctorOptions {
   std::int64_t decisions = 20'000;  ///< to watch of each pilot, at least 1000
   std::uint64_t seed = 0;
   std::size_t threads = 0;                  ///< 0 for one per processor; has no influence on the result
+  OnProgress on_progress{};  ///< in decisions
   std::filesystem::path strange_replays{};  ///< a folder to write strange episodes into; empty: none are written
 };
 

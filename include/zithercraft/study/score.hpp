@@ -6,6 +6,7 @@
 #include <utility>
 #include <vector>
 
+#include "zithercraft/base/work_count.hpp"
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/match/pilot.hpp"
 #include "zithercraft/study/plan.hpp"
@@ -44,10 +45,15 @@ struct ScoreOptions {
   /// role has none to play, unless it is all that is asked for.
   std::vector<std::string> against{"random", "script"};
   std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
+  OnProgress on_progress{};  ///< in episodes
 };
 
 /// Throws Error (usage) if it is no pilot that a policy can be compared with; see ScoreOptions::against.
 void check_opponent(const std::string& name);
+
+/// The share of episodes that ended in success, and their mean return.
+Interval success_interval(const std::vector<EpisodeResult>& episodes);
+Interval return_interval(const std::vector<EpisodeResult>& episodes);
 
 /// Plays the run's newest policy and the pilots to compare it with.
 Score score(const Run& run, const ScoreOptions& options = {});

@@ -6,6 +6,7 @@
 #include <functional>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "zithercraft/study/plan.hpp"
@@ -15,17 +16,18 @@
 namespace zithercraft {
 
 enum class TrialState : std::uint8_t {
-  waiting,  ///< not finished
+  unfinished,
   done,
   failed  ///< stopped by an error, which is kept
 };
+std::string_view name_of(TrialState state) noexcept;
 
 /// One training of a study and what was measured of it.
 struct Trial {
   std::size_t number = 0;  ///< its folder's: trials/0007
   std::string game{}, variant{};
   std::int64_t seed = 0;
-  TrialState state = TrialState::waiting;
+  TrialState state = TrialState::unfinished;
   double seconds = 0.0;          ///< of training and measuring, of the last sitting
   std::vector<double> values{};  ///< in the order of the plan's measures, once done
   std::string error{};

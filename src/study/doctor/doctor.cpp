@@ -84,8 +84,9 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   const auto casts = casts_for(game, run, options.seed);
   Examined examined{game, options, {}};
   const std::uint64_t seed = derived_seed(options.seed, "doctor");
+  WorkCount progress(options.decisions * static_cast<std::int64_t>(casts.size()), options.on_progress);
   for (const Cast& cast : casts) {
-    examined.surveys.push_back(watch(game, cast.name, cast.hands(), options.decisions, seed, pool));
+    examined.surveys.push_back(watch(game, cast.name, cast.hands(), options.decisions, seed, pool, &progress));
     const Survey& survey = examined.surveys.back();
     diagnosis.pilots.push_back(survey.pilot);
     diagnosis.decisions += survey.decisions;

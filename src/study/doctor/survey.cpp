@@ -7,6 +7,7 @@
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/base/work_count.hpp"
 #include "zithercraft/game/seat.hpp"
 
 namespace zithercraft {
@@ -30,7 +31,8 @@ class Watcher {
     }
   }
 
-  Survey watch(const std::string& name, const std::vector<const Pilot*>& pilots, std::uint64_t seed, WorkerPool& pool) {
+  Survey watch(const std::string& name, const std::vector<const Pilot*>& pilots, std::uint64_t seed, WorkerPool& pool,
+               WorkCount* progress) {
     survey_.pilot = name;
     std::size_t seats = 0;
     for (const Role& role : game_.roles()) seats += role.seats.size();
@@ -49,7 +51,9 @@ class Watcher {
         lanes.advance_all(pool);
         note_results(lanes);
         note_bodies(lanes);
-        survey_.decisions += static_cast<std::int64_t>(count * seats);
+        const auto decided = static_cast<std::int64_t>(count * seats);
+        if (progress != nullptr) progress->add(std::clamp<std::int64_t>(wanted_ - survey_.decisions, 0, decided));
+        survey_.decisions += decided;
         lanes.renew_all(pool);
         renew(lanes);
       }
@@ -310,8 +314,8 @@ bool has_coded_senses(const Game& game, std::size_t role) {
 }
 
 Survey watch(const Game& game, const std::string& name, const std::vector<const Pilot*>& pilots, std::int64_t decisions,
-             std::uint64_t seed, WorkerPool& pool) {
-  return Watcher(game, decisions).watch(name, pilots, seed, pool);
+             std::uint64_t seed, WorkerPool& pool, WorkCount* progress) {
+  return Watcher(game, decisions).watch(name, pilots, seed, pool, progress);
 }
 
 std::unique_ptr<Pilot> idle_pilot() { return std::make_unique<IdlePilot>(); }

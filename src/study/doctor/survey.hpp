@@ -13,6 +13,7 @@
 
 namespace zithercraft {
 
+class WorkCount;
 class WorkerPool;
 
 /// One column over all decisions watched.
@@ -79,9 +80,10 @@ std::uint64_t sensed_tags(const Game& game, std::size_t role);
 /// Whether a role has senses that nobody but their author understands.
 bool has_coded_senses(const Game& game, std::size_t role);
 
-/// Plays episodes until so many decisions were taken, and watches. `pilots`: one for each role.
+/// Plays episodes until so many decisions were taken, and watches. `pilots`: one for each role. Adds the decisions that
+/// were asked for to `progress`, if there is one.
 Survey watch(const Game& game, const std::string& name, const std::vector<const Pilot*>& pilots, std::int64_t decisions,
-             std::uint64_t seed, WorkerPool& pool);
+             std::uint64_t seed, WorkerPool& pool, WorkCount* progress = nullptr);
 
 /// Gives every seat its controls at rest.
 std::unique_ptr<Pilot> idle_pilot();

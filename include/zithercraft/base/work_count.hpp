@@ -1,0 +1,31 @@
+#pragma once
+
+#include <chrono>
+#include <cstdint>
+#include <functional>
+#include <mutex>
+
+namespace zithercraft {
+
+/// How far work of known size has come, in pieces of it (episodes, decisions).
+struct WorkProgress {
+  std::int64_t done = 0, total = 0;
+  double per_second = 0.0, seconds_left = 0.0;
+};
+/// Is told after every piece or few, from several threads, one call at a time. May be empty.
+using OnProgress = std::function<void(const WorkProgress&)>;
+
+/// Counts the pieces that several threads finish, and tells of them.
+class WorkCount {
+ public:
+  WorkCount(std::int64_t total, OnProgress on_progress);
+  void add(std::int64_t pieces = 1);
+
+ private:
+  OnProgress on_progress_;
+  std::mutex mutex_;
+  std::chrono::steady_clock::time_point began_;
+  WorkProgress progress_;
+};
+
+}  // namespace zithercraft
