@@ -50,6 +50,7 @@ void find_seats(GamePlan& game, std::size_t role, const std::string& where) {
       wrong_spec("two roles steer the same body", where + ".body", "give each its own");
     game.seats.push_back(seat);
   }
+  game.roles[role].side = game.arena.entities()[seats.front()].side;
 }
 
 RoleCompiler::RoleCompiler(GamePlan& game, std::size_t role, std::string where)

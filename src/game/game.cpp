@@ -47,6 +47,33 @@ void compile_role(GamePlan& plan, std::size_t r) {
   compile_terms(plan, r, where);
 }
 
+// One policy plays both roles, so what it reads and writes must be laid out alike.
+void find_mirrored(GamePlan& plan, std::size_t r) {
+  Role& role = plan.roles[r];
+  role.mirrors = r;
+  const std::string& name = plan.spec.roles[r].mirrors;
+  if (name.empty()) return;
+  const std::string where = "roles[" + std::to_string(r) + "].mirrors";
+  const auto found = std::find_if(plan.roles.begin(), plan.roles.begin() + static_cast<std::ptrdiff_t>(r),
+                                  [&](const Role& other) { return other.name == name; });
+  const auto number = static_cast<std::size_t>(found - plan.roles.begin());
+  if (number == r || found->mirrors != number)
+    wrong_spec("no role named before it is called '" + name + "'", where, "name one that mirrors none itself");
+  const auto refuse = [&](const std::string& what) {
+    wrong_spec("the role '" + role.name + "' does not mirror '" + name + "': " + what, where,
+               "give both the same senses and controls, with the sides exchanged");
+  };
+  role.mirrors = number;
+  if (role.controls != found->controls) refuse("its controls differ");
+  if (role.columns.size() != found->columns.size())
+    refuse(std::to_string(role.columns.size()) + " columns here, " + std::to_string(found->columns.size()) + " there");
+  for (std::size_t c = 0; c < role.columns.size(); ++c) {
+    const Column &here = role.columns[c], &there = found->columns[c];
+    if (here.unit != there.unit || here.low != there.low || here.high != there.high || here.scale != there.scale)
+      refuse("its column '" + here.name + "' is not like '" + there.name + "'");
+  }
+}
+
 void compile_rules(GamePlan& plan) {
   check_unique(names_of(plan.spec.rules), "rule", "rules", "give them different names");
   for (std::size_t i = 0; i < plan.spec.rules.size(); ++i) {
@@ -111,6 +138,7 @@ std::shared_ptr<const GamePlan> compile(GameSpec spec, CodedParts coded) {
   plan->roles.resize(spec.roles.size());
   plan->role_plans.resize(spec.roles.size());
   for (std::size_t r = 0; r < spec.roles.size(); ++r) compile_role(*plan, r);
+  for (std::size_t r = 0; r < spec.roles.size(); ++r) find_mirrored(*plan, r);
   compile_cutoffs(*plan);
   compile_rules(*plan);
   if (!plan->complete && coded == CodedParts::needed)

@@ -44,6 +44,12 @@ std::span<std::uint64_t> cutoff_memory(const GamePlan& plan, std::byte* block) {
   return part_of<std::uint64_t>(block, plan.cutoffs.memory_offset, 0, plan.cutoffs.memory_words);
 }
 
+// An episode ends by one verdict: that of the first role's side.
+Verdict for_first_role(Verdict verdict, const Role& of, const Role& first) {
+  if (verdict == Verdict::none || !opposed(of, first)) return verdict;
+  return verdict == Verdict::success ? Verdict::failure : Verdict::success;
+}
+
 std::span<double> rule_numbers(const GamePlan& plan, std::byte* block) {
   return part_of<double>(block, plan.rules_offset, 0, plan.rule_numbers + 1);
 }
@@ -273,7 +279,7 @@ void Lanes::measure(std::size_t lane, Verdict& verdict) {
       const std::span<float> amounts{io_[r].amounts.data() + (lane * seats(r) + seat) * terms, terms};
       const Verdict own = measure_terms(game.role_plans[r], SeatView(*this, lane, r, seat),
                                         memory_of(game.role_plans[r], block(lane), seat), amounts);
-      if (own != Verdict::none && verdict != Verdict::failure) verdict = own;
+      if (own != Verdict::none && verdict != Verdict::failure) verdict = for_first_role(own, game.roles[r], game.roles[0]);
     }
   }
 }

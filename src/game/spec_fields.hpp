@@ -335,6 +335,7 @@ void describe(V& v, RoleSpec& s) {
   v("controls", s.controls);
   v("rewards", s.rewards);
   v("script", s.script);
+  v("mirrors", s.mirrors);
   v("keys", s.keys);
 }
 

@@ -79,6 +79,39 @@ std::pair<Scalar, Scalar> value_loss(Scalar value, Scalar target, Scalar before,
   return {kept_off * kept_off / 2, kept == value ? kept_off : Scalar{0}};
 }
 
+// The part of a sample's loss that judges its decision.
+template <class Scalar>
+void add_policy_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Batch<Scalar>& batch,
+                     const LossSettings& settings, Scalar scale, std::size_t i, const Judgement<Scalar>& said,
+                     LossRoom<Scalar>& room, std::span<Scalar> policy_gradient, std::span<Scalar> spread_gradient,
+                     LossSums& sums) {
+  const Heads& heads = nets.heads;
+  const std::size_t width = heads.outputs(), controls = heads.controls(), masks = heads.masks();
+  const auto spread = nets.spread_part(numbers.parameters);
+  const auto clip = static_cast<Scalar>(settings.clip), entropy_weight = static_cast<Scalar>(settings.entropy_weight);
+  const auto row = said.row(i, width);
+  heads.forbid(batch.allowed.subspan(i * masks, masks), row);
+  const auto decision = batch.decisions.subspan(i * controls, controls);
+  const auto judged = heads.judge(std::span<const Scalar>(row), spread, decision, room.kept.span());
+  const Scalar change = judged.log_probability - static_cast<Scalar>(batch.log_probability[i]);
+  const Scalar ratio = std::exp(change), advantage = static_cast<Scalar>(batch.advantage[i]);
+  const Scalar kept = std::clamp(ratio, 1 - clip, 1 + clip);
+  Scalar by_log_probability = -advantage;
+  if (settings.objective == Objective::clipped) {
+    // The slope of r with respect to log p is r; a clipped sample has none.
+    by_log_probability = kept * advantage < ratio * advantage ? Scalar{0} : -advantage * ratio;
+    sums.policy -= static_cast<double>(std::min(ratio * advantage, kept * advantage));
+  } else {
+    sums.policy -= static_cast<double>(advantage * judged.log_probability);
+  }
+  heads.add_gradient(std::span<const Scalar>(room.kept.span()), decision, scale * by_log_probability,
+                     -scale * entropy_weight, policy_gradient.subspan(i * said.output_stride, width),
+                     spread_gradient);
+  sums.entropy += static_cast<double>(judged.entropy);
+  sums.kl += static_cast<double>(ratio - 1 - change);
+  sums.clipped += ratio < 1 - clip || ratio > 1 + clip ? 1.0 : 0.0;
+}
+
 }  // namespace
 
 template <class Scalar>
@@ -86,42 +119,20 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
                   const LossSettings& settings, Scalar scale, LossRoom<Scalar>& room, std::span<Scalar> gradient) {
   LossSums sums;
   const Heads& heads = nets.heads;
-  const std::size_t n = batch.sequences.rows(), width = heads.outputs(), controls = heads.controls(),
-                    masks = heads.masks();
+  const std::size_t n = batch.sequences.rows(), width = heads.outputs();
   // The networks' memory is used up by the judgement; the way back starts from what layers have kept.
   const Judgement<Scalar> said = judge(nets, numbers, batch.sequences, room.nets);
-  const auto spread = nets.spread_part(numbers.parameters);
   const auto spread_gradient = nets.spread_part(gradient);
-  const auto clip = static_cast<Scalar>(settings.clip), entropy_weight = static_cast<Scalar>(settings.entropy_weight),
-             value_clip = static_cast<Scalar>(settings.value_clip);
+  const auto value_clip = static_cast<Scalar>(settings.value_clip);
   const auto policy_gradient = room.policy_gradient.span().first(n * said.output_stride);
   const auto value_gradient = nets.shared ? policy_gradient.subspan(width) : room.value_gradient.span();
   std::fill(policy_gradient.begin(), policy_gradient.end(), Scalar{0});
   for (std::size_t i = 0; i < n; ++i) {
     if (!nets.shared) value_gradient[i * said.value_stride] = 0;
-    if (!batch.counts.empty() && batch.counts[i] == 0) continue;
-    const auto row = said.row(i, width);
-    heads.forbid(batch.allowed.subspan(i * masks, masks), row);
-    const auto decision = batch.decisions.subspan(i * controls, controls);
-    const auto judged = heads.judge(std::span<const Scalar>(row), spread, decision, room.kept.span());
-    const Scalar change = judged.log_probability - static_cast<Scalar>(batch.log_probability[i]);
-    const Scalar ratio = std::exp(change), advantage = static_cast<Scalar>(batch.advantage[i]);
-    const Scalar kept = std::clamp(ratio, 1 - clip, 1 + clip);
-    Scalar by_log_probability = -advantage;
-    if (settings.objective == Objective::clipped) {
-      // The slope of r with respect to log p is r; a clipped sample has none.
-      by_log_probability = kept * advantage < ratio * advantage ? Scalar{0} : -advantage * ratio;
-      sums.policy -= static_cast<double>(std::min(ratio * advantage, kept * advantage));
-    } else {
-      sums.policy -= static_cast<double>(advantage * judged.log_probability);
-    }
-    heads.add_gradient(std::span<const Scalar>(room.kept.span()), decision, scale * by_log_probability,
-                       -scale * entropy_weight, policy_gradient.subspan(i * said.output_stride, width),
-                       spread_gradient);
-    sums.entropy += static_cast<double>(judged.entropy);
-    sums.kl += static_cast<double>(ratio - 1 - change);
-    sums.clipped += ratio < 1 - clip || ratio > 1 + clip ? 1.0 : 0.0;
-
+    const unsigned teaches = batch.counts.empty() ? learns_value | learns_policy : batch.counts[i];
+    if (teaches == learns_nothing) continue;
+    if ((teaches & learns_policy) != 0)
+      add_policy_loss(nets, numbers, batch, settings, scale, i, said, room, policy_gradient, spread_gradient, sums);
     const auto [cost, slope] = value_loss(said.value(i), static_cast<Scalar>(batch.target[i]),
                                           static_cast<Scalar>(batch.value[i]), value_clip);
     value_gradient[i * said.value_stride] = scale * static_cast<Scalar>(settings.value_weight) * slope;

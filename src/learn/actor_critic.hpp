@@ -3,6 +3,7 @@
 #include <cstddef>
 #include <span>
 
+#include "rollout.hpp"
 #include "zithercraft/base/aligned.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/heads.hpp"
@@ -109,7 +110,7 @@ struct Batch {
   std::span<const float> target;        // return to be predicted, in the value network's scale
   std::span<const float> value;         // what was predicted when the decision was taken, in that scale
   std::span<const float> allowed;       // [samples][masks] which options were allowed
-  std::span<const std::uint8_t> counts;  // 0 for samples that nothing is learned from; empty if all count
+  std::span<const std::uint8_t> counts;  // what is learned from each, see Learns; empty if everything is from all
 };
 
 /// Sums over samples.

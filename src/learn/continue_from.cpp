@@ -3,7 +3,7 @@
 #include <map>
 
 #include "../net/network_tensors.hpp"
-#include "ppo_state.hpp"
+#include "trainee.hpp"
 
 // An old skill in a changed game. Every number of a network belongs to a row and a column that have names: senses,
 // controls, or plain numbers inside. What has the same names in the old network is taken from there.
@@ -152,12 +152,11 @@ Names dials_of(const std::vector<ControlInfo>& controls) {
 
 }  // namespace
 
-Continuation Ppo::continue_from(const TensorFile& file) {
-  State& s = *state_;
+Continuation Trainee::continue_from(const TensorFile& file) {
   const PolicySignature before = PolicySignature::from(file);
   Continuation report;
-  const Names columns = names_of(s.signature.columns), old_columns = names_of(before.columns),
-              controls = names_of(s.signature.controls), old_controls = names_of(before.controls);
+  const Names columns = names_of(signature_.columns), old_columns = names_of(before.columns),
+              controls = names_of(signature_.controls), old_controls = names_of(before.controls);
   report.new_columns = missing_in(columns, old_columns);
   report.lost_columns = missing_in(old_columns, columns);
   report.new_controls = missing_in(controls, old_controls);
@@ -169,35 +168,35 @@ Continuation Ppo::continue_from(const TensorFile& file) {
                     " in common with the game",
                 "checkpoint", "continue a policy of a game that is more alike");
 
-  take_network(file, "policy", s.nets.policy, {s.signature.policy, s.signature, false}, {before.policy, before, false},
-               s.nets.policy_part(s.parameters.span()), report);
-  if (!s.nets.shared && before.value.columns > 0)
-    take_network(file, "value", s.nets.value, {s.signature.value, s.signature, true}, {before.value, before, true},
-                 s.nets.value_part(s.parameters.span()), report);
-  s.parameters_changed();
+  take_network(file, "policy", nets_.policy, {signature_.policy, signature_, false}, {before.policy, before, false},
+               nets_.policy_part(parameters_.span()), report);
+  if (!nets_.shared && before.value.columns > 0)
+    take_network(file, "value", nets_.value, {signature_.value, signature_, true}, {before.value, before, true},
+                 nets_.value_part(parameters_.span()), report);
+  parameters_changed();
 
   // A policy that is sure of itself would not find what is new: dials begin at least half as spread as fresh ones.
-  const Names dials = dials_of(s.signature.controls);
+  const Names dials = dials_of(signature_.controls);
   const auto old_dials = matches(dials, dials_of(before.controls));
   std::vector<float> spread(dials_of(before.controls).size());
   if (!spread.empty()) file.get("policy.log_spread", spread);
-  const auto least = static_cast<float>(std::log(0.5 * s.settings.first_spread));
+  const auto least = static_cast<float>(std::log(0.5 * settings_.first_spread));
   for (std::size_t d = 0; d < dials.size(); ++d)
-    if (old_dials[d] != nowhere) s.nets.spread_part(s.parameters.span())[d] = std::max(least, spread[old_dials[d]]);
+    if (old_dials[d] != nowhere) nets_.spread_part(parameters_.span())[d] = std::max(least, spread[old_dials[d]]);
 
   if (const auto scale = file.doubles("value.scale"); scale.size() == 4) {
-    if (s.settings.normalise_returns) {
-      s.value_scale.restore(scale);
-    } else if (!s.nets.shared) {  // the last layer takes over what the scale did
-      change_output(s.nets.value.parts(), s.nets.value_part(s.parameters.span()), 0, {scale[1], scale[0]});
-      s.parameters_changed();
+    if (settings_.normalise_returns) {
+      value_scale_.restore(scale);
+    } else if (!nets_.shared) {  // the last layer takes over what the scale did
+      change_output(nets_.value.parts(), nets_.value_part(parameters_.span()), 0, {scale[1], scale[0]});
+      parameters_changed();
     }
   }
   // The old senses' statistics count as one rollout's, so that what has changed is soon noticed; new columns begin with
   // mean 0 and spread 1.
   const Normaliser old = fetch_normaliser(file, before.policy);
   const auto found = matches(columns, old_columns);
-  const double count = std::min(old.count(), static_cast<double>(s.rollout.samples()));
+  const double count = std::min(old.count(), static_cast<double>(rollout_.samples()));
   if (count > 0.0) {
     std::vector<double> mean(columns.size()), deviation(columns.size(), count);
     for (std::size_t c = 0; c < columns.size(); ++c) {
@@ -205,7 +204,7 @@ Continuation Ppo::continue_from(const TensorFile& file) {
       mean[c] = old.mean()[found[c]];
       deviation[c] = old.deviation()[found[c]] / old.count() * count;
     }
-    s.normaliser.set(count, std::move(mean), std::move(deviation));
+    normaliser_.set(count, std::move(mean), std::move(deviation));
   }
   return report;
 }

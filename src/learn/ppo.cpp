@@ -3,20 +3,13 @@
 #include <algorithm>
 #include <cmath>
 
-#include "../net/network_tensors.hpp"
 #include "ppo_state.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
-#include "zithercraft/base/text.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
 namespace {
-
-PolicySignature signature_for(const Role& role, const PpoSettings& settings) {
-  auto [policy, value] = plan_networks(role, settings);
-  return {role.name, role.columns, role.controls, std::move(policy), std::move(value)};
-}
 
 void check_settings(const PpoSettings& s) {
   const auto need = [](bool fine, const char* key, const char* mend) {
@@ -50,6 +43,12 @@ void check_settings(const PpoSettings& s) {
   need(s.entropy_weight >= 0, "entropy_weight", "give a number of at least 0");
   need(s.last_entropy_weight >= 0, "last_entropy_weight", "give a number of at least 0");
   need(s.entropy_fades_by > 0 && s.entropy_fades_by <= 1, "entropy_fades_by", "give a number above 0, at most 1");
+  need(s.against_past >= 0 && s.against_past <= 1, "against_past", "give a number from 0 to 1");
+  need(s.against_hardest >= 0 && s.against_past + s.against_hardest <= 1, "against_hardest",
+       "give a number of at least 0, with against_past at most 1");
+  need(s.snapshot_every >= 1, "snapshot_every", "give at least 1");
+  need(s.snapshot_gain >= 0, "snapshot_gain", "give a number of at least 0");
+  need(s.roster_size >= 3 && s.roster_size <= 4096, "roster_size", "give a number from 3 to 4096");
   need(s.gradient_limit > 0, "gradient_limit", "give a number above 0");
   need(s.first_spread > 0, "first_spread", "give a number above 0");
 }
@@ -65,30 +64,52 @@ PhaseTimes& PhaseTimes::operator+=(const PhaseTimes& other) {
   return *this;
 }
 
-Ppo::State::Room::Room(const State& s)
-    : loss(s.nets, s.span_samples()),
-      inputs(s.groups[0].rows * s.nets.policy.input_stride()),
-      memory(s.groups[0].rows * s.memory_each()) {
-  for (std::size_t role = 1; role < s.game.roles().size(); ++role)
-    others.push_back(usual_pilot(s.game, role, derived_seed(s.seed, "others")));
-}
-
 namespace {
 
-std::vector<Group> groups_of(const Lanes& lanes) {
-  std::vector<Group> groups;
-  const std::size_t seats = lanes.seats(0), together = std::max<std::size_t>(1, rows_per_group / seats);
-  for (std::size_t first = 0; first < lanes.count(); first += together) {
-    const std::size_t n = std::min(together, lanes.count() - first);
-    groups.push_back({first, n, first * seats, n * seats});
-  }
-  return groups;
+std::vector<RolePlayer> usual_players(const Game& game, std::uint64_t seed) {
+  std::vector<RolePlayer> players(game.roles().size());
+  for (std::size_t r = 1; r < players.size(); ++r)
+    if (game.roles()[r].mirrors != 0) players[r].pilot = usual_pilot(game, r, derived_seed(seed, "others"));
+  return players;
 }
 
-std::size_t rows_of(std::span<const Group> groups) {
-  std::size_t rows = 0;
-  for (const Group& group : groups) rows += group.rows;
-  return rows;
+// A role that mirrors one that learns is played by that one's policy.
+std::size_t teacher_of(const Game& game, std::size_t role, const std::vector<RolePlayer>& players) {
+  const std::size_t like = game.roles()[role].mirrors;
+  return players[like].pilot == nullptr ? like : role;
+}
+
+std::vector<std::string> opposed_sides(const Game& game, const std::vector<RolePlayer>& players) {
+  std::vector<std::string> sides;
+  for (std::size_t r = 0; r < players.size(); ++r) {
+    const std::string& side = game.roles()[r].side;
+    if (players[r].pilot == nullptr && !side.empty() && std::find(sides.begin(), sides.end(), side) == sides.end())
+      sides.push_back(side);
+  }
+  return sides.size() > 1 ? sides : std::vector<std::string>{};
+}
+
+// The seats of a lane that one policy plays, at most.
+std::size_t most_seats(const Game& game, const std::vector<RolePlayer>& players) {
+  std::vector<std::size_t> seats(players.size());
+  for (std::size_t r = 0; r < players.size(); ++r)
+    if (players[r].pilot == nullptr) seats[teacher_of(game, r, players)] += game.roles()[r].seats.size();
+  return *std::max_element(seats.begin(), seats.end());
+}
+
+// In which stretches past selves play is spread evenly, and the sides take turns.
+std::vector<Stretch> stretches_of(std::size_t lanes, std::size_t seats, std::size_t sides, double past_share) {
+  std::vector<Stretch> stretches;
+  const std::size_t together = std::max<std::size_t>(1, rows_together / seats);
+  for (std::size_t first = 0; first < lanes; first += together)
+    stretches.push_back({first, std::min(together, lanes - first)});
+  if (sides < 2) return stretches;
+  std::size_t past = 0;
+  for (std::size_t s = 0; s < stretches.size(); ++s) {
+    const auto wanted = static_cast<std::size_t>(past_share * static_cast<double>(s + 1) + 0.5);
+    if (wanted > past) stretches[s].learning_side = static_cast<int>(past++ % sides);
+  }
+  return stretches;
 }
 
 void check_share(std::size_t groups, std::size_t ranks) {
@@ -99,116 +120,124 @@ void check_share(std::size_t groups, std::size_t ranks) {
                 "learner.lanes", "give " + std::to_string(ranks) + " times as many lanes, or start fewer processes");
 }
 
-}  // namespace
-
-Ppo::State::State(const Game& game_, const PpoSettings& settings_, std::uint64_t seed_, std::int64_t total,
-                  WorkerPool& pool_, Ranks* ranks_)
-    : game(game_),
-      settings(settings_),
-      seed(seed_),
-      total_decisions(total),
-      pool(pool_),
-      ranks(ranks_),
-      lanes(game, static_cast<std::size_t>(settings.lanes), pool.threads()),
-      curriculum(game),
-      signature(signature_for(role(), settings)),
-      nets(Heads(role().controls, role().columns), signature.policy, signature.value),
-      groups(groups_of(lanes)),
-      first_own(ranks == nullptr ? 0 : groups.size() / ranks->count() * ranks->number()),
-      own_count(ranks == nullptr ? groups.size() : groups.size() / ranks->count()),
-      rollout({.rows = rows_of(own_groups()),
-               .horizon = static_cast<std::size_t>(settings.horizon),
-               .inputs = nets.policy.input_stride(),
-               .controls = role().controls.size(),
-               .masks = nets.heads.masks(),
-               .memory = memory_each(),
-               .memory_span = static_cast<std::size_t>(remembers() ? settings.memory_span : 1)}),
-      normaliser(normaliser_for(signature.policy)),
-      parameters(nets.parameters),
-      prepared(nets.prepared),
-      gradient(nets.parameters),
-      adam(nets.parameters),
-      memory(lanes.rows(0) * memory_each()) {
-  if (ranks != nullptr) check_share(groups.size(), ranks->count());
-  loss = {settings.objective, settings.clip, settings.entropy_weight, settings.value_weight, settings.value_clip};
-  RandomStream random(seed, 0, 0, Purpose::initialise);
-  nets.policy.initialise(nets.policy_part(parameters.span()), random, 0.01);
-  if (!nets.shared) nets.value.initialise(nets.value_part(parameters.span()), random, 1.0);
-  const auto spread = nets.spread_part(parameters.span());
-  std::fill(spread.begin(), spread.end(), static_cast<float>(std::log(settings.first_spread)));
-  parameters_changed();
-  freeze();
-
-  for (std::size_t g = 0; g < own_count; ++g)
-    groups[first_own + g].first_sample = (own_groups()[g].first_row - own_groups()[0].first_row) * rollout.horizon;
-  for (std::size_t i = 0; i < pool.threads(); ++i) rooms.emplace_back(*this);
-  orders.assign(static_cast<std::size_t>(settings.epochs) * own_count, std::vector<std::uint32_t>(rollout.spans()));
-  const std::size_t most_of_a_group = (spans_per_minibatch() + groups.size() - 1) / groups.size();
-  const std::size_t most_shards = own_count * ((most_of_a_group + spans_per_shard() - 1) / spans_per_shard());
-  shards.reserve(most_shards);
-  first_shards.reserve(own_count + 1);
-  shard_sums.resize(most_shards);
-  for (std::size_t i = 0; i < most_shards; ++i) shard_gradients.emplace_back(nets.parameters);
-  group_losses.resize(groups.size());
-  group_sums.resize(groups.size());
-  group_moments.resize(groups.size());
-  group_episodes.resize(groups.size());
+void check_players(const Game& game, const std::vector<RolePlayer>& players) {
+  if (players.size() != game.roles().size())
+    throw Error(Fault::usage, "there are " + std::to_string(players.size()) + " players for " +
+                    std::to_string(game.roles().size()) + " roles", "Ppo", "give one for each role");
+  if (std::all_of(players.begin(), players.end(), [](const RolePlayer& p) { return p.pilot != nullptr; }))
+    throw Error(Fault::usage, "nobody learns", "Ppo", "let a role learn");
+  if (players[0].pilot != nullptr && game.stages() > 1)
+    throw Error(Fault::usage, "the stages of a curriculum go by the first role, which does not learn", "Ppo",
+                "let it learn, or take the stages out");
 }
 
-// Marks the parameters whose names begin with what the settings list.
-void Ppo::State::freeze() {
-  if (settings.frozen.empty()) return;
-  frozen.assign(parameters.size(), 0);
-  std::vector<std::string> names;
-  std::vector<bool> used(settings.frozen.size());
-  const auto mark = [&](const std::string& prefix, const Network<float>& net, std::size_t offset) {
-    for (const NetworkPart& part : net.parts()) {
-      names.push_back(prefix + "." + part.name);
-      for (std::size_t i = 0; i < settings.frozen.size(); ++i) {
-        if (!names.back().starts_with(settings.frozen[i])) continue;
-        used[i] = true;
-        std::fill_n(frozen.begin() + static_cast<std::ptrdiff_t>(offset + part.offset), part.rows * part.stride,
-                    std::uint8_t{1});
-      }
-    }
-  };
-  mark("policy", nets.policy, 0);
-  if (!nets.shared) mark("value", nets.value, nets.value_offset);
-  for (std::size_t i = 0; i < used.size(); ++i)
-    if (!used[i])
-      throw Error(Fault::spec, "no part of the networks begins with '" + settings.frozen[i] + "'", "learner.frozen",
-                  advice(settings.frozen[i], names));
+Ground ground_of(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total,
+                 WorkerPool& pool, Ranks* ranks, const std::vector<RolePlayer>& players) {
+  check_players(game, players);
+  Ground ground{game, seed, total, pool, ranks, Lanes(game, static_cast<std::size_t>(settings.lanes), pool.threads())};
+  ground.sides = opposed_sides(game, players);
+  ground.stretches = stretches_of(ground.lanes.count(), most_seats(game, players), ground.sides.size(),
+                                  settings.against_past + settings.against_hardest);
+  const std::size_t count = ground.stretches.size();
+  if (ranks != nullptr) check_share(count, ranks->count());
+  ground.own_count = ranks == nullptr ? count : count / ranks->count();
+  ground.first_own = ranks == nullptr ? 0 : ground.own_count * ranks->number();
+  while (players[ground.first_learning_role].pilot != nullptr) ++ground.first_learning_role;
+  return ground;
+}
+
+// What all policies of a training have in common.
+PpoSettings settings_for(const RolePlayer& player, const PpoSettings& common) {
+  PpoSettings own = player.settings.value_or(common);
+  own.lanes = common.lanes;
+  own.horizon = common.horizon;
+  return own;
+}
+
+}  // namespace
+
+Ppo::State::State(const Game& game, const PpoSettings& settings_, std::uint64_t seed, std::int64_t total,
+                  WorkerPool& pool, Ranks* ranks, std::vector<RolePlayer> players_)
+    : settings(settings_),
+      ground(ground_of(game, settings, seed, total, pool, ranks, players_)),
+      curriculum(game),
+      players(std::move(players_)),
+      trainee_of(players.size()),
+      roster(settings),
+      opponents(ground.lanes.count()),
+      ended(ground.stretches.size()) {
+  for (std::size_t r = 0; r < players.size(); ++r) {
+    if (players[r].pilot != nullptr || teacher_of(game, r, players) != r) continue;
+    std::vector<std::size_t> roles;
+    for (std::size_t other = r; other < players.size(); ++other)
+      if (players[other].pilot == nullptr && teacher_of(game, other, players) == r) roles.push_back(other);
+    for (const std::size_t role : roles) trainee_of[role] = trainees.size();
+    const PpoSettings own = settings_for(players[r], settings);
+    check_settings(own);
+    trainees.push_back(std::make_unique<Trainee>(ground, std::move(roles), own));
+  }
+  for (std::size_t worker = 0; worker < pool.threads(); ++worker) {
+    Hands& own = hands.emplace_back();
+    for (const RolePlayer& player : players) own.pilots.push_back(player.pilot ? player.pilot->copy() : nullptr);
+    for (const Stretch& stretch : ground.stretches) own.lanes.reserve(stretch.lanes);
+  }
 }
 
 void Ppo::State::begin_lanes() {
-  const std::uint64_t episodes = derived_seed(seed, "train");
-  for (std::size_t lane = 0; lane < lanes.count(); ++lane)
-    lanes.assign_stage(lane, curriculum.stage_of({episodes, static_cast<std::uint32_t>(lane), 0}));
-  lanes.begin_all(pool, episodes);
+  const std::uint64_t episodes = derived_seed(ground.seed, "train");
+  if (opposed() && roster.empty()) take_snapshot();
+  for (std::size_t lane = 0; lane < ground.lanes.count(); ++lane) {
+    const EpisodeKey key{episodes, static_cast<std::uint32_t>(lane), 0};
+    if (opposed()) choose_opponent(lane, key);
+    ground.lanes.assign_stage(lane, curriculum.stage_of(key));
+  }
+  ground.lanes.begin_all(ground.pool, episodes);
   begun = true;
 }
 
+void Ppo::State::take_snapshot() {
+  PastSelf present{ground.decisions, {}, {}};
+  for (const auto& trainee : trainees) present.policies.push_back(trainee->snapshot());
+  std::vector<std::size_t> moved;
+  roster.keep(std::move(present), moved);
+  for (std::size_t& opponent : opponents) opponent = moved[opponent];
+}
+
+const Trainee& Ppo::State::trainee(std::size_t role) const {
+  if (role < trainee_of.size() && trainee_of[role]) return *trainees[*trainee_of[role]];
+  throw Error(Fault::usage, "role " + std::to_string(role) + " does not learn", "Ppo", "name one that does");
+}
+
 Ppo::Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions,
-         WorkerPool& pool, Ranks* ranks) {
+         WorkerPool& pool, Ranks* ranks, std::vector<RolePlayer> players) {
   check_settings(settings);
-  state_ = std::make_unique<State>(game, settings, seed, total_decisions, pool, ranks);
+  if (players.empty()) players = usual_players(game, seed);
+  state_ = std::make_unique<State>(game, settings, seed, total_decisions, pool, ranks, std::move(players));
 }
 
 Ppo::Ppo(Ppo&&) noexcept = default;
 Ppo& Ppo::operator=(Ppo&&) noexcept = default;
 Ppo::~Ppo() = default;
 
-std::int64_t Ppo::decisions() const noexcept { return state_->decisions; }
-std::int64_t Ppo::updates() const noexcept { return state_->updates; }
+std::int64_t Ppo::decisions() const noexcept { return state_->ground.decisions; }
+std::int64_t Ppo::updates() const noexcept { return state_->ground.updates; }
 std::size_t Ppo::stage() const noexcept { return state_->curriculum.stage(); }
 void Ppo::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {
-  state_->lanes.set_starts(stage, std::move(arena_states), share);
+  state_->ground.lanes.set_starts(stage, std::move(arena_states), share);
 }
-const PolicySignature& Ppo::signature() const noexcept { return state_->signature; }
+const std::vector<ImproveReport>& Ppo::improvements() const noexcept { return state_->improvements; }
+RosterReport Ppo::roster() const { return state_->roster.report(); }
+const PolicySignature& Ppo::signature(std::size_t role) const { return state_->trainee(role).signature(); }
 
-Policy Ppo::policy() const {
+std::optional<std::size_t> Ppo::policy_of(std::size_t role) const noexcept {
+  const auto& of = state_->trainee_of;
+  if (role >= of.size() || !of[role]) return std::nullopt;
+  return state_->trainees[*of[role]]->roles().front();
+}
+
+Policy Ppo::policy(std::size_t role) const {
   TensorFile file;
-  store(file);
+  state_->trainee(role).store(file);
   return Policy::from(file);
 }
 

@@ -1,174 +1,112 @@
 #include <algorithm>
-#include <cmath>
 #include <utility>
 
 #include "ppo_state.hpp"
-#include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 
 namespace zithercraft {
 
-Judgement<float> Ppo::State::judge_rows(std::span<const float> sensed, std::size_t rows, std::span<float> inputs,
-                                        Room& room) const {
-  normaliser.apply(sensed, inputs, nets.policy.input_stride());
-  return judge(nets, numbers(), {1, rows, inputs, {}, room.memory.span()}, room.loss.nets);
+void Ppo::State::choose_opponent(std::size_t lane, EpisodeKey key) {
+  opponents[lane] = roster.draw(RandomStream(derived_seed(key.seed, "opponent"), key.lane, key.episode, Purpose::oppose));
 }
 
-void Ppo::State::fetch_memory(std::size_t first_row, std::size_t rows, Room& room) const {
-  const std::size_t of_policy = nets.policy_memory(), of_value = nets.value_memory();
-  for (std::size_t i = 0; i < rows; ++i) {
-    const float* const from = memory.data() + (first_row + i) * memory_each();
-    std::copy_n(from, of_policy, room.memory.begin() + i * of_policy);
-    std::copy_n(from + of_policy, of_value, room.memory.begin() + rows * of_policy + i * of_value);
+void Ppo::State::decide(std::size_t s, std::size_t time, std::size_t worker) {
+  const Stretch& stretch = ground.stretches[s];
+  for (const auto& trainee : trainees) trainee->decide(s, time, worker);
+  if (stretch.learning_side >= 0) decide_as_before(stretch, time, worker);
+}
+
+// Lanes that meet the same past self are played together.
+void Ppo::State::decide_as_before(const Stretch& stretch, std::size_t time, std::size_t worker) {
+  Hands& own = hands[worker];
+  const std::size_t end = stretch.first_lane + stretch.lanes;
+  for (std::size_t first = stretch.first_lane; first < end; ++first) {
+    const std::size_t past = opponents[first];
+    const auto before = opponents.begin() + static_cast<std::ptrdiff_t>(stretch.first_lane),
+               here = opponents.begin() + static_cast<std::ptrdiff_t>(first);
+    if (std::find(before, here, past) != here) continue;  // was played with an earlier lane
+    own.lanes.clear();
+    for (std::size_t lane = first; lane < end; ++lane)
+      if (opponents[lane] == past) own.lanes.push_back(lane);
+    for (std::size_t t = 0; t < trainees.size(); ++t)
+      for (const std::size_t role : trainees[t]->roles())
+        if (!ground.learns_in(role, stretch))
+          trainees[t]->decide_as(roster[past].policies[t], trainees[t]->block_of(role, stretch), own.lanes, time, worker);
   }
 }
 
-void Ppo::State::keep_memory(std::size_t first_row, std::size_t rows, const Room& room) {
-  const std::size_t of_policy = nets.policy_memory(), of_value = nets.value_memory();
-  for (std::size_t i = 0; i < rows; ++i) {
-    float* const to = memory.data() + (first_row + i) * memory_each();
-    std::copy_n(room.memory.begin() + i * of_policy, of_policy, to);
-    std::copy_n(room.memory.begin() + rows * of_policy + i * of_value, of_value, to + of_policy);
-  }
-}
-
-void Ppo::State::keep_results(std::size_t lane, std::size_t time, std::vector<TimedEpisode>& ended) {
-  for (std::size_t seat = 0; seat < lanes.seats(0); ++seat) {
-    const std::size_t row = lane * lanes.seats(0) + seat;
-    ended.push_back({time, row, episode_result(lanes, 0, row)});
-  }
-}
-
-// Senses are kept, judged and turned into controls.
-void Ppo::State::decide(const Group& group, std::size_t time, Room& room) {
-  Rollout& r = rollout;
-  const std::size_t first = group.sample(time, 0), width = nets.heads.outputs(), masks = r.masks,
-                    columns = role().columns.size();
-  const auto sensed = sensed_by(group);
-  fetch_memory(group.first_row, group.rows, room);
-  if (remembers() && time % r.span == 0) {
-    const auto kept = remembered_before(group, time / r.span);
-    std::copy_n(room.memory.begin(), kept.size(), kept.begin());
-  }
-  const auto said =
-      judge_rows(sensed, group.rows, r.inputs.span().subspan(first * r.input_stride, group.rows * r.input_stride), room);
-  keep_memory(group.first_row, group.rows, room);
-
-  const std::uint64_t decide_seed = derived_seed(seed, "decide");
-  const auto spread = nets.spread_part(std::as_const(parameters).span());
-  for (std::size_t i = 0; i < group.rows; ++i) {
-    const auto allowed = r.allowed.span().subspan((first + i) * masks, masks);
-    const auto output = said.row(i, width);
-    nets.heads.read_masks(sensed.subspan(i * columns, columns), allowed);
-    nets.heads.forbid<float>(allowed, output);
-    // One stream per row and rollout would need its position kept; a stream per decision needs nothing.
-    RandomStream random(decide_seed, static_cast<std::uint32_t>(group.first_row + i),
-                        static_cast<std::uint32_t>(static_cast<std::size_t>(updates) * r.horizon + time),
-                        Purpose::decide);
-    const auto decision = r.decisions.span().subspan((first + i) * r.controls, r.controls);
-    r.log_probability[first + i] = nets.heads.sample(output, spread, random, decision);
-    r.value[first + i] = value_scale.to_value(said.value(i));
-    nets.heads.controls_of(decision, lanes.control(0, group.first_row + i));
-  }
-}
-
-// Plays one decision. Where a cutoff strikes, the future is the value of what is sensed then.
-void Ppo::State::advance(const Group& group, std::size_t time, std::size_t g, std::size_t worker) {
-  Rollout& r = rollout;
-  Room& room = rooms[worker];
-  const std::size_t seats = lanes.seats(0);
-  for (std::size_t i = 0; i < room.others.size(); ++i)
-    room.others[i]->decide(lanes, i + 1, group.first_lane, group.lanes);
-  for (std::size_t l = 0; l < group.lanes; ++l) {
-    const std::size_t lane = group.first_lane + l, first = group.sample(time, l * seats);
-    lanes.advance(lane, worker);
-    const Outcome outcome = lanes.outcome(lane);
-    for (std::size_t seat = 0; seat < seats; ++seat) {
-      const std::size_t row = lane * seats + seat;
-      r.reward[first + seat] = lanes.rewards(0)[row];
-      r.ended[first + seat] = outcome == Outcome::running ? 0 : 1;
-      r.next_value[first + seat] = 0.0f;
-      if (time + 1 < r.horizon) r.begins[group.sample(time + 1, l * seats + seat)] = r.ended[first + seat];
-    }
-    if (outcome == Outcome::running) continue;
-    for (std::size_t seat = 0; seat < seats; ++seat) {
-      const std::size_t row = lane * seats + seat;
-      if (outcome == Outcome::cutoff) {
-        fetch_memory(row, 1, room);
-        r.next_value[first + seat] =
-            value_scale.to_value(judge_rows(lanes.observation(0, row), 1, room.inputs.span(), room).value(0));
+void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time) {
+  const Stretch& stretch = ground.stretches[s];
+  const Lanes& lanes = ground.lanes;
+  bool first = true;
+  for (const auto& trainee : trainees)
+    for (const Block& block : trainee->group(s).blocks)
+      for (std::size_t seat = 0; seat < lanes.seats(block.role); ++seat) {
+        const std::size_t row = lane * lanes.seats(block.role) + seat;
+        TimedEpisode& e = ended[s].emplace_back(TimedEpisode{time, row, -1, episode_result(lanes, block.role, row)});
+        if (stretch.learning_side >= 0 && ground.side_of(block.role) == stretch.learning_side &&
+            std::exchange(first, false))
+          e.against = static_cast<int>(opponents[lane]);
       }
-      std::fill_n(memory.begin() + row * memory_each(), memory_each(), 0.0f);
-    }
-    keep_results(lane, time, group_episodes[g]);
+}
+
+// Plays one decision.
+void Ppo::State::advance(std::size_t s, std::size_t time, std::size_t worker) {
+  const Stretch& stretch = ground.stretches[s];
+  Lanes& lanes = ground.lanes;
+  Hands& own = hands[worker];
+  for (std::size_t role = 0; role < own.pilots.size(); ++role)
+    if (own.pilots[role]) own.pilots[role]->decide(lanes, role, stretch.first_lane, stretch.lanes);
+  for (std::size_t lane = stretch.first_lane; lane < stretch.first_lane + stretch.lanes; ++lane) {
+    lanes.advance(lane, worker);
+    for (const auto& trainee : trainees) trainee->note(s, lane, time, worker);
+    if (lanes.outcome(lane) == Outcome::running) continue;
+    keep_results(s, lane, time);
     EpisodeKey next = lanes.key(lane);
     ++next.episode;
+    if (stretch.learning_side >= 0) {
+      for (const auto& trainee : trainees)
+        for (const std::size_t role : trainee->roles())
+          if (!ground.learns_in(role, stretch)) trainee->forget(trainee->block_of(role, stretch), lane);
+      choose_opponent(lane, next);
+    }
     lanes.assign_stage(lane, curriculum.stage_of(next));
     lanes.begin(lane, next, worker);
   }
 }
 
-// The value of what follows each decision: that of the next one, or at the rollout's end of what is sensed now.
-void Ppo::State::value_of_what_follows(const Group& group, Room& room) {
-  Rollout& r = rollout;
-  fetch_memory(group.first_row, group.rows, room);
-  const auto said = judge_rows(sensed_by(group), group.rows, room.inputs.span(), room);
-  for (std::size_t row = 0; row < group.rows; ++row) {
-    const std::size_t last = group.sample(r.horizon - 1, row);
-    if (r.ended[last] == 0) r.next_value[last] = value_scale.to_value(said.value(row));
-    for (std::size_t t = 0; t + 1 < r.horizon; ++t) {
-      const std::size_t s = group.sample(t, row);
-      if (r.ended[s] == 0) r.next_value[s] = r.value[group.sample(t + 1, row)];
-    }
-  }
-}
-
-SampleSums Ppo::State::sums_of(const Group& group) const {
-  SampleSums sums;
-  const Rollout& r = rollout;
-  for (std::size_t s = group.first_sample; s < group.first_sample + group.rows * r.horizon; ++s) {
-    if (r.counts[s] == 0) continue;
-    const auto a = static_cast<double>(r.advantage[s]), t = static_cast<double>(r.target[s]);
-    sums.count += 1.0;
-    sums.advantage += a;
-    sums.advantage_square += a * a;
-    sums.target += t;
-    sums.target_square += t * t;
-  }
-  return sums;
-}
-
-void Ppo::State::play_group(std::size_t g, std::size_t worker) {
-  const Group& group = groups[g];
-  Room& room = rooms[worker];
+void Ppo::State::play_stretch(std::size_t s, std::size_t worker) {
+  PhaseTimes& times = hands[worker].times;
   PhaseClock clock;
-  group_episodes[g].clear();
-  group_moments[g].clear(role().columns.size());
-  for (std::size_t t = 0; t < rollout.horizon; ++t) {
-    decide(group, t, room);
-    clock.add_to(room.times.decide);
-    group_moments[g].add(sensed_by(group));
-    advance(group, t, g, worker);
-    clock.add_to(room.times.play);
+  ended[s].clear();
+  for (const auto& trainee : trainees) trainee->begin_rollout(s);
+  for (std::size_t t = 0; t < static_cast<std::size_t>(settings.horizon); ++t) {
+    decide(s, t, worker);
+    clock.add_to(times.decide);
+    advance(s, t, worker);
+    clock.add_to(times.play);
   }
-  value_of_what_follows(group, room);
-  clock.add_to(room.times.decide);
-  estimate_advantages(rollout, group, settings.discount, settings.trace_decay, settings.baseline);
-  group_sums[g] = sums_of(group);
-  clock.add_to(room.times.learn);
+  for (const auto& trainee : trainees) trainee->end_rollout(s, worker);
+  clock.add_to(times.learn);
 }
 
 CollectReport Ppo::collect() {
   State& s = *state_;
+  Ground& ground = s.ground;
   CollectReport report;
   PhaseClock clock;
   if (!s.begun) s.begin_lanes();
-  s.pool.run(s.own_count, [&](std::size_t g, std::size_t worker) { s.play_group(s.first_own + g, worker); });
-  if (s.ranks != nullptr) s.share_rollout();
-  report.decisions = static_cast<std::int64_t>(s.samples());
-  s.decisions += report.decisions;
+  ground.pool.run(ground.own_count,
+                  [&](std::size_t i, std::size_t worker) { s.play_stretch(ground.first_own + i, worker); });
+  for (const auto& trainee : s.trainees) {
+    trainee->share_rollout();
+    report.decisions += static_cast<std::int64_t>(trainee->samples());
+  }
+  s.share_episodes();
+  ground.rollout_decisions = report.decisions;
+  ground.decisions += report.decisions;
   std::vector<const TimedEpisode*> all;
-  for (const auto& list : s.group_episodes)
+  for (const auto& list : s.ended)
     for (const auto& episode : list) all.push_back(&episode);
   std::stable_sort(all.begin(), all.end(), [](const auto* a, const auto* b) {
     return a->time != b->time ? a->time < b->time : a->row < b->row;
@@ -176,12 +114,22 @@ CollectReport Ppo::collect() {
   report.stage = s.curriculum.stage();
   for (const auto* episode : all) {
     report.episodes.push_back(episode->result);
-    s.curriculum.add(episode->result);
+    if (episode->result.role == ground.first_learning_role) s.curriculum.add(episode->result);
+    if (episode->against >= 0) s.roster.note(static_cast<std::size_t>(episode->against), episode->result.outcome);
   }
-  s.curriculum.advance(s.decisions);
-  for (auto& room : s.rooms) report.times += std::exchange(room.times, {});
+  s.curriculum.advance(ground.decisions);
+  for (auto& hands : s.hands) report.times += std::exchange(hands.times, {});
   clock.add_to(report.times.wall);
   return report;
+}
+
+ImproveReport Ppo::improve() {
+  State& s = *state_;
+  s.improvements.clear();
+  for (const auto& trainee : s.trainees) s.improvements.push_back(trainee->improve());
+  ++s.ground.updates;
+  if (s.opposed() && s.roster.due(s.ground.decisions)) s.take_snapshot();
+  return s.improvements.front();
 }
 
 }  // namespace zithercraft

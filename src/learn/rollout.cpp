@@ -21,6 +21,7 @@ Rollout::Rollout(const RolloutSize& size)
       begins(samples()),
       advantage(samples()),
       target(samples()),
+      absent(samples()),
       counts(samples()),
       remembered(spans() * rows * memory) {}
 
@@ -28,6 +29,7 @@ void estimate_advantages(Rollout& r, const Group& group, double discount, double
   const auto gamma = static_cast<float>(discount), lambda = static_cast<float>(trace_decay);
   for (std::size_t row = 0; row < group.rows; ++row) {
     float later = 0.0f;
+    bool absent_then = false;
     bool known = baseline;  // without a baseline nothing stands for what comes behind the rollout
     for (std::size_t t = r.horizon; t-- > 0;) {
       const std::size_t s = group.sample(t, row);
@@ -35,10 +37,11 @@ void estimate_advantages(Rollout& r, const Group& group, double discount, double
       known = known || ended;
       const float value = baseline ? r.value[s] : 0.0f, next = baseline ? r.next_value[s] : 0.0f;
       const float surprise = r.reward[s] + gamma * next - value;
-      later = surprise + (ended ? 0.0f : gamma * lambda * later);
+      later = surprise + (ended ? 0.0f : gamma * (absent_then ? 1.0f : lambda) * later);
       r.advantage[s] = later;
       r.target[s] = later + value;
-      r.counts[s] = known ? 1 : 0;
+      absent_then = r.absent[s] != 0;
+      r.counts[s] = !known ? learns_nothing : absent_then ? learns_value : learns_value | learns_policy;
     }
   }
 }

@@ -7,6 +7,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <span>
+#include <vector>
 
 #include "zithercraft/base/aligned.hpp"
 
@@ -32,23 +33,36 @@ struct Rollout {
   AlignedBuffer<std::uint8_t> ended;
   AlignedBuffer<std::uint8_t> begins;  // whether an episode begins inside the rollout with this decision
   AlignedBuffer<float> advantage, target;
-  AlignedBuffer<std::uint8_t> counts;  // whether something can be learned from a sample
+  AlignedBuffer<std::uint8_t> absent;  // whether the body was out of the arena and could do nothing
+  AlignedBuffer<std::uint8_t> counts;  // what can be learned from a sample: some of the Learns below
   AlignedBuffer<float> remembered;     // [spans][rows][memory] before the first decision of each span, as in a Room
 
   std::size_t samples() const { return rows * horizon; }
   std::size_t spans() const { return horizon / span; }
 };
 
-/// The rows [first, first + count) that are played together; and where their samples begin.
+/// What a sample teaches: what its moment was worth, and whether the decision was good.
+enum Learns : std::uint8_t { learns_nothing = 0, learns_value = 1, learns_policy = 2 };
+
+/// Rows of one role that belong to a group.
+struct Block {
+  std::size_t role = 0, first_row = 0, rows = 0;  // in the lanes
+  std::size_t own_row = 0;                        // of the first, among all rows that its policy may play
+  std::size_t place = 0;                          // of the first, within the group
+};
+
+/// The rows that a policy plays together in some lanes, and where their samples begin.
 struct Group {
-  std::size_t first_lane = 0, lanes = 0, first_row = 0, rows = 0, first_sample = 0;
+  std::size_t first_lane = 0, lanes = 0, rows = 0, first_sample = 0;
+  std::vector<Block> blocks{};
   std::size_t sample(std::size_t time, std::size_t row_in_group) const {
     return first_sample + time * rows + row_in_group;
   }
 };
 
 /// Generalised advantages and value targets of a group's samples, backwards in time. Without a baseline values count as
-/// 0, and samples whose episode goes on behind the rollout do not count.
+/// 0, and samples whose episode goes on behind the rollout do not count. What comes to a body that is out of the arena
+/// is credited in full to the last decision that it took: no trace fades meanwhile.
 void estimate_advantages(Rollout& rollout, const Group& group, double discount, double trace_decay, bool baseline);
 
 }  // namespace zithercraft

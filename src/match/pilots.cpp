@@ -164,8 +164,10 @@ void lacks(const std::string& script, const Role& role, const std::string& what)
 
 std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy, Decisions decisions,
                                     std::uint64_t seed) {
-  const Role& r = game.roles()[role];
   const auto& found = policy.signature();
+  // What a policy has learned for one role, it can do for those that mirror it.
+  const Role& own = game.roles()[role];
+  const Role& r = found.role == own.name ? own : game.roles()[own.mirrors];
   const PolicySignature wanted{r.name, r.columns, r.controls, found.policy, found.value};
   if (const auto d = first_difference(wanted, found); !d.empty())
     throw Error(Fault::refused, "the policy does not fit the game: " + d, "role '" + r.name + "'",

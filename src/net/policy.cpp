@@ -46,6 +46,18 @@ struct Policy::Room {
 
 Policy Policy::load(const std::filesystem::path& checkpoint) { return from(TensorFile::load(checkpoint)); }
 
+Policy Policy::load(const std::filesystem::path& checkpoint, const std::string& role, const std::string& or_role) {
+  const TensorFile file = TensorFile::load(checkpoint);
+  const std::string first = PolicySignature::from(file).role;
+  for (const std::string& name : {role, or_role}) {
+    if (name.empty()) continue;
+    if (name == first) return from(file);
+    if (const std::string place = policy_place(name); file.has_part(place)) return from(file.part(place));
+  }
+  throw Error(Fault::refused, "the checkpoint has no policy for the role '" + role + "'", checkpoint.string(),
+              "take one that was trained with the role learning");
+}
+
 Policy Policy::from(const TensorFile& file) {
   auto w = std::make_shared<Weights>();
   w->signature = PolicySignature::from(file);

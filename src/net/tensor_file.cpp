@@ -112,6 +112,28 @@ const std::string& TensorFile::text(const std::string& key) const {
   return found->second;
 }
 
+void TensorFile::put_part(const std::string& place, const TensorFile& part) {
+  for (const auto& [key, text] : part.metadata) metadata[place + key] = text;
+  for (const auto& [name, tensor] : part.tensors_) tensors_[place + name] = tensor;
+}
+
+bool TensorFile::has_part(const std::string& place) const {
+  const auto first = tensors_.lower_bound(place);
+  return first != tensors_.end() && first->first.starts_with(place);
+}
+
+TensorFile TensorFile::part(const std::string& place) const {
+  if (!has_part(place))
+    throw Error(Fault::file, "the file has no part '" + place + "'", source_, "take another checkpoint");
+  TensorFile part;
+  part.source_ = source_;
+  for (auto at = metadata.lower_bound(place); at != metadata.end() && at->first.starts_with(place); ++at)
+    part.metadata[at->first.substr(place.size())] = at->second;
+  for (auto at = tensors_.lower_bound(place); at != tensors_.end() && at->first.starts_with(place); ++at)
+    part.tensors_[at->first.substr(place.size())] = at->second;
+  return part;
+}
+
 void TensorFile::save(const std::filesystem::path& path) const {
   json header;
   header["__metadata__"] = metadata;

@@ -46,7 +46,14 @@ constexpr std::array columns{
                   [](Row& r) -> double& { return r.times.step; }},
     MetricsColumn{"wall_seconds", "by the clock", [](Row& r) -> double& { return r.times.wall; }},
     MetricsColumn{"busy_share", "of the threads' time that they worked in",
-                  [](Row& r) -> double& { return r.busy_share; }}};
+                  [](Row& r) -> double& { return r.busy_share; }},
+    MetricsColumn{"rating", "in points, of opposed sides against their past selves",
+                  [](Row& r) -> double& { return r.rating; }},
+    MetricsColumn{"rating_spread", "standard error of the rating", [](Row& r) -> double& { return r.rating_spread; }},
+    MetricsColumn{"past_selves", "in the roster", [](Row& r) -> double& { return r.past_selves; }},
+    MetricsColumn{"forgotten", "past selves that beat the present one", [](Row& r) -> double& { return r.forgotten; }},
+    MetricsColumn{"cycles", "of three selves each of which beats the next",
+                  [](Row& r) -> double& { return r.cycles; }}};
 
 std::string in_quotes(const std::string& text) {
   std::string result;

@@ -21,6 +21,7 @@ struct RunFile {
   std::int64_t decisions = 0, seed = 0, checkpoint_every = 0;
   PpoSettings learner;
   std::string from;
+  std::vector<RoleTraining> roles;
 };
 
 template <class V>
@@ -31,6 +32,7 @@ void describe(V& v, RunFile& s) {
   v("checkpoint_every", s.checkpoint_every, Rule{.low = 1, .needed = true});
   v("learner", s.learner, needed());
   v("from", s.from);
+  v("roles", s.roles);
 }
 
 }  // namespace
@@ -55,30 +57,31 @@ Run Run::open(const std::filesystem::path& folder) {
   RunFile file;
   read_struct(table, file, source);
   return Run(folder, std::move(game),
-             {file.decisions, static_cast<std::uint64_t>(file.seed), file.checkpoint_every, file.learner, file.from});
+             {file.decisions, static_cast<std::uint64_t>(file.seed), file.checkpoint_every, file.learner, file.from,
+              file.roles});
 }
 
 void Run::save_configuration() const {
   toml::table table =
       TomlWriter::to_table(RunFile{library_version(), settings_.decisions, static_cast<std::int64_t>(settings_.seed),
-                                   settings_.checkpoint_every, settings_.learner, settings_.from});
+                                   settings_.checkpoint_every, settings_.learner, settings_.from, settings_.roles});
   table.insert("game", parse_toml(to_toml(game_), "game"));
   write_atomically(configuration(), toml_text(table));
 }
 
-Policy Run::policy() const {
-  if (!std::filesystem::exists(last_checkpoint()))
-    throw Error(Fault::file, "the run has no checkpoint yet", folder_.string(), "train it further");
-  return Policy::load(last_checkpoint());
-}
+Policy Run::policy() const { return policy("last"); }
+Policy Run::policy(const std::string& checkpoint) const { return Policy::load(checkpoint_file(checkpoint)); }
 
-Policy Run::policy(const std::string& checkpoint) const {
-  if (checkpoint == "last") return policy();
+std::filesystem::path Run::checkpoint_file(const std::string& checkpoint) const {
   const auto names = checkpoint_names();
+  if (checkpoint == "last") {
+    if (std::filesystem::exists(last_checkpoint())) return last_checkpoint();
+    throw Error(Fault::file, "the run has no checkpoint yet", folder_.string(), "train it further");
+  }
   if (std::find(names.begin(), names.end(), checkpoint) == names.end())
     throw Error(Fault::usage, "the run has no checkpoint '" + checkpoint + "'", folder_.string(),
                 advice(checkpoint, names));
-  return Policy::load(checkpoints() / (checkpoint + ".safetensors"));
+  return checkpoints() / (checkpoint + ".safetensors");
 }
 
 std::vector<std::string> Run::checkpoint_names() const {

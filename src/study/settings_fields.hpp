@@ -62,7 +62,19 @@ void describe(V& v, PpoSettings& s) {
   v("first_spread", s.first_spread, positive());
   v("normalise", s.normalise);
   v("normalise_returns", s.normalise_returns);
+  v("against_past", s.against_past, between(0, 1));
+  v("against_hardest", s.against_hardest, between(0, 1));
+  v("snapshot_every", s.snapshot_every, at_least(1));
+  v("snapshot_gain", s.snapshot_gain, at_least(0));
+  v("roster_size", s.roster_size, between(3, 4096));
   v("frozen", s.frozen);
+}
+
+template <class V>
+void describe(V& v, RoleTraining& s) {
+  v("role", s.role, needed());
+  v("played_by", s.played_by);
+  v("learner", s.learner);
 }
 
 }  // namespace zithercraft

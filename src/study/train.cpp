@@ -19,6 +19,7 @@
 #include "zithercraft/match/pilot.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 #include "zithercraft/study/metrics.hpp"
+#include "zithercraft/study/players.hpp"
 
 namespace zithercraft {
 namespace {
@@ -112,6 +113,7 @@ void check_same_run(const Run& there, const GameSpec& game, const RunSettings& s
   if (!settings.from.empty() && settings.from != there.settings().from)
     refuse(fmt::format("from: {} here, {} there", settings.from,
                        there.settings().from.empty() ? "none" : there.settings().from));
+  if (settings.roles != there.settings().roles) refuse("how the roles are played");
   PpoSettings here = settings.learner;
   if (const auto d = first_difference(TomlWriter::to_table(here), TomlWriter::to_table(there.settings().learner));
       !d.empty())
@@ -144,10 +146,17 @@ struct Beginning {
   std::vector<std::byte> checkpoint{};
 };
 
+std::string roles_text(const std::vector<RoleTraining>& roles) {
+  std::string text;
+  for (RoleTraining role : roles) text += toml_text(TomlWriter::to_table(role));
+  return text;
+}
+
 // What all processes must agree on.
 std::uint64_t fingerprint_of(const GameSpec& game, const TrainOptions& options) {
   return hash_text(Game(game).fingerprint() + toml_text(TomlWriter::to_table(options.learner)) +
-                   fmt::format("{} {} {}", options.seed, options.decisions, options.checkpoint_every));
+                   fmt::format("{} {} {}", options.seed, options.decisions, options.checkpoint_every) +
+                   roles_text(options.roles));
 }
 
 // The first process tells the others how the training begins: they need not see its folder.
@@ -175,8 +184,9 @@ class Training {
         options_(options),
         pool_(threads_for(options)),
         ppo_(run_.game(), run_.settings().learner, run_.settings().seed, run_.settings().decisions, pool_,
-             options.ranks),
-        terms_(run_.game().roles()[0].terms) {
+             options.ranks, role_players(run_.game(), run_.settings())) {
+    while (!ppo_.policy_of(first_role_)) ++first_role_;
+    terms_ = run_.game().roles()[first_role_].terms;
     if (is_first(options)) metrics_.emplace(run_.metrics());
     const Game game = run_.game();
     for (std::size_t stage = 0; stage < game.stages(); ++stage) stage_names_.push_back(game.stage_name(stage));
@@ -233,6 +243,7 @@ class Training {
     MetricsRow row;
     row.stage = played.stage;
     row.learner = ppo_.improve();
+    note_roster(row);
     row.times += played.times;
     row.times += row.learner.times;
     const PhaseTimes& all = row.times;
@@ -242,10 +253,12 @@ class Training {
     const double took = seconds_since(last_update_);
     last_update_ = Clock::now();
     row.decisions_per_second = static_cast<double>(played.decisions) / took;
-    row.episodes = static_cast<std::int64_t>(played.episodes.size());
     for (const auto& term : terms_) row.terms.emplace_back(term, 0.0);
+    const auto of_role = [&](const EpisodeResult& e) { return e.role == first_role_; };
+    row.episodes = std::count_if(played.episodes.begin(), played.episodes.end(), of_role);
     const double n = std::max(1.0, static_cast<double>(row.episodes));
     for (const EpisodeResult& e : played.episodes) {
+      if (!of_role(e)) continue;
       if (e.stage == played.stage) recent_.add(e);
       row.mean_return += e.episode_return / n;
       row.mean_length += static_cast<double>(e.length) / n;
@@ -260,6 +273,15 @@ class Training {
       recent_.clear();
       plateau_ = {};
     }
+  }
+
+  void note_roster(MetricsRow& row) const {
+    const RosterReport roster = ppo_.roster();
+    row.rating = roster.rating.points;
+    row.rating_spread = roster.rating.spread;
+    row.past_selves = static_cast<double>(roster.past.size());
+    row.forgotten = static_cast<double>(roster.forgotten.size());
+    row.cycles = static_cast<double>(roster.cycles.size());
   }
 
   void report(const MetricsRow& row) {
@@ -291,6 +313,7 @@ class Training {
   WorkerPool pool_;
   Ppo ppo_;
   std::optional<Metrics> metrics_;  // of the first process
+  std::size_t first_role_ = 0;  // of those that learn
   std::vector<std::string> terms_, stage_names_;
   RecentEpisodes recent_;
   Plateau plateau_;
@@ -302,7 +325,7 @@ class Training {
 
 Run train(const GameSpec& game, const TrainOptions& options) {
   Run run(options.folder, game,
-          {options.decisions, options.seed, options.checkpoint_every, options.learner, options.from.string()});
+          {options.decisions, options.seed, options.checkpoint_every, options.learner, options.from.string(), options.roles});
   check_scripts(run.game());
   if (options.decisions < 1 || options.checkpoint_every < 1)
     throw Error(Fault::usage, "decisions and checkpoint_every must be at least 1", "TrainOptions",
@@ -335,7 +358,7 @@ Run train(const GameSpec& game, const TrainOptions& options) {
     const Run there = Run::open(options.folder);
     check_same_run(there, game, run.settings());
     run = Run(options.folder, game,
-              {options.decisions, options.seed, options.checkpoint_every, options.learner, there.settings().from});
+              {options.decisions, options.seed, options.checkpoint_every, options.learner, there.settings().from, options.roles});
   } else {
     if (inside(options.from, options.folder))
       throw Error(Fault::refused, "the run to begin afresh holds the checkpoint to continue from",

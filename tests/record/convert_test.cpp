@@ -84,7 +84,9 @@ TEST(Convert, ScenesMoveAsTheMatchDid) {
   record_random(folder / "a.zrep", "flare");
   Replay replay(folder / "a.zrep");
   write_gltf(folder / "a.glb", replay, 1);
-  const auto [scene, bytes] = parts(test::read_file(folder / "a.glb"));
+  const auto glb = parts(test::read_file(folder / "a.glb"));
+  const json& scene = glb.first;
+  const std::string& bytes = glb.second;
   EXPECT_EQ(scene["asset"]["version"], "2.0");
   const auto numbers = [&](std::size_t accessor) {
     const json& a = scene["accessors"][accessor];

@@ -25,6 +25,7 @@ enum class Purpose : std::uint32_t {
   river = 11,
   sense = 12,
   stage = 13,
+  oppose = 14,
   user = 64
 };
 

@@ -11,8 +11,9 @@ namespace zithercraft {
 struct EpisodeResult {
   double episode_return = 0.0;
   std::uint32_t length = 0;  ///< decisions
-  Outcome outcome = Outcome::running;
+  Outcome outcome = Outcome::running;  ///< for the seat's side
   EndedBy ended_by = EndedBy::nothing;
+  std::size_t role = 0;
   std::size_t stage = 0;         ///< of a curriculum; see Game::stages
   std::vector<double> ledger{};  ///< what each term paid; sums to the return
 };

@@ -52,6 +52,8 @@ struct CrowdSense {
 struct Role {
   std::string name{};
   std::vector<std::size_t> seats{};     ///< the body of each seat
+  std::string side{};                   ///< of its first seat; empty for none
+  std::size_t mirrors = 0;              ///< the role whose policy plays it too; its own number if it mirrors none
   std::vector<Column> columns{};        ///< of its observations
   std::vector<ControlInfo> controls{};  ///< one number each
   std::vector<std::string> terms{};     ///< of its reward sheet
@@ -61,6 +63,9 @@ struct Role {
   std::vector<KeyBinding> keys{};  ///< the game's own, or the usual ones
   std::vector<float> rest{};       ///< the controls of a person who does nothing: dials as near 0 as they go
 };
+
+/// Whether two roles are on different sides: success of one is failure of the other.
+inline bool opposed(const Role& a, const Role& b) { return !a.side.empty() && !b.side.empty() && a.side != b.side; }
 
 /// A compiled game: checked, immutable, cheap to copy and safe to share between threads.
 class Game {

@@ -15,7 +15,8 @@ namespace zithercraft {
 
 class WorkerPool;
 
-/// How an episode stands: still running, ended by a verdict, or ended by a cutoff.
+/// How an episode stands: still running, ended by a verdict, or ended by a cutoff. A lane's verdict is that of the first
+/// role's side; for roles of another side success is failure, and the other way round.
 enum class Outcome : std::uint8_t { running, success, failure, cutoff };
 
 std::string_view name_of(Outcome outcome) noexcept;

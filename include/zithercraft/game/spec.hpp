@@ -60,6 +60,9 @@ struct RoleSpec {
   std::vector<Control> controls{};
   std::vector<Term> rewards{};
   Script script{};
+  /// The role, named before it, whose mirror image it is: its columns and controls mean the same, one by one, with the
+  /// sides exchanged, so that one policy plays both; empty for none.
+  std::string mirrors{};
   std::vector<KeyBinding> keys{};  ///< how a person steers it; empty: see `default_bindings`
   bool operator==(const RoleSpec&) const = default;
 };

@@ -1,8 +1,10 @@
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <utility>
@@ -10,11 +12,13 @@
 
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/game/game.hpp"
+#include "zithercraft/match/ratings.hpp"
 #include "zithercraft/net/network_plan.hpp"
 #include "zithercraft/net/policy.hpp"
 
 namespace zithercraft {
 
+class Pilot;
 class Ranks;
 class TensorFile;
 class WorkerPool;
@@ -69,6 +73,14 @@ struct PpoSettings {
   double first_spread = 0.6;         ///< spread of dials at the start, as a share of half their range, above 0
   bool normalise = true;             ///< bring observation columns to mean 0 and spread 1
   bool normalise_returns = true;     ///< predict returns in a scale in which they have mean 0 and spread 1
+
+  // Against whom, where sides that learn are opposed to each other
+  double against_past = 0.2;     ///< share of lanes in which one side learns against any of its past selves, 0 to 1
+  double against_hardest = 0.2;  ///< and against those that win most; with the former at most 1. Elsewhere both learn
+  std::int64_t snapshot_every = 500'000;  ///< decisions after which the present policies join the past ones, at least 1
+  double snapshot_gain = 0.0;             ///< or as soon as they are so many points stronger than the last; 0: never
+  std::int64_t roster_size = 20;          ///< past selves that are kept, spread evenly over the training, at least 3
+
   /// Beginnings of the names of network parts that stay as they are: "policy.hidden.0". For skills that are continued.
   std::vector<std::string> frozen{};
   bool operator==(const PpoSettings&) const = default;
@@ -89,8 +101,8 @@ struct PhaseTimes {
 };
 
 struct CollectReport {
-  std::int64_t decisions = 0;             ///< taken in this rollout, over all seats and processes
-  std::vector<EpisodeResult> episodes{};  ///< that ended in it, in order of time, then lane
+  std::int64_t decisions = 0;             ///< to learn from, taken in this rollout, over all seats and processes
+  std::vector<EpisodeResult> episodes{};  ///< that ended in it, of all roles that learn, in order of time, then lane
   std::size_t stage = 0;                  ///< of the curriculum, while it was played
   PhaseTimes times{};
 };
@@ -110,6 +122,26 @@ struct ImproveReport {
   PhaseTimes times{};
 };
 
+/// How a role is played in a training.
+struct RolePlayer {
+  std::shared_ptr<const Pilot> pilot{};      ///< who plays it; null: it learns
+  std::optional<PpoSettings> settings{};     ///< of its own if it learns; they share lanes, horizon and the roster's
+};
+
+/// How the present policies stand against past ones.
+struct RosterReport {
+  Rating rating{};  ///< of the present policies; the first ones of all are at 0
+  struct Past {
+    std::int64_t decisions = 0;  ///< after which it was kept
+    Rating rating{};
+    Tally lately{};  ///< the present policies' matches against it since the last snapshot; they are player a
+  };
+  std::vector<Past> past{};
+  std::vector<std::int64_t> forgotten{};  ///< past selves that beat the present ones, by their decisions
+  /// Past selves each of which beats the next, and the last the first; -1 stands for the present ones.
+  std::vector<std::array<std::int64_t, 3>> cycles{};
+};
+
 /// What was taken from a policy that is continued.
 struct Continuation {
   enum class Taken : std::uint8_t { all, part, none };
@@ -124,19 +156,24 @@ struct Continuation {
 };
 
 /// Proximal policy optimisation with clipped ratios (Schulman, Wolski, Dhariwal, Radford, Klimov: "Proximal policy
-/// optimization algorithms", 2017) and generalised advantages (Schulman et al., 2016). The game's first role learns; others
-/// are played by their hand-written pilots, or at random.
+/// optimization algorithms", 2017) and generalised advantages (Schulman et al., 2016). Any roles of the game can learn
+/// together, each by a policy of its own but for those that mirror each other, which share one. Where sides that learn
+/// are opposed, some lanes are played against past policies (Heinrich, Lanctot, Silver: "Fictitious self-play in
+/// extensive-form games", 2015).
+///
+/// A seat whose body has left the arena goes on being paid: what comes then is credited to the last decision it took.
 ///
 /// An episode that ends by a verdict has no future; one that is cut off is credited
 /// with the value of its last observation. For a fixed build the results are the same bits on any number of threads, and
 /// in any number of processes.
 class Ppo {
  public:
-  /// `total_decisions` is the length of the schedules. With `ranks` the lanes are shared among processes, all of which
+  /// `total_decisions` is the length of the schedules. `players`: one for each role; without them the first role and
+  /// those that mirror it learn, and others are played by their hand-written pilots, or at random. With `ranks` the lanes are shared among processes, all of which
   /// make the same calls; both must outlive the learner. Throws Error (spec) if the settings or the game cannot be used,
   /// (refused) if the lanes cannot be shared out evenly.
   Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions, WorkerPool& pool,
-      Ranks* ranks = nullptr);
+      Ranks* ranks = nullptr, std::vector<RolePlayer> players = {});
   Ppo(Ppo&&) noexcept;
   Ppo& operator=(Ppo&&) noexcept;
   ~Ppo();
@@ -149,12 +186,19 @@ class Ppo {
   CollectReport collect();
   /// Learns from what was collected last. Throws Error (numbers), naming the layer, if a loss or gradient is not
   /// finite.
+  /// The report is the first learning role's; `improvements` has one for each policy that learns.
   ImproveReport improve();
+  const std::vector<ImproveReport>& improvements() const noexcept;
 
   std::int64_t decisions() const noexcept;  ///< taken so far, over all seats
   std::int64_t updates() const noexcept;    ///< improvements so far
   std::size_t stage() const noexcept;       ///< of the curriculum; see Game::stages
-  const PolicySignature& signature() const noexcept;
+  /// Of the policy that plays a role. Throws Error (usage) if it does not learn.
+  const PolicySignature& signature(std::size_t role) const;
+  /// Whether a role learns, and the first role of those that its policy plays.
+  std::optional<std::size_t> policy_of(std::size_t role) const noexcept;
+  /// Of trainings with opposed sides that learn; else empty.
+  RosterReport roster() const;
 
   /// Everything needed to go on: weights, optimiser, normaliser, lanes and counters. To be called after `improve`.
   void store(TensorFile& file) const;
@@ -163,8 +207,8 @@ class Ppo {
   /// Begins with what fits of a policy that was trained in another game or with other networks; before the first
   /// `collect`. Throws Error (refused) if nothing fits.
   Continuation continue_from(const TensorFile& file);
-  /// The present policy, for playing.
-  Policy policy() const;
+  /// The present policy of a role, for playing. Throws Error (usage) if it does not learn.
+  Policy policy(std::size_t role = 0) const;
 
  private:
   struct State;

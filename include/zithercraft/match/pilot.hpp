@@ -23,7 +23,7 @@ class Pilot {
 
 enum class Decisions { greedy, sampled };
 
-/// A trained policy. Throws Error (refused), naming the difference, if it does not fit the game's role.
+/// A trained policy of the role, or of the one that the role mirrors. Throws Error (refused), naming the difference, if it does not fit the game's role.
 std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy,
                                     Decisions decisions = Decisions::greedy, std::uint64_t seed = 0);
 

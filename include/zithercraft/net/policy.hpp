@@ -32,6 +32,9 @@ struct PolicySignature {
 /// The first difference between two signatures in plain words ("the column 'rays[3].hull' is new"); empty if equal.
 std::string first_difference(const PolicySignature& wanted, const PolicySignature& found);
 
+/// Where the policy of a role stands in a checkpoint whose first policy is another one's.
+inline std::string policy_place(const std::string& role) { return "roles/" + role + "/"; }
+
 /// A trained policy, ready to be asked for decisions. This class and what it needs are all that a finished game links.
 ///
 /// Copies share the weights; a copy has its own working memory, so give each thread one.
@@ -40,6 +43,9 @@ class Policy {
   /// Throws Error (file) if the checkpoint is missing or damaged.
   static Policy load(const std::filesystem::path& checkpoint);
   static Policy from(const TensorFile& checkpoint);
+  /// The policy of a role, of those that a checkpoint holds; or if it has none, that of the other role, if one is named.
+  /// Throws Error (refused) if it has neither.
+  static Policy load(const std::filesystem::path& checkpoint, const std::string& role, const std::string& or_role = {});
 
   Policy(const Policy& other);
   Policy(Policy&&) noexcept;

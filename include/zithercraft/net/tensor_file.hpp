@@ -39,6 +39,12 @@ class TensorFile {
   /// Throws Error (file) if the text is missing.
   const std::string& text(const std::string& key) const;
 
+  /// Puts all of another file in, every name and key behind `place`, which ends with a slash.
+  void put_part(const std::string& place, const TensorFile& part);
+  bool has_part(const std::string& place) const;
+  /// What was put in so. Throws Error (file) if there is nothing.
+  TensorFile part(const std::string& place) const;
+
   /// Replaces the file atomically.
   void save(const std::filesystem::path& path) const;
   /// Throws Error (file) if it is missing, truncated or damaged.

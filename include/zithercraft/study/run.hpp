@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "zithercraft/game/game.hpp"
+#include "zithercraft/game/overrides.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/policy.hpp"
 
@@ -14,6 +15,17 @@ namespace zithercraft {
 /// The version of the library, "major.minor.patch".
 const char* library_version() noexcept;
 
+/// A role that learns has this in place of a player's name.
+inline constexpr const char* learns = "learns";
+
+/// How a role is played in a training.
+struct RoleTraining {
+  std::string role{};
+  std::string played_by = learns;  ///< or who plays it; see Player
+  KeyValues learner{};             ///< settings of its own, if it learns
+  bool operator==(const RoleTraining&) const = default;
+};
+
 /// Everything that decides how a training goes, bit for bit.
 struct RunSettings {
   std::int64_t decisions = 10'000'000;  ///< to train for, over all seats, at least 1
@@ -21,6 +33,9 @@ struct RunSettings {
   std::int64_t checkpoint_every = 250'000;  ///< decisions between checkpoints, at least 1
   PpoSettings learner{};
   std::string from{};  ///< checkpoint or run that was continued from, empty for a fresh start
+  /// Of roles that are not played as usual: the first one and its mirror images learn, others are played by their
+  /// hand-written pilots, or at random.
+  std::vector<RoleTraining> roles{};
   bool operator==(const RunSettings&) const = default;
 };
 
@@ -48,6 +63,8 @@ class Run {
   Policy policy() const;
   /// That of a kept checkpoint by its name, which is one of `checkpoint_names`, or "last".
   Policy policy(const std::string& checkpoint) const;
+  /// The file of a kept checkpoint, or of "last". Throws Error (usage) with advice if there is none.
+  std::filesystem::path checkpoint_file(const std::string& checkpoint) const;
   /// Kept checkpoints without their endings, the oldest first: "at-000001000000" after a million decisions.
   std::vector<std::string> checkpoint_names() const;
   /// Decisions trained so far, 0 without a checkpoint.

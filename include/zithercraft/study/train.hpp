@@ -45,6 +45,7 @@ struct TrainOptions {
   PpoSettings learner{};
   /// A checkpoint, or a run whose last one is meant, of a policy to continue from; see Ppo::continue_from.
   std::filesystem::path from{};
+  std::vector<RoleTraining> roles{};  ///< of roles that are not played as usual; see RunSettings::roles
   std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
   /// Processes that train together; null if this one is alone. All call `train` with the same options; the first alone
   /// reads and writes the run's folder and reports. Their number has no influence on the result.
@@ -62,7 +63,7 @@ PpoSettings with_setting(const PpoSettings& settings, const std::string& assignm
 PpoSettings with_setting(const PpoSettings& settings, const std::string& key, const Value& value,
                          const std::string& where);
 
-/// Trains the game's role by proximal policy optimisation and returns the run. A resumed run gives the same bits as one
+/// Trains the roles that learn by proximal policy optimisation and returns the run. A resumed run gives the same bits as one
 /// that was never interrupted. Throws Error: spec, file, refused or numbers; the last checkpoint stays good.
 Run train(const GameSpec& game, const TrainOptions& options);
 

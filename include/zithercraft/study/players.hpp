@@ -1,0 +1,45 @@
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "zithercraft/learn/ppo.hpp"
+#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/study/run.hpp"
+
+namespace zithercraft {
+
+/// Somebody who can play, by what people call them: "script", "random", a run's folder, a run's checkpoint as
+/// FOLDER:NAME, a checkpoint's file, or a replay (.zrep) whose recorded controls are played again: an episode of it
+/// for each that is played, from the first on, at rest once it is over.
+class Player {
+ public:
+  /// Throws Error (usage, file) if nothing of the kind is there.
+  static Player find(const std::string& name);
+
+  const std::string& name() const noexcept { return name_; }
+  /// Why it cannot play a role, in plain words; empty if it can.
+  std::string objection(const Game& game, std::size_t role) const;
+  /// Throws Error (refused) with the objection.
+  std::unique_ptr<Pilot> pilot(const Game& game, std::size_t role, Decisions decisions, std::uint64_t seed) const;
+  /// The game it was trained or recorded in, if it was.
+  std::optional<GameSpec> game() const;
+
+ private:
+  enum class Kind : std::uint8_t { script, random, checkpoint, recording };
+  std::unique_ptr<Pilot> make(const Game& game, std::size_t role, Decisions decisions, std::uint64_t seed) const;
+
+  Kind kind_ = Kind::random;
+  std::string name_{};
+  std::filesystem::path file_{};  // the checkpoint or the replay
+  std::optional<std::filesystem::path> run_{};
+};
+
+/// Who plays the roles of a training, as its settings say. Throws Error (spec, usage, file, refused).
+std::vector<RolePlayer> role_players(const Game& game, const RunSettings& settings);
+
+}  // namespace zithercraft

@@ -1,0 +1,81 @@
+#pragma once
+
+// What all policies that are trained together share: the lanes they play in, and who does the work.
+
+#include <algorithm>
+#include <chrono>
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "rollout.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/game/lanes.hpp"
+#include "zithercraft/learn/ranks.hpp"
+
+namespace zithercraft {
+
+// These sizes are fixed, whatever the number of threads and processes, so that sums are always made in the same order.
+// Rows that are played together, or those of one lane if they are more. Their samples go through the networks together:
+// they fit the nearest caches.
+constexpr std::size_t rows_together = 32;
+// Samples that one thread learns from at a time, with a gradient of their own: few, so that threads end together; more
+// for large networks, whose gradients take long to add up.
+constexpr std::size_t samples_per_shard(std::size_t parameters) { return parameters > 65536 ? 1024 : 256; }
+
+/// Lanes that one thread plays through a rollout. They never meet others, so that threads need no barrier.
+struct Stretch {
+  std::size_t first_lane = 0, lanes = 0;
+  int learning_side = -1;  // in which only that side learns, against past policies of the others; -1: all learn
+};
+
+struct Ground {
+  Game game;
+  std::uint64_t seed;
+  std::int64_t total_decisions;
+  WorkerPool& pool;
+  Ranks* ranks;  // null for a process alone
+  Lanes lanes;
+  std::vector<Stretch> stretches{};              // of all processes
+  std::size_t first_own = 0, own_count = 0;      // this process's
+  std::size_t first_learning_role = 0;
+  std::vector<std::string> sides{};  // that learn and are opposed to each other; fewer than two: nobody is
+  std::int64_t decisions = 0, updates = 0;  // decisions of all who learn
+  std::int64_t rollout_decisions = 0;       // in the last rollout
+
+  std::span<const Stretch> own_stretches() const { return std::span(stretches).subspan(first_own, own_count); }
+  /// The number of a role's side among those that are opposed; -1 for none.
+  int side_of(std::size_t role) const {
+    const auto found = std::find(sides.begin(), sides.end(), game.roles()[role].side);
+    return found == sides.end() ? -1 : static_cast<int>(found - sides.begin());
+  }
+  /// Whether a learning role learns in a stretch, and is not played by a past policy.
+  bool learns_in(std::size_t role, const Stretch& stretch) const {
+    const int side = side_of(role);
+    return stretch.learning_side < 0 || side < 0 || side == stretch.learning_side;
+  }
+  bool owns(std::size_t stretch) const { return stretch >= first_own && stretch < first_own + own_count; }
+  /// What the rows of a block sense now.
+  std::span<const float> sensed_by(const Block& block) const {
+    const std::size_t columns = game.roles()[block.role].columns.size();
+    return lanes.observations(block.role).subspan(block.first_row * columns, block.rows * columns);
+  }
+};
+
+/// Adds the time since it was made, or since its last use, to phases.
+class PhaseClock {
+ public:
+  void add_to(double& phase) {
+    const auto now = Clock::now();
+    phase += std::chrono::duration<double>(now - last_).count();
+    last_ = now;
+  }
+
+ private:
+  using Clock = std::chrono::steady_clock;
+  Clock::time_point last_ = Clock::now();
+};
+
+}  // namespace zithercraft

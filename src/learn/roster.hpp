@@ -1,0 +1,58 @@
+#pragma once
+
+// The past policies that a training with opposed sides plays against.
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "trainee.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/match/ratings.hpp"
+
+namespace zithercraft {
+
+/// All policies that learn, as they were once.
+struct PastSelf {
+  std::int64_t decisions = 0;
+  std::vector<PastPolicy> policies;  // in the order of the trainees
+  Tally lately;                      // the present policies' matches against it, since the last snapshot
+};
+
+class Roster {
+ public:
+  Roster() = default;
+  explicit Roster(const PpoSettings& settings) : settings_(settings) {}
+
+  bool empty() const { return past_.empty(); }
+  std::size_t size() const { return past_.size(); }
+  PastSelf& operator[](std::size_t i) { return past_[i]; }
+  const PastSelf& operator[](std::size_t i) const { return past_[i]; }
+
+  /// Whose turn it is: any of the past, or with the share that the settings ask for one of those that win most.
+  std::size_t draw(RandomStream random) const;
+  /// Notes a match of the present policies against a past self.
+  void note(std::size_t against, Outcome outcome);
+  /// Whether it is time to keep the present policies.
+  bool due(std::int64_t decisions) const;
+  /// Keeps them. Where there are too many, one goes of those that stand closest; `moved` then tells who stands in for
+  /// whom: its place before gives the place now.
+  void keep(PastSelf present, std::vector<std::size_t>& moved);
+
+  RosterReport report() const;
+
+  /// All but the policies, for checkpoints.
+  std::vector<double> numbers() const;
+  /// How many past selves the numbers tell of; they have no policies yet. Throws Error (refused) if they make no sense.
+  std::size_t restore(std::span<const double> numbers);
+
+ private:
+  std::vector<Rating> ratings() const;  // of the past, and of the present as the last one
+
+  PpoSettings settings_;
+  std::vector<PastSelf> past_;
+  std::vector<Tally> between_;  // of past selves, each against older ones
+};
+
+}  // namespace zithercraft

@@ -1,0 +1,157 @@
+#include "trainee.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "../net/network_tensors.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/base/text.hpp"
+
+namespace zithercraft {
+namespace {
+
+PolicySignature signature_for(const Role& role, const PpoSettings& settings) {
+  auto [policy, value] = plan_networks(role, settings);
+  return {role.name, role.columns, role.controls, std::move(policy), std::move(value)};
+}
+
+std::vector<Group> groups_for(const Ground& ground, const std::vector<std::size_t>& roles) {
+  const auto all = ground.game.roles();
+  std::vector<Group> groups;
+  for (const Stretch& stretch : ground.stretches) {
+    Group& group = groups.emplace_back(Group{stretch.first_lane, stretch.lanes});
+    std::size_t before = 0;  // rows of earlier roles, over all lanes
+    for (const std::size_t role : roles) {
+      const std::size_t seats = ground.lanes.seats(role);
+      if (ground.learns_in(role, stretch)) {
+        group.blocks.push_back({role, stretch.first_lane * seats, stretch.lanes * seats,
+                                before + stretch.first_lane * seats, group.rows});
+        group.rows += stretch.lanes * seats;
+      }
+      before += ground.lanes.rows(role);
+    }
+  }
+  return groups;
+}
+
+std::size_t rows_of(std::span<const Group> groups) {
+  std::size_t rows = 0;
+  for (const Group& group : groups) rows += group.rows;
+  return rows;
+}
+
+std::size_t playable_rows(const Ground& ground, const std::vector<std::size_t>& roles) {
+  std::size_t rows = 0;
+  for (const std::size_t role : roles) rows += ground.lanes.rows(role);
+  return rows;
+}
+
+}  // namespace
+
+Trainee::Room::Room(const Trainee& t)
+    : loss(t.nets_, t.span_samples()),
+      inputs(t.most_rows_ * t.nets_.policy.input_stride()),
+      memory(t.most_rows_ * t.memory_each()),
+      allowed(t.nets_.heads.masks()),
+      decision(t.nets_.heads.controls()) {}
+
+Trainee::Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettings& settings)
+    : ground_(ground),
+      roles_(std::move(roles)),
+      settings_(settings),
+      signature_(signature_for(role(), settings)),
+      nets_(Heads(role().controls, role().columns), signature_.policy, signature_.value),
+      groups_(groups_for(ground, roles_)),
+      all_rows_(rows_of(groups_)),
+      most_rows_(most_rows_of(ground, roles_)),
+      rollout_({.rows = rows_of(own_groups()),
+                .horizon = static_cast<std::size_t>(settings.horizon),
+                .inputs = nets_.policy.input_stride(),
+                .controls = role().controls.size(),
+                .masks = nets_.heads.masks(),
+                .memory = memory_each(),
+                .memory_span = static_cast<std::size_t>(remembers() ? settings.memory_span : 1)}),
+      normaliser_(normaliser_for(signature_.policy)),
+      parameters_(nets_.parameters),
+      prepared_(nets_.prepared),
+      gradient_(nets_.parameters),
+      adam_(nets_.parameters),
+      memory_(playable_rows(ground, roles_) * memory_each()) {
+  loss_ = {settings.objective, settings.clip, settings.entropy_weight, settings.value_weight, settings.value_clip};
+  RandomStream random(seed(), 0, 0, Purpose::initialise);
+  nets_.policy.initialise(nets_.policy_part(parameters_.span()), random, 0.01);
+  if (!nets_.shared) nets_.value.initialise(nets_.value_part(parameters_.span()), random, 1.0);
+  const auto spread = nets_.spread_part(parameters_.span());
+  std::fill(spread.begin(), spread.end(), static_cast<float>(std::log(settings.first_spread)));
+  parameters_changed();
+  freeze();
+
+  std::size_t samples = 0;
+  for (std::size_t g = ground.first_own; g < ground.first_own + ground.own_count; ++g) {
+    groups_[g].first_sample = samples;
+    samples += groups_[g].rows * rollout_.horizon;
+  }
+  for (std::size_t i = 0; i < ground.pool.threads(); ++i) rooms_.emplace_back(*this);
+  orders_.assign(static_cast<std::size_t>(settings.epochs) * ground.own_count,
+                 std::vector<std::uint32_t>(rollout_.spans()));
+  const std::size_t most_of_a_group = (spans_per_minibatch() + groups_.size() - 1) / groups_.size();
+  const std::size_t most_shards = ground.own_count * ((most_of_a_group + spans_per_shard() - 1) / spans_per_shard());
+  shards_.reserve(most_shards);
+  first_shards_.reserve(ground.own_count + 1);
+  shard_sums_.resize(most_shards);
+  for (std::size_t i = 0; i < most_shards; ++i) shard_gradients_.emplace_back(nets_.parameters);
+  group_losses_.resize(groups_.size());
+  group_sums_.resize(groups_.size());
+  group_moments_.resize(groups_.size());
+}
+
+// In the largest stretch, if all its rows are played by this policy: as it is now, or as it was.
+std::size_t Trainee::most_rows_of(const Ground& ground, const std::vector<std::size_t>& roles) {
+  std::size_t seats = 0, lanes = 0;
+  for (const std::size_t role : roles) seats += ground.lanes.seats(role);
+  for (const Stretch& stretch : ground.stretches) lanes = std::max(lanes, stretch.lanes);
+  return seats * lanes;
+}
+
+// The first policy's random numbers are the training's own.
+std::uint64_t Trainee::seed() const {
+  return roles_[0] == ground_.first_learning_role ? ground_.seed : derived_seed(ground_.seed, role().name);
+}
+
+Block Trainee::block_of(std::size_t role, const Stretch& stretch) const {
+  std::size_t before = 0;
+  for (const std::size_t r : roles_) {
+    if (r == role) break;
+    before += ground_.lanes.rows(r);
+  }
+  const std::size_t seats = ground_.lanes.seats(role);
+  return {role, stretch.first_lane * seats, stretch.lanes * seats, before + stretch.first_lane * seats, 0};
+}
+
+// Marks the parameters whose names begin with what the settings list.
+void Trainee::freeze() {
+  if (settings_.frozen.empty()) return;
+  frozen_.assign(parameters_.size(), 0);
+  std::vector<std::string> names;
+  std::vector<bool> used(settings_.frozen.size());
+  const auto mark = [&](const std::string& prefix, const Network<float>& net, std::size_t offset) {
+    for (const NetworkPart& part : net.parts()) {
+      names.push_back(prefix + "." + part.name);
+      for (std::size_t i = 0; i < settings_.frozen.size(); ++i) {
+        if (!names.back().starts_with(settings_.frozen[i])) continue;
+        used[i] = true;
+        std::fill_n(frozen_.begin() + static_cast<std::ptrdiff_t>(offset + part.offset), part.rows * part.stride,
+                    std::uint8_t{1});
+      }
+    }
+  };
+  mark("policy", nets_.policy, 0);
+  if (!nets_.shared) mark("value", nets_.value, nets_.value_offset);
+  for (std::size_t i = 0; i < used.size(); ++i)
+    if (!used[i])
+      throw Error(Fault::spec, "no part of the networks begins with '" + settings_.frozen[i] + "'", "learner.frozen",
+                  advice(settings_.frozen[i], names));
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,164 @@
+#pragma once
+
+// A policy that learns, with all that belongs to it. It plays the seats of a role, or of several that mirror each other.
+// trainee.cpp makes it, trainee_play.cpp plays, trainee_learn.cpp learns, trainee_store.cpp stores and restores it;
+// trainee_share.cpp tells other processes.
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "actor_critic.hpp"
+#include "ground.hpp"
+#include "rollout.hpp"
+#include "value_scale.hpp"
+#include "zithercraft/learn/ppo.hpp"
+#include "zithercraft/net/adam.hpp"
+#include "zithercraft/net/normaliser.hpp"
+
+namespace zithercraft {
+
+// Sums over the samples of a group from which something can be learned.
+struct SampleSums {
+  double count = 0.0, advantage = 0.0, advantage_square = 0.0, target = 0.0, target_square = 0.0;
+};
+
+/// A policy as it was once.
+struct PastPolicy {
+  AlignedBuffer<float> parameters, prepared;
+  Normaliser normaliser;
+};
+
+class Trainee {
+ public:
+  /// `roles`: whose seats it plays; the first one lays out what it reads and writes. Throws Error (spec) if the networks
+  /// cannot be built.
+  Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettings& settings);
+
+  const std::vector<std::size_t>& roles() const { return roles_; }
+  const PolicySignature& signature() const { return signature_; }
+  const PpoSettings& settings() const { return settings_; }
+  const Group& group(std::size_t stretch) const { return groups_[stretch]; }
+  /// Samples of a rollout, over all processes.
+  std::size_t samples() const { return all_rows_ * rollout_.horizon; }
+
+  // ---- playing; for one stretch of lanes, by one thread
+  void begin_rollout(std::size_t stretch);
+  /// Senses are kept, judged and turned into controls.
+  void decide(std::size_t stretch, std::size_t time, std::size_t worker);
+  /// Takes down what a decision brought in a lane of the stretch. Where a cutoff struck, the future is the value of what
+  /// is sensed then.
+  void note(std::size_t stretch, std::size_t lane, std::size_t time, std::size_t worker);
+  void end_rollout(std::size_t stretch, std::size_t worker);
+  /// A past policy decides for some lanes of a block, of which it need not be a learning one.
+  void decide_as(const PastPolicy& past, const Block& block, std::span<const std::size_t> lanes, std::size_t time,
+                 std::size_t worker);
+  /// All rows of a role, in some lanes.
+  Block block_of(std::size_t role, const Stretch& stretch) const;
+  /// Forgets what the seats of an ended episode remember.
+  void forget(const Block& block, std::size_t lane);
+
+  // ---- learning
+  ImproveReport improve();
+
+  // ---- between processes
+  /// After a rollout: what all need to know of each other's groups.
+  void share_rollout();
+
+  // ---- keeping
+  void store(TensorFile& file) const;
+  void restore(const TensorFile& file);
+  Continuation continue_from(const TensorFile& file);
+  PastPolicy snapshot() const;
+  void store(TensorFile& file, const PastPolicy& past) const;
+  PastPolicy fetch(const TensorFile& file) const;
+
+ private:
+  // What one thread works with.
+  struct Room {
+    explicit Room(const Trainee& t);
+    LossRoom<float> loss;
+    AlignedBuffer<float> inputs;  // of what is judged outside the rollout
+    AlignedBuffer<float> memory;  // all of the policy network's for some rows, then all of the value network's
+    AlignedBuffer<float> allowed, decision;
+    PhaseTimes times;
+  };
+  /// Some of a group's spans that one thread learns from.
+  struct Shard {
+    std::size_t group = 0, first = 0, end = 0;  // places in the group's order
+  };
+  static constexpr std::size_t no_shard = static_cast<std::size_t>(-1);
+
+  const Role& role() const { return ground_.game.roles()[roles_[0]]; }
+  bool remembers() const { return settings_.memory > 0; }
+  std::uint64_t seed() const;
+  Numbers<float> numbers() const { return {parameters_.span(), prepared_.span()}; }
+  void parameters_changed() { nets_.prepare(parameters_.span(), prepared_.span()); }
+  static std::size_t most_rows_of(const Ground& ground, const std::vector<std::size_t>& roles);
+  void freeze();
+
+  std::size_t memory_each() const { return nets_.policy_memory() + nets_.value_memory(); }
+  /// Copies between the memory of rows, which lies row by row, and the room's, which lies network by network.
+  void fetch_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows, Room& room) const;
+  void keep_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows, const Room& room);
+  void fetch_memory(const Group& group, Room& room) const;
+  /// What was remembered before a span of a group's decisions, as in a room.
+  std::span<float> remembered_before(const Group& group, std::size_t span);
+  /// Both networks on rows that were normalised into `inputs`. The room's memory goes on.
+  Judgement<float> judge_inputs(std::span<const float> inputs, std::size_t rows, Room& room) const;
+  void normalise(const Group& group, std::span<float> inputs) const;
+  float value_of(std::size_t role, std::size_t lane_row, std::size_t own_row, Room& room) const;
+  void value_what_follows(const Group& group, Room& room);
+  SampleSums sums_of(const Group& group) const;
+
+  /// Samples are drawn by spans: one decision of a group, or several in a row where there is a memory. Spans take turns
+  /// by group, so that every minibatch has as much of each group, and each group in an order of its own.
+  std::size_t span_samples() const { return rollout_.span * most_rows_; }
+  std::size_t spans() const { return rollout_.spans() * groups_.size(); }
+  std::size_t spans_per_shard() const;
+  std::size_t spans_per_minibatch() const;
+  /// Fills `shards_`; returns how many samples the minibatch has, over all processes.
+  std::size_t share_out_minibatch(std::size_t first, std::size_t count);
+  void add_shard(std::size_t shard, std::size_t epoch, double scale, Room& room);
+  LossSums add_span(const Group& group, std::size_t span, double scale, Room& room, std::span<float> gradient);
+  std::size_t add_groups_up(std::size_t first, std::size_t end, std::size_t begin, std::size_t count);
+  void add_gradients_up();
+  void prepare_samples(ImproveReport& report);
+  void schedule(ImproveReport& report);
+  void shuffle();
+  void learn_minibatch(std::size_t epoch, std::size_t first, std::size_t count, ImproveReport& report);
+  void step(double rate, ImproveReport& report);
+  void share_losses();
+  [[noreturn]] void report_bad_gradient(double norm) const;
+
+  std::span<const Group> own_groups() const { return std::span(groups_).subspan(ground_.first_own, ground_.own_count); }
+
+  Ground& ground_;
+  std::vector<std::size_t> roles_;
+  PpoSettings settings_;
+  PolicySignature signature_;
+  ActorCritic<float> nets_;
+  std::vector<Group> groups_;  // one for each stretch of lanes, of all processes
+  std::size_t all_rows_ = 0, most_rows_ = 0;  // that learn; that may be played in one stretch
+  Rollout rollout_;                           // of this process's groups
+  Normaliser normaliser_;
+  ValueScale value_scale_;
+  AlignedBuffer<float> parameters_, prepared_, gradient_;
+  std::vector<std::uint8_t> frozen_;  // for each parameter; empty if none is
+  Adam adam_;
+  AlignedBuffer<float> memory_;  // [rows that it may play][memory_each()]
+  std::vector<Room> rooms_;
+  std::vector<Shard> shards_;              // of the present minibatch, by group
+  std::vector<std::size_t> first_shards_;  // of each own group, and behind the last one
+  std::vector<AlignedBuffer<float>> shard_gradients_;
+  std::vector<LossSums> shard_sums_;
+  std::vector<LossSums> group_losses_;              // in this epoch
+  std::vector<std::vector<std::uint32_t>> orders_;  // of the spans of each own group in each epoch
+  std::vector<Normaliser::Moments> group_moments_;  // of what each group sensed
+  std::vector<SampleSums> group_sums_;
+  LossSettings loss_;
+};
+
+}  // namespace zithercraft

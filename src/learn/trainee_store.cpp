@@ -1,0 +1,73 @@
+#include <array>
+
+#include "../net/network_tensors.hpp"
+#include "gathered.hpp"
+#include "trainee.hpp"
+#include "zithercraft/net/tensor_file.hpp"
+
+namespace zithercraft {
+
+void Trainee::store(TensorFile& file) const {
+  signature_.store(file);
+  store_network(file, "policy", nets_.policy, nets_.policy_part(parameters_.span()));
+  if (!nets_.shared) store_network(file, "value", nets_.value, nets_.value_part(parameters_.span()));
+  file.put("policy.log_spread", {nets_.heads.dials()}, nets_.spread_part(parameters_.span()));
+  std::array<double, 4> scale{};
+  value_scale_.store(scale);
+  file.put("value.scale", std::span<const double>(scale));
+  store_normaliser(file, normaliser_);
+  file.put("adam.first", {nets_.parameters}, adam_.first_moments().span());
+  file.put("adam.second", {nets_.parameters}, adam_.second_moments().span());
+  const std::int64_t steps = adam_.steps();
+  file.put("adam.steps", std::span(&steps, 1));
+  if (!remembers()) return;
+  // Each process knows what its own lanes remember; they follow each other role by role.
+  std::vector<float> all;
+  for (const std::size_t role : roles_) {
+    const Stretch& first = ground_.own_stretches().front();
+    const Stretch& last = ground_.own_stretches().back();
+    const Block own = block_of(role, {first.first_lane, last.first_lane + last.lanes - first.first_lane});
+    const auto memory = gathered<float>(
+        ground_.ranks, memory_.span().subspan(own.own_row * memory_each(), own.rows * memory_each()));
+    all.insert(all.end(), memory.begin(), memory.end());
+  }
+  file.put("memory", {all.size() / memory_each(), memory_each()}, std::span<const float>(all));
+}
+
+void Trainee::restore(const TensorFile& file) {
+  const auto refuse = [](const std::string& what) {
+    throw Error(Fault::refused, what, "checkpoint", "go on with the game it was trained in, or start afresh");
+  };
+  if (const auto d = first_difference(signature_, PolicySignature::from(file)); !d.empty())
+    refuse("the checkpoint does not fit the game: " + d);
+  fetch_network(file, "policy", nets_.policy, nets_.policy_part(parameters_.span()));
+  if (!nets_.shared) fetch_network(file, "value", nets_.value, nets_.value_part(parameters_.span()));
+  parameters_changed();
+  if (nets_.heads.dials() > 0) file.get("policy.log_spread", nets_.spread_part(parameters_.span()));
+  const auto scale = file.doubles("value.scale");
+  const auto steps = file.integers("adam.steps");
+  if (scale.size() != 4 || steps.size() != 1) refuse("the checkpoint lacks the scale of values, or the optimiser's steps");
+  value_scale_.restore(scale);
+  normaliser_ = fetch_normaliser(file, signature_.policy);
+  file.get("adam.first", adam_.first_moments().span());
+  file.get("adam.second", adam_.second_moments().span());
+  adam_.set_steps(steps[0]);
+  if (remembers()) file.get("memory", memory_.span());
+}
+
+PastPolicy Trainee::snapshot() const { return {parameters_, prepared_, normaliser_}; }
+
+void Trainee::store(TensorFile& file, const PastPolicy& past) const {
+  file.put("parameters", {nets_.parameters}, past.parameters.span());
+  store_normaliser(file, past.normaliser);
+}
+
+PastPolicy Trainee::fetch(const TensorFile& file) const {
+  PastPolicy past{AlignedBuffer<float>(nets_.parameters), AlignedBuffer<float>(nets_.prepared),
+                  fetch_normaliser(file, signature_.policy)};
+  file.get("parameters", past.parameters.span());
+  nets_.prepare(past.parameters.span(), past.prepared.span());
+  return past;
+}
+
+}  // namespace zithercraft
