@@ -64,6 +64,32 @@ void print_continuation(const Continuation& c) {
   tell("controls that are gone", c.lost_controls);
 }
 
+RoleTraining& role_training(std::vector<RoleTraining>& roles, const std::string& role) {
+  for (RoleTraining& known : roles)
+    if (known.role == role) return known;
+  return roles.emplace_back(RoleTraining{role});
+}
+
+// "ROLE=WHO"
+void add_role(std::vector<RoleTraining>& roles, const std::string& text) {
+  const std::size_t equals = text.find('=');
+  if (equals == 0 || equals == std::string::npos || equals + 1 == text.size())
+    throw Error(Fault::usage, "'" + text + "' does not say who plays a role", "--role",
+                "write ROLE=WHO, like blocker=learns");
+  role_training(roles, text.substr(0, equals)).played_by = text.substr(equals + 1);
+}
+
+// "KEY=VALUE" or "ROLE:KEY=VALUE"
+void add_setting(TrainOptions& options, const std::string& text) {
+  const std::size_t colon = text.substr(0, text.find('=')).find(':');
+  if (colon == std::string::npos) {
+    options.learner = with_setting(options.learner, text);
+    return;
+  }
+  const auto [key, value] = parse_assignment(text.substr(colon + 1), "--learner");
+  role_training(options.roles, text.substr(0, colon)).learner[key] = value;
+}
+
 }  // namespace
 
 int GamesCommand::run() const {
@@ -88,12 +114,14 @@ int TrainCommand::run() const {
     options.seed = stored.seed;
     options.checkpoint_every = stored.checkpoint_every;
     options.learner = stored.learner;
+    options.roles = stored.roles;
   }
   options.folder = folder;
   options.decisions = decisions.value_or(options.decisions);
   options.seed = seed.value_or(options.seed);
   options.learner.lanes = lanes.value_or(options.learner.lanes);
-  for (const std::string& setting : learner) options.learner = with_setting(options.learner, setting);
+  for (const std::string& text : roles) add_role(options.roles, text);
+  for (const std::string& setting : learner) add_setting(options, setting);
   if (!freeze.empty()) options.learner.frozen = freeze;
   options.from = from;
   if (first && !json) options.on_continuation = print_continuation;

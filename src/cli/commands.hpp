@@ -40,7 +40,8 @@ struct TrainCommand {
   std::optional<std::int64_t> decisions, lanes;
   std::optional<std::uint64_t> seed;
   std::vector<std::string> set;
-  std::vector<std::string> learner, freeze;  // settings as KEY=VALUE; beginnings of parts' names
+  std::vector<std::string> learner, freeze;  // settings as [ROLE:]KEY=VALUE; beginnings of parts' names
+  std::vector<std::string> roles;            // ROLE=WHO
   std::string from, seeds;
   std::size_t threads = 0;
   bool resume = false, fresh = false, profile = false, json = false, quiet = false;
@@ -68,6 +69,16 @@ struct CompareCommand {
   double bar = 0.9;
   std::size_t threads = 0;
   bool json = false, quiet = false;
+  int run() const;
+};
+
+struct MatchCommand {
+  std::vector<std::string> players, set;
+  std::string game, replays, png, all;
+  std::int64_t episodes = 200;
+  std::uint64_t seed = 0;
+  std::size_t threads = 0;
+  bool sampled = false, by_return = false, json = false, quiet = false;
   int run() const;
 };
 

@@ -51,13 +51,16 @@ GameSpec named_game(const std::string& name_or_path) {
 }  // namespace
 
 GameSpec find_game(const std::string& name_or_path, const std::vector<std::string>& assignments) {
-  GameSpec game = named_game(name_or_path);
-  if (assignments.empty()) return game;
+  return with_assignments(named_game(name_or_path), assignments);
+}
+
+GameSpec with_assignments(const GameSpec& given, const std::vector<std::string>& assignments) {
+  if (assignments.empty()) return given;
   KeyValues keys;
   for (const std::string& text : assignments)
     if (const auto key = parse_assignment(text, "--set"); !keys.insert(key).second)
       throw Error(Fault::usage, "the key '" + key.first + "' is set twice", "--set", "give it once");
-  game = with_keys(game, keys, "--set");
+  GameSpec game = with_keys(given, keys, "--set");
   check_scripts(Game(game));
   return game;
 }

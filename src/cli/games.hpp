@@ -18,4 +18,7 @@ std::vector<DemoGame> demo_games();
 /// A game by a demo's name or the path of a TOML file, with keys set by "KEY=VALUE". Throws Error.
 GameSpec find_game(const std::string& name_or_path, const std::vector<std::string>& assignments = {});
 
+/// The game with keys set by "KEY=VALUE". Throws Error.
+GameSpec with_assignments(const GameSpec& game, const std::vector<std::string>& assignments);
+
 }  // namespace zithercraft::cli

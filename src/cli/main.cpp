@@ -134,6 +134,21 @@ void add_studies(CLI::App& app, int& status) {
         add_threads(sub, c.threads);
         add_quiet(sub, c.quiet);
       });
+  add<MatchCommand>(app, "match", "Play trained, scripted, random or recorded players against each other", status,
+                    [](CLI::App& sub, MatchCommand& c) {
+                      sub.add_option("PLAYER", c.players,
+                                     "script, random, a run, RUN:CHECKPOINT, a checkpoint's file or a replay");
+                      sub.add_option("--all", c.all, "Every kept checkpoint of this run is a player");
+                      sub.add_option("--game", c.game, "The game (default: that of the first player that has one)");
+                      sub.add_option("--set", c.set, "KEY=VALUE: a key of the game")->allow_extra_args(false);
+                      add_episodes(sub, c.episodes, c.seed, "Episodes for each two, and again with sides swapped");
+                      sub.add_flag("--sampled", c.sampled, "Draw decisions at their odds instead of the likeliest");
+                      sub.add_flag("--by-return", c.by_return, "Cut off, the greater return wins; else nobody");
+                      sub.add_option("--replays", c.replays, "Keep the most telling episodes in this folder");
+                      sub.add_option("--png", c.png, "Draw the table into this file (.png or .svg); needs gnuplot");
+                      add_threads(sub, c.threads);
+                      add_quiet(sub, c.quiet);
+                    });
   add<LadderCommand>(app, "ladder", "Score every kept checkpoint of a run on the same episodes", status,
                      [](CLI::App& sub, LadderCommand& c) {
                        sub.add_option("RUN", c.run_folder, "The run's folder")->required();
@@ -198,7 +213,12 @@ void add_commands(CLI::App& app, int& status) {
         ->check(CLI::Range(1, 65536));
     sub.add_option("--seeds", c.seeds, "Train a run for each of these seeds, 1,2,3, in RUN/seed-N");
     add_threads(sub, c.threads);
-    sub.add_option("--learner", c.learner, "KEY=VALUE: one of the learner's settings, as run.toml names them")
+    sub.add_option("--learner", c.learner,
+                   "KEY=VALUE: one of the learner's settings, as run.toml names them; ROLE:KEY=VALUE: of one role")
+        ->allow_extra_args(false);
+    sub.add_option("--role", c.roles,
+                   "ROLE=WHO: who plays a role: learns, script, random, a run, a checkpoint's file, a replay (default: "
+                   "the first and its mirror images learn, others by script or at random)")
         ->allow_extra_args(false);
     sub.add_option("--from", c.from, "A checkpoint or a run to continue from: what fits of its policy is taken");
     sub.add_option("--freeze", c.freeze, "Parts of the networks that stay as they are, like policy.hidden.0")

@@ -16,6 +16,7 @@ constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {{"steer_home", 
                                                                  {"step_home", step_home},
                                                                  {"walk_home", walk_home},
                                                                  {"run_gates", run_gates},
+                                                                 {"shove_home", shove_home},
                                                                  {"lead_and_fire", lead_and_fire}};
 
 class PolicyPilot : public Pilot {

@@ -1,6 +1,7 @@
 #include "zithercraft/match/play.hpp"
 
 #include <algorithm>
+#include <utility>
 
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/work_count.hpp"
@@ -17,10 +18,17 @@ constexpr std::size_t most_lanes = 256;
 std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Pilot*>& pilots,
                                          std::int64_t episodes, std::uint64_t seed, WorkerPool& pool,
                                          WorkCount* progress) {
+  return std::move(play_all_roles(game, pilots, episodes, seed, pool, progress).front());
+}
+
+std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game, const std::vector<const Pilot*>& pilots,
+                                                       std::int64_t episodes, std::uint64_t seed, WorkerPool& pool,
+                                                       WorkCount* progress) {
   const auto total = static_cast<std::size_t>(episodes);
   const std::size_t count = std::min(total, most_lanes);
   Lanes lanes(game, count, pool.threads());
-  std::vector<EpisodeResult> results(total * lanes.seats(0));
+  std::vector<std::vector<EpisodeResult>> results;
+  for (std::size_t role = 0; role < game.roles().size(); ++role) results.emplace_back(total * lanes.seats(role));
   std::vector<std::vector<std::unique_ptr<Pilot>>> hands(pool.threads());
   for (auto& own : hands)
     for (const Pilot* pilot : pilots) own.push_back(pilot->copy());
@@ -29,8 +37,10 @@ std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<con
     lanes.begin(lane, {seed, 0, static_cast<std::uint32_t>(episode)}, worker);
   };
   const auto finish = [&](std::size_t lane) {
-    for (std::size_t seat = 0; seat < lanes.seats(0); ++seat)
-      results[lanes.key(lane).episode * lanes.seats(0) + seat] = episode_result(lanes, 0, lane * lanes.seats(0) + seat);
+    for (std::size_t role = 0; role < results.size(); ++role)
+      for (std::size_t seat = 0; seat < lanes.seats(role); ++seat)
+        results[role][lanes.key(lane).episode * lanes.seats(role) + seat] =
+            episode_result(lanes, role, lane * lanes.seats(role) + seat);
   };
   // Lane k plays episodes k, k + count, k + 2 count, ...
   const auto play_group = [&](std::size_t group, std::size_t worker) {

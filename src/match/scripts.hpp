@@ -29,6 +29,10 @@ Script::Function run_gates(const Game& game, std::size_t role);
 /// it.
 Script::Function lead_and_fire(const Game& game, std::size_t role);
 
+/// For walkers that shove something home, as their first progress term of another thing says. Needs choices `ahead`
+/// (astern, stop, ahead), `aside` (starboard, straight, port) and `turn` (right, hold, left).
+Script::Function shove_home(const Game& game, std::size_t role);
+
 /// For the scripts themselves: where a role's observations hold a column, which of its controls is a dial of that name,
 /// and the error of a role that lacks something.
 std::size_t column_of(const Role& role, const std::string& name);

@@ -121,7 +121,7 @@ void draw_heat(const std::filesystem::path& file, const HeatFigure& figure) {
     const std::size_t x = k % figure.x.size(), y = k / figure.x.size();
     const auto& cell = figure.cells[k];
     if (!cell.value) {
-      light += fmt::format("{} {} {}\n", x, y, field("unfinished"));
+      light += fmt::format("{} {} {}\n", x, y, field(figure.missing));
       continue;
     }
     colours += fmt::format("{} {} {}\n", x, y, cell.value->mean);
@@ -220,6 +220,31 @@ HeatFigure figure_of(const SweepTable& table) {
   for (const Value& value : table.x.values) figure.x.push_back(text_of(value));
   for (const Value& value : table.y.values) figure.y.push_back(table.y.key.empty() ? "" : text_of(value));
   for (const auto& cell : table.cells) figure.cells.push_back({cell.value, cell.trials > 0 && cell.trials < cell.of});
+  return figure;
+}
+
+HeatFigure figure_of(const MatchTable& table) {
+  const std::size_t n = table.players.size();
+  HeatFigure figure{.title = table.game + ": share of wins of the row against the column",
+                    .cells = std::vector<HeatFigure::Cell>(n * n),
+                    .missing = ""};
+  // What all names begin with tells nothing.
+  std::size_t same = table.players[0].size();
+  for (const std::string& name : table.players) {
+    const auto differs = std::mismatch(name.begin(), name.end(), table.players[0].begin(), table.players[0].end()).first;
+    same = std::min(same, static_cast<std::size_t>(differs - name.begin()));
+  }
+  const std::size_t colon = table.players[0].rfind(':', same);
+  for (const std::string& name : table.players)
+    figure.x.push_back(colon == std::string::npos ? name : name.substr(colon + 1));
+  figure.y = figure.x;
+  const auto put = [&](std::size_t row, std::size_t column, const Interval& share) {
+    figure.cells[row * n + column].value = share;
+  };
+  for (const Pairing& m : table.pairings) {
+    put(m.a, m.b, m.share);
+    put(m.b, m.a, {1.0 - m.share.mean, 1.0 - m.share.high, 1.0 - m.share.low});
+  }
   return figure;
 }
 

@@ -219,7 +219,7 @@ std::vector<Rung> ladder(const Run& run, std::int64_t episodes, std::uint64_t se
   };
   std::vector<Checkpoint> checkpoints;
   for (const std::string& name : run.checkpoint_names())
-    checkpoints.push_back({name, std::stoll(name.substr(name.find('-') + 1))});
+    checkpoints.push_back({name, decisions_of(name)});
   if (const std::int64_t done = run.decisions_done(); checkpoints.empty() || checkpoints.back().decisions != done)
     checkpoints.push_back({"last", done});
   WorkCount progress(episodes * static_cast<std::int64_t>(checkpoints.size()), std::move(on_progress));

@@ -42,6 +42,8 @@ const char* library_version() noexcept { return ZITHERCRAFT_VERSION; }
 Run::Run(std::filesystem::path folder, const GameSpec& game, RunSettings settings)
     : folder_(std::move(folder)), game_(self_contained(game)), settings_(std::move(settings)) {}
 
+std::int64_t decisions_of(const std::string& checkpoint) { return std::stoll(checkpoint.substr(checkpoint.find('-') + 1)); }
+
 bool holds_run(const std::filesystem::path& folder) { return std::filesystem::exists(folder / "run.toml"); }
 
 Run Run::open(const std::filesystem::path& folder) {

@@ -19,6 +19,11 @@ std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<con
                                          std::int64_t episodes, std::uint64_t seed, WorkerPool& pool,
                                          WorkCount* progress = nullptr);
 
+/// The same for all roles: their results one after the other.
+std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game, const std::vector<const Pilot*>& pilots,
+                                                       std::int64_t episodes, std::uint64_t seed, WorkerPool& pool,
+                                                       WorkCount* progress = nullptr);
+
 /// Plays one episode and calls `moment` with the lanes (of which there is one, number 0) at its start and after each
 /// decision.
 void play_one(const Game& game, const std::vector<Pilot*>& pilots, EpisodeKey key,

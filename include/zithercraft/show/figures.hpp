@@ -7,6 +7,7 @@
 
 #include "zithercraft/study/ablation.hpp"
 #include "zithercraft/study/comparison.hpp"
+#include "zithercraft/study/matches.hpp"
 #include "zithercraft/study/sweep.hpp"
 
 /// Figures of studies, drawn by the gnuplot that is installed; the file's name ends with .png or .svg and appears when
@@ -36,6 +37,7 @@ struct HeatFigure {
   std::string title{}, x_label{}, y_label{};
   std::vector<std::string> x{}, y{};
   std::vector<Cell> cells{};  ///< [y][x]
+  std::string missing = "unfinished";  ///< what stands in cells without a value
 };
 void draw_heat(const std::filesystem::path& file, const HeatFigure& figure);
 
@@ -55,6 +57,8 @@ void draw_intervals(const std::filesystem::path& file, const IntervalFigure& fig
 BandFigure curves_of(const Comparison& comparison);
 BandFigure figure_of(const std::vector<Rung>& ladder, const std::string& run);
 HeatFigure figure_of(const SweepTable& table);
+/// Shares of wins of everybody (rows) against everybody (columns), a draw being half a win.
+HeatFigure figure_of(const MatchTable& table);
 IntervalFigure figure_of(const std::vector<AblationRow>& rows, const std::string& game, const std::string& measure);
 
 /// What was found, as a page of its own: the plan, every trial, and the figures of a sweep or an ablation, or else

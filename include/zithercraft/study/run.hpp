@@ -81,6 +81,9 @@ class Run {
   RunSettings settings_;
 };
 
+/// The decisions after which a kept checkpoint was written, by its name: at-000001000000.
+std::int64_t decisions_of(const std::string& checkpoint);
+
 /// Whether the folder holds a run.
 bool holds_run(const std::filesystem::path& folder);
 

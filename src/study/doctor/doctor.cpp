@@ -4,14 +4,12 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "../recorded_episode.hpp"
 #include "checks.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
-#include "zithercraft/game/load.hpp"
-#include "zithercraft/match/play.hpp"
-#include "zithercraft/record/replay.hpp"
 
 namespace zithercraft {
 namespace {
@@ -58,18 +56,8 @@ void write_strange(const Game& game, const std::vector<Cast>& casts, const std::
   for (std::size_t i = 0; i < strange.size(); ++i) {
     StrangeEpisode& s = strange[i];
     const auto cast = std::find_if(casts.begin(), casts.end(), [&](const Cast& c) { return c.name == s.pilot; });
-    std::vector<std::unique_ptr<Pilot>> own;
-    std::vector<Pilot*> hands;
-    ReplayInfo info{game.spec().name, to_toml(game.spec()), {}, s.seed, library_version()};
-    for (const auto& pilot : cast->pilots) {
-      own.push_back(pilot->copy());
-      hands.push_back(own.back().get());
-      info.pilots.push_back(own.back()->name());
-    }
     const auto file = folder / fmt::format("strange-{}.zrep", i + 1);
-    ReplayWriter writer(file, game, info);
-    play_one(game, hands, {s.seed, s.lane, s.episode}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
-    writer.finish();
+    record_episode(file, game, cast->pilots, {s.seed, s.lane, s.episode}, s.seed);
     s.replay = file.string();
   }
 }

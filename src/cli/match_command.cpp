@@ -1,0 +1,87 @@
+#include <fmt/format.h>
+
+#include "../study/interval_text.hpp"
+#include "commands.hpp"
+#include "games.hpp"
+#include "progress.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/show/figures.hpp"
+#include "zithercraft/study/matches.hpp"
+
+namespace zithercraft::cli {
+namespace {
+
+GameSpec game_of(const MatchCommand& c, const std::vector<Player>& players) {
+  if (!c.game.empty()) return find_game(c.game, c.set);
+  for (const Player& player : players)
+    if (auto game = player.game()) return with_assignments(*game, c.set);
+  throw Error(Fault::usage, "no player says which game is played", "match", "give --game GAME");
+}
+
+void print_table(const MatchTable& t) {
+  fmt::print("{}: {} episodes of seed {} in each seating, {} decisions, {}; 95% intervals\n\n", t.game,
+             t.options.episodes, t.options.seed, t.options.decisions == Decisions::greedy ? "greedy" : "sampled",
+             t.options.decided_by == DecidedBy::verdict ? "cut off is a draw" : "cut off, the greater return wins");
+  std::size_t width = 8;
+  for (const std::string& name : t.players) width = std::max(width, name.size());
+  fmt::print("{:<{}}  {:>8} {}\n", "player", width, "rating", "");
+  for (std::size_t p = 0; p < t.players.size(); ++p)
+    fmt::print("{:<{}}  {:>8.0f} {}\n", t.players[p], width, t.ratings[p].points,
+               p == 0 ? "" : fmt::format("[{:.0f}, {:.0f}]", t.ratings[p].low(), t.ratings[p].high()));
+  fmt::print("\n{:<{}}  {:>6} {:>6} {:>6}  {:<22} {:<22} {:<18} {:<18} {}\n", "of the first against", 2 * width + 9, "won",
+             "drawn", "lost", "share %", "of decided %", fmt::format("as {}", t.sides[0]), fmt::format("as {}", t.sides[1]),
+             "returns");
+  const auto seating = [](const Tally& tally) {
+    return tally.played() == 0.0 ? std::string("not played")
+                                 : fmt::format("{:.0f}-{:.0f}-{:.0f}", tally.wins, tally.draws, tally.losses);
+  };
+  for (const Pairing& m : t.pairings)
+    fmt::print("{:<{}}  {:>6.0f} {:>6.0f} {:>6.0f}  {:<22} {:<22} {:<18} {:<18} {:.2f} and {:.2f}\n",
+               fmt::format("{} against {}", t.players[m.a], t.players[m.b]), 2 * width + 9, m.tally.wins, m.tally.draws,
+               m.tally.losses, with_range(in_percent(m.share), "{:.1f}"),
+               with_range(in_percent(m.decided_share), "{:.1f}"), seating(m.by_side[0]), seating(m.by_side[1]),
+               m.a_return.mean, m.b_return.mean);
+  if (t.pairings.size() == 1) {
+    const Pairing& m = t.pairings.front();
+    for (const auto& [player, terms] : {std::pair(m.a, m.a_terms), std::pair(m.b, m.b_terms)}) {
+      fmt::print("\npaid to {:<{}}", t.players[player], width);
+      for (const auto& [term, paid] : terms) fmt::print("  {} {}", term, with_range(paid, "{:.2f}"));
+    }
+    fmt::print("\n");
+  }
+  for (const auto& [a, b, c] : t.cycles)
+    fmt::print("\na circle: {} beats {}, which beats {}, which beats the first", t.players[a], t.players[b],
+               t.players[c]);
+  if (!t.cycles.empty()) fmt::print("\n");
+  for (const TellingEpisode& e : t.telling)
+    fmt::print("\n{}: episode {}, {} against {}: {}", e.why, e.episode, e.first, e.second, e.replay);
+  if (!t.telling.empty()) fmt::print("\n");
+}
+
+}  // namespace
+
+int MatchCommand::run() const {
+  std::vector<Player> list;
+  if (!all.empty()) list = checkpoint_players(Run::open(all));
+  for (const std::string& name : players) list.push_back(Player::find(name));
+  ProgressLine line(quiet);
+  const MatchTable table = play_matches(game_of(*this, list), list,
+                                        {.episodes = episodes,
+                                         .seed = seed,
+                                         .decisions = sampled ? Decisions::sampled : Decisions::greedy,
+                                         .decided_by = by_return ? DecidedBy::returns : DecidedBy::verdict,
+                                         .replays = replays,
+                                         .threads = threads,
+                                         .on_progress = line.of("episodes")});
+  line.wipe();
+  if (!png.empty()) draw_heat(png, figure_of(table));
+  if (json) {
+    fmt::print("{}\n", table.to_json());
+    return done;
+  }
+  print_table(table);
+  if (!png.empty()) fmt::print("\ntable: {}\n", png);
+  return done;
+}
+
+}  // namespace zithercraft::cli

@@ -1,0 +1,25 @@
+#include "recorded_episode.hpp"
+
+#include "zithercraft/game/load.hpp"
+#include "zithercraft/match/play.hpp"
+#include "zithercraft/record/replay.hpp"
+#include "zithercraft/study/run.hpp"
+
+namespace zithercraft {
+
+void record_episode(const std::filesystem::path& file, const Game& game,
+                    const std::vector<std::unique_ptr<Pilot>>& pilots, EpisodeKey key, std::uint64_t seed) {
+  std::vector<std::unique_ptr<Pilot>> own;
+  std::vector<Pilot*> hands;
+  ReplayInfo info{game.spec().name, to_toml(game.spec()), {}, seed, library_version()};
+  for (const auto& pilot : pilots) {
+    own.push_back(pilot->copy());
+    hands.push_back(own.back().get());
+    info.pilots.push_back(own.back()->name());
+  }
+  ReplayWriter writer(file, game, info);
+  play_one(game, hands, key, [&](const Lanes& lanes) { writer.add(lanes, 0); });
+  writer.finish();
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,16 @@
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <memory>
+#include <vector>
+
+#include "zithercraft/match/pilot.hpp"
+
+namespace zithercraft {
+
+/// Plays one episode with copies of pilots, one for each role, and writes it as a replay. `seed`: the one the user gave.
+void record_episode(const std::filesystem::path& file, const Game& game,
+                    const std::vector<std::unique_ptr<Pilot>>& pilots, EpisodeKey key, std::uint64_t seed);
+
+}  // namespace zithercraft
