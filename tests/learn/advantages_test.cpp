@@ -8,7 +8,7 @@ namespace {
 // Two rows of three decisions, worked out by hand from the definition of the generalised advantage.
 TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
   Rollout r({.rows = 2, .horizon = 3, .inputs = 1, .controls = 1});
-  const Group group{0, 2, 0, 2};
+  const Group group{0, 2, 2, 0, {}};
   const double gamma = 0.9, lambda = 0.5;
   const auto set = [&](std::size_t t, std::size_t row, float reward, float value, float next, bool ended) {
     const std::size_t s = group.sample(t, row);
@@ -33,12 +33,32 @@ TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
   EXPECT_NEAR(advantage(1, 1), a11, 1e-5);
   EXPECT_NEAR(advantage(0, 1), a01, 1e-5);
   EXPECT_NEAR(r.target[group.sample(0, 1)], a01 + 1, 1e-5);
-  for (const std::uint8_t counts : r.counts) EXPECT_EQ(counts, 1);
+  for (const std::uint8_t counts : r.counts) EXPECT_EQ(counts, learns_value | learns_policy);
+}
+
+// Who has left is paid on, and all of it belongs to the last decision taken.
+TEST(Advantages, OfWhoHasLeftBelongToTheLastDecision) {
+  Rollout r({.rows = 1, .horizon = 4, .inputs = 1, .controls = 1});
+  const Group group{0, 1, 1, 0, {}};
+  const double gamma = 0.9, lambda = 0.5;
+  for (std::size_t t = 0; t < 4; ++t) {
+    r.value[t] = static_cast<float>(t);
+    r.next_value[t] = t < 3 ? static_cast<float>(t + 1) : 0.0f;
+    r.absent[t] = t >= 2 ? 1 : 0;
+  }
+  r.reward[3] = 10.0f;  // the side wins
+  r.ended[3] = 1;
+  estimate_advantages(r, group, gamma, lambda, true);
+  const double last = gamma * gamma * 10 - 1;  // of decision 1: what came later less what was expected
+  EXPECT_NEAR(r.advantage[1], last, 1e-5);
+  EXPECT_NEAR(r.advantage[0], gamma * 1 - 0 + gamma * lambda * last, 1e-5);
+  EXPECT_EQ(r.counts[1], learns_value | learns_policy);
+  EXPECT_EQ(r.counts[2], learns_value);
 }
 
 TEST(Advantages, WithoutABaselineAreReturnsOfEpisodesThatEnded) {
   Rollout r({.rows = 1, .horizon = 4, .inputs = 1, .controls = 1});
-  const Group group{0, 1, 0, 1};
+  const Group group{0, 1, 1, 0, {}};
   for (std::size_t t = 0; t < 4; ++t) {
     r.reward[t] = static_cast<float>(t + 1);
     r.value[t] = r.next_value[t] = 100;  // nobody asks
@@ -48,8 +68,8 @@ TEST(Advantages, WithoutABaselineAreReturnsOfEpisodesThatEnded) {
   EXPECT_FLOAT_EQ(r.advantage[0], 1 + 0.5f * 2 + 0.25f * 3);
   EXPECT_FLOAT_EQ(r.advantage[2], 3);
   EXPECT_FLOAT_EQ(r.target[1], 2 + 0.5f * 3);
-  EXPECT_EQ(r.counts[2], 1);
-  EXPECT_EQ(r.counts[3], 0) << "how its episode ends is not known";
+  EXPECT_EQ(r.counts[2], learns_value | learns_policy);
+  EXPECT_EQ(r.counts[3], learns_nothing) << "how its episode ends is not known";
 }
 
 }  // namespace

@@ -63,9 +63,10 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
   for (std::size_t i = 0; i < n; ++i)
     for (std::size_t c = 0; c < columns; ++c) inputs[i * nets.policy.input_stride() + c] = random.between(-2, 2);
   before = memory;
-  std::vector<std::uint8_t> begins(n), counts(n, 1);
+  std::vector<std::uint8_t> begins(n), counts(n, learns_value | learns_policy);
   if (kind.memory > 0) begins[17] = begins[30] = 1;
-  counts[9] = counts[22] = 0;
+  counts[9] = counts[22] = learns_nothing;
+  counts[4] = learns_value;  // as of who has left
   std::vector<float> decisions, allowed, log_probability, advantage, target, old_value;
   LossRoom<double> room(nets, n);
   const Numbers<double> numbers{p.span(), prepared.span()};
