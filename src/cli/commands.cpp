@@ -119,6 +119,7 @@ int TrainCommand::run() const {
   options.folder = folder;
   options.decisions = decisions.value_or(options.decisions);
   options.seed = seed.value_or(options.seed);
+  options.checkpoint_every = checkpoint_every.value_or(options.checkpoint_every);
   options.learner.lanes = lanes.value_or(options.learner.lanes);
   for (const std::string& text : roles) add_role(options.roles, text);
   for (const std::string& setting : learner) add_setting(options, setting);

@@ -37,7 +37,7 @@ struct DoctorCommand {
 struct TrainCommand {
   std::string game, folder;
   // What is not given comes from the run when resuming, else from the library's defaults.
-  std::optional<std::int64_t> decisions, lanes;
+  std::optional<std::int64_t> decisions, lanes, checkpoint_every;
   std::optional<std::uint64_t> seed;
   std::vector<std::string> set;
   std::vector<std::string> learner, freeze;  // settings as [ROLE:]KEY=VALUE; beginnings of parts' names

@@ -211,6 +211,8 @@ void add_commands(CLI::App& app, int& status) {
     sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")->check(CLI::NonNegativeNumber);
     sub.add_option("--lanes", c.lanes, "Copies of the game played side by side (default 256)")
         ->check(CLI::Range(1, 65536));
+    sub.add_option("--checkpoint-every", c.checkpoint_every, "Decisions between checkpoints (default 250000)")
+        ->check(CLI::PositiveNumber);
     sub.add_option("--seeds", c.seeds, "Train a run for each of these seeds, 1,2,3, in RUN/seed-N");
     add_threads(sub, c.threads);
     sub.add_option("--learner", c.learner,

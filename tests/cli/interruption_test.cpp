@@ -75,6 +75,40 @@ TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
   EXPECT_EQ(stages, 3u);
 }
 
+// Opposed sides, their roster included.
+TEST(Killed, TenTimesSidesResumeAndEndLikeUninterruptedOnes) {
+  const test::TemporaryFolder folder;
+  const auto go = [&](const char* name, bool resume, const char* threads) {
+    std::vector<std::string> words{"train", "barge", "--run", (folder / name).string(), "--threads", threads, "--quiet"};
+    if (resume) {
+      words.push_back("--resume");
+    } else {
+      for (const char* setting : {"lanes=32", "horizon=32", "minibatch=1024", "policy_layers=[16]", "snapshot_every=9000",
+                                  "roster_size=5", "against_past=0.3"})
+        words.insert(words.end(), {"--learner", setting});
+      words.insert(words.end(), {"--decisions", "300000", "--checkpoint-every", "5000"});
+    }
+    return words;
+  };
+  RandomStream random(2, 0, 0, Purpose::user);
+  int killed = 0;
+  for (int time = 0; time < 10; ++time) {
+    const int process = test::start_tool(go("killed", holds_run(folder / "killed"), "2"));
+    std::this_thread::sleep_for(std::chrono::milliseconds(100 + random.below(300)));
+    ::kill(process, SIGKILL);
+    if (test::wait_for(process) != 128 + SIGKILL) continue;  // it was quicker
+    ++killed;
+    EXPECT_GE(zithercraft::Run::open(folder / "killed").decisions_done(),
+              last_seen(folder / "killed") - every - 4 * rollout);
+  }
+  EXPECT_GE(killed, 7);
+  ASSERT_EQ(test::run_tool(go("killed", true, "1")).status, 0);
+  ASSERT_EQ(test::run_tool(go("whole", false, "2")).status, 0);
+  EXPECT_TRUE(test::read_file(folder / "killed/checkpoints/last.safetensors") ==
+              test::read_file(folder / "whole/checkpoints/last.safetensors"));
+  EXPECT_EQ(Metrics(folder / "killed/metrics.db").newest()->past_selves, 5.0);
+}
+
 TEST(Stopped, BySignalItSavesAndEndsWithStatus7) {
   for (const int signal : {SIGINT, SIGTERM}) {
     const test::TemporaryFolder folder;

@@ -307,6 +307,29 @@ TEST(DoctorOfTrainings, FindsNothingInOneThatSucceeds) {
                   .empty());
 }
 
+TEST(DoctorOfTrainings, JudgesSidesByTheirPastSelves) {
+  const auto findings = [](double forgotten, double cycles) {
+    std::vector<MetricsRow> rows(200);
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+      rows[i].decisions = static_cast<std::int64_t>(1000 * (i + 1));
+      rows[i].episodes = 10;
+      rows[i].success = 0.3;
+      rows[i].learner.entropy = 2.0 - 0.01 * static_cast<double>(i);
+      rows[i].learner.explained_variance = 0.5;
+      rows[i].past_selves = 8;
+      rows[i].forgotten = i > 120 ? forgotten : 0.0;
+      rows[i].cycles = i > 120 ? cycles : 0.0;
+    }
+    Findings list;
+    check_training(Game(test::mooring()), rows, list);
+    return list;
+  };
+  EXPECT_TRUE(findings(0, 0).empty());
+  EXPECT_NE(found(findings(2, 0), "forgetting"), nullptr);
+  EXPECT_EQ(found(findings(2, 0), "circles"), nullptr);
+  EXPECT_NE(found(findings(0, 1), "circles"), nullptr);
+}
+
 TEST(DoctorOfTrainings, FindsPlateausWithTheirBeginning) {
   const auto findings = findings_of({.episode_return = [](double t) { return std::min(1.0, 4 * t); }});
   const Finding* f = found(findings, "plateau");

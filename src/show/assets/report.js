@@ -45,6 +45,11 @@ curve("Success, share of the last 100 episodes", [["success", c.recent_success]]
 if (data.stages.length > 1)
   curve(`Stage of the curriculum: ${data.stages.map((name, k) => `${k + 1} ${name}`).join(", ")}`, [["stage", c.stage]],
         { y: { min: 1, max: data.stages.length, ticks: { stepSize: 1 } } });
+if (c.rating.some((value) => value !== null)) {
+  curve("Rating against past selves, points, with its 95% interval",
+        [["rating", c.rating], ["lowest", c.rating_low], ["highest", c.rating_high]]);
+  curve("Past selves that beat the present one, and circles of three", [["forgotten", c.forgotten], ["circles", c.cycles]], { y: { min: 0 } });
+}
 curve("Return per episode", [["return", c.mean_return]]);
 curve("Reward by term, per episode", data.terms.map((t) => [t, c.terms[t]]));
 curve("Episode length, decisions", [["length", c.mean_length]], { y: { min: 0 } });

@@ -46,16 +46,20 @@ std::vector<Point> thinned(const std::vector<MetricsRow>& rows) {
 class TrainingChecks {
  public:
   TrainingChecks(const Game& game, const std::vector<MetricsRow>& rows, Findings& findings)
-      : game_(game), points_(thinned(rows)), findings_(findings) {
+      : game_(game), rows_(rows), points_(thinned(rows)), findings_(findings) {
     for (const Point& p : points_)
       if (p.episodes && p.stage == points_.back().stage) stage_.push_back(p);
   }
 
   void check() {
     if (stage_.size() < 10) return;
-    check_collapse();
-    check_plateau();
-    check_entropy();
+    if (rows_.back().past_selves > 0.0) {
+      check_roster();  // whose opponents grow with it does not win more and more often
+    } else {
+      check_collapse();
+      check_plateau();
+      check_entropy();
+    }
     check_value();
     if (points_.back().stage + 1 < game_.stages())
       add(Gravity::warning, "stage not left", fmt::format("stage '{}'", game_.stage_name(points_.back().stage)),
@@ -149,7 +153,29 @@ class TrainingChecks {
         late.front().decisions);
   }
 
+  // Where most updates of the last fifth say so, it is no passing thing.
+  void check_roster() {
+    const std::size_t first = rows_.size() * 4 / 5;
+    const auto lately = [&](double MetricsRow::*count) {
+      const auto says = std::count_if(rows_.begin() + static_cast<std::ptrdiff_t>(first), rows_.end(),
+                                      [&](const MetricsRow& row) { return row.*count > 0.0; });
+      return 2 * static_cast<std::size_t>(says) > rows_.size() - first;
+    };
+    const MetricsRow& last = rows_.back();
+    if (lately(&MetricsRow::forgotten))
+      add(Gravity::warning, "forgetting", "training", "past selves beat the present one",
+          fmt::format("{} of {} past selves at the end; the rating is {:.0f} points", last.forgotten, last.past_selves,
+                      last.rating),
+          "raise `against_hardest` or `against_past`, or lower the learning rate", rows_[first].decisions);
+    if (lately(&MetricsRow::cycles))
+      add(Gravity::warning, "circles", "training", "selves beat each other in turn, so that nobody gets stronger",
+          fmt::format("{} circles of three at the end", last.cycles),
+          "raise `against_past`, keep more past selves by `roster_size`, or lower the learning rate",
+          rows_[first].decisions);
+  }
+
   const Game& game_;
+  const std::vector<MetricsRow>& rows_;
   std::vector<Point> points_, stage_;  // all; those of the last stage
   Findings& findings_;
   bool collapsed_ = false;
