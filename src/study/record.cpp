@@ -1,19 +1,48 @@
 #include <algorithm>
+#include <optional>
 
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/record/replay.hpp"
+#include "zithercraft/study/players.hpp"
 #include "zithercraft/study/score.hpp"
 
 namespace zithercraft {
 namespace {
 
-std::vector<std::string> names_of(const Crew& crew) {
-  std::vector<std::string> names;
-  for (const Pilot* pilot : crew.pilots()) names.push_back(pilot->name());
-  return names;
+// Who plays a role in a recording, and what is estimated for it: nothing, unless a policy of the run plays.
+struct RecordedRole {
+  std::unique_ptr<Pilot> pilot;
+  std::optional<Policy> policy;
+  std::vector<float> memory;  // the pilot has its own
+  std::size_t first_value = 0, values = 0, first_odds = 0, odds = 0;
+};
+
+std::vector<RecordedRole> recorded_roles(const Game& game, const Run& run, const RecordOptions& options) {
+  const auto file = run.checkpoint_file(options.checkpoint);
+  const auto players = role_players(game, run.settings());
+  std::vector<RecordedRole> roles;
+  std::size_t values = 0, odds = 0;
+  for (std::size_t r = 0; r < game.roles().size(); ++r) {
+    const Role& role = game.roles()[r];
+    RecordedRole& own = roles.emplace_back();
+    own.first_value = values;
+    own.first_odds = odds;
+    own.values = role.seats.size();
+    own.odds = role.seats.size() * odds_of(role.controls);
+    values += own.values;
+    odds += own.odds;
+    if (players[r].pilot) {
+      own.pilot = players[r].pilot->copy();
+      continue;
+    }
+    own.policy = Policy::load(file, role.name, game.roles()[role.mirrors].name);
+    own.pilot = policy_pilot(game, r, *own.policy, Decisions::greedy, options.seed);
+    own.memory.resize(role.seats.size() * own.policy->memory());
+  }
+  return roles;
 }
 
 }  // namespace
@@ -21,26 +50,28 @@ std::vector<std::string> names_of(const Crew& crew) {
 void record(const Run& run, const std::filesystem::path& file, const RecordOptions& options) {
   if (options.episodes < 1) throw Error(Fault::usage, "no episode to record", "episodes", "give at least 1");
   const Game game = run.game();
-  Policy policy = run.policy(options.checkpoint);
-  const Crew crew(game, policy_pilot(game, 0, policy), options.seed);
-  ReplayWriter writer(file, game,
-                      {game.spec().name, to_toml(game.spec()), names_of(crew), options.seed, library_version()});
-  const std::size_t seats = game.roles()[0].seats.size();
-  std::size_t all_seats = 0, all_odds = 0;
-  for (const Role& role : game.roles()) {
-    all_seats += role.seats.size();
-    all_odds += role.seats.size() * odds_of(role.controls);
+  auto roles = recorded_roles(game, run, options);
+  std::vector<Pilot*> hands;
+  ReplayInfo info{game.spec().name, to_toml(game.spec()), {}, options.seed, library_version()};
+  for (const RecordedRole& role : roles) {
+    hands.push_back(role.pilot.get());
+    info.pilots.push_back(role.pilot->name());
   }
-  std::vector<float> memory(seats * policy.memory());  // the pilot has its own
-  // Nobody estimates what other roles may expect.
-  std::vector<float> values(all_seats), odds(all_odds);
+  ReplayWriter writer(file, game, info);
+  std::vector<float> values(roles.back().first_value + roles.back().values),
+      odds(roles.back().first_odds + roles.back().odds);
   for (std::int64_t e = 0; e < options.episodes; ++e)
-    play_one(game, crew.hands(), {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
+    play_one(game, hands, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
              [&](const Lanes& lanes) {
-               if (lanes.decisions(0) == 0) std::fill(memory.begin(), memory.end(), 0.0f);
-               policy.values(lanes.observations(0), std::span(values).first(seats), memory);
-               policy.odds(lanes.observations(0), std::span(odds).first(seats * odds_of(game.roles()[0].controls)),
-                           memory);
+               for (std::size_t r = 0; r < roles.size(); ++r) {
+                 RecordedRole& role = roles[r];
+                 if (!role.policy) continue;
+                 if (lanes.decisions(0) == 0) std::fill(role.memory.begin(), role.memory.end(), 0.0f);
+                 role.policy->values(lanes.observations(r), std::span(values).subspan(role.first_value, role.values),
+                                     role.memory);
+                 role.policy->odds(lanes.observations(r), std::span(odds).subspan(role.first_odds, role.odds),
+                                   role.memory);
+               }
                writer.add(lanes, 0, {values, odds});
              });
   writer.finish();
