@@ -5,6 +5,7 @@
 #include <cmath>
 #include <ostream>
 
+#include "learning.hpp"
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
@@ -17,6 +18,9 @@
 
 namespace zithercraft {
 namespace {
+
+using test::bytes_of;
+using test::update;
 
 // Ducks that see each other as a crowd, and the pond as a picture.
 GameSpec crowded_pond() {
@@ -62,21 +66,6 @@ const std::vector<Kind> kinds{
     {"Frozen", test::mooring, small({.share = false, .frozen = {"policy.hidden.0", "value.output"}})},
     {"OthersPlay", [] { return demo("lanternboat"); }, small({})},
 };
-
-std::string bytes_of(const Ppo& learner) {
-  const test::TemporaryFolder folder;
-  TensorFile file;
-  learner.store(file);
-  file.save(folder / "checkpoint");
-  return test::read_file(folder / "checkpoint");
-}
-
-void update(Ppo& learner, int times) {
-  for (int i = 0; i < times; ++i) {
-    learner.collect();
-    learner.improve();
-  }
-}
 
 class EachKind : public ::testing::TestWithParam<Kind> {};
 INSTANTIATE_TEST_SUITE_P(Learner, EachKind, ::testing::ValuesIn(kinds), [](const auto& one) { return one.param.name; });

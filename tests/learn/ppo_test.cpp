@@ -4,6 +4,7 @@
 
 #include <cmath>
 
+#include "learning.hpp"
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
@@ -13,22 +14,10 @@
 namespace zithercraft {
 namespace {
 
+using test::bytes_of;
+using test::update;
+
 const PpoSettings small{.policy_layers = {16, 16}, .value_layers = {16}, .lanes = 40, .horizon = 32, .minibatch = 500};
-
-std::string bytes_of(const Ppo& learner) {
-  const test::TemporaryFolder folder;
-  TensorFile file;
-  learner.store(file);
-  file.save(folder / "x");
-  return test::read_file(folder / "x");
-}
-
-void update(Ppo& learner, int times) {
-  for (int i = 0; i < times; ++i) {
-    learner.collect();
-    learner.improve();
-  }
-}
 
 TEST(Ppo, ThreadsDoNotChangeASingleBit) {
   for (const GameSpec& spec : {test::mooring(), test::duck_pond()}) {

@@ -6,6 +6,7 @@
 #include <numeric>
 
 #include "learn/rollout.hpp"
+#include "learning.hpp"
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/game/load.hpp"
@@ -18,6 +19,9 @@
 namespace zithercraft {
 namespace {
 
+using test::bytes_of;
+using test::update;
+
 const PpoSettings small{.policy_layers = {16},
                         .lanes = 40,
                         .horizon = 16,
@@ -29,21 +33,6 @@ const PpoSettings small{.policy_layers = {16},
 
 GameSpec barge() { return load_game(test::project_folder() / "demos/barge.toml"); }
 GameSpec lanternboat() { return load_game(test::project_folder() / "demos/lanternboat.toml"); }
-
-std::string bytes_of(const Ppo& learner) {
-  const test::TemporaryFolder folder;
-  TensorFile file;
-  learner.store(file);
-  file.save(folder / "x");
-  return test::read_file(folder / "x");
-}
-
-void update(Ppo& learner, int times) {
-  for (int i = 0; i < times; ++i) {
-    learner.collect();
-    learner.improve();
-  }
-}
 
 // ---- games of one decision, in which two players of opposed sides choose at the same time
 
