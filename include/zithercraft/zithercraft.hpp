@@ -36,6 +36,8 @@
 #include "zithercraft/study/measure.hpp"
 #include "zithercraft/study/metrics.hpp"
 #include "zithercraft/study/plan.hpp"
+#include "zithercraft/study/matches.hpp"
+#include "zithercraft/study/players.hpp"
 #include "zithercraft/study/run.hpp"
 #include "zithercraft/study/score.hpp"
 #include "zithercraft/study/senses.hpp"

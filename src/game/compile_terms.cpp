@@ -30,11 +30,15 @@ class TermCompiler : public RoleCompiler {
                  "give exactly one of progress, on, when, change, closeness, visits, each_decision and each_second");
     if (term.ends != Verdict::none && !term.on && !term.when)
       wrong_spec("only a term with `on` or `when` can end an episode", where + ".ends", "leave `ends` out");
+    if (term.scope == Scope::self && term.blend != 1.0)
+      wrong_spec("a term that is not shared has nothing to blend", where + ".blend",
+                 "give it the scope \"side\" or \"everyone\", or leave `blend` out");
     if (term.scope == Scope::side) check_sides(Whose::own, where + ".scope");
     TermPlan plan;
     plan.weight = static_cast<float>(term.weight);
     plan.ends = term.ends;
     plan.scope = term.scope;
+    plan.blend = static_cast<float>(term.blend);
     plan.memory = plan_.memory_words;
     plan.most_per_decision = static_cast<float>(term.most_per_decision.value_or(0.0));
     plan.most_per_episode = term.most_per_episode.value_or(0.0);

@@ -284,7 +284,8 @@ void Lanes::measure(std::size_t lane, Verdict& verdict) {
   }
 }
 
-// What a term comes to for all seats of its scope, those of other roles with a term of the same name included.
+// What a term comes to for all seats of its scope, those of other roles with a term of the same name included; blended
+// with what it comes to for the seat itself.
 float Lanes::shared_amount(std::size_t lane, std::size_t role, std::size_t seat, std::size_t term) const {
   const GamePlan& game = plan(lane);
   const auto entities = game.arena.entities();
@@ -300,7 +301,10 @@ float Lanes::shared_amount(std::size_t lane, std::size_t role, std::size_t seat,
       if (everyone || entities[game.roles[r].seats[s]].side == side)
         sum += io_[r].amounts[(lane * seats(r) + s) * names.size() + same];
   }
-  return sum;
+  const float blend = game.role_plans[role].terms[term].blend;
+  if (blend == 1.0f) return sum;
+  const float own = io_[role].amounts[(lane * seats(role) + seat) * game.roles[role].terms.size() + term];
+  return own + blend * (sum - own);
 }
 
 void Lanes::share_and_pay(std::size_t lane) {

@@ -189,6 +189,7 @@ struct TermPlan {
   Verdict ends = Verdict::none;
   std::variant<ProgressPlan, HappeningPlan, ConditionPlan, ChangePlan, ClosenessPlan, VisitingPlan, EachPlan> trigger;
   Scope scope = Scope::self;
+  float blend = 1.0f;
   std::size_t memory = 0;          // 8-byte words from the beginning of the seat's
   float most_per_decision = 0.0f;  // 0: no limit
   double most_per_episode = 0.0;

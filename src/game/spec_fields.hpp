@@ -312,6 +312,7 @@ void describe(V& v, Term& s) {
   v("each_decision", s.each_decision);
   v("each_second", s.each_second);
   v("scope", s.scope);
+  v("blend", s.blend, between(0, 1));
   v("most_per_decision", s.most_per_decision, positive());
   v("most_per_episode", s.most_per_episode, positive());
   v("ends", s.ends);

@@ -133,6 +133,19 @@ TEST(Terms, AreSharedBySideOrByEveryone) {
       << "weights are each role's own";
 }
 
+TEST(Terms, BlendTheOwnWithTheShared) {
+  Field f(R"({ name = "quarter", when = { inside = "pond" }, scope = "side", blend = 0.25 },
+             { name = "none", when = { inside = "pond" }, scope = "side", blend = 0 })");
+  f.put(0, -5, 0);
+  f.lanes().advance(0);
+  EXPECT_EQ(std::vector<float>(f.lanes().payments(0, 0).begin(), f.lanes().payments(0, 0).end()),
+            (std::vector<float>{1, 1}));
+  EXPECT_EQ(std::vector<float>(f.lanes().payments(0, 1).begin(), f.lanes().payments(0, 1).end()),
+            (std::vector<float>{0.25, 0}));
+  const Error error = test::error_of([] { Field(R"({ name = "own", when = { inside = "pond" }, blend = 0.5 })"); });
+  EXPECT_NE(error.problem().find("nothing to blend"), std::string::npos) << error.what();
+}
+
 TEST(Terms, FirstTimesOnly) {
   Field f(R"({ name = "every", on = { event = "enter", as = "who" } },
              { name = "first", on = { event = "enter", as = "who", counts = "first" } },

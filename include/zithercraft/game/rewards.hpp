@@ -150,6 +150,7 @@ struct Term {
   Measure each_decision{};
   Measure each_second{};  ///< pays its amount times the seconds that a decision lasts
   Scope scope = Scope::self;
+  double blend = 1.0;  ///< how much of a shared scope counts: 0 pays for the seat's own doings alone, 1 for all together
   std::optional<double> most_per_decision{};  ///< pays no more than this either way in a decision, above 0
   std::optional<double> most_per_episode{};   ///< its sum stays within this either way, above 0
   Verdict ends = Verdict::none;  ///< the episode ends with this verdict when the term is triggered; for `on`, `when`
