@@ -104,7 +104,7 @@ void draw_heat(const std::filesystem::path& file, const HeatFigure& figure) {
   ticks("x", figure.x);
   ticks("y", figure.y);
   if (figure.y.size() == 1) body += "unset ytics\n";
-  double least = INFINITY, most = -INFINITY;
+  double least = figure.low.value_or(INFINITY), most = figure.high.value_or(-INFINITY);
   for (const auto& cell : figure.cells)
     if (cell.value) {
       least = std::min(least, cell.value->mean);
@@ -223,6 +223,16 @@ HeatFigure figure_of(const SweepTable& table) {
   return figure;
 }
 
+namespace {
+
+// Checkpoints by what they have learned from: "2.1M".
+std::string short_name(const std::string& player) {
+  if (!player.starts_with("at-")) return player;
+  return fmt::format("{:.1f}M", static_cast<double>(decisions_of(player)) / 1e6);
+}
+
+}  // namespace
+
 HeatFigure figure_of(const MatchTable& table) {
   const std::size_t n = table.players.size();
   HeatFigure figure{.title = table.game + ": share of wins of the row against the column",
@@ -236,8 +246,10 @@ HeatFigure figure_of(const MatchTable& table) {
   }
   const std::size_t colon = table.players[0].rfind(':', same);
   for (const std::string& name : table.players)
-    figure.x.push_back(colon == std::string::npos ? name : name.substr(colon + 1));
+    figure.x.push_back(short_name(colon == std::string::npos ? name : name.substr(colon + 1)));
   figure.y = figure.x;
+  figure.low = 0.0;
+  figure.high = 1.0;
   const auto put = [&](std::size_t row, std::size_t column, const Interval& share) {
     figure.cells[row * n + column].value = share;
   };

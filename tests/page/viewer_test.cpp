@@ -184,7 +184,7 @@ TEST_F(Viewer, OverlaysAreDrawnAndSwitchedOff) {
   EXPECT_GT(browser.run(look_at_canvas)["colours"].get<int>(), 8);
   // On a busy machine fewer points would be drawn at some moment, and pictures could not be compared.
   browser.run("for (const view of viewer.views) { view.arena.slow = view.arena.coarser = false; }");
-  for (const char* name : {"rays", "paths", "zones", "own", "heat", "value"}) {
+  for (const char* name : {"rays", "everybody", "paths", "zones", "own", "heat", "value"}) {
     const json before = browser.run(look_at_canvas)["sum"];
     browser.click(std::string("overlay_") + name);
     ASSERT_TRUE(browser.wait_for("!viewer.changed"));

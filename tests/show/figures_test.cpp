@@ -97,5 +97,25 @@ TEST(StudyPage, HoldsTableFiguresAndPlan) {
   EXPECT_FALSE(std::filesystem::exists(folder / "page.html.figure.svg"));
 }
 
+TEST(Figures, OfMatchesHaveAShareForEachTwo) {
+  MatchTable table;
+  table.game = "barge";
+  table.players = {"runs/tugs:at-000001500000", "runs/tugs:at-000015000000", "runs/tugs:last"};
+  table.ratings.resize(3);
+  Pairing won{0, 1, {0, 1, 10, 0, 30}};
+  won.share = {0.25, 0.1, 0.4};
+  table.pairings = {won};
+  const HeatFigure figure = figure_of(table);
+  EXPECT_EQ(figure.x, (std::vector<std::string>{"1.5M", "15.0M", "last"}));
+  EXPECT_EQ(figure.cells[0 * 3 + 1].value->mean, 0.25);
+  EXPECT_EQ(figure.cells[1 * 3 + 0].value->mean, 0.75);
+  EXPECT_NEAR(figure.cells[1 * 3 + 0].value->low, 0.6, 1e-9);
+  EXPECT_FALSE(figure.cells[0].value);
+  EXPECT_FALSE(figure.cells[2].value);
+  const test::TemporaryFolder folder;
+  draw_heat(folder / "table.png", figure);
+  EXPECT_GT(size_of_png(folder / "table.png").first, 1000);
+}
+
 }  // namespace
 }  // namespace zithercraft

@@ -37,6 +37,7 @@ struct HeatFigure {
   std::string title{}, x_label{}, y_label{};
   std::vector<std::string> x{}, y{};
   std::vector<Cell> cells{};  ///< [y][x]
+  std::optional<double> low{}, high{};  ///< values that the palette reaches to at least; none: those of the cells
   std::string missing = "unfinished";  ///< what stands in cells without a value
 };
 void draw_heat(const std::filesystem::path& file, const HeatFigure& figure);

@@ -3,6 +3,7 @@
 
 const overlayList = [
   ["rays", "Rays of the chosen seat, in the colour of what they met", true],
+  ["everybody", "Rays of all seats", false],
   ["paths", "Ways travelled so far", true],
   ["zones", "Zones", true],
   ["events", "What happened just now", true],
@@ -30,6 +31,8 @@ class Overlays {
     if (match.scene.blocks) view.drawBlocks(frame, pose);
     if (shown.paths) this.drawPaths(match, episode, time, seat);
     if (shown.rays && pose) this.drawRays(match, frame, chosen, this.poseAtDecision(match, frame, seat));
+    if (shown.everybody)
+      for (const s of match.seatList()) this.drawRays(match, frame, s, this.poseAtDecision(match, frame, s.body));
     if (shown.heat || shown.value) this.drawPlaces(match, episode, chosen, shown.value ? "value" : "heat");
     if (shown.events) this.drawEvents(match, episode, time, seat);
     if (shown.own) for (const o of frame.overlays) if (!hiddenNames.has(o.name)) this.drawOwn(match, o);

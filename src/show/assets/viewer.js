@@ -344,6 +344,7 @@ class Viewer {
       ["0", "whole arena", () => byId("whole").click()],
       ["f", "follow the seat", () => byId("follow").click()],
       ["r", "rays", () => this.flipOverlay("rays")],
+      ["a", "rays of all seats", () => this.flipOverlay("everybody")],
       ["p", "paths", () => this.flipOverlay("paths")],
       ["z", "zones", () => this.flipOverlay("zones")],
       ["e", "events", () => this.flipOverlay("events")],
