@@ -28,9 +28,9 @@ void print_table(const MatchTable& t) {
   for (std::size_t p = 0; p < t.players.size(); ++p)
     fmt::print("{:<{}}  {:>8.0f} {}\n", t.players[p], width, t.ratings[p].points,
                p == 0 ? "" : fmt::format("[{:.0f}, {:.0f}]", t.ratings[p].low(), t.ratings[p].high()));
-  fmt::print("\n{:<{}}  {:>6} {:>6} {:>6}  {:<22} {:<22} {:<18} {:<18} {}\n", "of the first against", 2 * width + 9, "won",
-             "drawn", "lost", "share %", "of decided %", fmt::format("as {}", t.sides[0]), fmt::format("as {}", t.sides[1]),
-             "returns");
+  fmt::print("\n{:<{}}  {:>6} {:>6} {:>6}  {:<22} {:<22} {:<18} {:<18} {}\n", "of the first against", 2 * width + 9,
+             "won", "drawn", "lost", "share %", "of decided %", fmt::format("as {}", t.sides[0]),
+             fmt::format("as {}", t.sides[1]), "returns");
   const auto seating = [](const Tally& tally) {
     return tally.played() == 0.0 ? std::string("not played")
                                  : fmt::format("{:.0f}-{:.0f}-{:.0f}", tally.wins, tally.draws, tally.losses);

@@ -38,10 +38,10 @@ struct Ground {
   WorkerPool& pool;
   Ranks* ranks;  // null for a process alone
   Lanes lanes;
-  std::vector<Stretch> stretches{};              // of all processes
-  std::size_t first_own = 0, own_count = 0;      // this process's
+  std::vector<Stretch> stretches{};          // of all processes
+  std::size_t first_own = 0, own_count = 0;  // this process's
   std::size_t first_learning_role = 0;
-  std::vector<std::string> sides{};  // that learn and are opposed to each other; fewer than two: nobody is
+  std::vector<std::string> sides{};         // that learn and are opposed to each other; fewer than two: nobody is
   std::int64_t decisions = 0, updates = 0;  // decisions of all who learn
   std::int64_t rollout_decisions = 0;       // in the last rollout
 

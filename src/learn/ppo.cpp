@@ -115,15 +115,18 @@ std::vector<Stretch> stretches_of(std::size_t lanes, std::size_t seats, std::siz
 void check_share(std::size_t groups, std::size_t ranks) {
   if (groups % ranks != 0)
     throw Error(Fault::refused,
-                std::to_string(groups) + " groups of lanes that are played together cannot be shared out evenly among " +
+                std::to_string(groups) +
+                    " groups of lanes that are played together cannot be shared out evenly among " +
                     std::to_string(ranks) + " processes",
                 "learner.lanes", "give " + std::to_string(ranks) + " times as many lanes, or start fewer processes");
 }
 
 void check_players(const Game& game, const std::vector<RolePlayer>& players) {
   if (players.size() != game.roles().size())
-    throw Error(Fault::usage, "there are " + std::to_string(players.size()) + " players for " +
-                    std::to_string(game.roles().size()) + " roles", "Ppo", "give one for each role");
+    throw Error(Fault::usage,
+                "there are " + std::to_string(players.size()) + " players for " + std::to_string(game.roles().size()) +
+                    " roles",
+                "Ppo", "give one for each role");
   if (std::all_of(players.begin(), players.end(), [](const RolePlayer& p) { return p.pilot != nullptr; }))
     throw Error(Fault::usage, "nobody learns", "Ppo", "let a role learn");
   if (players[0].pilot != nullptr && game.stages() > 1)

@@ -7,7 +7,8 @@
 namespace zithercraft {
 
 void Ppo::State::choose_opponent(std::size_t lane, EpisodeKey key) {
-  opponents[lane] = roster.draw(RandomStream(derived_seed(key.seed, "opponent"), key.lane, key.episode, Purpose::oppose));
+  opponents[lane] =
+      roster.draw(RandomStream(derived_seed(key.seed, "opponent"), key.lane, key.episode, Purpose::oppose));
 }
 
 void Ppo::State::decide(std::size_t s, std::size_t time, std::size_t worker) {
@@ -31,7 +32,8 @@ void Ppo::State::decide_as_before(const Stretch& stretch, std::size_t time, std:
     for (std::size_t t = 0; t < trainees.size(); ++t)
       for (const std::size_t role : trainees[t]->roles())
         if (!ground.learns_in(role, stretch))
-          trainees[t]->decide_as(roster[past].policies[t], trainees[t]->block_of(role, stretch), own.lanes, time, worker);
+          trainees[t]->decide_as(roster[past].policies[t], trainees[t]->block_of(role, stretch), own.lanes, time,
+                                 worker);
   }
 }
 

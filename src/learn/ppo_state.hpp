@@ -56,8 +56,8 @@ struct Ppo::State {
   std::vector<std::optional<std::size_t>> trainee_of;  // each role
   std::vector<Hands> hands;                            // of each thread
   Roster roster;
-  std::vector<std::size_t> opponents;             // the past self that is met in each lane, where one is
-  std::vector<std::vector<TimedEpisode>> ended;   // in each stretch
+  std::vector<std::size_t> opponents;            // the past self that is met in each lane, where one is
+  std::vector<std::vector<TimedEpisode>> ended;  // in each stretch
   std::vector<ImproveReport> improvements;
   bool begun = false;  // lanes are in their episodes
 };

@@ -9,8 +9,7 @@ namespace zithercraft {
 
 std::size_t Roster::draw(RandomStream random) const {
   const double past = settings_.against_past, all = past + settings_.against_hardest;
-  if (random.uniform() * all < past || past_.size() == 1)
-    return random.below(static_cast<std::uint32_t>(past_.size()));
+  if (random.uniform() * all < past || past_.size() == 1) return random.below(static_cast<std::uint32_t>(past_.size()));
   // Who has been met little may be hard.
   const auto hardness = [](const PastSelf& self) {
     const double n = self.lately.played();
@@ -82,8 +81,7 @@ RosterReport Roster::report() const {
   if (past_.empty()) return report;
   const auto all = ratings();
   report.rating = all.back();
-  for (std::size_t i = 0; i < past_.size(); ++i)
-    report.past.push_back({past_[i].decisions, all[i], past_[i].lately});
+  for (std::size_t i = 0; i < past_.size(); ++i) report.past.push_back({past_[i].decisions, all[i], past_[i].lately});
   std::vector<Tally> tallies = between_;
   for (std::size_t i = 0; i < past_.size(); ++i) {
     const Tally& t = past_[i].lately;
@@ -91,7 +89,8 @@ RosterReport Roster::report() const {
     if (beats({i, past_.size(), t.losses, t.draws, t.wins})) report.forgotten.push_back(past_[i].decisions);
   }
   const auto decisions = [&](std::size_t player) { return player < past_.size() ? past_[player].decisions : -1; };
-  for (const auto& [a, b, c] : find_cycles(tallies)) report.cycles.push_back({decisions(a), decisions(b), decisions(c)});
+  for (const auto& [a, b, c] : find_cycles(tallies))
+    report.cycles.push_back({decisions(a), decisions(b), decisions(c)});
   return report;
 }
 

@@ -25,8 +25,8 @@ std::vector<Group> groups_for(const Ground& ground, const std::vector<std::size_
     for (const std::size_t role : roles) {
       const std::size_t seats = ground.lanes.seats(role);
       if (ground.learns_in(role, stretch)) {
-        group.blocks.push_back({role, stretch.first_lane * seats, stretch.lanes * seats,
-                                before + stretch.first_lane * seats, group.rows});
+        group.blocks.push_back(
+            {role, stretch.first_lane * seats, stretch.lanes * seats, before + stretch.first_lane * seats, group.rows});
         group.rows += stretch.lanes * seats;
       }
       before += ground.lanes.rows(role);

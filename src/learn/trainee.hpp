@@ -1,8 +1,8 @@
 #pragma once
 
-// A policy that learns, with all that belongs to it. It plays the seats of a role, or of several that mirror each other.
-// trainee.cpp makes it, trainee_play.cpp plays, trainee_learn.cpp learns, trainee_store.cpp stores and restores it;
-// trainee_share.cpp tells other processes.
+// A policy that learns, with all that belongs to it. It plays the seats of a role, or of several that mirror each
+// other. trainee.cpp makes it, trainee_play.cpp plays, trainee_learn.cpp learns, trainee_store.cpp stores and restores
+// it; trainee_share.cpp tells other processes.
 
 #include <cstddef>
 #include <cstdint>
@@ -33,8 +33,8 @@ struct PastPolicy {
 
 class Trainee {
  public:
-  /// `roles`: whose seats it plays; the first one lays out what it reads and writes. Throws Error (spec) if the networks
-  /// cannot be built.
+  /// `roles`: whose seats it plays; the first one lays out what it reads and writes. Throws Error (spec) if the
+  /// networks cannot be built.
   Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettings& settings);
 
   const std::vector<std::size_t>& roles() const { return roles_; }
@@ -48,8 +48,8 @@ class Trainee {
   void begin_rollout(std::size_t stretch);
   /// Senses are kept, judged and turned into controls.
   void decide(std::size_t stretch, std::size_t time, std::size_t worker);
-  /// Takes down what a decision brought in a lane of the stretch. Where a cutoff struck, the future is the value of what
-  /// is sensed then.
+  /// Takes down what a decision brought in a lane of the stretch. Where a cutoff struck, the future is the value of
+  /// what is sensed then.
   void note(std::size_t stretch, std::size_t lane, std::size_t time, std::size_t worker);
   void end_rollout(std::size_t stretch, std::size_t worker);
   /// A past policy decides for some lanes of a block, of which it need not be a learning one.
@@ -140,7 +140,7 @@ class Trainee {
   PpoSettings settings_;
   PolicySignature signature_;
   ActorCritic<float> nets_;
-  std::vector<Group> groups_;  // one for each stretch of lanes, of all processes
+  std::vector<Group> groups_;                 // one for each stretch of lanes, of all processes
   std::size_t all_rows_ = 0, most_rows_ = 0;  // that learn; that may be played in one stretch
   Rollout rollout_;                           // of this process's groups
   Normaliser normaliser_;

@@ -57,7 +57,7 @@ void Trainee::schedule(ImproveReport& report) {
       settings_.learning_rate_falls == Fall::linear ? done : 0.5 * (1.0 - std::cos(std::numbers::pi * done));
   report.learning_rate = settings_.learning_rate + (settings_.last_learning_rate - settings_.learning_rate) * fallen;
   loss_.entropy_weight = settings_.entropy_weight + (settings_.last_entropy_weight - settings_.entropy_weight) *
-                                                      std::min(1.0, done / settings_.entropy_fades_by);
+                                                        std::min(1.0, done / settings_.entropy_fades_by);
 }
 
 // ---- Gradients
@@ -70,16 +70,14 @@ std::size_t Trainee::spans_per_minibatch() const {
 }
 
 LossSums Trainee::add_span(const Group& group, std::size_t span, double scale, Room& room,
-                              std::span<float> own_gradient) {
+                           std::span<float> own_gradient) {
   const Rollout& r = rollout_;
   const std::size_t first = group.sample(span * r.span, 0), n = r.span * group.rows;
   if (remembers()) {
     const auto before = remembered_before(group, span);
     std::copy(before.begin(), before.end(), room.memory.begin());
   }
-  const auto of = [&](const auto& buffer, std::size_t each) {
-    return buffer.span().subspan(first * each, n * each);
-  };
+  const auto of = [&](const auto& buffer, std::size_t each) { return buffer.span().subspan(first * each, n * each); };
   const Batch<float> batch{{r.span, group.rows, of(r.inputs, r.input_stride),
                             remembers() ? of(r.begins, 1) : std::span<const std::uint8_t>{}, room.memory.span()},
                            of(r.decisions, r.controls),
@@ -139,7 +137,8 @@ void Trainee::add_gradients_up() {
 }
 
 void Trainee::report_bad_gradient(double norm) const {
-  const std::string where = "update " + std::to_string(ground_.updates + 1), mend = "lower the learning rate or the rewards";
+  const std::string where = "update " + std::to_string(ground_.updates + 1),
+                    mend = "lower the learning rate or the rewards";
   const auto check = [&](const std::string& prefix, const Network<float>& net, std::span<const float> part) {
     for (const NetworkPart& p : net.parts()) {
       const double own = norm_of(part.subspan(p.offset, p.rows * p.stride));
@@ -213,11 +212,11 @@ std::size_t Trainee::share_out_minibatch(std::size_t first, std::size_t count) {
 
 void Trainee::learn_minibatch(std::size_t epoch, std::size_t first, std::size_t count, ImproveReport& report) {
   const double scale = 1.0 / static_cast<double>(std::max<std::size_t>(1, share_out_minibatch(first, count)));
-  ground_.pool.run(shards_.size(), [&](std::size_t shard, std::size_t worker) {
-    add_shard(shard, epoch, scale, rooms_[worker]);
-  });
+  ground_.pool.run(shards_.size(),
+                   [&](std::size_t shard, std::size_t worker) { add_shard(shard, epoch, scale, rooms_[worker]); });
   PhaseClock clock;
-  for (std::size_t shard = 0; shard < shards_.size(); ++shard) group_losses_[shards_[shard].group] += shard_sums_[shard];
+  for (std::size_t shard = 0; shard < shards_.size(); ++shard)
+    group_losses_[shards_[shard].group] += shard_sums_[shard];
   add_gradients_up();
   step(report.learning_rate, report);
   clock.add_to(report.times.step);

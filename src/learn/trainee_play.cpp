@@ -39,8 +39,7 @@ std::span<float> Trainee::remembered_before(const Group& group, std::size_t span
 }
 
 void Trainee::forget(const Block& block, std::size_t lane) {
-  const std::size_t seats = ground_.lanes.seats(block.role),
-                    first = block.own_row + (lane * seats - block.first_row);
+  const std::size_t seats = ground_.lanes.seats(block.role), first = block.own_row + (lane * seats - block.first_row);
   std::fill_n(memory_.begin() + first * memory_each(), seats * memory_each(), 0.0f);
 }
 
@@ -87,15 +86,15 @@ void Trainee::decide(std::size_t stretch, std::size_t time, std::size_t worker) 
       nets_.heads.read_masks(sensed.subspan(i * columns, columns), allowed);
       nets_.heads.forbid<float>(allowed, output);
       // One stream per row and rollout would need its position kept; a stream per decision needs nothing.
-      RandomStream random(
-          decide_seed, static_cast<std::uint32_t>(block.own_row + i),
-          static_cast<std::uint32_t>(static_cast<std::size_t>(ground_.updates) * r.horizon + time), Purpose::decide);
+      RandomStream random(decide_seed, static_cast<std::uint32_t>(block.own_row + i),
+                          static_cast<std::uint32_t>(static_cast<std::size_t>(ground_.updates) * r.horizon + time),
+                          Purpose::decide);
       const auto decision = r.decisions.span().subspan(sample * r.controls, r.controls);
       r.log_probability[sample] = nets_.heads.sample(output, spread, random, decision);
       r.value[sample] = value_scale_.to_value(said.value(block.place + i));
       r.absent[sample] =
           ground_.game.arena().present(lanes.arena_state(lane_row / seats.size()), seats[lane_row % seats.size()]) ? 0
-                                                                                                                  : 1;
+                                                                                                                   : 1;
       nets_.heads.controls_of(decision, lanes.control(block.role, lane_row));
     }
     group_moments_[stretch].add(sensed);
@@ -155,9 +154,8 @@ void Trainee::note(std::size_t stretch, std::size_t lane, std::size_t time, std:
       const std::size_t sample = group.sample(time, block.place + i);
       r.reward[sample] = lanes.rewards(block.role)[lane_row];
       r.ended[sample] = outcome == Outcome::running ? 0 : 1;
-      r.next_value[sample] = outcome == Outcome::cutoff
-                                 ? value_of(block.role, lane_row, block.own_row + i, rooms_[worker])
-                                 : 0.0f;
+      r.next_value[sample] =
+          outcome == Outcome::cutoff ? value_of(block.role, lane_row, block.own_row + i, rooms_[worker]) : 0.0f;
       if (time + 1 < r.horizon) r.begins[group.sample(time + 1, block.place + i)] = r.ended[sample];
     }
     if (outcome != Outcome::running) forget(block, lane);

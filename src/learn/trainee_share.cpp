@@ -24,8 +24,7 @@ void Trainee::share_rollout() {
     group_moments_[g].mean = all.get(columns);
     group_moments_[g].deviation = all.get(columns);
     SampleSums& sums = group_sums_[g];
-    for (double* const sum :
-         {&sums.count, &sums.advantage, &sums.advantage_square, &sums.target, &sums.target_square})
+    for (double* const sum : {&sums.count, &sums.advantage, &sums.advantage_square, &sums.target, &sums.target_square})
       *sum = all.get();
   }
 }

@@ -27,8 +27,8 @@ void Trainee::store(TensorFile& file) const {
     const Stretch& first = ground_.own_stretches().front();
     const Stretch& last = ground_.own_stretches().back();
     const Block own = block_of(role, {first.first_lane, last.first_lane + last.lanes - first.first_lane});
-    const auto memory = gathered<float>(
-        ground_.ranks, memory_.span().subspan(own.own_row * memory_each(), own.rows * memory_each()));
+    const auto memory =
+        gathered<float>(ground_.ranks, memory_.span().subspan(own.own_row * memory_each(), own.rows * memory_each()));
     all.insert(all.end(), memory.begin(), memory.end());
   }
   file.put("memory", {all.size() / memory_each(), memory_each()}, std::span<const float>(all));
@@ -46,7 +46,8 @@ void Trainee::restore(const TensorFile& file) {
   if (nets_.heads.dials() > 0) file.get("policy.log_spread", nets_.spread_part(parameters_.span()));
   const auto scale = file.doubles("value.scale");
   const auto steps = file.integers("adam.steps");
-  if (scale.size() != 4 || steps.size() != 1) refuse("the checkpoint lacks the scale of values, or the optimiser's steps");
+  if (scale.size() != 4 || steps.size() != 1)
+    refuse("the checkpoint lacks the scale of values, or the optimiser's steps");
   value_scale_.restore(scale);
   normaliser_ = fetch_normaliser(file, signature_.policy);
   file.get("adam.first", adam_.first_moments().span());

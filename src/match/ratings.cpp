@@ -37,7 +37,9 @@ void differentiate(std::span<const Tally> tallies, const Vector& points, Vector&
 
 }  // namespace
 
-double win_chance(double points, double other_points) { return 1.0 / (1.0 + std::exp(slope * (other_points - points))); }
+double win_chance(double points, double other_points) {
+  return 1.0 / (1.0 + std::exp(slope * (other_points - points)));
+}
 
 bool beats(const Tally& tally) {
   const double n = tally.played();
@@ -45,9 +47,8 @@ bool beats(const Tally& tally) {
 }
 
 std::vector<Rating> fit_ratings(std::size_t players, std::span<const Tally> tallies, std::size_t zero) {
-  if (zero >= players || std::any_of(tallies.begin(), tallies.end(), [&](const Tally& t) {
-        return t.a >= players || t.b >= players || t.a == t.b;
-      }))
+  if (zero >= players || std::any_of(tallies.begin(), tallies.end(),
+                                     [&](const Tally& t) { return t.a >= players || t.b >= players || t.a == t.b; }))
     throw Error(Fault::usage, "a tally names a player that is not there, or one against itself", "fit_ratings",
                 "number the players from 0");
   const auto n = static_cast<Eigen::Index>(players);

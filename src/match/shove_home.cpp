@@ -36,7 +36,8 @@ class Shover {
     const Spot at = spot(thing), aim = spot(goal);
     const float way = std::max(0.1f, std::hypot(aim.ahead - at.ahead, aim.left - at.left));
     const Spot on{(aim.ahead - at.ahead) / way, (aim.left - at.left) / way}, across{-on.left, on.ahead};
-    const float behind = at.ahead * on.ahead + at.left * on.left, beside = -(at.ahead * across.ahead + at.left * across.left);
+    const float behind = at.ahead * on.ahead + at.left * on.left,
+                beside = -(at.ahead * across.ahead + at.left * across.left);
     const float own_lane = (seat.number() % 2 == 0 ? 0.5f : -0.5f) * beside_each_other;
     float along = 2.0f, over = own_lane;  // of the thing, from where it is: through it
     if (behind < 1.5f) {

@@ -20,10 +20,10 @@ namespace {
 
 // An episode as two sides see it.
 struct Bout {
-  std::size_t a = 0;       // who plays the first side
-  std::size_t b = 0;       // the second
+  std::size_t a = 0;  // who plays the first side
+  std::size_t b = 0;  // the second
   std::uint32_t episode = 0;
-  int winner = 0;          // 1: the first side, -1: the second, 0: nobody
+  int winner = 0;  // 1: the first side, -1: the second, 0: nobody
   double first_return = 0.0, second_return = 0.0, length = 0.0;
   std::vector<double> first_terms{}, second_terms{};
 };
@@ -34,8 +34,8 @@ std::vector<std::string> sides_of(const Game& game) {
     if (!role.side.empty() && std::find(sides.begin(), sides.end(), role.side) == sides.end())
       sides.push_back(role.side);
   if (sides.size() != 2)
-    throw Error(Fault::refused, fmt::format("the game has {} opposed sides", sides.size()), "game '" + game.spec().name + "'",
-                "a match needs two: give the bodies of the roles a `side`");
+    throw Error(Fault::refused, fmt::format("the game has {} opposed sides", sides.size()),
+                "game '" + game.spec().name + "'", "a match needs two: give the bodies of the roles a `side`");
   return sides;
 }
 
@@ -117,7 +117,8 @@ class Tournament {
     std::vector<const Pilot*> hands;
     for (const auto& pilot : own) hands.push_back(pilot.get());
     const auto results = play_all_roles(game_, hands, options_.episodes, episodes_seed(), pool_, &progress);
-    for (std::int64_t e = 0; e < options_.episodes; ++e) bouts_.push_back(bout(a, b, static_cast<std::size_t>(e), results));
+    for (std::int64_t e = 0; e < options_.episodes; ++e)
+      bouts_.push_back(bout(a, b, static_cast<std::size_t>(e), results));
   }
 
   Bout bout(std::size_t a, std::size_t b, std::size_t episode,

@@ -122,8 +122,9 @@ std::unique_ptr<Pilot> Player::pilot(const Game& game, std::size_t role, Decisio
     return make(game, role, decisions, seed);
   } catch (const Error& error) {
     if (error.fault() == Fault::file) throw;
-    throw Error(Fault::refused, "'" + name_ + "' cannot play the role '" + game.roles()[role].name +
-                    "': " + error.problem(), error.where(), error.mend());
+    throw Error(Fault::refused,
+                "'" + name_ + "' cannot play the role '" + game.roles()[role].name + "': " + error.problem(),
+                error.where(), error.mend());
   }
 }
 

@@ -61,19 +61,18 @@ void record(const Run& run, const std::filesystem::path& file, const RecordOptio
   std::vector<float> values(roles.back().first_value + roles.back().values),
       odds(roles.back().first_odds + roles.back().odds);
   for (std::int64_t e = 0; e < options.episodes; ++e)
-    play_one(game, hands, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
-             [&](const Lanes& lanes) {
-               for (std::size_t r = 0; r < roles.size(); ++r) {
-                 RecordedRole& role = roles[r];
-                 if (!role.policy) continue;
-                 if (lanes.decisions(0) == 0) std::fill(role.memory.begin(), role.memory.end(), 0.0f);
-                 role.policy->values(lanes.observations(r), std::span(values).subspan(role.first_value, role.values),
-                                     role.memory);
-                 role.policy->odds(lanes.observations(r), std::span(odds).subspan(role.first_odds, role.odds),
-                                   role.memory);
-               }
-               writer.add(lanes, 0, {values, odds});
-             });
+    play_one(
+        game, hands, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)}, [&](const Lanes& lanes) {
+          for (std::size_t r = 0; r < roles.size(); ++r) {
+            RecordedRole& role = roles[r];
+            if (!role.policy) continue;
+            if (lanes.decisions(0) == 0) std::fill(role.memory.begin(), role.memory.end(), 0.0f);
+            role.policy->values(lanes.observations(r), std::span(values).subspan(role.first_value, role.values),
+                                role.memory);
+            role.policy->odds(lanes.observations(r), std::span(odds).subspan(role.first_odds, role.odds), role.memory);
+          }
+          writer.add(lanes, 0, {values, odds});
+        });
   writer.finish();
 }
 

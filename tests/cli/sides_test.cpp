@@ -21,9 +21,9 @@ class Sides : public ::testing::Test {
   static void TearDownTestSuite() { delete folder; }
   static std::string path(const std::string& name) { return (*folder / name).string(); }
   static test::ToolResult train(const std::string& game, const std::string& run, std::vector<std::string> more) {
-    std::vector<std::string> words{"train",     game,        "--run",        path(run),     "--quiet",   "--json",
-                                   "--learner", "lanes=16",  "--learner",    "horizon=32",  "--learner", "minibatch=512",
-                                   "--learner", "policy_layers=[16]"};
+    std::vector<std::string> words{
+        "train",    game,        "--run",      path(run),   "--quiet",       "--json",    "--learner",
+        "lanes=16", "--learner", "horizon=32", "--learner", "minibatch=512", "--learner", "policy_layers=[16]"};
     words.insert(words.end(), more.begin(), more.end());
     return test::run_tool(words);
   }
@@ -72,7 +72,8 @@ TEST_F(Sides, ErrorsSayWhatIsWrong) {
   says(train("lanternboat", "x", {"--role", "blocker"}), 2, "does not say who plays a role");
   says(train("lanternboat", "x", {"--role", "bloker=learns"}), 3, "did you mean 'blocker'");
   says(train("lanternboat", "x", {"--role", "collector=script", "--role", "blocker=random"}), 2, "nobody learns");
-  says(train("lanternboat", "x", {"--role", "blocker=learns", "--learner", "blocker:epoch=2"}), 3, "did you mean 'epochs'");
+  says(train("lanternboat", "x", {"--role", "blocker=learns", "--learner", "blocker:epoch=2"}), 3,
+       "did you mean 'epochs'");
 }
 
 TEST_F(Sides, LearnWithSettingsOfTheirOwnAndGoOn) {

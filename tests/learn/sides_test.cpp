@@ -54,16 +54,19 @@ GameSpec one_decision(const Payoffs& payoffs) {
                           lane.numbers()[0] = payoffs.first[a * payoffs.options + b];
                         }});
   for (const char* name : {"first", "second"}) {
-    game.arena.bodies.push_back({.name = name, .side = name, .motion = Motion::fixed,
-                                 .place = {.region = {name[0] == 'f' ? -5.0 : 5.0, 0, name[0] == 'f' ? -5.0 : 5.0, 0}}});
+    game.arena.bodies.push_back(
+        {.name = name,
+         .side = name,
+         .motion = Motion::fixed,
+         .place = {.region = {name[0] == 'f' ? -5.0 : 5.0, 0, name[0] == 'f' ? -5.0 : 5.0, 0}}});
     RoleSpec role{.name = name};
-    role.senses.push_back(CodedSense{.name = "nothing", .columns = {{.name = "always"}},
+    role.senses.push_back(CodedSense{.name = "nothing",
+                                     .columns = {{.name = "always"}},
                                      .code = [](const SeatView&, std::span<float> out) { out[0] = 1.0f; }});
     role.controls.push_back(choice);
     const double sign = name[0] == 'f' ? 1.0 : -1.0;
-    role.rewards.push_back({.name = "paid", .each_decision = [sign](const SeatView& seat) {
-                              return sign * seat.numbers("paid")[0];
-                            }});
+    role.rewards.push_back(
+        {.name = "paid", .each_decision = [sign](const SeatView& seat) { return sign * seat.numbers("paid")[0]; }});
     game.roles.push_back(std::move(role));
   }
   return game;
@@ -203,8 +206,8 @@ TEST(SidesLearning, ComesToTheEquilibriumInTheMean) {
       watch_learning(payoffs, patient, seed, [&](const Ppo& learner) {
         count += 1.0;
         for (std::size_t i = 0; i < sums.size(); ++i)
-          sums[i] += static_cast<double>(
-              odds_of_option(learner, i / payoffs.options, payoffs.options)[i % payoffs.options]);
+          sums[i] +=
+              static_cast<double>(odds_of_option(learner, i / payoffs.options, payoffs.options)[i % payoffs.options]);
       });
       for (const double sum : sums) EXPECT_NEAR(sum / count, 1.0 / static_cast<double>(payoffs.options), 0.05);
     }

@@ -40,7 +40,8 @@ TEST(Ratings, TellTheChancesOfPlayersOfKnownStrength) {
         held += ratings[a].low() <= strength[a] && strength[a] <= ratings[a].high() ? 1 : 0;
       }
       for (std::size_t b = a + 1; b < strength.size(); ++b) {
-        const double off = std::fabs(win_chance(ratings[a].points, ratings[b].points) - win_chance(strength[a], strength[b]));
+        const double off =
+            std::fabs(win_chance(ratings[a].points, ratings[b].points) - win_chance(strength[a], strength[b]));
         worst = std::max(worst, off);
         sum += off;
         within += off <= 0.03 ? 1 : 0;

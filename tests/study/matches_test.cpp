@@ -29,9 +29,8 @@ class Matches : public ::testing::Test {
   }
   static void TearDownTestSuite() { delete folder; }
   static Player player(const std::string& name) {
-    return Player::find(name.find('/') == std::string::npos && name != "script" && name != "random"
-                            ? (*folder / name).string()
-                            : name);
+    return Player::find(
+        name.find('/') == std::string::npos && name != "script" && name != "random" ? (*folder / name).string() : name);
   }
   static MatchTable match(const std::string& game, const std::vector<std::string>& names, MatchOptions options) {
     std::vector<Player> players;
@@ -136,12 +135,14 @@ TEST_F(Matches, OfTrainingsSayWhoPlaysTheRoles) {
         .what();
   };
   EXPECT_NE(std::string(refused({{.role = "bloker"}})).find("did you mean 'blocker'"), std::string::npos);
-  EXPECT_NE(std::string(refused({{.role = "blocker", .played_by = "nobody"}})).find("nobody is called"), std::string::npos);
+  EXPECT_NE(std::string(refused({{.role = "blocker", .played_by = "nobody"}})).find("nobody is called"),
+            std::string::npos);
   EXPECT_NE(std::string(refused({{.role = "blocker", .played_by = "script", .learner = {{"epochs", 1}}}}))
                 .find("does not learn"),
             std::string::npos);
   const Error other = test::error_of([&] {
-    train(demo("lanternboat"), {.folder = *folder / "all", .decisions = 4000, .learner = small, .existing = Existing::resume});
+    train(demo("lanternboat"),
+          {.folder = *folder / "all", .decisions = 4000, .learner = small, .existing = Existing::resume});
   });
   EXPECT_EQ(other.fault(), Fault::refused);
   // A frozen policy of another run plays the blockers, and the collector learns.

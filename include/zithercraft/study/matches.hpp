@@ -21,8 +21,8 @@ enum class DecidedBy : std::uint8_t {
 };
 
 struct MatchOptions {
-  std::int64_t episodes = 200;  ///< of each two players in each seating, at least 1
-  std::uint64_t seed = 0;       ///< of the episodes, the same for all
+  std::int64_t episodes = 200;              ///< of each two players in each seating, at least 1
+  std::uint64_t seed = 0;                   ///< of the episodes, the same for all
   Decisions decisions = Decisions::greedy;  ///< of trained policies
   DecidedBy decided_by = DecidedBy::verdict;
   std::filesystem::path replays{};  ///< a folder for the most telling episodes; empty: none are kept
@@ -44,7 +44,7 @@ struct Pairing {
 
 /// An episode worth a look.
 struct TellingEpisode {
-  std::string why{};  ///< "closest", "longest", "biggest upset"
+  std::string why{};              ///< "closest", "longest", "biggest upset"
   std::string first{}, second{};  ///< who played the two sides
   std::uint32_t episode = 0;
   std::string replay{};
@@ -63,8 +63,8 @@ struct MatchTable {
   std::string to_json() const;
 };
 
-/// Plays everybody against everybody. Throws Error (refused) if the game has not two opposed sides, or two players cannot
-/// be seated against each other; (usage) for fewer than two players.
+/// Plays everybody against everybody. Throws Error (refused) if the game has not two opposed sides, or two players
+/// cannot be seated against each other; (usage) for fewer than two players.
 MatchTable play_matches(const GameSpec& game, const std::vector<Player>& players, const MatchOptions& options = {});
 
 /// The checkpoints of a run as players, the oldest first.
