@@ -17,7 +17,6 @@ PolicySignature signature_for(const Role& role, const PpoSettings& settings) {
 }
 
 std::vector<Group> groups_for(const Ground& ground, const std::vector<std::size_t>& roles) {
-  const auto all = ground.game.roles();
   std::vector<Group> groups;
   for (const Stretch& stretch : ground.stretches) {
     Group& group = groups.emplace_back(Group{stretch.first_lane, stretch.lanes});
