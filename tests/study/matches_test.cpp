@@ -128,16 +128,16 @@ TEST_F(Matches, OfTrainingsSayWhoPlaysTheRoles) {
   ASSERT_EQ(all.settings().roles.size(), 1u);
   EXPECT_EQ(all.settings().roles[0].role, "blocker");
   const auto refused = [&](std::vector<RoleTraining> roles) {
-    return test::error_of([&] {
-             train(demo("lanternboat"),
-                   {.folder = *folder / "wrong", .decisions = 100, .learner = small, .roles = std::move(roles)});
-           })
-        .what();
+    const Error error = test::error_of([&] {
+      train(demo("lanternboat"),
+            {.folder = *folder / "wrong", .decisions = 100, .learner = small, .roles = std::move(roles)});
+    });
+    return std::string(error.what());
   };
-  EXPECT_NE(std::string(refused({{.role = "bloker"}})).find("did you mean 'blocker'"), std::string::npos);
-  EXPECT_NE(std::string(refused({{.role = "blocker", .played_by = "nobody"}})).find("nobody is called"),
+  EXPECT_NE(refused({{.role = "bloker"}}).find("did you mean 'blocker'"), std::string::npos);
+  EXPECT_NE(refused({{.role = "blocker", .played_by = "nobody"}}).find("nobody is called"),
             std::string::npos);
-  EXPECT_NE(std::string(refused({{.role = "blocker", .played_by = "script", .learner = {{"epochs", 1}}}}))
+  EXPECT_NE(refused({{.role = "blocker", .played_by = "script", .learner = {{"epochs", 1}}}})
                 .find("does not learn"),
             std::string::npos);
   const Error other = test::error_of([&] {
