@@ -3,7 +3,9 @@
 #include <gtest/gtest.h>
 
 #include "support.hpp"
+#include "zithercraft/base/random.hpp"
 #include "zithercraft/game/load.hpp"
+#include "zithercraft/match/play.hpp"
 #include "zithercraft/record/replay.hpp"
 #include "zithercraft/study/score.hpp"
 #include "zithercraft/study/train.hpp"
@@ -119,6 +121,21 @@ TEST_F(Matches, PlayCheckpointsAndRecordings) {
   const Game game(demo("barge"));
   const Player recorded = Player::find((*folder / "tugs.zrep").string());
   EXPECT_EQ(recorded.objection(game, 0), "");
+  const auto west = recorded.pilot(game, 0, Decisions::greedy, 0), east = recorded.pilot(game, 1, Decisions::greedy, 0);
+  Replay replay(*folder / "tugs.zrep");
+  for (std::uint32_t e = 0; e < 3; ++e) {
+    std::uint32_t moments = 0;
+    Outcome outcome = Outcome::running;
+    play_one(game, {west.get(), east.get()}, {derived_seed(9, "score"), 0, e}, [&](const Lanes& lanes) {
+      ++moments;
+      outcome = lanes.outcome(0);
+      const auto state = lanes.state(0).first(game.arena().state_bytes());
+      const auto& then = replay.moment(e, lanes.decisions(0)).state;
+      ASSERT_TRUE(std::equal(state.begin(), state.end(), then.begin(), then.end())) << e << ", " << moments;
+    });
+    EXPECT_EQ(moments, replay.episodes()[e].moments);
+    EXPECT_EQ(outcome, replay.episodes()[e].outcome);
+  }
   EXPECT_EQ(recorded.game()->name, "barge");
   EXPECT_NE(recorded.objection(Game(demo("lanternboat")), 0), "");
 }
