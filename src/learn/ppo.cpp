@@ -55,6 +55,13 @@ void check_settings(const PpoSettings& s) {
 
 }  // namespace
 
+std::vector<RolePlayer> usual_players(const Game& game, std::uint64_t seed) {
+  std::vector<RolePlayer> players(game.roles().size());
+  for (std::size_t r = 1; r < players.size(); ++r)
+    if (game.roles()[r].mirrors != 0) players[r].pilot = usual_pilot(game, r, derived_seed(seed, "others"));
+  return players;
+}
+
 PhaseTimes& PhaseTimes::operator+=(const PhaseTimes& other) {
   play += other.play;
   decide += other.decide;
@@ -65,13 +72,6 @@ PhaseTimes& PhaseTimes::operator+=(const PhaseTimes& other) {
 }
 
 namespace {
-
-std::vector<RolePlayer> usual_players(const Game& game, std::uint64_t seed) {
-  std::vector<RolePlayer> players(game.roles().size());
-  for (std::size_t r = 1; r < players.size(); ++r)
-    if (game.roles()[r].mirrors != 0) players[r].pilot = usual_pilot(game, r, derived_seed(seed, "others"));
-  return players;
-}
 
 // A role that mirrors one that learns is played by that one's policy.
 std::size_t teacher_of(const Game& game, std::size_t role, const std::vector<RolePlayer>& players) {

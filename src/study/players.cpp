@@ -136,10 +136,8 @@ std::optional<GameSpec> Player::game() const {
 
 std::vector<RolePlayer> role_players(const Game& game, const RunSettings& settings) {
   const auto roles = game.roles();
-  std::vector<RolePlayer> players(roles.size());
+  std::vector<RolePlayer> players = usual_players(game, settings.seed);
   const std::uint64_t seed = derived_seed(settings.seed, "others");
-  for (std::size_t r = 0; r < roles.size(); ++r)
-    if (r != 0 && roles[r].mirrors != 0) players[r].pilot = usual_pilot(game, r, seed);
   for (const RoleTraining& told : settings.roles) {
     const auto found = std::find_if(roles.begin(), roles.end(), [&](const Role& r) { return r.name == told.role; });
     if (found == roles.end()) {

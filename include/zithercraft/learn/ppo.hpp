@@ -128,6 +128,9 @@ struct RolePlayer {
   std::optional<PpoSettings> settings{};     ///< of its own if it learns; they share lanes, horizon and the roster's
 };
 
+/// The first role and those that mirror it learn; others are played by their hand-written pilots, or at random.
+std::vector<RolePlayer> usual_players(const Game& game, std::uint64_t seed);
+
 /// How the present policies stand against past ones.
 struct RosterReport {
   Rating rating{};  ///< of the present policies; the first ones of all are at 0
@@ -168,8 +171,8 @@ struct Continuation {
 /// in any number of processes.
 class Ppo {
  public:
-  /// `total_decisions` is the length of the schedules. `players`: one for each role; without them the first role and
-  /// those that mirror it learn, and others are played by their hand-written pilots, or at random. With `ranks` the lanes are shared among processes, all of which
+  /// `total_decisions` is the length of the schedules. `players`: one for each role; without them the usual
+  /// ones. With `ranks` the lanes are shared among processes, all of which
   /// make the same calls; both must outlive the learner. Throws Error (spec) if the settings or the game cannot be used,
   /// (refused) if the lanes cannot be shared out evenly.
   Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions, WorkerPool& pool,
