@@ -6,26 +6,31 @@
 namespace zithercraft {
 
 template <class Scalar>
-ActorCritic<Scalar>::ActorCritic(Heads heads_, const NetworkPlan& policy_, const NetworkPlan& value_)
-    : heads(std::move(heads_)), policy(policy_), shared(value_.columns == 0) {
+ActorCritic<Scalar>::ActorCritic(Heads heads_, const NetworkPlan& policy_, const NetworkPlan& value_,
+                                 const NetworkPlan& credit_)
+    : heads(std::move(heads_)), policy(policy_), shared(value_.columns == 0), credits(credit_.columns > 0) {
   if (!shared) value = Network<Scalar>(value_);
+  if (credits) credit = Network<Scalar>(credit_);
   constexpr std::size_t step = AlignedBuffer<Scalar>::alignment / sizeof(Scalar);
   spread_offset = policy.parameters();
   value_offset = spread_offset + (heads.dials() + step - 1) / step * step;
-  parameters = value_offset + value_parameters();
-  prepared = policy.prepared() + (shared ? 0 : value.prepared());
+  credit_offset = value_offset + value_parameters();
+  parameters = credit_offset + credit_parameters();
+  prepared = policy.prepared() + (shared ? 0 : value.prepared()) + (credits ? credit.prepared() : 0);
 }
 
 template <class Scalar>
 void ActorCritic<Scalar>::prepare(std::span<const Scalar> all, std::span<Scalar> prepared_all) const {
   policy.prepare(policy_part(all), prepared_policy(prepared_all));
   if (!shared) value.prepare(value_part(all), prepared_value(prepared_all));
+  if (credits) credit.prepare(credit_part(all), prepared_credit(prepared_all));
 }
 
 template <class Scalar>
 NetworkRoom<Scalar>::NetworkRoom(const ActorCritic<Scalar>& nets, std::size_t most_rows)
     : policy(nets.policy.workspace(most_rows)) {
   if (!nets.shared) value = nets.value.workspace(most_rows);
+  if (nets.credits) credit = nets.credit.workspace(most_rows);
 }
 
 template <class Scalar>
@@ -33,6 +38,7 @@ LossRoom<Scalar>::LossRoom(const ActorCritic<Scalar>& n, std::size_t most_sample
     : nets(n, most_samples),
       policy_gradient(most_samples * n.policy.output_stride()),
       value_gradient(n.shared ? 0 : most_samples * n.value.output_stride()),
+      credit_gradient(n.credits ? most_samples * n.credit.output_stride() : 0),
       kept(2 * n.heads.outputs()) {}
 
 namespace {
@@ -45,12 +51,21 @@ template <class Scalar>
 typename Network<Scalar>::Order value_order(const ActorCritic<Scalar>& nets, const Sequences<Scalar>& s) {
   return {s.steps, s.count, s.begins, s.memory.subspan(s.count * nets.policy_memory())};
 }
+// The credit network remembers nothing.
+template <class Scalar>
+typename Network<Scalar>::Order credit_order(const Sequences<Scalar>& s) {
+  return {s.steps, s.count, {}, {}};
+}
+template <class Scalar>
+std::span<const Scalar> value_inputs(const Sequences<Scalar>& s) {
+  return s.value_inputs.empty() ? s.inputs : s.value_inputs;
+}
 
 }  // namespace
 
 template <class Scalar>
-Judgement<Scalar> judge(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
-                        const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room) {
+Judgement<Scalar> judge_policy(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
+                               const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room) {
   Judgement<Scalar> said;
   said.outputs =
       nets.policy.forward(nets.policy_part(numbers.parameters), nets.prepared_policy(numbers.prepared),
@@ -59,11 +74,32 @@ Judgement<Scalar> judge(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& 
   if (nets.shared) {
     said.values = said.outputs.subspan(nets.heads.outputs());
     said.value_stride = said.output_stride;
-  } else {
-    said.values = nets.value.forward(nets.value_part(numbers.parameters), nets.prepared_value(numbers.prepared),
-                                     sequences.inputs, value_order(nets, sequences), room.value);
-    said.value_stride = nets.value.output_stride();
   }
+  return said;
+}
+
+template <class Scalar>
+void judge_value(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Sequences<Scalar>& sequences,
+                 NetworkRoom<Scalar>& room, Judgement<Scalar>& said) {
+  said.values = nets.value.forward(nets.value_part(numbers.parameters), nets.prepared_value(numbers.prepared),
+                                   value_inputs(sequences), value_order(nets, sequences), room.value);
+  said.value_stride = nets.value.output_stride();
+}
+
+template <class Scalar>
+void judge_credit(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Sequences<Scalar>& sequences,
+                  NetworkRoom<Scalar>& room, Judgement<Scalar>& said) {
+  said.credits = nets.credit.forward(nets.credit_part(numbers.parameters), nets.prepared_credit(numbers.prepared),
+                                     sequences.credit_inputs, credit_order(sequences), room.credit);
+  said.credit_stride = nets.credit.output_stride();
+}
+
+template <class Scalar>
+Judgement<Scalar> judge(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
+                        const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room) {
+  Judgement<Scalar> said = judge_policy(nets, numbers, sequences, room);
+  if (!nets.shared) judge_value(nets, numbers, sequences, room, said);
+  if (nets.credits) judge_credit(nets, numbers, sequences, room, said);
   return said;
 }
 
@@ -126,7 +162,11 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
   const auto value_clip = static_cast<Scalar>(settings.value_clip);
   const auto policy_gradient = room.policy_gradient.span().first(n * said.output_stride);
   const auto value_gradient = nets.shared ? policy_gradient.subspan(width) : room.value_gradient.span();
+  const auto credit_gradient = room.credit_gradient.span();
+  const std::size_t controls = heads.controls();
+  const Scalar value_weight = scale * static_cast<Scalar>(settings.value_weight);
   std::fill(policy_gradient.begin(), policy_gradient.end(), Scalar{0});
+  std::fill(credit_gradient.begin(), credit_gradient.end(), Scalar{0});
   for (std::size_t i = 0; i < n; ++i) {
     if (!nets.shared) value_gradient[i * said.value_stride] = 0;
     const unsigned teaches = batch.counts.empty() ? learns_value | learns_policy : batch.counts[i];
@@ -135,17 +175,27 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
       add_policy_loss(nets, numbers, batch, settings, scale, i, said, room, policy_gradient, spread_gradient, sums);
     const auto [cost, slope] = value_loss(said.value(i), static_cast<Scalar>(batch.target[i]),
                                           static_cast<Scalar>(batch.value[i]), value_clip);
-    value_gradient[i * said.value_stride] = scale * static_cast<Scalar>(settings.value_weight) * slope;
+    value_gradient[i * said.value_stride] = value_weight * slope;
     sums.value += static_cast<double>(cost);
+    if (!nets.credits || (teaches & learns_policy) == 0) continue;
+    const std::size_t at =
+        i * said.credit_stride + nets.credit_output(batch.decisions.subspan(i * controls, controls));
+    const Scalar off = said.credits[at] - static_cast<Scalar>(batch.target[i]);
+    credit_gradient[at] = value_weight * off;
+    sums.credit += static_cast<double>(off * off / 2);
   }
   const auto& inputs = batch.sequences.inputs;
   nets.policy.backward(nets.policy_part(numbers.parameters), nets.prepared_policy(numbers.prepared), inputs,
                        policy_order(nets, batch.sequences), policy_gradient, room.nets.policy,
                        nets.policy_part(gradient));
   if (!nets.shared)
-    nets.value.backward(nets.value_part(numbers.parameters), nets.prepared_value(numbers.prepared), inputs,
-                        value_order(nets, batch.sequences), value_gradient, room.nets.value,
-                        nets.value_part(gradient));
+    nets.value.backward(nets.value_part(numbers.parameters), nets.prepared_value(numbers.prepared),
+                        value_inputs(batch.sequences), value_order(nets, batch.sequences), value_gradient,
+                        room.nets.value, nets.value_part(gradient));
+  if (nets.credits)
+    nets.credit.backward(nets.credit_part(numbers.parameters), nets.prepared_credit(numbers.prepared),
+                         batch.sequences.credit_inputs, credit_order(batch.sequences), credit_gradient,
+                         room.nets.credit, nets.credit_part(gradient));
   return sums;
 }
 
@@ -159,6 +209,12 @@ template Judgement<float> judge(const ActorCritic<float>&, const Numbers<float>&
                                 NetworkRoom<float>&);
 template Judgement<double> judge(const ActorCritic<double>&, const Numbers<double>&, const Sequences<double>&,
                                  NetworkRoom<double>&);
+template Judgement<float> judge_policy(const ActorCritic<float>&, const Numbers<float>&, const Sequences<float>&,
+                                       NetworkRoom<float>&);
+template void judge_value(const ActorCritic<float>&, const Numbers<float>&, const Sequences<float>&,
+                          NetworkRoom<float>&, Judgement<float>&);
+template void judge_credit(const ActorCritic<float>&, const Numbers<float>&, const Sequences<float>&,
+                           NetworkRoom<float>&, Judgement<float>&);
 template LossSums add_loss(const ActorCritic<float>&, const Numbers<float>&, const Batch<float>&, const LossSettings&,
                            float, LossRoom<float>&, std::span<float>);
 template LossSums add_loss(const ActorCritic<double>&, const Numbers<double>&, const Batch<double>&,

@@ -11,20 +11,25 @@
 
 namespace zithercraft {
 
-/// A policy and a value network with their parameters in one flat array: policy, spreads of dials, value. Without a
-/// value network the policy network's last output is the value.
+/// A policy and the networks that judge it in training, with their parameters in one flat array: policy, spreads of
+/// dials, value, credit. Without a value network the policy network's last output is the value. The value and the credit
+/// network may read other inputs than the policy.
+///
+/// The credit network predicts the return from the senses and the decisions of others: one output for each combination
+/// of own choices, or one alone, which then is the mean over all own decisions.
 ///
 /// `double` serves the check of gradients against finite differences.
 template <class Scalar>
 struct ActorCritic {
   Heads heads;
-  Network<Scalar> policy, value;
-  bool shared = false;
-  std::size_t spread_offset = 0, value_offset = 0, parameters = 0, prepared = 0;
+  Network<Scalar> policy, value, credit;
+  bool shared = false, credits = false;
+  std::size_t spread_offset = 0, value_offset = 0, credit_offset = 0, parameters = 0, prepared = 0;
 
   ActorCritic() = default;
-  /// The policy plan's outputs are those of the heads, and one more if the value plan has no columns.
-  ActorCritic(Heads heads, const NetworkPlan& policy, const NetworkPlan& value);
+  /// The policy plan's outputs are those of the heads, and one more if the value plan has no columns. There is a credit
+  /// network if its plan has columns.
+  ActorCritic(Heads heads, const NetworkPlan& policy, const NetworkPlan& value, const NetworkPlan& credit = {});
 
   template <class T>
   std::span<T> policy_part(std::span<T> all) const {
@@ -38,6 +43,10 @@ struct ActorCritic {
   std::span<T> value_part(std::span<T> all) const {
     return all.subspan(value_offset, value_parameters());
   }
+  template <class T>
+  std::span<T> credit_part(std::span<T> all) const {
+    return all.subspan(credit_offset, credit_parameters());
+  }
   /// The part of the prepared array that belongs to the policy network, or to the value network.
   template <class T>
   std::span<T> prepared_policy(std::span<T> all) const {
@@ -45,9 +54,18 @@ struct ActorCritic {
   }
   template <class T>
   std::span<T> prepared_value(std::span<T> all) const {
-    return all.subspan(policy.prepared());
+    return all.subspan(policy.prepared(), shared ? 0 : value.prepared());
+  }
+  template <class T>
+  std::span<T> prepared_credit(std::span<T> all) const {
+    return all.subspan(policy.prepared() + (shared ? 0 : value.prepared()));
   }
   std::size_t value_parameters() const { return shared ? 0 : value.parameters(); }
+  std::size_t credit_parameters() const { return credits ? credit.parameters() : 0; }
+  /// Which of the credit network's outputs speaks of a decision.
+  std::size_t credit_output(std::span<const float> decision) const {
+    return credit.outputs() > 1 ? heads.combination(decision) : 0;
+  }
   /// Numbers remembered for an agent by the two networks; the value network's follow the policy's.
   std::size_t policy_memory() const { return policy.memory_stride(); }
   std::size_t value_memory() const { return shared ? 0 : value.memory_stride(); }
@@ -61,19 +79,20 @@ struct Numbers {
   std::span<const Scalar> parameters, prepared;
 };
 
-/// What two networks need for batches of at most so many rows.
+/// What the networks need for batches of at most so many rows.
 template <class Scalar>
 struct NetworkRoom {
-  typename Network<Scalar>::Workspace policy, value;
+  typename Network<Scalar>::Workspace policy, value, credit;
   NetworkRoom() = default;
   NetworkRoom(const ActorCritic<Scalar>& nets, std::size_t most_rows);
 };
 
-/// What the networks say of a batch: rows of policy outputs, and values, each with its stride.
+/// What the networks say of a batch: rows of policy outputs, values, and what the credit network says, each with its
+/// stride. Parts that were not asked for are empty.
 template <class Scalar>
 struct Judgement {
-  std::span<Scalar> outputs, values;
-  std::size_t output_stride = 0, value_stride = 0;
+  std::span<Scalar> outputs{}, values{}, credits{};
+  std::size_t output_stride = 0, value_stride = 0, credit_stride = 0;
 
   std::span<Scalar> row(std::size_t i, std::size_t width) const { return outputs.subspan(i * output_stride, width); }
   Scalar value(std::size_t i) const { return values[i * value_stride]; }
@@ -87,13 +106,26 @@ struct Sequences {
   std::span<const Scalar> inputs;
   std::span<const std::uint8_t> begins;
   std::span<Scalar> memory;
+  /// Of networks that do not read what the policy does; else empty.
+  std::span<const Scalar> value_inputs{}, credit_inputs{};
   std::size_t rows() const { return steps * count; }
 };
 
-/// Both networks' outputs, which stay in the room until its next use; the memory goes on.
+/// All networks' outputs, which stay in the room until its next use; the memory goes on.
 template <class Scalar>
 Judgement<Scalar> judge(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
                         const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room);
+/// Those of the policy network, with the values if they are among them.
+template <class Scalar>
+Judgement<Scalar> judge_policy(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
+                               const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room);
+/// Adds those of a value network of its own, and of the credit network.
+template <class Scalar>
+void judge_value(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Sequences<Scalar>& sequences,
+                 NetworkRoom<Scalar>& room, Judgement<Scalar>& said);
+template <class Scalar>
+void judge_credit(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Sequences<Scalar>& sequences,
+                  NetworkRoom<Scalar>& room, Judgement<Scalar>& said);
 
 struct LossSettings {
   Objective objective = Objective::clipped;
@@ -115,10 +147,11 @@ struct Batch {
 
 /// Sums over samples.
 struct LossSums {
-  double policy = 0.0, value = 0.0, entropy = 0.0, kl = 0.0, clipped = 0.0;
+  double policy = 0.0, value = 0.0, credit = 0.0, entropy = 0.0, kl = 0.0, clipped = 0.0;
   LossSums& operator+=(const LossSums& other) {
     policy += other.policy;
     value += other.value;
+    credit += other.credit;
     entropy += other.entropy;
     kl += other.kl;
     clipped += other.clipped;
@@ -129,7 +162,7 @@ struct LossSums {
 template <class Scalar>
 struct LossRoom {
   NetworkRoom<Scalar> nets;
-  AlignedBuffer<Scalar> policy_gradient, value_gradient;  // with respect to the networks' outputs
+  AlignedBuffer<Scalar> policy_gradient, value_gradient, credit_gradient;  // with respect to the networks' outputs
   AlignedBuffer<Scalar> kept;                             // of the decision judged last; see Heads::judge
 
   LossRoom() = default;
@@ -140,7 +173,8 @@ struct LossRoom {
 ///
 /// Loss of a sample: -min(r A, clip(r) A) - entropy_weight H + value_weight (V - target)^2 / 2, where r is the ratio of
 /// the decision's probability now to that when it was taken; the plain objective has -A log(probability) for the first
-/// part. With a value clip the larger of two squares counts, the other one's V being kept within `value_clip` of what
+/// part. The credit network's loss is (Q - target)^2 / 2 for the output that speaks of the decision, with the value's
+/// weight. With a value clip the larger of two squares counts, the other one's V being kept within `value_clip` of what
 /// was predicted when the decision was taken.
 template <class Scalar>
 LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Batch<Scalar>& batch,

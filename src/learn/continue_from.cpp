@@ -20,8 +20,8 @@ Names numbered(std::size_t n, const std::string& prefix = "") {
 }
 
 // What the first layer behind the fronts reads.
-Names features_of(const NetworkPlan& plan, const std::vector<Column>& columns) {
-  std::vector<bool> read(columns.size());
+Names features_of(const NetworkPlan& plan, const Names& columns) {
+  std::vector<bool> read(plan.columns);
   Names behind;
   for (const PictureFront& front : plan.pictures) {
     for (const std::uint32_t c : front.columns) read[c] = true;
@@ -42,8 +42,8 @@ Names features_of(const NetworkPlan& plan, const std::vector<Column>& columns) {
     behind.insert(behind.end(), own.begin(), own.end());
   }
   Names names;
-  for (std::size_t c = 0; c < columns.size(); ++c)
-    if (!read[c]) names.push_back(columns[c].name);
+  for (std::size_t c = 0; c < plan.columns; ++c)
+    if (!read[c]) names.push_back(columns[c]);
   names.insert(names.end(), behind.begin(), behind.end());
   return names;
 }
@@ -58,12 +58,29 @@ Names outputs_of(const std::vector<ControlInfo>& controls, std::size_t outputs) 
   return names;
 }
 
+template <class Item>
+Names names_of(const std::vector<Item>& items) {
+  Names names;
+  for (const auto& item : items) names.push_back(item.name);
+  return names;
+}
+
 // Names of rows and columns of the parts of one network.
 struct Naming {
-  Naming(const NetworkPlan& plan_, const PolicySignature& signature, bool value)
-      : plan(plan_),
-        features(features_of(plan, signature.columns)),
-        outputs(value ? Names{"value"} : outputs_of(signature.controls, plan.outputs)) {}
+  static Naming of_policy(const PolicySignature& s) {
+    return {s.policy, names_of(s.columns), outputs_of(s.controls, s.policy.outputs)};
+  }
+  static Naming of_value(const PolicySignature& s) {
+    return {s.value, s.seen.empty() ? names_of(s.columns) : s.seen, {"value"}};
+  }
+  // Combinations of choices have no names of their own: they are the same if the choices are.
+  static Naming of_credit(const PolicySignature& s) {
+    std::string choices;
+    for (const auto& name : outputs_of(s.controls, 0)) choices += name + " ";
+    return {s.credit, s.seen, numbered(s.credit.outputs, choices)};
+  }
+  Naming(const NetworkPlan& plan_, const Names& columns, Names outputs_)
+      : plan(plan_), features(features_of(plan, columns)), outputs(std::move(outputs_)) {}
 
   Names columns_of(const NetworkPart& part) const {
     const bool first = part.name == "hidden.0.weight" || (plan.hidden.empty() && is_sensed_weight(part.name)) ||
@@ -128,13 +145,6 @@ void take_network(const TensorFile& file, const std::string& prefix, const Netwo
   }
 }
 
-template <class Item>
-Names names_of(const std::vector<Item>& items) {
-  Names names;
-  for (const auto& item : items) names.push_back(item.name);
-  return names;
-}
-
 Names missing_in(const Names& names, const Names& others) {
   Names missing;
   const auto found = matches(names, others);
@@ -168,11 +178,14 @@ Continuation Trainee::continue_from(const TensorFile& file) {
                     " in common with the game",
                 "checkpoint", "continue a policy of a game that is more alike");
 
-  take_network(file, "policy", nets_.policy, {signature_.policy, signature_, false}, {before.policy, before, false},
+  take_network(file, "policy", nets_.policy, Naming::of_policy(signature_), Naming::of_policy(before),
                nets_.policy_part(parameters_.span()), report);
   if (!nets_.shared && before.value.columns > 0)
-    take_network(file, "value", nets_.value, {signature_.value, signature_, true}, {before.value, before, true},
+    take_network(file, "value", nets_.value, Naming::of_value(signature_), Naming::of_value(before),
                  nets_.value_part(parameters_.span()), report);
+  if (nets_.credits && before.credit.columns > 0)
+    take_network(file, "credit", nets_.credit, Naming::of_credit(signature_), Naming::of_credit(before),
+                 nets_.credit_part(parameters_.span()), report);
   parameters_changed();
 
   // A policy that is sure of itself would not find what is new: dials begin at least half as spread as fresh ones.
@@ -189,6 +202,8 @@ Continuation Trainee::continue_from(const TensorFile& file) {
       value_scale_.restore(scale);
     } else if (!nets_.shared) {  // the last layer takes over what the scale did
       change_output(nets_.value.parts(), nets_.value_part(parameters_.span()), 0, {scale[1], scale[0]});
+      for (std::size_t output = 0; nets_.credits && output < nets_.credit.outputs(); ++output)
+        change_output(nets_.credit.parts(), nets_.credit_part(parameters_.span()), output, {scale[1], scale[0]});
       parameters_changed();
     }
   }

@@ -43,6 +43,9 @@ void check_settings(const PpoSettings& s) {
   need(s.entropy_weight >= 0, "entropy_weight", "give a number of at least 0");
   need(s.last_entropy_weight >= 0, "last_entropy_weight", "give a number of at least 0");
   need(s.entropy_fades_by > 0 && s.entropy_fades_by <= 1, "entropy_fades_by", "give a number above 0, at most 1");
+  need(!s.counterfactual || s.value_sees != Sight::own, "counterfactual",
+       "let the value network see others too: value_sees = \"side\" or \"everyone\"");
+  need(!s.counterfactual || s.baseline, "counterfactual", "set baseline to true: it is a baseline");
   need(s.against_past >= 0 && s.against_past <= 1, "against_past", "give a number from 0 to 1");
   need(s.against_hardest >= 0 && s.against_past + s.against_hardest <= 1, "against_hardest",
        "give a number of at least 0, with against_past at most 1");

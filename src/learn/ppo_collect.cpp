@@ -15,6 +15,10 @@ void Ppo::State::decide(std::size_t s, std::size_t time, std::size_t worker) {
   const Stretch& stretch = ground.stretches[s];
   for (const auto& trainee : trainees) trainee->decide(s, time, worker);
   if (stretch.learning_side >= 0) decide_as_before(stretch, time, worker);
+  Hands& own = hands[worker];
+  for (std::size_t role = 0; role < own.pilots.size(); ++role)
+    if (own.pilots[role]) own.pilots[role]->decide(ground.lanes, role, stretch.first_lane, stretch.lanes);
+  for (const auto& trainee : trainees) trainee->judge_together(s, time, worker);
 }
 
 // Lanes that meet the same past self are played together.
@@ -56,9 +60,6 @@ void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time)
 void Ppo::State::advance(std::size_t s, std::size_t time, std::size_t worker) {
   const Stretch& stretch = ground.stretches[s];
   Lanes& lanes = ground.lanes;
-  Hands& own = hands[worker];
-  for (std::size_t role = 0; role < own.pilots.size(); ++role)
-    if (own.pilots[role]) own.pilots[role]->decide(lanes, role, stretch.first_lane, stretch.lanes);
   for (std::size_t lane = stretch.first_lane; lane < stretch.first_lane + stretch.lanes; ++lane) {
     lanes.advance(lane, worker);
     for (const auto& trainee : trainees) trainee->note(s, lane, time, worker);

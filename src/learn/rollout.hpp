@@ -19,16 +19,21 @@ struct RolloutSize {
   std::size_t controls = 0, masks = 0;
   std::size_t memory = 0;       // numbers remembered for a row
   std::size_t memory_span = 1;  // decisions between those at which they are kept
+  // As `inputs`, of networks that do not read what the policy does; 0 if there are none.
+  std::size_t value_inputs = 0, credit_inputs = 0;
 };
 
 struct Rollout {
   explicit Rollout(const RolloutSize& size);
 
-  std::size_t rows, horizon, input_stride, controls, masks, memory, span;
-  AlignedBuffer<float> inputs;     // [samples][input_stride] what was sensed, normalised
+  std::size_t rows, horizon, input_stride, controls, masks, memory, span, value_stride, credit_stride;
+  AlignedBuffer<float> inputs;         // [samples][input_stride] what was sensed, normalised
+  AlignedBuffer<float> value_inputs;   // [samples][value_stride] what the value network was shown, if it sees others
+  AlignedBuffer<float> credit_inputs;  // [samples][credit_stride] and the credit network, with what others decided
   AlignedBuffer<float> decisions;  // [samples][controls]
   AlignedBuffer<float> allowed;    // [samples][masks]
   AlignedBuffer<float> log_probability, reward, value;
+  AlignedBuffer<float> expected;   // by the credit network, whatever is decided; empty without one
   AlignedBuffer<float> next_value;  // value of what follows: 0 after a verdict, of the last moment after a cutoff
   AlignedBuffer<std::uint8_t> ended;
   AlignedBuffer<std::uint8_t> begins;  // whether an episode begins inside the rollout with this decision

@@ -11,9 +11,25 @@
 namespace zithercraft {
 namespace {
 
-PolicySignature signature_for(const Role& role, const PpoSettings& settings) {
+// Beyond so many combinations of own choices the credit network does not tell them apart.
+constexpr std::size_t most_combinations = 256;
+
+PolicySignature signature_for(const Game& game, std::size_t role_number, const TeamView& team,
+                              const PpoSettings& settings) {
+  const Role& role = game.roles()[role_number];
   auto [policy, value] = plan_networks(role, settings);
-  return {role.name, role.columns, role.controls, std::move(policy), std::move(value)};
+  PolicySignature signature{role.name, role.columns, role.controls, std::move(policy), std::move(value)};
+  if (!team.sees_others()) return signature;
+  if (settings.counterfactual) {
+    NetworkPlan credit = signature.value;
+    const std::size_t combinations = Heads(role.controls, role.columns).combinations();
+    credit.outputs = combinations <= most_combinations ? combinations : 1;
+    credit.memory = 0;
+    signature.credit = team.widened(std::move(credit), true, settings);
+  }
+  signature.value = team.widened(std::move(signature.value), false, settings);
+  signature.seen = team.names(game);
+  return signature;
 }
 
 std::vector<Group> groups_for(const Ground& ground, const std::vector<std::size_t>& roles) {
@@ -51,6 +67,9 @@ std::size_t playable_rows(const Ground& ground, const std::vector<std::size_t>& 
 Trainee::Room::Room(const Trainee& t)
     : loss(t.nets_, t.span_samples()),
       inputs(t.most_rows_ * t.nets_.policy.input_stride()),
+      value_inputs(t.most_rows_ * t.value_stride()),
+      team(t.sees_others() ? t.team_.credit_columns() : 0),
+      odds(t.nets_.credits ? t.most_rows_ * t.nets_.credit.outputs() : 0),
       memory(t.most_rows_ * t.memory_each()),
       allowed(t.nets_.heads.masks()),
       decision(t.nets_.heads.controls()) {}
@@ -59,8 +78,9 @@ Trainee::Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettin
     : ground_(ground),
       roles_(std::move(roles)),
       settings_(settings),
-      signature_(signature_for(role(), settings)),
-      nets_(Heads(role().controls, role().columns), signature_.policy, signature_.value),
+      team_(ground, roles_, settings),
+      signature_(signature_for(ground.game, roles_[0], team_, settings)),
+      nets_(Heads(role().controls, role().columns), signature_.policy, signature_.value, signature_.credit),
       groups_(groups_for(ground, roles_)),
       all_rows_(rows_of(groups_)),
       most_rows_(most_rows_of(ground, roles_)),
@@ -70,7 +90,9 @@ Trainee::Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettin
                 .controls = role().controls.size(),
                 .masks = nets_.heads.masks(),
                 .memory = memory_each(),
-                .memory_span = static_cast<std::size_t>(remembers() ? settings.memory_span : 1)}),
+                .memory_span = static_cast<std::size_t>(remembers() ? settings.memory_span : 1),
+                .value_inputs = sees_others() ? nets_.value.input_stride() : 0,
+                .credit_inputs = nets_.credits ? nets_.credit.input_stride() : 0}),
       normaliser_(normaliser_for(signature_.policy)),
       parameters_(nets_.parameters),
       prepared_(nets_.prepared),
@@ -81,6 +103,7 @@ Trainee::Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettin
   RandomStream random(seed(), 0, 0, Purpose::initialise);
   nets_.policy.initialise(nets_.policy_part(parameters_.span()), random, 0.01);
   if (!nets_.shared) nets_.value.initialise(nets_.value_part(parameters_.span()), random, 1.0);
+  if (nets_.credits) nets_.credit.initialise(nets_.credit_part(parameters_.span()), random, 1.0);
   const auto spread = nets_.spread_part(parameters_.span());
   std::fill(spread.begin(), spread.end(), static_cast<float>(std::log(settings.first_spread)));
   parameters_changed();
@@ -147,6 +170,7 @@ void Trainee::freeze() {
   };
   mark("policy", nets_.policy, 0);
   if (!nets_.shared) mark("value", nets_.value, nets_.value_offset);
+  if (nets_.credits) mark("credit", nets_.credit, nets_.credit_offset);
   for (std::size_t i = 0; i < used.size(); ++i)
     if (!used[i])
       throw Error(Fault::spec, "no part of the networks begins with '" + settings_.frozen[i] + "'", "learner.frozen",

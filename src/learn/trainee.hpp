@@ -1,8 +1,8 @@
 #pragma once
 
 // A policy that learns, with all that belongs to it. It plays the seats of a role, or of several that mirror each
-// other. trainee.cpp makes it, trainee_play.cpp plays, trainee_learn.cpp learns, trainee_store.cpp stores and restores
-// it; trainee_share.cpp tells other processes.
+// other. trainee.cpp makes it, trainee_play.cpp plays, trainee_judge.cpp values what was played, trainee_learn.cpp
+// learns, trainee_store.cpp stores and restores it; trainee_share.cpp tells other processes.
 
 #include <cstddef>
 #include <cstdint>
@@ -13,6 +13,7 @@
 #include "actor_critic.hpp"
 #include "ground.hpp"
 #include "rollout.hpp"
+#include "team_view.hpp"
 #include "value_scale.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/adam.hpp"
@@ -41,6 +42,7 @@ class Trainee {
   const PolicySignature& signature() const { return signature_; }
   const PpoSettings& settings() const { return settings_; }
   const Group& group(std::size_t stretch) const { return groups_[stretch]; }
+  const Rollout& rollout() const { return rollout_; }
   /// Samples of a rollout, over all processes.
   std::size_t samples() const { return all_rows_ * rollout_.horizon; }
 
@@ -48,6 +50,8 @@ class Trainee {
   void begin_rollout(std::size_t stretch);
   /// Senses are kept, judged and turned into controls.
   void decide(std::size_t stretch, std::size_t time, std::size_t worker);
+  /// Once everyone in the stretch has decided: networks that see others judge.
+  void judge_together(std::size_t stretch, std::size_t time, std::size_t worker);
   /// Takes down what a decision brought in a lane of the stretch. Where a cutoff struck, the future is the value of
   /// what is sensed then.
   void note(std::size_t stretch, std::size_t lane, std::size_t time, std::size_t worker);
@@ -80,7 +84,9 @@ class Trainee {
   struct Room {
     explicit Room(const Trainee& t);
     LossRoom<float> loss;
-    AlignedBuffer<float> inputs;  // of what is judged outside the rollout
+    AlignedBuffer<float> inputs, value_inputs;  // of what is judged outside the rollout
+    AlignedBuffer<float> team;    // a whole row of the team's view
+    AlignedBuffer<float> odds;    // of each row's combinations of choices
     AlignedBuffer<float> memory;  // all of the policy network's for some rows, then all of the value network's
     AlignedBuffer<float> allowed, decision;
     PhaseTimes times;
@@ -93,6 +99,9 @@ class Trainee {
 
   const Role& role() const { return ground_.game.roles()[roles_[0]]; }
   bool remembers() const { return settings_.memory > 0; }
+  bool sees_others() const { return team_.sees_others(); }
+  /// Numbers from row to row of what the value network reads.
+  std::size_t value_stride() const { return (nets_.shared ? nets_.policy : nets_.value).input_stride(); }
   std::uint64_t seed() const;
   Numbers<float> numbers() const { return {parameters_.span(), prepared_.span()}; }
   void parameters_changed() { nets_.prepare(parameters_.span(), prepared_.span()); }
@@ -106,11 +115,15 @@ class Trainee {
   void fetch_memory(const Group& group, Room& room) const;
   /// What was remembered before a span of a group's decisions, as in a room.
   std::span<float> remembered_before(const Group& group, std::size_t span);
-  /// Both networks on rows that were normalised into `inputs`. The room's memory goes on.
-  Judgement<float> judge_inputs(std::span<const float> inputs, std::size_t rows, Room& room) const;
   void normalise(const Group& group, std::span<float> inputs) const;
+  /// Writes what the value network reads in a row.
+  void show(std::size_t role, std::size_t lane_row, std::span<float> inputs, Room& room) const;
+  /// Values of rows that were written into `inputs`, where they stay until the room's next use. The room's memory goes
+  /// on.
+  Judgement<float> judge_values(std::span<const float> inputs, std::size_t rows, Room& room) const;
   float value_of(std::size_t role, std::size_t lane_row, std::size_t own_row, Room& room) const;
   void value_what_follows(const Group& group, Room& room);
+  void compare_with_baseline(const Group& group);
   SampleSums sums_of(const Group& group) const;
 
   /// Samples are drawn by spans: one decision of a group, or several in a row where there is a memory. Spans take turns
@@ -138,6 +151,7 @@ class Trainee {
   Ground& ground_;
   std::vector<std::size_t> roles_;
   PpoSettings settings_;
+  TeamView team_;
   PolicySignature signature_;
   ActorCritic<float> nets_;
   std::vector<Group> groups_;                 // one for each stretch of lanes, of all processes

@@ -37,6 +37,8 @@ void Trainee::prepare_samples(ImproveReport& report) {
     } else {
       change_output(nets_.value.parts(), nets_.value_part(parameters_.span()), 0, change);
     }
+    for (std::size_t output = 0; nets_.credits && output < nets_.credit.outputs(); ++output)
+      change_output(nets_.credit.parts(), nets_.credit_part(parameters_.span()), output, change);
     parameters_changed();
   }
   ground_.pool.run(ground_.own_count, [&](std::size_t g, std::size_t) {
@@ -79,7 +81,8 @@ LossSums Trainee::add_span(const Group& group, std::size_t span, double scale, R
   }
   const auto of = [&](const auto& buffer, std::size_t each) { return buffer.span().subspan(first * each, n * each); };
   const Batch<float> batch{{r.span, group.rows, of(r.inputs, r.input_stride),
-                            remembers() ? of(r.begins, 1) : std::span<const std::uint8_t>{}, room.memory.span()},
+                            remembers() ? of(r.begins, 1) : std::span<const std::uint8_t>{}, room.memory.span(),
+                            of(r.value_inputs, r.value_stride), of(r.credit_inputs, r.credit_stride)},
                            of(r.decisions, r.controls),
                            of(r.log_probability, 1),
                            of(r.advantage, 1),
@@ -152,6 +155,7 @@ void Trainee::report_bad_gradient(double norm) const {
   };
   check("policy", nets_.policy, nets_.policy_part(gradient_.span()));
   if (!nets_.shared) check("value", nets_.value, nets_.value_part(gradient_.span()));
+  if (nets_.credits) check("credit", nets_.credit, nets_.credit_part(gradient_.span()));
   throw Error(Fault::numbers,
               std::isfinite(norm) ? "the gradient explodes: it has length " + std::to_string(norm)
                                   : "the gradient of a dial's spread is not finite",
@@ -173,6 +177,7 @@ void Trainee::step(double rate, ImproveReport& report) {
   };
   report.gradient_norm += limit(gradient_.span().first(nets_.value_offset));
   if (!nets_.shared) report.value_gradient_norm += limit(nets_.value_part(gradient_.span()));
+  if (nets_.credits) limit(nets_.credit_part(gradient_.span()));
   adam_.step(parameters_.span(), gradient_.span(), rate);
   parameters_changed();
 }
@@ -243,6 +248,7 @@ ImproveReport Trainee::improve() {
     ++report.epochs;
     report.policy_loss = sums.policy / n;
     report.value_loss = sums.value / n;
+    report.credit_loss = sums.credit / n;
     report.entropy = sums.entropy / n;
     report.kl = sums.kl / n;
     report.clip_share = sums.clipped / n;
@@ -258,6 +264,7 @@ ImproveReport Trainee::improve() {
   if (settings_.normalise)
     for (const auto& moments : group_moments_)
       if (moments.count > 0.0) normaliser_.fold(moments);
+  if (settings_.normalise) team_.fold();
   for (auto& room : rooms_) report.times += std::exchange(room.times, {});
   clock.add_to(report.times.wall);
   return report;

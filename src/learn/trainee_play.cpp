@@ -51,11 +51,10 @@ void Trainee::normalise(const Group& group, std::span<float> inputs) const {
     normaliser_.apply(ground_.sensed_by(block), inputs.subspan(block.place * stride, block.rows * stride), stride);
 }
 
-Judgement<float> Trainee::judge_inputs(std::span<const float> inputs, std::size_t rows, Room& room) const {
-  return judge(nets_, numbers(), {1, rows, inputs, {}, room.memory.span()}, room.loss.nets);
+void Trainee::begin_rollout(std::size_t stretch) {
+  group_moments_[stretch].clear(role().columns.size());
+  team_.begin_rollout(stretch);
 }
-
-void Trainee::begin_rollout(std::size_t stretch) { group_moments_[stretch].clear(role().columns.size()); }
 
 void Trainee::decide(std::size_t stretch, std::size_t time, std::size_t worker) {
   const Group& group = groups_[stretch];
@@ -71,7 +70,9 @@ void Trainee::decide(std::size_t stretch, std::size_t time, std::size_t worker) 
   }
   const auto inputs = r.inputs.span().subspan(first * r.input_stride, group.rows * r.input_stride);
   normalise(group, inputs);
-  const auto said = judge_inputs(inputs, group.rows, room);
+  const Sequences<float> rows{1, group.rows, inputs, {}, room.memory.span()};
+  Judgement<float> said = judge_policy(nets_, numbers(), rows, room.loss.nets);
+  if (!nets_.shared && !sees_others()) judge_value(nets_, numbers(), rows, room.loss.nets, said);
 
   const std::uint64_t decide_seed = derived_seed(seed(), "decide");
   const auto spread = nets_.spread_part(std::as_const(parameters_).span());
@@ -91,7 +92,9 @@ void Trainee::decide(std::size_t stretch, std::size_t time, std::size_t worker) 
                           Purpose::decide);
       const auto decision = r.decisions.span().subspan(sample * r.controls, r.controls);
       r.log_probability[sample] = nets_.heads.sample(output, spread, random, decision);
-      r.value[sample] = value_scale_.to_value(said.value(block.place + i));
+      if (!sees_others()) r.value[sample] = value_scale_.to_value(said.value(block.place + i));
+      if (nets_.credits && nets_.credit.outputs() > 1)
+        nets_.heads.combination_odds(output, room.odds.span().subspan((block.place + i) * nets_.credit.outputs()));
       r.absent[sample] =
           ground_.game.arena().present(lanes.arena_state(lane_row / seats.size()), seats[lane_row % seats.size()]) ? 0
                                                                                                                    : 1;
@@ -114,7 +117,7 @@ void Trainee::decide_as(const PastPolicy& past, const Block& block, std::span<co
     fetch_memory(own_row(own_lanes[i]), seats, i * seats, rows, room);
   }
   const Numbers<float> numbers{past.parameters.span(), past.prepared.span()};
-  const auto said = judge(nets_, numbers, {1, rows, room.inputs.span(), {}, room.memory.span()}, room.loss.nets);
+  const auto said = judge_policy(nets_, numbers, {1, rows, room.inputs.span(), {}, room.memory.span()}, room.loss.nets);
   const std::uint64_t decide_seed = derived_seed(seed(), "decide as before");
   const auto spread = nets_.spread_part(past.parameters.span());
   for (std::size_t i = 0; i < own_lanes.size(); ++i) {
@@ -132,72 +135,6 @@ void Trainee::decide_as(const PastPolicy& past, const Block& block, std::span<co
       nets_.heads.controls_of(room.decision.span(), lanes.control(block.role, lane_row));
     }
   }
-}
-
-// ---- what came of it
-
-float Trainee::value_of(std::size_t role, std::size_t lane_row, std::size_t own_row, Room& room) const {
-  fetch_memory(own_row, 1, 0, 1, room);
-  normaliser_.apply(ground_.lanes.observation(role, lane_row), room.inputs.span(), nets_.policy.input_stride());
-  return value_scale_.to_value(judge_inputs(room.inputs.span(), 1, room).value(0));
-}
-
-void Trainee::note(std::size_t stretch, std::size_t lane, std::size_t time, std::size_t worker) {
-  const Group& group = groups_[stretch];
-  Rollout& r = rollout_;
-  const Lanes& lanes = ground_.lanes;
-  const Outcome outcome = lanes.outcome(lane);
-  for (const Block& block : group.blocks) {
-    const std::size_t seats = lanes.seats(block.role);
-    for (std::size_t seat = 0; seat < seats; ++seat) {
-      const std::size_t lane_row = lane * seats + seat, i = lane_row - block.first_row;
-      const std::size_t sample = group.sample(time, block.place + i);
-      r.reward[sample] = lanes.rewards(block.role)[lane_row];
-      r.ended[sample] = outcome == Outcome::running ? 0 : 1;
-      r.next_value[sample] =
-          outcome == Outcome::cutoff ? value_of(block.role, lane_row, block.own_row + i, rooms_[worker]) : 0.0f;
-      if (time + 1 < r.horizon) r.begins[group.sample(time + 1, block.place + i)] = r.ended[sample];
-    }
-    if (outcome != Outcome::running) forget(block, lane);
-  }
-}
-
-// The value of what follows each decision: that of the next one, or at the rollout's end of what is sensed now.
-void Trainee::value_what_follows(const Group& group, Room& room) {
-  Rollout& r = rollout_;
-  fetch_memory(group, room);
-  normalise(group, room.inputs.span());
-  const auto said = judge_inputs(room.inputs.span(), group.rows, room);
-  for (std::size_t row = 0; row < group.rows; ++row) {
-    const std::size_t last = group.sample(r.horizon - 1, row);
-    if (r.ended[last] == 0) r.next_value[last] = value_scale_.to_value(said.value(row));
-    for (std::size_t t = 0; t + 1 < r.horizon; ++t) {
-      const std::size_t s = group.sample(t, row);
-      if (r.ended[s] == 0) r.next_value[s] = r.value[group.sample(t + 1, row)];
-    }
-  }
-}
-
-SampleSums Trainee::sums_of(const Group& group) const {
-  SampleSums sums;
-  const Rollout& r = rollout_;
-  for (std::size_t s = group.first_sample; s < group.first_sample + group.rows * r.horizon; ++s) {
-    if ((r.counts[s] & learns_policy) == 0) continue;
-    const auto a = static_cast<double>(r.advantage[s]), t = static_cast<double>(r.target[s]);
-    sums.count += 1.0;
-    sums.advantage += a;
-    sums.advantage_square += a * a;
-    sums.target += t;
-    sums.target_square += t * t;
-  }
-  return sums;
-}
-
-void Trainee::end_rollout(std::size_t stretch, std::size_t worker) {
-  const Group& group = groups_[stretch];
-  if (group.rows > 0) value_what_follows(group, rooms_[worker]);
-  estimate_advantages(rollout_, group, settings_.discount, settings_.trace_decay, settings_.baseline);
-  group_sums_[stretch] = sums_of(group);
 }
 
 }  // namespace zithercraft

@@ -6,16 +6,17 @@
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
-
 void Trainee::store(TensorFile& file) const {
   signature_.store(file);
   store_network(file, "policy", nets_.policy, nets_.policy_part(parameters_.span()));
   if (!nets_.shared) store_network(file, "value", nets_.value, nets_.value_part(parameters_.span()));
+  if (nets_.credits) store_network(file, "credit", nets_.credit, nets_.credit_part(parameters_.span()));
   file.put("policy.log_spread", {nets_.heads.dials()}, nets_.spread_part(parameters_.span()));
   std::array<double, 4> scale{};
   value_scale_.store(scale);
   file.put("value.scale", std::span<const double>(scale));
   store_normaliser(file, normaliser_);
+  team_.store(file);
   file.put("adam.first", {nets_.parameters}, adam_.first_moments().span());
   file.put("adam.second", {nets_.parameters}, adam_.second_moments().span());
   const std::int64_t steps = adam_.steps();
@@ -42,6 +43,7 @@ void Trainee::restore(const TensorFile& file) {
     refuse("the checkpoint does not fit the game: " + d);
   fetch_network(file, "policy", nets_.policy, nets_.policy_part(parameters_.span()));
   if (!nets_.shared) fetch_network(file, "value", nets_.value, nets_.value_part(parameters_.span()));
+  if (nets_.credits) fetch_network(file, "credit", nets_.credit, nets_.credit_part(parameters_.span()));
   parameters_changed();
   if (nets_.heads.dials() > 0) file.get("policy.log_spread", nets_.spread_part(parameters_.span()));
   const auto scale = file.doubles("value.scale");
@@ -50,6 +52,7 @@ void Trainee::restore(const TensorFile& file) {
     refuse("the checkpoint lacks the scale of values, or the optimiser's steps");
   value_scale_.restore(scale);
   normaliser_ = fetch_normaliser(file, signature_.policy);
+  team_.restore(file);
   file.get("adam.first", adam_.first_moments().span());
   file.get("adam.second", adam_.second_moments().span());
   adam_.set_steps(steps[0]);

@@ -169,7 +169,10 @@ std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy p
   // What a policy has learned for one role, it can do for those that mirror it.
   const Role& own = game.roles()[role];
   const Role& r = found.role == own.name ? own : game.roles()[own.mirrors];
-  const PolicySignature wanted{r.name, r.columns, r.controls, found.policy, found.value};
+  PolicySignature wanted = found;  // how it is made inside does not matter
+  wanted.role = r.name;
+  wanted.columns = r.columns;
+  wanted.controls = r.controls;
   if (const auto d = first_difference(wanted, found); !d.empty())
     throw Error(Fault::refused, "the policy does not fit the game: " + d, "role '" + r.name + "'",
                 "use a policy trained for this game");

@@ -103,6 +103,34 @@ void Heads::odds(std::span<const float> outputs, std::span<const float> log_spre
   }
 }
 
+std::size_t Heads::combinations() const noexcept {
+  constexpr std::size_t countless = std::size_t{1} << 32;
+  std::size_t all = 1;
+  for (const Head& head : heads_) all = std::min(countless, all * std::max<std::size_t>(1, head.options));
+  return all;
+}
+
+std::size_t Heads::combination(std::span<const float> decision) const {
+  std::size_t number = 0;
+  for (std::size_t i = 0; i < heads_.size(); ++i)
+    if (heads_[i].options > 0) number = number * heads_[i].options + static_cast<std::size_t>(decision[i]);
+  return number;
+}
+
+void Heads::combination_odds(std::span<const float> outputs, std::span<float> odds) const {
+  odds[0] = 1.0f;
+  std::size_t so_far = 1;
+  for (const Head& head : heads_) {
+    if (head.options == 0) continue;
+    const auto logits = outputs.subspan(head.first_output, head.options);
+    const float total = log_sum(logits);
+    for (std::size_t before = so_far; before-- > 0;)  // from the back: what is read is not yet overwritten
+      for (std::size_t o = head.options; o-- > 0;)
+        odds[before * head.options + o] = odds[before] * std::exp(logits[o] - total);
+    so_far *= head.options;
+  }
+}
+
 // For a dial `kept` holds how far the decision lies from the mean, in spreads, and one over the spread; for a choice the
 // logarithms of the probabilities, and the probabilities.
 template <class Scalar>

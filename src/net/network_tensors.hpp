@@ -55,13 +55,19 @@ inline void store_normaliser(TensorFile& file, const Normaliser& normaliser) {
   file.put("normaliser.deviation", normaliser.deviation());
 }
 
-inline Normaliser fetch_normaliser(const TensorFile& file, const NetworkPlan& plan) {
+// Puts stored statistics into a normaliser of the same columns.
+inline void fetch_normaliser(const TensorFile& file, Normaliser& normaliser) {
   const auto count = file.doubles("normaliser.count");
   auto mean = file.doubles("normaliser.mean"), deviation = file.doubles("normaliser.deviation");
-  if (count.size() != 1 || mean.size() != plan.columns || deviation.size() != plan.columns)
+  const std::size_t columns = normaliser.columns();
+  if (count.size() != 1 || mean.size() != columns || deviation.size() != columns)
     throw Error(Fault::file, "the normaliser does not fit the columns", "checkpoint", "take another checkpoint");
-  Normaliser normaliser = normaliser_for(plan);
   normaliser.set(count[0], std::move(mean), std::move(deviation));
+}
+
+inline Normaliser fetch_normaliser(const TensorFile& file, const NetworkPlan& plan) {
+  Normaliser normaliser = normaliser_for(plan);
+  fetch_normaliser(file, normaliser);
   return normaliser;
 }
 

@@ -26,7 +26,8 @@ struct Policy::Weights {
   Normaliser normaliser;
   float value_mean = 0.0f, value_spread = 1.0f;
 
-  std::size_t value_memory() const { return (shared ? policy : value).memory_stride(); }
+  bool own_value() const { return !shared && signature.seen.empty(); }
+  std::size_t value_memory() const { return shared ? policy.memory_stride() : own_value() ? value.memory_stride() : 0; }
 };
 
 struct Policy::Room {
@@ -36,7 +37,7 @@ struct Policy::Room {
         decision(w.signature.controls.size()),
         allowed(w.heads.masks()),
         memory(tile * std::max(w.policy.memory_stride(), w.value_memory())) {
-    if (!w.shared) value = w.value.workspace(tile);
+    if (w.own_value()) value = w.value.workspace(tile);
   }
   AlignedBuffer<float> senses;
   Network<float>::Workspace policy, value;
@@ -73,7 +74,7 @@ Policy Policy::from(const TensorFile& file) {
     net.prepare(parameters.span(), prepared.span());
   };
   fetch("policy", s.policy, w->policy, w->policy_parameters, w->policy_prepared);
-  if (!w->shared) fetch("value", s.value, w->value, w->value_parameters, w->value_prepared);
+  if (w->own_value()) fetch("value", s.value, w->value, w->value_parameters, w->value_prepared);
   w->log_spread.resize(w->heads.dials());
   if (!w->log_spread.empty()) file.get("policy.log_spread", w->log_spread);
   w->normaliser = fetch_normaliser(file, s.policy);
@@ -171,6 +172,9 @@ void Policy::decide(std::span<const float> senses, std::span<float> controls, Ra
 void Policy::values(std::span<const float> senses, std::span<float> values, std::span<float> memory) {
   if (values.size() * columns() != senses.size())
     throw Error(Fault::usage, "the spans do not fit", "Policy::values", "give whole rows and one value for each");
+  if (!knows_values())
+    throw Error(Fault::usage, "the value network saw in training what others sensed", "Policy::values",
+                "train with value_sees = 'own' to have values");
   const Weights& w = *weights_;
   each_row(senses, memory, true, "Policy::values",
            [&](std::size_t row, std::span<const float>, std::span<const float> outputs) {

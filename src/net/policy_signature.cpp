@@ -26,6 +26,16 @@ std::string list_difference(const std::string& what, const std::vector<Item>& wa
   return {};
 }
 
+bool fits(const PolicySignature& s) {
+  const bool shared = s.value.columns == 0;
+  const std::size_t outputs = Heads(s.controls, s.columns).outputs() + (shared ? 1 : 0);
+  if (s.policy.columns != s.columns.size() || s.policy.outputs != outputs) return false;
+  if (!shared && s.value.outputs != 1) return false;
+  if (s.seen.empty()) return (shared || s.value.columns == s.columns.size()) && s.credit.columns == 0;
+  return s.value.columns > s.columns.size() && s.value.columns <= s.seen.size() &&
+         (s.credit.columns == 0 || s.credit.columns == s.seen.size());
+}
+
 }  // namespace
 
 void PolicySignature::store(TensorFile& file) const {
@@ -34,6 +44,8 @@ void PolicySignature::store(TensorFile& file) const {
   file.metadata["controls"] = json(controls).dump();
   file.metadata["policy"] = policy.to_json();
   if (value.columns > 0) file.metadata["value"] = value.to_json();
+  if (credit.columns > 0) file.metadata["credit"] = credit.to_json();
+  if (!seen.empty()) file.metadata["seen"] = json(seen).dump();
 }
 
 PolicySignature PolicySignature::from(const TensorFile& file) {
@@ -44,10 +56,9 @@ PolicySignature PolicySignature::from(const TensorFile& file) {
     s.controls = json::parse(file.text("controls")).get<std::vector<ControlInfo>>();
     s.policy = NetworkPlan::from_json(file.text("policy"));
     if (file.metadata.contains("value")) s.value = NetworkPlan::from_json(file.text("value"));
-    const std::size_t outputs = Heads(s.controls, s.columns).outputs();
-    if (s.policy.columns == s.columns.size() && s.policy.outputs == outputs + (s.value.columns == 0 ? 1 : 0) &&
-        (s.value.columns == 0 || (s.value.columns == s.columns.size() && s.value.outputs == 1)))
-      return s;
+    if (file.metadata.contains("credit")) s.credit = NetworkPlan::from_json(file.text("credit"));
+    if (file.metadata.contains("seen")) s.seen = json::parse(file.text("seen")).get<std::vector<std::string>>();
+    if (fits(s)) return s;
   } catch (const json::exception&) {
   }
   throw Error(Fault::file, "the signature of the policy cannot be understood", "checkpoint", "take another checkpoint");
@@ -61,6 +72,10 @@ std::string first_difference(const PolicySignature& wanted, const PolicySignatur
     return std::string("policy and value share a network ") + (wanted.value.columns == 0 ? "here" : "in the checkpoint") +
            " only";
   if (auto d = first_difference(wanted.value, found.value); !d.empty()) return "the value network: " + d;
+  for (std::size_t i = 0; i < std::max(wanted.seen.size(), found.seen.size()); ++i)
+    if (i >= wanted.seen.size() || i >= found.seen.size() || wanted.seen[i] != found.seen[i])
+      return "the value network sees others differently, from column " + std::to_string(i + 1) + " on";
+  if (auto d = first_difference(wanted.credit, found.credit); !d.empty()) return "the credit network: " + d;
   if (wanted.role != found.role)
     return "the role is '" + wanted.role + "' in the game and '" + found.role + "' in the checkpoint";
   return {};

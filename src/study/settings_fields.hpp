@@ -17,6 +17,11 @@ struct Words<Objective> {
   static constexpr std::array list{std::pair{"clipped", Objective::clipped}, std::pair{"plain", Objective::plain}};
 };
 template <>
+struct Words<Sight> {
+  static constexpr std::array list{std::pair{"own", Sight::own}, std::pair{"side", Sight::side},
+                                   std::pair{"everyone", Sight::everyone}};
+};
+template <>
 struct Words<Fall> {
   static constexpr std::array list{std::pair{"linear", Fall::linear}, std::pair{"cosine", Fall::cosine}};
 };
@@ -34,6 +39,7 @@ void describe(V& v, PpoSettings& s) {
   v("value_layers", s.value_layers, between(1, 65536));
   v("activation", s.activation);
   v("share", s.share);
+  v("value_sees", s.value_sees);
   v("memory", s.memory, between(0, 65536));
   v("memory_span", s.memory_span, between(1, 65536));
   v("pictures", s.pictures);
@@ -46,6 +52,7 @@ void describe(V& v, PpoSettings& s) {
   v("trace_decay", s.trace_decay, between(0, 1));
   v("objective", s.objective);
   v("baseline", s.baseline);
+  v("counterfactual", s.counterfactual);
   v("epochs", s.epochs, between(1, 1000));
   v("minibatch", s.minibatch, at_least(1));
   v("kl_limit", s.kl_limit, at_least(0));

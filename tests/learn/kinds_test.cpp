@@ -34,6 +34,14 @@ GameSpec crowded_pond() {
 
 GameSpec demo(const char* name) { return load_game(test::project_folder() / "demos" / (std::string(name) + ".toml")); }
 
+// One tug or two on either side.
+GameSpec varied_barge() {
+  GameSpec game = demo("barge");
+  for (const char* tug : {"west_tug", "east_tug"})
+    game.arena.vary.push_back({.key = std::string("bodies.") + tug + ".count", .low = 1, .high = 2});
+  return game;
+}
+
 struct Kind {
   const char* name;
   GameSpec (*game)();
@@ -64,6 +72,11 @@ const std::vector<Kind> kinds{
      small({.trace_decay = 1.0, .objective = Objective::plain, .baseline = false, .normalise_returns = false})},
     {"Limits", test::mooring, small({.share = false, .kl_limit = 1e-4, .value_clip = 0.2})},
     {"Frozen", test::mooring, small({.share = false, .frozen = {"policy.hidden.0", "value.output"}})},
+    {"CentralCritic", crowded_pond, small({.value_sees = Sight::side, .memory = 7, .memory_span = 8})},
+    {"Counterfactual", varied_barge, small({.value_sees = Sight::everyone, .counterfactual = true})},
+    {"CounterfactualInOrder", varied_barge,
+     small({.value_sees = Sight::side, .crowd_width = 0, .counterfactual = true})},
+    {"SeesScripts", [] { return demo("lanternboat"); }, small({.value_sees = Sight::everyone, .counterfactual = true})},
     {"OthersPlay", [] { return demo("lanternboat"); }, small({})},
 };
 

@@ -16,6 +16,7 @@ struct Kind {
   bool share = false;
   std::size_t memory = 0;
   LossSettings settings{Objective::clipped, 0.2, 0.03, 0.7, 0.0};
+  bool credit = false;  // value and credit networks read more than the policy
 };
 void PrintTo(const Kind& kind, std::ostream* out) { *out << kind.name; }
 
@@ -25,6 +26,7 @@ const std::vector<Kind> kinds{
     {"TwoMemories", false, 5},
     {"OneMemory", true, 6},
     {"Plain", false, 0, {Objective::plain, 0.2, 0.01, 1.0, 0.0}},
+    {"Credit", false, 0, {Objective::clipped, 0.2, 0.03, 0.7, 0.0}, true},
     {"ClippedValues", false, 0, {Objective::clipped, 0.2, 0.0, 0.5, 0.4}},
 };
 
@@ -46,8 +48,11 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
                            .hidden = {7},
                            .memory = kind.memory,
                            .outputs = heads.outputs() + (kind.share ? 1 : 0)};
-  const NetworkPlan value{.columns = columns, .hidden = {6, 5}, .memory = kind.memory, .outputs = 1};
-  const ActorCritic<double> nets(heads, policy, kind.share ? NetworkPlan{} : value);
+  const std::size_t more = kind.credit ? 3 : 0;
+  const NetworkPlan value{.columns = columns + more, .hidden = {6, 5}, .memory = kind.memory, .outputs = 1};
+  const NetworkPlan credit{.columns = columns + more, .hidden = {5}, .outputs = heads.combinations()};
+  const ActorCritic<double> nets(heads, policy, kind.share ? NetworkPlan{} : value,
+                                 kind.credit ? credit : NetworkPlan{});
   EXPECT_EQ(nets.shared, kind.share);
   AlignedBuffer<double> p(nets.parameters), prepared(nets.prepared), gradient(nets.parameters),
       inputs(n * nets.policy.input_stride()), memory(sequences * (nets.policy_memory() + nets.value_memory())), before;
@@ -59,9 +64,13 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
   };
   fill(nets.policy, nets.policy_part(p.span()));
   if (!nets.shared) fill(nets.value, nets.value_part(p.span()));
+  if (nets.credits) fill(nets.credit, nets.credit_part(p.span()));
   for (double& s : nets.spread_part(p.span())) s = random.between(-0.8, 0.8);
   for (std::size_t i = 0; i < n; ++i)
     for (std::size_t c = 0; c < columns; ++c) inputs[i * nets.policy.input_stride() + c] = random.between(-2, 2);
+  AlignedBuffer<double> wide(kind.credit ? n * nets.value.input_stride() : 0);
+  for (std::size_t i = 0; kind.credit && i < n; ++i)
+    for (std::size_t c = 0; c < columns + more; ++c) wide[i * nets.value.input_stride() + c] = random.between(-2, 2);
   before = memory;
   std::vector<std::uint8_t> begins(n), counts(n, learns_value | learns_policy);
   if (kind.memory > 0) begins[17] = begins[30] = 1;
@@ -70,7 +79,7 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
   std::vector<float> decisions, allowed, log_probability, advantage, target, old_value;
   LossRoom<double> room(nets, n);
   const Numbers<double> numbers{p.span(), prepared.span()};
-  const Sequences<double> all{steps, sequences, inputs.span(), begins, memory.span()};
+  const Sequences<double> all{steps, sequences, inputs.span(), begins, memory.span(), wide.span(), wide.span()};
   nets.prepare(p.span(), prepared.span());
   const auto said = judge(nets, numbers, all, room.nets);
   for (std::size_t i = 0; i < n; ++i) {
@@ -91,14 +100,15 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
   const auto sums_and_gradient = [&](std::span<double> into) {
     memory = before;
     nets.prepare(p.span(), prepared.span());
-    return add_loss<double>(nets, numbers, {{steps, sequences, inputs.span(), begins, memory.span()}, decisions,
-                                            log_probability, advantage, target, old_value, allowed, counts},
+    Sequences<double> again = all;
+    again.memory = memory.span();
+    return add_loss<double>(nets, numbers, {again, decisions, log_probability, advantage, target, old_value, allowed, counts},
                             kind.settings, 1.0, room, into);
   };
   const auto loss = [&] {
     AlignedBuffer<double> unused(nets.parameters);
     const LossSums sums = sums_and_gradient(unused.span());
-    return sums.policy + kind.settings.value_weight * sums.value - kind.settings.entropy_weight * sums.entropy;
+    return sums.policy + kind.settings.value_weight * (sums.value + sums.credit) - kind.settings.entropy_weight * sums.entropy;
   };
   const LossSums sums = sums_and_gradient(gradient.span());
   EXPECT_GT(sums.clipped, 5);

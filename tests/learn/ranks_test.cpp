@@ -121,6 +121,8 @@ TEST(Ranks, LearnTogetherWhatOneLearnsAlone) {
       {"minibatches smaller than the lanes", test::duck_pond(), with([](PpoSettings& s) { s.minibatch = 64; })},
       {"early stops", test::duck_pond(), with([](PpoSettings& s) { s.kl_limit = 1e-4; })},
       {"other roles", lanterns, small},
+      {"everyone's senses and decisions", lanterns,
+       with([](PpoSettings& s) { s.value_sees = Sight::everyone, s.counterfactual = true; })},
       {"opposed sides", short_barge, with([](PpoSettings& s) { s.snapshot_every = 10'000, s.roster_size = 3; })},
   };
   for (const auto& [name, game, settings] : cases) {

@@ -29,6 +29,13 @@ enum class Objective : std::uint8_t {
   plain     ///< the logarithm of the probability times the advantage: the actor-critic; without a baseline REINFORCE
 };
 
+/// Whose senses a network is shown. Only networks that judge in training may see more than their own seat's.
+enum class Sight : std::uint8_t {
+  own,
+  side,     ///< and those of the seats on the same side, or of the same role if it has none
+  everyone  ///< and those of all other seats in the lane
+};
+
 /// How the learning rate gets from its first value to its last.
 enum class Fall : std::uint8_t { linear, cosine };
 
@@ -38,7 +45,9 @@ struct PpoSettings {
   std::vector<std::int64_t> policy_layers{64, 64};  ///< widths of the policy network's hidden layers
   std::vector<std::int64_t> value_layers{64, 64};   ///< widths of the value network's hidden layers, if it has its own
   Activation activation = Activation::tanh;         ///< of hidden layers
-  bool share = true;               ///< the value is one more output of the policy network, which then has both tasks
+  bool share = true;               ///< the value is one more output of the policy network, which then has both tasks;
+                                   ///< a value network that sees others is always one of its own
+  Sight value_sees = Sight::own;   ///< more than its own seat: a central critic, which only the training knows
   std::int64_t memory = 0;         ///< numbers that each network remembers from decision to decision, 0 for none
   std::int64_t memory_span = 32;   ///< decisions through which remembering is learned; divides the horizon
   /// Convolutions over cameras and windows, as many as fit; empty: pixels are columns like others.
@@ -57,6 +66,8 @@ struct PpoSettings {
   Objective objective = Objective::clipped;
   bool baseline = true;              ///< returns are compared with their prediction; if not, only with their mean, and
                                      ///< decisions whose episode the rollout does not finish teach nothing
+  bool counterfactual = false;       ///< a decision is compared with what the others' decisions led to expect, whatever
+                                     ///< this one is: its own share of what the side is paid. Needs `value_sees`
   std::int64_t epochs = 3;           ///< times a rollout is learned from, at least 1
   std::int64_t minibatch = 4096;     ///< samples per gradient step, at least 1
   double kl_limit = 0.0;             ///< no further epoch once the divergence is above this; 0 for no limit
@@ -86,8 +97,9 @@ struct PpoSettings {
   bool operator==(const PpoSettings&) const = default;
 };
 
-/// The networks that a role's senses and the settings ask for; the value plan is empty if they share one. Throws Error
-/// (spec) if they cannot be built.
+/// The networks that a role's senses and the settings ask for; the value plan is empty if they share one. A value
+/// network that sees others is planned from its own seat's columns: see TeamView in the learner. Throws Error (spec) if
+/// they cannot be built.
 std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PpoSettings& settings);
 
 /// Where the time of a rollout or an update went: seconds, summed over this process's threads but for the last one.
@@ -116,6 +128,7 @@ struct ImproveReport {
   double explained_variance = 0.0;  ///< of the returns by the value network, before the update
   double gradient_norm = 0.0;       ///< of the policy network, mean over steps, before the limit
   double learning_rate = 0.0;
+  double credit_loss = 0.0;  ///< of the network behind the counterfactual baseline, in the value's scale, last epoch
   double value_gradient_norm = 0.0;  ///< as `gradient_norm`, of the value network; 0 if they share one
   double spread = 0.0;               ///< of dials after the update, mean, as a share of half their range; 0 without dials
   std::int64_t epochs = 0;           ///< gone through before the divergence was too large
@@ -163,6 +176,11 @@ struct Continuation {
 /// together, each by a policy of its own but for those that mirror each other, which share one. Where sides that learn
 /// are opposed, some lanes are played against past policies (Heinrich, Lanctot, Silver: "Fictitious self-play in
 /// extensive-form games", 2015).
+///
+/// Seats of a side can be judged together: by a value network that sees all their senses (Lowe et al.: "Multi-agent
+/// actor-critic for mixed cooperative-competitive environments", 2017; Yu et al.: "The surprising effectiveness of PPO in
+/// cooperative multi-agent games", 2022), and each by what its own decision changed (Foerster, Farquhar, Afouras, Nardelli,
+/// Whiteson: "Counterfactual multi-agent policy gradients", 2018). Others are read by attention, so that some may be absent.
 ///
 /// A seat whose body has left the arena goes on being paid: what comes then is credited to the last decision it took.
 ///

@@ -22,6 +22,10 @@ struct PolicySignature {
   std::vector<ControlInfo> controls{};
   NetworkPlan policy{};  ///< of the policy network
   NetworkPlan value{};   ///< of the value network; without columns if the policy network's last output is the value
+  NetworkPlan credit{};  ///< of the network behind a counterfactual baseline; without columns if there is none
+  /// What the value and the credit network read if they see more than the policy; the value network reads as many of
+  /// these as it has columns. Else empty.
+  std::vector<std::string> seen{};
   bool operator==(const PolicySignature&) const = default;
 
   void store(TensorFile& file) const;
@@ -66,7 +70,9 @@ class Policy {
   /// Controls drawn from the policy's distribution.
   void decide(std::span<const float> senses, std::span<float> controls, RandomStream& random,
               std::span<float> memory = {});
-  /// The value network's estimate of the return still to come, one per row.
+  /// Whether it can tell values: not if the value network saw in training what others sensed.
+  bool knows_values() const noexcept { return signature().seen.empty(); }
+  /// The value network's estimate of the return still to come, one per row. Throws Error (usage) if there is none.
   void values(std::span<const float> senses, std::span<float> values, std::span<float> memory = {});
   /// What it may decide: per row `odds_of(controls)` numbers, control by control. Remembers as `decide` does; `values`
   /// keeps a memory of its own in the same numbers.

@@ -1,0 +1,143 @@
+#include <algorithm>
+
+#include "trainee.hpp"
+
+// What was played is valued: by what is sensed, or where networks see others, once everyone has decided.
+
+namespace zithercraft {
+
+void Trainee::show(std::size_t role, std::size_t lane_row, std::span<float> inputs, Room& room) const {
+  if (!sees_others()) {
+    normaliser_.apply(ground_.lanes.observation(role, lane_row), inputs);
+    return;
+  }
+  const std::size_t seats = ground_.lanes.seats(role);
+  const auto played = static_cast<std::size_t>(std::find(roles_.begin(), roles_.end(), role) - roles_.begin());
+  team_.show(ground_, played, lane_row / seats, lane_row % seats, normaliser_, room.team.span());
+  std::copy_n(room.team.begin(), team_.value_columns(), inputs.begin());
+}
+
+Judgement<float> Trainee::judge_values(std::span<const float> inputs, std::size_t rows, Room& room) const {
+  const Sequences<float> all{1, rows, inputs, {}, room.memory.span()};
+  if (nets_.shared) return judge_policy(nets_, numbers(), all, room.loss.nets);
+  Judgement<float> said;
+  judge_value(nets_, numbers(), all, room.loss.nets, said);
+  return said;
+}
+
+void Trainee::judge_together(std::size_t stretch, std::size_t time, std::size_t worker) {
+  const Group& group = groups_[stretch];
+  if (!sees_others() || group.rows == 0) return;
+  Rollout& r = rollout_;
+  Room& room = rooms_[worker];
+  const std::size_t first = group.sample(time, 0);
+  for (const Block& block : group.blocks) {
+    const std::size_t seats = ground_.lanes.seats(block.role);
+    const auto played = static_cast<std::size_t>(std::find(roles_.begin(), roles_.end(), block.role) - roles_.begin());
+    for (std::size_t i = 0; i < block.rows; ++i) {
+      const std::size_t sample = first + block.place + i, lane_row = block.first_row + i;
+      show(block.role, lane_row, r.value_inputs.span().subspan(sample * r.value_stride, r.value_stride), room);
+      if (!nets_.credits) continue;
+      team_.show_decisions(ground_, played, lane_row / seats, lane_row % seats, room.team.span());
+      std::copy_n(room.team.begin(), team_.credit_columns(), r.credit_inputs.begin() + sample * r.credit_stride);
+    }
+  }
+  team_.note(ground_, stretch);
+
+  const auto inputs = [&](AlignedBuffer<float>& all, std::size_t stride) {
+    return std::span<const float>(all.span().subspan(first * stride, group.rows * stride));
+  };
+  fetch_memory(group, room);
+  Judgement<float> said = judge_values(inputs(r.value_inputs, r.value_stride), group.rows, room);
+  for (const Block& block : group.blocks) keep_memory(block.own_row, block.rows, block.place, group.rows, room);
+  for (std::size_t row = 0; row < group.rows; ++row)
+    r.value[first + row] = value_scale_.to_value(said.value(row));
+  if (!nets_.credits) return;
+  Sequences<float> rows{1, group.rows, {}, {}, room.memory.span()};
+  rows.credit_inputs = inputs(r.credit_inputs, r.credit_stride);
+  judge_credit(nets_, numbers(), rows, room.loss.nets, said);
+  const std::size_t outputs = nets_.credit.outputs();
+  for (std::size_t row = 0; row < group.rows; ++row) {
+    const auto of_row = said.credits.subspan(row * said.credit_stride, outputs);
+    float mean = outputs > 1 ? 0.0f : of_row[0];
+    for (std::size_t c = 0; outputs > 1 && c < outputs; ++c) mean += room.odds[row * outputs + c] * of_row[c];
+    r.expected[first + row] = value_scale_.to_value(mean);
+  }
+}
+
+float Trainee::value_of(std::size_t role, std::size_t lane_row, std::size_t own_row, Room& room) const {
+  fetch_memory(own_row, 1, 0, 1, room);
+  show(role, lane_row, room.value_inputs.span(), room);
+  return value_scale_.to_value(judge_values(room.value_inputs.span(), 1, room).value(0));
+}
+
+void Trainee::note(std::size_t stretch, std::size_t lane, std::size_t time, std::size_t worker) {
+  const Group& group = groups_[stretch];
+  Rollout& r = rollout_;
+  const Lanes& lanes = ground_.lanes;
+  const Outcome outcome = lanes.outcome(lane);
+  for (const Block& block : group.blocks) {
+    const std::size_t seats = lanes.seats(block.role);
+    for (std::size_t seat = 0; seat < seats; ++seat) {
+      const std::size_t lane_row = lane * seats + seat, i = lane_row - block.first_row;
+      const std::size_t sample = group.sample(time, block.place + i);
+      r.reward[sample] = lanes.rewards(block.role)[lane_row];
+      r.ended[sample] = outcome == Outcome::running ? 0 : 1;
+      r.next_value[sample] =
+          outcome == Outcome::cutoff ? value_of(block.role, lane_row, block.own_row + i, rooms_[worker]) : 0.0f;
+      if (time + 1 < r.horizon) r.begins[group.sample(time + 1, block.place + i)] = r.ended[sample];
+    }
+    if (outcome != Outcome::running) forget(block, lane);
+  }
+}
+
+// The value of what follows each decision: that of the next one, or at the rollout's end of what is sensed now.
+void Trainee::value_what_follows(const Group& group, Room& room) {
+  Rollout& r = rollout_;
+  fetch_memory(group, room);
+  for (const Block& block : group.blocks)
+    for (std::size_t i = 0; i < block.rows; ++i)
+      show(block.role, block.first_row + i, room.value_inputs.span().subspan((block.place + i) * value_stride()), room);
+  const auto said = judge_values(room.value_inputs.span(), group.rows, room);
+  for (std::size_t row = 0; row < group.rows; ++row) {
+    const std::size_t last = group.sample(r.horizon - 1, row);
+    if (r.ended[last] == 0) r.next_value[last] = value_scale_.to_value(said.value(row));
+    for (std::size_t t = 0; t + 1 < r.horizon; ++t) {
+      const std::size_t s = group.sample(t, row);
+      if (r.ended[s] == 0) r.next_value[s] = r.value[group.sample(t + 1, row)];
+    }
+  }
+}
+
+SampleSums Trainee::sums_of(const Group& group) const {
+  SampleSums sums;
+  const Rollout& r = rollout_;
+  for (std::size_t s = group.first_sample; s < group.first_sample + group.rows * r.horizon; ++s) {
+    if ((r.counts[s] & learns_policy) == 0) continue;
+    const auto a = static_cast<double>(r.advantage[s]), t = static_cast<double>(r.target[s]);
+    sums.count += 1.0;
+    sums.advantage += a;
+    sums.advantage_square += a * a;
+    sums.target += t;
+    sums.target_square += t * t;
+  }
+  return sums;
+}
+
+// Advantages are what a decision brought beside what its moment was worth. Here they become what it brought beside what
+// the others' decisions led to expect.
+void Trainee::compare_with_baseline(const Group& group) {
+  Rollout& r = rollout_;
+  for (std::size_t s = group.first_sample; s < group.first_sample + group.rows * r.horizon; ++s)
+    r.advantage[s] += r.value[s] - r.expected[s];
+}
+
+void Trainee::end_rollout(std::size_t stretch, std::size_t worker) {
+  const Group& group = groups_[stretch];
+  if (group.rows > 0) value_what_follows(group, rooms_[worker]);
+  estimate_advantages(rollout_, group, settings_.discount, settings_.trace_decay, settings_.baseline);
+  if (nets_.credits) compare_with_baseline(group);
+  group_sums_[stretch] = sums_of(group);
+}
+
+}  // namespace zithercraft
