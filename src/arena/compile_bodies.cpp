@@ -197,6 +197,7 @@ void ArenaCompiler::add_launchers(const BodySpec& spec, std::size_t number, std:
     data.swing = static_cast<float>(exact::radians(launcher.swing));
     data.life = std::max<std::uint32_t>(1, ticks(launcher.life));
     data.reload = ticks(launcher.reload);
+    data.push = static_cast<float>(launcher.push);
     data.shots = static_cast<std::size_t>(launcher.in_flight);
     plan_.launchers.push_back(std::move(data));
   }
@@ -317,6 +318,15 @@ void ArenaCompiler::link_launchers() {
     const std::string where = plan_.paths[launcher.first_shot];
     const Touchy touch = touchy(spec.effects, spec.kills, where);
     for (std::size_t i = 0; i < launcher.shots; ++i) plan_.touchy[launcher.first_shot + i] = touch;
+    if (spec.costs) {
+      for (std::size_t m = 0; m < plan_.meters.size(); ++m)
+        if (plan_.meters[m].body == launcher.body && plan_.meter_names[plan_.meters[m].name] == spec.costs->meter)
+          launcher.cost_meter = m;
+      if (launcher.cost_meter == nowhere)
+        throw Error(Fault::spec, "the body has no meter '" + spec.costs->meter + "'", where + ".costs.meter",
+                    advice(spec.costs->meter, plan_.meter_names));
+      launcher.cost = static_cast<float>(spec.costs->amount);
+    }
     launcher.targets = tag_mask(spec.targets, where + ".targets");
     for (std::size_t e = 0; e < plan_.posed; ++e)
       if (plan_.entities[e].kind != EntityKind::shot && e != launcher.body &&

@@ -25,6 +25,12 @@ class Shots {
     std::size_t free = 0;
     while (free < launcher_.shots && s_.present[launcher_.first_shot + free] != 0) ++free;
     if (free == launcher_.shots) return;
+    if (launcher_.cost_meter != nowhere) {
+      const MeterData& meter = t_.plan.meters[launcher_.cost_meter];
+      float& change = t_.memory.meter_change[launcher_.cost_meter];
+      if (s_.meters[launcher_.cost_meter] + change < meter.low + launcher_.cost) return;
+      change -= launcher_.cost;
+    }
     s_.ready_at[number_] = s_.header->tick + launcher_.reload;
     const std::size_t shot = launcher_.first_shot + free, body = launcher_.body;
     double bearing = static_cast<double>(s_.heading[body]);
@@ -90,13 +96,23 @@ class Shots {
     const std::size_t shot = launcher_.first_shot + i;
     if (met >= 0) {
       report(EventKind::hit, shot, met, speed);
-      if (static_cast<std::size_t>(met) < t_.plan.bodies) affect(t_, static_cast<std::size_t>(met), shot, Dose::once);
+      if (static_cast<std::size_t>(met) < t_.plan.bodies) strike(static_cast<std::size_t>(met), shot, speed);
     }
     if (met < 0 && s_.header->tick < s_.ends_at[shot - t_.plan.bodies]) return;
     for (std::size_t k = 0; k < launcher_.target_list.size(); ++k)
       if (closest(i)[k] < std::numeric_limits<float>::max())
         report(EventKind::pass, shot, static_cast<std::int32_t>(launcher_.target_list[k]), closest(i)[k]);
     s_.present[shot] = 0;
+  }
+
+  void strike(std::size_t body, std::size_t shot, float speed) {
+    if (launcher_.push > 0.0f && speed > 0.0f) {
+      const float change = launcher_.push * t_.plan.body[body].inverse_mass / speed;
+      s_.vx[body] += change * s_.vx[shot];
+      s_.vy[body] += change * s_.vy[shot];
+      if (t_.plan.heights.used) s_.vz[body] += change * s_.vz[shot];
+    }
+    affect(t_, body, shot, Dose::once);
   }
 
   void fly_in_space(std::size_t i) {

@@ -80,6 +80,34 @@ void report_zones(const Tick& t) {
   }
 }
 
+namespace {
+
+bool reaches(const ArenaPlan& plan, const StateArrays& s, std::size_t body, std::size_t item) {
+  if (((plan.item[item - plan.first_item].collectors >> plan.tag_of[body]) & 1u) == 0) return false;
+  const Vec d{s.x[item] - s.x[body], s.y[item] - s.y[body]};
+  const float reach = plan.bounds[body] + plan.bounds[item];
+  return dot(d, d) <= reach * reach && overlap(band_of(plan, s, body), band_of(plan, s, item)) &&
+         gap_between(core_of(plan.shapes[body], s.pose(body)), core_of(plan.shapes[item], s.pose(item))).distance <=
+             0.0f;
+}
+
+void collect(const Tick& t, std::size_t body, std::size_t item, float share) {
+  t.events.push(event(t, EventKind::collect, body, item, share));
+  affect(t, body, item, Dose::once);
+}
+
+// Whether enough are at an item that takes several; then all of them collect it.
+bool collected_together(const Tick& t, std::size_t item, const ItemData& data) {
+  const auto is_at = [&](std::size_t body) { return t.s.present[body] != 0 && reaches(t.plan, t.s, body, item); };
+  const auto count = static_cast<std::size_t>(std::count_if(t.plan.active.begin(), t.plan.active.end(), is_at));
+  if (count < data.together) return false;
+  for (const std::size_t body : t.plan.active)
+    if (is_at(body)) collect(t, body, item, data.worth / static_cast<float>(count));
+  return true;
+}
+
+}  // namespace
+
 void collect_items(const Tick& t) {
   const ArenaPlan& plan = t.plan;
   StateArrays& s = t.s;
@@ -97,18 +125,15 @@ void collect_items(const Tick& t) {
       }
       if (any == 0) continue;
       for (std::size_t i = first; i < stop && s.present[body] != 0; ++i) {
-        if (s.present[i] == 0) continue;
+        if (s.present[i] == 0 || !reaches(plan, s, body, i)) continue;
         const ItemData& item = plan.item[i - plan.first_item];
-        if (((item.collectors >> plan.tag_of[body]) & 1u) == 0) continue;
-        const Vec d{s.x[i] - x, s.y[i] - y};
-        const float reach = bound + plan.bounds[i];
-        if (dot(d, d) > reach * reach || !overlap(band_of(plan, s, body), band_of(plan, s, i))) continue;
-        if (gap_between(core_of(plan.shapes[body], s.pose(body)), core_of(plan.shapes[i], s.pose(i))).distance > 0.0f)
-          continue;
+        if (item.together > 1) {
+          if (!collected_together(t, i, item)) continue;
+        } else {
+          collect(t, body, i, item.worth);
+        }
         s.present[i] = 0;
         if (plan.returns[i].after > 0) s.back_at[i] = s.header->tick + plan.returns[i].after;
-        t.events.push(event(t, EventKind::collect, body, i, item.worth));
-        affect(t, body, i, Dose::once);
       }
     }
   }

@@ -115,6 +115,9 @@ struct LauncherData {
   float lowest = 0.0f, highest = 0.0f;  // radians above where the body looks
   float muzzle = 0.0f, fall = 0.0f;     // metres above the foot; m/s per tick
   std::uint32_t life = 1, reload = 0;   // ticks
+  float push = 0.0f;                    // kg m/s
+  std::size_t cost_meter = nowhere;     // number of the meter that a launch uses up
+  float cost = 0.0f;
   std::uint64_t targets = 0;            // tags
   std::vector<std::size_t> target_list{};
 };
@@ -122,6 +125,7 @@ struct LauncherData {
 struct ItemData {
   std::uint64_t collectors = 0;  // tags
   float worth = 1.0f;
+  std::size_t together = 1;
 };
 
 struct RiverData {

@@ -147,6 +147,12 @@ void describe(V& v, Wanderer& s) {
 }
 
 template <class V>
+void describe(V& v, Cost& s) {
+  v("meter", s.meter, needed());
+  v("amount", s.amount, positive());
+}
+
+template <class V>
 void describe(V& v, Launcher& s) {
   v("name", s.name, needed());
   v("tag", s.tag);
@@ -158,6 +164,8 @@ void describe(V& v, Launcher& s) {
   v("rise", s.rise, between(-90, 90));
   v("muzzle", s.muzzle, at_least(0));
   v("gravity", s.gravity, at_least(0));
+  v("push", s.push, at_least(0));
+  v("costs", s.costs);
   v("in_flight", s.in_flight, between(1, 64));
   v("targets", s.targets);
   v("effects", s.effects);
@@ -239,6 +247,7 @@ void describe(V& v, ItemSpec& s) {
   v("height", s.height, positive());
   v("worth", s.worth);
   v("collectors", s.collectors);
+  v("together", s.together, between(1, 64));
   v("effects", s.effects);
   v("returns", s.returns);
   v("place", s.place);

@@ -82,6 +82,17 @@ struct MatchCommand {
   int run() const;
 };
 
+struct ConductCommand {
+  std::vector<std::string> players, set, draw;
+  std::string game, png, all, seat, others;
+  std::int64_t episodes = 200;
+  std::uint64_t seed = 0;
+  std::size_t threads = 0;
+  double square = 4.0;
+  bool sampled = false, json = false, quiet = false;
+  int run() const;
+};
+
 struct LadderCommand {
   std::string run_folder, png;
   std::int64_t episodes = 200;

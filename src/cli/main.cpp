@@ -119,6 +119,16 @@ void add_trials(CLI::App& sub, TrialFlags& flags) {
       ->check(CLI::Range(1, 10'000'000));
 }
 
+// Who plays, as several commands ask for it.
+template <class Command>
+void add_players(CLI::App& sub, Command& c) {
+  sub.add_option("PLAYER", c.players, "script, random, a run, RUN:CHECKPOINT, a checkpoint's file or a replay");
+  sub.add_option("--all", c.all, "Every kept checkpoint of this run is a player");
+  sub.add_option("--game", c.game, "The game (default: that of the first player that has one)");
+  sub.add_option("--set", c.set, "KEY=VALUE: a key of the game")->allow_extra_args(false);
+  sub.add_flag("--sampled", c.sampled, "Draw decisions at their odds instead of the likeliest");
+}
+
 void add_studies(CLI::App& app, int& status) {
   add<CompareCommand>(
       app, "compare", "Compare runs and studies: success, chance of improvement, decisions to a bar", status,
@@ -134,15 +144,27 @@ void add_studies(CLI::App& app, int& status) {
         add_threads(sub, c.threads);
         add_quiet(sub, c.quiet);
       });
+  add<ConductCommand>(
+      app, "conduct", "Tell how players behave, or how the others do when somebody else takes a seat", status,
+      [](CLI::App& sub, ConductCommand& c) {
+        add_players(sub, c);
+        sub.add_option("--seat", c.seat, "ROLE or ROLE:2: the players take this seat in turn, all others are watched");
+        sub.add_option("--others", c.others, "Who plays the watched seats (default: script, or at random)");
+        add_episodes(sub, c.episodes, c.seed, "Episodes for each player; of a replay those that it holds");
+        sub.add_option("--square", c.square, "Metres along the squares that places are counted in")
+            ->check(CLI::PositiveNumber)
+            ->capture_default_str();
+        sub.add_option("--png", c.png, "Draw what differs, or how it changed, into this file (.png or .svg); needs gnuplot");
+        sub.add_option("--draw", c.draw, "A measure to draw (default: all; of many checkpoints the events that change most)")
+            ->allow_extra_args(false)
+            ->needs("--png");
+        add_threads(sub, c.threads);
+        add_quiet(sub, c.quiet);
+      });
   add<MatchCommand>(app, "match", "Play trained, scripted, random or recorded players against each other", status,
                     [](CLI::App& sub, MatchCommand& c) {
-                      sub.add_option("PLAYER", c.players,
-                                     "script, random, a run, RUN:CHECKPOINT, a checkpoint's file or a replay");
-                      sub.add_option("--all", c.all, "Every kept checkpoint of this run is a player");
-                      sub.add_option("--game", c.game, "The game (default: that of the first player that has one)");
-                      sub.add_option("--set", c.set, "KEY=VALUE: a key of the game")->allow_extra_args(false);
+                      add_players(sub, c);
                       add_episodes(sub, c.episodes, c.seed, "Episodes for each two, and again with sides swapped");
-                      sub.add_flag("--sampled", c.sampled, "Draw decisions at their odds instead of the likeliest");
                       sub.add_flag("--by-return", c.by_return, "Cut off, the greater return wins; else nobody");
                       sub.add_option("--replays", c.replays, "Keep the most telling episodes in this folder");
                       sub.add_option("--png", c.png, "Draw the table into this file (.png or .svg); needs gnuplot");

@@ -2,7 +2,7 @@
 
 #include "../study/interval_text.hpp"
 #include "commands.hpp"
-#include "games.hpp"
+#include "players.hpp"
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/show/figures.hpp"
@@ -10,13 +10,6 @@
 
 namespace zithercraft::cli {
 namespace {
-
-GameSpec game_of(const MatchCommand& c, const std::vector<Player>& players) {
-  if (!c.game.empty()) return find_game(c.game, c.set);
-  for (const Player& player : players)
-    if (auto game = player.game()) return with_assignments(*game, c.set);
-  throw Error(Fault::usage, "no player says which game is played", "match", "give --game GAME");
-}
 
 void print_table(const MatchTable& t) {
   fmt::print("{}: {} episodes of seed {} in each seating, {} decisions, {}; 95% intervals\n\n", t.game,
@@ -61,11 +54,9 @@ void print_table(const MatchTable& t) {
 }  // namespace
 
 int MatchCommand::run() const {
-  std::vector<Player> list;
-  if (!all.empty()) list = checkpoint_players(Run::open(all));
-  for (const std::string& name : players) list.push_back(Player::find(name));
+  const std::vector<Player> list = find_players(all, players);
   ProgressLine line(quiet);
-  const MatchTable table = play_matches(game_of(*this, list), list,
+  const MatchTable table = play_matches(game_of(list, game, set), list,
                                         {.episodes = episodes,
                                          .seed = seed,
                                          .decisions = sampled ? Decisions::sampled : Decisions::greedy,

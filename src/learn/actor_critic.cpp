@@ -9,6 +9,7 @@ template <class Scalar>
 ActorCritic<Scalar>::ActorCritic(Heads heads_, const NetworkPlan& policy_, const NetworkPlan& value_,
                                  const NetworkPlan& credit_)
     : heads(std::move(heads_)), policy(policy_), shared(value_.columns == 0), credits(credit_.columns > 0) {
+  guesses = !shared && policy_.outputs > heads.outputs();
   if (!shared) value = Network<Scalar>(value_);
   if (credits) credit = Network<Scalar>(credit_);
   constexpr std::size_t step = AlignedBuffer<Scalar>::alignment / sizeof(Scalar);
@@ -177,6 +178,11 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
                                           static_cast<Scalar>(batch.value[i]), value_clip);
     value_gradient[i * said.value_stride] = value_weight * slope;
     sums.value += static_cast<double>(cost);
+    if (nets.guesses) {
+      const Scalar off = said.row(i, width + 1)[width] - static_cast<Scalar>(batch.target[i]);
+      policy_gradient[i * said.output_stride + width] = value_weight * off;
+      sums.guess += static_cast<double>(off * off / 2);
+    }
     if (!nets.credits || (teaches & learns_policy) == 0) continue;
     const std::size_t at =
         i * said.credit_stride + nets.credit_output(batch.decisions.subspan(i * controls, controls));

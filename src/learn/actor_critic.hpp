@@ -13,7 +13,8 @@ namespace zithercraft {
 
 /// A policy and the networks that judge it in training, with their parameters in one flat array: policy, spreads of
 /// dials, value, credit. Without a value network the policy network's last output is the value. The value and the credit
-/// network may read other inputs than the policy.
+/// network may read other inputs than the policy; the policy network may then guess the value beside them, from its own
+/// inputs: what it has to know for that serves its decisions.
 ///
 /// The credit network predicts the return from the senses and the decisions of others: one output for each combination
 /// of own choices, or one alone, which then is the mean over all own decisions.
@@ -23,12 +24,12 @@ template <class Scalar>
 struct ActorCritic {
   Heads heads;
   Network<Scalar> policy, value, credit;
-  bool shared = false, credits = false;
+  bool shared = false, guesses = false, credits = false;
   std::size_t spread_offset = 0, value_offset = 0, credit_offset = 0, parameters = 0, prepared = 0;
 
   ActorCritic() = default;
-  /// The policy plan's outputs are those of the heads, and one more if the value plan has no columns. There is a credit
-  /// network if its plan has columns.
+  /// The policy plan's outputs are those of the heads, and one more if the value plan has no columns or the policy
+  /// network guesses the value. There is a credit network if its plan has columns.
   ActorCritic(Heads heads, const NetworkPlan& policy, const NetworkPlan& value, const NetworkPlan& credit = {});
 
   template <class T>
@@ -147,10 +148,11 @@ struct Batch {
 
 /// Sums over samples.
 struct LossSums {
-  double policy = 0.0, value = 0.0, credit = 0.0, entropy = 0.0, kl = 0.0, clipped = 0.0;
+  double policy = 0.0, value = 0.0, guess = 0.0, credit = 0.0, entropy = 0.0, kl = 0.0, clipped = 0.0;
   LossSums& operator+=(const LossSums& other) {
     policy += other.policy;
     value += other.value;
+    guess += other.guess;
     credit += other.credit;
     entropy += other.entropy;
     kl += other.kl;
@@ -173,8 +175,8 @@ struct LossRoom {
 ///
 /// Loss of a sample: -min(r A, clip(r) A) - entropy_weight H + value_weight (V - target)^2 / 2, where r is the ratio of
 /// the decision's probability now to that when it was taken; the plain objective has -A log(probability) for the first
-/// part. The credit network's loss is (Q - target)^2 / 2 for the output that speaks of the decision, with the value's
-/// weight. With a value clip the larger of two squares counts, the other one's V being kept within `value_clip` of what
+/// part. The credit network's loss is (Q - target)^2 / 2 for the output that speaks of the decision, and that of the
+/// policy network's guess is the like, with the value's weight. With a value clip the larger of two squares counts, the other one's V being kept within `value_clip` of what
 /// was predicted when the decision was taken.
 template <class Scalar>
 LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Batch<Scalar>& batch,

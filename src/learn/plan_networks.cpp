@@ -67,10 +67,9 @@ std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PpoSet
                              static_cast<std::size_t>(settings.crowd_queries)});
   const std::size_t outputs = Heads(role.controls, role.columns).outputs();
   NetworkPlan policy = plan, value = plan;
-  const bool share = settings.share && settings.value_sees == Sight::own;
   policy.hidden = widths(settings.policy_layers);
-  policy.outputs = outputs + (share ? 1 : 0);
-  if (share) return {policy, {}};
+  policy.outputs = outputs + (settings.share ? 1 : 0);
+  if (settings.share && settings.value_sees == Sight::own) return {policy, {}};
   value.hidden = widths(settings.value_layers);
   value.outputs = 1;
   return {policy, value};

@@ -101,9 +101,12 @@ Trainee::Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettin
       memory_(playable_rows(ground, roles_) * memory_each()) {
   loss_ = {settings.objective, settings.clip, settings.entropy_weight, settings.value_weight, settings.value_clip};
   RandomStream random(seed(), 0, 0, Purpose::initialise);
-  nets_.policy.initialise(nets_.policy_part(parameters_.span()), random, 0.01);
-  if (!nets_.shared) nets_.value.initialise(nets_.value_part(parameters_.span()), random, 1.0);
-  if (nets_.credits) nets_.credit.initialise(nets_.credit_part(parameters_.span()), random, 1.0);
+  // All begin near 0: nothing is preferred, and no moment seems better than another. Values of random networks would
+  // teach the policy at once to go where they happen to be high.
+  constexpr double last_gain = 0.01;
+  nets_.policy.initialise(nets_.policy_part(parameters_.span()), random, last_gain);
+  if (!nets_.shared) nets_.value.initialise(nets_.value_part(parameters_.span()), random, last_gain);
+  if (nets_.credits) nets_.credit.initialise(nets_.credit_part(parameters_.span()), random, last_gain);
   const auto spread = nets_.spread_part(parameters_.span());
   std::fill(spread.begin(), spread.end(), static_cast<float>(std::log(settings.first_spread)));
   parameters_changed();

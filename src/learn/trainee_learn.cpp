@@ -32,11 +32,9 @@ void Trainee::prepare_samples(ImproveReport& report) {
     // The last ten rollouts' worth of returns tell the scale: returns grow as the policy learns.
     const auto change =
         value_scale_.fold(n, target_mean, std::max(0.0, target_variance), 10.0 * static_cast<double>(samples()));
-    if (nets_.shared) {
+    if (nets_.shared || nets_.guesses)
       change_output(nets_.policy.parts(), nets_.policy_part(parameters_.span()), nets_.heads.outputs(), change);
-    } else {
-      change_output(nets_.value.parts(), nets_.value_part(parameters_.span()), 0, change);
-    }
+    if (!nets_.shared) change_output(nets_.value.parts(), nets_.value_part(parameters_.span()), 0, change);
     for (std::size_t output = 0; nets_.credits && output < nets_.credit.outputs(); ++output)
       change_output(nets_.credit.parts(), nets_.credit_part(parameters_.span()), output, change);
     parameters_changed();

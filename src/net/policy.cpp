@@ -64,7 +64,8 @@ Policy Policy::from(const TensorFile& file) {
   w->signature = PolicySignature::from(file);
   const auto& s = w->signature;
   w->heads = Heads(s.controls, s.columns);
-  w->shared = s.value.columns == 0;
+  // Of a value network that saw what others sensed there is no use here; the policy network may guess the value too.
+  w->shared = s.value.columns == 0 || s.policy.outputs > w->heads.outputs();
   const auto fetch = [&](const std::string& prefix, const NetworkPlan& plan, Network<float>& net,
                          AlignedBuffer<float>& parameters, AlignedBuffer<float>& prepared) {
     net = Network<float>(plan);
@@ -97,6 +98,7 @@ Policy& Policy::operator=(Policy other) noexcept {
 Policy::~Policy() = default;
 
 const PolicySignature& Policy::signature() const noexcept { return weights_->signature; }
+bool Policy::knows_values() const noexcept { return weights_->shared || weights_->own_value(); }
 
 std::size_t Policy::memory() const noexcept { return weights_->policy.memory_stride() + weights_->value_memory(); }
 

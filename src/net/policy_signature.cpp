@@ -28,8 +28,10 @@ std::string list_difference(const std::string& what, const std::vector<Item>& wa
 
 bool fits(const PolicySignature& s) {
   const bool shared = s.value.columns == 0;
-  const std::size_t outputs = Heads(s.controls, s.columns).outputs() + (shared ? 1 : 0);
-  if (s.policy.columns != s.columns.size() || s.policy.outputs != outputs) return false;
+  const std::size_t outputs = Heads(s.controls, s.columns).outputs();
+  const bool guesses = s.policy.outputs == outputs + 1;
+  if (s.policy.columns != s.columns.size() || (s.policy.outputs != outputs && !guesses)) return false;
+  if (guesses != shared && s.seen.empty()) return false;
   if (!shared && s.value.outputs != 1) return false;
   if (s.seen.empty()) return (shared || s.value.columns == s.columns.size()) && s.credit.columns == 0;
   return s.value.columns > s.columns.size() && s.value.columns <= s.seen.size() &&

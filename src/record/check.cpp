@@ -11,15 +11,6 @@ bool same_bits(std::span<const T> a, std::span<const T> b) {
   return a.size() == b.size() && std::memcmp(a.data(), b.data(), a.size_bytes()) == 0;
 }
 
-// The state block begins with the key it was made from: seed, then lane and episode.
-EpisodeKey key_of(const Moment& start) {
-  EpisodeKey key;
-  std::memcpy(&key.seed, start.state.data(), sizeof key.seed);
-  std::memcpy(&key.lane, start.state.data() + 8, sizeof key.lane);
-  std::memcpy(&key.episode, start.state.data() + 12, sizeof key.episode);
-  return key;
-}
-
 // The name of the state's first field that differs.
 std::string differing_field(const Arena& arena, std::span<const std::byte> a, std::span<const std::byte> b) {
   const auto at = static_cast<std::size_t>(std::mismatch(a.begin(), a.end(), b.begin()).first - a.begin());
@@ -68,7 +59,7 @@ ReplayCheck check_replay(const std::filesystem::path& path) {
     for (std::uint32_t d = 0; d < replay.episodes()[e].moments; ++d) {
       const Moment& recorded = replay.moment(e, d);
       if (d == 0) {
-        lanes.begin(0, key_of(recorded));
+        lanes.begin(0, episode_key(recorded));
       } else {
         if (lanes.outcome(0) != Outcome::running) {
           result.difference =

@@ -194,6 +194,15 @@ struct Replay::State {
   }
 };
 
+// The state block begins with the key it was made from: seed, then lane and episode.
+EpisodeKey episode_key(const Moment& start) {
+  EpisodeKey key;
+  std::memcpy(&key.seed, start.state.data(), sizeof key.seed);
+  std::memcpy(&key.lane, start.state.data() + 8, sizeof key.lane);
+  std::memcpy(&key.episode, start.state.data() + 12, sizeof key.episode);
+  return key;
+}
+
 Replay::Replay(const std::filesystem::path& path) : state_(std::make_unique<State>()) {
   State& s = *state_;
   s.source = path.string();

@@ -7,6 +7,7 @@
 
 #include "program.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/text.hpp"
 
 namespace zithercraft {
 namespace {
@@ -256,6 +257,76 @@ HeatFigure figure_of(const MatchTable& table) {
   for (const Pairing& m : table.pairings) {
     put(m.a, m.b, m.share);
     put(m.b, m.a, {1.0 - m.share.mean, 1.0 - m.share.high, 1.0 - m.share.low});
+  }
+  return figure;
+}
+
+namespace {
+
+std::vector<std::size_t> numbers_of(const ConductTable& table, const std::vector<std::string>& measures) {
+  std::vector<std::size_t> list;
+  for (const std::string& name : measures) {
+    const auto found = std::find(table.measures.begin(), table.measures.end(), name);
+    if (found == table.measures.end())
+      throw Error(Fault::usage, "nothing called '" + name + "' was measured", "figure", advice(name, table.measures));
+    list.push_back(static_cast<std::size_t>(found - table.measures.begin()));
+  }
+  return list;
+}
+
+std::vector<std::size_t> events_that_change_most(const ConductTable& table, std::size_t most) {
+  std::vector<std::pair<double, std::size_t>> by_change;  // how far the means go, negative, and which measure
+  for (std::size_t m = table.first_event; m < table.measures.size(); ++m) {
+    const auto [low, high] = std::minmax_element(
+        table.rows.begin(), table.rows.end(),
+        [&](const ConductRow& a, const ConductRow& b) { return a.values[m].mean < b.values[m].mean; });
+    by_change.emplace_back(low->values[m].mean - high->values[m].mean, m);
+  }
+  std::sort(by_change.begin(), by_change.end());
+  std::vector<std::size_t> list;
+  for (std::size_t i = 0; i < std::min(most, by_change.size()); ++i) list.push_back(by_change[i].second);
+  return list;
+}
+
+}  // namespace
+
+IntervalFigure figure_of(const ConductTable& table, const std::vector<std::string>& measures) {
+  const ConductRow &first = table.rows.at(0), &second = table.rows.at(1);
+  const std::string one = short_name(first.player), other = short_name(second.player);
+  const std::string what = table.options.seat.empty() ? other + " compared with " + one
+                                                      : "the others, when " + table.options.seat + " is played by " +
+                                                            other + " instead of " + one;
+  IntervalFigure figure{.title = table.game + ": " + what + " (beside it, means of both)",
+                        .x_label = "difference, in spreads over episodes",
+                        .mark = 0.0};
+  std::vector<std::size_t> list = numbers_of(table, measures);
+  for (std::size_t m = 0; measures.empty() && m < table.measures.size(); ++m) list.push_back(m);
+  for (const std::size_t m : list) {
+    const double spread = table.spreads[m];
+    if (!(spread > 0.0)) continue;
+    const Interval& d = second.differences[m];
+    figure.rows.push_back({table.measures[m],
+                           fmt::format("{:.3g}, {:.3g}", first.values[m].mean, second.values[m].mean),
+                           {d.mean / spread, d.low / spread, d.high / spread}});
+  }
+  return figure;
+}
+
+BandFigure course_figure(const ConductTable& table, const std::vector<double>& x,
+                         const std::vector<std::string>& measures) {
+  BandFigure figure{.title = table.game + ": what they do, per seat and episode",
+                    .x_label = "decisions",
+                    .y_label = "mean, 95% interval",
+                    .points = true};
+  for (const std::size_t m : measures.empty() ? events_that_change_most(table, 6) : numbers_of(table, measures)) {
+    BandFigure::Line line{.name = table.measures[m]};
+    for (std::size_t p = 0; p < table.rows.size(); ++p) {
+      line.x.push_back(x.at(p));
+      line.mean.push_back(table.rows[p].values[m].mean);
+      line.low.push_back(table.rows[p].values[m].low);
+      line.high.push_back(table.rows[p].values[m].high);
+    }
+    figure.lines.push_back(std::move(line));
   }
   return figure;
 }

@@ -242,14 +242,29 @@ MatchTable play_matches(const GameSpec& game, const std::vector<Player>& players
   return Tournament(game, players, options).play();
 }
 
+namespace {
+
+// The kept ones, and the last one unless it is among them.
+std::vector<std::pair<std::string, std::int64_t>> kept_checkpoints(const Run& run) {
+  std::vector<std::pair<std::string, std::int64_t>> kept;
+  for (const std::string& name : run.checkpoint_names()) kept.emplace_back(name, decisions_of(name));
+  if (kept.empty() || kept.back().second != run.decisions_done()) kept.emplace_back("last", run.decisions_done());
+  return kept;
+}
+
+}  // namespace
+
 std::vector<Player> checkpoint_players(const Run& run) {
   std::vector<Player> players;
-  for (const std::string& name : run.checkpoint_names())
+  for (const auto& [name, decisions] : kept_checkpoints(run))
     players.push_back(Player::find(run.folder().string() + ":" + name));
-  const auto names = run.checkpoint_names();
-  if (names.empty() || decisions_of(names.back()) != run.decisions_done())
-    players.push_back(Player::find(run.folder().string() + ":last"));
   return players;
+}
+
+std::vector<double> decisions_of_checkpoints(const Run& run) {
+  std::vector<double> list;
+  for (const auto& [name, decisions] : kept_checkpoints(run)) list.push_back(static_cast<double>(decisions));
+  return list;
 }
 
 std::string MatchTable::to_json() const {

@@ -31,8 +31,9 @@ class RecordedPilot : public Pilot {
     auto episodes = std::make_shared<std::vector<Episode>>();
     for (std::size_t e = 0; e < replay.episodes().size(); ++e) {
       Episode& episode = episodes->emplace_back();
+      episode.key = episode_key(replay.moment(e, 0));
       for (std::uint32_t d = 1; d < replay.episodes()[e].moments; ++d)
-        episode.push_back(replay.moment(e, d).roles[there].controls);
+        episode.controls.push_back(replay.moment(e, d).roles[there].controls);
     }
     if (episodes->empty())
       throw Error(Fault::refused, "the replay holds no episode", "role '" + own.name + "'", "record one");
@@ -45,12 +46,12 @@ class RecordedPilot : public Pilot {
   void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
     const Role& own = lanes.game().roles()[role];
     for (std::size_t lane = first; lane < first + count; ++lane) {
-      const Episode& episode = (*episodes_)[lanes.key(lane).episode % episodes_->size()];
+      const auto& controls = recorded_in(lanes.key(lane)).controls;
       const std::size_t decision = lanes.decisions(lane), each = own.controls.size();
       for (std::size_t seat = 0; seat < own.seats.size(); ++seat) {
         const auto out = lanes.control(role, lane * own.seats.size() + seat);
-        if (decision < episode.size()) {
-          std::copy_n(episode[decision].begin() + static_cast<std::ptrdiff_t>(seat * each), each, out.begin());
+        if (decision < controls.size()) {
+          std::copy_n(controls[decision].begin() + static_cast<std::ptrdiff_t>(seat * each), each, out.begin());
         } else {
           std::copy(own.rest.begin(), own.rest.end(), out.begin());
         }
@@ -59,7 +60,16 @@ class RecordedPilot : public Pilot {
   }
 
  private:
-  using Episode = std::vector<std::vector<float>>;  // controls of all seats, decision by decision
+  struct Episode {
+    EpisodeKey key{};
+    std::vector<std::vector<float>> controls{};  // of all seats, decision by decision
+  };
+  const Episode& recorded_in(EpisodeKey key) const {
+    for (const Episode& e : *episodes_)
+      if (e.key.seed == key.seed && e.key.lane == key.lane && e.key.episode == key.episode) return e;
+    return (*episodes_)[key.episode % episodes_->size()];
+  }
+
   std::shared_ptr<const std::vector<Episode>> episodes_;
 };
 
@@ -126,6 +136,10 @@ std::unique_ptr<Pilot> Player::pilot(const Game& game, std::size_t role, Decisio
                 "'" + name_ + "' cannot play the role '" + game.roles()[role].name + "': " + error.problem(),
                 error.where(), error.mend());
   }
+}
+
+std::optional<std::filesystem::path> Player::recording() const {
+  return kind_ == Kind::recording ? std::optional(file_) : std::nullopt;
 }
 
 std::optional<GameSpec> Player::game() const {

@@ -99,6 +99,33 @@ TEST(Items, OnlyForTheirCollectorsAndElsewhereAfterwards) {
   EXPECT_NE(world.pose(pearl).x, 0);
 }
 
+TEST(Items, HeavyOnesTakeSeveralAtOnceWhoShareThem) {
+  ArenaSpec spec{.items = {{.name = "wreck",
+                            .shape = Disc{1},
+                            .worth = 6,
+                            .together = 2,
+                            .returns = Return{.after = 1},
+                            .place = {.region = {0, 4, 0, 4}}}}};
+  spec.bodies = {walker("first", 0, 0), walker("second", 8, 0), walker("third", -8, 0)};
+  World world(spec);
+  const std::size_t wreck = world.arena.posed_count() - 1;
+  world.arena.put(world.state(), 0, 0, 3, 0);
+  world.ticks(10);
+  EXPECT_EQ(count(world, EventKind::collect), 0u) << "one alone cannot";
+  world.arena.put(world.state(), 1, 1, 4, 0);
+  world.arena.put(world.state(), 2, -1, 4, 0);
+  world.ticks(1);
+  ASSERT_EQ(count(world, EventKind::collect), 3u) << "all who are at it";
+  for (const Event& e : world.events) {
+    if (e.kind != EventKind::collect) continue;
+    EXPECT_EQ(e.strength, 2.0f);
+    EXPECT_EQ(e.whom, static_cast<std::int32_t>(wreck));
+  }
+  EXPECT_FALSE(world.arena.present(world.state(), wreck));
+  world.ticks(30);
+  EXPECT_EQ(count(world, EventKind::collect), 6u) << "it is back, and they are still there";
+}
+
 TEST(Meters, DrainGainAndReportTheirBounds) {
   ArenaSpec spec{.zones = {{.name = "spring",
                             .shape = Disc{1},
@@ -208,6 +235,28 @@ TEST(Launchers, AMissReportsHowCloseItCame) {
   EXPECT_EQ(count(world, EventKind::hit), 0u);
   ASSERT_EQ(count(world, EventKind::pass), 1u);
   EXPECT_NEAR(first(world, EventKind::pass)->strength, 8 * std::sin(22.5 * 0.0174532925) - 0.6, 0.01);
+}
+
+TEST(Launchers, ShotsPushWhatTheyHitAndCanCostSomething) {
+  auto spec = battery();
+  spec.bodies[0].motion = Motion::free;
+  spec.bodies[0].meters = {{.name = "fuel", .low = 1, .high = 6}};
+  spec.bodies[0].launchers[0].costs = Cost{.meter = "fuel", .amount = 2};
+  spec.bodies[1].motion = Motion::free;
+  spec.bodies[1].mass = 40;
+  World plain(spec);
+  spec.bodies[0].launchers[0].push = 100;
+  World world(spec);
+  for (World* w : {&plain, &world}) {
+    w->arena.inputs(w->state(), 0)[0] = 1;
+    w->ticks(100);
+    EXPECT_EQ(count(*w, EventKind::launch), 2u) << "four units of fuel are two launches";
+    EXPECT_EQ(w->arena.meter(w->state(), 0, "fuel"), 2);
+  }
+  EXPECT_EQ(plain.pose(1).x, 8);
+  EXPECT_NEAR(world.arena.velocity(world.state(), 1).x, 2 * 100.0 / 40.0, 0.01);
+  spec.bodies[0].launchers[0].costs->meter = "feul";
+  EXPECT_NE(std::string(test::error_of([&] { Arena{spec}; }).what()).find("'fuel'"), std::string::npos);
 }
 
 TEST(Launchers, OnlySoManyShotsAtOnce) {

@@ -27,6 +27,7 @@ const std::vector<Kind> kinds{
     {"OneMemory", true, 6},
     {"Plain", false, 0, {Objective::plain, 0.2, 0.01, 1.0, 0.0}},
     {"Credit", false, 0, {Objective::clipped, 0.2, 0.03, 0.7, 0.0}, true},
+    {"CreditAndGuess", true, 0, {Objective::clipped, 0.2, 0.03, 0.7, 0.0}, true},
     {"ClippedValues", false, 0, {Objective::clipped, 0.2, 0.0, 0.5, 0.4}},
 };
 
@@ -51,9 +52,10 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
   const std::size_t more = kind.credit ? 3 : 0;
   const NetworkPlan value{.columns = columns + more, .hidden = {6, 5}, .memory = kind.memory, .outputs = 1};
   const NetworkPlan credit{.columns = columns + more, .hidden = {5}, .outputs = heads.combinations()};
-  const ActorCritic<double> nets(heads, policy, kind.share ? NetworkPlan{} : value,
+  const ActorCritic<double> nets(heads, policy, kind.share && !kind.credit ? NetworkPlan{} : value,
                                  kind.credit ? credit : NetworkPlan{});
-  EXPECT_EQ(nets.shared, kind.share);
+  EXPECT_EQ(nets.shared, kind.share && !kind.credit);
+  EXPECT_EQ(nets.guesses, kind.share && kind.credit);
   AlignedBuffer<double> p(nets.parameters), prepared(nets.prepared), gradient(nets.parameters),
       inputs(n * nets.policy.input_stride()), memory(sequences * (nets.policy_memory() + nets.value_memory())), before;
   RandomStream random(1, 0, 0, Purpose::user);
@@ -108,7 +110,7 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
   const auto loss = [&] {
     AlignedBuffer<double> unused(nets.parameters);
     const LossSums sums = sums_and_gradient(unused.span());
-    return sums.policy + kind.settings.value_weight * (sums.value + sums.credit) - kind.settings.entropy_weight * sums.entropy;
+    return sums.policy + kind.settings.value_weight * (sums.value + sums.guess + sums.credit) - kind.settings.entropy_weight * sums.entropy;
   };
   const LossSums sums = sums_and_gradient(gradient.span());
   EXPECT_GT(sums.clipped, 5);

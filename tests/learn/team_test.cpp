@@ -218,8 +218,12 @@ TEST(Team, PoliciesPlayAloneAndCannotTellValues) {
   GameSpec spec = test::duck_pond();
   spec.arena.bodies[0].count = 3;
   WorkerPool pool(1);
-  Ppo learner(Game(spec), {.value_sees = Sight::side, .memory = 8, .memory_span = 8, .lanes = 8, .horizon = 8}, 1, 1000,
-              pool);
+  PpoSettings settings{.value_sees = Sight::side, .memory = 8, .memory_span = 8, .lanes = 8, .horizon = 8};
+  Ppo guessing(Game(spec), settings, 1, 1000, pool);
+  update(guessing, 1);
+  EXPECT_TRUE(guessing.policy(0).knows_values()) << "the policy network guesses them";
+  settings.share = false;
+  Ppo learner(Game(spec), settings, 1, 1000, pool);
   update(learner, 1);
   Policy policy = learner.policy(0);
   EXPECT_FALSE(policy.knows_values());

@@ -95,6 +95,13 @@ struct Wanderer {
   bool operator==(const Wanderer&) const = default;
 };
 
+/// What something uses up of a meter of the body that does it.
+struct Cost {
+  std::string meter{};
+  double amount = 1.0;  ///< above 0; it does not happen while the meter holds less above its lower bound
+  bool operator==(const Cost&) const = default;
+};
+
 /// Throws shots ahead of a body.
 ///
 /// Adds inputs to the body, named after the launcher: `<name>.fire` (above a half: launches if reloaded) and, if
@@ -112,6 +119,8 @@ struct Launcher {
   std::array<double, 2> rise{0, 0};    ///< degrees above the level: lowest, highest, -90 to 90
   double muzzle = 0.0;                 ///< metres above the body's foot at which shots begin, at least 0
   double gravity = 1.0;                ///< share of the arena's gravity that a shot feels, at least 0
+  double push = 0.0;                   ///< kg m/s that a shot gives to a free body it hits, along its way, at least 0
+  std::optional<Cost> costs{};         ///< what each launch uses up
   std::int64_t in_flight = 4;          ///< shots that can be under way at once, 1 to 64
   std::vector<std::string> targets{};  ///< tags of things whose closest approach each shot reports
   std::vector<Effect> effects{};       ///< on what a shot hits
@@ -188,6 +197,7 @@ struct ItemSpec {
   std::optional<double> height{};         ///< as for bodies
   double worth = 1.0;                     ///< strength of the `collect` event
   std::vector<std::string> collectors{};  ///< tags of bodies that can collect it; empty for all that move
+  std::int64_t together = 1;  ///< how many of them must be at it at once; all who are share its worth evenly, 1 to 64
   std::vector<Effect> effects{};
   std::optional<Return> returns{};  ///< without it, it does not come back
   Placement place{};

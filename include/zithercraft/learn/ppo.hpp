@@ -46,7 +46,7 @@ struct PpoSettings {
   std::vector<std::int64_t> value_layers{64, 64};   ///< widths of the value network's hidden layers, if it has its own
   Activation activation = Activation::tanh;         ///< of hidden layers
   bool share = true;               ///< the value is one more output of the policy network, which then has both tasks;
-                                   ///< a value network that sees others is always one of its own
+                                   ///< a value network that sees others comes beside that
   Sight value_sees = Sight::own;   ///< more than its own seat: a central critic, which only the training knows
   std::int64_t memory = 0;         ///< numbers that each network remembers from decision to decision, 0 for none
   std::int64_t memory_span = 32;   ///< decisions through which remembering is learned; divides the horizon

@@ -70,8 +70,8 @@ class Policy {
   /// Controls drawn from the policy's distribution.
   void decide(std::span<const float> senses, std::span<float> controls, RandomStream& random,
               std::span<float> memory = {});
-  /// Whether it can tell values: not if the value network saw in training what others sensed.
-  bool knows_values() const noexcept { return signature().seen.empty(); }
+  /// Whether it can tell values: not if only a value network could that saw in training what others sensed.
+  bool knows_values() const noexcept;
   /// The value network's estimate of the return still to come, one per row. Throws Error (usage) if there is none.
   void values(std::span<const float> senses, std::span<float> values, std::span<float> memory = {});
   /// What it may decide: per row `odds_of(controls)` numbers, control by control. Remembers as `decide` does; `values`

@@ -66,6 +66,9 @@ struct Estimates {
   std::span<const float> odds{};    ///< see RoleMoment
 };
 
+/// The keys of the episode that begins with this moment.
+EpisodeKey episode_key(const Moment& start);
+
 /// Writes a replay as it is played. Until `finish`, the file is named "<path>.part" and can be read up to its last
 /// chunk should the program die.
 class ReplayWriter {

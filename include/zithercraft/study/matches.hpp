@@ -67,7 +67,8 @@ struct MatchTable {
 /// cannot be seated against each other; (usage) for fewer than two players.
 MatchTable play_matches(const GameSpec& game, const std::vector<Player>& players, const MatchOptions& options = {});
 
-/// The checkpoints of a run as players, the oldest first.
+/// The checkpoints of a run as players, the oldest first; and after how many decisions each was kept.
 std::vector<Player> checkpoint_players(const Run& run);
+std::vector<double> decisions_of_checkpoints(const Run& run);
 
 }  // namespace zithercraft

@@ -14,8 +14,8 @@
 namespace zithercraft {
 
 /// Somebody who can play, by what people call them: "script", "random", a run's folder, a run's checkpoint as
-/// FOLDER:NAME, a checkpoint's file, or a replay (.zrep) whose recorded controls are played again: an episode of it
-/// for each that is played, from the first on, at rest once it is over.
+/// FOLDER:NAME, a checkpoint's file, or a replay (.zrep) whose recorded controls are played again: in an episode that it
+/// holds those of that one, else an episode of it for each that is played, from the first on; at rest once it is over.
 class Player {
  public:
   /// Throws Error (usage, file) if nothing of the kind is there.
@@ -26,6 +26,8 @@ class Player {
   std::string objection(const Game& game, std::size_t role) const;
   /// Throws Error (refused) with the objection.
   std::unique_ptr<Pilot> pilot(const Game& game, std::size_t role, Decisions decisions, std::uint64_t seed) const;
+  /// The replay, of a recording.
+  std::optional<std::filesystem::path> recording() const;
   /// The game it was trained or recorded in, if it was.
   std::optional<GameSpec> game() const;
 

@@ -1,0 +1,61 @@
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "zithercraft/base/work_count.hpp"
+#include "zithercraft/study/players.hpp"
+#include "zithercraft/study/statistics.hpp"
+
+/// How seats behave: where they are, how fast they move, what they do to each other. Compares players, the checkpoints of
+/// one training, or what it does to everybody else who sits in one seat: a person or a policy.
+namespace zithercraft {
+
+struct ConductOptions {
+  /// Whose seat the players take in turn while all others are watched: a role's name for its first seat, or "role:2" for
+  /// its second. Empty: a player plays every role that it can, and is watched itself.
+  std::string seat{};
+  std::string others{};         ///< who plays the watched seats; empty: the usual pilots. With a seat only
+  std::int64_t episodes = 200;  ///< at least 1; if a player is a recording, those that it holds
+  std::uint64_t seed = 0;       ///< of the episodes, the same for all
+  Decisions decisions = Decisions::greedy;  ///< of trained policies
+  double square = 4.0;                      ///< metres along the squares that places are counted in, above 0
+  std::size_t threads = 0;                  ///< 0 for one per processor; has no influence on the result
+  OnProgress on_progress{};                 ///< in episodes
+};
+
+/// What was measured of one player's episodes. Measures are named like "tug: speed, m/s" or "tug: hit rival": those of
+/// one role, in the mean over its seats and over those that mirror it. Events are counted per seat and episode.
+struct ConductRow {
+  std::string player{};
+  std::vector<Interval> values{};       ///< of each measure
+  std::vector<Interval> differences{};  ///< less the first player's, episode by episode; empty for the first
+  double elsewhere = 0.0;               ///< share of time spent elsewhere than with the first player, 0 to 1
+  double elsewhere_by_chance = 0.0;     ///< what that would come to in 95% of cases if the player made no difference
+};
+
+struct ConductTable {
+  std::string game{};
+  ConductOptions options{};
+  std::int64_t episodes = 0;  ///< played by each
+  std::vector<std::string> measures{};
+  std::size_t first_event = 0;    ///< measures from here on count events
+  std::vector<double> spreads{};  ///< of each measure over the first player's episodes: standard deviations
+  std::vector<ConductRow> rows{};
+  /// Recorded episodes in which the others did not do what they had done when it was recorded.
+  std::int64_t replayed_differently = 0;
+
+  std::string to_json() const;
+};
+
+/// Throws Error (usage, refused) if there is nobody to watch, no such seat, or a player cannot play.
+ConductTable measure_conduct(const GameSpec& game, const std::vector<Player>& players,
+                             const ConductOptions& options = {});
+
+/// What became of a measure from checkpoint to checkpoint: "steady", "rises", "falls", "rises, then falls", or
+/// "turns 3 times". Only steps between intervals that do not overlap count.
+std::string course_of(const std::vector<Interval>& values);
+
+}  // namespace zithercraft

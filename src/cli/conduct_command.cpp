@@ -1,0 +1,111 @@
+#include <fmt/format.h>
+#include <algorithm>
+
+#include "../study/interval_text.hpp"
+#include "commands.hpp"
+#include "games.hpp"
+#include "players.hpp"
+#include "progress.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/show/figures.hpp"
+#include "zithercraft/study/conduct.hpp"
+
+namespace zithercraft::cli {
+namespace {
+
+std::size_t width_of(const std::vector<std::string>& names) {
+  std::size_t width = 8;
+  for (const std::string& name : names) width = std::max(width, name.size());
+  return width;
+}
+
+// What differs between two players is marked; what both do alike is not.
+bool differs(const Interval& difference) { return difference.low > 0.0 || difference.high < 0.0; }
+
+void print_comparison(const ConductTable& t) {
+  const std::size_t width = width_of(t.measures);
+  fmt::print("{:<{}}", "", width);
+  for (const ConductRow& row : t.rows) fmt::print("  {:<40}", row.player);
+  fmt::print("\n");
+  for (std::size_t m = 0; m < t.measures.size(); ++m) {
+    fmt::print("{:<{}}", t.measures[m], width);
+    for (std::size_t p = 0; p < t.rows.size(); ++p) {
+      const ConductRow& row = t.rows[p];
+      std::string text = with_range(row.values[m], "{:.3g}");
+      if (p > 0 && differs(row.differences[m])) text += fmt::format("  {:+.3g}", row.differences[m].mean);
+      fmt::print("  {:<40}", text);
+    }
+    fmt::print("\n");
+  }
+  if (t.rows.size() < 2) return;
+  fmt::print("\nA difference from the first player is named where its 95% interval, episode by episode, leaves out 0.\n");
+  for (std::size_t p = 1; p < t.rows.size(); ++p)
+    fmt::print("places: {:.0f}% of the time elsewhere than with {} ({:.0f}% by chance): {}\n",
+               100 * t.rows[p].elsewhere, t.rows[0].player, 100 * t.rows[p].elsewhere_by_chance, t.rows[p].player);
+}
+
+// Of many checkpoints a few, and what became of each measure.
+void print_course(const ConductTable& t, const std::vector<double>& decisions) {
+  constexpr std::size_t most_columns = 7;
+  const std::size_t width = width_of(t.measures), n = t.rows.size(), shown = std::min(n, most_columns);
+  std::vector<std::size_t> columns;
+  for (std::size_t c = 0; c < shown; ++c) columns.push_back(c * (n - 1) / (shown - 1));
+  fmt::print("{:<{}}", "", width);
+  for (const std::size_t p : columns) fmt::print(" {:>10}", fmt::format("{:.2f}M", decisions[p] / 1e6));
+  fmt::print("  over all {}\n", n);
+  for (std::size_t m = 0; m < t.measures.size(); ++m) {
+    fmt::print("{:<{}}", t.measures[m], width);
+    std::vector<Interval> values;
+    for (const ConductRow& row : t.rows) values.push_back(row.values[m]);
+    for (const std::size_t p : columns) fmt::print(" {:>10.3g}", values[p].mean);
+    fmt::print("  {}\n", course_of(values));
+  }
+}
+
+}  // namespace
+
+int ConductCommand::run() const {
+  const std::vector<Player> list = find_players(all, players);
+  ProgressLine line(quiet);
+  const ConductTable table = measure_conduct(game_of(list, game, set), list,
+                                             {.seat = seat,
+                                              .others = others,
+                                              .episodes = episodes,
+                                              .seed = seed,
+                                              .decisions = sampled ? Decisions::sampled : Decisions::greedy,
+                                              .square = square,
+                                              .threads = threads,
+                                              .on_progress = line.of("episodes")});
+  line.wipe();
+  const bool course = !all.empty() && players.empty() && list.size() > 4;
+  const std::vector<double> decisions = course ? decisions_of_checkpoints(Run::open(all)) : std::vector<double>{};
+  if (!png.empty()) {
+    if (list.size() < 2)
+      throw Error(Fault::usage, "one player differs from nobody", "--png", "name another to compare with");
+    if (course) {
+      draw_bands(png, course_figure(table, decisions, draw));
+    } else {
+      draw_intervals(png, figure_of(table, draw));
+    }
+  }
+  if (json) {
+    fmt::print("{}\n", table.to_json());
+    return done;
+  }
+  fmt::print("{}: {}, {} episodes of each player, {} decisions\n\n", table.game,
+             seat.empty() ? "how they behave" : fmt::format("how the others behave when {} is played by", seat),
+             table.episodes, sampled ? "sampled" : "greedy");
+  if (table.replayed_differently > 0)
+    fmt::print("note: in {} of the recorded episodes the others did not do what they had done then; give --others as in "
+               "the recording\n\n",
+               table.replayed_differently);
+  if (course) {
+    print_course(table, decisions);
+  } else {
+    print_comparison(table);
+  }
+  if (!png.empty()) fmt::print("\nfigure: {}\n", png);
+  return done;
+}
+
+}  // namespace zithercraft::cli

@@ -1,0 +1,226 @@
+#include "watch.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "zithercraft/game/episode.hpp"
+
+namespace zithercraft {
+namespace {
+
+constexpr double not_there = std::numeric_limits<double>::quiet_NaN();
+
+double mean_or_nothing(double sum, double count) { return count > 0.0 ? sum / count : not_there; }
+
+bool same_side(const Role& a, const Role& b) { return !a.side.empty() && a.side == b.side; }
+
+// What somebody does, as opposed to what goes on or is merely over.
+bool is_deed(EventKind kind) {
+  switch (kind) {
+    case EventKind::touch:
+    case EventKind::enter:
+    case EventKind::collect:
+    case EventKind::launch:
+    case EventKind::hit:
+    case EventKind::die:
+    case EventKind::gate:
+    case EventKind::dig:
+    case EventKind::place: return true;
+    default: return false;
+  }
+}
+
+}  // namespace
+
+Watch::Watch(const Game& game, std::vector<Seat> seats, const Seat* focus, double square)
+    : game_(game), seats_(std::move(seats)), square_(square) {
+  const auto roles = game_.roles();
+  watched_.assign(game_.arena().body_count(), -1);
+  has_seat_.assign(game_.arena().body_count(), 0);
+  seat_of_.resize(game_.arena().body_count());
+  for (std::size_t r = 0; r < roles.size(); ++r)
+    for (std::size_t s = 0; s < roles[r].seats.size(); ++s) {
+      has_seat_[roles[r].seats[s]] = 1;
+      seat_of_[roles[r].seats[s]] = {r, s};
+    }
+  if (focus != nullptr) focus_ = body(*focus);
+  std::vector<std::size_t> leaders;  // the role that those of a group mirror
+  for (std::size_t i = 0; i < seats_.size(); ++i) {
+    watched_[body(seats_[i])] = static_cast<std::int32_t>(i);
+    const std::size_t leader = roles[seats_[i].role].mirrors;
+    const auto found = std::find(leaders.begin(), leaders.end(), leader);
+    group_of_.push_back(static_cast<std::size_t>(found - leaders.begin()));
+    if (found == leaders.end()) {
+      leaders.push_back(leader);
+      groups_.push_back({roles[leader].name + ": ", {}, {}});
+    }
+    groups_[group_of_.back()].seats.push_back(i);
+  }
+  if (groups_.size() == 1) groups_.front().prefix.clear();
+  seen_.resize(seats_.size());
+}
+
+void Watch::Distance::add(double metres) {
+  least = looks == 0.0 ? metres : std::min(least, metres);
+  sum += metres;
+  looks += 1.0;
+}
+
+void Watch::begin() {
+  for (Seen& seen : seen_) seen = {};
+  for (Group& group : groups_) group.events.clear();
+}
+
+void Watch::look_around(const Lanes& lanes, std::size_t lane, std::size_t i) {
+  const Arena& arena = game_.arena();
+  const std::byte* const state = lanes.arena_state(lane);
+  const std::size_t own = body(seats_[i]);
+  if (!arena.present(state, own)) return;
+  Seen& seen = seen_[i];
+  const Pose at = arena.pose(state, own);
+  const Velocity v = arena.velocity(state, own);
+  seen.speed += std::hypot(static_cast<double>(v.x), static_cast<double>(v.y), static_cast<double>(v.z));
+  seen.looks += 1.0;
+  const auto square = [&](float metres) { return static_cast<int>(std::floor(static_cast<double>(metres) / square_)); };
+  seen.places[{square(at.x), square(at.y)}] += 1.0;
+  const auto metres_to = [&](std::size_t other) {
+    const Pose there = arena.pose(state, other);
+    return std::hypot(static_cast<double>(there.x - at.x), static_cast<double>(there.y - at.y),
+                      static_cast<double>(there.z - at.z));
+  };
+  if (focus_ != nobody) {
+    if (arena.present(state, focus_)) seen.first.add(metres_to(focus_));
+    return;
+  }
+  double mate = std::numeric_limits<double>::infinity(), rival = mate;
+  const Role& role = game_.roles()[seats_[i].role];
+  for (std::size_t b = 0; b < has_seat_.size(); ++b) {
+    if (has_seat_[b] == 0 || b == own || !arena.present(state, b)) continue;
+    double& nearest = same_side(role, game_.roles()[seat_of_[b].role]) ? mate : rival;
+    nearest = std::min(nearest, metres_to(b));
+  }
+  if (std::isfinite(mate)) seen.first.add(mate);
+  if (std::isfinite(rival)) seen.second.add(rival);
+}
+
+std::string Watch::name_of_other(const Role& own, std::int32_t entity) const {
+  if (entity < 0) return {};
+  const auto e = static_cast<std::size_t>(entity);
+  if (e < has_seat_.size() && has_seat_[e] != 0 && e != focus_) {
+    const Role& other = game_.roles()[seat_of_[e].role];
+    if (same_side(own, other)) return " mate";
+    if (opposed(own, other)) return " rival";
+  }
+  return " " + game_.arena().tags()[game_.arena().entities()[e].tag];
+}
+
+// Who else collected the same thing at the same moment.
+std::string Watch::together_with(std::span<const Event> events, const Event& event, const Role& own) const {
+  std::string with;
+  for (const Event& other : events) {
+    if (other.kind != EventKind::collect || other.tick != event.tick || other.whom != event.whom ||
+        other.who == event.who)
+      continue;
+    const std::string name = name_of_other(own, other.who);
+    if (with.empty() || name == " rival") with = " with" + name;
+  }
+  return with;
+}
+
+void Watch::count_events(const Lanes& lanes, std::size_t lane) {
+  const auto events = lanes.events(lane);
+  const auto place = [&](std::int32_t entity) {
+    return entity >= 0 && static_cast<std::size_t>(entity) < watched_.size() ? watched_[static_cast<std::size_t>(entity)]
+                                                                             : -1;
+  };
+  const auto count = [&](std::int32_t seat, const std::string& name) {
+    groups_[group_of_[static_cast<std::size_t>(seat)]].events[name] += 1.0;
+  };
+  for (const Event& e : events) {
+    if (!is_deed(e.kind)) continue;
+    const std::string kind(name_of(e.kind));
+    if (const std::int32_t who = place(e.who); who >= 0) {
+      const Role& own = game_.roles()[seats_[static_cast<std::size_t>(who)].role];
+      const bool shot = e.kind == EventKind::launch;
+      count(who, kind + name_of_other(own, e.whom) +
+                     (e.kind == EventKind::collect && !shot ? together_with(events, e, own) : ""));
+    }
+    const std::int32_t whom = place(e.whom);
+    if (whom < 0 || (e.kind != EventKind::touch && e.kind != EventKind::hit)) continue;
+    const Role& own = game_.roles()[seats_[static_cast<std::size_t>(whom)].role];
+    if (e.kind == EventKind::hit) count(whom, "is hit by" + name_of_other(own, e.who));
+    if (e.kind == EventKind::touch && place(e.who) < 0) count(whom, kind + name_of_other(own, e.who));
+  }
+}
+
+void Watch::look(const Lanes& lanes, std::size_t lane) {
+  for (std::size_t i = 0; i < seats_.size(); ++i) look_around(lanes, lane, i);
+  count_events(lanes, lane);
+}
+
+EpisodeConduct Watch::finish(const Lanes& lanes, std::size_t lane) const {
+  EpisodeConduct conduct;
+  const auto roles = game_.roles();
+  const auto put = [&](const std::string& name, double value) { conduct.measures.emplace_back(name, value); };
+  put("length, decisions", lanes.decisions(lane));
+  const Seat& any = seats_.front();
+  const auto result = episode_result(lanes, any.role, lane * lanes.seats(any.role) + any.number);
+  put("success", result.outcome == Outcome::success ? 1.0 : 0.0);
+  for (const Group& group : groups_) {
+    const auto mean = [&](auto value) {
+      double sum = 0.0, count = 0.0;
+      for (const std::size_t i : group.seats)
+        if (const double own = value(seen_[i]); !std::isnan(own)) sum += own, count += 1.0;
+      return mean_or_nothing(sum, count);
+    };
+    const auto distances = [&](const std::string& to, Distance Seen::*which) {
+      put(group.prefix + "distance to " + to + ", m",
+          mean([&](const Seen& s) { return mean_or_nothing((s.*which).sum, (s.*which).looks); }));
+      put(group.prefix + "closest to " + to + ", m",
+          mean([&](const Seen& s) { return (s.*which).looks > 0.0 ? (s.*which).least : not_there; }));
+    };
+    if (focus_ != nobody) {
+      distances(roles[seat_of_[focus_].role].name, &Seen::first);
+    } else {
+      const Role& role = roles[seats_[group.seats.front()].role];
+      const auto has = [&](bool mates) {
+        return std::any_of(roles.begin(), roles.end(), [&](const Role& other) {
+          const bool itself = &other == &role;
+          if (same_side(role, other) != mates) return false;
+          return !itself || role.seats.size() > 1;
+        });
+      };
+      if (has(true)) distances("a mate", &Seen::first);
+      if (has(false)) distances(role.side.empty() ? "another" : "a rival", &Seen::second);
+    }
+    put(group.prefix + "speed, m/s", mean([](const Seen& s) { return mean_or_nothing(s.speed, s.looks); }));
+    put(group.prefix + "squares visited",
+        mean([](const Seen& s) { return s.looks > 0.0 ? static_cast<double>(s.places.size()) : not_there; }));
+    double paid = 0.0;
+    const auto seats = static_cast<double>(group.seats.size());
+    std::vector<std::pair<std::string, double>> terms;
+    for (const std::size_t i : group.seats) {
+      const Seat& seat = seats_[i];
+      const std::size_t row = lane * lanes.seats(seat.role) + seat.number;
+      paid += lanes.episode_return(seat.role, row) / seats;
+      const auto ledger = lanes.ledger(seat.role, row);
+      for (std::size_t t = 0; t < ledger.size(); ++t) {
+        const std::string& name = roles[seat.role].terms[t];
+        auto found = std::find_if(terms.begin(), terms.end(), [&](const auto& one) { return one.first == name; });
+        if (found == terms.end()) found = terms.emplace(terms.end(), name, 0.0);
+        found->second += ledger[t] / seats;
+      }
+    }
+    put(group.prefix + "return", paid);
+    for (const auto& [name, sum] : terms) put(group.prefix + "paid for " + name, sum);
+    for (const auto& [name, number] : group.events) conduct.events[group.prefix + name] = number / seats;
+  }
+  double looks = 0.0;
+  for (const Seen& seen : seen_) looks += seen.looks;
+  for (const Seen& seen : seen_)
+    for (const auto& [square, count] : seen.places) conduct.places[square] += count / looks;
+  return conduct;
+}
+
+}  // namespace zithercraft

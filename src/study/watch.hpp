@@ -1,0 +1,75 @@
+#pragma once
+
+#include <cstddef>
+#include <map>
+#include <span>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "zithercraft/game/lanes.hpp"
+
+namespace zithercraft {
+
+struct Seat {
+  std::size_t role = 0, number = 0;
+  bool operator==(const Seat&) const = default;
+};
+
+/// What was seen of the watched seats in an episode.
+struct EpisodeConduct {
+  std::vector<std::pair<std::string, double>> measures;  // the same ones in every episode; not a number: not there
+  std::map<std::string, double> events;                  // per seat, of those that happened
+  std::map<std::pair<int, int>, double> places;          // share of time in each square, in the mean over seats
+};
+
+/// Watches some seats of one lane through an episode.
+class Watch {
+ public:
+  /// `focus`: the seat to which others' distances are measured; null: to mates and rivals. `square`: metres.
+  Watch(const Game& game, std::vector<Seat> seats, const Seat* focus, double square);
+
+  void begin();
+  /// At the beginning and after each decision.
+  void look(const Lanes& lanes, std::size_t lane);
+  /// When the episode has ended.
+  EpisodeConduct finish(const Lanes& lanes, std::size_t lane) const;
+
+ private:
+  // Seats of one role, and of those that mirror it, are counted together.
+  struct Group {
+    std::string prefix;
+    std::vector<std::size_t> seats;  // places in the list
+    std::map<std::string, double> events;
+  };
+  struct Distance {
+    double sum = 0.0, least = 0.0, looks = 0.0;
+    void add(double metres);
+  };
+  struct Seen {
+    double speed = 0.0, looks = 0.0;
+    std::map<std::pair<int, int>, double> places;
+    Distance first, second;  // to the focus; or to the nearest mate and the nearest rival
+  };
+
+  std::size_t body(const Seat& seat) const { return game_.roles()[seat.role].seats[seat.number]; }
+  Distance& distance_to(Seen& seen, const Seat& own, const Seat& other);
+  void look_around(const Lanes& lanes, std::size_t lane, std::size_t i);
+  void count_events(const Lanes& lanes, std::size_t lane);
+  std::string name_of_other(const Role& own, std::int32_t entity) const;
+  std::string together_with(std::span<const Event> events, const Event& event, const Role& own) const;
+
+  Game game_;
+  std::vector<Seat> seats_;
+  std::vector<std::size_t> group_of_;  // each seat
+  std::vector<Group> groups_;
+  std::vector<Seen> seen_;                   // of each seat
+  std::vector<std::int32_t> watched_;        // place in the list of each body; -1 for others
+  std::vector<Seat> seat_of_;                // of each body that has one
+  std::vector<std::uint8_t> has_seat_;       // for each body
+  std::size_t focus_ = nobody;               // a body
+  double square_;
+  static constexpr std::size_t nobody = static_cast<std::size_t>(-1);
+};
+
+}  // namespace zithercraft
