@@ -84,7 +84,7 @@ struct MatchCommand {
 
 struct ConductCommand {
   std::vector<std::string> players, set, draw;
-  std::string game, png, all, seat, others;
+  std::string game, png, all, seat, as, others;
   std::int64_t episodes = 200;
   std::uint64_t seed = 0;
   std::size_t threads = 0;

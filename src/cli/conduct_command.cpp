@@ -69,6 +69,7 @@ int ConductCommand::run() const {
   ProgressLine line(quiet);
   const ConductTable table = measure_conduct(game_of(list, game, set), list,
                                              {.seat = seat,
+                                              .as = as,
                                               .others = others,
                                               .episodes = episodes,
                                               .seed = seed,
@@ -77,7 +78,7 @@ int ConductCommand::run() const {
                                               .threads = threads,
                                               .on_progress = line.of("episodes")});
   line.wipe();
-  const bool course = !all.empty() && players.empty() && list.size() > 4;
+  const bool course = !all.empty() && players.empty() && list.size() > 2;
   const std::vector<double> decisions = course ? decisions_of_checkpoints(Run::open(all)) : std::vector<double>{};
   if (!png.empty()) {
     if (list.size() < 2)

@@ -149,7 +149,8 @@ void add_studies(CLI::App& app, int& status) {
       [](CLI::App& sub, ConductCommand& c) {
         add_players(sub, c);
         sub.add_option("--seat", c.seat, "ROLE or ROLE:2: the players take this seat in turn, all others are watched");
-        sub.add_option("--others", c.others, "Who plays the watched seats (default: script, or at random)");
+        sub.add_option("--as", c.as, "ROLE: the players play this role alone, and are watched")->excludes("--seat");
+        sub.add_option("--others", c.others, "Who plays all else (default: script, or at random)");
         add_episodes(sub, c.episodes, c.seed, "Episodes for each player; of a replay those that it holds");
         sub.add_option("--square", c.square, "Metres along the squares that places are counted in")
             ->check(CLI::PositiveNumber)

@@ -60,7 +60,16 @@ class Curves {
            {"kl", of([](const MetricsRow& r) { return r.learner.kl; })},
            {"decisions_per_second", of([](const MetricsRow& r) { return r.decisions_per_second; })},
            {"stage", of([](const MetricsRow& r) { return static_cast<double>(r.stage + 1); })},
+           {"roles", json::object()},
            {"terms", json::object()}};
+    const std::size_t further = rows_.empty() ? 0 : rows_[0].roles.size();
+    for (std::size_t r = 0; r < further; ++r)
+      j["roles"][rows_[0].roles[r].role] = {
+          {"mean_return",
+           of([&](const MetricsRow& row) { return row.roles[r].episodes > 0 ? row.roles[r].mean_return : NAN; })},
+          {"success", of([&](const MetricsRow& row) { return row.roles[r].episodes > 0 ? row.roles[r].success : NAN; })},
+          {"entropy", of([&](const MetricsRow& row) { return row.roles[r].learner.entropy; })},
+          {"explained_variance", of([&](const MetricsRow& row) { return row.roles[r].learner.explained_variance; })}};
     for (const std::string& term : terms)
       j["terms"][term] = of([&](const MetricsRow& r) {
         const auto found = std::find_if(r.terms.begin(), r.terms.end(), [&](const auto& t) { return t.first == term; });
@@ -122,6 +131,7 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
                   {"version", library_version()},
                   {"configuration", read_text(run.configuration())},
                   {"terms", terms},
+                  {"role", game.roles()[0].name},
                   {"stages", stage_names(game)},
                   {"score", json::parse(scored.to_json())},
                   {"curves", Curves(rows).all(terms)},

@@ -117,7 +117,18 @@ class WatchedRun {
     return {{"mode", "watch"},
             {"title", game_.spec().name + ": " + run_.folder().filename().string()},
             {"version", library_version()},
-            {"terms", game_.roles()[0].terms}};
+            {"terms", game_.roles()[0].terms},
+            {"further_roles", further_roles()}};
+  }
+
+  // Those whose policies learn beside the first one.
+  json further_roles() const {
+    json names = json::array();
+    const auto roles = game_.roles();
+    for (std::size_t r = 1; r < roles.size(); ++r)
+      for (const RoleTraining& told : run_.settings().roles)
+        if (told.role == roles[r].name && told.played_by == learns && roles[r].mirrors == r) names.push_back(told.role);
+    return names;
   }
 
   std::string newest_metrics() const {
@@ -139,7 +150,10 @@ class WatchedRun {
                {"decisions_per_second", r.decisions_per_second},
                {"recent_success", r.recent_success},
                {"entropy", r.learner.entropy},
-               {"terms", json::object()}};
+               {"terms", json::object()},
+               {"roles", json::object()}};
+      for (const RoleMetrics& role : r.roles)
+        if (role.episodes > 0) row["roles"][role.role] = role.mean_return;
       if (r.episodes > 0) {
         row["mean_return"] = r.mean_return;
         row["mean_length"] = r.mean_length;

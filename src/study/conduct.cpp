@@ -94,9 +94,13 @@ class Survey {
   Survey(const GameSpec& spec, const std::vector<Player>& players, const ConductOptions& options)
       : game_(spec), players_(players), options_(options), pool_(options.threads) {
     if (!options.seat.empty()) seat_ = find_seat(game_, options.seat);
-    if (options.seat.empty() && !options.others.empty())
-      throw Error(Fault::usage, "who plays the others matters only if somebody takes a seat", "others",
-                  "name the seat, or leave it out");
+    if (!options.as.empty()) as_ = find_seat(game_, options.as).role;
+    if (seat_ && as_)
+      throw Error(Fault::usage, "players cannot be watched and watch the others at once", "as",
+                  "give a seat, or a role to be watched in");
+    if (!seat_ && !as_ && !options.others.empty())
+      throw Error(Fault::usage, "who plays the others matters only if players take a seat or a role", "others",
+                  "name it, or leave the others out");
     choose_episodes();
   }
 
@@ -142,8 +146,8 @@ class Survey {
       const std::size_t seats = game_.roles()[r].seats.size();
       const std::uint64_t seed = derived_seed(options_.seed, game_.roles()[r].name);
       if (!seat_) {
-        const bool plays = player.objection(game_, r).empty();
-        list.push_back(plays ? player.pilot(game_, r, options_.decisions, seed) : usual_pilot(game_, r, seed));
+        const bool plays = as_ ? *as_ == r : player.objection(game_, r).empty();
+        list.push_back(plays ? player.pilot(game_, r, options_.decisions, seed) : other(r));
         for (std::size_t s = 0; plays && s < seats; ++s) watched.push_back({r, s});
         continue;
       }
@@ -294,6 +298,7 @@ class Survey {
   const ConductOptions& options_;
   WorkerPool pool_;
   std::optional<Seat> seat_;
+  std::optional<std::size_t> as_;  // a role
   std::vector<EpisodeKey> keys_;
   std::vector<std::vector<std::byte>> ends_;  // of recorded episodes
 };
@@ -328,6 +333,7 @@ std::string course_of(const std::vector<Interval>& values) {
 std::string ConductTable::to_json() const {
   nlohmann::ordered_json j{{"game", game},
                            {"seat", options.seat},
+                           {"as", options.as},
                            {"others", options.others},
                            {"episodes", episodes},
                            {"seed", options.seed},

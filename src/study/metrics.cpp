@@ -1,5 +1,6 @@
 #include "zithercraft/study/metrics.hpp"
 
+#include <algorithm>
 #include <string>
 
 #include "sqlite.hpp"
@@ -7,20 +8,34 @@
 namespace zithercraft {
 namespace {
 
-std::string column_names(const char* before, const char* after) {
+template <class Column>
+std::string names_of(std::span<const Column> columns, const char* before, const char* after) {
   std::string names;
-  for (const MetricsColumn& column : metrics_columns()) names += std::string(before) + column.name + after;
+  for (const Column& column : columns) names += std::string(before) + column.name + after;
   return names;
 }
+std::string column_names(const char* before, const char* after) { return names_of(metrics_columns(), before, after); }
 
 std::string schema() {
   return "CREATE TABLE IF NOT EXISTS updates (decisions INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER" +
          column_names(", ", " REAL") +
          ");"
-         "CREATE TABLE IF NOT EXISTS terms (decisions INTEGER, term TEXT, mean REAL, PRIMARY KEY (decisions, term));";
+         "CREATE TABLE IF NOT EXISTS terms (decisions INTEGER, term TEXT, mean REAL, PRIMARY KEY (decisions, term));"
+         "CREATE TABLE IF NOT EXISTS roles (decisions INTEGER, role TEXT, episodes INTEGER" +
+         names_of(role_columns(), ", ", " REAL") +
+         ", PRIMARY KEY (decisions, role));"
+         "CREATE TABLE IF NOT EXISTS role_terms (decisions INTEGER, role TEXT, term TEXT, mean REAL, PRIMARY KEY "
+         "(decisions, role, term));";
+}
+
+std::string places(std::size_t count) {
+  std::string text = "?";
+  for (std::size_t i = 1; i < count; ++i) text += ",?";
+  return text;
 }
 
 constexpr const char* insert_term = "INSERT OR REPLACE INTO terms VALUES (?1,?2,?3)";
+constexpr const char* insert_role_term = "INSERT OR REPLACE INTO role_terms VALUES (?1,?2,?3,?4)";
 
 }  // namespace
 
@@ -31,20 +46,54 @@ struct Metrics::State {
 
 Metrics::Metrics(const std::filesystem::path& path) : state_(std::make_unique<State>(path)) {
   state_->db.run(schema().c_str());
+  // A run that was begun by an earlier version goes on; what was not kept then is unknown.
+  std::vector<std::string> there;
+  Statement s(state_->db, "SELECT name FROM pragma_table_info('updates')");
+  while (s.row()) there.push_back(s.text(0));
+  for (const MetricsColumn& column : metrics_columns())
+    if (std::find(there.begin(), there.end(), column.name) == there.end())
+      state_->db.run((std::string("ALTER TABLE updates ADD COLUMN ") + column.name + " REAL").c_str());
 }
 
 Metrics::~Metrics() = default;
 
 void Metrics::forget_after(std::int64_t decisions) {
-  for (const char* sql : {"DELETE FROM updates WHERE decisions > ?1", "DELETE FROM terms WHERE decisions > ?1"})
-    Statement(state_->db, sql).bind(decisions).run();
+  for (const char* table : {"updates", "terms", "roles", "role_terms"})
+    Statement(state_->db, std::string("DELETE FROM ") + table + " WHERE decisions > ?1").bind(decisions).run();
+}
+
+void Metrics::add_role(std::int64_t decisions, RoleMetrics role) {
+  Statement s(state_->db, "INSERT OR REPLACE INTO roles VALUES (" + places(3 + role_columns().size()) + ")");
+  s.bind(decisions).bind(role.role).bind(role.episodes);
+  for (const RoleColumn& column : role_columns())
+    column.of_episodes&& role.episodes == 0 ? s.bind_nothing() : s.bind(column.of(role));
+  s.run();
+  if (role.episodes == 0) return;
+  for (const auto& [term, mean] : role.terms)
+    Statement(state_->db, insert_role_term).bind(decisions).bind(role.role).bind(term).bind(mean).run();
+}
+
+std::vector<RoleMetrics> Metrics::roles_at(std::int64_t decisions) const {
+  std::vector<RoleMetrics> roles;
+  Statement s(state_->db, "SELECT role, episodes" + names_of(role_columns(), ", ", "") +
+                              " FROM roles WHERE decisions = ?1 ORDER BY rowid");
+  s.bind(decisions);
+  while (s.row()) {
+    RoleMetrics role{.role = s.text(0), .episodes = s.whole(1)};
+    int number = 2;
+    for (const RoleColumn& column : role_columns()) column.of(role) = s.number(number++);
+    Statement terms(state_->db, "SELECT term, mean FROM role_terms WHERE decisions = ?1 AND role = ?2 ORDER BY rowid");
+    terms.bind(decisions).bind(role.role);
+    while (terms.row()) role.terms.emplace_back(terms.text(0), terms.number(1));
+    roles.push_back(std::move(role));
+  }
+  return roles;
 }
 
 void Metrics::add(const MetricsRow& row) {
   state_->db.run("BEGIN");
-  std::string sql = "INSERT OR REPLACE INTO updates VALUES (?,?,?";
-  for (std::size_t i = 0; i < metrics_columns().size(); ++i) sql += ",?";
-  Statement s(state_->db, sql + ")");
+  Statement s(state_->db, "INSERT OR REPLACE INTO updates (decisions, episodes, stage" + column_names(", ", "") +
+                              ") VALUES (" + places(3 + metrics_columns().size()) + ")");
   s.bind(row.decisions).bind(row.episodes).bind(static_cast<std::int64_t>(row.stage));
   MetricsRow copy = row;
   for (const MetricsColumn& column : metrics_columns())
@@ -53,6 +102,7 @@ void Metrics::add(const MetricsRow& row) {
   if (row.episodes > 0)
     for (const auto& [term, mean] : row.terms)
       Statement(state_->db, insert_term).bind(row.decisions).bind(term).bind(mean).run();
+  for (const RoleMetrics& role : row.roles) add_role(row.decisions, role);
   state_->db.run("COMMIT");
 }
 
@@ -78,6 +128,7 @@ std::vector<MetricsRow> Metrics::rows(std::int64_t after) const {
     Statement terms(state_->db, "SELECT term, mean FROM terms WHERE decisions = ?1 ORDER BY rowid");
     terms.bind(row.decisions);
     while (terms.row()) row.terms.emplace_back(terms.text(0), terms.number(1));
+    row.roles = roles_at(row.decisions);
     rows.push_back(std::move(row));
   }
   return rows;

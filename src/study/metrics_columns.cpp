@@ -25,6 +25,8 @@ constexpr std::array columns{
                   [](Row& r) -> double& { return r.learner.policy_loss; }},
     MetricsColumn{"value_loss", "of the last epoch, in the value network's scale",
                   [](Row& r) -> double& { return r.learner.value_loss; }},
+    MetricsColumn{"credit_loss", "of the network behind the counterfactual baseline, in the value network's scale",
+                  [](Row& r) -> double& { return r.learner.credit_loss; }},
     MetricsColumn{"entropy", "of the policy, in nats", [](Row& r) -> double& { return r.learner.entropy; }},
     MetricsColumn{"kl", "divergence from the policy that played", [](Row& r) -> double& { return r.learner.kl; }},
     MetricsColumn{"clip_share", "of samples whose ratio was clipped",
@@ -55,6 +57,23 @@ constexpr std::array columns{
     MetricsColumn{"cycles", "of three selves each of which beats the next",
                   [](Row& r) -> double& { return r.cycles; }}};
 
+using Further = RoleMetrics;
+
+constexpr std::array of_roles{
+    RoleColumn{"mean_return", [](Further& r) -> double& { return r.mean_return; }, true},
+    RoleColumn{"success", [](Further& r) -> double& { return r.success; }, true},
+    RoleColumn{"policy_loss", [](Further& r) -> double& { return r.learner.policy_loss; }},
+    RoleColumn{"value_loss", [](Further& r) -> double& { return r.learner.value_loss; }},
+    RoleColumn{"credit_loss", [](Further& r) -> double& { return r.learner.credit_loss; }},
+    RoleColumn{"entropy", [](Further& r) -> double& { return r.learner.entropy; }},
+    RoleColumn{"kl", [](Further& r) -> double& { return r.learner.kl; }},
+    RoleColumn{"clip_share", [](Further& r) -> double& { return r.learner.clip_share; }},
+    RoleColumn{"explained_variance", [](Further& r) -> double& { return r.learner.explained_variance; }},
+    RoleColumn{"gradient_norm", [](Further& r) -> double& { return r.learner.gradient_norm; }},
+    RoleColumn{"value_gradient_norm", [](Further& r) -> double& { return r.learner.value_gradient_norm; }},
+    RoleColumn{"learning_rate", [](Further& r) -> double& { return r.learner.learning_rate; }},
+    RoleColumn{"spread", [](Further& r) -> double& { return r.learner.spread; }}};
+
 std::string in_quotes(const std::string& text) {
   std::string result;
   for (const char c : text) {
@@ -67,6 +86,7 @@ std::string in_quotes(const std::string& text) {
 }  // namespace
 
 std::span<const MetricsColumn> metrics_columns() { return columns; }
+std::span<const RoleColumn> role_columns() { return of_roles; }
 
 std::string metrics_csv(const std::vector<MetricsRow>& rows) {
   // Terms are the same in all updates in which episodes ended.
@@ -75,12 +95,29 @@ std::string metrics_csv(const std::vector<MetricsRow>& rows) {
   std::string text = "decisions,episodes,stage";
   for (const auto& column : columns) text += fmt::format(",{}", column.name);
   for (std::size_t t = 0; t < terms; ++t) text += "," + csv_field("term." + with_terms->terms[t].first);
+  // Which policies learn is the same in all updates too, and so are their terms once episodes ended.
+  const auto with_roles = std::find_if(rows.begin(), rows.end(), [](const Row& r) {
+    return std::all_of(r.roles.begin(), r.roles.end(), [](const RoleMetrics& own) { return !own.terms.empty(); });
+  });
+  const std::vector<RoleMetrics> further =
+      rows.empty() ? std::vector<RoleMetrics>{} : with_roles == rows.end() ? rows[0].roles : with_roles->roles;
+  for (const RoleMetrics& role : further) {
+    for (const auto& column : of_roles) text += "," + csv_field(fmt::format("{}.{}", role.role, column.name));
+    for (const auto& [term, mean] : role.terms) text += "," + csv_field(fmt::format("{}.term.{}", role.role, term));
+  }
   text += '\n';
   for (MetricsRow row : rows) {
     text += fmt::format("{},{},{}", row.decisions, row.episodes, row.stage);
     for (const auto& column : columns)
       text += column.of_episodes && row.episodes == 0 ? "," : fmt::format(",{}", column.of(row));
     for (std::size_t t = 0; t < terms; ++t) text += row.terms.empty() ? "," : fmt::format(",{}", row.terms[t].second);
+    for (std::size_t r = 0; r < row.roles.size(); ++r) {
+      RoleMetrics& own = row.roles[r];
+      for (const auto& column : of_roles)
+        text += column.of_episodes && own.episodes == 0 ? "," : fmt::format(",{}", column.of(own));
+      for (std::size_t t = 0; t < further[r].terms.size(); ++t)
+        text += own.terms.empty() ? "," : fmt::format(",{}", own.terms[t].second);
+    }
     text += '\n';
   }
   return text;
@@ -97,14 +134,25 @@ std::string open_metrics(const MetricsRow& given, const std::vector<std::pair<st
     text += fmt::format("{}{}{{{}{}}} {}\n", name, type == nullptr || std::string_view(type) == "gauge" ? "" : "_total",
                         all, more, value);
   };
+  const auto role_label = [&](const RoleMetrics& role) {
+    return (all.empty() ? "role=" : ",role=") + in_quotes(role.role);
+  };
   add("zithercraft_decisions", "counter", "taken so far", "", static_cast<double>(row.decisions));
   add("zithercraft_stage", "gauge", "of the curriculum, from 0", "", static_cast<double>(row.stage));
   for (const auto& column : columns)
-    if (!column.of_episodes || row.episodes > 0)
+    if (!column.of_episodes || row.episodes > 0) {
       add(fmt::format("zithercraft_{}", column.name), "gauge", column.about, "", column.of(row));
+      for (RoleMetrics& role : row.roles)
+        for (const auto& own : of_roles)
+          if (std::string_view(own.name) == column.name && (!own.of_episodes || role.episodes > 0))
+            add(fmt::format("zithercraft_{}", column.name), nullptr, nullptr, role_label(role), own.of(role));
+    }
   for (std::size_t t = 0; t < row.terms.size(); ++t)
     add("zithercraft_term", t == 0 ? "gauge" : nullptr, "what a term paid per episode",
         (all.empty() ? "term=" : ",term=") + in_quotes(row.terms[t].first), row.terms[t].second);
+  for (const RoleMetrics& role : row.roles)
+    for (const auto& [term, mean] : role.terms)
+      add("zithercraft_term", nullptr, nullptr, role_label(role) + ",term=" + in_quotes(term), mean);
   return text + "# EOF\n";
 }
 

@@ -186,7 +186,9 @@ class Training {
         ppo_(run_.game(), run_.settings().learner, run_.settings().seed, run_.settings().decisions, pool_,
              options.ranks, role_players(run_.game(), run_.settings())) {
     while (!ppo_.policy_of(first_role_)) ++first_role_;
-    terms_ = run_.game().roles()[first_role_].terms;
+    const Game own = run_.game();
+    roles_.assign(own.roles().begin(), own.roles().end());
+    terms_ = roles_[first_role_].terms;
     if (is_first(options)) metrics_.emplace(run_.metrics());
     const Game game = run_.game();
     for (std::size_t stage = 0; stage < game.stages(); ++stage) stage_names_.push_back(game.stage_name(stage));
@@ -260,10 +262,18 @@ class Training {
     for (const EpisodeResult& e : played.episodes) {
       if (!of_role(e)) continue;
       if (e.stage == played.stage) recent_.add(e);
-      row.mean_return += e.episode_return / n;
       row.mean_length += static_cast<double>(e.length) / n;
-      row.success += (e.outcome == Outcome::success ? 1.0 : 0.0) / n;
-      for (std::size_t t = 0; t < terms_.size(); ++t) row.terms[t].second += e.ledger[t] / n;
+    }
+    add_episodes(first_role_, played, row);
+    const std::vector<ImproveReport>& improvements = ppo_.improvements();
+    for (std::size_t role = first_role_ + 1, next = 1; role < roles_.size(); ++role) {
+      if (ppo_.policy_of(role) != role) continue;
+      RoleMetrics& own = row.roles.emplace_back(RoleMetrics{.role = roles_[role].name});
+      own.learner = improvements.at(next++);
+      for (const auto& term : roles_[role].terms) own.terms.emplace_back(term, 0.0);
+      own.episodes = std::count_if(played.episodes.begin(), played.episodes.end(),
+                                   [&](const EpisodeResult& e) { return e.role == role; });
+      add_episodes(role, played, own);
     }
     row.recent_success = recent_.mean(0);
     if (row.episodes > 0) plateau_.see(row.decisions, recent_.mean(1));
@@ -272,6 +282,18 @@ class Training {
     if (ppo_.stage() != played.stage) {
       recent_.clear();
       plateau_ = {};
+    }
+  }
+
+  // Means over the episodes of a role, into a row that knows how many there are and which terms.
+  template <class Row>
+  static void add_episodes(std::size_t role, const CollectReport& played, Row& row) {
+    const double n = std::max(1.0, static_cast<double>(row.episodes));
+    for (const EpisodeResult& e : played.episodes) {
+      if (e.role != role) continue;
+      row.mean_return += e.episode_return / n;
+      row.success += (e.outcome == Outcome::success ? 1.0 : 0.0) / n;
+      for (std::size_t t = 0; t < row.terms.size(); ++t) row.terms[t].second += e.ledger[t] / n;
     }
   }
 
@@ -314,6 +336,7 @@ class Training {
   Ppo ppo_;
   std::optional<Metrics> metrics_;  // of the first process
   std::size_t first_role_ = 0;  // of those that learn
+  std::vector<Role> roles_;
   std::vector<std::string> terms_, stage_names_;
   RecentEpisodes recent_;
   Plateau plateau_;

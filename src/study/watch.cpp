@@ -70,6 +70,9 @@ void Watch::Distance::add(double metres) {
 void Watch::begin() {
   for (Seen& seen : seen_) seen = {};
   for (Group& group : groups_) group.events.clear();
+  touching_.resize(watched_.size());
+  for (auto& seats : touching_) seats.clear();
+  last_to_part_.assign(watched_.size(), nobody);
 }
 
 void Watch::look_around(const Lanes& lanes, std::size_t lane, std::size_t i) {
@@ -128,29 +131,63 @@ std::string Watch::together_with(std::span<const Event> events, const Event& eve
   return with;
 }
 
+std::string Watch::name_of_zone(const Role& own, std::int32_t zone) const {
+  const std::string& side = game_.arena().entities()[static_cast<std::size_t>(zone)].side;
+  if (side.empty() || own.side.empty()) return name_of_other(own, zone);
+  return side == own.side ? " its own zone" : " a rival's zone";
+}
+
+void Watch::count_for(std::int32_t seat, const std::string& event, double share) {
+  groups_[group_of_[static_cast<std::size_t>(seat)]].events[event] += share;
+}
+
+void Watch::note_touch(const Event& e) {
+  const auto is_body = [&](std::int32_t entity) {
+    return entity >= 0 && static_cast<std::size_t>(entity) < watched_.size();
+  };
+  if (!is_body(e.who) || !is_body(e.whom)) return;
+  auto seat = static_cast<std::size_t>(e.who), thing = static_cast<std::size_t>(e.whom);
+  if (has_seat_[seat] == 0) std::swap(seat, thing);
+  if (has_seat_[seat] == 0 || has_seat_[thing] != 0) return;
+  std::erase(touching_[thing], seat);
+  if (e.kind == EventKind::touch) touching_[thing].push_back(seat);
+  if (e.kind == EventKind::part) last_to_part_[thing] = seat;
+}
+
+// What is shoved somewhere is brought there by those who touch it then, or else by who touched it last, watched or not.
+void Watch::credit_arrival(const Event& e) {
+  const auto thing = static_cast<std::size_t>(e.who);
+  std::vector<std::size_t> by = touching_[thing];
+  if (by.empty() && last_to_part_[thing] != nobody) by.push_back(last_to_part_[thing]);
+  for (const std::size_t body : by) {
+    if (watched_[body] < 0) continue;
+    const Role& own = game_.roles()[seat_of_[body].role];
+    count_for(watched_[body], "brings" + name_of_other(own, e.who) + " into" + name_of_zone(own, e.whom),
+              1.0 / static_cast<double>(by.size()));
+  }
+}
+
 void Watch::count_events(const Lanes& lanes, std::size_t lane) {
   const auto events = lanes.events(lane);
   const auto place = [&](std::int32_t entity) {
     return entity >= 0 && static_cast<std::size_t>(entity) < watched_.size() ? watched_[static_cast<std::size_t>(entity)]
                                                                              : -1;
   };
-  const auto count = [&](std::int32_t seat, const std::string& name) {
-    groups_[group_of_[static_cast<std::size_t>(seat)]].events[name] += 1.0;
-  };
   for (const Event& e : events) {
+    if (e.kind == EventKind::touch || e.kind == EventKind::part) note_touch(e);
     if (!is_deed(e.kind)) continue;
+    if (e.kind == EventKind::enter && e.who >= 0 && has_seat_[static_cast<std::size_t>(e.who)] == 0) credit_arrival(e);
     const std::string kind(name_of(e.kind));
     if (const std::int32_t who = place(e.who); who >= 0) {
       const Role& own = game_.roles()[seats_[static_cast<std::size_t>(who)].role];
-      const bool shot = e.kind == EventKind::launch;
-      count(who, kind + name_of_other(own, e.whom) +
-                     (e.kind == EventKind::collect && !shot ? together_with(events, e, own) : ""));
+      count_for(who, kind + name_of_other(own, e.whom) +
+                     (e.kind == EventKind::collect ? together_with(events, e, own) : ""));
     }
     const std::int32_t whom = place(e.whom);
     if (whom < 0 || (e.kind != EventKind::touch && e.kind != EventKind::hit)) continue;
     const Role& own = game_.roles()[seats_[static_cast<std::size_t>(whom)].role];
-    if (e.kind == EventKind::hit) count(whom, "is hit by" + name_of_other(own, e.who));
-    if (e.kind == EventKind::touch && place(e.who) < 0) count(whom, kind + name_of_other(own, e.who));
+    if (e.kind == EventKind::hit) count_for(whom, "is hit by" + name_of_other(own, e.who));
+    if (e.kind == EventKind::touch && place(e.who) < 0) count_for(whom, kind + name_of_other(own, e.who));
   }
 }
 

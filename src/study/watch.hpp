@@ -56,7 +56,11 @@ class Watch {
   Distance& distance_to(Seen& seen, const Seat& own, const Seat& other);
   void look_around(const Lanes& lanes, std::size_t lane, std::size_t i);
   void count_events(const Lanes& lanes, std::size_t lane);
+  void count_for(std::int32_t seat, const std::string& event, double share = 1.0);
+  void note_touch(const Event& event);
+  void credit_arrival(const Event& event);
   std::string name_of_other(const Role& own, std::int32_t entity) const;
+  std::string name_of_zone(const Role& own, std::int32_t zone) const;
   std::string together_with(std::span<const Event> events, const Event& event, const Role& own) const;
 
   Game game_;
@@ -67,6 +71,9 @@ class Watch {
   std::vector<std::int32_t> watched_;        // place in the list of each body; -1 for others
   std::vector<Seat> seat_of_;                // of each body that has one
   std::vector<std::uint8_t> has_seat_;       // for each body
+  // Who touches each body that nobody steers, by body; and who was the last to leave it.
+  std::vector<std::vector<std::size_t>> touching_;
+  std::vector<std::size_t> last_to_part_;
   std::size_t focus_ = nobody;               // a body
   double square_;
   static constexpr std::size_t nobody = static_cast<std::size_t>(-1);

@@ -50,6 +50,58 @@ TEST(Metrics, KeepEveryColumn) {
   for (const MetricsColumn& column : metrics_columns()) EXPECT_EQ(column.of(back), value += 0.5) << column.name;
 }
 
+// The row, with what a further role brought.
+MetricsRow two_roles(std::int64_t decisions, std::int64_t episodes) {
+  MetricsRow both = row(decisions, episodes);
+  both.roles.push_back({.role = "blocker", .episodes = episodes});
+  double value = 7;
+  for (const RoleColumn& column : role_columns()) column.of(both.roles[0]) = value += 0.5;
+  both.roles[0].terms = {{"closing", 0.75}};
+  return both;
+}
+
+TEST(Metrics, KeepWhatFurtherRolesBring) {
+  const test::TemporaryFolder folder;
+  Metrics metrics(folder / "metrics.db");
+  metrics.add(two_roles(100, 5));
+  metrics.add(two_roles(200, 0));
+  auto rows = metrics.rows();
+  ASSERT_EQ(rows[0].roles.size(), 1u);
+  EXPECT_EQ(rows[0].roles[0].role, "blocker");
+  EXPECT_EQ(rows[0].roles[0].terms, two_roles(100, 5).roles[0].terms);
+  double value = 7;
+  for (const RoleColumn& column : role_columns()) EXPECT_EQ(column.of(rows[0].roles[0]), value += 0.5) << column.name;
+  EXPECT_TRUE(rows[1].roles[0].terms.empty()) << "no episode ended";
+  metrics.forget_after(100);
+  metrics.add(row(200, 5));
+  EXPECT_TRUE(metrics.rows().back().roles.empty());
+
+  const std::string csv = metrics_csv(rows), text = open_metrics(rows[0], {{"run", "x"}});
+  EXPECT_NE(csv.find(",term.progress,term.bump,blocker.mean_return,blocker.success,"), std::string::npos) << csv;
+  EXPECT_NE(csv.find(",blocker.term.closing\n"), std::string::npos) << csv;
+  const auto end_of_first = csv.find('\n', csv.find('\n') + 1);
+  EXPECT_EQ(std::count(csv.begin(), csv.begin() + static_cast<std::ptrdiff_t>(csv.find('\n')), ','),
+            std::count(csv.begin() + static_cast<std::ptrdiff_t>(end_of_first), csv.end(), ','));
+  EXPECT_NE(text.find("zithercraft_mean_return{run=\"x\",role=\"blocker\"} 7.5\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("zithercraft_term{run=\"x\",role=\"blocker\",term=\"closing\"} 0.75\n"), std::string::npos) << text;
+}
+
+TEST(Metrics, OfAnEarlierVersionGoOn) {
+  const test::TemporaryFolder folder;
+  sqlite3* old = nullptr;
+  ASSERT_EQ(sqlite3_open((folder / "metrics.db").c_str(), &old), SQLITE_OK);
+  ASSERT_EQ(sqlite3_exec(old, "CREATE TABLE updates (decisions INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER, "
+                              "entropy REAL, mean_return REAL); INSERT INTO updates VALUES (50, 2, 0, 1.5, 0.5)",
+                         nullptr, nullptr, nullptr),
+            SQLITE_OK);
+  sqlite3_close(old);
+  Metrics metrics(folder / "metrics.db");
+  metrics.add(row(100, 5));
+  ASSERT_EQ(metrics.rows().size(), 2u);
+  EXPECT_EQ(metrics.rows()[0].learner.entropy, 1.5);
+  EXPECT_EQ(metrics.rows()[1].learner.entropy, 1.25);
+}
+
 TEST(Metrics, BecomeCommaSeparatedValues) {
   const std::string csv = metrics_csv({row(100, 5), row(200, 0)});
   const auto line = [&](int n) {

@@ -13,6 +13,15 @@
 
 namespace zithercraft {
 
+/// What an update brought to a further policy that learns beside the first.
+struct RoleMetrics {
+  std::string role{};                        ///< the first of those that the policy plays
+  std::int64_t episodes = 0;                 ///< that ended, of all seats of that role
+  double mean_return = 0.0, success = 0.0;   ///< of those; not stored if there were none
+  ImproveReport learner{};
+  std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
+};
+
 /// One update of a training.
 struct MetricsRow {
   std::int64_t decisions = 0;
@@ -29,6 +38,7 @@ struct MetricsRow {
   /// past selves there are, how many of them beat the present ones, and in how many circles three beat each other.
   double rating = 0.0, rating_spread = 0.0, past_selves = 0.0, forgotten = 0.0, cycles = 0.0;
   std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
+  std::vector<RoleMetrics> roles{};                     ///< of further policies that learn
 };
 
 /// A number of an update that is kept in the metrics, by its name there.
@@ -40,9 +50,16 @@ struct MetricsColumn {
 };
 /// All of them but `decisions`, `episodes` and `stage`, which are whole numbers, in their order.
 std::span<const MetricsColumn> metrics_columns();
+/// A number of a further role, likewise.
+struct RoleColumn {
+  const char* name;
+  double& (*of)(RoleMetrics&);
+  bool of_episodes = false;
+};
+std::span<const RoleColumn> role_columns();
 
 /// The metrics as comma-separated values: a header, then a line for each update; terms have columns of their own,
-/// `term.NAME`.
+/// `term.NAME`, and what further roles have follows as `ROLE.`, and the column's name.
 std::string metrics_csv(const std::vector<MetricsRow>& rows);
 /// The newest update in the OpenMetrics text format, as monitoring programs read it. `labels` name the run.
 std::string open_metrics(const MetricsRow& row, const std::vector<std::pair<std::string, std::string>>& labels);
@@ -65,6 +82,9 @@ class Metrics {
   std::optional<MetricsRow> newest() const;
 
  private:
+  void add_role(std::int64_t decisions, RoleMetrics role);
+  std::vector<RoleMetrics> roles_at(std::int64_t decisions) const;
+
   struct State;
   std::unique_ptr<State> state_;
 };

@@ -41,6 +41,9 @@ function curve(title, lines, options = {}) {
 }
 
 const c = data.curves;
+const further = Object.entries(c.roles);
+// A line for the first policy, and one for each further one that learns.
+const byRole = (label, values, name) => [[further.length ? data.role : label, values], ...further.map(([role, own]) => [role, own[name]])];
 curve("Success, share of the last 100 episodes", [["success", c.recent_success]], { y: { min: 0, max: 1 } });
 if (data.stages.length > 1)
   curve(`Stage of the curriculum: ${data.stages.map((name, k) => `${k + 1} ${name}`).join(", ")}`, [["stage", c.stage]],
@@ -50,11 +53,11 @@ if (c.rating.some((value) => value !== null)) {
         [["rating", c.rating], ["lowest", c.rating_low], ["highest", c.rating_high]]);
   curve("Past selves that beat the present one, and circles of three", [["forgotten", c.forgotten], ["circles", c.cycles]], { y: { min: 0 } });
 }
-curve("Return per episode", [["return", c.mean_return]]);
+curve("Return per episode", byRole("return", c.mean_return, "mean_return"));
 curve("Reward by term, per episode", data.terms.map((t) => [t, c.terms[t]]));
 curve("Episode length, decisions", [["length", c.mean_length]], { y: { min: 0 } });
-curve("Entropy of the policy, nats", [["entropy", c.entropy]]);
-curve("Share of the returns' variance explained by the value network", [["explained", c.explained_variance]], { y: { max: 1 } });
+curve("Entropy of the policy, nats", byRole("entropy", c.entropy, "entropy"));
+curve("Share of the returns' variance explained by the value network", byRole("explained", c.explained_variance, "explained_variance"), { y: { max: 1 } });
 curve("Divergence of the policy per update, nats", [["divergence", c.kl]], { y: { min: 0 } });
 curve("Decisions per second", [["decisions per second", c.decisions_per_second]], { y: { min: 0 } });
 

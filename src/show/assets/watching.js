@@ -12,7 +12,7 @@ const curvePlots = [
 const mostPoints = 600;
 
 class Watching {
-  constructor(terms, ask, arrived) {
+  constructor(terms, furtherRoles, ask, arrived) {
     this.ask = ask;
     this.arrived = arrived;
     this.rows = [];
@@ -21,9 +21,15 @@ class Watching {
     this.charts = curvePlots.map(([title, get, y]) => {
       const section = make("section", root, undefined, "panel");
       make("h3", section, title);
+      const gets = get ? [get] : terms.map((t) => (r) => r.terms[t]);
       const lines = get ? [[title, []]] : terms.map((t) => [t, []]);
+      if (title === "Return per episode")
+        for (const role of furtherRoles) {
+          lines.push([role, []]);
+          gets.push((r) => r.roles[role]);
+        }
       const chart = lineChart(make("canvas", make("div", section, undefined, lines.length > 1 ? "chart tall" : "chart")), title, lines, { y, x: { min: 0, title: { display: true, text: "decisions" } } });
-      return { chart, gets: get ? [get] : terms.map((t) => (r) => r.terms[t]) };
+      return { chart, gets };
     });
     this.poll();
   }
