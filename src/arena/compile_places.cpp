@@ -58,8 +58,8 @@ void ArenaCompiler::add_items() {
     for (std::int64_t copy = 0; copy < count; ++copy) {
       add_entity(EntityKind::item, items[i].name, items[i].tag, i, where);
       add_posed(items[i].shape, tall_of(items[i].shape, items[i].height, where), items[i].returns, true);
-      plan_.item.push_back({~std::uint64_t{0}, static_cast<float>(items[i].worth),
-                            static_cast<std::size_t>(items[i].together)});
+      plan_.item.push_back(
+          {~std::uint64_t{0}, static_cast<float>(items[i].worth), static_cast<std::size_t>(items[i].together)});
     }
   }
   plan_.items = plan_.entities.size() - plan_.first_item;

@@ -38,7 +38,8 @@ void print_comparison(const ConductTable& t) {
     fmt::print("\n");
   }
   if (t.rows.size() < 2) return;
-  fmt::print("\nA difference from the first player is named where its 95% interval, episode by episode, leaves out 0.\n");
+  fmt::print(
+      "\nA difference from the first player is named where its 95% interval, episode by episode, leaves out 0.\n");
   for (std::size_t p = 1; p < t.rows.size(); ++p)
     fmt::print("places: {:.0f}% of the time elsewhere than with {} ({:.0f}% by chance): {}\n",
                100 * t.rows[p].elsewhere, t.rows[0].player, 100 * t.rows[p].elsewhere_by_chance, t.rows[p].player);
@@ -97,9 +98,10 @@ int ConductCommand::run() const {
              seat.empty() ? "how they behave" : fmt::format("how the others behave when {} is played by", seat),
              table.episodes, sampled ? "sampled" : "greedy");
   if (table.replayed_differently > 0)
-    fmt::print("note: in {} of the recorded episodes the others did not do what they had done then; give --others as in "
-               "the recording\n\n",
-               table.replayed_differently);
+    fmt::print(
+        "note: in {} of the recorded episodes the others did not do what they had done then; give --others as in "
+        "the recording\n\n",
+        table.replayed_differently);
   if (course) {
     print_course(table, decisions);
   } else {

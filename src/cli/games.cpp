@@ -20,9 +20,9 @@ std::vector<DemoGame> demo_games() {
   std::vector<DemoGame> games;
   for (const auto& [name, text] :
        {std::pair{"mooring", mooring}, std::pair{"tidepools", tidepools}, std::pair{"barge", barge},
-        std::pair{"salvage", salvage}, std::pair{"lanternboat", lanternboat}, std::pair{"locks", locks}, std::pair{"archipelago", archipelago},
-        std::pair{"fogbank", fogbank}, std::pair{"narrows", narrows}, std::pair{"flare", flare},
-        std::pair{"kelpdive", kelpdive}})
+        std::pair{"salvage", salvage}, std::pair{"lanternboat", lanternboat}, std::pair{"locks", locks},
+        std::pair{"archipelago", archipelago}, std::pair{"fogbank", fogbank}, std::pair{"narrows", narrows},
+        std::pair{"flare", flare}, std::pair{"kelpdive", kelpdive}})
     games.push_back({name, parse_game(text, std::string("demo '") + name + "'")});
   return games;
 }

@@ -155,8 +155,10 @@ void add_studies(CLI::App& app, int& status) {
         sub.add_option("--square", c.square, "Metres along the squares that places are counted in")
             ->check(CLI::PositiveNumber)
             ->capture_default_str();
-        sub.add_option("--png", c.png, "Draw what differs, or how it changed, into this file (.png or .svg); needs gnuplot");
-        sub.add_option("--draw", c.draw, "A measure to draw (default: all; of many checkpoints the events that change most)")
+        sub.add_option("--png", c.png,
+                       "Draw what differs, or how it changed, into this file (.png or .svg); needs gnuplot");
+        sub.add_option("--draw", c.draw,
+                       "A measure to draw (default: all; of many checkpoints the events that change most)")
             ->allow_extra_args(false)
             ->needs("--png");
         add_threads(sub, c.threads);

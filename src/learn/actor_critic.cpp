@@ -184,8 +184,7 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
       sums.guess += static_cast<double>(off * off / 2);
     }
     if (!nets.credits || (teaches & learns_policy) == 0) continue;
-    const std::size_t at =
-        i * said.credit_stride + nets.credit_output(batch.decisions.subspan(i * controls, controls));
+    const std::size_t at = i * said.credit_stride + nets.credit_output(batch.decisions.subspan(i * controls, controls));
     const Scalar off = said.credits[at] - static_cast<Scalar>(batch.target[i]);
     credit_gradient[at] = value_weight * off;
     sums.credit += static_cast<double>(off * off / 2);

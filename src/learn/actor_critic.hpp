@@ -12,9 +12,9 @@
 namespace zithercraft {
 
 /// A policy and the networks that judge it in training, with their parameters in one flat array: policy, spreads of
-/// dials, value, credit. Without a value network the policy network's last output is the value. The value and the credit
-/// network may read other inputs than the policy; the policy network may then guess the value beside them, from its own
-/// inputs: what it has to know for that serves its decisions.
+/// dials, value, credit. Without a value network the policy network's last output is the value. The value and the
+/// credit network may read other inputs than the policy; the policy network may then guess the value beside them, from
+/// its own inputs: what it has to know for that serves its decisions.
 ///
 /// The credit network predicts the return from the senses and the decisions of others: one output for each combination
 /// of own choices, or one alone, which then is the mean over all own decisions.
@@ -176,8 +176,8 @@ struct LossRoom {
 /// Loss of a sample: -min(r A, clip(r) A) - entropy_weight H + value_weight (V - target)^2 / 2, where r is the ratio of
 /// the decision's probability now to that when it was taken; the plain objective has -A log(probability) for the first
 /// part. The credit network's loss is (Q - target)^2 / 2 for the output that speaks of the decision, and that of the
-/// policy network's guess is the like, with the value's weight. With a value clip the larger of two squares counts, the other one's V being kept within `value_clip` of what
-/// was predicted when the decision was taken.
+/// policy network's guess is the like, with the value's weight. With a value clip the larger of two squares counts, the
+/// other one's V being kept within `value_clip` of what was predicted when the decision was taken.
 template <class Scalar>
 LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Batch<Scalar>& batch,
                   const LossSettings& settings, Scalar scale, LossRoom<Scalar>& room, std::span<Scalar> gradient);

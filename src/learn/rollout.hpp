@@ -33,7 +33,7 @@ struct Rollout {
   AlignedBuffer<float> decisions;  // [samples][controls]
   AlignedBuffer<float> allowed;    // [samples][masks]
   AlignedBuffer<float> log_probability, reward, value;
-  AlignedBuffer<float> expected;   // by the credit network, whatever is decided; empty without one
+  AlignedBuffer<float> expected;    // by the credit network, whatever is decided; empty without one
   AlignedBuffer<float> next_value;  // value of what follows: 0 after a verdict, of the last moment after a cutoff
   AlignedBuffer<std::uint8_t> ended;
   AlignedBuffer<std::uint8_t> begins;  // whether an episode begins inside the rollout with this decision

@@ -130,8 +130,7 @@ NetworkPlan TeamView::widened(NetworkPlan plan, bool with_decisions, const PpoSe
 // Calls `use` with each other's kind, its place in the kind, its role and its row in the lanes; not with those who are
 // out of the arena.
 template <class Use>
-void TeamView::each_other(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat,
-                          Use use) const {
+void TeamView::each_other(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat, Use use) const {
   for (const Kind& kind : kinds_) {
     const std::size_t role = kind.roles[played];
     const auto& seats = ground.game.roles()[role].seats;
@@ -145,38 +144,38 @@ void TeamView::each_other(const Ground& ground, std::size_t played, std::size_t 
   }
 }
 
-void TeamView::show(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat,
-                    const Normaliser& own, std::span<float> row) const {
+void TeamView::show(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat, const Normaliser& own,
+                    std::span<float> row) const {
   const std::size_t role = roles_[played];
   own.apply(ground.lanes.observation(role, lane * ground.lanes.seats(role) + seat), row);
   std::fill_n(row.begin() + static_cast<std::ptrdiff_t>(own_columns_), members_width_, 0.0f);
-  each_other(ground, played, lane, seat,
-             [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
-               const auto to = row.subspan(kind.first_column + place * (1 + kind.columns), 1 + kind.columns);
-               to[0] = 1.0f;
-               (kind.own_policy ? own : kind.normaliser).apply(ground.lanes.observation(other, lane_row), to.subspan(1));
-             });
+  each_other(
+      ground, played, lane, seat, [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
+        const auto to = row.subspan(kind.first_column + place * (1 + kind.columns), 1 + kind.columns);
+        to[0] = 1.0f;
+        (kind.own_policy ? own : kind.normaliser).apply(ground.lanes.observation(other, lane_row), to.subspan(1));
+      });
 }
 
 void TeamView::show_decisions(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat,
                               std::span<float> row) const {
   std::fill_n(row.begin() + static_cast<std::ptrdiff_t>(value_columns()), decisions_width_, 0.0f);
-  each_other(ground, played, lane, seat,
-             [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
-               const auto& controls = ground.game.roles()[other].controls;
-               const auto given = ground.lanes.given_controls(other).subspan(lane_row * controls.size(), controls.size());
-               std::size_t at = kind.first_decision + place * kind.decision;
-               for (std::size_t c = 0; c < controls.size(); ++c) {
-                 const ControlInfo& control = controls[c];
-                 if (control.is_choice()) {
-                   row[at + static_cast<std::size_t>(given[c])] = 1.0f;
-                   at += control.options.size();
-                 } else {
-                   const double middle = 0.5 * (control.low + control.high), half = 0.5 * (control.high - control.low);
-                   row[at++] = static_cast<float>((static_cast<double>(given[c]) - middle) / half);
-                 }
-               }
-             });
+  each_other(
+      ground, played, lane, seat, [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
+        const auto& controls = ground.game.roles()[other].controls;
+        const auto given = ground.lanes.given_controls(other).subspan(lane_row * controls.size(), controls.size());
+        std::size_t at = kind.first_decision + place * kind.decision;
+        for (std::size_t c = 0; c < controls.size(); ++c) {
+          const ControlInfo& control = controls[c];
+          if (control.is_choice()) {
+            row[at + static_cast<std::size_t>(given[c])] = 1.0f;
+            at += control.options.size();
+          } else {
+            const double middle = 0.5 * (control.low + control.high), half = 0.5 * (control.high - control.low);
+            row[at++] = static_cast<float>((static_cast<double>(given[c]) - middle) / half);
+          }
+        }
+      });
 }
 
 void TeamView::begin_rollout(std::size_t stretch) {

@@ -20,7 +20,8 @@ class TensorFile;
 
 /// A row is laid out as [own senses][for each other: whether it is there, its senses][for each other: its decision].
 /// The value network reads all but the decisions, the credit network everything. Others come by role: mates of the own
-/// role first, then the rest of the side, then everyone else. Roles that mirror each other see theirs at the same places.
+/// role first, then the rest of the side, then everyone else. Roles that mirror each other see theirs at the same
+/// places.
 class TeamView {
  public:
   TeamView() = default;
@@ -56,11 +57,11 @@ class TeamView {
  private:
   /// Seats of one role; of roles that mirror each other, if the policy plays several.
   struct Kind {
-    std::vector<std::size_t> roles;  // whose seats they are, for each role that the policy plays
-    bool mates = false;              // of the own role: all seats but the own one
-    bool own_policy = false;         // played by the same policy: the same normaliser
-    std::size_t seats = 0;           // that are shown
-    std::size_t columns = 0, first_column = 0;    // of each seat's senses; of the first seat in the row
+    std::vector<std::size_t> roles;                // whose seats they are, for each role that the policy plays
+    bool mates = false;                            // of the own role: all seats but the own one
+    bool own_policy = false;                       // played by the same policy: the same normaliser
+    std::size_t seats = 0;                         // that are shown
+    std::size_t columns = 0, first_column = 0;     // of each seat's senses; of the first seat in the row
     std::size_t decision = 0, first_decision = 0;  // numbers of each seat's decision; of the first one's in the row
     Normaliser normaliser;
     std::vector<Normaliser::Moments> moments;  // of each stretch

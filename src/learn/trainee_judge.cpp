@@ -50,8 +50,7 @@ void Trainee::judge_together(std::size_t stretch, std::size_t time, std::size_t 
   fetch_memory(group, room);
   Judgement<float> said = judge_values(inputs(r.value_inputs, r.value_stride), group.rows, room);
   for (const Block& block : group.blocks) keep_memory(block.own_row, block.rows, block.place, group.rows, room);
-  for (std::size_t row = 0; row < group.rows; ++row)
-    r.value[first + row] = value_scale_.to_value(said.value(row));
+  for (std::size_t row = 0; row < group.rows; ++row) r.value[first + row] = value_scale_.to_value(said.value(row));
   if (!nets_.credits) return;
   Sequences<float> rows{1, group.rows, {}, {}, room.memory.span()};
   rows.credit_inputs = inputs(r.credit_inputs, r.credit_stride);

@@ -53,8 +53,10 @@ class Curves {
            {"entropy", of([](const MetricsRow& r) { return r.learner.entropy; })},
            {"explained_variance", of([](const MetricsRow& r) { return r.learner.explained_variance; })},
            {"rating", of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating : NAN; })},
-           {"rating_low", of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating - 1.96 * r.rating_spread : NAN; })},
-           {"rating_high", of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating + 1.96 * r.rating_spread : NAN; })},
+           {"rating_low",
+            of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating - 1.96 * r.rating_spread : NAN; })},
+           {"rating_high",
+            of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating + 1.96 * r.rating_spread : NAN; })},
            {"forgotten", of([](const MetricsRow& r) { return r.forgotten; })},
            {"cycles", of([](const MetricsRow& r) { return r.cycles; })},
            {"kl", of([](const MetricsRow& r) { return r.learner.kl; })},
@@ -67,7 +69,8 @@ class Curves {
       j["roles"][rows_[0].roles[r].role] = {
           {"mean_return",
            of([&](const MetricsRow& row) { return row.roles[r].episodes > 0 ? row.roles[r].mean_return : NAN; })},
-          {"success", of([&](const MetricsRow& row) { return row.roles[r].episodes > 0 ? row.roles[r].success : NAN; })},
+          {"success",
+           of([&](const MetricsRow& row) { return row.roles[r].episodes > 0 ? row.roles[r].success : NAN; })},
           {"entropy", of([&](const MetricsRow& row) { return row.roles[r].learner.entropy; })},
           {"explained_variance", of([&](const MetricsRow& row) { return row.roles[r].learner.explained_variance; })}};
     for (const std::string& term : terms)

@@ -62,9 +62,8 @@ Seat find_seat(const Game& game, const std::string& name) {
     names.push_back(game.roles()[r].name);
     if (names.back() != role) continue;
     if (number >= 1 && number <= game.roles()[r].seats.size()) return {r, number - 1};
-    throw Error(Fault::usage,
-                fmt::format("'{}' is no seat: the role has {}", name, game.roles()[r].seats.size()), "seat",
-                "count from 1, as in " + role + ":1");
+    throw Error(Fault::usage, fmt::format("'{}' is no seat: the role has {}", name, game.roles()[r].seats.size()),
+                "seat", "count from 1, as in " + role + ":1");
   }
   throw Error(Fault::usage, "the game has no role '" + role + "'", "seat", advice(role, names));
 }
@@ -315,7 +314,7 @@ ConductTable measure_conduct(const GameSpec& game, const std::vector<Player>& pl
 
 std::string course_of(const std::vector<Interval>& values) {
   if (values.empty()) return "steady";
-  std::vector<int> steps;  // 1 up, -1 down, without repeats
+  std::vector<int> steps;          // 1 up, -1 down, without repeats
   Interval turn = values.front();  // the farthest so far in the present direction
   for (const Interval& v : values) {
     const int step = v.low > turn.high ? 1 : v.high < turn.low ? -1 : 0;

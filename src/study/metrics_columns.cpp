@@ -99,8 +99,9 @@ std::string metrics_csv(const std::vector<MetricsRow>& rows) {
   const auto with_roles = std::find_if(rows.begin(), rows.end(), [](const Row& r) {
     return std::all_of(r.roles.begin(), r.roles.end(), [](const RoleMetrics& own) { return !own.terms.empty(); });
   });
-  const std::vector<RoleMetrics> further =
-      rows.empty() ? std::vector<RoleMetrics>{} : with_roles == rows.end() ? rows[0].roles : with_roles->roles;
+  const std::vector<RoleMetrics> further = rows.empty()               ? std::vector<RoleMetrics>{}
+                                           : with_roles == rows.end() ? rows[0].roles
+                                                                      : with_roles->roles;
   for (const RoleMetrics& role : further) {
     for (const auto& column : of_roles) text += "," + csv_field(fmt::format("{}.{}", role.role, column.name));
     for (const auto& [term, mean] : role.terms) text += "," + csv_field(fmt::format("{}.term.{}", role.role, term));

@@ -170,8 +170,9 @@ void Watch::credit_arrival(const Event& e) {
 void Watch::count_events(const Lanes& lanes, std::size_t lane) {
   const auto events = lanes.events(lane);
   const auto place = [&](std::int32_t entity) {
-    return entity >= 0 && static_cast<std::size_t>(entity) < watched_.size() ? watched_[static_cast<std::size_t>(entity)]
-                                                                             : -1;
+    return entity >= 0 && static_cast<std::size_t>(entity) < watched_.size()
+               ? watched_[static_cast<std::size_t>(entity)]
+               : -1;
   };
   for (const Event& e : events) {
     if (e.kind == EventKind::touch || e.kind == EventKind::part) note_touch(e);
@@ -180,8 +181,8 @@ void Watch::count_events(const Lanes& lanes, std::size_t lane) {
     const std::string kind(name_of(e.kind));
     if (const std::int32_t who = place(e.who); who >= 0) {
       const Role& own = game_.roles()[seats_[static_cast<std::size_t>(who)].role];
-      count_for(who, kind + name_of_other(own, e.whom) +
-                     (e.kind == EventKind::collect ? together_with(events, e, own) : ""));
+      count_for(
+          who, kind + name_of_other(own, e.whom) + (e.kind == EventKind::collect ? together_with(events, e, own) : ""));
     }
     const std::int32_t whom = place(e.whom);
     if (whom < 0 || (e.kind != EventKind::touch && e.kind != EventKind::hit)) continue;

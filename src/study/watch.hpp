@@ -67,14 +67,14 @@ class Watch {
   std::vector<Seat> seats_;
   std::vector<std::size_t> group_of_;  // each seat
   std::vector<Group> groups_;
-  std::vector<Seen> seen_;                   // of each seat
-  std::vector<std::int32_t> watched_;        // place in the list of each body; -1 for others
-  std::vector<Seat> seat_of_;                // of each body that has one
-  std::vector<std::uint8_t> has_seat_;       // for each body
+  std::vector<Seen> seen_;              // of each seat
+  std::vector<std::int32_t> watched_;   // place in the list of each body; -1 for others
+  std::vector<Seat> seat_of_;           // of each body that has one
+  std::vector<std::uint8_t> has_seat_;  // for each body
   // Who touches each body that nobody steers, by body; and who was the last to leave it.
   std::vector<std::vector<std::size_t>> touching_;
   std::vector<std::size_t> last_to_part_;
-  std::size_t focus_ = nobody;               // a body
+  std::size_t focus_ = nobody;  // a body
   double square_;
   static constexpr std::size_t nobody = static_cast<std::size_t>(-1);
 };

@@ -104,13 +104,15 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
     nets.prepare(p.span(), prepared.span());
     Sequences<double> again = all;
     again.memory = memory.span();
-    return add_loss<double>(nets, numbers, {again, decisions, log_probability, advantage, target, old_value, allowed, counts},
+    return add_loss<double>(nets, numbers,
+                            {again, decisions, log_probability, advantage, target, old_value, allowed, counts},
                             kind.settings, 1.0, room, into);
   };
   const auto loss = [&] {
     AlignedBuffer<double> unused(nets.parameters);
     const LossSums sums = sums_and_gradient(unused.span());
-    return sums.policy + kind.settings.value_weight * (sums.value + sums.guess + sums.credit) - kind.settings.entropy_weight * sums.entropy;
+    return sums.policy + kind.settings.value_weight * (sums.value + sums.guess + sums.credit) -
+           kind.settings.entropy_weight * sums.entropy;
   };
   const LossSums sums = sums_and_gradient(gradient.span());
   EXPECT_GT(sums.clipped, 5);

@@ -156,11 +156,16 @@ TEST(Ranks, LanesMustBeSharedOutEvenly) {
 }
 
 TEST(Learning, TakesNoMemoryAfterTheFirstUpdateButForEpisodesThatEnded) {
-  for (const bool remembers : {false, true}) {
-    PpoSettings settings = small;
-    if (remembers) settings.memory = 8, settings.memory_span = 8;
+  PpoSettings remembers = small, sees_others = small;
+  remembers.memory = 8, remembers.memory_span = 8;
+  sees_others.value_sees = Sight::everyone, sees_others.counterfactual = true;
+  const GameSpec lanterns = load_game(test::project_folder() / "demos/lanternboat.toml");
+  const std::vector<std::tuple<const char*, GameSpec, PpoSettings>> cases{{"plain", test::mooring(), small},
+                                                                          {"remembers", test::mooring(), remembers},
+                                                                          {"sees others", lanterns, sees_others}};
+  for (const auto& [name, game, settings] : cases) {
     WorkerPool pool(2);
-    Ppo learner(Game(test::mooring()), settings, 1, 1'000'000, pool);
+    Ppo learner(Game(game), settings, 1, 1'000'000, pool);
     for (int update = 0; update < 3; ++update) {
       learner.collect();
       learner.improve();
@@ -169,10 +174,10 @@ TEST(Learning, TakesNoMemoryAfterTheFirstUpdateButForEpisodesThatEnded) {
       std::size_t before = test::allocations();
       const CollectReport played = learner.collect();
       // A list of them, and what each term paid, kept twice.
-      EXPECT_LE(test::allocations() - before, 4 * played.episodes.size() + 40);
+      EXPECT_LE(test::allocations() - before, 4 * played.episodes.size() + 40) << name;
       before = test::allocations();
       learner.improve();
-      EXPECT_EQ(test::allocations(), before) << "remembers: " << remembers;
+      EXPECT_EQ(test::allocations(), before) << name;
     }
   }
 }

@@ -80,11 +80,12 @@ CrewGame climbing() {
   return {.options = 3,
           .decisions = decisions,
           .columns = 7,
-          .paid = [](std::span<const double> chosen) {
-            const bool due = chosen.size() == (chosen[0] == 2 ? 4 : 2 * decisions);
-            return due ? climbing_payoffs[static_cast<std::size_t>(chosen[0])][static_cast<std::size_t>(chosen[3])]
-                       : 0.0;
-          },
+          .paid =
+              [](std::span<const double> chosen) {
+                const bool due = chosen.size() == (chosen[0] == 2 ? 4 : 2 * decisions);
+                return due ? climbing_payoffs[static_cast<std::size_t>(chosen[0])][static_cast<std::size_t>(chosen[3])]
+                           : 0.0;
+              },
           .sensed =
               [](std::size_t member, std::span<const double> chosen, std::span<float> out) {
                 if (member == 0) return;
@@ -248,10 +249,13 @@ CrewGame two_decisions() {
           .paid =
               [option](std::span<const double> chosen) {
                 const std::size_t a = option(chosen[0]), b = option(chosen[1]);
-                return chosen.size() == 2 ? first_pays[a][b] : second_pays[2 * a + b][option(chosen[2])][option(chosen[3])];
+                return chosen.size() == 2 ? first_pays[a][b]
+                                          : second_pays[2 * a + b][option(chosen[2])][option(chosen[3])];
               },
-          .sensed = [option](std::size_t, std::span<const double> chosen,
-                             std::span<float> out) { out[chosen.empty() ? 4 : 2 * option(chosen[0]) + option(chosen[1])] = 1.0f; }};
+          .sensed =
+              [option](std::size_t, std::span<const double> chosen, std::span<float> out) {
+                out[chosen.empty() ? 4 : 2 * option(chosen[0]) + option(chosen[1])] = 1.0f;
+              }};
 }
 
 // What follows from the members' probabilities of option 1, [moment][member]; moment 4 is the first decision.

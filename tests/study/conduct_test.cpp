@@ -95,8 +95,8 @@ TEST(Conduct, TellsWhatTheOthersDoWhenSomebodyElseSitsThere) {
 }
 
 TEST(Conduct, OneSeatOfSeveralCanBeTaken) {
-  const ConductTable t = conduct(demo("lanternboat"), {"script", "random"},
-                                 {.seat = "blocker:2", .episodes = 10, .seed = 4});
+  const ConductTable t =
+      conduct(demo("lanternboat"), {"script", "random"}, {.seat = "blocker:2", .episodes = 10, .seed = 4});
   EXPECT_EQ(std::count(t.measures.begin(), t.measures.end(), "collector: speed, m/s"), 1);
   EXPECT_EQ(std::count(t.measures.begin(), t.measures.end(), "blocker: distance to blocker, m"), 1);
   EXPECT_GT(mean(t, 1, "blocker: distance to blocker, m"), 0.0);
@@ -104,8 +104,8 @@ TEST(Conduct, OneSeatOfSeveralCanBeTaken) {
 
 TEST(Conduct, RolesCanBePlayedAlone) {
   const GameSpec game = demo("barge");
-  const ConductTable t = conduct(game, {"script", "random"},
-                                 {.as = "west_tug", .others = "random", .episodes = 20, .seed = 4});
+  const ConductTable t =
+      conduct(game, {"script", "random"}, {.as = "west_tug", .others = "random", .episodes = 20, .seed = 4});
   EXPECT_GT(mean(t, 0, "success"), 0.9);
   EXPECT_LT(mean(t, 1, "success"), 0.2);
   EXPECT_GT(mean(t, 0, "brings barge into a rival's zone"), 0.4) << "by one of the two tugs, or by both";

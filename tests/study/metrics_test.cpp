@@ -83,15 +83,17 @@ TEST(Metrics, KeepWhatFurtherRolesBring) {
   EXPECT_EQ(std::count(csv.begin(), csv.begin() + static_cast<std::ptrdiff_t>(csv.find('\n')), ','),
             std::count(csv.begin() + static_cast<std::ptrdiff_t>(end_of_first), csv.end(), ','));
   EXPECT_NE(text.find("zithercraft_mean_return{run=\"x\",role=\"blocker\"} 7.5\n"), std::string::npos) << text;
-  EXPECT_NE(text.find("zithercraft_term{run=\"x\",role=\"blocker\",term=\"closing\"} 0.75\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("zithercraft_term{run=\"x\",role=\"blocker\",term=\"closing\"} 0.75\n"), std::string::npos)
+      << text;
 }
 
 TEST(Metrics, OfAnEarlierVersionGoOn) {
   const test::TemporaryFolder folder;
   sqlite3* old = nullptr;
   ASSERT_EQ(sqlite3_open((folder / "metrics.db").c_str(), &old), SQLITE_OK);
-  ASSERT_EQ(sqlite3_exec(old, "CREATE TABLE updates (decisions INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER, "
-                              "entropy REAL, mean_return REAL); INSERT INTO updates VALUES (50, 2, 0, 1.5, 0.5)",
+  ASSERT_EQ(sqlite3_exec(old,
+                         "CREATE TABLE updates (decisions INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER, "
+                         "entropy REAL, mean_return REAL); INSERT INTO updates VALUES (50, 2, 0, 1.5, 0.5)",
                          nullptr, nullptr, nullptr),
             SQLITE_OK);
   sqlite3_close(old);

@@ -178,15 +178,16 @@ struct Continuation {
 /// extensive-form games", 2015).
 ///
 /// Seats of a side can be judged together: by a value network that sees all their senses (Lowe et al.: "Multi-agent
-/// actor-critic for mixed cooperative-competitive environments", 2017; Yu et al.: "The surprising effectiveness of PPO in
-/// cooperative multi-agent games", 2022), and each by what its own decision changed (Foerster, Farquhar, Afouras, Nardelli,
-/// Whiteson: "Counterfactual multi-agent policy gradients", 2018). Others are read by attention, so that some may be absent.
+/// actor-critic for mixed cooperative-competitive environments", 2017; Yu et al.: "The surprising effectiveness of PPO
+/// in cooperative multi-agent games", 2022), and each by what its own decision changed (Foerster, Farquhar, Afouras,
+/// Nardelli, Whiteson: "Counterfactual multi-agent policy gradients", 2018). Others are read by attention, so that some
+/// may be absent.
 ///
 /// A seat whose body has left the arena goes on being paid: what comes then is credited to the last decision it took.
 ///
 /// An episode that ends by a verdict has no future; one that is cut off is credited
-/// with the value of its last observation. For a fixed build the results are the same bits on any number of threads, and
-/// in any number of processes.
+/// with the value of its last observation. For a fixed build the results are the same bits on any number of threads,
+/// and in any number of processes.
 class Ppo {
  public:
   /// `total_decisions` is the length of the schedules. `players`: one for each role; without them the usual

@@ -43,8 +43,9 @@ class Heads {
   /// Probabilities of options; means and spreads of dials in the game's ranges. See `odds_of`.
   void odds(std::span<const float> outputs, std::span<const float> log_spread, std::span<float> odds) const;
 
-  // All choices of a decision taken as one: of how many combinations, which one it is, and how likely each is. Dials are
-  // left out. Combinations are counted like numbers whose last digit is the last choice; beyond 2^32 there are no more.
+  // All choices of a decision taken as one: of how many combinations, which one it is, and how likely each is. Dials
+  // are left out. Combinations are counted like numbers whose last digit is the last choice; beyond 2^32 there are no
+  // more.
   std::size_t combinations() const noexcept;
   std::size_t combination(std::span<const float> decision) const;
   void combination_odds(std::span<const float> outputs, std::span<float> odds) const;

@@ -9,16 +9,16 @@
 #include "zithercraft/study/players.hpp"
 #include "zithercraft/study/statistics.hpp"
 
-/// How seats behave: where they are, how fast they move, what they do to each other. Compares players, the checkpoints of
-/// one training, or what it does to everybody else who sits in one seat: a person or a policy.
+/// How seats behave: where they are, how fast they move, what they do to each other. Compares players, the checkpoints
+/// of one training, or what it does to everybody else who sits in one seat: a person or a policy.
 namespace zithercraft {
 
 struct ConductOptions {
-  /// Whose seat the players take in turn while all others are watched: a role's name for its first seat, or "role:2" for
-  /// its second. Empty: a player plays every role that it can, and is watched itself.
+  /// Whose seat the players take in turn while all others are watched: a role's name for its first seat, or "role:2"
+  /// for its second. Empty: a player plays every role that it can, and is watched itself.
   std::string seat{};
-  std::string as{};      ///< instead: the one role that players play and are watched in
-  std::string others{};  ///< who plays all else where `seat` or `as` is given; empty: the usual pilots
+  std::string as{};             ///< instead: the one role that players play and are watched in
+  std::string others{};         ///< who plays all else where `seat` or `as` is given; empty: the usual pilots
   std::int64_t episodes = 200;  ///< at least 1; if a player is a recording, those that it holds
   std::uint64_t seed = 0;       ///< of the episodes, the same for all
   Decisions decisions = Decisions::greedy;  ///< of trained policies

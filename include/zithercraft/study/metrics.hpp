@@ -15,9 +15,9 @@ namespace zithercraft {
 
 /// What an update brought to a further policy that learns beside the first.
 struct RoleMetrics {
-  std::string role{};                        ///< the first of those that the policy plays
-  std::int64_t episodes = 0;                 ///< that ended, of all seats of that role
-  double mean_return = 0.0, success = 0.0;   ///< of those; not stored if there were none
+  std::string role{};                       ///< the first of those that the policy plays
+  std::int64_t episodes = 0;                ///< that ended, of all seats of that role
+  double mean_return = 0.0, success = 0.0;  ///< of those; not stored if there were none
   ImproveReport learner{};
   std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
 };

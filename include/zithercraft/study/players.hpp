@@ -14,8 +14,9 @@
 namespace zithercraft {
 
 /// Somebody who can play, by what people call them: "script", "random", a run's folder, a run's checkpoint as
-/// FOLDER:NAME, a checkpoint's file, or a replay (.zrep) whose recorded controls are played again: in an episode that it
-/// holds those of that one, else an episode of it for each that is played, from the first on; at rest once it is over.
+/// FOLDER:NAME, a checkpoint's file, or a replay (.zrep) whose recorded controls are played again: in an episode that
+/// it holds those of that one, else an episode of it for each that is played, from the first on; at rest once it is
+/// over.
 class Player {
  public:
   /// Throws Error (usage, file) if nothing of the kind is there.
