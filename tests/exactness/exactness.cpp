@@ -70,6 +70,7 @@ int main() {
                                     {"mooring", 16},
                                     {"fogbank", 4},
                                     {"narrows", 4},
+                                    {"salvage", 4},
                                     {"tidepools", 4}})
     play(name, static_cast<std::size_t>(lanes));
 }

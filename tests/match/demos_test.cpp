@@ -113,7 +113,7 @@ TEST_P(Demo, SurvivesTomlAndBack) {
 
 INSTANTIATE_TEST_SUITE_P(All, Demo,
                          ::testing::Values("archipelago", "barge", "flare", "kelpdive", "lanternboat", "locks",
-                                           "fogbank", "mooring", "narrows", "tidepools"),
+                                           "fogbank", "mooring", "narrows", "salvage", "tidepools"),
                          [](const auto& demo) { return std::string(demo.param); });
 
 class Locks : public Demo {};
@@ -132,7 +132,7 @@ TEST(Demos, EveryFileIsListed) {
   std::size_t files = 0;
   for (const auto& entry : std::filesystem::directory_iterator(test::project_folder() / "demos"))
     files += entry.path().extension() == ".toml" ? std::size_t{1} : 0;
-  EXPECT_EQ(files, 10u) << "add the new one to the list above";
+  EXPECT_EQ(files, 11u) << "add the new one to the list above";
 }
 
 }  // namespace
