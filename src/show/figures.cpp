@@ -292,18 +292,20 @@ std::vector<std::size_t> events_that_change_most(const ConductTable& table, std:
 
 IntervalFigure figure_of(const ConductTable& table, const std::vector<std::string>& measures) {
   const ConductRow &first = table.rows.at(0), &second = table.rows.at(1);
-  const std::string one = short_name(first.player), other = short_name(second.player);
-  const std::string what = table.options.seat.empty() ? other + " compared with " + one
-                                                      : "the others, when " + table.options.seat + " is played by " +
-                                                            other + " instead of " + one;
-  IntervalFigure figure{.title = table.game + ": " + what + " (beside it, means of both)",
-                        .x_label = "difference, in spreads over episodes",
+  const auto name = [](const ConductRow& row) { return std::filesystem::path(row.player).filename().string(); };
+  const std::string what = table.options.seat.empty()
+                               ? name(second) + " compared with " + name(first)
+                               : "what others do when " + table.options.seat + " is played by " + name(second) +
+                                     ", not " + name(first);
+  IntervalFigure figure{.title = table.game + ": " + what,
+                        .x_label = "difference, in spreads over episodes; beside it the mean with " + name(first) +
+                                   ", then with " + name(second),
                         .mark = 0.0};
   std::vector<std::size_t> list = numbers_of(table, measures);
   for (std::size_t m = 0; measures.empty() && m < table.measures.size(); ++m) list.push_back(m);
   for (const std::size_t m : list) {
-    const double spread = table.spreads[m];
-    if (!(spread > 0.0)) continue;
+    const double spread = std::sqrt(0.5 * (first.spreads[m] * first.spreads[m] + second.spreads[m] * second.spreads[m]));
+    if (!(spread > 1e-9 * std::max(1.0, std::fabs(first.values[m].mean)))) continue;  // always the same with both
     const Interval& d = second.differences[m];
     figure.rows.push_back({table.measures[m],
                            fmt::format("{:.3g}, {:.3g}", first.values[m].mean, second.values[m].mean),

@@ -104,7 +104,7 @@ class Survey {
   }
 
   ConductTable measure() {
-    ConductTable table{game_.spec().name, options_, static_cast<std::int64_t>(keys_.size()), {}, 0, {}, {}, 0};
+    ConductTable table{game_.spec().name, options_, static_cast<std::int64_t>(keys_.size()), {}, 0, {}, 0};
     WorkCount progress(static_cast<std::int64_t>(keys_.size() * players_.size()), options_.on_progress);
     std::vector<std::vector<EpisodeConduct>> all;
     for (const Player& player : players_) all.push_back(play(player, progress, table.replayed_differently));
@@ -233,8 +233,8 @@ class Survey {
     return found == episode.events.end() ? 0.0 : found->second;
   }
 
-  ConductRow row(std::size_t p, const std::vector<std::vector<EpisodeConduct>>& all, ConductTable& table) const {
-    ConductRow row{players_[p].name(), {}, {}, 0.0, 0.0};
+  ConductRow row(std::size_t p, const std::vector<std::vector<EpisodeConduct>>& all, const ConductTable& table) const {
+    ConductRow row{players_[p].name(), {}, {}, {}, 0.0, 0.0};
     for (const std::string& measure : table.measures) {
       std::vector<double> values, first, second;
       for (std::size_t e = 0; e < keys_.size(); ++e) {
@@ -246,11 +246,8 @@ class Survey {
         second.push_back(before);
       }
       row.values.push_back(values.empty() ? Interval{} : mean_interval(values));
-      if (p == 0) {
-        table.spreads.push_back(spread_of(values));
-      } else {
-        row.differences.push_back(first.empty() ? Interval{} : paired_difference(first, second));
-      }
+      row.spreads.push_back(spread_of(values));
+      if (p > 0) row.differences.push_back(first.empty() ? Interval{} : paired_difference(first, second));
     }
     if (p > 0) compare_places(all[0], all[p], row);
     return row;

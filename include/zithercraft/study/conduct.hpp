@@ -32,6 +32,7 @@ struct ConductOptions {
 struct ConductRow {
   std::string player{};
   std::vector<Interval> values{};       ///< of each measure
+  std::vector<double> spreads{};        ///< of each over the episodes: standard deviations
   std::vector<Interval> differences{};  ///< less the first player's, episode by episode; empty for the first
   double elsewhere = 0.0;               ///< share of time spent elsewhere than with the first player, 0 to 1
   double elsewhere_by_chance = 0.0;     ///< what that would come to in 95% of cases if the player made no difference
@@ -43,7 +44,6 @@ struct ConductTable {
   std::int64_t episodes = 0;  ///< played by each
   std::vector<std::string> measures{};
   std::size_t first_event = 0;    ///< measures from here on count events
-  std::vector<double> spreads{};  ///< of each measure over the first player's episodes: standard deviations
   std::vector<ConductRow> rows{};
   /// Recorded episodes in which the others did not do what they had done when it was recorded.
   std::int64_t replayed_differently = 0;
