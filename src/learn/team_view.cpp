@@ -82,7 +82,7 @@ TeamView::TeamView(const Ground& ground, const std::vector<std::size_t>& roles, 
   }
   if (kinds_.empty())
     throw Error(Fault::spec, "there is nobody else whom the value network of '" + all[roles[0]].name + "' could see",
-                "learner.value_sees", "take 'everyone', or 'own'");
+                "learner.value_sees", all.size() > 1 ? "take 'everyone', or 'own'" : "take 'own'");
 }
 
 std::vector<std::string> TeamView::names(const Game& game) const {

@@ -311,6 +311,9 @@ IntervalFigure figure_of(const ConductTable& table, const std::vector<std::strin
                            fmt::format("{:.3g}, {:.3g}", first.values[m].mean, second.values[m].mean),
                            {d.mean / spread, d.low / spread, d.high / spread}});
   }
+  if (figure.rows.empty())
+    throw Error(Fault::usage, "nothing varies from episode to episode that a difference could be measured by", "figure",
+                "play more episodes, or draw other measures");
   return figure;
 }
 

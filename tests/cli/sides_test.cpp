@@ -88,6 +88,8 @@ TEST_F(Sides, ErrorsSayWhatIsWrong) {
   says(test::run_tool({"conduct", "script", "random", "--game", "barge", "--episodes", "1", "--png", path("x.png"),
                        "--draw", "tuch barge"}),
        2, "did you mean 'touch barge'");
+  says(test::run_tool({"conduct", "script", "random", "--game", "barge", "--episodes", "1", "--png", path("x.png")}), 2,
+       "play more episodes");
   says(test::run_tool({"match", "script", "random"}), 2, "give --game GAME");
   says(test::run_tool({"match", "script", "nobody", "--game", "barge"}), 2, "nobody is called 'nobody'");
   says(test::run_tool({"match", "script", "random", "--game", "mooring"}), 5, "0 opposed sides");
