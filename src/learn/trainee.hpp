@@ -116,6 +116,7 @@ class Trainee {
   /// What was remembered before a span of a group's decisions, as in a room.
   std::span<float> remembered_before(const Group& group, std::size_t span);
   void normalise(const Group& group, std::span<float> inputs) const;
+  std::size_t number_of(std::size_t role) const;  // among those that it plays
   /// Writes what the value network reads in a row.
   void show(std::size_t role, std::size_t lane_row, std::span<float> inputs, Room& room) const;
   /// Values of rows that were written into `inputs`, where they stay until the room's next use. The room's memory goes

@@ -6,14 +6,17 @@
 
 namespace zithercraft {
 
+std::size_t Trainee::number_of(std::size_t role) const {
+  return static_cast<std::size_t>(std::find(roles_.begin(), roles_.end(), role) - roles_.begin());
+}
+
 void Trainee::show(std::size_t role, std::size_t lane_row, std::span<float> inputs, Room& room) const {
   if (!sees_others()) {
     normaliser_.apply(ground_.lanes.observation(role, lane_row), inputs);
     return;
   }
   const std::size_t seats = ground_.lanes.seats(role);
-  const auto played = static_cast<std::size_t>(std::find(roles_.begin(), roles_.end(), role) - roles_.begin());
-  team_.show(ground_, played, lane_row / seats, lane_row % seats, normaliser_, room.team.span());
+  team_.show(ground_, number_of(role), lane_row / seats, lane_row % seats, normaliser_, room.team.span());
   std::copy_n(room.team.begin(), team_.value_columns(), inputs.begin());
 }
 
@@ -32,8 +35,7 @@ void Trainee::judge_together(std::size_t stretch, std::size_t time, std::size_t 
   Room& room = rooms_[worker];
   const std::size_t first = group.sample(time, 0);
   for (const Block& block : group.blocks) {
-    const std::size_t seats = ground_.lanes.seats(block.role);
-    const auto played = static_cast<std::size_t>(std::find(roles_.begin(), roles_.end(), block.role) - roles_.begin());
+    const std::size_t seats = ground_.lanes.seats(block.role), played = number_of(block.role);
     for (std::size_t i = 0; i < block.rows; ++i) {
       const std::size_t sample = first + block.place + i, lane_row = block.first_row + i;
       show(block.role, lane_row, r.value_inputs.span().subspan(sample * r.value_stride, r.value_stride), room);

@@ -98,8 +98,8 @@ struct PpoSettings {
 };
 
 /// The networks that a role's senses and the settings ask for; the value plan is empty if they share one. A value
-/// network that sees others is planned from its own seat's columns: see TeamView in the learner. Throws Error (spec) if
-/// they cannot be built.
+/// network that sees others is planned here for its own seat's columns alone; the learner adds those of others, which
+/// depend on the game. Throws Error (spec) if they cannot be built.
 std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PpoSettings& settings);
 
 /// Where the time of a rollout or an update went: seconds, summed over this process's threads but for the last one.
