@@ -24,6 +24,7 @@ namespace zithercraft {
 // Sums over the samples of a group from which something can be learned.
 struct SampleSums {
   double count = 0.0, advantage = 0.0, advantage_square = 0.0, target = 0.0, target_square = 0.0;
+  double off = 0.0, off_square = 0.0;  // what values were off by: the advantage, unless another baseline takes its place
 };
 
 /// A policy as it was once.

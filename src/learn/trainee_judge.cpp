@@ -116,11 +116,14 @@ SampleSums Trainee::sums_of(const Group& group) const {
   for (std::size_t s = group.first_sample; s < group.first_sample + group.rows * r.horizon; ++s) {
     if ((r.counts[s] & learns_policy) == 0) continue;
     const auto a = static_cast<double>(r.advantage[s]), t = static_cast<double>(r.target[s]);
+    const double off = t - static_cast<double>(r.value[s]);
     sums.count += 1.0;
     sums.advantage += a;
     sums.advantage_square += a * a;
     sums.target += t;
     sums.target_square += t * t;
+    sums.off += off;
+    sums.off_square += off * off;
   }
   return sums;
 }

@@ -22,12 +22,14 @@ void Trainee::prepare_samples(ImproveReport& report) {
     all.advantage_square += sums.advantage_square;
     all.target += sums.target;
     all.target_square += sums.target_square;
+    all.off += sums.off;
+    all.off_square += sums.off_square;
   }
   const double n = std::max(1.0, all.count), mean = all.advantage / n, target_mean = all.target / n;
-  const double off_square = all.advantage_square / n - mean * mean;  // target - value is the advantage
-  const double spread = std::sqrt(std::max(0.0, off_square));
+  const double spread = std::sqrt(std::max(0.0, all.advantage_square / n - mean * mean));
+  const double off_variance = all.off_square / n - (all.off / n) * (all.off / n);
   const double target_variance = all.target_square / n - target_mean * target_mean;
-  if (settings_.baseline && target_variance > 1e-12) report.explained_variance = 1.0 - off_square / target_variance;
+  if (settings_.baseline && target_variance > 1e-12) report.explained_variance = 1.0 - off_variance / target_variance;
   if (settings_.normalise_returns) {
     // The last ten rollouts' worth of returns tell the scale: returns grow as the policy learns.
     const auto change =

@@ -30,7 +30,8 @@ void Trainee::share_rollout() {
     put(own, group_moments_[g]);
     for (const auto* const moments : team_.moments(g)) put(own, *moments);
     const SampleSums& sums = group_sums_[g];
-    for (const double sum : {sums.count, sums.advantage, sums.advantage_square, sums.target, sums.target_square})
+    for (const double sum : {sums.count, sums.advantage, sums.advantage_square, sums.target, sums.target_square,
+                             sums.off, sums.off_square})
       own.put(sum);
   }
   Told all = own.told_to(ground_.ranks);
@@ -38,7 +39,8 @@ void Trainee::share_rollout() {
     get(all, group_moments_[g]);
     for (auto* const moments : team_.moments(g)) get(all, *moments);
     SampleSums& sums = group_sums_[g];
-    for (double* const sum : {&sums.count, &sums.advantage, &sums.advantage_square, &sums.target, &sums.target_square})
+    for (double* const sum : {&sums.count, &sums.advantage, &sums.advantage_square, &sums.target,
+                              &sums.target_square, &sums.off, &sums.off_square})
       *sum = all.get();
   }
 }

@@ -325,13 +325,24 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnDecisionChanged) {
     }
     for (auto& member : crew) member->end_rollout(stretch, worker);
   };
+  ImproveReport last;
   while (true) {
     pool.run(ground.stretches.size(), play);
     ground.decisions += ground.rollout_decisions = 2 * 2048 * 8;
     if (ground.decisions >= total) break;
-    for (auto& member : crew) member->improve();
+    for (auto& member : crew) last = member->improve();
     ++ground.updates;
   }
+
+  // What values explain is told of the values, not of the baseline that stands in for them.
+  const Rollout& rollout = crew[1]->rollout();
+  double n = 0.0, sum = 0.0, square = 0.0, off = 0.0, off_square = 0.0;
+  for (std::size_t s = 0; s < rollout.samples(); ++s) {
+    const double t = static_cast<double>(rollout.target[s]), o = t - static_cast<double>(rollout.value[s]);
+    n += 1.0, sum += t, square += t * t, off += o, off_square += o * o;
+  }
+  const double explained = 1.0 - (off_square / n - off / n * (off / n)) / (square / n - sum / n * (sum / n));
+  EXPECT_NEAR(last.explained_variance, explained, 0.02);
 
   KnownCredit known;
   for (std::size_t member = 0; member < 2; ++member) {
