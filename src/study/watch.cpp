@@ -197,6 +197,28 @@ void Watch::look(const Lanes& lanes, std::size_t lane) {
   count_events(lanes, lane);
 }
 
+// In the mean over seats; terms of roles that mirror each other are the same ones by their names.
+void Watch::put_payments(const Lanes& lanes, std::size_t lane, const Group& group, EpisodeConduct& conduct) const {
+  const auto roles = game_.roles();
+  const auto seats = static_cast<double>(group.seats.size());
+  double paid = 0.0;
+  std::vector<std::pair<std::string, double>> terms;
+  for (const std::size_t i : group.seats) {
+    const Seat& seat = seats_[i];
+    const std::size_t row = lane * lanes.seats(seat.role) + seat.number;
+    paid += lanes.episode_return(seat.role, row) / seats;
+    const auto ledger = lanes.ledger(seat.role, row);
+    for (std::size_t t = 0; t < ledger.size(); ++t) {
+      const std::string& name = roles[seat.role].terms[t];
+      auto found = std::find_if(terms.begin(), terms.end(), [&](const auto& one) { return one.first == name; });
+      if (found == terms.end()) found = terms.emplace(terms.end(), name, 0.0);
+      found->second += ledger[t] / seats;
+    }
+  }
+  conduct.measures.emplace_back(group.prefix + "return", paid);
+  for (const auto& [name, sum] : terms) conduct.measures.emplace_back(group.prefix + "paid for " + name, sum);
+}
+
 EpisodeConduct Watch::finish(const Lanes& lanes, std::size_t lane) const {
   EpisodeConduct conduct;
   const auto roles = game_.roles();
@@ -235,24 +257,9 @@ EpisodeConduct Watch::finish(const Lanes& lanes, std::size_t lane) const {
     put(group.prefix + "speed, m/s", mean([](const Seen& s) { return mean_or_nothing(s.speed, s.looks); }));
     put(group.prefix + "squares visited",
         mean([](const Seen& s) { return s.looks > 0.0 ? static_cast<double>(s.places.size()) : not_there; }));
-    double paid = 0.0;
-    const auto seats = static_cast<double>(group.seats.size());
-    std::vector<std::pair<std::string, double>> terms;
-    for (const std::size_t i : group.seats) {
-      const Seat& seat = seats_[i];
-      const std::size_t row = lane * lanes.seats(seat.role) + seat.number;
-      paid += lanes.episode_return(seat.role, row) / seats;
-      const auto ledger = lanes.ledger(seat.role, row);
-      for (std::size_t t = 0; t < ledger.size(); ++t) {
-        const std::string& name = roles[seat.role].terms[t];
-        auto found = std::find_if(terms.begin(), terms.end(), [&](const auto& one) { return one.first == name; });
-        if (found == terms.end()) found = terms.emplace(terms.end(), name, 0.0);
-        found->second += ledger[t] / seats;
-      }
-    }
-    put(group.prefix + "return", paid);
-    for (const auto& [name, sum] : terms) put(group.prefix + "paid for " + name, sum);
-    for (const auto& [name, number] : group.events) conduct.events[group.prefix + name] = number / seats;
+    put_payments(lanes, lane, group, conduct);
+    for (const auto& [name, number] : group.events)
+      conduct.events[group.prefix + name] = number / static_cast<double>(group.seats.size());
   }
   double looks = 0.0;
   for (const Seen& seen : seen_) looks += seen.looks;
