@@ -1,74 +1,21 @@
-#include <algorithm>
-
 #include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/net/heads.hpp"
+#include "zithercraft/match/plan_fronts.hpp"
 
 namespace zithercraft {
 namespace {
-
-// The convolutions that fit a picture, one after the other.
-std::vector<ConvolutionLayer> fitting(const std::vector<ConvolutionLayer>& layers, std::size_t height,
-                                      std::size_t width) {
-  std::vector<ConvolutionLayer> list;
-  for (const ConvolutionLayer& layer : layers) {
-    if (static_cast<std::size_t>(layer.size) > std::min(height, width)) break;
-    height = after_convolution(height, layer);
-    width = after_convolution(width, layer);
-    list.push_back(layer);
-  }
-  return list;
-}
-
-// Layers of blocks and earlier decisions are channels of one picture.
-std::vector<std::uint32_t> columns_of(const GridSense& grid) {
-  const std::size_t once = grid.layers * grid.height * grid.width * grid.channels;
-  std::vector<std::uint32_t> columns;
-  for (std::size_t y = 0; y < grid.height; ++y)
-    for (std::size_t x = 0; x < grid.width; ++x)
-      for (std::size_t ago = 0; ago <= grid.history; ++ago)
-        for (std::size_t layer = 0; layer < grid.layers; ++layer)
-          for (std::size_t c = 0; c < grid.channels; ++c)
-            columns.push_back(static_cast<std::uint32_t>(
-                grid.first_column + ago * once +
-                ((layer * grid.height + y) * grid.width + x) * grid.channels + c));
-  return columns;
-}
-
-std::vector<std::uint32_t> columns_of(const CrowdSense& crowd) {
-  std::vector<std::uint32_t> columns;
-  for (std::size_t o = 0; o < crowd.others; ++o)
-    for (std::size_t ago = 0; ago <= crowd.history; ++ago)
-      for (std::size_t c = 0; c < crowd.columns_each; ++c)
-        columns.push_back(static_cast<std::uint32_t>(
-            crowd.first_column + (ago * crowd.others + o) * crowd.columns_each + c));
-  return columns;
-}
 
 std::vector<std::size_t> widths(const std::vector<std::int64_t>& layers) { return {layers.begin(), layers.end()}; }
 
 }  // namespace
 
 std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PpoSettings& settings) {
-  NetworkPlan plan;
-  plan.columns = role.columns.size();
+  NetworkPlan plan = plan_fronts(
+      role, {settings.pictures, settings.picture_least, settings.crowd_width, settings.crowd_queries});
   plan.activation = settings.activation;
   plan.memory = static_cast<std::size_t>(settings.memory);
-  const auto least = static_cast<std::size_t>(settings.picture_least);
-  for (const GridSense& grid : role.grids) {
-    if (grid.height < least || grid.width < least) continue;
-    if (auto layers = fitting(settings.pictures, grid.height, grid.width); !layers.empty())
-      plan.pictures.push_back({grid.name, grid.height, grid.width, grid.layers * grid.channels * (grid.history + 1),
-                               columns_of(grid), std::move(layers)});
-  }
-  if (settings.crowd_width > 0)
-    for (const CrowdSense& crowd : role.crowds)
-      plan.crowds.push_back({crowd.name, crowd.others, crowd.columns_each * (crowd.history + 1), 0, columns_of(crowd),
-                             static_cast<std::size_t>(settings.crowd_width),
-                             static_cast<std::size_t>(settings.crowd_queries)});
-  const std::size_t outputs = Heads(role.controls, role.columns).outputs();
   NetworkPlan policy = plan, value = plan;
   policy.hidden = widths(settings.policy_layers);
-  policy.outputs = outputs + (settings.share ? 1 : 0);
+  policy.outputs += settings.share ? 1 : 0;
   if (settings.share && settings.value_sees == Sight::own) return {policy, {}};
   value.hidden = widths(settings.value_layers);
   value.outputs = 1;

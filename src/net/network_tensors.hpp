@@ -3,12 +3,14 @@
 // How networks and what belongs to them stand in checkpoints.
 
 #include <algorithm>
+#include <array>
 #include <string>
 #include <utility>
 #include <vector>
 
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/net/network.hpp"
+#include "zithercraft/net/network_graph.hpp"
 #include "zithercraft/net/normaliser.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
@@ -38,6 +40,43 @@ inline void fetch_network(const TensorFile& file, const std::string& prefix, con
       std::copy_n(plain.begin() + static_cast<std::ptrdiff_t>(r * part.width), part.width,
                   parameters.begin() + static_cast<std::ptrdiff_t>(part.offset + r * part.stride));
   }
+}
+
+// A grown network's links as plain arrays, and its shape.
+inline void store_graph(TensorFile& file, const NetworkGraph& graph) {
+  std::vector<std::int64_t> links;
+  std::vector<float> weights;
+  for (const auto& link : graph.links) {
+    links.insert(links.end(), {link.from, link.to, link.back ? 1 : 0});
+    weights.push_back(link.weight);
+  }
+  const std::array<std::int64_t, 3> shape{static_cast<std::int64_t>(graph.hidden),
+                                          static_cast<std::int64_t>(graph.hidden_squash),
+                                          static_cast<std::int64_t>(graph.output_squash)};
+  file.put("policy.graph.shape", std::span<const std::int64_t>(shape));
+  file.put("policy.graph.links", std::span<const std::int64_t>(links));
+  file.put("policy.graph.weights", {weights.size()}, weights);
+}
+
+inline NetworkGraph fetch_graph(const TensorFile& file, const NetworkPlan& plan) {
+  const auto shape = file.integers("policy.graph.shape"), links = file.integers("policy.graph.links");
+  std::vector<float> weights(links.size() / 3);
+  file.get("policy.graph.weights", weights);
+  const auto squash = [&](std::size_t at) {
+    if (shape.size() == 3 && shape[0] >= 0 && shape[0] <= 1 << 20 && shape[at] >= 0 &&
+        shape[at] <= static_cast<std::int64_t>(Squash::steep))
+      return static_cast<Squash>(shape[at]);
+    throw Error(Fault::file, "the grown network cannot be understood", "checkpoint", "take another checkpoint");
+  };
+  NetworkGraph graph{.inputs = plan.columns,
+                     .outputs = plan.outputs,
+                     .hidden_squash = squash(1),
+                     .output_squash = squash(2)};
+  graph.hidden = static_cast<std::size_t>(shape[0]);
+  for (std::size_t i = 0; i < weights.size(); ++i)
+    graph.links.push_back({static_cast<std::uint32_t>(links[3 * i]), static_cast<std::uint32_t>(links[3 * i + 1]),
+                           weights[i], links[3 * i + 2] != 0});
+  return graph;
 }
 
 // Flags that say who of a crowd is there are left as they are.

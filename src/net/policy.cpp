@@ -1,6 +1,7 @@
 #include "zithercraft/net/policy.hpp"
 
 #include <algorithm>
+#include <optional>
 #include <utility>
 
 #include "network_tensors.hpp"
@@ -20,29 +21,36 @@ struct Policy::Weights {
   PolicySignature signature;
   Heads heads;
   Network<float> policy, value;
+  std::optional<NetworkGraph> graph;  // in place of the policy network
+  GraphProgram program;
   bool shared = false;
   AlignedBuffer<float> policy_parameters, policy_prepared, value_parameters, value_prepared;
   std::vector<float> log_spread;
   Normaliser normaliser;
   float value_mean = 0.0f, value_spread = 1.0f;
 
-  bool own_value() const { return !shared && signature.seen.empty(); }
+  bool own_value() const { return !shared && signature.value.columns > 0 && signature.seen.empty(); }
+  std::size_t policy_memory() const { return graph ? program.memory(0) : policy.memory_stride(); }
+  std::size_t outputs() const { return graph ? graph->outputs : policy.outputs(); }
   std::size_t value_memory() const { return shared ? policy.memory_stride() : own_value() ? value.memory_stride() : 0; }
 };
 
 struct Policy::Room {
   explicit Room(const Weights& w)
-      : senses(tile * w.policy.input_stride()),
-        policy(w.policy.workspace(tile)),
+      : senses(w.graph ? w.graph->inputs : tile * w.policy.input_stride()),
+        graph(w.program.room()),
         decision(w.signature.controls.size()),
         allowed(w.heads.masks()),
-        memory(tile * std::max(w.policy.memory_stride(), w.value_memory())) {
+        memory(tile * std::max(w.policy_memory(), w.value_memory())),
+        outputs(w.graph ? w.graph->outputs : 0) {
+    if (!w.graph) policy = w.policy.workspace(tile);
     if (w.own_value()) value = w.value.workspace(tile);
   }
   AlignedBuffer<float> senses;
   Network<float>::Workspace policy, value;
-  std::vector<float> decision, allowed;
+  std::vector<float> graph, decision, allowed;
   AlignedBuffer<float> memory;
+  std::vector<float> outputs;
 };
 
 Policy Policy::load(const std::filesystem::path& checkpoint) { return from(TensorFile::load(checkpoint)); }
@@ -65,7 +73,7 @@ Policy Policy::from(const TensorFile& file) {
   const auto& s = w->signature;
   w->heads = Heads(s.controls, s.columns);
   // Of a value network that saw what others sensed there is no use here; the policy network may guess the value too.
-  w->shared = s.value.columns == 0 || s.policy.outputs > w->heads.outputs();
+  w->shared = s.policy.outputs > w->heads.outputs();
   const auto fetch = [&](const std::string& prefix, const NetworkPlan& plan, Network<float>& net,
                          AlignedBuffer<float>& parameters, AlignedBuffer<float>& prepared) {
     net = Network<float>(plan);
@@ -74,7 +82,12 @@ Policy Policy::from(const TensorFile& file) {
     fetch_network(file, prefix, net, parameters.span());
     net.prepare(parameters.span(), prepared.span());
   };
-  fetch("policy", s.policy, w->policy, w->policy_parameters, w->policy_prepared);
+  if (s.grown) {
+    w->graph = fetch_graph(file, s.policy);
+    w->program.add(*w->graph);
+  } else {
+    fetch("policy", s.policy, w->policy, w->policy_parameters, w->policy_prepared);
+  }
   if (w->own_value()) fetch("value", s.value, w->value, w->value_parameters, w->value_prepared);
   w->log_spread.resize(w->heads.dials());
   if (!w->log_spread.empty()) file.get("policy.log_spread", w->log_spread);
@@ -98,9 +111,10 @@ Policy& Policy::operator=(Policy other) noexcept {
 Policy::~Policy() = default;
 
 const PolicySignature& Policy::signature() const noexcept { return weights_->signature; }
+const NetworkGraph* Policy::graph() const noexcept { return weights_->graph ? &*weights_->graph : nullptr; }
 bool Policy::knows_values() const noexcept { return weights_->shared || weights_->own_value(); }
 
-std::size_t Policy::memory() const noexcept { return weights_->policy.memory_stride() + weights_->value_memory(); }
+std::size_t Policy::memory() const noexcept { return weights_->policy_memory() + weights_->value_memory(); }
 
 // Calls `use` with each row's number, what was sensed, and what the network says of it.
 template <class Use>
@@ -109,7 +123,7 @@ void Policy::each_row(std::span<const float> senses, std::span<float> memory, bo
   const bool own = value && !w.shared;
   const Network<float>& net = own ? w.value : w.policy;
   const std::size_t in = columns(), rows = senses.size() / in, all = this->memory(), width = net.memory_stride(),
-                    begin = value ? w.policy.memory_stride() : 0;
+                    begin = value ? w.policy_memory() : 0;
   if (senses.size() != rows * in || memory.size() != rows * all)
     throw Error(Fault::usage,
                 std::to_string(senses.size()) + " senses and " + std::to_string(memory.size()) +
@@ -117,6 +131,13 @@ void Policy::each_row(std::span<const float> senses, std::span<float> memory, bo
                     std::to_string(all) + " numbers",
                 asked, "give whole rows of senses, and its memory for each");
   Room& room = *room_;
+  for (std::size_t row = 0; w.graph && row < rows; ++row) {
+    const auto sensed = senses.subspan(row * in, in);
+    w.normaliser.apply(sensed, room.senses.span());
+    w.program.decide(0, room.senses.span(), room.outputs, memory.subspan(row * all, all), room.graph);
+    use(row, sensed, std::span(room.outputs));
+  }
+  if (w.graph) return;
   for (std::size_t first = 0; first < rows; first += tile) {
     const std::size_t n = std::min(tile, rows - first);
     w.normaliser.apply(senses.subspan(first * in, n * in), room.senses.span(), net.input_stride());
@@ -175,8 +196,8 @@ void Policy::values(std::span<const float> senses, std::span<float> values, std:
   if (values.size() * columns() != senses.size())
     throw Error(Fault::usage, "the spans do not fit", "Policy::values", "give whole rows and one value for each");
   if (!knows_values())
-    throw Error(Fault::usage, "the value network saw in training what others sensed", "Policy::values",
-                "train with value_sees = 'own' to have values");
+    throw Error(Fault::usage, "the policy knows no values", "Policy::values",
+                "train by ppo with value_sees = 'own' to have some");
   const Weights& w = *weights_;
   each_row(senses, memory, true, "Policy::values",
            [&](std::size_t row, std::span<const float>, std::span<const float> outputs) {

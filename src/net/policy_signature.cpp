@@ -31,7 +31,8 @@ bool fits(const PolicySignature& s) {
   const std::size_t outputs = Heads(s.controls, s.columns).outputs();
   const bool guesses = s.policy.outputs == outputs + 1;
   if (s.policy.columns != s.columns.size() || (s.policy.outputs != outputs && !guesses)) return false;
-  if (guesses != shared && s.seen.empty()) return false;
+  if (s.grown) return shared && !guesses && s.seen.empty();
+  if (guesses && !shared && s.seen.empty()) return false;
   if (!shared && s.value.outputs != 1) return false;
   if (s.seen.empty()) return (shared || s.value.columns == s.columns.size()) && s.credit.columns == 0;
   return s.value.columns > s.columns.size() && s.value.columns <= s.seen.size() &&
@@ -47,6 +48,7 @@ void PolicySignature::store(TensorFile& file) const {
   file.metadata["policy"] = policy.to_json();
   if (value.columns > 0) file.metadata["value"] = value.to_json();
   if (credit.columns > 0) file.metadata["credit"] = credit.to_json();
+  if (grown) file.metadata["grown"] = "true";
   if (!seen.empty()) file.metadata["seen"] = json(seen).dump();
 }
 
@@ -60,6 +62,7 @@ PolicySignature PolicySignature::from(const TensorFile& file) {
     if (file.metadata.contains("value")) s.value = NetworkPlan::from_json(file.text("value"));
     if (file.metadata.contains("credit")) s.credit = NetworkPlan::from_json(file.text("credit"));
     if (file.metadata.contains("seen")) s.seen = json::parse(file.text("seen")).get<std::vector<std::string>>();
+    s.grown = file.metadata.contains("grown");
     if (fits(s)) return s;
   } catch (const json::exception&) {
   }
@@ -69,6 +72,8 @@ PolicySignature PolicySignature::from(const TensorFile& file) {
 std::string first_difference(const PolicySignature& wanted, const PolicySignature& found) {
   if (auto d = list_difference("column", wanted.columns, found.columns); !d.empty()) return d;
   if (auto d = list_difference("control", wanted.controls, found.controls); !d.empty()) return d;
+  if (wanted.grown != found.grown)
+    return std::string("the policy network has grown ") + (wanted.grown ? "here" : "in the checkpoint") + " only";
   if (auto d = first_difference(wanted.policy, found.policy); !d.empty()) return "the policy network: " + d;
   if ((wanted.value.columns == 0) != (found.value.columns == 0))
     return std::string("policy and value share a network ") + (wanted.value.columns == 0 ? "here" : "in the checkpoint") +

@@ -74,7 +74,7 @@ constexpr std::size_t whole_vectors(std::size_t width) {
 
 template <class Scalar>
 inline Vec<Scalar> splat(Scalar x) {
-  return Vec<Scalar>{} + x;
+  return x - Vec<Scalar>{};  // which needs no instruction, unlike a sum, that could make +0 of -0
 }
 
 template <class Scalar>
@@ -138,22 +138,32 @@ inline Vec<float> inverse(Vec<float> x) {
 }
 inline Vec<double> inverse(Vec<double> x) { return 1.0 / x; }
 
-/// tanh within 5 units in the last place: x P(x^2) / Q(x^2) up to 9, beyond which the nearest float is 1. The two
-/// polynomials are the best ones of their degree in relative error, 2e-8; all their coefficients are above 0, so that
-/// nothing cancels.
-inline Vec<float> tanh_of(Vec<float> x) {
-  x = clamped(x, 9.0f);
-  const Vec<float> z = x * x;
-  Vec<float> p = splat(1.34052441868e-8f), q = splat(7.79721826752e-7f);
-  p = p * z + 2.0645466791e-5f;
-  q = q * z + 3.28924875641e-4f;
+/// What tanh is a ratio of: x P(x^2) over Q(x^2) up to 9, beyond which the nearest float is 1. The two polynomials are
+/// the best ones of their degree in relative error, 2e-8; all their coefficients are above 0, so that nothing cancels.
+template <class X>
+inline void tanh_ratio(X x, X& above, X& below) {
+  const X z = x * x;
+  X p = z * 1.34052441868e-8f + 2.0645466791e-5f, q = z * 7.79721826752e-7f + 3.28924875641e-4f;
   p = p * z + 3.49779774504e-3f;
   q = q * z + 2.58853893259e-2f;
   p = p * z + 0.133828865433f;
   q = q * z + 0.467162027205f;
   p = p * z + 0.99999998027f;
   q = q * z + 1.0f;
-  return x * p * inverse(q);
+  above = x * p;
+  below = q;
+}
+
+/// tanh within 5 units in the last place.
+inline Vec<float> tanh_of(Vec<float> x) {
+  Vec<float> above, below;
+  tanh_ratio(clamped(x, 9.0f), above, below);
+  return above * inverse(below);
+}
+inline float tanh_of(float x) {
+  float above, below;
+  tanh_ratio(x < -9.0f ? -9.0f : x > 9.0f ? 9.0f : x, above, below);
+  return above / below;
 }
 inline Vec<double> tanh_of(Vec<double> x) {
   for (std::size_t i = 0; i < vec_width<double>; ++i) x[i] = std::tanh(x[i]);

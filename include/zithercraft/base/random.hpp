@@ -26,6 +26,7 @@ enum class Purpose : std::uint32_t {
   sense = 12,
   stage = 13,
   oppose = 14,
+  evolve = 15,
   user = 64
 };
 

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "zithercraft/base/signature.hpp"
+#include "zithercraft/net/network_graph.hpp"
 #include "zithercraft/net/network_plan.hpp"
 
 namespace zithercraft {
@@ -21,11 +22,13 @@ struct PolicySignature {
   std::vector<Column> columns{};
   std::vector<ControlInfo> controls{};
   NetworkPlan policy{};  ///< of the policy network
-  NetworkPlan value{};   ///< of the value network; without columns if the policy network's last output is the value
+  NetworkPlan value{};   ///< of the value network; without columns if there is none, or if the policy network has one
+                         ///< output more, which is the value
   NetworkPlan credit{};  ///< of the network behind a counterfactual baseline; without columns if there is none
   /// What the value and the credit network read if they see more than the policy; the value network reads as many of
   /// these as it has columns. Else empty.
   std::vector<std::string> seen{};
+  bool grown = false;  ///< the policy is a NetworkGraph; `policy` tells its columns and outputs alone
   bool operator==(const PolicySignature&) const = default;
 
   void store(TensorFile& file) const;
@@ -57,6 +60,8 @@ class Policy {
   ~Policy();
 
   const PolicySignature& signature() const noexcept;
+  /// The network of a policy that has grown; else null.
+  const NetworkGraph* graph() const noexcept;
   std::size_t columns() const noexcept { return signature().columns.size(); }
   std::size_t controls() const noexcept { return signature().controls.size(); }
 
@@ -70,7 +75,8 @@ class Policy {
   /// Controls drawn from the policy's distribution.
   void decide(std::span<const float> senses, std::span<float> controls, RandomStream& random,
               std::span<float> memory = {});
-  /// Whether it can tell values: not if only a value network could that saw in training what others sensed.
+  /// Whether it can tell values: not if it was evolved, or only a value network could that saw in training what others
+  /// sensed.
   bool knows_values() const noexcept;
   /// The value network's estimate of the return still to come, one per row. Throws Error (usage) if there is none.
   void values(std::span<const float> senses, std::span<float> values, std::span<float> memory = {});

@@ -1,0 +1,143 @@
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "zithercraft/evolve/genetic.hpp"
+#include "zithercraft/evolve/strategies.hpp"
+#include "zithercraft/evolve/topology.hpp"
+#include "zithercraft/game/episode.hpp"
+#include "zithercraft/game/seat.hpp"
+#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/net/network_plan.hpp"
+#include "zithercraft/net/policy.hpp"
+
+namespace zithercraft {
+
+class TensorFile;
+class WorkerPool;
+
+/// What looks for better networks.
+enum class EvolutionMethod : std::uint8_t {
+  genetic,   ///< fixed networks, by selection and mutation
+  topology,  ///< networks that grow
+  cma,       ///< fixed networks, by covariance matrix adaptation
+  es         ///< fixed networks, by an evolution strategy that follows a gradient
+};
+
+/// Settings of an evolution. The defaults are meant to work as they are.
+struct EvolutionSettings {
+  EvolutionMethod method = EvolutionMethod::genetic;
+
+  // The networks, unless they grow
+  std::vector<std::int64_t> policy_layers{32};  ///< widths of hidden layers
+  Activation activation = Activation::tanh;     ///< of hidden layers, or of hidden nodes
+  std::int64_t memory = 0;                      ///< numbers remembered from decision to decision, 0 for none
+  std::vector<ConvolutionLayer> pictures{};     ///< convolutions over cameras and windows; empty: plain columns
+  std::int64_t picture_least = 12;  ///< pixels or cells along both sides from which on convolutions are used
+  std::int64_t crowd_width = 0;     ///< features of each other in a crowd; 0: plain columns
+  std::int64_t crowd_queries = 2;   ///< means taken over a crowd by attention, at least 1
+
+  // What grown networks begin as
+  /// Links of all networks of the first generation, "FROM > TO": a column's name or "one", and an output's ("turn",
+  /// "pace.fast") or any other word, which names a hidden node. "all" links every column to every output. Empty: all.
+  std::vector<std::string> first_links{};
+  std::int64_t first_hidden = 0;  ///< hidden nodes between all columns and all outputs, beside `first_links`
+
+  // Playing
+  std::int64_t episodes = 4;       ///< that each individual plays in a generation, at least 1
+  bool fresh_episodes = true;      ///< other ones in each generation; if not, always the same
+  std::int64_t finalists = 4;      ///< best individuals of which more is asked before one of them leads, at least 1
+  std::int64_t final_episodes = 16;  ///< further episodes that they and the leader play, at least 1
+  bool normalise = true;           ///< bring observation columns to mean 0 and spread 1
+
+  // What is good
+  std::string fitness = "return";  ///< mean over episodes of "return", "success", "length" or "term.NAME"
+  double novelty = 0.0;            ///< weight of having ended elsewhere than others, 0 to 1; fitness has the rest
+  std::int64_t neighbours = 10;    ///< nearest others whose mean distance is the novelty, at least 1
+  std::int64_t archive = 500;      ///< earlier novel individuals that are remembered, at least 0
+
+  // Against whom, where sides that evolve are opposed to each other
+  std::int64_t hall_size = 20;     ///< past champions of each side that are kept, spread over all generations, at least 1
+  double against_past = 0.5;       ///< share of episodes against them; others against the newest champion, 0 to 1
+
+  GeneticSettings genetic{};
+  TopologySettings topology{};
+  CovarianceSettings covariance{};
+  StrategySettings strategy{};
+  bool operator==(const EvolutionSettings&) const = default;
+};
+
+/// What a generation brought.
+struct GenerationReport {
+  std::int64_t generation = 0;  ///< its number, from 1
+  std::int64_t decisions = 0;   ///< taken in it, over all seats of all individuals
+  std::int64_t episodes = 0;
+  double best = 0.0, mean = 0.0, spread = 0.0;  ///< of the fitness; the spread is its standard deviation
+  double lower = 0.0, median = 0.0, upper = 0.0;  ///< of the fitness: a quarter, half and three quarters are below
+  double strength = 0.0;   ///< how far mutations or samples reach
+  double diversity = 0.0;  ///< mean distance of two individuals
+  double hidden = 0.0, links = 0.0;  ///< of grown networks, mean; else 0
+  std::vector<SpeciesReport> species{};  ///< of grown networks, before the next generation is made
+  std::int64_t led_since = 0;        ///< generation in which the present leader was found
+  std::vector<EpisodeResult> leader{};  ///< fresh episodes that the policy played which led when it began
+  std::size_t stage = 0;             ///< of the curriculum
+  double play_seconds = 0.0, decide_seconds = 0.0, make_seconds = 0.0;  ///< of all threads
+  double wall_seconds = 0.0;
+};
+
+/// Who plays a role in an evolution: nobody given, it evolves.
+using EvolutionPlayers = std::vector<std::shared_ptr<const Pilot>>;
+
+/// Evolution of the policies of a game's roles. Every individual of a generation plays the same episodes; the policy
+/// that leads is chosen by further ones, on which it was not selected. Each role that evolves has a population of its
+/// own, but for roles that mirror another. Opponents that evolve too are met as champions of their population, past and
+/// present (Rosin and Belew: "New methods for competitive coevolution", 1997). For a fixed build the results are the
+/// same bits on any number of threads.
+class Evolution {
+ public:
+  /// `progress_total`: generations after which schedules end. Throws Error (spec) if the settings or the game cannot be
+  /// used.
+  Evolution(const Game& game, const EvolutionSettings& settings, std::uint64_t seed, WorkerPool& pool,
+            EvolutionPlayers players = {});
+  ~Evolution();
+  Evolution(Evolution&&) noexcept;
+
+  /// An own fitness in place of the settings': asked of each seat at an episode's end, the mean counts.
+  void set_fitness(std::function<double(const SeatView&)> fitness);
+  /// States of a stage's arena that the given share of its episodes begins from; see Lanes::set_starts.
+  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share);
+  /// Begins with a policy that was trained before, in place of random networks: fixed networks take its plan, grown ones
+  /// begin as mutations of its graph. Before the first generation. Throws Error (refused) if it does not fit.
+  void start_from(const Policy& policy, const TensorFile& checkpoint);
+
+  /// Plays a generation of each population and makes the next one. `progress`: share of the evolution that will be done
+  /// by then, 0 to 1. The reports are in the order of the first roles that populations play. Throws Error (numbers),
+  /// naming individual and term, if a fitness is not finite.
+  const std::vector<GenerationReport>& improve(double progress);
+
+  std::int64_t generation() const noexcept;  ///< finished so far
+  std::int64_t decisions() const noexcept;   ///< taken so far, over all seats of all individuals
+  std::size_t stage() const noexcept;
+  /// Whether a role evolves, and the first role of those that its population plays.
+  std::optional<std::size_t> population_of(std::size_t role) const noexcept;
+  const PolicySignature& signature(std::size_t role) const;
+  /// The leader of a role's population. Throws Error (usage) if it does not evolve.
+  Policy policy(std::size_t role = 0) const;
+
+  /// Everything needed to go on, and the leaders as policies.
+  void store(TensorFile& file) const;
+  void restore(const TensorFile& file);
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace zithercraft

@@ -1,0 +1,83 @@
+#pragma once
+
+#include <memory>
+#include <vector>
+
+#include "zithercraft/evolve/noise.hpp"
+#include "zithercraft/evolve/search.hpp"
+
+namespace zithercraft {
+
+struct CovarianceSettings {
+  std::int64_t population = 0;  ///< individuals, at least 4; 0: 4 + 3 ln(numbers)
+  double strength = 0.5;        ///< spread of the first samples, in spreads of first weights, above 0
+  /// Up to so many numbers the whole matrix of their covariances is learned, beyond only how far each one varies.
+  std::int64_t whole_up_to = 1000;
+  bool operator==(const CovarianceSettings&) const = default;
+};
+
+/// Evolution strategy that adapts the covariances of its samples (Hansen: "The CMA evolution strategy: a tutorial",
+/// 2016, with its weights and rates); for many numbers in the form that adapts their variances alone (Ros and Hansen:
+/// "A simple modification in CMA-ES achieving linear time and space complexity", 2008). Bad samples count too, by
+/// negative weights, but not in the latter form.
+class CovarianceSearch final : public Search {
+ public:
+  /// Begins around `start`, or around 0. Throws Error (spec) if the settings make no sense.
+  CovarianceSearch(std::size_t numbers, const CovarianceSettings& settings, std::uint64_t seed,
+                   std::vector<double> start = {});
+  ~CovarianceSearch() override;
+
+  std::size_t numbers() const noexcept override;
+  std::size_t individuals() const noexcept override;
+  std::int64_t generation() const noexcept override;
+  /// An individual in full precision.
+  std::span<const double> sample(std::size_t individual) const;
+  std::span<const double> middle() const;
+  void fetch(std::size_t individual, std::span<float> out) const override;
+  bool fetch_middle(std::span<float> out) const override;
+  void improve(std::span<const double> fitness, double progress, WorkerPool& pool) override;
+  SearchReport report() const override;
+  void store(TensorFile& file) const override;
+  void restore(const TensorFile& file) override;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+struct StrategySettings {
+  std::int64_t population = 256;     ///< individuals, an even number from 2 on: each sample has a mirror image
+  double strength = 0.1;             ///< spread of samples, in spreads of first weights, above 0
+  double learning_rate = 0.05;       ///< of the first generation, above 0
+  double last_learning_rate = 0.01;  ///< of the last one, at least 0
+  double decay = 0.0;                ///< share of each weight that every generation takes away, 0 to 1
+  bool operator==(const StrategySettings&) const = default;
+};
+
+/// Evolution strategy that follows the gradient of the fitness to be expected around the middle of its samples, as
+/// estimated from these and their mirror images (Wierstra et al.: "Natural evolution strategies", 2014; Salimans et al.:
+/// "Evolution strategies as a scalable alternative to reinforcement learning", 2017). Fitness counts by its rank; steps
+/// are Adam's.
+class StrategySearch final : public Search {
+ public:
+  /// Begins at `start`, or at random numbers. Throws Error (spec) if the settings make no sense.
+  StrategySearch(std::size_t numbers, const StrategySettings& settings, std::uint64_t seed,
+                 std::vector<float> start = {});
+  ~StrategySearch() override;
+
+  std::size_t numbers() const noexcept override;
+  std::size_t individuals() const noexcept override;
+  std::int64_t generation() const noexcept override;
+  void fetch(std::size_t individual, std::span<float> out) const override;
+  bool fetch_middle(std::span<float> out) const override;
+  void improve(std::span<const double> fitness, double progress, WorkerPool& pool) override;
+  SearchReport report() const override;
+  void store(TensorFile& file) const override;
+  void restore(const TensorFile& file) override;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace zithercraft

@@ -1,0 +1,249 @@
+#include "zithercraft/evolve/evolution.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "population.hpp"
+#include "ranking.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/game/curriculum.hpp"
+#include "zithercraft/net/tensor_file.hpp"
+
+namespace zithercraft {
+namespace {
+
+constexpr std::uint32_t finals_begin = 1u << 20;  // numbers of final episodes, apart from those of the others
+
+void check_settings(const EvolutionSettings& s) {
+  const auto need = [](bool fine, const char* key, const char* mend) {
+    if (!fine) wrong_setting(key, "it cannot be used", mend);
+  };
+  need(std::all_of(s.policy_layers.begin(), s.policy_layers.end(), [](auto w) { return w >= 1 && w <= 65536; }),
+       "policy_layers", "give widths from 1 to 65536");
+  need(s.memory >= 0 && s.memory <= 65536, "memory", "give a number from 0 to 65536");
+  need(s.picture_least >= 1, "picture_least", "give at least 1");
+  need(s.crowd_width >= 0 && s.crowd_width <= 65536, "crowd_width", "give a number from 0 to 65536");
+  need(s.crowd_queries >= 1 && s.crowd_queries <= 1024, "crowd_queries", "give a number from 1 to 1024");
+  need(s.first_hidden >= 0 && s.first_hidden <= 65536, "first_hidden", "give a number from 0 to 65536");
+  need(s.episodes >= 1 && s.episodes < finals_begin, "episodes", "give at least 1");
+  need(s.finalists >= 1, "finalists", "give at least 1");
+  need(s.final_episodes >= 1 && s.final_episodes < finals_begin, "final_episodes", "give at least 1");
+  need(s.novelty >= 0 && s.novelty <= 1, "novelty", "give a share from 0 to 1");
+  need(s.neighbours >= 1, "neighbours", "give at least 1");
+  need(s.archive >= 0, "archive", "give at least 0");
+  need(s.hall_size >= 1, "hall_size", "give at least 1");
+  need(s.against_past >= 0 && s.against_past <= 1, "against_past", "give a share from 0 to 1");
+}
+
+}  // namespace
+
+struct Evolution::State {
+  Game game;
+  EvolutionSettings settings;
+  std::uint64_t seed;
+  WorkerPool& pool;
+  EvolutionPlayers players;  // of all roles; null: it evolves
+  std::vector<std::unique_ptr<Population>> populations;
+  std::vector<std::size_t> population_of;  // of each role; populations.size() for none
+  Curriculum curriculum;
+  OwnFitness own_fitness{};
+  std::int64_t generation = 0, decisions = 0;
+  std::vector<GenerationReport> reports;
+
+  State(const Game& g, const EvolutionSettings& s, std::uint64_t given, WorkerPool& p, EvolutionPlayers who)
+      : game(g), settings(s), seed(derived_seed(given, "evolution")), pool(p), players(std::move(who)), curriculum(g) {}
+
+  std::vector<Trial> trials(std::size_t count, std::uint32_t first, bool fresh) const {
+    std::vector<Trial> list(count);
+    for (std::size_t t = 0; t < count; ++t) {
+      list[t].key = {seed, first + static_cast<std::uint32_t>(t), fresh ? static_cast<std::uint32_t>(generation) : 0};
+      list[t].stage = curriculum.stage_of(list[t].key);
+    }
+    return list;
+  }
+
+  // Whether somebody who evolves plays against this population, itself included.
+  bool opposed_evolve(const Population& population) const {
+    for (std::size_t role = 0; role < players.size(); ++role)
+      if (!players[role] && opposed(game.roles()[population.first_role()], game.roles()[role])) return true;
+    return false;
+  }
+
+  // Everybody but those whom the population plays: as they are now, or as one of their past champions. `past`: whom to
+  // take, from 0 to 1 over their time; below 0 for now.
+  std::vector<std::unique_ptr<Pilot>> crew(const Population& population, double past) const {
+    std::vector<std::unique_ptr<Pilot>> pilots(players.size());
+    for (std::size_t role = 0; role < players.size(); ++role) {
+      if (population.plays(role)) continue;
+      if (players[role]) {
+        pilots[role] = players[role]->copy();
+        continue;
+      }
+      const Population& other = *populations[population_of[role]];
+      if (!other.has_leader()) {
+        pilots[role] = usual_pilot(game, role, derived_seed(seed, "others"));
+        continue;
+      }
+      const bool now = past < 0.0 || other.hall().empty() ||
+                       !opposed(game.roles()[population.first_role()], game.roles()[role]);
+      const auto at = static_cast<std::size_t>(past * static_cast<double>(other.hall().size()));
+      pilots[role] = policy_pilot(game, role, other.policy_of(now ? other.leader() : other.hall().at(at)));
+    }
+    return pilots;
+  }
+
+  GenerationReport improve(Population& population, double progress) {
+    auto played = trials(static_cast<std::size_t>(settings.episodes), 0, settings.fresh_episodes);
+    auto finals = trials(static_cast<std::size_t>(settings.final_episodes), finals_begin, true);
+    const bool against = opposed_evolve(population);
+    std::vector<std::vector<std::unique_ptr<Pilot>>> crews;
+    crews.push_back(crew(population, -1.0));
+    if (against) {
+      RandomStream random(derived_seed(seed, game.roles()[population.first_role()].name), 0,
+                          static_cast<std::uint32_t>(generation), Purpose::oppose);
+      for (auto* list : {&played, &finals}) {
+        const auto past = static_cast<std::size_t>(std::lround(settings.against_past * static_cast<double>(list->size())));
+        for (std::size_t t = 0; t < past; ++t) {
+          (*list)[t].against = crews.size();
+          crews.push_back(crew(population, static_cast<double>(random.uniform())));
+        }
+      }
+    }
+    return population.improve(played, finals, crews, own_fitness, against, progress, pool);
+  }
+};
+
+Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::uint64_t seed, WorkerPool& pool,
+                     EvolutionPlayers players) {
+  check_settings(settings);
+  const auto roles = game.roles();
+  if (players.empty()) {
+    players.resize(roles.size());
+    for (std::size_t r = 1; r < roles.size(); ++r)
+      if (roles[r].mirrors != 0) players[r] = usual_pilot(game, r, derived_seed(seed, "others"));
+  }
+  if (players.size() != roles.size())
+    throw Error(Fault::usage, "there are not as many players as roles", "Evolution", "give one for each");
+  state_ = std::make_unique<State>(game, settings, seed, pool, std::move(players));
+  State& s = *state_;
+  std::vector<std::size_t> first_of(roles.size());
+  for (std::size_t r = 0; r < roles.size(); ++r) {
+    const std::size_t like = roles[r].mirrors;
+    first_of[r] = like != r && !s.players[like] ? like : r;
+  }
+  s.population_of.assign(roles.size(), roles.size());
+  for (std::size_t r = 0; r < roles.size(); ++r) {
+    if (s.players[r] || first_of[r] != r) continue;
+    // Mirror images on the same side are played by the same individual; those on the other side by its champions.
+    std::vector<std::size_t> own;
+    for (std::size_t other = r; other < roles.size(); ++other) {
+      if (s.players[other] || first_of[other] != r) continue;
+      s.population_of[other] = s.populations.size();
+      if (!opposed(roles[r], roles[other])) own.push_back(other);
+    }
+    s.populations.push_back(std::make_unique<Population>(game, own, settings, seed, pool.threads()));
+  }
+  if (s.populations.empty())
+    throw Error(Fault::spec, "no role evolves", "roles", "let at least one of them learn");
+}
+Evolution::~Evolution() = default;
+Evolution::Evolution(Evolution&&) noexcept = default;
+
+void Evolution::set_fitness(std::function<double(const SeatView&)> fitness) { state_->own_fitness = std::move(fitness); }
+
+void Evolution::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {
+  for (auto& population : state_->populations) population->play().lanes().set_starts(stage, arena_states, share);
+}
+
+void Evolution::start_from(const Policy& policy, const TensorFile& checkpoint) {
+  for (auto& population : state_->populations)
+    if (population->signature().role == policy.signature().role || state_->populations.size() == 1)
+      return population->start_from(policy, checkpoint);
+  throw Error(Fault::refused, "no role that evolves is named '" + policy.signature().role + "'", "from",
+              "take the policy of a role that evolves");
+}
+
+const std::vector<GenerationReport>& Evolution::improve(double progress) {
+  State& s = *state_;
+  s.reports.clear();
+  for (auto& population : s.populations) s.reports.push_back(s.improve(*population, progress));
+  for (const GenerationReport& report : s.reports) s.decisions += report.decisions;
+  ++s.generation;
+  if (s.population_of[0] == 0)
+    for (const EpisodeResult& e : s.reports[0].leader) s.curriculum.add(e);
+  s.curriculum.advance(s.decisions);
+  return s.reports;
+}
+
+std::int64_t Evolution::generation() const noexcept { return state_->generation; }
+std::int64_t Evolution::decisions() const noexcept { return state_->decisions; }
+std::size_t Evolution::stage() const noexcept { return state_->curriculum.stage(); }
+
+std::optional<std::size_t> Evolution::population_of(std::size_t role) const noexcept {
+  const std::size_t at = state_->population_of[role];
+  return at < state_->populations.size() ? std::optional(state_->populations[at]->first_role()) : std::nullopt;
+}
+
+namespace {
+
+[[noreturn]] void does_not_evolve() {
+  throw Error(Fault::usage, "the role does not evolve", "Evolution", "ask for one that does");
+}
+
+}  // namespace
+
+const PolicySignature& Evolution::signature(std::size_t role) const {
+  const std::size_t at = state_->population_of.at(role);
+  if (at == state_->populations.size()) does_not_evolve();
+  return state_->populations[at]->signature();
+}
+
+Policy Evolution::policy(std::size_t role) const {
+  const std::size_t at = state_->population_of.at(role);
+  if (at == state_->populations.size()) does_not_evolve();
+  const Population& population = *state_->populations[at];
+  if (!population.has_leader())
+    throw Error(Fault::usage, "nobody leads before the first generation", "Evolution::policy", "improve once");
+  return population.policy_of(population.leader());
+}
+
+void Evolution::store(TensorFile& file) const {
+  const State& s = *state_;
+  for (std::size_t p = 0; p < s.populations.size(); ++p) {
+    const Population& population = *s.populations[p];
+    if (population.has_leader()) {
+      TensorFile policy;
+      population.store_policy(population.leader(), policy);
+      if (p == 0) {
+        file.put_part("", policy);
+      } else {
+        file.put_part(policy_place(population.signature().role), policy);
+      }
+    }
+    TensorFile own;
+    population.store(own);
+    file.put_part("populations/" + population.signature().role + "/", own);
+  }
+  const std::array<std::int64_t, 2> counters{s.decisions, s.generation};
+  file.put("counters", std::span<const std::int64_t>(counters));
+  file.put("curriculum", std::span<const double>(s.curriculum.numbers()));
+}
+
+void Evolution::restore(const TensorFile& file) {
+  State& s = *state_;
+  for (auto& population : s.populations) {
+    const std::string place = "populations/" + population->signature().role + "/";
+    if (!file.has_part(place))
+      throw Error(Fault::refused, "the checkpoint has no population for the role '" + population->signature().role + "'",
+                  "checkpoint", "go on with the settings it was trained with, or start afresh");
+    population->restore(file.part(place));
+  }
+  const auto counters = file.integers("counters");
+  s.decisions = counters.at(0);
+  s.generation = counters.at(1);
+  s.curriculum.restore(file.doubles("curriculum"));
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,416 @@
+#include "population.hpp"
+
+#include <fmt/format.h>
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <map>
+#include <numeric>
+
+#include "../net/network_tensors.hpp"
+#include "ranking.hpp"
+#include "vector_bank.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/base/text.hpp"
+#include "zithercraft/match/plan_fronts.hpp"
+
+namespace zithercraft {
+namespace {
+
+constexpr std::size_t warming = 32;      // individuals that play an episode before the first generation, for the columns
+constexpr std::size_t noted = 16;        // individuals of a generation that the columns' statistics are taken from
+constexpr double leader_moves = 0.3;     // share of its newest finals in what a leader is worth
+constexpr std::string_view term_prefix = "term.";
+
+std::vector<std::size_t> widths(const std::vector<std::int64_t>& layers) { return {layers.begin(), layers.end()}; }
+
+// What the outputs of a role's network are called: dials by their names, options as "choice.option".
+std::vector<std::string> output_names(const std::vector<ControlInfo>& controls) {
+  std::vector<std::string> names;
+  for (const ControlInfo& control : controls) {
+    if (!control.is_choice()) names.push_back(control.name);
+    for (const auto& option : control.options) names.push_back(control.name + "." + option);
+  }
+  return names;
+}
+
+double quantile(const std::vector<double>& sorted, double share) {
+  const double at = share * static_cast<double>(sorted.size() - 1);
+  const auto low = static_cast<std::size_t>(at);
+  const std::size_t high = std::min(low + 1, sorted.size() - 1);
+  return sorted[low] + (at - static_cast<double>(low)) * (sorted[high] - sorted[low]);
+}
+
+// From 0 for the worst to 1 for the best.
+std::vector<double> ranks_of(std::span<const double> values) {
+  const auto order = best_first(values);
+  std::vector<double> ranks(values.size());
+  for (std::size_t k = 0; k < order.size(); ++k)
+    ranks[order[k]] = 1.0 - static_cast<double>(k) / static_cast<double>(std::max<std::size_t>(1, order.size() - 1));
+  return ranks;
+}
+
+}  // namespace
+
+Population::Population(const Game& game, std::vector<std::size_t> roles, const EvolutionSettings& settings,
+                       std::uint64_t seed, std::size_t workers)
+    : game_(game),
+      roles_(std::move(roles)),
+      settings_(settings),
+      seed_(derived_seed(seed, game.roles()[roles_[0]].name)),
+      workers_(workers),
+      archive_(static_cast<std::size_t>(settings.archive), static_cast<std::size_t>(settings.neighbours)) {
+  const Role& role = game_.roles()[roles_[0]];
+  heads_ = Heads(role.controls, role.columns);
+  signature_.role = role.name;
+  signature_.columns = role.columns;
+  signature_.controls = role.controls;
+  if (settings_.fitness.starts_with(term_prefix)) {
+    const auto name = settings_.fitness.substr(term_prefix.size());
+    const auto at = std::find(role.terms.begin(), role.terms.end(), name);
+    if (at == role.terms.end()) wrong_setting("fitness", "there is no term '" + name + "'", advice(name, role.terms));
+    term_ = static_cast<std::size_t>(at - role.terms.begin());
+  } else if (settings_.fitness != "return" && settings_.fitness != "success" && settings_.fitness != "length") {
+    wrong_setting("fitness", "'" + settings_.fitness + "' is no fitness", "give return, success, length or term.NAME");
+  }
+  play_ = std::make_unique<PopulationPlay>(game_, roles_, workers_);
+  if (settings_.method == EvolutionMethod::topology) {
+    signature_.grown = true;
+    signature_.policy = {.columns = role.columns.size(), .outputs = heads_.outputs()};
+    make_topology(first_graph(), false);
+  } else {
+    signature_.policy = plan_fronts(
+        role, {settings_.pictures, settings_.picture_least, settings_.crowd_width, settings_.crowd_queries});
+    signature_.policy.hidden = widths(settings_.policy_layers);
+    signature_.policy.activation = settings_.activation;
+    signature_.policy.memory = static_cast<std::size_t>(settings_.memory);
+    make_search({});
+  }
+  normaliser_ = normaliser_for(signature_.policy);
+}
+
+void Population::make_search(std::vector<float> start) {
+  net_ = Network<float>(signature_.policy);
+  const std::size_t numbers = plain_numbers(net_);
+  switch (settings_.method) {
+    case EvolutionMethod::genetic:
+      search_ = std::make_unique<GeneticSearch>(numbers, settings_.genetic, seed_, std::move(start));
+      break;
+    case EvolutionMethod::cma: {
+      std::vector<double> first(start.begin(), start.end());
+      if (first.empty()) {
+        RandomStream random(derived_seed(seed_, "first network"), 0, 0, Purpose::evolve);
+        for (std::size_t i = 0; i < numbers; ++i) first.push_back(static_cast<double>(random.normal()));
+      }
+      search_ = std::make_unique<CovarianceSearch>(numbers, settings_.covariance, seed_, std::move(first));
+      break;
+    }
+    case EvolutionMethod::es:
+      search_ = std::make_unique<StrategySearch>(numbers, settings_.strategy, seed_, std::move(start));
+      break;
+    case EvolutionMethod::topology: break;
+  }
+  vectors_ = vector_bank(signature_.policy, std::max(search_->individuals(), warming), play_->most_rows(), workers_);
+}
+
+void Population::make_topology(const NetworkGraph& start, bool continued) {
+  topology_ = std::make_unique<TopologySearch>(start, settings_.topology, seed_, continued);
+  graphs_ = std::make_unique<GraphBank>(start.inputs, start.outputs, std::max(topology_->individuals(), warming),
+                                        play_->most_rows(), workers_);
+}
+
+NetworkGraph Population::first_graph() const {
+  const Role& role = game_.roles()[roles_[0]];
+  NetworkGraph graph{.inputs = role.columns.size(), .outputs = heads_.outputs()};
+  switch (settings_.activation) {
+    case Activation::tanh: graph.hidden_squash = Squash::tanh; break;
+    case Activation::relu: graph.hidden_squash = Squash::relu; break;
+    case Activation::silu:
+      wrong_setting("activation", "grown networks do not know silu", "give tanh or relu");
+  }
+  const auto outputs = output_names(role.controls);
+  std::map<std::string, std::uint32_t> hidden;
+  const auto join = [&](std::uint32_t from, std::uint32_t to) { graph.links.push_back({from, to, 0.0f, false}); };
+  std::vector<std::string> links = settings_.first_links;
+  if (links.empty() && settings_.first_hidden == 0) links = {"all"};
+  for (const std::string& text : links) {
+    if (text == "all") {
+      for (std::uint32_t from = 0; from <= graph.one(); ++from)
+        for (std::size_t o = 0; o < graph.outputs; ++o) join(from, static_cast<std::uint32_t>(graph.first_output() + o));
+      continue;
+    }
+    const std::size_t arrow = text.find(" > ");
+    if (arrow == std::string::npos)
+      wrong_setting("first_links", "'" + text + "' is no link", "write FROM > TO, or all");
+    const std::string from = text.substr(0, arrow), to = text.substr(arrow + 3);
+    const auto column = std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == from; });
+    const auto output = std::find(outputs.begin(), outputs.end(), to);
+    // Whatever is no column and no output is a hidden node; their numbers follow those of the outputs.
+    const auto hidden_node = [&](const std::string& name) {
+      const auto [at, fresh] = hidden.try_emplace(name, static_cast<std::uint32_t>(graph.first_hidden() + hidden.size()));
+      return at->second;
+    };
+    if (std::find(outputs.begin(), outputs.end(), from) != outputs.end())
+      wrong_setting("first_links", "'" + text + "' begins at an output", "let it begin at a column, at one or at a hidden node");
+    if (to == "one" || std::any_of(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == to; }))
+      wrong_setting("first_links", "'" + text + "' ends at a column", "let it end at an output or at a hidden node");
+    const std::uint32_t begin = column != role.columns.end() ? static_cast<std::uint32_t>(column - role.columns.begin())
+                                : from == "one"              ? static_cast<std::uint32_t>(graph.one())
+                                                             : hidden_node(from);
+    join(begin, output != outputs.end() ? static_cast<std::uint32_t>(graph.first_output()) + static_cast<std::uint32_t>(output - outputs.begin())
+                                        : hidden_node(to));
+  }
+  graph.hidden = hidden.size();
+  for (const auto& [name, node] : hidden) {
+    const bool read = std::any_of(graph.links.begin(), graph.links.end(), [&, at = node](const auto& l) { return l.to == at; });
+    const bool reads = std::any_of(graph.links.begin(), graph.links.end(), [&, at = node](const auto& l) { return l.from == at; });
+    if (!read || !reads)
+      wrong_setting("first_links", "'" + name + "' is neither a column nor an output, and as a hidden node it has links on one side only",
+                    "see `zithercraft show GAME` for the names, or give it links on both sides");
+  }
+  for (std::int64_t h = 0; h < settings_.first_hidden; ++h) {
+    const auto node = static_cast<std::uint32_t>(graph.nodes());
+    ++graph.hidden;
+    for (std::uint32_t from = 0; from <= graph.one(); ++from) join(from, node);
+    for (std::size_t o = 0; o < graph.outputs; ++o) join(node, static_cast<std::uint32_t>(graph.first_output() + o));
+  }
+  return graph;
+}
+
+void Population::start_from(const Policy& policy, const TensorFile& checkpoint) {
+  const PolicySignature& found = policy.signature();
+  PolicySignature wanted = found;
+  wanted.columns = signature_.columns;
+  wanted.controls = signature_.controls;
+  const auto refuse = [&](const std::string& what, const std::string& mend) {
+    throw Error(Fault::refused, "the evolution cannot begin with this policy: " + what, "role '" + signature_.role + "'",
+                mend);
+  };
+  if (const auto d = first_difference(wanted, found); !d.empty()) refuse(d, "use one with the same senses and controls");
+  if (found.grown != signature_.grown)
+    refuse(found.grown ? "it has grown" : "its network is fixed",
+           found.grown ? "evolve it by topology" : "evolve it by genetic, cma or es");
+  normaliser_ = fetch_normaliser(checkpoint, found.policy);
+  if (found.grown) return make_topology(*policy.graph(), true);
+  // A value that the network tells too is left out.
+  const Network<float> old(found.policy);
+  AlignedBuffer<float> parameters(old.parameters());
+  fetch_network(checkpoint, "policy", old, parameters.span());
+  signature_.policy = found.policy;
+  signature_.policy.outputs = heads_.outputs();
+  const Network<float> now(signature_.policy);
+  AlignedBuffer<float> taken(now.parameters());
+  for (std::size_t p = 0; p < now.parts().size(); ++p) {
+    const NetworkPart &from = old.parts()[p], &to = now.parts()[p];
+    for (std::size_t r = 0; r < to.rows; ++r)
+      std::copy_n(parameters.begin() + from.offset + r * from.stride, to.width, taken.begin() + to.offset + r * to.stride);
+  }
+  make_search(weights_to_vector(now, taken.span()));
+}
+
+std::size_t Population::individuals() const { return topology_ ? topology_->individuals() : search_->individuals(); }
+
+Champion Population::individual(std::size_t number) const {
+  Champion champion;
+  if (topology_) {
+    champion.graph = topology_->graph(number);
+  } else {
+    champion.numbers.resize(search_->numbers());
+    search_->fetch(number, champion.numbers);
+  }
+  return champion;
+}
+
+void Population::play_with(const std::vector<Champion>* champions, std::size_t count, std::span<const Trial> trials,
+                           const Crews& crews, const PopulationPlay::Wishes& wishes, GenerationReport& report,
+                           WorkerPool& pool) {
+  const std::size_t terms = play_->terms();
+  results_.resize(count * trials.size());
+  paid_.resize(results_.size() * terms);
+  Bank& bank = topology_ ? static_cast<Bank&>(*graphs_) : *vectors_;
+  std::vector<Normaliser::Moments> notes;
+  for (std::size_t first = 0; first < count; first += bank.room()) {
+    const std::size_t n = std::min(bank.room(), count - first);
+    if (topology_) {
+      loaded_.clear();
+      for (std::size_t i = first; i < first + n; ++i)
+        loaded_.push_back(champions != nullptr ? (*champions)[i].graph : topology_->graph(i));
+      graphs_->load(loaded_);
+    } else {
+      vectors_->load(
+          n,
+          [&](std::size_t place, std::span<float> out) {
+            if (champions == nullptr) return search_->fetch(first + place, out);
+            const auto& numbers = (*champions)[first + place].numbers;
+            std::copy(numbers.begin(), numbers.end(), out.begin());
+          },
+          pool);
+    }
+    play_->play(bank, normaliser_, first, n, trials, crews, wishes,
+                std::span(results_).subspan(first * trials.size(), n * trials.size()),
+                std::span(paid_).subspan(first * trials.size() * terms, n * trials.size() * terms), pool);
+    report.decisions += play_->decisions();
+    report.play_seconds += play_->play_seconds();
+    report.decide_seconds += play_->decide_seconds();
+    notes.insert(notes.end(), play_->notes().begin(), play_->notes().end());
+  }
+  report.episodes += static_cast<std::int64_t>(results_.size());
+  // In the order of individuals, and for the next play only: everybody of this one read by the same statistics.
+  if (settings_.normalise)
+    for (const auto& moments : notes) normaliser_.fold(moments);
+}
+
+double Population::worth(std::size_t result) const {
+  const TrialResult& r = results_[result];
+  if (own_) return r.own_fitness;
+  if (settings_.fitness == "return") return r.episode_return;
+  if (settings_.fitness == "success") return r.success;
+  if (settings_.fitness == "length") return r.length;
+  return paid_[result * play_->terms() + term_];
+}
+
+std::vector<double> Population::mean_worth(std::size_t count, std::size_t trials) const {
+  std::vector<double> means(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    for (std::size_t t = 0; t < trials; ++t) means[i] += worth(i * trials + t) / static_cast<double>(trials);
+    if (!std::isfinite(means[i]))
+      throw Error(Fault::numbers,
+                  fmt::format("the fitness of individual {} is {} ({})", i, means[i], own_ ? "coded in C++" : settings_.fitness),
+                  "role '" + signature_.role + "'", "let it be a finite number for everything that an individual can do");
+  }
+  return means;
+}
+
+void Population::learn_columns(std::span<const Trial> trials, const Crews& crews, GenerationReport& report,
+                               WorkerPool& pool) {
+  if (settings_.normalise && normaliser_.count() == 0.0)
+    play_with(nullptr, std::min(individuals(), warming), trials.first(1), crews, {.notes_every = 1}, report, pool);
+}
+
+void Population::choose_leader(std::span<const double> fitness, std::span<const Trial> finals, const Crews& crews,
+                               const OwnFitness& own_fitness, bool opposed_evolve, GenerationReport& report,
+                               WorkerPool& pool) {
+  const std::int64_t generation = report.generation;
+  std::vector<Champion> candidates;
+  if (led_) candidates.push_back(leader_);
+  Champion middle;
+  const bool has_middle = search_ && (middle.numbers.resize(search_->numbers()), search_->fetch_middle(middle.numbers));
+  if (has_middle) {
+    candidates.push_back(std::move(middle));
+  } else {
+    const auto order = best_first(fitness);
+    for (std::size_t k = 0; k < std::min(order.size(), static_cast<std::size_t>(settings_.finalists)); ++k)
+      candidates.push_back(individual(order[k]));
+  }
+  for (std::size_t k = led_ ? 1 : 0; k < candidates.size(); ++k) candidates[k].generation = generation;
+  play_with(&candidates, candidates.size(), finals, crews,
+            {.own_fitness = own_fitness, .notes_every = candidates.size()}, report, pool);
+  const auto worths = mean_worth(candidates.size(), finals.size());
+  std::size_t best = 0;
+  if (led_) leader_worth_ += leader_moves * (worths[0] - leader_worth_);
+  for (std::size_t k = 1; k < candidates.size(); ++k) {
+    // Whoever takes over must have done better on the same episodes, and than the leader did of late; a middle always
+    // does.
+    const bool better = worths[k] > worths[best] && (!led_ || best > 0 || opposed_evolve || worths[k] > leader_worth_);
+    if (better || (has_middle && k + 1 == candidates.size())) best = k;
+  }
+  const std::size_t shown = 0, terms = play_->terms();  // the leader so far, or the first finalist
+  for (std::size_t t = 0; t < finals.size(); ++t) {
+    const std::size_t at = (led_ ? shown : best) * finals.size() + t;
+    EpisodeResult& e = report.leader.emplace_back();
+    e.episode_return = results_[at].episode_return;
+    e.length = static_cast<std::uint32_t>(results_[at].length);
+    e.outcome = results_[at].success >= 0.5 ? Outcome::success : Outcome::failure;
+    e.role = roles_[0];
+    e.stage = finals[t].stage;
+    e.ledger.assign(paid_.begin() + static_cast<std::ptrdiff_t>(at * terms),
+                    paid_.begin() + static_cast<std::ptrdiff_t>((at + 1) * terms));
+  }
+  if (!led_ || best > 0) {
+    leader_worth_ = worths[best];
+    leader_ = std::move(candidates[best]);
+    led_ = true;
+  }
+  report.led_since = leader_.generation;
+}
+
+std::vector<double> Population::with_novelty(std::span<const double> fitness, std::size_t trials) {
+  if (settings_.novelty == 0.0) return {fitness.begin(), fitness.end()};
+  std::vector<std::vector<float>> places(fitness.size());
+  for (std::size_t i = 0; i < fitness.size(); ++i)
+    for (std::size_t t = 0; t < trials; ++t) {
+      const float* place = results_[i * trials + t].place;
+      places[i].insert(places[i].end(), place, place + 3);
+    }
+  const auto novelty = archive_.judge(places);
+  const auto by_fitness = ranks_of(fitness), by_novelty = ranks_of(novelty);
+  std::vector<double> both(fitness.size());
+  for (std::size_t i = 0; i < both.size(); ++i)
+    both[i] = (1.0 - settings_.novelty) * by_fitness[i] + settings_.novelty * by_novelty[i];
+  return both;
+}
+
+// Champions of past generations, ever further apart as these become more.
+void Population::keep_in_hall(std::int64_t generation) {
+  if (generation % hall_step_ != 0) return;
+  hall_.push_back(leader_);
+  hall_.back().generation = generation;
+  if (hall_.size() <= static_cast<std::size_t>(settings_.hall_size)) return;
+  hall_step_ *= 2;
+  std::erase_if(hall_, [&](const Champion& c) { return c.generation % hall_step_ != 0; });
+}
+
+GenerationReport Population::improve(std::span<const Trial> trials, std::span<const Trial> finals, const Crews& crews,
+                                     const OwnFitness& own_fitness, bool opposed_evolve, double progress,
+                                     WorkerPool& pool) {
+  using Clock = std::chrono::steady_clock;
+  const auto begun = Clock::now();
+  GenerationReport report;
+  report.generation = (topology_ ? topology_->generation() : search_->generation()) + 1;
+  report.stage = trials[0].stage;
+  own_ = static_cast<bool>(own_fitness);
+  learn_columns(trials, crews, report, pool);
+  const std::size_t people = individuals();
+  play_with(nullptr, people, trials, crews,
+            {.own_fitness = own_fitness, .notes_every = (people + noted - 1) / noted}, report, pool);
+  const auto fitness = mean_worth(people, trials.size());
+  const auto selected_by = with_novelty(fitness, trials.size());
+  std::vector<double> sorted = fitness;
+  std::sort(sorted.begin(), sorted.end());
+  report.best = sorted.back();
+  report.mean = std::accumulate(sorted.begin(), sorted.end(), 0.0) / static_cast<double>(people);
+  for (const double f : sorted) report.spread += (f - report.mean) * (f - report.mean) / static_cast<double>(people);
+  report.spread = std::sqrt(report.spread);
+  report.lower = quantile(sorted, 0.25);
+  report.median = quantile(sorted, 0.5);
+  report.upper = quantile(sorted, 0.75);
+  choose_leader(fitness, finals, crews, own_fitness, opposed_evolve, report, pool);
+  if (opposed_evolve) keep_in_hall(report.generation);
+  const auto made = Clock::now();
+  if (topology_) {
+    for (std::size_t i = 0; i < people; ++i) {
+      report.hidden += static_cast<double>(topology_->genome(i).hidden.size()) / static_cast<double>(people);
+      report.links += static_cast<double>(topology_->graph(i).links.size()) / static_cast<double>(people);
+    }
+    report.strength = settings_.topology.weight_step;
+    report.diversity = topology_->diversity();
+    report.species = topology_->species();
+    for (SpeciesReport& s : report.species) s.best = -std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0; i < people; ++i) {
+      SpeciesReport& s = report.species[topology_->species_of(i)];
+      s.best = std::max(s.best, fitness[i]);
+    }
+    topology_->improve(selected_by);
+  } else {
+    const SearchReport search = search_->report();
+    report.strength = search.strength;
+    report.diversity = search.diversity;
+    search_->improve(selected_by, progress, pool);
+  }
+  report.make_seconds = std::chrono::duration<double>(Clock::now() - made).count();
+  report.wall_seconds = std::chrono::duration<double>(Clock::now() - begun).count();
+  return report;
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,111 @@
+#pragma once
+
+#include <deque>
+#include <memory>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "population_play.hpp"
+#include "zithercraft/evolve/evolution.hpp"
+#include "zithercraft/net/network.hpp"
+
+namespace zithercraft {
+
+// A network of a population that is kept: a vector of numbers, or a graph.
+struct Champion {
+  std::vector<float> numbers{};
+  NetworkGraph graph{};
+  std::int64_t generation = 0;  // in which it was found
+};
+
+// Places at which individuals ended that had not been seen before, [trials][3] each.
+class Archive {
+ public:
+  Archive(std::size_t most, std::size_t neighbours) : most_(most), neighbours_(neighbours) {}
+  // How far each individual ended from the nearest of all others; and takes the newest of them in.
+  std::vector<double> judge(const std::vector<std::vector<float>>& places);
+  const std::deque<std::vector<float>>& kept() const { return kept_; }
+  void restore(std::deque<std::vector<float>> kept) { kept_ = std::move(kept); }
+
+ private:
+  std::size_t most_, neighbours_;
+  std::deque<std::vector<float>> kept_;
+};
+
+// Everybody who competes for one policy.
+class Population {
+ public:
+  // `roles`: those that its individuals play.
+  Population(const Game& game, std::vector<std::size_t> roles, const EvolutionSettings& settings, std::uint64_t seed,
+             std::size_t workers);
+
+  void start_from(const Policy& policy, const TensorFile& checkpoint);
+
+  std::size_t first_role() const { return roles_[0]; }
+  bool plays(std::size_t role) const { return std::find(roles_.begin(), roles_.end(), role) != roles_.end(); }
+  const PolicySignature& signature() const { return signature_; }
+  std::size_t individuals() const;
+  bool has_leader() const { return led_; }
+  const Champion& leader() const { return leader_; }
+  const std::vector<Champion>& hall() const { return hall_; }
+  PopulationPlay& play() { return *play_; }
+
+  // Plays the generation's trials and makes the next one; `finals` are played by those who may lead.
+  GenerationReport improve(std::span<const Trial> trials, std::span<const Trial> finals,
+                           const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews, const OwnFitness& own_fitness,
+                           bool opposed_evolve, double progress, WorkerPool& pool);
+
+  // A champion as a checkpoint holds it.
+  void store_policy(const Champion& champion, TensorFile& file) const;
+  Policy policy_of(const Champion& champion) const;
+  void store(TensorFile& file) const;
+  void restore(const TensorFile& file);
+
+ private:
+  using Crews = std::vector<std::vector<std::unique_ptr<Pilot>>>;
+  using Results = std::vector<TrialResult>;
+  void make_search(std::vector<float> start);
+  void make_topology(const NetworkGraph& start, bool continued);
+  void make_bank(std::size_t workers);
+  NetworkGraph first_graph() const;
+  Champion individual(std::size_t number) const;
+  // Plays trials with champions or, if there are none, with the generation.
+  void play_with(const std::vector<Champion>* champions, std::size_t count, std::span<const Trial> trials,
+                 const Crews& crews, const PopulationPlay::Wishes& wishes, GenerationReport& report, WorkerPool& pool);
+  double worth(std::size_t result) const;
+  std::vector<double> mean_worth(std::size_t count, std::size_t trials) const;
+  void learn_columns(std::span<const Trial> trials, const Crews& crews, GenerationReport& report, WorkerPool& pool);
+  void choose_leader(std::span<const double> fitness, std::span<const Trial> finals, const Crews& crews,
+                     const OwnFitness& own_fitness, bool opposed_evolve, GenerationReport& report, WorkerPool& pool);
+  std::vector<double> with_novelty(std::span<const double> fitness, std::size_t trials);
+  void keep_in_hall(std::int64_t generation);
+
+  Game game_;
+  std::vector<std::size_t> roles_;
+  EvolutionSettings settings_;
+  std::uint64_t seed_;
+  std::size_t workers_;
+  PolicySignature signature_;
+  Heads heads_;
+  Network<float> net_;
+  std::unique_ptr<Search> search_;            // one of these two
+  std::unique_ptr<TopologySearch> topology_;
+  std::unique_ptr<VectorBank> vectors_;
+  std::unique_ptr<GraphBank> graphs_;
+  Normaliser normaliser_;
+  std::unique_ptr<PopulationPlay> play_;
+  std::size_t term_ = 0;   // that is the fitness, if one is
+  bool own_ = false;       // the fitness is an own one
+  Champion leader_{};
+  bool led_ = false;
+  double leader_worth_ = 0.0;  // over the last finals
+  std::vector<Champion> hall_;
+  std::int64_t hall_step_ = 1;  // generations from one kept champion to the next
+  Archive archive_;
+  Results results_;
+  std::vector<double> paid_;
+  std::vector<NetworkGraph> loaded_;
+};
+
+}  // namespace zithercraft

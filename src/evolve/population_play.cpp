@@ -1,0 +1,231 @@
+#include "population_play.hpp"
+
+#include <fmt/format.h>
+#include <algorithm>
+#include <chrono>
+#include <utility>
+
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/game/episode.hpp"
+
+namespace zithercraft {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+double seconds_since(Clock::time_point& last) {
+  const auto now = Clock::now();
+  return std::chrono::duration<double>(now - std::exchange(last, now)).count();
+}
+
+}  // namespace
+
+// What one worker needs.
+struct PopulationPlay::Hand {
+  std::vector<std::uint32_t> running;  // its lanes that play, by the individual they play for
+  std::vector<std::uint32_t> job;      // of each of its lanes
+  std::vector<std::uint32_t> places;
+  std::vector<float> kept;             // what networks keep, [lanes][seats][memory]
+  AlignedBuffer<float> inputs, kept_now;
+  std::vector<float> decision, allowed;
+  std::vector<std::vector<std::unique_ptr<Pilot>>> crews;
+  std::int64_t decisions = 0;
+  double play_seconds = 0.0, decide_seconds = 0.0;
+};
+
+struct PopulationPlay::Call {
+  Bank& bank;
+  const Normaliser& normaliser;
+  std::size_t first;
+  std::span<const Trial> trials;
+  const Wishes& wishes;
+  std::span<TrialResult> results;
+  std::span<double> paid;
+};
+
+PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers)
+    : game_(game),
+      roles_(std::move(roles)),
+      columns_(game.roles()[roles_[0]].columns.size()),
+      controls_(game.roles()[roles_[0]].controls.size()),
+      terms_(game.roles()[roles_[0]].terms.size()),
+      heads_(game.roles()[roles_[0]].controls, game.roles()[roles_[0]].columns),
+      lanes_(game, lanes_each * workers, workers) {
+  for (const std::size_t role : roles_) seats_ += lanes_.seats(role);
+  for (std::size_t w = 0; w < workers; ++w) {
+    auto& hand = *hands_.emplace_back(std::make_unique<Hand>());
+    hand.job.resize(lanes_each);
+    hand.running.reserve(lanes_each);
+    hand.places.reserve(most_rows());
+    hand.decision.resize(controls_);
+    hand.allowed.resize(heads_.masks());
+  }
+}
+PopulationPlay::~PopulationPlay() = default;
+
+void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t first, std::size_t count,
+                          std::span<const Trial> trials,
+                          const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews, const Wishes& wishes,
+                          std::span<TrialResult> results, std::span<double> paid, WorkerPool& pool) {
+  // Networks that answer together play together, the same episode at the same time.
+  jobs_.clear();
+  for (std::size_t group = 0; group < count; group += bank.together())
+    for (std::size_t t = 0; t < trials.size(); ++t)
+      for (std::size_t i = group; i < std::min(count, group + bank.together()); ++i)
+        jobs_.push_back(static_cast<std::uint32_t>(i * trials.size() + t));
+  next_job_ = 0;
+  notes_.resize(wishes.notes_every == 0 ? 0 : (first + count + wishes.notes_every - 1) / wishes.notes_every -
+                                                  (first + wishes.notes_every - 1) / wishes.notes_every);
+  for (auto& moments : notes_) moments.clear(columns_);
+  for (auto& hand : hands_) {
+    hand->kept.assign(lanes_each * seats_ * bank.memory(), 0.0f);
+    if (hand->inputs.size() < most_rows() * bank.input_stride())
+      hand->inputs = AlignedBuffer<float>(most_rows() * bank.input_stride());
+    if (hand->kept_now.size() < most_rows() * bank.memory())
+      hand->kept_now = AlignedBuffer<float>(most_rows() * bank.memory());
+    hand->crews.clear();
+    for (const auto& crew : crews) {
+      auto& own = hand->crews.emplace_back();
+      for (const auto& pilot : crew) own.push_back(pilot ? pilot->copy() : nullptr);
+    }
+    hand->decisions = 0;
+    hand->play_seconds = hand->decide_seconds = 0.0;
+  }
+  const Call call{bank, normaliser, first, trials, wishes, results, paid};
+  pool.run(hands_.size(), [&](std::size_t, std::size_t worker) { work(call, worker); });
+  decisions_ = 0;
+  play_seconds_ = decide_seconds_ = 0.0;
+  for (const auto& hand : hands_) {
+    decisions_ += hand->decisions;
+    play_seconds_ += hand->play_seconds;
+    decide_seconds_ += hand->decide_seconds;
+  }
+}
+
+bool PopulationPlay::begin_next(const Call& call, Hand& hand, std::size_t lane, std::size_t worker) {
+  const std::size_t next = next_job_.fetch_add(1), own = lane % lanes_each, each = seats_ * call.bank.memory();
+  if (next >= jobs_.size()) return false;
+  hand.job[own] = jobs_[next];
+  const Trial& trial = call.trials[jobs_[next] % call.trials.size()];
+  std::fill_n(hand.kept.begin() + static_cast<std::ptrdiff_t>(own * each), each, 0.0f);
+  lanes_.assign_stage(lane, trial.stage);
+  lanes_.begin(lane, trial.key, worker);
+  return true;
+}
+
+void PopulationPlay::finish(const Call& call, Hand& hand, std::size_t lane) {
+  const std::uint32_t job = hand.job[lane % lanes_each];
+  TrialResult& result = call.results[job];
+  result = {};
+  const auto paid = call.paid.subspan(job * terms_, terms_);
+  std::fill(paid.begin(), paid.end(), 0.0);
+  const double share = 1.0 / static_cast<double>(seats_);
+  for (const std::size_t role : roles_)
+    for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat) {
+      const std::size_t row = lane * lanes_.seats(role) + seat;
+      Outcome outcome = lanes_.outcome(lane);
+      if (opposed(game_.roles()[0], game_.roles()[role]) && outcome != Outcome::cutoff)
+        outcome = outcome == Outcome::success ? Outcome::failure : Outcome::success;
+      result.episode_return += share * lanes_.episode_return(role, row);
+      result.success += outcome == Outcome::success ? share : 0.0;
+      const auto ledger = lanes_.ledger(role, row);
+      for (std::size_t t = 0; t < terms_; ++t) paid[t] += share * ledger[t];
+      const SeatView view(lanes_, lane, role, seat);
+      if (call.wishes.own_fitness) result.own_fitness += share * call.wishes.own_fitness(view);
+      if (role != roles_[0] || seat != 0) continue;
+      const Pose pose = view.pose();
+      result.place[0] = pose.x;
+      result.place[1] = pose.y;
+      result.place[2] = pose.z;
+    }
+  result.length = static_cast<double>(lanes_.decisions(lane));
+}
+
+void PopulationPlay::decide(const Call& call, Hand& hand, std::size_t worker) {
+  const std::size_t in = call.bank.input_stride(), out = call.bank.output_stride(), kept = call.bank.memory(),
+                    trials = call.trials.size();
+  for (const std::uint32_t lane : hand.running) {
+    const auto& crew = hand.crews[call.trials[hand.job[lane % lanes_each] % trials].against];
+    for (std::size_t role = 0; role < crew.size(); ++role)
+      if (crew[role]) crew[role]->decide(lanes_, role, lane, 1);
+  }
+  // Row by row: of each lane its seats.
+  hand.places.clear();
+  std::size_t r = 0;
+  for (const std::uint32_t lane : hand.running) {
+    const std::uint32_t job = hand.job[lane % lanes_each], individual = job / static_cast<std::uint32_t>(trials);
+    const std::size_t number = call.first + individual, every = call.wishes.notes_every;
+    Normaliser::Moments* const notes = every > 0 && number % every == 0 && job % trials == 0
+                                           ? &notes_[number / every - (call.first + every - 1) / every]
+                                           : nullptr;
+    std::copy_n(hand.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept), seats_ * kept,
+                hand.kept_now.begin() + r * kept);
+    for (const std::size_t role : roles_)
+      for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat, ++r) {
+        const auto sensed = lanes_.observation(role, lane * lanes_.seats(role) + seat);
+        call.normaliser.apply(sensed, hand.inputs.span().subspan(r * in, in), in);
+        if (notes != nullptr) notes->add(sensed);
+        hand.places.push_back(individual);
+      }
+  }
+  const auto answers = call.bank.decide(hand.places, hand.inputs.span(), hand.kept_now.span(), worker);
+  r = 0;
+  for (const std::uint32_t lane : hand.running) {
+    std::copy_n(hand.kept_now.begin() + r * kept, seats_ * kept,
+                hand.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept));
+    for (const std::size_t role : roles_)
+      for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat, ++r) {
+        const std::size_t row = lane * lanes_.seats(role) + seat;
+        const auto outputs = answers.subspan(r * out, heads_.outputs());
+        if (heads_.masks() > 0) {
+          heads_.read_masks(lanes_.observation(role, row), hand.allowed);
+          heads_.forbid<float>(hand.allowed, outputs);
+        }
+        heads_.greedy(outputs, hand.decision);
+        heads_.controls_of(hand.decision, lanes_.control(role, row));
+      }
+  }
+  hand.decisions += static_cast<std::int64_t>(r);
+}
+
+void PopulationPlay::work(const Call& call, std::size_t worker) {
+  Hand& hand = *hands_[worker];
+  hand.running.clear();
+  Clock::time_point clock = Clock::now();
+  for (std::size_t lane = worker * lanes_each; lane < (worker + 1) * lanes_each; ++lane)
+    if (begin_next(call, hand, lane, worker)) hand.running.push_back(static_cast<std::uint32_t>(lane));
+  const auto by_individual = [&](std::uint32_t a, std::uint32_t b) {
+    const std::uint32_t of_a = hand.job[a % lanes_each] / static_cast<std::uint32_t>(call.trials.size()),
+                        of_b = hand.job[b % lanes_each] / static_cast<std::uint32_t>(call.trials.size());
+    return of_a != of_b ? of_a < of_b : a < b;
+  };
+  std::sort(hand.running.begin(), hand.running.end(), by_individual);
+  while (!hand.running.empty()) {
+    hand.play_seconds += seconds_since(clock);
+    decide(call, hand, worker);
+    hand.decide_seconds += seconds_since(clock);
+    bool changed = false;
+    for (std::uint32_t& lane : hand.running) {
+      try {
+        lanes_.advance(lane, worker);
+      } catch (const Error& error) {
+        if (error.fault() != Fault::numbers) throw;
+        throw Error(Fault::numbers,
+                    fmt::format("individual {}: {}", call.first + hand.job[lane % lanes_each] / call.trials.size(),
+                                error.problem()),
+                    error.where(), error.mend());
+      }
+      if (lanes_.outcome(lane) == Outcome::running) continue;
+      finish(call, hand, lane);
+      changed = true;
+      if (!begin_next(call, hand, lane, worker)) lane = ~lane;  // idle
+    }
+    if (!changed) continue;
+    std::erase_if(hand.running, [&](std::uint32_t lane) { return lane > ~std::uint32_t{0} / 2; });
+    std::sort(hand.running.begin(), hand.running.end(), by_individual);
+  }
+  hand.play_seconds += seconds_since(clock);
+}
+
+}  // namespace zithercraft

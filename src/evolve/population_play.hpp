@@ -1,0 +1,95 @@
+#pragma once
+
+// A population meets episodes: every individual the same ones.
+
+#include <atomic>
+#include <functional>
+#include <memory>
+#include <vector>
+
+#include "zithercraft/base/aligned.hpp"
+#include "zithercraft/evolve/bank.hpp"
+#include "zithercraft/game/lanes.hpp"
+#include "zithercraft/game/seat.hpp"
+#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/net/heads.hpp"
+#include "zithercraft/net/normaliser.hpp"
+
+namespace zithercraft {
+
+class WorkerPool;
+
+// An episode that is to be played.
+struct Trial {
+  EpisodeKey key{};
+  std::size_t stage = 0;
+  std::size_t against = 0;  // which crew plays the other roles
+};
+
+// What came of one individual's playing of one episode: means over the seats it played.
+struct TrialResult {
+  double episode_return = 0.0, success = 0.0, length = 0.0, own_fitness = 0.0;
+  float place[3] = {};  // where its first seat ended
+};
+
+using OwnFitness = std::function<double(const SeatView&)>;
+
+class PopulationPlay {
+ public:
+  // `roles`: those that an individual plays, all with the senses and controls of the first. `bank`: where their
+  // networks are loaded.
+  PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers);
+
+  Lanes& lanes() noexcept { return lanes_; }
+  static constexpr std::size_t lanes_each = 32;  // of each worker
+  std::size_t most_rows() const noexcept { return lanes_each * seats_; }
+  std::size_t seats() const noexcept { return seats_; }
+  std::size_t terms() const noexcept { return terms_; }
+
+  // What is asked of a play beyond its results.
+  struct Wishes {
+    OwnFitness own_fitness{};
+    // Individuals whose first episode the normaliser learns from: those whose number is a multiple of this; 0 for none.
+    std::size_t notes_every = 0;
+  };
+
+  // Plays all trials with `count` individuals, number `first` and following, which the bank has at places 0 and
+  // following. Crews play the roles that are not `roles`. Results are [individual][trial], sums paid by each term
+  // [individual][trial][terms]. Throws Error (numbers) naming the individual if something is not finite.
+  void play(Bank& bank, const Normaliser& normaliser, std::size_t first, std::size_t count,
+            std::span<const Trial> trials, const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews,
+            const Wishes& wishes, std::span<TrialResult> results, std::span<double> paid, WorkerPool& pool);
+
+  // Decisions taken in the last play, over all seats, and what was seen of those that were to be noted, in the order of
+  // individuals.
+  std::int64_t decisions() const noexcept { return decisions_; }
+  const std::vector<Normaliser::Moments>& notes() const noexcept { return notes_; }
+  // Seconds of all threads that went into playing and into asking networks.
+  double play_seconds() const noexcept { return play_seconds_; }
+  double decide_seconds() const noexcept { return decide_seconds_; }
+
+ private:
+  struct Hand;
+  struct Call;
+  void work(const Call& call, std::size_t worker);
+  bool begin_next(const Call& call, Hand& hand, std::size_t lane, std::size_t worker);
+  void decide(const Call& call, Hand& hand, std::size_t worker);
+  void finish(const Call& call, Hand& hand, std::size_t lane);
+
+  Game game_;
+  std::vector<std::size_t> roles_;
+  std::size_t columns_, controls_, seats_ = 0, terms_;
+  Heads heads_;
+  Lanes lanes_;
+  std::vector<std::unique_ptr<Hand>> hands_;
+  std::vector<std::uint32_t> jobs_;  // individual * trials + trial, in the order in which they are taken up
+  std::atomic<std::size_t> next_job_{0};
+  std::vector<Normaliser::Moments> notes_;
+  std::int64_t decisions_ = 0;
+  double play_seconds_ = 0.0, decide_seconds_ = 0.0;
+
+ public:
+  ~PopulationPlay();
+};
+
+}  // namespace zithercraft

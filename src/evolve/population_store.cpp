@@ -1,0 +1,112 @@
+#include <array>
+
+#include "../net/network_tensors.hpp"
+#include "population.hpp"
+#include "vector_bank.hpp"
+#include "zithercraft/base/error.hpp"
+
+namespace zithercraft {
+namespace {
+
+void store_champion(const Champion& champion, TensorFile& file) {
+  if (champion.numbers.empty()) {
+    store_graph(file, champion.graph);
+  } else {
+    file.put("numbers", {champion.numbers.size()}, champion.numbers);
+  }
+  file.put("generation", std::span<const std::int64_t>(&champion.generation, 1));
+}
+
+std::string hall_place(std::size_t number) { return "hall/" + std::to_string(number) + "/"; }
+
+}  // namespace
+
+void Population::store_policy(const Champion& champion, TensorFile& file) const {
+  signature_.store(file);
+  if (signature_.grown) {
+    store_graph(file, champion.graph);
+  } else {
+    AlignedBuffer<float> parameters(net_.parameters());
+    vector_to_weights(net_, champion.numbers, parameters.span());
+    store_network(file, "policy", net_, parameters.span());
+  }
+  // Dials are decided as they come; who asks for drawn decisions gets a little spread.
+  const std::vector<float> log_spread(heads_.dials(), -3.0f);
+  if (!log_spread.empty()) file.put("policy.log_spread", {log_spread.size()}, log_spread);
+  store_normaliser(file, normaliser_);
+  const std::array<double, 2> no_values{0.0, 1.0};
+  file.put("value.scale", std::span<const double>(no_values));
+}
+
+Policy Population::policy_of(const Champion& champion) const {
+  TensorFile file;
+  store_policy(champion, file);
+  return Policy::from(file);
+}
+
+void Population::store(TensorFile& file) const {
+  if (topology_) {
+    topology_->store(file);
+  } else {
+    search_->store(file);
+  }
+  store_normaliser(file, normaliser_);
+  if (led_) {
+    TensorFile leader;
+    store_champion(leader_, leader);
+    file.put_part("leader/", leader);
+  }
+  file.put("leader_worth", std::span<const double>(&leader_worth_, 1));
+  for (std::size_t k = 0; k < hall_.size(); ++k) {
+    TensorFile part;
+    store_champion(hall_[k], part);
+    file.put_part(hall_place(k), part);
+  }
+  const std::array<std::int64_t, 2> hall{static_cast<std::int64_t>(hall_.size()), hall_step_};
+  file.put("hall", std::span<const std::int64_t>(hall));
+  std::vector<float> places;
+  std::size_t width = 0;
+  for (const auto& kept : archive_.kept()) {
+    places.insert(places.end(), kept.begin(), kept.end());
+    width = kept.size();
+  }
+  file.put("archive", {archive_.kept().size(), width}, places);
+}
+
+void Population::restore(const TensorFile& file) {
+  if (topology_) {
+    topology_->restore(file);
+  } else {
+    search_->restore(file);
+  }
+  fetch_normaliser(file, normaliser_);
+  const auto fetch = [&](const std::string& place) {
+    const TensorFile part = file.part(place);
+    Champion champion;
+    if (topology_) {
+      champion.graph = fetch_graph(part, signature_.policy);
+    } else {
+      champion.numbers.resize(search_->numbers());
+      part.get("numbers", champion.numbers);
+    }
+    champion.generation = part.integers("generation").at(0);
+    return champion;
+  };
+  led_ = file.has_part("leader/");
+  if (led_) leader_ = fetch("leader/");
+  leader_worth_ = file.doubles("leader_worth").at(0);
+  const auto hall = file.integers("hall");
+  hall_.clear();
+  for (std::size_t k = 0; k < static_cast<std::size_t>(hall.at(0)); ++k) hall_.push_back(fetch(hall_place(k)));
+  hall_step_ = std::max<std::int64_t>(1, hall.at(1));
+  const auto shape = file.shape("archive");
+  std::vector<float> places(shape.at(0) * shape.at(1));
+  file.get("archive", places);
+  std::deque<std::vector<float>> kept;
+  for (std::size_t k = 0; k < shape[0]; ++k)
+    kept.emplace_back(places.begin() + static_cast<std::ptrdiff_t>(k * shape[1]),
+                      places.begin() + static_cast<std::ptrdiff_t>((k + 1) * shape[1]));
+  archive_.restore(std::move(kept));
+}
+
+}  // namespace zithercraft

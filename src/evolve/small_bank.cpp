@@ -1,0 +1,224 @@
+#include <array>
+#include <utility>
+
+#include "../net/vectors.hpp"
+#include "vector_bank.hpp"
+#include "zithercraft/base/aligned.hpp"
+#include "zithercraft/base/pool.hpp"
+
+namespace zithercraft {
+namespace {
+
+using V = Vec<float>;
+using Lanes = VectorOf<float>::whole;
+constexpr std::size_t wide = vec_width<float>;
+constexpr std::size_t most_at_once = 8;  // outputs whose sums are kept at once, so that none waits for itself
+
+// As many networks as a vector has lanes stand beside each other, a lane each. A layer is a row of vectors: for each
+// few outputs their biases, then for each input their weights.
+struct Place {
+  std::size_t inputs = 0, outputs = 0, offset = 0;
+};
+
+template <class Change>
+void each_vector(float* at, std::size_t count, Change change) {
+  for (std::size_t i = 0; i < count; ++i) vec_at(at + i * wide) = change(vec_at(at + i * wide));
+}
+void activate(Activation activation, float* at, std::size_t count) {
+  switch (activation) {
+    case Activation::tanh: return each_vector(at, count, [](const V& x) { return tanh_of(x); });
+    case Activation::relu: return each_vector(at, count, [](const V& x) { return x > 0.0f ? x : V{}; });
+    case Activation::silu: return each_vector(at, count, [](const V& x) { return x * sigmoid_of<float>(x); });
+  }
+}
+
+template <std::size_t count>
+const float* sum_up(const float* weights, const float* in, std::size_t inputs, float* out) {
+  V sums[count];
+  for (std::size_t o = 0; o < count; ++o, weights += wide) sums[o] = vec_at(weights);
+  for (std::size_t i = 0; i < inputs; ++i) {
+    const V x = vec_at(in + i * wide);
+    for (std::size_t o = 0; o < count; ++o, weights += wide) sums[o] += x * vec_at(weights);
+  }
+  for (std::size_t o = 0; o < count; ++o) vec_at(out + o * wide) = sums[o];
+  return weights;
+}
+
+std::size_t at_once(std::size_t outputs_left) { return outputs_left >= most_at_once ? most_at_once : outputs_left >= 4 ? 4 : 1; }
+
+void apply(const Place& place, const float* weights, const float* in, float* out) {
+  for (std::size_t o = 0; o < place.outputs;) {
+    const std::size_t count = at_once(place.outputs - o);
+    float* to = out + o * wide;
+    weights = count == most_at_once ? sum_up<most_at_once>(weights, in, place.inputs, to)
+              : count == 4          ? sum_up<4>(weights, in, place.inputs, to)
+                                    : sum_up<1>(weights, in, place.inputs, to);
+    o += count;
+  }
+}
+
+// Lanes of two vectors, those of the second being numbered after those of the first.
+V chosen(V a, V b, Lanes which) {
+#if defined(__clang__)
+  V result;
+  for (std::size_t i = 0; i < wide; ++i) result[i] = which[i] < wide ? a[which[i]] : b[which[i] - wide];
+  return result;
+#else
+  return __builtin_shuffle(a, b, which);
+#endif
+}
+
+// Rows become columns: the lane `i` of row `k` changes places with lane `k` of row `i`, for ever larger squares.
+struct Block {
+  V row[wide];
+};
+template <std::size_t square>
+void turn_squares(Block& block) {
+  Lanes low{}, high{};
+  for (std::uint32_t lane = 0; lane < wide; ++lane) {
+    const bool odd = (lane & square) != 0;
+    low[lane] = odd ? lane - static_cast<std::uint32_t>(square) + static_cast<std::uint32_t>(wide) : lane;
+    high[lane] = odd ? lane + static_cast<std::uint32_t>(wide) : lane + static_cast<std::uint32_t>(square);
+  }
+  for (std::size_t k = 0; k < wide; ++k) {
+    if ((k & square) != 0) continue;
+    const V a = block.row[k], b = block.row[k + square];
+    block.row[k] = chosen(a, b, low);
+    block.row[k + square] = chosen(a, b, high);
+  }
+}
+void turn(Block& block) {
+  turn_squares<1>(block);
+  turn_squares<2>(block);
+  if constexpr (wide > 4) turn_squares<4>(block);
+  if constexpr (wide > 8) turn_squares<8>(block);
+}
+
+class SmallBank final : public VectorBank {
+ public:
+  SmallBank(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows, std::size_t workers)
+      : net_(plan), activation_(plan.activation), numbers_(plain_numbers(net_)), hands_(workers) {
+    std::size_t inputs = plan.columns, widest = whole_vectors<float>(inputs);
+    const auto add = [&](std::size_t outputs) {
+      places_.push_back({inputs, outputs, each_ * wide});
+      each_ += (inputs + 1) * outputs;
+      widest = std::max(widest, whole_vectors<float>(outputs));
+      inputs = outputs;
+    };
+    for (const std::size_t outputs : plan.hidden) add(outputs);
+    add(plan.outputs);
+    room_ = networks_at_a_time(most_networks, each_, workers);
+    weights_ = AlignedBuffer<float>((room_ + wide - 1) / wide * wide * each_);
+    for (Hand& hand : hands_) {
+      hand.vector.resize(numbers_);
+      hand.in = AlignedBuffer<float>(widest * wide);
+      hand.out = AlignedBuffer<float>(widest * wide);
+      hand.nothing = AlignedBuffer<float>(input_stride());
+      hand.outputs = AlignedBuffer<float>(most_rows * output_stride());
+    }
+  }
+
+  std::size_t inputs() const noexcept override { return places_.front().inputs; }
+  std::size_t outputs() const noexcept override { return places_.back().outputs; }
+  std::size_t room() const noexcept override { return room_; }
+  std::size_t together() const noexcept override { return wide; }
+  std::size_t memory() const noexcept override { return 0; }
+  std::size_t input_stride() const noexcept override { return whole_vectors<float>(inputs()); }
+  std::size_t output_stride() const noexcept override { return whole_vectors<float>(outputs()); }
+  std::size_t numbers() const noexcept override { return numbers_; }
+
+  void load(std::size_t count, const std::function<void(std::size_t, std::span<float>)>& fetch,
+            WorkerPool& pool) override {
+    const auto spreads = first_spreads(net_);
+    pool.run(count, [&](std::size_t at, std::size_t worker) {
+      const std::span<float> vector = hands_[worker].vector;
+      fetch(at, vector);
+      // Parts follow each other layer by layer: weights, [outputs][inputs], then biases.
+      const float* from = vector.data();
+      for (std::size_t l = 0; l < places_.size(); ++l) {
+        const Place& p = places_[l];
+        const float* biases = from + p.outputs * p.inputs;
+        float* to = weights_.data() + at / wide * wide * each_ + p.offset + at % wide;
+        for (std::size_t first = 0, few = 0; first < p.outputs; first += few) {
+          few = at_once(p.outputs - first);
+          for (std::size_t o = first; o < first + few; ++o, to += wide) *to = spreads[2 * l + 1] * biases[o];
+          for (std::size_t i = 0; i < p.inputs; ++i)
+            for (std::size_t o = first; o < first + few; ++o, to += wide) *to = spreads[2 * l] * from[o * p.inputs + i];
+        }
+        from = biases + p.outputs;
+      }
+    });
+  }
+
+  // Networks that stand beside each other answer together, each for its first row that has none yet.
+  std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs, std::span<float>,
+                                std::size_t worker) override {
+    const TinyIsNothing scope;
+    Hand& hand = hands_[worker];
+    const std::size_t in = input_stride(), out = output_stride();
+    std::array<const float*, wide> from;
+    std::array<float*, wide> to;
+    for (std::size_t first = 0, stop = 0; first < places.size(); first = stop) {
+      const std::size_t group = places[first] / wide;
+      while (stop < places.size() && places[stop] / wide == group) ++stop;
+      for (std::size_t left = stop - first, pass = 0; left > 0; ++pass) {
+        from.fill(hand.nothing.data());
+        to.fill(nullptr);
+        std::size_t nth = 0;  // of the rows of one network
+        for (std::size_t r = first; r < stop; ++r) {
+          nth = r > first && places[r] == places[r - 1] ? nth + 1 : 0;
+          if (nth != pass) continue;
+          from[places[r] % wide] = inputs.data() + r * in;
+          to[places[r] % wide] = hand.outputs.data() + r * out;
+          --left;
+        }
+        ask(weights_.data() + group * wide * each_, from, to, hand);
+      }
+    }
+    return hand.outputs.span();
+  }
+
+ private:
+  struct Hand {
+    std::vector<float> vector{};
+    AlignedBuffer<float> in{}, out{}, nothing{}, outputs{};
+  };
+
+  void ask(const float* weights, const std::array<const float*, wide>& from, const std::array<float*, wide>& to,
+           Hand& hand) const {
+    float *in = hand.in.data(), *out = hand.out.data();
+    Block block;
+    for (std::size_t i = 0; i < inputs(); i += wide) {
+      for (std::size_t r = 0; r < wide; ++r) block.row[r] = vec_at(from[r] + i);
+      turn(block);
+      for (std::size_t r = 0; r < wide; ++r) vec_at(in + (i + r) * wide) = block.row[r];
+    }
+    for (const Place& place : places_) {
+      apply(place, weights + place.offset, in, out);
+      if (&place != &places_.back()) activate(activation_, out, place.outputs);
+      std::swap(in, out);
+    }
+    for (std::size_t o = 0; o < outputs(); o += wide) {
+      for (std::size_t r = 0; r < wide; ++r) block.row[r] = vec_at(in + (o + r) * wide);
+      turn(block);
+      for (std::size_t r = 0; r < wide; ++r)
+        if (to[r] != nullptr) vec_at(to[r] + o) = block.row[r];
+    }
+  }
+
+  Network<float> net_;
+  Activation activation_;
+  std::size_t numbers_, room_ = 0, each_ = 0;
+  std::vector<Place> places_;
+  AlignedBuffer<float> weights_;
+  std::vector<Hand> hands_;
+};
+
+}  // namespace
+
+std::unique_ptr<VectorBank> small_bank(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
+                                       std::size_t workers) {
+  return std::make_unique<SmallBank>(plan, most_networks, most_rows, workers);
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,44 @@
+#pragma once
+
+#include <limits>
+#include <span>
+#include <vector>
+
+#include "genome.hpp"
+#include "zithercraft/evolve/noise.hpp"
+#include "zithercraft/evolve/topology.hpp"
+
+namespace zithercraft {
+
+struct Species {
+  std::int64_t number = 0, age = 0, without_gain = 0;
+  double best_ever = -std::numeric_limits<double>::infinity(), best = 0.0;
+  Genome like{};                      // whoever is near it belongs to the species
+  std::vector<std::uint32_t> members{};
+};
+
+struct TopologySearch::State {
+  TopologySettings settings;
+  std::uint64_t seed;
+  Ends ends;
+  Squash hidden_squash, output_squash;
+  Origins origins{0, 0};
+  std::int64_t generation = 0, next_species = 0;
+  double species_distance;
+  std::vector<Genome> genomes, next;
+  std::vector<Species> species;
+  std::vector<std::uint32_t> species_of;
+
+  RandomStream stream(std::uint64_t use, std::uint64_t number) const {
+    return {mixed(seed, static_cast<std::uint64_t>(generation), use), static_cast<std::uint32_t>(number), 0,
+            Purpose::evolve};
+  }
+  void sort_into_species();
+  void note(std::span<const double> fitness);
+  std::vector<std::size_t> children(std::span<const double> fitness) const;
+  std::uint32_t choose(const Species& s, RandomStream& random) const;
+  Genome child(const Species& s, std::span<const double> fitness, RandomStream& random);
+  void reproduce(std::span<const double> fitness);
+};
+
+}  // namespace zithercraft
