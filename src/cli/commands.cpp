@@ -35,8 +35,8 @@ void print_profile(const PhaseTimes& t, const TrainingProgress& last) {
   };
   line("playing (ticks, senses)", t.play);
   line("deciding while playing", t.decide);
-  line("learning (gradients)", t.learn);
-  line("stepping (optimiser)", t.step);
+  if (last.evolution.generation == 0) line("learning (gradients)", t.learn);
+  line(last.evolution.generation > 0 ? "making generations" : "stepping (optimiser)", t.step);
   fmt::print("{:.2f} s by the clock; the threads were busy for {:.0f}% of the last update\n", t.wall,
              100 * last.busy_share);
 }
@@ -83,7 +83,11 @@ void add_role(std::vector<RoleTraining>& roles, const std::string& text) {
 void add_setting(TrainOptions& options, const std::string& text) {
   const std::size_t colon = text.substr(0, text.find('=')).find(':');
   if (colon == std::string::npos) {
-    options.learner = with_setting(options.learner, text);
+    if (options.evolution) {
+      options.evolution = with_setting(*options.evolution, text);
+    } else {
+      options.learner = with_setting(options.learner, text);
+    }
     return;
   }
   const auto [key, value] = parse_assignment(text.substr(colon + 1), "--learner");
@@ -102,29 +106,49 @@ int GamesCommand::run() const {
   return done;
 }
 
-int TrainCommand::run() const {
-  const auto ranks = join_ranks();
-  const bool first = ranks == nullptr || ranks->number() == 0;
-  const GameSpec spec = find_game(game, set);
+// What is asked for, over what the run says that is gone on with.
+TrainOptions TrainCommand::options() const {
   TrainOptions options;
-  options.ranks = ranks.get();
   if (resume && holds_run(folder)) {
     const RunSettings stored = Run::open(folder).settings();
     options.decisions = stored.decisions;
     options.seed = stored.seed;
     options.checkpoint_every = stored.checkpoint_every;
     options.learner = stored.learner;
+    options.evolution = stored.evolution;
+    options.generations = stored.generations;
     options.roles = stored.roles;
+    if (!method.empty() && method != method_of(stored))
+      throw Error(Fault::refused, "the run trains by " + method_of(stored), "--method",
+                  "leave it out, or start a new run");
+  } else if (!method.empty()) {
+    options.evolution = evolution_by(method);
   }
   options.folder = folder;
   options.decisions = decisions.value_or(options.decisions);
+  options.generations = generations.value_or(decisions ? 0 : options.generations);
   options.seed = seed.value_or(options.seed);
   options.checkpoint_every = checkpoint_every.value_or(options.checkpoint_every);
+  if (options.evolution && (lanes || !freeze.empty()))
+    throw Error(Fault::usage, "an evolution has no such option", lanes ? "--lanes" : "--freeze",
+                "leave it out; its settings are those of [learner] in run.toml");
+  if (!options.evolution && options.generations > 0)
+    throw Error(Fault::usage, "ppo has no generations", "--generations",
+                "count --decisions, or add --method genetic, topology, cma or es");
   options.learner.lanes = lanes.value_or(options.learner.lanes);
   for (const std::string& text : roles) add_role(options.roles, text);
   for (const std::string& setting : learner) add_setting(options, setting);
   if (!freeze.empty()) options.learner.frozen = freeze;
   options.from = from;
+  return options;
+}
+
+int TrainCommand::run() const {
+  const auto ranks = join_ranks();
+  const bool first = ranks == nullptr || ranks->number() == 0;
+  const GameSpec spec = find_game(game, set);
+  TrainOptions options = this->options();
+  options.ranks = ranks.get();
   if (first && !json) options.on_continuation = print_continuation;
   PhaseTimes times;
   options.threads = threads;
@@ -142,29 +166,39 @@ int TrainCommand::run() const {
   if (!first) return last.decisions >= options.decisions ? done : stopped_by_signal;
   line.close();
 
-  const std::int64_t made = trained.decisions_done();
-  const bool finished = made >= options.decisions;
+  const std::int64_t made = trained.decisions_done(), generations_made = trained.generations_done();
+  const bool finished = trained.finished(), by_generations = options.generations > 0;
+  const std::string progress =
+      by_generations ? fmt::format("{} of {} generations", generations_made, options.generations)
+                     : fmt::format("{} of {} decisions", made, options.decisions);
   if (json) {
-    fmt::print("{}\n", ordered_json{{"run", folder},
-                                    {"game", spec.name},
-                                    {"seed", options.seed},
-                                    {"decisions", made},
-                                    {"total", options.decisions},
-                                    {"finished", finished},
-                                    {"seconds", last.seconds},
-                                    {"recent_success", last.success},
-                                    {"recent_return", last.mean_return},
-                                    {"checkpoint", trained.last_checkpoint().string()},
-                                    {"profile", profile_of(times)}}
-                           .dump(2));
+    ordered_json result{{"run", folder},
+                        {"game", spec.name},
+                        {"method", method_of(trained.settings())},
+                        {"seed", options.seed},
+                        {"decisions", made}};
+    if (!by_generations) result["total"] = options.decisions;
+    if (options.evolution) result["generations"] = generations_made;
+    if (by_generations) result["total_generations"] = options.generations;
+    result["finished"] = finished;
+    result["seconds"] = last.seconds;
+    result["recent_success"] = last.success;
+    result["recent_return"] = last.mean_return;
+    result["checkpoint"] = trained.last_checkpoint().string();
+    result["profile"] = profile_of(times);
+    fmt::print("{}\n", result.dump(2));
   } else if (finished) {
-    fmt::print("trained {} decisions in {:.1f} s: {}\n", made, last.seconds, trained.last_checkpoint().string());
+    fmt::print("trained {}{} decisions in {:.1f} s: {}\n",
+               options.evolution ? fmt::format("{} generations, ", generations_made) : "", made, last.seconds,
+               trained.last_checkpoint().string());
   } else {
     std::string again = game;
     for (const std::string& assignment : set) again += fmt::format(" --set '{}'", assignment);
-    fmt::print("stopped and saved at {} of {} decisions; go on with: zithercraft train {} --run {} --resume\n", made,
-               options.decisions, again, folder);
+    fmt::print("stopped and saved at {}; go on with: zithercraft train {} --run {} --resume\n", progress, again,
+               folder);
   }
+  if (!json)
+    for (const std::string& warning : last.warnings) fmt::print("warning: {}\n", warning);
   if (profile && !json) print_profile(times, last);
   return finished ? done : stopped_by_signal;
 }

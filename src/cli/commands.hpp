@@ -37,17 +37,18 @@ struct DoctorCommand {
 struct TrainCommand {
   std::string game, folder;
   // What is not given comes from the run when resuming, else from the library's defaults.
-  std::optional<std::int64_t> decisions, lanes, checkpoint_every;
+  std::optional<std::int64_t> decisions, generations, lanes, checkpoint_every;
   std::optional<std::uint64_t> seed;
   std::vector<std::string> set;
   std::vector<std::string> learner, freeze;  // settings as [ROLE:]KEY=VALUE; beginnings of parts' names
   std::vector<std::string> roles;            // ROLE=WHO
-  std::string from, seeds;
+  std::string from, seeds, method;
   std::size_t threads = 0;
   bool resume = false, fresh = false, profile = false, json = false, quiet = false;
   int run() const;
 
  private:
+  TrainOptions options() const;
   int train_all(const GameSpec& spec, const TrainOptions& options, ProgressLine& line) const;
 };
 

@@ -233,6 +233,11 @@ void add_commands(CLI::App& app, int& status) {
     add_game(sub, c.game, c.set);
     sub.add_option("--run", c.folder, "The run's folder; made if missing")->required();
     sub.add_option("--decisions", c.decisions, "Decisions to train for (default 10000000)")->check(CLI::PositiveNumber);
+    sub.add_option("--method", c.method,
+                   "ppo (default), or an evolution: genetic, topology (networks that grow), cma, es");
+    sub.add_option("--generations", c.generations, "Of an evolution: train for so many, whatever the decisions")
+        ->check(CLI::PositiveNumber)
+        ->excludes("--decisions");
     sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")->check(CLI::NonNegativeNumber);
     sub.add_option("--lanes", c.lanes, "Copies of the game played side by side (default 256)")
         ->check(CLI::Range(1, 65536));

@@ -52,14 +52,27 @@ double share_of(std::int64_t decisions, std::int64_t total) {
 
 }  // namespace
 
+namespace {
+
+// A generation and its fitness.
+std::string generation_text(const GenerationReport& g) {
+  if (g.generation == 0) return {};
+  const std::string species = g.species.empty() ? "" : fmt::format("  {} species", g.species.size());
+  return fmt::format("generation {}  best {:.2f}  mean {:.2f} +- {:.2f}{}  ", g.generation, g.best, g.mean, g.spread,
+                     species);
+}
+
+}  // namespace
+
 std::string progress_text(const TrainingProgress& p, int columns) {
   const std::string stage = p.stages == 1 ? "" : fmt::format("stage {}/{} {}  ", p.stage + 1, p.stages, p.stage_name);
   std::string scores = p.episodes == 0 ? "no episode has ended yet"
                                        : fmt::format("return {:.2f}  success {:.0f}% of last {}", p.mean_return,
                                                      100 * p.success, p.episodes);
   if (p.plateau_since >= 0) scores += "  no gain since " + amount(static_cast<double>(p.plateau_since));
+  if (!p.warnings.empty()) scores += "  ! " + p.warnings.front().substr(0, p.warnings.front().find(':'));
   return with_bar(share_of(p.decisions, p.total),
-                  pace(p.decisions, p.total, p.decisions_per_second, p.seconds_left) + "  " + stage + scores, columns);
+                  pace(p.decisions, p.total, p.decisions_per_second, p.seconds_left) + "  " + stage + generation_text(p.evolution) + scores, columns);
 }
 
 std::string progress_text(const StudyProgress& p, int columns) {

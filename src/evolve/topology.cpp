@@ -11,7 +11,7 @@
 namespace zithercraft {
 namespace {
 
-constexpr double distance_step = 0.1, least_distance = 0.2;
+constexpr double distance_step = 1.1;  // factor
 constexpr std::size_t pairs = 64;  // for the diversity
 
 }  // namespace
@@ -206,8 +206,8 @@ void TopologySearch::improve(std::span<const double> fitness) {
   s.sort_into_species();
   if (s.settings.species_wanted == 0) return;
   const auto wanted = static_cast<std::size_t>(s.settings.species_wanted);
-  if (s.species.size() > wanted) s.species_distance += distance_step;
-  if (s.species.size() < wanted) s.species_distance = std::max(least_distance, s.species_distance - distance_step);
+  if (s.species.size() > wanted) s.species_distance *= distance_step;
+  if (s.species.size() < wanted) s.species_distance /= distance_step;
 }
 
 NetworkGraph all_linked(std::size_t inputs, std::size_t outputs) {

@@ -24,6 +24,8 @@ std::string schema() {
          "CREATE TABLE IF NOT EXISTS roles (decisions INTEGER, role TEXT, episodes INTEGER" +
          names_of(role_columns(), ", ", " REAL") +
          ", PRIMARY KEY (decisions, role));"
+         "CREATE TABLE IF NOT EXISTS species (decisions INTEGER, species INTEGER, size INTEGER, age INTEGER, "
+         "without_gain INTEGER, best REAL, PRIMARY KEY (decisions, species));"
          "CREATE TABLE IF NOT EXISTS role_terms (decisions INTEGER, role TEXT, term TEXT, mean REAL, PRIMARY KEY "
          "(decisions, role, term));";
 }
@@ -47,26 +49,32 @@ struct Metrics::State {
 Metrics::Metrics(const std::filesystem::path& path) : state_(std::make_unique<State>(path)) {
   state_->db.run(schema().c_str());
   // A run that was begun by an earlier version goes on; what was not kept then is unknown.
-  std::vector<std::string> there;
-  Statement s(state_->db, "SELECT name FROM pragma_table_info('updates')");
-  while (s.row()) there.push_back(s.text(0));
-  for (const MetricsColumn& column : metrics_columns())
-    if (std::find(there.begin(), there.end(), column.name) == there.end())
-      state_->db.run((std::string("ALTER TABLE updates ADD COLUMN ") + column.name + " REAL").c_str());
+  const auto complete = [&](const std::string& table, const auto& columns) {
+    std::vector<std::string> there;
+    Statement s(state_->db, "SELECT name FROM pragma_table_info('" + table + "')");
+    while (s.row()) there.push_back(s.text(0));
+    for (const auto& column : columns)
+      if (std::find(there.begin(), there.end(), column.name) == there.end())
+        state_->db.run(("ALTER TABLE " + table + " ADD COLUMN " + column.name + " REAL").c_str());
+  };
+  complete("updates", metrics_columns());
+  complete("roles", role_columns());
 }
 
 Metrics::~Metrics() = default;
 
 void Metrics::forget_after(std::int64_t decisions) {
-  for (const char* table : {"updates", "terms", "roles", "role_terms"})
+  for (const char* table : {"updates", "terms", "roles", "role_terms", "species"})
     Statement(state_->db, std::string("DELETE FROM ") + table + " WHERE decisions > ?1").bind(decisions).run();
 }
 
 void Metrics::add_role(std::int64_t decisions, RoleMetrics role) {
-  Statement s(state_->db, "INSERT OR REPLACE INTO roles VALUES (" + places(3 + role_columns().size()) + ")");
+  Statement s(state_->db, "INSERT OR REPLACE INTO roles (decisions, role, episodes" +
+                              names_of(role_columns(), ", ", "") + ") VALUES (" + places(3 + role_columns().size()) +
+                              ")");
   s.bind(decisions).bind(role.role).bind(role.episodes);
   for (const RoleColumn& column : role_columns())
-    column.of_episodes&& role.episodes == 0 ? s.bind_nothing() : s.bind(column.of(role));
+    knows(role, column.known) ? s.bind(column.of(role)) : s.bind_nothing();
   s.run();
   if (role.episodes == 0) return;
   for (const auto& [term, mean] : role.terms)
@@ -90,6 +98,20 @@ std::vector<RoleMetrics> Metrics::roles_at(std::int64_t decisions) const {
   return roles;
 }
 
+std::vector<SpeciesReport> Metrics::species_at(std::int64_t decisions) const {
+  std::vector<SpeciesReport> list;
+  Statement s(state_->db,
+              "SELECT species, size, age, without_gain, best FROM species WHERE decisions = ?1 ORDER BY species");
+  s.bind(decisions);
+  while (s.row())
+    list.push_back({.number = s.whole(0),
+                    .size = static_cast<std::size_t>(s.whole(1)),
+                    .age = s.whole(2),
+                    .without_gain = s.whole(3),
+                    .best = s.number(4)});
+  return list;
+}
+
 void Metrics::add(const MetricsRow& row) {
   state_->db.run("BEGIN");
   Statement s(state_->db, "INSERT OR REPLACE INTO updates (decisions, episodes, stage" + column_names(", ", "") +
@@ -97,12 +119,21 @@ void Metrics::add(const MetricsRow& row) {
   s.bind(row.decisions).bind(row.episodes).bind(static_cast<std::int64_t>(row.stage));
   MetricsRow copy = row;
   for (const MetricsColumn& column : metrics_columns())
-    column.of_episodes&& row.episodes == 0 ? s.bind_nothing() : s.bind(column.of(copy));
+    knows(row, column.known) ? s.bind(column.of(copy)) : s.bind_nothing();
   s.run();
   if (row.episodes > 0)
     for (const auto& [term, mean] : row.terms)
       Statement(state_->db, insert_term).bind(row.decisions).bind(term).bind(mean).run();
   for (const RoleMetrics& role : row.roles) add_role(row.decisions, role);
+  for (const SpeciesReport& species : row.evolution.species)
+    Statement(state_->db, "INSERT OR REPLACE INTO species VALUES (?1,?2,?3,?4,?5,?6)")
+        .bind(row.decisions)
+        .bind(species.number)
+        .bind(static_cast<std::int64_t>(species.size))
+        .bind(species.age)
+        .bind(species.without_gain)
+        .bind(species.best)
+        .run();
   state_->db.run("COMMIT");
 }
 
@@ -129,6 +160,10 @@ std::vector<MetricsRow> Metrics::rows(std::int64_t after) const {
     terms.bind(row.decisions);
     while (terms.row()) row.terms.emplace_back(terms.text(0), terms.number(1));
     row.roles = roles_at(row.decisions);
+    row.evolution.generation = static_cast<std::int64_t>(row.generation);
+    for (RoleMetrics& role : row.roles) role.evolution.generation = row.evolution.generation;
+    row.evolution.led_since = static_cast<std::int64_t>(row.led_since);
+    if (row.species > 0.0) row.evolution.species = species_at(row.decisions);
     rows.push_back(std::move(row));
   }
   return rows;

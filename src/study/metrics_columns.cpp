@@ -15,31 +15,31 @@ constexpr std::array columns{
     MetricsColumn{"seconds", "of training so far, over all sittings", [](Row& r) -> double& { return r.seconds; }},
     MetricsColumn{"decisions_per_second", "trained in this update",
                   [](Row& r) -> double& { return r.decisions_per_second; }},
-    MetricsColumn{"mean_return", "of the episodes that ended", [](Row& r) -> double& { return r.mean_return; }, true},
+    MetricsColumn{"mean_return", "of the episodes that ended", [](Row& r) -> double& { return r.mean_return; }, Known::with_episodes},
     MetricsColumn{"mean_length", "decisions of the episodes that ended",
-                  [](Row& r) -> double& { return r.mean_length; }, true},
-    MetricsColumn{"success", "share of the episodes that ended", [](Row& r) -> double& { return r.success; }, true},
+                  [](Row& r) -> double& { return r.mean_length; }, Known::with_episodes},
+    MetricsColumn{"success", "share of the episodes that ended", [](Row& r) -> double& { return r.success; }, Known::with_episodes},
     MetricsColumn{"recent_success", "share of the last 100 episodes of the stage",
                   [](Row& r) -> double& { return r.recent_success; }},
     MetricsColumn{"policy_loss", "of the last epoch, mean over samples",
-                  [](Row& r) -> double& { return r.learner.policy_loss; }},
+                  [](Row& r) -> double& { return r.learner.policy_loss; }, Known::by_gradients},
     MetricsColumn{"value_loss", "of the last epoch, in the value network's scale",
-                  [](Row& r) -> double& { return r.learner.value_loss; }},
+                  [](Row& r) -> double& { return r.learner.value_loss; }, Known::by_gradients},
     MetricsColumn{"credit_loss", "of the network behind the counterfactual baseline, in the value network's scale",
-                  [](Row& r) -> double& { return r.learner.credit_loss; }},
-    MetricsColumn{"entropy", "of the policy, in nats", [](Row& r) -> double& { return r.learner.entropy; }},
-    MetricsColumn{"kl", "divergence from the policy that played", [](Row& r) -> double& { return r.learner.kl; }},
+                  [](Row& r) -> double& { return r.learner.credit_loss; }, Known::by_gradients},
+    MetricsColumn{"entropy", "of the policy, in nats", [](Row& r) -> double& { return r.learner.entropy; }, Known::by_gradients},
+    MetricsColumn{"kl", "divergence from the policy that played", [](Row& r) -> double& { return r.learner.kl; }, Known::by_gradients},
     MetricsColumn{"clip_share", "of samples whose ratio was clipped",
-                  [](Row& r) -> double& { return r.learner.clip_share; }},
+                  [](Row& r) -> double& { return r.learner.clip_share; }, Known::by_gradients},
     MetricsColumn{"explained_variance", "share of the returns' variance that values explained before the update",
-                  [](Row& r) -> double& { return r.learner.explained_variance; }},
+                  [](Row& r) -> double& { return r.learner.explained_variance; }, Known::by_gradients},
     MetricsColumn{"gradient_norm", "of the policy network before the limit",
-                  [](Row& r) -> double& { return r.learner.gradient_norm; }},
+                  [](Row& r) -> double& { return r.learner.gradient_norm; }, Known::by_gradients},
     MetricsColumn{"value_gradient_norm", "of the value network before the limit",
-                  [](Row& r) -> double& { return r.learner.value_gradient_norm; }},
-    MetricsColumn{"learning_rate", "of this update", [](Row& r) -> double& { return r.learner.learning_rate; }},
+                  [](Row& r) -> double& { return r.learner.value_gradient_norm; }, Known::by_gradients},
+    MetricsColumn{"learning_rate", "of this update", [](Row& r) -> double& { return r.learner.learning_rate; }, Known::by_gradients},
     MetricsColumn{"spread", "of dials, mean, as a share of half their range",
-                  [](Row& r) -> double& { return r.learner.spread; }},
+                  [](Row& r) -> double& { return r.learner.spread; }, Known::by_gradients},
     MetricsColumn{"play_seconds", "of all threads: stepping lanes", [](Row& r) -> double& { return r.times.play; }},
     MetricsColumn{"decide_seconds", "of all threads: deciding while playing",
                   [](Row& r) -> double& { return r.times.decide; }},
@@ -50,29 +50,59 @@ constexpr std::array columns{
     MetricsColumn{"busy_share", "of the threads' time that they worked in",
                   [](Row& r) -> double& { return r.busy_share; }},
     MetricsColumn{"rating", "in points, of opposed sides against their past selves",
-                  [](Row& r) -> double& { return r.rating; }},
-    MetricsColumn{"rating_spread", "standard error of the rating", [](Row& r) -> double& { return r.rating_spread; }},
-    MetricsColumn{"past_selves", "in the roster", [](Row& r) -> double& { return r.past_selves; }},
-    MetricsColumn{"forgotten", "past selves that beat the present one", [](Row& r) -> double& { return r.forgotten; }},
+                  [](Row& r) -> double& { return r.rating; }, Known::by_gradients},
+    MetricsColumn{"rating_spread", "standard error of the rating", [](Row& r) -> double& { return r.rating_spread; }, Known::by_gradients},
+    MetricsColumn{"past_selves", "in the roster", [](Row& r) -> double& { return r.past_selves; }, Known::by_gradients},
+    MetricsColumn{"forgotten", "past selves that beat the present one", [](Row& r) -> double& { return r.forgotten; }, Known::by_gradients},
     MetricsColumn{"cycles", "of three selves each of which beats the next",
-                  [](Row& r) -> double& { return r.cycles; }}};
+                  [](Row& r) -> double& { return r.cycles; }, Known::by_gradients},
+    MetricsColumn{"generation", "of the evolution, from 1", [](Row& r) -> double& { return r.generation; },
+                  Known::by_evolution},
+    MetricsColumn{"best", "fitness of the generation", [](Row& r) -> double& { return r.evolution.best; },
+                  Known::by_evolution},
+    MetricsColumn{"mean", "fitness of the generation", [](Row& r) -> double& { return r.evolution.mean; },
+                  Known::by_evolution},
+    MetricsColumn{"fitness_spread", "standard deviation of the generation's fitness",
+                  [](Row& r) -> double& { return r.evolution.spread; }, Known::by_evolution},
+    MetricsColumn{"lower", "fitness that a quarter of the generation is below",
+                  [](Row& r) -> double& { return r.evolution.lower; }, Known::by_evolution},
+    MetricsColumn{"median", "fitness that half of the generation is below",
+                  [](Row& r) -> double& { return r.evolution.median; }, Known::by_evolution},
+    MetricsColumn{"upper", "fitness that three quarters of the generation are below",
+                  [](Row& r) -> double& { return r.evolution.upper; }, Known::by_evolution},
+    MetricsColumn{"strength", "of mutations or samples", [](Row& r) -> double& { return r.evolution.strength; },
+                  Known::by_evolution},
+    MetricsColumn{"diversity", "mean distance of two individuals",
+                  [](Row& r) -> double& { return r.evolution.diversity; }, Known::by_evolution},
+    MetricsColumn{"species", "in the generation, of networks that grow", [](Row& r) -> double& { return r.species; },
+                  Known::by_evolution},
+    MetricsColumn{"hidden", "nodes of networks that grow, mean",
+                  [](Row& r) -> double& { return r.evolution.hidden; }, Known::by_evolution},
+    MetricsColumn{"links", "of networks that grow, mean", [](Row& r) -> double& { return r.evolution.links; },
+                  Known::by_evolution},
+    MetricsColumn{"led_since", "generation in which the leader was found",
+                  [](Row& r) -> double& { return r.led_since; }, Known::by_evolution}};
 
 using Further = RoleMetrics;
 
 constexpr std::array of_roles{
-    RoleColumn{"mean_return", [](Further& r) -> double& { return r.mean_return; }, true},
-    RoleColumn{"success", [](Further& r) -> double& { return r.success; }, true},
-    RoleColumn{"policy_loss", [](Further& r) -> double& { return r.learner.policy_loss; }},
-    RoleColumn{"value_loss", [](Further& r) -> double& { return r.learner.value_loss; }},
-    RoleColumn{"credit_loss", [](Further& r) -> double& { return r.learner.credit_loss; }},
-    RoleColumn{"entropy", [](Further& r) -> double& { return r.learner.entropy; }},
-    RoleColumn{"kl", [](Further& r) -> double& { return r.learner.kl; }},
-    RoleColumn{"clip_share", [](Further& r) -> double& { return r.learner.clip_share; }},
-    RoleColumn{"explained_variance", [](Further& r) -> double& { return r.learner.explained_variance; }},
-    RoleColumn{"gradient_norm", [](Further& r) -> double& { return r.learner.gradient_norm; }},
-    RoleColumn{"value_gradient_norm", [](Further& r) -> double& { return r.learner.value_gradient_norm; }},
-    RoleColumn{"learning_rate", [](Further& r) -> double& { return r.learner.learning_rate; }},
-    RoleColumn{"spread", [](Further& r) -> double& { return r.learner.spread; }}};
+    RoleColumn{"mean_return", [](Further& r) -> double& { return r.mean_return; }, Known::with_episodes},
+    RoleColumn{"success", [](Further& r) -> double& { return r.success; }, Known::with_episodes},
+    RoleColumn{"policy_loss", [](Further& r) -> double& { return r.learner.policy_loss; }, Known::by_gradients},
+    RoleColumn{"value_loss", [](Further& r) -> double& { return r.learner.value_loss; }, Known::by_gradients},
+    RoleColumn{"credit_loss", [](Further& r) -> double& { return r.learner.credit_loss; }, Known::by_gradients},
+    RoleColumn{"entropy", [](Further& r) -> double& { return r.learner.entropy; }, Known::by_gradients},
+    RoleColumn{"kl", [](Further& r) -> double& { return r.learner.kl; }, Known::by_gradients},
+    RoleColumn{"clip_share", [](Further& r) -> double& { return r.learner.clip_share; }, Known::by_gradients},
+    RoleColumn{"explained_variance", [](Further& r) -> double& { return r.learner.explained_variance; }, Known::by_gradients},
+    RoleColumn{"gradient_norm", [](Further& r) -> double& { return r.learner.gradient_norm; }, Known::by_gradients},
+    RoleColumn{"value_gradient_norm", [](Further& r) -> double& { return r.learner.value_gradient_norm; }, Known::by_gradients},
+    RoleColumn{"learning_rate", [](Further& r) -> double& { return r.learner.learning_rate; }, Known::by_gradients},
+    RoleColumn{"spread", [](Further& r) -> double& { return r.learner.spread; }, Known::by_gradients},
+    RoleColumn{"best", [](Further& r) -> double& { return r.evolution.best; }, Known::by_evolution},
+    RoleColumn{"mean", [](Further& r) -> double& { return r.evolution.mean; }, Known::by_evolution},
+    RoleColumn{"fitness_spread", [](Further& r) -> double& { return r.evolution.spread; }, Known::by_evolution},
+    RoleColumn{"diversity", [](Further& r) -> double& { return r.evolution.diversity; }, Known::by_evolution}};
 
 std::string in_quotes(const std::string& text) {
   std::string result;
@@ -89,11 +119,16 @@ std::span<const MetricsColumn> metrics_columns() { return columns; }
 std::span<const RoleColumn> role_columns() { return of_roles; }
 
 std::string metrics_csv(const std::vector<MetricsRow>& rows) {
+  const bool evolves = !rows.empty() && rows[0].evolution.generation > 0;
+  const auto concerned = [&](const auto& column) {
+    return column.known != (evolves ? Known::by_gradients : Known::by_evolution);
+  };
   // Terms are the same in all updates in which episodes ended.
   const auto with_terms = std::find_if(rows.begin(), rows.end(), [](const Row& r) { return !r.terms.empty(); });
   const std::size_t terms = with_terms == rows.end() ? 0 : with_terms->terms.size();
   std::string text = "decisions,episodes,stage";
-  for (const auto& column : columns) text += fmt::format(",{}", column.name);
+  for (const auto& column : columns)
+    if (concerned(column)) text += fmt::format(",{}", column.name);
   for (std::size_t t = 0; t < terms; ++t) text += "," + csv_field("term." + with_terms->terms[t].first);
   // Which policies learn is the same in all updates too, and so are their terms once episodes ended.
   const auto with_roles = std::find_if(rows.begin(), rows.end(), [](const Row& r) {
@@ -103,19 +138,20 @@ std::string metrics_csv(const std::vector<MetricsRow>& rows) {
                                            : with_roles == rows.end() ? rows[0].roles
                                                                       : with_roles->roles;
   for (const RoleMetrics& role : further) {
-    for (const auto& column : of_roles) text += "," + csv_field(fmt::format("{}.{}", role.role, column.name));
+    for (const auto& column : of_roles)
+      if (concerned(column)) text += "," + csv_field(fmt::format("{}.{}", role.role, column.name));
     for (const auto& [term, mean] : role.terms) text += "," + csv_field(fmt::format("{}.term.{}", role.role, term));
   }
   text += '\n';
   for (MetricsRow row : rows) {
     text += fmt::format("{},{},{}", row.decisions, row.episodes, row.stage);
     for (const auto& column : columns)
-      text += column.of_episodes && row.episodes == 0 ? "," : fmt::format(",{}", column.of(row));
+      if (concerned(column)) text += knows(row, column.known) ? fmt::format(",{}", column.of(row)) : ",";
     for (std::size_t t = 0; t < terms; ++t) text += row.terms.empty() ? "," : fmt::format(",{}", row.terms[t].second);
     for (std::size_t r = 0; r < row.roles.size(); ++r) {
       RoleMetrics& own = row.roles[r];
       for (const auto& column : of_roles)
-        text += column.of_episodes && own.episodes == 0 ? "," : fmt::format(",{}", column.of(own));
+        if (concerned(column)) text += knows(own, column.known) ? fmt::format(",{}", column.of(own)) : ",";
       for (std::size_t t = 0; t < further[r].terms.size(); ++t)
         text += own.terms.empty() ? "," : fmt::format(",{}", own.terms[t].second);
     }
@@ -141,11 +177,11 @@ std::string open_metrics(const MetricsRow& given, const std::vector<std::pair<st
   add("zithercraft_decisions", "counter", "taken so far", "", static_cast<double>(row.decisions));
   add("zithercraft_stage", "gauge", "of the curriculum, from 0", "", static_cast<double>(row.stage));
   for (const auto& column : columns)
-    if (!column.of_episodes || row.episodes > 0) {
+    if (knows(row, column.known)) {
       add(fmt::format("zithercraft_{}", column.name), "gauge", column.about, "", column.of(row));
       for (RoleMetrics& role : row.roles)
         for (const auto& own : of_roles)
-          if (std::string_view(own.name) == column.name && (!own.of_episodes || role.episodes > 0))
+          if (std::string_view(own.name) == column.name && knows(role, own.known))
             add(fmt::format("zithercraft_{}", column.name), nullptr, nullptr, role_label(role), own.of(role));
     }
   for (std::size_t t = 0; t < row.terms.size(); ++t)

@@ -1,8 +1,7 @@
 #include "zithercraft/study/run.hpp"
 
 #include <algorithm>
-
-#include <algorithm>
+#include <type_traits>
 #include <utility>
 
 #include "settings_fields.hpp"
@@ -16,18 +15,21 @@ namespace zithercraft {
 namespace {
 
 // The shape of run.toml. The game stands in it as it would in a file of its own.
+template <class Learner>
 struct RunFile {
-  std::string made_with;
-  std::int64_t decisions = 0, seed = 0, checkpoint_every = 0;
-  PpoSettings learner;
-  std::string from;
-  std::vector<RoleTraining> roles;
+  std::string made_with{}, method = "ppo";
+  std::int64_t decisions = 0, generations = 0, seed = 0, checkpoint_every = 0;
+  Learner learner{};
+  std::string from{};
+  std::vector<RoleTraining> roles{};
 };
 
-template <class V>
-void describe(V& v, RunFile& s) {
+template <class V, class Learner>
+void describe(V& v, RunFile<Learner>& s) {
   v("made_with", s.made_with, needed());
+  v("method", s.method);
   v("decisions", s.decisions, Rule{.low = 1, .needed = true});
+  if constexpr (std::is_same_v<Learner, EvolutionSettings>) v("generations", s.generations, at_least(0));
   v("seed", s.seed, needed());
   v("checkpoint_every", s.checkpoint_every, Rule{.low = 1, .needed = true});
   v("learner", s.learner, needed());
@@ -35,7 +37,44 @@ void describe(V& v, RunFile& s) {
   v("roles", s.roles);
 }
 
+template <class Learner>
+RunSettings settings_of(const RunFile<Learner>& file) {
+  return {.decisions = file.decisions,
+          .seed = static_cast<std::uint64_t>(file.seed),
+          .checkpoint_every = file.checkpoint_every,
+          .generations = file.generations,
+          .from = file.from,
+          .roles = file.roles};
+}
+
+template <class Learner>
+RunFile<Learner> file_of(const RunSettings& s, const Learner& learner) {
+  return {library_version(), method_of(s), s.decisions, s.generations, static_cast<std::int64_t>(s.seed),
+          s.checkpoint_every, learner,     s.from,      s.roles};
+}
+
+constexpr std::pair<const char*, EvolutionMethod> methods[] = {{"genetic", EvolutionMethod::genetic},
+                                                               {"topology", EvolutionMethod::topology},
+                                                               {"cma", EvolutionMethod::cma},
+                                                               {"es", EvolutionMethod::es}};
+
 }  // namespace
+
+std::string method_of(const RunSettings& settings) {
+  for (const auto& [name, method] : methods)
+    if (settings.evolution && settings.evolution->method == method) return name;
+  return "ppo";
+}
+
+std::optional<EvolutionSettings> evolution_by(const std::string& method) {
+  if (method == "ppo") return std::nullopt;
+  std::vector<std::string> known{"ppo"};
+  for (const auto& [name, found] : methods) {
+    if (name == method) return EvolutionSettings{.method = found};
+    known.emplace_back(name);
+  }
+  throw Error(Fault::usage, "no method is called '" + method + "'", "method", advice(method, known));
+}
 
 const char* library_version() noexcept { return ZITHERCRAFT_VERSION; }
 
@@ -56,17 +95,24 @@ Run Run::open(const std::filesystem::path& folder) {
   if (game_table == nullptr) throw Error(Fault::spec, "the table 'game' is missing", source, "restore the file");
   GameSpec game = parse_game(toml_text(*game_table), source, CodedParts::optional);
   table.erase("game");
-  RunFile file;
-  read_struct(table, file, source);
-  return Run(folder, std::move(game),
-             {file.decisions, static_cast<std::uint64_t>(file.seed), file.checkpoint_every, file.learner, file.from,
-              file.roles});
+  RunSettings settings;
+  if (const auto evolution = evolution_by(table["method"].value_or(std::string("ppo")))) {
+    RunFile<EvolutionSettings> file{.learner = *evolution};
+    read_struct(table, file, source);
+    settings = settings_of(file);
+    settings.evolution = file.learner;
+  } else {
+    RunFile<PpoSettings> file;
+    read_struct(table, file, source);
+    settings = settings_of(file);
+    settings.learner = file.learner;
+  }
+  return Run(folder, std::move(game), std::move(settings));
 }
 
 void Run::save_configuration() const {
-  toml::table table =
-      TomlWriter::to_table(RunFile{library_version(), settings_.decisions, static_cast<std::int64_t>(settings_.seed),
-                                   settings_.checkpoint_every, settings_.learner, settings_.from, settings_.roles});
+  toml::table table = settings_.evolution ? TomlWriter::to_table(file_of(settings_, *settings_.evolution))
+                                          : TomlWriter::to_table(file_of(settings_, settings_.learner));
   table.insert("game", parse_toml(to_toml(game_), "game"));
   write_atomically(configuration(), toml_text(table));
 }
@@ -100,6 +146,16 @@ std::vector<std::string> Run::checkpoint_names() const {
 std::int64_t Run::decisions_done() const {
   if (!std::filesystem::exists(last_checkpoint())) return 0;
   return TensorFile::load(last_checkpoint()).integers("counters").at(0);
+}
+
+std::int64_t Run::generations_done() const {
+  if (!settings_.evolution || !std::filesystem::exists(last_checkpoint())) return 0;
+  return TensorFile::load(last_checkpoint()).integers("counters").at(1);
+}
+
+bool Run::finished() const {
+  return settings_.generations > 0 ? generations_done() >= settings_.generations
+                                   : decisions_done() >= settings_.decisions;
 }
 
 }  // namespace zithercraft

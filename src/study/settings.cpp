@@ -8,21 +8,24 @@
 
 namespace zithercraft {
 
-PpoSettings with_setting(const PpoSettings& settings, const std::string& key, const Value& value,
-                         const std::string& where) {
-  PpoSettings changed = settings;
-  toml::table table = TomlWriter::to_table(settings);
+namespace {
+
+template <class Settings>
+Settings changed(const Settings& settings, const std::string& key, const Value& value, const std::string& where) {
+  Settings with = settings;
+  toml::table table = TomlWriter::to_table(with);
   if (!table.contains(key)) {
     std::vector<std::string> known;
     for (const auto& [name, node] : table) known.emplace_back(name.str());
     throw Error(Fault::spec, "the learner has no setting '" + key + "'", where, advice(key, known));
   }
   insert_value(table, key, value);
-  read_struct(table, changed, where);
-  return changed;
+  read_struct(table, with, where);
+  return with;
 }
 
-PpoSettings with_setting(const PpoSettings& settings, const std::string& assignment) {
+template <class Settings>
+Settings assigned(const Settings& settings, const std::string& assignment) {
   std::string shown = assignment;
   std::replace_if(
       shown.begin(), shown.end(), [](unsigned char c) { return std::iscntrl(c) != 0; }, ' ');
@@ -30,7 +33,24 @@ PpoSettings with_setting(const PpoSettings& settings, const std::string& assignm
   const std::size_t equals = assignment.find('=');
   if (equals == std::string::npos || equals == 0)
     throw Error(Fault::spec, "a setting is given as KEY=VALUE", where, "write it like memory=64");
-  return with_setting(settings, assignment.substr(0, equals), parse_value(assignment.substr(equals + 1), where), where);
+  return changed(settings, assignment.substr(0, equals), parse_value(assignment.substr(equals + 1), where), where);
+}
+
+}  // namespace
+
+PpoSettings with_setting(const PpoSettings& settings, const std::string& key, const Value& value,
+                         const std::string& where) {
+  return changed(settings, key, value, where);
+}
+EvolutionSettings with_setting(const EvolutionSettings& settings, const std::string& key, const Value& value,
+                               const std::string& where) {
+  return changed(settings, key, value, where);
+}
+PpoSettings with_setting(const PpoSettings& settings, const std::string& assignment) {
+  return assigned(settings, assignment);
+}
+EvolutionSettings with_setting(const EvolutionSettings& settings, const std::string& assignment) {
+  return assigned(settings, assignment);
 }
 
 }  // namespace zithercraft

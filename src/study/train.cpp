@@ -12,6 +12,7 @@
 #include "folder_lock.hpp"
 #include "recorded_moments.hpp"
 #include "settings_fields.hpp"
+#include "trainer.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/hash.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -114,10 +115,17 @@ void check_same_run(const Run& there, const GameSpec& game, const RunSettings& s
     refuse(fmt::format("from: {} here, {} there", settings.from,
                        there.settings().from.empty() ? "none" : there.settings().from));
   if (settings.roles != there.settings().roles) refuse("how the roles are played");
-  PpoSettings here = settings.learner;
-  if (const auto d = first_difference(TomlWriter::to_table(here), TomlWriter::to_table(there.settings().learner));
-      !d.empty())
-    refuse("learner." + d);
+  if (method_of(settings) != method_of(there.settings()))
+    refuse(fmt::format("method: {} here, {} there", method_of(settings), method_of(there.settings())));
+  const auto compare = [&](auto here, auto before) {
+    if (const auto d = first_difference(TomlWriter::to_table(here), TomlWriter::to_table(before)); !d.empty())
+      refuse("learner." + d);
+  };
+  if (settings.evolution) {
+    compare(*settings.evolution, *there.settings().evolution);
+  } else {
+    compare(settings.learner, there.settings().learner);
+  }
 }
 
 // What is continued may be named by its run.
@@ -177,57 +185,58 @@ Beginning told_by_first(const Beginning& own, const GameSpec& game, const TrainO
   return told;
 }
 
+std::unique_ptr<Trainer> trainer_of(const Run& run, const TrainOptions& options, WorkerPool& pool) {
+  return run.settings().evolution ? evolution_trainer(run, options, pool) : ppo_trainer(run, pool, options.ranks);
+}
+
 class Training {
  public:
   Training(Run run, const TrainOptions& options)
       : run_(std::move(run)),
         options_(options),
         pool_(threads_for(options)),
-        ppo_(run_.game(), run_.settings().learner, run_.settings().seed, run_.settings().decisions, pool_,
-             options.ranks, role_players(run_.game(), run_.settings())) {
-    while (!ppo_.policy_of(first_role_)) ++first_role_;
-    const Game own = run_.game();
-    roles_.assign(own.roles().begin(), own.roles().end());
-    terms_ = roles_[first_role_].terms;
+        trainer_(trainer_of(run_, options, pool_)) {
     if (is_first(options)) metrics_.emplace(run_.metrics());
     const Game game = run_.game();
     for (std::size_t stage = 0; stage < game.stages(); ++stage) stage_names_.push_back(game.stage_name(stage));
     for (std::size_t stage = 0; stage + 1 < game.stages(); ++stage)
       if (const auto& start = game.spec().stages[stage].start)
-        ppo_.set_starts(stage, recorded_moments(*start, "stages[" + std::to_string(stage) + "].start"), start->share);
+        trainer_->set_starts(stage, recorded_moments(*start, "stages[" + std::to_string(stage) + "].start"),
+                             start->share);
   }
 
   void begin(const Beginning& beginning) {
     if (beginning.how == Beginning::continued) {
-      const Continuation taken = ppo_.continue_from(TensorFile::parse(beginning.checkpoint, run_.settings().from));
-      save(0);  // keeps what was continued from, so that nothing depends on that file any more
-      if (options_.on_continuation) options_.on_continuation(taken);
+      const Continuation taken = trainer_->continue_from(TensorFile::parse(beginning.checkpoint, run_.settings().from));
+      save(0.0);  // keeps what was continued from, so that nothing depends on that file any more
+      if (options_.on_continuation && !taken.parts.empty()) options_.on_continuation(taken);
     } else if (beginning.how == Beginning::resumed) {
       const TensorFile file = TensorFile::parse(beginning.checkpoint, run_.last_checkpoint().string());
-      ppo_.restore(file);
+      trainer_->restore(file);
       recent_.restore(file);
     }
     if (!metrics_) return;
-    metrics_->forget_after(beginning.how == Beginning::resumed ? ppo_.decisions() : -1);
+    metrics_->forget_after(beginning.how == Beginning::resumed ? trainer_->decisions() : -1);
     const auto rows = metrics_->rows();
     if (!rows.empty()) seconds_before_ = rows.back().seconds;
   }
 
   void go() {
-    const std::int64_t total = run_.settings().decisions;
     begun_ = Clock::now();
     last_update_ = begun_;
-    std::int64_t saved = ppo_.decisions();
-    while (ppo_.decisions() < total && !stopped()) {
+    std::int64_t saved = trainer_->decisions();
+    double saved_done = trainer_->done();
+    while (trainer_->done() < 1.0 && !stopped()) {
       update();
       // Multiples of the interval, not time since the last one: the same checkpoints whether resumed or not.
-      const std::int64_t every = run_.settings().checkpoint_every;
-      if (ppo_.decisions() / every != saved / every || ppo_.decisions() >= total) {
-        save(saved);
-        saved = ppo_.decisions();
+      const std::int64_t every = run_.settings().checkpoint_every, now = trainer_->decisions();
+      if (now / every != saved / every || trainer_->done() >= 1.0 || trainer_->to_be_kept()) {
+        save(saved_done);
+        saved = now;
+        saved_done = trainer_->done();
       }
     }
-    if (saved != ppo_.decisions()) save(saved);
+    if (saved != trainer_->decisions()) save(saved_done);
   }
 
  private:
@@ -241,120 +250,93 @@ class Training {
   }
 
   void update() {
-    const CollectReport played = ppo_.collect();
-    MetricsRow row;
-    row.stage = played.stage;
-    row.learner = ppo_.improve();
-    note_roster(row);
-    row.times += played.times;
-    row.times += row.learner.times;
-    const PhaseTimes& all = row.times;
-    row.busy_share = (all.play + all.decide + all.learn + all.step) / (all.wall * static_cast<double>(pool_.threads()));
-    row.decisions = ppo_.decisions();
+    Trainer::Update update = trainer_->update();
+    MetricsRow& row = update.row;
     row.seconds = seconds_before_ + seconds_since(begun_);
     const double took = seconds_since(last_update_);
     last_update_ = Clock::now();
-    row.decisions_per_second = static_cast<double>(played.decisions) / took;
-    for (const auto& term : terms_) row.terms.emplace_back(term, 0.0);
-    const auto of_role = [&](const EpisodeResult& e) { return e.role == first_role_; };
-    row.episodes = std::count_if(played.episodes.begin(), played.episodes.end(), of_role);
-    const double n = std::max(1.0, static_cast<double>(row.episodes));
-    for (const EpisodeResult& e : played.episodes) {
-      if (!of_role(e)) continue;
-      if (e.stage == played.stage) recent_.add(e);
-      row.mean_length += static_cast<double>(e.length) / n;
-    }
-    add_episodes(first_role_, played, row);
-    const std::vector<ImproveReport>& improvements = ppo_.improvements();
-    for (std::size_t role = first_role_ + 1, next = 1; role < roles_.size(); ++role) {
-      if (ppo_.policy_of(role) != role) continue;
-      RoleMetrics& own = row.roles.emplace_back(RoleMetrics{.role = roles_[role].name});
-      own.learner = improvements.at(next++);
-      for (const auto& term : roles_[role].terms) own.terms.emplace_back(term, 0.0);
-      own.episodes = std::count_if(played.episodes.begin(), played.episodes.end(),
-                                   [&](const EpisodeResult& e) { return e.role == role; });
-      add_episodes(role, played, own);
-    }
+    row.decisions_per_second = static_cast<double>(update.decisions) / took;
+    for (const EpisodeResult& e : update.recent)
+      if (e.stage == row.stage) recent_.add(e);
     row.recent_success = recent_.mean(0);
     if (row.episodes > 0) plateau_.see(row.decisions, recent_.mean(1));
     if (metrics_) metrics_->add(row);
-    report(row);
-    if (ppo_.stage() != played.stage) {
+    report(update);
+    if (trainer_->stage() != row.stage) {
       recent_.clear();
       plateau_ = {};
     }
   }
 
-  // Means over the episodes of a role, into a row that knows how many there are and which terms.
-  template <class Row>
-  static void add_episodes(std::size_t role, const CollectReport& played, Row& row) {
-    const double n = std::max(1.0, static_cast<double>(row.episodes));
-    for (const EpisodeResult& e : played.episodes) {
-      if (e.role != role) continue;
-      row.mean_return += e.episode_return / n;
-      row.success += (e.outcome == Outcome::success ? 1.0 : 0.0) / n;
-      for (std::size_t t = 0; t < row.terms.size(); ++t) row.terms[t].second += e.ledger[t] / n;
-    }
-  }
-
-  void note_roster(MetricsRow& row) const {
-    const RosterReport roster = ppo_.roster();
-    row.rating = roster.rating.points;
-    row.rating_spread = roster.rating.spread;
-    row.past_selves = static_cast<double>(roster.past.size());
-    row.forgotten = static_cast<double>(roster.forgotten.size());
-    row.cycles = static_cast<double>(roster.cycles.size());
-  }
-
-  void report(const MetricsRow& row) {
+  void report(const Trainer::Update& update) {
+    const MetricsRow& row = update.row;
     // A speed smoothed over some seconds makes the time left readable.
     speed_ = speed_ == 0.0 ? row.decisions_per_second : 0.9 * speed_ + 0.1 * row.decisions_per_second;
     if (!options_.on_progress) return;
-    const std::int64_t total = run_.settings().decisions;
+    // Of so many generations nobody knows the decisions: those to come are taken to be like those before.
+    const double done = trainer_->done();
+    const std::int64_t total = run_.settings().generations > 0
+                                   ? static_cast<std::int64_t>(static_cast<double>(row.decisions) / done)
+                                   : run_.settings().decisions;
     options_.on_progress({row.decisions, total, seconds_since(begun_), speed_,
                           static_cast<double>(std::max<std::int64_t>(0, total - row.decisions)) / speed_,
                           recent_.mean(1), recent_.mean(2), recent_.mean(0), recent_.count(), row.stage,
                           run_.game_spec().stages.size() + 1, stage_names_[row.stage], row.times, row.busy_share,
-                          plateau_.since(row.decisions, total)});
+                          plateau_.since(row.decisions, total), row.evolution, update.warnings});
   }
 
-  void save(std::int64_t previous) const {
+  // `previous`: the share that was done at the checkpoint before.
+  void save(double previous) const {
     TensorFile file;
-    ppo_.store(file);
+    trainer_->store(file);
     if (!is_first(options_)) return;
     recent_.store(file);
     file.metadata["made_with"] = library_version();
-    const std::int64_t now = ppo_.decisions(), total = run_.settings().decisions;
-    if (now * kept_checkpoints / total != previous * kept_checkpoints / total)
-      file.save(run_.checkpoints() / fmt::format("at-{:012d}.safetensors", now));
+    const auto tenth = [](double done) { return static_cast<std::int64_t>(done * kept_checkpoints + 1e-9); };
+    if (tenth(trainer_->done()) != tenth(previous) || trainer_->to_be_kept())
+      file.save(run_.checkpoints() / fmt::format("at-{:012d}.safetensors", trainer_->decisions()));
     file.save(run_.last_checkpoint());
   }
 
   Run run_;
   const TrainOptions& options_;
   WorkerPool pool_;
-  Ppo ppo_;
+  std::unique_ptr<Trainer> trainer_;
   std::optional<Metrics> metrics_;  // of the first process
-  std::size_t first_role_ = 0;  // of those that learn
-  std::vector<Role> roles_;
-  std::vector<std::string> terms_, stage_names_;
+  std::vector<std::string> stage_names_;
   RecentEpisodes recent_;
   Plateau plateau_;
   Clock::time_point begun_, last_update_;
   double seconds_before_ = 0.0, speed_ = 0.0;
 };
 
+RunSettings settings_of(const TrainOptions& options, const std::string& from) {
+  return {.decisions = options.decisions,
+          .seed = options.seed,
+          .checkpoint_every = options.checkpoint_every,
+          .learner = options.learner,
+          .evolution = options.evolution,
+          .generations = options.generations,
+          .from = from,
+          .roles = options.roles};
+}
+
 }  // namespace
 
 Run train(const GameSpec& game, const TrainOptions& options) {
-  Run run(options.folder, game,
-          {options.decisions, options.seed, options.checkpoint_every, options.learner, options.from.string(), options.roles});
+  Run run(options.folder, game, settings_of(options, options.from.string()));
   check_scripts(run.game());
   if (options.decisions < 1 || options.checkpoint_every < 1)
     throw Error(Fault::usage, "decisions and checkpoint_every must be at least 1", "TrainOptions",
                 "give larger numbers");
   if (options.folder.empty())
     throw Error(Fault::usage, "the run's folder is not given", "TrainOptions::folder", "name one");
+  if (options.generations < 0 || (options.generations > 0 && !options.evolution))
+    throw Error(Fault::usage, "only an evolution has generations, and at least 1", "TrainOptions::generations",
+                "count decisions, or choose a method that evolves");
+  if (options.evolution && options.ranks != nullptr)
+    throw Error(Fault::usage, "an evolution is not shared among processes", "mpirun",
+                "start it without; it uses all processors of its machine");
   if (!is_first(options)) {
     Training training(run, options);
     training.begin(told_by_first({}, game, options));
@@ -380,8 +362,7 @@ Run train(const GameSpec& game, const TrainOptions& options) {
   if (resuming) {
     const Run there = Run::open(options.folder);
     check_same_run(there, game, run.settings());
-    run = Run(options.folder, game,
-              {options.decisions, options.seed, options.checkpoint_every, options.learner, there.settings().from, options.roles});
+    run = Run(options.folder, game, settings_of(options, there.settings().from));
   } else {
     if (inside(options.from, options.folder))
       throw Error(Fault::refused, "the run to begin afresh holds the checkpoint to continue from",

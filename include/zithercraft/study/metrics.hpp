@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "zithercraft/evolve/evolution.hpp"
 #include "zithercraft/learn/ppo.hpp"
 
 namespace zithercraft {
@@ -19,10 +20,11 @@ struct RoleMetrics {
   std::int64_t episodes = 0;                ///< that ended, of all seats of that role
   double mean_return = 0.0, success = 0.0;  ///< of those; not stored if there were none
   ImproveReport learner{};
+  GenerationReport evolution{};  ///< of an evolution, in place of `learner`
   std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
 };
 
-/// One update of a training.
+/// One update of a training; of an evolution one generation, whose episodes are those of the leader.
 struct MetricsRow {
   std::int64_t decisions = 0;
   double seconds = 0.0;  ///< of training so far, over all sittings
@@ -32,6 +34,8 @@ struct MetricsRow {
   double recent_success = 0.0;                                 ///< over the last episodes of the stage, at most 100
   std::size_t stage = 0;                                       ///< of the curriculum; see Game::stages
   ImproveReport learner{};
+  GenerationReport evolution{};                         ///< of an evolution, in place of `learner`
+  double generation = 0.0, species = 0.0, led_since = 0.0;  ///< of an evolution: see GenerationReport
   PhaseTimes times{};                                   ///< of rollout and update together
   double busy_share = 0.0;                              ///< of the threads' time that they worked in, 0 to 1
   /// Against past selves, where opposed sides learn: points of the present policies and their standard error; how many
@@ -41,12 +45,20 @@ struct MetricsRow {
   std::vector<RoleMetrics> roles{};                     ///< of further policies that learn
 };
 
+/// Which updates know a number.
+enum class Known : std::uint8_t {
+  always,
+  with_episodes,  ///< in which episodes ended
+  by_gradients,   ///< of trainings by gradients
+  by_evolution
+};
+
 /// A number of an update that is kept in the metrics, by its name there.
 struct MetricsColumn {
   const char* name;
   const char* about;  ///< one line for people
   double& (*of)(MetricsRow&);
-  bool of_episodes = false;  ///< unknown where no episode ended
+  Known known = Known::always;
 };
 /// All of them but `decisions`, `episodes` and `stage`, which are whole numbers, in their order.
 std::span<const MetricsColumn> metrics_columns();
@@ -54,11 +66,19 @@ std::span<const MetricsColumn> metrics_columns();
 struct RoleColumn {
   const char* name;
   double& (*of)(RoleMetrics&);
-  bool of_episodes = false;
+  Known known = Known::always;
 };
 std::span<const RoleColumn> role_columns();
+/// Whether a row knows a number.
+template <class Row>
+bool knows(const Row& row, Known known) {
+  const bool evolves = row.evolution.generation > 0;
+  return known == Known::always || (known == Known::with_episodes && row.episodes > 0) ||
+         (known == Known::by_gradients && !evolves) || (known == Known::by_evolution && evolves);
+}
 
-/// The metrics as comma-separated values: a header, then a line for each update; terms have columns of their own,
+/// The metrics as comma-separated values: a header, then a line for each update, of the numbers that such a training
+/// knows; terms have columns of their own,
 /// `term.NAME`, and what further roles have follows as `ROLE.`, and the column's name.
 std::string metrics_csv(const std::vector<MetricsRow>& rows);
 /// The newest update in the OpenMetrics text format, as monitoring programs read it. `labels` name the run.
@@ -84,6 +104,7 @@ class Metrics {
  private:
   void add_role(std::int64_t decisions, RoleMetrics role);
   std::vector<RoleMetrics> roles_at(std::int64_t decisions) const;
+  std::vector<SpeciesReport> species_at(std::int64_t decisions) const;
 
   struct State;
   std::unique_ptr<State> state_;

@@ -2,10 +2,12 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "zithercraft/game/game.hpp"
+#include "zithercraft/evolve/evolution.hpp"
 #include "zithercraft/game/overrides.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/policy.hpp"
@@ -31,7 +33,9 @@ struct RunSettings {
   std::int64_t decisions = 10'000'000;  ///< to train for, over all seats, at least 1
   std::uint64_t seed = 1;
   std::int64_t checkpoint_every = 250'000;  ///< decisions between checkpoints, at least 1
-  PpoSettings learner{};
+  PpoSettings learner{};  ///< unless it evolves
+  std::optional<EvolutionSettings> evolution{};  ///< in place of gradients
+  std::int64_t generations = 0;  ///< of an evolution, to train for in place of `decisions`; 0: these count
   std::string from{};  ///< checkpoint or run that was continued from, empty for a fresh start
   /// Of roles that are not played as usual: the first one and its mirror images learn, others are played by their
   /// hand-written pilots, or at random.
@@ -69,8 +73,10 @@ class Run {
   std::vector<std::string> checkpoint_names() const;
   /// Decisions trained so far, 0 without a checkpoint.
   std::int64_t decisions_done() const;
+  /// Generations of an evolution so far, 0 for others.
+  std::int64_t generations_done() const;
   /// Whether training reached its end.
-  bool finished() const { return decisions_done() >= settings_.decisions; }
+  bool finished() const;
 
   /// Writes run.toml atomically.
   void save_configuration() const;
@@ -80,6 +86,11 @@ class Run {
   GameSpec game_;
   RunSettings settings_;
 };
+
+/// How a run trains: "ppo", "genetic", "topology", "cma", "es".
+std::string method_of(const RunSettings& settings);
+/// Settings for an evolution by that name; nothing for "ppo". Throws Error (usage) if no method is called so.
+std::optional<EvolutionSettings> evolution_by(const std::string& method);
 
 /// The decisions after which a kept checkpoint was written, by its name: at-000001000000.
 std::int64_t decisions_of(const std::string& checkpoint);

@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <filesystem>
 #include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -28,12 +29,17 @@ struct TrainingProgress {
   /// Since when the mean return has not risen above its best, in decisions; -1 while it rises or it is too early to
   /// say.
   std::int64_t plateau_since = -1;
+  /// Of an evolution's last generation, of the first role that evolves; else of generation 0.
+  GenerationReport evolution{};
+  /// What stands in an evolution's way and what to change, in a few words each; empty if all is well.
+  std::vector<std::string> warnings{};
 };
 
 /// What to do with a folder that holds a run already.
 enum class Existing {
   refuse,  ///< throw Error (refused)
-  resume,  ///< go on where its last checkpoint stands; the game and all settings but `decisions` must be the same
+  resume,  ///< go on where its last checkpoint stands; the game and all settings but `decisions` and `generations` must
+           ///< be the same
   fresh,   ///< delete the run and start again
 };
 
@@ -43,6 +49,10 @@ struct TrainOptions {
   std::uint64_t seed = 1;
   std::int64_t checkpoint_every = RunSettings{}.checkpoint_every;
   PpoSettings learner{};
+  /// To evolve instead. The threads share the individuals; `ranks` must be null.
+  std::optional<EvolutionSettings> evolution{};
+  std::int64_t generations = 0;                           ///< see RunSettings
+  std::function<double(const SeatView&)> own_fitness{};   ///< see Evolution::set_fitness; not kept in the folder
   /// A checkpoint, or a run whose last one is meant, of a policy to continue from; see Ppo::continue_from.
   std::filesystem::path from{};
   std::vector<RoleTraining> roles{};  ///< of roles that are not played as usual; see RunSettings::roles
@@ -63,7 +73,12 @@ PpoSettings with_setting(const PpoSettings& settings, const std::string& assignm
 PpoSettings with_setting(const PpoSettings& settings, const std::string& key, const Value& value,
                          const std::string& where);
 
-/// Trains the roles that learn by proximal policy optimisation and returns the run. A resumed run gives the same bits as one
+/// Settings of an evolution likewise; which there are depends on its method.
+EvolutionSettings with_setting(const EvolutionSettings& settings, const std::string& assignment);
+EvolutionSettings with_setting(const EvolutionSettings& settings, const std::string& key, const Value& value,
+                               const std::string& where);
+
+/// Trains the roles that learn, by proximal policy optimisation or evolution, and returns the run. A resumed run gives the same bits as one
 /// that was never interrupted. Throws Error: spec, file, refused or numbers; the last checkpoint stays good.
 Run train(const GameSpec& game, const TrainOptions& options);
 

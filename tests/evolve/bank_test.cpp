@@ -1,0 +1,147 @@
+// The networks of a population, asked side by side.
+
+#include <gtest/gtest.h>
+
+#include <numeric>
+
+#include "counting_new.hpp"
+#include "evolve/vector_bank.hpp"
+#include "net/network_tensors.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/evolve/noise.hpp"
+
+namespace zithercraft {
+namespace {
+
+AlignedBuffer<float> random_rows(std::size_t rows, std::size_t width, std::size_t stride) {
+  AlignedBuffer<float> list(rows * stride);
+  RandomStream random(3, 0, 0, Purpose::user);
+  for (std::size_t r = 0; r < rows; ++r)
+    for (std::size_t i = 0; i < width; ++i) list[r * stride + i] = random.normal();
+  return list;
+}
+
+constexpr std::size_t networks = 37;
+
+std::vector<std::vector<float>> vectors_for(std::size_t numbers) {
+  const Noise noise(numbers);
+  std::vector<std::vector<float>> list;
+  for (std::size_t i = 0; i < networks; ++i) {
+    const auto from = noise.stretch(mixed(9, i, 0), numbers);
+    list.emplace_back(from.begin(), from.end());
+  }
+  return list;
+}
+
+std::unique_ptr<VectorBank> loaded(const NetworkPlan& plan, std::size_t most_rows, WorkerPool& pool) {
+  auto bank = vector_bank(plan, networks, most_rows, pool.threads());
+  const auto vectors = vectors_for(bank->numbers());
+  bank->load(
+      networks, [&](std::size_t i, std::span<float> out) { std::copy(vectors[i].begin(), vectors[i].end(), out.begin()); },
+      pool);
+  return bank;
+}
+
+const NetworkPlan plans[] = {
+    {.columns = 5, .hidden = {}, .outputs = 3},
+    {.columns = 24, .hidden = {16}, .outputs = 4},
+    {.columns = 33, .hidden = {19, 7}, .activation = Activation::relu, .outputs = 21},
+    {.columns = 3, .hidden = {9}, .activation = Activation::silu, .outputs = 1},
+    {.columns = 100, .hidden = {200}, .outputs = 2},                // too large for the small kernel
+    {.columns = 6, .hidden = {8}, .memory = 4, .outputs = 3},       // which knows no memory either
+};
+
+TEST(Bank, AnswersAsTheNetworksOfAPolicyDo) {
+  WorkerPool pool(2);
+  for (const NetworkPlan& plan : plans) {
+    // Rows of some networks, of one of them three times.
+    const std::vector<std::uint32_t> places{0, 3, 3, 3, 15, 16, 17, 36};
+    const auto bank = loaded(plan, places.size(), pool);
+    const auto inputs = random_rows(places.size(), plan.columns, bank->input_stride());
+    AlignedBuffer<float> kept(places.size() * bank->memory());
+    const auto answers = bank->decide(places, inputs.span(), kept.span(), 1);
+
+    const Network<float> net(plan);
+    const auto vectors = vectors_for(bank->numbers());
+    AlignedBuffer<float> parameters(net.parameters()), prepared(net.prepared()), row(net.input_stride()),
+        memory(net.memory_stride());
+    auto room = net.workspace(1);
+    for (std::size_t r = 0; r < places.size(); ++r) {
+      vector_to_weights(net, vectors[places[r]], parameters.span());
+      net.prepare(parameters.span(), prepared.span());
+      std::copy_n(inputs.begin() + r * bank->input_stride(), plan.columns, row.begin());
+      std::fill(memory.begin(), memory.end(), 0.0f);
+      const auto wanted = net.forward(parameters.span(), prepared.span(), row.span(), {1, 1, {}, memory.span()}, room);
+      for (std::size_t o = 0; o < plan.outputs; ++o)
+        EXPECT_NEAR(answers[r * bank->output_stride() + o], wanted[o], 1e-4) << plan.columns << " row " << r;
+    }
+  }
+}
+
+TEST(Bank, ARowsAnswerDoesNotDependOnTheOthers) {
+  WorkerPool pool(1);
+  for (const NetworkPlan& plan : plans) {
+    std::vector<std::uint32_t> all(networks);
+    std::iota(all.begin(), all.end(), 0u);
+    const auto bank = loaded(plan, networks, pool);
+    const auto inputs = random_rows(networks, plan.columns, bank->input_stride());
+    AlignedBuffer<float> kept(networks * bank->memory());
+    const auto together = bank->decide(all, inputs.span(), kept.span(), 0);
+    const std::vector<float> copy(together.begin(), together.end());
+    for (const std::uint32_t i : {0u, 1u, 20u, 36u}) {
+      AlignedBuffer<float> own(bank->memory());
+      const auto alone =
+          bank->decide({&i, 1}, inputs.span().subspan(i * bank->input_stride(), bank->input_stride()), own.span(), 0);
+      for (std::size_t o = 0; o < plan.outputs; ++o) EXPECT_EQ(alone[o], copy[i * bank->output_stride() + o]);
+    }
+  }
+}
+
+TEST(Bank, DecidingAllocatesNothing) {
+  WorkerPool pool(1);
+  for (const NetworkPlan& plan : plans) {
+    std::vector<std::uint32_t> all(networks);
+    std::iota(all.begin(), all.end(), 0u);
+    const auto bank = loaded(plan, networks, pool);
+    const auto inputs = random_rows(networks, plan.columns, bank->input_stride());
+    AlignedBuffer<float> kept(networks * bank->memory());
+    bank->decide(all, inputs.span(), kept.span(), 0);
+    const std::size_t before = test::allocations();
+    bank->decide(all, inputs.span(), kept.span(), 0);
+    EXPECT_EQ(test::allocations(), before) << plan.columns;
+  }
+}
+
+TEST(Bank, LargeNetworksAreLoadedAFewAtATime) {
+  const NetworkPlan plan{.columns = 1000, .hidden = {1000, 1000}, .outputs = 4};
+  const auto bank = vector_bank(plan, 500, 1, 2);
+  EXPECT_GE(bank->room(), 2u);
+  EXPECT_LE(bank->room() * bank->numbers(), loaded_numbers);
+}
+
+TEST(Bank, WeightsAndVectorsAreTheSameNetwork) {
+  const Network<float> net(plans[5]);
+  const auto vector = vectors_for(plain_numbers(net))[0];
+  AlignedBuffer<float> parameters(net.parameters());
+  vector_to_weights(net, vector, parameters.span());
+  const auto back = weights_to_vector(net, parameters.span());
+  ASSERT_EQ(back.size(), vector.size());
+  for (std::size_t i = 0; i < vector.size(); ++i) EXPECT_NEAR(back[i], vector[i], 1e-6);
+}
+
+TEST(Noise, IsNormalAndTheSameForTheSameSeed) {
+  const Noise noise(1000), again(1000);
+  double sum = 0, squares = 0;
+  for (std::uint64_t seed = 0; seed < 200; ++seed)
+    for (const float x : noise.stretch(mixed(1, seed, 2), 1000)) {
+      sum += static_cast<double>(x);
+      squares += static_cast<double>(x) * static_cast<double>(x);
+    }
+  EXPECT_NEAR(sum / 2e5, 0.0, 0.01);
+  EXPECT_NEAR(squares / 2e5, 1.0, 0.02);
+  EXPECT_EQ(noise.stretch(77, 10)[3], again.stretch(77, 10)[3]);
+}
+
+}  // namespace
+}  // namespace zithercraft

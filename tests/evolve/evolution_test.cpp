@@ -1,0 +1,322 @@
+// Evolution of a game's policies.
+
+#include "zithercraft/evolve/evolution.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "support.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/game/load.hpp"
+#include "zithercraft/learn/ppo.hpp"
+#include "zithercraft/match/play.hpp"
+#include "zithercraft/net/tensor_file.hpp"
+
+namespace zithercraft {
+namespace {
+
+constexpr EvolutionMethod methods[] = {EvolutionMethod::genetic, EvolutionMethod::topology, EvolutionMethod::cma,
+                                       EvolutionMethod::es};
+
+// Small enough for a test.
+EvolutionSettings small(EvolutionMethod method) {
+  EvolutionSettings s{.method = method, .policy_layers = {8}, .episodes = 3, .final_episodes = 6};
+  s.genetic.population = s.topology.population = s.strategy.population = 40;
+  s.genetic.elites = 2;
+  return s;
+}
+
+std::string bytes_of(const Evolution& evolution) {
+  const test::TemporaryFolder folder;
+  TensorFile file;
+  evolution.store(file);
+  file.save(folder / "x");
+  return test::read_file(folder / "x");
+}
+
+void evolve(Evolution& evolution, int from, int to, int total) {
+  for (int g = from; g < to; ++g) evolution.improve((g + 1.0) / total);
+}
+
+double success_of(const Game& game, const Policy& policy, WorkerPool& pool) {
+  const Crew crew(game, policy_pilot(game, 0, policy));
+  double sum = 0;
+  const auto results = play_episodes(game, crew.pilots(), 300, derived_seed(99, "evolution test"), pool);
+  for (const EpisodeResult& e : results) sum += e.outcome == Outcome::success ? 1.0 / 300 : 0.0;
+  return sum;
+}
+
+TEST(Evolution, LearningByEachMethodBringsTheDuckHome) {
+  const Game game(test::duck_pond());
+  for (const EvolutionMethod method : methods) {
+    WorkerPool pool(2);
+    EvolutionSettings settings = small(method);
+    settings.genetic.population = settings.topology.population = 100;
+    settings.strategy = {.population = 100, .strength = 0.3, .learning_rate = 0.2, .last_learning_rate = 0.05};
+    Evolution evolution(game, settings, 1, pool);
+    const int generations = method == EvolutionMethod::cma ? 150 : 40;
+    evolve(evolution, 0, generations, generations);
+    EXPECT_GT(success_of(game, evolution.policy(), pool), 0.8) << "method " << static_cast<int>(method);
+  }
+}
+
+TEST(Evolution, SameBitsOnAnyNumberOfThreads) {
+  const Game game(test::duck_pond());
+  for (const EvolutionMethod method : methods) {
+    std::string first;
+    for (const std::size_t threads : {1u, 2u, 3u}) {
+      WorkerPool pool(threads);
+      Evolution evolution(game, small(method), 7, pool);
+      evolve(evolution, 0, 3, 10);
+      if (first.empty()) first = bytes_of(evolution);
+      EXPECT_EQ(bytes_of(evolution), first) << "method " << static_cast<int>(method) << " threads " << threads;
+    }
+  }
+}
+
+TEST(Evolution, GoesOnAfterAPauseAsIfThereHadBeenNone) {
+  const Game game(test::duck_pond());
+  for (const EvolutionMethod method : methods) {
+    WorkerPool pool(2);
+    EvolutionSettings settings = small(method);
+    settings.novelty = 0.3;
+    settings.topology.back_links = 0.3;
+    settings.memory = method == EvolutionMethod::genetic ? 4 : 0;
+    Evolution through(game, settings, 3, pool), after(game, settings, 3, pool);
+    evolve(through, 0, 3, 6);
+    TensorFile file;
+    through.store(file);
+    after.restore(file);
+    evolve(through, 3, 6, 6);
+    evolve(after, 3, 6, 6);
+    EXPECT_EQ(bytes_of(through), bytes_of(after)) << "method " << static_cast<int>(method);
+    EXPECT_EQ(after.generation(), 6);
+  }
+}
+
+TEST(Evolution, EverybodyMeetsTheSameEpisodes) {
+  // Who does nothing has the same fitness as all others who do nothing.
+  const Game game(test::duck_pond());
+  WorkerPool pool(2);
+  EvolutionSettings settings = small(EvolutionMethod::genetic);
+  settings.fitness = "length";
+  Evolution evolution(game, settings, 3, pool);
+  evolution.set_fitness([](const SeatView& seat) { return static_cast<double>(seat.episode().lane); });
+  for (int g = 0; g < 2; ++g) {
+    const GenerationReport report = evolution.improve(0.1)[0];
+    EXPECT_EQ(report.spread, 0.0);
+    EXPECT_DOUBLE_EQ(report.best, 1.0);  // the mean of episodes 0, 1 and 2
+  }
+}
+
+TEST(Evolution, FitnessIsAnyMetric) {
+  const Game game(test::duck_pond());
+  const auto first = [&](const std::string& fitness) {
+    WorkerPool pool(1);
+    EvolutionSettings settings = small(EvolutionMethod::genetic);
+    settings.fitness = fitness;
+    Evolution evolution(game, settings, 3, pool);
+    return evolution.improve(0.1)[0];
+  };
+  EXPECT_NEAR(first("term.hurry").best, -0.01 * 0.5 * 60, 0.35);
+  EXPECT_LE(first("success").best, 1.0);
+  EXPECT_GE(first("success").lower, 0.0);
+  EXPECT_DOUBLE_EQ(first("length").best, 60.0);
+  const Error error = test::error_of([&] { first("term.hury"); });
+  EXPECT_EQ(error.fault(), Fault::spec);
+  EXPECT_NE(std::string(error.what()).find("hurry"), std::string::npos) << error.what();
+  EXPECT_EQ(test::error_of([&] { first("glory"); }).fault(), Fault::spec);
+}
+
+TEST(Evolution, NumbersThatAreNoneNameIndividualAndTerm) {
+  GameSpec spec = test::duck_pond();
+  spec.role("duck").rewards.push_back({.name = "cracked", .each_decision = [](const SeatView& seat) {
+                                         return seat.pose().x > 2.0f ? std::nan("") : 0.0;
+                                       }});
+  WorkerPool pool(2);
+  Evolution evolution(Game(spec), small(EvolutionMethod::genetic), 3, pool);
+  const Error error = test::error_of([&] { evolve(evolution, 0, 5, 5); });
+  EXPECT_EQ(error.fault(), Fault::numbers);
+  EXPECT_NE(std::string(error.what()).find("individual"), std::string::npos) << error.what();
+  EXPECT_NE(std::string(error.what()).find("cracked"), std::string::npos) << error.what();
+
+  Evolution own(Game(test::duck_pond()), small(EvolutionMethod::genetic), 3, pool);
+  own.set_fitness([](const SeatView&) { return std::nan(""); });
+  EXPECT_NE(std::string(test::error_of([&] { own.improve(0.1); }).what()).find("individual 0"), std::string::npos);
+}
+
+TEST(Evolution, NoveltyLooksElsewhere) {
+  const Game game(test::duck_pond());
+  // With nothing to be good at: how far apart the individuals of the last generation end.
+  const auto ended_apart = [&](double novelty) {
+    WorkerPool pool(1);
+    EvolutionSettings settings = small(EvolutionMethod::genetic);
+    settings.novelty = novelty;
+    settings.fresh_episodes = false;
+    settings.neighbours = 5;
+    Evolution evolution(game, settings, 5, pool);
+    std::vector<Pose> places;
+    evolution.set_fitness([&](const SeatView& seat) {
+      if (seat.episode().lane == 0) places.push_back(seat.pose());
+      return 0.0;
+    });
+    evolve(evolution, 0, 14, 15);
+    places.clear();
+    evolution.improve(1.0);
+    double sum = 0;
+    for (const Pose& a : places)
+      for (const Pose& b : places)
+        sum += static_cast<double>(std::hypot(a.x - b.x, a.y - b.y)) / static_cast<double>(places.size() * places.size());
+    return sum;
+  };
+  EXPECT_GT(ended_apart(1.0), 1.5 * ended_apart(0.0));
+}
+
+TEST(Evolution, BeginsWithATrainedPolicy) {
+  const Game game(test::duck_pond());
+  WorkerPool pool(2);
+  Ppo ppo(game, {.policy_layers = {16}, .lanes = 64, .horizon = 64, .minibatch = 1024}, 1, 400'000, pool);
+  while (ppo.decisions() < 400'000) {
+    ppo.collect();
+    ppo.improve();
+  }
+  const double before = success_of(game, ppo.policy(), pool);
+  TensorFile checkpoint;
+  ppo.store(checkpoint);
+  EvolutionSettings settings = small(EvolutionMethod::genetic);
+  settings.genetic.strength = 0.02;
+  Evolution evolution(game, settings, 2, pool);
+  evolution.start_from(Policy::from(checkpoint), checkpoint);
+  EXPECT_EQ(evolution.signature(0).policy.hidden, std::vector<std::size_t>{16});
+  evolve(evolution, 0, 2, 20);
+  EXPECT_GT(before, 0.4);
+  EXPECT_GT(success_of(game, evolution.policy(), pool), before - 0.1);
+
+  Evolution grown(game, small(EvolutionMethod::topology), 2, pool);
+  EXPECT_EQ(test::error_of([&] { grown.start_from(Policy::from(checkpoint), checkpoint); }).fault(), Fault::refused);
+  evolve(grown, 0, 2, 20);
+  TensorFile kept;
+  grown.store(kept);
+  Evolution further(game, small(EvolutionMethod::topology), 4, pool);
+  further.start_from(Policy::from(kept), kept);
+  further.improve(0.1);
+}
+
+TEST(Evolution, FirstLinksAreThoseThatAreNamed) {
+  const Game game(test::duck_pond());
+  WorkerPool pool(1);
+  EvolutionSettings settings = small(EvolutionMethod::topology);
+  settings.topology.new_node = settings.topology.new_link = settings.topology.switch_link = 0.0;
+  settings.first_links = {"compass.left > turn.left", "one > bend", "bend > turn.right"};
+  Evolution evolution(game, settings, 1, pool);
+  const GenerationReport report = evolution.improve(0.5)[0];
+  EXPECT_DOUBLE_EQ(report.links, 3.0);
+  EXPECT_DOUBLE_EQ(report.hidden, 1.0);
+  const Policy policy = evolution.policy();
+  ASSERT_NE(policy.graph(), nullptr);
+  EXPECT_EQ(policy.graph()->links.size(), 3u);
+
+  const auto error_with = [&](const std::string& link) {
+    settings.first_links = {link};
+    return std::string(test::error_of([&] { Evolution(game, settings, 1, pool); }).what());
+  };
+  EXPECT_NE(error_with("compas.left > turn.left").find("compas.left"), std::string::npos);
+  EXPECT_NE(error_with("compass.left to turn.left").find("FROM > TO"), std::string::npos);
+  EXPECT_NE(error_with("turn.left > turn.right").find("begins at an output"), std::string::npos);
+  EXPECT_NE(error_with("one > compass.left").find("ends at a column"), std::string::npos);
+}
+
+// Two boats that race for one buoy: whoever touches it first wins.
+GameSpec race() {
+  return parse_game(R"(
+    name = "race"
+    [arena]
+    zones = [{ name = "buoy", shape = { kind = "disc", radius = 1.0 }, place = { region = [-1, -6, 1, 6] } }]
+    walls = [{ name = "quay", points = [[-9, -9], [9, -9], [9, 9], [-9, 9]], closed = true }]
+    [[arena.bodies]]
+    name = "red"
+    side = "red"
+    motion = "free"
+    mover = { kind = "boat", thrust = 2.0, rudder_wash = 3.0 }
+    place = { region = [-8, -6, -6, 6], heading = [-30, 30] }
+    [[arena.bodies]]
+    name = "blue"
+    side = "blue"
+    motion = "free"
+    mover = { kind = "boat", thrust = 2.0, rudder_wash = 3.0 }
+    place = { region = [6, -6, 8, 6], heading = [150, 210] }
+    [[roles]]
+    name = "red"
+    senses = [{ kind = "compass", to = "buoy", reach = 20 }, { kind = "own_motion" }]
+    controls = [{ kind = "dial", name = "throttle", drives = "throttle", low = 0.0, high = 1.0 },
+                { kind = "dial", name = "rudder", drives = "rudder" }]
+    rewards = [{ name = "won", when = { inside = "buoy" }, ends = "success" },
+               { name = "nearer", weight = 0.1, progress = { to = "buoy" } }]
+    [[roles]]
+    name = "blue"
+    senses = [{ kind = "compass", to = "buoy", reach = 20 }, { kind = "own_motion" }]
+    controls = [{ kind = "dial", name = "throttle", drives = "throttle", low = 0.0, high = 1.0 },
+                { kind = "dial", name = "rudder", drives = "rudder" }]
+    rewards = [{ name = "won", when = { inside = "buoy" }, ends = "success" },
+               { name = "nearer", weight = 0.1, progress = { to = "buoy" } }]
+    [cutoffs]
+    decisions = 80
+  )",
+                    "race");
+}
+
+TEST(Evolution, OpposedSidesEvolveAgainstEachOthersChampions) {
+  const Game game(race());
+  WorkerPool pool(2);
+  EvolutionSettings settings = small(EvolutionMethod::genetic);
+  settings.hall_size = 4;
+  Evolution evolution(game, settings, 1, pool, {nullptr, nullptr});
+  ASSERT_EQ(evolution.population_of(0), 0u);
+  ASSERT_EQ(evolution.population_of(1), 1u);
+  for (int g = 0; g < 20; ++g) {
+    const auto& reports = evolution.improve((g + 1.0) / 20);
+    ASSERT_EQ(reports.size(), 2u);
+  }
+  // Champions beat those who drift.
+  for (const std::size_t role : {0u, 1u}) {
+    const auto champion = policy_pilot(game, role, evolution.policy(role));
+    const auto other = random_pilot(4);
+    const std::vector<const Pilot*> pilots =
+        role == 0 ? std::vector<const Pilot*>{champion.get(), other.get()} : std::vector<const Pilot*>{other.get(), champion.get()};
+    const auto results = play_all_roles(game, pilots, 100, 5, pool);
+    double won = 0;
+    for (const EpisodeResult& e : results[role]) won += e.outcome == Outcome::success ? 0.01 : 0.0;
+    EXPECT_GT(won, 0.6) << "role " << role;
+  }
+  // A pause changes nothing here either.
+  Evolution after(game, settings, 1, pool, {nullptr, nullptr});
+  TensorFile file;
+  evolution.store(file);
+  after.restore(file);
+  evolution.improve(1.0);
+  after.improve(1.0);
+  EXPECT_EQ(bytes_of(evolution), bytes_of(after));
+}
+
+TEST(Evolution, LargeNetworksAreMadeAFewAtATimeAndMemoryDoesNotGrow) {
+  const Game game(test::duck_pond());
+  WorkerPool pool(2);
+  EvolutionSettings settings = small(EvolutionMethod::genetic);
+  settings.policy_layers = {700, 700};  // half a million weights
+  settings.genetic.population = 24;
+  settings.genetic.parents = 0.1;
+  settings.episodes = 1;
+  settings.final_episodes = 1;
+  Evolution evolution(game, settings, 1, pool);
+  evolve(evolution, 0, 2, 4);
+  const auto file_size = bytes_of(evolution).size();
+  evolve(evolution, 2, 4, 4);
+  // Parents and elites, the leader and its policy.
+  EXPECT_LT(bytes_of(evolution).size(), 2 * file_size);
+  EXPECT_LT(file_size, 12u * 500'000 * 4);
+}
+
+}  // namespace
+}  // namespace zithercraft
