@@ -269,7 +269,7 @@ void ArenaCompiler::lay_out() {
   at.inside = add("inside", "u8", 1, plan_.active.size() * plan_.zones);
   at.on_cell = add("on_cell", "u32", 4, plan_.has_cells() ? plan_.active.size() : 0);
   at.cells = add("cells", "u8", 1, plan_.cells.layers * plan_.cells.cells());
-  at.digging = add("digging_target_work_ready", "u32", 4, 3 * plan_.diggers.size());
+  at.digging = add("digging_target_work_ready_steep", "u32", 4, 4 * plan_.diggers.size());
   at.in_block = add("in_block", "u8", 1, plan_.blocks.felt ? plan_.active.size() : 0);
   const std::size_t blocks = plan_.blocks.count(), words = (blocks + 63) / 64;
   at.block_mark = add("block_mark", "u64", 8, blocks > 0 ? 1 : 0);

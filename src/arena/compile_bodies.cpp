@@ -215,6 +215,8 @@ void ArenaCompiler::add_digger(const Digger& spec, std::size_t number, std::vect
   data.eye = static_cast<float>(spec.eye);
   data.power = static_cast<float>(spec.power * plan_.spec.tick);
   data.every = ticks(spec.every);
+  data.steep_look = static_cast<float>(-exact::radians(spec.steep));
+  data.steep_most = static_cast<std::uint32_t>(spec.steep_most);
   plan_.diggers.push_back(data);
 }
 

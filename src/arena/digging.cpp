@@ -16,7 +16,7 @@ class Dig {
     const bool digs = s_.present[i] != 0 && s_.inputs[d_.dig_input] > 0.5f;
     const bool places = s_.present[i] != 0 && d_.place_input != nowhere && s_.inputs[d_.place_input] > 0.5f &&
                         s_.header->tick >= state_.ready_at;
-    if (!digs) state_ = {0, 0.0f, state_.ready_at};
+    if (!digs) leave_off();
     if (!digs && !places) return;
     const auto [sin, cos] = exact::sin_cos(static_cast<double>(s_.look[i]));
     const Vec3 from{s_.x[i], s_.y[i], s_.z[i] + d_.eye}, look{cos * s_.cos[i], cos * s_.sin[i], sin};
@@ -25,17 +25,28 @@ class Dig {
   }
 
  private:
+  // The block that was worked on is whole again.
+  void leave_off() {
+    state_.target = 0;
+    state_.work = 0.0f;
+  }
+
   void dig(const BlockHit& hit) {
     const BlocksPlan& blocks = t_.plan.blocks;
     const std::uint32_t target = hit.met ? static_cast<std::uint32_t>(hit.number + 1) : 0;
-    if (target != state_.target) state_ = {target, 0.0f, state_.ready_at};
+    if (target != state_.target) {
+      leave_off();
+      state_.target = target;
+    }
     if (target == 0) return;
     const std::uint8_t kind = s_.blocks[hit.number];
     state_.work += d_.power;
     if (!(state_.work >= blocks.hardness[kind])) return;
     put_block(blocks, s_, hit.number, 0);
-    state_ = {0, 0.0f, state_.ready_at};
-    report(EventKind::dig, hit.number, kind, blocks.worth[kind]);
+    leave_off();
+    const bool steep = s_.look[d_.body] < d_.steep_look;
+    state_.steep = steep ? state_.steep + 1 : 0;
+    report(EventKind::dig, hit.number, kind, state_.steep > d_.steep_most ? 0.0f : blocks.worth[kind]);
     change_stock(1.0f);
   }
 

@@ -204,6 +204,8 @@ struct DiggerData {
   std::uint8_t places = 0;                           // kind number
   std::ptrdiff_t stock = -1;                         // meter
   std::uint32_t every = 0;                           // ticks
+  float steep_look = 0.0f;                           // radians above level; looking further down is steep
+  std::uint32_t steep_most = 0;
 };
 
 /// What gives an arena height.

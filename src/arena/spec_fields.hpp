@@ -457,6 +457,8 @@ void describe(V& v, Digger& s) {
   v("places", s.places);
   v("stock", s.stock);
   v("every", s.every, between(0, 1e6));
+  v("steep", s.steep, between(0, 90));
+  v("steep_most", s.steep_most, between(0, 1'000'000));
 }
 
 template <class V>

@@ -19,6 +19,7 @@ struct DigState {
   std::uint32_t target = 0;    // 1 + the block that is worked on
   float work = 0.0f;           // done on it so far
   std::uint32_t ready_at = 0;  // tick from which a block can be placed
+  std::uint32_t steep = 0;     // blocks dug steeply one after the other
 };
 
 struct WanderState {

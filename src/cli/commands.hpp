@@ -181,6 +181,13 @@ struct WatchCommand {
   int run() const;
 };
 
+struct NetworkCommand {
+  std::string policy, role, graph, weights, column, layout = "layers";
+  std::size_t strongest = 600;
+  bool json = false;
+  int run() const;
+};
+
 struct ReportCommand {
   std::string run_folder, html, csv;
   std::int64_t episodes = 500;

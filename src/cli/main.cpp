@@ -259,6 +259,21 @@ void add_commands(CLI::App& app, int& status) {
     add_existing(sub, c.resume, c.fresh, "Go on where the run's last checkpoint stands", "run");
     add_quiet(sub, c.quiet);
   });
+  add<NetworkCommand>(
+      app, "network", "Show a policy's network: what it listens to, its links and its weights", status,
+      [](CLI::App& sub, NetworkCommand& c) {
+        sub.add_option("POLICY", c.policy, "A run, RUN:CHECKPOINT or a checkpoint's file")->required();
+        sub.add_option("--role", c.role, "Whose policy, of those that a checkpoint holds (default: the first)");
+        sub.add_option("--graph", c.graph, "Draw nodes and links into this file (.png or .svg)");
+        sub.add_option("--weights", c.weights, "Draw the weights as matrices into this file (.png or .svg)");
+        sub.add_option("--column", c.column, "Tell and draw the links of this node alone: a column, a control");
+        sub.add_option("--layout", c.layout, "Of the graph: layers, or free: hidden nodes near those they are linked with")
+            ->check(CLI::IsMember({"layers", "free"}))
+            ->capture_default_str();
+        sub.add_option("--strongest", c.strongest, "Draw so many links, the strongest")
+            ->check(CLI::Range(1, 10'000'000))
+            ->capture_default_str();
+      });
   add<ScoreCommand>(
       app, "score", "Play a trained policy on fresh episodes, beside random and hand-written play", status,
       [](CLI::App& sub, ScoreCommand& c) {

@@ -14,6 +14,7 @@
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/match/plan_fronts.hpp"
+#include "zithercraft/net/network_map.hpp"
 
 namespace zithercraft {
 namespace {
@@ -24,16 +25,6 @@ constexpr double leader_moves = 0.3;     // share of its newest finals in what a
 constexpr std::string_view term_prefix = "term.";
 
 std::vector<std::size_t> widths(const std::vector<std::int64_t>& layers) { return {layers.begin(), layers.end()}; }
-
-// What the outputs of a role's network are called: dials by their names, options as "choice.option".
-std::vector<std::string> output_names(const std::vector<ControlInfo>& controls) {
-  std::vector<std::string> names;
-  for (const ControlInfo& control : controls) {
-    if (!control.is_choice()) names.push_back(control.name);
-    for (const auto& option : control.options) names.push_back(control.name + "." + option);
-  }
-  return names;
-}
 
 double quantile(const std::vector<double>& sorted, double share) {
   const double at = share * static_cast<double>(sorted.size() - 1);

@@ -17,7 +17,8 @@ constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {{"steer_home", 
                                                                  {"walk_home", walk_home},
                                                                  {"run_gates", run_gates},
                                                                  {"shove_home", shove_home},
-                                                                 {"lead_and_fire", lead_and_fire}};
+                                                                 {"lead_and_fire", lead_and_fire},
+                                                                 {"dig_down", dig_down}};
 
 class PolicyPilot : public Pilot {
  public:

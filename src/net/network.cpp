@@ -103,6 +103,11 @@ std::span<Scalar> Network<Scalar>::forward(std::span<const Scalar> parameters, s
 }
 
 template <class Scalar>
+std::span<const Scalar> Network<Scalar>::layer_values(const Workspace& room, std::size_t layer) const {
+  return room.room_->values.at(layer).span().first(layers_[layer]->outputs());
+}
+
+template <class Scalar>
 void Network<Scalar>::backward(std::span<const Scalar> parameters, std::span<const Scalar> prepared,
                                std::span<const Scalar> inputs, const Order& order, std::span<Scalar> output_gradient,
                                Workspace& room, std::span<Scalar> gradient) const {

@@ -205,6 +205,41 @@ void Policy::values(std::span<const float> senses, std::span<float> values, std:
            });
 }
 
+std::vector<Policy::Part> Policy::parts() const {
+  const Weights& w = *weights_;
+  std::vector<Part> list;
+  if (w.graph) return list;
+  for (const NetworkPart& part : w.policy.parts()) {
+    Part& own = list.emplace_back(Part{part.name, part.rows, part.width});
+    for (std::size_t r = 0; r < part.rows; ++r) {
+      const auto row = w.policy_parameters.span().subspan(part.offset + r * part.stride, part.width);
+      own.numbers.insert(own.numbers.end(), row.begin(), row.end());
+    }
+  }
+  return list;
+}
+
+std::vector<float> Policy::node_values(std::span<const float> senses, std::span<float> memory) {
+  if (senses.size() != columns())
+    throw Error(Fault::usage, "the senses are not one row", "Policy::node_values", "give as many as there are columns");
+  const Weights& w = *weights_;
+  Room& room = *room_;
+  std::vector<float> values;
+  each_row(senses, memory, false, "Policy::node_values",
+           [&](std::size_t, std::span<const float>, std::span<const float>) {});
+  if (w.graph) {
+    for (const std::size_t place : w.program.places(0)) values.push_back(place < room.graph.size() ? room.graph[place] : 0.0f);
+    return values;
+  }
+  const bool fronts = !signature().policy.pictures.empty() || !signature().policy.crowds.empty();
+  if (!fronts) values.assign(room.senses.begin(), room.senses.begin() + columns());
+  for (std::size_t layer = 0; layer < w.policy.layers(); ++layer) {
+    const auto given = w.policy.layer_values(room.policy, layer);
+    values.insert(values.end(), given.begin(), given.end());
+  }
+  return values;
+}
+
 void Policy::odds(std::span<const float> senses, std::span<float> odds, std::span<float> memory) {
   each_decision(senses, odds, odds_of(weights_->signature.controls), memory, "Policy::odds",
                 [&](std::span<const float> outputs, std::span<float> out) {

@@ -44,15 +44,18 @@ void draw_png(const std::filesystem::path& file, const Picture& picture) {
   write_png(surface.get(), file);
 }
 
-std::string svg_text(const Picture& picture) {
+std::string svg_of(int width, int height, const std::function<void(cairo_surface_t*)>& paint) {
   std::string bytes;
   {
-    const Canvas surface(cairo_svg_surface_create_for_stream(&collect, &bytes, picture.width, picture.height),
-                         &cairo_surface_destroy);
-    paint_on(surface.get(), picture);
+    const Canvas surface(cairo_svg_surface_create_for_stream(&collect, &bytes, width, height), &cairo_surface_destroy);
+    paint(surface.get());
     cairo_surface_finish(surface.get());
   }
   return bytes;
+}
+
+std::string svg_text(const Picture& picture) {
+  return svg_of(picture.width, picture.height, [&](cairo_surface_t* surface) { paint_on(surface, picture); });
 }
 
 void draw_svg(const std::filesystem::path& file, const Picture& picture) { write_atomically(file, svg_text(picture)); }

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <nlohmann/json.hpp>
 
 #include "../base/data_file.hpp"
@@ -22,6 +23,7 @@ namespace {
 using nlohmann::json;
 
 constexpr std::size_t most_points = 400;  // of a curve; longer ones are averaged in bins
+constexpr std::size_t most_species = 24;  // drawn apart
 
 class Curves {
  public:
@@ -50,8 +52,9 @@ class Curves {
            {"recent_success", of([](const MetricsRow& r) { return r.recent_success; })},
            {"mean_return", of([&](const MetricsRow& r) { return of_episodes(r.mean_return, r); })},
            {"mean_length", of([&](const MetricsRow& r) { return of_episodes(r.mean_length, r); })},
-           {"entropy", of([](const MetricsRow& r) { return r.learner.entropy; })},
-           {"explained_variance", of([](const MetricsRow& r) { return r.learner.explained_variance; })},
+           {"evolution", evolves() ? evolution() : json()},
+           {"entropy", of([](const MetricsRow& r) { return by_gradients(r, r.learner.entropy); })},
+           {"explained_variance", of([](const MetricsRow& r) { return by_gradients(r, r.learner.explained_variance); })},
            {"rating", of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating : NAN; })},
            {"rating_low",
             of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating - 1.96 * r.rating_spread : NAN; })},
@@ -59,7 +62,7 @@ class Curves {
             of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating + 1.96 * r.rating_spread : NAN; })},
            {"forgotten", of([](const MetricsRow& r) { return r.forgotten; })},
            {"cycles", of([](const MetricsRow& r) { return r.cycles; })},
-           {"kl", of([](const MetricsRow& r) { return r.learner.kl; })},
+           {"kl", of([](const MetricsRow& r) { return by_gradients(r, r.learner.kl); })},
            {"decisions_per_second", of([](const MetricsRow& r) { return r.decisions_per_second; })},
            {"stage", of([](const MetricsRow& r) { return static_cast<double>(r.stage + 1); })},
            {"roles", json::object()},
@@ -71,8 +74,9 @@ class Curves {
            of([&](const MetricsRow& row) { return row.roles[r].episodes > 0 ? row.roles[r].mean_return : NAN; })},
           {"success",
            of([&](const MetricsRow& row) { return row.roles[r].episodes > 0 ? row.roles[r].success : NAN; })},
-          {"entropy", of([&](const MetricsRow& row) { return row.roles[r].learner.entropy; })},
-          {"explained_variance", of([&](const MetricsRow& row) { return row.roles[r].learner.explained_variance; })}};
+          {"entropy", of([&](const MetricsRow& row) { return by_gradients(row, row.roles[r].learner.entropy); })},
+          {"explained_variance",
+           of([&](const MetricsRow& row) { return by_gradients(row, row.roles[r].learner.explained_variance); })}};
     for (const std::string& term : terms)
       j["terms"][term] = of([&](const MetricsRow& r) {
         const auto found = std::find_if(r.terms.begin(), r.terms.end(), [&](const auto& t) { return t.first == term; });
@@ -82,6 +86,56 @@ class Curves {
   }
 
  private:
+  static double by_gradients(const MetricsRow& row, double value) {
+    return row.evolution.generation > 0 ? NAN : value;
+  }
+  bool evolves() const { return !rows_.empty() && rows_[0].evolution.generation > 0; }
+
+  json evolution() const {
+    const auto part = [&](double GenerationReport::*value) {
+      return of([value](const MetricsRow& r) { return r.evolution.*value; });
+    };
+    return {{"generation", of([](const MetricsRow& r) { return r.generation; })},
+            {"best", part(&GenerationReport::best)},
+            {"mean", part(&GenerationReport::mean)},
+            {"lower", part(&GenerationReport::lower)},
+            {"median", part(&GenerationReport::median)},
+            {"upper", part(&GenerationReport::upper)},
+            {"strength", part(&GenerationReport::strength)},
+            {"diversity", part(&GenerationReport::diversity)},
+            {"hidden", part(&GenerationReport::hidden)},
+            {"links", part(&GenerationReport::links)},
+            {"species", species()}};
+  }
+
+  // Sizes of the species that were largest over all generations, by their numbers, and of all others together.
+  json species() const {
+    std::map<std::int64_t, std::size_t> sizes;
+    for (const MetricsRow& row : rows_)
+      for (const SpeciesReport& s : row.evolution.species) sizes[s.number] += s.size;
+    std::vector<std::pair<std::size_t, std::int64_t>> order;
+    for (const auto& [number, size] : sizes) order.emplace_back(size, number);
+    std::sort(order.rbegin(), order.rend());
+    if (order.size() > most_species) order.resize(most_species);
+    std::vector<std::int64_t> shown;
+    for (const auto& [size, number] : order) shown.push_back(number);
+    std::sort(shown.begin(), shown.end());
+    json list = json::array();
+    const auto add = [&](const std::string& name, const auto& counts) {
+      list.push_back({{"name", name}, {"size", of([&](const MetricsRow& row) {
+                         double sum = 0.0;
+                         for (const SpeciesReport& s : row.evolution.species)
+                           if (counts(s.number)) sum += static_cast<double>(s.size);
+                         return sum;
+                       })}});
+    };
+    for (const std::int64_t number : shown)
+      add(fmt::format("species {}", number), [&](std::int64_t n) { return n == number; });
+    if (sizes.size() > shown.size())
+      add("others", [&](std::int64_t n) { return !std::binary_search(shown.begin(), shown.end(), n); });
+    return list;
+  }
+
   const std::vector<MetricsRow>& rows_;
   std::size_t bin_;
 };
@@ -129,7 +183,8 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
                   {"run", run.folder().string()},
                   {"seed", run.settings().seed},
                   {"decisions", run.decisions_done()},
-                  {"total", run.settings().decisions},
+                  {"method", method_of(run.settings())},
+                  {"total", run.settings().generations > 0 ? run.decisions_done() : run.settings().decisions},
                   {"seconds", rows.empty() ? 0.0 : rows.back().seconds},
                   {"version", library_version()},
                   {"configuration", read_text(run.configuration())},

@@ -118,6 +118,7 @@ class WatchedRun {
             {"title", game_.spec().name + ": " + run_.folder().filename().string()},
             {"version", library_version()},
             {"terms", game_.roles()[0].terms},
+            {"evolves", run_.settings().evolution.has_value()},
             {"further_roles", further_roles()}};
   }
 
@@ -149,9 +150,19 @@ class WatchedRun {
       json row{{"decisions", r.decisions},
                {"decisions_per_second", r.decisions_per_second},
                {"recent_success", r.recent_success},
-               {"entropy", r.learner.entropy},
                {"terms", json::object()},
                {"roles", json::object()}};
+      if (r.evolution.generation > 0) {
+        row["generation"] = r.evolution.generation;
+        row["best"] = r.evolution.best;
+        row["mean"] = r.evolution.mean;
+        row["lower"] = r.evolution.lower;
+        row["upper"] = r.evolution.upper;
+        row["diversity"] = r.evolution.diversity;
+        row["species"] = r.evolution.species.size();
+      } else {
+        row["entropy"] = r.learner.entropy;
+      }
       for (const RoleMetrics& role : r.roles)
         if (role.episodes > 0) row["roles"][role.role] = role.mean_return;
       if (r.episodes > 0) {

@@ -87,6 +87,10 @@ struct Digger {
   std::string places{};  ///< name of a block kind; empty: it does not place
   std::string stock{};   ///< a meter of the body: digging a block adds 1, placing takes 1; empty: there is no end
   double every = 0.5;    ///< seconds from placing one to placing the next, at least 0
+  /// Degrees below level: digging while looking down by more is steep. Of blocks dug steeply one after the other only
+  /// the first `steep_most` have their worth, the others none. 90: nothing is steep.
+  double steep = 90.0;
+  std::int64_t steep_most = 3;  ///< at least 0
   bool operator==(const Digger&) const = default;
 };
 

@@ -62,6 +62,16 @@ class Policy {
   const PolicySignature& signature() const noexcept;
   /// The network of a policy that has grown; else null.
   const NetworkGraph* graph() const noexcept;
+  /// One array of a fixed policy network: "hidden.0.weight", [rows][width] numbers.
+  struct Part {
+    std::string name{};
+    std::size_t rows = 0, width = 0;
+    std::vector<float> numbers{};
+  };
+  std::vector<Part> parts() const;
+  /// What every node of the policy network is after deciding for one row of senses, in the order of `map_of`. For
+  /// looking at; allocates.
+  std::vector<float> node_values(std::span<const float> senses, std::span<float> memory = {});
   std::size_t columns() const noexcept { return signature().columns.size(); }
   std::size_t controls() const noexcept { return signature().controls.size(); }
 

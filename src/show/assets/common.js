@@ -40,7 +40,7 @@ function setLook(look) {
 const hues = ["#007373", "#cc6600", "#8a3ea8", "#3a6fd8", "#a8324a", "#6b7a00", "#555f6b"];
 const dashes = [[], [7, 3], [2, 2], [9, 3, 2, 3], [4, 4], [12, 4], [1, 3]];
 
-// lines: [label, [{x, y}]]; returns the chart.
+// lines: [label, [{x, y}], more of the data set]; returns the chart.
 function lineChart(canvas, title, lines, { x = {}, y = {}, stepped = false, plugins = [] } = {}) {
   canvas.setAttribute("role", "img");
   canvas.setAttribute("aria-label", title);
@@ -48,12 +48,13 @@ function lineChart(canvas, title, lines, { x = {}, y = {}, stepped = false, plug
     type: "line",
     plugins,
     data: {
-      datasets: lines.map(([label, data], i) => ({
+      datasets: lines.map(([label, data, more = {}], i) => ({
         label, data, stepped,
         borderColor: hues[i % hues.length],
         borderDash: dashes[i % dashes.length],
         borderWidth: 2,
         pointRadius: 0,
+        ...more,
       })),
     },
     options: {
@@ -65,7 +66,7 @@ function lineChart(canvas, title, lines, { x = {}, y = {}, stepped = false, plug
         x: { type: "linear", ticks: { maxTicksLimit: 6, callback: count }, ...x },
         y,
       },
-      plugins: { legend: { display: lines.length > 1, labels: { usePointStyle: true, pointStyle: "line", pointStyleWidth: 30 } } },
+      plugins: { legend: { display: lines.length > 1 && lines.length <= 12, labels: { usePointStyle: true, pointStyle: "line", pointStyleWidth: 30 } } },
     },
   });
 }

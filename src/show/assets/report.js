@@ -5,7 +5,7 @@ setLook(matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light");
 byId("heading").textContent = `${data.game}: ${data.run}`;
 byId("summary").textContent =
   `${data.about} ${data.decisions.toLocaleString("en")} of ${data.total.toLocaleString("en")} decisions trained in ` +
-  `${short(data.seconds)} s, seed ${data.seed}. Made with version ${data.version}.`;
+  `${short(data.seconds)} s by ${data.method}, seed ${data.seed}. Made with version ${data.version}.`;
 byId("configuration").textContent = data.configuration;
 
 // ---- Score: one row a pilot, each estimate with its 95% interval.
@@ -36,7 +36,7 @@ function curve(title, lines, options = {}) {
   const panel = make("div", byId("curves"), undefined, "panel");
   make("h3", panel, title);
   const points = (values) => values.map((y, k) => ({ x: data.curves.decisions[k], y })).filter((p) => p.y !== null);
-  lineChart(make("canvas", make("div", panel, undefined, "chart")), title, lines.map(([label, values]) => [label, points(values)]),
+  lineChart(make("canvas", make("div", panel, undefined, "chart")), title, lines.map(([label, values, more]) => [label, points(values), more]),
             { x: { min: 0, max: data.curves.decisions.at(-1), title: { display: true, text: "decisions" } }, y: options.y || {} });
 }
 
@@ -53,12 +53,25 @@ if (c.rating.some((value) => value !== null)) {
         [["rating", c.rating], ["lowest", c.rating_low], ["highest", c.rating_high]]);
   curve("Past selves that beat the present one, and circles of three", [["forgotten", c.forgotten], ["circles", c.cycles]], { y: { min: 0 } });
 }
+if (c.evolution) {
+  const e = c.evolution, shade = { borderWidth: 1, borderColor: "#3a6fd8", borderDash: [], backgroundColor: "#3a6fd844" };
+  curve("Fitness of the generation: the best, and the band between a quarter and three quarters",
+        [["best", e.best], ["mean", e.mean], ["a quarter is below", e.lower, shade], ["three quarters are below", e.upper, { ...shade, fill: "-1" }]]);
+  if (e.species.length)
+    curve(`Individuals by species, ${e.species.length} shown`,
+          e.species.map((s, k) => [s.name, s.size, { fill: true, borderWidth: 0.5, borderDash: [], borderColor: "#ffffff", backgroundColor: s.name === "others" ? "#8a929c" : `hsl(${(k * 137.5) % 360}, 55%, ${k % 2 ? 42 : 62}%)` }]),
+          { y: { stacked: true, min: 0 } });
+  curve("Diversity: mean distance of two individuals", [["diversity", e.diversity], ["strength", e.strength]], { y: { min: 0 } });
+  if (e.species.length) curve("Size of the networks", [["hidden nodes", e.hidden], ["links", e.links]], { y: { min: 0 } });
+}
 curve("Return per episode", byRole("return", c.mean_return, "mean_return"));
 curve("Reward by term, per episode", data.terms.map((t) => [t, c.terms[t]]));
 curve("Episode length, decisions", [["length", c.mean_length]], { y: { min: 0 } });
-curve("Entropy of the policy, nats", byRole("entropy", c.entropy, "entropy"));
-curve("Share of the returns' variance explained by the value network", byRole("explained", c.explained_variance, "explained_variance"), { y: { max: 1 } });
-curve("Divergence of the policy per update, nats", [["divergence", c.kl]], { y: { min: 0 } });
+if (!c.evolution) {
+  curve("Entropy of the policy, nats", byRole("entropy", c.entropy, "entropy"));
+  curve("Share of the returns' variance explained by the value network", byRole("explained", c.explained_variance, "explained_variance"), { y: { max: 1 } });
+  curve("Divergence of the policy per update, nats", [["divergence", c.kl]], { y: { min: 0 } });
+}
 curve("Decisions per second", [["decisions per second", c.decisions_per_second]], { y: { min: 0 } });
 
 // ---- Paths.

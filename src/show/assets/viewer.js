@@ -251,7 +251,7 @@ class Viewer {
     const compare = this.toggleButton(byId("overlays"), "earlier checkpoints beside it", "The same episodes at earlier checkpoints", () => this.comparing,
       (on) => { this.comparing = on; names = []; });
     compare.id = "compare";
-    this.watching = new Watching(start.terms, start.further_roles, askJson, async (news) => {
+    this.watching = new Watching(start.terms, start.further_roles, start.evolves, askJson, async (news) => {
       const all = news.checkpoints;
       if (!all.length || this.opening) return;
       const spread = [0, Math.floor(all.length / 3), Math.floor((2 * all.length) / 3)].filter((i, k, list) => i < all.length - 1 && list.indexOf(i) === k);

@@ -1,33 +1,31 @@
 "use strict";
 // Learning curves of a run that grow while it is trained.
 
-const curvePlots = [
-  ["Success, share of the last 100 episodes", (r) => r.recent_success, { min: 0, max: 1 }],
-  ["Return per episode", (r) => r.mean_return, {}],
-  ["Reward by term, per episode", null, {}],
-  ["Episode length, decisions", (r) => r.mean_length, { min: 0 }],
-  ["Entropy of the policy, nats", (r) => r.entropy, {}],
-  ["Decisions per second", (r) => r.decisions_per_second, { min: 0 }],
+// Title, what is drawn of a row (lines by name if there are several), the y axis.
+const curvePlots = (terms, furtherRoles, evolves) => [
+  ["Success, share of the last 100 episodes", { success: (r) => r.recent_success }, { min: 0, max: 1 }],
+  ...(evolves ? [["Fitness of the generation", { best: (r) => r.best, "three quarters": (r) => r.upper, mean: (r) => r.mean, "a quarter": (r) => r.lower }, {}]] : []),
+  ["Return per episode", { return: (r) => r.mean_return, ...Object.fromEntries(furtherRoles.map((role) => [role, (r) => r.roles[role]])) }, {}],
+  ["Reward by term, per episode", Object.fromEntries(terms.map((t) => [t, (r) => r.terms[t]])), {}],
+  ["Episode length, decisions", { length: (r) => r.mean_length }, { min: 0 }],
+  evolves
+    ? ["Diversity, and species", { diversity: (r) => r.diversity, species: (r) => r.species || null }, { min: 0 }]
+    : ["Entropy of the policy, nats", { entropy: (r) => r.entropy }, {}],
+  ["Decisions per second", { "decisions per second": (r) => r.decisions_per_second }, { min: 0 }],
 ];
 const mostPoints = 600;
 
 class Watching {
-  constructor(terms, furtherRoles, ask, arrived) {
+  constructor(terms, furtherRoles, evolves, ask, arrived) {
     this.ask = ask;
     this.arrived = arrived;
     this.rows = [];
     const root = byId("curves");
     this.summary = make("p", root, "", "state");
-    this.charts = curvePlots.map(([title, get, y]) => {
+    this.charts = curvePlots(terms, furtherRoles, evolves).map(([title, drawn, y]) => {
       const section = make("section", root, undefined, "panel");
       make("h3", section, title);
-      const gets = get ? [get] : terms.map((t) => (r) => r.terms[t]);
-      const lines = get ? [[title, []]] : terms.map((t) => [t, []]);
-      if (title === "Return per episode")
-        for (const role of furtherRoles) {
-          lines.push([role, []]);
-          gets.push((r) => r.roles[role]);
-        }
+      const gets = Object.values(drawn), lines = Object.keys(drawn).map((name) => [name, []]);
       const chart = lineChart(make("canvas", make("div", section, undefined, lines.length > 1 ? "chart tall" : "chart")), title, lines, { y, x: { min: 0, title: { display: true, text: "decisions" } } });
       return { chart, gets };
     });
@@ -43,7 +41,7 @@ class Watching {
       if (news.rows.length || news.restarted) this.draw();
       const last = this.rows[this.rows.length - 1];
       this.summary.textContent = last
-        ? `${last.decisions.toLocaleString("en")} of ${news.total.toLocaleString("en")} decisions, ${count(Math.round(last.decisions_per_second))}/s${news.finished ? ", finished" : ""}`
+        ? `${last.generation ? `generation ${last.generation}, ` : ""}${last.decisions.toLocaleString("en")} of ${news.total.toLocaleString("en")} decisions, ${count(Math.round(last.decisions_per_second))}/s${news.finished ? ", finished" : ""}`
         : "no update yet";
       this.arrived(news);
       byId("connection").textContent = "";

@@ -53,14 +53,18 @@ class TrainingChecks {
 
   void check() {
     if (stage_.size() < 10) return;
-    if (rows_.back().past_selves > 0.0) {
+    if (evolves()) {
+      check_collapse();
+      check_plateau();
+      check_population();
+    } else if (rows_.back().past_selves > 0.0) {
       check_roster();  // whose opponents grow with it does not win more and more often
     } else {
       check_collapse();
       check_plateau();
       check_entropy();
     }
-    check_value();
+    if (!evolves()) check_value();
     if (points_.back().stage + 1 < game_.stages())
       add(Gravity::warning, "stage not left", fmt::format("stage '{}'", game_.stage_name(points_.back().stage)),
           "the training ended before the game itself was played",
@@ -69,6 +73,8 @@ class TrainingChecks {
   }
 
  private:
+  bool evolves() const { return rows_.back().evolution.generation > 0; }
+
   void add(Gravity gravity, const char* check, std::string subject, std::string what, std::string evidence,
            std::string remedy, std::int64_t began) {
     findings_.push_back(
@@ -95,7 +101,9 @@ class TrainingChecks {
     if (collapsed_)
       add(Gravity::grave, "collapse", "training", "what had been learned was lost again",
           fmt::format("the return rose to {:.3g} and ended at {:.3g}", best->episode_return, last),
-          "go back to a kept checkpoint from before, with a lower learning rate or more entropy weight",
+          evolves() ? "go back to a kept checkpoint from before; give each individual more `episodes`, or the leader more "
+                      "`final_episodes`"
+                    : "go back to a kept checkpoint from before, with a lower learning rate or more entropy weight",
           best->decisions);
   }
 
@@ -116,7 +124,9 @@ class TrainingChecks {
     add(Gravity::warning, "plateau", "training", "it has stopped to learn before it succeeded",
         fmt::format("the return stayed between {:.3g} and {:.3g}, with success in {} of episodes", bottom, top,
                     percent(success)),
-        "see the other findings for what it cannot see or reach; then try stages, or more entropy weight",
+        evolves() ? "see the other findings for what it cannot see or reach; then try stages, a larger `population`, stronger "
+                    "mutations or some `novelty`"
+                  : "see the other findings for what it cannot see or reach; then try stages, or more entropy weight",
         stage_[began].decisions);
   }
 
@@ -151,6 +161,23 @@ class TrainingChecks {
         fmt::format("it explained {} of their variance at best in the second half", percent(std::max(0.0, high))),
         "check that what decides returns is sensed; lower the discount if rewards lie far apart",
         late.front().decisions);
+  }
+
+  // Whether there is anything left to select from.
+  void check_population() {
+    const std::size_t first = rows_.size() * 4 / 5;
+    const MetricsRow &begin = rows_.front(), &last = rows_.back();
+    const auto alone = std::count_if(rows_.begin() + static_cast<std::ptrdiff_t>(first), rows_.end(),
+                                     [](const MetricsRow& row) { return row.species == 1.0; });
+    if (2 * static_cast<std::size_t>(alone) > rows_.size() - first)
+      add(Gravity::warning, "one species", "training", "one species is left, so that nothing new is spared until it is good",
+          fmt::format("in {} of the last {} generations", alone, rows_.size() - first),
+          "lower `species_distance`, or raise `species_wanted` and `young`", rows_[first].decisions);
+    if (last.evolution.diversity < 0.02 * begin.evolution.diversity && stage_.back().success <= 0.9)
+      add(Gravity::warning, "diversity gone", "training", "the individuals have become alike before they succeeded",
+          fmt::format("their mean distance fell from {:.3g} to {:.3g}, with success in {} of episodes",
+                      begin.evolution.diversity, last.evolution.diversity, percent(stage_.back().success)),
+          "raise `last_strength` or `parents`, or give `novelty` some weight", rows_[first].decisions);
   }
 
   // Where most updates of the last fifth say so, it is no passing thing.

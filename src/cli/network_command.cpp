@@ -1,0 +1,97 @@
+#include <fmt/format.h>
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "commands.hpp"
+#include "zithercraft/zithercraft.hpp"
+
+namespace zithercraft::cli {
+namespace {
+
+using nlohmann::ordered_json;
+using Kind = NetworkMap::Kind;
+
+// The checkpoint that a run, RUN:CHECKPOINT or a file's name means.
+std::filesystem::path checkpoint_named(const std::string& name) {
+  const std::size_t colon = name.rfind(':');
+  if (holds_run(name)) return Run::open(name).checkpoint_file("last");
+  if (colon != std::string::npos && holds_run(name.substr(0, colon)))
+    return Run::open(name.substr(0, colon)).checkpoint_file(name.substr(colon + 1));
+  if (std::filesystem::exists(name)) return name;
+  throw Error(Fault::usage, "there is no policy '" + name + "'", "network",
+              "name a run's folder, FOLDER:CHECKPOINT or a checkpoint's file");
+}
+
+struct Strength {
+  std::size_t node = 0;
+  double out = 0.0;  // sum of the strengths of the links that come from it
+};
+
+// Inputs by how strongly they are listened to.
+std::vector<Strength> inputs_by_strength(const NetworkMap& map) {
+  std::vector<Strength> list;
+  for (std::size_t i = 0; i < map.nodes.size(); ++i)
+    if (map.nodes[i].kind == Kind::input) list.push_back({i});
+  for (const auto& link : map.links)
+    for (Strength& s : list)
+      if (s.node == link.from) s.out += std::fabs(static_cast<double>(link.weight));
+  std::stable_sort(list.begin(), list.end(), [](const Strength& a, const Strength& b) { return a.out > b.out; });
+  return list;
+}
+
+std::size_t count(const NetworkMap& map, Kind kind) {
+  return static_cast<std::size_t>(std::count_if(map.nodes.begin(), map.nodes.end(), [&](const auto& n) { return n.kind == kind; }));
+}
+
+void print_links(const NetworkMap& map, std::size_t node) {
+  fmt::print("\nlinks of {}:\n", map.nodes[node].name);
+  std::vector<NetworkMap::Link> links;
+  for (const auto& link : map.links)
+    if (link.from == node || link.to == node) links.push_back(link);
+  std::stable_sort(links.begin(), links.end(), [](const auto& a, const auto& b) { return std::fabs(a.weight) > std::fabs(b.weight); });
+  for (const auto& link : links)
+    fmt::print("  {:<28} > {:<28} {:+.3f}{}\n", map.nodes[link.from].name, map.nodes[link.to].name, link.weight,
+               link.back ? "  from the decision before" : "");
+  if (links.empty()) fmt::print("  none: it is not used\n");
+}
+
+}  // namespace
+
+int NetworkCommand::run() const {
+  const auto file = checkpoint_named(policy);
+  const Policy loaded = role.empty() ? Policy::load(file) : Policy::load(file, role);
+  const NetworkMap map = map_of(loaded);
+  const NetworkPicture picture{.layout = layout == "free" ? NetworkLayout::free : NetworkLayout::layers,
+                               .column = column,
+                               .strongest = strongest,
+                               .title = fmt::format("{} of {}", map.role, policy)};
+  const auto chosen = column.empty() ? std::nullopt : std::optional(map.find(column));
+  if (!graph.empty()) draw_network(graph, map, picture);
+  if (!weights.empty()) draw_weights(weights, map, picture);
+  const auto inputs = inputs_by_strength(map);
+  const auto unused = static_cast<std::size_t>(
+      std::count_if(inputs.begin(), inputs.end(), [&](const Strength& s) { return !map.nodes[s.node].used; }));
+  if (json) {
+    ordered_json nodes = ordered_json::array(), links = ordered_json::array();
+    constexpr const char* kinds[] = {"input", "one", "hidden", "remembered", "output"};
+    for (const auto& node : map.nodes)
+      nodes.push_back({{"name", node.name}, {"kind", kinds[static_cast<std::size_t>(node.kind)]}, {"layer", node.layer}, {"used", node.used}, {"bias", node.bias}});
+    for (const auto& link : map.links)
+      links.push_back({{"from", link.from}, {"to", link.to}, {"weight", link.weight}, {"back", link.back}});
+    fmt::print("{}\n", ordered_json{{"role", map.role}, {"grown", loaded.graph() != nullptr}, {"nodes", nodes}, {"links", links}}.dump(2));
+    return done;
+  }
+  fmt::print("{}: {} inputs ({} unused), {} hidden nodes{}, {} outputs, {} links{}\n", map.role, inputs.size(), unused,
+             count(map, Kind::hidden), count(map, Kind::remembered) > 0 ? fmt::format(", {} remembered", count(map, Kind::remembered)) : "",
+             count(map, Kind::output), map.links.size(), loaded.graph() != nullptr ? ", grown" : "");
+  fmt::print("\nlistened to most:\n");
+  for (std::size_t k = 0; k < std::min<std::size_t>(10, inputs.size()); ++k)
+    if (inputs[k].out > 0.0) fmt::print("  {:<34} {:.3f}\n", map.nodes[inputs[k].node].name, inputs[k].out);
+  if (chosen) print_links(map, *chosen);
+  for (const auto& [what, drawn] : {std::pair{"graph", graph}, std::pair{"weights", weights}})
+    if (!drawn.empty()) fmt::print("{}: {}\n", what, drawn);
+  return done;
+}
+
+}  // namespace zithercraft::cli
