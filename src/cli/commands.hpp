@@ -156,7 +156,7 @@ struct ServeFlags {
 };
 
 struct ReplayCommand {
-  std::vector<std::string> files;
+  std::vector<std::string> files, networks;
   std::string png, sheet, html, csv, gif, webm, gltf;
   std::size_t episode = 0;
   std::optional<std::uint32_t> tick;
@@ -195,6 +195,8 @@ struct ReportCommand {
   int run() const;
 };
 
+/// The checkpoint that a run, RUN:CHECKPOINT or a checkpoint's file means. Throws Error (usage).
+std::filesystem::path checkpoint_named(const std::string& name);
 /// "1,2,3" as numbers. Throws Error (usage).
 std::vector<std::uint64_t> parse_seeds(const std::string& text);
 

@@ -56,6 +56,9 @@ void describe_replay(CLI::App& sub, ReplayCommand& c) {
   sub.add_flag("--check", c.check, "Play it again and compare every bit");
   sub.add_flag("--serve", c.serve, "Show it in a page until interrupted");
   add_serving(sub, c.serving);
+  sub.add_option("--network", c.networks,
+                 "With --html and --serve: a run or a checkpoint whose network is shown at work; one, or one for each file")
+      ->allow_extra_args(false);
   sub.add_option("--html", c.html, "Write a self-contained page that plays it");
   sub.add_option("--csv", c.csv, "Write states.csv, events.csv and ledger.csv into this folder");
   sub.add_option("--gltf", c.gltf, "Write an episode as an animated glTF 2.0 scene (.gltf or .glb)");

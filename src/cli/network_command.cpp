@@ -12,17 +12,6 @@ namespace {
 using nlohmann::ordered_json;
 using Kind = NetworkMap::Kind;
 
-// The checkpoint that a run, RUN:CHECKPOINT or a file's name means.
-std::filesystem::path checkpoint_named(const std::string& name) {
-  const std::size_t colon = name.rfind(':');
-  if (holds_run(name)) return Run::open(name).checkpoint_file("last");
-  if (colon != std::string::npos && holds_run(name.substr(0, colon)))
-    return Run::open(name.substr(0, colon)).checkpoint_file(name.substr(colon + 1));
-  if (std::filesystem::exists(name)) return name;
-  throw Error(Fault::usage, "there is no policy '" + name + "'", "network",
-              "name a run's folder, FOLDER:CHECKPOINT or a checkpoint's file");
-}
-
 struct Strength {
   std::size_t node = 0;
   double out = 0.0;  // sum of the strengths of the links that come from it
@@ -57,6 +46,16 @@ void print_links(const NetworkMap& map, std::size_t node) {
 }
 
 }  // namespace
+
+std::filesystem::path checkpoint_named(const std::string& name) {
+  const std::size_t colon = name.rfind(':');
+  if (holds_run(name)) return Run::open(name).checkpoint_file("last");
+  if (colon != std::string::npos && holds_run(name.substr(0, colon)))
+    return Run::open(name.substr(0, colon)).checkpoint_file(name.substr(colon + 1));
+  if (std::filesystem::is_regular_file(name)) return name;
+  throw Error(Fault::usage, "there is no policy '" + name + "'", "network",
+              "name a run's folder, FOLDER:CHECKPOINT or a checkpoint's file");
+}
 
 int NetworkCommand::run() const {
   const auto file = checkpoint_named(policy);

@@ -92,6 +92,12 @@ ordered_json info_json(Replay& replay, const std::string& file, const std::vecto
   return j;
 }
 
+std::vector<Policy> policies_of(const ReplayCommand& c) {
+  std::vector<Policy> policies;
+  for (const std::string& name : c.networks) policies.push_back(Policy::load(checkpoint_named(name)));
+  return policies;
+}
+
 void convert(Replay& replay, const ReplayCommand& c) {
   if (!c.png.empty()) draw_moment(c.png, replay, c.episode, c.tick);
   if (!c.sheet.empty()) draw_sheet(c.sheet, replay, c.episode);
@@ -99,7 +105,7 @@ void convert(Replay& replay, const ReplayCommand& c) {
   if (!c.gltf.empty()) write_gltf(c.gltf, replay, c.episode);
   if (!c.gif.empty()) write_film(c.gif, replay, c.episode, Film::gif);
   if (!c.webm.empty()) write_film(c.webm, replay, c.episode, Film::webm);
-  if (!c.html.empty()) write_page(c.html, {c.files.begin(), c.files.end()});
+  if (!c.html.empty()) write_page(c.html, {c.files.begin(), c.files.end()}, policies_of(c));
 }
 
 }  // namespace
@@ -109,6 +115,8 @@ int ReplayCommand::run() const {
   if (files.size() > 1 && html.empty() && !serve)
     throw Error(Fault::usage, "several replays are shown side by side by a page only", files[1],
                 "add --html or --serve, or name one file");
+  if (!networks.empty() && html.empty() && !serve)
+    throw Error(Fault::usage, "--network is for the page", "--network", "add --html or --serve");
   if (tick && png.empty()) throw Error(Fault::usage, "--tick says what --png draws", "--tick", "add --png");
   Replay replay(file);
   if (!replay.whole())
@@ -140,7 +148,7 @@ int ReplayCommand::run() const {
   if (json) fmt::print("{}\n", j.dump(2));
   if (serve) {
     std::fflush(stdout);
-    serve_replays({files.begin(), files.end()}, serve_options(serving));
+    serve_replays({files.begin(), files.end()}, serve_options(serving), policies_of(*this));
   }
   return status;
 }

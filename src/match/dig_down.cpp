@@ -1,38 +1,44 @@
 #include <algorithm>
+#include <numbers>
 
 #include "scripts.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// The simplest of divers: looks down and digs, whatever lies there.
+// A simple diver: looks down and turns round while it digs, so that the ground under all of it goes, and it sinks.
 
 namespace zithercraft {
 namespace {
 
+constexpr float steep_enough = -70.0f * std::numbers::pi_v<float> / 180.0f;  // looks past its feet, not between them
+
 class ShaftDigger {
  public:
-  explicit ShaftDigger(const Role& role) {
-    find(role, "down");
-    find(role, "dig");
-  }
+  explicit ShaftDigger(const Role& role) : down_(find(role, "down")), left_(find(role, "left")), dig_(find(role, "dig")) {}
 
-  void operator()(const SeatView&, std::span<float> controls) const {
+  void operator()(const SeatView& seat, std::span<float> controls) const {
     std::fill(controls.begin(), controls.end(), 0.0f);
-    for (const auto& [control, option] : decided_) controls[control] = static_cast<float>(option);
+    if (seat.pose().look > steep_enough) decide(down_, controls);
+    decide(left_, controls);
+    decide(dig_, controls);
   }
 
  private:
-  void find(const Role& role, const char* option) {
+  struct Option {
+    std::size_t control = 0, number = 0;
+  };
+  static void decide(const Option& option, std::span<float> controls) {
+    controls[option.control] = static_cast<float>(option.number);
+  }
+  static Option find(const Role& role, const char* name) {
     for (std::size_t c = 0; c < role.controls.size(); ++c) {
       const auto& names = role.controls[c].options;
-      const auto at = std::find(names.begin(), names.end(), option);
-      if (at == names.end()) continue;
-      decided_.emplace_back(c, static_cast<std::size_t>(at - names.begin()));
-      return;
+      const auto at = std::find(names.begin(), names.end(), name);
+      if (at != names.end()) return {c, static_cast<std::size_t>(at - names.begin())};
     }
-    lacks("dig_down", role, std::string("a choice with the option ") + option);
+    lacks("dig_down", role, std::string("a choice with the option ") + name);
   }
 
-  std::vector<std::pair<std::size_t, std::size_t>> decided_;
+  Option down_, left_, dig_;
 };
 
 }  // namespace

@@ -81,7 +81,7 @@ void DrivenMatch::after_moment() {
   if (adviser_) {
     const std::size_t seats = game_.roles()[0].seats.size();
     if (lanes_.decisions(0) == 0) advised_.assign(seats * adviser_->memory(), 0.0f);
-    adviser_->values(lanes_.observations(0), std::span(values_).first(seats), advised_);
+    if (adviser_->knows_values()) adviser_->values(lanes_.observations(0), std::span(values_).first(seats), advised_);
     adviser_->odds(lanes_.observations(0), std::span(odds_).first(seats * odds_of(game_.roles()[0].controls)),
                    advised_);
   }

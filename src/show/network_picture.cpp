@@ -34,6 +34,7 @@ class Pen {
     cairo_fill(c_);
   }
   void disc(double x, double y, double radius, Colour fill, Colour edge) {
+    cairo_new_path(c_);
     cairo_arc(c_, x, y, radius, 0.0, 2.0 * std::numbers::pi);
     set(fill);
     cairo_fill_preserve(c_);
@@ -60,11 +61,18 @@ class Pen {
     cairo_move_to(c_, x - side * extents.x_advance, y);
     cairo_show_text(c_, words.c_str());
   }
-  void turned_text(double x, double y, const std::string& words, double size) {
+  void frame(double x, double y, double w, double h) {
+    set(ink);
+    cairo_set_line_width(c_, 1.0);
+    cairo_rectangle(c_, x, y, w, h);
+    cairo_stroke(c_);
+  }
+  // Upwards, ending there.
+  void turned_text(double x, double y, const std::string& words, double size, bool bold) {
     cairo_save(c_);
     cairo_translate(c_, x, y);
     cairo_rotate(c_, -0.5 * std::numbers::pi);
-    text(0.0, 0.0, words, size);
+    text(0.0, 0.0, words, size, 1.0, bold);
     cairo_restore(c_);
   }
 
@@ -185,18 +193,20 @@ class Drawing {
     const auto strength = [&](std::uint32_t l) { return std::fabs(static_cast<double>(map_.links[l].weight)); };
     std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) { return strength(a) < strength(b); });
     if (order.empty()) return;
-    const double most = std::max(1e-9, strength(order.back()));
+    const auto of_chosen = [&](std::uint32_t l) {
+      return !chosen_ || map_.links[l].from == *chosen_ || map_.links[l].to == *chosen_;
+    };
+    double most = 1e-9;
+    for (const std::uint32_t l : order)
+      if (of_chosen(l)) most = strength(l);  // the last is the strongest
     const std::size_t first = order.size() - std::min(picture_.strongest, order.size());
     const auto paint_one = [&](std::uint32_t l, bool grey) {
       const auto& link = map_.links[l];
-      const double share = strength(l) / most;
+      const double share = std::min(1.0, strength(l) / most);
       pen.set(grey ? faint : link.weight >= 0.0f ? raises : lowers, grey ? 0.18 : 0.25 + 0.75 * share);
       const Place &from = places_[link.from], &to = places_[link.to];
       const double bend = link.back ? 40.0 : 0.0;
       pen.curve(from.x, from.y, to.x, to.y, bend, 0.4 + 5.0 * share, link.back);
-    };
-    const auto of_chosen = [&](std::uint32_t l) {
-      return !chosen_ || map_.links[l].from == *chosen_ || map_.links[l].to == *chosen_;
     };
     for (std::size_t k = first; k < order.size(); ++k)
       if (!of_chosen(order[k])) paint_one(order[k], true);
@@ -262,14 +272,18 @@ class Matrices {
     pen.set(ink);
     pen.text(margin, 28, picture_.title.empty() ? "weights of " + map_.role : picture_.title, 17, 0.0, true);
     pen.text(margin, 48, "rows read columns; blue raises, orange lowers, white does nothing", 12);
-    double rows = 0.0;
-    for (const Matrix& m : matrices_) rows += weight_of(m);
-    double top = head + 20.0;
-    const double room = least_height - top - foot - 46.0 * static_cast<double>(matrices_.size());
+    double rows = 0.0, names = 0.0;
     for (const Matrix& m : matrices_) {
-      const double high = room * weight_of(m) / rows;
+      rows += static_cast<double>(layers_[m.to].size());
+      names += names_below(m) ? names_high : 0.0;
+    }
+    double top = head + 10.0;
+    const double room = least_height - top - foot - names - 40.0 * static_cast<double>(matrices_.size());
+    const double tall = std::min(most_tall, room / rows);
+    for (const Matrix& m : matrices_) {
+      const double high = tall * static_cast<double>(layers_[m.to].size());
       paint_matrix(pen, m, top + 26.0, high);
-      top += high + 46.0;
+      top += high + 40.0 + (names_below(m) ? names_high : 0.0);
     }
   }
 
@@ -280,8 +294,15 @@ class Matrices {
     double most = 0.0;
     bool any = false;
   };
-  // A matrix gets room for its rows, but a small one enough to be seen.
-  double weight_of(const Matrix& m) const { return std::max(4.0, static_cast<double>(layers_[m.to].size())); }
+  static constexpr double most_tall = 44.0, names_high = 92.0;
+  // Inputs are named under the last matrix that reads them.
+  bool names_below(const Matrix& m) const {
+    return m.from == 0 && wide(m) >= 7.0 &&
+           std::none_of(matrices_.begin(), matrices_.end(), [&](const Matrix& o) { return o.from == 0 && o.to > m.to; });
+  }
+  double wide(const Matrix& m) const {
+    return (width - 2.0 * margin - names_width) / static_cast<double>(layers_[m.from].size());
+  }
 
   Matrix matrix(std::size_t from, std::size_t to) const {
     Matrix m{from, to, std::vector<double>(layers_[from].size() * layers_[to].size(), 0.0)};
@@ -310,8 +331,7 @@ class Matrices {
 
   void paint_matrix(Pen& pen, const Matrix& m, double top, double high) const {
     const auto &columns = layers_[m.from], &rows = layers_[m.to];
-    const double left = margin + names_width, wide = (width - margin - left) / static_cast<double>(columns.size()),
-                 tall = high / static_cast<double>(rows.size());
+    const double left = margin + names_width, wide = this->wide(m), tall = high / static_cast<double>(rows.size());
     pen.set(ink);
     pen.text(left, top - 8.0, fmt::format("from {} to {}: strongest {:.3g}", name_of(m.from), name_of(m.to), m.most), 12, 0.0, true);
     for (std::size_t r = 0; r < rows.size(); ++r)
@@ -323,14 +343,13 @@ class Matrices {
     const double size = std::clamp(0.85 * tall, 5.0, 12.0);
     for (std::size_t r = 0; r < rows.size() && tall >= 5.0; ++r)
       pen.text(left - 6.0, top + tall * (static_cast<double>(r) + 0.5) + 0.35 * size, map_.nodes[rows[r]].name, size, 1.0);
+    pen.frame(left, top, wide * static_cast<double>(columns.size()), high);
     for (std::size_t c = 0; c < columns.size(); ++c) {
       const double x = left + wide * (static_cast<double>(c) + 0.5);
       const bool chosen = columns[c] == chosen_;
-      if (wide >= 9.0 || chosen) {
-        pen.set(chosen ? ink : faint);
-        if (m.from == 0) pen.turned_text(x + 3.0, top + high - 4.0, map_.nodes[columns[c]].name, chosen ? 12.0 : std::min(10.0, 0.9 * wide));
-      }
-      if (chosen) pen.box(x - 0.5 * wide - 1.0, top - 3.0, wide + 2.0, 3.0);
+      pen.set(ink);
+      if (names_below(m)) pen.turned_text(x + 3.0, top + high + 6.0, map_.nodes[columns[c]].name, std::min(10.0, 0.9 * wide), chosen);
+      if (chosen) pen.frame(x - 0.5 * wide, top, wide, high);
     }
   }
 

@@ -38,10 +38,11 @@ bool is_number(const std::string& text, Number& number) {
   return code == std::errc() && end == text.data() + text.size();
 }
 
-// "data/<name>/meta.json" or "data/<name>/<episode>/<number>".
+// "data/<name>/meta.json", "data/<name>/<episode>/<number>" or "data/<name>/nodes-<role>/<episode>".
 struct DataPath {
   std::string name{};
   bool meta = false;
+  std::optional<std::size_t> nodes_of{};  // a role
   std::size_t episode = 0, number = 0;
 };
 
@@ -53,15 +54,22 @@ std::optional<DataPath> data_path(const std::string& path) {
     at = slash + 1;
   }
   if (parts.size() < 3 || parts[0] != "data") return {};
-  if (parts.size() == 3 && parts[2] == "meta.json") return DataPath{parts[1], true, 0, 0};
-  DataPath found{parts[1], false, 0, 0};
+  if (parts.size() == 3 && parts[2] == "meta.json") return DataPath{.name = parts[1], .meta = true};
+  DataPath found{.name = parts[1]};
   if (parts.size() != 4) return {};
+  if (constexpr std::string_view nodes = "nodes-"; parts[2].starts_with(nodes)) {
+    std::size_t role = 0;
+    if (!is_number(parts[2].substr(nodes.size()), role) || !is_number(parts[3], found.episode)) return {};
+    found.nodes_of = role;
+    return found;
+  }
   if (!is_number(parts[2], found.episode) || !is_number(parts[3], found.number)) return {};
   return found;
 }
 
 WebReply data_reply(ReplayMatch& match, const DataPath& path) {
   if (path.meta) return json_reply(match.meta());
+  if (path.nodes_of) return {200, "application/octet-stream", match.nodes(*path.nodes_of, path.episode)};
   return {200, "application/octet-stream", match.message(path.episode, path.number)};
 }
 
@@ -196,8 +204,9 @@ class WatchedRun {
     const auto file = scratch_ / "watched.zrep";
     record(run_, file, {.episodes = watched_episodes, .checkpoint = last ? "last" : name});
     if (matches_.size() == most_matches) matches_.pop_front();
-    matches_.emplace_back(Replay(file), name);
-    return matches_.back();
+    ReplayMatch& match = matches_.emplace_back(Replay(file), name);
+    match.show_network(run_.policy(last ? "last" : name));
+    return match;
   }
 
   Run run_;
@@ -208,15 +217,18 @@ class WatchedRun {
 
 }  // namespace
 
-void serve_replays(const std::vector<std::filesystem::path>& replays, const ServeOptions& options) {
+void serve_replays(const std::vector<std::filesystem::path>& replays, const ServeOptions& options,
+                   const std::vector<Policy>& policies) {
   if (replays.empty() || replays.size() > 4)
     throw Error(Fault::usage, fmt::format("{} replays cannot be shown side by side", replays.size()), "replays",
                 "give one to four");
+  check_policies(replays.size(), policies);
   std::vector<ReplayMatch> matches;
   json names = json::array();
   for (const auto& file : replays) {
     names.push_back(std::to_string(matches.size()));
     matches.emplace_back(Replay(file), file.stem().string());
+    if (!policies.empty()) matches.back().show_network(policies[policies.size() == 1 ? 0 : matches.size() - 1]);
   }
   const std::string page = viewer_page({{"mode", "replay"},
                                         {"title", matches.front().meta()["scene"]["game"]},

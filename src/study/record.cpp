@@ -67,8 +67,9 @@ void record(const Run& run, const std::filesystem::path& file, const RecordOptio
             RecordedRole& role = roles[r];
             if (!role.policy) continue;
             if (lanes.decisions(0) == 0) std::fill(role.memory.begin(), role.memory.end(), 0.0f);
-            role.policy->values(lanes.observations(r), std::span(values).subspan(role.first_value, role.values),
-                                role.memory);
+            if (role.policy->knows_values())
+              role.policy->values(lanes.observations(r), std::span(values).subspan(role.first_value, role.values),
+                                  role.memory);
             role.policy->odds(lanes.observations(r), std::span(odds).subspan(role.first_odds, role.odds), role.memory);
           }
           writer.add(lanes, 0, {values, odds});

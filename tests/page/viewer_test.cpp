@@ -9,6 +9,7 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/match/play.hpp"
+#include "zithercraft/net/tensor_file.hpp"
 #include "zithercraft/record/replay.hpp"
 #include "zithercraft/show/page.hpp"
 
@@ -59,8 +60,9 @@ constexpr const char* look_at_canvas = R"(
 
 class Viewer : public ::testing::Test {
  protected:
-  void show(const std::vector<std::filesystem::path>& replays, const std::string& moment = "") {
-    write_page(folder / "page.html", replays);
+  void show(const std::vector<std::filesystem::path>& replays, const std::string& moment = "",
+            const std::vector<Policy>& policies = {}) {
+    write_page(folder / "page.html", replays, policies);
     browser.open("about:blank");  // else another moment of the same page would only be jumped to
     browser.open("file://" + (folder / "page.html").string() + moment);
     ASSERT_TRUE(browser.wait_for("document.body.dataset.ready")) << browser.errors();
@@ -271,6 +273,73 @@ TEST_F(Viewer, RunsUpToFourReplaysInStep) {
               write_page(folder / "x.html", {files[0], files[0], files[0], files[0], files[0]});
             }).fault(),
             Fault::usage);
+}
+
+// A network whose answers are known: the throttle is the compass's, the rudder follows what it read a decision ago.
+Policy known_network(const GameSpec& spec) {
+  const Role role = Game(spec).roles()[0];
+  const auto column = [&](const std::string& name) {
+    return static_cast<std::int64_t>(std::find_if(role.columns.begin(), role.columns.end(),
+                                                  [&](const Column& c) { return c.name == name; }) -
+                                     role.columns.begin());
+  };
+  PolicySignature signature{.role = role.name, .columns = role.columns, .controls = role.controls};
+  signature.policy = {.columns = role.columns.size(), .outputs = 2};
+  signature.grown = true;
+  TensorFile file;
+  signature.store(file);
+  const auto first_output = static_cast<std::int64_t>(role.columns.size()) + 1;
+  const std::vector<std::int64_t> shape{0, 1, 0}, links{column("compass.ahead"), first_output, 0, column("compass.left"), first_output + 1, 1};
+  const std::vector<float> weights{2.0f, -3.0f}, spread{-3.0f, -3.0f};
+  file.put("policy.graph.shape", shape);
+  file.put("policy.graph.links", links);
+  file.put("policy.graph.weights", {2}, weights);
+  file.put("policy.log_spread", {2}, spread);
+  const std::vector<double> none(role.columns.size()), count{0.0}, scale{0.0, 1.0};
+  file.put("normaliser.count", count);
+  file.put("normaliser.mean", none);
+  file.put("normaliser.deviation", none);
+  file.put("value.scale", scale);
+  return Policy::from(file);
+}
+
+TEST_F(Viewer, ShowsTheNetworkAtWork) {
+  const GameSpec spec = demo("mooring");
+  record(folder / "a.zrep", spec, 1);
+  show({folder / "a.zrep"}, "", {known_network(spec)});
+  ASSERT_TRUE(browser.wait_for("viewer.panel.network && viewer.panel.network.values !== null")) << browser.errors();
+  // Every node is what its inputs say: the rudder by what was read at the decision before.
+  Replay replay(folder / "a.zrep");
+  const auto sensed = [&](std::uint32_t decision, const std::string& name) {
+    const Role& role = replay.game().roles()[0];
+    const auto at = std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == name; });
+    return replay.moment(0, decision).roles[0].observations[static_cast<std::size_t>(at - role.columns.begin())];
+  };
+  const json shown = browser.run(R"(
+    const n = viewer.panel.network, at = (name) => n.network.nodes.findIndex((node) => node.name === name);
+    n.decision = 3;
+    return { throttle: n.value(at("throttle")), rudder: n.value(at("rudder")), used: n.network.nodes.filter((node) => node.used).length };)");
+  EXPECT_NEAR(shown["throttle"].get<double>(), 2.0 * static_cast<double>(sensed(3, "compass.ahead")), 1e-4);
+  EXPECT_NEAR(shown["rudder"].get<double>(), -3.0 * static_cast<double>(sensed(2, "compass.left")), 1e-4);
+  EXPECT_EQ(shown["used"], 4);
+  // A click on an input tells its links; another one tells all again.
+  const auto click_on = [&](const std::string& name) {
+    browser.run(R"(const n = viewer.panel.network, box = n.canvas.getBoundingClientRect(), s = box.width / n.width;
+      const [x, y] = n.at[n.network.nodes.findIndex((node) => node.name === ")" + name + R"(")];
+      n.canvas.dispatchEvent(new MouseEvent("click", { clientX: box.left + (x - 20) * s, clientY: box.top + y * s }));)");
+    return browser.run("return document.getElementById('network_links').textContent").get<std::string>();
+  };
+  EXPECT_EQ(click_on("compass.left"), "compass.left > rudder: -3.00, from the decision before");
+  EXPECT_EQ(click_on("compass.left"), "");
+  EXPECT_EQ(click_on("compass.distance"), "none: it is not used");
+  const auto pixels = [&] {
+    return browser.run("return viewer.panel.network.canvas.toDataURL()").get<std::string>();
+  };
+  const std::string graph = pixels();
+  browser.click("network_weights");
+  EXPECT_NE(pixels(), graph);
+  EXPECT_EQ(browser.errors(), "");
+  EXPECT_EQ(test::error_of([&] { write_page(folder / "b.html", {folder / "a.zrep"}, {known_network(spec), known_network(spec)}); }).fault(), Fault::usage);
 }
 
 TEST_F(Viewer, LightAndDarkHelpAndCrowds) {

@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "zithercraft/net/policy.hpp"
+
 /// The viewer page, served from this machine.
 namespace zithercraft {
 
@@ -20,8 +22,10 @@ struct ServeOptions {
   std::function<void(const std::string& url)> on_ready{};
 };
 
-/// Shows one to four replays side by side until stopped. Throws Error (file, usage).
-void serve_replays(const std::vector<std::filesystem::path>& replays, const ServeOptions& options);
+/// Shows one to four replays side by side until stopped. `policies`: whose networks are shown at work, one for all
+/// replays or one for each. Throws Error (file, usage, refused).
+void serve_replays(const std::vector<std::filesystem::path>& replays, const ServeOptions& options,
+                   const std::vector<Policy>& policies = {});
 
 /// Shows a running or finished training until stopped: curves that grow, and episodes of its newest policy, played here
 /// when somebody looks. Training is not slowed but for the processor time that this takes. Throws Error (file, usage).

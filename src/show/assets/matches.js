@@ -83,13 +83,15 @@ const kindsOfEvents = ["touch", "part", "enter", "stay", "leave", "collect", "la
 const outcomes = ["running", "success", "failure", "cutoff"];
 const quietEvents = new Set(["part", "stay", "pass", "leave"]);  // too many or too dull to be marked
 
-// One recorded match, or one that is being played. `fetch(episode, number)` gives the bytes of a message.
+// One recorded match, or one that is being played. `fetch(episode, number)` gives the bytes of a message,
+// `nodes(role, episode)` what the nodes of a role's network were, if networks are shown.
 class Match {
-  constructor(meta, fetch) {
+  constructor(meta, fetch, nodes) {
     Object.assign(this, meta);  // name, scene, episodes, forms, per_message
     this.layout = new Layout(this.scene);
     this.seats = this.scene.roles.reduce((n, role) => n + role.seats.length, 0);
     this.fetch = fetch;
+    this.nodes = nodes;
     this.loaded = new Map();  // "episode:number" to Chunk, or to the promise of one
     this.version = 0;         // changes when something was loaded
   }

@@ -32,6 +32,9 @@ class Panel {
     this.charts = [this.ledgerChart, this.valueChart];
     this.chartKey = "";
 
+    const network = match.networks && match.networks[chosen.role];
+    this.network = network && new NetworkPanel(this.section("Network"), network, role.seats.length, chosen.seat, (episode) => match.nodes(chosen.role, episode));
+
     const senses = this.section("Observations");
     const filter = make("input", senses);
     filter.type = "search";
@@ -131,6 +134,7 @@ class Panel {
       value.textContent = flag ? (seen[i] > 0.5 ? "1" : "0") : short(seen[i] * scale);
     });
     this.updateLedger(frame, episode);
+    if (this.network) this.network.show(episode, frame.decision, this.match.name);
     const done = outcomes[frame.outcome];
     this.state.textContent = `decision ${frame.decision}` + (this.match.moments(episode) ? ` of ${this.match.moments(episode) - 1}` : "") +
       `, ${short(frame.decision * this.match.scene.tick_seconds * this.match.scene.think_every)} s` + (done === "running" ? "" : `: ${done}`) +

@@ -61,8 +61,11 @@ if (c.evolution) {
     curve(`Individuals by species, ${e.species.length} shown`,
           e.species.map((s, k) => [s.name, s.size, { fill: true, borderWidth: 0.5, borderDash: [], borderColor: "#ffffff", backgroundColor: s.name === "others" ? "#8a929c" : `hsl(${(k * 137.5) % 360}, 55%, ${k % 2 ? 42 : 62}%)` }]),
           { y: { stacked: true, min: 0 } });
-  curve("Diversity: mean distance of two individuals", [["diversity", e.diversity], ["strength", e.strength]], { y: { min: 0 } });
-  if (e.species.length) curve("Size of the networks", [["hidden nodes", e.hidden], ["links", e.links]], { y: { min: 0 } });
+  curve("Diversity: mean distance of two individuals", [["diversity", e.diversity], ...(e.species.length ? [] : [["strength", e.strength]])], { y: { min: 0 } });
+  if (e.species.length) {
+    curve("Hidden nodes of a network, mean", [["hidden nodes", e.hidden]], { y: { min: 0 } });
+    curve("Links of a network, mean", [["links", e.links]], {});
+  }
 }
 curve("Return per episode", byRole("return", c.mean_return, "mean_return"));
 curve("Reward by term, per episode", data.terms.map((t) => [t, c.terms[t]]));

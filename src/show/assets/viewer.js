@@ -246,7 +246,7 @@ class Viewer {
 
   // ---- A run that is watched.
   watch() {
-    const load = async (name) => new Match(await askJson(`data/${name}/meta.json`), (e, n) => fetchMessage(`data/${name}/${e}/${n}`));
+    const load = async (name) => new Match(await askJson(`data/${name}/meta.json`), (e, n) => fetchMessage(`data/${name}/${e}/${n}`), (r, e) => fetchMessage(`data/${name}/nodes-${r}/${e}`));
     let names = [];
     const compare = this.toggleButton(byId("overlays"), "earlier checkpoints beside it", "The same episodes at earlier checkpoints", () => this.comparing,
       (on) => { this.comparing = on; names = []; });
@@ -431,7 +431,7 @@ let viewer = null;
     else if (start.mode === "watch") viewer.watch();
     else {
       const metas = start.matches || await Promise.all(start.names.map((name) => askJson(`data/${name}/meta.json`)));
-      await viewer.open(metas.map((meta, i) => new Match(meta, (e, n) => fetchMessage(`data/${start.names[i]}/${e}/${n}`))));
+      await viewer.open(metas.map((meta, i) => new Match(meta, (e, n) => fetchMessage(`data/${start.names[i]}/${e}/${n}`), (r, e) => fetchMessage(`data/${start.names[i]}/nodes-${r}/${e}`))));
       await viewer.recall();
       addEventListener("hashchange", () => viewer.recall());
     }
