@@ -47,9 +47,9 @@ class CovarianceSearch final : public Search {
 
 struct StrategySettings {
   std::int64_t population = 256;     ///< individuals, an even number from 2 on: each sample has a mirror image
-  double strength = 0.1;             ///< spread of samples, in spreads of first weights, above 0
-  double learning_rate = 0.05;       ///< of the first generation, above 0
-  double last_learning_rate = 0.01;  ///< of the last one, at least 0
+  double strength = 0.5;             ///< spread of samples, in spreads of first weights, above 0
+  double learning_rate = 0.2;        ///< of the first generation, above 0
+  double last_learning_rate = 0.05;  ///< of the last one, at least 0
   double decay = 0.0;                ///< share of each weight that every generation takes away, 0 to 1
   bool operator==(const StrategySettings&) const = default;
 };
