@@ -38,16 +38,48 @@ TEST(Metrics, ComeBackAsTheyWereAndForgetWhatCameAfter) {
 }
 
 TEST(Metrics, KeepEveryColumn) {
+  // What gradients bring and what generations bring is each kept where it is known.
+  for (const std::int64_t generation : {0, 3}) {
+    const test::TemporaryFolder folder;
+    MetricsRow full = row(100, 5);
+    full.evolution.generation = generation;
+    double value = 1;
+    for (const MetricsColumn& column : metrics_columns()) column.of(full) = value += 0.5;
+    Metrics metrics(folder / "metrics.db");
+    EXPECT_FALSE(metrics.newest().has_value());
+    metrics.add(full);
+    MetricsRow back = metrics.newest().value();
+    value = 1;
+    std::size_t known = 0;
+    for (const MetricsColumn& column : metrics_columns()) {
+      value += 0.5;
+      EXPECT_EQ(column.of(back), knows(full, column.known) ? value : 0.0) << column.name;
+      if (knows(full, column.known)) ++known;
+    }
+    EXPECT_LT(known, metrics_columns().size());
+    EXPECT_GT(known, metrics_columns().size() / 2);
+  }
+}
+
+TEST(Metrics, KeepSpecies) {
   const test::TemporaryFolder folder;
-  MetricsRow full = row(100, 5);
-  double value = 1;
-  for (const MetricsColumn& column : metrics_columns()) column.of(full) = value += 0.5;
+  MetricsRow grown = row(100, 5);
+  grown.generation = 1;
+  grown.species = 2;
+  grown.evolution.generation = 1;
+  grown.evolution.species = {{.number = 4, .size = 30, .age = 7, .without_gain = 2, .best = 1.5}, {.number = 9, .size = 12}};
   Metrics metrics(folder / "metrics.db");
-  EXPECT_FALSE(metrics.newest().has_value());
-  metrics.add(full);
-  MetricsRow back = metrics.newest().value();
-  value = 1;
-  for (const MetricsColumn& column : metrics_columns()) EXPECT_EQ(column.of(back), value += 0.5) << column.name;
+  metrics.add(grown);
+  const auto back = metrics.newest().value().evolution.species;
+  ASSERT_EQ(back.size(), 2u);
+  EXPECT_EQ(back[0].number, 4);
+  EXPECT_EQ(back[0].size, 30u);
+  EXPECT_EQ(back[0].age, 7);
+  EXPECT_EQ(back[0].without_gain, 2);
+  EXPECT_EQ(back[0].best, 1.5);
+  metrics.forget_after(50);
+  metrics.add(row(60, 1));
+  EXPECT_TRUE(metrics.newest().value().evolution.species.empty());
 }
 
 // The row, with what a further role brought.
@@ -70,7 +102,10 @@ TEST(Metrics, KeepWhatFurtherRolesBring) {
   EXPECT_EQ(rows[0].roles[0].role, "blocker");
   EXPECT_EQ(rows[0].roles[0].terms, two_roles(100, 5).roles[0].terms);
   double value = 7;
-  for (const RoleColumn& column : role_columns()) EXPECT_EQ(column.of(rows[0].roles[0]), value += 0.5) << column.name;
+  for (const RoleColumn& column : role_columns()) {
+    value += 0.5;
+    EXPECT_EQ(column.of(rows[0].roles[0]), knows(rows[0].roles[0], column.known) ? value : 0.0) << column.name;
+  }
   EXPECT_TRUE(rows[1].roles[0].terms.empty()) << "no episode ended";
   metrics.forget_after(100);
   metrics.add(row(200, 5));
