@@ -88,7 +88,7 @@ struct Evolution::State {
       }
       const bool now = past < 0.0 || other.hall().empty() ||
                        !opposed(game.roles()[population.first_role()], game.roles()[role]);
-      const auto at = static_cast<std::size_t>(past * static_cast<double>(other.hall().size()));
+      const auto at = static_cast<std::size_t>(std::max(0.0, past) * static_cast<double>(other.hall().size()));
       pilots[role] = policy_pilot(game, role, other.policy_of(now ? other.leader() : other.hall().at(at)));
     }
     return pilots;
