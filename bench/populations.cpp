@@ -55,9 +55,8 @@ void grown(benchmark::State& state) {
   zc::NetworkGraph start{.inputs = inputs, .outputs = outputs};
   for (std::uint32_t i = 0; i < 16; ++i)
     start.links.push_back({i, static_cast<std::uint32_t>(start.first_output()) + i % 4, 0.0f, false});
-  zc::TopologySearch search(start,
-                            {.population = networks, .crossover = 0.0, .new_node = 0.3, .new_link = 0.6, .switch_link = 0},
-                            1);
+  zc::TopologySearch search(
+      start, {.population = networks, .crossover = 0.0, .new_node = 0.3, .new_link = 0.6, .switch_link = 0}, 1);
   std::vector<double> fitness(networks);
   const auto links = [&](std::size_t i) { return search.graph(i).links.size(); };
   for (double mean = 0.0; mean < 40.0;) {

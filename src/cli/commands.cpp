@@ -168,9 +168,9 @@ int TrainCommand::run() const {
 
   const std::int64_t made = trained.decisions_done(), generations_made = trained.generations_done();
   const bool finished = trained.finished(), by_generations = options.generations > 0;
-  const std::string progress =
-      by_generations ? fmt::format("{} of {} generations", generations_made, options.generations)
-                     : fmt::format("{} of {} decisions", made, options.decisions);
+  const std::string progress = by_generations
+                                   ? fmt::format("{} of {} generations", generations_made, options.generations)
+                                   : fmt::format("{} of {} decisions", made, options.decisions);
   if (json) {
     ordered_json result{{"run", folder},
                         {"game", spec.name},

@@ -56,8 +56,9 @@ void describe_replay(CLI::App& sub, ReplayCommand& c) {
   sub.add_flag("--check", c.check, "Play it again and compare every bit");
   sub.add_flag("--serve", c.serve, "Show it in a page until interrupted");
   add_serving(sub, c.serving);
-  sub.add_option("--network", c.networks,
-                 "With --html and --serve: a run or a checkpoint whose network is shown at work; one, or one for each file")
+  sub.add_option(
+         "--network", c.networks,
+         "With --html and --serve: a run or a checkpoint whose network is shown at work; one, or one for each file")
       ->allow_extra_args(false);
   sub.add_option("--html", c.html, "Write a self-contained page that plays it");
   sub.add_option("--csv", c.csv, "Write states.csv, events.csv and ledger.csv into this folder");
@@ -270,7 +271,8 @@ void add_commands(CLI::App& app, int& status) {
         sub.add_option("--graph", c.graph, "Draw nodes and links into this file (.png or .svg)");
         sub.add_option("--weights", c.weights, "Draw the weights as matrices into this file (.png or .svg)");
         sub.add_option("--column", c.column, "Tell and draw the links of this node alone: a column, a control");
-        sub.add_option("--layout", c.layout, "Of the graph: layers, or free: hidden nodes near those they are linked with")
+        sub.add_option("--layout", c.layout,
+                       "Of the graph: layers, or free: hidden nodes near those they are linked with")
             ->check(CLI::IsMember({"layers", "free"}))
             ->capture_default_str();
         sub.add_option("--strongest", c.strongest, "Draw so many links, the strongest")

@@ -30,7 +30,8 @@ std::vector<Strength> inputs_by_strength(const NetworkMap& map) {
 }
 
 std::size_t count(const NetworkMap& map, Kind kind) {
-  return static_cast<std::size_t>(std::count_if(map.nodes.begin(), map.nodes.end(), [&](const auto& n) { return n.kind == kind; }));
+  return static_cast<std::size_t>(
+      std::count_if(map.nodes.begin(), map.nodes.end(), [&](const auto& n) { return n.kind == kind; }));
 }
 
 void print_links(const NetworkMap& map, std::size_t node) {
@@ -38,7 +39,8 @@ void print_links(const NetworkMap& map, std::size_t node) {
   std::vector<NetworkMap::Link> links;
   for (const auto& link : map.links)
     if (link.from == node || link.to == node) links.push_back(link);
-  std::stable_sort(links.begin(), links.end(), [](const auto& a, const auto& b) { return std::fabs(a.weight) > std::fabs(b.weight); });
+  std::stable_sort(links.begin(), links.end(),
+                   [](const auto& a, const auto& b) { return std::fabs(a.weight) > std::fabs(b.weight); });
   for (const auto& link : links)
     fmt::print("  {:<28} > {:<28} {:+.3f}{}\n", map.nodes[link.from].name, map.nodes[link.to].name, link.weight,
                link.back ? "  from the decision before" : "");
@@ -75,14 +77,22 @@ int NetworkCommand::run() const {
     ordered_json nodes = ordered_json::array(), links = ordered_json::array();
     constexpr const char* kinds[] = {"input", "one", "hidden", "remembered", "output"};
     for (const auto& node : map.nodes)
-      nodes.push_back({{"name", node.name}, {"kind", kinds[static_cast<std::size_t>(node.kind)]}, {"layer", node.layer}, {"used", node.used}, {"bias", node.bias}});
+      nodes.push_back({{"name", node.name},
+                       {"kind", kinds[static_cast<std::size_t>(node.kind)]},
+                       {"layer", node.layer},
+                       {"used", node.used},
+                       {"bias", node.bias}});
     for (const auto& link : map.links)
       links.push_back({{"from", link.from}, {"to", link.to}, {"weight", link.weight}, {"back", link.back}});
-    fmt::print("{}\n", ordered_json{{"role", map.role}, {"grown", loaded.graph() != nullptr}, {"nodes", nodes}, {"links", links}}.dump(2));
+    fmt::print(
+        "{}\n",
+        ordered_json{{"role", map.role}, {"grown", loaded.graph() != nullptr}, {"nodes", nodes}, {"links", links}}.dump(
+            2));
     return done;
   }
   fmt::print("{}: {} inputs ({} unused), {} hidden nodes{}, {} outputs, {} links{}\n", map.role, inputs.size(), unused,
-             count(map, Kind::hidden), count(map, Kind::remembered) > 0 ? fmt::format(", {} remembered", count(map, Kind::remembered)) : "",
+             count(map, Kind::hidden),
+             count(map, Kind::remembered) > 0 ? fmt::format(", {} remembered", count(map, Kind::remembered)) : "",
              count(map, Kind::output), map.links.size(), loaded.graph() != nullptr ? ", grown" : "");
   fmt::print("\nlistened to most:\n");
   for (std::size_t k = 0; k < std::min<std::size_t>(10, inputs.size()); ++k)

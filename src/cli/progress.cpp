@@ -72,7 +72,9 @@ std::string progress_text(const TrainingProgress& p, int columns) {
   if (p.plateau_since >= 0) scores += "  no gain since " + amount(static_cast<double>(p.plateau_since));
   if (!p.warnings.empty()) scores += "  ! " + p.warnings.front().substr(0, p.warnings.front().find(':'));
   return with_bar(share_of(p.decisions, p.total),
-                  pace(p.decisions, p.total, p.decisions_per_second, p.seconds_left) + "  " + stage + generation_text(p.evolution) + scores, columns);
+                  pace(p.decisions, p.total, p.decisions_per_second, p.seconds_left) + "  " + stage +
+                      generation_text(p.evolution) + scores,
+                  columns);
 }
 
 std::string progress_text(const StudyProgress& p, int columns) {

@@ -37,7 +37,8 @@ std::vector<double> Archive::judge(const std::vector<std::vector<float>>& places
   }
   if (most_ > 0) {
     if (kept_.size() == most_) kept_.pop_front();
-    kept_.push_back(places[static_cast<std::size_t>(std::max_element(novelty.begin(), novelty.end()) - novelty.begin())]);
+    kept_.push_back(
+        places[static_cast<std::size_t>(std::max_element(novelty.begin(), novelty.end()) - novelty.begin())]);
   }
   return novelty;
 }

@@ -34,8 +34,8 @@ struct Rates {
     c_sigma = (mu_eff + 2.0) / (n + mu_eff + 5.0);
     d_sigma = 1.0 + 2.0 * std::max(0.0, std::sqrt((mu_eff - 1.0) / (n + 1.0)) - 1.0) + c_sigma;
     chi = std::sqrt(n) * (1.0 - 1.0 / (4.0 * n) + 1.0 / (21.0 * n * n));
-    const double bound = std::min({1.0 + c_1 / c_mu, 1.0 + 2.0 * bad_eff / (mu_eff + 2.0),
-                                   (1.0 - c_1 - c_mu) / (n * c_mu)});
+    const double bound =
+        std::min({1.0 + c_1 / c_mu, 1.0 + 2.0 * bad_eff / (mu_eff + 2.0), (1.0 - c_1 - c_mu) / (n * c_mu)});
     w.head(mu) /= good.sum();
     w.tail(people - mu) *= whole ? bound / -bad.sum() : 0.0;
     if (whole) return;
@@ -55,7 +55,7 @@ struct CovarianceSearch::State {
   Rates rates{};
   std::int64_t generation = 0, decomposed = 0;  // when the axes were last worked out
   double sigma = 1.0;
-  VectorXd middle, path, step_path, lengths;  // lengths: of the axes, or of each number alone
+  VectorXd middle, path, step_path, lengths;       // lengths: of the axes, or of each number alone
   MatrixXd covariance, axes, samples, directions;  // of samples: [numbers][people], in the middle's frame over sigma
 
   Index n() const { return middle.size(); }
@@ -156,7 +156,8 @@ void CovarianceSearch::improve(std::span<const double> fitness, double, WorkerPo
   VectorXd step = VectorXd::Zero(s.n());
   for (Index i = 0; i < r.mu; ++i) step += r.w[i] * direction(i);
   s.middle += s.sigma * step;
-  s.step_path = (1.0 - r.c_sigma) * s.step_path + std::sqrt(r.c_sigma * (2.0 - r.c_sigma) * r.mu_eff) * s.whitened(step);
+  s.step_path =
+      (1.0 - r.c_sigma) * s.step_path + std::sqrt(r.c_sigma * (2.0 - r.c_sigma) * r.mu_eff) * s.whitened(step);
   const double length = s.step_path.norm(),
                settled = 1.0 - std::pow(1.0 - r.c_sigma, 2.0 * static_cast<double>(s.generation));
   // While steps still grow quickly the path says nothing of the shape.

@@ -86,8 +86,8 @@ struct Evolution::State {
         pilots[role] = usual_pilot(game, role, derived_seed(seed, "others"));
         continue;
       }
-      const bool now = past < 0.0 || other.hall().empty() ||
-                       !opposed(game.roles()[population.first_role()], game.roles()[role]);
+      const bool now =
+          past < 0.0 || other.hall().empty() || !opposed(game.roles()[population.first_role()], game.roles()[role]);
       const auto at = static_cast<std::size_t>(std::max(0.0, past) * static_cast<double>(other.hall().size()));
       pilots[role] = policy_pilot(game, role, other.policy_of(now ? other.leader() : other.hall().at(at)));
     }
@@ -104,7 +104,8 @@ struct Evolution::State {
       RandomStream random(derived_seed(seed, game.roles()[population.first_role()].name), 0,
                           static_cast<std::uint32_t>(generation), Purpose::oppose);
       for (auto* list : {&played, &finals}) {
-        const auto past = static_cast<std::size_t>(std::lround(settings.against_past * static_cast<double>(list->size())));
+        const auto past =
+            static_cast<std::size_t>(std::lround(settings.against_past * static_cast<double>(list->size())));
         for (std::size_t t = 0; t < past; ++t) {
           (*list)[t].against = crews.size();
           crews.push_back(crew(population, static_cast<double>(random.uniform())));
@@ -145,13 +146,14 @@ Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::u
     }
     s.populations.push_back(std::make_unique<Population>(game, own, settings, seed, pool.threads()));
   }
-  if (s.populations.empty())
-    throw Error(Fault::spec, "no role evolves", "roles", "let at least one of them learn");
+  if (s.populations.empty()) throw Error(Fault::spec, "no role evolves", "roles", "let at least one of them learn");
 }
 Evolution::~Evolution() = default;
 Evolution::Evolution(Evolution&&) noexcept = default;
 
-void Evolution::set_fitness(std::function<double(const SeatView&)> fitness) { state_->own_fitness = std::move(fitness); }
+void Evolution::set_fitness(std::function<double(const SeatView&)> fitness) {
+  state_->own_fitness = std::move(fitness);
+}
 
 void Evolution::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {
   for (auto& population : state_->populations) population->play().lanes().set_starts(stage, arena_states, share);
@@ -236,8 +238,9 @@ void Evolution::restore(const TensorFile& file) {
   for (auto& population : s.populations) {
     const std::string place = "populations/" + population->signature().role + "/";
     if (!file.has_part(place))
-      throw Error(Fault::refused, "the checkpoint has no population for the role '" + population->signature().role + "'",
-                  "checkpoint", "go on with the settings it was trained with, or start afresh");
+      throw Error(Fault::refused,
+                  "the checkpoint has no population for the role '" + population->signature().role + "'", "checkpoint",
+                  "go on with the settings it was trained with, or start afresh");
     population->restore(file.part(place));
   }
   const auto counters = file.integers("counters");

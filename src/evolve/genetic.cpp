@@ -13,7 +13,7 @@ namespace zithercraft {
 namespace {
 
 constexpr std::uint32_t nobody = std::numeric_limits<std::uint32_t>::max();
-constexpr float adapting = 0.2f;               // spread of the logarithm by which a strength of its own mutates
+constexpr float adapting = 0.2f;  // spread of the logarithm by which a strength of its own mutates
 constexpr std::size_t pairs = 16, most_compared = 4096;  // for the diversity
 
 // How an individual is made from the parents that are kept.
@@ -33,9 +33,9 @@ struct GeneticSearch::State {
   Noise noise;
   std::int64_t generation = 0;
   double strength;
-  std::size_t parents = 0;               // kept
-  std::vector<float> vectors, next;      // of parents, [parents][numbers]; of those to come
-  std::vector<Recipe> recipes;           // of this generation
+  std::size_t parents = 0;           // kept
+  std::vector<float> vectors, next;  // of parents, [parents][numbers]; of those to come
+  std::vector<Recipe> recipes;       // of this generation
 
   State(std::size_t n, const GeneticSettings& s, std::uint64_t given)
       : settings(s), numbers(n), seed(given), noise(n), strength(s.strength) {}
@@ -130,8 +130,8 @@ void GeneticSearch::improve(std::span<const double> fitness, double progress, Wo
   const auto order = best_first(fitness);
   const auto people = static_cast<std::uint32_t>(order.size());
   const auto elites = static_cast<std::size_t>(s.settings.elites);
-  const auto best = static_cast<std::uint32_t>(
-      std::clamp(std::ceil(s.settings.parents * people), 1.0, static_cast<double>(people)));
+  const auto best =
+      static_cast<std::uint32_t>(std::clamp(std::ceil(s.settings.parents * people), 1.0, static_cast<double>(people)));
   ++s.generation;
   s.strength = s.settings.strength * std::pow(s.settings.last_strength / s.settings.strength, progress);
 

@@ -49,8 +49,7 @@ void change_weights(Genome& genome, const TopologySettings& s, RandomStream& ran
     if (happens(s.weight_anew, random)) {
       link.weight = drawn_weight(s, random);
     } else {
-      link.weight = limited(
-          static_cast<double>(link.weight) + s.weight_step * static_cast<double>(random.normal()), s);
+      link.weight = limited(static_cast<double>(link.weight) + s.weight_step * static_cast<double>(random.normal()), s);
     }
   }
 }
@@ -75,7 +74,8 @@ void split_link(Genome& genome, Origins& origins, RandomStream& random) {
                        .to = node,
                        .weight = 1.0f,
                        .back = link.back});
-  insert_link(genome, {.number = origins.link(node, link.to, false), .from = node, .to = link.to, .weight = link.weight});
+  insert_link(genome,
+              {.number = origins.link(node, link.to, false), .from = node, .to = link.to, .weight = link.weight});
 }
 
 void join_nodes(Genome& genome, const Ends& ends, const TopologySettings& s, Origins& origins, RandomStream& random) {

@@ -18,7 +18,7 @@ void GraphBank::load(std::span<const NetworkGraph> graphs) {
 }
 
 std::span<float> GraphBank::decide(std::span<const std::uint32_t> places, std::span<const float> inputs,
-                                         std::span<float> kept, std::size_t worker) {
+                                   std::span<float> kept, std::size_t worker) {
   Hand& hand = hands_[worker];
   for (std::size_t r = 0; r < places.size(); ++r)
     program_.decide(places[r], inputs.subspan(r * inputs_, inputs_),

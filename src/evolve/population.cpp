@@ -19,9 +19,9 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::size_t warming = 32;      // individuals that play an episode before the first generation, for the columns
-constexpr std::size_t noted = 16;        // individuals of a generation that the columns' statistics are taken from
-constexpr double leader_moves = 0.3;     // share of its newest finals in what a leader is worth
+constexpr std::size_t warming = 32;   // individuals that play an episode before the first generation, for the columns
+constexpr std::size_t noted = 16;     // individuals of a generation that the columns' statistics are taken from
+constexpr double leader_moves = 0.3;  // share of its newest finals in what a leader is worth
 constexpr std::string_view term_prefix = "term.";
 
 std::vector<std::size_t> widths(const std::vector<std::int64_t>& layers) { return {layers.begin(), layers.end()}; }
@@ -117,8 +117,7 @@ NetworkGraph Population::first_graph() const {
   switch (settings_.activation) {
     case Activation::tanh: graph.hidden_squash = Squash::tanh; break;
     case Activation::relu: graph.hidden_squash = Squash::relu; break;
-    case Activation::silu:
-      wrong_setting("activation", "grown networks do not know silu", "give tanh or relu");
+    case Activation::silu: wrong_setting("activation", "grown networks do not know silu", "give tanh or relu");
   }
   const auto outputs = output_names(role.controls);
   std::map<std::string, std::uint32_t> hidden;
@@ -128,37 +127,47 @@ NetworkGraph Population::first_graph() const {
   for (const std::string& text : links) {
     if (text == "all") {
       for (std::uint32_t from = 0; from <= graph.one(); ++from)
-        for (std::size_t o = 0; o < graph.outputs; ++o) join(from, static_cast<std::uint32_t>(graph.first_output() + o));
+        for (std::size_t o = 0; o < graph.outputs; ++o)
+          join(from, static_cast<std::uint32_t>(graph.first_output() + o));
       continue;
     }
     const std::size_t arrow = text.find(" > ");
     if (arrow == std::string::npos)
       wrong_setting("first_links", "'" + text + "' is no link", "write FROM > TO, or all");
     const std::string from = text.substr(0, arrow), to = text.substr(arrow + 3);
-    const auto column = std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == from; });
+    const auto column =
+        std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == from; });
     const auto output = std::find(outputs.begin(), outputs.end(), to);
     // Whatever is no column and no output is a hidden node; their numbers follow those of the outputs.
     const auto hidden_node = [&](const std::string& name) {
-      const auto [at, fresh] = hidden.try_emplace(name, static_cast<std::uint32_t>(graph.first_hidden() + hidden.size()));
+      const auto [at, fresh] =
+          hidden.try_emplace(name, static_cast<std::uint32_t>(graph.first_hidden() + hidden.size()));
       return at->second;
     };
     if (std::find(outputs.begin(), outputs.end(), from) != outputs.end())
-      wrong_setting("first_links", "'" + text + "' begins at an output", "let it begin at a column, at one or at a hidden node");
-    if (to == "one" || std::any_of(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == to; }))
+      wrong_setting("first_links", "'" + text + "' begins at an output",
+                    "let it begin at a column, at one or at a hidden node");
+    if (to == "one" ||
+        std::any_of(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == to; }))
       wrong_setting("first_links", "'" + text + "' ends at a column", "let it end at an output or at a hidden node");
     const std::uint32_t begin = column != role.columns.end() ? static_cast<std::uint32_t>(column - role.columns.begin())
                                 : from == "one"              ? static_cast<std::uint32_t>(graph.one())
                                                              : hidden_node(from);
-    join(begin, output != outputs.end() ? static_cast<std::uint32_t>(graph.first_output()) + static_cast<std::uint32_t>(output - outputs.begin())
+    join(begin, output != outputs.end() ? static_cast<std::uint32_t>(graph.first_output()) +
+                                              static_cast<std::uint32_t>(output - outputs.begin())
                                         : hidden_node(to));
   }
   graph.hidden = hidden.size();
   for (const auto& [name, node] : hidden) {
-    const bool read = std::any_of(graph.links.begin(), graph.links.end(), [&, at = node](const auto& l) { return l.to == at; });
-    const bool reads = std::any_of(graph.links.begin(), graph.links.end(), [&, at = node](const auto& l) { return l.from == at; });
+    const bool read =
+        std::any_of(graph.links.begin(), graph.links.end(), [&, at = node](const auto& l) { return l.to == at; });
+    const bool reads =
+        std::any_of(graph.links.begin(), graph.links.end(), [&, at = node](const auto& l) { return l.from == at; });
     if (!read || !reads)
-      wrong_setting("first_links", "'" + name + "' is neither a column nor an output, and as a hidden node it has links on one side only",
-                    "see `zithercraft show GAME` for the names, or give it links on both sides");
+      wrong_setting(
+          "first_links",
+          "'" + name + "' is neither a column nor an output, and as a hidden node it has links on one side only",
+          "see `zithercraft show GAME` for the names, or give it links on both sides");
   }
   for (std::int64_t h = 0; h < settings_.first_hidden; ++h) {
     const auto node = static_cast<std::uint32_t>(graph.nodes());
@@ -175,10 +184,11 @@ void Population::start_from(const Policy& policy, const TensorFile& checkpoint) 
   wanted.columns = signature_.columns;
   wanted.controls = signature_.controls;
   const auto refuse = [&](const std::string& what, const std::string& mend) {
-    throw Error(Fault::refused, "the evolution cannot begin with this policy: " + what, "role '" + signature_.role + "'",
-                mend);
+    throw Error(Fault::refused, "the evolution cannot begin with this policy: " + what,
+                "role '" + signature_.role + "'", mend);
   };
-  if (const auto d = first_difference(wanted, found); !d.empty()) refuse(d, "use one with the same senses and controls");
+  if (const auto d = first_difference(wanted, found); !d.empty())
+    refuse(d, "use one with the same senses and controls");
   if (found.grown != signature_.grown)
     refuse(found.grown ? "it has grown" : "its network is fixed",
            found.grown ? "evolve it by topology" : "evolve it by genetic, cma or es");
@@ -195,7 +205,8 @@ void Population::start_from(const Policy& policy, const TensorFile& checkpoint) 
   for (std::size_t p = 0; p < now.parts().size(); ++p) {
     const NetworkPart &from = old.parts()[p], &to = now.parts()[p];
     for (std::size_t r = 0; r < to.rows; ++r)
-      std::copy_n(parameters.begin() + from.offset + r * from.stride, to.width, taken.begin() + to.offset + r * to.stride);
+      std::copy_n(parameters.begin() + from.offset + r * from.stride, to.width,
+                  taken.begin() + to.offset + r * to.stride);
   }
   make_search(weights_to_vector(now, taken.span()));
 }
@@ -267,8 +278,10 @@ std::vector<double> Population::mean_worth(std::size_t count, std::size_t trials
     for (std::size_t t = 0; t < trials; ++t) means[i] += worth(i * trials + t) / static_cast<double>(trials);
     if (!std::isfinite(means[i]))
       throw Error(Fault::numbers,
-                  fmt::format("the fitness of individual {} is {} ({})", i, means[i], own_ ? "coded in C++" : settings_.fitness),
-                  "role '" + signature_.role + "'", "let it be a finite number for everything that an individual can do");
+                  fmt::format("the fitness of individual {} is {} ({})", i, means[i],
+                              own_ ? "coded in C++" : settings_.fitness),
+                  "role '" + signature_.role + "'",
+                  "let it be a finite number for everything that an individual can do");
   }
   return means;
 }
@@ -363,8 +376,8 @@ GenerationReport Population::improve(std::span<const Trial> trials, std::span<co
   own_ = static_cast<bool>(own_fitness);
   learn_columns(trials, crews, report, pool);
   const std::size_t people = individuals();
-  play_with(nullptr, people, trials, crews,
-            {.own_fitness = own_fitness, .notes_every = (people + noted - 1) / noted}, report, pool);
+  play_with(nullptr, people, trials, crews, {.own_fitness = own_fitness, .notes_every = (people + noted - 1) / noted},
+            report, pool);
   const auto fitness = mean_worth(people, trials.size());
   const auto selected_by = with_novelty(fitness, trials.size());
   std::vector<double> sorted = fitness;

@@ -89,14 +89,14 @@ class Population {
   PolicySignature signature_;
   Heads heads_;
   Network<float> net_;
-  std::unique_ptr<Search> search_;            // one of these two
+  std::unique_ptr<Search> search_;  // one of these two
   std::unique_ptr<TopologySearch> topology_;
   std::unique_ptr<VectorBank> vectors_;
   std::unique_ptr<GraphBank> graphs_;
   Normaliser normaliser_;
   std::unique_ptr<PopulationPlay> play_;
-  std::size_t term_ = 0;   // that is the fitness, if one is
-  bool own_ = false;       // the fitness is an own one
+  std::size_t term_ = 0;  // that is the fitness, if one is
+  bool own_ = false;      // the fitness is an own one
   Champion leader_{};
   bool led_ = false;
   double leader_worth_ = 0.0;  // over the last finals

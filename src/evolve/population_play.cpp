@@ -26,7 +26,7 @@ struct PopulationPlay::Hand {
   std::vector<std::uint32_t> running;  // its lanes that play, by the individual they play for
   std::vector<std::uint32_t> job;      // of each of its lanes
   std::vector<std::uint32_t> places;
-  std::vector<float> kept;             // what networks keep, [lanes][seats][memory]
+  std::vector<float> kept;  // what networks keep, [lanes][seats][memory]
   AlignedBuffer<float> inputs, kept_now;
   std::vector<float> decision, allowed;
   std::vector<std::vector<std::unique_ptr<Pilot>>> crews;
@@ -65,9 +65,9 @@ PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles,
 PopulationPlay::~PopulationPlay() = default;
 
 void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t first, std::size_t count,
-                          std::span<const Trial> trials,
-                          const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews, const Wishes& wishes,
-                          std::span<TrialResult> results, std::span<double> paid, WorkerPool& pool) {
+                          std::span<const Trial> trials, const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews,
+                          const Wishes& wishes, std::span<TrialResult> results, std::span<double> paid,
+                          WorkerPool& pool) {
   // Networks that answer together play together, the same episode at the same time.
   jobs_.clear();
   for (std::size_t group = 0; group < count; group += bank.together())
@@ -75,8 +75,9 @@ void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t 
       for (std::size_t i = group; i < std::min(count, group + bank.together()); ++i)
         jobs_.push_back(static_cast<std::uint32_t>(i * trials.size() + t));
   next_job_ = 0;
-  notes_.resize(wishes.notes_every == 0 ? 0 : (first + count + wishes.notes_every - 1) / wishes.notes_every -
-                                                  (first + wishes.notes_every - 1) / wishes.notes_every);
+  notes_.resize(wishes.notes_every == 0 ? 0
+                                        : (first + count + wishes.notes_every - 1) / wishes.notes_every -
+                                              (first + wishes.notes_every - 1) / wishes.notes_every);
   for (auto& moments : notes_) moments.clear(columns_);
   for (auto& hand : hands_) {
     hand->kept.assign(lanes_each * seats_ * bank.memory(), 0.0f);

@@ -16,7 +16,8 @@ namespace zithercraft {
 inline std::vector<std::uint32_t> best_first(std::span<const double> fitness) {
   std::vector<std::uint32_t> order(fitness.size());
   std::iota(order.begin(), order.end(), 0u);
-  std::stable_sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) { return fitness[a] > fitness[b]; });
+  std::stable_sort(order.begin(), order.end(),
+                   [&](std::uint32_t a, std::uint32_t b) { return fitness[a] > fitness[b]; });
   return order;
 }
 

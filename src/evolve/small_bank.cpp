@@ -44,7 +44,9 @@ const float* sum_up(const float* weights, const float* in, std::size_t inputs, f
   return weights;
 }
 
-std::size_t at_once(std::size_t outputs_left) { return outputs_left >= most_at_once ? most_at_once : outputs_left >= 4 ? 4 : 1; }
+std::size_t at_once(std::size_t outputs_left) {
+  return outputs_left >= most_at_once ? most_at_once : outputs_left >= 4 ? 4 : 1;
+}
 
 void apply(const Place& place, const float* weights, const float* in, float* out) {
   for (std::size_t o = 0; o < place.outputs;) {
@@ -58,7 +60,7 @@ void apply(const Place& place, const float* weights, const float* in, float* out
 }
 
 // Lanes of two vectors, those of the second being numbered after those of the first.
-V chosen(V a, V b, Lanes which) {
+[[gnu::always_inline]] inline V chosen(V a, V b, Lanes which) {
 #if defined(__clang__)
   V result;
   for (std::size_t i = 0; i < wide; ++i) result[i] = which[i] < wide ? a[which[i]] : b[which[i] - wide];
@@ -73,7 +75,7 @@ struct Block {
   V row[wide];
 };
 template <std::size_t square>
-void turn_squares(Block& block) {
+[[gnu::always_inline]] inline void turn_squares(Block& block) {
   Lanes low{}, high{};
   for (std::uint32_t lane = 0; lane < wide; ++lane) {
     const bool odd = (lane & square) != 0;
@@ -87,7 +89,8 @@ void turn_squares(Block& block) {
     block.row[k + square] = chosen(a, b, high);
   }
 }
-void turn(Block& block) {
+// Inlined, so that a block stays in registers.
+[[gnu::always_inline]] inline void turn(Block& block) {
   turn_squares<1>(block);
   turn_squares<2>(block);
   if constexpr (wide > 4) turn_squares<4>(block);
@@ -152,7 +155,7 @@ class SmallBank final : public VectorBank {
 
   // Networks that stand beside each other answer together, each for its first row that has none yet.
   std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs, std::span<float>,
-                                std::size_t worker) override {
+                          std::size_t worker) override {
     const TinyIsNothing scope;
     Hand& hand = hands_[worker];
     const std::size_t in = input_stride(), out = output_stride();

@@ -77,8 +77,7 @@ void StrategySearch::improve(std::span<const double> fitness, double progress, W
   for (std::size_t first = 0, stop = 0; first < people; first = stop) {
     while (stop < people && fitness[order[stop]] == fitness[order[first]]) ++stop;
     const double rank = 0.5 * static_cast<double>(first + stop - 1);
-    for (std::size_t k = first; k < stop; ++k)
-      worth[order[k]] = 0.5 - rank / static_cast<double>(people - 1);
+    for (std::size_t k = first; k < stop; ++k) worth[order[k]] = 0.5 - rank / static_cast<double>(people - 1);
   }
   const double scale = 1.0 / (static_cast<double>(people) * s.settings.strength);
   const std::size_t pieces = (numbers() + piece - 1) / piece;

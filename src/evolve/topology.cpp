@@ -5,14 +5,14 @@
 #include <limits>
 #include <numeric>
 
-#include "topology_state.hpp"
 #include "ranking.hpp"
+#include "topology_state.hpp"
 
 namespace zithercraft {
 namespace {
 
 constexpr double distance_step = 1.1;  // factor
-constexpr std::size_t pairs = 64;  // for the diversity
+constexpr std::size_t pairs = 64;      // for the diversity
 
 }  // namespace
 
@@ -82,8 +82,8 @@ std::vector<std::size_t> TopologySearch::State::children(std::span<const double>
 }
 
 std::uint32_t TopologySearch::State::choose(const Species& s, RandomStream& random) const {
-  const auto count = static_cast<std::uint32_t>(
-      std::max(1.0, std::ceil(settings.parents * static_cast<double>(s.members.size()))));
+  const auto count =
+      static_cast<std::uint32_t>(std::max(1.0, std::ceil(settings.parents * static_cast<double>(s.members.size()))));
   return s.members[random.below(count)];
 }
 
@@ -95,9 +95,9 @@ Genome TopologySearch::State::child(const Species& s, std::span<const double> fi
     const Species& with = across ? species[random.below(static_cast<std::uint32_t>(species.size()))] : s;
     const std::uint32_t father = choose(with, random);
     // Of equals the smaller one hands on its structure.
-    const bool by_father = fitness[father] > fitness[mother] ||
-                           (fitness[father] == fitness[mother] &&
-                            genomes[father].links.size() < genomes[mother].links.size());
+    const bool by_father =
+        fitness[father] > fitness[mother] ||
+        (fitness[father] == fitness[mother] && genomes[father].links.size() < genomes[mother].links.size());
     made = by_father ? crossed(genomes[father], genomes[mother], settings, random)
                      : crossed(genomes[mother], genomes[father], settings, random);
   } else {
@@ -124,8 +124,7 @@ void TopologySearch::State::reproduce(std::span<const double> fitness) {
     }
   }
   RandomStream random = stream(2, 0);
-  for (Species& s : species)
-    s.like = genomes[s.members[random.below(static_cast<std::uint32_t>(s.members.size()))]];
+  for (Species& s : species) s.like = genomes[s.members[random.below(static_cast<std::uint32_t>(s.members.size()))]];
   std::swap(genomes, next);
 }
 

@@ -42,15 +42,16 @@ class PlainBank final : public VectorBank {
     });
   }
 
-  std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs,
-                                std::span<float> kept, std::size_t worker) override {
+  std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs, std::span<float> kept,
+                          std::size_t worker) override {
     Hand& hand = hands_[worker];
     const std::size_t in = input_stride(), out = output_stride(), each = memory();
     for (std::size_t first = 0, stop = 0; first < places.size(); first = stop) {
       while (stop < places.size() && places[stop] == places[first]) ++stop;
       const std::size_t n = stop - first;
-      const auto answers = net_.forward(parameters(places[first]), prepared(places[first]), inputs.subspan(first * in, n * in),
-                                        {1, n, {}, kept.subspan(first * each, n * each)}, hand.room);
+      const auto answers =
+          net_.forward(parameters(places[first]), prepared(places[first]), inputs.subspan(first * in, n * in),
+                       {1, n, {}, kept.subspan(first * each, n * each)}, hand.room);
       std::copy(answers.begin(), answers.end(), hand.outputs.begin() + static_cast<std::ptrdiff_t>(first * out));
     }
     return hand.outputs;

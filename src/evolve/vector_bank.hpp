@@ -41,8 +41,7 @@ inline void vector_to_weights(const Network<float>& net, std::span<const float> 
   for (std::size_t p = 0; p < spreads.size(); ++p) {
     const NetworkPart& part = net.parts()[p];
     for (std::size_t r = 0; r < part.rows; ++r, from += part.width)
-      for (std::size_t i = 0; i < part.width; ++i)
-        parameters[part.offset + r * part.stride + i] = spreads[p] * from[i];
+      for (std::size_t i = 0; i < part.width; ++i) parameters[part.offset + r * part.stride + i] = spreads[p] * from[i];
   }
 }
 inline std::vector<float> weights_to_vector(const Network<float>& net, std::span<const float> parameters) {

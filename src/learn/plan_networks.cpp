@@ -9,8 +9,8 @@ std::vector<std::size_t> widths(const std::vector<std::int64_t>& layers) { retur
 }  // namespace
 
 std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PpoSettings& settings) {
-  NetworkPlan plan = plan_fronts(
-      role, {settings.pictures, settings.picture_least, settings.crowd_width, settings.crowd_queries});
+  NetworkPlan plan =
+      plan_fronts(role, {settings.pictures, settings.picture_least, settings.crowd_width, settings.crowd_queries});
   plan.activation = settings.activation;
   plan.memory = static_cast<std::size_t>(settings.memory);
   NetworkPlan policy = plan, value = plan;

@@ -13,7 +13,8 @@ constexpr float steep_enough = -70.0f * std::numbers::pi_v<float> / 180.0f;  // 
 
 class ShaftDigger {
  public:
-  explicit ShaftDigger(const Role& role) : down_(find(role, "down")), left_(find(role, "left")), dig_(find(role, "dig")) {}
+  explicit ShaftDigger(const Role& role)
+      : down_(find(role, "down")), left_(find(role, "left")), dig_(find(role, "dig")) {}
 
   void operator()(const SeatView& seat, std::span<float> controls) const {
     std::fill(controls.begin(), controls.end(), 0.0f);

@@ -30,8 +30,7 @@ std::vector<std::uint32_t> columns_of(const GridSense& grid) {
         for (std::size_t layer = 0; layer < grid.layers; ++layer)
           for (std::size_t c = 0; c < grid.channels; ++c)
             columns.push_back(static_cast<std::uint32_t>(
-                grid.first_column + ago * once +
-                ((layer * grid.height + y) * grid.width + x) * grid.channels + c));
+                grid.first_column + ago * once + ((layer * grid.height + y) * grid.width + x) * grid.channels + c));
   return columns;
 }
 
@@ -40,8 +39,8 @@ std::vector<std::uint32_t> columns_of(const CrowdSense& crowd) {
   for (std::size_t o = 0; o < crowd.others; ++o)
     for (std::size_t ago = 0; ago <= crowd.history; ++ago)
       for (std::size_t c = 0; c < crowd.columns_each; ++c)
-        columns.push_back(static_cast<std::uint32_t>(
-            crowd.first_column + (ago * crowd.others + o) * crowd.columns_each + c));
+        columns.push_back(
+            static_cast<std::uint32_t>(crowd.first_column + (ago * crowd.others + o) * crowd.columns_each + c));
   return columns;
 }
 

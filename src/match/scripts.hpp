@@ -33,8 +33,8 @@ Script::Function lead_and_fire(const Game& game, std::size_t role);
 /// (astern, stop, ahead), `aside` (starboard, straight, port) and `turn` (right, hold, left).
 Script::Function shove_home(const Game& game, std::size_t role);
 
-/// For diggers: looks down, turns and digs, and so sinks a shaft. Needs choices with the options `down`, `left` and `dig`;
-/// of all other controls the first option is taken.
+/// For diggers: looks down, turns and digs, and so sinks a shaft. Needs choices with the options `down`, `left` and
+/// `dig`; of all other controls the first option is taken.
 Script::Function dig_down(const Game& game, std::size_t role);
 
 /// For the scripts themselves: where a role's observations hold a column, which of its controls is a dial of that name,

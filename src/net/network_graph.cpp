@@ -70,8 +70,7 @@ std::vector<std::uint32_t> working_order(const NetworkGraph& graph, const std::v
   for (std::size_t next = 0; next < order.size(); ++next)
     for (const std::uint32_t reader : readers[order[next]])
       if (--waits[reader] == 0) order.push_back(reader);
-  if (order.size() != wanted)
-    throw Error(Fault::spec, "links run in a circle", "network", "let one of them go back");
+  if (order.size() != wanted) throw Error(Fault::spec, "links run in a circle", "network", "let one of them go back");
   return order;
 }
 

@@ -94,7 +94,8 @@ NetworkMap map_of(const Policy& policy) {
                memory = part.name == "memory.candidate.weight", output = part.name == "output.weight";
     if (!hidden && !memory && !output) continue;
     if (map.nodes.empty()) {
-      for (const auto& name : feature_names(signature, part.width)) map.nodes.push_back({.name = name, .kind = Kind::input});
+      for (const auto& name : feature_names(signature, part.width))
+        map.nodes.push_back({.name = name, .kind = Kind::input});
       map.layers = 1;
     }
     const std::size_t next = map.nodes.size();

@@ -68,10 +68,8 @@ inline NetworkGraph fetch_graph(const TensorFile& file, const NetworkPlan& plan)
       return static_cast<Squash>(shape[at]);
     throw Error(Fault::file, "the grown network cannot be understood", "checkpoint", "take another checkpoint");
   };
-  NetworkGraph graph{.inputs = plan.columns,
-                     .outputs = plan.outputs,
-                     .hidden_squash = squash(1),
-                     .output_squash = squash(2)};
+  NetworkGraph graph{
+      .inputs = plan.columns, .outputs = plan.outputs, .hidden_squash = squash(1), .output_squash = squash(2)};
   graph.hidden = static_cast<std::size_t>(shape[0]);
   for (std::size_t i = 0; i < weights.size(); ++i)
     graph.links.push_back({static_cast<std::uint32_t>(links[3 * i]), static_cast<std::uint32_t>(links[3 * i + 1]),

@@ -228,7 +228,8 @@ std::vector<float> Policy::node_values(std::span<const float> senses, std::span<
   each_row(senses, memory, false, "Policy::node_values",
            [&](std::size_t, std::span<const float>, std::span<const float>) {});
   if (w.graph) {
-    for (const std::size_t place : w.program.places(0)) values.push_back(place < room.graph.size() ? room.graph[place] : 0.0f);
+    for (const std::size_t place : w.program.places(0))
+      values.push_back(place < room.graph.size() ? room.graph[place] : 0.0f);
     return values;
   }
   const bool fronts = !signature().policy.pictures.empty() || !signature().policy.crowds.empty();

@@ -98,7 +98,8 @@ class Drawing {
     if (!picture.column.empty()) chosen_ = map.find(picture.column);
     std::size_t most = 1;
     for (const auto& layer : layers_) most = std::max(most, layer.size());
-    height_ = std::clamp(static_cast<int>(head + foot + least_step * static_cast<double>(most)), least_height, most_height);
+    height_ =
+        std::clamp(static_cast<int>(head + foot + least_step * static_cast<double>(most)), least_height, most_height);
     place();
     if (picture.layout == NetworkLayout::free) relax();
   }
@@ -119,7 +120,8 @@ class Drawing {
   void place() {
     const double left = margin + names_width, right = width - margin - names_width;
     for (std::size_t l = 0; l < layers_.size(); ++l) {
-      const double x = left + (right - left) * static_cast<double>(l) / static_cast<double>(std::max<std::size_t>(1, layers_.size() - 1));
+      const double x = left + (right - left) * static_cast<double>(l) /
+                                  static_cast<double>(std::max<std::size_t>(1, layers_.size() - 1));
       const double room = height_ - head - foot, step = room / static_cast<double>(layers_[l].size());
       for (std::size_t k = 0; k < layers_[l].size(); ++k)
         places_[layers_[l][k]] = {x, head + step * (static_cast<double>(k) + 0.5)};
@@ -172,9 +174,11 @@ class Drawing {
     pen.text(margin, 28, picture_.title.empty() ? "network of " + map_.role : picture_.title, 17, 0.0, true);
     const std::size_t drawn = std::min(picture_.strongest, map_.links.size());
     std::size_t unused = 0;
-    for (const auto& node : map_.nodes) unused += node.kind == Kind::input && !node.used ? std::size_t{1} : std::size_t{0};
-    std::string words = drawn < map_.links.size() ? fmt::format("the {} strongest of {} links", drawn, map_.links.size())
-                                                  : fmt::format("{} links", map_.links.size());
+    for (const auto& node : map_.nodes)
+      unused += node.kind == Kind::input && !node.used ? std::size_t{1} : std::size_t{0};
+    std::string words = drawn < map_.links.size()
+                            ? fmt::format("the {} strongest of {} links", drawn, map_.links.size())
+                            : fmt::format("{} links", map_.links.size());
     if (unused > 0) words += fmt::format(", {} unused inputs (hollow)", unused);
     pen.text(margin, 48, words, 12);
     pen.set(raises);
@@ -258,7 +262,8 @@ class Drawing {
 // Matrices from layer to layer, one under the other.
 class Matrices {
  public:
-  Matrices(const NetworkMap& map, const NetworkPicture& picture) : map_(map), picture_(picture), layers_(by_layers(map)) {
+  Matrices(const NetworkMap& map, const NetworkPicture& picture)
+      : map_(map), picture_(picture), layers_(by_layers(map)) {
     if (!picture.column.empty()) chosen_ = map.find(picture.column);
     for (std::size_t l = 1; l < layers_.size(); ++l)
       for (std::size_t from = 0; from < l; ++from)
@@ -289,7 +294,7 @@ class Matrices {
 
  private:
   struct Matrix {
-    std::size_t from = 0, to = 0;  // layers
+    std::size_t from = 0, to = 0;   // layers
     std::vector<double> weights{};  // [to][from]
     double most = 0.0;
     bool any = false;
@@ -297,8 +302,9 @@ class Matrices {
   static constexpr double most_tall = 44.0, names_high = 92.0;
   // Inputs are named under the last matrix that reads them.
   bool names_below(const Matrix& m) const {
-    return m.from == 0 && wide(m) >= 7.0 &&
-           std::none_of(matrices_.begin(), matrices_.end(), [&](const Matrix& o) { return o.from == 0 && o.to > m.to; });
+    return m.from == 0 && wide(m) >= 7.0 && std::none_of(matrices_.begin(), matrices_.end(), [&](const Matrix& o) {
+             return o.from == 0 && o.to > m.to;
+           });
   }
   double wide(const Matrix& m) const {
     return (width - 2.0 * margin - names_width) / static_cast<double>(layers_[m.from].size());
@@ -333,7 +339,8 @@ class Matrices {
     const auto &columns = layers_[m.from], &rows = layers_[m.to];
     const double left = margin + names_width, wide = this->wide(m), tall = high / static_cast<double>(rows.size());
     pen.set(ink);
-    pen.text(left, top - 8.0, fmt::format("from {} to {}: strongest {:.3g}", name_of(m.from), name_of(m.to), m.most), 12, 0.0, true);
+    pen.text(left, top - 8.0, fmt::format("from {} to {}: strongest {:.3g}", name_of(m.from), name_of(m.to), m.most),
+             12, 0.0, true);
     for (std::size_t r = 0; r < rows.size(); ++r)
       for (std::size_t c = 0; c < columns.size(); ++c) {
         pen.set(shade(m.weights[r * columns.size() + c] / m.most));
@@ -342,13 +349,15 @@ class Matrices {
     pen.set(ink);
     const double size = std::clamp(0.85 * tall, 5.0, 12.0);
     for (std::size_t r = 0; r < rows.size() && tall >= 5.0; ++r)
-      pen.text(left - 6.0, top + tall * (static_cast<double>(r) + 0.5) + 0.35 * size, map_.nodes[rows[r]].name, size, 1.0);
+      pen.text(left - 6.0, top + tall * (static_cast<double>(r) + 0.5) + 0.35 * size, map_.nodes[rows[r]].name, size,
+               1.0);
     pen.frame(left, top, wide * static_cast<double>(columns.size()), high);
     for (std::size_t c = 0; c < columns.size(); ++c) {
       const double x = left + wide * (static_cast<double>(c) + 0.5);
       const bool chosen = columns[c] == chosen_;
       pen.set(ink);
-      if (names_below(m)) pen.turned_text(x + 3.0, top + high + 6.0, map_.nodes[columns[c]].name, std::min(10.0, 0.9 * wide), chosen);
+      if (names_below(m))
+        pen.turned_text(x + 3.0, top + high + 6.0, map_.nodes[columns[c]].name, std::min(10.0, 0.9 * wide), chosen);
       if (chosen) pen.frame(x - 0.5 * wide, top, wide, high);
     }
   }

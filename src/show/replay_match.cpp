@@ -112,9 +112,8 @@ std::string ReplayMatch::nodes(std::size_t role, std::size_t episode) {
   for (std::uint32_t d = 0; d < replay_.episodes()[episode].moments; ++d) {
     const auto& sensed = replay_.moment(episode, d).roles[role].observations;
     for (std::size_t seat = 0; seat < seats; ++seat) {
-      const auto values =
-          policy.node_values(std::span(sensed).subspan(seat * policy.columns(), policy.columns()),
-                             std::span(memory).subspan(seat * policy.memory(), policy.memory()));
+      const auto values = policy.node_values(std::span(sensed).subspan(seat * policy.columns(), policy.columns()),
+                                             std::span(memory).subspan(seat * policy.memory(), policy.memory()));
       bytes.append(reinterpret_cast<const char*>(values.data()), values.size() * sizeof(float));
     }
   }

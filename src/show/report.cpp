@@ -48,25 +48,26 @@ class Curves {
 
   json all(const std::vector<std::string>& terms) const {
     const auto of_episodes = [](double value, const MetricsRow& row) { return row.episodes > 0 ? value : NAN; };
-    json j{{"decisions", of([](const MetricsRow& r) { return static_cast<double>(r.decisions); })},
-           {"recent_success", of([](const MetricsRow& r) { return r.recent_success; })},
-           {"mean_return", of([&](const MetricsRow& r) { return of_episodes(r.mean_return, r); })},
-           {"mean_length", of([&](const MetricsRow& r) { return of_episodes(r.mean_length, r); })},
-           {"evolution", evolves() ? evolution() : json()},
-           {"entropy", of([](const MetricsRow& r) { return by_gradients(r, r.learner.entropy); })},
-           {"explained_variance", of([](const MetricsRow& r) { return by_gradients(r, r.learner.explained_variance); })},
-           {"rating", of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating : NAN; })},
-           {"rating_low",
-            of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating - 1.96 * r.rating_spread : NAN; })},
-           {"rating_high",
-            of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating + 1.96 * r.rating_spread : NAN; })},
-           {"forgotten", of([](const MetricsRow& r) { return r.forgotten; })},
-           {"cycles", of([](const MetricsRow& r) { return r.cycles; })},
-           {"kl", of([](const MetricsRow& r) { return by_gradients(r, r.learner.kl); })},
-           {"decisions_per_second", of([](const MetricsRow& r) { return r.decisions_per_second; })},
-           {"stage", of([](const MetricsRow& r) { return static_cast<double>(r.stage + 1); })},
-           {"roles", json::object()},
-           {"terms", json::object()}};
+    json j{
+        {"decisions", of([](const MetricsRow& r) { return static_cast<double>(r.decisions); })},
+        {"recent_success", of([](const MetricsRow& r) { return r.recent_success; })},
+        {"mean_return", of([&](const MetricsRow& r) { return of_episodes(r.mean_return, r); })},
+        {"mean_length", of([&](const MetricsRow& r) { return of_episodes(r.mean_length, r); })},
+        {"evolution", evolves() ? evolution() : json()},
+        {"entropy", of([](const MetricsRow& r) { return by_gradients(r, r.learner.entropy); })},
+        {"explained_variance", of([](const MetricsRow& r) { return by_gradients(r, r.learner.explained_variance); })},
+        {"rating", of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating : NAN; })},
+        {"rating_low",
+         of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating - 1.96 * r.rating_spread : NAN; })},
+        {"rating_high",
+         of([](const MetricsRow& r) { return r.past_selves > 0.0 ? r.rating + 1.96 * r.rating_spread : NAN; })},
+        {"forgotten", of([](const MetricsRow& r) { return r.forgotten; })},
+        {"cycles", of([](const MetricsRow& r) { return r.cycles; })},
+        {"kl", of([](const MetricsRow& r) { return by_gradients(r, r.learner.kl); })},
+        {"decisions_per_second", of([](const MetricsRow& r) { return r.decisions_per_second; })},
+        {"stage", of([](const MetricsRow& r) { return static_cast<double>(r.stage + 1); })},
+        {"roles", json::object()},
+        {"terms", json::object()}};
     const std::size_t further = rows_.empty() ? 0 : rows_[0].roles.size();
     for (std::size_t r = 0; r < further; ++r)
       j["roles"][rows_[0].roles[r].role] = {
@@ -86,9 +87,7 @@ class Curves {
   }
 
  private:
-  static double by_gradients(const MetricsRow& row, double value) {
-    return row.evolution.generation > 0 ? NAN : value;
-  }
+  static double by_gradients(const MetricsRow& row, double value) { return row.evolution.generation > 0 ? NAN : value; }
   bool evolves() const { return !rows_.empty() && rows_[0].evolution.generation > 0; }
 
   json evolution() const {
@@ -123,11 +122,11 @@ class Curves {
     json list = json::array();
     const auto add = [&](const std::string& name, const auto& counts) {
       list.push_back({{"name", name}, {"size", of([&](const MetricsRow& row) {
-                         double sum = 0.0;
-                         for (const SpeciesReport& s : row.evolution.species)
-                           if (counts(s.number)) sum += static_cast<double>(s.size);
-                         return sum;
-                       })}});
+                                         double sum = 0.0;
+                                         for (const SpeciesReport& s : row.evolution.species)
+                                           if (counts(s.number)) sum += static_cast<double>(s.size);
+                                         return sum;
+                                       })}});
     };
     for (const std::int64_t number : shown)
       add(fmt::format("species {}", number), [&](std::int64_t n) { return n == number; });

@@ -52,8 +52,8 @@ void check_alike(const RunGroup& group) {
     const Run run = Run::open(folder);
     auto difference = first_difference(first.game_spec(), run.game_spec());
     if (difference.empty() && method_of(first.settings()) != method_of(run.settings())) difference = "method";
-    if (difference.empty() && !(first.settings().learner == run.settings().learner &&
-                                first.settings().evolution == run.settings().evolution))
+    if (difference.empty() &&
+        !(first.settings().learner == run.settings().learner && first.settings().evolution == run.settings().evolution))
       difference = "the learner's settings";
     if (difference.empty() && first.settings().generations != run.settings().generations) difference = "generations";
     if (difference.empty() && first.settings().decisions != run.settings().decisions) difference = "decisions";

@@ -46,8 +46,8 @@ class EvolutionTrainer final : public Trainer {
     row.led_since = static_cast<double>(reports[0].led_since);
     for (const GenerationReport& r : reports)
       row.times += {r.play_seconds, r.decide_seconds, 0.0, r.make_seconds, r.wall_seconds};
-    row.busy_share = (row.times.play + row.times.decide + row.times.step) /
-                     (row.times.wall * static_cast<double>(pool_.threads()));
+    row.busy_share =
+        (row.times.play + row.times.decide + row.times.step) / (row.times.wall * static_cast<double>(pool_.threads()));
     const auto roles = game_.roles();
     row.episodes = static_cast<std::int64_t>(reports[0].leader.size());
     for (const auto& term : roles[first_role_].terms) row.terms.emplace_back(term, 0.0);
@@ -113,7 +113,8 @@ class EvolutionTrainer final : public Trainer {
     const EvolutionMethod method = settings_.evolution->method;
     if (r.species.size() == 1)
       list.emplace_back("one species is left: lower species_distance, or raise species_wanted and young");
-    if (method != EvolutionMethod::es && method != EvolutionMethod::cma && r.diversity < little_diversity * first_diversity_)
+    if (method != EvolutionMethod::es && method != EvolutionMethod::cma &&
+        r.diversity < little_diversity * first_diversity_)
       list.emplace_back("diversity is gone: raise last_strength or parents, or give novelty some weight");
     if (r.spread == 0.0)
       list.emplace_back("all individuals are as good as each other: reward what some of them already do");

@@ -49,8 +49,8 @@ RunSettings settings_of(const RunFile<Learner>& file) {
 
 template <class Learner>
 RunFile<Learner> file_of(const RunSettings& s, const Learner& learner) {
-  return {library_version(), method_of(s), s.decisions, s.generations, static_cast<std::int64_t>(s.seed),
-          s.checkpoint_every, learner,     s.from,      s.roles};
+  return {library_version(),  method_of(s), s.decisions, s.generations, static_cast<std::int64_t>(s.seed),
+          s.checkpoint_every, learner,      s.from,      s.roles};
 }
 
 constexpr std::pair<const char*, EvolutionMethod> methods[] = {{"genetic", EvolutionMethod::genetic},

@@ -28,9 +28,9 @@ struct Words<Fall> {
 
 template <>
 struct Words<EvolutionMethod> {
-  static constexpr std::array list{
-      std::pair{"genetic", EvolutionMethod::genetic}, std::pair{"topology", EvolutionMethod::topology},
-      std::pair{"cma", EvolutionMethod::cma}, std::pair{"es", EvolutionMethod::es}};
+  static constexpr std::array list{std::pair{"genetic", EvolutionMethod::genetic},
+                                   std::pair{"topology", EvolutionMethod::topology},
+                                   std::pair{"cma", EvolutionMethod::cma}, std::pair{"es", EvolutionMethod::es}};
 };
 template <>
 struct Words<Selection> {

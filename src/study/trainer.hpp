@@ -26,10 +26,10 @@ class Trainer {
   };
   virtual Update update() = 0;
 
-  virtual std::size_t first_role() const = 0;     // of those that learn
-  virtual std::int64_t decisions() const = 0;     // so far
-  virtual double done() const = 0;                // share of the training that is done; from 1 on it is over
-  virtual std::size_t stage() const = 0;          // of the curriculum
+  virtual std::size_t first_role() const = 0;        // of those that learn
+  virtual std::int64_t decisions() const = 0;        // so far
+  virtual double done() const = 0;                   // share of the training that is done; from 1 on it is over
+  virtual std::size_t stage() const = 0;             // of the curriculum
   virtual bool to_be_kept() const { return false; }  // whether the last update's checkpoint is worth keeping anyway
   virtual void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> states, double share) = 0;
   virtual Continuation continue_from(const TensorFile& checkpoint) = 0;

@@ -38,8 +38,8 @@ std::unique_ptr<VectorBank> loaded(const NetworkPlan& plan, std::size_t most_row
   auto bank = vector_bank(plan, networks, most_rows, pool.threads());
   const auto vectors = vectors_for(bank->numbers());
   bank->load(
-      networks, [&](std::size_t i, std::span<float> out) { std::copy(vectors[i].begin(), vectors[i].end(), out.begin()); },
-      pool);
+      networks,
+      [&](std::size_t i, std::span<float> out) { std::copy(vectors[i].begin(), vectors[i].end(), out.begin()); }, pool);
   return bank;
 }
 
@@ -48,8 +48,8 @@ const NetworkPlan plans[] = {
     {.columns = 24, .hidden = {16}, .outputs = 4},
     {.columns = 33, .hidden = {19, 7}, .activation = Activation::relu, .outputs = 21},
     {.columns = 3, .hidden = {9}, .activation = Activation::silu, .outputs = 1},
-    {.columns = 100, .hidden = {200}, .outputs = 2},                // too large for the small kernel
-    {.columns = 6, .hidden = {8}, .memory = 4, .outputs = 3},       // which knows no memory either
+    {.columns = 100, .hidden = {200}, .outputs = 2},           // too large for the small kernel
+    {.columns = 6, .hidden = {8}, .memory = 4, .outputs = 3},  // which knows no memory either
 };
 
 TEST(Bank, AnswersAsTheNetworksOfAPolicyDo) {

@@ -168,7 +168,8 @@ TEST(Evolution, NoveltyLooksElsewhere) {
     double sum = 0;
     for (const Pose& a : places)
       for (const Pose& b : places)
-        sum += static_cast<double>(std::hypot(a.x - b.x, a.y - b.y)) / static_cast<double>(places.size() * places.size());
+        sum +=
+            static_cast<double>(std::hypot(a.x - b.x, a.y - b.y)) / static_cast<double>(places.size() * places.size());
     return sum;
   };
   EXPECT_GT(ended_apart(1.0), 1.2 * ended_apart(0.0));
@@ -284,8 +285,8 @@ TEST(Evolution, LearningOfOpposedSidesIsAgainstEachOthersChampions) {
   for (const std::size_t role : {0u, 1u}) {
     const auto champion = policy_pilot(game, role, evolution.policy(role));
     const auto other = random_pilot(4);
-    const std::vector<const Pilot*> pilots =
-        role == 0 ? std::vector<const Pilot*>{champion.get(), other.get()} : std::vector<const Pilot*>{other.get(), champion.get()};
+    const std::vector<const Pilot*> pilots = role == 0 ? std::vector<const Pilot*>{champion.get(), other.get()}
+                                                       : std::vector<const Pilot*>{other.get(), champion.get()};
     const auto results = play_all_roles(game, pilots, 100, 5, pool);
     double won = 0;
     for (const EpisodeResult& e : results[role]) won += e.outcome == Outcome::success ? 0.01 : 0.0;

@@ -20,9 +20,7 @@ namespace {
 
 using Function = std::function<double(std::span<const double>)>;
 
-double sphere(std::span<const double> x) {
-  return std::inner_product(x.begin(), x.end(), x.begin(), 0.0);
-}
+double sphere(std::span<const double> x) { return std::inner_product(x.begin(), x.end(), x.begin(), 0.0); }
 double ellipsoid(std::span<const double> x) {
   double sum = 0.0;
   for (std::size_t i = 0; i < x.size(); ++i)
@@ -68,8 +66,8 @@ std::int64_t reference_evaluations(const Function& f, Eigen::Index n, double sta
   for (Eigen::Index i = 0; i < mu; ++i)
     w[i] = std::log(static_cast<double>(lambda) / 2.0 + 0.5) - std::log(static_cast<double>(i + 1));
   w /= w.sum();
-  const double mueff = 1.0 / w.squaredNorm(), cc = (4 + mueff / N) / (N + 4 + 2 * mueff / N), cs = (mueff + 2) / (N + mueff + 5),
-               c1 = 2 / ((N + 1.3) * (N + 1.3) + mueff),
+  const double mueff = 1.0 / w.squaredNorm(), cc = (4 + mueff / N) / (N + 4 + 2 * mueff / N),
+               cs = (mueff + 2) / (N + mueff + 5), c1 = 2 / ((N + 1.3) * (N + 1.3) + mueff),
                cmu = std::min(1 - c1, 2 * (mueff - 2 + 1 / mueff) / ((N + 2) * (N + 2) + mueff)),
                damps = 1 + 2 * std::max(0.0, std::sqrt((mueff - 1) / (N + 1)) - 1) + cs,
                chi = std::sqrt(N) * (1 - 1 / (4 * N) + 1 / (21 * N * N));
@@ -91,8 +89,9 @@ std::int64_t reference_evaluations(const Function& f, Eigen::Index n, double sta
     mean.setZero();
     for (Eigen::Index i = 0; i < mu; ++i) mean += w[i] * x.col(order[static_cast<std::size_t>(i)].second);
     ps = (1 - cs) * ps + std::sqrt(cs * (2 - cs) * mueff) * (back * (mean - old)) / sigma;
-    const bool h = ps.squaredNorm() / (1 - std::pow(1 - cs, 2.0 * static_cast<double>(count) / static_cast<double>(lambda))) / N <
-                   2 + 4 / (N + 1);
+    const bool h =
+        ps.squaredNorm() / (1 - std::pow(1 - cs, 2.0 * static_cast<double>(count) / static_cast<double>(lambda))) / N <
+        2 + 4 / (N + 1);
     pc = (1 - cc) * pc + (h ? 1.0 : 0.0) * std::sqrt(cc * (2 - cc) * mueff) * (mean - old) / sigma;
     MatrixXd update = MatrixXd::Zero(n, n);
     for (Eigen::Index i = 0; i < mu; ++i) {
@@ -123,7 +122,8 @@ TEST(CovarianceSearch, NeedsNoMoreThanThePublishedProgram) {
       double ours = 0, reference = 0;
       for (std::uint64_t seed = 1; seed <= 8; ++seed) {
         ours += static_cast<double>(evaluations(f, n, start, spread, seed)) / 8;
-        reference += static_cast<double>(reference_evaluations(f, static_cast<Eigen::Index>(n), start, spread, seed)) / 8;
+        reference +=
+            static_cast<double>(reference_evaluations(f, static_cast<Eigen::Index>(n), start, spread, seed)) / 8;
       }
       RecordProperty(std::string(name) + std::to_string(n), std::to_string(ours) + " of " + std::to_string(reference));
       EXPECT_LE(ours, 1.2 * reference) << name << " in " << n << " dimensions";
@@ -182,8 +182,8 @@ TEST(GeneticSearch, EveryKindOfSelectionAndMutationFindsTheMiddle) {
     GeneticSearch search(20, settings, 1);
     const double first = best_of(search, 1, pool), last = best_of(search, 150, pool);
     EXPECT_GT(first, 5.0);
-    EXPECT_LT(last, 0.15) << "selection " << static_cast<int>(settings.selection) << " crossover "
-                          << settings.crossover << " mutated " << settings.mutated << " adapts " << settings.adapts;
+    EXPECT_LT(last, 0.15) << "selection " << static_cast<int>(settings.selection) << " crossover " << settings.crossover
+                          << " mutated " << settings.mutated << " adapts " << settings.adapts;
   }
 }
 

@@ -127,8 +127,8 @@ class TwoPoles {
     for (std::size_t p = 0; p < 2; ++p) {
       const double angle = s[2 + 2 * p], rate = s[3 + 2 * p];
       d[2 + 2 * p] = rate;
-      d[3 + 2 * p] = -0.75 *
-                     (d[1] * std::cos(angle) + g * std::sin(angle) + friction * rate / (mass[p] * half[p])) / half[p];
+      d[3 + 2 * p] =
+          -0.75 * (d[1] * std::cos(angle) + g * std::sin(angle) + friction * rate / (mass[p] * half[p])) / half[p];
     }
     return d;
   }
@@ -167,7 +167,8 @@ std::int64_t evaluations_to_balance(std::uint64_t seed) {
 
 TEST(TopologySearch, LearningBalancesTwoPoles) {
   double evaluations = 0;
-  for (std::uint64_t seed = 1; seed <= 50; ++seed) evaluations += static_cast<double>(evaluations_to_balance(seed)) / 50;
+  for (std::uint64_t seed = 1; seed <= 50; ++seed)
+    evaluations += static_cast<double>(evaluations_to_balance(seed)) / 50;
   RecordProperty("evaluations", std::to_string(evaluations));
   EXPECT_LE(evaluations, 3600);
 }
@@ -270,7 +271,13 @@ TEST(TopologySearch, ANewSpeciesIsSparedUntilItIsNoLongerYoung) {
   // All are of one species or of one each; those without a gain have no children once they are old.
   const auto numbers_after = [](std::int64_t young, int generations) {
     TopologySearch search(all_linked(2, 1),
-                          {.population = 40, .new_node = 0.3, .species_distance = 1.0, .species_wanted = 0, .patience = 3, .young = young}, 1);
+                          {.population = 40,
+                           .new_node = 0.3,
+                           .species_distance = 1.0,
+                           .species_wanted = 0,
+                           .patience = 3,
+                           .young = young},
+                          1);
     std::vector<double> fitness(40, 1.0);
     fitness[0] = 2.0;
     for (int g = 0; g < generations; ++g) search.improve(fitness);
@@ -286,7 +293,8 @@ TEST(TopologySearch, ANewSpeciesIsSparedUntilItIsNoLongerYoung) {
 
 TEST(TopologySearch, ContinuesAGraphAndTakesAnyStart) {
   NetworkGraph start{.inputs = 2, .outputs = 1, .hidden = 1};
-  const auto output = static_cast<std::uint32_t>(start.first_output()), hidden = static_cast<std::uint32_t>(start.first_hidden());
+  const auto output = static_cast<std::uint32_t>(start.first_output()),
+             hidden = static_cast<std::uint32_t>(start.first_hidden());
   start.links = {{0, hidden, 0.5f, false}, {hidden, output, 2.0f, false}, {1, output, -1.0f, true}};
   const TopologySearch fresh(start, {}, 1), continued(start, {}, 1, true);
   EXPECT_EQ(continued.graph(0), start);
@@ -306,7 +314,9 @@ TEST(TopologySearch, DistanceCountsLinksAndWeights) {
 }
 
 TEST(TopologySearch, GenomesTakeNoEverGrowingMemory) {
-  const auto pages = [] { return std::stoll(test::read_file("/proc/self/statm").substr(test::read_file("/proc/self/statm").find(' '))); };
+  const auto pages = [] {
+    return std::stoll(test::read_file("/proc/self/statm").substr(test::read_file("/proc/self/statm").find(' ')));
+  };
   TopologySearch search(all_linked(8, 2), {.new_node = 0.01, .new_link = 0.02}, 1);
   std::vector<double> fitness(search.individuals());
   const auto run = [&](int generations) {
@@ -323,9 +333,14 @@ TEST(TopologySearch, GenomesTakeNoEverGrowingMemory) {
 
 TEST(GraphProgram, WorksOutAnyOrderAndLeavesOutWhatNobodyReads) {
   NetworkGraph graph{.inputs = 1, .outputs = 1, .hidden = 3, .hidden_squash = Squash::linear};
-  const auto out = static_cast<std::uint32_t>(graph.first_output()), h = static_cast<std::uint32_t>(graph.first_hidden());
+  const auto out = static_cast<std::uint32_t>(graph.first_output()),
+             h = static_cast<std::uint32_t>(graph.first_hidden());
   // The second hidden node comes first; the third leads nowhere.
-  graph.links = {{h, out, 2.0f, false}, {h + 1, h, 3.0f, false}, {0, h + 1, 1.0f, false}, {1, out, 0.5f, false}, {0, h + 2, 7.0f, false}};
+  graph.links = {{h, out, 2.0f, false},
+                 {h + 1, h, 3.0f, false},
+                 {0, h + 1, 1.0f, false},
+                 {1, out, 0.5f, false},
+                 {0, h + 2, 7.0f, false}};
   GraphProgram program;
   program.add(graph);
   std::vector<float> room(program.room());
@@ -338,7 +353,8 @@ TEST(GraphProgram, WorksOutAnyOrderAndLeavesOutWhatNobodyReads) {
 
 TEST(GraphProgram, RefusesCirclesAndLinksToNowhere) {
   NetworkGraph graph{.inputs = 1, .outputs = 1, .hidden = 2};
-  const auto h = static_cast<std::uint32_t>(graph.first_hidden()), out = static_cast<std::uint32_t>(graph.first_output());
+  const auto h = static_cast<std::uint32_t>(graph.first_hidden()),
+             out = static_cast<std::uint32_t>(graph.first_output());
   graph.links = {{h, h + 1, 1.0f, false}, {h + 1, h, 1.0f, false}, {h, out, 1.0f, false}};
   EXPECT_NE(std::string(test::error_of([&] { GraphProgram().add(graph); }).what()).find("circle"), std::string::npos);
   graph.links = {{0, 99, 1.0f, false}};

@@ -279,9 +279,9 @@ TEST_F(Viewer, RunsUpToFourReplaysInStep) {
 Policy known_network(const GameSpec& spec) {
   const Role role = Game(spec).roles()[0];
   const auto column = [&](const std::string& name) {
-    return static_cast<std::int64_t>(std::find_if(role.columns.begin(), role.columns.end(),
-                                                  [&](const Column& c) { return c.name == name; }) -
-                                     role.columns.begin());
+    return static_cast<std::int64_t>(
+        std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == name; }) -
+        role.columns.begin());
   };
   PolicySignature signature{.role = role.name, .columns = role.columns, .controls = role.controls};
   signature.policy = {.columns = role.columns.size(), .outputs = 2};
@@ -289,7 +289,8 @@ Policy known_network(const GameSpec& spec) {
   TensorFile file;
   signature.store(file);
   const auto first_output = static_cast<std::int64_t>(role.columns.size()) + 1;
-  const std::vector<std::int64_t> shape{0, 1, 0}, links{column("compass.ahead"), first_output, 0, column("compass.left"), first_output + 1, 1};
+  const std::vector<std::int64_t> shape{0, 1, 0},
+      links{column("compass.ahead"), first_output, 0, column("compass.left"), first_output + 1, 1};
   const std::vector<float> weights{2.0f, -3.0f}, spread{-3.0f, -3.0f};
   file.put("policy.graph.shape", shape);
   file.put("policy.graph.links", links);
@@ -312,7 +313,8 @@ TEST_F(Viewer, ShowsTheNetworkAtWork) {
   Replay replay(folder / "a.zrep");
   const auto sensed = [&](std::uint32_t decision, const std::string& name) {
     const Role& role = replay.game().roles()[0];
-    const auto at = std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == name; });
+    const auto at =
+        std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == name; });
     return replay.moment(0, decision).roles[0].observations[static_cast<std::size_t>(at - role.columns.begin())];
   };
   const json shown = browser.run(R"(
@@ -325,21 +327,23 @@ TEST_F(Viewer, ShowsTheNetworkAtWork) {
   // A click on an input tells its links; another one tells all again.
   const auto click_on = [&](const std::string& name) {
     browser.run(R"(const n = viewer.panel.network, box = n.canvas.getBoundingClientRect(), s = box.width / n.width;
-      const [x, y] = n.at[n.network.nodes.findIndex((node) => node.name === ")" + name + R"(")];
+      const [x, y] = n.at[n.network.nodes.findIndex((node) => node.name === ")" +
+                name + R"(")];
       n.canvas.dispatchEvent(new MouseEvent("click", { clientX: box.left + (x - 20) * s, clientY: box.top + y * s }));)");
     return browser.run("return document.getElementById('network_links').textContent").get<std::string>();
   };
   EXPECT_EQ(click_on("compass.left"), "compass.left > rudder: -3.00, from the decision before");
   EXPECT_EQ(click_on("compass.left"), "");
   EXPECT_EQ(click_on("compass.distance"), "none: it is not used");
-  const auto pixels = [&] {
-    return browser.run("return viewer.panel.network.canvas.toDataURL()").get<std::string>();
-  };
+  const auto pixels = [&] { return browser.run("return viewer.panel.network.canvas.toDataURL()").get<std::string>(); };
   const std::string graph = pixels();
   browser.click("network_weights");
   EXPECT_NE(pixels(), graph);
   EXPECT_EQ(browser.errors(), "");
-  EXPECT_EQ(test::error_of([&] { write_page(folder / "b.html", {folder / "a.zrep"}, {known_network(spec), known_network(spec)}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] {
+              write_page(folder / "b.html", {folder / "a.zrep"}, {known_network(spec), known_network(spec)});
+            }).fault(),
+            Fault::usage);
 }
 
 TEST_F(Viewer, LightAndDarkHelpAndCrowds) {

@@ -67,7 +67,8 @@ TEST(Metrics, KeepSpecies) {
   grown.generation = 1;
   grown.species = 2;
   grown.evolution.generation = 1;
-  grown.evolution.species = {{.number = 4, .size = 30, .age = 7, .without_gain = 2, .best = 1.5}, {.number = 9, .size = 12}};
+  grown.evolution.species = {{.number = 4, .size = 30, .age = 7, .without_gain = 2, .best = 1.5},
+                             {.number = 9, .size = 12}};
   Metrics metrics(folder / "metrics.db");
   metrics.add(grown);
   const auto back = metrics.newest().value().evolution.species;

@@ -31,12 +31,12 @@ class Bank {
   /// Numbers from row to row of what `decide` reads and writes.
   virtual std::size_t input_stride() const noexcept = 0;
   virtual std::size_t output_stride() const noexcept = 0;
-  /// Decisions for rows of inputs, each by the network loaded at its place; rows of one network should follow each other.
-  /// What is written stays until the worker's next call. `kept`: [rows][memory()], all 0 at the beginning of an episode.
-  /// `inputs` must come from an AlignedBuffer. Several workers may call at once; nothing is allocated for up to
-  /// `most_rows` rows.
+  /// Decisions for rows of inputs, each by the network loaded at its place; rows of one network should follow each
+  /// other. What is written stays until the worker's next call. `kept`: [rows][memory()], all 0 at the beginning of an
+  /// episode. `inputs` must come from an AlignedBuffer. Several workers may call at once; nothing is allocated for up
+  /// to `most_rows` rows.
   virtual std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs,
-                                        std::span<float> kept, std::size_t worker) = 0;
+                                  std::span<float> kept, std::size_t worker) = 0;
 };
 
 /// Networks of one plan whose weights are vectors of numbers: those of each of the plan's parts, row by row, in spreads
@@ -66,8 +66,8 @@ class GraphBank final : public Bank {
   std::size_t memory() const noexcept override { return memory_; }
   std::size_t input_stride() const noexcept override { return inputs_; }
   std::size_t output_stride() const noexcept override { return outputs_; }
-  std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs,
-                                std::span<float> kept, std::size_t worker) override;
+  std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs, std::span<float> kept,
+                          std::size_t worker) override;
 
  private:
   struct Hand {

@@ -51,11 +51,11 @@ struct EvolutionSettings {
   std::int64_t first_hidden = 0;  ///< hidden nodes between all columns and all outputs, beside `first_links`
 
   // Playing
-  std::int64_t episodes = 4;       ///< that each individual plays in a generation, at least 1
-  bool fresh_episodes = true;      ///< other ones in each generation; if not, always the same
-  std::int64_t finalists = 4;      ///< best individuals of which more is asked before one of them leads, at least 1
+  std::int64_t episodes = 4;         ///< that each individual plays in a generation, at least 1
+  bool fresh_episodes = true;        ///< other ones in each generation; if not, always the same
+  std::int64_t finalists = 4;        ///< best individuals of which more is asked before one of them leads, at least 1
   std::int64_t final_episodes = 16;  ///< further episodes that they and the leader play, at least 1
-  bool normalise = true;           ///< bring observation columns to mean 0 and spread 1
+  bool normalise = true;             ///< bring observation columns to mean 0 and spread 1
 
   // What is good
   std::string fitness = "return";  ///< mean over episodes of "return", "success", "length" or "term.NAME"
@@ -64,8 +64,8 @@ struct EvolutionSettings {
   std::int64_t archive = 500;      ///< earlier novel individuals that are remembered, at least 0
 
   // Against whom, where sides that evolve are opposed to each other
-  std::int64_t hall_size = 20;     ///< past champions of each side that are kept, spread over all generations, at least 1
-  double against_past = 0.5;       ///< share of episodes against them; others against the newest champion, 0 to 1
+  std::int64_t hall_size = 20;  ///< past champions of each side that are kept, spread over all generations, at least 1
+  double against_past = 0.5;    ///< share of episodes against them; others against the newest champion, 0 to 1
 
   GeneticSettings genetic{};
   TopologySettings topology{};
@@ -79,15 +79,15 @@ struct GenerationReport {
   std::int64_t generation = 0;  ///< its number, from 1
   std::int64_t decisions = 0;   ///< taken in it, over all seats of all individuals
   std::int64_t episodes = 0;
-  double best = 0.0, mean = 0.0, spread = 0.0;  ///< of the fitness; the spread is its standard deviation
+  double best = 0.0, mean = 0.0, spread = 0.0;    ///< of the fitness; the spread is its standard deviation
   double lower = 0.0, median = 0.0, upper = 0.0;  ///< of the fitness: a quarter, half and three quarters are below
-  double strength = 0.0;   ///< how far mutations or samples reach
-  double diversity = 0.0;  ///< mean distance of two individuals
-  double hidden = 0.0, links = 0.0;  ///< of grown networks, mean; else 0
-  std::vector<SpeciesReport> species{};  ///< of grown networks, before the next generation is made
-  std::int64_t led_since = 0;        ///< generation in which the present leader was found
-  std::vector<EpisodeResult> leader{};  ///< fresh episodes that the policy played which led when it began
-  std::size_t stage = 0;             ///< of the curriculum
+  double strength = 0.0;                          ///< how far mutations or samples reach
+  double diversity = 0.0;                         ///< mean distance of two individuals
+  double hidden = 0.0, links = 0.0;               ///< of grown networks, mean; else 0
+  std::vector<SpeciesReport> species{};           ///< of grown networks, before the next generation is made
+  std::int64_t led_since = 0;                     ///< generation in which the present leader was found
+  std::vector<EpisodeResult> leader{};            ///< fresh episodes that the policy played which led when it began
+  std::size_t stage = 0;                          ///< of the curriculum
   double play_seconds = 0.0, decide_seconds = 0.0, make_seconds = 0.0;  ///< of all threads
   double wall_seconds = 0.0;
 };
@@ -113,8 +113,8 @@ class Evolution {
   void set_fitness(std::function<double(const SeatView&)> fitness);
   /// States of a stage's arena that the given share of its episodes begins from; see Lanes::set_starts.
   void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share);
-  /// Begins with a policy that was trained before, in place of random networks: fixed networks take its plan, grown ones
-  /// begin as mutations of its graph. Before the first generation. Throws Error (refused) if it does not fit.
+  /// Begins with a policy that was trained before, in place of random networks: fixed networks take its plan, grown
+  /// ones begin as mutations of its graph. Before the first generation. Throws Error (refused) if it does not fit.
   void start_from(const Policy& policy, const TensorFile& checkpoint);
 
   /// Plays a generation of each population and makes the next one. `progress`: share of the evolution that will be done

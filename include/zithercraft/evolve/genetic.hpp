@@ -15,16 +15,16 @@ enum class Selection : std::uint8_t {
 };
 
 struct GeneticSettings {
-  std::int64_t population = 256;          ///< individuals, at least 2
+  std::int64_t population = 256;  ///< individuals, at least 2
   Selection selection = Selection::best;
-  double parents = 0.1;                   ///< share of the population that has children, if the best have; above 0
-  std::int64_t drawn = 4;                 ///< individuals in a tournament, at least 1
-  std::int64_t elites = 4;                ///< best individuals that live on unchanged, below the population
-  double crossover = 0.0;                 ///< share of children that take each weight from one of two parents, 0 to 1
-  double mutated = 1.0;                   ///< share of a child's weights that are changed, above 0, at most 1
-  double strength = 0.5;                  ///< of changes in the first generation, in spreads of first weights, above 0
-  double last_strength = 0.05;            ///< in the last one; in between they fall evenly in the logarithm
-  bool adapts = false;                    ///< each individual hands on a strength of its own, which mutates too
+  double parents = 0.1;         ///< share of the population that has children, if the best have; above 0
+  std::int64_t drawn = 4;       ///< individuals in a tournament, at least 1
+  std::int64_t elites = 4;      ///< best individuals that live on unchanged, below the population
+  double crossover = 0.0;       ///< share of children that take each weight from one of two parents, 0 to 1
+  double mutated = 1.0;         ///< share of a child's weights that are changed, above 0, at most 1
+  double strength = 0.5;        ///< of changes in the first generation, in spreads of first weights, above 0
+  double last_strength = 0.05;  ///< in the last one; in between they fall evenly in the logarithm
+  bool adapts = false;          ///< each individual hands on a strength of its own, which mutates too
   bool operator==(const GeneticSettings&) const = default;
 };
 

@@ -8,8 +8,8 @@
 
 namespace zithercraft {
 
-/// A long row of standard normal numbers. A seed stands for the stretch of it that begins where the seed says, so that a
-/// mutation of a million weights is kept as one number (Such et al.: "Deep neuroevolution", 2017; the table as in
+/// A long row of standard normal numbers. A seed stands for the stretch of it that begins where the seed says, so that
+/// a mutation of a million weights is kept as one number (Such et al.: "Deep neuroevolution", 2017; the table as in
 /// Salimans et al.: "Evolution strategies as a scalable alternative to reinforcement learning", 2017). Copies share it.
 class Noise {
  public:

@@ -55,9 +55,9 @@ struct StrategySettings {
 };
 
 /// Evolution strategy that follows the gradient of the fitness to be expected around the middle of its samples, as
-/// estimated from these and their mirror images (Wierstra et al.: "Natural evolution strategies", 2014; Salimans et al.:
-/// "Evolution strategies as a scalable alternative to reinforcement learning", 2017). Fitness counts by its rank; steps
-/// are Adam's.
+/// estimated from these and their mirror images (Wierstra et al.: "Natural evolution strategies", 2014; Salimans et
+/// al.: "Evolution strategies as a scalable alternative to reinforcement learning", 2017). Fitness counts by its rank;
+/// steps are Adam's.
 class StrategySearch final : public Search {
  public:
   /// Begins at `start`, or at random numbers. Throws Error (spec) if the settings make no sense.

@@ -16,11 +16,11 @@ struct TopologySettings {
   std::int64_t population = 150;  ///< individuals, at least 2
 
   // How children are made
-  double crossover = 0.75;       ///< share of children with two parents, 0 to 1
-  double across_species = 0.001; ///< of these: share whose parents are of different species, 0 to 1
-  double parents = 0.2;          ///< share of a species, the best, that has children; above 0, at most 1
-  std::int64_t copied_from = 5;  ///< the best of each species of at least so many lives on unchanged, at least 1
-  double stay_off = 0.75;        ///< chance that a link that is off in one parent is off in the child
+  double crossover = 0.75;        ///< share of children with two parents, 0 to 1
+  double across_species = 0.001;  ///< of these: share whose parents are of different species, 0 to 1
+  double parents = 0.2;           ///< share of a species, the best, that has children; above 0, at most 1
+  std::int64_t copied_from = 5;   ///< the best of each species of at least so many lives on unchanged, at least 1
+  double stay_off = 0.75;         ///< chance that a link that is off in one parent is off in the child
 
   // Mutations of a child, as chances from 0 to 1
   double weights_change = 0.8;  ///< its weights change
@@ -34,13 +34,13 @@ struct TopologySettings {
   double switch_link = 0.01;    ///< a link goes off or on
 
   // Species
-  double species_distance = 3.0;         ///< of networks that are of one species in the first generation, above 0
-  std::int64_t species_wanted = 10;      ///< the distance is moved until there are about so many; 0: it stays
-  double distance_by_links = 1.0;        ///< weight of the share of links that one network has and the other has not
-  double distance_by_weights = 0.4;      ///< weight of the mean difference between the weights of common links
-  std::int64_t patience = 15;            ///< generations without a gain after which a species has no children, at least 1
-  std::int64_t young = 10;               ///< generations in which a new species is spared that, at least 0
-  double young_bonus = 1.2;              ///< factor of a young species' children, at least 1
+  double species_distance = 3.0;     ///< of networks that are of one species in the first generation, above 0
+  std::int64_t species_wanted = 10;  ///< the distance is moved until there are about so many; 0: it stays
+  double distance_by_links = 1.0;    ///< weight of the share of links that one network has and the other has not
+  double distance_by_weights = 0.4;  ///< weight of the mean difference between the weights of common links
+  std::int64_t patience = 15;        ///< generations without a gain after which a species has no children, at least 1
+  std::int64_t young = 10;           ///< generations in which a new species is spared that, at least 0
+  double young_bonus = 1.2;          ///< factor of a young species' children, at least 1
   bool operator==(const TopologySettings&) const = default;
 };
 
@@ -62,16 +62,16 @@ struct Genome {
 
 /// A species of this generation.
 struct SpeciesReport {
-  std::int64_t number = 0;           ///< of its own, in the order in which species came up
+  std::int64_t number = 0;  ///< of its own, in the order in which species came up
   std::size_t size = 0;
-  std::int64_t age = 0;              ///< generations
-  std::int64_t without_gain = 0;     ///< generations since it last became better
-  double best = 0.0;                 ///< fitness of its best one in the last generation; 0 if it is new
+  std::int64_t age = 0;           ///< generations
+  std::int64_t without_gain = 0;  ///< generations since it last became better
+  double best = 0.0;              ///< fitness of its best one in the last generation; 0 if it is new
 };
 
 /// Evolution of networks that begin small and grow (Stanley and Miikkulainen: "Evolving neural networks through
-/// augmenting topologies", 2002): crossover by the origin of links, species that share their fitness, and structure that
-/// comes up by mutation. The same seed and fitness give the same bits.
+/// augmenting topologies", 2002): crossover by the origin of links, species that share their fitness, and structure
+/// that comes up by mutation. The same seed and fitness give the same bits.
 class TopologySearch {
  public:
   /// All genomes of the first generation have the nodes and links of `start`, their weights are drawn; or if

@@ -80,8 +80,8 @@ class Network {
   /// Returns the outputs, [rows][output_stride()], which stay in the workspace until its next use.
   std::span<Scalar> forward(std::span<const Scalar> parameters, std::span<const Scalar> prepared,
                             std::span<const Scalar> inputs, const Order& order, Workspace& room) const;
-  /// What layer `layer` gave for the first row that was last sent forward: fronts, if there are any, then hidden layers,
-  /// the memory, if there is one, and the outputs.
+  /// What layer `layer` gave for the first row that was last sent forward: fronts, if there are any, then hidden
+  /// layers, the memory, if there is one, and the outputs.
   std::span<const Scalar> layer_values(const Workspace& room, std::size_t layer) const;
   std::size_t layers() const noexcept { return layers_.size(); }
   /// Adds d(loss)/d(parameters) to `gradient`, given d(loss)/d(outputs) of the batch last sent forward through `room`.

@@ -9,7 +9,7 @@ namespace zithercraft {
 
 /// What a node makes of the sum of what reaches it.
 enum class Squash : std::uint8_t {
-  linear,   ///< nothing
+  linear,  ///< nothing
   tanh,
   relu,     ///< max(0, x)
   sigmoid,  ///< 1 / (1 + e^-x)

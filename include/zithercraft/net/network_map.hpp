@@ -13,7 +13,8 @@ namespace zithercraft {
 struct NetworkMap {
   enum class Kind : std::uint8_t { input, one, hidden, remembered, output };
   struct Node {
-    std::string name{};  ///< of a column, of a feature of a front, of a control or its option; of a hidden one its number
+    std::string
+        name{};  ///< of a column, of a feature of a front, of a control or its option; of a hidden one its number
     Kind kind = Kind::hidden;
     std::size_t layer = 0;  ///< 0 for inputs; nobody reads what lies behind
     bool used = false;      ///< some link comes from it, or leads to it

@@ -20,7 +20,7 @@ struct RoleMetrics {
   std::int64_t episodes = 0;                ///< that ended, of all seats of that role
   double mean_return = 0.0, success = 0.0;  ///< of those; not stored if there were none
   ImproveReport learner{};
-  GenerationReport evolution{};  ///< of an evolution, in place of `learner`
+  GenerationReport evolution{};                         ///< of an evolution, in place of `learner`
   std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
 };
 
@@ -34,7 +34,7 @@ struct MetricsRow {
   double recent_success = 0.0;                                 ///< over the last episodes of the stage, at most 100
   std::size_t stage = 0;                                       ///< of the curriculum; see Game::stages
   ImproveReport learner{};
-  GenerationReport evolution{};                         ///< of an evolution, in place of `learner`
+  GenerationReport evolution{};                             ///< of an evolution, in place of `learner`
   double generation = 0.0, species = 0.0, led_since = 0.0;  ///< of an evolution: see GenerationReport
   PhaseTimes times{};                                   ///< of rollout and update together
   double busy_share = 0.0;                              ///< of the threads' time that they worked in, 0 to 1

@@ -6,8 +6,8 @@
 #include <string>
 #include <vector>
 
-#include "zithercraft/game/game.hpp"
 #include "zithercraft/evolve/evolution.hpp"
+#include "zithercraft/game/game.hpp"
 #include "zithercraft/game/overrides.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/policy.hpp"
@@ -33,7 +33,7 @@ struct RunSettings {
   std::int64_t decisions = 10'000'000;  ///< to train for, over all seats, at least 1
   std::uint64_t seed = 1;
   std::int64_t checkpoint_every = 250'000;  ///< decisions between checkpoints, at least 1
-  PpoSettings learner{};  ///< unless it evolves
+  PpoSettings learner{};                    ///< unless it evolves
   std::optional<EvolutionSettings> evolution{};  ///< in place of gradients
   std::int64_t generations = 0;  ///< of an evolution, to train for in place of `decisions`; 0: these count
   std::string from{};  ///< checkpoint or run that was continued from, empty for a fresh start

@@ -51,8 +51,8 @@ struct TrainOptions {
   PpoSettings learner{};
   /// To evolve instead. The threads share the individuals; `ranks` must be null.
   std::optional<EvolutionSettings> evolution{};
-  std::int64_t generations = 0;                           ///< see RunSettings
-  std::function<double(const SeatView&)> own_fitness{};   ///< see Evolution::set_fitness; not kept in the folder
+  std::int64_t generations = 0;                          ///< see RunSettings
+  std::function<double(const SeatView&)> own_fitness{};  ///< see Evolution::set_fitness; not kept in the folder
   /// A checkpoint, or a run whose last one is meant, of a policy to continue from; see Ppo::continue_from.
   std::filesystem::path from{};
   std::vector<RoleTraining> roles{};  ///< of roles that are not played as usual; see RunSettings::roles
@@ -78,8 +78,9 @@ EvolutionSettings with_setting(const EvolutionSettings& settings, const std::str
 EvolutionSettings with_setting(const EvolutionSettings& settings, const std::string& key, const Value& value,
                                const std::string& where);
 
-/// Trains the roles that learn, by proximal policy optimisation or evolution, and returns the run. A resumed run gives the same bits as one
-/// that was never interrupted. Throws Error: spec, file, refused or numbers; the last checkpoint stays good.
+/// Trains the roles that learn, by proximal policy optimisation or evolution, and returns the run. A resumed run gives
+/// the same bits as one that was never interrupted. Throws Error: spec, file, refused or numbers; the last checkpoint
+/// stays good.
 Run train(const GameSpec& game, const TrainOptions& options);
 
 /// Trains one run under each seed, in `options.folder`/seed-N, sharing the threads: as many at once as there are

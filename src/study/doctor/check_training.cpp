@@ -101,9 +101,10 @@ class TrainingChecks {
     if (collapsed_)
       add(Gravity::grave, "collapse", "training", "what had been learned was lost again",
           fmt::format("the return rose to {:.3g} and ended at {:.3g}", best->episode_return, last),
-          evolves() ? "go back to a kept checkpoint from before; give each individual more `episodes`, or the leader more "
-                      "`final_episodes`"
-                    : "go back to a kept checkpoint from before, with a lower learning rate or more entropy weight",
+          evolves()
+              ? "go back to a kept checkpoint from before; give each individual more `episodes`, or the leader more "
+                "`final_episodes`"
+              : "go back to a kept checkpoint from before, with a lower learning rate or more entropy weight",
           best->decisions);
   }
 
@@ -124,7 +125,8 @@ class TrainingChecks {
     add(Gravity::warning, "plateau", "training", "it has stopped to learn before it succeeded",
         fmt::format("the return stayed between {:.3g} and {:.3g}, with success in {} of episodes", bottom, top,
                     percent(success)),
-        evolves() ? "see the other findings for what it cannot see or reach; then try stages, a larger `population`, stronger "
+        evolves() ? "see the other findings for what it cannot see or reach; then try stages, a larger `population`, "
+                    "stronger "
                     "mutations or some `novelty`"
                   : "see the other findings for what it cannot see or reach; then try stages, or more entropy weight",
         stage_[began].decisions);
@@ -170,7 +172,8 @@ class TrainingChecks {
     const auto alone = std::count_if(rows_.begin() + static_cast<std::ptrdiff_t>(first), rows_.end(),
                                      [](const MetricsRow& row) { return row.species == 1.0; });
     if (2 * static_cast<std::size_t>(alone) > rows_.size() - first)
-      add(Gravity::warning, "one species", "training", "one species is left, so that nothing new is spared until it is good",
+      add(Gravity::warning, "one species", "training",
+          "one species is left, so that nothing new is spared until it is good",
           fmt::format("in {} of the last {} generations", alone, rows_.size() - first),
           "lower `species_distance`, or raise `species_wanted` and `young`", rows_[first].decisions);
     if (last.evolution.diversity < 0.02 * begin.evolution.diversity && stage_.back().success <= 0.9)
