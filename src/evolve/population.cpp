@@ -319,9 +319,9 @@ void Population::choose_leader(std::span<const double> fitness, std::span<const 
     const bool better = worths[k] > worths[best] && (!led_ || best > 0 || opposed_evolve || worths[k] > leader_worth_);
     if (better || (has_middle && k + 1 == candidates.size())) best = k;
   }
-  const std::size_t shown = 0, terms = play_->terms();  // the leader so far, or the first finalist
+  const std::size_t shown = led_ ? 0 : best, terms = play_->terms();  // the leader so far, or the first one of all
   for (std::size_t t = 0; t < finals.size(); ++t) {
-    const std::size_t at = (led_ ? shown : best) * finals.size() + t;
+    const std::size_t at = shown * finals.size() + t;
     EpisodeResult& e = report.leader.emplace_back();
     e.episode_return = results_[at].episode_return;
     e.length = static_cast<std::uint32_t>(results_[at].length);
