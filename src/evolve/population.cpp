@@ -192,6 +192,8 @@ void Population::start_from(const Policy& policy, const TensorFile& checkpoint) 
   if (found.grown != signature_.grown)
     refuse(found.grown ? "it has grown" : "its network is fixed",
            found.grown ? "evolve it by topology" : "evolve it by genetic, cma or es");
+  if (found.grown && policy.graph()->hidden_squash != first_graph().hidden_squash)
+    refuse("its hidden nodes have another activation", "set `activation` to that of its run");
   normaliser_ = fetch_normaliser(checkpoint, found.policy);
   if (found.grown) return make_topology(*policy.graph(), true);
   // A value that the network tells too is left out.

@@ -45,6 +45,7 @@ Policy Population::policy_of(const Champion& champion) const {
 }
 
 void Population::store(TensorFile& file) const {
+  file.metadata["plan"] = signature_.policy.to_json();
   if (topology_) {
     topology_->store(file);
   } else {
@@ -74,6 +75,11 @@ void Population::store(TensorFile& file) const {
 }
 
 void Population::restore(const TensorFile& file) {
+  // A population that began with an old policy has that one's plan, not the settings'.
+  if (NetworkPlan plan = NetworkPlan::from_json(file.text("plan")); !topology_ && plan != signature_.policy) {
+    signature_.policy = std::move(plan);
+    make_search({});
+  }
   if (topology_) {
     topology_->restore(file);
   } else {

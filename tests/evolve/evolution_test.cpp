@@ -196,6 +196,15 @@ TEST(Evolution, LearningGoesOnFromATrainedPolicy) {
   EXPECT_GT(before, 0.4);
   EXPECT_GT(success_of(game, evolution.policy(), pool), before - 0.15);
 
+  // After a pause too it has the old policy's plan.
+  TensorFile paused;
+  evolution.store(paused);
+  Evolution after(game, settings, 2, pool);
+  after.restore(paused);
+  evolution.improve(0.5);
+  after.improve(0.5);
+  EXPECT_EQ(bytes_of(evolution), bytes_of(after));
+
   Evolution grown(game, small(EvolutionMethod::topology), 2, pool);
   EXPECT_EQ(test::error_of([&] { grown.start_from(Policy::from(checkpoint), checkpoint); }).fault(), Fault::refused);
   evolve(grown, 0, 2, 20);
