@@ -50,12 +50,9 @@ void print_links(const NetworkMap& map, std::size_t node) {
 }  // namespace
 
 std::filesystem::path checkpoint_named(const std::string& name) {
-  const std::size_t colon = name.rfind(':');
-  if (holds_run(name)) return Run::open(name).checkpoint_file("last");
-  if (colon != std::string::npos && holds_run(name.substr(0, colon)))
-    return Run::open(name.substr(0, colon)).checkpoint_file(name.substr(colon + 1));
-  if (std::filesystem::is_regular_file(name)) return name;
-  throw Error(Fault::usage, "there is no policy '" + name + "'", "network",
+  const auto file = Player::find(name).checkpoint();
+  if (file) return *file;
+  throw Error(Fault::usage, "'" + name + "' has no network", "network",
               "name a run's folder, FOLDER:CHECKPOINT or a checkpoint's file");
 }
 

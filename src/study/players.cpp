@@ -138,6 +138,10 @@ std::unique_ptr<Pilot> Player::pilot(const Game& game, std::size_t role, Decisio
   }
 }
 
+std::optional<std::filesystem::path> Player::checkpoint() const {
+  return kind_ == Kind::checkpoint ? std::optional(file_) : std::nullopt;
+}
+
 std::optional<std::filesystem::path> Player::recording() const {
   return kind_ == Kind::recording ? std::optional(file_) : std::nullopt;
 }

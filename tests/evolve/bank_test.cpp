@@ -79,21 +79,33 @@ TEST(Bank, AnswersAsTheNetworksOfAPolicyDo) {
   }
 }
 
+// A row for each network.
+struct Everybody {
+  Everybody(const NetworkPlan& plan, WorkerPool& pool)
+      : bank(loaded(plan, networks, pool)),
+        places(networks),
+        inputs(random_rows(networks, plan.columns, bank->input_stride())),
+        kept(networks * bank->memory()) {
+    std::iota(places.begin(), places.end(), 0u);
+  }
+  std::span<float> decide() { return bank->decide(places, inputs.span(), kept.span(), 0); }
+
+  std::unique_ptr<VectorBank> bank;
+  std::vector<std::uint32_t> places;
+  AlignedBuffer<float> inputs, kept;
+};
+
 TEST(Bank, ARowsAnswerDoesNotDependOnTheOthers) {
   WorkerPool pool(1);
   for (const NetworkPlan& plan : plans) {
-    std::vector<std::uint32_t> all(networks);
-    std::iota(all.begin(), all.end(), 0u);
-    const auto bank = loaded(plan, networks, pool);
-    const auto inputs = random_rows(networks, plan.columns, bank->input_stride());
-    AlignedBuffer<float> kept(networks * bank->memory());
-    const auto together = bank->decide(all, inputs.span(), kept.span(), 0);
+    Everybody all(plan, pool);
+    const auto together = all.decide();
     const std::vector<float> copy(together.begin(), together.end());
     for (const std::uint32_t i : {0u, 1u, 20u, 36u}) {
-      AlignedBuffer<float> own(bank->memory());
-      const auto alone =
-          bank->decide({&i, 1}, inputs.span().subspan(i * bank->input_stride(), bank->input_stride()), own.span(), 0);
-      for (std::size_t o = 0; o < plan.outputs; ++o) EXPECT_EQ(alone[o], copy[i * bank->output_stride() + o]);
+      AlignedBuffer<float> own(all.bank->memory());
+      const std::size_t stride = all.bank->input_stride();
+      const auto alone = all.bank->decide({&i, 1}, all.inputs.span().subspan(i * stride, stride), own.span(), 0);
+      for (std::size_t o = 0; o < plan.outputs; ++o) EXPECT_EQ(alone[o], copy[i * all.bank->output_stride() + o]);
     }
   }
 }
@@ -101,14 +113,10 @@ TEST(Bank, ARowsAnswerDoesNotDependOnTheOthers) {
 TEST(Bank, DecidingAllocatesNothing) {
   WorkerPool pool(1);
   for (const NetworkPlan& plan : plans) {
-    std::vector<std::uint32_t> all(networks);
-    std::iota(all.begin(), all.end(), 0u);
-    const auto bank = loaded(plan, networks, pool);
-    const auto inputs = random_rows(networks, plan.columns, bank->input_stride());
-    AlignedBuffer<float> kept(networks * bank->memory());
-    bank->decide(all, inputs.span(), kept.span(), 0);
+    Everybody all(plan, pool);
+    all.decide();
     const std::size_t before = test::allocations();
-    bank->decide(all, inputs.span(), kept.span(), 0);
+    all.decide();
     EXPECT_EQ(test::allocations(), before) << plan.columns;
   }
 }

@@ -27,6 +27,8 @@ class Player {
   std::string objection(const Game& game, std::size_t role) const;
   /// Throws Error (refused) with the objection.
   std::unique_ptr<Pilot> pilot(const Game& game, std::size_t role, Decisions decisions, std::uint64_t seed) const;
+  /// The checkpoint's file, of a trained one.
+  std::optional<std::filesystem::path> checkpoint() const;
   /// The replay, of a recording.
   std::optional<std::filesystem::path> recording() const;
   /// The game it was trained or recorded in, if it was.
