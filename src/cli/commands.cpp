@@ -82,19 +82,20 @@ void add_role(std::vector<RoleTraining>& roles, const std::string& text) {
 // "KEY=VALUE" or "ROLE:KEY=VALUE"
 void add_setting(TrainOptions& options, const std::string& text) {
   const std::size_t colon = text.substr(0, text.find('=')).find(':');
-  if (colon == std::string::npos) {
-    if (options.evolution) {
-      options.evolution = with_setting(*options.evolution, text);
-    } else {
-      options.learner = with_setting(options.learner, text);
-    }
-    return;
-  }
+  if (colon == std::string::npos) return set_learner(options.learner, options.evolution, text);
   const auto [key, value] = parse_assignment(text.substr(colon + 1), "--learner");
   role_training(options.roles, text.substr(0, colon)).learner[key] = value;
 }
 
 }  // namespace
+
+void set_learner(PpoSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& assignment) {
+  if (evolution) {
+    evolution = with_setting(*evolution, assignment);
+  } else {
+    ppo = with_setting(ppo, assignment);
+  }
+}
 
 int GamesCommand::run() const {
   ordered_json list = ordered_json::array();

@@ -112,7 +112,7 @@ struct StudyFlags {
 
 /// What those that begin with a game are told too. What is not given comes from the study when resuming.
 struct TrialFlags {
-  std::string game;
+  std::string game, method;
   std::vector<std::string> set, learner, measures;
   std::string seeds;
   std::optional<std::int64_t> decisions, episodes;
@@ -199,6 +199,9 @@ struct ReportCommand {
 std::filesystem::path checkpoint_named(const std::string& name);
 /// "1,2,3" as numbers. Throws Error (usage).
 std::vector<std::uint64_t> parse_seeds(const std::string& text);
+
+/// Changes a setting, "KEY=VALUE", of what learns: the evolution if there is one.
+void set_learner(PpoSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& assignment);
 
 /// Exit statuses beyond those of Fault.
 constexpr int done = 0, stopped_by_signal = 7, doctor_warns = 8, doctor_finds_grave = 9, unexpected = 70;

@@ -96,6 +96,11 @@ void add_episodes(CLI::App& sub, std::int64_t& episodes, std::uint64_t& seed, co
   sub.add_option("--seed", seed, "Seed of the episodes")->check(CLI::NonNegativeNumber)->capture_default_str();
 }
 
+void add_method(CLI::App& sub, std::string& method) {
+  sub.add_option("--method", method,
+                 "ppo (default), or an evolution: genetic, topology (networks that grow), cma, es");
+}
+
 void add_existing(CLI::App& sub, bool& resume, bool& fresh, const std::string& resume_about, const std::string& what) {
   auto* going_on = sub.add_flag("--resume", resume, resume_about);
   sub.add_flag("--fresh", fresh, "Delete the " + what + " in the folder and start again")->excludes(going_on);
@@ -110,6 +115,7 @@ void add_study(CLI::App& sub, StudyFlags& flags) {
 
 void add_trials(CLI::App& sub, TrialFlags& flags) {
   add_game(sub, flags.game, flags.set);
+  add_method(sub, flags.method);
   sub.add_option("--learner", flags.learner, "KEY=VALUE: one of the learner's settings, as run.toml names them")
       ->allow_extra_args(false);
   sub.add_option("--measure", flags.measures,
@@ -237,8 +243,7 @@ void add_commands(CLI::App& app, int& status) {
     add_game(sub, c.game, c.set);
     sub.add_option("--run", c.folder, "The run's folder; made if missing")->required();
     sub.add_option("--decisions", c.decisions, "Decisions to train for (default 10000000)")->check(CLI::PositiveNumber);
-    sub.add_option("--method", c.method,
-                   "ppo (default), or an evolution: genetic, topology (networks that grow), cma, es");
+    add_method(sub, c.method);
     sub.add_option("--generations", c.generations, "Of an evolution: train for so many, whatever the decisions")
         ->check(CLI::PositiveNumber)
         ->excludes("--decisions");

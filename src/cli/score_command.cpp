@@ -46,7 +46,7 @@ std::vector<Variant> variants_of(const ScoreCommand& c, const Run& run) {
       throw Error(Fault::usage, "--vary and --variants cannot be given both", "score", "give one of them");
     const StudyPlan plan = load_plan(c.variants, [&](const std::string&) { return run.game_spec(); });
     for (const Variant& variant : plan.variants)
-      if (!variant.learner.empty() || !variant.without.empty())
+      if (!variant.method.empty() || !variant.learner.empty() || !variant.without.empty())
         throw Error(Fault::usage, "the variant '" + variant.name + "' changes more than keys of the game", c.variants,
                     "give variants with `set` alone");
     return plan.variants;

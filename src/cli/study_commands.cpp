@@ -47,7 +47,13 @@ StudyPlan plan_of(const TrialFlags& flags, const StudyFlags& study, const std::s
     for (const std::uint64_t seed : parse_seeds(flags.seeds)) plan.seeds.push_back(static_cast<std::int64_t>(seed));
   }
   if (!flags.measures.empty()) plan.measures = flags.measures;
-  for (const std::string& setting : flags.learner) plan.learner = with_setting(plan.learner, setting);
+  if (!flags.method.empty() && flags.method != method_of(plan)) {
+    if (study.resume)
+      throw Error(Fault::refused, "the study trains by " + method_of(plan), "--method",
+                  "leave it out, or start a new study");
+    plan.evolution = evolution_by(flags.method);
+  }
+  for (const std::string& setting : flags.learner) set_learner(plan.learner, plan.evolution, setting);
   return plan;
 }
 

@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <array>
 #include <utility>
 
@@ -70,11 +71,12 @@ void apply(const Place& place, const float* weights, const float* in, float* out
 #endif
 }
 
-// Rows become columns: the lane `i` of row `k` changes places with lane `k` of row `i`, for ever larger squares.
+// Rows become columns: the lane `i` of row `k` changes places with lane `k` of row `i`, for ever smaller squares. Of the
+// first so many rows; of the columns that become rows, those of the higher half are made if they are wanted.
 struct Block {
   V row[wide];
 };
-template <std::size_t square>
+template <std::size_t square, std::size_t rows, bool both>
 [[gnu::always_inline]] inline void turn_squares(Block& block) {
   Lanes low{}, high{};
   for (std::uint32_t lane = 0; lane < wide; ++lane) {
@@ -82,20 +84,22 @@ template <std::size_t square>
     low[lane] = odd ? lane - static_cast<std::uint32_t>(square) + static_cast<std::uint32_t>(wide) : lane;
     high[lane] = odd ? lane + static_cast<std::uint32_t>(wide) : lane + static_cast<std::uint32_t>(square);
   }
-  for (std::size_t k = 0; k < wide; ++k) {
+  for (std::size_t k = 0; k < rows; ++k) {
     if ((k & square) != 0) continue;
     const V a = block.row[k], b = block.row[k + square];
     block.row[k] = chosen(a, b, low);
-    block.row[k + square] = chosen(a, b, high);
+    if constexpr (both) block.row[k + square] = chosen(a, b, high);
   }
 }
-// Inlined, so that a block stays in registers.
+// Inlined, so that a block stays in registers. The first `wanted` columns become the first rows.
+template <std::size_t wanted, std::size_t square = wide / 2, std::size_t rows = wide>
 [[gnu::always_inline]] inline void turn(Block& block) {
-  turn_squares<1>(block);
-  turn_squares<2>(block);
-  if constexpr (wide > 4) turn_squares<4>(block);
-  if constexpr (wide > 8) turn_squares<8>(block);
+  constexpr bool both = wanted > square;
+  turn_squares<square, rows, both>(block);
+  if constexpr (square > 1) turn<wanted, square / 2, both ? rows : square>(block);
 }
+constexpr std::size_t few_outputs = 4;  // answers for which a quarter of the work is enough
+static_assert(wide >= few_outputs);
 
 class SmallBank final : public VectorBank {
  public:
@@ -190,22 +194,43 @@ class SmallBank final : public VectorBank {
   void ask(const float* weights, const std::array<const float*, wide>& from, const std::array<float*, wide>& to,
            Hand& hand) const {
     float *in = hand.in.data(), *out = hand.out.data();
-    Block block;
-    for (std::size_t i = 0; i < inputs(); i += wide) {
-      for (std::size_t r = 0; r < wide; ++r) block.row[r] = vec_at(from[r] + i);
-      turn(block);
-      for (std::size_t r = 0; r < wide; ++r) vec_at(in + (i + r) * wide) = block.row[r];
-    }
+    std::size_t i = 0;
+    for (; i + wide / 2 < inputs(); i += wide) turn_inputs<wide>(from, i, in);
+    if (i < inputs()) turn_inputs<wide / 2>(from, i, in);
     for (const Place& place : places_) {
       apply(place, weights + place.offset, in, out);
       if (&place != &places_.back()) activate(activation_, out, place.outputs);
       std::swap(in, out);
     }
+    if (outputs() <= few_outputs) return turn_few_outputs(in, to);
+    Block block;
     for (std::size_t o = 0; o < outputs(); o += wide) {
       for (std::size_t r = 0; r < wide; ++r) block.row[r] = vec_at(in + (o + r) * wide);
-      turn(block);
+      turn<wide>(block);
       for (std::size_t r = 0; r < wide; ++r)
         if (to[r] != nullptr) vec_at(to[r] + o) = block.row[r];
+    }
+  }
+
+  template <std::size_t count>
+  static void turn_inputs(const std::array<const float*, wide>& from, std::size_t first, float* in) {
+    Block block;
+    for (std::size_t r = 0; r < wide; ++r) block.row[r] = vec_at(from[r] + first);
+    turn<count>(block);
+    for (std::size_t r = 0; r < count; ++r) vec_at(in + (first + r) * wide) = block.row[r];
+  }
+
+  // Squares of four by four lanes turned within their rows: then those of row `r` hold the answers of the networks
+  // `r`, `r + 4`, and so on.
+  static void turn_few_outputs(const float* out, const std::array<float*, wide>& to) {
+    Block block;
+    for (std::size_t r = 0; r < few_outputs; ++r) block.row[r] = vec_at(out + r * wide);
+    turn_squares<2, few_outputs, true>(block);
+    turn_squares<1, few_outputs, true>(block);
+    for (std::size_t r = 0; r < few_outputs; ++r) {
+      const auto* answers = reinterpret_cast<const float*>(&block.row[r]);
+      for (std::size_t n = 0; n < wide; n += few_outputs)
+        if (to[n + r] != nullptr) std::copy_n(answers + n, few_outputs, to[n + r]);
     }
   }
 

@@ -9,6 +9,11 @@
 
 namespace zithercraft {
 
+void check_cells(const GamePlan& game, const std::string& where) {
+  if (game.arena.cell_size() <= 0.0f)
+    wrong_spec("the arena has no cells to find a way over", where + ".around", "leave it out, or give [arena.cells]");
+}
+
 void wrong_spec(std::string problem, std::string where, std::string mend) {
   throw Error(Fault::spec, std::move(problem), std::move(where), std::move(mend));
 }

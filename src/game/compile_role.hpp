@@ -11,6 +11,8 @@
 namespace zithercraft {
 
 [[noreturn]] void wrong_spec(std::string problem, std::string where, std::string mend);
+/// Ways lead over cells: without them there are none.
+void check_cells(const GamePlan& game, const std::string& where);
 
 template <class List>
 std::vector<std::string> names_of(const List& list) {

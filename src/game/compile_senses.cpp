@@ -172,11 +172,13 @@ class SenseCompiler : public RoleCompiler {
   CompassPlan plan_for(const Compass& sense, const std::string& where) {
     CompassPlan plan{target(sense.to, sense.paired, where + ".to"),
                      sense.paired,
+                     sense.around,
                      game_.arena.high(),
                      sense.bearings,
                      static_cast<float>(sense.reach),
                      static_cast<float>(1.0 / sense.reach),
                      {}};
+    if (sense.around) check_cells(game_, where);
     if (sense.whose != Whose::anyone) {
       check_sides(sense.whose, where + ".whose");
       if (sense.paired) wrong_spec("a paired thing has no `whose`", where + ".whose", "leave one of both out");

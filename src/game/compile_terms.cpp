@@ -46,7 +46,8 @@ class TermCompiler : public RoleCompiler {
     if (term.progress) {
       plan.trigger = ProgressPlan{bodies(term.progress->of, where + ".progress.of"),
                                   target(term.progress->to, term.progress->paired, where + ".progress.to"),
-                                  term.progress->paired, plan.weight};
+                                  term.progress->paired, term.progress->around, plan.weight};
+      if (term.progress->around) check_cells(game_, where + ".progress");
       plan.weight = 1.0f;
       words = sizeof(Distance) / sizeof(std::uint64_t);
     } else if (term.on) {

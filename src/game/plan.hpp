@@ -34,7 +34,7 @@ struct FanPlan {
 
 struct CompassPlan {
   std::size_t tag = 0;
-  bool paired = false, high = false;
+  bool paired = false, around = false, high = false;
   Bearings bearings = Bearings::angle;
   float reach = 1.0f, inverse_reach = 1.0f;
   std::vector<std::vector<std::size_t>> things{};  // per seat: whom to look for; empty if anyone's
@@ -138,7 +138,7 @@ struct CompassMoves {
 struct ProgressPlan {
   std::vector<std::size_t> of;  // bodies; empty for the seat's own
   std::size_t tag = 0;
-  bool paired = false;
+  bool paired = false, around = false;
   float weight = 1.0f;  // the term's; that of its TermPlan is then 1
 };
 

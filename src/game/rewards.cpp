@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "cell_ways.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {
@@ -40,12 +41,22 @@ Bearing way_from(const SeatView& seat, std::size_t body, std::size_t tag, bool p
   return to;
 }
 
-// Where a progress term's subject is from its aim: the seat's own body, or the first of the named ones that is there.
+// Where a progress term's subject is from its aim.
+Bearing aim(const ProgressPlan& progress, const SeatView& seat, std::size_t body) {
+  Bearing to = way_from(seat, body, progress.tag, progress.paired);
+  if (!progress.around || to.entity < 0) return to;
+  const Pose from = seat.game().arena().pose(seat.arena_state(), body);
+  const auto way = way_over_cells(seat.game().arena(), seat.arena_state(), from.x, from.y,
+                                  static_cast<std::size_t>(to.entity));
+  if (way) to.distance = way->distance;
+  return to;
+}
+
+// The subject is the seat's own body, or the first of the named ones that is there.
 Bearing aim(const ProgressPlan& progress, const SeatView& seat) {
-  if (progress.of.empty()) return way_from(seat, seat.body(), progress.tag, progress.paired);
+  if (progress.of.empty()) return aim(progress, seat, seat.body());
   for (const std::size_t body : progress.of)
-    if (seat.game().arena().present(seat.arena_state(), body))
-      return way_from(seat, body, progress.tag, progress.paired);
+    if (seat.game().arena().present(seat.arena_state(), body)) return aim(progress, seat, body);
   return {};
 }
 

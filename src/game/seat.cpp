@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "cell_ways.hpp"
 #include "plan.hpp"
 #include "sense.hpp"
 #include "zithercraft/base/error.hpp"
@@ -58,6 +59,19 @@ Bearing SeatView::bearing_to(std::size_t thing) const {
   if (level < 1e-6f) return {distance, 1.0f, 0.0f, distance > 1e-6f ? dz / distance : 0.0f, entity};
   return {distance, (own.cos * dx + own.sin * dy) / level, (own.cos * dy - own.sin * dx) / level, dz / distance,
           entity};
+}
+
+Bearing SeatView::way_to(std::size_t thing) const {
+  Bearing to = bearing_to(thing);
+  const Pose own = pose();
+  const auto way = way_over_cells(game().arena(), arena_state(), own.x, own.y, thing);
+  if (!way) return to;
+  to.distance = way->distance;
+  const float dx = way->x - own.x, dy = way->y - own.y, straight = std::sqrt(dx * dx + dy * dy);
+  if (straight < 1e-6f) return to;
+  to.ahead = (own.cos * dx + own.sin * dy) / straight;
+  to.left = (own.cos * dy - own.sin * dx) / straight;
+  return to;
 }
 
 std::vector<SeenRay> SeatView::rays() const {

@@ -114,6 +114,7 @@ void describe(V& v, Compass& s) {
   v("paired", s.paired);
   v("whose", s.whose);
   v("bearings", s.bearings);
+  v("around", s.around);
   v("reach", s.reach, positive());
   v("signal", s.signal);
 }
@@ -255,6 +256,7 @@ void describe(V& v, Progress& s) {
   v("of", s.of);
   v("to", s.to, needed());
   v("paired", s.paired);
+  v("around", s.around);
 }
 
 template <class V>

@@ -17,6 +17,7 @@ template <class V>
 void describe(V& v, Variant& s) {
   v("name", s.name, needed());
   v("set", s.set);
+  v("method", s.method);
   v("learner", s.learner);
   v("without", s.without);
 }
@@ -38,13 +39,14 @@ void describe_plan(V& v, StudyPlan& s) {
 
 // A way of training that every variant is to be tried with.
 struct Method {
-  std::string name{};
+  std::string name{}, method{};
   KeyValues learner{};
 };
 
 template <class V>
 void describe(V& v, Method& s) {
   v("name", s.name, needed());
+  v("method", s.method);
   v("learner", s.learner);
 }
 
@@ -52,6 +54,7 @@ void describe(V& v, Method& s) {
 struct PlanFile {
   StudyPlan plan{};
   std::vector<std::string> games{};
+  std::string method = "ppo";
   KeyValues learner{};
   std::vector<Method> methods{};
 };
@@ -60,6 +63,7 @@ template <class V>
 void describe(V& v, PlanFile& s) {
   describe_plan(v, s.plan);
   v("games", s.games, needed());
+  v("method", s.method);
   v("learner", s.learner);
   v("methods", s.methods);
 }
@@ -71,24 +75,32 @@ std::vector<Variant> by_methods(const std::vector<Variant>& variants, const std:
     for (const Method& method : methods) {
       Variant& v = all.emplace_back(variant);
       v.name = variants == StudyPlan{}.variants ? method.name : variant.name + ", " + method.name;
+      if (v.method.empty()) v.method = method.method;
       v.learner.insert(method.learner.begin(), method.learner.end());
     }
   return all;
 }
 
 // A plan as it stands in a study's folder, but for its games.
+template <class Learner>
 struct ResolvedPlan {
   StudyPlan plan{};
+  std::string method = "ppo";
+  Learner learner{};
 };
 
-template <class V>
-void describe(V& v, ResolvedPlan& s) {
+template <class V, class Learner>
+void describe(V& v, ResolvedPlan<Learner>& s) {
   describe_plan(v, s.plan);
-  v("learner", s.plan.learner);
+  v("method", s.method);
+  v("learner", s.learner);
 }
 
 toml::table plan_table(const StudyPlan& plan) {
-  toml::table table = TomlWriter::to_table(ResolvedPlan{plan});
+  toml::table table =
+      plan.evolution
+          ? TomlWriter::to_table(ResolvedPlan<EvolutionSettings>{plan, method_of(plan), *plan.evolution})
+          : TomlWriter::to_table(ResolvedPlan<PpoSettings>{plan, method_of(plan), plan.learner});
   toml::array games;
   for (const GameSpec& game : plan.games) games.push_back(table_of(game));
   table.insert("games", std::move(games));
@@ -123,6 +135,16 @@ auto find_named(List& list, const std::string& what, const std::string& name, co
   std::vector<std::string> names;
   for (const auto& item : list) names.push_back(name_of(item));
   wrong("there is no " + what + " '" + name + "'", where, advice(name, names));
+}
+
+// A setting of what learns: the evolution if there is one.
+void set_key(PpoSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& key, const Value& value,
+             const std::string& where) {
+  if (evolution) {
+    evolution = with_setting(*evolution, key, value, where);
+  } else {
+    ppo = with_setting(ppo, key, value, where);
+  }
 }
 
 std::string place(const Variant& variant) { return "variant '" + variant.name + "'"; }
@@ -172,9 +194,12 @@ GameSpec measured_game(const GameSpec& game, const Variant& variant) {
   return measured;
 }
 
-PpoSettings learner_of(const StudyPlan& plan, const Variant& variant) {
-  PpoSettings learner = plan.learner;
-  for (const auto& [key, value] : variant.learner) learner = with_setting(learner, key, value, place(variant));
+std::string method_of(const StudyPlan& plan) { return method_of(RunSettings{.evolution = plan.evolution}); }
+
+VariantLearner learner_of(const StudyPlan& plan, const Variant& variant) {
+  VariantLearner learner{plan.learner, plan.evolution};
+  if (!variant.method.empty() && variant.method != method_of(plan)) learner = {{}, evolution_by(variant.method)};
+  for (const auto& [key, value] : variant.learner) set_key(learner.ppo, learner.evolution, key, value, place(variant));
   return learner;
 }
 
@@ -198,15 +223,23 @@ StudyPlan parse_resolved_plan(const std::string& text, const std::string& source
   toml::table table = parse_toml(text, source);
   const auto* games = table["games"].as_array();
   if (games == nullptr) wrong("the list 'games' is missing", source, "restore the file");
-  ResolvedPlan resolved;
+  std::vector<GameSpec> specs;
   for (const toml::node& node : *games) {
     const auto* game = node.as_table();
     if (game == nullptr) wrong("a game is no table", source, "restore the file");
-    resolved.plan.games.push_back(parse_game(toml_text(*game), source, CodedParts::optional));
+    specs.push_back(parse_game(toml_text(*game), source, CodedParts::optional));
   }
   table.erase("games");
-  read_struct(table, resolved, source);
-  return resolved.plan;
+  const auto read = [&](auto resolved, auto&& learner) {
+    read_struct(table, resolved, source);
+    learner(resolved.plan) = resolved.learner;
+    resolved.plan.games = std::move(specs);
+    return resolved.plan;
+  };
+  if (const auto evolution = evolution_by(table["method"].value_or(std::string("ppo"))))
+    return read(ResolvedPlan<EvolutionSettings>{.learner = *evolution},
+                [](StudyPlan& plan) -> auto& { return plan.evolution; });
+  return read(ResolvedPlan<PpoSettings>{}, [](StudyPlan& plan) -> auto& { return plan.learner; });
 }
 
 StudyPlan load_plan(const std::filesystem::path& file, const std::function<GameSpec(const std::string&)>& find_game) {
@@ -215,8 +248,9 @@ StudyPlan load_plan(const std::filesystem::path& file, const std::function<GameS
   read.plan.name = file.stem().string();
   read_struct(parse_toml(read_text(file), source), read, source);
   for (const std::string& name : read.games) read.plan.games.push_back(self_contained(find_game(name)));
+  read.plan.evolution = evolution_by(read.method);
   for (const auto& [key, value] : read.learner)
-    read.plan.learner = with_setting(read.plan.learner, key, value, source + " (learner)");
+    set_key(read.plan.learner, read.plan.evolution, key, value, source + " (learner)");
   if (!read.methods.empty()) read.plan.variants = by_methods(read.plan.variants, read.methods);
   check_plan(read.plan);
   return read.plan;

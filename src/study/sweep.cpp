@@ -125,7 +125,7 @@ std::vector<GridAxis> axes_of(const StudyPlan& plan) {
   std::vector<GridAxis> axes;
   for (const Variant& variant : plan.variants) {
     const auto keys = keys_of(variant);
-    if (!variant.without.empty() || keys.empty() || keys.size() > 2) no_sweep(plan);
+    if (!variant.without.empty() || !variant.method.empty() || keys.empty() || keys.size() > 2) no_sweep(plan);
     if (axes.empty())
       for (const auto& [key, value] : keys) axes.push_back({key, {}});
     for (GridAxis& axis : axes) {

@@ -46,7 +46,9 @@ bool TrialWork::train_and_measure(Trial& trial, std::size_t threads,
   options.folder = trial_folder_of(options_.folder, trial);
   options.decisions = plan_.decisions;
   options.seed = static_cast<std::uint64_t>(trial.seed);
-  options.learner = learner_of(plan_, variant);
+  const VariantLearner learner = learner_of(plan_, variant);
+  options.learner = learner.ppo;
+  options.evolution = learner.evolution;
   options.threads = threads;
   options.existing = holds_run(options.folder) ? Existing::resume : Existing::fresh;
   options.stop = options_.stop;

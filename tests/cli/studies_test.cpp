@@ -126,6 +126,29 @@ TEST_F(Studies, AblationPlanComparisonAndLadder) {
   EXPECT_TRUE(test::read_file(folder_ / "e.csv").starts_with("pilot,episode,"));
 }
 
+TEST_F(Studies, TrainByEvolutionWhereAsked) {
+  const std::vector<std::string> words{"ablate",      path("pond.toml"),
+                                       "--only",      "senses",
+                                       "--method",    "topology",
+                                       "--learner",   "population=20",
+                                       "--learner",   "episodes=2",
+                                       "--seeds",     "1",
+                                       "--decisions", "3000",
+                                       "--episodes",  "10",
+                                       "--out",       path("grown"),
+                                       "--quiet"};
+  auto more = words;
+  more.emplace_back("--json");
+  EXPECT_FALSE(results(test::run_tool(more))[0].empty());
+  EXPECT_NE(test::read_file(path("grown") + "/study.toml").find("method = 'topology'"), std::string::npos);
+  EXPECT_NE(test::read_file(path("grown") + "/trials/0000/run.toml").find("population = 20"), std::string::npos);
+  // Its method is known when it goes on, and stays.
+  more.emplace_back("--resume");
+  EXPECT_EQ(test::run_tool(more).status, 0);
+  more[5] = "genetic";
+  EXPECT_NE(test::run_tool(more).err.find("the study trains by topology"), std::string::npos);
+}
+
 TEST_F(Studies, MistakesAreNamed) {
   const auto says = [&](const std::vector<std::string>& words, int status, const std::string& text) {
     const auto run = test::run_tool(words);
@@ -138,6 +161,8 @@ TEST_F(Studies, MistakesAreNamed) {
   says(with_game("sweep", {"--grid", "term.hurry", "--out", path("x")}), 2, "is no axis");
   says(with_game("ablate", {"--out", path("x"), "--seeds", "1,b"}), 2, "'b' is no seed");
   says(with_game("ablate", {"--out", path("x"), "--measure", "sucess"}), 3, "did you mean 'success'");
+  says(with_game("ablate", {"--out", path("x"), "--method", "genetic"}), 3, "no setting 'lanes'");
+  says(with_game("ablate", {"--out", path("x"), "--method", "genes"}), 2, "no method is called 'genes'");
   says(with_game("ablate", {"--out", path("x"), "--resume"}), 4, "there is no such study");
   says({"study", path("none.toml"), "--out", path("x")}, 4, "none.toml");
   says({"compare", path("none")}, 4, "there is no such folder");

@@ -91,9 +91,53 @@ TEST(StudyPlan, TrainsEveryVariantByEveryMethod) {
   const StudyPlan both = plan(R"(variants = [{ name = "as it is" }, { name = "far", learner = { discount = 0.99 } }])");
   ASSERT_EQ(both.variants.size(), 4u);
   EXPECT_EQ(both.variants[2].name, "far, hasty");
-  EXPECT_EQ(learner_of(both, both.variants[2]).discount, 0.99);
-  EXPECT_EQ(learner_of(both, both.variants[2]).epochs, 1);
-  EXPECT_EQ(learner_of(both, both.variants[3]).epochs, 8);
+  EXPECT_EQ(learner_of(both, both.variants[2]).ppo.discount, 0.99);
+  EXPECT_EQ(learner_of(both, both.variants[2]).ppo.epochs, 1);
+  EXPECT_EQ(learner_of(both, both.variants[3]).ppo.epochs, 8);
+}
+
+TEST(StudyPlan, ComparesGradientsWithEvolutions) {
+  const test::TemporaryFolder folder;
+  test::write_file(folder / "plan.toml", R"(
+    games = ["pond"]
+    method = "es"
+    learner = { population = 20 }
+    methods = [
+      { name = "by the plan", learner = { episodes = 3 } },
+      { name = "by growth", method = "topology", learner = { new_node = 0.1 } },
+      { name = "by gradients", method = "ppo", learner = { epochs = 2 } },
+    ]
+  )");
+  const auto find = [](const std::string&) { return test::duck_pond(); };
+  const StudyPlan plan = load_plan(folder / "plan.toml", find);
+  const VariantLearner es = learner_of(plan, plan.variants[0]), growth = learner_of(plan, plan.variants[1]);
+  ASSERT_TRUE(es.evolution && growth.evolution);
+  EXPECT_EQ(es.evolution->method, EvolutionMethod::es);
+  EXPECT_EQ(es.evolution->strategy.population, 20);
+  EXPECT_EQ(es.evolution->episodes, 3);
+  EXPECT_EQ(growth.evolution->method, EvolutionMethod::topology);
+  EXPECT_EQ(growth.evolution->topology.new_node, 0.1);
+  EXPECT_EQ(growth.evolution->topology.population, TopologySettings{}.population);  // the plan's is of its own method
+  EXPECT_FALSE(learner_of(plan, plan.variants[2]).evolution);
+  EXPECT_EQ(learner_of(plan, plan.variants[2]).ppo.epochs, 2);
+
+  const StudyPlan back = parse_resolved_plan(to_toml(plan), "text");
+  EXPECT_EQ(to_toml(back), to_toml(plan));
+  EXPECT_EQ(back.variants, plan.variants);
+  StudyPlan other = plan;
+  other.evolution = EvolutionSettings{.method = EvolutionMethod::es};
+  EXPECT_NE(refusal_to_extend(plan, other).find("population"), std::string::npos);
+  other.evolution.reset();
+  EXPECT_NE(refusal_to_extend(plan, other), "");
+
+  const auto problem = [&](const std::string& text) {
+    test::write_file(folder / "wrong.toml", "games = [\"pond\"]\n" + text);
+    return std::string(test::error_of([&] { load_plan(folder / "wrong.toml", find); }).what());
+  };
+  EXPECT_NE(problem("method = 'toplogy'").find("did you mean 'topology'"), std::string::npos);
+  EXPECT_NE(problem("variants = [{ name = 'a', method = 'genetics' }]").find("did you mean 'genetic'"),
+            std::string::npos);
+  EXPECT_NE(problem("method = 'genetic'\nlearner = { epochs = 3 }").find("no setting 'epochs'"), std::string::npos);
 }
 
 TEST(StudyPlan, OfAFileNamesItsGames) {
@@ -112,7 +156,7 @@ TEST(StudyPlan, OfAFileNamesItsGames) {
   const StudyPlan plan = load_plan(folder / "plan.toml", find);
   EXPECT_EQ(plan.name, "plan");
   EXPECT_EQ(plan.learner.lanes, 16);
-  EXPECT_EQ(learner_of(plan, plan.variants[0]).epochs, 1);
+  EXPECT_EQ(learner_of(plan, plan.variants[0]).ppo.epochs, 1);
   EXPECT_EQ(trained_game(plan.games[0], plan.variants[0]).roles[0].rewards[2].weight, -0.5);
   EXPECT_EQ(measured_game(plan.games[0], plan.variants[0]).roles[0].rewards[2].weight, -0.01);
   test::write_file(folder / "wrong.toml", "games = [\"pond\"]\nseed = [1]\n");
@@ -120,6 +164,27 @@ TEST(StudyPlan, OfAFileNamesItsGames) {
 }
 
 // ---- running
+
+TEST(Study, TrainsByEvolutionToo) {
+  const test::TemporaryFolder folder;
+  StudyPlan plan = pond_plan();
+  plan.evolution = evolution_by("genetic");
+  plan.evolution->policy_layers = {8};
+  plan.evolution->genetic.population = 20;
+  plan.evolution->episodes = plan.evolution->finalists = 2;
+  plan.evolution->final_episodes = 2;
+  plan.variants = {{.name = "fixed"},
+                   {.name = "grown", .method = "topology", .learner = {{"population", 20}, {"episodes", 2}}},
+                   {.name = "taught", .method = "ppo", .learner = {{"lanes", 16}, {"horizon", 32}}}};
+  const Study study = run_study(plan, {.folder = folder / "s", .threads = 2});
+  ASSERT_EQ(study.count(TrialState::done), 6u);
+  std::vector<std::string> methods;
+  for (const Trial& trial : study.trials())
+    if (trial.seed == 1) methods.push_back(method_of(Run::open(study.trial_folder(trial)).settings()));
+  EXPECT_EQ(methods, (std::vector<std::string>{"genetic", "topology", "ppo"}));
+  const Study again = run_study(plan, {.folder = folder / "one", .threads = 1});
+  EXPECT_EQ(values_of(again), values_of(study));
+}
 
 TEST(Study, IsTheSameOnAnyNumberOfThreadsAndInterrupted) {
   const test::TemporaryFolder folder;

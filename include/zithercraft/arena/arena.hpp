@@ -85,6 +85,17 @@ struct MapView {
   std::span<const float> background{};  ///< [channels]
 };
 
+/// The shortest way over cells, as whoever goes it sees it.
+struct CellWay {
+  float distance = 0.0f;     ///< metres along it
+  float x = 0.0f, y = 0.0f;  ///< where to head for: just within the next cell, or the thing itself where that is near
+};
+
+/// What looking for ways works with; may be used again and again, by one thread at a time.
+struct WayMemory {
+  std::vector<std::uint32_t> steps{}, queue{};
+};
+
 /// The nearest thing of some tags.
 struct NearestHit {
   std::int32_t entity = -1;  ///< -1 if there is none
@@ -249,6 +260,10 @@ class Arena {
   /// measured in space, from (x, y, z) to middles.
   NearestHit nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude = -1,
                      float z = 0.0f) const;
+  /// The shortest way from a place to a thing over cells that are neither solid nor of a kind that `cells.avoid` names,
+  /// from side to side; the cells of both count as open. Nothing if there is no such way or the arena has no cells. Looks
+  /// at the more cells the longer the way is; nothing is allocated once the memory has grown.
+  std::optional<CellWay> way(const std::byte* state, float x, float y, std::size_t thing, WayMemory& memory) const;
   /// Everything of these tags that a shape at a pose overlaps, each once, in order of number; appended to `found`. In
   /// arenas with height the shape reaches from `at.z` up by `height` (a ball: by its width), and balls count as
   /// upright.

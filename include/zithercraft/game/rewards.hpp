@@ -59,6 +59,7 @@ struct Progress {
   std::string of{};     ///< a tag: what comes closer; empty for the seat's own body
   std::string to{};     ///< a tag
   bool paired = false;  ///< as for a compass
+  bool around = false;  ///< likewise
   bool operator==(const Progress&) const = default;
 };
 

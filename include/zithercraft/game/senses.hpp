@@ -102,6 +102,7 @@ struct Compass {
       false;  ///< not the nearest: the first seat's is the first thing of that tag, the second's the second...
   Whose whose = Whose::anyone;
   Bearings bearings = Bearings::angle;
+  bool around = false;  ///< along the shortest way over cells in place of straight; see `SeatView::way_to`
   double reach = 50.0;  ///< metres, above 0
   Signal signal{};
   bool operator==(const Compass&) const = default;

@@ -4,9 +4,11 @@
 #include <filesystem>
 #include <functional>
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
+#include "zithercraft/evolve/evolution.hpp"
 #include "zithercraft/game/overrides.hpp"
 #include "zithercraft/learn/ppo.hpp"
 
@@ -16,7 +18,8 @@ namespace zithercraft {
 struct Variant {
   std::string name{};
   KeyValues set{};                     ///< keys of the game
-  KeyValues learner{};                 ///< settings of the learner
+  std::string method{};                ///< how it trains, see `method_of`; empty: as the plan says
+  KeyValues learner{};                 ///< settings of the learner, of that method
   std::vector<std::string> without{};  ///< "term.NAME" pays nothing; "sense.NAME" is taken from the first role
   bool operator==(const Variant&) const = default;
 };
@@ -35,7 +38,8 @@ struct StudyPlan {
   std::vector<Variant> variants{{.name = "as it is"}};  ///< at least one, of different names
   std::vector<std::int64_t> seeds{1, 2, 3};             ///< of the trainings, at least one
   std::int64_t decisions = 1'000'000;                   ///< of each training, at least 1
-  PpoSettings learner{};
+  PpoSettings learner{};                         ///< unless it evolves
+  std::optional<EvolutionSettings> evolution{};  ///< in place of gradients
   std::int64_t episodes = 200;  ///< that each trained policy is measured on, at least 1
   std::int64_t episodes_seed = 0;
   double bar = 0.9;  ///< see Measures, 0 to 1
@@ -47,7 +51,17 @@ struct StudyPlan {
 /// The game as a variant trains it, and as its policy is measured. Throws Error (spec) if a variant does not fit.
 GameSpec trained_game(const GameSpec& game, const Variant& variant);
 GameSpec measured_game(const GameSpec& game, const Variant& variant);
-PpoSettings learner_of(const StudyPlan& plan, const Variant& variant);
+
+/// How the plan trains, by name: see `method_of` of a run.
+std::string method_of(const StudyPlan& plan);
+/// What trains a variant: the evolution if there is one.
+struct VariantLearner {
+  PpoSettings ppo{};
+  std::optional<EvolutionSettings> evolution{};
+};
+/// The plan's settings with the variant's own; a variant of another method begins with the usual ones of that. Throws
+/// Error (spec or usage) if there is no such method or setting.
+VariantLearner learner_of(const StudyPlan& plan, const Variant& variant);
 
 /// Checks everything that can be checked before the first training. Throws Error (spec or usage).
 void check_plan(const StudyPlan& plan);

@@ -1,0 +1,99 @@
+#include <array>
+#include <cmath>
+#include <limits>
+
+#include "cast_cells.hpp"
+#include "state.hpp"
+#include "zithercraft/arena/arena.hpp"
+
+// Shortest ways over the cells of an arena: breadth first from where one wants to be.
+
+namespace zithercraft {
+namespace {
+
+constexpr std::uint32_t shut = std::numeric_limits<std::uint32_t>::max(), unseen = shut - 1;
+constexpr std::array<std::int32_t, 4> step_column{1, 0, -1, 0}, step_row{0, 1, 0, -1};
+
+// Where one heads for, in cells from the middle of one's own to that of the next: through the middle of the edge between
+// both, so that corners are not cut, and never so near that the direction becomes uncertain.
+constexpr float beyond_the_edge = 0.75f;
+
+class Search {
+ public:
+  Search(const ArenaPlan& plan, const StateArrays& s, WayMemory& memory) : cells_(plan.cells), memory_(memory) {
+    memory_.steps.assign(cells_.cells(), unseen);
+    for (std::size_t layer = 0; layer < cells_.layers; ++layer)
+      for (std::size_t cell = 0; cell < cells_.cells(); ++cell) {
+        const std::uint8_t kind = s.cells[layer * cells_.cells() + cell];
+        if (cells_.solid[kind] != 0 || cells_.avoided[kind] != 0) memory_.steps[cell] = shut;
+      }
+  }
+
+  // Numbers cells by their steps to `to`, until `from` is reached.
+  bool reach(std::size_t from, std::size_t to) {
+    auto& queue = memory_.queue;
+    queue.clear();
+    queue.push_back(static_cast<std::uint32_t>(to));
+    memory_.steps[from] = unseen;  // whoever stands there has got there
+    memory_.steps[to] = 0;
+    for (std::size_t next = 0; next < queue.size() && memory_.steps[from] == unseen; ++next)
+      for (std::size_t way = 0; way < 4; ++way)
+        if (const auto beside = neighbour(queue[next], way); steps(beside) == unseen) {
+          memory_.steps[beside] = memory_.steps[queue[next]] + 1;
+          queue.push_back(static_cast<std::uint32_t>(beside));
+        }
+    return memory_.steps[from] != unseen;
+  }
+
+  // The cell that follows on a shortest way; itself at its end.
+  std::size_t after(std::size_t cell) const {
+    for (std::size_t way = 0; steps(cell) > 0 && way < 4; ++way)
+      if (const auto next = neighbour(cell, way); steps(next) == steps(cell) - 1) return next;
+    return cell;
+  }
+  Vec middle(std::size_t cell) const {
+    const auto number = static_cast<std::int32_t>(cell);
+    return cells_.origin + cells_.size * Vec{static_cast<float>(number % cells_.columns) + 0.5f,
+                                             static_cast<float>(number / cells_.columns) + 0.5f};
+  }
+
+ private:
+  static constexpr std::size_t outside = std::numeric_limits<std::size_t>::max();
+
+  std::uint32_t steps(std::size_t cell) const { return cell == outside ? shut : memory_.steps[cell]; }
+  std::size_t neighbour(std::size_t cell, std::size_t way) const {
+    const auto number = static_cast<std::int32_t>(cell);
+    const std::int32_t column = number % cells_.columns + step_column[way],
+                       row = number / cells_.columns + step_row[way];
+    const bool inside = column >= 0 && row >= 0 && column < cells_.columns && row < cells_.rows;
+    return inside ? cell_number(cells_, column, row) : outside;
+  }
+
+  const CellPlan& cells_;
+  WayMemory& memory_;
+};
+
+}  // namespace
+
+std::optional<CellWay> Arena::way(const std::byte* state, float x, float y, std::size_t thing,
+                                  WayMemory& memory) const {
+  const ArenaPlan& plan = plan_of(state);
+  if (!plan.has_cells()) return std::nullopt;
+  const StateArrays s = reading_of(plan, state);
+  const CellPlan& cells = plan.cells;
+  const Vec here{x, y}, there{s.x[thing], s.y[thing]};
+  const CellBox own = cells_within(cells, here, here), other = cells_within(cells, there, there);
+  if (own.column1 < own.column0 || own.row1 < own.row0 || other.column1 < other.column0 || other.row1 < other.row0)
+    return std::nullopt;
+  const std::size_t from = cell_number(cells, own.column0, own.row0),
+                    to = cell_number(cells, other.column0, other.row0);
+  Search search(plan, s, memory);
+  if (!search.reach(from, to)) return std::nullopt;
+  const std::size_t next = search.after(from);
+  if (next == to) return CellWay{length(there - here), there.x, there.y};
+  const Vec own_middle = search.middle(from), aim = own_middle + beyond_the_edge * (search.middle(next) - own_middle);
+  const float rest = static_cast<float>(memory.steps[next]) + 1.0f - beyond_the_edge;
+  return CellWay{length(aim - here) + cells.size * rest, aim.x, aim.y};
+}
+
+}  // namespace zithercraft
