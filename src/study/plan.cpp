@@ -197,8 +197,10 @@ GameSpec measured_game(const GameSpec& game, const Variant& variant) {
 std::string method_of(const StudyPlan& plan) { return method_of(RunSettings{.evolution = plan.evolution}); }
 
 VariantLearner learner_of(const StudyPlan& plan, const Variant& variant) {
-  VariantLearner learner{plan.learner, plan.evolution};
-  if (!variant.method.empty() && variant.method != method_of(plan)) learner = {{}, evolution_by(variant.method)};
+  const bool as_planned = variant.method.empty() || variant.method == method_of(plan);
+  VariantLearner learner;
+  if (as_planned) learner.ppo = plan.learner;
+  learner.evolution = as_planned ? plan.evolution : evolution_by(variant.method);
   for (const auto& [key, value] : variant.learner) set_key(learner.ppo, learner.evolution, key, value, place(variant));
   return learner;
 }

@@ -133,7 +133,7 @@ INSTANTIATE_TEST_SUITE_P(
         DemoMistake{"kelpdive", "in = [\"coral\"]", "in = [\"choral\"]",
                     "no kind of block is named 'choral'; did you mean 'coral'?"},
         DemoMistake{"flare", "rise = [-5, 45]", "rise = [-5, 450]", "450 is too large"},
-        DemoMistake{"tidepools", "kind = \"walker\", speed = 1.2", "kind = \"boat\", thrust = 1.2",
+        DemoMistake{"tidepools", "kind = \"walker\", speed = 1.0", "kind = \"boat\", thrust = 1.0",
                     "unknown key 'agility'"},
         DemoMistake{"tidepools", "script = \"walk_home\"\n\nsenses", "body = \"crab\"\n\nsenses",
                     "'crab' wanders by itself; take its wanderer out, or steer another body"},

@@ -88,16 +88,20 @@ TEST_F(Yard, CompassesPointAlongTheWayAroundWalls) {
   EXPECT_NEAR(see[5], 0.24f, 1e-6);
 }
 
-TEST_F(Yard, TheWayHasBendsAndEndsAtTheThing) {
+TEST_F(Yard, TheWayCutsNoCornersAndEndsAtTheThing) {
   const std::size_t crane = zone("crane");
   // In the corner: north from here.
   Bearing to = at(13, 3).way_to(crane);
   EXPECT_NEAR(to.left, 1, 1e-6);
   EXPECT_NEAR(to.distance, 14, 1e-5);
-  // On the last stretch it is the thing itself that counts, not the middle of its cell.
-  to = at(9, 7.5f).way_to(crane);
-  EXPECT_NEAR(to.distance, std::hypot(6.0f, 0.5f), 1e-5);
-  EXPECT_NEAR(to.ahead, -6 / std::hypot(6.0f, 0.5f), 1e-5);
+  // Before the corner one heads for the middle of the edge that is gone through, a quarter of a cell behind it.
+  to = at(12, 3).way_to(crane);
+  EXPECT_NEAR(to.left / to.ahead, 1.5, 1e-5);
+  EXPECT_NEAR(to.distance, std::hypot(1.0f, 1.5f) + 12.5f, 1e-5);
+  // From the cell beside its own it is the thing itself that counts.
+  to = at(5, 7.5f).way_to(crane);
+  EXPECT_NEAR(to.distance, std::hypot(2.0f, 0.5f), 1e-5);
+  EXPECT_NEAR(to.ahead, -2 / std::hypot(2.0f, 0.5f), 1e-5);
   EXPECT_EQ(to.entity, static_cast<std::int32_t>(crane));
   // Who has got into the basin gets out of it: its own cell does not count as avoided.
   to = at(3, 5).way_to(crane);

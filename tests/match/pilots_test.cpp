@@ -90,9 +90,9 @@ TEST(ScriptPilot, RunsTheRiverFarBetterThanChance) {
   EXPECT_EQ(random, 0);
 }
 
-TEST(ScriptPilot, WalksToTheLagoonNowAndThen) {
+TEST(ScriptPilot, WalksToTheLagoonMostly) {
   const auto [script, random] = successes("tidepools.toml");
-  EXPECT_GT(script, 3);
+  EXPECT_GT(script, 60);  // of 100
   EXPECT_LT(random, 3);
 }
 
