@@ -14,8 +14,8 @@ namespace {
 constexpr std::uint32_t shut = std::numeric_limits<std::uint32_t>::max(), unseen = shut - 1;
 constexpr std::array<std::int32_t, 4> step_column{1, 0, -1, 0}, step_row{0, 1, 0, -1};
 
-// Where one heads for, in cells from the middle of one's own to that of the next: through the middle of the edge between
-// both, so that corners are not cut, and never so near that the direction becomes uncertain.
+// Where one heads for, in cells from the middle of one's own to that of the next: through the middle of the edge
+// between both, so that corners are not cut, and never so near that the direction becomes uncertain.
 constexpr float beyond_the_edge = 0.75f;
 
 class Search {

@@ -97,8 +97,7 @@ void add_episodes(CLI::App& sub, std::int64_t& episodes, std::uint64_t& seed, co
 }
 
 void add_method(CLI::App& sub, std::string& method) {
-  sub.add_option("--method", method,
-                 "ppo (default), or an evolution: genetic, topology (networks that grow), cma, es");
+  sub.add_option("--method", method, "ppo (default), or an evolution: genetic, topology (networks that grow), cma, es");
 }
 
 void add_existing(CLI::App& sub, bool& resume, bool& fresh, const std::string& resume_about, const std::string& what) {

@@ -60,19 +60,8 @@ void apply(const Place& place, const float* weights, const float* in, float* out
   }
 }
 
-// Lanes of two vectors, those of the second being numbered after those of the first.
-[[gnu::always_inline]] inline V chosen(V a, V b, Lanes which) {
-#if defined(__clang__)
-  V result;
-  for (std::size_t i = 0; i < wide; ++i) result[i] = which[i] < wide ? a[which[i]] : b[which[i] - wide];
-  return result;
-#else
-  return __builtin_shuffle(a, b, which);
-#endif
-}
-
-// Rows become columns: the lane `i` of row `k` changes places with lane `k` of row `i`, for ever smaller squares. Of the
-// first so many rows; of the columns that become rows, those of the higher half are made if they are wanted.
+// Rows become columns: the lane `i` of row `k` changes places with lane `k` of row `i`, for ever smaller squares. Of
+// the first so many rows; of the columns that become rows, those of the higher half are made if they are wanted.
 struct Block {
   V row[wide];
 };

@@ -46,8 +46,8 @@ Bearing aim(const ProgressPlan& progress, const SeatView& seat, std::size_t body
   Bearing to = way_from(seat, body, progress.tag, progress.paired);
   if (!progress.around || to.entity < 0) return to;
   const Pose from = seat.game().arena().pose(seat.arena_state(), body);
-  const auto way = way_over_cells(seat.game().arena(), seat.arena_state(), from.x, from.y,
-                                  static_cast<std::size_t>(to.entity));
+  const auto way =
+      way_over_cells(seat.game().arena(), seat.arena_state(), from.x, from.y, static_cast<std::size_t>(to.entity));
   if (way) to.distance = way->distance;
   return to;
 }

@@ -76,8 +76,8 @@ std::size_t sector(float ahead, float left, std::size_t sectors) {
 
 void sense(const CompassPlan& compass, const Looking& at, std::span<float> out) {
   Bearing to = !compass.things.empty() ? nearest_of(compass.things[at.seat.number()], at.seat)
-                     : compass.paired        ? at.seat.paired(compass.tag)
-                                             : at.seat.nearest(compass.tag);
+               : compass.paired        ? at.seat.paired(compass.tag)
+                                       : at.seat.nearest(compass.tag);
   const std::size_t ways = compass.bearings == Bearings::angle ? 2 : compass.bearings == Bearings::four ? 4 : 8;
   if (compass.around && to.entity >= 0) to = at.seat.way_to(static_cast<std::size_t>(to.entity));
   std::fill(out.begin(), out.end(), 0.0f);

@@ -1,5 +1,6 @@
 #include <Eigen/QR>
 #include <optional>
+#include <type_traits>
 
 #include "eigen_maps.hpp"
 #include "layers.hpp"
@@ -25,6 +26,7 @@ Eigen::MatrixXd orthogonal(std::size_t rows, std::size_t columns, RandomStream& 
 template <class Scalar, class Change>
 void each_vector(Rows<Scalar> rows, std::size_t width, Change change) {
   for (std::size_t r = 0; r < rows.count; ++r)
+#pragma GCC unroll 4
     for (std::size_t j = 0; j < width; j += vec_width<Scalar>) change(r * rows.stride + j);
 }
 
@@ -92,16 +94,22 @@ void Weights<Scalar>::initialise(Scalar* parameters, RandomStream& random, doubl
 
 template <class Scalar>
 void Weights<Scalar>::prepare(const Scalar* parameters, Scalar* prepared) const {
+  if constexpr (std::is_same_v<Scalar, float>)
+    if (outputs_ <= narrow_width) return pair_rows(plain(parameters), inputs_, prepared + prepared_);
   transpose<Scalar>(plain(parameters), {prepared + prepared_, inputs_, row_stride<Scalar>(outputs_)});
 }
 
 template <class Scalar>
 void Weights<Scalar>::forward(const Scalar* prepared, Rows<const Scalar> in, const Scalar* first,
                               Rows<Scalar> out) const {
+  if constexpr (std::is_same_v<Scalar, float>)
+    if (outputs_ <= narrow_width) return multiply_narrow(in, prepared + prepared_, inputs_, first, out, false);
   multiply<Scalar>(as_it_is(in), across(prepared), inputs_, outputs_, first, out);
 }
 template <class Scalar>
 void Weights<Scalar>::add_forward(const Scalar* prepared, Rows<const Scalar> in, Rows<Scalar> out) const {
+  if constexpr (std::is_same_v<Scalar, float>)
+    if (outputs_ <= narrow_width) return multiply_narrow(in, prepared + prepared_, inputs_, nullptr, out, true);
   multiply_add<Scalar>(as_it_is(in), across(prepared), inputs_, outputs_, out);
 }
 

@@ -1,6 +1,7 @@
 #include "product.hpp"
 
 #include <algorithm>
+#include <cstring>
 
 #include "vectors.hpp"
 
@@ -125,6 +126,57 @@ void add_rows(Rows<const Scalar> rows, std::size_t width, Scalar* sums) {
     for (std::size_t r = 0; r < rows.count; ++r) sum += vec_at(rows.row(r) + j);
     vec_at(sums + j) = sum;
   }
+}
+
+const std::size_t narrow_width = vec_width<float> / 2;
+
+void pair_rows(Rows<const float> transposed, std::size_t inner, float* pairs) {
+  constexpr std::size_t w = vec_width<float>;
+  std::fill_n(pairs, (inner + 1) / 2 * w, 0.0f);
+  for (std::size_t o = 0; o < transposed.count; ++o)
+    for (std::size_t k = 0; k < inner; ++k) pairs[k / 2 * w + 2 * o + k % 2] = transposed.row(o)[k];
+}
+
+namespace {
+
+// Two neighbours, again and again.
+Vec<float> both_of(const float* neighbours) {
+  using Twos __attribute__((vector_size(vector_bytes), may_alias)) = std::uint64_t;
+  std::uint64_t bits;
+  std::memcpy(&bits, neighbours, sizeof bits);
+  return (Vec<float>)(Twos{} + bits);
+}
+
+template <std::size_t rows>
+void narrow_block(Rows<const float> a, const float* pairs, std::size_t inner, const float* first, Rows<float> c,
+                  bool add) {
+  constexpr std::size_t w = vec_width<float>;
+  Vec<float> sum[rows]{};
+  for (std::size_t k = 0; k < inner; k += 2) {
+    const Vec<float> beside = vec_at(pairs + k / 2 * w);
+#pragma GCC unroll 8
+    for (std::size_t i = 0; i < rows; ++i) sum[i] += beside * both_of(a.row(i) + k);
+  }
+  VectorOf<float>::whole partners{}, together{};  // a lane of nothing beyond the results
+  for (std::uint32_t lane = 0; lane < w; ++lane) {
+    partners[lane] = lane ^ 1;
+    together[lane] = 2 * lane < w ? 2 * lane : w;
+  }
+#pragma GCC unroll 8
+  for (std::size_t i = 0; i < rows; ++i) {
+    const Vec<float> start = add ? vec_at(c.row(i)) : first != nullptr ? vec_at(first) : Vec<float>{};
+    vec_at(c.row(i)) = start + chosen(sum[i] + chosen(sum[i], sum[i], partners), Vec<float>{}, together);
+  }
+}
+
+}  // namespace
+
+void multiply_narrow(Rows<const float> a, const float* pairs, std::size_t inner, const float* first, Rows<float> c,
+                     bool add) {
+  std::size_t i = 0;
+  for (; i + most_rows <= c.count; i += most_rows)
+    narrow_block<most_rows>(a.part(i, most_rows), pairs, inner, first, c.part(i, most_rows), add);
+  for (; i < c.count; ++i) narrow_block<1>(a.part(i, 1), pairs, inner, first, c.part(i, 1), add);
 }
 
 #define ZITHERCRAFT_PRODUCTS(Scalar)                                                                                  \

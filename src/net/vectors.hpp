@@ -86,6 +86,18 @@ inline const Vec<Scalar>& vec_at(const Scalar* at) {
   return *reinterpret_cast<const Vec<Scalar>*>(at);
 }
 
+/// Lanes of two vectors in another order, those of the second being numbered after those of the first.
+[[gnu::always_inline]] inline Vec<float> chosen(Vec<float> a, Vec<float> b, VectorOf<float>::whole which) {
+#if defined(__clang__)
+  constexpr std::size_t wide = vec_width<float>;
+  Vec<float> result;
+  for (std::size_t i = 0; i < wide; ++i) result[i] = which[i] < wide ? a[which[i]] : b[which[i] - wide];
+  return result;
+#else
+  return __builtin_shuffle(a, b, which);
+#endif
+}
+
 /// e^x for |x| up to 80, within 2 units in the last place: a power of two and a polynomial for what is left.
 inline Vec<float> exponential(Vec<float> x) {
   using Whole = VectorOf<float>::whole;

@@ -41,8 +41,9 @@ StudyPlan ablation_plan(StudyPlan plan, const AblationParts& parts) {
 std::vector<AblationRow> ablation_table(const Study& study, const std::string& measure) {
   const StudyPlan& plan = study.plan();
   if (plan.variants.front().name != whole || plan.variants.size() < 2 ||
-      !std::all_of(plan.variants.begin() + 1, plan.variants.end(),
-                   [](const Variant& v) { return v.without.size() == 1 && v.set.empty() && v.method.empty() && v.learner.empty(); }))
+      !std::all_of(plan.variants.begin() + 1, plan.variants.end(), [](const Variant& v) {
+        return v.without.size() == 1 && v.set.empty() && v.method.empty() && v.learner.empty();
+      }))
     throw Error(Fault::refused, "the study takes nothing away", study.folder().string(),
                 "name the folder of an ablation");
   const auto with = study.values(plan.games.at(0).name, whole, measure);

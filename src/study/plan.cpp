@@ -98,9 +98,8 @@ void describe(V& v, ResolvedPlan<Learner>& s) {
 
 toml::table plan_table(const StudyPlan& plan) {
   toml::table table =
-      plan.evolution
-          ? TomlWriter::to_table(ResolvedPlan<EvolutionSettings>{plan, method_of(plan), *plan.evolution})
-          : TomlWriter::to_table(ResolvedPlan<PpoSettings>{plan, method_of(plan), plan.learner});
+      plan.evolution ? TomlWriter::to_table(ResolvedPlan<EvolutionSettings>{plan, method_of(plan), *plan.evolution})
+                     : TomlWriter::to_table(ResolvedPlan<PpoSettings>{plan, method_of(plan), plan.learner});
   toml::array games;
   for (const GameSpec& game : plan.games) games.push_back(table_of(game));
   table.insert("games", std::move(games));
@@ -239,9 +238,11 @@ StudyPlan parse_resolved_plan(const std::string& text, const std::string& source
     return resolved.plan;
   };
   if (const auto evolution = evolution_by(table["method"].value_or(std::string("ppo"))))
-    return read(ResolvedPlan<EvolutionSettings>{.learner = *evolution},
-                [](StudyPlan& plan) -> auto& { return plan.evolution; });
-  return read(ResolvedPlan<PpoSettings>{}, [](StudyPlan& plan) -> auto& { return plan.learner; });
+    return read(
+        ResolvedPlan<EvolutionSettings>{.learner = *evolution},
+        [](StudyPlan & plan) -> auto& { return plan.evolution; });
+  return read(
+      ResolvedPlan<PpoSettings>{}, [](StudyPlan & plan) -> auto& { return plan.learner; });
 }
 
 StudyPlan load_plan(const std::filesystem::path& file, const std::function<GameSpec(const std::string&)>& find_game) {

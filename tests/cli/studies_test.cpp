@@ -127,16 +127,10 @@ TEST_F(Studies, AblationPlanComparisonAndLadder) {
 }
 
 TEST_F(Studies, TrainByEvolutionWhereAsked) {
-  const std::vector<std::string> words{"ablate",      path("pond.toml"),
-                                       "--only",      "senses",
-                                       "--method",    "topology",
-                                       "--learner",   "population=20",
-                                       "--learner",   "episodes=2",
-                                       "--seeds",     "1",
-                                       "--decisions", "3000",
-                                       "--episodes",  "10",
-                                       "--out",       path("grown"),
-                                       "--quiet"};
+  const std::vector<std::string> words{
+      "ablate",    path("pond.toml"), "--only",  "senses", "--method",    "topology", "--learner",  "population=20",
+      "--learner", "episodes=2",      "--seeds", "1",      "--decisions", "3000",     "--episodes", "10",
+      "--out",     path("grown"),     "--quiet"};
   auto more = words;
   more.emplace_back("--json");
   EXPECT_FALSE(results(test::run_tool(more))[0].empty());

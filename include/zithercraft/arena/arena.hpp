@@ -261,8 +261,8 @@ class Arena {
   NearestHit nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude = -1,
                      float z = 0.0f) const;
   /// The shortest way from a place to a thing over cells that are neither solid nor of a kind that `cells.avoid` names,
-  /// from side to side; the cells of both count as open. Nothing if there is no such way or the arena has no cells. Looks
-  /// at the more cells the longer the way is; nothing is allocated once the memory has grown.
+  /// from side to side; the cells of both count as open. Nothing if there is no such way or the arena has no cells.
+  /// Looks at the more cells the longer the way is; nothing is allocated once the memory has grown.
   std::optional<CellWay> way(const std::byte* state, float x, float y, std::size_t thing, WayMemory& memory) const;
   /// Everything of these tags that a shape at a pose overlaps, each once, in order of number; appended to `found`. In
   /// arenas with height the shape reaches from `at.z` up by `height` (a ball: by its width), and balls count as

@@ -53,8 +53,8 @@ class SeatView {
   Bearing paired(std::size_t tag) const;
   /// Where a body, zone or item lies, whether it is there or not.
   Bearing bearing_to(std::size_t thing) const;
-  /// The same along the shortest way over cells, around what is solid and what `cells.avoid` names: the distance is that
-  /// of the way, the direction that into the next cell. Straight there if there is no such way.
+  /// The same along the shortest way over cells, around what is solid and what `cells.avoid` names: the distance is
+  /// that of the way, the direction that into the next cell. Straight there if there is no such way.
   Bearing way_to(std::size_t thing) const;
   /// The seat's number among those of its role in the lane.
   std::size_t number() const { return seat_; }

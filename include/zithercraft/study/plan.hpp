@@ -38,8 +38,8 @@ struct StudyPlan {
   std::vector<Variant> variants{{.name = "as it is"}};  ///< at least one, of different names
   std::vector<std::int64_t> seeds{1, 2, 3};             ///< of the trainings, at least one
   std::int64_t decisions = 1'000'000;                   ///< of each training, at least 1
-  PpoSettings learner{};                         ///< unless it evolves
-  std::optional<EvolutionSettings> evolution{};  ///< in place of gradients
+  PpoSettings learner{};                                ///< unless it evolves
+  std::optional<EvolutionSettings> evolution{};         ///< in place of gradients
   std::int64_t episodes = 200;  ///< that each trained policy is measured on, at least 1
   std::int64_t episodes_seed = 0;
   double bar = 0.9;  ///< see Measures, 0 to 1
