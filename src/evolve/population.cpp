@@ -65,7 +65,7 @@ Population::Population(const Game& game, std::vector<std::size_t> roles, const E
   } else if (settings_.fitness != "return" && settings_.fitness != "success" && settings_.fitness != "length") {
     wrong_setting("fitness", "'" + settings_.fitness + "' is no fitness", "give return, success, length or term.NAME");
   }
-  play_ = std::make_unique<PopulationPlay>(game_, roles_, workers_);
+  play_ = std::make_unique<PopulationPlay>(game_, roles_, workers_, settings_.sampled);
   if (settings_.method == EvolutionMethod::topology) {
     signature_.grown = true;
     signature_.policy = {.columns = role.columns.size(), .outputs = heads_.outputs()};

@@ -6,6 +6,8 @@
 #include <utility>
 
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/evolve/noise.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/game/episode.hpp"
 
@@ -44,13 +46,16 @@ struct PopulationPlay::Call {
   std::span<double> paid;
 };
 
-PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers)
+PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers,
+                               bool sampled)
     : game_(game),
       roles_(std::move(roles)),
       columns_(game.roles()[roles_[0]].columns.size()),
       controls_(game.roles()[roles_[0]].controls.size()),
       terms_(game.roles()[roles_[0]].terms.size()),
       heads_(game.roles()[roles_[0]].controls, game.roles()[roles_[0]].columns),
+      log_spread_(heads_.dials(), log_spread_of_dials),
+      sampled_(sampled),
       lanes_(game, lanes_each * workers, workers) {
   for (const std::size_t role : roles_) seats_ += lanes_.seats(role);
   for (std::size_t w = 0; w < workers; ++w) {
@@ -183,7 +188,14 @@ void PopulationPlay::decide(const Call& call, Hand& hand, std::size_t worker) {
           heads_.read_masks(lanes_.observation(role, row), hand.allowed);
           heads_.forbid<float>(hand.allowed, outputs);
         }
-        heads_.greedy(outputs, hand.decision);
+        if (sampled_) {
+          const EpisodeKey key = lanes_.key(lane);
+          RandomStream random(mixed(key.seed, lanes_.decisions(lane), r % seats_), key.lane, key.episode,
+                              Purpose::decide);
+          heads_.sample(outputs, log_spread_, random, hand.decision);
+        } else {
+          heads_.greedy(outputs, hand.decision);
+        }
         heads_.controls_of(hand.decision, lanes_.control(role, row));
       }
   }

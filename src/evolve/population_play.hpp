@@ -34,11 +34,15 @@ struct TrialResult {
 
 using OwnFitness = std::function<double(const SeatView&)>;
 
+/// Dials are decided as they come; where decisions are drawn they have a little spread.
+constexpr float log_spread_of_dials = -3.0f;
+
 class PopulationPlay {
  public:
   // `roles`: those that an individual plays, all with the senses and controls of the first. `bank`: where their
   // networks are loaded.
-  PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers);
+  // If `sampled`, decisions are drawn by the episode's key, so that all individuals draw alike.
+  PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers, bool sampled);
 
   Lanes& lanes() noexcept { return lanes_; }
   static constexpr std::size_t lanes_each = 32;  // of each worker
@@ -80,6 +84,8 @@ class PopulationPlay {
   std::vector<std::size_t> roles_;
   std::size_t columns_, controls_, seats_ = 0, terms_;
   Heads heads_;
+  std::vector<float> log_spread_;
+  bool sampled_;
   Lanes lanes_;
   std::vector<std::unique_ptr<Hand>> hands_;
   std::vector<std::uint32_t> jobs_;  // individual * trials + trial, in the order in which they are taken up

@@ -30,8 +30,7 @@ void Population::store_policy(const Champion& champion, TensorFile& file) const 
     vector_to_weights(net_, champion.numbers, parameters.span());
     store_network(file, "policy", net_, parameters.span());
   }
-  // Dials are decided as they come; who asks for drawn decisions gets a little spread.
-  const std::vector<float> log_spread(heads_.dials(), -3.0f);
+  const std::vector<float> log_spread(heads_.dials(), log_spread_of_dials);
   if (!log_spread.empty()) file.put("policy.log_spread", {log_spread.size()}, log_spread);
   store_normaliser(file, normaliser_);
   const std::array<double, 2> no_values{0.0, 1.0};

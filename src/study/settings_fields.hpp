@@ -165,6 +165,7 @@ void describe(V& v, EvolutionSettings& s) {
   v("finalists", s.finalists, at_least(1));
   v("final_episodes", s.final_episodes, at_least(1));
   v("normalise", s.normalise);
+  v("sampled", s.sampled);
   v("fitness", s.fitness);
   v("novelty", s.novelty, between(0, 1));
   v("neighbours", s.neighbours, at_least(1));

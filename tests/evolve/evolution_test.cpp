@@ -68,7 +68,9 @@ TEST(Evolution, SameBitsOnAnyNumberOfThreads) {
     std::string first;
     for (const std::size_t threads : {1u, 2u, 3u}) {
       WorkerPool pool(threads);
-      Evolution evolution(game, small(method), 7, pool);
+      EvolutionSettings settings = small(method);
+      settings.sampled = method == EvolutionMethod::es;
+      Evolution evolution(game, settings, 7, pool);
       evolve(evolution, 0, 3, 10);
       if (first.empty()) first = bytes_of(evolution);
       EXPECT_EQ(bytes_of(evolution), first) << "method " << static_cast<int>(method) << " threads " << threads;
@@ -109,6 +111,22 @@ TEST(Evolution, EverybodyMeetsTheSameEpisodes) {
     EXPECT_EQ(report.spread, 0.0);
     EXPECT_DOUBLE_EQ(report.best, 1.0);  // the mean of episodes 0, 1 and 2
   }
+}
+
+TEST(Evolution, SampledDecisionsAreDrawnAlikeForEverybody) {
+  const Game game(test::duck_pond());
+  WorkerPool pool(2);
+  const auto first = [&](bool sampled) {
+    EvolutionSettings settings = small(EvolutionMethod::cma);
+    settings.covariance.strength = 1e-12;  // all are the same
+    settings.sampled = sampled;
+    Evolution evolution(game, settings, 3, pool);
+    evolution.improve(0.0);  // the first generation also finds out how large columns are
+    return evolution.improve(0.1)[0];
+  };
+  const GenerationReport likeliest = first(false), drawn = first(true);
+  EXPECT_LT(drawn.spread, 1e-6);
+  EXPECT_GT(std::fabs(drawn.mean - likeliest.mean), 1e-4);
 }
 
 TEST(Evolution, FitnessIsAnyMetric) {

@@ -56,6 +56,8 @@ struct EvolutionSettings {
   std::int64_t finalists = 4;        ///< best individuals of which more is asked before one of them leads, at least 1
   std::int64_t final_episodes = 16;  ///< further episodes that they and the leader play, at least 1
   bool normalise = true;             ///< bring observation columns to mean 0 and spread 1
+  /// Decisions are drawn at their odds; if not, the likeliest is taken. Draws are the same for all individuals.
+  bool sampled = false;
 
   // What is good
   std::string fitness = "return";  ///< mean over episodes of "return", "success", "length" or "term.NAME"
