@@ -145,7 +145,7 @@ struct RecordCommand {
   std::string run_folder, out, checkpoint = "last";
   std::int64_t episodes = 5;
   std::uint64_t seed = 0;
-  bool json = false;
+  bool sampled = false, json = false;
   int run() const;
 };
 

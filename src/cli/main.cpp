@@ -311,6 +311,7 @@ void add_commands(CLI::App& app, int& status) {
         sub.add_option("--checkpoint", c.checkpoint,
                        "Whose policy plays: a kept checkpoint's name, like at-000001000000")
             ->capture_default_str();
+        sub.add_flag("--sampled", c.sampled, "Draw decisions at their odds instead of taking the likeliest");
       });
   add<ReplayCommand>(app, "replay", "List, check, draw, show and convert a recorded match", status, describe_replay);
   add<DriveCommand>(app, "drive", "Steer a seat by keyboard or gamepad in a page", status, describe_drive);

@@ -6,9 +6,9 @@
 #include <utility>
 
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/evolve/noise.hpp"
-#include "zithercraft/base/pool.hpp"
 #include "zithercraft/game/episode.hpp"
 
 namespace zithercraft {
@@ -46,8 +46,7 @@ struct PopulationPlay::Call {
   std::span<double> paid;
 };
 
-PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers,
-                               bool sampled)
+PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers, bool sampled)
     : game_(game),
       roles_(std::move(roles)),
       columns_(game.roles()[roles_[0]].columns.size()),

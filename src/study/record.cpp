@@ -39,7 +39,7 @@ std::vector<RecordedRole> recorded_roles(const Game& game, const Run& run, const
       continue;
     }
     own.policy = Policy::load(file, role.name, game.roles()[role.mirrors].name);
-    own.pilot = policy_pilot(game, r, *own.policy, Decisions::greedy, options.seed);
+    own.pilot = policy_pilot(game, r, *own.policy, options.decisions, options.seed);
     own.memory.resize(role.seats.size() * own.policy->memory());
   }
   return roles;

@@ -58,6 +58,10 @@ TEST_F(Evolved, RunsAreScoredRecordedComparedAndWatchedByTheDoctor) {
   EXPECT_EQ(json::parse(scored.out)["pilots"][0]["name"], "trained");
   ASSERT_EQ(test::run_tool({"record", path("grown"), "--out", path("grown.zrep"), "--episodes", "2"}).status, 0);
   EXPECT_EQ(test::run_tool({"replay", path("grown.zrep"), "--check"}).status, 0);
+  ASSERT_EQ(
+      test::run_tool({"record", path("grown"), "--out", path("drawn.zrep"), "--episodes", "2", "--sampled"}).status, 0);
+  EXPECT_EQ(test::run_tool({"replay", path("drawn.zrep"), "--check"}).status, 0);
+  EXPECT_NE(test::read_file(path("drawn.zrep")), test::read_file(path("grown.zrep")));
   const auto compared =
       test::run_tool({"compare", path("grown"), path("fixed"), "--episodes", "20", "--json", "--quiet"});
   EXPECT_EQ(compared.status, 0) << compared.err;

@@ -64,9 +64,10 @@ struct RecordOptions {
   std::int64_t episodes = 5;        ///< at least 1
   std::uint64_t seed = 0;           ///< the episodes are those that `score` plays with this seed
   std::string checkpoint = "last";  ///< whose policy plays (see Run::checkpoint_names)
+  Decisions decisions = Decisions::greedy;
 };
 
-/// Records episodes of a policy of the run, deciding greedily, into a replay file.
+/// Records episodes of a policy of the run into a replay file.
 void record(const Run& run, const std::filesystem::path& file, const RecordOptions& options = {});
 
 }  // namespace zithercraft
