@@ -26,6 +26,9 @@ inline CellBox cells_within(const CellPlan& cells, Vec low, Vec high) {
           std::min(cells.columns - 1, at(b.x, cells.columns)), std::min(cells.rows - 1, at(b.y, cells.rows))};
 }
 
+/// From a cell to those beside it: east, north, west, south.
+inline constexpr std::int32_t step_column[] = {1, 0, -1, 0}, step_row[] = {0, 1, 0, -1};
+
 inline Vec middle_of(const CellPlan& cells, std::size_t cell) {
   const auto columns = static_cast<std::size_t>(cells.columns);
   return cells.origin +

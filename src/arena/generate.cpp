@@ -31,8 +31,6 @@ struct Canvas {
   }
 };
 
-constexpr std::int32_t step_column[] = {1, 0, -1, 0}, step_row[] = {0, 1, 0, -1};
-
 // Chambers of `corridor` cells in a lattice with walls of one cell in between.
 void make(const Maze& maze, const CellsSpec& spec, const Canvas& map, RandomStream& random, GeneratorMemory& memory) {
   const std::uint8_t wall = kind_number(spec, maze.wall, {}), open = kind_number(spec, maze.open, {});

@@ -1,4 +1,3 @@
-#include <array>
 #include <cmath>
 #include <limits>
 
@@ -12,7 +11,6 @@ namespace zithercraft {
 namespace {
 
 constexpr std::uint32_t shut = std::numeric_limits<std::uint32_t>::max(), unseen = shut - 1;
-constexpr std::array<std::int32_t, 4> step_column{1, 0, -1, 0}, step_row{0, 1, 0, -1};
 
 // Where one heads for, in cells from the middle of one's own to that of the next: through the middle of the edge
 // between both, so that corners are not cut, and never so near that the direction becomes uncertain.
@@ -51,11 +49,6 @@ class Search {
       if (const auto next = neighbour(cell, way); steps(next) == steps(cell) - 1) return next;
     return cell;
   }
-  Vec middle(std::size_t cell) const {
-    const auto number = static_cast<std::int32_t>(cell);
-    return cells_.origin + cells_.size * Vec{static_cast<float>(number % cells_.columns) + 0.5f,
-                                             static_cast<float>(number / cells_.columns) + 0.5f};
-  }
 
  private:
   static constexpr std::size_t outside = std::numeric_limits<std::size_t>::max();
@@ -91,7 +84,8 @@ std::optional<CellWay> Arena::way(const std::byte* state, float x, float y, std:
   if (!search.reach(from, to)) return std::nullopt;
   const std::size_t next = search.after(from);
   if (next == to) return CellWay{length(there - here), there.x, there.y};
-  const Vec own_middle = search.middle(from), aim = own_middle + beyond_the_edge * (search.middle(next) - own_middle);
+  const Vec own_middle = middle_of(cells, from),
+            aim = own_middle + beyond_the_edge * (middle_of(cells, next) - own_middle);
   const float rest = static_cast<float>(memory.steps[next]) + 1.0f - beyond_the_edge;
   return CellWay{length(aim - here) + cells.size * rest, aim.x, aim.y};
 }
