@@ -1,3 +1,4 @@
+#include <array>
 #include <cmath>
 #include <limits>
 
@@ -19,12 +20,14 @@ constexpr float beyond_the_edge = 0.75f;
 class Search {
  public:
   Search(const ArenaPlan& plan, const StateArrays& s, WayMemory& memory) : cells_(plan.cells), memory_(memory) {
-    memory_.steps.assign(cells_.cells(), unseen);
-    for (std::size_t layer = 0; layer < cells_.layers; ++layer)
-      for (std::size_t cell = 0; cell < cells_.cells(); ++cell) {
-        const std::uint8_t kind = s.cells[layer * cells_.cells() + cell];
-        if (cells_.solid[kind] != 0 || cells_.avoided[kind] != 0) memory_.steps[cell] = shut;
-      }
+    const std::size_t count = cells_.cells();
+    std::array<std::uint32_t, 256> begin{};
+    for (std::size_t kind = 0; kind < cells_.solid.size(); ++kind)
+      begin[kind] = cells_.solid[kind] != 0 || cells_.avoided[kind] != 0 ? shut : unseen;
+    memory_.steps.resize(count);
+    for (std::size_t cell = 0; cell < count; ++cell) memory_.steps[cell] = begin[s.cells[cell]];
+    for (std::size_t above = count; above < cells_.layers * count; ++above)
+      if (begin[s.cells[above]] == shut) memory_.steps[above % count] = shut;
   }
 
   // Numbers cells by their steps to `to`, until `from` is reached.
@@ -34,13 +37,22 @@ class Search {
     queue.push_back(static_cast<std::uint32_t>(to));
     memory_.steps[from] = unseen;  // whoever stands there has got there
     memory_.steps[to] = 0;
-    for (std::size_t next = 0; next < queue.size() && memory_.steps[from] == unseen; ++next)
-      for (std::size_t way = 0; way < 4; ++way)
-        if (const auto beside = neighbour(queue[next], way); steps(beside) == unseen) {
-          memory_.steps[beside] = memory_.steps[queue[next]] + 1;
-          queue.push_back(static_cast<std::uint32_t>(beside));
-        }
-    return memory_.steps[from] != unseen;
+    const auto columns = static_cast<std::uint32_t>(cells_.columns), last = columns - 1,
+               behind = static_cast<std::uint32_t>(cells_.cells()) - columns;
+    std::uint32_t* const steps = memory_.steps.data();
+    for (std::size_t next = 0; next < queue.size() && steps[from] == unseen; ++next) {
+      const std::uint32_t cell = queue[next], column = cell % columns, there = steps[cell] + 1;
+      const auto go = [&](std::uint32_t beside) {
+        if (steps[beside] != unseen) return;
+        steps[beside] = there;
+        queue.push_back(beside);
+      };
+      if (column != last) go(cell + 1);
+      if (cell < behind) go(cell + columns);
+      if (column != 0) go(cell - 1);
+      if (cell >= columns) go(cell - columns);
+    }
+    return steps[from] != unseen;
   }
 
   // The cell that follows on a shortest way; itself at its end.
