@@ -84,7 +84,7 @@ class Placer {
 
   // The highest level within a circle that something can be set down on; `-boundless` if there is none.
   float highest_ground(const Pose& pose, float bound) const {
-    float level = ground_at(plan_, {pose.x, pose.y}, boundless).level;
+    float level = footing_at(plan_, {pose.x, pose.y}, boundless).level;
     const Vec here{pose.x, pose.y}, reach{bound, bound};
     if (plan_.has_cells()) {
       const CellBox box = cells_within(plan_.cells, here - reach, here + reach);

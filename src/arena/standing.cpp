@@ -54,7 +54,7 @@ class Settler {
     const float lift = step_of(plan_, i_);
     // Ground rises under whoever moves, but no steeper than what does not stop it.
     const float rise = std::max(1.0f, data_.steep) * length(here_ - t_.memory.from[i_]);
-    best_ = ground_at(plan_, here_, from + lift + rise);
+    best_ = footing_at(plan_, here_, from + lift + rise);
     if (best_.entity < 0) get_out_of_ground(from);
     for (std::size_t b = 0; b < plan_.bodies; ++b) {
       if (b == i_ || s_.present[b] == 0) continue;
@@ -276,7 +276,7 @@ class Settler {
   Core core_;
   float tall_ = 0.0f;
   bool ball_ = false;
-  Ground best_;
+  Footing best_;
   float overhead_ = boundless;
   std::int32_t overhead_entity_ = -1;
 };
@@ -289,7 +289,7 @@ void rub(const Tick& t, std::size_t i) {
   const bool rolls = plan.shapes[i].form == Form::ball;
   float least = rolls ? 0.0f : std::sqrt(plan.surface[i].grip * plan.surface[entity].grip) * plan.heights.gravity;
   if (entity >= plan.bodies) {
-    const Ground ground = ground_at(plan, {s.x[i], s.y[i]}, s.z[i] + 0.05f);
+    const Footing ground = footing_at(plan, {s.x[i], s.y[i]}, s.z[i] + 0.05f);
     const float square = 1.0f + dot(ground.gradient, ground.gradient);
     s.vx[i] -= plan.heights.gravity / square * ground.gradient.x;
     s.vy[i] -= plan.heights.gravity / square * ground.gradient.y;
@@ -313,8 +313,8 @@ std::size_t stopping_slice(const Triangle& triangle, Band band, float bound, flo
   return slice(triangle, band.low, band.high, corners);
 }
 
-Ground ground_at(const ArenaPlan& plan, Vec p, float most) {
-  Ground ground;
+Footing footing_at(const ArenaPlan& plan, Vec p, float most) {
+  Footing ground;
   if (plan.heights.floor != nowhere && plan.heights.floor_level <= most)
     ground = {plan.heights.floor_level, static_cast<std::int32_t>(plan.heights.floor), {}, 0.0f};
   if (plan.heights.terrain)

@@ -38,12 +38,12 @@ std::size_t stopping_slice(const Triangle& triangle, Band band, float bound, flo
 
 /// The highest level at or below `most` of floor, ground and meshes at a point of the plane; `-boundless` if there is
 /// none.
-struct Ground {
+struct Footing {
   float level = -boundless;
   std::int32_t entity = -1;
   Vec gradient{};
   float slope = 0.0f;  // tangent
 };
-Ground ground_at(const ArenaPlan& plan, Vec p, float most);
+Footing footing_at(const ArenaPlan& plan, Vec p, float most);
 
 }  // namespace zithercraft

@@ -92,8 +92,8 @@ class Guide {
                    direction.y > 0.5f    ? 1
                    : direction.y < -0.5f ? -1
                                          : 0);
-    const std::uint8_t* touching = t_.s.touching + t_.plan.free_index[i_] * t_.plan.entities.size();
-    return std::any_of(touching, touching + t_.plan.entities.size(), [](std::uint8_t flag) { return flag != 0; });
+    const std::uint8_t* touched = t_.s.touching + t_.plan.free_index[i_] * t_.plan.entities.size();
+    return std::any_of(touched, touched + t_.plan.entities.size(), [](std::uint8_t flag) { return flag != 0; });
   }
 
   bool open(std::int32_t east, std::int32_t north) const {

@@ -6,7 +6,7 @@
 namespace zithercraft {
 namespace {
 
-// Mean distance over the trials.
+// Mean distance over the encounters.
 double apart(const std::vector<float>& a, const std::vector<float>& b) {
   double sum = 0.0;
   for (std::size_t i = 0; i + 3 <= a.size(); i += 3) {

@@ -55,8 +55,8 @@ struct Evolution::State {
   State(const Game& g, const EvolutionSettings& s, std::uint64_t given, WorkerPool& p, EvolutionPlayers who)
       : game(g), settings(s), seed(derived_seed(given, "evolution")), pool(p), players(std::move(who)), curriculum(g) {}
 
-  std::vector<Trial> trials(std::size_t count, std::uint32_t first, bool fresh) const {
-    std::vector<Trial> list(count);
+  std::vector<Encounter> encounters(std::size_t count, std::uint32_t first, bool fresh) const {
+    std::vector<Encounter> list(count);
     for (std::size_t t = 0; t < count; ++t) {
       list[t].key = {seed, first + static_cast<std::uint32_t>(t), fresh ? static_cast<std::uint32_t>(generation) : 0};
       list[t].stage = curriculum.stage_of(list[t].key);
@@ -95,8 +95,8 @@ struct Evolution::State {
   }
 
   GenerationReport improve(Population& population, double progress) {
-    auto played = trials(static_cast<std::size_t>(settings.episodes), 0, settings.fresh_episodes);
-    auto finals = trials(static_cast<std::size_t>(settings.final_episodes), finals_begin, true);
+    auto played = encounters(static_cast<std::size_t>(settings.episodes), 0, settings.fresh_episodes);
+    auto finals = encounters(static_cast<std::size_t>(settings.final_episodes), finals_begin, true);
     const bool against = opposed_evolve(population);
     std::vector<std::vector<std::unique_ptr<Pilot>>> crews;
     crews.push_back(crew(population, -1.0));

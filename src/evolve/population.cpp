@@ -226,11 +226,11 @@ Champion Population::individual(std::size_t number) const {
   return champion;
 }
 
-void Population::play_with(const std::vector<Champion>* champions, std::size_t count, std::span<const Trial> trials,
-                           const Crews& crews, const PopulationPlay::Wishes& wishes, GenerationReport& report,
-                           WorkerPool& pool) {
+void Population::play_with(const std::vector<Champion>* champions, std::size_t count,
+                           std::span<const Encounter> encounters, const Crews& crews,
+                           const PopulationPlay::Wishes& wishes, GenerationReport& report, WorkerPool& pool) {
   const std::size_t terms = play_->terms();
-  results_.resize(count * trials.size());
+  results_.resize(count * encounters.size());
   paid_.resize(results_.size() * terms);
   Bank& bank = topology_ ? static_cast<Bank&>(*graphs_) : *vectors_;
   std::vector<Normaliser::Moments> notes;
@@ -251,9 +251,9 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
           },
           pool);
     }
-    play_->play(bank, normaliser_, first, n, trials, crews, wishes,
-                std::span(results_).subspan(first * trials.size(), n * trials.size()),
-                std::span(paid_).subspan(first * trials.size() * terms, n * trials.size() * terms), pool);
+    play_->play(bank, normaliser_, first, n, encounters, crews, wishes,
+                std::span(results_).subspan(first * encounters.size(), n * encounters.size()),
+                std::span(paid_).subspan(first * encounters.size() * terms, n * encounters.size() * terms), pool);
     report.decisions += play_->decisions();
     report.play_seconds += play_->play_seconds();
     report.decide_seconds += play_->decide_seconds();
@@ -266,7 +266,7 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
 }
 
 double Population::worth(std::size_t result) const {
-  const TrialResult& r = results_[result];
+  const EncounterResult& r = results_[result];
   if (own_) return r.own_fitness;
   if (settings_.fitness == "return") return r.episode_return;
   if (settings_.fitness == "success") return r.success;
@@ -274,10 +274,11 @@ double Population::worth(std::size_t result) const {
   return paid_[result * play_->terms() + term_];
 }
 
-std::vector<double> Population::mean_worth(std::size_t count, std::size_t trials) const {
+std::vector<double> Population::mean_worth(std::size_t count, std::size_t encounters) const {
   std::vector<double> means(count);
   for (std::size_t i = 0; i < count; ++i) {
-    for (std::size_t t = 0; t < trials; ++t) means[i] += worth(i * trials + t) / static_cast<double>(trials);
+    for (std::size_t t = 0; t < encounters; ++t)
+      means[i] += worth(i * encounters + t) / static_cast<double>(encounters);
     if (!std::isfinite(means[i]))
       throw Error(Fault::numbers,
                   fmt::format("the fitness of individual {} is {} ({})", i, means[i],
@@ -288,13 +289,13 @@ std::vector<double> Population::mean_worth(std::size_t count, std::size_t trials
   return means;
 }
 
-void Population::learn_columns(std::span<const Trial> trials, const Crews& crews, GenerationReport& report,
+void Population::learn_columns(std::span<const Encounter> encounters, const Crews& crews, GenerationReport& report,
                                WorkerPool& pool) {
   if (settings_.normalise && normaliser_.count() == 0.0)
-    play_with(nullptr, std::min(individuals(), warming), trials.first(1), crews, {.notes_every = 1}, report, pool);
+    play_with(nullptr, std::min(individuals(), warming), encounters.first(1), crews, {.notes_every = 1}, report, pool);
 }
 
-void Population::choose_leader(std::span<const double> fitness, std::span<const Trial> finals, const Crews& crews,
+void Population::choose_leader(std::span<const double> fitness, std::span<const Encounter> finals, const Crews& crews,
                                const OwnFitness& own_fitness, bool opposed_evolve, GenerationReport& report,
                                WorkerPool& pool) {
   const std::int64_t generation = report.generation;
@@ -341,12 +342,12 @@ void Population::choose_leader(std::span<const double> fitness, std::span<const 
   report.led_since = leader_.generation;
 }
 
-std::vector<double> Population::with_novelty(std::span<const double> fitness, std::size_t trials) {
+std::vector<double> Population::with_novelty(std::span<const double> fitness, std::size_t encounters) {
   if (settings_.novelty == 0.0) return {fitness.begin(), fitness.end()};
   std::vector<std::vector<float>> places(fitness.size());
   for (std::size_t i = 0; i < fitness.size(); ++i)
-    for (std::size_t t = 0; t < trials; ++t) {
-      const float* place = results_[i * trials + t].place;
+    for (std::size_t t = 0; t < encounters; ++t) {
+      const float* place = results_[i * encounters + t].place;
       places[i].insert(places[i].end(), place, place + 3);
     }
   const auto novelty = archive_.judge(places);
@@ -367,21 +368,21 @@ void Population::keep_in_hall(std::int64_t generation) {
   std::erase_if(hall_, [&](const Champion& c) { return c.generation % hall_step_ != 0; });
 }
 
-GenerationReport Population::improve(std::span<const Trial> trials, std::span<const Trial> finals, const Crews& crews,
-                                     const OwnFitness& own_fitness, bool opposed_evolve, double progress,
-                                     WorkerPool& pool) {
+GenerationReport Population::improve(std::span<const Encounter> encounters, std::span<const Encounter> finals,
+                                     const Crews& crews, const OwnFitness& own_fitness, bool opposed_evolve,
+                                     double progress, WorkerPool& pool) {
   using Clock = std::chrono::steady_clock;
   const auto begun = Clock::now();
   GenerationReport report;
   report.generation = (topology_ ? topology_->generation() : search_->generation()) + 1;
-  report.stage = trials[0].stage;
+  report.stage = encounters[0].stage;
   own_ = static_cast<bool>(own_fitness);
-  learn_columns(trials, crews, report, pool);
+  learn_columns(encounters, crews, report, pool);
   const std::size_t people = individuals();
-  play_with(nullptr, people, trials, crews, {.own_fitness = own_fitness, .notes_every = (people + noted - 1) / noted},
-            report, pool);
-  const auto fitness = mean_worth(people, trials.size());
-  const auto selected_by = with_novelty(fitness, trials.size());
+  play_with(nullptr, people, encounters, crews,
+            {.own_fitness = own_fitness, .notes_every = (people + noted - 1) / noted}, report, pool);
+  const auto fitness = mean_worth(people, encounters.size());
+  const auto selected_by = with_novelty(fitness, encounters.size());
   std::vector<double> sorted = fitness;
   std::sort(sorted.begin(), sorted.end());
   report.best = sorted.back();

@@ -19,7 +19,7 @@ struct Champion {
   std::int64_t generation = 0;  // in which it was found
 };
 
-// Places at which individuals ended that had not been seen before, [trials][3] each.
+// Places at which individuals ended that had not been seen before, [encounters][3] each.
 class Archive {
  public:
   Archive(std::size_t most, std::size_t neighbours) : most_(most), neighbours_(neighbours) {}
@@ -51,8 +51,8 @@ class Population {
   const std::vector<Champion>& hall() const { return hall_; }
   PopulationPlay& play() { return *play_; }
 
-  // Plays the generation's trials and makes the next one; `finals` are played by those who may lead.
-  GenerationReport improve(std::span<const Trial> trials, std::span<const Trial> finals,
+  // Plays the generation's encounters and makes the next one; `finals` are played by those who may lead.
+  GenerationReport improve(std::span<const Encounter> encounters, std::span<const Encounter> finals,
                            const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews, const OwnFitness& own_fitness,
                            bool opposed_evolve, double progress, WorkerPool& pool);
 
@@ -64,21 +64,22 @@ class Population {
 
  private:
   using Crews = std::vector<std::vector<std::unique_ptr<Pilot>>>;
-  using Results = std::vector<TrialResult>;
+  using Results = std::vector<EncounterResult>;
   void make_search(std::vector<float> start);
   void make_topology(const NetworkGraph& start, bool continued);
   void make_bank(std::size_t workers);
   NetworkGraph first_graph() const;
   Champion individual(std::size_t number) const;
-  // Plays trials with champions or, if there are none, with the generation.
-  void play_with(const std::vector<Champion>* champions, std::size_t count, std::span<const Trial> trials,
+  // Plays encounters with champions or, if there are none, with the generation.
+  void play_with(const std::vector<Champion>* champions, std::size_t count, std::span<const Encounter> encounters,
                  const Crews& crews, const PopulationPlay::Wishes& wishes, GenerationReport& report, WorkerPool& pool);
   double worth(std::size_t result) const;
-  std::vector<double> mean_worth(std::size_t count, std::size_t trials) const;
-  void learn_columns(std::span<const Trial> trials, const Crews& crews, GenerationReport& report, WorkerPool& pool);
-  void choose_leader(std::span<const double> fitness, std::span<const Trial> finals, const Crews& crews,
+  std::vector<double> mean_worth(std::size_t count, std::size_t encounters) const;
+  void learn_columns(std::span<const Encounter> encounters, const Crews& crews, GenerationReport& report,
+                     WorkerPool& pool);
+  void choose_leader(std::span<const double> fitness, std::span<const Encounter> finals, const Crews& crews,
                      const OwnFitness& own_fitness, bool opposed_evolve, GenerationReport& report, WorkerPool& pool);
-  std::vector<double> with_novelty(std::span<const double> fitness, std::size_t trials);
+  std::vector<double> with_novelty(std::span<const double> fitness, std::size_t encounters);
   void keep_in_hall(std::int64_t generation);
 
   Game game_;

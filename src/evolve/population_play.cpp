@@ -40,9 +40,9 @@ struct PopulationPlay::Call {
   Bank& bank;
   const Normaliser& normaliser;
   std::size_t first;
-  std::span<const Trial> trials;
+  std::span<const Encounter> encounters;
   const Wishes& wishes;
-  std::span<TrialResult> results;
+  std::span<EncounterResult> results;
   std::span<double> paid;
 };
 
@@ -69,15 +69,15 @@ PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles,
 PopulationPlay::~PopulationPlay() = default;
 
 void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t first, std::size_t count,
-                          std::span<const Trial> trials, const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews,
-                          const Wishes& wishes, std::span<TrialResult> results, std::span<double> paid,
-                          WorkerPool& pool) {
+                          std::span<const Encounter> encounters,
+                          const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews, const Wishes& wishes,
+                          std::span<EncounterResult> results, std::span<double> paid, WorkerPool& pool) {
   // Networks that answer together play together, the same episode at the same time.
   jobs_.clear();
   for (std::size_t group = 0; group < count; group += bank.together())
-    for (std::size_t t = 0; t < trials.size(); ++t)
+    for (std::size_t t = 0; t < encounters.size(); ++t)
       for (std::size_t i = group; i < std::min(count, group + bank.together()); ++i)
-        jobs_.push_back(static_cast<std::uint32_t>(i * trials.size() + t));
+        jobs_.push_back(static_cast<std::uint32_t>(i * encounters.size() + t));
   next_job_ = 0;
   notes_.resize(wishes.notes_every == 0 ? 0
                                         : (first + count + wishes.notes_every - 1) / wishes.notes_every -
@@ -97,7 +97,7 @@ void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t 
     hand->decisions = 0;
     hand->play_seconds = hand->decide_seconds = 0.0;
   }
-  const Call call{bank, normaliser, first, trials, wishes, results, paid};
+  const Call call{bank, normaliser, first, encounters, wishes, results, paid};
   pool.run(hands_.size(), [&](std::size_t, std::size_t worker) { work(call, worker); });
   decisions_ = 0;
   play_seconds_ = decide_seconds_ = 0.0;
@@ -112,16 +112,16 @@ bool PopulationPlay::begin_next(const Call& call, Hand& hand, std::size_t lane, 
   const std::size_t next = next_job_.fetch_add(1), own = lane % lanes_each, each = seats_ * call.bank.memory();
   if (next >= jobs_.size()) return false;
   hand.job[own] = jobs_[next];
-  const Trial& trial = call.trials[jobs_[next] % call.trials.size()];
+  const Encounter& encounter = call.encounters[jobs_[next] % call.encounters.size()];
   std::fill_n(hand.kept.begin() + static_cast<std::ptrdiff_t>(own * each), each, 0.0f);
-  lanes_.assign_stage(lane, trial.stage);
-  lanes_.begin(lane, trial.key, worker);
+  lanes_.assign_stage(lane, encounter.stage);
+  lanes_.begin(lane, encounter.key, worker);
   return true;
 }
 
 void PopulationPlay::finish(const Call& call, Hand& hand, std::size_t lane) {
   const std::uint32_t job = hand.job[lane % lanes_each];
-  TrialResult& result = call.results[job];
+  EncounterResult& result = call.results[job];
   result = {};
   const auto paid = call.paid.subspan(job * terms_, terms_);
   std::fill(paid.begin(), paid.end(), 0.0);
@@ -149,9 +149,9 @@ void PopulationPlay::finish(const Call& call, Hand& hand, std::size_t lane) {
 
 void PopulationPlay::decide(const Call& call, Hand& hand, std::size_t worker) {
   const std::size_t in = call.bank.input_stride(), out = call.bank.output_stride(), kept = call.bank.memory(),
-                    trials = call.trials.size();
+                    encounters = call.encounters.size();
   for (const std::uint32_t lane : hand.running) {
-    const auto& crew = hand.crews[call.trials[hand.job[lane % lanes_each] % trials].against];
+    const auto& crew = hand.crews[call.encounters[hand.job[lane % lanes_each] % encounters].against];
     for (std::size_t role = 0; role < crew.size(); ++role)
       if (crew[role]) crew[role]->decide(lanes_, role, lane, 1);
   }
@@ -159,9 +159,9 @@ void PopulationPlay::decide(const Call& call, Hand& hand, std::size_t worker) {
   hand.places.clear();
   std::size_t r = 0;
   for (const std::uint32_t lane : hand.running) {
-    const std::uint32_t job = hand.job[lane % lanes_each], individual = job / static_cast<std::uint32_t>(trials);
+    const std::uint32_t job = hand.job[lane % lanes_each], individual = job / static_cast<std::uint32_t>(encounters);
     const std::size_t number = call.first + individual, every = call.wishes.notes_every;
-    Normaliser::Moments* const notes = every > 0 && number % every == 0 && job % trials == 0
+    Normaliser::Moments* const notes = every > 0 && number % every == 0 && job % encounters == 0
                                            ? &notes_[number / every - (call.first + every - 1) / every]
                                            : nullptr;
     std::copy_n(hand.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept), seats_ * kept,
@@ -208,8 +208,8 @@ void PopulationPlay::work(const Call& call, std::size_t worker) {
   for (std::size_t lane = worker * lanes_each; lane < (worker + 1) * lanes_each; ++lane)
     if (begin_next(call, hand, lane, worker)) hand.running.push_back(static_cast<std::uint32_t>(lane));
   const auto by_individual = [&](std::uint32_t a, std::uint32_t b) {
-    const std::uint32_t of_a = hand.job[a % lanes_each] / static_cast<std::uint32_t>(call.trials.size()),
-                        of_b = hand.job[b % lanes_each] / static_cast<std::uint32_t>(call.trials.size());
+    const std::uint32_t of_a = hand.job[a % lanes_each] / static_cast<std::uint32_t>(call.encounters.size()),
+                        of_b = hand.job[b % lanes_each] / static_cast<std::uint32_t>(call.encounters.size());
     return of_a != of_b ? of_a < of_b : a < b;
   };
   std::sort(hand.running.begin(), hand.running.end(), by_individual);
@@ -224,7 +224,7 @@ void PopulationPlay::work(const Call& call, std::size_t worker) {
       } catch (const Error& error) {
         if (error.fault() != Fault::numbers) throw;
         throw Error(Fault::numbers,
-                    fmt::format("individual {}: {}", call.first + hand.job[lane % lanes_each] / call.trials.size(),
+                    fmt::format("individual {}: {}", call.first + hand.job[lane % lanes_each] / call.encounters.size(),
                                 error.problem()),
                     error.where(), error.mend());
       }

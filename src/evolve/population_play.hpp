@@ -20,14 +20,14 @@ namespace zithercraft {
 class WorkerPool;
 
 // An episode that is to be played.
-struct Trial {
+struct Encounter {
   EpisodeKey key{};
   std::size_t stage = 0;
   std::size_t against = 0;  // which crew plays the other roles
 };
 
 // What came of one individual's playing of one episode: means over the seats it played.
-struct TrialResult {
+struct EncounterResult {
   double episode_return = 0.0, success = 0.0, length = 0.0, own_fitness = 0.0;
   float place[3] = {};  // where its first seat ended
 };
@@ -57,12 +57,12 @@ class PopulationPlay {
     std::size_t notes_every = 0;
   };
 
-  // Plays all trials with `count` individuals, number `first` and following, which the bank has at places 0 and
-  // following. Crews play the roles that are not `roles`. Results are [individual][trial], sums paid by each term
-  // [individual][trial][terms]. Throws Error (numbers) naming the individual if something is not finite.
+  // Plays all encounters with `count` individuals, number `first` and following, which the bank has at places 0 and
+  // following. Crews play the roles that are not `roles`. Results are [individual][encounter], sums paid by each term
+  // [individual][encounter][terms]. Throws Error (numbers) naming the individual if something is not finite.
   void play(Bank& bank, const Normaliser& normaliser, std::size_t first, std::size_t count,
-            std::span<const Trial> trials, const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews,
-            const Wishes& wishes, std::span<TrialResult> results, std::span<double> paid, WorkerPool& pool);
+            std::span<const Encounter> encounters, const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews,
+            const Wishes& wishes, std::span<EncounterResult> results, std::span<double> paid, WorkerPool& pool);
 
   // Decisions taken in the last play, over all seats, and what was seen of those that were to be noted, in the order of
   // individuals.
@@ -88,7 +88,7 @@ class PopulationPlay {
   bool sampled_;
   Lanes lanes_;
   std::vector<std::unique_ptr<Hand>> hands_;
-  std::vector<std::uint32_t> jobs_;  // individual * trials + trial, in the order in which they are taken up
+  std::vector<std::uint32_t> jobs_;  // individual * encounters + encounter, in the order in which they are taken up
   std::atomic<std::size_t> next_job_{0};
   std::vector<Normaliser::Moments> notes_;
   std::int64_t decisions_ = 0;

@@ -88,9 +88,9 @@ bool same(const EpisodeKey& a, const EpisodeKey& b) {
   return a.seed == b.seed && a.lane == b.lane && a.episode == b.episode;
 }
 
-class Survey {
+class ConductSurvey {
  public:
-  Survey(const GameSpec& spec, const std::vector<Player>& players, const ConductOptions& options)
+  ConductSurvey(const GameSpec& spec, const std::vector<Player>& players, const ConductOptions& options)
       : game_(spec), players_(players), options_(options), pool_(options.threads) {
     if (!options.seat.empty()) seat_ = find_seat(game_, options.seat);
     if (!options.as.empty()) as_ = find_seat(game_, options.as).role;
@@ -306,7 +306,7 @@ ConductTable measure_conduct(const GameSpec& game, const std::vector<Player>& pl
   if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
   if (!(options.square > 0.0) || !std::isfinite(options.square))
     throw Error(Fault::usage, "squares need a size", "square", "give metres above 0");
-  return Survey(game, players, options).measure();
+  return ConductSurvey(game, players, options).measure();
 }
 
 std::string course_of(const std::vector<Interval>& values) {

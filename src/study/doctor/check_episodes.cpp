@@ -31,7 +31,7 @@ void check_episodes(const Examined& e, Findings& findings) {
   std::array<std::size_t, 8> by{};
   std::size_t all = 0, brief = 0, verdicts = 0;
   std::map<std::string, std::size_t> outside;  // by names of bodies; of several alike, the one that was out most
-  std::size_t moments = 0;
+  std::size_t watched = 0;
   for (const Survey& survey : e.surveys) {
     for (const EpisodeSurvey& episode : survey.roles[0].episodes) {
       if (episode.seat != 0) continue;
@@ -40,7 +40,7 @@ void check_episodes(const Examined& e, Findings& findings) {
       verdicts += episode.result.ended_by == EndedBy::verdict ? 1u : 0u;
       if (survey.pilot == "idle" || survey.pilot == "random") brief += episode.result.length <= short_length ? 1u : 0u;
     }
-    moments += survey.moments;
+    watched += survey.moments;
     for (std::size_t body = 0; body < survey.outside.size(); ++body) {
       std::size_t& most = outside[e.game.arena().entities()[body].name];
       most = std::max(most, survey.outside[body]);
@@ -68,11 +68,11 @@ void check_episodes(const Examined& e, Findings& findings) {
                         fmt::format("of {} episodes: {}", all, ended_by_text(by, all)),
                         "begin nearer to success (stages), or give more time"});
   for (const auto& [name, times] : outside) {
-    if (times * 400 < moments || times == 0) continue;
+    if (times * 400 < watched || times == 0) continue;
     findings.push_back({spec.cutoffs.too_far.empty() ? Gravity::grave : Gravity::warning, "leaves the arena",
                         "body '" + name + "'", "it leaves the arena",
                         fmt::format("outside walls and map at {} of {} moments",
-                                    percent(static_cast<double>(times) / static_cast<double>(moments)), moments),
+                                    percent(static_cast<double>(times) / static_cast<double>(watched)), watched),
                         "close the walls, or end such episodes with `cutoffs.too_far`"});
   }
 }
