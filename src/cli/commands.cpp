@@ -234,7 +234,7 @@ int TrainCommand::train_all(const GameSpec& spec, const TrainOptions& options, P
 }
 
 int RecordCommand::run() const {
-  record(Run::open(run_folder), out, {episodes, seed, checkpoint, sampled ? Decisions::sampled : Decisions::greedy});
+  record(Run::open(run_folder), out, {episodes, seed, checkpoint, decisions});
   const Replay replay(out);
   if (json) {
     fmt::print("{}\n",

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "zithercraft/match/pilot.hpp"
 #include "zithercraft/study/train.hpp"
 
 namespace zithercraft::cli {
@@ -58,7 +59,8 @@ struct ScoreCommand {
   std::int64_t episodes = 500;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
-  bool sampled = false, json = false, quiet = false;
+  Decisions decisions = Decisions::usual;
+  bool json = false, quiet = false;
   int run() const;
 };
 
@@ -79,7 +81,8 @@ struct MatchCommand {
   std::int64_t episodes = 200;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
-  bool sampled = false, by_return = false, json = false, quiet = false;
+  Decisions decisions = Decisions::usual;
+  bool by_return = false, json = false, quiet = false;
   int run() const;
 };
 
@@ -90,7 +93,8 @@ struct ConductCommand {
   std::uint64_t seed = 0;
   std::size_t threads = 0;
   double square = 4.0;
-  bool sampled = false, json = false, quiet = false;
+  Decisions decisions = Decisions::usual;
+  bool json = false, quiet = false;
   int run() const;
 };
 
@@ -145,7 +149,8 @@ struct RecordCommand {
   std::string run_folder, out, checkpoint = "last";
   std::int64_t episodes = 5;
   std::uint64_t seed = 0;
-  bool sampled = false, json = false;
+  Decisions decisions = Decisions::usual;
+  bool json = false;
   int run() const;
 };
 

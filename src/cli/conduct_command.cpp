@@ -74,18 +74,18 @@ int ConductCommand::run() const {
                                               .others = others,
                                               .episodes = episodes,
                                               .seed = seed,
-                                              .decisions = sampled ? Decisions::sampled : Decisions::greedy,
+                                              .decisions = decisions,
                                               .square = square,
                                               .threads = threads,
                                               .on_progress = line.of("episodes")});
   line.wipe();
   const bool course = !all.empty() && players.empty() && list.size() > 2;
-  const std::vector<double> decisions = course ? decisions_of_checkpoints(Run::open(all)) : std::vector<double>{};
+  const std::vector<double> trained_for = course ? decisions_of_checkpoints(Run::open(all)) : std::vector<double>{};
   if (!png.empty()) {
     if (list.size() < 2)
       throw Error(Fault::usage, "one player differs from nobody", "--png", "name another to compare with");
     if (course) {
-      draw_bands(png, course_figure(table, decisions, draw));
+      draw_bands(png, course_figure(table, trained_for, draw));
     } else {
       draw_intervals(png, figure_of(table, draw));
     }
@@ -96,14 +96,14 @@ int ConductCommand::run() const {
   }
   fmt::print("{}: {}, {} episodes of each player, {} decisions\n\n", table.game,
              seat.empty() ? "how they behave" : fmt::format("how the others behave when {} is played by", seat),
-             table.episodes, sampled ? "sampled" : "greedy");
+             table.episodes, name_of(decisions));
   if (table.replayed_differently > 0)
     fmt::print(
         "note: in {} of the recorded episodes the others did not do what they had done then; give --others as in "
         "the recording\n\n",
         table.replayed_differently);
   if (course) {
-    print_course(table, decisions);
+    print_course(table, trained_for);
   } else {
     print_comparison(table);
   }

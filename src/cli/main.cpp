@@ -128,6 +128,15 @@ void add_trials(CLI::App& sub, TrialFlags& flags) {
       ->check(CLI::Range(1, 10'000'000));
 }
 
+void add_decisions(CLI::App& sub, zithercraft::Decisions& decisions) {
+  auto* greedy = sub.add_flag_callback(
+      "--greedy", [&] { decisions = zithercraft::Decisions::greedy; }, "Take the likeliest decisions, as most do anyway");
+  sub.add_flag_callback(
+         "--sampled", [&] { decisions = zithercraft::Decisions::sampled; },
+         "Draw decisions at their odds, as those do anyway that were evolved so")
+      ->excludes(greedy);
+}
+
 // Who plays, as several commands ask for it.
 template <class Command>
 void add_players(CLI::App& sub, Command& c) {
@@ -135,7 +144,7 @@ void add_players(CLI::App& sub, Command& c) {
   sub.add_option("--all", c.all, "Every kept checkpoint of this run is a player");
   sub.add_option("--game", c.game, "The game (default: that of the first player that has one)");
   sub.add_option("--set", c.set, "KEY=VALUE: a key of the game")->allow_extra_args(false);
-  sub.add_flag("--sampled", c.sampled, "Draw decisions at their odds instead of the likeliest");
+  add_decisions(sub, c.decisions);
 }
 
 void add_studies(CLI::App& app, int& status) {
@@ -290,7 +299,7 @@ void add_commands(CLI::App& app, int& status) {
         add_episodes(sub, c.episodes, c.seed, "Episodes for each pilot");
         sub.add_option("--against", c.against, "Compare with these only: random, script, or another run's folder")
             ->allow_extra_args(false);
-        sub.add_flag("--sampled", c.sampled, "Draw decisions at their odds instead of taking the likeliest");
+        add_decisions(sub, c.decisions);
         sub.add_option("--vary", c.vary, "KEY=LOW:HIGH:COUNT or KEY=A,B,C: score in changed games; once or twice")
             ->allow_extra_args(false);
         sub.add_option("--variants", c.variants, "Score in the variants of this plan file");
@@ -311,7 +320,7 @@ void add_commands(CLI::App& app, int& status) {
         sub.add_option("--checkpoint", c.checkpoint,
                        "Whose policy plays: a kept checkpoint's name, like at-000001000000")
             ->capture_default_str();
-        sub.add_flag("--sampled", c.sampled, "Draw decisions at their odds instead of taking the likeliest");
+        add_decisions(sub, c.decisions);
       });
   add<ReplayCommand>(app, "replay", "List, check, draw, show and convert a recorded match", status, describe_replay);
   add<DriveCommand>(app, "drive", "Steer a seat by keyboard or gamepad in a page", status, describe_drive);

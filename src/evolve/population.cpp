@@ -57,6 +57,7 @@ Population::Population(const Game& game, std::vector<std::size_t> roles, const E
   signature_.role = role.name;
   signature_.columns = role.columns;
   signature_.controls = role.controls;
+  signature_.drawn = settings_.sampled;
   if (settings_.fitness.starts_with(term_prefix)) {
     const auto name = settings_.fitness.substr(term_prefix.size());
     const auto at = std::find(role.terms.begin(), role.terms.end(), name);

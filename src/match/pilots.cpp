@@ -19,7 +19,9 @@ constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {
 class PolicyPilot : public Pilot {
  public:
   PolicyPilot(Policy policy, Decisions decisions, std::uint64_t seed)
-      : policy_(std::move(policy)), decisions_(decisions), seed_(derived_seed(seed, "policy pilot")) {}
+      : policy_(std::move(policy)),
+        decisions_(decisions_of(policy_, decisions)),
+        seed_(derived_seed(seed, "policy pilot")) {}
 
   std::string name() const override { return "trained"; }
   std::unique_ptr<Pilot> copy() const override { return std::make_unique<PolicyPilot>(*this); }
@@ -158,6 +160,20 @@ std::size_t dial_of(const std::string& script, const Role& role, const std::stri
 void lacks(const std::string& script, const Role& role, const std::string& what) {
   throw Error(Fault::spec, "the script '" + script + "' needs " + what, "role '" + role.name + "'",
               "add it, or choose another script");
+}
+
+const char* name_of(Decisions decisions) {
+  switch (decisions) {
+    case Decisions::usual: return "usual";
+    case Decisions::greedy: return "greedy";
+    case Decisions::sampled: return "sampled";
+  }
+  return "";
+}
+
+Decisions decisions_of(const Policy& policy, Decisions asked) {
+  if (asked != Decisions::usual) return asked;
+  return policy.signature().drawn ? Decisions::sampled : Decisions::greedy;
 }
 
 std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy, Decisions decisions,

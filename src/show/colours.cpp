@@ -1,6 +1,7 @@
 #include "colours.hpp"
 
 #include <fmt/format.h>
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <set>
@@ -37,6 +38,9 @@ std::vector<Colour> tag_colours(const Game& game) {
   std::set<std::size_t> seats;
   for (const Role& role : game.roles()) seats.insert(role.seats.begin(), role.seats.end());
   std::vector<Colour> colours(arena.tags().size(), wall_colour);
+  double most_worth = 0.0;  // what is worth far less than the best is no treasure
+  if (arena.spec().blocks)
+    for (const auto& kind : arena.spec().blocks->kinds) most_worth = std::max(most_worth, kind.worth);
   std::set<std::size_t> chosen;
   for (std::size_t e = 0; e < arena.entities().size(); ++e) {
     const Entity& entity = arena.entities()[e];
@@ -56,8 +60,9 @@ std::vector<Colour> tag_colours(const Game& game) {
       case EntityKind::ground:
       case EntityKind::mesh: colour = next(ground_colours, 7); break;
       case EntityKind::block:
-        colour = arena.spec().blocks->kinds[entity.spec_index].worth > 0.0 ? next(worthy_colours, 8)
-                                                                           : next(block_colours, 9);
+        colour = most_worth > 0.0 && arena.spec().blocks->kinds[entity.spec_index].worth >= 0.1 * most_worth
+                     ? next(worthy_colours, 8)
+                     : next(block_colours, 9);
         break;
       case EntityKind::cell: {
         const CellKind& kind = arena.spec().cells->kinds[entity.spec_index];

@@ -333,7 +333,7 @@ std::string ConductTable::to_json() const {
                            {"others", options.others},
                            {"episodes", episodes},
                            {"seed", options.seed},
-                           {"decisions", options.decisions == Decisions::greedy ? "greedy" : "sampled"},
+                           {"decisions", name_of(options.decisions)},
                            {"square", options.square},
                            {"replayed_differently", replayed_differently}};
   j["players"] = nlohmann::ordered_json::array();

@@ -272,7 +272,7 @@ std::string MatchTable::to_json() const {
                            {"sides", sides},
                            {"episodes", options.episodes},
                            {"seed", options.seed},
-                           {"decisions", options.decisions == Decisions::greedy ? "greedy" : "sampled"},
+                           {"decisions", name_of(options.decisions)},
                            {"decided_by", options.decided_by == DecidedBy::verdict ? "verdict" : "returns"}};
   j["players"] = nlohmann::ordered_json::array();
   for (std::size_t p = 0; p < players.size(); ++p)

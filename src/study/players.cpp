@@ -118,7 +118,7 @@ std::unique_ptr<Pilot> Player::make(const Game& game, std::size_t role, Decision
 
 std::string Player::objection(const Game& game, std::size_t role) const {
   try {
-    make(game, role, Decisions::greedy, 0);
+    make(game, role, Decisions::usual, 0);
     return {};
   } catch (const Error& error) {
     if (error.fault() == Fault::file) throw;

@@ -75,7 +75,12 @@ std::vector<Player> players(const Run& run, const Game& game, const ScoreOptions
 Score score_in(const Game& game, const Run& run, const ScoreOptions& options) {
   if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
   WorkerPool pool(options.threads);
-  Score result{game.spec().name, run.folder().string(), options.seed, options.episodes, options.decisions, {}};
+  Score result{game.spec().name,
+               run.folder().string(),
+               options.seed,
+               options.episodes,
+               decisions_of(run.policy(), options.decisions),
+               {}};
   const auto all = players(run, game, options);
   WorkCount progress(options.episodes * static_cast<std::int64_t>(all.size()), options.on_progress);
   for (const Player& player : all) {
@@ -112,11 +117,8 @@ Score score(const Run& run, const Variant& variant, const ScoreOptions& options)
 }
 
 std::string Score::to_json() const {
-  nlohmann::ordered_json j{{"game", game},
-                           {"run", run},
-                           {"seed", seed},
-                           {"episodes", episodes},
-                           {"decisions", decisions == Decisions::greedy ? "greedy" : "sampled"}};
+  nlohmann::ordered_json j{
+      {"game", game}, {"run", run}, {"seed", seed}, {"episodes", episodes}, {"decisions", name_of(decisions)}};
   j["pilots"] = nlohmann::ordered_json::array();
   for (const PilotScore& p : pilots) {
     nlohmann::ordered_json terms = nlohmann::ordered_json::object();

@@ -11,6 +11,19 @@
 namespace zithercraft {
 namespace {
 
+// How many decisions the trainings take together. Of generations each can only say what it expects; those that have not
+// begun are taken to be like the others.
+std::int64_t total_of(const std::vector<TrainingProgress>& each, const TrainOptions& options) {
+  const auto count = static_cast<std::int64_t>(each.size());
+  if (options.generations == 0) return options.decisions * count;
+  std::int64_t known = 0, begun = 0;
+  for (const TrainingProgress& p : each) {
+    known += p.total;
+    begun += p.total > 0 ? 1 : 0;
+  }
+  return known + (count - begun) * (known / std::max<std::int64_t>(1, begun));
+}
+
 // What the trainings together have come to.
 TrainingProgress sum_of(const std::vector<TrainingProgress>& each, std::int64_t total) {
   TrainingProgress all{.total = total};
@@ -58,8 +71,7 @@ std::vector<Run> train_seeds(const GameSpec& game, const TrainOptions& options,
     own.on_progress = [&, item](const TrainingProgress& p) {
       const std::lock_guard lock(mutex);
       each[item] = p;
-      if (options.on_progress)
-        options.on_progress(sum_of(each, options.decisions * static_cast<std::int64_t>(seeds.size())));
+      if (options.on_progress) options.on_progress(sum_of(each, total_of(each, options)));
     };
     runs[item] = train(game, own);
   });

@@ -52,6 +52,30 @@ TEST_F(Evolved, RunsTellWhatTheyAre) {
   EXPECT_EQ(kept, 4u);  // generations 1, 10 and 12, and the last
 }
 
+TEST_F(Evolved, DecisionsAreDrawnByThoseThatWereEvolvedToDrawThem) {
+  ASSERT_EQ(test::run_tool({"train", "mooring", "--method", "genetic", "--generations", "2", "--learner",
+                            "population=8", "--learner", "sampled=true", "--run", path("drawing"), "--quiet"})
+                .status,
+            0);
+  const auto decisions = [&](std::vector<std::string> extra) {
+    std::vector<std::string> command{"score", path("drawing"), "--episodes", "2", "--against", "random", "--json"};
+    command.insert(command.end(), extra.begin(), extra.end());
+    return json::parse(test::run_tool(command).out)["decisions"];
+  };
+  EXPECT_EQ(decisions({}), "sampled");
+  EXPECT_EQ(decisions({"--greedy"}), "greedy");
+  const auto recorded = [&](std::vector<std::string> extra) {
+    std::vector<std::string> command{"record", path("drawing"), "--out", path("how.zrep"), "--episodes", "2"};
+    command.insert(command.end(), extra.begin(), extra.end());
+    EXPECT_EQ(test::run_tool(command).status, 0);
+    return test::read_file(path("how.zrep"));
+  };
+  const std::string usual = recorded({});
+  EXPECT_EQ(usual, recorded({"--sampled"}));
+  EXPECT_NE(usual, recorded({"--greedy"}));
+  EXPECT_EQ(test::run_tool({"record", path("drawing"), "--out", path("how.zrep"), "--greedy", "--sampled"}).status, 2);
+}
+
 TEST_F(Evolved, RunsAreScoredRecordedComparedAndWatchedByTheDoctor) {
   const auto scored = test::run_tool({"score", path("grown"), "--episodes", "20", "--json", "--quiet"});
   ASSERT_EQ(scored.status, 0) << scored.err;

@@ -21,11 +21,19 @@ class Pilot {
   virtual void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) = 0;
 };
 
-enum class Decisions { greedy, sampled };
+/// What a policy makes of its odds.
+enum class Decisions : std::uint8_t {
+  usual,    ///< as it was evolved; one trained by gradients is greedy
+  greedy,   ///< the likeliest
+  sampled,  ///< drawn by the episode's key and the seed
+};
+const char* name_of(Decisions decisions);
+/// What a policy does if it is asked for these: never `usual`.
+Decisions decisions_of(const Policy& policy, Decisions asked);
 
 /// A trained policy of the role, or of the one that the role mirrors. Throws Error (refused), naming the difference, if it does not fit the game's role.
 std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy,
-                                    Decisions decisions = Decisions::greedy, std::uint64_t seed = 0);
+                                    Decisions decisions = Decisions::usual, std::uint64_t seed = 0);
 
 /// Every control uniform in its range, anew at each decision.
 std::unique_ptr<Pilot> random_pilot(std::uint64_t seed = 0);

@@ -29,6 +29,7 @@ struct PolicySignature {
   /// these as it has columns. Else empty.
   std::vector<std::string> seen{};
   bool grown = false;  ///< the policy is a NetworkGraph; `policy` tells its columns and outputs alone
+  bool drawn = false;  ///< it was evolved to draw its decisions at their odds
   bool operator==(const PolicySignature&) const = default;
 
   void store(TensorFile& file) const;

@@ -23,7 +23,7 @@ enum class DecidedBy : std::uint8_t {
 struct MatchOptions {
   std::int64_t episodes = 200;              ///< of each two players in each seating, at least 1
   std::uint64_t seed = 0;                   ///< of the episodes, the same for all
-  Decisions decisions = Decisions::greedy;  ///< of trained policies
+  Decisions decisions = Decisions::usual;   ///< of trained policies
   DecidedBy decided_by = DecidedBy::verdict;
   std::filesystem::path replays{};  ///< a folder for the most telling episodes; empty: none are kept
   std::size_t threads = 0;          ///< 0 for one per processor; has no influence on the result

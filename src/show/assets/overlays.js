@@ -13,6 +13,7 @@ const overlayList = [
   ["own", "Overlays that were recorded", true],
 ];
 const eventSeconds = 1.2, gridAcross = 48;
+const wordHeight = 0.1, lineHeight = 0.06, lineWidth = 0.15;  // of words over the arena, in halves of the view
 
 class Overlays {
   constructor(view) {
@@ -155,7 +156,7 @@ class Overlays {
   // ---- Events: a word where it happened, rising and fading.
   drawEvents(match, episode, time, chosen) {
     const seconds = match.scene.tick_seconds * match.scene.think_every;
-    const first = Math.max(0, Math.ceil(time - eventSeconds / seconds));
+    const first = Math.max(0, Math.ceil(time - eventSeconds / seconds)), words = [];
     for (let d = first; d <= Math.ceil(time); ++d) {
       const frame = match.frame(episode, d);
       for (const e of frame ? frame.events : []) {
@@ -164,8 +165,18 @@ class Overlays {
         const at = e[1] / match.scene.think_every, age = (time - at) * seconds;
         if (age < 0 || age > eventSeconds) continue;
         const place = this.placeOf(match, e);
-        if (place) this.word(kind, place[0], place[1], place[2] + 0.8 + age, 1 - 0.7 * age / eventSeconds);
+        if (place) words.push({ kind, age, at: new THREE.Vector3(place[0], place[1], place[2] + 0.8 + age) });
       }
+    }
+    // What happened at one spot is told in lines, the newest lowest.
+    const camera = this.view.camera(), lines = [];
+    for (const { kind, age, at } of words.sort((a, b) => a.age - b.age)) {
+      const sprite = this.word(kind, at.x, at.y, at.z, 1 - 0.7 * age / eventSeconds);
+      const seen = at.clone().project(camera), low = seen.y;
+      let below;
+      while ((below = lines.find((l) => Math.abs(l.x - seen.x) < lineWidth && Math.abs(l.y - seen.y) < 0.99 * lineHeight))) seen.y = below.y + lineHeight;
+      lines.push(seen);
+      sprite.center.y = 0.5 - (seen.y - low) / wordHeight;
     }
   }
   placeOf(match, [, , kind, who, , x, y]) {
@@ -196,6 +207,7 @@ class Overlays {
     sprite.scale.set(4 * height, height, 1);
     sprite.position.set(x, y, z);
     this.add(sprite);
+    return sprite;
   }
 
   // ---- What the user's program recorded.
