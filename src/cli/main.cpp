@@ -130,7 +130,8 @@ void add_trials(CLI::App& sub, TrialFlags& flags) {
 
 void add_decisions(CLI::App& sub, zithercraft::Decisions& decisions) {
   auto* greedy = sub.add_flag_callback(
-      "--greedy", [&] { decisions = zithercraft::Decisions::greedy; }, "Take the likeliest decisions, as most do anyway");
+      "--greedy", [&] { decisions = zithercraft::Decisions::greedy; },
+      "Take the likeliest decisions, as most do anyway");
   sub.add_flag_callback(
          "--sampled", [&] { decisions = zithercraft::Decisions::sampled; },
          "Draw decisions at their odds, as those do anyway that were evolved so")
