@@ -7,6 +7,7 @@
 #include <map>
 #include <memory>
 
+#include "show/colours.hpp"
 #include "support.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/play.hpp"
@@ -70,6 +71,21 @@ TEST(Picture, SvgIsTheSamePictureAsLines) {
   for (std::size_t at = 0; (at = svg.find("<path", at)) != std::string::npos; ++at) ++lines;
   EXPECT_GT(lines, 24u + 8);
   EXPECT_NE(svg.find("</svg>"), std::string::npos);
+}
+
+TEST(Colours, OfStoneWorthLittleAreNotThoseOfTreasure) {
+  const Game game(load_game(test::project_folder() / "demos" / "kelpdive.toml"));
+  const auto colour_with = [&](double worth) {  // of coral
+    GameSpec spec = game.spec();
+    for (auto& kind : spec.arena.blocks->kinds)
+      if (kind.name == "coral") kind.worth = worth;
+    const Game changed(spec);
+    const auto tags = changed.arena().tags();
+    const auto at = std::find(tags.begin(), tags.end(), "coral") - tags.begin();
+    return web_colour(tag_colours(changed)[static_cast<std::size_t>(at)]);
+  };
+  EXPECT_EQ(colour_with(0.02), colour_with(0.0));
+  EXPECT_NE(colour_with(1.0), colour_with(0.0));
 }
 
 TEST(Picture, HeightsAndBlocksAreDrawnFromAboveACorner) {

@@ -451,6 +451,23 @@ TEST(Comparison, TakesTheVariantsOfAStudy) {
             Study::open(folder / "s").values("duck_pond", "as it is", "success"));
 }
 
+TEST(Seeds, OfSoManyGenerationsKnowHowFarTheyAre) {
+  const test::TemporaryFolder folder;
+  TrainingProgress last;
+  TrainOptions options{.folder = folder / "r", .threads = 2, .on_progress = [&](const TrainingProgress& p) {
+                         EXPECT_GE(p.total, p.decisions);
+                         last = p;
+                       }};
+  options.evolution.emplace();
+  options.evolution->method = EvolutionMethod::genetic;
+  options.evolution->genetic.population = 6;
+  options.generations = 3;
+  std::int64_t all = 0;
+  for (const zithercraft::Run& run : train_seeds(test::duck_pond(), options, {1, 2})) all += run.decisions_done();
+  EXPECT_EQ(last.decisions, all);
+  EXPECT_EQ(last.total, all);
+}
+
 TEST(TrainSeeds, RefusesWhatMakesNoSense) {
   const TrainOptions options{.folder = "nowhere", .decisions = 100, .learner = small};
   EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {}); }).fault(), Fault::usage);
