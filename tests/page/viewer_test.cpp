@@ -148,6 +148,25 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   no_harm_done();
 }
 
+TEST_F(Viewer, WordsAtOneSpotStandInLinesAndTablesFitThePanel) {
+  record(folder / "a.zrep", demo("kelpdive"), 1);
+  show({folder / "a.zrep"});
+  EXPECT_EQ(at("document.getElementById('right').scrollWidth > document.getElementById('right').clientWidth"), false);
+  const json offsets = browser.run(R"(
+    const { arena, overlays } = viewer.views[0], kind = kindsOfEvents.indexOf("touch");
+    arena.clear(arena.overlay);
+    const events = [[0, 4, kind, -1, -1, 9, 9], [0, 4, kind, -1, -1, 9, 9], [0, 4, kind, -1, -1, 25, 25]];
+    const match = { scene: viewer.match.scene, concerns: () => true, frame: (episode, decision) => (decision === 1 ? { events } : null) };
+    overlays.drawEvents(match, 0, 1, viewer.chosen);
+    return arena.overlay.children.map((word) => word.center.y);
+  )");
+  ASSERT_EQ(offsets.size(), 3u);
+  EXPECT_DOUBLE_EQ(offsets[0].get<double>(), 0.5);
+  EXPECT_LT(offsets[1].get<double>(), 0.0);  // a line higher: its middle is more than half a word above its place
+  EXPECT_DOUBLE_EQ(offsets[2].get<double>(), 0.5);
+  no_harm_done();
+}
+
 TEST_F(Viewer, PlaysStepsScrubsAndLoops) {
   record(folder / "a.zrep", test::mooring(), 2);
   show({folder / "a.zrep"});
