@@ -16,6 +16,7 @@ constexpr std::size_t most_state_bytes = std::size_t{256} << 20;
 
 ArenaPlan ArenaCompiler::compile() {
   plan_.dt = static_cast<float>(plan_.spec.tick);
+  plan_.current = {static_cast<float>(plan_.spec.current[0]), static_cast<float>(plan_.spec.current[1])};
   bodies_ = plan_.spec.bodies;
   read_heights();
   read_cells();

@@ -105,6 +105,9 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
     data.drives = spec.mover.has_value();
     plan_.free_index[number] = plan_.free_bodies.size();
     plan_.free_bodies.push_back(number);
+    const bool boat = spec.mover && std::holds_alternative<Boat>(*spec.mover);
+    const bool flows = plan_.current.x != 0.0f || plan_.current.y != 0.0f;
+    if (flows && (boat || spec.drag > 0.0)) plan_.adrift.push_back(number);
   }
   if (spec.mover) {
     if (const auto* walker = std::get_if<Walker>(&*spec.mover)) {

@@ -18,6 +18,14 @@ void limit_speed(const Tick& t, std::size_t i) {
   t.s.vy[i] *= share;
 }
 
+// Drags and movers work on the velocity through the water. Without a current nothing is adrift.
+void add_current(const Tick& t, float share) {
+  for (const std::size_t i : t.plan.adrift) {
+    t.s.vx[i] += share * t.plan.current.x;
+    t.s.vy[i] += share * t.plan.current.y;
+  }
+}
+
 void move(const Tick& t, std::size_t i) {
   StateArrays& s = t.s;
   const float dt = t.plan.dt, way = t.memory.way[i];
@@ -43,6 +51,7 @@ void step_physics(const Tick& t) {
   t.memory.push_turn.assign(plan.bodies, 0.0f);
   t.memory.way.assign(plan.bodies, 1.0f);
   t.memory.meter_change.assign(plan.meters.size(), 0.0f);
+  add_current(t, -1.0f);
   for (const std::size_t i : plan.free_bodies) {
     s.vx[i] *= plan.body[i].keep;
     s.vy[i] *= plan.body[i].keep;
@@ -52,6 +61,7 @@ void step_physics(const Tick& t) {
   carry_bodies(t);
   guide_wanderers(t);
   drive_movers(t);
+  add_current(t, 1.0f);
   solve_contacts(t);
   for (const std::size_t i : plan.free_bodies) limit_speed(t, i);
   sweep_bodies(t);

@@ -240,6 +240,8 @@ struct ArenaPlan {
   std::vector<BodyData> body;                          // per body
   std::vector<Surface> surface;                        // per entity
   std::vector<std::size_t> free_bodies;                // moved by forces and contacts
+  Vec current;                                         // m/s
+  std::vector<std::size_t> adrift;                     // free bodies that feel the current
   std::vector<std::size_t> active;                     // free bodies and steppers: they meet zones, items and cells
   std::vector<std::size_t> active_index;               // per body, or nowhere
   std::vector<std::size_t> free_index;                 // per body, or nowhere

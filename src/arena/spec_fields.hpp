@@ -471,6 +471,7 @@ void describe(V& v, Vary& s) {
 template <class V>
 void describe(V& v, ArenaSpec& s) {
   v("tick", s.tick, Rule{.low = 0.0, .high = 0.25, .above_low = true});
+  v("current", s.current, between(-1000, 1000));
   v("walls", s.walls);
   v("zones", s.zones);
   v("bodies", s.bodies);

@@ -29,8 +29,8 @@ Script::Function run_gates(const Game& game, std::size_t role);
 /// it.
 Script::Function lead_and_fire(const Game& game, std::size_t role);
 
-/// For walkers that shove something home, as their first progress term of another thing says. Needs choices `ahead`
-/// (astern, stop, ahead), `aside` (starboard, straight, port) and `turn` (right, hold, left).
+/// For boats that shove something home, as their first progress term of another thing says. Needs dials `throttle` and
+/// `rudder`.
 Script::Function shove_home(const Game& game, std::size_t role);
 
 /// For diggers: looks down, turns and digs, and so sinks a shaft. Needs choices with the options `down`, `left` and

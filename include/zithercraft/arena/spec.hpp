@@ -238,6 +238,9 @@ struct Vary {
 /// need it.
 struct ArenaSpec {
   double tick = 0.05;  ///< seconds of one physics step, above 0, at most 0.25
+  /// m/s of the water or the wind, along x and y. Free bodies with a drag, and boats, drift with it: what they lose by
+  /// drag is their speed through the water, and a rudder feels the water that flows past it. Nothing else feels it.
+  std::array<double, 2> current{0.0, 0.0};
   std::vector<WallSpec> walls{};
   std::vector<ZoneSpec> zones{};
   std::vector<BodySpec> bodies{};
