@@ -1,5 +1,5 @@
 // How fast mooring is played and trained. Run: build/release/bench/bench_mooring
-// "items_per_second" are decisions of lanes per second (rays for the cast).
+// "items_per_second" are steps of lanes per second (rays for the cast).
 
 #include <benchmark/benchmark.h>
 
@@ -17,7 +17,7 @@ constexpr std::size_t lane_count = 256;
 
 zc::Game mooring() { return zc::Game(zc::load_game(ZITHERCRAFT_DEMOS "/mooring.toml")); }
 
-// One decision of all lanes per iteration, by groups so that a group's work stays in one core's cache.
+// One step of all lanes per iteration, by groups so that a group's work stays in one core's cache.
 void play(benchmark::State& state, const zc::Pilot& pilot) {
   constexpr std::size_t group = 32;
   zc::WorkerPool pool(static_cast<std::size_t>(state.range(0)));
@@ -25,10 +25,10 @@ void play(benchmark::State& state, const zc::Pilot& pilot) {
   lanes.begin_all(pool, 1);
   std::vector<std::unique_ptr<zc::Pilot>> hands;
   for (std::size_t i = 0; i < pool.threads(); ++i) hands.push_back(pilot.copy());
-  constexpr int decisions = 16;
+  constexpr int steps = 16;
   for (auto _ : state)
     pool.run(lane_count / group, [&](std::size_t item, std::size_t worker) {
-      for (int d = 0; d < decisions; ++d) {
+      for (int d = 0; d < steps; ++d) {
         hands[worker]->decide(lanes, 0, item * group, group);
         for (std::size_t lane = item * group; lane < (item + 1) * group; ++lane) {
           lanes.advance(lane, worker);
@@ -39,7 +39,7 @@ void play(benchmark::State& state, const zc::Pilot& pilot) {
         }
       }
     });
-  state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(lane_count) * decisions);
+  state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(lane_count) * steps);
 }
 
 void random_controls(benchmark::State& state) { play(state, *zc::random_pilot(1)); }
@@ -55,16 +55,16 @@ void policy_decides(benchmark::State& state) {
 void training(benchmark::State& state) {
   zc::WorkerPool pool(static_cast<std::size_t>(state.range(0)));
   zc::Ppo learner(mooring(), {}, 1, 8'000'000, pool);
-  std::int64_t decisions = 0;
+  std::int64_t steps = 0;
   for (auto _ : state) {
-    decisions += learner.collect().decisions;
+    steps += learner.collect().steps;
     learner.improve();
   }
-  state.SetItemsProcessed(decisions);
+  state.SetItemsProcessed(steps);
 }
 
 // With 24 rays (102 columns) and with 11 (50).
-void one_decision_of_a_policy(benchmark::State& state) {
+void one_step_of_a_policy(benchmark::State& state) {
   zc::GameSpec spec = mooring().spec();
   std::get<zc::RayFan>(spec.roles[0].senses[0]).rays = state.range(0);
   zc::WorkerPool pool(1);
@@ -100,7 +100,7 @@ void fan_of_24_rays(benchmark::State& state) {
 BENCHMARK(random_controls)->ArgName("threads")->Arg(1)->Arg(2)->UseRealTime();
 BENCHMARK(policy_decides)->ArgName("threads")->Arg(1)->Arg(2)->UseRealTime();
 BENCHMARK(training)->ArgName("threads")->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond)->MinTime(3);
-BENCHMARK(one_decision_of_a_policy)->ArgName("rays")->Arg(24)->Arg(11);
+BENCHMARK(one_step_of_a_policy)->ArgName("rays")->Arg(24)->Arg(11);
 BENCHMARK(fan_of_24_rays);
 
 }  // namespace

@@ -73,18 +73,18 @@ void recording_share(benchmark::State& state) {
 }
 BENCHMARK(recording_share)->MinTime(6.0)->Unit(benchmark::kMillisecond);
 
-// An hour of mooring: 18,000 decisions.
+// An hour of mooring: 18,000 steps.
 std::filesystem::path an_hour() {
   static const std::filesystem::path file = [] {
     const auto name = scratch("bench-hour");
     const Game game = demo("mooring");
     const auto pilot = random_pilot();
     ReplayWriter writer(name, game, {"mooring", to_toml(game.spec()), {"random"}, 0, "0"});
-    std::int64_t decisions = 0;
-    for (std::uint32_t episode = 0; decisions < 18'000; ++episode)
+    std::int64_t steps = 0;
+    for (std::uint32_t episode = 0; steps < 18'000; ++episode)
       play_one(game, {pilot.get()}, {1, 0, episode}, [&](const Lanes& lanes) {
         writer.add(lanes, 0);
-        ++decisions;
+        ++steps;
       });
     writer.finish();
     return name;

@@ -40,9 +40,9 @@ zc::GameSpec mooring() {
                     .weight = -1,
                     .on = zc::Happening{.with = {"hull", "quay"}, .harder_than = 0.5},
                     .ends = zc::Verdict::failure},
-                   {.name = "time", .weight = -0.005, .each_decision = zc::Measure::always()}};
+                   {.name = "time", .weight = -0.005, .each_step = zc::Measure::always()}};
   game.roles = {skiff};
-  game.cutoffs.decisions = 300;
+  game.cutoffs.steps = 300;
   return game;
 }
 

@@ -13,13 +13,13 @@ namespace zc = zithercraft;
 double haste(const zc::SeatView& seat) { return static_cast<double>(seat.speed()); }
 
 int main(int argc, char** argv) {
-  const long decisions = argc > 1 ? std::atol(argv[1]) : 2'000'000;
+  const long steps = argc > 1 ? std::atol(argv[1]) : 2'000'000;
   const std::filesystem::path folder = argc > 2 ? argv[2] : "runs/gentle";
   try {
     zc::GameSpec game = zc::load_game("demos/mooring.toml");  // or built from the same structs in C++
-    game.role("skiff").rewards.push_back({.name = "gentle", .weight = -0.005, .each_decision = haste});
+    game.role("skiff").rewards.push_back({.name = "gentle", .weight = -0.005, .each_step = haste});
     zc::Run run =
-        zc::train(game, {.folder = folder, .decisions = decisions, .seed = 1, .existing = zc::Existing::fresh});
+        zc::train(game, {.folder = folder, .steps = steps, .seed = 1, .existing = zc::Existing::fresh});
     zc::Score score = zc::score(run, {.episodes = 500});  // with 95% intervals, beside random and script
     zc::record(run, folder / "gentle.zrep", {.episodes = 5});
     for (const zc::PilotScore& pilot : score.pilots)

@@ -21,22 +21,22 @@ ordered_json profile_of(const PhaseTimes& t) {
   return {{"play_seconds", t.play},
           {"decide_seconds", t.decide},
           {"learn_seconds", t.learn},
-          {"step_seconds", t.step},
+          {"optimise_seconds", t.optimise},
           {"wall_seconds", t.wall}};
 }
 
 void print_profile(const PhaseTimes& t, const TrainingProgress& last) {
-  const double busy = t.play + t.decide + t.learn + t.step;
-  const double decisions = std::max(1.0, static_cast<double>(last.decisions));
+  const double busy = t.play + t.decide + t.learn + t.optimise;
+  const double steps = std::max(1.0, static_cast<double>(last.steps));
   if (busy == 0.0) return;
-  fmt::print("\n{:<28} {:>10} {:>9} {:>16}\n", "phase", "seconds", "share %", "us per decision");
+  fmt::print("\n{:<28} {:>10} {:>9} {:>16}\n", "phase", "seconds", "share %", "us per step");
   const auto line = [&](const char* name, double seconds) {
-    fmt::print("{:<28} {:>10.2f} {:>9.1f} {:>16.2f}\n", name, seconds, 100 * seconds / busy, 1e6 * seconds / decisions);
+    fmt::print("{:<28} {:>10.2f} {:>9.1f} {:>16.2f}\n", name, seconds, 100 * seconds / busy, 1e6 * seconds / steps);
   };
   line("playing (ticks, senses)", t.play);
   line("deciding while playing", t.decide);
   if (last.evolution.generation == 0) line("learning (gradients)", t.learn);
-  line(last.evolution.generation > 0 ? "making generations" : "stepping (optimiser)", t.step);
+  line(last.evolution.generation > 0 ? "making generations" : "stepping (optimiser)", t.optimise);
   fmt::print("{:.2f} s by the clock; the threads were busy for {:.0f}% of the last update\n", t.wall,
              100 * last.busy_share);
 }
@@ -112,7 +112,7 @@ TrainOptions TrainCommand::options() const {
   TrainOptions options;
   if (resume && holds_run(folder)) {
     const RunSettings stored = Run::open(folder).settings();
-    options.decisions = stored.decisions;
+    options.steps = stored.steps;
     options.seed = stored.seed;
     options.checkpoint_every = stored.checkpoint_every;
     options.learner = stored.learner;
@@ -126,8 +126,8 @@ TrainOptions TrainCommand::options() const {
     options.evolution = evolution_by(method);
   }
   options.folder = folder;
-  options.decisions = decisions.value_or(options.decisions);
-  options.generations = generations.value_or(decisions ? 0 : options.generations);
+  options.steps = steps.value_or(options.steps);
+  options.generations = generations.value_or(steps ? 0 : options.generations);
   options.seed = seed.value_or(options.seed);
   options.checkpoint_every = checkpoint_every.value_or(options.checkpoint_every);
   if (options.evolution && (lanes || !freeze.empty()))
@@ -135,7 +135,7 @@ TrainOptions TrainCommand::options() const {
                 "leave it out; its settings are those of [learner] in run.toml");
   if (!options.evolution && options.generations > 0)
     throw Error(Fault::usage, "ppo has no generations", "--generations",
-                "count --decisions, or add --method genetic, topology, cma or es");
+                "count --steps, or add --method genetic, topology, cma or es");
   options.learner.lanes = lanes.value_or(options.learner.lanes);
   for (const std::string& text : roles) add_role(options.roles, text);
   for (const std::string& setting : learner) add_setting(options, setting);
@@ -164,21 +164,21 @@ int TrainCommand::run() const {
   options.stop = &stop_on_signal();
   if (!seeds.empty()) return train_all(spec, options, line);
   const Run trained = train(spec, options);
-  if (!first) return last.decisions >= options.decisions ? done : stopped_by_signal;
+  if (!first) return last.steps >= options.steps ? done : stopped_by_signal;
   line.close();
 
-  const std::int64_t made = trained.decisions_done(), generations_made = trained.generations_done();
+  const std::int64_t made = trained.steps_done(), generations_made = trained.generations_done();
   const bool finished = trained.finished(), by_generations = options.generations > 0;
   const std::string progress = by_generations
                                    ? fmt::format("{} of {} generations", generations_made, options.generations)
-                                   : fmt::format("{} of {} decisions", made, options.decisions);
+                                   : fmt::format("{} of {} steps", made, options.steps);
   if (json) {
     ordered_json result{{"run", folder},
                         {"game", spec.name},
                         {"method", method_of(trained.settings())},
                         {"seed", options.seed},
-                        {"decisions", made}};
-    if (!by_generations) result["total"] = options.decisions;
+                        {"steps", made}};
+    if (!by_generations) result["total"] = options.steps;
     if (options.evolution) result["generations"] = generations_made;
     if (by_generations) result["total_generations"] = options.generations;
     result["finished"] = finished;
@@ -189,7 +189,7 @@ int TrainCommand::run() const {
     result["profile"] = profile_of(times);
     fmt::print("{}\n", result.dump(2));
   } else if (finished) {
-    fmt::print("trained {}{} decisions in {:.1f} s: {}\n",
+    fmt::print("trained {}{} steps in {:.1f} s: {}\n",
                options.evolution ? fmt::format("{} generations, ", generations_made) : "", made, last.seconds,
                trained.last_checkpoint().string());
   } else {
@@ -216,12 +216,12 @@ int TrainCommand::train_all(const GameSpec& spec, const TrainOptions& options, P
     const auto newest = Metrics(run.metrics()).newest();
     list.push_back({{"run", run.folder().string()},
                     {"seed", run.settings().seed},
-                    {"decisions", run.decisions_done()},
+                    {"steps", run.steps_done()},
                     {"finished", run.finished()},
                     {"recent_success", newest ? newest->recent_success : 0.0}});
     if (!json)
-      fmt::print("{}: {} decisions, success {:.0f}% of the last 100 episodes\n", run.folder().string(),
-                 run.decisions_done(), 100 * (newest ? newest->recent_success : 0.0));
+      fmt::print("{}: {} steps, success {:.0f}% of the last 100 episodes\n", run.folder().string(),
+                 run.steps_done(), 100 * (newest ? newest->recent_success : 0.0));
   }
   if (json) {
     fmt::print("{}\n", ordered_json{{"game", spec.name}, {"runs", list}}.dump(2));
@@ -234,7 +234,7 @@ int TrainCommand::train_all(const GameSpec& spec, const TrainOptions& options, P
 }
 
 int RecordCommand::run() const {
-  record(Run::open(run_folder), out, {episodes, seed, checkpoint, decisions});
+  record(Run::open(run_folder), out, {episodes, seed, checkpoint, actions});
   const Replay replay(out);
   if (json) {
     fmt::print("{}\n",

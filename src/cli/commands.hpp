@@ -28,7 +28,7 @@ struct ShowCommand {
 struct DoctorCommand {
   std::string game, run_folder, strange;
   std::vector<std::string> set;
-  std::int64_t decisions = 20'000;
+  std::int64_t steps = 20'000;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
   bool json = false, quiet = false;
@@ -38,7 +38,7 @@ struct DoctorCommand {
 struct TrainCommand {
   std::string game, folder;
   // What is not given comes from the run when resuming, else from the library's defaults.
-  std::optional<std::int64_t> decisions, generations, lanes, checkpoint_every;
+  std::optional<std::int64_t> steps, generations, lanes, checkpoint_every;
   std::optional<std::uint64_t> seed;
   std::vector<std::string> set;
   std::vector<std::string> learner, freeze;  // settings as [ROLE:]KEY=VALUE; beginnings of parts' names
@@ -59,7 +59,7 @@ struct ScoreCommand {
   std::int64_t episodes = 500;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
-  Decisions decisions = Decisions::usual;
+  ActionMode actions = ActionMode::usual;
   bool json = false, quiet = false;
   int run() const;
 };
@@ -81,7 +81,7 @@ struct MatchCommand {
   std::int64_t episodes = 200;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
-  Decisions decisions = Decisions::usual;
+  ActionMode actions = ActionMode::usual;
   bool by_return = false, json = false, quiet = false;
   int run() const;
 };
@@ -93,7 +93,7 @@ struct ConductCommand {
   std::uint64_t seed = 0;
   std::size_t threads = 0;
   double square = 4.0;
-  Decisions decisions = Decisions::usual;
+  ActionMode actions = ActionMode::usual;
   bool json = false, quiet = false;
   int run() const;
 };
@@ -119,7 +119,7 @@ struct TrialFlags {
   std::string game, method;
   std::vector<std::string> set, learner, measures;
   std::string seeds;
-  std::optional<std::int64_t> decisions, episodes;
+  std::optional<std::int64_t> steps, episodes;
 };
 
 struct SweepCommand {
@@ -149,7 +149,7 @@ struct RecordCommand {
   std::string run_folder, out, checkpoint = "last";
   std::int64_t episodes = 5;
   std::uint64_t seed = 0;
-  Decisions decisions = Decisions::usual;
+  ActionMode actions = ActionMode::usual;
   bool json = false;
   int run() const;
 };

@@ -46,13 +46,13 @@ void print_comparison(const ConductTable& t) {
 }
 
 // Of many checkpoints a few, and what became of each measure.
-void print_course(const ConductTable& t, const std::vector<double>& decisions) {
+void print_course(const ConductTable& t, const std::vector<double>& steps) {
   constexpr std::size_t most_columns = 7;
   const std::size_t width = width_of(t.measures), n = t.rows.size(), shown = std::min(n, most_columns);
   std::vector<std::size_t> columns;
   for (std::size_t c = 0; c < shown; ++c) columns.push_back(c * (n - 1) / (shown - 1));
   fmt::print("{:<{}}", "", width);
-  for (const std::size_t p : columns) fmt::print(" {:>10}", fmt::format("{:.2f}M", decisions[p] / 1e6));
+  for (const std::size_t p : columns) fmt::print(" {:>10}", fmt::format("{:.2f}M", steps[p] / 1e6));
   fmt::print("  over all {}\n", n);
   for (std::size_t m = 0; m < t.measures.size(); ++m) {
     fmt::print("{:<{}}", t.measures[m], width);
@@ -74,13 +74,13 @@ int ConductCommand::run() const {
                                               .others = others,
                                               .episodes = episodes,
                                               .seed = seed,
-                                              .decisions = decisions,
+                                              .actions = actions,
                                               .square = square,
                                               .threads = threads,
                                               .on_progress = line.of("episodes")});
   line.wipe();
   const bool course = !all.empty() && players.empty() && list.size() > 2;
-  const std::vector<double> trained_for = course ? decisions_of_checkpoints(Run::open(all)) : std::vector<double>{};
+  const std::vector<double> trained_for = course ? steps_of_checkpoints(Run::open(all)) : std::vector<double>{};
   if (!png.empty()) {
     if (list.size() < 2)
       throw Error(Fault::usage, "one player differs from nobody", "--png", "name another to compare with");
@@ -94,9 +94,9 @@ int ConductCommand::run() const {
     fmt::print("{}\n", table.to_json());
     return done;
   }
-  fmt::print("{}: {}, {} episodes of each player, {} decisions\n\n", table.game,
+  fmt::print("{}: {}, {} episodes of each player, {} actions\n\n", table.game,
              seat.empty() ? "how they behave" : fmt::format("how the others behave when {} is played by", seat),
-             table.episodes, name_of(decisions));
+             table.episodes, name_of(actions));
   if (table.replayed_differently > 0)
     fmt::print(
         "note: in {} of the recorded episodes the others did not do what they had done then; give --others as in "

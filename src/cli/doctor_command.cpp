@@ -13,17 +13,17 @@ namespace {
 void print_findings(const Diagnosis& d) {
   std::string pilots;
   for (const auto& pilot : d.pilots) pilots += (pilots.empty() ? "" : ", ") + pilot;
-  fmt::print("{}: watched {} decisions of play: {}\n", d.game, d.decisions, pilots);
+  fmt::print("{}: watched {} steps of play: {}\n", d.game, d.steps, pilots);
   if (d.findings.empty()) fmt::print("\nnothing found\n");
   for (const Finding& f : d.findings) {
     fmt::print("\n{:<8} {}: {}\n", name_of(f.gravity), f.subject, f.what);
     fmt::print("         {}: {}{}\n", f.check, f.evidence,
-               f.began >= 0 ? fmt::format(", from decision {} on", f.began) : "");
+               f.began >= 0 ? fmt::format(", from step {} on", f.began) : "");
     fmt::print("         remedy: {}\n", f.remedy);
   }
   std::string role;
   for (const TagSeen& s : d.seen) {
-    if (s.role != role) fmt::print("\n{} saw, in so many of its decisions:", s.role);
+    if (s.role != role) fmt::print("\n{} saw, in so many of its steps:", s.role);
     role = s.role;
     fmt::print(" {} {:.3g}%", s.tag, 100.0 * s.share);
   }
@@ -47,10 +47,10 @@ int status_of(const Diagnosis& d) {
 
 int DoctorCommand::run() const {
   ProgressLine line(quiet);
-  const DoctorOptions options{.decisions = decisions,
+  const DoctorOptions options{.steps = steps,
                               .seed = seed,
                               .threads = threads,
-                              .on_progress = line.of("decisions"),
+                              .on_progress = line.of("steps"),
                               .strange_replays = strange};
   const GameSpec spec = find_game(game, set);
   Diagnosis d;

@@ -19,16 +19,16 @@ ordered_json episode_json(const DrivenEpisode& e) {
   ordered_json ledger = ordered_json::object();
   for (const auto& [term, paid] : e.ledger) ledger[term] = paid;
   return {
-      {"outcome", name_of(e.outcome)}, {"decisions", e.decisions}, {"return", e.episode_return}, {"ledger", ledger}};
+      {"outcome", name_of(e.outcome)}, {"steps", e.steps}, {"return", e.episode_return}, {"ledger", ledger}};
 }
 
 void print_episode(const DrivenEpisode& e, std::size_t number) {
   if (number == 0) {
-    fmt::print("{:>8}  {:<9} {:>9} {:>8} ", "episode", "outcome", "decisions", "return");
+    fmt::print("{:>8}  {:<9} {:>9} {:>8} ", "episode", "outcome", "steps", "return");
     for (const auto& [term, paid] : e.ledger) fmt::print(" {:>9}", term);
     fmt::print("\n");
   }
-  fmt::print("{:>8}  {:<9} {:>9} {:>8.3f} ", number, name_of(e.outcome), e.decisions, e.episode_return);
+  fmt::print("{:>8}  {:<9} {:>9} {:>8.3f} ", number, name_of(e.outcome), e.steps, e.episode_return);
   for (const auto& [term, paid] : e.ledger) fmt::print(" {:>9.3f}", paid);
   fmt::print("\n");
   std::fflush(stdout);

@@ -118,23 +118,23 @@ void add_trials(CLI::App& sub, TrialFlags& flags) {
   sub.add_option("--learner", flags.learner, "KEY=VALUE: one of the learner's settings, as run.toml names them")
       ->allow_extra_args(false);
   sub.add_option("--measure", flags.measures,
-                 "What to measure: success, return, length, term.NAME, events.NAME, decisions_to_bar, seconds_to_bar "
+                 "What to measure: success, return, length, term.NAME, events.NAME, steps_to_bar, seconds_to_bar "
                  "(default success and return)")
       ->allow_extra_args(false);
   sub.add_option("--seeds", flags.seeds, "Seeds of the trainings of each variant (default 1,2,3)");
-  sub.add_option("--decisions", flags.decisions, "Decisions that each trains for (default 1000000)")
+  sub.add_option("--steps", flags.steps, "Steps that each trains for (default 1000000)")
       ->check(CLI::PositiveNumber);
   sub.add_option("--episodes", flags.episodes, "Fresh episodes that each is measured on (default 200)")
       ->check(CLI::Range(1, 10'000'000));
 }
 
-void add_decisions(CLI::App& sub, zithercraft::Decisions& decisions) {
+void add_actions(CLI::App& sub, zithercraft::ActionMode& actions) {
   auto* greedy = sub.add_flag_callback(
-      "--greedy", [&] { decisions = zithercraft::Decisions::greedy; },
-      "Take the likeliest decisions, as most do anyway");
+      "--greedy", [&] { actions = zithercraft::ActionMode::greedy; },
+      "Take the likeliest actions, as most do anyway");
   sub.add_flag_callback(
-         "--sampled", [&] { decisions = zithercraft::Decisions::sampled; },
-         "Draw decisions at their odds, as those do anyway that were evolved so")
+         "--sampled", [&] { actions = zithercraft::ActionMode::sampled; },
+         "Sample actions at their odds, as those do anyway that were evolved so")
       ->excludes(greedy);
 }
 
@@ -145,12 +145,12 @@ void add_players(CLI::App& sub, Command& c) {
   sub.add_option("--all", c.all, "Every kept checkpoint of this run is a player");
   sub.add_option("--game", c.game, "The game (default: that of the first player that has one)");
   sub.add_option("--set", c.set, "KEY=VALUE: a key of the game")->allow_extra_args(false);
-  add_decisions(sub, c.decisions);
+  add_actions(sub, c.actions);
 }
 
 void add_studies(CLI::App& app, int& status) {
   add<CompareCommand>(
-      app, "compare", "Compare runs and studies: success, chance of improvement, decisions to a bar", status,
+      app, "compare", "Compare runs and studies: success, chance of improvement, steps to a bar", status,
       [](CLI::App& sub, CompareCommand& c) {
         sub.add_option("RUN", c.paths, "Runs, folders of runs named seed-N, studies; the first group is compared with")
             ->required();
@@ -240,7 +240,7 @@ void add_commands(CLI::App& app, int& status) {
       [](CLI::App& sub, DoctorCommand& c) {
         add_game(sub, c.game, c.set);
         sub.add_option("--run", c.run_folder, "A run of it: look at its training and its policy too");
-        sub.add_option("--decisions", c.decisions, "Decisions to watch of each pilot")
+        sub.add_option("--steps", c.steps, "Steps to watch of each pilot")
             ->check(CLI::Range(1000, 100'000'000))
             ->capture_default_str();
         sub.add_option("--strange", c.strange, "Write the strangest episodes as replays into this folder");
@@ -251,15 +251,15 @@ void add_commands(CLI::App& app, int& status) {
   add<TrainCommand>(app, "train", "Train a policy into a run folder", status, [](CLI::App& sub, TrainCommand& c) {
     add_game(sub, c.game, c.set);
     sub.add_option("--run", c.folder, "The run's folder; made if missing")->required();
-    sub.add_option("--decisions", c.decisions, "Decisions to train for (default 10000000)")->check(CLI::PositiveNumber);
+    sub.add_option("--steps", c.steps, "Steps to train for (default 10000000)")->check(CLI::PositiveNumber);
     add_method(sub, c.method);
-    sub.add_option("--generations", c.generations, "Of an evolution: train for so many, whatever the decisions")
+    sub.add_option("--generations", c.generations, "Of an evolution: train for so many, whatever the steps")
         ->check(CLI::PositiveNumber)
-        ->excludes("--decisions");
+        ->excludes("--steps");
     sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")->check(CLI::NonNegativeNumber);
     sub.add_option("--lanes", c.lanes, "Copies of the game played side by side (default 256)")
         ->check(CLI::Range(1, 65536));
-    sub.add_option("--checkpoint-every", c.checkpoint_every, "Decisions between checkpoints (default 250000)")
+    sub.add_option("--checkpoint-every", c.checkpoint_every, "Steps between checkpoints (default 250000)")
         ->check(CLI::PositiveNumber);
     sub.add_option("--seeds", c.seeds, "Train a run for each of these seeds, 1,2,3, in RUN/seed-N");
     add_threads(sub, c.threads);
@@ -300,7 +300,7 @@ void add_commands(CLI::App& app, int& status) {
         add_episodes(sub, c.episodes, c.seed, "Episodes for each pilot");
         sub.add_option("--against", c.against, "Compare with these only: random, script, or another run's folder")
             ->allow_extra_args(false);
-        add_decisions(sub, c.decisions);
+        add_actions(sub, c.actions);
         sub.add_option("--vary", c.vary, "KEY=LOW:HIGH:COUNT or KEY=A,B,C: score in changed games; once or twice")
             ->allow_extra_args(false);
         sub.add_option("--variants", c.variants, "Score in the variants of this plan file");
@@ -321,7 +321,7 @@ void add_commands(CLI::App& app, int& status) {
         sub.add_option("--checkpoint", c.checkpoint,
                        "Whose policy plays: a kept checkpoint's name, like at-000001000000")
             ->capture_default_str();
-        add_decisions(sub, c.decisions);
+        add_actions(sub, c.actions);
       });
   add<ReplayCommand>(app, "replay", "List, check, draw, show and convert a recorded match", status, describe_replay);
   add<DriveCommand>(app, "drive", "Steer a seat by keyboard or gamepad in a page", status, describe_drive);

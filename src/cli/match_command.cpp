@@ -12,8 +12,8 @@ namespace zithercraft::cli {
 namespace {
 
 void print_table(const MatchTable& t) {
-  fmt::print("{}: {} episodes of seed {} in each seating, {} decisions, {}; 95% intervals\n\n", t.game,
-             t.options.episodes, t.options.seed, name_of(t.options.decisions),
+  fmt::print("{}: {} episodes of seed {} in each seating, {} actions, {}; 95% intervals\n\n", t.game,
+             t.options.episodes, t.options.seed, name_of(t.options.actions),
              t.options.decided_by == DecidedBy::verdict ? "cut off is a draw" : "cut off, the greater return wins");
   std::size_t width = 8;
   for (const std::string& name : t.players) width = std::max(width, name.size());
@@ -59,7 +59,7 @@ int MatchCommand::run() const {
   const MatchTable table = play_matches(game_of(list, game, set), list,
                                         {.episodes = episodes,
                                          .seed = seed,
-                                         .decisions = decisions,
+                                         .actions = actions,
                                          .decided_by = by_return ? DecidedBy::returns : DecidedBy::verdict,
                                          .replays = replays,
                                          .threads = threads,

@@ -43,7 +43,7 @@ void print_links(const NetworkMap& map, std::size_t node) {
                    [](const auto& a, const auto& b) { return std::fabs(a.weight) > std::fabs(b.weight); });
   for (const auto& link : links)
     fmt::print("  {:<28} > {:<28} {:+.3f}{}\n", map.nodes[link.from].name, map.nodes[link.to].name, link.weight,
-               link.back ? "  from the decision before" : "");
+               link.back ? "  from the step before" : "");
   if (links.empty()) fmt::print("  none: it is not used\n");
 }
 

@@ -41,13 +41,13 @@ std::string with_bar(double share, const std::string& numbers, int columns) {
       .substr(0, static_cast<std::size_t>(std::max(1, columns - 1)));
 }
 
-std::string pace(std::int64_t decisions, std::int64_t total, double a_second, double seconds_left) {
-  return fmt::format("{}/{}  {}/s  {} left", amount(static_cast<double>(decisions)), amount(static_cast<double>(total)),
+std::string pace(std::int64_t steps, std::int64_t total, double a_second, double seconds_left) {
+  return fmt::format("{}/{}  {}/s  {} left", amount(static_cast<double>(steps)), amount(static_cast<double>(total)),
                      amount(a_second), duration(seconds_left));
 }
 
-double share_of(std::int64_t decisions, std::int64_t total) {
-  return static_cast<double>(decisions) / static_cast<double>(total);
+double share_of(std::int64_t steps, std::int64_t total) {
+  return static_cast<double>(steps) / static_cast<double>(total);
 }
 
 }  // namespace
@@ -71,17 +71,17 @@ std::string progress_text(const TrainingProgress& p, int columns) {
                                                      100 * p.success, p.episodes);
   if (p.plateau_since >= 0) scores += "  no gain since " + amount(static_cast<double>(p.plateau_since));
   if (!p.warnings.empty()) scores += "  ! " + p.warnings.front().substr(0, p.warnings.front().find(':'));
-  return with_bar(share_of(p.decisions, p.total),
-                  pace(p.decisions, p.total, p.decisions_per_second, p.seconds_left) + "  " + stage +
+  return with_bar(share_of(p.steps, p.total),
+                  pace(p.steps, p.total, p.steps_per_second, p.seconds_left) + "  " + stage +
                       generation_text(p.evolution) + scores,
                   columns);
 }
 
 std::string progress_text(const StudyProgress& p, int columns) {
   const std::string failed = p.failed == 0 ? "" : fmt::format(", {} failed", p.failed);
-  return with_bar(share_of(p.decisions, p.total),
+  return with_bar(share_of(p.steps, p.total),
                   fmt::format("{} of {} trials{}  {}", p.done, p.trials, failed,
-                              pace(p.decisions, p.total, p.decisions_per_second, p.seconds_left)),
+                              pace(p.steps, p.total, p.steps_per_second, p.seconds_left)),
                   columns);
 }
 
@@ -93,7 +93,7 @@ std::string progress_text(const WorkProgress& p, const std::string& pieces, int 
 ProgressLine::ProgressLine(bool quiet) : last_(), terminal_(::isatty(STDERR_FILENO) != 0), quiet_(quiet) {}
 
 void ProgressLine::show(const TrainingProgress& p) {
-  show([&](int columns) { return progress_text(p, columns); }, p.decisions >= p.total);
+  show([&](int columns) { return progress_text(p, columns); }, p.steps >= p.total);
 }
 void ProgressLine::show(const StudyProgress& p) {
   show([&](int columns) { return progress_text(p, columns); }, p.done + p.failed == p.trials);

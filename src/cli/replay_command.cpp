@@ -14,7 +14,7 @@ using nlohmann::ordered_json;
 
 struct EpisodeLine {
   Outcome outcome;
-  std::uint32_t decisions;
+  std::uint32_t steps;
   double total = 0.0;                         // of the first role's seats
   std::vector<std::vector<double>> ledger{};  // per role, per term: of all its seats
 };
@@ -41,16 +41,16 @@ std::vector<EpisodeLine> lines_of(Replay& replay) {
 void print_lines(Replay& replay, const std::string& file, const std::vector<EpisodeLine>& lines) {
   fmt::print("{}: {}, pilot {}, seed {}, {} bytes\n", file, replay.info().game, fmt::join(replay.info().pilots, ", "),
              replay.info().seed, replay.bytes());
-  fmt::print("{:>8}  {:<9} {:>9} {:>8}\n", "episode", "outcome", "decisions", "return");
+  fmt::print("{:>8}  {:<9} {:>9} {:>8}\n", "episode", "outcome", "steps", "return");
   for (std::size_t e = 0; e < lines.size(); ++e)
-    fmt::print("{:>8}  {:<9} {:>9} {:>8.3f}\n", e, name_of(lines[e].outcome), lines[e].decisions, lines[e].total);
+    fmt::print("{:>8}  {:<9} {:>9} {:>8.3f}\n", e, name_of(lines[e].outcome), lines[e].steps, lines[e].total);
 }
 
 void print_info(Replay& replay, const std::vector<EpisodeLine>& lines) {
   const Game& game = replay.game();
-  double decisions = 0.0;
-  for (const EpisodeLine& line : lines) decisions += static_cast<double>(line.decisions);
-  const double seconds = decisions * game.spec().arena.tick * static_cast<double>(game.spec().think_every);
+  double steps = 0.0;
+  for (const EpisodeLine& line : lines) steps += static_cast<double>(line.steps);
+  const double seconds = steps * game.spec().arena.tick * static_cast<double>(game.spec().ticks_per_step);
   fmt::print("\nmade with version {}; {:.1f} minutes of play, {:.1f} kB a minute\n", replay.info().made_with,
              seconds / 60, static_cast<double>(replay.bytes()) / 1000 / std::max(1e-9, seconds / 60));
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
@@ -85,7 +85,7 @@ ordered_json info_json(Replay& replay, const std::string& file, const std::vecto
       for (std::size_t t = 0; t < role.terms.size(); ++t) ledger[role.name][role.terms[t]] = line.ledger[r][t];
     }
     j["episodes"].push_back({{"outcome", name_of(line.outcome)},
-                             {"decisions", line.decisions},
+                             {"steps", line.steps},
                              {"return", line.total},
                              {"ledger", ledger}});
   }
@@ -133,11 +133,11 @@ int ReplayCommand::run() const {
     const ReplayCheck found = check_replay(file);
     j["check"] = {{"passed", found.passed()},
                   {"episodes", found.episodes},
-                  {"decisions", found.decisions},
+                  {"steps", found.steps},
                   {"payments_compared", found.payments_compared},
                   {"difference", found.difference}};
     if (!json && found.passed())
-      fmt::print("check passed: {} decisions played again, every bit the same{}\n", found.decisions,
+      fmt::print("check passed: {} steps played again, every bit the same{}\n", found.steps,
                  found.payments_compared ? "" : " (payments not compared: a term is coded in C++)");
     if (!found.passed()) {
       status = static_cast<int>(Fault::check_failed);

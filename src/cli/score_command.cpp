@@ -18,8 +18,8 @@ namespace {
 using nlohmann::ordered_json;
 
 void print_score(const Score& s) {
-  fmt::print("{}: {} episodes of seed {}, {} decisions, 95% intervals\n\n", s.game, s.episodes, s.seed,
-             name_of(s.decisions));
+  fmt::print("{}: {} episodes of seed {}, {} actions, 95% intervals\n\n", s.game, s.episodes, s.seed,
+             name_of(s.steps));
   fmt::print("{:<10} {:<24} {:<24} {:<24} {:<26} {}\n", "pilot", "success %", "return", "length",
              "trained less it: success", "return");
   for (const PilotScore& p : s.pilots) {
@@ -118,7 +118,7 @@ int score_variants(const ScoreCommand& c, const Run& run, const std::vector<Vari
 
 int ScoreCommand::run() const {
   ProgressLine line(quiet);
-  ScoreOptions options{.episodes = episodes, .seed = seed, .decisions = decisions, .threads = threads};
+  ScoreOptions options{.episodes = episodes, .seed = seed, .actions = actions, .threads = threads};
   for (const std::string& opponent : against) check_opponent(opponent);
   if (!against.empty()) options.against = against;
   const Run opened = Run::open(run_folder);

@@ -83,8 +83,8 @@ void print_game(const Game& game) {
   for (const Entity& e : game.arena().entities()) ++things[e.name];
   fmt::print("arena:   ");
   for (const auto& [name, count] : things) fmt::print(" {} x{} ", name, count);
-  fmt::print("\ntime:     a decision every {:.2f} s, cut off after {} decisions\n",
-             static_cast<double>(game.spec().think_every) * game.spec().arena.tick, game.spec().cutoffs.decisions);
+  fmt::print("\ntime:     a step every {:.2f} s, cut off after {} steps\n",
+             static_cast<double>(game.spec().ticks_per_step) * game.spec().arena.tick, game.spec().cutoffs.steps);
   for (const Role& role : game.roles()) {
     fmt::print("\nrole {} ({} seat{}), script: {}\n", role.name, role.seats.size(), role.seats.size() == 1 ? "" : "s",
                game.spec().role(role.name).script.used() ? game.spec().role(role.name).script.name() : "none");

@@ -40,7 +40,7 @@ StudyPlan plan_of(const TrialFlags& flags, const StudyFlags& study, const std::s
   }
   plan.name = name;
   plan.games = {find_game(flags.game, flags.set)};
-  plan.decisions = flags.decisions.value_or(plan.decisions);
+  plan.steps = flags.steps.value_or(plan.steps);
   plan.episodes = flags.episodes.value_or(plan.episodes);
   if (!flags.seeds.empty()) {
     plan.seeds.clear();
@@ -76,7 +76,7 @@ std::optional<Study> run(const StudyPlan& plan, const StudyFlags& flags) {
 
 ordered_json json_of(const Study& study) {
   ordered_json j{{"study", study.folder().string()},          {"name", study.plan().name},
-                 {"decisions", study.plan().decisions},       {"episodes", study.plan().episodes},
+                 {"steps", study.plan().steps},       {"episodes", study.plan().episodes},
                  {"trials", study.trials().size()},           {"done", study.count(TrialState::done)},
                  {"failed", study.count(TrialState::failed)}, {"results", ordered_json::array()}};
   for (const Trial& trial : study.trials()) {
@@ -258,7 +258,7 @@ int CompareCommand::run() const {
                first ? "" : with_range(in_percent(g.difference), "{:+.1f}"),
                first ? "" : with_range(g.improvement, "{:.2f}"),
                g.reached == 0 ? "never"
-                              : fmt::format("{:.2f}M decisions, {:.0f} s ({} of {})", g.decisions_to_bar / 1e6,
+                              : fmt::format("{:.2f}M steps, {:.0f} s ({} of {})", g.steps_to_bar / 1e6,
                                             g.seconds_to_bar, g.reached, g.success.size()));
   }
   if (!png.empty()) fmt::print("\ncurves: {}\n", png);
@@ -272,14 +272,14 @@ int LadderCommand::run() const {
   line.wipe();
   if (!png.empty()) draw_bands(png, figure_of(rungs, run_folder));
   ordered_json list = ordered_json::array();
-  if (!json) fmt::print("{:<20} {:>12}  {:<24} {}\n", "checkpoint", "decisions", "success %", "return");
+  if (!json) fmt::print("{:<20} {:>12}  {:<24} {}\n", "checkpoint", "steps", "success %", "return");
   for (const Rung& rung : rungs) {
     list.push_back({{"checkpoint", rung.checkpoint},
-                    {"decisions", rung.decisions},
+                    {"steps", rung.steps},
                     {"success", json_of(rung.success)},
                     {"return", json_of(rung.episode_return)}});
     if (!json)
-      fmt::print("{:<20} {:>12}  {:<24} {}\n", rung.checkpoint, rung.decisions,
+      fmt::print("{:<20} {:>12}  {:<24} {}\n", rung.checkpoint, rung.steps,
                  with_range(in_percent(rung.success), "{:.1f}"), with_range(rung.episode_return, "{:.2f}"));
   }
   if (json) fmt::print("{}\n", list.dump(2));

@@ -49,7 +49,7 @@ struct Evolution::State {
   std::vector<std::size_t> population_of;  // of each role; populations.size() for none
   Curriculum curriculum;
   OwnFitness own_fitness{};
-  std::int64_t generation = 0, decisions = 0;
+  std::int64_t generation = 0, steps = 0;
   std::vector<GenerationReport> reports;
 
   State(const Game& g, const EvolutionSettings& s, std::uint64_t given, WorkerPool& p, EvolutionPlayers who)
@@ -171,16 +171,16 @@ const std::vector<GenerationReport>& Evolution::improve(double progress) {
   State& s = *state_;
   s.reports.clear();
   for (auto& population : s.populations) s.reports.push_back(s.improve(*population, progress));
-  for (const GenerationReport& report : s.reports) s.decisions += report.decisions;
+  for (const GenerationReport& report : s.reports) s.steps += report.steps;
   ++s.generation;
   if (s.population_of[0] == 0)
     for (const EpisodeResult& e : s.reports[0].leader) s.curriculum.add(e);
-  s.curriculum.advance(s.decisions);
+  s.curriculum.advance(s.steps);
   return s.reports;
 }
 
 std::int64_t Evolution::generation() const noexcept { return state_->generation; }
-std::int64_t Evolution::decisions() const noexcept { return state_->decisions; }
+std::int64_t Evolution::steps() const noexcept { return state_->steps; }
 std::size_t Evolution::stage() const noexcept { return state_->curriculum.stage(); }
 
 std::optional<std::size_t> Evolution::population_of(std::size_t role) const noexcept {
@@ -228,7 +228,7 @@ void Evolution::store(TensorFile& file) const {
     population.store(own);
     file.put_part("populations/" + population.signature().role + "/", own);
   }
-  const std::array<std::int64_t, 2> counters{s.decisions, s.generation};
+  const std::array<std::int64_t, 2> counters{s.steps, s.generation};
   file.put("counters", std::span<const std::int64_t>(counters));
   file.put("curriculum", std::span<const double>(s.curriculum.numbers()));
 }
@@ -244,7 +244,7 @@ void Evolution::restore(const TensorFile& file) {
     population->restore(file.part(place));
   }
   const auto counters = file.integers("counters");
-  s.decisions = counters.at(0);
+  s.steps = counters.at(0);
   s.generation = counters.at(1);
   s.curriculum.restore(file.doubles("curriculum"));
 }

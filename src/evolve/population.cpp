@@ -255,7 +255,7 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
     play_->play(bank, normaliser_, first, n, encounters, crews, wishes,
                 std::span(results_).subspan(first * encounters.size(), n * encounters.size()),
                 std::span(paid_).subspan(first * encounters.size() * terms, n * encounters.size() * terms), pool);
-    report.decisions += play_->decisions();
+    report.steps += play_->steps();
     report.play_seconds += play_->play_seconds();
     report.decide_seconds += play_->decide_seconds();
     notes.insert(notes.end(), play_->notes().begin(), play_->notes().end());

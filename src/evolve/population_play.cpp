@@ -30,9 +30,9 @@ struct PopulationPlay::Hand {
   std::vector<std::uint32_t> places;
   std::vector<float> kept;  // what networks keep, [lanes][seats][memory]
   AlignedBuffer<float> inputs, kept_now;
-  std::vector<float> decision, allowed;
+  std::vector<float> step, allowed;
   std::vector<std::vector<std::unique_ptr<Pilot>>> crews;
-  std::int64_t decisions = 0;
+  std::int64_t steps = 0;
   double play_seconds = 0.0, decide_seconds = 0.0;
 };
 
@@ -62,7 +62,7 @@ PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles,
     hand.job.resize(lanes_each);
     hand.running.reserve(lanes_each);
     hand.places.reserve(most_rows());
-    hand.decision.resize(controls_);
+    hand.action.resize(controls_);
     hand.allowed.resize(heads_.masks());
   }
 }
@@ -94,15 +94,15 @@ void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t 
       auto& own = hand->crews.emplace_back();
       for (const auto& pilot : crew) own.push_back(pilot ? pilot->copy() : nullptr);
     }
-    hand->decisions = 0;
+    hand->steps = 0;
     hand->play_seconds = hand->decide_seconds = 0.0;
   }
   const Call call{bank, normaliser, first, encounters, wishes, results, paid};
   pool.run(hands_.size(), [&](std::size_t, std::size_t worker) { work(call, worker); });
-  decisions_ = 0;
+  steps_ = 0;
   play_seconds_ = decide_seconds_ = 0.0;
   for (const auto& hand : hands_) {
-    decisions_ += hand->decisions;
+    steps_ += hand->steps;
     play_seconds_ += hand->play_seconds;
     decide_seconds_ += hand->decide_seconds;
   }
@@ -144,7 +144,7 @@ void PopulationPlay::finish(const Call& call, Hand& hand, std::size_t lane) {
       result.place[1] = pose.y;
       result.place[2] = pose.z;
     }
-  result.length = static_cast<double>(lanes_.decisions(lane));
+  result.length = static_cast<double>(lanes_.steps(lane));
 }
 
 void PopulationPlay::decide(const Call& call, Hand& hand, std::size_t worker) {
@@ -189,16 +189,16 @@ void PopulationPlay::decide(const Call& call, Hand& hand, std::size_t worker) {
         }
         if (sampled_) {
           const EpisodeKey key = lanes_.key(lane);
-          RandomStream random(mixed(key.seed, lanes_.decisions(lane), r % seats_), key.lane, key.episode,
+          RandomStream random(mixed(key.seed, lanes_.steps(lane), r % seats_), key.lane, key.episode,
                               Purpose::decide);
-          heads_.sample(outputs, log_spread_, random, hand.decision);
+          heads_.sample(outputs, log_spread_, random, hand.action);
         } else {
-          heads_.greedy(outputs, hand.decision);
+          heads_.greedy(outputs, hand.action);
         }
-        heads_.controls_of(hand.decision, lanes_.control(role, row));
+        heads_.controls_of(hand.action, lanes_.control(role, row));
       }
   }
-  hand.decisions += static_cast<std::int64_t>(r);
+  hand.steps += static_cast<std::int64_t>(r);
 }
 
 void PopulationPlay::work(const Call& call, std::size_t worker) {

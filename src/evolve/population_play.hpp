@@ -34,14 +34,14 @@ struct EncounterResult {
 
 using OwnFitness = std::function<double(const SeatView&)>;
 
-/// Dials are decided as they come; where decisions are drawn they have a little spread.
+/// Dials are decided as they come; where actions are sampled they have a little spread.
 constexpr float log_spread_of_dials = -3.0f;
 
 class PopulationPlay {
  public:
   // `roles`: those that an individual plays, all with the senses and controls of the first. `bank`: where their
   // networks are loaded.
-  // If `sampled`, decisions are drawn by the episode's key, so that all individuals draw alike.
+  // If `sampled`, actions are sampled by the episode's key, so that all individuals draw alike.
   PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers, bool sampled);
 
   Lanes& lanes() noexcept { return lanes_; }
@@ -64,9 +64,9 @@ class PopulationPlay {
             std::span<const Encounter> encounters, const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews,
             const Wishes& wishes, std::span<EncounterResult> results, std::span<double> paid, WorkerPool& pool);
 
-  // Decisions taken in the last play, over all seats, and what was seen of those that were to be noted, in the order of
+  // Steps taken in the last play, over all seats, and what was seen of those that were to be noted, in the order of
   // individuals.
-  std::int64_t decisions() const noexcept { return decisions_; }
+  std::int64_t steps() const noexcept { return steps_; }
   const std::vector<Normaliser::Moments>& notes() const noexcept { return notes_; }
   // Seconds of all threads that went into playing and into asking networks.
   double play_seconds() const noexcept { return play_seconds_; }
@@ -91,7 +91,7 @@ class PopulationPlay {
   std::vector<std::uint32_t> jobs_;  // individual * encounters + encounter, in the order in which they are taken up
   std::atomic<std::size_t> next_job_{0};
   std::vector<Normaliser::Moments> notes_;
-  std::int64_t decisions_ = 0;
+  std::int64_t steps_ = 0;
   double play_seconds_ = 0.0, decide_seconds_ = 0.0;
 
  public:

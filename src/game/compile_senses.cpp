@@ -283,7 +283,7 @@ class SenseCompiler : public RoleCompiler {
       }
     if (sense.time_left) add_column(sense.name + ".time_left", "share", 0, 1);
     return {sense, sense.level ? static_cast<float>(1.0 / *sense.level) : 1.0f,
-            1.0f / static_cast<float>(game_.spec.cutoffs.decisions)};
+            1.0f / static_cast<float>(game_.spec.cutoffs.steps)};
   }
 
   GaugesPlan plan_for(const Gauges& sense, const std::string& where) {

@@ -24,10 +24,10 @@ class TermCompiler : public RoleCompiler {
   void add(const Term& term, const std::string& where) {
     const int triggers = term.progress.has_value() + term.on.has_value() + term.when.has_value() +
                          term.change.has_value() + term.closeness.has_value() + term.visits.has_value() +
-                         term.each_decision.used() + term.each_second.used();
+                         term.each_step.used() + term.each_second.used();
     if (triggers != 1)
       wrong_spec("the term '" + term.name + "' has " + std::to_string(triggers) + " triggers", where,
-                 "give exactly one of progress, on, when, change, closeness, visits, each_decision and each_second");
+                 "give exactly one of progress, on, when, change, closeness, visits, each_step and each_second");
     if (term.ends != Verdict::none && !term.on && !term.when)
       wrong_spec("only a term with `on` or `when` can end an episode", where + ".ends", "leave `ends` out");
     if (term.scope == Scope::self && term.blend != 1.0)
@@ -40,7 +40,7 @@ class TermCompiler : public RoleCompiler {
     plan.scope = term.scope;
     plan.blend = static_cast<float>(term.blend);
     plan.memory = plan_.memory_words;
-    plan.most_per_decision = static_cast<float>(term.most_per_decision.value_or(0.0));
+    plan.most_per_step = static_cast<float>(term.most_per_step.value_or(0.0));
     plan.most_per_episode = term.most_per_episode.value_or(0.0);
     std::size_t words = 0;
     if (term.progress) {
@@ -83,8 +83,8 @@ class TermCompiler : public RoleCompiler {
       words = visited_side;
     } else {
       const bool each_second = term.each_second.used();
-      const Measure& measure = each_second ? term.each_second : term.each_decision;
-      const double seconds = static_cast<double>(game_.spec.think_every) * game_.spec.arena.tick;
+      const Measure& measure = each_second ? term.each_second : term.each_step;
+      const double seconds = static_cast<double>(game_.spec.ticks_per_step) * game_.spec.arena.tick;
       plan.trigger = EachPlan{measure, each_second ? static_cast<float>(seconds) : 1.0f};
       if (measure.coded() && !measure.function()) game_.complete = false;
     }
@@ -186,14 +186,14 @@ void compile_cutoffs(GamePlan& game) {
     const Stall& rule = spec.stalls[i];
     const std::string where = "cutoffs.stalls[" + std::to_string(i) + "]";
     plan.stalls.push_back({rule.since, bodies(rule.of, where + ".of"), rule.with.empty(),
-                           tag_mask(game, rule.with, where + ".with"), static_cast<std::uint32_t>(rule.decisions),
+                           tag_mask(game, rule.with, where + ".with"), static_cast<std::uint32_t>(rule.steps),
                            take(1)});
   }
   if (spec.repeats) {
     plan.repeats = static_cast<std::size_t>(spec.repeats->times);
     plan.within = static_cast<std::size_t>(spec.repeats->within);
     if (plan.within < plan.repeats)
-      wrong_spec("a state cannot be there so often within so few decisions", "cutoffs.repeats.within",
+      wrong_spec("a state cannot be there so often within so few steps", "cutoffs.repeats.within",
                  "make it at least `times`");
     plan.repeats_memory = take(plan.within);
   }

@@ -16,7 +16,7 @@ bool allowed(const NeedPlan& need, const SeatView& seat);
 void read_controls(const Role& role, const RolePlan& plan, std::span<const float> controls, std::span<const float> row,
                    std::span<float> given, std::span<float> wishes);
 
-/// Sets a body's inputs for a tick of a decision, from 0.
+/// Sets a body's inputs for a tick of a step, from 0.
 void set_inputs(const RolePlan& plan, std::span<const float> wishes, std::int64_t tick, const Pose& pose,
                 std::span<float> inputs);
 

@@ -34,17 +34,17 @@ void Curriculum::add(const EpisodeResult& episode) {
   if (lately_.size() > static_cast<std::size_t>(stages_[stage_].advance.over)) lately_.pop_front();
 }
 
-bool Curriculum::advance(std::int64_t decisions) {
+bool Curriculum::advance(std::int64_t steps) {
   if (stage_ >= stages_.size()) return false;
   const Advance& rule = stages_[stage_].advance;
-  bool learned = rule.decisions && decisions - begun_ >= *rule.decisions;
+  bool learned = rule.steps && steps - begun_ >= *rule.steps;
   if (!rule.metric.empty() && lately_.size() >= static_cast<std::size_t>(rule.over)) {
     const double mean = std::accumulate(lately_.begin(), lately_.end(), 0.0) / static_cast<double>(lately_.size());
     learned = learned || mean >= rule.at_least;
   }
   if (!learned) return false;
   ++stage_;
-  begun_ = decisions;
+  begun_ = steps;
   lately_.clear();
   return true;
 }

@@ -26,7 +26,7 @@ bool strayed(const TooFarPlan& rule, const Arena& arena, const std::byte* state,
   return false;
 }
 
-bool stalled(const StallPlan& rule, const Arena& arena, std::uint32_t decisions, std::span<const Event> events,
+bool stalled(const StallPlan& rule, const Arena& arena, std::uint32_t steps, std::span<const Event> events,
              std::span<std::uint64_t> memory) {
   const auto meant = [&](std::int32_t entity) {
     return entity >= 0 && std::find(rule.of.begin(), rule.of.end(), static_cast<std::size_t>(entity)) != rule.of.end();
@@ -36,16 +36,16 @@ bool stalled(const StallPlan& rule, const Arena& arena, std::uint32_t decisions,
     if (event.kind != rule.since || (!meant(event.who) && !meant(event.whom))) continue;
     const std::int32_t other = meant(event.who) ? event.whom : event.who;
     const bool tagged = other >= 0 && ((rule.tags >> arena.entities()[static_cast<std::size_t>(other)].tag) & 1u) != 0;
-    if (rule.any_thing || tagged) last = decisions;
+    if (rule.any_thing || tagged) last = steps;
   }
-  return decisions - last >= rule.decisions;
+  return steps - last >= rule.steps;
 }
 
-bool repeated(const CutoffsPlan& cutoffs, const Arena& arena, const std::byte* state, std::uint32_t decisions,
+bool repeated(const CutoffsPlan& cutoffs, const Arena& arena, const std::byte* state, std::uint32_t steps,
               std::span<std::uint64_t> memory) {
   const auto seen = memory.subspan(cutoffs.repeats_memory, cutoffs.within);
   const std::uint64_t now = arena.likeness(state);
-  seen[decisions % cutoffs.within] = now;
+  seen[steps % cutoffs.within] = now;
   return static_cast<std::size_t>(std::count(seen.begin(), seen.end(), now)) >= cutoffs.repeats;
 }
 
@@ -63,17 +63,17 @@ void begin_cutoffs(const GamePlan& plan, const std::byte* state, std::span<std::
   if (plan.cutoffs.repeats > 0) repeated(plan.cutoffs, plan.arena, state, 0, memory);
 }
 
-EndedBy cut_off(const GamePlan& plan, const std::byte* state, std::uint32_t decisions, std::span<const Event> events,
+EndedBy cut_off(const GamePlan& plan, const std::byte* state, std::uint32_t steps, std::span<const Event> events,
                 std::span<std::uint64_t> memory) {
   const CutoffsPlan& cutoffs = plan.cutoffs;
   EndedBy by = EndedBy::nothing;
   // All are asked, since all must remember.
-  if (cutoffs.repeats > 0 && repeated(cutoffs, plan.arena, state, decisions, memory)) by = EndedBy::repeats;
+  if (cutoffs.repeats > 0 && repeated(cutoffs, plan.arena, state, steps, memory)) by = EndedBy::repeats;
   for (const StallPlan& rule : cutoffs.stalls)
-    if (stalled(rule, plan.arena, decisions, events, memory)) by = EndedBy::stall;
+    if (stalled(rule, plan.arena, steps, events, memory)) by = EndedBy::stall;
   for (const TooFarPlan& rule : cutoffs.too_far)
     if (strayed(rule, plan.arena, state, memory)) by = EndedBy::too_far;
-  return decisions >= static_cast<std::uint32_t>(plan.spec.cutoffs.decisions) ? EndedBy::time : by;
+  return steps >= static_cast<std::uint32_t>(plan.spec.cutoffs.steps) ? EndedBy::time : by;
 }
 
 }  // namespace zithercraft

@@ -15,7 +15,7 @@ EpisodeResult episode_result(const Lanes& lanes, std::size_t role, std::size_t r
   const std::size_t lane = row / lanes.seats(role);
   const auto ledger = lanes.ledger(role, row);
   return {lanes.episode_return(role, row),
-          lanes.decisions(lane),
+          lanes.steps(lane),
           for_role(lanes.outcome(lane), lanes.game().roles()[role], lanes.game().roles()[0]),
           lanes.ended_by(lane),
           role,

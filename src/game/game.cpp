@@ -108,9 +108,9 @@ void compile_stages(GamePlan& plan, CodedParts coded) {
     const Stage& stage = stages[i];
     const std::string where = "stages[" + std::to_string(i) + "]";
     const std::string& metric = stage.advance.metric;
-    if (metric.empty() && !stage.advance.decisions)
+    if (metric.empty() && !stage.advance.steps)
       wrong_spec("nothing says when the stage has been learned", where + ".advance",
-                 "give `metric` and `at_least`, or `decisions`");
+                 "give `metric` and `at_least`, or `steps`");
     std::vector<std::string> known{"success", "return", "length"};
     known.insert(known.end(), plan.roles[0].terms.begin(), plan.roles[0].terms.end());
     if (!metric.empty() && std::find(known.begin(), known.end(), metric) == known.end())

@@ -192,8 +192,8 @@ void Lanes::advance(std::size_t lane, std::size_t worker) {
   keep_senses(lane);
   read_controls(lane);
   events_[lane].clear();
-  for (std::int64_t tick = 0; tick < game.spec.think_every; ++tick) play_tick(lane, tick, worker);
-  ++books(game, block(lane)).decisions;
+  for (std::int64_t tick = 0; tick < game.spec.ticks_per_step; ++tick) play_tick(lane, tick, worker);
+  ++books(game, block(lane)).steps;
   pay(lane);
   sense(lane, worker);
 }
@@ -201,7 +201,7 @@ void Lanes::advance(std::size_t lane, std::size_t worker) {
 void Lanes::play_ticks(std::size_t lane, const std::function<void()>& after_tick, std::size_t worker) {
   read_controls(lane);
   events_[lane].clear();
-  for (std::int64_t tick = 0; tick < plan(lane).spec.think_every; ++tick) {
+  for (std::int64_t tick = 0; tick < plan(lane).spec.ticks_per_step; ++tick) {
     play_tick(lane, tick, worker);
     after_tick();
   }
@@ -341,7 +341,7 @@ void Lanes::pay(std::size_t lane) {
     if (ruled != Verdict::none && verdict != Verdict::failure) verdict = ruled;
   }
   share_and_pay(lane);
-  const EndedBy cutoff = cut_off(game, state, book.decisions, events_[lane], cutoff_memory(game, state));
+  const EndedBy cutoff = cut_off(game, state, book.steps, events_[lane], cutoff_memory(game, state));
   if (verdict != Verdict::none) {
     book.outcome = verdict == Verdict::success ? Outcome::success : Outcome::failure;
     book.ended_by = EndedBy::verdict;
@@ -432,7 +432,7 @@ double Lanes::episode_return(std::size_t role, std::size_t row) const noexcept {
 
 Outcome Lanes::outcome(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).outcome; }
 EndedBy Lanes::ended_by(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).ended_by; }
-std::uint32_t Lanes::decisions(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).decisions; }
+std::uint32_t Lanes::steps(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).steps; }
 EpisodeKey Lanes::key(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).key; }
 
 std::span<const std::byte> Lanes::state(std::size_t lane) const noexcept {

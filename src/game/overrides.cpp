@@ -25,8 +25,8 @@ void adopt_code(GameSpec& to, const GameSpec& from) {
       if (auto* sense = std::get_if<CodedSense>(&role.senses[s]))
         if (const auto* with_code = std::get_if<CodedSense>(&old.senses[s])) sense->code = with_code->code;
     for (std::size_t t = 0; t < std::min(role.rewards.size(), old.rewards.size()); ++t) {
-      if (role.rewards[t].each_decision == old.rewards[t].each_decision)
-        role.rewards[t].each_decision = old.rewards[t].each_decision;
+      if (role.rewards[t].each_step == old.rewards[t].each_step)
+        role.rewards[t].each_step = old.rewards[t].each_step;
       if (role.rewards[t].each_second == old.rewards[t].each_second)
         role.rewards[t].each_second = old.rewards[t].each_second;
     }

@@ -47,7 +47,7 @@ struct OwnMotionPlan {
 
 struct OwnStatePlan {
   OwnState parts;
-  float inverse_level = 1.0f, inverse_decisions = 1.0f;
+  float inverse_level = 1.0f, inverse_steps = 1.0f;
 };
 
 struct GaugesPlan {
@@ -97,8 +97,8 @@ struct SensePart {
   std::variant<FanPlan, CompassPlan, OwnMotionPlan, OwnStatePlan, GaugesPlan, WindowPlan, DangerPlan, CameraPlan,
                CrowdPlan, CodedSensePlan>
       what;
-  std::size_t first_column = 0, columns = 0;  // of this decision; those of earlier ones follow
-  std::size_t history = 0;                    // earlier decisions
+  std::size_t first_column = 0, columns = 0;  // of this step; those of earlier ones follow
+  std::size_t history = 0;                    // earlier steps
   std::size_t kept = 0;                       // where they begin in the seat's kept columns
   float noise = 0.0f, drop_out = 0.0f;
   bool disturbed() const { return noise > 0.0f || drop_out > 0.0f; }
@@ -191,7 +191,7 @@ struct TermPlan {
   Scope scope = Scope::self;
   float blend = 1.0f;
   std::size_t memory = 0;          // 8-byte words from the beginning of the seat's
-  float most_per_decision = 0.0f;  // 0: no limit
+  float most_per_step = 0.0f;  // 0: no limit
   double most_per_episode = 0.0;
 };
 
@@ -221,7 +221,7 @@ struct StallPlan {
   std::vector<std::size_t> of;  // bodies
   bool any_thing = true;
   std::uint64_t tags = 0;
-  std::uint32_t decisions = 1;
+  std::uint32_t steps = 1;
   std::size_t memory = 0;
 };
 
@@ -235,7 +235,7 @@ struct CutoffsPlan {
 
 struct Books {
   EpisodeKey key;
-  std::uint32_t decisions = 0;
+  std::uint32_t steps = 0;
   Outcome outcome = Outcome::running;
   EndedBy ended_by = EndedBy::nothing;
 };

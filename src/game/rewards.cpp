@@ -221,7 +221,7 @@ Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std:
 
 float payment(const TermPlan& term, float amount, double paid_so_far) {
   float pay = term.weight * amount;
-  if (term.most_per_decision > 0.0f) pay = std::clamp(pay, -term.most_per_decision, term.most_per_decision);
+  if (term.most_per_step > 0.0f) pay = std::clamp(pay, -term.most_per_step, term.most_per_step);
   if (term.most_per_episode > 0.0) {
     const double sum =
         std::clamp(paid_so_far + static_cast<double>(pay), -term.most_per_episode, term.most_per_episode);
@@ -234,7 +234,7 @@ void check_payments(const SeatView& seat, std::span<const float> payments) {
   for (std::size_t t = 0; t < payments.size(); ++t)
     if (!std::isfinite(payments[t]))
       throw Error(Fault::numbers, "the term '" + seat.role().terms[t] + "' paid a value that is not a finite number",
-                  "role '" + seat.role().name + "', decision " + std::to_string(seat.decisions()),
+                  "role '" + seat.role().name + "', step " + std::to_string(seat.steps()),
                   "look for a division by zero or an overflow in it");
 }
 

@@ -21,7 +21,7 @@ constexpr std::size_t visited_side = 64;
 /// Writes into the seat's memory what terms remember of an episode's beginning.
 void begin_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory);
 
-/// How much of each term's trigger the decision just played brought the seat, before weights (that of
+/// How much of each term's trigger the step just played brought the seat, before weights (that of
 /// progress is in it already), and the verdict
 /// (failure outweighs success).
 Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory,

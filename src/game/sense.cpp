@@ -163,7 +163,7 @@ void sense(const OwnStatePlan& own, const Looking& at, std::span<float> out) {
     }
   }
   if (own.parts.time_left)
-    *next = std::max(0.0f, 1.0f - static_cast<float>(at.seat.decisions()) * own.inverse_decisions);
+    *next = std::max(0.0f, 1.0f - static_cast<float>(at.seat.steps()) * own.inverse_steps);
 }
 
 void sense(const GaugesPlan& gauges, const Looking& at, std::span<float> out) {

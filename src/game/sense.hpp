@@ -22,7 +22,7 @@ struct SenseRoom {
   std::vector<std::pair<float, std::size_t>> others;  // of a crowd: distance and entity
 };
 
-/// What a seat's senses need beside the arena: the controls given last, and columns kept of earlier decisions.
+/// What a seat's senses need beside the arena: the controls given last, and columns kept of earlier steps.
 struct SeatMemory {
   std::span<const float> given;
   std::span<const float> kept;
@@ -39,9 +39,9 @@ void take_picture(const CameraPlan& camera, const GamePlan& plan, const SeatView
 void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const SeatMemory& memory,
                 SenseRoom& room, std::span<float> row);
 
-/// Noise and drop-out of a part, for the decision the seat is at.
+/// Noise and drop-out of a part, for the step the seat is at.
 void disturb(const SensePart& part, std::size_t number, const SeatView& seat, std::span<float> row);
-/// Before a decision: moves what is sensed now into the kept columns.
+/// Before a step: moves what is sensed now into the kept columns.
 void keep_columns(const RolePlan& role, std::span<const float> row, std::span<float> kept);
 /// At an episode's beginning: as if what is sensed now had been sensed before.
 void fill_kept_columns(const RolePlan& role, std::span<const float> row, std::span<float> kept);

@@ -311,11 +311,11 @@ void describe(V& v, Term& s) {
   v("change", s.change);
   v("closeness", s.closeness);
   v("visits", s.visits);
-  v("each_decision", s.each_decision);
+  v("each_step", s.each_step);
   v("each_second", s.each_second);
   v("scope", s.scope);
   v("blend", s.blend, between(0, 1));
-  v("most_per_decision", s.most_per_decision, positive());
+  v("most_per_step", s.most_per_step, positive());
   v("most_per_episode", s.most_per_episode, positive());
   v("ends", s.ends);
 }
@@ -354,7 +354,7 @@ void describe(V& v, Stall& s) {
   v("since", s.since, needed());
   v("of", s.of);
   v("with", s.with);
-  v("decisions", s.decisions, between(1, 1'000'000));
+  v("steps", s.steps, between(1, 1'000'000));
 }
 
 template <class V>
@@ -365,7 +365,7 @@ void describe(V& v, Repeats& s) {
 
 template <class V>
 void describe(V& v, Cutoffs& s) {
-  v("decisions", s.decisions, between(1, 1'000'000));
+  v("steps", s.steps, between(1, 1'000'000));
   v("too_far", s.too_far);
   v("stalls", s.stalls);
   v("repeats", s.repeats);
@@ -376,7 +376,7 @@ void describe(V& v, Advance& s) {
   v("metric", s.metric);
   v("at_least", s.at_least);
   v("over", s.over, between(1, 1'000'000));
-  v("decisions", s.decisions, at_least(1));
+  v("steps", s.steps, at_least(1));
 }
 
 template <class V>
@@ -407,7 +407,7 @@ template <class V>
 void describe(V& v, GameSpec& s) {
   v("name", s.name, needed());
   v("about", s.about);
-  v("think_every", s.think_every, between(1, 1000));
+  v("ticks_per_step", s.ticks_per_step, between(1, 1000));
   v("arena", s.arena, needed());
   v("roles", s.roles, needed());
   v("cutoffs", s.cutoffs);

@@ -116,7 +116,7 @@ std::pair<Scalar, Scalar> value_loss(Scalar value, Scalar target, Scalar before,
   return {kept_off * kept_off / 2, kept == value ? kept_off : Scalar{0}};
 }
 
-// The part of a sample's loss that judges its decision.
+// The part of a sample's loss that judges its action.
 template <class Scalar>
 void add_policy_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Batch<Scalar>& batch,
                      const LossSettings& settings, Scalar scale, std::size_t i, const Judgement<Scalar>& said,
@@ -128,8 +128,8 @@ void add_policy_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& num
   const auto clip = static_cast<Scalar>(settings.clip), entropy_weight = static_cast<Scalar>(settings.entropy_weight);
   const auto row = said.row(i, width);
   heads.forbid(batch.allowed.subspan(i * masks, masks), row);
-  const auto decision = batch.decisions.subspan(i * controls, controls);
-  const auto judged = heads.judge(std::span<const Scalar>(row), spread, decision, room.kept.span());
+  const auto action = batch.actions.subspan(i * controls, controls);
+  const auto judged = heads.judge(std::span<const Scalar>(row), spread, action, room.kept.span());
   const Scalar change = judged.log_probability - static_cast<Scalar>(batch.log_probability[i]);
   const Scalar ratio = std::exp(change), advantage = static_cast<Scalar>(batch.advantage[i]);
   const Scalar kept = std::clamp(ratio, 1 - clip, 1 + clip);
@@ -141,7 +141,7 @@ void add_policy_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& num
   } else {
     sums.policy -= static_cast<double>(advantage * judged.log_probability);
   }
-  heads.add_gradient(std::span<const Scalar>(room.kept.span()), decision, scale * by_log_probability,
+  heads.add_gradient(std::span<const Scalar>(room.kept.span()), action, scale * by_log_probability,
                      -scale * entropy_weight, policy_gradient.subspan(i * said.output_stride, width),
                      spread_gradient);
   sums.entropy += static_cast<double>(judged.entropy);
@@ -184,7 +184,7 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
       sums.guess += static_cast<double>(off * off / 2);
     }
     if (!nets.credits || (teaches & learns_policy) == 0) continue;
-    const std::size_t at = i * said.credit_stride + nets.credit_output(batch.decisions.subspan(i * controls, controls));
+    const std::size_t at = i * said.credit_stride + nets.credit_output(batch.actions.subspan(i * controls, controls));
     const Scalar off = said.credits[at] - static_cast<Scalar>(batch.target[i]);
     credit_gradient[at] = value_weight * off;
     sums.credit += static_cast<double>(off * off / 2);

@@ -14,10 +14,10 @@ namespace zithercraft {
 /// A policy and the networks that judge it in training, with their parameters in one flat array: policy, spreads of
 /// dials, value, credit. Without a value network the policy network's last output is the value. The value and the
 /// credit network may read other inputs than the policy; the policy network may then guess the value beside them, from
-/// its own inputs: what it has to know for that serves its decisions.
+/// its own inputs: what it has to know for that serves its actions.
 ///
-/// The credit network predicts the return from the senses and the decisions of others: one output for each combination
-/// of own choices, or one alone, which then is the mean over all own decisions.
+/// The credit network predicts the return from the senses and the actions of others: one output for each combination
+/// of own choices, or one alone, which then is the mean over all own actions.
 ///
 /// `double` serves the check of gradients against finite differences.
 template <class Scalar>
@@ -63,9 +63,9 @@ struct ActorCritic {
   }
   std::size_t value_parameters() const { return shared ? 0 : value.parameters(); }
   std::size_t credit_parameters() const { return credits ? credit.parameters() : 0; }
-  /// Which of the credit network's outputs speaks of a decision.
-  std::size_t credit_output(std::span<const float> decision) const {
-    return credit.outputs() > 1 ? heads.combination(decision) : 0;
+  /// Which of the credit network's outputs speaks of an action.
+  std::size_t credit_output(std::span<const float> action) const {
+    return credit.outputs() > 1 ? heads.combination(action) : 0;
   }
   /// Numbers remembered for an agent by the two networks; the value network's follow the policy's.
   std::size_t policy_memory() const { return policy.memory_stride(); }
@@ -137,11 +137,11 @@ struct LossSettings {
 template <class Scalar>
 struct Batch {
   Sequences<Scalar> sequences;
-  std::span<const float> decisions;        // [samples][controls]
-  std::span<const float> log_probability;  // of the decision when it was taken
+  std::span<const float> actions;      // [samples][controls]
+  std::span<const float> log_probability;  // of the action when it was taken
   std::span<const float> advantage;
   std::span<const float> target;        // return to be predicted, in the value network's scale
-  std::span<const float> value;         // what was predicted when the decision was taken, in that scale
+  std::span<const float> value;         // what was predicted when the step was taken, in that scale
   std::span<const float> allowed;       // [samples][masks] which options were allowed
   std::span<const std::uint8_t> counts;  // what is learned from each, see Learns; empty if everything is from all
 };
@@ -165,7 +165,7 @@ template <class Scalar>
 struct LossRoom {
   NetworkRoom<Scalar> nets;
   AlignedBuffer<Scalar> policy_gradient, value_gradient, credit_gradient;  // with respect to the networks' outputs
-  AlignedBuffer<Scalar> kept;                             // of the decision judged last; see Heads::judge
+  AlignedBuffer<Scalar> kept;                             // of the action judged last; see Heads::judge
 
   LossRoom() = default;
   LossRoom(const ActorCritic<Scalar>& nets, std::size_t most_samples);
@@ -174,10 +174,10 @@ struct LossRoom {
 /// Adds the gradient of the batch's loss, times `scale`, to `gradient`, and returns the unscaled sums.
 ///
 /// Loss of a sample: -min(r A, clip(r) A) - entropy_weight H + value_weight (V - target)^2 / 2, where r is the ratio of
-/// the decision's probability now to that when it was taken; the plain objective has -A log(probability) for the first
-/// part. The credit network's loss is (Q - target)^2 / 2 for the output that speaks of the decision, and that of the
+/// the action's probability now to that when it was taken; the plain objective has -A log(probability) for the first
+/// part. The credit network's loss is (Q - target)^2 / 2 for the output that speaks of the action, and that of the
 /// policy network's guess is the like, with the value's weight. With a value clip the larger of two squares counts, the
-/// other one's V being kept within `value_clip` of what was predicted when the decision was taken.
+/// other one's V being kept within `value_clip` of what was predicted when the step was taken.
 template <class Scalar>
 LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Batch<Scalar>& batch,
                   const LossSettings& settings, Scalar scale, LossRoom<Scalar>& room, std::span<Scalar> gradient);

@@ -34,7 +34,7 @@ struct Stretch {
 struct Ground {
   Game game;
   std::uint64_t seed;
-  std::int64_t total_decisions;
+  std::int64_t total_steps;
   WorkerPool& pool;
   Ranks* ranks;  // null for a process alone
   Lanes lanes;
@@ -42,8 +42,8 @@ struct Ground {
   std::size_t first_own = 0, own_count = 0;  // this process's
   std::size_t first_learning_role = 0;
   std::vector<std::string> sides{};         // that learn and are opposed to each other; fewer than two: nobody is
-  std::int64_t decisions = 0, updates = 0;  // decisions of all who learn
-  std::int64_t rollout_decisions = 0;       // in the last rollout
+  std::int64_t steps = 0, updates = 0;  // steps of all who learn
+  std::int64_t rollout_steps = 0;       // in the last rollout
 
   std::span<const Stretch> own_stretches() const { return std::span(stretches).subspan(first_own, own_count); }
   /// The number of a role's side among those that are opposed; -1 for none.

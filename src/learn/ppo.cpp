@@ -69,7 +69,7 @@ PhaseTimes& PhaseTimes::operator+=(const PhaseTimes& other) {
   play += other.play;
   decide += other.decide;
   learn += other.learn;
-  step += other.step;
+  optimise += other.optimise;
   wall += other.wall;
   return *this;
 }
@@ -202,7 +202,7 @@ void Ppo::State::begin_lanes() {
 }
 
 void Ppo::State::take_snapshot() {
-  PastSelf present{ground.decisions, {}, {}};
+  PastSelf present{ground.steps, {}, {}};
   for (const auto& trainee : trainees) present.policies.push_back(trainee->snapshot());
   std::vector<std::size_t> moved;
   roster.keep(std::move(present), moved);
@@ -214,18 +214,18 @@ const Trainee& Ppo::State::trainee(std::size_t role) const {
   throw Error(Fault::usage, "role " + std::to_string(role) + " does not learn", "Ppo", "name one that does");
 }
 
-Ppo::Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions,
+Ppo::Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_steps,
          WorkerPool& pool, Ranks* ranks, std::vector<RolePlayer> players) {
   check_settings(settings);
   if (players.empty()) players = usual_players(game, seed);
-  state_ = std::make_unique<State>(game, settings, seed, total_decisions, pool, ranks, std::move(players));
+  state_ = std::make_unique<State>(game, settings, seed, total_steps, pool, ranks, std::move(players));
 }
 
 Ppo::Ppo(Ppo&&) noexcept = default;
 Ppo& Ppo::operator=(Ppo&&) noexcept = default;
 Ppo::~Ppo() = default;
 
-std::int64_t Ppo::decisions() const noexcept { return state_->ground.decisions; }
+std::int64_t Ppo::steps() const noexcept { return state_->ground.steps; }
 std::int64_t Ppo::updates() const noexcept { return state_->ground.updates; }
 std::size_t Ppo::stage() const noexcept { return state_->curriculum.stage(); }
 void Ppo::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {

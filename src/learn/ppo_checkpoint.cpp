@@ -34,7 +34,7 @@ void Ppo::store(TensorFile& file) const {
     file.put_part(place_of(ground.game, *s.trainees[t]), part);
   }
   file.metadata["game_fingerprint"] = ground.game.fingerprint();
-  const std::int64_t counters[] = {ground.decisions, ground.updates, static_cast<std::int64_t>(ground.seed)};
+  const std::int64_t counters[] = {ground.steps, ground.updates, static_cast<std::int64_t>(ground.seed)};
   file.put("counters", std::span<const std::int64_t>(counters));
   const auto curriculum = s.curriculum.numbers();
   file.put("curriculum", std::span<const double>(curriculum));
@@ -92,7 +92,7 @@ void Ppo::restore(const TensorFile& file) {
     refuse("the checkpoint holds " + std::to_string(stages.size()) + " lanes, the run has " +
                std::to_string(ground.lanes.count()),
            "resume with the same number of lanes");
-  ground.decisions = counters[0];
+  ground.steps = counters[0];
   ground.updates = counters[1];
   ground.seed = static_cast<std::uint64_t>(counters[2]);
   s.curriculum.restore(file.doubles("curriculum"));

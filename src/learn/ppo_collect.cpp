@@ -56,7 +56,7 @@ void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time)
       }
 }
 
-// Plays one decision.
+// Plays one step.
 void Ppo::State::advance(std::size_t s, std::size_t time, std::size_t worker) {
   const Stretch& stretch = ground.stretches[s];
   Lanes& lanes = ground.lanes;
@@ -103,11 +103,11 @@ CollectReport Ppo::collect() {
                   [&](std::size_t i, std::size_t worker) { s.play_stretch(ground.first_own + i, worker); });
   for (const auto& trainee : s.trainees) {
     trainee->share_rollout();
-    report.decisions += static_cast<std::int64_t>(trainee->samples());
+    report.steps += static_cast<std::int64_t>(trainee->samples());
   }
   s.share_episodes();
-  ground.rollout_decisions = report.decisions;
-  ground.decisions += report.decisions;
+  ground.rollout_steps = report.steps;
+  ground.steps += report.steps;
   std::vector<const TimedEpisode*> all;
   for (const auto& list : s.ended)
     for (const auto& episode : list) all.push_back(&episode);
@@ -120,7 +120,7 @@ CollectReport Ppo::collect() {
     if (episode->result.role == ground.first_learning_role) s.curriculum.add(episode->result);
     if (episode->against >= 0) s.roster.note(static_cast<std::size_t>(episode->against), episode->result.outcome);
   }
-  s.curriculum.advance(ground.decisions);
+  s.curriculum.advance(ground.steps);
   for (auto& hands : s.hands) report.times += std::exchange(hands.times, {});
   clock.add_to(report.times.wall);
   return report;
@@ -131,7 +131,7 @@ ImproveReport Ppo::improve() {
   s.improvements.clear();
   for (const auto& trainee : s.trainees) s.improvements.push_back(trainee->improve());
   ++s.ground.updates;
-  if (s.opposed() && s.roster.due(s.ground.decisions)) s.take_snapshot();
+  if (s.opposed() && s.roster.due(s.ground.steps)) s.take_snapshot();
   return s.improvements.front();
 }
 

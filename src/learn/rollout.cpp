@@ -15,7 +15,7 @@ Rollout::Rollout(const RolloutSize& size)
       inputs(samples() * input_stride),
       value_inputs(samples() * value_stride),
       credit_inputs(samples() * credit_stride),
-      decisions(samples() * controls),
+      actions(samples() * controls),
       allowed(samples() * masks),
       log_probability(samples()),
       reward(samples()),

@@ -1,8 +1,8 @@
 #pragma once
 
 // What was played in one rollout. Lanes are played in groups that never meet, so that threads need no barrier inside a
-// rollout; the samples of a group lie together, ordered by time, then by row: one decision of a group, and any stretch
-// of its decisions, is one contiguous block for the networks. They are kept as the networks read them.
+// rollout; the samples of a group lie together, ordered by time, then by row: one step of a group, and any stretch
+// of its steps, is one contiguous block for the networks. They are kept as the networks read them.
 
 #include <cstddef>
 #include <cstdint>
@@ -18,7 +18,7 @@ struct RolloutSize {
   std::size_t inputs = 0;  // numbers from a sample's inputs to the next one's
   std::size_t controls = 0, masks = 0;
   std::size_t memory = 0;       // numbers remembered for a row
-  std::size_t memory_span = 1;  // decisions between those at which they are kept
+  std::size_t memory_span = 1;  // steps between those at which they are kept
   // As `inputs`, of networks that do not read what the policy does; 0 if there are none.
   std::size_t value_inputs = 0, credit_inputs = 0;
 };
@@ -30,23 +30,23 @@ struct Rollout {
   AlignedBuffer<float> inputs;         // [samples][input_stride] what was sensed, normalised
   AlignedBuffer<float> value_inputs;   // [samples][value_stride] what the value network was shown, if it sees others
   AlignedBuffer<float> credit_inputs;  // [samples][credit_stride] and the credit network, with what others decided
-  AlignedBuffer<float> decisions;  // [samples][controls]
+  AlignedBuffer<float> actions;  // [samples][controls]
   AlignedBuffer<float> allowed;    // [samples][masks]
   AlignedBuffer<float> log_probability, reward, value;
   AlignedBuffer<float> expected;    // by the credit network, whatever is decided; empty without one
   AlignedBuffer<float> next_value;  // value of what follows: 0 after a verdict, of the last moment after a cutoff
   AlignedBuffer<std::uint8_t> ended;
-  AlignedBuffer<std::uint8_t> begins;  // whether an episode begins inside the rollout with this decision
+  AlignedBuffer<std::uint8_t> begins;  // whether an episode begins inside the rollout with this step
   AlignedBuffer<float> advantage, target;
   AlignedBuffer<std::uint8_t> absent;  // whether the body was out of the arena and could do nothing
   AlignedBuffer<std::uint8_t> counts;  // what can be learned from a sample: some of the Learns below
-  AlignedBuffer<float> remembered;     // [spans][rows][memory] before the first decision of each span, as in a Room
+  AlignedBuffer<float> remembered;     // [spans][rows][memory] before the first step of each span, as in a Room
 
   std::size_t samples() const { return rows * horizon; }
   std::size_t spans() const { return horizon / span; }
 };
 
-/// What a sample teaches: what its moment was worth, and whether the decision was good.
+/// What a sample teaches: what its moment was worth, and whether the action was good.
 enum Learns : std::uint8_t { learns_nothing = 0, learns_value = 1, learns_policy = 2 };
 
 /// Rows of one role that belong to a group.
@@ -67,7 +67,7 @@ struct Group {
 
 /// Generalised advantages and value targets of a group's samples, backwards in time. Without a baseline values count as
 /// 0, and samples whose episode goes on behind the rollout do not count. What comes to a body that is out of the arena
-/// is credited in full to the last decision that it took: no trace fades meanwhile.
+/// is credited in full to the last step that it took: no trace fades meanwhile.
 void estimate_advantages(Rollout& rollout, const Group& group, double discount, double trace_decay, bool baseline);
 
 }  // namespace zithercraft

@@ -44,8 +44,8 @@ std::vector<Rating> Roster::ratings() const {
   return fit_ratings(past_.size() + 1, tallies);
 }
 
-bool Roster::due(std::int64_t decisions) const {
-  if (past_.empty() || decisions - past_.back().decisions >= settings_.snapshot_every) return true;
+bool Roster::due(std::int64_t steps) const {
+  if (past_.empty() || steps - past_.back().steps >= settings_.snapshot_every) return true;
   if (settings_.snapshot_gain <= 0.0) return false;
   const auto all = ratings();
   return all.back().low() - all[all.size() - 2].points >= settings_.snapshot_gain;
@@ -64,7 +64,7 @@ void Roster::keep(PastSelf present, std::vector<std::size_t>& moved) {
   if (past_.size() <= static_cast<std::size_t>(settings_.roster_size)) return;
   // The first and the last stay; between them goes whoever leaves the smallest gap.
   std::size_t out = 1;
-  const auto gap = [&](std::size_t i) { return past_[i + 1].decisions - past_[i - 1].decisions; };
+  const auto gap = [&](std::size_t i) { return past_[i + 1].steps - past_[i - 1].steps; };
   for (std::size_t i = 2; i + 1 < past_.size(); ++i)
     if (gap(i) < gap(out)) out = i;
   past_.erase(past_.begin() + static_cast<std::ptrdiff_t>(out));
@@ -81,16 +81,16 @@ RosterReport Roster::report() const {
   if (past_.empty()) return report;
   const auto all = ratings();
   report.rating = all.back();
-  for (std::size_t i = 0; i < past_.size(); ++i) report.past.push_back({past_[i].decisions, all[i], past_[i].lately});
+  for (std::size_t i = 0; i < past_.size(); ++i) report.past.push_back({past_[i].steps, all[i], past_[i].lately});
   std::vector<Tally> tallies = between_;
   for (std::size_t i = 0; i < past_.size(); ++i) {
     const Tally& t = past_[i].lately;
     tallies.push_back({past_.size(), i, t.wins, t.draws, t.losses});
-    if (beats({i, past_.size(), t.losses, t.draws, t.wins})) report.forgotten.push_back(past_[i].decisions);
+    if (beats({i, past_.size(), t.losses, t.draws, t.wins})) report.forgotten.push_back(past_[i].steps);
   }
-  const auto decisions = [&](std::size_t player) { return player < past_.size() ? past_[player].decisions : -1; };
+  const auto steps = [&](std::size_t player) { return player < past_.size() ? past_[player].steps : -1; };
   for (const auto& [a, b, c] : find_cycles(tallies))
-    report.cycles.push_back({decisions(a), decisions(b), decisions(c)});
+    report.cycles.push_back({steps(a), steps(b), steps(c)});
   return report;
 }
 
@@ -101,7 +101,7 @@ std::vector<double> Roster::numbers() const {
       all.push_back(n);
   };
   for (const PastSelf& self : past_) {
-    all.push_back(static_cast<double>(self.decisions));
+    all.push_back(static_cast<double>(self.steps));
     put(self.lately);
   }
   for (const Tally& t : between_) put(t);
@@ -132,7 +132,7 @@ std::size_t Roster::restore(std::span<const double> numbers) {
   if (!(count >= 0.0 && count <= 4096.0)) refuse();
   for (auto left = static_cast<std::size_t>(count); left > 0; --left) {
     PastSelf self;
-    self.decisions = static_cast<std::int64_t>(get());
+    self.steps = static_cast<std::int64_t>(get());
     self.lately = tally();
     past_.push_back(std::move(self));
   }

@@ -15,7 +15,7 @@ namespace zithercraft {
 
 /// All policies that learn, as they were once.
 struct PastSelf {
-  std::int64_t decisions = 0;
+  std::int64_t steps = 0;
   std::vector<PastPolicy> policies;  // in the order of the trainees
   Tally lately;                      // the present policies' matches against it, since the last snapshot
 };
@@ -35,7 +35,7 @@ class Roster {
   /// Notes a match of the present policies against a past self.
   void note(std::size_t against, Outcome outcome);
   /// Whether it is time to keep the present policies.
-  bool due(std::int64_t decisions) const;
+  bool due(std::int64_t steps) const;
   /// Keeps them. Where there are too many, one goes of those that stand closest; `moved` then tells who stands in for
   /// whom: its place before gives the place now.
   void keep(PastSelf present, std::vector<std::size_t>& moved);

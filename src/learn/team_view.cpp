@@ -35,7 +35,7 @@ std::string place_of(std::size_t kind) { return "seen/" + std::to_string(kind) +
 
 }  // namespace
 
-std::size_t decision_numbers(std::span<const ControlInfo> controls) {
+std::size_t action_numbers(std::span<const ControlInfo> controls) {
   std::size_t numbers = 0;
   for (const ControlInfo& control : controls) numbers += std::max<std::size_t>(1, control.options.size());
   return numbers;
@@ -48,7 +48,7 @@ TeamView::TeamView(const Ground& ground, const std::vector<std::size_t>& roles, 
   own_columns_ = all[roles[0]].columns.size();
   const auto shape = [&](std::size_t role, std::size_t seen) {
     return std::tuple(seen == role, all[seen].seats.size(), all[seen].columns.size(),
-                      decision_numbers(all[seen].controls));
+                      action_numbers(all[seen].controls));
   };
   const auto first_seen = roles_seen_by(ground.game, roles[0], settings.value_sees);
   for (const std::size_t seen : first_seen) {
@@ -57,15 +57,15 @@ TeamView::TeamView(const Ground& ground, const std::vector<std::size_t>& roles, 
     kind.own_policy = std::find(roles.begin(), roles.end(), seen) != roles.end();
     kind.seats = all[seen].seats.size() - (kind.mates ? 1 : 0);
     kind.columns = all[seen].columns.size();
-    kind.decision = decision_numbers(all[seen].controls);
+    kind.action = action_numbers(all[seen].controls);
     kind.first_column = own_columns_ + members_width_;
     members_width_ += kind.seats * (1 + kind.columns);
     kind.normaliser = normaliser_of(all[seen], settings);
     if (!kind.own_policy) kind.moments.resize(ground.stretches.size());
   }
   for (Kind& kind : kinds_) {
-    kind.first_decision = value_columns() + decisions_width_;
-    decisions_width_ += kind.seats * kind.decision;
+    kind.first_action = value_columns() + actions_width_;
+    actions_width_ += kind.seats * kind.action;
   }
   for (const std::size_t role : roles) {
     const auto seen = roles_seen_by(ground.game, role, settings.value_sees);
@@ -106,21 +106,21 @@ std::vector<std::string> TeamView::names(const Game& game) const {
   return names;
 }
 
-NetworkPlan TeamView::widened(NetworkPlan plan, bool with_decisions, const PpoSettings& settings) const {
-  plan.columns = with_decisions ? credit_columns() : value_columns();
+NetworkPlan TeamView::widened(NetworkPlan plan, bool with_actions, const PpoSettings& settings) const {
+  plan.columns = with_actions ? credit_columns() : value_columns();
   if (settings.crowd_width == 0) return plan;
   for (std::size_t k = 0; k < kinds_.size(); ++k) {
     const Kind& kind = kinds_[k];
     CrowdFront front{.name = "others." + std::to_string(k),
                      .others = kind.seats,
-                     .columns_each = 1 + kind.columns + (with_decisions ? kind.decision : 0),
+                     .columns_each = 1 + kind.columns + (with_actions ? kind.action : 0),
                      .width = static_cast<std::size_t>(settings.crowd_width),
                      .queries = static_cast<std::size_t>(settings.crowd_queries)};
     for (std::size_t i = 0; i < kind.seats; ++i) {
       const std::size_t first = kind.first_column + i * (1 + kind.columns);
       for (std::size_t c = 0; c < 1 + kind.columns; ++c) front.columns.push_back(static_cast<std::uint32_t>(first + c));
-      for (std::size_t c = 0; with_decisions && c < kind.decision; ++c)
-        front.columns.push_back(static_cast<std::uint32_t>(kind.first_decision + i * kind.decision + c));
+      for (std::size_t c = 0; with_actions && c < kind.action; ++c)
+        front.columns.push_back(static_cast<std::uint32_t>(kind.first_action + i * kind.action + c));
     }
     plan.crowds.push_back(std::move(front));
   }
@@ -157,14 +157,14 @@ void TeamView::show(const Ground& ground, std::size_t played, std::size_t lane, 
       });
 }
 
-void TeamView::show_decisions(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat,
+void TeamView::show_actions(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat,
                               std::span<float> row) const {
-  std::fill_n(row.begin() + static_cast<std::ptrdiff_t>(value_columns()), decisions_width_, 0.0f);
+  std::fill_n(row.begin() + static_cast<std::ptrdiff_t>(value_columns()), actions_width_, 0.0f);
   each_other(
       ground, played, lane, seat, [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
         const auto& controls = ground.game.roles()[other].controls;
         const auto given = ground.lanes.given_controls(other).subspan(lane_row * controls.size(), controls.size());
-        std::size_t at = kind.first_decision + place * kind.decision;
+        std::size_t at = kind.first_action + place * kind.action;
         for (std::size_t c = 0; c < controls.size(); ++c) {
           const ControlInfo& control = controls[c];
           if (control.is_choice()) {

@@ -18,8 +18,8 @@ namespace zithercraft {
 
 class TensorFile;
 
-/// A row is laid out as [own senses][for each other: whether it is there, its senses][for each other: its decision].
-/// The value network reads all but the decisions, the credit network everything. Others come by role: mates of the own
+/// A row is laid out as [own senses][for each other: whether it is there, its senses][for each other: its action].
+/// The value network reads all but the actions, the credit network everything. Others come by role: mates of the own
 /// role first, then the rest of the side, then everyone else. Roles that mirror each other see theirs at the same
 /// places.
 class TeamView {
@@ -30,19 +30,19 @@ class TeamView {
 
   bool sees_others() const { return !kinds_.empty(); }
   std::size_t value_columns() const { return own_columns_ + members_width_; }
-  std::size_t credit_columns() const { return value_columns() + decisions_width_; }
+  std::size_t credit_columns() const { return value_columns() + actions_width_; }
   /// Names of the columns of a whole row.
   std::vector<std::string> names(const Game& game) const;
   /// The plan of a network that would read the own senses alone, made to read the others as well: by attention, or
   /// column by column if the settings ask for no attention.
-  NetworkPlan widened(NetworkPlan plan, bool with_decisions, const PpoSettings& settings) const;
+  NetworkPlan widened(NetworkPlan plan, bool with_actions, const PpoSettings& settings) const;
 
-  /// Writes the row of a seat, all but the decisions. `played` counts among the roles that the policy plays; `own`
+  /// Writes the row of a seat, all but the actions. `played` counts among the roles that the policy plays; `own`
   /// normalises what its seats sense.
   void show(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat, const Normaliser& own,
             std::span<float> row) const;
   /// Writes what the others have decided, behind the rest of the row.
-  void show_decisions(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat,
+  void show_actions(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat,
                       std::span<float> row) const;
 
   // ---- how the senses of roles that the policy does not play are distributed
@@ -62,7 +62,7 @@ class TeamView {
     bool own_policy = false;                       // played by the same policy: the same normaliser
     std::size_t seats = 0;                         // that are shown
     std::size_t columns = 0, first_column = 0;     // of each seat's senses; of the first seat in the row
-    std::size_t decision = 0, first_decision = 0;  // numbers of each seat's decision; of the first one's in the row
+    std::size_t action = 0, first_action = 0;  // numbers of each seat's action; of the first one's in the row
     Normaliser normaliser;
     std::vector<Normaliser::Moments> moments;  // of each stretch
   };
@@ -71,11 +71,11 @@ class TeamView {
   void each_other(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat, Use use) const;
 
   std::vector<std::size_t> roles_;
-  std::size_t own_columns_ = 0, members_width_ = 0, decisions_width_ = 0;
+  std::size_t own_columns_ = 0, members_width_ = 0, actions_width_ = 0;
   std::vector<Kind> kinds_;
 };
 
-/// Numbers that tell of a decision: one for each option of a choice, one for each dial.
-std::size_t decision_numbers(std::span<const ControlInfo> controls);
+/// Numbers that describe an action: one for each option of a choice, one for each dial.
+std::size_t action_numbers(std::span<const ControlInfo> controls);
 
 }  // namespace zithercraft

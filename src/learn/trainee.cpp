@@ -72,7 +72,7 @@ Trainee::Room::Room(const Trainee& t)
       odds(t.nets_.credits ? t.most_rows_ * t.nets_.credit.outputs() : 0),
       memory(t.most_rows_ * t.memory_each()),
       allowed(t.nets_.heads.masks()),
-      decision(t.nets_.heads.controls()) {}
+      action(t.nets_.heads.controls()) {}
 
 Trainee::Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettings& settings)
     : ground_(ground),

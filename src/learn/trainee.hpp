@@ -53,7 +53,7 @@ class Trainee {
   void decide(std::size_t stretch, std::size_t time, std::size_t worker);
   /// Once everyone in the stretch has decided: networks that see others judge.
   void judge_together(std::size_t stretch, std::size_t time, std::size_t worker);
-  /// Takes down what a decision brought in a lane of the stretch. Where a cutoff struck, the future is the value of
+  /// Takes down what a step brought in a lane of the stretch. Where a cutoff struck, the future is the value of
   /// what is sensed then.
   void note(std::size_t stretch, std::size_t lane, std::size_t time, std::size_t worker);
   void end_rollout(std::size_t stretch, std::size_t worker);
@@ -89,7 +89,7 @@ class Trainee {
     AlignedBuffer<float> team;                  // a whole row of the team's view
     AlignedBuffer<float> odds;                  // of each row's combinations of choices
     AlignedBuffer<float> memory;  // all of the policy network's for some rows, then all of the value network's
-    AlignedBuffer<float> allowed, decision;
+    AlignedBuffer<float> allowed, action;
     PhaseTimes times;
   };
   /// Some of a group's spans that one thread learns from.
@@ -114,7 +114,7 @@ class Trainee {
   void fetch_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows, Room& room) const;
   void keep_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows, const Room& room);
   void fetch_memory(const Group& group, Room& room) const;
-  /// What was remembered before a span of a group's decisions, as in a room.
+  /// What was remembered before a span of a group's steps, as in a room.
   std::span<float> remembered_before(const Group& group, std::size_t span);
   void normalise(const Group& group, std::span<float> inputs) const;
   std::size_t number_of(std::size_t role) const;  // among those that it plays
@@ -128,7 +128,7 @@ class Trainee {
   void compare_with_baseline(const Group& group);
   SampleSums sums_of(const Group& group) const;
 
-  /// Samples are drawn by spans: one decision of a group, or several in a row where there is a memory. Spans take turns
+  /// Samples are drawn by spans: one step of a group, or several in a row where there is a memory. Spans take turns
   /// by group, so that every minibatch has as much of each group, and each group in an order of its own.
   std::size_t span_samples() const { return rollout_.span * most_rows_; }
   std::size_t spans() const { return rollout_.spans() * groups_.size(); }

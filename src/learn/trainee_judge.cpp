@@ -40,7 +40,7 @@ void Trainee::judge_together(std::size_t stretch, std::size_t time, std::size_t 
       const std::size_t sample = first + block.place + i, lane_row = block.first_row + i;
       show(block.role, lane_row, r.value_inputs.span().subspan(sample * r.value_stride, r.value_stride), room);
       if (!nets_.credits) continue;
-      team_.show_decisions(ground_, played, lane_row / seats, lane_row % seats, room.team.span());
+      team_.show_actions(ground_, played, lane_row / seats, lane_row % seats, room.team.span());
       std::copy_n(room.team.begin(), team_.credit_columns(), r.credit_inputs.begin() + sample * r.credit_stride);
     }
   }
@@ -92,7 +92,7 @@ void Trainee::note(std::size_t stretch, std::size_t lane, std::size_t time, std:
   }
 }
 
-// The value of what follows each decision: that of the next one, or at the rollout's end of what is sensed now.
+// The value of what follows each step: that of the next one, or at the rollout's end of what is sensed now.
 void Trainee::value_what_follows(const Group& group, Room& room) {
   Rollout& r = rollout_;
   fetch_memory(group, room);
@@ -128,8 +128,8 @@ SampleSums Trainee::sums_of(const Group& group) const {
   return sums;
 }
 
-// Advantages are what a decision brought beside what its moment was worth. Here they become what it brought beside what
-// the others' decisions led to expect.
+// Advantages are what a step brought beside what its moment was worth. Here they become what it brought beside what
+// the others' actions led to expect.
 void Trainee::compare_with_baseline(const Group& group) {
   Rollout& r = rollout_;
   for (std::size_t s = group.first_sample; s < group.first_sample + group.rows * r.horizon; ++s)

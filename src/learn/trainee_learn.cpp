@@ -53,8 +53,8 @@ void Trainee::prepare_samples(ImproveReport& report) {
 }
 
 void Trainee::schedule(ImproveReport& report) {
-  const double done = std::min(1.0, static_cast<double>(ground_.decisions - ground_.rollout_decisions) /
-                                        static_cast<double>(std::max<std::int64_t>(1, ground_.total_decisions)));
+  const double done = std::min(1.0, static_cast<double>(ground_.steps - ground_.rollout_steps) /
+                                        static_cast<double>(std::max<std::int64_t>(1, ground_.total_steps)));
   const double fallen =
       settings_.learning_rate_falls == Fall::linear ? done : 0.5 * (1.0 - std::cos(std::numbers::pi * done));
   report.learning_rate = settings_.learning_rate + (settings_.last_learning_rate - settings_.learning_rate) * fallen;
@@ -83,7 +83,7 @@ LossSums Trainee::add_span(const Group& group, std::size_t span, double scale, R
   const Batch<float> batch{{r.span, group.rows, of(r.inputs, r.input_stride),
                             remembers() ? of(r.begins, 1) : std::span<const std::uint8_t>{}, room.memory.span(),
                             of(r.value_inputs, r.value_stride), of(r.credit_inputs, r.credit_stride)},
-                           of(r.decisions, r.controls),
+                           of(r.actions, r.controls),
                            of(r.log_probability, 1),
                            of(r.advantage, 1),
                            of(r.target, 1),
@@ -224,7 +224,7 @@ void Trainee::learn_minibatch(std::size_t epoch, std::size_t first, std::size_t 
     group_losses_[shards_[shard].group] += shard_sums_[shard];
   add_gradients_up();
   step(report.learning_rate, report);
-  clock.add_to(report.times.step);
+  clock.add_to(report.times.optimise);
 }
 
 ImproveReport Trainee::improve() {

@@ -86,19 +86,19 @@ void Trainee::decide(std::size_t stretch, std::size_t time, std::size_t worker) 
       const auto output = said.row(block.place + i, width);
       nets_.heads.read_masks(sensed.subspan(i * columns, columns), allowed);
       nets_.heads.forbid<float>(allowed, output);
-      // One stream per row and rollout would need its position kept; a stream per decision needs nothing.
+      // One stream per row and rollout would need its position kept; a stream per step needs nothing.
       RandomStream random(decide_seed, static_cast<std::uint32_t>(block.own_row + i),
                           static_cast<std::uint32_t>(static_cast<std::size_t>(ground_.updates) * r.horizon + time),
                           Purpose::decide);
-      const auto decision = r.decisions.span().subspan(sample * r.controls, r.controls);
-      r.log_probability[sample] = nets_.heads.sample(output, spread, random, decision);
+      const auto action = r.actions.span().subspan(sample * r.controls, r.controls);
+      r.log_probability[sample] = nets_.heads.sample(output, spread, random, action);
       if (!sees_others()) r.value[sample] = value_scale_.to_value(said.value(block.place + i));
       if (nets_.credits && nets_.credit.outputs() > 1)
         nets_.heads.combination_odds(output, room.odds.span().subspan((block.place + i) * nets_.credit.outputs()));
       r.absent[sample] =
           ground_.game.arena().present(lanes.arena_state(lane_row / seats.size()), seats[lane_row % seats.size()]) ? 0
                                                                                                                    : 1;
-      nets_.heads.controls_of(decision, lanes.control(block.role, lane_row));
+      nets_.heads.controls_of(action, lanes.control(block.role, lane_row));
     }
     group_moments_[stretch].add(sensed);
   }
@@ -131,8 +131,8 @@ void Trainee::decide_as(const PastPolicy& past, const Block& block, std::span<co
           decide_seed, static_cast<std::uint32_t>(own_row(own_lanes[i]) + seat),
           static_cast<std::uint32_t>(static_cast<std::size_t>(ground_.updates) * rollout_.horizon + time),
           Purpose::decide);
-      nets_.heads.sample(output, spread, random, room.decision.span());
-      nets_.heads.controls_of(room.decision.span(), lanes.control(block.role, lane_row));
+      nets_.heads.sample(output, spread, random, room.action.span());
+      nets_.heads.controls_of(room.action.span(), lanes.control(block.role, lane_row));
     }
   }
 }

@@ -18,9 +18,9 @@ constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {
 
 class PolicyPilot : public Pilot {
  public:
-  PolicyPilot(Policy policy, Decisions decisions, std::uint64_t seed)
+  PolicyPilot(Policy policy, ActionMode actions, std::uint64_t seed)
       : policy_(std::move(policy)),
-        decisions_(decisions_of(policy_, decisions)),
+        actions_(actions_of(policy_, actions)),
         seed_(derived_seed(seed, "policy pilot")) {}
 
   std::string name() const override { return "trained"; }
@@ -31,13 +31,13 @@ class PolicyPilot : public Pilot {
     const auto senses = lanes.observations(role).subspan(first * seats * in, count * seats * in);
     const auto controls = lanes.controls(role).subspan(first * seats * out, count * seats * out);
     const auto memory = remembered(lanes, seats, first, count);
-    if (decisions_ == Decisions::greedy) return policy_.decide(senses, controls, memory);
+    if (actions_ == ActionMode::greedy) return policy_.decide(senses, controls, memory);
     const std::size_t kept = policy_.memory();
     for (std::size_t row = 0; row < count * seats; ++row) {
       const std::size_t lane = first + row / seats;
       RandomStream random(
           seed_, lanes.key(lane).episode,
-          lanes.decisions(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
+          lanes.steps(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
           Purpose::decide);
       policy_.decide(senses.subspan(row * in, in), controls.subspan(row * out, out), random,
                      memory.subspan(row * kept, kept));
@@ -45,7 +45,7 @@ class PolicyPilot : public Pilot {
   }
 
  private:
-  // The memory of these lanes' seats, as it was before this decision. A decision may be asked for twice, by who wants
+  // The memory of these lanes' seats, as it was before this step. A step may be asked for twice, by who wants
   // to see where it would lead.
   std::span<float> remembered(const Lanes& lanes, std::size_t seats, std::size_t first, std::size_t count) {
     const std::size_t kept = policy_.memory() * seats;
@@ -57,21 +57,21 @@ class PolicyPilot : public Pilot {
     }
     for (std::size_t lane = first; lane < first + count; ++lane) {
       const auto own = [&](std::vector<float>& memory) { return std::span(memory).subspan(lane * kept, kept); };
-      if (lanes.decisions(lane) == 0) {
+      if (lanes.steps(lane) == 0) {
         std::fill(own(before_).begin(), own(before_).end(), 0.0f);
-      } else if (asked_[lane] != lanes.decisions(lane)) {
+      } else if (asked_[lane] != lanes.steps(lane)) {
         std::copy(own(after_).begin(), own(after_).end(), own(before_).begin());
       }
-      asked_[lane] = lanes.decisions(lane);
+      asked_[lane] = lanes.steps(lane);
       std::copy(own(before_).begin(), own(before_).end(), own(after_).begin());
     }
     return std::span(after_).subspan(first * kept, count * kept);
   }
 
   Policy policy_;
-  Decisions decisions_;
+  ActionMode actions_;
   std::uint64_t seed_;
-  std::vector<std::uint32_t> asked_;   // the decision of each lane that was asked for last
+  std::vector<std::uint32_t> asked_;   // the step of each lane that was asked for last
   std::vector<float> before_, after_;  // what was remembered before it, and after it
 };
 
@@ -89,7 +89,7 @@ class RandomPilot : public Pilot {
       const std::size_t lane = row / seats;
       RandomStream random(
           derived_seed(seed_, "random pilot"), lanes.key(lane).episode,
-          lanes.decisions(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
+          lanes.steps(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
           Purpose::decide);
       const auto out = lanes.control(role, row);
       for (std::size_t c = 0; c < controls.size(); ++c) {
@@ -162,21 +162,21 @@ void lacks(const std::string& script, const Role& role, const std::string& what)
               "add it, or choose another script");
 }
 
-const char* name_of(Decisions decisions) {
-  switch (decisions) {
-    case Decisions::usual: return "usual";
-    case Decisions::greedy: return "greedy";
-    case Decisions::sampled: return "sampled";
+const char* name_of(ActionMode actions) {
+  switch (actions) {
+    case ActionMode::usual: return "usual";
+    case ActionMode::greedy: return "greedy";
+    case ActionMode::sampled: return "sampled";
   }
   return "";
 }
 
-Decisions decisions_of(const Policy& policy, Decisions asked) {
-  if (asked != Decisions::usual) return asked;
-  return policy.signature().drawn ? Decisions::sampled : Decisions::greedy;
+ActionMode actions_of(const Policy& policy, ActionMode asked) {
+  if (asked != ActionMode::usual) return asked;
+  return policy.signature().drawn ? ActionMode::sampled : ActionMode::greedy;
 }
 
-std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy, Decisions decisions,
+std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy, ActionMode actions,
                                     std::uint64_t seed) {
   const auto& found = policy.signature();
   // What a policy has learned for one role, it can do for those that mirror it.
@@ -189,7 +189,7 @@ std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy p
   if (const auto d = first_difference(wanted, found); !d.empty())
     throw Error(Fault::refused, "the policy does not fit the game: " + d, "role '" + r.name + "'",
                 "use a policy trained for this game");
-  return std::make_unique<PolicyPilot>(std::move(policy), decisions, seed);
+  return std::make_unique<PolicyPilot>(std::move(policy), steps, seed);
 }
 
 std::unique_ptr<Pilot> random_pilot(std::uint64_t seed) { return std::make_unique<RandomPilot>(seed); }

@@ -20,7 +20,7 @@ std::vector<ConvolutionLayer> fitting(const std::vector<ConvolutionLayer>& layer
   return list;
 }
 
-// Layers of blocks and earlier decisions are channels of one picture.
+// Layers of blocks and earlier steps are channels of one picture.
 std::vector<std::uint32_t> columns_of(const GridSense& grid) {
   const std::size_t once = grid.layers * grid.height * grid.width * grid.channels;
   std::vector<std::uint32_t> columns;

@@ -97,19 +97,19 @@ KeyScript KeyScript::parse(const std::string& text, const std::string& source) {
       throw Error(Fault::spec, what, source + ":" + std::to_string(number), mend);
     };
     std::istringstream words(line.substr(0, line.find('#')));
-    std::string decision, action, key, more;
-    if (!(words >> decision)) continue;
+    std::string step, action, key, more;
+    if (!(words >> step)) continue;
     words >> action >> key;
     Line item;
-    const auto [end, code] = std::from_chars(decision.data(), decision.data() + decision.size(), item.decision);
-    if (code != std::errc() || end != decision.data() + decision.size())
-      wrong("'" + decision + "' is no decision's number", "begin the line with a whole number, from 0");
+    const auto [end, code] = std::from_chars(step.data(), step.data() + step.size(), item.step);
+    if (code != std::errc() || end != step.data() + step.size())
+      wrong("'" + step + "' is no step's number", "begin the line with a whole number, from 0");
     if (action != "press" && action != "release")
       wrong("'" + action + "' is neither press nor release", "write: DECISION press KEY");
     if (!is_key(key)) wrong("there is no key '" + key + "'", advice(key, known_keys()));
     if (words >> more) wrong("'" + more + "' follows the key", "write one key on a line");
-    if (!script.lines_.empty() && item.decision < script.lines_.back().decision)
-      wrong("the decisions are not in order", "sort the lines by their first number");
+    if (!script.lines_.empty() && item.step < script.lines_.back().step)
+      wrong("the steps are not in order", "sort the lines by their first number");
     item.press = action == "press";
     item.key = key;
     script.lines_.push_back(std::move(item));
@@ -117,8 +117,8 @@ KeyScript KeyScript::parse(const std::string& text, const std::string& source) {
   return script;
 }
 
-void KeyScript::apply(Steering& steering, std::uint32_t decision) {
-  for (; next_ < lines_.size() && lines_[next_].decision <= decision; ++next_)
+void KeyScript::apply(Steering& steering, std::uint32_t step) {
+  for (; next_ < lines_.size() && lines_[next_].step <= step; ++next_)
     lines_[next_].press ? steering.press(lines_[next_].key) : steering.release(lines_[next_].key);
 }
 

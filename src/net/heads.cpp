@@ -51,13 +51,13 @@ void Heads::forbid(std::span<const float> allowed, std::span<Scalar> outputs) co
 }
 
 float Heads::sample(std::span<const float> outputs, std::span<const float> log_spread, RandomStream& random,
-                    std::span<float> decision) const {
+                    std::span<float> action) const {
   float log_probability = 0.0f;
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
     if (head.options == 0) {
       const float z = random.normal(), spread = log_spread[head.dial];
-      decision[i] = outputs[head.first_output] + std::exp(spread) * z;
+      action[i] = outputs[head.first_output] + std::exp(spread) * z;
       log_probability -= z * z / 2 + spread + static_cast<float>(half_log_two_pi);
       continue;
     }
@@ -66,26 +66,26 @@ float Heads::sample(std::span<const float> outputs, std::span<const float> log_s
     float left = random.uniform();
     std::size_t option = 0;
     while (option + 1 < head.options && (left -= std::exp(logits[option] - total)) >= 0.0f) ++option;
-    decision[i] = static_cast<float>(option);
+    action[i] = static_cast<float>(option);
     log_probability += logits[option] - total;
   }
   return log_probability;
 }
 
-void Heads::greedy(std::span<const float> outputs, std::span<float> decision) const {
+void Heads::greedy(std::span<const float> outputs, std::span<float> action) const {
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
     const auto logits = outputs.subspan(head.first_output, std::max<std::size_t>(1, head.options));
-    decision[i] = head.options == 0
+    action[i] = head.options == 0
                       ? logits[0]
                       : static_cast<float>(std::max_element(logits.begin(), logits.end()) - logits.begin());
   }
 }
 
-void Heads::controls_of(std::span<const float> decision, std::span<float> controls) const {
+void Heads::controls_of(std::span<const float> action, std::span<float> controls) const {
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
-    controls[i] = head.options == 0 ? head.middle + head.half * std::clamp(decision[i], -1.0f, 1.0f) : decision[i];
+    controls[i] = head.options == 0 ? head.middle + head.half * std::clamp(action[i], -1.0f, 1.0f) : action[i];
   }
 }
 
@@ -110,10 +110,10 @@ std::size_t Heads::combinations() const noexcept {
   return all;
 }
 
-std::size_t Heads::combination(std::span<const float> decision) const {
+std::size_t Heads::combination(std::span<const float> action) const {
   std::size_t number = 0;
   for (std::size_t i = 0; i < heads_.size(); ++i)
-    if (heads_[i].options > 0) number = number * heads_[i].options + static_cast<std::size_t>(decision[i]);
+    if (heads_[i].options > 0) number = number * heads_[i].options + static_cast<std::size_t>(action[i]);
   return number;
 }
 
@@ -131,11 +131,11 @@ void Heads::combination_odds(std::span<const float> outputs, std::span<float> od
   }
 }
 
-// For a dial `kept` holds how far the decision lies from the mean, in spreads, and one over the spread; for a choice the
+// For a dial `kept` holds how far the action lies from the mean, in spreads, and one over the spread; for a choice the
 // logarithms of the probabilities, and the probabilities.
 template <class Scalar>
 Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
-                                   std::span<const float> decision, std::span<Scalar> kept) const {
+                                   std::span<const float> action, std::span<Scalar> kept) const {
   Judged<Scalar> sum;
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
@@ -144,7 +144,7 @@ Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<co
     if (head.options == 0) {
       const Scalar spread = log_spread[head.dial];
       *second = std::exp(-spread);
-      *first = (static_cast<Scalar>(decision[i]) - outputs[head.first_output]) * *second;
+      *first = (static_cast<Scalar>(action[i]) - outputs[head.first_output]) * *second;
       sum.log_probability += -(*first * *first) / 2 - spread - static_cast<Scalar>(half_log_two_pi);
       sum.entropy += spread + static_cast<Scalar>(half_log_two_pi + 0.5);
       continue;
@@ -156,13 +156,13 @@ Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<co
       second[o] = std::exp(first[o]);
       sum.entropy -= second[o] * first[o];
     }
-    sum.log_probability += first[static_cast<std::size_t>(decision[i])];
+    sum.log_probability += first[static_cast<std::size_t>(action[i])];
   }
   return sum;
 }
 
 template <class Scalar>
-void Heads::add_gradient(std::span<const Scalar> kept, std::span<const float> decision, Scalar by_log_probability,
+void Heads::add_gradient(std::span<const Scalar> kept, std::span<const float> action, Scalar by_log_probability,
                          Scalar by_entropy, std::span<Scalar> output_gradient,
                          std::span<Scalar> spread_gradient) const {
   for (std::size_t i = 0; i < heads_.size(); ++i) {
@@ -177,7 +177,7 @@ void Heads::add_gradient(std::span<const Scalar> kept, std::span<const float> de
     Scalar entropy{0};
     for (std::size_t o = 0; o < head.options; ++o) entropy -= second[o] * first[o];
     for (std::size_t o = 0; o < head.options; ++o) {
-      const Scalar chosen = static_cast<std::size_t>(decision[i]) == o ? Scalar{1} : Scalar{0};
+      const Scalar chosen = static_cast<std::size_t>(action[i]) == o ? Scalar{1} : Scalar{0};
       output_gradient[head.first_output + o] +=
           by_log_probability * (chosen - second[o]) - by_entropy * second[o] * (first[o] + entropy);
     }

@@ -39,7 +39,7 @@ struct Policy::Room {
   explicit Room(const Weights& w)
       : senses(w.graph ? w.graph->inputs : tile * w.policy.input_stride()),
         graph(w.program.room()),
-        decision(w.signature.controls.size()),
+        step(w.signature.controls.size()),
         allowed(w.heads.masks()),
         memory(tile * std::max(w.policy_memory(), w.value_memory())),
         outputs(w.graph ? w.graph->outputs : 0) {
@@ -48,7 +48,7 @@ struct Policy::Room {
   }
   AlignedBuffer<float> senses;
   Network<float>::Workspace policy, value;
-  std::vector<float> graph, decision, allowed;
+  std::vector<float> graph, step, allowed;
   AlignedBuffer<float> memory;
   std::vector<float> outputs;
 };
@@ -157,7 +157,7 @@ void Policy::each_row(std::span<const float> senses, std::span<float> memory, bo
 }
 
 template <class Use>
-void Policy::each_decision(std::span<const float> senses, std::span<float> out, std::size_t width,
+void Policy::each_step(std::span<const float> senses, std::span<float> out, std::size_t width,
                            std::span<float> memory, const char* asked, Use use) {
   const Heads& heads = weights_->heads;
   if (out.size() * columns() != senses.size() * width)
@@ -175,20 +175,20 @@ void Policy::each_decision(std::span<const float> senses, std::span<float> out, 
 
 void Policy::decide(std::span<const float> senses, std::span<float> controls, std::span<float> memory) {
   const Heads& heads = weights_->heads;
-  each_decision(senses, controls, this->controls(), memory, "Policy::decide",
+  each_step(senses, controls, this->controls(), memory, "Policy::decide",
                 [&](std::span<const float> outputs, std::span<float> out) {
-                  heads.greedy(outputs, room_->decision);
-                  heads.controls_of(room_->decision, out);
+                  heads.greedy(outputs, room_->step);
+                  heads.controls_of(room_->step, out);
                 });
 }
 
 void Policy::decide(std::span<const float> senses, std::span<float> controls, RandomStream& random,
                     std::span<float> memory) {
   const Heads& heads = weights_->heads;
-  each_decision(senses, controls, this->controls(), memory, "Policy::decide",
+  each_step(senses, controls, this->controls(), memory, "Policy::decide",
                 [&](std::span<const float> outputs, std::span<float> out) {
-                  heads.sample(outputs, weights_->log_spread, random, room_->decision);
-                  heads.controls_of(room_->decision, out);
+                  heads.sample(outputs, weights_->log_spread, random, room_->step);
+                  heads.controls_of(room_->step, out);
                 });
 }
 
@@ -242,7 +242,7 @@ std::vector<float> Policy::node_values(std::span<const float> senses, std::span<
 }
 
 void Policy::odds(std::span<const float> senses, std::span<float> odds, std::span<float> memory) {
-  each_decision(senses, odds, odds_of(weights_->signature.controls), memory, "Policy::odds",
+  each_step(senses, odds, odds_of(weights_->signature.controls), memory, "Policy::odds",
                 [&](std::span<const float> outputs, std::span<float> out) {
                   weights_->heads.odds(outputs, weights_->log_spread, out);
                 });

@@ -37,7 +37,7 @@ std::string compare(const Lanes& lanes, const Moment& recorded) {
     if (!(coded && !game.complete()) &&
         !same_bits(lanes.observations(r), std::span<const float>(recorded.roles[r].observations)))
       return "an observation of role '" + game.roles()[r].name + "' differs";
-    if (!game.complete() || recorded.decision == 0) continue;
+    if (!game.complete() || recorded.step == 0) continue;
     for (std::size_t seat = 0; seat < lanes.seats(r); ++seat)
       if (!same_bits(lanes.payments(r, seat),
                      std::span<const float>(recorded.roles[r].payments)
@@ -63,17 +63,17 @@ ReplayCheck check_replay(const std::filesystem::path& path) {
       } else {
         if (lanes.outcome(0) != Outcome::running) {
           result.difference =
-              "episode " + std::to_string(e) + " goes on after its end at decision " + std::to_string(d - 1);
+              "episode " + std::to_string(e) + " goes on after its end at step " + std::to_string(d - 1);
           return result;
         }
         for (std::size_t r = 0; r < recorded.roles.size(); ++r)
           std::copy(recorded.roles[r].controls.begin(), recorded.roles[r].controls.end(), lanes.controls(r).begin());
         lanes.advance(0);
-        ++result.decisions;
+        ++result.steps;
       }
       result.difference = compare(lanes, recorded);
       if (result.difference.empty()) continue;
-      result.difference = "episode " + std::to_string(e) + ", decision " + std::to_string(d) + ": " + result.difference;
+      result.difference = "episode " + std::to_string(e) + ", step " + std::to_string(d) + ": " + result.difference;
       return result;
     }
   return result;

@@ -20,7 +20,7 @@ void add_states(std::string& table, const Game& game, std::size_t episode, const
   const double seconds = arena.spec().tick * static_cast<double>(arena.ticks(m.state.data()));
   for (std::size_t e = 0; e < arena.posed_count(); ++e) {
     const Pose pose = arena.pose(m.state.data(), e);
-    fmt::format_to(Out(table), "{},{},{:.6g},{},{},{},{},{},{},{},{},{}\n", episode, m.decision, seconds, e,
+    fmt::format_to(Out(table), "{},{},{:.6g},{},{},{},{},{},{},{},{},{}\n", episode, m.step, seconds, e,
                    csv_field(arena.entities()[e].name), csv_field(arena.tags()[arena.entities()[e].tag]),
                    arena.present(m.state.data(), e) ? 1 : 0, pose.x, pose.y, pose.z, pose.heading, pose.look);
   }
@@ -28,17 +28,17 @@ void add_states(std::string& table, const Game& game, std::size_t episode, const
 
 void add_events(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
   for (const Event& e : m.events)
-    fmt::format_to(Out(table), "{},{},{},{},{},{},{},{},{},{},{},{}\n", episode, m.decision, e.tick, name_of(e.kind),
+    fmt::format_to(Out(table), "{},{},{},{},{},{},{},{},{},{},{},{}\n", episode, m.step, e.tick, name_of(e.kind),
                    e.who, name_in(game, e.who), e.whom, name_in(game, e.whom), e.x, e.y, e.strength, e.detail);
 }
 
 void add_ledger(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
-  if (m.decision == 0) return;
+  if (m.step == 0) return;
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     const Role& role = game.roles()[r];
     for (std::size_t seat = 0; seat < role.seats.size(); ++seat)
       for (std::size_t t = 0; t < role.terms.size(); ++t)
-        fmt::format_to(Out(table), "{},{},{},{},{},{}\n", episode, m.decision, csv_field(role.name), seat + 1,
+        fmt::format_to(Out(table), "{},{},{},{},{},{}\n", episode, m.step, csv_field(role.name), seat + 1,
                        csv_field(role.terms[t]), m.roles[r].payments[seat * role.terms.size() + t]);
   }
 }
@@ -46,9 +46,9 @@ void add_ledger(std::string& table, const Game& game, std::size_t episode, const
 }  // namespace
 
 void write_csv(const std::filesystem::path& folder, Replay& replay) {
-  std::string states = "episode,decision,seconds,entity,name,tag,present,x,y,z,heading,look\n";
-  std::string events = "episode,decision,tick,kind,who,who_name,whom,whom_name,x,y,strength,detail\n";
-  std::string ledger = "episode,decision,role,seat,term,paid\n";
+  std::string states = "episode,step,seconds,entity,name,tag,present,x,y,z,heading,look\n";
+  std::string events = "episode,step,tick,kind,who,who_name,whom,whom_name,x,y,strength,detail\n";
+  std::string ledger = "episode,step,role,seat,term,paid\n";
   for (std::size_t episode = 0; episode < replay.episodes().size(); ++episode)
     for (std::uint32_t d = 0; d < replay.episodes()[episode].moments; ++d) {
       const Moment& m = replay.moment(episode, d);

@@ -36,14 +36,14 @@ struct FileStart {
 struct ChunkHeader {
   std::uint32_t magic = chunk_magic, kind = 0;
   std::uint32_t raw_bytes = 0, stored_bytes = 0;
-  std::uint32_t episode = 0, first_decision = 0, moments = 0, outcome = 0;
+  std::uint32_t episode = 0, first_step = 0, moments = 0, outcome = 0;
   std::uint64_t checksum = 0;
 };
 static_assert(sizeof(ChunkHeader) == 40);
 
 struct IndexEntry {
   std::uint64_t offset = 0;
-  std::uint32_t episode = 0, first_decision = 0, moments = 0, outcome = 0;
+  std::uint32_t episode = 0, first_step = 0, moments = 0, outcome = 0;
 };
 static_assert(sizeof(IndexEntry) == 24);
 

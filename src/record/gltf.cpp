@@ -270,8 +270,8 @@ class SceneWriter {
   }
 
   // ---- Blocks: those that stay as one surface for each kind; each that changes has a node for each kind it takes.
-  std::vector<std::int32_t> blocks_at(std::uint32_t decision) {
-    const auto state = replay_.moment(episode_, decision).state;
+  std::vector<std::int32_t> blocks_at(std::uint32_t step) {
+    const auto state = replay_.moment(episode_, step).state;
     const auto count = arena_.block_count();
     std::vector<std::int32_t> blocks;
     for (std::size_t layer = 0; layer < count.layers; ++layer)
@@ -286,7 +286,7 @@ class SceneWriter {
     if (count.columns == 0) return;
     std::vector<std::int32_t> staying = blocks_at(0), before = staying;
     struct Change {
-      std::uint32_t decision;
+      std::uint32_t step;
       std::int32_t kind;
     };
     std::map<std::size_t, std::vector<Change>> changes;
@@ -315,7 +315,7 @@ class SceneWriter {
         std::vector<float> there;
         std::size_t at = 0;
         for (std::uint32_t d = 0; d < moments(); ++d) {
-          while (at + 1 < list.size() && list[at + 1].decision <= d) ++at;
+          while (at + 1 < list.size() && list[at + 1].step <= d) ++at;
           there.push_back(list[at].kind == kind ? 1.0f : 0.0f);
         }
         show_when(node, there);
@@ -437,7 +437,7 @@ class SceneWriter {
                const std::string& between) {
     if (times_ < 0) {
       std::vector<float> seconds;
-      const double step = arena_.spec().tick * static_cast<double>(replay_.game().spec().think_every);
+      const double step = arena_.spec().tick * static_cast<double>(replay_.game().spec().ticks_per_step);
       for (std::uint32_t d = 0; d < moments(); ++d) seconds.push_back(static_cast<float>(step * d));
       times_ = add_numbers(seconds, TINYGLTF_TYPE_SCALAR, 1, true, 0);
       animation_.name = "episode " + std::to_string(episode_);

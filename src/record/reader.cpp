@@ -136,7 +136,7 @@ struct Replay::State {
       const auto header = at<ChunkHeader>(offset);
       if (!fits(offset, header)) break;
       if (header.kind == static_cast<std::uint32_t>(ChunkKind::moments))
-        chunks.push_back({offset, header.episode, header.first_decision, header.moments, header.outcome});
+        chunks.push_back({offset, header.episode, header.first_step, header.moments, header.outcome});
       offset += sizeof header + header.stored_bytes;
     }
   }
@@ -145,7 +145,7 @@ struct Replay::State {
     for (const IndexEntry& c : chunks) {
       if (c.episode > episodes.size()) damaged("its episodes are out of order", source);
       if (c.episode == episodes.size()) episodes.push_back({});
-      episodes[c.episode].moments = c.first_decision + c.moments;
+      episodes[c.episode].moments = c.first_step + c.moments;
       episodes[c.episode].outcome = static_cast<Outcome>(c.outcome);
     }
   }
@@ -169,7 +169,7 @@ struct Replay::State {
     Taker take(raw, source);
     std::vector<Moment> moments(chunks[number].moments);
     for (Moment& m : moments) {
-      m.decision = take.one<std::uint32_t>();
+      m.step = take.one<std::uint32_t>();
       m.outcome = static_cast<Outcome>(take.one<std::uint32_t>());
       m.state.resize(game->arena().state_bytes());
       take.take(m.state);
@@ -224,34 +224,34 @@ const std::vector<Replay::Episode>& Replay::episodes() const noexcept { return s
 bool Replay::whole() const noexcept { return state_->whole; }
 std::uint64_t Replay::bytes() const noexcept { return state_->file.size(); }
 
-const Moment& Replay::moment(std::size_t episode, std::uint32_t decision) {
+const Moment& Replay::moment(std::size_t episode, std::uint32_t step) {
   State& s = *state_;
   const auto found = std::find_if(s.chunks.begin(), s.chunks.end(), [&](const IndexEntry& c) {
-    return c.episode == episode && decision >= c.first_decision && decision - c.first_decision < c.moments;
+    return c.episode == episode && step >= c.first_step && step - c.first_step < c.moments;
   });
   if (found == s.chunks.end())
     throw Error(Fault::usage,
-                "there is no decision " + std::to_string(decision) + " of episode " + std::to_string(episode), s.source,
+                "there is no step " + std::to_string(step) + " of episode " + std::to_string(episode), s.source,
                 "the replay has " + std::to_string(s.episodes.size()) + " episodes, counted from 0");
   const auto number = static_cast<std::size_t>(found - s.chunks.begin());
   if (number != s.cached_chunk) {
     s.cached = s.read_chunk(number);
     s.cached_chunk = number;
   }
-  return s.cached[decision - found->first_decision];
+  return s.cached[step - found->first_step];
 }
 
-const std::vector<std::vector<std::byte>>& Replay::ticks(std::size_t episode, std::uint32_t decision) {
+const std::vector<std::vector<std::byte>>& Replay::ticks(std::size_t episode, std::uint32_t step) {
   State& s = *state_;
   s.ticks.clear();
-  if (decision == 0) {
+  if (step == 0) {
     s.ticks.push_back(moment(episode, 0).state);
     return s.ticks;
   }
   if (!s.player) s.player = std::make_unique<Lanes>(*s.game, 1);
-  const std::vector<std::byte> before = moment(episode, decision - 1).state;
+  const std::vector<std::byte> before = moment(episode, step - 1).state;
   std::copy(before.begin(), before.end(), s.player->arena_state(0));
-  const Moment& after = moment(episode, decision);
+  const Moment& after = moment(episode, step);
   for (std::size_t role = 0; role < after.roles.size(); ++role)
     std::copy(after.roles[role].controls.begin(), after.roles[role].controls.end(), s.player->controls(role).begin());
   s.player->play_ticks(0, [&] {

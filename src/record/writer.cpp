@@ -137,7 +137,7 @@ class ChunkFile {
       lock.unlock();
       std::exception_ptr failure;
       try {
-        index_.push_back({offset_, parcel.header.episode, parcel.header.first_decision, parcel.header.moments,
+        index_.push_back({offset_, parcel.header.episode, parcel.header.first_step, parcel.header.moments,
                           parcel.header.outcome});
         pack(parcel);
       } catch (...) {
@@ -234,8 +234,8 @@ ReplayWriter::~ReplayWriter() {
 
 void ReplayWriter::add(const Lanes& lanes, std::size_t lane, Estimates estimates) {
   State& s = *state_;
-  const std::uint32_t decision = lanes.decisions(lane);
-  if (decision == 0) {
+  const std::uint32_t step = lanes.steps(lane);
+  if (step == 0) {
     s.flush_moments();
     ++s.episodes;
   }
@@ -244,20 +244,20 @@ void ReplayWriter::add(const Lanes& lanes, std::size_t lane, Estimates estimates
   if (header.moments == 0) {
     header.kind = static_cast<std::uint32_t>(ChunkKind::moments);
     header.episode = s.episodes - 1;
-    header.first_decision = decision;
+    header.first_step = step;
   }
   ++header.moments;
   header.outcome = static_cast<std::uint32_t>(lanes.outcome(lane));
 
   std::vector<std::byte>& raw = s.chunk.raw;
-  append_one(raw, decision);
+  append_one(raw, step);
   append_one(raw, header.outcome);
   append(raw, std::span<const std::byte>(lanes.arena_state(lane), s.game.arena().state_bytes()));
   for (std::size_t r = 0; r < s.game.roles().size(); ++r) {
     const Role& role = s.game.roles()[r];
     const std::size_t seats = role.seats.size(), row = lane * seats;
     append(raw, lanes.observations(r).subspan(row * role.columns.size(), seats * role.columns.size()));
-    if (decision == 0) {
+    if (step == 0) {
       append_nothing(raw, seats * (role.controls.size() + role.terms.size()));
     } else {
       append(raw, lanes.given_controls(r).subspan(row * role.controls.size(), seats * role.controls.size()));

@@ -63,7 +63,7 @@ class DriveSession {
         match_(game, options),
         serving_(serving),
         on_episode_(on_episode),
-        seconds_per_decision_(game.spec().arena.tick * static_cast<double>(game.spec().think_every)),
+        seconds_per_step_(game.spec().arena.tick * static_cast<double>(game.spec().ticks_per_step)),
         page_(viewer_page(start())),
         server_({serving.address, serving.port, serving.token}, [this](const WebRequest& r) { return answer(r); },
                 {[this](Server::Client c) {
@@ -82,10 +82,10 @@ class DriveSession {
     while (!finished_ && !(serving_.stop != nullptr && serving_.stop->load())) {
       const bool runs = !clients_.empty() && !paused_ && !match_.over();
       const auto soon = Clock::now() + look_up;
-      const auto events = inbox_.take_until(runs ? std::min(soon, end_of_decision()) : soon);
+      const auto events = inbox_.take_until(runs ? std::min(soon, end_of_step()) : soon);
       note_time();
       for (const ClientEvent& event : events) handle(event);
-      if (runs && elapsed_ >= seconds_per_decision_) decide();
+      if (runs && elapsed_ >= seconds_per_step_) decide();
     }
     conclude();
     match_.finish();
@@ -107,15 +107,15 @@ class DriveSession {
     return {404, "text/plain; charset=utf-8", "there is nothing here\n"};
   }
 
-  // ---- Time: seconds of the game that have passed since the last decision.
+  // ---- Time: seconds of the game that have passed since the last step.
   void note_time() {
     const auto now = Clock::now();
     if (!clients_.empty() && !paused_ && !match_.over())
       elapsed_ += std::chrono::duration<double>(now - noted_).count() * speed_;
     noted_ = now;
   }
-  Clock::time_point end_of_decision() const {
-    const double left = std::max(0.0, (seconds_per_decision_ - elapsed_) / speed_);
+  Clock::time_point end_of_step() const {
+    const double left = std::max(0.0, (seconds_per_step_ - elapsed_) / speed_);
     return noted_ + std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(left));
   }
 
@@ -182,7 +182,7 @@ class DriveSession {
 
   void decide() {
     match_.decide();
-    elapsed_ = std::min(elapsed_ - seconds_per_decision_, 0.5 * seconds_per_decision_);  // a late one is not chased
+    elapsed_ = std::min(elapsed_ - seconds_per_step_, 0.5 * seconds_per_step_);  // a late one is not chased
     if (match_.over()) elapsed_ = 0.0;
     send_moment({{"kind", "moment"}});
     if (match_.over()) conclude();
@@ -190,7 +190,7 @@ class DriveSession {
   }
 
   void conclude() {
-    if (std::exchange(told_, true) || match_.lanes().decisions(0) == 0) return;
+    if (std::exchange(told_, true) || match_.lanes().steps(0) == 0) return;
     episodes_.push_back(match_.result());
     if (on_episode_) on_episode_(episodes_.back());
   }
@@ -213,7 +213,7 @@ class DriveSession {
     const auto poses = match_.preview();
     for (const Server::Client client : clients_)
       server_.send(client, message_of({{"kind", "preview"},
-                                       {"decision", match_.lanes().decisions(0)},
+                                       {"step", match_.lanes().steps(0)},
                                        {"elapsed", elapsed_},
                                        {"speed", speed_},
                                        {"serial", client == clients_.front() ? serial_ : 0},
@@ -229,7 +229,7 @@ class DriveSession {
   DrivenMatch match_;
   const ServeOptions& serving_;
   const std::function<void(const DrivenEpisode&)>& on_episode_;
-  const double seconds_per_decision_;
+  const double seconds_per_step_;
   double elapsed_ = 0.0, speed_ = 1.0;
   Clock::time_point noted_ = Clock::now();
   bool paused_ = false, finished_ = false, told_ = false;
@@ -254,7 +254,7 @@ DrivenEpisode drive_by_keys(const Game& game, const DriveOptions& options, KeySc
   DrivenMatch match(game, options);
   match.begin();
   while (!match.over()) {
-    keys.apply(match.steering(), match.lanes().decisions(0));
+    keys.apply(match.steering(), match.lanes().steps(0));
     match.decide();
   }
   match.finish();

@@ -76,11 +76,11 @@ void DrivenMatch::begin() {
   after_moment();
 }
 
-// Everybody else decides at once; the person has until the decision's end.
+// Everybody else decides at once; the person has until the step's end.
 void DrivenMatch::after_moment() {
   if (adviser_) {
     const std::size_t seats = game_.roles()[0].seats.size();
-    if (lanes_.decisions(0) == 0) advised_.assign(seats * adviser_->memory(), 0.0f);
+    if (lanes_.steps(0) == 0) advised_.assign(seats * adviser_->memory(), 0.0f);
     if (adviser_->knows_values()) adviser_->values(lanes_.observations(0), std::span(values_).first(seats), advised_);
     adviser_->odds(lanes_.observations(0), std::span(odds_).first(seats * odds_of(game_.roles()[0].controls)),
                    advised_);
@@ -92,7 +92,7 @@ std::vector<float> DrivenMatch::preview() {
   const Arena& arena = game_.arena();
   std::vector<float> poses;
   append_poses(poses, arena, lanes_.arena_state(0));
-  const std::size_t shown = ticks_shown(game_), ticks = static_cast<std::size_t>(game_.spec().think_every);
+  const std::size_t shown = ticks_shown(game_), ticks = static_cast<std::size_t>(game_.spec().ticks_per_step);
   if (over()) {
     for (std::size_t t = 0; t < shown; ++t) append_poses(poses, arena, lanes_.arena_state(0));
     return poses;
@@ -120,7 +120,7 @@ Moment DrivenMatch::moment() const { return moment_of(lanes_, 0, {values_, odds_
 
 DrivenEpisode DrivenMatch::result() const {
   const EpisodeResult r = episode_result(lanes_, role_, seat_);
-  DrivenEpisode episode{lanes_.outcome(0), lanes_.decisions(0), r.episode_return, {}};
+  DrivenEpisode episode{lanes_.outcome(0), lanes_.steps(0), r.episode_return, {}};
   for (std::size_t t = 0; t < r.ledger.size(); ++t)
     episode.ledger.emplace_back(game_.roles()[role_].terms[t], r.ledger[t]);
   return episode;

@@ -11,7 +11,7 @@
 
 namespace zithercraft {
 
-/// A match with one seat steered by a person, decision by decision.
+/// A match with one seat steered by a person, step by step.
 class DrivenMatch {
  public:
   /// Throws Error (usage) if there is no such seat, or as runs, pilots and writers do.
@@ -26,9 +26,9 @@ class DrivenMatch {
 
   /// Begins the next episode.
   void begin();
-  /// Poses at the start of the decision under way and after each of its ticks, if the person keeps what is held now.
+  /// Poses at the start of the step under way and after each of its ticks, if the person keeps what is held now.
   std::vector<float> preview();
-  /// Takes the decision with what is held now.
+  /// Takes the step with what is held now.
   void decide();
   /// The moment that was reached last, with the policy's estimates if there is one.
   Moment moment() const;

@@ -187,25 +187,25 @@ void draw_intervals(const std::filesystem::path& file, const IntervalFigure& fig
 
 BandFigure curves_of(const Comparison& comparison) {
   BandFigure figure{.title = "Success while training: interquartile mean over seeds, 95% interval",
-                    .x_label = "decisions",
+                    .x_label = "steps",
                     .y_label = "success of the last 100 episodes",
                     .share = true,
                     .bar = comparison.options.bar};
   for (const GroupScore& g : comparison.groups)
     figure.lines.push_back(
-        {fmt::format("{} ({})", g.name, g.success.size()), g.curve.decisions, g.curve.mean, g.curve.low, g.curve.high});
+        {fmt::format("{} ({})", g.name, g.success.size()), g.curve.steps, g.curve.mean, g.curve.low, g.curve.high});
   return figure;
 }
 
 BandFigure figure_of(const std::vector<Rung>& ladder, const std::string& run) {
   BandFigure figure{.title = run + ": each kept checkpoint on the same episodes, 95% interval",
-                    .x_label = "decisions",
+                    .x_label = "steps",
                     .y_label = "success",
                     .points = true,
                     .share = true};
   auto& line = figure.lines.emplace_back(BandFigure::Line{.name = "success"});
   for (const Rung& rung : ladder) {
-    line.x.push_back(static_cast<double>(rung.decisions));
+    line.x.push_back(static_cast<double>(rung.steps));
     line.mean.push_back(rung.success.mean);
     line.low.push_back(rung.success.low);
     line.high.push_back(rung.success.high);
@@ -229,7 +229,7 @@ namespace {
 // Checkpoints by what they have learned from: "2.1M".
 std::string short_name(const std::string& player) {
   if (!player.starts_with("at-")) return player;
-  return fmt::format("{:.1f}M", static_cast<double>(decisions_of(player)) / 1e6);
+  return fmt::format("{:.1f}M", static_cast<double>(steps_of(player)) / 1e6);
 }
 
 }  // namespace
@@ -320,7 +320,7 @@ IntervalFigure figure_of(const ConductTable& table, const std::vector<std::strin
 BandFigure course_figure(const ConductTable& table, const std::vector<double>& x,
                          const std::vector<std::string>& measures) {
   BandFigure figure{.title = table.game + ": what they do, per seat and episode",
-                    .x_label = "decisions",
+                    .x_label = "steps",
                     .y_label = "mean, 95% interval",
                     .points = true};
   for (const std::size_t m : measures.empty() ? events_that_change_most(table, 6) : numbers_of(table, measures)) {

@@ -51,25 +51,25 @@ void append_poses(std::vector<float>& numbers, const Arena& arena, const std::by
   }
 }
 
-void FrameChunk::Map::add(std::vector<std::int32_t> next, std::uint32_t decision) {
+void FrameChunk::Map::add(std::vector<std::int32_t> next, std::uint32_t step) {
   if (now.size() != next.size()) {
     start = next;
   } else {
     for (std::size_t i = 0; i < next.size(); ++i)
-      if (next[i] != now[i]) changes.push_back({decision, i, next[i]});
+      if (next[i] != now[i]) changes.push_back({step, i, next[i]});
   }
   now = std::move(next);
 }
 
 void FrameChunk::add(const Moment& moment, std::span<const std::vector<std::byte>> ticks) {
   const Arena& arena = game_.arena();
-  if (moments_++ == 0) first_ = moment.decision;
+  if (moments_++ == 0) first_ = moment.step;
   outcomes_.push_back(moment.outcome);
   for (const Event& e : moment.events)
-    events_.push_back({moment.decision, e.tick, e.kind, e.who, e.whom, e.x, e.y, e.strength, e.detail});
-  for (const Overlay& o : moment.overlays) overlays_.push_back({moment.decision, overlay_json(o)});
-  if (arena.cell_columns() > 0) cells_.add(cells_of(arena, moment.state.data()), moment.decision);
-  if (arena.block_count().columns > 0) blocks_.add(blocks_of(arena, moment.state.data()), moment.decision);
+    events_.push_back({moment.step, e.tick, e.kind, e.who, e.whom, e.x, e.y, e.strength, e.detail});
+  for (const Overlay& o : moment.overlays) overlays_.push_back({moment.step, overlay_json(o)});
+  if (arena.cell_columns() > 0) cells_.add(cells_of(arena, moment.state.data()), moment.step);
+  if (arena.block_count().columns > 0) blocks_.add(blocks_of(arena, moment.state.data()), moment.step);
 
   for (const RoleMoment& role : moment.roles)
     for (const auto* list : {&role.observations, &role.controls, &role.payments, &role.values, &role.odds})
@@ -110,7 +110,7 @@ std::string message_of(const json& about, std::span<const float> numbers) {
 Moment moment_of(const Lanes& lanes, std::size_t lane, Estimates estimates) {
   const Game& game = lanes.game();
   Moment m;
-  m.decision = lanes.decisions(lane);
+  m.step = lanes.steps(lane);
   m.outcome = lanes.outcome(lane);
   m.state.assign(lanes.arena_state(lane), lanes.arena_state(lane) + game.arena().state_bytes());
   m.events.assign(lanes.events(lane).begin(), lanes.events(lane).end());
@@ -131,7 +131,7 @@ Moment moment_of(const Lanes& lanes, std::size_t lane, Estimates estimates) {
     own.observations = part(lanes.observations(r), row * role.columns.size(), seats * role.columns.size());
     own.controls.resize(seats * role.controls.size());
     own.payments.resize(seats * role.terms.size());
-    if (m.decision > 0) {
+    if (m.step > 0) {
       own.controls = part(lanes.given_controls(r), row * role.controls.size(), seats * role.controls.size());
       own.payments.clear();
       for (std::size_t seat = 0; seat < seats; ++seat)

@@ -29,9 +29,9 @@ class EpisodeWalk {
   const Lanes& lanes() const { return lanes_; }
   const std::vector<Path>& paths() const { return paths_; }
 
-  /// Goes on to a decision, along the paths of the first role's seats.
-  void go_to(std::uint32_t decision) {
-    for (; next_ <= decision; ++next_) {
+  /// Goes on to a step, along the paths of the first role's seats.
+  void go_to(std::uint32_t step) {
+    for (; next_ <= step; ++next_) {
       const Moment& m = replay_.moment(episode_, next_);
       put(m.state);
       for (std::size_t seat = 0; seat < paths_.size(); ++seat) {
@@ -43,8 +43,8 @@ class EpisodeWalk {
   }
   void put(const std::vector<std::byte>& state) { std::copy(state.begin(), state.end(), lanes_.arena_state(0)); }
 
-  std::string title(std::uint32_t decision, const std::string& more) const {
-    return fmt::format("{}: episode {}, decision {}{}", replay_.info().game, episode_, decision, more);
+  std::string title(std::uint32_t step, const std::string& more) const {
+    return fmt::format("{}: episode {}, step {}{}", replay_.info().game, episode_, step, more);
   }
 
  private:
@@ -69,16 +69,16 @@ std::vector<Path> with_points(const std::vector<Path>& paths) {
 void draw_moment(const std::filesystem::path& png, Replay& replay, std::size_t episode,
                  std::optional<std::uint32_t> tick) {
   EpisodeWalk walk(replay, episode);
-  const auto think_every = static_cast<std::uint32_t>(replay.game().spec().think_every);
-  const std::uint32_t last = walk.moments() - 1, shown = tick.value_or((walk.moments() / 2) * think_every);
-  if (shown > last * think_every)
+  const auto ticks_per_step = static_cast<std::uint32_t>(replay.game().spec().ticks_per_step);
+  const std::uint32_t last = walk.moments() - 1, shown = tick.value_or((walk.moments() / 2) * ticks_per_step);
+  if (shown > last * ticks_per_step)
     throw Error(Fault::usage, fmt::format("there is no tick {}", shown), replay.info().game,
-                fmt::format("episode {} has ticks 0 to {}", episode, last * think_every));
+                fmt::format("episode {} has ticks 0 to {}", episode, last * ticks_per_step));
   walk.go_to(last);
-  const std::uint32_t decision = (shown + think_every - 1) / think_every;
-  walk.put(replay.ticks(episode, decision)[decision == 0 ? 0 : (shown - 1) % think_every]);
+  const std::uint32_t step = (shown + ticks_per_step - 1) / ticks_per_step;
+  walk.put(replay.ticks(episode, step)[step == 0 ? 0 : (shown - 1) % ticks_per_step]);
   draw_png(png, {&walk.lanes(), true, with_points(walk.paths()),
-                 fmt::format("{}: episode {}, {} after {} decisions; seats and rays at tick {}", replay.info().game,
+                 fmt::format("{}: episode {}, {} after {} steps; seats and rays at tick {}", replay.info().game,
                              episode, name_of(replay.episodes()[episode].outcome), last, shown)});
 }
 
@@ -88,15 +88,15 @@ void draw_sheet(const std::filesystem::path& png, Replay& replay, std::size_t ep
   const Canvas sheet = canvas(width * static_cast<int>(sheet_columns), height * static_cast<int>(sheet_rows));
   constexpr std::uint32_t count = sheet_columns * sheet_rows;
   for (std::uint32_t i = 0; i < count; ++i) {
-    const std::uint32_t decision = (walk.moments() - 1) * i / (count - 1);
-    walk.go_to(decision);
-    walk.put(replay.moment(episode, decision).state);
-    const double seconds = replay.game().spec().arena.tick * static_cast<double>(replay.game().spec().think_every) *
-                           static_cast<double>(decision);
+    const std::uint32_t step = (walk.moments() - 1) * i / (count - 1);
+    walk.go_to(step);
+    walk.put(replay.moment(episode, step).state);
+    const double seconds = replay.game().spec().arena.tick * static_cast<double>(replay.game().spec().ticks_per_step) *
+                           static_cast<double>(step);
     const Picture picture{&walk.lanes(),
                           true,
                           with_points(walk.paths()),
-                          walk.title(decision, fmt::format(", {:.1f} s", seconds)),
+                          walk.title(step, fmt::format(", {:.1f} s", seconds)),
                           false,
                           width,
                           height};
@@ -115,17 +115,17 @@ void write_film(const std::filesystem::path& file, Replay& replay, std::size_t e
   FilmEncoder encoder(file, kind, width, height, ticks_a_second / every);
   const Canvas frame = canvas(width, height);
   std::uint32_t tick = 0;
-  for (std::uint32_t decision = 0; decision < walk.moments(); ++decision) {
-    walk.go_to(decision);
-    const auto& ticks = replay.ticks(episode, decision);
+  for (std::uint32_t step = 0; step < walk.moments(); ++step) {
+    walk.go_to(step);
+    const auto& ticks = replay.ticks(episode, step);
     for (std::size_t t = 0; t < ticks.size(); ++t, ++tick) {
-      const bool end = decision + 1 == walk.moments() && t + 1 == ticks.size();
+      const bool end = step + 1 == walk.moments() && t + 1 == ticks.size();
       if (tick % every != 0 && !end) continue;
       walk.put(ticks[t]);
       const Outcome outcome = end ? replay.episodes()[episode].outcome : Outcome::running;
       const std::string more = outcome == Outcome::running ? "" : fmt::format(", {}", name_of(outcome));
       paint_on(frame.get(),
-               {&walk.lanes(), true, with_points(walk.paths()), walk.title(decision, more), true, width, height});
+               {&walk.lanes(), true, with_points(walk.paths()), walk.title(step, more), true, width, height});
       cairo_surface_flush(frame.get());
       encoder.add({cairo_image_surface_get_data(frame.get()), static_cast<std::size_t>(width * height * 4)});
     }

@@ -188,7 +188,7 @@ class Drawing {
     pen.set(ink);
     pen.text(width - 434, 28, "raises what it leads to", 12);
     pen.text(width - 214, 28, "lowers it", 12);
-    pen.text(width - 470, 48, "thickness: strength; dashed: from the decision before", 12);
+    pen.text(width - 470, 48, "thickness: strength; dashed: from the step before", 12);
   }
 
   void paint_links(Pen& pen) const {

@@ -127,9 +127,9 @@ std::string ReplayMatch::message(std::size_t episode, std::size_t number) {
   const std::size_t first = number * per_message_,
                     end = std::min<std::size_t>(first + per_message_, replay_.episodes()[episode].moments);
   for (std::size_t d = first; d < end; ++d) {
-    const auto decision = static_cast<std::uint32_t>(d);
-    const auto& ticks = replay_.ticks(episode, decision);
-    chunk.add(replay_.moment(episode, decision), ticks);
+    const auto step = static_cast<std::uint32_t>(d);
+    const auto& ticks = replay_.ticks(episode, step);
+    chunk.add(replay_.moment(episode, step), ticks);
   }
   return chunk.take();
 }

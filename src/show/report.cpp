@@ -49,7 +49,7 @@ class Curves {
   json all(const std::vector<std::string>& terms) const {
     const auto of_episodes = [](double value, const MetricsRow& row) { return row.episodes > 0 ? value : NAN; };
     json j{
-        {"decisions", of([](const MetricsRow& r) { return static_cast<double>(r.decisions); })},
+        {"steps", of([](const MetricsRow& r) { return static_cast<double>(r.steps); })},
         {"recent_success", of([](const MetricsRow& r) { return r.recent_success; })},
         {"mean_return", of([&](const MetricsRow& r) { return of_episodes(r.mean_return, r); })},
         {"mean_length", of([&](const MetricsRow& r) { return of_episodes(r.mean_length, r); })},
@@ -64,7 +64,7 @@ class Curves {
         {"forgotten", of([](const MetricsRow& r) { return r.forgotten; })},
         {"cycles", of([](const MetricsRow& r) { return r.cycles; })},
         {"kl", of([](const MetricsRow& r) { return by_gradients(r, r.learner.kl); })},
-        {"decisions_per_second", of([](const MetricsRow& r) { return r.decisions_per_second; })},
+        {"steps_per_second", of([](const MetricsRow& r) { return r.steps_per_second; })},
         {"stage", of([](const MetricsRow& r) { return static_cast<double>(r.stage + 1); })},
         {"roles", json::object()},
         {"terms", json::object()}};
@@ -161,7 +161,7 @@ json draw_paths(const Run& run, const Game& game, const ReportOptions& options) 
                image = svg_text(picture);
              });
     paths.push_back({{"image", "data:image/svg+xml;base64," + base64(image)},
-                     {"caption", fmt::format("Episode {}: {} after {} decisions, return {:.2f}", e,
+                     {"caption", fmt::format("Episode {}: {} after {} steps, return {:.2f}", e,
                                              name_of(path.outcome), path.points.size() - 1, total)}});
   }
   return paths;
@@ -181,9 +181,9 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
                   {"about", game.spec().about},
                   {"run", run.folder().string()},
                   {"seed", run.settings().seed},
-                  {"decisions", run.decisions_done()},
+                  {"steps", run.steps_done()},
                   {"method", method_of(run.settings())},
-                  {"total", run.settings().generations > 0 ? run.decisions_done() : run.settings().decisions},
+                  {"total", run.settings().generations > 0 ? run.steps_done() : run.settings().steps},
                   {"seconds", rows.empty() ? 0.0 : rows.back().seconds},
                   {"version", library_version()},
                   {"configuration", read_text(run.configuration())},

@@ -123,7 +123,7 @@ double rounded(double metres) { return std::round(metres * 1e3) / 1e3; }
 }  // namespace
 
 std::size_t ticks_shown(const Game& game) {
-  return std::min(static_cast<std::size_t>(game.spec().think_every), most_ticks_shown);
+  return std::min(static_cast<std::size_t>(game.spec().ticks_per_step), most_ticks_shown);
 }
 
 json scene_of(const Game& game, const std::vector<std::string>& pilots) {
@@ -138,7 +138,7 @@ json scene_of(const Game& game, const std::vector<std::string>& pilots) {
           {"high", arena.high()},
           {"floor", heights && heights->floor ? json(heights->floor->level) : json()},
           {"tick_seconds", arena.spec().tick},
-          {"think_every", game.spec().think_every},
+          {"ticks_per_step", game.spec().ticks_per_step},
           {"ticks", ticks_shown(game)},
           {"tags", tags},
           {"entities", entities_of(arena)},

@@ -7,7 +7,7 @@
 /// What the viewer page is told of a game; docs/formats/page.md is the specification.
 namespace zithercraft {
 
-/// Ticks that are shown of each decision: all of them, or as many as this, evenly spread.
+/// Ticks that are shown of each step: all of them, or as many as this, evenly spread.
 constexpr std::size_t most_ticks_shown = 32;
 std::size_t ticks_shown(const Game& game);
 

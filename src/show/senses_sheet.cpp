@@ -87,7 +87,7 @@ class Sheet {
       if (test(role_.columns[c])) found.push_back(c);
     return found;
   }
-  // Of this decision; those of earlier ones have an @ in their names.
+  // Of this step; those of earlier ones have an @ in their names.
   std::vector<std::size_t> columns_of(const std::string& name) const {
     return those([&](const Column& c) {
       return c.name.find('@') == std::string::npos &&
@@ -257,11 +257,11 @@ class Sheet {
 }  // namespace
 
 void draw_senses(const std::filesystem::path& png, const Game& game, std::size_t role, std::uint64_t seed) {
-  constexpr int decisions = 12;  // so that things have begun to move
+  constexpr int steps = 12;  // so that things have begun to move
   Lanes lanes(game, 1);
   const auto pilot = random_pilot(seed);
   lanes.begin(0, {seed, 0, 0});
-  for (int d = 0; d < decisions && lanes.outcome(0) == Outcome::running; ++d) {
+  for (int d = 0; d < steps && lanes.outcome(0) == Outcome::running; ++d) {
     for (std::size_t r = 0; r < game.roles().size(); ++r) pilot->decide(lanes, r, 0, 1);
     lanes.advance(0);
     if (!SeatView(lanes, 0, role, 0).present() || lanes.outcome(0) != Outcome::running) {

@@ -155,8 +155,8 @@ class WatchedRun {
     if (restarted) rows = metrics.rows();
     json list = json::array();
     for (const MetricsRow& r : rows) {
-      json row{{"decisions", r.decisions},
-               {"decisions_per_second", r.decisions_per_second},
+      json row{{"steps", r.steps},
+               {"steps_per_second", r.steps_per_second},
                {"recent_success", r.recent_success},
                {"terms", json::object()},
                {"roles", json::object()}};
@@ -182,25 +182,25 @@ class WatchedRun {
     }
     return {{"rows", std::move(list)},
             {"restarted", restarted},
-            {"total", run_.settings().decisions},
+            {"total", run_.settings().steps},
             {"finished", run_.finished()},
             {"checkpoints", checkpoints()}};
   }
 
-  // Kept ones, and the last under the name that tells its decisions.
+  // Kept ones, and the last under the name that tells its steps.
   std::vector<std::string> checkpoints() const {
     auto names = run_.checkpoint_names();
-    if (const auto done = run_.decisions_done(); done > 0)
+    if (const auto done = run_.steps_done(); done > 0)
       if (const std::string last = name_at(done); names.empty() || names.back() < last) names.push_back(last);
     return names;
   }
-  static std::string name_at(std::int64_t decisions) { return fmt::format("at-{:012d}", decisions); }
+  static std::string name_at(std::int64_t steps) { return fmt::format("at-{:012d}", steps); }
 
   // Plays a checkpoint when it is asked for first.
   ReplayMatch& match(const std::string& name) {
     for (auto& known : matches_)
       if (known.name() == name) return known;
-    const bool last = name == name_at(run_.decisions_done());
+    const bool last = name == name_at(run_.steps_done());
     const auto file = scratch_ / "watched.zrep";
     record(run_, file, {.episodes = watched_episodes, .checkpoint = last ? "last" : name});
     if (matches_.size() == most_matches) matches_.pop_front();

@@ -124,9 +124,9 @@ void write_study_page(const std::filesystem::path& html, const Study& study) {
   const StudyPlan& plan = study.plan();
   Page page(html, plan.name);
   page.paragraph(fmt::format(
-      "{} of {} trials are finished, {} failed. Each is trained for {} decisions and measured on {} fresh episodes; of "
+      "{} of {} trials are finished, {} failed. Each is trained for {} steps and measured on {} fresh episodes; of "
       "several seeds the interquartile mean is given, with its 95% interval.",
-      study.count(TrialState::done), study.trials().size(), study.count(TrialState::failed), plan.decisions,
+      study.count(TrialState::done), study.trials().size(), study.count(TrialState::failed), plan.steps,
       plan.episodes));
   if (is_ablation(plan)) {
     add_ablation(page, study);
@@ -164,10 +164,10 @@ void write_comparison_page(const std::filesystem::path& html, const Comparison& 
     rows.push_back({g.name, std::to_string(g.success.size()), with_range(g.mean_success, "{:.3f}"),
                     with_range(g.mean_return, "{:.2f}"), with_range(g.difference, "{:+.3f}"),
                     with_range(g.improvement, "{:.2f}"), fmt::format("{} of {}", g.reached, g.success.size()),
-                    std::isfinite(g.decisions_to_bar) ? fmt::format("{:.0f}", g.decisions_to_bar) : "never",
+                    std::isfinite(g.steps_to_bar) ? fmt::format("{:.0f}", g.steps_to_bar) : "never",
                     std::isfinite(g.seconds_to_bar) ? fmt::format("{:.1f}", g.seconds_to_bar) : "never"});
   page.table({"group", "runs", "success", "return", "difference", "chance of improvement",
-              fmt::format("reached {:.0f}%", 100 * comparison.options.bar), "decisions to it", "seconds to it"},
+              fmt::format("reached {:.0f}%", 100 * comparison.options.bar), "steps to it", "seconds to it"},
              rows);
   page.figure(draw_bands, curves_of(comparison));
   page.write();

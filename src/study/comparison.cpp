@@ -56,7 +56,7 @@ void check_alike(const RunGroup& group) {
         !(first.settings().learner == run.settings().learner && first.settings().evolution == run.settings().evolution))
       difference = "the learner's settings";
     if (difference.empty() && first.settings().generations != run.settings().generations) difference = "generations";
-    if (difference.empty() && first.settings().decisions != run.settings().decisions) difference = "decisions";
+    if (difference.empty() && first.settings().steps != run.settings().steps) difference = "steps";
     if (!difference.empty())
       throw Error(Fault::refused,
                   "runs of the group '" + group.name + "' differ by more than their seeds: " + difference,
@@ -80,11 +80,11 @@ std::vector<RunGroup> groups_of_study(const fs::path& folder) {
   return groups;
 }
 
-// Success of the last 100 episodes after so many decisions: the last update up to there.
-double success_at(const std::vector<MetricsRow>& rows, double decisions) {
+// Success of the last 100 episodes after so many steps: the last update up to there.
+double success_at(const std::vector<MetricsRow>& rows, double steps) {
   double success = 0.0;
   for (const MetricsRow& row : rows) {
-    if (static_cast<double>(row.decisions) > decisions) break;
+    if (static_cast<double>(row.steps) > steps) break;
     success = row.recent_success;
   }
   return success;
@@ -96,7 +96,7 @@ Curve curve_of(const RunGroup& group) {
   for (const fs::path& folder : group.runs) {
     runs.push_back(Metrics(Run::open(folder).metrics()).rows());
     if (runs.back().empty()) return {};
-    last = std::min(last, static_cast<double>(runs.back().back().decisions));
+    last = std::min(last, static_cast<double>(runs.back().back().steps));
   }
   Curve curve;
   for (std::size_t i = 1; i <= curve_points; ++i) {
@@ -104,7 +104,7 @@ Curve curve_of(const RunGroup& group) {
     std::vector<double> success;
     for (const auto& rows : runs) success.push_back(success_at(rows, at));
     const Interval interval = repetitions_interval(success);
-    curve.decisions.push_back(at);
+    curve.steps.push_back(at);
     curve.mean.push_back(interval.mean);
     curve.low.push_back(std::max(0.0, interval.low));
     curve.high.push_back(std::min(1.0, interval.high));
@@ -119,24 +119,24 @@ Interval within(Interval interval, double low, double high) {
 GroupScore score_group(const RunGroup& group, const CompareOptions& options, WorkerPool& pool, WorkCount& progress) {
   check_alike(group);
   GroupScore score{.name = group.name};
-  std::vector<double> decisions, seconds;
+  std::vector<double> steps, seconds;
   for (const fs::path& folder : group.runs) {
     const Run run = Run::open(folder);
     GameSpec game = run.game_spec();
     score.game = game.name;
     game.stages.clear();
-    const auto values = take_measures(run, game, {"success", "return", "decisions_to_bar", "seconds_to_bar"},
+    const auto values = take_measures(run, game, {"success", "return", "steps_to_bar", "seconds_to_bar"},
                                       options.episodes, options.seed, options.bar, pool, &progress);
     score.success.push_back(values[0]);
     score.episode_return.push_back(values[1]);
     if (!std::isfinite(values[2])) continue;
-    decisions.push_back(values[2]);
+    steps.push_back(values[2]);
     seconds.push_back(values[3]);
   }
   score.mean_success = within(repetitions_interval(score.success), 0.0, 1.0);
   score.mean_return = repetitions_interval(score.episode_return);
-  score.reached = decisions.size();
-  score.decisions_to_bar = decisions.empty() ? endless : interquartile_mean(decisions);
+  score.reached = steps.size();
+  score.steps_to_bar = steps.empty() ? endless : interquartile_mean(steps);
   score.seconds_to_bar = seconds.empty() ? endless : interquartile_mean(seconds);
   score.curve = curve_of(group);
   return score;
@@ -200,12 +200,12 @@ std::string Comparison::to_json() const {
          {"success_by_run", g.success},
          {"return_by_run", g.episode_return},
          {"reached_bar", g.reached},
-         {"decisions_to_bar", json_of(g.decisions_to_bar)},
+         {"steps_to_bar", json_of(g.steps_to_bar)},
          {"seconds_to_bar", json_of(g.seconds_to_bar)},
          {"difference_to_first", json_of(g.difference)},
          {"chance_of_improvement", json_of(g.improvement)},
          {"curve",
-          {{"decisions", g.curve.decisions}, {"mean", g.curve.mean}, {"low", g.curve.low}, {"high", g.curve.high}}}});
+          {{"steps", g.curve.steps}, {"mean", g.curve.mean}, {"low", g.curve.low}, {"high", g.curve.high}}}});
   return j.dump(2);
 }
 
@@ -218,19 +218,19 @@ std::vector<Rung> ladder(const Run& run, std::int64_t episodes, std::uint64_t se
   WorkerPool pool(threads);
   struct Checkpoint {
     std::string name;
-    std::int64_t decisions;
+    std::int64_t steps;
   };
   std::vector<Checkpoint> checkpoints;
   for (const std::string& name : run.checkpoint_names())
-    checkpoints.push_back({name, decisions_of(name)});
-  if (const std::int64_t done = run.decisions_done(); checkpoints.empty() || checkpoints.back().decisions != done)
+    checkpoints.push_back({name, steps_of(name)});
+  if (const std::int64_t done = run.steps_done(); checkpoints.empty() || checkpoints.back().steps != done)
     checkpoints.push_back({"last", done});
   WorkCount progress(episodes * static_cast<std::int64_t>(checkpoints.size()), std::move(on_progress));
   std::vector<Rung> rungs;
-  for (const auto& [name, decisions] : checkpoints) {
+  for (const auto& [name, steps] : checkpoints) {
     const Crew crew(game, policy_pilot(game, 0, run.policy(name)), seed);
     const auto results = play_episodes(game, crew.pilots(), episodes, derived_seed(seed, "score"), pool, &progress);
-    rungs.push_back({name, decisions, success_interval(results), return_interval(results)});
+    rungs.push_back({name, steps, success_interval(results), return_interval(results)});
   }
   return rungs;
 }

@@ -133,7 +133,7 @@ class ConductSurvey {
     const std::uint64_t seed = derived_seed(options_.seed, game_.roles()[role].name);
     if (options_.others.empty()) return usual_pilot(game_, role, seed);
     const Player others = Player::find(options_.others);
-    return others.objection(game_, role).empty() ? others.pilot(game_, role, options_.decisions, seed)
+    return others.objection(game_, role).empty() ? others.pilot(game_, role, options_.steps, seed)
                                                  : usual_pilot(game_, role, seed);
   }
 
@@ -146,14 +146,14 @@ class ConductSurvey {
       const std::uint64_t seed = derived_seed(options_.seed, game_.roles()[r].name);
       if (!seat_) {
         const bool plays = as_ ? *as_ == r : player.objection(game_, r).empty();
-        list.push_back(plays ? player.pilot(game_, r, options_.decisions, seed) : other(r));
+        list.push_back(plays ? player.pilot(game_, r, options_.steps, seed) : other(r));
         for (std::size_t s = 0; plays && s < seats; ++s) watched.push_back({r, s});
         continue;
       }
       const bool here = seat_->role == r;
       for (std::size_t s = 0; s < seats; ++s)
         if (!here || s != seat_->number) watched.push_back({r, s});
-      auto own = here ? player.pilot(game_, r, options_.decisions, seed) : other(r);
+      auto own = here ? player.pilot(game_, r, options_.steps, seed) : other(r);
       list.push_back(here && seats > 1 ? std::make_unique<OneSeat>(seat_->number, std::move(own), other(r))
                                        : std::move(own));
     }
@@ -333,7 +333,7 @@ std::string ConductTable::to_json() const {
                            {"others", options.others},
                            {"episodes", episodes},
                            {"seed", options.seed},
-                           {"decisions", name_of(options.decisions)},
+                           {"actions", name_of(options.actions)},
                            {"square", options.square},
                            {"replayed_differently", replayed_differently}};
   j["players"] = nlohmann::ordered_json::array();

@@ -34,13 +34,13 @@ class EvolutionTrainer final : public Trainer {
   }
 
   Update update() override {
-    const std::int64_t before = evolution_.decisions();
+    const std::int64_t before = evolution_.steps();
     const auto& reports = evolution_.improve(progress());
-    Update update{.decisions = evolution_.decisions() - before};
+    Update update{.steps = evolution_.steps() - before};
     MetricsRow& row = update.row;
     row.evolution = reports[0];
     row.stage = reports[0].stage;
-    row.decisions = evolution_.decisions();
+    row.steps = evolution_.steps();
     row.generation = static_cast<double>(reports[0].generation);
     row.species = static_cast<double>(reports[0].species.size());
     row.led_since = static_cast<double>(reports[0].led_since);
@@ -69,11 +69,11 @@ class EvolutionTrainer final : public Trainer {
   }
 
   std::size_t first_role() const override { return first_role_; }
-  std::int64_t decisions() const override { return evolution_.decisions(); }
+  std::int64_t steps() const override { return evolution_.steps(); }
   double done() const override {
     return settings_.generations > 0
                ? static_cast<double>(evolution_.generation()) / static_cast<double>(settings_.generations)
-               : static_cast<double>(evolution_.decisions()) / static_cast<double>(settings_.decisions);
+               : static_cast<double>(evolution_.steps()) / static_cast<double>(settings_.steps);
   }
   std::size_t stage() const override { return evolution_.stage(); }
   // Generations 1, 10, 100, ...: how it began is to be seen beside how it went on.
@@ -99,7 +99,7 @@ class EvolutionTrainer final : public Trainer {
   }
 
  private:
-  // Schedules end with the training; where decisions count nobody knows how many the coming generation will take, so it
+  // Schedules end with the training; where steps count nobody knows how many the coming generation will take, so it
   // is taken to be like those before.
   double progress() const {
     const auto generation = static_cast<double>(evolution_.generation());

@@ -102,9 +102,9 @@ class Tournament {
         list.push_back(usual_pilot(game_, r, options_.seed));
       } else {
         const std::size_t player = side == sides_[0] ? a : b;
-        // Of two that play the same policy, each draws its own decisions.
+        // Of two that play the same policy, each samples its own actions.
         const std::uint64_t own = derived_seed(options_.seed, game_.roles()[r].name);
-        list.push_back(players_[player].pilot(game_, r, options_.decisions, own));
+        list.push_back(players_[player].pilot(game_, r, options_.steps, own));
       }
     }
     return list;
@@ -247,8 +247,8 @@ namespace {
 // The kept ones, and the last one unless it is among them.
 std::vector<std::pair<std::string, std::int64_t>> kept_checkpoints(const Run& run) {
   std::vector<std::pair<std::string, std::int64_t>> kept;
-  for (const std::string& name : run.checkpoint_names()) kept.emplace_back(name, decisions_of(name));
-  if (kept.empty() || kept.back().second != run.decisions_done()) kept.emplace_back("last", run.decisions_done());
+  for (const std::string& name : run.checkpoint_names()) kept.emplace_back(name, steps_of(name));
+  if (kept.empty() || kept.back().second != run.steps_done()) kept.emplace_back("last", run.steps_done());
   return kept;
 }
 
@@ -256,14 +256,14 @@ std::vector<std::pair<std::string, std::int64_t>> kept_checkpoints(const Run& ru
 
 std::vector<Player> checkpoint_players(const Run& run) {
   std::vector<Player> players;
-  for (const auto& [name, decisions] : kept_checkpoints(run))
+  for (const auto& [name, steps] : kept_checkpoints(run))
     players.push_back(Player::find(run.folder().string() + ":" + name));
   return players;
 }
 
-std::vector<double> decisions_of_checkpoints(const Run& run) {
+std::vector<double> steps_of_checkpoints(const Run& run) {
   std::vector<double> list;
-  for (const auto& [name, decisions] : kept_checkpoints(run)) list.push_back(static_cast<double>(decisions));
+  for (const auto& [name, steps] : kept_checkpoints(run)) list.push_back(static_cast<double>(steps));
   return list;
 }
 
@@ -272,7 +272,7 @@ std::string MatchTable::to_json() const {
                            {"sides", sides},
                            {"episodes", options.episodes},
                            {"seed", options.seed},
-                           {"decisions", name_of(options.decisions)},
+                           {"actions", name_of(options.actions)},
                            {"decided_by", options.decided_by == DecidedBy::verdict ? "verdict" : "returns"}};
   j["players"] = nlohmann::ordered_json::array();
   for (std::size_t p = 0; p < players.size(); ++p)

@@ -15,7 +15,7 @@ namespace zithercraft {
 namespace {
 
 constexpr std::string_view term_prefix = "term.", event_prefix = "events.";
-const std::vector<std::string> plain_measures{"success", "return", "length", "decisions_to_bar", "seconds_to_bar"};
+const std::vector<std::string> plain_measures{"success", "return", "length", "steps_to_bar", "seconds_to_bar"};
 
 std::string after(std::string_view prefix, const std::string& measure) { return measure.substr(prefix.size()); }
 
@@ -35,7 +35,7 @@ GameSpec counting(GameSpec game) {
   for (Term& term : game.roles.at(0).rewards) {
     if (!term.on) continue;
     term.weight = 1.0;
-    term.most_per_decision.reset();
+    term.most_per_step.reset();
     term.most_per_episode.reset();
   }
   return game;
@@ -95,10 +95,10 @@ std::vector<double> take_measures(const Run& run, const GameSpec& game, const Me
       return mean(results, [](const auto& e) { return e.outcome == Outcome::success ? 1.0 : 0.0; });
     if (measure == "return") return mean(results, [](const auto& e) { return e.episode_return; });
     if (measure == "length") return mean(results, [](const auto& e) { return static_cast<double>(e.length); });
-    if (measure == "decisions_to_bar" || measure == "seconds_to_bar") {
+    if (measure == "steps_to_bar" || measure == "seconds_to_bar") {
       const auto row = reached(run, bar);
       if (!row) return std::numeric_limits<double>::infinity();
-      return measure == "seconds_to_bar" ? row->seconds : static_cast<double>(row->decisions);
+      return measure == "seconds_to_bar" ? row->seconds : static_cast<double>(row->steps);
     }
     const bool event = measure.starts_with(event_prefix);
     const std::size_t term = term_number(game, after(event ? event_prefix : term_prefix, measure), measure);

@@ -17,17 +17,17 @@ std::string names_of(std::span<const Column> columns, const char* before, const 
 std::string column_names(const char* before, const char* after) { return names_of(metrics_columns(), before, after); }
 
 std::string schema() {
-  return "CREATE TABLE IF NOT EXISTS updates (decisions INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER" +
+  return "CREATE TABLE IF NOT EXISTS updates (steps INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER" +
          column_names(", ", " REAL") +
          ");"
-         "CREATE TABLE IF NOT EXISTS terms (decisions INTEGER, term TEXT, mean REAL, PRIMARY KEY (decisions, term));"
-         "CREATE TABLE IF NOT EXISTS roles (decisions INTEGER, role TEXT, episodes INTEGER" +
+         "CREATE TABLE IF NOT EXISTS terms (steps INTEGER, term TEXT, mean REAL, PRIMARY KEY (steps, term));"
+         "CREATE TABLE IF NOT EXISTS roles (steps INTEGER, role TEXT, episodes INTEGER" +
          names_of(role_columns(), ", ", " REAL") +
-         ", PRIMARY KEY (decisions, role));"
-         "CREATE TABLE IF NOT EXISTS species (decisions INTEGER, species INTEGER, size INTEGER, age INTEGER, "
-         "without_gain INTEGER, best REAL, PRIMARY KEY (decisions, species));"
-         "CREATE TABLE IF NOT EXISTS role_terms (decisions INTEGER, role TEXT, term TEXT, mean REAL, PRIMARY KEY "
-         "(decisions, role, term));";
+         ", PRIMARY KEY (steps, role));"
+         "CREATE TABLE IF NOT EXISTS species (steps INTEGER, species INTEGER, size INTEGER, age INTEGER, "
+         "without_gain INTEGER, best REAL, PRIMARY KEY (steps, species));"
+         "CREATE TABLE IF NOT EXISTS role_terms (steps INTEGER, role TEXT, term TEXT, mean REAL, PRIMARY KEY "
+         "(steps, role, term));";
 }
 
 std::string places(std::size_t count) {
@@ -63,46 +63,46 @@ Metrics::Metrics(const std::filesystem::path& path) : state_(std::make_unique<St
 
 Metrics::~Metrics() = default;
 
-void Metrics::forget_after(std::int64_t decisions) {
+void Metrics::forget_after(std::int64_t steps) {
   for (const char* table : {"updates", "terms", "roles", "role_terms", "species"})
-    Statement(state_->db, std::string("DELETE FROM ") + table + " WHERE decisions > ?1").bind(decisions).run();
+    Statement(state_->db, std::string("DELETE FROM ") + table + " WHERE steps > ?1").bind(steps).run();
 }
 
-void Metrics::add_role(std::int64_t decisions, RoleMetrics role) {
-  Statement s(state_->db, "INSERT OR REPLACE INTO roles (decisions, role, episodes" +
+void Metrics::add_role(std::int64_t steps, RoleMetrics role) {
+  Statement s(state_->db, "INSERT OR REPLACE INTO roles (steps, role, episodes" +
                               names_of(role_columns(), ", ", "") + ") VALUES (" + places(3 + role_columns().size()) +
                               ")");
-  s.bind(decisions).bind(role.role).bind(role.episodes);
+  s.bind(steps).bind(role.role).bind(role.episodes);
   for (const RoleColumn& column : role_columns())
     knows(role, column.known) ? s.bind(column.of(role)) : s.bind_nothing();
   s.run();
   if (role.episodes == 0) return;
   for (const auto& [term, mean] : role.terms)
-    Statement(state_->db, insert_role_term).bind(decisions).bind(role.role).bind(term).bind(mean).run();
+    Statement(state_->db, insert_role_term).bind(steps).bind(role.role).bind(term).bind(mean).run();
 }
 
-std::vector<RoleMetrics> Metrics::roles_at(std::int64_t decisions) const {
+std::vector<RoleMetrics> Metrics::roles_at(std::int64_t steps) const {
   std::vector<RoleMetrics> roles;
   Statement s(state_->db, "SELECT role, episodes" + names_of(role_columns(), ", ", "") +
-                              " FROM roles WHERE decisions = ?1 ORDER BY rowid");
-  s.bind(decisions);
+                              " FROM roles WHERE steps = ?1 ORDER BY rowid");
+  s.bind(steps);
   while (s.row()) {
     RoleMetrics role{.role = s.text(0), .episodes = s.whole(1)};
     int number = 2;
     for (const RoleColumn& column : role_columns()) column.of(role) = s.number(number++);
-    Statement terms(state_->db, "SELECT term, mean FROM role_terms WHERE decisions = ?1 AND role = ?2 ORDER BY rowid");
-    terms.bind(decisions).bind(role.role);
+    Statement terms(state_->db, "SELECT term, mean FROM role_terms WHERE steps = ?1 AND role = ?2 ORDER BY rowid");
+    terms.bind(steps).bind(role.role);
     while (terms.row()) role.terms.emplace_back(terms.text(0), terms.number(1));
     roles.push_back(std::move(role));
   }
   return roles;
 }
 
-std::vector<SpeciesReport> Metrics::species_at(std::int64_t decisions) const {
+std::vector<SpeciesReport> Metrics::species_at(std::int64_t steps) const {
   std::vector<SpeciesReport> list;
   Statement s(state_->db,
-              "SELECT species, size, age, without_gain, best FROM species WHERE decisions = ?1 ORDER BY species");
-  s.bind(decisions);
+              "SELECT species, size, age, without_gain, best FROM species WHERE steps = ?1 ORDER BY species");
+  s.bind(steps);
   while (s.row())
     list.push_back({.number = s.whole(0),
                     .size = static_cast<std::size_t>(s.whole(1)),
@@ -114,20 +114,20 @@ std::vector<SpeciesReport> Metrics::species_at(std::int64_t decisions) const {
 
 void Metrics::add(const MetricsRow& row) {
   state_->db.run("BEGIN");
-  Statement s(state_->db, "INSERT OR REPLACE INTO updates (decisions, episodes, stage" + column_names(", ", "") +
+  Statement s(state_->db, "INSERT OR REPLACE INTO updates (steps, episodes, stage" + column_names(", ", "") +
                               ") VALUES (" + places(3 + metrics_columns().size()) + ")");
-  s.bind(row.decisions).bind(row.episodes).bind(static_cast<std::int64_t>(row.stage));
+  s.bind(row.steps).bind(row.episodes).bind(static_cast<std::int64_t>(row.stage));
   MetricsRow copy = row;
   for (const MetricsColumn& column : metrics_columns())
     knows(row, column.known) ? s.bind(column.of(copy)) : s.bind_nothing();
   s.run();
   if (row.episodes > 0)
     for (const auto& [term, mean] : row.terms)
-      Statement(state_->db, insert_term).bind(row.decisions).bind(term).bind(mean).run();
-  for (const RoleMetrics& role : row.roles) add_role(row.decisions, role);
+      Statement(state_->db, insert_term).bind(row.steps).bind(term).bind(mean).run();
+  for (const RoleMetrics& role : row.roles) add_role(row.steps, role);
   for (const SpeciesReport& species : row.evolution.species)
     Statement(state_->db, "INSERT OR REPLACE INTO species VALUES (?1,?2,?3,?4,?5,?6)")
-        .bind(row.decisions)
+        .bind(row.steps)
         .bind(species.number)
         .bind(static_cast<std::int64_t>(species.size))
         .bind(species.age)
@@ -138,7 +138,7 @@ void Metrics::add(const MetricsRow& row) {
 }
 
 std::optional<MetricsRow> Metrics::newest() const {
-  Statement s(state_->db, "SELECT max(decisions) FROM updates");
+  Statement s(state_->db, "SELECT max(steps) FROM updates");
   s.row();
   const auto list = rows(s.whole(0) - 1);
   return list.empty() ? std::nullopt : std::optional(list.back());
@@ -146,24 +146,24 @@ std::optional<MetricsRow> Metrics::newest() const {
 
 std::vector<MetricsRow> Metrics::rows(std::int64_t after) const {
   std::vector<MetricsRow> rows;
-  Statement s(state_->db, "SELECT decisions, episodes, stage" + column_names(", ", "") +
-                              " FROM updates WHERE decisions > ?1 ORDER BY decisions");
+  Statement s(state_->db, "SELECT steps, episodes, stage" + column_names(", ", "") +
+                              " FROM updates WHERE steps > ?1 ORDER BY steps");
   s.bind(after);
   while (s.row()) {
     MetricsRow row;
-    row.decisions = s.whole(0);
+    row.steps = s.whole(0);
     row.episodes = s.whole(1);
     row.stage = static_cast<std::size_t>(s.whole(2));
     int number = 3;
     for (const MetricsColumn& column : metrics_columns()) column.of(row) = s.number(number++);
-    Statement terms(state_->db, "SELECT term, mean FROM terms WHERE decisions = ?1 ORDER BY rowid");
-    terms.bind(row.decisions);
+    Statement terms(state_->db, "SELECT term, mean FROM terms WHERE steps = ?1 ORDER BY rowid");
+    terms.bind(row.steps);
     while (terms.row()) row.terms.emplace_back(terms.text(0), terms.number(1));
-    row.roles = roles_at(row.decisions);
+    row.roles = roles_at(row.steps);
     row.evolution.generation = static_cast<std::int64_t>(row.generation);
     for (RoleMetrics& role : row.roles) role.evolution.generation = row.evolution.generation;
     row.evolution.led_since = static_cast<std::int64_t>(row.led_since);
-    if (row.species > 0.0) row.evolution.species = species_at(row.decisions);
+    if (row.species > 0.0) row.evolution.species = species_at(row.steps);
     rows.push_back(std::move(row));
   }
   return rows;

@@ -13,11 +13,11 @@ using Row = MetricsRow;
 
 constexpr std::array columns{
     MetricsColumn{"seconds", "of training so far, over all sittings", [](Row& r) -> double& { return r.seconds; }},
-    MetricsColumn{"decisions_per_second", "trained in this update",
-                  [](Row& r) -> double& { return r.decisions_per_second; }},
+    MetricsColumn{"steps_per_second", "trained in this update",
+                  [](Row& r) -> double& { return r.steps_per_second; }},
     MetricsColumn{"mean_return", "of the episodes that ended", [](Row& r) -> double& { return r.mean_return; },
                   Known::with_episodes},
-    MetricsColumn{"mean_length", "decisions of the episodes that ended",
+    MetricsColumn{"mean_length", "steps of the episodes that ended",
                   [](Row& r) -> double& { return r.mean_length; }, Known::with_episodes},
     MetricsColumn{"success", "share of the episodes that ended", [](Row& r) -> double& { return r.success; },
                   Known::with_episodes},
@@ -49,7 +49,7 @@ constexpr std::array columns{
     MetricsColumn{"decide_seconds", "of all threads: deciding while playing",
                   [](Row& r) -> double& { return r.times.decide; }},
     MetricsColumn{"learn_seconds", "of all threads: gradients", [](Row& r) -> double& { return r.times.learn; }},
-    MetricsColumn{"step_seconds", "adding gradients up and stepping against them",
+    MetricsColumn{"optimise_seconds", "adding gradients up and stepping against them",
                   [](Row& r) -> double& { return r.times.step; }},
     MetricsColumn{"wall_seconds", "by the clock", [](Row& r) -> double& { return r.times.wall; }},
     MetricsColumn{"busy_share", "of the threads' time that they worked in",
@@ -135,7 +135,7 @@ std::string metrics_csv(const std::vector<MetricsRow>& rows) {
   // Terms are the same in all updates in which episodes ended.
   const auto with_terms = std::find_if(rows.begin(), rows.end(), [](const Row& r) { return !r.terms.empty(); });
   const std::size_t terms = with_terms == rows.end() ? 0 : with_terms->terms.size();
-  std::string text = "decisions,episodes,stage";
+  std::string text = "steps,episodes,stage";
   for (const auto& column : columns)
     if (concerned(column)) text += fmt::format(",{}", column.name);
   for (std::size_t t = 0; t < terms; ++t) text += "," + csv_field("term." + with_terms->terms[t].first);
@@ -153,7 +153,7 @@ std::string metrics_csv(const std::vector<MetricsRow>& rows) {
   }
   text += '\n';
   for (MetricsRow row : rows) {
-    text += fmt::format("{},{},{}", row.decisions, row.episodes, row.stage);
+    text += fmt::format("{},{},{}", row.steps, row.episodes, row.stage);
     for (const auto& column : columns)
       if (concerned(column)) text += knows(row, column.known) ? fmt::format(",{}", column.of(row)) : ",";
     for (std::size_t t = 0; t < terms; ++t) text += row.terms.empty() ? "," : fmt::format(",{}", row.terms[t].second);
@@ -183,7 +183,7 @@ std::string open_metrics(const MetricsRow& given, const std::vector<std::pair<st
   const auto role_label = [&](const RoleMetrics& role) {
     return (all.empty() ? "role=" : ",role=") + in_quotes(role.role);
   };
-  add("zithercraft_decisions", "counter", "taken so far", "", static_cast<double>(row.decisions));
+  add("zithercraft_steps", "counter", "taken so far", "", static_cast<double>(row.steps));
   add("zithercraft_stage", "gauge", "of the curriculum, from 0", "", static_cast<double>(row.stage));
   for (const auto& column : columns)
     if (knows(row, column.known)) {

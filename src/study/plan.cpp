@@ -30,7 +30,7 @@ void describe_plan(V& v, StudyPlan& s) {
   v("name", s.name);
   v("variants", s.variants);
   v("seeds", s.seeds, at_least(0));
-  v("decisions", s.decisions, at_least(1));
+  v("steps", s.steps, at_least(1));
   v("episodes", s.episodes, at_least(1));
   v("episodes_seed", s.episodes_seed, at_least(0));
   v("bar", s.bar, between(0, 1));
@@ -212,7 +212,7 @@ void check_plan(const StudyPlan& plan) {
   check_names(variants, "variants");
   check_names(plan.seeds, "seeds");
   check_names(plan.measures, "measures");
-  if (plan.decisions < 1) wrong("there is nothing to train", "decisions", "give at least 1");
+  if (plan.steps < 1) wrong("there is nothing to train", "steps", "give at least 1");
   if (plan.episodes < 1) wrong("there is nothing to measure", "episodes", "give at least 1");
   for (const GameSpec& game : plan.games)
     for (const Variant& variant : plan.variants) check_variant(plan, game, variant);

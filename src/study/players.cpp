@@ -47,11 +47,11 @@ class RecordedPilot : public Pilot {
     const Role& own = lanes.game().roles()[role];
     for (std::size_t lane = first; lane < first + count; ++lane) {
       const auto& controls = recorded_in(lanes.key(lane)).controls;
-      const std::size_t decision = lanes.decisions(lane), each = own.controls.size();
+      const std::size_t step = lanes.steps(lane), each = own.controls.size();
       for (std::size_t seat = 0; seat < own.seats.size(); ++seat) {
         const auto out = lanes.control(role, lane * own.seats.size() + seat);
-        if (decision < controls.size()) {
-          std::copy_n(controls[decision].begin() + static_cast<std::ptrdiff_t>(seat * each), each, out.begin());
+        if (step < controls.size()) {
+          std::copy_n(controls[step].begin() + static_cast<std::ptrdiff_t>(seat * each), each, out.begin());
         } else {
           std::copy(own.rest.begin(), own.rest.end(), out.begin());
         }
@@ -62,7 +62,7 @@ class RecordedPilot : public Pilot {
  private:
   struct Episode {
     EpisodeKey key{};
-    std::vector<std::vector<float>> controls{};  // of all seats, decision by decision
+    std::vector<std::vector<float>> controls{};  // of all seats, step by step
   };
   const Episode& recorded_in(EpisodeKey key) const {
     for (const Episode& e : *episodes_)
@@ -102,7 +102,7 @@ Player Player::find(const std::string& name) {
   return player;
 }
 
-std::unique_ptr<Pilot> Player::make(const Game& game, std::size_t role, Decisions decisions, std::uint64_t seed) const {
+std::unique_ptr<Pilot> Player::make(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const {
   switch (kind_) {
     case Kind::script: return script_pilot(game, role);
     case Kind::random: return random_pilot(seed);
@@ -110,7 +110,7 @@ std::unique_ptr<Pilot> Player::make(const Game& game, std::size_t role, Decision
     case Kind::checkpoint: {
       const Role &own = game.roles()[role], &like = game.roles()[own.mirrors];
       const auto policy = Policy::load(file_, own.name, like.name);
-      return policy_pilot(game, role, policy, decisions, seed);
+      return policy_pilot(game, role, policy, actions, seed);
     }
   }
   return nullptr;
@@ -118,7 +118,7 @@ std::unique_ptr<Pilot> Player::make(const Game& game, std::size_t role, Decision
 
 std::string Player::objection(const Game& game, std::size_t role) const {
   try {
-    make(game, role, Decisions::usual, 0);
+    make(game, role, ActionMode::usual, 0);
     return {};
   } catch (const Error& error) {
     if (error.fault() == Fault::file) throw;
@@ -126,10 +126,10 @@ std::string Player::objection(const Game& game, std::size_t role) const {
   }
 }
 
-std::unique_ptr<Pilot> Player::pilot(const Game& game, std::size_t role, Decisions decisions,
+std::unique_ptr<Pilot> Player::pilot(const Game& game, std::size_t role, ActionMode actions,
                                      std::uint64_t seed) const {
   try {
-    return make(game, role, decisions, seed);
+    return make(game, role, steps, seed);
   } catch (const Error& error) {
     if (error.fault() == Fault::file) throw;
     throw Error(Fault::refused,
@@ -167,7 +167,7 @@ std::vector<RolePlayer> role_players(const Game& game, const RunSettings& settin
     RolePlayer& player = players[role];
     player.pilot = nullptr;
     if (told.played_by != learns)
-      player.pilot = Player::find(told.played_by).pilot(game, role, Decisions::sampled, derived_seed(seed, told.role));
+      player.pilot = Player::find(told.played_by).pilot(game, role, ActionMode::sampled, derived_seed(seed, told.role));
     if (told.learner.empty()) continue;
     if (player.pilot)
       throw Error(Fault::spec, "the role '" + told.role + "' does not learn, so it has no settings", "roles",

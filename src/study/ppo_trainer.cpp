@@ -10,7 +10,7 @@ class PpoTrainer final : public Trainer {
  public:
   PpoTrainer(const Run& run, WorkerPool& pool, Ranks* ranks)
       : game_(run.game()),
-        total_(run.settings().decisions),
+        total_(run.settings().steps),
         pool_(pool),
         ppo_(game_, run.settings().learner, run.settings().seed, total_, pool, ranks,
              role_players(game_, run.settings())) {
@@ -19,7 +19,7 @@ class PpoTrainer final : public Trainer {
 
   Update update() override {
     const CollectReport played = ppo_.collect();
-    Update update{.decisions = played.decisions};
+    Update update{.steps = played.steps};
     MetricsRow& row = update.row;
     row.stage = played.stage;
     row.learner = ppo_.improve();
@@ -28,7 +28,7 @@ class PpoTrainer final : public Trainer {
     row.times += row.learner.times;
     const PhaseTimes& all = row.times;
     row.busy_share = (all.play + all.decide + all.learn + all.step) / (all.wall * static_cast<double>(pool_.threads()));
-    row.decisions = ppo_.decisions();
+    row.steps = ppo_.steps();
     const auto roles = game_.roles();
     for (const auto& term : roles[first_role_].terms) row.terms.emplace_back(term, 0.0);
     const auto of_role = [&](const EpisodeResult& e) { return e.role == first_role_; };
@@ -54,8 +54,8 @@ class PpoTrainer final : public Trainer {
   }
 
   std::size_t first_role() const override { return first_role_; }
-  std::int64_t decisions() const override { return ppo_.decisions(); }
-  double done() const override { return static_cast<double>(ppo_.decisions()) / static_cast<double>(total_); }
+  std::int64_t steps() const override { return ppo_.steps(); }
+  double done() const override { return static_cast<double>(ppo_.steps()) / static_cast<double>(total_); }
   std::size_t stage() const override { return ppo_.stage(); }
   void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> states, double share) override {
     ppo_.set_starts(stage, std::move(states), share);

@@ -39,7 +39,7 @@ std::vector<RecordedRole> recorded_roles(const Game& game, const Run& run, const
       continue;
     }
     own.policy = Policy::load(file, role.name, game.roles()[role.mirrors].name);
-    own.pilot = policy_pilot(game, r, *own.policy, options.decisions, options.seed);
+    own.pilot = policy_pilot(game, r, *own.policy, options.actions, options.seed);
     own.memory.resize(role.seats.size() * own.policy->memory());
   }
   return roles;
@@ -66,7 +66,7 @@ void record(const Run& run, const std::filesystem::path& file, const RecordOptio
           for (std::size_t r = 0; r < roles.size(); ++r) {
             RecordedRole& role = roles[r];
             if (!role.policy) continue;
-            if (lanes.decisions(0) == 0) std::fill(role.memory.begin(), role.memory.end(), 0.0f);
+            if (lanes.steps(0) == 0) std::fill(role.memory.begin(), role.memory.end(), 0.0f);
             if (role.policy->knows_values())
               role.policy->values(lanes.observations(r), std::span(values).subspan(role.first_value, role.values),
                                   role.memory);

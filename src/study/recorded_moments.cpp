@@ -57,14 +57,14 @@ std::vector<std::vector<std::byte>> recorded_moments(const RecordedStart& start,
   const std::int64_t last = start.to > 0 ? start.to : static_cast<std::int64_t>(moments) - 2;
   if (last > static_cast<std::int64_t>(moments) - 2 || start.from > last)
     throw Error(Fault::spec,
-                "the episode has " + std::to_string(moments - 1) + " decisions, and moments from " +
+                "the episode has " + std::to_string(moments - 1) + " steps, and moments from " +
                     std::to_string(start.from) + " to " + std::to_string(last) + " were asked for",
                 where, "choose `from` and `to` within it");
   constexpr std::int64_t most = 1024;  // beyond that, evenly spread ones do
-  const std::int64_t step = std::max<std::int64_t>(1, (last - start.from + 1) / most);
+  const std::int64_t stride = std::max<std::int64_t>(1, (last - start.from + 1) / most);
   std::vector<std::vector<std::byte>> states;
-  for (std::int64_t decision = start.from; decision <= last; decision += step)
-    states.push_back(replay.moment(episode, static_cast<std::uint32_t>(decision)).state);
+  for (std::int64_t step = start.from; step <= last; step += stride)
+    states.push_back(replay.moment(episode, static_cast<std::uint32_t>(step)).state);
   return states;
 }
 

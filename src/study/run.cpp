@@ -18,7 +18,7 @@ namespace {
 template <class Learner>
 struct RunFile {
   std::string made_with{}, method = "ppo";
-  std::int64_t decisions = 0, generations = 0, seed = 0, checkpoint_every = 0;
+  std::int64_t steps = 0, generations = 0, seed = 0, checkpoint_every = 0;
   Learner learner{};
   std::string from{};
   std::vector<RoleTraining> roles{};
@@ -28,7 +28,7 @@ template <class V, class Learner>
 void describe(V& v, RunFile<Learner>& s) {
   v("made_with", s.made_with, needed());
   v("method", s.method);
-  v("decisions", s.decisions, Rule{.low = 1, .needed = true});
+  v("steps", s.steps, Rule{.low = 1, .needed = true});
   if constexpr (std::is_same_v<Learner, EvolutionSettings>) v("generations", s.generations, at_least(0));
   v("seed", s.seed, needed());
   v("checkpoint_every", s.checkpoint_every, Rule{.low = 1, .needed = true});
@@ -39,7 +39,7 @@ void describe(V& v, RunFile<Learner>& s) {
 
 template <class Learner>
 RunSettings settings_of(const RunFile<Learner>& file) {
-  return {.decisions = file.decisions,
+  return {.steps = file.steps,
           .seed = static_cast<std::uint64_t>(file.seed),
           .checkpoint_every = file.checkpoint_every,
           .generations = file.generations,
@@ -49,7 +49,7 @@ RunSettings settings_of(const RunFile<Learner>& file) {
 
 template <class Learner>
 RunFile<Learner> file_of(const RunSettings& s, const Learner& learner) {
-  return {library_version(),  method_of(s), s.decisions, s.generations, static_cast<std::int64_t>(s.seed),
+  return {library_version(),  method_of(s), s.steps, s.generations, static_cast<std::int64_t>(s.seed),
           s.checkpoint_every, learner,      s.from,      s.roles};
 }
 
@@ -81,7 +81,7 @@ const char* library_version() noexcept { return ZITHERCRAFT_VERSION; }
 Run::Run(std::filesystem::path folder, const GameSpec& game, RunSettings settings)
     : folder_(std::move(folder)), game_(self_contained(game)), settings_(std::move(settings)) {}
 
-std::int64_t decisions_of(const std::string& checkpoint) { return std::stoll(checkpoint.substr(checkpoint.find('-') + 1)); }
+std::int64_t steps_of(const std::string& checkpoint) { return std::stoll(checkpoint.substr(checkpoint.find('-') + 1)); }
 
 bool holds_run(const std::filesystem::path& folder) { return std::filesystem::exists(folder / "run.toml"); }
 
@@ -143,7 +143,7 @@ std::vector<std::string> Run::checkpoint_names() const {
   return names;
 }
 
-std::int64_t Run::decisions_done() const {
+std::int64_t Run::steps_done() const {
   if (!std::filesystem::exists(last_checkpoint())) return 0;
   return TensorFile::load(last_checkpoint()).integers("counters").at(0);
 }
@@ -155,7 +155,7 @@ std::int64_t Run::generations_done() const {
 
 bool Run::finished() const {
   return settings_.generations > 0 ? generations_done() >= settings_.generations
-                                   : decisions_done() >= settings_.decisions;
+                                   : steps_done() >= settings_.steps;
 }
 
 }  // namespace zithercraft

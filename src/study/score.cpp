@@ -55,7 +55,7 @@ std::vector<Player> players(const Run& run, const Game& game, const ScoreOptions
     list.push_back({std::move(name), Crew(game, std::move(pilot), options.seed)});
   };
   const auto trained = [&](const Run& of) {
-    return policy_pilot(game, 0, of.policy(), options.decisions, options.seed);
+    return policy_pilot(game, 0, of.policy(), options.actions, options.seed);
   };
   add("trained", trained(run));
   for (const std::string& name : options.against) {
@@ -79,7 +79,7 @@ Score score_in(const Game& game, const Run& run, const ScoreOptions& options) {
                run.folder().string(),
                options.seed,
                options.episodes,
-               decisions_of(run.policy(), options.decisions),
+               actions_of(run.policy(), options.actions),
                {}};
   const auto all = players(run, game, options);
   WorkCount progress(options.episodes * static_cast<std::int64_t>(all.size()), options.on_progress);
@@ -118,7 +118,7 @@ Score score(const Run& run, const Variant& variant, const ScoreOptions& options)
 
 std::string Score::to_json() const {
   nlohmann::ordered_json j{
-      {"game", game}, {"run", run}, {"seed", seed}, {"episodes", episodes}, {"decisions", name_of(decisions)}};
+      {"game", game}, {"run", run}, {"seed", seed}, {"episodes", episodes}, {"actions", name_of(actions)}};
   j["pilots"] = nlohmann::ordered_json::array();
   for (const PilotScore& p : pilots) {
     nlohmann::ordered_json terms = nlohmann::ordered_json::object();
@@ -136,7 +136,7 @@ std::string Score::to_json() const {
 }
 
 std::string Score::to_csv() const {
-  std::string text = "pilot,episode,outcome,ended_by,return,decisions";
+  std::string text = "pilot,episode,outcome,ended_by,return,steps";
   for (const auto& [term, interval] : pilots.at(0).terms) text += "," + csv_field("term." + term);
   text += "\n";
   for (const PilotScore& p : pilots) {

@@ -64,7 +64,7 @@ class Running {
       if (trials[i].state == TrialState::unfinished) {
         waiting_.push_back(i);
       } else {
-        done_before_ += made_[i] = plan.decisions;
+        done_before_ += made_[i] = plan.steps;
       }
   }
 
@@ -81,9 +81,9 @@ class Running {
  private:
   void carry_out(std::size_t number, std::size_t threads) {
     if (work_.stopped()) return;
-    keep(work_.carry_out(trials_[number], threads, [&](std::int64_t decisions) {
+    keep(work_.carry_out(trials_[number], threads, [&](std::int64_t steps) {
       const std::lock_guard lock(mutex_);
-      report(number, decisions);
+      report(number, steps);
     }));
   }
 
@@ -92,7 +92,7 @@ class Running {
     const std::lock_guard lock(mutex_);
     store_.keep(trial, work_.plan().measures);
     trials_[trial.number] = trial;
-    report(trial.number, work_.plan().decisions);
+    report(trial.number, work_.plan().steps);
   }
 
   // This process works on a trial of its own on another thread, and answers the others meanwhile: each brings what came
@@ -130,9 +130,9 @@ class Running {
     own.join();
     if (failure) std::rethrow_exception(failure);
   }
-  void report(std::size_t number, std::int64_t decisions) {
-    const std::int64_t each = work_.plan().decisions;
-    made_[number] = std::min(decisions, each);
+  void report(std::size_t number, std::int64_t steps) {
+    const std::int64_t each = work_.plan().steps;
+    made_[number] = std::min(steps, each);
     if (!options_.on_progress) return;
     StudyProgress p;
     p.trials = trials_.size();
@@ -140,11 +140,11 @@ class Running {
       p.done += trial.state == TrialState::done ? 1 : 0;
       p.failed += trial.state == TrialState::failed ? 1 : 0;
     }
-    p.decisions = std::accumulate(made_.begin(), made_.end(), std::int64_t{0});
+    p.steps = std::accumulate(made_.begin(), made_.end(), std::int64_t{0});
     p.total = each * static_cast<std::int64_t>(trials_.size());
     p.seconds = seconds_since(begun_);
-    p.decisions_per_second = static_cast<double>(p.decisions - done_before_) / std::max(1e-9, p.seconds);
-    p.seconds_left = static_cast<double>(p.total - p.decisions) / std::max(1.0, p.decisions_per_second);
+    p.steps_per_second = static_cast<double>(p.steps - done_before_) / std::max(1e-9, p.seconds);
+    p.seconds_left = static_cast<double>(p.total - p.steps) / std::max(1.0, p.steps_per_second);
     options_.on_progress(p);
   }
 
@@ -153,7 +153,7 @@ class Running {
   StudyStore& store_;
   const StudyOptions& options_;
   std::vector<std::size_t> waiting_;
-  std::vector<std::int64_t> made_;  // decisions of each trial
+  std::vector<std::int64_t> made_;  // steps of each trial
   std::int64_t done_before_ = 0;
   Clock::time_point begun_ = Clock::now();
   std::mutex mutex_;

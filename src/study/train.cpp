@@ -63,17 +63,17 @@ class RecentEpisodes {
 // Whether the return still rises: smoothed, since single updates are luck.
 class Plateau {
  public:
-  void see(std::int64_t decisions, double mean_return) {
+  void see(std::int64_t steps, double mean_return) {
     const double share = ++seen_ == 1 ? 1.0 : 0.1;
     smooth_ += share * (mean_return - smooth_);
     swing_ += share * (std::fabs(mean_return - smooth_) - swing_);
     if (seen_ > 1 && smooth_ <= best_ + 0.5 * swing_) return;
     best_ = smooth_;
-    best_at_ = decisions;
+    best_at_ = steps;
   }
   // -1 unless a fifth of the training has gone by without a gain.
-  std::int64_t since(std::int64_t decisions, std::int64_t total) const {
-    return seen_ > 20 && decisions - best_at_ > total / 5 ? best_at_ : -1;
+  std::int64_t since(std::int64_t steps, std::int64_t total) const {
+    return seen_ > 20 && steps - best_at_ > total / 5 ? best_at_ : -1;
   }
 
  private:
@@ -163,7 +163,7 @@ std::string roles_text(const std::vector<RoleTraining>& roles) {
 // What all processes must agree on.
 std::uint64_t fingerprint_of(const GameSpec& game, const TrainOptions& options) {
   return hash_text(Game(game).fingerprint() + toml_text(TomlWriter::to_table(options.learner)) +
-                   fmt::format("{} {} {}", options.seed, options.decisions, options.checkpoint_every) +
+                   fmt::format("{} {} {}", options.seed, options.steps, options.checkpoint_every) +
                    roles_text(options.roles));
 }
 
@@ -216,7 +216,7 @@ class Training {
       recent_.restore(file);
     }
     if (!metrics_) return;
-    metrics_->forget_after(beginning.how == Beginning::resumed ? trainer_->decisions() : -1);
+    metrics_->forget_after(beginning.how == Beginning::resumed ? trainer_->steps() : -1);
     const auto rows = metrics_->rows();
     if (!rows.empty()) seconds_before_ = rows.back().seconds;
   }
@@ -224,19 +224,19 @@ class Training {
   void go() {
     begun_ = Clock::now();
     last_update_ = begun_;
-    std::int64_t saved = trainer_->decisions();
+    std::int64_t saved = trainer_->steps();
     double saved_done = trainer_->done();
     while (trainer_->done() < 1.0 && !stopped()) {
       update();
       // Multiples of the interval, not time since the last one: the same checkpoints whether resumed or not.
-      const std::int64_t every = run_.settings().checkpoint_every, now = trainer_->decisions();
+      const std::int64_t every = run_.settings().checkpoint_every, now = trainer_->steps();
       if (now / every != saved / every || trainer_->done() >= 1.0 || trainer_->to_be_kept()) {
         save(saved_done);
         saved = now;
         saved_done = trainer_->done();
       }
     }
-    if (saved != trainer_->decisions()) save(saved_done);
+    if (saved != trainer_->steps()) save(saved_done);
   }
 
  private:
@@ -255,11 +255,11 @@ class Training {
     row.seconds = seconds_before_ + seconds_since(begun_);
     const double took = seconds_since(last_update_);
     last_update_ = Clock::now();
-    row.decisions_per_second = static_cast<double>(update.decisions) / took;
+    row.steps_per_second = static_cast<double>(update.steps) / took;
     for (const EpisodeResult& e : update.recent)
       if (e.stage == row.stage) recent_.add(e);
     row.recent_success = recent_.mean(0);
-    if (row.episodes > 0) plateau_.see(row.decisions, recent_.mean(1));
+    if (row.episodes > 0) plateau_.see(row.steps, recent_.mean(1));
     if (metrics_) metrics_->add(row);
     report(update);
     if (trainer_->stage() != row.stage) {
@@ -271,18 +271,18 @@ class Training {
   void report(const Trainer::Update& update) {
     const MetricsRow& row = update.row;
     // A speed smoothed over some seconds makes the time left readable.
-    speed_ = speed_ == 0.0 ? row.decisions_per_second : 0.9 * speed_ + 0.1 * row.decisions_per_second;
+    speed_ = speed_ == 0.0 ? row.steps_per_second : 0.9 * speed_ + 0.1 * row.steps_per_second;
     if (!options_.on_progress) return;
-    // Of so many generations nobody knows the decisions: those to come are taken to be like those before.
+    // Of so many generations nobody knows the steps: those to come are taken to be like those before.
     const double done = trainer_->done();
     const std::int64_t total = run_.settings().generations > 0
-                                   ? static_cast<std::int64_t>(static_cast<double>(row.decisions) / done)
-                                   : run_.settings().decisions;
-    options_.on_progress({row.decisions, total, seconds_since(begun_), speed_,
-                          static_cast<double>(std::max<std::int64_t>(0, total - row.decisions)) / speed_,
+                                   ? static_cast<std::int64_t>(static_cast<double>(row.steps) / done)
+                                   : run_.settings().steps;
+    options_.on_progress({row.steps, total, seconds_since(begun_), speed_,
+                          static_cast<double>(std::max<std::int64_t>(0, total - row.steps)) / speed_,
                           recent_.mean(1), recent_.mean(2), recent_.mean(0), recent_.count(), row.stage,
                           run_.game_spec().stages.size() + 1, stage_names_[row.stage], row.times, row.busy_share,
-                          plateau_.since(row.decisions, total), row.evolution, update.warnings});
+                          plateau_.since(row.steps, total), row.evolution, update.warnings});
   }
 
   // `previous`: the share that was done at the checkpoint before.
@@ -294,7 +294,7 @@ class Training {
     file.metadata["made_with"] = library_version();
     const auto tenth = [](double done) { return static_cast<std::int64_t>(done * kept_checkpoints + 1e-9); };
     if (tenth(trainer_->done()) != tenth(previous) || trainer_->to_be_kept())
-      file.save(run_.checkpoints() / fmt::format("at-{:012d}.safetensors", trainer_->decisions()));
+      file.save(run_.checkpoints() / fmt::format("at-{:012d}.safetensors", trainer_->steps()));
     file.save(run_.last_checkpoint());
   }
 
@@ -311,7 +311,7 @@ class Training {
 };
 
 RunSettings settings_of(const TrainOptions& options, const std::string& from) {
-  return {.decisions = options.decisions,
+  return {.steps = options.steps,
           .seed = options.seed,
           .checkpoint_every = options.checkpoint_every,
           .learner = options.learner,
@@ -326,14 +326,14 @@ RunSettings settings_of(const TrainOptions& options, const std::string& from) {
 Run train(const GameSpec& game, const TrainOptions& options) {
   Run run(options.folder, game, settings_of(options, options.from.string()));
   check_scripts(run.game());
-  if (options.decisions < 1 || options.checkpoint_every < 1)
-    throw Error(Fault::usage, "decisions and checkpoint_every must be at least 1", "TrainOptions",
+  if (options.steps < 1 || options.checkpoint_every < 1)
+    throw Error(Fault::usage, "steps and checkpoint_every must be at least 1", "TrainOptions",
                 "give larger numbers");
   if (options.folder.empty())
     throw Error(Fault::usage, "the run's folder is not given", "TrainOptions::folder", "name one");
   if (options.generations < 0 || (options.generations > 0 && !options.evolution))
     throw Error(Fault::usage, "only an evolution has generations, and at least 1", "TrainOptions::generations",
-                "count decisions, or choose a method that evolves");
+                "count steps, or choose a method that evolves");
   if (options.evolution && options.ranks != nullptr)
     throw Error(Fault::usage, "an evolution is not shared among processes", "mpirun",
                 "start it without; it uses all processors of its machine");

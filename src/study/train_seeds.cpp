@@ -11,11 +11,11 @@
 namespace zithercraft {
 namespace {
 
-// How many decisions the trainings take together. Of generations each can only say what it expects; those that have not
+// How many steps the trainings take together. Of generations each can only say what it expects; those that have not
 // begun are taken to be like the others.
 std::int64_t total_of(const std::vector<TrainingProgress>& each, const TrainOptions& options) {
   const auto count = static_cast<std::int64_t>(each.size());
-  if (options.generations == 0) return options.decisions * count;
+  if (options.generations == 0) return options.steps * count;
   std::int64_t known = 0, begun = 0;
   for (const TrainingProgress& p : each) {
     known += p.total;
@@ -29,8 +29,8 @@ TrainingProgress sum_of(const std::vector<TrainingProgress>& each, std::int64_t 
   TrainingProgress all{.total = total};
   double begun = 0.0;
   for (const TrainingProgress& p : each) {
-    all.decisions += p.decisions;
-    all.decisions_per_second += p.decisions < p.total ? p.decisions_per_second : 0.0;
+    all.steps += p.steps;
+    all.steps_per_second += p.steps < p.total ? p.steps_per_second : 0.0;
     all.seconds = std::max(all.seconds, p.seconds);
     all.times += p.times;
     all.busy_share = std::max(all.busy_share, p.busy_share);
@@ -41,7 +41,7 @@ TrainingProgress sum_of(const std::vector<TrainingProgress>& each, std::int64_t 
     all.mean_length += (p.mean_length - all.mean_length) / begun;
     all.success += (p.success - all.success) / begun;
   }
-  all.seconds_left = static_cast<double>(total - all.decisions) / std::max(1.0, all.decisions_per_second);
+  all.seconds_left = static_cast<double>(total - all.steps) / std::max(1.0, all.steps_per_second);
   return all;
 }
 

@@ -21,13 +21,13 @@ class Trainer {
   struct Update {
     MetricsRow row{};                     // but for what the training knows: seconds, speed, recent success
     std::vector<EpisodeResult> recent{};  // episodes of the first role that learns
-    std::int64_t decisions = 0;           // taken
+    std::int64_t steps = 0;           // taken
     std::vector<std::string> warnings{};
   };
   virtual Update update() = 0;
 
   virtual std::size_t first_role() const = 0;        // of those that learn
-  virtual std::int64_t decisions() const = 0;        // so far
+  virtual std::int64_t steps() const = 0;        // so far
   virtual double done() const = 0;                   // share of the training that is done; from 1 on it is over
   virtual std::size_t stage() const = 0;             // of the curriculum
   virtual bool to_be_kept() const { return false; }  // whether the last update's checkpoint is worth keeping anyway

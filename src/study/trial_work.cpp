@@ -25,10 +25,10 @@ std::filesystem::path trial_folder_of(const std::filesystem::path& study, const 
 }
 
 Trial TrialWork::carry_out(Trial trial, std::size_t threads,
-                           const std::function<void(std::int64_t)>& on_decisions) const {
+                           const std::function<void(std::int64_t)>& on_steps) const {
   const auto begun = std::chrono::steady_clock::now();
   try {
-    if (train_and_measure(trial, threads, on_decisions)) trial.state = TrialState::done;
+    if (train_and_measure(trial, threads, on_steps)) trial.state = TrialState::done;
   } catch (const Error& error) {
     if (error.fault() == Fault::file || error.fault() == Fault::refused) throw;
     trial.state = TrialState::failed;
@@ -39,12 +39,12 @@ Trial TrialWork::carry_out(Trial trial, std::size_t threads,
 }
 
 bool TrialWork::train_and_measure(Trial& trial, std::size_t threads,
-                                  const std::function<void(std::int64_t)>& on_decisions) const {
+                                  const std::function<void(std::int64_t)>& on_steps) const {
   const GameSpec& game = named(plan_.games, trial.game);
   const Variant& variant = named(plan_.variants, trial.variant);
   TrainOptions options;
   options.folder = trial_folder_of(options_.folder, trial);
-  options.decisions = plan_.decisions;
+  options.steps = plan_.steps;
   options.seed = static_cast<std::uint64_t>(trial.seed);
   const VariantLearner learner = learner_of(plan_, variant);
   options.learner = learner.ppo;
@@ -52,7 +52,7 @@ bool TrialWork::train_and_measure(Trial& trial, std::size_t threads,
   options.threads = threads;
   options.existing = holds_run(options.folder) ? Existing::resume : Existing::fresh;
   options.stop = options_.stop;
-  if (on_decisions) options.on_progress = [&](const TrainingProgress& p) { on_decisions(p.decisions); };
+  if (on_steps) options.on_progress = [&](const TrainingProgress& p) { on_steps(p.steps); };
   const Run run = train(trained_game(game, variant), options);
   if (!run.finished()) return false;
   WorkerPool pool(threads);

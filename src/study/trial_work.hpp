@@ -21,11 +21,11 @@ class TrialWork {
   bool stopped() const { return options_.stop != nullptr && options_.stop->load(); }
   /// The trial as it stands then: done, failed, or unfinished if it was stopped before its end. Throws Error (file,
   /// refused) if its folder cannot be used.
-  Trial carry_out(Trial trial, std::size_t threads, const std::function<void(std::int64_t)>& on_decisions) const;
+  Trial carry_out(Trial trial, std::size_t threads, const std::function<void(std::int64_t)>& on_steps) const;
 
  private:
   bool train_and_measure(Trial& trial, std::size_t threads,
-                         const std::function<void(std::int64_t)>& on_decisions) const;
+                         const std::function<void(std::int64_t)>& on_steps) const;
   const StudyPlan& plan_;
   const StudyOptions& options_;
 };

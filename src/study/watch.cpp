@@ -223,7 +223,7 @@ EpisodeConduct Watch::finish(const Lanes& lanes, std::size_t lane) const {
   EpisodeConduct conduct;
   const auto roles = game_.roles();
   const auto put = [&](const std::string& name, double value) { conduct.measures.emplace_back(name, value); };
-  put("length, decisions", lanes.decisions(lane));
+  put("length, steps", lanes.steps(lane));
   const Seat& any = seats_.front();
   const auto result = episode_result(lanes, any.role, lane * lanes.seats(any.role) + any.number);
   put("success", result.outcome == Outcome::success ? 1.0 : 0.0);

@@ -30,7 +30,7 @@ class Watch {
   Watch(const Game& game, std::vector<Seat> seats, const Seat* focus, double square);
 
   void begin();
-  /// At the beginning and after each decision.
+  /// At the beginning and after each step.
   void look(const Lanes& lanes, std::size_t lane);
   /// When the episode has ended.
   EpisodeConduct finish(const Lanes& lanes, std::size_t lane) const;

@@ -28,7 +28,7 @@ TEST(BadCommandLine, HasStatus2) {
   expect_error({"show"}, 2, "GAME is required");
   expect_error({"show", "morring"}, 2, "there is no demo game 'morring'; did you mean 'mooring'?");
   expect_error({"train", "mooring"}, 2, "--run is required");
-  expect_error({"train", "mooring", "--run", "x", "--decisions", "-5"}, 2, "--decisions");
+  expect_error({"train", "mooring", "--run", "x", "--steps", "-5"}, 2, "--steps");
   expect_error({"train", "mooring", "--run", "x", "--lanes", "many"}, 2, "--lanes");
   expect_error({"train", "mooring", "--run", "x", "--resume", "--fresh"}, 2, "--resume");
   expect_error({"train", "mooring", "--run", "x", "--colour", "red"}, 2, "--colour");
@@ -84,7 +84,7 @@ TEST(BadFiles, HaveStatus4) {
 TEST(ExistingRun, IsRefusedWithStatus5) {
   const test::TemporaryFolder folder;
   const std::string run = (folder / "run").string();
-  ASSERT_EQ(run_tool({"train", "mooring", "--run", run, "--decisions", "3000", "--lanes", "16"}).status, 0);
+  ASSERT_EQ(run_tool({"train", "mooring", "--run", run, "--steps", "3000", "--lanes", "16"}).status, 0);
   expect_error({"train", "mooring", "--run", run}, 5,
                "the folder holds a run already; use --resume to go on with it, --fresh");
   expect_error({"train", "mooring", "--run", run, "--resume", "--seed", "8"}, 5, "seed: 8 here, 1 there");
@@ -95,13 +95,13 @@ TEST(ExistingRun, IsRefusedWithStatus5) {
 
   // A checkpoint from another game in the run's place is refused by its senses.
   ASSERT_EQ(
-      run_tool({"train", game, "--run", (folder / "twenty").string(), "--decisions", "3000", "--lanes", "16"}).status,
+      run_tool({"train", game, "--run", (folder / "twenty").string(), "--steps", "3000", "--lanes", "16"}).status,
       0);
   std::filesystem::copy_file(folder / "twenty/checkpoints/last.safetensors",
                              folder / "run/checkpoints/last.safetensors",
                              std::filesystem::copy_options::overwrite_existing);
   expect_error({"score", run}, 5, "column 81 is 'rays[20].quay' in the game and 'compass.ahead' in the checkpoint");
-  expect_error({"train", "mooring", "--run", run, "--resume", "--decisions", "9000"}, 5,
+  expect_error({"train", "mooring", "--run", run, "--resume", "--steps", "9000"}, 5,
                "column 81 is 'rays[20].quay' in the game");
 
   // Damage has status 4.
@@ -114,14 +114,14 @@ TEST(ExistingRun, IsRefusedWithStatus5) {
   test::write_file(checkpoint, flipped);
   expect_error({"record", (folder / "twenty").string(), "--out", (folder / "a.zrep").string()}, 4,
                "its checksum does not match");
-  expect_error({"train", game, "--run", (folder / "twenty").string(), "--resume", "--decisions", "9000"}, 4,
+  expect_error({"train", game, "--run", (folder / "twenty").string(), "--resume", "--steps", "9000"}, 4,
                "its checksum does not match");
 }
 
 TEST(BadReplay, HasStatus4WhenDamaged) {
   const test::TemporaryFolder folder;
   const std::string run = (folder / "run").string(), replay = (folder / "a.zrep").string();
-  ASSERT_EQ(run_tool({"train", "mooring", "--run", run, "--decisions", "3000", "--lanes", "16"}).status, 0);
+  ASSERT_EQ(run_tool({"train", "mooring", "--run", run, "--steps", "3000", "--lanes", "16"}).status, 0);
   ASSERT_EQ(run_tool({"record", run, "--out", replay, "--episodes", "2"}).status, 0);
   std::string bytes = test::read_file(replay);
   bytes[bytes.size() / 2] = static_cast<char>(bytes[bytes.size() / 2] ^ 2);

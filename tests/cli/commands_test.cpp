@@ -51,7 +51,7 @@ class ToolRun : public ::testing::Test {
  protected:
   static void SetUpTestSuite() {
     folder = new test::TemporaryFolder;
-    trained = run_tool({"train", "mooring", "--run", run(), "--decisions", "60000", "--lanes", "32", "--seed", "4"});
+    trained = run_tool({"train", "mooring", "--run", run(), "--steps", "60000", "--lanes", "32", "--seed", "4"});
   }
   static void TearDownTestSuite() { delete folder; }
   static std::string run() { return (*folder / "run").string(); }
@@ -65,7 +65,7 @@ TEST_F(ToolRun, TrainReportsPlainLinesAndTheResult) {
   EXPECT_NE(trained.err.find("100.0%"), std::string::npos);
   EXPECT_NE(trained.err.find("success"), std::string::npos);
   EXPECT_EQ(trained.err.find('\r'), std::string::npos);  // no live line where there is no terminal
-  EXPECT_NE(trained.out.find("trained 61440 decisions"), std::string::npos);
+  EXPECT_NE(trained.out.find("trained 61440 steps"), std::string::npos);
   EXPECT_TRUE(std::filesystem::exists(run() + "/checkpoints/last.safetensors"));
   const auto again = run_tool({"train", "mooring", "--run", run(), "--resume", "--json"});
   EXPECT_EQ(again.status, 0) << again.err;
@@ -76,14 +76,14 @@ TEST_F(ToolRun, CurvesBecomeATable) {
   const auto written = run_tool({"report", run(), "--csv", file("curves.csv"), "--json"});
   EXPECT_EQ(written.status, 0) << written.err;
   EXPECT_EQ(json::parse(written.out)["csv"], file("curves.csv"));
-  EXPECT_TRUE(test::read_file(file("curves.csv")).starts_with("decisions,episodes,stage,"));
+  EXPECT_TRUE(test::read_file(file("curves.csv")).starts_with("steps,episodes,stage,"));
   const auto nothing = run_tool({"report", run()});
   EXPECT_EQ(nothing.status, 2);
   EXPECT_NE(nothing.err.find("give --html FILE, --csv FILE, or both"), std::string::npos);
 }
 
 TEST_F(ToolRun, ASkillIsContinuedWithOtherSettingsAndTellsWhereTimeWent) {
-  const auto next = run_tool({"train", "mooring", "--run", file("next"), "--decisions", "20000", "--lanes", "32", "--from",
+  const auto next = run_tool({"train", "mooring", "--run", file("next"), "--steps", "20000", "--lanes", "32", "--from",
                               run(), "--freeze", "policy.hidden.0", "--learner", "memory=8", "--learner",
                               "learning_rate_falls=cosine", "--profile"});
   EXPECT_EQ(next.status, 0) << next.err;
@@ -94,7 +94,7 @@ TEST_F(ToolRun, ASkillIsContinuedWithOtherSettingsAndTellsWhereTimeWent) {
   for (const char* line : {"from = ", "memory = 8", "frozen = [ 'policy.hidden.0' ]", "learning_rate_falls = 'cosine'"})
     EXPECT_NE(stored.find(line), std::string::npos) << line << "\n" << stored;
   // What was continued is part of the run: the old one may be gone.
-  const auto resumed = run_tool({"train", "mooring", "--run", file("next"), "--decisions", "30000", "--resume"});
+  const auto resumed = run_tool({"train", "mooring", "--run", file("next"), "--steps", "30000", "--resume"});
   EXPECT_EQ(resumed.status, 0) << resumed.err;
   const auto other = run_tool({"train", "mooring", "--run", file("next"), "--resume", "--learner", "memory=16"});
   EXPECT_NE(other.err.find("learner.memory: 16 here, 8 there"), std::string::npos) << other.err;

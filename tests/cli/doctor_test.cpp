@@ -14,20 +14,20 @@ using test::run_tool;
 
 TEST(ToolDoctor, SaysByItsStatusHowGraveItIs) {
   const test::TemporaryFolder folder;
-  const auto good = run_tool({"doctor", "mooring", "--decisions", "4000"});
+  const auto good = run_tool({"doctor", "mooring", "--steps", "4000"});
   EXPECT_EQ(good.status, 0) << good.out;
   EXPECT_NE(good.out.find("nothing found"), std::string::npos);
   test::write_file(folder / "swamped.toml", test::mooring_with("weight = -0.005", "weight = -1000.0"));
-  EXPECT_EQ(run_tool({"doctor", (folder / "swamped.toml").string(), "--decisions", "4000"}).status, 8);
+  EXPECT_EQ(run_tool({"doctor", (folder / "swamped.toml").string(), "--steps", "4000"}).status, 8);
   test::write_file(folder / "dead.toml",
                    test::mooring_with("rudder_flow = 0.6, rudder_wash = 0.8", "rudder_flow = 0, rudder_wash = 0"));
-  const auto grave = run_tool({"doctor", (folder / "dead.toml").string(), "--decisions", "4000"});
+  const auto grave = run_tool({"doctor", (folder / "dead.toml").string(), "--steps", "4000"});
   EXPECT_EQ(grave.status, 9);
   for (const char* part : {"grave    role 'skiff', control 'rudder': has no effect on the arena",
                            "dead control: tried from", "remedy: check which input it drives"})
     EXPECT_NE(grave.out.find(part), std::string::npos) << grave.out;
   const json j =
-      json::parse(run_tool({"doctor", (folder / "dead.toml").string(), "--decisions", "4000", "--json"}).out);
+      json::parse(run_tool({"doctor", (folder / "dead.toml").string(), "--steps", "4000", "--json"}).out);
   EXPECT_EQ(j["gravest"], "grave");
   EXPECT_EQ(j["findings"][0]["check"], "dead control");
   EXPECT_EQ(j["pilots"], (json{"random", "idle", "to and fro", "script"}));
@@ -36,9 +36,9 @@ TEST(ToolDoctor, SaysByItsStatusHowGraveItIs) {
 TEST(ToolDoctor, LooksAtARunOfThatGame) {
   const test::TemporaryFolder folder;
   const std::string run = (folder / "run").string();
-  ASSERT_EQ(run_tool({"train", "mooring", "--run", run, "--decisions", "40000", "--lanes", "16"}).status, 0);
+  ASSERT_EQ(run_tool({"train", "mooring", "--run", run, "--steps", "40000", "--lanes", "16"}).status, 0);
   const auto looked = run_tool(
-      {"doctor", "mooring", "--run", run, "--decisions", "4000", "--json", "--strange", (folder / "strange").string()});
+      {"doctor", "mooring", "--run", run, "--steps", "4000", "--json", "--strange", (folder / "strange").string()});
   const json j = json::parse(looked.out);
   EXPECT_EQ(j["run"], run);
   EXPECT_EQ(j["pilots"].back(), "trained");

@@ -52,18 +52,18 @@ TEST_F(Evolved, RunsTellWhatTheyAre) {
   EXPECT_EQ(kept, 4u);  // generations 1, 10 and 12, and the last
 }
 
-TEST_F(Evolved, DecisionsAreDrawnByThoseThatWereEvolvedToDrawThem) {
+TEST_F(Evolved, ActionsAreSampledByThoseThatWereEvolvedToDrawThem) {
   ASSERT_EQ(test::run_tool({"train", "mooring", "--method", "genetic", "--generations", "2", "--learner",
                             "population=8", "--learner", "sampled=true", "--run", path("drawing"), "--quiet"})
                 .status,
             0);
-  const auto decisions = [&](std::vector<std::string> extra) {
+  const auto actions = [&](std::vector<std::string> extra) {
     std::vector<std::string> command{"score", path("drawing"), "--episodes", "2", "--against", "random", "--json"};
     command.insert(command.end(), extra.begin(), extra.end());
-    return json::parse(test::run_tool(command).out)["decisions"];
+    return json::parse(test::run_tool(command).out)["actions"];
   };
-  EXPECT_EQ(decisions({}), "sampled");
-  EXPECT_EQ(decisions({"--greedy"}), "greedy");
+  EXPECT_EQ(actions({}), "sampled");
+  EXPECT_EQ(actions({"--greedy"}), "greedy");
   const auto recorded = [&](std::vector<std::string> extra) {
     std::vector<std::string> command{"record", path("drawing"), "--out", path("how.zrep"), "--episodes", "2"};
     command.insert(command.end(), extra.begin(), extra.end());
@@ -90,7 +90,7 @@ TEST_F(Evolved, RunsAreScoredRecordedComparedAndWatchedByTheDoctor) {
       test::run_tool({"compare", path("grown"), path("fixed"), "--episodes", "20", "--json", "--quiet"});
   EXPECT_EQ(compared.status, 0) << compared.err;
   const auto doctor =
-      test::run_tool({"doctor", "mooring", "--run", path("grown"), "--decisions", "2000", "--json", "--quiet"});
+      test::run_tool({"doctor", "mooring", "--run", path("grown"), "--steps", "2000", "--json", "--quiet"});
   EXPECT_LT(doctor.status, 10) << doctor.err;
   EXPECT_EQ(doctor.out.find("value explains nothing"), std::string::npos);
   const auto match = test::run_tool({"match", path("grown"), path("fixed"), "--game", "mooring", "--episodes", "2"});
@@ -172,7 +172,7 @@ TEST_F(Evolved, MistakesAreNamed) {
   EXPECT_NE(error_of({"--method", "topology", "--learner", "first_links=[\"nose > rudder\"]"}, 3).find("nose"),
             std::string::npos);
   EXPECT_NE(error_of({"--method", "genetic", "--learner", "skiff:population=3"}, 3).find("share"), std::string::npos);
-  error_of({"--method", "genetic", "--decisions", "5", "--generations", "5"}, 2);
+  error_of({"--method", "genetic", "--steps", "5", "--generations", "5"}, 2);
 }
 
 TEST_F(Evolved, BeginsFromARun) {

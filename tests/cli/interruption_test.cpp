@@ -23,24 +23,24 @@ constexpr std::int64_t every = 5000, rollout = 32 * 32;
 // Mooring through two easier stages, which are left while the training is killed again and again.
 GameSpec staged_mooring() {
   GameSpec game = test::mooring();
-  game.stages = {{.name = "open water", .set = {{"arena.bodies.hull.count", 2}}, .advance = {.decisions = 150'000}},
+  game.stages = {{.name = "open water", .set = {{"arena.bodies.hull.count", 2}}, .advance = {.steps = 150'000}},
                  {.name = "five hulls",
                   .set = {{"arena.bodies.hull.count", 5}},
-                  .advance = {.metric = "length", .at_least = 1, .over = 50, .decisions = 200'000},
+                  .advance = {.metric = "length", .at_least = 1, .over = 50, .steps = 200'000},
                   .earlier = 0.3}};
   return game;
 }
 
 // Prepares a run with settings that the tool does not offer; resuming takes them from the run.
-void prepare(const std::filesystem::path& folder, std::int64_t decisions) {
+void prepare(const std::filesystem::path& folder, std::int64_t steps) {
   const std::atomic<bool> stop{true};
   train(staged_mooring(),
-        {.folder = folder, .decisions = decisions, .checkpoint_every = every, .learner = small, .stop = &stop});
+        {.folder = folder, .steps = steps, .checkpoint_every = every, .learner = small, .stop = &stop});
 }
 
 std::int64_t last_seen(const std::filesystem::path& folder) {
   const auto rows = Metrics(folder / "metrics.db").rows();
-  return rows.empty() ? 0 : rows.back().decisions;
+  return rows.empty() ? 0 : rows.back().steps;
 }
 
 TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
@@ -58,7 +58,7 @@ TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
     if (test::wait_for(process) != 128 + SIGKILL) continue;  // it was quicker
     ++killed;
     const zithercraft::Run run = zithercraft::Run::open(folder / "killed");
-    const std::int64_t done = run.decisions_done();  // the checkpoint can be read, whatever the moment
+    const std::int64_t done = run.steps_done();  // the checkpoint can be read, whatever the moment
     EXPECT_GE(done, last_seen(folder / "killed") - every - rollout) << "kill " << time;
     EXPECT_GE(done, 0);
   }
@@ -86,7 +86,7 @@ TEST(Killed, TenTimesSidesResumeAndEndLikeUninterruptedOnes) {
       for (const char* setting : {"lanes=32", "horizon=32", "minibatch=1024", "policy_layers=[16]", "snapshot_every=9000",
                                   "roster_size=5", "against_past=0.3"})
         words.insert(words.end(), {"--learner", setting});
-      words.insert(words.end(), {"--decisions", "300000", "--checkpoint-every", "5000"});
+      words.insert(words.end(), {"--steps", "300000", "--checkpoint-every", "5000"});
     }
     return words;
   };
@@ -98,7 +98,7 @@ TEST(Killed, TenTimesSidesResumeAndEndLikeUninterruptedOnes) {
     ::kill(process, SIGKILL);
     if (test::wait_for(process) != 128 + SIGKILL) continue;  // it was quicker
     ++killed;
-    EXPECT_GE(zithercraft::Run::open(folder / "killed").decisions_done(),
+    EXPECT_GE(zithercraft::Run::open(folder / "killed").steps_done(),
               last_seen(folder / "killed") - every - 4 * rollout);
   }
   EXPECT_GE(killed, 7);
@@ -118,8 +118,8 @@ TEST(Stopped, BySignalItSavesAndEndsWithStatus7) {
     ::kill(process, signal);
     EXPECT_EQ(test::wait_for(process), 7);
     const zithercraft::Run run = zithercraft::Run::open(folder / "run");
-    EXPECT_GT(run.decisions_done(), 0);
-    EXPECT_EQ(run.decisions_done(), last_seen(folder / "run"));  // nothing was lost
+    EXPECT_GT(run.steps_done(), 0);
+    EXPECT_EQ(run.steps_done(), last_seen(folder / "run"));  // nothing was lost
     EXPECT_FALSE(run.finished());
   }
 }

@@ -20,8 +20,8 @@ std::vector<std::string> mpirun(int processes, const std::vector<std::string>& a
   return all;
 }
 
-std::vector<std::string> train_into(const std::filesystem::path& folder, const char* decisions, const char* lanes) {
-  return {"train",   "mooring", "--run",     folder.string(), "--decisions", decisions,
+std::vector<std::string> train_into(const std::filesystem::path& folder, const char* steps, const char* lanes) {
+  return {"train",   "mooring", "--run",     folder.string(), "--steps", steps,
           "--lanes", lanes,     "--learner", "horizon=32",    "--threads",   "1"};
 }
 
@@ -47,17 +47,17 @@ TEST(TogetherByMpi, ARunIsStoppedAndResumedByAnyNumber) {
     std::this_thread::sleep_for(std::chrono::milliseconds(20));
   ::kill(process, SIGTERM);
   test::wait_for(process);
-  const std::int64_t made = zithercraft::Run::open(run).decisions_done();
+  const std::int64_t made = zithercraft::Run::open(run).steps_done();
   EXPECT_GT(made, 0);
   EXPECT_LT(made, 4'000'000);
-  const auto resume = [&](std::int64_t decisions) {
+  const auto resume = [&](std::int64_t steps) {
     return std::vector<std::string>{
-        "train", "mooring", "--run", run.string(), "--decisions", std::to_string(decisions), "--resume"};
+        "train", "mooring", "--run", run.string(), "--steps", std::to_string(steps), "--resume"};
   };
   ASSERT_EQ(test::run_tool(resume(made + 20'000)).status, 0);
   const auto result = test::run_program(mpirun(2, resume(made + 40'000)));
   ASSERT_EQ(result.status, 0) << result.err;
-  EXPECT_GE(zithercraft::Run::open(run).decisions_done(), made + 40'000);
+  EXPECT_GE(zithercraft::Run::open(run).steps_done(), made + 40'000);
 }
 
 TEST(TogetherByMpi, WhatCannotBeIsSaidOnce) {
@@ -80,7 +80,7 @@ TEST(TogetherByMpi, TrialsAreHandedOutToAnyNumber) {
     return std::vector<std::string>{"ablate",      "mooring",
                                     "--only",      "terms",
                                     "--seeds",     "1",
-                                    "--decisions", "4000",
+                                    "--steps", "4000",
                                     "--episodes",  "20",
                                     "--learner",   "lanes=32",
                                     "--learner",   "horizon=32",

@@ -15,7 +15,7 @@ class Sides : public ::testing::Test {
  protected:
   static void SetUpTestSuite() {
     folder = new test::TemporaryFolder;
-    const auto made = train("barge", "tugs", {"--decisions", "40000", "--checkpoint-every", "10000"});
+    const auto made = train("barge", "tugs", {"--steps", "40000", "--checkpoint-every", "10000"});
     ASSERT_EQ(made.status, 0) << made.err;
   }
   static void TearDownTestSuite() { delete folder; }
@@ -105,12 +105,12 @@ TEST_F(Sides, ErrorsSayWhatIsWrong) {
 TEST_F(Sides, LearnWithSettingsOfTheirOwnAndGoOn) {
   const std::vector<std::string> roles{"--role", "blocker=learns", "--learner", "blocker:policy_layers=[24]"};
   auto begun = roles, on = roles;
-  begun.insert(begun.end(), {"--decisions", "4000"});
-  on.insert(on.end(), {"--decisions", "8000", "--resume"});
+  begun.insert(begun.end(), {"--steps", "4000"});
+  on.insert(on.end(), {"--steps", "8000", "--resume"});
   ASSERT_EQ(train("lanternboat", "both", begun).status, 0);
   const auto resumed = train("lanternboat", "both", on);
   ASSERT_EQ(resumed.status, 0) << resumed.err;
-  EXPECT_GE(json::parse(resumed.out)["decisions"], 8000);
+  EXPECT_GE(json::parse(resumed.out)["steps"], 8000);
   // Both can be met in matches, on the side that they learned.
   const auto met = test::run_tool({"match", path("both"), "script", "--episodes", "3", "--json"});
   ASSERT_EQ(met.status, 0) << met.err;
@@ -122,7 +122,7 @@ TEST_F(Sides, LearnWithSettingsOfTheirOwnAndGoOn) {
   auto frozen = roles;
   frozen[1] = "blocker=" + path("both");
   frozen.resize(2);
-  frozen.insert(frozen.end(), {"--decisions", "2000"});
+  frozen.insert(frozen.end(), {"--steps", "2000"});
   ASSERT_EQ(train("lanternboat", "against", frozen).status, 0);
 }
 

@@ -30,7 +30,7 @@ class Studies : public ::testing::Test {
     std::vector<std::string> words{"--grid",      "term.hurry=-0.1:0:3",
                                    "--grid",      "learner.epochs=1,2",
                                    "--seeds",     "1,2",
-                                   "--decisions", "20000",
+                                   "--steps", "20000",
                                    "--episodes",  "20",
                                    "--measure",   "success",
                                    "--measure",   "length",
@@ -70,7 +70,7 @@ TEST_F(Studies, ASweepKilledTenTimesEndsLikeOneThatWasNot) {
 
 TEST_F(Studies, ASweepStoppedBySignalSaysHowToGoOn) {
   const auto words = with_game(
-      "sweep", {"--grid", "learner.epochs=1,2", "--seeds", "1,2", "--decisions", "5000000", "--out", path("s")});
+      "sweep", {"--grid", "learner.epochs=1,2", "--seeds", "1,2", "--steps", "5000000", "--out", path("s")});
   const int process = test::start_tool(words, folder_ / "out", folder_ / "err");
   for (int i = 0; i < 2000 && !std::filesystem::exists(folder_ / "s/trials/0000/metrics.db"); ++i)
     std::this_thread::sleep_for(std::chrono::milliseconds(10));
@@ -83,14 +83,14 @@ TEST_F(Studies, ASweepStoppedBySignalSaysHowToGoOn) {
 
 TEST_F(Studies, AblationPlanComparisonAndLadder) {
   const auto ablation = test::run_tool(with_game(
-      "ablate", {"--only", "terms", "--seeds", "1,2", "--decisions", "2000", "--episodes", "20", "--out", path("a")}));
+      "ablate", {"--only", "terms", "--seeds", "1,2", "--steps", "2000", "--episodes", "20", "--out", path("a")}));
   ASSERT_EQ(ablation.status, 0) << ablation.err;
   EXPECT_EQ(ablation.err, "");
   for (const char* part : {"as it is", "without term.nearer", "without term.home", "without term.hurry"})
     EXPECT_NE(ablation.out.find(part), std::string::npos) << part;
 
   test::write_file(folder_ / "plan.toml",
-                   "games = [\"" + path("pond.toml") + "\"]\nseeds = [1, 2]\ndecisions = 2000\n" +
+                   "games = [\"" + path("pond.toml") + "\"]\nseeds = [1, 2]\nsteps = 2000\n" +
                        "episodes = 20\nlearner = { lanes = 16, horizon = 32, minibatch = 256 }\n" +
                        "[[variants]]\nname = \"plain\"\n[[variants]]\nname = \"hasty\"\n" +
                        "set = { \"term.hurry\" = -0.2 }\n");
@@ -107,29 +107,29 @@ TEST_F(Studies, AblationPlanComparisonAndLadder) {
   EXPECT_TRUE(std::filesystem::exists(folder_ / "c.html"));
 
   const auto trained =
-      test::run_tool(with_game("train", {"--seeds", "1,2", "--decisions", "2000", "--run", path("r")}));
+      test::run_tool(with_game("train", {"--seeds", "1,2", "--steps", "2000", "--run", path("r")}));
   ASSERT_EQ(trained.status, 0) << trained.err;
-  EXPECT_NE(trained.out.find("seed-2: 2048 decisions"), std::string::npos) << trained.out;
+  EXPECT_NE(trained.out.find("seed-2: 2048 steps"), std::string::npos) << trained.out;
   const auto ladder =
       test::run_tool({"ladder", path("r/seed-1"), "--episodes", "20", "--json", "--png", path("l.svg")});
   ASSERT_EQ(ladder.status, 0) << ladder.err;
-  EXPECT_EQ(json::parse(ladder.out).back()["decisions"], 2048);
+  EXPECT_EQ(json::parse(ladder.out).back()["steps"], 2048);
 
-  const auto varied = test::run_tool({"score", path("r/seed-1"), "--vary", "cutoffs.decisions=1,60", "--episodes", "20",
+  const auto varied = test::run_tool({"score", path("r/seed-1"), "--vary", "cutoffs.steps=1,60", "--episodes", "20",
                                       "--against", "random", "--png", path("v.png")});
   ASSERT_EQ(varied.status, 0) << varied.err;
-  EXPECT_NE(varied.out.find("cutoffs.decisions=1 "), std::string::npos) << varied.out;
+  EXPECT_NE(varied.out.find("cutoffs.steps=1 "), std::string::npos) << varied.out;
   const auto listed =
       test::run_tool({"score", path("r/seed-1"), "--episodes", "20", "--csv", path("e.csv"), "--sampled"});
   ASSERT_EQ(listed.status, 0) << listed.err;
-  EXPECT_NE(listed.out.find("sampled decisions"), std::string::npos);
+  EXPECT_NE(listed.out.find("sampled actions"), std::string::npos);
   EXPECT_TRUE(test::read_file(folder_ / "e.csv").starts_with("pilot,episode,"));
 }
 
 TEST_F(Studies, TrainByEvolutionWhereAsked) {
   const std::vector<std::string> words{
       "ablate",    path("pond.toml"), "--only",  "senses", "--method",    "topology", "--learner",  "population=20",
-      "--learner", "episodes=2",      "--seeds", "1",      "--decisions", "3000",     "--episodes", "10",
+      "--learner", "episodes=2",      "--seeds", "1",      "--steps", "3000",     "--episodes", "10",
       "--out",     path("grown"),     "--quiet"};
   auto more = words;
   more.emplace_back("--json");

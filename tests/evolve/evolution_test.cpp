@@ -113,7 +113,7 @@ TEST(Evolution, EverybodyMeetsTheSameEpisodes) {
   }
 }
 
-TEST(Evolution, SampledDecisionsAreDrawnAlikeForEverybody) {
+TEST(Evolution, SampledActionsAreDrawnAlikeForEverybody) {
   const Game game(test::duck_pond());
   WorkerPool pool(2);
   const auto first = [&](bool sampled) {
@@ -150,7 +150,7 @@ TEST(Evolution, FitnessIsAnyMetric) {
 
 TEST(Evolution, NumbersThatAreNoneNameIndividualAndTerm) {
   GameSpec spec = test::duck_pond();
-  spec.role("duck").rewards.push_back({.name = "cracked", .each_decision = [](const SeatView& seat) {
+  spec.role("duck").rewards.push_back({.name = "cracked", .each_step = [](const SeatView& seat) {
                                          return seat.pose().x > 2.0f ? std::nan("") : 0.0;
                                        }});
   WorkerPool pool(2);
@@ -197,7 +197,7 @@ TEST(Evolution, LearningGoesOnFromATrainedPolicy) {
   const Game game(test::duck_pond());
   WorkerPool pool(2);
   Ppo ppo(game, {.policy_layers = {16}, .lanes = 64, .horizon = 64, .minibatch = 1024}, 1, 400'000, pool);
-  while (ppo.decisions() < 400'000) {
+  while (ppo.steps() < 400'000) {
     ppo.collect();
     ppo.improve();
   }
@@ -291,7 +291,7 @@ GameSpec race() {
     rewards = [{ name = "won", when = { inside = "buoy" }, ends = "success" },
                { name = "nearer", weight = 0.1, progress = { to = "buoy" } }]
     [cutoffs]
-    decisions = 80
+    steps = 80
   )",
                     "race");
 }

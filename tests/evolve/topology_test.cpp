@@ -173,7 +173,7 @@ TEST(TopologySearch, LearningBalancesTwoPoles) {
   EXPECT_LE(evaluations, 3600);
 }
 
-// What was shown three decisions ago can only be told by links that go back.
+// What was shown three steps ago can only be told by links that go back.
 double recalls(double back_links, std::uint64_t seed) {
   NetworkGraph start = all_linked(1, 1);
   start.output_squash = Squash::tanh;

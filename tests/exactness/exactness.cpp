@@ -31,8 +31,8 @@ void play(const std::string& name, std::size_t lane_count) {
   zc::RandomStream random(7, 0, 0, zc::Purpose::user);
   std::uint64_t all = 0, events = 0;
   const auto mix = [&](std::span<const std::byte> bytes) { all = all * 0x9E3779B97F4A7C15ULL + zc::hash_bytes(bytes); };
-  const std::int64_t decisions = 10'000 / game.spec().think_every;
-  for (std::int64_t d = 0; d < decisions; ++d) {
+  const std::int64_t steps = 10'000 / game.spec().ticks_per_step;
+  for (std::int64_t d = 0; d < steps; ++d) {
     for (std::size_t lane = 0; lane < lane_count; ++lane) {
       for (std::size_t role = 0; role < game.roles().size(); ++role)
         for (std::size_t seat = 0; seat < lanes.seats(role); ++seat)
@@ -54,7 +54,7 @@ void play(const std::string& name, std::size_t lane_count) {
     }
   }
   std::printf("%s: %s after %lld ticks of %zu lanes, %llu events\n", name.c_str(), zc::hex64(all).c_str(),
-              static_cast<long long>(decisions * game.spec().think_every), lane_count,
+              static_cast<long long>(steps * game.spec().ticks_per_step), lane_count,
               static_cast<unsigned long long>(events));
 }
 

@@ -31,8 +31,8 @@ void PrintTo(const Mistake& mistake, std::ostream* out) { *out << mistake.to; }
 INSTANTIATE_TEST_SUITE_P(
     Mistakes, BadGame,
     ::testing::Values(
-        Mistake{"think_every = 4", "think_evry = 4",
-                ":6 (think_evry): unknown key 'think_evry'; did you mean 'think_every'?"},
+        Mistake{"ticks_per_step = 4", "think_evry = 4",
+                ":6 (think_evry): unknown key 'think_evry'; did you mean 'ticks_per_step'?"},
         Mistake{"tick = 0.05", "tick = \"fast\"",
                 ":9 (arena.tick): expected a number, found the text 'fast'; change the value"},
         Mistake{"tick = 0.05", "tick = nan", ":9 (arena.tick): the number is not finite; give a finite number"},
@@ -62,12 +62,12 @@ INSTANTIATE_TEST_SUITE_P(
                 ":47 (roles[0].controls[0].drives): the body has no input 'speed'; known are throttle and rudder"},
         Mistake{"low = -0.5, high = 1.0", "low = 0.5, high = 0.2",
                 ":47 (roles[0].controls[0].high): the dial's range is empty; make high larger than low"},
-        Mistake{"each_decision = \"always\"", "each_decision = \"alway\"",
-                ":84 (roles[0].rewards[3].each_decision): unknown value 'alway'; did you mean 'always'?"},
-        Mistake{"each_decision = \"always\"", "progress = { to = \"berth\" }\neach_decision = \"always\"",
+        Mistake{"each_step = \"always\"", "each_step = \"alway\"",
+                ":84 (roles[0].rewards[3].each_step): unknown value 'alway'; did you mean 'always'?"},
+        Mistake{"each_step = \"always\"", "progress = { to = \"berth\" }\neach_step = \"always\"",
                 ":81 (roles[0].rewards[3]): the term 'time' has 2 triggers; give exactly one of progress, on, when, "
                 "change, closeness, visits, "
-                "each_decision and each_second"},
+                "each_step and each_second"},
         Mistake{"name = \"time\"", "name = \"bump\"",
                 ":64 (roles[0].rewards): two terms are named 'bump'; give them different names"},
         Mistake{"script = \"steer_home\"", "body = \"skif\"",

@@ -18,7 +18,7 @@ std::string yard(const std::string& controls,
                  const std::string& mover = R"({ kind = "walker", speed = 2, agility = 100, turn_rate = 90 })") {
   return R"(
     name = "yard"
-    think_every = 4
+    ticks_per_step = 4
     [arena]
     tick = 0.05
     walls = [{ name = "fence", points = [[-50, -50], [50, -50], [50, 50], [-50, 50]], closed = true }]
@@ -40,7 +40,7 @@ class Dog {
  public:
   explicit Dog(const std::string& controls) : lanes_(Game(parse_game(yard(controls))), 1) { lanes_.begin(0, {}); }
 
-  /// One decision; returns the input of that name after each of its ticks.
+  /// One step; returns the input of that name after each of its ticks.
   std::vector<float> decide(const std::vector<float>& controls, const std::string& input) {
     for (std::size_t c = 0; c < controls.size(); ++c) lanes_.control(0, 0)[c] = controls[c];
     const auto names = lanes_.game().arena().inputs_of(0);
@@ -127,7 +127,7 @@ TEST(Needs, ForbidOptionsAndTellTheAgent) {
     EXPECT_EQ(dog.lanes().allowed(0, 0, 0, 1), may);
     EXPECT_EQ(dog.decide({1, 0}, "ball.fire")[0], may ? 1 : 0) << "what is forbidden counts as the first option";
   }
-  EXPECT_EQ(forbidden, 9) << "ready again a tick into the sixth decision after each shot";
+  EXPECT_EQ(forbidden, 9) << "ready again a tick into the sixth step after each shot";
   dog.lanes().game().arena().set_meter(dog.lanes().arena_state(0), 0, "breath", 0.4f);
   dog.decide({0, 0}, "ahead");
   EXPECT_EQ(dog.lanes().observation(0, 0)[4], 0);

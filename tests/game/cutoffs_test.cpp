@@ -13,7 +13,7 @@ namespace {
 Lanes meadow(const std::string& cutoffs) {
   Lanes lanes(Game(parse_game(R"(
     name = "meadow"
-    think_every = 1
+    ticks_per_step = 1
     cutoffs = { )" + cutoffs + R"( }
     [arena]
     tick = 0.1
@@ -32,17 +32,17 @@ Lanes meadow(const std::string& cutoffs) {
   return lanes;
 }
 
-// Walks on at a pace until the episode ends; returns how many decisions it took.
+// Walks on at a pace until the episode ends; returns how many steps it took.
 std::uint32_t walk(Lanes& lanes, float pace) {
-  while (lanes.outcome(0) == Outcome::running && lanes.decisions(0) < 1000) {
+  while (lanes.outcome(0) == Outcome::running && lanes.steps(0) < 1000) {
     lanes.control(0, 0)[0] = pace;
     lanes.advance(0);
   }
-  return lanes.decisions(0);
+  return lanes.steps(0);
 }
 
 TEST(Cutoffs, ByTime) {
-  Lanes lanes = meadow("decisions = 17");
+  Lanes lanes = meadow("steps = 17");
   EXPECT_EQ(walk(lanes, 0.1f), 17u);
   EXPECT_EQ(lanes.outcome(0), Outcome::cutoff);
   EXPECT_EQ(lanes.ended_by(0), EndedBy::time);
@@ -52,19 +52,19 @@ TEST(Cutoffs, ByTime) {
 }
 
 TEST(Cutoffs, ByDistanceFromTheStart) {
-  Lanes lanes = meadow("decisions = 500, too_far = [{ beyond = 3 }]");
+  Lanes lanes = meadow("steps = 500, too_far = [{ beyond = 3 }]");
   EXPECT_NEAR(walk(lanes, 1), 31, 1);
   EXPECT_EQ(lanes.ended_by(0), EndedBy::too_far);
 }
 
 TEST(Cutoffs, ByDistanceFromAThing) {
-  Lanes lanes = meadow("decisions = 500, too_far = [{ from = \"well\", beyond = 4.5 }]");
+  Lanes lanes = meadow("steps = 500, too_far = [{ from = \"well\", beyond = 4.5 }]");
   EXPECT_NEAR(walk(lanes, -1), 6, 1);
   EXPECT_EQ(lanes.ended_by(0), EndedBy::too_far);
 }
 
 TEST(Cutoffs, ByTimeSinceAnEvent) {
-  const std::string rule = "decisions = 500, stalls = [{ since = \"collect\", decisions = 30 }]";
+  const std::string rule = "steps = 500, stalls = [{ since = \"collect\", steps = 30 }]";
   Lanes still = meadow(rule), walking = meadow(rule);
   EXPECT_EQ(walk(still, 0), 30u);
   EXPECT_EQ(still.ended_by(0), EndedBy::stall);
@@ -75,16 +75,16 @@ TEST(Cutoffs, ByTimeSinceAnEvent) {
 }
 
 TEST(Cutoffs, ByAStateThatIsThereAgain) {
-  Lanes lanes = meadow("decisions = 500, repeats = { times = 5, within = 20 }");
+  Lanes lanes = meadow("steps = 500, repeats = { times = 5, within = 20 }");
   EXPECT_EQ(walk(lanes, 0), 4u) << "the start is the first of five";
   EXPECT_EQ(lanes.ended_by(0), EndedBy::repeats);
-  Lanes moving = meadow("decisions = 60, repeats = { times = 5, within = 20 }");
+  Lanes moving = meadow("steps = 60, repeats = { times = 5, within = 20 }");
   walk(moving, 0.5f);
   EXPECT_EQ(moving.ended_by(0), EndedBy::time);
 }
 
 TEST(Cutoffs, CountLessThanAVerdict) {
-  Lanes lanes = meadow("decisions = 1");
+  Lanes lanes = meadow("steps = 1");
   lanes.game().arena().set_velocity(lanes.arena_state(0), 0, {1000, 0, 0, 0});
   lanes.advance(0);
   EXPECT_EQ(lanes.outcome(0), Outcome::failure);
@@ -93,7 +93,7 @@ TEST(Cutoffs, CountLessThanAVerdict) {
 
 TEST(Cutoffs, GoOnFromASnapshotAsIfNothingHadHappened) {
   const std::string rule =
-      "decisions = 500, too_far = [{ beyond = 9 }], stalls = [{ since = \"collect\", decisions = 40 }], repeats = {}";
+      "steps = 500, too_far = [{ beyond = 9 }], stalls = [{ since = \"collect\", steps = 40 }], repeats = {}";
   Lanes lanes = meadow(rule), other = meadow(rule);
   for (int d = 0; d < 25; ++d) {
     lanes.control(0, 0)[0] = 1;
@@ -107,9 +107,9 @@ TEST(Cutoffs, GoOnFromASnapshotAsIfNothingHadHappened) {
 TEST(Cutoffs, RefuseWhatMakesNoSense) {
   const std::pair<const char*, const char*> cases[] = {
       {"too_far = [{ from = \"wel\" }]", "nothing in the arena bears the tag 'wel'"},
-      {"stalls = [{ decisions = 3 }]", "the key 'since' is missing"},
+      {"stalls = [{ steps = 3 }]", "the key 'since' is missing"},
       {"stalls = [{ since = \"collect\", of = \"herb\" }]", "no body bears the tag 'herb'"},
-      {"repeats = { times = 9, within = 4 }", "a state cannot be there so often within so few decisions"}};
+      {"repeats = { times = 9, within = 4 }", "a state cannot be there so often within so few steps"}};
   for (const auto& [rule, problem] : cases) {
     const Error error = test::error_of([&, text = rule] { meadow(text); });
     EXPECT_NE(error.problem().find(problem), std::string::npos) << rule << ": " << error.what();

@@ -17,7 +17,7 @@ namespace {
 
 const char* const loft_game = R"(
 name = "loft"
-think_every = 1
+ticks_per_step = 1
 [arena]
 tick = 0.05
 [arena.heights]
@@ -170,17 +170,17 @@ TEST(Kelpdive, DiggingAPearlPaysItsWorthAndAirRunsOut) {
     paid += static_cast<double>(lanes.rewards(0)[0]);
   }
   EXPECT_EQ(paid, 10.0);
-  // Away from the bell, a minute of air is 300 decisions.
+  // Away from the bell, a minute of air is 300 steps.
   game.arena().put(block, seat.body(), 3.5f, 3.5f, 0, 19.0f);
   lanes.begin_from(0, {1, 0, 0}, {block, game.arena().state_bytes()});
-  int decisions = 0;
-  while (lanes.outcome(0) == Outcome::running && decisions < 400) {
+  int steps = 0;
+  while (lanes.outcome(0) == Outcome::running && steps < 400) {
     lanes.control(0, 0)[0] = 0.0f;
     lanes.advance(0);
-    ++decisions;
+    ++steps;
   }
   EXPECT_EQ(lanes.outcome(0), Outcome::failure);
-  EXPECT_NEAR(decisions, 300, 3);
+  EXPECT_NEAR(steps, 300, 3);
 }
 
 TEST(SelfContained, FilesTravelInsideTheGame) {

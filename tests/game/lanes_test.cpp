@@ -12,7 +12,7 @@
 namespace zithercraft {
 namespace {
 
-// Hash of everything after some decisions of random controls that depend on the lane's episode alone.
+// Hash of everything after some steps of random controls that depend on the lane's episode alone.
 std::uint64_t play(const Game& game, std::size_t count, std::size_t threads, std::size_t watched_lane) {
   WorkerPool pool(threads);
   Lanes lanes(game, count);
@@ -44,8 +44,8 @@ TEST(Lanes, TickSenseAndDecideAllocateNothingOnceWarm) {
   Lanes lanes(Game(test::mooring()), 64);
   lanes.begin_all(pool, 5);
   RandomStream random(8, 0, 0, Purpose::user);
-  const auto play_on = [&](int decisions) {
-    for (int d = 0; d < decisions; ++d) {
+  const auto play_on = [&](int steps) {
+    for (int d = 0; d < steps; ++d) {
       for (float& c : lanes.controls(0)) c = static_cast<float>(random.between(-1, 1));
       lanes.advance_all(pool);
       lanes.renew_all(pool);
@@ -71,9 +71,9 @@ TEST(Lanes, ArenasWithHeightAllocateNothingOnceWarm) {
     Lanes lanes(Game(load_game(test::project_folder() / "demos" / (std::string(name) + ".toml"))), 4);
     lanes.begin_all(pool, 5);
     RandomStream random(8, 0, 0, Purpose::user);
-    const auto play_on = [&](int decisions) {
+    const auto play_on = [&](int steps) {
       const auto& controls = lanes.game().roles()[0].controls;
-      for (int d = 0; d < decisions; ++d) {
+      for (int d = 0; d < steps; ++d) {
         for (std::size_t row = 0; row < 4; ++row)
           for (std::size_t c = 0; c < controls.size(); ++c)
             lanes.control(0, row)[c] =
@@ -136,7 +136,7 @@ TEST(Lanes, FiftyThousandOfThemRunInLittleMemory) {
   EXPECT_LT(lanes.state(0).size(), 8192u);
   lanes.begin_all(pool, 1);
   for (int d = 0; d < 3; ++d) lanes.advance_all(pool);
-  EXPECT_EQ(lanes.decisions(49'999), 3u);
+  EXPECT_EQ(lanes.steps(49'999), 3u);
 }
 
 }  // namespace

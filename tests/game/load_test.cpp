@@ -39,16 +39,16 @@ TEST(Load, AnyChangeChangesTheFingerprintAndIsNamed) {
 TEST(Load, DefaultsInTomlAreThoseOfTheStructs) {
   const GameSpec game = test::duck_pond();
   EXPECT_EQ(std::get<OwnMotion>(game.role("duck").senses[1]), OwnMotion{});
-  EXPECT_EQ(game.think_every, GameSpec{}.think_every);
+  EXPECT_EQ(game.ticks_per_step, GameSpec{}.ticks_per_step);
   EXPECT_EQ(game.arena.bodies[0].grip, BodySpec{}.grip);
 }
 
 TEST(Load, CodedTermsAreRememberedButNeedTheirProgram) {
   GameSpec game = test::mooring();
   game.role("skiff").rewards.push_back(
-      {.name = "gentle", .weight = -0.1, .each_decision = [](const SeatView&) { return 1.0; }});
+      {.name = "gentle", .weight = -0.1, .each_step = [](const SeatView&) { return 1.0; }});
   const std::string text = to_toml(game);
-  EXPECT_NE(text.find("each_decision = 'coded'"), std::string::npos);
+  EXPECT_NE(text.find("each_step = 'coded'"), std::string::npos);
   const Error error = test::error_of([&] { parse_game(text); });
   EXPECT_EQ(error.fault(), Fault::spec);
   EXPECT_NE(error.problem().find("coded in C++"), std::string::npos);

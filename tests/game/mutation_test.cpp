@@ -69,7 +69,7 @@ struct Tally {
   std::size_t games = 0, errors = 0;
 };
 
-// Plays a few decisions of what was read; anything but an Error of ours gets out.
+// Plays a few steps of what was read; anything but an Error of ours gets out.
 void read_and_play(const std::string& text, Tally& tally) {
   try {
     Lanes lanes(Game(parse_game(text, "damaged")), 1);

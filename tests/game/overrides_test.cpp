@@ -11,12 +11,12 @@ TEST(Overrides, SetKeysByPathAndTermsByName) {
   const GameSpec changed = with_keys(test::mooring(),
                                      {{"arena.bodies.hull.count", 3},
                                       {"term.bump", -2},
-                                      {"cutoffs.decisions", 100},
+                                      {"cutoffs.steps", 100},
                                       {"roles[0].senses.rays.rays", 12}},
                                      "here");
   EXPECT_EQ(changed.arena.bodies[0].count, 3);
   EXPECT_EQ(changed.roles[0].rewards[2].weight, -2.0);
-  EXPECT_EQ(changed.cutoffs.decisions, 100);
+  EXPECT_EQ(changed.cutoffs.steps, 100);
   EXPECT_EQ(std::get<RayFan>(changed.roles[0].senses[0]).rays, 12);
   EXPECT_EQ(test::mooring().arena.bodies[0].count, 8);
   const auto mend = [](const char* key) {
@@ -26,7 +26,7 @@ TEST(Overrides, SetKeysByPathAndTermsByName) {
   };
   EXPECT_NE(mend("arena.bodies.hul.count").find("'hull'"), std::string::npos);
   EXPECT_NE(mend("term.bumb").find("'bump'"), std::string::npos);
-  EXPECT_NE(mend("cutoffs.decision").find("'decisions'"), std::string::npos);
+  EXPECT_NE(mend("cutoffs.step").find("'steps'"), std::string::npos);
 }
 
 TEST(Overrides, ValuesAreReadAsTomlOrAsWords) {

@@ -20,8 +20,8 @@ namespace {
 GameSpec pond(const std::string& senses, const std::string& more = "") {
   return parse_game(R"(
     name = "pond"
-    think_every = 2
-    cutoffs = { decisions = 50 }
+    ticks_per_step = 2
+    cutoffs = { steps = 50 }
     [arena]
     tick = 0.1
     walls = [{ name = "bank", points = [[-10, -10], [10, -10], [10, 10], [-10, 10]], closed = true }]
@@ -125,7 +125,7 @@ TEST(OwnState, TellsHeadingControlsAndTimeLeft) {
   EXPECT_NEAR(p["self.heading_sine"], std::sin(100 * 3.14159265 / 180), 1e-6);
   EXPECT_EQ(p["self.faces_north"], 1);
   EXPECT_EQ(p["self.faces_east"] + p["self.faces_west"] + p["self.faces_south"], 0);
-  EXPECT_EQ(p["self.last.turn.no"], 1) << "at rest before the first decision";
+  EXPECT_EQ(p["self.last.turn.no"], 1) << "at rest before the first step";
   EXPECT_EQ(p["self.time_left"], 1);
   p.lanes().control(0, 0)[0] = -0.25f;
   p.lanes().control(0, 0)[1] = 2;
@@ -252,7 +252,7 @@ GameSpec coded_pond() {
                  .code =
                      [](const SeatView& seat, std::span<float> out) {
                        out[0] = seat.pose().x / 10;
-                       out[1] = static_cast<float>(seat.decisions() % 2);
+                       out[1] = static_cast<float>(seat.steps() % 2);
                      },
                  .signal = {.history = 1}});
   return game;
@@ -282,7 +282,7 @@ TEST(CodedSense, IsNamedInFilesThatCannotHoldIt) {
   EXPECT_FALSE(Game(back, CodedParts::optional).complete());
 }
 
-TEST(Signal, KeepsEarlierDecisions) {
+TEST(Signal, KeepsEarlierSteps) {
   Lanes lanes(Game(pond(R"({ kind = "own_state", heading = true, signal = { history = 3 } })")), 1);
   lanes.begin(0, {});
   const auto row = lanes.observation(0, 0);
@@ -349,7 +349,7 @@ TEST(Signal, ReadingsAreThoseOfTheMomentAfterASnapshot) {
   other.restore(1, lanes.state(0));
   for (int d = 0; d < 8; ++d) {
     const auto a = lanes.observation(0, 0), b = other.observation(0, 1);
-    ASSERT_TRUE(std::equal(a.begin(), a.end(), b.begin())) << "decision " << d;
+    ASSERT_TRUE(std::equal(a.begin(), a.end(), b.begin())) << "step " << d;
     for (auto* l : {&lanes, &other}) {
       const std::size_t lane = l == &lanes ? 0 : 1;
       l->control(0, lane)[0] = -0.5f;

@@ -86,7 +86,7 @@ TEST(Rewards, OnlyHardTouchesEndTheEpisode) {
 
 TEST(Rewards, EpisodesAreCutOffWithoutAVerdict) {
   GameSpec spec = test::mooring();
-  spec.cutoffs.decisions = 7;
+  spec.cutoffs.steps = 7;
   Basin basin(spec);
   basin.clear_hulls();
   basin.arena().put(basin.lanes.arena_state(0), basin.berth(), 100, 0, 0);
@@ -127,7 +127,7 @@ TEST(Rewards, TheLedgerSumsToWhatWasPaidInEveryEpisode) {
 
 TEST(Rewards, CodedTermsSeeTheSeatAndMayNotPayNaN) {
   GameSpec spec = test::mooring();
-  spec.role("skiff").rewards.push_back({.name = "speed", .weight = 2, .each_decision = [](const SeatView& seat) {
+  spec.role("skiff").rewards.push_back({.name = "speed", .weight = 2, .each_step = [](const SeatView& seat) {
                                           return static_cast<double>(seat.speed());
                                         }});
   Basin basin(spec);
@@ -136,7 +136,7 @@ TEST(Rewards, CodedTermsSeeTheSeatAndMayNotPayNaN) {
   basin.decide(0, 0);
   EXPECT_NEAR(basin.paid("speed"), 2 * static_cast<double>(SeatView(basin.lanes, 0, 0, 0).speed()), 1e-5);
 
-  spec.role("skiff").rewards.back() = {.name = "broken", .each_decision = [](const SeatView&) { return std::nan(""); }};
+  spec.role("skiff").rewards.back() = {.name = "broken", .each_step = [](const SeatView&) { return std::nan(""); }};
   Basin broken(spec);
   const Error error = test::error_of([&] { broken.decide(0, 0); });
   EXPECT_EQ(error.fault(), Fault::numbers);

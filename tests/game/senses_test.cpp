@@ -14,7 +14,7 @@ namespace {
 
 const char* const yard_game = R"(
 name = "yard"
-think_every = 1
+ticks_per_step = 1
 [arena]
 tick = 0.1
 [arena.cells]
@@ -78,9 +78,9 @@ name = "asleep"
 when = { inside = "bunk", paired = true }
 [[roles.rewards]]
 name = "alive"
-each_decision = "always"
+each_step = "always"
 [cutoffs]
-decisions = 20
+steps = 20
 )";
 
 enum Go { wait, east, west, north, south };
@@ -181,7 +181,7 @@ TEST(Lanes, BeginFromASnapshotKeepsTheArenaAndOpensNewBooks) {
   const std::vector<std::byte> copy(snapshot.begin(), snapshot.end());
   Yard other;
   other.lanes.begin_from(0, {5, 6, 7}, copy);
-  EXPECT_EQ(other.lanes.decisions(0), 0u);
+  EXPECT_EQ(other.lanes.steps(0), 0u);
   EXPECT_EQ(other.lanes.key(0).episode, 7u);
   EXPECT_EQ(other.paid(0, "bread"), 0);
   EXPECT_EQ(other.lanes.game().arena().pose(other.lanes.arena_state(0), 0).x, 2.5f);

@@ -46,7 +46,7 @@ TEST(Verdicts, AreThoseOfTheSideOfWhomTheyAreToldTo) {
     GameSpec spec = barge();
     for (RoleSpec& role : spec.roles)
       for (Term& term : role.rewards) term.ends = Verdict::none;
-    spec.cutoffs.decisions = 50;
+    spec.cutoffs.steps = 50;
     Term at_once{.name = "at once", .when = Condition{.of = "barge", .slower_than = 1000.0}};
     at_once.ends = verdict;
     spec.roles[deciding_role].rewards.push_back(at_once);
@@ -54,7 +54,7 @@ TEST(Verdicts, AreThoseOfTheSideOfWhomTheyAreToldTo) {
     Lanes lanes(game, 1);
     lanes.begin(0, {1, 0, 0});
     while (lanes.outcome(0) == Outcome::running) lanes.advance(0);
-    EXPECT_EQ(lanes.decisions(0), 1u);
+    EXPECT_EQ(lanes.steps(0), 1u);
     return episode_result(lanes, seen_by, 0).outcome;
   };
   EXPECT_EQ(outcome(0, Verdict::success, 0), Outcome::success);

@@ -23,8 +23,8 @@ GameSpec three_stages() {
         .set = {{"arena.bodies.hull.count", 2}, {"roles.skiff.rewards.time.weight", -0.01}},
         .advance = {.metric = "success", .at_least = 0.5, .over = 4}},
        {.name = "near",
-        .set = {{"arena.bodies.skiff.place.region", Value::List{-5.0, -5, 5.0, 5}}, {"cutoffs.decisions", 50}},
-        .advance = {.metric = "bump", .at_least = -0.5, .over = 2, .decisions = 1000},
+        .set = {{"arena.bodies.skiff.place.region", Value::List{-5.0, -5, 5.0, 5}}, {"cutoffs.steps", 50}},
+        .advance = {.metric = "bump", .at_least = -0.5, .over = 2, .steps = 1000},
         .earlier = 0.25}});
 }
 
@@ -36,7 +36,7 @@ TEST(Stages, SetKeysByTheirPaths) {
   EXPECT_EQ(game.stage(0).spec().arena.bodies[0].count, 2);
   EXPECT_EQ(game.stage(0).spec().roles[0].rewards[3].weight, -0.01);
   EXPECT_EQ(game.stage(1).spec().arena.bodies[0].count, 8);
-  EXPECT_EQ(game.stage(1).spec().cutoffs.decisions, 50);
+  EXPECT_EQ(game.stage(1).spec().cutoffs.steps, 50);
   EXPECT_EQ(game.stage(1).spec().arena.bodies[1].place.region, (std::array{-5.0, -5.0, 5.0, 5.0}));
   EXPECT_EQ(game.stage(2).fingerprint(), game.fingerprint());
   EXPECT_NE(game.stage(1).fingerprint(), game.fingerprint());
@@ -49,7 +49,7 @@ TEST(Stages, SurviveTomlAndBack) {
 
 TEST(Stages, KeepCodedParts) {
   GameSpec game = three_stages();
-  game.roles[0].rewards.push_back({.name = "gentle", .each_decision = [](const SeatView&) { return 0.25; }});
+  game.roles[0].rewards.push_back({.name = "gentle", .each_step = [](const SeatView&) { return 0.25; }});
   Lanes lanes(Game(game), 1);
   lanes.assign_stage(0, 0);
   lanes.begin(0, {});
@@ -110,12 +110,12 @@ TEST(Curriculum, AdvancesWhenAStageIsLearned) {
   c.add(episode(true, 1));
   c.add(episode(true, 0));  // of an earlier stage: does not count
   EXPECT_FALSE(c.advance(1299)) << "one episode is not two";
-  EXPECT_TRUE(c.advance(1300)) << "a thousand decisions are enough in any case";
+  EXPECT_TRUE(c.advance(1300)) << "a thousand steps are enough in any case";
   EXPECT_EQ(c.stage(), 2u);
   EXPECT_FALSE(c.advance(1'000'000)) << "the last stage is not left";
 }
 
-TEST(Curriculum, LeavesAStageByItsMetricBeforeTheDecisionsAreTaken) {
+TEST(Curriculum, LeavesAStageByItsMetricBeforeTheStepsAreTaken) {
   Curriculum c((Game(three_stages())));
   c.restore(std::vector<double>{1, 300});
   c.add(episode(false, 1, -1));
@@ -150,7 +150,7 @@ TEST(Curriculum, RemembersEverything) {
 }
 
 TEST(Stages, RefuseWhatMakesNoSense) {
-  const Advance soon{.decisions = 10};
+  const Advance soon{.steps = 10};
   const auto problem = [](std::vector<Stage> stages) {
     const Error error = test::error_of([&] { Game game(staged(std::move(stages))); });
     EXPECT_FALSE(error.mend().empty());

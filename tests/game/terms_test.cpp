@@ -18,8 +18,8 @@ namespace {
 GameSpec field(const std::string& terms, const std::string& roles = "") {
   return parse_game(R"(
     name = "field"
-    think_every = 2
-    cutoffs = { decisions = 1000 }
+    ticks_per_step = 2
+    cutoffs = { steps = 1000 }
     [arena]
     tick = 0.1
     walls = [{ name = "hedge", points = [[-20, -20], [20, -20], [20, 20], [-20, 20]], closed = true }]
@@ -93,8 +93,8 @@ TEST(Terms, GoingBackAndForthPaysExactlyNothing) {
 }
 
 TEST(Terms, AreCapped) {
-  Field f(R"({ name = "alive", weight = 3, each_decision = "always", most_per_decision = 2, most_per_episode = 5 },
-             { name = "cost", weight = -1, each_decision = "always", most_per_episode = 2.5 })");
+  Field f(R"({ name = "alive", weight = 3, each_step = "always", most_per_step = 2, most_per_episode = 5 },
+             { name = "cost", weight = -1, each_step = "always", most_per_episode = 2.5 })");
   const float alive[] = {2, 2, 1, 0, 0}, cost[] = {-1, -1, -0.5, 0, 0};
   for (int d = 0; d < 5; ++d) {
     EXPECT_EQ(f.pay(), alive[d]);
@@ -238,13 +238,13 @@ TEST(Terms, PayWhileNearOrTouching) {
   EXPECT_EQ(f.lanes().payments(0, 1)[1], 0);
 }
 
-// What every decision paid adds up to the ledger, and the ledger to the return, to the last bit.
+// What every step paid adds up to the ledger, and the ledger to the return, to the last bit.
 TEST(Terms, TheLedgerIsExact) {
   Lanes lanes(Game(field(R"(
       { name = "progress", weight = 0.3, progress = { to = "nest" }, scope = "side" },
       { name = "new", weight = 0.013, visits = { square = 1 }, most_per_episode = 0.2 },
       { name = "near", weight = -0.07, when = { near = "fox", within = 8 }, scope = "everyone" },
-      { name = "egg", weight = -0.011, on = { event = "launch" }, most_per_decision = 0.01 },
+      { name = "egg", weight = -0.011, on = { event = "launch" }, most_per_step = 0.01 },
       { name = "time", weight = -0.003, each_second = "always" })")),
               4);
   const auto pilot = random_pilot(1);
@@ -274,7 +274,7 @@ TEST(Terms, RefuseWhatMakesNoSense) {
        "no launcher of the body reports how close its shots come to 'fox'"},
       {R"({ name = "a", when = {} })", "the condition is empty"},
       {R"({ name = "a", when = { near = "post", within = 0 } })", "0 is too small"},
-      {R"({ name = "a", each_decision = "always", each_second = "always" })", "has 2 triggers"},
+      {R"({ name = "a", each_step = "always", each_second = "always" })", "has 2 triggers"},
       {R"({ name = "a", visits = {}, ends = "success" })", "only a term with `on` or `when` can end an episode"},
       {R"({ name = "a", on = { event = "enter", counts = "once" } })", "unknown value 'once'"}};
   for (const auto& [term, problem] : cases) {

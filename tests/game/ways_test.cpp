@@ -56,13 +56,13 @@ progress = { to = "crane", around = true }
 name = "nearer_straight"
 progress = { to = "crane" }
 [cutoffs]
-decisions = 20
+steps = 20
 )";
 
 class Yard : public ::testing::Test {
  protected:
   Yard() : lanes(Game(parse_game(yard, "yard")), 1) { lanes.begin(0, {1, 0, 0}); }
-  // Everything is read after a decision that changes nothing.
+  // Everything is read after a step that changes nothing.
   SeatView at(float x, float y) {
     lanes.game().arena().put(lanes.arena_state(0), 0, x, y, 0);
     lanes.advance(0);
@@ -165,7 +165,7 @@ controls = [{ kind = "dial", name = "ahead" }]
 name = "nearer"
 progress = { to = "reeds"TERM }
 [cutoffs]
-decisions = 20
+steps = 20
 )";
     for (const std::string name : {"SENSE", "TERM"})
       text.replace(text.find(name), name.size(), name == part ? with : "");

@@ -5,7 +5,7 @@
 namespace zithercraft {
 namespace {
 
-// Two rows of three decisions, worked out by hand from the definition of the generalised advantage.
+// Two rows of three steps, worked out by hand from the definition of the generalised advantage.
 TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
   Rollout r({.rows = 2, .horizon = 3, .inputs = 1, .controls = 1});
   const Group group{0, 2, 2, 0, {}};
@@ -36,8 +36,8 @@ TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
   for (const std::uint8_t counts : r.counts) EXPECT_EQ(counts, learns_value | learns_policy);
 }
 
-// Who has left is paid on, and all of it belongs to the last decision taken.
-TEST(Advantages, OfWhoHasLeftBelongToTheLastDecision) {
+// Who has left is paid on, and all of it belongs to the last step taken.
+TEST(Advantages, OfWhoHasLeftBelongToTheLastStep) {
   Rollout r({.rows = 1, .horizon = 4, .inputs = 1, .controls = 1});
   const Group group{0, 1, 1, 0, {}};
   const double gamma = 0.9, lambda = 0.5;
@@ -49,7 +49,7 @@ TEST(Advantages, OfWhoHasLeftBelongToTheLastDecision) {
   r.reward[3] = 10.0f;  // the side wins
   r.ended[3] = 1;
   estimate_advantages(r, group, gamma, lambda, true);
-  const double last = gamma * gamma * 10 - 1;  // of decision 1: what came later less what was expected
+  const double last = gamma * gamma * 10 - 1;  // of step 1: what came later less what was expected
   EXPECT_NEAR(r.advantage[1], last, 1e-5);
   EXPECT_NEAR(r.advantage[0], gamma * 1 - 0 + gamma * lambda * last, 1e-5);
   EXPECT_EQ(r.counts[1], learns_value | learns_policy);

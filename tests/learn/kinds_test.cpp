@@ -117,7 +117,7 @@ TEST_P(EachKind, ItsPolicyPlaysTheSameTwice) {
   update(learner, 1);
   TensorFile file;
   learner.store(file);
-  const Crew crew(game, policy_pilot(game, 0, Policy::from(file), Decisions::sampled, 5));
+  const Crew crew(game, policy_pilot(game, 0, Policy::from(file), ActionMode::sampled, 5));
   const auto first = play_episodes(game, crew.pilots(), 6, 1, pool), again = play_episodes(game, crew.pilots(), 6, 1, pool);
   ASSERT_EQ(first.size(), 6 * game.roles()[0].seats.size());
   for (std::size_t i = 0; i < first.size(); ++i) EXPECT_EQ(first[i].episode_return, again[i].episode_return);
@@ -174,13 +174,13 @@ TEST(Times, AreToldByPhase) {
 
 // ---- What memory is for
 
-// A boat sees at its first decision only on which side of the canal its berth lies, and has to remember it until it
+// A boat sees at its first step only on which side of the canal its berth lies, and has to remember it until it
 // comes to the fork; the other basin is a trap.
 GameSpec fork_in_the_canal() {
   GameSpec game = parse_game(R"(
     name = "fork"
-    think_every = 1
-    cutoffs = { decisions = 30 }
+    ticks_per_step = 1
+    cutoffs = { steps = 30 }
     [arena]
     [arena.cells]
     kinds = [{ name = "quay", symbol = "#", solid = true }, { name = "end", symbol = "e", seen = false }]
@@ -217,24 +217,24 @@ GameSpec fork_in_the_canal() {
     [[roles.rewards]]
     name = "time"
     weight = -0.02
-    each_decision = "always"
+    each_step = "always"
   )",
                              "fork");
   game.roles[0].senses.push_back(CodedSense{.name = "signal",
                                             .columns = {{.name = "side", .low = -1, .high = 1}},
                                             .code = [](const SeatView& seat, std::span<float> out) {
                                               const float left = seat.nearest("berth").left;
-                                              out[0] = seat.decisions() > 0 ? 0.0f : left > 0 ? 1.0f : -1.0f;
+                                              out[0] = seat.steps() > 0 ? 0.0f : left > 0 ? 1.0f : -1.0f;
                                             }});
   return game;
 }
 
-double success_of(const PpoSettings& settings, std::uint64_t seed, Decisions decisions = Decisions::greedy) {
+double success_of(const PpoSettings& settings, std::uint64_t seed, ActionMode actions = ActionMode::greedy) {
   const Game game(fork_in_the_canal());
   WorkerPool pool(2);
   Ppo learner(game, settings, seed, 300'000, pool);
-  while (learner.decisions() < 300'000) update(learner, 1);
-  const auto pilot = policy_pilot(game, 0, learner.policy(), decisions);
+  while (learner.steps() < 300'000) update(learner, 1);
+  const auto pilot = policy_pilot(game, 0, learner.policy(), steps);
   const auto results = play_episodes(game, {pilot.get()}, 400, derived_seed(seed, "memory test"), pool);
   double won = 0;
   for (const auto& r : results) won += r.outcome == Outcome::success ? 1 : 0;

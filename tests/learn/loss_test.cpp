@@ -78,21 +78,21 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
   if (kind.memory > 0) begins[17] = begins[30] = 1;
   counts[9] = counts[22] = learns_nothing;
   counts[4] = learns_value;  // as of who has left
-  std::vector<float> decisions, allowed, log_probability, advantage, target, old_value;
+  std::vector<float> actions, allowed, log_probability, advantage, target, old_value;
   LossRoom<double> room(nets, n);
   const Numbers<double> numbers{p.span(), prepared.span()};
   const Sequences<double> all{steps, sequences, inputs.span(), begins, memory.span(), wide.span(), wide.span()};
   nets.prepare(p.span(), prepared.span());
   const auto said = judge(nets, numbers, all, room.nets);
   for (std::size_t i = 0; i < n; ++i) {
-    decisions.push_back(random.normal());
+    actions.push_back(random.normal());
     allowed.push_back(static_cast<float>(random.below(2)));  // whether the horn may be long
-    decisions.push_back(static_cast<float>(random.below(allowed.back() > 0 ? 3 : 2)));
+    actions.push_back(static_cast<float>(random.below(allowed.back() > 0 ? 3 : 2)));
     const auto row = said.row(i, heads.outputs());
     heads.forbid<double>(std::span(allowed).last(1), row);
     const double now = heads
                            .judge<double>(row, nets.spread_part(std::as_const(p).span()),
-                                          std::span<const float>(decisions).subspan(2 * i, 2), room.kept.span())
+                                          std::span<const float>(actions).subspan(2 * i, 2), room.kept.span())
                            .log_probability;
     log_probability.push_back(static_cast<float>(now + random.between(-0.5, 0.5)));  // ratios from 0.6 to 1.6
     advantage.push_back(static_cast<float>(random.between(-2, 2)));
@@ -105,7 +105,7 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
     Sequences<double> again = all;
     again.memory = memory.span();
     return add_loss<double>(nets, numbers,
-                            {again, decisions, log_probability, advantage, target, old_value, allowed, counts},
+                            {again, actions, log_probability, advantage, target, old_value, allowed, counts},
                             kind.settings, 1.0, room, into);
   };
   const auto loss = [&] {

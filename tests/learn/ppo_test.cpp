@@ -78,7 +78,7 @@ TEST(Ppo, AStoredLearnerGoesOnAsIfNothingHadHappened) {
   first.store(file);
   second.restore(file);
   update(second, 4);
-  EXPECT_EQ(second.decisions(), whole.decisions());
+  EXPECT_EQ(second.steps(), whole.steps());
   EXPECT_TRUE(bytes_of(second) == bytes_of(whole));
 }
 
@@ -97,7 +97,7 @@ TEST(Ppo, LearnsChoicesInSeconds) {
     for (const EpisodeResult& e : report.episodes) won += e.outcome == Outcome::success ? 1 : 0;
     return won / static_cast<double>(report.episodes.size());
   };
-  while (learner.decisions() < 200'000) {
+  while (learner.steps() < 200'000) {
     const CollectReport report = learner.collect();
     if (before == 0) before = success(report);
     after = success(report);
@@ -132,14 +132,14 @@ TEST(Ppo, ACheckpointOfAnotherGameIsRefusedWithTheDifference) {
   fewer.lanes = 3;
   EXPECT_NE(refusal(test::mooring(), fewer).problem().find("holds 40 lanes, the run has 3"), std::string::npos);
   other = test::mooring();
-  other.cutoffs.decisions = 299;
+  other.cutoffs.steps = 299;
   EXPECT_NE(refusal(other, small).problem().find("another version of the game"), std::string::npos);
 }
 
 TEST(Ppo, ANaNInACodedTermStopsTraining) {
   GameSpec spec = test::mooring();
-  spec.role("skiff").rewards.push_back({.name = "late_trouble", .each_decision = [](const SeatView& seat) {
-                                          return seat.decisions() > 20 ? std::nan("") : 0.0;
+  spec.role("skiff").rewards.push_back({.name = "late_trouble", .each_step = [](const SeatView& seat) {
+                                          return seat.steps() > 20 ? std::nan("") : 0.0;
                                         }});
   WorkerPool pool(2);
   Ppo learner(Game(spec), small, 1, 10000, pool);
@@ -150,7 +150,7 @@ TEST(Ppo, ANaNInACodedTermStopsTraining) {
 
 TEST(Ppo, RewardsBeyondAllBoundsStopTrainingAtTheFirstUpdate) {
   GameSpec spec = test::duck_pond();
-  spec.role("duck").rewards.push_back({.name = "too_much", .weight = 3e38, .each_decision = Measure::always()});
+  spec.role("duck").rewards.push_back({.name = "too_much", .weight = 3e38, .each_step = Measure::always()});
   WorkerPool pool(2);
   Ppo learner(Game(spec), small, 1, 10000, pool);
   learner.collect();

@@ -114,14 +114,14 @@ TEST(Ranks, LearnTogetherWhatOneLearnsAlone) {
   };
   const GameSpec lanterns = load_game(test::project_folder() / "demos/lanternboat.toml");
   GameSpec short_barge = load_game(test::project_folder() / "demos/barge.toml");
-  short_barge.cutoffs.decisions = 15;  // so that episodes end, and past selves are met
+  short_barge.cutoffs.steps = 15;  // so that episodes end, and past selves are met
   const std::vector<std::tuple<const char*, GameSpec, PpoSettings>> cases{
       {"plain", test::mooring(), small},
       {"a memory", test::duck_pond(), with([](PpoSettings& s) { s.memory = 8, s.memory_span = 8; })},
       {"minibatches smaller than the lanes", test::duck_pond(), with([](PpoSettings& s) { s.minibatch = 64; })},
       {"early stops", test::duck_pond(), with([](PpoSettings& s) { s.kl_limit = 1e-4; })},
       {"other roles", lanterns, small},
-      {"everyone's senses and decisions", lanterns,
+      {"everyone's senses and actions", lanterns,
        with([](PpoSettings& s) { s.value_sees = Sight::everyone, s.counterfactual = true; })},
       {"opposed sides", short_barge, with([](PpoSettings& s) { s.snapshot_every = 10'000, s.roster_size = 3; })},
   };

@@ -34,18 +34,18 @@ const PpoSettings small{.policy_layers = {16},
 GameSpec barge() { return load_game(test::project_folder() / "demos/barge.toml"); }
 GameSpec lanternboat() { return load_game(test::project_folder() / "demos/lanternboat.toml"); }
 
-// ---- games of one decision, in which two players of opposed sides choose at the same time
+// ---- games of one step, in which two players of opposed sides choose at the same time
 
 struct Payoffs {
   std::size_t options = 2;
   std::vector<double> first{};  // [first's option][second's option] what the first is paid; the second loses as much
 };
 
-GameSpec one_decision(const Payoffs& payoffs) {
+GameSpec one_step(const Payoffs& payoffs) {
   GameSpec game;
-  game.name = "one decision";
-  game.think_every = 1;
-  game.cutoffs.decisions = 1;
+  game.name = "one step";
+  game.ticks_per_step = 1;
+  game.cutoffs.steps = 1;
   Choice choice{.name = "choice", .options = {}};
   for (std::size_t o = 0; o < payoffs.options; ++o) choice.options.push_back({.name = "o" + std::to_string(o)});
   game.rules.push_back({.name = "paid", .numbers = 1, .tick = [payoffs](const RuleView& lane) {
@@ -66,7 +66,7 @@ GameSpec one_decision(const Payoffs& payoffs) {
     role.controls.push_back(choice);
     const double sign = name[0] == 'f' ? 1.0 : -1.0;
     role.rewards.push_back(
-        {.name = "paid", .each_decision = [sign](const SeatView& seat) { return sign * seat.numbers("paid")[0]; }});
+        {.name = "paid", .each_step = [sign](const SeatView& seat) { return sign * seat.numbers("paid")[0]; }});
     game.roles.push_back(std::move(role));
   }
   return game;
@@ -85,13 +85,13 @@ std::vector<float> odds_of_option(const Ppo& learner, std::size_t role, std::siz
 // Trains both sides and looks at them after each update, from a quarter of the training on.
 template <class Look>
 void watch_learning(const Payoffs& payoffs, const PpoSettings& settings, std::uint64_t seed, Look look) {
-  const Game game(one_decision(payoffs));
+  const Game game(one_step(payoffs));
   WorkerPool pool(2);
   constexpr std::int64_t total = 600'000;
   Ppo learner(game, settings, seed, total, pool, nullptr, std::vector<RolePlayer>(2));
-  while (learner.decisions() < total) {
+  while (learner.steps() < total) {
     update(learner, 1);
-    if (learner.decisions() >= total / 4) look(learner);
+    if (learner.steps() >= total / 4) look(learner);
   }
 }
 
@@ -143,7 +143,7 @@ TEST(Roles, CanHaveSettingsOfTheirOwnOrAPilot) {
   Ppo learner(game, small, 1, 100'000, pool, nullptr, {{script_pilot(game, 0), {}}, {nullptr, wide}});
   EXPECT_EQ(learner.policy_of(0), std::nullopt);
   const CollectReport played = learner.collect();
-  EXPECT_EQ(played.decisions, 3 * 40 * 16);
+  EXPECT_EQ(played.steps, 3 * 40 * 16);
   for (const EpisodeResult& e : played.episodes) EXPECT_EQ(e.role, 1u);
   ASSERT_EQ(learner.signature(1).policy.hidden.size(), 1u);
   EXPECT_EQ(learner.signature(1).policy.hidden[0], 24u);
@@ -181,10 +181,10 @@ TEST(Roster, KeepsTheFirstTheLastAndSomeBetween) {
   update(learner, 30);
   const RosterReport roster = learner.roster();
   ASSERT_EQ(roster.past.size(), 4u);
-  EXPECT_EQ(roster.past.front().decisions, 0);
+  EXPECT_EQ(roster.past.front().steps, 0);
   EXPECT_EQ(roster.past.front().rating.points, 0.0);
-  EXPECT_GT(roster.past.back().decisions, learner.decisions() - 2 * 4000);
-  for (std::size_t i = 1; i < 4; ++i) EXPECT_GT(roster.past[i].decisions, roster.past[i - 1].decisions);
+  EXPECT_GT(roster.past.back().steps, learner.steps() - 2 * 4000);
+  for (std::size_t i = 1; i < 4; ++i) EXPECT_GT(roster.past[i].steps, roster.past[i - 1].steps);
   EXPECT_GT(roster.rating.spread, 0.0);
   const auto wrong = [&](auto change) {
     PpoSettings s = small;

@@ -21,14 +21,14 @@ using test::update;
 
 // A game without an arena to speak of: two members of a crew choose, and a rule of the game's own pays them both.
 struct CrewGame {
-  std::size_t options = 2, decisions = 1, columns = 1;
-  // What is paid after a decision; `chosen` holds what both chose at each decision so far: [decisions][2].
+  std::size_t options = 2, steps = 1, columns = 1;
+  // What is paid after a step; `chosen` holds what both chose at each step so far: [steps][2].
   std::function<double(std::span<const double> chosen)> paid;
-  // What a member senses before a decision.
+  // What a member senses before a step.
   std::function<void(std::size_t member, std::span<const double> chosen, std::span<float> columns)> sensed;
 };
 
-// The rule's numbers: what was paid for the last decision, decisions taken, and what was chosen.
+// The rule's numbers: what was paid for the last step, steps taken, and what was chosen.
 std::span<const double> chosen_of(std::span<const double> numbers) {
   return numbers.subspan(2, 2 * static_cast<std::size_t>(numbers[1]));
 }
@@ -36,18 +36,18 @@ std::span<const double> chosen_of(std::span<const double> numbers) {
 GameSpec game_of(const CrewGame& crew) {
   GameSpec game;
   game.name = "crew";
-  game.think_every = 1;
-  game.cutoffs.decisions = static_cast<std::int64_t>(crew.decisions) + 1;
+  game.ticks_per_step = 1;
+  game.cutoffs.steps = static_cast<std::int64_t>(crew.steps) + 1;
   Choice choice{.name = "choice", .options = {}};
   for (std::size_t o = 0; o < crew.options; ++o) choice.options.push_back({.name = "o" + std::to_string(o)});
   game.rules.push_back({.name = "crew",
-                        .numbers = static_cast<std::int64_t>(2 + 2 * crew.decisions),
+                        .numbers = static_cast<std::int64_t>(2 + 2 * crew.steps),
                         .tick = [crew](const RuleView& lane) {
                           const auto n = lane.numbers();
                           const std::size_t at = 2 + 2 * static_cast<std::size_t>(n[1]++);
                           for (std::size_t member = 0; member < 2; ++member) n[at + member] = lane.control(0, member);
                           n[0] = crew.paid(chosen_of(n));
-                          if (static_cast<std::size_t>(n[1]) == crew.decisions) lane.end(Verdict::success);
+                          if (static_cast<std::size_t>(n[1]) == crew.steps) lane.end(Verdict::success);
                         }});
   for (const char* name : {"leader", "follower"}) {
     const std::size_t member = name[0] == 'l' ? 0 : 1;
@@ -64,7 +64,7 @@ GameSpec game_of(const CrewGame& crew) {
     role.senses.push_back(std::move(sense));
     role.controls.push_back(choice);
     role.rewards.push_back(
-        {.name = "paid", .each_decision = [](const SeatView& seat) { return seat.numbers("crew")[0]; }});
+        {.name = "paid", .each_step = [](const SeatView& seat) { return seat.numbers("crew")[0]; }});
     game.roles.push_back(std::move(role));
   }
   return game;
@@ -76,13 +76,13 @@ GameSpec game_of(const CrewGame& crew) {
 constexpr std::array<std::array<double, 3>, 3> climbing_payoffs{{{11, -30, 0}, {-30, 7, 6}, {0, 0, 5}}};
 
 CrewGame climbing() {
-  constexpr std::size_t decisions = 40;
+  constexpr std::size_t steps = 40;
   return {.options = 3,
-          .decisions = decisions,
+          .steps = steps,
           .columns = 7,
           .paid =
               [](std::span<const double> chosen) {
-                const bool due = chosen.size() == (chosen[0] == 2 ? 4 : 2 * decisions);
+                const bool due = chosen.size() == (chosen[0] == 2 ? 4 : 2 * steps);
                 return due ? climbing_payoffs[static_cast<std::size_t>(chosen[0])][static_cast<std::size_t>(chosen[3])]
                            : 0.0;
               },
@@ -91,7 +91,7 @@ CrewGame climbing() {
                 if (member == 0) return;
                 if (chosen.size() > 1) out[static_cast<std::size_t>(chosen[0])] = 1.0f;
                 if (chosen.size() > 3) out[3 + static_cast<std::size_t>(chosen[3])] = 1.0f;
-                out[6] = static_cast<float>(chosen.size()) / (2.0f * decisions);
+                out[6] = static_cast<float>(chosen.size()) / (2.0f * steps);
               }};
 }
 
@@ -113,7 +113,7 @@ double learned_climbing(Sight sight, std::uint64_t seed) {
   constexpr std::int64_t total = 1'000'000;
   Ppo learner(game, settings, seed, total, pool, nullptr, std::vector<RolePlayer>(2));
   double paid = 0.0, episodes = 0.0;
-  while (learner.decisions() < total) {
+  while (learner.steps() < total) {
     const CollectReport report = learner.collect();
     learner.improve();
     paid = episodes = 0.0;
@@ -173,8 +173,8 @@ TEST(Team, RowsHoldWhatOthersSenseAndDecideAndWhoIsThere) {
   };
   begin(true);
   const std::size_t own = game.roles()[0].columns.size(), each = 1 + own,
-                    decision = decision_numbers(game.roles()[0].controls);
-  ASSERT_EQ(view.credit_columns(), own + 2 * each + 2 * decision);
+                    action = action_numbers(game.roles()[0].controls);
+  ASSERT_EQ(view.credit_columns(), own + 2 * each + 2 * action);
   for (std::size_t seat = 0; seat < 3; ++seat) {
     ground.lanes.control(0, seat)[0] = static_cast<float>(seat % 2);  // paddle: rest, go, rest
     ground.lanes.control(0, seat)[1] = static_cast<float>(seat);      // turn: left, straight, right
@@ -186,21 +186,21 @@ TEST(Team, RowsHoldWhatOthersSenseAndDecideAndWhoIsThere) {
   };
   const Normaliser plain(own);
   view.show(ground, 0, 0, 1, plain, row);
-  view.show_decisions(ground, 0, 0, 1, row);
+  view.show_actions(ground, 0, 0, 1, row);
   EXPECT_EQ(row[own], 1.0f);
   EXPECT_EQ(row[own + each], 1.0f);
   EXPECT_TRUE(is_shown(0, 0));
   EXPECT_TRUE(is_shown(1, 2));
   const auto decided = [&](std::size_t place) {
-    const auto first = row.begin() + static_cast<std::ptrdiff_t>(own + 2 * each + place * decision);
-    return std::vector<float>(first, first + static_cast<std::ptrdiff_t>(decision));
+    const auto first = row.begin() + static_cast<std::ptrdiff_t>(own + 2 * each + place * action);
+    return std::vector<float>(first, first + static_cast<std::ptrdiff_t>(action));
   };
   EXPECT_EQ(decided(0), (std::vector<float>{1, 0, 1, 0, 0}));
   EXPECT_EQ(decided(1), (std::vector<float>{1, 0, 0, 0, 1}));
 
   begin(false);
   view.show(ground, 0, 0, 1, plain, row);
-  view.show_decisions(ground, 0, 0, 1, row);
+  view.show_actions(ground, 0, 0, 1, row);
   EXPECT_EQ(row[own], 1.0f);
   for (std::size_t c = 0; c < each; ++c) EXPECT_EQ(row[own + each + c], 0.0f);
   EXPECT_EQ(decided(1), (std::vector<float>(5)));
@@ -236,15 +236,15 @@ TEST(Team, PoliciesPlayAloneAndCannotTellValues) {
 
 // ---- who did what
 
-// Two decisions. The first pays at once and decides which of four games the second is; everyone senses which it is.
+// Two steps. The first pays at once and decides which of four games the second is; everyone senses which it is.
 constexpr double first_pays[2][2] = {{1.0, 0.0}, {0.0, 0.5}};
 constexpr double second_pays[4][2][2] = {
     {{0.4, 0.6}, {0.6, 0.4}}, {{0.1, 0.0}, {-0.1, -0.2}}, {{-0.6, -0.4}, {-0.4, -0.6}}, {{0.7, 0.7}, {0.7, 0.4}}};
 
-CrewGame two_decisions() {
+CrewGame two_steps() {
   const auto option = [](double chosen) { return static_cast<std::size_t>(chosen); };
   return {.options = 2,
-          .decisions = 2,
+          .steps = 2,
           .columns = 5,
           .paid =
               [option](std::span<const double> chosen) {
@@ -258,7 +258,7 @@ CrewGame two_decisions() {
               }};
 }
 
-// What follows from the members' probabilities of option 1, [moment][member]; moment 4 is the first decision.
+// What follows from the members' probabilities of option 1, [moment][member]; moment 4 is the first step.
 struct KnownCredit {
   double one[5][2] = {};
 
@@ -282,7 +282,7 @@ struct KnownCredit {
   }
 };
 
-TEST(TeamLearning, CreditsEachWithWhatItsOwnDecisionChanged) {
+TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
   WorkerPool pool(2);
   const PpoSettings settings{.policy_layers = {8},
                              .value_layers = {64},
@@ -302,7 +302,7 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnDecisionChanged) {
                              .normalise = false,
                              .frozen = {"policy"}};
   constexpr std::int64_t total = 12'000'000;
-  Ground ground{Game(game_of(two_decisions())), 1, total, pool, nullptr, {Game(game_of(two_decisions())), 2048, 2}};
+  Ground ground{Game(game_of(two_steps())), 1, total, pool, nullptr, {Game(game_of(two_steps())), 2048, 2}};
   for (std::size_t first = 0; first < 2048; first += 32) ground.stretches.push_back({first, 32});
   ground.own_count = ground.stretches.size();
   std::vector<std::unique_ptr<Trainee>> crew;
@@ -328,8 +328,8 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnDecisionChanged) {
   ImproveReport last;
   while (true) {
     pool.run(ground.stretches.size(), play);
-    ground.decisions += ground.rollout_decisions = 2 * 2048 * 8;
-    if (ground.decisions >= total) break;
+    ground.steps += ground.rollout_steps = 2 * 2048 * 8;
+    if (ground.steps >= total) break;
     for (auto& member : crew) last = member->improve();
     ++ground.updates;
   }
@@ -362,7 +362,7 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnDecisionChanged) {
     const auto moment = static_cast<std::size_t>(
         std::find(a.inputs.begin() + s * a.input_stride, a.inputs.begin() + s * a.input_stride + 5, 1.0f) -
         (a.inputs.begin() + s * a.input_stride));
-    const auto first = static_cast<std::size_t>(a.decisions[s]), second = static_cast<std::size_t>(b.decisions[s]);
+    const auto first = static_cast<std::size_t>(a.actions[s]), second = static_cast<std::size_t>(b.actions[s]);
     for (std::size_t member = 0; member < 2; ++member) {
       const double right = known.credit(moment, member, first, second),
                    found = static_cast<double>((member == 0 ? a : b).advantage[s]);

@@ -17,14 +17,14 @@ namespace zithercraft {
 namespace {
 
 // A game without things: all that happens is what its rule says.
-GameSpec empty_game(const std::string& name, double tick, std::int64_t decisions) {
+GameSpec empty_game(const std::string& name, double tick, std::int64_t steps) {
   GameSpec game;
   game.name = name;
-  game.think_every = 1;
+  game.ticks_per_step = 1;
   game.arena.tick = tick;
   game.arena.bodies.push_back({.name = "plant", .motion = Motion::fixed});
   game.roles.push_back({.name = "plant"});
-  game.cutoffs.decisions = decisions;
+  game.cutoffs.steps = steps;
   return game;
 }
 
@@ -64,7 +64,7 @@ GameSpec pole_on_a_cart() {
         for (std::size_t i = 0; i < 4; ++i) out[i] = static_cast<float>(seat.numbers("pole")[i]);
       }});
   game.roles[0].controls.push_back(Choice{.name = "push", .options = {{.name = "left"}, {.name = "right"}}});
-  game.roles[0].rewards.push_back({.name = "upright", .each_decision = Measure::always()});
+  game.roles[0].rewards.push_back({.name = "upright", .each_step = Measure::always()});
   return game;
 }
 
@@ -99,7 +99,7 @@ GameSpec swing_up() {
                    out[2] = static_cast<float>(n[1] / 8);
                  }});
   game.roles[0].controls.push_back(Dial{.name = "torque"});
-  game.roles[0].rewards.push_back({.name = "cost", .weight = -1, .each_decision = [](const SeatView& seat) {
+  game.roles[0].rewards.push_back({.name = "cost", .weight = -1, .each_step = [](const SeatView& seat) {
                                      const auto n = seat.numbers("rod");
                                      return n[0] * n[0] + 0.1 * n[1] * n[1] + 0.001 * n[2] * n[2];
                                    }});
@@ -113,10 +113,10 @@ double mean_return(const Game& game, const Pilot& pilot, WorkerPool& pool) {
   return sum / static_cast<double>(results.size());
 }
 
-double learned_return(const Game& game, std::int64_t decisions, std::uint64_t seed) {
+double learned_return(const Game& game, std::int64_t steps, std::uint64_t seed) {
   WorkerPool pool(2);
-  Ppo learner(game, {}, seed, decisions, pool);
-  while (learner.decisions() < decisions) {
+  Ppo learner(game, {}, seed, steps, pool);
+  while (learner.steps() < steps) {
     learner.collect();
     learner.improve();
   }
@@ -157,7 +157,7 @@ TEST(OwnRules, ArePartOfTheStateAndOfSnapshots) {
       lanes.control(0, 0)[0] = 1;
       lanes.advance(0);
     }
-    return std::pair{lanes.decisions(0), angle(0)};
+    return std::pair{lanes.steps(0), angle(0)};
   };
   const auto first = play();
   EXPECT_EQ(lanes.outcome(0), Outcome::failure);

@@ -84,7 +84,7 @@ TEST_P(Demo, IsTheSameInAnyLaneAndAfterASnapshot) {
   };
   EXPECT_TRUE(same(many, 2));
   EXPECT_FALSE(same(many, 0));
-  if (alone.decisions(0) > 60) {
+  if (alone.steps(0) > 60) {
     EXPECT_TRUE(same(restored, 0));
   }
 }
@@ -102,7 +102,7 @@ TEST_P(Demo, IsRecordedAndPlaysAgainToTheLastBit) {
   }
   const ReplayCheck check = check_replay(folder / "a.zrep");
   EXPECT_EQ(check.difference, "");
-  EXPECT_GT(check.decisions, 0u);
+  EXPECT_GT(check.steps, 0u);
 }
 
 TEST_P(Demo, SurvivesTomlAndBack) {

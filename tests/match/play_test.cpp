@@ -24,7 +24,7 @@ TEST(Play, ThreadsDoNotChangeResults) {
   WorkerPool one(1), three(3);
   const Policy policy = Ppo(game, {.lanes = 1, .horizon = 1}, 1, 1, one).policy();
   for (const auto& pilot : {random_pilot(4), script_pilot(game, 0), policy_pilot(game, 0, policy),
-                            policy_pilot(game, 0, policy, Decisions::sampled, 3)})
+                            policy_pilot(game, 0, policy, ActionMode::sampled, 3)})
     expect_same(play_episodes(game, {pilot.get()}, 300, 5, one), play_episodes(game, {pilot.get()}, 300, 5, three));
 }
 
@@ -43,7 +43,7 @@ TEST(Play, OneEpisodeShowsEveryMoment) {
   const auto pilot = random_pilot(4);
   const auto results = play_episodes(game, {pilot.get()}, 3, 5, pool);
   std::uint32_t moments = 0;
-  play_one(game, {pilot.get()}, {5, 0, 2}, [&](const Lanes& lanes) { EXPECT_EQ(lanes.decisions(0), moments++); });
+  play_one(game, {pilot.get()}, {5, 0, 2}, [&](const Lanes& lanes) { EXPECT_EQ(lanes.steps(0), moments++); });
   EXPECT_EQ(moments, results[2].length + 1);
 }
 

@@ -57,7 +57,7 @@ TEST(Steering, ChoicesTakeWhatWasPressedLast) {
   EXPECT_EQ(now(hands, 1), Values{0});
 }
 
-TEST(Steering, AShortPressCountsForOneDecision) {
+TEST(Steering, AShortPressCountsForOneStep) {
   Steering hands(role_of("mooring"));
   hands.press("ArrowUp");
   hands.release("ArrowUp");
@@ -117,7 +117,7 @@ TEST(Steering, BindingsAreCheckedAndKept) {
             0u);
 }
 
-TEST(KeyScript, PressesAndReleasesAtItsDecisions) {
+TEST(KeyScript, PressesAndReleasesAtItsSteps) {
   KeyScript script =
       KeyScript::parse("# to the berth\n0 press ArrowUp\n\n2 release ArrowUp  # enough\n2 press KeyD\n", "k");
   Steering hands(role_of("mooring"));
@@ -130,11 +130,11 @@ TEST(KeyScript, PressesAndReleasesAtItsDecisions) {
   EXPECT_EQ(seen, (std::vector<Values>{{1, 0}, {1, 0}, {1, -1}, {0, -1}})) << "what is let go counts once more";
   for (const auto& [text, wanted] :
        {std::pair<std::string, std::string>{
-            "x press KeyA", "k:1: 'x' is no decision's number; begin the line with a whole number, from 0"},
+            "x press KeyA", "k:1: 'x' is no step's number; begin the line with a whole number, from 0"},
         {"\n1 push KeyA", "k:2: 'push' is neither press nor release; write: DECISION press KEY"},
         {"1 press Keya", "k:1: there is no key 'Keya'; did you mean 'KeyA'?"},
         {"1 press KeyA KeyB", "k:1: 'KeyB' follows the key; write one key on a line"},
-        {"5 press KeyA\n4 release KeyA", "k:2: the decisions are not in order; sort the lines by their first number"}})
+        {"5 press KeyA\n4 release KeyA", "k:2: the steps are not in order; sort the lines by their first number"}})
     EXPECT_EQ(std::string(test::error_of([&, bad = text] { KeyScript::parse(bad, "k"); }).what()), wanted);
 }
 

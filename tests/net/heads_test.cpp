@@ -20,9 +20,9 @@ TEST(Heads, ProbabilitiesMatchTheFormulas) {
   const Heads heads(controls);
   EXPECT_EQ(heads.outputs(), 5u);
   EXPECT_EQ(heads.dials(), 2u);
-  const std::array<float, 3> decision{0.5f, 2.0f, -1.0f};
+  const std::array<float, 3> step{0.5f, 2.0f, -1.0f};
   std::array<double, 10> kept{};
-  const auto judged = heads.judge<double>(outputs, spread, decision, kept);
+  const auto judged = heads.judge<double>(outputs, spread, step, kept);
   const auto normal = [](double x, double mean, double s) {
     return -0.5 * std::pow((x - mean) / s, 2) - std::log(s) - 0.5 * std::log(2 * 3.14159265358979323846);
   };
@@ -36,15 +36,15 @@ TEST(Heads, ProbabilitiesMatchTheFormulas) {
 
 TEST(Heads, GradientsMatchFiniteDifferences) {
   const Heads heads(controls);
-  const std::array<float, 3> decision{0.9f, 1.0f, -1.3f};
+  const std::array<float, 3> step{0.9f, 1.0f, -1.3f};
   constexpr double by_log = 0.8, by_entropy = -0.3, h = 1e-6;
   std::array<double, 5> o = outputs, output_gradient{};
   std::array<double, 2> s = spread, spread_gradient{};
   std::array<double, 10> kept{};
-  heads.judge<double>(o, s, decision, kept);
-  heads.add_gradient<double>(kept, decision, by_log, by_entropy, output_gradient, spread_gradient);
+  heads.judge<double>(o, s, step, kept);
+  heads.add_gradient<double>(kept, step, by_log, by_entropy, output_gradient, spread_gradient);
   const auto value = [&] {
-    const auto judged = heads.judge<double>(o, s, decision, kept);
+    const auto judged = heads.judge<double>(o, s, step, kept);
     return by_log * judged.log_probability + by_entropy * judged.entropy;
   };
   const auto slope = [&](double& x) {
@@ -89,9 +89,9 @@ TEST(Heads, SamplesFollowTheDistribution) {
 TEST(Heads, GreedyTakesMeansAndMostLikelyOptionsAndStaysInRange) {
   const Heads heads(controls);
   const std::array<float, 5> o{3.0f, -1.0f, 0.5f, 0.2f, -0.5f};
-  std::array<float, 3> decision{}, values{};
-  heads.greedy(o, decision);
-  heads.controls_of(decision, values);
+  std::array<float, 3> step{}, values{};
+  heads.greedy(o, step);
+  heads.controls_of(step, values);
   EXPECT_EQ(values, (std::array<float, 3>{1.0f, 1.0f, -0.5f}));
 }
 

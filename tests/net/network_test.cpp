@@ -70,7 +70,7 @@ const std::vector<Kind> kinds{
       .outputs = 2}},
 };
 
-// Twelve decisions of three agents, two of which begin an episode on the way.
+// Twelve steps of three agents, two of which begin an episode on the way.
 template <class Scalar>
 struct Played {
   static constexpr std::size_t steps = 4, sequences = 3, rows = steps * sequences;

@@ -156,7 +156,7 @@ TEST_F(LivePage, PausesChangesPaceAndKeepsWhatWasDrivenWhenInterrupted) {
 
 TEST_F(LivePage, ATrainingIsWatchedWhileItGoesOn) {
   const std::string run = (folder / "run").string();
-  const int training = test::start_tool({"train", "mooring", "--run", run, "--decisions", "1000000", "--lanes", "64"});
+  const int training = test::start_tool({"train", "mooring", "--run", run, "--steps", "1000000", "--lanes", "64"});
   for (int i = 0; i < 400 && !std::filesystem::exists(folder / "run/run.toml"); ++i)
     std::this_thread::sleep_for(std::chrono::milliseconds(50));
   Serving tool({"watch", run});

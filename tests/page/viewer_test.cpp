@@ -36,8 +36,8 @@ void record(const std::filesystem::path& file, const GameSpec& spec, std::uint32
   }
   for (std::uint32_t e = 0; e < episodes; ++e)
     play_one(game, hands, {seed, 0, e}, [&](const Lanes& lanes) {
-      values[0] = 0.01f * static_cast<float>(lanes.decisions(0));
-      if (lanes.decisions(0) % 2 == 1) {
+      values[0] = 0.01f * static_cast<float>(lanes.steps(0));
+      if (lanes.steps(0) % 2 == 1) {
         writer.draw({.name = "aim", .label = "there", .form = Overlay::Form::points, .numbers = {1, 2, 0}});
         writer.draw({.name = "alarm", .form = Overlay::Form::tint, .colour = {255, 0, 255}, .numbers = {0}});
       }
@@ -90,7 +90,7 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   // Each column by name with its value, in its unit; controls, ledger and estimate of a moment half-way.
   const std::uint32_t d = replay.episodes()[0].moments / 2 | 1u;
   browser.run("viewer.player.seek(" + std::to_string(d) + ");");
-  ASSERT_TRUE(browser.wait_for("document.querySelector('.state').textContent.startsWith('decision " +
+  ASSERT_TRUE(browser.wait_for("document.querySelector('.state').textContent.startsWith('step " +
                                std::to_string(d) + " ')"));
   const Moment moment = replay.moment(0, d);
   const json rows =
@@ -113,7 +113,7 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   EXPECT_NEAR(at("viewer.panel.valueChart.data.datasets[0].data.at(-1).y").get<double>(),
               0.01 * (replay.episodes()[0].moments - 1), 1e-4);
 
-  // Things stand where they were, also between decisions.
+  // Things stand where they were, also between steps.
   const auto pose = [&](const std::vector<std::byte>& state) {
     return replay.game().arena().pose(state.data(), role.seats[0]);
   };
@@ -129,7 +129,7 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   // Rays end where the seat's rays ended.
   browser.run("viewer.player.seek(" + std::to_string(d) + ");");
   const json ends = at("raysOf(viewer.match, viewer.match.frame(0, " + std::to_string(d) +
-                       "), 0, 0, viewer.views[0].overlays.poseAtDecision(viewer.match, viewer.match.frame(0, " +
+                       "), 0, 0, viewer.views[0].overlays.poseAtStep(viewer.match, viewer.match.frame(0, " +
                        std::to_string(d) + "), viewer.chosen.body)).map((r) => [...r.to, r.tag])");
   Lanes lanes(replay.game(), 1);
   lanes.begin(0, {});
@@ -156,7 +156,7 @@ TEST_F(Viewer, WordsAtOneSpotStandInLinesAndTablesFitThePanel) {
     const { arena, overlays } = viewer.views[0], kind = kindsOfEvents.indexOf("touch");
     arena.clear(arena.overlay);
     const events = [[0, 4, kind, -1, -1, 9, 9], [0, 4, kind, -1, -1, 9, 9], [0, 4, kind, -1, -1, 25, 25]];
-    const match = { scene: viewer.match.scene, concerns: () => true, frame: (episode, decision) => (decision === 1 ? { events } : null) };
+    const match = { scene: viewer.match.scene, concerns: () => true, frame: (episode, step) => (step === 1 ? { events } : null) };
     overlays.drawEvents(match, 0, 1, viewer.chosen);
     return arena.overlay.children.map((word) => word.center.y);
   )");
@@ -278,15 +278,15 @@ TEST_F(Viewer, RunsUpToFourReplaysInStep) {
   browser.run("viewer.player.toggle(false);");
   ASSERT_TRUE(browser.wait_for("!viewer.changed"));
   const json captions = at("viewer.views.map((v) => v.caption.textContent)");
-  std::set<int> decisions;
+  std::set<int> steps;
   for (std::size_t i = 0; i < 4; ++i) {
     Replay replay(files[i]);
     const std::string caption = captions[i].get<std::string>();
     EXPECT_TRUE(caption.starts_with("run" + std::to_string(i) + " ")) << caption;
     if (caption.find("success") == std::string::npos && caption.find("failure") == std::string::npos)
-      decisions.insert(std::stoi(caption.substr(caption.find("decision ") + 9)));
+      steps.insert(std::stoi(caption.substr(caption.find("step ") + 9)));
   }
-  EXPECT_EQ(decisions.size(), 1u) << captions;
+  EXPECT_EQ(steps.size(), 1u) << captions;
   no_harm_done();
   EXPECT_EQ(test::error_of([&] {
               write_page(folder / "x.html", {files[0], files[0], files[0], files[0], files[0]});
@@ -294,7 +294,7 @@ TEST_F(Viewer, RunsUpToFourReplaysInStep) {
             Fault::usage);
 }
 
-// A network whose answers are known: the throttle is the compass's, the rudder follows what it read a decision ago.
+// A network whose answers are known: the throttle is the compass's, the rudder follows what it read a step ago.
 Policy known_network(const GameSpec& spec) {
   const Role role = Game(spec).roles()[0];
   const auto column = [&](const std::string& name) {
@@ -328,17 +328,17 @@ TEST_F(Viewer, ShowsTheNetworkAtWork) {
   record(folder / "a.zrep", spec, 1);
   show({folder / "a.zrep"}, "", {known_network(spec)});
   ASSERT_TRUE(browser.wait_for("viewer.panel.network && viewer.panel.network.values !== null")) << browser.errors();
-  // Every node is what its inputs say: the rudder by what was read at the decision before.
+  // Every node is what its inputs say: the rudder by what was read at the step before.
   Replay replay(folder / "a.zrep");
-  const auto sensed = [&](std::uint32_t decision, const std::string& name) {
+  const auto sensed = [&](std::uint32_t step, const std::string& name) {
     const Role& role = replay.game().roles()[0];
     const auto at =
         std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == name; });
-    return replay.moment(0, decision).roles[0].observations[static_cast<std::size_t>(at - role.columns.begin())];
+    return replay.moment(0, step).roles[0].observations[static_cast<std::size_t>(at - role.columns.begin())];
   };
   const json shown = browser.run(R"(
     const n = viewer.panel.network, at = (name) => n.network.nodes.findIndex((node) => node.name === name);
-    n.decision = 3;
+    n.step = 3;
     return { throttle: n.value(at("throttle")), rudder: n.value(at("rudder")), used: n.network.nodes.filter((node) => node.used).length };)");
   EXPECT_NEAR(shown["throttle"].get<double>(), 2.0 * static_cast<double>(sensed(3, "compass.ahead")), 1e-4);
   EXPECT_NEAR(shown["rudder"].get<double>(), -3.0 * static_cast<double>(sensed(2, "compass.left")), 1e-4);
@@ -351,7 +351,7 @@ TEST_F(Viewer, ShowsTheNetworkAtWork) {
       n.canvas.dispatchEvent(new MouseEvent("click", { clientX: box.left + (x - 20) * s, clientY: box.top + y * s }));)");
     return browser.run("return document.getElementById('network_links').textContent").get<std::string>();
   };
-  EXPECT_EQ(click_on("compass.left"), "compass.left > rudder: -3.00, from the decision before");
+  EXPECT_EQ(click_on("compass.left"), "compass.left > rudder: -3.00, from the step before");
   EXPECT_EQ(click_on("compass.left"), "");
   EXPECT_EQ(click_on("compass.distance"), "none: it is not used");
   const auto pixels = [&] { return browser.run("return viewer.panel.network.canvas.toDataURL()").get<std::string>(); };

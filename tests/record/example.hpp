@@ -1,6 +1,6 @@
 #pragma once
 
-// The small replay that docs/formats/replay.md takes apart: a buoy drifts towards its mooring for two decisions.
+// The small replay that docs/formats/replay.md takes apart: a buoy drifts towards its mooring for two steps.
 
 #include <filesystem>
 
@@ -13,8 +13,8 @@ namespace zithercraft::test {
 inline GameSpec buoy() {
   return parse_game(R"(
     name = "buoy"
-    think_every = 2
-    cutoffs = { decisions = 2 }
+    ticks_per_step = 2
+    cutoffs = { steps = 2 }
     [arena]
     tick = 0.1
     zones = [{ name = "mooring", place = { region = [2, 0, 2, 0] } }]
@@ -23,7 +23,7 @@ inline GameSpec buoy() {
     name = "buoy"
     senses = [{ kind = "compass", to = "mooring", reach = 10 }]
     controls = [{ kind = "dial", name = "throttle", low = 0 }]
-    rewards = [{ name = "time", weight = -1, each_decision = "always" }]
+    rewards = [{ name = "time", weight = -1, each_step = "always" }]
   )",
                     "buoy");
 }
@@ -34,8 +34,8 @@ inline void record_buoy(const std::filesystem::path& file) {
   Lanes lanes(game, 1);
   lanes.begin(0, {7, 0, 0});
   for (;;) {
-    const std::vector<float> values{-2.0f + static_cast<float>(lanes.decisions(0))}, odds{0.75f, 0.125f};
-    if (lanes.decisions(0) == 1) writer.draw({.name = "goal", .numbers = {2.0f, 0.0f, 0.0f}});
+    const std::vector<float> values{-2.0f + static_cast<float>(lanes.steps(0))}, odds{0.75f, 0.125f};
+    if (lanes.steps(0) == 1) writer.draw({.name = "goal", .numbers = {2.0f, 0.0f, 0.0f}});
     writer.add(lanes, 0, {values, odds});
     if (lanes.outcome(0) != Outcome::running) break;
     lanes.control(0, 0)[0] = 1.0f;

@@ -34,7 +34,7 @@ class PlainReader {
     for (std::size_t i = 0; i < index.size(); i += 24) {
       const auto offset = number<std::uint64_t>(index, i);
       EXPECT_EQ(number<std::uint32_t>(file_, offset + 16), number<std::uint32_t>(index, i + 8)) << "episode";
-      EXPECT_EQ(number<std::uint32_t>(file_, offset + 20), number<std::uint32_t>(index, i + 12)) << "first decision";
+      EXPECT_EQ(number<std::uint32_t>(file_, offset + 20), number<std::uint32_t>(index, i + 12)) << "first step";
       read_moments(unpack(offset, 1), number<std::uint32_t>(index, i + 16));
     }
     // Without the index: from chunk to chunk.
@@ -45,7 +45,7 @@ class PlainReader {
   }
 
   struct Seen {
-    std::uint32_t decision, outcome;
+    std::uint32_t step, outcome;
     std::string state;
     std::vector<std::vector<float>> numbers;  // per role: observations, controls, payments, values, odds in one
     std::size_t events, overlays;
@@ -122,7 +122,7 @@ TEST(ReplayFormat, AReaderWrittenFromTheDocumentReadsTheExample) {
   ASSERT_EQ(reader.moments.size(), 3u);
   for (std::uint32_t d = 0; d < 3; ++d) {
     const auto& m = reader.moments[d];
-    EXPECT_EQ(m.decision, d);
+    EXPECT_EQ(m.step, d);
     EXPECT_EQ(m.outcome, d == 2 ? 3u : 0u);
     EXPECT_EQ(m.overlays, d == 1 ? 1u : 0u);
     // ahead, left, distance | throttle | time | value | mean, spread
@@ -170,7 +170,7 @@ TEST(ReplayFormat, AReaderWrittenFromTheDocumentAgreesWithTheLibrary) {
     for (std::size_t e = 0; e < 2; ++e)
       for (std::uint32_t d = 0; d < replay.episodes()[e].moments; ++d, ++at) {
         const Moment& m = replay.moment(e, d);
-        ASSERT_EQ(reader.moments[at].decision, d);
+        ASSERT_EQ(reader.moments[at].step, d);
         ASSERT_EQ(std::memcmp(reader.moments[at].state.data(), m.state.data(), m.state.size()), 0);
         ASSERT_EQ(reader.moments[at].events, m.events.size());
         for (std::size_t r = 0; r < m.roles.size(); ++r) {

@@ -17,7 +17,7 @@ void record_random(const std::filesystem::path& path, const GameSpec& spec, std:
   ReplayWriter writer(path, game, {spec.name, to_toml(spec), {"random"}, 42, "test"});
   for (std::uint32_t e = 0; e < episodes; ++e)
     play_one(game, {pilot.get()}, {6, 0, e}, [&](const Lanes& lanes) {
-      const std::vector<float> values{static_cast<float>(lanes.decisions(0))};
+      const std::vector<float> values{static_cast<float>(lanes.steps(0))};
       writer.add(lanes, 0, {.values = values});
     });
   writer.finish();
@@ -41,18 +41,18 @@ TEST_F(ReplayFile, HoldsWhatWasPlayed) {
   const auto pilot = random_pilot(2);
   for (std::uint32_t e = 0; e < 4; ++e) {
     play_one(replay.game(), {pilot.get()}, {6, 0, e}, [&](const Lanes& lanes) {
-      const Moment& m = replay.moment(e, lanes.decisions(0));
+      const Moment& m = replay.moment(e, lanes.steps(0));
       EXPECT_EQ(m.outcome, lanes.outcome(0));
       EXPECT_EQ(std::memcmp(m.state.data(), lanes.arena_state(0), m.state.size()), 0);
       EXPECT_TRUE(std::ranges::equal(m.roles[0].observations, lanes.observations(0)));
-      EXPECT_EQ(m.roles[0].values[0], static_cast<float>(lanes.decisions(0)));
+      EXPECT_EQ(m.roles[0].values[0], static_cast<float>(lanes.steps(0)));
       EXPECT_TRUE(std::ranges::equal(m.events, lanes.events(0)));
-      if (m.decision > 0) {
+      if (m.step > 0) {
         EXPECT_TRUE(std::ranges::equal(m.roles[0].controls, lanes.given_controls(0)));
         EXPECT_TRUE(std::ranges::equal(m.roles[0].payments, lanes.payments(0, 0)));
       }
       if (lanes.outcome(0) != Outcome::running) {
-        EXPECT_EQ(replay.episodes()[e].moments, m.decision + 1);
+        EXPECT_EQ(replay.episodes()[e].moments, m.step + 1);
       }
     });
   }
@@ -63,7 +63,7 @@ TEST_F(ReplayFile, PlaysAgainBitForBit) {
   const ReplayCheck check = check_replay(path);
   EXPECT_TRUE(check.passed()) << check.difference;
   EXPECT_EQ(check.episodes, 4u);
-  EXPECT_GT(check.decisions, 100u);
+  EXPECT_GT(check.steps, 100u);
   EXPECT_TRUE(check.payments_compared);
 }
 
@@ -84,7 +84,7 @@ TEST_F(ReplayFile, ACheckFindsAnotherCourseOfEvents) {
   writer.finish();
   const ReplayCheck check = check_replay(folder / "b.zrep");
   EXPECT_FALSE(check.passed());
-  EXPECT_EQ(check.difference, "episode 0, decision 4: the state differs in 'heading'");
+  EXPECT_EQ(check.difference, "episode 0, step 4: the state differs in 'heading'");
 }
 
 TEST_F(ReplayFile, KeepsOddsAndOverlays) {
@@ -125,7 +125,7 @@ TEST_F(ReplayFile, TruncationLosesOnlyTheLastChunk) {
     std::uint64_t left = 0;
     for (std::size_t e = 0; e < replay.episodes().size(); ++e)
       for (std::uint32_t d = 0; d < replay.episodes()[e].moments; ++d, ++left)
-        EXPECT_EQ(replay.moment(e, d).decision, d);
+        EXPECT_EQ(replay.moment(e, d).step, d);
     EXPECT_GE(left, before);
     EXPECT_GE(static_cast<double>(left), share * static_cast<double>(all) - 2 * 64);
     before = left;
@@ -185,7 +185,7 @@ TEST(ReplayOfCodedTerms, IsCheckedButForTheirPayments) {
   const test::TemporaryFolder folder;
   GameSpec spec = test::duck_pond();
   spec.role("duck").rewards.push_back(
-      {.name = "splash", .each_decision = [](const SeatView& seat) { return static_cast<double>(seat.speed()); }});
+      {.name = "splash", .each_step = [](const SeatView& seat) { return static_cast<double>(seat.speed()); }});
   record_random(folder / "a.zrep", spec, 2);
   const ReplayCheck check = check_replay(folder / "a.zrep");
   EXPECT_TRUE(check.passed()) << check.difference;

@@ -75,7 +75,7 @@ TEST(Drive, KeysOverTheWireSteerAndAreRecorded) {
     EXPECT_NE(driver.hear("do not exist").find("do not exist"), std::string::npos);
   }
   served.end();
-  ASSERT_EQ(episodes.size(), 1u) << "the second was left before its first decision";
+  ASSERT_EQ(episodes.size(), 1u) << "the second was left before its first step";
   EXPECT_EQ(told.size(), 1u);
   EXPECT_EQ(episodes[0].outcome, Outcome::running);
   double sum = 0.0;
@@ -83,7 +83,7 @@ TEST(Drive, KeysOverTheWireSteerAndAreRecorded) {
   EXPECT_NEAR(sum, episodes[0].episode_return, 1e-9);
   EXPECT_TRUE(check_replay(folder / "a.zrep").passed());
   Replay replay(folder / "a.zrep");
-  EXPECT_EQ(replay.moment(0, episodes[0].decisions).roles[0].controls[0], 1.0f);
+  EXPECT_EQ(replay.moment(0, episodes[0].steps).roles[0].controls[0], 1.0f);
 }
 
 TEST(Drive, ScriptsOfKeysPlayOneEpisode) {
@@ -94,7 +94,7 @@ TEST(Drive, ScriptsOfKeysPlayOneEpisode) {
                          KeyScript::parse("0 press KeyW\n4 press KeyA\n9 release KeyA", "keys"));
   };
   const DrivenEpisode first = play(), second = play();
-  EXPECT_EQ(first.decisions, second.decisions);
+  EXPECT_EQ(first.steps, second.steps);
   EXPECT_EQ(first.episode_return, second.episode_return);
   EXPECT_NE(first.outcome, Outcome::running);
   Replay replay(folder / "a.zrep");
@@ -106,7 +106,7 @@ TEST(Drive, ScriptsOfKeysPlayOneEpisode) {
 
 TEST(Serve, ARunTellsItsCurvesAndPlaysItsCheckpoints) {
   const test::TemporaryFolder folder;
-  TrainOptions options{.folder = folder / "run", .decisions = 12'000, .checkpoint_every = 4'000};
+  TrainOptions options{.folder = folder / "run", .steps = 12'000, .checkpoint_every = 4'000};
   options.learner = {.policy_layers = {8}, .value_layers = {8}, .lanes = 16, .horizon = 32, .minibatch = 256};
   const zithercraft::Run run = train(test::duck_pond(), options);
   Background served([&](const ServeOptions& serving) { serve_run(folder / "run", serving); });
@@ -115,15 +115,15 @@ TEST(Serve, ARunTellsItsCurvesAndPlaysItsCheckpoints) {
   const json all = json::parse(ask("/data/curves.json").body);
   EXPECT_EQ(all["finished"], true);
   ASSERT_GT(all["rows"].size(), 4u);
-  const auto third = all["rows"][2]["decisions"].get<std::int64_t>();
+  const auto third = all["rows"][2]["steps"].get<std::int64_t>();
   const json later = json::parse(ask("/data/curves.json?after=" + std::to_string(third)).body);
   EXPECT_EQ(later["rows"].size(), all["rows"].size() - 3);
   EXPECT_EQ(later["restarted"], false);
   EXPECT_EQ(json::parse(ask("/data/curves.json?after=77777777").body)["restarted"], true);
   EXPECT_EQ(ask("/data/curves.json?after=soon").status, 400);
   const std::string metrics = ask("/metrics").body;
-  const auto newest = all["rows"].back()["decisions"].get<std::int64_t>();
-  EXPECT_NE(metrics.find("zithercraft_decisions_total{game=\"duck_pond\",run=\""), std::string::npos) << metrics;
+  const auto newest = all["rows"].back()["steps"].get<std::int64_t>();
+  EXPECT_NE(metrics.find("zithercraft_steps_total{game=\"duck_pond\",run=\""), std::string::npos) << metrics;
   EXPECT_NE(metrics.find("\"} " + std::to_string(newest) + "\n"), std::string::npos) << metrics;
   EXPECT_NE(metrics.find(",term=\"home\"} "), std::string::npos);
   EXPECT_TRUE(metrics.ends_with("# EOF\n"));

@@ -15,7 +15,7 @@ constexpr double endless = std::numeric_limits<double>::infinity();
 
 BandFigure bands() {
   BandFigure figure{
-      .title = "it's \"quoted\" $x `y`", .x_label = "decisions", .y_label = "success", .share = true, .bar = 0.9};
+      .title = "it's \"quoted\" $x `y`", .x_label = "steps", .y_label = "success", .share = true, .bar = 0.9};
   figure.lines = {{"one's", {1e5, 2e5, 3e5}, {0.1, 0.5, 0.9}, {0.0, 0.4, 0.8}, {0.2, 0.6, 1.0}},
                   {"two", {1e5, 2e5}, {0.2, 0.3}, {-endless, 0.1}, {endless, 0.5}}};
   return figure;
@@ -78,7 +78,7 @@ TEST(Figures, SayWhatIsMissing) {
 
 TEST(StudyPage, HoldsTableFiguresAndPlan) {
   const test::TemporaryFolder folder;
-  StudyPlan plan{.name = "<pond>", .games = {test::duck_pond()}, .seeds = {1, 2}, .decisions = 600};
+  StudyPlan plan{.name = "<pond>", .games = {test::duck_pond()}, .seeds = {1, 2}, .steps = 600};
   plan.learner = {.policy_layers = {8}, .value_layers = {8}, .lanes = 16, .horizon = 32, .minibatch = 256};
   plan.episodes = 10;
   const auto page = [&](const StudyPlan& of, const char* name) {

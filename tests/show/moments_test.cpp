@@ -47,8 +47,8 @@ TEST_F(Moments, TicksDifferAndEndWithTheEpisode) {
   EXPECT_EQ(test::error_of([&] { draw_moment(folder / "m.png", *replay, 4); }).fault(), Fault::usage);
 }
 
-// Each tick of a decision leads on to the next; the last is what was recorded.
-TEST_F(Moments, TicksBetweenDecisionsArePlayedAgain) {
+// Each tick of a step leads on to the next; the last is what was recorded.
+TEST_F(Moments, TicksBetweenStepsArePlayedAgain) {
   const Arena& arena = replay->game().arena();
   for (std::uint32_t d = 1; d < replay->episodes()[0].moments; ++d) {
     const std::uint32_t before = arena.ticks(replay->moment(0, d - 1).state.data());

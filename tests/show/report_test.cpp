@@ -67,7 +67,7 @@ TEST(Report, ShowsEverythingInARealBrowserWithoutANetwork) {
   game.about = "A skiff with </script> & <b>care</b>.";  // must not break the page
   const zithercraft::Run run = train(
       game, {.folder = folder / "run",
-             .decisions = 20'000,
+             .steps = 20'000,
              .learner = {.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512}});
   write_report(run, folder / "report.html", {.episodes = 100, .paths = 4});
   std::string page = test::read_file(folder / "report.html");

@@ -56,7 +56,7 @@ TEST(Conduct, CountsWhatSeatsDoToEachOther) {
         });
         (rival ? mixed : together) += 1;
       }
-      if (lanes.decisions(0) == 0) return;
+      if (lanes.steps(0) == 0) return;
       for (const Role& role : game.roles())
         for (const std::size_t body : role.seats) {
           const Velocity v = game.arena().velocity(lanes.arena_state(0), body);
@@ -85,8 +85,8 @@ TEST(Conduct, TellsWhatTheOthersDoWhenSomebodyElseSitsThere) {
   EXPECT_EQ(t.rows[1].elsewhere, 0.0);
   EXPECT_EQ(std::count(t.measures.begin(), t.measures.end(), "touch collector"), 1) << "the others, in the seat's name";
   EXPECT_EQ(std::count(t.measures.begin(), t.measures.end(), "collect lantern"), 0) << "what the seat does itself";
-  const Interval& length = t.rows[2].differences[number_of(t, "length, decisions")];
-  EXPECT_NEAR(length.mean, mean(t, 2, "length, decisions") - mean(t, 0, "length, decisions"), 1e-9);
+  const Interval& length = t.rows[2].differences[number_of(t, "length, steps")];
+  EXPECT_NEAR(length.mean, mean(t, 2, "length, steps") - mean(t, 0, "length, steps"), 1e-9);
   EXPECT_GT(t.rows[2].elsewhere, 0.0);
 
   ConductOptions threads = options;
@@ -130,9 +130,9 @@ TEST(Conduct, RecordedEpisodesAreMetAgain) {
   EXPECT_EQ(t.episodes, 3) << "those that were recorded";
   EXPECT_EQ(t.replayed_differently, 0);
   Replay replay(person);
-  double decisions = 0;
-  for (const auto& e : replay.episodes()) decisions += e.moments - 1;
-  EXPECT_NEAR(mean(t, 0, "length, decisions"), decisions / 3, 1e-9);
+  double steps = 0;
+  for (const auto& e : replay.episodes()) steps += e.moments - 1;
+  EXPECT_NEAR(mean(t, 0, "length, steps"), steps / 3, 1e-9);
   EXPECT_EQ(conduct(spec, {person}, {.seat = "collector", .others = "random"}).replayed_differently, 3);
 }
 

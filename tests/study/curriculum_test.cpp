@@ -18,9 +18,9 @@ namespace {
 
 GameSpec staged_pond() {
   GameSpec game = test::duck_pond();
-  game.stages = {{.name = "short", .set = {{"cutoffs.decisions", 15}}, .advance = {.decisions = 6000}},
+  game.stages = {{.name = "short", .set = {{"cutoffs.steps", 15}}, .advance = {.steps = 6000}},
                  {.name = "longer",
-                  .set = {{"cutoffs.decisions", 30}},
+                  .set = {{"cutoffs.steps", 30}},
                   .advance = {.metric = "length", .at_least = 1, .over = 5},
                   .earlier = 0.5}};
   return game;
@@ -28,7 +28,7 @@ GameSpec staged_pond() {
 
 TrainOptions options(const test::TemporaryFolder& folder, const std::string& name) {
   return {.folder = folder / name,
-          .decisions = 24'000,
+          .steps = 24'000,
           .seed = 3,
           .checkpoint_every = 4000,
           .learner = {.policy_layers = {16}, .value_layers = {16}, .lanes = 16, .horizon = 64, .minibatch = 512},
@@ -57,7 +57,7 @@ TEST(CurriculumTraining, IsTheSameHoweverInterruptedAndOnAnyNumberOfThreads) {
   const auto rows = Metrics(whole.metrics()).rows();
   std::size_t stages[3] = {0, 0, 0};
   for (const MetricsRow& row : rows) ++stages[row.stage];
-  EXPECT_EQ(stages[0], 6u) << "six updates of 1024 decisions make more than 6000";
+  EXPECT_EQ(stages[0], 6u) << "six updates of 1024 steps make more than 6000";
   EXPECT_GT(stages[1], 0u);
   EXPECT_GT(stages[2], 3u);
   for (std::size_t i = 1; i < rows.size(); ++i) EXPECT_GE(rows[i].stage, rows[i - 1].stage);
@@ -70,34 +70,34 @@ TEST(CurriculumTraining, CanBeginInRecordedMoments) {
   const Game game(plain);
   const auto pilot = random_pilot(4);
   const auto copy = pilot->copy();
-  std::size_t decisions = 0;
+  std::size_t steps = 0;
   {
     ReplayWriter writer(folder / "pond.zrep", game, {plain.name, to_toml(plain), {"random"}, 4, "test"});
     play_one(game, {copy.get()}, {4, 0, 0}, [&](const Lanes& lanes) {
       writer.add(lanes, 0);
-      decisions = lanes.decisions(0);
+      steps = lanes.steps(0);
     });
     writer.finish();
   }
-  ASSERT_GT(decisions, 6u);
+  ASSERT_GT(steps, 6u);
   GameSpec from_there = plain;
   from_there.stages = {{.name = "there",
                         .start = RecordedStart{.replay = (folder / "pond.zrep").string(), .from = 2, .to = 5},
-                        .advance = {.decisions = 100'000}}};
+                        .advance = {.steps = 100'000}}};
   auto o = options(folder, "run");
-  o.decisions = 4000;
+  o.steps = 4000;
   const zithercraft::Run run = train(from_there, o);
   EXPECT_TRUE(run.finished());
   // The run is whole by itself: the replay is held inside.
   std::filesystem::remove(folder / "pond.zrep");
-  o.decisions = 8000;
+  o.steps = 8000;
   o.existing = Existing::resume;
   EXPECT_TRUE(train(zithercraft::Run::open(run.folder()).game_spec(), o).finished());
 
   from_there.stages[0].start->replay = zithercraft::Run::open(run.folder()).game_spec().stages[0].start->replay;
   from_there.stages[0].start->to = 100'000;
   o.existing = Existing::fresh;
-  EXPECT_NE(test::error_of([&] { train(from_there, o); }).problem().find("decisions, and moments from 2 to 100000"),
+  EXPECT_NE(test::error_of([&] { train(from_there, o); }).problem().find("steps, and moments from 2 to 100000"),
             std::string::npos);
   from_there.stages[0].start = RecordedStart{.replay = (folder / "none.zrep").string()};
   EXPECT_EQ(test::error_of([&] { train(from_there, o); }).fault(), Fault::file);

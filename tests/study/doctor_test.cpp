@@ -48,8 +48,8 @@ GameSpec with_sense(double (*reading)(const SeatView&)) {
 GameSpec ledge() {
   return from(R"(
     name = "ledge"
-    think_every = 1
-    cutoffs = { decisions = 40 }
+    ticks_per_step = 1
+    cutoffs = { steps = 40 }
     [arena]
     [arena.cells]
     kinds = [{ name = "rock", symbol = "#", solid = true }, { name = "pit", symbol = "v", kills = ["wader"] }]
@@ -132,12 +132,12 @@ const std::vector<Broken> broken_games{
     {"an input in the millions", [] { return with_sense([](const SeatView& s) { return 1e6 * s.pose().x; }); },
      Gravity::grave, "column out of scale", "own_idea.reading"},
     {"an input that is not a number",
-     [] { return with_sense([](const SeatView& s) { return s.decisions() > 9 ? std::nan("") : 0.0; }); },
+     [] { return with_sense([](const SeatView& s) { return s.steps() > 9 ? std::nan("") : 0.0; }); },
      Gravity::grave, "play breaks off", "the game"},
     {"a constant input", [] { return with_sense([](const SeatView&) { return 0.5; }); }, Gravity::warning,
      "constant column", "own_idea.reading"},
     {"an input that is always at its end",
-     [] { return with_sense([](const SeatView& s) { return s.decisions() % 200 == 100 ? 0.0 : 1.0; }); },
+     [] { return with_sense([](const SeatView& s) { return s.steps() % 200 == 100 ? 0.0 : 1.0; }); },
      Gravity::warning, "saturated column", "own_idea.reading"},
     {"the same compass twice",
      [] {
@@ -159,14 +159,14 @@ const std::vector<Broken> broken_games{
      [] {
        GameSpec game = test::mooring();
        game.roles[0].rewards.push_back(
-           {.name = "lively", .weight = 0.3, .each_decision = [](const SeatView& seat) { return seat.speed(); }});
+           {.name = "lively", .weight = 0.3, .each_step = [](const SeatView& seat) { return seat.speed(); }});
        return game;
      },
      Gravity::grave, "dithering earns more", "role 'skiff'"},
-    {"success at the first decision",
+    {"success at the first step",
      [] { return changed("inside = \"berth\", slower_than = 0.5", "slower_than = 5.0"); }, Gravity::grave,
      "episodes end at once", "episodes"},
-    {"too little time for anything", [] { return changed("decisions = 300", "decisions = 4"); }, Gravity::warning,
+    {"too little time for anything", [] { return changed("steps = 300", "steps = 4"); }, Gravity::warning,
      "no verdicts", "episodes"},
     {"a basin with an open side",
      [] {
@@ -203,7 +203,7 @@ INSTANTIATE_TEST_SUITE_P(Doctor, BrokenGame, ::testing::ValuesIn(broken_games),
 
 TEST_P(BrokenGame, IsFoundOut) {
   const Broken& broken = GetParam();
-  const Diagnosis d = examine(Game(broken.game()), {.decisions = 8000, .threads = 1});
+  const Diagnosis d = examine(Game(broken.game()), {.steps = 8000, .threads = 1});
   std::string all;
   bool found = false;
   for (const Finding& f : d.findings) {
@@ -223,15 +223,15 @@ INSTANTIATE_TEST_SUITE_P(Doctor, GoodGame,
 
 TEST_P(GoodGame, HasNothingGrave) {
   const Game game(load_game(test::project_folder() / "demos" / (std::string(GetParam()) + ".toml")));
-  const Diagnosis d = examine(game, {.decisions = 8000, .seed = 3});
+  const Diagnosis d = examine(game, {.steps = 8000, .seed = 3});
   for (const Finding& f : d.findings)
     EXPECT_NE(f.gravity, Gravity::grave) << f.check << ": " << f.subject << ": " << f.what << " (" << f.evidence << ")";
 }
 
 TEST(Doctor, FindsTheSameOnAnyNumberOfThreads) {
   const Game game(changed("weight = -0.005", "weight = 0.5"));
-  const auto one = examine(game, {.decisions = 4000, .threads = 1}),
-             three = examine(game, {.decisions = 4000, .threads = 3});
+  const auto one = examine(game, {.steps = 4000, .threads = 1}),
+             three = examine(game, {.steps = 4000, .threads = 3});
   EXPECT_EQ(one.findings, three.findings);
   EXPECT_EQ(one.to_json(), three.to_json());
   ASSERT_FALSE(one.findings.empty());
@@ -240,7 +240,7 @@ TEST(Doctor, FindsTheSameOnAnyNumberOfThreads) {
 
 TEST(Doctor, WritesStrangeEpisodesAsReplays) {
   const test::TemporaryFolder folder;
-  const Diagnosis d = examine(Game(test::mooring()), {.decisions = 8000, .strange_replays = folder / "strange"});
+  const Diagnosis d = examine(Game(test::mooring()), {.steps = 8000, .strange_replays = folder / "strange"});
   ASSERT_FALSE(d.strange.empty());
   for (const StrangeEpisode& s : d.strange) {
     EXPECT_TRUE(check_replay(s.replay).passed());
@@ -250,7 +250,7 @@ TEST(Doctor, WritesStrangeEpisodesAsReplays) {
 }
 
 TEST(Doctor, TellsHowOftenEachTagWasSeen) {
-  const Diagnosis d = examine(Game(test::mooring()), {.decisions = 4000});
+  const Diagnosis d = examine(Game(test::mooring()), {.steps = 4000});
   ASSERT_EQ(d.seen.size(), 3u);
   for (const TagSeen& s : d.seen) {
     EXPECT_EQ(s.role, "skiff");
@@ -265,7 +265,7 @@ TEST(Doctor, TellsHowOftenEachTagWasSeen) {
 }
 
 TEST(Doctor, AsksForEnoughPlay) {
-  EXPECT_EQ(test::error_of([] { examine(Game(test::mooring()), {.decisions = 10}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([] { examine(Game(test::mooring()), {.steps = 10}); }).fault(), Fault::usage);
 }
 
 // ---- Trainings that went wrong, as curves
@@ -282,7 +282,7 @@ Findings findings_of(const Curve& curve) {
   for (int i = 0; i < 200; ++i) {
     const double share = i / 199.0;
     MetricsRow row;
-    row.decisions = 1000 * (i + 1);
+    row.steps = 1000 * (i + 1);
     row.episodes = 10;
     row.mean_return = curve.episode_return(share);
     row.success = curve.success(share);
@@ -311,7 +311,7 @@ TEST(DoctorOfTrainings, JudgesSidesByTheirPastSelves) {
   const auto findings = [](double forgotten, double cycles) {
     std::vector<MetricsRow> rows(200);
     for (std::size_t i = 0; i < rows.size(); ++i) {
-      rows[i].decisions = static_cast<std::int64_t>(1000 * (i + 1));
+      rows[i].steps = static_cast<std::int64_t>(1000 * (i + 1));
       rows[i].episodes = 10;
       rows[i].success = 0.3;
       rows[i].learner.entropy = 2.0 - 0.01 * static_cast<double>(i);

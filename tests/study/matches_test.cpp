@@ -22,10 +22,10 @@ class Matches : public ::testing::Test {
  protected:
   static void SetUpTestSuite() {
     folder = new test::TemporaryFolder;
-    train(demo("barge"), {.folder = *folder / "tugs", .decisions = 8000, .checkpoint_every = 2000, .learner = small});
-    train(demo("lanternboat"), {.folder = *folder / "collector", .decisions = 2000, .learner = small});
+    train(demo("barge"), {.folder = *folder / "tugs", .steps = 8000, .checkpoint_every = 2000, .learner = small});
+    train(demo("lanternboat"), {.folder = *folder / "collector", .steps = 2000, .learner = small});
     train(demo("lanternboat"), {.folder = *folder / "all",
-                                .decisions = 2000,
+                                .steps = 2000,
                                 .learner = small,
                                 .roles = {{.role = "blocker", .learner = {{"epochs", 1}}}}});
   }
@@ -121,7 +121,7 @@ TEST_F(Matches, PlayCheckpointsAndRecordings) {
   const Game game(demo("barge"));
   const Player recorded = Player::find((*folder / "tugs.zrep").string());
   EXPECT_EQ(recorded.objection(game, 0), "");
-  const auto west = recorded.pilot(game, 0, Decisions::greedy, 0), east = recorded.pilot(game, 1, Decisions::greedy, 0);
+  const auto west = recorded.pilot(game, 0, ActionMode::greedy, 0), east = recorded.pilot(game, 1, ActionMode::greedy, 0);
   Replay replay(*folder / "tugs.zrep");
   for (std::uint32_t e = 0; e < 3; ++e) {
     std::uint32_t moments = 0;
@@ -130,7 +130,7 @@ TEST_F(Matches, PlayCheckpointsAndRecordings) {
       ++moments;
       outcome = lanes.outcome(0);
       const auto state = lanes.state(0).first(game.arena().state_bytes());
-      const auto& then = replay.moment(e, lanes.decisions(0)).state;
+      const auto& then = replay.moment(e, lanes.steps(0)).state;
       ASSERT_TRUE(std::equal(state.begin(), state.end(), then.begin(), then.end())) << e << ", " << moments;
     });
     EXPECT_EQ(moments, replay.episodes()[e].moments);
@@ -147,7 +147,7 @@ TEST_F(Matches, OfTrainingsSayWhoPlaysTheRoles) {
   const auto refused = [&](std::vector<RoleTraining> roles) {
     const Error error = test::error_of([&] {
       train(demo("lanternboat"),
-            {.folder = *folder / "wrong", .decisions = 100, .learner = small, .roles = std::move(roles)});
+            {.folder = *folder / "wrong", .steps = 100, .learner = small, .roles = std::move(roles)});
     });
     return std::string(error.what());
   };
@@ -159,12 +159,12 @@ TEST_F(Matches, OfTrainingsSayWhoPlaysTheRoles) {
             std::string::npos);
   const Error other = test::error_of([&] {
     train(demo("lanternboat"),
-          {.folder = *folder / "all", .decisions = 4000, .learner = small, .existing = Existing::resume});
+          {.folder = *folder / "all", .steps = 4000, .learner = small, .existing = Existing::resume});
   });
   EXPECT_EQ(other.fault(), Fault::refused);
   // A frozen policy of another run plays the blockers, and the collector learns.
   train(demo("lanternboat"), {.folder = *folder / "against frozen",
-                              .decisions = 1000,
+                              .steps = 1000,
                               .learner = small,
                               .roles = {{.role = "blocker", .played_by = (*folder / "all").string()}}});
   EXPECT_TRUE(zithercraft::Run::open(*folder / "against frozen").finished());

@@ -10,8 +10,8 @@
 namespace zithercraft {
 namespace {
 
-MetricsRow row(std::int64_t decisions, std::int64_t episodes) {
-  return {.decisions = decisions,
+MetricsRow row(std::int64_t steps, std::int64_t episodes) {
+  return {.steps = steps,
           .seconds = 1.5,
           .episodes = episodes,
           .mean_return = 0.25,
@@ -84,8 +84,8 @@ TEST(Metrics, KeepSpecies) {
 }
 
 // The row, with what a further role brought.
-MetricsRow two_roles(std::int64_t decisions, std::int64_t episodes) {
-  MetricsRow both = row(decisions, episodes);
+MetricsRow two_roles(std::int64_t steps, std::int64_t episodes) {
+  MetricsRow both = row(steps, episodes);
   both.roles.push_back({.role = "blocker", .episodes = episodes});
   double value = 7;
   for (const RoleColumn& column : role_columns()) column.of(both.roles[0]) = value += 0.5;
@@ -128,7 +128,7 @@ TEST(Metrics, OfAnEarlierVersionGoOn) {
   sqlite3* old = nullptr;
   ASSERT_EQ(sqlite3_open((folder / "metrics.db").c_str(), &old), SQLITE_OK);
   ASSERT_EQ(sqlite3_exec(old,
-                         "CREATE TABLE updates (decisions INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER, "
+                         "CREATE TABLE updates (steps INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER, "
                          "entropy REAL, mean_return REAL); INSERT INTO updates VALUES (50, 2, 0, 1.5, 0.5)",
                          nullptr, nullptr, nullptr),
             SQLITE_OK);
@@ -147,7 +147,7 @@ TEST(Metrics, BecomeCommaSeparatedValues) {
     for (int i = 0; i < n; ++i) from = csv.find('\n', from) + 1;
     return csv.substr(from, csv.find('\n', from) - from);
   };
-  EXPECT_TRUE(line(0).starts_with("decisions,episodes,stage,seconds,decisions_per_second,mean_return,")) << csv;
+  EXPECT_TRUE(line(0).starts_with("steps,episodes,stage,seconds,steps_per_second,mean_return,")) << csv;
   EXPECT_TRUE(line(0).ends_with(",term.progress,term.bump"));
   EXPECT_TRUE(line(1).starts_with("100,5,0,1.5,0,0.25,0,0.5,"));
   EXPECT_TRUE(line(1).ends_with(",0.5,-0.25"));
@@ -162,8 +162,8 @@ TEST(Metrics, BecomeCommaSeparatedValues) {
 
 TEST(Metrics, AreReadByMonitoringPrograms) {
   const std::string text = open_metrics(row(100, 5), {{"game", "a \"quoted\" pond"}});
-  EXPECT_NE(text.find("# TYPE zithercraft_decisions counter\n"), std::string::npos);
-  EXPECT_NE(text.find("zithercraft_decisions_total{game=\"a \\\"quoted\\\" pond\"} 100\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("# TYPE zithercraft_steps counter\n"), std::string::npos);
+  EXPECT_NE(text.find("zithercraft_steps_total{game=\"a \\\"quoted\\\" pond\"} 100\n"), std::string::npos) << text;
   EXPECT_NE(text.find("# TYPE zithercraft_entropy gauge\n"), std::string::npos);
   EXPECT_NE(text.find("zithercraft_term{game=\"a \\\"quoted\\\" pond\",term=\"bump\"} -0.25\n"), std::string::npos);
   EXPECT_TRUE(text.ends_with("# EOF\n"));

@@ -20,7 +20,7 @@ class Scored : public ::testing::Test {
     folder = new test::TemporaryFolder;
     train(test::mooring(),
           {.folder = *folder / "run",
-           .decisions = 20'000,
+           .steps = 20'000,
            .learner = {.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512}});
   }
   static void TearDownTestSuite() { delete folder; }
@@ -79,7 +79,7 @@ TEST_F(Scored, LongWorkTellsHowFarItIs) {
   compare(group_runs({run().folder()}), {.episodes = 30, .on_progress = keep});
   expect_counted(told, 30);
   told.clear();
-  const Diagnosis d = examine(run(), {.decisions = 2000, .on_progress = keep});
+  const Diagnosis d = examine(run(), {.steps = 2000, .on_progress = keep});
   expect_counted(told, 2000 * static_cast<std::int64_t>(d.pilots.size()));
 }
 
@@ -92,7 +92,7 @@ TEST_F(Scored, PairsEpisodesAndListsThem) {
   EXPECT_EQ(s.pilots[2].return_behind.high, 0.0);
   const std::string csv = s.to_csv();
   EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 1 + 3 * 50);
-  EXPECT_TRUE(csv.starts_with("pilot,episode,outcome,ended_by,return,decisions,term.progress,term.moored,"));
+  EXPECT_TRUE(csv.starts_with("pilot,episode,outcome,ended_by,return,steps,term.progress,term.moored,"));
   EXPECT_NE(csv.find("\nscript,49,"), std::string::npos);
   std::filesystem::copy(*folder / "run", *folder / "one, two", std::filesystem::copy_options::recursive);
   const std::string other = (*folder / "one, two").string();
@@ -100,12 +100,12 @@ TEST_F(Scored, PairsEpisodesAndListsThem) {
             std::string::npos);
 }
 
-TEST_F(Scored, SampledDecisionsAreOthersThanGreedyOnes) {
-  const auto json = [](Decisions decisions) {
-    return score(run(), {.episodes = 50, .decisions = decisions, .against = {}}).to_json();
+TEST_F(Scored, SampledActionsAreOthersThanGreedyOnes) {
+  const auto json = [](ActionMode actions) {
+    return score(run(), {.episodes = 50, .actions = actions, .against = {}}).to_json();
   };
-  EXPECT_EQ(json(Decisions::sampled), json(Decisions::sampled));
-  EXPECT_NE(json(Decisions::sampled), json(Decisions::greedy));
+  EXPECT_EQ(json(ActionMode::sampled), json(ActionMode::sampled));
+  EXPECT_NE(json(ActionMode::sampled), json(ActionMode::greedy));
 }
 
 TEST_F(Scored, VariantsShowHowFarASkillCarries) {

@@ -22,7 +22,7 @@ const PpoSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 16
 const PpoSettings thorough{.lanes = 64, .horizon = 64, .minibatch = 1024};
 
 StudyPlan pond_plan() {
-  StudyPlan plan{.name = "pond", .games = {test::duck_pond()}, .seeds = {1, 2}, .decisions = 8000, .learner = small};
+  StudyPlan plan{.name = "pond", .games = {test::duck_pond()}, .seeds = {1, 2}, .steps = 8000, .learner = small};
   plan.variants = {{.name = "as it is"}, {.name = "in a hurry", .set = {{"term.hurry", -0.1}}}};
   plan.episodes = 20;
   plan.measures = {"success", "return", "length", "term.hurry"};
@@ -145,7 +145,7 @@ TEST(StudyPlan, OfAFileNamesItsGames) {
   test::write_file(folder / "plan.toml", R"(
     games = ["pond"]
     seeds = [5]
-    decisions = 1000
+    steps = 1000
     learner = { lanes = 16 }
     variants = [{ name = "quick", set = { "term.hurry" = -0.5 }, learner = { epochs = 1 } }]
   )");
@@ -238,10 +238,10 @@ TEST(Study, IsExtendedButNeverMixed) {
     EXPECT_EQ(error.fault(), Fault::refused);
     return error.problem();
   };
-  EXPECT_NE(refused([](auto& p) { p.decisions = 4000; }).find("decisions: 4000 here, 8000 there"), std::string::npos);
+  EXPECT_NE(refused([](auto& p) { p.steps = 4000; }).find("steps: 4000 here, 8000 there"), std::string::npos);
   EXPECT_NE(refused([](auto& p) { p.seeds = {1, 2}; }).find("the seed 3 is missing"), std::string::npos);
   EXPECT_NE(refused([](auto& p) { p.variants.pop_back(); }).find("'slow' is missing"), std::string::npos);
-  EXPECT_NE(refused([](auto& p) { p.games[0].cutoffs.decisions = 59; }).find("cutoffs.decisions"), std::string::npos);
+  EXPECT_NE(refused([](auto& p) { p.games[0].cutoffs.steps = 59; }).find("cutoffs.steps"), std::string::npos);
   EXPECT_NE(refused([](auto& p) { p.measures = {"success"}; }).find("measures"), std::string::npos);
 }
 
@@ -284,7 +284,7 @@ TEST(Study, MeasuresByTheGamesOwnWeights) {
   const test::TemporaryFolder folder;
   StudyPlan plan = pond_plan();
   plan.seeds = {1};
-  plan.measures = {"term.hurry", "length", "decisions_to_bar"};
+  plan.measures = {"term.hurry", "length", "steps_to_bar"};
   plan.bar = 0.0;
   const Study study = run_study(plan, {.folder = folder / "s"});
   for (const Trial& trial : study.trials()) {
@@ -303,7 +303,7 @@ TEST(Study, CountsEventsWhateverTheyPay) {
   for (Option& option : std::get<Choice>(game.role("duck").controls[0]).options) option.value = 1.0;  // it never rests
   game.role("duck").rewards.push_back(
       {.name = "bump", .weight = 0.0, .on = Happening{.event = EventKind::touch, .with = {"bank"}}});
-  StudyPlan plan{.games = {game}, .seeds = {1}, .decisions = 600, .learner = small};
+  StudyPlan plan{.games = {game}, .seeds = {1}, .steps = 600, .learner = small};
   plan.variants = {{.name = "free"}, {.name = "dear", .set = {{"term.bump", -1.0}}}};
   plan.episodes = 200;
   plan.measures = {"events.bump", "term.bump"};
@@ -336,7 +336,7 @@ TEST(Sweep, FillsItsTableAsTrialsAreFinished) {
   StudyPlan plan = pond_plan();
   const std::vector<GridAxis> axes{{"term.hurry", {-0.1, 0}}, {"learner.epochs", {1, 2, 3}}};
   plan = sweep_plan(plan, axes);
-  plan.decisions = 600;
+  plan.steps = 600;
   EXPECT_EQ(axes_of(plan), axes);
   EXPECT_EQ(axes_of(parse_resolved_plan(to_toml(plan), "text")), axes);
   StudyPlan finer = plan;
@@ -369,7 +369,7 @@ TEST(Ablation, FindsWhatMattersAndNotWhatDoesNot) {
   GameSpec game = test::duck_pond();
   game.role("duck").rewards.push_back(
       {.name = "idle", .weight = 1.0, .on = Happening{.event = EventKind::launch}});  // never happens
-  StudyPlan plan{.games = {game}, .seeds = {1, 2, 3}, .decisions = 200'000, .learner = thorough};
+  StudyPlan plan{.games = {game}, .seeds = {1, 2, 3}, .steps = 200'000, .learner = thorough};
   plan.episodes = 200;
   plan.measures = {"success"};
   plan = ablation_plan(plan);
@@ -399,15 +399,15 @@ TEST(Ablation, FindsWhatMattersAndNotWhatDoesNot) {
 TEST(Comparison, GroupsRunsByNameAndFindsTheBetter) {
   const test::TemporaryFolder folder;
   const TrainOptions options{
-      .folder = folder / "good", .decisions = 200'000, .checkpoint_every = 10'000, .learner = thorough, .threads = 3};
+      .folder = folder / "good", .steps = 200'000, .checkpoint_every = 10'000, .learner = thorough, .threads = 3};
   const auto runs = train_seeds(test::duck_pond(), options, {1, 2, 3});
   ASSERT_EQ(runs.size(), 3u);
   train(test::duck_pond(),
-        {.folder = folder / "alone", .decisions = 200'000, .seed = 2, .checkpoint_every = 10'000, .learner = thorough});
+        {.folder = folder / "alone", .steps = 200'000, .seed = 2, .checkpoint_every = 10'000, .learner = thorough});
   EXPECT_EQ(test::read_file(runs[1].last_checkpoint()), test::read_file(folder / "alone/checkpoints/last.safetensors"));
   for (const std::uint64_t seed : {1u, 2u, 3u})
     train(test::duck_pond(),
-          {.folder = folder / ("poor-" + std::to_string(seed)), .decisions = 600, .seed = seed, .learner = thorough});
+          {.folder = folder / ("poor-" + std::to_string(seed)), .steps = 600, .seed = seed, .learner = thorough});
   const auto groups = group_runs({folder / "poor-1", folder / "good", folder / "poor-2", folder / "poor-3"});
   ASSERT_EQ(groups.size(), 2u);
   EXPECT_EQ(groups[0].name, (folder / "poor").string());
@@ -418,24 +418,24 @@ TEST(Comparison, GroupsRunsByNameAndFindsTheBetter) {
   EXPECT_GT(c.groups[1].difference.low, 0.0);
   EXPECT_EQ(c.groups[1].improvement.mean, 1.0);
   EXPECT_EQ(c.groups[1].reached, 3u);
-  EXPECT_GT(c.groups[1].decisions_to_bar, 4096.0);
-  EXPECT_LT(c.groups[1].decisions_to_bar, 200'000.0);
+  EXPECT_GT(c.groups[1].steps_to_bar, 4096.0);
+  EXPECT_LT(c.groups[1].steps_to_bar, 200'000.0);
   EXPECT_EQ(c.groups[0].reached, 0u);
-  EXPECT_TRUE(std::isinf(c.groups[0].decisions_to_bar));
-  EXPECT_EQ(c.groups[1].curve.decisions.size(), 100u);
+  EXPECT_TRUE(std::isinf(c.groups[0].steps_to_bar));
+  EXPECT_EQ(c.groups[1].curve.steps.size(), 100u);
   EXPECT_GT(c.groups[1].curve.mean.back(), c.groups[1].curve.mean.front());
   EXPECT_EQ(compare(groups, {.bar = 0.7, .threads = 1}).to_json(), c.to_json());
 
   const auto rungs = ladder(runs[0]);
   ASSERT_GE(rungs.size(), 5u);
   EXPECT_GT(rungs.back().success.low, rungs.front().success.high);
-  EXPECT_EQ(rungs.back().decisions, runs[0].decisions_done());
+  EXPECT_EQ(rungs.back().steps, runs[0].steps_done());
 
   const auto error = [&](std::vector<std::filesystem::path> named) {
     return test::error_of([&] { compare(group_runs(named)); });
   };
   EXPECT_EQ(error({folder / "none"}).fault(), Fault::file);
-  train(test::mooring(), {.folder = folder / "poor-4", .decisions = 600, .learner = thorough});
+  train(test::mooring(), {.folder = folder / "poor-4", .steps = 600, .learner = thorough});
   EXPECT_NE(error({folder / "poor-1", folder / "poor-4"}).problem().find("differ by more than their seeds"),
             std::string::npos);
 }
@@ -455,7 +455,7 @@ TEST(Seeds, OfSoManyGenerationsKnowHowFarTheyAre) {
   const test::TemporaryFolder folder;
   TrainingProgress last;
   TrainOptions options{.folder = folder / "r", .threads = 2, .on_progress = [&](const TrainingProgress& p) {
-                         EXPECT_GE(p.total, p.decisions);
+                         EXPECT_GE(p.total, p.steps);
                          last = p;
                        }};
   options.evolution.emplace();
@@ -463,13 +463,13 @@ TEST(Seeds, OfSoManyGenerationsKnowHowFarTheyAre) {
   options.evolution->genetic.population = 6;
   options.generations = 3;
   std::int64_t all = 0;
-  for (const zithercraft::Run& run : train_seeds(test::duck_pond(), options, {1, 2})) all += run.decisions_done();
-  EXPECT_EQ(last.decisions, all);
+  for (const zithercraft::Run& run : train_seeds(test::duck_pond(), options, {1, 2})) all += run.steps_done();
+  EXPECT_EQ(last.steps, all);
   EXPECT_EQ(last.total, all);
 }
 
 TEST(TrainSeeds, RefusesWhatMakesNoSense) {
-  const TrainOptions options{.folder = "nowhere", .decisions = 100, .learner = small};
+  const TrainOptions options{.folder = "nowhere", .steps = 100, .learner = small};
   EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {}); }).fault(), Fault::usage);
   EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {1, 1}); }).fault(), Fault::usage);
   EXPECT_FALSE(std::filesystem::exists("nowhere"));

@@ -14,7 +14,7 @@ namespace {
 const PpoSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
 
 TrainOptions options(const std::filesystem::path& folder) {
-  return {.folder = folder, .decisions = 20'000, .seed = 5, .checkpoint_every = 4000, .learner = small, .threads = 2};
+  return {.folder = folder, .steps = 20'000, .seed = 5, .checkpoint_every = 4000, .learner = small, .threads = 2};
 }
 
 TEST(Train, WritesARunThatCanBeOpened) {
@@ -22,21 +22,21 @@ TEST(Train, WritesARunThatCanBeOpened) {
   std::int64_t shown = 0;
   TrainOptions o = options(folder / "run");
   o.on_progress = [&](const TrainingProgress& p) {
-    EXPECT_GT(p.decisions, shown);
-    EXPECT_GT(p.decisions_per_second, 0);
-    shown = p.decisions;
+    EXPECT_GT(p.steps, shown);
+    EXPECT_GT(p.steps_per_second, 0);
+    shown = p.steps;
   };
   train(test::mooring(), o);
   const zithercraft::Run run = zithercraft::Run::open(folder / "run");
   EXPECT_EQ(run.game_spec(), test::mooring());
   EXPECT_EQ(run.settings(), (RunSettings{20'000, 5, 4000, small}));
   EXPECT_TRUE(run.finished());
-  EXPECT_EQ(run.decisions_done(), 20'480);  // whole rollouts of 32 x 32
+  EXPECT_EQ(run.steps_done(), 20'480);  // whole rollouts of 32 x 32
   EXPECT_EQ(shown, 20'480);
   EXPECT_EQ(run.policy().columns(), 102u);
   const auto rows = Metrics(run.metrics()).rows();
   EXPECT_EQ(rows.size(), 20u);
-  EXPECT_EQ(rows.back().decisions, 20'480);
+  EXPECT_EQ(rows.back().steps, 20'480);
   EXPECT_EQ(rows.back().terms.size(), 4u);
   EXPECT_EQ(TensorFile::load(run.last_checkpoint()).text("game_fingerprint"), run.game().fingerprint());
 }
@@ -106,8 +106,8 @@ TEST(Train, ResumingWithAnythingElseIsRefusedByName) {
   changed.learner.lanes = 16;
   EXPECT_NE(refusal(test::mooring(), changed).find("learner.lanes: 16 here, 32 there"), std::string::npos);
   changed = o;
-  changed.decisions = 30'000;  // longer is fine
-  EXPECT_EQ(train(test::mooring(), changed).decisions_done(), 30'720);
+  changed.steps = 30'000;  // longer is fine
+  EXPECT_EQ(train(test::mooring(), changed).steps_done(), 30'720);
 }
 
 TEST(Train, WrongPlacesAreRefused) {
@@ -129,7 +129,7 @@ TEST(Train, ADamagedCheckpointOrConfigurationIsAnErrorAndIsKept) {
   TrainOptions o = options(folder / "run");
   train(test::mooring(), o);
   o.existing = Existing::resume;
-  o.decisions = 40'000;
+  o.steps = 40'000;
   const auto checkpoint = folder / "run/checkpoints/last.safetensors";
   std::string bytes = test::read_file(checkpoint);
   bytes[bytes.size() / 2] = static_cast<char>(bytes[bytes.size() / 2] ^ 1);
@@ -139,7 +139,7 @@ TEST(Train, ADamagedCheckpointOrConfigurationIsAnErrorAndIsKept) {
   EXPECT_NE(std::string(error.what()).find("last.safetensors: the file is damaged: its checksum does not match"),
             std::string::npos);
   EXPECT_TRUE(test::read_file(checkpoint) == bytes);
-  test::write_file(folder / "run/run.toml", "decisions = 'many'");
+  test::write_file(folder / "run/run.toml", "steps = 'many'");
   EXPECT_EQ(test::error_of([&] { zithercraft::Run::open(folder / "run"); }).fault(), Fault::spec);
 }
 
@@ -148,7 +148,7 @@ TEST(Train, TwoTrainingsCannotShareAFolder) {
   TrainOptions o = options(folder / "run");
   Fault fault{};
   o.on_progress = [&](const TrainingProgress& p) {
-    if (p.decisions > 2000) return;
+    if (p.steps > 2000) return;
     TrainOptions second = options(folder / "run");
     second.existing = Existing::fresh;
     fault = test::error_of([&] { train(test::mooring(), second); }).fault();

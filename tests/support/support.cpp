@@ -86,9 +86,9 @@ GameSpec duck_pond() {
     [[roles.rewards]]
     name = "hurry"
     weight = -0.01
-    each_decision = "always"
+    each_step = "always"
     [cutoffs]
-    decisions = 60
+    steps = 60
   )",
                     "duck_pond");
 }

@@ -7,7 +7,7 @@
 
 namespace zithercraft {
 
-/// How far work of known size has come, in pieces of it (episodes, decisions).
+/// How far work of known size has come, in pieces of it (episodes, steps).
 struct WorkProgress {
   std::int64_t done = 0, total = 0;
   double per_second = 0.0, seconds_left = 0.0;

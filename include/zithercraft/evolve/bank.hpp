@@ -26,12 +26,12 @@ class Bank {
   virtual std::size_t room() const noexcept = 0;
   /// How many networks that stand beside each other answer as quickly as one alone.
   virtual std::size_t together() const noexcept { return 1; }
-  /// Numbers that any loaded network keeps for a row from decision to decision, at most.
+  /// Numbers that any loaded network keeps for a row from step to step, at most.
   virtual std::size_t memory() const noexcept = 0;
   /// Numbers from row to row of what `decide` reads and writes.
   virtual std::size_t input_stride() const noexcept = 0;
   virtual std::size_t output_stride() const noexcept = 0;
-  /// Decisions for rows of inputs, each by the network loaded at its place; rows of one network should follow each
+  /// Steps for rows of inputs, each by the network loaded at its place; rows of one network should follow each
   /// other. What is written stays until the worker's next call. `kept`: [rows][memory()], all 0 at the beginning of an
   /// episode. `inputs` must come from an AlignedBuffer. Several workers may call at once; nothing is allocated for up
   /// to `most_rows` rows.

@@ -38,7 +38,7 @@ struct EvolutionSettings {
   // The networks, unless they grow
   std::vector<std::int64_t> policy_layers{32};  ///< widths of hidden layers
   Activation activation = Activation::tanh;     ///< of hidden layers, or of hidden nodes
-  std::int64_t memory = 0;                      ///< numbers remembered from decision to decision, 0 for none
+  std::int64_t memory = 0;                      ///< numbers remembered from step to step, 0 for none
   std::vector<ConvolutionLayer> pictures{};     ///< convolutions over cameras and windows; empty: plain columns
   std::int64_t picture_least = 12;  ///< pixels or cells along both sides from which on convolutions are used
   std::int64_t crowd_width = 0;     ///< features of each other in a crowd; 0: plain columns
@@ -56,7 +56,7 @@ struct EvolutionSettings {
   std::int64_t finalists = 4;        ///< best individuals of which more is asked before one of them leads, at least 1
   std::int64_t final_episodes = 16;  ///< further episodes that they and the leader play, at least 1
   bool normalise = true;             ///< bring observation columns to mean 0 and spread 1
-  /// Decisions are drawn at their odds; if not, the likeliest is taken. Draws are the same for all individuals.
+  /// Actions are sampled at their odds; if not, the likeliest is taken. Draws are the same for all individuals.
   bool sampled = false;
 
   // What is good
@@ -79,7 +79,7 @@ struct EvolutionSettings {
 /// What a generation brought.
 struct GenerationReport {
   std::int64_t generation = 0;  ///< its number, from 1
-  std::int64_t decisions = 0;   ///< taken in it, over all seats of all individuals
+  std::int64_t steps = 0;   ///< taken in it, over all seats of all individuals
   std::int64_t episodes = 0;
   double best = 0.0, mean = 0.0, spread = 0.0;    ///< of the fitness; the spread is its standard deviation
   double lower = 0.0, median = 0.0, upper = 0.0;  ///< of the fitness: a quarter, half and three quarters are below
@@ -125,7 +125,7 @@ class Evolution {
   const std::vector<GenerationReport>& improve(double progress);
 
   std::int64_t generation() const noexcept;  ///< finished so far
-  std::int64_t decisions() const noexcept;   ///< taken so far, over all seats of all individuals
+  std::int64_t steps() const noexcept;   ///< taken so far, over all seats of all individuals
   std::size_t stage() const noexcept;
   /// Whether a role evolves, and the first role of those that its population plays.
   std::optional<std::size_t> population_of(std::size_t role) const noexcept;

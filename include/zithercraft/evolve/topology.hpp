@@ -30,7 +30,7 @@ struct TopologySettings {
   double weight_limit = 8.0;    ///< no weight goes beyond, above 0
   double new_node = 0.03;       ///< a link is split by a new node
   double new_link = 0.1;        ///< two nodes are joined
-  double back_links = 0.0;      ///< of these: share that carries what a node was at the decision before
+  double back_links = 0.0;      ///< of these: share that carries what a node was at the step before
   double switch_link = 0.01;    ///< a link goes off or on
 
   // Species

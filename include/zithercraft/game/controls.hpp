@@ -22,7 +22,7 @@ struct Dial {
   double low = -1.0, high = 1.0;
   double dead_zone = 0.0;        ///< what is nearer to 0 counts as 0, and the rest begins from there; 0 to below 1
   std::optional<double> rate{};  ///< how far the input moves per second at most, above 0
-  bool holds = true;             ///< the input keeps its value until the next decision; else for one tick only
+  bool holds = true;             ///< the input keeps its value until the next step; else for one tick only
   bool operator==(const Dial&) const = default;
 };
 

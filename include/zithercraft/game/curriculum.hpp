@@ -27,7 +27,7 @@ class Curriculum {
   /// Notes an episode of the first role that ended.
   void add(const EpisodeResult& episode);
   /// Goes on to the next stage if the present one has been learned; to be asked between rollouts. Whether it did.
-  bool advance(std::int64_t decisions);
+  bool advance(std::int64_t steps);
 
   /// All it remembers, for checkpoints.
   std::vector<double> numbers() const;
@@ -40,7 +40,7 @@ class Curriculum {
   std::vector<Stage> stages_;
   std::vector<std::string> terms_;
   std::size_t stage_ = 0;
-  std::int64_t begun_ = 0;  // decisions taken when the stage began
+  std::int64_t begun_ = 0;  // steps taken when the stage began
   std::deque<double> lately_;
 };
 

@@ -31,7 +31,7 @@ struct RaySense {
 };
 
 /// Columns of a sense that lie on a grid: a camera's picture or a window. They run [layers][height][width][channels];
-/// the same for each decision before that the sense keeps follows.
+/// the same for each step before that the sense keeps follows.
 struct GridSense {
   std::string name{};
   std::size_t first_column = 0;
@@ -40,7 +40,7 @@ struct GridSense {
 };
 
 /// Columns that tell of others, [others][columns_each], the first of each being 1 if it is there; the same for each
-/// decision before that the sense keeps follows.
+/// step before that the sense keeps follows.
 struct CrowdSense {
   std::string name{};
   std::size_t first_column = 0;

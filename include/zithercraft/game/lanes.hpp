@@ -64,35 +64,35 @@ class Lanes {
   // ---- one lane at a time
   /// Begins an episode and senses. Throws Error (spec) if something cannot be placed.
   void begin(std::size_t lane, EpisodeKey key, std::size_t worker = 0);
-  /// One decision: applies the controls, ticks, pays, and senses. The lane must be running.
+  /// One step: applies the controls, ticks, pays, and senses. The lane must be running.
   /// Throws Error (numbers), naming term or column, if a value is not finite.
   void advance(std::size_t lane, std::size_t worker = 0);
-  /// The ticks of one decision alone, for those who look between decisions: applies the controls and calls `after_tick`
+  /// The ticks of one step alone, for those who look between steps: applies the controls and calls `after_tick`
   /// after each tick. Nothing is paid or sensed, and the books stay as they are.
   void play_ticks(std::size_t lane, const std::function<void()>& after_tick, std::size_t worker = 0);
 
   // ---- all lanes
   /// Begins episode `episode` of every lane under `seed`.
   void begin_all(WorkerPool& pool, std::uint64_t seed, std::uint32_t episode = 0);
-  /// One decision in every running lane.
+  /// One step in every running lane.
   void advance_all(WorkerPool& pool);
   /// Begins the next episode in every lane whose episode has ended.
   void renew_all(WorkerPool& pool);
 
   // ---- what goes in and out
-  /// [rows][columns of the role]; the observations for the next decision (or of the last moment of an ended episode).
+  /// [rows][columns of the role]; the observations for the next step (or of the last moment of an ended episode).
   std::span<const float> observations(std::size_t role) const noexcept { return io_[role].observations.span(); }
   std::span<const float> observation(std::size_t role, std::size_t row) const noexcept;
   /// [rows][controls of the role]; to be filled in before advancing: values of dials, option numbers of choices.
   std::span<float> controls(std::size_t role) noexcept { return io_[role].controls.span(); }
   std::span<float> control(std::size_t role, std::size_t row) noexcept;
-  /// Whether an option of a choice is allowed at the next decision.
+  /// Whether an option of a choice is allowed at the next step.
   bool allowed(std::size_t role, std::size_t row, std::size_t control, std::size_t option) const noexcept;
   /// The controls as they were given last.
   std::span<const float> given_controls(std::size_t role) const noexcept { return io_[role].controls.span(); }
-  /// [rows]; the sum of the payments of the last decision.
+  /// [rows]; the sum of the payments of the last step.
   std::span<const float> rewards(std::size_t role) const noexcept { return io_[role].rewards.span(); }
-  /// [rows][terms of the role]; what each term paid at the last decision.
+  /// [rows][terms of the role]; what each term paid at the last step.
   std::span<const float> payments(std::size_t role, std::size_t row) const noexcept;
   /// What each term has paid so far in this episode. Their sum is the return.
   std::span<const double> ledger(std::size_t role, std::size_t row) const noexcept;
@@ -100,10 +100,10 @@ class Lanes {
 
   Outcome outcome(std::size_t lane) const noexcept;
   EndedBy ended_by(std::size_t lane) const noexcept;
-  /// Decisions taken in this episode.
-  std::uint32_t decisions(std::size_t lane) const noexcept;
+  /// Steps taken in this episode.
+  std::uint32_t steps(std::size_t lane) const noexcept;
   EpisodeKey key(std::size_t lane) const noexcept;
-  /// What happened in the last decision.
+  /// What happened in the last step.
   std::span<const Event> events(std::size_t lane) const noexcept { return events_[lane]; }
 
   // ---- snapshots

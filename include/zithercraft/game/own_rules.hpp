@@ -35,7 +35,7 @@ class RuleView {
   double control(std::size_t control, std::size_t role = 0, std::size_t seat = 0) const;
   /// The arena's state, for `Arena`'s functions.
   std::byte* arena_state() const;
-  /// Ends the episode with this verdict at the end of the decision; failure outweighs success.
+  /// Ends the episode with this verdict at the end of the step; failure outweighs success.
   void end(Verdict verdict) const;
 
  private:

@@ -73,7 +73,7 @@ enum class Counts : std::uint8_t {
   first_of_each  ///< only the first with each other thing: each zone once
 };
 
-/// Pays once for each event since the last decision.
+/// Pays once for each event since the last step.
 struct Happening {
   EventKind event = EventKind::touch;  ///< any that an arena reports
   std::string of{};                    ///< a tag: whose events count; empty for the seat's own body
@@ -99,7 +99,7 @@ struct Condition {
   bool operator==(const Condition&) const = default;
 };
 
-/// Pays the change of a meter since the last decision: health lost is negative, a score won is positive.
+/// Pays the change of a meter since the last step: health lost is negative, a score won is positive.
 struct Change {
   std::string of{};  ///< a tag: whose meter, summed over all bodies of it; empty for the seat's own body
   std::string meter{};
@@ -137,7 +137,7 @@ enum class Scope : std::uint8_t {
 };
 
 /// One named term of the reward sheet. Exactly one of `progress`, `on`, `when`, `change`, `closeness`, `visits`,
-/// `each_decision` and `each_second` says when it pays. Seats of other roles belong to its scope if their sheet has a
+/// `each_step` and `each_second` says when it pays. Seats of other roles belong to its scope if their sheet has a
 /// term of the same name.
 struct Term {
   std::string name{};
@@ -148,11 +148,11 @@ struct Term {
   std::optional<Change> change{};
   std::optional<Closeness> closeness{};
   std::optional<Visiting> visits{};
-  Measure each_decision{};
-  Measure each_second{};  ///< pays its amount times the seconds that a decision lasts
+  Measure each_step{};
+  Measure each_second{};  ///< pays its amount times the seconds that a step lasts
   Scope scope = Scope::self;
   double blend = 1.0;  ///< how much of a shared scope counts: 0 pays for the seat's own doings alone, 1 for all together
-  std::optional<double> most_per_decision{};  ///< pays no more than this either way in a decision, above 0
+  std::optional<double> most_per_step{};  ///< pays no more than this either way in a step, above 0
   std::optional<double> most_per_episode{};   ///< its sum stays within this either way, above 0
   Verdict ends = Verdict::none;  ///< the episode ends with this verdict when the term is triggered; for `on`, `when`
   bool operator==(const Term&) const = default;
@@ -173,21 +173,21 @@ struct Stall {
   EventKind since = EventKind::touch;
   std::string of{};                 ///< a tag: whose events count; empty for all seats
   std::vector<std::string> with{};  ///< tags of the other thing; empty for any or none
-  std::int64_t decisions = 100;     ///< at least 1
+  std::int64_t steps = 100;     ///< at least 1
   bool operator==(const Stall&) const = default;
 };
 
 /// The arena has come back to the same state again: everything but its clock is as it was.
 struct Repeats {
   std::int64_t times = 3;    ///< ends when a state is there for so many times, 2 to 64
-  std::int64_t within = 64;  ///< within so many decisions, 2 to 256
+  std::int64_t within = 64;  ///< within so many steps, 2 to 256
   bool operator==(const Repeats&) const = default;
 };
 
-/// Rules that end an episode without a verdict. Whichever comes first ends it; a verdict at the same decision counts
+/// Rules that end an episode without a verdict. Whichever comes first ends it; a verdict at the same step counts
 /// more.
 struct Cutoffs {
-  std::int64_t decisions = 300;  ///< an episode is cut off after this many decisions, at least 1
+  std::int64_t steps = 300;  ///< an episode is cut off after this many steps, at least 1
   std::vector<TooFar> too_far{};
   std::vector<Stall> stalls{};
   std::optional<Repeats> repeats{};

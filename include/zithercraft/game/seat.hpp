@@ -59,11 +59,11 @@ class SeatView {
   /// The seat's number among those of its role in the lane.
   std::size_t number() const { return seat_; }
 
-  /// What the seat senses for the next decision, in the order of `role().columns`.
+  /// What the seat senses for the next step, in the order of `role().columns`.
   std::span<const float> observation() const { return lanes_.observation(role_, row()); }
   /// Every ray of the seat's ray fans and cones, for drawing; allocates.
   std::vector<SeenRay> rays() const;
-  std::uint32_t decisions() const { return lanes_.decisions(lane_); }
+  std::uint32_t steps() const { return lanes_.steps(lane_); }
   std::span<const Event> events() const { return lanes_.events(lane_); }
   /// The episode's keys, for random numbers of one's own.
   EpisodeKey episode() const { return lanes_.key(lane_); }

@@ -21,13 +21,13 @@ class SeatView;
 /// What happens to a sense's columns on their way to the agent. All of it is part of the episode: the same key gives
 /// the same readings.
 struct Signal {
-  /// The columns of this many decisions before are sensed too, as `name@1` for the last one and so on; before an
-  /// episode's first decisions they repeat the first. 0 to 64.
+  /// The columns of this many steps before are sensed too, as `name@1` for the last one and so on; before an
+  /// episode's first steps they repeat the first. 0 to 64.
   std::int64_t history = 0;
   /// Standard deviation of normal noise on every column, in the columns' own scale (most are 0 to 1 or -1 to 1), at
   /// least 0; readings stay in the column's range.
   double noise = 0.0;
-  /// Probability that the sense reads zeros in all its columns at a decision, 0 to 1.
+  /// Probability that the sense reads zeros in all its columns at a step, 0 to 1.
   double drop_out = 0.0;
   bool operator==(const Signal&) const = default;
 };
@@ -129,7 +129,7 @@ struct OwnState {
   std::optional<double>
       level{};             ///< `level`: the foot's height over this many metres, above 0; arenas with height only
   bool controls = false;   ///< the controls given last: dials in their own range, a flag for each option
-  bool time_left = false;  ///< `time_left`: share of the decisions until the time cutoff that is left
+  bool time_left = false;  ///< `time_left`: share of the steps until the time cutoff that is left
   Signal signal{};
   bool operator==(const OwnState&) const = default;
 };

@@ -70,7 +70,7 @@ struct RoleSpec {
 struct GameSpec {
   std::string name{};
   std::string about{};           ///< one line for people
-  std::int64_t think_every = 4;  ///< ticks per decision, at least 1
+  std::int64_t ticks_per_step = 4;  ///< ticks per step, at least 1
   ArenaSpec arena{};
   std::vector<RoleSpec> roles{};
   Cutoffs cutoffs{};

@@ -18,7 +18,7 @@ struct Advance {
   std::string metric{};
   double at_least = 0.8;
   std::int64_t over = 200;                  ///< episodes, at least 1
-  std::optional<std::int64_t> decisions{};  ///< taken since the stage began, at least 1: no stage is stuck in for ever
+  std::optional<std::int64_t> steps{};  ///< taken since the stage began, at least 1: no stage is stuck in for ever
   bool operator==(const Advance&) const = default;
 };
 
@@ -26,7 +26,7 @@ struct Advance {
 struct RecordedStart {
   std::string replay{};           ///< a replay file of this game
   std::int64_t episode = 0;       ///< which episode of it
-  std::int64_t from = 0, to = 0;  ///< decisions of it, of which one is drawn; `to` 0 means the last but one
+  std::int64_t from = 0, to = 0;  ///< steps of it, of which one is drawn; `to` 0 means the last but one
   double share = 1.0;             ///< of the episodes that begin so, 0 to 1
   bool operator==(const RecordedStart&) const = default;
 };

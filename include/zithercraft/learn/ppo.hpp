@@ -23,7 +23,7 @@ class Ranks;
 class TensorFile;
 class WorkerPool;
 
-/// What a decision's loss is made of.
+/// What a step's loss is made of.
 enum class Objective : std::uint8_t {
   clipped,  ///< the ratio of probabilities times the advantage, clipped: proximal policy optimisation
   plain     ///< the logarithm of the probability times the advantage: the actor-critic; without a baseline REINFORCE
@@ -48,8 +48,8 @@ struct PpoSettings {
   bool share = true;               ///< the value is one more output of the policy network, which then has both tasks;
                                    ///< a value network that sees others comes beside that
   Sight value_sees = Sight::own;   ///< more than its own seat: a central critic, which only the training knows
-  std::int64_t memory = 0;         ///< numbers that each network remembers from decision to decision, 0 for none
-  std::int64_t memory_span = 32;   ///< decisions through which remembering is learned; divides the horizon
+  std::int64_t memory = 0;         ///< numbers that each network remembers from step to step, 0 for none
+  std::int64_t memory_span = 32;   ///< steps through which remembering is learned; divides the horizon
   /// Convolutions over cameras and windows, as many as fit; empty: pixels are columns like others.
   std::vector<ConvolutionLayer> pictures{{16, 4, 2}, {32, 3, 2}};
   std::int64_t picture_least = 12;  ///< pixels or cells along both sides from which on convolutions are used
@@ -58,15 +58,15 @@ struct PpoSettings {
 
   // Playing
   std::int64_t lanes = 256;    ///< copies of the game played side by side, at least 1
-  std::int64_t horizon = 128;  ///< decisions per lane in one rollout, at least 1
-  double discount = 0.998;     ///< of a reward one decision later, 0 to 1
+  std::int64_t horizon = 128;  ///< steps per lane in one rollout, at least 1
+  double discount = 0.998;     ///< of a reward one step later, 0 to 1
   double trace_decay = 0.95;   ///< lambda of the generalised advantage, 0 to 1
 
   // Learning
   Objective objective = Objective::clipped;
   bool baseline = true;              ///< returns are compared with their prediction; if not, only with their mean, and
-                                     ///< decisions whose episode the rollout does not finish teach nothing
-  bool counterfactual = false;       ///< a decision is compared with what the others' decisions led to expect, whatever
+                                     ///< steps whose episode the rollout does not finish teach nothing
+  bool counterfactual = false;       ///< a step is compared with what the others' actions led to expect, whatever
                                      ///< this one is: its own share of what the side is paid. Needs `value_sees`
   std::int64_t epochs = 3;           ///< times a rollout is learned from, at least 1
   std::int64_t minibatch = 4096;     ///< samples per gradient step, at least 1
@@ -74,7 +74,7 @@ struct PpoSettings {
   double learning_rate = 1e-3;       ///< of the first update, above 0
   double last_learning_rate = 1e-4;  ///< of the last update
   Fall learning_rate_falls = Fall::linear;
-  double clip = 0.2;                 ///< how far a decision's probability ratio may move, above 0
+  double clip = 0.2;                 ///< how far a action's probability ratio may move, above 0
   double value_weight = 1.0;         ///< of the value's loss beside the policy's; matters if they share a network
   double value_clip = 0.0;           ///< how far a value may move in one update, in spreads of returns; 0: any way
   double entropy_weight = 0.005;     ///< reward for staying undecided at the first update, at least 0
@@ -88,7 +88,7 @@ struct PpoSettings {
   // Against whom, where sides that learn are opposed to each other
   double against_past = 0.2;     ///< share of lanes in which one side learns against any of its past selves, 0 to 1
   double against_hardest = 0.2;  ///< and against those that win most; with the former at most 1. Elsewhere both learn
-  std::int64_t snapshot_every = 500'000;  ///< decisions after which the present policies join the past ones, at least 1
+  std::int64_t snapshot_every = 500'000;  ///< steps after which the present policies join the past ones, at least 1
   double snapshot_gain = 0.0;             ///< or as soon as they are so many points stronger than the last; 0: never
   std::int64_t roster_size = 20;          ///< past selves that are kept, spread evenly over the training, at least 3
 
@@ -105,15 +105,15 @@ std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PpoSet
 /// Where the time of a rollout or an update went: seconds, summed over this process's threads but for the last one.
 struct PhaseTimes {
   double play = 0.0;    ///< stepping lanes: ticks, senses, rewards
-  double decide = 0.0;  ///< the networks' forward passes while playing, drawing decisions
+  double decide = 0.0;  ///< the networks' forward passes while playing, sampling actions
   double learn = 0.0;   ///< gradients
-  double step = 0.0;    ///< adding gradients up, the optimiser, and what other processes are told
+  double optimise = 0.0;  ///< adding gradients up, the optimiser, and what other processes are told
   double wall = 0.0;    ///< by the clock
   PhaseTimes& operator+=(const PhaseTimes& other);
 };
 
 struct CollectReport {
-  std::int64_t decisions = 0;             ///< to learn from, taken in this rollout, over all seats and processes
+  std::int64_t steps = 0;             ///< to learn from, taken in this rollout, over all seats and processes
   std::vector<EpisodeResult> episodes{};  ///< that ended in it, of all roles that learn, in order of time, then lane
   std::size_t stage = 0;                  ///< of the curriculum, while it was played
   PhaseTimes times{};
@@ -148,12 +148,12 @@ std::vector<RolePlayer> usual_players(const Game& game, std::uint64_t seed);
 struct RosterReport {
   Rating rating{};  ///< of the present policies; the first ones of all are at 0
   struct Past {
-    std::int64_t decisions = 0;  ///< after which it was kept
+    std::int64_t steps = 0;  ///< after which it was kept
     Rating rating{};
     Tally lately{};  ///< the present policies' matches against it since the last snapshot; they are player a
   };
   std::vector<Past> past{};
-  std::vector<std::int64_t> forgotten{};  ///< past selves that beat the present ones, by their decisions
+  std::vector<std::int64_t> forgotten{};  ///< past selves that beat the present ones, by their steps
   /// Past selves each of which beats the next, and the last the first; -1 stands for the present ones.
   std::vector<std::array<std::int64_t, 3>> cycles{};
 };
@@ -179,22 +179,22 @@ struct Continuation {
 ///
 /// Seats of a side can be judged together: by a value network that sees all their senses (Lowe et al.: "Multi-agent
 /// actor-critic for mixed cooperative-competitive environments", 2017; Yu et al.: "The surprising effectiveness of PPO
-/// in cooperative multi-agent games", 2022), and each by what its own decision changed (Foerster, Farquhar, Afouras,
+/// in cooperative multi-agent games", 2022), and each by what its own action changed (Foerster, Farquhar, Afouras,
 /// Nardelli, Whiteson: "Counterfactual multi-agent policy gradients", 2018). Others are read by attention, so that some
 /// may be absent.
 ///
-/// A seat whose body has left the arena goes on being paid: what comes then is credited to the last decision it took.
+/// A seat whose body has left the arena goes on being paid: what comes then is credited to the last step it took.
 ///
 /// An episode that ends by a verdict has no future; one that is cut off is credited
 /// with the value of its last observation. For a fixed build the results are the same bits on any number of threads,
 /// and in any number of processes.
 class Ppo {
  public:
-  /// `total_decisions` is the length of the schedules. `players`: one for each role; without them the usual
+  /// `total_steps` is the length of the schedules. `players`: one for each role; without them the usual
   /// ones. With `ranks` the lanes are shared among processes, all of which
   /// make the same calls; both must outlive the learner. Throws Error (spec) if the settings or the game cannot be used,
   /// (refused) if the lanes cannot be shared out evenly.
-  Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_decisions, WorkerPool& pool,
+  Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_steps, WorkerPool& pool,
       Ranks* ranks = nullptr, std::vector<RolePlayer> players = {});
   Ppo(Ppo&&) noexcept;
   Ppo& operator=(Ppo&&) noexcept;
@@ -203,7 +203,7 @@ class Ppo {
   /// States of a stage's arena that the given share of its episodes begins from; before the first `collect` or
   /// `restore`. Throws Error (refused) if they are not of that arena.
   void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share);
-  /// Plays `horizon` decisions in every lane with the present policy. A stage of the game's curriculum that has been
+  /// Plays `horizon` steps in every lane with the present policy. A stage of the game's curriculum that has been
   /// learned is left at the end of it.
   CollectReport collect();
   /// Learns from what was collected last. Throws Error (numbers), naming the layer, if a loss or gradient is not
@@ -212,7 +212,7 @@ class Ppo {
   ImproveReport improve();
   const std::vector<ImproveReport>& improvements() const noexcept;
 
-  std::int64_t decisions() const noexcept;  ///< taken so far, over all seats
+  std::int64_t steps() const noexcept;  ///< taken so far, over all seats
   std::int64_t updates() const noexcept;    ///< improvements so far
   std::size_t stage() const noexcept;       ///< of the curriculum; see Game::stages
   /// Of the policy that plays a role. Throws Error (usage) if it does not learn.

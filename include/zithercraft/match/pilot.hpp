@@ -22,20 +22,20 @@ class Pilot {
 };
 
 /// What a policy makes of its odds.
-enum class Decisions : std::uint8_t {
+enum class ActionMode : std::uint8_t {
   usual,    ///< as it was evolved; one trained by gradients is greedy
   greedy,   ///< the likeliest
   sampled,  ///< drawn by the episode's key and the seed
 };
-const char* name_of(Decisions decisions);
+const char* name_of(ActionMode actions);
 /// What a policy does if it is asked for these: never `usual`.
-Decisions decisions_of(const Policy& policy, Decisions asked);
+ActionMode actions_of(const Policy& policy, ActionMode asked);
 
 /// A trained policy of the role, or of the one that the role mirrors. Throws Error (refused), naming the difference, if it does not fit the game's role.
 std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy,
-                                    Decisions decisions = Decisions::usual, std::uint64_t seed = 0);
+                                    ActionMode actions = ActionMode::usual, std::uint64_t seed = 0);
 
-/// Every control uniform in its range, anew at each decision.
+/// Every control uniform in its range, anew at each step.
 std::unique_ptr<Pilot> random_pilot(std::uint64_t seed = 0);
 
 /// The role's hand-written pilot. Throws Error (spec) if it has none, or none is known by its name.

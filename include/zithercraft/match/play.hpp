@@ -25,7 +25,7 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game, const s
                                                        WorkCount* progress = nullptr);
 
 /// Plays one episode and calls `moment` with the lanes (of which there is one, number 0) at its start and after each
-/// decision.
+/// step.
 void play_one(const Game& game, const std::vector<Pilot*>& pilots, EpisodeKey key,
               const std::function<void(const Lanes&)>& moment);
 

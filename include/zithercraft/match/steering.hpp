@@ -13,7 +13,7 @@
 namespace zithercraft {
 
 /// Turns held keys and a gamepad into the controls of a role, by its bindings (see KeyBinding). A key that was pressed
-/// and let go again between two decisions counts for the next one.
+/// and let go again between two steps counts for the next one.
 class Steering {
  public:
   explicit Steering(const Role& role) : role_(role) {}
@@ -29,7 +29,7 @@ class Steering {
 
   /// The controls as they would be decided now.
   void controls(std::span<float> out) const;
-  /// The decision was taken: short presses have had their effect.
+  /// The step was taken: short presses have had their effect.
   void decided();
 
  private:
@@ -43,7 +43,7 @@ class Steering {
   std::vector<bool> buttons_;
 };
 
-/// Keys that are pressed and released at given decisions, for tests and demonstrations; the file's form is specified in
+/// Keys that are pressed and released at given steps, for tests and demonstrations; the file's form is specified in
 /// docs/formats/keys.md.
 class KeyScript {
  public:
@@ -51,12 +51,12 @@ class KeyScript {
   static KeyScript load(const std::filesystem::path& file);
   static KeyScript parse(const std::string& text, const std::string& source);
 
-  /// Does what is due before the decision; decisions must come in order.
-  void apply(Steering& steering, std::uint32_t decision);
+  /// Does what is due before the step; steps must come in order.
+  void apply(Steering& steering, std::uint32_t step);
 
  private:
   struct Line {
-    std::uint32_t decision = 0;
+    std::uint32_t step = 0;
     bool press = true;
     std::string key{};
   };

@@ -13,7 +13,7 @@ class RandomStream;
 /// Turns a policy network's outputs into controls: one mean per dial (diagonal Gaussian with a spread that does not
 /// depend on the senses), one logit per option of a choice.
 ///
-/// Decisions are kept in the network's own scale: a dial as an unbounded number of which [-1, 1] is its range, a choice
+/// Actions are kept in the network's own scale: a dial as an unbounded number of which [-1, 1] is its range, a choice
 /// as its option number. `controls_of` brings them into the game's ranges.
 class Heads {
  public:
@@ -33,35 +33,35 @@ class Heads {
   template <class Scalar>
   void forbid(std::span<const float> allowed, std::span<Scalar> outputs) const;
 
-  /// Draws a decision and returns the natural logarithm of its probability (density).
+  /// Samples an action and returns the natural logarithm of its probability (density).
   float sample(std::span<const float> outputs, std::span<const float> log_spread, RandomStream& random,
-               std::span<float> decision) const;
-  /// The most likely decision.
-  void greedy(std::span<const float> outputs, std::span<float> decision) const;
+               std::span<float> action) const;
+  /// The most likely action.
+  void greedy(std::span<const float> outputs, std::span<float> action) const;
   /// Control values for the game: dials clamped into their ranges, choices as they are.
-  void controls_of(std::span<const float> decision, std::span<float> controls) const;
+  void controls_of(std::span<const float> action, std::span<float> controls) const;
   /// Probabilities of options; means and spreads of dials in the game's ranges. See `odds_of`.
   void odds(std::span<const float> outputs, std::span<const float> log_spread, std::span<float> odds) const;
 
-  // All choices of a decision taken as one: of how many combinations, which one it is, and how likely each is. Dials
+  // All choices of an action taken as one: of how many combinations, which one it is, and how likely each is. Dials
   // are left out. Combinations are counted like numbers whose last digit is the last choice; beyond 2^32 there are no
   // more.
   std::size_t combinations() const noexcept;
-  std::size_t combination(std::span<const float> decision) const;
+  std::size_t combination(std::span<const float> action) const;
   void combination_odds(std::span<const float> outputs, std::span<float> odds) const;
 
   template <class Scalar>
   struct Judged {
     Scalar log_probability{}, entropy{};
   };
-  /// How likely a decision is, and the entropy of the distribution it was drawn from. `kept` has room for twice the
+  /// How likely an action is, and the entropy of the distribution it was drawn from. `kept` has room for twice the
   /// outputs and serves `add_gradient`.
   template <class Scalar>
   Judged<Scalar> judge(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
-                       std::span<const float> decision, std::span<Scalar> kept) const;
-  /// Adds the gradient of `by_log_probability * log_probability + by_entropy * entropy` of the decision last judged.
+                       std::span<const float> action, std::span<Scalar> kept) const;
+  /// Adds the gradient of `by_log_probability * log_probability + by_entropy * entropy` of the action last judged.
   template <class Scalar>
-  void add_gradient(std::span<const Scalar> kept, std::span<const float> decision, Scalar by_log_probability,
+  void add_gradient(std::span<const Scalar> kept, std::span<const float> action, Scalar by_log_probability,
                     Scalar by_entropy, std::span<Scalar> output_gradient, std::span<Scalar> spread_gradient) const;
 
  private:

@@ -36,10 +36,10 @@ class Network {
   /// What each layer gave for the last batch; one per thread, reused without allocating.
   class Workspace;
 
-  /// The order of a batch's rows: `steps` decisions of `sequences` agents, [steps][sequences].
+  /// The order of a batch's rows: `steps` in time of `sequences` agents, [steps][sequences].
   struct Order {
     std::size_t steps = 1, sequences = 0;
-    /// For each row whether it is the first decision of an episode, before which nothing is remembered; empty if none
+    /// For each row whether it is the first step of an episode, before which nothing is remembered; empty if none
     /// is.
     std::span<const std::uint8_t> begins{};
     /// [sequences][memory_stride()]: what was remembered before the first step, and then after the last. Networks

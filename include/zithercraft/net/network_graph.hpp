@@ -22,7 +22,7 @@ struct NetworkGraph {
   struct Link {
     std::uint32_t from = 0, to = 0;  ///< nodes; `to` is an output or a hidden one
     float weight = 0.0f;
-    bool back = false;  ///< it carries what its first node was at the decision before
+    bool back = false;  ///< it carries what its first node was at the step before
     bool operator==(const Link&) const = default;
   };
   std::size_t inputs = 0, outputs = 0, hidden = 0;
@@ -47,11 +47,11 @@ class GraphProgram {
   std::size_t add(const NetworkGraph& graph);
   std::size_t count() const noexcept { return entries_.size(); }
 
-  /// How many numbers a network keeps from decision to decision, 0 if no link goes back.
+  /// How many numbers a network keeps from step to step, 0 if no link goes back.
   std::size_t memory(std::size_t network) const noexcept { return entries_[network].memory; }
   /// Numbers that the working memory of any of them needs.
   std::size_t room() const noexcept { return room_; }
-  /// One decision of one network. `memory`: as many numbers as it keeps, all 0 at the beginning of an episode; `room`:
+  /// One step of one network. `memory`: as many numbers as it keeps, all 0 at the beginning of an episode; `room`:
   /// from the caller, one per thread. Nothing is allocated.
   void decide(std::size_t network, std::span<const float> inputs, std::span<float> outputs, std::span<float> memory,
               std::span<float> room) const noexcept;

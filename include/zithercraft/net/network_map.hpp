@@ -23,7 +23,7 @@ struct NetworkMap {
   struct Link {
     std::uint32_t from = 0, to = 0;  ///< nodes
     float weight = 0.0f;
-    bool back = false;  ///< it carries what its first node was at the decision before
+    bool back = false;  ///< it carries what its first node was at the step before
   };
   std::string role{};
   std::vector<Node> nodes{};  ///< in the order of Policy::node_values

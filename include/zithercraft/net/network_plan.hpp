@@ -51,7 +51,7 @@ struct NetworkPlan {
   std::vector<CrowdFront> crowds{};
   std::vector<std::size_t> hidden{};  ///< widths of the fully connected layers
   Activation activation = Activation::tanh;
-  /// Numbers that a gated recurrent unit keeps from decision to decision (Cho et al.: "Learning phrase representations
+  /// Numbers that a gated recurrent unit keeps from step to step (Cho et al.: "Learning phrase representations
   /// using RNN encoder-decoder", 2014); 0 for none.
   std::size_t memory = 0;
   std::size_t outputs = 0;

@@ -29,7 +29,7 @@ struct PolicySignature {
   /// these as it has columns. Else empty.
   std::vector<std::string> seen{};
   bool grown = false;  ///< the policy is a NetworkGraph; `policy` tells its columns and outputs alone
-  bool drawn = false;  ///< it was evolved to draw its decisions at their odds
+  bool drawn = false;  ///< it was evolved to samples its actions at their odds
   bool operator==(const PolicySignature&) const = default;
 
   void store(TensorFile& file) const;
@@ -43,7 +43,7 @@ std::string first_difference(const PolicySignature& wanted, const PolicySignatur
 /// Where the policy of a role stands in a checkpoint whose first policy is another one's.
 inline std::string policy_place(const std::string& role) { return "roles/" + role + "/"; }
 
-/// A trained policy, ready to be asked for decisions. This class and what it needs are all that a finished game links.
+/// A trained policy, ready to be asked for steps. This class and what it needs are all that a finished game links.
 ///
 /// Copies share the weights; a copy has its own working memory, so give each thread one.
 class Policy {
@@ -76,7 +76,7 @@ class Policy {
   std::size_t columns() const noexcept { return signature().columns.size(); }
   std::size_t controls() const noexcept { return signature().controls.size(); }
 
-  /// How many numbers a policy with a memory keeps for an agent from decision to decision; 0 for others. Give `decide`
+  /// How many numbers a policy with a memory keeps for an agent from step to step; 0 for others. Give `decide`
   /// and its like that many for each row, all 0 at an episode's beginning; they are brought up to date by each call.
   std::size_t memory() const noexcept;
 
@@ -102,7 +102,7 @@ class Policy {
   template <class Use>
   void each_row(std::span<const float> senses, std::span<float> memory, bool value, const char* asked, Use use);
   template <class Use>
-  void each_decision(std::span<const float> senses, std::span<float> out, std::size_t width, std::span<float> memory,
+  void each_step(std::span<const float> senses, std::span<float> out, std::size_t width, std::span<float> memory,
                      const char* asked, Use use);
 
   std::shared_ptr<const Weights> weights_;

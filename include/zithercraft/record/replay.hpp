@@ -25,9 +25,9 @@ struct ReplayInfo {
 
 /// One role's part of a moment; rows are seats.
 struct RoleMoment {
-  std::vector<float> observations{};  ///< [seats][columns], after the decision
+  std::vector<float> observations{};  ///< [seats][columns], after the step
   std::vector<float> controls{};      ///< [seats][controls], that led here; zeros at an episode's start
-  std::vector<float> payments{};      ///< [seats][terms], what the decision paid; zeros at the start
+  std::vector<float> payments{};      ///< [seats][terms], what the step paid; zeros at the start
   std::vector<float> values{};        ///< [seats], expected return from here on; zeros if nobody estimates it
   std::vector<float> odds{};          ///< [seats][odds_of(controls)], what may be decided next; zeros if nobody tells
   bool operator==(const RoleMoment&) const = default;
@@ -49,9 +49,9 @@ struct Overlay {
   bool operator==(const Overlay&) const = default;
 };
 
-/// An arena right after a decision (or at the start of an episode).
+/// An arena right after a step (or at the start of an episode).
 struct Moment {
-  std::uint32_t decision = 0;
+  std::uint32_t step = 0;
   Outcome outcome = Outcome::running;
   std::vector<std::byte> state{};  ///< the arena's state block
   std::vector<RoleMoment> roles{};
@@ -79,7 +79,7 @@ class ReplayWriter {
   ReplayWriter(const ReplayWriter&) = delete;
   ReplayWriter& operator=(const ReplayWriter&) = delete;
 
-  /// Adds what a lane shows now: at its episode's start, then after each decision. Compression and writing happen on a
+  /// Adds what a lane shows now: at its episode's start, then after each step. Compression and writing happen on a
   /// thread of the writer's own. Throws Error (file) if something added earlier could not be written.
   void add(const Lanes& lanes, std::size_t lane, Estimates estimates = {});
   /// Draws this over the moment that is added next.
@@ -96,7 +96,7 @@ class ReplayWriter {
 class Replay {
  public:
   struct Episode {
-    std::uint32_t moments = 0;  ///< decisions + 1
+    std::uint32_t moments = 0;  ///< steps + 1
     Outcome outcome = Outcome::running;
   };
 
@@ -114,10 +114,10 @@ class Replay {
   std::uint64_t bytes() const noexcept;
 
   /// Throws Error (file), naming the chunk, if it is damaged, and Error (usage) if there is no such moment.
-  const Moment& moment(std::size_t episode, std::uint32_t decision);
-  /// The arena's state after each tick of a decision, played again from the moment before it; the last is the moment's
-  /// own. Of decision 0 there is only the start. Throws as `moment` does.
-  const std::vector<std::vector<std::byte>>& ticks(std::size_t episode, std::uint32_t decision);
+  const Moment& moment(std::size_t episode, std::uint32_t step);
+  /// The arena's state after each tick of a step, played again from the moment before it; the last is the moment's
+  /// own. Of step 0 there is only the start. Throws as `moment` does.
+  const std::vector<std::vector<std::byte>>& ticks(std::size_t episode, std::uint32_t step);
 
  private:
   struct State;
@@ -127,7 +127,7 @@ class Replay {
 /// What `check_replay` found.
 struct ReplayCheck {
   std::size_t episodes = 0;
-  std::uint64_t decisions = 0;
+  std::uint64_t steps = 0;
   bool whole = true;              ///< see Replay::whole
   bool payments_compared = true;  ///< false if something is coded in C++ and could not be re-played
   std::string difference{};       ///< the first difference in plain words; empty if there is none

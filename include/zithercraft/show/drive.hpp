@@ -24,7 +24,7 @@ struct DriveOptions {
 /// An episode that was driven, from the person's seat.
 struct DrivenEpisode {
   Outcome outcome = Outcome::running;  ///< running if it was left before its end
-  std::uint32_t decisions = 0;
+  std::uint32_t steps = 0;
   double episode_return = 0.0;
   std::vector<std::pair<std::string, double>> ledger{};  ///< what each term paid
 };
@@ -33,8 +33,8 @@ struct DrivenEpisode {
 /// Seats that nobody steers are decided for by the run's policy, the role's hand-written pilot, or at random, whatever
 /// there is first. `on_episode` is called at the end of each. Throws Error.
 ///
-/// The person's controls of a decision are taken at its end: until then the page shows where they lead, so that a key
-/// shows at once although controls change between decisions only, as in any replay.
+/// The person's controls of a step are taken at its end: until then the page shows where they lead, so that a key
+/// shows at once although controls change between steps only, as in any replay.
 std::vector<DrivenEpisode> drive(const Game& game, const DriveOptions& options, const ServeOptions& serving,
                                  const std::function<void(const DrivenEpisode&)>& on_episode = {});
 

@@ -31,7 +31,7 @@ struct CompareOptions {
 
 /// A group's curve: interquartile mean over its runs with its 95% interval, where all have got so far.
 struct Curve {
-  std::vector<double> decisions{}, mean{}, low{}, high{};
+  std::vector<double> steps{}, mean{}, low{}, high{};
 };
 
 struct GroupScore {
@@ -40,7 +40,7 @@ struct GroupScore {
   Interval mean_success{}, mean_return{};           ///< interquartile means over the runs
   std::size_t reached = 0;                          ///< runs that reached the bar
   /// Of those that reached it: interquartile means. Without any, infinite.
-  double decisions_to_bar = 0.0, seconds_to_bar = 0.0;
+  double steps_to_bar = 0.0, seconds_to_bar = 0.0;
   /// Against the first group: difference of success, and the chance that a run of this group does better.
   Interval difference{}, improvement{};
   Curve curve{};  ///< of the success of the last 100 episodes
@@ -59,7 +59,7 @@ Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& op
 /// A kept checkpoint's score on episodes that are the same for all.
 struct Rung {
   std::string checkpoint{};
-  std::int64_t decisions = 0;
+  std::int64_t steps = 0;
   Interval success{}, episode_return{};
 };
 /// Scores every kept checkpoint of a run, the oldest first, the newest policy last, deciding greedily. Progress is in

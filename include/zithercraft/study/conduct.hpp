@@ -21,7 +21,7 @@ struct ConductOptions {
   std::string others{};         ///< who plays all else where `seat` or `as` is given; empty: the usual pilots
   std::int64_t episodes = 200;  ///< at least 1; if a player is a recording, those that it holds
   std::uint64_t seed = 0;       ///< of the episodes, the same for all
-  Decisions decisions = Decisions::usual;   ///< of trained policies
+  ActionMode actions = ActionMode::usual;   ///< of trained policies
   double square = 4.0;                      ///< metres along the squares that places are counted in, above 0
   std::size_t threads = 0;                  ///< 0 for one per processor; has no influence on the result
   OnProgress on_progress{};                 ///< in episodes

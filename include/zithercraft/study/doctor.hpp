@@ -28,7 +28,7 @@ struct Finding {
   std::string what{};       ///< the finding in one sentence
   std::string evidence{};   ///< what was measured
   std::string remedy{};     ///< how to mend it
-  std::int64_t began = -1;  ///< decisions of the training after which it began; -1 if that has no meaning
+  std::int64_t began = -1;  ///< steps of the training after which it began; -1 if that has no meaning
   bool operator==(const Finding&) const = default;
 };
 
@@ -44,12 +44,12 @@ struct StrangeEpisode {
 /// How often a role's senses reported a tag.
 struct TagSeen {
   std::string role{}, tag{};
-  double share = 0.0;  ///< of the decisions of seats that were in the arena, over all pilots
+  double share = 0.0;  ///< of the steps of seats that were in the arena, over all pilots
 };
 
 struct Diagnosis {
   std::string game{}, run{};
-  std::int64_t decisions = 0;             ///< watched in all, over all pilots and seats
+  std::int64_t steps = 0;             ///< watched in all, over all pilots and seats
   std::vector<std::string> pilots{};      ///< who played
   std::vector<Finding> findings{};        ///< the gravest first
   std::vector<TagSeen> seen{};            ///< every tag that columns can tell of, role by role
@@ -61,15 +61,15 @@ struct Diagnosis {
 };
 
 struct DoctorOptions {
-  std::int64_t decisions = 20'000;  ///< to watch of each pilot, at least 1000
+  std::int64_t steps = 20'000;  ///< to watch of each pilot, at least 1000
   std::uint64_t seed = 0;
   std::size_t threads = 0;                  ///< 0 for one per processor; has no influence on the result
-  OnProgress on_progress{};  ///< in decisions
+  OnProgress on_progress{};  ///< in steps
   std::filesystem::path strange_replays{};  ///< a folder to write strange episodes into; empty: none are written
 };
 
 /// Plays the game at random, idly, to and fro and by its hand-written pilots, and says what would keep an agent from
-/// learning it. Throws Error (usage) if fewer decisions are asked for than tell anything.
+/// learning it. Throws Error (usage) if fewer steps are asked for than tell anything.
 Diagnosis examine(const Game& game, const DoctorOptions& options = {});
 
 /// The same for the run's game, with its trained policy as a further pilot and its metrics looked through.

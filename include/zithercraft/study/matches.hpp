@@ -23,7 +23,7 @@ enum class DecidedBy : std::uint8_t {
 struct MatchOptions {
   std::int64_t episodes = 200;              ///< of each two players in each seating, at least 1
   std::uint64_t seed = 0;                   ///< of the episodes, the same for all
-  Decisions decisions = Decisions::usual;   ///< of trained policies
+  ActionMode actions = ActionMode::usual;   ///< of trained policies
   DecidedBy decided_by = DecidedBy::verdict;
   std::filesystem::path replays{};  ///< a folder for the most telling episodes; empty: none are kept
   std::size_t threads = 0;          ///< 0 for one per processor; has no influence on the result
@@ -67,8 +67,8 @@ struct MatchTable {
 /// cannot be seated against each other; (usage) for fewer than two players.
 MatchTable play_matches(const GameSpec& game, const std::vector<Player>& players, const MatchOptions& options = {});
 
-/// The checkpoints of a run as players, the oldest first; and after how many decisions each was kept.
+/// The checkpoints of a run as players, the oldest first; and after how many steps each was kept.
 std::vector<Player> checkpoint_players(const Run& run);
-std::vector<double> decisions_of_checkpoints(const Run& run);
+std::vector<double> steps_of_checkpoints(const Run& run);
 
 }  // namespace zithercraft

@@ -26,9 +26,9 @@ struct RoleMetrics {
 
 /// One update of a training; of an evolution one generation, whose episodes are those of the leader.
 struct MetricsRow {
-  std::int64_t decisions = 0;
+  std::int64_t steps = 0;
   double seconds = 0.0;  ///< of training so far, over all sittings
-  double decisions_per_second = 0.0;
+  double steps_per_second = 0.0;
   std::int64_t episodes = 0;                                   ///< that ended in this update
   double mean_return = 0.0, mean_length = 0.0, success = 0.0;  ///< of those; not stored if there were none
   double recent_success = 0.0;                                 ///< over the last episodes of the stage, at most 100
@@ -60,7 +60,7 @@ struct MetricsColumn {
   double& (*of)(MetricsRow&);
   Known known = Known::always;
 };
-/// All of them but `decisions`, `episodes` and `stage`, which are whole numbers, in their order.
+/// All of them but `steps`, `episodes` and `stage`, which are whole numbers, in their order.
 std::span<const MetricsColumn> metrics_columns();
 /// A number of a further role, likewise.
 struct RoleColumn {
@@ -94,17 +94,17 @@ class Metrics {
   Metrics& operator=(const Metrics&) = delete;
 
   /// Forgets what came after the checkpoint that is gone on from.
-  void forget_after(std::int64_t decisions);
+  void forget_after(std::int64_t steps);
   void add(const MetricsRow& row);
-  /// Updates after so many decisions, in order.
+  /// Updates after so many steps, in order.
   std::vector<MetricsRow> rows(std::int64_t after = -1) const;
   /// The last update, if there is any.
   std::optional<MetricsRow> newest() const;
 
  private:
-  void add_role(std::int64_t decisions, RoleMetrics role);
-  std::vector<RoleMetrics> roles_at(std::int64_t decisions) const;
-  std::vector<SpeciesReport> species_at(std::int64_t decisions) const;
+  void add_role(std::int64_t steps, RoleMetrics role);
+  std::vector<RoleMetrics> roles_at(std::int64_t steps) const;
+  std::vector<SpeciesReport> species_at(std::int64_t steps) const;
 
   struct State;
   std::unique_ptr<State> state_;

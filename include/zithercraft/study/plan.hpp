@@ -27,7 +27,7 @@ struct Variant {
 /// What is measured of a policy once it is trained, over fresh episodes: "success", "return", "length", "term.NAME"
 /// (what the term paid per episode), "events.NAME" (how often the event of the term NAME happened per episode,
 /// whatever it pays). Returns and payments are reckoned by the game's own weights, also where a variant trains with
-/// others. "decisions_to_bar" and "seconds_to_bar": until the success of the last 100 episodes first reached the bar.
+/// others. "steps_to_bar" and "seconds_to_bar": until the success of the last 100 episodes first reached the bar.
 using Measures = std::vector<std::string>;
 
 /// An experiment: every variant of every game is trained under every seed, each with the same budget, and measured on
@@ -37,7 +37,7 @@ struct StudyPlan {
   std::vector<GameSpec> games{};                        ///< at least one, of different names
   std::vector<Variant> variants{{.name = "as it is"}};  ///< at least one, of different names
   std::vector<std::int64_t> seeds{1, 2, 3};             ///< of the trainings, at least one
-  std::int64_t decisions = 1'000'000;                   ///< of each training, at least 1
+  std::int64_t steps = 1'000'000;                   ///< of each training, at least 1
   PpoSettings learner{};                                ///< unless it evolves
   std::optional<EvolutionSettings> evolution{};         ///< in place of gradients
   std::int64_t episodes = 200;  ///< that each trained policy is measured on, at least 1

@@ -26,7 +26,7 @@ class Player {
   /// Why it cannot play a role, in plain words; empty if it can.
   std::string objection(const Game& game, std::size_t role) const;
   /// Throws Error (refused) with the objection.
-  std::unique_ptr<Pilot> pilot(const Game& game, std::size_t role, Decisions decisions, std::uint64_t seed) const;
+  std::unique_ptr<Pilot> pilot(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const;
   /// The checkpoint's file, of a trained one.
   std::optional<std::filesystem::path> checkpoint() const;
   /// The replay, of a recording.
@@ -36,7 +36,7 @@ class Player {
 
  private:
   enum class Kind : std::uint8_t { script, random, checkpoint, recording };
-  std::unique_ptr<Pilot> make(const Game& game, std::size_t role, Decisions decisions, std::uint64_t seed) const;
+  std::unique_ptr<Pilot> make(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const;
 
   Kind kind_ = Kind::random;
   std::string name_{};

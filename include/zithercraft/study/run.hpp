@@ -30,12 +30,12 @@ struct RoleTraining {
 
 /// Everything that decides how a training goes, bit for bit.
 struct RunSettings {
-  std::int64_t decisions = 10'000'000;  ///< to train for, over all seats, at least 1
+  std::int64_t steps = 10'000'000;  ///< to train for, over all seats, at least 1
   std::uint64_t seed = 1;
-  std::int64_t checkpoint_every = 250'000;  ///< decisions between checkpoints, at least 1
+  std::int64_t checkpoint_every = 250'000;  ///< steps between checkpoints, at least 1
   PpoSettings learner{};                    ///< unless it evolves
   std::optional<EvolutionSettings> evolution{};  ///< in place of gradients
-  std::int64_t generations = 0;  ///< of an evolution, to train for in place of `decisions`; 0: these count
+  std::int64_t generations = 0;  ///< of an evolution, to train for in place of `steps`; 0: these count
   std::string from{};  ///< checkpoint or run that was continued from, empty for a fresh start
   /// Of roles that are not played as usual: the first one and its mirror images learn, others are played by their
   /// hand-written pilots, or at random.
@@ -69,10 +69,10 @@ class Run {
   Policy policy(const std::string& checkpoint) const;
   /// The file of a kept checkpoint, or of "last". Throws Error (usage) with advice if there is none.
   std::filesystem::path checkpoint_file(const std::string& checkpoint) const;
-  /// Kept checkpoints without their endings, the oldest first: "at-000001000000" after a million decisions.
+  /// Kept checkpoints without their endings, the oldest first: "at-000001000000" after a million steps.
   std::vector<std::string> checkpoint_names() const;
-  /// Decisions trained so far, 0 without a checkpoint.
-  std::int64_t decisions_done() const;
+  /// Steps trained so far, 0 without a checkpoint.
+  std::int64_t steps_done() const;
   /// Generations of an evolution so far, 0 for others.
   std::int64_t generations_done() const;
   /// Whether training reached its end.
@@ -92,8 +92,8 @@ std::string method_of(const RunSettings& settings);
 /// Settings for an evolution by that name; nothing for "ppo". Throws Error (usage) if no method is called so.
 std::optional<EvolutionSettings> evolution_by(const std::string& method);
 
-/// The decisions after which a kept checkpoint was written, by its name: at-000001000000.
-std::int64_t decisions_of(const std::string& checkpoint);
+/// The steps after which a kept checkpoint was written, by its name: at-000001000000.
+std::int64_t steps_of(const std::string& checkpoint);
 
 /// Whether the folder holds a run.
 bool holds_run(const std::filesystem::path& folder);

@@ -29,7 +29,7 @@ struct Score {
   std::string game{}, run{};
   std::uint64_t seed = 0;
   std::int64_t episodes = 0;
-  Decisions decisions = Decisions::greedy;  ///< of the trained one, never `usual`
+  ActionMode actions = ActionMode::greedy;  ///< of the trained one, never `usual`
   std::vector<PilotScore> pilots{};  ///< the trained one first
 
   std::string to_json() const;
@@ -40,7 +40,7 @@ struct Score {
 struct ScoreOptions {
   std::int64_t episodes = 500;              ///< at least 1
   std::uint64_t seed = 0;                   ///< of the episodes; they are never those of training
-  Decisions decisions = Decisions::usual;   ///< of trained policies
+  ActionMode actions = ActionMode::usual;   ///< of trained policies
   /// "random", "script" or the folder of another run of a game that its policy fits. A script is left out where the
   /// role has none to play, unless it is all that is asked for.
   std::vector<std::string> against{"random", "script"};
@@ -64,7 +64,7 @@ struct RecordOptions {
   std::int64_t episodes = 5;        ///< at least 1
   std::uint64_t seed = 0;           ///< the episodes are those that `score` plays with this seed
   std::string checkpoint = "last";  ///< whose policy plays (see Run::checkpoint_names)
-  Decisions decisions = Decisions::usual;
+  ActionMode actions = ActionMode::usual;
 };
 
 /// Records episodes of a policy of the run into a replay file.

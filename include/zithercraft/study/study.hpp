@@ -61,9 +61,9 @@ class Study {
 /// How a study stands.
 struct StudyProgress {
   std::size_t done = 0, failed = 0, trials = 0;
-  std::int64_t decisions = 0, total = 0;  ///< of all trials
+  std::int64_t steps = 0, total = 0;  ///< of all trials
   double seconds = 0.0;                   ///< since this call began
-  double decisions_per_second = 0.0, seconds_left = 0.0;
+  double steps_per_second = 0.0, seconds_left = 0.0;
 };
 
 struct StudyOptions {

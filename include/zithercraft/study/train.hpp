@@ -16,9 +16,9 @@ namespace zithercraft {
 
 /// How a training stands, after each update.
 struct TrainingProgress {
-  std::int64_t decisions = 0, total = 0;
+  std::int64_t steps = 0, total = 0;
   double seconds = 0.0;               ///< since this call began
-  double decisions_per_second = 0.0;  ///< lately
+  double steps_per_second = 0.0;  ///< lately
   double seconds_left = 0.0;
   double mean_return = 0.0, mean_length = 0.0, success = 0.0;  ///< over the last episodes, at most 100
   std::int64_t episodes = 0;                                   ///< how many those are
@@ -26,7 +26,7 @@ struct TrainingProgress {
   std::string stage_name{};
   PhaseTimes times{};       ///< of the last update, its rollout included
   double busy_share = 0.0;  ///< of the threads' time in it that they worked in
-  /// Since when the mean return has not risen above its best, in decisions; -1 while it rises or it is too early to
+  /// Since when the mean return has not risen above its best, in steps; -1 while it rises or it is too early to
   /// say.
   std::int64_t plateau_since = -1;
   /// Of an evolution's last generation, of the first role that evolves; else of generation 0.
@@ -38,14 +38,14 @@ struct TrainingProgress {
 /// What to do with a folder that holds a run already.
 enum class Existing {
   refuse,  ///< throw Error (refused)
-  resume,  ///< go on where its last checkpoint stands; the game and all settings but `decisions` and `generations` must
+  resume,  ///< go on where its last checkpoint stands; the game and all settings but `steps` and `generations` must
            ///< be the same
   fresh,   ///< delete the run and start again
 };
 
 struct TrainOptions {
   std::filesystem::path folder{};
-  std::int64_t decisions = RunSettings{}.decisions;
+  std::int64_t steps = RunSettings{}.steps;
   std::uint64_t seed = 1;
   std::int64_t checkpoint_every = RunSettings{}.checkpoint_every;
   PpoSettings learner{};

@@ -79,9 +79,9 @@ class Driving {
   poses(out) {
     const p = this.preview;
     if (!p) return null;
-    const { ticks, tick_seconds, think_every } = this.match.scene, each = this.match.layout.perTick;
+    const { ticks, tick_seconds, ticks_per_step } = this.match.scene, each = this.match.layout.perTick;
     const seconds = p.paused || p.over ? p.elapsed : p.elapsed + ((performance.now() - p.at) / 1000) * p.speed;
-    const at = Math.min(ticks, (seconds / (tick_seconds * think_every)) * ticks), tick = Math.min(Math.floor(at), ticks - 1);
+    const at = Math.min(ticks, (seconds / (tick_seconds * ticks_per_step)) * ticks), tick = Math.min(Math.floor(at), ticks - 1);
     return blendPoses(this.match, p.poses.subarray(tick * each, (tick + 1) * each), p.poses.subarray((tick + 1) * each, (tick + 2) * each), at - tick, out);
   }
 

@@ -40,26 +40,26 @@ class Chunk {
     this.numbers = message.numbers;
     this.maps = {};
   }
-  // The map of cells or blocks at a decision, and a number that changes whenever it does.
-  map(which, decision) {
+  // The map of cells or blocks at a step, and a number that changes whenever it does.
+  map(which, step) {
     const { start, changes } = this.about[which];
     let cached = this.maps[which];
-    if (!cached || cached.decision > decision) cached = this.maps[which] = { decision: this.first, next: 0, kinds: Int16Array.from(start) };
-    while (cached.next < changes.length && changes[cached.next][0] <= decision) {
+    if (!cached || cached.step > step) cached = this.maps[which] = { step: this.first, next: 0, kinds: Int16Array.from(start) };
+    while (cached.next < changes.length && changes[cached.next][0] <= step) {
       cached.kinds[changes[cached.next][1]] = changes[cached.next][2];
       ++cached.next;
     }
-    cached.decision = decision;
+    cached.step = step;
     return { kinds: cached.kinds, version: `${this.first}:${cached.next}` };
   }
 }
 
 // One moment.
 class Frame {
-  constructor(chunk, decision) {
+  constructor(chunk, step) {
     this.chunk = chunk;
-    this.decision = decision;
-    this.at = (decision - chunk.first) * chunk.layout.size;
+    this.step = step;
+    this.at = (step - chunk.first) * chunk.layout.size;
   }
   part(role, name, seat) {
     const { at, each } = this.chunk.layout.roles[role][name];
@@ -71,11 +71,11 @@ class Frame {
     const { poses, perTick } = this.chunk.layout;
     return this.chunk.numbers.subarray(this.at + poses + tick * perTick, this.at + poses + (tick + 1) * perTick);
   }
-  get outcome() { return this.chunk.about.outcomes[this.decision - this.chunk.first]; }
-  get events() { return this.chunk.about.events.filter((e) => e[0] === this.decision); }
-  get overlays() { return this.chunk.about.overlays.filter((o) => o[0] === this.decision).map((o) => o[1]); }
-  cells() { return this.chunk.map("cells", this.decision); }
-  blocks() { return this.chunk.map("blocks", this.decision); }
+  get outcome() { return this.chunk.about.outcomes[this.step - this.chunk.first]; }
+  get events() { return this.chunk.about.events.filter((e) => e[0] === this.step); }
+  get overlays() { return this.chunk.about.overlays.filter((o) => o[0] === this.step).map((o) => o[1]); }
+  cells() { return this.chunk.map("cells", this.step); }
+  blocks() { return this.chunk.map("blocks", this.step); }
 }
 
 const kindsOfEvents = ["touch", "part", "enter", "stay", "leave", "collect", "launch", "hit", "pass", "empty", "full", "die", "back",
@@ -100,14 +100,14 @@ class Match {
   }
   moments(episode) { return this.episodes[episode] ? this.episodes[episode].moments : 0; }
   formsOf(episode) { return this.forms[this.episodes[episode].forms]; }
-  number(decision) { return Math.floor(decision / this.per_message); }
+  number(step) { return Math.floor(step / this.per_message); }
 
   // The moment if it is here already, else nothing; it is then on its way.
-  frame(episode, decision) {
-    if (decision < 0 || decision >= this.moments(episode)) return null;
-    const chunk = this.loaded.get(`${episode}:${this.number(decision)}`);
-    if (chunk instanceof Chunk) return new Frame(chunk, decision);
-    this.load(episode, this.number(decision));
+  frame(episode, step) {
+    if (step < 0 || step >= this.moments(episode)) return null;
+    const chunk = this.loaded.get(`${episode}:${this.number(step)}`);
+    if (chunk instanceof Chunk) return new Frame(chunk, step);
+    this.load(episode, this.number(step));
     return null;
   }
   load(episode, number) {
@@ -165,20 +165,20 @@ class Match {
   }
   nameOf(entity) { return entity < 0 ? "" : this.scene.entities[entity].name; }
   colourOf(entity) { return this.scene.tags[this.scene.entities[entity].tag].colour; }
-  tellEvent([decision, kind, who, whom]) {
-    return `decision ${decision}: ${kindsOfEvents[kind]} ${this.nameOf(who)} ${this.nameOf(whom)}`.trim();
+  tellEvent([step, kind, who, whom]) {
+    return `step ${step}: ${kindsOfEvents[kind]} ${this.nameOf(who)} ${this.nameOf(whom)}`.trim();
   }
 }
 
-// Poses between moments: `time` counts decisions, with fractions for ticks. They come as five numbers each, whatever
+// Poses between moments: `time` counts steps, with fractions for ticks. They come as five numbers each, whatever
 // the arena; the first is not a number for things that are not there.
 function posesAt(match, episode, time, out) {
-  const decision = Math.floor(time), ticks = match.scene.ticks;
-  const from = match.frame(episode, decision);
+  const step = Math.floor(time), ticks = match.scene.ticks;
+  const from = match.frame(episode, step);
   if (!from) return null;
-  const next = time > decision ? match.frame(episode, decision + 1) : null;
+  const next = time > step ? match.frame(episode, step + 1) : null;
   if (!next) return blendPoses(match, from.poses(ticks - 1), from.poses(ticks - 1), 0, out);
-  const at = (time - decision) * ticks, tick = Math.min(Math.floor(at), ticks - 1);
+  const at = (time - step) * ticks, tick = Math.min(Math.floor(at), ticks - 1);
   return blendPoses(match, tick === 0 ? from.poses(ticks - 1) : next.poses(tick - 1), next.poses(tick), at - tick, out);
 }
 

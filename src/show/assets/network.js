@@ -71,13 +71,13 @@ class NetworkPanel {
       this.hint.textContent = `links of ${nodes[node].name}; click it again to see all`;
       const own = links.filter((l) => l[0] === node || l[1] === node).sort((a, b) => Math.abs(b[2]) - Math.abs(a[2]));
       for (const [from, to, weight, back] of own.slice(0, 24))
-        make("li", this.listing, `${nodes[from].name} > ${nodes[to].name}: ${weight >= 0 ? "+" : ""}${short(weight)}${back ? ", from the decision before" : ""}`);
+        make("li", this.listing, `${nodes[from].name} > ${nodes[to].name}: ${weight >= 0 ? "+" : ""}${short(weight)}${back ? ", from the step before" : ""}`);
       if (!own.length) make("li", this.listing, "none: it is not used");
     } else this.hint.textContent = "click a node to see its links alone";
     this.draw();
   }
 
-  async show(episode, decision, version) {
+  async show(episode, step, version) {
     const key = `${version}:${episode}`;
     if (key !== this.key) {
       this.key = key;
@@ -86,14 +86,14 @@ class NetworkPanel {
       if (key !== this.key) return;
       this.values = new Float32Array(buffer);
     }
-    if (decision === this.decision && this.values === this.drawn) return;
-    this.decision = decision;
+    if (step === this.step && this.values === this.drawn) return;
+    this.step = step;
     this.drawn = this.values;
     this.draw();
   }
   value(node) {
     if (!this.values) return 0;
-    return this.values[(this.decision * this.seats + this.seat) * this.network.nodes.length + node] || 0;
+    return this.values[(this.step * this.seats + this.seat) * this.network.nodes.length + node] || 0;
   }
 
   draw() {

@@ -31,17 +31,17 @@ class Overlays {
     if (match.scene.cells) view.drawCells(frame);
     if (match.scene.blocks) view.drawBlocks(frame, pose);
     if (shown.paths) this.drawPaths(match, episode, time, seat);
-    if (shown.rays && pose) this.drawRays(match, frame, chosen, this.poseAtDecision(match, frame, seat));
+    if (shown.rays && pose) this.drawRays(match, frame, chosen, this.poseAtStep(match, frame, seat));
     if (shown.everybody)
-      for (const s of match.seatList()) this.drawRays(match, frame, s, this.poseAtDecision(match, frame, s.body));
+      for (const s of match.seatList()) this.drawRays(match, frame, s, this.poseAtStep(match, frame, s.body));
     if (shown.heat || shown.value) this.drawPlaces(match, episode, chosen, shown.value ? "value" : "heat");
     if (shown.events) this.drawEvents(match, episode, time, seat);
     if (shown.own) for (const o of frame.overlays) if (!hiddenNames.has(o.name)) this.drawOwn(match, o);
     if (pose && view.mode !== "eyes") this.ring(pose, view.things[seat].reach);
   }
 
-  // Rays were cast at the decision, not from where the body is between two of them.
-  poseAtDecision(match, frame, body) {
+  // Rays were cast at the step, not from where the body is between two of them.
+  poseAtStep(match, frame, body) {
     const poses = blendPoses(match, frame.poses(match.scene.ticks - 1), frame.poses(match.scene.ticks - 1), 0);
     return poses.subarray(5 * body, 5 * body + 5);
   }
@@ -77,7 +77,7 @@ class Overlays {
       const points = [];
       let last = null;
       for (const frame of match.frames(episode)) {
-        if (frame.decision > time) break;
+        if (frame.step > time) break;
         const poses = frame.poses(match.scene.ticks - 1), i = body * match.layout.fields;
         if (poses[i] !== poses[i]) { last = null; continue; }
         const next = new THREE.Vector3(poses[i], poses[i + 1], (match.scene.high ? poses[i + 3] : 0) + 0.08);
@@ -155,14 +155,14 @@ class Overlays {
 
   // ---- Events: a word where it happened, rising and fading.
   drawEvents(match, episode, time, chosen) {
-    const seconds = match.scene.tick_seconds * match.scene.think_every;
+    const seconds = match.scene.tick_seconds * match.scene.ticks_per_step;
     const first = Math.max(0, Math.ceil(time - eventSeconds / seconds)), words = [];
     for (let d = first; d <= Math.ceil(time); ++d) {
       const frame = match.frame(episode, d);
       for (const e of frame ? frame.events : []) {
         const kind = kindsOfEvents[e[2]];
         if (quietEvents.has(kind) || !match.concerns([e[3], e[4]], chosen)) continue;
-        const at = e[1] / match.scene.think_every, age = (time - at) * seconds;
+        const at = e[1] / match.scene.ticks_per_step, age = (time - at) * seconds;
         if (age < 0 || age > eventSeconds) continue;
         const place = this.placeOf(match, e);
         if (place) words.push({ kind, age, at: new THREE.Vector3(place[0], place[1], place[2] + 0.8 + age) });

@@ -26,7 +26,7 @@ class Panel {
     const ledger = this.section("Reward ledger");
     this.ledgerRows = this.table(ledger, ["term", "now", "so far"], [...role.terms, "return"]);
     const cursor = { id: "cursor", afterDraw: (chart) => this.drawCursor(chart) };
-    const seconds = { title: { display: true, text: "decision" } };
+    const seconds = { title: { display: true, text: "step" } };
     this.ledgerChart = lineChart(this.chartIn(ledger, "chart tall"), "Paid so far, by term", [...role.terms, "return"].map((t) => [t, []]), { x: seconds, stepped: true, plugins: [cursor] });
     this.valueChart = lineChart(this.chartIn(this.section("Value estimate")), "Return still to come, as the policy estimates it", [["value", []]], { x: seconds, plugins: [cursor] });
     this.charts = [this.ledgerChart, this.valueChart];
@@ -107,7 +107,7 @@ class Panel {
     return { options, numbers: options.length };
   }
 
-  // `frame`: the moment that is shown; `asked` and `answered`: the moments before and after the decision that is shown, as
+  // `frame`: the moment that is shown; `asked` and `answered`: the moments before and after the step that is shown, as
   // far as they are known.
   update(frame, asked, answered, time, episode) {
     if (!frame) return;
@@ -134,10 +134,10 @@ class Panel {
       value.textContent = flag ? (seen[i] > 0.5 ? "1" : "0") : short(seen[i] * scale);
     });
     this.updateLedger(frame, episode);
-    if (this.network) this.network.show(episode, frame.decision, this.match.name);
+    if (this.network) this.network.show(episode, frame.step, this.match.name);
     const done = outcomes[frame.outcome];
-    this.state.textContent = `decision ${frame.decision}` + (this.match.moments(episode) ? ` of ${this.match.moments(episode) - 1}` : "") +
-      `, ${short(frame.decision * this.match.scene.tick_seconds * this.match.scene.think_every)} s` + (done === "running" ? "" : `: ${done}`) +
+    this.state.textContent = `step ${frame.step}` + (this.match.moments(episode) ? ` of ${this.match.moments(episode) - 1}` : "") +
+      `, ${short(frame.step * this.match.scene.tick_seconds * this.match.scene.ticks_per_step)} s` + (done === "running" ? "" : `: ${done}`) +
       (this.role.pilot ? `, decided by: ${this.role.pilot}` : "");
   }
 
@@ -149,16 +149,16 @@ class Panel {
       const paid = [...this.role.terms, "return"].map(() => []), value = [], sums = new Float64Array(terms);
       for (const f of this.match.frames(episode)) {
         f.part(role, "payments", seat).forEach((p, t) => (sums[t] += p));
-        sums.forEach((s, t) => paid[t].push({ x: f.decision, y: s }));
-        paid[terms].push({ x: f.decision, y: sums.reduce((a, b) => a + b, 0) });
-        value.push({ x: f.decision, y: f.part(role, "values", seat)[0] });
+        sums.forEach((s, t) => paid[t].push({ x: f.step, y: s }));
+        paid[terms].push({ x: f.step, y: sums.reduce((a, b) => a + b, 0) });
+        value.push({ x: f.step, y: f.part(role, "values", seat)[0] });
       }
       this.paid = paid;
       this.redraw(paid, value, episode);
     }
     const now = frame.part(role, "payments", seat), total = now.reduce((a, b) => a + b, 0);
     this.ledgerRows.forEach((row, t) => {
-      const so_far = this.paid[t].length ? this.paid[t][frame.decision - this.paid[t][0].x] : null;
+      const so_far = this.paid[t].length ? this.paid[t][frame.step - this.paid[t][0].x] : null;
       row.cells[1].textContent = short(t < terms ? now[t] : total);
       row.cells[2].textContent = so_far ? short(so_far.y) : "";
     });

@@ -1,5 +1,5 @@
 "use strict";
-// The clock of recorded matches, and the time line with its buttons. Several matches run in step, decision by decision.
+// The clock of recorded matches, and the time line with its buttons. Several matches run in step, step by step.
 
 const speeds = [1 / 8, 1 / 4, 1 / 2, 1, 2, 4, 8, 16, 32, 64];
 
@@ -8,13 +8,13 @@ class Player {
     this.matches = matches;
     this.changed = changed;
     this.episode = 0;
-    this.time = 0;  // decisions, with fractions for ticks
+    this.time = 0;  // steps, with fractions for ticks
     this.playing = false;
     this.speed = 3;
     this.loop = false;
   }
   get scene() { return this.matches[0].scene; }
-  get secondsPerDecision() { return this.scene.tick_seconds * this.scene.think_every; }
+  get secondsPerStep() { return this.scene.tick_seconds * this.scene.ticks_per_step; }
   get end() { return Math.max(0, ...this.matches.map((m) => m.moments(this.episode) - 1)); }
   get episodes() { return Math.max(...this.matches.map((m) => m.episodes.length)); }
 
@@ -35,8 +35,8 @@ class Player {
   }
   faster(by) { this.speed = Math.min(Math.max(0, this.speed + by), speeds.length - 1); this.changed(); }
   stepTick(by) { this.playing = false; this.seek((Math.round(this.time * this.scene.ticks) + by) / this.scene.ticks); }
-  stepDecision(by) { this.playing = false; this.seek(by > 0 ? Math.floor(this.time) + by : Math.ceil(this.time) + by); }
-  // Events of all matches, as [decision, kind, who, whom].
+  stepMoment(by) { this.playing = false; this.seek(by > 0 ? Math.floor(this.time) + by : Math.ceil(this.time) + by); }
+  // Events of all matches, as [step, kind, who, whom].
   marks() {
     return this.matches.flatMap((m) => (m.episodes[this.episode] ? m.episodes[this.episode].marks : []).filter((mark) => m.concerns([mark[2], mark[3]], this.body)));
   }
@@ -51,7 +51,7 @@ class Player {
     // What has not arrived yet is waited for.
     const next = Math.ceil(Math.min(this.end, this.time + 0.001));
     if (this.matches.some((m) => next < m.moments(this.episode) && !m.frame(this.episode, next))) return;
-    this.time += (seconds * speeds[this.speed]) / this.secondsPerDecision;
+    this.time += (seconds * speeds[this.speed]) / this.secondsPerStep;
     if (this.time >= this.end) {
       if (this.loop) this.time = 0;
       else { this.time = this.end; this.playing = false; }
@@ -69,7 +69,7 @@ class TimeLine {
     this.canvas = make("canvas", root, undefined, "marks");
     this.range = make("input", root);
     Object.assign(this.range, { type: "range", min: 0, step: "any", value: 0 });
-    this.range.setAttribute("aria-label", "Time, in decisions");
+    this.range.setAttribute("aria-label", "Time, in steps");
     this.range.oninput = () => { player.playing = false; player.seek(Math.round(this.range.value * player.scene.ticks) / player.scene.ticks); };
     this.canvas.onclick = (e) => { player.playing = false; player.seek(Math.round(this.timeAt(e))); };
     this.canvas.onmousemove = (e) => {
@@ -95,8 +95,8 @@ class TimeLine {
     const width = (this.canvas.width = this.canvas.clientWidth * devicePixelRatio), height = (this.canvas.height = this.canvas.clientHeight * devicePixelRatio);
     const pen = this.canvas.getContext("2d"), r = 4 * devicePixelRatio;
     pen.lineWidth = 1.5 * devicePixelRatio;
-    for (const [decision, kind, who] of this.player.marks()) {
-      const edge = 8 * devicePixelRatio, x = edge + (decision / Math.max(1, this.player.end)) * (width - 2 * edge), y = height / 2;
+    for (const [step, kind, who] of this.player.marks()) {
+      const edge = 8 * devicePixelRatio, x = edge + (step / Math.max(1, this.player.end)) * (width - 2 * edge), y = height / 2;
       const name = kindsOfEvents[kind];
       pen.strokeStyle = pen.fillStyle = who >= 0 ? this.player.matches[0].colourOf(who) : css("--ink");
       pen.beginPath();

@@ -4,7 +4,7 @@ setLook(matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light");
 
 byId("heading").textContent = `${data.game}: ${data.run}`;
 byId("summary").textContent =
-  `${data.about} ${data.decisions.toLocaleString("en")} of ${data.total.toLocaleString("en")} decisions trained in ` +
+  `${data.about} ${data.steps.toLocaleString("en")} of ${data.total.toLocaleString("en")} steps trained in ` +
   `${short(data.seconds)} s by ${data.method}, seed ${data.seed}. Made with version ${data.version}.`;
 byId("configuration").textContent = data.configuration;
 
@@ -35,9 +35,9 @@ for (const pilot of data.score.pilots) {
 function curve(title, lines, options = {}) {
   const panel = make("div", byId("curves"), undefined, "panel");
   make("h3", panel, title);
-  const points = (values) => values.map((y, k) => ({ x: data.curves.decisions[k], y })).filter((p) => p.y !== null);
+  const points = (values) => values.map((y, k) => ({ x: data.curves.steps[k], y })).filter((p) => p.y !== null);
   lineChart(make("canvas", make("div", panel, undefined, "chart")), title, lines.map(([label, values, more]) => [label, points(values), more]),
-            { x: { min: 0, max: data.curves.decisions.at(-1), title: { display: true, text: "decisions" } }, y: options.y || {} });
+            { x: { min: 0, max: data.curves.steps.at(-1), title: { display: true, text: "steps" } }, y: options.y || {} });
 }
 
 const c = data.curves;
@@ -69,13 +69,13 @@ if (c.evolution) {
 }
 curve("Return per episode", byRole("return", c.mean_return, "mean_return"));
 curve("Reward by term, per episode", data.terms.map((t) => [t, c.terms[t]]));
-curve("Episode length, decisions", [["length", c.mean_length]], { y: { min: 0 } });
+curve("Episode length, steps", [["length", c.mean_length]], { y: { min: 0 } });
 if (!c.evolution) {
   curve("Entropy of the policy, nats", byRole("entropy", c.entropy, "entropy"));
   curve("Share of the returns' variance explained by the value network", byRole("explained", c.explained_variance, "explained_variance"), { y: { max: 1 } });
   curve("Divergence of the policy per update, nats", [["divergence", c.kl]], { y: { min: 0 } });
 }
-curve("Decisions per second", [["decisions per second", c.decisions_per_second]], { y: { min: 0 } });
+curve("Steps per second", [["steps per second", c.steps_per_second]], { y: { min: 0 } });
 
 // ---- Paths.
 for (const path of data.paths) {

@@ -182,22 +182,22 @@ class Viewer {
       view.overlays.draw(match, episode, time, this.chosen, this.shown, this.hiddenNames);
       if (seat !== undefined) view.arena.hide(seat, view.arena.mode === "eyes");
       const ended = outcomes[frame.outcome];
-      view.caption.textContent = (this.matches.length > 1 ? match.name + " · " : "") + `decision ${Math.floor(time)}` + (ended === "running" ? "" : ` · ${ended}`);
+      view.caption.textContent = (this.matches.length > 1 ? match.name + " · " : "") + `step ${Math.floor(time)}` + (ended === "running" ? "" : ` · ${ended}`);
     });
     if (now - this.panelAt > 200 || (!player.playing && !this.driving)) {
       this.panelAt = now;
       const end = this.match.moments(episode) - 1, time = Math.max(0, Math.min(player.time, end));
       // What is decided here; while it is played, what was decided last.
-      const at = (d) => this.match.frame(episode, d), decision = Math.floor(time), frame = at(decision);
-      if (this.match.live) this.panel.update(frame, at(decision - 1), frame, time, episode);
-      else this.panel.update(frame, frame, at(decision + 1), time, episode);
+      const at = (d) => this.match.frame(episode, d), step = Math.floor(time), frame = at(step);
+      if (this.match.live) this.panel.update(frame, at(step - 1), frame, time, episode);
+      else this.panel.update(frame, frame, at(step + 1), time, episode);
       this.listOwn(frame);
     }
     this.timeLine.update();
     byId("play").textContent = (this.driving ? !this.driving.paused : player.playing) ? "❚❚" : "▶";
     byId("speed").value = player.speed;
     byId("loop").setAttribute("aria-pressed", player.loop);
-    byId("clock").textContent = `${player.time.toFixed(player.time % 1 ? 2 : 0)} / ${player.end} · ${(player.time * player.secondsPerDecision).toFixed(1)} s`;
+    byId("clock").textContent = `${player.time.toFixed(player.time % 1 ? 2 : 0)} / ${player.end} · ${(player.time * player.secondsPerStep).toFixed(1)} s`;
     if (!player.playing) this.remember();
   }
 
@@ -216,7 +216,7 @@ class Viewer {
   drive() {
     const scheme = location.protocol === "https:" ? "wss:" : "ws:";
     this.driving = new Driving(start, withToken(`${scheme}//${location.host}/live`), this);
-    for (const id of ["previous_event", "decision_back", "decision_on", "next_event", "tick_back", "tick_on", "loop", "link"]) byId(id).hidden = true;
+    for (const id of ["previous_event", "step_back", "step_on", "next_event", "tick_back", "tick_on", "loop", "link"]) byId(id).hidden = true;
     byId("line").hidden = true;
     byId("episode_choice").hidden = true;
     return this.open([this.driving.match]).then(() => {
@@ -235,7 +235,7 @@ class Viewer {
     this.player.time = this.player.end;
     const { outcome } = this.driving.match.episodes[this.player.episode];
     byId("notice").hidden = outcome === 0;
-    if (outcome > 0) byId("notice").textContent = `${outcomes[outcome]} after ${this.player.end} decisions. Enter begins the next episode.`;
+    if (outcome > 0) byId("notice").textContent = `${outcomes[outcome]} after ${this.player.end} steps. Enter begins the next episode.`;
     this.changed = true;
   }
   stateLive(about) {
@@ -305,8 +305,8 @@ class Viewer {
     on("play", () => this.playOrPause());
     on("previous_event", () => this.player.toEvent(-1));
     on("next_event", () => this.player.toEvent(1));
-    on("decision_back", () => this.player.stepDecision(-1));
-    on("decision_on", () => this.player.stepDecision(1));
+    on("step_back", () => this.player.stepMoment(-1));
+    on("step_on", () => this.player.stepMoment(1));
     on("tick_back", () => this.player.stepTick(-1));
     on("tick_on", () => this.player.stepTick(1));
     on("loop", () => { this.player.loop = !this.player.loop; this.changed = true; });
@@ -324,8 +324,8 @@ class Viewer {
       this.toggleButton(byId("overlays"), name, title, () => this.shown[name], (on) => (this.shown[name] = on)).id = "overlay_" + name;
     this.keys = [
       ["Space", "play or pause", () => this.playOrPause()],
-      [",", "a decision back", () => this.player.stepDecision(-1)],
-      [".", "a decision on", () => this.player.stepDecision(1)],
+      [",", "a step back", () => this.player.stepMoment(-1)],
+      [".", "a step on", () => this.player.stepMoment(1)],
       ["[", "a tick back", () => this.player.stepTick(-1)],
       ["]", "a tick on", () => this.player.stepTick(1)],
       ["<", "event before", () => this.player.toEvent(-1)],

@@ -7,11 +7,11 @@ const curvePlots = (terms, furtherRoles, evolves) => [
   ...(evolves ? [["Fitness of the generation", { best: (r) => r.best, "three quarters": (r) => r.upper, mean: (r) => r.mean, "a quarter": (r) => r.lower }, {}]] : []),
   ["Return per episode", { return: (r) => r.mean_return, ...Object.fromEntries(furtherRoles.map((role) => [role, (r) => r.roles[role]])) }, {}],
   ["Reward by term, per episode", Object.fromEntries(terms.map((t) => [t, (r) => r.terms[t]])), {}],
-  ["Episode length, decisions", { length: (r) => r.mean_length }, { min: 0 }],
+  ["Episode length, steps", { length: (r) => r.mean_length }, { min: 0 }],
   evolves
     ? ["Diversity, and species", { diversity: (r) => r.diversity, species: (r) => r.species || null }, { min: 0 }]
     : ["Entropy of the policy, nats", { entropy: (r) => r.entropy }, {}],
-  ["Decisions per second", { "decisions per second": (r) => r.decisions_per_second }, { min: 0 }],
+  ["Steps per second", { "steps per second": (r) => r.steps_per_second }, { min: 0 }],
 ];
 const mostPoints = 600;
 
@@ -26,7 +26,7 @@ class Watching {
       const section = make("section", root, undefined, "panel");
       make("h3", section, title);
       const gets = Object.values(drawn), lines = Object.keys(drawn).map((name) => [name, []]);
-      const chart = lineChart(make("canvas", make("div", section, undefined, lines.length > 1 ? "chart tall" : "chart")), title, lines, { y, x: { min: 0, title: { display: true, text: "decisions" } } });
+      const chart = lineChart(make("canvas", make("div", section, undefined, lines.length > 1 ? "chart tall" : "chart")), title, lines, { y, x: { min: 0, title: { display: true, text: "steps" } } });
       return { chart, gets };
     });
     this.poll();
@@ -34,14 +34,14 @@ class Watching {
 
   async poll() {
     try {
-      const after = this.rows.length ? this.rows[this.rows.length - 1].decisions : -1;
+      const after = this.rows.length ? this.rows[this.rows.length - 1].steps : -1;
       const news = await this.ask(`data/curves.json?after=${after}`);
       if (news.restarted) this.rows = [];
       this.rows.push(...news.rows);
       if (news.rows.length || news.restarted) this.draw();
       const last = this.rows[this.rows.length - 1];
       this.summary.textContent = last
-        ? `${last.generation ? `generation ${last.generation}, ` : ""}${last.decisions.toLocaleString("en")} of ${news.total.toLocaleString("en")} decisions, ${count(Math.round(last.decisions_per_second))}/s${news.finished ? ", finished" : ""}`
+        ? `${last.generation ? `generation ${last.generation}, ` : ""}${last.steps.toLocaleString("en")} of ${news.total.toLocaleString("en")} steps, ${count(Math.round(last.steps_per_second))}/s${news.finished ? ", finished" : ""}`
         : "no update yet";
       this.arrived(news);
       byId("connection").textContent = "";
@@ -55,7 +55,7 @@ class Watching {
     const step = Math.ceil(this.rows.length / mostPoints);
     const rows = this.rows.filter((_, i) => i % step === 0 || i === this.rows.length - 1);
     for (const { chart, gets } of this.charts) {
-      gets.forEach((get, i) => (chart.data.datasets[i].data = rows.map((r) => ({ x: r.decisions, y: get(r) })).filter((p) => p.y !== null && p.y !== undefined)));
+      gets.forEach((get, i) => (chart.data.datasets[i].data = rows.map((r) => ({ x: r.steps, y: get(r) })).filter((p) => p.y !== null && p.y !== undefined)));
       chart.update("none");
     }
   }

@@ -11,7 +11,7 @@ namespace zithercraft {
 namespace {
 
 constexpr std::size_t moments = 160;  // of random play from which controls are tried
-constexpr int decisions_tried = 6;    // for an effect to show
+constexpr int steps_tried = 6;    // for an effect to show
 
 // Tries each value of a control from moments of random play, everything else being the same.
 class Bench {
@@ -27,7 +27,7 @@ class Bench {
 
   struct Outcomes {
     std::size_t differs = 0;  // moments at which it makes a difference to what rest leads to
-    std::size_t ends = 0;     // at which it ends the episode within a decision, and rest does not
+    std::size_t ends = 0;     // at which it ends the episode within a step, and rest does not
   };
   Outcomes compare(std::size_t control, float value, float rest) {
     Outcomes sums;
@@ -63,7 +63,7 @@ class Bench {
   Result play(std::size_t moment, std::size_t control, float value) {
     trial_.restore(0, snapshots_[moment]);
     Result result;
-    for (int d = 0; d < decisions_tried && trial_.outcome(0) == Outcome::running; ++d) {
+    for (int d = 0; d < steps_tried && trial_.outcome(0) == Outcome::running; ++d) {
       for (std::size_t r = 0; r < e_.game.roles().size(); ++r)
         for (std::size_t row = 0; row < trial_.rows(r); ++row) {
           const auto& rest = e_.game.roles()[r].rest;
@@ -149,9 +149,9 @@ class ControlChecks {
   void report_dead(const std::string& subject) {
     add(Gravity::grave, "dead control", subject, "has no effect on the arena",
         fmt::format(
-            "tried from {} moments of random play for {} decisions each, and nothing ever differed from leaving "
+            "tried from {} moments of random play for {} steps each, and nothing ever differed from leaving "
             "it at rest",
-            bench_.count(), decisions_tried),
+            bench_.count(), steps_tried),
         "check which input it drives and what the body's mover does with it");
   }
 
@@ -174,7 +174,7 @@ class ControlChecks {
       for (const Survey& survey : e_.surveys) forbidden += survey.roles[role_].forbidden[c];
       if (rows > 0 && forbidden == rows)
         add(Gravity::warning, "option never allowed", "column '" + spec_.columns[c].name + "'",
-            "the option was never allowed", fmt::format("forbidden in all {} decisions", rows), "check what it needs");
+            "the option was never allowed", fmt::format("forbidden in all {} steps", rows), "check what it needs");
     }
   }
 

@@ -27,7 +27,7 @@ std::string ended_by_text(const std::array<std::size_t, 8>& by, std::size_t all)
 
 void check_episodes(const Examined& e, Findings& findings) {
   const GameSpec& spec = e.game.spec();
-  const auto short_length = static_cast<std::uint32_t>(std::max<std::int64_t>(1, 3 / spec.think_every));
+  const auto short_length = static_cast<std::uint32_t>(std::max<std::int64_t>(1, 3 / spec.ticks_per_step));
   std::array<std::size_t, 8> by{};
   std::size_t all = 0, brief = 0, verdicts = 0;
   std::map<std::string, std::size_t> outside;  // by names of bodies; of several alike, the one that was out most
@@ -48,7 +48,7 @@ void check_episodes(const Examined& e, Findings& findings) {
   }
   if (all == 0) {
     findings.push_back({Gravity::warning, "episodes do not end", "cutoffs", "no episode ended while pilots played",
-                        "not one in all decisions watched", "lower `cutoffs.decisions`"});
+                        "not one in all steps watched", "lower `cutoffs.steps`"});
     return;
   }
   std::size_t begun = 0;

@@ -64,16 +64,16 @@ class RewardChecks {
     const auto& terms = e_.game.roles()[role_].terms;
     for (std::size_t t = 0; t < terms.size(); ++t) {
       std::size_t times = 0;
-      std::int64_t decisions = 0;
+      std::int64_t steps = 0;
       for (const Survey& survey : e_.surveys) {
         times += survey.roles[role_].terms[t].times;
-        decisions += survey.decisions;
+        steps += survey.steps;
       }
-      if (times > 0 || decisions == 0) continue;
+      if (times > 0 || steps == 0) continue;
       const bool nothing = spec_.rewards[t].weight == 0.0;
       add(nothing ? Gravity::note : Gravity::warning, "term never paid", "term '" + terms[t] + "'",
           nothing ? "has weight 0 and pays nothing" : "was never paid by any pilot",
-          fmt::format("0 payments in {} decisions", decisions),
+          fmt::format("0 payments in {} steps", steps),
           nothing
               ? "give it a weight, or leave it out"
               : "check what triggers it; if it is only rare, add a term that leads there or stages that begin nearer");
@@ -140,16 +140,16 @@ class RewardChecks {
     double steady = 0.0;
     for (std::size_t t = 0; t < terms.size(); ++t)
       if (static_cast<double>(s.terms[t].times) >
-          0.5 * static_cast<double>(idle->decisions) / static_cast<double>(e_.game.roles().size()))
+          0.5 * static_cast<double>(idle->steps) / static_cast<double>(e_.game.roles().size()))
         steady += s.terms[t].paid;
     const double each =
-        steady / std::max(1.0, static_cast<double>(idle->decisions) / static_cast<double>(e_.game.roles().size()));
+        steady / std::max(1.0, static_cast<double>(idle->steps) / static_cast<double>(e_.game.roles().size()));
     if (each <= 0.0) return;
     add(success.count > 0 && each * length.value > 0.5 * success.value ? Gravity::grave : Gravity::warning,
         "waiting pays", "", "episodes pay more the longer nothing happens",
-        fmt::format("an idle agent is paid {:.3g} at every decision, {:.3g} over an episode of {:.0f}", each,
+        fmt::format("an idle agent is paid {:.3g} at every step, {:.3g} over an episode of {:.0f}", each,
                     each * length.value, length.value),
-        "let time cost something (a term with `each_decision` and a negative weight)");
+        "let time cost something (a term with `each_step` and a negative weight)");
   }
 
   const Examined& e_;

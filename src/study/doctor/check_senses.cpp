@@ -66,7 +66,7 @@ std::map<std::string, Family> families_of(const Role& role) {
   return families;
 }
 
-// All decisions that anybody took.
+// All steps that anybody took.
 ColumnSurvey merged(const Examined& e, std::size_t role, std::size_t column) {
   ColumnSurvey all;
   for (const Survey& survey : e.surveys) {
@@ -128,7 +128,7 @@ class ColumnChecks {
     if (found.size() < family.columns.size()) return;  // some say something: others may be a matter of luck
     add(Gravity::warning, "constant column", name,
         family.columns.size() == 1 ? "never changes" : fmt::format("none of its {} columns ever changes", found.size()),
-        fmt::format("always {:g} in {} decisions", merged_[found.front()].low, rows_),
+        fmt::format("always {:g} in {} steps", merged_[found.front()].low, rows_),
         "check its reach and what it sees; leave it out if it has nothing to say");
   }
 
@@ -143,7 +143,7 @@ class ColumnChecks {
     if (found.size() * 2 < family.columns.size() || found.empty()) return;
     const ColumnSurvey& s = merged_[found.front()];
     add(Gravity::warning, "saturated column", name, fmt::format("{} stays at its bound", how_many(found, family)),
-        fmt::format("at its {} bound in {} of {} decisions", s.at_high > s.at_low ? "upper" : "lower",
+        fmt::format("at its {} bound in {} of {} steps", s.at_high > s.at_low ? "upper" : "lower",
                     percent(static_cast<double>(std::max(s.at_low, s.at_high)) / static_cast<double>(rows_)), rows_),
         "widen its range: `reach`, `top_speed` or the meter's bounds");
   }
@@ -177,7 +177,7 @@ class ColumnChecks {
       if (columns.size() < 2 || flags_of_one_sense(columns)) continue;
       add(Gravity::warning, "equal columns", spec_.columns[columns[1]].name,
           fmt::format("is always equal to '{}'", spec_.columns[columns[0]].name),
-          fmt::format("{} columns had the same value in all {} decisions", columns.size(), rows_),
+          fmt::format("{} columns had the same value in all {} steps", columns.size(), rows_),
           "leave all but one out, or check that each senses what its name says");
     }
   }
@@ -264,7 +264,7 @@ void check_unseen_tags(const Examined& e, Findings& findings) {
       if (!countable || rows == 0 || seen > 0) continue;
       findings.push_back({wanted.decides ? Gravity::grave : Gravity::warning, "never seen", subject,
                           fmt::format("the term '{}' is about it, and no sense ever reported it", wanted.term),
-                          fmt::format("seen in 0 of {} decisions", rows),
+                          fmt::format("seen in 0 of {} steps", rows),
                           "lengthen the sense's reach, widen its arc, or begin nearer"});
     }
   }

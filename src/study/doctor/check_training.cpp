@@ -9,7 +9,7 @@ namespace {
 
 // A training's curve in a few dozen points, each the mean over its share of the updates.
 struct Point {
-  std::int64_t decisions = 0;
+  std::int64_t steps = 0;
   double success = 0.0, episode_return = 0.0, entropy = 0.0, explained = 0.0;
   std::size_t stage = 0;
   bool episodes = false;
@@ -36,7 +36,7 @@ std::vector<Point> thinned(const std::vector<MetricsRow>& rows) {
       p.episode_return /= ended;
       p.episodes = true;
     }
-    p.decisions = rows[first].decisions;
+    p.steps = rows[first].steps;
     p.stage = rows[stop - 1].stage;
     list.push_back(p);
   }
@@ -69,7 +69,7 @@ class TrainingChecks {
       add(Gravity::warning, "stage not left", fmt::format("stage '{}'", game_.stage_name(points_.back().stage)),
           "the training ended before the game itself was played",
           fmt::format("it ended on stage {} of {}", points_.back().stage + 1, game_.stages()),
-          "train longer, or let the stage advance earlier", points_.back().decisions);
+          "train longer, or let the stage advance earlier", points_.back().steps);
   }
 
  private:
@@ -105,7 +105,7 @@ class TrainingChecks {
               ? "go back to a kept checkpoint from before; give each individual more `episodes`, or the leader more "
                 "`final_episodes`"
               : "go back to a kept checkpoint from before, with a lower learning rate or more entropy weight",
-          best->decisions);
+          best->steps);
   }
 
   void check_plateau() {
@@ -129,7 +129,7 @@ class TrainingChecks {
                     "stronger "
                     "mutations or some `novelty`"
                   : "see the other findings for what it cannot see or reach; then try stages, or more entropy weight",
-        stage_[began].decisions);
+        stage_[began].steps);
   }
 
   void check_entropy() {
@@ -152,7 +152,7 @@ class TrainingChecks {
     add(Gravity::warning, "entropy gone", "training", "the policy grew certain of itself before it succeeded",
         fmt::format("entropy fell from {:.3g} to {:.3g} nats, with success in {} of episodes", high, low,
                     percent(stage_.back().success)),
-        "raise `entropy_weight`, or let it fade later", gone->decisions);
+        "raise `entropy_weight`, or let it fade later", gone->steps);
   }
 
   void check_value() {
@@ -162,7 +162,7 @@ class TrainingChecks {
     add(Gravity::warning, "value explains nothing", "training", "the value network never came to foresee the returns",
         fmt::format("it explained {} of their variance at best in the second half", percent(std::max(0.0, high))),
         "check that what decides returns is sensed; lower the discount if rewards lie far apart",
-        late.front().decisions);
+        late.front().steps);
   }
 
   // Whether there is anything left to select from.
@@ -175,12 +175,12 @@ class TrainingChecks {
       add(Gravity::warning, "one species", "training",
           "one species is left, so that nothing new is spared until it is good",
           fmt::format("in {} of the last {} generations", alone, rows_.size() - first),
-          "lower `species_distance`, or raise `species_wanted` and `young`", rows_[first].decisions);
+          "lower `species_distance`, or raise `species_wanted` and `young`", rows_[first].steps);
     if (last.evolution.diversity < 0.02 * begin.evolution.diversity && stage_.back().success <= 0.9)
       add(Gravity::warning, "diversity gone", "training", "the individuals have become alike before they succeeded",
           fmt::format("their mean distance fell from {:.3g} to {:.3g}, with success in {} of episodes",
                       begin.evolution.diversity, last.evolution.diversity, percent(stage_.back().success)),
-          "raise `last_strength` or `parents`, or give `novelty` some weight", rows_[first].decisions);
+          "raise `last_strength` or `parents`, or give `novelty` some weight", rows_[first].steps);
   }
 
   // Where most updates of the last fifth say so, it is no passing thing.
@@ -196,12 +196,12 @@ class TrainingChecks {
       add(Gravity::warning, "forgetting", "training", "past selves beat the present one",
           fmt::format("{} of {} past selves at the end; the rating is {:.0f} points", last.forgotten, last.past_selves,
                       last.rating),
-          "raise `against_hardest` or `against_past`, or lower the learning rate", rows_[first].decisions);
+          "raise `against_hardest` or `against_past`, or lower the learning rate", rows_[first].steps);
     if (lately(&MetricsRow::cycles))
       add(Gravity::warning, "circles", "training", "selves beat each other in turn, so that nobody gets stronger",
           fmt::format("{} circles of three at the end", last.cycles),
           "raise `against_past`, keep more past selves by `roster_size`, or lower the learning rate",
-          rows_[first].decisions);
+          rows_[first].steps);
   }
 
   const Game& game_;

@@ -45,7 +45,7 @@ std::vector<Cast> casts_for(const Game& game, const Run* run, std::uint64_t seed
   if (any) casts.push_back(cast_of(game, "script", other));
   if (run != nullptr)
     casts.push_back(cast_of(game, "trained", [&](std::size_t r) {
-      return r == 0 ? policy_pilot(game, 0, run->policy(), Decisions::sampled, seed) : other(r);
+      return r == 0 ? policy_pilot(game, 0, run->policy(), ActionMode::sampled, seed) : other(r);
     }));
   return casts;
 }
@@ -63,8 +63,8 @@ void write_strange(const Game& game, const std::vector<Cast>& casts, const std::
 }
 
 Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& options) {
-  if (options.decisions < 1000)
-    throw Error(Fault::usage, "fewer than 1000 decisions tell nothing", "DoctorOptions::decisions", "watch more");
+  if (options.steps < 1000)
+    throw Error(Fault::usage, "fewer than 1000 steps tell nothing", "DoctorOptions::steps", "watch more");
   WorkerPool pool(options.threads);
   Diagnosis diagnosis;
   diagnosis.game = game.spec().name;
@@ -72,16 +72,16 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   const auto casts = casts_for(game, run, options.seed);
   Examined examined{game, options, {}};
   const std::uint64_t seed = derived_seed(options.seed, "doctor");
-  WorkCount progress(options.decisions * static_cast<std::int64_t>(casts.size()), options.on_progress);
+  WorkCount progress(options.steps * static_cast<std::int64_t>(casts.size()), options.on_progress);
   for (const Cast& cast : casts) {
-    examined.surveys.push_back(watch(game, cast.name, cast.hands(), options.decisions, seed, pool, &progress));
+    examined.surveys.push_back(watch(game, cast.name, cast.hands(), options.steps, seed, pool, &progress));
     const Survey& survey = examined.surveys.back();
     diagnosis.pilots.push_back(survey.pilot);
-    diagnosis.decisions += survey.decisions;
+    diagnosis.steps += survey.steps;
     if (survey.failure.empty()) continue;
     diagnosis.findings.push_back(
         {Gravity::grave, "play breaks off", "the game", "an error ends the play",
-         fmt::format("{} play, after {} decisions: {}", survey.pilot, survey.decisions, survey.failure),
+         fmt::format("{} play, after {} steps: {}", survey.pilot, survey.steps, survey.failure),
          "mend it first: what else was found comes from the play before it"});
   }
   Findings& findings = diagnosis.findings;
@@ -122,7 +122,7 @@ std::string role_name(const Game& game, std::size_t role) { return "role '" + ga
 std::string percent(double share) { return fmt::format("{:.3g}%", 100.0 * share); }
 
 std::string Diagnosis::to_json() const {
-  nlohmann::ordered_json j{{"game", game}, {"decisions", decisions}, {"pilots", pilots}};
+  nlohmann::ordered_json j{{"game", game}, {"steps", steps}, {"pilots", pilots}};
   if (!run.empty()) j["run"] = run;
   j["gravest"] = findings.empty() ? "nothing found" : std::string(name_of(gravest()));
   j["findings"] = nlohmann::ordered_json::array();

@@ -19,7 +19,7 @@ std::uint64_t mixed(std::uint64_t sum, float value) {
 
 class Watcher {
  public:
-  Watcher(const Game& game, std::int64_t decisions) : game_(game), wanted_(decisions) {
+  Watcher(const Game& game, std::int64_t steps) : game_(game), wanted_(steps) {
     for (std::size_t r = 0; r < game.roles().size(); ++r) {
       const Role& role = game.roles()[r];
       RoleSurvey& s = survey_.roles.emplace_back();
@@ -44,16 +44,16 @@ class Watcher {
     try {
       for (std::size_t lane = 0; lane < count; ++lane) lanes.begin(lane, {seed, static_cast<std::uint32_t>(lane), 0});
       start(lanes);
-      while (survey_.decisions < wanted_ || survey_.roles[0].episodes.size() < 20 * game_.roles()[0].seats.size()) {
-        if (survey_.decisions >= 8 * wanted_) break;
+      while (survey_.steps < wanted_ || survey_.roles[0].episodes.size() < 20 * game_.roles()[0].seats.size()) {
+        if (survey_.steps >= 8 * wanted_) break;
         note_senses(lanes);
         for (std::size_t r = 0; r < hands.size(); ++r) hands[r]->decide(lanes, r, 0, count);
         lanes.advance_all(pool);
         note_results(lanes);
         note_bodies(lanes);
         const auto decided = static_cast<std::int64_t>(count * seats);
-        if (progress != nullptr) progress->add(std::clamp<std::int64_t>(wanted_ - survey_.decisions, 0, decided));
-        survey_.decisions += decided;
+        if (progress != nullptr) progress->add(std::clamp<std::int64_t>(wanted_ - survey_.steps, 0, decided));
+        survey_.steps += decided;
         lanes.renew_all(pool);
         renew(lanes);
       }
@@ -195,7 +195,7 @@ class DitheringPilot : public Pilot {
       RandomStream random(seed_, key.lane * 4096 + static_cast<std::uint32_t>(row % seats), key.episode,
                           Purpose::decide);
       const std::uint32_t period = 4u << random.below(3);
-      const bool back = lanes.decisions(lane) / period % 2 == 1;
+      const bool back = lanes.steps(lane) / period % 2 == 1;
       const auto out = lanes.control(role, row);
       for (std::size_t c = 0; c < controls.size(); ++c) {
         if (controls[c].is_choice()) {
@@ -313,9 +313,9 @@ bool has_coded_senses(const Game& game, std::size_t role) {
                      [](const Sense& sense) { return std::holds_alternative<CodedSense>(sense); });
 }
 
-Survey watch(const Game& game, const std::string& name, const std::vector<const Pilot*>& pilots, std::int64_t decisions,
+Survey watch(const Game& game, const std::string& name, const std::vector<const Pilot*>& pilots, std::int64_t steps,
              std::uint64_t seed, WorkerPool& pool, WorkCount* progress) {
-  return Watcher(game, decisions).watch(name, pilots, seed, pool, progress);
+  return Watcher(game, steps).watch(name, pilots, seed, pool, progress);
 }
 
 std::unique_ptr<Pilot> idle_pilot() { return std::make_unique<IdlePilot>(); }

@@ -16,7 +16,7 @@ namespace zithercraft {
 class WorkCount;
 class WorkerPool;
 
-/// One column over all decisions watched.
+/// One column over all steps watched.
 struct ColumnSurvey {
   double low = std::numeric_limits<double>::infinity(), high = -std::numeric_limits<double>::infinity();
   double sum = 0.0, squares = 0.0;
@@ -37,24 +37,24 @@ struct EpisodeSurvey {
 };
 
 struct TermSurvey {
-  double paid = 0.0, absolute = 0.0;  // sums over decisions
-  std::size_t times = 0;              // decisions at which it paid
+  double paid = 0.0, absolute = 0.0;  // sums over steps
+  std::size_t times = 0;              // steps at which it paid
 };
 
 struct RoleSurvey {
-  std::size_t rows = 0;  // decisions of seats that were in the arena
+  std::size_t rows = 0;  // steps of seats that were in the arena
   std::vector<ColumnSurvey> columns;
-  std::vector<std::size_t> seen;  // per tag: decisions at which some sense reported it
+  std::vector<std::size_t> seen;  // per tag: steps at which some sense reported it
   std::vector<TermSurvey> terms;
   std::vector<EpisodeSurvey> episodes;  // that ended
-  std::vector<std::size_t> forbidden;   // per column: decisions at which a mask forbade its option
+  std::vector<std::size_t> forbidden;   // per column: steps at which a mask forbade its option
 };
 
 struct Survey {
   std::string pilot;
   std::vector<RoleSurvey> roles;
-  std::int64_t decisions = 0;        // over all seats
-  std::size_t moments = 0;           // decisions of lanes
+  std::int64_t steps = 0;        // over all seats
+  std::size_t moments = 0;           // steps of lanes
   std::vector<std::size_t> outside;  // per body that moves: moments at which it was outside the arena's bounds
   std::string failure;               // the error that ended the play, if one did
 };
@@ -80,14 +80,14 @@ std::uint64_t sensed_tags(const Game& game, std::size_t role);
 /// Whether a role has senses that nobody but their author understands.
 bool has_coded_senses(const Game& game, std::size_t role);
 
-/// Plays episodes until so many decisions were taken, and watches. `pilots`: one for each role. Adds the decisions that
+/// Plays episodes until so many steps were taken, and watches. `pilots`: one for each role. Adds the steps that
 /// were asked for to `progress`, if there is one.
-Survey watch(const Game& game, const std::string& name, const std::vector<const Pilot*>& pilots, std::int64_t decisions,
+Survey watch(const Game& game, const std::string& name, const std::vector<const Pilot*>& pilots, std::int64_t steps,
              std::uint64_t seed, WorkerPool& pool, WorkCount* progress = nullptr);
 
 /// Gives every seat its controls at rest.
 std::unique_ptr<Pilot> idle_pilot();
-/// Moves to and fro: for each episode some controls for some decisions, then their opposites for as many, and so on.
+/// Moves to and fro: for each episode some controls for some steps, then their opposites for as many, and so on.
 std::unique_ptr<Pilot> dithering_pilot(std::uint64_t seed);
 
 }  // namespace zithercraft
