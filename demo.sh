@@ -22,7 +22,7 @@ cat <<END
 
 Where to look:
   $out/report.html    learning curves, score table, reward by term, paths: open it in a browser
-  $out/mooring.png    the game: a start, its rays, the path of the hand-written pilot
+  $out/mooring.png    the game: a start, its rays, the path of the script
   $out/path.png       an episode of the trained policy
   $out/matches.html   ten recorded episodes, to be played, stepped and looked into: open it in a browser
   $out/matches.zrep   the same as a replay file

@@ -18,18 +18,18 @@ constexpr std::size_t lane_count = 256;
 zc::Game mooring() { return zc::Game(zc::load_game(ZITHERCRAFT_DEMOS "/mooring.toml")); }
 
 // One step of all lanes per iteration, by groups so that a group's work stays in one core's cache.
-void play(benchmark::State& state, const zc::Pilot& pilot) {
+void play(benchmark::State& state, const zc::Player& player) {
   constexpr std::size_t group = 32;
   zc::WorkerPool pool(static_cast<std::size_t>(state.range(0)));
   zc::Lanes lanes(mooring(), lane_count, pool.threads());
   lanes.begin_all(pool, 1);
-  std::vector<std::unique_ptr<zc::Pilot>> hands;
-  for (std::size_t i = 0; i < pool.threads(); ++i) hands.push_back(pilot.copy());
+  std::vector<std::unique_ptr<zc::Player>> copies;
+  for (std::size_t i = 0; i < pool.threads(); ++i) copies.push_back(player.copy());
   constexpr int steps = 16;
   for (auto _ : state)
     pool.run(lane_count / group, [&](std::size_t item, std::size_t worker) {
       for (int d = 0; d < steps; ++d) {
-        hands[worker]->decide(lanes, 0, item * group, group);
+        copies[worker]->decide(lanes, 0, item * group, group);
         for (std::size_t lane = item * group; lane < (item + 1) * group; ++lane) {
           lanes.advance(lane, worker);
           if (lanes.outcome(lane) == zc::Outcome::running) continue;
@@ -42,13 +42,13 @@ void play(benchmark::State& state, const zc::Pilot& pilot) {
   state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(lane_count) * steps);
 }
 
-void random_controls(benchmark::State& state) { play(state, *zc::random_pilot(1)); }
+void random_controls(benchmark::State& state) { play(state, *zc::random_player(1)); }
 
 void policy_decides(benchmark::State& state) {
   const zc::Game game = mooring();
   zc::WorkerPool pool(1);
   const zc::Ppo learner(game, {.lanes = 1, .horizon = 1}, 1, 1, pool);
-  play(state, *zc::policy_pilot(game, 0, learner.policy()));
+  play(state, *zc::policy_player(game, 0, learner.policy()));
 }
 
 // Default settings: rollouts, three epochs of minibatches, optimiser, normaliser.

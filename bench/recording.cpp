@@ -25,7 +25,7 @@ Game demo(const char* name) { return Game(load_game(std::string(ZITHERCRAFT_DEMO
 void recording_share(benchmark::State& state) {
   using Clock = std::chrono::steady_clock;
   const Game game = demo("mooring");
-  const auto pilot = script_pilot(game, 0);
+  const auto player = script_player(game, 0);
   const auto file = scratch("bench-recording");
   std::vector<double> by_clock, by_processor;
   {
@@ -36,7 +36,7 @@ void recording_share(benchmark::State& state) {
       if (recorded) writer.add(lanes, 0);
       std::uint32_t episode = 0;
       for (int d = 0; d < 2000; ++d) {
-        pilot->decide(lanes, 0, 0, 1);
+        player->decide(lanes, 0, 0, 1);
         lanes.advance(0);
         if (recorded) writer.add(lanes, 0);
         if (lanes.outcome(0) == Outcome::running) continue;
@@ -78,11 +78,11 @@ std::filesystem::path an_hour() {
   static const std::filesystem::path file = [] {
     const auto name = scratch("bench-hour");
     const Game game = demo("mooring");
-    const auto pilot = random_pilot();
+    const auto player = random_player();
     ReplayWriter writer(name, game, {"mooring", to_toml(game.spec()), {"random"}, 0, "0"});
     std::int64_t steps = 0;
     for (std::uint32_t episode = 0; steps < 18'000; ++episode)
-      play_one(game, {pilot.get()}, {1, 0, episode}, [&](const Lanes& lanes) {
+      play_one(game, {player.get()}, {1, 0, episode}, [&](const Lanes& lanes) {
         writer.add(lanes, 0);
         ++steps;
       });

@@ -11,9 +11,9 @@ int main(int argc, char** argv) {
   const std::string name = argc > 1 ? argv[1] : "drawn";
   try {
     const zc::Game game(zc::load_game("demos/mooring.toml"));
-    const auto pilot = zc::script_pilot(game, 0);
-    zc::ReplayWriter writer(name + ".zrep", game, {"mooring", zc::to_toml(game.spec()), {pilot->name()}, 1, "example"});
-    zc::play_one(game, {pilot.get()}, {.seed = 1}, [&](const zc::Lanes& lanes) {
+    const auto player = zc::script_player(game, 0);
+    zc::ReplayWriter writer(name + ".zrep", game, {"mooring", zc::to_toml(game.spec()), {player->name()}, 1, "example"});
+    zc::play_one(game, {player.get()}, {.seed = 1}, [&](const zc::Lanes& lanes) {
       const zc::SeatView skiff(lanes, 0, 0, 0);
       const zc::Pose here = skiff.pose();
       const zc::Bearing berth = skiff.nearest("berth"), hull = skiff.nearest("hull");

@@ -1,4 +1,4 @@
-// The mooring game of the demos, built in C++ and steered by a hand-written pilot.
+// The mooring game of the demos, built in C++ and steered by a script.
 
 #include <cmath>
 #include <cstdio>

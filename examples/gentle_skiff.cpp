@@ -22,9 +22,9 @@ int main(int argc, char** argv) {
         zc::train(game, {.folder = folder, .steps = steps, .seed = 1, .existing = zc::Existing::fresh});
     zc::Score score = zc::score(run, {.episodes = 500});  // with 95% intervals, beside random and script
     zc::record(run, folder / "gentle.zrep", {.episodes = 5});
-    for (const zc::PilotScore& pilot : score.pilots)
-      std::printf("%-8s moored %5.1f%% [%.1f, %.1f]\n", pilot.name.c_str(), 100 * pilot.success.mean,
-                  100 * pilot.success.low, 100 * pilot.success.high);
+    for (const zc::PlayerScore& player : score.players)
+      std::printf("%-8s moored %5.1f%% [%.1f, %.1f]\n", player.name.c_str(), 100 * player.success.mean,
+                  100 * player.success.low, 100 * player.success.high);
   } catch (const zc::Error& error) {
     std::fprintf(stderr, "%s\n", error.what());
     return static_cast<int>(error.fault());

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/study/train.hpp"
 
 namespace zithercraft::cli {

@@ -4,7 +4,7 @@
 #include "../study/interval_text.hpp"
 #include "commands.hpp"
 #include "games.hpp"
-#include "players.hpp"
+#include "player_sources.hpp"
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/show/figures.hpp"
@@ -66,7 +66,7 @@ void print_course(const ConductTable& t, const std::vector<double>& steps) {
 }  // namespace
 
 int ConductCommand::run() const {
-  const std::vector<Player> list = find_players(all, players);
+  const std::vector<PlayerSource> list = find_players(all, players);
   ProgressLine line(quiet);
   const ConductTable table = measure_conduct(game_of(list, game, set), list,
                                              {.seat = seat,

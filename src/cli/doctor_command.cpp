@@ -11,9 +11,9 @@ namespace zithercraft::cli {
 namespace {
 
 void print_findings(const Diagnosis& d) {
-  std::string pilots;
-  for (const auto& pilot : d.pilots) pilots += (pilots.empty() ? "" : ", ") + pilot;
-  fmt::print("{}: watched {} steps of play: {}\n", d.game, d.steps, pilots);
+  std::string players;
+  for (const auto& player : d.players) players += (players.empty() ? "" : ", ") + player;
+  fmt::print("{}: watched {} steps of play: {}\n", d.game, d.steps, players);
   if (d.findings.empty()) fmt::print("\nnothing found\n");
   for (const Finding& f : d.findings) {
     fmt::print("\n{:<8} {}: {}\n", name_of(f.gravity), f.subject, f.what);
@@ -30,7 +30,7 @@ void print_findings(const Diagnosis& d) {
   if (!d.seen.empty()) fmt::print("\n");
   if (!d.strange.empty()) fmt::print("\nstrange episodes\n");
   for (const StrangeEpisode& s : d.strange)
-    fmt::print("  {:<11} lane {:>2}, episode {:>4}: {}{}\n", s.pilot, s.lane, s.episode, s.why,
+    fmt::print("  {:<11} lane {:>2}, episode {:>4}: {}{}\n", s.player, s.lane, s.episode, s.why,
                s.replay.empty() ? "" : "  -> " + s.replay);
 }
 

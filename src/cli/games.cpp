@@ -8,7 +8,7 @@
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/overrides.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 
 namespace zithercraft::cli {
 

@@ -52,7 +52,7 @@ void describe_replay(CLI::App& sub, ReplayCommand& c) {
   sub.add_option("FILE", c.files, "The replay file; up to four for --html and --serve, which show them side by side")
       ->required()
       ->expected(1, 4);
-  sub.add_flag("--info", c.info, "Also list roles, pilots and what each term paid");
+  sub.add_flag("--info", c.info, "Also list roles, players and what each term paid");
   sub.add_flag("--check", c.check, "Play it again and compare every bit");
   sub.add_flag("--serve", c.serve, "Show it in a page until interrupted");
   add_serving(sub, c.serving);
@@ -240,7 +240,7 @@ void add_commands(CLI::App& app, int& status) {
       [](CLI::App& sub, DoctorCommand& c) {
         add_game(sub, c.game, c.set);
         sub.add_option("--run", c.run_folder, "A run of it: look at its training and its policy too");
-        sub.add_option("--steps", c.steps, "Steps to watch of each pilot")
+        sub.add_option("--steps", c.steps, "Steps to watch of each player")
             ->check(CLI::Range(1000, 100'000'000))
             ->capture_default_str();
         sub.add_option("--strange", c.strange, "Write the strangest episodes as replays into this folder");
@@ -297,7 +297,7 @@ void add_commands(CLI::App& app, int& status) {
       app, "score", "Play a trained policy on fresh episodes, beside random and hand-written play", status,
       [](CLI::App& sub, ScoreCommand& c) {
         sub.add_option("RUN", c.run_folder, "The run's folder")->required();
-        add_episodes(sub, c.episodes, c.seed, "Episodes for each pilot");
+        add_episodes(sub, c.episodes, c.seed, "Episodes for each player");
         sub.add_option("--against", c.against, "Compare with these only: random, script, or another run's folder")
             ->allow_extra_args(false);
         add_actions(sub, c.actions);

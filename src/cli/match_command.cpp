@@ -2,7 +2,7 @@
 
 #include "../study/interval_text.hpp"
 #include "commands.hpp"
-#include "players.hpp"
+#include "player_sources.hpp"
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/show/figures.hpp"
@@ -54,7 +54,7 @@ void print_table(const MatchTable& t) {
 }  // namespace
 
 int MatchCommand::run() const {
-  const std::vector<Player> list = find_players(all, players);
+  const std::vector<PlayerSource> list = find_players(all, players);
   ProgressLine line(quiet);
   const MatchTable table = play_matches(game_of(list, game, set), list,
                                         {.episodes = episodes,

@@ -39,7 +39,7 @@ std::vector<EpisodeLine> lines_of(Replay& replay) {
 }
 
 void print_lines(Replay& replay, const std::string& file, const std::vector<EpisodeLine>& lines) {
-  fmt::print("{}: {}, pilot {}, seed {}, {} bytes\n", file, replay.info().game, fmt::join(replay.info().pilots, ", "),
+  fmt::print("{}: {}, player {}, seed {}, {} bytes\n", file, replay.info().game, fmt::join(replay.info().players, ", "),
              replay.info().seed, replay.bytes());
   fmt::print("{:>8}  {:<9} {:>9} {:>8}\n", "episode", "outcome", "steps", "return");
   for (std::size_t e = 0; e < lines.size(); ++e)
@@ -57,7 +57,7 @@ void print_info(Replay& replay, const std::vector<EpisodeLine>& lines) {
     const Role& role = game.roles()[r];
     fmt::print("\nrole {}: {} seat{}, {} columns, {} controls, decided by: {}\n{:>8} ", role.name, role.seats.size(),
                role.seats.size() == 1 ? "" : "s", role.columns.size(), role.controls.size(),
-               r < replay.info().pilots.size() ? replay.info().pilots[r] : "unknown", "episode");
+               r < replay.info().players.size() ? replay.info().players[r] : "unknown", "episode");
     for (const std::string& term : role.terms) fmt::print(" {:>{}}", term, std::max<std::size_t>(9, term.size()));
     fmt::print("\n");
     for (std::size_t e = 0; e < lines.size(); ++e) {
@@ -72,7 +72,7 @@ void print_info(Replay& replay, const std::vector<EpisodeLine>& lines) {
 ordered_json info_json(Replay& replay, const std::string& file, const std::vector<EpisodeLine>& lines) {
   ordered_json j{{"file", file},
                  {"game", replay.info().game},
-                 {"pilots", replay.info().pilots},
+                 {"players", replay.info().players},
                  {"seed", replay.info().seed},
                  {"made_with", replay.info().made_with},
                  {"bytes", replay.bytes()},

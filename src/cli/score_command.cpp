@@ -20,19 +20,19 @@ using nlohmann::ordered_json;
 void print_score(const Score& s) {
   fmt::print("{}: {} episodes of seed {}, {} actions, 95% intervals\n\n", s.game, s.episodes, s.seed,
              name_of(s.steps));
-  fmt::print("{:<10} {:<24} {:<24} {:<24} {:<26} {}\n", "pilot", "success %", "return", "length",
+  fmt::print("{:<10} {:<24} {:<24} {:<24} {:<26} {}\n", "player", "success %", "return", "length",
              "trained less it: success", "return");
-  for (const PilotScore& p : s.pilots) {
+  for (const PlayerScore& p : s.players) {
     fmt::print("{:<10} {:<24} {:<24} {:<24}", p.name, with_range(in_percent(p.success), "{:.1f}"),
                with_range(p.episode_return, "{:.2f}"), with_range(p.length, "{:.1f}"));
-    if (&p != &s.pilots.front())
+    if (&p != &s.players.front())
       fmt::print(" {:<26} {}", with_range(in_percent(p.success_behind), "{:+.1f}"),
                  with_range(p.return_behind, "{:+.2f}"));
     fmt::print("\n");
   }
   fmt::print("\n{:<10}", "paid by");
-  for (const auto& [term, interval] : s.pilots[0].terms) fmt::print(" {:<22}", term);
-  for (const PilotScore& p : s.pilots) {
+  for (const auto& [term, interval] : s.players[0].terms) fmt::print(" {:<22}", term);
+  for (const PlayerScore& p : s.players) {
     fmt::print("\n{:<10}", p.name);
     for (const auto& [term, interval] : p.terms) fmt::print(" {:<22}", with_range(interval, "{:.2f}"));
   }
@@ -84,17 +84,17 @@ int score_variants(const ScoreCommand& c, const Run& run, const std::vector<Vari
     const Score s = score(run, variant, options);
     line.wipe();
     list.push_back({{"variant", variant.name}, {"score", ordered_json::parse(s.to_json())}});
-    figure.rows.push_back({variant.name, with_range(in_percent(s.pilots[0].success), "{:.0f}%"), s.pilots[0].success});
+    figure.rows.push_back({variant.name, with_range(in_percent(s.players[0].success), "{:.0f}%"), s.players[0].success});
     if (!std::exchange(headed, true)) {
       fmt::print("{}: {} episodes of seed {} in each variant, 95% intervals; success %\n\n{:<34}", s.game, s.episodes,
                  s.seed, "variant");
-      for (const PilotScore& p : s.pilots) fmt::print(" {:<24}", p.name);
+      for (const PlayerScore& p : s.players) fmt::print(" {:<24}", p.name);
       fmt::print(" return of the trained one\n");
     }
     if (c.json) return;
     fmt::print("{:<34}", variant.name);
-    for (const PilotScore& p : s.pilots) fmt::print(" {:<24}", with_range(in_percent(p.success), "{:.1f}"));
-    fmt::print(" {}\n", with_range(s.pilots[0].episode_return, "{:.2f}"));
+    for (const PlayerScore& p : s.players) fmt::print(" {:<24}", with_range(in_percent(p.success), "{:.1f}"));
+    fmt::print(" {}\n", with_range(s.players[0].episode_return, "{:.2f}"));
     std::fflush(stdout);
   };
   for (const Variant& variant : variants) {

@@ -110,20 +110,20 @@ void print_game(const Game& game) {
 }
 
 void draw_game(const Game& game, const ShowCommand& command) {
-  std::vector<std::unique_ptr<Pilot>> pilots;
-  std::vector<Pilot*> hands;
+  std::vector<std::unique_ptr<Player>> players;
+  std::vector<Player*> lineup;
   for (std::size_t role = 0; role < game.roles().size(); ++role)
-    hands.push_back(pilots.emplace_back(usual_pilot(game, role)).get());
+    lineup.push_back(players.emplace_back(usual_player(game, role)).get());
   const EpisodeKey key{derived_seed(command.seed, "score"), 0, 0};
   Path path;
-  play_one(game, hands, key, [&](const Lanes& lanes) { extend(path, lanes); });
+  play_one(game, lineup, key, [&](const Lanes& lanes) { extend(path, lanes); });
   Lanes start(game, 1);
   start.begin(0, key);
   const Picture picture{&start,
                         true,
                         {path},
-                        fmt::format("{}: start of seed {} and the path of the {} pilot", game.spec().name, command.seed,
-                                    hands[0]->name())};
+                        fmt::format("{}: start of seed {} and the path of the {} player", game.spec().name, command.seed,
+                                    lineup[0]->name())};
   if (!command.png.empty()) draw_png(command.png, picture);
   if (!command.svg.empty()) draw_svg(command.svg, picture);
 }

@@ -73,33 +73,33 @@ struct Evolution::State {
 
   // Everybody but those whom the population plays: as they are now, or as one of their past champions. `past`: whom to
   // take, from 0 to 1 over their time; below 0 for now.
-  std::vector<std::unique_ptr<Pilot>> crew(const Population& population, double past) const {
-    std::vector<std::unique_ptr<Pilot>> pilots(players.size());
+  std::vector<std::unique_ptr<Player>> lineup(const Population& population, double past) const {
+    std::vector<std::unique_ptr<Player>> list(players.size());
     for (std::size_t role = 0; role < players.size(); ++role) {
       if (population.plays(role)) continue;
       if (players[role]) {
-        pilots[role] = players[role]->copy();
+        list[role] = players[role]->copy();
         continue;
       }
       const Population& other = *populations[population_of[role]];
       if (!other.has_leader()) {
-        pilots[role] = usual_pilot(game, role, derived_seed(seed, "others"));
+        list[role] = usual_player(game, role, derived_seed(seed, "others"));
         continue;
       }
       const bool now =
           past < 0.0 || other.hall().empty() || !opposed(game.roles()[population.first_role()], game.roles()[role]);
       const auto at = static_cast<std::size_t>(std::max(0.0, past) * static_cast<double>(other.hall().size()));
-      pilots[role] = policy_pilot(game, role, other.policy_of(now ? other.leader() : other.hall().at(at)));
+      list[role] = policy_player(game, role, other.policy_of(now ? other.leader() : other.hall().at(at)));
     }
-    return pilots;
+    return list;
   }
 
   GenerationReport improve(Population& population, double progress) {
     auto played = encounters(static_cast<std::size_t>(settings.episodes), 0, settings.fresh_episodes);
     auto finals = encounters(static_cast<std::size_t>(settings.final_episodes), finals_begin, true);
     const bool against = opposed_evolve(population);
-    std::vector<std::vector<std::unique_ptr<Pilot>>> crews;
-    crews.push_back(crew(population, -1.0));
+    std::vector<std::vector<std::unique_ptr<Player>>> lineups;
+    lineups.push_back(lineup(population, -1.0));
     if (against) {
       RandomStream random(derived_seed(seed, game.roles()[population.first_role()].name), 0,
                           static_cast<std::uint32_t>(generation), Purpose::oppose);
@@ -107,12 +107,12 @@ struct Evolution::State {
         const auto past =
             static_cast<std::size_t>(std::lround(settings.against_past * static_cast<double>(list->size())));
         for (std::size_t t = 0; t < past; ++t) {
-          (*list)[t].against = crews.size();
-          crews.push_back(crew(population, static_cast<double>(random.uniform())));
+          (*list)[t].against = lineups.size();
+          lineups.push_back(lineup(population, static_cast<double>(random.uniform())));
         }
       }
     }
-    return population.improve(played, finals, crews, own_fitness, against, progress, pool);
+    return population.improve(played, finals, lineups, own_fitness, against, progress, pool);
   }
 };
 
@@ -123,7 +123,7 @@ Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::u
   if (players.empty()) {
     players.resize(roles.size());
     for (std::size_t r = 1; r < roles.size(); ++r)
-      if (roles[r].mirrors != 0) players[r] = usual_pilot(game, r, derived_seed(seed, "others"));
+      if (roles[r].mirrors != 0) players[r] = usual_player(game, r, derived_seed(seed, "others"));
   }
   if (players.size() != roles.size())
     throw Error(Fault::usage, "there are not as many players as roles", "Evolution", "give one for each");

@@ -228,7 +228,7 @@ Champion Population::individual(std::size_t number) const {
 }
 
 void Population::play_with(const std::vector<Champion>* champions, std::size_t count,
-                           std::span<const Encounter> encounters, const Crews& crews,
+                           std::span<const Encounter> encounters, const Lineups& lineups,
                            const PopulationPlay::Wishes& wishes, GenerationReport& report, WorkerPool& pool) {
   const std::size_t terms = play_->terms();
   results_.resize(count * encounters.size());
@@ -252,7 +252,7 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
           },
           pool);
     }
-    play_->play(bank, normaliser_, first, n, encounters, crews, wishes,
+    play_->play(bank, normaliser_, first, n, encounters, lineups, wishes,
                 std::span(results_).subspan(first * encounters.size(), n * encounters.size()),
                 std::span(paid_).subspan(first * encounters.size() * terms, n * encounters.size() * terms), pool);
     report.steps += play_->steps();
@@ -290,13 +290,13 @@ std::vector<double> Population::mean_worth(std::size_t count, std::size_t encoun
   return means;
 }
 
-void Population::learn_columns(std::span<const Encounter> encounters, const Crews& crews, GenerationReport& report,
+void Population::learn_columns(std::span<const Encounter> encounters, const Lineups& lineups, GenerationReport& report,
                                WorkerPool& pool) {
   if (settings_.normalise && normaliser_.count() == 0.0)
-    play_with(nullptr, std::min(individuals(), warming), encounters.first(1), crews, {.notes_every = 1}, report, pool);
+    play_with(nullptr, std::min(individuals(), warming), encounters.first(1), lineups, {.notes_every = 1}, report, pool);
 }
 
-void Population::choose_leader(std::span<const double> fitness, std::span<const Encounter> finals, const Crews& crews,
+void Population::choose_leader(std::span<const double> fitness, std::span<const Encounter> finals, const Lineups& lineups,
                                const OwnFitness& own_fitness, bool opposed_evolve, GenerationReport& report,
                                WorkerPool& pool) {
   const std::int64_t generation = report.generation;
@@ -312,7 +312,7 @@ void Population::choose_leader(std::span<const double> fitness, std::span<const 
       candidates.push_back(individual(order[k]));
   }
   for (std::size_t k = led_ ? 1 : 0; k < candidates.size(); ++k) candidates[k].generation = generation;
-  play_with(&candidates, candidates.size(), finals, crews,
+  play_with(&candidates, candidates.size(), finals, lineups,
             {.own_fitness = own_fitness, .notes_every = candidates.size()}, report, pool);
   const auto worths = mean_worth(candidates.size(), finals.size());
   std::size_t best = 0;
@@ -370,7 +370,7 @@ void Population::keep_in_hall(std::int64_t generation) {
 }
 
 GenerationReport Population::improve(std::span<const Encounter> encounters, std::span<const Encounter> finals,
-                                     const Crews& crews, const OwnFitness& own_fitness, bool opposed_evolve,
+                                     const Lineups& lineups, const OwnFitness& own_fitness, bool opposed_evolve,
                                      double progress, WorkerPool& pool) {
   using Clock = std::chrono::steady_clock;
   const auto begun = Clock::now();
@@ -378,9 +378,9 @@ GenerationReport Population::improve(std::span<const Encounter> encounters, std:
   report.generation = (topology_ ? topology_->generation() : search_->generation()) + 1;
   report.stage = encounters[0].stage;
   own_ = static_cast<bool>(own_fitness);
-  learn_columns(encounters, crews, report, pool);
+  learn_columns(encounters, lineups, report, pool);
   const std::size_t people = individuals();
-  play_with(nullptr, people, encounters, crews,
+  play_with(nullptr, people, encounters, lineups,
             {.own_fitness = own_fitness, .notes_every = (people + noted - 1) / noted}, report, pool);
   const auto fitness = mean_worth(people, encounters.size());
   const auto selected_by = with_novelty(fitness, encounters.size());
@@ -393,7 +393,7 @@ GenerationReport Population::improve(std::span<const Encounter> encounters, std:
   report.lower = quantile(sorted, 0.25);
   report.median = quantile(sorted, 0.5);
   report.upper = quantile(sorted, 0.75);
-  choose_leader(fitness, finals, crews, own_fitness, opposed_evolve, report, pool);
+  choose_leader(fitness, finals, lineups, own_fitness, opposed_evolve, report, pool);
   if (opposed_evolve) keep_in_hall(report.generation);
   const auto made = Clock::now();
   if (topology_) {

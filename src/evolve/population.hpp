@@ -53,7 +53,7 @@ class Population {
 
   // Plays the generation's encounters and makes the next one; `finals` are played by those who may lead.
   GenerationReport improve(std::span<const Encounter> encounters, std::span<const Encounter> finals,
-                           const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews, const OwnFitness& own_fitness,
+                           const std::vector<std::vector<std::unique_ptr<Player>>>& lineups, const OwnFitness& own_fitness,
                            bool opposed_evolve, double progress, WorkerPool& pool);
 
   // A champion as a checkpoint holds it.
@@ -63,7 +63,7 @@ class Population {
   void restore(const TensorFile& file);
 
  private:
-  using Crews = std::vector<std::vector<std::unique_ptr<Pilot>>>;
+  using Lineups = std::vector<std::vector<std::unique_ptr<Player>>>;
   using Results = std::vector<EncounterResult>;
   void make_search(std::vector<float> start);
   void make_topology(const NetworkGraph& start, bool continued);
@@ -72,12 +72,12 @@ class Population {
   Champion individual(std::size_t number) const;
   // Plays encounters with champions or, if there are none, with the generation.
   void play_with(const std::vector<Champion>* champions, std::size_t count, std::span<const Encounter> encounters,
-                 const Crews& crews, const PopulationPlay::Wishes& wishes, GenerationReport& report, WorkerPool& pool);
+                 const Lineups& lineups, const PopulationPlay::Wishes& wishes, GenerationReport& report, WorkerPool& pool);
   double worth(std::size_t result) const;
   std::vector<double> mean_worth(std::size_t count, std::size_t encounters) const;
-  void learn_columns(std::span<const Encounter> encounters, const Crews& crews, GenerationReport& report,
+  void learn_columns(std::span<const Encounter> encounters, const Lineups& lineups, GenerationReport& report,
                      WorkerPool& pool);
-  void choose_leader(std::span<const double> fitness, std::span<const Encounter> finals, const Crews& crews,
+  void choose_leader(std::span<const double> fitness, std::span<const Encounter> finals, const Lineups& lineups,
                      const OwnFitness& own_fitness, bool opposed_evolve, GenerationReport& report, WorkerPool& pool);
   std::vector<double> with_novelty(std::span<const double> fitness, std::size_t encounters);
   void keep_in_hall(std::int64_t generation);

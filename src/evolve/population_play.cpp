@@ -24,14 +24,14 @@ double seconds_since(Clock::time_point& last) {
 }  // namespace
 
 // What one worker needs.
-struct PopulationPlay::Hand {
+struct PopulationPlay::Scratch {
   std::vector<std::uint32_t> running;  // its lanes that play, by the individual they play for
   std::vector<std::uint32_t> job;      // of each of its lanes
   std::vector<std::uint32_t> places;
   std::vector<float> kept;  // what networks keep, [lanes][seats][memory]
   AlignedBuffer<float> inputs, kept_now;
   std::vector<float> step, allowed;
-  std::vector<std::vector<std::unique_ptr<Pilot>>> crews;
+  std::vector<std::vector<std::unique_ptr<Player>>> lineups;
   std::int64_t steps = 0;
   double play_seconds = 0.0, decide_seconds = 0.0;
 };
@@ -58,19 +58,19 @@ PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles,
       lanes_(game, lanes_each * workers, workers) {
   for (const std::size_t role : roles_) seats_ += lanes_.seats(role);
   for (std::size_t w = 0; w < workers; ++w) {
-    auto& hand = *hands_.emplace_back(std::make_unique<Hand>());
-    hand.job.resize(lanes_each);
-    hand.running.reserve(lanes_each);
-    hand.places.reserve(most_rows());
-    hand.action.resize(controls_);
-    hand.allowed.resize(heads_.masks());
+    auto& scratch = *scratch_.emplace_back(std::make_unique<Scratch>());
+    scratch.job.resize(lanes_each);
+    scratch.running.reserve(lanes_each);
+    scratch.places.reserve(most_rows());
+    scratch.action.resize(controls_);
+    scratch.allowed.resize(heads_.masks());
   }
 }
 PopulationPlay::~PopulationPlay() = default;
 
 void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t first, std::size_t count,
                           std::span<const Encounter> encounters,
-                          const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews, const Wishes& wishes,
+                          const std::vector<std::vector<std::unique_ptr<Player>>>& lineups, const Wishes& wishes,
                           std::span<EncounterResult> results, std::span<double> paid, WorkerPool& pool) {
   // Networks that answer together play together, the same episode at the same time.
   jobs_.clear();
@@ -83,44 +83,44 @@ void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t 
                                         : (first + count + wishes.notes_every - 1) / wishes.notes_every -
                                               (first + wishes.notes_every - 1) / wishes.notes_every);
   for (auto& moments : notes_) moments.clear(columns_);
-  for (auto& hand : hands_) {
-    hand->kept.assign(lanes_each * seats_ * bank.memory(), 0.0f);
-    if (hand->inputs.size() < most_rows() * bank.input_stride())
-      hand->inputs = AlignedBuffer<float>(most_rows() * bank.input_stride());
-    if (hand->kept_now.size() < most_rows() * bank.memory())
-      hand->kept_now = AlignedBuffer<float>(most_rows() * bank.memory());
-    hand->crews.clear();
-    for (const auto& crew : crews) {
-      auto& own = hand->crews.emplace_back();
-      for (const auto& pilot : crew) own.push_back(pilot ? pilot->copy() : nullptr);
+  for (auto& scratch : scratch_) {
+    scratch->kept.assign(lanes_each * seats_ * bank.memory(), 0.0f);
+    if (scratch->inputs.size() < most_rows() * bank.input_stride())
+      scratch->inputs = AlignedBuffer<float>(most_rows() * bank.input_stride());
+    if (scratch->kept_now.size() < most_rows() * bank.memory())
+      scratch->kept_now = AlignedBuffer<float>(most_rows() * bank.memory());
+    scratch->lineups.clear();
+    for (const auto& lineup : lineups) {
+      auto& own = scratch->lineups.emplace_back();
+      for (const auto& player : lineup) own.push_back(player ? player->copy() : nullptr);
     }
-    hand->steps = 0;
-    hand->play_seconds = hand->decide_seconds = 0.0;
+    scratch->steps = 0;
+    scratch->play_seconds = scratch->decide_seconds = 0.0;
   }
   const Call call{bank, normaliser, first, encounters, wishes, results, paid};
-  pool.run(hands_.size(), [&](std::size_t, std::size_t worker) { work(call, worker); });
+  pool.run(scratch_.size(), [&](std::size_t, std::size_t worker) { work(call, worker); });
   steps_ = 0;
   play_seconds_ = decide_seconds_ = 0.0;
-  for (const auto& hand : hands_) {
-    steps_ += hand->steps;
-    play_seconds_ += hand->play_seconds;
-    decide_seconds_ += hand->decide_seconds;
+  for (const auto& scratch : scratch_) {
+    steps_ += scratch->steps;
+    play_seconds_ += scratch->play_seconds;
+    decide_seconds_ += scratch->decide_seconds;
   }
 }
 
-bool PopulationPlay::begin_next(const Call& call, Hand& hand, std::size_t lane, std::size_t worker) {
+bool PopulationPlay::begin_next(const Call& call, Scratch& scratch, std::size_t lane, std::size_t worker) {
   const std::size_t next = next_job_.fetch_add(1), own = lane % lanes_each, each = seats_ * call.bank.memory();
   if (next >= jobs_.size()) return false;
-  hand.job[own] = jobs_[next];
+  scratch.job[own] = jobs_[next];
   const Encounter& encounter = call.encounters[jobs_[next] % call.encounters.size()];
-  std::fill_n(hand.kept.begin() + static_cast<std::ptrdiff_t>(own * each), each, 0.0f);
+  std::fill_n(scratch.kept.begin() + static_cast<std::ptrdiff_t>(own * each), each, 0.0f);
   lanes_.assign_stage(lane, encounter.stage);
   lanes_.begin(lane, encounter.key, worker);
   return true;
 }
 
-void PopulationPlay::finish(const Call& call, Hand& hand, std::size_t lane) {
-  const std::uint32_t job = hand.job[lane % lanes_each];
+void PopulationPlay::finish(const Call& call, Scratch& scratch, std::size_t lane) {
+  const std::uint32_t job = scratch.job[lane % lanes_each];
   EncounterResult& result = call.results[job];
   result = {};
   const auto paid = call.paid.subspan(job * terms_, terms_);
@@ -147,97 +147,97 @@ void PopulationPlay::finish(const Call& call, Hand& hand, std::size_t lane) {
   result.length = static_cast<double>(lanes_.steps(lane));
 }
 
-void PopulationPlay::decide(const Call& call, Hand& hand, std::size_t worker) {
+void PopulationPlay::decide(const Call& call, Scratch& scratch, std::size_t worker) {
   const std::size_t in = call.bank.input_stride(), out = call.bank.output_stride(), kept = call.bank.memory(),
                     encounters = call.encounters.size();
-  for (const std::uint32_t lane : hand.running) {
-    const auto& crew = hand.crews[call.encounters[hand.job[lane % lanes_each] % encounters].against];
-    for (std::size_t role = 0; role < crew.size(); ++role)
-      if (crew[role]) crew[role]->decide(lanes_, role, lane, 1);
+  for (const std::uint32_t lane : scratch.running) {
+    const auto& lineup = scratch.lineups[call.encounters[scratch.job[lane % lanes_each] % encounters].against];
+    for (std::size_t role = 0; role < lineup.size(); ++role)
+      if (lineup[role]) lineup[role]->decide(lanes_, role, lane, 1);
   }
   // Row by row: of each lane its seats.
-  hand.places.clear();
+  scratch.places.clear();
   std::size_t r = 0;
-  for (const std::uint32_t lane : hand.running) {
-    const std::uint32_t job = hand.job[lane % lanes_each], individual = job / static_cast<std::uint32_t>(encounters);
+  for (const std::uint32_t lane : scratch.running) {
+    const std::uint32_t job = scratch.job[lane % lanes_each], individual = job / static_cast<std::uint32_t>(encounters);
     const std::size_t number = call.first + individual, every = call.wishes.notes_every;
     Normaliser::Moments* const notes = every > 0 && number % every == 0 && job % encounters == 0
                                            ? &notes_[number / every - (call.first + every - 1) / every]
                                            : nullptr;
-    std::copy_n(hand.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept), seats_ * kept,
-                hand.kept_now.begin() + r * kept);
+    std::copy_n(scratch.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept), seats_ * kept,
+                scratch.kept_now.begin() + r * kept);
     for (const std::size_t role : roles_)
       for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat, ++r) {
         const auto sensed = lanes_.observation(role, lane * lanes_.seats(role) + seat);
-        call.normaliser.apply(sensed, hand.inputs.span().subspan(r * in, in), in);
+        call.normaliser.apply(sensed, scratch.inputs.span().subspan(r * in, in), in);
         if (notes != nullptr) notes->add(sensed);
-        hand.places.push_back(individual);
+        scratch.places.push_back(individual);
       }
   }
-  const auto answers = call.bank.decide(hand.places, hand.inputs.span(), hand.kept_now.span(), worker);
+  const auto answers = call.bank.decide(scratch.places, scratch.inputs.span(), scratch.kept_now.span(), worker);
   r = 0;
-  for (const std::uint32_t lane : hand.running) {
-    std::copy_n(hand.kept_now.begin() + r * kept, seats_ * kept,
-                hand.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept));
+  for (const std::uint32_t lane : scratch.running) {
+    std::copy_n(scratch.kept_now.begin() + r * kept, seats_ * kept,
+                scratch.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept));
     for (const std::size_t role : roles_)
       for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat, ++r) {
         const std::size_t row = lane * lanes_.seats(role) + seat;
         const auto outputs = answers.subspan(r * out, heads_.outputs());
         if (heads_.masks() > 0) {
-          heads_.read_masks(lanes_.observation(role, row), hand.allowed);
-          heads_.forbid<float>(hand.allowed, outputs);
+          heads_.read_masks(lanes_.observation(role, row), scratch.allowed);
+          heads_.forbid<float>(scratch.allowed, outputs);
         }
         if (sampled_) {
           const EpisodeKey key = lanes_.key(lane);
           RandomStream random(mixed(key.seed, lanes_.steps(lane), r % seats_), key.lane, key.episode,
                               Purpose::decide);
-          heads_.sample(outputs, log_spread_, random, hand.action);
+          heads_.sample(outputs, log_spread_, random, scratch.action);
         } else {
-          heads_.greedy(outputs, hand.action);
+          heads_.greedy(outputs, scratch.action);
         }
-        heads_.controls_of(hand.action, lanes_.control(role, row));
+        heads_.controls_of(scratch.action, lanes_.control(role, row));
       }
   }
-  hand.steps += static_cast<std::int64_t>(r);
+  scratch.steps += static_cast<std::int64_t>(r);
 }
 
 void PopulationPlay::work(const Call& call, std::size_t worker) {
-  Hand& hand = *hands_[worker];
-  hand.running.clear();
+  Scratch& scratch = *scratch_[worker];
+  scratch.running.clear();
   Clock::time_point clock = Clock::now();
   for (std::size_t lane = worker * lanes_each; lane < (worker + 1) * lanes_each; ++lane)
-    if (begin_next(call, hand, lane, worker)) hand.running.push_back(static_cast<std::uint32_t>(lane));
+    if (begin_next(call, scratch, lane, worker)) scratch.running.push_back(static_cast<std::uint32_t>(lane));
   const auto by_individual = [&](std::uint32_t a, std::uint32_t b) {
-    const std::uint32_t of_a = hand.job[a % lanes_each] / static_cast<std::uint32_t>(call.encounters.size()),
-                        of_b = hand.job[b % lanes_each] / static_cast<std::uint32_t>(call.encounters.size());
+    const std::uint32_t of_a = scratch.job[a % lanes_each] / static_cast<std::uint32_t>(call.encounters.size()),
+                        of_b = scratch.job[b % lanes_each] / static_cast<std::uint32_t>(call.encounters.size());
     return of_a != of_b ? of_a < of_b : a < b;
   };
-  std::sort(hand.running.begin(), hand.running.end(), by_individual);
-  while (!hand.running.empty()) {
-    hand.play_seconds += seconds_since(clock);
-    decide(call, hand, worker);
-    hand.decide_seconds += seconds_since(clock);
+  std::sort(scratch.running.begin(), scratch.running.end(), by_individual);
+  while (!scratch.running.empty()) {
+    scratch.play_seconds += seconds_since(clock);
+    decide(call, scratch, worker);
+    scratch.decide_seconds += seconds_since(clock);
     bool changed = false;
-    for (std::uint32_t& lane : hand.running) {
+    for (std::uint32_t& lane : scratch.running) {
       try {
         lanes_.advance(lane, worker);
       } catch (const Error& error) {
         if (error.fault() != Fault::numbers) throw;
         throw Error(Fault::numbers,
-                    fmt::format("individual {}: {}", call.first + hand.job[lane % lanes_each] / call.encounters.size(),
+                    fmt::format("individual {}: {}", call.first + scratch.job[lane % lanes_each] / call.encounters.size(),
                                 error.problem()),
                     error.where(), error.mend());
       }
       if (lanes_.outcome(lane) == Outcome::running) continue;
-      finish(call, hand, lane);
+      finish(call, scratch, lane);
       changed = true;
-      if (!begin_next(call, hand, lane, worker)) lane = ~lane;  // idle
+      if (!begin_next(call, scratch, lane, worker)) lane = ~lane;  // idle
     }
     if (!changed) continue;
-    std::erase_if(hand.running, [&](std::uint32_t lane) { return lane > ~std::uint32_t{0} / 2; });
-    std::sort(hand.running.begin(), hand.running.end(), by_individual);
+    std::erase_if(scratch.running, [&](std::uint32_t lane) { return lane > ~std::uint32_t{0} / 2; });
+    std::sort(scratch.running.begin(), scratch.running.end(), by_individual);
   }
-  hand.play_seconds += seconds_since(clock);
+  scratch.play_seconds += seconds_since(clock);
 }
 
 }  // namespace zithercraft

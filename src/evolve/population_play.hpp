@@ -11,7 +11,7 @@
 #include "zithercraft/evolve/bank.hpp"
 #include "zithercraft/game/lanes.hpp"
 #include "zithercraft/game/seat.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/net/heads.hpp"
 #include "zithercraft/net/normaliser.hpp"
 
@@ -23,7 +23,7 @@ class WorkerPool;
 struct Encounter {
   EpisodeKey key{};
   std::size_t stage = 0;
-  std::size_t against = 0;  // which crew plays the other roles
+  std::size_t against = 0;  // which lineup plays the other roles
 };
 
 // What came of one individual's playing of one episode: means over the seats it played.
@@ -58,10 +58,10 @@ class PopulationPlay {
   };
 
   // Plays all encounters with `count` individuals, number `first` and following, which the bank has at places 0 and
-  // following. Crews play the roles that are not `roles`. Results are [individual][encounter], sums paid by each term
+  // following. Lineups play the roles that are not `roles`. Results are [individual][encounter], sums paid by each term
   // [individual][encounter][terms]. Throws Error (numbers) naming the individual if something is not finite.
   void play(Bank& bank, const Normaliser& normaliser, std::size_t first, std::size_t count,
-            std::span<const Encounter> encounters, const std::vector<std::vector<std::unique_ptr<Pilot>>>& crews,
+            std::span<const Encounter> encounters, const std::vector<std::vector<std::unique_ptr<Player>>>& lineups,
             const Wishes& wishes, std::span<EncounterResult> results, std::span<double> paid, WorkerPool& pool);
 
   // Steps taken in the last play, over all seats, and what was seen of those that were to be noted, in the order of
@@ -73,12 +73,12 @@ class PopulationPlay {
   double decide_seconds() const noexcept { return decide_seconds_; }
 
  private:
-  struct Hand;
+  struct Scratch;
   struct Call;
   void work(const Call& call, std::size_t worker);
-  bool begin_next(const Call& call, Hand& hand, std::size_t lane, std::size_t worker);
-  void decide(const Call& call, Hand& hand, std::size_t worker);
-  void finish(const Call& call, Hand& hand, std::size_t lane);
+  bool begin_next(const Call& call, Scratch& scratch, std::size_t lane, std::size_t worker);
+  void decide(const Call& call, Scratch& scratch, std::size_t worker);
+  void finish(const Call& call, Scratch& scratch, std::size_t lane);
 
   Game game_;
   std::vector<std::size_t> roles_;
@@ -87,7 +87,7 @@ class PopulationPlay {
   std::vector<float> log_spread_;
   bool sampled_;
   Lanes lanes_;
-  std::vector<std::unique_ptr<Hand>> hands_;
+  std::vector<std::unique_ptr<Scratch>> scratch_;
   std::vector<std::uint32_t> jobs_;  // individual * encounters + encounter, in the order in which they are taken up
   std::atomic<std::size_t> next_job_{0};
   std::vector<Normaliser::Moments> notes_;

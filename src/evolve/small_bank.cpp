@@ -93,7 +93,7 @@ static_assert(wide >= few_outputs);
 class SmallBank final : public VectorBank {
  public:
   SmallBank(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows, std::size_t workers)
-      : net_(plan), activation_(plan.activation), numbers_(plain_numbers(net_)), hands_(workers) {
+      : net_(plan), activation_(plan.activation), numbers_(plain_numbers(net_)), scratch_(workers) {
     std::size_t inputs = plan.columns, widest = whole_vectors<float>(inputs);
     const auto add = [&](std::size_t outputs) {
       places_.push_back({inputs, outputs, each_ * wide});
@@ -105,12 +105,12 @@ class SmallBank final : public VectorBank {
     add(plan.outputs);
     room_ = networks_at_a_time(most_networks, each_, workers);
     weights_ = AlignedBuffer<float>((room_ + wide - 1) / wide * wide * each_);
-    for (Hand& hand : hands_) {
-      hand.vector.resize(numbers_);
-      hand.in = AlignedBuffer<float>(widest * wide);
-      hand.out = AlignedBuffer<float>(widest * wide);
-      hand.nothing = AlignedBuffer<float>(input_stride());
-      hand.outputs = AlignedBuffer<float>(most_rows * output_stride());
+    for (Scratch& scratch : scratch_) {
+      scratch.vector.resize(numbers_);
+      scratch.in = AlignedBuffer<float>(widest * wide);
+      scratch.out = AlignedBuffer<float>(widest * wide);
+      scratch.nothing = AlignedBuffer<float>(input_stride());
+      scratch.outputs = AlignedBuffer<float>(most_rows * output_stride());
     }
   }
 
@@ -127,7 +127,7 @@ class SmallBank final : public VectorBank {
             WorkerPool& pool) override {
     const auto spreads = first_spreads(net_);
     pool.run(count, [&](std::size_t at, std::size_t worker) {
-      const std::span<float> vector = hands_[worker].vector;
+      const std::span<float> vector = scratch_[worker].vector;
       fetch(at, vector);
       // Parts follow each other layer by layer: weights, [outputs][inputs], then biases.
       const float* from = vector.data();
@@ -150,7 +150,7 @@ class SmallBank final : public VectorBank {
   std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs, std::span<float>,
                           std::size_t worker) override {
     const TinyIsNothing scope;
-    Hand& hand = hands_[worker];
+    Scratch& scratch = scratch_[worker];
     const std::size_t in = input_stride(), out = output_stride();
     std::array<const float*, wide> from;
     std::array<float*, wide> to;
@@ -158,31 +158,31 @@ class SmallBank final : public VectorBank {
       const std::size_t group = places[first] / wide;
       while (stop < places.size() && places[stop] / wide == group) ++stop;
       for (std::size_t left = stop - first, pass = 0; left > 0; ++pass) {
-        from.fill(hand.nothing.data());
+        from.fill(scratch.nothing.data());
         to.fill(nullptr);
         std::size_t nth = 0;  // of the rows of one network
         for (std::size_t r = first; r < stop; ++r) {
           nth = r > first && places[r] == places[r - 1] ? nth + 1 : 0;
           if (nth != pass) continue;
           from[places[r] % wide] = inputs.data() + r * in;
-          to[places[r] % wide] = hand.outputs.data() + r * out;
+          to[places[r] % wide] = scratch.outputs.data() + r * out;
           --left;
         }
-        ask(weights_.data() + group * wide * each_, from, to, hand);
+        ask(weights_.data() + group * wide * each_, from, to, scratch);
       }
     }
-    return hand.outputs.span();
+    return scratch.outputs.span();
   }
 
  private:
-  struct Hand {
+  struct Scratch {
     std::vector<float> vector{};
     AlignedBuffer<float> in{}, out{}, nothing{}, outputs{};
   };
 
   void ask(const float* weights, const std::array<const float*, wide>& from, const std::array<float*, wide>& to,
-           Hand& hand) const {
-    float *in = hand.in.data(), *out = hand.out.data();
+           Scratch& scratch) const {
+    float *in = scratch.in.data(), *out = scratch.out.data();
     std::size_t i = 0;
     for (; i + wide / 2 < inputs(); i += wide) turn_inputs<wide>(from, i, in);
     if (i < inputs()) turn_inputs<wide / 2>(from, i, in);
@@ -228,7 +228,7 @@ class SmallBank final : public VectorBank {
   std::size_t numbers_, room_ = 0, each_ = 0;
   std::vector<Place> places_;
   AlignedBuffer<float> weights_;
-  std::vector<Hand> hands_;
+  std::vector<Scratch> scratch_;
 };
 
 }  // namespace

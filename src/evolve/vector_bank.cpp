@@ -16,11 +16,11 @@ class PlainBank final : public VectorBank {
         room_(networks_at_a_time(most_networks, net_.parameters() + net_.prepared(), workers)),
         parameters_(room_ * net_.parameters()),
         prepared_(room_ * net_.prepared()),
-        hands_(workers) {
-    for (Hand& hand : hands_) {
-      hand.vector.resize(numbers_);
-      hand.room = net_.workspace(most_rows);
-      hand.outputs.resize(most_rows * net_.output_stride());
+        scratch_(workers) {
+    for (Scratch& scratch : scratch_) {
+      scratch.vector.resize(numbers_);
+      scratch.room = net_.workspace(most_rows);
+      scratch.outputs.resize(most_rows * net_.output_stride());
     }
   }
 
@@ -35,30 +35,30 @@ class PlainBank final : public VectorBank {
   void load(std::size_t count, const std::function<void(std::size_t, std::span<float>)>& fetch,
             WorkerPool& pool) override {
     pool.run(count, [&](std::size_t place, std::size_t worker) {
-      Hand& hand = hands_[worker];
-      fetch(place, hand.vector);
-      vector_to_weights(net_, hand.vector, parameters(place));
+      Scratch& scratch = scratch_[worker];
+      fetch(place, scratch.vector);
+      vector_to_weights(net_, scratch.vector, parameters(place));
       net_.prepare(parameters(place), prepared(place));
     });
   }
 
   std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs, std::span<float> kept,
                           std::size_t worker) override {
-    Hand& hand = hands_[worker];
+    Scratch& scratch = scratch_[worker];
     const std::size_t in = input_stride(), out = output_stride(), each = memory();
     for (std::size_t first = 0, stop = 0; first < places.size(); first = stop) {
       while (stop < places.size() && places[stop] == places[first]) ++stop;
       const std::size_t n = stop - first;
       const auto answers =
           net_.forward(parameters(places[first]), prepared(places[first]), inputs.subspan(first * in, n * in),
-                       {1, n, {}, kept.subspan(first * each, n * each)}, hand.room);
-      std::copy(answers.begin(), answers.end(), hand.outputs.begin() + static_cast<std::ptrdiff_t>(first * out));
+                       {1, n, {}, kept.subspan(first * each, n * each)}, scratch.room);
+      std::copy(answers.begin(), answers.end(), scratch.outputs.begin() + static_cast<std::ptrdiff_t>(first * out));
     }
-    return hand.outputs;
+    return scratch.outputs;
   }
 
  private:
-  struct Hand {
+  struct Scratch {
     std::vector<float> vector{};
     Network<float>::Workspace room{};
     std::vector<float> outputs{};
@@ -73,7 +73,7 @@ class PlainBank final : public VectorBank {
   Network<float> net_;
   std::size_t numbers_, room_;
   AlignedBuffer<float> parameters_, prepared_;
-  std::vector<Hand> hands_;
+  std::vector<Scratch> scratch_;
 };
 
 }  // namespace

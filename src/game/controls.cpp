@@ -26,7 +26,7 @@ void read_controls(const Role& role, const RolePlan& plan, std::span<const float
     const float value = controls[c];
     if (!std::isfinite(value))
       throw Error(Fault::numbers, "the control '" + role.controls[c].name + "' is not a finite number",
-                  "role '" + role.name + "'", "look at the pilot that gives it");
+                  "role '" + role.name + "'", "look at the player that gives it");
     const auto& driven = control.inputs;
     if (control.options == 0) {
       given[c] = std::clamp(value, control.low, control.high);

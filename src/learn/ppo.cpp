@@ -61,7 +61,7 @@ void check_settings(const PpoSettings& s) {
 std::vector<RolePlayer> usual_players(const Game& game, std::uint64_t seed) {
   std::vector<RolePlayer> players(game.roles().size());
   for (std::size_t r = 1; r < players.size(); ++r)
-    if (game.roles()[r].mirrors != 0) players[r].pilot = usual_pilot(game, r, derived_seed(seed, "others"));
+    if (game.roles()[r].mirrors != 0) players[r].player = usual_player(game, r, derived_seed(seed, "others"));
   return players;
 }
 
@@ -79,14 +79,14 @@ namespace {
 // A role that mirrors one that learns is played by that one's policy.
 std::size_t teacher_of(const Game& game, std::size_t role, const std::vector<RolePlayer>& players) {
   const std::size_t like = game.roles()[role].mirrors;
-  return players[like].pilot == nullptr ? like : role;
+  return players[like].player == nullptr ? like : role;
 }
 
 std::vector<std::string> opposed_sides(const Game& game, const std::vector<RolePlayer>& players) {
   std::vector<std::string> sides;
   for (std::size_t r = 0; r < players.size(); ++r) {
     const std::string& side = game.roles()[r].side;
-    if (players[r].pilot == nullptr && !side.empty() && std::find(sides.begin(), sides.end(), side) == sides.end())
+    if (players[r].player == nullptr && !side.empty() && std::find(sides.begin(), sides.end(), side) == sides.end())
       sides.push_back(side);
   }
   return sides.size() > 1 ? sides : std::vector<std::string>{};
@@ -96,7 +96,7 @@ std::vector<std::string> opposed_sides(const Game& game, const std::vector<RoleP
 std::size_t most_seats(const Game& game, const std::vector<RolePlayer>& players) {
   std::vector<std::size_t> seats(players.size());
   for (std::size_t r = 0; r < players.size(); ++r)
-    if (players[r].pilot == nullptr) seats[teacher_of(game, r, players)] += game.roles()[r].seats.size();
+    if (players[r].player == nullptr) seats[teacher_of(game, r, players)] += game.roles()[r].seats.size();
   return *std::max_element(seats.begin(), seats.end());
 }
 
@@ -130,9 +130,9 @@ void check_players(const Game& game, const std::vector<RolePlayer>& players) {
                 "there are " + std::to_string(players.size()) + " players for " + std::to_string(game.roles().size()) +
                     " roles",
                 "Ppo", "give one for each role");
-  if (std::all_of(players.begin(), players.end(), [](const RolePlayer& p) { return p.pilot != nullptr; }))
+  if (std::all_of(players.begin(), players.end(), [](const RolePlayer& p) { return p.player != nullptr; }))
     throw Error(Fault::usage, "nobody learns", "Ppo", "let a role learn");
-  if (players[0].pilot != nullptr && game.stages() > 1)
+  if (players[0].player != nullptr && game.stages() > 1)
     throw Error(Fault::usage, "the stages of a curriculum go by the first role, which does not learn", "Ppo",
                 "let it learn, or take the stages out");
 }
@@ -148,7 +148,7 @@ Ground ground_of(const Game& game, const PpoSettings& settings, std::uint64_t se
   if (ranks != nullptr) check_share(count, ranks->count());
   ground.own_count = ranks == nullptr ? count : count / ranks->count();
   ground.first_own = ranks == nullptr ? 0 : ground.own_count * ranks->number();
-  while (players[ground.first_learning_role].pilot != nullptr) ++ground.first_learning_role;
+  while (players[ground.first_learning_role].player != nullptr) ++ground.first_learning_role;
   return ground;
 }
 
@@ -173,18 +173,18 @@ Ppo::State::State(const Game& game, const PpoSettings& settings_, std::uint64_t 
       opponents(ground.lanes.count()),
       ended(ground.stretches.size()) {
   for (std::size_t r = 0; r < players.size(); ++r) {
-    if (players[r].pilot != nullptr || teacher_of(game, r, players) != r) continue;
+    if (players[r].player != nullptr || teacher_of(game, r, players) != r) continue;
     std::vector<std::size_t> roles;
     for (std::size_t other = r; other < players.size(); ++other)
-      if (players[other].pilot == nullptr && teacher_of(game, other, players) == r) roles.push_back(other);
+      if (players[other].player == nullptr && teacher_of(game, other, players) == r) roles.push_back(other);
     for (const std::size_t role : roles) trainee_of[role] = trainees.size();
     const PpoSettings own = settings_for(players[r], settings);
     check_settings(own);
     trainees.push_back(std::make_unique<Trainee>(ground, std::move(roles), own));
   }
   for (std::size_t worker = 0; worker < pool.threads(); ++worker) {
-    Hands& own = hands.emplace_back();
-    for (const RolePlayer& player : players) own.pilots.push_back(player.pilot ? player.pilot->copy() : nullptr);
+    Scratch& own = scratch.emplace_back();
+    for (const RolePlayer& player : players) own.players.push_back(player.player ? player.player->copy() : nullptr);
     for (const Stretch& stretch : ground.stretches) own.lanes.reserve(stretch.lanes);
   }
 }

@@ -15,15 +15,15 @@ void Ppo::State::decide(std::size_t s, std::size_t time, std::size_t worker) {
   const Stretch& stretch = ground.stretches[s];
   for (const auto& trainee : trainees) trainee->decide(s, time, worker);
   if (stretch.learning_side >= 0) decide_as_before(stretch, time, worker);
-  Hands& own = hands[worker];
-  for (std::size_t role = 0; role < own.pilots.size(); ++role)
-    if (own.pilots[role]) own.pilots[role]->decide(ground.lanes, role, stretch.first_lane, stretch.lanes);
+  Scratch& own = scratch[worker];
+  for (std::size_t role = 0; role < own.players.size(); ++role)
+    if (own.players[role]) own.players[role]->decide(ground.lanes, role, stretch.first_lane, stretch.lanes);
   for (const auto& trainee : trainees) trainee->judge_together(s, time, worker);
 }
 
 // Lanes that meet the same past self are played together.
 void Ppo::State::decide_as_before(const Stretch& stretch, std::size_t time, std::size_t worker) {
-  Hands& own = hands[worker];
+  Scratch& own = scratch[worker];
   const std::size_t end = stretch.first_lane + stretch.lanes;
   for (std::size_t first = stretch.first_lane; first < end; ++first) {
     const std::size_t past = opponents[first];
@@ -79,7 +79,7 @@ void Ppo::State::advance(std::size_t s, std::size_t time, std::size_t worker) {
 }
 
 void Ppo::State::play_stretch(std::size_t s, std::size_t worker) {
-  PhaseTimes& times = hands[worker].times;
+  PhaseTimes& times = scratch[worker].times;
   PhaseClock clock;
   ended[s].clear();
   for (const auto& trainee : trainees) trainee->begin_rollout(s);
@@ -121,7 +121,7 @@ CollectReport Ppo::collect() {
     if (episode->against >= 0) s.roster.note(static_cast<std::size_t>(episode->against), episode->result.outcome);
   }
   s.curriculum.advance(ground.steps);
-  for (auto& hands : s.hands) report.times += std::exchange(hands.times, {});
+  for (auto& scratch : s.scratch) report.times += std::exchange(scratch.times, {});
   clock.add_to(report.times.wall);
   return report;
 }

@@ -14,7 +14,7 @@
 #include "trainee.hpp"
 #include "zithercraft/game/curriculum.hpp"
 #include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 
 namespace zithercraft {
 
@@ -29,8 +29,8 @@ struct Ppo::State {
         Ranks* ranks, std::vector<RolePlayer> players);
 
   // What one thread plays with.
-  struct Hands {
-    std::vector<std::unique_ptr<Pilot>> pilots;  // by role; null for those that learn
+  struct Scratch {
+    std::vector<std::unique_ptr<Player>> players;  // by role; null for those that learn
     std::vector<std::size_t> lanes;              // that one past self plays
     PhaseTimes times;
   };
@@ -54,7 +54,7 @@ struct Ppo::State {
   std::vector<RolePlayer> players;
   std::vector<std::unique_ptr<Trainee>> trainees;
   std::vector<std::optional<std::size_t>> trainee_of;  // each role
-  std::vector<Hands> hands;                            // of each thread
+  std::vector<Scratch> scratch;                            // of each thread
   Roster roster;
   std::vector<std::size_t> opponents;            // the past self that is met in each lane, where one is
   std::vector<std::vector<TimedEpisode>> ended;  // in each stretch

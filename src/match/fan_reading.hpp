@@ -11,7 +11,7 @@
 
 namespace zithercraft {
 
-/// What a hand-written pilot reads from a ray fan: angles, and metres of free way. Things of the pilot's target are no
+/// What a script reads from a ray fan: angles, and metres of free way. Things of the player's target are no
 /// obstacles.
 class FanReading {
  public:

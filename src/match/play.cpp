@@ -15,13 +15,13 @@ constexpr std::size_t most_lanes = 256;
 
 }  // namespace
 
-std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Pilot*>& pilots,
+std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Player*>& players,
                                          std::int64_t episodes, std::uint64_t seed, WorkerPool& pool,
                                          WorkCount* progress) {
-  return std::move(play_all_roles(game, pilots, episodes, seed, pool, progress).front());
+  return std::move(play_all_roles(game, players, episodes, seed, pool, progress).front());
 }
 
-std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game, const std::vector<const Pilot*>& pilots,
+std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game, const std::vector<const Player*>& players,
                                                        std::int64_t episodes, std::uint64_t seed, WorkerPool& pool,
                                                        WorkCount* progress) {
   const auto total = static_cast<std::size_t>(episodes);
@@ -29,9 +29,9 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game, const s
   Lanes lanes(game, count, pool.threads());
   std::vector<std::vector<EpisodeResult>> results;
   for (std::size_t role = 0; role < game.roles().size(); ++role) results.emplace_back(total * lanes.seats(role));
-  std::vector<std::vector<std::unique_ptr<Pilot>>> hands(pool.threads());
-  for (auto& own : hands)
-    for (const Pilot* pilot : pilots) own.push_back(pilot->copy());
+  std::vector<std::vector<std::unique_ptr<Player>>> copies(pool.threads());
+  for (auto& own : copies)
+    for (const Player* player : players) own.push_back(player->copy());
 
   const auto begin = [&](std::size_t lane, std::size_t episode, std::size_t worker) {
     lanes.begin(lane, {seed, 0, static_cast<std::uint32_t>(episode)}, worker);
@@ -47,7 +47,7 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game, const s
     const std::size_t first = group * lanes_per_group, n = std::min(lanes_per_group, count - first);
     for (std::size_t lane = first; lane < first + n; ++lane) begin(lane, lane, worker);
     for (std::size_t running = n; running > 0;) {
-      for (std::size_t role = 0; role < pilots.size(); ++role) hands[worker][role]->decide(lanes, role, first, n);
+      for (std::size_t role = 0; role < players.size(); ++role) copies[worker][role]->decide(lanes, role, first, n);
       for (std::size_t lane = first; lane < first + n; ++lane) {
         if (lanes.outcome(lane) != Outcome::running) continue;
         lanes.advance(lane, worker);
@@ -67,13 +67,13 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game, const s
   return results;
 }
 
-void play_one(const Game& game, const std::vector<Pilot*>& pilots, EpisodeKey key,
+void play_one(const Game& game, const std::vector<Player*>& players, EpisodeKey key,
               const std::function<void(const Lanes&)>& moment) {
   Lanes lanes(game, 1);
   lanes.begin(0, key);
   moment(lanes);
   while (lanes.outcome(0) == Outcome::running) {
-    for (std::size_t role = 0; role < pilots.size(); ++role) pilots[role]->decide(lanes, role, 0, 1);
+    for (std::size_t role = 0; role < players.size(); ++role) players[role]->decide(lanes, role, 0, 1);
     lanes.advance(0);
     moment(lanes);
   }

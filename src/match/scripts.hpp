@@ -8,7 +8,7 @@
 
 namespace zithercraft {
 
-/// A hand-written boat pilot: steers for the compass target along the clearest heading its rays show, slows down where
+/// A script for boats: steers for the compass target along the clearest heading its rays show, slows down where
 /// it is narrow and stops when there. Needs a compass, a ray fan that also sees the target, own motion, and dials
 /// `throttle` and `rudder`. Throws Error (spec) naming what the role lacks.
 Script::Function steer_home(const Game& game, std::size_t role);

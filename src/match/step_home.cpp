@@ -6,7 +6,7 @@
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple pilot for cells: one step towards the target where the window shows a free cell, now and then a random one,
+// A simple player for cells: one step towards the target where the window shows a free cell, now and then a random one,
 // so that it does not stand before a wall for ever.
 
 namespace zithercraft {

@@ -6,7 +6,7 @@
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple pilot for walkers: towards the target where the way is free. It remembers nothing, so that it does not find
+// A simple player for walkers: towards the target where the way is free. It remembers nothing, so that it does not find
 // out of dead ends.
 
 namespace zithercraft {

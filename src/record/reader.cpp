@@ -94,7 +94,7 @@ struct Replay::State {
     const json header = json::parse(text);
     info.game = header.at("game_name");
     info.game_toml = header.at("game");
-    info.pilots = header.at("pilots").get<std::vector<std::string>>();
+    info.players = header.at("players").get<std::vector<std::string>>();
     info.seed = header.at("seed");
     info.made_with = header.at("made_with");
     game.emplace(parse_game(info.game_toml, source, CodedParts::optional), CodedParts::optional);

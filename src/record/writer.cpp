@@ -41,7 +41,7 @@ json header_of(const Game& game, const ReplayInfo& info) {
           {"made_with", info.made_with},
           {"game_name", info.game},
           {"game", info.game_toml},
-          {"pilots", info.pilots},
+          {"players", info.players},
           {"seed", info.seed},
           {"roles", roles},
           {"state_bytes", game.arena().state_bytes()},

@@ -94,7 +94,7 @@ class DriveSession {
 
  private:
   json start() const {
-    json scene = scene_of(game_, match_.pilots());
+    json scene = scene_of(game_, match_.players());
     return {{"mode", "drive"},
             {"title", game_.spec().name},
             {"version", library_version()},

@@ -48,7 +48,7 @@ DrivenMatch::DrivenMatch(const Game& game, const DriveOptions& options)
       steering_(game.roles()[role_]),
       seed_(derived_seed(options.seed, "score")) {
   info_ = {game.spec().name, to_toml(game.spec()), {}, options.seed, library_version()};
-  choose_pilots(options);
+  choose_players(options);
   if (!options.out.empty()) writer_ = std::make_unique<ReplayWriter>(options.out, game, info_);
   if (adviser_) {
     for (const Role& role : game.roles()) {
@@ -58,16 +58,16 @@ DrivenMatch::DrivenMatch(const Game& game, const DriveOptions& options)
   }
 }
 
-void DrivenMatch::choose_pilots(const DriveOptions& options) {
+void DrivenMatch::choose_players(const DriveOptions& options) {
   if (!options.with.empty()) adviser_ = Run::open(options.with).policy();
   for (std::size_t r = 0; r < game_.roles().size(); ++r) {
     if (r == 0 && adviser_) {
-      hands_.push_back(policy_pilot(game_, r, *adviser_));
+      players_.push_back(policy_player(game_, r, *adviser_));
     } else {
-      hands_.push_back(usual_pilot(game_, r, seed_));
+      players_.push_back(usual_player(game_, r, seed_));
     }
-    const std::string others = hands_.back()->name();
-    info_.pilots.push_back(r != role_ ? others : game_.roles()[r].seats.size() > 1 ? "person and " + others : "person");
+    const std::string others = players_.back()->name();
+    info_.players.push_back(r != role_ ? others : game_.roles()[r].seats.size() > 1 ? "person and " + others : "person");
   }
 }
 
@@ -98,7 +98,7 @@ std::vector<float> DrivenMatch::preview() {
     return poses;
   }
   ahead_.restore(0, lanes_.state(0));
-  for (std::size_t r = 0; r < game_.roles().size(); ++r) hands_[r]->decide(ahead_, r, 0, 1);
+  for (std::size_t r = 0; r < game_.roles().size(); ++r) players_[r]->decide(ahead_, r, 0, 1);
   steering_.controls(ahead_.control(role_, seat_));
   std::size_t tick = 0;
   ahead_.play_ticks(0, [&] {
@@ -109,7 +109,7 @@ std::vector<float> DrivenMatch::preview() {
 }
 
 void DrivenMatch::decide() {
-  for (std::size_t r = 0; r < game_.roles().size(); ++r) hands_[r]->decide(lanes_, r, 0, 1);
+  for (std::size_t r = 0; r < game_.roles().size(); ++r) players_[r]->decide(lanes_, r, 0, 1);
   steering_.controls(lanes_.control(role_, seat_));
   steering_.decided();
   lanes_.advance(0);

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/record/replay.hpp"
 #include "zithercraft/show/drive.hpp"
 
@@ -14,14 +14,14 @@ namespace zithercraft {
 /// A match with one seat steered by a person, step by step.
 class DrivenMatch {
  public:
-  /// Throws Error (usage) if there is no such seat, or as runs, pilots and writers do.
+  /// Throws Error (usage) if there is no such seat, or as runs, players and writers do.
   DrivenMatch(const Game& game, const DriveOptions& options);
 
   Steering& steering() { return steering_; }
   const Lanes& lanes() const { return lanes_; }
   std::size_t role() const { return role_; }
   std::size_t seat() const { return seat_; }
-  const std::vector<std::string>& pilots() const { return info_.pilots; }
+  const std::vector<std::string>& players() const { return info_.players; }
   bool over() const { return lanes_.outcome(0) != Outcome::running; }
 
   /// Begins the next episode.
@@ -37,14 +37,14 @@ class DrivenMatch {
   void finish();
 
  private:
-  void choose_pilots(const DriveOptions& options);
+  void choose_players(const DriveOptions& options);
   void after_moment();
 
   Game game_;
   std::size_t role_ = 0, seat_ = 0;
   Lanes lanes_, ahead_;  // as it is; as it will be
   Steering steering_;
-  std::vector<std::unique_ptr<Pilot>> hands_;
+  std::vector<std::unique_ptr<Player>> players_;
   std::optional<Policy> adviser_;  // of role 0
   std::vector<float> advised_;     // what it remembers for each seat
   ReplayInfo info_;

@@ -8,7 +8,7 @@
 #include "frames.hpp"
 #include "scene.hpp"
 #include "zithercraft/base/error.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/net/network_map.hpp"
 
 namespace zithercraft {
@@ -70,7 +70,7 @@ ReplayMatch::ReplayMatch(Replay replay, std::string name)
                         {"marks", std::move(marks)}});
   }
   meta_ = {{"name", name_},
-           {"scene", scene_of(replay_.game(), replay_.info().pilots)},
+           {"scene", scene_of(replay_.game(), replay_.info().players)},
            {"episodes", std::move(episodes)},
            {"forms", std::move(forms)},
            {"per_message", per_message_}};
@@ -86,7 +86,7 @@ void ReplayMatch::show_network(const Policy& policy) {
     const Role &own = game.roles()[role], &like = game.roles()[own.mirrors];
     const std::string& name = policy.signature().role;
     if (own.name != name && like.name != name) continue;
-    policy_pilot(game, role, policy);  // refuses what does not fit
+    policy_player(game, role, policy);  // refuses what does not fit
     policies_.insert_or_assign(role, policy);
     meta_["networks"][std::to_string(role)] = network_of(policy);
   }

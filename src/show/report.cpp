@@ -147,12 +147,12 @@ json stage_names(const Game& game) {
 
 json draw_paths(const Run& run, const Game& game, const ReportOptions& options) {
   json paths = json::array();
-  const Crew crew(game, policy_pilot(game, 0, run.policy()), options.seed);
+  const Lineup lineup(game, policy_player(game, 0, run.policy()), options.seed);
   for (std::int64_t e = 0; e < options.paths; ++e) {
     Path path;
     std::string image;
     double total = 0.0;
-    play_one(game, crew.hands(), {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
+    play_one(game, lineup.players(), {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
              [&](const Lanes& lanes) {
                extend(path, lanes);
                if (lanes.outcome(0) == Outcome::running) return;

@@ -40,7 +40,7 @@ json binding_json(const KeyBinding& b) {
   return j;
 }
 
-json roles_of(const Game& game, const std::vector<std::string>& pilots) {
+json roles_of(const Game& game, const std::vector<std::string>& players) {
   json list = json::array();
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     const Role& role = game.roles()[r];
@@ -58,7 +58,7 @@ json roles_of(const Game& game, const std::vector<std::string>& pilots) {
                       {"directions", s.direction}});
     for (const KeyBinding& b : role.keys) keys.push_back(binding_json(b));
     list.push_back({{"name", role.name},
-                    {"pilot", r < pilots.size() ? pilots[r] : ""},
+                    {"player", r < players.size() ? players[r] : ""},
                     {"seats", role.seats},
                     {"columns", role.columns},
                     {"controls", role.controls},
@@ -126,7 +126,7 @@ std::size_t ticks_shown(const Game& game) {
   return std::min(static_cast<std::size_t>(game.spec().ticks_per_step), most_ticks_shown);
 }
 
-json scene_of(const Game& game, const std::vector<std::string>& pilots) {
+json scene_of(const Game& game, const std::vector<std::string>& players) {
   const Arena& arena = game.arena();
   const auto colours = tag_colours(game);
   json tags = json::array();
@@ -143,7 +143,7 @@ json scene_of(const Game& game, const std::vector<std::string>& pilots) {
           {"tags", tags},
           {"entities", entities_of(arena)},
           {"posed", arena.posed_count()},
-          {"roles", roles_of(game, pilots)},
+          {"roles", roles_of(game, players)},
           {"meters", meters_of(arena)},
           {"cells", cell_map(arena)},
           {"blocks", block_map(arena)},

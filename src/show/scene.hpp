@@ -12,7 +12,7 @@ constexpr std::size_t most_ticks_shown = 32;
 std::size_t ticks_shown(const Game& game);
 
 /// All that stays the same from episode to episode.
-nlohmann::json scene_of(const Game& game, const std::vector<std::string>& pilots);
+nlohmann::json scene_of(const Game& game, const std::vector<std::string>& players);
 
 /// The forms of things in an episode, which games that vary draw anew.
 nlohmann::json forms_of(const Arena& arena, const std::byte* state);

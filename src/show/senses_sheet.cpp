@@ -8,7 +8,7 @@
 #include "canvas.hpp"
 #include "colours.hpp"
 #include "zithercraft/game/seat.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 
 namespace zithercraft {
 namespace {
@@ -259,10 +259,10 @@ class Sheet {
 void draw_senses(const std::filesystem::path& png, const Game& game, std::size_t role, std::uint64_t seed) {
   constexpr int steps = 12;  // so that things have begun to move
   Lanes lanes(game, 1);
-  const auto pilot = random_pilot(seed);
+  const auto player = random_player(seed);
   lanes.begin(0, {seed, 0, 0});
   for (int d = 0; d < steps && lanes.outcome(0) == Outcome::running; ++d) {
-    for (std::size_t r = 0; r < game.roles().size(); ++r) pilot->decide(lanes, r, 0, 1);
+    for (std::size_t r = 0; r < game.roles().size(); ++r) player->decide(lanes, r, 0, 1);
     lanes.advance(0);
     if (!SeatView(lanes, 0, role, 0).present() || lanes.outcome(0) != Outcome::running) {
       EpisodeKey next = lanes.key(0);

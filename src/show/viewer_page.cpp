@@ -60,7 +60,7 @@ std::string viewer_page(const nlohmann::json& start, std::string_view data) {
                                                                         {"@overlays_js@", assets::overlays_js},
                                                                         {"@network_js@", assets::network_js},
                                                                         {"@panel_js@", assets::panel_js},
-                                                                        {"@player_js@", assets::player_js},
+                                                                        {"@playback_js@", assets::playback_js},
                                                                         {"@driving_js@", assets::driving_js},
                                                                         {"@watching_js@", assets::watching_js}}};
   for (const auto& [mark, text] : parts) page = fill_in(std::move(page), mark, text);

@@ -228,8 +228,8 @@ std::vector<Rung> ladder(const Run& run, std::int64_t episodes, std::uint64_t se
   WorkCount progress(episodes * static_cast<std::int64_t>(checkpoints.size()), std::move(on_progress));
   std::vector<Rung> rungs;
   for (const auto& [name, steps] : checkpoints) {
-    const Crew crew(game, policy_pilot(game, 0, run.policy(name)), seed);
-    const auto results = play_episodes(game, crew.pilots(), episodes, derived_seed(seed, "score"), pool, &progress);
+    const Lineup lineup(game, policy_player(game, 0, run.policy(name)), seed);
+    const auto results = play_episodes(game, lineup.const_players(), episodes, derived_seed(seed, "score"), pool, &progress);
     rungs.push_back({name, steps, success_interval(results), return_interval(results)});
   }
   return rungs;

@@ -23,12 +23,12 @@ namespace {
 constexpr std::size_t lanes_together = 32;  // fixed: which rows share a block must not depend on the number of threads
 
 // One of a role's seats is decided for by somebody, the others by somebody else.
-class OneSeat : public Pilot {
+class OneSeat : public Player {
  public:
-  OneSeat(std::size_t seat, std::unique_ptr<Pilot> own, std::unique_ptr<Pilot> others)
+  OneSeat(std::size_t seat, std::unique_ptr<Player> own, std::unique_ptr<Player> others)
       : seat_(seat), own_(std::move(own)), others_(std::move(others)) {}
   std::string name() const override { return own_->name(); }
-  std::unique_ptr<Pilot> copy() const override {
+  std::unique_ptr<Player> copy() const override {
     return std::make_unique<OneSeat>(seat_, own_->copy(), others_->copy());
   }
   void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
@@ -45,7 +45,7 @@ class OneSeat : public Pilot {
 
  private:
   std::size_t seat_;
-  std::unique_ptr<Pilot> own_, others_;
+  std::unique_ptr<Player> own_, others_;
   std::vector<float> kept_;
 };
 
@@ -90,7 +90,7 @@ bool same(const EpisodeKey& a, const EpisodeKey& b) {
 
 class ConductSurvey {
  public:
-  ConductSurvey(const GameSpec& spec, const std::vector<Player>& players, const ConductOptions& options)
+  ConductSurvey(const GameSpec& spec, const std::vector<PlayerSource>& players, const ConductOptions& options)
       : game_(spec), players_(players), options_(options), pool_(options.threads) {
     if (!options.seat.empty()) seat_ = find_seat(game_, options.seat);
     if (!options.as.empty()) as_ = find_seat(game_, options.as).role;
@@ -107,7 +107,7 @@ class ConductSurvey {
     ConductTable table{game_.spec().name, options_, static_cast<std::int64_t>(keys_.size()), {}, 0, {}, 0};
     WorkCount progress(static_cast<std::int64_t>(keys_.size() * players_.size()), options_.on_progress);
     std::vector<std::vector<EpisodeConduct>> all;
-    for (const Player& player : players_) all.push_back(play(player, progress, table.replayed_differently));
+    for (const PlayerSource& player : players_) all.push_back(play(player, progress, table.replayed_differently));
     name_measures(all, table);
     for (std::size_t p = 0; p < players_.size(); ++p) table.rows.push_back(row(p, all, table));
     return table;
@@ -115,7 +115,7 @@ class ConductSurvey {
 
  private:
   void choose_episodes() {
-    for (const Player& player : players_) {
+    for (const PlayerSource& player : players_) {
       if (!player.recording()) continue;
       Recorded recorded = recorded_in(*player.recording());
       if (!keys_.empty() && !std::equal(keys_.begin(), keys_.end(), recorded.keys.begin(), recorded.keys.end(), same))
@@ -129,31 +129,31 @@ class ConductSurvey {
     for (std::int64_t e = 0; e < options_.episodes; ++e) keys_.push_back({seed, 0, static_cast<std::uint32_t>(e)});
   }
 
-  std::unique_ptr<Pilot> other(std::size_t role) const {
+  std::unique_ptr<Player> other(std::size_t role) const {
     const std::uint64_t seed = derived_seed(options_.seed, game_.roles()[role].name);
-    if (options_.others.empty()) return usual_pilot(game_, role, seed);
-    const Player others = Player::find(options_.others);
-    return others.objection(game_, role).empty() ? others.pilot(game_, role, options_.steps, seed)
-                                                 : usual_pilot(game_, role, seed);
+    if (options_.others.empty()) return usual_player(game_, role, seed);
+    const PlayerSource others = PlayerSource::find(options_.others);
+    return others.objection(game_, role).empty() ? others.player(game_, role, options_.actions, seed)
+                                                 : usual_player(game_, role, seed);
   }
 
   // Who decides for which role, and who is watched.
-  std::vector<std::unique_ptr<Pilot>> pilots(const Player& player, std::vector<Seat>& watched) const {
-    std::vector<std::unique_ptr<Pilot>> list;
+  std::vector<std::unique_ptr<Player>> players(const PlayerSource& player, std::vector<Seat>& watched) const {
+    std::vector<std::unique_ptr<Player>> list;
     watched.clear();
     for (std::size_t r = 0; r < game_.roles().size(); ++r) {
       const std::size_t seats = game_.roles()[r].seats.size();
       const std::uint64_t seed = derived_seed(options_.seed, game_.roles()[r].name);
       if (!seat_) {
         const bool plays = as_ ? *as_ == r : player.objection(game_, r).empty();
-        list.push_back(plays ? player.pilot(game_, r, options_.steps, seed) : other(r));
+        list.push_back(plays ? player.player(game_, r, options_.actions, seed) : other(r));
         for (std::size_t s = 0; plays && s < seats; ++s) watched.push_back({r, s});
         continue;
       }
       const bool here = seat_->role == r;
       for (std::size_t s = 0; s < seats; ++s)
         if (!here || s != seat_->number) watched.push_back({r, s});
-      auto own = here ? player.pilot(game_, r, options_.steps, seed) : other(r);
+      auto own = here ? player.player(game_, r, options_.actions, seed) : other(r);
       list.push_back(here && seats > 1 ? std::make_unique<OneSeat>(seat_->number, std::move(own), other(r))
                                        : std::move(own));
     }
@@ -163,40 +163,40 @@ class ConductSurvey {
     return list;
   }
 
-  std::vector<EpisodeConduct> play(const Player& player, WorkCount& progress, std::int64_t& differently) {
+  std::vector<EpisodeConduct> play(const PlayerSource& player, WorkCount& progress, std::int64_t& differently) {
     std::vector<Seat> watched;
-    const auto own = pilots(player, watched);
+    const auto own = players(player, watched);
     const bool recorded = player.recording().has_value();
     std::vector<EpisodeConduct> conducts(keys_.size());
     std::vector<std::uint8_t> differs(keys_.size());
-    struct Hands {
+    struct Scratch {
       std::unique_ptr<Lanes> lanes;
-      std::vector<std::unique_ptr<Pilot>> pilots;
+      std::vector<std::unique_ptr<Player>> players;
       std::vector<Watch> watches;
     };
-    std::vector<Hands> hands(pool_.threads());
+    std::vector<Scratch> scratch(pool_.threads());
     const auto play_some = [&](std::size_t group, std::size_t worker) {
-      Hands& h = hands[worker];
+      Scratch& mine = scratch[worker];
       const std::size_t first = group * lanes_together, n = std::min(lanes_together, keys_.size() - first);
-      if (!h.lanes) {
-        h.lanes = std::make_unique<Lanes>(game_, lanes_together);
-        for (const auto& pilot : own) h.pilots.push_back(pilot->copy());
-        h.watches.assign(lanes_together, Watch(game_, watched, seat_ ? &*seat_ : nullptr, options_.square));
+      if (!mine.lanes) {
+        mine.lanes = std::make_unique<Lanes>(game_, lanes_together);
+        for (const auto& player : own) mine.players.push_back(player->copy());
+        mine.watches.assign(lanes_together, Watch(game_, watched, seat_ ? &*seat_ : nullptr, options_.square));
       }
-      Lanes& lanes = *h.lanes;
+      Lanes& lanes = *mine.lanes;
       for (std::size_t lane = 0; lane < n; ++lane) {
         lanes.begin(lane, keys_[first + lane]);
-        h.watches[lane].begin();
+        mine.watches[lane].begin();
       }
       for (std::size_t running = n; running > 0;) {
-        for (std::size_t role = 0; role < h.pilots.size(); ++role) h.pilots[role]->decide(lanes, role, 0, n);
+        for (std::size_t role = 0; role < mine.players.size(); ++role) mine.players[role]->decide(lanes, role, 0, n);
         for (std::size_t lane = 0; lane < n; ++lane) {
           if (lanes.outcome(lane) != Outcome::running) continue;
           lanes.advance(lane);
-          h.watches[lane].look(lanes, lane);
+          mine.watches[lane].look(lanes, lane);
           if (lanes.outcome(lane) == Outcome::running) continue;
           --running;
-          conducts[first + lane] = h.watches[lane].finish(lanes, lane);
+          conducts[first + lane] = mine.watches[lane].finish(lanes, lane);
           if (recorded) {
             const auto& end = ends_[first + lane];
             differs[first + lane] = std::memcmp(end.data(), lanes.arena_state(lane), end.size()) == 0 ? 0 : 1;
@@ -290,7 +290,7 @@ class ConductSurvey {
   }
 
   Game game_;
-  const std::vector<Player>& players_;
+  const std::vector<PlayerSource>& players_;
   const ConductOptions& options_;
   WorkerPool pool_;
   std::optional<Seat> seat_;
@@ -301,7 +301,7 @@ class ConductSurvey {
 
 }  // namespace
 
-ConductTable measure_conduct(const GameSpec& game, const std::vector<Player>& players, const ConductOptions& options) {
+ConductTable measure_conduct(const GameSpec& game, const std::vector<PlayerSource>& players, const ConductOptions& options) {
   if (players.empty()) throw Error(Fault::usage, "nobody plays", "players", "name at least one");
   if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
   if (!(options.square > 0.0) || !std::isfinite(options.square))

@@ -4,7 +4,7 @@
 
 #include "trainer.hpp"
 #include "zithercraft/base/error.hpp"
-#include "zithercraft/study/players.hpp"
+#include "zithercraft/study/player_source.hpp"
 
 namespace zithercraft {
 namespace {
@@ -18,7 +18,7 @@ EvolutionPlayers players_of(const Game& game, const RunSettings& settings) {
       throw Error(Fault::spec, "the roles of an evolution share their settings", "role '" + told.role + "'",
                   "give the settings without a role");
   EvolutionPlayers players;
-  for (const RolePlayer& player : role_players(game, settings)) players.push_back(player.pilot);
+  for (const RolePlayer& player : role_players(game, settings)) players.push_back(player.player);
   return players;
 }
 

@@ -47,12 +47,12 @@ std::vector<std::string> terms_of(const Game& game, const std::string& side) {
 
 class Tournament {
  public:
-  Tournament(const GameSpec& spec, const std::vector<Player>& players, const MatchOptions& options)
+  Tournament(const GameSpec& spec, const std::vector<PlayerSource>& players, const MatchOptions& options)
       : game_(spec), sides_(sides_of(game_)), players_(players), options_(options), pool_(options.threads) {}
 
   MatchTable play() {
     MatchTable table{game_.spec().name, sides_, {}, options_, {}, {}, {}, {}};
-    for (const Player& player : players_) table.players.push_back(player.name());
+    for (const PlayerSource& player : players_) table.players.push_back(player.name());
     const auto pairs = seatings();
     WorkCount progress(static_cast<std::int64_t>(pairs.size()) * options_.episodes, options_.on_progress);
     for (const auto& [a, b] : pairs) play_seating(a, b, progress);
@@ -94,17 +94,17 @@ class Tournament {
     return list;
   }
 
-  std::vector<std::unique_ptr<Pilot>> pilots(std::size_t a, std::size_t b) const {
-    std::vector<std::unique_ptr<Pilot>> list;
+  std::vector<std::unique_ptr<Player>> players(std::size_t a, std::size_t b) const {
+    std::vector<std::unique_ptr<Player>> list;
     for (std::size_t r = 0; r < game_.roles().size(); ++r) {
       const std::string& side = game_.roles()[r].side;
       if (side.empty()) {
-        list.push_back(usual_pilot(game_, r, options_.seed));
+        list.push_back(usual_player(game_, r, options_.seed));
       } else {
         const std::size_t player = side == sides_[0] ? a : b;
         // Of two that play the same policy, each samples its own actions.
         const std::uint64_t own = derived_seed(options_.seed, game_.roles()[r].name);
-        list.push_back(players_[player].pilot(game_, r, options_.steps, own));
+        list.push_back(players_[player].player(game_, r, options_.actions, own));
       }
     }
     return list;
@@ -113,10 +113,10 @@ class Tournament {
   std::uint64_t episodes_seed() const { return derived_seed(options_.seed, "score"); }
 
   void play_seating(std::size_t a, std::size_t b, WorkCount& progress) {
-    const auto own = pilots(a, b);
-    std::vector<const Pilot*> hands;
-    for (const auto& pilot : own) hands.push_back(pilot.get());
-    const auto results = play_all_roles(game_, hands, options_.episodes, episodes_seed(), pool_, &progress);
+    const auto own = players(a, b);
+    std::vector<const Player*> lineup;
+    for (const auto& player : own) lineup.push_back(player.get());
+    const auto results = play_all_roles(game_, lineup, options_.episodes, episodes_seed(), pool_, &progress);
     for (std::int64_t e = 0; e < options_.episodes; ++e)
       bouts_.push_back(bout(a, b, static_cast<std::size_t>(e), results));
   }
@@ -198,7 +198,7 @@ class Tournament {
       std::string name = why;
       std::replace(name.begin(), name.end(), ' ', '-');
       const auto file = options_.replays / (name + ".zrep");
-      const auto own = pilots(bout->a, bout->b);
+      const auto own = players(bout->a, bout->b);
       record_episode(file, game_, own, {episodes_seed(), 0, bout->episode}, options_.seed);
       table.telling.push_back({why, players_[bout->a].name(), players_[bout->b].name(), bout->episode, file.string()});
     };
@@ -226,7 +226,7 @@ class Tournament {
 
   Game game_;
   std::vector<std::string> sides_;
-  const std::vector<Player>& players_;
+  const std::vector<PlayerSource>& players_;
   const MatchOptions& options_;
   WorkerPool pool_;
   std::vector<Bout> bouts_;
@@ -236,7 +236,7 @@ nlohmann::ordered_json json_of(const Tally& t) { return {{"wins", t.wins}, {"dra
 
 }  // namespace
 
-MatchTable play_matches(const GameSpec& game, const std::vector<Player>& players, const MatchOptions& options) {
+MatchTable play_matches(const GameSpec& game, const std::vector<PlayerSource>& players, const MatchOptions& options) {
   if (players.size() < 2) throw Error(Fault::usage, "a match needs two players", "players", "name at least two");
   if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
   return Tournament(game, players, options).play();
@@ -254,10 +254,10 @@ std::vector<std::pair<std::string, std::int64_t>> kept_checkpoints(const Run& ru
 
 }  // namespace
 
-std::vector<Player> checkpoint_players(const Run& run) {
-  std::vector<Player> players;
+std::vector<PlayerSource> checkpoint_players(const Run& run) {
+  std::vector<PlayerSource> players;
   for (const auto& [name, steps] : kept_checkpoints(run))
-    players.push_back(Player::find(run.folder().string() + ":" + name));
+    players.push_back(PlayerSource::find(run.folder().string() + ":" + name));
   return players;
 }
 

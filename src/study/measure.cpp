@@ -44,8 +44,8 @@ GameSpec counting(GameSpec game) {
 std::vector<EpisodeResult> play(const Run& run, const GameSpec& spec, std::int64_t episodes, std::uint64_t seed,
                                 WorkerPool& pool, WorkCount* progress = nullptr) {
   const Game game(spec);
-  const Crew crew(game, policy_pilot(game, 0, run.policy()), seed);
-  return play_episodes(game, crew.pilots(), episodes, derived_seed(seed, "score"), pool, progress);
+  const Lineup lineup(game, policy_player(game, 0, run.policy()), seed);
+  return play_episodes(game, lineup.const_players(), episodes, derived_seed(seed, "score"), pool, progress);
 }
 
 double mean(const std::vector<EpisodeResult>& results, const std::function<double(const EpisodeResult&)>& of) {

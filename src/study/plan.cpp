@@ -7,7 +7,7 @@
 #include "settings_fields.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/game/load.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/study/measure.hpp"
 #include "zithercraft/study/train.hpp"
 

@@ -1,7 +1,7 @@
 #include <algorithm>
 
 #include "trainer.hpp"
-#include "zithercraft/study/players.hpp"
+#include "zithercraft/study/player_source.hpp"
 
 namespace zithercraft {
 namespace {

@@ -6,7 +6,7 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/record/replay.hpp"
-#include "zithercraft/study/players.hpp"
+#include "zithercraft/study/player_source.hpp"
 #include "zithercraft/study/score.hpp"
 
 namespace zithercraft {
@@ -14,9 +14,9 @@ namespace {
 
 // Who plays a role in a recording, and what is estimated for it: nothing, unless a policy of the run plays.
 struct RecordedRole {
-  std::unique_ptr<Pilot> pilot;
+  std::unique_ptr<Player> player;
   std::optional<Policy> policy;
-  std::vector<float> memory;  // the pilot has its own
+  std::vector<float> memory;  // the player has its own
   std::size_t first_value = 0, values = 0, first_odds = 0, odds = 0;
 };
 
@@ -34,12 +34,12 @@ std::vector<RecordedRole> recorded_roles(const Game& game, const Run& run, const
     own.odds = role.seats.size() * odds_of(role.controls);
     values += own.values;
     odds += own.odds;
-    if (players[r].pilot) {
-      own.pilot = players[r].pilot->copy();
+    if (players[r].player) {
+      own.player = players[r].player->copy();
       continue;
     }
     own.policy = Policy::load(file, role.name, game.roles()[role.mirrors].name);
-    own.pilot = policy_pilot(game, r, *own.policy, options.actions, options.seed);
+    own.player = policy_player(game, r, *own.policy, options.actions, options.seed);
     own.memory.resize(role.seats.size() * own.policy->memory());
   }
   return roles;
@@ -51,18 +51,18 @@ void record(const Run& run, const std::filesystem::path& file, const RecordOptio
   if (options.episodes < 1) throw Error(Fault::usage, "no episode to record", "episodes", "give at least 1");
   const Game game = run.game();
   auto roles = recorded_roles(game, run, options);
-  std::vector<Pilot*> hands;
+  std::vector<Player*> lineup;
   ReplayInfo info{game.spec().name, to_toml(game.spec()), {}, options.seed, library_version()};
   for (const RecordedRole& role : roles) {
-    hands.push_back(role.pilot.get());
-    info.pilots.push_back(role.pilot->name());
+    lineup.push_back(role.player.get());
+    info.players.push_back(role.player->name());
   }
   ReplayWriter writer(file, game, info);
   std::vector<float> values(roles.back().first_value + roles.back().values),
       odds(roles.back().first_odds + roles.back().odds);
   for (std::int64_t e = 0; e < options.episodes; ++e)
     play_one(
-        game, hands, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)}, [&](const Lanes& lanes) {
+        game, lineup, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)}, [&](const Lanes& lanes) {
           for (std::size_t r = 0; r < roles.size(); ++r) {
             RecordedRole& role = roles[r];
             if (!role.policy) continue;

@@ -8,17 +8,17 @@
 namespace zithercraft {
 
 void record_episode(const std::filesystem::path& file, const Game& game,
-                    const std::vector<std::unique_ptr<Pilot>>& pilots, EpisodeKey key, std::uint64_t seed) {
-  std::vector<std::unique_ptr<Pilot>> own;
-  std::vector<Pilot*> hands;
+                    const std::vector<std::unique_ptr<Player>>& players, EpisodeKey key, std::uint64_t seed) {
+  std::vector<std::unique_ptr<Player>> own;
+  std::vector<Player*> lineup;
   ReplayInfo info{game.spec().name, to_toml(game.spec()), {}, seed, library_version()};
-  for (const auto& pilot : pilots) {
-    own.push_back(pilot->copy());
-    hands.push_back(own.back().get());
-    info.pilots.push_back(own.back()->name());
+  for (const auto& player : players) {
+    own.push_back(player->copy());
+    lineup.push_back(own.back().get());
+    info.players.push_back(own.back()->name());
   }
   ReplayWriter writer(file, game, info);
-  play_one(game, hands, key, [&](const Lanes& lanes) { writer.add(lanes, 0); });
+  play_one(game, lineup, key, [&](const Lanes& lanes) { writer.add(lanes, 0); });
   writer.finish();
 }
 

@@ -24,9 +24,9 @@ std::vector<double> values(const std::vector<EpisodeResult>& episodes, Of of) {
   return list;
 }
 
-PilotScore tally(std::string name, std::vector<EpisodeResult> results, const std::vector<std::string>& terms,
-                 const PilotScore* trained) {
-  PilotScore score{
+PlayerScore tally(std::string name, std::vector<EpisodeResult> results, const std::vector<std::string>& terms,
+                 const PlayerScore* trained) {
+  PlayerScore score{
       .name = std::move(name),
       .success = success_interval(results),
       .episode_return = return_interval(results),
@@ -44,26 +44,26 @@ PilotScore tally(std::string name, std::vector<EpisodeResult> results, const std
   return score;
 }
 
-struct Player {
+struct ScoredLineup {
   std::string name;
-  Crew crew;
+  Lineup lineup;
 };
 
-std::vector<Player> players(const Run& run, const Game& game, const ScoreOptions& options) {
-  std::vector<Player> list;
-  const auto add = [&](std::string name, std::unique_ptr<Pilot> pilot) {
-    list.push_back({std::move(name), Crew(game, std::move(pilot), options.seed)});
+std::vector<ScoredLineup> players(const Run& run, const Game& game, const ScoreOptions& options) {
+  std::vector<ScoredLineup> list;
+  const auto add = [&](std::string name, std::unique_ptr<Player> player) {
+    list.push_back({std::move(name), Lineup(game, std::move(player), options.seed)});
   };
   const auto trained = [&](const Run& of) {
-    return policy_pilot(game, 0, of.policy(), options.actions, options.seed);
+    return policy_player(game, 0, of.policy(), options.actions, options.seed);
   };
   add("trained", trained(run));
   for (const std::string& name : options.against) {
     if (name == "random") {
-      add(name, random_pilot(options.seed));
+      add(name, random_player(options.seed));
     } else if (name == "script") {
       // Asked for by default, so a role without one is no error; one asked for alone is.
-      if (game.spec().roles[0].script.playable() || options.against.size() == 1) add(name, script_pilot(game, 0));
+      if (game.spec().roles[0].script.playable() || options.against.size() == 1) add(name, script_player(game, 0));
     } else {
       check_opponent(name);
       add(name, trained(Run::open(name)));
@@ -83,12 +83,12 @@ Score score_in(const Game& game, const Run& run, const ScoreOptions& options) {
                {}};
   const auto all = players(run, game, options);
   WorkCount progress(options.episodes * static_cast<std::int64_t>(all.size()), options.on_progress);
-  for (const Player& player : all) {
-    auto episodes = play_episodes(game, player.crew.pilots(), options.episodes, derived_seed(options.seed, "score"),
+  for (const ScoredLineup& player : all) {
+    auto episodes = play_episodes(game, player.lineup.const_players(), options.episodes, derived_seed(options.seed, "score"),
                                   pool, &progress);
-    const PilotScore* first = result.pilots.empty() ? nullptr : &result.pilots.front();
-    PilotScore own = tally(player.name, std::move(episodes), game.roles()[0].terms, first);
-    result.pilots.push_back(std::move(own));
+    const PlayerScore* first = result.players.empty() ? nullptr : &result.players.front();
+    PlayerScore own = tally(player.name, std::move(episodes), game.roles()[0].terms, first);
+    result.players.push_back(std::move(own));
   }
   return result;
 }
@@ -106,7 +106,7 @@ Interval return_interval(const std::vector<EpisodeResult>& episodes) {
 
 void check_opponent(const std::string& name) {
   if (name != "random" && name != "script" && !holds_run(name))
-    throw Error(Fault::usage, "no pilot is named '" + name + "'", "against",
+    throw Error(Fault::usage, "no player is named '" + name + "'", "against",
                 "choose 'random' or 'script', or name the folder of a run");
 }
 
@@ -119,27 +119,27 @@ Score score(const Run& run, const Variant& variant, const ScoreOptions& options)
 std::string Score::to_json() const {
   nlohmann::ordered_json j{
       {"game", game}, {"run", run}, {"seed", seed}, {"episodes", episodes}, {"actions", name_of(actions)}};
-  j["pilots"] = nlohmann::ordered_json::array();
-  for (const PilotScore& p : pilots) {
+  j["players"] = nlohmann::ordered_json::array();
+  for (const PlayerScore& p : players) {
     nlohmann::ordered_json terms = nlohmann::ordered_json::object();
     for (const auto& [name, interval] : p.terms) terms[name] = json_of(interval);
-    j["pilots"].push_back({{"name", p.name},
+    j["players"].push_back({{"name", p.name},
                            {"success", json_of(p.success)},
                            {"return", json_of(p.episode_return)},
                            {"length", json_of(p.length)},
                            {"terms", terms}});
-    if (&p == &pilots.front()) continue;
-    j["pilots"].back()["trained_less_this"] = {{"success", json_of(p.success_behind)},
+    if (&p == &players.front()) continue;
+    j["players"].back()["trained_less_this"] = {{"success", json_of(p.success_behind)},
                                                {"return", json_of(p.return_behind)}};
   }
   return j.dump(2);
 }
 
 std::string Score::to_csv() const {
-  std::string text = "pilot,episode,outcome,ended_by,return,steps";
-  for (const auto& [term, interval] : pilots.at(0).terms) text += "," + csv_field("term." + term);
+  std::string text = "player,episode,outcome,ended_by,return,steps";
+  for (const auto& [term, interval] : players.at(0).terms) text += "," + csv_field("term." + term);
   text += "\n";
-  for (const PilotScore& p : pilots) {
+  for (const PlayerScore& p : players) {
     const std::size_t seats = p.episodes.size() / static_cast<std::size_t>(episodes);
     for (std::size_t i = 0; i < p.episodes.size(); ++i) {
       const EpisodeResult& e = p.episodes[i];

@@ -10,9 +10,9 @@ std::vector<ColumnReading> read_senses(const Game& game, std::size_t role, std::
   if (role >= game.roles().size() || steps < 1)
     throw Error(Fault::usage, "there is nothing to read", "read_senses", "name a role and at least 1 step");
   WorkerPool pool(1);
-  const auto pilot = random_pilot(seed);
+  const auto player = random_player(seed);
   const Survey survey =
-      watch(game, "random", std::vector<const Pilot*>(game.roles().size(), pilot.get()), steps, seed, pool);
+      watch(game, "random", std::vector<const Player*>(game.roles().size(), player.get()), steps, seed, pool);
   const RoleSurvey& read = survey.roles[role];
   std::vector<ColumnReading> readings;
   for (std::size_t c = 0; c < read.columns.size(); ++c) {

@@ -17,10 +17,10 @@
 #include "zithercraft/base/hash.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/game/load.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 #include "zithercraft/study/metrics.hpp"
-#include "zithercraft/study/players.hpp"
+#include "zithercraft/study/player_source.hpp"
 
 namespace zithercraft {
 namespace {

@@ -64,7 +64,7 @@ TEST(BadGameFile, HasStatus3AndNamesTheLine) {
   expect("[\"hull\", \"quay\"]", "[\"hull\", \"rock\"]",
          ":78 (roles[0].rewards[2].on.with[1]): nothing in the arena bears the tag 'rock'");
   expect("steer_home", "steer_hone",
-         " (roles[0].script): no hand-written pilot is named 'steer_hone'; did you mean 'steer_home'?");
+         " (roles[0].script): no script is named 'steer_hone'; did you mean 'steer_home'?");
   EXPECT_FALSE(std::filesystem::exists(folder / "run"));
   test::write_file(path, test::mooring_with("count = 8", "count = 80"));
   expect_error({"train", path, "--run", (folder / "run").string()}, 3, "'hull' finds no free place in its region");

@@ -110,17 +110,17 @@ TEST_F(ToolRun, ScorePrintsOneObject) {
   EXPECT_EQ(score["run"], run());
   EXPECT_EQ(score["seed"], 2);
   EXPECT_EQ(score["episodes"], 60);
-  ASSERT_EQ(score["pilots"].size(), 3u);
-  EXPECT_EQ(score["pilots"][0]["name"], "trained");
-  for (const json& pilot : score["pilots"]) {
+  ASSERT_EQ(score["players"].size(), 3u);
+  EXPECT_EQ(score["players"][0]["name"], "trained");
+  for (const json& player : score["players"]) {
     for (const char* key : {"success", "return", "length"}) {
-      EXPECT_LE(pilot[key]["low"].get<double>(), pilot[key]["mean"].get<double>());
-      EXPECT_GE(pilot[key]["high"].get<double>(), pilot[key]["mean"].get<double>());
+      EXPECT_LE(player[key]["low"].get<double>(), player[key]["mean"].get<double>());
+      EXPECT_GE(player[key]["high"].get<double>(), player[key]["mean"].get<double>());
     }
-    EXPECT_EQ(pilot["terms"].size(), 4u);
+    EXPECT_EQ(player["terms"].size(), 4u);
   }
   EXPECT_EQ(
-      json::parse(run_tool({"score", run(), "--episodes", "5", "--against", "script", "--json"}).out)["pilots"].size(),
+      json::parse(run_tool({"score", run(), "--episodes", "5", "--against", "script", "--json"}).out)["players"].size(),
       2u);
   EXPECT_NE(run_tool({"score", run(), "--episodes", "5"}).out.find("trained"), std::string::npos);
 }

@@ -30,7 +30,7 @@ TEST(ToolDoctor, SaysByItsStatusHowGraveItIs) {
       json::parse(run_tool({"doctor", (folder / "dead.toml").string(), "--steps", "4000", "--json"}).out);
   EXPECT_EQ(j["gravest"], "grave");
   EXPECT_EQ(j["findings"][0]["check"], "dead control");
-  EXPECT_EQ(j["pilots"], (json{"random", "idle", "to and fro", "script"}));
+  EXPECT_EQ(j["players"], (json{"random", "idle", "to and fro", "script"}));
 }
 
 TEST(ToolDoctor, LooksAtARunOfThatGame) {
@@ -41,7 +41,7 @@ TEST(ToolDoctor, LooksAtARunOfThatGame) {
       {"doctor", "mooring", "--run", run, "--steps", "4000", "--json", "--strange", (folder / "strange").string()});
   const json j = json::parse(looked.out);
   EXPECT_EQ(j["run"], run);
-  EXPECT_EQ(j["pilots"].back(), "trained");
+  EXPECT_EQ(j["players"].back(), "trained");
   ASSERT_FALSE(j["strange"].empty());
   EXPECT_EQ(run_tool({"replay", j["strange"][0]["replay"], "--check"}).status, 0);
   const auto other = run_tool({"doctor", "tidepools", "--run", run});

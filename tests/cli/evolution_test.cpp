@@ -79,7 +79,7 @@ TEST_F(Evolved, ActionsAreSampledByThoseThatWereEvolvedToDrawThem) {
 TEST_F(Evolved, RunsAreScoredRecordedComparedAndWatchedByTheDoctor) {
   const auto scored = test::run_tool({"score", path("grown"), "--episodes", "20", "--json", "--quiet"});
   ASSERT_EQ(scored.status, 0) << scored.err;
-  EXPECT_EQ(json::parse(scored.out)["pilots"][0]["name"], "trained");
+  EXPECT_EQ(json::parse(scored.out)["players"][0]["name"], "trained");
   ASSERT_EQ(test::run_tool({"record", path("grown"), "--out", path("grown.zrep"), "--episodes", "2"}).status, 0);
   EXPECT_EQ(test::run_tool({"replay", path("grown.zrep"), "--check"}).status, 0);
   ASSERT_EQ(

@@ -123,7 +123,7 @@ TEST_F(Studies, AblationPlanComparisonAndLadder) {
       test::run_tool({"score", path("r/seed-1"), "--episodes", "20", "--csv", path("e.csv"), "--sampled"});
   ASSERT_EQ(listed.status, 0) << listed.err;
   EXPECT_NE(listed.out.find("sampled actions"), std::string::npos);
-  EXPECT_TRUE(test::read_file(folder_ / "e.csv").starts_with("pilot,episode,"));
+  EXPECT_TRUE(test::read_file(folder_ / "e.csv").starts_with("player,episode,"));
 }
 
 TEST_F(Studies, TrainByEvolutionWhereAsked) {

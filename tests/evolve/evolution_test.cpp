@@ -41,9 +41,9 @@ void evolve(Evolution& evolution, int from, int to, int total) {
 }
 
 double success_of(const Game& game, const Policy& policy, WorkerPool& pool) {
-  const Crew crew(game, policy_pilot(game, 0, policy));
+  const Lineup lineup(game, policy_player(game, 0, policy));
   double sum = 0;
-  const auto results = play_episodes(game, crew.pilots(), 300, derived_seed(99, "evolution test"), pool);
+  const auto results = play_episodes(game, lineup.const_players(), 300, derived_seed(99, "evolution test"), pool);
   for (const EpisodeResult& e : results) sum += e.outcome == Outcome::success ? 1.0 / 300 : 0.0;
   return sum;
 }
@@ -310,11 +310,11 @@ TEST(Evolution, LearningOfOpposedSidesIsAgainstEachOthersChampions) {
   }
   // Champions beat those who drift.
   for (const std::size_t role : {0u, 1u}) {
-    const auto champion = policy_pilot(game, role, evolution.policy(role));
-    const auto other = random_pilot(4);
-    const std::vector<const Pilot*> pilots = role == 0 ? std::vector<const Pilot*>{champion.get(), other.get()}
-                                                       : std::vector<const Pilot*>{other.get(), champion.get()};
-    const auto results = play_all_roles(game, pilots, 100, 5, pool);
+    const auto champion = policy_player(game, role, evolution.policy(role));
+    const auto other = random_player(4);
+    const std::vector<const Player*> players = role == 0 ? std::vector<const Player*>{champion.get(), other.get()}
+                                                       : std::vector<const Player*>{other.get(), champion.get()};
+    const auto results = play_all_roles(game, players, 100, 5, pool);
     double won = 0;
     for (const EpisodeResult& e : results[role]) won += e.outcome == Outcome::success ? 0.01 : 0.0;
     EXPECT_GT(won, 0.6) << "role " << role;

@@ -9,7 +9,7 @@
 #include "zithercraft/game/lanes.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 
 namespace zithercraft {
 namespace {
@@ -134,14 +134,14 @@ TEST(Needs, ForbidOptionsAndTellTheAgent) {
   EXPECT_NEAR(dog.decide({0, 1}, "ahead")[0], 0.3, 1e-6);
 }
 
-TEST(Needs, KeepPilotsToWhatIsAllowed) {
+TEST(Needs, KeepPlayersToWhatIsAllowed) {
   const Game game(parse_game(yard(gun)));
   Lanes lanes(game, 8);
-  const auto pilot = random_pilot(3);
+  const auto player = random_player(3);
   for (std::size_t lane = 0; lane < 8; ++lane) lanes.begin(lane, {3, static_cast<std::uint32_t>(lane), 0});
   int fired = 0, waited = 0;
   for (int d = 0; d < 60; ++d) {
-    pilot->decide(lanes, 0, 0, 8);
+    player->decide(lanes, 0, 0, 8);
     for (std::size_t lane = 0; lane < 8; ++lane) {
       const auto option = static_cast<std::size_t>(lanes.control(0, lane)[0]);
       ASSERT_TRUE(lanes.allowed(0, lane, 0, option));

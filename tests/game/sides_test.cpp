@@ -6,7 +6,7 @@
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 
 namespace zithercraft {
 namespace {

@@ -10,7 +10,7 @@
 #include "zithercraft/game/lanes.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 
 namespace zithercraft {
 namespace {
@@ -247,11 +247,11 @@ TEST(Terms, TheLedgerIsExact) {
       { name = "egg", weight = -0.011, on = { event = "launch" }, most_per_step = 0.01 },
       { name = "time", weight = -0.003, each_second = "always" })")),
               4);
-  const auto pilot = random_pilot(1);
+  const auto player = random_player(1);
   for (std::size_t lane = 0; lane < 4; ++lane) lanes.begin(lane, {1, static_cast<std::uint32_t>(lane), 0});
   std::vector<std::vector<double>> sums(8, std::vector<double>(5));
   for (int d = 0; d < 500; ++d) {
-    pilot->decide(lanes, 0, 0, 4);
+    player->decide(lanes, 0, 0, 4);
     for (std::size_t lane = 0; lane < 4; ++lane) lanes.advance(lane);
     for (std::size_t row = 0; row < 8; ++row) {
       double reward = 0;

@@ -12,7 +12,7 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
@@ -117,8 +117,8 @@ TEST_P(EachKind, ItsPolicyPlaysTheSameTwice) {
   update(learner, 1);
   TensorFile file;
   learner.store(file);
-  const Crew crew(game, policy_pilot(game, 0, Policy::from(file), ActionMode::sampled, 5));
-  const auto first = play_episodes(game, crew.pilots(), 6, 1, pool), again = play_episodes(game, crew.pilots(), 6, 1, pool);
+  const Lineup lineup(game, policy_player(game, 0, Policy::from(file), ActionMode::sampled, 5));
+  const auto first = play_episodes(game, lineup.const_players(), 6, 1, pool), again = play_episodes(game, lineup.const_players(), 6, 1, pool);
   ASSERT_EQ(first.size(), 6 * game.roles()[0].seats.size());
   for (std::size_t i = 0; i < first.size(); ++i) EXPECT_EQ(first[i].episode_return, again[i].episode_return);
 }
@@ -234,8 +234,8 @@ double success_of(const PpoSettings& settings, std::uint64_t seed, ActionMode ac
   WorkerPool pool(2);
   Ppo learner(game, settings, seed, 300'000, pool);
   while (learner.steps() < 300'000) update(learner, 1);
-  const auto pilot = policy_pilot(game, 0, learner.policy(), steps);
-  const auto results = play_episodes(game, {pilot.get()}, 400, derived_seed(seed, "memory test"), pool);
+  const auto player = policy_player(game, 0, learner.policy(), steps);
+  const auto results = play_episodes(game, {player.get()}, 400, derived_seed(seed, "memory test"), pool);
   double won = 0;
   for (const auto& r : results) won += r.outcome == Outcome::success ? 1 : 0;
   return won / 400;

@@ -12,7 +12,7 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
@@ -121,7 +121,7 @@ TEST(Roles, ThatMirrorEachOtherShareAPolicy) {
   update(mirrored, 1);
   EXPECT_EQ(mirrored.improvements().size(), 1u);
   const Game game(barge());
-  EXPECT_NO_THROW(policy_pilot(game, 1, mirrored.policy(0)));
+  EXPECT_NO_THROW(policy_player(game, 1, mirrored.policy(0)));
 
   Ppo usual(Game(lanternboat()), small, 1, 100'000, pool);
   EXPECT_EQ(usual.policy_of(1), std::nullopt);
@@ -132,7 +132,7 @@ TEST(Roles, ThatMirrorEachOtherShareAPolicy) {
   update(both, 1);
   EXPECT_EQ(both.improvements().size(), 2u);
   EXPECT_EQ(both.signature(1).role, "blocker");
-  EXPECT_EQ(test::error_of([&] { policy_pilot(Game(lanternboat()), 1, both.policy(0)); }).fault(), Fault::refused);
+  EXPECT_EQ(test::error_of([&] { policy_player(Game(lanternboat()), 1, both.policy(0)); }).fault(), Fault::refused);
 }
 
 TEST(Roles, CanHaveSettingsOfTheirOwnOrAPilot) {
@@ -140,7 +140,7 @@ TEST(Roles, CanHaveSettingsOfTheirOwnOrAPilot) {
   WorkerPool pool(1);
   PpoSettings wide = small;
   wide.policy_layers = {24};
-  Ppo learner(game, small, 1, 100'000, pool, nullptr, {{script_pilot(game, 0), {}}, {nullptr, wide}});
+  Ppo learner(game, small, 1, 100'000, pool, nullptr, {{script_player(game, 0), {}}, {nullptr, wide}});
   EXPECT_EQ(learner.policy_of(0), std::nullopt);
   const CollectReport played = learner.collect();
   EXPECT_EQ(played.steps, 3 * 40 * 16);
@@ -152,7 +152,7 @@ TEST(Roles, CanHaveSettingsOfTheirOwnOrAPilot) {
     return test::error_of([&] { Ppo(game, small, 1, 1000, pool, nullptr, std::move(players)); }).fault();
   };
   EXPECT_EQ(fault({{}}), Fault::usage);
-  EXPECT_EQ(fault({{random_pilot(1), {}}, {random_pilot(1), {}}}), Fault::usage);
+  EXPECT_EQ(fault({{random_player(1), {}}, {random_player(1), {}}}), Fault::usage);
   wide.epochs = 0;
   EXPECT_EQ(fault({{}, {nullptr, wide}}), Fault::spec);
 }

@@ -10,7 +10,7 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/match/play.hpp"
 
 namespace zithercraft {
@@ -106,9 +106,9 @@ GameSpec swing_up() {
   return game;
 }
 
-double mean_return(const Game& game, const Pilot& pilot, WorkerPool& pool) {
+double mean_return(const Game& game, const Player& player, WorkerPool& pool) {
   double sum = 0;
-  const auto results = play_episodes(game, {&pilot}, 200, derived_seed(99, "textbook"), pool);
+  const auto results = play_episodes(game, {&player}, 200, derived_seed(99, "textbook"), pool);
   for (const EpisodeResult& r : results) sum += r.episode_return;
   return sum / static_cast<double>(results.size());
 }
@@ -120,12 +120,12 @@ double learned_return(const Game& game, std::int64_t steps, std::uint64_t seed) 
     learner.collect();
     learner.improve();
   }
-  return mean_return(game, *policy_pilot(game, 0, learner.policy()), pool);
+  return mean_return(game, *policy_player(game, 0, learner.policy()), pool);
 }
 
 double random_return(const Game& game) {
   WorkerPool pool(1);
-  return mean_return(game, *random_pilot(1), pool);
+  return mean_return(game, *random_player(1), pool);
 }
 
 TEST(LearningTextbook, APoleIsBalancedOnACart) {

@@ -1,4 +1,4 @@
-// Every demo is played by its pilots, and is the same however its lanes are arranged.
+// Every demo is played by its players, and is the same however its lanes are arranged.
 
 #include <gtest/gtest.h>
 
@@ -9,7 +9,7 @@
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/load.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/record/replay.hpp"
 
@@ -20,18 +20,18 @@ class Demo : public ::testing::TestWithParam<const char*> {
  protected:
   Demo() : game_(load_game(test::project_folder() / "demos" / (std::string(GetParam()) + ".toml"))) {}
 
-  std::vector<std::unique_ptr<Pilot>> pilots(bool scripts) const {
-    std::vector<std::unique_ptr<Pilot>> list;
+  std::vector<std::unique_ptr<Player>> players(bool scripts) const {
+    std::vector<std::unique_ptr<Player>> list;
     for (std::size_t role = 0; role < game_.roles().size(); ++role) {
       const bool script = scripts && game_.spec().roles[role].script.playable();
-      list.push_back(script ? script_pilot(game_, role) : random_pilot(role + 1));
+      list.push_back(script ? script_player(game_, role) : random_player(role + 1));
     }
     return list;
   }
   std::vector<EpisodeResult> play(bool scripts, std::int64_t episodes, std::size_t threads = 2) const {
-    const auto own = pilots(scripts);
-    std::vector<const Pilot*> hands;
-    for (const auto& pilot : own) hands.push_back(pilot.get());
+    const auto own = players(scripts);
+    std::vector<const Player*> hands;
+    for (const auto& player : own) hands.push_back(player.get());
     WorkerPool pool(threads);
     return play_episodes(game_, hands, episodes, 3, pool);
   }
@@ -39,7 +39,7 @@ class Demo : public ::testing::TestWithParam<const char*> {
   Game game_;
 };
 
-TEST_P(Demo, IsPlayedByItsPilotsOnAnyNumberOfThreads) {
+TEST_P(Demo, IsPlayedByItsPlayersOnAnyNumberOfThreads) {
   const auto one = play(true, 3, 1), three = play(true, 3, 3);
   ASSERT_EQ(one.size(), three.size());
   for (std::size_t i = 0; i < one.size(); ++i) {
@@ -91,9 +91,9 @@ TEST_P(Demo, IsTheSameInAnyLaneAndAfterASnapshot) {
 
 TEST_P(Demo, IsRecordedAndPlaysAgainToTheLastBit) {
   const test::TemporaryFolder folder;
-  const auto own = pilots(true);
-  std::vector<Pilot*> hands;
-  for (const auto& pilot : own) hands.push_back(pilot.get());
+  const auto own = players(true);
+  std::vector<Player*> hands;
+  for (const auto& player : own) hands.push_back(player.get());
   {
     ReplayWriter writer(folder / "a.zrep", game_,
                         {GetParam(), to_toml(game_.spec()), std::vector<std::string>(hands.size(), "x"), 1, "test"});

@@ -105,7 +105,7 @@ TEST_F(LivePage, ASkiffIsDrivenIntoItsBerthByKeys) {
 
   browser.press(test::enter);
   browser.release(test::enter);
-  ASSERT_TRUE(browser.wait_for("viewer.driving.match.episodes.length === 2 && viewer.player.end > 2"));
+  ASSERT_TRUE(browser.wait_for("viewer.driving.match.episodes.length === 2 && viewer.playback.end > 2"));
   browser.run("navigator.getGamepads = () => [null, { axes: [0.02, -0.5], buttons: [{ pressed: false }] }];");
   ASSERT_TRUE(browser.wait_for("viewer.driving.axes.length === 2"));
 
@@ -115,8 +115,8 @@ TEST_F(LivePage, ASkiffIsDrivenIntoItsBerthByKeys) {
       "other.onopen = () => other.send('nonsense'); other.onclose = (e) => (window.sentAway = [e.code, e.reason]);");
   ASSERT_TRUE(browser.wait_for("window.sentAway"));
   EXPECT_EQ(at("window.sentAway"), json({1008, "a message could not be understood"}));
-  const int before = at("viewer.player.end").get<int>();
-  EXPECT_TRUE(browser.wait_for("viewer.player.end > " + std::to_string(before + 1)));
+  const int before = at("viewer.playback.end").get<int>();
+  EXPECT_TRUE(browser.wait_for("viewer.playback.end > " + std::to_string(before + 1)));
   no_harm_done(tool.url);
 
   browser.click("finish");
@@ -125,7 +125,7 @@ TEST_F(LivePage, ASkiffIsDrivenIntoItsBerthByKeys) {
   const ReplayCheck check = check_replay(folder / "driven.zrep");
   EXPECT_TRUE(check.passed()) << check.difference;
   Replay replay(folder / "driven.zrep");
-  EXPECT_EQ(replay.info().pilots, std::vector<std::string>{"person"});
+  EXPECT_EQ(replay.info().players, std::vector<std::string>{"person"});
   ASSERT_EQ(replay.episodes().size(), 2u);
   EXPECT_EQ(replay.episodes()[0].outcome, Outcome::success);
   std::set<float> throttles;
@@ -138,16 +138,16 @@ TEST_F(LivePage, ASkiffIsDrivenIntoItsBerthByKeys) {
 TEST_F(LivePage, PausesChangesPaceAndKeepsWhatWasDrivenWhenInterrupted) {
   Serving tool({"drive", "barge", "--seat", "east_tug:2", "--out", (folder / "driven.zrep").string()});
   browser.open(tool.url);
-  ASSERT_TRUE(browser.wait_for("document.body.dataset.ready && viewer.player.end > 1")) << browser.errors();
+  ASSERT_TRUE(browser.wait_for("document.body.dataset.ready && viewer.playback.end > 1")) << browser.errors();
   EXPECT_EQ(at("[viewer.chosen.role, viewer.chosen.seat]"), json({1, 1}));
   browser.click("play");
   ASSERT_TRUE(browser.wait_for("viewer.driving.paused"));
-  const json still = at("[viewer.player.end, ...viewer.driving.poses()]");
+  const json still = at("[viewer.playback.end, ...viewer.driving.poses()]");
   std::this_thread::sleep_for(std::chrono::milliseconds(500));
-  EXPECT_EQ(at("[viewer.player.end, ...viewer.driving.poses()]"), still);
+  EXPECT_EQ(at("[viewer.playback.end, ...viewer.driving.poses()]"), still);
   browser.click("play");
   browser.run("byId('speed').value = 8; byId('speed').dispatchEvent(new Event('change'));");
-  ASSERT_TRUE(browser.wait_for("viewer.player.end > " + std::to_string(still[0].get<int>() + 100), 30))
+  ASSERT_TRUE(browser.wait_for("viewer.playback.end > " + std::to_string(still[0].get<int>() + 100), 30))
       << "32 times the speed";
   no_harm_done(tool.url);
   EXPECT_EQ(tool.stop(), 0);
@@ -166,15 +166,15 @@ TEST_F(LivePage, ATrainingIsWatchedWhileItGoesOn) {
   const int rows = at("viewer.watching.rows.length").get<int>();
   EXPECT_TRUE(browser.wait_for("viewer.watching.rows.length > " + std::to_string(rows + 2), 60)) << "curves grow";
   EXPECT_EQ(at("Object.values(Chart.instances).length >= 6"), true);
-  ASSERT_TRUE(browser.wait_for("viewer.matches && viewer.player.time > 1", 90))
+  ASSERT_TRUE(browser.wait_for("viewer.matches && viewer.playback.time > 1", 90))
       << "episodes of the newest policy are played";
   const std::string first = at("viewer.matches[0].name").get<std::string>();
-  browser.run("viewer.player.speed = 9;");
+  browser.run("viewer.playback.speed = 9;");
   EXPECT_TRUE(browser.wait_for("viewer.matches[0].name > '" + first + "'", 90)) << "a newer policy takes its place";
   test::wait_for(training);
   ASSERT_TRUE(browser.wait_for("/finished/.test(viewer.watching.summary.textContent)", 30));
   browser.click("compare");
-  EXPECT_TRUE(browser.wait_for("viewer.views.length === 4 && viewer.player.time > 0", 30));
+  EXPECT_TRUE(browser.wait_for("viewer.views.length === 4 && viewer.playback.time > 0", 30));
   no_harm_done(tool.url);
   EXPECT_EQ(tool.stop(), 0);
 }
@@ -194,7 +194,7 @@ TEST_F(LivePage, ReplaysAreServedPartByPart) {
   browser.open(tool.url);
   ASSERT_TRUE(browser.wait_for("document.body.dataset.ready && viewer.views.length === 2")) << browser.errors();
   browser.click("play");
-  EXPECT_TRUE(browser.wait_for("viewer.player.time > 3"));
+  EXPECT_TRUE(browser.wait_for("viewer.playback.time > 3"));
   no_harm_done(tool.url.substr(0, tool.url.find('?')));
   EXPECT_EQ(tool.stop(), 0);
 }

@@ -23,11 +23,11 @@ GameSpec demo(const std::string& name) { return load_game(test::project_folder()
 // Plays by script or at random; with overlays and estimates that can be recognised.
 void record(const std::filesystem::path& file, const GameSpec& spec, std::uint32_t episodes, std::uint64_t seed = 6) {
   const Game game(spec);
-  std::vector<std::unique_ptr<Pilot>> pilots;
-  std::vector<Pilot*> hands;
+  std::vector<std::unique_ptr<Player>> players;
+  std::vector<Player*> hands;
   for (std::size_t r = 0; r < game.roles().size(); ++r)
     hands.push_back(
-        pilots.emplace_back(spec.roles[r].script.playable() ? script_pilot(game, r) : random_pilot()).get());
+        players.emplace_back(spec.roles[r].script.playable() ? script_player(game, r) : random_player()).get());
   ReplayWriter writer(file, game, {spec.name, to_toml(spec), {hands[0]->name()}, seed, "test"});
   std::vector<float> values, odds;
   for (const Role& role : game.roles()) {
@@ -84,12 +84,12 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   show({folder / "a.zrep"});
   Replay replay(folder / "a.zrep");
   const Role& role = replay.game().roles()[0];
-  EXPECT_EQ(at("viewer.player.episodes"), 2);
-  EXPECT_EQ(at("viewer.player.end"), replay.episodes()[0].moments - 1);
+  EXPECT_EQ(at("viewer.playback.episodes"), 2);
+  EXPECT_EQ(at("viewer.playback.end"), replay.episodes()[0].moments - 1);
 
   // Each column by name with its value, in its unit; controls, ledger and estimate of a moment half-way.
   const std::uint32_t d = replay.episodes()[0].moments / 2 | 1u;
-  browser.run("viewer.player.seek(" + std::to_string(d) + ");");
+  browser.run("viewer.playback.seek(" + std::to_string(d) + ");");
   ASSERT_TRUE(browser.wait_for("document.querySelector('.state').textContent.startsWith('step " +
                                std::to_string(d) + " ')"));
   const Moment moment = replay.moment(0, d);
@@ -108,7 +108,7 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
               static_cast<double>(replay.moment(0, d + 1).roles[0].controls[0]), 0.006);
   double paid = 0.0;
   for (std::uint32_t i = 0; i <= d; ++i) paid += static_cast<double>(replay.moment(0, i).roles[0].payments[0]);
-  ASSERT_TRUE(browser.wait_for("viewer.panel.paid && viewer.panel.paid[0].length === viewer.player.end + 1"));
+  ASSERT_TRUE(browser.wait_for("viewer.panel.paid && viewer.panel.paid[0].length === viewer.playback.end + 1"));
   EXPECT_NEAR(at("viewer.panel.paid[0][" + std::to_string(d) + "].y").get<double>(), paid, 1e-4);
   EXPECT_NEAR(at("viewer.panel.valueChart.data.datasets[0].data.at(-1).y").get<double>(),
               0.01 * (replay.episodes()[0].moments - 1), 1e-4);
@@ -120,14 +120,14 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   for (const double share : {0.0, 0.5}) {
     const auto& ticks = replay.ticks(0, d + 1);
     const Pose wanted = share == 0.0 ? pose(moment.state) : pose(ticks[ticks.size() / 2 - 1]);
-    browser.run("viewer.player.seek(" + std::to_string(d + share) + ");");
+    browser.run("viewer.playback.seek(" + std::to_string(d + share) + ");");
     ASSERT_TRUE(browser.wait_for("!viewer.changed"));
     const json seen = at("[...viewer.views[0].arena.poseOf(viewer.chosen.body)]");
     EXPECT_NEAR(seen[0].get<double>(), static_cast<double>(wanted.x), 1e-4);
     EXPECT_NEAR(seen[1].get<double>(), static_cast<double>(wanted.y), 1e-4);
   }
   // Rays end where the seat's rays ended.
-  browser.run("viewer.player.seek(" + std::to_string(d) + ");");
+  browser.run("viewer.playback.seek(" + std::to_string(d) + ");");
   const json ends = at("raysOf(viewer.match, viewer.match.frame(0, " + std::to_string(d) +
                        "), 0, 0, viewer.views[0].overlays.poseAtStep(viewer.match, viewer.match.frame(0, " +
                        std::to_string(d) + "), viewer.chosen.body)).map((r) => [...r.to, r.tag])");
@@ -171,29 +171,29 @@ TEST_F(Viewer, PlaysStepsScrubsAndLoops) {
   record(folder / "a.zrep", test::mooring(), 2);
   show({folder / "a.zrep"});
   browser.click("play");
-  EXPECT_TRUE(browser.wait_for("viewer.player.time > 1.2"));
+  EXPECT_TRUE(browser.wait_for("viewer.playback.time > 1.2"));
   browser.press(" ");
   browser.release(" ");
-  ASSERT_TRUE(browser.wait_for("!viewer.player.playing"));
-  browser.run("viewer.player.seek(5);");
+  ASSERT_TRUE(browser.wait_for("!viewer.playback.playing"));
+  browser.run("viewer.playback.seek(5);");
   for (const auto& [key, wanted] :
        {std::pair{".", 6.0}, std::pair{"]", 6.25}, std::pair{"[", 6.0}, std::pair{",", 5.0}}) {
     browser.press(key);
     browser.release(key);
-    EXPECT_EQ(at("viewer.player.time"), wanted) << key;
+    EXPECT_EQ(at("viewer.playback.time"), wanted) << key;
   }
   browser.run("const r = document.querySelector('#line input'); r.value = 11; r.dispatchEvent(new Event('input'));");
-  EXPECT_EQ(at("viewer.player.time"), 11);
+  EXPECT_EQ(at("viewer.playback.time"), 11);
   browser.click("next_event");
-  const double event = at("viewer.player.time").get<double>();
-  EXPECT_TRUE(event > 11 && at("viewer.player.marks().some((m) => m[0] === viewer.player.time)").get<bool>());
+  const double event = at("viewer.playback.time").get<double>();
+  EXPECT_TRUE(event > 11 && at("viewer.playback.marks().some((m) => m[0] === viewer.playback.time)").get<bool>());
   browser.run(
       "document.getElementById('speed').value = 9; document.getElementById('speed').dispatchEvent(new "
       "Event('change'));");
   browser.click("loop");
   browser.run(
-      "window.wrapped = 0; let last = 0; setInterval(() => { if (viewer.player.time < last) ++window.wrapped; last = "
-      "viewer.player.time; }, 5); viewer.player.toggle(true);");
+      "window.wrapped = 0; let last = 0; setInterval(() => { if (viewer.playback.time < last) ++window.wrapped; last = "
+      "viewer.playback.time; }, 5); viewer.playback.toggle(true);");
   EXPECT_TRUE(browser.wait_for("window.wrapped > 0")) << "at 64 times the speed it begins again within seconds";
   no_harm_done();
 }
@@ -201,7 +201,7 @@ TEST_F(Viewer, PlaysStepsScrubsAndLoops) {
 TEST_F(Viewer, OverlaysAreDrawnAndSwitchedOff) {
   record(folder / "a.zrep", test::mooring(), 1);
   show({folder / "a.zrep"}, "#episode=0&at=21&seat=0&seen=above");
-  ASSERT_TRUE(browser.wait_for("viewer.player.time === 21 && !viewer.changed"));
+  ASSERT_TRUE(browser.wait_for("viewer.playback.time === 21 && !viewer.changed"));
   EXPECT_GT(browser.run(look_at_canvas)["colours"].get<int>(), 8);
   // On a busy machine fewer points would be drawn at some moment, and pictures could not be compared.
   browser.run("for (const view of viewer.views) { view.arena.slow = view.arena.coarser = false; }");
@@ -225,13 +225,13 @@ TEST_F(Viewer, OverlaysAreDrawnAndSwitchedOff) {
 TEST_F(Viewer, ALinkKeepsTheMoment) {
   record(folder / "a.zrep", demo("barge"), 1);
   show({folder / "a.zrep"});
-  browser.run("viewer.chooseSeat(2); viewer.setMode('space'); viewer.player.seek(7.5); viewer.flipOverlay('heat');");
+  browser.run("viewer.chooseSeat(2); viewer.setMode('space'); viewer.playback.seek(7.5); viewer.flipOverlay('heat');");
   ASSERT_TRUE(browser.wait_for("location.hash.includes('at=7.5') && location.hash.includes('heat')"));
   const std::string link = at("location.href").get<std::string>();
   browser.open("about:blank");
   browser.open(link);
   ASSERT_TRUE(browser.wait_for("document.body.dataset.ready"));
-  EXPECT_EQ(at("[viewer.player.time, +byId('seat').value, byId('mode').value, viewer.shown.heat]"),
+  EXPECT_EQ(at("[viewer.playback.time, +byId('seat').value, byId('mode').value, viewer.shown.heat]"),
             json({7.5, 2, "space", true}));
   no_harm_done();
 }
@@ -240,7 +240,7 @@ TEST_F(Viewer, ShowsHeightsAndBlocksInSpace) {
   for (const char* name : {"flare", "narrows", "kelpdive"}) {
     record(folder / (std::string(name) + ".zrep"), demo(name), 1);
     show({folder / (std::string(name) + ".zrep")}, "#episode=0&at=9&seat=0&seen=space");
-    ASSERT_TRUE(browser.wait_for("viewer.player.time === 9 && !viewer.changed")) << browser.errors();
+    ASSERT_TRUE(browser.wait_for("viewer.playback.time === 9 && !viewer.changed")) << browser.errors();
     const json space = browser.run(look_at_canvas);
     EXPECT_GT(space["colours"].get<int>(), 20) << name;
     EXPECT_LT(space["most"].get<double>(), 0.95) << name;
@@ -273,9 +273,9 @@ TEST_F(Viewer, RunsUpToFourReplaysInStep) {
   }
   show(files);
   EXPECT_EQ(at("viewer.views.length"), 4);
-  browser.run("viewer.player.speed = 6; viewer.player.toggle(true);");
-  ASSERT_TRUE(browser.wait_for("viewer.player.time > 12"));
-  browser.run("viewer.player.toggle(false);");
+  browser.run("viewer.playback.speed = 6; viewer.playback.toggle(true);");
+  ASSERT_TRUE(browser.wait_for("viewer.playback.time > 12"));
+  browser.run("viewer.playback.toggle(false);");
   ASSERT_TRUE(browser.wait_for("!viewer.changed"));
   const json captions = at("viewer.views.map((v) => v.caption.textContent)");
   std::set<int> steps;

@@ -19,10 +19,10 @@ using nlohmann::json;
 
 void record_random(const std::filesystem::path& file, const std::string& demo) {
   const Game game(load_game(test::project_folder() / "demos" / (demo + ".toml")));
-  const auto pilot = random_pilot(2);
+  const auto player = random_player(2);
   ReplayWriter writer(file, game, {demo, to_toml(game.spec()), {"random"}, 1, "test"});
   for (std::uint32_t e = 0; e < 2; ++e)
-    play_one(game, std::vector<Pilot*>(game.roles().size(), pilot.get()), {3, 0, e},
+    play_one(game, std::vector<Player*>(game.roles().size(), player.get()), {3, 0, e},
              [&](const Lanes& lanes) { writer.add(lanes, 0); });
   writer.finish();
 }

@@ -156,11 +156,11 @@ TEST(ReplayFormat, AReaderWrittenFromTheDocumentAgreesWithTheLibrary) {
   const test::TemporaryFolder folder;
   for (const char* demo : {"barge", "kelpdive", "locks"}) {
     const Game game(load_game(test::project_folder() / "demos" / (std::string(demo) + ".toml")));
-    const auto pilot = random_pilot(2);
+    const auto player = random_player(2);
     {
       ReplayWriter writer(folder / "a.zrep", game, {demo, to_toml(game.spec()), {"random"}, 1, "test"});
       for (std::uint32_t e = 0; e < 2; ++e)
-        play_one(game, std::vector<Pilot*>(game.roles().size(), pilot.get()), {6, 0, e},
+        play_one(game, std::vector<Player*>(game.roles().size(), player.get()), {6, 0, e},
                  [&](const Lanes& lanes) { writer.add(lanes, 0); });
       writer.finish();
     }

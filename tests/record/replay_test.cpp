@@ -13,10 +13,10 @@ namespace {
 
 void record_random(const std::filesystem::path& path, const GameSpec& spec, std::uint32_t episodes) {
   const Game game(spec);
-  const auto pilot = random_pilot(2);
+  const auto player = random_player(2);
   ReplayWriter writer(path, game, {spec.name, to_toml(spec), {"random"}, 42, "test"});
   for (std::uint32_t e = 0; e < episodes; ++e)
-    play_one(game, {pilot.get()}, {6, 0, e}, [&](const Lanes& lanes) {
+    play_one(game, {player.get()}, {6, 0, e}, [&](const Lanes& lanes) {
       const std::vector<float> values{static_cast<float>(lanes.steps(0))};
       writer.add(lanes, 0, {.values = values});
     });
@@ -33,14 +33,14 @@ class ReplayFile : public ::testing::Test {
 TEST_F(ReplayFile, HoldsWhatWasPlayed) {
   Replay replay(path);
   EXPECT_EQ(replay.info().game, "mooring");
-  EXPECT_EQ(replay.info().pilots, std::vector<std::string>{"random"});
+  EXPECT_EQ(replay.info().players, std::vector<std::string>{"random"});
   EXPECT_EQ(replay.info().seed, 42u);
   EXPECT_EQ(replay.game().spec(), test::mooring());
   EXPECT_TRUE(replay.whole());
   ASSERT_EQ(replay.episodes().size(), 4u);
-  const auto pilot = random_pilot(2);
+  const auto player = random_player(2);
   for (std::uint32_t e = 0; e < 4; ++e) {
-    play_one(replay.game(), {pilot.get()}, {6, 0, e}, [&](const Lanes& lanes) {
+    play_one(replay.game(), {player.get()}, {6, 0, e}, [&](const Lanes& lanes) {
       const Moment& m = replay.moment(e, lanes.steps(0));
       EXPECT_EQ(m.outcome, lanes.outcome(0));
       EXPECT_EQ(std::memcmp(m.state.data(), lanes.arena_state(0), m.state.size()), 0);
@@ -70,13 +70,13 @@ TEST_F(ReplayFile, PlaysAgainBitForBit) {
 TEST_F(ReplayFile, ACheckFindsAnotherCourseOfEvents) {
   // The same match, but one control was changed on its way into the file.
   const Game game(test::mooring());
-  const auto pilot = random_pilot(2);
+  const auto player = random_player(2);
   ReplayWriter writer(folder / "b.zrep", game, {"mooring", to_toml(game.spec()), {"random"}, 1, "test"});
   Lanes lanes(game, 1);
   lanes.begin(0, {6, 0, 0});
   writer.add(lanes, 0);
   for (int d = 1; d <= 10; ++d) {
-    pilot->decide(lanes, 0, 0, 1);
+    player->decide(lanes, 0, 0, 1);
     lanes.advance(0);
     if (d == 4) lanes.control(0, 0)[1] += 0.001f;
     writer.add(lanes, 0);
@@ -171,9 +171,9 @@ TEST_F(ReplayFile, WhatWasWrittenBeforeACrashCanBeRead) {
   const Game game(test::mooring());
   {
     ReplayWriter writer(folder / "d.zrep", game, {"mooring", to_toml(game.spec()), {"random"}, 1, "test"});
-    const auto pilot = random_pilot(2);
+    const auto player = random_player(2);
     for (std::uint32_t e = 0; e < 3; ++e)
-      play_one(game, {pilot.get()}, {6, 0, e}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
+      play_one(game, {player.get()}, {6, 0, e}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
   }  // never finished
   EXPECT_FALSE(std::filesystem::exists(folder / "d.zrep"));
   Replay replay(folder / "d.zrep.part");

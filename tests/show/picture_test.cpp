@@ -20,7 +20,7 @@ struct Drawing {
   Path path;
   Drawing() {
     const Game game(test::mooring());
-    play_one(game, {random_pilot(1).get()}, {1, 0, 0}, [&](const Lanes& l) { extend(path, l); });
+    play_one(game, {random_player(1).get()}, {1, 0, 0}, [&](const Lanes& l) { extend(path, l); });
     lanes.begin(0, {1, 0, 0});
   }
 };

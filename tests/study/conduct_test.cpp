@@ -16,8 +16,8 @@ namespace {
 GameSpec demo(const std::string& name) { return load_game(test::project_folder() / ("demos/" + name + ".toml")); }
 
 ConductTable conduct(const GameSpec& game, const std::vector<std::string>& names, const ConductOptions& options) {
-  std::vector<Player> players;
-  for (const auto& name : names) players.push_back(Player::find(name));
+  std::vector<PlayerSource> players;
+  for (const auto& name : names) players.push_back(PlayerSource::find(name));
   return measure_conduct(game, players, options);
 }
 
@@ -38,8 +38,8 @@ TEST(Conduct, CountsWhatSeatsDoToEachOther) {
   const Game game(spec);
   double light = 0, together = 0, mixed = 0, speed = 0, looks = 0;
   for (std::uint32_t e = 0; e < 20; ++e) {
-    const Crew crew(game, script_pilot(game, 0));
-    play_one(game, crew.hands(), {derived_seed(3, "score"), 0, e}, [&](const Lanes& lanes) {
+    const Lineup lineup(game, script_player(game, 0));
+    play_one(game, lineup.players(), {derived_seed(3, "score"), 0, e}, [&](const Lanes& lanes) {
       const auto events = lanes.events(0);
       const auto tag = [&](std::int32_t entity) {
         return game.arena().tags()[game.arena().entities()[static_cast<std::size_t>(entity)].tag];
@@ -120,9 +120,9 @@ TEST(Conduct, RecordedEpisodesAreMetAgain) {
   const Game game(spec);
   {
     ReplayWriter writer(folder / "person.zrep", game, {spec.name, to_toml(spec), {"person", "script"}, 1, "test"});
-    const Crew crew(game, random_pilot(77));
+    const Lineup lineup(game, random_player(77));
     for (const std::uint32_t e : {5u, 2u, 11u})
-      play_one(game, crew.hands(), {99, 3, e}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
+      play_one(game, lineup.players(), {99, 3, e}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
     writer.finish();
   }
   const std::string person = (folder / "person.zrep").string();

@@ -7,7 +7,7 @@
 
 #include "support.hpp"
 #include "zithercraft/game/load.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/record/replay.hpp"
 #include "zithercraft/study/metrics.hpp"
@@ -68,8 +68,8 @@ TEST(CurriculumTraining, CanBeginInRecordedMoments) {
   const test::TemporaryFolder folder;
   const GameSpec plain = test::duck_pond();
   const Game game(plain);
-  const auto pilot = random_pilot(4);
-  const auto copy = pilot->copy();
+  const auto player = random_player(4);
+  const auto copy = player->copy();
   std::size_t steps = 0;
   {
     ReplayWriter writer(folder / "pond.zrep", game, {plain.name, to_toml(plain), {"random"}, 4, "test"});

@@ -30,12 +30,12 @@ class Matches : public ::testing::Test {
                                 .roles = {{.role = "blocker", .learner = {{"epochs", 1}}}}});
   }
   static void TearDownTestSuite() { delete folder; }
-  static Player player(const std::string& name) {
-    return Player::find(
+  static PlayerSource player(const std::string& name) {
+    return PlayerSource::find(
         name.find('/') == std::string::npos && name != "script" && name != "random" ? (*folder / name).string() : name);
   }
   static MatchTable match(const std::string& game, const std::vector<std::string>& names, MatchOptions options) {
-    std::vector<Player> players;
+    std::vector<PlayerSource> players;
     for (const auto& name : names) players.push_back(player(name));
     return play_matches(demo(game), players, options);
   }
@@ -59,7 +59,7 @@ TEST_F(Matches, SeatPlayersOnBothSidesOnTheSameEpisodes) {
   EXPECT_TRUE(t.telling.empty());
   // A score plays the first side, against the script, on the same episodes.
   const Score s = score(zithercraft::Run::open(*folder / "tugs"), {.episodes = 20, .seed = 5, .against = {}});
-  EXPECT_NEAR(20 * s.pilots[0].success.mean,
+  EXPECT_NEAR(20 * s.players[0].success.mean,
               match("barge", {"tugs", "script"}, {.episodes = 20, .seed = 5}).pairings[0].by_side[0].wins, 1e-9);
   EXPECT_EQ(match("barge", {"script", "random", "tugs"}, {.episodes = 20, .seed = 5, .threads = 1}).to_json(),
             t.to_json());
@@ -83,7 +83,7 @@ TEST_F(Matches, SeatOnlyWhoKnowsTheRole) {
   EXPECT_EQ(test::error_of([] { match("mooring", {"script", "random"}, {}); }).fault(), Fault::refused);
   EXPECT_EQ(test::error_of([] { match("barge", {"script"}, {}); }).fault(), Fault::usage);
   EXPECT_EQ(test::error_of([] { match("barge", {"script", "random"}, {.episodes = 0}); }).fault(), Fault::usage);
-  EXPECT_EQ(test::error_of([] { Player::find("nobody"); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([] { PlayerSource::find("nobody"); }).fault(), Fault::usage);
 }
 
 TEST_F(Matches, KeepTheMostTellingEpisodesAsReplays) {
@@ -119,9 +119,9 @@ TEST_F(Matches, PlayCheckpointsAndRecordings) {
   // A recording plays what was recorded: against the same opponent, the same episodes.
   record(run, *folder / "tugs.zrep", {.episodes = 3, .seed = 9});
   const Game game(demo("barge"));
-  const Player recorded = Player::find((*folder / "tugs.zrep").string());
+  const PlayerSource recorded = PlayerSource::find((*folder / "tugs.zrep").string());
   EXPECT_EQ(recorded.objection(game, 0), "");
-  const auto west = recorded.pilot(game, 0, ActionMode::greedy, 0), east = recorded.pilot(game, 1, ActionMode::greedy, 0);
+  const auto west = recorded.player(game, 0, ActionMode::greedy, 0), east = recorded.player(game, 1, ActionMode::greedy, 0);
   Replay replay(*folder / "tugs.zrep");
   for (std::uint32_t e = 0; e < 3; ++e) {
     std::uint32_t moments = 0;

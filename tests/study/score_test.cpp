@@ -28,15 +28,15 @@ class Scored : public ::testing::Test {
   static inline test::TemporaryFolder* folder = nullptr;
 };
 
-TEST_F(Scored, ListsTheTrainedPilotFirstWithIntervals) {
+TEST_F(Scored, ListsTheTrainedPlayerFirstWithIntervals) {
   const Score s = score(run(), {.episodes = 200, .seed = 3});
-  ASSERT_EQ(s.pilots.size(), 3u);
-  EXPECT_EQ(s.pilots[0].name, "trained");
-  EXPECT_EQ(s.pilots[1].name, "random");
-  EXPECT_EQ(s.pilots[2].name, "script");
-  EXPECT_GT(s.pilots[2].success.mean, 0.6);
-  EXPECT_LT(s.pilots[1].success.mean, 0.1);
-  for (const PilotScore& p : s.pilots) {
+  ASSERT_EQ(s.players.size(), 3u);
+  EXPECT_EQ(s.players[0].name, "trained");
+  EXPECT_EQ(s.players[1].name, "random");
+  EXPECT_EQ(s.players[2].name, "script");
+  EXPECT_GT(s.players[2].success.mean, 0.6);
+  EXPECT_LT(s.players[1].success.mean, 0.1);
+  for (const PlayerScore& p : s.players) {
     EXPECT_LE(p.success.low, p.success.mean);
     EXPECT_GE(p.success.high, p.success.mean);
     ASSERT_EQ(p.terms.size(), 4u);
@@ -80,19 +80,19 @@ TEST_F(Scored, LongWorkTellsHowFarItIs) {
   expect_counted(told, 30);
   told.clear();
   const Diagnosis d = examine(run(), {.steps = 2000, .on_progress = keep});
-  expect_counted(told, 2000 * static_cast<std::int64_t>(d.pilots.size()));
+  expect_counted(told, 2000 * static_cast<std::int64_t>(d.players.size()));
 }
 
 TEST_F(Scored, PairsEpisodesAndListsThem) {
   const Score s = score(run(), {.episodes = 50, .seed = 3, .against = {"script", (*folder / "run").string()}});
-  ASSERT_EQ(s.pilots.size(), 3u);
-  EXPECT_NEAR(s.pilots[1].return_behind.mean, s.pilots[0].episode_return.mean - s.pilots[1].episode_return.mean, 1e-9);
-  EXPECT_LT(s.pilots[1].success_behind.high, 0.0);
-  EXPECT_EQ(s.pilots[2].return_behind.low, 0.0);  // against itself
-  EXPECT_EQ(s.pilots[2].return_behind.high, 0.0);
+  ASSERT_EQ(s.players.size(), 3u);
+  EXPECT_NEAR(s.players[1].return_behind.mean, s.players[0].episode_return.mean - s.players[1].episode_return.mean, 1e-9);
+  EXPECT_LT(s.players[1].success_behind.high, 0.0);
+  EXPECT_EQ(s.players[2].return_behind.low, 0.0);  // against itself
+  EXPECT_EQ(s.players[2].return_behind.high, 0.0);
   const std::string csv = s.to_csv();
   EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 1 + 3 * 50);
-  EXPECT_TRUE(csv.starts_with("pilot,episode,outcome,ended_by,return,steps,term.progress,term.moored,"));
+  EXPECT_TRUE(csv.starts_with("player,episode,outcome,ended_by,return,steps,term.progress,term.moored,"));
   EXPECT_NE(csv.find("\nscript,49,"), std::string::npos);
   std::filesystem::copy(*folder / "run", *folder / "one, two", std::filesystem::copy_options::recursive);
   const std::string other = (*folder / "one, two").string();
@@ -113,16 +113,16 @@ TEST_F(Scored, VariantsShowHowFarASkillCarries) {
     return score(run(), {.name = "changed", .set = std::move(keys)}, {.episodes = 100, .against = {"script"}});
   };
   EXPECT_EQ(in({}).to_json(), score(run(), {.episodes = 100, .against = {"script"}}).to_json());
-  EXPECT_GT(in({{"arena.bodies.hull.count", 1}}).pilots[1].success.mean,
-            in({{"arena.bodies.hull.count", 14}}).pilots[1].success.mean);
+  EXPECT_GT(in({{"arena.bodies.hull.count", 1}}).players[1].success.mean,
+            in({{"arena.bodies.hull.count", 14}}).players[1].success.mean);
   const Error error = test::error_of([&] { in({{"roles.skiff.senses.rays.rays", 12}}); });
   EXPECT_EQ(error.fault(), Fault::refused);
   EXPECT_NE(error.problem().find("does not fit"), std::string::npos);
 }
 
 TEST_F(Scored, WhatIsComparedCanBeChosen) {
-  EXPECT_EQ(score(run(), {.episodes = 10, .against = {"script"}}).pilots.size(), 2u);
-  EXPECT_EQ(score(run(), {.episodes = 10, .against = {}}).pilots.size(), 1u);
+  EXPECT_EQ(score(run(), {.episodes = 10, .against = {"script"}}).players.size(), 2u);
+  EXPECT_EQ(score(run(), {.episodes = 10, .against = {}}).players.size(), 1u);
   EXPECT_EQ(test::error_of([] { score(run(), {.episodes = 10, .against = {"nobody"}}); }).fault(), Fault::usage);
   EXPECT_EQ(test::error_of([] { score(run(), {.episodes = 0}); }).fault(), Fault::usage);
 }
@@ -136,7 +136,7 @@ TEST_F(Scored, RecordedEpisodesAreTheScoredOnes) {
     moments += replay.episodes()[e].moments - 1;
     value += std::abs(static_cast<double>(replay.moment(e, 0).roles[0].values[0]));
   }
-  EXPECT_NEAR(moments / 30, score(run(), {.episodes = 30, .seed = 3}).pilots[0].length.mean, 1e-9);
+  EXPECT_NEAR(moments / 30, score(run(), {.episodes = 30, .seed = 3}).players[0].length.mean, 1e-9);
   EXPECT_GT(value, 0);  // the value network's estimates are there
 }
 

@@ -70,12 +70,12 @@ class GraphBank final : public Bank {
                           std::size_t worker) override;
 
  private:
-  struct Hand {
+  struct Scratch {
     std::vector<float> room{}, outputs{};
   };
   std::size_t inputs_, outputs_, most_networks_, memory_ = 0;
   GraphProgram program_;
-  std::vector<Hand> hands_;
+  std::vector<Scratch> scratch_;
 };
 
 }  // namespace zithercraft

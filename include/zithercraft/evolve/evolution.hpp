@@ -14,7 +14,7 @@
 #include "zithercraft/evolve/topology.hpp"
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/game/seat.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/net/network_plan.hpp"
 #include "zithercraft/net/policy.hpp"
 
@@ -95,7 +95,7 @@ struct GenerationReport {
 };
 
 /// Who plays a role in an evolution: nobody given, it evolves.
-using EvolutionPlayers = std::vector<std::shared_ptr<const Pilot>>;
+using EvolutionPlayers = std::vector<std::shared_ptr<const Player>>;
 
 /// Evolution of the policies of a game's roles. Every individual of a generation plays the same episodes; the policy
 /// that leads is chosen by further ones, on which it was not selected. Each role that evolves has a population of its

@@ -41,7 +41,7 @@ struct Option {
   double value = 0.0;                    ///< what the input that the choice drives is set to, -1 to 1
   std::map<std::string, double> sets{};  ///< or several inputs by name
   /// Where given, the option is forbidden while this does not hold; the role then has a column `may.CONTROL.OPTION`
-  /// that is 1 while it is allowed, and pilots decide among what is allowed. One that is chosen nevertheless counts as
+  /// that is 1 while it is allowed, and players decide among what is allowed. One that is chosen nevertheless counts as
   /// the choice's first option, which cannot be forbidden.
   std::optional<Need> needs{};
   bool operator==(const Option&) const = default;

@@ -20,7 +20,7 @@
 /// A game: an arena with roles that sense, act and are rewarded. Plain values; TOML says the same with the same names.
 namespace zithercraft {
 
-/// A hand-written pilot for a role: one of the library's by name, or a C++ function that reads the seat and writes its
+/// A script for a role: one of the library's by name, or a C++ function that reads the seat and writes its
 /// controls (a dial's value in its range, a choice's option number).
 class Script {
  public:
@@ -41,7 +41,7 @@ class Script {
   std::string to_toml() const { return name_; }
   bool from_toml(const std::string& word) {
     name_ = word;
-    return true;  // names are looked up when a pilot is made
+    return true;  // names are looked up when a player is made
   }
   static std::vector<std::string> known_values() { return {}; }
   bool operator==(const Script& other) const { return name_ == other.name_; }

@@ -18,7 +18,7 @@
 
 namespace zithercraft {
 
-class Pilot;
+class Player;
 class Ranks;
 class TensorFile;
 class WorkerPool;
@@ -74,7 +74,7 @@ struct PpoSettings {
   double learning_rate = 1e-3;       ///< of the first update, above 0
   double last_learning_rate = 1e-4;  ///< of the last update
   Fall learning_rate_falls = Fall::linear;
-  double clip = 0.2;                 ///< how far a action's probability ratio may move, above 0
+  double clip = 0.2;                 ///< how far an action's probability ratio may move, above 0
   double value_weight = 1.0;         ///< of the value's loss beside the policy's; matters if they share a network
   double value_clip = 0.0;           ///< how far a value may move in one update, in spreads of returns; 0: any way
   double entropy_weight = 0.005;     ///< reward for staying undecided at the first update, at least 0
@@ -137,11 +137,11 @@ struct ImproveReport {
 
 /// How a role is played in a training.
 struct RolePlayer {
-  std::shared_ptr<const Pilot> pilot{};      ///< who plays it; null: it learns
+  std::shared_ptr<const Player> player{};      ///< who plays it; null: it learns
   std::optional<PpoSettings> settings{};     ///< of its own if it learns; they share lanes, horizon and the roster's
 };
 
-/// The first role and those that mirror it learn; others are played by their hand-written pilots, or at random.
+/// The first role and those that mirror it learn; others are played by their scripts, or at random.
 std::vector<RolePlayer> usual_players(const Game& game, std::uint64_t seed);
 
 /// How the present policies stand against past ones.

@@ -18,7 +18,7 @@ namespace zithercraft {
 struct ReplayInfo {
   std::string game{};                 ///< the game's name
   std::string game_toml{};            ///< the whole game
-  std::vector<std::string> pilots{};  ///< who decided, one per role
+  std::vector<std::string> players{};  ///< who decided, one per role
   std::uint64_t seed = 0;             ///< the seed the user gave
   std::string made_with{};            ///< version of the library
 };

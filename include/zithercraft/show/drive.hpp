@@ -30,7 +30,7 @@ struct DrivenEpisode {
 };
 
 /// Serves the page and lets the person in front of it steer, episode after episode, until stopped or finished there.
-/// Seats that nobody steers are decided for by the run's policy, the role's hand-written pilot, or at random, whatever
+/// Seats that nobody steers are decided for by the run's policy, the role's script, or at random, whatever
 /// there is first. `on_episode` is called at the end of each. Throws Error.
 ///
 /// The person's controls of a step are taken at its end: until then the page shows where they lead, so that a key

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "zithercraft/base/work_count.hpp"
-#include "zithercraft/study/players.hpp"
+#include "zithercraft/study/player_source.hpp"
 #include "zithercraft/study/statistics.hpp"
 
 /// How seats behave: where they are, how fast they move, what they do to each other. Compares players, the checkpoints
@@ -18,7 +18,7 @@ struct ConductOptions {
   /// for its second. Empty: a player plays every role that it can, and is watched itself.
   std::string seat{};
   std::string as{};             ///< instead: the one role that players play and are watched in
-  std::string others{};         ///< who plays all else where `seat` or `as` is given; empty: the usual pilots
+  std::string others{};         ///< who plays all else where `seat` or `as` is given; empty: the usual players
   std::int64_t episodes = 200;  ///< at least 1; if a player is a recording, those that it holds
   std::uint64_t seed = 0;       ///< of the episodes, the same for all
   ActionMode actions = ActionMode::usual;   ///< of trained policies
@@ -52,7 +52,7 @@ struct ConductTable {
 };
 
 /// Throws Error (usage, refused) if there is nobody to watch, no such seat, or a player cannot play.
-ConductTable measure_conduct(const GameSpec& game, const std::vector<Player>& players,
+ConductTable measure_conduct(const GameSpec& game, const std::vector<PlayerSource>& players,
                              const ConductOptions& options = {});
 
 /// What became of a measure from checkpoint to checkpoint: "steady", "rises", "falls", "rises, then falls", or

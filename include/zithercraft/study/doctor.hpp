@@ -34,7 +34,7 @@ struct Finding {
 
 /// An episode that stands out.
 struct StrangeEpisode {
-  std::string pilot{};
+  std::string player{};
   std::uint64_t seed = 0;
   std::uint32_t lane = 0, episode = 0;  ///< with the seed its key
   std::string why{};                    ///< "return 41.2, others 3.1 (middle half 2.8 to 3.4)"
@@ -44,13 +44,13 @@ struct StrangeEpisode {
 /// How often a role's senses reported a tag.
 struct TagSeen {
   std::string role{}, tag{};
-  double share = 0.0;  ///< of the steps of seats that were in the arena, over all pilots
+  double share = 0.0;  ///< of the steps of seats that were in the arena, over all players
 };
 
 struct Diagnosis {
   std::string game{}, run{};
-  std::int64_t steps = 0;             ///< watched in all, over all pilots and seats
-  std::vector<std::string> pilots{};      ///< who played
+  std::int64_t steps = 0;             ///< watched in all, over all players and seats
+  std::vector<std::string> players{};      ///< who played
   std::vector<Finding> findings{};        ///< the gravest first
   std::vector<TagSeen> seen{};            ///< every tag that columns can tell of, role by role
   std::vector<StrangeEpisode> strange{};  ///< the strangest first
@@ -61,18 +61,18 @@ struct Diagnosis {
 };
 
 struct DoctorOptions {
-  std::int64_t steps = 20'000;  ///< to watch of each pilot, at least 1000
+  std::int64_t steps = 20'000;  ///< to watch of each player, at least 1000
   std::uint64_t seed = 0;
   std::size_t threads = 0;                  ///< 0 for one per processor; has no influence on the result
   OnProgress on_progress{};  ///< in steps
   std::filesystem::path strange_replays{};  ///< a folder to write strange episodes into; empty: none are written
 };
 
-/// Plays the game at random, idly, to and fro and by its hand-written pilots, and says what would keep an agent from
+/// Plays the game at random, idly, to and fro and by its scripts, and says what would keep an agent from
 /// learning it. Throws Error (usage) if fewer steps are asked for than tell anything.
 Diagnosis examine(const Game& game, const DoctorOptions& options = {});
 
-/// The same for the run's game, with its trained policy as a further pilot and its metrics looked through.
+/// The same for the run's game, with its trained policy as a further player and its metrics looked through.
 Diagnosis examine(const Run& run, const DoctorOptions& options = {});
 
 }  // namespace zithercraft

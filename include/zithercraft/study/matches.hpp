@@ -9,7 +9,7 @@
 
 #include "zithercraft/base/work_count.hpp"
 #include "zithercraft/match/ratings.hpp"
-#include "zithercraft/study/players.hpp"
+#include "zithercraft/study/player_source.hpp"
 #include "zithercraft/study/statistics.hpp"
 
 namespace zithercraft {
@@ -65,10 +65,10 @@ struct MatchTable {
 
 /// Plays everybody against everybody. Throws Error (refused) if the game has not two opposed sides, or two players
 /// cannot be seated against each other; (usage) for fewer than two players.
-MatchTable play_matches(const GameSpec& game, const std::vector<Player>& players, const MatchOptions& options = {});
+MatchTable play_matches(const GameSpec& game, const std::vector<PlayerSource>& players, const MatchOptions& options = {});
 
 /// The checkpoints of a run as players, the oldest first; and after how many steps each was kept.
-std::vector<Player> checkpoint_players(const Run& run);
+std::vector<PlayerSource> checkpoint_players(const Run& run);
 std::vector<double> steps_of_checkpoints(const Run& run);
 
 }  // namespace zithercraft

@@ -6,7 +6,7 @@
 
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/work_count.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/study/plan.hpp"
 #include "zithercraft/study/run.hpp"
 

@@ -38,7 +38,7 @@ struct RunSettings {
   std::int64_t generations = 0;  ///< of an evolution, to train for in place of `steps`; 0: these count
   std::string from{};  ///< checkpoint or run that was continued from, empty for a fresh start
   /// Of roles that are not played as usual: the first one and its mirror images learn, others are played by their
-  /// hand-written pilots, or at random.
+  /// scripts, or at random.
   std::vector<RoleTraining> roles{};
   bool operator==(const RunSettings&) const = default;
 };

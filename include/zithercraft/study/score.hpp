@@ -8,14 +8,14 @@
 
 #include "zithercraft/base/work_count.hpp"
 #include "zithercraft/game/episode.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/study/plan.hpp"
 #include "zithercraft/study/run.hpp"
 #include "zithercraft/study/statistics.hpp"
 
 namespace zithercraft {
 
-struct PilotScore {
+struct PlayerScore {
   std::string name{};  ///< "trained", "random", "script", or the run that it was played against
   Interval success{}, episode_return{}, length{};
   std::vector<std::pair<std::string, Interval>> terms{};  ///< what each term paid per episode
@@ -24,16 +24,16 @@ struct PilotScore {
   Interval success_behind{}, return_behind{};
 };
 
-/// How pilots did on the same episodes.
+/// How players did on the same episodes.
 struct Score {
   std::string game{}, run{};
   std::uint64_t seed = 0;
   std::int64_t episodes = 0;
   ActionMode actions = ActionMode::greedy;  ///< of the trained one, never `usual`
-  std::vector<PilotScore> pilots{};  ///< the trained one first
+  std::vector<PlayerScore> players{};  ///< the trained one first
 
   std::string to_json() const;
-  /// A line for each episode of each pilot: what it returned, how it ended, what each term paid.
+  /// A line for each episode of each player: what it returned, how it ended, what each term paid.
   std::string to_csv() const;
 };
 
@@ -48,14 +48,14 @@ struct ScoreOptions {
   OnProgress on_progress{};  ///< in episodes
 };
 
-/// Throws Error (usage) if it is no pilot that a policy can be compared with; see ScoreOptions::against.
+/// Throws Error (usage) if it is no player that a policy can be compared with; see ScoreOptions::against.
 void check_opponent(const std::string& name);
 
 /// The share of episodes that ended in success, and their mean return.
 Interval success_interval(const std::vector<EpisodeResult>& episodes);
 Interval return_interval(const std::vector<EpisodeResult>& episodes);
 
-/// Plays the run's newest policy and the pilots to compare it with.
+/// Plays the run's newest policy and the players to compare it with.
 Score score(const Run& run, const ScoreOptions& options = {});
 /// The same in the game changed by a variant, to which the policy must fit: how far a skill carries.
 Score score(const Run& run, const Variant& variant, const ScoreOptions& options = {});

@@ -138,7 +138,7 @@ class Panel {
     const done = outcomes[frame.outcome];
     this.state.textContent = `step ${frame.step}` + (this.match.moments(episode) ? ` of ${this.match.moments(episode) - 1}` : "") +
       `, ${short(frame.step * this.match.scene.tick_seconds * this.match.scene.ticks_per_step)} s` + (done === "running" ? "" : `: ${done}`) +
-      (this.role.pilot ? `, decided by: ${this.role.pilot}` : "");
+      (this.role.player ? `, decided by: ${this.role.player}` : "");
   }
 
   updateLedger(frame, episode) {

@@ -8,24 +8,24 @@ byId("summary").textContent =
   `${short(data.seconds)} s by ${data.method}, seed ${data.seed}. Made with version ${data.version}.`;
 byId("configuration").textContent = data.configuration;
 
-// ---- Score: one row a pilot, each estimate with its 95% interval.
+// ---- Score: one row a player, each estimate with its 95% interval.
 const table = byId("score");
 const head = make("tr", make("thead", table));
-for (const title of ["pilot", `success over ${data.score.episodes} episodes`, "", "return", "length", ...data.terms])
+for (const title of ["player", `success over ${data.score.episodes} episodes`, "", "return", "length", ...data.terms])
   make("th", head, title);
 const body = make("tbody", table);
-for (const pilot of data.score.pilots) {
+for (const player of data.score.players) {
   const row = make("tr", body);
-  make("td", row, pilot.name);
+  make("td", row, player.name);
   const cell = make("td", row);
   const span = make("span", cell, undefined, "span");
   const range = make("i", span);
-  range.style.left = percent(pilot.success.low);
-  range.style.right = percent(1 - pilot.success.high);
-  make("b", span).style.left = percent(pilot.success.mean);
-  const share = make("td", row, percent(pilot.success.mean) + " ");
-  make("span", share, `${percent(pilot.success.low)} to ${percent(pilot.success.high)}`, "range");
-  for (const value of [pilot.return, pilot.length, ...data.terms.map((t) => pilot.terms[t])]) {
+  range.style.left = percent(player.success.low);
+  range.style.right = percent(1 - player.success.high);
+  make("b", span).style.left = percent(player.success.mean);
+  const share = make("td", row, percent(player.success.mean) + " ");
+  make("span", share, `${percent(player.success.low)} to ${percent(player.success.high)}`, "range");
+  for (const value of [player.return, player.length, ...data.terms.map((t) => player.terms[t])]) {
     const td = make("td", row, short(value.mean) + " ");
     make("span", td, `±${short((value.high - value.low) / 2)}`, "range");
   }

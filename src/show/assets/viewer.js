@@ -41,11 +41,11 @@ class Viewer {
   // ---- Matches and their views.
   async open(matches) {
     this.matches = matches;
-    if (!this.player) {
-      this.player = new Player(matches, () => (this.changed = true));
-      this.timeLine = new TimeLine(byId("line"), this.player);
+    if (!this.playback) {
+      this.playback = new Playback(matches, () => (this.changed = true));
+      this.timeLine = new TimeLine(byId("line"), this.playback);
     }
-    this.player.matches = matches;
+    this.playback.matches = matches;
     const holder = byId("views");
     holder.dataset.count = matches.length;
     while (this.views.length > matches.length) this.views.pop().holder.remove();
@@ -54,7 +54,7 @@ class Viewer {
     this.fillSeats();
     if (matches[0].episodes.length) {
       this.fillEpisodes();
-      await this.chooseEpisode(Math.min(this.player.episode, this.player.episodes - 1));
+      await this.chooseEpisode(Math.min(this.playback.episode, this.playback.episodes - 1));
     }
   }
 
@@ -115,7 +115,7 @@ class Viewer {
   chooseSeat(i) {
     this.chosen = this.seatOptions[i];
     byId("seat").value = i;
-    if (this.player) this.player.body = this.chosen.body;
+    if (this.playback) this.playback.body = this.chosen.body;
     this.panel.build(this.match, this.chosen);
     this.changed = true;
   }
@@ -127,18 +127,18 @@ class Viewer {
   fillEpisodes() {
     const select = byId("episode");
     select.textContent = "";
-    for (let e = 0; e < this.player.episodes; ++e) {
+    for (let e = 0; e < this.playback.episodes; ++e) {
       const known = this.matches.map((m) => m.episodes[e]).filter((x) => x);
       const ends = known.map((x) => outcomes[x.outcome]).join(" / ");
       make("option", select, `${e}: ${ends}`).value = e;
     }
-    byId("episode_choice").hidden = this.player.episodes < 2;
+    byId("episode_choice").hidden = this.playback.episodes < 2;
   }
   async chooseEpisode(episode, time = 0) {
-    this.player.chooseEpisode(episode);
-    byId("episode").value = this.player.episode;
-    await Promise.all(this.matches.filter((m) => m.moments(this.player.episode)).map((m) => m.load(this.player.episode, 0)));
-    this.player.seek(time);
+    this.playback.chooseEpisode(episode);
+    byId("episode").value = this.playback.episode;
+    await Promise.all(this.matches.filter((m) => m.moments(this.playback.episode)).map((m) => m.load(this.playback.episode, 0)));
+    this.playback.seek(time);
   }
 
   // ---- Pictures.
@@ -147,8 +147,8 @@ class Viewer {
     const seconds = Math.min(0.1, (now - (this.before || now)) / 1000);
     this.before = now;
     if (this.driving) this.driving.pollGamepad();
-    if (this.player && !this.driving) this.player.advance(seconds);
-    if (this.player && (this.changed || (this.driving && this.driving.preview))) this.draw(now);
+    if (this.playback && !this.driving) this.playback.advance(seconds);
+    if (this.playback && (this.changed || (this.driving && this.driving.preview))) this.draw(now);
     let drawn = false;
     for (const view of this.views) drawn = view.arena.render() || drawn;
     if (drawn && this.driving) this.driving.drawn();
@@ -156,12 +156,12 @@ class Viewer {
 
   draw(now) {
     this.changed = false;
-    const { player } = this, episode = player.episode;
+    const { playback } = this, episode = playback.episode;
     this.views.forEach((view, i) => {
       const match = this.matches[i], end = match.moments(episode) - 1;
       view.holder.classList.toggle("active", i === this.active && this.views.length > 1);
       if (end < 0) return;
-      const time = Math.min(player.time, end), frame = match.frame(episode, Math.floor(time));
+      const time = Math.min(playback.time, end), frame = match.frame(episode, Math.floor(time));
       if (!frame || (time > Math.floor(time) && !match.frame(episode, Math.floor(time) + 1))) return (this.changed = true);
       const key = `${match.name}:${episode}:${match.formsKey || 0}`;
       if (view.built !== key || view.builtMatch !== match) {
@@ -184,9 +184,9 @@ class Viewer {
       const ended = outcomes[frame.outcome];
       view.caption.textContent = (this.matches.length > 1 ? match.name + " · " : "") + `step ${Math.floor(time)}` + (ended === "running" ? "" : ` · ${ended}`);
     });
-    if (now - this.panelAt > 200 || (!player.playing && !this.driving)) {
+    if (now - this.panelAt > 200 || (!playback.playing && !this.driving)) {
       this.panelAt = now;
-      const end = this.match.moments(episode) - 1, time = Math.max(0, Math.min(player.time, end));
+      const end = this.match.moments(episode) - 1, time = Math.max(0, Math.min(playback.time, end));
       // What is decided here; while it is played, what was decided last.
       const at = (d) => this.match.frame(episode, d), step = Math.floor(time), frame = at(step);
       if (this.match.live) this.panel.update(frame, at(step - 1), frame, time, episode);
@@ -194,11 +194,11 @@ class Viewer {
       this.listOwn(frame);
     }
     this.timeLine.update();
-    byId("play").textContent = (this.driving ? !this.driving.paused : player.playing) ? "❚❚" : "▶";
-    byId("speed").value = player.speed;
-    byId("loop").setAttribute("aria-pressed", player.loop);
-    byId("clock").textContent = `${player.time.toFixed(player.time % 1 ? 2 : 0)} / ${player.end} · ${(player.time * player.secondsPerStep).toFixed(1)} s`;
-    if (!player.playing) this.remember();
+    byId("play").textContent = (this.driving ? !this.driving.paused : playback.playing) ? "❚❚" : "▶";
+    byId("speed").value = playback.speed;
+    byId("loop").setAttribute("aria-pressed", playback.loop);
+    byId("clock").textContent = `${playback.time.toFixed(playback.time % 1 ? 2 : 0)} / ${playback.end} · ${(playback.time * playback.secondsPerStep).toFixed(1)} s`;
+    if (!playback.playing) this.remember();
   }
 
   // Overlays of the user's own, each with a button of its own.
@@ -225,22 +225,22 @@ class Viewer {
     });
   }
   beganLive(episode) {
-    this.player.episode = episode;
-    this.player.time = this.player.end;
+    this.playback.episode = episode;
+    this.playback.time = this.playback.end;
     this.driving.match.formsKey = episode;
     byId("notice").hidden = true;
     this.changed = true;
   }
   momentLive() {
-    this.player.time = this.player.end;
-    const { outcome } = this.driving.match.episodes[this.player.episode];
+    this.playback.time = this.playback.end;
+    const { outcome } = this.driving.match.episodes[this.playback.episode];
     byId("notice").hidden = outcome === 0;
-    if (outcome > 0) byId("notice").textContent = `${outcomes[outcome]} after ${this.player.end} steps. Enter begins the next episode.`;
+    if (outcome > 0) byId("notice").textContent = `${outcomes[outcome]} after ${this.playback.end} steps. Enter begins the next episode.`;
     this.changed = true;
   }
   stateLive(about) {
     byId("connection").textContent = about.steering ? "you steer" : "somebody else steers";
-    this.player.speed = Math.max(0, speeds.indexOf(about.speed));
+    this.playback.speed = Math.max(0, speeds.indexOf(about.speed));
     this.changed = true;
   }
 
@@ -257,14 +257,14 @@ class Viewer {
       const spread = [0, Math.floor(all.length / 3), Math.floor((2 * all.length) / 3)].filter((i, k, list) => i < all.length - 1 && list.indexOf(i) === k);
       const wanted = this.comparing ? [...spread.map((i) => all[i]), all[all.length - 1]] : [all[all.length - 1]];
       if (wanted.join() === names.join()) return;
-      if (names.length === wanted.length && this.player && this.player.playing && this.player.time < this.player.end) return;  // to its end first
+      if (names.length === wanted.length && this.playback && this.playback.playing && this.playback.time < this.playback.end) return;  // to its end first
       this.opening = true;
       try {
         const matches = await Promise.all(wanted.map(load));
         names = wanted;
         this.active = 0;
         await this.open(matches);
-        this.player.toggle(true);
+        this.playback.toggle(true);
       } finally {
         this.opening = false;
       }
@@ -292,24 +292,24 @@ class Viewer {
   }
   flipOverlay(name) { const button = byId("overlay_" + name); if (button) button.click(); }
   pace(by) {
-    if (!this.driving) return this.player.faster(by);
-    this.driving.tell({ do: "speed", speed: speeds[Math.min(Math.max(0, this.player.speed + by), speeds.length - 1)] });
+    if (!this.driving) return this.playback.faster(by);
+    this.driving.tell({ do: "speed", speed: speeds[Math.min(Math.max(0, this.playback.speed + by), speeds.length - 1)] });
   }
   playOrPause() {
     if (this.driving) this.driving.tell({ do: this.driving.paused ? "go" : "pause" });
-    else this.player.toggle();
+    else this.playback.toggle();
   }
 
   wire() {
     const on = (id, action) => (byId(id).onclick = action);
     on("play", () => this.playOrPause());
-    on("previous_event", () => this.player.toEvent(-1));
-    on("next_event", () => this.player.toEvent(1));
-    on("step_back", () => this.player.stepMoment(-1));
-    on("step_on", () => this.player.stepMoment(1));
-    on("tick_back", () => this.player.stepTick(-1));
-    on("tick_on", () => this.player.stepTick(1));
-    on("loop", () => { this.player.loop = !this.player.loop; this.changed = true; });
+    on("previous_event", () => this.playback.toEvent(-1));
+    on("next_event", () => this.playback.toEvent(1));
+    on("step_back", () => this.playback.stepMoment(-1));
+    on("step_on", () => this.playback.stepMoment(1));
+    on("tick_back", () => this.playback.stepTick(-1));
+    on("tick_on", () => this.playback.stepTick(1));
+    on("loop", () => { this.playback.loop = !this.playback.loop; this.changed = true; });
     on("follow", () => this.setFollowing(!this.following));
     on("whole", () => { for (const view of this.views) view.arena.frameAll(); this.changed = true; });
     on("link", () => this.copyLink());
@@ -319,24 +319,24 @@ class Viewer {
     byId("seat").onchange = (e) => this.chooseSeat(+e.target.value);
     byId("episode").onchange = (e) => this.chooseEpisode(+e.target.value);
     speeds.forEach((s, i) => (make("option", byId("speed"), s < 1 ? `1/${1 / s} ×` : `${s} ×`).value = i));
-    byId("speed").onchange = (e) => this.pace(+e.target.value - this.player.speed);
+    byId("speed").onchange = (e) => this.pace(+e.target.value - this.playback.speed);
     for (const [name, title] of overlayList)
       this.toggleButton(byId("overlays"), name, title, () => this.shown[name], (on) => (this.shown[name] = on)).id = "overlay_" + name;
     this.keys = [
       ["Space", "play or pause", () => this.playOrPause()],
-      [",", "a step back", () => this.player.stepMoment(-1)],
-      [".", "a step on", () => this.player.stepMoment(1)],
-      ["[", "a tick back", () => this.player.stepTick(-1)],
-      ["]", "a tick on", () => this.player.stepTick(1)],
-      ["<", "event before", () => this.player.toEvent(-1)],
-      [">", "next event", () => this.player.toEvent(1)],
-      ["Home", "to the start", () => this.player.seek(0)],
-      ["End", "to the end", () => this.player.seek(this.player.end)],
+      [",", "a step back", () => this.playback.stepMoment(-1)],
+      [".", "a step on", () => this.playback.stepMoment(1)],
+      ["[", "a tick back", () => this.playback.stepTick(-1)],
+      ["]", "a tick on", () => this.playback.stepTick(1)],
+      ["<", "event before", () => this.playback.toEvent(-1)],
+      [">", "next event", () => this.playback.toEvent(1)],
+      ["Home", "to the start", () => this.playback.seek(0)],
+      ["End", "to the end", () => this.playback.seek(this.playback.end)],
       ["-", "slower", () => this.pace(-1)],
       ["+", "faster", () => this.pace(1)],
       ["l", "loop", () => byId("loop").click()],
-      ["n", "next episode", () => this.chooseEpisode(this.player.episode + 1)],
-      ["b", "episode before", () => this.chooseEpisode(this.player.episode - 1)],
+      ["n", "next episode", () => this.chooseEpisode(this.playback.episode + 1)],
+      ["b", "episode before", () => this.chooseEpisode(this.playback.episode - 1)],
       ["s", "next seat", () => this.chooseSeat((+byId("seat").value + 1) % this.seatOptions.length)],
       ["1", "seen from above", () => this.setMode("above")],
       ["2", "seen in space", () => this.setMode("space")],
@@ -372,7 +372,7 @@ class Viewer {
     addEventListener("keydown", (e) => {
       if (e.ctrlKey || e.metaKey || e.altKey || /^(INPUT|SELECT|TEXTAREA)$/.test(e.target.tagName) && e.key !== "Escape" || help.open) return;
       const found = this.keys.find(([key]) => key === (e.key === " " ? "Space" : e.key));
-      if (!found || !this.player) return;
+      if (!found || !this.playback) return;
       e.preventDefault();
       found[2]();
     });
@@ -388,7 +388,7 @@ class Viewer {
   remember() {
     if (this.driving || !this.chosen || !this.recalled) return;
     const changed = overlayList.filter(([name, , on]) => this.shown[name] !== on).map(([name]) => name);
-    const hash = new URLSearchParams({ episode: this.player.episode, at: +this.player.time.toFixed(3), seat: byId("seat").value, seen: byId("mode").value });
+    const hash = new URLSearchParams({ episode: this.playback.episode, at: +this.playback.time.toFixed(3), seat: byId("seat").value, seen: byId("mode").value });
     if (changed.length) hash.set("flipped", changed.join("."));
     if (this.following) hash.set("follow", 1);
     if ("#" + hash !== location.hash) history.replaceState(null, "", "#" + hash);
@@ -396,7 +396,7 @@ class Viewer {
   async recall() {
     const hash = new URLSearchParams(location.hash.slice(1));
     this.recalled = true;
-    if (!hash.has("episode") || !this.player) return;
+    if (!hash.has("episode") || !this.playback) return;
     if (hash.has("seen")) this.setMode(hash.get("seen"));
     for (const name of (hash.get("flipped") || "").split(".")) this.flipOverlay(name);
     if (hash.has("follow")) this.setFollowing(true);
@@ -404,7 +404,7 @@ class Viewer {
     await this.chooseEpisode(+hash.get("episode") || 0, +hash.get("at") || 0);
   }
   async copyLink() {
-    this.player.playing = false;
+    this.playback.playing = false;
     this.remember();
     try {
       await navigator.clipboard.writeText(location.href);

@@ -46,7 +46,7 @@ class Bench {
   };
 
   void collect() {
-    const auto random = random_pilot(e_.options.seed + 1);
+    const auto random = random_player(e_.options.seed + 1);
     const std::size_t every = 5;
     for (std::uint32_t episode = 0; snapshots_.size() < moments && episode < moments; ++episode) {
       lanes_.begin(0, {e_.options.seed, 3, episode});

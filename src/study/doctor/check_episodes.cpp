@@ -38,7 +38,7 @@ void check_episodes(const Examined& e, Findings& findings) {
       ++all;
       ++by[static_cast<std::size_t>(episode.result.ended_by)];
       verdicts += episode.result.ended_by == EndedBy::verdict ? 1u : 0u;
-      if (survey.pilot == "idle" || survey.pilot == "random") brief += episode.result.length <= short_length ? 1u : 0u;
+      if (survey.player == "idle" || survey.player == "random") brief += episode.result.length <= short_length ? 1u : 0u;
     }
     watched += survey.moments;
     for (std::size_t body = 0; body < survey.outside.size(); ++body) {
@@ -47,13 +47,13 @@ void check_episodes(const Examined& e, Findings& findings) {
     }
   }
   if (all == 0) {
-    findings.push_back({Gravity::warning, "episodes do not end", "cutoffs", "no episode ended while pilots played",
+    findings.push_back({Gravity::warning, "episodes do not end", "cutoffs", "no episode ended while players played",
                         "not one in all steps watched", "lower `cutoffs.steps`"});
     return;
   }
   std::size_t begun = 0;
-  for (const char* pilot : {"idle", "random"})
-    if (const Survey* survey = e.by(pilot)) begun += survey->roles[0].episodes.size() / e.game.roles()[0].seats.size();
+  for (const char* player : {"idle", "random"})
+    if (const Survey* survey = e.by(player)) begun += survey->roles[0].episodes.size() / e.game.roles()[0].seats.size();
   if (begun > 0 && brief * 5 > begun)
     findings.push_back({brief * 2 > begun ? Gravity::grave : Gravity::warning, "episodes end at once", "episodes",
                         "many episodes end within their first three ticks",
@@ -105,7 +105,7 @@ std::vector<StrangeEpisode> strange_episodes(const Examined& e) {
         const double how = std::max(value - high, low - value) / room;
         if (how < 4.0) continue;  // Tukey's fences are at 1.5 and 3
         found.push_back({how,
-                         {survey.pilot,
+                         {survey.player,
                           episode.key.seed,
                           episode.key.lane,
                           episode.key.episode,
@@ -119,7 +119,7 @@ std::vector<StrangeEpisode> strange_episodes(const Examined& e) {
   for (const Candidate& candidate : found) {
     const auto& c = candidate.episode;
     const bool known = std::any_of(list.begin(), list.end(), [&](const StrangeEpisode& s) {
-      return s.pilot == c.pilot && s.lane == c.lane && s.episode == c.episode;
+      return s.player == c.player && s.lane == c.lane && s.episode == c.episode;
     });
     if (!known) list.push_back(c);
     if (list.size() == 5) break;

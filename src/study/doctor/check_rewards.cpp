@@ -72,7 +72,7 @@ class RewardChecks {
       if (times > 0 || steps == 0) continue;
       const bool nothing = spec_.rewards[t].weight == 0.0;
       add(nothing ? Gravity::note : Gravity::warning, "term never paid", "term '" + terms[t] + "'",
-          nothing ? "has weight 0 and pays nothing" : "was never paid by any pilot",
+          nothing ? "has weight 0 and pays nothing" : "was never paid by any player",
           fmt::format("0 payments in {} steps", steps),
           nothing
               ? "give it a weight, or leave it out"
@@ -96,8 +96,8 @@ class RewardChecks {
     }
   }
 
-  void check_against_success(const char* pilot, const char* doing, const char* check, const Mean& success) {
-    const Survey* survey = e_.by(pilot);
+  void check_against_success(const char* player, const char* doing, const char* check, const Mean& success) {
+    const Survey* survey = e_.by(player);
     if (survey == nullptr || success.count < 3 || !has_verdict(spec_, Verdict::success)) return;
     const auto& episodes = survey->roles[role_].episodes;
     // What counts is how it pays to go on so, without an end by luck; a learner finds the best way of it.

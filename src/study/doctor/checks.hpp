@@ -11,14 +11,14 @@
 
 namespace zithercraft {
 
-/// What checks look at: the game and how pilots played it.
+/// What checks look at: the game and how players played it.
 struct Examined {
   const Game& game;
   const DoctorOptions& options;
   std::vector<Survey> surveys;  // random first; then idle, to and fro, script, trained, as far as there are
 
   /// Null if nobody of that name played.
-  const Survey* by(const std::string& pilot) const;
+  const Survey* by(const std::string& player) const;
 };
 
 using Findings = std::vector<Finding>;
@@ -43,7 +43,7 @@ void check_starts(const Examined& e, Findings& findings);
 /// How a training went.
 void check_training(const Game& game, const std::vector<MetricsRow>& rows, Findings& findings);
 
-/// Episodes that stand out from the others of their pilot.
+/// Episodes that stand out from the others of their player.
 std::vector<StrangeEpisode> strange_episodes(const Examined& e);
 
 }  // namespace zithercraft

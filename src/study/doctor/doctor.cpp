@@ -14,50 +14,50 @@
 namespace zithercraft {
 namespace {
 
-// Who plays a survey: one pilot for each role.
-struct Cast {
+// Who plays a survey: one player for each role.
+struct NamedLineup {
   std::string name;
-  std::vector<std::unique_ptr<Pilot>> pilots;
+  std::vector<std::unique_ptr<Player>> owned;
 
-  std::vector<const Pilot*> hands() const {
-    std::vector<const Pilot*> list;
-    for (const auto& pilot : pilots) list.push_back(pilot.get());
+  std::vector<const Player*> players() const {
+    std::vector<const Player*> list;
+    for (const auto& player : owned) list.push_back(player.get());
     return list;
   }
 };
 
 template <class Make>
-Cast cast_of(const Game& game, const char* name, const Make& make) {
-  Cast cast{name, {}};
-  for (std::size_t r = 0; r < game.roles().size(); ++r) cast.pilots.push_back(make(r));
-  return cast;
+NamedLineup lineup_of(const Game& game, const char* name, const Make& make) {
+  NamedLineup lineup{name, {}};
+  for (std::size_t r = 0; r < game.roles().size(); ++r) lineup.owned.push_back(make(r));
+  return lineup;
 }
 
-std::vector<Cast> casts_for(const Game& game, const Run* run, std::uint64_t seed) {
-  std::vector<Cast> casts;
-  casts.push_back(cast_of(game, "random", [&](std::size_t) { return random_pilot(seed); }));
-  casts.push_back(cast_of(game, "idle", [](std::size_t) { return idle_pilot(); }));
-  casts.push_back(cast_of(game, "to and fro", [&](std::size_t) { return dithering_pilot(seed); }));
+std::vector<NamedLineup> lineups_for(const Game& game, const Run* run, std::uint64_t seed) {
+  std::vector<NamedLineup> lineups;
+  lineups.push_back(lineup_of(game, "random", [&](std::size_t) { return random_player(seed); }));
+  lineups.push_back(lineup_of(game, "idle", [](std::size_t) { return idle_player(); }));
+  lineups.push_back(lineup_of(game, "to and fro", [&](std::size_t) { return dithering_player(seed); }));
   const auto scripted = [&](std::size_t r) { return game.spec().roles[r].script.playable(); };
-  const auto other = [&](std::size_t r) { return usual_pilot(game, r, seed); };
+  const auto other = [&](std::size_t r) { return usual_player(game, r, seed); };
   bool any = false;
   for (std::size_t r = 0; r < game.roles().size(); ++r) any = any || scripted(r);
-  if (any) casts.push_back(cast_of(game, "script", other));
+  if (any) lineups.push_back(lineup_of(game, "script", other));
   if (run != nullptr)
-    casts.push_back(cast_of(game, "trained", [&](std::size_t r) {
-      return r == 0 ? policy_pilot(game, 0, run->policy(), ActionMode::sampled, seed) : other(r);
+    lineups.push_back(lineup_of(game, "trained", [&](std::size_t r) {
+      return r == 0 ? policy_player(game, 0, run->policy(), ActionMode::sampled, seed) : other(r);
     }));
-  return casts;
+  return lineups;
 }
 
-void write_strange(const Game& game, const std::vector<Cast>& casts, const std::filesystem::path& folder,
+void write_strange(const Game& game, const std::vector<NamedLineup>& lineups, const std::filesystem::path& folder,
                    std::vector<StrangeEpisode>& strange) {
   make_folder(folder);
   for (std::size_t i = 0; i < strange.size(); ++i) {
     StrangeEpisode& s = strange[i];
-    const auto cast = std::find_if(casts.begin(), casts.end(), [&](const Cast& c) { return c.name == s.pilot; });
+    const auto lineup = std::find_if(lineups.begin(), lineups.end(), [&](const NamedLineup& c) { return c.name == s.player; });
     const auto file = folder / fmt::format("strange-{}.zrep", i + 1);
-    record_episode(file, game, cast->pilots, {s.seed, s.lane, s.episode}, s.seed);
+    record_episode(file, game, lineup->owned, {s.seed, s.lane, s.episode}, s.seed);
     s.replay = file.string();
   }
 }
@@ -69,19 +69,19 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   Diagnosis diagnosis;
   diagnosis.game = game.spec().name;
   if (run != nullptr) diagnosis.run = run->folder().string();
-  const auto casts = casts_for(game, run, options.seed);
+  const auto lineups = lineups_for(game, run, options.seed);
   Examined examined{game, options, {}};
   const std::uint64_t seed = derived_seed(options.seed, "doctor");
-  WorkCount progress(options.steps * static_cast<std::int64_t>(casts.size()), options.on_progress);
-  for (const Cast& cast : casts) {
-    examined.surveys.push_back(watch(game, cast.name, cast.hands(), options.steps, seed, pool, &progress));
+  WorkCount progress(options.steps * static_cast<std::int64_t>(lineups.size()), options.on_progress);
+  for (const NamedLineup& lineup : lineups) {
+    examined.surveys.push_back(watch(game, lineup.name, lineup.players(), options.steps, seed, pool, &progress));
     const Survey& survey = examined.surveys.back();
-    diagnosis.pilots.push_back(survey.pilot);
+    diagnosis.players.push_back(survey.player);
     diagnosis.steps += survey.steps;
     if (survey.failure.empty()) continue;
     diagnosis.findings.push_back(
         {Gravity::grave, "play breaks off", "the game", "an error ends the play",
-         fmt::format("{} play, after {} steps: {}", survey.pilot, survey.steps, survey.failure),
+         fmt::format("{} play, after {} steps: {}", survey.player, survey.steps, survey.failure),
          "mend it first: what else was found comes from the play before it"});
   }
   Findings& findings = diagnosis.findings;
@@ -96,7 +96,7 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   if (run != nullptr) check_training(game, Metrics(run->metrics()).rows(), findings);
   diagnosis.seen = seen_tags(examined);
   diagnosis.strange = strange_episodes(examined);
-  if (!options.strange_replays.empty()) write_strange(game, casts, options.strange_replays, diagnosis.strange);
+  if (!options.strange_replays.empty()) write_strange(game, lineups, options.strange_replays, diagnosis.strange);
   std::stable_sort(findings.begin(), findings.end(),
                    [](const Finding& a, const Finding& b) { return a.gravity > b.gravity; });
   return diagnosis;
@@ -113,8 +113,8 @@ std::string_view name_of(Gravity gravity) noexcept {
   return "unknown";
 }
 
-const Survey* Examined::by(const std::string& pilot) const {
-  const auto found = std::find_if(surveys.begin(), surveys.end(), [&](const Survey& s) { return s.pilot == pilot; });
+const Survey* Examined::by(const std::string& player) const {
+  const auto found = std::find_if(surveys.begin(), surveys.end(), [&](const Survey& s) { return s.player == player; });
   return found == surveys.end() ? nullptr : &*found;
 }
 
@@ -122,7 +122,7 @@ std::string role_name(const Game& game, std::size_t role) { return "role '" + ga
 std::string percent(double share) { return fmt::format("{:.3g}%", 100.0 * share); }
 
 std::string Diagnosis::to_json() const {
-  nlohmann::ordered_json j{{"game", game}, {"steps", steps}, {"pilots", pilots}};
+  nlohmann::ordered_json j{{"game", game}, {"steps", steps}, {"players", players}};
   if (!run.empty()) j["run"] = run;
   j["gravest"] = findings.empty() ? "nothing found" : std::string(name_of(gravest()));
   j["findings"] = nlohmann::ordered_json::array();
@@ -138,7 +138,7 @@ std::string Diagnosis::to_json() const {
   j["strange"] = nlohmann::ordered_json::array();
   for (const StrangeEpisode& s : strange) {
     nlohmann::ordered_json one{
-        {"pilot", s.pilot}, {"seed", s.seed}, {"lane", s.lane}, {"episode", s.episode}, {"why", s.why}};
+        {"player", s.player}, {"seed", s.seed}, {"lane", s.lane}, {"episode", s.episode}, {"why", s.why}};
     if (!s.replay.empty()) one["replay"] = s.replay;
     j["strange"].push_back(std::move(one));
   }

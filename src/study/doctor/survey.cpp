@@ -31,23 +31,23 @@ class Watcher {
     }
   }
 
-  Survey watch(const std::string& name, const std::vector<const Pilot*>& pilots, std::uint64_t seed, WorkerPool& pool,
+  Survey watch(const std::string& name, const std::vector<const Player*>& players, std::uint64_t seed, WorkerPool& pool,
                WorkCount* progress) {
-    survey_.pilot = name;
+    survey_.player = name;
     std::size_t seats = 0;
     for (const Role& role : game_.roles()) seats += role.seats.size();
     // Many short lanes see more beginnings, few long ones see more endings.
     const std::size_t count = std::clamp<std::size_t>(64 / seats, 2, 32);
     Lanes lanes(game_, count, pool.threads());
-    std::vector<std::unique_ptr<Pilot>> hands;
-    for (const Pilot* pilot : pilots) hands.push_back(pilot->copy());
+    std::vector<std::unique_ptr<Player>> copies;
+    for (const Player* player : players) copies.push_back(player->copy());
     try {
       for (std::size_t lane = 0; lane < count; ++lane) lanes.begin(lane, {seed, static_cast<std::uint32_t>(lane), 0});
       start(lanes);
       while (survey_.steps < wanted_ || survey_.roles[0].episodes.size() < 20 * game_.roles()[0].seats.size()) {
         if (survey_.steps >= 8 * wanted_) break;
         note_senses(lanes);
-        for (std::size_t r = 0; r < hands.size(); ++r) hands[r]->decide(lanes, r, 0, count);
+        for (std::size_t r = 0; r < copies.size(); ++r) copies[r]->decide(lanes, r, 0, count);
         lanes.advance_all(pool);
         note_results(lanes);
         note_bodies(lanes);
@@ -168,10 +168,10 @@ class Watcher {
   std::vector<std::uint32_t> episodes_;
 };
 
-class IdlePilot : public Pilot {
+class IdlePlayer : public Player {
  public:
   std::string name() const override { return "idle"; }
-  std::unique_ptr<Pilot> copy() const override { return std::make_unique<IdlePilot>(*this); }
+  std::unique_ptr<Player> copy() const override { return std::make_unique<IdlePlayer>(*this); }
   void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
     const auto& rest = lanes.game().roles()[role].rest;
     const std::size_t seats = lanes.seats(role);
@@ -180,11 +180,11 @@ class IdlePilot : public Pilot {
   }
 };
 
-class DitheringPilot : public Pilot {
+class DitheringPlayer : public Player {
  public:
-  explicit DitheringPilot(std::uint64_t seed) : seed_(derived_seed(seed, "to and fro")) {}
+  explicit DitheringPlayer(std::uint64_t seed) : seed_(derived_seed(seed, "to and fro")) {}
   std::string name() const override { return "to and fro"; }
-  std::unique_ptr<Pilot> copy() const override { return std::make_unique<DitheringPilot>(*this); }
+  std::unique_ptr<Player> copy() const override { return std::make_unique<DitheringPlayer>(*this); }
 
   void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
     const auto& controls = lanes.game().roles()[role].controls;
@@ -313,12 +313,12 @@ bool has_coded_senses(const Game& game, std::size_t role) {
                      [](const Sense& sense) { return std::holds_alternative<CodedSense>(sense); });
 }
 
-Survey watch(const Game& game, const std::string& name, const std::vector<const Pilot*>& pilots, std::int64_t steps,
+Survey watch(const Game& game, const std::string& name, const std::vector<const Player*>& players, std::int64_t steps,
              std::uint64_t seed, WorkerPool& pool, WorkCount* progress) {
-  return Watcher(game, steps).watch(name, pilots, seed, pool, progress);
+  return Watcher(game, steps).watch(name, players, seed, pool, progress);
 }
 
-std::unique_ptr<Pilot> idle_pilot() { return std::make_unique<IdlePilot>(); }
-std::unique_ptr<Pilot> dithering_pilot(std::uint64_t seed) { return std::make_unique<DitheringPilot>(seed); }
+std::unique_ptr<Player> idle_player() { return std::make_unique<IdlePlayer>(); }
+std::unique_ptr<Player> dithering_player(std::uint64_t seed) { return std::make_unique<DitheringPlayer>(seed); }
 
 }  // namespace zithercraft

@@ -1,6 +1,6 @@
 #pragma once
 
-// What is seen while pilots play: the evidence that the doctor's checks look through.
+// What is seen while players play: the evidence that the doctor's checks look through.
 
 #include <cstdint>
 #include <limits>
@@ -9,7 +9,7 @@
 #include <vector>
 
 #include "zithercraft/game/episode.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 
 namespace zithercraft {
 
@@ -51,7 +51,7 @@ struct RoleSurvey {
 };
 
 struct Survey {
-  std::string pilot;
+  std::string player;
   std::vector<RoleSurvey> roles;
   std::int64_t steps = 0;        // over all seats
   std::size_t moments = 0;           // steps of lanes
@@ -80,14 +80,14 @@ std::uint64_t sensed_tags(const Game& game, std::size_t role);
 /// Whether a role has senses that nobody but their author understands.
 bool has_coded_senses(const Game& game, std::size_t role);
 
-/// Plays episodes until so many steps were taken, and watches. `pilots`: one for each role. Adds the steps that
+/// Plays episodes until so many steps were taken, and watches. `players`: one for each role. Adds the steps that
 /// were asked for to `progress`, if there is one.
-Survey watch(const Game& game, const std::string& name, const std::vector<const Pilot*>& pilots, std::int64_t steps,
+Survey watch(const Game& game, const std::string& name, const std::vector<const Player*>& players, std::int64_t steps,
              std::uint64_t seed, WorkerPool& pool, WorkCount* progress = nullptr);
 
 /// Gives every seat its controls at rest.
-std::unique_ptr<Pilot> idle_pilot();
+std::unique_ptr<Player> idle_player();
 /// Moves to and fro: for each episode some controls for some steps, then their opposites for as many, and so on.
-std::unique_ptr<Pilot> dithering_pilot(std::uint64_t seed);
+std::unique_ptr<Player> dithering_player(std::uint64_t seed);
 
 }  // namespace zithercraft

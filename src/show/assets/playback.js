@@ -3,7 +3,7 @@
 
 const speeds = [1 / 8, 1 / 4, 1 / 2, 1, 2, 4, 8, 16, 32, 64];
 
-class Player {
+class Playback {
   constructor(matches, changed) {
     this.matches = matches;
     this.changed = changed;
@@ -64,30 +64,30 @@ class Player {
 const markShapes = { touch: "triangle", hit: "triangle", die: "cross", success: "ring", failure: "cross", cutoff: "bar" };
 
 class TimeLine {
-  constructor(root, player) {
-    this.player = player;
+  constructor(root, playback) {
+    this.playback = playback;
     this.canvas = make("canvas", root, undefined, "marks");
     this.range = make("input", root);
     Object.assign(this.range, { type: "range", min: 0, step: "any", value: 0 });
     this.range.setAttribute("aria-label", "Time, in steps");
-    this.range.oninput = () => { player.playing = false; player.seek(Math.round(this.range.value * player.scene.ticks) / player.scene.ticks); };
-    this.canvas.onclick = (e) => { player.playing = false; player.seek(Math.round(this.timeAt(e))); };
+    this.range.oninput = () => { playback.playing = false; playback.seek(Math.round(this.range.value * playback.scene.ticks) / playback.scene.ticks); };
+    this.canvas.onclick = (e) => { playback.playing = false; playback.seek(Math.round(this.timeAt(e))); };
     this.canvas.onmousemove = (e) => {
       const near = this.nearest(this.timeAt(e));
-      this.canvas.title = near ? player.matches[0].tellEvent(near) : "";
+      this.canvas.title = near ? playback.matches[0].tellEvent(near) : "";
     };
     new ResizeObserver(() => this.drawMarks()).observe(this.canvas);
     addEventListener("look", () => this.drawMarks());
   }
-  timeAt(event) { return ((event.offsetX - 8) / (this.canvas.clientWidth - 16)) * this.player.end; }
+  timeAt(event) { return ((event.offsetX - 8) / (this.canvas.clientWidth - 16)) * this.playback.end; }
   nearest(time) {
-    const marks = this.player.marks().slice().sort((a, b) => Math.abs(a[0] - time) - Math.abs(b[0] - time));
-    return marks[0] && Math.abs(marks[0][0] - time) < this.player.end * 0.02 + 1 ? marks[0] : null;
+    const marks = this.playback.marks().slice().sort((a, b) => Math.abs(a[0] - time) - Math.abs(b[0] - time));
+    return marks[0] && Math.abs(marks[0][0] - time) < this.playback.end * 0.02 + 1 ? marks[0] : null;
   }
   update() {
-    this.range.max = this.player.end;
-    this.range.value = this.player.time;
-    const key = [this.player.episode, this.player.end, this.player.body, this.player.marks().length].join();
+    this.range.max = this.playback.end;
+    this.range.value = this.playback.time;
+    const key = [this.playback.episode, this.playback.end, this.playback.body, this.playback.marks().length].join();
     if (key !== this.key) this.drawMarks();
     this.key = key;
   }
@@ -95,10 +95,10 @@ class TimeLine {
     const width = (this.canvas.width = this.canvas.clientWidth * devicePixelRatio), height = (this.canvas.height = this.canvas.clientHeight * devicePixelRatio);
     const pen = this.canvas.getContext("2d"), r = 4 * devicePixelRatio;
     pen.lineWidth = 1.5 * devicePixelRatio;
-    for (const [step, kind, who] of this.player.marks()) {
-      const edge = 8 * devicePixelRatio, x = edge + (step / Math.max(1, this.player.end)) * (width - 2 * edge), y = height / 2;
+    for (const [step, kind, who] of this.playback.marks()) {
+      const edge = 8 * devicePixelRatio, x = edge + (step / Math.max(1, this.playback.end)) * (width - 2 * edge), y = height / 2;
       const name = kindsOfEvents[kind];
-      pen.strokeStyle = pen.fillStyle = who >= 0 ? this.player.matches[0].colourOf(who) : css("--ink");
+      pen.strokeStyle = pen.fillStyle = who >= 0 ? this.playback.matches[0].colourOf(who) : css("--ink");
       pen.beginPath();
       switch (markShapes[name] || "dot") {
         case "triangle": pen.moveTo(x, y - r); pen.lineTo(x + r, y + r); pen.lineTo(x - r, y + r); pen.fill(); break;

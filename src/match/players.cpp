@@ -6,7 +6,7 @@
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/game/seat.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 
 namespace zithercraft {
 namespace {
@@ -16,15 +16,15 @@ constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {
     {"steer_home", steer_home}, {"step_home", step_home},         {"walk_home", walk_home}, {"run_gates", run_gates},
     {"shove_home", shove_home}, {"lead_and_fire", lead_and_fire}, {"dig_down", dig_down}};
 
-class PolicyPilot : public Pilot {
+class PolicyPlayer : public Player {
  public:
-  PolicyPilot(Policy policy, ActionMode actions, std::uint64_t seed)
+  PolicyPlayer(Policy policy, ActionMode actions, std::uint64_t seed)
       : policy_(std::move(policy)),
         actions_(actions_of(policy_, actions)),
-        seed_(derived_seed(seed, "policy pilot")) {}
+        seed_(derived_seed(seed, "policy player")) {}
 
   std::string name() const override { return "trained"; }
-  std::unique_ptr<Pilot> copy() const override { return std::make_unique<PolicyPilot>(*this); }
+  std::unique_ptr<Player> copy() const override { return std::make_unique<PolicyPlayer>(*this); }
 
   void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
     const std::size_t seats = lanes.seats(role), in = policy_.columns(), out = policy_.controls();
@@ -75,12 +75,12 @@ class PolicyPilot : public Pilot {
   std::vector<float> before_, after_;  // what was remembered before it, and after it
 };
 
-class RandomPilot : public Pilot {
+class RandomPlayer : public Player {
  public:
-  explicit RandomPilot(std::uint64_t seed) : seed_(derived_seed(seed, "random pilot")) {}
+  explicit RandomPlayer(std::uint64_t seed) : seed_(derived_seed(seed, "random player")) {}
 
   std::string name() const override { return "random"; }
-  std::unique_ptr<Pilot> copy() const override { return std::make_unique<RandomPilot>(*this); }
+  std::unique_ptr<Player> copy() const override { return std::make_unique<RandomPlayer>(*this); }
 
   void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
     const auto& controls = lanes.game().roles()[role].controls;
@@ -88,7 +88,7 @@ class RandomPilot : public Pilot {
     for (std::size_t row = first * seats; row < (first + count) * seats; ++row) {
       const std::size_t lane = row / seats;
       RandomStream random(
-          derived_seed(seed_, "random pilot"), lanes.key(lane).episode,
+          derived_seed(seed_, "random player"), lanes.key(lane).episode,
           lanes.steps(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
           Purpose::decide);
       const auto out = lanes.control(role, row);
@@ -108,12 +108,12 @@ class RandomPilot : public Pilot {
   std::uint64_t seed_;
 };
 
-class ScriptPilot : public Pilot {
+class ScriptPlayer : public Player {
  public:
-  explicit ScriptPilot(Script::Function script) : script_(std::move(script)) {}
+  explicit ScriptPlayer(Script::Function script) : script_(std::move(script)) {}
 
   std::string name() const override { return "script"; }
-  std::unique_ptr<Pilot> copy() const override { return std::make_unique<ScriptPilot>(*this); }
+  std::unique_ptr<Player> copy() const override { return std::make_unique<ScriptPlayer>(*this); }
 
   void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
     for (std::size_t lane = first; lane < first + count; ++lane)
@@ -129,17 +129,17 @@ Script::Function find_script(const Game& game, std::size_t role) {
   const Script& script = game.spec().roles[role].script;
   const std::string where = "roles[" + std::to_string(role) + "].script";
   if (!script.used())
-    throw Error(Fault::spec, "the role '" + game.roles()[role].name + "' has no hand-written pilot", where, "name one");
+    throw Error(Fault::spec, "the role '" + game.roles()[role].name + "' has no script", where, "name one");
   if (script.function()) return script.function();
   if (!script.playable())
-    throw Error(Fault::spec, "the hand-written pilot is coded in C++, which a file cannot hold", where,
+    throw Error(Fault::spec, "the script is coded in C++, which a file cannot hold", where,
                 "use the program that defines it");
   std::vector<std::string> names;
   for (const auto& [name, maker] : known_scripts) {
     if (script.name() == name) return maker(game, role);
     names.emplace_back(name);
   }
-  throw Error(Fault::spec, "no hand-written pilot is named '" + script.name() + "'", where,
+  throw Error(Fault::spec, "no script is named '" + script.name() + "'", where,
               advice(script.name(), names));
 }
 
@@ -176,7 +176,7 @@ ActionMode actions_of(const Policy& policy, ActionMode asked) {
   return policy.signature().drawn ? ActionMode::sampled : ActionMode::greedy;
 }
 
-std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy, ActionMode actions,
+std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy policy, ActionMode actions,
                                     std::uint64_t seed) {
   const auto& found = policy.signature();
   // What a policy has learned for one role, it can do for those that mirror it.
@@ -189,30 +189,30 @@ std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy p
   if (const auto d = first_difference(wanted, found); !d.empty())
     throw Error(Fault::refused, "the policy does not fit the game: " + d, "role '" + r.name + "'",
                 "use a policy trained for this game");
-  return std::make_unique<PolicyPilot>(std::move(policy), steps, seed);
+  return std::make_unique<PolicyPlayer>(std::move(policy), steps, seed);
 }
 
-std::unique_ptr<Pilot> random_pilot(std::uint64_t seed) { return std::make_unique<RandomPilot>(seed); }
+std::unique_ptr<Player> random_player(std::uint64_t seed) { return std::make_unique<RandomPlayer>(seed); }
 
-std::unique_ptr<Pilot> script_pilot(const Game& game, std::size_t role) {
-  return std::make_unique<ScriptPilot>(find_script(game, role));
+std::unique_ptr<Player> script_player(const Game& game, std::size_t role) {
+  return std::make_unique<ScriptPlayer>(find_script(game, role));
 }
 
-std::unique_ptr<Pilot> usual_pilot(const Game& game, std::size_t role, std::uint64_t seed) {
-  return game.spec().roles[role].script.playable() ? script_pilot(game, role) : random_pilot(seed);
+std::unique_ptr<Player> usual_player(const Game& game, std::size_t role, std::uint64_t seed) {
+  return game.spec().roles[role].script.playable() ? script_player(game, role) : random_player(seed);
 }
 
-Crew::Crew(const Game& game, std::unique_ptr<Pilot> first, std::uint64_t seed) {
-  pilots_.push_back(std::move(first));
-  for (std::size_t role = 1; role < game.roles().size(); ++role) pilots_.push_back(usual_pilot(game, role, seed));
+Lineup::Lineup(const Game& game, std::unique_ptr<Player> first, std::uint64_t seed) {
+  players_.push_back(std::move(first));
+  for (std::size_t role = 1; role < game.roles().size(); ++role) players_.push_back(usual_player(game, role, seed));
 }
-std::vector<Pilot*> Crew::hands() const {
-  std::vector<Pilot*> list;
-  for (const auto& pilot : pilots_) list.push_back(pilot.get());
+std::vector<Player*> Lineup::players() const {
+  std::vector<Player*> list;
+  for (const auto& player : players_) list.push_back(player.get());
   return list;
 }
-std::vector<const Pilot*> Crew::pilots() const {
-  const auto list = hands();
+std::vector<const Player*> Lineup::const_players() const {
+  const auto list = players();
   return {list.begin(), list.end()};
 }
 

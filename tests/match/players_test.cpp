@@ -1,4 +1,4 @@
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 
 #include <gtest/gtest.h>
 
@@ -14,14 +14,14 @@
 namespace zithercraft {
 namespace {
 
-TEST(RandomPilot, UsesTheWholeRangeOfEveryControl) {
+TEST(RandomPlayer, UsesTheWholeRangeOfEveryControl) {
   Lanes lanes(Game(test::duck_pond()), 1);
-  const auto pilot = random_pilot(1);
+  const auto player = random_player(1);
   std::array<int, 2> paddle{};
   std::array<int, 3> turn{};
   for (std::uint32_t e = 0; e < 600; ++e) {
     lanes.begin(0, {1, 0, e});
-    pilot->decide(lanes, 0, 0, 1);
+    player->decide(lanes, 0, 0, 1);
     ++paddle[static_cast<std::size_t>(lanes.control(0, 0)[0])];
     ++turn[static_cast<std::size_t>(lanes.control(0, 0)[1])];
   }
@@ -31,7 +31,7 @@ TEST(RandomPilot, UsesTheWholeRangeOfEveryControl) {
   float low = 9, high = -9;
   for (std::uint32_t e = 0; e < 300; ++e) {
     skiffs.begin(0, {1, 0, e});
-    pilot->decide(skiffs, 0, 0, 1);
+    player->decide(skiffs, 0, 0, 1);
     low = std::min(low, skiffs.control(0, 0)[0]);
     high = std::max(high, skiffs.control(0, 0)[0]);
   }
@@ -41,74 +41,74 @@ TEST(RandomPilot, UsesTheWholeRangeOfEveryControl) {
   EXPECT_GT(high, 0.95f);
 }
 
-TEST(ScriptPilot, MoorsFarMoreOftenThanChance) {
+TEST(ScriptPlayer, MoorsFarMoreOftenThanChance) {
   const Game game(test::mooring());
   WorkerPool pool(2);
-  const auto moored = [&](const Pilot& pilot) {
+  const auto moored = [&](const Player& player) {
     int n = 0;
-    for (const EpisodeResult& e : play_episodes(game, {&pilot}, 300, 99, pool))
+    for (const EpisodeResult& e : play_episodes(game, {&player}, 300, 99, pool))
       n += e.outcome == Outcome::success ? 1 : 0;
     return n;
   };
-  EXPECT_GT(moored(*script_pilot(game, 0)), 200);
-  EXPECT_LT(moored(*random_pilot()), 15);
+  EXPECT_GT(moored(*script_player(game, 0)), 200);
+  EXPECT_LT(moored(*random_player()), 15);
 }
 
-// How many of 100 episodes of a demo its hand-written pilot ends well, and random play.
+// How many of 100 episodes of a demo its script ends well, and random play.
 std::array<int, 2> successes(const char* demo) {
   const Game game(load_game(test::project_folder() / "demos" / demo));
   WorkerPool pool(2);
   std::array<int, 2> n{};
-  const auto script = script_pilot(game, 0), random = random_pilot();
+  const auto script = script_player(game, 0), random = random_player();
   for (std::size_t p = 0; p < n.size(); ++p)
     for (const EpisodeResult& e : play_episodes(game, {p == 0 ? script.get() : random.get()}, 100, 99, pool))
       n[p] += e.outcome == Outcome::success ? 1 : 0;
   return n;
 }
 
-TEST(ScriptPilot, HitsWhatDriftsByKnowingTheLawsOfFlight) {
+TEST(ScriptPlayer, HitsWhatDriftsByKnowingTheLawsOfFlight) {
   const auto [script, random] = successes("flare.toml");
   EXPECT_GT(script, 95);
   EXPECT_LT(random, 5);
 }
 
-TEST(ScriptPilot, AimsTheMortarToo) {
+TEST(ScriptPlayer, AimsTheMortarToo) {
   GameSpec spec = load_game(test::project_folder() / "demos" / "flare.toml");
   for (Control& control : spec.role("gunner").controls)
     std::visit([](auto& c) { c.drives.replace(0, std::string("pistol").size(), "mortar"); }, control);
   const Game game(spec);
   WorkerPool pool(2);
   int n = 0;
-  for (const EpisodeResult& e : play_episodes(game, {script_pilot(game, 0).get()}, 50, 99, pool))
+  for (const EpisodeResult& e : play_episodes(game, {script_player(game, 0).get()}, 50, 99, pool))
     n += e.outcome == Outcome::success ? 1 : 0;
   EXPECT_GT(n, 25);
 }
 
-TEST(ScriptPilot, RunsTheRiverFarBetterThanChance) {
+TEST(ScriptPlayer, RunsTheRiverFarBetterThanChance) {
   const auto [script, random] = successes("narrows.toml");
   EXPECT_GT(script, 30);
   EXPECT_EQ(random, 0);
 }
 
-TEST(ScriptPilot, WalksToTheLagoonMostly) {
+TEST(ScriptPlayer, WalksToTheLagoonMostly) {
   const auto [script, random] = successes("tidepools.toml");
   EXPECT_GT(script, 60);  // of 100
   EXPECT_LT(random, 3);
 }
 
-TEST(ScriptPilot, MissingOrUnknownScriptsAreErrors) {
+TEST(ScriptPlayer, MissingOrUnknownScriptsAreErrors) {
   GameSpec spec = test::mooring();
   spec.role("skiff").script = "steer_hime";
-  EXPECT_NE(test::error_of([&] { script_pilot(Game(spec), 0); }).mend().find("did you mean 'steer_home'"),
+  EXPECT_NE(test::error_of([&] { script_player(Game(spec), 0); }).mend().find("did you mean 'steer_home'"),
             std::string::npos);
   EXPECT_EQ(test::error_of([&] { check_scripts(Game(spec)); }).where(), "roles[0].script");
   spec.role("skiff").script = {};
-  EXPECT_NE(test::error_of([&] { script_pilot(Game(spec), 0); }).problem().find("no hand-written pilot"),
+  EXPECT_NE(test::error_of([&] { script_player(Game(spec), 0); }).problem().find("no script"),
             std::string::npos);
   GameSpec pond = test::duck_pond();
   const auto problem = [&](const char* script) {
     pond.role("duck").script = script;
-    return test::error_of([&] { script_pilot(Game(pond), 0); }).problem();
+    return test::error_of([&] { script_player(Game(pond), 0); }).problem();
   };
   EXPECT_NE(problem("steer_home").find("needs a dial 'throttle'"), std::string::npos);
   EXPECT_NE(problem("walk_home").find("needs a dial 'ahead'"), std::string::npos);
@@ -116,7 +116,7 @@ TEST(ScriptPilot, MissingOrUnknownScriptsAreErrors) {
   EXPECT_NE(problem("lead_and_fire").find("a choice that fires it"), std::string::npos);
 }
 
-TEST(ScriptPilot, MayBeAFunctionOfTheUsers) {
+TEST(ScriptPlayer, MayBeAFunctionOfTheUsers) {
   GameSpec spec = test::duck_pond();
   spec.role("duck").script = [](const SeatView& seat, std::span<float> controls) {
     const Bearing jetty = seat.nearest("jetty");
@@ -126,15 +126,15 @@ TEST(ScriptPilot, MayBeAFunctionOfTheUsers) {
   const Game game(spec);
   WorkerPool pool(2);
   int home = 0;
-  for (const EpisodeResult& e : play_episodes(game, {script_pilot(game, 0).get()}, 100, 1, pool))
+  for (const EpisodeResult& e : play_episodes(game, {script_player(game, 0).get()}, 100, 1, pool))
     home += e.outcome == Outcome::success ? 1 : 0;
   EXPECT_GT(home, 80);
 }
 
-TEST(PolicyPilot, OnlyFitsItsOwnGame) {
+TEST(PolicyPlayer, OnlyFitsItsOwnGame) {
   WorkerPool pool(1);
   const Policy policy = Ppo(Game(test::duck_pond()), {.lanes = 1, .horizon = 1}, 1, 1, pool).policy();
-  const Error error = test::error_of([&] { policy_pilot(Game(test::mooring()), 0, policy); });
+  const Error error = test::error_of([&] { policy_player(Game(test::mooring()), 0, policy); });
   EXPECT_EQ(error.fault(), Fault::refused);
   EXPECT_NE(error.problem().find("column 1 is 'rays[0].quay' in the game and 'compass.ahead'"), std::string::npos);
 }

@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/match/pilot.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/study/run.hpp"
 
 namespace zithercraft {
@@ -17,16 +17,16 @@ namespace zithercraft {
 /// FOLDER:NAME, a checkpoint's file, or a replay (.zrep) whose recorded controls are played again: in an episode that
 /// it holds those of that one, else an episode of it for each that is played, from the first on; at rest once it is
 /// over.
-class Player {
+class PlayerSource {
  public:
   /// Throws Error (usage, file) if nothing of the kind is there.
-  static Player find(const std::string& name);
+  static PlayerSource find(const std::string& name);
 
   const std::string& name() const noexcept { return name_; }
   /// Why it cannot play a role, in plain words; empty if it can.
   std::string objection(const Game& game, std::size_t role) const;
   /// Throws Error (refused) with the objection.
-  std::unique_ptr<Pilot> pilot(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const;
+  std::unique_ptr<Player> player(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const;
   /// The checkpoint's file, of a trained one.
   std::optional<std::filesystem::path> checkpoint() const;
   /// The replay, of a recording.
@@ -36,7 +36,7 @@ class Player {
 
  private:
   enum class Kind : std::uint8_t { script, random, checkpoint, recording };
-  std::unique_ptr<Pilot> make(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const;
+  std::unique_ptr<Player> make(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const;
 
   Kind kind_ = Kind::random;
   std::string name_{};

@@ -11,12 +11,12 @@
 
 namespace zithercraft {
 
-/// Whoever decides for the seats of a role. A pilot is used by one thread at a time; `copy` makes one for another.
-class Pilot {
+/// Whoever decides for the seats of a role. A player is used by one thread at a time; `copy` makes one for another.
+class Player {
  public:
-  virtual ~Pilot() = default;
+  virtual ~Player() = default;
   virtual std::string name() const = 0;
-  virtual std::unique_ptr<Pilot> copy() const = 0;
+  virtual std::unique_ptr<Player> copy() const = 0;
   /// Fills in the role's controls for `count` lanes from `first`. What it decides depends on the lane's episode alone.
   virtual void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) = 0;
 };
@@ -32,28 +32,28 @@ const char* name_of(ActionMode actions);
 ActionMode actions_of(const Policy& policy, ActionMode asked);
 
 /// A trained policy of the role, or of the one that the role mirrors. Throws Error (refused), naming the difference, if it does not fit the game's role.
-std::unique_ptr<Pilot> policy_pilot(const Game& game, std::size_t role, Policy policy,
+std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy policy,
                                     ActionMode actions = ActionMode::usual, std::uint64_t seed = 0);
 
 /// Every control uniform in its range, anew at each step.
-std::unique_ptr<Pilot> random_pilot(std::uint64_t seed = 0);
+std::unique_ptr<Player> random_player(std::uint64_t seed = 0);
 
-/// The role's hand-written pilot. Throws Error (spec) if it has none, or none is known by its name.
-std::unique_ptr<Pilot> script_pilot(const Game& game, std::size_t role);
+/// The role's script. Throws Error (spec) if it has none, or none is known by its name.
+std::unique_ptr<Player> script_player(const Game& game, std::size_t role);
 
-/// Who plays a role unless somebody else is asked to: its hand-written pilot, or random controls if it has none.
-std::unique_ptr<Pilot> usual_pilot(const Game& game, std::size_t role, std::uint64_t seed = 0);
+/// Who plays a role unless somebody else is asked to: its script, or random controls if it has none.
+std::unique_ptr<Player> usual_player(const Game& game, std::size_t role, std::uint64_t seed = 0);
 
-/// Pilots for all roles: the given one for the first, the usual ones for the others.
-class Crew {
+/// Players for all roles: the given one for the first, the usual ones for the others.
+class Lineup {
  public:
-  Crew(const Game& game, std::unique_ptr<Pilot> first, std::uint64_t seed = 0);
-  const Pilot& first() const { return *pilots_.front(); }
-  std::vector<Pilot*> hands() const;
-  std::vector<const Pilot*> pilots() const;
+  Lineup(const Game& game, std::unique_ptr<Player> first, std::uint64_t seed = 0);
+  const Player& first() const { return *players_.front(); }
+  std::vector<Player*> players() const;
+  std::vector<const Player*> const_players() const;
 
  private:
-  std::vector<std::unique_ptr<Pilot>> pilots_;
+  std::vector<std::unique_ptr<Player>> players_;
 };
 
 /// Checks that the scripts named in the game are known. Throws Error (spec) with advice.

@@ -1,4 +1,4 @@
-#include "zithercraft/study/players.hpp"
+#include "zithercraft/study/player_source.hpp"
 
 #include <algorithm>
 #include <utility>
@@ -15,9 +15,9 @@ namespace {
 namespace fs = std::filesystem;
 
 // Gives the seats of a role the controls that were recorded.
-class RecordedPilot : public Pilot {
+class RecordedPlayer : public Player {
  public:
-  RecordedPilot(const Game& game, std::size_t role, Replay replay) {
+  RecordedPlayer(const Game& game, std::size_t role, Replay replay) {
     const Role& own = game.roles()[role];
     const auto roles = replay.game().roles();
     const auto found = std::find_if(roles.begin(), roles.end(), [&](const Role& r) { return r.name == own.name; });
@@ -41,7 +41,7 @@ class RecordedPilot : public Pilot {
   }
 
   std::string name() const override { return "recorded"; }
-  std::unique_ptr<Pilot> copy() const override { return std::make_unique<RecordedPilot>(*this); }
+  std::unique_ptr<Player> copy() const override { return std::make_unique<RecordedPlayer>(*this); }
 
   void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
     const Role& own = lanes.game().roles()[role];
@@ -75,8 +75,8 @@ class RecordedPilot : public Pilot {
 
 }  // namespace
 
-Player Player::find(const std::string& name) {
-  Player player;
+PlayerSource PlayerSource::find(const std::string& name) {
+  PlayerSource player;
   player.name_ = name;
   const std::size_t colon = name.rfind(':');
   if (name == "script" || name == "random") {
@@ -102,21 +102,21 @@ Player Player::find(const std::string& name) {
   return player;
 }
 
-std::unique_ptr<Pilot> Player::make(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const {
+std::unique_ptr<Player> PlayerSource::make(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const {
   switch (kind_) {
-    case Kind::script: return script_pilot(game, role);
-    case Kind::random: return random_pilot(seed);
-    case Kind::recording: return std::make_unique<RecordedPilot>(game, role, Replay(file_));
+    case Kind::script: return script_player(game, role);
+    case Kind::random: return random_player(seed);
+    case Kind::recording: return std::make_unique<RecordedPlayer>(game, role, Replay(file_));
     case Kind::checkpoint: {
       const Role &own = game.roles()[role], &like = game.roles()[own.mirrors];
       const auto policy = Policy::load(file_, own.name, like.name);
-      return policy_pilot(game, role, policy, actions, seed);
+      return policy_player(game, role, policy, actions, seed);
     }
   }
   return nullptr;
 }
 
-std::string Player::objection(const Game& game, std::size_t role) const {
+std::string PlayerSource::objection(const Game& game, std::size_t role) const {
   try {
     make(game, role, ActionMode::usual, 0);
     return {};
@@ -126,7 +126,7 @@ std::string Player::objection(const Game& game, std::size_t role) const {
   }
 }
 
-std::unique_ptr<Pilot> Player::pilot(const Game& game, std::size_t role, ActionMode actions,
+std::unique_ptr<Player> PlayerSource::player(const Game& game, std::size_t role, ActionMode actions,
                                      std::uint64_t seed) const {
   try {
     return make(game, role, steps, seed);
@@ -138,15 +138,15 @@ std::unique_ptr<Pilot> Player::pilot(const Game& game, std::size_t role, ActionM
   }
 }
 
-std::optional<std::filesystem::path> Player::checkpoint() const {
+std::optional<std::filesystem::path> PlayerSource::checkpoint() const {
   return kind_ == Kind::checkpoint ? std::optional(file_) : std::nullopt;
 }
 
-std::optional<std::filesystem::path> Player::recording() const {
+std::optional<std::filesystem::path> PlayerSource::recording() const {
   return kind_ == Kind::recording ? std::optional(file_) : std::nullopt;
 }
 
-std::optional<GameSpec> Player::game() const {
+std::optional<GameSpec> PlayerSource::game() const {
   if (run_) return Run::open(*run_).game_spec();
   if (kind_ == Kind::recording) return Replay(file_).game().spec();
   return std::nullopt;
@@ -165,11 +165,11 @@ std::vector<RolePlayer> role_players(const Game& game, const RunSettings& settin
     }
     const auto role = static_cast<std::size_t>(found - roles.begin());
     RolePlayer& player = players[role];
-    player.pilot = nullptr;
+    player.player = nullptr;
     if (told.played_by != learns)
-      player.pilot = Player::find(told.played_by).pilot(game, role, ActionMode::sampled, derived_seed(seed, told.role));
+      player.player = PlayerSource::find(told.played_by).player(game, role, ActionMode::sampled, derived_seed(seed, told.role));
     if (told.learner.empty()) continue;
-    if (player.pilot)
+    if (player.player)
       throw Error(Fault::spec, "the role '" + told.role + "' does not learn, so it has no settings", "roles",
                   "let it learn, or leave them out");
     player.settings = settings.learner;
