@@ -131,10 +131,10 @@ void add_trials(CLI::App& sub, TrialFlags& flags) {
 void add_actions(CLI::App& sub, zithercraft::ActionMode& actions) {
   auto* greedy = sub.add_flag_callback(
       "--greedy", [&] { actions = zithercraft::ActionMode::greedy; },
-      "Take the likeliest actions, as most do anyway");
+      "Take the most likely actions, as most do anyway");
   sub.add_flag_callback(
          "--sampled", [&] { actions = zithercraft::ActionMode::sampled; },
-         "Sample actions at their odds, as those do anyway that were evolved so")
+         "Sample actions by their probabilities; policies evolved to do so need no option")
       ->excludes(greedy);
 }
 

@@ -58,7 +58,7 @@ namespace {
 std::string generation_text(const GenerationReport& g) {
   if (g.generation == 0) return {};
   const std::string species = g.species.empty() ? "" : fmt::format("  {} species", g.species.size());
-  return fmt::format("generation {}  best {:.2f}  mean {:.2f} +- {:.2f}{}  ", g.generation, g.best, g.mean, g.spread,
+  return fmt::format("generation {}  best {:.2f}  mean {:.2f} +- {:.2f}{}  ", g.generation, g.best, g.mean, g.stddev,
                      species);
 }
 

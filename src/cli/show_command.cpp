@@ -134,7 +134,7 @@ ordered_json readings_json(const std::vector<ColumnReading>& readings) {
   ordered_json list = ordered_json::array();
   for (const ColumnReading& r : readings) {
     ordered_json j = column_json(r.column);
-    j["read"] = {{"low", r.low}, {"high", r.high}, {"mean", r.mean}, {"spread", r.spread}};
+    j["read"] = {{"low", r.low}, {"high", r.high}, {"mean", r.mean}, {"stddev", r.stddev}};
     list.push_back(std::move(j));
   }
   return list;
@@ -152,22 +152,22 @@ ColumnReading together(const ColumnGroup& group, const std::vector<ColumnReading
     sum.low = std::min(sum.low, r.low);
     sum.high = std::max(sum.high, r.high);
     sum.mean += r.mean;
-    squares += r.mean * r.mean + r.spread * r.spread;
+    squares += r.mean * r.mean + r.stddev * r.stddev;
     ++count;
   }
   sum.mean /= count;
-  sum.spread = std::sqrt(std::max(0.0, squares / count - sum.mean * sum.mean));
+  sum.stddev = std::sqrt(std::max(0.0, squares / count - sum.mean * sum.mean));
   return sum;
 }
 
 void print_readings(const Role& role, const std::vector<ColumnReading>& readings) {
   fmt::print("\nrole {}: {} columns over random play\n", role.name, role.columns.size());
   fmt::print("  {:<30} {:<14} {:>7} {:>7}   {:>8} {:>8} {:>8} {:>8}\n", "column", "unit", "low", "high", "lowest",
-             "highest", "mean", "spread");
+             "highest", "mean", "stddev");
   for (const ColumnGroup& group : grouped(role.columns)) {
     const ColumnReading r = together(group, readings);
     fmt::print("  {:<30} {:<14} {:>7.2f} {:>7.2f}   {:>8.3f} {:>8.3f} {:>8.3f} {:>8.3f}\n", group.name(), r.column.unit,
-               r.column.low, r.column.high, r.low, r.high, r.mean, r.spread);
+               r.column.low, r.column.high, r.low, r.high, r.mean, r.stddev);
   }
 }
 

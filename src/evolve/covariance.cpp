@@ -191,9 +191,9 @@ void CovarianceSearch::improve(std::span<const double> fitness, double, WorkerPo
 
 SearchReport CovarianceSearch::report() const {
   const State& s = *state_;
-  const double spread = s.sigma * (s.whole ? std::sqrt(s.covariance.trace() / static_cast<double>(s.n()))
+  const double stddev = s.sigma * (s.whole ? std::sqrt(s.covariance.trace() / static_cast<double>(s.n()))
                                            : std::sqrt(s.covariance.mean()));
-  return {s.sigma, spread * 2.0 / std::sqrt(3.14159265358979323846)};
+  return {s.sigma, stddev * 2.0 / std::sqrt(3.14159265358979323846)};
 }
 
 void CovarianceSearch::store(TensorFile& file) const {

@@ -13,7 +13,7 @@ namespace zithercraft {
 namespace {
 
 constexpr std::uint32_t nobody = std::numeric_limits<std::uint32_t>::max();
-constexpr float adapting = 0.2f;  // spread of the logarithm by which a strength of its own mutates
+constexpr float adapting = 0.2f;  // standard deviation of the logarithm by which a strength of its own mutates
 constexpr std::size_t pairs = 16, most_compared = 4096;  // for the diversity
 
 // How an individual is made from the parents that are kept.

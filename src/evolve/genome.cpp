@@ -14,7 +14,7 @@ float limited(double weight, const TopologySettings& s) {
   return static_cast<float>(std::clamp(weight, -s.weight_limit, s.weight_limit));
 }
 float drawn_weight(const TopologySettings& s, RandomStream& random) {
-  return limited(s.weight_spread * static_cast<double>(random.normal()), s);
+  return limited(s.weight_stddev * static_cast<double>(random.normal()), s);
 }
 
 void insert_link(Genome& genome, const LinkGene& link) {

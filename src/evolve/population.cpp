@@ -57,7 +57,7 @@ Population::Population(const Game& game, std::vector<std::size_t> roles, const E
   signature_.role = role.name;
   signature_.columns = role.columns;
   signature_.controls = role.controls;
-  signature_.drawn = settings_.sampled;
+  signature_.sampled = settings_.sampled;
   if (settings_.fitness.starts_with(term_prefix)) {
     const auto name = settings_.fitness.substr(term_prefix.size());
     const auto at = std::find(role.terms.begin(), role.terms.end(), name);
@@ -388,8 +388,8 @@ GenerationReport Population::improve(std::span<const Encounter> encounters, std:
   std::sort(sorted.begin(), sorted.end());
   report.best = sorted.back();
   report.mean = std::accumulate(sorted.begin(), sorted.end(), 0.0) / static_cast<double>(people);
-  for (const double f : sorted) report.spread += (f - report.mean) * (f - report.mean) / static_cast<double>(people);
-  report.spread = std::sqrt(report.spread);
+  for (const double f : sorted) report.stddev += (f - report.mean) * (f - report.mean) / static_cast<double>(people);
+  report.stddev = std::sqrt(report.stddev);
   report.lower = quantile(sorted, 0.25);
   report.median = quantile(sorted, 0.5);
   report.upper = quantile(sorted, 0.75);

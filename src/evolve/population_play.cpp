@@ -53,7 +53,7 @@ PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles,
       controls_(game.roles()[roles_[0]].controls.size()),
       terms_(game.roles()[roles_[0]].terms.size()),
       heads_(game.roles()[roles_[0]].controls, game.roles()[roles_[0]].columns),
-      log_spread_(heads_.dials(), log_spread_of_dials),
+      log_stddev_(heads_.dials(), log_stddev_of_dials),
       sampled_(sampled),
       lanes_(game, lanes_each * workers, workers) {
   for (const std::size_t role : roles_) seats_ += lanes_.seats(role);
@@ -191,7 +191,7 @@ void PopulationPlay::decide(const Call& call, Scratch& scratch, std::size_t work
           const EpisodeKey key = lanes_.key(lane);
           RandomStream random(mixed(key.seed, lanes_.steps(lane), r % seats_), key.lane, key.episode,
                               Purpose::decide);
-          heads_.sample(outputs, log_spread_, random, scratch.action);
+          heads_.sample(outputs, log_stddev_, random, scratch.action);
         } else {
           heads_.greedy(outputs, scratch.action);
         }

@@ -34,8 +34,8 @@ struct EncounterResult {
 
 using OwnFitness = std::function<double(const SeatView&)>;
 
-/// Dials are decided as they come; where actions are sampled they have a little spread.
-constexpr float log_spread_of_dials = -3.0f;
+/// Dials are decided as they come; where actions are sampled they have a small standard deviation.
+constexpr float log_stddev_of_dials = -3.0f;
 
 class PopulationPlay {
  public:
@@ -84,7 +84,7 @@ class PopulationPlay {
   std::vector<std::size_t> roles_;
   std::size_t columns_, controls_, seats_ = 0, terms_;
   Heads heads_;
-  std::vector<float> log_spread_;
+  std::vector<float> log_stddev_;
   bool sampled_;
   Lanes lanes_;
   std::vector<std::unique_ptr<Scratch>> scratch_;

@@ -30,8 +30,8 @@ void Population::store_policy(const Champion& champion, TensorFile& file) const 
     vector_to_weights(net_, champion.numbers, parameters.span());
     store_network(file, "policy", net_, parameters.span());
   }
-  const std::vector<float> log_spread(heads_.dials(), log_spread_of_dials);
-  if (!log_spread.empty()) file.put("policy.log_spread", {log_spread.size()}, log_spread);
+  const std::vector<float> log_stddev(heads_.dials(), log_stddev_of_dials);
+  if (!log_stddev.empty()) file.put("policy.log_stddev", {log_stddev.size()}, log_stddev);
   store_normaliser(file, normaliser_);
   const std::array<double, 2> no_values{0.0, 1.0};
   file.put("value.scale", std::span<const double>(no_values));

@@ -125,7 +125,7 @@ class SmallBank final : public VectorBank {
 
   void load(std::size_t count, const std::function<void(std::size_t, std::span<float>)>& fetch,
             WorkerPool& pool) override {
-    const auto spreads = first_spreads(net_);
+    const auto stddevs = first_stddevs(net_);
     pool.run(count, [&](std::size_t at, std::size_t worker) {
       const std::span<float> vector = scratch_[worker].vector;
       fetch(at, vector);
@@ -137,9 +137,9 @@ class SmallBank final : public VectorBank {
         float* to = weights_.data() + at / wide * wide * each_ + p.offset + at % wide;
         for (std::size_t first = 0, few = 0; first < p.outputs; first += few) {
           few = at_once(p.outputs - first);
-          for (std::size_t o = first; o < first + few; ++o, to += wide) *to = spreads[2 * l + 1] * biases[o];
+          for (std::size_t o = first; o < first + few; ++o, to += wide) *to = stddevs[2 * l + 1] * biases[o];
           for (std::size_t i = 0; i < p.inputs; ++i)
-            for (std::size_t o = first; o < first + few; ++o, to += wide) *to = spreads[2 * l] * from[o * p.inputs + i];
+            for (std::size_t o = first; o < first + few; ++o, to += wide) *to = stddevs[2 * l] * from[o * p.inputs + i];
         }
         from = biases + p.outputs;
       }

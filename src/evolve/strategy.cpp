@@ -102,7 +102,7 @@ void StrategySearch::improve(std::span<const double> fitness, double progress, W
 }
 
 SearchReport StrategySearch::report() const {
-  // Two normal samples of that spread are so far apart on average.
+  // Two normal samples of that standard deviation are so far apart on average.
   const double strength = state_->settings.strength;
   return {strength, strength * 2.0 / std::sqrt(3.14159265358979323846)};
 }

@@ -17,15 +17,15 @@ inline std::size_t networks_at_a_time(std::size_t most, std::size_t numbers_each
   return std::clamp(loaded_numbers / std::max<std::size_t>(1, numbers_each), std::min(workers, most), most);
 }
 
-// The spread of the first weights of each part of a network; biases have that of the weights before them.
-inline std::vector<float> first_spreads(const Network<float>& net) {
-  std::vector<float> spreads;
+// The standard deviation of the first weights of each part of a network; biases have that of the weights before them.
+inline std::vector<float> first_stddevs(const Network<float>& net) {
+  std::vector<float> stddevs;
   float last = 1.0f;
   for (const NetworkPart& part : net.parts()) {
     if (part.rows > 1 || !part.name.ends_with("bias")) last = 1.0f / std::sqrt(static_cast<float>(part.width));
-    spreads.push_back(last);
+    stddevs.push_back(last);
   }
-  return spreads;
+  return stddevs;
 }
 
 inline std::size_t plain_numbers(const Network<float>& net) {
@@ -36,22 +36,22 @@ inline std::size_t plain_numbers(const Network<float>& net) {
 
 // Between a search's vectors and a network's flat array.
 inline void vector_to_weights(const Network<float>& net, std::span<const float> numbers, std::span<float> parameters) {
-  const auto spreads = first_spreads(net);
+  const auto stddevs = first_stddevs(net);
   const float* from = numbers.data();
-  for (std::size_t p = 0; p < spreads.size(); ++p) {
+  for (std::size_t p = 0; p < stddevs.size(); ++p) {
     const NetworkPart& part = net.parts()[p];
     for (std::size_t r = 0; r < part.rows; ++r, from += part.width)
-      for (std::size_t i = 0; i < part.width; ++i) parameters[part.offset + r * part.stride + i] = spreads[p] * from[i];
+      for (std::size_t i = 0; i < part.width; ++i) parameters[part.offset + r * part.stride + i] = stddevs[p] * from[i];
   }
 }
 inline std::vector<float> weights_to_vector(const Network<float>& net, std::span<const float> parameters) {
-  const auto spreads = first_spreads(net);
+  const auto stddevs = first_stddevs(net);
   std::vector<float> numbers;
-  for (std::size_t p = 0; p < spreads.size(); ++p) {
+  for (std::size_t p = 0; p < stddevs.size(); ++p) {
     const NetworkPart& part = net.parts()[p];
     for (std::size_t r = 0; r < part.rows; ++r)
       for (std::size_t i = 0; i < part.width; ++i)
-        numbers.push_back(parameters[part.offset + r * part.stride + i] / spreads[p]);
+        numbers.push_back(parameters[part.offset + r * part.stride + i] / stddevs[p]);
   }
   return numbers;
 }

@@ -13,8 +13,8 @@ ActorCritic<Scalar>::ActorCritic(Heads heads_, const NetworkPlan& policy_, const
   if (!shared) value = Network<Scalar>(value_);
   if (credits) credit = Network<Scalar>(credit_);
   constexpr std::size_t step = AlignedBuffer<Scalar>::alignment / sizeof(Scalar);
-  spread_offset = policy.parameters();
-  value_offset = spread_offset + (heads.dials() + step - 1) / step * step;
+  stddev_offset = policy.parameters();
+  value_offset = stddev_offset + (heads.dials() + step - 1) / step * step;
   credit_offset = value_offset + value_parameters();
   parameters = credit_offset + credit_parameters();
   prepared = policy.prepared() + (shared ? 0 : value.prepared()) + (credits ? credit.prepared() : 0);
@@ -120,16 +120,16 @@ std::pair<Scalar, Scalar> value_loss(Scalar value, Scalar target, Scalar before,
 template <class Scalar>
 void add_policy_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Batch<Scalar>& batch,
                      const LossSettings& settings, Scalar scale, std::size_t i, const Judgement<Scalar>& said,
-                     LossRoom<Scalar>& room, std::span<Scalar> policy_gradient, std::span<Scalar> spread_gradient,
+                     LossRoom<Scalar>& room, std::span<Scalar> policy_gradient, std::span<Scalar> stddev_gradient,
                      LossSums& sums) {
   const Heads& heads = nets.heads;
   const std::size_t width = heads.outputs(), controls = heads.controls(), masks = heads.masks();
-  const auto spread = nets.spread_part(numbers.parameters);
+  const auto stddev = nets.stddev_part(numbers.parameters);
   const auto clip = static_cast<Scalar>(settings.clip), entropy_weight = static_cast<Scalar>(settings.entropy_weight);
   const auto row = said.row(i, width);
   heads.forbid(batch.allowed.subspan(i * masks, masks), row);
   const auto action = batch.actions.subspan(i * controls, controls);
-  const auto judged = heads.judge(std::span<const Scalar>(row), spread, action, room.kept.span());
+  const auto judged = heads.judge(std::span<const Scalar>(row), stddev, action, room.kept.span());
   const Scalar change = judged.log_probability - static_cast<Scalar>(batch.log_probability[i]);
   const Scalar ratio = std::exp(change), advantage = static_cast<Scalar>(batch.advantage[i]);
   const Scalar kept = std::clamp(ratio, 1 - clip, 1 + clip);
@@ -143,7 +143,7 @@ void add_policy_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& num
   }
   heads.add_gradient(std::span<const Scalar>(room.kept.span()), action, scale * by_log_probability,
                      -scale * entropy_weight, policy_gradient.subspan(i * said.output_stride, width),
-                     spread_gradient);
+                     stddev_gradient);
   sums.entropy += static_cast<double>(judged.entropy);
   sums.kl += static_cast<double>(ratio - 1 - change);
   sums.clipped += ratio < 1 - clip || ratio > 1 + clip ? 1.0 : 0.0;
@@ -159,7 +159,7 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
   const std::size_t n = batch.sequences.rows(), width = heads.outputs();
   // The networks' memory is used up by the judgement; the way back starts from what layers have kept.
   const Judgement<Scalar> said = judge(nets, numbers, batch.sequences, room.nets);
-  const auto spread_gradient = nets.spread_part(gradient);
+  const auto stddev_gradient = nets.stddev_part(gradient);
   const auto value_clip = static_cast<Scalar>(settings.value_clip);
   const auto policy_gradient = room.policy_gradient.span().first(n * said.output_stride);
   const auto value_gradient = nets.shared ? policy_gradient.subspan(width) : room.value_gradient.span();
@@ -173,7 +173,7 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
     const unsigned teaches = batch.counts.empty() ? learns_value | learns_policy : batch.counts[i];
     if (teaches == learns_nothing) continue;
     if ((teaches & learns_policy) != 0)
-      add_policy_loss(nets, numbers, batch, settings, scale, i, said, room, policy_gradient, spread_gradient, sums);
+      add_policy_loss(nets, numbers, batch, settings, scale, i, said, room, policy_gradient, stddev_gradient, sums);
     const auto [cost, slope] = value_loss(said.value(i), static_cast<Scalar>(batch.target[i]),
                                           static_cast<Scalar>(batch.value[i]), value_clip);
     value_gradient[i * said.value_stride] = value_weight * slope;

@@ -11,7 +11,7 @@
 
 namespace zithercraft {
 
-/// A policy and the networks that judge it in training, with their parameters in one flat array: policy, spreads of
+/// A policy and the networks that judge it in training, with their parameters in one flat array: policy, standard deviations of
 /// dials, value, credit. Without a value network the policy network's last output is the value. The value and the
 /// credit network may read other inputs than the policy; the policy network may then guess the value beside them, from
 /// its own inputs: what it has to know for that serves its actions.
@@ -25,7 +25,7 @@ struct ActorCritic {
   Heads heads;
   Network<Scalar> policy, value, credit;
   bool shared = false, guesses = false, credits = false;
-  std::size_t spread_offset = 0, value_offset = 0, credit_offset = 0, parameters = 0, prepared = 0;
+  std::size_t stddev_offset = 0, value_offset = 0, credit_offset = 0, parameters = 0, prepared = 0;
 
   ActorCritic() = default;
   /// The policy plan's outputs are those of the heads, and one more if the value plan has no columns or the policy
@@ -37,8 +37,8 @@ struct ActorCritic {
     return all.first(policy.parameters());
   }
   template <class T>
-  std::span<T> spread_part(std::span<T> all) const {
-    return all.subspan(spread_offset, heads.dials());
+  std::span<T> stddev_part(std::span<T> all) const {
+    return all.subspan(stddev_offset, heads.dials());
   }
   template <class T>
   std::span<T> value_part(std::span<T> all) const {

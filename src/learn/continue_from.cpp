@@ -191,11 +191,11 @@ Continuation Trainee::continue_from(const TensorFile& file) {
   // A policy that is sure of itself would not find what is new: dials begin at least half as spread as fresh ones.
   const Names dials = dials_of(signature_.controls);
   const auto old_dials = matches(dials, dials_of(before.controls));
-  std::vector<float> spread(dials_of(before.controls).size());
-  if (!spread.empty()) file.get("policy.log_spread", spread);
-  const auto least = static_cast<float>(std::log(0.5 * settings_.first_spread));
+  std::vector<float> stddev(dials_of(before.controls).size());
+  if (!stddev.empty()) file.get("policy.log_stddev", stddev);
+  const auto least = static_cast<float>(std::log(0.5 * settings_.first_stddev));
   for (std::size_t d = 0; d < dials.size(); ++d)
-    if (old_dials[d] != nowhere) nets_.spread_part(parameters_.span())[d] = std::max(least, spread[old_dials[d]]);
+    if (old_dials[d] != nowhere) nets_.stddev_part(parameters_.span())[d] = std::max(least, stddev[old_dials[d]]);
 
   if (const auto scale = file.doubles("value.scale"); scale.size() == 4) {
     if (settings_.normalise_returns) {
@@ -208,7 +208,7 @@ Continuation Trainee::continue_from(const TensorFile& file) {
     }
   }
   // The old senses' statistics count as one rollout's, so that what has changed is soon noticed; new columns begin with
-  // mean 0 and spread 1.
+  // mean 0 and standard deviation 1.
   const Normaliser old = fetch_normaliser(file, before.policy);
   const auto found = matches(columns, old_columns);
   const double count = std::min(old.count(), static_cast<double>(rollout_.samples()));

@@ -53,7 +53,7 @@ void check_settings(const PpoSettings& s) {
   need(s.snapshot_gain >= 0, "snapshot_gain", "give a number of at least 0");
   need(s.roster_size >= 3 && s.roster_size <= 4096, "roster_size", "give a number from 3 to 4096");
   need(s.gradient_limit > 0, "gradient_limit", "give a number above 0");
-  need(s.first_spread > 0, "first_spread", "give a number above 0");
+  need(s.first_stddev > 0, "first_stddev", "give a number above 0");
 }
 
 }  // namespace

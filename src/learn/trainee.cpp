@@ -69,7 +69,7 @@ Trainee::Room::Room(const Trainee& t)
       inputs(t.most_rows_ * t.nets_.policy.input_stride()),
       value_inputs(t.most_rows_ * t.value_stride()),
       team(t.sees_others() ? t.team_.credit_columns() : 0),
-      odds(t.nets_.credits ? t.most_rows_ * t.nets_.credit.outputs() : 0),
+      probabilities(t.nets_.credits ? t.most_rows_ * t.nets_.credit.outputs() : 0),
       memory(t.most_rows_ * t.memory_each()),
       allowed(t.nets_.heads.masks()),
       action(t.nets_.heads.controls()) {}
@@ -107,8 +107,8 @@ Trainee::Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettin
   nets_.policy.initialise(nets_.policy_part(parameters_.span()), random, last_gain);
   if (!nets_.shared) nets_.value.initialise(nets_.value_part(parameters_.span()), random, last_gain);
   if (nets_.credits) nets_.credit.initialise(nets_.credit_part(parameters_.span()), random, last_gain);
-  const auto spread = nets_.spread_part(parameters_.span());
-  std::fill(spread.begin(), spread.end(), static_cast<float>(std::log(settings.first_spread)));
+  const auto stddev = nets_.stddev_part(parameters_.span());
+  std::fill(stddev.begin(), stddev.end(), static_cast<float>(std::log(settings.first_stddev)));
   parameters_changed();
   freeze();
 

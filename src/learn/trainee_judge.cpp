@@ -61,7 +61,7 @@ void Trainee::judge_together(std::size_t stretch, std::size_t time, std::size_t 
   for (std::size_t row = 0; row < group.rows; ++row) {
     const auto of_row = said.credits.subspan(row * said.credit_stride, outputs);
     float mean = outputs > 1 ? 0.0f : of_row[0];
-    for (std::size_t c = 0; outputs > 1 && c < outputs; ++c) mean += room.odds[row * outputs + c] * of_row[c];
+    for (std::size_t c = 0; outputs > 1 && c < outputs; ++c) mean += room.probabilities[row * outputs + c] * of_row[c];
     r.expected[first + row] = value_scale_.to_value(mean);
   }
 }

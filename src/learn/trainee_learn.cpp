@@ -13,7 +13,7 @@ namespace zithercraft {
 
 // ---- What is learned from
 
-// Advantages are brought to mean 0 and spread 1, returns into the value network's scale.
+// Advantages are brought to mean 0 and standard deviation 1, returns into the value network's scale.
 void Trainee::prepare_samples(ImproveReport& report) {
   SampleSums all;
   for (const SampleSums& sums : group_sums_) {
@@ -26,7 +26,7 @@ void Trainee::prepare_samples(ImproveReport& report) {
     all.off_square += sums.off_square;
   }
   const double n = std::max(1.0, all.count), mean = all.advantage / n, target_mean = all.target / n;
-  const double spread = std::sqrt(std::max(0.0, all.advantage_square / n - mean * mean));
+  const double stddev = std::sqrt(std::max(0.0, all.advantage_square / n - mean * mean));
   const double off_variance = all.off_square / n - (all.off / n) * (all.off / n);
   const double target_variance = all.target_square / n - target_mean * target_mean;
   if (settings_.baseline && target_variance > 1e-12) report.explained_variance = 1.0 - off_variance / target_variance;
@@ -45,7 +45,7 @@ void Trainee::prepare_samples(ImproveReport& report) {
     Rollout& r = rollout_;
     const Group& group = own_groups()[g];
     for (std::size_t i = group.first_sample; i < group.first_sample + group.rows * r.horizon; ++i) {
-      r.advantage[i] = static_cast<float>((static_cast<double>(r.advantage[i]) - mean) / (spread + 1e-8));
+      r.advantage[i] = static_cast<float>((static_cast<double>(r.advantage[i]) - mean) / (stddev + 1e-8));
       r.target[i] = value_scale_.to_output(r.target[i]);
       r.value[i] = value_scale_.to_output(r.value[i]);
     }
@@ -158,7 +158,7 @@ void Trainee::report_bad_gradient(double norm) const {
   if (nets_.credits) check("credit", nets_.credit, nets_.credit_part(gradient_.span()));
   throw Error(Fault::numbers,
               std::isfinite(norm) ? "the gradient explodes: it has length " + std::to_string(norm)
-                                  : "the gradient of a dial's spread is not finite",
+                                  : "the gradient of a dial's standard deviation is not finite",
               where, mend);
 }
 
@@ -259,8 +259,8 @@ ImproveReport Trainee::improve() {
   }
   report.gradient_norm /= steps;
   report.value_gradient_norm /= steps;
-  for (const float log_spread : nets_.spread_part(parameters_.span()))
-    report.spread += std::exp(static_cast<double>(log_spread)) / static_cast<double>(nets_.heads.dials());
+  for (const float log_stddev : nets_.stddev_part(parameters_.span()))
+    report.stddev += std::exp(static_cast<double>(log_stddev)) / static_cast<double>(nets_.heads.dials());
   if (settings_.normalise)
     for (const auto& moments : group_moments_)
       if (moments.count > 0.0) normaliser_.fold(moments);

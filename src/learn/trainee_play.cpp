@@ -75,7 +75,7 @@ void Trainee::decide(std::size_t stretch, std::size_t time, std::size_t worker) 
   if (!nets_.shared && !sees_others()) judge_value(nets_, numbers(), rows, room.loss.nets, said);
 
   const std::uint64_t decide_seed = derived_seed(seed(), "decide");
-  const auto spread = nets_.spread_part(std::as_const(parameters_).span());
+  const auto stddev = nets_.stddev_part(std::as_const(parameters_).span());
   for (const Block& block : group.blocks) {
     keep_memory(block.own_row, block.rows, block.place, group.rows, room);
     const auto sensed = ground_.sensed_by(block);
@@ -91,10 +91,10 @@ void Trainee::decide(std::size_t stretch, std::size_t time, std::size_t worker) 
                           static_cast<std::uint32_t>(static_cast<std::size_t>(ground_.updates) * r.horizon + time),
                           Purpose::decide);
       const auto action = r.actions.span().subspan(sample * r.controls, r.controls);
-      r.log_probability[sample] = nets_.heads.sample(output, spread, random, action);
+      r.log_probability[sample] = nets_.heads.sample(output, stddev, random, action);
       if (!sees_others()) r.value[sample] = value_scale_.to_value(said.value(block.place + i));
       if (nets_.credits && nets_.credit.outputs() > 1)
-        nets_.heads.combination_odds(output, room.odds.span().subspan((block.place + i) * nets_.credit.outputs()));
+        nets_.heads.combination_probabilities(output, room.probabilities.span().subspan((block.place + i) * nets_.credit.outputs()));
       r.absent[sample] =
           ground_.game.arena().present(lanes.arena_state(lane_row / seats.size()), seats[lane_row % seats.size()]) ? 0
                                                                                                                    : 1;
@@ -119,7 +119,7 @@ void Trainee::decide_as(const PastPolicy& past, const Block& block, std::span<co
   const Numbers<float> numbers{past.parameters.span(), past.prepared.span()};
   const auto said = judge_policy(nets_, numbers, {1, rows, room.inputs.span(), {}, room.memory.span()}, room.loss.nets);
   const std::uint64_t decide_seed = derived_seed(seed(), "decide as before");
-  const auto spread = nets_.spread_part(past.parameters.span());
+  const auto stddev = nets_.stddev_part(past.parameters.span());
   for (std::size_t i = 0; i < own_lanes.size(); ++i) {
     keep_memory(own_row(own_lanes[i]), seats, i * seats, rows, room);
     for (std::size_t seat = 0; seat < seats; ++seat) {
@@ -131,7 +131,7 @@ void Trainee::decide_as(const PastPolicy& past, const Block& block, std::span<co
           decide_seed, static_cast<std::uint32_t>(own_row(own_lanes[i]) + seat),
           static_cast<std::uint32_t>(static_cast<std::size_t>(ground_.updates) * rollout_.horizon + time),
           Purpose::decide);
-      nets_.heads.sample(output, spread, random, room.action.span());
+      nets_.heads.sample(output, stddev, random, room.action.span());
       nets_.heads.controls_of(room.action.span(), lanes.control(block.role, lane_row));
     }
   }

@@ -11,7 +11,7 @@ void Trainee::store(TensorFile& file) const {
   store_network(file, "policy", nets_.policy, nets_.policy_part(parameters_.span()));
   if (!nets_.shared) store_network(file, "value", nets_.value, nets_.value_part(parameters_.span()));
   if (nets_.credits) store_network(file, "credit", nets_.credit, nets_.credit_part(parameters_.span()));
-  file.put("policy.log_spread", {nets_.heads.dials()}, nets_.spread_part(parameters_.span()));
+  file.put("policy.log_stddev", {nets_.heads.dials()}, nets_.stddev_part(parameters_.span()));
   std::array<double, 4> scale{};
   value_scale_.store(scale);
   file.put("value.scale", std::span<const double>(scale));
@@ -45,7 +45,7 @@ void Trainee::restore(const TensorFile& file) {
   if (!nets_.shared) fetch_network(file, "value", nets_.value, nets_.value_part(parameters_.span()));
   if (nets_.credits) fetch_network(file, "credit", nets_.credit, nets_.credit_part(parameters_.span()));
   parameters_changed();
-  if (nets_.heads.dials() > 0) file.get("policy.log_spread", nets_.spread_part(parameters_.span()));
+  if (nets_.heads.dials() > 0) file.get("policy.log_stddev", nets_.stddev_part(parameters_.span()));
   const auto scale = file.doubles("value.scale");
   const auto steps = file.integers("adam.steps");
   if (scale.size() != 4 || steps.size() != 1)

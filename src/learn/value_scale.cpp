@@ -13,24 +13,24 @@ ValueScale::Change ValueScale::fold(double count, double mean, double variance, 
   const bool first = count_ == 0.0;
   const double kept = std::min(count_, most_kept), total = kept + count, apart = mean - mean_;
   variance_ = (kept * variance_ + count * variance + apart * apart * kept * count / total) / total;
-  const double new_mean = mean_ + apart * count / total, new_spread = std::max(1e-4, std::sqrt(variance_));
-  const Change change = first ? Change{} : Change{spread_ / new_spread, (mean_ - new_mean) / new_spread};
+  const double new_mean = mean_ + apart * count / total, new_stddev = std::max(1e-4, std::sqrt(variance_));
+  const Change change = first ? Change{} : Change{stddev_ / new_stddev, (mean_ - new_mean) / new_stddev};
   mean_ = new_mean;
-  spread_ = new_spread;
+  stddev_ = new_stddev;
   count_ = total;
   return change;
 }
 
 void ValueScale::store(std::span<double> numbers) const {
   numbers[0] = mean_;
-  numbers[1] = spread_;
+  numbers[1] = stddev_;
   numbers[2] = count_;
   numbers[3] = variance_;
 }
 
 void ValueScale::restore(std::span<const double> numbers) {
   mean_ = numbers[0];
-  spread_ = numbers[1];
+  stddev_ = numbers[1];
   count_ = numbers[2];
   variance_ = numbers[3];
 }

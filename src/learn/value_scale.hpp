@@ -7,15 +7,15 @@ namespace zithercraft {
 
 struct NetworkPart;
 
-/// The scale in which returns are predicted: their running mean and spread. When it changes, the last layer of the value
+/// The scale in which returns are predicted: their running mean and standard deviation. When it changes, the last layer of the value
 /// network is changed with it, so that predictions stay what they were (van Hasselt, Guez, Hessel, Mnih, Silver:
 /// "Learning values across many orders of magnitude", 2016).
 class ValueScale {
  public:
   double mean() const { return mean_; }
-  double spread() const { return spread_; }
-  float to_value(float output) const { return static_cast<float>(mean_ + spread_ * static_cast<double>(output)); }
-  float to_output(float value) const { return static_cast<float>((static_cast<double>(value) - mean_) / spread_); }
+  double stddev() const { return stddev_; }
+  float to_value(float output) const { return static_cast<float>(mean_ + stddev_ * static_cast<double>(output)); }
+  float to_output(float value) const { return static_cast<float>((static_cast<double>(value) - mean_) / stddev_); }
 
   /// Takes mean and variance of so many new returns into the running ones, of which at most `most_kept` count. Returns
   /// what outputs have to be multiplied by, and what has to be added then.
@@ -24,12 +24,12 @@ class ValueScale {
   };
   Change fold(double count, double mean, double variance, double most_kept);
 
-  /// For checkpoints: mean, spread, count, variance.
+  /// For checkpoints: mean, standard deviation, count, variance.
   void store(std::span<double> numbers) const;
   void restore(std::span<const double> numbers);
 
  private:
-  double mean_ = 0.0, spread_ = 1.0, count_ = 0.0, variance_ = 0.0;
+  double mean_ = 0.0, stddev_ = 1.0, count_ = 0.0, variance_ = 0.0;
 };
 
 /// Multiplies an output of a network by a factor and adds a shift, by changing its last layer.

@@ -173,7 +173,7 @@ const char* name_of(ActionMode actions) {
 
 ActionMode actions_of(const Policy& policy, ActionMode asked) {
   if (asked != ActionMode::usual) return asked;
-  return policy.signature().drawn ? ActionMode::sampled : ActionMode::greedy;
+  return policy.signature().sampled ? ActionMode::sampled : ActionMode::greedy;
 }
 
 std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy policy, ActionMode actions,

@@ -10,8 +10,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr double slope = std::numbers::ln10 / 400.0;  // of the logarithm of the odds, per point
-constexpr double prior_spread = 800.0;
+constexpr double slope = std::numbers::ln10 / 400.0;  // of the logit, per point
+constexpr double prior_stddev = 800.0;
 constexpr int most_steps = 100;
 
 using Vector = Eigen::VectorXd;
@@ -19,7 +19,7 @@ using Matrix = Eigen::MatrixXd;
 
 // Slope and curvature of the logarithm of the posterior at these points.
 void differentiate(std::span<const Tally> tallies, const Vector& points, Vector& gradient, Matrix& curvature) {
-  const double prior = 1.0 / (prior_spread * prior_spread);
+  const double prior = 1.0 / (prior_stddev * prior_stddev);
   gradient = -prior * points;
   curvature = prior * Matrix::Identity(points.size(), points.size());
   for (const Tally& t : tallies) {

@@ -50,15 +50,15 @@ void Heads::forbid(std::span<const float> allowed, std::span<Scalar> outputs) co
     if (allowed[i] < 0.5f) outputs[masks_[i].output] = static_cast<Scalar>(-1e30);
 }
 
-float Heads::sample(std::span<const float> outputs, std::span<const float> log_spread, RandomStream& random,
+float Heads::sample(std::span<const float> outputs, std::span<const float> log_stddev, RandomStream& random,
                     std::span<float> action) const {
   float log_probability = 0.0f;
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
     if (head.options == 0) {
-      const float z = random.normal(), spread = log_spread[head.dial];
-      action[i] = outputs[head.first_output] + std::exp(spread) * z;
-      log_probability -= z * z / 2 + spread + static_cast<float>(half_log_two_pi);
+      const float z = random.normal(), stddev = log_stddev[head.dial];
+      action[i] = outputs[head.first_output] + std::exp(stddev) * z;
+      log_probability -= z * z / 2 + stddev + static_cast<float>(half_log_two_pi);
       continue;
     }
     const auto logits = outputs.subspan(head.first_output, head.options);
@@ -89,17 +89,17 @@ void Heads::controls_of(std::span<const float> action, std::span<float> controls
   }
 }
 
-void Heads::odds(std::span<const float> outputs, std::span<const float> log_spread, std::span<float> odds) const {
+void Heads::probabilities(std::span<const float> outputs, std::span<const float> log_stddev, std::span<float> probabilities) const {
   std::size_t at = 0;
   for (const Head& head : heads_) {
     if (head.options == 0) {
-      odds[at++] = head.middle + head.half * outputs[head.first_output];
-      odds[at++] = head.half * std::exp(log_spread[head.dial]);
+      probabilities[at++] = head.middle + head.half * outputs[head.first_output];
+      probabilities[at++] = head.half * std::exp(log_stddev[head.dial]);
       continue;
     }
     const auto logits = outputs.subspan(head.first_output, head.options);
     const float total = log_sum(logits);
-    for (const float logit : logits) odds[at++] = std::exp(logit - total);
+    for (const float logit : logits) probabilities[at++] = std::exp(logit - total);
   }
 }
 
@@ -117,8 +117,8 @@ std::size_t Heads::combination(std::span<const float> action) const {
   return number;
 }
 
-void Heads::combination_odds(std::span<const float> outputs, std::span<float> odds) const {
-  odds[0] = 1.0f;
+void Heads::combination_probabilities(std::span<const float> outputs, std::span<float> probabilities) const {
+  probabilities[0] = 1.0f;
   std::size_t so_far = 1;
   for (const Head& head : heads_) {
     if (head.options == 0) continue;
@@ -126,15 +126,15 @@ void Heads::combination_odds(std::span<const float> outputs, std::span<float> od
     const float total = log_sum(logits);
     for (std::size_t before = so_far; before-- > 0;)  // from the back: what is read is not yet overwritten
       for (std::size_t o = head.options; o-- > 0;)
-        odds[before * head.options + o] = odds[before] * std::exp(logits[o] - total);
+        probabilities[before * head.options + o] = probabilities[before] * std::exp(logits[o] - total);
     so_far *= head.options;
   }
 }
 
-// For a dial `kept` holds how far the action lies from the mean, in spreads, and one over the spread; for a choice the
+// For a dial `kept` holds how far the action lies from the mean, in standard deviations, and one over the standard deviation; for a choice the
 // logarithms of the probabilities, and the probabilities.
 template <class Scalar>
-Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<const Scalar> log_spread,
+Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<const Scalar> log_stddev,
                                    std::span<const float> action, std::span<Scalar> kept) const {
   Judged<Scalar> sum;
   for (std::size_t i = 0; i < heads_.size(); ++i) {
@@ -142,11 +142,11 @@ Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<co
     Scalar* const first = kept.data() + head.first_output;
     Scalar* const second = first + outputs_;
     if (head.options == 0) {
-      const Scalar spread = log_spread[head.dial];
-      *second = std::exp(-spread);
+      const Scalar stddev = log_stddev[head.dial];
+      *second = std::exp(-stddev);
       *first = (static_cast<Scalar>(action[i]) - outputs[head.first_output]) * *second;
-      sum.log_probability += -(*first * *first) / 2 - spread - static_cast<Scalar>(half_log_two_pi);
-      sum.entropy += spread + static_cast<Scalar>(half_log_two_pi + 0.5);
+      sum.log_probability += -(*first * *first) / 2 - stddev - static_cast<Scalar>(half_log_two_pi);
+      sum.entropy += stddev + static_cast<Scalar>(half_log_two_pi + 0.5);
       continue;
     }
     const auto logits = outputs.subspan(head.first_output, head.options);
@@ -164,14 +164,14 @@ Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<co
 template <class Scalar>
 void Heads::add_gradient(std::span<const Scalar> kept, std::span<const float> action, Scalar by_log_probability,
                          Scalar by_entropy, std::span<Scalar> output_gradient,
-                         std::span<Scalar> spread_gradient) const {
+                         std::span<Scalar> stddev_gradient) const {
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
     const Scalar* const first = kept.data() + head.first_output;
     const Scalar* const second = first + outputs_;
     if (head.options == 0) {
       output_gradient[head.first_output] += by_log_probability * *first * *second;
-      spread_gradient[head.dial] += by_log_probability * (*first * *first - 1) + by_entropy;
+      stddev_gradient[head.dial] += by_log_probability * (*first * *first - 1) + by_entropy;
       continue;
     }
     Scalar entropy{0};

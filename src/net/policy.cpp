@@ -25,9 +25,9 @@ struct Policy::Weights {
   GraphProgram program;
   bool shared = false;
   AlignedBuffer<float> policy_parameters, policy_prepared, value_parameters, value_prepared;
-  std::vector<float> log_spread;
+  std::vector<float> log_stddev;
   Normaliser normaliser;
-  float value_mean = 0.0f, value_spread = 1.0f;
+  float value_mean = 0.0f, value_stddev = 1.0f;
 
   bool own_value() const { return !shared && signature.value.columns > 0 && signature.seen.empty(); }
   std::size_t policy_memory() const { return graph ? program.memory(0) : policy.memory_stride(); }
@@ -89,13 +89,13 @@ Policy Policy::from(const TensorFile& file) {
     fetch("policy", s.policy, w->policy, w->policy_parameters, w->policy_prepared);
   }
   if (w->own_value()) fetch("value", s.value, w->value, w->value_parameters, w->value_prepared);
-  w->log_spread.resize(w->heads.dials());
-  if (!w->log_spread.empty()) file.get("policy.log_spread", w->log_spread);
+  w->log_stddev.resize(w->heads.dials());
+  if (!w->log_stddev.empty()) file.get("policy.log_stddev", w->log_stddev);
   w->normaliser = fetch_normaliser(file, s.policy);
   const auto scale = file.doubles("value.scale");
   if (scale.size() < 2) throw Error(Fault::file, "the values' scale is missing", "checkpoint", "take another checkpoint");
   w->value_mean = static_cast<float>(scale[0]);
-  w->value_spread = static_cast<float>(scale[1]);
+  w->value_stddev = static_cast<float>(scale[1]);
   return Policy(std::move(w));
 }
 
@@ -177,8 +177,8 @@ void Policy::decide(std::span<const float> senses, std::span<float> controls, st
   const Heads& heads = weights_->heads;
   each_step(senses, controls, this->controls(), memory, "Policy::decide",
                 [&](std::span<const float> outputs, std::span<float> out) {
-                  heads.greedy(outputs, room_->step);
-                  heads.controls_of(room_->step, out);
+                  heads.greedy(outputs, room_->action);
+                  heads.controls_of(room_->action, out);
                 });
 }
 
@@ -187,8 +187,8 @@ void Policy::decide(std::span<const float> senses, std::span<float> controls, Ra
   const Heads& heads = weights_->heads;
   each_step(senses, controls, this->controls(), memory, "Policy::decide",
                 [&](std::span<const float> outputs, std::span<float> out) {
-                  heads.sample(outputs, weights_->log_spread, random, room_->step);
-                  heads.controls_of(room_->step, out);
+                  heads.sample(outputs, weights_->log_stddev, random, room_->action);
+                  heads.controls_of(room_->action, out);
                 });
 }
 
@@ -201,7 +201,7 @@ void Policy::values(std::span<const float> senses, std::span<float> values, std:
   const Weights& w = *weights_;
   each_row(senses, memory, true, "Policy::values",
            [&](std::size_t row, std::span<const float>, std::span<const float> outputs) {
-             values[row] = w.value_mean + w.value_spread * outputs.back();
+             values[row] = w.value_mean + w.value_stddev * outputs.back();
            });
 }
 
@@ -241,10 +241,10 @@ std::vector<float> Policy::node_values(std::span<const float> senses, std::span<
   return values;
 }
 
-void Policy::odds(std::span<const float> senses, std::span<float> odds, std::span<float> memory) {
-  each_step(senses, odds, odds_of(weights_->signature.controls), memory, "Policy::odds",
+void Policy::probabilities(std::span<const float> senses, std::span<float> probabilities, std::span<float> memory) {
+  each_step(senses, probabilities, probability_count(weights_->signature.controls), memory, "Policy::probabilities",
                 [&](std::span<const float> outputs, std::span<float> out) {
-                  weights_->heads.odds(outputs, weights_->log_spread, out);
+                  weights_->heads.probabilities(outputs, weights_->log_stddev, out);
                 });
 }
 

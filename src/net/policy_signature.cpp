@@ -49,7 +49,7 @@ void PolicySignature::store(TensorFile& file) const {
   if (value.columns > 0) file.metadata["value"] = value.to_json();
   if (credit.columns > 0) file.metadata["credit"] = credit.to_json();
   if (grown) file.metadata["grown"] = "true";
-  if (drawn) file.metadata["drawn"] = "true";
+  if (sampled) file.metadata["sampled"] = "true";
   if (!seen.empty()) file.metadata["seen"] = json(seen).dump();
 }
 
@@ -64,7 +64,7 @@ PolicySignature PolicySignature::from(const TensorFile& file) {
     if (file.metadata.contains("credit")) s.credit = NetworkPlan::from_json(file.text("credit"));
     if (file.metadata.contains("seen")) s.seen = json::parse(file.text("seen")).get<std::vector<std::string>>();
     s.grown = file.metadata.contains("grown");
-    s.drawn = file.metadata.contains("drawn");
+    s.sampled = file.metadata.contains("sampled");
     if (fits(s)) return s;
   } catch (const json::exception&) {
   }

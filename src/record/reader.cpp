@@ -180,7 +180,7 @@ struct Replay::State {
         r.controls = take.floats(seats * role.controls.size());
         r.payments = take.floats(seats * role.terms.size());
         r.values = take.floats(seats);
-        r.odds = take.floats(seats * odds_of(role.controls));
+        r.probabilities = take.floats(seats * probability_count(role.controls));
       }
       const auto events = take.one<std::uint32_t>();
       for (std::uint32_t i = 0; i < events; ++i) {

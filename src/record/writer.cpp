@@ -264,7 +264,7 @@ void ReplayWriter::add(const Lanes& lanes, std::size_t lane, Estimates estimates
       for (std::size_t seat = 0; seat < seats; ++seat) append(raw, lanes.payments(r, row + seat));
     }
     append_estimates(raw, estimates.values, seats);
-    append_estimates(raw, estimates.odds, seats * odds_of(role.controls));
+    append_estimates(raw, estimates.probabilities, seats * probability_count(role.controls));
   }
   append_one(raw, static_cast<std::uint32_t>(lanes.events(lane).size()));
   for (const Event& e : lanes.events(lane))

@@ -53,7 +53,7 @@ DrivenMatch::DrivenMatch(const Game& game, const DriveOptions& options)
   if (adviser_) {
     for (const Role& role : game.roles()) {
       values_.resize(values_.size() + role.seats.size());
-      odds_.resize(odds_.size() + role.seats.size() * odds_of(role.controls));
+      probabilities_.resize(probabilities_.size() + role.seats.size() * probability_count(role.controls));
     }
   }
 }
@@ -82,10 +82,10 @@ void DrivenMatch::after_moment() {
     const std::size_t seats = game_.roles()[0].seats.size();
     if (lanes_.steps(0) == 0) advised_.assign(seats * adviser_->memory(), 0.0f);
     if (adviser_->knows_values()) adviser_->values(lanes_.observations(0), std::span(values_).first(seats), advised_);
-    adviser_->odds(lanes_.observations(0), std::span(odds_).first(seats * odds_of(game_.roles()[0].controls)),
+    adviser_->probabilities(lanes_.observations(0), std::span(probabilities_).first(seats * probability_count(game_.roles()[0].controls)),
                    advised_);
   }
-  if (writer_) writer_->add(lanes_, 0, {values_, odds_});
+  if (writer_) writer_->add(lanes_, 0, {values_, probabilities_});
 }
 
 std::vector<float> DrivenMatch::preview() {
@@ -116,7 +116,7 @@ void DrivenMatch::decide() {
   after_moment();
 }
 
-Moment DrivenMatch::moment() const { return moment_of(lanes_, 0, {values_, odds_}); }
+Moment DrivenMatch::moment() const { return moment_of(lanes_, 0, {values_, probabilities_}); }
 
 DrivenEpisode DrivenMatch::result() const {
   const EpisodeResult r = episode_result(lanes_, role_, seat_);

@@ -49,7 +49,7 @@ class DrivenMatch {
   std::vector<float> advised_;     // what it remembers for each seat
   ReplayInfo info_;
   std::unique_ptr<ReplayWriter> writer_;
-  std::vector<float> values_, odds_;
+  std::vector<float> values_, probabilities_;
   std::uint64_t seed_;
   std::uint32_t episode_ = 0;
 };

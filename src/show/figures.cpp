@@ -128,10 +128,10 @@ void draw_heat(const std::filesystem::path& file, const HeatFigure& figure) {
     colours += fmt::format("{} {} {}\n", x, y, cell.value->mean);
     const double half = 0.5 * (cell.value->high - cell.value->low);
     const std::string text = field(brief(cell.value->mean) + (cell.partly ? "*" : ""));
-    const std::string spread = field(std::isfinite(half) ? "±" + brief(half) : "one seed");
+    const std::string half_width = field(std::isfinite(half) ? "±" + brief(half) : "one seed");
     std::string& on = cell.value->mean - least > 0.55 * (most - least) ? dark : light;
     on += fmt::format("{} {} {}\n{} {} {}\n", x, static_cast<double>(y) + 0.15, text, x, static_cast<double>(y) - 0.2,
-                      spread);
+                      half_width);
   }
   const bool crowded = figure.x.size() > 12 || figure.y.size() > 14;
   std::string plots;
@@ -298,18 +298,18 @@ IntervalFigure figure_of(const ConductTable& table, const std::vector<std::strin
                                : "what others do when " + table.options.seat + " is played by " + name(second) +
                                      ", not " + name(first);
   IntervalFigure figure{.title = table.game + ": " + what,
-                        .x_label = "difference, in spreads over episodes; beside it the mean with " + name(first) +
+                        .x_label = "difference, in standard deviations over episodes; beside it the mean with " + name(first) +
                                    ", then with " + name(second),
                         .mark = 0.0};
   std::vector<std::size_t> list = numbers_of(table, measures);
   for (std::size_t m = 0; measures.empty() && m < table.measures.size(); ++m) list.push_back(m);
   for (const std::size_t m : list) {
-    const double spread = std::sqrt(0.5 * (first.spreads[m] * first.spreads[m] + second.spreads[m] * second.spreads[m]));
-    if (!(spread > 1e-9 * std::max(1.0, std::fabs(first.values[m].mean)))) continue;  // always the same with both
+    const double stddev = std::sqrt(0.5 * (first.stddevs[m] * first.stddevs[m] + second.stddevs[m] * second.stddevs[m]));
+    if (!(stddev > 1e-9 * std::max(1.0, std::fabs(first.values[m].mean)))) continue;  // always the same with both
     const Interval& d = second.differences[m];
     figure.rows.push_back({table.measures[m],
                            fmt::format("{:.3g}, {:.3g}", first.values[m].mean, second.values[m].mean),
-                           {d.mean / spread, d.low / spread, d.high / spread}});
+                           {d.mean / stddev, d.low / stddev, d.high / stddev}});
   }
   if (figure.rows.empty())
     throw Error(Fault::usage, "nothing varies from episode to episode that a difference could be measured by", "figure",

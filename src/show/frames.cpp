@@ -29,7 +29,7 @@ std::size_t numbers_per_moment(const Game& game) {
   std::size_t numbers = game.arena().posed_count() * (game.arena().high() ? 5 : 3) * ticks_shown(game);
   for (const Role& role : game.roles())
     numbers += role.seats.size() *
-               (role.columns.size() + role.controls.size() + role.terms.size() + 1 + odds_of(role.controls));
+               (role.columns.size() + role.controls.size() + role.terms.size() + 1 + probability_count(role.controls));
   return numbers;
 }
 
@@ -72,7 +72,7 @@ void FrameChunk::add(const Moment& moment, std::span<const std::vector<std::byte
   if (arena.block_count().columns > 0) blocks_.add(blocks_of(arena, moment.state.data()), moment.step);
 
   for (const RoleMoment& role : moment.roles)
-    for (const auto* list : {&role.observations, &role.controls, &role.payments, &role.values, &role.odds})
+    for (const auto* list : {&role.observations, &role.controls, &role.payments, &role.values, &role.probabilities})
       numbers_.insert(numbers_.end(), list->begin(), list->end());
   for (std::size_t body = 0; body < arena.body_count(); ++body)
     for (const std::string& meter : arena.meters_of(body))
@@ -139,7 +139,7 @@ Moment moment_of(const Lanes& lanes, std::size_t lane, Estimates estimates) {
                             lanes.payments(r, row + seat).end());
     }
     own.values = estimated(estimates.values, seats);
-    own.odds = estimated(estimates.odds, seats * odds_of(role.controls));
+    own.probabilities = estimated(estimates.probabilities, seats * probability_count(role.controls));
   }
   return m;
 }

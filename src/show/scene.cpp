@@ -63,7 +63,7 @@ json roles_of(const Game& game, const std::vector<std::string>& players) {
                     {"columns", role.columns},
                     {"controls", role.controls},
                     {"terms", role.terms},
-                    {"odds", odds_of(role.controls)},
+                    {"probabilities", probability_count(role.controls)},
                     {"rays", rays},
                     {"keys", keys}});
   }

@@ -246,14 +246,14 @@ class ConductSurvey {
         second.push_back(before);
       }
       row.values.push_back(values.empty() ? Interval{} : mean_interval(values));
-      row.spreads.push_back(spread_of(values));
+      row.stddevs.push_back(stddev_of(values));
       if (p > 0) row.differences.push_back(first.empty() ? Interval{} : paired_difference(first, second));
     }
     if (p > 0) compare_places(all[0], all[p], row);
     return row;
   }
 
-  static double spread_of(const std::vector<double>& values) {
+  static double stddev_of(const std::vector<double>& values) {
     double mean = 0.0, square = 0.0;
     const auto n = static_cast<double>(values.size());
     for (const double v : values) mean += v / n;

@@ -116,7 +116,7 @@ class EvolutionTrainer final : public Trainer {
     if (method != EvolutionMethod::es && method != EvolutionMethod::cma &&
         r.diversity < little_diversity * first_diversity_)
       list.emplace_back("diversity is gone: raise last_strength or parents, or give novelty some weight");
-    if (r.spread == 0.0)
+    if (r.stddev == 0.0)
       list.emplace_back("all individuals are as good as each other: reward what some of them already do");
     return list;
   }

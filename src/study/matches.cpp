@@ -276,7 +276,7 @@ std::string MatchTable::to_json() const {
                            {"decided_by", options.decided_by == DecidedBy::verdict ? "verdict" : "returns"}};
   j["players"] = nlohmann::ordered_json::array();
   for (std::size_t p = 0; p < players.size(); ++p)
-    j["players"].push_back({{"name", players[p]}, {"rating", ratings[p].points}, {"rating_spread", ratings[p].spread}});
+    j["players"].push_back({{"name", players[p]}, {"rating", ratings[p].points}, {"rating_standard_error", ratings[p].standard_error}});
   j["pairings"] = nlohmann::ordered_json::array();
   for (const Pairing& m : pairings) {
     nlohmann::ordered_json a_terms = nlohmann::ordered_json::object(), b_terms = nlohmann::ordered_json::object();

@@ -17,23 +17,23 @@ struct RecordedRole {
   std::unique_ptr<Player> player;
   std::optional<Policy> policy;
   std::vector<float> memory;  // the player has its own
-  std::size_t first_value = 0, values = 0, first_odds = 0, odds = 0;
+  std::size_t first_value = 0, values = 0, first_probability = 0, probabilities = 0;
 };
 
 std::vector<RecordedRole> recorded_roles(const Game& game, const Run& run, const RecordOptions& options) {
   const auto file = run.checkpoint_file(options.checkpoint);
   const auto players = role_players(game, run.settings());
   std::vector<RecordedRole> roles;
-  std::size_t values = 0, odds = 0;
+  std::size_t values = 0, probabilities = 0;
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     const Role& role = game.roles()[r];
     RecordedRole& own = roles.emplace_back();
     own.first_value = values;
-    own.first_odds = odds;
+    own.first_probability = probabilities;
     own.values = role.seats.size();
-    own.odds = role.seats.size() * odds_of(role.controls);
+    own.probabilities = role.seats.size() * probability_count(role.controls);
     values += own.values;
-    odds += own.odds;
+    probabilities += own.probabilities;
     if (players[r].player) {
       own.player = players[r].player->copy();
       continue;
@@ -59,7 +59,7 @@ void record(const Run& run, const std::filesystem::path& file, const RecordOptio
   }
   ReplayWriter writer(file, game, info);
   std::vector<float> values(roles.back().first_value + roles.back().values),
-      odds(roles.back().first_odds + roles.back().odds);
+      probabilities(roles.back().first_probability + roles.back().probabilities);
   for (std::int64_t e = 0; e < options.episodes; ++e)
     play_one(
         game, lineup, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)}, [&](const Lanes& lanes) {
@@ -70,9 +70,9 @@ void record(const Run& run, const std::filesystem::path& file, const RecordOptio
             if (role.policy->knows_values())
               role.policy->values(lanes.observations(r), std::span(values).subspan(role.first_value, role.values),
                                   role.memory);
-            role.policy->odds(lanes.observations(r), std::span(odds).subspan(role.first_odds, role.odds), role.memory);
+            role.policy->probabilities(lanes.observations(r), std::span(probabilities).subspan(role.first_probability, role.probabilities), role.memory);
           }
-          writer.add(lanes, 0, {values, odds});
+          writer.add(lanes, 0, {values, probabilities});
         });
   writer.finish();
 }

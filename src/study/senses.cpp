@@ -19,7 +19,7 @@ std::vector<ColumnReading> read_senses(const Game& game, std::size_t role, std::
     const ColumnSurvey& column = read.columns[c];
     const bool any = read.rows > 0;
     readings.push_back({game.roles()[role].columns[c], any ? column.low : 0.0, any ? column.high : 0.0,
-                        column.mean(read.rows), column.spread(read.rows)});
+                        column.mean(read.rows), column.stddev(read.rows)});
   }
   return readings;
 }

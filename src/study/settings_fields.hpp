@@ -77,7 +77,7 @@ void describe(V& v, PpoSettings& s) {
   v("last_entropy_weight", s.last_entropy_weight, at_least(0));
   v("entropy_fades_by", s.entropy_fades_by, Rule{.low = 0.0, .high = 1.0, .above_low = true});
   v("gradient_limit", s.gradient_limit, positive());
-  v("first_spread", s.first_spread, positive());
+  v("first_stddev", s.first_stddev, positive());
   v("normalise", s.normalise);
   v("normalise_returns", s.normalise_returns);
   v("against_past", s.against_past, between(0, 1));
@@ -113,7 +113,7 @@ void describe(V& v, TopologySettings& s) {
   v("weights_change", s.weights_change, between(0, 1));
   v("weight_anew", s.weight_anew, between(0, 1));
   v("weight_step", s.weight_step, positive());
-  v("weight_spread", s.weight_spread, positive());
+  v("weight_stddev", s.weight_stddev, positive());
   v("weight_limit", s.weight_limit, positive());
   v("new_node", s.new_node, between(0, 1));
   v("new_link", s.new_link, between(0, 1));

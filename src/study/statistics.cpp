@@ -177,10 +177,10 @@ Interval probability_of_improvement(std::span<const double> a, std::span<const d
   const auto m = static_cast<double>(a.size()), n = static_cast<double>(b.size());
   chance /= m * n;
   if (a.size() < 2 || b.size() < 2) return {chance, 0.0, 1.0};
-  const double quantile = student95(m + n - 2.0), spread = 0.5 * (m + n) - 1.0;
+  const double quantile = student95(m + n - 2.0), shape = 0.5 * (m + n) - 1.0;
   // How far the chance found lies from a true one at most.
   const auto reach = [&](double truth) {
-    const double more = spread * ((1.0 - truth) / (2.0 - truth) + truth / (1.0 + truth));
+    const double more = shape * ((1.0 - truth) / (2.0 - truth) + truth / (1.0 + truth));
     return quantile * std::sqrt(truth * (1.0 - truth) * (1.0 + more) / (m * n));
   };
   const auto end = [&](double outer) {

@@ -214,11 +214,11 @@ void compare(std::uint32_t scenes, std::size_t fans, bool with_mesh) {
     for (std::size_t fan = 0; fan < fans; ++fan) {
       const V from{random.between(-14, 14), random.between(-14, 14), random.between(0.0, 8.0)};
       const double turn = random.between(-3.2, 3.2), pitch = random.between(-1.4, 1.4),
-                   spread = random.between(0.01, 3.1);
+                   stddev = random.between(0.01, 3.1);
       const std::size_t count = 1 + random.below(most);
       for (std::size_t i = 0; i < count; ++i) {
-        const double a = turn + random.between(-spread, spread),
-                     e = std::clamp(pitch + 0.5 * random.between(-spread, spread), -1.5, 1.5);
+        const double a = turn + random.between(-stddev, stddev),
+                     e = std::clamp(pitch + 0.5 * random.between(-stddev, stddev), -1.5, 1.5);
         dx[i] = static_cast<float>(std::cos(a) * std::cos(e));
         dy[i] = static_cast<float>(std::sin(a) * std::cos(e));
         dz[i] = static_cast<float>(std::sin(e));

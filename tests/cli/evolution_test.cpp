@@ -103,7 +103,7 @@ TEST_F(Evolved, CurvesAreThoseOfGenerations) {
                 .status,
             0);
   const std::string csv = test::read_file(path("grown.csv")), head = csv.substr(0, csv.find('\n'));
-  EXPECT_NE(head.find(",generation,best,mean,fitness_spread,"), std::string::npos) << head;
+  EXPECT_NE(head.find(",generation,best,mean,fitness_stddev,"), std::string::npos) << head;
   EXPECT_EQ(head.find("entropy"), std::string::npos);
   EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 13);
   const std::string page = test::read_file(path("grown.html"));

@@ -108,7 +108,7 @@ TEST(Evolution, EverybodyMeetsTheSameEpisodes) {
   evolution.set_fitness([](const SeatView& seat) { return static_cast<double>(seat.episode().lane); });
   for (int g = 0; g < 2; ++g) {
     const GenerationReport report = evolution.improve(0.1)[0];
-    EXPECT_EQ(report.spread, 0.0);
+    EXPECT_EQ(report.stddev, 0.0);
     EXPECT_DOUBLE_EQ(report.best, 1.0);  // the mean of episodes 0, 1 and 2
   }
 }
@@ -124,9 +124,9 @@ TEST(Evolution, SampledActionsAreDrawnAlikeForEverybody) {
     evolution.improve(0.0);  // the first generation also finds out how large columns are
     return evolution.improve(0.1)[0];
   };
-  const GenerationReport likeliest = first(false), drawn = first(true);
-  EXPECT_LT(drawn.spread, 1e-6);
-  EXPECT_GT(std::fabs(drawn.mean - likeliest.mean), 1e-4);
+  const GenerationReport most likely = first(false), drawn = first(true);
+  EXPECT_LT(drawn.stddev, 1e-6);
+  EXPECT_GT(std::fabs(drawn.mean - most likely.mean), 1e-4);
 }
 
 TEST(Evolution, FitnessIsAnyMetric) {

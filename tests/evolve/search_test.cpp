@@ -37,9 +37,9 @@ double rosenbrock(std::span<const double> x) {
 constexpr double target = 1e-10;
 constexpr std::int64_t most = 400'000;
 
-std::int64_t evaluations(const Function& f, std::size_t n, double start, double spread, std::uint64_t seed) {
+std::int64_t evaluations(const Function& f, std::size_t n, double start, double stddev, std::uint64_t seed) {
   WorkerPool pool(1);
-  CovarianceSearch search(n, {.strength = spread}, seed, std::vector<double>(n, start));
+  CovarianceSearch search(n, {.strength = stddev}, seed, std::vector<double>(n, start));
   std::vector<double> fitness(search.individuals());
   for (std::int64_t count = 0; count < most;) {
     for (std::size_t i = 0; i < fitness.size(); ++i) {
@@ -54,13 +54,13 @@ std::int64_t evaluations(const Function& f, std::size_t n, double start, double 
 }
 
 // The short program at the end of Hansen's tutorial (2016), line by line: what it needs is the published reference.
-std::int64_t reference_evaluations(const Function& f, Eigen::Index n, double start, double spread, std::uint64_t seed) {
+std::int64_t reference_evaluations(const Function& f, Eigen::Index n, double start, double stddev, std::uint64_t seed) {
   using Eigen::MatrixXd;
   using Eigen::VectorXd;
   RandomStream random(seed, 7, 0, Purpose::user);
   const double N = static_cast<double>(n);
   VectorXd mean = VectorXd::Constant(n, start);
-  double sigma = spread;
+  double sigma = stddev;
   const auto lambda = 4 + static_cast<Eigen::Index>(std::floor(3 * std::log(N))), mu = lambda / 2;
   VectorXd w(mu);
   for (Eigen::Index i = 0; i < mu; ++i)
@@ -115,15 +115,15 @@ TEST(CovarianceSearch, NeedsNoMoreThanThePublishedProgram) {
   const struct {
     const char* name;
     Function f;
-    double start, spread;
+    double start, stddev;
   } functions[] = {{"sphere", sphere, 1, 1}, {"ellipsoid", ellipsoid, 1, 1}, {"rosenbrock", rosenbrock, 0, 0.1}};
-  for (const auto& [name, f, start, spread] : functions)
+  for (const auto& [name, f, start, stddev] : functions)
     for (const std::size_t n : {10u, 20u}) {
       double ours = 0, reference = 0;
       for (std::uint64_t seed = 1; seed <= 8; ++seed) {
-        ours += static_cast<double>(evaluations(f, n, start, spread, seed)) / 8;
+        ours += static_cast<double>(evaluations(f, n, start, stddev, seed)) / 8;
         reference +=
-            static_cast<double>(reference_evaluations(f, static_cast<Eigen::Index>(n), start, spread, seed)) / 8;
+            static_cast<double>(reference_evaluations(f, static_cast<Eigen::Index>(n), start, stddev, seed)) / 8;
       }
       RecordProperty(std::string(name) + std::to_string(n), std::to_string(ours) + " of " + std::to_string(reference));
       EXPECT_LE(ours, 1.2 * reference) << name << " in " << n << " dimensions";

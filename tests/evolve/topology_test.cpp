@@ -49,7 +49,7 @@ struct Solved {
 
 Solved exclusive_or(std::uint64_t seed) {
   TopologySearch search(steep_start(2),
-                        {.parents = 0.4, .weight_step = 2.5, .weight_spread = 2, .weight_limit = 5, .new_link = 0.3},
+                        {.parents = 0.4, .weight_step = 2.5, .weight_stddev = 2, .weight_limit = 5, .new_link = 0.3},
                         seed);
   Solved result;
   std::vector<double> fitness(search.individuals());

@@ -67,7 +67,7 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
   fill(nets.policy, nets.policy_part(p.span()));
   if (!nets.shared) fill(nets.value, nets.value_part(p.span()));
   if (nets.credits) fill(nets.credit, nets.credit_part(p.span()));
-  for (double& s : nets.spread_part(p.span())) s = random.between(-0.8, 0.8);
+  for (double& s : nets.stddev_part(p.span())) s = random.between(-0.8, 0.8);
   for (std::size_t i = 0; i < n; ++i)
     for (std::size_t c = 0; c < columns; ++c) inputs[i * nets.policy.input_stride() + c] = random.between(-2, 2);
   AlignedBuffer<double> wide(kind.credit ? n * nets.value.input_stride() : 0);
@@ -91,7 +91,7 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
     const auto row = said.row(i, heads.outputs());
     heads.forbid<double>(std::span(allowed).last(1), row);
     const double now = heads
-                           .judge<double>(row, nets.spread_part(std::as_const(p).span()),
+                           .judge<double>(row, nets.stddev_part(std::as_const(p).span()),
                                           std::span<const float>(actions).subspan(2 * i, 2), room.kept.span())
                            .log_probability;
     log_probability.push_back(static_cast<float>(now + random.between(-0.5, 0.5)));  // ratios from 0.6 to 1.6

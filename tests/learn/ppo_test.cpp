@@ -48,7 +48,7 @@ TEST(Ppo, NeverChoosesWhatIsForbidden) {
   RandomStream random(1, 0, 0, Purpose::user);
   int forbidden = 0, chosen = 0;
   for (std::uint32_t lane = 0; lane < 8; ++lane) lanes.begin(lane, {9, lane, 0});
-  std::vector<float> odds(odds_of(game.roles()[0].controls));
+  std::vector<float> probabilities(probability_count(game.roles()[0].controls));
   for (int d = 0; d < 60; ++d)
     for (std::size_t lane = 0; lane < 8; ++lane) {
       if (lanes.outcome(lane) != Outcome::running) continue;
@@ -58,8 +58,8 @@ TEST(Ppo, NeverChoosesWhatIsForbidden) {
       if (!lanes.allowed(0, lane, 0, last)) {
         ++forbidden;
         EXPECT_FALSE(took);
-        policy.odds(lanes.observation(0, lane), odds);
-        EXPECT_EQ(odds[last], 0.0f);
+        policy.probabilities(lanes.observation(0, lane), probabilities);
+        EXPECT_EQ(probabilities[last], 0.0f);
       }
       chosen += took ? 1 : 0;
       lanes.advance(lane);

@@ -75,11 +75,11 @@ GameSpec one_step(const Payoffs& payoffs) {
 const Payoffs pennies{2, {1, -1, -1, 1}};
 const Payoffs circle{3, {0, -1, 1, 1, 0, -1, -1, 1, 0}};  // each option beats the one before it
 
-std::vector<float> odds_of_option(const Ppo& learner, std::size_t role, std::size_t options) {
-  std::vector<float> odds(options);
+std::vector<float> probabilities_of_option(const Ppo& learner, std::size_t role, std::size_t options) {
+  std::vector<float> probabilities(options);
   const float senses = 1.0f;
-  learner.policy(role).odds({&senses, 1}, odds);
-  return odds;
+  learner.policy(role).probabilities({&senses, 1}, probabilities);
+  return probabilities;
 }
 
 // Trains both sides and looks at them after each update, from a quarter of the training on.
@@ -185,7 +185,7 @@ TEST(Roster, KeepsTheFirstTheLastAndSomeBetween) {
   EXPECT_EQ(roster.past.front().rating.points, 0.0);
   EXPECT_GT(roster.past.back().steps, learner.steps() - 2 * 4000);
   for (std::size_t i = 1; i < 4; ++i) EXPECT_GT(roster.past[i].steps, roster.past[i - 1].steps);
-  EXPECT_GT(roster.rating.spread, 0.0);
+  EXPECT_GT(roster.rating.standard_error, 0.0);
   const auto wrong = [&](auto change) {
     PpoSettings s = small;
     change(s);
@@ -207,7 +207,7 @@ TEST(SidesLearning, ComesToTheEquilibriumInTheMean) {
         count += 1.0;
         for (std::size_t i = 0; i < sums.size(); ++i)
           sums[i] +=
-              static_cast<double>(odds_of_option(learner, i / payoffs.options, payoffs.options)[i % payoffs.options]);
+              static_cast<double>(probabilities_of_option(learner, i / payoffs.options, payoffs.options)[i % payoffs.options]);
       });
       for (const double sum : sums) EXPECT_NEAR(sum / count, 1.0 / static_cast<double>(payoffs.options), 0.05);
     }
@@ -222,9 +222,9 @@ TEST(SidesLearning, GoesInCirclesThatAreFoundWithoutAPast) {
   std::vector<std::vector<float>> selves;
   std::size_t updates = 0;
   watch_learning(circle, hasty, 1, [&](const Ppo& learner) {
-    if (updates++ % 40 == 0) selves.push_back(odds_of_option(learner, 0, 3));
+    if (updates++ % 40 == 0) selves.push_back(probabilities_of_option(learner, 0, 3));
   });
-  std::vector<Tally> tallies;  // of 200 matches each, as the odds have it
+  std::vector<Tally> tallies;  // of 200 matches each, as the probabilities have it
   for (std::size_t a = 0; a < selves.size(); ++a)
     for (std::size_t b = a + 1; b < selves.size(); ++b) {
       Tally t{a, b};

@@ -350,10 +350,10 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
     crew[member]->store(file);
     Policy policy = Policy::from(file);
     for (std::size_t moment = 0; moment < 5; ++moment) {
-      std::vector<float> senses(5), odds(2);
+      std::vector<float> senses(5), probabilities(2);
       senses[moment] = 1.0f;
-      policy.odds(senses, odds);
-      known.one[moment][member] = static_cast<double>(odds[1]);
+      policy.probabilities(senses, probabilities);
+      known.one[moment][member] = static_cast<double>(probabilities[1]);
     }
   }
   double most_off = 0.0, largest = 0.0;

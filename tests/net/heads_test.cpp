@@ -14,7 +14,7 @@ const std::array<ControlInfo, 3> controls{{{"throttle", "", -0.5, 1.0, {}},
                                            {"horn", "option", 0, 2, {"off", "short", "long"}},
                                            {"rudder", "", -1.0, 1.0, {}}}};
 const std::array<double, 5> outputs{0.3, 1.0, -0.5, 0.2, -0.7};
-const std::array<double, 2> spread{-0.4, 0.3};
+const std::array<double, 2> stddev{-0.4, 0.3};
 
 TEST(Heads, ProbabilitiesMatchTheFormulas) {
   const Heads heads(controls);
@@ -22,7 +22,7 @@ TEST(Heads, ProbabilitiesMatchTheFormulas) {
   EXPECT_EQ(heads.dials(), 2u);
   const std::array<float, 3> step{0.5f, 2.0f, -1.0f};
   std::array<double, 10> kept{};
-  const auto judged = heads.judge<double>(outputs, spread, step, kept);
+  const auto judged = heads.judge<double>(outputs, stddev, step, kept);
   const auto normal = [](double x, double mean, double s) {
     return -0.5 * std::pow((x - mean) / s, 2) - std::log(s) - 0.5 * std::log(2 * 3.14159265358979323846);
   };
@@ -39,10 +39,10 @@ TEST(Heads, GradientsMatchFiniteDifferences) {
   const std::array<float, 3> step{0.9f, 1.0f, -1.3f};
   constexpr double by_log = 0.8, by_entropy = -0.3, h = 1e-6;
   std::array<double, 5> o = outputs, output_gradient{};
-  std::array<double, 2> s = spread, spread_gradient{};
+  std::array<double, 2> s = stddev, stddev_gradient{};
   std::array<double, 10> kept{};
   heads.judge<double>(o, s, step, kept);
-  heads.add_gradient<double>(kept, step, by_log, by_entropy, output_gradient, spread_gradient);
+  heads.add_gradient<double>(kept, step, by_log, by_entropy, output_gradient, stddev_gradient);
   const auto value = [&] {
     const auto judged = heads.judge<double>(o, s, step, kept);
     return by_log * judged.log_probability + by_entropy * judged.entropy;
@@ -57,7 +57,7 @@ TEST(Heads, GradientsMatchFiniteDifferences) {
     return (up - down) / (2 * h);
   };
   for (std::size_t i = 0; i < o.size(); ++i) EXPECT_NEAR(output_gradient[i], slope(o[i]), 1e-6) << i;
-  for (std::size_t i = 0; i < s.size(); ++i) EXPECT_NEAR(spread_gradient[i], slope(s[i]), 1e-6) << i;
+  for (std::size_t i = 0; i < s.size(); ++i) EXPECT_NEAR(stddev_gradient[i], slope(s[i]), 1e-6) << i;
 }
 
 TEST(Heads, SamplesFollowTheDistribution) {

@@ -29,10 +29,10 @@ void record(const std::filesystem::path& file, const GameSpec& spec, std::uint32
     hands.push_back(
         players.emplace_back(spec.roles[r].script.playable() ? script_player(game, r) : random_player()).get());
   ReplayWriter writer(file, game, {spec.name, to_toml(spec), {hands[0]->name()}, seed, "test"});
-  std::vector<float> values, odds;
+  std::vector<float> values, probabilities;
   for (const Role& role : game.roles()) {
     values.resize(values.size() + role.seats.size(), 0.5f);
-    odds.resize(odds.size() + role.seats.size() * odds_of(role.controls), 0.25f);
+    probabilities.resize(probabilities.size() + role.seats.size() * probability_count(role.controls), 0.25f);
   }
   for (std::uint32_t e = 0; e < episodes; ++e)
     play_one(game, hands, {seed, 0, e}, [&](const Lanes& lanes) {
@@ -41,7 +41,7 @@ void record(const std::filesystem::path& file, const GameSpec& spec, std::uint32
         writer.draw({.name = "aim", .label = "there", .form = Overlay::Form::points, .numbers = {1, 2, 0}});
         writer.draw({.name = "alarm", .form = Overlay::Form::tint, .colour = {255, 0, 255}, .numbers = {0}});
       }
-      writer.add(lanes, 0, {values, odds});
+      writer.add(lanes, 0, {values, probabilities});
     });
   writer.finish();
 }
@@ -310,11 +310,11 @@ Policy known_network(const GameSpec& spec) {
   const auto first_output = static_cast<std::int64_t>(role.columns.size()) + 1;
   const std::vector<std::int64_t> shape{0, 1, 0},
       links{column("compass.ahead"), first_output, 0, column("compass.left"), first_output + 1, 1};
-  const std::vector<float> weights{2.0f, -3.0f}, spread{-3.0f, -3.0f};
+  const std::vector<float> weights{2.0f, -3.0f}, stddev{-3.0f, -3.0f};
   file.put("policy.graph.shape", shape);
   file.put("policy.graph.links", links);
   file.put("policy.graph.weights", {2}, weights);
-  file.put("policy.log_spread", {2}, spread);
+  file.put("policy.log_stddev", {2}, stddev);
   const std::vector<double> none(role.columns.size()), count{0.0}, scale{0.0, 1.0};
   file.put("normaliser.count", count);
   file.put("normaliser.mean", none);

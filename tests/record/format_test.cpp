@@ -47,7 +47,7 @@ class PlainReader {
   struct Seen {
     std::uint32_t step, outcome;
     std::string state;
-    std::vector<std::vector<float>> numbers;  // per role: observations, controls, payments, values, odds in one
+    std::vector<std::vector<float>> numbers;  // per role: observations, controls, payments, values, probabilities in one
     std::size_t events, overlays;
   };
   json header;
@@ -82,9 +82,9 @@ class PlainReader {
       Seen m{word(), word(), raw.substr(at, header["state_bytes"]), {}, 0, 0};
       at += header["state_bytes"].get<std::size_t>();
       for (const json& role : header["roles"]) {
-        std::size_t odds = 0;
-        for (const json& control : role["controls"]) odds += control["options"].empty() ? 2 : control["options"].size();
-        const std::size_t each = role["columns"].size() + role["controls"].size() + role["terms"].size() + 1 + odds;
+        std::size_t probabilities = 0;
+        for (const json& control : role["controls"]) probabilities += control["options"].empty() ? 2 : control["options"].size();
+        const std::size_t each = role["columns"].size() + role["controls"].size() + role["terms"].size() + 1 + probabilities;
         auto& numbers = m.numbers.emplace_back(role["seats"].get<std::size_t>() * each);
         std::memcpy(numbers.data(), raw.data() + at, 4 * numbers.size());
         at += 4 * numbers.size();
@@ -125,7 +125,7 @@ TEST(ReplayFormat, AReaderWrittenFromTheDocumentReadsTheExample) {
     EXPECT_EQ(m.step, d);
     EXPECT_EQ(m.outcome, d == 2 ? 3u : 0u);
     EXPECT_EQ(m.overlays, d == 1 ? 1u : 0u);
-    // ahead, left, distance | throttle | time | value | mean, spread
+    // ahead, left, distance | throttle | time | value | mean, standard deviation
     ASSERT_EQ(m.numbers[0].size(), 8u);
     EXPECT_EQ(m.numbers[0][3], d == 0 ? 0.0f : 1.0f);
     EXPECT_EQ(m.numbers[0][4], d == 0 ? 0.0f : -1.0f);
@@ -176,7 +176,7 @@ TEST(ReplayFormat, AReaderWrittenFromTheDocumentAgreesWithTheLibrary) {
         for (std::size_t r = 0; r < m.roles.size(); ++r) {
           std::vector<float> all;
           for (const auto* list : {&m.roles[r].observations, &m.roles[r].controls, &m.roles[r].payments,
-                                   &m.roles[r].values, &m.roles[r].odds})
+                                   &m.roles[r].values, &m.roles[r].probabilities})
             all.insert(all.end(), list->begin(), list->end());
           ASSERT_EQ(reader.moments[at].numbers[r], all);
         }

@@ -87,7 +87,7 @@ TEST_F(ReplayFile, ACheckFindsAnotherCourseOfEvents) {
   EXPECT_EQ(check.difference, "episode 0, step 4: the state differs in 'heading'");
 }
 
-TEST_F(ReplayFile, KeepsOddsAndOverlays) {
+TEST_F(ReplayFile, KeepsProbabilitiesAndOverlays) {
   const Game game(test::duck_pond());
   const std::vector<Overlay> drawn{{.name = "way",
                                     .label = "this way",
@@ -95,18 +95,18 @@ TEST_F(ReplayFile, KeepsOddsAndOverlays) {
                                     .colour = {1, 2, 3},
                                     .numbers = {1, 2, 0, 4, 5, 0}},
                                    {.name = "hot", .form = Overlay::Form::tint, .numbers = {0}}};
-  const std::vector<float> odds{0.25f, 0.75f, 0.5f, 0.25f, 0.25f};
+  const std::vector<float> probabilities{0.25f, 0.75f, 0.5f, 0.25f, 0.25f};
   ReplayWriter writer(folder / "b.zrep", game, {"pond", to_toml(game.spec()), {"random"}, 1, "test"});
   Lanes lanes(game, 1);
   lanes.begin(0, {6, 0, 0});
-  writer.add(lanes, 0, {.odds = odds});
+  writer.add(lanes, 0, {.probabilities = probabilities});
   lanes.advance(0);
   for (const Overlay& o : drawn) writer.draw(o);
   writer.add(lanes, 0);
   writer.finish();
   Replay replay(folder / "b.zrep");
-  EXPECT_EQ(replay.moment(0, 0).roles[0].odds, odds);
-  EXPECT_EQ(replay.moment(0, 1).roles[0].odds, std::vector<float>(5));
+  EXPECT_EQ(replay.moment(0, 0).roles[0].probabilities, probabilities);
+  EXPECT_EQ(replay.moment(0, 1).roles[0].probabilities, std::vector<float>(5));
   EXPECT_TRUE(replay.moment(0, 0).overlays.empty());
   EXPECT_EQ(replay.moment(0, 1).overlays, drawn);
 }

@@ -35,8 +35,8 @@ inline std::string mask_column(const std::string& control, const std::string& op
 }
 
 /// How many numbers describe what a policy would do with these controls: for a choice the probability of each option,
-/// for a dial its mean and its spread (standard deviation), both in the dial's unit.
-inline std::size_t odds_of(const std::vector<ControlInfo>& controls) {
+/// for a dial its mean and its standard deviation, both in the dial's unit.
+inline std::size_t probability_count(const std::vector<ControlInfo>& controls) {
   std::size_t numbers = 0;
   for (const ControlInfo& control : controls) numbers += control.is_choice() ? control.options.size() : 2;
   return numbers;

@@ -39,7 +39,7 @@ class Bank {
                                   std::span<float> kept, std::size_t worker) = 0;
 };
 
-/// Networks of one plan whose weights are vectors of numbers: those of each of the plan's parts, row by row, in spreads
+/// Networks of one plan whose weights are vectors of numbers: those of each of the plan's parts, row by row, in standard deviations
 /// of first weights (1 over the root of how many numbers a node reads).
 class VectorBank : public Bank {
  public:

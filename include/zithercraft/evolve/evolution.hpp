@@ -55,8 +55,8 @@ struct EvolutionSettings {
   bool fresh_episodes = true;        ///< other ones in each generation; if not, always the same
   std::int64_t finalists = 4;        ///< best individuals of which more is asked before one of them leads, at least 1
   std::int64_t final_episodes = 16;  ///< further episodes that they and the leader play, at least 1
-  bool normalise = true;             ///< bring observation columns to mean 0 and spread 1
-  /// Actions are sampled at their odds; if not, the likeliest is taken. Draws are the same for all individuals.
+  bool normalise = true;             ///< bring observation columns to mean 0 and standard deviation 1
+  /// Actions are sampled by their probabilities; if not, the most likely is taken. Draws are the same for all individuals.
   bool sampled = false;
 
   // What is good
@@ -81,7 +81,7 @@ struct GenerationReport {
   std::int64_t generation = 0;  ///< its number, from 1
   std::int64_t steps = 0;   ///< taken in it, over all seats of all individuals
   std::int64_t episodes = 0;
-  double best = 0.0, mean = 0.0, spread = 0.0;    ///< of the fitness; the spread is its standard deviation
+  double best = 0.0, mean = 0.0, stddev = 0.0;    ///< of the fitness; `stddev` is its standard deviation
   double lower = 0.0, median = 0.0, upper = 0.0;  ///< of the fitness: a quarter, half and three quarters are below
   double strength = 0.0;                          ///< how far mutations or samples reach
   double diversity = 0.0;                         ///< mean distance of two individuals

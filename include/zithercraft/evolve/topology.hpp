@@ -25,8 +25,8 @@ struct TopologySettings {
   // Mutations of a child, as chances from 0 to 1
   double weights_change = 0.8;  ///< its weights change
   double weight_anew = 0.1;     ///< of these, each: drawn anew instead of moved a little
-  double weight_step = 0.5;     ///< spread of the moves, above 0
-  double weight_spread = 1.0;   ///< spread of weights that are drawn, above 0
+  double weight_step = 0.5;     ///< standard deviation of the moves, above 0
+  double weight_stddev = 1.0;   ///< standard deviation of weights that are drawn, above 0
   double weight_limit = 8.0;    ///< no weight goes beyond, above 0
   double new_node = 0.03;       ///< a link is split by a new node
   double new_link = 0.1;        ///< two nodes are joined

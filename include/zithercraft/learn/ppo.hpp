@@ -76,14 +76,14 @@ struct PpoSettings {
   Fall learning_rate_falls = Fall::linear;
   double clip = 0.2;                 ///< how far an action's probability ratio may move, above 0
   double value_weight = 1.0;         ///< of the value's loss beside the policy's; matters if they share a network
-  double value_clip = 0.0;           ///< how far a value may move in one update, in spreads of returns; 0: any way
+  double value_clip = 0.0;           ///< how far a value may move in one update, in standard deviations of returns; 0: any way
   double entropy_weight = 0.005;     ///< reward for staying undecided at the first update, at least 0
   double last_entropy_weight = 0.0;  ///< reached linearly when the share `entropy_fades_by` of the training is done
   double entropy_fades_by = 0.5;     ///< above 0, at most 1; afterwards the policy may grow certain of itself
   double gradient_limit = 0.5;       ///< length to which longer gradients are cut, per network, above 0
-  double first_spread = 0.6;         ///< spread of dials at the start, as a share of half their range, above 0
-  bool normalise = true;             ///< bring observation columns to mean 0 and spread 1
-  bool normalise_returns = true;     ///< predict returns in a scale in which they have mean 0 and spread 1
+  double first_stddev = 0.6;         ///< standard deviation of dials at the start, as a share of half their range, above 0
+  bool normalise = true;             ///< bring observation columns to mean 0 and standard deviation 1
+  bool normalise_returns = true;     ///< predict returns in a scale in which they have mean 0 and standard deviation 1
 
   // Against whom, where sides that learn are opposed to each other
   double against_past = 0.2;     ///< share of lanes in which one side learns against any of its past selves, 0 to 1
@@ -130,7 +130,7 @@ struct ImproveReport {
   double learning_rate = 0.0;
   double credit_loss = 0.0;  ///< of the network behind the counterfactual baseline, in the value's scale, last epoch
   double value_gradient_norm = 0.0;  ///< as `gradient_norm`, of the value network; 0 if they share one
-  double spread = 0.0;               ///< of dials after the update, mean, as a share of half their range; 0 without dials
+  double stddev = 0.0;               ///< of dials after the update, mean, as a share of half their range; 0 without dials
   std::int64_t epochs = 0;           ///< gone through before the divergence was too large
   PhaseTimes times{};
 };

@@ -21,10 +21,10 @@ class Player {
   virtual void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) = 0;
 };
 
-/// What a policy makes of its odds.
+/// What a policy makes of its probabilities.
 enum class ActionMode : std::uint8_t {
   usual,    ///< as it was evolved; one trained by gradients is greedy
-  greedy,   ///< the likeliest
+  greedy,   ///< the most likely
   sampled,  ///< drawn by the episode's key and the seed
 };
 const char* name_of(ActionMode actions);

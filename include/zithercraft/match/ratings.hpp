@@ -24,15 +24,15 @@ bool beats(const Tally& tally);
 /// present", 1978).
 struct Rating {
   double points = 0.0;
-  double spread = 0.0;  ///< standard error, against the player that is at 0
-  double low() const { return points - 1.96 * spread; }
-  double high() const { return points + 1.96 * spread; }
+  double standard_error = 0.0;  ///< of `points`, against the player that is at 0
+  double low() const { return points - 1.96 * standard_error; }
+  double high() const { return points + 1.96 * standard_error; }
 };
 
 /// The chance that the first of two wins, a draw being half a win; 0 to 1.
 double win_chance(double points, double other_points);
 
-/// The ratings under which the tallies are likeliest (Bradley and Terry: "Rank analysis of incomplete block designs",
+/// The ratings under which the tallies are most likely (Bradley and Terry: "Rank analysis of incomplete block designs",
 /// 1952), player `zero` being at 0. Who won or lost everything would have none; a weak prior, a standard deviation of
 /// 800 points, keeps them finite. Throws Error (usage) if a tally names a player that is not there.
 std::vector<Rating> fit_ratings(std::size_t players, std::span<const Tally> tallies, std::size_t zero = 0);

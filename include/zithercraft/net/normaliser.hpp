@@ -6,7 +6,7 @@
 
 namespace zithercraft {
 
-/// Brings observation columns to mean 0 and spread 1 by running statistics, clamped to [-5, 5].
+/// Brings observation columns to mean 0 and standard deviation 1 by running statistics, clamped to [-5, 5].
 ///
 /// Before anything was folded in, columns pass unchanged. Means and squared deviations are merged by the pairwise
 /// formula of Chan, Golub and LeVeque (1979), in doubles and in the order of calls.

@@ -29,7 +29,7 @@ struct PolicySignature {
   /// these as it has columns. Else empty.
   std::vector<std::string> seen{};
   bool grown = false;  ///< the policy is a NetworkGraph; `policy` tells its columns and outputs alone
-  bool drawn = false;  ///< it was evolved to samples its actions at their odds
+  bool sampled = false;  ///< it was evolved to sample its actions
   bool operator==(const PolicySignature&) const = default;
 
   void store(TensorFile& file) const;
@@ -83,7 +83,7 @@ class Policy {
   /// The most likely controls for `senses`: one row of columns, or many rows one after the other. Nothing is allocated.
   /// Throws Error (usage) if the spans do not fit the policy.
   void decide(std::span<const float> senses, std::span<float> controls, std::span<float> memory = {});
-  /// Controls drawn from the policy's distribution.
+  /// Controls sampled from the policy's distribution.
   void decide(std::span<const float> senses, std::span<float> controls, RandomStream& random,
               std::span<float> memory = {});
   /// Whether it can tell values: not if it was evolved, or only a value network could that saw in training what others
@@ -91,9 +91,9 @@ class Policy {
   bool knows_values() const noexcept;
   /// The value network's estimate of the return still to come, one per row. Throws Error (usage) if there is none.
   void values(std::span<const float> senses, std::span<float> values, std::span<float> memory = {});
-  /// What it may decide: per row `odds_of(controls)` numbers, control by control. Remembers as `decide` does; `values`
+  /// What it may decide: per row `probability_count(controls)` numbers, control by control. Remembers as `decide` does; `values`
   /// keeps a memory of its own in the same numbers.
-  void odds(std::span<const float> senses, std::span<float> odds, std::span<float> memory = {});
+  void probabilities(std::span<const float> senses, std::span<float> probabilities, std::span<float> memory = {});
 
  private:
   struct Weights;

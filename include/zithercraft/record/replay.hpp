@@ -29,7 +29,7 @@ struct RoleMoment {
   std::vector<float> controls{};      ///< [seats][controls], that led here; zeros at an episode's start
   std::vector<float> payments{};      ///< [seats][terms], what the step paid; zeros at the start
   std::vector<float> values{};        ///< [seats], expected return from here on; zeros if nobody estimates it
-  std::vector<float> odds{};          ///< [seats][odds_of(controls)], what may be decided next; zeros if nobody tells
+  std::vector<float> probabilities{};          ///< [seats][probability_count(controls)], what may be decided next; zeros if nobody tells
   bool operator==(const RoleMoment&) const = default;
 };
 
@@ -63,7 +63,7 @@ struct Moment {
 /// nobody estimates.
 struct Estimates {
   std::span<const float> values{};  ///< of what is sensed now
-  std::span<const float> odds{};    ///< see RoleMoment
+  std::span<const float> probabilities{};    ///< see RoleMoment
 };
 
 /// The keys of the episode that begins with this moment.

@@ -61,7 +61,7 @@ BandFigure figure_of(const std::vector<Rung>& ladder, const std::string& run);
 HeatFigure figure_of(const SweepTable& table);
 /// Shares of wins of everybody (rows) against everybody (columns), a draw being half a win.
 HeatFigure figure_of(const MatchTable& table);
-/// How much the second player differs from the first, in spreads of the first's episodes. Of these measures; without
+/// How much the second player differs from the first, in standard deviations of the first's episodes. Of these measures; without
 /// any, of all. Throws Error (usage), as the next one does, if there is no such measure, or if none of them varies.
 IntervalFigure figure_of(const ConductTable& table, const std::vector<std::string>& measures = {});
 /// A line for each measure, over all players; without any, for the six kinds of events that change most. `x`: of each

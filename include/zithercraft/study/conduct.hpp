@@ -32,7 +32,7 @@ struct ConductOptions {
 struct ConductRow {
   std::string player{};
   std::vector<Interval> values{};       ///< of each measure
-  std::vector<double> spreads{};        ///< of each over the episodes: standard deviations
+  std::vector<double> stddevs{};        ///< of each over the episodes: standard deviations
   std::vector<Interval> differences{};  ///< less the first player's, episode by episode; empty for the first
   double elsewhere = 0.0;               ///< share of time spent elsewhere than with the first player, 0 to 1
   double elsewhere_by_chance = 0.0;     ///< what that would come to in 95% of cases if the player made no difference

@@ -40,7 +40,7 @@ struct MetricsRow {
   double busy_share = 0.0;                              ///< of the threads' time that they worked in, 0 to 1
   /// Against past selves, where opposed sides learn: points of the present policies and their standard error; how many
   /// past selves there are, how many of them beat the present ones, and in how many circles three beat each other.
-  double rating = 0.0, rating_spread = 0.0, past_selves = 0.0, forgotten = 0.0, cycles = 0.0;
+  double rating = 0.0, rating_standard_error = 0.0, past_selves = 0.0, forgotten = 0.0, cycles = 0.0;
   std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
   std::vector<RoleMetrics> roles{};                     ///< of further policies that learn
 };

@@ -11,7 +11,7 @@ namespace zithercraft {
 struct ColumnReading {
   Column column{};
   double low = 0.0, high = 0.0;
-  double mean = 0.0, spread = 0.0;  ///< spread: standard deviation
+  double mean = 0.0, stddev = 0.0;  ///< stddev: standard deviation
 };
 
 /// Plays at random for about so many steps and tells what each of a role's columns read, in their order. Throws

@@ -113,17 +113,17 @@ class Panel {
     if (!frame) return;
     this.time = time;
     const { role, seat } = this.chosen;
-    const decided = answered ? answered.part(role, "controls", seat) : null, odds = (asked || frame).part(role, "odds", seat);
-    const told = odds.some((x) => x !== 0);
+    const decided = answered ? answered.part(role, "controls", seat) : null, probabilities = (asked || frame).part(role, "probabilities", seat);
+    const told = probabilities.some((x) => x !== 0);
     let at = 0;
     this.controls.forEach((control, c) => {
       if (control.dial) {
-        if (decided) control.dial.set(decided[c], told ? [odds[at], odds[at + 1]] : undefined);
+        if (decided) control.dial.set(decided[c], told ? [probabilities[at], probabilities[at + 1]] : undefined);
         else control.dial.clear();
       } else control.options.forEach((option, o) => {
         option.line.classList.toggle("chosen", !!decided && decided[c] === o);
-        option.share.style.width = percent(told ? odds[at + o] : 0);
-        option.value.textContent = told ? percent(odds[at + o]) : decided && decided[c] === o ? "chosen" : "";
+        option.share.style.width = percent(told ? probabilities[at + o] : 0);
+        option.value.textContent = told ? percent(probabilities[at + o]) : decided && decided[c] === o ? "chosen" : "";
       });
       at += control.numbers;
     });

@@ -216,7 +216,7 @@ class DitheringPlayer : public Player {
 
 }  // namespace
 
-double ColumnSurvey::spread(std::size_t rows) const {
+double ColumnSurvey::stddev(std::size_t rows) const {
   if (rows < 2) return 0.0;
   const double m = mean(rows);
   return std::sqrt(std::max(0.0, squares / static_cast<double>(rows) - m * m));

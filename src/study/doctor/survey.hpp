@@ -25,7 +25,7 @@ struct ColumnSurvey {
 
   bool constant() const { return low >= high; }
   double mean(std::size_t rows) const { return rows == 0 ? 0.0 : sum / static_cast<double>(rows); }
-  double spread(std::size_t rows) const;
+  double stddev(std::size_t rows) const;
 };
 
 /// One seat's episode.
