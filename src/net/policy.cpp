@@ -39,7 +39,7 @@ struct Policy::Room {
   explicit Room(const Weights& w)
       : senses(w.graph ? w.graph->inputs : tile * w.policy.input_stride()),
         graph(w.program.room()),
-        step(w.signature.controls.size()),
+        action(w.signature.controls.size()),
         allowed(w.heads.masks()),
         memory(tile * std::max(w.policy_memory(), w.value_memory())),
         outputs(w.graph ? w.graph->outputs : 0) {
@@ -48,7 +48,7 @@ struct Policy::Room {
   }
   AlignedBuffer<float> senses;
   Network<float>::Workspace policy, value;
-  std::vector<float> graph, step, allowed;
+  std::vector<float> graph, action, allowed;
   AlignedBuffer<float> memory;
   std::vector<float> outputs;
 };
