@@ -17,7 +17,7 @@ using nlohmann::ordered_json;
 
 ordered_json episode_json(const DrivenEpisode& e) {
   ordered_json ledger = ordered_json::object();
-  for (const auto& [term, paid] : e.ledger) ledger[term] = paid;
+  for (const auto& [term, reward] : e.ledger) ledger[term] = reward;
   return {
       {"outcome", name_of(e.outcome)}, {"steps", e.steps}, {"return", e.episode_return}, {"ledger", ledger}};
 }
@@ -25,11 +25,11 @@ ordered_json episode_json(const DrivenEpisode& e) {
 void print_episode(const DrivenEpisode& e, std::size_t number) {
   if (number == 0) {
     fmt::print("{:>8}  {:<9} {:>9} {:>8} ", "episode", "outcome", "steps", "return");
-    for (const auto& [term, paid] : e.ledger) fmt::print(" {:>9}", term);
+    for (const auto& [term, reward] : e.ledger) fmt::print(" {:>9}", term);
     fmt::print("\n");
   }
   fmt::print("{:>8}  {:<9} {:>9} {:>8.3f} ", number, name_of(e.outcome), e.steps, e.episode_return);
-  for (const auto& [term, paid] : e.ledger) fmt::print(" {:>9.3f}", paid);
+  for (const auto& [term, reward] : e.ledger) fmt::print(" {:>9.3f}", reward);
   fmt::print("\n");
   std::fflush(stdout);
 }

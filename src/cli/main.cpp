@@ -52,7 +52,7 @@ void describe_replay(CLI::App& sub, ReplayCommand& c) {
   sub.add_option("FILE", c.files, "The replay file; up to four for --html and --serve, which show them side by side")
       ->required()
       ->expected(1, 4);
-  sub.add_flag("--info", c.info, "Also list roles, players and what each term paid");
+  sub.add_flag("--info", c.info, "Also list roles, players and reward of each term");
   sub.add_flag("--check", c.check, "Play it again and compare every bit");
   sub.add_flag("--serve", c.serve, "Show it in a page until interrupted");
   add_serving(sub, c.serving);
@@ -226,7 +226,7 @@ void add_studies(CLI::App& app, int& status) {
 void add_commands(CLI::App& app, int& status) {
   add<GamesCommand>(app, "games", "List the demo games", status, [](CLI::App&, GamesCommand&) {});
   add<ShowCommand>(
-      app, "show", "Describe a game: what is in it, what its roles sense, control and are paid for", status,
+      app, "show", "Describe a game: what is in it, what its roles sense and control, and what rewards they get", status,
       [](CLI::App& sub, ShowCommand& c) {
         add_game(sub, c.game, c.set);
         sub.add_option("--png", c.png, "Draw a start, its rays and a hand-steered path into this PNG file");

@@ -38,7 +38,7 @@ void print_table(const MatchTable& t) {
     const Pairing& m = t.pairings.front();
     for (const auto& [player, terms] : {std::pair(m.a, m.a_terms), std::pair(m.b, m.b_terms)}) {
       fmt::print("\npaid to {:<{}}", t.players[player], width);
-      for (const auto& [term, paid] : terms) fmt::print("  {} {}", term, with_range(paid, "{:.2f}"));
+      for (const auto& [term, reward] : terms) fmt::print("  {} {}", term, with_range(reward, "{:.2f}"));
     }
     fmt::print("\n");
   }

@@ -28,11 +28,11 @@ std::vector<EpisodeLine> lines_of(Replay& replay) {
     for (const Role& role : roles) line.ledger.emplace_back(role.terms.size());
     for (std::uint32_t d = 0; d < episode.moments; ++d)
       for (std::size_t r = 0; r < roles.size(); ++r) {
-        const auto& paid = replay.moment(e, d).roles[r].payments;
-        for (std::size_t i = 0; i < paid.size(); ++i)
-          line.ledger[r][i % roles[r].terms.size()] += static_cast<double>(paid[i]);
+        const auto& reward = replay.moment(e, d).roles[r].rewards;
+        for (std::size_t i = 0; i < reward.size(); ++i)
+          line.ledger[r][i % roles[r].terms.size()] += static_cast<double>(reward[i]);
       }
-    for (const double paid : line.ledger[0]) line.total += paid;
+    for (const double reward : line.ledger[0]) line.total += reward;
     lines.push_back(std::move(line));
   }
   return lines;
@@ -134,11 +134,11 @@ int ReplayCommand::run() const {
     j["check"] = {{"passed", found.passed()},
                   {"episodes", found.episodes},
                   {"steps", found.steps},
-                  {"payments_compared", found.payments_compared},
+                  {"rewards_compared", found.rewards_compared},
                   {"difference", found.difference}};
     if (!json && found.passed())
       fmt::print("check passed: {} steps played again, every bit the same{}\n", found.steps,
-                 found.payments_compared ? "" : " (payments not compared: a term is coded in C++)");
+                 found.rewards_compared ? "" : " (rewards not compared: a term is coded in C++)");
     if (!found.passed()) {
       status = static_cast<int>(Fault::check_failed);
       fmt::print(stderr, "zithercraft: check failed: {}: {}\n", file,

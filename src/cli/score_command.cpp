@@ -30,7 +30,7 @@ void print_score(const Score& s) {
                  with_range(p.return_behind, "{:+.2f}"));
     fmt::print("\n");
   }
-  fmt::print("\n{:<10}", "paid by");
+  fmt::print("\n{:<10}", "reward of");
   for (const auto& [term, interval] : s.players[0].terms) fmt::print(" {:<22}", term);
   for (const PlayerScore& p : s.players) {
     fmt::print("\n{:<10}", p.name);

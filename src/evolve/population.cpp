@@ -232,7 +232,7 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
                            const PopulationPlay::Wishes& wishes, GenerationReport& report, WorkerPool& pool) {
   const std::size_t terms = play_->terms();
   results_.resize(count * encounters.size());
-  paid_.resize(results_.size() * terms);
+  rewards_.resize(results_.size() * terms);
   Bank& bank = topology_ ? static_cast<Bank&>(*graphs_) : *vectors_;
   std::vector<Normaliser::Moments> notes;
   for (std::size_t first = 0; first < count; first += bank.room()) {
@@ -254,7 +254,7 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
     }
     play_->play(bank, normaliser_, first, n, encounters, lineups, wishes,
                 std::span(results_).subspan(first * encounters.size(), n * encounters.size()),
-                std::span(paid_).subspan(first * encounters.size() * terms, n * encounters.size() * terms), pool);
+                std::span(rewards_).subspan(first * encounters.size() * terms, n * encounters.size() * terms), pool);
     report.steps += play_->steps();
     report.play_seconds += play_->play_seconds();
     report.decide_seconds += play_->decide_seconds();
@@ -272,7 +272,7 @@ double Population::worth(std::size_t result) const {
   if (settings_.fitness == "return") return r.episode_return;
   if (settings_.fitness == "success") return r.success;
   if (settings_.fitness == "length") return r.length;
-  return paid_[result * play_->terms() + term_];
+  return rewards_[result * play_->terms() + term_];
 }
 
 std::vector<double> Population::mean_worth(std::size_t count, std::size_t encounters) const {
@@ -332,8 +332,8 @@ void Population::choose_leader(std::span<const double> fitness, std::span<const 
     e.outcome = results_[at].success >= 0.5 ? Outcome::success : Outcome::failure;
     e.role = roles_[0];
     e.stage = finals[t].stage;
-    e.ledger.assign(paid_.begin() + static_cast<std::ptrdiff_t>(at * terms),
-                    paid_.begin() + static_cast<std::ptrdiff_t>((at + 1) * terms));
+    e.ledger.assign(rewards_.begin() + static_cast<std::ptrdiff_t>(at * terms),
+                    rewards_.begin() + static_cast<std::ptrdiff_t>((at + 1) * terms));
   }
   if (!led_ || best > 0) {
     leader_worth_ = worths[best];

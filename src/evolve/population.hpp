@@ -105,7 +105,7 @@ class Population {
   std::int64_t hall_step_ = 1;  // generations from one kept champion to the next
   Archive archive_;
   Results results_;
-  std::vector<double> paid_;
+  std::vector<double> rewards_;
   std::vector<NetworkGraph> loaded_;
 };
 

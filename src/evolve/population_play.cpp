@@ -43,7 +43,7 @@ struct PopulationPlay::Call {
   std::span<const Encounter> encounters;
   const Wishes& wishes;
   std::span<EncounterResult> results;
-  std::span<double> paid;
+  std::span<double> rewards;
 };
 
 PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers, bool sampled)
@@ -71,7 +71,7 @@ PopulationPlay::~PopulationPlay() = default;
 void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t first, std::size_t count,
                           std::span<const Encounter> encounters,
                           const std::vector<std::vector<std::unique_ptr<Player>>>& lineups, const Wishes& wishes,
-                          std::span<EncounterResult> results, std::span<double> paid, WorkerPool& pool) {
+                          std::span<EncounterResult> results, std::span<double> rewards, WorkerPool& pool) {
   // Networks that answer together play together, the same episode at the same time.
   jobs_.clear();
   for (std::size_t group = 0; group < count; group += bank.together())
@@ -97,7 +97,7 @@ void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t 
     scratch->steps = 0;
     scratch->play_seconds = scratch->decide_seconds = 0.0;
   }
-  const Call call{bank, normaliser, first, encounters, wishes, results, paid};
+  const Call call{bank, normaliser, first, encounters, wishes, results, rewards};
   pool.run(scratch_.size(), [&](std::size_t, std::size_t worker) { work(call, worker); });
   steps_ = 0;
   play_seconds_ = decide_seconds_ = 0.0;
@@ -123,8 +123,8 @@ void PopulationPlay::finish(const Call& call, Scratch& scratch, std::size_t lane
   const std::uint32_t job = scratch.job[lane % lanes_each];
   EncounterResult& result = call.results[job];
   result = {};
-  const auto paid = call.paid.subspan(job * terms_, terms_);
-  std::fill(paid.begin(), paid.end(), 0.0);
+  const auto rewards = call.rewards.subspan(job * terms_, terms_);
+  std::fill(rewards.begin(), rewards.end(), 0.0);
   const double share = 1.0 / static_cast<double>(seats_);
   for (const std::size_t role : roles_)
     for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat) {
@@ -135,7 +135,7 @@ void PopulationPlay::finish(const Call& call, Scratch& scratch, std::size_t lane
       result.episode_return += share * lanes_.episode_return(role, row);
       result.success += outcome == Outcome::success ? share : 0.0;
       const auto ledger = lanes_.ledger(role, row);
-      for (std::size_t t = 0; t < terms_; ++t) paid[t] += share * ledger[t];
+      for (std::size_t t = 0; t < terms_; ++t) rewards[t] += share * ledger[t];
       const SeatView view(lanes_, lane, role, seat);
       if (call.wishes.own_fitness) result.own_fitness += share * call.wishes.own_fitness(view);
       if (role != roles_[0] || seat != 0) continue;

@@ -58,11 +58,11 @@ class PopulationPlay {
   };
 
   // Plays all encounters with `count` individuals, number `first` and following, which the bank has at places 0 and
-  // following. Lineups play the roles that are not `roles`. Results are [individual][encounter], sums paid by each term
+  // following. Lineups play the roles that are not `roles`. Results are [individual][encounter], sums rewards by each term
   // [individual][encounter][terms]. Throws Error (numbers) naming the individual if something is not finite.
   void play(Bank& bank, const Normaliser& normaliser, std::size_t first, std::size_t count,
             std::span<const Encounter> encounters, const std::vector<std::vector<std::unique_ptr<Player>>>& lineups,
-            const Wishes& wishes, std::span<EncounterResult> results, std::span<double> paid, WorkerPool& pool);
+            const Wishes& wishes, std::span<EncounterResult> results, std::span<double> rewards, WorkerPool& pool);
 
   // Steps taken in the last play, over all seats, and what was seen of those that were to be noted, in the order of
   // individuals.

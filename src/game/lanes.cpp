@@ -314,17 +314,17 @@ void Lanes::share_and_pay(std::size_t lane) {
     const std::size_t terms = role.terms.size();
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
       const std::size_t row = lane * seats(r) + seat;
-      const std::span<float> paid{io_[r].payments.data() + row * terms, terms};
+      const std::span<float> rewards{io_[r].by_term.data() + row * terms, terms};
       const auto ledger = ledger_of(role, block(lane), seat);
       double sum = 0.0;
       for (std::size_t t = 0; t < terms; ++t) {
         const float amount =
             role.terms[t].scope == Scope::self ? io_[r].amounts[row * terms + t] : shared_amount(lane, r, seat, t);
-        paid[t] = payment(role.terms[t], amount, ledger[t]);
-        sum += static_cast<double>(paid[t]);
+        rewards[t] = reward_of(role.terms[t], amount, ledger[t]);
+        sum += static_cast<double>(rewards[t]);
       }
-      check_payments(SeatView(*this, lane, r, seat), paid);
-      for (std::size_t t = 0; t < terms; ++t) ledger[t] += static_cast<double>(paid[t]);
+      check_term_rewards(SeatView(*this, lane, r, seat), rewards);
+      for (std::size_t t = 0; t < terms; ++t) ledger[t] += static_cast<double>(rewards[t]);
       io_[r].rewards[row] = static_cast<float>(sum);
     }
   }
@@ -415,9 +415,9 @@ bool Lanes::allowed(std::size_t role, std::size_t row, std::size_t control, std:
   return !column || observation(role, row)[*column] > 0.5f;
 }
 
-std::span<const float> Lanes::payments(std::size_t role, std::size_t row) const noexcept {
+std::span<const float> Lanes::rewards_by_term(std::size_t role, std::size_t row) const noexcept {
   const std::size_t terms = game_.roles()[role].terms.size();
-  return {io_[role].payments.data() + row * terms, terms};
+  return {io_[role].by_term.data() + row * terms, terms};
 }
 
 std::span<const double> Lanes::ledger(std::size_t role, std::size_t row) const noexcept {

@@ -60,8 +60,8 @@ Bearing aim(const ProgressPlan& progress, const SeatView& seat) {
   return {};
 }
 
-// What the term would have paid in all for going this far away: in coarse enough steps that differences are exact, so
-// that what is paid on the way there is taken back to the last bit on the way back.
+// What the term would have given in all for going this far away: in coarse enough steps that differences are exact, so
+// that what is gained on the way there is taken back to the last bit on the way back.
 float potential(const ProgressPlan& progress, float distance, float start) {
   if (progress.weight == 0.0f) return 0.0f;
   const float step = std::ldexp(1.0f, std::ilogb(progress.weight) - 20);
@@ -208,7 +208,7 @@ Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std:
   const bool present = seat.present();
   for (std::size_t t = 0; t < role.terms.size(); ++t) {
     const TermPlan& term = role.terms[t];
-    // Who has left the arena is only paid for what happened.
+    // Who has left the arena is only rewarded for what happened.
     const bool pays = present || std::holds_alternative<HappeningPlan>(term.trigger) ||
                       std::holds_alternative<ClosenessPlan>(term.trigger);
     amounts[t] = pays ? std::visit([&](const auto& kind) { return amount(kind, seat, memory.subspan(term.memory)); },
@@ -219,21 +219,21 @@ Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std:
   return verdict;
 }
 
-float payment(const TermPlan& term, float amount, double paid_so_far) {
+float reward_of(const TermPlan& term, float amount, double so_far) {
   float pay = term.weight * amount;
   if (term.most_per_step > 0.0f) pay = std::clamp(pay, -term.most_per_step, term.most_per_step);
   if (term.most_per_episode > 0.0) {
     const double sum =
-        std::clamp(paid_so_far + static_cast<double>(pay), -term.most_per_episode, term.most_per_episode);
-    pay = static_cast<float>(sum - paid_so_far);
+        std::clamp(so_far + static_cast<double>(pay), -term.most_per_episode, term.most_per_episode);
+    pay = static_cast<float>(sum - so_far);
   }
   return pay;
 }
 
-void check_payments(const SeatView& seat, std::span<const float> payments) {
-  for (std::size_t t = 0; t < payments.size(); ++t)
-    if (!std::isfinite(payments[t]))
-      throw Error(Fault::numbers, "the term '" + seat.role().terms[t] + "' paid a value that is not a finite number",
+void check_term_rewards(const SeatView& seat, std::span<const float> rewards) {
+  for (std::size_t t = 0; t < rewards.size(); ++t)
+    if (!std::isfinite(rewards[t]))
+      throw Error(Fault::numbers, "the term '" + seat.role().terms[t] + "' gave a reward that is not a finite number",
                   "role '" + seat.role().name + "', step " + std::to_string(seat.steps()),
                   "look for a division by zero or an overflow in it");
 }

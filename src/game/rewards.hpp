@@ -27,10 +27,10 @@ void begin_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint
 Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory,
                       std::span<float> amounts);
 
-/// What a term pays for an amount, given what it has paid in this episode.
-float payment(const TermPlan& term, float amount, double paid_so_far);
+/// What a term pays for an amount, given what it has given in this episode.
+float reward_of(const TermPlan& term, float amount, double so_far);
 
-/// Throws Error (numbers) naming the term if a payment is not finite.
-void check_payments(const SeatView& seat, std::span<const float> payments);
+/// Throws Error (numbers) naming the term if a reward is not finite.
+void check_term_rewards(const SeatView& seat, std::span<const float> rewards);
 
 }  // namespace zithercraft

@@ -39,10 +39,10 @@ std::string compare(const Lanes& lanes, const Moment& recorded) {
       return "an observation of role '" + game.roles()[r].name + "' differs";
     if (!game.complete() || recorded.step == 0) continue;
     for (std::size_t seat = 0; seat < lanes.seats(r); ++seat)
-      if (!same_bits(lanes.payments(r, seat),
-                     std::span<const float>(recorded.roles[r].payments)
+      if (!same_bits(lanes.rewards_by_term(r, seat),
+                     std::span<const float>(recorded.roles[r].rewards)
                          .subspan(seat * game.roles()[r].terms.size(), game.roles()[r].terms.size())))
-        return "a payment to role '" + game.roles()[r].name + "' differs";
+        return "a reward of role '" + game.roles()[r].name + "' differs";
   }
   return {};
 }
@@ -53,7 +53,7 @@ ReplayCheck check_replay(const std::filesystem::path& path) {
   Replay replay(path);
   ReplayCheck result;
   result.whole = replay.whole();
-  result.payments_compared = replay.game().complete();
+  result.rewards_compared = replay.game().complete();
   Lanes lanes(replay.game(), 1);
   for (std::size_t e = 0; e < replay.episodes().size(); ++e, ++result.episodes)
     for (std::uint32_t d = 0; d < replay.episodes()[e].moments; ++d) {

@@ -39,7 +39,7 @@ void add_ledger(std::string& table, const Game& game, std::size_t episode, const
     for (std::size_t seat = 0; seat < role.seats.size(); ++seat)
       for (std::size_t t = 0; t < role.terms.size(); ++t)
         fmt::format_to(Out(table), "{},{},{},{},{},{}\n", episode, m.step, csv_field(role.name), seat + 1,
-                       csv_field(role.terms[t]), m.roles[r].payments[seat * role.terms.size() + t]);
+                       csv_field(role.terms[t]), m.roles[r].rewards[seat * role.terms.size() + t]);
   }
 }
 
@@ -48,7 +48,8 @@ void add_ledger(std::string& table, const Game& game, std::size_t episode, const
 void write_csv(const std::filesystem::path& folder, Replay& replay) {
   std::string states = "episode,step,seconds,entity,name,tag,present,x,y,z,heading,look\n";
   std::string events = "episode,step,tick,kind,who,who_name,whom,whom_name,x,y,strength,detail\n";
-  std::string ledger = "episode,step,role,seat,term,paid\n";
+  std::string ledger = "episode,step,role,seat,term,reward
+";
   for (std::size_t episode = 0; episode < replay.episodes().size(); ++episode)
     for (std::uint32_t d = 0; d < replay.episodes()[episode].moments; ++d) {
       const Moment& m = replay.moment(episode, d);

@@ -178,7 +178,7 @@ struct Replay::State {
         RoleMoment& r = m.roles.emplace_back();
         r.observations = take.floats(seats * role.columns.size());
         r.controls = take.floats(seats * role.controls.size());
-        r.payments = take.floats(seats * role.terms.size());
+        r.rewards = take.floats(seats * role.terms.size());
         r.values = take.floats(seats);
         r.probabilities = take.floats(seats * probability_count(role.controls));
       }

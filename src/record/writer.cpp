@@ -261,7 +261,7 @@ void ReplayWriter::add(const Lanes& lanes, std::size_t lane, Estimates estimates
       append_nothing(raw, seats * (role.controls.size() + role.terms.size()));
     } else {
       append(raw, lanes.given_controls(r).subspan(row * role.controls.size(), seats * role.controls.size()));
-      for (std::size_t seat = 0; seat < seats; ++seat) append(raw, lanes.payments(r, row + seat));
+      for (std::size_t seat = 0; seat < seats; ++seat) append(raw, lanes.rewards_by_term(r, row + seat));
     }
     append_estimates(raw, estimates.values, seats);
     append_estimates(raw, estimates.probabilities, seats * probability_count(role.controls));

@@ -72,7 +72,7 @@ void FrameChunk::add(const Moment& moment, std::span<const std::vector<std::byte
   if (arena.block_count().columns > 0) blocks_.add(blocks_of(arena, moment.state.data()), moment.step);
 
   for (const RoleMoment& role : moment.roles)
-    for (const auto* list : {&role.observations, &role.controls, &role.payments, &role.values, &role.probabilities})
+    for (const auto* list : {&role.observations, &role.controls, &role.rewards, &role.values, &role.probabilities})
       numbers_.insert(numbers_.end(), list->begin(), list->end());
   for (std::size_t body = 0; body < arena.body_count(); ++body)
     for (const std::string& meter : arena.meters_of(body))
@@ -130,13 +130,13 @@ Moment moment_of(const Lanes& lanes, std::size_t lane, Estimates estimates) {
     RoleMoment& own = m.roles.emplace_back();
     own.observations = part(lanes.observations(r), row * role.columns.size(), seats * role.columns.size());
     own.controls.resize(seats * role.controls.size());
-    own.payments.resize(seats * role.terms.size());
+    own.rewards.resize(seats * role.terms.size());
     if (m.step > 0) {
       own.controls = part(lanes.given_controls(r), row * role.controls.size(), seats * role.controls.size());
-      own.payments.clear();
+      own.rewards.clear();
       for (std::size_t seat = 0; seat < seats; ++seat)
-        own.payments.insert(own.payments.end(), lanes.payments(r, row + seat).begin(),
-                            lanes.payments(r, row + seat).end());
+        own.rewards.insert(own.rewards.end(), lanes.rewards_by_term(r, row + seat).begin(),
+                            lanes.rewards_by_term(r, row + seat).end());
     }
     own.values = estimated(estimates.values, seats);
     own.probabilities = estimated(estimates.probabilities, seats * probability_count(role.controls));

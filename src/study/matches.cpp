@@ -143,8 +143,8 @@ class Tournament {
     }
     bout.first_return /= seats[0];
     bout.second_return /= seats[1];
-    for (double& paid : bout.first_terms) paid /= seats[0];
-    for (double& paid : bout.second_terms) paid /= seats[1];
+    for (double& reward : bout.first_terms) reward /= seats[0];
+    for (double& reward : bout.second_terms) reward /= seats[1];
     if (bout.winner == 0 && options_.decided_by == DecidedBy::returns)
       bout.winner = bout.first_return > bout.second_return ? 1 : bout.first_return < bout.second_return ? -1 : 0;
     return bout;
@@ -280,8 +280,8 @@ std::string MatchTable::to_json() const {
   j["pairings"] = nlohmann::ordered_json::array();
   for (const Pairing& m : pairings) {
     nlohmann::ordered_json a_terms = nlohmann::ordered_json::object(), b_terms = nlohmann::ordered_json::object();
-    for (const auto& [name, paid] : m.a_terms) a_terms[name] = zithercraft::json_of(paid);
-    for (const auto& [name, paid] : m.b_terms) b_terms[name] = zithercraft::json_of(paid);
+    for (const auto& [name, reward] : m.a_terms) a_terms[name] = zithercraft::json_of(reward);
+    for (const auto& [name, reward] : m.b_terms) b_terms[name] = zithercraft::json_of(reward);
     j["pairings"].push_back({{"a", players[m.a]},
                              {"b", players[m.b]},
                              {"all", json_of(m.tally)},

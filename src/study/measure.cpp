@@ -26,11 +26,11 @@ std::size_t term_number(const GameSpec& game, const std::string& name, const std
     if (terms[t].name == name) return t;
     names.push_back(terms[t].name);
   }
-  throw Error(Fault::spec, "the reward sheet has no term '" + name + "'", "measure '" + measure + "'",
+  throw Error(Fault::spec, "the role has no term '" + name + "'", "measure '" + measure + "'",
               advice(name, names));
 }
 
-// The game with a sheet that pays 1 for each event, so that a ledger counts them.
+// The game whose terms pay 1 for each event, so that a ledger counts them.
 GameSpec counting(GameSpec game) {
   for (Term& term : game.roles.at(0).rewards) {
     if (!term.on) continue;

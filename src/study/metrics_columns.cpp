@@ -194,7 +194,7 @@ std::string open_metrics(const MetricsRow& given, const std::vector<std::pair<st
             add(fmt::format("zithercraft_{}", column.name), nullptr, nullptr, role_label(role), own.of(role));
     }
   for (std::size_t t = 0; t < row.terms.size(); ++t)
-    add("zithercraft_term", t == 0 ? "gauge" : nullptr, "what a term paid per episode",
+    add("zithercraft_term", t == 0 ? "gauge" : nullptr, "reward of a term per episode",
         (all.empty() ? "term=" : ",term=") + in_quotes(row.terms[t].first), row.terms[t].second);
   for (const RoleMetrics& role : row.roles)
     for (const auto& [term, mean] : role.terms)

@@ -32,9 +32,9 @@ PlayerScore tally(std::string name, std::vector<EpisodeResult> results, const st
       .episode_return = return_interval(results),
       .length = mean_interval(values(results, [](const auto& e) { return static_cast<double>(e.length); }))};
   for (std::size_t t = 0; t < terms.size(); ++t) {
-    std::vector<double> paid;
-    for (const EpisodeResult& e : results) paid.push_back(e.ledger[t]);
-    score.terms.emplace_back(terms[t], mean_interval(paid));
+    std::vector<double> reward;
+    for (const EpisodeResult& e : results) reward.push_back(e.ledger[t]);
+    score.terms.emplace_back(terms[t], mean_interval(reward));
   }
   if (trained != nullptr) {
     score.success_behind = paired_difference(values(trained->episodes, succeeded), values(results, succeeded));
@@ -145,7 +145,7 @@ std::string Score::to_csv() const {
       const EpisodeResult& e = p.episodes[i];
       text += fmt::format("{},{},{},{},{},{}", csv_field(p.name), i / seats, name_of(e.outcome), name_of(e.ended_by),
                           e.episode_return, e.length);
-      for (const double paid : e.ledger) text += fmt::format(",{}", paid);
+      for (const double reward : e.ledger) text += fmt::format(",{}", reward);
       text += "\n";
     }
   }

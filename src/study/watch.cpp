@@ -198,15 +198,15 @@ void Watch::look(const Lanes& lanes, std::size_t lane) {
 }
 
 // In the mean over seats; terms of roles that mirror each other are the same ones by their names.
-void Watch::put_payments(const Lanes& lanes, std::size_t lane, const Group& group, EpisodeConduct& conduct) const {
+void Watch::put_rewards(const Lanes& lanes, std::size_t lane, const Group& group, EpisodeConduct& conduct) const {
   const auto roles = game_.roles();
   const auto seats = static_cast<double>(group.seats.size());
-  double paid = 0.0;
+  double reward = 0.0;
   std::vector<std::pair<std::string, double>> terms;
   for (const std::size_t i : group.seats) {
     const Seat& seat = seats_[i];
     const std::size_t row = lane * lanes.seats(seat.role) + seat.number;
-    paid += lanes.episode_return(seat.role, row) / seats;
+    reward += lanes.episode_return(seat.role, row) / seats;
     const auto ledger = lanes.ledger(seat.role, row);
     for (std::size_t t = 0; t < ledger.size(); ++t) {
       const std::string& name = roles[seat.role].terms[t];
@@ -215,8 +215,8 @@ void Watch::put_payments(const Lanes& lanes, std::size_t lane, const Group& grou
       found->second += ledger[t] / seats;
     }
   }
-  conduct.measures.emplace_back(group.prefix + "return", paid);
-  for (const auto& [name, sum] : terms) conduct.measures.emplace_back(group.prefix + "paid for " + name, sum);
+  conduct.measures.emplace_back(group.prefix + "return", reward);
+  for (const auto& [name, sum] : terms) conduct.measures.emplace_back(group.prefix + "reward for " + name, sum);
 }
 
 EpisodeConduct Watch::finish(const Lanes& lanes, std::size_t lane) const {
@@ -257,7 +257,7 @@ EpisodeConduct Watch::finish(const Lanes& lanes, std::size_t lane) const {
     put(group.prefix + "speed, m/s", mean([](const Seen& s) { return mean_or_nothing(s.speed, s.looks); }));
     put(group.prefix + "squares visited",
         mean([](const Seen& s) { return s.looks > 0.0 ? static_cast<double>(s.places.size()) : not_there; }));
-    put_payments(lanes, lane, group, conduct);
+    put_rewards(lanes, lane, group, conduct);
     for (const auto& [name, number] : group.events)
       conduct.events[group.prefix + name] = number / static_cast<double>(group.seats.size());
   }

@@ -59,7 +59,7 @@ class Watch {
   void count_for(std::int32_t seat, const std::string& event, double share = 1.0);
   void note_touch(const Event& event);
   void credit_arrival(const Event& event);
-  void put_payments(const Lanes& lanes, std::size_t lane, const Group& group, EpisodeConduct& conduct) const;
+  void put_rewards(const Lanes& lanes, std::size_t lane, const Group& group, EpisodeConduct& conduct) const;
   std::string name_of_other(const Role& own, std::int32_t entity) const;
   std::string name_of_zone(const Role& own, std::int32_t zone) const;
   std::string together_with(std::span<const Event> events, const Event& event, const Role& own) const;

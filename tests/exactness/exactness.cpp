@@ -1,5 +1,5 @@
 // Plays every demo with random controls and prints a hash over everything: 10,000 ticks and more of each lane, states,
-// observations, payments and events. The lines must be the same for every compiler, level and vector width.
+// observations, rewards and events. The lines must be the same for every compiler, level and vector width.
 
 #include <cstdio>
 #include <filesystem>

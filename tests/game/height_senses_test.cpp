@@ -1,4 +1,4 @@
-// What seats sense, do and are paid for in arenas with height and in worlds of blocks.
+// What seats sense, do and are rewarded for in arenas with height and in worlds of blocks.
 
 #include <gtest/gtest.h>
 
@@ -163,13 +163,13 @@ TEST(Kelpdive, DiggingAPearlPaysItsWorthAndAirRunsOut) {
   game.arena().set_block(block, static_cast<std::size_t>(pose.x) + 1, static_cast<std::size_t>(pose.y),
                          static_cast<std::size_t>(pose.z + 1.4f), pearl);
   lanes.begin_from(0, {1, 0, 0}, {block, game.arena().state_bytes()});
-  double paid = 0;
+  double reward = 0;
   for (int d = 0; d < 6; ++d) {
     option("hands", "dig");
     lanes.advance(0);
-    paid += static_cast<double>(lanes.rewards(0)[0]);
+    reward += static_cast<double>(lanes.rewards(0)[0]);
   }
-  EXPECT_EQ(paid, 10.0);
+  EXPECT_EQ(reward, 10.0);
   // Away from the bell, a minute of air is 300 steps.
   game.arena().put(block, seat.body(), 3.5f, 3.5f, 0, 19.0f);
   lanes.begin_from(0, {1, 0, 0}, {block, game.arena().state_bytes()});

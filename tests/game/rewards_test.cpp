@@ -30,7 +30,7 @@ class Basin {
     lanes.control(0, 0)[1] = rudder;
     lanes.advance(0);
   }
-  double paid(const std::string& term) {
+  double reward(const std::string& term) {
     const auto& terms = lanes.game().roles()[0].terms;
     return lanes.ledger(0, 0)[static_cast<std::size_t>(std::find(terms.begin(), terms.end(), term) - terms.begin())];
   }
@@ -45,14 +45,14 @@ TEST(Rewards, ProgressPaysOneForTheWholeWayAndNothingForToAndFro) {
   const auto half_x = 0.5f * (start.x + berth.x), half_y = 0.5f * (start.y + berth.y);
   basin.arena().put(basin.lanes.arena_state(0), basin.skiff(), half_x, half_y, 0);
   basin.decide(0, 0);
-  EXPECT_NEAR(basin.paid("progress"), 0.5, 1e-4);
+  EXPECT_NEAR(basin.reward("progress"), 0.5, 1e-4);
   basin.arena().put(basin.lanes.arena_state(0), basin.skiff(), start.x, start.y, 0);
   basin.decide(0, 0);
-  EXPECT_NEAR(basin.paid("progress"), 0, 1e-4);
+  EXPECT_NEAR(basin.reward("progress"), 0, 1e-4);
   basin.arena().put(basin.lanes.arena_state(0), basin.skiff(), berth.x, berth.y, 0);
   basin.decide(0, 0);
-  EXPECT_NEAR(basin.paid("progress"), 1, 1e-4);
-  EXPECT_EQ(basin.paid("moored"), 5);
+  EXPECT_NEAR(basin.reward("progress"), 1, 1e-4);
+  EXPECT_EQ(basin.reward("moored"), 5);
   EXPECT_EQ(basin.lanes.outcome(0), Outcome::success);
   EXPECT_EQ(basin.lanes.events(0).back().kind, EventKind::success);
 }
@@ -64,7 +64,7 @@ TEST(Rewards, MooringNeedsALowSpeed) {
   basin.arena().put(basin.lanes.arena_state(0), basin.skiff(), berth.x, berth.y, 0);
   basin.arena().set_velocity(basin.lanes.arena_state(0), basin.skiff(), {.x = 0.7f});
   basin.decide(0, 0);
-  EXPECT_EQ(basin.paid("moored"), 0);
+  EXPECT_EQ(basin.reward("moored"), 0);
   EXPECT_EQ(basin.lanes.outcome(0), Outcome::running);
 }
 
@@ -77,7 +77,7 @@ TEST(Rewards, OnlyHardTouchesEndTheEpisode) {
     basin.arena().set_velocity(basin.lanes.arena_state(0), basin.skiff(), {.x = speed});
     basin.decide(0, 0);
     EXPECT_EQ(basin.lanes.outcome(0), outcome) << speed;
-    EXPECT_EQ(basin.paid("bump"), outcome == Outcome::failure ? -1 : 0);
+    EXPECT_EQ(basin.reward("bump"), outcome == Outcome::failure ? -1 : 0);
     bool touched = false;
     for (const Event& e : basin.lanes.events(0)) touched = touched || e.kind == EventKind::touch;
     EXPECT_TRUE(touched) << speed;
@@ -95,10 +95,10 @@ TEST(Rewards, EpisodesAreCutOffWithoutAVerdict) {
     basin.decide(0, 0);
   }
   EXPECT_EQ(basin.lanes.outcome(0), Outcome::cutoff);
-  EXPECT_NEAR(basin.paid("time"), -0.035, 1e-6);
+  EXPECT_NEAR(basin.reward("time"), -0.035, 1e-6);
 }
 
-TEST(Rewards, TheLedgerSumsToWhatWasPaidInEveryEpisode) {
+TEST(Rewards, TheLedgerSumsToWhatWasRewardedInEveryEpisode) {
   const Game game(test::mooring());
   WorkerPool pool(2);
   Lanes lanes(game, 16);
@@ -110,9 +110,9 @@ TEST(Rewards, TheLedgerSumsToWhatWasPaidInEveryEpisode) {
     for (float& c : lanes.controls(0)) c = static_cast<float>(random.between(-1, 1));
     lanes.advance_all(pool);
     for (std::size_t lane = 0; lane < 16; ++lane) {
-      const auto paid = lanes.payments(0, lane);
-      EXPECT_EQ(lanes.rewards(0)[lane], std::accumulate(paid.begin(), paid.end(), 0.0f));
-      for (const float p : paid) sums[lane] += static_cast<double>(p);
+      const auto reward = lanes.rewards_by_term(0, lane);
+      EXPECT_EQ(lanes.rewards(0)[lane], std::accumulate(reward.begin(), reward.end(), 0.0f));
+      for (const float p : reward) sums[lane] += static_cast<double>(p);
       if (lanes.outcome(lane) == Outcome::running) continue;
       ++ended;
       const auto ledger = lanes.ledger(0, lane);
@@ -134,13 +134,13 @@ TEST(Rewards, CodedTermsSeeTheSeatAndMayNotPayNaN) {
   basin.clear_hulls();
   basin.arena().set_velocity(basin.lanes.arena_state(0), basin.skiff(), {.x = 1});
   basin.decide(0, 0);
-  EXPECT_NEAR(basin.paid("speed"), 2 * static_cast<double>(SeatView(basin.lanes, 0, 0, 0).speed()), 1e-5);
+  EXPECT_NEAR(basin.reward("speed"), 2 * static_cast<double>(SeatView(basin.lanes, 0, 0, 0).speed()), 1e-5);
 
   spec.role("skiff").rewards.back() = {.name = "broken", .each_step = [](const SeatView&) { return std::nan(""); }};
   Basin broken(spec);
   const Error error = test::error_of([&] { broken.decide(0, 0); });
   EXPECT_EQ(error.fault(), Fault::numbers);
-  EXPECT_EQ(error.problem(), "the term 'broken' paid a value that is not a finite number");
+  EXPECT_EQ(error.problem(), "the term 'broken' gave a reward that is not a finite number");
 }
 
 TEST(Controls, NotFiniteIsAnErrorOutOfRangeIsClamped) {

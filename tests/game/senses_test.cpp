@@ -104,7 +104,7 @@ class Yard {
     EXPECT_NE(at, columns.end()) << column;
     return lanes.observation(0, seat)[static_cast<std::size_t>(at - columns.begin())];
   }
-  double paid(std::size_t seat, const std::string& term) {
+  double reward(std::size_t seat, const std::string& term) {
     const auto& terms = lanes.game().roles()[0].terms;
     return lanes.ledger(0, seat)[static_cast<std::size_t>(std::find(terms.begin(), terms.end(), term) - terms.begin())];
   }
@@ -143,30 +143,30 @@ TEST(Senses, PairedCompassesPointToOnesOwn) {
 TEST(Rewards, TermsReadWhoDidItToWhom) {
   Yard yard;
   yard.decide(west, wait);
-  EXPECT_EQ(yard.paid(0, "bread"), 3) << "its worth";
-  EXPECT_EQ(yard.paid(1, "bread"), 0);
-  EXPECT_EQ(yard.paid(1, "others_bread"), -1);
+  EXPECT_EQ(yard.reward(0, "bread"), 3) << "its worth";
+  EXPECT_EQ(yard.reward(1, "bread"), 0);
+  EXPECT_EQ(yard.reward(1, "others_bread"), -1);
   yard.decide(wait, south);  // next to each other now, one cell between
   yard.decide(east, wait);
   yard.decide(east, wait);
-  EXPECT_EQ(yard.paid(0, "bumped_into"), 0);
-  EXPECT_EQ(yard.paid(1, "bumped_into"), 1);
+  EXPECT_EQ(yard.reward(0, "bumped_into"), 0);
+  EXPECT_EQ(yard.reward(1, "bumped_into"), 1);
   yard.decide(wait, north);
   yard.decide(wait, east);
-  EXPECT_EQ(yard.paid(1, "asleep"), 1);
-  EXPECT_NEAR(yard.paid(1, "bunk"), 1, 1e-5);
-  EXPECT_EQ(yard.paid(0, "asleep"), 0);
+  EXPECT_EQ(yard.reward(1, "asleep"), 1);
+  EXPECT_NEAR(yard.reward(1, "bunk"), 1, 1e-5);
+  EXPECT_EQ(yard.reward(0, "asleep"), 0);
 }
 
-TEST(Seats, WhoHasLeftSensesNothingAndIsPaidNothing) {
+TEST(Seats, AgentsThatLeftSenseNothingAndGetNoReward) {
   Yard yard;
   yard.put(0, 5.5f, 1.5f);  // into the pit
   yard.decide(wait, wait);
   ASSERT_FALSE(SeatView(yard.lanes, 0, 0, 0).present());
-  const double alive = yard.paid(0, "alive");
+  const double alive = yard.reward(0, "alive");
   yard.decide(east, wait);
-  EXPECT_EQ(yard.paid(0, "alive"), alive);
-  EXPECT_EQ(yard.paid(1, "alive"), 2);
+  EXPECT_EQ(yard.reward(0, "alive"), alive);
+  EXPECT_EQ(yard.reward(1, "alive"), 2);
   for (const float value : yard.lanes.observation(0, 0)) EXPECT_EQ(value, 0);
   EXPECT_EQ(yard.lanes.outcome(0), Outcome::running);
   yard.put(1, 5.5f, 1.5f);
@@ -183,11 +183,11 @@ TEST(Lanes, BeginFromASnapshotKeepsTheArenaAndOpensNewBooks) {
   other.lanes.begin_from(0, {5, 6, 7}, copy);
   EXPECT_EQ(other.lanes.steps(0), 0u);
   EXPECT_EQ(other.lanes.key(0).episode, 7u);
-  EXPECT_EQ(other.paid(0, "bread"), 0);
+  EXPECT_EQ(other.reward(0, "bread"), 0);
   EXPECT_EQ(other.lanes.game().arena().pose(other.lanes.arena_state(0), 0).x, 2.5f);
   EXPECT_NEAR(other.seen(0, "gauges.food"), 0.75, 1e-6);
   other.decide(east, wait);
-  EXPECT_NEAR(other.paid(0, "bunk"), -1.0 / std::sqrt(2.0) * (2.2360679 - 1.4142135), 1e-3) << "counted from here";
+  EXPECT_NEAR(other.reward(0, "bunk"), -1.0 / std::sqrt(2.0) * (2.2360679 - 1.4142135), 1e-3) << "counted from here";
   const Error error = test::error_of([&] { other.lanes.begin_from(0, {}, std::span(copy).first(8)); });
   EXPECT_EQ(error.fault(), Fault::refused);
 }

@@ -54,8 +54,8 @@ TEST(Stages, KeepCodedParts) {
   lanes.assign_stage(0, 0);
   lanes.begin(0, {});
   lanes.advance(0);
-  EXPECT_EQ(lanes.payments(0, 0)[4], 0.25f);
-  EXPECT_EQ(lanes.payments(0, 0)[3], -0.01f);
+  EXPECT_EQ(lanes.rewards_by_term(0, 0)[4], 0.25f);
+  EXPECT_EQ(lanes.rewards_by_term(0, 0)[3], -0.01f);
 }
 
 TEST(Stages, LanesPlayDifferentOnes) {

@@ -61,7 +61,7 @@ class Field {
   void put(std::size_t hen, float x, float y) { lanes_.game().arena().put(state(), hen, x, y, 0); }
   float pay(std::size_t hen = 0, std::size_t term = 0) {
     lanes_.advance(0);
-    return lanes_.payments(0, hen)[term];
+    return lanes_.rewards_by_term(0, hen)[term];
   }
   std::byte* state() { return lanes_.arena_state(0); }
   Lanes& lanes() { return lanes_; }
@@ -98,7 +98,7 @@ TEST(Terms, AreCapped) {
   const float alive[] = {2, 2, 1, 0, 0}, cost[] = {-1, -1, -0.5, 0, 0};
   for (int d = 0; d < 5; ++d) {
     EXPECT_EQ(f.pay(), alive[d]);
-    EXPECT_EQ(f.lanes().payments(0, 0)[1], cost[d]);
+    EXPECT_EQ(f.lanes().rewards(0, 0)[1], cost[d]);
   }
   EXPECT_EQ(f.lanes().episode_return(0, 0), 2.5);
 }
@@ -124,11 +124,11 @@ TEST(Terms, AreSharedBySideOrByEveryone) {
   f.put(0, -5, 0);
   f.put(2, -5, 0.2f);  // the fox
   f.lanes().advance(0);
-  EXPECT_EQ(std::vector<float>(f.lanes().payments(0, 0).begin(), f.lanes().payments(0, 0).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards(0, 0).begin(), f.lanes().rewards(0, 0).end()),
             (std::vector<float>{1, 1, 2}));
-  EXPECT_EQ(std::vector<float>(f.lanes().payments(0, 1).begin(), f.lanes().payments(0, 1).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards(0, 1).begin(), f.lanes().rewards(0, 1).end()),
             (std::vector<float>{0, 1, 2}));
-  EXPECT_EQ(std::vector<float>(f.lanes().payments(1, 0).begin(), f.lanes().payments(1, 0).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards(1, 0).begin(), f.lanes().rewards(1, 0).end()),
             (std::vector<float>{4, 1}))
       << "weights are each role's own";
 }
@@ -138,9 +138,9 @@ TEST(Terms, BlendTheOwnWithTheShared) {
              { name = "none", when = { inside = "pond" }, scope = "side", blend = 0 })");
   f.put(0, -5, 0);
   f.lanes().advance(0);
-  EXPECT_EQ(std::vector<float>(f.lanes().payments(0, 0).begin(), f.lanes().payments(0, 0).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards(0, 0).begin(), f.lanes().rewards(0, 0).end()),
             (std::vector<float>{1, 1}));
-  EXPECT_EQ(std::vector<float>(f.lanes().payments(0, 1).begin(), f.lanes().payments(0, 1).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards(0, 1).begin(), f.lanes().rewards(0, 1).end()),
             (std::vector<float>{0.25, 0}));
   const Error error = test::error_of([] { Field(R"({ name = "own", when = { inside = "pond" }, blend = 0.5 })"); });
   EXPECT_NE(error.problem().find("nothing to blend"), std::string::npos) << error.what();
@@ -174,8 +174,8 @@ TEST(Terms, PayTheChangeOfAMeter) {
   arena.set_meter(f.state(), 0, "grain", 4);
   arena.set_meter(f.state(), 1, "grain", 1);
   EXPECT_EQ(f.pay(0, 0), 2);
-  EXPECT_EQ(f.lanes().payments(0, 0)[1], 5);
-  EXPECT_EQ(f.lanes().payments(0, 1)[0], 0.5);
+  EXPECT_EQ(f.lanes().rewards(0, 0)[1], 5);
+  EXPECT_EQ(f.lanes().rewards(0, 1)[0], 0.5);
   arena.set_meter(f.state(), 0, "grain", -6);
   EXPECT_EQ(f.pay(0, 0), -5);
   EXPECT_EQ(f.pay(0, 0), 0);
@@ -227,18 +227,18 @@ TEST(Terms, PayWhileNearOrTouching) {
              { name = "fast", when = { faster_than = 2 } })");
   f.put(0, 5, 10);
   f.lanes().advance(0);
-  EXPECT_EQ(f.lanes().payments(0, 0)[0], 0);
+  EXPECT_EQ(f.lanes().rewards(0, 0)[0], 0);
   f.put(0, 7.5f, 10);
   f.lanes().control(0, 0)[0] = 1;
   f.lanes().advance(0);
-  EXPECT_EQ(f.lanes().payments(0, 0)[0], 1);
-  EXPECT_EQ(f.lanes().payments(0, 0)[2], 1);
+  EXPECT_EQ(f.lanes().rewards(0, 0)[0], 1);
+  EXPECT_EQ(f.lanes().rewards(0, 0)[2], 1);
   for (int d = 0; d < 6; ++d) f.lanes().advance(0);
-  EXPECT_EQ(f.lanes().payments(0, 0)[1], 1) << "it walked against the post";
-  EXPECT_EQ(f.lanes().payments(0, 1)[1], 0);
+  EXPECT_EQ(f.lanes().rewards(0, 0)[1], 1) << "it walked against the post";
+  EXPECT_EQ(f.lanes().rewards(0, 1)[1], 0);
 }
 
-// What every step paid adds up to the ledger, and the ledger to the return, to the last bit.
+// The rewards of all steps add up to the ledger, and the ledger to the return, to the last bit.
 TEST(Terms, TheLedgerIsExact) {
   Lanes lanes(Game(field(R"(
       { name = "progress", weight = 0.3, progress = { to = "nest" }, scope = "side" },
@@ -256,8 +256,8 @@ TEST(Terms, TheLedgerIsExact) {
     for (std::size_t row = 0; row < 8; ++row) {
       double reward = 0;
       for (std::size_t t = 0; t < 5; ++t) {
-        sums[row][t] += static_cast<double>(lanes.payments(0, row)[t]);
-        reward += static_cast<double>(lanes.payments(0, row)[t]);
+        sums[row][t] += static_cast<double>(lanes.rewards_by_term(0, row)[t]);
+        reward += static_cast<double>(lanes.rewards_by_term(0, row)[t]);
         ASSERT_EQ(sums[row][t], lanes.ledger(0, row)[t]);
       }
       ASSERT_EQ(lanes.rewards(0)[row], static_cast<float>(reward));

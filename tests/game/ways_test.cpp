@@ -122,14 +122,14 @@ TEST_F(Yard, WithoutAWayItIsStraight) {
 }
 
 TEST_F(Yard, ProgressIsMadeAlongTheWay) {
-  const auto paid = [&](float x, float y) {
+  const auto reward = [&](float x, float y) {
     at(x, y);
     return std::pair{lanes.ledger(0, 0)[0], lanes.ledger(0, 0)[1]};
   };
-  EXPECT_NEAR(paid(13, 3).first, 10.0 / 24, 1e-5) << "most of the first stretch";
+  EXPECT_NEAR(reward(13, 3).first, 10.0 / 24, 1e-5) << "most of the first stretch";
   EXPECT_LT(lanes.ledger(0, 0)[1], 0) << "though it leads away";
-  EXPECT_NEAR(paid(3, 7).first, 1.0, 1e-5);
-  EXPECT_EQ(paid(3, 3).first, 0.0) << "and back again";
+  EXPECT_NEAR(reward(3, 7).first, 1.0, 1e-5);
+  EXPECT_EQ(reward(3, 3).first, 0.0) << "and back again";
 }
 
 TEST_F(Yard, AsksNothingOfTheHeap) {

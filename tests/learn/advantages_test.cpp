@@ -36,7 +36,7 @@ TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
   for (const std::uint8_t counts : r.counts) EXPECT_EQ(counts, learns_value | learns_policy);
 }
 
-// Who has left is paid on, and all of it belongs to the last step taken.
+// An agent that left still receives rewards, and all of them belongs to the last step taken.
 TEST(Advantages, OfWhoHasLeftBelongToTheLastStep) {
   Rollout r({.rows = 1, .horizon = 4, .inputs = 1, .controls = 1});
   const Group group{0, 1, 1, 0, {}};

@@ -173,7 +173,7 @@ TEST(Learning, TakesNoMemoryAfterTheFirstUpdateButForEpisodesThatEnded) {
     for (int update = 0; update < 3; ++update) {
       std::size_t before = test::allocations();
       const CollectReport played = learner.collect();
-      // A list of them, and what each term paid, kept twice.
+      // A list of them, and reward of each term, kept twice.
       EXPECT_LE(test::allocations() - before, 4 * played.episodes.size() + 40) << name;
       before = test::allocations();
       learner.improve();

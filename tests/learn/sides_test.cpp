@@ -38,7 +38,7 @@ GameSpec lanternboat() { return load_game(test::project_folder() / "demos/lanter
 
 struct Payoffs {
   std::size_t options = 2;
-  std::vector<double> first{};  // [first's option][second's option] what the first is paid; the second loses as much
+  std::vector<double> first{};  // [first's option][second's option] the reward of the first; the second loses as much
 };
 
 GameSpec one_step(const Payoffs& payoffs) {
@@ -48,7 +48,7 @@ GameSpec one_step(const Payoffs& payoffs) {
   game.cutoffs.steps = 1;
   Choice choice{.name = "choice", .options = {}};
   for (std::size_t o = 0; o < payoffs.options; ++o) choice.options.push_back({.name = "o" + std::to_string(o)});
-  game.rules.push_back({.name = "paid", .numbers = 1, .tick = [payoffs](const RuleView& lane) {
+  game.rules.push_back({.name = "reward", .numbers = 1, .tick = [payoffs](const RuleView& lane) {
                           const auto a = static_cast<std::size_t>(lane.control(0, 0)),
                                      b = static_cast<std::size_t>(lane.control(0, 1));
                           lane.numbers()[0] = payoffs.first[a * payoffs.options + b];
@@ -66,7 +66,7 @@ GameSpec one_step(const Payoffs& payoffs) {
     role.controls.push_back(choice);
     const double sign = name[0] == 'f' ? 1.0 : -1.0;
     role.rewards.push_back(
-        {.name = "paid", .each_step = [sign](const SeatView& seat) { return sign * seat.numbers("paid")[0]; }});
+        {.name = "reward", .each_step = [sign](const SeatView& seat) { return sign * seat.numbers("reward")[0]; }});
     game.roles.push_back(std::move(role));
   }
   return game;

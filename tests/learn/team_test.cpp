@@ -1,4 +1,4 @@
-// Members of one side: what their networks are shown of each other in training, and how what they are paid together is
+// Members of one side: what their networks are shown of each other in training, and how their shared reward is
 // credited to each.
 
 #include <gtest/gtest.h>
@@ -22,13 +22,13 @@ using test::update;
 // A game without an arena to speak of: two members of a crew choose, and a rule of the game's own pays them both.
 struct CrewGame {
   std::size_t options = 2, steps = 1, columns = 1;
-  // What is paid after a step; `chosen` holds what both chose at each step so far: [steps][2].
-  std::function<double(std::span<const double> chosen)> paid;
+  // The reward after a step; `chosen` holds what both chose at each step so far: [steps][2].
+  std::function<double(std::span<const double> chosen)> reward;
   // What a member senses before a step.
   std::function<void(std::size_t member, std::span<const double> chosen, std::span<float> columns)> sensed;
 };
 
-// The rule's numbers: what was paid for the last step, steps taken, and what was chosen.
+// The rule's numbers: what was rewarded for the last step, steps taken, and what was chosen.
 std::span<const double> chosen_of(std::span<const double> numbers) {
   return numbers.subspan(2, 2 * static_cast<std::size_t>(numbers[1]));
 }
@@ -46,7 +46,7 @@ GameSpec game_of(const CrewGame& crew) {
                           const auto n = lane.numbers();
                           const std::size_t at = 2 + 2 * static_cast<std::size_t>(n[1]++);
                           for (std::size_t member = 0; member < 2; ++member) n[at + member] = lane.control(0, member);
-                          n[0] = crew.paid(chosen_of(n));
+                          n[0] = crew.reward(chosen_of(n));
                           if (static_cast<std::size_t>(n[1]) == crew.steps) lane.end(Verdict::success);
                         }});
   for (const char* name : {"leader", "follower"}) {
@@ -64,14 +64,14 @@ GameSpec game_of(const CrewGame& crew) {
     role.senses.push_back(std::move(sense));
     role.controls.push_back(choice);
     role.rewards.push_back(
-        {.name = "paid", .each_step = [](const SeatView& seat) { return seat.numbers("crew")[0]; }});
+        {.name = "reward", .each_step = [](const SeatView& seat) { return seat.numbers("crew")[0]; }});
     game.roles.push_back(std::move(role));
   }
   return game;
 }
 
 // The climbing game, one after the other: the leader climbs high, half way, or stays; the follower sees it and joins in
-// some way. High together is paid best, apart it costs most, staying is safe. Staying is paid at once, climbing only at
+// some way. High together gives most, apart it costs most, staying is safe. Staying pays at once, climbing only at
 // the end, and until then the leader senses nothing of what has become of it.
 constexpr std::array<std::array<double, 3>, 3> climbing_payoffs{{{11, -30, 0}, {-30, 7, 6}, {0, 0, 5}}};
 
@@ -80,7 +80,7 @@ CrewGame climbing() {
   return {.options = 3,
           .steps = steps,
           .columns = 7,
-          .paid =
+          .reward =
               [](std::span<const double> chosen) {
                 const bool due = chosen.size() == (chosen[0] == 2 ? 4 : 2 * steps);
                 return due ? climbing_payoffs[static_cast<std::size_t>(chosen[0])][static_cast<std::size_t>(chosen[3])]
@@ -95,7 +95,7 @@ CrewGame climbing() {
               }};
 }
 
-// What the crew is paid in the mean of the last episodes of a training.
+// Mean reward of the crew of the last episodes of a training.
 double learned_climbing(Sight sight, std::uint64_t seed) {
   const Game game(game_of(climbing()));
   WorkerPool pool(2);
@@ -112,18 +112,18 @@ double learned_climbing(Sight sight, std::uint64_t seed) {
                              .last_entropy_weight = 0.05};
   constexpr std::int64_t total = 1'000'000;
   Ppo learner(game, settings, seed, total, pool, nullptr, std::vector<RolePlayer>(2));
-  double paid = 0.0, episodes = 0.0;
+  double reward = 0.0, episodes = 0.0;
   while (learner.steps() < total) {
     const CollectReport report = learner.collect();
     learner.improve();
-    paid = episodes = 0.0;
+    reward = episodes = 0.0;
     for (const EpisodeResult& e : report.episodes) {
       if (e.role != 0) continue;
-      paid += e.episode_return;
+      reward += e.episode_return;
       episodes += 1.0;
     }
   }
-  return paid / episodes;
+  return reward / episodes;
 }
 
 TEST(TeamLearning, CentralCriticClimbsWhereIndependentLearnersStay) {
@@ -246,7 +246,7 @@ CrewGame two_steps() {
   return {.options = 2,
           .steps = 2,
           .columns = 5,
-          .paid =
+          .reward =
               [option](std::span<const double> chosen) {
                 const std::size_t a = option(chosen[0]), b = option(chosen[1]);
                 return chosen.size() == 2 ? first_pays[a][b]

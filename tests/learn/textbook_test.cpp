@@ -69,7 +69,7 @@ GameSpec pole_on_a_cart() {
 }
 
 // A pendulum too heavy to be lifted at once has to be swung up and held: a rod of one metre and one kilogram, a torque of
-// at most two newton metres. What is paid is the usual cost of angle, rate and torque.
+// at most two newton metres. The reward is the usual cost of angle, rate and torque.
 GameSpec swing_up() {
   GameSpec game = empty_game("swing-up", 0.05, 200);
   game.rules.push_back({.name = "rod",

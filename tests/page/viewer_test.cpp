@@ -106,10 +106,10 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   }
   EXPECT_NEAR(std::stod(at("document.querySelector('.gauge output').textContent").get<std::string>()),
               static_cast<double>(replay.moment(0, d + 1).roles[0].controls[0]), 0.006);
-  double paid = 0.0;
-  for (std::uint32_t i = 0; i <= d; ++i) paid += static_cast<double>(replay.moment(0, i).roles[0].payments[0]);
-  ASSERT_TRUE(browser.wait_for("viewer.panel.paid && viewer.panel.paid[0].length === viewer.playback.end + 1"));
-  EXPECT_NEAR(at("viewer.panel.paid[0][" + std::to_string(d) + "].y").get<double>(), paid, 1e-4);
+  double reward = 0.0;
+  for (std::uint32_t i = 0; i <= d; ++i) reward += static_cast<double>(replay.moment(0, i).roles[0].rewards[0]);
+  ASSERT_TRUE(browser.wait_for("viewer.panel.rewards && viewer.panel.rewards[0].length === viewer.playback.end + 1"));
+  EXPECT_NEAR(at("viewer.panel.rewards[0][" + std::to_string(d) + "].y").get<double>(), reward, 1e-4);
   EXPECT_NEAR(at("viewer.panel.valueChart.data.datasets[0].data.at(-1).y").get<double>(),
               0.01 * (replay.episodes()[0].moments - 1), 1e-4);
 

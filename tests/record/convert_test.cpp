@@ -45,7 +45,7 @@ TEST(Convert, TablesHoldWhatTheReplayHolds) {
   write_csv(folder / "tables", replay);
   const auto states = table(folder / "tables/states.csv"), events = table(folder / "tables/events.csv"),
              ledger = table(folder / "tables/ledger.csv");
-  std::size_t state = 1, event = 1, paid = 1;
+  std::size_t state = 1, event = 1, reward = 1;
   const Game& game = replay.game();
   for (std::size_t e = 0; e < replay.episodes().size(); ++e)
     for (std::uint32_t d = 0; d < replay.episodes()[e].moments; ++d) {
@@ -62,12 +62,12 @@ TEST(Convert, TablesHoldWhatTheReplayHolds) {
         ASSERT_EQ(std::stoi(events[event++][2]), static_cast<int>(happened.tick));
       }
       for (const RoleMoment& role : m.roles)
-        for (std::size_t i = 0; d > 0 && i < role.payments.size(); ++i)
-          ASSERT_EQ(std::stof(ledger[paid++][5]), role.payments[i]);
+        for (std::size_t i = 0; d > 0 && i < role.rewards.size(); ++i)
+          ASSERT_EQ(std::stof(ledger[reward++][5]), role.rewards[i]);
     }
   EXPECT_EQ(state, states.size());
   EXPECT_EQ(event, events.size());
-  EXPECT_EQ(paid, ledger.size());
+  EXPECT_EQ(reward, ledger.size());
   EXPECT_GT(event, 10u);
   EXPECT_EQ(test::error_of([&] { write_csv(folder / "a.zrep", replay); }).fault(), Fault::file);
 }

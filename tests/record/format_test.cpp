@@ -47,7 +47,7 @@ class PlainReader {
   struct Seen {
     std::uint32_t step, outcome;
     std::string state;
-    std::vector<std::vector<float>> numbers;  // per role: observations, controls, payments, values, probabilities in one
+    std::vector<std::vector<float>> numbers;  // per role: observations, controls, rewards, values, probabilities in one
     std::size_t events, overlays;
   };
   json header;
@@ -175,7 +175,7 @@ TEST(ReplayFormat, AReaderWrittenFromTheDocumentAgreesWithTheLibrary) {
         ASSERT_EQ(reader.moments[at].events, m.events.size());
         for (std::size_t r = 0; r < m.roles.size(); ++r) {
           std::vector<float> all;
-          for (const auto* list : {&m.roles[r].observations, &m.roles[r].controls, &m.roles[r].payments,
+          for (const auto* list : {&m.roles[r].observations, &m.roles[r].controls, &m.roles[r].rewards,
                                    &m.roles[r].values, &m.roles[r].probabilities})
             all.insert(all.end(), list->begin(), list->end());
           ASSERT_EQ(reader.moments[at].numbers[r], all);

@@ -49,7 +49,7 @@ TEST_F(ReplayFile, HoldsWhatWasPlayed) {
       EXPECT_TRUE(std::ranges::equal(m.events, lanes.events(0)));
       if (m.step > 0) {
         EXPECT_TRUE(std::ranges::equal(m.roles[0].controls, lanes.given_controls(0)));
-        EXPECT_TRUE(std::ranges::equal(m.roles[0].payments, lanes.payments(0, 0)));
+        EXPECT_TRUE(std::ranges::equal(m.roles[0].rewards, lanes.rewards_by_term(0, 0)));
       }
       if (lanes.outcome(0) != Outcome::running) {
         EXPECT_EQ(replay.episodes()[e].moments, m.step + 1);
@@ -64,7 +64,7 @@ TEST_F(ReplayFile, PlaysAgainBitForBit) {
   EXPECT_TRUE(check.passed()) << check.difference;
   EXPECT_EQ(check.episodes, 4u);
   EXPECT_GT(check.steps, 100u);
-  EXPECT_TRUE(check.payments_compared);
+  EXPECT_TRUE(check.rewards_compared);
 }
 
 TEST_F(ReplayFile, ACheckFindsAnotherCourseOfEvents) {
@@ -181,7 +181,7 @@ TEST_F(ReplayFile, WhatWasWrittenBeforeACrashCanBeRead) {
   EXPECT_GE(replay.episodes().size(), 2u);
 }
 
-TEST(ReplayOfCodedTerms, IsCheckedButForTheirPayments) {
+TEST(ReplayOfCodedTerms, IsCheckedButForTheirRewards) {
   const test::TemporaryFolder folder;
   GameSpec spec = test::duck_pond();
   spec.role("duck").rewards.push_back(
@@ -189,7 +189,7 @@ TEST(ReplayOfCodedTerms, IsCheckedButForTheirPayments) {
   record_random(folder / "a.zrep", spec, 2);
   const ReplayCheck check = check_replay(folder / "a.zrep");
   EXPECT_TRUE(check.passed()) << check.difference;
-  EXPECT_FALSE(check.payments_compared);
+  EXPECT_FALSE(check.rewards_compared);
 }
 
 }  // namespace

@@ -79,7 +79,7 @@ TEST(Drive, KeysOverTheWireSteerAndAreRecorded) {
   EXPECT_EQ(told.size(), 1u);
   EXPECT_EQ(episodes[0].outcome, Outcome::running);
   double sum = 0.0;
-  for (const auto& [term, paid] : episodes[0].ledger) sum += paid;
+  for (const auto& [term, reward] : episodes[0].ledger) sum += reward;
   EXPECT_NEAR(sum, episodes[0].episode_return, 1e-9);
   EXPECT_TRUE(check_replay(folder / "a.zrep").passed());
   Replay replay(folder / "a.zrep");

@@ -148,7 +148,7 @@ const std::vector<Broken> broken_games{
      Gravity::warning, "equal columns", "again."},
     {"a term that nothing triggers",
      [] { return with_term("[[roles.rewards]]\nname = \"lamps\"\non = { event = \"collect\" }"); }, Gravity::warning,
-     "term never paid", "term 'lamps'"},
+     "term without reward", "term 'lamps'"},
     {"a term that swamps the rest", [] { return changed("weight = -0.005", "weight = -1000.0"); }, Gravity::warning,
      "swamping term", "term 'time'"},
     {"a reward for being there", [] { return changed("weight = -0.005", "weight = 0.5"); }, Gravity::grave,

@@ -15,7 +15,7 @@ struct EpisodeResult {
   EndedBy ended_by = EndedBy::nothing;
   std::size_t role = 0;
   std::size_t stage = 0;         ///< of a curriculum; see Game::stages
-  std::vector<double> ledger{};  ///< what each term paid; sums to the return
+  std::vector<double> ledger{};  ///< reward of each term; sums to the return
 };
 
 /// The result of a row whose episode has ended.

@@ -56,7 +56,7 @@ struct Role {
   std::size_t mirrors = 0;              ///< the role whose policy plays it too; its own number if it mirrors none
   std::vector<Column> columns{};        ///< of its observations
   std::vector<ControlInfo> controls{};  ///< one number each
-  std::vector<std::string> terms{};     ///< of its reward sheet
+  std::vector<std::string> terms{};     ///< reward terms
   std::vector<RaySense> rays{};
   std::vector<GridSense> grids{};
   std::vector<CrowdSense> crowds{};

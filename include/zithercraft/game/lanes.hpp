@@ -68,7 +68,7 @@ class Lanes {
   /// Throws Error (numbers), naming term or column, if a value is not finite.
   void advance(std::size_t lane, std::size_t worker = 0);
   /// The ticks of one step alone, for those who look between steps: applies the controls and calls `after_tick`
-  /// after each tick. Nothing is paid or sensed, and the books stay as they are.
+  /// after each tick. There are no rewards and no observations, and the books stay as they are.
   void play_ticks(std::size_t lane, const std::function<void()>& after_tick, std::size_t worker = 0);
 
   // ---- all lanes
@@ -90,11 +90,11 @@ class Lanes {
   bool allowed(std::size_t role, std::size_t row, std::size_t control, std::size_t option) const noexcept;
   /// The controls as they were given last.
   std::span<const float> given_controls(std::size_t role) const noexcept { return io_[role].controls.span(); }
-  /// [rows]; the sum of the payments of the last step.
+  /// [rows]; the sum over terms of the last step.
   std::span<const float> rewards(std::size_t role) const noexcept { return io_[role].rewards.span(); }
-  /// [rows][terms of the role]; what each term paid at the last step.
-  std::span<const float> payments(std::size_t role, std::size_t row) const noexcept;
-  /// What each term has paid so far in this episode. Their sum is the return.
+  /// [rows][terms of the role]; reward of each term at the last step.
+  std::span<const float> rewards_by_term(std::size_t role, std::size_t row) const noexcept;
+  /// Reward of each term so far in this episode. Their sum is the return.
   std::span<const double> ledger(std::size_t role, std::size_t row) const noexcept;
   double episode_return(std::size_t role, std::size_t row) const noexcept;
 
@@ -129,7 +129,7 @@ class Lanes {
   void end(std::size_t lane, Verdict verdict);
   std::span<const float> given(std::size_t role, std::size_t row);
   struct RoleIo {
-    AlignedBuffer<float> observations, controls, rewards, payments;
+    AlignedBuffer<float> observations, controls, rewards, by_term;
     AlignedBuffer<float> amounts, wishes;  // before weights; of inputs
   };
   struct Starts {

@@ -11,7 +11,7 @@ namespace zithercraft {
 /// Whether parts written in C++ must be there. A file can name them ("coded") but not hold them.
 enum class CodedParts {
   needed,    ///< a missing one is an error
-  optional,  ///< a missing term pays nothing; for replays, which hold what was paid
+  optional,  ///< a missing term pays nothing; for replays, which hold the rewards
 };
 
 /// Reads and checks a game file. Throws Error (file) if it cannot be read, Error (spec) with line, key path and remedy

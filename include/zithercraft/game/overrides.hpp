@@ -9,7 +9,7 @@
 namespace zithercraft {
 
 /// Values by key path: "arena.bodies.hull.count" -> 12. Parts of lists are named by their `name` or by a number in
-/// brackets. `term.NAME` stands for the weight of a term of the first role's reward sheet.
+/// brackets. `term.NAME` stands for the weight of a term of the first role's reward terms.
 using KeyValues = std::map<std::string, Value>;
 
 /// The game with keys set to other values; parts coded in C++ stay. Throws Error (spec), naming `where`, if a key leads

@@ -10,7 +10,7 @@
 
 #include "zithercraft/arena/event.hpp"
 
-/// What roles are paid for. Plain values; TOML says the same with the same names.
+/// What roles are rewarded for. Plain values; TOML says the same with the same names.
 namespace zithercraft {
 
 class SeatView;
@@ -53,7 +53,7 @@ class Measure {
 };
 
 /// Pays for coming closer to the nearest thing of a tag: closing the whole starting distance pays 1 in all, and who
-/// goes back and forth is paid exactly nothing (Ng, Harada and Russell: "Policy invariance under reward
+/// goes back and forth gets exactly 0 (Ng, Harada and Russell: "Policy invariance under reward
 /// transformations", 1999, with a discount of 1).
 struct Progress {
   std::string of{};     ///< a tag: what comes closer; empty for the seat's own body
@@ -136,8 +136,8 @@ enum class Scope : std::uint8_t {
   everyone  ///< what it pays for all seats, summed
 };
 
-/// One named term of the reward sheet. Exactly one of `progress`, `on`, `when`, `change`, `closeness`, `visits`,
-/// `each_step` and `each_second` says when it pays. Seats of other roles belong to its scope if their sheet has a
+/// One named term of the reward terms. Exactly one of `progress`, `on`, `when`, `change`, `closeness`, `visits`,
+/// `each_step` and `each_second` says when it pays. Seats of other roles belong to its scope if they have a
 /// term of the same name.
 struct Term {
   std::string name{};

@@ -67,7 +67,7 @@ struct PpoSettings {
   bool baseline = true;              ///< returns are compared with their prediction; if not, only with their mean, and
                                      ///< steps whose episode the rollout does not finish teach nothing
   bool counterfactual = false;       ///< a step is compared with what the others' actions led to expect, whatever
-                                     ///< this one is: its own share of what the side is paid. Needs `value_sees`
+                                     ///< this one is: its own share of the reward of the side. Needs `value_sees`
   std::int64_t epochs = 3;           ///< times a rollout is learned from, at least 1
   std::int64_t minibatch = 4096;     ///< samples per gradient step, at least 1
   double kl_limit = 0.0;             ///< no further epoch once the divergence is above this; 0 for no limit
@@ -183,7 +183,7 @@ struct Continuation {
 /// Nardelli, Whiteson: "Counterfactual multi-agent policy gradients", 2018). Others are read by attention, so that some
 /// may be absent.
 ///
-/// A seat whose body has left the arena goes on being paid: what comes then is credited to the last step it took.
+/// A seat whose body has left the arena still receives rewards: what comes then is credited to the last step it took.
 ///
 /// An episode that ends by a verdict has no future; one that is cut off is credited
 /// with the value of its last observation. For a fixed build the results are the same bits on any number of threads,

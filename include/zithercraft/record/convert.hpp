@@ -9,7 +9,7 @@
 namespace zithercraft {
 
 /// Writes three tables into a folder, which is made if missing: states.csv (the pose of everything with one, at each
-/// step), events.csv, and ledger.csv (what each term paid to each seat at each step).
+/// step), events.csv, and ledger.csv (reward of each term to each seat at each step).
 void write_csv(const std::filesystem::path& folder, Replay& replay);
 
 /// Writes an episode as an animated glTF 2.0 scene (Khronos Group): a .glb file, or a .gltf file that holds all it

@@ -27,7 +27,7 @@ struct ReplayInfo {
 struct RoleMoment {
   std::vector<float> observations{};  ///< [seats][columns], after the step
   std::vector<float> controls{};      ///< [seats][controls], that led here; zeros at an episode's start
-  std::vector<float> payments{};      ///< [seats][terms], what the step paid; zeros at the start
+  std::vector<float> rewards{};      ///< [seats][terms], rewards of the step; zeros at the start
   std::vector<float> values{};        ///< [seats], expected return from here on; zeros if nobody estimates it
   std::vector<float> probabilities{};          ///< [seats][probability_count(controls)], what may be decided next; zeros if nobody tells
   bool operator==(const RoleMoment&) const = default;
@@ -106,7 +106,7 @@ class Replay {
   Replay(Replay&&) noexcept;
 
   const ReplayInfo& info() const noexcept;
-  /// Parts of the game coded in C++ pay nothing here; what they paid is in the moments.
+  /// Parts of the game coded in C++ pay nothing here; their rewards are in the moments.
   const Game& game() const noexcept;
   const std::vector<Episode>& episodes() const noexcept;
   /// False if the file's end is missing: the moments after the last whole chunk are lost.
@@ -129,12 +129,12 @@ struct ReplayCheck {
   std::size_t episodes = 0;
   std::uint64_t steps = 0;
   bool whole = true;              ///< see Replay::whole
-  bool payments_compared = true;  ///< false if something is coded in C++ and could not be re-played
+  bool rewards_compared = true;  ///< false if something is coded in C++ and could not be re-played
   std::string difference{};       ///< the first difference in plain words; empty if there is none
   bool passed() const { return whole && difference.empty(); }
 };
 
-/// Plays the recorded controls again and compares states, observations, payments and events bit for bit.
+/// Plays the recorded controls again and compares states, observations, rewards and events bit for bit.
 ReplayCheck check_replay(const std::filesystem::path& path);
 
 }  // namespace zithercraft

@@ -26,7 +26,7 @@ struct DrivenEpisode {
   Outcome outcome = Outcome::running;  ///< running if it was left before its end
   std::uint32_t steps = 0;
   double episode_return = 0.0;
-  std::vector<std::pair<std::string, double>> ledger{};  ///< what each term paid
+  std::vector<std::pair<std::string, double>> ledger{};  ///< reward of each term
 };
 
 /// Serves the page and lets the person in front of it steer, episode after episode, until stopped or finished there.

@@ -16,7 +16,7 @@ struct ReportOptions {
 };
 
 /// Writes one page that opens from disk without a network: learning curves, a score table with intervals, what each
-/// reward term paid over training, and the paths of a few episodes.
+/// reward of each term over training, and the paths of a few episodes.
 void write_report(const Run& run, const std::filesystem::path& html, const ReportOptions& options = {});
 
 }  // namespace zithercraft

@@ -9,7 +9,7 @@ namespace zithercraft {
 
 /// What is taken away in turn.
 struct AblationParts {
-  bool terms = true;   ///< each term of the first role's sheet that pays something: it pays nothing then
+  bool terms = true;   ///< each term of the first role's rewards that pays something: it pays nothing then
   bool senses = true;  ///< each of its senses, if there are two or more
 };
 

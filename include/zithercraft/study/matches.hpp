@@ -38,7 +38,7 @@ struct Pairing {
   Interval decided_share{};      ///< a's share of the episodes that somebody won; of none, 0 to 1
   std::vector<Tally> by_side{};  ///< with a on the first side, on the second; empty ones were not played
   Interval a_return{}, b_return{}, length{};
-  /// What each term paid a and b per episode, in the mean over a side's seats.
+  /// Reward of each term a and b per episode, in the mean over a side's seats.
   std::vector<std::pair<std::string, Interval>> a_terms{}, b_terms{};
 };
 

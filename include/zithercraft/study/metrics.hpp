@@ -21,7 +21,7 @@ struct RoleMetrics {
   double mean_return = 0.0, success = 0.0;  ///< of those; not stored if there were none
   ImproveReport learner{};
   GenerationReport evolution{};                         ///< of an evolution, in place of `learner`
-  std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
+  std::vector<std::pair<std::string, double>> terms{};  ///< mean reward per episode
 };
 
 /// One update of a training; of an evolution one generation, whose episodes are those of the leader.
@@ -41,7 +41,7 @@ struct MetricsRow {
   /// Against past selves, where opposed sides learn: points of the present policies and their standard error; how many
   /// past selves there are, how many of them beat the present ones, and in how many circles three beat each other.
   double rating = 0.0, rating_standard_error = 0.0, past_selves = 0.0, forgotten = 0.0, cycles = 0.0;
-  std::vector<std::pair<std::string, double>> terms{};  ///< mean paid per episode
+  std::vector<std::pair<std::string, double>> terms{};  ///< mean reward per episode
   std::vector<RoleMetrics> roles{};                     ///< of further policies that learn
 };
 

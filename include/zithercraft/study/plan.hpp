@@ -25,8 +25,8 @@ struct Variant {
 };
 
 /// What is measured of a policy once it is trained, over fresh episodes: "success", "return", "length", "term.NAME"
-/// (what the term paid per episode), "events.NAME" (how often the event of the term NAME happened per episode,
-/// whatever it pays). Returns and payments are reckoned by the game's own weights, also where a variant trains with
+/// (reward of the term per episode), "events.NAME" (how often the event of the term NAME happened per episode,
+/// whatever its reward). Returns and rewards are computed by the game's own weights, also where a variant trains with
 /// others. "steps_to_bar" and "seconds_to_bar": until the success of the last 100 episodes first reached the bar.
 using Measures = std::vector<std::string>;
 

@@ -18,7 +18,7 @@ namespace zithercraft {
 struct PlayerScore {
   std::string name{};  ///< "trained", "random", "script", or the run that it was played against
   Interval success{}, episode_return{}, length{};
-  std::vector<std::pair<std::string, Interval>> terms{};  ///< what each term paid per episode
+  std::vector<std::pair<std::string, Interval>> terms{};  ///< reward of each term per episode
   std::vector<EpisodeResult> episodes{};                  ///< of every seat, in order
   /// The trained one less this one, episode by episode.
   Interval success_behind{}, return_behind{};
@@ -33,7 +33,7 @@ struct Score {
   std::vector<PlayerScore> players{};  ///< the trained one first
 
   std::string to_json() const;
-  /// A line for each episode of each player: what it returned, how it ended, what each term paid.
+  /// A line for each episode of each player: what it returned, how it ended, reward of each term.
   std::string to_csv() const;
 };
 

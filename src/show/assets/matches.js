@@ -16,7 +16,7 @@ class Layout {
       const parts = {};
       const seats = role.seats.length;
       for (const [name, each] of [["observations", role.columns.length], ["controls", role.controls.length],
-                                  ["payments", role.terms.length], ["values", 1], ["probabilities", role.probabilities]]) {
+                                  ["rewards", role.terms.length], ["values", 1], ["probabilities", role.probabilities]]) {
         parts[name] = { at, each };
         at += seats * each;
       }

@@ -1,5 +1,5 @@
 "use strict";
-// What one seat senses, decides and is paid, beside the arena.
+// What one seat senses, decides and is rewarded, beside the arena.
 
 class Panel {
   constructor(root) {
@@ -27,7 +27,7 @@ class Panel {
     this.ledgerRows = this.table(ledger, ["term", "now", "so far"], [...role.terms, "return"]);
     const cursor = { id: "cursor", afterDraw: (chart) => this.drawCursor(chart) };
     const seconds = { title: { display: true, text: "step" } };
-    this.ledgerChart = lineChart(this.chartIn(ledger, "chart tall"), "Paid so far, by term", [...role.terms, "return"].map((t) => [t, []]), { x: seconds, stepped: true, plugins: [cursor] });
+    this.ledgerChart = lineChart(this.chartIn(ledger, "chart tall"), "Rewards so far, by term", [...role.terms, "return"].map((t) => [t, []]), { x: seconds, stepped: true, plugins: [cursor] });
     this.valueChart = lineChart(this.chartIn(this.section("Value estimate")), "Return still to come, as the policy estimates it", [["value", []]], { x: seconds, plugins: [cursor] });
     this.charts = [this.ledgerChart, this.valueChart];
     this.chartKey = "";
@@ -146,29 +146,29 @@ class Panel {
     const key = `${this.match.version}:${episode}`;
     if (key !== this.chartKey) {
       this.chartKey = key;
-      const paid = [...this.role.terms, "return"].map(() => []), value = [], sums = new Float64Array(terms);
+      const rewards = [...this.role.terms, "return"].map(() => []), value = [], sums = new Float64Array(terms);
       for (const f of this.match.frames(episode)) {
-        f.part(role, "payments", seat).forEach((p, t) => (sums[t] += p));
-        sums.forEach((s, t) => paid[t].push({ x: f.step, y: s }));
-        paid[terms].push({ x: f.step, y: sums.reduce((a, b) => a + b, 0) });
+        f.part(role, "rewards", seat).forEach((p, t) => (sums[t] += p));
+        sums.forEach((s, t) => rewards[t].push({ x: f.step, y: s }));
+        rewards[terms].push({ x: f.step, y: sums.reduce((a, b) => a + b, 0) });
         value.push({ x: f.step, y: f.part(role, "values", seat)[0] });
       }
-      this.paid = paid;
-      this.redraw(paid, value, episode);
+      this.rewards = rewards;
+      this.redraw(rewards, value, episode);
     }
-    const now = frame.part(role, "payments", seat), total = now.reduce((a, b) => a + b, 0);
+    const now = frame.part(role, "rewards", seat), total = now.reduce((a, b) => a + b, 0);
     this.ledgerRows.forEach((row, t) => {
-      const so_far = this.paid[t].length ? this.paid[t][frame.step - this.paid[t][0].x] : null;
+      const so_far = this.rewards[t].length ? this.rewards[t][frame.step - this.rewards[t][0].x] : null;
       row.cells[1].textContent = short(t < terms ? now[t] : total);
       row.cells[2].textContent = so_far ? short(so_far.y) : "";
     });
     for (const chart of this.charts) chart.draw();
   }
 
-  redraw(paid, value, episode) {
+  redraw(rewards, value, episode) {
     const step = Math.max(1, Math.floor(value.length / 500));
     const thin = (list) => (step === 1 ? list : list.filter((_, i) => i % step === 0 || i === list.length - 1));
-    this.ledgerChart.data.datasets.forEach((set, t) => (set.data = thin(paid[t])));
+    this.ledgerChart.data.datasets.forEach((set, t) => (set.data = thin(rewards[t])));
     this.valueChart.data.datasets[0].data = thin(value);
     for (const chart of this.charts) {
       chart.options.scales.x.max = Math.max(1, this.match.moments(episode) - 1);

@@ -35,7 +35,7 @@ class RewardChecks {
       : e_(e), role_(role), spec_(e.game.spec().roles[role]), findings_(findings) {}
 
   void check() {
-    check_paid();
+    check_triggers();
     check_swamping();
     // What success is worth, where anybody succeeded.
     Mean success;
@@ -60,7 +60,7 @@ class RewardChecks {
                          std::move(what), std::move(evidence), std::move(remedy)});
   }
 
-  void check_paid() {
+  void check_triggers() {
     const auto& terms = e_.game.roles()[role_].terms;
     for (std::size_t t = 0; t < terms.size(); ++t) {
       std::size_t times = 0;
@@ -71,9 +71,9 @@ class RewardChecks {
       }
       if (times > 0 || steps == 0) continue;
       const bool nothing = spec_.rewards[t].weight == 0.0;
-      add(nothing ? Gravity::note : Gravity::warning, "term never paid", "term '" + terms[t] + "'",
-          nothing ? "has weight 0 and pays nothing" : "was never paid by any player",
-          fmt::format("0 payments in {} steps", steps),
+      add(nothing ? Gravity::note : Gravity::warning, "term without reward", "term '" + terms[t] + "'",
+          nothing ? "has weight 0 and pays nothing" : "gave no reward to any player",
+          fmt::format("0 rewards in {} steps", steps),
           nothing
               ? "give it a weight, or leave it out"
               : "check what triggers it; if it is only rare, add a term that leads there or stages that begin nearer");
@@ -91,7 +91,7 @@ class RewardChecks {
       if (terms.size() < 2 || rest <= 0.0 || sizes[t] < 50.0 * rest) continue;
       add(Gravity::warning, "swamping term", "term '" + terms[t] + "'",
           fmt::format("pays {:.0f} times as much as all other terms together", sizes[t] / rest),
-          fmt::format("{} of all that was paid or taken away", percent(sizes[t] / all)),
+          fmt::format("{} of all rewards by size", percent(sizes[t] / all)),
           "lower its weight, or limit it with `most_per_episode`");
     }
   }
@@ -118,13 +118,13 @@ class RewardChecks {
 
   // The term that pays those who get nowhere.
   std::string best_term(const Survey& survey) const {
-    const auto& paid = survey.roles[role_].terms;
-    const auto best = std::max_element(paid.begin(), paid.end(),
-                                       [](const TermSurvey& a, const TermSurvey& b) { return a.paid < b.paid; });
+    const auto& reward = survey.roles[role_].terms;
+    const auto best = std::max_element(reward.begin(), reward.end(),
+                                       [](const TermSurvey& a, const TermSurvey& b) { return a.reward < b.reward; });
     return fmt::format(
         "'{}' pays for it: pay progress instead, or limit it with `counts` or `most_per_episode`; let "
         "success pay more, and time cost something",
-        e_.game.roles()[role_].terms[static_cast<std::size_t>(best - paid.begin())]);
+        e_.game.roles()[role_].terms[static_cast<std::size_t>(best - reward.begin())]);
   }
 
   void check_idle_pay(const Mean& success) {
@@ -141,13 +141,13 @@ class RewardChecks {
     for (std::size_t t = 0; t < terms.size(); ++t)
       if (static_cast<double>(s.terms[t].times) >
           0.5 * static_cast<double>(idle->steps) / static_cast<double>(e_.game.roles().size()))
-        steady += s.terms[t].paid;
+        steady += s.terms[t].reward;
     const double each =
         steady / std::max(1.0, static_cast<double>(idle->steps) / static_cast<double>(e_.game.roles().size()));
     if (each <= 0.0) return;
     add(success.count > 0 && each * length.value > 0.5 * success.value ? Gravity::grave : Gravity::warning,
         "waiting pays", "", "episodes pay more the longer nothing happens",
-        fmt::format("an idle agent is paid {:.3g} at every step, {:.3g} over an episode of {:.0f}", each,
+        fmt::format("an idle agent gets {:.3g} at every step, {:.3g} over an episode of {:.0f}", each,
                     each * length.value, length.value),
         "let time cost something (a term with `each_step` and a negative weight)");
   }

@@ -146,11 +146,11 @@ class Watcher {
           track.farthest =
               std::max(track.farthest, static_cast<double>(std::hypot(pose.x - track.start.x, pose.y - track.start.y)));
         }
-        const auto paid = lanes.payments(r, row);
-        for (std::size_t t = 0; t < paid.size(); ++t) {
-          s.terms[t].paid += static_cast<double>(paid[t]);
-          s.terms[t].absolute += std::fabs(static_cast<double>(paid[t]));
-          s.terms[t].times += paid[t] != 0.0f ? 1u : 0u;
+        const auto reward = lanes.rewards_by_term(r, row);
+        for (std::size_t t = 0; t < reward.size(); ++t) {
+          s.terms[t].reward += static_cast<double>(reward[t]);
+          s.terms[t].absolute += std::fabs(static_cast<double>(reward[t]));
+          s.terms[t].times += reward[t] != 0.0f ? 1u : 0u;
         }
         if (lanes.outcome(lane) != Outcome::running)
           s.episodes.push_back(

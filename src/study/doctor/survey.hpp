@@ -37,8 +37,8 @@ struct EpisodeSurvey {
 };
 
 struct TermSurvey {
-  double paid = 0.0, absolute = 0.0;  // sums over steps
-  std::size_t times = 0;              // steps at which it paid
+  double reward = 0.0, absolute = 0.0;  // sums over steps
+  std::size_t times = 0;              // steps at which it was not 0
 };
 
 struct RoleSurvey {
