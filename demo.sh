@@ -13,7 +13,7 @@ run() { echo; echo "\$ zithercraft $*"; "$tool" "$@"; }
 
 run show mooring --png "$out/mooring.png" --svg "$out/mooring.svg"
 run train mooring --run "$out/run" --fresh
-run score "$out/run"
+run evaluate "$out/run"
 run record "$out/run" --out "$out/matches.zrep" --episodes 10
 run replay "$out/matches.zrep" --check --png "$out/path.png" --html "$out/matches.html"
 run report "$out/run" --html "$out/report.html"

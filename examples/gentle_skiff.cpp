@@ -20,7 +20,7 @@ int main(int argc, char** argv) {
     game.role("skiff").rewards.push_back({.name = "gentle", .weight = -0.005, .each_step = haste});
     zc::Run run =
         zc::train(game, {.folder = folder, .steps = steps, .seed = 1, .existing = zc::Existing::fresh});
-    zc::Score score = zc::score(run, {.episodes = 500});  // with 95% intervals, beside random and script
+    zc::Score score = zc::evaluate(run, {.episodes = 500});  // with 95% intervals, beside random and script
     zc::record(run, folder / "gentle.zrep", {.episodes = 5});
     for (const zc::PlayerScore& player : score.players)
       std::printf("%-8s moored %5.1f%% [%.1f, %.1f]\n", player.name.c_str(), 100 * player.success.mean,

@@ -1,6 +1,6 @@
 #pragma once
 
-// Everything a program needs to build games, train, score, record and draw. A finished game that only plays a trained
+// Everything a program needs to build games, train, evaluate, record and draw. A finished game that only plays a trained
 // policy includes zithercraft/net/policy.hpp and links zithercraft::net alone.
 
 #include "zithercraft/arena/arena.hpp"
@@ -43,7 +43,7 @@
 #include "zithercraft/study/plan.hpp"
 #include "zithercraft/study/player_source.hpp"
 #include "zithercraft/study/run.hpp"
-#include "zithercraft/study/score.hpp"
+#include "zithercraft/study/evaluation.hpp"
 #include "zithercraft/study/senses.hpp"
 #include "zithercraft/study/statistics.hpp"
 #include "zithercraft/study/study.hpp"

@@ -10,8 +10,8 @@
 namespace zithercraft {
 namespace {
 
-[[noreturn]] void wrong(std::string problem, std::string where, std::string mend) {
-  throw Error(Fault::spec, std::move(problem), std::move(where), std::move(mend));
+[[noreturn]] void wrong(std::string problem, std::string where, std::string fix) {
+  throw Error(Fault::spec, std::move(problem), std::move(where), std::move(fix));
 }
 
 template <class List>

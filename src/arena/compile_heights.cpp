@@ -17,8 +17,8 @@ namespace {
 
 constexpr std::size_t most_levels = 1'000'000, most_triangles = 2'000'000;
 
-[[noreturn]] void wrong(std::string problem, std::string where, std::string mend) {
-  throw Error(Fault::spec, std::move(problem), std::move(where), std::move(mend));
+[[noreturn]] void wrong(std::string problem, std::string where, std::string fix) {
+  throw Error(Fault::spec, std::move(problem), std::move(where), std::move(fix));
 }
 
 [[noreturn]] void needs_height(const std::string& where) {
@@ -68,7 +68,7 @@ Levels read_levels(const GroundSpec& spec) {
   for (double& level : levels.values) {
     level = level * spec.scale + spec.lift;
     if (!(std::fabs(level) < 1e6))
-      wrong("a level is not a number, or farther than 1,000 km from 0", where + "file", "mend the data or the scale");
+      wrong("a level is not a number, or farther than 1,000 km from 0", where + "file", "fix the data or the scale");
   }
   return levels;
 }
@@ -220,7 +220,7 @@ void ArenaCompiler::add_mesh(std::size_t index, std::vector<Triangle>& triangles
       for (Vec3& c : corners) c = at + scale * Vec3{cos * c.x - sin * c.y, sin * c.x + cos * c.y, c.z};
       for (const Vec3& c : corners)
         if (!(std::fabs(c.x) < 1e6f && std::fabs(c.y) < 1e6f && std::fabs(c.z) < 1e6f))
-          wrong("a corner lies farther than 1,000 km away, or nowhere", where, "mend the mesh or its scale");
+          wrong("a corner lies farther than 1,000 km away, or nowhere", where, "fix the mesh or its scale");
       Triangle triangle;
       if (make_triangle(corners, static_cast<std::uint32_t>(entity), triangle)) triangles.push_back(triangle);
     }

@@ -38,8 +38,8 @@ class Finder {
   }
 
  private:
-  [[noreturn]] void unknown(const std::string& mend) const {
-    throw Error(Fault::spec, "the key '" + key_ + "' names no number of the arena", where_, mend);
+  [[noreturn]] void unknown(const std::string& fix) const {
+    throw Error(Fault::spec, "the key '" + key_ + "' names no number of the arena", where_, fix);
   }
 
   template <class Struct>

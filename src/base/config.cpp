@@ -64,7 +64,7 @@ toml::table parse_toml(std::string_view text, const std::string& source) {
     return toml::parse(text, source);
   } catch (const toml::parse_error& error) {
     throw Error(Fault::spec, "not valid TOML: " + std::string(error.description()),
-                source + ":" + std::to_string(error.source().begin.line), "mend the syntax there");
+                source + ":" + std::to_string(error.source().begin.line), "fix the syntax there");
   }
 }
 

@@ -5,19 +5,19 @@
 namespace zithercraft {
 namespace {
 
-std::string one_line(const std::string& problem, const std::string& where, const std::string& mend) {
+std::string one_line(const std::string& problem, const std::string& where, const std::string& fix) {
   std::string line = where.empty() ? problem : where + ": " + problem;
-  if (!mend.empty()) line += "; " + mend;
+  if (!fix.empty()) line += "; " + fix;
   return line;
 }
 
 }  // namespace
 
-Error::Error(Fault fault, std::string problem, std::string where, std::string mend)
-    : std::runtime_error(one_line(problem, where, mend)),
+Error::Error(Fault fault, std::string problem, std::string where, std::string fix)
+    : std::runtime_error(one_line(problem, where, fix)),
       fault_(fault),
       problem_(std::move(problem)),
       where_(std::move(where)),
-      mend_(std::move(mend)) {}
+      fix_(std::move(fix)) {}
 
 }  // namespace zithercraft

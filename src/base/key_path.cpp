@@ -29,8 +29,8 @@ class PathSetter {
   }
 
  private:
-  [[noreturn]] void nowhere(const std::string& mend) const {
-    throw Error(Fault::spec, "the key '" + path_ + "' leads nowhere", where_, mend);
+  [[noreturn]] void nowhere(const std::string& fix) const {
+    throw Error(Fault::spec, "the key '" + path_ + "' leads nowhere", where_, fix);
   }
 
   toml::node& enter(toml::node& at, const KeyStep& step) const {

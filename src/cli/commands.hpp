@@ -53,14 +53,14 @@ struct TrainCommand {
   int train_all(const GameSpec& spec, const TrainOptions& options, ProgressLine& line) const;
 };
 
-struct ScoreCommand {
+struct EvaluateCommand {
   std::string run_folder, csv, variants, png;
   std::vector<std::string> against, vary;
   std::int64_t episodes = 500;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
   ActionMode actions = ActionMode::usual;
-  bool json = false, quiet = false;
+  bool checkpoints = false, json = false, quiet = false;
   int run() const;
 };
 
@@ -86,7 +86,7 @@ struct MatchCommand {
   int run() const;
 };
 
-struct ConductCommand {
+struct BehaviourCommand {
   std::vector<std::string> players, set, draw;
   std::string game, png, all, seat, as, others;
   std::int64_t episodes = 200;
@@ -94,15 +94,6 @@ struct ConductCommand {
   std::size_t threads = 0;
   double square = 4.0;
   ActionMode actions = ActionMode::usual;
-  bool json = false, quiet = false;
-  int run() const;
-};
-
-struct LadderCommand {
-  std::string run_folder, png;
-  std::int64_t episodes = 200;
-  std::uint64_t seed = 0;
-  std::size_t threads = 0;
   bool json = false, quiet = false;
   int run() const;
 };
@@ -209,6 +200,6 @@ std::vector<std::uint64_t> parse_seeds(const std::string& text);
 void set_learner(PpoSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& assignment);
 
 /// Exit statuses beyond those of Fault.
-constexpr int done = 0, stopped_by_signal = 7, doctor_warns = 8, doctor_finds_grave = 9, unexpected = 70;
+constexpr int done = 0, stopped_by_signal = 7, doctor_warns = 8, doctor_finds_error = 9, unexpected = 70;
 
 }  // namespace zithercraft::cli

@@ -16,10 +16,10 @@ void print_findings(const Diagnosis& d) {
   fmt::print("{}: watched {} steps of play: {}\n", d.game, d.steps, players);
   if (d.findings.empty()) fmt::print("\nnothing found\n");
   for (const Finding& f : d.findings) {
-    fmt::print("\n{:<8} {}: {}\n", name_of(f.gravity), f.subject, f.what);
+    fmt::print("\n{:<8} {}: {}\n", name_of(f.severity), f.subject, f.what);
     fmt::print("         {}: {}{}\n", f.check, f.evidence,
                f.began >= 0 ? fmt::format(", from step {} on", f.began) : "");
-    fmt::print("         remedy: {}\n", f.remedy);
+    fmt::print("         fix: {}\n", f.fix);
   }
   std::string role;
   for (const TagSeen& s : d.seen) {
@@ -35,10 +35,10 @@ void print_findings(const Diagnosis& d) {
 }
 
 int status_of(const Diagnosis& d) {
-  switch (d.gravest()) {
-    case Gravity::note: return done;
-    case Gravity::warning: return doctor_warns;
-    case Gravity::grave: return doctor_finds_grave;
+  switch (d.worst()) {
+    case Severity::note: return done;
+    case Severity::warning: return doctor_warns;
+    case Severity::error: return doctor_finds_error;
   }
   return unexpected;
 }

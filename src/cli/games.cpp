@@ -35,7 +35,7 @@ GameSpec named_game(const std::string& name_or_path) {
     try {
       check_scripts(Game(spec));
     } catch (const Error& error) {
-      throw Error(error.fault(), error.problem(), name_or_path + " (" + error.where() + ")", error.mend());
+      throw Error(error.fault(), error.problem(), name_or_path + " (" + error.where() + ")", error.fix());
     }
     return spec;
   }

@@ -20,7 +20,7 @@ constexpr const char* footer =
     "Results go to standard output, progress and errors to standard error.\n\n"
     "Exit status: 0 done; 1 a check found a difference; 2 wrong command line; 3 wrong game or configuration;\n"
     "4 a file is missing, damaged or cannot be written; 5 refused: the run exists or does not fit; 6 a number is not\n"
-    "finite; 7 stopped by SIGINT or SIGTERM after saving; 8 the doctor warns; 9 the doctor found something grave; 70 "
+    "finite; 7 stopped by SIGINT or SIGTERM after saving; 8 the doctor warns; 9 the doctor found an error; 70 "
     "an\n"
     "unexpected error.";
 
@@ -163,9 +163,9 @@ void add_studies(CLI::App& app, int& status) {
         add_threads(sub, c.threads);
         add_quiet(sub, c.quiet);
       });
-  add<ConductCommand>(
-      app, "conduct", "Tell how players behave, or how the others do when somebody else takes a seat", status,
-      [](CLI::App& sub, ConductCommand& c) {
+  add<BehaviourCommand>(
+      app, "behaviour", "Tell how players behave, or how the others do when somebody else takes a seat", status,
+      [](CLI::App& sub, BehaviourCommand& c) {
         add_players(sub, c);
         sub.add_option("--seat", c.seat, "ROLE or ROLE:2: the players take this seat in turn, all others are watched");
         sub.add_option("--as", c.as, "ROLE: the players play this role alone, and are watched")->excludes("--seat");
@@ -193,14 +193,6 @@ void add_studies(CLI::App& app, int& status) {
                       add_threads(sub, c.threads);
                       add_quiet(sub, c.quiet);
                     });
-  add<LadderCommand>(app, "ladder", "Score every kept checkpoint of a run on the same episodes", status,
-                     [](CLI::App& sub, LadderCommand& c) {
-                       sub.add_option("RUN", c.run_folder, "The run's folder")->required();
-                       add_episodes(sub, c.episodes, c.seed, "Episodes for each checkpoint");
-                       sub.add_option("--png", c.png, "Draw them into this file (.png or .svg); needs gnuplot");
-                       add_threads(sub, c.threads);
-                       add_quiet(sub, c.quiet);
-                     });
   add<SweepCommand>(app, "sweep", "Train over a grid of one or two keys, several seeds in each cell", status,
                     [](CLI::App& sub, SweepCommand& c) {
                       add_trials(sub, c.trials);
@@ -293,19 +285,25 @@ void add_commands(CLI::App& app, int& status) {
             ->check(CLI::Range(1, 10'000'000))
             ->capture_default_str();
       });
-  add<ScoreCommand>(
-      app, "score", "Play a trained policy on fresh episodes, beside random and hand-written play", status,
-      [](CLI::App& sub, ScoreCommand& c) {
+  add<EvaluateCommand>(
+      app, "evaluate", "Evaluate a trained policy on fresh episodes, beside random play and the script", status,
+      [](CLI::App& sub, EvaluateCommand& c) {
         sub.add_option("RUN", c.run_folder, "The run's folder")->required();
         add_episodes(sub, c.episodes, c.seed, "Episodes for each player");
-        sub.add_option("--against", c.against, "Compare with these only: random, script, or another run's folder")
-            ->allow_extra_args(false);
+        auto* against =
+            sub.add_option("--against", c.against, "Compare with these only: random, script, or another run's folder")
+                ->allow_extra_args(false);
         add_actions(sub, c.actions);
-        sub.add_option("--vary", c.vary, "KEY=LOW:HIGH:COUNT or KEY=A,B,C: score in changed games; once or twice")
-            ->allow_extra_args(false);
-        sub.add_option("--variants", c.variants, "Score in the variants of this plan file");
-        sub.add_option("--png", c.png, "With variants: draw them into this file (.png or .svg); needs gnuplot");
-        sub.add_option("--csv", c.csv, "Write every episode as comma-separated values into this file");
+        auto* checkpoints =
+            sub.add_flag("--checkpoints", c.checkpoints, "Evaluate every kept checkpoint on the same episodes");
+        auto* vary = sub.add_option("--vary", c.vary,
+                                    "KEY=LOW:HIGH:COUNT or KEY=A,B,C: evaluate in changed games; once or twice")
+                         ->allow_extra_args(false);
+        auto* variants = sub.add_option("--variants", c.variants, "Evaluate in the variants of this plan file");
+        sub.add_option("--png", c.png,
+                       "With variants or checkpoints: draw them into this file (.png or .svg); needs gnuplot");
+        auto* csv = sub.add_option("--csv", c.csv, "Write every episode as comma-separated values into this file");
+        for (auto* other : {against, vary, variants, csv}) checkpoints->excludes(other);
         add_threads(sub, c.threads);
         add_quiet(sub, c.quiet);
       });
@@ -335,7 +333,7 @@ void add_commands(CLI::App& app, int& status) {
                        sub.add_option("RUN", c.run_folder, "The run's folder")->required();
                        sub.add_option("--html", c.html, "The page's file");
                        sub.add_option("--csv", c.csv, "Write the curves as comma-separated values into this file");
-                       sub.add_option("--episodes", c.episodes, "Episodes to score for its table")
+                       sub.add_option("--episodes", c.episodes, "Episodes to evaluate for its table")
                            ->check(CLI::Range(1, 10'000'000))
                            ->capture_default_str();
                        add_quiet(sub, c.quiet);

@@ -266,24 +266,4 @@ int CompareCommand::run() const {
   return done;
 }
 
-int LadderCommand::run() const {
-  ProgressLine line(quiet);
-  const auto rungs = ladder(Run::open(run_folder), episodes, seed, threads, line.of("episodes"));
-  line.wipe();
-  if (!png.empty()) draw_bands(png, figure_of(rungs, run_folder));
-  ordered_json list = ordered_json::array();
-  if (!json) fmt::print("{:<20} {:>12}  {:<24} {}\n", "checkpoint", "steps", "success %", "return");
-  for (const Rung& rung : rungs) {
-    list.push_back({{"checkpoint", rung.checkpoint},
-                    {"steps", rung.steps},
-                    {"success", json_of(rung.success)},
-                    {"return", json_of(rung.episode_return)}});
-    if (!json)
-      fmt::print("{:<20} {:>12}  {:<24} {}\n", rung.checkpoint, rung.steps,
-                 with_range(in_percent(rung.success), "{:.1f}"), with_range(rung.episode_return, "{:.2f}"));
-  }
-  if (json) fmt::print("{}\n", list.dump(2));
-  return done;
-}
-
 }  // namespace zithercraft::cli

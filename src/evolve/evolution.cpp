@@ -17,8 +17,8 @@ namespace {
 constexpr std::uint32_t finals_begin = 1u << 20;  // numbers of final episodes, apart from those of the others
 
 void check_settings(const EvolutionSettings& s) {
-  const auto need = [](bool fine, const char* key, const char* mend) {
-    if (!fine) wrong_setting(key, "it cannot be used", mend);
+  const auto need = [](bool fine, const char* key, const char* fix) {
+    if (!fine) wrong_setting(key, "it cannot be used", fix);
   };
   need(std::all_of(s.policy_layers.begin(), s.policy_layers.end(), [](auto w) { return w >= 1 && w <= 65536; }),
        "policy_layers", "give widths from 1 to 65536");

@@ -184,9 +184,9 @@ void Population::start_from(const Policy& policy, const TensorFile& checkpoint) 
   PolicySignature wanted = found;
   wanted.columns = signature_.columns;
   wanted.controls = signature_.controls;
-  const auto refuse = [&](const std::string& what, const std::string& mend) {
+  const auto refuse = [&](const std::string& what, const std::string& fix) {
     throw Error(Fault::refused, "the evolution cannot begin with this policy: " + what,
-                "role '" + signature_.role + "'", mend);
+                "role '" + signature_.role + "'", fix);
   };
   if (const auto d = first_difference(wanted, found); !d.empty())
     refuse(d, "use one with the same senses and controls");

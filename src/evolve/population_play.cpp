@@ -226,7 +226,7 @@ void PopulationPlay::work(const Call& call, std::size_t worker) {
         throw Error(Fault::numbers,
                     fmt::format("individual {}: {}", call.first + scratch.job[lane % lanes_each] / call.encounters.size(),
                                 error.problem()),
-                    error.where(), error.mend());
+                    error.where(), error.fix());
       }
       if (lanes_.outcome(lane) == Outcome::running) continue;
       finish(call, scratch, lane);

@@ -31,8 +31,8 @@ inline void check_fitness(std::span<const double> fitness, std::size_t individua
                   "let it be a finite number for everything that an individual can do");
 }
 
-[[noreturn]] inline void wrong_setting(const std::string& key, const std::string& problem, const std::string& mend) {
-  throw Error(Fault::spec, problem, "learner." + key, mend);
+[[noreturn]] inline void wrong_setting(const std::string& key, const std::string& problem, const std::string& fix) {
+  throw Error(Fault::spec, problem, "learner." + key, fix);
 }
 
 }  // namespace zithercraft

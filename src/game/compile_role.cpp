@@ -14,15 +14,15 @@ void check_cells(const GamePlan& game, const std::string& where) {
     wrong_spec("the arena has no cells to find a way over", where + ".around", "leave it out, or give [arena.cells]");
 }
 
-void wrong_spec(std::string problem, std::string where, std::string mend) {
-  throw Error(Fault::spec, std::move(problem), std::move(where), std::move(mend));
+void wrong_spec(std::string problem, std::string where, std::string fix) {
+  throw Error(Fault::spec, std::move(problem), std::move(where), std::move(fix));
 }
 
 void check_unique(const std::vector<std::string>& names, const std::string& what, const std::string& where,
-                  const std::string& mend) {
+                  const std::string& fix) {
   std::set<std::string> seen;
   for (const auto& name : names)
-    if (!seen.insert(name).second) wrong_spec("two " + what + "s are named '" + name + "'", where, mend);
+    if (!seen.insert(name).second) wrong_spec("two " + what + "s are named '" + name + "'", where, fix);
 }
 
 std::vector<std::size_t> bodies_of(const GamePlan& game, const std::string& name, const std::string& where) {

@@ -10,7 +10,7 @@
 
 namespace zithercraft {
 
-[[noreturn]] void wrong_spec(std::string problem, std::string where, std::string mend);
+[[noreturn]] void wrong_spec(std::string problem, std::string where, std::string fix);
 /// Ways lead over cells: without them there are none.
 void check_cells(const GamePlan& game, const std::string& where);
 
@@ -22,7 +22,7 @@ std::vector<std::string> names_of(const List& list) {
 }
 
 void check_unique(const std::vector<std::string>& names, const std::string& what, const std::string& where,
-                  const std::string& mend);
+                  const std::string& fix);
 
 /// What the three compilers share: the role, and how names become numbers.
 class RoleCompiler {

@@ -41,7 +41,7 @@ GameSpec parse_in_folder(std::string_view text, const std::string& source, Coded
   try {
     const Game compiled(spec, coded);
   } catch (const Error& error) {
-    throw Error(error.fault(), error.problem(), place_in_file(table, source, error.where()), error.mend());
+    throw Error(error.fault(), error.problem(), place_in_file(table, source, error.where()), error.fix());
   }
   return spec;
 }

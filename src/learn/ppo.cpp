@@ -12,9 +12,9 @@ namespace zithercraft {
 namespace {
 
 void check_settings(const PpoSettings& s) {
-  const auto need = [](bool fine, const char* key, const char* mend) {
+  const auto need = [](bool fine, const char* key, const char* fix) {
     if (!fine)
-      throw Error(Fault::spec, "the learner's setting '" + std::string(key) + "' cannot be used", "learner", mend);
+      throw Error(Fault::spec, "the learner's setting '" + std::string(key) + "' cannot be used", "learner", fix);
   };
   const auto layers = [](const std::vector<std::int64_t>& widths) {
     return std::all_of(widths.begin(), widths.end(), [](std::int64_t w) { return w >= 1 && w <= 65536; });

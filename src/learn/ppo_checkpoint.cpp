@@ -8,8 +8,8 @@
 namespace zithercraft {
 namespace {
 
-[[noreturn]] void refuse(const std::string& what, const std::string& mend) {
-  throw Error(Fault::refused, what, "checkpoint", mend);
+[[noreturn]] void refuse(const std::string& what, const std::string& fix) {
+  throw Error(Fault::refused, what, "checkpoint", fix);
 }
 constexpr const char* same_game = "go on with the game it was trained in, or start afresh";
 

@@ -141,16 +141,16 @@ void Trainee::add_gradients_up() {
 
 void Trainee::report_bad_gradient(double norm) const {
   const std::string where = "update " + std::to_string(ground_.updates + 1),
-                    mend = "lower the learning rate or the rewards";
+                    fix = "lower the learning rate or the rewards";
   const auto check = [&](const std::string& prefix, const Network<float>& net, std::span<const float> part) {
     for (const NetworkPart& p : net.parts()) {
       const double own = norm_of(part.subspan(p.offset, p.rows * p.stride));
       if (!std::isfinite(own))
-        throw Error(Fault::numbers, "the gradient of '" + prefix + "." + p.name + "' is not finite", where, mend);
+        throw Error(Fault::numbers, "the gradient of '" + prefix + "." + p.name + "' is not finite", where, fix);
       if (std::isfinite(norm) && own > 0.5 * norm)
         throw Error(Fault::numbers,
                     "the gradient explodes: that of '" + prefix + "." + p.name + "' has length " + std::to_string(own),
-                    where, mend);
+                    where, fix);
     }
   };
   check("policy", nets_.policy, nets_.policy_part(gradient_.span()));
@@ -159,7 +159,7 @@ void Trainee::report_bad_gradient(double norm) const {
   throw Error(Fault::numbers,
               std::isfinite(norm) ? "the gradient explodes: it has length " + std::to_string(norm)
                                   : "the gradient of a dial's standard deviation is not finite",
-              where, mend);
+              where, fix);
 }
 
 void Trainee::step(double rate, ImproveReport& report) {

@@ -23,8 +23,8 @@ bool fits(const std::vector<std::uint32_t>& columns, std::size_t wanted, std::si
          std::all_of(columns.begin(), columns.end(), [all](std::uint32_t c) { return c < all; });
 }
 
-[[noreturn]] void wrong(const std::string& what, const std::string& mend) {
-  throw Error(Fault::spec, "the network cannot be built: " + what, "network", mend);
+[[noreturn]] void wrong(const std::string& what, const std::string& fix) {
+  throw Error(Fault::spec, "the network cannot be built: " + what, "network", fix);
 }
 
 std::string widths_text(const std::vector<std::size_t>& widths) {

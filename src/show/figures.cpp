@@ -197,18 +197,18 @@ BandFigure curves_of(const Comparison& comparison) {
   return figure;
 }
 
-BandFigure figure_of(const std::vector<Rung>& ladder, const std::string& run) {
+BandFigure figure_of(const std::vector<CheckpointScore>& scores, const std::string& run) {
   BandFigure figure{.title = run + ": each kept checkpoint on the same episodes, 95% interval",
                     .x_label = "steps",
                     .y_label = "success",
                     .points = true,
                     .share = true};
   auto& line = figure.lines.emplace_back(BandFigure::Line{.name = "success"});
-  for (const Rung& rung : ladder) {
-    line.x.push_back(static_cast<double>(rung.steps));
-    line.mean.push_back(rung.success.mean);
-    line.low.push_back(rung.success.low);
-    line.high.push_back(rung.success.high);
+  for (const CheckpointScore& score : scores) {
+    line.x.push_back(static_cast<double>(score.steps));
+    line.mean.push_back(score.success.mean);
+    line.low.push_back(score.success.low);
+    line.high.push_back(score.success.high);
   }
   return figure;
 }
@@ -263,7 +263,7 @@ HeatFigure figure_of(const MatchTable& table) {
 
 namespace {
 
-std::vector<std::size_t> numbers_of(const ConductTable& table, const std::vector<std::string>& measures) {
+std::vector<std::size_t> numbers_of(const BehaviourTable& table, const std::vector<std::string>& measures) {
   std::vector<std::size_t> list;
   for (const std::string& name : measures) {
     const auto found = std::find(table.measures.begin(), table.measures.end(), name);
@@ -274,12 +274,12 @@ std::vector<std::size_t> numbers_of(const ConductTable& table, const std::vector
   return list;
 }
 
-std::vector<std::size_t> events_that_change_most(const ConductTable& table, std::size_t most) {
+std::vector<std::size_t> events_that_change_most(const BehaviourTable& table, std::size_t most) {
   std::vector<std::pair<double, std::size_t>> by_change;  // how far the means go, negative, and which measure
   for (std::size_t m = table.first_event; m < table.measures.size(); ++m) {
     const auto [low, high] = std::minmax_element(
         table.rows.begin(), table.rows.end(),
-        [&](const ConductRow& a, const ConductRow& b) { return a.values[m].mean < b.values[m].mean; });
+        [&](const BehaviourRow& a, const BehaviourRow& b) { return a.values[m].mean < b.values[m].mean; });
     by_change.emplace_back(low->values[m].mean - high->values[m].mean, m);
   }
   std::sort(by_change.begin(), by_change.end());
@@ -290,9 +290,9 @@ std::vector<std::size_t> events_that_change_most(const ConductTable& table, std:
 
 }  // namespace
 
-IntervalFigure figure_of(const ConductTable& table, const std::vector<std::string>& measures) {
-  const ConductRow &first = table.rows.at(0), &second = table.rows.at(1);
-  const auto name = [](const ConductRow& row) { return std::filesystem::path(row.player).filename().string(); };
+IntervalFigure figure_of(const BehaviourTable& table, const std::vector<std::string>& measures) {
+  const BehaviourRow &first = table.rows.at(0), &second = table.rows.at(1);
+  const auto name = [](const BehaviourRow& row) { return std::filesystem::path(row.player).filename().string(); };
   const std::string what = table.options.seat.empty()
                                ? name(second) + " compared with " + name(first)
                                : "what others do when " + table.options.seat + " is played by " + name(second) +
@@ -317,7 +317,7 @@ IntervalFigure figure_of(const ConductTable& table, const std::vector<std::strin
   return figure;
 }
 
-BandFigure course_figure(const ConductTable& table, const std::vector<double>& x,
+BandFigure course_figure(const BehaviourTable& table, const std::vector<double>& x,
                          const std::vector<std::string>& measures) {
   BandFigure figure{.title = table.game + ": what they do, per seat and episode",
                     .x_label = "steps",

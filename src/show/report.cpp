@@ -15,7 +15,7 @@
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/show/picture.hpp"
 #include "zithercraft/study/metrics.hpp"
-#include "zithercraft/study/score.hpp"
+#include "zithercraft/study/evaluation.hpp"
 
 namespace zithercraft {
 namespace {
@@ -176,7 +176,7 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
   const auto rows = Metrics(run.metrics()).rows();
   const auto& terms = game.roles()[0].terms;
   const Score scored =
-      score(run, {.episodes = options.episodes, .seed = options.seed, .on_progress = options.on_progress});
+      evaluate(run, {.episodes = options.episodes, .seed = options.seed, .on_progress = options.on_progress});
   const json data{{"game", game.spec().name},
                   {"about", game.spec().about},
                   {"run", run.folder().string()},

@@ -17,7 +17,7 @@
 #include "viewer_page.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/study/metrics.hpp"
-#include "zithercraft/study/score.hpp"
+#include "zithercraft/study/evaluation.hpp"
 
 namespace zithercraft {
 namespace {

@@ -13,7 +13,7 @@
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/study/measure.hpp"
 #include "zithercraft/study/metrics.hpp"
-#include "zithercraft/study/score.hpp"
+#include "zithercraft/study/evaluation.hpp"
 #include "zithercraft/study/study.hpp"
 
 namespace zithercraft {
@@ -116,7 +116,7 @@ Interval within(Interval interval, double low, double high) {
   return {interval.mean, std::max(low, interval.low), std::min(high, interval.high)};
 }
 
-GroupScore score_group(const RunGroup& group, const CompareOptions& options, WorkerPool& pool, WorkCount& progress) {
+GroupScore evaluate_group(const RunGroup& group, const CompareOptions& options, WorkerPool& pool, WorkCount& progress) {
   check_alike(group);
   GroupScore score{.name = group.name};
   std::vector<double> steps, seconds;
@@ -178,7 +178,7 @@ Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& op
   for (const RunGroup& group : groups) runs += group.runs.size();
   WorkCount progress(options.episodes * static_cast<std::int64_t>(runs), options.on_progress);
   for (const RunGroup& group : groups) {
-    GroupScore score = score_group(group, options, pool, progress);
+    GroupScore score = evaluate_group(group, options, pool, progress);
     const GroupScore& first = comparison.groups.empty() ? score : comparison.groups.front();
     score.difference = within(repetitions_difference(score.success, first.success), -1.0, 1.0);
     score.improvement = probability_of_improvement(score.success, first.success);
@@ -207,32 +207,6 @@ std::string Comparison::to_json() const {
          {"curve",
           {{"steps", g.curve.steps}, {"mean", g.curve.mean}, {"low", g.curve.low}, {"high", g.curve.high}}}});
   return j.dump(2);
-}
-
-std::vector<Rung> ladder(const Run& run, std::int64_t episodes, std::uint64_t seed, std::size_t threads,
-                         OnProgress on_progress) {
-  if (episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
-  GameSpec spec = run.game_spec();
-  spec.stages.clear();
-  const Game game(spec);
-  WorkerPool pool(threads);
-  struct Checkpoint {
-    std::string name;
-    std::int64_t steps;
-  };
-  std::vector<Checkpoint> checkpoints;
-  for (const std::string& name : run.checkpoint_names())
-    checkpoints.push_back({name, steps_of(name)});
-  if (const std::int64_t done = run.steps_done(); checkpoints.empty() || checkpoints.back().steps != done)
-    checkpoints.push_back({"last", done});
-  WorkCount progress(episodes * static_cast<std::int64_t>(checkpoints.size()), std::move(on_progress));
-  std::vector<Rung> rungs;
-  for (const auto& [name, steps] : checkpoints) {
-    const Lineup lineup(game, policy_player(game, 0, run.policy(name)), seed);
-    const auto results = play_episodes(game, lineup.const_players(), episodes, derived_seed(seed, "score"), pool, &progress);
-    rungs.push_back({name, steps, success_interval(results), return_interval(results)});
-  }
-  return rungs;
 }
 
 }  // namespace zithercraft

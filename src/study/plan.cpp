@@ -106,8 +106,8 @@ toml::table plan_table(const StudyPlan& plan) {
   return table;
 }
 
-[[noreturn]] void wrong(const std::string& problem, const std::string& where, const std::string& mend) {
-  throw Error(Fault::spec, problem, where, mend);
+[[noreturn]] void wrong(const std::string& problem, const std::string& where, const std::string& fix) {
+  throw Error(Fault::spec, problem, where, fix);
 }
 
 // "term.NAME" and "sense.NAME" taken apart.
@@ -163,7 +163,7 @@ void check_variant(const StudyPlan& plan, const GameSpec& game, const Variant& v
     check_measures(measured_game(game, variant), plan.measures);
   } catch (const Error& error) {
     throw Error(error.fault(), error.problem(), "game '" + game.name + "', " + place(variant) + ": " + error.where(),
-                error.mend());
+                error.fix());
   }
 }
 

@@ -134,7 +134,7 @@ std::unique_ptr<Player> PlayerSource::player(const Game& game, std::size_t role,
     if (error.fault() == Fault::file) throw;
     throw Error(Fault::refused,
                 "'" + name_ + "' cannot play the role '" + game.roles()[role].name + "': " + error.problem(),
-                error.where(), error.mend());
+                error.where(), error.fix());
   }
 }
 

@@ -7,7 +7,7 @@
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/record/replay.hpp"
 #include "zithercraft/study/player_source.hpp"
-#include "zithercraft/study/score.hpp"
+#include "zithercraft/study/evaluation.hpp"
 
 namespace zithercraft {
 namespace {

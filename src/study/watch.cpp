@@ -198,7 +198,7 @@ void Watch::look(const Lanes& lanes, std::size_t lane) {
 }
 
 // In the mean over seats; terms of roles that mirror each other are the same ones by their names.
-void Watch::put_rewards(const Lanes& lanes, std::size_t lane, const Group& group, EpisodeConduct& conduct) const {
+void Watch::put_rewards(const Lanes& lanes, std::size_t lane, const Group& group, EpisodeBehaviour& behaviour) const {
   const auto roles = game_.roles();
   const auto seats = static_cast<double>(group.seats.size());
   double reward = 0.0;
@@ -215,14 +215,14 @@ void Watch::put_rewards(const Lanes& lanes, std::size_t lane, const Group& group
       found->second += ledger[t] / seats;
     }
   }
-  conduct.measures.emplace_back(group.prefix + "return", reward);
-  for (const auto& [name, sum] : terms) conduct.measures.emplace_back(group.prefix + "reward for " + name, sum);
+  behaviour.measures.emplace_back(group.prefix + "return", reward);
+  for (const auto& [name, sum] : terms) behaviour.measures.emplace_back(group.prefix + "reward for " + name, sum);
 }
 
-EpisodeConduct Watch::finish(const Lanes& lanes, std::size_t lane) const {
-  EpisodeConduct conduct;
+EpisodeBehaviour Watch::finish(const Lanes& lanes, std::size_t lane) const {
+  EpisodeBehaviour behaviour;
   const auto roles = game_.roles();
-  const auto put = [&](const std::string& name, double value) { conduct.measures.emplace_back(name, value); };
+  const auto put = [&](const std::string& name, double value) { behaviour.measures.emplace_back(name, value); };
   put("length, steps", lanes.steps(lane));
   const Seat& any = seats_.front();
   const auto result = episode_result(lanes, any.role, lane * lanes.seats(any.role) + any.number);
@@ -257,15 +257,15 @@ EpisodeConduct Watch::finish(const Lanes& lanes, std::size_t lane) const {
     put(group.prefix + "speed, m/s", mean([](const Seen& s) { return mean_or_nothing(s.speed, s.looks); }));
     put(group.prefix + "squares visited",
         mean([](const Seen& s) { return s.looks > 0.0 ? static_cast<double>(s.places.size()) : not_there; }));
-    put_rewards(lanes, lane, group, conduct);
+    put_rewards(lanes, lane, group, behaviour);
     for (const auto& [name, number] : group.events)
-      conduct.events[group.prefix + name] = number / static_cast<double>(group.seats.size());
+      behaviour.events[group.prefix + name] = number / static_cast<double>(group.seats.size());
   }
   double looks = 0.0;
   for (const Seen& seen : seen_) looks += seen.looks;
   for (const Seen& seen : seen_)
-    for (const auto& [square, count] : seen.places) conduct.places[square] += count / looks;
-  return conduct;
+    for (const auto& [square, count] : seen.places) behaviour.places[square] += count / looks;
+  return behaviour;
 }
 
 }  // namespace zithercraft

@@ -17,7 +17,7 @@ struct Seat {
 };
 
 /// What was seen of the watched seats in an episode.
-struct EpisodeConduct {
+struct EpisodeBehaviour {
   std::vector<std::pair<std::string, double>> measures;  // the same ones in every episode; not a number: not there
   std::map<std::string, double> events;                  // per seat, of those that happened
   std::map<std::pair<int, int>, double> places;          // share of time in each square, in the mean over seats
@@ -33,7 +33,7 @@ class Watch {
   /// At the beginning and after each step.
   void look(const Lanes& lanes, std::size_t lane);
   /// When the episode has ended.
-  EpisodeConduct finish(const Lanes& lanes, std::size_t lane) const;
+  EpisodeBehaviour finish(const Lanes& lanes, std::size_t lane) const;
 
  private:
   // Seats of one role, and of those that mirror it, are counted together.
@@ -59,7 +59,7 @@ class Watch {
   void count_for(std::int32_t seat, const std::string& event, double share = 1.0);
   void note_touch(const Event& event);
   void credit_arrival(const Event& event);
-  void put_rewards(const Lanes& lanes, std::size_t lane, const Group& group, EpisodeConduct& conduct) const;
+  void put_rewards(const Lanes& lanes, std::size_t lane, const Group& group, EpisodeBehaviour& behaviour) const;
   std::string name_of_other(const Role& own, std::int32_t entity) const;
   std::string name_of_zone(const Role& own, std::int32_t zone) const;
   std::string together_with(std::span<const Event> events, const Event& event, const Role& own) const;

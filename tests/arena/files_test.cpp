@@ -253,7 +253,7 @@ TEST_P(Damaged, FilesAreErrorsOrArenas) {
       ++arenas;
     } catch (const Error& error) {
       ++errors;
-      EXPECT_FALSE(error.mend().empty()) << error.what();
+      EXPECT_FALSE(error.fix().empty()) << error.what();
     } catch (const std::exception& other) {
       FAIL() << "file " << number << ": " << other.what();
     }

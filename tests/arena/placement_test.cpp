@@ -60,7 +60,7 @@ TEST(Placement, TheImpossibleIsAnErrorThatNamesThingAndRule) {
   EXPECT_EQ(error.fault(), Fault::spec);
   EXPECT_NE(error.problem().find("'hull' finds no free place"), std::string::npos);
   EXPECT_EQ(error.where(), "arena.bodies[0].place");
-  EXPECT_NE(error.mend().find("widen the region"), std::string::npos);
+  EXPECT_NE(error.fix().find("widen the region"), std::string::npos);
 }
 
 }  // namespace

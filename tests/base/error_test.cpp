@@ -9,7 +9,7 @@
 namespace zithercraft {
 namespace {
 
-TEST(Error, JoinsWhereWhatAndRemedyInOneLine) {
+TEST(Error, JoinsWhereWhatAndFixInOneLine) {
   const Error error(Fault::spec, "unknown key 'raus'", "game.toml:7 (roles[0])", "did you mean 'rays'?");
   EXPECT_STREQ(error.what(), "game.toml:7 (roles[0]): unknown key 'raus'; did you mean 'rays'?");
   EXPECT_EQ(error.fault(), Fault::spec);

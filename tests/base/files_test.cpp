@@ -16,7 +16,7 @@ TEST(Files, ReplacesAtomicallyAndLeavesNothingBehind) {
   EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder.path()), {}), 1);
 }
 
-TEST(Files, ErrorsNameFileAndRemedy) {
+TEST(Files, ErrorsNameFileAndFix) {
   const test::TemporaryFolder folder;
   const Error missing = test::error_of([&] { read_text(folder / "none"); });
   EXPECT_EQ(missing.fault(), Fault::file);

@@ -42,7 +42,7 @@ TEST(BadCommandLine, HasStatus2) {
       {"clip=-1", "clip"}};
   for (const auto& [setting, message] : settings)
     expect_error({"train", "mooring", "--run", "x", "--learner", setting}, 3, message);
-  expect_error({"score", "x", "--against", "nobody"}, 2, "nobody");
+  expect_error({"evaluate", "x", "--against", "nobody"}, 2, "nobody");
 }
 
 TEST(BadGameFile, HasStatus3AndNamesTheLine) {
@@ -73,7 +73,7 @@ TEST(BadGameFile, HasStatus3AndNamesTheLine) {
 TEST(BadFiles, HaveStatus4) {
   const test::TemporaryFolder folder;
   expect_error({"show", "none.toml"}, 4, "none.toml: cannot read the file: No such file or directory");
-  expect_error({"score", (folder / "none").string()}, 4, "there is no such run");
+  expect_error({"evaluate", (folder / "none").string()}, 4, "there is no such run");
   expect_error({"replay", (folder / "none.zrep").string()}, 4, "cannot read the file");
   test::write_file(folder / "file", "x");
   expect_error({"train", "mooring", "--run", (folder / "file/run").string()}, 4, "cannot create the folder");
@@ -100,7 +100,7 @@ TEST(ExistingRun, IsRefusedWithStatus5) {
   std::filesystem::copy_file(folder / "twenty/checkpoints/last.safetensors",
                              folder / "run/checkpoints/last.safetensors",
                              std::filesystem::copy_options::overwrite_existing);
-  expect_error({"score", run}, 5, "column 81 is 'rays[20].quay' in the game and 'compass.ahead' in the checkpoint");
+  expect_error({"evaluate", run}, 5, "column 81 is 'rays[20].quay' in the game and 'compass.ahead' in the checkpoint");
   expect_error({"train", "mooring", "--run", run, "--resume", "--steps", "9000"}, 5,
                "column 81 is 'rays[20].quay' in the game");
 
@@ -108,7 +108,7 @@ TEST(ExistingRun, IsRefusedWithStatus5) {
   const auto checkpoint = folder / "twenty/checkpoints/last.safetensors";
   const std::string bytes = test::read_file(checkpoint);
   test::write_file(checkpoint, bytes.substr(0, bytes.size() / 2));
-  expect_error({"score", (folder / "twenty").string()}, 4, "last.safetensors: the file is damaged");
+  expect_error({"evaluate", (folder / "twenty").string()}, 4, "last.safetensors: the file is damaged");
   std::string flipped = bytes;
   flipped[flipped.size() - 9] = static_cast<char>(flipped[flipped.size() - 9] ^ 16);
   test::write_file(checkpoint, flipped);

@@ -15,9 +15,9 @@ using test::run_tool;
 TEST(Tool, HelpAndVersionAreEverywhere) {
   const auto help = run_tool({"--help"});
   EXPECT_EQ(help.status, 0);
-  for (const char* word : {"games", "show", "train", "score", "record", "replay", "report", "Exit status"})
+  for (const char* word : {"games", "show", "train", "evaluate", "record", "replay", "report", "Exit status"})
     EXPECT_NE(help.out.find(word), std::string::npos) << word;
-  for (const char* command : {"games", "show", "train", "score", "record", "replay", "report"}) {
+  for (const char* command : {"games", "show", "train", "evaluate", "record", "replay", "report"}) {
     const auto own = run_tool({command, "--help"});
     EXPECT_EQ(own.status, 0);
     EXPECT_NE(own.out.find("--json"), std::string::npos) << command;
@@ -103,7 +103,7 @@ TEST_F(ToolRun, ASkillIsContinuedWithOtherSettingsAndTellsWhereTimeWent) {
 }
 
 TEST_F(ToolRun, ScorePrintsOneObject) {
-  const auto result = run_tool({"score", run(), "--episodes", "60", "--seed", "2", "--json"});
+  const auto result = run_tool({"evaluate", run(), "--episodes", "60", "--seed", "2", "--json"});
   ASSERT_EQ(result.status, 0) << result.err;
   const json score = json::parse(result.out);
   EXPECT_EQ(score["game"], "mooring");
@@ -120,9 +120,9 @@ TEST_F(ToolRun, ScorePrintsOneObject) {
     EXPECT_EQ(player["terms"].size(), 4u);
   }
   EXPECT_EQ(
-      json::parse(run_tool({"score", run(), "--episodes", "5", "--against", "script", "--json"}).out)["players"].size(),
+      json::parse(run_tool({"evaluate", run(), "--episodes", "5", "--against", "script", "--json"}).out)["players"].size(),
       2u);
-  EXPECT_NE(run_tool({"score", run(), "--episodes", "5"}).out.find("trained"), std::string::npos);
+  EXPECT_NE(run_tool({"evaluate", run(), "--episodes", "5"}).out.find("trained"), std::string::npos);
 }
 
 TEST_F(ToolRun, RecordThenReplayCheckAndDraw) {

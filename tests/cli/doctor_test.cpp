@@ -12,7 +12,7 @@ namespace {
 using nlohmann::json;
 using test::run_tool;
 
-TEST(ToolDoctor, SaysByItsStatusHowGraveItIs) {
+TEST(ToolDoctor, TellsTheSeverityByItsExitStatus) {
   const test::TemporaryFolder folder;
   const auto good = run_tool({"doctor", "mooring", "--steps", "4000"});
   EXPECT_EQ(good.status, 0) << good.out;
@@ -21,14 +21,14 @@ TEST(ToolDoctor, SaysByItsStatusHowGraveItIs) {
   EXPECT_EQ(run_tool({"doctor", (folder / "swamped.toml").string(), "--steps", "4000"}).status, 8);
   test::write_file(folder / "dead.toml",
                    test::mooring_with("rudder_flow = 0.6, rudder_wash = 0.8", "rudder_flow = 0, rudder_wash = 0"));
-  const auto grave = run_tool({"doctor", (folder / "dead.toml").string(), "--steps", "4000"});
-  EXPECT_EQ(grave.status, 9);
-  for (const char* part : {"grave    role 'skiff', control 'rudder': has no effect on the arena",
-                           "dead control: tried from", "remedy: check which input it drives"})
-    EXPECT_NE(grave.out.find(part), std::string::npos) << grave.out;
+  const auto error = run_tool({"doctor", (folder / "dead.toml").string(), "--steps", "4000"});
+  EXPECT_EQ(error.status, 9);
+  for (const char* part : {"error    role 'skiff', control 'rudder': has no effect on the arena",
+                           "dead control: tried from", "fix: check which input it drives"})
+    EXPECT_NE(error.out.find(part), std::string::npos) << error.out;
   const json j =
       json::parse(run_tool({"doctor", (folder / "dead.toml").string(), "--steps", "4000", "--json"}).out);
-  EXPECT_EQ(j["gravest"], "grave");
+  EXPECT_EQ(j["worst"], "error");
   EXPECT_EQ(j["findings"][0]["check"], "dead control");
   EXPECT_EQ(j["players"], (json{"random", "idle", "to and fro", "script"}));
 }

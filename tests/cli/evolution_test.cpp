@@ -58,7 +58,7 @@ TEST_F(Evolved, ActionsAreSampledByThoseThatWereEvolvedToDrawThem) {
                 .status,
             0);
   const auto actions = [&](std::vector<std::string> extra) {
-    std::vector<std::string> command{"score", path("drawing"), "--episodes", "2", "--against", "random", "--json"};
+    std::vector<std::string> command{"evaluate", path("drawing"), "--episodes", "2", "--against", "random", "--json"};
     command.insert(command.end(), extra.begin(), extra.end());
     return json::parse(test::run_tool(command).out)["actions"];
   };
@@ -77,7 +77,7 @@ TEST_F(Evolved, ActionsAreSampledByThoseThatWereEvolvedToDrawThem) {
 }
 
 TEST_F(Evolved, RunsAreScoredRecordedComparedAndWatchedByTheDoctor) {
-  const auto scored = test::run_tool({"score", path("grown"), "--episodes", "20", "--json", "--quiet"});
+  const auto scored = test::run_tool({"evaluate", path("grown"), "--episodes", "20", "--json", "--quiet"});
   ASSERT_EQ(scored.status, 0) << scored.err;
   EXPECT_EQ(json::parse(scored.out)["players"][0]["name"], "trained");
   ASSERT_EQ(test::run_tool({"record", path("grown"), "--out", path("grown.zrep"), "--episodes", "2"}).status, 0);

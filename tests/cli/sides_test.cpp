@@ -58,13 +58,13 @@ TEST_F(Sides, OfAllCheckpointsOfARunMeetEachOther) {
 }
 
 TEST_F(Sides, TellHowTheyBehave) {
-  const auto run = test::run_tool({"conduct", "--all", path("tugs"), "--episodes", "2", "--quiet", "--png",
+  const auto run = test::run_tool({"behaviour", "--all", path("tugs"), "--episodes", "2", "--quiet", "--png",
                                    path("course.png"), "--draw", "touch barge"});
   ASSERT_EQ(run.status, 0) << run.err;
   EXPECT_NE(run.out.find("over all"), std::string::npos) << run.out;
   EXPECT_NE(run.out.find("touch barge"), std::string::npos);
   EXPECT_TRUE(std::filesystem::exists(path("course.png")));
-  const auto others = test::run_tool({"conduct", "script", "random", "--game", "lanternboat", "--seat", "collector",
+  const auto others = test::run_tool({"behaviour", "script", "random", "--game", "lanternboat", "--seat", "collector",
                                       "--episodes", "5", "--json", "--png", path("others.svg")});
   ASSERT_EQ(others.status, 0) << others.err;
   const json j = json::parse(others.out);
@@ -82,13 +82,13 @@ TEST_F(Sides, ErrorsSayWhatIsWrong) {
     EXPECT_EQ(std::count(run.err.begin(), run.err.end(), '\n'), 1) << run.err;
   };
   says(test::run_tool({"match", "script", "--game", "barge"}), 2, "a match needs two players");
-  says(test::run_tool({"conduct", "--game", "barge"}), 2, "nobody plays");
-  says(test::run_tool({"conduct", "script", "--game", "barge", "--others", "random"}), 2, "take a seat or a role");
-  says(test::run_tool({"conduct", "script", "--game", "barge", "--seat", "tug"}), 2, "no role 'tug'");
-  says(test::run_tool({"conduct", "script", "random", "--game", "barge", "--episodes", "1", "--png", path("x.png"),
+  says(test::run_tool({"behaviour", "--game", "barge"}), 2, "nobody plays");
+  says(test::run_tool({"behaviour", "script", "--game", "barge", "--others", "random"}), 2, "take a seat or a role");
+  says(test::run_tool({"behaviour", "script", "--game", "barge", "--seat", "tug"}), 2, "no role 'tug'");
+  says(test::run_tool({"behaviour", "script", "random", "--game", "barge", "--episodes", "1", "--png", path("x.png"),
                        "--draw", "tuch barge"}),
        2, "did you mean 'touch barge'");
-  says(test::run_tool({"conduct", "script", "random", "--game", "barge", "--episodes", "1", "--png", path("x.png")}), 2,
+  says(test::run_tool({"behaviour", "script", "random", "--game", "barge", "--episodes", "1", "--png", path("x.png")}), 2,
        "play more episodes");
   says(test::run_tool({"match", "script", "random"}), 2, "give --game GAME");
   says(test::run_tool({"match", "script", "nobody", "--game", "barge"}), 2, "nobody is called 'nobody'");

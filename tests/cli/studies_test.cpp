@@ -111,16 +111,16 @@ TEST_F(Studies, AblationPlanComparisonAndLadder) {
   ASSERT_EQ(trained.status, 0) << trained.err;
   EXPECT_NE(trained.out.find("seed-2: 2048 steps"), std::string::npos) << trained.out;
   const auto ladder =
-      test::run_tool({"ladder", path("r/seed-1"), "--episodes", "20", "--json", "--png", path("l.svg")});
+      test::run_tool({"evaluate", path("r/seed-1"), "--checkpoints", "--episodes", "20", "--json", "--png", path("l.svg")});
   ASSERT_EQ(ladder.status, 0) << ladder.err;
   EXPECT_EQ(json::parse(ladder.out).back()["steps"], 2048);
 
-  const auto varied = test::run_tool({"score", path("r/seed-1"), "--vary", "cutoffs.steps=1,60", "--episodes", "20",
+  const auto varied = test::run_tool({"evaluate", path("r/seed-1"), "--vary", "cutoffs.steps=1,60", "--episodes", "20",
                                       "--against", "random", "--png", path("v.png")});
   ASSERT_EQ(varied.status, 0) << varied.err;
   EXPECT_NE(varied.out.find("cutoffs.steps=1 "), std::string::npos) << varied.out;
   const auto listed =
-      test::run_tool({"score", path("r/seed-1"), "--episodes", "20", "--csv", path("e.csv"), "--sampled"});
+      test::run_tool({"evaluate", path("r/seed-1"), "--episodes", "20", "--csv", path("e.csv"), "--sampled"});
   ASSERT_EQ(listed.status, 0) << listed.err;
   EXPECT_NE(listed.out.find("sampled actions"), std::string::npos);
   EXPECT_TRUE(test::read_file(folder_ / "e.csv").starts_with("player,episode,"));
@@ -160,7 +160,7 @@ TEST_F(Studies, MistakesAreNamed) {
   says(with_game("ablate", {"--out", path("x"), "--resume"}), 4, "there is no such study");
   says({"study", path("none.toml"), "--out", path("x")}, 4, "none.toml");
   says({"compare", path("none")}, 4, "there is no such folder");
-  says({"ladder", path("none")}, 4, "there is no such run");
+  says({"evaluate", path("none"), "--checkpoints"}, 4, "there is no such run");
   says(with_game("train", {"--set", "term.hury=1", "--run", path("x")}), 3, "did you mean 'hurry'");
   says(with_game("train", {"--set", "term.hurry", "--run", path("x")}), 2, "sets nothing");
   says(with_game("train", {"--seed", "1", "--seeds", "1,2", "--run", path("x")}), 2, "cannot be given both");

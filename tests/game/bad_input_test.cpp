@@ -1,4 +1,4 @@
-// What is wrong, where and how to mend it, for every kind of mistake in a game file.
+// What is wrong, where and how to fix it, for every kind of mistake in a game file.
 
 #include <gtest/gtest.h>
 
@@ -74,7 +74,7 @@ INSTANTIATE_TEST_SUITE_P(
                 ":38 (roles[0].body): no body is named 'skif'; did you mean 'skiff'?"},
         Mistake{
             "[arena]\n", "[arena\n",
-            ":8: not valid TOML: Error while parsing table header: expected ']', saw '\\n'; mend the syntax there"}));
+            ":8: not valid TOML: Error while parsing table header: expected ']', saw '\\n'; fix the syntax there"}));
 
 struct DemoMistake {
   const char *demo, *from, *to;

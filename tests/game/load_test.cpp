@@ -59,7 +59,7 @@ TEST(Load, CodedTermsAreRememberedButNeedTheirProgram) {
 TEST(Load, RolesAreFoundByName) {
   GameSpec game = test::mooring();
   EXPECT_EQ(game.role("skiff").name, "skiff");
-  EXPECT_NE(test::error_of([&] { game.role("skif"); }).mend().find("did you mean 'skiff'"), std::string::npos);
+  EXPECT_NE(test::error_of([&] { game.role("skif"); }).fix().find("did you mean 'skiff'"), std::string::npos);
 }
 
 }  // namespace

@@ -79,7 +79,7 @@ void read_and_play(const std::string& text, Tally& tally) {
   } catch (const Error& error) {
     ++tally.errors;
     EXPECT_FALSE(error.problem().empty());
-    EXPECT_FALSE(error.mend().empty()) << error.what();
+    EXPECT_FALSE(error.fix().empty()) << error.what();
   }
 }
 

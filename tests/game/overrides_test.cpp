@@ -19,14 +19,14 @@ TEST(Overrides, SetKeysByPathAndTermsByName) {
   EXPECT_EQ(changed.cutoffs.steps, 100);
   EXPECT_EQ(std::get<RayFan>(changed.roles[0].senses[0]).rays, 12);
   EXPECT_EQ(test::mooring().arena.bodies[0].count, 8);
-  const auto mend = [](const char* key) {
+  const auto fix = [](const char* key) {
     const Error error = test::error_of([&] { with_keys(test::mooring(), {{key, 1}}, "here"); });
     EXPECT_EQ(error.fault(), Fault::spec) << key;
-    return error.mend();
+    return error.fix();
   };
-  EXPECT_NE(mend("arena.bodies.hul.count").find("'hull'"), std::string::npos);
-  EXPECT_NE(mend("term.bumb").find("'bump'"), std::string::npos);
-  EXPECT_NE(mend("cutoffs.step").find("'steps'"), std::string::npos);
+  EXPECT_NE(fix("arena.bodies.hul.count").find("'hull'"), std::string::npos);
+  EXPECT_NE(fix("term.bumb").find("'bump'"), std::string::npos);
+  EXPECT_NE(fix("cutoffs.step").find("'steps'"), std::string::npos);
 }
 
 TEST(Overrides, ValuesAreReadAsTomlOrAsWords) {

@@ -398,7 +398,7 @@ TEST(Senses, RefuseWhatMakesNoSense) {
     } else {
       EXPECT_NE(error.problem().find(problem), std::string::npos) << sense << ": " << error.what();
     }
-    EXPECT_FALSE(error.mend().empty());
+    EXPECT_FALSE(error.fix().empty());
   }
 }
 

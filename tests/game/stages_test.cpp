@@ -153,8 +153,8 @@ TEST(Stages, RefuseWhatMakesNoSense) {
   const Advance soon{.steps = 10};
   const auto problem = [](std::vector<Stage> stages) {
     const Error error = test::error_of([&] { Game game(staged(std::move(stages))); });
-    EXPECT_FALSE(error.mend().empty());
-    return error.problem() + " @ " + error.where() + " @ " + error.mend();
+    EXPECT_FALSE(error.fix().empty());
+    return error.problem() + " @ " + error.where() + " @ " + error.fix();
   };
   const auto has = [](const std::string& text, const std::string& part) {
     return text.find(part) != std::string::npos;

@@ -99,7 +99,7 @@ TEST(ScriptPlayer, WalksToTheLagoonMostly) {
 TEST(ScriptPlayer, MissingOrUnknownScriptsAreErrors) {
   GameSpec spec = test::mooring();
   spec.role("skiff").script = "steer_hime";
-  EXPECT_NE(test::error_of([&] { script_player(Game(spec), 0); }).mend().find("did you mean 'steer_home'"),
+  EXPECT_NE(test::error_of([&] { script_player(Game(spec), 0); }).fix().find("did you mean 'steer_home'"),
             std::string::npos);
   EXPECT_EQ(test::error_of([&] { check_scripts(Game(spec)); }).where(), "roles[0].script");
   spec.role("skiff").script = {};

@@ -73,7 +73,7 @@ TEST(Figures, SayWhatIsMissing) {
   const Error error = test::error_of([&] { draw_bands(folder / "f.png", bands()); });
   ::setenv("PATH", path.c_str(), 1);
   EXPECT_EQ(error.fault(), Fault::file);
-  EXPECT_NE(error.mend().find("gnuplot-nox"), std::string::npos);
+  EXPECT_NE(error.fix().find("gnuplot-nox"), std::string::npos);
 }
 
 TEST(StudyPage, HoldsTableFiguresAndPlan) {

@@ -1,4 +1,4 @@
-// The doctor finds what is broken in deliberately broken games, and nothing grave in good ones.
+// The doctor finds what is broken in deliberately broken games, and nothing error in good ones.
 
 #include "zithercraft/study/doctor.hpp"
 
@@ -77,7 +77,7 @@ GameSpec ledge() {
 struct Broken {
   const char* name;
   std::function<GameSpec()> game;
-  Gravity gravity;
+  Severity severity;
   const char* check;
   const char* subject;
 };
@@ -89,18 +89,18 @@ const std::vector<Broken> broken_games{
      [] {
        return from(without(without(test::mooring_with("script = \"steer_home\"\n", ""), rays_line), compass_line));
      },
-     Gravity::grave, "unseen tag", "tag 'berth'"},
+     Severity::error, "unseen tag", "tag 'berth'"},
     {"a skiff that does not see hulls",
-     [] { return changed(R"(sees = ["quay", "hull", "berth"])", R"(sees = ["quay", "berth"])"); }, Gravity::grave,
+     [] { return changed(R"(sees = ["quay", "hull", "berth"])", R"(sees = ["quay", "berth"])"); }, Severity::error,
      "unseen tag", "tag 'hull'"},
     {"rays too short to see the berth",
      [] {
        auto text = without(test::mooring_with("script = \"steer_home\"\n", ""), compass_line);
        return from(text.replace(text.find("reach = 15"), 10, "reach = 0.001"));
      },
-     Gravity::warning, "never seen", "tag 'hull'"},
+     Severity::warning, "never seen", "tag 'hull'"},
     {"a dead rudder",
-     [] { return changed("rudder_flow = 0.6, rudder_wash = 0.8", "rudder_flow = 0, rudder_wash = 0"); }, Gravity::grave,
+     [] { return changed("rudder_flow = 0.6, rudder_wash = 0.8", "rudder_flow = 0, rudder_wash = 0"); }, Severity::error,
      "dead control", "control 'rudder'"},
     {"an option that does nothing",
      [] {
@@ -109,15 +109,15 @@ const std::vector<Broken> broken_games{
                          { kind = "choice", name = "gear", drives = "throttle", options = [
                            { name = "out", value = 0 }, { name = "in", value = 1 }, { name = "half", value = 0 } ] })");
      },
-     Gravity::grave, "dead control", "option 'half'"},
-    {"an option that kills", [] { return ledge(); }, Gravity::grave, "deadly control", "option 'north'"},
+     Severity::error, "dead control", "option 'half'"},
+    {"an option that kills", [] { return ledge(); }, Severity::error, "deadly control", "option 'north'"},
     {"moves in the arena's directions without a sense of heading",
      [] {
        GameSpec game = load_game(test::project_folder() / "demos/tidepools.toml");
        std::get<Dial>(game.roles[0].controls[0]).drives = "north";
        return game;
      },
-     Gravity::grave, "control differs by heading", "control 'ahead'"},
+     Severity::error, "control differs by heading", "control 'ahead'"},
     {"an option that is never allowed",
      [] {
        GameSpec game = ledge();
@@ -125,35 +125,35 @@ const std::vector<Broken> broken_games{
        std::get<Choice>(game.roles[0].controls[0]).options[1].needs = Need{.meter = "air", .above = 2.0};
        return game;
      },
-     Gravity::warning, "option never allowed", "may.go.east"},
+     Severity::warning, "option never allowed", "may.go.east"},
     {"an angle that wraps around",
-     [] { return with_sense([](const SeatView& s) { return s.pose().heading / 3.1416; }); }, Gravity::grave,
+     [] { return with_sense([](const SeatView& s) { return s.pose().heading / 3.1416; }); }, Severity::error,
      "wrapping column", "own_idea.reading"},
     {"an input in the millions", [] { return with_sense([](const SeatView& s) { return 1e6 * s.pose().x; }); },
-     Gravity::grave, "column out of scale", "own_idea.reading"},
+     Severity::error, "column out of scale", "own_idea.reading"},
     {"an input that is not a number",
      [] { return with_sense([](const SeatView& s) { return s.steps() > 9 ? std::nan("") : 0.0; }); },
-     Gravity::grave, "play breaks off", "the game"},
-    {"a constant input", [] { return with_sense([](const SeatView&) { return 0.5; }); }, Gravity::warning,
+     Severity::error, "play breaks off", "the game"},
+    {"a constant input", [] { return with_sense([](const SeatView&) { return 0.5; }); }, Severity::warning,
      "constant column", "own_idea.reading"},
     {"an input that is always at its end",
      [] { return with_sense([](const SeatView& s) { return s.steps() % 200 == 100 ? 0.0 : 1.0; }); },
-     Gravity::warning, "saturated column", "own_idea.reading"},
+     Severity::warning, "saturated column", "own_idea.reading"},
     {"the same compass twice",
      [] {
        return changed(compass_line, std::string(compass_line) +
                                         R"(  { kind = "compass", name = "again", to = "berth", reach = 50 },
 )");
      },
-     Gravity::warning, "equal columns", "again."},
+     Severity::warning, "equal columns", "again."},
     {"a term that nothing triggers",
-     [] { return with_term("[[roles.rewards]]\nname = \"lamps\"\non = { event = \"collect\" }"); }, Gravity::warning,
+     [] { return with_term("[[roles.rewards]]\nname = \"lamps\"\non = { event = \"collect\" }"); }, Severity::warning,
      "term without reward", "term 'lamps'"},
-    {"a term that swamps the rest", [] { return changed("weight = -0.005", "weight = -1000.0"); }, Gravity::warning,
+    {"a term that swamps the rest", [] { return changed("weight = -0.005", "weight = -1000.0"); }, Severity::warning,
      "swamping term", "term 'time'"},
-    {"a reward for being there", [] { return changed("weight = -0.005", "weight = 0.5"); }, Gravity::grave,
+    {"a reward for being there", [] { return changed("weight = -0.005", "weight = 0.5"); }, Severity::error,
      "idle agent earns more", "role 'skiff'"},
-    {"time that pays a little", [] { return changed("weight = -0.005", "weight = 0.001"); }, Gravity::warning,
+    {"time that pays a little", [] { return changed("weight = -0.005", "weight = 0.001"); }, Severity::warning,
      "waiting pays", "role 'skiff'"},
     {"a reward for moving at all",
      [] {
@@ -162,11 +162,11 @@ const std::vector<Broken> broken_games{
            {.name = "lively", .weight = 0.3, .each_step = [](const SeatView& seat) { return seat.speed(); }});
        return game;
      },
-     Gravity::grave, "dithering earns more", "role 'skiff'"},
+     Severity::error, "dithering earns more", "role 'skiff'"},
     {"success at the first step",
-     [] { return changed("inside = \"berth\", slower_than = 0.5", "slower_than = 5.0"); }, Gravity::grave,
+     [] { return changed("inside = \"berth\", slower_than = 0.5", "slower_than = 5.0"); }, Severity::error,
      "episodes end at once", "episodes"},
-    {"too little time for anything", [] { return changed("steps = 300", "steps = 4"); }, Gravity::warning,
+    {"too little time for anything", [] { return changed("steps = 300", "steps = 4"); }, Severity::warning,
      "no verdicts", "episodes"},
     {"a basin with an open side",
      [] {
@@ -174,7 +174,7 @@ const std::vector<Broken> broken_games{
        const std::string both = "with = [\"hull\", \"quay\"]";
        return from(text.replace(text.find(both), both.size(), "with = [\"hull\"]"));
      },
-     Gravity::grave, "leaves the arena", "body 'skiff'"},
+     Severity::error, "leaves the arena", "body 'skiff'"},
     {"a deadly whirl where skiffs begin",
      [] {
        return changed("[[arena.bodies]]\nname = \"hull\"", R"([[arena.zones]]
@@ -186,7 +186,7 @@ place = { region = [-10, 0, -10, 0] }
 [[arena.bodies]]
 name = "hull")");
      },
-     Gravity::grave, "starts overlap", "role 'skiff'"},
+     Severity::error, "starts overlap", "role 'skiff'"},
     {"a wall between the skiff and its berth",
      [] {
        return changed("[[arena.zones]]", R"([[arena.walls]]
@@ -194,7 +194,7 @@ name = "mole"
 points = [[0, -15], [0, 15]]
 [[arena.zones]])");
      },
-     Gravity::grave, "unreachable success", "tag 'berth'"},
+     Severity::error, "unreachable success", "tag 'berth'"},
 };
 
 class BrokenGame : public ::testing::TestWithParam<Broken> {};
@@ -208,10 +208,10 @@ TEST_P(BrokenGame, IsFoundOut) {
   bool found = false;
   for (const Finding& f : d.findings) {
     all +=
-        std::string(name_of(f.gravity)) + ", " + f.check + ": " + f.subject + ": " + f.what + " (" + f.evidence + ")\n";
-    found = found || (f.check == broken.check && f.gravity == broken.gravity &&
+        std::string(name_of(f.severity)) + ", " + f.check + ": " + f.subject + ": " + f.what + " (" + f.evidence + ")\n";
+    found = found || (f.check == broken.check && f.severity == broken.severity &&
                       f.subject.find(broken.subject) != std::string::npos);
-    EXPECT_FALSE(f.what.empty() || f.evidence.empty() || f.remedy.empty());
+    EXPECT_FALSE(f.what.empty() || f.evidence.empty() || f.fix.empty());
   }
   EXPECT_TRUE(found) << broken.name << " was not found out; found were\n" << all;
 }
@@ -221,11 +221,11 @@ INSTANTIATE_TEST_SUITE_P(Doctor, GoodGame,
                          ::testing::Values("barge", "flare", "fogbank", "kelpdive", "lanternboat", "locks", "mooring",
                                            "narrows", "tidepools"));
 
-TEST_P(GoodGame, HasNothingGrave) {
+TEST_P(GoodGame, HasNoError) {
   const Game game(load_game(test::project_folder() / "demos" / (std::string(GetParam()) + ".toml")));
   const Diagnosis d = examine(game, {.steps = 8000, .seed = 3});
   for (const Finding& f : d.findings)
-    EXPECT_NE(f.gravity, Gravity::grave) << f.check << ": " << f.subject << ": " << f.what << " (" << f.evidence << ")";
+    EXPECT_NE(f.severity, Severity::error) << f.check << ": " << f.subject << ": " << f.what << " (" << f.evidence << ")";
 }
 
 TEST(Doctor, FindsTheSameOnAnyNumberOfThreads) {
@@ -235,7 +235,7 @@ TEST(Doctor, FindsTheSameOnAnyNumberOfThreads) {
   EXPECT_EQ(one.findings, three.findings);
   EXPECT_EQ(one.to_json(), three.to_json());
   ASSERT_FALSE(one.findings.empty());
-  EXPECT_EQ(one.gravest(), Gravity::grave);
+  EXPECT_EQ(one.worst(), Severity::error);
 }
 
 TEST(Doctor, WritesStrangeEpisodesAsReplays) {
@@ -342,7 +342,7 @@ TEST(DoctorOfTrainings, FindsCollapses) {
   const auto findings = findings_of({.episode_return = [](double t) { return t < 0.5 ? 4 * t : 0.2; }});
   const Finding* f = found(findings, "collapse");
   ASSERT_NE(f, nullptr);
-  EXPECT_EQ(f->gravity, Gravity::grave);
+  EXPECT_EQ(f->severity, Severity::error);
   EXPECT_NEAR(static_cast<double>(f->began), 100'000, 10'000);
 }
 

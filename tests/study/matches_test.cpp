@@ -7,7 +7,7 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/record/replay.hpp"
-#include "zithercraft/study/score.hpp"
+#include "zithercraft/study/evaluation.hpp"
 #include "zithercraft/study/train.hpp"
 
 namespace zithercraft {
@@ -58,7 +58,7 @@ TEST_F(Matches, SeatPlayersOnBothSidesOnTheSameEpisodes) {
   EXPECT_LT(t.ratings[1].high(), 0.0);
   EXPECT_TRUE(t.telling.empty());
   // A score plays the first side, against the script, on the same episodes.
-  const Score s = score(zithercraft::Run::open(*folder / "tugs"), {.episodes = 20, .seed = 5, .against = {}});
+  const Score s = evaluate(zithercraft::Run::open(*folder / "tugs"), {.episodes = 20, .seed = 5, .against = {}});
   EXPECT_NEAR(20 * s.players[0].success.mean,
               match("barge", {"tugs", "script"}, {.episodes = 20, .seed = 5}).pairings[0].by_side[0].wins, 1e-9);
   EXPECT_EQ(match("barge", {"script", "random", "tugs"}, {.episodes = 20, .seed = 5, .threads = 1}).to_json(),

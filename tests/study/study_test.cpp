@@ -160,7 +160,7 @@ TEST(StudyPlan, OfAFileNamesItsGames) {
   EXPECT_EQ(trained_game(plan.games[0], plan.variants[0]).roles[0].rewards[2].weight, -0.5);
   EXPECT_EQ(measured_game(plan.games[0], plan.variants[0]).roles[0].rewards[2].weight, -0.01);
   test::write_file(folder / "wrong.toml", "games = [\"pond\"]\nseed = [1]\n");
-  EXPECT_NE(test::error_of([&] { load_plan(folder / "wrong.toml", find); }).mend().find("'seeds'"), std::string::npos);
+  EXPECT_NE(test::error_of([&] { load_plan(folder / "wrong.toml", find); }).fix().find("'seeds'"), std::string::npos);
 }
 
 // ---- running
@@ -426,10 +426,10 @@ TEST(Comparison, GroupsRunsByNameAndFindsTheBetter) {
   EXPECT_GT(c.groups[1].curve.mean.back(), c.groups[1].curve.mean.front());
   EXPECT_EQ(compare(groups, {.bar = 0.7, .threads = 1}).to_json(), c.to_json());
 
-  const auto rungs = ladder(runs[0]);
-  ASSERT_GE(rungs.size(), 5u);
-  EXPECT_GT(rungs.back().success.low, rungs.front().success.high);
-  EXPECT_EQ(rungs.back().steps, runs[0].steps_done());
+  const auto scores = evaluate_checkpoints(runs[0]);
+  ASSERT_GE(scores.size(), 5u);
+  EXPECT_GT(scores.back().success.low, scores.front().success.high);
+  EXPECT_EQ(scores.back().steps, runs[0].steps_done());
 
   const auto error = [&](std::vector<std::filesystem::path> named) {
     return test::error_of([&] { compare(group_runs(named)); });

@@ -15,12 +15,12 @@ enum class Fault {
   numbers = 6,       ///< A value that is not a number, or an infinite one, where a finite one is needed.
 };
 
-/// The one exception of the library: what is wrong, where, and how to mend it.
+/// The one exception of the library: what is wrong, where, and how to fix it.
 ///
 /// `what()` joins the three into one line, fit to be shown to a person.
 class Error : public std::runtime_error {
  public:
-  Error(Fault fault, std::string problem, std::string where = {}, std::string mend = {});
+  Error(Fault fault, std::string problem, std::string where = {}, std::string fix = {});
 
   Fault fault() const noexcept { return fault_; }
   /// What is wrong, without a full stop.
@@ -28,11 +28,11 @@ class Error : public std::runtime_error {
   /// A file with line, a key path ("roles[0].senses[1].sees"), or both; may be empty.
   const std::string& where() const noexcept { return where_; }
   /// What the user can do about it; may be empty.
-  const std::string& mend() const noexcept { return mend_; }
+  const std::string& fix() const noexcept { return fix_; }
 
  private:
   Fault fault_;
-  std::string problem_, where_, mend_;
+  std::string problem_, where_, fix_;
 };
 
 }  // namespace zithercraft

@@ -70,7 +70,7 @@ inline bool opposed(const Role& a, const Role& b) { return !a.side.empty() && !b
 /// A compiled game: checked, immutable, cheap to copy and safe to share between threads.
 class Game {
  public:
-  /// Throws Error (spec) with the key path and a remedy if the spec makes no sense.
+  /// Throws Error (spec) with the key path and a fix if the spec makes no sense.
   explicit Game(GameSpec spec, CodedParts coded = CodedParts::needed);
 
   const GameSpec& spec() const noexcept;

@@ -14,7 +14,7 @@ enum class CodedParts {
   optional,  ///< a missing term pays nothing; for replays, which hold the rewards
 };
 
-/// Reads and checks a game file. Throws Error (file) if it cannot be read, Error (spec) with line, key path and remedy
+/// Reads and checks a game file. Throws Error (file) if it cannot be read, Error (spec) with line, key path and fix
 /// if anything in it is wrong. Files that the game names are looked for beside it.
 GameSpec load_game(const std::filesystem::path& file);
 

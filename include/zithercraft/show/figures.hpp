@@ -7,7 +7,8 @@
 
 #include "zithercraft/study/ablation.hpp"
 #include "zithercraft/study/comparison.hpp"
-#include "zithercraft/study/conduct.hpp"
+#include "zithercraft/study/evaluation.hpp"
+#include "zithercraft/study/behaviour.hpp"
 #include "zithercraft/study/matches.hpp"
 #include "zithercraft/study/sweep.hpp"
 
@@ -57,16 +58,16 @@ void draw_intervals(const std::filesystem::path& file, const IntervalFigure& fig
 
 // ---- the figures of each study
 BandFigure curves_of(const Comparison& comparison);
-BandFigure figure_of(const std::vector<Rung>& ladder, const std::string& run);
+BandFigure figure_of(const std::vector<CheckpointScore>& scores, const std::string& run);
 HeatFigure figure_of(const SweepTable& table);
 /// Shares of wins of everybody (rows) against everybody (columns), a draw being half a win.
 HeatFigure figure_of(const MatchTable& table);
 /// How much the second player differs from the first, in standard deviations of the first's episodes. Of these measures; without
 /// any, of all. Throws Error (usage), as the next one does, if there is no such measure, or if none of them varies.
-IntervalFigure figure_of(const ConductTable& table, const std::vector<std::string>& measures = {});
+IntervalFigure figure_of(const BehaviourTable& table, const std::vector<std::string>& measures = {});
 /// A line for each measure, over all players; without any, for the six kinds of events that change most. `x`: of each
 /// player.
-BandFigure course_figure(const ConductTable& table, const std::vector<double>& x,
+BandFigure course_figure(const BehaviourTable& table, const std::vector<double>& x,
                          const std::vector<std::string>& measures = {});
 IntervalFigure figure_of(const std::vector<AblationRow>& rows, const std::string& game, const std::string& measure);
 

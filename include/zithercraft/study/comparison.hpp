@@ -54,17 +54,4 @@ struct Comparison {
 
 Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& options = {});
 
-// ---- one run over its training
-
-/// A kept checkpoint's score on episodes that are the same for all.
-struct Rung {
-  std::string checkpoint{};
-  std::int64_t steps = 0;
-  Interval success{}, episode_return{};
-};
-/// Scores every kept checkpoint of a run, the oldest first, the newest policy last, deciding greedily. Progress is in
-/// episodes.
-std::vector<Rung> ladder(const Run& run, std::int64_t episodes = 200, std::uint64_t seed = 0, std::size_t threads = 0,
-                         OnProgress on_progress = {});
-
 }  // namespace zithercraft

@@ -12,22 +12,22 @@
 namespace zithercraft {
 
 /// How much a finding matters.
-enum class Gravity : std::uint8_t {
+enum class Severity : std::uint8_t {
   note,     ///< worth knowing
   warning,  ///< learning will probably suffer
-  grave     ///< what is asked for can hardly be learned
+  error     ///< what is asked for can hardly be learned
 };
 
-std::string_view name_of(Gravity gravity) noexcept;
+std::string_view name_of(Severity severity) noexcept;
 
 /// Something that the doctor found.
 struct Finding {
-  Gravity gravity = Gravity::note;
+  Severity severity = Severity::note;
   std::string check{};      ///< which check found it: "unseen tag", "dead control", ...
   std::string subject{};    ///< what it is about: "role 'skiff', control 'rudder'"
   std::string what{};       ///< the finding in one sentence
   std::string evidence{};   ///< what was measured
-  std::string remedy{};     ///< how to mend it
+  std::string fix{};     ///< how to fix it
   std::int64_t began = -1;  ///< steps of the training after which it began; -1 if that has no meaning
   bool operator==(const Finding&) const = default;
 };
@@ -51,12 +51,12 @@ struct Diagnosis {
   std::string game{}, run{};
   std::int64_t steps = 0;             ///< watched in all, over all players and seats
   std::vector<std::string> players{};      ///< who played
-  std::vector<Finding> findings{};        ///< the gravest first
+  std::vector<Finding> findings{};        ///< the worst first
   std::vector<TagSeen> seen{};            ///< every tag that columns can tell of, role by role
   std::vector<StrangeEpisode> strange{};  ///< the strangest first
 
   /// That of the first finding; `note` without any.
-  Gravity gravest() const { return findings.empty() ? Gravity::note : findings.front().gravity; }
+  Severity worst() const { return findings.empty() ? Severity::note : findings.front().severity; }
   std::string to_json() const;
 };
 

@@ -113,10 +113,10 @@ class ControlChecks {
   }
 
  private:
-  void add(Gravity gravity, const char* check, const std::string& subject, std::string what, std::string evidence,
-           std::string remedy) {
-    findings_.push_back({gravity, check, role_name(e_.game, role_) + ", " + subject, std::move(what),
-                         std::move(evidence), std::move(remedy)});
+  void add(Severity severity, const char* check, const std::string& subject, std::string what, std::string evidence,
+           std::string fix) {
+    findings_.push_back({severity, check, role_name(e_.game, role_) + ", " + subject, std::move(what),
+                         std::move(evidence), std::move(fix)});
   }
 
   void check_dial(std::size_t c) {
@@ -147,7 +147,7 @@ class ControlChecks {
   }
 
   void report_dead(const std::string& subject) {
-    add(Gravity::grave, "dead control", subject, "has no effect on the arena",
+    add(Severity::error, "dead control", subject, "has no effect on the arena",
         fmt::format(
             "tried from {} moments of random play for {} steps each, and nothing ever differed from leaving "
             "it at rest",
@@ -158,7 +158,7 @@ class ControlChecks {
   void report_deadly(const std::string& subject, std::size_t ends) {
     const double share = static_cast<double>(ends) / static_cast<double>(bench_.count());
     if (share < 0.25) return;
-    add(share > 0.75 ? Gravity::grave : Gravity::warning, "deadly control", subject, "ends the episode at once",
+    add(share > 0.75 ? Severity::error : Severity::warning, "deadly control", subject, "ends the episode at once",
         fmt::format("at {} of {} moments of random play it failed or killed the agent, and rest did "
                     "not",
                     percent(share), bench_.count()),
@@ -173,7 +173,7 @@ class ControlChecks {
       std::size_t forbidden = 0;
       for (const Survey& survey : e_.surveys) forbidden += survey.roles[role_].forbidden[c];
       if (rows > 0 && forbidden == rows)
-        add(Gravity::warning, "option never allowed", "column '" + spec_.columns[c].name + "'",
+        add(Severity::warning, "option never allowed", "column '" + spec_.columns[c].name + "'",
             "the option was never allowed", fmt::format("forbidden in all {} steps", rows), "check what it needs");
     }
   }
@@ -248,7 +248,7 @@ class ControlChecks {
     const std::string subject =
         "control '" + info.name + "'" + (info.is_choice() ? ", option '" + info.options[value] + "'" : "");
     constexpr double degrees = 57.29577951308232;
-    add(knows ? Gravity::note : Gravity::grave, "control differs by heading", subject,
+    add(knows ? Severity::note : Severity::error, "control differs by heading", subject,
         knows ? "means another move at another heading, which the role senses"
               : "means another move at another heading, and the role does not sense its heading",
         fmt::format(

@@ -47,7 +47,7 @@ void check_episodes(const Examined& e, Findings& findings) {
     }
   }
   if (all == 0) {
-    findings.push_back({Gravity::warning, "episodes do not end", "cutoffs", "no episode ended while players played",
+    findings.push_back({Severity::warning, "episodes do not end", "cutoffs", "no episode ended while players played",
                         "not one in all steps watched", "lower `cutoffs.steps`"});
     return;
   }
@@ -55,7 +55,7 @@ void check_episodes(const Examined& e, Findings& findings) {
   for (const char* player : {"idle", "random"})
     if (const Survey* survey = e.by(player)) begun += survey->roles[0].episodes.size() / e.game.roles()[0].seats.size();
   if (begun > 0 && brief * 5 > begun)
-    findings.push_back({brief * 2 > begun ? Gravity::grave : Gravity::warning, "episodes end at once", "episodes",
+    findings.push_back({brief * 2 > begun ? Severity::error : Severity::warning, "episodes end at once", "episodes",
                         "many episodes end within their first three ticks",
                         fmt::format("{} of {} episodes of random and idle play", brief, begun),
                         "keep starts away from what ends an episode (`place.away`, `clearance`)"});
@@ -64,12 +64,12 @@ void check_episodes(const Examined& e, Findings& findings) {
     can_end = can_end || std::any_of(role.rewards.begin(), role.rewards.end(),
                                      [](const Term& term) { return term.ends != Verdict::none; });
   if (can_end && verdicts == 0)
-    findings.push_back({Gravity::warning, "no verdicts", "episodes", "episodes were only ever ended by cutoffs",
+    findings.push_back({Severity::warning, "no verdicts", "episodes", "episodes were only ever ended by cutoffs",
                         fmt::format("of {} episodes: {}", all, ended_by_text(by, all)),
                         "begin nearer to success (stages), or give more time"});
   for (const auto& [name, times] : outside) {
     if (times * 400 < watched || times == 0) continue;
-    findings.push_back({spec.cutoffs.too_far.empty() ? Gravity::grave : Gravity::warning, "leaves the arena",
+    findings.push_back({spec.cutoffs.too_far.empty() ? Severity::error : Severity::warning, "leaves the arena",
                         "body '" + name + "'", "it leaves the arena",
                         fmt::format("outside walls and map at {} of {} moments",
                                     percent(static_cast<double>(times) / static_cast<double>(watched)), watched),

@@ -54,10 +54,10 @@ class RewardChecks {
   }
 
  private:
-  void add(Gravity gravity, const char* check, const std::string& subject, std::string what, std::string evidence,
-           std::string remedy) {
-    findings_.push_back({gravity, check, role_name(e_.game, role_) + (subject.empty() ? "" : ", " + subject),
-                         std::move(what), std::move(evidence), std::move(remedy)});
+  void add(Severity severity, const char* check, const std::string& subject, std::string what, std::string evidence,
+           std::string fix) {
+    findings_.push_back({severity, check, role_name(e_.game, role_) + (subject.empty() ? "" : ", " + subject),
+                         std::move(what), std::move(evidence), std::move(fix)});
   }
 
   void check_triggers() {
@@ -71,7 +71,7 @@ class RewardChecks {
       }
       if (times > 0 || steps == 0) continue;
       const bool nothing = spec_.rewards[t].weight == 0.0;
-      add(nothing ? Gravity::note : Gravity::warning, "term without reward", "term '" + terms[t] + "'",
+      add(nothing ? Severity::note : Severity::warning, "term without reward", "term '" + terms[t] + "'",
           nothing ? "has weight 0 and pays nothing" : "gave no reward to any player",
           fmt::format("0 rewards in {} steps", steps),
           nothing
@@ -89,7 +89,7 @@ class RewardChecks {
     for (std::size_t t = 0; t < terms.size(); ++t) {
       const double rest = all - sizes[t];
       if (terms.size() < 2 || rest <= 0.0 || sizes[t] < 50.0 * rest) continue;
-      add(Gravity::warning, "swamping term", "term '" + terms[t] + "'",
+      add(Severity::warning, "swamping term", "term '" + terms[t] + "'",
           fmt::format("pays {:.0f} times as much as all other terms together", sizes[t] / rest),
           fmt::format("{} of all rewards by size", percent(sizes[t] / all)),
           "lower its weight, or limit it with `most_per_episode`");
@@ -110,7 +110,7 @@ class RewardChecks {
     const double own = std::accumulate(returns.begin(), returns.begin() + static_cast<std::ptrdiff_t>(best), 0.0) /
                        static_cast<double>(best);
     if (own <= success.value) return;
-    add(Gravity::grave, check, "", fmt::format("{} can earn more than success", doing),
+    add(Severity::error, check, "", fmt::format("{} can earn more than success", doing),
         fmt::format("{:.3g} per episode in the best tenth of {} episodes, success {:.3g} in {}", own, returns.size(),
                     success.value, success.count),
         best_term(*survey));
@@ -145,7 +145,7 @@ class RewardChecks {
     const double each =
         steady / std::max(1.0, static_cast<double>(idle->steps) / static_cast<double>(e_.game.roles().size()));
     if (each <= 0.0) return;
-    add(success.count > 0 && each * length.value > 0.5 * success.value ? Gravity::grave : Gravity::warning,
+    add(success.count > 0 && each * length.value > 0.5 * success.value ? Severity::error : Severity::warning,
         "waiting pays", "", "episodes pay more the longer nothing happens",
         fmt::format("an idle agent gets {:.3g} at every step, {:.3g} over an episode of {:.0f}", each,
                     each * length.value, length.value),

@@ -107,10 +107,10 @@ class ColumnChecks {
   }
 
  private:
-  void add(Gravity gravity, const char* check, const std::string& family, std::string what, std::string evidence,
-           std::string remedy) {
-    findings_.push_back({gravity, check, role_name(e_.game, role_) + ", column '" + family + "'", std::move(what),
-                         std::move(evidence), std::move(remedy)});
+  void add(Severity severity, const char* check, const std::string& family, std::string what, std::string evidence,
+           std::string fix) {
+    findings_.push_back({severity, check, role_name(e_.game, role_) + ", column '" + family + "'", std::move(what),
+                         std::move(evidence), std::move(fix)});
   }
 
   template <class Test>
@@ -126,7 +126,7 @@ class ColumnChecks {
   void check_constant(const std::string& name, const Family& family) {
     const auto found = those(family, [&](std::size_t c) { return merged_[c].constant(); });
     if (found.size() < family.columns.size()) return;  // some say something: others may be a matter of luck
-    add(Gravity::warning, "constant column", name,
+    add(Severity::warning, "constant column", name,
         family.columns.size() == 1 ? "never changes" : fmt::format("none of its {} columns ever changes", found.size()),
         fmt::format("always {:g} in {} steps", merged_[found.front()].low, rows_),
         "check its reach and what it sees; leave it out if it has nothing to say");
@@ -142,7 +142,7 @@ class ColumnChecks {
     const auto found = those(family, stuck);
     if (found.size() * 2 < family.columns.size() || found.empty()) return;
     const ColumnSurvey& s = merged_[found.front()];
-    add(Gravity::warning, "saturated column", name, fmt::format("{} stays at its bound", how_many(found, family)),
+    add(Severity::warning, "saturated column", name, fmt::format("{} stays at its bound", how_many(found, family)),
         fmt::format("at its {} bound in {} of {} steps", s.at_high > s.at_low ? "upper" : "lower",
                     percent(static_cast<double>(std::max(s.at_low, s.at_high)) / static_cast<double>(rows_)), rows_),
         "widen its range: `reach`, `top_speed` or the meter's bounds");
@@ -158,7 +158,7 @@ class ColumnChecks {
                                          [&](std::size_t a, std::size_t b) { return excess(a) < excess(b); });
     const double by = excess(worst);
     if (by < 1.5) return;
-    add(by > 100.0 ? Gravity::grave : Gravity::warning, "column out of scale", name,
+    add(by > 100.0 ? Severity::error : Severity::warning, "column out of scale", name,
         fmt::format("reaches {:g} times its declared range", by),
         fmt::format("'{}' ran from {:g} to {:g}, declared {:g} to {:g}", spec_.columns[worst].name, merged_[worst].low,
                     merged_[worst].high, spec_.columns[worst].low, spec_.columns[worst].high),
@@ -175,7 +175,7 @@ class ColumnChecks {
     }
     for (const auto& [sequence, columns] : same) {
       if (columns.size() < 2 || flags_of_one_sense(columns)) continue;
-      add(Gravity::warning, "equal columns", spec_.columns[columns[1]].name,
+      add(Severity::warning, "equal columns", spec_.columns[columns[1]].name,
           fmt::format("is always equal to '{}'", spec_.columns[columns[0]].name),
           fmt::format("{} columns had the same value in all {} steps", columns.size(), rows_),
           "leave all but one out, or check that each senses what its name says");
@@ -221,7 +221,7 @@ class ColumnChecks {
     }
     for (std::size_t i = 0; i < jumps.size(); ++i)
       if (jumps[i] * 2 > starts)
-        add(Gravity::grave, "wrapping column", spec_.columns[i].name,
+        add(Severity::error, "wrapping column", spec_.columns[i].name,
             "jumps across its range where the heading goes from 180 to -180 degrees",
             fmt::format("at {} of {} starts it jumped as the body turned by 0.2 degrees", jumps[i], starts),
             "give angles as cosine and sine");
@@ -249,7 +249,7 @@ void check_unseen_tags(const Examined& e, Findings& findings) {
         continue;
       const std::string subject = role_name(e.game, r) + ", tag '" + wanted.tag + "'";
       if (((sensed >> tag) & 1u) == 0) {
-        findings.push_back({coded ? Gravity::note : Gravity::grave, "unseen tag", subject,
+        findings.push_back({coded ? Severity::note : Severity::error, "unseen tag", subject,
                             fmt::format("the term '{}' is about it, and no sense reports it{}", wanted.term,
                                         coded ? " unless one coded in C++ does" : ""),
                             "no ray fan, window, compass, crowd or camera lists the tag",
@@ -262,7 +262,7 @@ void check_unseen_tags(const Examined& e, Findings& findings) {
       for (const Survey& survey : e.surveys) seen += survey.roles[r].seen[tag];
       const std::size_t rows = rows_of(e, r);
       if (!countable || rows == 0 || seen > 0) continue;
-      findings.push_back({wanted.decides ? Gravity::grave : Gravity::warning, "never seen", subject,
+      findings.push_back({wanted.decides ? Severity::error : Severity::warning, "never seen", subject,
                           fmt::format("the term '{}' is about it, and no sense ever reported it", wanted.term),
                           fmt::format("seen in 0 of {} steps", rows),
                           "lengthen the sense's reach, widen its arc, or begin nearer"});

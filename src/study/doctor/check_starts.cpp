@@ -157,7 +157,7 @@ void check_reach(const Examined& e, std::size_t r, Findings& findings) {
     if (!map.reaches(targets)) stuck.push_back(k);
   }
   if (stuck.empty()) return;
-  findings.push_back({stuck.size() * 4 > starts ? Gravity::grave : Gravity::warning, "unreachable success",
+  findings.push_back({stuck.size() * 4 > starts ? Severity::error : Severity::warning, "unreachable success",
                       role_name(e.game, r) + ", tag '" + target + "'", "cannot be reached from where the agent begins",
                       fmt::format("at {} of {} starts no way leads there (flood fill over a coarse map; the first is "
                                   "seed {}, lane 11, episode {})",
@@ -194,7 +194,7 @@ void check_overlaps(const Examined& e, std::size_t r, Findings& findings) {
     bad += touches ? 1 : 0;
   }
   if (bad == 0) return;
-  findings.push_back({bad * 4 > starts ? Gravity::grave : Gravity::warning, "starts overlap", role_name(e.game, r),
+  findings.push_back({bad * 4 > starts ? Severity::error : Severity::warning, "starts overlap", role_name(e.game, r),
                       fmt::format("begins in '{}'", with),
                       fmt::format("at {} of {} starts it overlaps something solid or deadly", bad, starts),
                       "place it by a `region` with `clearance`, after what it must not overlap"});

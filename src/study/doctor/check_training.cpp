@@ -66,7 +66,7 @@ class TrainingChecks {
     }
     if (!evolves()) check_value();
     if (points_.back().stage + 1 < game_.stages())
-      add(Gravity::warning, "stage not left", fmt::format("stage '{}'", game_.stage_name(points_.back().stage)),
+      add(Severity::warning, "stage not left", fmt::format("stage '{}'", game_.stage_name(points_.back().stage)),
           "the training ended before the game itself was played",
           fmt::format("it ended on stage {} of {}", points_.back().stage + 1, game_.stages()),
           "train longer, or let the stage advance earlier", points_.back().steps);
@@ -75,10 +75,10 @@ class TrainingChecks {
  private:
   bool evolves() const { return rows_.back().evolution.generation > 0; }
 
-  void add(Gravity gravity, const char* check, std::string subject, std::string what, std::string evidence,
-           std::string remedy, std::int64_t began) {
+  void add(Severity severity, const char* check, std::string subject, std::string what, std::string evidence,
+           std::string fix, std::int64_t began) {
     findings_.push_back(
-        {gravity, check, std::move(subject), std::move(what), std::move(evidence), std::move(remedy), began});
+        {severity, check, std::move(subject), std::move(what), std::move(evidence), std::move(fix), began});
   }
 
   static std::pair<double, double> range(const std::vector<Point>& points, double Point::*value) {
@@ -99,7 +99,7 @@ class TrainingChecks {
     const double last = 0.5 * (stage_[stage_.size() - 1].episode_return + stage_[stage_.size() - 2].episode_return);
     collapsed_ = stage_.end() - best > 4 && high - last > (high - low) / 3.0 && high > low + 1e-9;
     if (collapsed_)
-      add(Gravity::grave, "collapse", "training", "what had been learned was lost again",
+      add(Severity::error, "collapse", "training", "what had been learned was lost again",
           fmt::format("the return rose to {:.3g} and ended at {:.3g}", best->episode_return, last),
           evolves()
               ? "go back to a kept checkpoint from before; give each individual more `episodes`, or the leader more "
@@ -122,7 +122,7 @@ class TrainingChecks {
       --began;
     }
     if (stage_.size() - began < stage_.size() * 2 / 5) return;
-    add(Gravity::warning, "plateau", "training", "it has stopped to learn before it succeeded",
+    add(Severity::warning, "plateau", "training", "it has stopped to learn before it succeeded",
         fmt::format("the return stayed between {:.3g} and {:.3g}, with success in {} of episodes", bottom, top,
                     percent(success)),
         evolves() ? "see the other findings for what it cannot see or reach; then try stages, a larger `population`, "
@@ -149,7 +149,7 @@ class TrainingChecks {
     if (gone == points_.end() || gone - points_.begin() > static_cast<std::ptrdiff_t>(points_.size() * 3 / 4) ||
         stage_.back().success > 0.5)
       return;
-    add(Gravity::warning, "entropy gone", "training", "the policy grew certain of itself before it succeeded",
+    add(Severity::warning, "entropy gone", "training", "the policy grew certain of itself before it succeeded",
         fmt::format("entropy fell from {:.3g} to {:.3g} nats, with success in {} of episodes", high, low,
                     percent(stage_.back().success)),
         "raise `entropy_weight`, or let it fade later", gone->steps);
@@ -159,7 +159,7 @@ class TrainingChecks {
     const std::vector<Point> late(points_.begin() + static_cast<std::ptrdiff_t>(points_.size() / 2), points_.end());
     const auto [low, high] = range(late, &Point::explained);
     if (high > 0.1) return;
-    add(Gravity::warning, "value explains nothing", "training", "the value network never came to foresee the returns",
+    add(Severity::warning, "value explains nothing", "training", "the value network never came to foresee the returns",
         fmt::format("it explained {} of their variance at best in the second half", percent(std::max(0.0, high))),
         "check that what decides returns is sensed; lower the discount if rewards lie far apart",
         late.front().steps);
@@ -172,12 +172,12 @@ class TrainingChecks {
     const auto alone = std::count_if(rows_.begin() + static_cast<std::ptrdiff_t>(first), rows_.end(),
                                      [](const MetricsRow& row) { return row.species == 1.0; });
     if (2 * static_cast<std::size_t>(alone) > rows_.size() - first)
-      add(Gravity::warning, "one species", "training",
+      add(Severity::warning, "one species", "training",
           "one species is left, so that nothing new is spared until it is good",
           fmt::format("in {} of the last {} generations", alone, rows_.size() - first),
           "lower `species_distance`, or raise `species_wanted` and `young`", rows_[first].steps);
     if (last.evolution.diversity < 0.02 * begin.evolution.diversity && stage_.back().success <= 0.9)
-      add(Gravity::warning, "diversity gone", "training", "the individuals have become alike before they succeeded",
+      add(Severity::warning, "diversity gone", "training", "the individuals have become alike before they succeeded",
           fmt::format("their mean distance fell from {:.3g} to {:.3g}, with success in {} of episodes",
                       begin.evolution.diversity, last.evolution.diversity, percent(stage_.back().success)),
           "raise `last_strength` or `parents`, or give `novelty` some weight", rows_[first].steps);
@@ -193,12 +193,12 @@ class TrainingChecks {
     };
     const MetricsRow& last = rows_.back();
     if (lately(&MetricsRow::forgotten))
-      add(Gravity::warning, "forgetting", "training", "past selves beat the present one",
+      add(Severity::warning, "forgetting", "training", "past selves beat the present one",
           fmt::format("{} of {} past selves at the end; the rating is {:.0f} points", last.forgotten, last.past_selves,
                       last.rating),
           "raise `against_hardest` or `against_past`, or lower the learning rate", rows_[first].steps);
     if (lately(&MetricsRow::cycles))
-      add(Gravity::warning, "circles", "training", "selves beat each other in turn, so that nobody gets stronger",
+      add(Severity::warning, "circles", "training", "selves beat each other in turn, so that nobody gets stronger",
           fmt::format("{} circles of three at the end", last.cycles),
           "raise `against_past`, keep more past selves by `roster_size`, or lower the learning rate",
           rows_[first].steps);

@@ -80,9 +80,9 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
     diagnosis.steps += survey.steps;
     if (survey.failure.empty()) continue;
     diagnosis.findings.push_back(
-        {Gravity::grave, "play breaks off", "the game", "an error ends the play",
+        {Severity::error, "play breaks off", "the game", "an error ends the play",
          fmt::format("{} play, after {} steps: {}", survey.player, survey.steps, survey.failure),
-         "mend it first: what else was found comes from the play before it"});
+         "fix it first: what else was found comes from the play before it"});
   }
   Findings& findings = diagnosis.findings;
   check_unseen_tags(examined, findings);
@@ -98,17 +98,17 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   diagnosis.strange = strange_episodes(examined);
   if (!options.strange_replays.empty()) write_strange(game, lineups, options.strange_replays, diagnosis.strange);
   std::stable_sort(findings.begin(), findings.end(),
-                   [](const Finding& a, const Finding& b) { return a.gravity > b.gravity; });
+                   [](const Finding& a, const Finding& b) { return a.severity > b.severity; });
   return diagnosis;
 }
 
 }  // namespace
 
-std::string_view name_of(Gravity gravity) noexcept {
-  switch (gravity) {
-    case Gravity::note: return "note";
-    case Gravity::warning: return "warning";
-    case Gravity::grave: return "grave";
+std::string_view name_of(Severity severity) noexcept {
+  switch (severity) {
+    case Severity::note: return "note";
+    case Severity::warning: return "warning";
+    case Severity::error: return "error";
   }
   return "unknown";
 }
@@ -124,12 +124,12 @@ std::string percent(double share) { return fmt::format("{:.3g}%", 100.0 * share)
 std::string Diagnosis::to_json() const {
   nlohmann::ordered_json j{{"game", game}, {"steps", steps}, {"players", players}};
   if (!run.empty()) j["run"] = run;
-  j["gravest"] = findings.empty() ? "nothing found" : std::string(name_of(gravest()));
+  j["worst"] = findings.empty() ? "nothing found" : std::string(name_of(worst()));
   j["findings"] = nlohmann::ordered_json::array();
   for (const Finding& f : findings) {
-    nlohmann::ordered_json one{{"gravity", name_of(f.gravity)}, {"check", f.check},
+    nlohmann::ordered_json one{{"severity", name_of(f.severity)}, {"check", f.check},
                                {"subject", f.subject},          {"what", f.what},
-                               {"evidence", f.evidence},        {"remedy", f.remedy}};
+                               {"evidence", f.evidence},        {"fix", f.fix}};
     if (f.began >= 0) one["began"] = f.began;
     j["findings"].push_back(std::move(one));
   }

@@ -1,4 +1,4 @@
-#include "zithercraft/study/conduct.hpp"
+#include "zithercraft/study/behaviour.hpp"
 
 #include <fmt/format.h>
 #include <algorithm>
@@ -88,9 +88,9 @@ bool same(const EpisodeKey& a, const EpisodeKey& b) {
   return a.seed == b.seed && a.lane == b.lane && a.episode == b.episode;
 }
 
-class ConductSurvey {
+class BehaviourSurvey {
  public:
-  ConductSurvey(const GameSpec& spec, const std::vector<PlayerSource>& players, const ConductOptions& options)
+  BehaviourSurvey(const GameSpec& spec, const std::vector<PlayerSource>& players, const BehaviourOptions& options)
       : game_(spec), players_(players), options_(options), pool_(options.threads) {
     if (!options.seat.empty()) seat_ = find_seat(game_, options.seat);
     if (!options.as.empty()) as_ = find_seat(game_, options.as).role;
@@ -103,10 +103,10 @@ class ConductSurvey {
     choose_episodes();
   }
 
-  ConductTable measure() {
-    ConductTable table{game_.spec().name, options_, static_cast<std::int64_t>(keys_.size()), {}, 0, {}, 0};
+  BehaviourTable measure() {
+    BehaviourTable table{game_.spec().name, options_, static_cast<std::int64_t>(keys_.size()), {}, 0, {}, 0};
     WorkCount progress(static_cast<std::int64_t>(keys_.size() * players_.size()), options_.on_progress);
-    std::vector<std::vector<EpisodeConduct>> all;
+    std::vector<std::vector<EpisodeBehaviour>> all;
     for (const PlayerSource& player : players_) all.push_back(play(player, progress, table.replayed_differently));
     name_measures(all, table);
     for (std::size_t p = 0; p < players_.size(); ++p) table.rows.push_back(row(p, all, table));
@@ -163,11 +163,11 @@ class ConductSurvey {
     return list;
   }
 
-  std::vector<EpisodeConduct> play(const PlayerSource& player, WorkCount& progress, std::int64_t& differently) {
+  std::vector<EpisodeBehaviour> play(const PlayerSource& player, WorkCount& progress, std::int64_t& differently) {
     std::vector<Seat> watched;
     const auto own = players(player, watched);
     const bool recorded = player.recording().has_value();
-    std::vector<EpisodeConduct> conducts(keys_.size());
+    std::vector<EpisodeBehaviour> episodes(keys_.size());
     std::vector<std::uint8_t> differs(keys_.size());
     struct Scratch {
       std::unique_ptr<Lanes> lanes;
@@ -196,7 +196,7 @@ class ConductSurvey {
           mine.watches[lane].look(lanes, lane);
           if (lanes.outcome(lane) == Outcome::running) continue;
           --running;
-          conducts[first + lane] = mine.watches[lane].finish(lanes, lane);
+          episodes[first + lane] = mine.watches[lane].finish(lanes, lane);
           if (recorded) {
             const auto& end = ends_[first + lane];
             differs[first + lane] = std::memcmp(end.data(), lanes.arena_state(lane), end.size()) == 0 ? 0 : 1;
@@ -207,11 +207,11 @@ class ConductSurvey {
     };
     pool_.run((keys_.size() + lanes_together - 1) / lanes_together, play_some);
     differently += std::count(differs.begin(), differs.end(), std::uint8_t{1});
-    return conducts;
+    return episodes;
   }
 
   // Those that there are in every episode, then whatever happened to anybody.
-  void name_measures(const std::vector<std::vector<EpisodeConduct>>& all, ConductTable& table) const {
+  void name_measures(const std::vector<std::vector<EpisodeBehaviour>>& all, BehaviourTable& table) const {
     std::vector<std::string> events;
     for (const auto& episodes : all) {
       for (const auto& [name, value] : episodes.front().measures)
@@ -226,15 +226,15 @@ class ConductSurvey {
     table.measures.insert(table.measures.end(), events.begin(), events.end());
   }
 
-  static double value_of(const EpisodeConduct& episode, const std::string& measure) {
+  static double value_of(const EpisodeBehaviour& episode, const std::string& measure) {
     for (const auto& [name, value] : episode.measures)
       if (name == measure) return value;
     const auto found = episode.events.find(measure);
     return found == episode.events.end() ? 0.0 : found->second;
   }
 
-  ConductRow row(std::size_t p, const std::vector<std::vector<EpisodeConduct>>& all, const ConductTable& table) const {
-    ConductRow row{players_[p].name(), {}, {}, {}, 0.0, 0.0};
+  BehaviourRow row(std::size_t p, const std::vector<std::vector<EpisodeBehaviour>>& all, const BehaviourTable& table) const {
+    BehaviourRow row{players_[p].name(), {}, {}, {}, 0.0, 0.0};
     for (const std::string& measure : table.measures) {
       std::vector<double> values, first, second;
       for (std::size_t e = 0; e < keys_.size(); ++e) {
@@ -263,8 +263,8 @@ class ConductSurvey {
 
   // Half the sum of what the shares of time differ by. If it made no difference who plays, the two episodes of a pair
   // could as well be exchanged: how large the sum then becomes is tried.
-  void compare_places(const std::vector<EpisodeConduct>& a, const std::vector<EpisodeConduct>& b,
-                      ConductRow& row) const {
+  void compare_places(const std::vector<EpisodeBehaviour>& a, const std::vector<EpisodeBehaviour>& b,
+                      BehaviourRow& row) const {
     const auto apart = [&](const std::vector<std::uint8_t>& exchanged) {
       std::map<std::pair<int, int>, double> difference;
       for (std::size_t e = 0; e < a.size(); ++e) {
@@ -291,7 +291,7 @@ class ConductSurvey {
 
   Game game_;
   const std::vector<PlayerSource>& players_;
-  const ConductOptions& options_;
+  const BehaviourOptions& options_;
   WorkerPool pool_;
   std::optional<Seat> seat_;
   std::optional<std::size_t> as_;  // a role
@@ -301,12 +301,12 @@ class ConductSurvey {
 
 }  // namespace
 
-ConductTable measure_conduct(const GameSpec& game, const std::vector<PlayerSource>& players, const ConductOptions& options) {
+BehaviourTable measure_behaviour(const GameSpec& game, const std::vector<PlayerSource>& players, const BehaviourOptions& options) {
   if (players.empty()) throw Error(Fault::usage, "nobody plays", "players", "name at least one");
   if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
   if (!(options.square > 0.0) || !std::isfinite(options.square))
     throw Error(Fault::usage, "squares need a size", "square", "give metres above 0");
-  return ConductSurvey(game, players, options).measure();
+  return BehaviourSurvey(game, players, options).measure();
 }
 
 std::string course_of(const std::vector<Interval>& values) {
@@ -326,7 +326,7 @@ std::string course_of(const std::vector<Interval>& values) {
   return fmt::format("turns {} times", steps.size() - 1);
 }
 
-std::string ConductTable::to_json() const {
+std::string BehaviourTable::to_json() const {
   nlohmann::ordered_json j{{"game", game},
                            {"seat", options.seat},
                            {"as", options.as},
@@ -338,7 +338,7 @@ std::string ConductTable::to_json() const {
                            {"replayed_differently", replayed_differently}};
   j["players"] = nlohmann::ordered_json::array();
   for (std::size_t p = 0; p < rows.size(); ++p) {
-    const ConductRow& row = rows[p];
+    const BehaviourRow& row = rows[p];
     nlohmann::ordered_json values = nlohmann::ordered_json::object(), differences = values;
     for (std::size_t m = 0; m < measures.size(); ++m) {
       values[measures[m]] = json_of(row.values[m]);

@@ -1,4 +1,4 @@
-#include "zithercraft/study/score.hpp"
+#include "zithercraft/study/evaluation.hpp"
 
 #include <fmt/format.h>
 #include <algorithm>
@@ -49,7 +49,7 @@ struct ScoredLineup {
   Lineup lineup;
 };
 
-std::vector<ScoredLineup> players(const Run& run, const Game& game, const ScoreOptions& options) {
+std::vector<ScoredLineup> players(const Run& run, const Game& game, const EvaluationOptions& options) {
   std::vector<ScoredLineup> list;
   const auto add = [&](std::string name, std::unique_ptr<Player> player) {
     list.push_back({std::move(name), Lineup(game, std::move(player), options.seed)});
@@ -72,7 +72,7 @@ std::vector<ScoredLineup> players(const Run& run, const Game& game, const ScoreO
   return list;
 }
 
-Score score_in(const Game& game, const Run& run, const ScoreOptions& options) {
+Score evaluate_in(const Game& game, const Run& run, const EvaluationOptions& options) {
   if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
   WorkerPool pool(options.threads);
   Score result{game.spec().name,
@@ -110,10 +110,31 @@ void check_opponent(const std::string& name) {
                 "choose 'random' or 'script', or name the folder of a run");
 }
 
-Score score(const Run& run, const ScoreOptions& options) { return score_in(run.game(), run, options); }
+Score evaluate(const Run& run, const EvaluationOptions& options) { return evaluate_in(run.game(), run, options); }
 
-Score score(const Run& run, const Variant& variant, const ScoreOptions& options) {
-  return score_in(Game(measured_game(run.game_spec(), variant)), run, options);
+Score evaluate(const Run& run, const Variant& variant, const EvaluationOptions& options) {
+  return evaluate_in(Game(measured_game(run.game_spec(), variant)), run, options);
+}
+
+std::vector<CheckpointScore> evaluate_checkpoints(const Run& run, const EvaluationOptions& options) {
+  if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
+  GameSpec spec = run.game_spec();
+  spec.stages.clear();
+  const Game game(spec);
+  WorkerPool pool(options.threads);
+  std::vector<std::pair<std::string, std::int64_t>> checkpoints;
+  for (const std::string& name : run.checkpoint_names()) checkpoints.emplace_back(name, steps_of(name));
+  if (const std::int64_t done = run.steps_done(); checkpoints.empty() || checkpoints.back().second != done)
+    checkpoints.emplace_back("last", done);
+  WorkCount progress(options.episodes * static_cast<std::int64_t>(checkpoints.size()), options.on_progress);
+  std::vector<CheckpointScore> scores;
+  for (const auto& [name, steps] : checkpoints) {
+    const Lineup lineup(game, policy_player(game, 0, run.policy(name), options.actions, options.seed), options.seed);
+    const auto results = play_episodes(game, lineup.const_players(), options.episodes,
+                                       derived_seed(options.seed, "score"), pool, &progress);
+    scores.push_back({name, steps, success_interval(results), return_interval(results)});
+  }
+  return scores;
 }
 
 std::string Score::to_json() const {

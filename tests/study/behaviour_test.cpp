@@ -1,4 +1,4 @@
-#include "zithercraft/study/conduct.hpp"
+#include "zithercraft/study/behaviour.hpp"
 
 #include <gtest/gtest.h>
 
@@ -15,24 +15,24 @@ namespace {
 
 GameSpec demo(const std::string& name) { return load_game(test::project_folder() / ("demos/" + name + ".toml")); }
 
-ConductTable conduct(const GameSpec& game, const std::vector<std::string>& names, const ConductOptions& options) {
+BehaviourTable behaviour(const GameSpec& game, const std::vector<std::string>& names, const BehaviourOptions& options) {
   std::vector<PlayerSource> players;
   for (const auto& name : names) players.push_back(PlayerSource::find(name));
-  return measure_conduct(game, players, options);
+  return measure_behaviour(game, players, options);
 }
 
-std::size_t number_of(const ConductTable& t, const std::string& measure) {
+std::size_t number_of(const BehaviourTable& t, const std::string& measure) {
   const auto found = std::find(t.measures.begin(), t.measures.end(), measure);
   EXPECT_NE(found, t.measures.end()) << measure;
   return static_cast<std::size_t>(found - t.measures.begin());
 }
-double mean(const ConductTable& t, std::size_t player, const std::string& measure) {
+double mean(const BehaviourTable& t, std::size_t player, const std::string& measure) {
   return t.rows.at(player).values.at(number_of(t, measure)).mean;
 }
 
-TEST(Conduct, CountsWhatSeatsDoToEachOther) {
+TEST(Behaviour, CountsWhatSeatsDoToEachOther) {
   const GameSpec spec = demo("salvage");
-  const ConductTable t = conduct(spec, {"script"}, {.episodes = 20, .seed = 3, .threads = 2});
+  const BehaviourTable t = behaviour(spec, {"script"}, {.episodes = 20, .seed = 3, .threads = 2});
   EXPECT_EQ(t.episodes, 20);
   // The same episodes, counted by hand.
   const Game game(spec);
@@ -76,10 +76,10 @@ TEST(Conduct, CountsWhatSeatsDoToEachOther) {
   EXPECT_NEAR(mean(t, 0, "speed, m/s"), speed / looks, 1e-6);
 }
 
-TEST(Conduct, TellsWhatTheOthersDoWhenSomebodyElseSitsThere) {
+TEST(Behaviour, TellsWhatTheOthersDoWhenSomebodyElseSitsThere) {
   const GameSpec game = demo("lanternboat");
-  const ConductOptions options{.seat = "collector", .episodes = 40, .seed = 4, .threads = 1};
-  const ConductTable t = conduct(game, {"script", "script", "random"}, options);
+  const BehaviourOptions options{.seat = "collector", .episodes = 40, .seed = 4, .threads = 1};
+  const BehaviourTable t = behaviour(game, {"script", "script", "random"}, options);
   // Nothing differs from oneself.
   for (const Interval& d : t.rows[1].differences) EXPECT_TRUE(d.mean == 0.0 && d.low == 0.0 && d.high == 0.0);
   EXPECT_EQ(t.rows[1].elsewhere, 0.0);
@@ -89,23 +89,23 @@ TEST(Conduct, TellsWhatTheOthersDoWhenSomebodyElseSitsThere) {
   EXPECT_NEAR(length.mean, mean(t, 2, "length, steps") - mean(t, 0, "length, steps"), 1e-9);
   EXPECT_GT(t.rows[2].elsewhere, 0.0);
 
-  ConductOptions threads = options;
+  BehaviourOptions threads = options;
   threads.threads = 3;
-  EXPECT_EQ(conduct(game, {"script", "script", "random"}, threads).to_json(), t.to_json());
+  EXPECT_EQ(behaviour(game, {"script", "script", "random"}, threads).to_json(), t.to_json());
 }
 
-TEST(Conduct, OneSeatOfSeveralCanBeTaken) {
-  const ConductTable t =
-      conduct(demo("lanternboat"), {"script", "random"}, {.seat = "blocker:2", .episodes = 10, .seed = 4});
+TEST(Behaviour, OneSeatOfSeveralCanBeTaken) {
+  const BehaviourTable t =
+      behaviour(demo("lanternboat"), {"script", "random"}, {.seat = "blocker:2", .episodes = 10, .seed = 4});
   EXPECT_EQ(std::count(t.measures.begin(), t.measures.end(), "collector: speed, m/s"), 1);
   EXPECT_EQ(std::count(t.measures.begin(), t.measures.end(), "blocker: distance to blocker, m"), 1);
   EXPECT_GT(mean(t, 1, "blocker: distance to blocker, m"), 0.0);
 }
 
-TEST(Conduct, RolesCanBePlayedAlone) {
+TEST(Behaviour, RolesCanBePlayedAlone) {
   const GameSpec game = demo("barge");
-  const ConductTable t =
-      conduct(game, {"script", "random"}, {.as = "west_tug", .others = "random", .episodes = 20, .seed = 4});
+  const BehaviourTable t =
+      behaviour(game, {"script", "random"}, {.as = "west_tug", .others = "random", .episodes = 20, .seed = 4});
   EXPECT_GT(mean(t, 0, "success"), 0.9);
   EXPECT_LT(mean(t, 1, "success"), 0.2);
   EXPECT_GT(mean(t, 0, "brings barge into a rival's zone"), 0.4) << "by one of the two tugs, or by both";
@@ -114,7 +114,7 @@ TEST(Conduct, RolesCanBePlayedAlone) {
 }
 
 // The others meet a recorded person as they did then, if they are who they were.
-TEST(Conduct, RecordedEpisodesAreMetAgain) {
+TEST(Behaviour, RecordedEpisodesAreMetAgain) {
   const test::TemporaryFolder folder;
   const GameSpec spec = demo("lanternboat");
   const Game game(spec);
@@ -126,19 +126,19 @@ TEST(Conduct, RecordedEpisodesAreMetAgain) {
     writer.finish();
   }
   const std::string person = (folder / "person.zrep").string();
-  const ConductTable t = conduct(spec, {person, "script"}, {.seat = "collector", .episodes = 500});
+  const BehaviourTable t = behaviour(spec, {person, "script"}, {.seat = "collector", .episodes = 500});
   EXPECT_EQ(t.episodes, 3) << "those that were recorded";
   EXPECT_EQ(t.replayed_differently, 0);
   Replay replay(person);
   double steps = 0;
   for (const auto& e : replay.episodes()) steps += e.moments - 1;
   EXPECT_NEAR(mean(t, 0, "length, steps"), steps / 3, 1e-9);
-  EXPECT_EQ(conduct(spec, {person}, {.seat = "collector", .others = "random"}).replayed_differently, 3);
+  EXPECT_EQ(behaviour(spec, {person}, {.seat = "collector", .others = "random"}).replayed_differently, 3);
 }
 
-TEST(Conduct, RefusesWhatMakesNoSense) {
-  const auto says = [](const char* game, const ConductOptions& options) {
-    return std::string(test::error_of([&] { conduct(demo(game), {"random"}, options); }).what());
+TEST(Behaviour, RefusesWhatMakesNoSense) {
+  const auto says = [](const char* game, const BehaviourOptions& options) {
+    return std::string(test::error_of([&] { behaviour(demo(game), {"random"}, options); }).what());
   };
   EXPECT_NE(says("lanternboat", {.seat = "colector"}).find("'collector'"), std::string::npos);
   EXPECT_NE(says("lanternboat", {.seat = "blocker:4"}).find("the role has 3"), std::string::npos);
@@ -146,10 +146,10 @@ TEST(Conduct, RefusesWhatMakesNoSense) {
   EXPECT_NE(says("lanternboat", {.seat = "blocker", .as = "blocker"}).find("at once"), std::string::npos);
   EXPECT_NE(says("mooring", {.seat = "skiff"}).find("nobody else"), std::string::npos);
   EXPECT_NE(says("mooring", {.square = 0.0}).find("square"), std::string::npos);
-  EXPECT_EQ(test::error_of([] { measure_conduct(demo("mooring"), {}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([] { measure_behaviour(demo("mooring"), {}); }).fault(), Fault::usage);
 }
 
-TEST(Conduct, CoursesCountOnlyWhatIntervalsTellApart) {
+TEST(Behaviour, CoursesCountOnlyWhatIntervalsTellApart) {
   const auto course = [](const std::vector<double>& means, double half) {
     std::vector<Interval> values;
     for (const double m : means) values.push_back({m, m - half, m + half});

@@ -13,7 +13,7 @@
 /// of one training, or what it does to everybody else who sits in one seat: a person or a policy.
 namespace zithercraft {
 
-struct ConductOptions {
+struct BehaviourOptions {
   /// Whose seat the players take in turn while all others are watched: a role's name for its first seat, or "role:2"
   /// for its second. Empty: a player plays every role that it can, and is watched itself.
   std::string seat{};
@@ -29,7 +29,7 @@ struct ConductOptions {
 
 /// What was measured of one player's episodes. Measures are named like "tug: speed, m/s" or "tug: hit rival": those of
 /// one role, in the mean over its seats and over those that mirror it. Events are counted per seat and episode.
-struct ConductRow {
+struct BehaviourRow {
   std::string player{};
   std::vector<Interval> values{};       ///< of each measure
   std::vector<double> stddevs{};        ///< of each over the episodes: standard deviations
@@ -38,13 +38,13 @@ struct ConductRow {
   double elsewhere_by_chance = 0.0;     ///< what that would come to in 95% of cases if the player made no difference
 };
 
-struct ConductTable {
+struct BehaviourTable {
   std::string game{};
-  ConductOptions options{};
+  BehaviourOptions options{};
   std::int64_t episodes = 0;  ///< played by each
   std::vector<std::string> measures{};
   std::size_t first_event = 0;    ///< measures from here on count events
-  std::vector<ConductRow> rows{};
+  std::vector<BehaviourRow> rows{};
   /// Recorded episodes in which the others did not do what they had done when it was recorded.
   std::int64_t replayed_differently = 0;
 
@@ -52,8 +52,8 @@ struct ConductTable {
 };
 
 /// Throws Error (usage, refused) if there is nobody to watch, no such seat, or a player cannot play.
-ConductTable measure_conduct(const GameSpec& game, const std::vector<PlayerSource>& players,
-                             const ConductOptions& options = {});
+BehaviourTable measure_behaviour(const GameSpec& game, const std::vector<PlayerSource>& players,
+                             const BehaviourOptions& options = {});
 
 /// What became of a measure from checkpoint to checkpoint: "steady", "rises", "falls", "rises, then falls", or
 /// "turns 3 times". Only steps between intervals that do not overlap count.

@@ -37,7 +37,7 @@ struct Score {
   std::string to_csv() const;
 };
 
-struct ScoreOptions {
+struct EvaluationOptions {
   std::int64_t episodes = 500;              ///< at least 1
   std::uint64_t seed = 0;                   ///< of the episodes; they are never those of training
   ActionMode actions = ActionMode::usual;   ///< of trained policies
@@ -48,7 +48,7 @@ struct ScoreOptions {
   OnProgress on_progress{};  ///< in episodes
 };
 
-/// Throws Error (usage) if it is no player that a policy can be compared with; see ScoreOptions::against.
+/// Throws Error (usage) if it is no player that a policy can be compared with; see EvaluationOptions::against.
 void check_opponent(const std::string& name);
 
 /// The share of episodes that ended in success, and their mean return.
@@ -56,13 +56,22 @@ Interval success_interval(const std::vector<EpisodeResult>& episodes);
 Interval return_interval(const std::vector<EpisodeResult>& episodes);
 
 /// Plays the run's newest policy and the players to compare it with.
-Score score(const Run& run, const ScoreOptions& options = {});
+Score evaluate(const Run& run, const EvaluationOptions& options = {});
 /// The same in the game changed by a variant, to which the policy must fit: how far a skill carries.
-Score score(const Run& run, const Variant& variant, const ScoreOptions& options = {});
+Score evaluate(const Run& run, const Variant& variant, const EvaluationOptions& options = {});
+
+/// A kept checkpoint on episodes that are the same for all.
+struct CheckpointScore {
+  std::string checkpoint{};
+  std::int64_t steps = 0;  ///< of the training, at which it was written
+  Interval success{}, episode_return{};
+};
+/// Evaluates every kept checkpoint of a run, the oldest first, the newest policy last. `against` is not used.
+std::vector<CheckpointScore> evaluate_checkpoints(const Run& run, const EvaluationOptions& options = {});
 
 struct RecordOptions {
   std::int64_t episodes = 5;        ///< at least 1
-  std::uint64_t seed = 0;           ///< the episodes are those that `score` plays with this seed
+  std::uint64_t seed = 0;           ///< the episodes are those that `evaluate` plays with this seed
   std::string checkpoint = "last";  ///< whose policy plays (see Run::checkpoint_names)
   ActionMode actions = ActionMode::usual;
 };

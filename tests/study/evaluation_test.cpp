@@ -1,4 +1,4 @@
-#include "zithercraft/study/score.hpp"
+#include "zithercraft/study/evaluation.hpp"
 
 #include <gtest/gtest.h>
 
@@ -14,7 +14,7 @@
 namespace zithercraft {
 namespace {
 
-class Scored : public ::testing::Test {
+class Evaluated : public ::testing::Test {
  protected:
   static void SetUpTestSuite() {
     folder = new test::TemporaryFolder;
@@ -28,8 +28,8 @@ class Scored : public ::testing::Test {
   static inline test::TemporaryFolder* folder = nullptr;
 };
 
-TEST_F(Scored, ListsTheTrainedPlayerFirstWithIntervals) {
-  const Score s = score(run(), {.episodes = 200, .seed = 3});
+TEST_F(Evaluated, ListsTheTrainedPlayerFirstWithIntervals) {
+  const Score s = evaluate(run(), {.episodes = 200, .seed = 3});
   ASSERT_EQ(s.players.size(), 3u);
   EXPECT_EQ(s.players[0].name, "trained");
   EXPECT_EQ(s.players[1].name, "random");
@@ -46,9 +46,9 @@ TEST_F(Scored, ListsTheTrainedPlayerFirstWithIntervals) {
   }
 }
 
-TEST_F(Scored, ThreadsDoNotMatterSeedsDo) {
+TEST_F(Evaluated, ThreadsDoNotMatterSeedsDo) {
   const auto json = [](std::size_t threads, std::uint64_t seed) {
-    return score(run(), {.episodes = 100, .seed = seed, .threads = threads}).to_json();
+    return evaluate(run(), {.episodes = 100, .seed = seed, .threads = threads}).to_json();
   };
   EXPECT_EQ(json(1, 3), json(2, 3));
   EXPECT_NE(json(1, 3), json(1, 4));
@@ -67,14 +67,14 @@ void expect_counted(const std::vector<WorkProgress>& told, std::int64_t total) {
   EXPECT_EQ(told.back().seconds_left, 0.0);
 }
 
-TEST_F(Scored, LongWorkTellsHowFarItIs) {
+TEST_F(Evaluated, LongWorkTellsHowFarItIs) {
   std::vector<WorkProgress> told;
   const OnProgress keep = [&](const WorkProgress& p) { told.push_back(p); };
-  score(run(), {.episodes = 40, .on_progress = keep});
+  evaluate(run(), {.episodes = 40, .on_progress = keep});
   expect_counted(told, 3 * 40);
   told.clear();
-  ladder(run(), 30, 0, 2, keep);
-  expect_counted(told, 30 * static_cast<std::int64_t>(ladder(run(), 1).size()));
+  evaluate_checkpoints(run(), {.episodes = 30, .threads = 2, .on_progress = keep});
+  expect_counted(told, 30 * static_cast<std::int64_t>(evaluate_checkpoints(run(), {.episodes = 1}).size()));
   told.clear();
   compare(group_runs({run().folder()}), {.episodes = 30, .on_progress = keep});
   expect_counted(told, 30);
@@ -83,8 +83,8 @@ TEST_F(Scored, LongWorkTellsHowFarItIs) {
   expect_counted(told, 2000 * static_cast<std::int64_t>(d.players.size()));
 }
 
-TEST_F(Scored, PairsEpisodesAndListsThem) {
-  const Score s = score(run(), {.episodes = 50, .seed = 3, .against = {"script", (*folder / "run").string()}});
+TEST_F(Evaluated, PairsEpisodesAndListsThem) {
+  const Score s = evaluate(run(), {.episodes = 50, .seed = 3, .against = {"script", (*folder / "run").string()}});
   ASSERT_EQ(s.players.size(), 3u);
   EXPECT_NEAR(s.players[1].return_behind.mean, s.players[0].episode_return.mean - s.players[1].episode_return.mean, 1e-9);
   EXPECT_LT(s.players[1].success_behind.high, 0.0);
@@ -96,23 +96,23 @@ TEST_F(Scored, PairsEpisodesAndListsThem) {
   EXPECT_NE(csv.find("\nscript,49,"), std::string::npos);
   std::filesystem::copy(*folder / "run", *folder / "one, two", std::filesystem::copy_options::recursive);
   const std::string other = (*folder / "one, two").string();
-  EXPECT_NE(score(run(), {.episodes = 2, .against = {other}}).to_csv().find("\n\"" + other + "\",1,"),
+  EXPECT_NE(evaluate(run(), {.episodes = 2, .against = {other}}).to_csv().find("\n\"" + other + "\",1,"),
             std::string::npos);
 }
 
-TEST_F(Scored, SampledActionsAreOthersThanGreedyOnes) {
+TEST_F(Evaluated, SampledActionsAreOthersThanGreedyOnes) {
   const auto json = [](ActionMode actions) {
-    return score(run(), {.episodes = 50, .actions = actions, .against = {}}).to_json();
+    return evaluate(run(), {.episodes = 50, .actions = actions, .against = {}}).to_json();
   };
   EXPECT_EQ(json(ActionMode::sampled), json(ActionMode::sampled));
   EXPECT_NE(json(ActionMode::sampled), json(ActionMode::greedy));
 }
 
-TEST_F(Scored, VariantsShowHowFarASkillCarries) {
+TEST_F(Evaluated, VariantsShowHowFarASkillCarries) {
   const auto in = [](KeyValues keys) {
-    return score(run(), {.name = "changed", .set = std::move(keys)}, {.episodes = 100, .against = {"script"}});
+    return evaluate(run(), {.name = "changed", .set = std::move(keys)}, {.episodes = 100, .against = {"script"}});
   };
-  EXPECT_EQ(in({}).to_json(), score(run(), {.episodes = 100, .against = {"script"}}).to_json());
+  EXPECT_EQ(in({}).to_json(), evaluate(run(), {.episodes = 100, .against = {"script"}}).to_json());
   EXPECT_GT(in({{"arena.bodies.hull.count", 1}}).players[1].success.mean,
             in({{"arena.bodies.hull.count", 14}}).players[1].success.mean);
   const Error error = test::error_of([&] { in({{"roles.skiff.senses.rays.rays", 12}}); });
@@ -120,14 +120,14 @@ TEST_F(Scored, VariantsShowHowFarASkillCarries) {
   EXPECT_NE(error.problem().find("does not fit"), std::string::npos);
 }
 
-TEST_F(Scored, WhatIsComparedCanBeChosen) {
-  EXPECT_EQ(score(run(), {.episodes = 10, .against = {"script"}}).players.size(), 2u);
-  EXPECT_EQ(score(run(), {.episodes = 10, .against = {}}).players.size(), 1u);
-  EXPECT_EQ(test::error_of([] { score(run(), {.episodes = 10, .against = {"nobody"}}); }).fault(), Fault::usage);
-  EXPECT_EQ(test::error_of([] { score(run(), {.episodes = 0}); }).fault(), Fault::usage);
+TEST_F(Evaluated, WhatIsComparedCanBeChosen) {
+  EXPECT_EQ(evaluate(run(), {.episodes = 10, .against = {"script"}}).players.size(), 2u);
+  EXPECT_EQ(evaluate(run(), {.episodes = 10, .against = {}}).players.size(), 1u);
+  EXPECT_EQ(test::error_of([] { evaluate(run(), {.episodes = 10, .against = {"nobody"}}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([] { evaluate(run(), {.episodes = 0}); }).fault(), Fault::usage);
 }
 
-TEST_F(Scored, RecordedEpisodesAreTheScoredOnes) {
+TEST_F(Evaluated, RecordedEpisodesAreTheScoredOnes) {
   record(run(), *folder / "a.zrep", {.episodes = 30, .seed = 3});
   EXPECT_TRUE(check_replay(*folder / "a.zrep").passed());
   Replay replay(*folder / "a.zrep");
@@ -136,7 +136,7 @@ TEST_F(Scored, RecordedEpisodesAreTheScoredOnes) {
     moments += replay.episodes()[e].moments - 1;
     value += std::abs(static_cast<double>(replay.moment(e, 0).roles[0].values[0]));
   }
-  EXPECT_NEAR(moments / 30, score(run(), {.episodes = 30, .seed = 3}).players[0].length.mean, 1e-9);
+  EXPECT_NEAR(moments / 30, evaluate(run(), {.episodes = 30, .seed = 3}).players[0].length.mean, 1e-9);
   EXPECT_GT(value, 0);  // the value network's estimates are there
 }
 

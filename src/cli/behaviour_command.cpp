@@ -8,7 +8,7 @@
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/show/figures.hpp"
-#include "zithercraft/study/conduct.hpp"
+#include "zithercraft/study/behaviour.hpp"
 
 namespace zithercraft::cli {
 namespace {
@@ -22,15 +22,15 @@ std::size_t width_of(const std::vector<std::string>& names) {
 // What differs between two players is marked; what both do alike is not.
 bool differs(const Interval& difference) { return difference.low > 0.0 || difference.high < 0.0; }
 
-void print_comparison(const ConductTable& t) {
+void print_comparison(const BehaviourTable& t) {
   const std::size_t width = width_of(t.measures);
   fmt::print("{:<{}}", "", width);
-  for (const ConductRow& row : t.rows) fmt::print("  {:<40}", row.player);
+  for (const BehaviourRow& row : t.rows) fmt::print("  {:<40}", row.player);
   fmt::print("\n");
   for (std::size_t m = 0; m < t.measures.size(); ++m) {
     fmt::print("{:<{}}", t.measures[m], width);
     for (std::size_t p = 0; p < t.rows.size(); ++p) {
-      const ConductRow& row = t.rows[p];
+      const BehaviourRow& row = t.rows[p];
       std::string text = with_range(row.values[m], "{:.3g}");
       if (p > 0 && differs(row.differences[m])) text += fmt::format("  {:+.3g}", row.differences[m].mean);
       fmt::print("  {:<40}", text);
@@ -46,7 +46,7 @@ void print_comparison(const ConductTable& t) {
 }
 
 // Of many checkpoints a few, and what became of each measure.
-void print_course(const ConductTable& t, const std::vector<double>& steps) {
+void print_course(const BehaviourTable& t, const std::vector<double>& steps) {
   constexpr std::size_t most_columns = 7;
   const std::size_t width = width_of(t.measures), n = t.rows.size(), shown = std::min(n, most_columns);
   std::vector<std::size_t> columns;
@@ -57,7 +57,7 @@ void print_course(const ConductTable& t, const std::vector<double>& steps) {
   for (std::size_t m = 0; m < t.measures.size(); ++m) {
     fmt::print("{:<{}}", t.measures[m], width);
     std::vector<Interval> values;
-    for (const ConductRow& row : t.rows) values.push_back(row.values[m]);
+    for (const BehaviourRow& row : t.rows) values.push_back(row.values[m]);
     for (const std::size_t p : columns) fmt::print(" {:>10.3g}", values[p].mean);
     fmt::print("  {}\n", course_of(values));
   }
@@ -65,10 +65,10 @@ void print_course(const ConductTable& t, const std::vector<double>& steps) {
 
 }  // namespace
 
-int ConductCommand::run() const {
+int BehaviourCommand::run() const {
   const std::vector<PlayerSource> list = find_players(all, players);
   ProgressLine line(quiet);
-  const ConductTable table = measure_conduct(game_of(list, game, set), list,
+  const BehaviourTable table = measure_behaviour(game_of(list, game, set), list,
                                              {.seat = seat,
                                               .as = as,
                                               .others = others,

@@ -3,13 +3,14 @@
 #include <utility>
 
 #include "../study/interval_text.hpp"
+#include "../study/intervals_json.hpp"
 #include "commands.hpp"
 #include "games.hpp"
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/show/figures.hpp"
-#include "zithercraft/study/score.hpp"
+#include "zithercraft/study/evaluation.hpp"
 #include "zithercraft/study/sweep.hpp"
 
 namespace zithercraft::cli {
@@ -19,9 +20,9 @@ using nlohmann::ordered_json;
 
 void print_score(const Score& s) {
   fmt::print("{}: {} episodes of seed {}, {} actions, 95% intervals\n\n", s.game, s.episodes, s.seed,
-             name_of(s.steps));
+             name_of(s.actions));
   fmt::print("{:<10} {:<24} {:<24} {:<24} {:<26} {}\n", "player", "success %", "return", "length",
-             "trained less it: success", "return");
+             "trained minus it: success", "return");
   for (const PlayerScore& p : s.players) {
     fmt::print("{:<10} {:<24} {:<24} {:<24}", p.name, with_range(in_percent(p.success), "{:.1f}"),
                with_range(p.episode_return, "{:.2f}"), with_range(p.length, "{:.1f}"));
@@ -39,11 +40,11 @@ void print_score(const Score& s) {
   fmt::print("\n");
 }
 
-// The variants to score in: those of a plan file, or all combinations of the values to vary.
-std::vector<Variant> variants_of(const ScoreCommand& c, const Run& run) {
+// The variants to evaluate in: those of a plan file, or all combinations of the values to vary.
+std::vector<Variant> variants_of(const EvaluateCommand& c, const Run& run) {
   if (!c.variants.empty()) {
     if (!c.vary.empty())
-      throw Error(Fault::usage, "--vary and --variants cannot be given both", "score", "give one of them");
+      throw Error(Fault::usage, "--vary and --variants cannot be given both", "evaluate", "give one of them");
     const StudyPlan plan = load_plan(c.variants, [&](const std::string&) { return run.game_spec(); });
     for (const Variant& variant : plan.variants)
       if (!variant.method.empty() || !variant.learner.empty() || !variant.without.empty())
@@ -66,8 +67,8 @@ bool playable_as_spec(const Run& run, const Variant& variant) {
   }
 }
 
-int score_variants(const ScoreCommand& c, const Run& run, const std::vector<Variant>& variants,
-                   ScoreOptions options, ProgressLine& line) {
+int evaluate_variants(const EvaluateCommand& c, const Run& run, const std::vector<Variant>& variants,
+                   EvaluationOptions options, ProgressLine& line) {
   ordered_json list = ordered_json::array();
   IntervalFigure figure{.title = run.folder().string() + ": how far the skill carries, 95% interval",
                         .x_label = "success"};
@@ -81,7 +82,7 @@ int score_variants(const ScoreCommand& c, const Run& run, const std::vector<Vari
     line.show(p, "episodes");
   };
   const auto show = [&](const Variant& variant) {
-    const Score s = score(run, variant, options);
+    const Score s = evaluate(run, variant, options);
     line.wipe();
     list.push_back({{"variant", variant.name}, {"score", ordered_json::parse(s.to_json())}});
     figure.rows.push_back({variant.name, with_range(in_percent(s.players[0].success), "{:.0f}%"), s.players[0].success});
@@ -114,23 +115,46 @@ int score_variants(const ScoreCommand& c, const Run& run, const std::vector<Vari
   return done;
 }
 
+int evaluate_all_checkpoints(const EvaluateCommand& c, const EvaluationOptions& options, ProgressLine& line) {
+  const auto scores = evaluate_checkpoints(Run::open(c.run_folder), options);
+  line.wipe();
+  if (!c.png.empty()) draw_bands(c.png, figure_of(scores, c.run_folder));
+  ordered_json list = ordered_json::array();
+  if (!c.json) fmt::print("{:<20} {:>12}  {:<24} {}\n", "checkpoint", "steps", "success %", "return");
+  for (const CheckpointScore& score : scores) {
+    list.push_back({{"checkpoint", score.checkpoint},
+                    {"steps", score.steps},
+                    {"success", zithercraft::json_of(score.success)},
+                    {"return", zithercraft::json_of(score.episode_return)}});
+    if (!c.json)
+      fmt::print("{:<20} {:>12}  {:<24} {}\n", score.checkpoint, score.steps,
+                 with_range(in_percent(score.success), "{:.1f}"), with_range(score.episode_return, "{:.2f}"));
+  }
+  if (c.json) fmt::print("{}\n", list.dump(2));
+  return done;
+}
+
 }  // namespace
 
-int ScoreCommand::run() const {
+int EvaluateCommand::run() const {
   ProgressLine line(quiet);
-  ScoreOptions options{.episodes = episodes, .seed = seed, .actions = actions, .threads = threads};
+  EvaluationOptions options{.episodes = episodes, .seed = seed, .actions = actions, .threads = threads};
+  if (checkpoints) {
+    options.on_progress = line.of("episodes");
+    return evaluate_all_checkpoints(*this, options, line);
+  }
   for (const std::string& opponent : against) check_opponent(opponent);
   if (!against.empty()) options.against = against;
   const Run opened = Run::open(run_folder);
   if (const auto list = variants_of(*this, opened); !list.empty()) {
     if (!csv.empty())
-      throw Error(Fault::usage, "--csv lists the episodes of one game", "score",
-                  "score the variants one by one for it");
-    return score_variants(*this, opened, list, options, line);
+      throw Error(Fault::usage, "--csv lists the episodes of one game", "evaluate",
+                  "evaluate the variants one by one for it");
+    return evaluate_variants(*this, opened, list, options, line);
   }
-  if (!png.empty()) throw Error(Fault::usage, "--png draws variants", "score", "give --vary or --variants too");
+  if (!png.empty()) throw Error(Fault::usage, "--png draws variants or checkpoints", "evaluate", "give --vary, --variants or --checkpoints too");
   options.on_progress = line.of("episodes");
-  const Score result = score(opened, options);
+  const Score result = evaluate(opened, options);
   line.wipe();
   if (!csv.empty()) write_atomically(csv, result.to_csv());
   if (json) {
