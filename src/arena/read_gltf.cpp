@@ -74,7 +74,7 @@ class Importer {
  private:
   void visit(int number, const Matrix& above, const std::string& tag_above, int depth) {
     if (number < 0 || static_cast<std::size_t>(number) >= model_.nodes.size()) wrong("a node is missing", where_);
-    if (depth > deepest || ++visited_ > 100'000) wrong("the nodes lie too deep, or form a circle", where_);
+    if (depth > deepest || ++visited_ > 100'000) wrong("the nodes lie too deep, or form a cycle", where_);
     const tinygltf::Node& node = model_.nodes[static_cast<std::size_t>(number)];
     std::string tag = tag_above;
     if (node.extras.IsObject() && node.extras.Has("tag") && node.extras.Get("tag").IsString())

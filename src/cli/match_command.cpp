@@ -43,7 +43,7 @@ void print_table(const MatchTable& t) {
     fmt::print("\n");
   }
   for (const auto& [a, b, c] : t.cycles)
-    fmt::print("\na circle: {} beats {}, which beats {}, which beats the first", t.players[a], t.players[b],
+    fmt::print("\na cycle: {} beats {}, which beats {}, which beats the first", t.players[a], t.players[b],
                t.players[c]);
   if (!t.cycles.empty()) fmt::print("\n");
   for (const TellingEpisode& e : t.telling)

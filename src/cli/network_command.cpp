@@ -72,7 +72,7 @@ int NetworkCommand::run() const {
       std::count_if(inputs.begin(), inputs.end(), [&](const Strength& s) { return !map.nodes[s.node].used; }));
   if (json) {
     ordered_json nodes = ordered_json::array(), links = ordered_json::array();
-    constexpr const char* kinds[] = {"input", "one", "hidden", "remembered", "output"};
+    constexpr const char* kinds[] = {"input", "bias", "hidden", "remembered", "output"};
     for (const auto& node : map.nodes)
       nodes.push_back({{"name", node.name},
                        {"kind", kinds[static_cast<std::size_t>(node.kind)]},

@@ -102,7 +102,7 @@ CovarianceSearch::CovarianceSearch(std::size_t numbers, const CovarianceSettings
   State& s = *state_;
   if (settings.population != 0 && settings.population < 4)
     wrong_setting("population", "too few to tell in which direction things get better", "give at least 4, or 0");
-  if (!(settings.strength > 0.0)) wrong_setting("strength", "all samples would be the same", "give a number above 0");
+  if (!(settings.first_stddev > 0.0)) wrong_setting("first_stddev", "all samples would be the same", "give a number above 0");
   if (!start.empty() && start.size() != numbers)
     throw Error(Fault::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "CovarianceSearch",
                 "give as many as a vector has");
@@ -114,7 +114,7 @@ CovarianceSearch::CovarianceSearch(std::size_t numbers, const CovarianceSettings
                                              ? settings.population
                                              : 4 + static_cast<std::int64_t>(3.0 * std::log(static_cast<double>(n))));
   s.rates = Rates(static_cast<double>(n), people, s.whole);
-  s.sigma = settings.strength;
+  s.sigma = settings.first_stddev;
   s.middle = VectorXd::Zero(n);
   if (!start.empty()) s.middle = Eigen::Map<const VectorXd>(start.data(), n);
   s.path = s.step_path = VectorXd::Zero(n);
@@ -207,7 +207,7 @@ void CovarianceSearch::store(TensorFile& file) const {
   put("covariance.matrix", s.covariance);
   put("covariance.axes", s.axes);
   put("covariance.lengths", s.lengths);
-  file.put("covariance.strength", std::span<const double>(&s.sigma, 1));
+  file.put("covariance.stddev", std::span<const double>(&s.sigma, 1));
   const std::array<std::int64_t, 2> counts{s.generation, s.decomposed};
   file.put("covariance.counts", std::span<const std::int64_t>(counts));
 }
@@ -227,7 +227,7 @@ void CovarianceSearch::restore(const TensorFile& file) {
   get("covariance.matrix", s.covariance);
   get("covariance.axes", s.axes);
   get("covariance.lengths", s.lengths);
-  s.sigma = file.doubles("covariance.strength").at(0);
+  s.sigma = file.doubles("covariance.stddev").at(0);
   const auto counts = file.integers("covariance.counts");
   s.generation = counts.at(0);
   s.decomposed = counts.at(1);

@@ -33,7 +33,7 @@ void check_settings(const EvolutionSettings& s) {
   need(s.novelty >= 0 && s.novelty <= 1, "novelty", "give a share from 0 to 1");
   need(s.neighbours >= 1, "neighbours", "give at least 1");
   need(s.archive >= 0, "archive", "give at least 0");
-  need(s.hall_size >= 1, "hall_size", "give at least 1");
+  need(s.hall_of_fame_size >= 1, "hall_of_fame_size", "give at least 1");
   need(s.against_past >= 0 && s.against_past <= 1, "against_past", "give a share from 0 to 1");
 }
 
@@ -87,9 +87,9 @@ struct Evolution::State {
         continue;
       }
       const bool now =
-          past < 0.0 || other.hall().empty() || !opposed(game.roles()[population.first_role()], game.roles()[role]);
-      const auto at = static_cast<std::size_t>(std::max(0.0, past) * static_cast<double>(other.hall().size()));
-      list[role] = policy_player(game, role, other.policy_of(now ? other.leader() : other.hall().at(at)));
+          past < 0.0 || other.hall_of_fame().empty() || !opposed(game.roles()[population.first_role()], game.roles()[role]);
+      const auto at = static_cast<std::size_t>(std::max(0.0, past) * static_cast<double>(other.hall_of_fame().size()));
+      list[role] = policy_player(game, role, other.policy_of(now ? other.leader() : other.hall_of_fame().at(at)));
     }
     return list;
   }

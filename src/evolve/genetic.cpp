@@ -38,7 +38,7 @@ struct GeneticSearch::State {
   std::vector<Recipe> recipes;       // of this generation
 
   State(std::size_t n, const GeneticSettings& s, std::uint64_t given)
-      : settings(s), numbers(n), seed(given), noise(n), strength(s.strength) {}
+      : settings(s), numbers(n), seed(given), noise(n), strength(s.mutation_strength) {}
 
   std::span<const float> vector(std::size_t parent) const {
     return std::span(vectors).subspan(parent * numbers, numbers);
@@ -100,15 +100,15 @@ GeneticSearch::GeneticSearch(std::size_t numbers, const GeneticSettings& setting
   if (settings.drawn < 1) wrong_setting("drawn", "a tournament of nobody", "give at least 1");
   if (!(settings.mutated > 0.0 && settings.mutated <= 1.0))
     wrong_setting("mutated", "nothing would change", "give a share above 0, at most 1");
-  if (!(settings.strength > 0.0 && settings.last_strength > 0.0))
-    wrong_setting("strength", "nothing would change", "give numbers above 0");
+  if (!(settings.mutation_strength > 0.0 && settings.last_mutation_strength > 0.0))
+    wrong_setting("mutation_strength", "nothing would change", "give numbers above 0");
   if (!start.empty() && start.size() != numbers)
     throw Error(Fault::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "GeneticSearch",
                 "give as many as a vector has");
   s.vectors = std::move(start);
   s.parents = s.vectors.empty() ? 0 : 1;
   for (std::size_t i = 0; i < static_cast<std::size_t>(settings.population); ++i) {
-    const auto strength = static_cast<float>(settings.strength);
+    const auto strength = static_cast<float>(settings.mutation_strength);
     s.recipes.push_back({.mother = s.parents == 0 ? nobody : 0,
                          .seed = s.seed_of(i),
                          .strength = s.parents == 1 && i == 0 ? 0.0f : strength,
@@ -133,7 +133,7 @@ void GeneticSearch::improve(std::span<const double> fitness, double progress, Wo
   const auto best =
       static_cast<std::uint32_t>(std::clamp(std::ceil(s.settings.parents * people), 1.0, static_cast<double>(people)));
   ++s.generation;
-  s.strength = s.settings.strength * std::pow(s.settings.last_strength / s.settings.strength, progress);
+  s.strength = s.settings.mutation_strength * std::pow(s.settings.last_mutation_strength / s.settings.mutation_strength, progress);
 
   // By their ranks; a parent is one of the kept ones from the moment somebody needs it.
   std::vector<std::uint32_t> kept, place(people, nobody);
@@ -202,10 +202,10 @@ void GeneticSearch::store(TensorFile& file) const {
     strengths.insert(strengths.end(), {r.strength, r.own_strength});
   }
   file.put("genetic.made", std::span<const std::int64_t>(made));
-  file.put("genetic.strengths", {s.recipes.size(), 2}, strengths);
+  file.put("genetic.mutation_strengths", {s.recipes.size(), 2}, strengths);
   const std::int64_t generation = s.generation;
   file.put("genetic.generation", std::span(&generation, 1));
-  file.put("genetic.strength", std::span<const double>(&s.strength, 1));
+  file.put("genetic.mutation_strength", std::span<const double>(&s.strength, 1));
 }
 
 void GeneticSearch::restore(const TensorFile& file) {
@@ -213,7 +213,7 @@ void GeneticSearch::restore(const TensorFile& file) {
   const auto shape = file.shape("genetic.parents");
   const auto made = file.integers("genetic.made");
   std::vector<float> strengths(2 * s.recipes.size());
-  file.get("genetic.strengths", strengths);
+  file.get("genetic.mutation_strengths", strengths);
   if (shape.size() != 2 || shape[1] != s.numbers || made.size() != 3 * s.recipes.size())
     throw Error(Fault::refused, "the population is of other networks or another size", "checkpoint",
                 "go on with the settings it was trained with, or start afresh");
@@ -230,7 +230,7 @@ void GeneticSearch::restore(const TensorFile& file) {
                     "take another checkpoint");
   }
   s.generation = file.integers("genetic.generation").at(0);
-  s.strength = file.doubles("genetic.strength").at(0);
+  s.strength = file.doubles("genetic.mutation_strength").at(0);
 }
 
 }  // namespace zithercraft

@@ -79,7 +79,7 @@ void split_link(Genome& genome, Origins& origins, RandomStream& random) {
 }
 
 void join_nodes(Genome& genome, const Ends& ends, const TopologySettings& s, Origins& origins, RandomStream& random) {
-  const bool back = happens(s.back_links, random);
+  const bool back = happens(s.recurrent_links, random);
   const auto hidden = static_cast<std::uint32_t>(genome.hidden.size());
   const auto node_at = [&](std::uint32_t place) {
     return place < ends.first_hidden() ? place : genome.hidden[place - ends.first_hidden()];
@@ -153,12 +153,12 @@ void draw_weights(Genome& genome, const TopologySettings& s, RandomStream& rando
   for (LinkGene& link : genome.links) link.weight = drawn_weight(s, random);
 }
 
-NetworkGraph graph_of(const Genome& genome, const Ends& ends, Squash hidden, Squash output) {
+NetworkGraph graph_of(const Genome& genome, const Ends& ends, NodeActivation hidden, NodeActivation output) {
   NetworkGraph graph{.inputs = ends.inputs,
                      .outputs = ends.outputs,
                      .hidden = genome.hidden.size(),
-                     .hidden_squash = hidden,
-                     .output_squash = output};
+                     .hidden_activation = hidden,
+                     .output_activation = output};
   const auto place = [&](std::uint32_t node) {
     if (node < ends.first_hidden()) return node;
     const auto at = std::lower_bound(genome.hidden.begin(), genome.hidden.end(), node);

@@ -49,6 +49,6 @@ struct Ends {
 Genome crossed(const Genome& better, const Genome& other, const TopologySettings& settings, RandomStream& random);
 void mutate(Genome& genome, const Ends& ends, const TopologySettings& settings, Origins& origins, RandomStream& random);
 void draw_weights(Genome& genome, const TopologySettings& settings, RandomStream& random);
-NetworkGraph graph_of(const Genome& genome, const Ends& ends, Squash hidden, Squash output);
+NetworkGraph graph_of(const Genome& genome, const Ends& ends, NodeActivation hidden, NodeActivation output);
 
 }  // namespace zithercraft

@@ -116,8 +116,8 @@ NetworkGraph Population::first_graph() const {
   const Role& role = game_.roles()[roles_[0]];
   NetworkGraph graph{.inputs = role.columns.size(), .outputs = heads_.outputs()};
   switch (settings_.activation) {
-    case Activation::tanh: graph.hidden_squash = Squash::tanh; break;
-    case Activation::relu: graph.hidden_squash = Squash::relu; break;
+    case Activation::tanh: graph.hidden_activation = NodeActivation::tanh; break;
+    case Activation::relu: graph.hidden_activation = NodeActivation::relu; break;
     case Activation::silu: wrong_setting("activation", "grown networks do not know silu", "give tanh or relu");
   }
   const auto outputs = output_names(role.controls);
@@ -127,7 +127,7 @@ NetworkGraph Population::first_graph() const {
   if (links.empty() && settings_.first_hidden == 0) links = {"all"};
   for (const std::string& text : links) {
     if (text == "all") {
-      for (std::uint32_t from = 0; from <= graph.one(); ++from)
+      for (std::uint32_t from = 0; from <= graph.bias(); ++from)
         for (std::size_t o = 0; o < graph.outputs; ++o)
           join(from, static_cast<std::uint32_t>(graph.first_output() + o));
       continue;
@@ -152,7 +152,7 @@ NetworkGraph Population::first_graph() const {
         std::any_of(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == to; }))
       wrong_setting("first_links", "'" + text + "' ends at a column", "let it end at an output or at a hidden node");
     const std::uint32_t begin = column != role.columns.end() ? static_cast<std::uint32_t>(column - role.columns.begin())
-                                : from == "one"              ? static_cast<std::uint32_t>(graph.one())
+                                : from == "one"              ? static_cast<std::uint32_t>(graph.bias())
                                                              : hidden_node(from);
     join(begin, output != outputs.end() ? static_cast<std::uint32_t>(graph.first_output()) +
                                               static_cast<std::uint32_t>(output - outputs.begin())
@@ -173,7 +173,7 @@ NetworkGraph Population::first_graph() const {
   for (std::int64_t h = 0; h < settings_.first_hidden; ++h) {
     const auto node = static_cast<std::uint32_t>(graph.nodes());
     ++graph.hidden;
-    for (std::uint32_t from = 0; from <= graph.one(); ++from) join(from, node);
+    for (std::uint32_t from = 0; from <= graph.bias(); ++from) join(from, node);
     for (std::size_t o = 0; o < graph.outputs; ++o) join(node, static_cast<std::uint32_t>(graph.first_output() + o));
   }
   return graph;
@@ -193,7 +193,7 @@ void Population::start_from(const Policy& policy, const TensorFile& checkpoint) 
   if (found.grown != signature_.grown)
     refuse(found.grown ? "it has grown" : "its network is fixed",
            found.grown ? "evolve it by topology" : "evolve it by genetic, cma or es");
-  if (found.grown && policy.graph()->hidden_squash != first_graph().hidden_squash)
+  if (found.grown && policy.graph()->hidden_activation != first_graph().hidden_activation)
     refuse("its hidden nodes have another activation", "set `activation` to that of its run");
   normaliser_ = fetch_normaliser(checkpoint, found.policy);
   if (found.grown) return make_topology(*policy.graph(), true);
@@ -360,13 +360,13 @@ std::vector<double> Population::with_novelty(std::span<const double> fitness, st
 }
 
 // Champions of past generations, ever further apart as these become more.
-void Population::keep_in_hall(std::int64_t generation) {
-  if (generation % hall_step_ != 0) return;
-  hall_.push_back(leader_);
-  hall_.back().generation = generation;
-  if (hall_.size() <= static_cast<std::size_t>(settings_.hall_size)) return;
-  hall_step_ *= 2;
-  std::erase_if(hall_, [&](const Champion& c) { return c.generation % hall_step_ != 0; });
+void Population::keep_in_hall_of_fame(std::int64_t generation) {
+  if (generation % fame_interval_ != 0) return;
+  hall_of_fame_.push_back(leader_);
+  hall_of_fame_.back().generation = generation;
+  if (hall_of_fame_.size() <= static_cast<std::size_t>(settings_.hall_of_fame_size)) return;
+  fame_interval_ *= 2;
+  std::erase_if(hall_of_fame_, [&](const Champion& c) { return c.generation % fame_interval_ != 0; });
 }
 
 GenerationReport Population::improve(std::span<const Encounter> encounters, std::span<const Encounter> finals,
@@ -394,14 +394,14 @@ GenerationReport Population::improve(std::span<const Encounter> encounters, std:
   report.median = quantile(sorted, 0.5);
   report.upper = quantile(sorted, 0.75);
   choose_leader(fitness, finals, lineups, own_fitness, opposed_evolve, report, pool);
-  if (opposed_evolve) keep_in_hall(report.generation);
+  if (opposed_evolve) keep_in_hall_of_fame(report.generation);
   const auto made = Clock::now();
   if (topology_) {
     for (std::size_t i = 0; i < people; ++i) {
       report.hidden += static_cast<double>(topology_->genome(i).hidden.size()) / static_cast<double>(people);
       report.links += static_cast<double>(topology_->graph(i).links.size()) / static_cast<double>(people);
     }
-    report.strength = settings_.topology.weight_step;
+    report.mutation_strength = settings_.topology.weight_step;
     report.diversity = topology_->diversity();
     report.species = topology_->species();
     for (SpeciesReport& s : report.species) s.best = -std::numeric_limits<double>::infinity();
@@ -412,7 +412,7 @@ GenerationReport Population::improve(std::span<const Encounter> encounters, std:
     topology_->improve(selected_by);
   } else {
     const SearchReport search = search_->report();
-    report.strength = search.strength;
+    report.mutation_strength = search.mutation_strength;
     report.diversity = search.diversity;
     search_->improve(selected_by, progress, pool);
   }

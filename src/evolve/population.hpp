@@ -48,7 +48,7 @@ class Population {
   std::size_t individuals() const;
   bool has_leader() const { return led_; }
   const Champion& leader() const { return leader_; }
-  const std::vector<Champion>& hall() const { return hall_; }
+  const std::vector<Champion>& hall_of_fame() const { return hall_of_fame_; }
   PopulationPlay& play() { return *play_; }
 
   // Plays the generation's encounters and makes the next one; `finals` are played by those who may lead.
@@ -80,7 +80,7 @@ class Population {
   void choose_leader(std::span<const double> fitness, std::span<const Encounter> finals, const Lineups& lineups,
                      const OwnFitness& own_fitness, bool opposed_evolve, GenerationReport& report, WorkerPool& pool);
   std::vector<double> with_novelty(std::span<const double> fitness, std::size_t encounters);
-  void keep_in_hall(std::int64_t generation);
+  void keep_in_hall_of_fame(std::int64_t generation);
 
   Game game_;
   std::vector<std::size_t> roles_;
@@ -101,8 +101,8 @@ class Population {
   Champion leader_{};
   bool led_ = false;
   double leader_worth_ = 0.0;  // over the last finals
-  std::vector<Champion> hall_;
-  std::int64_t hall_step_ = 1;  // generations from one kept champion to the next
+  std::vector<Champion> hall_of_fame_;
+  std::int64_t fame_interval_ = 1;  // generations from one kept champion to the next
   Archive archive_;
   Results results_;
   std::vector<double> rewards_;

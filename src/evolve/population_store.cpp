@@ -17,7 +17,7 @@ void store_champion(const Champion& champion, TensorFile& file) {
   file.put("generation", std::span<const std::int64_t>(&champion.generation, 1));
 }
 
-std::string hall_place(std::size_t number) { return "hall/" + std::to_string(number) + "/"; }
+std::string fame_place(std::size_t number) { return "hall_of_fame/" + std::to_string(number) + "/"; }
 
 }  // namespace
 
@@ -57,13 +57,13 @@ void Population::store(TensorFile& file) const {
     file.put_part("leader/", leader);
   }
   file.put("leader_worth", std::span<const double>(&leader_worth_, 1));
-  for (std::size_t k = 0; k < hall_.size(); ++k) {
+  for (std::size_t k = 0; k < hall_of_fame_.size(); ++k) {
     TensorFile part;
-    store_champion(hall_[k], part);
-    file.put_part(hall_place(k), part);
+    store_champion(hall_of_fame_[k], part);
+    file.put_part(fame_place(k), part);
   }
-  const std::array<std::int64_t, 2> hall{static_cast<std::int64_t>(hall_.size()), hall_step_};
-  file.put("hall", std::span<const std::int64_t>(hall));
+  const std::array<std::int64_t, 2> hall_of_fame{static_cast<std::int64_t>(hall_of_fame_.size()), fame_interval_};
+  file.put("hall_of_fame", std::span<const std::int64_t>(hall_of_fame));
   std::vector<float> places;
   std::size_t width = 0;
   for (const auto& kept : archive_.kept()) {
@@ -100,10 +100,10 @@ void Population::restore(const TensorFile& file) {
   led_ = file.has_part("leader/");
   if (led_) leader_ = fetch("leader/");
   leader_worth_ = file.doubles("leader_worth").at(0);
-  const auto hall = file.integers("hall");
-  hall_.clear();
-  for (std::size_t k = 0; k < static_cast<std::size_t>(hall.at(0)); ++k) hall_.push_back(fetch(hall_place(k)));
-  hall_step_ = std::max<std::int64_t>(1, hall.at(1));
+  const auto hall_of_fame = file.integers("hall_of_fame");
+  hall_of_fame_.clear();
+  for (std::size_t k = 0; k < static_cast<std::size_t>(hall_of_fame.at(0)); ++k) hall_of_fame_.push_back(fetch(fame_place(k)));
+  fame_interval_ = std::max<std::int64_t>(1, hall_of_fame.at(1));
   const auto shape = file.shape("archive");
   std::vector<float> places(shape.at(0) * shape.at(1));
   file.get("archive", places);

@@ -35,7 +35,7 @@ StrategySearch::StrategySearch(std::size_t numbers, const StrategySettings& sett
     : state_(std::make_unique<State>(numbers, settings, derived_seed(seed, "strategy"))) {
   if (settings.population < 2 || settings.population % 2 != 0)
     wrong_setting("population", "not every sample would have a mirror image", "give an even number from 2 on");
-  if (!(settings.strength > 0.0)) wrong_setting("strength", "all samples would be the same", "give a number above 0");
+  if (!(settings.stddev > 0.0)) wrong_setting("stddev", "all samples would be the same", "give a number above 0");
   if (!(settings.learning_rate > 0.0 && settings.last_learning_rate >= 0.0))
     wrong_setting("learning_rate", "nothing would be learned", "give a number above 0");
   if (!start.empty() && start.size() != numbers)
@@ -58,9 +58,9 @@ std::int64_t StrategySearch::generation() const noexcept { return state_->genera
 // Individuals 2k and 2k + 1 are mirror images of each other.
 void StrategySearch::fetch(std::size_t individual, std::span<float> out) const {
   const State& s = *state_;
-  const auto strength = static_cast<float>(s.settings.strength);
+  const auto stddev = static_cast<float>(s.settings.stddev);
   std::copy(s.middle.begin(), s.middle.end(), out.begin());
-  s.noise.add(s.seed_of(individual / 2), individual % 2 == 0 ? strength : -strength, out);
+  s.noise.add(s.seed_of(individual / 2), individual % 2 == 0 ? stddev : -stddev, out);
 }
 bool StrategySearch::fetch_middle(std::span<float> out) const {
   std::copy(state_->middle.begin(), state_->middle.end(), out.begin());
@@ -79,7 +79,7 @@ void StrategySearch::improve(std::span<const double> fitness, double progress, W
     const double rank = 0.5 * static_cast<double>(first + stop - 1);
     for (std::size_t k = first; k < stop; ++k) worth[order[k]] = 0.5 - rank / static_cast<double>(people - 1);
   }
-  const double scale = 1.0 / (static_cast<double>(people) * s.settings.strength);
+  const double scale = 1.0 / (static_cast<double>(people) * s.settings.stddev);
   const std::size_t pieces = (numbers() + piece - 1) / piece;
   pool.run(pieces, [&](std::size_t p, std::size_t) {
     const std::size_t first = p * piece, n = std::min(piece, numbers() - first);
@@ -103,8 +103,8 @@ void StrategySearch::improve(std::span<const double> fitness, double progress, W
 
 SearchReport StrategySearch::report() const {
   // Two normal samples of that standard deviation are so far apart on average.
-  const double strength = state_->settings.strength;
-  return {strength, strength * 2.0 / std::sqrt(3.14159265358979323846)};
+  const double stddev = state_->settings.stddev;
+  return {stddev, stddev * 2.0 / std::sqrt(3.14159265358979323846)};
 }
 
 void StrategySearch::store(TensorFile& file) const {

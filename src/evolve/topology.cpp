@@ -54,7 +54,7 @@ std::vector<std::size_t> TopologySearch::State::children(std::span<const double>
   for (std::size_t rank = 0; rank < by_best.size(); ++rank) {
     const Species& s = species[by_best[rank]];
     const bool young = s.age <= settings.young;
-    if (rank > 0 && !young && s.without_gain >= settings.patience) continue;
+    if (rank > 0 && !young && s.without_gain >= settings.stagnation) continue;
     double sum = 0.0;
     for (const std::uint32_t member : s.members) sum += fitness[member] - nought;
     worth[by_best[rank]] = (young ? settings.young_bonus : 1.0) * sum / static_cast<double>(s.members.size());
@@ -141,8 +141,8 @@ TopologySearch::TopologySearch(const NetworkGraph& start, const TopologySettings
   s.settings = settings;
   s.seed = derived_seed(seed, "topology");
   s.ends = {static_cast<std::uint32_t>(start.inputs), static_cast<std::uint32_t>(start.outputs)};
-  s.hidden_squash = start.hidden_squash;
-  s.output_squash = start.output_squash;
+  s.hidden_activation = start.hidden_activation;
+  s.output_activation = start.output_activation;
   s.species_distance = settings.species_distance;
   Genome first;
   for (std::size_t h = 0; h < start.hidden; ++h)
@@ -172,7 +172,7 @@ std::size_t TopologySearch::individuals() const noexcept { return state_->genome
 std::int64_t TopologySearch::generation() const noexcept { return state_->generation; }
 const Genome& TopologySearch::genome(std::size_t individual) const { return state_->genomes.at(individual); }
 NetworkGraph TopologySearch::graph(std::size_t individual) const {
-  return graph_of(genome(individual), state_->ends, state_->hidden_squash, state_->output_squash);
+  return graph_of(genome(individual), state_->ends, state_->hidden_activation, state_->output_activation);
 }
 std::size_t TopologySearch::species_of(std::size_t individual) const { return state_->species_of.at(individual); }
 double TopologySearch::species_distance() const noexcept { return state_->species_distance; }
@@ -211,7 +211,7 @@ void TopologySearch::improve(std::span<const double> fitness) {
 
 NetworkGraph all_linked(std::size_t inputs, std::size_t outputs) {
   NetworkGraph graph{.inputs = inputs, .outputs = outputs};
-  for (std::uint32_t from = 0; from <= graph.one(); ++from)
+  for (std::uint32_t from = 0; from <= graph.bias(); ++from)
     for (std::size_t o = 0; o < outputs; ++o)
       graph.links.push_back({from, static_cast<std::uint32_t>(graph.first_output() + o), 0.0f, false});
   return graph;

@@ -21,7 +21,7 @@ struct TopologySearch::State {
   TopologySettings settings;
   std::uint64_t seed;
   Ends ends;
-  Squash hidden_squash, output_squash;
+  NodeActivation hidden_activation, output_activation;
   Origins origins{0, 0};
   std::int64_t generation = 0, next_species = 0;
   double species_distance;

@@ -100,7 +100,7 @@ std::size_t most_seats(const Game& game, const std::vector<RolePlayer>& players)
   return *std::max_element(seats.begin(), seats.end());
 }
 
-// In which stretches past selves play is spread evenly, and the sides take turns.
+// In which stretches past policies play is spread evenly, and the sides take turns.
 std::vector<Stretch> stretches_of(std::size_t lanes, std::size_t seats, std::size_t sides, double past_share) {
   std::vector<Stretch> stretches;
   const std::size_t together = std::max<std::size_t>(1, rows_together / seats);

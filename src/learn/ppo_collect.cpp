@@ -21,7 +21,7 @@ void Ppo::State::decide(std::size_t s, std::size_t time, std::size_t worker) {
   for (const auto& trainee : trainees) trainee->judge_together(s, time, worker);
 }
 
-// Lanes that meet the same past self are played together.
+// Lanes that meet the same past policy are played together.
 void Ppo::State::decide_as_before(const Stretch& stretch, std::size_t time, std::size_t worker) {
   Scratch& own = scratch[worker];
   const std::size_t end = stretch.first_lane + stretch.lanes;

@@ -20,7 +20,7 @@ namespace zithercraft {
 
 struct TimedEpisode {
   std::size_t time = 0, row = 0;
-  int against = -1;  // for one seat of each match against a past self: which one
+  int against = -1;  // for one seat of each match against a past policy: which one
   EpisodeResult result{};
 };
 
@@ -31,7 +31,7 @@ struct Ppo::State {
   // What one thread plays with.
   struct Scratch {
     std::vector<std::unique_ptr<Player>> players;  // by role; null for those that learn
-    std::vector<std::size_t> lanes;              // that one past self plays
+    std::vector<std::size_t> lanes;              // that one past policy plays
     PhaseTimes times;
   };
 
@@ -56,7 +56,7 @@ struct Ppo::State {
   std::vector<std::optional<std::size_t>> trainee_of;  // each role
   std::vector<Scratch> scratch;                            // of each thread
   Roster roster;
-  std::vector<std::size_t> opponents;            // the past self that is met in each lane, where one is
+  std::vector<std::size_t> opponents;            // the past policy that is met in each lane, where one is
   std::vector<std::vector<TimedEpisode>> ended;  // in each stretch
   std::vector<ImproveReport> improvements;
   bool begun = false;  // lanes are in their episodes

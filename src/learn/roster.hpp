@@ -32,7 +32,7 @@ class Roster {
 
   /// Whose turn it is: any of the past, or with the share that the settings ask for one of those that win most.
   std::size_t draw(RandomStream random) const;
-  /// Notes a match of the present policies against a past self.
+  /// Notes a match of the present policies against a past policy.
   void note(std::size_t against, Outcome outcome);
   /// Whether it is time to keep the present policies.
   bool due(std::int64_t steps) const;
@@ -44,7 +44,7 @@ class Roster {
 
   /// All but the policies, for checkpoints.
   std::vector<double> numbers() const;
-  /// How many past selves the numbers tell of; they have no policies yet. Throws Error (refused) if they make no sense.
+  /// How many past policies the numbers tell of; they have no policies yet. Throws Error (refused) if they make no sense.
   std::size_t restore(std::span<const double> numbers);
 
  private:
@@ -52,7 +52,7 @@ class Roster {
 
   PpoSettings settings_;
   std::vector<PastSelf> past_;
-  std::vector<Tally> between_;  // of past selves, each against older ones
+  std::vector<Tally> between_;  // of past policies, each against older ones
 };
 
 }  // namespace zithercraft

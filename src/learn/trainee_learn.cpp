@@ -56,7 +56,7 @@ void Trainee::schedule(ImproveReport& report) {
   const double done = std::min(1.0, static_cast<double>(ground_.steps - ground_.rollout_steps) /
                                         static_cast<double>(std::max<std::int64_t>(1, ground_.total_steps)));
   const double fallen =
-      settings_.learning_rate_falls == Fall::linear ? done : 0.5 * (1.0 - std::cos(std::numbers::pi * done));
+      settings_.learning_rate_decay == Decay::linear ? done : 0.5 * (1.0 - std::cos(std::numbers::pi * done));
   report.learning_rate = settings_.learning_rate + (settings_.last_learning_rate - settings_.learning_rate) * fallen;
   loss_.entropy_weight = settings_.entropy_weight + (settings_.last_entropy_weight - settings_.entropy_weight) *
                                                         std::min(1.0, done / settings_.entropy_fades_by);

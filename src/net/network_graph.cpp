@@ -12,13 +12,13 @@ namespace {
 
 constexpr std::uint32_t left_out = std::numeric_limits<std::uint32_t>::max();
 
-float squashed(Squash squash, float x) {
-  switch (squash) {
-    case Squash::linear: return x;
-    case Squash::tanh: return tanh_of(x);
-    case Squash::relu: return std::max(0.0f, x);
-    case Squash::sigmoid: return 0.5f + 0.5f * tanh_of(0.5f * x);
-    case Squash::steep: return 0.5f + 0.5f * tanh_of(2.45f * x);
+float activated(NodeActivation activation, float x) {
+  switch (activation) {
+    case NodeActivation::linear: return x;
+    case NodeActivation::tanh: return tanh_of(x);
+    case NodeActivation::relu: return std::max(0.0f, x);
+    case NodeActivation::sigmoid: return 0.5f + 0.5f * tanh_of(0.5f * x);
+    case NodeActivation::steep: return 0.5f + 0.5f * tanh_of(2.45f * x);
   }
   return x;
 }
@@ -70,7 +70,7 @@ std::vector<std::uint32_t> working_order(const NetworkGraph& graph, const std::v
   for (std::size_t next = 0; next < order.size(); ++next)
     for (const std::uint32_t reader : readers[order[next]])
       if (--waits[reader] == 0) order.push_back(reader);
-  if (order.size() != wanted) throw Error(Fault::spec, "links run in a circle", "network", "let one of them go back");
+  if (order.size() != wanted) throw Error(Fault::spec, "links form a cycle", "network", "let one of them go back");
   return order;
 }
 
@@ -86,7 +86,7 @@ void GraphProgram::clear() noexcept {
   room_ = 0;
 }
 
-// The room holds inputs, the one, what is remembered, then nodes in their order.
+// The room holds inputs, the bias, what is remembered, then nodes in their order.
 std::size_t GraphProgram::add(const NetworkGraph& graph) {
   check_links(graph);
   const std::vector<bool> needed = needed_nodes(graph);
@@ -120,7 +120,7 @@ std::size_t GraphProgram::add(const NetworkGraph& graph) {
   for (const std::uint32_t node : order) {
     reads_.insert(reads_.end(), read_by[node].begin(), read_by[node].end());
     steps_.push_back({static_cast<std::uint32_t>(read_by[node].size()),
-                      node < graph.first_hidden() ? graph.output_squash : graph.hidden_squash});
+                      node < graph.first_hidden() ? graph.output_activation : graph.hidden_activation});
   }
   for (std::size_t o = 0; o < graph.outputs; ++o) outputs_.push_back(now[graph.first_output() + o]);
   room_ = std::max<std::size_t>(room_, place);
@@ -147,7 +147,7 @@ void GraphProgram::decide(std::size_t network, std::span<const float> inputs, st
     }
     if (k < step->links) even += read[k].weight * values[read[k].from];
     read += step->links;
-    *to++ = squashed(step->squash, even + odd);
+    *to++ = activated(step->activation, even + odd);
   }
   for (std::size_t o = 0; o < e.outputs; ++o) outputs[o] = values[outputs_[e.first_output + o]];
   for (std::size_t k = 0; k < e.memory; ++k) memory[k] = values[kept_[e.first_kept + k]];

@@ -14,7 +14,7 @@ using Kind = NetworkMap::Kind;
 NetworkMap map_of_grown(const PolicySignature& signature, const NetworkGraph& graph) {
   NetworkMap map{.role = signature.role};
   for (const Column& column : signature.columns) map.nodes.push_back({.name = column.name, .kind = Kind::input});
-  map.nodes.push_back({.name = "one", .kind = Kind::one});
+  map.nodes.push_back({.name = "bias", .kind = Kind::bias});
   for (const auto& name : output_names(signature.controls)) map.nodes.push_back({.name = name, .kind = Kind::output});
   for (std::size_t h = 0; h < graph.hidden; ++h)
     map.nodes.push_back({.name = "hidden " + std::to_string(h + 1), .layer = 1});

@@ -51,8 +51,8 @@ inline void store_graph(TensorFile& file, const NetworkGraph& graph) {
     weights.push_back(link.weight);
   }
   const std::array<std::int64_t, 3> shape{static_cast<std::int64_t>(graph.hidden),
-                                          static_cast<std::int64_t>(graph.hidden_squash),
-                                          static_cast<std::int64_t>(graph.output_squash)};
+                                          static_cast<std::int64_t>(graph.hidden_activation),
+                                          static_cast<std::int64_t>(graph.output_activation)};
   file.put("policy.graph.shape", std::span<const std::int64_t>(shape));
   file.put("policy.graph.links", std::span<const std::int64_t>(links));
   file.put("policy.graph.weights", {weights.size()}, weights);
@@ -62,14 +62,14 @@ inline NetworkGraph fetch_graph(const TensorFile& file, const NetworkPlan& plan)
   const auto shape = file.integers("policy.graph.shape"), links = file.integers("policy.graph.links");
   std::vector<float> weights(links.size() / 3);
   file.get("policy.graph.weights", weights);
-  const auto squash = [&](std::size_t at) {
+  const auto activation = [&](std::size_t at) {
     if (shape.size() == 3 && shape[0] >= 0 && shape[0] <= 1 << 20 && shape[at] >= 0 &&
-        shape[at] <= static_cast<std::int64_t>(Squash::steep))
-      return static_cast<Squash>(shape[at]);
+        shape[at] <= static_cast<std::int64_t>(NodeActivation::steep))
+      return static_cast<NodeActivation>(shape[at]);
     throw Error(Fault::file, "the grown network cannot be understood", "checkpoint", "take another checkpoint");
   };
   NetworkGraph graph{
-      .inputs = plan.columns, .outputs = plan.outputs, .hidden_squash = squash(1), .output_squash = squash(2)};
+      .inputs = plan.columns, .outputs = plan.outputs, .hidden_activation = activation(1), .output_activation = activation(2)};
   graph.hidden = static_cast<std::size_t>(shape[0]);
   for (std::size_t i = 0; i < weights.size(); ++i)
     graph.links.push_back({static_cast<std::uint32_t>(links[3 * i]), static_cast<std::uint32_t>(links[3 * i + 1]),

@@ -224,7 +224,7 @@ class Drawing {
       const double radius = std::clamp(0.38 * step, 2.0, 9.0), size = std::clamp(0.9 * step, 6.0, 13.0);
       for (const std::size_t i : layer) {
         const auto& node = map_.nodes[i];
-        const bool named = node.kind == Kind::input || node.kind == Kind::one || node.kind == Kind::output;
+        const bool named = node.kind == Kind::input || node.kind == Kind::bias || node.kind == Kind::output;
         const Colour edge = node.used ? ink : faint;
         const Place at = places_[i];
         pen.disc(at.x, at.y, named ? radius : std::min(radius, 7.0), node.used ? fill_of(node.kind) : paper, edge);
@@ -243,7 +243,7 @@ class Drawing {
   static Colour fill_of(Kind kind) {
     switch (kind) {
       case Kind::input: return {0.80, 0.86, 0.93};
-      case Kind::one: return {0.90, 0.90, 0.90};
+      case Kind::bias: return {0.90, 0.90, 0.90};
       case Kind::hidden: return {0.95, 0.95, 0.95};
       case Kind::remembered: return {0.88, 0.83, 0.93};
       case Kind::output: return {0.98, 0.86, 0.70};

@@ -31,7 +31,7 @@ json network_of(const Policy& policy) {
                      [](const auto& a, const auto& b) { return std::fabs(a.weight) > std::fabs(b.weight); });
     map.links.resize(most_links);
   }
-  constexpr const char* kinds[] = {"input", "one", "hidden", "remembered", "output"};
+  constexpr const char* kinds[] = {"input", "bias", "hidden", "remembered", "output"};
   json nodes = json::array(), links = json::array();
   for (const auto& node : map.nodes)
     nodes.push_back({{"name", node.name},

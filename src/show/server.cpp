@@ -28,7 +28,7 @@ using tcp = asio::ip::tcp;
 constexpr std::uint32_t most_header = 8 * 1024, most_said = 4 * 1024;  // bytes of a request, of a client's message
 constexpr std::size_t most_connections = 64;
 constexpr std::size_t most_waiting = 32u << 20;  // bytes that wait to be sent to a client
-constexpr auto patience = std::chrono::seconds(10);
+constexpr auto time_limit = std::chrono::seconds(10);
 
 int hex_digit(char c) {
   return c >= '0' && c <= '9'   ? c - '0'
@@ -120,7 +120,7 @@ class Connection : public std::enable_shared_from_this<Connection> {
     parser_.emplace();
     parser_->header_limit(most_header);
     parser_->body_limit(0);
-    stream_.expires_after(patience);
+    stream_.expires_after(time_limit);
     http::async_read(stream_, buffer_, *parser_,
                      [self = shared_from_this()](beast::error_code code, std::size_t) { self->heard(code); });
   }
@@ -199,7 +199,7 @@ class Connection : public std::enable_shared_from_this<Connection> {
     const std::size_t size = body.size();
     if (!head) response_.body() = std::move(body);
     response_.content_length(size);
-    stream_.expires_after(patience);
+    stream_.expires_after(time_limit);
     http::async_write(stream_, response_, [self = shared_from_this(), keep](beast::error_code code, std::size_t) {
       if (code || !keep) return self->end();
       self->read();
@@ -212,8 +212,8 @@ class Connection : public std::enable_shared_from_this<Connection> {
     socket_.emplace(std::move(stream_));
     beast::get_lowest_layer(*socket_).expires_never();
     auto timeout = websocket::stream_base::timeout::suggested(beast::role_type::server);
-    timeout.handshake_timeout = patience;
-    timeout.idle_timeout = patience;
+    timeout.handshake_timeout = time_limit;
+    timeout.idle_timeout = time_limit;
     timeout.keep_alive_pings = true;
     socket_->set_option(timeout);
     socket_->read_message_max(most_said);

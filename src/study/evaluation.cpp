@@ -150,7 +150,7 @@ std::string Score::to_json() const {
                            {"length", json_of(p.length)},
                            {"terms", terms}});
     if (&p == &players.front()) continue;
-    j["players"].back()["trained_less_this"] = {{"success", json_of(p.success_behind)},
+    j["players"].back()["trained_minus_this"] = {{"success", json_of(p.success_behind)},
                                                {"return", json_of(p.return_behind)}};
   }
   return j.dump(2);

@@ -115,7 +115,7 @@ class EvolutionTrainer final : public Trainer {
       list.emplace_back("one species is left: lower species_distance, or raise species_wanted and young");
     if (method != EvolutionMethod::es && method != EvolutionMethod::cma &&
         r.diversity < little_diversity * first_diversity_)
-      list.emplace_back("diversity is gone: raise last_strength or parents, or give novelty some weight");
+      list.emplace_back("diversity is gone: raise last_mutation_strength or parents, or give novelty some weight");
     if (r.stddev == 0.0)
       list.emplace_back("all individuals are as good as each other: reward what some of them already do");
     return list;

@@ -69,7 +69,7 @@ class PpoTrainer final : public Trainer {
     const RosterReport roster = ppo_.roster();
     row.rating = roster.rating.points;
     row.rating_standard_error = roster.rating.standard_error;
-    row.past_selves = static_cast<double>(roster.past.size());
+    row.past_policies = static_cast<double>(roster.past.size());
     row.forgotten = static_cast<double>(roster.forgotten.size());
     row.cycles = static_cast<double>(roster.cycles.size());
   }

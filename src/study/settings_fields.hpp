@@ -22,8 +22,8 @@ struct Words<Sight> {
                                    std::pair{"everyone", Sight::everyone}};
 };
 template <>
-struct Words<Fall> {
-  static constexpr std::array list{std::pair{"linear", Fall::linear}, std::pair{"cosine", Fall::cosine}};
+struct Words<Decay> {
+  static constexpr std::array list{std::pair{"linear", Decay::linear}, std::pair{"cosine", Decay::cosine}};
 };
 
 template <>
@@ -69,7 +69,7 @@ void describe(V& v, PpoSettings& s) {
   v("kl_limit", s.kl_limit, at_least(0));
   v("learning_rate", s.learning_rate, positive());
   v("last_learning_rate", s.last_learning_rate, at_least(0));
-  v("learning_rate_falls", s.learning_rate_falls);
+  v("learning_rate_decay", s.learning_rate_decay);
   v("clip", s.clip, positive());
   v("value_weight", s.value_weight, positive());
   v("value_clip", s.value_clip, at_least(0));
@@ -97,8 +97,8 @@ void describe(V& v, GeneticSettings& s) {
   v("elites", s.elites, at_least(0));
   v("crossover", s.crossover, between(0, 1));
   v("mutated", s.mutated, Rule{.low = 0.0, .high = 1.0, .above_low = true});
-  v("strength", s.strength, positive());
-  v("last_strength", s.last_strength, positive());
+  v("mutation_strength", s.mutation_strength, positive());
+  v("last_mutation_strength", s.last_mutation_strength, positive());
   v("adapts", s.adapts);
 }
 
@@ -117,13 +117,13 @@ void describe(V& v, TopologySettings& s) {
   v("weight_limit", s.weight_limit, positive());
   v("new_node", s.new_node, between(0, 1));
   v("new_link", s.new_link, between(0, 1));
-  v("back_links", s.back_links, between(0, 1));
+  v("recurrent_links", s.recurrent_links, between(0, 1));
   v("switch_link", s.switch_link, between(0, 1));
   v("species_distance", s.species_distance, positive());
   v("species_wanted", s.species_wanted, at_least(0));
   v("distance_by_links", s.distance_by_links, at_least(0));
   v("distance_by_weights", s.distance_by_weights, at_least(0));
-  v("patience", s.patience, at_least(1));
+  v("stagnation", s.stagnation, at_least(1));
   v("young", s.young, at_least(0));
   v("young_bonus", s.young_bonus, at_least(1));
 }
@@ -131,14 +131,14 @@ void describe(V& v, TopologySettings& s) {
 template <class V>
 void describe(V& v, CovarianceSettings& s) {
   v("population", s.population, at_least(0));
-  v("strength", s.strength, positive());
+  v("first_stddev", s.first_stddev, positive());
   v("whole_up_to", s.whole_up_to, at_least(0));
 }
 
 template <class V>
 void describe(V& v, StrategySettings& s) {
   v("population", s.population, at_least(2));
-  v("strength", s.strength, positive());
+  v("stddev", s.stddev, positive());
   v("learning_rate", s.learning_rate, positive());
   v("last_learning_rate", s.last_learning_rate, at_least(0));
   v("decay", s.decay, between(0, 1));
@@ -170,7 +170,7 @@ void describe(V& v, EvolutionSettings& s) {
   v("novelty", s.novelty, between(0, 1));
   v("neighbours", s.neighbours, at_least(1));
   v("archive", s.archive, at_least(0));
-  v("hall_size", s.hall_size, at_least(1));
+  v("hall_of_fame_size", s.hall_of_fame_size, at_least(1));
   v("against_past", s.against_past, between(0, 1));
   switch (s.method) {
     case EvolutionMethod::genetic: return describe(v, s.genetic);

@@ -85,13 +85,13 @@ TEST_F(ToolRun, CurvesBecomeATable) {
 TEST_F(ToolRun, ASkillIsContinuedWithOtherSettingsAndTellsWhereTimeWent) {
   const auto next = run_tool({"train", "mooring", "--run", file("next"), "--steps", "20000", "--lanes", "32", "--from",
                               run(), "--freeze", "policy.hidden.0", "--learner", "memory=8", "--learner",
-                              "learning_rate_falls=cosine", "--profile"});
+                              "learning_rate_decay=cosine", "--profile"});
   EXPECT_EQ(next.status, 0) << next.err;
   EXPECT_NE(next.out.find("policy.hidden.0.weight             taken"), std::string::npos) << next.out;
   EXPECT_NE(next.out.find("policy.memory.update.weight        fresh"), std::string::npos);
   EXPECT_NE(next.out.find("learning (gradients)"), std::string::npos);
   const std::string stored = test::read_file(file("next/run.toml"));
-  for (const char* line : {"from = ", "memory = 8", "frozen = [ 'policy.hidden.0' ]", "learning_rate_falls = 'cosine'"})
+  for (const char* line : {"from = ", "memory = 8", "frozen = [ 'policy.hidden.0' ]", "learning_rate_decay = 'cosine'"})
     EXPECT_NE(stored.find(line), std::string::npos) << line << "\n" << stored;
   // What was continued is part of the run: the old one may be gone.
   const auto resumed = run_tool({"train", "mooring", "--run", file("next"), "--steps", "30000", "--resume"});

@@ -54,7 +54,7 @@ TEST(Evolution, LearningByEachMethodBringsTheDuckHome) {
     WorkerPool pool(2);
     EvolutionSettings settings = small(method);
     settings.genetic.population = settings.topology.population = 100;
-    settings.strategy = {.population = 100, .strength = 0.3, .learning_rate = 0.2, .last_learning_rate = 0.05};
+    settings.strategy = {.population = 100, .stddev = 0.3, .learning_rate = 0.2, .last_learning_rate = 0.05};
     Evolution evolution(game, settings, 1, pool);
     const int generations = method == EvolutionMethod::cma ? 150 : 40;
     evolve(evolution, 0, generations, generations);
@@ -84,7 +84,7 @@ TEST(Evolution, GoesOnAfterAPauseAsIfThereHadBeenNone) {
     WorkerPool pool(2);
     EvolutionSettings settings = small(method);
     settings.novelty = 0.3;
-    settings.topology.back_links = 0.3;
+    settings.topology.recurrent_links = 0.3;
     settings.memory = method == EvolutionMethod::genetic ? 4 : 0;
     Evolution through(game, settings, 3, pool), after(game, settings, 3, pool);
     evolve(through, 0, 3, 6);
@@ -118,7 +118,7 @@ TEST(Evolution, SampledActionsAreDrawnAlikeForEverybody) {
   WorkerPool pool(2);
   const auto first = [&](bool sampled) {
     EvolutionSettings settings = small(EvolutionMethod::cma);
-    settings.covariance.strength = 1e-12;  // all are the same
+    settings.covariance.first_stddev = 1e-12;  // all are the same
     settings.sampled = sampled;
     Evolution evolution(game, settings, 3, pool);
     evolution.improve(0.0);  // the first generation also finds out how large columns are
@@ -205,7 +205,7 @@ TEST(Evolution, LearningGoesOnFromATrainedPolicy) {
   TensorFile checkpoint;
   ppo.store(checkpoint);
   EvolutionSettings settings = small(EvolutionMethod::genetic);
-  settings.genetic.strength = settings.genetic.last_strength = 0.02;
+  settings.genetic.mutation_strength = settings.genetic.last_mutation_strength = 0.02;
   settings.final_episodes = 64;
   Evolution evolution(game, settings, 2, pool);
   evolution.start_from(Policy::from(checkpoint), checkpoint);
@@ -300,7 +300,7 @@ TEST(Evolution, LearningOfOpposedSidesIsAgainstEachOthersChampions) {
   const Game game(race());
   WorkerPool pool(2);
   EvolutionSettings settings = small(EvolutionMethod::genetic);
-  settings.hall_size = 4;
+  settings.hall_of_fame_size = 4;
   Evolution evolution(game, settings, 1, pool, {nullptr, nullptr});
   ASSERT_EQ(evolution.population_of(0), 0u);
   ASSERT_EQ(evolution.population_of(1), 1u);

@@ -39,7 +39,7 @@ constexpr std::int64_t most = 400'000;
 
 std::int64_t evaluations(const Function& f, std::size_t n, double start, double stddev, std::uint64_t seed) {
   WorkerPool pool(1);
-  CovarianceSearch search(n, {.strength = stddev}, seed, std::vector<double>(n, start));
+  CovarianceSearch search(n, {.first_stddev = stddev}, seed, std::vector<double>(n, start));
   std::vector<double> fitness(search.individuals());
   for (std::int64_t count = 0; count < most;) {
     for (std::size_t i = 0; i < fitness.size(); ++i) {
@@ -135,7 +135,7 @@ TEST(CovarianceSearch, NeedsNoMoreThanThePublishedProgram) {
 TEST(CovarianceSearch, AdaptsVariancesOfManyNumbers) {
   WorkerPool pool(1);
   constexpr std::size_t n = 200;
-  CovarianceSearch search(n, {.strength = 1.0, .whole_up_to = 100}, 1, std::vector<double>(n, 1.0));
+  CovarianceSearch search(n, {.first_stddev = 1.0, .whole_up_to = 100}, 1, std::vector<double>(n, 1.0));
   std::vector<double> fitness(search.individuals());
   double least = 1e300;
   for (int generation = 0; generation < 6000; ++generation) {
@@ -201,7 +201,7 @@ TEST(GeneticSearch, ElitesLiveOnUnchanged) {
 
 TEST(GeneticSearch, BeginsWithWhatItIsGiven) {
   const std::vector<float> start{1, 2, 3, 4};
-  const GeneticSearch search(4, {.population = 50, .strength = 0.1}, 1, start);
+  const GeneticSearch search(4, {.population = 50, .mutation_strength = 0.1}, 1, start);
   std::vector<float> numbers(4);
   search.fetch(0, numbers);
   EXPECT_EQ(numbers, start);
@@ -228,7 +228,7 @@ TEST(GeneticSearch, KeepsParentsAloneOfLargeVectors) {
 
 TEST(StrategySearch, FollowsTheGradient) {
   WorkerPool pool(2);
-  StrategySearch search(50, {.population = 64, .strength = 0.1, .learning_rate = 0.05, .last_learning_rate = 0.002}, 1);
+  StrategySearch search(50, {.population = 64, .stddev = 0.1, .learning_rate = 0.05, .last_learning_rate = 0.002}, 1);
   std::vector<float> middle(50);
   ASSERT_TRUE(search.fetch_middle(middle));
   const double first = float_sphere(middle);

@@ -37,7 +37,7 @@ class Asked {
 
 NetworkGraph steep_start(std::size_t inputs) {
   NetworkGraph start = all_linked(inputs, 1);
-  start.hidden_squash = start.output_squash = Squash::steep;
+  start.hidden_activation = start.output_activation = NodeActivation::steep;
   return start;
 }
 
@@ -174,10 +174,10 @@ TEST(TopologySearch, LearningBalancesTwoPoles) {
 }
 
 // What was shown three steps ago can only be told by links that go back.
-double recalls(double back_links, std::uint64_t seed) {
+double recalls(double recurrent_links, std::uint64_t seed) {
   NetworkGraph start = all_linked(1, 1);
-  start.output_squash = Squash::tanh;
-  TopologySearch search(start, {.new_node = 0.1, .new_link = 0.3, .back_links = back_links}, seed);
+  start.output_activation = NodeActivation::tanh;
+  TopologySearch search(start, {.new_node = 0.1, .new_link = 0.3, .recurrent_links = recurrent_links}, seed);
   std::vector<double> fitness(search.individuals());
   double best = 0;
   for (int generation = 0; generation < 60; ++generation) {
@@ -229,8 +229,8 @@ void grow(TopologySearch& search, int generations) {
 
 TEST(TopologySearch, GoesOnAfterAPauseAsIfThereHadBeenNone) {
   const NetworkGraph start = all_linked(3, 2);
-  TopologySearch before(start, {.new_node = 0.2, .new_link = 0.3, .back_links = 0.2}, 4),
-      after(start, {.new_node = 0.2, .new_link = 0.3, .back_links = 0.2}, 4);
+  TopologySearch before(start, {.new_node = 0.2, .new_link = 0.3, .recurrent_links = 0.2}, 4),
+      after(start, {.new_node = 0.2, .new_link = 0.3, .recurrent_links = 0.2}, 4);
   grow(before, 12);
   TensorFile file;
   before.store(file);
@@ -275,7 +275,7 @@ TEST(TopologySearch, ANewSpeciesIsSparedUntilItIsNoLongerYoung) {
                            .new_node = 0.3,
                            .species_distance = 1.0,
                            .species_wanted = 0,
-                           .patience = 3,
+                           .stagnation = 3,
                            .young = young},
                           1);
     std::vector<double> fitness(40, 1.0);
@@ -332,7 +332,7 @@ TEST(TopologySearch, GenomesTakeNoEverGrowingMemory) {
 }
 
 TEST(GraphProgram, WorksOutAnyOrderAndLeavesOutWhatNobodyReads) {
-  NetworkGraph graph{.inputs = 1, .outputs = 1, .hidden = 3, .hidden_squash = Squash::linear};
+  NetworkGraph graph{.inputs = 1, .outputs = 1, .hidden = 3, .hidden_activation = NodeActivation::linear};
   const auto out = static_cast<std::uint32_t>(graph.first_output()),
              h = static_cast<std::uint32_t>(graph.first_hidden());
   // The second hidden node comes first; the third leads nowhere.
@@ -351,29 +351,29 @@ TEST(GraphProgram, WorksOutAnyOrderAndLeavesOutWhatNobodyReads) {
   EXPECT_EQ(program.places(0).back(), program.room());
 }
 
-TEST(GraphProgram, RefusesCirclesAndLinksToNowhere) {
+TEST(GraphProgram, RefusesCyclesAndLinksToNowhere) {
   NetworkGraph graph{.inputs = 1, .outputs = 1, .hidden = 2};
   const auto h = static_cast<std::uint32_t>(graph.first_hidden()),
              out = static_cast<std::uint32_t>(graph.first_output());
   graph.links = {{h, h + 1, 1.0f, false}, {h + 1, h, 1.0f, false}, {h, out, 1.0f, false}};
-  EXPECT_NE(std::string(test::error_of([&] { GraphProgram().add(graph); }).what()).find("circle"), std::string::npos);
+  EXPECT_NE(std::string(test::error_of([&] { GraphProgram().add(graph); }).what()).find("cycle"), std::string::npos);
   graph.links = {{0, 99, 1.0f, false}};
   EXPECT_EQ(test::error_of([&] { GraphProgram().add(graph); }).fault(), Fault::spec);
   graph.links = {{out, 0, 1.0f, false}};
   EXPECT_EQ(test::error_of([&] { GraphProgram().add(graph); }).fault(), Fault::spec);
 }
 
-TEST(GraphProgram, SquashesAreWhatTheirNamesSay) {
+TEST(GraphProgram, ActivationsAreWhatTheirNamesSay) {
   const struct {
-    Squash squash;
+    NodeActivation activation;
     double (*wanted)(double);
-  } kinds[] = {{Squash::linear, [](double x) { return x; }},
-               {Squash::tanh, [](double x) { return std::tanh(x); }},
-               {Squash::relu, [](double x) { return std::max(0.0, x); }},
-               {Squash::sigmoid, [](double x) { return 1 / (1 + std::exp(-x)); }},
-               {Squash::steep, [](double x) { return 1 / (1 + std::exp(-4.9 * x)); }}};
-  for (const auto& [squash, wanted] : kinds) {
-    NetworkGraph graph{.inputs = 1, .outputs = 1, .output_squash = squash};
+  } kinds[] = {{NodeActivation::linear, [](double x) { return x; }},
+               {NodeActivation::tanh, [](double x) { return std::tanh(x); }},
+               {NodeActivation::relu, [](double x) { return std::max(0.0, x); }},
+               {NodeActivation::sigmoid, [](double x) { return 1 / (1 + std::exp(-x)); }},
+               {NodeActivation::steep, [](double x) { return 1 / (1 + std::exp(-4.9 * x)); }}};
+  for (const auto& [activation, wanted] : kinds) {
+    NetworkGraph graph{.inputs = 1, .outputs = 1, .output_activation = activation};
     graph.links = {{0, static_cast<std::uint32_t>(graph.first_output()), 1.0f, false}};
     GraphProgram program;
     program.add(graph);

@@ -68,7 +68,7 @@ PpoSettings small(PpoSettings s) {
 
 const std::vector<Kind> kinds{
     {"Relu", test::duck_pond,
-     small({.activation = Activation::relu, .share = false, .learning_rate_falls = Fall::cosine})},
+     small({.activation = Activation::relu, .share = false, .learning_rate_decay = Decay::cosine})},
     {"Shared", test::duck_pond, small({.activation = Activation::silu, .share = true, .value_weight = 0.5})},
     {"Memory", test::mooring, small({.share = false, .memory = 20, .memory_span = 8})},
     {"SharedMemory", test::duck_pond, small({.share = true, .memory = 9, .memory_span = 12})},

@@ -114,7 +114,7 @@ TEST(Ranks, LearnTogetherWhatOneLearnsAlone) {
   };
   const GameSpec lanterns = load_game(test::project_folder() / "demos/lanternboat.toml");
   GameSpec short_barge = load_game(test::project_folder() / "demos/barge.toml");
-  short_barge.cutoffs.steps = 15;  // so that episodes end, and past selves are met
+  short_barge.cutoffs.steps = 15;  // so that episodes end, and past policies are met
   const std::vector<std::tuple<const char*, GameSpec, PpoSettings>> cases{
       {"plain", test::mooring(), small},
       {"a memory", test::duck_pond(), with([](PpoSettings& s) { s.memory = 8, s.memory_span = 8; })},

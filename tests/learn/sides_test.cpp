@@ -1,4 +1,4 @@
-// Several roles that learn together: who shares a policy, opposed sides and their past selves, credit after leaving.
+// Several roles that learn together: who shares a policy, opposed sides and their past policies, credit after leaving.
 
 #include <gtest/gtest.h>
 
@@ -73,7 +73,7 @@ GameSpec one_step(const Payoffs& payoffs) {
 }
 
 const Payoffs pennies{2, {1, -1, -1, 1}};
-const Payoffs circle{3, {0, -1, 1, 1, 0, -1, -1, 1, 0}};  // each option beats the one before it
+const Payoffs cycle{3, {0, -1, 1, 1, 0, -1, -1, 1, 0}};  // each option beats the one before it
 
 std::vector<float> probabilities_of_option(const Ppo& learner, std::size_t role, std::size_t options) {
   std::vector<float> probabilities(options);
@@ -95,7 +95,7 @@ void watch_learning(const Payoffs& payoffs, const PpoSettings& settings, std::ui
   }
 }
 
-// Small steps and many past selves.
+// Small steps and many past policies.
 const PpoSettings patient{.policy_layers = {8},
                           .lanes = 64,
                           .horizon = 8,
@@ -199,7 +199,7 @@ TEST(Roster, KeepsTheFirstTheLastAndSomeBetween) {
 // ---- games with known answers
 
 TEST(SidesLearning, ComesToTheEquilibriumInTheMean) {
-  for (const auto& payoffs : {pennies, circle})
+  for (const auto& payoffs : {pennies, cycle})
     for (const std::uint64_t seed : {1u, 2u, 3u}) {
       std::vector<double> sums(2 * payoffs.options);
       double count = 0.0;
@@ -213,29 +213,29 @@ TEST(SidesLearning, ComesToTheEquilibriumInTheMean) {
     }
 }
 
-// Against their latest selves alone, and in haste, three options that beat each other in turn are taken up in turn.
-TEST(SidesLearning, GoesInCirclesThatAreFoundWithoutAPast) {
+// Against the latest past policies alone, and in haste, three options that beat each other in turn are taken up in turn.
+TEST(SidesLearning, GoesInCyclesThatAreFoundWithoutAPast) {
   PpoSettings hasty = patient;
   hasty.learning_rate = hasty.last_learning_rate = 3e-3;
   hasty.entropy_weight = hasty.last_entropy_weight = 0.01;
   hasty.against_past = 0.0;
-  std::vector<std::vector<float>> selves;
+  std::vector<std::vector<float>> policies;
   std::size_t updates = 0;
-  watch_learning(circle, hasty, 1, [&](const Ppo& learner) {
-    if (updates++ % 40 == 0) selves.push_back(probabilities_of_option(learner, 0, 3));
+  watch_learning(cycle, hasty, 1, [&](const Ppo& learner) {
+    if (updates++ % 40 == 0) policies.push_back(probabilities_of_option(learner, 0, 3));
   });
   std::vector<Tally> tallies;  // of 200 matches each, as the probabilities have it
-  for (std::size_t a = 0; a < selves.size(); ++a)
-    for (std::size_t b = a + 1; b < selves.size(); ++b) {
+  for (std::size_t a = 0; a < policies.size(); ++a)
+    for (std::size_t b = a + 1; b < policies.size(); ++b) {
       Tally t{a, b};
       for (std::size_t x = 0; x < 3; ++x)
         for (std::size_t y = 0; y < 3; ++y) {
-          const double won = circle.first[x * 3 + y], n = 200.0 * static_cast<double>(selves[a][x] * selves[b][y]);
+          const double won = cycle.first[x * 3 + y], n = 200.0 * static_cast<double>(policies[a][x] * policies[b][y]);
           (won > 0 ? t.wins : won < 0 ? t.losses : t.draws) += n;
         }
       tallies.push_back(t);
     }
-  EXPECT_FALSE(find_cycles(tallies).empty()) << selves.size() << " past selves";
+  EXPECT_FALSE(find_cycles(tallies).empty()) << policies.size() << " past policies";
 }
 
 }  // namespace

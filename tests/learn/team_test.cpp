@@ -298,7 +298,7 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
                              .minibatch = 1024,
                              .learning_rate = 1e-3,
                              .last_learning_rate = 0.0,
-                             .learning_rate_falls = Fall::cosine,
+                             .learning_rate_decay = Decay::cosine,
                              .normalise = false,
                              .frozen = {"policy"}};
   constexpr std::int64_t total = 12'000'000;

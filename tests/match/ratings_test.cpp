@@ -67,15 +67,15 @@ TEST(Ratings, StayFiniteForWhoWonOrLostEverything) {
   EXPECT_EQ(test::error_of([] { fit_ratings(2, std::vector<Tally>{{1, 1, 1, 0, 0}}); }).fault(), Fault::usage);
 }
 
-TEST(Ratings, FindCirclesOnlyWhereTheyAreSure) {
-  const auto circles = [](double wins) {
+TEST(Ratings, FindCyclesOnlyWhereTheyAreSure) {
+  const auto cycles = [](double wins) {
     const double losses = 100.0 - wins;
     return find_cycles(std::vector<Tally>{{0, 1, wins, 0, losses}, {2, 1, losses, 0, wins}, {0, 2, losses, 0, wins}});
   };
-  ASSERT_EQ(circles(80).size(), 1u);
-  EXPECT_EQ(circles(80)[0], (std::array<std::size_t, 3>{0, 1, 2}));
-  EXPECT_EQ(circles(20)[0], (std::array<std::size_t, 3>{0, 2, 1}));
-  EXPECT_TRUE(circles(55).empty());
+  ASSERT_EQ(cycles(80).size(), 1u);
+  EXPECT_EQ(cycles(80)[0], (std::array<std::size_t, 3>{0, 1, 2}));
+  EXPECT_EQ(cycles(20)[0], (std::array<std::size_t, 3>{0, 2, 1}));
+  EXPECT_TRUE(cycles(55).empty());
   EXPECT_TRUE(find_cycles(std::vector<Tally>{{0, 1, 90, 0, 10}, {1, 2, 90, 0, 10}, {0, 2, 90, 0, 10}}).empty());
 }
 

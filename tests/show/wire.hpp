@@ -33,8 +33,8 @@ class Wire {
   }
   /// What comes until this is in it, or until nothing more comes.
   std::string hear(const std::string& until) const {
-    timeval patience{2, 0};
-    ::setsockopt(socket_, SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
+    timeval time_limit{2, 0};
+    ::setsockopt(socket_, SOL_SOCKET, SO_RCVTIMEO, &time_limit, sizeof time_limit);
     std::string heard;
     char bytes[4096];
     while (heard.find(until) == std::string::npos) {

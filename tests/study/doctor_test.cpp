@@ -316,7 +316,7 @@ TEST(DoctorOfTrainings, JudgesSidesByTheirPastSelves) {
       rows[i].success = 0.3;
       rows[i].learner.entropy = 2.0 - 0.01 * static_cast<double>(i);
       rows[i].learner.explained_variance = 0.5;
-      rows[i].past_selves = 8;
+      rows[i].past_policies = 8;
       rows[i].forgotten = i > 120 ? forgotten : 0.0;
       rows[i].cycles = i > 120 ? cycles : 0.0;
     }
@@ -326,8 +326,8 @@ TEST(DoctorOfTrainings, JudgesSidesByTheirPastSelves) {
   };
   EXPECT_TRUE(findings(0, 0).empty());
   EXPECT_NE(found(findings(2, 0), "forgetting"), nullptr);
-  EXPECT_EQ(found(findings(2, 0), "circles"), nullptr);
-  EXPECT_NE(found(findings(0, 1), "circles"), nullptr);
+  EXPECT_EQ(found(findings(2, 0), "cycles"), nullptr);
+  EXPECT_NE(found(findings(0, 1), "cycles"), nullptr);
 }
 
 TEST(DoctorOfTrainings, FindsPlateausWithTheirBeginning) {

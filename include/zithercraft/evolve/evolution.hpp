@@ -66,7 +66,7 @@ struct EvolutionSettings {
   std::int64_t archive = 500;      ///< earlier novel individuals that are remembered, at least 0
 
   // Against whom, where sides that evolve are opposed to each other
-  std::int64_t hall_size = 20;  ///< past champions of each side that are kept, spread over all generations, at least 1
+  std::int64_t hall_of_fame_size = 20;  ///< past champions of each side that are kept, spread over all generations, at least 1
   double against_past = 0.5;    ///< share of episodes against them; others against the newest champion, 0 to 1
 
   GeneticSettings genetic{};
@@ -83,7 +83,7 @@ struct GenerationReport {
   std::int64_t episodes = 0;
   double best = 0.0, mean = 0.0, stddev = 0.0;    ///< of the fitness; `stddev` is its standard deviation
   double lower = 0.0, median = 0.0, upper = 0.0;  ///< of the fitness: a quarter, half and three quarters are below
-  double strength = 0.0;                          ///< how far mutations or samples reach
+  double mutation_strength = 0.0;                          ///< how far mutations or samples reach
   double diversity = 0.0;                         ///< mean distance of two individuals
   double hidden = 0.0, links = 0.0;               ///< of grown networks, mean; else 0
   std::vector<SpeciesReport> species{};           ///< of grown networks, before the next generation is made

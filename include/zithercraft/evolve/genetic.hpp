@@ -22,8 +22,8 @@ struct GeneticSettings {
   std::int64_t elites = 4;      ///< best individuals that live on unchanged, below the population
   double crossover = 0.0;       ///< share of children that take each weight from one of two parents, 0 to 1
   double mutated = 1.0;         ///< share of a child's weights that are changed, above 0, at most 1
-  double strength = 0.5;        ///< of changes in the first generation, in standard deviations of first weights, above 0
-  double last_strength = 0.05;  ///< in the last one; in between they fall evenly in the logarithm
+  double mutation_strength = 0.5;  ///< of changes in the first generation, in standard deviations of first weights, above 0
+  double last_mutation_strength = 0.05;  ///< in the last one; in between they fall evenly in the logarithm
   bool adapts = false;          ///< each individual hands on a strength of its own, which mutates too
   bool operator==(const GeneticSettings&) const = default;
 };

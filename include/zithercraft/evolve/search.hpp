@@ -12,7 +12,7 @@ class WorkerPool;
 
 /// How a search stands.
 struct SearchReport {
-  double strength = 0.0;   ///< how far mutations or samples reach, in standard deviations of the first weights
+  double mutation_strength = 0.0;   ///< how far mutations or samples reach, in standard deviations of the first weights
   double diversity = 0.0;  ///< mean distance of two individuals along one weight, in the same unit
 };
 

@@ -10,7 +10,7 @@ namespace zithercraft {
 
 struct CovarianceSettings {
   std::int64_t population = 0;  ///< individuals, at least 4; 0: 4 + 3 ln(numbers)
-  double strength = 0.5;        ///< standard deviation of the first samples, in standard deviations of first weights, above 0
+  double first_stddev = 0.5;  ///< standard deviation of the first samples, in standard deviations of first weights, above 0
   /// Up to so many numbers the whole matrix of their covariances is learned, beyond only how far each one varies.
   std::int64_t whole_up_to = 1000;
   bool operator==(const CovarianceSettings&) const = default;
@@ -47,7 +47,7 @@ class CovarianceSearch final : public Search {
 
 struct StrategySettings {
   std::int64_t population = 256;     ///< individuals, an even number from 2 on: each sample has a mirror image
-  double strength = 0.5;             ///< standard deviation of samples, in standard deviations of first weights, above 0
+  double stddev = 0.5;  ///< standard deviation of samples, in standard deviations of first weights, above 0
   double learning_rate = 0.2;        ///< of the first generation, above 0
   double last_learning_rate = 0.05;  ///< of the last one, at least 0
   double decay = 0.0;                ///< share of each weight that every generation takes away, 0 to 1

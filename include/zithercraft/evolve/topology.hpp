@@ -30,7 +30,7 @@ struct TopologySettings {
   double weight_limit = 8.0;    ///< no weight goes beyond, above 0
   double new_node = 0.03;       ///< a link is split by a new node
   double new_link = 0.1;        ///< two nodes are joined
-  double back_links = 0.0;      ///< of these: share that carries what a node was at the step before
+  double recurrent_links = 0.0;      ///< of these: share that carries what a node was at the step before
   double switch_link = 0.01;    ///< a link goes off or on
 
   // Species
@@ -38,7 +38,7 @@ struct TopologySettings {
   std::int64_t species_wanted = 10;  ///< the distance is moved until there are about so many; 0: it stays
   double distance_by_links = 1.0;    ///< weight of the share of links that one network has and the other has not
   double distance_by_weights = 0.4;  ///< weight of the mean difference between the weights of common links
-  std::int64_t patience = 15;        ///< generations without a gain after which a species has no children, at least 1
+  std::int64_t stagnation = 15;        ///< generations without a gain after which a species has no children, at least 1
   std::int64_t young = 10;           ///< generations in which a new species is spared that, at least 0
   double young_bonus = 1.2;          ///< factor of a young species' children, at least 1
   bool operator==(const TopologySettings&) const = default;

@@ -37,7 +37,7 @@ enum class Sight : std::uint8_t {
 };
 
 /// How the learning rate gets from its first value to its last.
-enum class Fall : std::uint8_t { linear, cosine };
+enum class Decay : std::uint8_t { linear, cosine };
 
 /// Settings of the learner. The defaults are meant to work as they are.
 struct PpoSettings {
@@ -73,7 +73,7 @@ struct PpoSettings {
   double kl_limit = 0.0;             ///< no further epoch once the divergence is above this; 0 for no limit
   double learning_rate = 1e-3;       ///< of the first update, above 0
   double last_learning_rate = 1e-4;  ///< of the last update
-  Fall learning_rate_falls = Fall::linear;
+  Decay learning_rate_decay = Decay::linear;
   double clip = 0.2;                 ///< how far an action's probability ratio may move, above 0
   double value_weight = 1.0;         ///< of the value's loss beside the policy's; matters if they share a network
   double value_clip = 0.0;           ///< how far a value may move in one update, in standard deviations of returns; 0: any way
@@ -86,11 +86,11 @@ struct PpoSettings {
   bool normalise_returns = true;     ///< predict returns in a scale in which they have mean 0 and standard deviation 1
 
   // Against whom, where sides that learn are opposed to each other
-  double against_past = 0.2;     ///< share of lanes in which one side learns against any of its past selves, 0 to 1
+  double against_past = 0.2;     ///< share of lanes in which one side learns against any of its past policies, 0 to 1
   double against_hardest = 0.2;  ///< and against those that win most; with the former at most 1. Elsewhere both learn
   std::int64_t snapshot_every = 500'000;  ///< steps after which the present policies join the past ones, at least 1
   double snapshot_gain = 0.0;             ///< or as soon as they are so many points stronger than the last; 0: never
-  std::int64_t roster_size = 20;          ///< past selves that are kept, spread evenly over the training, at least 3
+  std::int64_t roster_size = 20;          ///< past policies that are kept, spread evenly over the training, at least 3
 
   /// Beginnings of the names of network parts that stay as they are: "policy.hidden.0". For skills that are continued.
   std::vector<std::string> frozen{};
@@ -153,8 +153,8 @@ struct RosterReport {
     Tally lately{};  ///< the present policies' matches against it since the last snapshot; they are player a
   };
   std::vector<Past> past{};
-  std::vector<std::int64_t> forgotten{};  ///< past selves that beat the present ones, by their steps
-  /// Past selves each of which beats the next, and the last the first; -1 stands for the present ones.
+  std::vector<std::int64_t> forgotten{};  ///< past policies that beat the present ones, by their steps
+  /// Past policies each of which beats the next, and the last the first; -1 stands for the present ones.
   std::vector<std::array<std::int64_t, 3>> cycles{};
 };
 

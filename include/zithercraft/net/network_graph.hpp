@@ -8,7 +8,7 @@
 namespace zithercraft {
 
 /// What a node makes of the sum of what reaches it.
-enum class Squash : std::uint8_t {
+enum class NodeActivation : std::uint8_t {
   linear,  ///< nothing
   tanh,
   relu,     ///< max(0, x)
@@ -26,10 +26,10 @@ struct NetworkGraph {
     bool operator==(const Link&) const = default;
   };
   std::size_t inputs = 0, outputs = 0, hidden = 0;
-  Squash hidden_squash = Squash::tanh, output_squash = Squash::linear;
+  NodeActivation hidden_activation = NodeActivation::tanh, output_activation = NodeActivation::linear;
   std::vector<Link> links{};
 
-  std::size_t one() const noexcept { return inputs; }
+  std::size_t bias() const noexcept { return inputs; }
   std::size_t first_output() const noexcept { return inputs + 1; }
   std::size_t first_hidden() const noexcept { return inputs + 1 + outputs; }
   std::size_t nodes() const noexcept { return first_hidden() + hidden; }
@@ -43,7 +43,7 @@ class GraphProgram {
   /// Forgets all, keeping the memory.
   void clear() noexcept;
   /// Compiles one more and returns its number. Throws Error (spec) if a link joins nodes that are not there or links
-  /// that do not go back run in a circle.
+  /// that do not go back form a cycle.
   std::size_t add(const NetworkGraph& graph);
   std::size_t count() const noexcept { return entries_.size(); }
 
@@ -61,7 +61,7 @@ class GraphProgram {
  private:
   struct Step {
     std::uint32_t links = 0;  // that it reads
-    Squash squash = Squash::linear;
+    NodeActivation activation = NodeActivation::linear;
   };
   struct Read {
     std::uint32_t from = 0;  // place in the room

@@ -11,7 +11,7 @@ namespace zithercraft {
 
 /// A policy's network as nodes and links with names, for looking at.
 struct NetworkMap {
-  enum class Kind : std::uint8_t { input, one, hidden, remembered, output };
+  enum class Kind : std::uint8_t { input, bias, hidden, remembered, output };
   struct Node {
     std::string
         name{};  ///< of a column, of a feature of a front, of a control or its option; of a hidden one its number

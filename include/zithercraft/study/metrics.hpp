@@ -38,9 +38,9 @@ struct MetricsRow {
   double generation = 0.0, species = 0.0, led_since = 0.0;  ///< of an evolution: see GenerationReport
   PhaseTimes times{};                                   ///< of rollout and update together
   double busy_share = 0.0;                              ///< of the threads' time that they worked in, 0 to 1
-  /// Against past selves, where opposed sides learn: points of the present policies and their standard error; how many
-  /// past selves there are, how many of them beat the present ones, and in how many circles three beat each other.
-  double rating = 0.0, rating_standard_error = 0.0, past_selves = 0.0, forgotten = 0.0, cycles = 0.0;
+  /// Against past policies, where opposed sides learn: points of the present policies and their standard error; how many
+  /// past policies there are, how many of them beat the present ones, and in how many cycles three beat each other.
+  double rating = 0.0, rating_standard_error = 0.0, past_policies = 0.0, forgotten = 0.0, cycles = 0.0;
   std::vector<std::pair<std::string, double>> terms{};  ///< mean reward per episode
   std::vector<RoleMetrics> roles{};                     ///< of further policies that learn
 };

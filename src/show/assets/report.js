@@ -49,9 +49,9 @@ if (data.stages.length > 1)
   curve(`Stage of the curriculum: ${data.stages.map((name, k) => `${k + 1} ${name}`).join(", ")}`, [["stage", c.stage]],
         { y: { min: 1, max: data.stages.length, ticks: { stepSize: 1 } } });
 if (c.rating.some((value) => value !== null)) {
-  curve("Rating against past selves, points, with its 95% interval",
+  curve("Rating against past policies, points, with its 95% interval",
         [["rating", c.rating], ["lowest", c.rating_low], ["highest", c.rating_high]]);
-  curve("Past selves that beat the present one, and circles of three", [["forgotten", c.forgotten], ["circles", c.cycles]], { y: { min: 0 } });
+  curve("Past policies that beat the present one, and cycles of three", [["forgotten", c.forgotten], ["cycles", c.cycles]], { y: { min: 0 } });
 }
 if (c.evolution) {
   const e = c.evolution, shade = { borderWidth: 1, borderColor: "#3a6fd8", borderDash: [], backgroundColor: "#3a6fd844" };
@@ -61,7 +61,7 @@ if (c.evolution) {
     curve(`Individuals by species, ${e.species.length} shown`,
           e.species.map((s, k) => [s.name, s.size, { fill: true, borderWidth: 0.5, borderDash: [], borderColor: "#ffffff", backgroundColor: s.name === "others" ? "#8a929c" : `hsl(${(k * 137.5) % 360}, 55%, ${k % 2 ? 42 : 62}%)` }]),
           { y: { stacked: true, min: 0 } });
-  curve("Diversity: mean distance of two individuals", [["diversity", e.diversity], ...(e.species.length ? [] : [["strength", e.strength]])], { y: { min: 0 } });
+  curve("Diversity: mean distance of two individuals", [["diversity", e.diversity], ...(e.species.length ? [] : [["mutation strength", e.mutation_strength]])], { y: { min: 0 } });
   if (e.species.length) {
     curve("Hidden nodes of a network, mean", [["hidden nodes", e.hidden]], { y: { min: 0 } });
     curve("Links of a network, mean", [["links", e.links]], {});

@@ -57,7 +57,7 @@ class TrainingChecks {
       check_collapse();
       check_plateau();
       check_population();
-    } else if (rows_.back().past_selves > 0.0) {
+    } else if (rows_.back().past_policies > 0.0) {
       check_roster();  // whose opponents grow with it does not win more and more often
     } else {
       check_collapse();
@@ -180,7 +180,7 @@ class TrainingChecks {
       add(Severity::warning, "diversity gone", "training", "the individuals have become alike before they succeeded",
           fmt::format("their mean distance fell from {:.3g} to {:.3g}, with success in {} of episodes",
                       begin.evolution.diversity, last.evolution.diversity, percent(stage_.back().success)),
-          "raise `last_strength` or `parents`, or give `novelty` some weight", rows_[first].steps);
+          "raise `last_mutation_strength` or `parents`, or give `novelty` some weight", rows_[first].steps);
   }
 
   // Where most updates of the last fifth say so, it is no passing thing.
@@ -193,14 +193,14 @@ class TrainingChecks {
     };
     const MetricsRow& last = rows_.back();
     if (lately(&MetricsRow::forgotten))
-      add(Severity::warning, "forgetting", "training", "past selves beat the present one",
-          fmt::format("{} of {} past selves at the end; the rating is {:.0f} points", last.forgotten, last.past_selves,
+      add(Severity::warning, "forgetting", "training", "past policies beat the present one",
+          fmt::format("{} of {} past policies at the end; the rating is {:.0f} points", last.forgotten, last.past_policies,
                       last.rating),
           "raise `against_hardest` or `against_past`, or lower the learning rate", rows_[first].steps);
     if (lately(&MetricsRow::cycles))
-      add(Severity::warning, "circles", "training", "selves beat each other in turn, so that nobody gets stronger",
-          fmt::format("{} circles of three at the end", last.cycles),
-          "raise `against_past`, keep more past selves by `roster_size`, or lower the learning rate",
+      add(Severity::warning, "cycles", "training", "policies beat each other in turn, so that nobody gets stronger",
+          fmt::format("{} cycles of three at the end", last.cycles),
+          "raise `against_past`, keep more past policies by `roster_size`, or lower the learning rate",
           rows_[first].steps);
   }
 
