@@ -66,7 +66,7 @@ struct Scene {
     for (std::size_t look = 0; look < looks; ++look) {
       const double turn = random.between(-3.1, 3.1), pitch = random.between(-0.9, 0.6);
       for (std::size_t i = 0; i < rays_per_cone; ++i) {
-        // Rings of eight around the look, 20, 40 and 60 degrees wide.
+        // Rings of eight around where the body looks, 20, 40 and 60 degrees wide.
         const double off = (static_cast<double>(i / 8) + 1.0) * std::numbers::pi / 18.0;
         const double around = 2.0 * std::numbers::pi * static_cast<double>(i % 8) / 8.0;
         const double yaw = turn + off * std::cos(around), tilt = pitch + off * std::sin(around);
@@ -141,7 +141,7 @@ class PlainRoom {
     for (std::size_t e = 0; e < scene.arena.body_count(); ++e) {
       const zc::Entity& entity = scene.arena.entities()[e];
       things_.push_back({scene.arena.pose(scene.state(), e), scene.arena.spec().bodies[entity.spec_index].shape,
-                         scene.arena.tall(e), static_cast<std::int32_t>(e)});
+                         scene.arena.height_of(e), static_cast<std::int32_t>(e)});
     }
   }
   float cast(const Ray& r, std::int32_t exclude) const {

@@ -55,7 +55,7 @@ BENCHMARK_CAPTURE(sense, eyes_84x84_grey_blocks, "kelpdive", eyes, "pictures/s")
 BENCHMARK_CAPTURE(sense, rays_24_first, "mooring", (zc::RayFan{.sees = {"quay", "hull", "berth"}}), "readings/s");
 BENCHMARK_CAPTURE(sense, rays_24_each_tag, "mooring",
                   (zc::RayFan{.sees = {"quay", "hull", "berth"}, .reports = zc::RayReport::each_tag}), "readings/s");
-BENCHMARK_CAPTURE(sense, danger_8, "tidepools", (zc::Danger{.moves = 8}), "readings/s");
+BENCHMARK_CAPTURE(sense, hazards_8, "tidepools", (zc::Hazards{.moves = 8}), "readings/s");
 BENCHMARK_CAPTURE(sense, crowd_8_of_11, "lanternboat", (zc::Crowd{.of = {"blocker", "lantern"}}), "readings/s");
 
 }  // namespace

@@ -38,7 +38,7 @@ zc::GameSpec mooring() {
                     .ends = zc::Verdict::success},
                    {.name = "bump",
                     .weight = -1,
-                    .on = zc::Happening{.with = {"hull", "quay"}, .harder_than = 0.5},
+                    .on = zc::EventTrigger{.with = {"hull", "quay"}, .harder_than = 0.5},
                     .ends = zc::Verdict::failure},
                    {.name = "time", .weight = -0.005, .each_step = zc::Measure::always()}};
   game.roles = {skiff};

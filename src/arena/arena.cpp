@@ -52,7 +52,7 @@ std::string_view name_of(EventKind kind) noexcept {
     case EventKind::touch: return "touch";
     case EventKind::part: return "part";
     case EventKind::enter: return "enter";
-    case EventKind::stay: return "stay";
+    case EventKind::inside: return "inside";
     case EventKind::leave: return "leave";
     case EventKind::collect: return "collect";
     case EventKind::launch: return "launch";
@@ -170,17 +170,17 @@ std::span<float> Arena::inputs(std::byte* state, std::size_t body) const {
   return {plan.arrays(state).inputs + plan.body[body].first_input, plan.input_names[body].size()};
 }
 
-bool Arena::high() const noexcept { return plans_->variants[0].heights.used; }
-float Arena::tall(std::size_t i, const std::byte* state) const noexcept {
+bool Arena::has_height() const noexcept { return plans_->variants[0].heights.used; }
+float Arena::height_of(std::size_t i, const std::byte* state) const noexcept {
   const float tall = (state == nullptr ? plans_->variants[0] : plan_of(state)).tall[i];
   return tall == boundless ? std::numeric_limits<float>::infinity() : tall;
 }
 bool Arena::is_ball(std::size_t i) const noexcept {
   const ArenaPlan& plan = plans_->variants[0];
-  return plan.shapes[i].form == Form::ball || (high() && plan.entities[i].kind == EntityKind::shot);
+  return plan.shapes[i].form == Form::ball || (has_height() && plan.entities[i].kind == EntityKind::shot);
 }
 std::int32_t Arena::stands_on(const std::byte* state, std::size_t body) const noexcept {
-  if (!high()) return -1;
+  if (!has_height()) return -1;
   return static_cast<std::int32_t>(reading_of(plans_->variants[0], state).stands_on[body]) - 1;
 }
 
@@ -193,7 +193,7 @@ Pose Arena::pose(const std::byte* state, std::size_t i) const noexcept {
   Pose pose = s.pose(i);
   if (plan.heights.used) {
     pose.z = s.z[i];
-    pose.look = i < plan.bodies ? s.look[i] : 0.0f;
+    pose.pitch = i < plan.bodies ? s.pitch[i] : 0.0f;
   }
   return pose;
 }

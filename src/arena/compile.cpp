@@ -255,7 +255,7 @@ void ArenaCompiler::lay_out() {
   at.vy = add("vy", "f32", 4, moving);
   at.turn = add("turn_rate", "f32", 4, moving);
   at.vz = add("vz", "f32", 4, high ? moving : 0);
-  at.look = add("look", "f32", 4, high ? plan_.bodies : 0);
+  at.pitch = add("pitch", "f32", 4, high ? plan_.bodies : 0);
   at.stands_on = add("stands_on", "u32", 4, high ? plan_.bodies : 0);
   at.inputs = add("inputs", "f32", 4, plan_.inputs);
   at.meters = add("meters", "f32", 4, plan_.meters.size());

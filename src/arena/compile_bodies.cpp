@@ -54,15 +54,15 @@ void ArenaCompiler::check_body(const BodySpec& spec, const std::string& where) c
                                                   std::holds_alternative<Flyer>(*spec.mover)))))
     wrong("a wanderer moves by a walker, a flyer or a stepper", where + ".wanderer", "give the body such a mover");
   const bool carried = spec.motion == Motion::carried;
-  if (carried != (spec.path.has_value() || spec.carry.used()))
-    wrong(carried ? "a carried body needs a path" : "only a carried body follows a path", where + ".motion",
-          carried ? "add `path`" : "set motion = \"carried\"");
+  if (carried != (spec.track.has_value() || spec.carry.used()))
+    wrong(carried ? "a carried body needs a track" : "only a carried body follows a track", where + ".motion",
+          carried ? "add `track`" : "set motion = \"carried\"");
   if (spec.path && spec.carry.used())
     wrong("the body has a path and code that carries it", where + ".carry", "keep one");
   if (spec.carry.used() && !spec.carry.function())
     wrong("the body is carried by C++ code, which a file cannot hold", where + ".carry",
           "use the program that defines it, or a path");
-  if (spec.path && spec.path->points.empty()) wrong("the path has no points", where + ".path.points", "add points");
+  if (spec.path && spec.track->points.empty()) wrong("the path has no points", where + ".track.points", "add points");
   check_names(spec.meters, "meters", where + ".meters");
   check_names(spec.launchers, "launchers", where + ".launchers");
   for (std::size_t i = 0; i < spec.meters.size(); ++i) {
@@ -113,7 +113,7 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
     if (const auto* walker = std::get_if<Walker>(&*spec.mover)) {
       const auto [sin, cos] = exact::sin_cos(exact::radians(walker->slope));
       data.walks = true;
-      data.step = std::max(data.step, static_cast<float>(walker->step));
+      data.step = std::max(data.step, static_cast<float>(walker->step_height));
       data.steep = sin / cos;
     }
     data.floats = std::holds_alternative<Flyer>(*spec.mover);
@@ -149,21 +149,21 @@ void ArenaCompiler::add_mover(const BodySpec& spec, std::size_t number, std::vec
   } else if (const auto* walker = std::get_if<Walker>(&*spec.mover)) {
     inputs = {"ahead", "left", "turn"};
     if (walker->jump > 0.0) inputs.push_back("jump");
-    if (walker->look_rate > 0.0) inputs.push_back("look");
+    if (walker->pitch_rate > 0.0) inputs.push_back("pitch");
     plan_.movers.push_back({number, WalkerData{.speed = static_cast<float>(walker->speed),
-                                               .step = static_cast<float>(walker->agility * dt),
+                                               .step = static_cast<float>(walker->acceleration * dt),
                                                .turn_rate = radians(walker->turn_rate),
                                                .in_air = static_cast<float>(walker->in_air),
                                                .jump = static_cast<float>(walker->jump),
-                                               .look = {radians(walker->look_rate), radians(walker->look_limit)}}});
+                                               .pitch = {radians(walker->pitch_rate), radians(walker->pitch_limit)}}});
   } else if (const auto* flyer = std::get_if<Flyer>(&*spec.mover)) {
     inputs = {"ahead", "left", "up", "turn"};
-    if (flyer->look_rate > 0.0) inputs.push_back("look");
+    if (flyer->pitch_rate > 0.0) inputs.push_back("pitch");
     plan_.movers.push_back({number, FlyerData{.speed = static_cast<float>(flyer->speed),
                                               .climb = static_cast<float>(flyer->climb),
-                                              .step = static_cast<float>(flyer->agility * dt),
+                                              .step = static_cast<float>(flyer->acceleration * dt),
                                               .turn_rate = radians(flyer->turn_rate),
-                                              .look = {radians(flyer->look_rate), radians(flyer->look_limit)}}});
+                                              .pitch = {radians(flyer->pitch_rate), radians(flyer->pitch_limit)}}});
   } else if (const auto* car = std::get_if<Car>(&*spec.mover)) {
     inputs = {"throttle", "steering"};
     plan_.movers.push_back(
@@ -173,7 +173,7 @@ void ArenaCompiler::add_mover(const BodySpec& spec, std::size_t number, std::vec
     const auto& stepper = std::get<Stepper>(*spec.mover);
     inputs = {"turn", "ahead", "left", "east", "north"};
     plan_.steppers.push_back(
-        {number, static_cast<std::uint32_t>(stepper.beat), stepper.faces_move, stepper.pushes, stepper.pushable});
+        {number, static_cast<std::uint32_t>(stepper.ticks_per_move), stepper.faces_move, stepper.pushes, stepper.pushable});
   }
 }
 
@@ -218,7 +218,7 @@ void ArenaCompiler::add_digger(const Digger& spec, std::size_t number, std::vect
   data.eye = static_cast<float>(spec.eye);
   data.power = static_cast<float>(spec.power * plan_.spec.tick);
   data.every = ticks(spec.every);
-  data.steep_look = static_cast<float>(-exact::radians(spec.steep));
+  data.steep_pitch = static_cast<float>(-exact::radians(spec.steep));
   data.steep_most = static_cast<std::uint32_t>(spec.steep_most);
   plan_.diggers.push_back(data);
 }
@@ -227,15 +227,15 @@ void ArenaCompiler::add_carried(const BodySpec& spec, std::size_t number) {
   CarriedData carried{.body = number};
   if (plan_.home[number] == nowhere) plan_.home[number] = plan_.homes++;
   carried.home = plan_.home[number];
-  if (spec.path) {
-    carried.closed = spec.path->closed;
-    carried.turns = spec.path->turns;
+  if (spec.track) {
+    carried.closed = spec.track->closed;
+    carried.turns = spec.track->turns;
     Point last{0, 0};
     carried.points.push_back({});
     carried.levels.push_back(0.0f);
     carried.until.push_back(0.0);
-    auto points = spec.path->points;
-    std::vector<double> levels = spec.path->levels;
+    auto points = spec.track->points;
+    std::vector<double> levels = spec.track->levels;
     if (levels.empty()) levels.assign(points.size(), 0.0);
     if (levels.size() != points.size())
       wrong(
@@ -249,7 +249,7 @@ void ArenaCompiler::add_carried(const BodySpec& spec, std::size_t number) {
     for (std::size_t k = 0; k < points.size(); ++k) {
       const Point& p = points[k];
       const double dx = p[0] - last[0], dy = p[1] - last[1], dz = levels[k] - last_level;
-      carried.length += std::sqrt(dx * dx + dy * dy + dz * dz) / spec.path->speed;
+      carried.length += std::sqrt(dx * dx + dy * dy + dz * dz) / spec.track->speed;
       carried.levels.push_back(static_cast<float>(levels[k]));
       last_level = levels[k];
       carried.points.push_back({static_cast<float>(p[0]), static_cast<float>(p[1])});

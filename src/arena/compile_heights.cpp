@@ -118,7 +118,7 @@ void ArenaCompiler::check_flat() const {
       if (std::holds_alternative<Flyer>(*body.mover)) needs_height(where + ".mover");
       if (const auto* walker = std::get_if<Walker>(&*body.mover)) {
         if (walker->jump > 0.0) needs_height(where + ".mover.jump");
-        if (walker->look_rate > 0.0) needs_height(where + ".mover.look_rate");
+        if (walker->pitch_rate > 0.0) needs_height(where + ".mover.pitch_rate");
       }
     }
     if (body.path && !body.path->levels.empty()) needs_height(where + ".path.levels");
@@ -245,7 +245,7 @@ void ArenaCompiler::read_blocks() {
         wrong("two kinds are named '" + spec.kinds[k].name + "'", where + ".kinds[" + std::to_string(k) + "].name",
               "give them different names");
     blocks.solid.push_back(spec.kinds[k].solid ? 1 : 0);
-    blocks.hardness.push_back(spec.kinds[k].diggable ? static_cast<float>(spec.kinds[k].hardness)
+    blocks.hardness.push_back(spec.kinds[k].hardness ? static_cast<float>(*spec.kinds[k].hardness)
                                                      : std::numeric_limits<float>::infinity());
     blocks.worth.push_back(static_cast<float>(spec.kinds[k].worth));
   }

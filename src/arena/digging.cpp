@@ -18,7 +18,7 @@ class Dig {
                         s_.header->tick >= state_.ready_at;
     if (!digs) leave_off();
     if (!digs && !places) return;
-    const auto [sin, cos] = exact::sin_cos(static_cast<double>(s_.look[i]));
+    const auto [sin, cos] = exact::sin_cos(static_cast<double>(s_.pitch[i]));
     const Vec3 from{s_.x[i], s_.y[i], s_.z[i] + d_.eye}, look{cos * s_.cos[i], cos * s_.sin[i], sin};
     if (digs) dig(look_at_block(t_.plan, s_, from, look, d_.reach));
     if (places) place(look_at_block(t_.plan, s_, from, look, d_.reach));
@@ -44,7 +44,7 @@ class Dig {
     if (!(state_.work >= blocks.hardness[kind])) return;
     put_block(blocks, s_, hit.number, 0);
     leave_off();
-    const bool steep = s_.look[d_.body] < d_.steep_look;
+    const bool steep = s_.pitch[d_.body] < d_.steep_pitch;
     state_.steep = steep ? state_.steep + 1 : 0;
     report(EventKind::dig, hit.number, kind, state_.steep > d_.steep_most ? 0.0f : blocks.worth[kind]);
     change_stock(1.0f);

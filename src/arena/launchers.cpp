@@ -56,7 +56,7 @@ class Shots {
   float elevation() const {
     float share = 0.0f;
     if (launcher_.rise_input != nowhere) share = 0.5f + 0.5f * std::clamp(s_.inputs[launcher_.rise_input], -1.0f, 1.0f);
-    return s_.look[launcher_.body] + launcher_.lowest + share * (launcher_.highest - launcher_.lowest);
+    return s_.pitch[launcher_.body] + launcher_.lowest + share * (launcher_.highest - launcher_.lowest);
   }
 
   float* closest(std::size_t i) const {

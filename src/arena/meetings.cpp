@@ -72,8 +72,8 @@ void report_zones(const Tick& t) {
         flag = now ? 1 : 0;
         t.events.push(event(t, now ? EventKind::enter : EventKind::leave, body, zone));
         if (now) affect(t, body, zone, Dose::once);
-      } else if (now && plan.spec.zones[z].reports_stay) {
-        t.events.push(event(t, EventKind::stay, body, zone));
+      } else if (now && plan.spec.zones[z].reports_inside) {
+        t.events.push(event(t, EventKind::inside, body, zone));
       }
       if (now) affect(t, body, zone, Dose::lasting);
     }

@@ -52,8 +52,8 @@ void walk(const float* inputs, float speed, float step, StateArrays& s, std::siz
   own.apply();
 }
 
-void look(const LookData& data, float input, const Tick& t, std::size_t i) {
-  t.s.look[i] = std::clamp(t.s.look[i] + data.rate * clamped(input) * t.plan.dt, -data.limit, data.limit);
+void turn_up(const PitchData& data, float input, const Tick& t, std::size_t i) {
+  t.s.pitch[i] = std::clamp(t.s.pitch[i] + data.rate * clamped(input) * t.plan.dt, -data.limit, data.limit);
 }
 
 void drive(const WalkerData& walker, const float* inputs, const Tick& t, std::size_t i) {
@@ -70,7 +70,7 @@ void drive(const WalkerData& walker, const float* inputs, const Tick& t, std::si
   s.vy[i] += along.y;
   const float* more = inputs + 3;
   if (walker.jump > 0.0f && *more++ > 0.5f && stands) s.vz[i] = walker.jump;
-  if (walker.look.rate > 0.0f) look(walker.look, *more, t, i);
+  if (walker.pitch.rate > 0.0f) turn_up(walker.pitch, *more, t, i);
 }
 
 void drive(const FlyerData& flyer, const float* inputs, const Tick& t, std::size_t i) {
@@ -79,7 +79,7 @@ void drive(const FlyerData& flyer, const float* inputs, const Tick& t, std::size
   const float change = flyer.climb * clamped(inputs[2]) - s.vz[i];
   s.vz[i] += std::clamp(change, -flyer.step, flyer.step);
   s.turn[i] = flyer.turn_rate * clamped(inputs[3]);
-  if (flyer.look.rate > 0.0f) look(flyer.look, inputs[4], t, i);
+  if (flyer.pitch.rate > 0.0f) turn_up(flyer.pitch, inputs[4], t, i);
 }
 
 // The body turns about a point on the line through its rear axle, as far away as the front wheels point.

@@ -37,18 +37,18 @@ struct BodyData {
 struct BoatData {
   float thrust, drag_ahead, drag_abeam, rudder_flow, rudder_wash, drag_turn;
 };
-/// How a body turns its look up and down.
-struct LookData {
+/// How a body turns its pitch up and down.
+struct PitchData {
   float rate = 0.0f, limit = 0.0f;  // rad/s, radians
 };
 struct WalkerData {
   float speed, step, turn_rate;  // m/s, m/s per tick, rad/s
   float in_air = 1.0f, jump = 0.0f;
-  LookData look{};
+  PitchData pitch{};
 };
 struct FlyerData {
   float speed, climb, step, turn_rate;  // m/s, m/s, m/s per tick, rad/s
-  LookData look{};
+  PitchData pitch{};
 };
 struct CarData {
   float engine, brakes, keep, keep_side, wheelbase, steer;  // steer: radians at full steering
@@ -204,7 +204,7 @@ struct DiggerData {
   std::uint8_t places = 0;                           // kind number
   std::ptrdiff_t stock = -1;                         // meter
   std::uint32_t every = 0;                           // ticks
-  float steep_look = 0.0f;                           // radians above level; looking further down is steep
+  float steep_pitch = 0.0f;                           // radians above level; looking further down is steep
   std::uint32_t steep_most = 0;
 };
 

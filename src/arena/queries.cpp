@@ -310,7 +310,7 @@ Place Arena::middle() const noexcept {
   return {};
 }
 
-std::uint64_t Arena::likeness(const std::byte* state) const noexcept {
+std::uint64_t Arena::hash_without_clock(const std::byte* state) const noexcept {
   return hash_bytes({state + sizeof(StateHeader), state_bytes() - sizeof(StateHeader)});
 }
 

@@ -98,24 +98,24 @@ void describe(V& v, Boat& s) {
 template <class V>
 void describe(V& v, Walker& s) {
   v("speed", s.speed, positive());
-  v("agility", s.agility, positive());
+  v("acceleration", s.acceleration, positive());
   v("turn_rate", s.turn_rate, at_least(0));
   v("jump", s.jump, at_least(0));
-  v("step", s.step, at_least(0));
+  v("step_height", s.step_height, at_least(0));
   v("slope", s.slope, between(0, 80));
   v("in_air", s.in_air, between(0, 1));
-  v("look_rate", s.look_rate, at_least(0));
-  v("look_limit", s.look_limit, between(0, 89));
+  v("pitch_rate", s.pitch_rate, at_least(0));
+  v("pitch_limit", s.pitch_limit, between(0, 89));
 }
 
 template <class V>
 void describe(V& v, Flyer& s) {
   v("speed", s.speed, positive());
   v("climb", s.climb, positive());
-  v("agility", s.agility, positive());
+  v("acceleration", s.acceleration, positive());
   v("turn_rate", s.turn_rate, at_least(0));
-  v("look_rate", s.look_rate, at_least(0));
-  v("look_limit", s.look_limit, between(0, 89));
+  v("pitch_rate", s.pitch_rate, at_least(0));
+  v("pitch_limit", s.pitch_limit, between(0, 89));
 }
 
 template <class V>
@@ -130,7 +130,7 @@ void describe(V& v, Car& s) {
 
 template <class V>
 void describe(V& v, Stepper& s) {
-  v("beat", s.beat, between(1, 10'000));
+  v("ticks_per_move", s.ticks_per_move, between(1, 10'000));
   v("faces_move", s.faces_move);
   v("pushes", s.pushes);
   v("pushable", s.pushable);
@@ -198,7 +198,7 @@ void describe(V& v, BodySpec& s) {
   v("top_speed", s.top_speed, positive());
   v("mover", s.mover);
   v("wanderer", s.wanderer);
-  v("path", s.path);
+  v("track", s.track);
   v("carry", s.carry);
   v("meters", s.meters);
   v("launchers", s.launchers);
@@ -231,7 +231,7 @@ void describe(V& v, ZoneSpec& s) {
   v("shape", s.shape);
   v("height", s.height, positive());
   v("kept_free", s.kept_free);
-  v("reports_stay", s.reports_stay);
+  v("reports_inside", s.reports_inside);
   v("effects", s.effects);
   v("kills", s.kills);
   v("place", s.place);
@@ -395,7 +395,6 @@ void describe(V& v, BlockKind& s) {
   v("name", s.name, needed());
   v("tag", s.tag);
   v("solid", s.solid);
-  v("diggable", s.diggable);
   v("hardness", s.hardness, at_least(0));
   v("worth", s.worth);
   v("bounce", s.bounce, between(0, 1));

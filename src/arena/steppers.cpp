@@ -65,7 +65,7 @@ class Moves {
     const std::int32_t column = std::max(0, std::min(at.column0, cells_.columns - 1));
     const std::int32_t row = std::max(0, std::min(at.row0, cells_.rows - 1));
     m_.wish[i] = m_.own[i] = static_cast<std::int32_t>(cell_number(cells_, column, row));
-    if (t_.s.present[body] == 0 || t_.s.header->tick % stepper.beat != 0) return;
+    if (t_.s.present[body] == 0 || t_.s.header->tick % stepper.ticks_per_move != 0) return;
     const float* inputs = t_.s.inputs + plan_.body[body].first_input;
     const auto sign = [&](int k) { return inputs[k] > 0.5f ? 1 : inputs[k] < -0.5f ? -1 : 0; };
     if (const int turn = sign(0); turn != 0)

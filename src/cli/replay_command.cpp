@@ -138,7 +138,7 @@ int ReplayCommand::run() const {
                   {"difference", found.difference}};
     if (!json && found.passed())
       fmt::print("check passed: {} steps played again, every bit the same{}\n", found.steps,
-                 found.rewards_compared ? "" : " (rewards not compared: a term is coded in C++)");
+                 found.rewards_compared ? "" : " (rewards not compared: a term is custom)");
     if (!found.passed()) {
       status = static_cast<int>(Fault::check_failed);
       fmt::print(stderr, "zithercraft: check failed: {}: {}\n", file,

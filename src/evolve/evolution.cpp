@@ -48,7 +48,7 @@ struct Evolution::State {
   std::vector<std::unique_ptr<Population>> populations;
   std::vector<std::size_t> population_of;  // of each role; populations.size() for none
   Curriculum curriculum;
-  OwnFitness own_fitness{};
+  CustomFitness custom_fitness{};
   std::int64_t generation = 0, steps = 0;
   std::vector<GenerationReport> reports;
 
@@ -112,7 +112,7 @@ struct Evolution::State {
         }
       }
     }
-    return population.improve(played, finals, lineups, own_fitness, against, progress, pool);
+    return population.improve(played, finals, lineups, custom_fitness, against, progress, pool);
   }
 };
 
@@ -152,7 +152,7 @@ Evolution::~Evolution() = default;
 Evolution::Evolution(Evolution&&) noexcept = default;
 
 void Evolution::set_fitness(std::function<double(const SeatView&)> fitness) {
-  state_->own_fitness = std::move(fitness);
+  state_->custom_fitness = std::move(fitness);
 }
 
 void Evolution::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {

@@ -268,7 +268,7 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
 
 double Population::worth(std::size_t result) const {
   const EncounterResult& r = results_[result];
-  if (own_) return r.own_fitness;
+  if (own_) return r.custom_fitness;
   if (settings_.fitness == "return") return r.episode_return;
   if (settings_.fitness == "success") return r.success;
   if (settings_.fitness == "length") return r.length;
@@ -283,7 +283,7 @@ std::vector<double> Population::mean_worth(std::size_t count, std::size_t encoun
     if (!std::isfinite(means[i]))
       throw Error(Fault::numbers,
                   fmt::format("the fitness of individual {} is {} ({})", i, means[i],
-                              own_ ? "coded in C++" : settings_.fitness),
+                              own_ ? "custom" : settings_.fitness),
                   "role '" + signature_.role + "'",
                   "let it be a finite number for everything that an individual can do");
   }
@@ -297,7 +297,7 @@ void Population::learn_columns(std::span<const Encounter> encounters, const Line
 }
 
 void Population::choose_leader(std::span<const double> fitness, std::span<const Encounter> finals, const Lineups& lineups,
-                               const OwnFitness& own_fitness, bool opposed_evolve, GenerationReport& report,
+                               const CustomFitness& custom_fitness, bool opposed_evolve, GenerationReport& report,
                                WorkerPool& pool) {
   const std::int64_t generation = report.generation;
   std::vector<Champion> candidates;
@@ -313,7 +313,7 @@ void Population::choose_leader(std::span<const double> fitness, std::span<const 
   }
   for (std::size_t k = led_ ? 1 : 0; k < candidates.size(); ++k) candidates[k].generation = generation;
   play_with(&candidates, candidates.size(), finals, lineups,
-            {.own_fitness = own_fitness, .notes_every = candidates.size()}, report, pool);
+            {.custom_fitness = custom_fitness, .notes_every = candidates.size()}, report, pool);
   const auto worths = mean_worth(candidates.size(), finals.size());
   std::size_t best = 0;
   if (led_) leader_worth_ += leader_moves * (worths[0] - leader_worth_);
@@ -370,18 +370,18 @@ void Population::keep_in_hall_of_fame(std::int64_t generation) {
 }
 
 GenerationReport Population::improve(std::span<const Encounter> encounters, std::span<const Encounter> finals,
-                                     const Lineups& lineups, const OwnFitness& own_fitness, bool opposed_evolve,
+                                     const Lineups& lineups, const CustomFitness& custom_fitness, bool opposed_evolve,
                                      double progress, WorkerPool& pool) {
   using Clock = std::chrono::steady_clock;
   const auto begun = Clock::now();
   GenerationReport report;
   report.generation = (topology_ ? topology_->generation() : search_->generation()) + 1;
   report.stage = encounters[0].stage;
-  own_ = static_cast<bool>(own_fitness);
+  own_ = static_cast<bool>(custom_fitness);
   learn_columns(encounters, lineups, report, pool);
   const std::size_t people = individuals();
   play_with(nullptr, people, encounters, lineups,
-            {.own_fitness = own_fitness, .notes_every = (people + noted - 1) / noted}, report, pool);
+            {.custom_fitness = custom_fitness, .notes_every = (people + noted - 1) / noted}, report, pool);
   const auto fitness = mean_worth(people, encounters.size());
   const auto selected_by = with_novelty(fitness, encounters.size());
   std::vector<double> sorted = fitness;
@@ -393,7 +393,7 @@ GenerationReport Population::improve(std::span<const Encounter> encounters, std:
   report.lower = quantile(sorted, 0.25);
   report.median = quantile(sorted, 0.5);
   report.upper = quantile(sorted, 0.75);
-  choose_leader(fitness, finals, lineups, own_fitness, opposed_evolve, report, pool);
+  choose_leader(fitness, finals, lineups, custom_fitness, opposed_evolve, report, pool);
   if (opposed_evolve) keep_in_hall_of_fame(report.generation);
   const auto made = Clock::now();
   if (topology_) {

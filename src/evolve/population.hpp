@@ -53,7 +53,7 @@ class Population {
 
   // Plays the generation's encounters and makes the next one; `finals` are played by those who may lead.
   GenerationReport improve(std::span<const Encounter> encounters, std::span<const Encounter> finals,
-                           const std::vector<std::vector<std::unique_ptr<Player>>>& lineups, const OwnFitness& own_fitness,
+                           const std::vector<std::vector<std::unique_ptr<Player>>>& lineups, const CustomFitness& custom_fitness,
                            bool opposed_evolve, double progress, WorkerPool& pool);
 
   // A champion as a checkpoint holds it.
@@ -78,7 +78,7 @@ class Population {
   void learn_columns(std::span<const Encounter> encounters, const Lineups& lineups, GenerationReport& report,
                      WorkerPool& pool);
   void choose_leader(std::span<const double> fitness, std::span<const Encounter> finals, const Lineups& lineups,
-                     const OwnFitness& own_fitness, bool opposed_evolve, GenerationReport& report, WorkerPool& pool);
+                     const CustomFitness& custom_fitness, bool opposed_evolve, GenerationReport& report, WorkerPool& pool);
   std::vector<double> with_novelty(std::span<const double> fitness, std::size_t encounters);
   void keep_in_hall_of_fame(std::int64_t generation);
 

@@ -137,7 +137,7 @@ void PopulationPlay::finish(const Call& call, Scratch& scratch, std::size_t lane
       const auto ledger = lanes_.ledger(role, row);
       for (std::size_t t = 0; t < terms_; ++t) rewards[t] += share * ledger[t];
       const SeatView view(lanes_, lane, role, seat);
-      if (call.wishes.own_fitness) result.own_fitness += share * call.wishes.own_fitness(view);
+      if (call.wishes.custom_fitness) result.custom_fitness += share * call.wishes.custom_fitness(view);
       if (role != roles_[0] || seat != 0) continue;
       const Pose pose = view.pose();
       result.place[0] = pose.x;

@@ -28,11 +28,11 @@ struct Encounter {
 
 // What came of one individual's playing of one episode: means over the seats it played.
 struct EncounterResult {
-  double episode_return = 0.0, success = 0.0, length = 0.0, own_fitness = 0.0;
+  double episode_return = 0.0, success = 0.0, length = 0.0, custom_fitness = 0.0;
   float place[3] = {};  // where its first seat ended
 };
 
-using OwnFitness = std::function<double(const SeatView&)>;
+using CustomFitness = std::function<double(const SeatView&)>;
 
 /// Dials are decided as they come; where actions are sampled they have a small standard deviation.
 constexpr float log_stddev_of_dials = -3.0f;
@@ -52,7 +52,7 @@ class PopulationPlay {
 
   // What is asked of a play beyond its results.
   struct Wishes {
-    OwnFitness own_fitness{};
+    CustomFitness custom_fitness{};
     // Individuals whose first episode the normaliser learns from: those whose number is a multiple of this; 0 for none.
     std::size_t notes_every = 0;
   };

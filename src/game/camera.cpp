@@ -115,7 +115,7 @@ class Eyes {
   }
 
   void see_in_space() {
-    const auto [sin, cos] = exact::sin_cos(static_cast<double>(pose_.look));
+    const auto [sin, cos] = exact::sin_cos(static_cast<double>(pose_.pitch));
     for (std::size_t row = 0; row < c_.height; ++row) {
       const float up = upward(row), ahead = cos - up * sin, rise = sin + up * cos;
       for (std::size_t i = 0; i < c_.width; ++i) {

@@ -31,13 +31,13 @@ class ControlCompiler : public RoleCompiler {
     role_.keys = spec_.keys.empty() ? default_bindings(role_.controls) : spec_.keys;
   }
 
-  void compile_needs() {
+  void compile_conditions() {
     for (std::size_t c = 0; c < spec_.controls.size(); ++c)
       if (const auto* choice = std::get_if<Choice>(&spec_.controls[c]))
         for (std::size_t i = 0; i < choice->options.size(); ++i)
-          if (choice->options[i].needs)
+          if (choice->options[i].allowed_when)
             add_need(c, *choice, i,
-                     where_ + ".controls[" + std::to_string(c) + "].options[" + std::to_string(i) + "].needs");
+                     where_ + ".controls[" + std::to_string(c) + "].options[" + std::to_string(i) + "].allowed_when");
   }
 
  private:
@@ -113,8 +113,8 @@ class ControlCompiler : public RoleCompiler {
       const std::string at = where + ".options[" + std::to_string(i) + "]";
       if (several && option.value != 0.0)
         wrong_spec("a choice cannot mix `value` and `sets`", at + ".value", "use `sets` in every option");
-      if (i == 0 && option.needs)
-        wrong_spec("the first option of a choice cannot be forbidden", at + ".needs",
+      if (i == 0 && option.allowed_when)
+        wrong_spec("the first option of a choice cannot be forbidden", at + ".allowed_when",
                    "put one first that always can be");
       const auto set = [&](std::size_t input, double value) {
         auto& values = settings[input];
@@ -138,14 +138,14 @@ class ControlCompiler : public RoleCompiler {
   }
 
   void add_need(std::size_t control, const Choice& choice, std::size_t option, const std::string& where) {
-    const Need& need = *choice.options[option].needs;
+    const AllowedWhen& need = *choice.options[option].allowed_when;
     if (need.reloaded.empty() && need.meter.empty() && !need.stands)
-      wrong_spec("nothing is needed", where, "say what must hold, or leave `needs` out");
+      wrong_spec("there is no condition", where, "say what must hold, or leave `allowed_when` out");
     if (need.meter.empty() != (!need.above && !need.below))
       wrong_spec("a need of a meter has a meter and `above` or `below`", where + ".meter", "give both");
-    if (need.stands && !game_.arena.high())
+    if (need.stands && !game_.arena.has_height())
       wrong_spec("this needs an arena with height", where + ".stands", "add `heights` to the arena, or leave it out");
-    NeedPlan plan;
+    AllowedPlan plan;
     plan.column = role_.columns.size();
     plan.stands = need.stands;
     if (need.above) plan.above = static_cast<float>(*need.above);
@@ -162,7 +162,7 @@ class ControlCompiler : public RoleCompiler {
       }
     }
     plan_.controls[control].need_columns[option] = plan.column;
-    plan_.needs.push_back(std::move(plan));
+    plan_.conditions.push_back(std::move(plan));
     role_.columns.push_back({mask_column(choice.name, choice.options[option].name), std::string(mask_unit), 0, 1, 1});
   }
 
@@ -198,8 +198,8 @@ void compile_controls(GamePlan& game, std::size_t role, const std::string& where
   ControlCompiler(game, role, where).compile();
 }
 
-void compile_needs(GamePlan& game, std::size_t role, const std::string& where) {
-  ControlCompiler(game, role, where).compile_needs();
+void compile_conditions(GamePlan& game, std::size_t role, const std::string& where) {
+  ControlCompiler(game, role, where).compile_conditions();
 }
 
 }  // namespace zithercraft

@@ -11,7 +11,7 @@ namespace zithercraft {
 
 void check_cells(const GamePlan& game, const std::string& where) {
   if (game.arena.cell_size() <= 0.0f)
-    wrong_spec("the arena has no cells to find a way over", where + ".around", "leave it out, or give [arena.cells]");
+    wrong_spec("the arena has no cells to find a path over", where + ".along_path", "leave it out, or give [arena.cells]");
 }
 
 void wrong_spec(std::string problem, std::string where, std::string fix) {

@@ -57,7 +57,7 @@ void compile_controls(GamePlan& game, std::size_t role, const std::string& where
 /// After the controls, since a sense may report them.
 void compile_senses(GamePlan& game, std::size_t role, const std::string& where);
 /// After the senses: adds the columns that say which options are allowed.
-void compile_needs(GamePlan& game, std::size_t role, const std::string& where);
+void compile_conditions(GamePlan& game, std::size_t role, const std::string& where);
 void compile_terms(GamePlan& game, std::size_t role, const std::string& where);
 void compile_cutoffs(GamePlan& game);
 

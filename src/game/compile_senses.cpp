@@ -64,7 +64,7 @@ class SenseCompiler : public RoleCompiler {
     fan.reach = static_cast<float>(sense.reach);
     fan.thickness = static_cast<float>(sense.thickness);
     fan.own_side = sense.sees_own_side;
-    if (sense.from_height && !game_.arena.high()) needs_height(where + ".from_height");
+    if (sense.from_height && !game_.arena.has_height()) needs_height(where + ".from_height");
     fan.eye = static_cast<float>(sense.from_height.value_or(half_height()));
     if (sense.sees.empty()) wrong_spec("the rays see nothing", where + ".sees", "list the tags they report");
     std::vector<std::size_t> tags;
@@ -89,11 +89,11 @@ class SenseCompiler : public RoleCompiler {
     return numbers;
   }
 
-  double half_height() const { return 0.5 * static_cast<double>(game_.arena.tall(role_.seats.front())); }
+  double half_height() const { return 0.5 * static_cast<double>(game_.arena.height_of(role_.seats.front())); }
 
   template <class Rays>
   FanPlan add_rays(FanPlan&& fan, const Rays& sense) {
-    RaySense rays{sense.name, role_.columns.size(), sense.sees, sense.reports, fan.reach, fan.eye, fan.looks, {}};
+    RaySense rays{sense.name, role_.columns.size(), sense.sees, sense.reports, fan.reach, fan.eye, fan.follows_pitch, {}};
     for (std::int64_t ray = 0; ray < sense.rays; ++ray) {
       const std::string name = sense.name + "[" + std::to_string(ray) + "].";
       if (sense.reports == RayReport::each_tag) {
@@ -115,17 +115,17 @@ class SenseCompiler : public RoleCompiler {
     const double level = std::sqrt(1.0 - rise * rise);
     for (std::size_t ray = 0; ray < fan.rays; ++ray) {
       const auto [sin, cos] = exact::sin_cos(exact::radians(first + step * static_cast<double>(ray)));
-      fan.cos.push_back(game_.arena.high() ? static_cast<float>(level * static_cast<double>(cos)) : cos);
-      fan.sin.push_back(game_.arena.high() ? static_cast<float>(level * static_cast<double>(sin)) : sin);
-      if (game_.arena.high()) fan.up.push_back(static_cast<float>(rise));
+      fan.cos.push_back(game_.arena.has_height() ? static_cast<float>(level * static_cast<double>(cos)) : cos);
+      fan.sin.push_back(game_.arena.has_height() ? static_cast<float>(level * static_cast<double>(sin)) : sin);
+      if (game_.arena.has_height()) fan.up.push_back(static_cast<float>(rise));
     }
   }
 
   FanPlan plan_for(const RayFan& sense, const std::string& where) {
     FanPlan fan = rays_of(sense, where);
-    if (sense.to_height && !game_.arena.high()) needs_height(where + ".to_height");
-    if (sense.looks && !game_.arena.high()) needs_height(where + ".looks");
-    fan.looks = sense.looks;
+    if (sense.to_height && !game_.arena.has_height()) needs_height(where + ".to_height");
+    if (sense.follows_pitch && !game_.arena.has_height()) needs_height(where + ".follows_pitch");
+    fan.follows_pitch = sense.follows_pitch;
     const double rise = sense.to_height ? (*sense.to_height - static_cast<double>(fan.eye)) / sense.reach : 0.0;
     if (rise <= -1.0 || rise >= 1.0)
       wrong_spec("the rays are too short to end at that height", where + ".to_height", "lengthen `reach`");
@@ -139,9 +139,9 @@ class SenseCompiler : public RoleCompiler {
   // A spiral in steps of the golden angle covers a cap evenly; its turns are then put in order, ring by ring, so that
   // rays that follow each other point the same way: that is faster to cast, and easier to read.
   FanPlan plan_for(const RayCone& sense, const std::string& where) {
-    if (!game_.arena.high()) needs_height(where);
+    if (!game_.arena.has_height()) needs_height(where);
     FanPlan fan = rays_of(sense, where);
-    fan.looks = true;
+    fan.follows_pitch = true;
     struct Direction {
       std::int64_t ring;
       double turn, ahead;
@@ -172,13 +172,13 @@ class SenseCompiler : public RoleCompiler {
   CompassPlan plan_for(const Compass& sense, const std::string& where) {
     CompassPlan plan{target(sense.to, sense.paired, where + ".to"),
                      sense.paired,
-                     sense.around,
-                     game_.arena.high(),
+                     sense.along_path,
+                     game_.arena.has_height(),
                      sense.bearings,
                      static_cast<float>(sense.reach),
                      static_cast<float>(1.0 / sense.reach),
                      {}};
-    if (sense.around) check_cells(game_, where);
+    if (sense.along_path) check_cells(game_, where);
     if (sense.whose != Whose::anyone) {
       check_sides(sense.whose, where + ".whose");
       if (sense.paired) wrong_spec("a paired thing has no `whose`", where + ".whose", "leave one of both out");
@@ -200,7 +200,7 @@ class SenseCompiler : public RoleCompiler {
       for (const char* way : eight_ways) add_column(sense.name + ".is_" + way, "flag", 0, 1);
     }
     add_column(sense.name + ".distance", "m", 0, 1, sense.reach);
-    if (game_.arena.high()) add_column(sense.name + ".up", "sine", -1, 1);
+    if (game_.arena.has_height()) add_column(sense.name + ".up", "sine", -1, 1);
     return plan;
   }
 
@@ -252,19 +252,19 @@ class SenseCompiler : public RoleCompiler {
     add_column(sense.name + ".speed_ahead", "m/s", -1, 1, sense.top_speed);
     add_column(sense.name + ".speed_left", "m/s", -1, 1, sense.top_speed);
     add_column(sense.name + ".turn_rate", "rad/s", -1, 1, top_turn);
-    if (game_.arena.high()) {
+    if (game_.arena.has_height()) {
       add_column(sense.name + ".climb", "m/s", -1, 1, sense.top_speed);
-      add_column(sense.name + ".look", "rad", -1, 1, 0.5 * exact::pi);
+      add_column(sense.name + ".pitch", "rad", -1, 1, 0.5 * exact::pi);
       add_column(sense.name + ".stands", "flag", 0, 1);
     }
-    return {static_cast<float>(1.0 / sense.top_speed), static_cast<float>(1.0 / top_turn), game_.arena.high()};
+    return {static_cast<float>(1.0 / sense.top_speed), static_cast<float>(1.0 / top_turn), game_.arena.has_height()};
   }
 
   OwnStatePlan plan_for(const OwnState& sense, const std::string& where) {
     if (!sense.heading && !sense.quarter && !sense.level && !sense.controls && !sense.time_left)
       wrong_spec("nothing of the own state is asked for", where,
                  "switch on heading, quarter, level, controls or time_left");
-    if (sense.level && !game_.arena.high()) needs_height(where + ".level");
+    if (sense.level && !game_.arena.has_height()) needs_height(where + ".level");
     if (sense.heading) {
       add_column(sense.name + ".heading_cosine", "cosine", -1, 1);
       add_column(sense.name + ".heading_sine", "sine", -1, 1);
@@ -350,7 +350,7 @@ class SenseCompiler : public RoleCompiler {
     return plan;
   }
 
-  DangerPlan plan_for(const Danger& sense, const std::string& where) {
+  HazardsPlan plan_for(const Hazards& sense, const std::string& where) {
     if (sense.moves != 4 && sense.moves != 8)
       wrong_spec("there are 4 or 8 moves to look at", where + ".moves", "give 4 or 8");
     FanPlan fan;
@@ -425,11 +425,11 @@ class SenseCompiler : public RoleCompiler {
     if (plan.out_width * plan.out_height * plan.channels > most_columns)
       wrong_spec("the picture has more than " + std::to_string(most_columns) + " columns", where,
                  "make it smaller, or reduce it");
-    if (sense.eye && !game_.arena.high()) needs_height(where + ".eye");
+    if (sense.eye && !game_.arena.has_height()) needs_height(where + ".eye");
     plan.across = static_cast<float>(sense.across);
     check_squares_shown(sense, where);
     plan.turns = sense.turns && sense.from == CameraFrom::above;
-    plan.high = game_.arena.high();
+    plan.high = game_.arena.has_height();
     plan.reach = static_cast<float>(sense.reach);
     plan.eye = static_cast<float>(sense.eye.value_or(plan.high ? half_height() : 0.5));
     const auto half = exact::sin_cos(exact::radians(0.5 * sense.arc));
@@ -482,10 +482,10 @@ class SenseCompiler : public RoleCompiler {
     }
   }
 
-  CodedSensePlan plan_for(const CodedSense& sense, const std::string& where) {
+  CustomSensePlan plan_for(const CustomSense& sense, const std::string& where) {
     if (sense.columns.empty()) wrong_spec("the sense declares no columns", where + ".columns", "list them");
     for (std::size_t i = 0; i < sense.columns.size(); ++i) {
-      const OwnColumn& column = sense.columns[i];
+      const CustomColumn& column = sense.columns[i];
       const std::string at = where + ".columns[" + std::to_string(i) + "]";
       if (!(column.high > column.low)) wrong_spec("the column's range is empty", at + ".high", "make high larger");
       if (column.scale == 0.0) wrong_spec("the column's scale is 0", at + ".scale", "give another number");

@@ -23,11 +23,11 @@ class TermCompiler : public RoleCompiler {
  private:
   void add(const Term& term, const std::string& where) {
     const int triggers = term.progress.has_value() + term.on.has_value() + term.when.has_value() +
-                         term.change.has_value() + term.closeness.has_value() + term.visits.has_value() +
+                         term.change.has_value() + term.near_miss.has_value() + term.visits.has_value() +
                          term.each_step.used() + term.each_second.used();
     if (triggers != 1)
       wrong_spec("the term '" + term.name + "' has " + std::to_string(triggers) + " triggers", where,
-                 "give exactly one of progress, on, when, change, closeness, visits, each_step and each_second");
+                 "give exactly one of progress, on, when, change, near_miss, visits, each_step and each_second");
     if (term.ends != Verdict::none && !term.on && !term.when)
       wrong_spec("only a term with `on` or `when` can end an episode", where + ".ends", "leave `ends` out");
     if (term.scope == Scope::self && term.blend != 1.0)
@@ -51,7 +51,7 @@ class TermCompiler : public RoleCompiler {
       plan.weight = 1.0f;
       words = sizeof(Distance) / sizeof(std::uint64_t);
     } else if (term.on) {
-      plan.trigger = HappeningPlan{term.on->event,
+      plan.trigger = EventTriggerPlan{term.on->event,
                                    term.on->as,
                                    bodies(term.on->of, where + ".on.of"),
                                    term.on->with.empty(),
@@ -68,13 +68,13 @@ class TermCompiler : public RoleCompiler {
     } else if (term.change) {
       plan.trigger = change(*term.change, where + ".change");
       words = 1;
-    } else if (term.closeness) {
-      plan.trigger = closeness(*term.closeness, where + ".closeness");
+    } else if (term.near_miss) {
+      plan.trigger = near_miss(*term.near_miss, where + ".near_miss");
       words = 1;
     } else if (term.visits) {
       const float cell = game_.arena.cell_size();
       const Place middle = game_.arena.middle();
-      VisitingPlan visits{1.0f / (cell > 0.0f ? cell : static_cast<float>(term.visits->square)), 0.0f, 0.0f};
+      ExplorationTriggerPlan visits{1.0f / (cell > 0.0f ? cell : static_cast<float>(term.visits->square)), 0.0f, 0.0f};
       if (cell > 0.0f) {
         visits.origin_x = static_cast<float>(middle.x) - 0.5f * cell * static_cast<float>(game_.arena.cell_columns());
         visits.origin_y = static_cast<float>(middle.y) - 0.5f * cell * static_cast<float>(game_.arena.cell_rows());
@@ -86,7 +86,7 @@ class TermCompiler : public RoleCompiler {
       const Measure& measure = each_second ? term.each_second : term.each_step;
       const double seconds = static_cast<double>(game_.spec.ticks_per_step) * game_.spec.arena.tick;
       plan.trigger = EachPlan{measure, each_second ? static_cast<float>(seconds) : 1.0f};
-      if (measure.coded() && !measure.function()) game_.complete = false;
+      if (measure.custom() && !measure.function()) game_.complete = false;
     }
     plan_.memory_words += words;
     plan_.terms.push_back(std::move(plan));
@@ -122,8 +122,8 @@ class TermCompiler : public RoleCompiler {
     return plan;
   }
 
-  ChangePlan change(const Change& spec, const std::string& where) const {
-    ChangePlan plan;
+  MeterTriggerPlan change(const Change& spec, const std::string& where) const {
+    MeterTriggerPlan plan;
     const auto others = bodies(spec.of, where + ".of");
     for (const std::size_t seat : role_.seats) {
       auto& meters = plan.meters.emplace_back();
@@ -138,8 +138,8 @@ class TermCompiler : public RoleCompiler {
     return plan;
   }
 
-  ClosenessPlan closeness(const Closeness& spec, const std::string& where) const {
-    ClosenessPlan plan{std::uint64_t{1} << game_.arena.tag(spec.to, where + ".to"), static_cast<float>(spec.within),
+  NearMissTriggerPlan near_miss(const NearMissTrigger& spec, const std::string& where) const {
+    NearMissTriggerPlan plan{std::uint64_t{1} << game_.arena.tag(spec.to, where + ".to"), static_cast<float>(spec.within),
                        spec.over};
     const auto& launchers = game_.spec.arena.bodies[game_.arena.entities()[role_.seats.front()].spec_index].launchers;
     const bool aims = std::any_of(launchers.begin(), launchers.end(), [&](const Launcher& launcher) {

@@ -7,7 +7,7 @@
 
 namespace zithercraft {
 
-bool allowed(const NeedPlan& need, const SeatView& seat) {
+bool allowed(const AllowedPlan& need, const SeatView& seat) {
   const Arena& arena = seat.game().arena();
   const std::byte* state = seat.arena_state();
   if (!need.launchers.empty() && !arena.reloaded(state, need.launchers[seat.number()])) return false;

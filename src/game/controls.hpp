@@ -9,7 +9,7 @@
 namespace zithercraft {
 
 /// Whether an option's need holds now.
-bool allowed(const NeedPlan& need, const SeatView& seat);
+bool allowed(const AllowedPlan& need, const SeatView& seat);
 
 /// What a role's controls come to: `given` takes the controls as they count (in range, allowed), `wishes` the value of
 /// each input. `row` is what the seat has sensed. Throws Error (numbers) if a control is not a finite number.

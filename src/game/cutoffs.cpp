@@ -15,7 +15,7 @@ bool strayed(const TooFarPlan& rule, const Arena& arena, const std::byte* state,
     const Pose at = arena.pose(state, body);
     if (rule.from) {
       const NearestHit hit = arena.nearest(state, at.x, at.y, std::uint64_t{1} << *rule.from,
-                                           static_cast<std::int32_t>(body), at.z + 0.5f * arena.tall(body, state));
+                                           static_cast<std::int32_t>(body), at.z + 0.5f * arena.height_of(body, state));
       if (hit.entity >= 0 && hit.distance > rule.beyond) return true;
       continue;
     }
@@ -44,7 +44,7 @@ bool stalled(const StallPlan& rule, const Arena& arena, std::uint32_t steps, std
 bool repeated(const CutoffsPlan& cutoffs, const Arena& arena, const std::byte* state, std::uint32_t steps,
               std::span<std::uint64_t> memory) {
   const auto seen = memory.subspan(cutoffs.repeats_memory, cutoffs.within);
-  const std::uint64_t now = arena.likeness(state);
+  const std::uint64_t now = arena.hash_without_clock(state);
   seen[steps % cutoffs.within] = now;
   return static_cast<std::size_t>(std::count(seen.begin(), seen.end(), now)) >= cutoffs.repeats;
 }

@@ -42,7 +42,7 @@ void compile_role(GamePlan& plan, std::size_t r) {
   find_seats(plan, r, where);
   compile_controls(plan, r, where);
   compile_senses(plan, r, where);
-  compile_needs(plan, r, where);
+  compile_conditions(plan, r, where);
   check_unique(names_of(role.columns), "column", where + ".senses", "give the senses different names");
   compile_terms(plan, r, where);
 }
@@ -77,7 +77,7 @@ void find_mirrored(GamePlan& plan, std::size_t r) {
 void compile_rules(GamePlan& plan) {
   check_unique(names_of(plan.spec.rules), "rule", "rules", "give them different names");
   for (std::size_t i = 0; i < plan.spec.rules.size(); ++i) {
-    const OwnRule& rule = plan.spec.rules[i];
+    const CustomRule& rule = plan.spec.rules[i];
     if (rule.numbers < 0 || rule.numbers > 4096)
       wrong_spec("the rule '" + rule.name + "' keeps too many numbers", "rules[" + std::to_string(i) + "].numbers",
                  "give 0 to 4096");
@@ -101,7 +101,7 @@ void check_alike(const GamePlan& game, const Game& stage, const std::string& whe
   }
 }
 
-void compile_stages(GamePlan& plan, CodedParts coded) {
+void compile_stages(GamePlan& plan, CustomParts custom) {
   const auto& stages = plan.spec.stages;
   check_unique(names_of(stages), "stage", "stages", "give them different names");
   for (std::size_t i = 0; i < stages.size(); ++i) {
@@ -117,12 +117,12 @@ void compile_stages(GamePlan& plan, CodedParts coded) {
       wrong_spec("there is no metric '" + metric + "'", where + ".advance.metric", advice(metric, known));
     if (i == 0 && stage.earlier > 0.0)
       wrong_spec("no stage is earlier than the first", where + ".earlier", "leave it out");
-    plan.stages.emplace_back(at_stage(plan.spec, i), coded);
+    plan.stages.emplace_back(at_stage(plan.spec, i), custom);
     check_alike(plan, plan.stages.back(), where);
   }
 }
 
-std::shared_ptr<const GamePlan> compile(GameSpec spec, CodedParts coded) {
+std::shared_ptr<const GamePlan> compile(GameSpec spec, CustomParts custom) {
   check_values(spec);
   if (spec.roles.empty()) wrong_spec("the game has no role", "roles", "add one");
   check_unique(names_of(spec.roles), "role", "roles", "give them different names");
@@ -141,10 +141,10 @@ std::shared_ptr<const GamePlan> compile(GameSpec spec, CodedParts coded) {
   for (std::size_t r = 0; r < spec.roles.size(); ++r) find_mirrored(*plan, r);
   compile_cutoffs(*plan);
   compile_rules(*plan);
-  if (!plan->complete && coded == CodedParts::needed)
-    wrong_spec("a term, a sense or a rule is coded in C++, which a file cannot hold", "roles and rules",
+  if (!plan->complete && custom == CustomParts::needed)
+    wrong_spec("a term, a sense or a rule is custom, which a file cannot hold", "roles and rules",
                "use the program that defines it, or take it out");
-  compile_stages(*plan, coded);
+  compile_stages(*plan, custom);
   lay_out(*plan);
   plan->fingerprint = hex64(hash_text(to_toml(plan->spec)));
   return plan;
@@ -162,8 +162,8 @@ auto& find_role(Roles& roles, std::string_view name) {
 RoleSpec& GameSpec::role(std::string_view role_name) { return find_role(roles, role_name); }
 const RoleSpec& GameSpec::role(std::string_view role_name) const { return find_role(roles, role_name); }
 
-Game::Game(GameSpec spec, CodedParts coded)
-    : plan_(compile(std::move(spec), coded)), arena_(&plan_->arena), roles_(plan_->roles) {}
+Game::Game(GameSpec spec, CustomParts custom)
+    : plan_(compile(std::move(spec), custom)), arena_(&plan_->arena), roles_(plan_->roles) {}
 
 const GameSpec& Game::spec() const noexcept { return plan_->spec; }
 const std::string& Game::fingerprint() const noexcept { return plan_->fingerprint; }

@@ -253,7 +253,7 @@ void Lanes::carry_out_rules(std::size_t lane, RuleMoment moment) {
   const GamePlan& game = plan(lane);
   if (game.spec.rules.empty()) return;
   std::span<double> left = rule_numbers(game, block(lane)).subspan(1);
-  for (const OwnRule& rule : game.spec.rules) {
+  for (const CustomRule& rule : game.spec.rules) {
     const auto& code = moment == RuleMoment::begin ? rule.begin.function() : rule.tick.function();
     const auto own = left.first(static_cast<std::size_t>(rule.numbers));
     left = left.subspan(own.size());

@@ -31,7 +31,7 @@ void each_file(GameSpec& game, const Use& use) {
     use(arena.meshes[i].file, "arena.meshes[" + std::to_string(i) + "].file");
 }
 
-GameSpec parse_in_folder(std::string_view text, const std::string& source, CodedParts coded,
+GameSpec parse_in_folder(std::string_view text, const std::string& source, CustomParts custom,
                          const std::filesystem::path& folder) {
   const toml::table table = parse_toml(text, source);
   GameSpec spec = game_of(table, source);
@@ -39,7 +39,7 @@ GameSpec parse_in_folder(std::string_view text, const std::string& source, Coded
     if (!file.empty() && !is_data_url(file)) file = (folder / file).lexically_normal().string();
   });
   try {
-    const Game compiled(spec, coded);
+    const Game compiled(spec, custom);
   } catch (const Error& error) {
     throw Error(error.fault(), error.problem(), place_in_file(table, source, error.where()), error.fix());
   }
@@ -48,12 +48,12 @@ GameSpec parse_in_folder(std::string_view text, const std::string& source, Coded
 
 }  // namespace
 
-GameSpec parse_game(std::string_view text, const std::string& source, CodedParts coded) {
-  return parse_in_folder(text, source, coded, {});
+GameSpec parse_game(std::string_view text, const std::string& source, CustomParts custom) {
+  return parse_in_folder(text, source, custom, {});
 }
 
 GameSpec load_game(const std::filesystem::path& file) {
-  return parse_in_folder(read_text(file), file.string(), CodedParts::needed, file.parent_path());
+  return parse_in_folder(read_text(file), file.string(), CustomParts::needed, file.parent_path());
 }
 
 GameSpec self_contained(const GameSpec& game) {

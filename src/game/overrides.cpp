@@ -22,8 +22,8 @@ void adopt_code(GameSpec& to, const GameSpec& from) {
     const RoleSpec& old = from.roles[r];
     if (role.script == old.script) role.script = old.script;
     for (std::size_t s = 0; s < std::min(role.senses.size(), old.senses.size()); ++s)
-      if (auto* sense = std::get_if<CodedSense>(&role.senses[s]))
-        if (const auto* with_code = std::get_if<CodedSense>(&old.senses[s])) sense->code = with_code->code;
+      if (auto* sense = std::get_if<CustomSense>(&role.senses[s]))
+        if (const auto* with_code = std::get_if<CustomSense>(&old.senses[s])) sense->code = with_code->code;
     for (std::size_t t = 0; t < std::min(role.rewards.size(), old.rewards.size()); ++t) {
       if (role.rewards[t].each_step == old.rewards[t].each_step)
         role.rewards[t].each_step = old.rewards[t].each_step;

@@ -24,7 +24,7 @@ struct FanPlan {
   std::vector<float> cos, sin;            // of each ray, relative to the heading: its parts ahead and to the left
   std::vector<float> up;                  // likewise upwards; empty in flat arenas
   float eye = 0.0f;                       // metres above the foot
-  bool looks = false;                     // tilts with the body's look
+  bool follows_pitch = false;                     // tilts with the body's pitch
   std::vector<std::int32_t> flag_of;      // per entity: which flag column it raises
   std::vector<std::uint64_t> seen_alone;  // the tags one by one, where each has a distance of its own
   std::size_t flags = 0;                  // with the one for a miss
@@ -34,7 +34,7 @@ struct FanPlan {
 
 struct CompassPlan {
   std::size_t tag = 0;
-  bool paired = false, around = false, high = false;
+  bool paired = false, along_path = false, high = false;
   Bearings bearings = Bearings::angle;
   float reach = 1.0f, inverse_reach = 1.0f;
   std::vector<std::vector<std::size_t>> things{};  // per seat: whom to look for; empty if anyone's
@@ -63,7 +63,7 @@ struct WindowPlan {
   std::size_t cells() const { return (ahead + 1 + behind) * (left + 1 + right) * (above + 1 + below); }
 };
 
-struct DangerPlan {
+struct HazardsPlan {
   FanPlan fan;  // one ray for each move
 };
 
@@ -89,13 +89,13 @@ struct CrowdPlan {
   std::size_t columns_each() const { return 6 + flags; }
 };
 
-struct CodedSensePlan {
+struct CustomSensePlan {
   SenseCode::Function function;
 };
 
 struct SensePart {
-  std::variant<FanPlan, CompassPlan, OwnMotionPlan, OwnStatePlan, GaugesPlan, WindowPlan, DangerPlan, CameraPlan,
-               CrowdPlan, CodedSensePlan>
+  std::variant<FanPlan, CompassPlan, OwnMotionPlan, OwnStatePlan, GaugesPlan, WindowPlan, HazardsPlan, CameraPlan,
+               CrowdPlan, CustomSensePlan>
       what;
   std::size_t first_column = 0, columns = 0;  // of this step; those of earlier ones follow
   std::size_t history = 0;                    // earlier steps
@@ -106,7 +106,7 @@ struct SensePart {
 
 // ---- Controls
 
-struct NeedPlan {
+struct AllowedPlan {
   std::size_t column = 0;              // that says whether the option is allowed
   std::vector<std::size_t> launchers;  // per seat; empty if none is asked for
   std::vector<std::size_t> meters;     // likewise
@@ -138,11 +138,11 @@ struct CompassMoves {
 struct ProgressPlan {
   std::vector<std::size_t> of;  // bodies; empty for the seat's own
   std::size_t tag = 0;
-  bool paired = false, around = false;
+  bool paired = false, along_path = false;
   float weight = 1.0f;  // the term's; that of its TermPlan is then 1
 };
 
-struct HappeningPlan {
+struct EventTriggerPlan {
   EventKind kind = EventKind::touch;
   Part as = Part::either;
   std::vector<std::size_t> of;  // bodies; empty for the seat's own
@@ -164,17 +164,17 @@ struct ConditionPlan {
   std::optional<float> slower_than, faster_than;
 };
 
-struct ChangePlan {
+struct MeterTriggerPlan {
   std::vector<std::vector<std::size_t>> meters;  // per seat
 };
 
-struct ClosenessPlan {
+struct NearMissTriggerPlan {
   std::uint64_t tags = 0;
   float within = 1.0f;
   Over over = Over::sum;
 };
 
-struct VisitingPlan {
+struct ExplorationTriggerPlan {
   float inverse_square = 1.0f;
   float origin_x = 0.0f, origin_y = 0.0f;
 };
@@ -187,7 +187,7 @@ struct EachPlan {
 struct TermPlan {
   float weight = 1.0f;
   Verdict ends = Verdict::none;
-  std::variant<ProgressPlan, HappeningPlan, ConditionPlan, ChangePlan, ClosenessPlan, VisitingPlan, EachPlan> trigger;
+  std::variant<ProgressPlan, EventTriggerPlan, ConditionPlan, MeterTriggerPlan, NearMissTriggerPlan, ExplorationTriggerPlan, EachPlan> trigger;
   Scope scope = Scope::self;
   float blend = 1.0f;
   std::size_t memory = 0;          // 8-byte words from the beginning of the seat's
@@ -197,7 +197,7 @@ struct TermPlan {
 
 struct RolePlan {
   std::vector<SensePart> senses;
-  std::vector<NeedPlan> needs;
+  std::vector<AllowedPlan> conditions;
   std::vector<ControlPlan> controls;
   CompassMoves moves;
   std::size_t inputs = 0;  // of the body, and wishes beyond them

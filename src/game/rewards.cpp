@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "cell_ways.hpp"
+#include "cell_paths.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {
@@ -34,7 +34,7 @@ Bearing way_from(const SeatView& seat, std::size_t body, std::size_t tag, bool p
   } else {
     const NearestHit hit =
         arena.nearest(seat.arena_state(), from.x, from.y, std::uint64_t{1} << tag, static_cast<std::int32_t>(body),
-                      from.z + 0.5f * arena.tall(body, seat.arena_state()));
+                      from.z + 0.5f * arena.height_of(body, seat.arena_state()));
     to.distance = hit.distance;
     to.entity = hit.entity;
   }
@@ -44,11 +44,11 @@ Bearing way_from(const SeatView& seat, std::size_t body, std::size_t tag, bool p
 // Where a progress term's subject is from its aim.
 Bearing aim(const ProgressPlan& progress, const SeatView& seat, std::size_t body) {
   Bearing to = way_from(seat, body, progress.tag, progress.paired);
-  if (!progress.around || to.entity < 0) return to;
+  if (!progress.along_path || to.entity < 0) return to;
   const Pose from = seat.game().arena().pose(seat.arena_state(), body);
-  const auto way =
-      way_over_cells(seat.game().arena(), seat.arena_state(), from.x, from.y, static_cast<std::size_t>(to.entity));
-  if (way) to.distance = way->distance;
+  const auto path =
+      path_over_cells(seat.game().arena(), seat.arena_state(), from.x, from.y, static_cast<std::size_t>(to.entity));
+  if (path) to.distance = path->distance;
   return to;
 }
 
@@ -81,31 +81,31 @@ float amount(const ProgressPlan& progress, const SeatView& seat, Memory memory) 
   return closed;
 }
 
-float amount(const HappeningPlan& happening, const SeatView& seat, Memory memory) {
+float amount(const EventTriggerPlan& trigger, const SeatView& seat, Memory memory) {
   const auto entities = seat.game().arena().entities();
   const auto meant = [&](std::int32_t entity) {
-    if (happening.of.empty()) return entity == static_cast<std::int32_t>(seat.body());
+    if (trigger.of.empty()) return entity == static_cast<std::int32_t>(seat.body());
     return entity >= 0 &&
-           std::find(happening.of.begin(), happening.of.end(), static_cast<std::size_t>(entity)) != happening.of.end();
+           std::find(trigger.of.begin(), trigger.of.end(), static_cast<std::size_t>(entity)) != trigger.of.end();
   };
   float sum = 0.0f;
   for (const Event& event : seat.events()) {
-    if (event.kind != happening.kind || event.strength < happening.harder_than) continue;
-    const bool who = happening.as != Part::whom && meant(event.who);
-    const bool whom = !who && happening.as != Part::who && meant(event.whom);
+    if (event.kind != trigger.kind || event.strength < trigger.harder_than) continue;
+    const bool who = trigger.as != Part::whom && meant(event.who);
+    const bool whom = !who && trigger.as != Part::who && meant(event.whom);
     if (!who && !whom) continue;
     const std::int32_t other = who ? event.whom : event.who;
-    const bool tagged = other >= 0 && ((happening.tags >> entities[static_cast<std::size_t>(other)].tag) & 1u) != 0;
-    if (!happening.any_thing && !tagged) continue;
-    if (happening.counts != Counts::every) {
-      const bool each = happening.counts == Counts::first_of_each && other >= 0;
+    const bool tagged = other >= 0 && ((trigger.tags >> entities[static_cast<std::size_t>(other)].tag) & 1u) != 0;
+    if (!trigger.any_thing && !tagged) continue;
+    if (trigger.counts != Counts::every) {
+      const bool each = trigger.counts == Counts::first_of_each && other >= 0;
       const auto bit = each ? static_cast<std::size_t>(other) : std::size_t{0};
-      std::uint64_t& word = memory[bit / 64 + (happening.nth > 0 ? 1 : 0)];
+      std::uint64_t& word = memory[bit / 64 + (trigger.nth > 0 ? 1 : 0)];
       if (((word >> (bit % 64)) & 1u) != 0) continue;
       word |= std::uint64_t{1} << (bit % 64);
     }
-    if (happening.nth > 0 && ++memory[0] != happening.nth) continue;
-    sum += happening.by_strength ? event.strength : 1.0f;
+    if (trigger.nth > 0 && ++memory[0] != trigger.nth) continue;
+    sum += trigger.by_strength ? event.strength : 1.0f;
   }
   return sum;
 }
@@ -136,37 +136,37 @@ float amount(const ConditionPlan& condition, const SeatView& seat, Memory) {
   return any ? 1.0f : 0.0f;
 }
 
-double meters_of(const ChangePlan& change, const SeatView& seat) {
+double meters_of(const MeterTriggerPlan& change, const SeatView& seat) {
   double sum = 0.0;
   for (const std::size_t meter : change.meters[seat.number()])
     sum += static_cast<double>(seat.game().arena().meter(seat.arena_state(), meter));
   return sum;
 }
 
-float amount(const ChangePlan& change, const SeatView& seat, Memory memory) {
+float amount(const MeterTriggerPlan& change, const SeatView& seat, Memory memory) {
   double& last = in<double>(memory);
   const double now = meters_of(change, seat), before = last;
   last = now;
   return static_cast<float>(now - before);
 }
 
-float amount(const ClosenessPlan& closeness, const SeatView& seat, Memory memory) {
+float amount(const NearMissTriggerPlan& near_miss, const SeatView& seat, Memory memory) {
   double& best = in<double>(memory);
   const auto entities = seat.game().arena().entities();
   float sum = 0.0f;
   for (const Event& event : seat.events()) {
     if (event.kind != EventKind::pass || event.who != static_cast<std::int32_t>(seat.body()) || event.whom < 0)
       continue;
-    if (((closeness.tags >> entities[static_cast<std::size_t>(event.whom)].tag) & 1u) == 0) continue;
+    if (((near_miss.tags >> entities[static_cast<std::size_t>(event.whom)].tag) & 1u) == 0) continue;
     const double close =
-        std::max(0.0, 1.0 - static_cast<double>(event.strength) / static_cast<double>(closeness.within));
-    sum += static_cast<float>(closeness.over == Over::sum ? close : std::max(0.0, close - best));
+        std::max(0.0, 1.0 - static_cast<double>(event.strength) / static_cast<double>(near_miss.within));
+    sum += static_cast<float>(near_miss.over == Over::sum ? close : std::max(0.0, close - best));
     best = std::max(best, close);
   }
   return sum;
 }
 
-float amount(const VisitingPlan& visits, const SeatView& seat, Memory memory) {
+float amount(const ExplorationTriggerPlan& visits, const SeatView& seat, Memory memory) {
   const Pose pose = seat.pose();
   const auto square = [&](float v) {
     const auto number = static_cast<std::int64_t>(std::floor(std::clamp(v * visits.inverse_square, -1e15f, 1e15f)));
@@ -180,7 +180,7 @@ float amount(const VisitingPlan& visits, const SeatView& seat, Memory memory) {
 }
 
 float amount(const EachPlan& each, const SeatView& seat, Memory) {
-  if (!each.measure.coded()) return each.times;
+  if (!each.measure.custom()) return each.times;
   return each.measure.function() ? each.times * static_cast<float>(each.measure.function()(seat)) : 0.0f;
 }
 
@@ -188,10 +188,10 @@ void begin(const ProgressPlan& progress, const SeatView& seat, Memory memory) {
   const Bearing to = aim(progress, seat);
   in<Distance>(memory) = {to.distance, potential(progress, to.distance, to.distance), to.entity};
 }
-void begin(const ChangePlan& change, const SeatView& seat, Memory memory) {
+void begin(const MeterTriggerPlan& change, const SeatView& seat, Memory memory) {
   in<double>(memory) = meters_of(change, seat);
 }
-void begin(const VisitingPlan& visits, const SeatView& seat, Memory memory) { amount(visits, seat, memory); }
+void begin(const ExplorationTriggerPlan& visits, const SeatView& seat, Memory memory) { amount(visits, seat, memory); }
 template <class Other>
 void begin(const Other&, const SeatView&, Memory) {}
 
@@ -209,8 +209,8 @@ Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std:
   for (std::size_t t = 0; t < role.terms.size(); ++t) {
     const TermPlan& term = role.terms[t];
     // Who has left the arena is only rewarded for what happened.
-    const bool pays = present || std::holds_alternative<HappeningPlan>(term.trigger) ||
-                      std::holds_alternative<ClosenessPlan>(term.trigger);
+    const bool pays = present || std::holds_alternative<EventTriggerPlan>(term.trigger) ||
+                      std::holds_alternative<NearMissTriggerPlan>(term.trigger);
     amounts[t] = pays ? std::visit([&](const auto& kind) { return amount(kind, seat, memory.subspan(term.memory)); },
                                    term.trigger)
                       : 0.0f;

@@ -2,7 +2,7 @@
 
 #include <cmath>
 
-#include "cell_ways.hpp"
+#include "cell_paths.hpp"
 #include "plan.hpp"
 #include "sense.hpp"
 #include "zithercraft/base/error.hpp"
@@ -20,7 +20,7 @@ float SeatView::speed() const {
 std::span<const double> SeatView::numbers(std::string_view rule) const {
   const GamePlan& plan = game().plan();
   std::size_t first = 1;
-  for (const OwnRule& own : plan.spec.rules) {
+  for (const CustomRule& own : plan.spec.rules) {
     const auto count = static_cast<std::size_t>(own.numbers);
     if (own.name == rule)
       return {reinterpret_cast<const double*>(lanes_.state(lane_).data() + plan.rules_offset) + first, count};
@@ -45,14 +45,14 @@ Bearing SeatView::paired(std::size_t tag) const {
 // The level of the middle of a thing; zones without end are level with whoever looks.
 float SeatView::middle_of(std::size_t thing) const {
   const Arena& arena = game().arena();
-  const std::size_t at = std::isfinite(arena.tall(thing, arena_state())) ? thing : body();
-  return arena.pose(arena_state(), at).z + 0.5f * arena.tall(at, arena_state());
+  const std::size_t at = std::isfinite(arena.height_of(thing, arena_state())) ? thing : body();
+  return arena.pose(arena_state(), at).z + 0.5f * arena.height_of(at, arena_state());
 }
 
 Bearing SeatView::bearing_to(std::size_t thing) const {
   const Pose own = pose(), other = game().arena().pose(arena_state(), thing);
   const float dx = other.x - own.x, dy = other.y - own.y;
-  const float dz = game().arena().high() ? middle_of(thing) - middle_of(body()) : 0.0f;
+  const float dz = game().arena().has_height() ? middle_of(thing) - middle_of(body()) : 0.0f;
   const float level = std::sqrt(dx * dx + dy * dy);
   const float distance = dz == 0.0f ? level : std::sqrt(dx * dx + dy * dy + dz * dz);
   const auto entity = static_cast<std::int32_t>(thing);
@@ -61,13 +61,13 @@ Bearing SeatView::bearing_to(std::size_t thing) const {
           entity};
 }
 
-Bearing SeatView::way_to(std::size_t thing) const {
+Bearing SeatView::path_to(std::size_t thing) const {
   Bearing to = bearing_to(thing);
   const Pose own = pose();
-  const auto way = way_over_cells(game().arena(), arena_state(), own.x, own.y, thing);
-  if (!way) return to;
-  to.distance = way->distance;
-  const float dx = way->x - own.x, dy = way->y - own.y, straight = std::sqrt(dx * dx + dy * dy);
+  const auto path = path_over_cells(game().arena(), arena_state(), own.x, own.y, thing);
+  if (!path) return to;
+  to.distance = path->distance;
+  const float dx = path->x - own.x, dy = path->y - own.y, straight = std::sqrt(dx * dx + dy * dy);
   if (straight < 1e-6f) return to;
   to.ahead = (own.cos * dx + own.sin * dy) / straight;
   to.left = (own.cos * dy - own.sin * dx) / straight;

@@ -79,7 +79,7 @@ void sense(const CompassPlan& compass, const Looking& at, std::span<float> out) 
                : compass.paired        ? at.seat.paired(compass.tag)
                                        : at.seat.nearest(compass.tag);
   const std::size_t ways = compass.bearings == Bearings::angle ? 2 : compass.bearings == Bearings::four ? 4 : 8;
-  if (compass.around && to.entity >= 0) to = at.seat.way_to(static_cast<std::size_t>(to.entity));
+  if (compass.along_path && to.entity >= 0) to = at.seat.path_to(static_cast<std::size_t>(to.entity));
   std::fill(out.begin(), out.end(), 0.0f);
   out[ways] = 1.0f;
   if (to.entity < 0) return;  // nothing to point at: no direction, as far as can be
@@ -133,7 +133,7 @@ void sense(const OwnMotionPlan& own, const Looking& at, std::span<float> out) {
   if (!own.high) return;
   constexpr float per_right_angle = 0.6366197723675814f;
   out[3] = std::clamp(v.z * own.inverse_top_speed, -1.0f, 1.0f);
-  out[4] = pose.look * per_right_angle;
+  out[4] = pose.pitch * per_right_angle;
   out[5] = at.plan.arena.stands_on(at.seat.arena_state(), at.seat.body()) >= 0 ? 1.0f : 0.0f;
 }
 
@@ -189,9 +189,9 @@ void sense(const WindowPlan& window, const Looking& at, std::span<float> out) {
     for (const std::size_t tag : window.tags) *next++ = static_cast<float>((cell >> tag) & 1u);
 }
 
-void sense(const DangerPlan& danger, const Looking& at, std::span<float> out) {
-  cast_fan(danger.fan, at.plan, at.seat, danger.fan.tags, at.room);
-  for (std::size_t i = 0; i < danger.fan.rays; ++i) out[i] = at.room.ray_entity[i] >= 0 ? 1.0f : 0.0f;
+void sense(const HazardsPlan& hazards, const Looking& at, std::span<float> out) {
+  cast_fan(hazards.fan, at.plan, at.seat, hazards.fan.tags, at.room);
+  for (std::size_t i = 0; i < hazards.fan.rays; ++i) out[i] = at.room.ray_entity[i] >= 0 ? 1.0f : 0.0f;
 }
 
 void sense(const CameraPlan& camera, const Looking& at, std::span<float> out) {
@@ -211,9 +211,9 @@ void sense(const CameraPlan& camera, const Looking& at, std::span<float> out) {
       }
 }
 
-void sense(const CodedSensePlan& coded, const Looking& at, std::span<float> out) {
+void sense(const CustomSensePlan& custom, const Looking& at, std::span<float> out) {
   std::fill(out.begin(), out.end(), 0.0f);
-  if (coded.function) coded.function(at.seat, out);
+  if (custom.function) custom.function(at.seat, out);
 }
 
 template <class Plan, class Size>
@@ -230,7 +230,7 @@ std::size_t largest(const GamePlan& plan, const Size& size) {
 SenseRoom::SenseRoom(const GamePlan& plan) {
   const auto rays_of = [](const FanPlan& fan) { return fan.rays; };
   const std::size_t rays = std::max({largest<FanPlan>(plan, rays_of),
-                                     largest<DangerPlan>(plan, [&](const DangerPlan& d) { return rays_of(d.fan); }),
+                                     largest<HazardsPlan>(plan, [&](const HazardsPlan& d) { return rays_of(d.fan); }),
                                      largest<CameraPlan>(plan, [](const CameraPlan& c) { return c.width; })});
   for (auto* list : {&ray_x, &ray_y, &ray_z, &ray_distance}) list->resize(rays);
   ray_entity.resize(rays);
@@ -247,7 +247,7 @@ void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, st
       room.ray_y[i] = pose.sin * fan.cos[i] + pose.cos * fan.sin[i];
     }
   } else {
-    const auto [sin, cos] = exact::sin_cos(fan.looks ? static_cast<double>(pose.look) : 0.0);
+    const auto [sin, cos] = exact::sin_cos(fan.follows_pitch ? static_cast<double>(pose.pitch) : 0.0);
     for (std::size_t i = 0; i < fan.rays; ++i) {
       const float ahead = fan.cos[i] * cos - fan.up[i] * sin;
       room.ray_x[i] = pose.cos * ahead - pose.sin * fan.sin[i];
@@ -298,7 +298,7 @@ void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat
     const auto kept = memory.kept.subspan(part.kept, part.history * part.columns);
     std::copy(kept.begin(), kept.end(), row.begin() + static_cast<std::ptrdiff_t>(part.first_column + part.columns));
   }
-  for (const NeedPlan& need : role.needs) row[need.column] = present && allowed(need, seat) ? 1.0f : 0.0f;
+  for (const AllowedPlan& need : role.conditions) row[need.column] = present && allowed(need, seat) ? 1.0f : 0.0f;
   if (all_finite(row)) return;
   for (std::size_t i = 0; i < row.size(); ++i)
     if (!std::isfinite(row[i]))

@@ -10,7 +10,7 @@ namespace zithercraft {
 template <>
 struct Words<EventKind> {
   static constexpr std::array list{std::pair{"touch", EventKind::touch},   std::pair{"part", EventKind::part},
-                                   std::pair{"enter", EventKind::enter},   std::pair{"stay", EventKind::stay},
+                                   std::pair{"enter", EventKind::enter},   std::pair{"inside", EventKind::inside},
                                    std::pair{"leave", EventKind::leave},   std::pair{"collect", EventKind::collect},
                                    std::pair{"launch", EventKind::launch}, std::pair{"hit", EventKind::hit},
                                    std::pair{"pass", EventKind::pass},     std::pair{"empty", EventKind::empty},
@@ -99,7 +99,7 @@ template <class V>
 void describe(V& v, RayFan& s) {
   describe_rays(v, s);
   v("to_height", s.to_height);
-  v("looks", s.looks);
+  v("follows_pitch", s.follows_pitch);
 }
 
 template <class V>
@@ -114,7 +114,7 @@ void describe(V& v, Compass& s) {
   v("paired", s.paired);
   v("whose", s.whose);
   v("bearings", s.bearings);
-  v("around", s.around);
+  v("along_path", s.along_path);
   v("reach", s.reach, positive());
   v("signal", s.signal);
 }
@@ -160,7 +160,7 @@ void describe(V& v, Window& s) {
 }
 
 template <class V>
-void describe(V& v, Danger& s) {
+void describe(V& v, Hazards& s) {
   v("name", s.name);
   v("moves", s.moves, between(4, 8));
   v("within", s.within, positive());
@@ -200,7 +200,7 @@ void describe(V& v, Crowd& s) {
 }
 
 template <class V>
-void describe(V& v, OwnColumn& s) {
+void describe(V& v, CustomColumn& s) {
   v("name", s.name, needed());
   v("unit", s.unit);
   v("low", s.low);
@@ -209,7 +209,7 @@ void describe(V& v, OwnColumn& s) {
 }
 
 template <class V>
-void describe(V& v, CodedSense& s) {
+void describe(V& v, CustomSense& s) {
   v("name", s.name, needed());
   v("columns", s.columns, needed());
   v("signal", s.signal);
@@ -227,7 +227,7 @@ void describe(V& v, Dial& s) {
 }
 
 template <class V>
-void describe(V& v, Need& s) {
+void describe(V& v, AllowedWhen& s) {
   v("reloaded", s.reloaded);
   v("meter", s.meter);
   v("above", s.above);
@@ -240,7 +240,7 @@ void describe(V& v, Option& s) {
   v("name", s.name, needed());
   v("value", s.value, between(-1, 1));
   v("sets", s.sets, between(-1, 1));
-  v("needs", s.needs);
+  v("allowed_when", s.allowed_when);
 }
 
 template <class V>
@@ -256,11 +256,11 @@ void describe(V& v, Progress& s) {
   v("of", s.of);
   v("to", s.to, needed());
   v("paired", s.paired);
-  v("around", s.around);
+  v("along_path", s.along_path);
 }
 
 template <class V>
-void describe(V& v, Happening& s) {
+void describe(V& v, EventTrigger& s) {
   v("event", s.event, needed());
   v("of", s.of);
   v("as", s.as);
@@ -284,20 +284,20 @@ void describe(V& v, Condition& s) {
 }
 
 template <class V>
-void describe(V& v, Change& s) {
+void describe(V& v, MeterTrigger& s) {
   v("of", s.of);
   v("meter", s.meter, needed());
 }
 
 template <class V>
-void describe(V& v, Closeness& s) {
+void describe(V& v, NearMissTrigger& s) {
   v("to", s.to, needed());
   v("within", s.within, positive());
   v("over", s.over);
 }
 
 template <class V>
-void describe(V& v, Visiting& s) {
+void describe(V& v, ExplorationTrigger& s) {
   v("square", s.square, positive());
 }
 
@@ -309,7 +309,7 @@ void describe(V& v, Term& s) {
   v("on", s.on);
   v("when", s.when);
   v("change", s.change);
-  v("closeness", s.closeness);
+  v("near_miss", s.near_miss);
   v("visits", s.visits);
   v("each_step", s.each_step);
   v("each_second", s.each_second);
@@ -398,7 +398,7 @@ void describe(V& v, Stage& s) {
 }
 
 template <class V>
-void describe(V& v, OwnRule& s) {
+void describe(V& v, CustomRule& s) {
   v("name", s.name, needed());
   v("numbers", s.numbers, between(0, 4096));
 }

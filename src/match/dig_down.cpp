@@ -18,7 +18,7 @@ class ShaftDigger {
 
   void operator()(const SeatView& seat, std::span<float> controls) const {
     std::fill(controls.begin(), controls.end(), 0.0f);
-    if (seat.pose().look > steep_enough) decide(down_, controls);
+    if (seat.pose().pitch > steep_enough) decide(down_, controls);
     decide(left_, controls);
     decide(dig_, controls);
   }

@@ -58,7 +58,7 @@ class Gunner {
     const Pose own = seat.pose(), there = arena.pose(seat.arena_state(), thing);
     const Velocity drift = arena.velocity(seat.arena_state(), thing);
     const float muzzle = own.z + static_cast<float>(gun_.launcher.muzzle);
-    const float middle = there.z + 0.5f * arena.tall(thing, seat.arena_state());
+    const float middle = there.z + 0.5f * arena.height_of(thing, seat.arena_state());
     Aim aim;
     float time = 0.0f;
     for (int round = 0; round < 4; ++round) {

@@ -132,7 +132,7 @@ Script::Function find_script(const Game& game, std::size_t role) {
     throw Error(Fault::spec, "the role '" + game.roles()[role].name + "' has no script", where, "name one");
   if (script.function()) return script.function();
   if (!script.playable())
-    throw Error(Fault::spec, "the script is coded in C++, which a file cannot hold", where,
+    throw Error(Fault::spec, "the script is custom, which a file cannot hold", where,
                 "use the program that defines it");
   std::vector<std::string> names;
   for (const auto& [name, maker] : known_scripts) {

@@ -32,9 +32,9 @@ std::string compare(const Lanes& lanes, const Moment& recorded) {
            std::string(name_of(recorded.outcome));
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     const auto& senses = game.spec().roles[r].senses;
-    const bool coded = std::any_of(senses.begin(), senses.end(),
-                                   [](const Sense& sense) { return std::holds_alternative<CodedSense>(sense); });
-    if (!(coded && !game.complete()) &&
+    const bool custom = std::any_of(senses.begin(), senses.end(),
+                                   [](const Sense& sense) { return std::holds_alternative<CustomSense>(sense); });
+    if (!(custom && !game.complete()) &&
         !same_bits(lanes.observations(r), std::span<const float>(recorded.roles[r].observations)))
       return "an observation of role '" + game.roles()[r].name + "' differs";
     if (!game.complete() || recorded.step == 0) continue;

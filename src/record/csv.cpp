@@ -22,7 +22,7 @@ void add_states(std::string& table, const Game& game, std::size_t episode, const
     const Pose pose = arena.pose(m.state.data(), e);
     fmt::format_to(Out(table), "{},{},{:.6g},{},{},{},{},{},{},{},{},{}\n", episode, m.step, seconds, e,
                    csv_field(arena.entities()[e].name), csv_field(arena.tags()[arena.entities()[e].tag]),
-                   arena.present(m.state.data(), e) ? 1 : 0, pose.x, pose.y, pose.z, pose.heading, pose.look);
+                   arena.present(m.state.data(), e) ? 1 : 0, pose.x, pose.y, pose.z, pose.heading, pose.pitch);
   }
 }
 
@@ -46,7 +46,8 @@ void add_ledger(std::string& table, const Game& game, std::size_t episode, const
 }  // namespace
 
 void write_csv(const std::filesystem::path& folder, Replay& replay) {
-  std::string states = "episode,step,seconds,entity,name,tag,present,x,y,z,heading,look\n";
+  std::string states = "episode,step,seconds,entity,name,tag,present,x,y,z,heading,pitch
+";
   std::string events = "episode,step,tick,kind,who,who_name,whom,whom_name,x,y,strength,detail\n";
   std::string ledger = "episode,step,role,seat,term,reward
 ";

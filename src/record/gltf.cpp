@@ -224,7 +224,7 @@ class SceneWriter {
   void add_wall(std::size_t e) {
     const WallSpec& wall = arena_.spec().walls[arena_.entities()[e].spec_index];
     const auto chain = arena_.outline(start_.data(), e);
-    const double tall = wall.height.value_or(arena_.high() ? endless_height : flat_height);
+    const double tall = wall.height.value_or(arena_.has_height() ? endless_height : flat_height);
     Surface surface;
     for (std::size_t i = 0; i + 1 < chain.size(); ++i) {
       const auto [x0, y0] = chain[i];
@@ -249,7 +249,7 @@ class SceneWriter {
         const CellKind& kind = cells.kinds[arena_.entities()[e].spec_index];
         const double x = cells.origin[0] + cells.size * static_cast<double>(column),
                      y = cells.origin[1] + cells.size * static_cast<double>(row), z = floor_level();
-        const double tall = kind.height.value_or(!kind.solid ? 0.02 : arena_.high() ? endless_height : flat_height);
+        const double tall = kind.height.value_or(!kind.solid ? 0.02 : arena_.has_height() ? endless_height : flat_height);
         add_box(kinds[e], x, y, x + cells.size, y + cells.size, z, z + tall);
       }
     for (const auto& [entity, surface] : kinds) add_fixed(surface, entity);
@@ -374,10 +374,10 @@ class SceneWriter {
       add_ball(surface, reach);
       return surface;
     }
-    const auto tall = static_cast<double>(arena_.tall(entity, start_.data()));
+    const auto tall = static_cast<double>(arena_.height_of(entity, start_.data()));
     const bool zone = arena_.entities()[entity].kind == EntityKind::zone;
     const double flat_tall = zone ? 0.05 : flat_height;
-    add_prism(surface, outline, 0.0, !arena_.high() ? flat_tall : std::isfinite(tall) ? tall : endless_height);
+    add_prism(surface, outline, 0.0, !arena_.has_height() ? flat_tall : std::isfinite(tall) ? tall : endless_height);
     return surface;
   }
 

@@ -97,7 +97,7 @@ struct Replay::State {
     info.players = header.at("players").get<std::vector<std::string>>();
     info.seed = header.at("seed");
     info.made_with = header.at("made_with");
-    game.emplace(parse_game(info.game_toml, source, CodedParts::optional), CodedParts::optional);
+    game.emplace(parse_game(info.game_toml, source, CustomParts::optional), CustomParts::optional);
     if (header.at("state_bytes").get<std::size_t>() != game->arena().state_bytes())
       damaged("its states have another size than its game", source);
     return sizeof start + start.header_bytes;

@@ -26,7 +26,7 @@ json overlay_json(const Overlay& o) {
 }
 
 std::size_t numbers_per_moment(const Game& game) {
-  std::size_t numbers = game.arena().posed_count() * (game.arena().high() ? 5 : 3) * ticks_shown(game);
+  std::size_t numbers = game.arena().posed_count() * (game.arena().has_height() ? 5 : 3) * ticks_shown(game);
   for (const Role& role : game.roles())
     numbers += role.seats.size() *
                (role.columns.size() + role.controls.size() + role.terms.size() + 1 + probability_count(role.controls));
@@ -45,9 +45,9 @@ void append_poses(std::vector<float>& numbers, const Arena& arena, const std::by
     numbers.push_back(arena.present(state, e) ? pose.x : std::numeric_limits<float>::quiet_NaN());
     numbers.push_back(pose.y);
     numbers.push_back(pose.heading);
-    if (!arena.high()) continue;
+    if (!arena.has_height()) continue;
     numbers.push_back(pose.z);
-    numbers.push_back(pose.look);
+    numbers.push_back(pose.pitch);
   }
 }
 

@@ -28,7 +28,7 @@ void paint_on(cairo_surface_t* surface, const Picture& picture, double left, dou
   cairo_translate(context.get(), left, top);
   cairo_rectangle(context.get(), 0, 0, picture.width, picture.height);
   cairo_clip(context.get());
-  picture.lanes->game().arena().high() ? paint_space(context.get(), picture) : paint_flat(context.get(), picture);
+  picture.lanes->game().arena().has_height() ? paint_space(context.get(), picture) : paint_flat(context.get(), picture);
 }
 
 void write_png(cairo_surface_t* surface, const std::filesystem::path& file) {

@@ -18,7 +18,7 @@ using nlohmann::json;
 
 // Events that are too many or too dull to be marked on the time line.
 bool is_quiet(EventKind kind) {
-  constexpr std::array quiet{EventKind::part, EventKind::stay, EventKind::pass, EventKind::leave};
+  constexpr std::array quiet{EventKind::part, EventKind::inside, EventKind::pass, EventKind::leave};
   return std::find(quiet.begin(), quiet.end(), kind) != quiet.end();
 }
 

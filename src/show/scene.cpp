@@ -54,7 +54,7 @@ json roles_of(const Game& game, const std::vector<std::string>& players) {
                                                                           : "first"},
                       {"reach", s.reach},
                       {"eye", s.eye},
-                      {"looks", s.looks},
+                      {"follows_pitch", s.follows_pitch},
                       {"directions", s.direction}});
     for (const KeyBinding& b : role.keys) keys.push_back(binding_json(b));
     list.push_back({{"name", role.name},
@@ -135,7 +135,7 @@ json scene_of(const Game& game, const std::vector<std::string>& players) {
   const auto& heights = arena.spec().heights;
   return {{"game", game.spec().name},
           {"about", game.spec().about},
-          {"high", arena.high()},
+          {"high", arena.has_height()},
           {"floor", heights && heights->floor ? json(heights->floor->level) : json()},
           {"tick_seconds", arena.spec().tick},
           {"ticks_per_step", game.spec().ticks_per_step},
@@ -164,7 +164,7 @@ json forms_of(const Arena& arena, const std::byte* state) {
       outline.push_back(rounded(cos * dy - sin * dx));
     }
     outlines.push_back(std::move(outline));
-    double from = 0.0, height = posed ? static_cast<double>(arena.tall(e, state)) : 0.0;
+    double from = 0.0, height = posed ? static_cast<double>(arena.height_of(e, state)) : 0.0;
     if (entity.kind == EntityKind::wall) {
       const WallSpec& wall = arena.spec().walls[entity.spec_index];
       from = wall.foot;

@@ -35,7 +35,7 @@ class SpacePainter final : public Painter {
 
   Solid solid_of(std::size_t e) const {
     const Pose pose = arena_.pose(lanes_.arena_state(0), e);
-    const double tall = static_cast<double>(arena_.tall(e, lanes_.arena_state(0))), z = static_cast<double>(pose.z);
+    const double tall = static_cast<double>(arena_.height_of(e, lanes_.arena_state(0))), z = static_cast<double>(pose.z);
     const double top = z + (std::isfinite(tall) ? tall : endless);
     // What is sunk into the floor shows above it only.
     const bool sunk = arena_.spec().heights->floor && z < floor_level() && top > floor_level();

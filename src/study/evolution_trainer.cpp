@@ -30,7 +30,7 @@ class EvolutionTrainer final : public Trainer {
         pool_(pool),
         evolution_(game_, *settings_.evolution, settings_.seed, pool, players_of(game_, settings_)) {
     while (!evolution_.population_of(first_role_)) ++first_role_;
-    if (options.own_fitness) evolution_.set_fitness(options.own_fitness);
+    if (options.custom_fitness) evolution_.set_fitness(options.custom_fitness);
   }
 
   Update update() override {
@@ -47,7 +47,7 @@ class EvolutionTrainer final : public Trainer {
     for (const GenerationReport& r : reports)
       row.times += {r.play_seconds, r.decide_seconds, 0.0, r.make_seconds, r.wall_seconds};
     row.busy_share =
-        (row.times.play + row.times.decide + row.times.step) / (row.times.wall * static_cast<double>(pool_.threads()));
+        (row.times.play + row.times.decide + row.times.optimise) / (row.times.wall * static_cast<double>(pool_.threads()));
     const auto roles = game_.roles();
     row.episodes = static_cast<std::int64_t>(reports[0].leader.size());
     for (const auto& term : roles[first_role_].terms) row.terms.emplace_back(term, 0.0);

@@ -50,7 +50,7 @@ constexpr std::array columns{
                   [](Row& r) -> double& { return r.times.decide; }},
     MetricsColumn{"learn_seconds", "of all threads: gradients", [](Row& r) -> double& { return r.times.learn; }},
     MetricsColumn{"optimise_seconds", "adding gradients up and stepping against them",
-                  [](Row& r) -> double& { return r.times.step; }},
+                  [](Row& r) -> double& { return r.times.optimise; }},
     MetricsColumn{"wall_seconds", "by the clock", [](Row& r) -> double& { return r.times.wall; }},
     MetricsColumn{"busy_share", "of the threads' time that they worked in",
                   [](Row& r) -> double& { return r.busy_share; }},

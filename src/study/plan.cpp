@@ -228,7 +228,7 @@ StudyPlan parse_resolved_plan(const std::string& text, const std::string& source
   for (const toml::node& node : *games) {
     const auto* game = node.as_table();
     if (game == nullptr) wrong("a game is no table", source, "restore the file");
-    specs.push_back(parse_game(toml_text(*game), source, CodedParts::optional));
+    specs.push_back(parse_game(toml_text(*game), source, CustomParts::optional));
   }
   table.erase("games");
   const auto read = [&](auto resolved, auto&& learner) {

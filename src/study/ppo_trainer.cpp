@@ -27,7 +27,7 @@ class PpoTrainer final : public Trainer {
     row.times += played.times;
     row.times += row.learner.times;
     const PhaseTimes& all = row.times;
-    row.busy_share = (all.play + all.decide + all.learn + all.step) / (all.wall * static_cast<double>(pool_.threads()));
+    row.busy_share = (all.play + all.decide + all.learn + all.optimise) / (all.wall * static_cast<double>(pool_.threads()));
     row.steps = ppo_.steps();
     const auto roles = game_.roles();
     for (const auto& term : roles[first_role_].terms) row.terms.emplace_back(term, 0.0);

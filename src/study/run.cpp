@@ -93,7 +93,7 @@ Run Run::open(const std::filesystem::path& folder) {
   toml::table table = parse_toml(read_text(source), source);
   const auto* game_table = table["game"].as_table();
   if (game_table == nullptr) throw Error(Fault::spec, "the table 'game' is missing", source, "restore the file");
-  GameSpec game = parse_game(toml_text(*game_table), source, CodedParts::optional);
+  GameSpec game = parse_game(toml_text(*game_table), source, CustomParts::optional);
   table.erase("game");
   RunSettings settings;
   if (const auto evolution = evolution_by(table["method"].value_or(std::string("ppo")))) {

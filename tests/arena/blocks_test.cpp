@@ -22,7 +22,7 @@ ArenaSpec block_world(std::int64_t layouts = 1) {
   spec.blocks = BlocksSpec{.kinds = {{.name = "sand", .hardness = 0.5, .worth = 1},
                                      {.name = "rock", .hardness = 2.0},
                                      {.name = "pearl", .hardness = 1.0, .worth = 10},
-                                     {.name = "bedrock", .diggable = false},
+                                     {.name = "bedrock"},
                                      {.name = "kelp", .solid = false}},
                            .columns = 24,
                            .rows = 20,
@@ -32,7 +32,7 @@ ArenaSpec block_world(std::int64_t layouts = 1) {
                                         Veins{.put = "pearl", .in = {"rock"}, .count = 12, .highest = 0.5}},
                            .layouts = layouts};
   BodySpec diver{.name = "diver", .motion = Motion::free, .shape = Disc{0.35}, .height = 1.7};
-  diver.mover = Walker{.speed = 2.0, .jump = 5.0, .step = 0.4, .look_rate = 180};
+  diver.mover = Walker{.speed = 2.0, .jump = 5.0, .step_height = 0.4, .pitch_rate = 180};
   diver.digger = Digger{.reach = 3.0, .eye = 1.5, .places = "rock", .stock = "stones", .every = 0.2};
   diver.meters = {{.name = "stones", .high = 20, .start = 0}};
   diver.place.region = {4, 4, 20, 16};
@@ -159,7 +159,7 @@ TEST(Blocks, BedrockIsNotDugAndLookingDownDigsBelow) {
   flatten(world);
   world.arena.set_block(world.state(), 10, 10, 1, kind(world, "sand"));
   world.arena.put(world.state(), 0, 10.5f, 10.5f, 0, 2.0f);
-  input(world, "look") = -1.0f;
+  input(world, "pitch") = -1.0f;
   input(world, "dig") = 1.0f;
   world.ticks(40);
   EXPECT_EQ(world.arena.block_at(world.state(), 10, 10, 1), -1);
@@ -300,7 +300,7 @@ TEST(Blocks, LayoutsDifferFromEpisodeToEpisode) {
 TEST(Blocks, NobodyLeavesAClosedCaveOrGetsIntoItsWalls) {
   ArenaSpec spec = block_world();
   spec.bodies[0].count = 6;
-  spec.bodies[0].mover = Walker{.speed = 6.0, .jump = 7.0, .step = 0.4, .look_rate = 180};
+  spec.bodies[0].mover = Walker{.speed = 6.0, .jump = 7.0, .step_height = 0.4, .pitch_rate = 180};
   World world(spec);
   const auto size = world.arena.block_count();
   for (std::size_t layer = 0; layer < size.layers; ++layer)

@@ -173,7 +173,7 @@ std::vector<Solid> solids_of(World& world) {
       set_outline(world, e, solid.outline);
       solid.outline.solid = entity.kind != EntityKind::zone;
       solid.ball = std::holds_alternative<Ball>(test::shape_of(arena, e));
-      if (const float tall = arena.tall(e); std::isfinite(tall)) {
+      if (const float tall = arena.height_of(e); std::isfinite(tall)) {
         solid.low = static_cast<double>(world.pose(e).z);
         solid.high = solid.low + static_cast<double>(tall);
       }

@@ -61,7 +61,7 @@ TEST(Steppers, MoveTurnAndBump) {
 }
 
 TEST(Steppers, HaveABeat) {
-  World world(street({stepper("boat", 1.5, 1.5, {.beat = 4})}));
+  World world(street({stepper("boat", 1.5, 1.5, {.ticks_per_move = 4})}));
   want(world, 0, east, 1);
   world.ticks(8);
   EXPECT_EQ(world.pose(0).x, 3.5f);

@@ -160,7 +160,7 @@ TEST(Dynamics, CratesShovedIntoACornerComeToRest) {
                   .motion = Motion::free,
                   .shape = Disc{0.5},
                   .mass = 4,
-                  .mover = Walker{.speed = 1, .agility = 4}}};
+                  .mover = Walker{.speed = 1, .acceleration = 4}}};
   for (int i = 0; i < 5; ++i)
     spec.bodies.push_back({.name = "crate" + std::to_string(i), .motion = Motion::free, .shape = Box{1, 1}, .drag = 2});
   for (auto& b : spec.bodies) b.place = {.region = {-3, -3, 3, 3}};
@@ -190,7 +190,7 @@ TEST(Dynamics, AHeavyBodyIsHardToPush) {
                     .motion = Motion::free,
                     .shape = Disc{0.5},
                     .mass = 100,
-                    .mover = Walker{.speed = 2, .agility = 4}},
+                    .mover = Walker{.speed = 2, .acceleration = 4}},
                    {.name = "barge",
                     .motion = Motion::free,
                     .shape = Box{2, 2},

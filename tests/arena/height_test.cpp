@@ -84,7 +84,7 @@ TEST(Height, BouncesAsFarAsItsBounceSays) {
 TEST(Height, WalksUpStepsThatItsLegsReachAndNoHigher) {
   for (const auto& [height, gets_up] : {std::pair{0.25, true}, {0.35, false}}) {
     ArenaSpec spec = high_arena();
-    spec.bodies = {walker({.speed = 2.0, .step = 0.3}), block(2, 4, height)};
+    spec.bodies = {walker({.speed = 2.0, .step_height = 0.3}), block(2, 4, height)};
     World world(spec);
     world.arena.put(world.state(), 0, -3, 0, 0, 0);
     world.arena.put(world.state(), 1, 0, 0, 0, 0);
@@ -144,7 +144,7 @@ TEST(Height, DoesNotJumpThroughWhatIsOverhead) {
 
 TEST(Height, CannotStepUpWhereThereIsNoRoomForItsHead) {
   ArenaSpec spec = high_arena();
-  spec.bodies = {walker({.speed = 2.0, .step = 0.3}), block(2, 6, 0.25), block(2, 6, 1.0, 2)};
+  spec.bodies = {walker({.speed = 2.0, .step_height = 0.3}), block(2, 6, 0.25), block(2, 6, 1.0, 2)};
   spec.bodies[2].name = "lintel";
   World world(spec);
   world.arena.put(world.state(), 0, -3, 0, 0, 0);
@@ -370,7 +370,7 @@ TEST(Height, NobodyLeavesAClosedYard) {
       ASSERT_TRUE(world.arena.present(world.state(), b)) << block << " " << b;
       ASSERT_LT(std::max(std::fabs(p.x), std::fabs(p.y)), 8.0f) << block << " " << b;
       ASSERT_GT(p.z, -0.01f) << block << " " << b;
-      ASSERT_LE(p.z + world.arena.tall(b), 8.01f) << block << " " << b;
+      ASSERT_LE(p.z + world.arena.height_of(b), 8.01f) << block << " " << b;
     }
   }
 }

@@ -16,7 +16,7 @@ BodySpec walker(const std::string& name, double x, double y) {
   return {.name = name,
           .motion = Motion::free,
           .shape = Disc{0.4},
-          .mover = Walker{.speed = 2, .agility = 100},
+          .mover = Walker{.speed = 2, .acceleration = 100},
           .place = {.region = {x, y, x, y}}};
 }
 
@@ -33,22 +33,22 @@ const Event* first(const World& world, EventKind kind) {
 
 void go(World& world, std::size_t body, float ahead) { world.arena.inputs(world.state(), body)[0] = ahead; }
 
-TEST(Zones, ReportEnterStayAndLeave) {
+TEST(Zones, ReportEnterInsideAndLeave) {
   ArenaSpec spec{
-      .zones = {{.name = "berth", .shape = Disc{1}, .reports_stay = true, .place = {.region = {3, 0, 3, 0}}}}};
+      .zones = {{.name = "berth", .shape = Disc{1}, .reports_inside = true, .place = {.region = {3, 0, 3, 0}}}}};
   spec.bodies = {walker("crew", 0, 0)};
   World world(spec);
   go(world, 0, 1);
   world.ticks(60);  // 3 s at 2 m/s
   EXPECT_EQ(count(world, EventKind::enter), 1u);
   EXPECT_EQ(count(world, EventKind::leave), 1u);
-  EXPECT_NEAR(static_cast<double>(count(world, EventKind::stay)), 19, 1);
+  EXPECT_NEAR(static_cast<double>(count(world, EventKind::inside)), 19, 1);
   EXPECT_NEAR(first(world, EventKind::enter)->x, 2, 0.11);
 }
 
 TEST(Events, OnlyThoseWantedAreBuilt) {
   ArenaSpec spec{
-      .zones = {{.name = "berth", .shape = Disc{1}, .reports_stay = true, .place = {.region = {3, 0, 3, 0}}}}};
+      .zones = {{.name = "berth", .shape = Disc{1}, .reports_inside = true, .place = {.region = {3, 0, 3, 0}}}}};
   spec.bodies = {walker("crew", 0, 0)};
   World all(spec), some(spec);
   go(all, 0, 1);

@@ -53,7 +53,7 @@ TEST(Boat, LosesSidewaysSpeedFasterThanForwardSpeed) {
 World with(const Mover& mover) { return World({.bodies = {{.name = "it", .motion = Motion::free, .mover = mover}}}); }
 
 TEST(Walker, StepsAnyWayWhileItFacesAnother) {
-  World world = with(Walker{.speed = 2, .agility = 20, .turn_rate = 90});
+  World world = with(Walker{.speed = 2, .acceleration = 20, .turn_rate = 90});
   auto inputs = world.arena.inputs(world.state(), 0);
   inputs[1] = 1;
   world.ticks(2);

@@ -98,7 +98,7 @@ TEST(Vary, WrongKeysAreErrorsWithAdvice) {
 ArenaSpec river() {
   ArenaSpec spec;
   spec.bodies = {
-      {.name = "raft", .motion = Motion::free, .shape = Disc{0.5}, .mover = Walker{.speed = 4, .agility = 50}}};
+      {.name = "raft", .motion = Motion::free, .shape = Disc{0.5}, .mover = Walker{.speed = 4, .acceleration = 50}}};
   spec.rivers = {{.name = "rock", .follows = "raft"}};
   return spec;
 }

@@ -66,7 +66,7 @@ INSTANTIATE_TEST_SUITE_P(
                 ":84 (roles[0].rewards[3].each_step): unknown value 'alway'; did you mean 'always'?"},
         Mistake{"each_step = \"always\"", "progress = { to = \"berth\" }\neach_step = \"always\"",
                 ":81 (roles[0].rewards[3]): the term 'time' has 2 triggers; give exactly one of progress, on, when, "
-                "change, closeness, visits, "
+                "change, near_miss, visits, "
                 "each_step and each_second"},
         Mistake{"name = \"time\"", "name = \"bump\"",
                 ":64 (roles[0].rewards): two terms are named 'bump'; give them different names"},
@@ -109,8 +109,8 @@ INSTANTIATE_TEST_SUITE_P(
                     "no kind has the symbol 'X'; give a kind that symbol, or use a space"},
         DemoMistake{"locks", "meeting = \"none\"", "meeting = \"non\"", "unknown value 'non'; did you mean 'none'?"},
         DemoMistake{"locks", "kind = \"stepper\"", "kind = \"walker\"",
-                    "unknown key 'beat'; known are speed, agility, turn_rate, jump, step, slope, in_air, look_rate and "
-                    "look_limit"},
+                    "unknown key 'ticks_per_move'; known are speed, acceleration, turn_rate, jump, step_height, slope, in_air, pitch_rate and "
+                    "pitch_limit"},
         DemoMistake{"locks", "beyond = \"bank\"", "beyond = \"canal\"", "the window does not see 'canal'"},
         DemoMistake{"locks", "count = 4", "count = 5",
                     "there are 5 seats and 4 things of tag 'berth' to pair them with"},
@@ -134,7 +134,7 @@ INSTANTIATE_TEST_SUITE_P(
                     "no kind of block is named 'choral'; did you mean 'coral'?"},
         DemoMistake{"flare", "rise = [-5, 45]", "rise = [-5, 450]", "450 is too large"},
         DemoMistake{"tidepools", "kind = \"walker\", speed = 1.0", "kind = \"boat\", thrust = 1.0",
-                    "unknown key 'agility'"},
+                    "unknown key 'acceleration'"},
         DemoMistake{"tidepools", "script = \"walk_home\"\n\nsenses", "body = \"crab\"\n\nsenses",
                     "'crab' wanders by itself; take its wanderer out, or steer another body"},
         DemoMistake{"lanternboat", "meter = \"lanterns\"", "meter = \"lantern\"",
@@ -146,9 +146,9 @@ INSTANTIATE_TEST_SUITE_P(
                     "did you mean 'collector'?"},
         DemoMistake{"lanternboat", "of = \"collector\"", "of = \"lantern\"", "no body bears the tag 'lantern'"},
         DemoMistake{"lanternboat", "event = \"full\"", "event = \"ful\"", "unknown value 'ful'; did you mean 'full'?"},
-        DemoMistake{"barge", "motion = \"free\"", "motion = \"carried\"", "a carried body needs a path; add `path`"},
-        DemoMistake{"barge", "length = 7.0, width = 3.0 }", "length = 7.0, width = 3.0 }\npath = { points = [[1, 0]] }",
-                    "only a carried body follows a path"},
+        DemoMistake{"barge", "motion = \"free\"", "motion = \"carried\"", "a carried body needs a track; add `track`"},
+        DemoMistake{"barge", "length = 7.0, width = 3.0 }", "length = 7.0, width = 3.0 }\ntrack = { points = [[1, 0]] }",
+                    "only a carried body follows a track"},
         DemoMistake{"barge", "{ kind = \"box\", length = 7.0, width = 3.0 }",
                     "{ kind = \"outline\", corners = [[0, 0], [2, 0], [1, 0.5], [2, 2]] }",
                     "the outline is not convex there"},

@@ -208,7 +208,7 @@ TEST(Camera, EyesInSpaceShowWhatRaysMeet) {
         arena.cast(lanes.arena_state(0),
                    RayFanQuery{.x = at.x,
                                .y = at.y,
-                               .z = at.z + 0.5f * arena.tall(seat.body()),
+                               .z = at.z + 0.5f * arena.height_of(seat.body()),
                                .direction_x = {&x, 1},
                                .direction_y = {&y, 1},
                                .direction_z = {&z, 1},

@@ -15,7 +15,7 @@ namespace zithercraft {
 namespace {
 
 std::string yard(const std::string& controls,
-                 const std::string& mover = R"({ kind = "walker", speed = 2, agility = 100, turn_rate = 90 })") {
+                 const std::string& mover = R"({ kind = "walker", speed = 2, acceleration = 100, turn_rate = 90 })") {
   return R"(
     name = "yard"
     ticks_per_step = 4
@@ -90,7 +90,7 @@ TEST(Controls, LetGoAfterATickIfTheyDoNotHold) {
 
 TEST(Controls, GoTheArenasWayAtEveryHeading) {
   for (const double heading : {0.0, 100.0, -170.0}) {
-    Dog dog(R"({ kind = "choice", name = "go", options = [{ name = "stay" }, { name = "north", sets = { north = 1 } },
+    Dog dog(R"({ kind = "choice", name = "go", options = [{ name = "inside" }, { name = "north", sets = { north = 1 } },
                { name = "south_west", sets = { north = -0.7, east = -0.7 } } ] }, { kind = "dial", name = "turn" })");
     dog.lanes().game().arena().put(dog.lanes().arena_state(0), 0, 0, 0, heading * 3.14159265 / 180);
     for (int d = 0; d < 5; ++d) dog.decide({1, 1}, "ahead");
@@ -104,11 +104,11 @@ TEST(Controls, GoTheArenasWayAtEveryHeading) {
 }
 
 constexpr const char* gun = R"({ kind = "choice", name = "gun", drives = "ball.fire", options = [
-  { name = "wait" }, { name = "fire", value = 1, needs = { reloaded = "ball" } } ] },
+  { name = "wait" }, { name = "fire", value = 1, allowed_when = { reloaded = "ball" } } ] },
   { kind = "choice", name = "pace", drives = "ahead", options = [
-  { name = "walk", value = 0.3 }, { name = "run", value = 1, needs = { meter = "breath", above = 0.5 } } ] })";
+  { name = "walk", value = 0.3 }, { name = "run", value = 1, allowed_when = { meter = "breath", above = 0.5 } } ] })";
 
-TEST(Needs, ForbidOptionsAndTellTheAgent) {
+TEST(AllowedWhen, ForbidOptionsAndTellTheAgent) {
   Dog dog(gun);
   const auto& columns = dog.lanes().game().roles()[0].columns;
   ASSERT_EQ(columns.size(), 5u);
@@ -134,7 +134,7 @@ TEST(Needs, ForbidOptionsAndTellTheAgent) {
   EXPECT_NEAR(dog.decide({0, 1}, "ahead")[0], 0.3, 1e-6);
 }
 
-TEST(Needs, KeepPlayersToWhatIsAllowed) {
+TEST(AllowedWhen, KeepPlayersToWhatIsAllowed) {
   const Game game(parse_game(yard(gun)));
   Lanes lanes(game, 8);
   const auto player = random_player(3);
@@ -161,15 +161,15 @@ TEST(Controls, RefuseWhatMakesNoSense) {
       {R"({ kind = "dial", name = "ahead", rate = 2 }, { kind = "dial", name = "north" })",
        "moved slowly in its own directions"},
       {R"({ kind = "dial", name = "up" })", "the body has no input 'up'"},
-      {R"({ kind = "choice", name = "ahead", options = [{ name = "a", needs = { meter = "breath", above = 0 } }, { name = "b" }] })",
+      {R"({ kind = "choice", name = "ahead", options = [{ name = "a", allowed_when = { meter = "breath", above = 0 } }, { name = "b" }] })",
        "the first option of a choice cannot be forbidden"},
-      {R"({ kind = "choice", name = "ahead", options = [{ name = "a" }, { name = "b", needs = {} }] })",
-       "nothing is needed"},
-      {R"({ kind = "choice", name = "ahead", options = [{ name = "a" }, { name = "b", needs = { meter = "breath" } }] })",
+      {R"({ kind = "choice", name = "ahead", options = [{ name = "a" }, { name = "b", allowed_when = {} }] })",
+       "there is no condition"},
+      {R"({ kind = "choice", name = "ahead", options = [{ name = "a" }, { name = "b", allowed_when = { meter = "breath" } }] })",
        "a need of a meter has a meter and `above` or `below`"},
-      {R"({ kind = "choice", name = "ahead", options = [{ name = "a" }, { name = "b", needs = { reloaded = "bal" } }] })",
+      {R"({ kind = "choice", name = "ahead", options = [{ name = "a" }, { name = "b", allowed_when = { reloaded = "bal" } }] })",
        "has no launcher 'bal'"},
-      {R"({ kind = "choice", name = "ahead", options = [{ name = "a" }, { name = "b", needs = { stands = true } }] })",
+      {R"({ kind = "choice", name = "ahead", options = [{ name = "a" }, { name = "b", allowed_when = { stands = true } }] })",
        "this needs an arena with height"}};
   for (const auto& [controls, problem] : cases) {
     const Error error = test::error_of([&, text = controls] { parse_game(yard(text)); });

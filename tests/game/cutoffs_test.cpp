@@ -19,7 +19,7 @@ Lanes meadow(const std::string& cutoffs) {
     tick = 0.1
     zones = [{ name = "well", kept_free = false, place = { region = [4, 0, 4, 0] } }]
     items = [{ name = "herb", place = { region = [2, 0, 2, 0] } }]
-    bodies = [{ name = "goat", motion = "free", mover = { kind = "walker", speed = 1, agility = 100 } }]
+    bodies = [{ name = "goat", motion = "free", mover = { kind = "walker", speed = 1, acceleration = 100 } }]
     [[roles]]
     name = "goat"
     senses = [{ kind = "own_motion" }]

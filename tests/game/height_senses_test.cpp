@@ -35,7 +35,7 @@ name = "crew"
 motion = "free"
 shape = { kind = "disc", radius = 0.3 }
 height = 1.8
-mover = { kind = "walker", jump = 4.0, look_rate = 90, look_limit = 60 }
+mover = { kind = "walker", jump = 4.0, pitch_rate = 90, pitch_limit = 60 }
 place = { region = [0, 0, 0, 0] }
 [[arena.bodies]]
 name = "lamp"
@@ -47,13 +47,13 @@ senses = [
   { kind = "ray_fan", name = "low", rays = 1, arc = 10, reach = 10, from_height = 0.5, sees = ["fence", "tower", "ground"] },
   { kind = "ray_fan", name = "high", rays = 1, arc = 10, reach = 10, from_height = 1.5, sees = ["fence", "tower", "ground"] },
   { kind = "ray_fan", name = "down", rays = 1, arc = 10, reach = 2, from_height = 1.5, to_height = -0.2, sees = ["fence", "tower", "ground"] },
-  { kind = "ray_fan", name = "eye", rays = 1, arc = 10, reach = 20, from_height = 1.5, looks = true, sees = ["tower", "ground"] },
+  { kind = "ray_fan", name = "eye", rays = 1, arc = 10, reach = 20, from_height = 1.5, follows_pitch = true, sees = ["tower", "ground"] },
   { kind = "ray_cone", name = "cone", rays = 40, arc = 90, reach = 20, from_height = 1.5, sees = ["tower", "ground", "lamp"] },
   { kind = "compass", to = "lamp", reach = 10 },
   { kind = "own_motion", top_speed = 5 },
 ]
 controls = [
-  { kind = "dial", name = "look" },
+  { kind = "dial", name = "pitch" },
   { kind = "choice", name = "jump", options = [{ name = "no", value = 0 }, { name = "yes", value = 1 }] },
 ]
 [[roles.rewards]]
@@ -98,13 +98,13 @@ TEST_F(Loft, TheCompassPointsUpAndMeasuresInSpace) {
 TEST_F(Loft, LookingTurnsTheEyeUpAndDown) {
   EXPECT_EQ(column("eye[0].tower"), 1.0f);
   advance(-1.0f, 0, 10);
-  EXPECT_NEAR(column("own.look"), -0.5f, 0.01f);  // 45 of 90 degrees
+  EXPECT_NEAR(column("own.pitch"), -0.5f, 0.01f);  // 45 of 90 degrees
   EXPECT_EQ(column("eye[0].ground"), 1.0f);
   EXPECT_NEAR(column("eye[0].distance"), 1.5 * std::sqrt(2.0) / 20, 0.003);
   advance(-1.0f, 0, 20);
-  EXPECT_NEAR(column("own.look"), -60.0f / 90.0f, 0.001f);
+  EXPECT_NEAR(column("own.pitch"), -60.0f / 90.0f, 0.001f);
   advance(1.0f, 0, 40);
-  EXPECT_NEAR(column("own.look"), 60.0f / 90.0f, 0.001f);
+  EXPECT_NEAR(column("own.pitch"), 60.0f / 90.0f, 0.001f);
   EXPECT_EQ(column("eye[0].tower"), 0.0f);
   EXPECT_EQ(column("eye[0].distance"), 1.0f);
 }

@@ -43,16 +43,16 @@ TEST(Load, DefaultsInTomlAreThoseOfTheStructs) {
   EXPECT_EQ(game.arena.bodies[0].grip, BodySpec{}.grip);
 }
 
-TEST(Load, CodedTermsAreRememberedButNeedTheirProgram) {
+TEST(Load, CustomTermsAreRememberedButNeedTheirProgram) {
   GameSpec game = test::mooring();
   game.role("skiff").rewards.push_back(
       {.name = "gentle", .weight = -0.1, .each_step = [](const SeatView&) { return 1.0; }});
   const std::string text = to_toml(game);
-  EXPECT_NE(text.find("each_step = 'coded'"), std::string::npos);
+  EXPECT_NE(text.find("each_step = 'custom'"), std::string::npos);
   const Error error = test::error_of([&] { parse_game(text); });
   EXPECT_EQ(error.fault(), Fault::spec);
-  EXPECT_NE(error.problem().find("coded in C++"), std::string::npos);
-  EXPECT_FALSE(Game(parse_game(text, "text", CodedParts::optional), CodedParts::optional).complete());
+  EXPECT_NE(error.problem().find("custom"), std::string::npos);
+  EXPECT_FALSE(Game(parse_game(text, "text", CustomParts::optional), CustomParts::optional).complete());
   EXPECT_TRUE(Game(game).complete());
 }
 

@@ -1,4 +1,4 @@
-// Compasses in all their forms, own state, danger flags, crowds, windows over blocks, senses in C++, and what happens
+// Compasses in all their forms, own state, hazard flags, crowds, windows over blocks, senses in C++, and what happens
 // to readings on their way: history, noise, drop-out.
 
 #include <gtest/gtest.h>
@@ -136,9 +136,9 @@ TEST(OwnState, TellsHeadingControlsAndTimeLeft) {
   EXPECT_NEAR(p["self.time_left"], 0.98, 1e-6);
 }
 
-TEST(Danger, FlagsTheWaysThatKill) {
-  Pond p(R"({ kind = "danger", name = "four", within = 4 }, { kind = "danger", name = "eight", moves = 8, within = 4 },
-            { kind = "danger", name = "bread", within = 4, fatal = ["bread"], thickness = 0.2 })");
+TEST(Hazards, FlagsTheWaysThatKill) {
+  Pond p(R"({ kind = "hazards", name = "four", within = 4 }, { kind = "hazards", name = "eight", moves = 8, within = 4 },
+            { kind = "hazards", name = "bread", within = 4, fatal = ["bread"], thickness = 0.2 })");
   EXPECT_EQ(p["four.ahead"], 1) << "the rival kills ducks";
   EXPECT_EQ(p["four.left"] + p["four.behind"] + p["four.right"], 0);
   EXPECT_EQ(p["bread.ahead"] + p["bread.behind"] + p["bread.left"] + p["bread.right"], 0);
@@ -244,10 +244,10 @@ TEST(Window, ShowsBlocksInLayers) {
   EXPECT_GT(seen, 100);
 }
 
-GameSpec coded_pond() {
+GameSpec custom_pond() {
   GameSpec game = pond(R"({ kind = "own_motion" })");
   game.roles[0].senses.push_back(
-      CodedSense{.name = "mine",
+      CustomSense{.name = "mine",
                  .columns = {{.name = "x", .unit = "m", .low = -1, .high = 1, .scale = 10}, {.name = "number"}},
                  .code =
                      [](const SeatView& seat, std::span<float> out) {
@@ -258,8 +258,8 @@ GameSpec coded_pond() {
   return game;
 }
 
-TEST(CodedSense, IsReadLikeAnyOther) {
-  Lanes lanes(Game(coded_pond()), 1);
+TEST(CustomSense, IsReadLikeAnyOther) {
+  Lanes lanes(Game(custom_pond()), 1);
   lanes.begin(0, {});
   const auto& columns = lanes.game().roles()[0].columns;
   ASSERT_EQ(columns.size(), 7u);
@@ -273,13 +273,13 @@ TEST(CodedSense, IsReadLikeAnyOther) {
   EXPECT_EQ(lanes.observation(0, 0)[6], 0);
 }
 
-TEST(CodedSense, IsNamedInFilesThatCannotHoldIt) {
-  const std::string text = to_toml(coded_pond());
+TEST(CustomSense, IsNamedInFilesThatCannotHoldIt) {
+  const std::string text = to_toml(custom_pond());
   const Error error = test::error_of([&] { parse_game(text); });
-  EXPECT_NE(error.problem().find("coded in C++"), std::string::npos) << error.what();
-  const GameSpec back = parse_game(text, "game", CodedParts::optional);
-  EXPECT_EQ(back, coded_pond());
-  EXPECT_FALSE(Game(back, CodedParts::optional).complete());
+  EXPECT_NE(error.problem().find("custom"), std::string::npos) << error.what();
+  const GameSpec back = parse_game(text, "game", CustomParts::optional);
+  EXPECT_EQ(back, custom_pond());
+  EXPECT_FALSE(Game(back, CustomParts::optional).complete());
 }
 
 TEST(Signal, KeepsEarlierSteps) {
@@ -331,7 +331,7 @@ TEST(Signal, AddsNoiseAndDropsOutAsStated) {
 constexpr const char* everything = R"(
   { kind = "ray_fan", sees = ["bank", "bird"], reports = "each_tag", signal = { history = 2, noise = 0.02 } },
   { kind = "compass", to = "goal", whose = "own", signal = { drop_out = 0.2, history = 1 } },
-  { kind = "crowd", of = ["bird", "bread"], nearest = 3 }, { kind = "danger", within = 3 },
+  { kind = "crowd", of = ["bird", "bread"], nearest = 3 }, { kind = "hazards", within = 3 },
   { kind = "own_state", heading = true, controls = true, time_left = true },
   { kind = "camera", width = 24, height = 24, signal = { history = 1 } },
   { kind = "camera", name = "eyes", from = "eyes", width = 24, height = 24, reduce = 2, grey = false })";
@@ -380,7 +380,7 @@ TEST(Senses, RefuseWhatMakesNoSense) {
   const std::pair<const char*, const char*> cases[] = {
       {R"({ kind = "own_state" })", "nothing of the own state is asked for"},
       {R"({ kind = "own_state", level = 2 })", "this needs an arena with height"},
-      {R"({ kind = "danger", moves = 5 })", "there are 4 or 8 moves to look at"},
+      {R"({ kind = "hazards", moves = 5 })", "there are 4 or 8 moves to look at"},
       {R"({ kind = "crowd", of = [] })", "the crowd is made of nothing"},
       {R"({ kind = "crowd", of = ["duck"] })", "no body and no item belongs to the crowd"},
       {R"({ kind = "compass", to = "goal", whose = "own", paired = true })", "there are 1 seats and"},

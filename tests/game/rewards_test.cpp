@@ -125,7 +125,7 @@ TEST(Rewards, TheLedgerSumsToWhatWasRewardedInEveryEpisode) {
   EXPECT_GT(ended, 15);
 }
 
-TEST(Rewards, CodedTermsSeeTheSeatAndMayNotPayNaN) {
+TEST(Rewards, CustomTermsSeeTheSeatAndMayNotPayNaN) {
   GameSpec spec = test::mooring();
   spec.role("skiff").rewards.push_back({.name = "speed", .weight = 2, .each_step = [](const SeatView& seat) {
                                           return static_cast<double>(seat.speed());

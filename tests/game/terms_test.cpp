@@ -31,7 +31,7 @@ GameSpec field(const std::string& terms, const std::string& roles = "") {
     side = "red"
     motion = "free"
     shape = { kind = "disc", radius = 0.3 }
-    mover = { kind = "walker", speed = 5, agility = 100 }
+    mover = { kind = "walker", speed = 5, acceleration = 100 }
     meters = [{ name = "grain", low = -100, high = 100, start = 0 }]
     launchers = [{ name = "egg", speed = 10, life = 1, targets = ["post"], reload = 0.5 }]
     place = { region = [-1, -1, 1, 1] }
@@ -40,7 +40,7 @@ GameSpec field(const std::string& terms, const std::string& roles = "") {
     side = "grey"
     motion = "free"
     shape = { kind = "disc", radius = 0.3 }
-    mover = { kind = "walker", speed = 5, agility = 100 }
+    mover = { kind = "walker", speed = 5, acceleration = 100 }
     place = { region = [-8, -8, -7, -7] }
     [[arena.bodies]]
     name = "post"
@@ -182,8 +182,8 @@ TEST(Terms, PayTheChangeOfAMeter) {
 }
 
 TEST(Terms, PayForNearMissesInSumOrTheBest) {
-  Field f(R"({ name = "sum", closeness = { to = "post", within = 4 } },
-             { name = "best", closeness = { to = "post", within = 4, over = "best" } })");
+  Field f(R"({ name = "sum", near_miss = { to = "post", within = 4 } },
+             { name = "best", near_miss = { to = "post", within = 4, over = "best" } })");
   double sum = 0, best = 0;
   int shots = 0;
   // From the west of the post: the miss is how far to the side the hen stands.
@@ -270,7 +270,7 @@ TEST(Terms, TheLedgerIsExact) {
 TEST(Terms, RefuseWhatMakesNoSense) {
   const std::pair<const char*, const char*> cases[] = {
       {R"({ name = "a", change = { meter = "grai" } })", "has no meter 'grai'"},
-      {R"({ name = "a", closeness = { to = "fox" } })",
+      {R"({ name = "a", near_miss = { to = "fox" } })",
        "no launcher of the body reports how close its shots come to 'fox'"},
       {R"({ name = "a", when = {} })", "the condition is empty"},
       {R"({ name = "a", when = { near = "post", within = 0 } })", "0 is too small"},

@@ -220,7 +220,7 @@ GameSpec fork_in_the_canal() {
     each_step = "always"
   )",
                              "fork");
-  game.roles[0].senses.push_back(CodedSense{.name = "signal",
+  game.roles[0].senses.push_back(CustomSense{.name = "signal",
                                             .columns = {{.name = "side", .low = -1, .high = 1}},
                                             .code = [](const SeatView& seat, std::span<float> out) {
                                               const float left = seat.nearest("berth").left;

@@ -38,7 +38,7 @@ TEST(Ppo, NeverChoosesWhatIsForbidden) {
   GameSpec spec = test::duck_pond();
   spec.arena.bodies[0].meters.push_back({.name = "mood", .low = 0, .high = 1, .start = 0.5, .change = 0.11});
   auto& choice = std::get<Choice>(spec.roles[0].controls[0]);
-  choice.options.back().needs = Need{.meter = "mood", .below = 0.8};
+  choice.options.back().allowed_when = AllowedWhen{.meter = "mood", .below = 0.8};
   const Game game(spec);
   WorkerPool pool(1);
   Ppo learner(game, small, 5, 10000, pool);
@@ -136,7 +136,7 @@ TEST(Ppo, ACheckpointOfAnotherGameIsRefusedWithTheDifference) {
   EXPECT_NE(refusal(other, small).problem().find("another version of the game"), std::string::npos);
 }
 
-TEST(Ppo, ANaNInACodedTermStopsTraining) {
+TEST(Ppo, ANaNInACustomTermStopsTraining) {
   GameSpec spec = test::mooring();
   spec.role("skiff").rewards.push_back({.name = "late_trouble", .each_step = [](const SeatView& seat) {
                                           return seat.steps() > 20 ? std::nan("") : 0.0;

@@ -60,7 +60,7 @@ GameSpec one_step(const Payoffs& payoffs) {
          .motion = Motion::fixed,
          .place = {.region = {name[0] == 'f' ? -5.0 : 5.0, 0, name[0] == 'f' ? -5.0 : 5.0, 0}}});
     RoleSpec role{.name = name};
-    role.senses.push_back(CodedSense{.name = "nothing",
+    role.senses.push_back(CustomSense{.name = "nothing",
                                      .columns = {{.name = "always"}},
                                      .code = [](const SeatView&, std::span<float> out) { out[0] = 1.0f; }});
     role.controls.push_back(choice);

@@ -55,7 +55,7 @@ GameSpec game_of(const CrewGame& crew) {
     game.arena.bodies.push_back(
         {.name = name, .side = "crew", .motion = Motion::fixed, .place = {.region = {x, 0, x, 0}}});
     RoleSpec role{.name = name};
-    CodedSense sense{.name = "seen"};
+    CustomSense sense{.name = "seen"};
     for (std::size_t c = 0; c < crew.columns; ++c) sense.columns.push_back({.name = "c" + std::to_string(c)});
     sense.code = [crew, member](const SeatView& seat, std::span<float> out) {
       std::fill(out.begin(), out.end(), 0.0f);

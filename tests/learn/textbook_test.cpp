@@ -57,7 +57,7 @@ GameSpec pole_on_a_cart() {
                               if (std::fabs(n[0]) > 2.4 || std::fabs(n[2]) > 12 * std::numbers::pi / 180)
                                 lane.end(Verdict::failure);
                             }});
-  game.roles[0].senses.push_back(CodedSense{
+  game.roles[0].senses.push_back(CustomSense{
       .name = "pole",
       .columns = {{.name = "place"}, {.name = "speed"}, {.name = "angle"}, {.name = "rate"}},
       .code = [](const SeatView& seat, std::span<float> out) {
@@ -90,7 +90,7 @@ GameSpec swing_up() {
                               n[0] = std::remainder(n[0] + lane.tick_seconds() * n[1], 2 * std::numbers::pi);
                             }});
   game.roles[0].senses.push_back(
-      CodedSense{.name = "rod",
+      CustomSense{.name = "rod",
                  .columns = {{.name = "cosine", .low = -1}, {.name = "sine", .low = -1}, {.name = "rate", .low = -1}},
                  .code = [](const SeatView& seat, std::span<float> out) {
                    const auto n = seat.numbers("rod");
@@ -143,7 +143,7 @@ TEST(LearningTextbook, APendulumIsSwungUpAndHeld) {
 
 // ---- Rules themselves
 
-TEST(OwnRules, ArePartOfTheStateAndOfSnapshots) {
+TEST(CustomRules, ArePartOfTheStateAndOfSnapshots) {
   const Game game(pole_on_a_cart());
   Lanes lanes(game, 2);
   lanes.begin(0, {1, 0, 0});
@@ -166,19 +166,19 @@ TEST(OwnRules, ArePartOfTheStateAndOfSnapshots) {
   EXPECT_EQ(play(), first);
 }
 
-TEST(OwnRules, AFileNamesThemAndNeedsTheProgram) {
+TEST(CustomRules, AFileNamesThemAndNeedsTheProgram) {
   const GameSpec game = pole_on_a_cart();
   const std::string text = to_toml(game);
   EXPECT_NE(text.find("'pole'"), std::string::npos) << text;
-  EXPECT_EQ(parse_game(text, "pole.toml", CodedParts::optional), game);
-  EXPECT_NE(test::error_of([&] { Game compiled(parse_game(text, "pole.toml", CodedParts::optional)); })
+  EXPECT_EQ(parse_game(text, "pole.toml", CustomParts::optional), game);
+  EXPECT_NE(test::error_of([&] { Game compiled(parse_game(text, "pole.toml", CustomParts::optional)); })
                 .problem()
-                .find("coded in C++"),
+                .find("custom"),
             std::string::npos);
-  EXPECT_FALSE(Game(parse_game(text, "pole.toml", CodedParts::optional), CodedParts::optional).complete());
+  EXPECT_FALSE(Game(parse_game(text, "pole.toml", CustomParts::optional), CustomParts::optional).complete());
 }
 
-TEST(OwnRules, MistakesAreNamed) {
+TEST(CustomRules, MistakesAreNamed) {
   GameSpec two = pole_on_a_cart();
   two.rules.push_back(two.rules[0]);
   EXPECT_EQ(test::error_of([&] { Game game(two); }).problem(), "two rules are named 'pole'");

@@ -181,7 +181,7 @@ TEST_F(ReplayFile, WhatWasWrittenBeforeACrashCanBeRead) {
   EXPECT_GE(replay.episodes().size(), 2u);
 }
 
-TEST(ReplayOfCodedTerms, IsCheckedButForTheirRewards) {
+TEST(ReplayOfCustomTerms, IsCheckedButForTheirRewards) {
   const test::TemporaryFolder folder;
   GameSpec spec = test::duck_pond();
   spec.role("duck").rewards.push_back(

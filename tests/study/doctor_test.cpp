@@ -24,7 +24,7 @@ constexpr const char* rays_line =
 constexpr const char* compass_line = R"(  { kind = "compass", name = "compass", to = "berth", reach = 50 },
 )";
 
-GameSpec from(const std::string& text) { return parse_game(text, "broken", CodedParts::optional); }
+GameSpec from(const std::string& text) { return parse_game(text, "broken", CustomParts::optional); }
 GameSpec changed(const std::string& what, const std::string& to) { return from(test::mooring_with(what, to)); }
 
 std::string without(std::string text, const std::string& part) {
@@ -37,7 +37,7 @@ GameSpec with_term(const std::string& term) { return from(test::mooring_with("[c
 
 GameSpec with_sense(double (*reading)(const SeatView&)) {
   GameSpec game = test::mooring();
-  game.roles[0].senses.push_back(CodedSense{
+  game.roles[0].senses.push_back(CustomSense{
       .name = "own_idea",
       .columns = {{.name = "reading", .low = -1, .high = 1}},
       .code = [reading](const SeatView& seat, std::span<float> out) { out[0] = static_cast<float>(reading(seat)); }});
@@ -122,7 +122,7 @@ const std::vector<Broken> broken_games{
      [] {
        GameSpec game = ledge();
        game.arena.bodies[0].meters = {{.name = "air", .low = 0, .high = 1, .start = 1}};
-       std::get<Choice>(game.roles[0].controls[0]).options[1].needs = Need{.meter = "air", .above = 2.0};
+       std::get<Choice>(game.roles[0].controls[0]).options[1].allowed_when = AllowedWhen{.meter = "air", .above = 2.0};
        return game;
      },
      Severity::warning, "option never allowed", "may.go.east"},

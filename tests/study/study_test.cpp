@@ -302,7 +302,7 @@ TEST(Study, CountsEventsWhateverTheyPay) {
   GameSpec game = test::duck_pond();
   for (Option& option : std::get<Choice>(game.role("duck").controls[0]).options) option.value = 1.0;  // it never rests
   game.role("duck").rewards.push_back(
-      {.name = "bump", .weight = 0.0, .on = Happening{.event = EventKind::touch, .with = {"bank"}}});
+      {.name = "bump", .weight = 0.0, .on = EventTrigger{.event = EventKind::touch, .with = {"bank"}}});
   StudyPlan plan{.games = {game}, .seeds = {1}, .steps = 600, .learner = small};
   plan.variants = {{.name = "free"}, {.name = "dear", .set = {{"term.bump", -1.0}}}};
   plan.episodes = 200;
@@ -368,7 +368,7 @@ TEST(Ablation, FindsWhatMattersAndNotWhatDoesNot) {
   const test::TemporaryFolder folder;
   GameSpec game = test::duck_pond();
   game.role("duck").rewards.push_back(
-      {.name = "idle", .weight = 1.0, .on = Happening{.event = EventKind::launch}});  // never happens
+      {.name = "idle", .weight = 1.0, .on = EventTrigger{.event = EventKind::launch}});  // never happens
   StudyPlan plan{.games = {game}, .seeds = {1, 2, 3}, .steps = 200'000, .learner = thorough};
   plan.episodes = 200;
   plan.measures = {"success"};

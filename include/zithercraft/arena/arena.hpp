@@ -36,7 +36,7 @@ struct Pose {
   float heading = 0.0f;      ///< radians in [-pi, pi)
   float cos = 1.0f, sin = 0.0f;
   float z = 0.0f;     ///< metres, of the foot; 0 in flat arenas
-  float look = 0.0f;  ///< radians above the level
+  float pitch = 0.0f;  ///< radians above the level
 };
 
 struct Velocity {
@@ -85,14 +85,14 @@ struct MapView {
   std::span<const float> background{};  ///< [channels]
 };
 
-/// The shortest way over cells, as whoever goes it sees it.
-struct CellWay {
+/// The shortest path over cells, as whoever goes it sees it.
+struct CellPath {
   float distance = 0.0f;     ///< metres along it
   float x = 0.0f, y = 0.0f;  ///< where to head for: just within the next cell, or the thing itself where that is near
 };
 
-/// What looking for ways works with; may be used again and again, by one thread at a time.
-struct WayMemory {
+/// What the search for paths works with; may be used again and again, by one thread at a time.
+struct PathMemory {
   std::vector<std::uint32_t> steps{}, queue{};
 };
 
@@ -206,10 +206,10 @@ class Arena {
   std::span<float> inputs(std::byte* state, std::size_t body) const;
 
   /// Whether the arena has height.
-  bool high() const noexcept;
+  bool has_height() const noexcept;
   /// Metres from foot to top of something with a pose; 0 in flat arenas, infinite for zones without end. Where heights
   /// differ from episode to episode, the state's own counts.
-  float tall(std::size_t posed, const std::byte* state = nullptr) const noexcept;
+  float height_of(std::size_t posed, const std::byte* state = nullptr) const noexcept;
   /// Whether something with a pose is a ball: round from all sides, not only from above.
   bool is_ball(std::size_t posed) const noexcept;
   /// The entity a body stands on, -1 for nothing; always -1 in flat arenas.
@@ -260,10 +260,10 @@ class Arena {
   /// measured in space, from (x, y, z) to middles.
   NearestHit nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude = -1,
                      float z = 0.0f) const;
-  /// The shortest way from a place to a thing over cells that are neither solid nor of a kind that `cells.avoid` names,
-  /// from side to side; the cells of both count as open. Nothing if there is no such way or the arena has no cells.
-  /// Looks at the more cells the longer the way is; nothing is allocated once the memory has grown.
-  std::optional<CellWay> way(const std::byte* state, float x, float y, std::size_t thing, WayMemory& memory) const;
+  /// The shortest path from a place to a thing over cells that are neither solid nor of a kind that `cells.avoid` names,
+  /// from side to side; the cells of both count as open. Nothing if there is no such path or the arena has no cells.
+  /// A longer path looks at more cells; nothing is allocated once the memory has grown.
+  std::optional<CellPath> path_to(const std::byte* state, float x, float y, std::size_t thing, PathMemory& memory) const;
   /// Everything of these tags that a shape at a pose overlaps, each once, in order of number; appended to `found`. In
   /// arenas with height the shape reaches from `at.z` up by `height` (a ball: by its width), and balls count as
   /// upright.
@@ -305,7 +305,7 @@ class Arena {
                  std::int32_t kind) const noexcept;
 
   /// Hash of all that can come back to what it was: the state without its clock and keys.
-  std::uint64_t likeness(const std::byte* state) const noexcept;
+  std::uint64_t hash_without_clock(const std::byte* state) const noexcept;
   /// Hash of the whole state block.
   std::uint64_t hash(const std::byte* state) const noexcept;
 

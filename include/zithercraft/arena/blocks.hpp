@@ -2,6 +2,7 @@
 
 #include <array>
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <variant>
@@ -16,8 +17,7 @@ struct BlockKind {
   std::string name{};                ///< also its tag, unless `tag` is given
   std::string tag{};                 ///< empty means the same as the name
   bool solid = true;                 ///< nothing enters it; rays stop at all kinds that they ask for
-  bool diggable = true;              ///< if not, it stays whatever is done to it
-  double hardness = 1.0;             ///< seconds it takes to dig with power 1, at least 0
+  std::optional<double> hardness{};  ///< seconds it takes to dig with power 1, at least 0; without it, it cannot be dug
   double worth = 0.0;                ///< strength of the `dig` event
   double bounce = 0.0;               ///< as for bodies
   double grip = 0.3;                 ///< as for bodies

@@ -10,7 +10,7 @@ enum class EventKind : std::uint8_t {
             ///< (steppers: 1)
   part,     ///< it no longer touches
   enter,    ///< the centre of a moving body came into a zone
-  stay,     ///< it is still in it, once per tick; only for zones that report it
+  inside,   ///< it is still in it, once per tick; only for zones that report it
   leave,    ///< it left the zone
   collect,  ///< a body took an item; strength: its worth
   launch,   ///< who launched the shot whom; strength: its speed, m/s

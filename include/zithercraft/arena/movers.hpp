@@ -26,20 +26,20 @@ struct Boat {
 ///
 /// Inputs: `ahead`, `left` (wanted velocity in the own frame, as a share of `speed`) and `turn` (wanted turn rate, as a
 /// share of `turn_rate`; positive is counter-clockwise). Wanted velocities longer than `speed` are shortened. In arenas
-/// with height also `jump` (above a half: jumps if it stands on something) if `jump` is above 0, and `look` (wanted
-/// rate of looking up, as a share of `look_rate`) if `look_rate` is above 0.
+/// with height also `jump` (above a half: jumps if it stands on something) if `jump` is above 0, and `pitch` (wanted
+/// rate of looking up, as a share of `pitch_rate`) if `pitch_rate` is above 0.
 struct Walker {
   static constexpr std::string_view kind = "walker";
   double speed = 2.0;        ///< m/s, above 0
-  double agility = 10.0;     ///< m/s2 at most to reach the wanted velocity, above 0
+  double acceleration = 10.0;     ///< m/s2 at most to reach the wanted velocity, above 0
   double turn_rate = 180.0;  ///< degrees/s, at least 0
   // In arenas with height:
   double jump = 0.0;         ///< m/s upwards at a jump, at least 0
-  double step = 0.3;         ///< metres: steps up to this height are walked up and down, at least 0
+  double step_height = 0.3;         ///< metres: steps up to this height are walked up and down, at least 0
   double slope = 45.0;       ///< degrees: steeper ground is not walked up, 0 to 80
-  double in_air = 0.2;       ///< share of the agility left while it stands on nothing, 0 to 1
-  double look_rate = 0.0;    ///< degrees/s, at least 0
-  double look_limit = 80.0;  ///< degrees it can look up or down, 0 to 89
+  double in_air = 0.2;       ///< share of the acceleration left while it stands on nothing, 0 to 1
+  double pitch_rate = 0.0;    ///< degrees/s, at least 0
+  double pitch_limit = 80.0;  ///< degrees it can look up or down, 0 to 89
   bool operator==(const Walker&) const = default;
 };
 
@@ -60,26 +60,26 @@ struct Car {
 /// For what flies or swims in arenas with height: it holds its level by itself.
 ///
 /// Inputs: `ahead`, `left` and `up` (wanted velocity in the own frame, as shares of `speed` and `climb`) and `turn` (as
-/// for walkers), and `look` as for walkers if `look_rate` is above 0.
+/// for walkers), and `pitch` as for walkers if `pitch_rate` is above 0.
 struct Flyer {
   static constexpr std::string_view kind = "flyer";
   double speed = 3.0;        ///< m/s over ground, above 0
   double climb = 1.5;        ///< m/s up or down, above 0
-  double agility = 4.0;      ///< m/s2 at most to reach the wanted velocity, above 0
+  double acceleration = 4.0;      ///< m/s2 at most to reach the wanted velocity, above 0
   double turn_rate = 120.0;  ///< degrees/s, at least 0
-  double look_rate = 0.0;    ///< degrees/s, at least 0
-  double look_limit = 80.0;  ///< degrees it can look up or down, 0 to 89
+  double pitch_rate = 0.0;    ///< degrees/s, at least 0
+  double pitch_limit = 80.0;  ///< degrees it can look up or down, 0 to 89
   bool operator==(const Flyer&) const = default;
 };
 
-/// For bodies on a cell map: at every beat, one move to a neighbouring cell or one quarter turn.
+/// For bodies on a cell map: every `ticks_per_move` ticks, one move to a neighbouring cell or one quarter turn.
 ///
 /// Inputs, read by their sign beyond a half: `turn` (positive to the left), `ahead` and `left` (in the own frame),
 /// `east` and `north` (in the map's). A turn is made before the move. If several moves are asked for, the first of
 /// `ahead`, `left`, `east`, `north` counts. Needs an arena with `cells`.
 struct Stepper {
   static constexpr std::string_view kind = "stepper";
-  std::int64_t beat = 1;    ///< ticks from one move to the next, at least 1
+  std::int64_t ticks_per_move = 1;    ///< ticks from one move to the next, at least 1
   bool faces_move = false;  ///< a move east or north also turns the body that way
   bool pushes = false;      ///< a pushable stepper that stays in the way is pushed on if the cell behind it is free
   bool pushable = false;    ///< lets itself be pushed

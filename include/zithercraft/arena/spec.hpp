@@ -41,10 +41,10 @@ struct Placement {
   bool operator==(const Placement&) const = default;
 };
 
-/// fixed: never moves. carried: follows its path whatever is in the way. free: moved by its mover and by contacts.
+/// fixed: never moves. carried: follows its track whatever is in the way. free: moved by its mover and by contacts.
 enum class Motion { fixed, carried, free };
 
-/// The way of a carried body: from its start through the points and on, at constant speed.
+/// The track of a carried body: from its start through the points and on, at constant speed.
 struct Track {
   std::vector<Point> points{};   ///< metres, relative to where the body was placed, which is the first point
   double speed = 1.0;            ///< m/s, above 0
@@ -60,8 +60,8 @@ struct CarriedPose {
   double z = 0.0;                          ///< metres, of the foot
 };
 
-/// A carried body's way as C++ code: a pure function of the time and of where the body was placed. It is called from
-/// several threads at once. A file can say "coded" but not hold the code.
+/// A carried body's track as C++ code: a pure function of the time and of where the body was placed. It is called from
+/// several threads at once. A file can say "custom" but not hold the code.
 class Carry {
  public:
   using Function = std::function<CarriedPose(double seconds, const CarriedPose& start)>;
@@ -73,9 +73,9 @@ class Carry {
   bool used() const noexcept { return used_; }
   const Function& function() const noexcept { return function_; }
 
-  std::string to_toml() const { return used_ ? "coded" : ""; }
-  bool from_toml(const std::string& word) { return used_ = word == "coded"; }
-  static std::vector<std::string> known_values() { return {"coded"}; }
+  std::string to_toml() const { return used_ ? "custom" : ""; }
+  bool from_toml(const std::string& word) { return used_ = word == "custom"; }
+  static std::vector<std::string> known_values() { return {"custom"}; }
   bool operator==(const Carry& other) const { return used_ == other.used_; }
 
  private:
@@ -145,7 +145,7 @@ struct BodySpec {
   std::optional<double> top_speed{};  ///< m/s it never exceeds by itself or by being pushed, above 0
   std::optional<Mover> mover{};
   std::optional<Wanderer> wanderer{};
-  std::optional<Track> path{};  ///< of a carried body
+  std::optional<Track> track{};  ///< of a carried body
   Carry carry{};                ///< of a carried body, as code
   std::vector<Meter> meters{};
   std::vector<Launcher> launchers{};
@@ -180,7 +180,7 @@ struct ZoneSpec {
   Shape shape = Disc{};
   std::optional<double> height{};  ///< metres from its foot; without it, it has no end up or down
   bool kept_free = true;           ///< nothing else is placed where it lies
-  bool reports_stay = false;       ///< a `stay` event at every tick for every body inside
+  bool reports_inside = false;       ///< an `inside` event at every tick for every body inside
   std::vector<Effect> effects{};
   std::vector<std::string> kills{};  ///< tags of bodies that die when they come into it
   Placement place{};

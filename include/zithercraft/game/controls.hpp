@@ -27,13 +27,13 @@ struct Dial {
 };
 
 /// What must hold for an option to be allowed now. Of several, all.
-struct Need {
+struct AllowedWhen {
   std::string reloaded{};         ///< a launcher of the body that must be ready
   std::string meter{};            ///< a meter of the body ...
   std::optional<double> above{};  ///< ... that must be above this
   std::optional<double> below{};  ///< ... or below this
   bool stands = false;            ///< the body must stand on something; arenas with height only
-  bool operator==(const Need&) const = default;
+  bool operator==(const AllowedWhen&) const = default;
 };
 
 struct Option {
@@ -43,7 +43,7 @@ struct Option {
   /// Where given, the option is forbidden while this does not hold; the role then has a column `may.CONTROL.OPTION`
   /// that is 1 while it is allowed, and players decide among what is allowed. One that is chosen nevertheless counts as
   /// the choice's first option, which cannot be forbidden.
-  std::optional<Need> needs{};
+  std::optional<AllowedWhen> allowed_when{};
   bool operator==(const Option&) const = default;
 };
 

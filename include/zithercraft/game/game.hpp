@@ -26,7 +26,7 @@ struct RaySense {
   RayReport reports = RayReport::first;
   float reach = 1.0f;                             ///< metres
   float eye = 0.0f;                               ///< metres above the foot at which they begin; 0 in flat arenas
-  bool looks = false;                             ///< they tilt with the body's look
+  bool follows_pitch = false;                             ///< they tilt with the body's pitch
   std::vector<std::array<float, 3>> direction{};  ///< of each ray in the body's frame: ahead, to the left, up
 };
 
@@ -71,14 +71,14 @@ inline bool opposed(const Role& a, const Role& b) { return !a.side.empty() && !b
 class Game {
  public:
   /// Throws Error (spec) with the key path and a fix if the spec makes no sense.
-  explicit Game(GameSpec spec, CodedParts coded = CodedParts::needed);
+  explicit Game(GameSpec spec, CustomParts custom = CustomParts::needed);
 
   const GameSpec& spec() const noexcept;
   const Arena& arena() const noexcept { return *arena_; }
   std::span<const Role> roles() const noexcept { return roles_; }
   /// Changes whenever anything in the spec does: 16 hexadecimal digits.
   const std::string& fingerprint() const noexcept;
-  /// Whether every coded part is there (see CodedParts).
+  /// Whether every custom part is there (see CustomParts).
   bool complete() const noexcept;
 
   /// How many stages a training goes through; the last is the game itself. 1 without a curriculum.

@@ -8,8 +8,8 @@
 
 namespace zithercraft {
 
-/// Whether parts written in C++ must be there. A file can name them ("coded") but not hold them.
-enum class CodedParts {
+/// Whether parts written in C++ must be there. A file can name them ("custom") but not hold them.
+enum class CustomParts {
   needed,    ///< a missing one is an error
   optional,  ///< a missing term pays nothing; for replays, which hold the rewards
 };
@@ -19,7 +19,7 @@ enum class CodedParts {
 GameSpec load_game(const std::filesystem::path& file);
 
 /// The same from text; `source` names it in errors.
-GameSpec parse_game(std::string_view text, const std::string& source = "game", CodedParts coded = CodedParts::needed);
+GameSpec parse_game(std::string_view text, const std::string& source = "game", CustomParts custom = CustomParts::needed);
 
 /// The whole game as TOML with every value stated. `parse_game` of it gives an equal spec.
 std::string to_toml(const GameSpec& game);

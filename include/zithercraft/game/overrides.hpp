@@ -12,7 +12,7 @@ namespace zithercraft {
 /// brackets. `term.NAME` stands for the weight of a term of the first role's reward terms.
 using KeyValues = std::map<std::string, Value>;
 
-/// The game with keys set to other values; parts coded in C++ stay. Throws Error (spec), naming `where`, if a key leads
+/// The game with keys set to other values; custom parts stay. Throws Error (spec), naming `where`, if a key leads
 /// nowhere or a value does not fit it.
 GameSpec with_keys(const GameSpec& game, const KeyValues& keys, const std::string& where);
 

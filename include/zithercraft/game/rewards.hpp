@@ -25,7 +25,7 @@ class Measure {
   Measure() = default;
   template <class F>
   requires std::is_invocable_r_v<double, F, const SeatView&> Measure(F callable)
-      : form_(Form::coded), function_(std::move(callable)) {}
+      : form_(Form::custom), function_(std::move(callable)) {}
   static Measure always() {
     Measure measure;
     measure.form_ = Form::always;
@@ -33,21 +33,21 @@ class Measure {
   }
 
   bool used() const noexcept { return form_ != Form::none; }
-  bool coded() const noexcept { return form_ == Form::coded; }
-  /// The function of a coded measure; empty if the spec came from a file, which cannot hold code.
+  bool custom() const noexcept { return form_ == Form::custom; }
+  /// The function of a custom measure; empty if the spec came from a file, which cannot hold code.
   const Function& function() const noexcept { return function_; }
 
-  // TOML form: "always", or "coded" as a reminder that C++ code is needed.
-  std::string to_toml() const { return form_ == Form::none ? "" : form_ == Form::always ? "always" : "coded"; }
+  // TOML form: "always", or "custom" as a reminder that C++ code is needed.
+  std::string to_toml() const { return form_ == Form::none ? "" : form_ == Form::always ? "always" : "custom"; }
   bool from_toml(const std::string& word) {
-    form_ = word == "always" ? Form::always : Form::coded;
-    return word == "always" || word == "coded";
+    form_ = word == "always" ? Form::always : Form::custom;
+    return word == "always" || word == "custom";
   }
   static std::vector<std::string> known_values() { return {"always"}; }
   bool operator==(const Measure& other) const { return form_ == other.form_; }
 
  private:
-  enum class Form { none, always, coded };
+  enum class Form { none, always, custom };
   Form form_ = Form::none;
   Function function_;
 };
@@ -59,7 +59,7 @@ struct Progress {
   std::string of{};     ///< a tag: what comes closer; empty for the seat's own body
   std::string to{};     ///< a tag
   bool paired = false;  ///< as for a compass
-  bool around = false;  ///< likewise
+  bool along_path = false;  ///< likewise
   bool operator==(const Progress&) const = default;
 };
 
@@ -74,7 +74,7 @@ enum class Counts : std::uint8_t {
 };
 
 /// Pays once for each event since the last step.
-struct Happening {
+struct EventTrigger {
   EventKind event = EventKind::touch;  ///< any that an arena reports
   std::string of{};                    ///< a tag: whose events count; empty for the seat's own body
   Part as = Part::either;
@@ -83,7 +83,7 @@ struct Happening {
   bool by_strength = false;         ///< pays the event's strength (the worth of an item) instead of 1
   Counts counts = Counts::every;
   std::int64_t nth = 0;  ///< only this one of the events that count in an episode, from 1: the fifth hit; 0 for all
-  bool operator==(const Happening&) const = default;
+  bool operator==(const EventTrigger&) const = default;
 };
 
 /// Holds while all that is given does.
@@ -100,10 +100,10 @@ struct Condition {
 };
 
 /// Pays the change of a meter since the last step: health lost is negative, a score won is positive.
-struct Change {
+struct MeterTrigger {
   std::string of{};  ///< a tag: whose meter, summed over all bodies of it; empty for the seat's own body
   std::string meter{};
-  bool operator==(const Change&) const = default;
+  bool operator==(const MeterTrigger&) const = default;
 };
 
 /// How shots that are over count together.
@@ -113,18 +113,18 @@ enum class Over : std::uint8_t {
 };
 
 /// Pays for shots that come close: 1 for a hit, falling to 0 at `within` metres. Needs a launcher with `targets`.
-struct Closeness {
+struct NearMissTrigger {
   std::string to{};     ///< a tag of the launcher's targets
   double within = 5.0;  ///< metres, above 0
   Over over = Over::sum;
-  bool operator==(const Closeness&) const = default;
+  bool operator==(const NearMissTrigger&) const = default;
 };
 
 /// Pays 1 for each square of ground that the seat comes to for the first time in the episode: the arena's cells where
 /// it has a map, else squares of `square` metres. Squares that lie 64 squares apart in either direction count as one.
-struct Visiting {
+struct ExplorationTrigger {
   double square = 2.0;  ///< metres along a side, above 0
-  bool operator==(const Visiting&) const = default;
+  bool operator==(const ExplorationTrigger&) const = default;
 };
 
 enum class Verdict : std::uint8_t { none, success, failure };
@@ -136,18 +136,18 @@ enum class Scope : std::uint8_t {
   everyone  ///< what it pays for all seats, summed
 };
 
-/// One named term of the reward terms. Exactly one of `progress`, `on`, `when`, `change`, `closeness`, `visits`,
+/// One named term of the reward terms. Exactly one of `progress`, `on`, `when`, `change`, `near_miss`, `visits`,
 /// `each_step` and `each_second` says when it pays. Seats of other roles belong to its scope if they have a
 /// term of the same name.
 struct Term {
   std::string name{};
   double weight = 1.0;  ///< what it pays, times the amount of its trigger
   std::optional<Progress> progress{};
-  std::optional<Happening> on{};
+  std::optional<EventTrigger> on{};
   std::optional<Condition> when{};
-  std::optional<Change> change{};
-  std::optional<Closeness> closeness{};
-  std::optional<Visiting> visits{};
+  std::optional<MeterTrigger> change{};
+  std::optional<NearMissTrigger> near_miss{};
+  std::optional<ExplorationTrigger> visits{};
   Measure each_step{};
   Measure each_second{};  ///< pays its amount times the seconds that a step lasts
   Scope scope = Scope::self;

@@ -26,7 +26,7 @@ struct SeenRay {
   std::int32_t entity = -1;          ///< what it met, -1 for nothing
 };
 
-/// What coded terms and scripts see of a seat. Valid during the call it is passed to.
+/// What custom terms and scripts see of a seat. Valid during the call it is passed to.
 class SeatView {
  public:
   SeatView(const Lanes& lanes, std::size_t lane, std::size_t role, std::size_t seat)
@@ -53,9 +53,9 @@ class SeatView {
   Bearing paired(std::size_t tag) const;
   /// Where a body, zone or item lies, whether it is there or not.
   Bearing bearing_to(std::size_t thing) const;
-  /// The same along the shortest way over cells, around what is solid and what `cells.avoid` names: the distance is
-  /// that of the way, the direction that into the next cell. Straight there if there is no such way.
-  Bearing way_to(std::size_t thing) const;
+  /// The same along the shortest path over cells, around what is solid and what `cells.avoid` names: the distance is
+  /// that of the path, the direction that into the next cell. Straight there if there is no such path.
+  Bearing path_to(std::size_t thing) const;
   /// The seat's number among those of its role in the lane.
   std::size_t number() const { return seat_; }
 

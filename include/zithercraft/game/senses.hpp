@@ -55,12 +55,12 @@ struct RayFan {
   std::optional<double>
       from_height{};  ///< metres above the foot at which rays begin; the middle of the body unless given
   std::optional<double> to_height{};  ///< metres above the foot at which they end; level unless given
-  bool looks = false;                 ///< the fan tilts as the body looks up and down
+  bool follows_pitch = false;                 ///< the fan tilts as the body looks up and down
   Signal signal{};
   bool operator==(const RayFan&) const = default;
 };
 
-/// Rays in a cone around the look, for arenas with height: evenly spread over the solid angle, from its middle
+/// Rays in a cone around where the body looks, for arenas with height: evenly spread over the solid angle, from its middle
 /// outwards. Columns as for a ray fan.
 struct RayCone {
   static constexpr std::string_view kind = "ray_cone";
@@ -102,14 +102,14 @@ struct Compass {
       false;  ///< not the nearest: the first seat's is the first thing of that tag, the second's the second...
   Whose whose = Whose::anyone;
   Bearings bearings = Bearings::angle;
-  bool around = false;  ///< along the shortest way over cells in place of straight; see `SeatView::way_to`
+  bool along_path = false;  ///< along the shortest path over cells in place of straight; see `SeatView::path_to`
   double reach = 50.0;  ///< metres, above 0
   Signal signal{};
   bool operator==(const Compass&) const = default;
 };
 
 /// The seat's own speed ahead and to port, and its turn rate, scaled by the given tops and clamped to [-1, 1]. In
-/// arenas with height also its `climb` (m/s upwards), its `look` (share of a right angle) and whether it `stands` on
+/// arenas with height also its `climb` (m/s upwards), its `pitch` (share of a right angle) and whether it `stands` on
 /// something.
 struct OwnMotion {
   static constexpr std::string_view kind = "own_motion";
@@ -158,22 +158,22 @@ struct Window {
 
 /// Which of the moves ahead would be fatal: a flag for each direction in the own frame (ahead, left, behind, right and,
 /// with eight, those between), 1 if something deadly lies within `within` metres that way.
-struct Danger {
-  static constexpr std::string_view kind = "danger";
-  std::string name = "danger";
+struct Hazards {
+  static constexpr std::string_view kind = "hazards";
+  std::string name = "hazards";
   std::int64_t moves = 4;  ///< 4 or 8 directions
   double within = 2.0;     ///< metres from the body's middle, above 0
   double thickness = 0.0;  ///< metres that must be free; 0 looks along thin rays
   /// Tags that are deadly; empty for all that kill the seat's body or end the episode in failure when touched.
   std::vector<std::string> fatal{};
   Signal signal{};
-  bool operator==(const Danger&) const = default;
+  bool operator==(const Hazards&) const = default;
 };
 
 /// From where a camera looks.
 enum class CameraFrom : std::uint8_t {
   above,   ///< straight down on the seat, as a map
-  eyes,    ///< along the seat's look, in perspective
+  eyes,    ///< where the seat looks, in perspective
   overall  ///< straight down on the whole arena, whoever looks
 };
 
@@ -213,13 +213,13 @@ struct Crowd {
   bool operator==(const Crowd&) const = default;
 };
 
-/// One column of a sense coded in C++: what is written should lie in [low, high]; times `scale` it is in `unit`.
-struct OwnColumn {
+/// One column of a custom sense: what is written should lie in [low, high]; times `scale` it is in `unit`.
+struct CustomColumn {
   std::string name{};
   std::string unit = "share";
   double low = 0.0, high = 1.0;
   double scale = 1.0;  ///< not 0
-  bool operator==(const OwnColumn&) const = default;
+  bool operator==(const CustomColumn&) const = default;
 };
 
 /// Code that writes a sense's columns. Called from several threads at once; it must depend on the seat alone.
@@ -238,16 +238,16 @@ class SenseCode {
 };
 
 /// A sense of the user's own, written in C++. A file can name it but not hold the code.
-struct CodedSense {
-  static constexpr std::string_view kind = "coded";
+struct CustomSense {
+  static constexpr std::string_view kind = "custom";
   std::string name{};
-  std::vector<OwnColumn> columns{};  ///< at least one
+  std::vector<CustomColumn> columns{};  ///< at least one
   SenseCode code{};
   Signal signal{};
-  bool operator==(const CodedSense&) const = default;
+  bool operator==(const CustomSense&) const = default;
 };
 
 using Sense =
-    std::variant<RayFan, RayCone, Compass, OwnMotion, OwnState, Gauges, Window, Danger, Camera, Crowd, CodedSense>;
+    std::variant<RayFan, RayCone, Compass, OwnMotion, OwnState, Gauges, Window, Hazards, Camera, Crowd, CustomSense>;
 
 }  // namespace zithercraft

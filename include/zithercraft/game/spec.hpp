@@ -12,7 +12,7 @@
 #include "zithercraft/arena/spec.hpp"
 #include "zithercraft/game/controls.hpp"
 #include "zithercraft/game/keys.hpp"
-#include "zithercraft/game/own_rules.hpp"
+#include "zithercraft/game/custom_rules.hpp"
 #include "zithercraft/game/rewards.hpp"
 #include "zithercraft/game/senses.hpp"
 #include "zithercraft/game/stages.hpp"
@@ -30,11 +30,11 @@ class Script {
   Script(const char* name) : name_(name) {}
   template <class F>
   requires std::is_invocable_v<F, const SeatView&, std::span<float>> Script(F callable)
-      : name_("coded"), function_(std::move(callable)) {}
+      : name_("custom"), function_(std::move(callable)) {}
 
   bool used() const noexcept { return !name_.empty(); }
   /// False if there is none, or if it is C++ code that a file could not hold.
-  bool playable() const noexcept { return used() && (name_ != "coded" || function_); }
+  bool playable() const noexcept { return used() && (name_ != "custom" || function_); }
   const std::string& name() const noexcept { return name_; }
   const Function& function() const noexcept { return function_; }
 
@@ -74,7 +74,7 @@ struct GameSpec {
   ArenaSpec arena{};
   std::vector<RoleSpec> roles{};
   Cutoffs cutoffs{};
-  std::vector<OwnRule> rules{};  ///< coded in C++; carried out in their order
+  std::vector<CustomRule> rules{};  ///< custom; carried out in their order
   std::vector<Stage> stages{};  ///< of a curriculum, the easiest first; the game itself comes after them
 
   /// The role of that name. Throws Error (spec) with advice if there is none.

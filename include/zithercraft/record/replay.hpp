@@ -106,7 +106,7 @@ class Replay {
   Replay(Replay&&) noexcept;
 
   const ReplayInfo& info() const noexcept;
-  /// Parts of the game coded in C++ pay nothing here; their rewards are in the moments.
+  /// Parts of the game custom pay nothing here; their rewards are in the moments.
   const Game& game() const noexcept;
   const std::vector<Episode>& episodes() const noexcept;
   /// False if the file's end is missing: the moments after the last whole chunk are lost.
@@ -129,7 +129,7 @@ struct ReplayCheck {
   std::size_t episodes = 0;
   std::uint64_t steps = 0;
   bool whole = true;              ///< see Replay::whole
-  bool rewards_compared = true;  ///< false if something is coded in C++ and could not be re-played
+  bool rewards_compared = true;  ///< false if something is custom and could not be re-played
   std::string difference{};       ///< the first difference in plain words; empty if there is none
   bool passed() const { return whole && difference.empty(); }
 };

@@ -49,12 +49,12 @@ class Run {
  public:
   /// Throws Error (file) if there is no run in the folder, Error (spec) if its configuration is damaged.
   static Run open(const std::filesystem::path& folder);
-  /// A run of a game that may hold parts coded in C++, which a folder cannot. Files that the game names are read now.
+  /// A run of a game that may hold custom parts, which a folder cannot. Files that the game names are read now.
   Run(std::filesystem::path folder, const GameSpec& game, RunSettings settings);
 
   const std::filesystem::path& folder() const noexcept { return folder_; }
   const GameSpec& game_spec() const noexcept { return game_; }
-  /// Throws Error (spec) if the game has parts coded in C++ and was read from a folder.
+  /// Throws Error (spec) if the game has custom parts and was read from a folder.
   Game game() const { return Game(game_); }
   const RunSettings& settings() const noexcept { return settings_; }
 

@@ -52,7 +52,7 @@ struct TrainOptions {
   /// To evolve instead. The threads share the individuals; `ranks` must be null.
   std::optional<EvolutionSettings> evolution{};
   std::int64_t generations = 0;                          ///< see RunSettings
-  std::function<double(const SeatView&)> own_fitness{};  ///< see Evolution::set_fitness; not kept in the folder
+  std::function<double(const SeatView&)> custom_fitness{};  ///< see Evolution::set_fitness; not kept in the folder
   /// A checkpoint, or a run whose last one is meant, of a policy to continue from; see Ppo::continue_from.
   std::filesystem::path from{};
   std::vector<RoleTraining> roles{};  ///< of roles that are not played as usual; see RunSettings::roles

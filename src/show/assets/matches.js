@@ -78,10 +78,10 @@ class Frame {
   blocks() { return this.chunk.map("blocks", this.step); }
 }
 
-const kindsOfEvents = ["touch", "part", "enter", "stay", "leave", "collect", "launch", "hit", "pass", "empty", "full", "die", "back",
+const kindsOfEvents = ["touch", "part", "enter", "inside", "leave", "collect", "launch", "hit", "pass", "empty", "full", "die", "back",
                        "gate", "success", "failure", "cutoff", "dig", "place"];
 const outcomes = ["running", "success", "failure", "cutoff"];
-const quietEvents = new Set(["part", "stay", "pass", "leave"]);  // too many or too dull to be marked
+const quietEvents = new Set(["part", "inside", "pass", "leave"]);  // too many or too dull to be marked
 
 // One recorded match, or one that is being played. `fetch(episode, number)` gives the bytes of a message,
 // `nodes(role, episode)` what the nodes of a role's network were, if networks are shown.

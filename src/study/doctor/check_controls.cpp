@@ -162,7 +162,7 @@ class ControlChecks {
         fmt::format("at {} of {} moments of random play it failed or killed the agent, and rest did "
                     "not",
                     percent(share), bench_.count()),
-        "prefer moves relative to the heading, forbid the option while it is fatal (`needs`), or add danger flags");
+        "prefer moves relative to the heading, forbid the option while it is fatal (`allowed_when`), or add hazard flags");
   }
 
   void check_forbidden() {
@@ -181,7 +181,7 @@ class ControlChecks {
   // How far a control turns and moves the body, in its own frame, must not depend on the heading it has.
   void check_headings() {
     const Arena& arena = e_.game.arena();
-    if (arena.high() || !e_.game.spec().arena.rivers.empty()) return;
+    if (arena.has_height() || !e_.game.spec().arena.rivers.empty()) return;
     Lanes lanes(e_.game, 1);
     const std::size_t body = spec_.seats.front();
     for (std::size_t c = 0; c < spec_.controls.size(); ++c) {
@@ -243,7 +243,7 @@ class ControlChecks {
     const auto& senses = e_.game.spec().roles[role_].senses;
     const bool knows = std::any_of(senses.begin(), senses.end(), [](const Sense& sense) {
       const auto* own = std::get_if<OwnState>(&sense);
-      return std::holds_alternative<CodedSense>(sense) || (own != nullptr && (own->heading || own->quarter));
+      return std::holds_alternative<CustomSense>(sense) || (own != nullptr && (own->heading || own->quarter));
     });
     const std::string subject =
         "control '" + info.name + "'" + (info.is_choice() ? ", option '" + info.options[value] + "'" : "");

@@ -38,7 +38,7 @@ std::vector<Wanted> wanted_tags(const RoleSpec& role) {
       for (const auto& tag : term.when->touching) add(tag);
     }
     if (term.change) add(term.change->of);
-    if (term.closeness) add(term.closeness->to);
+    if (term.near_miss) add(term.near_miss->to);
   }
   return wanted;
 }
@@ -240,7 +240,7 @@ class ColumnChecks {
 void check_unseen_tags(const Examined& e, Findings& findings) {
   for (std::size_t r = 0; r < e.game.roles().size(); ++r) {
     const std::uint64_t sensed = sensed_tags(e.game, r);
-    const bool coded = has_coded_senses(e.game, r);
+    const bool custom = has_custom_senses(e.game, r);
     const auto reports = tag_reports(e.game, r);
     std::set<std::string> told;
     for (const Wanted& wanted : wanted_tags(e.game.spec().roles[r])) {
@@ -249,9 +249,9 @@ void check_unseen_tags(const Examined& e, Findings& findings) {
         continue;
       const std::string subject = role_name(e.game, r) + ", tag '" + wanted.tag + "'";
       if (((sensed >> tag) & 1u) == 0) {
-        findings.push_back({coded ? Severity::note : Severity::error, "unseen tag", subject,
+        findings.push_back({custom ? Severity::note : Severity::error, "unseen tag", subject,
                             fmt::format("the term '{}' is about it, and no sense reports it{}", wanted.term,
-                                        coded ? " unless one coded in C++ does" : ""),
+                                        custom ? " unless a custom one does" : ""),
                             "no ray fan, window, compass, crowd or camera lists the tag",
                             "add it to `sees` of a sense, or give the role a compass to it"});
         continue;

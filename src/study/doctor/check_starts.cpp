@@ -144,7 +144,7 @@ std::string target_of(const RoleSpec& role) {
 void check_reach(const Examined& e, std::size_t r, Findings& findings) {
   const Arena& arena = e.game.arena();
   const std::string target = target_of(e.game.spec().roles[r]);
-  if (target.empty() || arena.high() || !e.game.spec().arena.rivers.empty()) return;
+  if (target.empty() || arena.has_height() || !e.game.spec().arena.rivers.empty()) return;
   std::vector<std::size_t> targets;
   for (std::size_t thing = 0; thing < arena.posed_count(); ++thing)
     if (arena.tags()[arena.entities()[thing].tag] == target) targets.push_back(thing);
@@ -167,7 +167,7 @@ void check_reach(const Examined& e, std::size_t r, Findings& findings) {
 
 void check_overlaps(const Examined& e, std::size_t r, Findings& findings) {
   const Arena& arena = e.game.arena();
-  if (arena.high()) return;
+  if (arena.has_height()) return;
   Lanes lanes(e.game, 1);
   std::size_t bad = 0;
   std::string with;

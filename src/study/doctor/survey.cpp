@@ -302,15 +302,15 @@ std::uint64_t sensed_tags(const Game& game, std::size_t role) {
       if (camera->sees.empty()) return ~std::uint64_t{0};
       add(camera->sees);
     }
-    if (const auto* danger = std::get_if<Danger>(&sense)) add(danger->fatal);
+    if (const auto* danger = std::get_if<Hazards>(&sense)) add(hazards->fatal);
   }
   return tags;
 }
 
-bool has_coded_senses(const Game& game, std::size_t role) {
+bool has_custom_senses(const Game& game, std::size_t role) {
   const auto& senses = game.spec().roles[role].senses;
   return std::any_of(senses.begin(), senses.end(),
-                     [](const Sense& sense) { return std::holds_alternative<CodedSense>(sense); });
+                     [](const Sense& sense) { return std::holds_alternative<CustomSense>(sense); });
 }
 
 Survey watch(const Game& game, const std::string& name, const std::vector<const Player*>& players, std::int64_t steps,

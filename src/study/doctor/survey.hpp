@@ -78,7 +78,7 @@ std::vector<TagReport> tag_reports(const Game& game, std::size_t role);
 /// Tags that a role's senses can report in some way, also in ways that cannot be told from a column; bit t: tag t.
 std::uint64_t sensed_tags(const Game& game, std::size_t role);
 /// Whether a role has senses that nobody but their author understands.
-bool has_coded_senses(const Game& game, std::size_t role);
+bool has_custom_senses(const Game& game, std::size_t role);
 
 /// Plays episodes until so many steps were taken, and watches. `players`: one for each role. Adds the steps that
 /// were asked for to `progress`, if there is one.

@@ -11,7 +11,7 @@
 
 #include "zithercraft/base/random.hpp"
 
-/// Rules coded in C++: what the arena does not know, up to a whole game of one's own.
+/// Custom rules, in C++: what the arena does not know, up to a whole game of one's own.
 namespace zithercraft {
 
 class Lanes;
@@ -60,12 +60,12 @@ class RuleCode {
 
 /// A rule of a game's own. A file can name it but not hold the code. Where a game has rules, controls need not drive an
 /// input of the body: the rules read them.
-struct OwnRule {
+struct CustomRule {
   std::string name{};
   std::int64_t numbers = 0;  ///< how many it keeps, 0 to 4096
   RuleCode begin{};          ///< at the beginning of an episode, after everything was placed
   RuleCode tick{};           ///< after each tick of the arena
-  bool operator==(const OwnRule&) const = default;
+  bool operator==(const CustomRule&) const = default;
 };
 
 }  // namespace zithercraft

@@ -1,4 +1,4 @@
-#include "zithercraft/game/own_rules.hpp"
+#include "zithercraft/game/custom_rules.hpp"
 
 #include "plan.hpp"
 #include "zithercraft/game/lanes.hpp"

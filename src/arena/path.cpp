@@ -6,7 +6,7 @@
 #include "state.hpp"
 #include "zithercraft/arena/arena.hpp"
 
-// Shortest ways over the cells of an arena: breadth first from where one wants to be.
+// Shortest paths over the cells of an arena: breadth first from where one wants to be.
 
 namespace zithercraft {
 namespace {
@@ -19,7 +19,7 @@ constexpr float beyond_the_edge = 0.75f;
 
 class Search {
  public:
-  Search(const ArenaPlan& plan, const StateArrays& s, WayMemory& memory) : cells_(plan.cells), memory_(memory) {
+  Search(const ArenaPlan& plan, const StateArrays& s, PathMemory& memory) : cells_(plan.cells), memory_(memory) {
     const std::size_t count = cells_.cells();
     std::array<std::uint32_t, 256> begin{};
     for (std::size_t kind = 0; kind < cells_.solid.size(); ++kind)
@@ -55,7 +55,7 @@ class Search {
     return steps[from] != unseen;
   }
 
-  // The cell that follows on a shortest way; itself at its end.
+  // The cell that follows on a shortest path; itself at its end.
   std::size_t after(std::size_t cell) const {
     for (std::size_t way = 0; steps(cell) > 0 && way < 4; ++way)
       if (const auto next = neighbour(cell, way); steps(next) == steps(cell) - 1) return next;
@@ -75,13 +75,13 @@ class Search {
   }
 
   const CellPlan& cells_;
-  WayMemory& memory_;
+  PathMemory& memory_;
 };
 
 }  // namespace
 
-std::optional<CellWay> Arena::way(const std::byte* state, float x, float y, std::size_t thing,
-                                  WayMemory& memory) const {
+std::optional<CellPath> Arena::path_to(const std::byte* state, float x, float y, std::size_t thing,
+                                  PathMemory& memory) const {
   const ArenaPlan& plan = plan_of(state);
   if (!plan.has_cells()) return std::nullopt;
   const StateArrays s = reading_of(plan, state);
@@ -95,11 +95,11 @@ std::optional<CellWay> Arena::way(const std::byte* state, float x, float y, std:
   Search search(plan, s, memory);
   if (!search.reach(from, to)) return std::nullopt;
   const std::size_t next = search.after(from);
-  if (next == to) return CellWay{length(there - here), there.x, there.y};
+  if (next == to) return CellPath{length(there - here), there.x, there.y};
   const Vec own_middle = middle_of(cells, from),
             aim = own_middle + beyond_the_edge * (middle_of(cells, next) - own_middle);
   const float rest = static_cast<float>(memory.steps[next]) + 1.0f - beyond_the_edge;
-  return CellWay{length(aim - here) + cells.size * rest, aim.x, aim.y};
+  return CellPath{length(aim - here) + cells.size * rest, aim.x, aim.y};
 }
 
 }  // namespace zithercraft

@@ -46,12 +46,12 @@ place = { region = [3, 3, 3, 3] }
 name = "cart"
 senses = [
   { kind = "compass", name = "straight", to = "crane", reach = 100 },
-  { kind = "compass", name = "around", to = "crane", around = true, reach = 100 },
+  { kind = "compass", name = "around", to = "crane", along_path = true, reach = 100 },
 ]
 controls = [{ kind = "dial", name = "ahead" }]
 [[roles.rewards]]
 name = "nearer"
-progress = { to = "crane", around = true }
+progress = { to = "crane", along_path = true }
 [[roles.rewards]]
 name = "nearer_straight"
 progress = { to = "crane" }
@@ -77,7 +77,7 @@ class Yard : public ::testing::Test {
   Lanes lanes;
 };
 
-TEST_F(Yard, CompassesPointAlongTheWayAroundWalls) {
+TEST_F(Yard, CompassesPointAlongThePath) {
   const SeatView seat = at(3, 3);
   const auto see = seat.observation();
   EXPECT_NEAR(see[0], 0, 1e-6) << "the crane lies to the left";
@@ -88,40 +88,40 @@ TEST_F(Yard, CompassesPointAlongTheWayAroundWalls) {
   EXPECT_NEAR(see[5], 0.24f, 1e-6);
 }
 
-TEST_F(Yard, TheWayCutsNoCornersAndEndsAtTheThing) {
+TEST_F(Yard, ThePathCutsNoCornersAndEndsAtTheThing) {
   const std::size_t crane = zone("crane");
   // In the corner: north from here.
-  Bearing to = at(13, 3).way_to(crane);
+  Bearing to = at(13, 3).path_to(crane);
   EXPECT_NEAR(to.left, 1, 1e-6);
   EXPECT_NEAR(to.distance, 14, 1e-5);
   // Before the corner one heads for the middle of the edge that is gone through, a quarter of a cell behind it.
-  to = at(12, 3).way_to(crane);
+  to = at(12, 3).path_to(crane);
   EXPECT_NEAR(to.left / to.ahead, 1.5, 1e-5);
   EXPECT_NEAR(to.distance, std::hypot(1.0f, 1.5f) + 12.5f, 1e-5);
   // From the cell beside its own it is the thing itself that counts.
-  to = at(5, 7.5f).way_to(crane);
+  to = at(5, 7.5f).path_to(crane);
   EXPECT_NEAR(to.distance, std::hypot(2.0f, 0.5f), 1e-5);
   EXPECT_NEAR(to.ahead, -2 / std::hypot(2.0f, 0.5f), 1e-5);
   EXPECT_EQ(to.entity, static_cast<std::int32_t>(crane));
   // Who has got into the basin gets out of it: its own cell does not count as avoided.
-  to = at(3, 5).way_to(crane);
+  to = at(3, 5).path_to(crane);
   EXPECT_NEAR(to.distance, 2, 1e-5);
   // In the crane's own cell.
-  to = at(3.5f, 6.5f).way_to(crane);
+  to = at(3.5f, 6.5f).path_to(crane);
   EXPECT_NEAR(to.distance, std::hypot(0.5f, 0.5f), 1e-5);
 }
 
-TEST_F(Yard, WithoutAWayItIsStraight) {
+TEST_F(Yard, WithoutAPathItIsStraight) {
   const SeatView seat = at(3, 3);
   const std::size_t crane = zone("crane"), shut_in = zone("shut_in");
-  EXPECT_EQ(seat.way_to(shut_in).distance, seat.bearing_to(shut_in).distance);
-  EXPECT_EQ(seat.way_to(shut_in).ahead, seat.bearing_to(shut_in).ahead);
+  EXPECT_EQ(seat.path_to(shut_in).distance, seat.bearing_to(shut_in).distance);
+  EXPECT_EQ(seat.path_to(shut_in).ahead, seat.bearing_to(shut_in).ahead);
   // Outside of the map.
   const SeatView far = at(-30, 3);
-  EXPECT_EQ(far.way_to(crane).distance, far.bearing_to(crane).distance);
+  EXPECT_EQ(far.path_to(crane).distance, far.bearing_to(crane).distance);
 }
 
-TEST_F(Yard, ProgressIsMadeAlongTheWay) {
+TEST_F(Yard, ProgressIsMadeAlongThePath) {
   const auto reward = [&](float x, float y) {
     at(x, y);
     return std::pair{lanes.ledger(0, 0)[0], lanes.ledger(0, 0)[1]};
@@ -135,12 +135,12 @@ TEST_F(Yard, ProgressIsMadeAlongTheWay) {
 TEST_F(Yard, AsksNothingOfTheHeap) {
   const SeatView seat = at(3, 3);
   const std::size_t crane = zone("crane");
-  WayMemory memory;
+  PathMemory memory;
   const Arena& arena = lanes.game().arena();
-  ASSERT_TRUE(arena.way(seat.arena_state(), 3, 3, crane, memory));
+  ASSERT_TRUE(arena.path_to(seat.arena_state(), 3, 3, crane, memory));
   const auto* steps = memory.steps.data();
   const auto* queue = memory.queue.data();
-  for (int i = 0; i < 10; ++i) ASSERT_TRUE(arena.way(seat.arena_state(), 5, 3, crane, memory));
+  for (int i = 0; i < 10; ++i) ASSERT_TRUE(arena.path_to(seat.arena_state(), 5, 3, crane, memory));
   EXPECT_EQ(memory.steps.data(), steps);
   EXPECT_EQ(memory.queue.data(), queue);
 }
@@ -172,9 +172,9 @@ steps = 20
     return test::error_of([&] { Game(parse_game(text, "pond")); });
   };
   for (const std::string part : {"SENSE", "TERM"}) {
-    const Error error = problem(part, ", around = true");
-    EXPECT_NE(error.problem().find("no cells to find a way over"), std::string::npos) << error.what();
-    EXPECT_NE(error.where().find(part == "TERM" ? "progress.around" : ".around"), std::string::npos) << error.where();
+    const Error error = problem(part, ", along_path = true");
+    EXPECT_NE(error.problem().find("no cells to find a path over"), std::string::npos) << error.what();
+    EXPECT_NE(error.where().find(part == "TERM" ? "progress.along_path" : ".along_path"), std::string::npos) << error.where();
   }
 }
 
