@@ -8,7 +8,7 @@
 #include "zithercraft/base/aligned.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
-#include "zithercraft/evolve/bank.hpp"
+#include "zithercraft/evolve/network_batch.hpp"
 #include "zithercraft/evolve/noise.hpp"
 #include "zithercraft/evolve/topology.hpp"
 
@@ -25,28 +25,28 @@ zc::AlignedBuffer<float> random_inputs(std::size_t stride) {
   return list;
 }
 
-void ask_all(benchmark::State& state, zc::Bank& bank) {
-  const auto in = random_inputs(bank.input_stride());
-  std::vector<float> kept(networks * bank.memory());
+void ask_all(benchmark::State& state, zc::NetworkBatch& batch) {
+  const auto in = random_inputs(batch.input_stride());
+  std::vector<float> kept(networks * batch.memory());
   std::vector<std::uint32_t> places(networks);
   std::iota(places.begin(), places.end(), 0u);
-  for (auto _ : state) benchmark::DoNotOptimize(bank.decide(places, in.span(), kept, 0)[0]);
+  for (auto _ : state) benchmark::DoNotOptimize(batch.decide(places, in.span(), kept, 0)[0]);
   state.counters["evaluations"] =
       benchmark::Counter(static_cast<double>(state.iterations()) * networks, benchmark::Counter::kIsRate);
 }
 
 void fixed(benchmark::State& state) {
   zc::WorkerPool pool(1);
-  const auto bank = zc::vector_bank({.columns = inputs, .hidden = {16}, .outputs = outputs}, networks, networks, 1);
-  const zc::Noise noise(bank->numbers());
-  bank->load(
+  const auto batch = zc::vector_batch({.columns = inputs, .hidden = {16}, .outputs = outputs}, networks, networks, 1);
+  const zc::Noise noise(batch->numbers());
+  batch->load(
       networks,
       [&](std::size_t i, std::span<float> out) {
         const auto from = noise.stretch(zc::mixed(1, i, 0), out.size());
         std::copy(from.begin(), from.end(), out.begin());
       },
       pool);
-  ask_all(state, *bank);
+  ask_all(state, *batch);
 }
 BENCHMARK(fixed)->Name("Fixed24x16x4");
 
@@ -67,9 +67,9 @@ void grown(benchmark::State& state) {
   }
   std::vector<zc::NetworkGraph> graphs;
   for (std::size_t i = 0; i < networks; ++i) graphs.push_back(search.graph(i));
-  zc::GraphBank bank(inputs, outputs, networks, networks, 1);
-  bank.load(graphs);
-  ask_all(state, bank);
+  zc::GraphBatch batch(inputs, outputs, networks, networks, 1);
+  batch.load(graphs);
+  ask_all(state, batch);
 }
 BENCHMARK(grown)->Name("Grown40Links");
 

@@ -27,6 +27,6 @@ int main(int argc, char** argv) {
                   100 * player.success.low, 100 * player.success.high);
   } catch (const zc::Error& error) {
     std::fprintf(stderr, "%s\n", error.what());
-    return static_cast<int>(error.fault());
+    return static_cast<int>(error.kind());
   }
 }

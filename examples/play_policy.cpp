@@ -31,6 +31,6 @@ int main(int argc, char** argv) {
       std::printf("%s = %.3f\n", policy.signature().controls[i].name.c_str(), static_cast<double>(controls[i]));
   } catch (const zc::Error& error) {
     std::fprintf(stderr, "%s\n", error.what());
-    return static_cast<int>(error.fault());
+    return static_cast<int>(error.kind());
   }
 }

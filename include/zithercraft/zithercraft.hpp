@@ -8,7 +8,7 @@
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/base/work_count.hpp"
-#include "zithercraft/evolve/bank.hpp"
+#include "zithercraft/evolve/network_batch.hpp"
 #include "zithercraft/evolve/evolution.hpp"
 #include "zithercraft/game/curriculum.hpp"
 #include "zithercraft/game/episode.hpp"

@@ -101,7 +101,7 @@ std::size_t Arena::tag(std::string_view name, const std::string& where) const {
   const auto& known = plans_->variants[0].tags;
   for (std::size_t t = 0; t < known.size(); ++t)
     if (known[t] == name) return t;
-  throw Error(Fault::spec, "nothing in the arena bears the tag '" + std::string(name) + "'", where,
+  throw Error(ErrorKind::spec, "nothing in the arena bears the tag '" + std::string(name) + "'", where,
               advice(name, known));
 }
 
@@ -243,7 +243,7 @@ std::size_t meter_number(const ArenaPlan& plan, std::size_t body, std::string_vi
     names.push_back(plan.meter_names[plan.meters[m].name]);
     if (names.back() == name) return m;
   }
-  throw Error(Fault::spec, "'" + plan.entities[body].name + "' has no meter '" + std::string(name) + "'",
+  throw Error(ErrorKind::spec, "'" + plan.entities[body].name + "' has no meter '" + std::string(name) + "'",
               plan.paths[body] + ".meters", names.empty() ? "give it one" : advice(name, names));
 }
 

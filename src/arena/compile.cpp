@@ -49,7 +49,7 @@ std::size_t ArenaCompiler::tag_index(const std::string& tag, const std::string& 
   const auto found = std::find(tags.begin(), tags.end(), tag);
   if (found != tags.end()) return static_cast<std::size_t>(found - tags.begin());
   if (tags.size() == most_tags)
-    throw Error(Fault::spec, "more than 64 different tags", where, "let things of one kind share a tag");
+    throw Error(ErrorKind::spec, "more than 64 different tags", where, "let things of one kind share a tag");
   tags.push_back(tag);
   return tags.size() - 1;
 }
@@ -59,7 +59,7 @@ std::uint64_t ArenaCompiler::tag_mask(const std::vector<std::string>& tags, cons
   for (std::size_t i = 0; i < tags.size(); ++i) {
     const auto found = std::find(plan_.tags.begin(), plan_.tags.end(), tags[i]);
     if (found == plan_.tags.end())
-      throw Error(Fault::spec, "nothing in the arena bears the tag '" + tags[i] + "'",
+      throw Error(ErrorKind::spec, "nothing in the arena bears the tag '" + tags[i] + "'",
                   where + "[" + std::to_string(i) + "]", advice(tags[i], plan_.tags));
     mask |= std::uint64_t{1} << (found - plan_.tags.begin());
   }
@@ -68,9 +68,9 @@ std::uint64_t ArenaCompiler::tag_mask(const std::vector<std::string>& tags, cons
 
 std::size_t ArenaCompiler::add_entity(EntityKind kind, const std::string& name, const std::string& tag,
                                       std::size_t index, const std::string& where) {
-  if (name.empty()) throw Error(Fault::spec, "the name is empty", where + ".name", "name it");
+  if (name.empty()) throw Error(ErrorKind::spec, "the name is empty", where + ".name", "name it");
   if (plan_.entities.size() == most_entities)
-    throw Error(Fault::spec, "more than " + std::to_string(most_entities) + " things in the arena", where,
+    throw Error(ErrorKind::spec, "more than " + std::to_string(most_entities) + " things in the arena", where,
                 "use fewer, or cells");
   const std::size_t tag_number = tag_index(tag.empty() ? name : tag, where);
   plan_.entities.push_back({kind, name, tag_number, index, false, {}});
@@ -101,18 +101,18 @@ std::uint32_t ArenaCompiler::ticks(double seconds) const {
 
 void ArenaCompiler::check_shape(const Shape& shape, const std::string& where) {
   if (const auto* capsule = std::get_if<Capsule>(&shape); capsule != nullptr && capsule->length < 2 * capsule->radius)
-    throw Error(Fault::spec, "a capsule cannot be shorter than it is wide", where + ".shape.length",
+    throw Error(ErrorKind::spec, "a capsule cannot be shorter than it is wide", where + ".shape.length",
                 "give at least twice the radius, or use a disc");
   const auto* outline = std::get_if<Outline>(&shape);
   if (outline == nullptr) return;
   const auto& c = outline->corners;
   if (c.size() < 3 || c.size() > most_corners)
-    throw Error(Fault::spec, "an outline has 3 to 8 corners, this one has " + std::to_string(c.size()),
+    throw Error(ErrorKind::spec, "an outline has 3 to 8 corners, this one has " + std::to_string(c.size()),
                 where + ".shape.corners", "use several bodies for finer shapes");
   for (std::size_t i = 0; i < c.size(); ++i) {
     const auto &p = c[i], &q = c[(i + 1) % c.size()], &r = c[(i + 2) % c.size()];
     if ((q[0] - p[0]) * (r[1] - q[1]) - (q[1] - p[1]) * (r[0] - q[0]) < 1e-9)
-      throw Error(Fault::spec, "the outline is not convex there",
+      throw Error(ErrorKind::spec, "the outline is not convex there",
                   where + ".shape.corners[" + std::to_string((i + 1) % c.size()) + "]",
                   "list the corners counter-clockwise, without dents and without corners on straight sides");
   }
@@ -120,17 +120,17 @@ void ArenaCompiler::check_shape(const Shape& shape, const std::string& where) {
 
 void ArenaCompiler::check_place(const Placement& place, const std::string& where) const {
   if (place.region[2] < place.region[0] || place.region[3] < place.region[1])
-    throw Error(Fault::spec, "the region's upper corner lies below its lower one", where + ".place.region",
+    throw Error(ErrorKind::spec, "the region's upper corner lies below its lower one", where + ".place.region",
                 "give x_min, y_min, x_max, y_max");
   if (place.heading[1] < place.heading[0])
-    throw Error(Fault::spec, "the heading range runs backwards", where + ".place.heading",
+    throw Error(ErrorKind::spec, "the heading range runs backwards", where + ".place.heading",
                 "give the smaller angle first");
   std::vector<std::string> kinds;
   if (plan_.spec.cells)
     for (const CellKind& kind : plan_.spec.cells->kinds) kinds.push_back(kind.name);
   for (std::size_t i = 0; i < place.on.size(); ++i)
     if (std::find(kinds.begin(), kinds.end(), place.on[i]) == kinds.end())
-      throw Error(Fault::spec, "no kind of cell is named '" + place.on[i] + "'",
+      throw Error(ErrorKind::spec, "no kind of cell is named '" + place.on[i] + "'",
                   where + ".place.on[" + std::to_string(i) + "]",
                   kinds.empty() ? "give the arena cells" : advice(place.on[i], kinds));
 }
@@ -141,7 +141,7 @@ std::int64_t ArenaCompiler::count_of(std::int64_t count, const std::optional<dou
   const double area = (place.region[2] - place.region[0]) * (place.region[3] - place.region[1]);
   const double wanted = std::floor(*density * area + 0.5);
   if (wanted < 1.0 || wanted > 4096.0)
-    throw Error(Fault::spec,
+    throw Error(ErrorKind::spec,
                 "the density gives " + std::to_string(static_cast<std::int64_t>(std::min(wanted, 1e15))) +
                     " things, and 1 to 4096 are allowed",
                 where + ".density", "change it, or the region it is meant for");
@@ -154,7 +154,7 @@ Touchy ArenaCompiler::touchy(const std::vector<Effect>& effects, const std::vect
   for (std::size_t i = 0; i < effects.size(); ++i) {
     const auto found = std::find(plan_.meter_names.begin(), plan_.meter_names.end(), effects[i].meter);
     if (found == plan_.meter_names.end())
-      throw Error(Fault::spec, "no body has a meter '" + effects[i].meter + "'",
+      throw Error(ErrorKind::spec, "no body has a meter '" + effects[i].meter + "'",
                   where + ".effects[" + std::to_string(i) + "].meter",
                   plan_.meter_names.empty() ? "give a body one" : advice(effects[i].meter, plan_.meter_names));
     result.effects.push_back({static_cast<std::uint32_t>(found - plan_.meter_names.begin()),
@@ -278,7 +278,7 @@ void ArenaCompiler::lay_out() {
   at.changed = add("blocks_changed", "u64", 8, (words + 63) / 64);
   at.blocks = add("blocks", "u8", 1, blocks);
   if (plan_.state_bytes > most_state_bytes)
-    throw Error(Fault::spec, "a lane's state would need " + std::to_string(plan_.state_bytes >> 20) + " MB", "arena",
+    throw Error(ErrorKind::spec, "a lane's state would need " + std::to_string(plan_.state_bytes >> 20) + " MB", "arena",
                 "use fewer bodies or cells");
 }
 

@@ -11,7 +11,7 @@ namespace zithercraft {
 namespace {
 
 [[noreturn]] void wrong(std::string problem, std::string where, std::string fix) {
-  throw Error(Fault::spec, std::move(problem), std::move(where), std::move(fix));
+  throw Error(ErrorKind::spec, std::move(problem), std::move(where), std::move(fix));
 }
 
 template <class List>
@@ -328,7 +328,7 @@ void ArenaCompiler::link_launchers() {
         if (plan_.meters[m].body == launcher.body && plan_.meter_names[plan_.meters[m].name] == spec.costs->meter)
           launcher.cost_meter = m;
       if (launcher.cost_meter == nowhere)
-        throw Error(Fault::spec, "the body has no meter '" + spec.costs->meter + "'", where + ".costs.meter",
+        throw Error(ErrorKind::spec, "the body has no meter '" + spec.costs->meter + "'", where + ".costs.meter",
                     advice(spec.costs->meter, plan_.meter_names));
       launcher.cost = static_cast<float>(spec.costs->amount);
     }

@@ -18,7 +18,7 @@ namespace {
 constexpr std::size_t most_levels = 1'000'000, most_triangles = 2'000'000;
 
 [[noreturn]] void wrong(std::string problem, std::string where, std::string fix) {
-  throw Error(Fault::spec, std::move(problem), std::move(where), std::move(fix));
+  throw Error(ErrorKind::spec, std::move(problem), std::move(where), std::move(fix));
 }
 
 [[noreturn]] void needs_height(const std::string& where) {
@@ -56,7 +56,7 @@ Levels read_levels(const GroundSpec& spec) {
   } else {
     NpyArray array = read_npy(bytes, shown(spec.file));
     if (array.shape.size() != 2)
-      throw Error(Fault::file, "the ground's array has " + std::to_string(array.shape.size()) + " dimensions",
+      throw Error(ErrorKind::file, "the ground's array has " + std::to_string(array.shape.size()) + " dimensions",
                   shown(spec.file), "give it two: rows along y, columns along x");
     levels.rows = array.shape[0];
     levels.columns = array.shape[1];
@@ -259,7 +259,7 @@ void ArenaCompiler::read_blocks() {
   if (!spec.file.empty()) {
     const NpyArray array = read_npy(read_data(spec.file, where + ".file"), shown(spec.file));
     if (array.shape.size() != 3)
-      throw Error(Fault::file, "the array of blocks has " + std::to_string(array.shape.size()) + " dimensions",
+      throw Error(ErrorKind::file, "the array of blocks has " + std::to_string(array.shape.size()) + " dimensions",
                   shown(spec.file), "give it three: layers, rows, columns");
     for (std::size_t k = 0; k < 3; ++k) {
       if (size[k] != 0 && static_cast<std::size_t>(size[k]) != array.shape[k])
@@ -268,7 +268,7 @@ void ArenaCompiler::read_blocks() {
     }
     for (const double value : array.values) {
       if (!(value >= 0.0 && value <= static_cast<double>(spec.kinds.size())) || value != std::floor(value))
-        throw Error(Fault::file, "a block is of a kind that does not exist", shown(spec.file),
+        throw Error(ErrorKind::file, "a block is of a kind that does not exist", shown(spec.file),
                     "use whole numbers from 0 (none) to the number of kinds");
       start.push_back(static_cast<std::uint8_t>(value));
     }

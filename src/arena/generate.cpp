@@ -269,7 +269,7 @@ struct Check {
     kind(r.wall, "wall");
     kind(r.open, "open");
     if (r.largest < r.smallest)
-      throw Error(Fault::spec, "the largest room is smaller than the smallest", where + ".largest", "swap them");
+      throw Error(ErrorKind::spec, "the largest room is smaller than the smallest", where + ".largest", "swap them");
     fits(r.smallest + 2, "a room");
   }
   void operator()(const Caves& c) const {
@@ -288,7 +288,7 @@ struct Check {
   }
   void fits(std::int64_t least, const char* what) const {
     if (columns < least || rows < least)
-      throw Error(Fault::spec, std::string("the map is too small for ") + what, where,
+      throw Error(ErrorKind::spec, std::string("the map is too small for ") + what, where,
                   "make it at least " + std::to_string(least) + " cells wide and high");
   }
 };
@@ -301,7 +301,7 @@ std::uint8_t kind_number(const CellsSpec& spec, const std::string& name, const s
     if (spec.kinds[k].name == name) return static_cast<std::uint8_t>(k + 1);
     names.push_back(spec.kinds[k].name);
   }
-  throw Error(Fault::spec, "no kind of cell is named '" + name + "'", where, advice(name, names));
+  throw Error(ErrorKind::spec, "no kind of cell is named '" + name + "'", where, advice(name, names));
 }
 
 void check_generators(const CellsSpec& spec, std::int64_t columns, std::int64_t rows, const std::string& where) {

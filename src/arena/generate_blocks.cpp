@@ -53,7 +53,7 @@ class KindSet {
       if (spec.kinds[k].name == name) return static_cast<std::uint8_t>(k + 1);
       known.push_back(spec.kinds[k].name);
     }
-    throw Error(Fault::spec, "no kind of block is named '" + name + "'", where, advice(name, known));
+    throw Error(ErrorKind::spec, "no kind of block is named '" + name + "'", where, advice(name, known));
   }
 
  private:
@@ -71,7 +71,7 @@ class WorldMaker {
     for (std::size_t i = 0; i < strata.kinds.size(); ++i)
       kinds.push_back(KindSet::number(spec_, strata.kinds[i], where_ + ".kinds[" + std::to_string(i) + "]"));
     if (kinds.empty() || strata.thickness.size() + 1 != kinds.size())
-      throw Error(Fault::spec, "each kind but the last needs a thickness", where_ + ".thickness",
+      throw Error(ErrorKind::spec, "each kind but the last needs a thickness", where_ + ".thickness",
                   "give one number fewer than kinds");
     const float scale = 1.0f / static_cast<float>(strata.feature);
     const SpaceNoise noise(random_, static_cast<float>(blocks_.columns) * scale,
@@ -145,7 +145,7 @@ class WorldMaker {
   };
   LayerRange layers(double lowest, double highest) const {
     if (highest < lowest)
-      throw Error(Fault::spec, "the range of heights runs backwards", where_ + ".highest", "swap lowest and highest");
+      throw Error(ErrorKind::spec, "the range of heights runs backwards", where_ + ".highest", "swap lowest and highest");
     const auto at = [&](double share) {
       return static_cast<std::int32_t>(std::floor(share * static_cast<double>(blocks_.layers) + 0.5));
     };

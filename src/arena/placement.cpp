@@ -250,7 +250,7 @@ class Placer {
 };
 
 [[noreturn]] void no_place(const ArenaPlan& plan, std::size_t stuck) {
-  throw Error(Fault::spec,
+  throw Error(ErrorKind::spec,
               "'" + plan.entities[stuck].name + "' finds no free place in its region (" +
                   std::to_string(tries_per_layout) + " layouts tried)",
               plan.paths[stuck] + ".place", "widen the region, lower the clearance, or place fewer things");
@@ -296,7 +296,7 @@ void place_everything(const ArenaPlan& plan, StateArrays& s, ArenaScratch::Memor
     if (cut_off == nowhere) return;
   }
   if (cut_off == nowhere) no_place(plan, stuck);
-  throw Error(Fault::spec,
+  throw Error(ErrorKind::spec,
               "'" + plan.entities[cut_off].name + "' cannot be reached (" + std::to_string(tries_per_layout) +
                   " layouts tried)",
               "arena.cells.connect", "open the map, or take it out of the list");

@@ -281,7 +281,7 @@ std::size_t Arena::launcher_number(std::size_t body, std::string_view name, cons
     names.push_back(specs[names.size()].name);
     if (names.back() == name) return l;
   }
-  throw Error(Fault::spec, "'" + plan.entities[body].name + "' has no launcher '" + std::string(name) + "'", where,
+  throw Error(ErrorKind::spec, "'" + plan.entities[body].name + "' has no launcher '" + std::string(name) + "'", where,
               names.empty() ? "give it one" : advice(name, names));
 }
 

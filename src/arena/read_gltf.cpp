@@ -16,7 +16,7 @@ constexpr std::size_t most_triangles = 1'000'000;
 constexpr int deepest = 64;
 
 [[noreturn]] void wrong(const std::string& problem, const std::string& where) {
-  throw Error(Fault::file, problem, where, "export it as glTF 2.0 with its buffers inside (.glb)");
+  throw Error(ErrorKind::file, problem, where, "export it as glTF 2.0 with its buffers inside (.glb)");
 }
 
 /// Column-major, as the format has it.

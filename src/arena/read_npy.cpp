@@ -16,7 +16,7 @@ namespace {
 constexpr std::size_t most_values = 4'000'000;
 
 [[noreturn]] void wrong(const std::string& problem, const std::string& where) {
-  throw Error(Fault::file, problem, where, "save it with numpy.save");
+  throw Error(ErrorKind::file, problem, where, "save it with numpy.save");
 }
 
 // What stands behind a key of the header, a dictionary written as Python would: 'key': value.
@@ -80,7 +80,7 @@ NpyArray read_npy(const std::string& bytes, const std::string& where) {
                                  [&](const Type& t) { return descr.substr(2, 2) == t.code && descr[4] == '\''; });
   if (type == types.end()) wrong("the .npy file does not hold plain numbers", where);
   if (value_of(header, "fortran_order", where).starts_with("True"))
-    throw Error(Fault::file, "the .npy file is in column order", where, "save numpy.ascontiguousarray of it");
+    throw Error(ErrorKind::file, "the .npy file is in column order", where, "save numpy.ascontiguousarray of it");
 
   NpyArray array;
   std::string_view shape = value_of(header, "shape", where);
@@ -95,7 +95,7 @@ NpyArray read_npy(const std::string& bytes, const std::string& where) {
     const auto [stop, error] = std::from_chars(shape.data(), shape.data() + shape.size(), side);
     if (error != std::errc{} || array.shape.size() == 8) wrong("the .npy header has no shape", where);
     if (side == 0 || side > most_values || count > most_values / side)
-      throw Error(Fault::file, "the .npy array is empty or has more than 4 million numbers", where,
+      throw Error(ErrorKind::file, "the .npy array is empty or has more than 4 million numbers", where,
                   "use a smaller one");
     count *= side;
     array.shape.push_back(side);

@@ -9,7 +9,7 @@
 namespace zithercraft {
 namespace {
 
-constexpr double bank_depth = 2.0;  // metres, of a bank beyond the water's edge
+constexpr double batch_depth = 2.0;  // metres, of a bank beyond the water's edge
 
 struct Gap {
   double middle = 0.0, width = 0.0;
@@ -48,8 +48,8 @@ void set_up(const ArenaPlan& plan, StateArrays& s, std::size_t which, std::size_
   const std::size_t rocks = data.first_body + 2 * slot, banks = data.first_body + 2 * data.gates + 2 * slot;
   put(plan, s, rocks, x, gap.middle - 0.5 * gap.width - 0.5 * river.width, gap.sunk[0]);
   put(plan, s, rocks + 1, x, gap.middle + 0.5 * gap.width + 0.5 * river.width, gap.sunk[1]);
-  put(plan, s, banks, x, -0.5 * river.width - 0.5 * bank_depth);
-  put(plan, s, banks + 1, x, 0.5 * river.width + 0.5 * bank_depth);
+  put(plan, s, banks, x, -0.5 * river.width - 0.5 * batch_depth);
+  put(plan, s, banks + 1, x, 0.5 * river.width + 0.5 * batch_depth);
 }
 
 // The weir closes the river behind the oldest bank.
@@ -78,7 +78,7 @@ std::vector<BodySpec> river_bodies(const River& river, bool high) {
     rock.height = river.tall[1];
     bank.height = river.tall[1];
   }
-  bank.shape = Box{.length = river.spacing, .width = bank_depth};
+  bank.shape = Box{.length = river.spacing, .width = batch_depth};
   BodySpec weir{.name = river.name + "_weir", .tag = river.name + "_bank"};
   weir.shape = Box{.length = 0.5, .width = river.width};
   weir.height = bank.height;

@@ -52,7 +52,7 @@ class Settler {
 
   void find_ground(float from) {
     const float lift = step_of(plan_, i_);
-    // Ground rises under whoever moves, but no steeper than what does not stop it.
+    // TrainingContext rises under whoever moves, but no steeper than what does not stop it.
     const float rise = std::max(1.0f, data_.steep) * length(here_ - t_.memory.from[i_]);
     best_ = footing_at(plan_, here_, from + lift + rise);
     if (best_.entity < 0) get_out_of_ground(from);
@@ -217,7 +217,7 @@ class Settler {
     } else {
       s_.vz[i_] = bounces ? upwards + bounce * fell : upwards;
     }
-    // Ground too steep for its legs is slid down.
+    // TrainingContext too steep for its legs is slid down.
     const bool slides = data_.walks && best_.slope > data_.steep;
     if (slides) slide();
     s_.stands_on[i_] = bounces || slides ? 0 : static_cast<std::uint32_t>(entity + 1);

@@ -39,7 +39,7 @@ class Finder {
 
  private:
   [[noreturn]] void unknown(const std::string& fix) const {
-    throw Error(Fault::spec, "the key '" + key_ + "' names no number of the arena", where_, fix);
+    throw Error(ErrorKind::spec, "the key '" + key_ + "' names no number of the arena", where_, fix);
   }
 
   template <class Struct>
@@ -143,7 +143,7 @@ void check_worlds(const ArenaPlan& plan, const ArenaPlan& first, std::int64_t va
   constexpr std::size_t most_blocks = 256'000'000;
   if (!plan.has_blocks() || plan.blocks.layouts == first.blocks.layouts) return;
   if (plan.blocks.count() * plan.blocks.layouts->size() > most_blocks / static_cast<std::size_t>(variants))
-    throw Error(Fault::spec, "the worlds of all variants have more than 256 million blocks", "arena.variants",
+    throw Error(ErrorKind::spec, "the worlds of all variants have more than 256 million blocks", "arena.variants",
                 "use fewer variants or layouts, or vary nothing of the blocks");
 }
 
@@ -164,13 +164,13 @@ std::shared_ptr<const ArenaPlans> compile_variants(const ArenaSpec& spec) {
       const Vary& vary = spec.vary[k];
       const std::string where = "arena.vary[" + std::to_string(k) + "]";
       if (vary.high < vary.low)
-        throw Error(Fault::spec, "the range runs backwards", where + ".high", "swap low and high");
+        throw Error(ErrorKind::spec, "the range runs backwards", where + ".high", "swap low and high");
       const std::vector<KeyStep> steps = key_steps(vary.key, where + ".key");
       if (steps.empty() || steps.front().word == "vary" || steps.front().word == "variants" ||
           steps.front().word == "tick" || steps.back().word == "columns" || steps.back().word == "rows" ||
           steps.back().word == "in_flight" || steps.back().word == "gates" || steps.back().word == "density" ||
           steps.back().word == "layer" || steps.back().word == "layers" || steps.back().word == "layouts")
-        throw Error(Fault::spec, "'" + vary.key + "' cannot differ from episode to episode", where + ".key",
+        throw Error(ErrorKind::spec, "'" + vary.key + "' cannot differ from episode to episode", where + ".key",
                     "it decides how large a state is; choose another number");
       Finder finder(steps, random.between(vary.low, vary.high), where + ".key", vary.key);
       if (!finder.changes_count()) {

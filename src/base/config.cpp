@@ -50,12 +50,12 @@ std::string position_of(const toml::node& node, const std::string& source) {
 }
 
 void check_rule(double value, const Rule& rule, const std::string& where) {
-  if (!std::isfinite(value)) throw Error(Fault::spec, "the number is not finite", where, "give a finite number");
+  if (!std::isfinite(value)) throw Error(ErrorKind::spec, "the number is not finite", where, "give a finite number");
   if (value < rule.low || (rule.above_low && value == rule.low))
-    throw Error(Fault::spec, number_text(value) + " is too small", where,
+    throw Error(ErrorKind::spec, number_text(value) + " is too small", where,
                 std::string("give a number ") + (rule.above_low ? "above " : "of at least ") + number_text(rule.low));
   if (value > rule.high)
-    throw Error(Fault::spec, number_text(value) + " is too large", where,
+    throw Error(ErrorKind::spec, number_text(value) + " is too large", where,
                 "give a number of at most " + number_text(rule.high));
 }
 
@@ -63,7 +63,7 @@ toml::table parse_toml(std::string_view text, const std::string& source) {
   try {
     return toml::parse(text, source);
   } catch (const toml::parse_error& error) {
-    throw Error(Fault::spec, "not valid TOML: " + std::string(error.description()),
+    throw Error(ErrorKind::spec, "not valid TOML: " + std::string(error.description()),
                 source + ":" + std::to_string(error.source().begin.line), "fix the syntax there");
   }
 }

@@ -82,7 +82,7 @@ class TomlReader {
     if (node != nullptr) {
       read(*node, join(key), field, rule);
     } else if (rule.needed) {
-      throw Error(Fault::spec, "the key '" + std::string(key) + "' is missing", place(table_, path_), "add it");
+      throw Error(ErrorKind::spec, "the key '" + std::string(key) + "' is missing", place(table_, path_), "add it");
     }
   }
 
@@ -92,7 +92,7 @@ class TomlReader {
       const std::string name(key.str());
       if (name == also_known) continue;
       if (std::find(known_.begin(), known_.end(), name) == known_.end())
-        throw Error(Fault::spec, "unknown key '" + name + "'", place(node, join(name)), advice(name, known_));
+        throw Error(ErrorKind::spec, "unknown key '" + name + "'", place(node, join(name)), advice(name, known_));
     }
   }
 
@@ -104,7 +104,7 @@ class TomlReader {
     return position_of(node, source_) + (path.empty() ? "" : " (" + path + ")");
   }
   [[noreturn]] void wrong_type(const toml::node& node, const std::string& path, const std::string& expected) const {
-    throw Error(Fault::spec, "expected " + expected + ", found " + describe_type(node), place(node, path),
+    throw Error(ErrorKind::spec, "expected " + expected + ", found " + describe_type(node), place(node, path),
                 "change the value");
   }
   void check(double value, const Rule& rule, const toml::node& node, const std::string& path) const {
@@ -152,14 +152,14 @@ class TomlReader {
         return;
       }
     }
-    throw Error(Fault::spec, "unknown value '" + value->get() + "'", place(node, path), advice(value->get(), words));
+    throw Error(ErrorKind::spec, "unknown value '" + value->get() + "'", place(node, path), advice(value->get(), words));
   }
   template <HasTomlForm T>
   void read(const toml::node& node, const std::string& path, T& field, const Rule&) const {
     const auto* value = node.as_string();
     if (value == nullptr) wrong_type(node, path, "a text");
     if (!field.from_toml(value->get()))
-      throw Error(Fault::spec, "unknown value '" + value->get() + "'", place(node, path),
+      throw Error(ErrorKind::spec, "unknown value '" + value->get() + "'", place(node, path),
                   advice(value->get(), T::known_values()));
   }
   template <class T, std::size_t N>
@@ -197,10 +197,10 @@ class TomlReader {
     const auto* kind = table->get_as<std::string>("kind");
     const std::vector<std::string> kinds{std::string(Kinds::kind)...};
     if (kind == nullptr)
-      throw Error(Fault::spec, "the key 'kind' is missing", place(node, path), "choose one of " + listed(kinds));
+      throw Error(ErrorKind::spec, "the key 'kind' is missing", place(node, path), "choose one of " + listed(kinds));
     const bool found = (read_kind<Kinds>(*table, path, kind->get(), field) || ...);
     if (!found)
-      throw Error(Fault::spec, "unknown kind '" + kind->get() + "'", place(*kind, path + ".kind"),
+      throw Error(ErrorKind::spec, "unknown kind '" + kind->get() + "'", place(*kind, path + ".kind"),
                   advice(kind->get(), kinds));
   }
   template <class Kind, class Variant>

@@ -19,7 +19,7 @@ std::string decode(std::string_view text, const std::string& where) {
   if (nettle_base64_decode_update(&state, &size, reinterpret_cast<std::uint8_t*>(bytes.data()), text.size(),
                                   text.data()) != 1 ||
       nettle_base64_decode_final(&state) != 1)
-    throw Error(Fault::spec, "the data URL is no base64", where, "give a file, or the content in base64");
+    throw Error(ErrorKind::spec, "the data URL is no base64", where, "give a file, or the content in base64");
   bytes.resize(size);
   return bytes;
 }
@@ -35,17 +35,17 @@ std::string shown(const std::string& name) {
 std::string read_data(const std::string& name, const std::string& where) {
   if (is_data_url(name)) {
     if (!name.starts_with(url_start))
-      throw Error(Fault::spec, "this kind of data URL is not known", where, "begin it with " + std::string(url_start));
+      throw Error(ErrorKind::spec, "this kind of data URL is not known", where, "begin it with " + std::string(url_start));
     if (name.size() > 2 * most_bytes)
-      throw Error(Fault::spec, "the data URL holds more than 64 MB", where, "use something smaller");
+      throw Error(ErrorKind::spec, "the data URL holds more than 64 MB", where, "use something smaller");
     return decode(std::string_view(name).substr(url_start.size()), where);
   }
   std::error_code code;
   const std::filesystem::path path(name);
   if (std::filesystem::exists(path, code) && !std::filesystem::is_regular_file(path, code))
-    throw Error(Fault::file, "this is no file", name, "name a file");
+    throw Error(ErrorKind::file, "this is no file", name, "name a file");
   if (std::filesystem::file_size(path, code) > most_bytes && !code)
-    throw Error(Fault::file, "the file holds more than 64 MB", name, "use something smaller");
+    throw Error(ErrorKind::file, "the file holds more than 64 MB", name, "use something smaller");
   return read_text(path);
 }
 

@@ -13,9 +13,9 @@ std::string one_line(const std::string& problem, const std::string& where, const
 
 }  // namespace
 
-Error::Error(Fault fault, std::string problem, std::string where, std::string fix)
+Error::Error(ErrorKind kind, std::string problem, std::string where, std::string fix)
     : std::runtime_error(one_line(problem, where, fix)),
-      fault_(fault),
+      kind_(kind),
       problem_(std::move(problem)),
       where_(std::move(where)),
       fix_(std::move(fix)) {}

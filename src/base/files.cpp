@@ -29,14 +29,14 @@ template <class Container>
 Container read_whole(const std::filesystem::path& path) {
   std::error_code code;
   if (std::filesystem::is_directory(path, code))
-    throw Error(Fault::file, "this is a folder, not a file", path.string(), "name a file");
+    throw Error(ErrorKind::file, "this is a folder, not a file", path.string(), "name a file");
   std::ifstream in(path, std::ios::binary | std::ios::ate);
   if (!in)
-    throw Error(Fault::file, "cannot read the file: " + reason(errno), path.string(), "check its name and rights");
+    throw Error(ErrorKind::file, "cannot read the file: " + reason(errno), path.string(), "check its name and rights");
   Container content(static_cast<std::size_t>(in.tellg()), {});
   in.seekg(0);
   in.read(reinterpret_cast<char*>(content.data()), static_cast<std::streamsize>(content.size()));
-  if (!in) throw Error(Fault::file, "reading stopped half-way", path.string(), "check the disk");
+  if (!in) throw Error(ErrorKind::file, "reading stopped half-way", path.string(), "check the disk");
   return content;
 }
 
@@ -50,7 +50,7 @@ std::vector<std::byte> read_bytes(const std::filesystem::path& path) {
 
 void write_atomically(const std::filesystem::path& path, std::span<const std::byte> bytes) {
   const auto fail = [&](int code) {
-    throw Error(Fault::file, "cannot write the file: " + reason(code), path.string(),
+    throw Error(ErrorKind::file, "cannot write the file: " + reason(code), path.string(),
                 "check that the folder exists, can be written, and has space left");
   };
   const std::string temporary = path.string() + ".tmp" + std::to_string(::getpid());
@@ -92,9 +92,9 @@ void make_folder(const std::filesystem::path& path) {
   std::error_code code;
   std::filesystem::create_directories(path, code);
   if (code)
-    throw Error(Fault::file, "cannot create the folder: " + code.message(), path.string(), "choose another place");
+    throw Error(ErrorKind::file, "cannot create the folder: " + code.message(), path.string(), "choose another place");
   if (::access(path.c_str(), W_OK) != 0)
-    throw Error(Fault::file, "the folder cannot be written: " + reason(errno), path.string(), "choose another place");
+    throw Error(ErrorKind::file, "the folder cannot be written: " + reason(errno), path.string(), "choose another place");
 }
 
 }  // namespace zithercraft

@@ -30,7 +30,7 @@ class PathSetter {
 
  private:
   [[noreturn]] void nowhere(const std::string& fix) const {
-    throw Error(Fault::spec, "the key '" + path_ + "' leads nowhere", where_, fix);
+    throw Error(ErrorKind::spec, "the key '" + path_ + "' leads nowhere", where_, fix);
   }
 
   toml::node& enter(toml::node& at, const KeyStep& step) const {
@@ -86,7 +86,7 @@ std::vector<KeyStep> key_steps(const std::string& path, const std::string& where
       const std::size_t close = path.find(']', i);
       const std::string digits = close == std::string::npos ? "" : path.substr(i + 1, close - i - 1);
       if (digits.empty() || digits.size() > 6 || digits.find_first_not_of("0123456789") != std::string::npos)
-        throw Error(Fault::spec, "the key '" + path + "' has a bracket without a number", where, "write it as list[0]");
+        throw Error(ErrorKind::spec, "the key '" + path + "' has a bracket without a number", where, "write it as list[0]");
       steps.push_back({{}, std::stoll(digits)});
       i = close;
     } else {
@@ -111,7 +111,7 @@ Value value_of(const toml::node& node, const std::string& where) {
     for (const toml::node& item : *list) items.push_back(value_of(item, where));
     return items;
   }
-  throw Error(Fault::spec, "expected a number, a text, true, false or a list of these, found " + describe_type(node),
+  throw Error(ErrorKind::spec, "expected a number, a text, true, false or a list of these, found " + describe_type(node),
               where, "change the value");
 }
 

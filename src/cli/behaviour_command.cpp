@@ -83,7 +83,7 @@ int BehaviourCommand::run() const {
   const std::vector<double> trained_for = course ? steps_of_checkpoints(Run::open(all)) : std::vector<double>{};
   if (!png.empty()) {
     if (list.size() < 2)
-      throw Error(Fault::usage, "one player differs from nobody", "--png", "name another to compare with");
+      throw Error(ErrorKind::usage, "one player differs from nobody", "--png", "name another to compare with");
     if (course) {
       draw_bands(png, course_figure(table, trained_for, draw));
     } else {

@@ -74,7 +74,7 @@ RoleTraining& role_training(std::vector<RoleTraining>& roles, const std::string&
 void add_role(std::vector<RoleTraining>& roles, const std::string& text) {
   const std::size_t equals = text.find('=');
   if (equals == 0 || equals == std::string::npos || equals + 1 == text.size())
-    throw Error(Fault::usage, "'" + text + "' does not say who plays a role", "--role",
+    throw Error(ErrorKind::usage, "'" + text + "' does not say who plays a role", "--role",
                 "write ROLE=WHO, like blocker=learns");
   role_training(roles, text.substr(0, equals)).played_by = text.substr(equals + 1);
 }
@@ -89,7 +89,7 @@ void add_setting(TrainOptions& options, const std::string& text) {
 
 }  // namespace
 
-void set_learner(PpoSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& assignment) {
+void set_learner(PolicyGradientSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& assignment) {
   if (evolution) {
     evolution = with_setting(*evolution, assignment);
   } else {
@@ -120,7 +120,7 @@ TrainOptions TrainCommand::options() const {
     options.generations = stored.generations;
     options.roles = stored.roles;
     if (!method.empty() && method != method_of(stored))
-      throw Error(Fault::refused, "the run trains by " + method_of(stored), "--method",
+      throw Error(ErrorKind::refused, "the run trains by " + method_of(stored), "--method",
                   "leave it out, or start a new run");
   } else if (!method.empty()) {
     options.evolution = evolution_by(method);
@@ -131,10 +131,10 @@ TrainOptions TrainCommand::options() const {
   options.seed = seed.value_or(options.seed);
   options.checkpoint_every = checkpoint_every.value_or(options.checkpoint_every);
   if (options.evolution && (lanes || !freeze.empty()))
-    throw Error(Fault::usage, "an evolution has no such option", lanes ? "--lanes" : "--freeze",
+    throw Error(ErrorKind::usage, "an evolution has no such option", lanes ? "--lanes" : "--freeze",
                 "leave it out; its settings are those of [learner] in run.toml");
   if (!options.evolution && options.generations > 0)
-    throw Error(Fault::usage, "ppo has no generations", "--generations",
+    throw Error(ErrorKind::usage, "ppo has no generations", "--generations",
                 "count --steps, or add --method genetic, topology, cma or es");
   options.learner.lanes = lanes.value_or(options.learner.lanes);
   for (const std::string& text : roles) add_role(options.roles, text);
@@ -145,11 +145,11 @@ TrainOptions TrainCommand::options() const {
 }
 
 int TrainCommand::run() const {
-  const auto ranks = join_ranks();
-  const bool first = ranks == nullptr || ranks->number() == 0;
+  const auto processes = join_process_group();
+  const bool first = processes == nullptr || processes->number() == 0;
   const GameSpec spec = find_game(game, set);
   TrainOptions options = this->options();
-  options.ranks = ranks.get();
+  options.processes = processes.get();
   if (first && !json) options.on_continuation = print_continuation;
   PhaseTimes times;
   options.threads = threads;
@@ -207,7 +207,7 @@ int TrainCommand::run() const {
 // One run for each seed, in folders of their own.
 int TrainCommand::train_all(const GameSpec& spec, const TrainOptions& options, ProgressLine& line) const {
   if (seed.has_value())
-    throw Error(Fault::usage, "--seed and --seeds cannot be given both", "train", "give one of them");
+    throw Error(ErrorKind::usage, "--seed and --seeds cannot be given both", "train", "give one of them");
   const auto runs = train_seeds(spec, options, parse_seeds(seeds));
   line.close();
   const bool finished = std::all_of(runs.begin(), runs.end(), [](const Run& run) { return run.finished(); });
@@ -247,7 +247,7 @@ int RecordCommand::run() const {
 
 int ReportCommand::run() const {
   if (html.empty() && csv.empty())
-    throw Error(Fault::usage, "there is nothing to write", "report", "give --html FILE, --csv FILE, or both");
+    throw Error(ErrorKind::usage, "there is nothing to write", "report", "give --html FILE, --csv FILE, or both");
   const Run opened = Run::open(run_folder);
   if (!csv.empty()) write_atomically(csv, metrics_csv(Metrics(opened.metrics()).rows()));
   if (!html.empty()) {

@@ -69,7 +69,7 @@ struct CompareCommand {
   std::string png, html;
   std::int64_t episodes = 200;
   std::uint64_t seed = 0;
-  double bar = 0.9;
+  double target = 0.9;
   std::size_t threads = 0;
   bool json = false, quiet = false;
   int run() const;
@@ -106,7 +106,7 @@ struct StudyFlags {
 };
 
 /// What those that begin with a game are told too. What is not given comes from the study when resuming.
-struct TrialFlags {
+struct StudyRunFlags {
   std::string game, method;
   std::vector<std::string> set, learner, measures;
   std::string seeds;
@@ -115,7 +115,7 @@ struct TrialFlags {
 
 struct SweepCommand {
   StudyFlags study;
-  TrialFlags trials;
+  StudyRunFlags runs;
   std::vector<std::string> grid;
   bool json = false;
   int run() const;
@@ -123,7 +123,7 @@ struct SweepCommand {
 
 struct AblateCommand {
   StudyFlags study;
-  TrialFlags trials;
+  StudyRunFlags runs;
   std::string only;
   bool json = false;
   int run() const;
@@ -197,9 +197,9 @@ std::filesystem::path checkpoint_named(const std::string& name);
 std::vector<std::uint64_t> parse_seeds(const std::string& text);
 
 /// Changes a setting, "KEY=VALUE", of what learns: the evolution if there is one.
-void set_learner(PpoSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& assignment);
+void set_learner(PolicyGradientSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& assignment);
 
-/// Exit statuses beyond those of Fault.
+/// Exit statuses beyond those of ErrorKind.
 constexpr int done = 0, stopped_by_signal = 7, doctor_warns = 8, doctor_finds_error = 9, unexpected = 70;
 
 }  // namespace zithercraft::cli

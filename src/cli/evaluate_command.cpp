@@ -44,11 +44,11 @@ void print_score(const Score& s) {
 std::vector<Variant> variants_of(const EvaluateCommand& c, const Run& run) {
   if (!c.variants.empty()) {
     if (!c.vary.empty())
-      throw Error(Fault::usage, "--vary and --variants cannot be given both", "evaluate", "give one of them");
+      throw Error(ErrorKind::usage, "--vary and --variants cannot be given both", "evaluate", "give one of them");
     const StudyPlan plan = load_plan(c.variants, [&](const std::string&) { return run.game_spec(); });
     for (const Variant& variant : plan.variants)
       if (!variant.method.empty() || !variant.learner.empty() || !variant.without.empty())
-        throw Error(Fault::usage, "the variant '" + variant.name + "' changes more than keys of the game", c.variants,
+        throw Error(ErrorKind::usage, "the variant '" + variant.name + "' changes more than keys of the game", c.variants,
                     "give variants with `set` alone");
     return plan.variants;
   }
@@ -104,7 +104,7 @@ int evaluate_variants(const EvaluateCommand& c, const Run& run, const std::vecto
     } catch (const Error& error) {
       // Where a changed game cannot be played, that is what there is to say about it; a key that leads nowhere, or a
       // policy that does not fit, is a mistake.
-      if (error.fault() != Fault::spec || !playable_as_spec(run, variant)) throw;
+      if (error.kind() != ErrorKind::spec || !playable_as_spec(run, variant)) throw;
       list.push_back({{"variant", variant.name}, {"error", error.what()}});
       if (!c.json) fmt::print("{:<34} cannot be played: {}\n", variant.name, error.what());
     }
@@ -148,11 +148,11 @@ int EvaluateCommand::run() const {
   const Run opened = Run::open(run_folder);
   if (const auto list = variants_of(*this, opened); !list.empty()) {
     if (!csv.empty())
-      throw Error(Fault::usage, "--csv lists the episodes of one game", "evaluate",
+      throw Error(ErrorKind::usage, "--csv lists the episodes of one game", "evaluate",
                   "evaluate the variants one by one for it");
     return evaluate_variants(*this, opened, list, options, line);
   }
-  if (!png.empty()) throw Error(Fault::usage, "--png draws variants or checkpoints", "evaluate", "give --vary, --variants or --checkpoints too");
+  if (!png.empty()) throw Error(ErrorKind::usage, "--png draws variants or checkpoints", "evaluate", "give --vary, --variants or --checkpoints too");
   options.on_progress = line.of("episodes");
   const Score result = evaluate(opened, options);
   line.wipe();

@@ -35,7 +35,7 @@ GameSpec named_game(const std::string& name_or_path) {
     try {
       check_scripts(Game(spec));
     } catch (const Error& error) {
-      throw Error(error.fault(), error.problem(), name_or_path + " (" + error.where() + ")", error.fix());
+      throw Error(error.kind(), error.problem(), name_or_path + " (" + error.where() + ")", error.fix());
     }
     return spec;
   }
@@ -44,7 +44,7 @@ GameSpec named_game(const std::string& name_or_path) {
     if (demo.name == name_or_path) return std::move(demo.spec);
     names.push_back(demo.name);
   }
-  throw Error(Fault::usage, "there is no demo game '" + name_or_path + "'", {},
+  throw Error(ErrorKind::usage, "there is no demo game '" + name_or_path + "'", {},
               advice(name_or_path, names) + " A file's name ends with .toml");
 }
 
@@ -59,7 +59,7 @@ GameSpec with_assignments(const GameSpec& given, const std::vector<std::string>&
   KeyValues keys;
   for (const std::string& text : assignments)
     if (const auto key = parse_assignment(text, "--set"); !keys.insert(key).second)
-      throw Error(Fault::usage, "the key '" + key.first + "' is set twice", "--set", "give it once");
+      throw Error(ErrorKind::usage, "the key '" + key.first + "' is set twice", "--set", "give it once");
   GameSpec game = with_keys(given, keys, "--set");
   check_scripts(Game(game));
   return game;

@@ -8,7 +8,7 @@
 #include "commands.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/text.hpp"
-#include "zithercraft/learn/ranks.hpp"
+#include "zithercraft/learn/process_group.hpp"
 #include "zithercraft/study/run.hpp"
 
 namespace {
@@ -112,13 +112,13 @@ void add_study(CLI::App& sub, StudyFlags& flags) {
   add_quiet(sub, flags.quiet);
 }
 
-void add_trials(CLI::App& sub, TrialFlags& flags) {
+void add_run_flags(CLI::App& sub, StudyRunFlags& flags) {
   add_game(sub, flags.game, flags.set);
   add_method(sub, flags.method);
   sub.add_option("--learner", flags.learner, "KEY=VALUE: one of the learner's settings, as run.toml names them")
       ->allow_extra_args(false);
   sub.add_option("--measure", flags.measures,
-                 "What to measure: success, return, length, term.NAME, events.NAME, steps_to_bar, seconds_to_bar "
+                 "What to measure: success, return, length, term.NAME, events.NAME, steps_to_target, seconds_to_target "
                  "(default success and return)")
       ->allow_extra_args(false);
   sub.add_option("--seeds", flags.seeds, "Seeds of the trainings of each variant (default 1,2,3)");
@@ -150,11 +150,11 @@ void add_players(CLI::App& sub, Command& c) {
 
 void add_studies(CLI::App& app, int& status) {
   add<CompareCommand>(
-      app, "compare", "Compare runs and studies: success, chance of improvement, steps to a bar", status,
+      app, "compare", "Compare runs and studies: success, chance to be better, steps to a target", status,
       [](CLI::App& sub, CompareCommand& c) {
         sub.add_option("RUN", c.paths, "Runs, folders of runs named seed-N, studies; the first group is compared with")
             ->required();
-        sub.add_option("--bar", c.bar, "Success of the last 100 episodes in training that counts as reached")
+        sub.add_option("--target", c.target, "Success of the last 100 episodes in training that counts as reached")
             ->check(CLI::Range(0.0, 1.0))
             ->capture_default_str();
         add_episodes(sub, c.episodes, c.seed, "Episodes for each run");
@@ -188,14 +188,14 @@ void add_studies(CLI::App& app, int& status) {
                       add_players(sub, c);
                       add_episodes(sub, c.episodes, c.seed, "Episodes for each two, and again with sides swapped");
                       sub.add_flag("--by-return", c.by_return, "Cut off, the greater return wins; else nobody");
-                      sub.add_option("--replays", c.replays, "Keep the most telling episodes in this folder");
+                      sub.add_option("--replays", c.replays, "Keep the most notable episodes in this folder");
                       sub.add_option("--png", c.png, "Draw the table into this file (.png or .svg); needs gnuplot");
                       add_threads(sub, c.threads);
                       add_quiet(sub, c.quiet);
                     });
   add<SweepCommand>(app, "sweep", "Train over a grid of one or two keys, several seeds in each cell", status,
                     [](CLI::App& sub, SweepCommand& c) {
-                      add_trials(sub, c.trials);
+                      add_run_flags(sub, c.runs);
                       sub.add_option("--grid", c.grid, "KEY=LOW:HIGH:COUNT or KEY=A,B,C; once or twice")
                           ->required()
                           ->allow_extra_args(false);
@@ -204,7 +204,7 @@ void add_studies(CLI::App& app, int& status) {
   add<AblateCommand>(
       app, "ablate", "Take away each reward term and each sense in turn: which of them mattered?", status,
       [](CLI::App& sub, AblateCommand& c) {
-        add_trials(sub, c.trials);
+        add_run_flags(sub, c.runs);
         sub.add_option("--only", c.only, "Take away only these")->check(CLI::IsMember({"terms", "senses"}));
         add_study(sub, c.study);
       });
@@ -352,7 +352,7 @@ std::string explain(const CLI::App& app, int argc, char** argv, const CLI::Parse
 }
 
 [[noreturn]] void fail(const std::string& why, int status) {
-  zithercraft::end_all_ranks("zithercraft: " + why, status);
+  zithercraft::end_all_processes("zithercraft: " + why, status);
 }
 
 int run_tool(int argc, char** argv) {
@@ -367,7 +367,7 @@ int run_tool(int argc, char** argv) {
   } catch (const CLI::Success& wish) {  // --help, --version
     return app.exit(wish);
   } catch (const CLI::ParseError& error) {
-    throw zithercraft::Error(zithercraft::Fault::usage, explain(app, argc, argv, error), {},
+    throw zithercraft::Error(zithercraft::ErrorKind::usage, explain(app, argc, argv, error), {},
                              "see `zithercraft --help`");
   }
   return status;
@@ -379,7 +379,7 @@ int main(int argc, char** argv) {
   try {
     return run_tool(argc, argv);
   } catch (const zithercraft::Error& error) {
-    fail(std::string("error: ") + error.what(), static_cast<int>(error.fault()));
+    fail(std::string("error: ") + error.what(), static_cast<int>(error.kind()));
   } catch (const std::exception& error) {
     fail(std::string("unexpected error: ") + error.what(), unexpected);
   }

@@ -46,9 +46,9 @@ void print_table(const MatchTable& t) {
     fmt::print("\na cycle: {} beats {}, which beats {}, which beats the first", t.players[a], t.players[b],
                t.players[c]);
   if (!t.cycles.empty()) fmt::print("\n");
-  for (const TellingEpisode& e : t.telling)
+  for (const NotableEpisode& e : t.notable)
     fmt::print("\n{}: episode {}, {} against {}: {}", e.why, e.episode, e.first, e.second, e.replay);
-  if (!t.telling.empty()) fmt::print("\n");
+  if (!t.notable.empty()) fmt::print("\n");
 }
 
 }  // namespace

@@ -52,7 +52,7 @@ void print_links(const NetworkMap& map, std::size_t node) {
 std::filesystem::path checkpoint_named(const std::string& name) {
   const auto file = PlayerSource::find(name).checkpoint();
   if (file) return *file;
-  throw Error(Fault::usage, "'" + name + "' has no network", "network",
+  throw Error(ErrorKind::usage, "'" + name + "' has no network", "network",
               "name a run's folder, FOLDER:CHECKPOINT or a checkpoint's file");
 }
 

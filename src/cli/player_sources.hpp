@@ -23,7 +23,7 @@ inline GameSpec game_of(const std::vector<PlayerSource>& players, const std::str
   if (!game.empty()) return find_game(game, set);
   for (const PlayerSource& player : players)
     if (auto own = player.game()) return with_assignments(*own, set);
-  throw Error(Fault::usage, "no player says which game is played", "players", "give --game GAME");
+  throw Error(ErrorKind::usage, "no player says which game is played", "players", "give --game GAME");
 }
 
 }  // namespace zithercraft::cli

@@ -35,7 +35,7 @@ std::string with_bar(double share, const std::string& numbers, int columns) {
   share = std::min(1.0, share);
   if (columns == 0) return fmt::format("{:5.1f}%  {}", 100 * share, numbers);
   const int bar = std::clamp(columns - static_cast<int>(numbers.size()) - 4, 5, 40);
-  const int full = static_cast<int>(share * bar);
+  const int full = static_cast<int>(share * target);
   return fmt::format("[{}{}] {}", std::string(static_cast<std::size_t>(full), '='),
                      std::string(static_cast<std::size_t>(bar - full), ' '), numbers)
       .substr(0, static_cast<std::size_t>(std::max(1, columns - 1)));
@@ -80,7 +80,7 @@ std::string progress_text(const TrainingProgress& p, int columns) {
 std::string progress_text(const StudyProgress& p, int columns) {
   const std::string failed = p.failed == 0 ? "" : fmt::format(", {} failed", p.failed);
   return with_bar(share_of(p.steps, p.total),
-                  fmt::format("{} of {} trials{}  {}", p.done, p.trials, failed,
+                  fmt::format("{} of {} runs{}  {}", p.done, p.runs, failed,
                               pace(p.steps, p.total, p.steps_per_second, p.seconds_left)),
                   columns);
 }
@@ -96,7 +96,7 @@ void ProgressLine::show(const TrainingProgress& p) {
   show([&](int columns) { return progress_text(p, columns); }, p.steps >= p.total);
 }
 void ProgressLine::show(const StudyProgress& p) {
-  show([&](int columns) { return progress_text(p, columns); }, p.done + p.failed == p.trials);
+  show([&](int columns) { return progress_text(p, columns); }, p.done + p.failed == p.runs);
 }
 
 void ProgressLine::show(const WorkProgress& p, const std::string& pieces) {

@@ -113,11 +113,11 @@ void convert(Replay& replay, const ReplayCommand& c) {
 int ReplayCommand::run() const {
   const std::string& file = files.front();
   if (files.size() > 1 && html.empty() && !serve)
-    throw Error(Fault::usage, "several replays are shown side by side by a page only", files[1],
+    throw Error(ErrorKind::usage, "several replays are shown side by side by a page only", files[1],
                 "add --html or --serve, or name one file");
   if (!networks.empty() && html.empty() && !serve)
-    throw Error(Fault::usage, "--network is for the page", "--network", "add --html or --serve");
-  if (tick && png.empty()) throw Error(Fault::usage, "--tick says what --png draws", "--tick", "add --png");
+    throw Error(ErrorKind::usage, "--network is for the page", "--network", "add --html or --serve");
+  if (tick && png.empty()) throw Error(ErrorKind::usage, "--tick says what --png draws", "--tick", "add --png");
   Replay replay(file);
   if (!replay.whole())
     fmt::print(stderr,
@@ -140,7 +140,7 @@ int ReplayCommand::run() const {
       fmt::print("check passed: {} steps played again, every bit the same{}\n", found.steps,
                  found.rewards_compared ? "" : " (rewards not compared: a term is custom)");
     if (!found.passed()) {
-      status = static_cast<int>(Fault::check_failed);
+      status = static_cast<int>(ErrorKind::check_failed);
       fmt::print(stderr, "zithercraft: check failed: {}: {}\n", file,
                  found.difference.empty() ? "the end of the file is missing" : found.difference);
     }

@@ -27,12 +27,12 @@ std::int64_t whole(const std::string& text) {
   std::int64_t number = 0;
   const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
   if (error != std::errc{} || end != text.data() + text.size() || number < 0)
-    throw Error(Fault::usage, "'" + text + "' is no seed", "--seeds", "give whole numbers from 0 on, like 1,2,3");
+    throw Error(ErrorKind::usage, "'" + text + "' is no seed", "--seeds", "give whole numbers from 0 on, like 1,2,3");
   return number;
 }
 
 // The plan of a study that begins with a game. What is not given stays as in the study that is resumed.
-StudyPlan plan_of(const TrialFlags& flags, const StudyFlags& study, const std::string& name) {
+StudyPlan plan_of(const StudyRunFlags& flags, const StudyFlags& study, const std::string& name) {
   StudyPlan plan;
   if (study.resume) {
     plan = Study::open(study.folder).plan();
@@ -49,7 +49,7 @@ StudyPlan plan_of(const TrialFlags& flags, const StudyFlags& study, const std::s
   if (!flags.measures.empty()) plan.measures = flags.measures;
   if (!flags.method.empty() && flags.method != method_of(plan)) {
     if (study.resume)
-      throw Error(Fault::refused, "the study trains by " + method_of(plan), "--method",
+      throw Error(ErrorKind::refused, "the study trains by " + method_of(plan), "--method",
                   "leave it out, or start a new study");
     plan.evolution = evolution_by(flags.method);
   }
@@ -59,10 +59,10 @@ StudyPlan plan_of(const TrialFlags& flags, const StudyFlags& study, const std::s
 
 // The study as it then stands; none in a process that only worked for the first.
 std::optional<Study> run(const StudyPlan& plan, const StudyFlags& flags) {
-  const auto ranks = join_ranks(Together::handing_out);
-  const bool first = ranks == nullptr || ranks->number() == 0;
+  const auto processes = join_process_group(Together::handing_out);
+  const bool first = processes == nullptr || processes->number() == 0;
   StudyOptions options;
-  options.ranks = ranks.get();
+  options.processes = processes.get();
   options.folder = flags.folder;
   options.threads = flags.threads;
   options.existing = flags.resume ? Existing::resume : flags.fresh ? Existing::fresh : Existing::refuse;
@@ -77,15 +77,15 @@ std::optional<Study> run(const StudyPlan& plan, const StudyFlags& flags) {
 ordered_json json_of(const Study& study) {
   ordered_json j{{"study", study.folder().string()},          {"name", study.plan().name},
                  {"steps", study.plan().steps},       {"episodes", study.plan().episodes},
-                 {"trials", study.trials().size()},           {"done", study.count(TrialState::done)},
-                 {"failed", study.count(TrialState::failed)}, {"results", ordered_json::array()}};
-  for (const Trial& trial : study.trials()) {
-    ordered_json t{{"game", trial.game},
-                   {"variant", trial.variant},
-                   {"seed", trial.seed},
-                   {"state", name_of(trial.state)}};
-    for (std::size_t m = 0; m < trial.values.size(); ++m) t[study.plan().measures[m]] = json_of(trial.values[m]);
-    if (!trial.error.empty()) t["error"] = trial.error;
+                 {"runs", study.runs().size()},           {"done", study.count(StudyRunStatus::done)},
+                 {"failed", study.count(StudyRunStatus::failed)}, {"results", ordered_json::array()}};
+  for (const StudyRun& run : study.runs()) {
+    ordered_json t{{"game", run.game},
+                   {"variant", run.variant},
+                   {"seed", run.seed},
+                   {"status", name_of(run.status)}};
+    for (std::size_t m = 0; m < run.measured.size(); ++m) t[study.plan().measures[m]] = json_of(run.measured[m]);
+    if (!run.error.empty()) t["error"] = run.error;
     j["results"].push_back(std::move(t));
   }
   return j;
@@ -95,7 +95,7 @@ ordered_json json_of(const Study& study) {
 int end(const Study& study, bool json, const ordered_json& found) {
   const auto page = study.folder() / "report.html";
   write_study_page(page, study);
-  const std::size_t left = study.count(TrialState::unfinished);
+  const std::size_t left = study.count(StudyRunStatus::unfinished);
   if (json) {
     ordered_json j = json_of(study);
     j["found"] = found;
@@ -103,12 +103,12 @@ int end(const Study& study, bool json, const ordered_json& found) {
     fmt::print("{}\n", j.dump(2));
     return left == 0 ? done : stopped_by_signal;
   }
-  for (const Trial& trial : study.trials())
-    if (trial.state == TrialState::failed)
-      fmt::print("failed: {}, {}, seed {}: {}\n", trial.game, trial.variant, trial.seed, trial.error);
+  for (const StudyRun& run : study.runs())
+    if (run.status == StudyRunStatus::failed)
+      fmt::print("failed: {}, {}, seed {}: {}\n", run.game, run.variant, run.seed, run.error);
   if (left > 0)
-    fmt::print("{} of {} trials are unfinished; go on with the same command and --resume\n", left,
-               study.trials().size());
+    fmt::print("{} of {} runs are unfinished; go on with the same command and --resume\n", left,
+               study.runs().size());
   fmt::print("report: {}\n", page.string());
   return left == 0 ? done : stopped_by_signal;
 }
@@ -155,7 +155,7 @@ std::vector<std::uint64_t> parse_seeds(const std::string& text) {
 int SweepCommand::run() const {
   std::vector<GridAxis> axes;
   for (const std::string& text : grid) axes.push_back(parse_axis(text, "--grid"));
-  const StudyPlan plan = sweep_plan(plan_of(trials, study, "sweep"), axes);
+  const StudyPlan plan = sweep_plan(plan_of(runs, study, "sweep"), axes);
   const auto ran = cli::run(plan, study);
   if (!ran) return done;
   const Study& result = *ran;
@@ -168,7 +168,7 @@ int SweepCommand::run() const {
       const auto& cell = table.cells[k];
       ordered_json c{{"measure", measure}, {table.x.key, text_of(table.x.values[k % table.x.values.size()])}};
       if (!table.y.key.empty()) c[table.y.key] = text_of(table.y.values[k / table.x.values.size()]);
-      c["trials"] = cell.trials;
+      c["runs"] = cell.runs;
       c["value"] = cell.value ? json_of(*cell.value) : ordered_json();
       found.push_back(std::move(c));
     }
@@ -179,7 +179,7 @@ int SweepCommand::run() const {
 
 int AblateCommand::run() const {
   const AblationParts parts{.terms = only != "senses", .senses = only != "terms"};
-  const auto ran = cli::run(ablation_plan(plan_of(trials, study, "ablation"), parts), study);
+  const auto ran = cli::run(ablation_plan(plan_of(runs, study, "ablation"), parts), study);
   if (!ran) return done;
   const Study& result = *ran;
   ordered_json found = ordered_json::array();
@@ -187,20 +187,20 @@ int AblateCommand::run() const {
     const auto rows = ablation_table(result, measure);
     if (const auto figure = figure_of(rows, result.plan().games[0].name, measure); !figure.rows.empty())
       draw_intervals(result.folder() / file_name(measure), figure);
-    if (!json) fmt::print("{:<24} {:>7}  {:<26} {:<28} {}\n", measure, "trials", "value", "loss without it", "");
+    if (!json) fmt::print("{:<24} {:>7}  {:<26} {:<28} {}\n", measure, "runs", "value", "loss without it", "");
     for (const AblationRow& row : rows) {
       const bool part = !row.part.empty();
       found.push_back({{"measure", measure},
                        {"without", row.part},
-                       {"trials", row.trials},
+                       {"runs", row.runs},
                        {"value", json_of(row.value)},
                        {"effect", part ? json_of(row.effect) : ordered_json()},
                        {"verdict", part ? name_of(row.verdict) : ""}});
       if (json) continue;
       fmt::print("{:<24} {:>7}  {:<26} {:<28} {}\n", part ? "without " + row.part : "as it is",
-                 fmt::format("{}/{}", row.trials, row.of),
-                 row.trials == 0 ? "unfinished" : with_range(row.value, "{:.3f}"),
-                 part && row.trials > 0 ? with_range(row.effect, "{:+.3f}") : "", part ? name_of(row.verdict) : "");
+                 fmt::format("{}/{}", row.runs, row.of),
+                 row.runs == 0 ? "unfinished" : with_range(row.value, "{:.3f}"),
+                 part && row.runs > 0 ? with_range(row.effect, "{:+.3f}") : "", part ? name_of(row.verdict) : "");
     }
     if (!json) fmt::print("\n");
   }
@@ -240,7 +240,7 @@ int CompareCommand::run() const {
   ProgressLine line(quiet);
   const Comparison c = compare(
       group_runs({paths.begin(), paths.end()}),
-      {.episodes = episodes, .seed = seed, .bar = bar, .threads = threads, .on_progress = line.of("episodes")});
+      {.episodes = episodes, .seed = seed, .target = target, .threads = threads, .on_progress = line.of("episodes")});
   line.wipe();
   if (!png.empty()) draw_bands(png, curves_of(c));
   if (!html.empty()) write_comparison_page(html, c);
@@ -250,7 +250,7 @@ int CompareCommand::run() const {
   }
   fmt::print("{} episodes of seed {} for each run; interquartile means over runs, 95% intervals\n\n", episodes, seed);
   fmt::print("{:<28} {:>4}  {:<24} {:<24} {:<24} {:<22} {}\n", "group", "runs", "success %", "return",
-             "success less first %", "chance to be better", fmt::format("to {:.0f}%", 100 * bar));
+             "success less first %", "chance to be better", fmt::format("to {:.0f}%", 100 * target));
   for (const GroupScore& g : c.groups) {
     const bool first = &g == &c.groups.front();
     fmt::print("{:<28} {:>4}  {:<24} {:<24} {:<24} {:<22} {}\n", g.name, g.success.size(),
@@ -258,8 +258,8 @@ int CompareCommand::run() const {
                first ? "" : with_range(in_percent(g.difference), "{:+.1f}"),
                first ? "" : with_range(g.improvement, "{:.2f}"),
                g.reached == 0 ? "never"
-                              : fmt::format("{:.2f}M steps, {:.0f} s ({} of {})", g.steps_to_bar / 1e6,
-                                            g.seconds_to_bar, g.reached, g.success.size()));
+                              : fmt::format("{:.2f}M steps, {:.0f} s ({} of {})", g.steps_to_target / 1e6,
+                                            g.seconds_to_target, g.reached, g.success.size()));
   }
   if (!png.empty()) fmt::print("\ncurves: {}\n", png);
   if (!html.empty()) fmt::print("page: {}\n", html);

@@ -104,7 +104,7 @@ CovarianceSearch::CovarianceSearch(std::size_t numbers, const CovarianceSettings
     wrong_setting("population", "too few to tell in which direction things get better", "give at least 4, or 0");
   if (!(settings.first_stddev > 0.0)) wrong_setting("first_stddev", "all samples would be the same", "give a number above 0");
   if (!start.empty() && start.size() != numbers)
-    throw Error(Fault::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "CovarianceSearch",
+    throw Error(ErrorKind::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "CovarianceSearch",
                 "give as many as a vector has");
   s.settings = settings;
   s.seed = derived_seed(seed, "covariance");
@@ -217,7 +217,7 @@ void CovarianceSearch::restore(const TensorFile& file) {
   const auto get = [&](const char* name, auto& numbers) {
     const auto list = file.doubles(name);
     if (list.size() != static_cast<std::size_t>(numbers.size()))
-      throw Error(Fault::refused, "the checkpoint is of another number of weights", name,
+      throw Error(ErrorKind::refused, "the checkpoint is of another number of weights", name,
                   "go on with the settings it was trained with, or start afresh");
     std::copy(list.begin(), list.end(), numbers.data());
   };

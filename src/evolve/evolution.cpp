@@ -126,7 +126,7 @@ Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::u
       if (roles[r].mirrors != 0) players[r] = usual_player(game, r, derived_seed(seed, "others"));
   }
   if (players.size() != roles.size())
-    throw Error(Fault::usage, "there are not as many players as roles", "Evolution", "give one for each");
+    throw Error(ErrorKind::usage, "there are not as many players as roles", "Evolution", "give one for each");
   state_ = std::make_unique<State>(game, settings, seed, pool, std::move(players));
   State& s = *state_;
   std::vector<std::size_t> first_of(roles.size());
@@ -146,7 +146,7 @@ Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::u
     }
     s.populations.push_back(std::make_unique<Population>(game, own, settings, seed, pool.threads()));
   }
-  if (s.populations.empty()) throw Error(Fault::spec, "no role evolves", "roles", "let at least one of them learn");
+  if (s.populations.empty()) throw Error(ErrorKind::spec, "no role evolves", "roles", "let at least one of them learn");
 }
 Evolution::~Evolution() = default;
 Evolution::Evolution(Evolution&&) noexcept = default;
@@ -163,7 +163,7 @@ void Evolution::start_from(const Policy& policy, const TensorFile& checkpoint) {
   for (auto& population : state_->populations)
     if (population->signature().role == policy.signature().role || state_->populations.size() == 1)
       return population->start_from(policy, checkpoint);
-  throw Error(Fault::refused, "no role that evolves is named '" + policy.signature().role + "'", "from",
+  throw Error(ErrorKind::refused, "no role that evolves is named '" + policy.signature().role + "'", "from",
               "take the policy of a role that evolves");
 }
 
@@ -191,7 +191,7 @@ std::optional<std::size_t> Evolution::population_of(std::size_t role) const noex
 namespace {
 
 [[noreturn]] void does_not_evolve() {
-  throw Error(Fault::usage, "the role does not evolve", "Evolution", "ask for one that does");
+  throw Error(ErrorKind::usage, "the role does not evolve", "Evolution", "ask for one that does");
 }
 
 }  // namespace
@@ -207,7 +207,7 @@ Policy Evolution::policy(std::size_t role) const {
   if (at == state_->populations.size()) does_not_evolve();
   const Population& population = *state_->populations[at];
   if (!population.has_leader())
-    throw Error(Fault::usage, "nobody leads before the first generation", "Evolution::policy", "improve once");
+    throw Error(ErrorKind::usage, "nobody leads before the first generation", "Evolution::policy", "improve once");
   return population.policy_of(population.leader());
 }
 
@@ -238,7 +238,7 @@ void Evolution::restore(const TensorFile& file) {
   for (auto& population : s.populations) {
     const std::string place = "populations/" + population->signature().role + "/";
     if (!file.has_part(place))
-      throw Error(Fault::refused,
+      throw Error(ErrorKind::refused,
                   "the checkpoint has no population for the role '" + population->signature().role + "'", "checkpoint",
                   "go on with the settings it was trained with, or start afresh");
     population->restore(file.part(place));

@@ -103,7 +103,7 @@ GeneticSearch::GeneticSearch(std::size_t numbers, const GeneticSettings& setting
   if (!(settings.mutation_strength > 0.0 && settings.last_mutation_strength > 0.0))
     wrong_setting("mutation_strength", "nothing would change", "give numbers above 0");
   if (!start.empty() && start.size() != numbers)
-    throw Error(Fault::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "GeneticSearch",
+    throw Error(ErrorKind::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "GeneticSearch",
                 "give as many as a vector has");
   s.vectors = std::move(start);
   s.parents = s.vectors.empty() ? 0 : 1;
@@ -215,7 +215,7 @@ void GeneticSearch::restore(const TensorFile& file) {
   std::vector<float> strengths(2 * s.recipes.size());
   file.get("genetic.mutation_strengths", strengths);
   if (shape.size() != 2 || shape[1] != s.numbers || made.size() != 3 * s.recipes.size())
-    throw Error(Fault::refused, "the population is of other networks or another size", "checkpoint",
+    throw Error(ErrorKind::refused, "the population is of other networks or another size", "checkpoint",
                 "go on with the settings it was trained with, or start afresh");
   s.parents = shape[0];
   s.vectors.resize(s.parents * s.numbers);
@@ -226,7 +226,7 @@ void GeneticSearch::restore(const TensorFile& file) {
          static_cast<std::uint64_t>(made[3 * i + 2]), strengths[2 * i], strengths[2 * i + 1]};
     for (const std::uint32_t parent : {r.mother, r.father})
       if (parent != nobody && parent >= s.parents)
-        throw Error(Fault::file, "an individual has a parent that is not there", "checkpoint",
+        throw Error(ErrorKind::file, "an individual has a parent that is not there", "checkpoint",
                     "take another checkpoint");
   }
   s.generation = file.integers("genetic.generation").at(0);

@@ -17,15 +17,15 @@ float drawn_weight(const TopologySettings& s, RandomStream& random) {
   return limited(s.weight_stddev * static_cast<double>(random.normal()), s);
 }
 
-void insert_link(Genome& genome, const LinkGene& link) {
+void insert_link(Genome& genome, const GenomeLink& link) {
   const auto at = std::lower_bound(genome.links.begin(), genome.links.end(), link.number,
-                                   [](const LinkGene& l, std::uint32_t number) { return l.number < number; });
+                                   [](const GenomeLink& l, std::uint32_t number) { return l.number < number; });
   genome.links.insert(at, link);
 }
 
 bool holds_link(const Genome& genome, std::uint32_t from, std::uint32_t to, bool back) {
   return std::any_of(genome.links.begin(), genome.links.end(),
-                     [&](const LinkGene& l) { return l.from == from && l.to == to && l.back == back; });
+                     [&](const GenomeLink& l) { return l.from == from && l.to == to && l.back == back; });
 }
 
 // Whether one can go along links, also those that are off now, from one node to another.
@@ -35,7 +35,7 @@ bool leads_to(const Genome& genome, std::uint32_t from, std::uint32_t to) {
     const std::uint32_t node = open.back();
     open.pop_back();
     if (node == to) return true;
-    for (const LinkGene& l : genome.links)
+    for (const GenomeLink& l : genome.links)
       if (!l.back && l.from == node && std::find(seen.begin(), seen.end(), l.to) == seen.end()) {
         seen.push_back(l.to);
         open.push_back(l.to);
@@ -45,7 +45,7 @@ bool leads_to(const Genome& genome, std::uint32_t from, std::uint32_t to) {
 }
 
 void change_weights(Genome& genome, const TopologySettings& s, RandomStream& random) {
-  for (LinkGene& link : genome.links) {
+  for (GenomeLink& link : genome.links) {
     if (happens(s.weight_anew, random)) {
       link.weight = drawn_weight(s, random);
     } else {
@@ -60,9 +60,9 @@ void split_link(Genome& genome, Origins& origins, RandomStream& random) {
   for (std::size_t i = 0; i < genome.links.size(); ++i)
     if (genome.links[i].on) on.push_back(i);
   if (on.empty()) return;
-  LinkGene& old = genome.links[on[random.below(static_cast<std::uint32_t>(on.size()))]];
+  GenomeLink& old = genome.links[on[random.below(static_cast<std::uint32_t>(on.size()))]];
   old.on = false;
-  const LinkGene link = old;
+  const GenomeLink link = old;
   const auto is_there = [&](std::uint32_t node) {
     return std::binary_search(genome.hidden.begin(), genome.hidden.end(), node);
   };
@@ -123,10 +123,10 @@ double distance(const Genome& a, const Genome& b, const TopologySettings& s) {
 Genome crossed(const Genome& better, const Genome& other, const TopologySettings& s, RandomStream& random) {
   Genome child = better;
   std::size_t k = 0;
-  for (LinkGene& link : child.links) {
+  for (GenomeLink& link : child.links) {
     while (k < other.links.size() && other.links[k].number < link.number) ++k;
     if (k == other.links.size() || other.links[k].number != link.number) continue;
-    const LinkGene& match = other.links[k];
+    const GenomeLink& match = other.links[k];
     const bool off = !link.on || !match.on;
     if (random.below(2) == 1) link.weight = match.weight;
     link.on = !off || !happens(s.stay_off, random);
@@ -143,14 +143,14 @@ void mutate(Genome& genome, const Ends& ends, const TopologySettings& s, Origins
   } else {
     if (happens(s.weights_change, random)) change_weights(genome, s, random);
     if (!genome.links.empty() && happens(s.switch_link, random)) {
-      LinkGene& link = genome.links[random.below(static_cast<std::uint32_t>(genome.links.size()))];
+      GenomeLink& link = genome.links[random.below(static_cast<std::uint32_t>(genome.links.size()))];
       link.on = !link.on;
     }
   }
 }
 
 void draw_weights(Genome& genome, const TopologySettings& s, RandomStream& random) {
-  for (LinkGene& link : genome.links) link.weight = drawn_weight(s, random);
+  for (GenomeLink& link : genome.links) link.weight = drawn_weight(s, random);
 }
 
 NetworkGraph graph_of(const Genome& genome, const Ends& ends, NodeActivation hidden, NodeActivation output) {
@@ -164,7 +164,7 @@ NetworkGraph graph_of(const Genome& genome, const Ends& ends, NodeActivation hid
     const auto at = std::lower_bound(genome.hidden.begin(), genome.hidden.end(), node);
     return ends.first_hidden() + static_cast<std::uint32_t>(at - genome.hidden.begin());
   };
-  for (const LinkGene& l : genome.links)
+  for (const GenomeLink& l : genome.links)
     if (l.on) graph.links.push_back({place(l.from), place(l.to), l.weight, l.back});
   return graph;
 }

@@ -9,7 +9,7 @@
 
 #include "../net/network_tensors.hpp"
 #include "ranking.hpp"
-#include "vector_bank.hpp"
+#include "vector_batch.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/base/text.hpp"
@@ -103,12 +103,12 @@ void Population::make_search(std::vector<float> start) {
       break;
     case EvolutionMethod::topology: break;
   }
-  vectors_ = vector_bank(signature_.policy, std::max(search_->individuals(), warming), play_->most_rows(), workers_);
+  vectors_ = vector_batch(signature_.policy, std::max(search_->individuals(), warming), play_->most_rows(), workers_);
 }
 
 void Population::make_topology(const NetworkGraph& start, bool continued) {
   topology_ = std::make_unique<TopologySearch>(start, settings_.topology, seed_, continued);
-  graphs_ = std::make_unique<GraphBank>(start.inputs, start.outputs, std::max(topology_->individuals(), warming),
+  graphs_ = std::make_unique<GraphBatch>(start.inputs, start.outputs, std::max(topology_->individuals(), warming),
                                         play_->most_rows(), workers_);
 }
 
@@ -185,7 +185,7 @@ void Population::start_from(const Policy& policy, const TensorFile& checkpoint) 
   wanted.columns = signature_.columns;
   wanted.controls = signature_.controls;
   const auto refuse = [&](const std::string& what, const std::string& fix) {
-    throw Error(Fault::refused, "the evolution cannot begin with this policy: " + what,
+    throw Error(ErrorKind::refused, "the evolution cannot begin with this policy: " + what,
                 "role '" + signature_.role + "'", fix);
   };
   if (const auto d = first_difference(wanted, found); !d.empty())
@@ -233,10 +233,10 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
   const std::size_t terms = play_->terms();
   results_.resize(count * encounters.size());
   rewards_.resize(results_.size() * terms);
-  Bank& bank = topology_ ? static_cast<Bank&>(*graphs_) : *vectors_;
+  NetworkBatch& batch = topology_ ? static_cast<NetworkBatch&>(*graphs_) : *vectors_;
   std::vector<Normaliser::Moments> notes;
-  for (std::size_t first = 0; first < count; first += bank.room()) {
-    const std::size_t n = std::min(bank.room(), count - first);
+  for (std::size_t first = 0; first < count; first += batch.room()) {
+    const std::size_t n = std::min(batch.room(), count - first);
     if (topology_) {
       loaded_.clear();
       for (std::size_t i = first; i < first + n; ++i)
@@ -252,7 +252,7 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
           },
           pool);
     }
-    play_->play(bank, normaliser_, first, n, encounters, lineups, wishes,
+    play_->play(batch, normaliser_, first, n, encounters, lineups, wishes,
                 std::span(results_).subspan(first * encounters.size(), n * encounters.size()),
                 std::span(rewards_).subspan(first * encounters.size() * terms, n * encounters.size() * terms), pool);
     report.steps += play_->steps();
@@ -281,7 +281,7 @@ std::vector<double> Population::mean_worth(std::size_t count, std::size_t encoun
     for (std::size_t t = 0; t < encounters; ++t)
       means[i] += worth(i * encounters + t) / static_cast<double>(encounters);
     if (!std::isfinite(means[i]))
-      throw Error(Fault::numbers,
+      throw Error(ErrorKind::numbers,
                   fmt::format("the fitness of individual {} is {} ({})", i, means[i],
                               own_ ? "custom" : settings_.fitness),
                   "role '" + signature_.role + "'",

@@ -67,7 +67,7 @@ class Population {
   using Results = std::vector<EncounterResult>;
   void make_search(std::vector<float> start);
   void make_topology(const NetworkGraph& start, bool continued);
-  void make_bank(std::size_t workers);
+  void make_batch(std::size_t workers);
   NetworkGraph first_graph() const;
   Champion individual(std::size_t number) const;
   // Plays encounters with champions or, if there are none, with the generation.
@@ -92,8 +92,8 @@ class Population {
   Network<float> net_;
   std::unique_ptr<Search> search_;  // one of these two
   std::unique_ptr<TopologySearch> topology_;
-  std::unique_ptr<VectorBank> vectors_;
-  std::unique_ptr<GraphBank> graphs_;
+  std::unique_ptr<VectorBatch> vectors_;
+  std::unique_ptr<GraphBatch> graphs_;
   Normaliser normaliser_;
   std::unique_ptr<PopulationPlay> play_;
   std::size_t term_ = 0;  // that is the fitness, if one is

@@ -37,7 +37,7 @@ struct PopulationPlay::Scratch {
 };
 
 struct PopulationPlay::Call {
-  Bank& bank;
+  NetworkBatch& batch;
   const Normaliser& normaliser;
   std::size_t first;
   std::span<const Encounter> encounters;
@@ -68,15 +68,15 @@ PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles,
 }
 PopulationPlay::~PopulationPlay() = default;
 
-void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t first, std::size_t count,
+void PopulationPlay::play(NetworkBatch& batch, const Normaliser& normaliser, std::size_t first, std::size_t count,
                           std::span<const Encounter> encounters,
                           const std::vector<std::vector<std::unique_ptr<Player>>>& lineups, const Wishes& wishes,
                           std::span<EncounterResult> results, std::span<double> rewards, WorkerPool& pool) {
   // Networks that answer together play together, the same episode at the same time.
   jobs_.clear();
-  for (std::size_t group = 0; group < count; group += bank.together())
+  for (std::size_t group = 0; group < count; group += batch.together())
     for (std::size_t t = 0; t < encounters.size(); ++t)
-      for (std::size_t i = group; i < std::min(count, group + bank.together()); ++i)
+      for (std::size_t i = group; i < std::min(count, group + batch.together()); ++i)
         jobs_.push_back(static_cast<std::uint32_t>(i * encounters.size() + t));
   next_job_ = 0;
   notes_.resize(wishes.notes_every == 0 ? 0
@@ -84,11 +84,11 @@ void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t 
                                               (first + wishes.notes_every - 1) / wishes.notes_every);
   for (auto& moments : notes_) moments.clear(columns_);
   for (auto& scratch : scratch_) {
-    scratch->kept.assign(lanes_each * seats_ * bank.memory(), 0.0f);
-    if (scratch->inputs.size() < most_rows() * bank.input_stride())
-      scratch->inputs = AlignedBuffer<float>(most_rows() * bank.input_stride());
-    if (scratch->kept_now.size() < most_rows() * bank.memory())
-      scratch->kept_now = AlignedBuffer<float>(most_rows() * bank.memory());
+    scratch->kept.assign(lanes_each * seats_ * batch.memory(), 0.0f);
+    if (scratch->inputs.size() < most_rows() * batch.input_stride())
+      scratch->inputs = AlignedBuffer<float>(most_rows() * batch.input_stride());
+    if (scratch->kept_now.size() < most_rows() * batch.memory())
+      scratch->kept_now = AlignedBuffer<float>(most_rows() * batch.memory());
     scratch->lineups.clear();
     for (const auto& lineup : lineups) {
       auto& own = scratch->lineups.emplace_back();
@@ -97,7 +97,7 @@ void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t 
     scratch->steps = 0;
     scratch->play_seconds = scratch->decide_seconds = 0.0;
   }
-  const Call call{bank, normaliser, first, encounters, wishes, results, rewards};
+  const Call call{batch, normaliser, first, encounters, wishes, results, rewards};
   pool.run(scratch_.size(), [&](std::size_t, std::size_t worker) { work(call, worker); });
   steps_ = 0;
   play_seconds_ = decide_seconds_ = 0.0;
@@ -109,7 +109,7 @@ void PopulationPlay::play(Bank& bank, const Normaliser& normaliser, std::size_t 
 }
 
 bool PopulationPlay::begin_next(const Call& call, Scratch& scratch, std::size_t lane, std::size_t worker) {
-  const std::size_t next = next_job_.fetch_add(1), own = lane % lanes_each, each = seats_ * call.bank.memory();
+  const std::size_t next = next_job_.fetch_add(1), own = lane % lanes_each, each = seats_ * call.batch.memory();
   if (next >= jobs_.size()) return false;
   scratch.job[own] = jobs_[next];
   const Encounter& encounter = call.encounters[jobs_[next] % call.encounters.size()];
@@ -148,7 +148,7 @@ void PopulationPlay::finish(const Call& call, Scratch& scratch, std::size_t lane
 }
 
 void PopulationPlay::decide(const Call& call, Scratch& scratch, std::size_t worker) {
-  const std::size_t in = call.bank.input_stride(), out = call.bank.output_stride(), kept = call.bank.memory(),
+  const std::size_t in = call.batch.input_stride(), out = call.batch.output_stride(), kept = call.batch.memory(),
                     encounters = call.encounters.size();
   for (const std::uint32_t lane : scratch.running) {
     const auto& lineup = scratch.lineups[call.encounters[scratch.job[lane % lanes_each] % encounters].against];
@@ -174,7 +174,7 @@ void PopulationPlay::decide(const Call& call, Scratch& scratch, std::size_t work
         scratch.places.push_back(individual);
       }
   }
-  const auto answers = call.bank.decide(scratch.places, scratch.inputs.span(), scratch.kept_now.span(), worker);
+  const auto answers = call.batch.decide(scratch.places, scratch.inputs.span(), scratch.kept_now.span(), worker);
   r = 0;
   for (const std::uint32_t lane : scratch.running) {
     std::copy_n(scratch.kept_now.begin() + r * kept, seats_ * kept,
@@ -222,8 +222,8 @@ void PopulationPlay::work(const Call& call, std::size_t worker) {
       try {
         lanes_.advance(lane, worker);
       } catch (const Error& error) {
-        if (error.fault() != Fault::numbers) throw;
-        throw Error(Fault::numbers,
+        if (error.kind() != ErrorKind::numbers) throw;
+        throw Error(ErrorKind::numbers,
                     fmt::format("individual {}: {}", call.first + scratch.job[lane % lanes_each] / call.encounters.size(),
                                 error.problem()),
                     error.where(), error.fix());

@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "zithercraft/base/aligned.hpp"
-#include "zithercraft/evolve/bank.hpp"
+#include "zithercraft/evolve/network_batch.hpp"
 #include "zithercraft/game/lanes.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/match/player.hpp"
@@ -39,7 +39,7 @@ constexpr float log_stddev_of_dials = -3.0f;
 
 class PopulationPlay {
  public:
-  // `roles`: those that an individual plays, all with the senses and controls of the first. `bank`: where their
+  // `roles`: those that an individual plays, all with the senses and controls of the first. `batch`: where their
   // networks are loaded.
   // If `sampled`, actions are sampled by the episode's key, so that all individuals draw alike.
   PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers, bool sampled);
@@ -57,10 +57,10 @@ class PopulationPlay {
     std::size_t notes_every = 0;
   };
 
-  // Plays all encounters with `count` individuals, number `first` and following, which the bank has at places 0 and
+  // Plays all encounters with `count` individuals, number `first` and following, which the batch has at places 0 and
   // following. Lineups play the roles that are not `roles`. Results are [individual][encounter], sums rewards by each term
   // [individual][encounter][terms]. Throws Error (numbers) naming the individual if something is not finite.
-  void play(Bank& bank, const Normaliser& normaliser, std::size_t first, std::size_t count,
+  void play(NetworkBatch& batch, const Normaliser& normaliser, std::size_t first, std::size_t count,
             std::span<const Encounter> encounters, const std::vector<std::vector<std::unique_ptr<Player>>>& lineups,
             const Wishes& wishes, std::span<EncounterResult> results, std::span<double> rewards, WorkerPool& pool);
 

@@ -2,7 +2,7 @@
 
 #include "../net/network_tensors.hpp"
 #include "population.hpp"
-#include "vector_bank.hpp"
+#include "vector_batch.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {

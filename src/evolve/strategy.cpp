@@ -39,7 +39,7 @@ StrategySearch::StrategySearch(std::size_t numbers, const StrategySettings& sett
   if (!(settings.learning_rate > 0.0 && settings.last_learning_rate >= 0.0))
     wrong_setting("learning_rate", "nothing would be learned", "give a number above 0");
   if (!start.empty() && start.size() != numbers)
-    throw Error(Fault::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "StrategySearch",
+    throw Error(ErrorKind::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "StrategySearch",
                 "give as many as a vector has");
   if (start.empty()) {
     state_->noise.add(mixed(state_->seed, 0, 0), 1.0f, state_->middle.span());

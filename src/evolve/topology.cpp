@@ -136,7 +136,7 @@ TopologySearch::TopologySearch(const NetworkGraph& start, const TopologySettings
   if (!(settings.parents > 0.0)) wrong_setting("parents", "nobody would have children", "give a share above 0");
   if (!(settings.species_distance > 0.0))
     wrong_setting("species_distance", "every network would be a species", "give a number above 0");
-  if (start.outputs == 0) throw Error(Fault::spec, "there is no output", "TopologySearch", "give at least one");
+  if (start.outputs == 0) throw Error(ErrorKind::spec, "there is no output", "TopologySearch", "give at least one");
   GraphProgram().add(start);
   s.settings = settings;
   s.seed = derived_seed(seed, "topology");

@@ -16,7 +16,7 @@ struct Flat {
     counts.insert(counts.end(),
                   {static_cast<std::int64_t>(genome.hidden.size()), static_cast<std::int64_t>(genome.links.size())});
     hidden.insert(hidden.end(), genome.hidden.begin(), genome.hidden.end());
-    for (const LinkGene& l : genome.links) {
+    for (const GenomeLink& l : genome.links) {
       links.insert(links.end(), {l.number, l.from, l.to, (l.on ? 1 : 0) + (l.back ? 2 : 0)});
       weights.push_back(l.weight);
     }
@@ -39,7 +39,7 @@ struct Flat {
       const auto nodes = static_cast<std::size_t>(flat.counts[2 * g]),
                  links = static_cast<std::size_t>(flat.counts[2 * g + 1]);
       if (nodes > flat.hidden.size() - node || links > flat.weights.size() - link)
-        throw Error(Fault::file, "genomes are cut short", name, "take another checkpoint");
+        throw Error(ErrorKind::file, "genomes are cut short", name, "take another checkpoint");
       for (std::size_t i = 0; i < nodes; ++i)
         genomes[g].hidden.push_back(static_cast<std::uint32_t>(flat.hidden[node++]));
       for (std::size_t i = 0; i < links; ++i, ++link) {
@@ -84,10 +84,10 @@ void TopologySearch::restore(const TensorFile& file) {
              numbers = file.integers("topology.numbers");
   const auto best = file.doubles("topology.species.best"), now = file.doubles("topology.species_distance");
   if (genomes.size() != s.genomes.size() || species_of.size() != genomes.size())
-    throw Error(Fault::refused, "the population has another size", "checkpoint",
+    throw Error(ErrorKind::refused, "the population has another size", "checkpoint",
                 "go on with the settings it was trained with, or start afresh");
   if (counts.size() != 3 * likes.size() || best.size() != 2 * likes.size() || numbers.size() != 4 || now.size() != 1)
-    throw Error(Fault::file, "the species cannot be understood", "checkpoint", "take another checkpoint");
+    throw Error(ErrorKind::file, "the species cannot be understood", "checkpoint", "take another checkpoint");
   s.genomes = std::move(genomes);
   s.species.clear();
   for (std::size_t k = 0; k < likes.size(); ++k)
@@ -101,7 +101,7 @@ void TopologySearch::restore(const TensorFile& file) {
   for (std::size_t i = 0; i < species_of.size(); ++i) {
     const auto at = static_cast<std::size_t>(species_of[i]);
     if (at >= s.species.size())
-      throw Error(Fault::file, "an individual is of a species that is not there", "checkpoint",
+      throw Error(ErrorKind::file, "an individual is of a species that is not there", "checkpoint",
                   "take another checkpoint");
     s.species_of.push_back(static_cast<std::uint32_t>(at));
     s.species[at].members.push_back(static_cast<std::uint32_t>(i));

@@ -15,7 +15,7 @@ void check_cells(const GamePlan& game, const std::string& where) {
 }
 
 void wrong_spec(std::string problem, std::string where, std::string fix) {
-  throw Error(Fault::spec, std::move(problem), std::move(where), std::move(fix));
+  throw Error(ErrorKind::spec, std::move(problem), std::move(where), std::move(fix));
 }
 
 void check_unique(const std::vector<std::string>& names, const std::string& what, const std::string& where,

@@ -25,7 +25,7 @@ void read_controls(const Role& role, const RolePlan& plan, std::span<const float
     const ControlPlan& control = plan.controls[c];
     const float value = controls[c];
     if (!std::isfinite(value))
-      throw Error(Fault::numbers, "the control '" + role.controls[c].name + "' is not a finite number",
+      throw Error(ErrorKind::numbers, "the control '" + role.controls[c].name + "' is not a finite number",
                   "role '" + role.name + "'", "look at the player that gives it");
     const auto& driven = control.inputs;
     if (control.options == 0) {

@@ -122,7 +122,7 @@ void Lanes::make_room(std::size_t workers) {
 
 void Lanes::set_stage(std::size_t lane, std::size_t stage) {
   if (stage >= stages_.size())
-    throw Error(Fault::refused, "the game has no stage " + std::to_string(stage), "Lanes::set_stage",
+    throw Error(ErrorKind::refused, "the game has no stage " + std::to_string(stage), "Lanes::set_stage",
                 "use snapshots of the same game only");
   if (stage != lane_stage_[lane]) std::memset(block(lane), 0, stride_);
   lane_stage_[lane] = next_stage_[lane] = stage;
@@ -131,7 +131,7 @@ void Lanes::set_stage(std::size_t lane, std::size_t stage) {
 void Lanes::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {
   for (const auto& state : arena_states)
     if (state.size() != stages_[stage].arena().state_bytes())
-      throw Error(Fault::refused,
+      throw Error(ErrorKind::refused,
                   "recorded moments have " + std::to_string(state.size()) +
                       " bytes, states of the stage's arena have " +
                       std::to_string(stages_[stage].arena().state_bytes()),
@@ -443,7 +443,7 @@ const std::byte* Lanes::arena_state(std::size_t lane) const noexcept { return bl
 
 void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker) {
   if (snapshot.size() != plan(lane).block_bytes)
-    throw Error(Fault::refused,
+    throw Error(ErrorKind::refused,
                 "the snapshot has " + std::to_string(snapshot.size()) + " bytes, this game's states have " +
                     std::to_string(plan(lane).block_bytes),
                 "Lanes::restore", "use snapshots of the same game only");
@@ -456,7 +456,7 @@ void Lanes::begin_from(std::size_t lane, EpisodeKey key, std::span<const std::by
                        std::size_t worker) {
   const GamePlan& game = plan(lane);
   if (arena_snapshot.size() < game.arena.state_bytes())
-    throw Error(Fault::refused,
+    throw Error(ErrorKind::refused,
                 "the snapshot has " + std::to_string(arena_snapshot.size()) + " bytes, this arena's states have " +
                     std::to_string(game.arena.state_bytes()),
                 "Lanes::begin_from", "use snapshots of the same game only");

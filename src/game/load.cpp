@@ -41,7 +41,7 @@ GameSpec parse_in_folder(std::string_view text, const std::string& source, Custo
   try {
     const Game compiled(spec, custom);
   } catch (const Error& error) {
-    throw Error(error.fault(), error.problem(), place_in_file(table, source, error.where()), error.fix());
+    throw Error(error.kind(), error.problem(), place_in_file(table, source, error.where()), error.fix());
   }
   return spec;
 }

@@ -50,7 +50,7 @@ GameSpec with_keys(const GameSpec& game, const KeyValues& keys, const std::strin
 }
 
 Value parse_value(const std::string& text, const std::string& where) {
-  if (text.empty()) throw Error(Fault::spec, "the value is missing", where, "write it as KEY=VALUE");
+  if (text.empty()) throw Error(ErrorKind::spec, "the value is missing", where, "write it as KEY=VALUE");
   const auto parsed = [&]() -> toml::table {
     try {
       return parse_toml("value = " + text, where);
@@ -59,7 +59,7 @@ Value parse_value(const std::string& text, const std::string& where) {
     }
   }();
   if (parsed.size() != 1)
-    throw Error(Fault::spec, "the value cannot be understood", where, "give one value, as TOML writes it");
+    throw Error(ErrorKind::spec, "the value cannot be understood", where, "give one value, as TOML writes it");
   return value_of(*parsed.get("value"), where);
 }
 
@@ -83,7 +83,7 @@ std::string text_of(const Value& value) {
 KeyValues::value_type parse_assignment(const std::string& text, const std::string& where) {
   const std::size_t equals = text.find('=');
   if (equals == std::string::npos || equals == 0)
-    throw Error(Fault::usage, "'" + text + "' sets nothing", where, "write it as KEY=VALUE");
+    throw Error(ErrorKind::usage, "'" + text + "' sets nothing", where, "write it as KEY=VALUE");
   return {text.substr(0, equals), parse_value(text.substr(equals + 1), where + " " + text.substr(0, equals))};
 }
 

@@ -233,7 +233,7 @@ float reward_of(const TermPlan& term, float amount, double so_far) {
 void check_term_rewards(const SeatView& seat, std::span<const float> rewards) {
   for (std::size_t t = 0; t < rewards.size(); ++t)
     if (!std::isfinite(rewards[t]))
-      throw Error(Fault::numbers, "the term '" + seat.role().terms[t] + "' gave a reward that is not a finite number",
+      throw Error(ErrorKind::numbers, "the term '" + seat.role().terms[t] + "' gave a reward that is not a finite number",
                   "role '" + seat.role().name + "', step " + std::to_string(seat.steps()),
                   "look for a division by zero or an overflow in it");
 }

@@ -26,7 +26,7 @@ std::span<const double> SeatView::numbers(std::string_view rule) const {
       return {reinterpret_cast<const double*>(lanes_.state(lane_).data() + plan.rules_offset) + first, count};
     first += count;
   }
-  throw Error(Fault::spec, "the game has no rule '" + std::string(rule) + "'", "rules", "name one of its rules");
+  throw Error(ErrorKind::spec, "the game has no rule '" + std::string(rule) + "'", "rules", "name one of its rules");
 }
 
 Bearing SeatView::nearest(std::size_t tag) const {

@@ -302,7 +302,7 @@ void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat
   if (all_finite(row)) return;
   for (std::size_t i = 0; i < row.size(); ++i)
     if (!std::isfinite(row[i]))
-      throw Error(Fault::numbers, "the column '" + seat.role().columns[i].name + "' is not a finite number",
+      throw Error(ErrorKind::numbers, "the column '" + seat.role().columns[i].name + "' is not a finite number",
                   "role '" + seat.role().name + "'", "look for forces or speeds without bound in the game");
 }
 

@@ -65,43 +65,43 @@ std::span<const Scalar> value_inputs(const Sequences<Scalar>& s) {
 }  // namespace
 
 template <class Scalar>
-Judgement<Scalar> judge_policy(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
+NetworkOutputs<Scalar> judge_policy(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
                                const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room) {
-  Judgement<Scalar> said;
-  said.outputs =
+  NetworkOutputs<Scalar> outputs;
+  outputs.outputs =
       nets.policy.forward(nets.policy_part(numbers.parameters), nets.prepared_policy(numbers.prepared),
                           sequences.inputs, policy_order(nets, sequences), room.policy);
-  said.output_stride = nets.policy.output_stride();
+  outputs.output_stride = nets.policy.output_stride();
   if (nets.shared) {
-    said.values = said.outputs.subspan(nets.heads.outputs());
-    said.value_stride = said.output_stride;
+    outputs.values = outputs.outputs.subspan(nets.heads.outputs());
+    outputs.value_stride = outputs.output_stride;
   }
-  return said;
+  return outputs;
 }
 
 template <class Scalar>
 void judge_value(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Sequences<Scalar>& sequences,
-                 NetworkRoom<Scalar>& room, Judgement<Scalar>& said) {
-  said.values = nets.value.forward(nets.value_part(numbers.parameters), nets.prepared_value(numbers.prepared),
+                 NetworkRoom<Scalar>& room, NetworkOutputs<Scalar>& outputs) {
+  outputs.values = nets.value.forward(nets.value_part(numbers.parameters), nets.prepared_value(numbers.prepared),
                                    value_inputs(sequences), value_order(nets, sequences), room.value);
-  said.value_stride = nets.value.output_stride();
+  outputs.value_stride = nets.value.output_stride();
 }
 
 template <class Scalar>
 void judge_credit(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Sequences<Scalar>& sequences,
-                  NetworkRoom<Scalar>& room, Judgement<Scalar>& said) {
-  said.credits = nets.credit.forward(nets.credit_part(numbers.parameters), nets.prepared_credit(numbers.prepared),
+                  NetworkRoom<Scalar>& room, NetworkOutputs<Scalar>& outputs) {
+  outputs.credits = nets.credit.forward(nets.credit_part(numbers.parameters), nets.prepared_credit(numbers.prepared),
                                      sequences.credit_inputs, credit_order(sequences), room.credit);
-  said.credit_stride = nets.credit.output_stride();
+  outputs.credit_stride = nets.credit.output_stride();
 }
 
 template <class Scalar>
-Judgement<Scalar> judge(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
+NetworkOutputs<Scalar> judge(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
                         const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room) {
-  Judgement<Scalar> said = judge_policy(nets, numbers, sequences, room);
-  if (!nets.shared) judge_value(nets, numbers, sequences, room, said);
-  if (nets.credits) judge_credit(nets, numbers, sequences, room, said);
-  return said;
+  NetworkOutputs<Scalar> outputs = judge_policy(nets, numbers, sequences, room);
+  if (!nets.shared) judge_value(nets, numbers, sequences, room, outputs);
+  if (nets.credits) judge_credit(nets, numbers, sequences, room, outputs);
+  return outputs;
 }
 
 namespace {
@@ -119,14 +119,14 @@ std::pair<Scalar, Scalar> value_loss(Scalar value, Scalar target, Scalar before,
 // The part of a sample's loss that judges its action.
 template <class Scalar>
 void add_policy_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Batch<Scalar>& batch,
-                     const LossSettings& settings, Scalar scale, std::size_t i, const Judgement<Scalar>& said,
+                     const LossSettings& settings, Scalar scale, std::size_t i, const NetworkOutputs<Scalar>& outputs,
                      LossRoom<Scalar>& room, std::span<Scalar> policy_gradient, std::span<Scalar> stddev_gradient,
                      LossSums& sums) {
   const Heads& heads = nets.heads;
   const std::size_t width = heads.outputs(), controls = heads.controls(), masks = heads.masks();
   const auto stddev = nets.stddev_part(numbers.parameters);
   const auto clip = static_cast<Scalar>(settings.clip), entropy_weight = static_cast<Scalar>(settings.entropy_weight);
-  const auto row = said.row(i, width);
+  const auto row = outputs.row(i, width);
   heads.forbid(batch.allowed.subspan(i * masks, masks), row);
   const auto action = batch.actions.subspan(i * controls, controls);
   const auto judged = heads.judge(std::span<const Scalar>(row), stddev, action, room.kept.span());
@@ -142,7 +142,7 @@ void add_policy_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& num
     sums.policy -= static_cast<double>(advantage * judged.log_probability);
   }
   heads.add_gradient(std::span<const Scalar>(room.kept.span()), action, scale * by_log_probability,
-                     -scale * entropy_weight, policy_gradient.subspan(i * said.output_stride, width),
+                     -scale * entropy_weight, policy_gradient.subspan(i * outputs.output_stride, width),
                      stddev_gradient);
   sums.entropy += static_cast<double>(judged.entropy);
   sums.kl += static_cast<double>(ratio - 1 - change);
@@ -158,10 +158,10 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
   const Heads& heads = nets.heads;
   const std::size_t n = batch.sequences.rows(), width = heads.outputs();
   // The networks' memory is used up by the judgement; the way back starts from what layers have kept.
-  const Judgement<Scalar> said = judge(nets, numbers, batch.sequences, room.nets);
+  const NetworkOutputs<Scalar> outputs = judge(nets, numbers, batch.sequences, room.nets);
   const auto stddev_gradient = nets.stddev_part(gradient);
   const auto value_clip = static_cast<Scalar>(settings.value_clip);
-  const auto policy_gradient = room.policy_gradient.span().first(n * said.output_stride);
+  const auto policy_gradient = room.policy_gradient.span().first(n * outputs.output_stride);
   const auto value_gradient = nets.shared ? policy_gradient.subspan(width) : room.value_gradient.span();
   const auto credit_gradient = room.credit_gradient.span();
   const std::size_t controls = heads.controls();
@@ -169,23 +169,23 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
   std::fill(policy_gradient.begin(), policy_gradient.end(), Scalar{0});
   std::fill(credit_gradient.begin(), credit_gradient.end(), Scalar{0});
   for (std::size_t i = 0; i < n; ++i) {
-    if (!nets.shared) value_gradient[i * said.value_stride] = 0;
+    if (!nets.shared) value_gradient[i * outputs.value_stride] = 0;
     const unsigned teaches = batch.counts.empty() ? learns_value | learns_policy : batch.counts[i];
     if (teaches == learns_nothing) continue;
     if ((teaches & learns_policy) != 0)
-      add_policy_loss(nets, numbers, batch, settings, scale, i, said, room, policy_gradient, stddev_gradient, sums);
-    const auto [cost, slope] = value_loss(said.value(i), static_cast<Scalar>(batch.target[i]),
+      add_policy_loss(nets, numbers, batch, settings, scale, i, outputs, room, policy_gradient, stddev_gradient, sums);
+    const auto [cost, slope] = value_loss(outputs.value(i), static_cast<Scalar>(batch.target[i]),
                                           static_cast<Scalar>(batch.value[i]), value_clip);
-    value_gradient[i * said.value_stride] = value_weight * slope;
+    value_gradient[i * outputs.value_stride] = value_weight * slope;
     sums.value += static_cast<double>(cost);
     if (nets.guesses) {
-      const Scalar off = said.row(i, width + 1)[width] - static_cast<Scalar>(batch.target[i]);
-      policy_gradient[i * said.output_stride + width] = value_weight * off;
+      const Scalar off = outputs.row(i, width + 1)[width] - static_cast<Scalar>(batch.target[i]);
+      policy_gradient[i * outputs.output_stride + width] = value_weight * off;
       sums.guess += static_cast<double>(off * off / 2);
     }
     if (!nets.credits || (teaches & learns_policy) == 0) continue;
-    const std::size_t at = i * said.credit_stride + nets.credit_output(batch.actions.subspan(i * controls, controls));
-    const Scalar off = said.credits[at] - static_cast<Scalar>(batch.target[i]);
+    const std::size_t at = i * outputs.credit_stride + nets.credit_output(batch.actions.subspan(i * controls, controls));
+    const Scalar off = outputs.credits[at] - static_cast<Scalar>(batch.target[i]);
     credit_gradient[at] = value_weight * off;
     sums.credit += static_cast<double>(off * off / 2);
   }
@@ -210,16 +210,16 @@ template struct NetworkRoom<float>;
 template struct NetworkRoom<double>;
 template struct LossRoom<float>;
 template struct LossRoom<double>;
-template Judgement<float> judge(const ActorCritic<float>&, const Numbers<float>&, const Sequences<float>&,
+template NetworkOutputs<float> judge(const ActorCritic<float>&, const Numbers<float>&, const Sequences<float>&,
                                 NetworkRoom<float>&);
-template Judgement<double> judge(const ActorCritic<double>&, const Numbers<double>&, const Sequences<double>&,
+template NetworkOutputs<double> judge(const ActorCritic<double>&, const Numbers<double>&, const Sequences<double>&,
                                  NetworkRoom<double>&);
-template Judgement<float> judge_policy(const ActorCritic<float>&, const Numbers<float>&, const Sequences<float>&,
+template NetworkOutputs<float> judge_policy(const ActorCritic<float>&, const Numbers<float>&, const Sequences<float>&,
                                        NetworkRoom<float>&);
 template void judge_value(const ActorCritic<float>&, const Numbers<float>&, const Sequences<float>&,
-                          NetworkRoom<float>&, Judgement<float>&);
+                          NetworkRoom<float>&, NetworkOutputs<float>&);
 template void judge_credit(const ActorCritic<float>&, const Numbers<float>&, const Sequences<float>&,
-                           NetworkRoom<float>&, Judgement<float>&);
+                           NetworkRoom<float>&, NetworkOutputs<float>&);
 template LossSums add_loss(const ActorCritic<float>&, const Numbers<float>&, const Batch<float>&, const LossSettings&,
                            float, LossRoom<float>&, std::span<float>);
 template LossSums add_loss(const ActorCritic<double>&, const Numbers<double>&, const Batch<double>&,

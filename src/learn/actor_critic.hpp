@@ -91,7 +91,7 @@ struct NetworkRoom {
 /// What the networks say of a batch: rows of policy outputs, values, and what the credit network says, each with its
 /// stride. Parts that were not asked for are empty.
 template <class Scalar>
-struct Judgement {
+struct NetworkOutputs {
   std::span<Scalar> outputs{}, values{}, credits{};
   std::size_t output_stride = 0, value_stride = 0, credit_stride = 0;
 
@@ -114,19 +114,19 @@ struct Sequences {
 
 /// All networks' outputs, which stay in the room until its next use; the memory goes on.
 template <class Scalar>
-Judgement<Scalar> judge(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
+NetworkOutputs<Scalar> judge(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
                         const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room);
 /// Those of the policy network, with the values if they are among them.
 template <class Scalar>
-Judgement<Scalar> judge_policy(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
+NetworkOutputs<Scalar> judge_policy(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
                                const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room);
 /// Adds those of a value network of its own, and of the credit network.
 template <class Scalar>
 void judge_value(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Sequences<Scalar>& sequences,
-                 NetworkRoom<Scalar>& room, Judgement<Scalar>& said);
+                 NetworkRoom<Scalar>& room, NetworkOutputs<Scalar>& outputs);
 template <class Scalar>
 void judge_credit(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers, const Sequences<Scalar>& sequences,
-                  NetworkRoom<Scalar>& room, Judgement<Scalar>& said);
+                  NetworkRoom<Scalar>& room, NetworkOutputs<Scalar>& outputs);
 
 struct LossSettings {
   Objective objective = Objective::clipped;

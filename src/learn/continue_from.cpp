@@ -3,7 +3,7 @@
 #include <map>
 
 #include "../net/network_tensors.hpp"
-#include "trainee.hpp"
+#include "policy_learner.hpp"
 
 // An old skill in a changed game. Every number of a network belongs to a row and a column that have names: senses,
 // controls, or plain numbers inside. What has the same names in the old network is taken from there.
@@ -162,7 +162,7 @@ Names dials_of(const std::vector<ControlInfo>& controls) {
 
 }  // namespace
 
-Continuation Trainee::continue_from(const TensorFile& file) {
+Continuation PolicyLearner::continue_from(const TensorFile& file) {
   const PolicySignature before = PolicySignature::from(file);
   Continuation report;
   const Names columns = names_of(signature_.columns), old_columns = names_of(before.columns),
@@ -172,7 +172,7 @@ Continuation Trainee::continue_from(const TensorFile& file) {
   report.new_controls = missing_in(controls, old_controls);
   report.lost_controls = missing_in(old_controls, controls);
   if (report.new_columns.size() == columns.size() || report.new_controls.size() == controls.size())
-    throw Error(Fault::refused,
+    throw Error(ErrorKind::refused,
                 "the checkpoint's policy has no " +
                     std::string(report.new_columns.size() == columns.size() ? "column" : "control") +
                     " in common with the game",

@@ -4,15 +4,15 @@
 #include <span>
 #include <vector>
 
-#include "zithercraft/learn/ranks.hpp"
+#include "zithercraft/learn/process_group.hpp"
 
 namespace zithercraft {
 
 /// What all processes have, one after the other; `own` where one is alone.
 template <class T>
-std::vector<T> gathered(Ranks* ranks, std::span<const T> own) {
-  if (ranks == nullptr) return {own.begin(), own.end()};
-  const auto bytes = ranks->gather(std::as_bytes(own));
+std::vector<T> gathered(ProcessGroup* processes, std::span<const T> own) {
+  if (processes == nullptr) return {own.begin(), own.end()};
+  const auto bytes = processes->gather(std::as_bytes(own));
   std::vector<T> all(bytes.size() / sizeof(T));
   std::copy(bytes.begin(), bytes.end(), std::as_writable_bytes(std::span(all)).begin());
   return all;

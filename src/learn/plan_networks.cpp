@@ -8,7 +8,7 @@ std::vector<std::size_t> widths(const std::vector<std::int64_t>& layers) { retur
 
 }  // namespace
 
-std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PpoSettings& settings) {
+std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PolicyGradientSettings& settings) {
   NetworkPlan plan =
       plan_fronts(role, {settings.pictures, settings.picture_least, settings.crowd_width, settings.crowd_queries});
   plan.activation = settings.activation;

@@ -11,10 +11,10 @@
 namespace zithercraft {
 namespace {
 
-void check_settings(const PpoSettings& s) {
+void check_settings(const PolicyGradientSettings& s) {
   const auto need = [](bool fine, const char* key, const char* fix) {
     if (!fine)
-      throw Error(Fault::spec, "the learner's setting '" + std::string(key) + "' cannot be used", "learner", fix);
+      throw Error(ErrorKind::spec, "the learner's setting '" + std::string(key) + "' cannot be used", "learner", fix);
   };
   const auto layers = [](const std::vector<std::int64_t>& widths) {
     return std::all_of(widths.begin(), widths.end(), [](std::int64_t w) { return w >= 1 && w <= 65536; });
@@ -115,46 +115,46 @@ std::vector<Stretch> stretches_of(std::size_t lanes, std::size_t seats, std::siz
   return stretches;
 }
 
-void check_share(std::size_t groups, std::size_t ranks) {
-  if (groups % ranks != 0)
-    throw Error(Fault::refused,
+void check_share(std::size_t groups, std::size_t processes) {
+  if (groups % processes != 0)
+    throw Error(ErrorKind::refused,
                 std::to_string(groups) +
                     " groups of lanes that are played together cannot be shared out evenly among " +
-                    std::to_string(ranks) + " processes",
-                "learner.lanes", "give " + std::to_string(ranks) + " times as many lanes, or start fewer processes");
+                    std::to_string(processes) + " processes",
+                "learner.lanes", "give " + std::to_string(processes) + " times as many lanes, or start fewer processes");
 }
 
 void check_players(const Game& game, const std::vector<RolePlayer>& players) {
   if (players.size() != game.roles().size())
-    throw Error(Fault::usage,
+    throw Error(ErrorKind::usage,
                 "there are " + std::to_string(players.size()) + " players for " + std::to_string(game.roles().size()) +
                     " roles",
                 "Ppo", "give one for each role");
   if (std::all_of(players.begin(), players.end(), [](const RolePlayer& p) { return p.player != nullptr; }))
-    throw Error(Fault::usage, "nobody learns", "Ppo", "let a role learn");
+    throw Error(ErrorKind::usage, "nobody learns", "Ppo", "let a role learn");
   if (players[0].player != nullptr && game.stages() > 1)
-    throw Error(Fault::usage, "the stages of a curriculum go by the first role, which does not learn", "Ppo",
+    throw Error(ErrorKind::usage, "the stages of a curriculum go by the first role, which does not learn", "Ppo",
                 "let it learn, or take the stages out");
 }
 
-Ground ground_of(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total,
-                 WorkerPool& pool, Ranks* ranks, const std::vector<RolePlayer>& players) {
+TrainingContext context_of(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed, std::int64_t total,
+                 WorkerPool& pool, ProcessGroup* processes, const std::vector<RolePlayer>& players) {
   check_players(game, players);
-  Ground ground{game, seed, total, pool, ranks, Lanes(game, static_cast<std::size_t>(settings.lanes), pool.threads())};
-  ground.sides = opposed_sides(game, players);
-  ground.stretches = stretches_of(ground.lanes.count(), most_seats(game, players), ground.sides.size(),
+  TrainingContext context{game, seed, total, pool, processes, Lanes(game, static_cast<std::size_t>(settings.lanes), pool.threads())};
+  context.sides = opposed_sides(game, players);
+  context.stretches = stretches_of(context.lanes.count(), most_seats(game, players), context.sides.size(),
                                   settings.against_past + settings.against_hardest);
-  const std::size_t count = ground.stretches.size();
-  if (ranks != nullptr) check_share(count, ranks->count());
-  ground.own_count = ranks == nullptr ? count : count / ranks->count();
-  ground.first_own = ranks == nullptr ? 0 : ground.own_count * ranks->number();
-  while (players[ground.first_learning_role].player != nullptr) ++ground.first_learning_role;
-  return ground;
+  const std::size_t count = context.stretches.size();
+  if (processes != nullptr) check_share(count, processes->count());
+  context.own_count = processes == nullptr ? count : count / processes->count();
+  context.first_own = processes == nullptr ? 0 : context.own_count * processes->number();
+  while (players[context.first_learning_role].player != nullptr) ++context.first_learning_role;
+  return context;
 }
 
 // What all policies of a training have in common.
-PpoSettings settings_for(const RolePlayer& player, const PpoSettings& common) {
-  PpoSettings own = player.settings.value_or(common);
+PolicyGradientSettings settings_for(const RolePlayer& player, const PolicyGradientSettings& common) {
+  PolicyGradientSettings own = player.settings.value_or(common);
   own.lanes = common.lanes;
   own.horizon = common.horizon;
   return own;
@@ -162,88 +162,88 @@ PpoSettings settings_for(const RolePlayer& player, const PpoSettings& common) {
 
 }  // namespace
 
-Ppo::State::State(const Game& game, const PpoSettings& settings_, std::uint64_t seed, std::int64_t total,
-                  WorkerPool& pool, Ranks* ranks, std::vector<RolePlayer> players_)
+Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std::uint64_t seed, std::int64_t total,
+                  WorkerPool& pool, ProcessGroup* processes, std::vector<RolePlayer> players_)
     : settings(settings_),
-      ground(ground_of(game, settings, seed, total, pool, ranks, players_)),
+      context(context_of(game, settings, seed, total, pool, processes, players_)),
       curriculum(game),
       players(std::move(players_)),
-      trainee_of(players.size()),
+      learner_of(players.size()),
       roster(settings),
-      opponents(ground.lanes.count()),
-      ended(ground.stretches.size()) {
+      opponents(context.lanes.count()),
+      ended(context.stretches.size()) {
   for (std::size_t r = 0; r < players.size(); ++r) {
     if (players[r].player != nullptr || teacher_of(game, r, players) != r) continue;
     std::vector<std::size_t> roles;
     for (std::size_t other = r; other < players.size(); ++other)
       if (players[other].player == nullptr && teacher_of(game, other, players) == r) roles.push_back(other);
-    for (const std::size_t role : roles) trainee_of[role] = trainees.size();
-    const PpoSettings own = settings_for(players[r], settings);
+    for (const std::size_t role : roles) learner_of[role] = policy_learners.size();
+    const PolicyGradientSettings own = settings_for(players[r], settings);
     check_settings(own);
-    trainees.push_back(std::make_unique<Trainee>(ground, std::move(roles), own));
+    policy_learners.push_back(std::make_unique<PolicyLearner>(context, std::move(roles), own));
   }
   for (std::size_t worker = 0; worker < pool.threads(); ++worker) {
     Scratch& own = scratch.emplace_back();
     for (const RolePlayer& player : players) own.players.push_back(player.player ? player.player->copy() : nullptr);
-    for (const Stretch& stretch : ground.stretches) own.lanes.reserve(stretch.lanes);
+    for (const Stretch& stretch : context.stretches) own.lanes.reserve(stretch.lanes);
   }
 }
 
 void Ppo::State::begin_lanes() {
-  const std::uint64_t episodes = derived_seed(ground.seed, "train");
+  const std::uint64_t episodes = derived_seed(context.seed, "train");
   if (opposed() && roster.empty()) take_snapshot();
-  for (std::size_t lane = 0; lane < ground.lanes.count(); ++lane) {
+  for (std::size_t lane = 0; lane < context.lanes.count(); ++lane) {
     const EpisodeKey key{episodes, static_cast<std::uint32_t>(lane), 0};
     if (opposed()) choose_opponent(lane, key);
-    ground.lanes.assign_stage(lane, curriculum.stage_of(key));
+    context.lanes.assign_stage(lane, curriculum.stage_of(key));
   }
-  ground.lanes.begin_all(ground.pool, episodes);
+  context.lanes.begin_all(context.pool, episodes);
   begun = true;
 }
 
 void Ppo::State::take_snapshot() {
-  PastSelf present{ground.steps, {}, {}};
-  for (const auto& trainee : trainees) present.policies.push_back(trainee->snapshot());
+  PastSelf present{context.steps, {}, {}};
+  for (const auto& policy_learner : policy_learners) present.policies.push_back(policy_learner->snapshot());
   std::vector<std::size_t> moved;
   roster.keep(std::move(present), moved);
   for (std::size_t& opponent : opponents) opponent = moved[opponent];
 }
 
-const Trainee& Ppo::State::trainee(std::size_t role) const {
-  if (role < trainee_of.size() && trainee_of[role]) return *trainees[*trainee_of[role]];
-  throw Error(Fault::usage, "role " + std::to_string(role) + " does not learn", "Ppo", "name one that does");
+const PolicyLearner& Ppo::State::policy_learner(std::size_t role) const {
+  if (role < learner_of.size() && learner_of[role]) return *policy_learners[*learner_of[role]];
+  throw Error(ErrorKind::usage, "role " + std::to_string(role) + " does not learn", "Ppo", "name one that does");
 }
 
-Ppo::Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_steps,
-         WorkerPool& pool, Ranks* ranks, std::vector<RolePlayer> players) {
+Ppo::Ppo(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed, std::int64_t total_steps,
+         WorkerPool& pool, ProcessGroup* processes, std::vector<RolePlayer> players) {
   check_settings(settings);
   if (players.empty()) players = usual_players(game, seed);
-  state_ = std::make_unique<State>(game, settings, seed, total_steps, pool, ranks, std::move(players));
+  state_ = std::make_unique<State>(game, settings, seed, total_steps, pool, processes, std::move(players));
 }
 
 Ppo::Ppo(Ppo&&) noexcept = default;
 Ppo& Ppo::operator=(Ppo&&) noexcept = default;
 Ppo::~Ppo() = default;
 
-std::int64_t Ppo::steps() const noexcept { return state_->ground.steps; }
-std::int64_t Ppo::updates() const noexcept { return state_->ground.updates; }
+std::int64_t Ppo::steps() const noexcept { return state_->context.steps; }
+std::int64_t Ppo::updates() const noexcept { return state_->context.updates; }
 std::size_t Ppo::stage() const noexcept { return state_->curriculum.stage(); }
 void Ppo::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {
-  state_->ground.lanes.set_starts(stage, std::move(arena_states), share);
+  state_->context.lanes.set_starts(stage, std::move(arena_states), share);
 }
 const std::vector<ImproveReport>& Ppo::improvements() const noexcept { return state_->improvements; }
 RosterReport Ppo::roster() const { return state_->roster.report(); }
-const PolicySignature& Ppo::signature(std::size_t role) const { return state_->trainee(role).signature(); }
+const PolicySignature& Ppo::signature(std::size_t role) const { return state_->policy_learner(role).signature(); }
 
 std::optional<std::size_t> Ppo::policy_of(std::size_t role) const noexcept {
-  const auto& of = state_->trainee_of;
+  const auto& of = state_->learner_of;
   if (role >= of.size() || !of[role]) return std::nullopt;
-  return state_->trainees[*of[role]]->roles().front();
+  return state_->policy_learners[*of[role]]->roles().front();
 }
 
 Policy Ppo::policy(std::size_t role) const {
   TensorFile file;
-  state_->trainee(role).store(file);
+  state_->policy_learner(role).store(file);
   return Policy::from(file);
 }
 

@@ -12,13 +12,13 @@ void Ppo::State::choose_opponent(std::size_t lane, EpisodeKey key) {
 }
 
 void Ppo::State::decide(std::size_t s, std::size_t time, std::size_t worker) {
-  const Stretch& stretch = ground.stretches[s];
-  for (const auto& trainee : trainees) trainee->decide(s, time, worker);
+  const Stretch& stretch = context.stretches[s];
+  for (const auto& policy_learner : policy_learners) policy_learner->decide(s, time, worker);
   if (stretch.learning_side >= 0) decide_as_before(stretch, time, worker);
   Scratch& own = scratch[worker];
   for (std::size_t role = 0; role < own.players.size(); ++role)
-    if (own.players[role]) own.players[role]->decide(ground.lanes, role, stretch.first_lane, stretch.lanes);
-  for (const auto& trainee : trainees) trainee->judge_together(s, time, worker);
+    if (own.players[role]) own.players[role]->decide(context.lanes, role, stretch.first_lane, stretch.lanes);
+  for (const auto& policy_learner : policy_learners) policy_learner->judge_together(s, time, worker);
 }
 
 // Lanes that meet the same past policy are played together.
@@ -33,24 +33,24 @@ void Ppo::State::decide_as_before(const Stretch& stretch, std::size_t time, std:
     own.lanes.clear();
     for (std::size_t lane = first; lane < end; ++lane)
       if (opponents[lane] == past) own.lanes.push_back(lane);
-    for (std::size_t t = 0; t < trainees.size(); ++t)
-      for (const std::size_t role : trainees[t]->roles())
-        if (!ground.learns_in(role, stretch))
-          trainees[t]->decide_as(roster[past].policies[t], trainees[t]->block_of(role, stretch), own.lanes, time,
+    for (std::size_t t = 0; t < policy_learners.size(); ++t)
+      for (const std::size_t role : policy_learners[t]->roles())
+        if (!context.learns_in(role, stretch))
+          policy_learners[t]->decide_as(roster[past].policies[t], policy_learners[t]->block_of(role, stretch), own.lanes, time,
                                  worker);
   }
 }
 
 void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time) {
-  const Stretch& stretch = ground.stretches[s];
-  const Lanes& lanes = ground.lanes;
+  const Stretch& stretch = context.stretches[s];
+  const Lanes& lanes = context.lanes;
   bool first = true;
-  for (const auto& trainee : trainees)
-    for (const Block& block : trainee->group(s).blocks)
+  for (const auto& policy_learner : policy_learners)
+    for (const Block& block : policy_learner->group(s).blocks)
       for (std::size_t seat = 0; seat < lanes.seats(block.role); ++seat) {
         const std::size_t row = lane * lanes.seats(block.role) + seat;
         TimedEpisode& e = ended[s].emplace_back(TimedEpisode{time, row, -1, episode_result(lanes, block.role, row)});
-        if (stretch.learning_side >= 0 && ground.side_of(block.role) == stretch.learning_side &&
+        if (stretch.learning_side >= 0 && context.side_of(block.role) == stretch.learning_side &&
             std::exchange(first, false))
           e.against = static_cast<int>(opponents[lane]);
       }
@@ -58,19 +58,19 @@ void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time)
 
 // Plays one step.
 void Ppo::State::advance(std::size_t s, std::size_t time, std::size_t worker) {
-  const Stretch& stretch = ground.stretches[s];
-  Lanes& lanes = ground.lanes;
+  const Stretch& stretch = context.stretches[s];
+  Lanes& lanes = context.lanes;
   for (std::size_t lane = stretch.first_lane; lane < stretch.first_lane + stretch.lanes; ++lane) {
     lanes.advance(lane, worker);
-    for (const auto& trainee : trainees) trainee->note(s, lane, time, worker);
+    for (const auto& policy_learner : policy_learners) policy_learner->note(s, lane, time, worker);
     if (lanes.outcome(lane) == Outcome::running) continue;
     keep_results(s, lane, time);
     EpisodeKey next = lanes.key(lane);
     ++next.episode;
     if (stretch.learning_side >= 0) {
-      for (const auto& trainee : trainees)
-        for (const std::size_t role : trainee->roles())
-          if (!ground.learns_in(role, stretch)) trainee->forget(trainee->block_of(role, stretch), lane);
+      for (const auto& policy_learner : policy_learners)
+        for (const std::size_t role : policy_learner->roles())
+          if (!context.learns_in(role, stretch)) policy_learner->forget(policy_learner->block_of(role, stretch), lane);
       choose_opponent(lane, next);
     }
     lanes.assign_stage(lane, curriculum.stage_of(next));
@@ -82,32 +82,32 @@ void Ppo::State::play_stretch(std::size_t s, std::size_t worker) {
   PhaseTimes& times = scratch[worker].times;
   PhaseClock clock;
   ended[s].clear();
-  for (const auto& trainee : trainees) trainee->begin_rollout(s);
+  for (const auto& policy_learner : policy_learners) policy_learner->begin_rollout(s);
   for (std::size_t t = 0; t < static_cast<std::size_t>(settings.horizon); ++t) {
     decide(s, t, worker);
     clock.add_to(times.decide);
     advance(s, t, worker);
     clock.add_to(times.play);
   }
-  for (const auto& trainee : trainees) trainee->end_rollout(s, worker);
+  for (const auto& policy_learner : policy_learners) policy_learner->end_rollout(s, worker);
   clock.add_to(times.learn);
 }
 
 CollectReport Ppo::collect() {
   State& s = *state_;
-  Ground& ground = s.ground;
+  TrainingContext& context = s.context;
   CollectReport report;
   PhaseClock clock;
   if (!s.begun) s.begin_lanes();
-  ground.pool.run(ground.own_count,
-                  [&](std::size_t i, std::size_t worker) { s.play_stretch(ground.first_own + i, worker); });
-  for (const auto& trainee : s.trainees) {
-    trainee->share_rollout();
-    report.steps += static_cast<std::int64_t>(trainee->samples());
+  context.pool.run(context.own_count,
+                  [&](std::size_t i, std::size_t worker) { s.play_stretch(context.first_own + i, worker); });
+  for (const auto& policy_learner : s.policy_learners) {
+    policy_learner->share_rollout();
+    report.steps += static_cast<std::int64_t>(policy_learner->samples());
   }
   s.share_episodes();
-  ground.rollout_steps = report.steps;
-  ground.steps += report.steps;
+  context.rollout_steps = report.steps;
+  context.steps += report.steps;
   std::vector<const TimedEpisode*> all;
   for (const auto& list : s.ended)
     for (const auto& episode : list) all.push_back(&episode);
@@ -117,10 +117,10 @@ CollectReport Ppo::collect() {
   report.stage = s.curriculum.stage();
   for (const auto* episode : all) {
     report.episodes.push_back(episode->result);
-    if (episode->result.role == ground.first_learning_role) s.curriculum.add(episode->result);
+    if (episode->result.role == context.first_learning_role) s.curriculum.add(episode->result);
     if (episode->against >= 0) s.roster.note(static_cast<std::size_t>(episode->against), episode->result.outcome);
   }
-  s.curriculum.advance(ground.steps);
+  s.curriculum.advance(context.steps);
   for (auto& scratch : s.scratch) report.times += std::exchange(scratch.times, {});
   clock.add_to(report.times.wall);
   return report;
@@ -129,9 +129,9 @@ CollectReport Ppo::collect() {
 ImproveReport Ppo::improve() {
   State& s = *state_;
   s.improvements.clear();
-  for (const auto& trainee : s.trainees) s.improvements.push_back(trainee->improve());
-  ++s.ground.updates;
-  if (s.opposed() && s.roster.due(s.ground.steps)) s.take_snapshot();
+  for (const auto& policy_learner : s.policy_learners) s.improvements.push_back(policy_learner->improve());
+  ++s.context.updates;
+  if (s.opposed() && s.roster.due(s.context.steps)) s.take_snapshot();
   return s.improvements.front();
 }
 

@@ -1,12 +1,12 @@
 #include "ppo_state.hpp"
-#include "told.hpp"
+#include "packed_numbers.hpp"
 
 // Episodes that ended, as processes that train together tell each other of them.
 
 namespace zithercraft {
 namespace {
 
-void put_episode(Told& told, const TimedEpisode& e) {
+void put_episode(PackedNumbers& told, const TimedEpisode& e) {
   told.put(static_cast<double>(e.time));
   told.put(static_cast<double>(e.row));
   told.put(e.result.episode_return);
@@ -20,7 +20,7 @@ void put_episode(Told& told, const TimedEpisode& e) {
   told.put(e.result.ledger);
 }
 
-TimedEpisode get_episode(Told& told) {
+TimedEpisode get_episode(PackedNumbers& told) {
   TimedEpisode e;
   e.time = told.get_as<std::size_t>();
   e.row = told.get_as<std::size_t>();
@@ -38,13 +38,13 @@ TimedEpisode get_episode(Told& told) {
 }  // namespace
 
 void Ppo::State::share_episodes() {
-  if (ground.ranks == nullptr) return;
-  Told own;
-  for (std::size_t g = ground.first_own; g < ground.first_own + ground.own_count; ++g) {
+  if (context.processes == nullptr) return;
+  PackedNumbers own;
+  for (std::size_t g = context.first_own; g < context.first_own + context.own_count; ++g) {
     own.put(static_cast<double>(ended[g].size()));
     for (const TimedEpisode& episode : ended[g]) put_episode(own, episode);
   }
-  Told all = own.told_to(ground.ranks);
+  PackedNumbers all = own.gathered_by(context.processes);
   for (auto& list : ended) {
     list.clear();
     for (auto left = all.get_as<std::size_t>(); left > 0; --left) list.push_back(get_episode(all));

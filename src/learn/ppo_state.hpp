@@ -9,9 +9,9 @@
 #include <optional>
 #include <vector>
 
-#include "ground.hpp"
+#include "training_context.hpp"
 #include "roster.hpp"
-#include "trainee.hpp"
+#include "policy_learner.hpp"
 #include "zithercraft/game/curriculum.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/match/player.hpp"
@@ -25,8 +25,8 @@ struct TimedEpisode {
 };
 
 struct Ppo::State {
-  State(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total, WorkerPool& pool,
-        Ranks* ranks, std::vector<RolePlayer> players);
+  State(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed, std::int64_t total, WorkerPool& pool,
+        ProcessGroup* processes, std::vector<RolePlayer> players);
 
   // What one thread plays with.
   struct Scratch {
@@ -35,8 +35,8 @@ struct Ppo::State {
     PhaseTimes times;
   };
 
-  bool opposed() const { return ground.sides.size() > 1; }
-  const Trainee& trainee(std::size_t role) const;
+  bool opposed() const { return context.sides.size() > 1; }
+  const PolicyLearner& policy_learner(std::size_t role) const;
   void begin_lanes();
   void choose_opponent(std::size_t lane, EpisodeKey key);
   void play_stretch(std::size_t stretch, std::size_t worker);
@@ -48,12 +48,12 @@ struct Ppo::State {
   void take_snapshot();
   void restore_roster(const TensorFile& file);
 
-  PpoSettings settings;
-  Ground ground;
+  PolicyGradientSettings settings;
+  TrainingContext context;
   Curriculum curriculum;
   std::vector<RolePlayer> players;
-  std::vector<std::unique_ptr<Trainee>> trainees;
-  std::vector<std::optional<std::size_t>> trainee_of;  // each role
+  std::vector<std::unique_ptr<PolicyLearner>> policy_learners;
+  std::vector<std::optional<std::size_t>> learner_of;  // each role
   std::vector<Scratch> scratch;                            // of each thread
   Roster roster;
   std::vector<std::size_t> opponents;            // the past policy that is met in each lane, where one is

@@ -110,7 +110,7 @@ std::vector<double> Roster::numbers() const {
 
 std::size_t Roster::restore(std::span<const double> numbers) {
   const auto refuse = [] {
-    throw Error(Fault::refused, "the checkpoint's roster makes no sense", "checkpoint", "take another checkpoint");
+    throw Error(ErrorKind::refused, "the checkpoint's roster makes no sense", "checkpoint", "take another checkpoint");
   };
   std::size_t next = 0;
   const auto get = [&] {

@@ -7,7 +7,7 @@
 #include <span>
 #include <vector>
 
-#include "trainee.hpp"
+#include "policy_learner.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/match/ratings.hpp"
 
@@ -16,14 +16,14 @@ namespace zithercraft {
 /// All policies that learn, as they were once.
 struct PastSelf {
   std::int64_t steps = 0;
-  std::vector<PastPolicy> policies;  // in the order of the trainees
+  std::vector<PastPolicy> policies;  // in the order of the policy_learners
   Tally lately;                      // the present policies' matches against it, since the last snapshot
 };
 
 class Roster {
  public:
   Roster() = default;
-  explicit Roster(const PpoSettings& settings) : settings_(settings) {}
+  explicit Roster(const PolicyGradientSettings& settings) : settings_(settings) {}
 
   bool empty() const { return past_.empty(); }
   std::size_t size() const { return past_.size(); }
@@ -50,7 +50,7 @@ class Roster {
  private:
   std::vector<Rating> ratings() const;  // of the past, and of the present as the last one
 
-  PpoSettings settings_;
+  PolicyGradientSettings settings_;
   std::vector<PastSelf> past_;
   std::vector<Tally> between_;  // of past policies, each against older ones
 };

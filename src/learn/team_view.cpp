@@ -27,7 +27,7 @@ std::vector<std::size_t> roles_seen_by(const Game& game, std::size_t role, Sight
   return seen;
 }
 
-Normaliser normaliser_of(const Role& role, const PpoSettings& settings) {
+Normaliser normaliser_of(const Role& role, const PolicyGradientSettings& settings) {
   return normaliser_for(plan_networks(role, settings).first);
 }
 
@@ -41,16 +41,16 @@ std::size_t action_numbers(std::span<const ControlInfo> controls) {
   return numbers;
 }
 
-TeamView::TeamView(const Ground& ground, const std::vector<std::size_t>& roles, const PpoSettings& settings)
+TeamView::TeamView(const TrainingContext& context, const std::vector<std::size_t>& roles, const PolicyGradientSettings& settings)
     : roles_(roles) {
   if (settings.value_sees == Sight::own) return;
-  const auto all = ground.game.roles();
+  const auto all = context.game.roles();
   own_columns_ = all[roles[0]].columns.size();
   const auto shape = [&](std::size_t role, std::size_t seen) {
     return std::tuple(seen == role, all[seen].seats.size(), all[seen].columns.size(),
                       action_numbers(all[seen].controls));
   };
-  const auto first_seen = roles_seen_by(ground.game, roles[0], settings.value_sees);
+  const auto first_seen = roles_seen_by(context.game, roles[0], settings.value_sees);
   for (const std::size_t seen : first_seen) {
     Kind& kind = kinds_.emplace_back();
     kind.mates = seen == roles[0];
@@ -61,27 +61,27 @@ TeamView::TeamView(const Ground& ground, const std::vector<std::size_t>& roles, 
     kind.first_column = own_columns_ + members_width_;
     members_width_ += kind.seats * (1 + kind.columns);
     kind.normaliser = normaliser_of(all[seen], settings);
-    if (!kind.own_policy) kind.moments.resize(ground.stretches.size());
+    if (!kind.own_policy) kind.moments.resize(context.stretches.size());
   }
   for (Kind& kind : kinds_) {
     kind.first_action = value_columns() + actions_width_;
     actions_width_ += kind.seats * kind.action;
   }
   for (const std::size_t role : roles) {
-    const auto seen = roles_seen_by(ground.game, role, settings.value_sees);
+    const auto seen = roles_seen_by(context.game, role, settings.value_sees);
     bool alike = seen.size() == first_seen.size();
     for (std::size_t k = 0; alike && k < seen.size(); ++k) {
       alike = shape(role, seen[k]) == shape(roles[0], first_seen[k]);
       kinds_[k].roles.push_back(seen[k]);
     }
     if (!alike)
-      throw Error(Fault::spec,
+      throw Error(ErrorKind::spec,
                   "the roles '" + all[roles[0]].name + "' and '" + all[role].name +
                       "' share a policy, but the others that its value network would see differ",
                   "learner.value_sees", "let both sides have the same roles, or take 'own'");
   }
   if (kinds_.empty())
-    throw Error(Fault::spec, "there is nobody else whom the value network of '" + all[roles[0]].name + "' could see",
+    throw Error(ErrorKind::spec, "there is nobody else whom the value network of '" + all[roles[0]].name + "' could see",
                 "learner.value_sees", all.size() > 1 ? "take 'everyone', or 'own'" : "take 'own'");
 }
 
@@ -106,7 +106,7 @@ std::vector<std::string> TeamView::names(const Game& game) const {
   return names;
 }
 
-NetworkPlan TeamView::widened(NetworkPlan plan, bool with_actions, const PpoSettings& settings) const {
+NetworkPlan TeamView::widened(NetworkPlan plan, bool with_actions, const PolicyGradientSettings& settings) const {
   plan.columns = with_actions ? credit_columns() : value_columns();
   if (settings.crowd_width == 0) return plan;
   for (std::size_t k = 0; k < kinds_.size(); ++k) {
@@ -130,40 +130,40 @@ NetworkPlan TeamView::widened(NetworkPlan plan, bool with_actions, const PpoSett
 // Calls `use` with each other's kind, its place in the kind, its role and its row in the lanes; not with those who are
 // out of the arena.
 template <class Use>
-void TeamView::each_other(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat, Use use) const {
+void TeamView::each_other(const TrainingContext& context, std::size_t played, std::size_t lane, std::size_t seat, Use use) const {
   for (const Kind& kind : kinds_) {
     const std::size_t role = kind.roles[played];
-    const auto& seats = ground.game.roles()[role].seats;
+    const auto& seats = context.game.roles()[role].seats;
     std::size_t place = 0;
     for (std::size_t s = 0; s < seats.size(); ++s) {
       if (kind.mates && s == seat) continue;
-      if (ground.game.arena().present(ground.lanes.arena_state(lane), seats[s]))
+      if (context.game.arena().present(context.lanes.arena_state(lane), seats[s]))
         use(kind, place, role, lane * seats.size() + s);
       ++place;
     }
   }
 }
 
-void TeamView::show(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat, const Normaliser& own,
+void TeamView::show(const TrainingContext& context, std::size_t played, std::size_t lane, std::size_t seat, const Normaliser& own,
                     std::span<float> row) const {
   const std::size_t role = roles_[played];
-  own.apply(ground.lanes.observation(role, lane * ground.lanes.seats(role) + seat), row);
+  own.apply(context.lanes.observation(role, lane * context.lanes.seats(role) + seat), row);
   std::fill_n(row.begin() + static_cast<std::ptrdiff_t>(own_columns_), members_width_, 0.0f);
   each_other(
-      ground, played, lane, seat, [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
+      context, played, lane, seat, [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
         const auto to = row.subspan(kind.first_column + place * (1 + kind.columns), 1 + kind.columns);
         to[0] = 1.0f;
-        (kind.own_policy ? own : kind.normaliser).apply(ground.lanes.observation(other, lane_row), to.subspan(1));
+        (kind.own_policy ? own : kind.normaliser).apply(context.lanes.observation(other, lane_row), to.subspan(1));
       });
 }
 
-void TeamView::show_actions(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat,
+void TeamView::show_actions(const TrainingContext& context, std::size_t played, std::size_t lane, std::size_t seat,
                               std::span<float> row) const {
   std::fill_n(row.begin() + static_cast<std::ptrdiff_t>(value_columns()), actions_width_, 0.0f);
   each_other(
-      ground, played, lane, seat, [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
-        const auto& controls = ground.game.roles()[other].controls;
-        const auto given = ground.lanes.given_controls(other).subspan(lane_row * controls.size(), controls.size());
+      context, played, lane, seat, [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
+        const auto& controls = context.game.roles()[other].controls;
+        const auto given = context.lanes.given_controls(other).subspan(lane_row * controls.size(), controls.size());
         std::size_t at = kind.first_action + place * kind.action;
         for (std::size_t c = 0; c < controls.size(); ++c) {
           const ControlInfo& control = controls[c];
@@ -183,14 +183,14 @@ void TeamView::begin_rollout(std::size_t stretch) {
     if (!kind.own_policy) kind.moments[stretch].clear(kind.columns);
 }
 
-void TeamView::note(const Ground& ground, std::size_t stretch) {
-  const Stretch& played = ground.stretches[stretch];
+void TeamView::note(const TrainingContext& context, std::size_t stretch) {
+  const Stretch& played = context.stretches[stretch];
   for (Kind& kind : kinds_)
     if (!kind.own_policy)
       for (const std::size_t role : kind.roles) {
-        const std::size_t each = ground.lanes.seats(role) * kind.columns;
+        const std::size_t each = context.lanes.seats(role) * kind.columns;
         kind.moments[stretch].add(
-            ground.lanes.observations(role).subspan(played.first_lane * each, played.lanes * each));
+            context.lanes.observations(role).subspan(played.first_lane * each, played.lanes * each));
       }
 }
 

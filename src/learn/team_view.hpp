@@ -8,7 +8,7 @@
 #include <string>
 #include <vector>
 
-#include "ground.hpp"
+#include "training_context.hpp"
 #include "zithercraft/base/signature.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/network_plan.hpp"
@@ -26,7 +26,7 @@ class TeamView {
  public:
   TeamView() = default;
   /// `roles`: those that the policy plays. Throws Error (spec) if their views do not match.
-  TeamView(const Ground& ground, const std::vector<std::size_t>& roles, const PpoSettings& settings);
+  TeamView(const TrainingContext& context, const std::vector<std::size_t>& roles, const PolicyGradientSettings& settings);
 
   bool sees_others() const { return !kinds_.empty(); }
   std::size_t value_columns() const { return own_columns_ + members_width_; }
@@ -35,19 +35,19 @@ class TeamView {
   std::vector<std::string> names(const Game& game) const;
   /// The plan of a network that would read the own senses alone, made to read the others as well: by attention, or
   /// column by column if the settings ask for no attention.
-  NetworkPlan widened(NetworkPlan plan, bool with_actions, const PpoSettings& settings) const;
+  NetworkPlan widened(NetworkPlan plan, bool with_actions, const PolicyGradientSettings& settings) const;
 
   /// Writes the row of a seat, all but the actions. `played` counts among the roles that the policy plays; `own`
   /// normalises what its seats sense.
-  void show(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat, const Normaliser& own,
+  void show(const TrainingContext& context, std::size_t played, std::size_t lane, std::size_t seat, const Normaliser& own,
             std::span<float> row) const;
   /// Writes what the others have decided, behind the rest of the row.
-  void show_actions(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat,
+  void show_actions(const TrainingContext& context, std::size_t played, std::size_t lane, std::size_t seat,
                       std::span<float> row) const;
 
   // ---- how the senses of roles that the policy does not play are distributed
   void begin_rollout(std::size_t stretch);
-  void note(const Ground& ground, std::size_t stretch);
+  void note(const TrainingContext& context, std::size_t stretch);
   void fold();
   /// All that a stretch has noted, for other processes.
   std::vector<Normaliser::Moments*> moments(std::size_t stretch);
@@ -68,7 +68,7 @@ class TeamView {
   };
 
   template <class Use>
-  void each_other(const Ground& ground, std::size_t played, std::size_t lane, std::size_t seat, Use use) const;
+  void each_other(const TrainingContext& context, std::size_t played, std::size_t lane, std::size_t seat, Use use) const;
 
   std::vector<std::size_t> roles_;
   std::size_t own_columns_ = 0, members_width_ = 0, actions_width_ = 0;

@@ -129,17 +129,17 @@ Script::Function find_script(const Game& game, std::size_t role) {
   const Script& script = game.spec().roles[role].script;
   const std::string where = "roles[" + std::to_string(role) + "].script";
   if (!script.used())
-    throw Error(Fault::spec, "the role '" + game.roles()[role].name + "' has no script", where, "name one");
+    throw Error(ErrorKind::spec, "the role '" + game.roles()[role].name + "' has no script", where, "name one");
   if (script.function()) return script.function();
   if (!script.playable())
-    throw Error(Fault::spec, "the script is custom, which a file cannot hold", where,
+    throw Error(ErrorKind::spec, "the script is custom, which a file cannot hold", where,
                 "use the program that defines it");
   std::vector<std::string> names;
   for (const auto& [name, maker] : known_scripts) {
     if (script.name() == name) return maker(game, role);
     names.emplace_back(name);
   }
-  throw Error(Fault::spec, "no script is named '" + script.name() + "'", where,
+  throw Error(ErrorKind::spec, "no script is named '" + script.name() + "'", where,
               advice(script.name(), names));
 }
 
@@ -158,7 +158,7 @@ std::size_t dial_of(const std::string& script, const Role& role, const std::stri
 }
 
 void lacks(const std::string& script, const Role& role, const std::string& what) {
-  throw Error(Fault::spec, "the script '" + script + "' needs " + what, "role '" + role.name + "'",
+  throw Error(ErrorKind::spec, "the script '" + script + "' needs " + what, "role '" + role.name + "'",
               "add it, or choose another script");
 }
 
@@ -187,7 +187,7 @@ std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy
   wanted.columns = r.columns;
   wanted.controls = r.controls;
   if (const auto d = first_difference(wanted, found); !d.empty())
-    throw Error(Fault::refused, "the policy does not fit the game: " + d, "role '" + r.name + "'",
+    throw Error(ErrorKind::refused, "the policy does not fit the game: " + d, "role '" + r.name + "'",
                 "use a policy trained for this game");
   return std::make_unique<PolicyPlayer>(std::move(policy), steps, seed);
 }

@@ -49,7 +49,7 @@ bool beats(const Tally& tally) {
 std::vector<Rating> fit_ratings(std::size_t players, std::span<const Tally> tallies, std::size_t zero) {
   if (zero >= players || std::any_of(tallies.begin(), tallies.end(),
                                      [&](const Tally& t) { return t.a >= players || t.b >= players || t.a == t.b; }))
-    throw Error(Fault::usage, "a tally names a player that is not there, or one against itself", "fit_ratings",
+    throw Error(ErrorKind::usage, "a tally names a player that is not there, or one against itself", "fit_ratings",
                 "number the players from 0");
   const auto n = static_cast<Eigen::Index>(players);
   Vector points = Vector::Zero(n), gradient;

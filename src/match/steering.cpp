@@ -94,7 +94,7 @@ KeyScript KeyScript::parse(const std::string& text, const std::string& source) {
   std::string line;
   for (int number = 1; std::getline(lines, line); ++number) {
     const auto wrong = [&](const std::string& what, const std::string& fix) {
-      throw Error(Fault::spec, what, source + ":" + std::to_string(number), fix);
+      throw Error(ErrorKind::spec, what, source + ":" + std::to_string(number), fix);
     };
     std::istringstream words(line.substr(0, line.find('#')));
     std::string step, action, key, more;

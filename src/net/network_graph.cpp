@@ -27,7 +27,7 @@ void check_links(const NetworkGraph& graph) {
   for (std::size_t i = 0; i < graph.links.size(); ++i) {
     const NetworkGraph::Link& link = graph.links[i];
     if (link.from < graph.nodes() && link.to < graph.nodes() && link.to >= graph.first_output()) continue;
-    throw Error(Fault::spec,
+    throw Error(ErrorKind::spec,
                 "link " + std::to_string(i) + " goes from node " + std::to_string(link.from) + " to node " +
                     std::to_string(link.to) + " of " + std::to_string(graph.nodes()),
                 "network", "let it end in an output or a hidden node");
@@ -70,7 +70,7 @@ std::vector<std::uint32_t> working_order(const NetworkGraph& graph, const std::v
   for (std::size_t next = 0; next < order.size(); ++next)
     for (const std::uint32_t reader : readers[order[next]])
       if (--waits[reader] == 0) order.push_back(reader);
-  if (order.size() != wanted) throw Error(Fault::spec, "links form a cycle", "network", "let one of them go back");
+  if (order.size() != wanted) throw Error(ErrorKind::spec, "links form a cycle", "network", "let one of them go back");
   return order;
 }
 

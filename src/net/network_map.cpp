@@ -120,7 +120,7 @@ std::size_t NetworkMap::find(const std::string& name) const {
   if (at != nodes.end()) return static_cast<std::size_t>(at - nodes.begin());
   std::vector<std::string> names;
   for (const Node& node : nodes) names.push_back(node.name);
-  throw Error(Fault::usage, "the network has no node '" + name + "'", "column", advice(name, names));
+  throw Error(ErrorKind::usage, "the network has no node '" + name + "'", "column", advice(name, names));
 }
 
 }  // namespace zithercraft

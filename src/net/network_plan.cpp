@@ -24,7 +24,7 @@ bool fits(const std::vector<std::uint32_t>& columns, std::size_t wanted, std::si
 }
 
 [[noreturn]] void wrong(const std::string& what, const std::string& fix) {
-  throw Error(Fault::spec, "the network cannot be built: " + what, "network", fix);
+  throw Error(ErrorKind::spec, "the network cannot be built: " + what, "network", fix);
 }
 
 std::string widths_text(const std::vector<std::size_t>& widths) {
@@ -75,7 +75,7 @@ NetworkPlan NetworkPlan::from_json(std::string_view text) {
   } catch (const json::exception&) {
   } catch (const Error&) {
   }
-  throw Error(Fault::file, "the plan of a network cannot be understood", "checkpoint", "take another checkpoint");
+  throw Error(ErrorKind::file, "the plan of a network cannot be understood", "checkpoint", "take another checkpoint");
 }
 
 std::string first_difference(const NetworkPlan& wanted, const NetworkPlan& found) {

@@ -66,7 +66,7 @@ inline NetworkGraph fetch_graph(const TensorFile& file, const NetworkPlan& plan)
     if (shape.size() == 3 && shape[0] >= 0 && shape[0] <= 1 << 20 && shape[at] >= 0 &&
         shape[at] <= static_cast<std::int64_t>(NodeActivation::steep))
       return static_cast<NodeActivation>(shape[at]);
-    throw Error(Fault::file, "the grown network cannot be understood", "checkpoint", "take another checkpoint");
+    throw Error(ErrorKind::file, "the grown network cannot be understood", "checkpoint", "take another checkpoint");
   };
   NetworkGraph graph{
       .inputs = plan.columns, .outputs = plan.outputs, .hidden_activation = activation(1), .output_activation = activation(2)};
@@ -98,7 +98,7 @@ inline void fetch_normaliser(const TensorFile& file, Normaliser& normaliser) {
   auto mean = file.doubles("normaliser.mean"), deviation = file.doubles("normaliser.deviation");
   const std::size_t columns = normaliser.columns();
   if (count.size() != 1 || mean.size() != columns || deviation.size() != columns)
-    throw Error(Fault::file, "the normaliser does not fit the columns", "checkpoint", "take another checkpoint");
+    throw Error(ErrorKind::file, "the normaliser does not fit the columns", "checkpoint", "take another checkpoint");
   normaliser.set(count[0], std::move(mean), std::move(deviation));
 }
 

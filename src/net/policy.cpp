@@ -63,7 +63,7 @@ Policy Policy::load(const std::filesystem::path& checkpoint, const std::string& 
     if (name == first) return from(file);
     if (const std::string place = policy_place(name); file.has_part(place)) return from(file.part(place));
   }
-  throw Error(Fault::refused, "the checkpoint has no policy for the role '" + role + "'", checkpoint.string(),
+  throw Error(ErrorKind::refused, "the checkpoint has no policy for the role '" + role + "'", checkpoint.string(),
               "take one that was trained with the role learning");
 }
 
@@ -93,7 +93,7 @@ Policy Policy::from(const TensorFile& file) {
   if (!w->log_stddev.empty()) file.get("policy.log_stddev", w->log_stddev);
   w->normaliser = fetch_normaliser(file, s.policy);
   const auto scale = file.doubles("value.scale");
-  if (scale.size() < 2) throw Error(Fault::file, "the values' scale is missing", "checkpoint", "take another checkpoint");
+  if (scale.size() < 2) throw Error(ErrorKind::file, "the values' scale is missing", "checkpoint", "take another checkpoint");
   w->value_mean = static_cast<float>(scale[0]);
   w->value_stddev = static_cast<float>(scale[1]);
   return Policy(std::move(w));
@@ -125,7 +125,7 @@ void Policy::each_row(std::span<const float> senses, std::span<float> memory, bo
   const std::size_t in = columns(), rows = senses.size() / in, all = this->memory(), width = net.memory_stride(),
                     begin = value ? w.policy_memory() : 0;
   if (senses.size() != rows * in || memory.size() != rows * all)
-    throw Error(Fault::usage,
+    throw Error(ErrorKind::usage,
                 std::to_string(senses.size()) + " senses and " + std::to_string(memory.size()) +
                     " numbers of memory do not fit a policy of " + std::to_string(in) + " columns that remembers " +
                     std::to_string(all) + " numbers",
@@ -161,7 +161,7 @@ void Policy::each_step(std::span<const float> senses, std::span<float> out, std:
                            std::span<float> memory, const char* asked, Use use) {
   const Heads& heads = weights_->heads;
   if (out.size() * columns() != senses.size() * width)
-    throw Error(Fault::usage,
+    throw Error(ErrorKind::usage,
                 std::to_string(senses.size()) + " senses and room for " + std::to_string(out.size()) +
                     " numbers do not fit a policy of " + std::to_string(columns()) + " columns and " +
                     std::to_string(controls()) + " controls",
@@ -194,9 +194,9 @@ void Policy::decide(std::span<const float> senses, std::span<float> controls, Ra
 
 void Policy::values(std::span<const float> senses, std::span<float> values, std::span<float> memory) {
   if (values.size() * columns() != senses.size())
-    throw Error(Fault::usage, "the spans do not fit", "Policy::values", "give whole rows and one value for each");
+    throw Error(ErrorKind::usage, "the spans do not fit", "Policy::values", "give whole rows and one value for each");
   if (!knows_values())
-    throw Error(Fault::usage, "the policy knows no values", "Policy::values",
+    throw Error(ErrorKind::usage, "the policy knows no values", "Policy::values",
                 "train by ppo with value_sees = 'own' to have some");
   const Weights& w = *weights_;
   each_row(senses, memory, true, "Policy::values",
@@ -221,7 +221,7 @@ std::vector<Policy::Part> Policy::parts() const {
 
 std::vector<float> Policy::node_values(std::span<const float> senses, std::span<float> memory) {
   if (senses.size() != columns())
-    throw Error(Fault::usage, "the senses are not one row", "Policy::node_values", "give as many as there are columns");
+    throw Error(ErrorKind::usage, "the senses are not one row", "Policy::node_values", "give as many as there are columns");
   const Weights& w = *weights_;
   Room& room = *room_;
   std::vector<float> values;

@@ -68,7 +68,7 @@ PolicySignature PolicySignature::from(const TensorFile& file) {
     if (fits(s)) return s;
   } catch (const json::exception&) {
   }
-  throw Error(Fault::file, "the signature of the policy cannot be understood", "checkpoint", "take another checkpoint");
+  throw Error(ErrorKind::file, "the signature of the policy cannot be understood", "checkpoint", "take another checkpoint");
 }
 
 std::string first_difference(const PolicySignature& wanted, const PolicySignature& found) {

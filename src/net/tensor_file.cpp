@@ -27,7 +27,7 @@ std::size_t width_of(const std::string& type) {
 }
 
 [[noreturn]] void damaged(const std::string& problem, const std::string& source) {
-  throw Error(Fault::file, "the file is damaged: " + problem, source, "take another checkpoint or copy it again");
+  throw Error(ErrorKind::file, "the file is damaged: " + problem, source, "take another checkpoint or copy it again");
 }
 
 // The checksum covers the whole file with the checksum's own digits as zeros.
@@ -82,7 +82,7 @@ void TensorFile::put(const std::string& name, std::span<const std::byte> values)
 const TensorFile::Tensor& TensorFile::find(const std::string& name, std::string_view type) const {
   const auto found = tensors_.find(name);
   if (found == tensors_.end() || found->second.type != type)
-    throw Error(Fault::file, "there is no tensor '" + name + "' of type " + std::string(type), source_,
+    throw Error(ErrorKind::file, "there is no tensor '" + name + "' of type " + std::string(type), source_,
                 "this is not a checkpoint of ours, or of another version");
   return found->second;
 }
@@ -90,7 +90,7 @@ const TensorFile::Tensor& TensorFile::find(const std::string& name, std::string_
 void TensorFile::get(const std::string& name, std::span<float> out) const {
   const auto& tensor = find(name, "F32");
   if (tensor.bytes.size() != out.size_bytes())
-    throw Error(Fault::file,
+    throw Error(ErrorKind::file,
                 "the tensor '" + name + "' has " + std::to_string(tensor.bytes.size() / sizeof(float)) +
                     " elements where " + std::to_string(out.size()) + " are needed",
                 source_, "the checkpoint is of another network");
@@ -107,7 +107,7 @@ std::vector<std::size_t> TensorFile::shape(const std::string& name) const { retu
 const std::string& TensorFile::text(const std::string& key) const {
   const auto found = metadata.find(key);
   if (found == metadata.end())
-    throw Error(Fault::file, "the metadata lacks '" + key + "'", source_,
+    throw Error(ErrorKind::file, "the metadata lacks '" + key + "'", source_,
                 "this is not a checkpoint of ours, or of another version");
   return found->second;
 }
@@ -124,7 +124,7 @@ bool TensorFile::has_part(const std::string& place) const {
 
 TensorFile TensorFile::part(const std::string& place) const {
   if (!has_part(place))
-    throw Error(Fault::file, "the file has no part '" + place + "'", source_, "take another checkpoint");
+    throw Error(ErrorKind::file, "the file has no part '" + place + "'", source_, "take another checkpoint");
   TensorFile part;
   part.source_ = source_;
   for (auto at = metadata.lower_bound(place); at != metadata.end() && at->first.starts_with(place); ++at)

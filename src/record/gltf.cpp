@@ -469,9 +469,9 @@ class SceneWriter {
 void write_gltf(const std::filesystem::path& file, Replay& replay, std::size_t episode) {
   const std::string ending = file.extension().string();
   if (ending != ".glb" && ending != ".gltf")
-    throw Error(Fault::usage, "a glTF scene ends with .glb or .gltf", file.string(), "name it so");
+    throw Error(ErrorKind::usage, "a glTF scene ends with .glb or .gltf", file.string(), "name it so");
   if (episode >= replay.episodes().size())
-    throw Error(Fault::usage, "there is no episode " + std::to_string(episode), replay.info().game,
+    throw Error(ErrorKind::usage, "there is no episode " + std::to_string(episode), replay.info().game,
                 "the replay has " + std::to_string(replay.episodes().size()) + " episodes, counted from 0");
   write_atomically(file, SceneWriter(replay, episode).write(ending == ".glb"));
 }

@@ -18,7 +18,7 @@ using nlohmann::json;
 namespace {
 
 [[noreturn]] void damaged(const std::string& what, const std::string& source) {
-  throw Error(Fault::file, "the replay is damaged: " + what, source, "copy it again or record it anew");
+  throw Error(ErrorKind::file, "the replay is damaged: " + what, source, "copy it again or record it anew");
 }
 
 // Takes values off the front of a byte string.
@@ -81,10 +81,10 @@ struct Replay::State {
 
   std::uint64_t read_header() {
     if (file.size() < sizeof(FileStart) || at<FileStart>(0).magic != magic)
-      throw Error(Fault::file, "this is not a replay", source, "name a .zrep file");
+      throw Error(ErrorKind::file, "this is not a replay", source, "name a .zrep file");
     const auto start = at<FileStart>(0);
     if (start.version != version)
-      throw Error(Fault::file,
+      throw Error(ErrorKind::file,
                   "the replay has format version " + std::to_string(start.version) + ", this program reads " +
                       std::to_string(version),
                   source, "use a matching version");
@@ -230,7 +230,7 @@ const Moment& Replay::moment(std::size_t episode, std::uint32_t step) {
     return c.episode == episode && step >= c.first_step && step - c.first_step < c.moments;
   });
   if (found == s.chunks.end())
-    throw Error(Fault::usage,
+    throw Error(ErrorKind::usage,
                 "there is no step " + std::to_string(step) + " of episode " + std::to_string(episode), s.source,
                 "the replay has " + std::to_string(s.episodes.size()) + " episodes, counted from 0");
   const auto number = static_cast<std::size_t>(found - s.chunks.begin());

@@ -113,7 +113,7 @@ class ChunkFile {
   static constexpr std::size_t most_waiting = 4;
 
   [[noreturn]] void fail() const {
-    throw Error(Fault::file, "cannot write the replay", part_.string(),
+    throw Error(ErrorKind::file, "cannot write the replay", part_.string(),
                 "check that the folder exists, can be written, and has space left");
   }
 
@@ -294,7 +294,7 @@ void ReplayWriter::finish() {
   std::error_code code;
   std::filesystem::rename(s.part, s.path, code);
   if (code)
-    throw Error(Fault::file, "cannot name the replay: " + code.message(), s.path.string(), "choose another name");
+    throw Error(ErrorKind::file, "cannot name the replay: " + code.message(), s.path.string(), "choose another name");
 }
 
 }  // namespace zithercraft

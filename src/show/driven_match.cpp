@@ -29,12 +29,12 @@ std::pair<std::size_t, std::size_t> seat_named(const Game& game, const std::stri
     if (colon != std::string::npos) {
       const auto [end, code] = std::from_chars(name.data() + colon + 1, name.data() + name.size(), number);
       if (code != std::errc() || end != name.data() + name.size() || number < 1 || number > seats)
-        throw Error(Fault::usage, "the role '" + role + "' has no seat '" + name.substr(colon + 1) + "'", name,
+        throw Error(ErrorKind::usage, "the role '" + role + "' has no seat '" + name.substr(colon + 1) + "'", name,
                     "its seats are 1 to " + std::to_string(seats));
     }
     return {r, number - 1};
   }
-  throw Error(Fault::usage, "the game has no role '" + role + "'", name, advice(role, names));
+  throw Error(ErrorKind::usage, "the game has no role '" + role + "'", name, advice(role, names));
 }
 
 }  // namespace

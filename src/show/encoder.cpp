@@ -50,7 +50,7 @@ FilmEncoder::FilmEncoder(std::filesystem::path file, Film kind, int width, int h
       part_(file_.string() + ".part"),
       encoder_(encoder_words(part_, kind, width, height, pictures_a_second)) {
   if (!encoder_.started())
-    throw Error(Fault::file, "films are made by ffmpeg, and it is not installed", file_.string(),
+    throw Error(ErrorKind::file, "films are made by ffmpeg, and it is not installed", file_.string(),
                 "install the package ffmpeg, or write --html instead");
 }
 
@@ -62,7 +62,7 @@ FilmEncoder::~FilmEncoder() {
 
 void FilmEncoder::fail() {
   encoder_.finish();
-  throw Error(Fault::file, "ffmpeg gave up: " + encoder_.complaint(), file_.string(),
+  throw Error(ErrorKind::file, "ffmpeg gave up: " + encoder_.complaint(), file_.string(),
               "check that the folder can be written and has space left");
 }
 
@@ -74,7 +74,7 @@ void FilmEncoder::finish() {
   if (!encoder_.finish()) fail();
   std::error_code code;
   std::filesystem::rename(part_, file_, code);
-  if (code) throw Error(Fault::file, "cannot name the film: " + code.message(), file_.string(), "choose another name");
+  if (code) throw Error(ErrorKind::file, "cannot name the film: " + code.message(), file_.string(), "choose another name");
 }
 
 }  // namespace zithercraft

@@ -36,7 +36,7 @@ std::string field(const std::string& text) {
 std::string beginning(const std::filesystem::path& file, const std::filesystem::path& part, const std::string& title) {
   const std::string kind = file.extension().string();
   if (kind != ".png" && kind != ".svg")
-    throw Error(Fault::usage, "a figure's name ends with .png or .svg", file.string(), "choose one of them");
+    throw Error(ErrorKind::usage, "a figure's name ends with .png or .svg", file.string(), "choose one of them");
   std::string script = kind == ".png" ? "set terminal pngcairo size 1280,800 font 'DejaVu Sans,13' noenhanced\n"
                                       : "set terminal svg size 1040,650 dynamic font 'DejaVu Sans,13' noenhanced\n";
   script += "set output " + quoted(part.string()) + "\nset title " + quoted(title) + " font ',15'\n";
@@ -50,7 +50,7 @@ void draw(const std::filesystem::path& file, const std::string& title, const std
   const std::string script = beginning(file, part, title) + body + "unset output\n";
   Program plotter({"gnuplot", "-d", "-"});
   if (!plotter.started())
-    throw Error(Fault::file, "figures are drawn by gnuplot, and it is not installed", file.string(),
+    throw Error(ErrorKind::file, "figures are drawn by gnuplot, and it is not installed", file.string(),
                 "install the package gnuplot-nox, or do without the picture");
   const bool fed = plotter.feed({reinterpret_cast<const unsigned char*>(script.data()), script.size()});
   const bool drawn = plotter.finish() && fed && std::filesystem::exists(part);
@@ -58,7 +58,7 @@ void draw(const std::filesystem::path& file, const std::string& title, const std
   if (drawn) std::filesystem::rename(part, file, code);
   if (!drawn || code) {
     std::filesystem::remove(part, code);
-    throw Error(Fault::file, "gnuplot gave up: " + plotter.complaint(), file.string(),
+    throw Error(ErrorKind::file, "gnuplot gave up: " + plotter.complaint(), file.string(),
                 "check that the folder can be written and has space left");
   }
 }
@@ -90,7 +90,7 @@ void draw_bands(const std::filesystem::path& file, const BandFigure& figure) {
     add(fmt::format("$line{} using 1:2 with {} lw 2.5 pt 7 dt {} lc rgb '{}' title {}", i,
                     figure.points ? "linespoints" : "lines", i / line_colours.size() + 1, colour, quoted(line.name)));
   }
-  if (figure.bar) add(fmt::format("{} with lines lw 1.5 dt 2 lc rgb '{}' title 'bar'", *figure.bar, ink));
+  if (figure.target) add(fmt::format("{} with lines lw 1.5 dt 2 lc rgb '{}' title 'target'", *figure.target, ink));
   draw(file, figure.title, body + plots + "\n");
 }
 
@@ -190,7 +190,7 @@ BandFigure curves_of(const Comparison& comparison) {
                     .x_label = "steps",
                     .y_label = "success of the last 100 episodes",
                     .share = true,
-                    .bar = comparison.options.bar};
+                    .target = comparison.options.target};
   for (const GroupScore& g : comparison.groups)
     figure.lines.push_back(
         {fmt::format("{} ({})", g.name, g.success.size()), g.curve.steps, g.curve.mean, g.curve.low, g.curve.high});
@@ -220,7 +220,7 @@ HeatFigure figure_of(const SweepTable& table) {
                     .y_label = table.y.key};
   for (const Value& value : table.x.values) figure.x.push_back(text_of(value));
   for (const Value& value : table.y.values) figure.y.push_back(table.y.key.empty() ? "" : text_of(value));
-  for (const auto& cell : table.cells) figure.cells.push_back({cell.value, cell.trials > 0 && cell.trials < cell.of});
+  for (const auto& cell : table.cells) figure.cells.push_back({cell.value, cell.runs > 0 && cell.runs < cell.of});
   return figure;
 }
 
@@ -268,7 +268,7 @@ std::vector<std::size_t> numbers_of(const BehaviourTable& table, const std::vect
   for (const std::string& name : measures) {
     const auto found = std::find(table.measures.begin(), table.measures.end(), name);
     if (found == table.measures.end())
-      throw Error(Fault::usage, "nothing called '" + name + "' was measured", "figure", advice(name, table.measures));
+      throw Error(ErrorKind::usage, "nothing called '" + name + "' was measured", "figure", advice(name, table.measures));
     list.push_back(static_cast<std::size_t>(found - table.measures.begin()));
   }
   return list;
@@ -312,7 +312,7 @@ IntervalFigure figure_of(const BehaviourTable& table, const std::vector<std::str
                            {d.mean / stddev, d.low / stddev, d.high / stddev}});
   }
   if (figure.rows.empty())
-    throw Error(Fault::usage, "nothing varies from episode to episode that a difference could be measured by", "figure",
+    throw Error(ErrorKind::usage, "nothing varies from episode to episode that a difference could be measured by", "figure",
                 "play more episodes, or draw other measures");
   return figure;
 }
@@ -341,7 +341,7 @@ IntervalFigure figure_of(const std::vector<AblationRow>& rows, const std::string
                         .x_label = "loss of " + measure + " without it",
                         .mark = 0.0};
   for (const AblationRow& row : rows)
-    if (!row.part.empty() && row.trials > 0) figure.rows.push_back({row.part, name_of(row.verdict), row.effect});
+    if (!row.part.empty() && row.runs > 0) figure.rows.push_back({row.part, name_of(row.verdict), row.effect});
   return figure;
 }
 

@@ -19,7 +19,7 @@ class EpisodeWalk {
  public:
   EpisodeWalk(Replay& replay, std::size_t episode) : replay_(replay), episode_(episode), lanes_(replay.game(), 1) {
     if (episode >= replay.episodes().size())
-      throw Error(Fault::usage, fmt::format("there is no episode {}", episode), replay.info().game,
+      throw Error(ErrorKind::usage, fmt::format("there is no episode {}", episode), replay.info().game,
                   fmt::format("the replay has {} episodes, counted from 0", replay.episodes().size()));
     lanes_.begin(0, {});
     paths_.resize(replay.game().roles()[0].seats.size() <= most_paths ? replay.game().roles()[0].seats.size() : 1);
@@ -72,7 +72,7 @@ void draw_moment(const std::filesystem::path& png, Replay& replay, std::size_t e
   const auto ticks_per_step = static_cast<std::uint32_t>(replay.game().spec().ticks_per_step);
   const std::uint32_t last = walk.moments() - 1, shown = tick.value_or((walk.moments() / 2) * ticks_per_step);
   if (shown > last * ticks_per_step)
-    throw Error(Fault::usage, fmt::format("there is no tick {}", shown), replay.info().game,
+    throw Error(ErrorKind::usage, fmt::format("there is no tick {}", shown), replay.info().game,
                 fmt::format("episode {} has ticks 0 to {}", episode, last * ticks_per_step));
   walk.go_to(last);
   const std::uint32_t step = (shown + ticks_per_step - 1) / ticks_per_step;

@@ -14,7 +14,7 @@ namespace zithercraft {
 void write_page(const std::filesystem::path& html, const std::vector<std::filesystem::path>& replays,
                 const std::vector<Policy>& policies) {
   if (replays.empty() || replays.size() > 4)
-    throw Error(Fault::usage, fmt::format("{} replays cannot be shown side by side", replays.size()), html.string(),
+    throw Error(ErrorKind::usage, fmt::format("{} replays cannot be shown side by side", replays.size()), html.string(),
                 "give one to four");
   check_policies(replays.size(), policies);
   nlohmann::json start{{"mode", "replay"},

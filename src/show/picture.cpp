@@ -34,7 +34,7 @@ void paint_on(cairo_surface_t* surface, const Picture& picture, double left, dou
 void write_png(cairo_surface_t* surface, const std::filesystem::path& file) {
   std::string bytes;
   if (cairo_surface_write_to_png_stream(surface, &collect, &bytes) != CAIRO_STATUS_SUCCESS)
-    throw Error(Fault::file, "the picture cannot be drawn", file.string(), "choose a smaller size");
+    throw Error(ErrorKind::file, "the picture cannot be drawn", file.string(), "choose a smaller size");
   write_atomically(file, bytes);
 }
 

@@ -17,7 +17,7 @@ Program::Program(std::vector<std::string> words) : log_(std::tmpfile(), &std::fc
   int ends[2];
   // A socket instead of a pipe: writing to a program that gave up is then an error and no signal.
   if (!log_ || ::socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, ends) != 0)
-    throw Error(Fault::file, "there are no more files to open", words[0], "close other programs");
+    throw Error(ErrorKind::file, "there are no more files to open", words[0], "close other programs");
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   posix_spawn_file_actions_adddup2(&actions, ends[1], STDIN_FILENO);

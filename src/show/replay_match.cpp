@@ -46,7 +46,7 @@ json network_of(const Policy& policy) {
 
 void check_policies(std::size_t replays, const std::vector<Policy>& policies) {
   if (policies.size() > 1 && policies.size() != replays)
-    throw Error(Fault::usage, "there are neither as many policies as replays nor one for all", "network",
+    throw Error(ErrorKind::usage, "there are neither as many policies as replays nor one for all", "network",
                 "name one, or one for each");
 }
 
@@ -91,7 +91,7 @@ void ReplayMatch::show_network(const Policy& policy) {
     meta_["networks"][std::to_string(role)] = network_of(policy);
   }
   if (policies_.empty())
-    throw Error(Fault::refused, "no role of the replay is named '" + policy.signature().role + "'", name_,
+    throw Error(ErrorKind::refused, "no role of the replay is named '" + policy.signature().role + "'", name_,
                 "name a policy of this game");
 }
 
@@ -104,7 +104,7 @@ std::vector<std::size_t> ReplayMatch::networks() const {
 std::string ReplayMatch::nodes(std::size_t role, std::size_t episode) {
   const auto found = policies_.find(role);
   if (found == policies_.end() || episode >= episodes())
-    throw Error(Fault::usage, "no network is shown there", name_, "ask for what its list names");
+    throw Error(ErrorKind::usage, "no network is shown there", name_, "ask for what its list names");
   Policy& policy = found->second;
   const std::size_t seats = replay_.game().roles()[role].seats.size();
   std::vector<float> memory(seats * policy.memory());
@@ -122,7 +122,7 @@ std::string ReplayMatch::nodes(std::size_t role, std::size_t episode) {
 
 std::string ReplayMatch::message(std::size_t episode, std::size_t number) {
   if (episode >= episodes() || number >= messages(episode))
-    throw Error(Fault::usage, "there is no such part of the replay", name_, "ask for what its list names");
+    throw Error(ErrorKind::usage, "there is no such part of the replay", name_, "ask for what its list names");
   FrameChunk chunk(replay_.game());
   const std::size_t first = number * per_message_,
                     end = std::min<std::size_t>(first + per_message_, replay_.episodes()[episode].moments);

@@ -171,7 +171,7 @@ json draw_paths(const Run& run, const Game& game, const ReportOptions& options) 
 
 void write_report(const Run& run, const std::filesystem::path& html, const ReportOptions& options) {
   if (options.episodes < 1 || options.paths < 1)
-    throw Error(Fault::usage, "nothing to report", "ReportOptions", "ask for at least 1");
+    throw Error(ErrorKind::usage, "nothing to report", "ReportOptions", "ask for at least 1");
   const Game game = run.game();
   const auto rows = Metrics(run.metrics()).rows();
   const auto& terms = game.roles()[0].terms;

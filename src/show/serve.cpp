@@ -85,7 +85,7 @@ class Scratch {
   Scratch() {
     std::string name = (std::filesystem::temp_directory_path() / "zithercraft-XXXXXX").string();
     if (::mkdtemp(name.data()) == nullptr)
-      throw Error(Fault::file, "no folder can be made there", name, "check TMPDIR, its rights and its space");
+      throw Error(ErrorKind::file, "no folder can be made there", name, "check TMPDIR, its rights and its space");
     folder_ = name;
   }
   ~Scratch() {
@@ -220,7 +220,7 @@ class WatchedRun {
 void serve_replays(const std::vector<std::filesystem::path>& replays, const ServeOptions& options,
                    const std::vector<Policy>& policies) {
   if (replays.empty() || replays.size() > 4)
-    throw Error(Fault::usage, fmt::format("{} replays cannot be shown side by side", replays.size()), "replays",
+    throw Error(ErrorKind::usage, fmt::format("{} replays cannot be shown side by side", replays.size()), "replays",
                 "give one to four");
   check_policies(replays.size(), policies);
   std::vector<ReplayMatch> matches;

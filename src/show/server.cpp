@@ -275,16 +275,16 @@ void Server::State::listen() {
   beast::error_code code;
   const auto address = asio::ip::make_address(options.address, code);
   if (code)
-    throw Error(Fault::usage, "'" + options.address + "' is no address of a machine", where,
+    throw Error(ErrorKind::usage, "'" + options.address + "' is no address of a machine", where,
                 "give four numbers, like 127.0.0.1, or an IPv6 address");
   for_this_machine = address.is_loopback();
   if (!for_this_machine && options.token.empty())
-    throw Error(Fault::usage, "whoever reaches this machine could look and steer", where,
+    throw Error(ErrorKind::usage, "whoever reaches this machine could look and steer", where,
                 "give a token, or listen at 127.0.0.1");
   const tcp::endpoint endpoint(address, options.port);
   const auto check = [&] {
     if (code)
-      throw Error(Fault::file, "cannot listen there: " + code.message(), where,
+      throw Error(ErrorKind::file, "cannot listen there: " + code.message(), where,
                   "choose another port, or end who uses it");
   };
   acceptor.open(endpoint.protocol(), code);

@@ -68,7 +68,7 @@ bool is_sweep(const StudyPlan& plan) {
 
 void add_variants(Page& page, const Study& study) {
   const StudyPlan& plan = study.plan();
-  std::vector<std::string> head{"variant", "trials"};
+  std::vector<std::string> head{"variant", "runs"};
   head.insert(head.end(), plan.measures.begin(), plan.measures.end());
   for (const GameSpec& game : plan.games) {
     page.heading(game.name);
@@ -103,19 +103,19 @@ void add_ablation(Page& page, const Study& study) {
     std::vector<std::vector<std::string>> cells;
     for (const AblationRow& row : rows)
       cells.push_back({row.part.empty() ? "the game as it is" : "without " + row.part,
-                       fmt::format("{} of {}", row.trials, row.of),
-                       row.trials == 0 ? "unfinished" : with_range(row.value, "{:.3g}"),
-                       row.part.empty() || row.trials == 0 ? "" : with_range(row.effect, "{:.3g}"),
+                       fmt::format("{} of {}", row.runs, row.of),
+                       row.runs == 0 ? "unfinished" : with_range(row.value, "{:.3g}"),
+                       row.part.empty() || row.runs == 0 ? "" : with_range(row.effect, "{:.3g}"),
                        row.part.empty() ? "" : name_of(row.verdict)});
-    page.table({"", "trials", measure, "loss without it", ""}, cells);
+    page.table({"", "runs", measure, "loss without it", ""}, cells);
     const IntervalFigure figure = figure_of(rows, plan.games[0].name, measure);
     if (!figure.rows.empty()) page.figure(draw_intervals, figure);
   }
 }
 
-std::string word_of(const Trial& trial) {
-  const std::string word(name_of(trial.state));
-  return trial.error.empty() ? word : word + ": " + trial.error;
+std::string word_of(const StudyRun& run) {
+  const std::string word(name_of(run.status));
+  return run.error.empty() ? word : word + ": " + run.error;
 }
 
 }  // namespace
@@ -124,9 +124,9 @@ void write_study_page(const std::filesystem::path& html, const Study& study) {
   const StudyPlan& plan = study.plan();
   Page page(html, plan.name);
   page.paragraph(fmt::format(
-      "{} of {} trials are finished, {} failed. Each is trained for {} steps and measured on {} fresh episodes; of "
+      "{} of {} runs are finished, {} failed. Each is trained for {} steps and measured on {} fresh episodes; of "
       "several seeds the interquartile mean is given, with its 95% interval.",
-      study.count(TrialState::done), study.trials().size(), study.count(TrialState::failed), plan.steps,
+      study.count(StudyRunStatus::done), study.runs().size(), study.count(StudyRunStatus::failed), plan.steps,
       plan.episodes));
   if (is_ablation(plan)) {
     add_ablation(page, study);
@@ -138,14 +138,14 @@ void write_study_page(const std::filesystem::path& html, const Study& study) {
   } else {
     add_variants(page, study);
   }
-  page.heading("Trials");
-  std::vector<std::string> head{"trial", "game", "variant", "seed", "state", "seconds"};
+  page.heading("Runs");
+  std::vector<std::string> head{"run", "game", "variant", "seed", "status", "seconds"};
   head.insert(head.end(), plan.measures.begin(), plan.measures.end());
   std::vector<std::vector<std::string>> rows;
-  for (const Trial& trial : study.trials()) {
-    rows.push_back({fmt::format("{:04}", trial.number), trial.game, trial.variant, std::to_string(trial.seed),
-                    word_of(trial), fmt::format("{:.1f}", trial.seconds)});
-    for (const double value : trial.values) rows.back().push_back(fmt::format("{:.4g}", value));
+  for (const StudyRun& run : study.runs()) {
+    rows.push_back({fmt::format("{:04}", run.index), run.game, run.variant, std::to_string(run.seed),
+                    word_of(run), fmt::format("{:.1f}", run.seconds)});
+    for (const double value : run.measured) rows.back().push_back(fmt::format("{:.4g}", value));
   }
   page.table(head, rows);
   page.heading("Plan");
@@ -164,10 +164,10 @@ void write_comparison_page(const std::filesystem::path& html, const Comparison& 
     rows.push_back({g.name, std::to_string(g.success.size()), with_range(g.mean_success, "{:.3f}"),
                     with_range(g.mean_return, "{:.2f}"), with_range(g.difference, "{:+.3f}"),
                     with_range(g.improvement, "{:.2f}"), fmt::format("{} of {}", g.reached, g.success.size()),
-                    std::isfinite(g.steps_to_bar) ? fmt::format("{:.0f}", g.steps_to_bar) : "never",
-                    std::isfinite(g.seconds_to_bar) ? fmt::format("{:.1f}", g.seconds_to_bar) : "never"});
-  page.table({"group", "runs", "success", "return", "difference", "chance of improvement",
-              fmt::format("reached {:.0f}%", 100 * comparison.options.bar), "steps to it", "seconds to it"},
+                    std::isfinite(g.steps_to_target) ? fmt::format("{:.0f}", g.steps_to_target) : "never",
+                    std::isfinite(g.seconds_to_target) ? fmt::format("{:.1f}", g.seconds_to_target) : "never"});
+  page.table({"group", "runs", "success", "return", "difference", "chance to be better",
+              fmt::format("reached {:.0f}%", 100 * comparison.options.target), "steps to it", "seconds to it"},
              rows);
   page.figure(draw_bands, curves_of(comparison));
   page.write();

@@ -14,7 +14,7 @@ std::string gzipped(std::string_view bytes) {
   z_stream stream{};
   constexpr int with_gzip_header = 16 + MAX_WBITS;
   if (deflateInit2(&stream, 6, Z_DEFLATED, with_gzip_header, 8, Z_DEFAULT_STRATEGY) != Z_OK)
-    throw Error(Fault::numbers, "there is no memory to compress", "the page", "close other programs");
+    throw Error(ErrorKind::numbers, "there is no memory to compress", "the page", "close other programs");
   std::string out(deflateBound(&stream, bytes.size()), '\0');
   stream.next_in = reinterpret_cast<Bytef*>(const_cast<char*>(bytes.data()));
   stream.avail_in = static_cast<uInt>(bytes.size());

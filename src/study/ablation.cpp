@@ -31,7 +31,7 @@ StudyPlan ablation_plan(StudyPlan plan, const AblationParts& parts) {
     for (const Sense& sense : role.senses)
       names.push_back("sense." + std::visit([](const auto& s) { return s.name; }, sense));
   if (names.empty())
-    throw Error(Fault::usage, "there is nothing to take away", "role '" + role.name + "'",
+    throw Error(ErrorKind::usage, "there is nothing to take away", "role '" + role.name + "'",
                 "choose terms, or senses of a role that has several");
   plan.variants = {{.name = whole}};
   for (const std::string& name : names) plan.variants.push_back({.name = "without " + name, .without = {name}});
@@ -44,19 +44,19 @@ std::vector<AblationRow> ablation_table(const Study& study, const std::string& m
       !std::all_of(plan.variants.begin() + 1, plan.variants.end(), [](const Variant& v) {
         return v.without.size() == 1 && v.set.empty() && v.method.empty() && v.learner.empty();
       }))
-    throw Error(Fault::refused, "the study takes nothing away", study.folder().string(),
+    throw Error(ErrorKind::refused, "the study takes nothing away", study.folder().string(),
                 "name the folder of an ablation");
   const auto with = study.values(plan.games.at(0).name, whole, measure);
   std::vector<AblationRow> rows;
   for (const Variant& variant : plan.variants) {
     const auto values = study.values(plan.games[0].name, variant.name, measure);
     AblationRow row{.part = variant.without.empty() ? "" : variant.without.front(),
-                    .trials = values.size(),
+                    .runs = values.size(),
                     .of = plan.seeds.size()};
     if (!values.empty()) row.value = repetitions_interval(values);
     if (!row.part.empty() && !values.empty() && !with.empty()) {
       row.effect = repetitions_difference(with, values);
-      if (row.trials == row.of && with.size() == row.of)
+      if (row.runs == row.of && with.size() == row.of)
         row.verdict = row.effect.low > 0.0    ? AblationRow::Verdict::helps
                       : row.effect.high < 0.0 ? AblationRow::Verdict::hurts
                                               : AblationRow::Verdict::not_shown;

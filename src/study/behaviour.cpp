@@ -62,10 +62,10 @@ Seat find_seat(const Game& game, const std::string& name) {
     names.push_back(game.roles()[r].name);
     if (names.back() != role) continue;
     if (number >= 1 && number <= game.roles()[r].seats.size()) return {r, number - 1};
-    throw Error(Fault::usage, fmt::format("'{}' is no seat: the role has {}", name, game.roles()[r].seats.size()),
+    throw Error(ErrorKind::usage, fmt::format("'{}' is no seat: the role has {}", name, game.roles()[r].seats.size()),
                 "seat", "count from 1, as in " + role + ":1");
   }
-  throw Error(Fault::usage, "the game has no role '" + role + "'", "seat", advice(role, names));
+  throw Error(ErrorKind::usage, "the game has no role '" + role + "'", "seat", advice(role, names));
 }
 
 // The recorded episodes: their keys, and the arena as they left it.
@@ -95,10 +95,10 @@ class BehaviourSurvey {
     if (!options.seat.empty()) seat_ = find_seat(game_, options.seat);
     if (!options.as.empty()) as_ = find_seat(game_, options.as).role;
     if (seat_ && as_)
-      throw Error(Fault::usage, "players cannot be watched and watch the others at once", "as",
+      throw Error(ErrorKind::usage, "players cannot be watched and watch the others at once", "as",
                   "give a seat, or a role to be watched in");
     if (!seat_ && !as_ && !options.others.empty())
-      throw Error(Fault::usage, "who plays the others matters only if players take a seat or a role", "others",
+      throw Error(ErrorKind::usage, "who plays the others matters only if players take a seat or a role", "others",
                   "name it, or leave the others out");
     choose_episodes();
   }
@@ -119,7 +119,7 @@ class BehaviourSurvey {
       if (!player.recording()) continue;
       Recorded recorded = recorded_in(*player.recording());
       if (!keys_.empty() && !std::equal(keys_.begin(), keys_.end(), recorded.keys.begin(), recorded.keys.end(), same))
-        throw Error(Fault::refused, "the recordings do not hold the same episodes", "'" + player.name() + "'",
+        throw Error(ErrorKind::refused, "the recordings do not hold the same episodes", "'" + player.name() + "'",
                     "compare one recording at a time");
       keys_ = recorded.keys;
       ends_ = std::move(recorded.ends);
@@ -158,7 +158,7 @@ class BehaviourSurvey {
                                        : std::move(own));
     }
     if (watched.empty())
-      throw Error(Fault::refused, seat_ ? "there is nobody else to watch" : "'" + player.name() + "' plays no role",
+      throw Error(ErrorKind::refused, seat_ ? "there is nobody else to watch" : "'" + player.name() + "' plays no role",
                   "game '" + game_.spec().name + "'", seat_ ? "leave the seat out" : "name somebody who does");
     return list;
   }
@@ -302,10 +302,10 @@ class BehaviourSurvey {
 }  // namespace
 
 BehaviourTable measure_behaviour(const GameSpec& game, const std::vector<PlayerSource>& players, const BehaviourOptions& options) {
-  if (players.empty()) throw Error(Fault::usage, "nobody plays", "players", "name at least one");
-  if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
+  if (players.empty()) throw Error(ErrorKind::usage, "nobody plays", "players", "name at least one");
+  if (options.episodes < 1) throw Error(ErrorKind::usage, "no episode to play", "episodes", "give at least 1");
   if (!(options.square > 0.0) || !std::isfinite(options.square))
-    throw Error(Fault::usage, "squares need a size", "square", "give metres above 0");
+    throw Error(ErrorKind::usage, "squares need a size", "square", "give metres above 0");
   return BehaviourSurvey(game, players, options).measure();
 }
 

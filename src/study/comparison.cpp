@@ -58,7 +58,7 @@ void check_alike(const RunGroup& group) {
     if (difference.empty() && first.settings().generations != run.settings().generations) difference = "generations";
     if (difference.empty() && first.settings().steps != run.settings().steps) difference = "steps";
     if (!difference.empty())
-      throw Error(Fault::refused,
+      throw Error(ErrorKind::refused,
                   "runs of the group '" + group.name + "' differ by more than their seeds: " + difference,
                   folder.string(), "give runs that differ otherwise other names");
   }
@@ -70,13 +70,13 @@ std::vector<RunGroup> groups_of_study(const fs::path& folder) {
   for (const GameSpec& game : study.plan().games)
     for (const Variant& variant : study.plan().variants) {
       RunGroup group{study.plan().games.size() == 1 ? variant.name : game.name + ": " + variant.name, {}};
-      for (const Trial& trial : study.trials())
-        if (trial.state == TrialState::done && trial.game == game.name && trial.variant == variant.name)
-          group.runs.push_back(study.trial_folder(trial));
+      for (const StudyRun& run : study.runs())
+        if (run.status == StudyRunStatus::done && run.game == game.name && run.variant == variant.name)
+          group.runs.push_back(study.run_folder(run));
       if (!group.runs.empty()) groups.push_back(std::move(group));
     }
   if (groups.empty())
-    throw Error(Fault::refused, "no trial of the study is finished", folder.string(), "go on with it first");
+    throw Error(ErrorKind::refused, "no run of the study is finished", folder.string(), "go on with it first");
   return groups;
 }
 
@@ -125,8 +125,8 @@ GroupScore evaluate_group(const RunGroup& group, const CompareOptions& options, 
     GameSpec game = run.game_spec();
     score.game = game.name;
     game.stages.clear();
-    const auto values = take_measures(run, game, {"success", "return", "steps_to_bar", "seconds_to_bar"},
-                                      options.episodes, options.seed, options.bar, pool, &progress);
+    const auto values = take_measures(run, game, {"success", "return", "steps_to_target", "seconds_to_target"},
+                                      options.episodes, options.seed, options.target, pool, &progress);
     score.success.push_back(values[0]);
     score.episode_return.push_back(values[1]);
     if (!std::isfinite(values[2])) continue;
@@ -136,8 +136,8 @@ GroupScore evaluate_group(const RunGroup& group, const CompareOptions& options, 
   score.mean_success = within(repetitions_interval(score.success), 0.0, 1.0);
   score.mean_return = repetitions_interval(score.episode_return);
   score.reached = steps.size();
-  score.steps_to_bar = steps.empty() ? endless : interquartile_mean(steps);
-  score.seconds_to_bar = seconds.empty() ? endless : interquartile_mean(seconds);
+  score.steps_to_target = steps.empty() ? endless : interquartile_mean(steps);
+  score.seconds_to_target = seconds.empty() ? endless : interquartile_mean(seconds);
   score.curve = curve_of(group);
   return score;
 }
@@ -161,7 +161,7 @@ std::vector<RunGroup> group_runs(const std::vector<fs::path>& named) {
     } else {
       const auto runs = runs_within(path);
       if (runs.empty())
-        throw Error(Fault::file, fs::exists(path) ? "the folder holds no run and no study" : "there is no such folder",
+        throw Error(ErrorKind::file, fs::exists(path) ? "the folder holds no run and no study" : "there is no such folder",
                     path.string(), "name a run, a study, or a folder of runs named seed-1, seed-2 and so on");
       for (const fs::path& run : runs) add(name_without_seed(run), run);
     }
@@ -171,7 +171,7 @@ std::vector<RunGroup> group_runs(const std::vector<fs::path>& named) {
 
 Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& options) {
   if (groups.empty() || options.episodes < 1)
-    throw Error(Fault::usage, "there is nothing to compare", "compare", "name runs, and at least 1 episode");
+    throw Error(ErrorKind::usage, "there is nothing to compare", "compare", "name runs, and at least 1 episode");
   WorkerPool pool(options.threads);
   Comparison comparison{options, {}};
   std::size_t runs = 0;
@@ -181,14 +181,14 @@ Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& op
     GroupScore score = evaluate_group(group, options, pool, progress);
     const GroupScore& first = comparison.groups.empty() ? score : comparison.groups.front();
     score.difference = within(repetitions_difference(score.success, first.success), -1.0, 1.0);
-    score.improvement = probability_of_improvement(score.success, first.success);
+    score.improvement = chance_to_be_better(score.success, first.success);
     comparison.groups.push_back(std::move(score));
   }
   return comparison;
 }
 
 std::string Comparison::to_json() const {
-  nlohmann::ordered_json j{{"episodes", options.episodes}, {"seed", options.seed}, {"bar", options.bar}};
+  nlohmann::ordered_json j{{"episodes", options.episodes}, {"seed", options.seed}, {"target", options.target}};
   j["groups"] = nlohmann::ordered_json::array();
   for (const GroupScore& g : groups)
     j["groups"].push_back(
@@ -199,11 +199,11 @@ std::string Comparison::to_json() const {
          {"return", json_of(g.mean_return)},
          {"success_by_run", g.success},
          {"return_by_run", g.episode_return},
-         {"reached_bar", g.reached},
-         {"steps_to_bar", json_of(g.steps_to_bar)},
-         {"seconds_to_bar", json_of(g.seconds_to_bar)},
+         {"reached_target", g.reached},
+         {"steps_to_target", json_of(g.steps_to_target)},
+         {"seconds_to_target", json_of(g.seconds_to_target)},
          {"difference_to_first", json_of(g.difference)},
-         {"chance_of_improvement", json_of(g.improvement)},
+         {"chance_to_be_better", json_of(g.improvement)},
          {"curve",
           {{"steps", g.curve.steps}, {"mean", g.curve.mean}, {"low", g.curve.low}, {"high", g.curve.high}}}});
   return j.dump(2);

@@ -73,7 +73,7 @@ std::vector<ScoredLineup> players(const Run& run, const Game& game, const Evalua
 }
 
 Score evaluate_in(const Game& game, const Run& run, const EvaluationOptions& options) {
-  if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
+  if (options.episodes < 1) throw Error(ErrorKind::usage, "no episode to play", "episodes", "give at least 1");
   WorkerPool pool(options.threads);
   Score result{game.spec().name,
                run.folder().string(),
@@ -106,7 +106,7 @@ Interval return_interval(const std::vector<EpisodeResult>& episodes) {
 
 void check_opponent(const std::string& name) {
   if (name != "random" && name != "script" && !holds_run(name))
-    throw Error(Fault::usage, "no player is named '" + name + "'", "against",
+    throw Error(ErrorKind::usage, "no player is named '" + name + "'", "against",
                 "choose 'random' or 'script', or name the folder of a run");
 }
 
@@ -117,7 +117,7 @@ Score evaluate(const Run& run, const Variant& variant, const EvaluationOptions& 
 }
 
 std::vector<CheckpointScore> evaluate_checkpoints(const Run& run, const EvaluationOptions& options) {
-  if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
+  if (options.episodes < 1) throw Error(ErrorKind::usage, "no episode to play", "episodes", "give at least 1");
   GameSpec spec = run.game_spec();
   spec.stages.clear();
   const Game game(spec);

@@ -15,7 +15,7 @@ constexpr std::int64_t at_first = 10;      // generations in which nothing is wa
 EvolutionPlayers players_of(const Game& game, const RunSettings& settings) {
   for (const RoleTraining& told : settings.roles)
     if (!told.learner.empty())
-      throw Error(Fault::spec, "the roles of an evolution share their settings", "role '" + told.role + "'",
+      throw Error(ErrorKind::spec, "the roles of an evolution share their settings", "role '" + told.role + "'",
                   "give the settings without a role");
   EvolutionPlayers players;
   for (const RolePlayer& player : role_players(game, settings)) players.push_back(player.player);

@@ -34,7 +34,7 @@ std::vector<std::string> sides_of(const Game& game) {
     if (!role.side.empty() && std::find(sides.begin(), sides.end(), role.side) == sides.end())
       sides.push_back(role.side);
   if (sides.size() != 2)
-    throw Error(Fault::refused, fmt::format("the game has {} opposed sides", sides.size()),
+    throw Error(ErrorKind::refused, fmt::format("the game has {} opposed sides", sides.size()),
                 "game '" + game.spec().name + "'", "a match needs two: give the bodies of the roles a `side`");
   return sides;
 }
@@ -62,7 +62,7 @@ class Tournament {
     for (const Pairing& m : table.pairings) tallies.push_back(m.tally);
     table.ratings = fit_ratings(players_.size(), tallies);
     table.cycles = find_cycles(tallies);
-    if (!options_.replays.empty()) keep_telling(table);
+    if (!options_.replays.empty()) keep_notable(table);
     return table;
   }
 
@@ -87,7 +87,7 @@ class Tournament {
         if (fits(b, 0) && fits(a, 1)) list.emplace_back(b, a);
         if (list.size() > before) continue;
         const std::size_t p = fits(a, 0) || fits(a, 1) ? b : a;
-        throw Error(Fault::refused,
+        throw Error(ErrorKind::refused,
                     "'" + players_[a].name() + "' and '" + players_[b].name() + "' cannot be seated against each other",
                     "'" + players_[p].name() + "'", objections[p][0].empty() ? objections[p][1] : objections[p][0]);
       }
@@ -191,7 +191,7 @@ class Tournament {
     return list;
   }
 
-  void keep_telling(MatchTable& table) {
+  void keep_notable(MatchTable& table) {
     make_folder(options_.replays);
     const auto keep = [&](const char* why, const Bout* bout) {
       if (bout == nullptr) return;
@@ -200,7 +200,7 @@ class Tournament {
       const auto file = options_.replays / (name + ".zrep");
       const auto own = players(bout->a, bout->b);
       record_episode(file, game_, own, {episodes_seed(), 0, bout->episode}, options_.seed);
-      table.telling.push_back({why, players_[bout->a].name(), players_[bout->b].name(), bout->episode, file.string()});
+      table.notable.push_back({why, players_[bout->a].name(), players_[bout->b].name(), bout->episode, file.string()});
     };
     // The first of those that are alike, so that it is always the same one.
     const auto best = [&](const auto& worth) {
@@ -237,8 +237,8 @@ nlohmann::ordered_json json_of(const Tally& t) { return {{"wins", t.wins}, {"dra
 }  // namespace
 
 MatchTable play_matches(const GameSpec& game, const std::vector<PlayerSource>& players, const MatchOptions& options) {
-  if (players.size() < 2) throw Error(Fault::usage, "a match needs two players", "players", "name at least two");
-  if (options.episodes < 1) throw Error(Fault::usage, "no episode to play", "episodes", "give at least 1");
+  if (players.size() < 2) throw Error(ErrorKind::usage, "a match needs two players", "players", "name at least two");
+  if (options.episodes < 1) throw Error(ErrorKind::usage, "no episode to play", "episodes", "give at least 1");
   return Tournament(game, players, options).play();
 }
 
@@ -297,9 +297,9 @@ std::string MatchTable::to_json() const {
   }
   j["cycles"] = nlohmann::ordered_json::array();
   for (const auto& [a, b, c] : cycles) j["cycles"].push_back({players[a], players[b], players[c]});
-  j["telling"] = nlohmann::ordered_json::array();
-  for (const TellingEpisode& t : telling)
-    j["telling"].push_back(
+  j["notable"] = nlohmann::ordered_json::array();
+  for (const NotableEpisode& t : notable)
+    j["notable"].push_back(
         {{"why", t.why}, {"first", t.first}, {"second", t.second}, {"episode", t.episode}, {"replay", t.replay}});
   return j.dump(2);
 }

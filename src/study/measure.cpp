@@ -15,7 +15,7 @@ namespace zithercraft {
 namespace {
 
 constexpr std::string_view term_prefix = "term.", event_prefix = "events.";
-const std::vector<std::string> plain_measures{"success", "return", "length", "steps_to_bar", "seconds_to_bar"};
+const std::vector<std::string> plain_measures{"success", "return", "length", "steps_to_target", "seconds_to_target"};
 
 std::string after(std::string_view prefix, const std::string& measure) { return measure.substr(prefix.size()); }
 
@@ -26,7 +26,7 @@ std::size_t term_number(const GameSpec& game, const std::string& name, const std
     if (terms[t].name == name) return t;
     names.push_back(terms[t].name);
   }
-  throw Error(Fault::spec, "the role has no term '" + name + "'", "measure '" + measure + "'",
+  throw Error(ErrorKind::spec, "the role has no term '" + name + "'", "measure '" + measure + "'",
               advice(name, names));
 }
 
@@ -54,13 +54,13 @@ double mean(const std::vector<EpisodeResult>& results, const std::function<doubl
   return sum / static_cast<double>(results.size());
 }
 
-// The first update at which the success of the last 100 episodes reached the bar.
-std::optional<MetricsRow> reached(const Run& run, double bar) {
+// The first update at which the success of the last 100 episodes reached the target.
+std::optional<MetricsRow> reached(const Run& run, double target) {
   const auto rows = Metrics(run.metrics()).rows();
   std::int64_t episodes = 0;
   const auto found = std::find_if(rows.begin(), rows.end(), [&](const MetricsRow& row) {
     episodes += row.episodes;
-    return row.recent_success >= bar && episodes >= 100;
+    return row.recent_success >= target && episodes >= 100;
   });
   return found == rows.end() ? std::nullopt : std::optional(*found);
 }
@@ -74,18 +74,18 @@ void check_measures(const GameSpec& game, const Measures& measures) {
     } else if (measure.starts_with(event_prefix)) {
       const std::size_t term = term_number(game, after(event_prefix, measure), measure);
       if (!game.roles[0].rewards[term].on)
-        throw Error(Fault::spec, "the term '" + game.roles[0].rewards[term].name + "' does not pay on an event",
+        throw Error(ErrorKind::spec, "the term '" + game.roles[0].rewards[term].name + "' does not pay on an event",
                     "measure '" + measure + "'",
                     "name a term with `on`, or measure term." + game.roles[0].rewards[term].name);
     } else if (std::find(plain_measures.begin(), plain_measures.end(), measure) == plain_measures.end()) {
-      throw Error(Fault::spec, "there is no measure '" + measure + "'", "measures",
+      throw Error(ErrorKind::spec, "there is no measure '" + measure + "'", "measures",
                   advice(measure, plain_measures) + " Terms are measured as term.NAME and events.NAME");
     }
   }
 }
 
 std::vector<double> take_measures(const Run& run, const GameSpec& game, const Measures& measures, std::int64_t episodes,
-                                  std::uint64_t seed, double bar, WorkerPool& pool, WorkCount* progress) {
+                                  std::uint64_t seed, double target, WorkerPool& pool, WorkCount* progress) {
   const auto results = play(run, game, episodes, seed, pool, progress);
   const bool counts = std::any_of(measures.begin(), measures.end(),
                                   [](const std::string& measure) { return measure.starts_with(event_prefix); });
@@ -95,10 +95,10 @@ std::vector<double> take_measures(const Run& run, const GameSpec& game, const Me
       return mean(results, [](const auto& e) { return e.outcome == Outcome::success ? 1.0 : 0.0; });
     if (measure == "return") return mean(results, [](const auto& e) { return e.episode_return; });
     if (measure == "length") return mean(results, [](const auto& e) { return static_cast<double>(e.length); });
-    if (measure == "steps_to_bar" || measure == "seconds_to_bar") {
-      const auto row = reached(run, bar);
+    if (measure == "steps_to_target" || measure == "seconds_to_target") {
+      const auto row = reached(run, target);
       if (!row) return std::numeric_limits<double>::infinity();
-      return measure == "seconds_to_bar" ? row->seconds : static_cast<double>(row->steps);
+      return measure == "seconds_to_target" ? row->seconds : static_cast<double>(row->steps);
     }
     const bool event = measure.starts_with(event_prefix);
     const std::size_t term = term_number(game, after(event ? event_prefix : term_prefix, measure), measure);

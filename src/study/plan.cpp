@@ -33,7 +33,7 @@ void describe_plan(V& v, StudyPlan& s) {
   v("steps", s.steps, at_least(1));
   v("episodes", s.episodes, at_least(1));
   v("episodes_seed", s.episodes_seed, at_least(0));
-  v("bar", s.bar, between(0, 1));
+  v("target", s.target, between(0, 1));
   v("measures", s.measures);
 }
 
@@ -99,7 +99,7 @@ void describe(V& v, ResolvedPlan<Learner>& s) {
 toml::table plan_table(const StudyPlan& plan) {
   toml::table table =
       plan.evolution ? TomlWriter::to_table(ResolvedPlan<EvolutionSettings>{plan, method_of(plan), *plan.evolution})
-                     : TomlWriter::to_table(ResolvedPlan<PpoSettings>{plan, method_of(plan), plan.learner});
+                     : TomlWriter::to_table(ResolvedPlan<PolicyGradientSettings>{plan, method_of(plan), plan.learner});
   toml::array games;
   for (const GameSpec& game : plan.games) games.push_back(table_of(game));
   table.insert("games", std::move(games));
@@ -107,7 +107,7 @@ toml::table plan_table(const StudyPlan& plan) {
 }
 
 [[noreturn]] void wrong(const std::string& problem, const std::string& where, const std::string& fix) {
-  throw Error(Fault::spec, problem, where, fix);
+  throw Error(ErrorKind::spec, problem, where, fix);
 }
 
 // "term.NAME" and "sense.NAME" taken apart.
@@ -137,7 +137,7 @@ auto find_named(List& list, const std::string& what, const std::string& name, co
 }
 
 // A setting of what learns: the evolution if there is one.
-void set_key(PpoSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& key, const Value& value,
+void set_key(PolicyGradientSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& key, const Value& value,
              const std::string& where) {
   if (evolution) {
     evolution = with_setting(*evolution, key, value, where);
@@ -162,7 +162,7 @@ void check_variant(const StudyPlan& plan, const GameSpec& game, const Variant& v
     learner_of(plan, variant);
     check_measures(measured_game(game, variant), plan.measures);
   } catch (const Error& error) {
-    throw Error(error.fault(), error.problem(), "game '" + game.name + "', " + place(variant) + ": " + error.where(),
+    throw Error(error.kind(), error.problem(), "game '" + game.name + "', " + place(variant) + ": " + error.where(),
                 error.fix());
   }
 }
@@ -242,7 +242,7 @@ StudyPlan parse_resolved_plan(const std::string& text, const std::string& source
         ResolvedPlan<EvolutionSettings>{.learner = *evolution},
         [](StudyPlan & plan) -> auto& { return plan.evolution; });
   return read(
-      ResolvedPlan<PpoSettings>{}, [](StudyPlan & plan) -> auto& { return plan.learner; });
+      ResolvedPlan<PolicyGradientSettings>{}, [](StudyPlan & plan) -> auto& { return plan.learner; });
 }
 
 StudyPlan load_plan(const std::filesystem::path& file, const std::function<GameSpec(const std::string&)>& find_game) {

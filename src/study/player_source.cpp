@@ -22,10 +22,10 @@ class RecordedPlayer : public Player {
     const auto roles = replay.game().roles();
     const auto found = std::find_if(roles.begin(), roles.end(), [&](const Role& r) { return r.name == own.name; });
     if (found == roles.end())
-      throw Error(Fault::refused, "the replay has no role '" + own.name + "'", "role '" + own.name + "'",
+      throw Error(ErrorKind::refused, "the replay has no role '" + own.name + "'", "role '" + own.name + "'",
                   "record one of this game");
     if (found->controls != own.controls || found->seats.size() != own.seats.size())
-      throw Error(Fault::refused, "the replay's role '" + own.name + "' has other seats or controls",
+      throw Error(ErrorKind::refused, "the replay's role '" + own.name + "' has other seats or controls",
                   "role '" + own.name + "'", "record one of this game");
     const auto there = static_cast<std::size_t>(found - roles.begin());
     auto episodes = std::make_shared<std::vector<Episode>>();
@@ -36,7 +36,7 @@ class RecordedPlayer : public Player {
         episode.controls.push_back(replay.moment(e, d).roles[there].controls);
     }
     if (episodes->empty())
-      throw Error(Fault::refused, "the replay holds no episode", "role '" + own.name + "'", "record one");
+      throw Error(ErrorKind::refused, "the replay holds no episode", "role '" + own.name + "'", "record one");
     episodes_ = std::move(episodes);
   }
 
@@ -96,7 +96,7 @@ PlayerSource PlayerSource::find(const std::string& name) {
     player.kind_ = Kind::checkpoint;
     player.file_ = name;
   } else {
-    throw Error(Fault::usage, "nobody is called '" + name + "'", "players",
+    throw Error(ErrorKind::usage, "nobody is called '" + name + "'", "players",
                 "name 'script', 'random', a run's folder, FOLDER:CHECKPOINT, a checkpoint's file or a replay");
   }
   return player;
@@ -121,7 +121,7 @@ std::string PlayerSource::objection(const Game& game, std::size_t role) const {
     make(game, role, ActionMode::usual, 0);
     return {};
   } catch (const Error& error) {
-    if (error.fault() == Fault::file) throw;
+    if (error.kind() == ErrorKind::file) throw;
     return error.problem();
   }
 }
@@ -131,8 +131,8 @@ std::unique_ptr<Player> PlayerSource::player(const Game& game, std::size_t role,
   try {
     return make(game, role, steps, seed);
   } catch (const Error& error) {
-    if (error.fault() == Fault::file) throw;
-    throw Error(Fault::refused,
+    if (error.kind() == ErrorKind::file) throw;
+    throw Error(ErrorKind::refused,
                 "'" + name_ + "' cannot play the role '" + game.roles()[role].name + "': " + error.problem(),
                 error.where(), error.fix());
   }
@@ -161,7 +161,7 @@ std::vector<RolePlayer> role_players(const Game& game, const RunSettings& settin
     if (found == roles.end()) {
       std::vector<std::string> names;
       for (const Role& role : roles) names.push_back(role.name);
-      throw Error(Fault::spec, "the game has no role '" + told.role + "'", "roles", advice(told.role, names));
+      throw Error(ErrorKind::spec, "the game has no role '" + told.role + "'", "roles", advice(told.role, names));
     }
     const auto role = static_cast<std::size_t>(found - roles.begin());
     RolePlayer& player = players[role];
@@ -170,7 +170,7 @@ std::vector<RolePlayer> role_players(const Game& game, const RunSettings& settin
       player.player = PlayerSource::find(told.played_by).player(game, role, ActionMode::sampled, derived_seed(seed, told.role));
     if (told.learner.empty()) continue;
     if (player.player)
-      throw Error(Fault::spec, "the role '" + told.role + "' does not learn, so it has no settings", "roles",
+      throw Error(ErrorKind::spec, "the role '" + told.role + "' does not learn, so it has no settings", "roles",
                   "let it learn, or leave them out");
     player.settings = settings.learner;
     for (const auto& [key, value] : told.learner)

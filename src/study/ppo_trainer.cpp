@@ -8,11 +8,11 @@ namespace {
 
 class PpoTrainer final : public Trainer {
  public:
-  PpoTrainer(const Run& run, WorkerPool& pool, Ranks* ranks)
+  PpoTrainer(const Run& run, WorkerPool& pool, ProcessGroup* processes)
       : game_(run.game()),
         total_(run.settings().steps),
         pool_(pool),
-        ppo_(game_, run.settings().learner, run.settings().seed, total_, pool, ranks,
+        ppo_(game_, run.settings().learner, run.settings().seed, total_, pool, processes,
              role_players(game_, run.settings())) {
     while (!ppo_.policy_of(first_role_)) ++first_role_;
   }
@@ -83,8 +83,8 @@ class PpoTrainer final : public Trainer {
 
 }  // namespace
 
-std::unique_ptr<Trainer> ppo_trainer(const Run& run, WorkerPool& pool, Ranks* ranks) {
-  return std::make_unique<PpoTrainer>(run, pool, ranks);
+std::unique_ptr<Trainer> ppo_trainer(const Run& run, WorkerPool& pool, ProcessGroup* processes) {
+  return std::make_unique<PpoTrainer>(run, pool, processes);
 }
 
 }  // namespace zithercraft

@@ -48,7 +48,7 @@ std::vector<RecordedRole> recorded_roles(const Game& game, const Run& run, const
 }  // namespace
 
 void record(const Run& run, const std::filesystem::path& file, const RecordOptions& options) {
-  if (options.episodes < 1) throw Error(Fault::usage, "no episode to record", "episodes", "give at least 1");
+  if (options.episodes < 1) throw Error(ErrorKind::usage, "no episode to record", "episodes", "give at least 1");
   const Game game = run.game();
   auto roles = recorded_roles(game, run, options);
   std::vector<Player*> lineup;

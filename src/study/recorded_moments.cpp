@@ -23,7 +23,7 @@ class ReplayFile {
     std::string name_of_own = (std::filesystem::temp_directory_path() / "zithercraft-XXXXXX").string();
     const int file = ::mkstemp(name_of_own.data());
     if (file < 0)
-      throw Error(Fault::file, "no temporary file can be made for the replay held in the game", where,
+      throw Error(ErrorKind::file, "no temporary file can be made for the replay held in the game", where,
                   "make room in the folder for temporary files");
     ::close(file);
     path_ = name_of_own;
@@ -50,13 +50,13 @@ std::vector<std::vector<std::byte>> recorded_moments(const RecordedStart& start,
   Replay replay(file.path());
   const auto episode = static_cast<std::size_t>(start.episode);
   if (episode >= replay.episodes().size())
-    throw Error(Fault::spec, "the replay has " + std::to_string(replay.episodes().size()) + " episodes, counted from 0",
+    throw Error(ErrorKind::spec, "the replay has " + std::to_string(replay.episodes().size()) + " episodes, counted from 0",
                 where + ".episode", "choose one of them");
   const std::uint32_t moments = replay.episodes()[episode].moments;
   // The last moment is an episode's end, from which nothing can go on.
   const std::int64_t last = start.to > 0 ? start.to : static_cast<std::int64_t>(moments) - 2;
   if (last > static_cast<std::int64_t>(moments) - 2 || start.from > last)
-    throw Error(Fault::spec,
+    throw Error(ErrorKind::spec,
                 "the episode has " + std::to_string(moments - 1) + " steps, and moments from " +
                     std::to_string(start.from) + " to " + std::to_string(last) + " were asked for",
                 where, "choose `from` and `to` within it");

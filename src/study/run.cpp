@@ -73,7 +73,7 @@ std::optional<EvolutionSettings> evolution_by(const std::string& method) {
     if (name == method) return EvolutionSettings{.method = found};
     known.emplace_back(name);
   }
-  throw Error(Fault::usage, "no method is called '" + method + "'", "method", advice(method, known));
+  throw Error(ErrorKind::usage, "no method is called '" + method + "'", "method", advice(method, known));
 }
 
 const char* library_version() noexcept { return ZITHERCRAFT_VERSION; }
@@ -87,12 +87,12 @@ bool holds_run(const std::filesystem::path& folder) { return std::filesystem::ex
 
 Run Run::open(const std::filesystem::path& folder) {
   if (!holds_run(folder))
-    throw Error(Fault::file, std::filesystem::exists(folder) ? "the folder holds no run" : "there is no such run",
+    throw Error(ErrorKind::file, std::filesystem::exists(folder) ? "the folder holds no run" : "there is no such run",
                 folder.string(), "name the folder given to `train --run`");
   const std::string source = (folder / "run.toml").string();
   toml::table table = parse_toml(read_text(source), source);
   const auto* game_table = table["game"].as_table();
-  if (game_table == nullptr) throw Error(Fault::spec, "the table 'game' is missing", source, "restore the file");
+  if (game_table == nullptr) throw Error(ErrorKind::spec, "the table 'game' is missing", source, "restore the file");
   GameSpec game = parse_game(toml_text(*game_table), source, CustomParts::optional);
   table.erase("game");
   RunSettings settings;
@@ -102,7 +102,7 @@ Run Run::open(const std::filesystem::path& folder) {
     settings = settings_of(file);
     settings.evolution = file.learner;
   } else {
-    RunFile<PpoSettings> file;
+    RunFile<PolicyGradientSettings> file;
     read_struct(table, file, source);
     settings = settings_of(file);
     settings.learner = file.learner;
@@ -124,10 +124,10 @@ std::filesystem::path Run::checkpoint_file(const std::string& checkpoint) const 
   const auto names = checkpoint_names();
   if (checkpoint == "last") {
     if (std::filesystem::exists(last_checkpoint())) return last_checkpoint();
-    throw Error(Fault::file, "the run has no checkpoint yet", folder_.string(), "train it further");
+    throw Error(ErrorKind::file, "the run has no checkpoint yet", folder_.string(), "train it further");
   }
   if (std::find(names.begin(), names.end(), checkpoint) == names.end())
-    throw Error(Fault::usage, "the run has no checkpoint '" + checkpoint + "'", folder_.string(),
+    throw Error(ErrorKind::usage, "the run has no checkpoint '" + checkpoint + "'", folder_.string(),
                 advice(checkpoint, names));
   return checkpoints() / (checkpoint + ".safetensors");
 }

@@ -8,7 +8,7 @@ namespace zithercraft {
 
 std::vector<ColumnReading> read_senses(const Game& game, std::size_t role, std::int64_t steps, std::uint64_t seed) {
   if (role >= game.roles().size() || steps < 1)
-    throw Error(Fault::usage, "there is nothing to read", "read_senses", "name a role and at least 1 step");
+    throw Error(ErrorKind::usage, "there is nothing to read", "read_senses", "name a role and at least 1 step");
   WorkerPool pool(1);
   const auto player = random_player(seed);
   const Survey survey =

@@ -45,7 +45,7 @@ void describe(V& v, ConvolutionLayer& s) {
 }
 
 template <class V>
-void describe(V& v, PpoSettings& s) {
+void describe(V& v, PolicyGradientSettings& s) {
   v("policy_layers", s.policy_layers, between(1, 65536));
   v("value_layers", s.value_layers, between(1, 65536));
   v("activation", s.activation);

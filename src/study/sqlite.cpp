@@ -10,7 +10,7 @@ Database::Database(const std::filesystem::path& path, std::string what) : path_(
   if (sqlite3_open(path.c_str(), &db_) != SQLITE_OK) {
     const std::string reason = sqlite3_errmsg(db_);
     sqlite3_close(db_);
-    throw Error(Fault::file, what_ + " cannot be opened: " + reason, path_, "check the folder's rights and space");
+    throw Error(ErrorKind::file, what_ + " cannot be opened: " + reason, path_, "check the folder's rights and space");
   }
   sqlite3_busy_timeout(db_, 5000);
   try {
@@ -25,7 +25,7 @@ Database::Database(const std::filesystem::path& path, std::string what) : path_(
 Database::~Database() { sqlite3_close(db_); }
 
 void Database::fail() const {
-  throw Error(Fault::file, what_ + " cannot be used: " + std::string(sqlite3_errmsg(db_)), path_,
+  throw Error(ErrorKind::file, what_ + " cannot be used: " + std::string(sqlite3_errmsg(db_)), path_,
               "check the folder's rights and space, or start afresh");
 }
 

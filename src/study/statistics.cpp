@@ -129,7 +129,7 @@ Interval mean_interval(std::span<const double> values) {
 
 Interval paired_difference(std::span<const double> a, std::span<const double> b) {
   if (a.size() != b.size() || a.empty())
-    throw Error(Fault::usage, "paired values must be as many of both, and at least one", "paired_difference",
+    throw Error(ErrorKind::usage, "paired values must be as many of both, and at least one", "paired_difference",
                 "play the same episodes with both");
   std::vector<double> differences(a.size());
   std::transform(a.begin(), a.end(), b.begin(), differences.begin(), std::minus());
@@ -170,7 +170,7 @@ Interval repetitions_difference(std::span<const double> a, std::span<const doubl
   return {mean, mean - half, mean + half};
 }
 
-Interval probability_of_improvement(std::span<const double> a, std::span<const double> b) {
+Interval chance_to_be_better(std::span<const double> a, std::span<const double> b) {
   double chance = 0.0;
   for (const double p : a)
     for (const double q : b) chance += p > q ? 1.0 : p == q ? 0.5 : 0.0;

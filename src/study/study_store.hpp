@@ -9,19 +9,19 @@
 
 namespace zithercraft {
 
-/// The results of a study, trial by trial: results.db.
+/// The results of a study, run by run: results.db.
 class StudyStore {
  public:
   /// Opens or creates it.
   explicit StudyStore(const std::filesystem::path& folder);
 
-  /// All trials of the plan; those that are not there yet are added with the next free numbers, seed by seed.
-  std::vector<Trial> trials(const StudyPlan& plan);
-  /// Keeps how a trial ended.
-  void keep(const Trial& trial, const Measures& measures);
+  /// All runs of the plan; those that are not there yet are added with the next free numbers, seed by seed.
+  std::vector<StudyRun> runs(const StudyPlan& plan);
+  /// Keeps how a run ended.
+  void keep(const StudyRun& run, const Measures& measures);
 
  private:
-  std::vector<Trial> stored(const Measures& measures);
+  std::vector<StudyRun> stored(const Measures& measures);
   Database db_;
 };
 

@@ -33,7 +33,7 @@ std::vector<std::string> split(const std::string& text, char at) {
 double number(const Value& value, const std::string& where) {
   if (const auto* whole = std::get_if<std::int64_t>(&value.held)) return static_cast<double>(*whole);
   if (const auto* real = std::get_if<double>(&value.held)) return *real;
-  throw Error(Fault::usage, "a range needs numbers", where, "write it as KEY=LOW:HIGH:COUNT");
+  throw Error(ErrorKind::usage, "a range needs numbers", where, "write it as KEY=LOW:HIGH:COUNT");
 }
 
 bool is_number(const Value& value) {
@@ -46,7 +46,7 @@ std::vector<Value> evenly_spaced(const std::vector<std::string>& parts, const st
   const double low = number(from, where), high = number(to, where);
   const auto* count = std::get_if<std::int64_t>(&wanted.held);
   if (count == nullptr || *count < 2 || *count > static_cast<std::int64_t>(most_values))
-    throw Error(Fault::usage, "a range has 2 to 1000 values", where, "write it as KEY=LOW:HIGH:COUNT");
+    throw Error(ErrorKind::usage, "a range has 2 to 1000 values", where, "write it as KEY=LOW:HIGH:COUNT");
   std::vector<Value> values;
   bool whole = !std::holds_alternative<double>(from.held) && !std::holds_alternative<double>(to.held);
   for (std::int64_t i = 0; i < *count; ++i) {
@@ -77,7 +77,7 @@ KeyValues keys_of(const Variant& variant) {
 }
 
 [[noreturn]] void no_sweep(const StudyPlan& plan) {
-  throw Error(Fault::refused, "the study is no sweep over a grid", plan.name, "name the folder of a sweep");
+  throw Error(ErrorKind::refused, "the study is no sweep over a grid", plan.name, "name the folder of a sweep");
 }
 
 }  // namespace
@@ -85,7 +85,7 @@ KeyValues keys_of(const Variant& variant) {
 GridAxis parse_axis(const std::string& text, const std::string& where) {
   const std::size_t equals = text.find('=');
   if (equals == std::string::npos || equals == 0 || equals + 1 == text.size())
-    throw Error(Fault::usage, "'" + text + "' is no axis", where, "write KEY=LOW:HIGH:COUNT or KEY=A,B,C");
+    throw Error(ErrorKind::usage, "'" + text + "' is no axis", where, "write KEY=LOW:HIGH:COUNT or KEY=A,B,C");
   GridAxis axis{text.substr(0, equals), {}};
   const std::string values = text.substr(equals + 1), place = where + " " + axis.key;
   if (const auto parts = split(values, ':'); parts.size() == 3) {
@@ -95,17 +95,17 @@ GridAxis parse_axis(const std::string& text, const std::string& where) {
   }
   for (auto value = axis.values.begin(); value != axis.values.end(); ++value)
     if (std::find(axis.values.begin(), value, *value) != value)
-      throw Error(Fault::usage, "the value " + text_of(*value) + " is there twice", place, "give each once");
+      throw Error(ErrorKind::usage, "the value " + text_of(*value) + " is there twice", place, "give each once");
   if (axis.values.size() > most_values)
-    throw Error(Fault::usage, "an axis has at most 1000 values", place, "give fewer");
+    throw Error(ErrorKind::usage, "an axis has at most 1000 values", place, "give fewer");
   return axis;
 }
 
 StudyPlan sweep_plan(StudyPlan plan, const std::vector<GridAxis>& axes) {
   if (axes.empty() || axes.size() > 2)
-    throw Error(Fault::usage, "a sweep goes over one key or two", "grid", "give one or two axes");
+    throw Error(ErrorKind::usage, "a sweep goes over one key or two", "grid", "give one or two axes");
   if (axes.size() == 2 && axes[0].key == axes[1].key)
-    throw Error(Fault::usage, "both axes are of the key '" + axes[0].key + "'", "grid", "give two keys");
+    throw Error(ErrorKind::usage, "both axes are of the key '" + axes[0].key + "'", "grid", "give two keys");
   plan.variants.clear();
   const std::size_t rows = axes.size() == 2 ? axes[1].values.size() : 1;
   for (std::size_t row = 0; row < rows; ++row)
@@ -162,7 +162,7 @@ SweepTable sweep_table(const Study& study, const std::string& measure) {
                              static_cast<std::size_t>(place(table.x))];
     const auto values = study.values(table.game, variant.name, measure);
     cell.of = study.plan().seeds.size();
-    cell.trials = values.size();
+    cell.runs = values.size();
     if (!values.empty()) cell.value = repetitions_interval(values);
   }
   return table;

@@ -102,7 +102,7 @@ bool holds_other_files(const std::filesystem::path& folder) {
 
 void check_same_run(const Run& there, const GameSpec& game, const RunSettings& settings) {
   const auto refuse = [&](const std::string& what) {
-    throw Error(Fault::refused, "the run cannot be resumed with other settings: " + what, there.folder().string(),
+    throw Error(ErrorKind::refused, "the run cannot be resumed with other settings: " + what, there.folder().string(),
                 "give the same, or start a new run");
   };
   if (const auto d = first_difference(self_contained(game), there.game_spec()); !d.empty()) refuse(d);
@@ -139,12 +139,12 @@ bool inside(const std::filesystem::path& file, const std::filesystem::path& fold
   return std::mismatch(whole.begin(), whole.end(), part.begin(), part.end()).first == whole.end();
 }
 
-bool is_first(const TrainOptions& options) { return options.ranks == nullptr || options.ranks->number() == 0; }
+bool is_first(const TrainOptions& options) { return options.processes == nullptr || options.processes->number() == 0; }
 
 // Processes on one machine share its processors.
 std::size_t threads_for(const TrainOptions& options) {
-  if (options.threads != 0 || options.ranks == nullptr) return options.threads;
-  return std::max<std::size_t>(1, std::thread::hardware_concurrency() / options.ranks->here());
+  if (options.threads != 0 || options.processes == nullptr) return options.threads;
+  return std::max<std::size_t>(1, std::thread::hardware_concurrency() / options.processes->here());
 }
 
 // How a training begins, and the checkpoint that it takes up.
@@ -169,24 +169,24 @@ std::uint64_t fingerprint_of(const GameSpec& game, const TrainOptions& options) 
 
 // The first process tells the others how the training begins: they need not see its folder.
 Beginning told_by_first(const Beginning& own, const GameSpec& game, const TrainOptions& options) {
-  if (options.ranks == nullptr) return own;
-  Ranks& ranks = *options.ranks;
+  if (options.processes == nullptr) return own;
+  ProcessGroup& processes = *options.processes;
   const std::uint64_t fingerprint = fingerprint_of(game, options);
-  const auto all = ranks.gather(std::as_bytes(std::span(&fingerprint, 1)));
-  for (std::size_t rank = 1; rank < ranks.count(); ++rank)
+  const auto all = processes.gather(std::as_bytes(std::span(&fingerprint, 1)));
+  for (std::size_t process = 1; process < processes.count(); ++process)
     if (!std::equal(all.begin(), all.begin() + sizeof fingerprint,
-                    all.begin() + static_cast<std::ptrdiff_t>(rank * sizeof fingerprint)))
-      throw Error(Fault::refused, fmt::format("process {} has another game or other settings than the first", rank),
+                    all.begin() + static_cast<std::ptrdiff_t>(process * sizeof fingerprint)))
+      throw Error(ErrorKind::refused, fmt::format("process {} has another game or other settings than the first", process),
                   "mpirun", "give all machines the same game file, and a run folder they can read when resuming");
   const std::byte how{own.how};
   Beginning told;
-  told.how = static_cast<Beginning::How>(ranks.gather({&how, 1})[0]);
-  told.checkpoint = ranks.gather(own.checkpoint);
+  told.how = static_cast<Beginning::How>(processes.gather({&how, 1})[0]);
+  told.checkpoint = processes.gather(own.checkpoint);
   return told;
 }
 
 std::unique_ptr<Trainer> trainer_of(const Run& run, const TrainOptions& options, WorkerPool& pool) {
-  return run.settings().evolution ? evolution_trainer(run, options, pool) : ppo_trainer(run, pool, options.ranks);
+  return run.settings().evolution ? evolution_trainer(run, options, pool) : ppo_trainer(run, pool, options.processes);
 }
 
 class Training {
@@ -243,9 +243,9 @@ class Training {
   // All processes stop after the same update.
   bool stopped() const {
     const bool here = options_.stop != nullptr && options_.stop->load();
-    if (options_.ranks == nullptr) return here;
+    if (options_.processes == nullptr) return here;
     const std::byte own{here ? std::uint8_t{1} : std::uint8_t{0}};
-    const auto all = options_.ranks->gather({&own, 1});
+    const auto all = options_.processes->gather({&own, 1});
     return std::find(all.begin(), all.end(), std::byte{1}) != all.end();
   }
 
@@ -327,15 +327,15 @@ Run train(const GameSpec& game, const TrainOptions& options) {
   Run run(options.folder, game, settings_of(options, options.from.string()));
   check_scripts(run.game());
   if (options.steps < 1 || options.checkpoint_every < 1)
-    throw Error(Fault::usage, "steps and checkpoint_every must be at least 1", "TrainOptions",
+    throw Error(ErrorKind::usage, "steps and checkpoint_every must be at least 1", "TrainOptions",
                 "give larger numbers");
   if (options.folder.empty())
-    throw Error(Fault::usage, "the run's folder is not given", "TrainOptions::folder", "name one");
+    throw Error(ErrorKind::usage, "the run's folder is not given", "TrainOptions::folder", "name one");
   if (options.generations < 0 || (options.generations > 0 && !options.evolution))
-    throw Error(Fault::usage, "only an evolution has generations, and at least 1", "TrainOptions::generations",
+    throw Error(ErrorKind::usage, "only an evolution has generations, and at least 1", "TrainOptions::generations",
                 "count steps, or choose a method that evolves");
-  if (options.evolution && options.ranks != nullptr)
-    throw Error(Fault::usage, "an evolution is not shared among processes", "mpirun",
+  if (options.evolution && options.processes != nullptr)
+    throw Error(ErrorKind::usage, "an evolution is not shared among processes", "mpirun",
                 "start it without; it uses all processors of its machine");
   if (!is_first(options)) {
     Training training(run, options);
@@ -347,14 +347,14 @@ Run train(const GameSpec& game, const TrainOptions& options) {
   bool resuming = false;
   if (holds_run(options.folder)) {
     if (options.existing == Existing::refuse)
-      throw Error(Fault::refused, "the folder holds a run already", options.folder.string(),
+      throw Error(ErrorKind::refused, "the folder holds a run already", options.folder.string(),
                   "use --resume to go on with it, --fresh to delete it and start again, or another folder");
     resuming = options.existing == Existing::resume;
   } else {
     if (options.existing == Existing::resume)
-      throw Error(Fault::refused, "there is no run to resume", options.folder.string(), "leave out --resume");
+      throw Error(ErrorKind::refused, "there is no run to resume", options.folder.string(), "leave out --resume");
     if (holds_other_files(options.folder))
-      throw Error(Fault::refused, "the folder holds other files", options.folder.string(),
+      throw Error(ErrorKind::refused, "the folder holds other files", options.folder.string(),
                   "choose an empty or a new folder");
   }
   make_folder(options.folder);
@@ -365,7 +365,7 @@ Run train(const GameSpec& game, const TrainOptions& options) {
     run = Run(options.folder, game, settings_of(options, there.settings().from));
   } else {
     if (inside(options.from, options.folder))
-      throw Error(Fault::refused, "the run to begin afresh holds the checkpoint to continue from",
+      throw Error(ErrorKind::refused, "the run to begin afresh holds the checkpoint to continue from",
                   options.from.string(), "train in another folder");
     delete_run(run);
   }

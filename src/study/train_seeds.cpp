@@ -49,12 +49,12 @@ TrainingProgress sum_of(const std::vector<TrainingProgress>& each, std::int64_t 
 
 std::vector<Run> train_seeds(const GameSpec& game, const TrainOptions& options,
                              const std::vector<std::uint64_t>& seeds) {
-  if (seeds.empty()) throw Error(Fault::usage, "there is no seed", "seeds", "give one or more");
+  if (seeds.empty()) throw Error(ErrorKind::usage, "there is no seed", "seeds", "give one or more");
   for (auto seed = seeds.begin(); seed != seeds.end(); ++seed)
     if (std::find(seeds.begin(), seed, *seed) != seed)
-      throw Error(Fault::usage, fmt::format("the seed {} is there twice", *seed), "seeds", "give each once");
-  if (options.ranks != nullptr)
-    throw Error(Fault::usage, "several seeds cannot be trained by processes together", "seeds",
+      throw Error(ErrorKind::usage, fmt::format("the seed {} is there twice", *seed), "seeds", "give each once");
+  if (options.processes != nullptr)
+    throw Error(ErrorKind::usage, "several seeds cannot be trained by processes together", "seeds",
                 "train them one by one");
   const std::size_t threads =
       options.threads != 0 ? options.threads : std::max<std::size_t>(1, std::thread::hardware_concurrency());

@@ -37,7 +37,7 @@ class Trainer {
   virtual void restore(const TensorFile& file) = 0;
 };
 
-std::unique_ptr<Trainer> ppo_trainer(const Run& run, WorkerPool& pool, Ranks* ranks);
+std::unique_ptr<Trainer> ppo_trainer(const Run& run, WorkerPool& pool, ProcessGroup* processes);
 std::unique_ptr<Trainer> evolution_trainer(const Run& run, const TrainOptions& options, WorkerPool& pool);
 
 // Means over the episodes of a role, into a row that knows how many there are and which terms.

@@ -57,7 +57,7 @@ TEST(Placement, TheImpossibleIsAnErrorThatNamesThingAndRule) {
                        .shape = Box{6, 2},
                        .place = {.region = {-4, -4, 4, 4}, .heading = {0, 180}}}}});
   });
-  EXPECT_EQ(error.fault(), Fault::spec);
+  EXPECT_EQ(error.kind(), ErrorKind::spec);
   EXPECT_NE(error.problem().find("'hull' finds no free place"), std::string::npos);
   EXPECT_EQ(error.where(), "arena.bodies[0].place");
   EXPECT_NE(error.fix().find("widen the region"), std::string::npos);

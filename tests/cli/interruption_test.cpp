@@ -17,7 +17,7 @@
 namespace zithercraft {
 namespace {
 
-const PpoSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
+const PolicyGradientSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
 constexpr std::int64_t every = 5000, rollout = 32 * 32;
 
 // Mooring through two easier stages, which are left while the training is killed again and again.

@@ -72,12 +72,12 @@ TEST_F(Studies, ASweepStoppedBySignalSaysHowToGoOn) {
   const auto words = with_game(
       "sweep", {"--grid", "learner.epochs=1,2", "--seeds", "1,2", "--steps", "5000000", "--out", path("s")});
   const int process = test::start_tool(words, folder_ / "out", folder_ / "err");
-  for (int i = 0; i < 2000 && !std::filesystem::exists(folder_ / "s/trials/0000/metrics.db"); ++i)
+  for (int i = 0; i < 2000 && !std::filesystem::exists(folder_ / "s/runs/0000/metrics.db"); ++i)
     std::this_thread::sleep_for(std::chrono::milliseconds(10));
   ::kill(process, SIGINT);
   EXPECT_EQ(test::wait_for(process), 7) << test::read_file(folder_ / "err");
   const std::string out = test::read_file(folder_ / "out");
-  EXPECT_NE(out.find("4 of 4 trials are unfinished; go on with the same command and --resume"), std::string::npos)
+  EXPECT_NE(out.find("4 of 4 runs are unfinished; go on with the same command and --resume"), std::string::npos)
       << out;
 }
 
@@ -97,7 +97,7 @@ TEST_F(Studies, AblationPlanComparisonAndLadder) {
   const auto study = test::run_tool({"study", path("plan.toml"), "--out", path("s")});
   ASSERT_EQ(study.status, 0) << study.err;
   EXPECT_NE(study.out.find("hasty"), std::string::npos);
-  EXPECT_NE(study.err.find("4 of 4 trials"), std::string::npos);
+  EXPECT_NE(study.err.find("4 of 4 runs"), std::string::npos);
 
   const auto compared = test::run_tool(
       {"compare", path("s"), "--episodes", "20", "--json", "--png", path("c.png"), "--html", path("c.html")});
@@ -135,7 +135,7 @@ TEST_F(Studies, TrainByEvolutionWhereAsked) {
   more.emplace_back("--json");
   EXPECT_FALSE(results(test::run_tool(more))[0].empty());
   EXPECT_NE(test::read_file(path("grown") + "/study.toml").find("method = 'topology'"), std::string::npos);
-  EXPECT_NE(test::read_file(path("grown") + "/trials/0000/run.toml").find("population = 20"), std::string::npos);
+  EXPECT_NE(test::read_file(path("grown") + "/runs/0000/run.toml").find("population = 20"), std::string::npos);
   // Its method is known when it goes on, and stays.
   more.emplace_back("--resume");
   EXPECT_EQ(test::run_tool(more).status, 0);

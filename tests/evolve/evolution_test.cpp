@@ -143,9 +143,9 @@ TEST(Evolution, FitnessIsAnyMetric) {
   EXPECT_GE(first("success").lower, 0.0);
   EXPECT_DOUBLE_EQ(first("length").best, 60.0);
   const Error error = test::error_of([&] { first("term.hury"); });
-  EXPECT_EQ(error.fault(), Fault::spec);
+  EXPECT_EQ(error.kind(), ErrorKind::spec);
   EXPECT_NE(std::string(error.what()).find("hurry"), std::string::npos) << error.what();
-  EXPECT_EQ(test::error_of([&] { first("glory"); }).fault(), Fault::spec);
+  EXPECT_EQ(test::error_of([&] { first("glory"); }).kind(), ErrorKind::spec);
 }
 
 TEST(Evolution, NumbersThatAreNoneNameIndividualAndTerm) {
@@ -156,7 +156,7 @@ TEST(Evolution, NumbersThatAreNoneNameIndividualAndTerm) {
   WorkerPool pool(2);
   Evolution evolution(Game(spec), small(EvolutionMethod::genetic), 3, pool);
   const Error error = test::error_of([&] { evolve(evolution, 0, 5, 5); });
-  EXPECT_EQ(error.fault(), Fault::numbers);
+  EXPECT_EQ(error.kind(), ErrorKind::numbers);
   EXPECT_NE(std::string(error.what()).find("individual"), std::string::npos) << error.what();
   EXPECT_NE(std::string(error.what()).find("cracked"), std::string::npos) << error.what();
 
@@ -224,7 +224,7 @@ TEST(Evolution, LearningGoesOnFromATrainedPolicy) {
   EXPECT_EQ(bytes_of(evolution), bytes_of(after));
 
   Evolution grown(game, small(EvolutionMethod::topology), 2, pool);
-  EXPECT_EQ(test::error_of([&] { grown.start_from(Policy::from(checkpoint), checkpoint); }).fault(), Fault::refused);
+  EXPECT_EQ(test::error_of([&] { grown.start_from(Policy::from(checkpoint), checkpoint); }).kind(), ErrorKind::refused);
   evolve(grown, 0, 2, 20);
   TensorFile kept;
   grown.store(kept);

@@ -291,16 +291,16 @@ TEST(Searches, FitnessThatIsNoNumberIsNamed) {
     std::vector<double> fitness(search->individuals());
     fitness[3] = std::nan("");
     const Error error = test::error_of([&] { search->improve(fitness, 0, pool); });
-    EXPECT_EQ(error.fault(), Fault::numbers);
+    EXPECT_EQ(error.kind(), ErrorKind::numbers);
     EXPECT_NE(std::string(error.what()).find("individual 3"), std::string::npos) << error.what();
   }
 }
 
 TEST(Searches, SettingsThatMakeNoSenseAreRefused) {
-  EXPECT_EQ(test::error_of([] { GeneticSearch(3, {.population = 4, .elites = 4}, 1); }).fault(), Fault::spec);
-  EXPECT_EQ(test::error_of([] { GeneticSearch(3, {.parents = 0.0}, 1); }).fault(), Fault::spec);
-  EXPECT_EQ(test::error_of([] { CovarianceSearch(3, {.population = 3}, 1); }).fault(), Fault::spec);
-  EXPECT_EQ(test::error_of([] { StrategySearch(3, {.population = 5}, 1); }).fault(), Fault::spec);
+  EXPECT_EQ(test::error_of([] { GeneticSearch(3, {.population = 4, .elites = 4}, 1); }).kind(), ErrorKind::spec);
+  EXPECT_EQ(test::error_of([] { GeneticSearch(3, {.parents = 0.0}, 1); }).kind(), ErrorKind::spec);
+  EXPECT_EQ(test::error_of([] { CovarianceSearch(3, {.population = 3}, 1); }).kind(), ErrorKind::spec);
+  EXPECT_EQ(test::error_of([] { StrategySearch(3, {.population = 5}, 1); }).kind(), ErrorKind::spec);
 }
 
 }  // namespace

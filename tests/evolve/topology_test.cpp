@@ -249,7 +249,7 @@ TEST(TopologySearch, StructureOfTheSameOriginHasTheSameNumber) {
   for (std::size_t i = 0; i < 200; ++i) {
     const Genome& genome = search.genome(i);
     nodes.insert(nodes.end(), genome.hidden.begin(), genome.hidden.end());
-    for (const LinkGene& link : genome.links) links.push_back(link.number);
+    for (const GenomeLink& link : genome.links) links.push_back(link.number);
   }
   std::sort(nodes.begin(), nodes.end());
   std::sort(links.begin(), links.end());
@@ -358,9 +358,9 @@ TEST(GraphProgram, RefusesCyclesAndLinksToNowhere) {
   graph.links = {{h, h + 1, 1.0f, false}, {h + 1, h, 1.0f, false}, {h, out, 1.0f, false}};
   EXPECT_NE(std::string(test::error_of([&] { GraphProgram().add(graph); }).what()).find("cycle"), std::string::npos);
   graph.links = {{0, 99, 1.0f, false}};
-  EXPECT_EQ(test::error_of([&] { GraphProgram().add(graph); }).fault(), Fault::spec);
+  EXPECT_EQ(test::error_of([&] { GraphProgram().add(graph); }).kind(), ErrorKind::spec);
   graph.links = {{out, 0, 1.0f, false}};
-  EXPECT_EQ(test::error_of([&] { GraphProgram().add(graph); }).fault(), Fault::spec);
+  EXPECT_EQ(test::error_of([&] { GraphProgram().add(graph); }).kind(), ErrorKind::spec);
 }
 
 TEST(GraphProgram, ActivationsAreWhatTheirNamesSay) {

@@ -22,7 +22,7 @@ TEST_P(BadGame, GetsOneClearError) {
   const auto& [from, to, message] = GetParam();
   const Error error =
       test::error_of([&, from = from, to = to] { parse_game(test::mooring_with(from, to), "game.toml"); });
-  EXPECT_EQ(error.fault(), Fault::spec);
+  EXPECT_EQ(error.kind(), ErrorKind::spec);
   EXPECT_STREQ(error.what(), (std::string("game.toml") + message).c_str());
 }
 
@@ -90,7 +90,7 @@ TEST_P(BadDemo, GetsOneClearError) {
   ASSERT_NE(at, std::string::npos) << from;
   text.replace(at, std::string(from).size(), to);
   const Error error = test::error_of([&] { parse_game(text, "game.toml"); });
-  EXPECT_EQ(error.fault(), Fault::spec);
+  EXPECT_EQ(error.kind(), ErrorKind::spec);
   EXPECT_NE(std::string(error.what()).find(message), std::string::npos) << error.what();
 }
 
@@ -166,7 +166,7 @@ TEST(BadGame, MissingKeysAndFilesAreNamed) {
   EXPECT_STREQ(test::error_of([] { parse_game("name = \"x\"", "x.toml"); }).what(),
                "x.toml:1: the key 'arena' is missing; add it");
   const Error missing = test::error_of([] { load_game("no/such/game.toml"); });
-  EXPECT_EQ(missing.fault(), Fault::file);
+  EXPECT_EQ(missing.kind(), ErrorKind::file);
   EXPECT_NE(std::string(missing.what()).find("no/such/game.toml: cannot read the file"), std::string::npos);
 }
 

@@ -110,7 +110,7 @@ TEST(Lanes, ASnapshotGoesOnBitForBitInAnotherLane) {
     ASSERT_EQ(lanes.rewards(0)[0], lanes.rewards(0)[1]);
     if (lanes.outcome(0) != Outcome::running) break;
   }
-  EXPECT_EQ(test::error_of([&] { lanes.restore(0, lanes.state(1).first(16)); }).fault(), Fault::refused);
+  EXPECT_EQ(test::error_of([&] { lanes.restore(0, lanes.state(1).first(16)); }).kind(), ErrorKind::refused);
 }
 
 TEST(Lanes, SeveralSeatsOfARoleHaveRowsOfTheirOwn) {

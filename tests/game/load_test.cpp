@@ -50,7 +50,7 @@ TEST(Load, CustomTermsAreRememberedButNeedTheirProgram) {
   const std::string text = to_toml(game);
   EXPECT_NE(text.find("each_step = 'custom'"), std::string::npos);
   const Error error = test::error_of([&] { parse_game(text); });
-  EXPECT_EQ(error.fault(), Fault::spec);
+  EXPECT_EQ(error.kind(), ErrorKind::spec);
   EXPECT_NE(error.problem().find("custom"), std::string::npos);
   EXPECT_FALSE(Game(parse_game(text, "text", CustomParts::optional), CustomParts::optional).complete());
   EXPECT_TRUE(Game(game).complete());

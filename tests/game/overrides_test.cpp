@@ -21,7 +21,7 @@ TEST(Overrides, SetKeysByPathAndTermsByName) {
   EXPECT_EQ(test::mooring().arena.bodies[0].count, 8);
   const auto fix = [](const char* key) {
     const Error error = test::error_of([&] { with_keys(test::mooring(), {{key, 1}}, "here"); });
-    EXPECT_EQ(error.fault(), Fault::spec) << key;
+    EXPECT_EQ(error.kind(), ErrorKind::spec) << key;
     return error.fix();
   };
   EXPECT_NE(fix("arena.bodies.hul.count").find("'hull'"), std::string::npos);
@@ -42,9 +42,9 @@ TEST(Overrides, ValuesAreReadAsTomlOrAsWords) {
   EXPECT_EQ(key, "a.b");
   EXPECT_EQ(two, Value(2));
   for (const char* wrong : {"", "a", "=2"})
-    EXPECT_EQ(test::error_of([&] { parse_assignment(wrong, "here"); }).fault(), Fault::usage) << wrong;
+    EXPECT_EQ(test::error_of([&] { parse_assignment(wrong, "here"); }).kind(), ErrorKind::usage) << wrong;
   for (const char* wrong : {"a=", "a=1\nb=2"})
-    EXPECT_EQ(test::error_of([&] { parse_assignment(wrong, "here"); }).fault(), Fault::spec) << wrong;
+    EXPECT_EQ(test::error_of([&] { parse_assignment(wrong, "here"); }).kind(), ErrorKind::spec) << wrong;
 }
 
 }  // namespace

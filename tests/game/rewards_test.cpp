@@ -139,14 +139,14 @@ TEST(Rewards, CustomTermsSeeTheSeatAndMayNotPayNaN) {
   spec.role("skiff").rewards.back() = {.name = "broken", .each_step = [](const SeatView&) { return std::nan(""); }};
   Basin broken(spec);
   const Error error = test::error_of([&] { broken.decide(0, 0); });
-  EXPECT_EQ(error.fault(), Fault::numbers);
+  EXPECT_EQ(error.kind(), ErrorKind::numbers);
   EXPECT_EQ(error.problem(), "the term 'broken' gave a reward that is not a finite number");
 }
 
 TEST(Controls, NotFiniteIsAnErrorOutOfRangeIsClamped) {
   Basin basin(test::mooring());
   const Error error = test::error_of([&] { basin.decide(0, std::numeric_limits<float>::infinity()); });
-  EXPECT_EQ(error.fault(), Fault::numbers);
+  EXPECT_EQ(error.kind(), ErrorKind::numbers);
   EXPECT_NE(error.problem().find("'rudder'"), std::string::npos);
   basin.decide(-7, 0);
   EXPECT_EQ(basin.arena().inputs(basin.lanes.arena_state(0), basin.skiff())[0], -0.5f);

@@ -189,7 +189,7 @@ TEST(Lanes, BeginFromASnapshotKeepsTheArenaAndOpensNewBooks) {
   other.decide(east, wait);
   EXPECT_NEAR(other.reward(0, "bunk"), -1.0 / std::sqrt(2.0) * (2.2360679 - 1.4142135), 1e-3) << "counted from here";
   const Error error = test::error_of([&] { other.lanes.begin_from(0, {}, std::span(copy).first(8)); });
-  EXPECT_EQ(error.fault(), Fault::refused);
+  EXPECT_EQ(error.kind(), ErrorKind::refused);
 }
 
 }  // namespace

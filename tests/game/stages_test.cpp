@@ -146,7 +146,7 @@ TEST(Curriculum, RemembersEverything) {
   b.add(episode(true, 0));
   EXPECT_EQ(a.advance(5), b.advance(5));
   EXPECT_EQ(a.numbers(), b.numbers());
-  EXPECT_EQ(test::error_of([&] { b.restore(std::vector<double>{7, 0}); }).fault(), Fault::refused);
+  EXPECT_EQ(test::error_of([&] { b.restore(std::vector<double>{7, 0}); }).kind(), ErrorKind::refused);
 }
 
 TEST(Stages, RefuseWhatMakesNoSense) {

@@ -13,9 +13,9 @@
 namespace zithercraft {
 namespace {
 
-const PpoSettings small{.policy_layers = {16, 12}, .value_layers = {16}, .share = false, .lanes = 24, .horizon = 32, .minibatch = 256};
+const PolicyGradientSettings small{.policy_layers = {16, 12}, .value_layers = {16}, .share = false, .lanes = 24, .horizon = 32, .minibatch = 256};
 
-TensorFile trained(const GameSpec& spec, const PpoSettings& settings) {
+TensorFile trained(const GameSpec& spec, const PolicyGradientSettings& settings) {
   WorkerPool pool(2);
   Ppo learner(Game(spec), settings, 1, 10'000, pool);
   for (int i = 0; i < 3; ++i) {
@@ -107,7 +107,7 @@ TEST(Continue, MatchesControlsAndOptionsByTheirNames) {
 
 TEST(Continue, OtherNetworksTakeWhatFits) {
   const TensorFile old = trained(test::mooring(), small);
-  PpoSettings wider = small;
+  PolicyGradientSettings wider = small;
   wider.policy_layers = {20, 12};
   wider.memory = 8;
   WorkerPool pool(1);
@@ -124,7 +124,7 @@ TEST(Continue, RefusesWhatHasNothingInCommon) {
   WorkerPool pool(1);
   Ppo learner(Game(test::mooring()), small, 9, 10'000, pool);
   const Error error = test::error_of([&] { learner.continue_from(old); });
-  EXPECT_EQ(error.fault(), Fault::refused);
+  EXPECT_EQ(error.kind(), ErrorKind::refused);
   EXPECT_NE(error.problem().find("no control in common"), std::string::npos);
 }
 

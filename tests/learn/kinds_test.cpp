@@ -51,12 +51,12 @@ GameSpec varied_barge() {
 struct Kind {
   const char* name;
   GameSpec (*game)();
-  PpoSettings settings;
+  PolicyGradientSettings settings;
 };
 void PrintTo(const Kind& kind, std::ostream* out) { *out << kind.name; }
 
 // Sizes that leave a remainder everywhere.
-PpoSettings small(PpoSettings s) {
+PolicyGradientSettings small(PolicyGradientSettings s) {
   s.policy_layers = {16, 24};
   s.value_layers = {20};
   s.lanes = 37;
@@ -147,7 +147,7 @@ TEST(Frozen, PartsStayAsTheyAre) {
 TEST(KlLimit, EndsAnUpdateEarly) {
   const Game game(test::duck_pond());
   WorkerPool pool(2);
-  PpoSettings settings = small({.kl_limit = 1e-6, .learning_rate = 0.01});
+  PolicyGradientSettings settings = small({.kl_limit = 1e-6, .learning_rate = 0.01});
   settings.epochs = 8;
   Ppo learner(game, settings, 3, 10'000, pool);
   learner.collect();
@@ -229,7 +229,7 @@ GameSpec fork_in_the_canal() {
   return game;
 }
 
-double success_of(const PpoSettings& settings, std::uint64_t seed, ActionMode actions = ActionMode::greedy) {
+double success_of(const PolicyGradientSettings& settings, std::uint64_t seed, ActionMode actions = ActionMode::greedy) {
   const Game game(fork_in_the_canal());
   WorkerPool pool(2);
   Ppo learner(game, settings, seed, 300'000, pool);
@@ -242,9 +242,9 @@ double success_of(const PpoSettings& settings, std::uint64_t seed, ActionMode ac
 }
 
 TEST(LearningMemory, SolvesWhatCannotBeSolvedWithout) {
-  const PpoSettings with{.policy_layers = {32}, .value_layers = {32}, .memory = 16, .memory_span = 16, .lanes = 64,
+  const PolicyGradientSettings with{.policy_layers = {32}, .value_layers = {32}, .memory = 16, .memory_span = 16, .lanes = 64,
                          .horizon = 64, .minibatch = 1024};
-  PpoSettings without = with;
+  PolicyGradientSettings without = with;
   without.memory = 0;
   for (const std::uint64_t seed : {1u, 2u, 3u}) {
     EXPECT_GT(success_of(with, seed), 0.97) << "seed " << seed;

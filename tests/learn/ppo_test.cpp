@@ -17,7 +17,7 @@ namespace {
 using test::bytes_of;
 using test::update;
 
-const PpoSettings small{.policy_layers = {16, 16}, .value_layers = {16}, .lanes = 40, .horizon = 32, .minibatch = 500};
+const PolicyGradientSettings small{.policy_layers = {16, 16}, .value_layers = {16}, .lanes = 40, .horizon = 32, .minibatch = 500};
 
 TEST(Ppo, ThreadsDoNotChangeASingleBit) {
   for (const GameSpec& spec : {test::mooring(), test::duck_pond()}) {
@@ -112,23 +112,23 @@ TEST(Ppo, ACheckpointOfAnotherGameIsRefusedWithTheDifference) {
   WorkerPool pool(1);
   TensorFile file;
   Ppo(Game(test::mooring()), small, 1, 1000, pool).store(file);
-  const auto refusal = [&](const GameSpec& spec, const PpoSettings& settings) {
+  const auto refusal = [&](const GameSpec& spec, const PolicyGradientSettings& settings) {
     return test::error_of([&] { Ppo(Game(spec), settings, 1, 1000, pool).restore(file); });
   };
   GameSpec other = test::mooring();
   std::get<RayFan>(other.role("skiff").senses[0]).sees.pop_back();
   const Error senses = refusal(other, small);
-  EXPECT_EQ(senses.fault(), Fault::refused);
+  EXPECT_EQ(senses.kind(), ErrorKind::refused);
   EXPECT_NE(senses.problem().find("column 3 is 'rays[0].distance' in the game and 'rays[0].berth' in the checkpoint"),
             std::string::npos);
   other = test::mooring();
   std::get<Dial>(other.role("skiff").controls[0]).low = -1;
   EXPECT_NE(refusal(other, small).problem().find("control 1 'throttle' has another unit, range or options"),
             std::string::npos);
-  PpoSettings wide = small;
+  PolicyGradientSettings wide = small;
   wide.policy_layers = {32};
   EXPECT_NE(refusal(test::mooring(), wide).problem().find("hidden layers are 32 here and 16 x 16"), std::string::npos);
-  PpoSettings fewer = small;
+  PolicyGradientSettings fewer = small;
   fewer.lanes = 3;
   EXPECT_NE(refusal(test::mooring(), fewer).problem().find("holds 40 lanes, the run has 3"), std::string::npos);
   other = test::mooring();
@@ -144,7 +144,7 @@ TEST(Ppo, ANaNInACustomTermStopsTraining) {
   WorkerPool pool(2);
   Ppo learner(Game(spec), small, 1, 10000, pool);
   const Error error = test::error_of([&] { learner.collect(); });
-  EXPECT_EQ(error.fault(), Fault::numbers);
+  EXPECT_EQ(error.kind(), ErrorKind::numbers);
   EXPECT_NE(error.problem().find("'late_trouble'"), std::string::npos);
 }
 
@@ -155,14 +155,14 @@ TEST(Ppo, RewardsBeyondAllBoundsStopTrainingAtTheFirstUpdate) {
   Ppo learner(Game(spec), small, 1, 10000, pool);
   learner.collect();
   const Error error = test::error_of([&] { learner.improve(); });
-  EXPECT_EQ(error.fault(), Fault::numbers);
+  EXPECT_EQ(error.kind(), ErrorKind::numbers);
   EXPECT_EQ(error.problem(), "the gradient of 'policy.hidden.0.weight' is not finite");
   EXPECT_EQ(error.where(), "update 1");
 }
 
 TEST(Ppo, UnusableSettingsAreNamed) {
   WorkerPool pool(1);
-  const auto refusal = [&](const PpoSettings& s) {
+  const auto refusal = [&](const PolicyGradientSettings& s) {
     return test::error_of([&] { Ppo(Game(test::mooring()), s, 1, 1, pool); }).problem();
   };
   EXPECT_EQ(refusal({.lanes = 0}), "the learner's setting 'lanes' cannot be used");

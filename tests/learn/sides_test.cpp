@@ -22,7 +22,7 @@ namespace {
 using test::bytes_of;
 using test::update;
 
-const PpoSettings small{.policy_layers = {16},
+const PolicyGradientSettings small{.policy_layers = {16},
                         .lanes = 40,
                         .horizon = 16,
                         .minibatch = 500,
@@ -84,7 +84,7 @@ std::vector<float> probabilities_of_option(const Ppo& learner, std::size_t role,
 
 // Trains both sides and looks at them after each update, from a quarter of the training on.
 template <class Look>
-void watch_learning(const Payoffs& payoffs, const PpoSettings& settings, std::uint64_t seed, Look look) {
+void watch_learning(const Payoffs& payoffs, const PolicyGradientSettings& settings, std::uint64_t seed, Look look) {
   const Game game(one_step(payoffs));
   WorkerPool pool(2);
   constexpr std::int64_t total = 600'000;
@@ -96,7 +96,7 @@ void watch_learning(const Payoffs& payoffs, const PpoSettings& settings, std::ui
 }
 
 // Small steps and many past policies.
-const PpoSettings patient{.policy_layers = {8},
+const PolicyGradientSettings patient{.policy_layers = {8},
                           .lanes = 64,
                           .horizon = 8,
                           .epochs = 1,
@@ -126,19 +126,19 @@ TEST(Roles, ThatMirrorEachOtherShareAPolicy) {
   Ppo usual(Game(lanternboat()), small, 1, 100'000, pool);
   EXPECT_EQ(usual.policy_of(1), std::nullopt);
   EXPECT_TRUE(usual.roster().past.empty());
-  EXPECT_EQ(test::error_of([&] { usual.policy(1); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] { usual.policy(1); }).kind(), ErrorKind::usage);
   Ppo both(Game(lanternboat()), small, 1, 100'000, pool, nullptr, std::vector<RolePlayer>(2));
   EXPECT_EQ(both.policy_of(1), 1u);
   update(both, 1);
   EXPECT_EQ(both.improvements().size(), 2u);
   EXPECT_EQ(both.signature(1).role, "blocker");
-  EXPECT_EQ(test::error_of([&] { policy_player(Game(lanternboat()), 1, both.policy(0)); }).fault(), Fault::refused);
+  EXPECT_EQ(test::error_of([&] { policy_player(Game(lanternboat()), 1, both.policy(0)); }).kind(), ErrorKind::refused);
 }
 
 TEST(Roles, CanHaveSettingsOfTheirOwnOrAPilot) {
   const Game game(lanternboat());
   WorkerPool pool(1);
-  PpoSettings wide = small;
+  PolicyGradientSettings wide = small;
   wide.policy_layers = {24};
   Ppo learner(game, small, 1, 100'000, pool, nullptr, {{script_player(game, 0), {}}, {nullptr, wide}});
   EXPECT_EQ(learner.policy_of(0), std::nullopt);
@@ -149,12 +149,12 @@ TEST(Roles, CanHaveSettingsOfTheirOwnOrAPilot) {
   EXPECT_EQ(learner.signature(1).policy.hidden[0], 24u);
 
   const auto fault = [&](std::vector<RolePlayer> players) {
-    return test::error_of([&] { Ppo(game, small, 1, 1000, pool, nullptr, std::move(players)); }).fault();
+    return test::error_of([&] { Ppo(game, small, 1, 1000, pool, nullptr, std::move(players)); }).kind();
   };
-  EXPECT_EQ(fault({{}}), Fault::usage);
-  EXPECT_EQ(fault({{random_player(1), {}}, {random_player(1), {}}}), Fault::usage);
+  EXPECT_EQ(fault({{}}), ErrorKind::usage);
+  EXPECT_EQ(fault({{random_player(1), {}}, {random_player(1), {}}}), ErrorKind::usage);
   wide.epochs = 0;
-  EXPECT_EQ(fault({{}, {nullptr, wide}}), Fault::spec);
+  EXPECT_EQ(fault({{}, {nullptr, wide}}), ErrorKind::spec);
 }
 
 TEST(Roles, LearnTheSameOnAnyNumberOfThreadsAndInAnyNumberOfSittings) {
@@ -187,13 +187,13 @@ TEST(Roster, KeepsTheFirstTheLastAndSomeBetween) {
   for (std::size_t i = 1; i < 4; ++i) EXPECT_GT(roster.past[i].steps, roster.past[i - 1].steps);
   EXPECT_GT(roster.rating.standard_error, 0.0);
   const auto wrong = [&](auto change) {
-    PpoSettings s = small;
+    PolicyGradientSettings s = small;
     change(s);
-    return test::error_of([&] { Ppo(Game(barge()), s, 1, 1000, pool); }).fault();
+    return test::error_of([&] { Ppo(Game(barge()), s, 1, 1000, pool); }).kind();
   };
-  EXPECT_EQ(wrong([](auto& s) { s.against_past = 0.9; }), Fault::spec);
-  EXPECT_EQ(wrong([](auto& s) { s.roster_size = 2; }), Fault::spec);
-  EXPECT_EQ(wrong([](auto& s) { s.snapshot_every = 0; }), Fault::spec);
+  EXPECT_EQ(wrong([](auto& s) { s.against_past = 0.9; }), ErrorKind::spec);
+  EXPECT_EQ(wrong([](auto& s) { s.roster_size = 2; }), ErrorKind::spec);
+  EXPECT_EQ(wrong([](auto& s) { s.snapshot_every = 0; }), ErrorKind::spec);
 }
 
 // ---- games with known answers
@@ -215,7 +215,7 @@ TEST(SidesLearning, ComesToTheEquilibriumInTheMean) {
 
 // Against the latest past policies alone, and in haste, three options that beat each other in turn are taken up in turn.
 TEST(SidesLearning, GoesInCyclesThatAreFoundWithoutAPast) {
-  PpoSettings hasty = patient;
+  PolicyGradientSettings hasty = patient;
   hasty.learning_rate = hasty.last_learning_rate = 3e-3;
   hasty.entropy_weight = hasty.last_entropy_weight = 0.01;
   hasty.against_past = 0.0;

@@ -6,7 +6,7 @@
 #include <array>
 #include <cmath>
 
-#include "learn/trainee.hpp"
+#include "learn/policy_learner.hpp"
 #include "learning.hpp"
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -99,7 +99,7 @@ CrewGame climbing() {
 double learned_climbing(Sight sight, std::uint64_t seed) {
   const Game game(game_of(climbing()));
   WorkerPool pool(2);
-  const PpoSettings settings{.policy_layers = {16},
+  const PolicyGradientSettings settings{.policy_layers = {16},
                              .value_layers = {32},
                              .share = false,
                              .value_sees = sight,
@@ -162,31 +162,31 @@ TEST(Team, RowsHoldWhatOthersSenseAndDecideAndWhoIsThere) {
   spec.arena.vary = {{.key = "bodies.duck.count", .low = 2, .high = 3}};
   const Game game(spec);
   WorkerPool pool(1);
-  Ground ground{game, 1, 1000, pool, nullptr, {game, 1, 1}};
-  ground.stretches = {{0, 1}};
-  const TeamView view(ground, {0}, {.value_sees = Sight::side});
+  TrainingContext context{game, 1, 1000, pool, nullptr, {game, 1, 1}};
+  context.stretches = {{0, 1}};
+  const TeamView view(context, {0}, {.value_sees = Sight::side});
   // The third duck is there in some episodes only.
   const auto begin = [&](bool third) {
     std::uint32_t episode = 0;
-    do ground.lanes.begin(0, {3, 0, episode++});
-    while (game.arena().present(ground.lanes.arena_state(0), game.roles()[0].seats[2]) != third);
+    do context.lanes.begin(0, {3, 0, episode++});
+    while (game.arena().present(context.lanes.arena_state(0), game.roles()[0].seats[2]) != third);
   };
   begin(true);
   const std::size_t own = game.roles()[0].columns.size(), each = 1 + own,
                     action = action_numbers(game.roles()[0].controls);
   ASSERT_EQ(view.credit_columns(), own + 2 * each + 2 * action);
   for (std::size_t seat = 0; seat < 3; ++seat) {
-    ground.lanes.control(0, seat)[0] = static_cast<float>(seat % 2);  // paddle: rest, go, rest
-    ground.lanes.control(0, seat)[1] = static_cast<float>(seat);      // turn: left, straight, right
+    context.lanes.control(0, seat)[0] = static_cast<float>(seat % 2);  // paddle: rest, go, rest
+    context.lanes.control(0, seat)[1] = static_cast<float>(seat);      // turn: left, straight, right
   }
   std::vector<float> row(view.credit_columns(), -7.0f);
   const auto is_shown = [&](std::size_t place, std::size_t seat) {
-    const auto senses = ground.lanes.observation(0, seat);
+    const auto senses = context.lanes.observation(0, seat);
     return std::equal(senses.begin(), senses.end(), row.begin() + static_cast<std::ptrdiff_t>(own + place * each + 1));
   };
   const Normaliser plain(own);
-  view.show(ground, 0, 0, 1, plain, row);
-  view.show_actions(ground, 0, 0, 1, row);
+  view.show(context, 0, 0, 1, plain, row);
+  view.show_actions(context, 0, 0, 1, row);
   EXPECT_EQ(row[own], 1.0f);
   EXPECT_EQ(row[own + each], 1.0f);
   EXPECT_TRUE(is_shown(0, 0));
@@ -199,8 +199,8 @@ TEST(Team, RowsHoldWhatOthersSenseAndDecideAndWhoIsThere) {
   EXPECT_EQ(decided(1), (std::vector<float>{1, 0, 0, 0, 1}));
 
   begin(false);
-  view.show(ground, 0, 0, 1, plain, row);
-  view.show_actions(ground, 0, 0, 1, row);
+  view.show(context, 0, 0, 1, plain, row);
+  view.show_actions(context, 0, 0, 1, row);
   EXPECT_EQ(row[own], 1.0f);
   for (std::size_t c = 0; c < each; ++c) EXPECT_EQ(row[own + each + c], 0.0f);
   EXPECT_EQ(decided(1), (std::vector<float>(5)));
@@ -208,7 +208,7 @@ TEST(Team, RowsHoldWhatOthersSenseAndDecideAndWhoIsThere) {
 
 TEST(Team, SettingsThatCannotBeAreRefused) {
   WorkerPool pool(1);
-  const auto refused = [&](const GameSpec& game, const PpoSettings& settings) {
+  const auto refused = [&](const GameSpec& game, const PolicyGradientSettings& settings) {
     return std::string(test::error_of([&] { Ppo(Game(game), settings, 1, 1000, pool); }).what());
   };
   EXPECT_NE(refused(test::duck_pond(), {.value_sees = Sight::side}).find("nobody else"), std::string::npos);
@@ -219,7 +219,7 @@ TEST(Team, PoliciesPlayAloneAndCannotTellValues) {
   GameSpec spec = test::duck_pond();
   spec.arena.bodies[0].count = 3;
   WorkerPool pool(1);
-  PpoSettings settings{.value_sees = Sight::side, .memory = 8, .memory_span = 8, .lanes = 8, .horizon = 8};
+  PolicyGradientSettings settings{.value_sees = Sight::side, .memory = 8, .memory_span = 8, .lanes = 8, .horizon = 8};
   Ppo guessing(Game(spec), settings, 1, 1000, pool);
   update(guessing, 1);
   EXPECT_TRUE(guessing.policy(0).knows_values()) << "the policy network guesses them";
@@ -231,7 +231,7 @@ TEST(Team, PoliciesPlayAloneAndCannotTellValues) {
   EXPECT_GE(policy.memory(), 8u);
   std::vector<float> senses(policy.columns()), controls(policy.controls()), memory(policy.memory()), value(1);
   policy.decide(senses, controls, memory);
-  EXPECT_EQ(test::error_of([&] { policy.values(senses, value, memory); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] { policy.values(senses, value, memory); }).kind(), ErrorKind::usage);
 }
 
 // ---- who did what
@@ -284,7 +284,7 @@ struct KnownCredit {
 
 TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
   WorkerPool pool(2);
-  const PpoSettings settings{.policy_layers = {8},
+  const PolicyGradientSettings settings{.policy_layers = {8},
                              .value_layers = {64},
                              .share = false,
                              .value_sees = Sight::side,
@@ -302,36 +302,36 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
                              .normalise = false,
                              .frozen = {"policy"}};
   constexpr std::int64_t total = 12'000'000;
-  Ground ground{Game(game_of(two_steps())), 1, total, pool, nullptr, {Game(game_of(two_steps())), 2048, 2}};
-  for (std::size_t first = 0; first < 2048; first += 32) ground.stretches.push_back({first, 32});
-  ground.own_count = ground.stretches.size();
-  std::vector<std::unique_ptr<Trainee>> crew;
+  TrainingContext context{Game(game_of(two_steps())), 1, total, pool, nullptr, {Game(game_of(two_steps())), 2048, 2}};
+  for (std::size_t first = 0; first < 2048; first += 32) context.stretches.push_back({first, 32});
+  context.own_count = context.stretches.size();
+  std::vector<std::unique_ptr<PolicyLearner>> crew;
   for (std::size_t role = 0; role < 2; ++role)
-    crew.push_back(std::make_unique<Trainee>(ground, std::vector<std::size_t>{role}, settings));
-  ground.lanes.begin_all(pool, 7);
+    crew.push_back(std::make_unique<PolicyLearner>(context, std::vector<std::size_t>{role}, settings));
+  context.lanes.begin_all(pool, 7);
   const auto play = [&](std::size_t stretch, std::size_t worker) {
     for (auto& member : crew) member->begin_rollout(stretch);
     for (std::size_t t = 0; t < 8; ++t) {
       for (auto& member : crew) member->decide(stretch, t, worker);
       for (auto& member : crew) member->judge_together(stretch, t, worker);
-      const std::size_t first = ground.stretches[stretch].first_lane;
+      const std::size_t first = context.stretches[stretch].first_lane;
       for (std::size_t lane = first; lane < first + 32; ++lane) {
-        ground.lanes.advance(lane, worker);
+        context.lanes.advance(lane, worker);
         for (auto& member : crew) member->note(stretch, lane, t, worker);
-        EpisodeKey next = ground.lanes.key(lane);
+        EpisodeKey next = context.lanes.key(lane);
         ++next.episode;
-        if (ground.lanes.outcome(lane) != Outcome::running) ground.lanes.begin(lane, next, worker);
+        if (context.lanes.outcome(lane) != Outcome::running) context.lanes.begin(lane, next, worker);
       }
     }
     for (auto& member : crew) member->end_rollout(stretch, worker);
   };
   ImproveReport last;
   while (true) {
-    pool.run(ground.stretches.size(), play);
-    ground.steps += ground.rollout_steps = 2 * 2048 * 8;
-    if (ground.steps >= total) break;
+    pool.run(context.stretches.size(), play);
+    context.steps += context.rollout_steps = 2 * 2048 * 8;
+    if (context.steps >= total) break;
     for (auto& member : crew) last = member->improve();
-    ++ground.updates;
+    ++context.updates;
   }
 
   // What values explain is told of the values, not of the baseline that stands in for them.

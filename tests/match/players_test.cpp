@@ -135,7 +135,7 @@ TEST(PolicyPlayer, OnlyFitsItsOwnGame) {
   WorkerPool pool(1);
   const Policy policy = Ppo(Game(test::duck_pond()), {.lanes = 1, .horizon = 1}, 1, 1, pool).policy();
   const Error error = test::error_of([&] { policy_player(Game(test::mooring()), 0, policy); });
-  EXPECT_EQ(error.fault(), Fault::refused);
+  EXPECT_EQ(error.kind(), ErrorKind::refused);
   EXPECT_NE(error.problem().find("column 1 is 'rays[0].quay' in the game and 'compass.ahead'"), std::string::npos);
 }
 

@@ -63,8 +63,8 @@ TEST(Ratings, StayFiniteForWhoWonOrLostEverything) {
   EXPECT_LT(ratings[1].points, -300.0);
   EXPECT_GT(ratings[1].points, -3000.0);
   EXPECT_GT(ratings[3].stddev, 700.0);  // never played
-  EXPECT_EQ(test::error_of([] { fit_ratings(1, std::vector<Tally>{{0, 1, 1, 0, 0}}); }).fault(), Fault::usage);
-  EXPECT_EQ(test::error_of([] { fit_ratings(2, std::vector<Tally>{{1, 1, 1, 0, 0}}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([] { fit_ratings(1, std::vector<Tally>{{0, 1, 1, 0, 0}}); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([] { fit_ratings(2, std::vector<Tally>{{1, 1, 1, 0, 0}}); }).kind(), ErrorKind::usage);
 }
 
 TEST(Ratings, FindCyclesOnlyWhereTheyAreSure) {

@@ -270,7 +270,7 @@ TEST(Network, InitialWeightsAreOrthogonalWithTheirGain) {
 
 TEST(Network, RefusesPlansThatCannotBeBuilt) {
   const auto refused = [](NetworkPlan plan) {
-    return test::error_of([&] { Network<float> net(plan); }).fault() == Fault::spec;
+    return test::error_of([&] { Network<float> net(plan); }).kind() == ErrorKind::spec;
   };
   EXPECT_TRUE(refused({.columns = 0, .outputs = 1}));
   EXPECT_TRUE(refused({.columns = 1, .hidden = {0}, .outputs = 1}));
@@ -281,8 +281,8 @@ TEST(Network, RefusesPlansThatCannotBeBuilt) {
   CrowdFront headless = crowd;
   headless.here = 3;
   EXPECT_TRUE(refused({.columns = 98, .crowds = {headless}, .outputs = 1}));
-  EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("{\"columns\": 3}"); }).fault(), Fault::file);
-  EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("?"); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("{\"columns\": 3}"); }).kind(), ErrorKind::file);
+  EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("?"); }).kind(), ErrorKind::file);
 }
 
 }  // namespace

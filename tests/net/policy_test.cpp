@@ -58,7 +58,7 @@ TEST(Policy, WrongSizesAreRefused) {
   Policy policy = untrained(test::duck_pond());
   std::vector<float> senses(policy.columns() + 1), controls(policy.controls());
   const Error error = test::error_of([&] { policy.decide(senses, controls); });
-  EXPECT_EQ(error.fault(), Fault::usage);
+  EXPECT_EQ(error.kind(), ErrorKind::usage);
   EXPECT_NE(error.problem().find("do not fit a policy of 16 columns and 2 controls"), std::string::npos);
 }
 

@@ -36,7 +36,7 @@ TEST(TensorFile, ComesBackAsItWas) {
   EXPECT_EQ(file.text("role"), "skiff \"A\"");
   std::array<float, 5> wrong{};
   EXPECT_NE(test::error_of([&] { file.get("weight", wrong); }).problem().find("6 elements where 5"), std::string::npos);
-  EXPECT_EQ(test::error_of([&] { file.doubles("weight"); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([&] { file.doubles("weight"); }).kind(), ErrorKind::file);
 }
 
 // Readers of the format need no more than this: a length, a JSON header, and the data it points into.
@@ -66,7 +66,7 @@ TEST(TensorFile, EveryFlippedBitAndEveryTruncationIsNoticed) {
     bad[i] = static_cast<char>(bad[i] ^ (1 << (i % 8)));
     test::write_file(path, bad);
     const Error error = test::error_of([&] { TensorFile::load(path); });
-    ASSERT_EQ(error.fault(), Fault::file) << "byte " << i << ": " << error.what();
+    ASSERT_EQ(error.kind(), ErrorKind::file) << "byte " << i << ": " << error.what();
     test::write_file(path, good.substr(0, i));
     ASSERT_NE(test::error_of([&] { TensorFile::load(path); }).problem().find("damaged"), std::string::npos)
         << "cut at " << i;

@@ -290,8 +290,8 @@ TEST_F(Viewer, RunsUpToFourReplaysInStep) {
   no_harm_done();
   EXPECT_EQ(test::error_of([&] {
               write_page(folder / "x.html", {files[0], files[0], files[0], files[0], files[0]});
-            }).fault(),
-            Fault::usage);
+            }).kind(),
+            ErrorKind::usage);
 }
 
 // A network whose answers are known: the throttle is the compass's, the rudder follows what it read a step ago.
@@ -361,8 +361,8 @@ TEST_F(Viewer, ShowsTheNetworkAtWork) {
   EXPECT_EQ(browser.errors(), "");
   EXPECT_EQ(test::error_of([&] {
               write_page(folder / "b.html", {folder / "a.zrep"}, {known_network(spec), known_network(spec)});
-            }).fault(),
-            Fault::usage);
+            }).kind(),
+            ErrorKind::usage);
 }
 
 TEST_F(Viewer, LightAndDarkHelpAndCrowds) {

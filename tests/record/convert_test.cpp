@@ -69,7 +69,7 @@ TEST(Convert, TablesHoldWhatTheReplayHolds) {
   EXPECT_EQ(event, events.size());
   EXPECT_EQ(reward, ledger.size());
   EXPECT_GT(event, 10u);
-  EXPECT_EQ(test::error_of([&] { write_csv(folder / "a.zrep", replay); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([&] { write_csv(folder / "a.zrep", replay); }).kind(), ErrorKind::file);
 }
 
 // A glTF file's JSON and its binary part.
@@ -113,8 +113,8 @@ TEST(Convert, ScenesMoveAsTheMatchDid) {
     }
   }
   EXPECT_GT(moved["balloon"], 0);
-  EXPECT_EQ(test::error_of([&] { write_gltf(folder / "a.obj", replay, 0); }).fault(), Fault::usage);
-  EXPECT_EQ(test::error_of([&] { write_gltf(folder / "a.glb", replay, 9); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] { write_gltf(folder / "a.obj", replay, 0); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] { write_gltf(folder / "a.glb", replay, 9); }).kind(), ErrorKind::usage);
 }
 
 TEST(Convert, ScenesPassTheOfficialValidator) {

@@ -56,7 +56,7 @@ TEST_F(ReplayFile, HoldsWhatWasPlayed) {
       }
     });
   }
-  EXPECT_EQ(test::error_of([&] { replay.moment(9, 0); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] { replay.moment(9, 0); }).kind(), ErrorKind::usage);
 }
 
 TEST_F(ReplayFile, PlaysAgainBitForBit) {
@@ -146,7 +146,7 @@ TEST_F(ReplayFile, FlippedBitsAreNoticed) {
     try {
       EXPECT_FALSE(check_replay(path).passed()) << "byte " << i;  // a hurt index is found again from the chunks
     } catch (const Error& error) {
-      EXPECT_EQ(error.fault(), Fault::file) << error.what();
+      EXPECT_EQ(error.kind(), ErrorKind::file) << error.what();
       ++damaged;
     }
   }
@@ -162,9 +162,9 @@ TEST_F(ReplayFile, OtherFilesAndPlacesAreRefused) {
   test::write_file(folder / "b.zrep", "not a replay at all, but long enough to hold a header");
   EXPECT_EQ(test::error_of([&] { Replay r(folder / "b.zrep"); }).problem(), "this is not a replay");
   test::write_file(folder / "c.zrep", "");
-  EXPECT_EQ(test::error_of([&] { Replay r(folder / "c.zrep"); }).fault(), Fault::file);
-  EXPECT_EQ(test::error_of([&] { Replay r(folder / "none.zrep"); }).fault(), Fault::file);
-  EXPECT_EQ(test::error_of([&] { record_random(folder / "no/place.zrep", test::mooring(), 1); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([&] { Replay r(folder / "c.zrep"); }).kind(), ErrorKind::file);
+  EXPECT_EQ(test::error_of([&] { Replay r(folder / "none.zrep"); }).kind(), ErrorKind::file);
+  EXPECT_EQ(test::error_of([&] { record_random(folder / "no/place.zrep", test::mooring(), 1); }).kind(), ErrorKind::file);
 }
 
 TEST_F(ReplayFile, WhatWasWrittenBeforeACrashCanBeRead) {

@@ -101,7 +101,7 @@ TEST(Drive, ScriptsOfKeysPlayOneEpisode) {
   EXPECT_EQ(replay.moment(0, 1).roles[0].controls, (std::vector<float>{1, 0}));
   EXPECT_EQ(replay.moment(0, 6).roles[0].controls, (std::vector<float>{1, 1}));
   for (const char* seat : {"skif", "skiff:2", "skiff:x"})
-    EXPECT_EQ(test::error_of([&] { drive_by_keys(game, {.seat = seat}, {}); }).fault(), Fault::usage) << seat;
+    EXPECT_EQ(test::error_of([&] { drive_by_keys(game, {.seat = seat}, {}); }).kind(), ErrorKind::usage) << seat;
 }
 
 TEST(Serve, ARunTellsItsCurvesAndPlaysItsCheckpoints) {

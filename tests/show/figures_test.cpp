@@ -15,7 +15,7 @@ constexpr double endless = std::numeric_limits<double>::infinity();
 
 BandFigure bands() {
   BandFigure figure{
-      .title = "it's \"quoted\" $x `y`", .x_label = "steps", .y_label = "success", .share = true, .bar = 0.9};
+      .title = "it's \"quoted\" $x `y`", .x_label = "steps", .y_label = "success", .share = true, .target = 0.9};
   figure.lines = {{"one's", {1e5, 2e5, 3e5}, {0.1, 0.5, 0.9}, {0.0, 0.4, 0.8}, {0.2, 0.6, 1.0}},
                   {"two", {1e5, 2e5}, {0.2, 0.3}, {-endless, 0.1}, {endless, 0.5}}};
   return figure;
@@ -65,14 +65,14 @@ TEST(Figures, AreDrawnAsPngAndSvg) {
 
 TEST(Figures, SayWhatIsMissing) {
   const test::TemporaryFolder folder;
-  EXPECT_EQ(test::error_of([&] { draw_bands(folder / "f.jpg", bands()); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] { draw_bands(folder / "f.jpg", bands()); }).kind(), ErrorKind::usage);
   EXPECT_NE(test::error_of([&] { draw_bands(folder / "no/f.png", bands()); }).problem().find("gnuplot gave up"),
             std::string::npos);
   const std::string path = std::getenv("PATH");
   ::setenv("PATH", folder.path().c_str(), 1);
   const Error error = test::error_of([&] { draw_bands(folder / "f.png", bands()); });
   ::setenv("PATH", path.c_str(), 1);
-  EXPECT_EQ(error.fault(), Fault::file);
+  EXPECT_EQ(error.kind(), ErrorKind::file);
   EXPECT_NE(error.fix().find("gnuplot-nox"), std::string::npos);
 }
 
@@ -87,7 +87,7 @@ TEST(StudyPage, HoldsTableFiguresAndPlan) {
   };
   const std::string plain = page(plan, "plain");
   EXPECT_NE(plain.find("<h1>&lt;pond"), std::string::npos);
-  EXPECT_NE(plain.find("2 of 2 trials are finished"), std::string::npos);
+  EXPECT_NE(plain.find("2 of 2 runs are finished"), std::string::npos);
   EXPECT_NE(plain.find("<svg"), std::string::npos);
   EXPECT_NE(plain.find("study.toml"), std::string::npos);
   const std::string sweep = page(sweep_plan(plan, {{"term.hurry", {-0.1, -0.2}}}), "sweep");

@@ -43,8 +43,8 @@ TEST_F(Moments, TicksDifferAndEndWithTheEpisode) {
     before = now;
   }
   EXPECT_EQ(size_of(folder / "m.png"), std::pair(1280, 800));
-  EXPECT_EQ(test::error_of([&] { draw_moment(folder / "m.png", *replay, 0, last + 1); }).fault(), Fault::usage);
-  EXPECT_EQ(test::error_of([&] { draw_moment(folder / "m.png", *replay, 4); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] { draw_moment(folder / "m.png", *replay, 0, last + 1); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] { draw_moment(folder / "m.png", *replay, 4); }).kind(), ErrorKind::usage);
 }
 
 // Each tick of a step leads on to the next; the last is what was recorded.

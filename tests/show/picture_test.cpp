@@ -109,8 +109,8 @@ TEST(Picture, HeightsAndBlocksAreDrawnFromAboveACorner) {
 
 TEST(Picture, BadPlacesAreErrors) {
   const Drawing d;
-  EXPECT_EQ(test::error_of([&] { draw_png("/no/such/folder/a.png", {.lanes = &d.lanes}); }).fault(), Fault::file);
-  EXPECT_EQ(test::error_of([&] { draw_svg("/no/such/folder/a.svg", {.lanes = &d.lanes}); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([&] { draw_png("/no/such/folder/a.png", {.lanes = &d.lanes}); }).kind(), ErrorKind::file);
+  EXPECT_EQ(test::error_of([&] { draw_svg("/no/such/folder/a.svg", {.lanes = &d.lanes}); }).kind(), ErrorKind::file);
 }
 
 }  // namespace

@@ -54,14 +54,14 @@ TEST(Server, AnswersThisMachineAlone) {
 
 TEST(Server, OthersNeedTheToken) {
   const auto open = test::error_of([] { Server({.address = "0.0.0.0"}, greet); });
-  EXPECT_EQ(open.fault(), Fault::usage);
+  EXPECT_EQ(open.kind(), ErrorKind::usage);
   EXPECT_NE(std::string(open.what()).find("token"), std::string::npos);
   const Server server({.address = "0.0.0.0", .token = "sesame"}, greet);
   EXPECT_EQ(http(server.port(), "GET", "/").status, 401);
   EXPECT_EQ(http(server.port(), "GET", "/?token=sesam").status, 401);
   EXPECT_EQ(http(server.port(), "GET", "/?token=sesame").status, 200);
   EXPECT_EQ(http(server.port(), "GET", "/?token=%73esame", "", "Host: boat.local:1\r\n").status, 200);
-  EXPECT_EQ(test::error_of([&] { Server({.port = server.port()}, greet); }).fault(), Fault::file)
+  EXPECT_EQ(test::error_of([&] { Server({.port = server.port()}, greet); }).kind(), ErrorKind::file)
       << "the port is taken";
 }
 

@@ -146,7 +146,7 @@ TEST(Behaviour, RefusesWhatMakesNoSense) {
   EXPECT_NE(says("lanternboat", {.seat = "blocker", .as = "blocker"}).find("at once"), std::string::npos);
   EXPECT_NE(says("mooring", {.seat = "skiff"}).find("nobody else"), std::string::npos);
   EXPECT_NE(says("mooring", {.square = 0.0}).find("square"), std::string::npos);
-  EXPECT_EQ(test::error_of([] { measure_behaviour(demo("mooring"), {}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([] { measure_behaviour(demo("mooring"), {}); }).kind(), ErrorKind::usage);
 }
 
 TEST(Behaviour, CoursesCountOnlyWhatIntervalsTellApart) {

@@ -152,7 +152,7 @@ TEST(Coverage, ProbabilityOfImprovementIsUnbiased) {
   }
   int held = 0;
   for (int i = 0; i < repetitions; ++i) {
-    const Interval interval = probability_of_improvement(draws(a, 5, chance), draws(b, 5, chance));
+    const Interval interval = chance_to_be_better(draws(a, 5, chance), draws(b, 5, chance));
     found += interval.mean / repetitions;
     held += interval.holds(truth) ? 1 : 0;
   }

@@ -100,7 +100,7 @@ TEST(CurriculumTraining, CanBeginInRecordedMoments) {
   EXPECT_NE(test::error_of([&] { train(from_there, o); }).problem().find("steps, and moments from 2 to 100000"),
             std::string::npos);
   from_there.stages[0].start = RecordedStart{.replay = (folder / "none.zrep").string()};
-  EXPECT_EQ(test::error_of([&] { train(from_there, o); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([&] { train(from_there, o); }).kind(), ErrorKind::file);
 }
 
 }  // namespace

@@ -265,7 +265,7 @@ TEST(Doctor, TellsHowOftenEachTagWasSeen) {
 }
 
 TEST(Doctor, AsksForEnoughPlay) {
-  EXPECT_EQ(test::error_of([] { examine(Game(test::mooring()), {.steps = 10}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([] { examine(Game(test::mooring()), {.steps = 10}); }).kind(), ErrorKind::usage);
 }
 
 // ---- Trainings that went wrong, as curves

@@ -116,15 +116,15 @@ TEST_F(Evaluated, VariantsShowHowFarASkillCarries) {
   EXPECT_GT(in({{"arena.bodies.hull.count", 1}}).players[1].success.mean,
             in({{"arena.bodies.hull.count", 14}}).players[1].success.mean);
   const Error error = test::error_of([&] { in({{"roles.skiff.senses.rays.rays", 12}}); });
-  EXPECT_EQ(error.fault(), Fault::refused);
+  EXPECT_EQ(error.kind(), ErrorKind::refused);
   EXPECT_NE(error.problem().find("does not fit"), std::string::npos);
 }
 
 TEST_F(Evaluated, WhatIsComparedCanBeChosen) {
   EXPECT_EQ(evaluate(run(), {.episodes = 10, .against = {"script"}}).players.size(), 2u);
   EXPECT_EQ(evaluate(run(), {.episodes = 10, .against = {}}).players.size(), 1u);
-  EXPECT_EQ(test::error_of([] { evaluate(run(), {.episodes = 10, .against = {"nobody"}}); }).fault(), Fault::usage);
-  EXPECT_EQ(test::error_of([] { evaluate(run(), {.episodes = 0}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([] { evaluate(run(), {.episodes = 10, .against = {"nobody"}}); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([] { evaluate(run(), {.episodes = 0}); }).kind(), ErrorKind::usage);
 }
 
 TEST_F(Evaluated, RecordedEpisodesAreTheScoredOnes) {

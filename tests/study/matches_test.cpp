@@ -15,7 +15,7 @@ namespace {
 
 GameSpec demo(const std::string& name) { return load_game(test::project_folder() / ("demos/" + name + ".toml")); }
 
-const PpoSettings small{.policy_layers = {16}, .lanes = 16, .horizon = 32, .minibatch = 512, .snapshot_every = 2000};
+const PolicyGradientSettings small{.policy_layers = {16}, .lanes = 16, .horizon = 32, .minibatch = 512, .snapshot_every = 2000};
 
 // Trained for a moment: what plays is not the point.
 class Matches : public ::testing::Test {
@@ -56,7 +56,7 @@ TEST_F(Matches, SeatPlayersOnBothSidesOnTheSameEpisodes) {
   EXPECT_EQ(p.a_terms.size(), 3u);
   EXPECT_EQ(t.ratings[0].points, 0.0);
   EXPECT_LT(t.ratings[1].high(), 0.0);
-  EXPECT_TRUE(t.telling.empty());
+  EXPECT_TRUE(t.notable.empty());
   // A score plays the first side, against the script, on the same episodes.
   const Score s = evaluate(zithercraft::Run::open(*folder / "tugs"), {.episodes = 20, .seed = 5, .against = {}});
   EXPECT_NEAR(20 * s.players[0].success.mean,
@@ -78,18 +78,18 @@ TEST_F(Matches, SeatOnlyWhoKnowsTheRole) {
   const MatchTable both = match("lanternboat", {"all", "script"}, {.episodes = 10});
   EXPECT_EQ(both.pairings[0].by_side[1].played(), 10.0);
   const Error nobody = test::error_of([] { match("lanternboat", {"collector", "collector"}, {.episodes = 1}); });
-  EXPECT_EQ(nobody.fault(), Fault::refused);
+  EXPECT_EQ(nobody.kind(), ErrorKind::refused);
   EXPECT_NE(std::string(nobody.what()).find("no policy for the role 'blocker'"), std::string::npos) << nobody.what();
-  EXPECT_EQ(test::error_of([] { match("mooring", {"script", "random"}, {}); }).fault(), Fault::refused);
-  EXPECT_EQ(test::error_of([] { match("barge", {"script"}, {}); }).fault(), Fault::usage);
-  EXPECT_EQ(test::error_of([] { match("barge", {"script", "random"}, {.episodes = 0}); }).fault(), Fault::usage);
-  EXPECT_EQ(test::error_of([] { PlayerSource::find("nobody"); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([] { match("mooring", {"script", "random"}, {}); }).kind(), ErrorKind::refused);
+  EXPECT_EQ(test::error_of([] { match("barge", {"script"}, {}); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([] { match("barge", {"script", "random"}, {.episodes = 0}); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([] { PlayerSource::find("nobody"); }).kind(), ErrorKind::usage);
 }
 
-TEST_F(Matches, KeepTheMostTellingEpisodesAsReplays) {
-  const MatchTable t = match("barge", {"script", "random"}, {.episodes = 10, .replays = *folder / "telling"});
-  ASSERT_GE(t.telling.size(), 2u);
-  for (const TellingEpisode& e : t.telling) {
+TEST_F(Matches, KeepTheMostNotableEpisodesAsReplays) {
+  const MatchTable t = match("barge", {"script", "random"}, {.episodes = 10, .replays = *folder / "notable"});
+  ASSERT_GE(t.notable.size(), 2u);
+  for (const NotableEpisode& e : t.notable) {
     const Replay replay(e.replay);
     ASSERT_EQ(replay.episodes().size(), 1u);
     EXPECT_TRUE(check_replay(e.replay).passed());
@@ -161,7 +161,7 @@ TEST_F(Matches, OfTrainingsSayWhoPlaysTheRoles) {
     train(demo("lanternboat"),
           {.folder = *folder / "all", .steps = 4000, .learner = small, .existing = Existing::resume});
   });
-  EXPECT_EQ(other.fault(), Fault::refused);
+  EXPECT_EQ(other.kind(), ErrorKind::refused);
   // A frozen policy of another run plays the blockers, and the collector learns.
   train(demo("lanternboat"), {.folder = *folder / "against frozen",
                               .steps = 1000,

@@ -194,8 +194,8 @@ TEST(Metrics, OtherProgramsReadWhileTheyGrow) {
 TEST(Metrics, DamageAndBadPlacesAreErrors) {
   const test::TemporaryFolder folder;
   test::write_file(folder / "metrics.db", std::string(5000, 'x'));
-  EXPECT_EQ(test::error_of([&] { Metrics m(folder / "metrics.db"); }).fault(), Fault::file);
-  EXPECT_EQ(test::error_of([&] { Metrics m(folder / "no/metrics.db"); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([&] { Metrics m(folder / "metrics.db"); }).kind(), ErrorKind::file);
+  EXPECT_EQ(test::error_of([&] { Metrics m(folder / "no/metrics.db"); }).kind(), ErrorKind::file);
 }
 
 }  // namespace

@@ -1,4 +1,4 @@
-// Studies: plans, trials, and what is read off them.
+// Studies: plans, runs, and what is read off them.
 
 #include "zithercraft/study/study.hpp"
 
@@ -16,10 +16,10 @@
 namespace zithercraft {
 namespace {
 
-const PpoSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 16, .horizon = 32, .minibatch = 256};
+const PolicyGradientSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 16, .horizon = 32, .minibatch = 256};
 
 // Enough to learn the pond well.
-const PpoSettings thorough{.lanes = 64, .horizon = 64, .minibatch = 1024};
+const PolicyGradientSettings thorough{.lanes = 64, .horizon = 64, .minibatch = 1024};
 
 StudyPlan pond_plan() {
   StudyPlan plan{.name = "pond", .games = {test::duck_pond()}, .seeds = {1, 2}, .steps = 8000, .learner = small};
@@ -31,7 +31,7 @@ StudyPlan pond_plan() {
 
 std::vector<std::vector<double>> values_of(const Study& study) {
   std::vector<std::vector<double>> list;
-  for (const Trial& trial : study.trials()) list.push_back(trial.values);
+  for (const StudyRun& run : study.runs()) list.push_back(run.measured);
   return list;
 }
 
@@ -177,10 +177,10 @@ TEST(Study, TrainsByEvolutionToo) {
                    {.name = "grown", .method = "topology", .learner = {{"population", 20}, {"episodes", 2}}},
                    {.name = "taught", .method = "ppo", .learner = {{"lanes", 16}, {"horizon", 32}}}};
   const Study study = run_study(plan, {.folder = folder / "s", .threads = 2});
-  ASSERT_EQ(study.count(TrialState::done), 6u);
+  ASSERT_EQ(study.count(StudyRunStatus::done), 6u);
   std::vector<std::string> methods;
-  for (const Trial& trial : study.trials())
-    if (trial.seed == 1) methods.push_back(method_of(Run::open(study.trial_folder(trial)).settings()));
+  for (const StudyRun& run : study.runs())
+    if (run.seed == 1) methods.push_back(method_of(Run::open(study.run_folder(run)).settings()));
   EXPECT_EQ(methods, (std::vector<std::string>{"genetic", "topology", "ppo"}));
   const Study again = run_study(plan, {.folder = folder / "one", .threads = 1});
   EXPECT_EQ(values_of(again), values_of(study));
@@ -192,11 +192,11 @@ TEST(Study, IsTheSameOnAnyNumberOfThreadsAndInterrupted) {
     return run_study(pond_plan(), {.folder = folder / name, .threads = threads});
   };
   const Study one = run("one", 1), three = run("three", 3), nine = run("nine", 9);
-  ASSERT_EQ(one.count(TrialState::done), 4u);
+  ASSERT_EQ(one.count(StudyRunStatus::done), 4u);
   EXPECT_EQ(values_of(one), values_of(three));
   EXPECT_EQ(values_of(one), values_of(nine));
-  EXPECT_FALSE(one.trials()[0].values == one.trials()[1].values && one.trials()[0].values == one.trials()[2].values &&
-               one.trials()[0].values == one.trials()[3].values);
+  EXPECT_FALSE(one.runs()[0].measured == one.runs()[1].measured && one.runs()[0].measured == one.runs()[2].measured &&
+               one.runs()[0].measured == one.runs()[3].measured);
 
   // Stopped after every few updates.
   int sittings = 0;
@@ -207,7 +207,7 @@ TEST(Study, IsTheSameOnAnyNumberOfThreadsAndInterrupted) {
     options.on_progress = [&](const StudyProgress&) { stop = ++updates >= 3; };
     ++sittings;
     const Study torn = run_study(pond_plan(), options);
-    if (torn.count(TrialState::unfinished) > 0) continue;
+    if (torn.count(StudyRunStatus::unfinished) > 0) continue;
     EXPECT_EQ(values_of(torn), values_of(one));
     break;
   }
@@ -220,14 +220,14 @@ TEST(Study, IsExtendedButNeverMixed) {
   const test::TemporaryFolder folder;
   StudyPlan plan = pond_plan();
   const Study before = run_study(plan, {.folder = folder / "s"});
-  EXPECT_EQ(test::error_of([&] { run_study(plan, {.folder = folder / "s"}); }).fault(), Fault::refused);
+  EXPECT_EQ(test::error_of([&] { run_study(plan, {.folder = folder / "s"}); }).kind(), ErrorKind::refused);
   plan.seeds = {2, 1, 3};
   plan.variants.push_back({.name = "slow", .set = {{"term.hurry", -0.001}}});
   const Study after = run_study(plan, {.folder = folder / "s", .existing = Existing::resume});
-  ASSERT_EQ(after.trials().size(), 9u);
-  EXPECT_EQ(after.count(TrialState::done), 9u);
-  for (std::size_t i = 0; i < before.trials().size(); ++i)
-    EXPECT_EQ(after.trials()[i].values, before.trials()[i].values);
+  ASSERT_EQ(after.runs().size(), 9u);
+  EXPECT_EQ(after.count(StudyRunStatus::done), 9u);
+  for (std::size_t i = 0; i < before.runs().size(); ++i)
+    EXPECT_EQ(after.runs()[i].values, before.runs()[i].values);
   EXPECT_EQ(after.values("duck_pond", "slow", "success").size(), 3u);
 
   const auto refused = [&](auto change) {
@@ -235,7 +235,7 @@ TEST(Study, IsExtendedButNeverMixed) {
     change(other);
     const Error error =
         test::error_of([&] { run_study(other, {.folder = folder / "s", .existing = Existing::resume}); });
-    EXPECT_EQ(error.fault(), Fault::refused);
+    EXPECT_EQ(error.kind(), ErrorKind::refused);
     return error.problem();
   };
   EXPECT_NE(refused([](auto& p) { p.steps = 4000; }).find("steps: 4000 here, 8000 there"), std::string::npos);
@@ -249,13 +249,13 @@ TEST(Study, RefusesOtherFoldersAndOneThatIsBeingWritten) {
   const test::TemporaryFolder folder;
   std::filesystem::create_directories(folder / "mine");
   test::write_file(folder / "mine/diary.txt", "dear diary");
-  EXPECT_EQ(test::error_of([&] { run_study(pond_plan(), {.folder = folder / "mine"}); }).fault(), Fault::refused);
+  EXPECT_EQ(test::error_of([&] { run_study(pond_plan(), {.folder = folder / "mine"}); }).kind(), ErrorKind::refused);
   EXPECT_EQ(test::read_file(folder / "mine/diary.txt"), "dear diary");
-  EXPECT_EQ(test::error_of([&] { Study::open(folder / "mine"); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([&] { Study::open(folder / "mine"); }).kind(), ErrorKind::file);
   EXPECT_EQ(test::error_of([&] {
               run_study(pond_plan(), {.folder = folder / "none", .existing = Existing::resume});
-            }).fault(),
-            Fault::refused);
+            }).kind(),
+            ErrorKind::refused);
   std::string said;
   StudyOptions options{.folder = folder / "s", .threads = 1};
   options.on_progress = [&](const StudyProgress&) {
@@ -268,15 +268,15 @@ TEST(Study, RefusesOtherFoldersAndOneThatIsBeingWritten) {
   EXPECT_NE(said.find("another study is writing"), std::string::npos);
 }
 
-TEST(Study, NotesATrialThatFailsAndGoesOn) {
+TEST(Study, NotesARunThatFailsAndGoesOn) {
   const test::TemporaryFolder folder;
   StudyPlan plan = pond_plan();
   plan.variants[1] = {.name = "wild", .learner = {{"learning_rate", 1e30}, {"gradient_limit", 1e30}}};
   plan.seeds = {1};
   const Study study = run_study(plan, {.folder = folder / "s"});
-  EXPECT_EQ(study.count(TrialState::done), 1u);
-  ASSERT_EQ(study.count(TrialState::failed), 1u);
-  EXPECT_NE(study.trials()[1].error.find("not finite"), std::string::npos) << study.trials()[1].error;
+  EXPECT_EQ(study.count(StudyRunStatus::done), 1u);
+  ASSERT_EQ(study.count(StudyRunStatus::failed), 1u);
+  EXPECT_NE(study.runs()[1].error.find("not finite"), std::string::npos) << study.runs()[1].error;
   EXPECT_TRUE(study.values("duck_pond", "wild", "success").empty());
 }
 
@@ -284,17 +284,17 @@ TEST(Study, MeasuresByTheGamesOwnWeights) {
   const test::TemporaryFolder folder;
   StudyPlan plan = pond_plan();
   plan.seeds = {1};
-  plan.measures = {"term.hurry", "length", "steps_to_bar"};
-  plan.bar = 0.0;
+  plan.measures = {"term.hurry", "length", "steps_to_target"};
+  plan.target = 0.0;
   const Study study = run_study(plan, {.folder = folder / "s"});
-  for (const Trial& trial : study.trials()) {
-    EXPECT_NEAR(trial.values[0], -0.01 * trial.values[1], 1e-4) << trial.variant;  // not -0.1 in a hurry
-    EXPECT_GT(trial.values[2], 0.0);
-    EXPECT_LE(trial.values[2], 8000.0 + 512.0);
+  for (const StudyRun& run : study.runs()) {
+    EXPECT_NEAR(run.measured[0], -0.01 * run.measured[1], 1e-4) << run.variant;  // not -0.1 in a hurry
+    EXPECT_GT(run.measured[2], 0.0);
+    EXPECT_LE(run.measured[2], 8000.0 + 512.0);
   }
-  plan.bar = 1.0;
+  plan.target = 1.0;
   const Study never = run_study(plan, {.folder = folder / "never"});
-  EXPECT_TRUE(std::isinf(never.trials()[0].values[2]));
+  EXPECT_TRUE(std::isinf(never.runs()[0].measured[2]));
 }
 
 TEST(Study, CountsEventsWhateverTheyPay) {
@@ -308,9 +308,9 @@ TEST(Study, CountsEventsWhateverTheyPay) {
   plan.episodes = 200;
   plan.measures = {"events.bump", "term.bump"};
   const Study study = run_study(plan, {.folder = folder / "s"});
-  for (const Trial& trial : study.trials()) {
-    EXPECT_GT(trial.values[0], 0.01) << trial.variant;
-    EXPECT_EQ(trial.values[1], 0.0);
+  for (const StudyRun& run : study.runs()) {
+    EXPECT_GT(run.measured[0], 0.01) << run.variant;
+    EXPECT_EQ(run.measured[1], 0.0);
   }
 }
 
@@ -327,8 +327,8 @@ TEST(Sweep, AxesAreRangesOrLists) {
   EXPECT_EQ(parse_axis("a=0.5,2,word", "").values, (std::vector<Value>{0.5, 2, "word"}));
   EXPECT_EQ(parse_axis("a=[1, 2],[3]", "").values.size(), 2u);
   for (const char* wrong : {"", "key", "=1", "key=", "key=1:2:1", "key=1:b:3", "key=1,1"})
-    EXPECT_EQ(test::error_of([&] { parse_axis(wrong, "--grid"); }).fault(), Fault::usage) << wrong;
-  EXPECT_EQ(test::error_of([] { sweep_plan({}, {}); }).fault(), Fault::usage);
+    EXPECT_EQ(test::error_of([&] { parse_axis(wrong, "--grid"); }).kind(), ErrorKind::usage) << wrong;
+  EXPECT_EQ(test::error_of([] { sweep_plan({}, {}); }).kind(), ErrorKind::usage);
 }
 
 TEST(Sweep, FillsItsTableAsTrialsAreFinished) {
@@ -348,20 +348,20 @@ TEST(Sweep, FillsItsTableAsTrialsAreFinished) {
   const SweepTable half = sweep_table(run_study(plan, options), "length");
   ASSERT_EQ(half.cells.size(), 6u);
   EXPECT_EQ(half.x.values.size(), 2u);
-  EXPECT_EQ(half.cells[0].trials, 2u);
-  EXPECT_EQ(half.cells[5].trials, 1u);  // seed by seed: each cell has one before any has two
+  EXPECT_EQ(half.cells[0].runs, 2u);
+  EXPECT_EQ(half.cells[5].runs, 1u);  // seed by seed: each cell has one before any has two
   options.stop = nullptr;
   options.existing = Existing::resume;
   const Study study = run_study(plan, options);
   const SweepTable whole = sweep_table(study, "length");
   for (std::size_t k = 0; k < 6; ++k) {
-    EXPECT_EQ(whole.cells[k].trials, 2u);
+    EXPECT_EQ(whole.cells[k].runs, 2u);
     const auto values = study.values("duck_pond", study.plan().variants[k].name, "length");
     EXPECT_EQ(whole.cells[k].value->mean, interquartile_mean(values));
   }
-  EXPECT_EQ(test::error_of([&] { sweep_table(study, "lenght"); }).fault(), Fault::usage);
-  EXPECT_EQ(test::error_of([&] { ablation_table(study); }).fault(), Fault::refused);
-  EXPECT_EQ(test::error_of([] { axes_of(pond_plan()); }).fault(), Fault::refused);
+  EXPECT_EQ(test::error_of([&] { sweep_table(study, "lenght"); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] { ablation_table(study); }).kind(), ErrorKind::refused);
+  EXPECT_EQ(test::error_of([] { axes_of(pond_plan()); }).kind(), ErrorKind::refused);
 }
 
 TEST(Ablation, FindsWhatMattersAndNotWhatDoesNot) {
@@ -391,7 +391,7 @@ TEST(Ablation, FindsWhatMattersAndNotWhatDoesNot) {
     }
   }
   EXPECT_EQ(ablation_plan(plan, {.terms = false}).variants.size(), 4u);
-  EXPECT_EQ(test::error_of([&] { ablation_plan(plan, {.terms = false, .senses = false}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] { ablation_plan(plan, {.terms = false, .senses = false}); }).kind(), ErrorKind::usage);
 }
 
 // ---- comparisons
@@ -413,18 +413,18 @@ TEST(Comparison, GroupsRunsByNameAndFindsTheBetter) {
   EXPECT_EQ(groups[0].name, (folder / "poor").string());
   EXPECT_EQ(groups[0].runs.size(), 3u);
   EXPECT_EQ(groups[1].name, (folder / "good").string());
-  const Comparison c = compare(groups, {.bar = 0.7});
+  const Comparison c = compare(groups, {.target = 0.7});
   ASSERT_EQ(c.groups.size(), 2u);
   EXPECT_GT(c.groups[1].difference.low, 0.0);
   EXPECT_EQ(c.groups[1].improvement.mean, 1.0);
   EXPECT_EQ(c.groups[1].reached, 3u);
-  EXPECT_GT(c.groups[1].steps_to_bar, 4096.0);
-  EXPECT_LT(c.groups[1].steps_to_bar, 200'000.0);
+  EXPECT_GT(c.groups[1].steps_to_target, 4096.0);
+  EXPECT_LT(c.groups[1].steps_to_target, 200'000.0);
   EXPECT_EQ(c.groups[0].reached, 0u);
-  EXPECT_TRUE(std::isinf(c.groups[0].steps_to_bar));
+  EXPECT_TRUE(std::isinf(c.groups[0].steps_to_target));
   EXPECT_EQ(c.groups[1].curve.steps.size(), 100u);
   EXPECT_GT(c.groups[1].curve.mean.back(), c.groups[1].curve.mean.front());
-  EXPECT_EQ(compare(groups, {.bar = 0.7, .threads = 1}).to_json(), c.to_json());
+  EXPECT_EQ(compare(groups, {.target = 0.7, .threads = 1}).to_json(), c.to_json());
 
   const auto scores = evaluate_checkpoints(runs[0]);
   ASSERT_GE(scores.size(), 5u);
@@ -434,7 +434,7 @@ TEST(Comparison, GroupsRunsByNameAndFindsTheBetter) {
   const auto error = [&](std::vector<std::filesystem::path> named) {
     return test::error_of([&] { compare(group_runs(named)); });
   };
-  EXPECT_EQ(error({folder / "none"}).fault(), Fault::file);
+  EXPECT_EQ(error({folder / "none"}).kind(), ErrorKind::file);
   train(test::mooring(), {.folder = folder / "poor-4", .steps = 600, .learner = thorough});
   EXPECT_NE(error({folder / "poor-1", folder / "poor-4"}).problem().find("differ by more than their seeds"),
             std::string::npos);
@@ -470,8 +470,8 @@ TEST(Seeds, OfSoManyGenerationsKnowHowFarTheyAre) {
 
 TEST(TrainSeeds, RefusesWhatMakesNoSense) {
   const TrainOptions options{.folder = "nowhere", .steps = 100, .learner = small};
-  EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {}); }).fault(), Fault::usage);
-  EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {1, 1}); }).fault(), Fault::usage);
+  EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {}); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {1, 1}); }).kind(), ErrorKind::usage);
   EXPECT_FALSE(std::filesystem::exists("nowhere"));
 }
 

@@ -11,7 +11,7 @@
 namespace zithercraft {
 namespace {
 
-const PpoSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
+const PolicyGradientSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
 
 TrainOptions options(const std::filesystem::path& folder) {
   return {.folder = folder, .steps = 20'000, .seed = 5, .checkpoint_every = 4000, .learner = small, .threads = 2};
@@ -78,7 +78,7 @@ TEST(Train, AnExistingRunIsKeptUnlessToldOtherwise) {
   train(test::mooring(), o);
   const std::string before = test::read_file(folder / "run/checkpoints/last.safetensors");
   const Error error = test::error_of([&] { train(test::mooring(), o); });
-  EXPECT_EQ(error.fault(), Fault::refused);
+  EXPECT_EQ(error.kind(), ErrorKind::refused);
   EXPECT_NE(std::string(error.what()).find("the folder holds a run already; use --resume"), std::string::npos);
   EXPECT_TRUE(test::read_file(folder / "run/checkpoints/last.safetensors") == before);
   o.existing = Existing::fresh;
@@ -117,7 +117,7 @@ TEST(Train, WrongPlacesAreRefused) {
   EXPECT_EQ(test::error_of([&] { train(test::mooring(), options(folder / "letters")); }).problem(),
             "the folder holds other files");
   test::write_file(folder / "file", "");
-  EXPECT_EQ(test::error_of([&] { train(test::mooring(), options(folder / "file/run")); }).fault(), Fault::file);
+  EXPECT_EQ(test::error_of([&] { train(test::mooring(), options(folder / "file/run")); }).kind(), ErrorKind::file);
   TrainOptions o = options(folder / "none");
   o.existing = Existing::resume;
   EXPECT_EQ(test::error_of([&] { train(test::mooring(), o); }).problem(), "there is no run to resume");
@@ -135,26 +135,26 @@ TEST(Train, ADamagedCheckpointOrConfigurationIsAnErrorAndIsKept) {
   bytes[bytes.size() / 2] = static_cast<char>(bytes[bytes.size() / 2] ^ 1);
   test::write_file(checkpoint, bytes);
   const Error error = test::error_of([&] { train(test::mooring(), o); });
-  EXPECT_EQ(error.fault(), Fault::file);
+  EXPECT_EQ(error.kind(), ErrorKind::file);
   EXPECT_NE(std::string(error.what()).find("last.safetensors: the file is damaged: its checksum does not match"),
             std::string::npos);
   EXPECT_TRUE(test::read_file(checkpoint) == bytes);
   test::write_file(folder / "run/run.toml", "steps = 'many'");
-  EXPECT_EQ(test::error_of([&] { zithercraft::Run::open(folder / "run"); }).fault(), Fault::spec);
+  EXPECT_EQ(test::error_of([&] { zithercraft::Run::open(folder / "run"); }).kind(), ErrorKind::spec);
 }
 
 TEST(Train, TwoTrainingsCannotShareAFolder) {
   const test::TemporaryFolder folder;
   TrainOptions o = options(folder / "run");
-  Fault fault{};
+  ErrorKind fault{};
   o.on_progress = [&](const TrainingProgress& p) {
     if (p.steps > 2000) return;
     TrainOptions second = options(folder / "run");
     second.existing = Existing::fresh;
-    fault = test::error_of([&] { train(test::mooring(), second); }).fault();
+    fault = test::error_of([&] { train(test::mooring(), second); }).kind();
   };
   train(test::mooring(), o);
-  EXPECT_EQ(fault, Fault::refused);
+  EXPECT_EQ(fault, ErrorKind::refused);
   EXPECT_TRUE(zithercraft::Run::open(folder / "run").finished());
 }
 

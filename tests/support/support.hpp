@@ -61,7 +61,7 @@ Error error_of(Action action) {
   } catch (const Error& error) {
     return error;
   }
-  return Error(Fault::usage, "NO ERROR WAS THROWN");
+  return Error(ErrorKind::usage, "NO ERROR WAS THROWN");
 }
 
 std::string read_file(const std::filesystem::path& path);

@@ -6,7 +6,7 @@
 namespace zithercraft {
 
 /// What kind of thing went wrong. The command-line tool ends with the number behind each kind.
-enum class Fault {
+enum class ErrorKind {
   check_failed = 1,  ///< A comparison the user asked for found a difference.
   usage = 2,         ///< A command line or a call whose words cannot be used.
   spec = 3,          ///< A game or run description with a wrong key, value or reference.
@@ -20,9 +20,9 @@ enum class Fault {
 /// `what()` joins the three into one line, fit to be shown to a person.
 class Error : public std::runtime_error {
  public:
-  Error(Fault fault, std::string problem, std::string where = {}, std::string fix = {});
+  Error(ErrorKind kind, std::string problem, std::string where = {}, std::string fix = {});
 
-  Fault fault() const noexcept { return fault_; }
+  ErrorKind kind() const noexcept { return kind_; }
   /// What is wrong, without a full stop.
   const std::string& problem() const noexcept { return problem_; }
   /// A file with line, a key path ("roles[0].senses[1].sees"), or both; may be empty.
@@ -31,7 +31,7 @@ class Error : public std::runtime_error {
   const std::string& fix() const noexcept { return fix_; }
 
  private:
-  Fault fault_;
+  ErrorKind kind_;
   std::string problem_, where_, fix_;
 };
 

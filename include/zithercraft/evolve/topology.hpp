@@ -45,18 +45,18 @@ struct TopologySettings {
 };
 
 /// A link of a genome. Links of the same origin have the same number in all genomes.
-struct LinkGene {
+struct GenomeLink {
   std::uint32_t number = 0, from = 0, to = 0;
   float weight = 0.0f;
   bool on = true, back = false;
-  bool operator==(const LinkGene&) const = default;
+  bool operator==(const GenomeLink&) const = default;
 };
 
 /// What a grown network is inherited as. Inputs, the one and outputs are numbered as in NetworkGraph; hidden nodes bear
 /// numbers of their own, the same for the same origin.
 struct Genome {
   std::vector<std::uint32_t> hidden{};  ///< in rising order
-  std::vector<LinkGene> links{};        ///< in rising order of their numbers
+  std::vector<GenomeLink> links{};        ///< in rising order of their numbers
   bool operator==(const Genome&) const = default;
 };
 

@@ -19,7 +19,7 @@
 namespace zithercraft {
 
 class Player;
-class Ranks;
+class ProcessGroup;
 class TensorFile;
 class WorkerPool;
 
@@ -40,7 +40,7 @@ enum class Sight : std::uint8_t {
 enum class Decay : std::uint8_t { linear, cosine };
 
 /// Settings of the learner. The defaults are meant to work as they are.
-struct PpoSettings {
+struct PolicyGradientSettings {
   // The networks
   std::vector<std::int64_t> policy_layers{64, 64};  ///< widths of the policy network's hidden layers
   std::vector<std::int64_t> value_layers{64, 64};   ///< widths of the value network's hidden layers, if it has its own
@@ -94,13 +94,13 @@ struct PpoSettings {
 
   /// Beginnings of the names of network parts that stay as they are: "policy.hidden.0". For skills that are continued.
   std::vector<std::string> frozen{};
-  bool operator==(const PpoSettings&) const = default;
+  bool operator==(const PolicyGradientSettings&) const = default;
 };
 
 /// The networks that a role's senses and the settings ask for; the value plan is empty if they share one. A value
 /// network that sees others is planned here for its own seat's columns alone; the learner adds those of others, which
 /// depend on the game. Throws Error (spec) if they cannot be built.
-std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PpoSettings& settings);
+std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PolicyGradientSettings& settings);
 
 /// Where the time of a rollout or an update went: seconds, summed over this process's threads but for the last one.
 struct PhaseTimes {
@@ -138,7 +138,7 @@ struct ImproveReport {
 /// How a role is played in a training.
 struct RolePlayer {
   std::shared_ptr<const Player> player{};      ///< who plays it; null: it learns
-  std::optional<PpoSettings> settings{};     ///< of its own if it learns; they share lanes, horizon and the roster's
+  std::optional<PolicyGradientSettings> settings{};     ///< of its own if it learns; they share lanes, horizon and the roster's
 };
 
 /// The first role and those that mirror it learn; others are played by their scripts, or at random.
@@ -191,11 +191,11 @@ struct Continuation {
 class Ppo {
  public:
   /// `total_steps` is the length of the schedules. `players`: one for each role; without them the usual
-  /// ones. With `ranks` the lanes are shared among processes, all of which
+  /// ones. With `processes` the lanes are shared among processes, all of which
   /// make the same calls; both must outlive the learner. Throws Error (spec) if the settings or the game cannot be used,
   /// (refused) if the lanes cannot be shared out evenly.
-  Ppo(const Game& game, const PpoSettings& settings, std::uint64_t seed, std::int64_t total_steps, WorkerPool& pool,
-      Ranks* ranks = nullptr, std::vector<RolePlayer> players = {});
+  Ppo(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed, std::int64_t total_steps, WorkerPool& pool,
+      ProcessGroup* processes = nullptr, std::vector<RolePlayer> players = {});
   Ppo(Ppo&&) noexcept;
   Ppo& operator=(Ppo&&) noexcept;
   ~Ppo();

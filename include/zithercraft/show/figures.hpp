@@ -26,7 +26,7 @@ struct BandFigure {
   std::vector<Line> lines{};
   bool points = false;          ///< marks where the lines were measured
   bool share = false;           ///< the y axis goes from 0 to 1
-  std::optional<double> bar{};  ///< a level to reach
+  std::optional<double> target{};  ///< a level to reach
 };
 void draw_bands(const std::filesystem::path& file, const BandFigure& figure);
 
@@ -34,7 +34,7 @@ void draw_bands(const std::filesystem::path& file, const BandFigure& figure);
 struct HeatFigure {
   struct Cell {
     std::optional<Interval> value{};  ///< none for a cell that is not finished
-    bool partly = false;              ///< some of its trials are not finished
+    bool partly = false;              ///< some of its runs are not finished
   };
   std::string title{}, x_label{}, y_label{};
   std::vector<std::string> x{}, y{};
@@ -71,7 +71,7 @@ BandFigure course_figure(const BehaviourTable& table, const std::vector<double>&
                          const std::vector<std::string>& measures = {});
 IntervalFigure figure_of(const std::vector<AblationRow>& rows, const std::string& game, const std::string& measure);
 
-/// What was found, as a page of its own: the plan, every trial, and the figures of a sweep or an ablation, or else
+/// What was found, as a page of its own: the plan, every run, and the figures of a sweep or an ablation, or else
 /// those of a comparison of the variants.
 void write_study_page(const std::filesystem::path& html, const Study& study);
 /// The same for runs.

@@ -19,7 +19,7 @@ StudyPlan ablation_plan(StudyPlan plan, const AblationParts& parts = {});
 /// What a part is worth: how much a measure falls without it.
 struct AblationRow {
   std::string part{};  ///< "term.NAME" or "sense.NAME"; empty for the game as it is
-  std::size_t trials = 0, of = 0;
+  std::size_t runs = 0, of = 0;
   Interval value{};   ///< of the measure
   Interval effect{};  ///< with it less without it; over the seeds
   enum class Verdict { unfinished, helps, hurts, not_shown } verdict = Verdict::unfinished;

@@ -24,7 +24,7 @@ std::vector<RunGroup> group_runs(const std::vector<std::filesystem::path>& named
 struct CompareOptions {
   std::int64_t episodes = 200;  ///< that each run is scored on, at least 1
   std::uint64_t seed = 0;
-  double bar = 0.9;  ///< of the success of the last 100 episodes in training, 0 to 1
+  double target = 0.9;  ///< of the success of the last 100 episodes in training, 0 to 1
   std::size_t threads = 0;   ///< 0 for one per processor; has no influence on the result
   OnProgress on_progress{};  ///< in episodes
 };
@@ -38,9 +38,9 @@ struct GroupScore {
   std::string name{}, game{};
   std::vector<double> success{}, episode_return{};  ///< by run
   Interval mean_success{}, mean_return{};           ///< interquartile means over the runs
-  std::size_t reached = 0;                          ///< runs that reached the bar
+  std::size_t reached = 0;                          ///< runs that reached the target
   /// Of those that reached it: interquartile means. Without any, infinite.
-  double steps_to_bar = 0.0, seconds_to_bar = 0.0;
+  double steps_to_target = 0.0, seconds_to_target = 0.0;
   /// Against the first group: difference of success, and the chance that a run of this group does better.
   Interval difference{}, improvement{};
   Curve curve{};  ///< of the success of the last 100 episodes

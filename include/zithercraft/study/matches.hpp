@@ -25,7 +25,7 @@ struct MatchOptions {
   std::uint64_t seed = 0;                   ///< of the episodes, the same for all
   ActionMode actions = ActionMode::usual;   ///< of trained policies
   DecidedBy decided_by = DecidedBy::verdict;
-  std::filesystem::path replays{};  ///< a folder for the most telling episodes; empty: none are kept
+  std::filesystem::path replays{};  ///< a folder for the most notable episodes; empty: none are kept
   std::size_t threads = 0;          ///< 0 for one per processor; has no influence on the result
   OnProgress on_progress{};         ///< in episodes
 };
@@ -43,7 +43,7 @@ struct Pairing {
 };
 
 /// An episode worth a look.
-struct TellingEpisode {
+struct NotableEpisode {
   std::string why{};              ///< "closest", "longest", "biggest upset"
   std::string first{}, second{};  ///< who played the two sides
   std::uint32_t episode = 0;
@@ -57,7 +57,7 @@ struct MatchTable {
   MatchOptions options{};
   std::vector<Pairing> pairings{};  ///< of each two
   std::vector<Rating> ratings{};    ///< of the players; the first is at 0
-  std::vector<TellingEpisode> telling{};
+  std::vector<NotableEpisode> notable{};
   std::vector<std::array<std::size_t, 3>> cycles{};  ///< players of whom each beats the next, and the last the first
 
   std::string to_json() const;

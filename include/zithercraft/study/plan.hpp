@@ -27,7 +27,7 @@ struct Variant {
 /// What is measured of a policy once it is trained, over fresh episodes: "success", "return", "length", "term.NAME"
 /// (reward of the term per episode), "events.NAME" (how often the event of the term NAME happened per episode,
 /// whatever its reward). Returns and rewards are computed by the game's own weights, also where a variant trains with
-/// others. "steps_to_bar" and "seconds_to_bar": until the success of the last 100 episodes first reached the bar.
+/// others. "steps_to_target" and "seconds_to_target": until the success of the last 100 episodes first reached the target.
 using Measures = std::vector<std::string>;
 
 /// An experiment: every variant of every game is trained under every seed, each with the same budget, and measured on
@@ -38,14 +38,14 @@ struct StudyPlan {
   std::vector<Variant> variants{{.name = "as it is"}};  ///< at least one, of different names
   std::vector<std::int64_t> seeds{1, 2, 3};             ///< of the trainings, at least one
   std::int64_t steps = 1'000'000;                   ///< of each training, at least 1
-  PpoSettings learner{};                                ///< unless it evolves
+  PolicyGradientSettings learner{};                                ///< unless it evolves
   std::optional<EvolutionSettings> evolution{};         ///< in place of gradients
   std::int64_t episodes = 200;  ///< that each trained policy is measured on, at least 1
   std::int64_t episodes_seed = 0;
-  double bar = 0.9;  ///< see Measures, 0 to 1
+  double target = 0.9;  ///< see Measures, 0 to 1
   Measures measures{"success", "return"};
 
-  std::size_t trials() const { return games.size() * variants.size() * seeds.size(); }
+  std::size_t runs() const { return games.size() * variants.size() * seeds.size(); }
 };
 
 /// The game as a variant trains it, and as its policy is measured. Throws Error (spec) if a variant does not fit.
@@ -56,7 +56,7 @@ GameSpec measured_game(const GameSpec& game, const Variant& variant);
 std::string method_of(const StudyPlan& plan);
 /// What trains a variant: the evolution if there is one.
 struct VariantLearner {
-  PpoSettings ppo{};
+  PolicyGradientSettings ppo{};
   std::optional<EvolutionSettings> evolution{};
 };
 /// The plan's settings with the variant's own; a variant of another method begins with the usual ones of that. Throws

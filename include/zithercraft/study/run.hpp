@@ -33,7 +33,7 @@ struct RunSettings {
   std::int64_t steps = 10'000'000;  ///< to train for, over all seats, at least 1
   std::uint64_t seed = 1;
   std::int64_t checkpoint_every = 250'000;  ///< steps between checkpoints, at least 1
-  PpoSettings learner{};                    ///< unless it evolves
+  PolicyGradientSettings learner{};                    ///< unless it evolves
   std::optional<EvolutionSettings> evolution{};  ///< in place of gradients
   std::int64_t generations = 0;  ///< of an evolution, to train for in place of `steps`; 0: these count
   std::string from{};  ///< checkpoint or run that was continued from, empty for a fresh start

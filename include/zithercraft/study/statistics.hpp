@@ -51,6 +51,6 @@ Interval repetitions_difference(std::span<const double> a, std::span<const doubl
 
 /// Chance that a repetition of a comes out above one of b, ties counting one half (Mann and Whitney 1947); the interval
 /// is Newcombe's (2006, part 2, method 5) with Student's quantile.
-Interval probability_of_improvement(std::span<const double> a, std::span<const double> b);
+Interval chance_to_be_better(std::span<const double> a, std::span<const double> b);
 
 }  // namespace zithercraft

@@ -9,7 +9,7 @@
 #include <vector>
 
 #include "zithercraft/base/value.hpp"
-#include "zithercraft/learn/ranks.hpp"
+#include "zithercraft/learn/process_group.hpp"
 #include "zithercraft/study/run.hpp"
 
 namespace zithercraft {
@@ -48,8 +48,8 @@ struct TrainOptions {
   std::int64_t steps = RunSettings{}.steps;
   std::uint64_t seed = 1;
   std::int64_t checkpoint_every = RunSettings{}.checkpoint_every;
-  PpoSettings learner{};
-  /// To evolve instead. The threads share the individuals; `ranks` must be null.
+  PolicyGradientSettings learner{};
+  /// To evolve instead. The threads share the individuals; `processes` must be null.
   std::optional<EvolutionSettings> evolution{};
   std::int64_t generations = 0;                          ///< see RunSettings
   std::function<double(const SeatView&)> custom_fitness{};  ///< see Evolution::set_fitness; not kept in the folder
@@ -59,7 +59,7 @@ struct TrainOptions {
   std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
   /// Processes that train together; null if this one is alone. All call `train` with the same options; the first alone
   /// reads and writes the run's folder and reports. Their number has no influence on the result.
-  Ranks* ranks = nullptr;
+  ProcessGroup* processes = nullptr;
   Existing existing = Existing::refuse;
   std::function<void(const TrainingProgress&)> on_progress{};
   std::function<void(const Continuation&)> on_continuation{};  ///< told once what was taken from `from`
@@ -68,9 +68,9 @@ struct TrainOptions {
 
 /// The settings with one of them changed: "memory=64", "policy_layers=[128, 128]", "activation=relu". Throws Error
 /// (spec) if there is no such setting, or it cannot have that value.
-PpoSettings with_setting(const PpoSettings& settings, const std::string& assignment);
+PolicyGradientSettings with_setting(const PolicyGradientSettings& settings, const std::string& assignment);
 /// The same with key and value apart; errors name `where`.
-PpoSettings with_setting(const PpoSettings& settings, const std::string& key, const Value& value,
+PolicyGradientSettings with_setting(const PolicyGradientSettings& settings, const std::string& key, const Value& value,
                          const std::string& where);
 
 /// Settings of an evolution likewise; which there are depends on its method.

@@ -5,7 +5,7 @@ int main() {
   try {
     zithercraft::Policy::load("no such policy.safetensors");
   } catch (const zithercraft::Error& error) {
-    return error.fault() == zithercraft::Fault::file ? 0 : 1;
+    return error.kind() == zithercraft::ErrorKind::file ? 0 : 1;
   }
   return 1;
 }

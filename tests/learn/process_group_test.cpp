@@ -12,7 +12,7 @@
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/learn/ranks.hpp"
+#include "zithercraft/learn/process_group.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
@@ -25,9 +25,9 @@ struct Table {
   std::vector<std::span<float>> numbers;
 };
 
-class ThreadRank final : public Ranks {
+class ThreadProcess final : public ProcessGroup {
  public:
-  ThreadRank(Table& table, std::size_t number) : table_(table), number_(number) {}
+  ThreadProcess(Table& table, std::size_t number) : table_(table), number_(number) {}
   std::size_t count() const noexcept override { return table_.told.size(); }
   std::size_t number() const noexcept override { return number_; }
   std::size_t here() const noexcept override { return count(); }
@@ -54,9 +54,9 @@ class ThreadRank final : public Ranks {
   void answer(std::size_t, std::span<const std::byte>) override { std::abort(); }
 
  private:
-  float sum_of(std::size_t first, std::size_t ranks, std::size_t i) const {
-    if (ranks == 1) return table_.numbers[first][i];
-    return sum_of(first, ranks / 2, i) + sum_of(first + ranks / 2, ranks / 2, i);
+  float sum_of(std::size_t first, std::size_t processes, std::size_t i) const {
+    if (processes == 1) return table_.numbers[first][i];
+    return sum_of(first, processes / 2, i) + sum_of(first + processes / 2, processes / 2, i);
   }
   Table& table_;
   std::size_t number_;
@@ -69,9 +69,9 @@ struct Learned {
   bool operator==(const Learned&) const = default;
 };
 
-Learned learn(const GameSpec& game, const PpoSettings& settings, Ranks* ranks, const std::string& from = {}) {
+Learned learn(const GameSpec& game, const PolicyGradientSettings& settings, ProcessGroup* processes, const std::string& from = {}) {
   WorkerPool pool(1);
-  Ppo learner(Game(game), settings, 5, 100'000, pool, ranks);
+  Ppo learner(Game(game), settings, 5, 100'000, pool, processes);
   const test::TemporaryFolder folder;
   if (!from.empty()) {
     test::write_file(folder / "from", from);
@@ -89,41 +89,41 @@ Learned learn(const GameSpec& game, const PpoSettings& settings, Ranks* ranks, c
   return result;
 }
 
-std::vector<Learned> learn_together(std::size_t count, const GameSpec& game, const PpoSettings& settings,
+std::vector<Learned> learn_together(std::size_t count, const GameSpec& game, const PolicyGradientSettings& settings,
                                     const std::string& from = {}) {
   Table table(count);
   std::vector<Learned> results(count);
   std::vector<std::thread> threads;
-  for (std::size_t rank = 0; rank < count; ++rank)
-    threads.emplace_back([&, rank] {
-      ThreadRank own(table, rank);
-      results[rank] = learn(game, settings, &own, from);
+  for (std::size_t process = 0; process < count; ++process)
+    threads.emplace_back([&, process] {
+      ThreadProcess own(table, process);
+      results[process] = learn(game, settings, &own, from);
     });
   for (auto& thread : threads) thread.join();
   return results;
 }
 
-const PpoSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 128, .horizon = 24, .epochs = 2,
+const PolicyGradientSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 128, .horizon = 24, .epochs = 2,
                         .minibatch = 500};
 
-TEST(Ranks, LearnTogetherWhatOneLearnsAlone) {
+TEST(ProcessGroup, LearnTogetherWhatOneLearnsAlone) {
   const auto with = [](auto change) {
-    PpoSettings settings = small;
+    PolicyGradientSettings settings = small;
     change(settings);
     return settings;
   };
   const GameSpec lanterns = load_game(test::project_folder() / "demos/lanternboat.toml");
   GameSpec short_barge = load_game(test::project_folder() / "demos/barge.toml");
   short_barge.cutoffs.steps = 15;  // so that episodes end, and past policies are met
-  const std::vector<std::tuple<const char*, GameSpec, PpoSettings>> cases{
+  const std::vector<std::tuple<const char*, GameSpec, PolicyGradientSettings>> cases{
       {"plain", test::mooring(), small},
-      {"a memory", test::duck_pond(), with([](PpoSettings& s) { s.memory = 8, s.memory_span = 8; })},
-      {"minibatches smaller than the lanes", test::duck_pond(), with([](PpoSettings& s) { s.minibatch = 64; })},
-      {"early stops", test::duck_pond(), with([](PpoSettings& s) { s.kl_limit = 1e-4; })},
+      {"a memory", test::duck_pond(), with([](PolicyGradientSettings& s) { s.memory = 8, s.memory_span = 8; })},
+      {"minibatches smaller than the lanes", test::duck_pond(), with([](PolicyGradientSettings& s) { s.minibatch = 64; })},
+      {"early stops", test::duck_pond(), with([](PolicyGradientSettings& s) { s.kl_limit = 1e-4; })},
       {"other roles", lanterns, small},
       {"everyone's senses and actions", lanterns,
-       with([](PpoSettings& s) { s.value_sees = Sight::everyone, s.counterfactual = true; })},
-      {"opposed sides", short_barge, with([](PpoSettings& s) { s.snapshot_every = 10'000, s.roster_size = 3; })},
+       with([](PolicyGradientSettings& s) { s.value_sees = Sight::everyone, s.counterfactual = true; })},
+      {"opposed sides", short_barge, with([](PolicyGradientSettings& s) { s.snapshot_every = 10'000, s.roster_size = 3; })},
   };
   for (const auto& [name, game, settings] : cases) {
     const Learned alone = learn(game, settings, nullptr);
@@ -134,8 +134,8 @@ TEST(Ranks, LearnTogetherWhatOneLearnsAlone) {
   }
 }
 
-TEST(Ranks, AnyNumberOfThemGoesOnFromWhatAnyOtherStored) {
-  PpoSettings settings = small;
+TEST(ProcessGroup, AnyNumberOfThemGoesOnFromWhatAnyOtherStored) {
+  PolicyGradientSettings settings = small;
   settings.memory = 8;
   settings.memory_span = 8;
   const GameSpec game = test::mooring();
@@ -144,23 +144,23 @@ TEST(Ranks, AnyNumberOfThemGoesOnFromWhatAnyOtherStored) {
   for (const Learned& together : learn_together(2, game, settings, stored)) EXPECT_TRUE(together == alone);
 }
 
-TEST(Ranks, LanesMustBeSharedOutEvenly) {
-  PpoSettings settings = small;
+TEST(ProcessGroup, LanesMustBeSharedOutEvenly) {
+  PolicyGradientSettings settings = small;
   settings.lanes = 96;
   Table table(2);
-  ThreadRank rank(table, 0);
+  ThreadProcess process(table, 0);
   WorkerPool pool(1);
-  const Error error = test::error_of([&] { Ppo(Game(test::duck_pond()), settings, 1, 1000, pool, &rank); });
+  const Error error = test::error_of([&] { Ppo(Game(test::duck_pond()), settings, 1, 1000, pool, &process); });
   EXPECT_NE(error.problem().find("3 groups of lanes"), std::string::npos) << error.what();
   EXPECT_NE(std::string(error.what()).find("2 times as many lanes"), std::string::npos) << error.what();
 }
 
 TEST(Learning, TakesNoMemoryAfterTheFirstUpdateButForEpisodesThatEnded) {
-  PpoSettings remembers = small, sees_others = small;
+  PolicyGradientSettings remembers = small, sees_others = small;
   remembers.memory = 8, remembers.memory_span = 8;
   sees_others.value_sees = Sight::everyone, sees_others.counterfactual = true;
   const GameSpec lanterns = load_game(test::project_folder() / "demos/lanternboat.toml");
-  const std::vector<std::tuple<const char*, GameSpec, PpoSettings>> cases{{"plain", test::mooring(), small},
+  const std::vector<std::tuple<const char*, GameSpec, PolicyGradientSettings>> cases{{"plain", test::mooring(), small},
                                                                           {"remembers", test::mooring(), remembers},
                                                                           {"sees others", lanterns, sees_others}};
   for (const auto& [name, game, settings] : cases) {

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "zithercraft/evolve/bank.hpp"
+#include "zithercraft/evolve/network_batch.hpp"
 #include "zithercraft/net/network.hpp"
 
 namespace zithercraft {
@@ -56,8 +56,8 @@ inline std::vector<float> weights_to_vector(const Network<float>& net, std::span
   return numbers;
 }
 
-// A bank of layers alone whose kernel is made for one row of each of many small networks.
-std::unique_ptr<VectorBank> small_bank(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
+// A batch of layers alone whose kernel is made for one row of each of many small networks.
+std::unique_ptr<VectorBatch> small_batch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
                                        std::size_t workers);
 
 }  // namespace zithercraft

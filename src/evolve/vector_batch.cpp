@@ -1,4 +1,4 @@
-#include "vector_bank.hpp"
+#include "vector_batch.hpp"
 
 #include "zithercraft/base/pool.hpp"
 
@@ -8,9 +8,9 @@ namespace {
 constexpr std::size_t small = 16384;  // numbers of a network up to which weights are best read row by row
 
 // Any plan, by the networks that gradients train.
-class PlainBank final : public VectorBank {
+class PlainBatch final : public VectorBatch {
  public:
-  PlainBank(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows, std::size_t workers)
+  PlainBatch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows, std::size_t workers)
       : net_(plan),
         numbers_(plain_numbers(net_)),
         room_(networks_at_a_time(most_networks, net_.parameters() + net_.prepared(), workers)),
@@ -78,12 +78,12 @@ class PlainBank final : public VectorBank {
 
 }  // namespace
 
-std::unique_ptr<VectorBank> vector_bank(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
+std::unique_ptr<VectorBatch> vector_batch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
                                         std::size_t workers) {
   const bool layers_alone = plan.pictures.empty() && plan.crowds.empty() && plan.memory == 0;
   if (layers_alone && plain_numbers(Network<float>(plan)) <= small)
-    return small_bank(plan, most_networks, most_rows, workers);
-  return std::make_unique<PlainBank>(plan, most_networks, most_rows, workers);
+    return small_batch(plan, most_networks, most_rows, workers);
+  return std::make_unique<PlainBatch>(plan, most_networks, most_rows, workers);
 }
 
 }  // namespace zithercraft

@@ -9,10 +9,10 @@
 namespace zithercraft {
 
 /// Numbers that processes tell each other, one after the other. They are read in the order in which they were put.
-class Told {
+class PackedNumbers {
  public:
-  Told() = default;
-  explicit Told(std::vector<double> numbers) : numbers_(std::move(numbers)) {}
+  PackedNumbers() = default;
+  explicit PackedNumbers(std::vector<double> numbers) : numbers_(std::move(numbers)) {}
 
   void put(double number) { numbers_.push_back(number); }
   void put(std::span<const double> numbers) { numbers_.insert(numbers_.end(), numbers.begin(), numbers.end()); }
@@ -27,7 +27,7 @@ class Told {
     return {first, first + static_cast<std::ptrdiff_t>(count)};
   }
   /// What all processes put, one after the other.
-  Told told_to(Ranks* ranks) const { return Told(gathered<double>(ranks, numbers_)); }
+  PackedNumbers gathered_by(ProcessGroup* processes) const { return PackedNumbers(gathered<double>(processes, numbers_)); }
 
  private:
   std::vector<double> numbers_;

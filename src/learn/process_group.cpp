@@ -1,4 +1,4 @@
-#include "zithercraft/learn/ranks.hpp"
+#include "zithercraft/learn/process_group.hpp"
 
 #include <bit>
 #include <chrono>
@@ -33,9 +33,9 @@ std::size_t started_as() { return told_by_launcher({"OMPI_COMM_WORLD_RANK", "PMI
 
 constexpr std::size_t most_bytes = std::numeric_limits<int>::max();  // MPI counts in these
 
-class MpiRanks final : public Ranks {
+class MpiGroup final : public ProcessGroup {
  public:
-  MpiRanks() {
+  MpiGroup() {
     int given = 0, number = 0, count = 0, here = 0;
     MPI_Init_thread(nullptr, nullptr, MPI_THREAD_FUNNELED, &given);
     MPI_Comm_rank(MPI_COMM_WORLD, &number);
@@ -53,46 +53,46 @@ class MpiRanks final : public Ranks {
     sent_places_.resize(count_);
   }
   // Leaving is done together; one that failed would wait for ever.
-  ~MpiRanks() override {
+  ~MpiGroup() override {
     if (std::uncaught_exceptions() == 0) MPI_Finalize();
   }
-  MpiRanks(const MpiRanks&) = delete;
-  MpiRanks& operator=(const MpiRanks&) = delete;
+  MpiGroup(const MpiGroup&) = delete;
+  MpiGroup& operator=(const MpiGroup&) = delete;
 
   std::size_t count() const noexcept override { return count_; }
   std::size_t number() const noexcept override { return number_; }
   std::size_t here() const noexcept override { return here_; }
 
-  // Every rank adds one part of the numbers up for all: two parts of the whole are sent and received, however many
-  // ranks there are, and the order of the sum is ours.
+  // Every process adds one part of the numbers up for all: two parts of the whole are sent and received, however many
+  // processes there are, and the order of the sum is ours.
   void add_up(std::span<float> numbers) override {
-    const auto begin_of = [&](std::size_t rank) { return numbers.size() * rank / count_; };
+    const auto begin_of = [&](std::size_t process) { return numbers.size() * process / count_; };
     const std::size_t begin = begin_of(number_), own = begin_of(number_ + 1) - begin;
     parts_.resize(own * count_);
-    for (std::size_t rank = 0; rank < count_; ++rank) {
-      sent_places_[rank] = static_cast<int>(begin_of(rank));
-      sent_sizes_[rank] = static_cast<int>(begin_of(rank + 1) - begin_of(rank));
-      places_[rank] = static_cast<int>(rank * own);
-      sizes_[rank] = static_cast<int>(own);
+    for (std::size_t process = 0; process < count_; ++process) {
+      sent_places_[process] = static_cast<int>(begin_of(process));
+      sent_sizes_[process] = static_cast<int>(begin_of(process + 1) - begin_of(process));
+      places_[process] = static_cast<int>(process * own);
+      sizes_[process] = static_cast<int>(own);
     }
     MPI_Alltoallv(numbers.data(), sent_sizes_.data(), sent_places_.data(), MPI_FLOAT, parts_.data(), sizes_.data(),
                   places_.data(), MPI_FLOAT, MPI_COMM_WORLD);
     for (std::size_t apart = 1; apart < count_; apart *= 2)
-      for (std::size_t rank = 0; rank + apart < count_; rank += 2 * apart)
-        for (std::size_t i = 0; i < own; ++i) parts_[rank * own + i] += parts_[(rank + apart) * own + i];
+      for (std::size_t process = 0; process + apart < count_; process += 2 * apart)
+        for (std::size_t i = 0; i < own; ++i) parts_[process * own + i] += parts_[(process + apart) * own + i];
     MPI_Allgatherv(parts_.data(), static_cast<int>(own), MPI_FLOAT, numbers.data(), sent_sizes_.data(),
                    sent_places_.data(), MPI_FLOAT, MPI_COMM_WORLD);
   }
 
   std::vector<std::byte> gather(std::span<const std::byte> own) override {
     if (own.size() > most_bytes / count_)
-      throw Error(Fault::refused, "the processes have too much to tell each other", "mpirun -n", "train fewer lanes");
+      throw Error(ErrorKind::refused, "the processes have too much to tell each other", "mpirun -n", "train fewer lanes");
     const int size = static_cast<int>(own.size());
     MPI_Allgather(&size, 1, MPI_INT, sizes_.data(), 1, MPI_INT, MPI_COMM_WORLD);
     int whole = 0;
-    for (std::size_t rank = 0; rank < count_; ++rank) {
-      places_[rank] = whole;
-      whole += sizes_[rank];
+    for (std::size_t process = 0; process < count_; ++process) {
+      places_[process] = whole;
+      whole += sizes_[process];
     }
     std::vector<std::byte> all(static_cast<std::size_t>(whole));
     MPI_Allgatherv(own.data(), size, MPI_BYTE, all.data(), sizes_.data(), places_.data(), MPI_BYTE, MPI_COMM_WORLD);
@@ -104,8 +104,8 @@ class MpiRanks final : public Ranks {
     return received(0, answered)->text;
   }
   std::optional<Question> question() override { return received(MPI_ANY_SOURCE, asked, false); }
-  void answer(std::size_t rank, std::span<const std::byte> text) override {
-    MPI_Send(text.data(), static_cast<int>(text.size()), MPI_BYTE, static_cast<int>(rank), answered, MPI_COMM_WORLD);
+  void answer(std::size_t process, std::span<const std::byte> text) override {
+    MPI_Send(text.data(), static_cast<int>(text.size()), MPI_BYTE, static_cast<int>(process), answered, MPI_COMM_WORLD);
   }
 
  private:
@@ -136,22 +136,22 @@ class MpiRanks final : public Ranks {
 
 }  // namespace
 
-std::unique_ptr<Ranks> join_ranks(Together together) {
+std::unique_ptr<ProcessGroup> join_process_group(Together together) {
   const std::size_t count = started_together();
   if (count <= 1) return nullptr;
 #ifdef ZITHERCRAFT_MPI
   if (together == Together::training && !std::has_single_bit(count))
-    throw Error(Fault::refused, std::to_string(count) + " processes cannot train together", "mpirun -n",
+    throw Error(ErrorKind::refused, std::to_string(count) + " processes cannot train together", "mpirun -n",
                 "start 2, 4, 8 or another power of two");
-  return std::make_unique<MpiRanks>();
+  return std::make_unique<MpiGroup>();
 #else
   static_cast<void>(together);
-  throw Error(Fault::refused, "this build cannot train in several processes", "mpirun",
+  throw Error(ErrorKind::refused, "this build cannot train in several processes", "mpirun",
               "install libopenmpi-dev and build again");
 #endif
 }
 
-void end_all_ranks(const std::string& message, int status) {
+void end_all_processes(const std::string& message, int status) {
   // Time enough for the first to have said it and for the launcher to have ended the others.
   if (started_as() != 0) std::this_thread::sleep_for(std::chrono::seconds(5));
   std::fprintf(stderr, "%s\n", message.c_str());

@@ -13,7 +13,7 @@
 #include "rollout.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/game/lanes.hpp"
-#include "zithercraft/learn/ranks.hpp"
+#include "zithercraft/learn/process_group.hpp"
 
 namespace zithercraft {
 
@@ -31,12 +31,12 @@ struct Stretch {
   int learning_side = -1;  // in which only that side learns, against past policies of the others; -1: all learn
 };
 
-struct Ground {
+struct TrainingContext {
   Game game;
   std::uint64_t seed;
   std::int64_t total_steps;
   WorkerPool& pool;
-  Ranks* ranks;  // null for a process alone
+  ProcessGroup* processes;  // null for a process alone
   Lanes lanes;
   std::vector<Stretch> stretches{};          // of all processes
   std::size_t first_own = 0, own_count = 0;  // this process's

@@ -2,14 +2,14 @@
 #include <cmath>
 #include <utility>
 
-#include "trainee.hpp"
+#include "policy_learner.hpp"
 #include "zithercraft/base/random.hpp"
 
 namespace zithercraft {
 
 // ---- memory
 
-void Trainee::fetch_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows,
+void PolicyLearner::fetch_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows,
                            Room& room) const {
   const std::size_t of_policy = nets_.policy_memory(), of_value = nets_.value_memory();
   for (std::size_t i = 0; i < count; ++i) {
@@ -19,7 +19,7 @@ void Trainee::fetch_memory(std::size_t own_row, std::size_t count, std::size_t p
   }
 }
 
-void Trainee::keep_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows,
+void PolicyLearner::keep_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows,
                           const Room& room) {
   const std::size_t of_policy = nets_.policy_memory(), of_value = nets_.value_memory();
   for (std::size_t i = 0; i < count; ++i) {
@@ -29,39 +29,39 @@ void Trainee::keep_memory(std::size_t own_row, std::size_t count, std::size_t pl
   }
 }
 
-void Trainee::fetch_memory(const Group& group, Room& room) const {
+void PolicyLearner::fetch_memory(const Group& group, Room& room) const {
   for (const Block& block : group.blocks) fetch_memory(block.own_row, block.rows, block.place, group.rows, room);
 }
 
-std::span<float> Trainee::remembered_before(const Group& group, std::size_t span) {
+std::span<float> PolicyLearner::remembered_before(const Group& group, std::size_t span) {
   const std::size_t first_row = span * rollout_.rows + group.first_sample / rollout_.horizon;
   return rollout_.remembered.span().subspan(first_row * rollout_.memory, group.rows * rollout_.memory);
 }
 
-void Trainee::forget(const Block& block, std::size_t lane) {
-  const std::size_t seats = ground_.lanes.seats(block.role), first = block.own_row + (lane * seats - block.first_row);
+void PolicyLearner::forget(const Block& block, std::size_t lane) {
+  const std::size_t seats = context_.lanes.seats(block.role), first = block.own_row + (lane * seats - block.first_row);
   std::fill_n(memory_.begin() + first * memory_each(), seats * memory_each(), 0.0f);
 }
 
 // ---- deciding
 
-void Trainee::normalise(const Group& group, std::span<float> inputs) const {
+void PolicyLearner::normalise(const Group& group, std::span<float> inputs) const {
   const std::size_t stride = nets_.policy.input_stride();
   for (const Block& block : group.blocks)
-    normaliser_.apply(ground_.sensed_by(block), inputs.subspan(block.place * stride, block.rows * stride), stride);
+    normaliser_.apply(context_.sensed_by(block), inputs.subspan(block.place * stride, block.rows * stride), stride);
 }
 
-void Trainee::begin_rollout(std::size_t stretch) {
+void PolicyLearner::begin_rollout(std::size_t stretch) {
   group_moments_[stretch].clear(role().columns.size());
   team_.begin_rollout(stretch);
 }
 
-void Trainee::decide(std::size_t stretch, std::size_t time, std::size_t worker) {
+void PolicyLearner::decide(std::size_t stretch, std::size_t time, std::size_t worker) {
   const Group& group = groups_[stretch];
   if (group.rows == 0) return;
   Rollout& r = rollout_;
   Room& room = rooms_[worker];
-  Lanes& lanes = ground_.lanes;
+  Lanes& lanes = context_.lanes;
   const std::size_t first = group.sample(time, 0), width = nets_.heads.outputs(), columns = role().columns.size();
   fetch_memory(group, room);
   if (remembers() && time % r.span == 0) {
@@ -71,32 +71,32 @@ void Trainee::decide(std::size_t stretch, std::size_t time, std::size_t worker) 
   const auto inputs = r.inputs.span().subspan(first * r.input_stride, group.rows * r.input_stride);
   normalise(group, inputs);
   const Sequences<float> rows{1, group.rows, inputs, {}, room.memory.span()};
-  Judgement<float> said = judge_policy(nets_, numbers(), rows, room.loss.nets);
-  if (!nets_.shared && !sees_others()) judge_value(nets_, numbers(), rows, room.loss.nets, said);
+  NetworkOutputs<float> outputs = judge_policy(nets_, numbers(), rows, room.loss.nets);
+  if (!nets_.shared && !sees_others()) judge_value(nets_, numbers(), rows, room.loss.nets, outputs);
 
   const std::uint64_t decide_seed = derived_seed(seed(), "decide");
   const auto stddev = nets_.stddev_part(std::as_const(parameters_).span());
   for (const Block& block : group.blocks) {
     keep_memory(block.own_row, block.rows, block.place, group.rows, room);
-    const auto sensed = ground_.sensed_by(block);
-    const auto& seats = ground_.game.roles()[block.role].seats;
+    const auto sensed = context_.sensed_by(block);
+    const auto& seats = context_.game.roles()[block.role].seats;
     for (std::size_t i = 0; i < block.rows; ++i) {
       const std::size_t sample = first + block.place + i, lane_row = block.first_row + i;
       const auto allowed = r.allowed.span().subspan(sample * r.masks, r.masks);
-      const auto output = said.row(block.place + i, width);
+      const auto output = outputs.row(block.place + i, width);
       nets_.heads.read_masks(sensed.subspan(i * columns, columns), allowed);
       nets_.heads.forbid<float>(allowed, output);
       // One stream per row and rollout would need its position kept; a stream per step needs nothing.
       RandomStream random(decide_seed, static_cast<std::uint32_t>(block.own_row + i),
-                          static_cast<std::uint32_t>(static_cast<std::size_t>(ground_.updates) * r.horizon + time),
+                          static_cast<std::uint32_t>(static_cast<std::size_t>(context_.updates) * r.horizon + time),
                           Purpose::decide);
       const auto action = r.actions.span().subspan(sample * r.controls, r.controls);
       r.log_probability[sample] = nets_.heads.sample(output, stddev, random, action);
-      if (!sees_others()) r.value[sample] = value_scale_.to_value(said.value(block.place + i));
+      if (!sees_others()) r.value[sample] = value_scale_.to_value(outputs.value(block.place + i));
       if (nets_.credits && nets_.credit.outputs() > 1)
         nets_.heads.combination_probabilities(output, room.probabilities.span().subspan((block.place + i) * nets_.credit.outputs()));
       r.absent[sample] =
-          ground_.game.arena().present(lanes.arena_state(lane_row / seats.size()), seats[lane_row % seats.size()]) ? 0
+          context_.game.arena().present(lanes.arena_state(lane_row / seats.size()), seats[lane_row % seats.size()]) ? 0
                                                                                                                    : 1;
       nets_.heads.controls_of(action, lanes.control(block.role, lane_row));
     }
@@ -104,10 +104,10 @@ void Trainee::decide(std::size_t stretch, std::size_t time, std::size_t worker) 
   }
 }
 
-void Trainee::decide_as(const PastPolicy& past, const Block& block, std::span<const std::size_t> own_lanes,
+void PolicyLearner::decide_as(const PastPolicy& past, const Block& block, std::span<const std::size_t> own_lanes,
                         std::size_t time, std::size_t worker) {
   Room& room = rooms_[worker];
-  Lanes& lanes = ground_.lanes;
+  Lanes& lanes = context_.lanes;
   const std::size_t seats = lanes.seats(block.role), rows = own_lanes.size() * seats, columns = role().columns.size(),
                     stride = nets_.policy.input_stride(), width = nets_.heads.outputs();
   const auto own_row = [&](std::size_t lane) { return block.own_row + lane * seats - block.first_row; };
@@ -117,19 +117,19 @@ void Trainee::decide_as(const PastPolicy& past, const Block& block, std::span<co
     fetch_memory(own_row(own_lanes[i]), seats, i * seats, rows, room);
   }
   const Numbers<float> numbers{past.parameters.span(), past.prepared.span()};
-  const auto said = judge_policy(nets_, numbers, {1, rows, room.inputs.span(), {}, room.memory.span()}, room.loss.nets);
+  const auto outputs = judge_policy(nets_, numbers, {1, rows, room.inputs.span(), {}, room.memory.span()}, room.loss.nets);
   const std::uint64_t decide_seed = derived_seed(seed(), "decide as before");
   const auto stddev = nets_.stddev_part(past.parameters.span());
   for (std::size_t i = 0; i < own_lanes.size(); ++i) {
     keep_memory(own_row(own_lanes[i]), seats, i * seats, rows, room);
     for (std::size_t seat = 0; seat < seats; ++seat) {
       const std::size_t lane_row = own_lanes[i] * seats + seat;
-      const auto output = said.row(i * seats + seat, width);
+      const auto output = outputs.row(i * seats + seat, width);
       nets_.heads.read_masks(lanes.observation(block.role, lane_row), room.allowed.span());
       nets_.heads.forbid<float>(room.allowed.span(), output);
       RandomStream random(
           decide_seed, static_cast<std::uint32_t>(own_row(own_lanes[i]) + seat),
-          static_cast<std::uint32_t>(static_cast<std::size_t>(ground_.updates) * rollout_.horizon + time),
+          static_cast<std::uint32_t>(static_cast<std::size_t>(context_.updates) * rollout_.horizon + time),
           Purpose::decide);
       nets_.heads.sample(output, stddev, random, room.action.span());
       nets_.heads.controls_of(room.action.span(), lanes.control(block.role, lane_row));

@@ -17,9 +17,9 @@ class WorkerPool;
 
 /// The networks of a population, ready to be asked. Some of them are loaded at a time, so that a population of large
 /// networks never stands in memory as a whole.
-class Bank {
+class NetworkBatch {
  public:
-  virtual ~Bank() = default;
+  virtual ~NetworkBatch() = default;
   virtual std::size_t inputs() const noexcept = 0;
   virtual std::size_t outputs() const noexcept = 0;
   /// How many networks can be loaded at a time, at least 1.
@@ -41,7 +41,7 @@ class Bank {
 
 /// Networks of one plan whose weights are vectors of numbers: those of each of the plan's parts, row by row, in standard deviations
 /// of first weights (1 over the root of how many numbers a node reads).
-class VectorBank : public Bank {
+class VectorBatch : public NetworkBatch {
  public:
   /// How many numbers a network of the plan has.
   virtual std::size_t numbers() const noexcept = 0;
@@ -51,13 +51,13 @@ class VectorBank : public Bank {
 };
 
 /// `most_networks`: how many are asked for at a time; fewer are loaded if they are large.
-std::unique_ptr<VectorBank> vector_bank(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
+std::unique_ptr<VectorBatch> vector_batch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
                                         std::size_t workers);
 
 /// Networks that have grown, all of them in one program.
-class GraphBank final : public Bank {
+class GraphBatch final : public NetworkBatch {
  public:
-  GraphBank(std::size_t inputs, std::size_t outputs, std::size_t most_networks, std::size_t most_rows,
+  GraphBatch(std::size_t inputs, std::size_t outputs, std::size_t most_networks, std::size_t most_rows,
             std::size_t workers);
   void load(std::span<const NetworkGraph> graphs);
   std::size_t inputs() const noexcept override { return inputs_; }

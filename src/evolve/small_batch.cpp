@@ -3,7 +3,7 @@
 #include <utility>
 
 #include "../net/vectors.hpp"
-#include "vector_bank.hpp"
+#include "vector_batch.hpp"
 #include "zithercraft/base/aligned.hpp"
 #include "zithercraft/base/pool.hpp"
 
@@ -90,9 +90,9 @@ template <std::size_t wanted, std::size_t square = wide / 2, std::size_t rows = 
 constexpr std::size_t few_outputs = 4;  // answers for which a quarter of the work is enough
 static_assert(wide >= few_outputs);
 
-class SmallBank final : public VectorBank {
+class SmallNetworkBatch final : public VectorBatch {
  public:
-  SmallBank(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows, std::size_t workers)
+  SmallNetworkBatch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows, std::size_t workers)
       : net_(plan), activation_(plan.activation), numbers_(plain_numbers(net_)), scratch_(workers) {
     std::size_t inputs = plan.columns, widest = whole_vectors<float>(inputs);
     const auto add = [&](std::size_t outputs) {
@@ -233,9 +233,9 @@ class SmallBank final : public VectorBank {
 
 }  // namespace
 
-std::unique_ptr<VectorBank> small_bank(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
+std::unique_ptr<VectorBatch> small_batch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
                                        std::size_t workers) {
-  return std::make_unique<SmallBank>(plan, most_networks, most_rows, workers);
+  return std::make_unique<SmallNetworkBatch>(plan, most_networks, most_rows, workers);
 }
 
 }  // namespace zithercraft

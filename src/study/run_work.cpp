@@ -1,4 +1,4 @@
-#include "trial_work.hpp"
+#include "run_work.hpp"
 
 #include <fmt/format.h>
 #include <algorithm>
@@ -20,32 +20,32 @@ const auto& named(const List& list, const std::string& name) {
 
 }  // namespace
 
-std::filesystem::path trial_folder_of(const std::filesystem::path& study, const Trial& trial) {
-  return study / "trials" / fmt::format("{:04}", trial.number);
+std::filesystem::path run_folder_of(const std::filesystem::path& study, const StudyRun& run) {
+  return study / "runs" / fmt::format("{:04}", run.index);
 }
 
-Trial TrialWork::carry_out(Trial trial, std::size_t threads,
+StudyRun RunWork::carry_out(StudyRun run, std::size_t threads,
                            const std::function<void(std::int64_t)>& on_steps) const {
   const auto begun = std::chrono::steady_clock::now();
   try {
-    if (train_and_measure(trial, threads, on_steps)) trial.state = TrialState::done;
+    if (train_and_measure(run, threads, on_steps)) run.status = StudyRunStatus::done;
   } catch (const Error& error) {
-    if (error.fault() == Fault::file || error.fault() == Fault::refused) throw;
-    trial.state = TrialState::failed;
-    trial.error = error.problem() + " (" + error.where() + ")";
+    if (error.kind() == ErrorKind::file || error.kind() == ErrorKind::refused) throw;
+    run.status = StudyRunStatus::failed;
+    run.error = error.problem() + " (" + error.where() + ")";
   }
-  trial.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count();
-  return trial;
+  run.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count();
+  return run;
 }
 
-bool TrialWork::train_and_measure(Trial& trial, std::size_t threads,
+bool RunWork::train_and_measure(StudyRun& run, std::size_t threads,
                                   const std::function<void(std::int64_t)>& on_steps) const {
-  const GameSpec& game = named(plan_.games, trial.game);
-  const Variant& variant = named(plan_.variants, trial.variant);
+  const GameSpec& game = named(plan_.games, run.game);
+  const Variant& variant = named(plan_.variants, run.variant);
   TrainOptions options;
-  options.folder = trial_folder_of(options_.folder, trial);
+  options.folder = run_folder_of(options_.folder, run);
   options.steps = plan_.steps;
-  options.seed = static_cast<std::uint64_t>(trial.seed);
+  options.seed = static_cast<std::uint64_t>(run.seed);
   const VariantLearner learner = learner_of(plan_, variant);
   options.learner = learner.ppo;
   options.evolution = learner.evolution;
@@ -56,37 +56,37 @@ bool TrialWork::train_and_measure(Trial& trial, std::size_t threads,
   const Run run = train(trained_game(game, variant), options);
   if (!run.finished()) return false;
   WorkerPool pool(threads);
-  trial.values = take_measures(run, measured_game(game, variant), plan_.measures, plan_.episodes,
-                               static_cast<std::uint64_t>(plan_.episodes_seed), plan_.bar, pool);
+  run.measured = take_measures(run, measured_game(game, variant), plan_.measures, plan_.episodes,
+                               static_cast<std::uint64_t>(plan_.episodes_seed), plan_.target, pool);
   for (const std::string& name : run.checkpoint_names())
     std::filesystem::remove(run.checkpoints() / (name + ".safetensors"));  // the last one tells all a study asks
   return true;
 }
 
-std::vector<std::byte> bytes_of(const Trial& trial) {
+std::vector<std::byte> bytes_of(const StudyRun& run) {
   // Numbers by their bits: some are infinite, which JSON does not know.
   std::vector<std::uint64_t> values;
-  for (const double value : trial.values) values.push_back(std::bit_cast<std::uint64_t>(value));
+  for (const double value : run.measured) values.push_back(std::bit_cast<std::uint64_t>(value));
   const std::string text =
-      nlohmann::json{{"number", trial.number}, {"game", trial.game},   {"variant", trial.variant}, {"seed", trial.seed},
-                     {"state", trial.state},   {"error", trial.error}, {"seconds", trial.seconds}, {"values", values}}
+      nlohmann::json{{"index", run.index}, {"game", run.game},   {"variant", run.variant}, {"seed", run.seed},
+                     {"status", run.status},   {"error", run.error}, {"seconds", run.seconds}, {"measured", values}}
           .dump();
   const auto bytes = std::as_bytes(std::span(text));
   return {bytes.begin(), bytes.end()};
 }
 
-std::optional<Trial> trial_of(std::span<const std::byte> bytes) {
+std::optional<StudyRun> run_of(std::span<const std::byte> bytes) {
   if (bytes.empty()) return std::nullopt;
   const auto j = nlohmann::json::parse(std::string(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
-  Trial trial{.number = j["number"],
+  StudyRun run{.index = j["index"],
               .game = j["game"],
               .variant = j["variant"],
               .seed = j["seed"],
-              .state = j["state"],
+              .status = j["status"],
               .seconds = j["seconds"]};
-  trial.error = j["error"];
-  for (const std::uint64_t value : j["values"]) trial.values.push_back(std::bit_cast<double>(value));
-  return trial;
+  run.error = j["error"];
+  for (const std::uint64_t value : j["measured"]) run.measured.push_back(std::bit_cast<double>(value));
+  return run;
 }
 
 }  // namespace zithercraft

@@ -74,7 +74,7 @@ TEST(TogetherByMpi, WhatCannotBeIsSaidOnce) {
   refused(2, train_into(folder / "run", "1000", "96"), "3 groups of lanes");
 }
 
-TEST(TogetherByMpi, TrialsAreHandedOutToAnyNumber) {
+TEST(TogetherByMpi, RunsAreHandedOutToAnyNumber) {
   const test::TemporaryFolder folder;
   const auto ablate = [&](const char* out) {
     return std::vector<std::string>{"ablate",      "mooring",

@@ -5,7 +5,7 @@
 #include <string>
 #include <utility>
 
-#include "trainee.hpp"
+#include "policy_learner.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 
@@ -14,7 +14,7 @@ namespace zithercraft {
 // ---- What is learned from
 
 // Advantages are brought to mean 0 and standard deviation 1, returns into the value network's scale.
-void Trainee::prepare_samples(ImproveReport& report) {
+void PolicyLearner::prepare_samples(ImproveReport& report) {
   SampleSums all;
   for (const SampleSums& sums : group_sums_) {
     all.count += sums.count;
@@ -41,7 +41,7 @@ void Trainee::prepare_samples(ImproveReport& report) {
       change_output(nets_.credit.parts(), nets_.credit_part(parameters_.span()), output, change);
     parameters_changed();
   }
-  ground_.pool.run(ground_.own_count, [&](std::size_t g, std::size_t) {
+  context_.pool.run(context_.own_count, [&](std::size_t g, std::size_t) {
     Rollout& r = rollout_;
     const Group& group = own_groups()[g];
     for (std::size_t i = group.first_sample; i < group.first_sample + group.rows * r.horizon; ++i) {
@@ -52,9 +52,9 @@ void Trainee::prepare_samples(ImproveReport& report) {
   });
 }
 
-void Trainee::schedule(ImproveReport& report) {
-  const double done = std::min(1.0, static_cast<double>(ground_.steps - ground_.rollout_steps) /
-                                        static_cast<double>(std::max<std::int64_t>(1, ground_.total_steps)));
+void PolicyLearner::schedule(ImproveReport& report) {
+  const double done = std::min(1.0, static_cast<double>(context_.steps - context_.rollout_steps) /
+                                        static_cast<double>(std::max<std::int64_t>(1, context_.total_steps)));
   const double fallen =
       settings_.learning_rate_decay == Decay::linear ? done : 0.5 * (1.0 - std::cos(std::numbers::pi * done));
   report.learning_rate = settings_.learning_rate + (settings_.last_learning_rate - settings_.learning_rate) * fallen;
@@ -64,14 +64,14 @@ void Trainee::schedule(ImproveReport& report) {
 
 // ---- Gradients
 
-std::size_t Trainee::spans_per_shard() const {
+std::size_t PolicyLearner::spans_per_shard() const {
   return std::max<std::size_t>(1, samples_per_shard(nets_.parameters) / span_samples());
 }
-std::size_t Trainee::spans_per_minibatch() const {
+std::size_t PolicyLearner::spans_per_minibatch() const {
   return std::clamp<std::size_t>(static_cast<std::size_t>(settings_.minibatch) / span_samples(), 1, spans());
 }
 
-LossSums Trainee::add_span(const Group& group, std::size_t span, double scale, Room& room,
+LossSums PolicyLearner::add_span(const Group& group, std::size_t span, double scale, Room& room,
                            std::span<float> own_gradient) {
   const Rollout& r = rollout_;
   const std::size_t first = group.sample(span * r.span, 0), n = r.span * group.rows;
@@ -93,10 +93,10 @@ LossSums Trainee::add_span(const Group& group, std::size_t span, double scale, R
   return add_loss<float>(nets_, numbers(), batch, loss_, static_cast<float>(scale), room.loss, own_gradient);
 }
 
-void Trainee::add_shard(std::size_t shard, std::size_t epoch, double scale, Room& room) {
+void PolicyLearner::add_shard(std::size_t shard, std::size_t epoch, double scale, Room& room) {
   PhaseClock clock;
   const Shard& own = shards_[shard];
-  const auto& order = orders_[epoch * ground_.own_count + own.group - ground_.first_own];
+  const auto& order = orders_[epoch * context_.own_count + own.group - context_.first_own];
   const auto own_gradient = shard_gradients_[shard].span();
   std::fill(own_gradient.begin(), own_gradient.end(), 0.0f);
   shard_sums_[shard] = {};
@@ -107,7 +107,7 @@ void Trainee::add_shard(std::size_t shard, std::size_t epoch, double scale, Room
 
 // Adds the shards of own groups [first, end) up in pairs of halves, from number `begin` of the gradient on. Returns
 // where the sum is, or no_shard.
-std::size_t Trainee::add_groups_up(std::size_t first, std::size_t end, std::size_t begin, std::size_t count) {
+std::size_t PolicyLearner::add_groups_up(std::size_t first, std::size_t end, std::size_t begin, std::size_t count) {
   const auto add = [&](std::size_t to, std::size_t from) {
     float* const sum = shard_gradients_[to].data() + begin;
     const float* const more = shard_gradients_[from].data() + begin;
@@ -125,30 +125,30 @@ std::size_t Trainee::add_groups_up(std::size_t first, std::size_t end, std::size
   return low;
 }
 
-void Trainee::add_gradients_up() {
+void PolicyLearner::add_gradients_up() {
   constexpr std::size_t at_once = 4096;  // numbers; all shards' parts of so many fit the nearer caches
-  ground_.pool.run((gradient_.size() + at_once - 1) / at_once, [&](std::size_t part, std::size_t) {
+  context_.pool.run((gradient_.size() + at_once - 1) / at_once, [&](std::size_t part, std::size_t) {
     const std::size_t begin = part * at_once, count = std::min(at_once, gradient_.size() - begin);
-    const std::size_t sum = add_groups_up(0, ground_.own_count, begin, count);
+    const std::size_t sum = add_groups_up(0, context_.own_count, begin, count);
     if (sum == no_shard) {
       std::fill_n(gradient_.begin() + begin, count, 0.0f);
     } else {
       std::copy_n(shard_gradients_[sum].begin() + begin, count, gradient_.begin() + begin);
     }
   });
-  if (ground_.ranks != nullptr) ground_.ranks->add_up(gradient_.span());
+  if (context_.processes != nullptr) context_.processes->add_up(gradient_.span());
 }
 
-void Trainee::report_bad_gradient(double norm) const {
-  const std::string where = "update " + std::to_string(ground_.updates + 1),
+void PolicyLearner::report_bad_gradient(double norm) const {
+  const std::string where = "update " + std::to_string(context_.updates + 1),
                     fix = "lower the learning rate or the rewards";
   const auto check = [&](const std::string& prefix, const Network<float>& net, std::span<const float> part) {
     for (const NetworkPart& p : net.parts()) {
       const double own = norm_of(part.subspan(p.offset, p.rows * p.stride));
       if (!std::isfinite(own))
-        throw Error(Fault::numbers, "the gradient of '" + prefix + "." + p.name + "' is not finite", where, fix);
+        throw Error(ErrorKind::numbers, "the gradient of '" + prefix + "." + p.name + "' is not finite", where, fix);
       if (std::isfinite(norm) && own > 0.5 * norm)
-        throw Error(Fault::numbers,
+        throw Error(ErrorKind::numbers,
                     "the gradient explodes: that of '" + prefix + "." + p.name + "' has length " + std::to_string(own),
                     where, fix);
     }
@@ -156,13 +156,13 @@ void Trainee::report_bad_gradient(double norm) const {
   check("policy", nets_.policy, nets_.policy_part(gradient_.span()));
   if (!nets_.shared) check("value", nets_.value, nets_.value_part(gradient_.span()));
   if (nets_.credits) check("credit", nets_.credit, nets_.credit_part(gradient_.span()));
-  throw Error(Fault::numbers,
+  throw Error(ErrorKind::numbers,
               std::isfinite(norm) ? "the gradient explodes: it has length " + std::to_string(norm)
                                   : "the gradient of a dial's standard deviation is not finite",
               where, fix);
 }
 
-void Trainee::step(double rate, ImproveReport& report) {
+void PolicyLearner::step(double rate, ImproveReport& report) {
   constexpr double most_norm = 1e9;  // beyond it floats have no digits left for what is learned
   for (std::size_t i = 0; i < frozen_.size(); ++i)
     if (frozen_[i] != 0) gradient_[i] = 0.0f;
@@ -182,20 +182,20 @@ void Trainee::step(double rate, ImproveReport& report) {
   parameters_changed();
 }
 
-void Trainee::shuffle() {
-  ground_.pool.run(orders_.size(), [&](std::size_t i, std::size_t) {
+void PolicyLearner::shuffle() {
+  context_.pool.run(orders_.size(), [&](std::size_t i, std::size_t) {
     auto& own = orders_[i];
-    const std::size_t epochs = static_cast<std::size_t>(settings_.epochs), epoch = i / ground_.own_count;
+    const std::size_t epochs = static_cast<std::size_t>(settings_.epochs), epoch = i / context_.own_count;
     std::iota(own.begin(), own.end(), 0u);
-    RandomStream random(seed(), static_cast<std::uint32_t>(ground_.first_own + i % ground_.own_count),
-                        static_cast<std::uint32_t>(static_cast<std::size_t>(ground_.updates) * epochs + epoch),
+    RandomStream random(seed(), static_cast<std::uint32_t>(context_.first_own + i % context_.own_count),
+                        static_cast<std::uint32_t>(static_cast<std::size_t>(context_.updates) * epochs + epoch),
                         Purpose::shuffle);
     for (std::size_t left = own.size(); left > 1; --left)
       std::swap(own[left - 1], own[random.below(static_cast<std::uint32_t>(left))]);
   });
 }
 
-std::size_t Trainee::share_out_minibatch(std::size_t first, std::size_t count) {
+std::size_t PolicyLearner::share_out_minibatch(std::size_t first, std::size_t count) {
   // Span number i of the epoch is the (i / groups)th in the order of group i % groups.
   const auto place = [&](std::size_t number, std::size_t group) {
     return number <= group ? 0 : (number - group + groups_.size() - 1) / groups_.size();
@@ -206,7 +206,7 @@ std::size_t Trainee::share_out_minibatch(std::size_t first, std::size_t count) {
   for (std::size_t g = 0; g < groups_.size(); ++g) {
     const std::size_t begin = place(first, g), end = place(first + count, g);
     all += (end - begin) * rollout_.span * groups_[g].rows;
-    if (!ground_.owns(g)) continue;
+    if (!context_.owns(g)) continue;
     first_shards_.push_back(shards_.size());
     for (std::size_t i = begin; i < end; i += spans_per_shard())
       if (groups_[g].rows > 0) shards_.push_back({g, i, std::min(end, i + spans_per_shard())});
@@ -215,9 +215,9 @@ std::size_t Trainee::share_out_minibatch(std::size_t first, std::size_t count) {
   return all;
 }
 
-void Trainee::learn_minibatch(std::size_t epoch, std::size_t first, std::size_t count, ImproveReport& report) {
+void PolicyLearner::learn_minibatch(std::size_t epoch, std::size_t first, std::size_t count, ImproveReport& report) {
   const double scale = 1.0 / static_cast<double>(std::max<std::size_t>(1, share_out_minibatch(first, count)));
-  ground_.pool.run(shards_.size(),
+  context_.pool.run(shards_.size(),
                    [&](std::size_t shard, std::size_t worker) { add_shard(shard, epoch, scale, rooms_[worker]); });
   PhaseClock clock;
   for (std::size_t shard = 0; shard < shards_.size(); ++shard)
@@ -227,7 +227,7 @@ void Trainee::learn_minibatch(std::size_t epoch, std::size_t first, std::size_t 
   clock.add_to(report.times.optimise);
 }
 
-ImproveReport Trainee::improve() {
+ImproveReport PolicyLearner::improve() {
   ImproveReport report;
   PhaseClock clock;
   prepare_samples(report);
@@ -253,7 +253,7 @@ ImproveReport Trainee::improve() {
     report.kl = sums.kl / n;
     report.clip_share = sums.clipped / n;
     if (!std::isfinite(report.policy_loss) || !std::isfinite(report.value_loss))
-      throw Error(Fault::numbers, "the loss is not finite", "update " + std::to_string(ground_.updates + 1),
+      throw Error(ErrorKind::numbers, "the loss is not finite", "update " + std::to_string(context_.updates + 1),
                   "lower the learning rate or the rewards");
     if (settings_.kl_limit > 0.0 && report.kl > settings_.kl_limit) break;
   }

@@ -2,11 +2,11 @@
 
 #include "../net/network_tensors.hpp"
 #include "gathered.hpp"
-#include "trainee.hpp"
+#include "policy_learner.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
-void Trainee::store(TensorFile& file) const {
+void PolicyLearner::store(TensorFile& file) const {
   signature_.store(file);
   store_network(file, "policy", nets_.policy, nets_.policy_part(parameters_.span()));
   if (!nets_.shared) store_network(file, "value", nets_.value, nets_.value_part(parameters_.span()));
@@ -25,19 +25,19 @@ void Trainee::store(TensorFile& file) const {
   // Each process knows what its own lanes remember; they follow each other role by role.
   std::vector<float> all;
   for (const std::size_t role : roles_) {
-    const Stretch& first = ground_.own_stretches().front();
-    const Stretch& last = ground_.own_stretches().back();
+    const Stretch& first = context_.own_stretches().front();
+    const Stretch& last = context_.own_stretches().back();
     const Block own = block_of(role, {first.first_lane, last.first_lane + last.lanes - first.first_lane});
     const auto memory =
-        gathered<float>(ground_.ranks, memory_.span().subspan(own.own_row * memory_each(), own.rows * memory_each()));
+        gathered<float>(context_.processes, memory_.span().subspan(own.own_row * memory_each(), own.rows * memory_each()));
     all.insert(all.end(), memory.begin(), memory.end());
   }
   file.put("memory", {all.size() / memory_each(), memory_each()}, std::span<const float>(all));
 }
 
-void Trainee::restore(const TensorFile& file) {
+void PolicyLearner::restore(const TensorFile& file) {
   const auto refuse = [](const std::string& what) {
-    throw Error(Fault::refused, what, "checkpoint", "go on with the game it was trained in, or start afresh");
+    throw Error(ErrorKind::refused, what, "checkpoint", "go on with the game it was trained in, or start afresh");
   };
   if (const auto d = first_difference(signature_, PolicySignature::from(file)); !d.empty())
     refuse("the checkpoint does not fit the game: " + d);
@@ -59,14 +59,14 @@ void Trainee::restore(const TensorFile& file) {
   if (remembers()) file.get("memory", memory_.span());
 }
 
-PastPolicy Trainee::snapshot() const { return {parameters_, prepared_, normaliser_}; }
+PastPolicy PolicyLearner::snapshot() const { return {parameters_, prepared_, normaliser_}; }
 
-void Trainee::store(TensorFile& file, const PastPolicy& past) const {
+void PolicyLearner::store(TensorFile& file, const PastPolicy& past) const {
   file.put("parameters", {nets_.parameters}, past.parameters.span());
   store_normaliser(file, past.normaliser);
 }
 
-PastPolicy Trainee::fetch(const TensorFile& file) const {
+PastPolicy PolicyLearner::fetch(const TensorFile& file) const {
   PastPolicy past{AlignedBuffer<float>(nets_.parameters), AlignedBuffer<float>(nets_.prepared),
                   fetch_normaliser(file, signature_.policy)};
   file.get("parameters", past.parameters.span());

@@ -1,4 +1,4 @@
-#include "trainee.hpp"
+#include "policy_learner.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -15,7 +15,7 @@ namespace {
 constexpr std::size_t most_combinations = 256;
 
 PolicySignature signature_for(const Game& game, std::size_t role_number, const TeamView& team,
-                              const PpoSettings& settings) {
+                              const PolicyGradientSettings& settings) {
   const Role& role = game.roles()[role_number];
   auto [policy, value] = plan_networks(role, settings);
   PolicySignature signature{role.name, role.columns, role.controls, std::move(policy), std::move(value)};
@@ -32,19 +32,19 @@ PolicySignature signature_for(const Game& game, std::size_t role_number, const T
   return signature;
 }
 
-std::vector<Group> groups_for(const Ground& ground, const std::vector<std::size_t>& roles) {
+std::vector<Group> groups_for(const TrainingContext& context, const std::vector<std::size_t>& roles) {
   std::vector<Group> groups;
-  for (const Stretch& stretch : ground.stretches) {
+  for (const Stretch& stretch : context.stretches) {
     Group& group = groups.emplace_back(Group{stretch.first_lane, stretch.lanes});
     std::size_t before = 0;  // rows of earlier roles, over all lanes
     for (const std::size_t role : roles) {
-      const std::size_t seats = ground.lanes.seats(role);
-      if (ground.learns_in(role, stretch)) {
+      const std::size_t seats = context.lanes.seats(role);
+      if (context.learns_in(role, stretch)) {
         group.blocks.push_back(
             {role, stretch.first_lane * seats, stretch.lanes * seats, before + stretch.first_lane * seats, group.rows});
         group.rows += stretch.lanes * seats;
       }
-      before += ground.lanes.rows(role);
+      before += context.lanes.rows(role);
     }
   }
   return groups;
@@ -56,15 +56,15 @@ std::size_t rows_of(std::span<const Group> groups) {
   return rows;
 }
 
-std::size_t playable_rows(const Ground& ground, const std::vector<std::size_t>& roles) {
+std::size_t playable_rows(const TrainingContext& context, const std::vector<std::size_t>& roles) {
   std::size_t rows = 0;
-  for (const std::size_t role : roles) rows += ground.lanes.rows(role);
+  for (const std::size_t role : roles) rows += context.lanes.rows(role);
   return rows;
 }
 
 }  // namespace
 
-Trainee::Room::Room(const Trainee& t)
+PolicyLearner::Room::Room(const PolicyLearner& t)
     : loss(t.nets_, t.span_samples()),
       inputs(t.most_rows_ * t.nets_.policy.input_stride()),
       value_inputs(t.most_rows_ * t.value_stride()),
@@ -74,16 +74,16 @@ Trainee::Room::Room(const Trainee& t)
       allowed(t.nets_.heads.masks()),
       action(t.nets_.heads.controls()) {}
 
-Trainee::Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettings& settings)
-    : ground_(ground),
+PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> roles, const PolicyGradientSettings& settings)
+    : context_(context),
       roles_(std::move(roles)),
       settings_(settings),
-      team_(ground, roles_, settings),
-      signature_(signature_for(ground.game, roles_[0], team_, settings)),
+      team_(context, roles_, settings),
+      signature_(signature_for(context.game, roles_[0], team_, settings)),
       nets_(Heads(role().controls, role().columns), signature_.policy, signature_.value, signature_.credit),
-      groups_(groups_for(ground, roles_)),
+      groups_(groups_for(context, roles_)),
       all_rows_(rows_of(groups_)),
-      most_rows_(most_rows_of(ground, roles_)),
+      most_rows_(most_rows_of(context, roles_)),
       rollout_({.rows = rows_of(own_groups()),
                 .horizon = static_cast<std::size_t>(settings.horizon),
                 .inputs = nets_.policy.input_stride(),
@@ -98,7 +98,7 @@ Trainee::Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettin
       prepared_(nets_.prepared),
       gradient_(nets_.parameters),
       adam_(nets_.parameters),
-      memory_(playable_rows(ground, roles_) * memory_each()) {
+      memory_(playable_rows(context, roles_) * memory_each()) {
   loss_ = {settings.objective, settings.clip, settings.entropy_weight, settings.value_weight, settings.value_clip};
   RandomStream random(seed(), 0, 0, Purpose::initialise);
   // All begin near 0: nothing is preferred, and no moment seems better than another. Values of random networks would
@@ -113,17 +113,17 @@ Trainee::Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettin
   freeze();
 
   std::size_t samples = 0;
-  for (std::size_t g = ground.first_own; g < ground.first_own + ground.own_count; ++g) {
+  for (std::size_t g = context.first_own; g < context.first_own + context.own_count; ++g) {
     groups_[g].first_sample = samples;
     samples += groups_[g].rows * rollout_.horizon;
   }
-  for (std::size_t i = 0; i < ground.pool.threads(); ++i) rooms_.emplace_back(*this);
-  orders_.assign(static_cast<std::size_t>(settings.epochs) * ground.own_count,
+  for (std::size_t i = 0; i < context.pool.threads(); ++i) rooms_.emplace_back(*this);
+  orders_.assign(static_cast<std::size_t>(settings.epochs) * context.own_count,
                  std::vector<std::uint32_t>(rollout_.spans()));
   const std::size_t most_of_a_group = (spans_per_minibatch() + groups_.size() - 1) / groups_.size();
-  const std::size_t most_shards = ground.own_count * ((most_of_a_group + spans_per_shard() - 1) / spans_per_shard());
+  const std::size_t most_shards = context.own_count * ((most_of_a_group + spans_per_shard() - 1) / spans_per_shard());
   shards_.reserve(most_shards);
-  first_shards_.reserve(ground.own_count + 1);
+  first_shards_.reserve(context.own_count + 1);
   shard_sums_.resize(most_shards);
   for (std::size_t i = 0; i < most_shards; ++i) shard_gradients_.emplace_back(nets_.parameters);
   group_losses_.resize(groups_.size());
@@ -132,30 +132,30 @@ Trainee::Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettin
 }
 
 // In the largest stretch, if all its rows are played by this policy: as it is now, or as it was.
-std::size_t Trainee::most_rows_of(const Ground& ground, const std::vector<std::size_t>& roles) {
+std::size_t PolicyLearner::most_rows_of(const TrainingContext& context, const std::vector<std::size_t>& roles) {
   std::size_t seats = 0, lanes = 0;
-  for (const std::size_t role : roles) seats += ground.lanes.seats(role);
-  for (const Stretch& stretch : ground.stretches) lanes = std::max(lanes, stretch.lanes);
+  for (const std::size_t role : roles) seats += context.lanes.seats(role);
+  for (const Stretch& stretch : context.stretches) lanes = std::max(lanes, stretch.lanes);
   return seats * lanes;
 }
 
 // The first policy's random numbers are the training's own.
-std::uint64_t Trainee::seed() const {
-  return roles_[0] == ground_.first_learning_role ? ground_.seed : derived_seed(ground_.seed, role().name);
+std::uint64_t PolicyLearner::seed() const {
+  return roles_[0] == context_.first_learning_role ? context_.seed : derived_seed(context_.seed, role().name);
 }
 
-Block Trainee::block_of(std::size_t role, const Stretch& stretch) const {
+Block PolicyLearner::block_of(std::size_t role, const Stretch& stretch) const {
   std::size_t before = 0;
   for (const std::size_t r : roles_) {
     if (r == role) break;
-    before += ground_.lanes.rows(r);
+    before += context_.lanes.rows(r);
   }
-  const std::size_t seats = ground_.lanes.seats(role);
+  const std::size_t seats = context_.lanes.seats(role);
   return {role, stretch.first_lane * seats, stretch.lanes * seats, before + stretch.first_lane * seats, 0};
 }
 
 // Marks the parameters whose names begin with what the settings list.
-void Trainee::freeze() {
+void PolicyLearner::freeze() {
   if (settings_.frozen.empty()) return;
   frozen_.assign(parameters_.size(), 0);
   std::vector<std::string> names;
@@ -176,7 +176,7 @@ void Trainee::freeze() {
   if (nets_.credits) mark("credit", nets_.credit, nets_.credit_offset);
   for (std::size_t i = 0; i < used.size(); ++i)
     if (!used[i])
-      throw Error(Fault::spec, "no part of the networks begins with '" + settings_.frozen[i] + "'", "learner.frozen",
+      throw Error(ErrorKind::spec, "no part of the networks begins with '" + settings_.frozen[i] + "'", "learner.frozen",
                   advice(settings_.frozen[i], names));
 }
 

@@ -1,81 +1,81 @@
 #include <algorithm>
 
-#include "trainee.hpp"
+#include "policy_learner.hpp"
 
 // What was played is valued: by what is sensed, or where networks see others, once everyone has decided.
 
 namespace zithercraft {
 
-std::size_t Trainee::number_of(std::size_t role) const {
+std::size_t PolicyLearner::number_of(std::size_t role) const {
   return static_cast<std::size_t>(std::find(roles_.begin(), roles_.end(), role) - roles_.begin());
 }
 
-void Trainee::show(std::size_t role, std::size_t lane_row, std::span<float> inputs, Room& room) const {
+void PolicyLearner::show(std::size_t role, std::size_t lane_row, std::span<float> inputs, Room& room) const {
   if (!sees_others()) {
-    normaliser_.apply(ground_.lanes.observation(role, lane_row), inputs);
+    normaliser_.apply(context_.lanes.observation(role, lane_row), inputs);
     return;
   }
-  const std::size_t seats = ground_.lanes.seats(role);
-  team_.show(ground_, number_of(role), lane_row / seats, lane_row % seats, normaliser_, room.team.span());
+  const std::size_t seats = context_.lanes.seats(role);
+  team_.show(context_, number_of(role), lane_row / seats, lane_row % seats, normaliser_, room.team.span());
   std::copy_n(room.team.begin(), team_.value_columns(), inputs.begin());
 }
 
-Judgement<float> Trainee::judge_values(std::span<const float> inputs, std::size_t rows, Room& room) const {
+NetworkOutputs<float> PolicyLearner::judge_values(std::span<const float> inputs, std::size_t rows, Room& room) const {
   const Sequences<float> all{1, rows, inputs, {}, room.memory.span()};
   if (nets_.shared) return judge_policy(nets_, numbers(), all, room.loss.nets);
-  Judgement<float> said;
-  judge_value(nets_, numbers(), all, room.loss.nets, said);
-  return said;
+  NetworkOutputs<float> outputs;
+  judge_value(nets_, numbers(), all, room.loss.nets, outputs);
+  return outputs;
 }
 
-void Trainee::judge_together(std::size_t stretch, std::size_t time, std::size_t worker) {
+void PolicyLearner::judge_together(std::size_t stretch, std::size_t time, std::size_t worker) {
   const Group& group = groups_[stretch];
   if (!sees_others() || group.rows == 0) return;
   Rollout& r = rollout_;
   Room& room = rooms_[worker];
   const std::size_t first = group.sample(time, 0);
   for (const Block& block : group.blocks) {
-    const std::size_t seats = ground_.lanes.seats(block.role), played = number_of(block.role);
+    const std::size_t seats = context_.lanes.seats(block.role), played = number_of(block.role);
     for (std::size_t i = 0; i < block.rows; ++i) {
       const std::size_t sample = first + block.place + i, lane_row = block.first_row + i;
       show(block.role, lane_row, r.value_inputs.span().subspan(sample * r.value_stride, r.value_stride), room);
       if (!nets_.credits) continue;
-      team_.show_actions(ground_, played, lane_row / seats, lane_row % seats, room.team.span());
+      team_.show_actions(context_, played, lane_row / seats, lane_row % seats, room.team.span());
       std::copy_n(room.team.begin(), team_.credit_columns(), r.credit_inputs.begin() + sample * r.credit_stride);
     }
   }
-  team_.note(ground_, stretch);
+  team_.note(context_, stretch);
 
   const auto inputs = [&](AlignedBuffer<float>& all, std::size_t stride) {
     return std::span<const float>(all.span().subspan(first * stride, group.rows * stride));
   };
   fetch_memory(group, room);
-  Judgement<float> said = judge_values(inputs(r.value_inputs, r.value_stride), group.rows, room);
+  NetworkOutputs<float> outputs = judge_values(inputs(r.value_inputs, r.value_stride), group.rows, room);
   for (const Block& block : group.blocks) keep_memory(block.own_row, block.rows, block.place, group.rows, room);
-  for (std::size_t row = 0; row < group.rows; ++row) r.value[first + row] = value_scale_.to_value(said.value(row));
+  for (std::size_t row = 0; row < group.rows; ++row) r.value[first + row] = value_scale_.to_value(outputs.value(row));
   if (!nets_.credits) return;
   Sequences<float> rows{1, group.rows, {}, {}, room.memory.span()};
   rows.credit_inputs = inputs(r.credit_inputs, r.credit_stride);
-  judge_credit(nets_, numbers(), rows, room.loss.nets, said);
+  judge_credit(nets_, numbers(), rows, room.loss.nets, outputs);
   const std::size_t outputs = nets_.credit.outputs();
   for (std::size_t row = 0; row < group.rows; ++row) {
-    const auto of_row = said.credits.subspan(row * said.credit_stride, outputs);
+    const auto of_row = outputs.credits.subspan(row * outputs.credit_stride, outputs);
     float mean = outputs > 1 ? 0.0f : of_row[0];
     for (std::size_t c = 0; outputs > 1 && c < outputs; ++c) mean += room.probabilities[row * outputs + c] * of_row[c];
     r.expected[first + row] = value_scale_.to_value(mean);
   }
 }
 
-float Trainee::value_of(std::size_t role, std::size_t lane_row, std::size_t own_row, Room& room) const {
+float PolicyLearner::value_of(std::size_t role, std::size_t lane_row, std::size_t own_row, Room& room) const {
   fetch_memory(own_row, 1, 0, 1, room);
   show(role, lane_row, room.value_inputs.span(), room);
   return value_scale_.to_value(judge_values(room.value_inputs.span(), 1, room).value(0));
 }
 
-void Trainee::note(std::size_t stretch, std::size_t lane, std::size_t time, std::size_t worker) {
+void PolicyLearner::note(std::size_t stretch, std::size_t lane, std::size_t time, std::size_t worker) {
   const Group& group = groups_[stretch];
   Rollout& r = rollout_;
-  const Lanes& lanes = ground_.lanes;
+  const Lanes& lanes = context_.lanes;
   const Outcome outcome = lanes.outcome(lane);
   for (const Block& block : group.blocks) {
     const std::size_t seats = lanes.seats(block.role);
@@ -93,16 +93,16 @@ void Trainee::note(std::size_t stretch, std::size_t lane, std::size_t time, std:
 }
 
 // The value of what follows each step: that of the next one, or at the rollout's end of what is sensed now.
-void Trainee::value_what_follows(const Group& group, Room& room) {
+void PolicyLearner::value_what_follows(const Group& group, Room& room) {
   Rollout& r = rollout_;
   fetch_memory(group, room);
   for (const Block& block : group.blocks)
     for (std::size_t i = 0; i < block.rows; ++i)
       show(block.role, block.first_row + i, room.value_inputs.span().subspan((block.place + i) * value_stride()), room);
-  const auto said = judge_values(room.value_inputs.span(), group.rows, room);
+  const auto outputs = judge_values(room.value_inputs.span(), group.rows, room);
   for (std::size_t row = 0; row < group.rows; ++row) {
     const std::size_t last = group.sample(r.horizon - 1, row);
-    if (r.ended[last] == 0) r.next_value[last] = value_scale_.to_value(said.value(row));
+    if (r.ended[last] == 0) r.next_value[last] = value_scale_.to_value(outputs.value(row));
     for (std::size_t t = 0; t + 1 < r.horizon; ++t) {
       const std::size_t s = group.sample(t, row);
       if (r.ended[s] == 0) r.next_value[s] = r.value[group.sample(t + 1, row)];
@@ -110,7 +110,7 @@ void Trainee::value_what_follows(const Group& group, Room& room) {
   }
 }
 
-SampleSums Trainee::sums_of(const Group& group) const {
+SampleSums PolicyLearner::sums_of(const Group& group) const {
   SampleSums sums;
   const Rollout& r = rollout_;
   for (std::size_t s = group.first_sample; s < group.first_sample + group.rows * r.horizon; ++s) {
@@ -130,13 +130,13 @@ SampleSums Trainee::sums_of(const Group& group) const {
 
 // Advantages are what a step brought beside what its moment was worth. Here they become what it brought beside what
 // the others' actions led to expect.
-void Trainee::compare_with_baseline(const Group& group) {
+void PolicyLearner::compare_with_baseline(const Group& group) {
   Rollout& r = rollout_;
   for (std::size_t s = group.first_sample; s < group.first_sample + group.rows * r.horizon; ++s)
     r.advantage[s] += r.value[s] - r.expected[s];
 }
 
-void Trainee::end_rollout(std::size_t stretch, std::size_t worker) {
+void PolicyLearner::end_rollout(std::size_t stretch, std::size_t worker) {
   const Group& group = groups_[stretch];
   if (group.rows > 0) value_what_follows(group, rooms_[worker]);
   estimate_advantages(rollout_, group, settings_.discount, settings_.trace_decay, settings_.baseline);

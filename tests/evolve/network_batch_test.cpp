@@ -5,7 +5,7 @@
 #include <numeric>
 
 #include "counting_new.hpp"
-#include "evolve/vector_bank.hpp"
+#include "evolve/vector_batch.hpp"
 #include "net/network_tensors.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
@@ -34,13 +34,13 @@ std::vector<std::vector<float>> vectors_for(std::size_t numbers) {
   return list;
 }
 
-std::unique_ptr<VectorBank> loaded(const NetworkPlan& plan, std::size_t most_rows, WorkerPool& pool) {
-  auto bank = vector_bank(plan, networks, most_rows, pool.threads());
-  const auto vectors = vectors_for(bank->numbers());
-  bank->load(
+std::unique_ptr<VectorBatch> loaded(const NetworkPlan& plan, std::size_t most_rows, WorkerPool& pool) {
+  auto batch = vector_batch(plan, networks, most_rows, pool.threads());
+  const auto vectors = vectors_for(batch->numbers());
+  batch->load(
       networks,
       [&](std::size_t i, std::span<float> out) { std::copy(vectors[i].begin(), vectors[i].end(), out.begin()); }, pool);
-  return bank;
+  return batch;
 }
 
 const NetworkPlan plans[] = {
@@ -52,29 +52,29 @@ const NetworkPlan plans[] = {
     {.columns = 6, .hidden = {8}, .memory = 4, .outputs = 3},  // which knows no memory either
 };
 
-TEST(Bank, AnswersAsTheNetworksOfAPolicyDo) {
+TEST(NetworkBatch, AnswersAsTheNetworksOfAPolicyDo) {
   WorkerPool pool(2);
   for (const NetworkPlan& plan : plans) {
     // Rows of some networks, of one of them three times.
     const std::vector<std::uint32_t> places{0, 3, 3, 3, 15, 16, 17, 36};
-    const auto bank = loaded(plan, places.size(), pool);
-    const auto inputs = random_rows(places.size(), plan.columns, bank->input_stride());
-    AlignedBuffer<float> kept(places.size() * bank->memory());
-    const auto answers = bank->decide(places, inputs.span(), kept.span(), 1);
+    const auto batch = loaded(plan, places.size(), pool);
+    const auto inputs = random_rows(places.size(), plan.columns, batch->input_stride());
+    AlignedBuffer<float> kept(places.size() * batch->memory());
+    const auto answers = batch->decide(places, inputs.span(), kept.span(), 1);
 
     const Network<float> net(plan);
-    const auto vectors = vectors_for(bank->numbers());
+    const auto vectors = vectors_for(batch->numbers());
     AlignedBuffer<float> parameters(net.parameters()), prepared(net.prepared()), row(net.input_stride()),
         memory(net.memory_stride());
     auto room = net.workspace(1);
     for (std::size_t r = 0; r < places.size(); ++r) {
       vector_to_weights(net, vectors[places[r]], parameters.span());
       net.prepare(parameters.span(), prepared.span());
-      std::copy_n(inputs.begin() + r * bank->input_stride(), plan.columns, row.begin());
+      std::copy_n(inputs.begin() + r * batch->input_stride(), plan.columns, row.begin());
       std::fill(memory.begin(), memory.end(), 0.0f);
       const auto wanted = net.forward(parameters.span(), prepared.span(), row.span(), {1, 1, {}, memory.span()}, room);
       for (std::size_t o = 0; o < plan.outputs; ++o)
-        EXPECT_NEAR(answers[r * bank->output_stride() + o], wanted[o], 1e-4) << plan.columns << " row " << r;
+        EXPECT_NEAR(answers[r * batch->output_stride() + o], wanted[o], 1e-4) << plan.columns << " row " << r;
     }
   }
 }
@@ -82,35 +82,35 @@ TEST(Bank, AnswersAsTheNetworksOfAPolicyDo) {
 // A row for each network.
 struct Everybody {
   Everybody(const NetworkPlan& plan, WorkerPool& pool)
-      : bank(loaded(plan, networks, pool)),
+      : batch(loaded(plan, networks, pool)),
         places(networks),
-        inputs(random_rows(networks, plan.columns, bank->input_stride())),
-        kept(networks * bank->memory()) {
+        inputs(random_rows(networks, plan.columns, batch->input_stride())),
+        kept(networks * batch->memory()) {
     std::iota(places.begin(), places.end(), 0u);
   }
-  std::span<float> decide() { return bank->decide(places, inputs.span(), kept.span(), 0); }
+  std::span<float> decide() { return batch->decide(places, inputs.span(), kept.span(), 0); }
 
-  std::unique_ptr<VectorBank> bank;
+  std::unique_ptr<VectorBatch> batch;
   std::vector<std::uint32_t> places;
   AlignedBuffer<float> inputs, kept;
 };
 
-TEST(Bank, ARowsAnswerDoesNotDependOnTheOthers) {
+TEST(NetworkBatch, ARowsAnswerDoesNotDependOnTheOthers) {
   WorkerPool pool(1);
   for (const NetworkPlan& plan : plans) {
     Everybody all(plan, pool);
     const auto together = all.decide();
     const std::vector<float> copy(together.begin(), together.end());
     for (const std::uint32_t i : {0u, 1u, 20u, 36u}) {
-      AlignedBuffer<float> own(all.bank->memory());
-      const std::size_t stride = all.bank->input_stride();
-      const auto alone = all.bank->decide({&i, 1}, all.inputs.span().subspan(i * stride, stride), own.span(), 0);
-      for (std::size_t o = 0; o < plan.outputs; ++o) EXPECT_EQ(alone[o], copy[i * all.bank->output_stride() + o]);
+      AlignedBuffer<float> own(all.batch->memory());
+      const std::size_t stride = all.batch->input_stride();
+      const auto alone = all.batch->decide({&i, 1}, all.inputs.span().subspan(i * stride, stride), own.span(), 0);
+      for (std::size_t o = 0; o < plan.outputs; ++o) EXPECT_EQ(alone[o], copy[i * all.batch->output_stride() + o]);
     }
   }
 }
 
-TEST(Bank, DecidingAllocatesNothing) {
+TEST(NetworkBatch, DecidingAllocatesNothing) {
   WorkerPool pool(1);
   for (const NetworkPlan& plan : plans) {
     Everybody all(plan, pool);
@@ -121,14 +121,14 @@ TEST(Bank, DecidingAllocatesNothing) {
   }
 }
 
-TEST(Bank, LargeNetworksAreLoadedAFewAtATime) {
+TEST(NetworkBatch, LargeNetworksAreLoadedAFewAtATime) {
   const NetworkPlan plan{.columns = 1000, .hidden = {1000, 1000}, .outputs = 4};
-  const auto bank = vector_bank(plan, 500, 1, 2);
-  EXPECT_GE(bank->room(), 2u);
-  EXPECT_LE(bank->room() * bank->numbers(), loaded_numbers);
+  const auto batch = vector_batch(plan, 500, 1, 2);
+  EXPECT_GE(batch->room(), 2u);
+  EXPECT_LE(batch->room() * batch->numbers(), loaded_numbers);
 }
 
-TEST(Bank, WeightsAndVectorsAreTheSameNetwork) {
+TEST(NetworkBatch, WeightsAndVectorsAreTheSameNetwork) {
   const Network<float> net(plans[5]);
   const auto vector = vectors_for(plain_numbers(net))[0];
   AlignedBuffer<float> parameters(net.parameters());

@@ -1,8 +1,8 @@
 #pragma once
 
 // A policy that learns, with all that belongs to it. It plays the seats of a role, or of several that mirror each
-// other. trainee.cpp makes it, trainee_play.cpp plays, trainee_judge.cpp values what was played, trainee_learn.cpp
-// learns, trainee_store.cpp stores and restores it; trainee_share.cpp tells other processes.
+// other. policy_learner.cpp makes it, policy_play.cpp plays, policy_judge.cpp values what was played, policy_learn.cpp
+// learns, policy_store.cpp stores and restores it; policy_share.cpp tells other processes.
 
 #include <cstddef>
 #include <cstdint>
@@ -11,7 +11,7 @@
 #include <vector>
 
 #include "actor_critic.hpp"
-#include "ground.hpp"
+#include "training_context.hpp"
 #include "rollout.hpp"
 #include "team_view.hpp"
 #include "value_scale.hpp"
@@ -33,15 +33,15 @@ struct PastPolicy {
   Normaliser normaliser;
 };
 
-class Trainee {
+class PolicyLearner {
  public:
   /// `roles`: whose seats it plays; the first one lays out what it reads and writes. Throws Error (spec) if the
   /// networks cannot be built.
-  Trainee(Ground& ground, std::vector<std::size_t> roles, const PpoSettings& settings);
+  PolicyLearner(TrainingContext& context, std::vector<std::size_t> roles, const PolicyGradientSettings& settings);
 
   const std::vector<std::size_t>& roles() const { return roles_; }
   const PolicySignature& signature() const { return signature_; }
-  const PpoSettings& settings() const { return settings_; }
+  const PolicyGradientSettings& settings() const { return settings_; }
   const Group& group(std::size_t stretch) const { return groups_[stretch]; }
   const Rollout& rollout() const { return rollout_; }
   /// Samples of a rollout, over all processes.
@@ -83,7 +83,7 @@ class Trainee {
  private:
   // What one thread works with.
   struct Room {
-    explicit Room(const Trainee& t);
+    explicit Room(const PolicyLearner& t);
     LossRoom<float> loss;
     AlignedBuffer<float> inputs, value_inputs;  // of what is judged outside the rollout
     AlignedBuffer<float> team;                  // a whole row of the team's view
@@ -98,7 +98,7 @@ class Trainee {
   };
   static constexpr std::size_t no_shard = static_cast<std::size_t>(-1);
 
-  const Role& role() const { return ground_.game.roles()[roles_[0]]; }
+  const Role& role() const { return context_.game.roles()[roles_[0]]; }
   bool remembers() const { return settings_.memory > 0; }
   bool sees_others() const { return team_.sees_others(); }
   /// Numbers from row to row of what the value network reads.
@@ -106,7 +106,7 @@ class Trainee {
   std::uint64_t seed() const;
   Numbers<float> numbers() const { return {parameters_.span(), prepared_.span()}; }
   void parameters_changed() { nets_.prepare(parameters_.span(), prepared_.span()); }
-  static std::size_t most_rows_of(const Ground& ground, const std::vector<std::size_t>& roles);
+  static std::size_t most_rows_of(const TrainingContext& context, const std::vector<std::size_t>& roles);
   void freeze();
 
   std::size_t memory_each() const { return nets_.policy_memory() + nets_.value_memory(); }
@@ -122,7 +122,7 @@ class Trainee {
   void show(std::size_t role, std::size_t lane_row, std::span<float> inputs, Room& room) const;
   /// Values of rows that were written into `inputs`, where they stay until the room's next use. The room's memory goes
   /// on.
-  Judgement<float> judge_values(std::span<const float> inputs, std::size_t rows, Room& room) const;
+  NetworkOutputs<float> judge_values(std::span<const float> inputs, std::size_t rows, Room& room) const;
   float value_of(std::size_t role, std::size_t lane_row, std::size_t own_row, Room& room) const;
   void value_what_follows(const Group& group, Room& room);
   void compare_with_baseline(const Group& group);
@@ -148,11 +148,11 @@ class Trainee {
   void share_losses();
   [[noreturn]] void report_bad_gradient(double norm) const;
 
-  std::span<const Group> own_groups() const { return std::span(groups_).subspan(ground_.first_own, ground_.own_count); }
+  std::span<const Group> own_groups() const { return std::span(groups_).subspan(context_.first_own, context_.own_count); }
 
-  Ground& ground_;
+  TrainingContext& context_;
   std::vector<std::size_t> roles_;
-  PpoSettings settings_;
+  PolicyGradientSettings settings_;
   TeamView team_;
   PolicySignature signature_;
   ActorCritic<float> nets_;
