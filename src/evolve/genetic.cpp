@@ -55,7 +55,7 @@ struct GeneticSearch::State {
 
   // Changes some of the numbers: how many are passed over before the next one is drawn at once.
   void mutate_some(const Recipe& r, std::span<float> out) const {
-    const auto changes = noise.stretch(r.seed, numbers);
+    const auto changes = noise.slice(r.seed, numbers);
     RandomStream random(r.seed, 0, 0, Purpose::evolve);
     const double pass = std::log1p(-settings.mutated);
     for (double i = 0.0;; i += 1.0) {
@@ -68,7 +68,7 @@ struct GeneticSearch::State {
 
   void make(const Recipe& r, std::span<float> out) const {
     if (r.mother == nobody) {
-      const auto first = noise.stretch(r.seed, numbers);
+      const auto first = noise.slice(r.seed, numbers);
       std::copy(first.begin(), first.end(), out.begin());
       return;
     }

@@ -19,12 +19,12 @@ Noise::Noise(std::size_t most_numbers) {
   row_ = std::make_shared<const std::vector<float>>(std::move(row));
 }
 
-std::span<const float> Noise::stretch(std::uint64_t seed, std::size_t numbers) const {
+std::span<const float> Noise::slice(std::uint64_t seed, std::size_t numbers) const {
   return {row_->data() + seed % (row_->size() - numbers + 1), numbers};
 }
 
 void Noise::add(std::uint64_t seed, float strength, std::span<float> out) const {
-  const float* noise = stretch(seed, out.size()).data();
+  const float* noise = slice(seed, out.size()).data();
   for (std::size_t i = 0; i < out.size(); ++i) out[i] += strength * noise[i];
 }
 

@@ -235,8 +235,8 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
   rewards_.resize(results_.size() * terms);
   NetworkBatch& batch = topology_ ? static_cast<NetworkBatch&>(*graphs_) : *vectors_;
   std::vector<Normaliser::Moments> notes;
-  for (std::size_t first = 0; first < count; first += batch.room()) {
-    const std::size_t n = std::min(batch.room(), count - first);
+  for (std::size_t first = 0; first < count; first += batch.capacity()) {
+    const std::size_t n = std::min(batch.capacity(), count - first);
     if (topology_) {
       loaded_.clear();
       for (std::size_t i = first; i < first + n; ++i)

@@ -74,9 +74,9 @@ void PopulationPlay::play(NetworkBatch& batch, const Normaliser& normaliser, std
                           std::span<EncounterResult> results, std::span<double> rewards, WorkerPool& pool) {
   // Networks that answer together play together, the same episode at the same time.
   jobs_.clear();
-  for (std::size_t group = 0; group < count; group += batch.together())
+  for (std::size_t group = 0; group < count; group += batch.width())
     for (std::size_t t = 0; t < encounters.size(); ++t)
-      for (std::size_t i = group; i < std::min(count, group + batch.together()); ++i)
+      for (std::size_t i = group; i < std::min(count, group + batch.width()); ++i)
         jobs_.push_back(static_cast<std::uint32_t>(i * encounters.size() + t));
   next_job_ = 0;
   notes_.resize(wishes.notes_every == 0 ? 0

@@ -116,8 +116,8 @@ class SmallNetworkBatch final : public VectorBatch {
 
   std::size_t inputs() const noexcept override { return places_.front().inputs; }
   std::size_t outputs() const noexcept override { return places_.back().outputs; }
-  std::size_t room() const noexcept override { return room_; }
-  std::size_t together() const noexcept override { return wide; }
+  std::size_t capacity() const noexcept override { return room_; }
+  std::size_t width() const noexcept override { return wide; }
   std::size_t memory() const noexcept override { return 0; }
   std::size_t input_stride() const noexcept override { return whole_vectors<float>(inputs()); }
   std::size_t output_stride() const noexcept override { return whole_vectors<float>(outputs()); }

@@ -87,7 +87,7 @@ void StrategySearch::improve(std::span<const double> fitness, double progress, W
     std::fill(out.begin(), out.end(), 0.0f);
     for (std::size_t pair = 0; pair < people / 2; ++pair) {
       const auto by = static_cast<float>(scale * (worth[2 * pair + 1] - worth[2 * pair]));  // down is better
-      const float* noise = s.noise.stretch(s.seed_of(pair), numbers()).data() + first;
+      const float* noise = s.noise.slice(s.seed_of(pair), numbers()).data() + first;
       if (by != 0.0f)
         for (std::size_t i = 0; i < n; ++i) out[i] += by * noise[i];
     }

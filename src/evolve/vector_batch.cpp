@@ -26,7 +26,7 @@ class PlainBatch final : public VectorBatch {
 
   std::size_t inputs() const noexcept override { return net_.plan().columns; }
   std::size_t outputs() const noexcept override { return net_.outputs(); }
-  std::size_t room() const noexcept override { return room_; }
+  std::size_t capacity() const noexcept override { return room_; }
   std::size_t memory() const noexcept override { return net_.memory_stride(); }
   std::size_t input_stride() const noexcept override { return net_.input_stride(); }
   std::size_t output_stride() const noexcept override { return net_.output_stride(); }

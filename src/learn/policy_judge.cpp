@@ -28,37 +28,37 @@ NetworkOutputs<float> PolicyLearner::judge_values(std::span<const float> inputs,
   return outputs;
 }
 
-void PolicyLearner::judge_together(std::size_t stretch, std::size_t time, std::size_t worker) {
-  const Group& group = groups_[stretch];
-  if (!sees_others() || group.rows == 0) return;
+void PolicyLearner::judge_together(std::size_t group, std::size_t time, std::size_t worker) {
+  const GroupSamples& samples = groups_[group];
+  if (!sees_others() || samples.rows == 0) return;
   Rollout& r = rollout_;
   Room& room = rooms_[worker];
-  const std::size_t first = group.sample(time, 0);
-  for (const Block& block : group.blocks) {
-    const std::size_t seats = context_.lanes.seats(block.role), played = number_of(block.role);
-    for (std::size_t i = 0; i < block.rows; ++i) {
-      const std::size_t sample = first + block.place + i, lane_row = block.first_row + i;
-      show(block.role, lane_row, r.value_inputs.span().subspan(sample * r.value_stride, r.value_stride), room);
+  const std::size_t first = samples.sample(time, 0);
+  for (const RoleRows& role_rows : samples.roles_rows) {
+    const std::size_t seats = context_.lanes.seats(role_rows.role), played = number_of(role_rows.role);
+    for (std::size_t i = 0; i < role_rows.rows; ++i) {
+      const std::size_t sample = first + role_rows.place + i, lane_row = role_rows.first_row + i;
+      show(role_rows.role, lane_row, r.value_inputs.span().subspan(sample * r.value_stride, r.value_stride), room);
       if (!nets_.credits) continue;
       team_.show_actions(context_, played, lane_row / seats, lane_row % seats, room.team.span());
       std::copy_n(room.team.begin(), team_.credit_columns(), r.credit_inputs.begin() + sample * r.credit_stride);
     }
   }
-  team_.note(context_, stretch);
+  team_.note(context_, group);
 
   const auto inputs = [&](AlignedBuffer<float>& all, std::size_t stride) {
-    return std::span<const float>(all.span().subspan(first * stride, group.rows * stride));
+    return std::span<const float>(all.span().subspan(first * stride, samples.rows * stride));
   };
-  fetch_memory(group, room);
-  NetworkOutputs<float> outputs = judge_values(inputs(r.value_inputs, r.value_stride), group.rows, room);
-  for (const Block& block : group.blocks) keep_memory(block.own_row, block.rows, block.place, group.rows, room);
-  for (std::size_t row = 0; row < group.rows; ++row) r.value[first + row] = value_scale_.to_value(outputs.value(row));
+  fetch_memory(samples, room);
+  NetworkOutputs<float> outputs = judge_values(inputs(r.value_inputs, r.value_stride), samples.rows, room);
+  for (const RoleRows& role_rows : samples.roles_rows) keep_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
+  for (std::size_t row = 0; row < samples.rows; ++row) r.value[first + row] = value_scale_.to_value(outputs.value(row));
   if (!nets_.credits) return;
-  Sequences<float> rows{1, group.rows, {}, {}, room.memory.span()};
+  Sequences<float> rows{1, samples.rows, {}, {}, room.memory.span()};
   rows.credit_inputs = inputs(r.credit_inputs, r.credit_stride);
   judge_credit(nets_, numbers(), rows, room.loss.nets, outputs);
   const std::size_t outputs = nets_.credit.outputs();
-  for (std::size_t row = 0; row < group.rows; ++row) {
+  for (std::size_t row = 0; row < samples.rows; ++row) {
     const auto of_row = outputs.credits.subspan(row * outputs.credit_stride, outputs);
     float mean = outputs > 1 ? 0.0f : of_row[0];
     for (std::size_t c = 0; outputs > 1 && c < outputs; ++c) mean += room.probabilities[row * outputs + c] * of_row[c];
@@ -72,48 +72,48 @@ float PolicyLearner::value_of(std::size_t role, std::size_t lane_row, std::size_
   return value_scale_.to_value(judge_values(room.value_inputs.span(), 1, room).value(0));
 }
 
-void PolicyLearner::note(std::size_t stretch, std::size_t lane, std::size_t time, std::size_t worker) {
-  const Group& group = groups_[stretch];
+void PolicyLearner::note(std::size_t group, std::size_t lane, std::size_t time, std::size_t worker) {
+  const GroupSamples& samples = groups_[group];
   Rollout& r = rollout_;
   const Lanes& lanes = context_.lanes;
   const Outcome outcome = lanes.outcome(lane);
-  for (const Block& block : group.blocks) {
-    const std::size_t seats = lanes.seats(block.role);
+  for (const RoleRows& role_rows : samples.roles_rows) {
+    const std::size_t seats = lanes.seats(role_rows.role);
     for (std::size_t seat = 0; seat < seats; ++seat) {
-      const std::size_t lane_row = lane * seats + seat, i = lane_row - block.first_row;
-      const std::size_t sample = group.sample(time, block.place + i);
-      r.reward[sample] = lanes.rewards(block.role)[lane_row];
+      const std::size_t lane_row = lane * seats + seat, i = lane_row - role_rows.first_row;
+      const std::size_t sample = samples.sample(time, role_rows.place + i);
+      r.reward[sample] = lanes.rewards(role_rows.role)[lane_row];
       r.ended[sample] = outcome == Outcome::running ? 0 : 1;
       r.next_value[sample] =
-          outcome == Outcome::cutoff ? value_of(block.role, lane_row, block.own_row + i, rooms_[worker]) : 0.0f;
-      if (time + 1 < r.horizon) r.begins[group.sample(time + 1, block.place + i)] = r.ended[sample];
+          outcome == Outcome::cutoff ? value_of(role_rows.role, lane_row, role_rows.own_row + i, rooms_[worker]) : 0.0f;
+      if (time + 1 < r.horizon) r.begins[samples.sample(time + 1, role_rows.place + i)] = r.ended[sample];
     }
-    if (outcome != Outcome::running) forget(block, lane);
+    if (outcome != Outcome::running) forget(role_rows, lane);
   }
 }
 
 // The value of what follows each step: that of the next one, or at the rollout's end of what is sensed now.
-void PolicyLearner::value_what_follows(const Group& group, Room& room) {
+void PolicyLearner::value_what_follows(const GroupSamples& samples, Room& room) {
   Rollout& r = rollout_;
-  fetch_memory(group, room);
-  for (const Block& block : group.blocks)
-    for (std::size_t i = 0; i < block.rows; ++i)
-      show(block.role, block.first_row + i, room.value_inputs.span().subspan((block.place + i) * value_stride()), room);
-  const auto outputs = judge_values(room.value_inputs.span(), group.rows, room);
-  for (std::size_t row = 0; row < group.rows; ++row) {
-    const std::size_t last = group.sample(r.horizon - 1, row);
+  fetch_memory(samples, room);
+  for (const RoleRows& role_rows : samples.roles_rows)
+    for (std::size_t i = 0; i < role_rows.rows; ++i)
+      show(role_rows.role, role_rows.first_row + i, room.value_inputs.span().subspan((role_rows.place + i) * value_stride()), room);
+  const auto outputs = judge_values(room.value_inputs.span(), samples.rows, room);
+  for (std::size_t row = 0; row < samples.rows; ++row) {
+    const std::size_t last = samples.sample(r.horizon - 1, row);
     if (r.ended[last] == 0) r.next_value[last] = value_scale_.to_value(outputs.value(row));
     for (std::size_t t = 0; t + 1 < r.horizon; ++t) {
-      const std::size_t s = group.sample(t, row);
-      if (r.ended[s] == 0) r.next_value[s] = r.value[group.sample(t + 1, row)];
+      const std::size_t s = samples.sample(t, row);
+      if (r.ended[s] == 0) r.next_value[s] = r.value[samples.sample(t + 1, row)];
     }
   }
 }
 
-SampleSums PolicyLearner::sums_of(const Group& group) const {
+SampleSums PolicyLearner::sums_of(const GroupSamples& samples) const {
   SampleSums sums;
   const Rollout& r = rollout_;
-  for (std::size_t s = group.first_sample; s < group.first_sample + group.rows * r.horizon; ++s) {
+  for (std::size_t s = samples.first_sample; s < samples.first_sample + samples.rows * r.horizon; ++s) {
     if ((r.counts[s] & learns_policy) == 0) continue;
     const auto a = static_cast<double>(r.advantage[s]), t = static_cast<double>(r.target[s]);
     const double off = t - static_cast<double>(r.value[s]);
@@ -130,18 +130,18 @@ SampleSums PolicyLearner::sums_of(const Group& group) const {
 
 // Advantages are what a step brought beside what its moment was worth. Here they become what it brought beside what
 // the others' actions led to expect.
-void PolicyLearner::compare_with_baseline(const Group& group) {
+void PolicyLearner::compare_with_baseline(const GroupSamples& samples) {
   Rollout& r = rollout_;
-  for (std::size_t s = group.first_sample; s < group.first_sample + group.rows * r.horizon; ++s)
+  for (std::size_t s = samples.first_sample; s < samples.first_sample + samples.rows * r.horizon; ++s)
     r.advantage[s] += r.value[s] - r.expected[s];
 }
 
-void PolicyLearner::end_rollout(std::size_t stretch, std::size_t worker) {
-  const Group& group = groups_[stretch];
-  if (group.rows > 0) value_what_follows(group, rooms_[worker]);
-  estimate_advantages(rollout_, group, settings_.discount, settings_.trace_decay, settings_.baseline);
-  if (nets_.credits) compare_with_baseline(group);
-  group_sums_[stretch] = sums_of(group);
+void PolicyLearner::end_rollout(std::size_t group, std::size_t worker) {
+  const GroupSamples& samples = groups_[group];
+  if (samples.rows > 0) value_what_follows(samples, rooms_[worker]);
+  estimate_advantages(rollout_, samples, settings_.discount, settings_.trace_decay, settings_.baseline);
+  if (nets_.credits) compare_with_baseline(samples);
+  group_sums_[group] = sums_of(samples);
 }
 
 }  // namespace zithercraft

@@ -43,8 +43,8 @@ void PolicyLearner::prepare_samples(ImproveReport& report) {
   }
   context_.pool.run(context_.own_count, [&](std::size_t g, std::size_t) {
     Rollout& r = rollout_;
-    const Group& group = own_groups()[g];
-    for (std::size_t i = group.first_sample; i < group.first_sample + group.rows * r.horizon; ++i) {
+    const GroupSamples& samples = own_groups()[g];
+    for (std::size_t i = samples.first_sample; i < samples.first_sample + samples.rows * r.horizon; ++i) {
       r.advantage[i] = static_cast<float>((static_cast<double>(r.advantage[i]) - mean) / (stddev + 1e-8));
       r.target[i] = value_scale_.to_output(r.target[i]);
       r.value[i] = value_scale_.to_output(r.value[i]);
@@ -64,23 +64,23 @@ void PolicyLearner::schedule(ImproveReport& report) {
 
 // ---- Gradients
 
-std::size_t PolicyLearner::spans_per_shard() const {
-  return std::max<std::size_t>(1, samples_per_shard(nets_.parameters) / span_samples());
+std::size_t PolicyLearner::spans_per_portion() const {
+  return std::max<std::size_t>(1, samples_per_portion(nets_.parameters) / span_samples());
 }
 std::size_t PolicyLearner::spans_per_minibatch() const {
   return std::clamp<std::size_t>(static_cast<std::size_t>(settings_.minibatch) / span_samples(), 1, spans());
 }
 
-LossSums PolicyLearner::add_span(const Group& group, std::size_t span, double scale, Room& room,
+LossSums PolicyLearner::add_span(const GroupSamples& samples, std::size_t span, double scale, Room& room,
                            std::span<float> own_gradient) {
   const Rollout& r = rollout_;
-  const std::size_t first = group.sample(span * r.span, 0), n = r.span * group.rows;
+  const std::size_t first = samples.sample(span * r.span, 0), n = r.span * samples.rows;
   if (remembers()) {
-    const auto before = remembered_before(group, span);
+    const auto before = remembered_before(samples, span);
     std::copy(before.begin(), before.end(), room.memory.begin());
   }
   const auto of = [&](const auto& buffer, std::size_t each) { return buffer.span().subspan(first * each, n * each); };
-  const Batch<float> batch{{r.span, group.rows, of(r.inputs, r.input_stride),
+  const Batch<float> batch{{r.span, samples.rows, of(r.inputs, r.input_stride),
                             remembers() ? of(r.begins, 1) : std::span<const std::uint8_t>{}, room.memory.span(),
                             of(r.value_inputs, r.value_stride), of(r.credit_inputs, r.credit_stride)},
                            of(r.actions, r.controls),
@@ -93,47 +93,47 @@ LossSums PolicyLearner::add_span(const Group& group, std::size_t span, double sc
   return add_loss<float>(nets_, numbers(), batch, loss_, static_cast<float>(scale), room.loss, own_gradient);
 }
 
-void PolicyLearner::add_shard(std::size_t shard, std::size_t epoch, double scale, Room& room) {
+void PolicyLearner::add_portion(std::size_t portion, std::size_t epoch, double scale, Room& room) {
   PhaseClock clock;
-  const Shard& own = shards_[shard];
+  const Portion& own = portions_[portion];
   const auto& order = orders_[epoch * context_.own_count + own.group - context_.first_own];
-  const auto own_gradient = shard_gradients_[shard].span();
+  const auto own_gradient = portion_gradients_[portion].span();
   std::fill(own_gradient.begin(), own_gradient.end(), 0.0f);
-  shard_sums_[shard] = {};
+  portion_sums_[portion] = {};
   for (std::size_t i = own.first; i < own.end; ++i)
-    shard_sums_[shard] += add_span(groups_[own.group], order[i], scale, room, own_gradient);
+    portion_sums_[portion] += add_span(groups_[own.group], order[i], scale, room, own_gradient);
   clock.add_to(room.times.learn);
 }
 
-// Adds the shards of own groups [first, end) up in pairs of halves, from number `begin` of the gradient on. Returns
-// where the sum is, or no_shard.
+// Adds the portions of own groups [first, end) up in pairs of halves, from number `begin` of the gradient on. Returns
+// where the sum is, or no_portion.
 std::size_t PolicyLearner::add_groups_up(std::size_t first, std::size_t end, std::size_t begin, std::size_t count) {
   const auto add = [&](std::size_t to, std::size_t from) {
-    float* const sum = shard_gradients_[to].data() + begin;
-    const float* const more = shard_gradients_[from].data() + begin;
+    float* const sum = portion_gradients_[to].data() + begin;
+    const float* const more = portion_gradients_[from].data() + begin;
     for (std::size_t i = 0; i < count; ++i) sum[i] += more[i];
   };
   if (end - first == 1) {
-    const std::size_t here = first_shards_[first];
-    for (std::size_t shard = here + 1; shard < first_shards_[end]; ++shard) add(here, shard);
-    return here < first_shards_[end] ? here : no_shard;
+    const std::size_t here = first_portions_[first];
+    for (std::size_t portion = here + 1; portion < first_portions_[end]; ++portion) add(here, portion);
+    return here < first_portions_[end] ? here : no_portion;
   }
   const std::size_t middle = first + (end - first) / 2;
   const std::size_t low = add_groups_up(first, middle, begin, count), high = add_groups_up(middle, end, begin, count);
-  if (low == no_shard || high == no_shard) return low == no_shard ? high : low;
+  if (low == no_portion || high == no_portion) return low == no_portion ? high : low;
   add(low, high);
   return low;
 }
 
 void PolicyLearner::add_gradients_up() {
-  constexpr std::size_t at_once = 4096;  // numbers; all shards' parts of so many fit the nearer caches
+  constexpr std::size_t at_once = 4096;  // numbers; all portions' parts of so many fit the nearer caches
   context_.pool.run((gradient_.size() + at_once - 1) / at_once, [&](std::size_t part, std::size_t) {
     const std::size_t begin = part * at_once, count = std::min(at_once, gradient_.size() - begin);
     const std::size_t sum = add_groups_up(0, context_.own_count, begin, count);
-    if (sum == no_shard) {
+    if (sum == no_portion) {
       std::fill_n(gradient_.begin() + begin, count, 0.0f);
     } else {
-      std::copy_n(shard_gradients_[sum].begin() + begin, count, gradient_.begin() + begin);
+      std::copy_n(portion_gradients_[sum].begin() + begin, count, gradient_.begin() + begin);
     }
   });
   if (context_.processes != nullptr) context_.processes->add_up(gradient_.span());
@@ -196,32 +196,32 @@ void PolicyLearner::shuffle() {
 }
 
 std::size_t PolicyLearner::share_out_minibatch(std::size_t first, std::size_t count) {
-  // Span number i of the epoch is the (i / groups)th in the order of group i % groups.
-  const auto place = [&](std::size_t number, std::size_t group) {
-    return number <= group ? 0 : (number - group + groups_.size() - 1) / groups_.size();
+  // Span number i of the epoch is the (i / groups)th in the order of samples i % groups.
+  const auto place = [&](std::size_t number, std::size_t samples) {
+    return number <= samples ? 0 : (number - samples + groups_.size() - 1) / groups_.size();
   };
   std::size_t all = 0;
-  shards_.clear();
-  first_shards_.clear();
+  portions_.clear();
+  first_portions_.clear();
   for (std::size_t g = 0; g < groups_.size(); ++g) {
     const std::size_t begin = place(first, g), end = place(first + count, g);
     all += (end - begin) * rollout_.span * groups_[g].rows;
     if (!context_.owns(g)) continue;
-    first_shards_.push_back(shards_.size());
-    for (std::size_t i = begin; i < end; i += spans_per_shard())
-      if (groups_[g].rows > 0) shards_.push_back({g, i, std::min(end, i + spans_per_shard())});
+    first_portions_.push_back(portions_.size());
+    for (std::size_t i = begin; i < end; i += spans_per_portion())
+      if (groups_[g].rows > 0) portions_.push_back({g, i, std::min(end, i + spans_per_portion())});
   }
-  first_shards_.push_back(shards_.size());
+  first_portions_.push_back(portions_.size());
   return all;
 }
 
 void PolicyLearner::learn_minibatch(std::size_t epoch, std::size_t first, std::size_t count, ImproveReport& report) {
   const double scale = 1.0 / static_cast<double>(std::max<std::size_t>(1, share_out_minibatch(first, count)));
-  context_.pool.run(shards_.size(),
-                   [&](std::size_t shard, std::size_t worker) { add_shard(shard, epoch, scale, rooms_[worker]); });
+  context_.pool.run(portions_.size(),
+                   [&](std::size_t portion, std::size_t worker) { add_portion(portion, epoch, scale, rooms_[worker]); });
   PhaseClock clock;
-  for (std::size_t shard = 0; shard < shards_.size(); ++shard)
-    group_losses_[shards_[shard].group] += shard_sums_[shard];
+  for (std::size_t portion = 0; portion < portions_.size(); ++portion)
+    group_losses_[portions_[portion].group] += portion_sums_[portion];
   add_gradients_up();
   step(report.learning_rate, report);
   clock.add_to(report.times.optimise);

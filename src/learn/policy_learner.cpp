@@ -32,17 +32,17 @@ PolicySignature signature_for(const Game& game, std::size_t role_number, const T
   return signature;
 }
 
-std::vector<Group> groups_for(const TrainingContext& context, const std::vector<std::size_t>& roles) {
-  std::vector<Group> groups;
-  for (const Stretch& stretch : context.stretches) {
-    Group& group = groups.emplace_back(Group{stretch.first_lane, stretch.lanes});
+std::vector<GroupSamples> groups_for(const TrainingContext& context, const std::vector<std::size_t>& roles) {
+  std::vector<GroupSamples> groups;
+  for (const LaneGroup& group : context.groups) {
+    GroupSamples& samples = groups.emplace_back(GroupSamples{group.first_lane, group.lanes});
     std::size_t before = 0;  // rows of earlier roles, over all lanes
     for (const std::size_t role : roles) {
       const std::size_t seats = context.lanes.seats(role);
-      if (context.learns_in(role, stretch)) {
-        group.blocks.push_back(
-            {role, stretch.first_lane * seats, stretch.lanes * seats, before + stretch.first_lane * seats, group.rows});
-        group.rows += stretch.lanes * seats;
+      if (context.learns_in(role, group)) {
+        samples.roles_rows.push_back(
+            {role, group.first_lane * seats, group.lanes * seats, before + group.first_lane * seats, samples.rows});
+        samples.rows += group.lanes * seats;
       }
       before += context.lanes.rows(role);
     }
@@ -50,9 +50,9 @@ std::vector<Group> groups_for(const TrainingContext& context, const std::vector<
   return groups;
 }
 
-std::size_t rows_of(std::span<const Group> groups) {
+std::size_t rows_of(std::span<const GroupSamples> groups) {
   std::size_t rows = 0;
-  for (const Group& group : groups) rows += group.rows;
+  for (const GroupSamples& samples : groups) rows += samples.rows;
   return rows;
 }
 
@@ -121,21 +121,21 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
   orders_.assign(static_cast<std::size_t>(settings.epochs) * context.own_count,
                  std::vector<std::uint32_t>(rollout_.spans()));
   const std::size_t most_of_a_group = (spans_per_minibatch() + groups_.size() - 1) / groups_.size();
-  const std::size_t most_shards = context.own_count * ((most_of_a_group + spans_per_shard() - 1) / spans_per_shard());
-  shards_.reserve(most_shards);
-  first_shards_.reserve(context.own_count + 1);
-  shard_sums_.resize(most_shards);
-  for (std::size_t i = 0; i < most_shards; ++i) shard_gradients_.emplace_back(nets_.parameters);
+  const std::size_t most_portions = context.own_count * ((most_of_a_group + spans_per_portion() - 1) / spans_per_portion());
+  portions_.reserve(most_portions);
+  first_portions_.reserve(context.own_count + 1);
+  portion_sums_.resize(most_portions);
+  for (std::size_t i = 0; i < most_portions; ++i) portion_gradients_.emplace_back(nets_.parameters);
   group_losses_.resize(groups_.size());
   group_sums_.resize(groups_.size());
   group_moments_.resize(groups_.size());
 }
 
-// In the largest stretch, if all its rows are played by this policy: as it is now, or as it was.
+// In the largest group, if all its rows are played by this policy: as it is now, or as it was.
 std::size_t PolicyLearner::most_rows_of(const TrainingContext& context, const std::vector<std::size_t>& roles) {
   std::size_t seats = 0, lanes = 0;
   for (const std::size_t role : roles) seats += context.lanes.seats(role);
-  for (const Stretch& stretch : context.stretches) lanes = std::max(lanes, stretch.lanes);
+  for (const LaneGroup& group : context.groups) lanes = std::max(lanes, group.lanes);
   return seats * lanes;
 }
 
@@ -144,14 +144,14 @@ std::uint64_t PolicyLearner::seed() const {
   return roles_[0] == context_.first_learning_role ? context_.seed : derived_seed(context_.seed, role().name);
 }
 
-Block PolicyLearner::block_of(std::size_t role, const Stretch& stretch) const {
+RoleRows PolicyLearner::block_of(std::size_t role, const LaneGroup& group) const {
   std::size_t before = 0;
   for (const std::size_t r : roles_) {
     if (r == role) break;
     before += context_.lanes.rows(r);
   }
   const std::size_t seats = context_.lanes.seats(role);
-  return {role, stretch.first_lane * seats, stretch.lanes * seats, before + stretch.first_lane * seats, 0};
+  return {role, group.first_lane * seats, group.lanes * seats, before + group.first_lane * seats, 0};
 }
 
 // Marks the parameters whose names begin with what the settings list.

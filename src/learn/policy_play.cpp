@@ -29,90 +29,90 @@ void PolicyLearner::keep_memory(std::size_t own_row, std::size_t count, std::siz
   }
 }
 
-void PolicyLearner::fetch_memory(const Group& group, Room& room) const {
-  for (const Block& block : group.blocks) fetch_memory(block.own_row, block.rows, block.place, group.rows, room);
+void PolicyLearner::fetch_memory(const GroupSamples& samples, Room& room) const {
+  for (const RoleRows& role_rows : samples.roles_rows) fetch_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
 }
 
-std::span<float> PolicyLearner::remembered_before(const Group& group, std::size_t span) {
-  const std::size_t first_row = span * rollout_.rows + group.first_sample / rollout_.horizon;
-  return rollout_.remembered.span().subspan(first_row * rollout_.memory, group.rows * rollout_.memory);
+std::span<float> PolicyLearner::remembered_before(const GroupSamples& samples, std::size_t span) {
+  const std::size_t first_row = span * rollout_.rows + samples.first_sample / rollout_.horizon;
+  return rollout_.remembered.span().subspan(first_row * rollout_.memory, samples.rows * rollout_.memory);
 }
 
-void PolicyLearner::forget(const Block& block, std::size_t lane) {
-  const std::size_t seats = context_.lanes.seats(block.role), first = block.own_row + (lane * seats - block.first_row);
+void PolicyLearner::forget(const RoleRows& role_rows, std::size_t lane) {
+  const std::size_t seats = context_.lanes.seats(role_rows.role), first = role_rows.own_row + (lane * seats - role_rows.first_row);
   std::fill_n(memory_.begin() + first * memory_each(), seats * memory_each(), 0.0f);
 }
 
 // ---- deciding
 
-void PolicyLearner::normalise(const Group& group, std::span<float> inputs) const {
+void PolicyLearner::normalise(const GroupSamples& samples, std::span<float> inputs) const {
   const std::size_t stride = nets_.policy.input_stride();
-  for (const Block& block : group.blocks)
-    normaliser_.apply(context_.sensed_by(block), inputs.subspan(block.place * stride, block.rows * stride), stride);
+  for (const RoleRows& role_rows : samples.roles_rows)
+    normaliser_.apply(context_.sensed_by(role_rows), inputs.subspan(role_rows.place * stride, role_rows.rows * stride), stride);
 }
 
-void PolicyLearner::begin_rollout(std::size_t stretch) {
-  group_moments_[stretch].clear(role().columns.size());
-  team_.begin_rollout(stretch);
+void PolicyLearner::begin_rollout(std::size_t group) {
+  group_moments_[group].clear(role().columns.size());
+  team_.begin_rollout(group);
 }
 
-void PolicyLearner::decide(std::size_t stretch, std::size_t time, std::size_t worker) {
-  const Group& group = groups_[stretch];
-  if (group.rows == 0) return;
+void PolicyLearner::decide(std::size_t group, std::size_t time, std::size_t worker) {
+  const GroupSamples& samples = groups_[group];
+  if (samples.rows == 0) return;
   Rollout& r = rollout_;
   Room& room = rooms_[worker];
   Lanes& lanes = context_.lanes;
-  const std::size_t first = group.sample(time, 0), width = nets_.heads.outputs(), columns = role().columns.size();
-  fetch_memory(group, room);
+  const std::size_t first = samples.sample(time, 0), width = nets_.heads.outputs(), columns = role().columns.size();
+  fetch_memory(samples, room);
   if (remembers() && time % r.span == 0) {
-    const auto kept = remembered_before(group, time / r.span);
+    const auto kept = remembered_before(samples, time / r.span);
     std::copy_n(room.memory.begin(), kept.size(), kept.begin());
   }
-  const auto inputs = r.inputs.span().subspan(first * r.input_stride, group.rows * r.input_stride);
-  normalise(group, inputs);
-  const Sequences<float> rows{1, group.rows, inputs, {}, room.memory.span()};
+  const auto inputs = r.inputs.span().subspan(first * r.input_stride, samples.rows * r.input_stride);
+  normalise(samples, inputs);
+  const Sequences<float> rows{1, samples.rows, inputs, {}, room.memory.span()};
   NetworkOutputs<float> outputs = judge_policy(nets_, numbers(), rows, room.loss.nets);
   if (!nets_.shared && !sees_others()) judge_value(nets_, numbers(), rows, room.loss.nets, outputs);
 
   const std::uint64_t decide_seed = derived_seed(seed(), "decide");
   const auto stddev = nets_.stddev_part(std::as_const(parameters_).span());
-  for (const Block& block : group.blocks) {
-    keep_memory(block.own_row, block.rows, block.place, group.rows, room);
-    const auto sensed = context_.sensed_by(block);
-    const auto& seats = context_.game.roles()[block.role].seats;
-    for (std::size_t i = 0; i < block.rows; ++i) {
-      const std::size_t sample = first + block.place + i, lane_row = block.first_row + i;
+  for (const RoleRows& role_rows : samples.roles_rows) {
+    keep_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
+    const auto sensed = context_.sensed_by(role_rows);
+    const auto& seats = context_.game.roles()[role_rows.role].seats;
+    for (std::size_t i = 0; i < role_rows.rows; ++i) {
+      const std::size_t sample = first + role_rows.place + i, lane_row = role_rows.first_row + i;
       const auto allowed = r.allowed.span().subspan(sample * r.masks, r.masks);
-      const auto output = outputs.row(block.place + i, width);
+      const auto output = outputs.row(role_rows.place + i, width);
       nets_.heads.read_masks(sensed.subspan(i * columns, columns), allowed);
       nets_.heads.forbid<float>(allowed, output);
       // One stream per row and rollout would need its position kept; a stream per step needs nothing.
-      RandomStream random(decide_seed, static_cast<std::uint32_t>(block.own_row + i),
+      RandomStream random(decide_seed, static_cast<std::uint32_t>(role_rows.own_row + i),
                           static_cast<std::uint32_t>(static_cast<std::size_t>(context_.updates) * r.horizon + time),
                           Purpose::decide);
       const auto action = r.actions.span().subspan(sample * r.controls, r.controls);
       r.log_probability[sample] = nets_.heads.sample(output, stddev, random, action);
-      if (!sees_others()) r.value[sample] = value_scale_.to_value(outputs.value(block.place + i));
+      if (!sees_others()) r.value[sample] = value_scale_.to_value(outputs.value(role_rows.place + i));
       if (nets_.credits && nets_.credit.outputs() > 1)
-        nets_.heads.combination_probabilities(output, room.probabilities.span().subspan((block.place + i) * nets_.credit.outputs()));
+        nets_.heads.combination_probabilities(output, room.probabilities.span().subspan((role_rows.place + i) * nets_.credit.outputs()));
       r.absent[sample] =
           context_.game.arena().present(lanes.arena_state(lane_row / seats.size()), seats[lane_row % seats.size()]) ? 0
                                                                                                                    : 1;
-      nets_.heads.controls_of(action, lanes.control(block.role, lane_row));
+      nets_.heads.controls_of(action, lanes.control(role_rows.role, lane_row));
     }
-    group_moments_[stretch].add(sensed);
+    group_moments_[group].add(sensed);
   }
 }
 
-void PolicyLearner::decide_as(const PastPolicy& past, const Block& block, std::span<const std::size_t> own_lanes,
+void PolicyLearner::decide_as(const PastPolicy& past, const RoleRows& role_rows, std::span<const std::size_t> own_lanes,
                         std::size_t time, std::size_t worker) {
   Room& room = rooms_[worker];
   Lanes& lanes = context_.lanes;
-  const std::size_t seats = lanes.seats(block.role), rows = own_lanes.size() * seats, columns = role().columns.size(),
+  const std::size_t seats = lanes.seats(role_rows.role), rows = own_lanes.size() * seats, columns = role().columns.size(),
                     stride = nets_.policy.input_stride(), width = nets_.heads.outputs();
-  const auto own_row = [&](std::size_t lane) { return block.own_row + lane * seats - block.first_row; };
+  const auto own_row = [&](std::size_t lane) { return role_rows.own_row + lane * seats - role_rows.first_row; };
   for (std::size_t i = 0; i < own_lanes.size(); ++i) {
-    past.normaliser.apply(lanes.observations(block.role).subspan(own_lanes[i] * seats * columns, seats * columns),
+    past.normaliser.apply(lanes.observations(role_rows.role).subspan(own_lanes[i] * seats * columns, seats * columns),
                           room.inputs.span().subspan(i * seats * stride, seats * stride), stride);
     fetch_memory(own_row(own_lanes[i]), seats, i * seats, rows, room);
   }
@@ -125,14 +125,14 @@ void PolicyLearner::decide_as(const PastPolicy& past, const Block& block, std::s
     for (std::size_t seat = 0; seat < seats; ++seat) {
       const std::size_t lane_row = own_lanes[i] * seats + seat;
       const auto output = outputs.row(i * seats + seat, width);
-      nets_.heads.read_masks(lanes.observation(block.role, lane_row), room.allowed.span());
+      nets_.heads.read_masks(lanes.observation(role_rows.role, lane_row), room.allowed.span());
       nets_.heads.forbid<float>(room.allowed.span(), output);
       RandomStream random(
           decide_seed, static_cast<std::uint32_t>(own_row(own_lanes[i]) + seat),
           static_cast<std::uint32_t>(static_cast<std::size_t>(context_.updates) * rollout_.horizon + time),
           Purpose::decide);
       nets_.heads.sample(output, stddev, random, room.action.span());
-      nets_.heads.controls_of(room.action.span(), lanes.control(block.role, lane_row));
+      nets_.heads.controls_of(room.action.span(), lanes.control(role_rows.role, lane_row));
     }
   }
 }

@@ -25,9 +25,9 @@ void PolicyLearner::store(TensorFile& file) const {
   // Each process knows what its own lanes remember; they follow each other role by role.
   std::vector<float> all;
   for (const std::size_t role : roles_) {
-    const Stretch& first = context_.own_stretches().front();
-    const Stretch& last = context_.own_stretches().back();
-    const Block own = block_of(role, {first.first_lane, last.first_lane + last.lanes - first.first_lane});
+    const LaneGroup& first = context_.own_groups().front();
+    const LaneGroup& last = context_.own_groups().back();
+    const RoleRows own = block_of(role, {first.first_lane, last.first_lane + last.lanes - first.first_lane});
     const auto memory =
         gathered<float>(context_.processes, memory_.span().subspan(own.own_row * memory_each(), own.rows * memory_each()));
     all.insert(all.end(), memory.begin(), memory.end());

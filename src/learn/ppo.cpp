@@ -100,19 +100,19 @@ std::size_t most_seats(const Game& game, const std::vector<RolePlayer>& players)
   return *std::max_element(seats.begin(), seats.end());
 }
 
-// In which stretches past policies play is spread evenly, and the sides take turns.
-std::vector<Stretch> stretches_of(std::size_t lanes, std::size_t seats, std::size_t sides, double past_share) {
-  std::vector<Stretch> stretches;
+// In which groups past policies play is spread evenly, and the sides take turns.
+std::vector<LaneGroup> groups_of(std::size_t lanes, std::size_t seats, std::size_t sides, double past_share) {
+  std::vector<LaneGroup> groups;
   const std::size_t together = std::max<std::size_t>(1, rows_together / seats);
   for (std::size_t first = 0; first < lanes; first += together)
-    stretches.push_back({first, std::min(together, lanes - first)});
-  if (sides < 2) return stretches;
+    groups.push_back({first, std::min(together, lanes - first)});
+  if (sides < 2) return groups;
   std::size_t past = 0;
-  for (std::size_t s = 0; s < stretches.size(); ++s) {
+  for (std::size_t s = 0; s < groups.size(); ++s) {
     const auto wanted = static_cast<std::size_t>(past_share * static_cast<double>(s + 1) + 0.5);
-    if (wanted > past) stretches[s].learning_side = static_cast<int>(past++ % sides);
+    if (wanted > past) groups[s].learning_side = static_cast<int>(past++ % sides);
   }
-  return stretches;
+  return groups;
 }
 
 void check_share(std::size_t groups, std::size_t processes) {
@@ -142,9 +142,9 @@ TrainingContext context_of(const Game& game, const PolicyGradientSettings& setti
   check_players(game, players);
   TrainingContext context{game, seed, total, pool, processes, Lanes(game, static_cast<std::size_t>(settings.lanes), pool.threads())};
   context.sides = opposed_sides(game, players);
-  context.stretches = stretches_of(context.lanes.count(), most_seats(game, players), context.sides.size(),
+  context.groups = groups_of(context.lanes.count(), most_seats(game, players), context.sides.size(),
                                   settings.against_past + settings.against_hardest);
-  const std::size_t count = context.stretches.size();
+  const std::size_t count = context.groups.size();
   if (processes != nullptr) check_share(count, processes->count());
   context.own_count = processes == nullptr ? count : count / processes->count();
   context.first_own = processes == nullptr ? 0 : context.own_count * processes->number();
@@ -171,7 +171,7 @@ Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std
       learner_of(players.size()),
       roster(settings),
       opponents(context.lanes.count()),
-      ended(context.stretches.size()) {
+      ended(context.groups.size()) {
   for (std::size_t r = 0; r < players.size(); ++r) {
     if (players[r].player != nullptr || teacher_of(game, r, players) != r) continue;
     std::vector<std::size_t> roles;
@@ -185,7 +185,7 @@ Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std
   for (std::size_t worker = 0; worker < pool.threads(); ++worker) {
     Scratch& own = scratch.emplace_back();
     for (const RolePlayer& player : players) own.players.push_back(player.player ? player.player->copy() : nullptr);
-    for (const Stretch& stretch : context.stretches) own.lanes.reserve(stretch.lanes);
+    for (const LaneGroup& group : context.groups) own.lanes.reserve(group.lanes);
   }
 }
 

@@ -40,7 +40,7 @@ void Ppo::store(TensorFile& file) const {
   file.put("curriculum", std::span<const double>(curriculum));
   std::vector<std::byte> states;
   std::vector<std::int64_t> stages, opponents;
-  const Stretch &first = context.own_stretches().front(), &last = context.own_stretches().back();
+  const LaneGroup &first = context.own_groups().front(), &last = context.own_groups().back();
   for (std::size_t lane = first.first_lane; lane < last.first_lane + last.lanes; ++lane) {
     const auto state = context.lanes.state(lane);
     states.insert(states.end(), state.begin(), state.end());
@@ -101,8 +101,8 @@ void Ppo::restore(const TensorFile& file) {
   for (std::size_t lane = 0; lane < context.lanes.count(); ++lane) {
     context.lanes.set_stage(lane, static_cast<std::size_t>(stages[lane]));
     const std::size_t block = context.lanes.state(lane).size();
-    if (states.size() - next < block) refuse("the checkpoint's lanes are too short for the game", same_game);
-    context.lanes.restore(lane, std::span(states).subspan(next, block));
+    if (states.size() - next < role_rows) refuse("the checkpoint's lanes are too short for the game", same_game);
+    context.lanes.restore(lane, std::span(states).subspan(next, role_rows));
     next += block;
   }
   s.begun = true;

@@ -12,22 +12,22 @@ void Ppo::State::choose_opponent(std::size_t lane, EpisodeKey key) {
 }
 
 void Ppo::State::decide(std::size_t s, std::size_t time, std::size_t worker) {
-  const Stretch& stretch = context.stretches[s];
+  const LaneGroup& group = context.groups[s];
   for (const auto& policy_learner : policy_learners) policy_learner->decide(s, time, worker);
-  if (stretch.learning_side >= 0) decide_as_before(stretch, time, worker);
+  if (group.learning_side >= 0) decide_as_before(group, time, worker);
   Scratch& own = scratch[worker];
   for (std::size_t role = 0; role < own.players.size(); ++role)
-    if (own.players[role]) own.players[role]->decide(context.lanes, role, stretch.first_lane, stretch.lanes);
+    if (own.players[role]) own.players[role]->decide(context.lanes, role, group.first_lane, group.lanes);
   for (const auto& policy_learner : policy_learners) policy_learner->judge_together(s, time, worker);
 }
 
 // Lanes that meet the same past policy are played together.
-void Ppo::State::decide_as_before(const Stretch& stretch, std::size_t time, std::size_t worker) {
+void Ppo::State::decide_as_before(const LaneGroup& group, std::size_t time, std::size_t worker) {
   Scratch& own = scratch[worker];
-  const std::size_t end = stretch.first_lane + stretch.lanes;
-  for (std::size_t first = stretch.first_lane; first < end; ++first) {
+  const std::size_t end = group.first_lane + group.lanes;
+  for (std::size_t first = group.first_lane; first < end; ++first) {
     const std::size_t past = opponents[first];
-    const auto before = opponents.begin() + static_cast<std::ptrdiff_t>(stretch.first_lane),
+    const auto before = opponents.begin() + static_cast<std::ptrdiff_t>(group.first_lane),
                here = opponents.begin() + static_cast<std::ptrdiff_t>(first);
     if (std::find(before, here, past) != here) continue;  // was played with an earlier lane
     own.lanes.clear();
@@ -35,22 +35,22 @@ void Ppo::State::decide_as_before(const Stretch& stretch, std::size_t time, std:
       if (opponents[lane] == past) own.lanes.push_back(lane);
     for (std::size_t t = 0; t < policy_learners.size(); ++t)
       for (const std::size_t role : policy_learners[t]->roles())
-        if (!context.learns_in(role, stretch))
-          policy_learners[t]->decide_as(roster[past].policies[t], policy_learners[t]->block_of(role, stretch), own.lanes, time,
+        if (!context.learns_in(role, group))
+          policy_learners[t]->decide_as(roster[past].policies[t], policy_learners[t]->block_of(role, group), own.lanes, time,
                                  worker);
   }
 }
 
 void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time) {
-  const Stretch& stretch = context.stretches[s];
+  const LaneGroup& group = context.groups[s];
   const Lanes& lanes = context.lanes;
   bool first = true;
   for (const auto& policy_learner : policy_learners)
-    for (const Block& block : policy_learner->group(s).blocks)
-      for (std::size_t seat = 0; seat < lanes.seats(block.role); ++seat) {
-        const std::size_t row = lane * lanes.seats(block.role) + seat;
-        TimedEpisode& e = ended[s].emplace_back(TimedEpisode{time, row, -1, episode_result(lanes, block.role, row)});
-        if (stretch.learning_side >= 0 && context.side_of(block.role) == stretch.learning_side &&
+    for (const RoleRows& role_rows : policy_learner->group(s).roles_rows)
+      for (std::size_t seat = 0; seat < lanes.seats(role_rows.role); ++seat) {
+        const std::size_t row = lane * lanes.seats(role_rows.role) + seat;
+        TimedEpisode& e = ended[s].emplace_back(TimedEpisode{time, row, -1, episode_result(lanes, role_rows.role, row)});
+        if (group.learning_side >= 0 && context.side_of(role_rows.role) == group.learning_side &&
             std::exchange(first, false))
           e.against = static_cast<int>(opponents[lane]);
       }
@@ -58,19 +58,19 @@ void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time)
 
 // Plays one step.
 void Ppo::State::advance(std::size_t s, std::size_t time, std::size_t worker) {
-  const Stretch& stretch = context.stretches[s];
+  const LaneGroup& group = context.groups[s];
   Lanes& lanes = context.lanes;
-  for (std::size_t lane = stretch.first_lane; lane < stretch.first_lane + stretch.lanes; ++lane) {
+  for (std::size_t lane = group.first_lane; lane < group.first_lane + group.lanes; ++lane) {
     lanes.advance(lane, worker);
     for (const auto& policy_learner : policy_learners) policy_learner->note(s, lane, time, worker);
     if (lanes.outcome(lane) == Outcome::running) continue;
     keep_results(s, lane, time);
     EpisodeKey next = lanes.key(lane);
     ++next.episode;
-    if (stretch.learning_side >= 0) {
+    if (group.learning_side >= 0) {
       for (const auto& policy_learner : policy_learners)
         for (const std::size_t role : policy_learner->roles())
-          if (!context.learns_in(role, stretch)) policy_learner->forget(policy_learner->block_of(role, stretch), lane);
+          if (!context.learns_in(role, group)) policy_learner->forget(policy_learner->block_of(role, group), lane);
       choose_opponent(lane, next);
     }
     lanes.assign_stage(lane, curriculum.stage_of(next));
@@ -78,7 +78,7 @@ void Ppo::State::advance(std::size_t s, std::size_t time, std::size_t worker) {
   }
 }
 
-void Ppo::State::play_stretch(std::size_t s, std::size_t worker) {
+void Ppo::State::play_group(std::size_t s, std::size_t worker) {
   PhaseTimes& times = scratch[worker].times;
   PhaseClock clock;
   ended[s].clear();
@@ -100,7 +100,7 @@ CollectReport Ppo::collect() {
   PhaseClock clock;
   if (!s.begun) s.begin_lanes();
   context.pool.run(context.own_count,
-                  [&](std::size_t i, std::size_t worker) { s.play_stretch(context.first_own + i, worker); });
+                  [&](std::size_t i, std::size_t worker) { s.play_group(context.first_own + i, worker); });
   for (const auto& policy_learner : s.policy_learners) {
     policy_learner->share_rollout();
     report.steps += static_cast<std::int64_t>(policy_learner->samples());

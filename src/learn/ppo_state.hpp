@@ -39,11 +39,11 @@ struct Ppo::State {
   const PolicyLearner& policy_learner(std::size_t role) const;
   void begin_lanes();
   void choose_opponent(std::size_t lane, EpisodeKey key);
-  void play_stretch(std::size_t stretch, std::size_t worker);
-  void decide(std::size_t stretch, std::size_t time, std::size_t worker);
-  void decide_as_before(const Stretch& stretch, std::size_t time, std::size_t worker);
-  void advance(std::size_t stretch, std::size_t time, std::size_t worker);
-  void keep_results(std::size_t stretch, std::size_t lane, std::size_t time);
+  void play_group(std::size_t group, std::size_t worker);
+  void decide(std::size_t group, std::size_t time, std::size_t worker);
+  void decide_as_before(const LaneGroup& group, std::size_t time, std::size_t worker);
+  void advance(std::size_t group, std::size_t time, std::size_t worker);
+  void keep_results(std::size_t group, std::size_t lane, std::size_t time);
   void share_episodes();
   void take_snapshot();
   void restore_roster(const TensorFile& file);
@@ -57,7 +57,7 @@ struct Ppo::State {
   std::vector<Scratch> scratch;                            // of each thread
   Roster roster;
   std::vector<std::size_t> opponents;            // the past policy that is met in each lane, where one is
-  std::vector<std::vector<TimedEpisode>> ended;  // in each stretch
+  std::vector<std::vector<TimedEpisode>> ended;  // in each group
   std::vector<ImproveReport> improvements;
   bool begun = false;  // lanes are in their episodes
 };

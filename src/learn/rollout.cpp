@@ -30,14 +30,14 @@ Rollout::Rollout(const RolloutSize& size)
       counts(samples()),
       remembered(spans() * rows * memory) {}
 
-void estimate_advantages(Rollout& r, const Group& group, double discount, double trace_decay, bool baseline) {
+void estimate_advantages(Rollout& r, const GroupSamples& samples, double discount, double trace_decay, bool baseline) {
   const auto gamma = static_cast<float>(discount), lambda = static_cast<float>(trace_decay);
-  for (std::size_t row = 0; row < group.rows; ++row) {
+  for (std::size_t row = 0; row < samples.rows; ++row) {
     float later = 0.0f;
     bool absent_then = false;
     bool known = baseline;  // without a baseline nothing stands for what comes behind the rollout
     for (std::size_t t = r.horizon; t-- > 0;) {
-      const std::size_t s = group.sample(t, row);
+      const std::size_t s = samples.sample(t, row);
       const bool ended = r.ended[s] != 0;
       known = known || ended;
       const float value = baseline ? r.value[s] : 0.0f, next = baseline ? r.next_value[s] : 0.0f;

@@ -61,7 +61,7 @@ TeamView::TeamView(const TrainingContext& context, const std::vector<std::size_t
     kind.first_column = own_columns_ + members_width_;
     members_width_ += kind.seats * (1 + kind.columns);
     kind.normaliser = normaliser_of(all[seen], settings);
-    if (!kind.own_policy) kind.moments.resize(context.stretches.size());
+    if (!kind.own_policy) kind.moments.resize(context.groups.size());
   }
   for (Kind& kind : kinds_) {
     kind.first_action = value_columns() + actions_width_;
@@ -178,18 +178,18 @@ void TeamView::show_actions(const TrainingContext& context, std::size_t played, 
       });
 }
 
-void TeamView::begin_rollout(std::size_t stretch) {
+void TeamView::begin_rollout(std::size_t group) {
   for (Kind& kind : kinds_)
-    if (!kind.own_policy) kind.moments[stretch].clear(kind.columns);
+    if (!kind.own_policy) kind.moments[group].clear(kind.columns);
 }
 
-void TeamView::note(const TrainingContext& context, std::size_t stretch) {
-  const Stretch& played = context.stretches[stretch];
+void TeamView::note(const TrainingContext& context, std::size_t group) {
+  const LaneGroup& played = context.groups[group];
   for (Kind& kind : kinds_)
     if (!kind.own_policy)
       for (const std::size_t role : kind.roles) {
         const std::size_t each = context.lanes.seats(role) * kind.columns;
-        kind.moments[stretch].add(
+        kind.moments[group].add(
             context.lanes.observations(role).subspan(played.first_lane * each, played.lanes * each));
       }
 }
@@ -200,10 +200,10 @@ void TeamView::fold() {
       if (moments.count > 0.0) kind.normaliser.fold(moments);
 }
 
-std::vector<Normaliser::Moments*> TeamView::moments(std::size_t stretch) {
+std::vector<Normaliser::Moments*> TeamView::moments(std::size_t group) {
   std::vector<Normaliser::Moments*> all;
   for (Kind& kind : kinds_)
-    if (!kind.own_policy) all.push_back(&kind.moments[stretch]);
+    if (!kind.own_policy) all.push_back(&kind.moments[group]);
   return all;
 }
 

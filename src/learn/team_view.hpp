@@ -46,11 +46,11 @@ class TeamView {
                       std::span<float> row) const;
 
   // ---- how the senses of roles that the policy does not play are distributed
-  void begin_rollout(std::size_t stretch);
-  void note(const TrainingContext& context, std::size_t stretch);
+  void begin_rollout(std::size_t group);
+  void note(const TrainingContext& context, std::size_t group);
   void fold();
-  /// All that a stretch has noted, for other processes.
-  std::vector<Normaliser::Moments*> moments(std::size_t stretch);
+  /// All that a group has noted, for other processes.
+  std::vector<Normaliser::Moments*> moments(std::size_t group);
   void store(TensorFile& file) const;
   void restore(const TensorFile& file);
 
@@ -64,7 +64,7 @@ class TeamView {
     std::size_t columns = 0, first_column = 0;     // of each seat's senses; of the first seat in the row
     std::size_t action = 0, first_action = 0;  // numbers of each seat's action; of the first one's in the row
     Normaliser normaliser;
-    std::vector<Normaliser::Moments> moments;  // of each stretch
+    std::vector<Normaliser::Moments> moments;  // of each group
   };
 
   template <class Use>

@@ -23,10 +23,10 @@ namespace zithercraft {
 constexpr std::size_t rows_together = 32;
 // Samples that one thread learns from at a time, with a gradient of their own: few, so that threads end together; more
 // for large networks, whose gradients take long to add up.
-constexpr std::size_t samples_per_shard(std::size_t parameters) { return parameters > 65536 ? 1024 : 256; }
+constexpr std::size_t samples_per_portion(std::size_t parameters) { return parameters > 65536 ? 1024 : 256; }
 
 /// Lanes that one thread plays through a rollout. They never meet others, so that threads need no barrier.
-struct Stretch {
+struct LaneGroup {
   std::size_t first_lane = 0, lanes = 0;
   int learning_side = -1;  // in which only that side learns, against past policies of the others; -1: all learn
 };
@@ -38,29 +38,29 @@ struct TrainingContext {
   WorkerPool& pool;
   ProcessGroup* processes;  // null for a process alone
   Lanes lanes;
-  std::vector<Stretch> stretches{};          // of all processes
+  std::vector<LaneGroup> groups{};          // of all processes
   std::size_t first_own = 0, own_count = 0;  // this process's
   std::size_t first_learning_role = 0;
   std::vector<std::string> sides{};         // that learn and are opposed to each other; fewer than two: nobody is
   std::int64_t steps = 0, updates = 0;  // steps of all who learn
   std::int64_t rollout_steps = 0;       // in the last rollout
 
-  std::span<const Stretch> own_stretches() const { return std::span(stretches).subspan(first_own, own_count); }
+  std::span<const LaneGroup> own_groups() const { return std::span(groups).subspan(first_own, own_count); }
   /// The number of a role's side among those that are opposed; -1 for none.
   int side_of(std::size_t role) const {
     const auto found = std::find(sides.begin(), sides.end(), game.roles()[role].side);
     return found == sides.end() ? -1 : static_cast<int>(found - sides.begin());
   }
-  /// Whether a learning role learns in a stretch, and is not played by a past policy.
-  bool learns_in(std::size_t role, const Stretch& stretch) const {
+  /// Whether a learning role learns in a group, and is not played by a past policy.
+  bool learns_in(std::size_t role, const LaneGroup& group) const {
     const int side = side_of(role);
-    return stretch.learning_side < 0 || side < 0 || side == stretch.learning_side;
+    return group.learning_side < 0 || side < 0 || side == group.learning_side;
   }
-  bool owns(std::size_t stretch) const { return stretch >= first_own && stretch < first_own + own_count; }
+  bool owns(std::size_t group) const { return group >= first_own && group < first_own + own_count; }
   /// What the rows of a block sense now.
-  std::span<const float> sensed_by(const Block& block) const {
-    const std::size_t columns = game.roles()[block.role].columns.size();
-    return lanes.observations(block.role).subspan(block.first_row * columns, block.rows * columns);
+  std::span<const float> sensed_by(const RoleRows& role_rows) const {
+    const std::size_t columns = game.roles()[role_rows.role].columns.size();
+    return lanes.observations(role_rows.role).subspan(role_rows.first_row * columns, role_rows.rows * columns);
   }
 };
 

@@ -28,7 +28,7 @@ std::vector<std::vector<float>> vectors_for(std::size_t numbers) {
   const Noise noise(numbers);
   std::vector<std::vector<float>> list;
   for (std::size_t i = 0; i < networks; ++i) {
-    const auto from = noise.stretch(mixed(9, i, 0), numbers);
+    const auto from = noise.slice(mixed(9, i, 0), numbers);
     list.emplace_back(from.begin(), from.end());
   }
   return list;
@@ -124,8 +124,8 @@ TEST(NetworkBatch, DecidingAllocatesNothing) {
 TEST(NetworkBatch, LargeNetworksAreLoadedAFewAtATime) {
   const NetworkPlan plan{.columns = 1000, .hidden = {1000, 1000}, .outputs = 4};
   const auto batch = vector_batch(plan, 500, 1, 2);
-  EXPECT_GE(batch->room(), 2u);
-  EXPECT_LE(batch->room() * batch->numbers(), loaded_numbers);
+  EXPECT_GE(batch->capacity(), 2u);
+  EXPECT_LE(batch->capacity() * batch->numbers(), loaded_numbers);
 }
 
 TEST(NetworkBatch, WeightsAndVectorsAreTheSameNetwork) {
@@ -142,13 +142,13 @@ TEST(Noise, IsNormalAndTheSameForTheSameSeed) {
   const Noise noise(1000), again(1000);
   double sum = 0, squares = 0;
   for (std::uint64_t seed = 0; seed < 200; ++seed)
-    for (const float x : noise.stretch(mixed(1, seed, 2), 1000)) {
+    for (const float x : noise.slice(mixed(1, seed, 2), 1000)) {
       sum += static_cast<double>(x);
       squares += static_cast<double>(x) * static_cast<double>(x);
     }
   EXPECT_NEAR(sum / 2e5, 0.0, 0.01);
   EXPECT_NEAR(squares / 2e5, 1.0, 0.02);
-  EXPECT_EQ(noise.stretch(77, 10)[3], again.stretch(77, 10)[3]);
+  EXPECT_EQ(noise.slice(77, 10)[3], again.slice(77, 10)[3]);
 }
 
 }  // namespace

@@ -8,7 +8,7 @@ namespace {
 // Two rows of three steps, worked out by hand from the definition of the generalised advantage.
 TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
   Rollout r({.rows = 2, .horizon = 3, .inputs = 1, .controls = 1});
-  const Group group{0, 2, 2, 0, {}};
+  const GroupSamples group{0, 2, 2, 0, {}};
   const double gamma = 0.9, lambda = 0.5;
   const auto set = [&](std::size_t t, std::size_t row, float reward, float value, float next, bool ended) {
     const std::size_t s = group.sample(t, row);
@@ -39,7 +39,7 @@ TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
 // An agent that left still receives rewards, and all of them belongs to the last step taken.
 TEST(Advantages, OfWhoHasLeftBelongToTheLastStep) {
   Rollout r({.rows = 1, .horizon = 4, .inputs = 1, .controls = 1});
-  const Group group{0, 1, 1, 0, {}};
+  const GroupSamples group{0, 1, 1, 0, {}};
   const double gamma = 0.9, lambda = 0.5;
   for (std::size_t t = 0; t < 4; ++t) {
     r.value[t] = static_cast<float>(t);
@@ -58,7 +58,7 @@ TEST(Advantages, OfWhoHasLeftBelongToTheLastStep) {
 
 TEST(Advantages, WithoutABaselineAreReturnsOfEpisodesThatEnded) {
   Rollout r({.rows = 1, .horizon = 4, .inputs = 1, .controls = 1});
-  const Group group{0, 1, 1, 0, {}};
+  const GroupSamples group{0, 1, 1, 0, {}};
   for (std::size_t t = 0; t < 4; ++t) {
     r.reward[t] = static_cast<float>(t + 1);
     r.value[t] = r.next_value[t] = 100;  // nobody asks

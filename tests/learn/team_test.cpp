@@ -163,7 +163,7 @@ TEST(Team, RowsHoldWhatOthersSenseAndDecideAndWhoIsThere) {
   const Game game(spec);
   WorkerPool pool(1);
   TrainingContext context{game, 1, 1000, pool, nullptr, {game, 1, 1}};
-  context.stretches = {{0, 1}};
+  context.groups = {{0, 1}};
   const TeamView view(context, {0}, {.value_sees = Sight::side});
   // The third duck is there in some episodes only.
   const auto begin = [&](bool third) {
@@ -303,31 +303,31 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
                              .frozen = {"policy"}};
   constexpr std::int64_t total = 12'000'000;
   TrainingContext context{Game(game_of(two_steps())), 1, total, pool, nullptr, {Game(game_of(two_steps())), 2048, 2}};
-  for (std::size_t first = 0; first < 2048; first += 32) context.stretches.push_back({first, 32});
-  context.own_count = context.stretches.size();
+  for (std::size_t first = 0; first < 2048; first += 32) context.groups.push_back({first, 32});
+  context.own_count = context.groups.size();
   std::vector<std::unique_ptr<PolicyLearner>> crew;
   for (std::size_t role = 0; role < 2; ++role)
     crew.push_back(std::make_unique<PolicyLearner>(context, std::vector<std::size_t>{role}, settings));
   context.lanes.begin_all(pool, 7);
-  const auto play = [&](std::size_t stretch, std::size_t worker) {
-    for (auto& member : crew) member->begin_rollout(stretch);
+  const auto play = [&](std::size_t group, std::size_t worker) {
+    for (auto& member : crew) member->begin_rollout(group);
     for (std::size_t t = 0; t < 8; ++t) {
-      for (auto& member : crew) member->decide(stretch, t, worker);
-      for (auto& member : crew) member->judge_together(stretch, t, worker);
-      const std::size_t first = context.stretches[stretch].first_lane;
+      for (auto& member : crew) member->decide(group, t, worker);
+      for (auto& member : crew) member->judge_together(group, t, worker);
+      const std::size_t first = context.groups[group].first_lane;
       for (std::size_t lane = first; lane < first + 32; ++lane) {
         context.lanes.advance(lane, worker);
-        for (auto& member : crew) member->note(stretch, lane, t, worker);
+        for (auto& member : crew) member->note(group, lane, t, worker);
         EpisodeKey next = context.lanes.key(lane);
         ++next.episode;
         if (context.lanes.outcome(lane) != Outcome::running) context.lanes.begin(lane, next, worker);
       }
     }
-    for (auto& member : crew) member->end_rollout(stretch, worker);
+    for (auto& member : crew) member->end_rollout(group, worker);
   };
   ImproveReport last;
   while (true) {
-    pool.run(context.stretches.size(), play);
+    pool.run(context.groups.size(), play);
     context.steps += context.rollout_steps = 2 * 2048 * 8;
     if (context.steps >= total) break;
     for (auto& member : crew) last = member->improve();

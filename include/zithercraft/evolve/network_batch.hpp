@@ -23,9 +23,9 @@ class NetworkBatch {
   virtual std::size_t inputs() const noexcept = 0;
   virtual std::size_t outputs() const noexcept = 0;
   /// How many networks can be loaded at a time, at least 1.
-  virtual std::size_t room() const noexcept = 0;
+  virtual std::size_t capacity() const noexcept = 0;
   /// How many networks that stand beside each other answer as quickly as one alone.
-  virtual std::size_t together() const noexcept { return 1; }
+  virtual std::size_t width() const noexcept { return 1; }
   /// Numbers that any loaded network keeps for a row from step to step, at most.
   virtual std::size_t memory() const noexcept = 0;
   /// Numbers from row to row of what `decide` reads and writes.
@@ -62,7 +62,7 @@ class GraphBatch final : public NetworkBatch {
   void load(std::span<const NetworkGraph> graphs);
   std::size_t inputs() const noexcept override { return inputs_; }
   std::size_t outputs() const noexcept override { return outputs_; }
-  std::size_t room() const noexcept override { return most_networks_; }
+  std::size_t capacity() const noexcept override { return most_networks_; }
   std::size_t memory() const noexcept override { return memory_; }
   std::size_t input_stride() const noexcept override { return inputs_; }
   std::size_t output_stride() const noexcept override { return outputs_; }

@@ -8,17 +8,17 @@
 
 namespace zithercraft {
 
-/// A long row of standard normal numbers. A seed stands for the stretch of it that begins where the seed says, so that
+/// A long row of standard normal numbers. A seed is the name of the slice of it that begins where the seed says, so that
 /// a mutation of a million weights is kept as one number (Such et al.: "Deep neuroevolution", 2017; the table as in
 /// Salimans et al.: "Evolution strategies as a scalable alternative to reinforcement learning", 2017). Copies share it.
 class Noise {
  public:
-  /// For stretches of at most so many numbers. The row is the same for all of the same length.
+  /// For slices of at most so many numbers. The row is the same for all of the same length.
   explicit Noise(std::size_t most_numbers);
 
   /// Numbers from the seed's place on.
-  std::span<const float> stretch(std::uint64_t seed, std::size_t numbers) const;
-  /// out += strength * stretch. Calls may come from several threads.
+  std::span<const float> slice(std::uint64_t seed, std::size_t numbers) const;
+  /// out += strength * slice. Calls may come from several threads.
   void add(std::uint64_t seed, float strength, std::span<float> out) const;
 
  private:
