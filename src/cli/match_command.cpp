@@ -65,7 +65,7 @@ int MatchCommand::run() const {
                                          .threads = threads,
                                          .on_progress = line.of("episodes")});
   line.wipe();
-  if (!png.empty()) draw_heat(png, figure_of(table));
+  if (!png.empty()) draw_heatmap(png, figure_of(table));
   if (json) {
     fmt::print("{}\n", table.to_json());
     return done;

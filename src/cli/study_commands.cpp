@@ -162,7 +162,7 @@ int SweepCommand::run() const {
   ordered_json found = ordered_json::array();
   for (const std::string& measure : result.plan().measures) {
     const SweepTable table = sweep_table(result, measure);
-    draw_heat(result.folder() / file_name(measure), figure_of(table));
+    draw_heatmap(result.folder() / file_name(measure), figure_of(table));
     if (!json) print_cells(table);
     for (std::size_t k = 0; k < table.cells.size(); ++k) {
       const auto& cell = table.cells[k];

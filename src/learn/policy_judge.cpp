@@ -34,7 +34,7 @@ void PolicyLearner::judge_together(std::size_t group, std::size_t time, std::siz
   Rollout& r = rollout_;
   Room& room = rooms_[worker];
   const std::size_t first = samples.sample(time, 0);
-  for (const RoleRows& role_rows : samples.roles_rows) {
+  for (const RoleRows& role_rows : samples.by_role) {
     const std::size_t seats = context_.lanes.seats(role_rows.role), played = number_of(role_rows.role);
     for (std::size_t i = 0; i < role_rows.rows; ++i) {
       const std::size_t sample = first + role_rows.place + i, lane_row = role_rows.first_row + i;
@@ -51,7 +51,7 @@ void PolicyLearner::judge_together(std::size_t group, std::size_t time, std::siz
   };
   fetch_memory(samples, room);
   NetworkOutputs<float> outputs = judge_values(inputs(r.value_inputs, r.value_stride), samples.rows, room);
-  for (const RoleRows& role_rows : samples.roles_rows) keep_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
+  for (const RoleRows& role_rows : samples.by_role) keep_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
   for (std::size_t row = 0; row < samples.rows; ++row) r.value[first + row] = value_scale_.to_value(outputs.value(row));
   if (!nets_.credits) return;
   Sequences<float> rows{1, samples.rows, {}, {}, room.memory.span()};
@@ -77,7 +77,7 @@ void PolicyLearner::note(std::size_t group, std::size_t lane, std::size_t time, 
   Rollout& r = rollout_;
   const Lanes& lanes = context_.lanes;
   const Outcome outcome = lanes.outcome(lane);
-  for (const RoleRows& role_rows : samples.roles_rows) {
+  for (const RoleRows& role_rows : samples.by_role) {
     const std::size_t seats = lanes.seats(role_rows.role);
     for (std::size_t seat = 0; seat < seats; ++seat) {
       const std::size_t lane_row = lane * seats + seat, i = lane_row - role_rows.first_row;
@@ -96,7 +96,7 @@ void PolicyLearner::note(std::size_t group, std::size_t lane, std::size_t time, 
 void PolicyLearner::value_what_follows(const GroupSamples& samples, Room& room) {
   Rollout& r = rollout_;
   fetch_memory(samples, room);
-  for (const RoleRows& role_rows : samples.roles_rows)
+  for (const RoleRows& role_rows : samples.by_role)
     for (std::size_t i = 0; i < role_rows.rows; ++i)
       show(role_rows.role, role_rows.first_row + i, room.value_inputs.span().subspan((role_rows.place + i) * value_stride()), room);
   const auto outputs = judge_values(room.value_inputs.span(), samples.rows, room);

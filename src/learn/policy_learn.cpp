@@ -196,7 +196,7 @@ void PolicyLearner::shuffle() {
 }
 
 std::size_t PolicyLearner::share_out_minibatch(std::size_t first, std::size_t count) {
-  // Span number i of the epoch is the (i / groups)th in the order of samples i % groups.
+  // Span number i of the epoch is the (i / groups)th in the order of group i % groups.
   const auto place = [&](std::size_t number, std::size_t samples) {
     return number <= samples ? 0 : (number - samples + groups_.size() - 1) / groups_.size();
   };

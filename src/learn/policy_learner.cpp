@@ -40,7 +40,7 @@ std::vector<GroupSamples> groups_for(const TrainingContext& context, const std::
     for (const std::size_t role : roles) {
       const std::size_t seats = context.lanes.seats(role);
       if (context.learns_in(role, group)) {
-        samples.roles_rows.push_back(
+        samples.by_role.push_back(
             {role, group.first_lane * seats, group.lanes * seats, before + group.first_lane * seats, samples.rows});
         samples.rows += group.lanes * seats;
       }

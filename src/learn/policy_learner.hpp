@@ -21,7 +21,7 @@
 
 namespace zithercraft {
 
-// Sums over the samples of a samples from which something can be learned.
+// Sums over the samples of a group from which something can be learned.
 struct SampleSums {
   double count = 0.0, advantage = 0.0, advantage_square = 0.0, target = 0.0, target_square = 0.0;
   double off = 0.0, off_square = 0.0;  // what values were off by: the advantage, unless another baseline takes its place
@@ -92,9 +92,9 @@ class PolicyLearner {
     AlignedBuffer<float> allowed, action;
     PhaseTimes times;
   };
-  /// Some of a samples's spans that one thread learns from.
+  /// Some of a group's spans that one thread learns from.
   struct Portion {
-    std::size_t group = 0, first = 0, end = 0;  // places in the samples's order
+    std::size_t group = 0, first = 0, end = 0;  // places in the group's order
   };
   static constexpr std::size_t no_portion = static_cast<std::size_t>(-1);
 
@@ -114,7 +114,7 @@ class PolicyLearner {
   void fetch_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows, Room& room) const;
   void keep_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows, const Room& room);
   void fetch_memory(const GroupSamples& samples, Room& room) const;
-  /// What was remembered before a span of a samples's steps, as in a room.
+  /// What was remembered before a span of a group's steps, as in a room.
   std::span<float> remembered_before(const GroupSamples& samples, std::size_t span);
   void normalise(const GroupSamples& samples, std::span<float> inputs) const;
   std::size_t number_of(std::size_t role) const;  // among those that it plays
@@ -128,8 +128,8 @@ class PolicyLearner {
   void compare_with_baseline(const GroupSamples& samples);
   SampleSums sums_of(const GroupSamples& samples) const;
 
-  /// Samples are drawn by spans: one step of a samples, or several in a row where there is a memory. Spans take turns
-  /// by samples, so that every minibatch has as much of each samples, and each samples in an order of its own.
+  /// Samples are drawn by spans: one step of a group, or several in a row where there is a memory. Spans take turns
+  /// by group, so that every minibatch has as much of each group, and each group in an order of its own.
   std::size_t span_samples() const { return rollout_.span * most_rows_; }
   std::size_t spans() const { return rollout_.spans() * groups_.size(); }
   std::size_t spans_per_portion() const;
@@ -166,13 +166,13 @@ class PolicyLearner {
   Adam adam_;
   AlignedBuffer<float> memory_;  // [rows that it may play][memory_each()]
   std::vector<Room> rooms_;
-  std::vector<Portion> portions_;              // of the present minibatch, by samples
-  std::vector<std::size_t> first_portions_;  // of each own samples, and behind the last one
+  std::vector<Portion> portions_;              // of the present minibatch, by group
+  std::vector<std::size_t> first_portions_;  // of each own group, and behind the last one
   std::vector<AlignedBuffer<float>> portion_gradients_;
   std::vector<LossSums> portion_sums_;
   std::vector<LossSums> group_losses_;              // in this epoch
-  std::vector<std::vector<std::uint32_t>> orders_;  // of the spans of each own samples in each epoch
-  std::vector<Normaliser::Moments> group_moments_;  // of what each samples sensed
+  std::vector<std::vector<std::uint32_t>> orders_;  // of the spans of each own group in each epoch
+  std::vector<Normaliser::Moments> group_moments_;  // of what each group sensed
   std::vector<SampleSums> group_sums_;
   LossSettings loss_;
 };

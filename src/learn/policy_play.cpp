@@ -30,7 +30,7 @@ void PolicyLearner::keep_memory(std::size_t own_row, std::size_t count, std::siz
 }
 
 void PolicyLearner::fetch_memory(const GroupSamples& samples, Room& room) const {
-  for (const RoleRows& role_rows : samples.roles_rows) fetch_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
+  for (const RoleRows& role_rows : samples.by_role) fetch_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
 }
 
 std::span<float> PolicyLearner::remembered_before(const GroupSamples& samples, std::size_t span) {
@@ -47,7 +47,7 @@ void PolicyLearner::forget(const RoleRows& role_rows, std::size_t lane) {
 
 void PolicyLearner::normalise(const GroupSamples& samples, std::span<float> inputs) const {
   const std::size_t stride = nets_.policy.input_stride();
-  for (const RoleRows& role_rows : samples.roles_rows)
+  for (const RoleRows& role_rows : samples.by_role)
     normaliser_.apply(context_.sensed_by(role_rows), inputs.subspan(role_rows.place * stride, role_rows.rows * stride), stride);
 }
 
@@ -76,7 +76,7 @@ void PolicyLearner::decide(std::size_t group, std::size_t time, std::size_t work
 
   const std::uint64_t decide_seed = derived_seed(seed(), "decide");
   const auto stddev = nets_.stddev_part(std::as_const(parameters_).span());
-  for (const RoleRows& role_rows : samples.roles_rows) {
+  for (const RoleRows& role_rows : samples.by_role) {
     keep_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
     const auto sensed = context_.sensed_by(role_rows);
     const auto& seats = context_.game.roles()[role_rows.role].seats;

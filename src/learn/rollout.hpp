@@ -1,7 +1,7 @@
 #pragma once
 
 // What was played in one rollout. Lanes are played in groups that never meet, so that threads need no barrier inside a
-// rollout; the samples of a samples lie together, ordered by time, then by row: one step of a samples, and any group
+// rollout; the samples of a group lie together, ordered by time, then by row: one step of a group, and any group
 // of its steps, is one contiguous block for the networks. They are kept as the networks read them.
 
 #include <cstddef>
@@ -49,23 +49,23 @@ struct Rollout {
 /// What a sample teaches: what its moment was worth, and whether the action was good.
 enum Learns : std::uint8_t { learns_nothing = 0, learns_value = 1, learns_policy = 2 };
 
-/// Rows of one role that belong to a samples.
+/// Rows of one role that belong to a group.
 struct RoleRows {
   std::size_t role = 0, first_row = 0, rows = 0;  // in the lanes
   std::size_t own_row = 0;                        // of the first, among all rows that its policy may play
-  std::size_t place = 0;                          // of the first, within the samples
+  std::size_t place = 0;                          // of the first, within the group
 };
 
 /// The rows that a policy plays together in some lanes, and where their samples begin.
 struct GroupSamples {
   std::size_t first_lane = 0, lanes = 0, rows = 0, first_sample = 0;
-  std::vector<RoleRows> roles_rows{};
+  std::vector<RoleRows> by_role{};
   std::size_t sample(std::size_t time, std::size_t row_in_group) const {
     return first_sample + time * rows + row_in_group;
   }
 };
 
-/// Generalised advantages and value targets of a samples's samples, backwards in time. Without a baseline values count as
+/// Generalised advantages and value targets of a group's samples, backwards in time. Without a baseline values count as
 /// 0, and samples whose episode goes on behind the rollout do not count. What comes to a body that is out of the arena
 /// is credited in full to the last step that it took: no trace fades meanwhile.
 void estimate_advantages(Rollout& rollout, const GroupSamples& samples, double discount, double trace_decay, bool baseline);

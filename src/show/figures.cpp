@@ -94,7 +94,7 @@ void draw_bands(const std::filesystem::path& file, const BandFigure& figure) {
   draw(file, figure.title, body + plots + "\n");
 }
 
-void draw_heat(const std::filesystem::path& file, const HeatFigure& figure) {
+void draw_heatmap(const std::filesystem::path& file, const HeatFigure& figure) {
   std::string body = "set xlabel " + quoted(figure.x_label) + "\nset ylabel " + quoted(figure.y_label) + "\n";
   const auto ticks = [&](const char* axis, const std::vector<std::string>& names) {
     body += fmt::format("set {}tics scale 0 (", axis);

@@ -20,9 +20,9 @@ using Context = std::unique_ptr<cairo_t, decltype(&cairo_destroy)>;
 
 constexpr int width = 1280, least_height = 800, most_height = 4000;
 constexpr double margin = 24.0, head = 64.0, foot = 30.0, names_width = 190.0, least_step = 9.0;
-// Blue and orange differ for everybody, in lightness too.
-constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, paper{1.0, 1.0, 1.0}, raises{0.05, 0.36, 0.68},
-    lowers{0.88, 0.45, 0.02};
+// Dark teal and pale plum differ in lightness too, so that no colour vision confuses them.
+constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, paper{1.0, 1.0, 1.0}, raises{0.04, 0.35, 0.36},
+    lowers{0.81, 0.62, 0.78};
 
 class Pen {
  public:
@@ -276,7 +276,7 @@ class Matrices {
     pen.box(0, 0, width, least_height);
     pen.set(ink);
     pen.text(margin, 28, picture_.title.empty() ? "weights of " + map_.role : picture_.title, 17, 0.0, true);
-    pen.text(margin, 48, "rows read columns; blue raises, orange lowers, white does nothing", 12);
+    pen.text(margin, 48, "rows read columns; dark teal raises, pale plum lowers, white does nothing", 12);
     double rows = 0.0, names = 0.0;
     for (const Matrix& m : matrices_) {
       rows += static_cast<double>(layers_[m.to].size());

@@ -133,7 +133,7 @@ void write_study_page(const std::filesystem::path& html, const Study& study) {
   } else if (is_sweep(plan)) {
     for (const std::string& measure : plan.measures) {
       page.heading(measure);
-      page.figure(draw_heat, figure_of(sweep_table(study, measure)));
+      page.figure(draw_heatmap, figure_of(sweep_table(study, measure)));
     }
   } else {
     add_variants(page, study);

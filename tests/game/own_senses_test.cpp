@@ -178,7 +178,7 @@ TEST(Rays, TellMissesOrEachTagByItself) {
   EXPECT_EQ(p["first[0].nothing"], 1);
   EXPECT_EQ(p["first[0].distance"], 1);
   EXPECT_NEAR(p["each[2].bird"], 2.5 / 20, 1e-5) << "a disc of half a metre, 3 m away";
-  EXPECT_NEAR(p["each[2].goal"], 7.5 / 20, 1e-5) << "seen through the bird";
+  EXPECT_NEAR(p["each[2].goal"], 7.5 / 20, 1e-5) << "view through the bird";
   EXPECT_NEAR(p["each[2].bank"], 10.0 / 20, 1e-5);
   EXPECT_EQ(p["each[1].bird"], 1);
 }

@@ -200,12 +200,12 @@ TEST_F(Viewer, PlaysStepsScrubsAndLoops) {
 
 TEST_F(Viewer, OverlaysAreDrawnAndSwitchedOff) {
   record(folder / "a.zrep", test::mooring(), 1);
-  show({folder / "a.zrep"}, "#episode=0&at=21&seat=0&seen=above");
+  show({folder / "a.zrep"}, "#episode=0&at=21&seat=0&view=above");
   ASSERT_TRUE(browser.wait_for("viewer.playback.time === 21 && !viewer.changed"));
   EXPECT_GT(browser.run(look_at_canvas)["colours"].get<int>(), 8);
   // On a busy machine fewer points would be drawn at some moment, and pictures could not be compared.
   browser.run("for (const view of viewer.views) { view.arena.slow = view.arena.coarser = false; }");
-  for (const char* name : {"rays", "everybody", "paths", "zones", "own", "heat", "value"}) {
+  for (const char* name : {"rays", "all_rays", "paths", "zones", "custom", "heatmap", "value"}) {
     const json before = browser.run(look_at_canvas)["sum"];
     browser.click(std::string("overlay_") + name);
     ASSERT_TRUE(browser.wait_for("!viewer.changed"));
@@ -216,7 +216,7 @@ TEST_F(Viewer, OverlaysAreDrawnAndSwitchedOff) {
   }
   // Recorded overlays by name; a tint paints its thing.
   EXPECT_EQ(at("viewer.views[0].arena.things[0].material.color.getHexString()"), "ff00ff");
-  browser.click("own_alarm");
+  browser.click("custom_alarm");
   ASSERT_TRUE(browser.wait_for("!viewer.changed"));
   EXPECT_NE(at("viewer.views[0].arena.things[0].material.color.getHexString()"), "ff00ff");
   no_harm_done();
@@ -225,13 +225,13 @@ TEST_F(Viewer, OverlaysAreDrawnAndSwitchedOff) {
 TEST_F(Viewer, ALinkKeepsTheMoment) {
   record(folder / "a.zrep", demo("barge"), 1);
   show({folder / "a.zrep"});
-  browser.run("viewer.chooseSeat(2); viewer.setMode('space'); viewer.playback.seek(7.5); viewer.flipOverlay('heat');");
-  ASSERT_TRUE(browser.wait_for("location.hash.includes('at=7.5') && location.hash.includes('heat')"));
+  browser.run("viewer.chooseSeat(2); viewer.setMode('space'); viewer.playback.seek(7.5); viewer.flipOverlay('heatmap');");
+  ASSERT_TRUE(browser.wait_for("location.hash.includes('at=7.5') && location.hash.includes('heatmap')"));
   const std::string link = at("location.href").get<std::string>();
   browser.open("about:blank");
   browser.open(link);
   ASSERT_TRUE(browser.wait_for("document.body.dataset.ready"));
-  EXPECT_EQ(at("[viewer.playback.time, +byId('seat').value, byId('mode').value, viewer.shown.heat]"),
+  EXPECT_EQ(at("[viewer.playback.time, +byId('seat').value, byId('mode').value, viewer.shown.heatmap]"),
             json({7.5, 2, "space", true}));
   no_harm_done();
 }
@@ -239,7 +239,7 @@ TEST_F(Viewer, ALinkKeepsTheMoment) {
 TEST_F(Viewer, ShowsHeightsAndBlocksInSpace) {
   for (const char* name : {"flare", "narrows", "kelpdive"}) {
     record(folder / (std::string(name) + ".zrep"), demo(name), 1);
-    show({folder / (std::string(name) + ".zrep")}, "#episode=0&at=9&seat=0&seen=space");
+    show({folder / (std::string(name) + ".zrep")}, "#episode=0&at=9&seat=0&view=space");
     ASSERT_TRUE(browser.wait_for("viewer.playback.time === 9 && !viewer.changed")) << browser.errors();
     const json space = browser.run(look_at_canvas);
     EXPECT_GT(space["colours"].get<int>(), 20) << name;
@@ -260,7 +260,7 @@ TEST_F(Viewer, ShowsHeightsAndBlocksInSpace) {
     return at("viewer.views[0].arena.blockMesh.geometry.attributes.position.count").get<int>();
   };
   const int open = corners();
-  browser.click("overlay_cut");
+  browser.click("overlay_cutaway");
   ASSERT_TRUE(browser.wait_for("!viewer.changed"));
   EXPECT_NE(corners(), open);
 }

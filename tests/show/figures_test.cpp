@@ -56,11 +56,11 @@ TEST(Figures, AreDrawnAsPngAndSvg) {
     EXPECT_FALSE(std::filesystem::exists(folder / "f.svg.part"));
   };
   check(draw_bands, bands(), ">two<");
-  check(draw_heat, heat(), "unfinished");
+  check(draw_heatmap, heat(), "unfinished");
   check(draw_intervals, intervals(), "term.bump");
   HeatFigure nothing = heat();
   for (auto& cell : nothing.cells) cell.value.reset();
-  check(draw_heat, nothing, "unfinished");
+  check(draw_heatmap, nothing, "unfinished");
 }
 
 TEST(Figures, SayWhatIsMissing) {
@@ -113,7 +113,7 @@ TEST(Figures, OfMatchesHaveAShareForEachTwo) {
   EXPECT_FALSE(figure.cells[0].value);
   EXPECT_FALSE(figure.cells[2].value);
   const test::TemporaryFolder folder;
-  draw_heat(folder / "table.png", figure);
+  draw_heatmap(folder / "table.png", figure);
   EXPECT_GT(size_of_png(folder / "table.png").first, 1000);
 }
 

@@ -42,7 +42,7 @@ struct HeatFigure {
   std::optional<double> low{}, high{};  ///< values that the palette reaches to at least; none: those of the cells
   std::string missing = "unfinished";  ///< what stands in cells without a value
 };
-void draw_heat(const std::filesystem::path& file, const HeatFigure& figure);
+void draw_heatmap(const std::filesystem::path& file, const HeatFigure& figure);
 
 /// Estimates under each other, each with its interval and a word about it.
 struct IntervalFigure {

@@ -214,8 +214,8 @@ class ArenaView {
   }
 
   // Blocks nearer to the viewer than the seat are left away, so that one sees what it is in.
-  cutOf(pose) {
-    if (!this.shown.cut || this.mode === "eyes" || !pose) return { key: "whole", keeps: () => true };
+  cutawayOf(pose) {
+    if (!this.shown.cutaway || this.mode === "eyes" || !pose) return { key: "whole", keeps: () => true };
     const { origin, size } = this.match.scene.blocks;
     const look = this.camera().getWorldDirection(new THREE.Vector3());
     const along = this.mode === "above" ? 2 : Math.abs(look.x) > Math.abs(look.y) ? 0 : 1;
@@ -227,11 +227,11 @@ class ArenaView {
 
   drawBlocks(frame, pose) {
     const { columns, rows, layers, size, origin } = this.match.scene.blocks, { kinds, version } = frame.blocks();
-    const cut = this.cutOf(pose), cutBefore = this.mapVersions.cut;
-    this.mapVersions.cut = cut.key;
-    if (!this.isNews("blocks", version, kinds) && cutBefore === cut.key) return;
+    const cutaway = this.cutawayOf(pose), cutawayBefore = this.mapVersions.cutaway;
+    this.mapVersions.cutaway = cutaway.key;
+    if (!this.isNews("blocks", version, kinds) && cutawayBefore === cutaway.key) return;
     const colours = this.match.scene.entities.map((_, e) => this.colour(e));
-    const at = (c, r, l) => (c < 0 || r < 0 || l < 0 || c >= columns || r >= rows || l >= layers || !cut.keeps([c, r, l]))
+    const at = (c, r, l) => (c < 0 || r < 0 || l < 0 || c >= columns || r >= rows || l >= layers || !cutaway.keeps([c, r, l]))
       ? -1 : kinds[(l * rows + r) * columns + c];
     const position = [], colour = [], normal = [];
     const sides = [[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]];

@@ -1,7 +1,8 @@
 "use strict";
 // The network that decides for a seat, at work: what each node is at the moment that is shown.
 
-const raising = "#0d5cad", lowering = "#e07305";  // differ for everybody, in lightness too
+// Dark teal and pale plum differ in lightness too, so that no colour vision confuses them.
+const raising = () => css("--raises"), lowering = () => css("--lowers");
 
 class NetworkPanel {
   // `network`: of the match's meta data; `nodes`: asks for what its nodes were in an episode.
@@ -113,7 +114,7 @@ class NetworkPanel {
       const strength = Math.abs(weight) / most, flow = this.values ? Math.min(1, Math.abs(this.value(from))) : 1;
       const [x, y] = this.at[from], [u, v] = this.at[to], bend = back ? 30 : 0;
       pen.globalAlpha = 0.12 + 0.88 * strength * flow;
-      pen.strokeStyle = weight >= 0 ? raising : lowering;
+      pen.strokeStyle = weight >= 0 ? raising() : lowering();
       pen.lineWidth = 0.4 + 4 * strength;
       pen.setLineDash(back ? [4, 3] : []);
       pen.beginPath();
@@ -131,7 +132,7 @@ class NetworkPanel {
       pen.fillStyle = css("--panel") || "#fff";
       pen.fill();
       pen.globalAlpha = Math.abs(value);
-      pen.fillStyle = value >= 0 ? raising : lowering;
+      pen.fillStyle = value >= 0 ? raising() : lowering();
       if (node.used) pen.fill();
       pen.globalAlpha = 1;
       pen.strokeStyle = css(node.used ? "--ink" : "--line");
@@ -175,7 +176,7 @@ class NetworkPanel {
       pen.strokeRect(10, top, this.width - 20, high);
       for (const [a, b, weight] of own) {
         pen.globalAlpha = Math.pow(Math.abs(weight) / most, 0.6);
-        pen.fillStyle = weight >= 0 ? raising : lowering;
+        pen.fillStyle = weight >= 0 ? raising() : lowering();
         pen.fillRect(10 + wide * place[a], top + tall * place[b], wide + 0.2, tall + 0.2);
       }
       pen.globalAlpha = 1;

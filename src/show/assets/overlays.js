@@ -3,14 +3,14 @@
 
 const overlayList = [
   ["rays", "Rays of the chosen seat, in the colour of what they met", true],
-  ["everybody", "Rays of all seats", false],
+  ["all rays", "Rays of all seats", false],
   ["paths", "Ways travelled so far", true],
   ["zones", "Zones", true],
   ["events", "What happened just now", true],
-  ["heat", "How often places were visited in this episode", false],
+  ["heatmap", "How often places were visited in this episode", false],
   ["value", "Value estimate, averaged over places", false],
-  ["cut", "Blocks are cut open before the seat", true],
-  ["own", "Overlays that were recorded", true],
+  ["cutaway", "Blocks are cut open before the seat", true],
+  ["custom", "Recorded overlays", true],
 ];
 const eventSeconds = 1.2, gridAcross = 48;
 const wordHeight = 0.1, lineHeight = 0.06, lineWidth = 0.15;  // of words over the arena, in halves of the view
@@ -32,11 +32,11 @@ class Overlays {
     if (match.scene.blocks) view.drawBlocks(frame, pose);
     if (shown.paths) this.drawPaths(match, episode, time, seat);
     if (shown.rays && pose) this.drawRays(match, frame, chosen, this.poseAtStep(match, frame, seat));
-    if (shown.everybody)
+    if (shown["all rays"])
       for (const s of match.seatList()) this.drawRays(match, frame, s, this.poseAtStep(match, frame, s.body));
-    if (shown.heat || shown.value) this.drawPlaces(match, episode, chosen, shown.value ? "value" : "heat");
+    if (shown.heatmap || shown.value) this.drawPlaces(match, episode, chosen, shown.value ? "value" : "heatmap");
     if (shown.events) this.drawEvents(match, episode, time, seat);
-    if (shown.own) for (const o of frame.overlays) if (!hiddenNames.has(o.name)) this.drawOwn(match, o);
+    if (shown.custom) for (const o of frame.overlays) if (!hiddenNames.has(o.name)) this.drawOwn(match, o);
     if (pose && view.mode !== "eyes") this.ring(pose, view.things[seat].reach);
   }
 
@@ -128,9 +128,9 @@ class Overlays {
       ++visits[r * columns + c];
       sums[r * columns + c] += frame.part(chosen.role, "values", chosen.seat)[0];
     }
-    const numbers = visits.map((n, i) => (n === 0 ? NaN : what === "heat" ? Math.log2(1 + n) : sums[i] / n));
+    const numbers = visits.map((n, i) => (n === 0 ? NaN : what === "heatmap" ? Math.log2(1 + n) : sums[i] / n));
     const known = [...numbers].filter((n) => n === n);
-    const low = what === "heat" ? 0 : Math.min(...known), high = Math.max(...known);
+    const low = what === "heatmap" ? 0 : Math.min(...known), high = Math.max(...known);
     const pixels = new Uint8Array(columns * rows * 4);
     numbers.forEach((n, i) => {
       if (n !== n) return;
@@ -239,7 +239,7 @@ class Overlays {
   }
   static tints(frame, shown, hiddenNames) {
     const tints = new Map();
-    if (shown.own && frame)
+    if (shown.custom && frame)
       for (const o of frame.overlays) if (o.form === 3 && !hiddenNames.has(o.name)) for (const e of o.numbers) tints.set(e, new THREE.Color(o.colour));
     return tints;
   }

@@ -89,7 +89,7 @@ class Viewer {
       make("i", item).style.background = match.scene.tags[entity.tag].colour;
       item.append(match.scene.tags[entity.tag].name);
     }
-    byId("overlay_cut").hidden = !match.scene.blocks;
+    byId("overlay_cutaway").hidden = !match.scene.blocks;
     const high = match.scene.high;
     view.arena.builtFor = null;  // it is framed anew
     if (view.dressedFor !== match.scene.game) this.setMode(high ? "space" : "above");
@@ -204,7 +204,7 @@ class Viewer {
   // Overlays of the user's own, each with a button of its own.
   listOwn(frame) {
     for (const o of frame ? frame.overlays : []) {
-      const id = "own_" + o.name;
+      const id = "custom_" + o.name;
       if (document.getElementById(id)) continue;
       const button = this.toggleButton(byId("overlays"), o.name, "recorded overlay", () => !this.hiddenNames.has(o.name),
         (on) => { on ? this.hiddenNames.delete(o.name) : this.hiddenNames.add(o.name); });
@@ -290,7 +290,7 @@ class Viewer {
     byId("follow").setAttribute("aria-pressed", on);
     this.changed = true;
   }
-  flipOverlay(name) { const button = byId("overlay_" + name); if (button) button.click(); }
+  flipOverlay(name) { const button = byId("overlay_" + name.replace(" ", "_")); if (button) button.click(); }
   pace(by) {
     if (!this.driving) return this.playback.faster(by);
     this.driving.tell({ do: "speed", speed: speeds[Math.min(Math.max(0, this.playback.speed + by), speeds.length - 1)] });
@@ -321,7 +321,7 @@ class Viewer {
     speeds.forEach((s, i) => (make("option", byId("speed"), s < 1 ? `1/${1 / s} ×` : `${s} ×`).value = i));
     byId("speed").onchange = (e) => this.pace(+e.target.value - this.playback.speed);
     for (const [name, title] of overlayList)
-      this.toggleButton(byId("overlays"), name, title, () => this.shown[name], (on) => (this.shown[name] = on)).id = "overlay_" + name;
+      this.toggleButton(byId("overlays"), name, title, () => this.shown[name], (on) => (this.shown[name] = on)).id = "overlay_" + name.replace(" ", "_");
     this.keys = [
       ["Space", "play or pause", () => this.playOrPause()],
       [",", "a step back", () => this.playback.stepMoment(-1)],
@@ -338,20 +338,20 @@ class Viewer {
       ["n", "next episode", () => this.chooseEpisode(this.playback.episode + 1)],
       ["b", "episode before", () => this.chooseEpisode(this.playback.episode - 1)],
       ["s", "next seat", () => this.chooseSeat((+byId("seat").value + 1) % this.seatOptions.length)],
-      ["1", "seen from above", () => this.setMode("above")],
-      ["2", "seen in space", () => this.setMode("space")],
+      ["1", "view from above", () => this.setMode("above")],
+      ["2", "view in space", () => this.setMode("space")],
       ["3", "through the seat's eyes", () => this.setMode("eyes")],
       ["0", "whole arena", () => byId("whole").click()],
       ["f", "follow the seat", () => byId("follow").click()],
       ["r", "rays", () => this.flipOverlay("rays")],
-      ["a", "rays of all seats", () => this.flipOverlay("everybody")],
+      ["a", "rays of all seats", () => this.flipOverlay("all rays")],
       ["p", "paths", () => this.flipOverlay("paths")],
       ["z", "zones", () => this.flipOverlay("zones")],
       ["e", "events", () => this.flipOverlay("events")],
-      ["h", "heat of visited places", () => this.flipOverlay("heat")],
+      ["h", "heatmap of visited places", () => this.flipOverlay("heatmap")],
       ["v", "value over places", () => this.flipOverlay("value")],
-      ["x", "cut blocks open", () => this.flipOverlay("cut")],
-      ["o", "recorded overlays", () => this.flipOverlay("own")],
+      ["x", "cut blocks open", () => this.flipOverlay("cutaway")],
+      ["o", "recorded overlays", () => this.flipOverlay("custom")],
       ["c", "copy a link to this moment", () => this.copyLink()],
       ["d", "light or dark", () => this.flipLook()],
       ["?", "this help", () => byId("help").showModal()],
@@ -388,7 +388,7 @@ class Viewer {
   remember() {
     if (this.driving || !this.chosen || !this.recalled) return;
     const changed = overlayList.filter(([name, , on]) => this.shown[name] !== on).map(([name]) => name);
-    const hash = new URLSearchParams({ episode: this.playback.episode, at: +this.playback.time.toFixed(3), seat: byId("seat").value, seen: byId("mode").value });
+    const hash = new URLSearchParams({ episode: this.playback.episode, at: +this.playback.time.toFixed(3), seat: byId("seat").value, view: byId("mode").value });
     if (changed.length) hash.set("flipped", changed.join("."));
     if (this.following) hash.set("follow", 1);
     if ("#" + hash !== location.hash) history.replaceState(null, "", "#" + hash);
@@ -397,7 +397,7 @@ class Viewer {
     const hash = new URLSearchParams(location.hash.slice(1));
     this.recalled = true;
     if (!hash.has("episode") || !this.playback) return;
-    if (hash.has("seen")) this.setMode(hash.get("seen"));
+    if (hash.has("view")) this.setMode(hash.get("view"));
     for (const name of (hash.get("flipped") || "").split(".")) this.flipOverlay(name);
     if (hash.has("follow")) this.setFollowing(true);
     if (this.seatOptions[+hash.get("seat")]) this.chooseSeat(+hash.get("seat"));
