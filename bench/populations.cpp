@@ -42,7 +42,7 @@ void fixed(benchmark::State& state) {
   batch->load(
       networks,
       [&](std::size_t i, std::span<float> out) {
-        const auto from = noise.stretch(zc::mixed(1, i, 0), out.size());
+        const auto from = noise.slice(zc::mixed(1, i, 0), out.size());
         std::copy(from.begin(), from.end(), out.begin());
       },
       pool);

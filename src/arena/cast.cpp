@@ -263,7 +263,7 @@ class Caster {
     const F8 ox = all(origin_.x), oy = all(origin_.y), reach = all(rays_.reach), swell = all(swell_);
     const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, stop = all(static_cast<std::int32_t>(run.stop)),
              exclude = all(rays_.exclude);
-    // The arrays go on behind the last thing, so eight can always be read.
+    // The arrays continue behind the last thing, so eight can always be read.
     for (std::size_t i = run.first; i < run.stop; i += 8) {
       const F8 dx = load(s_.x + i) - ox, dy = load(s_.y + i) - oy, bound = load(plan_.bounds.data() + i) + swell;
       const F8 most = reach + bound, square = dx * dx + dy * dy;

@@ -219,7 +219,7 @@ class SpaceCaster {
       x[i] = rays_.direction_x[ray];
       y[i] = rays_.direction_y[ray];
       z[i] = rays_.direction_z.empty() ? 0.0f : rays_.direction_z[ray];
-      // A ray straight up or down is tilted by less than can be told, so that it goes somewhere over the plane.
+      // A ray straight up or down is tilted imperceptibly, so that it covers some ground.
       if (x[i] * x[i] + y[i] * y[i] < 1e-9f) x[i] = 3.2e-5f;
       sum = sum + Vec3{x[i], y[i], z[i]};
     }

@@ -195,7 +195,7 @@ void ArenaCompiler::link_touchy() {
   }
 }
 
-// Keeping away works both ways, whoever is placed first.
+// Keeping away works both ways, whichever is placed first.
 void ArenaCompiler::link_away() {
   plan_.away_rules.assign(plan_.posed, 0);
   for (std::size_t e = 0; e < plan_.posed; ++e) {

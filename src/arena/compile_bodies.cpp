@@ -57,12 +57,12 @@ void ArenaCompiler::check_body(const BodySpec& spec, const std::string& where) c
   if (carried != (spec.track.has_value() || spec.carry.used()))
     wrong(carried ? "a carried body needs a track" : "only a carried body follows a track", where + ".motion",
           carried ? "add `track`" : "set motion = \"carried\"");
-  if (spec.path && spec.carry.used())
-    wrong("the body has a path and code that carries it", where + ".carry", "keep one");
+  if (spec.track && spec.carry.used())
+    wrong("the body has a track and code that carries it", where + ".carry", "keep one");
   if (spec.carry.used() && !spec.carry.function())
     wrong("the body is carried by C++ code, which a file cannot hold", where + ".carry",
-          "use the program that defines it, or a path");
-  if (spec.path && spec.track->points.empty()) wrong("the path has no points", where + ".track.points", "add points");
+          "use the program that defines it, or a track");
+  if (spec.track && spec.track->points.empty()) wrong("the track has no points", where + ".track.points", "add points");
   check_names(spec.meters, "meters", where + ".meters");
   check_names(spec.launchers, "launchers", where + ".launchers");
   for (std::size_t i = 0; i < spec.meters.size(); ++i) {
@@ -240,7 +240,7 @@ void ArenaCompiler::add_carried(const BodySpec& spec, std::size_t number) {
     if (levels.size() != points.size())
       wrong(
           "the path has " + std::to_string(points.size()) + " points and " + std::to_string(levels.size()) + " levels",
-          plan_.paths[number] + ".path.levels", "give each point one, or none");
+          plan_.paths[number] + ".track.levels", "give each point one, or none");
     if (carried.closed) {
       points.push_back({0, 0});
       levels.push_back(0.0);
@@ -257,7 +257,7 @@ void ArenaCompiler::add_carried(const BodySpec& spec, std::size_t number) {
       last = p;
     }
     if (carried.length <= 0.0)
-      wrong("the path leads nowhere", plan_.paths[number] + ".path.points", "give points away from the start");
+      wrong("the track leads nowhere", plan_.paths[number] + ".track.points", "give points away from the start");
   } else {
     carried.code = spec.carry.function();
   }

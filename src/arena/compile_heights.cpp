@@ -90,7 +90,7 @@ void ArenaCompiler::read_heights() {
     wrong("there is no room below the ceiling", "arena.heights.ceiling", "raise it");
 }
 
-// What only arenas with height know must not stand in a flat one, where it would do nothing.
+// Keys that need height are errors in a flat arena, where they would do nothing.
 void ArenaCompiler::check_flat() const {
   const ArenaSpec& spec = plan_.spec;
   if (spec.ground) needs_height("arena.ground");
@@ -121,7 +121,7 @@ void ArenaCompiler::check_flat() const {
         if (walker->pitch_rate > 0.0) needs_height(where + ".mover.pitch_rate");
       }
     }
-    if (body.path && !body.path->levels.empty()) needs_height(where + ".path.levels");
+    if (body.track && !body.track->levels.empty()) needs_height(where + ".track.levels");
     for (std::size_t l = 0; l < body.launchers.size(); ++l) {
       const std::string at = where + ".launchers[" + std::to_string(l) + "]";
       if (body.launchers[l].rise[0] != 0.0 || body.launchers[l].rise[1] != 0.0) needs_height(at + ".rise");

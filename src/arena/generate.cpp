@@ -149,7 +149,7 @@ void make(const Caves& caves, const CellsSpec& spec, const Canvas& map, RandomSt
       }
     std::copy(marks.begin(), marks.end(), map.cells);
   }
-  // Keep the largest hollow. Marks tell hollows apart only while one is compared with the best so far.
+  // Keep the largest hollow. Marks distinguish hollows only while one is compared with the best so far.
   marks.assign(map.size(), 0);
   std::size_t best = 0;
   std::uint32_t best_from = 0;

@@ -13,7 +13,7 @@ namespace {
 
 constexpr std::uint32_t shut = std::numeric_limits<std::uint32_t>::max(), unseen = shut - 1;
 
-// Where one heads for, in cells from the middle of one's own to that of the next: through the middle of the edge
+// The aim, in cells from the middle of the own cell to that of the next: through the middle of the edge
 // between both, so that corners are not cut, and never so near that the direction becomes uncertain.
 constexpr float beyond_the_edge = 0.75f;
 
@@ -35,7 +35,7 @@ class Search {
     auto& queue = memory_.queue;
     queue.clear();
     queue.push_back(static_cast<std::uint32_t>(to));
-    memory_.steps[from] = unseen;  // whoever stands there has got there
+    memory_.steps[from] = unseen;  // the search may end at an occupied cell
     memory_.steps[to] = 0;
     const auto columns = static_cast<std::uint32_t>(cells_.columns), last = columns - 1,
                behind = static_cast<std::uint32_t>(cells_.cells()) - columns;

@@ -61,7 +61,7 @@ struct MoverData {
 
 struct StepperData {
   std::size_t body = 0;
-  std::uint32_t beat = 1;
+  std::uint32_t ticks_per_move = 1;
   bool faces_move = false, pushes = false, pushable = false;
 };
 
@@ -180,7 +180,7 @@ struct ReturnData {
 struct BlockLayout {
   std::vector<std::uint8_t> kinds;  // [layer][row][column] kind number, 0 for none
   std::uint32_t top = 1;            // no block lies at or above this layer
-  std::uint64_t mark = 0;           // tells layouts apart
+  std::uint64_t mark = 0;           // identifies the layout
 };
 
 struct BlocksPlan {

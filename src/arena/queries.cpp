@@ -50,7 +50,7 @@ NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_
   for (const TagRun& run : plan.runs) {
     if (((tags >> run.tag) & 1u) == 0 || run.shot) continue;
     const I8 stop = all(static_cast<std::int32_t>(run.stop));
-    for (std::size_t i = run.first; i < run.stop; i += 8) {  // the arrays go on behind the last thing
+    for (std::size_t i = run.first; i < run.stop; i += 8) {  // the arrays continue behind the last thing
       const F8 dx = load(s.x + i) - ox, dy = load(s.y + i) - oy;
       F8 square = dx * dx + dy * dy;
       if (plan.heights.used) {
@@ -223,7 +223,7 @@ void Arena::block_window(const std::byte* state, std::size_t body, std::size_t a
   const auto along = [&](float v) {
     return static_cast<std::int32_t>(std::floor(std::clamp(v / blocks.size, -1e6f, 1e6f)));
   };
-  constexpr float into = 1e-3f;  // metres: who stands on a block is above it
+  constexpr float into = 1e-3f;  // metres: a body that stands on a block is above it
   const auto column_of = [&](std::size_t e) { return along(s.x[e] - blocks.origin.x); };
   const auto row_of = [&](std::size_t e) { return along(s.y[e] - blocks.origin.y); };
   const auto layer_of = [&](std::size_t e) { return along(s.z[e] + into - blocks.origin.z); };

@@ -29,13 +29,13 @@ class Settler {
     const bool rising = s_.vz[i_] > 0.0f;
     find_ground(from);
     find_overhead(from);
-    // Who walks keeps its feet on ground that falls away by no more than a step.
+    // A walker keeps its feet on ground that falls away by no more than its step height.
     const float down = stood_on != 0 && !rising ? (data_.walks ? step_of(plan_, i_) : sinking(stood_on - 1)) : 0.0f;
     const bool lands = best_.entity >= 0 && best_.level >= std::min(wanted, from) - down - touching;
     if (lands && best_.level + tall_ > overhead_ && best_.level > from + touching) {
       stay_back();  // there is no room up there
     } else if (rising) {
-      rise_or_fall(lands ? std::max(wanted, best_.level) : wanted);  // a jump goes on while ground lifts it
+      rise_or_fall(lands ? std::max(wanted, best_.level) : wanted);  // a jump continues while ground lifts it
     } else if (lands && wanted <= best_.level + down + touching) {
       land();
     } else {
@@ -52,7 +52,7 @@ class Settler {
 
   void find_ground(float from) {
     const float lift = step_of(plan_, i_);
-    // TrainingContext rises under whoever moves, but no steeper than what does not stop it.
+    // Ground rises under a moving body, but no steeper than what does not stop it.
     const float rise = std::max(1.0f, data_.steep) * length(here_ - t_.memory.from[i_]);
     best_ = footing_at(plan_, here_, from + lift + rise);
     if (best_.entity < 0) get_out_of_ground(from);
@@ -217,7 +217,7 @@ class Settler {
     } else {
       s_.vz[i_] = bounces ? upwards + bounce * fell : upwards;
     }
-    // TrainingContext too steep for its legs is slid down.
+    // Ground too steep for its legs is slid down.
     const bool slides = data_.walks && best_.slope > data_.steep;
     if (slides) slide();
     s_.stands_on[i_] = bounces || slides ? 0 : static_cast<std::uint32_t>(entity + 1);
@@ -232,7 +232,7 @@ class Settler {
     return std::sqrt(before * before + 2.0f * pulled / plan_.dt * drop);
   }
 
-  // Who does not walk keeps the part of its velocity that leads along the slope. What gravity did to it while it stood
+  // A body that does not walk keeps the part of its velocity along the slope. What gravity did to it while it stood
   // there is left out: rubbing sees to that.
   void go_along() {
     const Vec g = best_.gradient;

@@ -32,7 +32,7 @@ inline Band stopped_band(const ArenaPlan& plan, const StateArrays& s, std::size_
   return band;
 }
 
-/// The part of a triangle that stops a body, seen from above; 0 corners if it does not. TrainingContext that is not too steep
+/// The part of a triangle that stops a body, seen from above; 0 corners if it does not. Ground that is not too steep
 /// rises under the body's foot before it stops it.
 std::size_t stopping_slice(const Triangle& triangle, Band band, float bound, float steep, std::array<Vec, 8>& corners);
 

@@ -140,7 +140,7 @@ class Moves {
     }
   }
 
-  // Of those who want one cell: whoever draws the smallest number, if one may enter at all.
+  // Of those that want one cell the one that draws the smallest number enters, if any may.
   bool wins(std::size_t i) const {
     if (plan_.spec.cells->meeting == Meeting::none) return false;
     for (std::size_t other = 0; other < plan_.steppers.size(); ++other)
@@ -155,7 +155,7 @@ class Moves {
     return random.bits();
   }
 
-  // Who stands on the cell one wants, or else another who wants it.
+  // The stepper on the wanted cell, or else another that wants it.
   std::int32_t in_the_way(std::size_t i) const {
     if (const std::int32_t stands = m_.occupant[wished(i)] - 1; stands >= 0) return stands;
     for (std::size_t other = 0; other < plan_.steppers.size(); ++other)

@@ -21,7 +21,7 @@ class Finder {
   void change(Spec& spec) {
     into(spec, 0);
   }
-  /// The last word, to tell counts from other numbers.
+  /// The last word, to distinguish counts from other numbers.
   bool changes_count() const { return !steps_.empty() && steps_.back().word == "count"; }
   /// Which body or item a changed count belongs to.
   std::size_t list_index() const { return list_index_; }

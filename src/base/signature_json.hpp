@@ -1,6 +1,6 @@
 #pragma once
 
-// How columns and controls stand in the JSON of checkpoints and replays.
+// Columns and controls in the JSON of checkpoints and replays.
 
 #include <nlohmann/json.hpp>
 #include <string>

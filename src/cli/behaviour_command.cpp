@@ -3,6 +3,7 @@
 
 #include "../study/interval_text.hpp"
 #include "commands.hpp"
+#include "file_guard.hpp"
 #include "games.hpp"
 #include "player_sources.hpp"
 #include "progress.hpp"
@@ -66,6 +67,7 @@ void print_course(const BehaviourTable& t, const std::vector<double>& steps) {
 }  // namespace
 
 int BehaviourCommand::run() const {
+  FileGuard().reads(game).reads_player(all).reads_players(players).reads_player(others).writes("--png", png).check(json);
   const std::vector<PlayerSource> list = find_players(all, players);
   ProgressLine line(quiet);
   const BehaviourTable table = measure_behaviour(game_of(list, game, set), list,
@@ -83,7 +85,7 @@ int BehaviourCommand::run() const {
   const std::vector<double> trained_for = course ? steps_of_checkpoints(Run::open(all)) : std::vector<double>{};
   if (!png.empty()) {
     if (list.size() < 2)
-      throw Error(ErrorKind::usage, "one player differs from nobody", "--png", "name another to compare with");
+      throw Error(ErrorKind::usage, "one player has nothing to differ from", "--png", "name another to compare with");
     if (course) {
       draw_bands(png, course_figure(table, trained_for, draw));
     } else {

@@ -5,6 +5,7 @@
 #include <map>
 #include <nlohmann/json.hpp>
 
+#include "file_guard.hpp"
 #include "games.hpp"
 #include "progress.hpp"
 #include "signals.hpp"
@@ -74,8 +75,8 @@ RoleTraining& role_training(std::vector<RoleTraining>& roles, const std::string&
 void add_role(std::vector<RoleTraining>& roles, const std::string& text) {
   const std::size_t equals = text.find('=');
   if (equals == 0 || equals == std::string::npos || equals + 1 == text.size())
-    throw Error(ErrorKind::usage, "'" + text + "' does not say who plays a role", "--role",
-                "write ROLE=WHO, like blocker=learns");
+    throw Error(ErrorKind::usage, "'" + text + "' does not name a player for a role", "--role",
+                "write ROLE=PLAYER, like blocker=learns");
   role_training(roles, text.substr(0, equals)).played_by = text.substr(equals + 1);
 }
 
@@ -107,7 +108,7 @@ int GamesCommand::run() const {
   return done;
 }
 
-// What is asked for, over what the run says that is gone on with.
+// The given options, on top of those of the run that is resumed.
 TrainOptions TrainCommand::options() const {
   TrainOptions options;
   if (resume && holds_run(folder)) {
@@ -151,6 +152,7 @@ int TrainCommand::run() const {
   TrainOptions options = this->options();
   options.processes = processes.get();
   if (first && !json) options.on_continuation = print_continuation;
+  options.on_note = [](const std::string& note) { fmt::print(stderr, "zithercraft: note: {}\n", note); };
   PhaseTimes times;
   options.threads = threads;
   options.existing = resume ? Existing::resume : fresh ? Existing::fresh : Existing::refuse;
@@ -195,7 +197,7 @@ int TrainCommand::run() const {
   } else {
     std::string again = game;
     for (const std::string& assignment : set) again += fmt::format(" --set '{}'", assignment);
-    fmt::print("stopped and saved at {}; go on with: zithercraft train {} --run {} --resume\n", progress, again,
+    fmt::print("stopped and saved at {}; continue with: zithercraft train {} --run {} --resume\n", progress, again,
                folder);
   }
   if (!json)
@@ -228,19 +230,22 @@ int TrainCommand::train_all(const GameSpec& spec, const TrainOptions& options, P
   } else if (finished) {
     fmt::print("compare them with: zithercraft compare {}\n", folder);
   } else {
-    fmt::print("stopped and saved; go on with the same command and --resume\n");
+    fmt::print("stopped and saved; continue with the same command and --resume\n");
   }
   return finished ? done : stopped_by_signal;
 }
 
 int RecordCommand::run() const {
+  FileGuard().reads_player(run_folder).writes("--out", out).check(json);
   record(Run::open(run_folder), out, {episodes, seed, checkpoint, actions});
-  const Replay replay(out);
+  ordered_json recorded{{"file", out}, {"episodes", episodes}};
+  std::error_code code;  // a pipe has no size
+  if (const auto bytes = std::filesystem::file_size(out, code); !code) recorded["bytes"] = bytes;
   if (json) {
-    fmt::print("{}\n",
-               ordered_json{{"file", out}, {"episodes", replay.episodes().size()}, {"bytes", replay.bytes()}}.dump(2));
+    fmt::print("{}\n", recorded.dump(2));
   } else {
-    fmt::print("recorded {} episodes in {} ({} bytes)\n", replay.episodes().size(), out, replay.bytes());
+    fmt::print("recorded {} episodes in {}{}\n", episodes, out,
+               recorded.contains("bytes") ? fmt::format(" ({} bytes)", recorded["bytes"].get<std::uintmax_t>()) : "");
   }
   return done;
 }
@@ -248,6 +253,7 @@ int RecordCommand::run() const {
 int ReportCommand::run() const {
   if (html.empty() && csv.empty())
     throw Error(ErrorKind::usage, "there is nothing to write", "report", "give --html FILE, --csv FILE, or both");
+  FileGuard().reads_player(run_folder).writes("--html", html).writes("--csv", csv).check(json);
   const Run opened = Run::open(run_folder);
   if (!csv.empty()) write_atomically(csv, metrics_csv(Metrics(opened.metrics()).rows()));
   if (!html.empty()) {

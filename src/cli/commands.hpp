@@ -98,14 +98,14 @@ struct BehaviourCommand {
   int run() const;
 };
 
-/// What all studies are told.
+/// Options of all studies.
 struct StudyFlags {
   std::string folder;
   std::size_t threads = 0;
   bool resume = false, fresh = false, quiet = false;
 };
 
-/// What those that begin with a game are told too. What is not given comes from the study when resuming.
+/// Options of studies that begin with a game. What is not given comes from the study when resuming.
 struct StudyRunFlags {
   std::string game, method;
   std::vector<std::string> set, learner, measures;

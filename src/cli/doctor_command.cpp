@@ -23,7 +23,7 @@ void print_findings(const Diagnosis& d) {
   }
   std::string role;
   for (const TagSeen& s : d.seen) {
-    if (s.role != role) fmt::print("\n{} saw, in so many of its steps:", s.role);
+    if (s.role != role) fmt::print("\n{} saw, by share of its steps:", s.role);
     role = s.role;
     fmt::print(" {} {:.3g}%", s.tag, 100.0 * s.share);
   }

@@ -5,6 +5,7 @@
 #include "../study/interval_text.hpp"
 #include "../study/intervals_json.hpp"
 #include "commands.hpp"
+#include "file_guard.hpp"
 #include "games.hpp"
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
@@ -137,6 +138,13 @@ int evaluate_all_checkpoints(const EvaluateCommand& c, const EvaluationOptions& 
 }  // namespace
 
 int EvaluateCommand::run() const {
+  FileGuard()
+      .reads_player(run_folder)
+      .reads_players(against)
+      .reads_player(variants)
+      .writes("--png", png)
+      .writes("--csv", csv)
+      .check(json);
   ProgressLine line(quiet);
   EvaluationOptions options{.episodes = episodes, .seed = seed, .actions = actions, .threads = threads};
   if (checkpoints) {

@@ -27,10 +27,14 @@ std::vector<DemoGame> demo_games() {
   return games;
 }
 
+bool names_file(const std::string& name) {
+  return name == "-" || name.find('/') != std::string::npos || name.ends_with(".toml");
+}
+
 namespace {
 
 GameSpec named_game(const std::string& name_or_path) {
-  if (name_or_path.find('/') != std::string::npos || name_or_path.ends_with(".toml")) {
+  if (names_file(name_or_path)) {
     GameSpec spec = load_game(name_or_path);
     try {
       check_scripts(Game(spec));

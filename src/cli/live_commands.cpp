@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "commands.hpp"
+#include "file_guard.hpp"
 #include "games.hpp"
 #include "serving.hpp"
 #include "zithercraft/zithercraft.hpp"
@@ -37,6 +38,7 @@ void print_episode(const DrivenEpisode& e, std::size_t number) {
 }  // namespace
 
 int DriveCommand::run() const {
+  FileGuard().reads(game).reads_player(with).reads_player(keys).writes("--out", out).check(json);
   const Game compiled(find_game(game, set));
   const DriveOptions options{seat, with, out, seed};
   std::vector<DrivenEpisode> episodes;
@@ -56,14 +58,14 @@ int DriveCommand::run() const {
     for (const DrivenEpisode& e : episodes) j["episodes"].push_back(episode_json(e));
     fmt::print("{}\n", j.dump(2));
   } else if (!out.empty()) {
-    fmt::print("recorded in {}\n", out);
+    fmt::print("{} {}\n", episodes.empty() ? "nothing was driven, so nothing is recorded in" : "recorded in", out);
   }
   return done;
 }
 
 int WatchCommand::run() const {
   constexpr int background = 19;
-  if (::nice(background) == -1) return unexpected;  // whoever trains has the processor first
+  if (::nice(background) == -1) return unexpected;  // a training has the processor first
   serve_run(run_folder, serve_options(serving));
   return done;
 }

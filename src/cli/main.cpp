@@ -108,7 +108,7 @@ void add_existing(CLI::App& sub, bool& resume, bool& fresh, const std::string& r
 void add_study(CLI::App& sub, StudyFlags& flags) {
   sub.add_option("--out", flags.folder, "The study's folder; made if missing")->required();
   add_threads(sub, flags.threads);
-  add_existing(sub, flags.resume, flags.fresh, "Go on with the study in the folder, or extend it", "study");
+  add_existing(sub, flags.resume, flags.fresh, "Resume the study in the folder, or extend it", "study");
   add_quiet(sub, flags.quiet);
 }
 
@@ -138,7 +138,7 @@ void add_actions(CLI::App& sub, zithercraft::ActionMode& actions) {
       ->excludes(greedy);
 }
 
-// Who plays, as several commands ask for it.
+// Players, as several commands take them.
 template <class Command>
 void add_players(CLI::App& sub, Command& c) {
   sub.add_option("PLAYER", c.players, "script, random, a run, RUN:CHECKPOINT, a checkpoint's file or a replay");
@@ -164,12 +164,12 @@ void add_studies(CLI::App& app, int& status) {
         add_quiet(sub, c.quiet);
       });
   add<BehaviourCommand>(
-      app, "behaviour", "Tell how players behave, or how the others do when somebody else takes a seat", status,
+      app, "behaviour", "Describe how players behave, or how others react to the player of a seat", status,
       [](CLI::App& sub, BehaviourCommand& c) {
         add_players(sub, c);
         sub.add_option("--seat", c.seat, "ROLE or ROLE:2: the players take this seat in turn, all others are watched");
         sub.add_option("--as", c.as, "ROLE: the players play this role alone, and are watched")->excludes("--seat");
-        sub.add_option("--others", c.others, "Who plays all else (default: script, or at random)");
+        sub.add_option("--others", c.others, "Player of all other roles (default: script, or random)");
         add_episodes(sub, c.episodes, c.seed, "Episodes for each player; of a replay those that it holds");
         sub.add_option("--square", c.square, "Metres along the squares that places are counted in")
             ->check(CLI::PositiveNumber)
@@ -187,7 +187,7 @@ void add_studies(CLI::App& app, int& status) {
                     [](CLI::App& sub, MatchCommand& c) {
                       add_players(sub, c);
                       add_episodes(sub, c.episodes, c.seed, "Episodes for each two, and again with sides swapped");
-                      sub.add_flag("--by-return", c.by_return, "Cut off, the greater return wins; else nobody");
+                      sub.add_flag("--by-return", c.by_return, "The greater return wins an episode that is cut off, which else is a draw");
                       sub.add_option("--replays", c.replays, "Keep the most notable episodes in this folder");
                       sub.add_option("--png", c.png, "Draw the table into this file (.png or .svg); needs gnuplot");
                       add_threads(sub, c.threads);
@@ -224,11 +224,11 @@ void add_commands(CLI::App& app, int& status) {
         sub.add_option("--png", c.png, "Draw a start, its rays and a hand-steered path into this PNG file");
         sub.add_option("--svg", c.svg, "The same into this SVG file");
         sub.add_flag("--senses", c.senses,
-                     "Tell what each column reads over random play; with --png, draw one moment as it is sensed");
+                     "List what each column reads over random play; with --png, draw one moment as it is sensed");
         sub.add_option("--seed", c.seed, "Which start to draw")->capture_default_str();
       });
   add<DoctorCommand>(
-      app, "doctor", "Say what would keep an agent from learning a game, or kept it from learning", status,
+      app, "doctor", "Diagnose what would keep an agent from learning a game, or kept it from learning", status,
       [](CLI::App& sub, DoctorCommand& c) {
         add_game(sub, c.game, c.set);
         sub.add_option("--run", c.run_folder, "A run of it: look at its training and its policy too");
@@ -245,7 +245,7 @@ void add_commands(CLI::App& app, int& status) {
     sub.add_option("--run", c.folder, "The run's folder; made if missing")->required();
     sub.add_option("--steps", c.steps, "Steps to train for (default 10000000)")->check(CLI::PositiveNumber);
     add_method(sub, c.method);
-    sub.add_option("--generations", c.generations, "Of an evolution: train for so many, whatever the steps")
+    sub.add_option("--generations", c.generations, "Of an evolution: generations to train for, whatever the steps")
         ->check(CLI::PositiveNumber)
         ->excludes("--steps");
     sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")->check(CLI::NonNegativeNumber);
@@ -259,7 +259,7 @@ void add_commands(CLI::App& app, int& status) {
                    "KEY=VALUE: one of the learner's settings, as run.toml names them; ROLE:KEY=VALUE: of one role")
         ->allow_extra_args(false);
     sub.add_option("--role", c.roles,
-                   "ROLE=WHO: who plays a role: learns, script, random, a run, a checkpoint's file, a replay (default: "
+                   "ROLE=PLAYER: how a role is played: learns, script, random, a run, a checkpoint's file, a replay (default: "
                    "the first and its mirror images learn, others by script or at random)")
         ->allow_extra_args(false);
     sub.add_option("--from", c.from, "A checkpoint or a run to continue from: what fits of its policy is taken");
@@ -281,7 +281,7 @@ void add_commands(CLI::App& app, int& status) {
                        "Of the graph: layers, or free: hidden nodes near those they are linked with")
             ->check(CLI::IsMember({"layers", "free"}))
             ->capture_default_str();
-        sub.add_option("--strongest", c.strongest, "Draw so many links, the strongest")
+        sub.add_option("--strongest", c.strongest, "How many links to draw, the strongest")
             ->check(CLI::Range(1, 10'000'000))
             ->capture_default_str();
       });

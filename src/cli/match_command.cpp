@@ -3,6 +3,7 @@
 #include "../study/interval_text.hpp"
 #include "commands.hpp"
 #include "player_sources.hpp"
+#include "file_guard.hpp"
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/show/figures.hpp"
@@ -54,6 +55,7 @@ void print_table(const MatchTable& t) {
 }  // namespace
 
 int MatchCommand::run() const {
+  FileGuard().reads(game).reads_player(all).reads_players(players).writes("--png", png).check(json);
   const std::vector<PlayerSource> list = find_players(all, players);
   ProgressLine line(quiet);
   const MatchTable table = play_matches(game_of(list, game, set), list,

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "commands.hpp"
+#include "file_guard.hpp"
 #include "zithercraft/zithercraft.hpp"
 
 namespace zithercraft::cli {
@@ -57,6 +58,7 @@ std::filesystem::path checkpoint_named(const std::string& name) {
 }
 
 int NetworkCommand::run() const {
+  FileGuard().reads_player(policy).writes("--graph", graph).writes("--weights", weights).check(json);
   const auto file = checkpoint_named(policy);
   const Policy loaded = role.empty() ? Policy::load(file) : Policy::load(file, role);
   const NetworkMap map = map_of(loaded);

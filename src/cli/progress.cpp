@@ -35,7 +35,7 @@ std::string with_bar(double share, const std::string& numbers, int columns) {
   share = std::min(1.0, share);
   if (columns == 0) return fmt::format("{:5.1f}%  {}", 100 * share, numbers);
   const int bar = std::clamp(columns - static_cast<int>(numbers.size()) - 4, 5, 40);
-  const int full = static_cast<int>(share * target);
+  const int full = static_cast<int>(share * bar);
   return fmt::format("[{}{}] {}", std::string(static_cast<std::size_t>(full), '='),
                      std::string(static_cast<std::size_t>(bar - full), ' '), numbers)
       .substr(0, static_cast<std::size_t>(std::max(1, columns - 1)));

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "commands.hpp"
+#include "file_guard.hpp"
 #include "serving.hpp"
 #include "zithercraft/zithercraft.hpp"
 
@@ -118,6 +119,13 @@ int ReplayCommand::run() const {
   if (!networks.empty() && html.empty() && !serve)
     throw Error(ErrorKind::usage, "--network is for the page", "--network", "add --html or --serve");
   if (tick && png.empty()) throw Error(ErrorKind::usage, "--tick says what --png draws", "--tick", "add --png");
+  FileGuard guard;
+  guard.reads_players(files).reads_players(networks).writes("--png", png).writes("--sheet", sheet);
+  guard.writes("--html", html).writes("--gltf", gltf).writes("--gif", gif).writes("--webm", webm);
+  if (!csv.empty())
+    for (const char* table : {"states.csv", "events.csv", "ledger.csv"})
+      guard.writes("--csv", (std::filesystem::path(csv) / table).string());
+  guard.check(json);
   Replay replay(file);
   if (!replay.whole())
     fmt::print(stderr,

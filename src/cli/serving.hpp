@@ -5,7 +5,7 @@
 
 namespace zithercraft::cli {
 
-/// Serves until interrupted, and tells the page's address on standard error.
+/// Serves until interrupted, and prints the page's address on standard error.
 ServeOptions serve_options(const ServeFlags& flags);
 
 }  // namespace zithercraft::cli

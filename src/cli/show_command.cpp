@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "commands.hpp"
+#include "file_guard.hpp"
 #include "games.hpp"
 #include "zithercraft/zithercraft.hpp"
 
@@ -174,6 +175,7 @@ void print_readings(const Role& role, const std::vector<ColumnReading>& readings
 }  // namespace
 
 int ShowCommand::run() const {
+  FileGuard().reads(game).writes("--png", png).writes("--svg", svg).check(json);
   const Game compiled(find_game(game, set));
   if (senses) {
     ordered_json j{{"name", compiled.spec().name}};

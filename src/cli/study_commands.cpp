@@ -7,6 +7,7 @@
 #include "../study/interval_text.hpp"
 #include "../study/intervals_json.hpp"
 #include "commands.hpp"
+#include "file_guard.hpp"
 #include "games.hpp"
 #include "progress.hpp"
 #include "signals.hpp"
@@ -107,7 +108,7 @@ int end(const Study& study, bool json, const ordered_json& found) {
     if (run.status == StudyRunStatus::failed)
       fmt::print("failed: {}, {}, seed {}: {}\n", run.game, run.variant, run.seed, run.error);
   if (left > 0)
-    fmt::print("{} of {} runs are unfinished; go on with the same command and --resume\n", left,
+    fmt::print("{} of {} runs are unfinished; continue with the same command and --resume\n", left,
                study.runs().size());
   fmt::print("report: {}\n", page.string());
   return left == 0 ? done : stopped_by_signal;
@@ -237,6 +238,7 @@ int StudyCommand::run() const {
 }
 
 int CompareCommand::run() const {
+  FileGuard().reads_players(paths).writes("--png", png).writes("--html", html).check(json);
   ProgressLine line(quiet);
   const Comparison c = compare(
       group_runs({paths.begin(), paths.end()}),

@@ -101,7 +101,7 @@ CovarianceSearch::CovarianceSearch(std::size_t numbers, const CovarianceSettings
     : state_(std::make_unique<State>()) {
   State& s = *state_;
   if (settings.population != 0 && settings.population < 4)
-    wrong_setting("population", "too few to tell in which direction things get better", "give at least 4, or 0");
+    wrong_setting("population", "too few to find a direction of improvement", "give at least 4, or 0");
   if (!(settings.first_stddev > 0.0)) wrong_setting("first_stddev", "all samples would be the same", "give a number above 0");
   if (!start.empty() && start.size() != numbers)
     throw Error(ErrorKind::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "CovarianceSearch",
@@ -218,7 +218,7 @@ void CovarianceSearch::restore(const TensorFile& file) {
     const auto list = file.doubles(name);
     if (list.size() != static_cast<std::size_t>(numbers.size()))
       throw Error(ErrorKind::refused, "the checkpoint is of another number of weights", name,
-                  "go on with the settings it was trained with, or start afresh");
+                  "resume with the settings it was trained with, or start a new run");
     std::copy(list.begin(), list.end(), numbers.data());
   };
   get("covariance.middle", s.middle);

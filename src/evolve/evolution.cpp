@@ -64,7 +64,7 @@ struct Evolution::State {
     return list;
   }
 
-  // Whether somebody who evolves plays against this population, itself included.
+  // Whether a role that evolves plays against this population, itself included.
   bool opposed_evolve(const Population& population) const {
     for (std::size_t role = 0; role < players.size(); ++role)
       if (!players[role] && opposed(game.roles()[population.first_role()], game.roles()[role])) return true;
@@ -207,7 +207,7 @@ Policy Evolution::policy(std::size_t role) const {
   if (at == state_->populations.size()) does_not_evolve();
   const Population& population = *state_->populations[at];
   if (!population.has_leader())
-    throw Error(ErrorKind::usage, "nobody leads before the first generation", "Evolution::policy", "improve once");
+    throw Error(ErrorKind::usage, "there is no leader before the first generation", "Evolution::policy", "improve once");
   return population.policy_of(population.leader());
 }
 
@@ -240,7 +240,7 @@ void Evolution::restore(const TensorFile& file) {
     if (!file.has_part(place))
       throw Error(ErrorKind::refused,
                   "the checkpoint has no population for the role '" + population->signature().role + "'", "checkpoint",
-                  "go on with the settings it was trained with, or start afresh");
+                  "resume with the settings it was trained with, or start a new run");
     population->restore(file.part(place));
   }
   const auto counters = file.integers("counters");

@@ -21,7 +21,7 @@ struct Recipe {
   std::uint32_t mother = nobody, father = nobody;  // numbers of parents; nobody: from nothing, no second one
   std::uint64_t seed = 0;                          // of its mutation
   float strength = 0.0f;                           // of its mutation, 0 for a copy
-  float own_strength = 0.0f;                       // that it hands on, if strengths adapt
+  float own_strength = 0.0f;                       // that children inherit, if strengths adapt
 };
 
 }  // namespace
@@ -96,8 +96,8 @@ GeneticSearch::GeneticSearch(std::size_t numbers, const GeneticSettings& setting
   if (settings.elites < 0 || settings.elites >= settings.population)
     wrong_setting("elites", "all individuals would live on unchanged", "give fewer than the population");
   if (!(settings.parents > 0.0 && settings.parents <= 1.0))
-    wrong_setting("parents", "nobody would have children", "give a share above 0, at most 1");
-  if (settings.drawn < 1) wrong_setting("drawn", "a tournament of nobody", "give at least 1");
+    wrong_setting("parents", "no individual would have children", "give a share above 0, at most 1");
+  if (settings.tournament_size < 1) wrong_setting("tournament_size", "a tournament needs individuals", "give at least 1");
   if (!(settings.mutated > 0.0 && settings.mutated <= 1.0))
     wrong_setting("mutated", "nothing would change", "give a share above 0, at most 1");
   if (!(settings.mutation_strength > 0.0 && settings.last_mutation_strength > 0.0))
@@ -135,7 +135,7 @@ void GeneticSearch::improve(std::span<const double> fitness, double progress, Wo
   ++s.generation;
   s.strength = s.settings.mutation_strength * std::pow(s.settings.last_mutation_strength / s.settings.mutation_strength, progress);
 
-  // By their ranks; a parent is one of the kept ones from the moment somebody needs it.
+  // By their ranks; a parent is kept from its first use on.
   std::vector<std::uint32_t> kept, place(people, nobody);
   const auto keep = [&](std::uint32_t rank) {
     if (place[rank] == nobody) {
@@ -147,7 +147,7 @@ void GeneticSearch::improve(std::span<const double> fitness, double progress, Wo
   const auto choose = [&](RandomStream& random) {
     if (s.settings.selection == Selection::best) return random.below(best);
     std::uint32_t rank = people - 1;
-    for (std::int64_t k = 0; k < s.settings.drawn; ++k) rank = std::min(rank, random.below(people));
+    for (std::int64_t k = 0; k < s.settings.tournament_size; ++k) rank = std::min(rank, random.below(people));
     return rank;
   };
   std::vector<Recipe> next(people);
@@ -216,7 +216,7 @@ void GeneticSearch::restore(const TensorFile& file) {
   file.get("genetic.mutation_strengths", strengths);
   if (shape.size() != 2 || shape[1] != s.numbers || made.size() != 3 * s.recipes.size())
     throw Error(ErrorKind::refused, "the population is of other networks or another size", "checkpoint",
-                "go on with the settings it was trained with, or start afresh");
+                "resume with the settings it was trained with, or start a new run");
   s.parents = shape[0];
   s.vectors.resize(s.parents * s.numbers);
   file.get("genetic.parents", s.vectors);

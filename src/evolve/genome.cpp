@@ -46,7 +46,7 @@ bool leads_to(const Genome& genome, std::uint32_t from, std::uint32_t to) {
 
 void change_weights(Genome& genome, const TopologySettings& s, RandomStream& random) {
   for (GenomeLink& link : genome.links) {
-    if (happens(s.weight_anew, random)) {
+    if (happens(s.weight_replaced, random)) {
       link.weight = drawn_weight(s, random);
     } else {
       link.weight = limited(static_cast<double>(link.weight) + s.weight_step * static_cast<double>(random.normal()), s);

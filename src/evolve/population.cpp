@@ -147,12 +147,12 @@ NetworkGraph Population::first_graph() const {
     };
     if (std::find(outputs.begin(), outputs.end(), from) != outputs.end())
       wrong_setting("first_links", "'" + text + "' begins at an output",
-                    "let it begin at a column, at one or at a hidden node");
-    if (to == "one" ||
+                    "let it begin at a column, at the bias or at a hidden node");
+    if (to == "bias" ||
         std::any_of(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == to; }))
       wrong_setting("first_links", "'" + text + "' ends at a column", "let it end at an output or at a hidden node");
     const std::uint32_t begin = column != role.columns.end() ? static_cast<std::uint32_t>(column - role.columns.begin())
-                                : from == "one"              ? static_cast<std::uint32_t>(graph.bias())
+                                : from == "bias"             ? static_cast<std::uint32_t>(graph.bias())
                                                              : hidden_node(from);
     join(begin, output != outputs.end() ? static_cast<std::uint32_t>(graph.first_output()) +
                                               static_cast<std::uint32_t>(output - outputs.begin())
@@ -197,7 +197,7 @@ void Population::start_from(const Policy& policy, const TensorFile& checkpoint) 
     refuse("its hidden nodes have another activation", "set `activation` to that of its run");
   normaliser_ = fetch_normaliser(checkpoint, found.policy);
   if (found.grown) return make_topology(*policy.graph(), true);
-  // A value that the network tells too is left out.
+  // A value output of the network is left out.
   const Network<float> old(found.policy);
   AlignedBuffer<float> parameters(old.parameters());
   fetch_network(checkpoint, "policy", old, parameters.span());
@@ -261,7 +261,7 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
     notes.insert(notes.end(), play_->notes().begin(), play_->notes().end());
   }
   report.episodes += static_cast<std::int64_t>(results_.size());
-  // In the order of individuals, and for the next play only: everybody of this one read by the same statistics.
+  // In the order of individuals, and for the next play only: all individuals of this one use the same statistics.
   if (settings_.normalise)
     for (const auto& moments : notes) normaliser_.fold(moments);
 }
@@ -318,7 +318,7 @@ void Population::choose_leader(std::span<const double> fitness, std::span<const 
   std::size_t best = 0;
   if (led_) leader_worth_ += leader_moves * (worths[0] - leader_worth_);
   for (std::size_t k = 1; k < candidates.size(); ++k) {
-    // Whoever takes over must have done better on the same episodes, and than the leader did of late; a middle always
+    // A new leader must do better on the same episodes, and than the leader did lately; a mean always
     // does.
     const bool better = worths[k] > worths[best] && (!led_ || best > 0 || opposed_evolve || worths[k] > leader_worth_);
     if (better || (has_middle && k + 1 == candidates.size())) best = k;

@@ -30,7 +30,7 @@ struct PopulationPlay::Scratch {
   std::vector<std::uint32_t> places;
   std::vector<float> kept;  // what networks keep, [lanes][seats][memory]
   AlignedBuffer<float> inputs, kept_now;
-  std::vector<float> step, allowed;
+  std::vector<float> action, allowed;
   std::vector<std::vector<std::unique_ptr<Player>>> lineups;
   std::int64_t steps = 0;
   double play_seconds = 0.0, decide_seconds = 0.0;

@@ -61,7 +61,7 @@ void apply(const Place& place, const float* weights, const float* in, float* out
 }
 
 // Rows become columns: the lane `i` of row `k` changes places with lane `k` of row `i`, for ever smaller squares. Of
-// the first so many rows; of the columns that become rows, those of the higher half are made if they are wanted.
+// the first rows; of the columns that become rows, those of the higher half are made if they are wanted.
 struct Block {
   V row[wide];
 };

@@ -94,7 +94,7 @@ Genome TopologySearch::State::child(const Species& s, std::span<const double> fi
     const bool across = static_cast<double>(random.uniform()) < settings.across_species;
     const Species& with = across ? species[random.below(static_cast<std::uint32_t>(species.size()))] : s;
     const std::uint32_t father = choose(with, random);
-    // Of equals the smaller one hands on its structure.
+    // Of equals the smaller one passes on its structure.
     const bool by_father =
         fitness[father] > fitness[mother] ||
         (fitness[father] == fitness[mother] && genomes[father].links.size() < genomes[mother].links.size());
@@ -133,7 +133,7 @@ TopologySearch::TopologySearch(const NetworkGraph& start, const TopologySettings
     : state_(std::make_unique<State>()) {
   State& s = *state_;
   if (settings.population < 2) wrong_setting("population", "one individual is no population", "give at least 2");
-  if (!(settings.parents > 0.0)) wrong_setting("parents", "nobody would have children", "give a share above 0");
+  if (!(settings.parents > 0.0)) wrong_setting("parents", "no individual would have children", "give a share above 0");
   if (!(settings.species_distance > 0.0))
     wrong_setting("species_distance", "every network would be a species", "give a number above 0");
   if (start.outputs == 0) throw Error(ErrorKind::spec, "there is no output", "TopologySearch", "give at least one");

@@ -13,7 +13,7 @@ namespace zithercraft {
 struct Species {
   std::int64_t number = 0, age = 0, without_gain = 0;
   double best_ever = -std::numeric_limits<double>::infinity(), best = 0.0;
-  Genome like{};  // whoever is near it belongs to the species
+  Genome like{};  // genomes near it belong to the species
   std::vector<std::uint32_t> members{};
 };
 

@@ -85,7 +85,7 @@ void TopologySearch::restore(const TensorFile& file) {
   const auto best = file.doubles("topology.species.best"), now = file.doubles("topology.species_distance");
   if (genomes.size() != s.genomes.size() || species_of.size() != genomes.size())
     throw Error(ErrorKind::refused, "the population has another size", "checkpoint",
-                "go on with the settings it was trained with, or start afresh");
+                "resume with the settings it was trained with, or start a new run");
   if (counts.size() != 3 * likes.size() || best.size() != 2 * likes.size() || numbers.size() != 4 || now.size() != 1)
     throw Error(ErrorKind::file, "the species cannot be understood", "checkpoint", "take another checkpoint");
   s.genomes = std::move(genomes);

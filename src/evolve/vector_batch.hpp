@@ -10,7 +10,7 @@
 
 namespace zithercraft {
 
-// All networks that are loaded at a time take no more memory than this, in numbers, but for one of each thread.
+// All networks that are loaded at a time take no more memory than this, in numbers, beside one for each thread.
 inline constexpr std::size_t loaded_numbers = std::size_t{1} << 26;
 
 inline std::size_t networks_at_a_time(std::size_t most, std::size_t numbers_each, std::size_t workers) {

@@ -49,7 +49,7 @@ void find_seats(GamePlan& game, std::size_t role, const std::string& where) {
   if (seats.empty())
     wrong_spec("no body is named '" + body + "'", where + ".body", advice(body, names_of(game.spec.arena.bodies)));
   if (game.arena.wanders(seats.front()))
-    wrong_spec("'" + body + "' wanders by itself", where + ".body", "take its wanderer out, or steer another body");
+    wrong_spec("'" + body + "' wanders by itself", where + ".body", "remove its wanderer, or control another body");
   for (const std::size_t seat : seats) {
     if (std::find(game.seats.begin(), game.seats.end(), seat) != game.seats.end())
       wrong_spec("two roles steer the same body", where + ".body", "give each its own");

@@ -46,8 +46,8 @@ class TermCompiler : public RoleCompiler {
     if (term.progress) {
       plan.trigger = ProgressPlan{bodies(term.progress->of, where + ".progress.of"),
                                   target(term.progress->to, term.progress->paired, where + ".progress.to"),
-                                  term.progress->paired, term.progress->around, plan.weight};
-      if (term.progress->around) check_cells(game_, where + ".progress");
+                                  term.progress->paired, term.progress->along_path, plan.weight};
+      if (term.progress->along_path) check_cells(game_, where + ".progress");
       plan.weight = 1.0f;
       words = sizeof(Distance) / sizeof(std::uint64_t);
     } else if (term.on) {
@@ -122,7 +122,7 @@ class TermCompiler : public RoleCompiler {
     return plan;
   }
 
-  MeterTriggerPlan change(const Change& spec, const std::string& where) const {
+  MeterTriggerPlan change(const MeterTrigger& spec, const std::string& where) const {
     MeterTriggerPlan plan;
     const auto others = bodies(spec.of, where + ".of");
     for (const std::size_t seat : role_.seats) {
@@ -146,7 +146,7 @@ class TermCompiler : public RoleCompiler {
       return std::find(launcher.targets.begin(), launcher.targets.end(), spec.to) != launcher.targets.end();
     });
     if (!aims)
-      wrong_spec("no launcher of the body reports how close its shots come to '" + spec.to + "'", where + ".to",
+      wrong_spec("no launcher of the body reports the closest approach of its shots to '" + spec.to + "'", where + ".to",
                  "list it in a launcher's `targets`");
     return plan;
   }

@@ -11,7 +11,7 @@ namespace zithercraft {
 /// Whether an option's need holds now.
 bool allowed(const AllowedPlan& need, const SeatView& seat);
 
-/// What a role's controls come to: `given` takes the controls as they count (in range, allowed), `wishes` the value of
+/// The effect of a role's controls: `given` takes the controls as they count (in range, allowed), `wishes` the value of
 /// each input. `row` is what the seat has sensed. Throws Error (numbers) if a control is not a finite number.
 void read_controls(const Role& role, const RolePlan& plan, std::span<const float> controls, std::span<const float> row,
                    std::span<float> given, std::span<float> wishes);

@@ -58,7 +58,7 @@ std::vector<double> Curriculum::numbers() const {
 void Curriculum::restore(std::span<const double> numbers) {
   if (numbers.size() < 2 || !(numbers[0] >= 0.0) || numbers[0] > static_cast<double>(stages_.size()))
     throw Error(ErrorKind::refused, "the checkpoint is on a stage that the game does not have", "checkpoint",
-                "go on with the game it was trained in, or start afresh");
+                "resume with the game it was trained in, or start a new run");
   stage_ = static_cast<std::size_t>(numbers[0]);
   begun_ = static_cast<std::int64_t>(numbers[1]);
   lately_.assign(numbers.begin() + 2, numbers.end());

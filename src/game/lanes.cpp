@@ -284,8 +284,8 @@ void Lanes::measure(std::size_t lane, Verdict& verdict) {
   }
 }
 
-// What a term comes to for all seats of its scope, those of other roles with a term of the same name included; blended
-// with what it comes to for the seat itself.
+// The sum of a term over all seats of its scope, those of other roles with a term of the same name included; blended
+// with its value for the seat itself.
 float Lanes::shared_amount(std::size_t lane, std::size_t role, std::size_t seat, std::size_t term) const {
   const GamePlan& game = plan(lane);
   const auto entities = game.arena.entities();

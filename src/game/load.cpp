@@ -9,7 +9,7 @@
 namespace zithercraft {
 namespace {
 
-// Errors of the compiler name a key path; the nearest part of it that stands in the file tells the line.
+// Errors of the compiler name a key path; the nearest part of it in the file gives the line.
 std::string place_in_file(const toml::table& table, const std::string& source, const std::string& key_path) {
   for (std::string path = key_path; !path.empty();) {
     if (const auto node = table.at_path(path)) return position_of(*node.node(), source) + " (" + key_path + ")";

@@ -249,7 +249,7 @@ struct GamePlan {
   std::vector<std::vector<std::size_t>> things_of_tag{};  // bodies, zones and items
   std::vector<std::size_t> seats{};                       // bodies that some role steers
   std::vector<Game> stages{};                             // of a curriculum, without the game itself
-  std::size_t rule_numbers = 0, rules_offset = 0;  // doubles of all rules, behind the verdict they have come to
+  std::size_t rule_numbers = 0, rules_offset = 0;  // doubles of all rules, behind their verdict
   std::string fingerprint{};
   bool complete = true;
   std::size_t books_offset = 0, block_bytes = 0;

@@ -208,7 +208,7 @@ Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std:
   const bool present = seat.present();
   for (std::size_t t = 0; t < role.terms.size(); ++t) {
     const TermPlan& term = role.terms[t];
-    // Who has left the arena is only rewarded for what happened.
+    // A seat that has left the arena is rewarded for events alone.
     const bool pays = present || std::holds_alternative<EventTriggerPlan>(term.trigger) ||
                       std::holds_alternative<NearMissTriggerPlan>(term.trigger);
     amounts[t] = pays ? std::visit([&](const auto& kind) { return amount(kind, seat, memory.subspan(term.memory)); },

@@ -15,7 +15,7 @@ struct Distance {
   std::int32_t thing = -1, unused = 0;
 };
 
-/// Squares that a visiting term tells apart along each side, a bit each.
+/// Squares that an exploration term distinguishes along each side, a bit each.
 constexpr std::size_t visited_side = 64;
 
 /// Writes into the seat's memory what terms remember of an episode's beginning.

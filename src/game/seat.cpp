@@ -42,7 +42,7 @@ Bearing SeatView::paired(std::size_t tag) const {
   return game().arena().present(arena_state(), thing) ? bearing_to(thing) : Bearing{};
 }
 
-// The level of the middle of a thing; zones without end are level with whoever looks.
+// The level of the middle of a thing; unbounded zones are level with the seat.
 float SeatView::middle_of(std::size_t thing) const {
   const Arena& arena = game().arena();
   const std::size_t at = std::isfinite(arena.height_of(thing, arena_state())) ? thing : body();

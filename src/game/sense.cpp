@@ -53,7 +53,7 @@ Bearing nearest_of(const std::vector<std::size_t>& things, const SeatView& seat)
   return best;
 }
 
-// Which of so many equal sectors around the heading a direction falls into; sector 0 is straight ahead.
+// Which of the equal sectors around the heading holds a direction; sector 0 is straight ahead.
 std::size_t sector(float ahead, float left, std::size_t sectors) {
   constexpr float eighth = 0.41421356f;  // tangent of half an eighth of a turn
   const float a = std::fabs(ahead), l = std::fabs(left);
@@ -82,7 +82,7 @@ void sense(const CompassPlan& compass, const Looking& at, std::span<float> out) 
   if (compass.along_path && to.entity >= 0) to = at.seat.path_to(static_cast<std::size_t>(to.entity));
   std::fill(out.begin(), out.end(), 0.0f);
   out[ways] = 1.0f;
-  if (to.entity < 0) return;  // nothing to point at: no direction, as far as can be
+  if (to.entity < 0) return;  // nothing to point at: no direction, and the farthest distance
   if (compass.high) out[ways + 1] = to.up;
   if (compass.bearings == Bearings::angle) {
     out[0] = to.ahead;
@@ -292,7 +292,7 @@ void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat
     if (present) {
       std::visit([&](const auto& kind) { sense(kind, at, now); }, part.what);
       if (part.disturbed()) disturb(part, number, seat, row);
-    } else {  // who has left the arena senses nothing
+    } else {  // a seat that has left the arena senses nothing
       std::fill(now.begin(), now.end(), 0.0f);
     }
     const auto kept = memory.kept.subspan(part.kept, part.history * part.columns);

@@ -80,7 +80,7 @@ struct Numbers {
   std::span<const Scalar> parameters, prepared;
 };
 
-/// What the networks need for batches of at most so many rows.
+/// What the networks need for batches of at most `rows` rows.
 template <class Scalar>
 struct NetworkRoom {
   typename Network<Scalar>::Workspace policy, value, credit;
@@ -112,7 +112,7 @@ struct Sequences {
   std::size_t rows() const { return steps * count; }
 };
 
-/// All networks' outputs, which stay in the room until its next use; the memory goes on.
+/// All networks' outputs, which stay in the room until its next use; the memory advances.
 template <class Scalar>
 NetworkOutputs<Scalar> judge(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
                         const Sequences<Scalar>& sequences, NetworkRoom<Scalar>& room);

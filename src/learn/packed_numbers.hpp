@@ -8,7 +8,7 @@
 
 namespace zithercraft {
 
-/// Numbers that processes tell each other, one after the other. They are read in the order in which they were put.
+/// Numbers that processes send each other, one after the other. They are read in the order in which they were put.
 class PackedNumbers {
  public:
   PackedNumbers() = default;

@@ -57,11 +57,11 @@ void PolicyLearner::judge_together(std::size_t group, std::size_t time, std::siz
   Sequences<float> rows{1, samples.rows, {}, {}, room.memory.span()};
   rows.credit_inputs = inputs(r.credit_inputs, r.credit_stride);
   judge_credit(nets_, numbers(), rows, room.loss.nets, outputs);
-  const std::size_t outputs = nets_.credit.outputs();
+  const std::size_t credits = nets_.credit.outputs();
   for (std::size_t row = 0; row < samples.rows; ++row) {
-    const auto of_row = outputs.credits.subspan(row * outputs.credit_stride, outputs);
-    float mean = outputs > 1 ? 0.0f : of_row[0];
-    for (std::size_t c = 0; outputs > 1 && c < outputs; ++c) mean += room.probabilities[row * outputs + c] * of_row[c];
+    const auto of_row = outputs.credits.subspan(row * outputs.credit_stride, credits);
+    float mean = credits > 1 ? 0.0f : of_row[0];
+    for (std::size_t c = 0; credits > 1 && c < credits; ++c) mean += room.probabilities[row * credits + c] * of_row[c];
     r.expected[first + row] = value_scale_.to_value(mean);
   }
 }

@@ -31,7 +31,7 @@ void PolicyLearner::prepare_samples(ImproveReport& report) {
   const double target_variance = all.target_square / n - target_mean * target_mean;
   if (settings_.baseline && target_variance > 1e-12) report.explained_variance = 1.0 - off_variance / target_variance;
   if (settings_.normalise_returns) {
-    // The last ten rollouts' worth of returns tell the scale: returns grow as the policy learns.
+    // The last ten rollouts' returns set the scale: returns grow as the policy learns.
     const auto change =
         value_scale_.fold(n, target_mean, std::max(0.0, target_variance), 10.0 * static_cast<double>(samples()));
     if (nets_.shared || nets_.guesses)
@@ -126,7 +126,7 @@ std::size_t PolicyLearner::add_groups_up(std::size_t first, std::size_t end, std
 }
 
 void PolicyLearner::add_gradients_up() {
-  constexpr std::size_t at_once = 4096;  // numbers; all portions' parts of so many fit the nearer caches
+  constexpr std::size_t at_once = 4096;  // numbers; all portions' parts of this size fit the nearer caches
   context_.pool.run((gradient_.size() + at_once - 1) / at_once, [&](std::size_t part, std::size_t) {
     const std::size_t begin = part * at_once, count = std::min(at_once, gradient_.size() - begin);
     const std::size_t sum = add_groups_up(0, context_.own_count, begin, count);

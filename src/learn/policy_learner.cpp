@@ -11,7 +11,7 @@
 namespace zithercraft {
 namespace {
 
-// Beyond so many combinations of own choices the credit network does not tell them apart.
+// Beyond this many combinations of own choices the credit network has one output.
 constexpr std::size_t most_combinations = 256;
 
 PolicySignature signature_for(const Game& game, std::size_t role_number, const TeamView& team,

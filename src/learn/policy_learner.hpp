@@ -2,7 +2,7 @@
 
 // A policy that learns, with all that belongs to it. It plays the seats of a role, or of several that mirror each
 // other. policy_learner.cpp makes it, policy_play.cpp plays, policy_judge.cpp values what was played, policy_learn.cpp
-// learns, policy_store.cpp stores and restores it; policy_share.cpp tells other processes.
+// learns, policy_store.cpp stores and restores it; policy_share.cpp sends to other processes.
 
 #include <cstddef>
 #include <cstdint>

@@ -1,7 +1,7 @@
 #include "packed_numbers.hpp"
 #include "policy_learner.hpp"
 
-// What processes that train together tell each other beside gradients: numbers that describe the rollouts of their
+// What processes that train together send each other beside gradients: numbers that describe the rollouts of their
 // groups, and what their groups lost. Everyone then knows all groups and combines them in the same order.
 
 namespace zithercraft {

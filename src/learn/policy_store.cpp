@@ -37,7 +37,7 @@ void PolicyLearner::store(TensorFile& file) const {
 
 void PolicyLearner::restore(const TensorFile& file) {
   const auto refuse = [](const std::string& what) {
-    throw Error(ErrorKind::refused, what, "checkpoint", "go on with the game it was trained in, or start afresh");
+    throw Error(ErrorKind::refused, what, "checkpoint", "resume with the game it was trained in, or start a new run");
   };
   if (const auto d = first_difference(signature_, PolicySignature::from(file)); !d.empty())
     refuse("the checkpoint does not fit the game: " + d);

@@ -11,9 +11,9 @@ namespace {
 [[noreturn]] void refuse(const std::string& what, const std::string& fix) {
   throw Error(ErrorKind::refused, what, "checkpoint", fix);
 }
-constexpr const char* same_game = "go on with the game it was trained in, or start afresh";
+constexpr const char* same_game = "resume with the game it was trained in, or start a new run";
 
-// The first policy stands in the file itself, others under their roles' names, past ones under their numbers.
+// The first policy is unprefixed in the file; others are under their roles' names, past ones under their numbers.
 std::string place_of(const Game& game, const PolicyLearner& policy_learner) {
   return policy_place(game.roles()[policy_learner.roles().front()].name);
 }
@@ -70,7 +70,7 @@ void Ppo::State::restore_roster(const TensorFile& file) {
     for (std::size_t t = 0; t < policy_learners.size(); ++t)
       roster[past].policies.push_back(policy_learners[t]->fetch(file.part(place_of(past, t))));
   const auto stored = file.integers("lane_opponents");
-  if (stored.size() != opponents.size()) refuse("the checkpoint's opponents are not those of so many lanes", same_game);
+  if (stored.size() != opponents.size()) refuse("the checkpoint's opponents are those of another number of lanes", same_game);
   for (std::size_t lane = 0; lane < stored.size(); ++lane) {
     opponents[lane] = static_cast<std::size_t>(stored[lane]);
     if (opponents[lane] >= count) refuse("the checkpoint names an opponent that is not there", same_game);
@@ -101,14 +101,14 @@ void Ppo::restore(const TensorFile& file) {
   for (std::size_t lane = 0; lane < context.lanes.count(); ++lane) {
     context.lanes.set_stage(lane, static_cast<std::size_t>(stages[lane]));
     const std::size_t block = context.lanes.state(lane).size();
-    if (states.size() - next < role_rows) refuse("the checkpoint's lanes are too short for the game", same_game);
-    context.lanes.restore(lane, std::span(states).subspan(next, role_rows));
+    if (states.size() - next < block) refuse("the checkpoint's lanes are too short for the game", same_game);
+    context.lanes.restore(lane, std::span(states).subspan(next, block));
     next += block;
   }
   s.begun = true;
 }
 
-// The first policy continues what stands in the file itself; others what stands there under their roles' names, if
+// The first policy continues the file's unprefixed policy; others those under their roles' names, if
 // there is something.
 Continuation Ppo::continue_from(const TensorFile& file) {
   State& s = *state_;

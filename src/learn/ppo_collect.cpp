@@ -46,7 +46,7 @@ void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time)
   const Lanes& lanes = context.lanes;
   bool first = true;
   for (const auto& policy_learner : policy_learners)
-    for (const RoleRows& role_rows : policy_learner->group(s).by_role)
+    for (const RoleRows& role_rows : policy_learner->samples(s).by_role)
       for (std::size_t seat = 0; seat < lanes.seats(role_rows.role); ++seat) {
         const std::size_t row = lane * lanes.seats(role_rows.role) + seat;
         TimedEpisode& e = ended[s].emplace_back(TimedEpisode{time, row, -1, episode_result(lanes, role_rows.role, row)});

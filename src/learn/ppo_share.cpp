@@ -1,7 +1,7 @@
 #include "ppo_state.hpp"
 #include "packed_numbers.hpp"
 
-// Episodes that ended, as processes that train together tell each other of them.
+// Episodes that ended, as processes that train together send them.
 
 namespace zithercraft {
 namespace {

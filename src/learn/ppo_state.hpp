@@ -1,7 +1,7 @@
 #pragma once
 
 // What a learner holds; ppo.cpp makes it, ppo_collect.cpp plays, ppo_checkpoint.cpp stores and restores it,
-// ppo_share.cpp tells other processes.
+// ppo_share.cpp sends to other processes.
 
 #include <cstddef>
 #include <cstdint>

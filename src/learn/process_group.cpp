@@ -20,7 +20,7 @@
 namespace zithercraft {
 namespace {
 
-// The launcher tells its children how many they are, and which, before they join.
+// The launcher gives its children their number and count before they join.
 std::size_t told_by_launcher(std::initializer_list<const char*> names, std::size_t otherwise) {
   for (const char* name : names)
     if (const char* number = std::getenv(name)) return std::strtoul(number, nullptr, 10);
@@ -86,7 +86,7 @@ class MpiGroup final : public ProcessGroup {
 
   std::vector<std::byte> gather(std::span<const std::byte> own) override {
     if (own.size() > most_bytes / count_)
-      throw Error(ErrorKind::refused, "the processes have too much to tell each other", "mpirun -n", "train fewer lanes");
+      throw Error(ErrorKind::refused, "the processes have too much to send each other", "mpirun -n", "train fewer lanes");
     const int size = static_cast<int>(own.size());
     MPI_Allgather(&size, 1, MPI_INT, sizes_.data(), 1, MPI_INT, MPI_COMM_WORLD);
     int whole = 0;

@@ -66,7 +66,7 @@ struct GroupSamples {
 };
 
 /// Generalised advantages and value targets of a group's samples, backwards in time. Without a baseline values count as
-/// 0, and samples whose episode goes on behind the rollout do not count. What comes to a body that is out of the arena
+/// 0, and samples whose episode continues behind the rollout do not count. What a body out of the arena receives
 /// is credited in full to the last step that it took: no trace fades meanwhile.
 void estimate_advantages(Rollout& rollout, const GroupSamples& samples, double discount, double trace_decay, bool baseline);
 

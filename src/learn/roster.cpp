@@ -10,7 +10,7 @@ namespace zithercraft {
 std::size_t Roster::draw(RandomStream random) const {
   const double past = settings_.against_past, all = past + settings_.against_hardest;
   if (random.uniform() * all < past || past_.size() == 1) return random.below(static_cast<std::uint32_t>(past_.size()));
-  // Who has been met little may be hard.
+  // A policy that was met little may be hard.
   const auto hardness = [](const PastSelf& self) {
     const double n = self.lately.played();
     const double share = (self.lately.share() * n + 0.5 * 4.0) / (n + 4.0);
@@ -62,7 +62,7 @@ void Roster::keep(PastSelf present, std::vector<std::size_t>& moved) {
   moved.resize(past_.size());
   for (std::size_t i = 0; i < moved.size(); ++i) moved[i] = i;
   if (past_.size() <= static_cast<std::size_t>(settings_.roster_size)) return;
-  // The first and the last stay; between them goes whoever leaves the smallest gap.
+  // The first and the last stay; between them the one that leaves the smallest gap goes.
   std::size_t out = 1;
   const auto gap = [&](std::size_t i) { return past_[i + 1].steps - past_[i - 1].steps; };
   for (std::size_t i = 2; i + 1 < past_.size(); ++i)

@@ -36,7 +36,7 @@ class Roster {
   void note(std::size_t against, Outcome outcome);
   /// Whether it is time to keep the present policies.
   bool due(std::int64_t steps) const;
-  /// Keeps them. Where there are too many, one goes of those that stand closest; `moved` then tells who stands in for
+  /// Keeps them. Where there are too many, one of the closest goes; `moved` then says which replaces
   /// whom: its place before gives the place now.
   void keep(PastSelf present, std::vector<std::size_t>& moved);
 
@@ -44,7 +44,7 @@ class Roster {
 
   /// All but the policies, for checkpoints.
   std::vector<double> numbers() const;
-  /// How many past policies the numbers tell of; they have no policies yet. Throws Error (refused) if they make no sense.
+  /// How many past policies the numbers describe; they have no policies yet. Throws Error (refused) if they make no sense.
   std::size_t restore(std::span<const double> numbers);
 
  private:

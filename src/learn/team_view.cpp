@@ -81,7 +81,7 @@ TeamView::TeamView(const TrainingContext& context, const std::vector<std::size_t
                   "learner.value_sees", "let both sides have the same roles, or take 'own'");
   }
   if (kinds_.empty())
-    throw Error(ErrorKind::spec, "there is nobody else whom the value network of '" + all[roles[0]].name + "' could see",
+    throw Error(ErrorKind::spec, "there is no other seat that the value network of '" + all[roles[0]].name + "' could see",
                 "learner.value_sees", all.size() > 1 ? "take 'everyone', or 'own'" : "take 'own'");
 }
 

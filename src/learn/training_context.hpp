@@ -1,6 +1,6 @@
 #pragma once
 
-// What all policies that are trained together share: the lanes they play in, and who does the work.
+// What all policies that are trained together share: the lanes they play in, and the threads that work.
 
 #include <algorithm>
 #include <chrono>

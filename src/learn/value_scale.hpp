@@ -17,7 +17,7 @@ class ValueScale {
   float to_value(float output) const { return static_cast<float>(mean_ + stddev_ * static_cast<double>(output)); }
   float to_output(float value) const { return static_cast<float>((static_cast<double>(value) - mean_) / stddev_); }
 
-  /// Takes mean and variance of so many new returns into the running ones, of which at most `most_kept` count. Returns
+  /// Merges mean and variance of `count` new returns into the running ones, of which at most `most_kept` count. Returns
   /// what outputs have to be multiplied by, and what has to be added then.
   struct Change {
     double factor = 1.0, shift = 0.0;

@@ -6,7 +6,7 @@
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A gunner who knows the laws of flight: where the target will be when the shot arrives is found by repeating the
+// A gunner that knows the laws of flight: where the target will be when the shot arrives is found by repeating the
 // question a few times, then the two angles follow from the parabola.
 
 namespace zithercraft {

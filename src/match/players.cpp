@@ -45,7 +45,7 @@ class PolicyPlayer : public Player {
   }
 
  private:
-  // The memory of these lanes' seats, as it was before this step. A step may be asked for twice, by who wants
+  // The memory of these lanes' seats, as it was before this step. A step may be asked for twice, by a caller that wants
   // to see where it would lead.
   std::span<float> remembered(const Lanes& lanes, std::size_t seats, std::size_t first, std::size_t count) {
     const std::size_t kept = policy_.memory() * seats;
@@ -189,7 +189,7 @@ std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy
   if (const auto d = first_difference(wanted, found); !d.empty())
     throw Error(ErrorKind::refused, "the policy does not fit the game: " + d, "role '" + r.name + "'",
                 "use a policy trained for this game");
-  return std::make_unique<PolicyPlayer>(std::move(policy), steps, seed);
+  return std::make_unique<PolicyPlayer>(std::move(policy), actions, seed);
 }
 
 std::unique_ptr<Player> random_player(std::uint64_t seed) { return std::make_unique<RandomPlayer>(seed); }

@@ -6,7 +6,7 @@
 #include "scripts.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple player for rivers with gates: where the upper fan sees the longest free way, there it goes; what only the
+// A simple script for rivers with gates: it goes where the upper fan sees the longest free course; what only the
 // lower fan sees is low enough to be leapt over.
 
 namespace zithercraft {

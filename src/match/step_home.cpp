@@ -6,8 +6,8 @@
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple player for cells: one step towards the target where the window shows a free cell, now and then a random one,
-// so that it does not stand before a wall for ever.
+// A simple script for cells: one step towards the target where the window shows a free cell, now and then a random one,
+// so that it does not stay at a wall for ever.
 
 namespace zithercraft {
 namespace {

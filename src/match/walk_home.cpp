@@ -6,8 +6,8 @@
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple player for walkers: towards the target where the way is free. It remembers nothing, so that it does not find
-// out of dead ends.
+// A simple script for walkers: towards the target where the course is free. It has no memory, so it does not leave
+// dead ends.
 
 namespace zithercraft {
 namespace {

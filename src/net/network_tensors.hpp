@@ -1,6 +1,6 @@
 #pragma once
 
-// How networks and what belongs to them stand in checkpoints.
+// Networks and their parts in checkpoints.
 
 #include <algorithm>
 #include <array>

@@ -9,7 +9,7 @@ namespace {
 
 constexpr double least_variance = 1e-6;  // a column that never changed stays at zero instead of blowing up
 
-// Takes so many rows with these moments into those of `count` rows.
+// Merges rows with these moments into those of `count` rows.
 void merge(double& count, std::span<double> mean, std::span<double> deviation, double new_count,
            std::span<const double> new_mean, std::span<const double> new_deviation) {
   if (new_count == 0.0) return;

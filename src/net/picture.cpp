@@ -3,7 +3,7 @@
 #include "layers.hpp"
 
 // Convolutions as products: what each filter sees at each place is copied into a row, so that all places of a few
-// samples make one matrix. Rows are copied anew on the way back instead of being kept, which would take far more room.
+// samples make one matrix. Rows are copied again on the way back instead of being kept, which would take far more room.
 
 namespace zithercraft {
 namespace {
@@ -35,7 +35,7 @@ class Convolution {
 
   std::size_t height, width, filters;
   std::size_t seen;                 // numbers that a filter sees at one place
-  std::vector<std::uint32_t> from;  // [places][seen] where these stand in a sample
+  std::vector<std::uint32_t> from;  // [places][seen] their places in a sample
   Weights<Scalar> weights;
   std::size_t biases;
 };

@@ -46,7 +46,7 @@ void multiply_add(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, 
 extern const std::size_t narrow_width;
 /// b as `multiply_narrow` reads it, from its transpose: the numbers of every two rows in turn, a vector for both.
 void pair_rows(Rows<const float> transposed, std::size_t inner, float* pairs);
-/// As `multiply`, or as `multiply_add` if told to `add`. Even and odd inner indices are summed apart.
+/// As `multiply`, or with `add` as `multiply_add`. Even and odd inner indices are summed apart.
 void multiply_narrow(Rows<const float> a, const float* pairs, std::size_t inner, const float* first, Rows<float> c,
                      bool add);
 

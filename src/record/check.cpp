@@ -63,7 +63,7 @@ ReplayCheck check_replay(const std::filesystem::path& path) {
       } else {
         if (lanes.outcome(0) != Outcome::running) {
           result.difference =
-              "episode " + std::to_string(e) + " goes on after its end at step " + std::to_string(d - 1);
+              "episode " + std::to_string(e) + " continues after its end at step " + std::to_string(d - 1);
           return result;
         }
         for (std::size_t r = 0; r < recorded.roles.size(); ++r)

@@ -46,11 +46,9 @@ void add_ledger(std::string& table, const Game& game, std::size_t episode, const
 }  // namespace
 
 void write_csv(const std::filesystem::path& folder, Replay& replay) {
-  std::string states = "episode,step,seconds,entity,name,tag,present,x,y,z,heading,pitch
-";
+  std::string states = "episode,step,seconds,entity,name,tag,present,x,y,z,heading,pitch\n";
   std::string events = "episode,step,tick,kind,who,who_name,whom,whom_name,x,y,strength,detail\n";
-  std::string ledger = "episode,step,role,seat,term,reward
-";
+  std::string ledger = "episode,step,role,seat,term,reward\n";
   for (std::size_t episode = 0; episode < replay.episodes().size(); ++episode)
     for (std::uint32_t d = 0; d < replay.episodes()[episode].moments; ++d) {
       const Moment& m = replay.moment(episode, d);

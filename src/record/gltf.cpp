@@ -467,7 +467,7 @@ class SceneWriter {
 }  // namespace
 
 void write_gltf(const std::filesystem::path& file, Replay& replay, std::size_t episode) {
-  const std::string ending = file.extension().string();
+  const std::string ending = file == "-" ? ".glb" : file.extension().string();
   if (ending != ".glb" && ending != ".gltf")
     throw Error(ErrorKind::usage, "a glTF scene ends with .glb or .gltf", file.string(), "name it so");
   if (episode >= replay.episodes().size())

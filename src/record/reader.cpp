@@ -18,7 +18,7 @@ using nlohmann::json;
 namespace {
 
 [[noreturn]] void damaged(const std::string& what, const std::string& source) {
-  throw Error(ErrorKind::file, "the replay is damaged: " + what, source, "copy it again or record it anew");
+  throw Error(ErrorKind::file, "the replay is damaged: " + what, source, "copy it again or record it again");
 }
 
 // Takes values off the front of a byte string.

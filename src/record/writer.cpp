@@ -12,6 +12,7 @@
 #include "../base/signature_json.hpp"
 #include "format.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/files.hpp"
 #include "zithercraft/game/load.hpp"
 
 namespace zithercraft {
@@ -55,7 +56,7 @@ struct Parcel {
   std::vector<std::byte> raw{};
 };
 
-// Compresses and writes on a thread of its own, so that whoever plays only copies. Room is used again.
+// Compresses and writes on a thread of its own, so that the playing thread only copies. Room is used again.
 class ChunkFile {
  public:
   explicit ChunkFile(std::filesystem::path part) : part_(std::move(part)) {
@@ -109,14 +110,7 @@ class ChunkFile {
     if (!out_) fail();
   }
 
- private:
-  static constexpr std::size_t most_waiting = 4;
-
-  [[noreturn]] void fail() const {
-    throw Error(ErrorKind::file, "cannot write the replay", part_.string(),
-                "check that the folder exists, can be written, and has space left");
-  }
-
+  /// Ends the thread once all that was sent is written.
   void stop() {
     if (!thread_.joinable()) return;
     {
@@ -125,6 +119,14 @@ class ChunkFile {
     }
     changed_.notify_all();
     thread_.join();
+  }
+
+ private:
+  static constexpr std::size_t most_waiting = 4;
+
+  [[noreturn]] void fail() const {
+    throw Error(ErrorKind::file, "cannot write the replay", part_.string(),
+                "check that the folder exists, can be written, and has space left");
   }
 
   void work() {
@@ -200,9 +202,9 @@ void append_estimates(std::vector<std::byte>& out, std::span<const float>& left,
 
 struct ReplayWriter::State {
   State(const std::filesystem::path& to, const Game& played)
-      : path(to), part(to.string() + ".part"), game(played), file(part) {}
+      : place(to), game(played), file(place.part()) {}
 
-  std::filesystem::path path, part;
+  OutputPlace place;
   const Game game;
   ChunkFile file;
   Parcel chunk;
@@ -228,7 +230,7 @@ ReplayWriter::ReplayWriter(const std::filesystem::path& path, const Game& game, 
 ReplayWriter::~ReplayWriter() {
   try {
     if (state_) state_->flush_moments();  // what was played is kept in the unfinished file
-  } catch (const std::exception&) {       // there is nobody left to tell
+  } catch (const std::exception&) {       // a destructor cannot report it
   }
 }
 
@@ -291,10 +293,12 @@ void ReplayWriter::finish() {
   State& s = *state_;
   s.flush_moments();
   s.file.finish();
-  std::error_code code;
-  std::filesystem::rename(s.part, s.path, code);
-  if (code)
-    throw Error(ErrorKind::file, "cannot name the replay: " + code.message(), s.path.string(), "choose another name");
+  s.place.publish();
+}
+
+void ReplayWriter::discard() {
+  state_->file.stop();
+  state_->place.discard();
 }
 
 }  // namespace zithercraft

@@ -9,7 +9,7 @@
 namespace zithercraft {
 namespace {
 
-// Hues that people who cannot tell red from green can tell apart, by lightness too; by what a thing is.
+// Hues that red-green colour blindness does not confuse, different in lightness too; by what a thing is.
 constexpr Colour wall_colour{0.25, 0.28, 0.33}, zone_colour{0.00, 0.45, 0.45}, shot_colour{0.12, 0.14, 0.18};
 constexpr std::array<Colour, 4> seat_colours{
     {{0.80, 0.47, 0.00}, {0.10, 0.45, 0.75}, {0.70, 0.25, 0.45}, {0.35, 0.60, 0.10}}};

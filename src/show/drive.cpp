@@ -202,7 +202,7 @@ class DriveSession {
     chunk.add(moment, state);
     so_far_.push_back(chunk.take(std::move(about)));
     so_far_bytes_ = so_far_.size() == 1 ? 0 : so_far_bytes_ + so_far_.back().size();
-    while (so_far_bytes_ > most_kept) {  // whoever joins late sees the start and the last part
+    while (so_far_bytes_ > most_kept) {  // late clients see the start and the last part
       so_far_bytes_ -= so_far_[1].size();
       so_far_.erase(so_far_.begin() + 1);
     }

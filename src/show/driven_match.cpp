@@ -113,6 +113,7 @@ void DrivenMatch::decide() {
   steering_.controls(lanes_.control(role_, seat_));
   steering_.decided();
   lanes_.advance(0);
+  driven_ = true;
   after_moment();
 }
 
@@ -127,7 +128,8 @@ DrivenEpisode DrivenMatch::result() const {
 }
 
 void DrivenMatch::finish() {
-  if (writer_) writer_->finish();
+  if (!writer_) return;
+  driven_ ? writer_->finish() : writer_->discard();
 }
 
 }  // namespace zithercraft

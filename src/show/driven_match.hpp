@@ -52,6 +52,7 @@ class DrivenMatch {
   std::vector<float> values_, probabilities_;
   std::uint64_t seed_;
   std::uint32_t episode_ = 0;
+  bool driven_ = false;  // a step was taken: there is something to record
 };
 
 }  // namespace zithercraft

@@ -47,8 +47,8 @@ std::vector<std::string> encoder_words(const std::filesystem::path& out, Film ki
 
 FilmEncoder::FilmEncoder(std::filesystem::path file, Film kind, int width, int height, double pictures_a_second)
     : file_(std::move(file)),
-      part_(file_.string() + ".part"),
-      encoder_(encoder_words(part_, kind, width, height, pictures_a_second)) {
+      place_(file_),
+      encoder_(encoder_words(place_.part(), kind, width, height, pictures_a_second)) {
   if (!encoder_.started())
     throw Error(ErrorKind::file, "films are made by ffmpeg, and it is not installed", file_.string(),
                 "install the package ffmpeg, or write --html instead");
@@ -56,8 +56,7 @@ FilmEncoder::FilmEncoder(std::filesystem::path file, Film kind, int width, int h
 
 FilmEncoder::~FilmEncoder() {
   encoder_.finish();
-  std::error_code ignored;
-  std::filesystem::remove(part_, ignored);
+  place_.discard();
 }
 
 void FilmEncoder::fail() {
@@ -72,9 +71,7 @@ void FilmEncoder::add(std::span<const unsigned char> pixels) {
 
 void FilmEncoder::finish() {
   if (!encoder_.finish()) fail();
-  std::error_code code;
-  std::filesystem::rename(part_, file_, code);
-  if (code) throw Error(ErrorKind::file, "cannot name the film: " + code.message(), file_.string(), "choose another name");
+  place_.publish();
 }
 
 }  // namespace zithercraft

@@ -4,6 +4,7 @@
 #include <span>
 
 #include "program.hpp"
+#include "zithercraft/base/files.hpp"
 #include "zithercraft/show/moments.hpp"
 
 namespace zithercraft {
@@ -24,7 +25,8 @@ class FilmEncoder {
  private:
   [[noreturn]] void fail();
 
-  std::filesystem::path file_, part_;
+  std::filesystem::path file_;
+  OutputPlace place_;
   Program encoder_;
 };
 

@@ -7,6 +7,7 @@
 
 #include "program.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/files.hpp"
 #include "zithercraft/base/text.hpp"
 
 namespace zithercraft {
@@ -34,7 +35,7 @@ std::string field(const std::string& text) {
 }
 
 std::string beginning(const std::filesystem::path& file, const std::filesystem::path& part, const std::string& title) {
-  const std::string kind = file.extension().string();
+  const std::string kind = file == "-" ? ".png" : file.extension().string();
   if (kind != ".png" && kind != ".svg")
     throw Error(ErrorKind::usage, "a figure's name ends with .png or .svg", file.string(), "choose one of them");
   std::string script = kind == ".png" ? "set terminal pngcairo size 1280,800 font 'DejaVu Sans,13' noenhanced\n"
@@ -46,21 +47,19 @@ std::string beginning(const std::filesystem::path& file, const std::filesystem::
 }
 
 void draw(const std::filesystem::path& file, const std::string& title, const std::string& body) {
-  const std::filesystem::path part = file.string() + ".part";
-  const std::string script = beginning(file, part, title) + body + "unset output\n";
+  OutputPlace place(file);
+  const std::string script = beginning(file, place.part(), title) + body + "unset output\n";
   Program plotter({"gnuplot", "-d", "-"});
   if (!plotter.started())
     throw Error(ErrorKind::file, "figures are drawn by gnuplot, and it is not installed", file.string(),
                 "install the package gnuplot-nox, or do without the picture");
   const bool fed = plotter.feed({reinterpret_cast<const unsigned char*>(script.data()), script.size()});
-  const bool drawn = plotter.finish() && fed && std::filesystem::exists(part);
-  std::error_code code;
-  if (drawn) std::filesystem::rename(part, file, code);
-  if (!drawn || code) {
-    std::filesystem::remove(part, code);
+  if (!plotter.finish() || !fed || !std::filesystem::exists(place.part())) {
+    place.discard();
     throw Error(ErrorKind::file, "gnuplot gave up: " + plotter.complaint(), file.string(),
                 "check that the folder can be written and has space left");
   }
+  place.publish();
 }
 
 std::string number(double value) { return std::isfinite(value) ? fmt::format("{}", value) : "NaN"; }
@@ -239,7 +238,7 @@ HeatFigure figure_of(const MatchTable& table) {
   HeatFigure figure{.title = table.game + ": share of wins of the row against the column",
                     .cells = std::vector<HeatFigure::Cell>(n * n),
                     .missing = ""};
-  // What all names begin with tells nothing.
+  // A common beginning of all names says nothing.
   std::size_t same = table.players[0].size();
   for (const std::string& name : table.players) {
     const auto differs = std::mismatch(name.begin(), name.end(), table.players[0].begin(), table.players[0].end()).first;

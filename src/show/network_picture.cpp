@@ -372,7 +372,7 @@ class Matrices {
 template <class Paint>
 void write(const std::filesystem::path& file, int height, const Paint& paint) {
   if (file.extension() == ".svg") return write_atomically(file, svg_of(width, height, paint));
-  if (file.extension() != ".png")
+  if (file.extension() != ".png" && file != "-")
     throw Error(ErrorKind::usage, "'" + file.string() + "' is neither a PNG nor an SVG file", "picture",
                 "end its name with .png or .svg");
   const Canvas surface = canvas(width, height);

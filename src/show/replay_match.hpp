@@ -19,7 +19,7 @@ class ReplayMatch {
   ReplayMatch(Replay replay, std::string name);
 
   const std::string& name() const { return name_; }
-  /// What the page is told first: the scene, the episodes with their events, the forms of things.
+  /// What the page gets first: the scene, the episodes with their events, the forms of things.
   const nlohmann::json& meta() const { return meta_; }
   std::size_t episodes() const { return replay_.episodes().size(); }
   /// How many messages hold an episode.

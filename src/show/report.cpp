@@ -172,6 +172,7 @@ json draw_paths(const Run& run, const Game& game, const ReportOptions& options) 
 void write_report(const Run& run, const std::filesystem::path& html, const ReportOptions& options) {
   if (options.episodes < 1 || options.paths < 1)
     throw Error(ErrorKind::usage, "nothing to report", "ReportOptions", "ask for at least 1");
+  run.refuse_own_file(html);
   const Game game = run.game();
   const auto rows = Metrics(run.metrics()).rows();
   const auto& terms = game.roles()[0].terms;
@@ -198,6 +199,7 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
   page = fill_in(std::move(page), "@data@", script_json(data));
   page = fill_in(std::move(page), "@common_css@", assets::common_css);
   page = fill_in(std::move(page), "@common_js@", assets::common_js);
+  page = fill_in(std::move(page), "@third_party@", assets::third_party);
   page = fill_in(std::move(page), "@chart_library@", assets::chart_library);
   page = fill_in(std::move(page), "@script@", assets::report_js);
   write_atomically(html, page);

@@ -100,7 +100,7 @@ class Scratch {
   std::filesystem::path folder_;
 };
 
-// A run as it stands, read anew whenever somebody asks.
+// A run as it is, read at each request.
 class WatchedRun {
  public:
   explicit WatchedRun(const std::filesystem::path& folder) : run_(Run::open(folder)), game_(run_.game()) {}
@@ -187,7 +187,7 @@ class WatchedRun {
             {"checkpoints", checkpoints()}};
   }
 
-  // Kept ones, and the last under the name that tells its steps.
+  // Kept ones, and the last under the name with its steps.
   std::vector<std::string> checkpoints() const {
     auto names = run_.checkpoint_names();
     if (const auto done = run_.steps_done(); done > 0)

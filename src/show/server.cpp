@@ -279,7 +279,7 @@ void Server::State::listen() {
                 "give four numbers, like 127.0.0.1, or an IPv6 address");
   for_this_machine = address.is_loopback();
   if (!for_this_machine && options.token.empty())
-    throw Error(ErrorKind::usage, "whoever reaches this machine could look and steer", where,
+    throw Error(ErrorKind::usage, "anybody that reaches this machine could look and steer", where,
                 "give a token, or listen at 127.0.0.1");
   const tcp::endpoint endpoint(address, options.port);
   const auto check = [&] {

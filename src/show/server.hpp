@@ -41,7 +41,7 @@ struct SocketHandlers {
 ///
 /// It listens to this machine alone unless it has a token, refuses requests that name another host or come from pages
 /// of another origin, bounds what it reads, how many clients it has and what waits to be sent, and drops clients that
-/// stall. Whoever serves gives answers; there are no files behind paths.
+/// stall. The server's owner answers; there are no files behind paths.
 class Server {
  public:
   using Answer = std::function<WebReply(const WebRequest&)>;
@@ -61,7 +61,7 @@ class Server {
 
   /// Sends a binary message to a client. From any thread; a client that does not take its messages is dropped.
   void send(Client client, std::string message);
-  /// Ends a client's WebSocket and tells it why, in at most 120 characters.
+  /// Ends a client's WebSocket with the reason, in at most 120 characters.
   void drop(Client client, std::string why);
 
   struct State;  ///< opaque

@@ -42,7 +42,7 @@ class SpacePainter final : public Painter {
     return {arena_.outline(lanes_.arena_state(0), e), sunk ? floor_level() : z, top};
   }
 
-  // The plane rectangle that everything stands in.
+  // The rectangle in the plane that holds everything.
   void ground_plan(double& x0, double& y0, double& x1, double& y1) const {
     Extent plan;
     for (std::size_t e = 0; e < arena_.entities().size(); ++e)
@@ -340,7 +340,7 @@ class SpacePainter final : public Painter {
     }
   }
 
-  // With its shadow on the floor and a line down to it, so that one can tell where it hangs.
+  // With its shadow on the floor and a line down to it, to show where it hangs.
   void draw_ball(const Solid& solid, std::size_t e, double x, double y) {
     const double radius = 0.5 * (solid.high - solid.low), z = solid.low + radius, ground = floor_level();
     if (arena_.spec().heights->floor && solid.low > ground + 0.05) {

@@ -49,7 +49,7 @@ std::string viewer_page(const nlohmann::json& start, std::string_view data) {
   page = fill_in(std::move(page), "@title@", escaped(start.at("title")));
   const std::string first = "<script type=\"application/json\" id=\"start\">" + script_json(start) + "</script>\n";
   page = fill_in(std::move(page), "@data@", first + std::string(data));
-  const std::array<std::pair<const char*, std::string_view>, 14> parts{{{"@common_css@", assets::common_css},
+  const std::array<std::pair<const char*, std::string_view>, 15> parts{{{"@third_party@", assets::third_party},{"@common_css@", assets::common_css},
                                                                         {"@viewer_css@", assets::viewer_css},
                                                                         {"@common_js@", assets::common_js},
                                                                         {"@chart_library@", assets::chart_library},

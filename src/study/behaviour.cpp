@@ -22,7 +22,7 @@ namespace {
 
 constexpr std::size_t lanes_together = 32;  // fixed: which rows share a block must not depend on the number of threads
 
-// One of a role's seats is decided for by somebody, the others by somebody else.
+// One of a role's seats has a player, the others have another.
 class OneSeat : public Player {
  public:
   OneSeat(std::size_t seat, std::unique_ptr<Player> own, std::unique_ptr<Player> others)
@@ -98,7 +98,7 @@ class BehaviourSurvey {
       throw Error(ErrorKind::usage, "players cannot be watched and watch the others at once", "as",
                   "give a seat, or a role to be watched in");
     if (!seat_ && !as_ && !options.others.empty())
-      throw Error(ErrorKind::usage, "who plays the others matters only if players take a seat or a role", "others",
+      throw Error(ErrorKind::usage, "a player of the others matters only if players take a seat or a role", "others",
                   "name it, or leave the others out");
     choose_episodes();
   }
@@ -137,7 +137,7 @@ class BehaviourSurvey {
                                                  : usual_player(game_, role, seed);
   }
 
-  // Who decides for which role, and who is watched.
+  // The player of each role, and the seats that are watched.
   std::vector<std::unique_ptr<Player>> players(const PlayerSource& player, std::vector<Seat>& watched) const {
     std::vector<std::unique_ptr<Player>> list;
     watched.clear();
@@ -158,8 +158,8 @@ class BehaviourSurvey {
                                        : std::move(own));
     }
     if (watched.empty())
-      throw Error(ErrorKind::refused, seat_ ? "there is nobody else to watch" : "'" + player.name() + "' plays no role",
-                  "game '" + game_.spec().name + "'", seat_ ? "leave the seat out" : "name somebody who does");
+      throw Error(ErrorKind::refused, seat_ ? "there is no other seat to watch" : "'" + player.name() + "' plays no role",
+                  "game '" + game_.spec().name + "'", seat_ ? "leave the seat out" : "name a player that does");
     return list;
   }
 
@@ -180,7 +180,7 @@ class BehaviourSurvey {
       const std::size_t first = group * lanes_together, n = std::min(lanes_together, keys_.size() - first);
       if (!mine.lanes) {
         mine.lanes = std::make_unique<Lanes>(game_, lanes_together);
-        for (const auto& player : own) mine.players.push_back(player->copy());
+        for (const auto& each : own) mine.players.push_back(each->copy());
         mine.watches.assign(lanes_together, Watch(game_, watched, seat_ ? &*seat_ : nullptr, options_.square));
       }
       Lanes& lanes = *mine.lanes;
@@ -210,7 +210,7 @@ class BehaviourSurvey {
     return episodes;
   }
 
-  // Those that there are in every episode, then whatever happened to anybody.
+  // Those of every episode, then events of any seat.
   void name_measures(const std::vector<std::vector<EpisodeBehaviour>>& all, BehaviourTable& table) const {
     std::vector<std::string> events;
     for (const auto& episodes : all) {
@@ -261,7 +261,7 @@ class BehaviourSurvey {
     return values.size() < 2 ? 0.0 : std::sqrt(square / (n - 1.0));
   }
 
-  // Half the sum of what the shares of time differ by. If it made no difference who plays, the two episodes of a pair
+  // Half the sum of the differences of the shares of time. If the player made no difference, the two episodes of a pair
   // could as well be exchanged: how large the sum then becomes is tried.
   void compare_places(const std::vector<EpisodeBehaviour>& a, const std::vector<EpisodeBehaviour>& b,
                       BehaviourRow& row) const {
@@ -302,7 +302,7 @@ class BehaviourSurvey {
 }  // namespace
 
 BehaviourTable measure_behaviour(const GameSpec& game, const std::vector<PlayerSource>& players, const BehaviourOptions& options) {
-  if (players.empty()) throw Error(ErrorKind::usage, "nobody plays", "players", "name at least one");
+  if (players.empty()) throw Error(ErrorKind::usage, "no player is named", "players", "name at least one");
   if (options.episodes < 1) throw Error(ErrorKind::usage, "no episode to play", "episodes", "give at least 1");
   if (!(options.square > 0.0) || !std::isfinite(options.square))
     throw Error(ErrorKind::usage, "squares need a size", "square", "give metres above 0");

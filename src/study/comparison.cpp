@@ -76,11 +76,11 @@ std::vector<RunGroup> groups_of_study(const fs::path& folder) {
       if (!group.runs.empty()) groups.push_back(std::move(group));
     }
   if (groups.empty())
-    throw Error(ErrorKind::refused, "no run of the study is finished", folder.string(), "go on with it first");
+    throw Error(ErrorKind::refused, "no run of the study is finished", folder.string(), "finish a run first");
   return groups;
 }
 
-// Success of the last 100 episodes after so many steps: the last update up to there.
+// Success of the last 100 episodes after `steps`: the last update up to there.
 double success_at(const std::vector<MetricsRow>& rows, double steps) {
   double success = 0.0;
   for (const MetricsRow& row : rows) {

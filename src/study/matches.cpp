@@ -20,7 +20,7 @@ namespace {
 
 // An episode as two sides see it.
 struct Bout {
-  std::size_t a = 0;  // who plays the first side
+  std::size_t a = 0;  // the player of the first side
   std::size_t b = 0;  // the second
   std::uint32_t episode = 0;
   int winner = 0;  // 1: the first side, -1: the second, 0: nobody
@@ -74,7 +74,7 @@ class Tournament {
     return {};
   }
 
-  // Who plays which side against whom: both ways wherever that is possible.
+  // Which player takes which side against which: both seatings where possible.
   std::vector<std::pair<std::size_t, std::size_t>> seatings() const {
     std::vector<std::array<std::string, 2>> objections;
     for (std::size_t p = 0; p < players_.size(); ++p) objections.push_back({objection(p, 0), objection(p, 1)});

@@ -17,7 +17,7 @@ std::string names_of(std::span<const Column> columns, const char* before, const 
 std::string column_names(const char* before, const char* after) { return names_of(metrics_columns(), before, after); }
 
 std::string schema() {
-  return "CREATE TABLE IF NOT EXISTS updates (steps INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER" +
+  return "PRAGMA user_version = 2;CREATE TABLE IF NOT EXISTS updates (steps INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER" +
          column_names(", ", " REAL") +
          ");"
          "CREATE TABLE IF NOT EXISTS terms (steps INTEGER, term TEXT, mean REAL, PRIMARY KEY (steps, term));"
@@ -48,7 +48,7 @@ struct Metrics::State {
 
 Metrics::Metrics(const std::filesystem::path& path) : state_(std::make_unique<State>(path)) {
   state_->db.run(schema().c_str());
-  // A run that was begun by an earlier version goes on; what was not kept then is unknown.
+  // A run of an earlier version continues; what it did not keep is unknown.
   const auto complete = [&](const std::string& table, const auto& columns) {
     std::vector<std::string> there;
     Statement s(state_->db, "SELECT name FROM pragma_table_info('" + table + "')");

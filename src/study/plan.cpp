@@ -81,7 +81,7 @@ std::vector<Variant> by_methods(const std::vector<Variant>& variants, const std:
   return all;
 }
 
-// A plan as it stands in a study's folder, but for its games.
+// A plan as a study's folder holds it, without its games.
 template <class Learner>
 struct ResolvedPlan {
   StudyPlan plan{};
@@ -153,7 +153,7 @@ void check_names(const Names& names, const std::string& what) {
   if (names.empty()) wrong("there is none", what, "add one");
   for (auto name = names.begin(); name != names.end(); ++name)
     if (std::find(names.begin(), name, *name) != name)
-      wrong(fmt::format("'{}' is there twice", *name), what, "give each a name of its own");
+      wrong(fmt::format("'{}' is listed twice", *name), what, "give each its own name");
 }
 
 void check_variant(const StudyPlan& plan, const GameSpec& game, const Variant& variant) {

@@ -96,7 +96,7 @@ PlayerSource PlayerSource::find(const std::string& name) {
     player.kind_ = Kind::checkpoint;
     player.file_ = name;
   } else {
-    throw Error(ErrorKind::usage, "nobody is called '" + name + "'", "players",
+    throw Error(ErrorKind::usage, "no player is called '" + name + "'", "players",
                 "name 'script', 'random', a run's folder, FOLDER:CHECKPOINT, a checkpoint's file or a replay");
   }
   return player;
@@ -129,7 +129,7 @@ std::string PlayerSource::objection(const Game& game, std::size_t role) const {
 std::unique_ptr<Player> PlayerSource::player(const Game& game, std::size_t role, ActionMode actions,
                                      std::uint64_t seed) const {
   try {
-    return make(game, role, steps, seed);
+    return make(game, role, actions, seed);
   } catch (const Error& error) {
     if (error.kind() == ErrorKind::file) throw;
     throw Error(ErrorKind::refused,

@@ -12,7 +12,7 @@
 namespace zithercraft {
 namespace {
 
-// Who plays a role in a recording, and what is estimated for it: nothing, unless a policy of the run plays.
+// The player of a role in a recording, and its estimates: none, unless a policy of the run plays.
 struct RecordedRole {
   std::unique_ptr<Player> player;
   std::optional<Policy> policy;
@@ -49,6 +49,7 @@ std::vector<RecordedRole> recorded_roles(const Game& game, const Run& run, const
 
 void record(const Run& run, const std::filesystem::path& file, const RecordOptions& options) {
   if (options.episodes < 1) throw Error(ErrorKind::usage, "no episode to record", "episodes", "give at least 1");
+  run.refuse_own_file(file);
   const Game game = run.game();
   auto roles = recorded_roles(game, run, options);
   std::vector<Player*> lineup;

@@ -53,7 +53,7 @@ std::vector<std::vector<std::byte>> recorded_moments(const RecordedStart& start,
     throw Error(ErrorKind::spec, "the replay has " + std::to_string(replay.episodes().size()) + " episodes, counted from 0",
                 where + ".episode", "choose one of them");
   const std::uint32_t moments = replay.episodes()[episode].moments;
-  // The last moment is an episode's end, from which nothing can go on.
+  // The last moment is an episode's end, from which nothing continues.
   const std::int64_t last = start.to > 0 ? start.to : static_cast<std::int64_t>(moments) - 2;
   if (last > static_cast<std::int64_t>(moments) - 2 || start.from > last)
     throw Error(ErrorKind::spec,

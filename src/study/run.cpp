@@ -14,7 +14,7 @@
 namespace zithercraft {
 namespace {
 
-// The shape of run.toml. The game stands in it as it would in a file of its own.
+// The form of run.toml. It holds the game as a game file does.
 template <class Learner>
 struct RunFile {
   std::string made_with{}, method = "ppo";
@@ -123,7 +123,7 @@ Policy Run::policy(const std::string& checkpoint) const { return Policy::load(ch
 std::filesystem::path Run::checkpoint_file(const std::string& checkpoint) const {
   const auto names = checkpoint_names();
   if (checkpoint == "last") {
-    if (std::filesystem::exists(last_checkpoint())) return last_checkpoint();
+    if (const auto newest = newest_checkpoint()) return *newest;
     throw Error(ErrorKind::file, "the run has no checkpoint yet", folder_.string(), "train it further");
   }
   if (std::find(names.begin(), names.end(), checkpoint) == names.end())
@@ -143,14 +143,33 @@ std::vector<std::string> Run::checkpoint_names() const {
   return names;
 }
 
+std::optional<std::filesystem::path> Run::newest_checkpoint() const {
+  if (std::filesystem::exists(last_checkpoint())) return last_checkpoint();
+  const auto names = checkpoint_names();
+  if (names.empty()) return std::nullopt;
+  return checkpoints() / (names.back() + ".safetensors");
+}
+
+bool Run::owns(const std::filesystem::path& file) const {
+  std::vector<std::filesystem::path> own{configuration(), folder_ / "lock", last_checkpoint()};
+  for (const char* suffix : {"", "-wal", "-shm"}) own.push_back(metrics().string() + suffix);
+  for (const std::string& name : checkpoint_names()) own.push_back(checkpoints() / (name + ".safetensors"));
+  return std::any_of(own.begin(), own.end(), [&](const auto& path) { return same_file(path, file); });
+}
+
+void Run::refuse_own_file(const std::filesystem::path& output) const {
+  if (owns(output))
+    throw Error(ErrorKind::usage, "this is a file of the run itself", output.string(), "write to another file");
+}
+
 std::int64_t Run::steps_done() const {
-  if (!std::filesystem::exists(last_checkpoint())) return 0;
-  return TensorFile::load(last_checkpoint()).integers("counters").at(0);
+  const auto newest = newest_checkpoint();
+  return newest ? TensorFile::load(*newest).integers("counters").at(0) : 0;
 }
 
 std::int64_t Run::generations_done() const {
-  if (!settings_.evolution || !std::filesystem::exists(last_checkpoint())) return 0;
-  return TensorFile::load(last_checkpoint()).integers("counters").at(1);
+  const auto newest = newest_checkpoint();
+  return settings_.evolution && newest ? TensorFile::load(*newest).integers("counters").at(1) : 0;
 }
 
 bool Run::finished() const {

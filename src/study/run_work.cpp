@@ -53,13 +53,13 @@ bool RunWork::train_and_measure(StudyRun& run, std::size_t threads,
   options.existing = holds_run(options.folder) ? Existing::resume : Existing::fresh;
   options.stop = options_.stop;
   if (on_steps) options.on_progress = [&](const TrainingProgress& p) { on_steps(p.steps); };
-  const Run run = train(trained_game(game, variant), options);
-  if (!run.finished()) return false;
+  const Run trained = train(trained_game(game, variant), options);
+  if (!trained.finished()) return false;
   WorkerPool pool(threads);
-  run.measured = take_measures(run, measured_game(game, variant), plan_.measures, plan_.episodes,
+  run.measured = take_measures(trained, measured_game(game, variant), plan_.measures, plan_.episodes,
                                static_cast<std::uint64_t>(plan_.episodes_seed), plan_.target, pool);
-  for (const std::string& name : run.checkpoint_names())
-    std::filesystem::remove(run.checkpoints() / (name + ".safetensors"));  // the last one tells all a study asks
+  for (const std::string& name : trained.checkpoint_names())
+    std::filesystem::remove(trained.checkpoints() / (name + ".safetensors"));  // a study needs the last one alone
   return true;
 }
 

@@ -30,7 +30,7 @@ class RunWork {
   const StudyOptions& options_;
 };
 
-/// A run as processes tell it each other, and back; none of no bytes.
+/// A run as processes send it, and back; none of no bytes.
 std::vector<std::byte> bytes_of(const StudyRun& run);
 std::optional<StudyRun> run_of(std::span<const std::byte> bytes);
 

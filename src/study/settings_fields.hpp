@@ -93,7 +93,7 @@ void describe(V& v, GeneticSettings& s) {
   v("population", s.population, at_least(2));
   v("selection", s.selection);
   v("parents", s.parents, Rule{.low = 0.0, .high = 1.0, .above_low = true});
-  v("drawn", s.drawn, at_least(1));
+  v("tournament_size", s.tournament_size, at_least(1));
   v("elites", s.elites, at_least(0));
   v("crossover", s.crossover, between(0, 1));
   v("mutated", s.mutated, Rule{.low = 0.0, .high = 1.0, .above_low = true});
@@ -111,7 +111,7 @@ void describe(V& v, TopologySettings& s) {
   v("copied_from", s.copied_from, at_least(1));
   v("stay_off", s.stay_off, between(0, 1));
   v("weights_change", s.weights_change, between(0, 1));
-  v("weight_anew", s.weight_anew, between(0, 1));
+  v("weight_replaced", s.weight_replaced, between(0, 1));
   v("weight_step", s.weight_step, positive());
   v("weight_stddev", s.weight_stddev, positive());
   v("weight_limit", s.weight_limit, positive());

@@ -170,7 +170,7 @@ void work_for_first(const StudyPlan& plan, const StudyOptions& options) {
   }
 }
 
-// The first process tells the others the plan as it stands in the folder.
+// The first process sends the others the plan of the folder.
 StudyPlan told_by_first(const StudyPlan& own, ProcessGroup& processes) {
   const std::string text = processes.number() == 0 ? to_toml(own) : std::string();
   const auto told = processes.gather(std::as_bytes(std::span(text)));
@@ -226,7 +226,7 @@ Study run_study(const StudyPlan& given, const StudyOptions& options) {
   if (there && options.existing == Existing::refuse)
     throw Error(
         ErrorKind::refused, "the folder holds a study already", options.folder.string(),
-        "use --resume to go on with it or to extend it, --fresh to delete it and start again, or another folder");
+        "use --resume to continue or extend it, --fresh to delete it and start again, or another folder");
   if (!there && options.existing == Existing::resume)
     throw Error(ErrorKind::refused, "there is no study to resume", options.folder.string(), "leave out --resume");
   if (!there) check_empty(options.folder);
@@ -235,7 +235,7 @@ Study run_study(const StudyPlan& given, const StudyOptions& options) {
   if (there && options.existing == Existing::resume) {
     const StudyPlan before = Study::open(options.folder).plan();
     if (const auto difference = refusal_to_extend(before, plan); !difference.empty())
-      throw Error(ErrorKind::refused, "the study cannot go on with another plan: " + difference, options.folder.string(),
+      throw Error(ErrorKind::refused, "the study cannot continue with another plan: " + difference, options.folder.string(),
                   "give the same, add variants or seeds only, or start a new study");
     plan = extended(before, plan);
   } else {

@@ -7,6 +7,7 @@ namespace zithercraft {
 namespace {
 
 constexpr const char* schema =
+    "PRAGMA user_version = 2;"
     "CREATE TABLE IF NOT EXISTS runs (run INTEGER PRIMARY KEY, game TEXT, variant TEXT, seed INTEGER, status TEXT, "
     "seconds REAL, error TEXT, UNIQUE (game, variant, seed));"
     "CREATE TABLE IF NOT EXISTS measures (run INTEGER, measure TEXT, value REAL, PRIMARY KEY (run, measure));";

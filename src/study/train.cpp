@@ -83,18 +83,26 @@ class Plateau {
 
 void delete_run(const Run& run) {
   std::error_code code;
-  std::filesystem::remove(run.configuration(), code);  // first: without it the folder is no run any more
   std::filesystem::remove_all(run.checkpoints(), code);
   for (const char* suffix : {"", "-wal", "-shm"}) std::filesystem::remove(run.metrics().string() + suffix, code);
+  std::filesystem::remove(run.configuration(), code);  // last: what is half deleted is still known to be a run
 }
 
-// A folder that is not ours may be used if it is empty, or holds no more than a start that was cut short left behind.
+bool holds_checkpoints(const std::filesystem::path& folder) {
+  std::error_code code;
+  for (const auto& entry : std::filesystem::directory_iterator(folder, code))
+    if (entry.path().extension() == ".safetensors") return true;
+  return false;
+}
+
+// A folder without a run may be used if it is empty, or holds no more than an interrupted start leaves behind.
 bool holds_other_files(const std::filesystem::path& folder) {
   std::error_code code;
   if (!std::filesystem::is_directory(folder, code)) return false;
   for (const auto& entry : std::filesystem::directory_iterator(folder, code)) {
     const std::string name = entry.path().filename().string();
-    if (name != "lock" && name != "checkpoints" && !name.starts_with("metrics.db") && !name.starts_with("run.toml.tmp"))
+    if (name == "checkpoints" ? holds_checkpoints(entry.path())
+                              : name != "lock" && !name.starts_with("metrics.db") && !name.starts_with("run.toml.tmp"))
       return true;
   }
   return false;
@@ -130,7 +138,7 @@ void check_same_run(const Run& there, const GameSpec& game, const RunSettings& s
 
 // What is continued may be named by its run.
 std::filesystem::path checkpoint_of(const std::filesystem::path& from) {
-  return holds_run(from) ? Run::open(from).last_checkpoint() : from;
+  return holds_run(from) ? Run::open(from).checkpoint_file("last") : from;
 }
 
 bool inside(const std::filesystem::path& file, const std::filesystem::path& folder) {
@@ -167,7 +175,7 @@ std::uint64_t fingerprint_of(const GameSpec& game, const TrainOptions& options) 
                    roles_text(options.roles));
 }
 
-// The first process tells the others how the training begins: they need not see its folder.
+// The first process sends the others the beginning of the training: they need not see its folder.
 Beginning told_by_first(const Beginning& own, const GameSpec& game, const TrainOptions& options) {
   if (options.processes == nullptr) return own;
   ProcessGroup& processes = *options.processes;
@@ -208,10 +216,10 @@ class Training {
   void begin(const Beginning& beginning) {
     if (beginning.how == Beginning::continued) {
       const Continuation taken = trainer_->continue_from(TensorFile::parse(beginning.checkpoint, run_.settings().from));
-      save(0.0);  // keeps what was continued from, so that nothing depends on that file any more
+      continued_ = true;
       if (options_.on_continuation && !taken.parts.empty()) options_.on_continuation(taken);
     } else if (beginning.how == Beginning::resumed) {
-      const TensorFile file = TensorFile::parse(beginning.checkpoint, run_.last_checkpoint().string());
+      const TensorFile file = TensorFile::parse(beginning.checkpoint, run_.checkpoints().string());
       trainer_->restore(file);
       recent_.restore(file);
     }
@@ -222,6 +230,7 @@ class Training {
   }
 
   void go() {
+    if (continued_) save(0.0);  // keeps what was continued from, so that nothing depends on that file any more
     begun_ = Clock::now();
     last_update_ = begun_;
     std::int64_t saved = trainer_->steps();
@@ -273,7 +282,7 @@ class Training {
     // A speed smoothed over some seconds makes the time left readable.
     speed_ = speed_ == 0.0 ? row.steps_per_second : 0.9 * speed_ + 0.1 * row.steps_per_second;
     if (!options_.on_progress) return;
-    // Of so many generations nobody knows the steps: those to come are taken to be like those before.
+    // The steps of later generations are unknown: they are taken to be like those before.
     const double done = trainer_->done();
     const std::int64_t total = run_.settings().generations > 0
                                    ? static_cast<std::int64_t>(static_cast<double>(row.steps) / done)
@@ -308,6 +317,7 @@ class Training {
   Plateau plateau_;
   Clock::time_point begun_, last_update_;
   double seconds_before_ = 0.0, speed_ = 0.0;
+  bool continued_ = false;
 };
 
 RunSettings settings_of(const TrainOptions& options, const std::string& from) {
@@ -319,6 +329,15 @@ RunSettings settings_of(const TrainOptions& options, const std::string& from) {
           .generations = options.generations,
           .from = from,
           .roles = options.roles};
+}
+
+// A resumed training says so if it cannot go on where it stopped.
+void note_missing_checkpoint(const Run& run, const TrainOptions& options) {
+  if (!options.on_note || std::filesystem::exists(run.last_checkpoint())) return;
+  const auto newest = run.newest_checkpoint();
+  options.on_note(newest ? fmt::format("{} is missing; continuing from {}, the newest checkpoint that was kept",
+                                       run.last_checkpoint().string(), newest->filename().string())
+                         : fmt::format("{} holds no checkpoint; the training begins at step 0", run.folder().string()));
 }
 
 }  // namespace
@@ -348,14 +367,16 @@ Run train(const GameSpec& game, const TrainOptions& options) {
   if (holds_run(options.folder)) {
     if (options.existing == Existing::refuse)
       throw Error(ErrorKind::refused, "the folder holds a run already", options.folder.string(),
-                  "use --resume to go on with it, --fresh to delete it and start again, or another folder");
+                  "use --resume to continue it, --fresh to delete it and start again, or another folder");
     resuming = options.existing == Existing::resume;
   } else {
     if (options.existing == Existing::resume)
       throw Error(ErrorKind::refused, "there is no run to resume", options.folder.string(), "leave out --resume");
     if (holds_other_files(options.folder))
       throw Error(ErrorKind::refused, "the folder holds other files", options.folder.string(),
-                  "choose an empty or a new folder");
+                  holds_checkpoints(options.folder / "checkpoints")
+                      ? "it has checkpoints, but no run.toml: restore that file, or choose another folder"
+                      : "choose an empty or a new folder");
   }
   make_folder(options.folder);
   const FolderLock lock(options.folder, "training");
@@ -371,11 +392,12 @@ Run train(const GameSpec& game, const TrainOptions& options) {
   }
   make_folder(run.checkpoints());
   Beginning beginning;
-  if (resuming && std::filesystem::exists(run.last_checkpoint())) {
-    beginning = {Beginning::resumed, read_bytes(run.last_checkpoint())};
+  if (const auto newest = resuming ? run.newest_checkpoint() : std::nullopt) {
+    beginning = {Beginning::resumed, read_bytes(*newest)};
   } else if (!run.settings().from.empty()) {
     beginning = {Beginning::continued, read_bytes(checkpoint_of(run.settings().from))};
   }
+  if (resuming) note_missing_checkpoint(run, options);
   Training training(run, options);
   training.begin(told_by_first(beginning, game, options));
   run.save_configuration();

@@ -24,7 +24,7 @@ std::int64_t total_of(const std::vector<TrainingProgress>& each, const TrainOpti
   return known + (count - begun) * (known / std::max<std::int64_t>(1, begun));
 }
 
-// What the trainings together have come to.
+// The progress of all trainings together.
 TrainingProgress sum_of(const std::vector<TrainingProgress>& each, std::int64_t total) {
   TrainingProgress all{.total = total};
   double begun = 0.0;

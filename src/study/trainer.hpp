@@ -19,7 +19,7 @@ class Trainer {
   virtual ~Trainer() = default;
 
   struct Update {
-    MetricsRow row{};                     // but for what the training knows: seconds, speed, recent success
+    MetricsRow row{};                     // without what the training knows: seconds, speed, recent success
     std::vector<EpisodeResult> recent{};  // episodes of the first role that learns
     std::int64_t steps = 0;           // taken
     std::vector<std::string> warnings{};

@@ -15,7 +15,7 @@ double mean_or_nothing(double sum, double count) { return count > 0.0 ? sum / co
 
 bool same_side(const Role& a, const Role& b) { return !a.side.empty() && a.side == b.side; }
 
-// What somebody does, as opposed to what goes on or is merely over.
+// Events that a seat causes, as opposed to those that last or merely end.
 bool is_deed(EventKind kind) {
   switch (kind) {
     case EventKind::touch:

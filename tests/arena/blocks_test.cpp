@@ -143,7 +143,7 @@ TEST(Blocks, DiggingTakesAsLongAsTheBlockIsHardAndPaysItsWorth) {
   EXPECT_EQ(dug->whom, kind(world, "pearl"));
   EXPECT_EQ(dug->strength, 10.0f);
   EXPECT_EQ(world.arena.meter(world.state(), 0, "stones"), 1.0f);
-  // What lets go in between begins anew.
+  // An interrupted dig begins again.
   world.arena.set_block(world.state(), 12, 10, 2, kind(world, "pearl"));
   for (int i = 0; i < 4; ++i) {
     input(world, "dig") = 1.0f;

@@ -48,7 +48,7 @@ double distance_to_triangle(const std::array<V, 3>& t, V p) {
   return inside ? std::min(best, std::fabs(dot(p - t[0], n)) / std::sqrt(dot(n, n))) : best;
 }
 
-// Steps as far as is surely free, until a ball of that radius touches.
+// Steps as far as is certainly free, until a ball of that radius touches.
 double march(const std::array<V, 3>& t, const SpaceRay& r, double radius, double reach) {
   double at = 0;
   for (int i = 0; i < 2000 && at < reach; ++i) {

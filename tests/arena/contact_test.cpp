@@ -45,7 +45,7 @@ TEST(Contact, MomentumIsKeptBetweenFreeBodies) {
   world.arena.set_velocity(world.state(), 0, {.x = 4});
   world.ticks(30);
   EXPECT_NEAR(1 * world.velocity(0).x + 3 * world.velocity(1).x, 4, 1e-4);
-  EXPECT_NEAR(world.velocity(0).x, 1, 1e-3);  // without bounce they go on together
+  EXPECT_NEAR(world.velocity(0).x, 1, 1e-3);  // without bounce they move on together
   EXPECT_NEAR(world.velocity(1).x, 1, 1e-3);
 }
 

@@ -247,7 +247,7 @@ TEST(Dynamics, TopSpeedHolds) {
 TEST(Dynamics, ACarriedBodyFollowsItsPathAndShovesWhatIsInTheWay) {
   ArenaSpec spec;
   spec.bodies = {
-      {.name = "ferry", .motion = Motion::carried, .shape = Box{1, 1}, .path = Track{.points = {{4, 0}}, .speed = 2}},
+      {.name = "ferry", .motion = Motion::carried, .shape = Box{1, 1}, .track = Track{.points = {{4, 0}}, .speed = 2}},
       {.name = "raft", .motion = Motion::free, .shape = Disc{0.4}, .mass = 1e6, .place = {.region = {2.5, 0, 2.5, 0}}}};
   World world(spec);
   world.ticks(20);  // one second

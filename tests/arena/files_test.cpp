@@ -1,4 +1,4 @@
-// TrainingContext, meshes and blocks from files, whole and damaged.
+// Ground, meshes and blocks from files, whole and damaged.
 
 #include <gtest/gtest.h>
 #include <png.h>

@@ -158,7 +158,7 @@ TEST(Height, CannotStepUpWhereThereIsNoRoomForItsHead) {
 TEST(Height, PlatformsCarryWhoStandsOnThem) {
   ArenaSpec spec = high_arena();
   BodySpec lift = block(3, 3, 0.5, 1, Motion::carried);
-  lift.path = Track{.points = {{4, 0}, {4, 0}}, .speed = 1.0, .levels = {0, 3}};
+  lift.track = Track{.points = {{4, 0}, {4, 0}}, .speed = 1.0, .levels = {0, 3}};
   spec.bodies = {walker(), lift, block(0.5, 0.5, 0.5, 2, Motion::free)};
   spec.bodies[2].name = "crate";
   World world(spec);

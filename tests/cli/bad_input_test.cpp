@@ -86,7 +86,7 @@ TEST(ExistingRun, IsRefusedWithStatus5) {
   const std::string run = (folder / "run").string();
   ASSERT_EQ(run_tool({"train", "mooring", "--run", run, "--steps", "3000", "--lanes", "16"}).status, 0);
   expect_error({"train", "mooring", "--run", run}, 5,
-               "the folder holds a run already; use --resume to go on with it, --fresh");
+               "the folder holds a run already; use --resume to continue it, --fresh");
   expect_error({"train", "mooring", "--run", run, "--resume", "--seed", "8"}, 5, "seed: 8 here, 1 there");
   expect_error({"train", "mooring", "--run", (folder / "other").string(), "--resume"}, 5, "there is no run to resume");
   const std::string game = (folder / "game.toml").string();

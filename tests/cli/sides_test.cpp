@@ -1,4 +1,4 @@
-// Sides through the tool: who plays which role of a training, and matches.
+// Sides through the tool: players of a training's roles, and matches.
 
 #include <gtest/gtest.h>
 
@@ -91,7 +91,7 @@ TEST_F(Sides, ErrorsSayWhatIsWrong) {
   says(test::run_tool({"behaviour", "script", "random", "--game", "barge", "--episodes", "1", "--png", path("x.png")}), 2,
        "play more episodes");
   says(test::run_tool({"match", "script", "random"}), 2, "give --game GAME");
-  says(test::run_tool({"match", "script", "nobody", "--game", "barge"}), 2, "nobody is called 'nobody'");
+  says(test::run_tool({"match", "script", "nobody", "--game", "barge"}), 2, "no player is called 'nobody'");
   says(test::run_tool({"match", "script", "random", "--game", "mooring"}), 5, "0 opposed sides");
   says(test::run_tool({"match", path("tugs"), path("tugs") + ":at-1"}), 2, "has no checkpoint 'at-1'");
   says(test::run_tool({"match", path("tugs"), "random", "--game", "lanternboat"}), 5, "cannot be seated");

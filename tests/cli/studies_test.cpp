@@ -77,7 +77,7 @@ TEST_F(Studies, ASweepStoppedBySignalSaysHowToGoOn) {
   ::kill(process, SIGINT);
   EXPECT_EQ(test::wait_for(process), 7) << test::read_file(folder_ / "err");
   const std::string out = test::read_file(folder_ / "out");
-  EXPECT_NE(out.find("4 of 4 runs are unfinished; go on with the same command and --resume"), std::string::npos)
+  EXPECT_NE(out.find("4 of 4 runs are unfinished; continue with the same command and --resume"), std::string::npos)
       << out;
 }
 
@@ -136,7 +136,7 @@ TEST_F(Studies, TrainByEvolutionWhereAsked) {
   EXPECT_FALSE(results(test::run_tool(more))[0].empty());
   EXPECT_NE(test::read_file(path("grown") + "/study.toml").find("method = 'topology'"), std::string::npos);
   EXPECT_NE(test::read_file(path("grown") + "/runs/0000/run.toml").find("population = 20"), std::string::npos);
-  // Its method is known when it goes on, and stays.
+  // Its method is known when it resumes, and stays.
   more.emplace_back("--resume");
   EXPECT_EQ(test::run_tool(more).status, 0);
   more[5] = "genetic";

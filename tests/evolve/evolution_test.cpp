@@ -99,7 +99,7 @@ TEST(Evolution, GoesOnAfterAPauseAsIfThereHadBeenNone) {
 }
 
 TEST(Evolution, EverybodyMeetsTheSameEpisodes) {
-  // Who does nothing has the same fitness as all others who do nothing.
+  // All idle individuals have the same fitness.
   const Game game(test::duck_pond());
   WorkerPool pool(2);
   EvolutionSettings settings = small(EvolutionMethod::genetic);
@@ -124,9 +124,9 @@ TEST(Evolution, SampledActionsAreDrawnAlikeForEverybody) {
     evolution.improve(0.0);  // the first generation also finds out how large columns are
     return evolution.improve(0.1)[0];
   };
-  const GenerationReport most likely = first(false), drawn = first(true);
+  const GenerationReport greedy = first(false), drawn = first(true);
   EXPECT_LT(drawn.stddev, 1e-6);
-  EXPECT_GT(std::fabs(drawn.mean - most likely.mean), 1e-4);
+  EXPECT_GT(std::fabs(drawn.mean - greedy.mean), 1e-4);
 }
 
 TEST(Evolution, FitnessIsAnyMetric) {
@@ -238,7 +238,7 @@ TEST(Evolution, FirstLinksAreThoseThatAreNamed) {
   WorkerPool pool(1);
   EvolutionSettings settings = small(EvolutionMethod::topology);
   settings.topology.new_node = settings.topology.new_link = settings.topology.switch_link = 0.0;
-  settings.first_links = {"compass.left > turn.left", "one > bend", "bend > turn.right"};
+  settings.first_links = {"compass.left > turn.left", "bias > bend", "bend > turn.right"};
   Evolution evolution(game, settings, 1, pool);
   const GenerationReport report = evolution.improve(0.5)[0];
   EXPECT_DOUBLE_EQ(report.links, 3.0);
@@ -254,10 +254,10 @@ TEST(Evolution, FirstLinksAreThoseThatAreNamed) {
   EXPECT_NE(error_with("compas.left > turn.left").find("compas.left"), std::string::npos);
   EXPECT_NE(error_with("compass.left to turn.left").find("FROM > TO"), std::string::npos);
   EXPECT_NE(error_with("turn.left > turn.right").find("begins at an output"), std::string::npos);
-  EXPECT_NE(error_with("one > compass.left").find("ends at a column"), std::string::npos);
+  EXPECT_NE(error_with("bias > compass.left").find("ends at a column"), std::string::npos);
 }
 
-// Two boats that race for one buoy: whoever touches it first wins.
+// Two boats race for one buoy: the first to touch it wins.
 GameSpec race() {
   return parse_game(R"(
     name = "race"

@@ -173,7 +173,7 @@ TEST(TopologySearch, LearningBalancesTwoPoles) {
   EXPECT_LE(evaluations, 3600);
 }
 
-// What was shown three steps ago can only be told by links that go back.
+// Only recurrent links can report what was shown three steps ago.
 double recalls(double recurrent_links, std::uint64_t seed) {
   NetworkGraph start = all_linked(1, 1);
   start.output_activation = NodeActivation::tanh;

@@ -136,7 +136,7 @@ INSTANTIATE_TEST_SUITE_P(
         DemoMistake{"tidepools", "kind = \"walker\", speed = 1.0", "kind = \"boat\", thrust = 1.0",
                     "unknown key 'acceleration'"},
         DemoMistake{"tidepools", "script = \"walk_home\"\n\nsenses", "body = \"crab\"\n\nsenses",
-                    "'crab' wanders by itself; take its wanderer out, or steer another body"},
+                    "'crab' wanders by itself; remove its wanderer, or control another body"},
         DemoMistake{"lanternboat", "meter = \"lanterns\"", "meter = \"lantern\"",
                     "no body has a meter 'lantern'; did you mean 'lanterns'?"},
         DemoMistake{"lanternboat", "high = 10, start = 0", "high = 0, start = 0", "the meter's range is empty"},

@@ -1,4 +1,4 @@
-// Cutoffs: which one ended an episode is told, and none of them is a verdict.
+// Cutoffs: the one that ended an episode is reported, and none of them is a verdict.
 
 #include <gtest/gtest.h>
 

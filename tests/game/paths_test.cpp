@@ -103,7 +103,7 @@ TEST_F(Yard, ThePathCutsNoCornersAndEndsAtTheThing) {
   EXPECT_NEAR(to.distance, std::hypot(2.0f, 0.5f), 1e-5);
   EXPECT_NEAR(to.ahead, -2 / std::hypot(2.0f, 0.5f), 1e-5);
   EXPECT_EQ(to.entity, static_cast<std::int32_t>(crane));
-  // Who has got into the basin gets out of it: its own cell does not count as avoided.
+  // A body inside the basin gets out of it: its own cell does not count as avoided.
   to = at(3, 5).path_to(crane);
   EXPECT_NEAR(to.distance, 2, 1e-5);
   // In the crane's own cell.

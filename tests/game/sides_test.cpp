@@ -40,7 +40,7 @@ TEST(Mirrors, AreLaidOutAlike) {
   EXPECT_EQ(parse_game(to_toml(barge()), "again"), barge());
 }
 
-// What the west wins the east loses, whoever's term says so.
+// What the north wins the east loses, whichever side's term says so.
 TEST(Verdicts, AreThoseOfTheSideOfWhomTheyAreToldTo) {
   const auto outcome = [](std::size_t deciding_role, Verdict verdict, std::size_t seen_by) {
     GameSpec spec = barge();

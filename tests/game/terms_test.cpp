@@ -98,7 +98,7 @@ TEST(Terms, AreCapped) {
   const float alive[] = {2, 2, 1, 0, 0}, cost[] = {-1, -1, -0.5, 0, 0};
   for (int d = 0; d < 5; ++d) {
     EXPECT_EQ(f.pay(), alive[d]);
-    EXPECT_EQ(f.lanes().rewards(0, 0)[1], cost[d]);
+    EXPECT_EQ(f.lanes().rewards_by_term(0, 0)[1], cost[d]);
   }
   EXPECT_EQ(f.lanes().episode_return(0, 0), 2.5);
 }
@@ -124,11 +124,11 @@ TEST(Terms, AreSharedBySideOrByEveryone) {
   f.put(0, -5, 0);
   f.put(2, -5, 0.2f);  // the fox
   f.lanes().advance(0);
-  EXPECT_EQ(std::vector<float>(f.lanes().rewards(0, 0).begin(), f.lanes().rewards(0, 0).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 0).begin(), f.lanes().rewards_by_term(0, 0).end()),
             (std::vector<float>{1, 1, 2}));
-  EXPECT_EQ(std::vector<float>(f.lanes().rewards(0, 1).begin(), f.lanes().rewards(0, 1).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 1).begin(), f.lanes().rewards_by_term(0, 1).end()),
             (std::vector<float>{0, 1, 2}));
-  EXPECT_EQ(std::vector<float>(f.lanes().rewards(1, 0).begin(), f.lanes().rewards(1, 0).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(1, 0).begin(), f.lanes().rewards_by_term(1, 0).end()),
             (std::vector<float>{4, 1}))
       << "weights are each role's own";
 }
@@ -138,9 +138,9 @@ TEST(Terms, BlendTheOwnWithTheShared) {
              { name = "none", when = { inside = "pond" }, scope = "side", blend = 0 })");
   f.put(0, -5, 0);
   f.lanes().advance(0);
-  EXPECT_EQ(std::vector<float>(f.lanes().rewards(0, 0).begin(), f.lanes().rewards(0, 0).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 0).begin(), f.lanes().rewards_by_term(0, 0).end()),
             (std::vector<float>{1, 1}));
-  EXPECT_EQ(std::vector<float>(f.lanes().rewards(0, 1).begin(), f.lanes().rewards(0, 1).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 1).begin(), f.lanes().rewards_by_term(0, 1).end()),
             (std::vector<float>{0.25, 0}));
   const Error error = test::error_of([] { Field(R"({ name = "own", when = { inside = "pond" }, blend = 0.5 })"); });
   EXPECT_NE(error.problem().find("nothing to blend"), std::string::npos) << error.what();
@@ -174,8 +174,8 @@ TEST(Terms, PayTheChangeOfAMeter) {
   arena.set_meter(f.state(), 0, "grain", 4);
   arena.set_meter(f.state(), 1, "grain", 1);
   EXPECT_EQ(f.pay(0, 0), 2);
-  EXPECT_EQ(f.lanes().rewards(0, 0)[1], 5);
-  EXPECT_EQ(f.lanes().rewards(0, 1)[0], 0.5);
+  EXPECT_EQ(f.lanes().rewards_by_term(0, 0)[1], 5);
+  EXPECT_EQ(f.lanes().rewards_by_term(0, 1)[0], 0.5);
   arena.set_meter(f.state(), 0, "grain", -6);
   EXPECT_EQ(f.pay(0, 0), -5);
   EXPECT_EQ(f.pay(0, 0), 0);
@@ -227,15 +227,15 @@ TEST(Terms, PayWhileNearOrTouching) {
              { name = "fast", when = { faster_than = 2 } })");
   f.put(0, 5, 10);
   f.lanes().advance(0);
-  EXPECT_EQ(f.lanes().rewards(0, 0)[0], 0);
+  EXPECT_EQ(f.lanes().rewards_by_term(0, 0)[0], 0);
   f.put(0, 7.5f, 10);
   f.lanes().control(0, 0)[0] = 1;
   f.lanes().advance(0);
-  EXPECT_EQ(f.lanes().rewards(0, 0)[0], 1);
-  EXPECT_EQ(f.lanes().rewards(0, 0)[2], 1);
+  EXPECT_EQ(f.lanes().rewards_by_term(0, 0)[0], 1);
+  EXPECT_EQ(f.lanes().rewards_by_term(0, 0)[2], 1);
   for (int d = 0; d < 6; ++d) f.lanes().advance(0);
-  EXPECT_EQ(f.lanes().rewards(0, 0)[1], 1) << "it walked against the post";
-  EXPECT_EQ(f.lanes().rewards(0, 1)[1], 0);
+  EXPECT_EQ(f.lanes().rewards_by_term(0, 0)[1], 1) << "it walked against the post";
+  EXPECT_EQ(f.lanes().rewards_by_term(0, 1)[1], 0);
 }
 
 // The rewards of all steps add up to the ledger, and the ledger to the return, to the last bit.
@@ -271,7 +271,7 @@ TEST(Terms, RefuseWhatMakesNoSense) {
   const std::pair<const char*, const char*> cases[] = {
       {R"({ name = "a", change = { meter = "grai" } })", "has no meter 'grai'"},
       {R"({ name = "a", near_miss = { to = "fox" } })",
-       "no launcher of the body reports how close its shots come to 'fox'"},
+       "no launcher of the body reports the closest approach of its shots to 'fox'"},
       {R"({ name = "a", when = {} })", "the condition is empty"},
       {R"({ name = "a", when = { near = "post", within = 0 } })", "0 is too small"},
       {R"({ name = "a", each_step = "always", each_second = "always" })", "has 2 triggers"},

@@ -19,7 +19,7 @@ TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
   };
   set(0, 0, 1, 2, 3, false);
   set(1, 0, 0, 3, 0, true);   // a verdict: nothing follows
-  set(2, 0, 2, 1, 4, false);  // the rollout stops; the episode would go on
+  set(2, 0, 2, 1, 4, false);  // the rollout stops; the episode would continue
   set(0, 1, 1, 1, 2, false);
   set(1, 1, 1, 2, 5, true);  // a cutoff: what would have followed is worth 5
   set(2, 1, 0, 1, 1, false);

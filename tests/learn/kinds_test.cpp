@@ -175,7 +175,7 @@ TEST(Times, AreToldByPhase) {
 // ---- What memory is for
 
 // A boat sees at its first step only on which side of the canal its berth lies, and has to remember it until it
-// comes to the fork; the other basin is a trap.
+// reaches the fork; the other basin is a trap.
 GameSpec fork_in_the_canal() {
   GameSpec game = parse_game(R"(
     name = "fork"

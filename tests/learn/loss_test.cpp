@@ -77,7 +77,7 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
   std::vector<std::uint8_t> begins(n), counts(n, learns_value | learns_policy);
   if (kind.memory > 0) begins[17] = begins[30] = 1;
   counts[9] = counts[22] = learns_nothing;
-  counts[4] = learns_value;  // as of who has left
+  counts[4] = learns_value;  // as of a seat that has left
   std::vector<float> actions, allowed, log_probability, advantage, target, old_value;
   LossRoom<double> room(nets, n);
   const Numbers<double> numbers{p.span(), prepared.span()};

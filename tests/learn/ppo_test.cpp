@@ -33,7 +33,7 @@ TEST(Ppo, ThreadsDoNotChangeASingleBit) {
   }
 }
 
-// A duck that can go the wrong way only while it is forbidden to: whoever ignored the mask would get less.
+// A duck that can go the wrong way only while it is forbidden to: a policy that ignored the mask would get less.
 TEST(Ppo, NeverChoosesWhatIsForbidden) {
   GameSpec spec = test::duck_pond();
   spec.arena.bodies[0].meters.push_back({.name = "mood", .low = 0, .high = 1, .start = 0.5, .change = 0.11});

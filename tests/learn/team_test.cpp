@@ -334,7 +334,7 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
     ++context.updates;
   }
 
-  // What values explain is told of the values, not of the baseline that stands in for them.
+  // The explained variance is that of the values, not of the baseline that replaces them.
   const Rollout& rollout = crew[1]->rollout();
   double n = 0.0, sum = 0.0, square = 0.0, off = 0.0, off_square = 0.0;
   for (std::size_t s = 0; s < rollout.samples(); ++s) {

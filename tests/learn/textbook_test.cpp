@@ -1,4 +1,4 @@
-// Textbook control problems as games of one's own, from their published equations, with the learner's default settings.
+// Textbook control problems as custom games, from their published equations, with the learner's default settings.
 
 #include <gtest/gtest.h>
 

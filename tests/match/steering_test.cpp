@@ -64,7 +64,7 @@ TEST(Steering, AShortPressCountsForOneStep) {
   EXPECT_EQ(now(hands, 2), (Values{1, 0}));
   hands.decided();
   EXPECT_EQ(now(hands, 2), (Values{0, 0}));
-  // The same by what is held now, as a page tells it.
+  // The same by what is held now, as a page sends it.
   hands.hold({"ArrowUp"});
   hands.hold({});
   hands.hold({"ArrowLeft"});

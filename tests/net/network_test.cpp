@@ -85,7 +85,7 @@ struct Played {
         room(net.workspace(rows)) {
     fill(inputs, plan.columns, net.input_stride(), 2, 1.5);
     fill(before, plan.memory, std::max<std::size_t>(1, net.memory_stride()), 3);
-    // Who is there is a flag; in the last row nobody is.
+    // Presence is a flag; in the last row nobody is there.
     for (const CrowdFront& front : plan.crowds)
       for (std::size_t r = 0; r < rows; ++r)
         for (std::size_t o = 0; o < front.others; ++o)
@@ -240,7 +240,7 @@ TEST(Network, ForgetsWhereEpisodesBegin) {
   for (float& m : played.before.span().first(5)) m = 1.0f;  // of the agent whose episode begins
   const auto again = played.forward();
   for (std::size_t i = 0; i < kept.size(); ++i) EXPECT_EQ(again[i], kept[i]);
-  for (float& m : played.before.span().subspan(played.net.memory_stride(), 5)) m = 1.0f;  // of one who goes on
+  for (float& m : played.before.span().subspan(played.net.memory_stride(), 5)) m = 1.0f;  // of a sequence that continues
   const auto changed = played.forward();
   EXPECT_NE(changed[played.net.output_stride()], kept[played.net.output_stride()]);
 }

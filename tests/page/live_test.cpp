@@ -1,4 +1,4 @@
-// The page while something happens: a person drives, a training goes on. The built tool serves it.
+// The page while something happens: a person drives, a training runs. The built tool serves it.
 
 #include <gtest/gtest.h>
 #include <signal.h>
@@ -109,7 +109,7 @@ TEST_F(LivePage, ASkiffIsDrivenIntoItsBerthByKeys) {
   browser.run("navigator.getGamepads = () => [null, { axes: [0.02, -0.5], buttons: [{ pressed: false }] }];");
   ASSERT_TRUE(browser.wait_for("viewer.driving.axes.length === 2"));
 
-  // Somebody else looks on; who sends nonsense is told to go; the driver goes on.
+  // Another client looks on; one that sends nonsense is dropped; the driver continues.
   browser.run(
       "window.other = new WebSocket(location.href.replace('http', 'ws').split('#')[0] + 'live');"
       "other.onopen = () => other.send('nonsense'); other.onclose = (e) => (window.sentAway = [e.code, e.reason]);");

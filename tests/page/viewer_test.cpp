@@ -343,7 +343,7 @@ TEST_F(Viewer, ShowsTheNetworkAtWork) {
   EXPECT_NEAR(shown["throttle"].get<double>(), 2.0 * static_cast<double>(sensed(3, "compass.ahead")), 1e-4);
   EXPECT_NEAR(shown["rudder"].get<double>(), -3.0 * static_cast<double>(sensed(2, "compass.left")), 1e-4);
   EXPECT_EQ(shown["used"], 4);
-  // A click on an input tells its links; another one tells all again.
+  // A click on an input shows its links; another shows all again.
   const auto click_on = [&](const std::string& name) {
     browser.run(R"(const n = viewer.panel.network, box = n.canvas.getBoundingClientRect(), s = box.width / n.width;
       const [x, y] = n.at[n.network.nodes.findIndex((node) => node.name === ")" +

@@ -54,7 +54,7 @@ TEST_F(Evaluated, ThreadsDoNotMatterSeedsDo) {
   EXPECT_NE(json(1, 3), json(1, 4));
 }
 
-// Whether work told of every piece once, up to the last.
+// Whether work reported every piece once, up to the last.
 void expect_counted(const std::vector<WorkProgress>& told, std::int64_t total) {
   ASSERT_FALSE(told.empty());
   for (std::size_t i = 0; i < told.size(); ++i) {

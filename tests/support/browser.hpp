@@ -27,7 +27,7 @@ class Browser {
   void open(const std::string& url);
   /// Runs a script in the page and gives what it returns.
   nlohmann::json run(const std::string& script);
-  /// Waits until an expression is true in the page; false after so many seconds.
+  /// Waits until an expression is true in the page; false after `seconds`.
   bool wait_for(const std::string& expression, double seconds = 20.0);
   /// Presses and lets go of keys, by their WebDriver codes or characters.
   void press(const std::string& key) { key_action("keyDown", key); }

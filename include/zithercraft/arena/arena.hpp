@@ -85,7 +85,7 @@ struct MapView {
   std::span<const float> background{};  ///< [channels]
 };
 
-/// The shortest path over cells, as whoever goes it sees it.
+/// The shortest path over cells, as seen from its beginning.
 struct CellPath {
   float distance = 0.0f;     ///< metres along it
   float x = 0.0f, y = 0.0f;  ///< where to head for: just within the next cell, or the thing itself where that is near
@@ -138,7 +138,7 @@ struct StateField {
   std::size_t count = 0;   ///< elements
 };
 
-/// Which kinds of events a caller wants to be told of.
+/// Which kinds of events a caller wants.
 class EventMask {
  public:
   static constexpr EventMask everything() { return EventMask(~0U); }
@@ -198,7 +198,7 @@ class Arena {
   /// goes on, since paths and returns depend on it.
   void rekey(std::byte* state, std::uint64_t seed, std::uint32_t lane, std::uint32_t episode) const noexcept;
 
-  /// One physics step; appends what happened to `events`, as far as it is of a wanted kind.
+  /// One tick; appends events of the wanted kinds to `events`.
   void tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& events,
             EventMask wanted = EventMask::everything()) const;
 

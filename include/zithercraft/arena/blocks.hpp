@@ -26,7 +26,7 @@ struct BlockKind {
   bool operator==(const BlockKind&) const = default;
 };
 
-/// TrainingContext in layers below a hilly surface: from the top, the first kind as thick as its thickness says, then the next;
+/// Ground in layers below a hilly surface: from the top, the first kind as thick as its thickness says, then the next;
 /// the last reaches to the bottom.
 struct Strata {
   static constexpr std::string_view kind = "strata";

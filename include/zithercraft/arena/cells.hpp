@@ -95,7 +95,7 @@ struct CellsSpec {
   /// Made in this order at the beginning of every episode, on top of what is drawn.
   std::vector<Generator> generate{};
   /// Names of bodies, zones and items: all of them must be able to reach each other over cells that are not solid.
-  /// Layouts are drawn anew until they can.
+  /// Layouts are drawn until they can.
   std::vector<std::string> connect{};
   std::vector<std::string> avoid{};  ///< names of cell kinds that a way between `connect` may not use either
   bool operator==(const CellsSpec&) const = default;

@@ -15,11 +15,11 @@ enum class EventKind : std::uint8_t {
   collect,  ///< a body took an item; strength: its worth
   launch,   ///< who launched the shot whom; strength: its speed, m/s
   hit,      ///< a shot of who struck whom (-1: the ground); strength: speed at the impact, m/s
-  pass,     ///< a shot of who is over; strength: the closest it came to whom, m. Once for each target
+  pass,     ///< a shot of `who` is over; strength: the closest it came to whom, m. Once for each target
   empty,    ///< a meter of who fell to its lower bound; detail: which of its meters
   full,     ///< a meter of who rose to its upper bound; detail likewise
   die,      ///< who was killed by whom (-1: an empty vital meter)
-  back,     ///< who is back in the arena
+  back,     ///< `who` is back in the arena
   gate,     ///< who came past a gate of the river whom; strength: the gate's number, from 1
   success,  ///< a seat reached its aim: the episode ends with this verdict
   failure,  ///< a seat failed: the episode ends with this verdict

@@ -225,7 +225,7 @@ struct River {
   bool operator==(const River&) const = default;
 };
 
-/// A number of the spec that is drawn anew for every episode.
+/// A number of the spec that is drawn for every episode (domain randomisation).
 struct Vary {
   std::string key{};             ///< "bodies.hull.mass", "cells.generate[0].loops": names or numbers in lists
   double low = 0.0, high = 0.0;  ///< uniform between these; whole numbers stay whole
@@ -237,7 +237,7 @@ struct Vary {
 /// With `heights`, bodies have a foot and a top, fall, stand, walk up steps and jump; `ground`, `meshes` and `blocks`
 /// need it.
 struct ArenaSpec {
-  double tick = 0.05;  ///< seconds of one physics step, above 0, at most 0.25
+  double tick = 0.05;  ///< seconds of one tick, above 0, at most 0.25
   /// m/s of the water or the wind, along x and y. Free bodies with a drag, and boats, drift with it: what they lose by
   /// drag is their speed through the water, and a rudder feels the water that flows past it. Nothing else feels it.
   std::array<double, 2> current{0.0, 0.0};

@@ -12,10 +12,10 @@ struct WorkProgress {
   std::int64_t done = 0, total = 0;
   double per_second = 0.0, seconds_left = 0.0;
 };
-/// Is told after every piece or few, from several threads, one call at a time. May be empty.
+/// Called after one or more pieces, from several threads, one call at a time. May be empty.
 using OnProgress = std::function<void(const WorkProgress&)>;
 
-/// Counts the pieces that several threads finish, and tells of them.
+/// Counts the pieces that several threads finish, and reports them.
 class WorkCount {
  public:
   WorkCount(std::int64_t total, OnProgress on_progress);

@@ -94,12 +94,12 @@ struct GenerationReport {
   double wall_seconds = 0.0;
 };
 
-/// Who plays a role in an evolution: nobody given, it evolves.
+/// The player of a role in an evolution; null: the role evolves.
 using EvolutionPlayers = std::vector<std::shared_ptr<const Player>>;
 
 /// Evolution of the policies of a game's roles. Every individual of a generation plays the same episodes; the policy
 /// that leads is chosen by further ones, on which it was not selected. Each role that evolves has a population of its
-/// own, but for roles that mirror another. Opponents that evolve too are met as champions of their population, past and
+/// own, except roles that mirror another. Opponents that evolve too are met as champions of their population, past and
 /// present (Rosin and Belew: "New methods for competitive coevolution", 1997). For a fixed build the results are the
 /// same bits on any number of threads.
 class Evolution {
@@ -133,7 +133,7 @@ class Evolution {
   /// The leader of a role's population. Throws Error (usage) if it does not evolve.
   Policy policy(std::size_t role = 0) const;
 
-  /// Everything needed to go on, and the leaders as policies.
+  /// Everything needed to continue, and the leaders as policies.
   void store(TensorFile& file) const;
   void restore(const TensorFile& file);
 

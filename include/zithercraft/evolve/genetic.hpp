@@ -8,23 +8,23 @@
 
 namespace zithercraft {
 
-/// Who has children.
+/// How parents are chosen.
 enum class Selection : std::uint8_t {
   best,       ///< the best of the population, all as often
-  tournament  ///< the best of some that are drawn anew for each child
+  tournament  ///< the best of some that are drawn for each child
 };
 
 struct GeneticSettings {
   std::int64_t population = 256;  ///< individuals, at least 2
   Selection selection = Selection::best;
   double parents = 0.1;         ///< share of the population that has children, if the best have; above 0
-  std::int64_t drawn = 4;       ///< individuals in a tournament, at least 1
+  std::int64_t tournament_size = 4;  ///< individuals in a tournament, at least 1
   std::int64_t elites = 4;      ///< best individuals that live on unchanged, below the population
   double crossover = 0.0;       ///< share of children that take each weight from one of two parents, 0 to 1
   double mutated = 1.0;         ///< share of a child's weights that are changed, above 0, at most 1
   double mutation_strength = 0.5;  ///< of changes in the first generation, in standard deviations of first weights, above 0
   double last_mutation_strength = 0.05;  ///< in the last one; in between they fall evenly in the logarithm
-  bool adapts = false;          ///< each individual hands on a strength of its own, which mutates too
+  bool adapts = false;          ///< each individual has a mutation strength of its own, which mutates too
   bool operator==(const GeneticSettings&) const = default;
 };
 

@@ -16,7 +16,7 @@ namespace zithercraft {
 class WorkerPool;
 
 /// The networks of a population, ready to be asked. Some of them are loaded at a time, so that a population of large
-/// networks never stands in memory as a whole.
+/// networks is never in memory as a whole.
 class NetworkBatch {
  public:
   virtual ~NetworkBatch() = default;
@@ -24,7 +24,7 @@ class NetworkBatch {
   virtual std::size_t outputs() const noexcept = 0;
   /// How many networks can be loaded at a time, at least 1.
   virtual std::size_t capacity() const noexcept = 0;
-  /// How many networks that stand beside each other answer as quickly as one alone.
+  /// How many neighbouring networks answer as quickly as one alone.
   virtual std::size_t width() const noexcept { return 1; }
   /// Numbers that any loaded network keeps for a row from step to step, at most.
   virtual std::size_t memory() const noexcept = 0;

@@ -13,7 +13,7 @@ namespace zithercraft {
 /// Salimans et al.: "Evolution strategies as a scalable alternative to reinforcement learning", 2017). Copies share it.
 class Noise {
  public:
-  /// For slices of at most so many numbers. The row is the same for all of the same length.
+  /// For slices of at most `numbers` numbers; the row depends on their length alone.
   explicit Noise(std::size_t most_numbers);
 
   /// Numbers from the seed's place on.

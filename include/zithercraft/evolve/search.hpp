@@ -39,7 +39,7 @@ class Search {
   virtual void improve(std::span<const double> fitness, double progress, WorkerPool& pool) = 0;
   virtual SearchReport report() const = 0;
 
-  /// Everything needed to go on.
+  /// Everything needed to continue.
   virtual void store(TensorFile& file) const = 0;
   /// Throws Error (file, refused) if it was not stored by such a search.
   virtual void restore(const TensorFile& file) = 0;

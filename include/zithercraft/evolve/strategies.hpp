@@ -11,7 +11,7 @@ namespace zithercraft {
 struct CovarianceSettings {
   std::int64_t population = 0;  ///< individuals, at least 4; 0: 4 + 3 ln(numbers)
   double first_stddev = 0.5;  ///< standard deviation of the first samples, in standard deviations of first weights, above 0
-  /// Up to so many numbers the whole matrix of their covariances is learned, beyond only how far each one varies.
+  /// Up to this many weights the whole covariance matrix is learned, beyond it variances alone.
   std::int64_t whole_up_to = 1000;
   bool operator==(const CovarianceSettings&) const = default;
 };

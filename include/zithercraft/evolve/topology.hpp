@@ -19,12 +19,12 @@ struct TopologySettings {
   double crossover = 0.75;        ///< share of children with two parents, 0 to 1
   double across_species = 0.001;  ///< of these: share whose parents are of different species, 0 to 1
   double parents = 0.2;           ///< share of a species, the best, that has children; above 0, at most 1
-  std::int64_t copied_from = 5;   ///< the best of each species of at least so many lives on unchanged, at least 1
+  std::int64_t copied_from = 5;   ///< the best of each species of at least this size lives on unchanged, at least 1
   double stay_off = 0.75;         ///< chance that a link that is off in one parent is off in the child
 
   // Mutations of a child, as chances from 0 to 1
   double weights_change = 0.8;  ///< its weights change
-  double weight_anew = 0.1;     ///< of these, each: drawn anew instead of moved a little
+  double weight_replaced = 0.1;     ///< share of the changes that draw a new weight instead
   double weight_step = 0.5;     ///< standard deviation of the moves, above 0
   double weight_stddev = 1.0;   ///< standard deviation of weights that are drawn, above 0
   double weight_limit = 8.0;    ///< no weight goes beyond, above 0
@@ -35,7 +35,7 @@ struct TopologySettings {
 
   // Species
   double species_distance = 3.0;     ///< of networks that are of one species in the first generation, above 0
-  std::int64_t species_wanted = 10;  ///< the distance is moved until there are about so many; 0: it stays
+  std::int64_t species_wanted = 10;  ///< the distance moves until there are about this many species; 0: it stays
   double distance_by_links = 1.0;    ///< weight of the share of links that one network has and the other has not
   double distance_by_weights = 0.4;  ///< weight of the mean difference between the weights of common links
   std::int64_t stagnation = 15;        ///< generations without a gain after which a species has no children, at least 1

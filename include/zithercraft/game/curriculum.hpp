@@ -12,7 +12,7 @@
 
 namespace zithercraft {
 
-/// Which stage of a game's curriculum a training is on. It is told of episodes in a fixed order and asked which stage
+/// Which stage of a game's curriculum a training is on. It hears of episodes in a fixed order and says which stage
 /// each new episode plays, so that a training goes the same way on any number of threads.
 class Curriculum {
  public:

@@ -11,7 +11,7 @@
 
 #include "zithercraft/base/random.hpp"
 
-/// Custom rules, in C++: what the arena does not know, up to a whole game of one's own.
+/// Custom rules, in C++: what the arena does not know, up to a whole game.
 namespace zithercraft {
 
 class Lanes;

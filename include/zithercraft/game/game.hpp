@@ -39,7 +39,7 @@ struct GridSense {
   std::size_t history = 0;
 };
 
-/// Columns that tell of others, [others][columns_each], the first of each being 1 if it is there; the same for each
+/// Columns that describe others, [others][columns_each], the first of each being 1 if it is there; the same for each
 /// step before that the sense keeps follows.
 struct CrowdSense {
   std::string name{};
@@ -61,7 +61,7 @@ struct Role {
   std::vector<GridSense> grids{};
   std::vector<CrowdSense> crowds{};
   std::vector<KeyBinding> keys{};  ///< the game's own, or the usual ones
-  std::vector<float> rest{};       ///< the controls of a person who does nothing: dials as near 0 as they go
+  std::vector<float> rest{};       ///< the controls of an idle person: dials as near 0 as they go
 };
 
 /// Whether two roles are on different sides: success of one is failure of the other.

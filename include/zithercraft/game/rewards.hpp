@@ -120,7 +120,7 @@ struct NearMissTrigger {
   bool operator==(const NearMissTrigger&) const = default;
 };
 
-/// Pays 1 for each square of ground that the seat comes to for the first time in the episode: the arena's cells where
+/// Pays 1 for each square of ground that the seat enters for the first time in the episode: the arena's cells where
 /// it has a map, else squares of `square` metres. Squares that lie 64 squares apart in either direction count as one.
 struct ExplorationTrigger {
   double square = 2.0;  ///< metres along a side, above 0
@@ -179,8 +179,8 @@ struct Stall {
 
 /// The arena has come back to the same state again: everything but its clock is as it was.
 struct Repeats {
-  std::int64_t times = 3;    ///< ends when a state is there for so many times, 2 to 64
-  std::int64_t within = 64;  ///< within so many steps, 2 to 256
+  std::int64_t times = 3;    ///< ends when a state occurs this many times, 2 to 64
+  std::int64_t within = 64;  ///< within this many steps, 2 to 256
   bool operator==(const Repeats&) const = default;
 };
 

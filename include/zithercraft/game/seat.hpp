@@ -65,7 +65,7 @@ class SeatView {
   std::vector<SeenRay> rays() const;
   std::uint32_t steps() const { return lanes_.steps(lane_); }
   std::span<const Event> events() const { return lanes_.events(lane_); }
-  /// The episode's keys, for random numbers of one's own.
+  /// The episode's key, for your own random numbers.
   EpisodeKey episode() const { return lanes_.key(lane_); }
   /// The game as the lane plays it.
   const Game& game() const { return lanes_.game_of(lane_); }

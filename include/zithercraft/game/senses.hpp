@@ -84,7 +84,7 @@ enum class Whose : std::uint8_t {
   others  ///< of another side
 };
 
-/// How a direction is told.
+/// How a direction is reported.
 enum class Bearings : std::uint8_t {
   angle,  ///< cosine (`ahead`) and sine (`left`) of the bearing in the own frame
   four,   ///< one of four flags: is_ahead, is_left, is_behind, is_right
@@ -174,7 +174,7 @@ struct Hazards {
 enum class CameraFrom : std::uint8_t {
   above,   ///< straight down on the seat, as a map
   eyes,    ///< where the seat looks, in perspective
-  overall  ///< straight down on the whole arena, whoever looks
+  overall  ///< straight down on the whole arena, the same for all seats
 };
 
 /// A small picture of what is there, one column per pixel, row by row from the top left; 0 is black, 1 is bright.
@@ -190,7 +190,7 @@ struct Camera {
   std::optional<double> eye{};  ///< metres above the foot; the middle of the body unless given; arenas with height only
   bool grey = true;             ///< else three columns per pixel: red, green, blue
   std::array<std::int64_t, 4> crop{0, 0, 0, 0};  ///< pixels cut off at the left, top, right and bottom, at least 0
-  std::int64_t reduce = 1;  ///< each square of so many pixels a side becomes one, their mean; 1 to 16
+  std::int64_t reduce = 1;  ///< each square of this many pixels a side becomes one, their mean; 1 to 16
   /// Brightness of tags, 0 to 1, in grey pictures and in colours alike; other tags get one of their own each.
   std::map<std::string, double> shades{};
   std::vector<std::string> sees{};  ///< tags that are drawn; empty for all

@@ -89,7 +89,7 @@ struct PolicyGradientSettings {
   double against_past = 0.2;     ///< share of lanes in which one side learns against any of its past policies, 0 to 1
   double against_hardest = 0.2;  ///< and against those that win most; with the former at most 1. Elsewhere both learn
   std::int64_t snapshot_every = 500'000;  ///< steps after which the present policies join the past ones, at least 1
-  double snapshot_gain = 0.0;             ///< or as soon as they are so many points stronger than the last; 0: never
+  double snapshot_gain = 0.0;             ///< or as soon as they are this many points stronger than the last; 0: never
   std::int64_t roster_size = 20;          ///< past policies that are kept, spread evenly over the training, at least 3
 
   /// Beginnings of the names of network parts that stay as they are: "policy.hidden.0". For skills that are continued.
@@ -102,12 +102,12 @@ struct PolicyGradientSettings {
 /// depend on the game. Throws Error (spec) if they cannot be built.
 std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PolicyGradientSettings& settings);
 
-/// Where the time of a rollout or an update went: seconds, summed over this process's threads but for the last one.
+/// Where the time of a rollout or an update went: seconds, summed over this process's threads, except `wall`.
 struct PhaseTimes {
   double play = 0.0;    ///< stepping lanes: ticks, senses, rewards
   double decide = 0.0;  ///< the networks' forward passes while playing, sampling actions
   double learn = 0.0;   ///< gradients
-  double optimise = 0.0;  ///< adding gradients up, the optimiser, and what other processes are told
+  double optimise = 0.0;  ///< adding up gradients, the optimiser, sending to other processes
   double wall = 0.0;    ///< by the clock
   PhaseTimes& operator+=(const PhaseTimes& other);
 };
@@ -137,7 +137,7 @@ struct ImproveReport {
 
 /// How a role is played in a training.
 struct RolePlayer {
-  std::shared_ptr<const Player> player{};      ///< who plays it; null: it learns
+  std::shared_ptr<const Player> player{};      ///< its player; null: it learns
   std::optional<PolicyGradientSettings> settings{};     ///< of its own if it learns; they share lanes, horizon and the roster's
 };
 
@@ -173,7 +173,7 @@ struct Continuation {
 
 /// Proximal policy optimisation with clipped ratios (Schulman, Wolski, Dhariwal, Radford, Klimov: "Proximal policy
 /// optimization algorithms", 2017) and generalised advantages (Schulman et al., 2016). Any roles of the game can learn
-/// together, each by a policy of its own but for those that mirror each other, which share one. Where sides that learn
+/// together, each by a policy of its own; roles that mirror each other share one. Where sides that learn
 /// are opposed, some lanes are played against past policies (Heinrich, Lanctot, Silver: "Fictitious self-play in
 /// extensive-form games", 2015).
 ///
@@ -222,7 +222,7 @@ class Ppo {
   /// Of trainings with opposed sides that learn; else empty.
   RosterReport roster() const;
 
-  /// Everything needed to go on: weights, optimiser, normaliser, lanes and counters. To be called after `improve`.
+  /// Everything needed to continue: weights, optimiser, normaliser, lanes and counters. To be called after `improve`.
   void store(TensorFile& file) const;
   /// Goes on from a stored state. Throws Error (refused), naming the difference, if it is of another game or network.
   void restore(const TensorFile& file);

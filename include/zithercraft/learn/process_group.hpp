@@ -10,7 +10,7 @@
 
 namespace zithercraft {
 
-/// Processes that work together, on one machine or on many, and how they tell each other what they found. Every one has
+/// Processes that work together, on one machine or on many, and how they exchange their results. Every one has
 /// to sum and gather the same things in the same order.
 class ProcessGroup {
  public:

@@ -11,7 +11,7 @@
 
 namespace zithercraft {
 
-/// Whoever decides for the seats of a role. A player is used by one thread at a time; `copy` makes one for another.
+/// Decides for the seats of a role: a policy, a script, a person, random, a recording. A player is used by one thread at a time; `copy` makes one for another.
 class Player {
  public:
   virtual ~Player() = default;
@@ -35,13 +35,13 @@ ActionMode actions_of(const Policy& policy, ActionMode asked);
 std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy policy,
                                     ActionMode actions = ActionMode::usual, std::uint64_t seed = 0);
 
-/// Every control uniform in its range, anew at each step.
+/// Every control uniform in its range, drawn at each step.
 std::unique_ptr<Player> random_player(std::uint64_t seed = 0);
 
 /// The role's script. Throws Error (spec) if it has none, or none is known by its name.
 std::unique_ptr<Player> script_player(const Game& game, std::size_t role);
 
-/// Who plays a role unless somebody else is asked to: its script, or random controls if it has none.
+/// The default player of a role: its script, or random controls if it has none.
 std::unique_ptr<Player> usual_player(const Game& game, std::size_t role, std::uint64_t seed = 0);
 
 /// Players for all roles: the given one for the first, the usual ones for the others.

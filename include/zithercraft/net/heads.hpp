@@ -18,7 +18,7 @@ class RandomStream;
 class Heads {
  public:
   Heads() = default;
-  /// `columns` tells where senses say which options are allowed; without any, all are.
+  /// `columns` says where senses report which options are allowed; without any, all are.
   explicit Heads(std::span<const ControlInfo> controls, std::span<const Column> columns = {});
 
   std::size_t controls() const noexcept { return heads_.size(); }

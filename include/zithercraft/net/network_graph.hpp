@@ -55,7 +55,7 @@ class GraphProgram {
   /// from the caller, one per thread. Nothing is allocated.
   void decide(std::size_t network, std::span<const float> inputs, std::span<float> outputs, std::span<float> memory,
               std::span<float> room) const noexcept;
-  /// Where each node of the graph stands in the room after `decide`, nodes() if it was left out.
+  /// The place of each node of the graph in the room after `decide`; nodes() if it was left out.
   std::vector<std::size_t> places(std::size_t network) const;
 
  private:

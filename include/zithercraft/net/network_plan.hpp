@@ -32,7 +32,7 @@ struct PictureFront {
   bool operator==(const PictureFront&) const = default;
 };
 
-/// Columns that tell of any number of others, read by attention: each other becomes `width` features, and each of
+/// Columns that describe any number of others, read by attention: each other becomes `width` features, and each of
 /// `queries` learned questions takes a mean of these, weighted by how well they answer it. Nobody there gives 0.
 /// (Vaswani et al.: "Attention is all you need", 2017; pooling as in Lee et al.: "Set transformer", 2019.)
 struct CrowdFront {
@@ -57,7 +57,7 @@ struct NetworkPlan {
   std::size_t outputs = 0;
   bool operator==(const NetworkPlan&) const = default;
 
-  /// As JSON, the way it stands in checkpoints.
+  /// As JSON, as checkpoints hold it.
   std::string to_json() const;
   /// Throws Error (file) if the text is no plan that can be built.
   static NetworkPlan from_json(std::string_view text);

@@ -30,7 +30,7 @@ class Normaliser {
   struct Moments {
     double count = 0.0;
     std::vector<double> mean{}, deviation{};
-    /// Of no rows yet, which will have so many columns; does not allocate if they had as many before.
+    /// For no rows yet, of this many columns; does not allocate if there were as many before.
     void clear(std::size_t columns);
     /// Takes [n][columns] raw rows in.
     void add(std::span<const float> rows);

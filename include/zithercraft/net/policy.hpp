@@ -28,7 +28,7 @@ struct PolicySignature {
   /// What the value and the credit network read if they see more than the policy; the value network reads as many of
   /// these as it has columns. Else empty.
   std::vector<std::string> seen{};
-  bool grown = false;  ///< the policy is a NetworkGraph; `policy` tells its columns and outputs alone
+  bool grown = false;  ///< the policy is a NetworkGraph; `policy` then has its columns and outputs alone
   bool sampled = false;  ///< it was evolved to sample its actions
   bool operator==(const PolicySignature&) const = default;
 
@@ -40,7 +40,7 @@ struct PolicySignature {
 /// The first difference between two signatures in plain words ("the column 'rays[3].hull' is new"); empty if equal.
 std::string first_difference(const PolicySignature& wanted, const PolicySignature& found);
 
-/// Where the policy of a role stands in a checkpoint whose first policy is another one's.
+/// The place of a role's policy in a checkpoint whose first policy is another role's.
 inline std::string policy_place(const std::string& role) { return "roles/" + role + "/"; }
 
 /// A trained policy, ready to be asked for steps. This class and what it needs are all that a finished game links.
@@ -86,7 +86,7 @@ class Policy {
   /// Controls sampled from the policy's distribution.
   void decide(std::span<const float> senses, std::span<float> controls, RandomStream& random,
               std::span<float> memory = {});
-  /// Whether it can tell values: not if it was evolved, or only a value network could that saw in training what others
+  /// Whether it can estimate values: not if it was evolved, or only a value network could that saw in training what others
   /// sensed.
   bool knows_values() const noexcept;
   /// The value network's estimate of the return still to come, one per row. Throws Error (usage) if there is none.

@@ -29,7 +29,7 @@ struct RoleMoment {
   std::vector<float> controls{};      ///< [seats][controls], that led here; zeros at an episode's start
   std::vector<float> rewards{};      ///< [seats][terms], rewards of the step; zeros at the start
   std::vector<float> values{};        ///< [seats], expected return from here on; zeros if nobody estimates it
-  std::vector<float> probabilities{};          ///< [seats][probability_count(controls)], what may be decided next; zeros if nobody tells
+  std::vector<float> probabilities{};          ///< [seats][probability_count(controls)], probabilities of the next action; zeros if none are given
   bool operator==(const RoleMoment&) const = default;
 };
 
@@ -86,6 +86,8 @@ class ReplayWriter {
   void draw(const Overlay& overlay);
   /// Writes the index and gives the file its name. Throws Error (file) if anything could not be written.
   void finish();
+  /// Ends without a replay: the unfinished file is deleted, and what was there before stays.
+  void discard();
 
  private:
   struct State;
@@ -106,7 +108,7 @@ class Replay {
   Replay(Replay&&) noexcept;
 
   const ReplayInfo& info() const noexcept;
-  /// Parts of the game custom pay nothing here; their rewards are in the moments.
+  /// Custom parts of the game give no rewards here; their rewards are in the moments.
   const Game& game() const noexcept;
   const std::vector<Episode>& episodes() const noexcept;
   /// False if the file's end is missing: the moments after the last whole chunk are lost.

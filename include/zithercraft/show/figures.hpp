@@ -40,7 +40,7 @@ struct HeatFigure {
   std::vector<std::string> x{}, y{};
   std::vector<Cell> cells{};  ///< [y][x]
   std::optional<double> low{}, high{};  ///< values that the palette reaches to at least; none: those of the cells
-  std::string missing = "unfinished";  ///< what stands in cells without a value
+  std::string missing = "unfinished";  ///< shown in cells without a value
 };
 void draw_heatmap(const std::filesystem::path& file, const HeatFigure& figure);
 
@@ -60,7 +60,7 @@ void draw_intervals(const std::filesystem::path& file, const IntervalFigure& fig
 BandFigure curves_of(const Comparison& comparison);
 BandFigure figure_of(const std::vector<CheckpointScore>& scores, const std::string& run);
 HeatFigure figure_of(const SweepTable& table);
-/// Shares of wins of everybody (rows) against everybody (columns), a draw being half a win.
+/// Shares of wins of each player (rows) against each other (columns); a draw is half a win.
 HeatFigure figure_of(const MatchTable& table);
 /// How much the second player differs from the first, in standard deviations of the first's episodes. Of these measures; without
 /// any, of all. Throws Error (usage), as the next one does, if there is no such measure, or if none of them varies.

@@ -10,7 +10,7 @@
 
 namespace zithercraft {
 
-/// A way that was travelled; drawn as a line whose end mark tells the outcome.
+/// A path that was travelled; drawn as a line whose end mark shows the outcome.
 struct Path {
   std::vector<Point> points{};
   std::vector<double> levels{};  ///< of the foot at each point, metres; empty for none
@@ -34,7 +34,7 @@ void draw_svg(const std::filesystem::path& file, const Picture& picture);
 /// The picture as SVG text.
 std::string svg_text(const Picture& picture);
 
-/// The way of a seat's body through consecutive arena states of one game.
+/// The path of a seat's body through consecutive arena states of one game.
 void extend(Path& path, const Lanes& lanes, std::size_t role = 0, std::size_t seat = 0);
 
 }  // namespace zithercraft

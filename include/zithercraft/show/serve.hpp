@@ -28,7 +28,7 @@ void serve_replays(const std::vector<std::filesystem::path>& replays, const Serv
                    const std::vector<Policy>& policies = {});
 
 /// Shows a running or finished training until stopped: curves that grow, and episodes of its newest policy, played here
-/// when somebody looks. Training is not slowed but for the processor time that this takes. Throws Error (file, usage).
+/// when somebody looks. Training is slowed only by the processor time that this takes. Throws Error (file, usage).
 void serve_run(const std::filesystem::path& run, const ServeOptions& options);
 
 }  // namespace zithercraft

@@ -10,7 +10,7 @@
 #include "zithercraft/study/statistics.hpp"
 
 /// How seats behave: where they are, how fast they move, what they do to each other. Compares players, the checkpoints
-/// of one training, or what it does to everybody else who sits in one seat: a person or a policy.
+/// of one training, or how other players react to the player of one seat: a person or a policy.
 namespace zithercraft {
 
 struct BehaviourOptions {
@@ -18,7 +18,7 @@ struct BehaviourOptions {
   /// for its second. Empty: a player plays every role that it can, and is watched itself.
   std::string seat{};
   std::string as{};             ///< instead: the one role that players play and are watched in
-  std::string others{};         ///< who plays all else where `seat` or `as` is given; empty: the usual players
+  std::string others{};         ///< who plays all other roles where `seat` or `as` is given; empty: the default players
   std::int64_t episodes = 200;  ///< at least 1; if a player is a recording, those that it holds
   std::uint64_t seed = 0;       ///< of the episodes, the same for all
   ActionMode actions = ActionMode::usual;   ///< of trained policies
@@ -33,9 +33,9 @@ struct BehaviourRow {
   std::string player{};
   std::vector<Interval> values{};       ///< of each measure
   std::vector<double> stddevs{};        ///< of each over the episodes: standard deviations
-  std::vector<Interval> differences{};  ///< less the first player's, episode by episode; empty for the first
+  std::vector<Interval> differences{};  ///< minus the first player's, episode by episode; empty for the first
   double elsewhere = 0.0;               ///< share of time spent elsewhere than with the first player, 0 to 1
-  double elsewhere_by_chance = 0.0;     ///< what that would come to in 95% of cases if the player made no difference
+  double elsewhere_by_chance = 0.0;     ///< its 95% limit if the player made no difference
 };
 
 struct BehaviourTable {

@@ -17,7 +17,7 @@ struct RunGroup {
 };
 
 /// Groups what is named: the folder of a study gives a group for each of its variants, a folder of runs named `seed-N`
-/// one group, and single runs of one name but for an ending `-N` or `seed-N` are one too. Throws Error (file) for a
+/// one group, and single runs whose names differ by an ending `-N` or `seed-N` are one too. Throws Error (file) for a
 /// folder that holds none, Error (refused) if runs of a group differ by more than their seeds.
 std::vector<RunGroup> group_runs(const std::vector<std::filesystem::path>& named);
 

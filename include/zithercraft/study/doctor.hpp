@@ -52,7 +52,7 @@ struct Diagnosis {
   std::int64_t steps = 0;             ///< watched in all, over all players and seats
   std::vector<std::string> players{};      ///< who played
   std::vector<Finding> findings{};        ///< the worst first
-  std::vector<TagSeen> seen{};            ///< every tag that columns can tell of, role by role
+  std::vector<TagSeen> seen{};            ///< every tag that columns can report, role by role
   std::vector<StrangeEpisode> strange{};  ///< the strangest first
 
   /// That of the first finding; `note` without any.
@@ -69,7 +69,7 @@ struct DoctorOptions {
 };
 
 /// Plays the game at random, idly, to and fro and by its scripts, and says what would keep an agent from
-/// learning it. Throws Error (usage) if fewer steps are asked for than tell anything.
+/// learning it. Throws Error (usage) if fewer than 1000 steps are asked for.
 Diagnosis examine(const Game& game, const DoctorOptions& options = {});
 
 /// The same for the run's game, with its trained policy as a further player and its metrics looked through.

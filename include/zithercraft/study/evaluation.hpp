@@ -20,7 +20,7 @@ struct PlayerScore {
   Interval success{}, episode_return{}, length{};
   std::vector<std::pair<std::string, Interval>> terms{};  ///< reward of each term per episode
   std::vector<EpisodeResult> episodes{};                  ///< of every seat, in order
-  /// The trained one less this one, episode by episode.
+  /// The trained one minus this one, episode by episode.
   Interval success_behind{}, return_behind{};
 };
 

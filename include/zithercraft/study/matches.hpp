@@ -35,7 +35,7 @@ struct Pairing {
   std::size_t a = 0, b = 0;      ///< players
   Tally tally{};                 ///< of a against b
   Interval share{};              ///< of a, a draw being half a win
-  Interval decided_share{};      ///< a's share of the episodes that somebody won; of none, 0 to 1
+  Interval decided_share{};      ///< a's share of the decided episodes; of none, 0 to 1
   std::vector<Tally> by_side{};  ///< with a on the first side, on the second; empty ones were not played
   Interval a_return{}, b_return{}, length{};
   /// Reward of each term a and b per episode, in the mean over a side's seats.
@@ -63,7 +63,7 @@ struct MatchTable {
   std::string to_json() const;
 };
 
-/// Plays everybody against everybody. Throws Error (refused) if the game has not two opposed sides, or two players
+/// Plays each player against each other. Throws Error (refused) if the game has not two opposed sides, or two players
 /// cannot be seated against each other; (usage) for fewer than two players.
 MatchTable play_matches(const GameSpec& game, const std::vector<PlayerSource>& players, const MatchOptions& options = {});
 

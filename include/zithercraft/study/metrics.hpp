@@ -93,10 +93,10 @@ class Metrics {
   Metrics(const Metrics&) = delete;
   Metrics& operator=(const Metrics&) = delete;
 
-  /// Forgets what came after the checkpoint that is gone on from.
+  /// Forgets what came after the checkpoint that the run continues from.
   void forget_after(std::int64_t steps);
   void add(const MetricsRow& row);
-  /// Updates after so many steps, in order.
+  /// Updates after `steps`, in order.
   std::vector<MetricsRow> rows(std::int64_t after = -1) const;
   /// The last update, if there is any.
   std::optional<MetricsRow> newest() const;

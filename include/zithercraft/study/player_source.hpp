@@ -44,7 +44,7 @@ class PlayerSource {
   std::optional<std::filesystem::path> run_{};
 };
 
-/// Who plays the roles of a training, as its settings say. Throws Error (spec, usage, file, refused).
+/// The players of a training's roles, by its settings. Throws Error (spec, usage, file, refused).
 std::vector<RolePlayer> role_players(const Game& game, const RunSettings& settings);
 
 }  // namespace zithercraft

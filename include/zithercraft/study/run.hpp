@@ -23,7 +23,7 @@ inline constexpr const char* learns = "learns";
 /// How a role is played in a training.
 struct RoleTraining {
   std::string role{};
-  std::string played_by = learns;  ///< or who plays it; see Player
+  std::string played_by = learns;  ///< or its player; see PlayerSource
   KeyValues learner{};             ///< settings of its own, if it learns
   bool operator==(const RoleTraining&) const = default;
 };
@@ -62,6 +62,13 @@ class Run {
   std::filesystem::path metrics() const { return folder_ / "metrics.db"; }
   std::filesystem::path checkpoints() const { return folder_ / "checkpoints"; }
   std::filesystem::path last_checkpoint() const { return checkpoints() / "last.safetensors"; }
+
+  /// The last checkpoint, or if it is missing the newest of those kept; nothing if there is none.
+  std::optional<std::filesystem::path> newest_checkpoint() const;
+  /// Whether this is one of the run's own files: configuration, metrics, lock and checkpoints.
+  bool owns(const std::filesystem::path& file) const;
+  /// Throws Error (usage) if something is to be written over one of the run's own files.
+  void refuse_own_file(const std::filesystem::path& output) const;
 
   /// The newest policy. Throws Error (file) if there is no checkpoint yet or it is damaged.
   Policy policy() const;

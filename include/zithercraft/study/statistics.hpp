@@ -25,7 +25,7 @@ Interval share_interval(std::size_t successes, std::size_t trials);
 /// one value the interval is the value. `values` must not be empty.
 Interval mean_interval(std::span<const double> values);
 
-/// Mean of a - b over the same episodes, which removes what makes episodes easy or hard for everybody. Throws Error
+/// Mean of a - b over the same episodes, which removes what makes episodes easy or hard for both. Throws Error
 /// (usage) if there are not as many of both.
 Interval paired_difference(std::span<const double> a, std::span<const double> b);
 

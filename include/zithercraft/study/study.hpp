@@ -82,8 +82,8 @@ struct StudyOptions {
 };
 
 /// Runs what is left of a study and returns it as it then stands. Runs are taken seed by seed, so that a study that
-/// is cut short has something of every variant; one that fails is noted and the others go on. Whatever is interrupted
-/// goes on where its last checkpoint stands, to the same bits. Throws Error: spec, file, refused.
+/// is cut short has something of every variant; one that fails is noted and the others continue. An interrupted run
+/// continues from its last checkpoint, to the same bits. Throws Error: spec, file, refused.
 Study run_study(const StudyPlan& plan, const StudyOptions& options);
 
 }  // namespace zithercraft

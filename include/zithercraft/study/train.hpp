@@ -31,14 +31,14 @@ struct TrainingProgress {
   std::int64_t plateau_since = -1;
   /// Of an evolution's last generation, of the first role that evolves; else of generation 0.
   GenerationReport evolution{};
-  /// What stands in an evolution's way and what to change, in a few words each; empty if all is well.
+  /// What hinders an evolution and what to change, in a few words each; empty if nothing does.
   std::vector<std::string> warnings{};
 };
 
 /// What to do with a folder that holds a run already.
 enum class Existing {
   refuse,  ///< throw Error (refused)
-  resume,  ///< go on where its last checkpoint stands; the game and all settings but `steps` and `generations` must
+  resume,  ///< continue from its last checkpoint; the game and all settings except `steps` and `generations` must
            ///< be the same
   fresh,   ///< delete the run and start again
 };
@@ -62,8 +62,10 @@ struct TrainOptions {
   ProcessGroup* processes = nullptr;
   Existing existing = Existing::refuse;
   std::function<void(const TrainingProgress&)> on_progress{};
-  std::function<void(const Continuation&)> on_continuation{};  ///< told once what was taken from `from`
-  const std::atomic<bool>* stop = nullptr;                     ///< when it becomes true, training saves and returns
+  std::function<void(const Continuation&)> on_continuation{};  ///< called once with what was taken from `from`
+  /// Called with a sentence if a training does not continue as expected: its last checkpoint is missing.
+  std::function<void(const std::string&)> on_note{};
+  const std::atomic<bool>* stop = nullptr;  ///< when it becomes true, training saves and returns
 };
 
 /// The settings with one of them changed: "memory=64", "policy_layers=[128, 128]", "activation=relu". Throws Error

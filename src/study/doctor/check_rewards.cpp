@@ -37,7 +37,7 @@ class RewardChecks {
   void check() {
     check_triggers();
     check_swamping();
-    // What success is worth, where anybody succeeded.
+    // What success is worth, if any player succeeded.
     Mean success;
     for (const Survey& survey : e_.surveys) {
       const Mean own = mean_of(
@@ -100,7 +100,7 @@ class RewardChecks {
     const Survey* survey = e_.by(player);
     if (survey == nullptr || success.count < 3 || !has_verdict(spec_, Verdict::success)) return;
     const auto& episodes = survey->roles[role_].episodes;
-    // What counts is how it pays to go on so, without an end by luck; a learner finds the best way of it.
+    // What counts is the reward of continuing so, without a lucky end; a learner finds the best form of it.
     std::vector<double> returns;
     for (const EpisodeSurvey& s : episodes)
       if (s.result.outcome != Outcome::success) returns.push_back(s.result.episode_return);

@@ -66,7 +66,7 @@ std::map<std::string, Family> families_of(const Role& role) {
   return families;
 }
 
-// All steps that anybody took.
+// All steps of all players.
 ColumnSurvey merged(const Examined& e, std::size_t role, std::size_t column) {
   ColumnSurvey all;
   for (const Survey& survey : e.surveys) {

@@ -125,7 +125,7 @@ class CoarseMap {
   std::vector<std::size_t> found_;
 };
 
-// The tag that a role's own body must come to for success, or is rewarded for coming nearer to; empty if there is none.
+// The tag that a role's own body must reach for success, or is rewarded for approaching; empty if there is none.
 std::string target_of(const RoleSpec& role) {
   for (const Term& term : role.rewards) {
     if (term.ends != Verdict::success) continue;

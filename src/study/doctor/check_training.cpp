@@ -122,7 +122,7 @@ class TrainingChecks {
       --began;
     }
     if (stage_.size() - began < stage_.size() * 2 / 5) return;
-    add(Severity::warning, "plateau", "training", "it has stopped to learn before it succeeded",
+    add(Severity::warning, "plateau", "training", "learning reached a plateau before success",
         fmt::format("the return stayed between {:.3g} and {:.3g}, with success in {} of episodes", bottom, top,
                     percent(success)),
         evolves() ? "see the other findings for what it cannot see or reach; then try stages, a larger `population`, "

@@ -15,7 +15,7 @@ namespace zithercraft {
 struct Examined {
   const Game& game;
   const DoctorOptions& options;
-  std::vector<Survey> surveys;  // random first; then idle, to and fro, script, trained, as far as there are
+  std::vector<Survey> surveys;  // random first; then idle, to and fro, script and trained, if they exist
 
   /// Null if nobody of that name played.
   const Survey* by(const std::string& player) const;

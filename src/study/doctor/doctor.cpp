@@ -64,7 +64,7 @@ void write_strange(const Game& game, const std::vector<NamedLineup>& lineups, co
 
 Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& options) {
   if (options.steps < 1000)
-    throw Error(ErrorKind::usage, "fewer than 1000 steps tell nothing", "DoctorOptions::steps", "watch more");
+    throw Error(ErrorKind::usage, "fewer than 1000 steps show nothing", "DoctorOptions::steps", "watch more");
   WorkerPool pool(options.threads);
   Diagnosis diagnosis;
   diagnosis.game = game.spec().name;

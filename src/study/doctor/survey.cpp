@@ -302,7 +302,7 @@ std::uint64_t sensed_tags(const Game& game, std::size_t role) {
       if (camera->sees.empty()) return ~std::uint64_t{0};
       add(camera->sees);
     }
-    if (const auto* danger = std::get_if<Hazards>(&sense)) add(hazards->fatal);
+    if (const auto* hazards = std::get_if<Hazards>(&sense)) add(hazards->fatal);
   }
   return tags;
 }

@@ -75,12 +75,12 @@ struct TagReport {
   bool below_one = false;  // a distance, that is less than 1 when it is there; else a flag
 };
 std::vector<TagReport> tag_reports(const Game& game, std::size_t role);
-/// Tags that a role's senses can report in some way, also in ways that cannot be told from a column; bit t: tag t.
+/// Tags that a role's senses can report in some way, also in ways that no column names; bit t: tag t.
 std::uint64_t sensed_tags(const Game& game, std::size_t role);
 /// Whether a role has senses that nobody but their author understands.
 bool has_custom_senses(const Game& game, std::size_t role);
 
-/// Plays episodes until so many steps were taken, and watches. `players`: one for each role. Adds the steps that
+/// Plays episodes until `steps` steps were taken, and watches. `players`: one for each role. Adds the steps that
 /// were asked for to `progress`, if there is one.
 Survey watch(const Game& game, const std::string& name, const std::vector<const Player*>& players, std::int64_t steps,
              std::uint64_t seed, WorkerPool& pool, WorkCount* progress = nullptr);
