@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
-# From nothing to a skiff that moors itself: installs what is missing, builds, trains, scores, records and draws.
+# From nothing to a skiff that moors itself: installs what is missing, builds, trains, scores,
+# records and draws.
 set -euo pipefail
 cd "$(dirname "$0")"
 cmake/install_packages.sh

@@ -1,8 +1,8 @@
 // How fast arenas are looked through and stepped. Run: build/release/bench/bench_arenas
 //
-// Scenes are built from a seed. Counters: rays/s, agent-steps/s (one agent's tick with its 24 rays) and processor
-// cycles per ray. Each cast is followed by the same scene cast by a plain scalar reference: every ray against every
-// thing.
+// Scenes are built from a seed. Counters: rays/s, agent-steps/s (one agent's tick with its 24 rays)
+// and processor cycles per ray. Each cast is followed by the same scene cast by a plain scalar
+// reference: every ray against every thing.
 
 #include <benchmark/benchmark.h>
 
@@ -27,15 +27,20 @@ constexpr float reach = 20.0f;
 zc::ArenaSpec flat_scene(double side, std::int64_t boxes, std::int64_t discs) {
   const std::array<double, 4> region{-side / 2, -side / 2, side / 2, side / 2};
   zc::ArenaSpec spec{.tick = 1.0 / 60.0};
-  spec.walls = {
-      {.name = "wall",
-       .points = {{region[0], region[1]}, {region[2], region[1]}, {region[2], region[3]}, {region[0], region[3]}},
-       .closed = true}};
+  spec.walls = {{.name = "wall",
+                 .points = {{region[0], region[1]},
+                            {region[2], region[1]},
+                            {region[2], region[3]},
+                            {region[0], region[3]}},
+                 .closed = true}};
   spec.bodies = {{.name = "box",
                   .count = boxes,
                   .shape = zc::Box{.length = 2.0, .width = 1.0},
                   .place = {.region = region, .heading = {-180, 180}}},
-                 {.name = "disc", .count = discs, .shape = zc::Disc{.radius = 0.5}, .place = {.region = region}},
+                 {.name = "disc",
+                  .count = discs,
+                  .shape = zc::Disc{.radius = 0.5},
+                  .place = {.region = region}},
                  {.name = "agent",
                   .count = agent_count,
                   .motion = zc::Motion::free,
@@ -47,10 +52,11 @@ zc::ArenaSpec flat_scene(double side, std::int64_t boxes, std::int64_t discs) {
 
 zc::ArenaSpec cell_scene() {
   zc::ArenaSpec spec;
-  spec.cells = zc::CellsSpec{.kinds = {{.name = "rock", .solid = true}, {.name = "water", .seen = false}},
-                             .columns = 64,
-                             .rows = 64,
-                             .generate = {zc::Caves{.wall = "rock", .open = "water"}}};
+  spec.cells =
+      zc::CellsSpec{.kinds = {{.name = "rock", .solid = true}, {.name = "water", .seen = false}},
+                    .columns = 64,
+                    .rows = 64,
+                    .generate = {zc::Caves{.wall = "rock", .open = "water"}}};
   spec.bodies = {{.name = "agent",
                   .count = agent_count,
                   .motion = zc::Motion::free,
@@ -118,8 +124,8 @@ class Reference {
       if (entity.kind == zc::EntityKind::wall) {
         const auto chain = arena.outline(scene.state(), e);
         for (std::size_t i = 0; i + 1 < chain.size(); ++i)
-          segments_.push_back(
-              {f(chain[i][0]), f(chain[i][1]), f(chain[i + 1][0] - chain[i][0]), f(chain[i + 1][1] - chain[i][1])});
+          segments_.push_back({f(chain[i][0]), f(chain[i][1]), f(chain[i + 1][0] - chain[i][0]),
+                               f(chain[i + 1][1] - chain[i][1])});
         continue;
       }
       if (entity.kind != zc::EntityKind::body) continue;
@@ -136,7 +142,8 @@ class Reference {
     float best = reach;
     for (const Circle& o : circles_) {
       if (o.entity == exclude) continue;
-      const float cx = o.x - ox, cy = o.y - oy, b = cx * dx + cy * dy, c = cx * cx + cy * cy - o.radius * o.radius;
+      const float cx = o.x - ox, cy = o.y - oy, b = cx * dx + cy * dy,
+                  c = cx * cx + cy * cy - o.radius * o.radius;
       const float square = b * b - c;
       if (square < 0.0f) continue;
       const float t = b - std::sqrt(square);
@@ -146,7 +153,8 @@ class Reference {
       const float cx = o.pose.x - ox, cy = o.pose.y - oy;
       const float px = -(o.pose.cos * cx + o.pose.sin * cy), py = o.pose.sin * cx - o.pose.cos * cy;
       const float lx = o.pose.cos * dx + o.pose.sin * dy, ly = o.pose.cos * dy - o.pose.sin * dx;
-      const float x0 = (-o.hx - px) / lx, x1 = (o.hx - px) / lx, y0 = (-o.hy - py) / ly, y1 = (o.hy - py) / ly;
+      const float x0 = (-o.hx - px) / lx, x1 = (o.hx - px) / lx, y0 = (-o.hy - py) / ly,
+                  y1 = (o.hy - py) / ly;
       const float near = std::max(std::min(x0, x1), std::min(y0, y1));
       const float far = std::min(std::max(x0, x1), std::max(y0, y1));
       if (near <= far && near >= 0.0f && near < best) best = near;
@@ -185,28 +193,30 @@ void cast_fans_plainly(benchmark::State& state, const zc::ArenaSpec& spec) {
     for (std::size_t a = 0; a < agent_count; ++a) {
       const zc::RayFanQuery fan = scene.fan(a);
       for (std::size_t i = 0; i < rays_per_fan; ++i)
-        scene.distance[i] = reference.cast(fan.x, fan.y, fan.direction_x[i], fan.direction_y[i], fan.exclude);
+        scene.distance[i] =
+            reference.cast(fan.x, fan.y, fan.direction_x[i], fan.direction_y[i], fan.exclude);
       benchmark::DoNotOptimize(scene.distance.data());
     }
   count_rays(state, cycles() - from);
 }
 
-// Agents walk with changing inputs; each tick every agent casts its fan. Lanes take turns, so that states do not simply
-// stay in the first-level cache.
+// Agents walk with changing inputs; each tick every agent casts its fan. Lanes take turns, so that
+// states do not simply stay in the first-level cache.
 void ticks_with_senses(benchmark::State& state, const zc::ArenaSpec& spec, std::size_t lanes) {
   Scene scene(spec);
   const std::size_t words = scene.block.size();
   std::vector<std::uint64_t> blocks(words * lanes);
   zc::RandomStream random(3, 0, 0, zc::Purpose::user);
   for (std::size_t lane = 0; lane < lanes; ++lane)
-    scene.arena.begin(reinterpret_cast<std::byte*>(blocks.data() + lane * words), 1, static_cast<std::uint32_t>(lane),
-                      0, scene.scratch);
+    scene.arena.begin(reinterpret_cast<std::byte*>(blocks.data() + lane * words), 1,
+                      static_cast<std::uint32_t>(lane), 0, scene.scratch);
   std::vector<zc::Event> events;
   for (auto _ : state)
     for (std::size_t lane = 0; lane < lanes; ++lane) {
       auto* block = reinterpret_cast<std::byte*>(blocks.data() + lane * words);
       for (const std::size_t agent : scene.agents)
-        for (float& input : scene.arena.inputs(block, agent)) input = random.uniform() * 2.0f - 1.0f;
+        for (float& input : scene.arena.inputs(block, agent))
+          input = random.uniform() * 2.0f - 1.0f;
       events.clear();
       scene.arena.tick(block, scene.scratch, events);
       for (const std::size_t agent : scene.agents) {
@@ -222,19 +232,23 @@ void ticks_with_senses(benchmark::State& state, const zc::ArenaSpec& spec, std::
         benchmark::DoNotOptimize(scene.distance.data());
       }
     }
-  const double steps = static_cast<double>(state.iterations()) * static_cast<double>(lanes * agent_count);
+  const double steps =
+      static_cast<double>(state.iterations()) * static_cast<double>(lanes * agent_count);
   state.counters["agent-steps/s"] = benchmark::Counter(steps, benchmark::Counter::kIsRate);
 }
 
-const zc::ArenaSpec small_flat = flat_scene(30, 32, 16), large_flat = flat_scene(85, 256, 128), cells = cell_scene();
+const zc::ArenaSpec small_flat = flat_scene(30, 32, 16), large_flat = flat_scene(85, 256, 128),
+                    cells = cell_scene();
 
 BENCHMARK_CAPTURE(cast_fans, flat_32_boxes_16_discs, small_flat);
 BENCHMARK_CAPTURE(cast_fans_plainly, flat_32_boxes_16_discs, small_flat);
 BENCHMARK_CAPTURE(cast_fans, flat_256_boxes_128_discs, large_flat);
 BENCHMARK_CAPTURE(cast_fans_plainly, flat_256_boxes_128_discs, large_flat);
 BENCHMARK_CAPTURE(cast_fans, cells_64x64_caves, cells);
-BENCHMARK_CAPTURE(ticks_with_senses, flat_32_boxes_16_discs, small_flat, 256)->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(ticks_with_senses, flat_256_boxes_128_discs, large_flat, 256)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(ticks_with_senses, flat_32_boxes_16_discs, small_flat, 256)
+    ->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(ticks_with_senses, flat_256_boxes_128_discs, large_flat, 256)
+    ->Unit(benchmark::kMillisecond);
 
 }  // namespace
 

@@ -1,6 +1,8 @@
-// How fast arenas with height and worlds of blocks are looked through. Run: build/release/bench/bench_heights
+// How fast arenas with height and worlds of blocks are looked through. Run:
+// build/release/bench/bench_heights
 //
-// Sixteen agents each cast cones of 24 rays that look all ways. Counters and plain references as in bench_arenas.
+// Sixteen agents each cast cones of 24 rays that look all ways. Counters and plain references as in
+// bench_arenas.
 
 #include <benchmark/benchmark.h>
 
@@ -20,8 +22,10 @@ constexpr std::size_t agent_count = 16, rays_per_cone = 24, looks = 8;
 constexpr float reach = 40.0f;
 
 zc::BodySpec agents(const std::array<double, 4>& region) {
-  zc::BodySpec agent{
-      .name = "agent", .count = agent_count, .motion = zc::Motion::free, .shape = zc::Disc{.radius = 0.3}};
+  zc::BodySpec agent{.name = "agent",
+                     .count = agent_count,
+                     .motion = zc::Motion::free,
+                     .shape = zc::Disc{.radius = 0.3}};
   agent.height = 1.6;
   agent.mover = zc::Walker{.speed = 3.0};
   agent.place.region = region;
@@ -32,8 +36,10 @@ zc::ArenaSpec room() {
   const std::array<double, 4> region{-15, -15, 15, 15};
   zc::ArenaSpec spec;
   spec.heights = zc::Heights{.floor = zc::Floor{}};
-  spec.walls = {
-      {.name = "wall", .points = {{-15, -15}, {15, -15}, {15, 15}, {-15, 15}}, .closed = true, .height = 8.0}};
+  spec.walls = {{.name = "wall",
+                 .points = {{-15, -15}, {15, -15}, {15, 15}, {-15, 15}},
+                 .closed = true,
+                 .height = 8.0}};
   zc::BodySpec box{.name = "box", .count = 64, .shape = zc::Box{.length = 1.6, .width = 1.0}};
   box.height = 2.0;
   box.place = {.region = region, .heading = {-180, 180}, .level = {{0.0, 5.0}}};
@@ -46,13 +52,14 @@ zc::ArenaSpec room() {
 zc::ArenaSpec terrain() {
   zc::ArenaSpec spec;
   spec.heights = zc::Heights{};
-  spec.blocks = zc::BlocksSpec{.kinds = {{.name = "sand"}, {.name = "rock"}, {.name = "ore"}},
-                               .columns = 64,
-                               .rows = 64,
-                               .layers = 32,
-                               .generate = {zc::Strata{.kinds = {"sand", "rock"}, .thickness = {2}, .relief = 12},
-                                            zc::Hollows{.in = {"rock", "sand"}, .share = 0.2, .highest = 0.7},
-                                            zc::Veins{.put = "ore", .in = {"rock"}, .count = 60}}};
+  spec.blocks = zc::BlocksSpec{
+      .kinds = {{.name = "sand"}, {.name = "rock"}, {.name = "ore"}},
+      .columns = 64,
+      .rows = 64,
+      .layers = 32,
+      .generate = {zc::Strata{.kinds = {"sand", "rock"}, .thickness = {2}, .relief = 12},
+                   zc::Hollows{.in = {"rock", "sand"}, .share = 0.2, .highest = 0.7},
+                   zc::Veins{.put = "ore", .in = {"rock"}, .count = 60}}};
   spec.bodies = {agents({4, 4, 60, 60})};
   return spec;
 }
@@ -116,8 +123,9 @@ void each_cone(benchmark::State& state, Scene& scene, const Cast& cast) {
 
 void cast_cones(benchmark::State& state, const zc::ArenaSpec& spec) {
   Scene scene(spec);
-  each_cone(state, scene,
-            [&](const zc::RayFanQuery& rays) { scene.arena.cast(scene.state(), rays, scene.distance, scene.entity); });
+  each_cone(state, scene, [&](const zc::RayFanQuery& rays) {
+    scene.arena.cast(scene.state(), rays, scene.distance, scene.entity);
+  });
 }
 
 struct Ray {
@@ -140,7 +148,8 @@ class PlainRoom {
   explicit PlainRoom(Scene& scene) {
     for (std::size_t e = 0; e < scene.arena.body_count(); ++e) {
       const zc::Entity& entity = scene.arena.entities()[e];
-      things_.push_back({scene.arena.pose(scene.state(), e), scene.arena.spec().bodies[entity.spec_index].shape,
+      things_.push_back({scene.arena.pose(scene.state(), e),
+                         scene.arena.spec().bodies[entity.spec_index].shape,
                          scene.arena.height_of(e), static_cast<std::int32_t>(e)});
     }
   }
@@ -167,7 +176,8 @@ class PlainRoom {
       } else {
         const auto& box = std::get<zc::Box>(o.shape);
         const float px = o.pose.cos * cx + o.pose.sin * cy, py = o.pose.cos * cy - o.pose.sin * cx;
-        const float lx = o.pose.cos * r.dx + o.pose.sin * r.dy, ly = o.pose.cos * r.dy - o.pose.sin * r.dx;
+        const float lx = o.pose.cos * r.dx + o.pose.sin * r.dy,
+                    ly = o.pose.cos * r.dy - o.pose.sin * r.dx;
         const auto hx = static_cast<float>(box.length / 2), hy = static_cast<float>(box.width / 2);
         between(px, lx, -hx, hx, near, far);
         between(py, ly, -hy, hy, near, far);
@@ -177,8 +187,8 @@ class PlainRoom {
     }
     for (const float side : {-15.0f, 15.0f}) {
       for (const float t : {(side - r.x) / r.dx, (side - r.y) / r.dy})
-        if (t >= 0.0f && t < best && std::fabs(r.x + t * r.dx) <= 15.001f && std::fabs(r.y + t * r.dy) <= 15.001f &&
-            r.z + t * r.dz <= 8.0f)
+        if (t >= 0.0f && t < best && std::fabs(r.x + t * r.dx) <= 15.001f &&
+            std::fabs(r.y + t * r.dy) <= 15.001f && r.z + t * r.dz <= 8.0f)
           best = t;
     }
     if (const float t = -r.z / r.dz; t >= 0.0f && t < best) best = t;
@@ -199,7 +209,8 @@ void cast_room_plainly(benchmark::State& state, const zc::ArenaSpec& spec) {
   Scene scene(spec);
   const PlainRoom plain(scene);
   each_cone(state, scene, [&](const zc::RayFanQuery& rays) {
-    for (std::size_t i = 0; i < rays_per_cone; ++i) scene.distance[i] = plain.cast(ray_of(rays, i), rays.exclude);
+    for (std::size_t i = 0; i < rays_per_cone; ++i)
+      scene.distance[i] = plain.cast(ray_of(rays, i), rays.exclude);
   });
 }
 
@@ -228,8 +239,10 @@ class PlainTerrain {
     while (t < reach) {
       for (std::size_t k = 0; k < 3; ++k)
         if (at[k] < 0 || at[k] >= count[k]) return reach;
-      if (kinds_[static_cast<std::size_t>((at[2] * count[1] + at[1]) * count[0] + at[0])] != 0) return t;
-      const std::size_t k = next[0] < next[1] ? (next[0] < next[2] ? 0 : 2) : (next[1] < next[2] ? 1 : 2);
+      if (kinds_[static_cast<std::size_t>((at[2] * count[1] + at[1]) * count[0] + at[0])] != 0)
+        return t;
+      const std::size_t k =
+          next[0] < next[1] ? (next[0] < next[2] ? 0 : 2) : (next[1] < next[2] ? 1 : 2);
       t = next[k];
       next[k] += per[k];
       at[k] += step[k];
@@ -257,7 +270,8 @@ void begin_again(benchmark::State& state, const zc::ArenaSpec& spec) {
   std::uint32_t episode = 0;
   for (auto _ : state) {
     for (int i = 0; i < 20; ++i)
-      scene.arena.set_block(scene.state(), random.below(64), random.below(64), random.below(32), -1);
+      scene.arena.set_block(scene.state(), random.below(64), random.below(64), random.below(32),
+                            -1);
     scene.arena.begin(scene.state(), 1, 0, ++episode, scene.scratch);
   }
 }

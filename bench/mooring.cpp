@@ -99,7 +99,13 @@ void fan_of_24_rays(benchmark::State& state) {
 
 BENCHMARK(random_controls)->ArgName("threads")->Arg(1)->Arg(2)->UseRealTime();
 BENCHMARK(policy_decides)->ArgName("threads")->Arg(1)->Arg(2)->UseRealTime();
-BENCHMARK(training)->ArgName("threads")->Arg(1)->Arg(2)->UseRealTime()->Unit(benchmark::kMillisecond)->MinTime(3);
+BENCHMARK(training)
+    ->ArgName("threads")
+    ->Arg(1)
+    ->Arg(2)
+    ->UseRealTime()
+    ->Unit(benchmark::kMillisecond)
+    ->MinTime(3);
 BENCHMARK(one_step_of_a_policy)->ArgName("rays")->Arg(24)->Arg(11);
 BENCHMARK(fan_of_24_rays);
 

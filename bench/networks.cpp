@@ -1,5 +1,6 @@
-// How fast networks alone are: answers, and training steps over minibatches of 4096 samples, on one thread.
-// S: 48 inputs, hidden layers of 64 and 64, 8 outputs. M: 64 inputs, hidden layers of 256 and 256, 8 outputs.
+// How fast networks alone are: answers, and training steps over minibatches of 4096 samples, on one
+// thread. S: 48 inputs, hidden layers of 64 and 64, 8 outputs. M: 64 inputs, hidden layers of 256
+// and 256, 8 outputs.
 
 #include <benchmark/benchmark.h>
 
@@ -15,8 +16,9 @@ namespace {
 
 constexpr std::size_t tile = 128, minibatch = 4096;
 
-const std::array<zc::NetworkPlan, 2> sizes{zc::NetworkPlan{.columns = 48, .hidden = {64, 64}, .outputs = 8},
-                                           zc::NetworkPlan{.columns = 64, .hidden = {256, 256}, .outputs = 8}};
+const std::array<zc::NetworkPlan, 2> sizes{
+    zc::NetworkPlan{.columns = 48, .hidden = {64, 64}, .outputs = 8},
+    zc::NetworkPlan{.columns = 64, .hidden = {256, 256}, .outputs = 8}};
 
 struct Trained {
   explicit Trained(const benchmark::State& state) {
@@ -35,7 +37,8 @@ struct Trained {
     net.prepare(parameters.span(), prepared.span());
   }
 
-  static zc::AlignedBuffer<float> random_rows(std::size_t rows, std::size_t width, std::size_t stride, float size) {
+  static zc::AlignedBuffer<float> random_rows(std::size_t rows, std::size_t width,
+                                              std::size_t stride, float size) {
     zc::AlignedBuffer<float> buffer(rows * stride);
     zc::RandomStream random(2, 0, 0, zc::Purpose::user);
     for (std::size_t r = 0; r < rows; ++r)
@@ -44,15 +47,16 @@ struct Trained {
   }
 
   std::span<float> forward(std::size_t first) {
-    return net.forward(parameters.span(), prepared.span(), inputs.span().subspan(first * net.input_stride()), {1, tile},
-                       room);
+    return net.forward(parameters.span(), prepared.span(),
+                       inputs.span().subspan(first * net.input_stride()), {1, tile}, room);
   }
   void step() {
     std::fill(gradient.begin(), gradient.end(), 0.0f);
     for (std::size_t first = 0; first < minibatch; first += tile) {
       benchmark::DoNotOptimize(forward(first)[0]);
-      net.backward(parameters.span(), prepared.span(), inputs.span().subspan(first * net.input_stride()), {1, tile},
-                   by_output.span(), room, gradient.span());
+      net.backward(parameters.span(), prepared.span(),
+                   inputs.span().subspan(first * net.input_stride()), {1, tile}, by_output.span(),
+                   room, gradient.span());
     }
     adam.step(parameters.span(), gradient.span(), 1e-4);
     net.prepare(parameters.span(), prepared.span());
@@ -65,14 +69,16 @@ struct Trained {
 };
 
 void count_samples(benchmark::State& state, std::size_t each) {
-  state.counters["samples"] = benchmark::Counter(static_cast<double>(state.iterations()) * static_cast<double>(each),
-                                                 benchmark::Counter::kIsRate);
+  state.counters["samples"] =
+      benchmark::Counter(static_cast<double>(state.iterations()) * static_cast<double>(each),
+                         benchmark::Counter::kIsRate);
 }
 
 void Forward(benchmark::State& state) {
   Trained trained(state);
   for (auto _ : state)
-    for (std::size_t first = 0; first < minibatch; first += tile) benchmark::DoNotOptimize(trained.forward(first)[0]);
+    for (std::size_t first = 0; first < minibatch; first += tile)
+      benchmark::DoNotOptimize(trained.forward(first)[0]);
   count_samples(state, minibatch);
 }
 

@@ -1,5 +1,5 @@
-// How fast the networks of a population are asked, one input each, on one thread: 256 different networks of 24 inputs,
-// 16 hidden nodes and 4 outputs, and 256 grown ones of 40 links.
+// How fast the networks of a population are asked, one input each, on one thread: 256 different
+// networks of 24 inputs, 16 hidden nodes and 4 outputs, and 256 grown ones of 40 links.
 
 #include <benchmark/benchmark.h>
 
@@ -31,13 +31,14 @@ void ask_all(benchmark::State& state, zc::NetworkBatch& batch) {
   std::vector<std::uint32_t> places(networks);
   std::iota(places.begin(), places.end(), 0u);
   for (auto _ : state) benchmark::DoNotOptimize(batch.decide(places, in.span(), kept, 0)[0]);
-  state.counters["evaluations"] =
-      benchmark::Counter(static_cast<double>(state.iterations()) * networks, benchmark::Counter::kIsRate);
+  state.counters["evaluations"] = benchmark::Counter(
+      static_cast<double>(state.iterations()) * networks, benchmark::Counter::kIsRate);
 }
 
 void fixed(benchmark::State& state) {
   zc::WorkerPool pool(1);
-  const auto batch = zc::vector_batch({.columns = inputs, .hidden = {16}, .outputs = outputs}, networks, networks, 1);
+  const auto batch = zc::vector_batch({.columns = inputs, .hidden = {16}, .outputs = outputs},
+                                      networks, networks, 1);
   const zc::Noise noise(batch->numbers());
   batch->load(
       networks,
@@ -54,9 +55,15 @@ BENCHMARK(fixed)->Name("Fixed24x16x4");
 void grown(benchmark::State& state) {
   zc::NetworkGraph start{.inputs = inputs, .outputs = outputs};
   for (std::uint32_t i = 0; i < 16; ++i)
-    start.links.push_back({i, static_cast<std::uint32_t>(start.first_output()) + i % 4, 0.0f, false});
-  zc::TopologySearch search(
-      start, {.population = networks, .crossover = 0.0, .new_node = 0.3, .new_link = 0.6, .switch_link = 0}, 1);
+    start.links.push_back(
+        {i, static_cast<std::uint32_t>(start.first_output()) + i % 4, 0.0f, false});
+  zc::TopologySearch search(start,
+                            {.population = networks,
+                             .crossover = 0.0,
+                             .new_node = 0.3,
+                             .new_link = 0.6,
+                             .switch_link = 0},
+                            1);
   std::vector<double> fitness(networks);
   const auto links = [&](std::size_t i) { return search.graph(i).links.size(); };
   for (double mean = 0.0; mean < 40.0;) {

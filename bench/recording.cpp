@@ -18,10 +18,13 @@ std::filesystem::path scratch(const char* name) {
   return std::filesystem::temp_directory_path() / (name + std::to_string(::getpid()) + ".zrep");
 }
 
-Game demo(const char* name) { return Game(load_game(std::string(ZITHERCRAFT_DEMOS) + "/" + name + ".toml")); }
+Game demo(const char* name) {
+  return Game(load_game(std::string(ZITHERCRAFT_DEMOS) + "/" + name + ".toml"));
+}
 
-// One lane of mooring that is steered by its script, in turns without and with a recorder looking on: the median share
-// of time that recording adds, by the clock and by the playing thread's processor time.
+// One lane of mooring that is steered by its script, in turns without and with a recorder looking
+// on: the median share of time that recording adds, by the clock and by the playing thread's
+// processor time.
 void recording_share(benchmark::State& state) {
   using Clock = std::chrono::steady_clock;
   const Game game = demo("mooring");
@@ -64,7 +67,8 @@ void recording_share(benchmark::State& state) {
     writer.finish();
   }
   const auto median = [](std::vector<double>& list) {
-    std::nth_element(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(list.size() / 2), list.end());
+    std::nth_element(list.begin(), list.begin() + static_cast<std::ptrdiff_t>(list.size() / 2),
+                     list.end());
     return list[list.size() / 2];
   };
   state.counters["clock_percent"] = 100 * median(by_clock);

@@ -1,7 +1,8 @@
 // How fast roles sense. Run: build/release/bench/bench_senses
 //
-// Each benchmark senses with one sense alone, on one thread, by restoring lanes to a state: the copy of the state is
-// part of what is timed. Counters: pictures/s, or readings/s (one seat's sense once).
+// Each benchmark senses with one sense alone, on one thread, by restoring lanes to a state: the
+// copy of the state is part of what is timed. Counters: pictures/s, or readings/s (one seat's sense
+// once).
 
 #include <benchmark/benchmark.h>
 
@@ -24,7 +25,8 @@ zc::Game demo_with(const std::string& demo, const zc::Sense& sense) {
   return zc::Game(game);
 }
 
-void sense(benchmark::State& state, const std::string& demo, const zc::Sense& what, const char* unit) {
+void sense(benchmark::State& state, const std::string& demo, const zc::Sense& what,
+           const char* unit) {
   constexpr std::size_t lanes_count = 16;
   zc::Lanes lanes(demo_with(demo, what), lanes_count);
   std::vector<std::vector<std::byte>> states;
@@ -39,7 +41,8 @@ void sense(benchmark::State& state, const std::string& demo, const zc::Sense& wh
     lane = (lane + 1) % lanes_count;
   }
   state.counters[unit] = benchmark::Counter(
-      static_cast<double>(state.iterations()) * static_cast<double>(lanes.seats(0)), benchmark::Counter::kIsRate);
+      static_cast<double>(state.iterations()) * static_cast<double>(lanes.seats(0)),
+      benchmark::Counter::kIsRate);
 }
 
 const zc::Camera map{.width = 84, .height = 84, .across = 20},
@@ -52,11 +55,15 @@ BENCHMARK_CAPTURE(sense, map_84x84_grey_flat, "mooring", map, "pictures/s");
 BENCHMARK_CAPTURE(sense, map_84x84_grey_blocks, "kelpdive", map, "pictures/s");
 BENCHMARK_CAPTURE(sense, eyes_84x84_grey_cells, "tidepools", eyes, "pictures/s");
 BENCHMARK_CAPTURE(sense, eyes_84x84_grey_blocks, "kelpdive", eyes, "pictures/s");
-BENCHMARK_CAPTURE(sense, rays_24_first, "mooring", (zc::RayFan{.sees = {"quay", "hull", "berth"}}), "readings/s");
+BENCHMARK_CAPTURE(sense, rays_24_first, "mooring", (zc::RayFan{.sees = {"quay", "hull", "berth"}}),
+                  "readings/s");
 BENCHMARK_CAPTURE(sense, rays_24_each_tag, "mooring",
-                  (zc::RayFan{.sees = {"quay", "hull", "berth"}, .reports = zc::RayReport::each_tag}), "readings/s");
+                  (zc::RayFan{.sees = {"quay", "hull", "berth"},
+                              .reports = zc::RayReport::each_tag}),
+                  "readings/s");
 BENCHMARK_CAPTURE(sense, hazards_8, "tidepools", (zc::Hazards{.moves = 8}), "readings/s");
-BENCHMARK_CAPTURE(sense, crowd_8_of_11, "lanternboat", (zc::Crowd{.of = {"blocker", "lantern"}}), "readings/s");
+BENCHMARK_CAPTURE(sense, crowd_8_of_11, "lanternboat", (zc::Crowd{.of = {"blocker", "lantern"}}),
+                  "readings/s");
 
 }  // namespace
 

@@ -1,5 +1,5 @@
-// Records a match with drawings of our own over it, and writes a page that shows both: a line from the skiff to its
-// berth at every moment, and the skiff in red while a hull is close.
+// Records a match with drawings of our own over it, and writes a page that shows both: a line from
+// the skiff to its berth at every moment, and the skiff in red while a hull is close.
 
 #include <cstdio>
 
@@ -12,12 +12,14 @@ int main(int argc, char** argv) {
   try {
     const zc::Game game(zc::load_game("demos/mooring.toml"));
     const auto player = zc::script_player(game, 0);
-    zc::ReplayWriter writer(name + ".zrep", game, {"mooring", zc::to_toml(game.spec()), {player->name()}, 1, "example"});
+    zc::ReplayWriter writer(name + ".zrep", game,
+                            {"mooring", zc::to_toml(game.spec()), {player->name()}, 1, "example"});
     zc::play_one(game, {player.get()}, {.seed = 1}, [&](const zc::Lanes& lanes) {
       const zc::SeatView skiff(lanes, 0, 0, 0);
       const zc::Pose here = skiff.pose();
       const zc::Bearing berth = skiff.nearest("berth"), hull = skiff.nearest("hull");
-      const zc::Pose there = game.arena().pose(lanes.arena_state(0), static_cast<std::size_t>(berth.entity));
+      const zc::Pose there =
+          game.arena().pose(lanes.arena_state(0), static_cast<std::size_t>(berth.entity));
       writer.draw({.name = "way home",
                    .form = zc::Overlay::Form::line,
                    .colour = {0, 90, 160},

@@ -1,5 +1,5 @@
-// A finished game asks a trained policy for its controls: policy runtime only, no trainer, no arena.
-// Usage: play_policy CHECKPOINT
+// A finished game asks a trained policy for its controls: policy runtime only, no trainer, no
+// arena. Usage: play_policy CHECKPOINT
 
 #include <cstdio>
 #include <vector>
@@ -24,11 +24,13 @@ int main(int argc, char** argv) {
       if (columns[i].name.ends_with("].distance")) senses[i] = 1.0f;
       if (columns[i].name == "compass.ahead") senses[i] = 0.98f;
       if (columns[i].name == "compass.left") senses[i] = 0.2f;
-      if (columns[i].name == "compass.distance") senses[i] = static_cast<float>(10.0 / columns[i].scale);
+      if (columns[i].name == "compass.distance")
+        senses[i] = static_cast<float>(10.0 / columns[i].scale);
     }
     policy.decide(senses, controls);  // spans; no allocation, no trainer
     for (std::size_t i = 0; i < controls.size(); ++i)
-      std::printf("%s = %.3f\n", policy.signature().controls[i].name.c_str(), static_cast<double>(controls[i]));
+      std::printf("%s = %.3f\n", policy.signature().controls[i].name.c_str(),
+                  static_cast<double>(controls[i]));
   } catch (const zc::Error& error) {
     std::fprintf(stderr, "%s\n", error.what());
     return static_cast<int>(error.kind());

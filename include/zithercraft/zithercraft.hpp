@@ -1,15 +1,15 @@
 #pragma once
 
-// Everything a program needs to build games, train, evaluate, record and draw. A finished game that only plays a trained
-// policy includes zithercraft/net/policy.hpp and links zithercraft::net alone.
+// Everything a program needs to build games, train, evaluate, record and draw. A finished game that
+// only plays a trained policy includes zithercraft/net/policy.hpp and links zithercraft::net alone.
 
 #include "zithercraft/arena/arena.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/base/work_count.hpp"
-#include "zithercraft/evolve/network_batch.hpp"
 #include "zithercraft/evolve/evolution.hpp"
+#include "zithercraft/evolve/network_batch.hpp"
 #include "zithercraft/game/curriculum.hpp"
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/game/game.hpp"
@@ -18,8 +18,8 @@
 #include "zithercraft/game/overrides.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/match/player.hpp"
 #include "zithercraft/match/play.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/match/steering.hpp"
 #include "zithercraft/net/network_map.hpp"
 #include "zithercraft/net/policy.hpp"
@@ -37,13 +37,13 @@
 #include "zithercraft/study/ablation.hpp"
 #include "zithercraft/study/comparison.hpp"
 #include "zithercraft/study/doctor.hpp"
+#include "zithercraft/study/evaluation.hpp"
 #include "zithercraft/study/matches.hpp"
 #include "zithercraft/study/measure.hpp"
 #include "zithercraft/study/metrics.hpp"
 #include "zithercraft/study/plan.hpp"
 #include "zithercraft/study/player_source.hpp"
 #include "zithercraft/study/run.hpp"
-#include "zithercraft/study/evaluation.hpp"
 #include "zithercraft/study/senses.hpp"
 #include "zithercraft/study/statistics.hpp"
 #include "zithercraft/study/study.hpp"

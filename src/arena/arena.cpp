@@ -26,7 +26,8 @@ std::vector<Point> polygon(const ShapeData& shape, const Pose& pose) {
   std::vector<Point> local;
   if (shape.form == Form::outline) {
     for (std::size_t i = 0; i < shape.corners; ++i)
-      local.push_back({static_cast<double>(shape.local[i].x), static_cast<double>(shape.local[i].y)});
+      local.push_back(
+          {static_cast<double>(shape.local[i].x), static_cast<double>(shape.local[i].y)});
   } else if (shape.form == Form::box) {
     const double l = shape.half_length, w = shape.half_width;
     local = {{-l, -w}, {l, -w}, {l, w}, {-l, w}};
@@ -34,7 +35,8 @@ std::vector<Point> polygon(const ShapeData& shape, const Pose& pose) {
     for (int i = 0; i < round_corners; ++i) {
       const auto [sin, cos] = exact::sin_cos(exact::pi * (2 * i + 1) / round_corners);
       const double shift = cos > 0 ? shape.half_length : -shape.half_length;
-      local.push_back({static_cast<double>(shape.radius * cos) + shift, static_cast<double>(shape.radius * sin)});
+      local.push_back({static_cast<double>(shape.radius * cos) + shift,
+                       static_cast<double>(shape.radius * sin)});
     }
   }
   for (auto& [x, y] : local) {
@@ -101,8 +103,8 @@ std::size_t Arena::tag(std::string_view name, const std::string& where) const {
   const auto& known = plans_->variants[0].tags;
   for (std::size_t t = 0; t < known.size(); ++t)
     if (known[t] == name) return t;
-  throw Error(ErrorKind::spec, "nothing in the arena bears the tag '" + std::string(name) + "'", where,
-              advice(name, known));
+  throw Error(ErrorKind::spec, "nothing in the arena bears the tag '" + std::string(name) + "'",
+              where, advice(name, known));
 }
 
 std::vector<std::size_t> Arena::bodies_named(std::string_view name) const {
@@ -112,8 +114,12 @@ std::vector<std::size_t> Arena::bodies_named(std::string_view name) const {
   return found;
 }
 
-std::span<const std::string> Arena::inputs_of(std::size_t body) const { return plans_->variants[0].input_names[body]; }
-std::int32_t Arena::side_of(std::size_t entity) const noexcept { return plans_->variants[0].side_of[entity]; }
+std::span<const std::string> Arena::inputs_of(std::size_t body) const {
+  return plans_->variants[0].input_names[body];
+}
+std::int32_t Arena::side_of(std::size_t entity) const noexcept {
+  return plans_->variants[0].side_of[entity];
+}
 
 std::vector<std::string> Arena::meters_of(std::size_t body) const {
   const ArenaPlan& plan = plans_->variants[0];
@@ -123,7 +129,9 @@ std::vector<std::string> Arena::meters_of(std::size_t body) const {
   return names;
 }
 
-bool Arena::returns(std::size_t posed) const noexcept { return plans_->variants[0].returns[posed].after > 0; }
+bool Arena::returns(std::size_t posed) const noexcept {
+  return plans_->variants[0].returns[posed].after > 0;
+}
 
 bool Arena::wanders(std::size_t body) const noexcept {
   const auto& all = plans_->variants[0].wanderers;
@@ -139,7 +147,8 @@ void Arena::begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std:
   const ArenaPlan& any = plans_->variants[0];
   std::memset(state, 0, any.has_blocks() ? any.at.block_mark : any.state_bytes);
   const auto variants = static_cast<std::uint32_t>(plans_->variants.size());
-  const std::uint32_t variant = variants == 1 ? 0 : RandomStream(seed, lane, episode, Purpose::vary).below(variants);
+  const std::uint32_t variant =
+      variants == 1 ? 0 : RandomStream(seed, lane, episode, Purpose::vary).below(variants);
   const ArenaPlan& plan = plans_->variants[variant];
   StateArrays s = plan.arrays(state);
   *s.header = {seed, lane, episode, 0, variant};
@@ -153,12 +162,14 @@ void Arena::begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std:
   for (std::size_t m = 0; m < plan.meters.size(); ++m) s.meters[m] = plan.meters[m].start;
 }
 
-void Arena::rekey(std::byte* state, std::uint64_t seed, std::uint32_t lane, std::uint32_t episode) const noexcept {
+void Arena::rekey(std::byte* state, std::uint64_t seed, std::uint32_t lane,
+                  std::uint32_t episode) const noexcept {
   auto& header = *reinterpret_cast<StateHeader*>(state);
   header = {seed, lane, episode, header.tick, header.variant};
 }
 
-void Arena::tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& events, EventMask wanted) const {
+void Arena::tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& events,
+                 EventMask wanted) const {
   const ArenaPlan& plan = plan_of(state);
   StateArrays s = plan.arrays(state);
   EventSink sink(events, wanted);
@@ -177,7 +188,8 @@ float Arena::height_of(std::size_t i, const std::byte* state) const noexcept {
 }
 bool Arena::is_ball(std::size_t i) const noexcept {
   const ArenaPlan& plan = plans_->variants[0];
-  return plan.shapes[i].form == Form::ball || (has_height() && plan.entities[i].kind == EntityKind::shot);
+  return plan.shapes[i].form == Form::ball ||
+         (has_height() && plan.entities[i].kind == EntityKind::shot);
 }
 std::int32_t Arena::stands_on(const std::byte* state, std::size_t body) const noexcept {
   if (!has_height()) return -1;
@@ -207,7 +219,8 @@ Velocity Arena::velocity(const std::byte* state, std::size_t body) const noexcep
   return {s.vx[body], s.vy[body], s.turn[body], plan.heights.used ? s.vz[body] : 0.0f};
 }
 
-void Arena::put(std::byte* state, std::size_t i, float x, float y, double heading, float z) const noexcept {
+void Arena::put(std::byte* state, std::size_t i, float x, float y, double heading,
+                float z) const noexcept {
   const ArenaPlan& plan = plans_->variants[0];
   StateArrays s = plan.arrays(state);
   set_pose(s, i, x, y, heading);
@@ -243,7 +256,8 @@ std::size_t meter_number(const ArenaPlan& plan, std::size_t body, std::string_vi
     names.push_back(plan.meter_names[plan.meters[m].name]);
     if (names.back() == name) return m;
   }
-  throw Error(ErrorKind::spec, "'" + plan.entities[body].name + "' has no meter '" + std::string(name) + "'",
+  throw Error(ErrorKind::spec,
+              "'" + plan.entities[body].name + "' has no meter '" + std::string(name) + "'",
               plan.paths[body] + ".meters", names.empty() ? "give it one" : advice(name, names));
 }
 
@@ -261,7 +275,8 @@ float Arena::meter(const std::byte* state, std::size_t body, std::string_view na
   return meter(state, meter_number(body, name));
 }
 
-void Arena::set_meter(std::byte* state, std::size_t body, std::string_view name, float value) const {
+void Arena::set_meter(std::byte* state, std::size_t body, std::string_view name,
+                      float value) const {
   const ArenaPlan& plan = plan_of(state);
   const std::size_t m = meter_number(body, name);
   plan.arrays(state).meters[m] = std::clamp(value, plan.meters[m].low, plan.meters[m].high);
@@ -271,7 +286,8 @@ void Arena::cast(const std::byte* state, const RayFanQuery& rays, std::span<floa
                  std::span<std::int32_t> entity) const {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
-  plan.heights.used ? cast_in_space(plan, s, rays, distance, entity) : cast_rays(plan, s, rays, distance, entity);
+  plan.heights.used ? cast_in_space(plan, s, rays, distance, entity)
+                    : cast_rays(plan, s, rays, distance, entity);
 }
 
 void Arena::cast(const std::byte* state, const RayBatchQuery& rays, std::span<float> distance,
@@ -306,7 +322,8 @@ void Arena::cast(const std::byte* state, const RayBatchQuery& rays, std::span<fl
 bool Arena::line_of_sight(const std::byte* state, Place from, Place to, std::uint64_t tags,
                           std::int32_t exclude) const {
   const Vec3 a{static_cast<float>(from.x), static_cast<float>(from.y), static_cast<float>(from.z)};
-  const Vec3 d = Vec3{static_cast<float>(to.x), static_cast<float>(to.y), static_cast<float>(to.z)} - a;
+  const Vec3 d =
+      Vec3{static_cast<float>(to.x), static_cast<float>(to.y), static_cast<float>(to.z)} - a;
   const float reach = length(d);
   if (reach < 1e-6f) return true;
   const Vec3 direction = (1.0f / reach) * d;
@@ -326,10 +343,15 @@ bool Arena::line_of_sight(const std::byte* state, Place from, Place to, std::uin
   return entity < 0;
 }
 
-std::size_t Arena::cell_columns() const noexcept { return static_cast<std::size_t>(plans_->variants[0].cells.columns); }
-std::size_t Arena::cell_rows() const noexcept { return static_cast<std::size_t>(plans_->variants[0].cells.rows); }
+std::size_t Arena::cell_columns() const noexcept {
+  return static_cast<std::size_t>(plans_->variants[0].cells.columns);
+}
+std::size_t Arena::cell_rows() const noexcept {
+  return static_cast<std::size_t>(plans_->variants[0].cells.rows);
+}
 
-std::int32_t Arena::cell_at(const std::byte* state, std::size_t column, std::size_t row) const noexcept {
+std::int32_t Arena::cell_at(const std::byte* state, std::size_t column,
+                            std::size_t row) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   const CellPlan& cells = plan.cells;
   const StateArrays s = reading_of(plan, state);
@@ -350,9 +372,10 @@ std::int32_t Arena::block_at(const std::byte* state, std::size_t column, std::si
                              std::size_t layer) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   const BlocksPlan& blocks = plan.blocks;
-  const std::uint8_t kind = reading_of(plan, state)
-                                .blocks[block_number(blocks, static_cast<std::int32_t>(column),
-                                                     static_cast<std::int32_t>(row), static_cast<std::int32_t>(layer))];
+  const std::uint8_t kind =
+      reading_of(plan, state)
+          .blocks[block_number(blocks, static_cast<std::int32_t>(column),
+                               static_cast<std::int32_t>(row), static_cast<std::int32_t>(layer))];
   return kind == 0 ? -1 : static_cast<std::int32_t>(blocks.first_kind + kind - 1);
 }
 
@@ -361,20 +384,25 @@ void Arena::set_block(std::byte* state, std::size_t column, std::size_t row, std
   const ArenaPlan& plan = plan_of(state);
   const BlocksPlan& blocks = plan.blocks;
   const StateArrays s = plan.arrays(state);
-  const std::size_t number = block_number(blocks, static_cast<std::int32_t>(column), static_cast<std::int32_t>(row),
-                                          static_cast<std::int32_t>(layer));
+  const std::size_t number =
+      block_number(blocks, static_cast<std::int32_t>(column), static_cast<std::int32_t>(row),
+                   static_cast<std::int32_t>(layer));
   put_block(
       blocks, s, number,
-      kind < 0 ? std::uint8_t{0} : static_cast<std::uint8_t>(static_cast<std::size_t>(kind) - blocks.first_kind + 1));
+      kind < 0 ? std::uint8_t{0}
+               : static_cast<std::uint8_t>(static_cast<std::size_t>(kind) - blocks.first_kind + 1));
 }
 
-std::uint64_t Arena::hash(const std::byte* state) const noexcept { return hash_bytes({state, state_bytes()}); }
+std::uint64_t Arena::hash(const std::byte* state) const noexcept {
+  return hash_bytes({state, state_bytes()});
+}
 
 std::vector<Point> Arena::outline(const std::byte* state, std::size_t entity) const {
   const ArenaPlan& plan = plan_of(state);
   const Entity& e = plan.entities[entity];
   if (entity >= plan.posed && e.kind != EntityKind::wall) return {};
-  if (e.kind != EntityKind::wall) return polygon(plan.shapes[entity], reading_of(plan, state).pose(entity));
+  if (e.kind != EntityKind::wall)
+    return polygon(plan.shapes[entity], reading_of(plan, state).pose(entity));
   const WallSpec& wall = plan.spec.walls[e.spec_index];
   std::vector<Point> chain = wall.points;
   if (wall.closed) chain.push_back(chain.front());
@@ -389,7 +417,8 @@ std::vector<ArenaTriangle> Arena::triangles() const {
     ArenaTriangle& out = list.emplace_back();
     out.entity = triangle.entity;
     for (std::size_t k = 0; k < 3; ++k)
-      out.corner[k] = {static_cast<double>(triangle.corner[k].x), static_cast<double>(triangle.corner[k].y),
+      out.corner[k] = {static_cast<double>(triangle.corner[k].x),
+                       static_cast<double>(triangle.corner[k].y),
                        static_cast<double>(triangle.corner[k].z)};
   }
   return list;

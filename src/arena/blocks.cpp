@@ -23,10 +23,13 @@ void begin_blocks(const ArenaPlan& plan, StateArrays& s) {
   }
   *s.block_top = layout.top;
   for (std::size_t group = 0; group < (words + 63) / 64; ++group)
-    for (std::uint64_t changed = std::exchange(s.changed[group], 0); changed != 0; changed &= changed - 1) {
+    for (std::uint64_t changed = std::exchange(s.changed[group], 0); changed != 0;
+         changed &= changed - 1) {
       const std::size_t word = 64 * group + static_cast<std::size_t>(std::countr_zero(changed));
-      const std::size_t first = 64 * word, size = std::min<std::size_t>(64, layout.kinds.size() - first);
-      std::copy_n(layout.kinds.begin() + static_cast<std::ptrdiff_t>(first), size, s.blocks + first);
+      const std::size_t first = 64 * word,
+                        size = std::min<std::size_t>(64, layout.kinds.size() - first);
+      std::copy_n(layout.kinds.begin() + static_cast<std::ptrdiff_t>(first), size,
+                  s.blocks + first);
     }
 }
 
@@ -34,7 +37,8 @@ BlockStops::BlockStops(const ArenaPlan& plan, std::uint64_t tags, bool seen) {
   const BlocksPlan& blocks = plan.blocks;
   for (std::size_t kind = 1; kind < blocks.solid.size(); ++kind) {
     const std::size_t entity = blocks.first_kind + kind - 1;
-    const bool stops = ((tags >> plan.tag_of[entity]) & 1u) != 0 && (seen || blocks.solid[kind] != 0);
+    const bool stops =
+        ((tags >> plan.tag_of[entity]) & 1u) != 0 && (seen || blocks.solid[kind] != 0);
     entity_[kind] = stops ? static_cast<std::int32_t>(entity) : -1;
   }
 }
@@ -51,15 +55,17 @@ WalkedGrid<3> grid_of(const BlocksPlan& blocks, const StateArrays& s, Vec3 from)
 
 }  // namespace
 
-void cast_blocks(const ArenaPlan& plan, const StateArrays& s, Vec3 from, std::span<const RaysOfEight> rays,
-                 const BlockStops& stops) {
+void cast_blocks(const ArenaPlan& plan, const StateArrays& s, Vec3 from,
+                 std::span<const RaysOfEight> rays, const BlockStops& stops) {
   walk_eights(
       grid_of(plan.blocks, s, from), rays, [&](std::uint32_t number) { return s.blocks[number]; },
       [&](std::uint32_t number) { return stops.at(s.blocks[number]); });
 }
 
-// One ray goes the way of eight equal ones. The free block before the one it meets lies a hair back along it.
-BlockHit look_at_block(const ArenaPlan& plan, const StateArrays& s, Vec3 from, Vec3 d, float reach) {
+// One ray goes the way of eight equal ones. The free block before the one it meets lies a hair back
+// along it.
+BlockHit look_at_block(const ArenaPlan& plan, const StateArrays& s, Vec3 from, Vec3 d,
+                       float reach) {
   constexpr float hair = 1e-3f;  // of a block
   const BlocksPlan& blocks = plan.blocks;
   std::array<float, 8> dx, dy, dz, distance;
@@ -72,7 +78,8 @@ BlockHit look_at_block(const ArenaPlan& plan, const StateArrays& s, Vec3 from, V
   const RaysOfEight rays{{dx.data(), dy.data(), dz.data()}, distance.data(), who.data()};
   BlockHit hit;
   walk_eights(
-      grid_of(blocks, s, from), std::span(&rays, 1), [&](std::uint32_t number) { return s.blocks[number]; },
+      grid_of(blocks, s, from), std::span(&rays, 1),
+      [&](std::uint32_t number) { return s.blocks[number]; },
       [&](std::uint32_t number) {
         hit.met = true;
         hit.number = number;
@@ -81,7 +88,9 @@ BlockHit look_at_block(const ArenaPlan& plan, const StateArrays& s, Vec3 from, V
   if (!hit.met) return hit;
   const Vec3 at = from + (distance[0] - hair * blocks.size) * d;
   const BlockBox box = blocks_within(blocks, at, at);
-  if (distance[0] <= 0.0f || box.column0 > box.column1 || box.row0 > box.row1 || box.layer0 > box.layer1) return hit;
+  if (distance[0] <= 0.0f || box.column0 > box.column1 || box.row0 > box.row1 ||
+      box.layer0 > box.layer1)
+    return hit;
   hit.before = block_number(blocks, box.column0, box.row0, box.layer0);
   hit.has_before = s.blocks[hit.before] == 0;
   return hit;

@@ -7,8 +7,9 @@
 #include "cast_cells.hpp"
 #include "eight.hpp"
 
-// Rays are taken in blocks of eight. What lies near the origin is gathered once; for each block, what its rays can meet
-// at all is picked by comparing directions, and only that is tried, eight rays at a time.
+// Rays are taken in blocks of eight. What lies near the origin is gathered once; for each block,
+// what its rays can meet at all is picked by comparing directions, and only that is tried, eight
+// rays at a time.
 
 namespace zithercraft {
 namespace {
@@ -25,13 +26,14 @@ struct Block {
   float always;  // 0, or so much that the wedge holds everything
 };
 
-/// Things near the origin, and what decides whether a block can meet them: the centre, the length of the tangent to the
-/// circle around it, and that circle's radius, all as seen from the origin.
+/// Things near the origin, and what decides whether a block can meet them: the centre, the length
+/// of the tangent to the circle around it, and that circle's radius, all as seen from the origin.
 struct Nearby {
   std::array<float, most_near + padding> x, y, tangent, radius;
   std::array<std::uint32_t, most_near + padding> thing;
   std::size_t count = 0;
-  static constexpr float never = std::numeric_limits<float>::quiet_NaN();  // compares as false: is not picked
+  static constexpr float never =
+      std::numeric_limits<float>::quiet_NaN();  // compares as false: is not picked
 
   void add(Vec centre, float bound, std::size_t number) {
     x[count] = centre.x;
@@ -50,7 +52,8 @@ struct Nearby {
     count += 8;
   }
 
-  /// Turns circles into wedges. From near by, a thing spans so wide an angle that every block has to try it.
+  /// Turns circles into wedges. From near by, a thing spans so wide an angle that every block has
+  /// to try it.
   void measure() {
     const F8 zero = all(0.0f);
     for (std::size_t i = count; i < count + padding; ++i) x[i] = never;
@@ -67,7 +70,8 @@ struct Nearby {
 
   /// The places in these lists of what the block can meet.
   std::size_t pick(const Block& block, std::array<std::uint32_t, most_near + padding>& list) const {
-    const F8 c = all(block.cos_half), s = all(block.sin_half), mx = all(block.middle_x), my = all(block.middle_y);
+    const F8 c = all(block.cos_half), s = all(block.sin_half), mx = all(block.middle_x),
+             my = all(block.middle_y);
     const F8 least = all(1e-4f + block.always), share = all(1e-4f);
     std::size_t n = 0;
     for (std::size_t i = 0; i < count; i += 8) {
@@ -92,7 +96,8 @@ struct Circle {
 
 ZITHERCRAFT_INLINE void meet(Block& block, const Circle& o) {
   const F8 b = all(o.cx) * block.dx + all(o.cy) * block.dy;
-  const F8 off = all(o.cx) * block.dy - all(o.cy) * block.dx, square = all(o.radius * o.radius) - off * off;
+  const F8 off = all(o.cx) * block.dy - all(o.cy) * block.dx,
+           square = all(o.radius * o.radius) - off * off;
   const F8 half = root(higher(square, all(0.0f)));
   const F8 near = b - half, far = b + half, zero = all(0.0f);
   const F8 t = near >= zero ? near : far * all(o.within);
@@ -122,7 +127,8 @@ struct Segment {
 
 ZITHERCRAFT_INLINE void meet(Block& block, const Segment& o) {
   const F8 scale = all(1.0f) / off_zero(block.dx * all(o.ey) - block.dy * all(o.ex));
-  const F8 t = all(o.ax * o.ey - o.ay * o.ex) * scale, u = (all(o.ax) * block.dy - all(o.ay) * block.dx) * scale;
+  const F8 t = all(o.ax * o.ey - o.ay * o.ex) * scale,
+           u = (all(o.ax) * block.dy - all(o.ay) * block.dx) * scale;
   const F8 zero = all(0.0f);
   take(block, (t >= zero) & (u >= zero) & (u <= all(1.0f)) & (t < block.best), t, o.entity);
 }
@@ -132,7 +138,8 @@ struct Round {
   std::array<float, most_corners> corner_x, corner_y, side_x, side_y, shifted_x, shifted_y;
   std::size_t corners;
   float radius;
-  bool inside;  // the origin lies in it: a ray meets it where it last crosses any part, since it is convex
+  bool inside;  // the origin lies in it: a ray meets it where it last crosses any part, since it is
+                // convex
   std::int32_t entity;
 };
 
@@ -143,7 +150,8 @@ ZITHERCRAFT_INLINE void meet(Block& block, const Round& o) {
     const float cx = o.corner_x[i], cy = o.corner_y[i];
     if (o.radius > 0.0f) {
       const F8 b = all(cx) * block.dx + all(cy) * block.dy;
-      const F8 off = all(cx) * block.dy - all(cy) * block.dx, square = all(o.radius * o.radius) - off * off;
+      const F8 off = all(cx) * block.dy - all(cy) * block.dx,
+               square = all(o.radius * o.radius) - off * off;
       const F8 half = root(higher(square, zero));
       if (o.inside) {
         last = (square >= zero) ? higher(last, b + half) : last;
@@ -176,7 +184,8 @@ Round round_of(const Core& core, Vec origin, float radius, bool inside, std::int
     const Vec e = core.corner[(i + 1) % core.corners] - core.corner[i];
     const float size = length(e);
     const Vec corner = core.corner[i] - origin;
-    const Vec shifted = corner + (size > 1e-6f ? radius / size : 0.0f) * Vec{e.y, -e.x};  // counter-clockwise
+    const Vec shifted =
+        corner + (size > 1e-6f ? radius / size : 0.0f) * Vec{e.y, -e.x};  // counter-clockwise
     result.corner_x[i] = corner.x;
     result.corner_y[i] = corner.y;
     result.side_x[i] = e.x;
@@ -189,8 +198,8 @@ Round round_of(const Core& core, Vec origin, float radius, bool inside, std::int
 
 class Caster {
  public:
-  Caster(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays, std::size_t first, std::size_t count,
-         CastScope scope, Band band)
+  Caster(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays, std::size_t first,
+         std::size_t count, CastScope scope, Band band)
       : plan_(plan),
         s_(s),
         rays_(rays),
@@ -199,7 +208,8 @@ class Caster {
         origin_{rays.x, rays.y},
         swell_(0.5f * rays.thickness) {
     blocks_ = (count + block_rays - 1) / block_rays;
-    for (std::size_t b = 0; b < blocks_; ++b) open(block_[b], first + b * block_rays, first + count);
+    for (std::size_t b = 0; b < blocks_; ++b)
+      open(block_[b], first + b * block_rays, first + count);
   }
 
   void cast() {
@@ -245,7 +255,8 @@ class Caster {
     block.middle_x = middle.x;
     block.middle_y = middle.y;
     float least = 1.0f;
-    for (std::size_t i = 0; i < block_rays; ++i) least = std::min(least, x[i] * middle.x + y[i] * middle.y);
+    for (std::size_t i = 0; i < block_rays; ++i)
+      least = std::min(least, x[i] * middle.x + y[i] * middle.y);
     const bool wide = size <= 0.1f || least < -0.4f;  // the rays point all ways
     block.cos_half = wide ? 0.0f : least;
     block.sin_half = wide ? 0.0f : std::sqrt(std::max(0.0f, 1.0f - least * least));
@@ -260,15 +271,18 @@ class Caster {
 
   void gather(const TagRun& run) {
     Nearby& group = group_of(run);
-    const F8 ox = all(origin_.x), oy = all(origin_.y), reach = all(rays_.reach), swell = all(swell_);
+    const F8 ox = all(origin_.x), oy = all(origin_.y), reach = all(rays_.reach),
+             swell = all(swell_);
     const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, stop = all(static_cast<std::int32_t>(run.stop)),
              exclude = all(rays_.exclude);
     // The arrays continue behind the last thing, so eight can always be read.
     for (std::size_t i = run.first; i < run.stop; i += 8) {
-      const F8 dx = load(s_.x + i) - ox, dy = load(s_.y + i) - oy, bound = load(plan_.bounds.data() + i) + swell;
+      const F8 dx = load(s_.x + i) - ox, dy = load(s_.y + i) - oy,
+               bound = load(plan_.bounds.data() + i) + swell;
       const F8 most = reach + bound, square = dx * dx + dy * dy;
       const I8 number = all(static_cast<std::int32_t>(i)) + next;
-      I8 near = (square <= most * most) & flags(s_.present + i) & (number < stop) & (number != exclude);
+      I8 near =
+          (square <= most * most) & flags(s_.present + i) & (number < stop) & (number != exclude);
       const I8 around = near & (square <= bound * bound);
       if (plan_.heights.used && any(near))
         for (std::size_t k = 0; k < 8; ++k)
@@ -293,7 +307,8 @@ class Caster {
     return contains(swollen, s_.pose(e), origin_);
   }
 
-  // First everything is picked for all blocks, then it is met: so the processor never waits for one list to be ready.
+  // First everything is picked for all blocks, then it is met: so the processor never waits for one
+  // list to be ready.
   void meet_gathered() {
     for (Nearby* group : {&discs_, &boxes_, &walls_, &others_}) group->measure();
     for (std::size_t b = 0; b < blocks_; ++b) {
@@ -306,10 +321,14 @@ class Caster {
     for (std::size_t b = 0; b < blocks_; ++b) {
       const Picked& picked = picked_[b];
       Block block = block_[b];
-      for (std::size_t i = 0; i < picked.discs; ++i) meet(block, circle(discs_.thing[picked.disc[i]]));
-      for (std::size_t i = 0; i < picked.boxes; ++i) meet(block, square(boxes_.thing[picked.box[i]]));
-      for (std::size_t i = 0; i < picked.walls; ++i) meet(block, segment(plan_.pieces[walls_.thing[picked.wall[i]]]));
-      for (std::size_t i = 0; i < picked.others; ++i) meet(block, round(others_.thing[picked.other[i]]));
+      for (std::size_t i = 0; i < picked.discs; ++i)
+        meet(block, circle(discs_.thing[picked.disc[i]]));
+      for (std::size_t i = 0; i < picked.boxes; ++i)
+        meet(block, square(boxes_.thing[picked.box[i]]));
+      for (std::size_t i = 0; i < picked.walls; ++i)
+        meet(block, segment(plan_.pieces[walls_.thing[picked.wall[i]]]));
+      for (std::size_t i = 0; i < picked.others; ++i)
+        meet(block, round(others_.thing[picked.other[i]]));
       block_[b].best = block.best;
       block_[b].who = block.who;
     }
@@ -319,8 +338,8 @@ class Caster {
   bool is_zone(std::size_t e) const { return e >= plan_.first_zone && e < plan_.first_item; }
 
   Circle circle(std::size_t e) const {
-    return {s_.x[e] - origin_.x, s_.y[e] - origin_.y, plan_.radius[e] + swell_, is_zone(e) ? 1.0f : 0.0f,
-            static_cast<std::int32_t>(e)};
+    return {s_.x[e] - origin_.x, s_.y[e] - origin_.y, plan_.radius[e] + swell_,
+            is_zone(e) ? 1.0f : 0.0f, static_cast<std::int32_t>(e)};
   }
   Square square(std::size_t e) const {
     const float c = s_.cos[e], s = s_.sin[e], dx = s_.x[e] - origin_.x, dy = s_.y[e] - origin_.y;
@@ -340,8 +359,9 @@ class Caster {
   // Numbers beyond those of things with poses are walls, and then cells.
   Round round(std::size_t number) const {
     if (number < plan_.posed)
-      return round_of(core_of(plan_.shapes[number], s_.pose(number)), origin_, plan_.radius[number] + swell_,
-                      is_zone(number) && holds_origin(number), static_cast<std::int32_t>(number));
+      return round_of(core_of(plan_.shapes[number], s_.pose(number)), origin_,
+                      plan_.radius[number] + swell_, is_zone(number) && holds_origin(number),
+                      static_cast<std::int32_t>(number));
     if (number - plan_.posed < plan_.pieces.size()) {
       const WallPiece& piece = plan_.pieces[number - plan_.posed];
       return round_of(piece.core, origin_, swell_, false, static_cast<std::int32_t>(piece.entity));
@@ -362,19 +382,22 @@ class Caster {
     if (swell_ > 0.0f) {
       const Vec a = piece.from - origin_, e = piece.to - piece.from;
       const Vec nearest = a + std::clamp(-dot(a, e) / dot(e, e), 0.0f, 1.0f) * e;
-      if (dot(nearest, nearest) <= swell_ * swell_) return hit_everywhere(static_cast<std::int32_t>(piece.entity));
+      if (dot(nearest, nearest) <= swell_ * swell_)
+        return hit_everywhere(static_cast<std::int32_t>(piece.entity));
     }
     Nearby& group = swell_ > 0.0f ? others_ : walls_;
     if (group.count + 1 > most_near) meet_gathered();
     group.add(d, bound, swell_ > 0.0f ? plan_.posed + i : i);
   }
 
-  // A thick ray sweeps a disc past every cell in reach, kind by kind; thin ones walk from cell to cell instead.
+  // A thick ray sweeps a disc past every cell in reach, kind by kind; thin ones walk from cell to
+  // cell instead.
   void meet_thick_cells() {
     const CellPlan& cells = plan_.cells;
     const CellStops stops(plan_, rays_, scope_ == CastScope::everything, band_);
     const float far = rays_.reach + swell_;
-    const CellBox box = cells_within(cells, {origin_.x - far, origin_.y - far}, {origin_.x + far, origin_.y + far});
+    const CellBox box =
+        cells_within(cells, {origin_.x - far, origin_.y - far}, {origin_.x + far, origin_.y + far});
     for (std::size_t kind = 1; kind < cells.solid.size(); ++kind) {
       thick_entity_ = static_cast<std::int32_t>(cells.first_kind + kind - 1);
       if (!stops.stops(kind)) continue;
@@ -393,8 +416,12 @@ class Caster {
     const Vec d = middle_of(cells, cell) - origin_;
     const float half = 0.5f * cells.size, bound = 1.4143f * half + swell_;
     if (dot(d, d) > (rays_.reach + bound) * (rays_.reach + bound)) return true;
-    const ShapeData swollen{
-        .form = Form::box, .corners = 4, .half_length = half, .half_width = half, .radius = swell_, .bound = bound};
+    const ShapeData swollen{.form = Form::box,
+                            .corners = 4,
+                            .half_length = half,
+                            .half_width = half,
+                            .radius = swell_,
+                            .bound = bound};
     if (contains(swollen, {.x = d.x, .y = d.y}, {})) {
       hit_everywhere(thick_entity_);
       return false;
@@ -405,7 +432,8 @@ class Caster {
   }
 
   void hit_everywhere(std::int32_t entity) {
-    for (std::size_t b = 0; b < blocks_; ++b) take(block_[b], all(0.0f) < block_[b].best, all(0.0f), entity);
+    for (std::size_t b = 0; b < blocks_; ++b)
+      take(block_[b], all(0.0f) < block_[b].best, all(0.0f), entity);
   }
 
   const ArenaPlan& plan_;
@@ -428,8 +456,9 @@ class Caster {
 
 }  // namespace
 
-void cast_rays(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays, std::span<float> distance,
-               std::span<std::int32_t> entity, CastScope scope, Band band) {
+void cast_rays(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays,
+               std::span<float> distance, std::span<std::int32_t> entity, CastScope scope,
+               Band band) {
   for (std::size_t first = 0; first < rays.direction_x.size(); first += most_rays) {
     const std::size_t count = std::min(most_rays, rays.direction_x.size() - first);
     Caster caster(plan, s, rays, first, count, scope, band);
@@ -440,8 +469,8 @@ void cast_rays(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& r
     cast_cells(plan, s, rays, distance, entity, scope == CastScope::everything, band);
 }
 
-float cast_at(const ArenaPlan& plan, const StateArrays& s, std::size_t entity, Vec from, Vec direction, float reach,
-              float radius) {
+float cast_at(const ArenaPlan& plan, const StateArrays& s, std::size_t entity, Vec from,
+              Vec direction, float reach, float radius) {
   const RayFanQuery ray{.x = from.x,
                         .y = from.y,
                         .direction_x = {&direction.x, 1},

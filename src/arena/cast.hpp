@@ -16,8 +16,10 @@ enum class CastScope {
 };
 
 /// Whether a query meets things of a run at all.
-inline bool is_met(const ArenaPlan& plan, const TagRun& run, const RayFanQuery& rays, CastScope scope) {
-  return ((rays.tags >> run.tag) & 1u) != 0 && (rays.exclude_side < 0 || run.side != rays.exclude_side) &&
+inline bool is_met(const ArenaPlan& plan, const TagRun& run, const RayFanQuery& rays,
+                   CastScope scope) {
+  return ((rays.tags >> run.tag) & 1u) != 0 &&
+         (rays.exclude_side < 0 || run.side != rays.exclude_side) &&
          (scope == CastScope::everything ||
           (run.first < plan.bodies && !(scope == CastScope::fixed_solids && run.free)));
 }
@@ -38,16 +40,18 @@ void write_hits(const Block* block, std::span<float> distance, std::span<std::in
 }
 
 /// Rays over the plane; in arenas with height they meet what lies in a band of it, seen from above.
-void cast_rays(const ArenaPlan& plan, const StateArrays& state, const RayFanQuery& rays, std::span<float> distance,
-               std::span<std::int32_t> entity, CastScope scope = CastScope::everything, Band band = {});
+void cast_rays(const ArenaPlan& plan, const StateArrays& state, const RayFanQuery& rays,
+               std::span<float> distance, std::span<std::int32_t> entity,
+               CastScope scope = CastScope::everything, Band band = {});
 
 /// Rays in space, for arenas with height.
-void cast_in_space(const ArenaPlan& plan, const StateArrays& state, const RayFanQuery& rays, std::span<float> distance,
-                   std::span<std::int32_t> entity, CastScope scope = CastScope::everything);
+void cast_in_space(const ArenaPlan& plan, const StateArrays& state, const RayFanQuery& rays,
+                   std::span<float> distance, std::span<std::int32_t> entity,
+                   CastScope scope = CastScope::everything);
 
 /// How far a disc gets on its way to one entity: metres, `reach` if it does not meet it.
-float cast_at(const ArenaPlan& plan, const StateArrays& state, std::size_t entity, Vec from, Vec direction, float reach,
-              float radius);
+float cast_at(const ArenaPlan& plan, const StateArrays& state, std::size_t entity, Vec from,
+              Vec direction, float reach, float radius);
 /// The same for a shape that stands anywhere.
 float cast_at(const Core& core, Vec from, Vec direction, float reach, float radius);
 

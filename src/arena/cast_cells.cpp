@@ -4,13 +4,14 @@
 
 namespace zithercraft {
 
-void cast_cells(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays, std::span<float> distance,
-                std::span<std::int32_t> entity, bool seen, Band band) {
+void cast_cells(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays,
+                std::span<float> distance, std::span<std::int32_t> entity, bool seen, Band band) {
   constexpr std::size_t at_once = 8;
   const CellStops stops(plan, rays, seen, band);
   const CellPlan& cells = plan.cells;
   const Vec origin = (1.0f / cells.size) * (Vec{rays.x, rays.y} - cells.origin);
-  const WalkedGrid<2> grid{{origin.x, origin.y}, {cells.columns, cells.rows}, {1, cells.columns}, cells.size};
+  const WalkedGrid<2> grid{
+      {origin.x, origin.y}, {cells.columns, cells.rows}, {1, cells.columns}, cells.size};
   for (std::size_t first = 0; first < distance.size(); first += 8 * at_once) {
     // The last eight may be short; its last ray is then repeated.
     std::array<std::array<float, 8>, at_once> dx, dy, best;
@@ -25,7 +26,8 @@ void cast_cells(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& 
         best[count][k] = distance[ray];
         who[count][k] = entity[ray];
       }
-      eights[count] = {{dx[count].data(), dy[count].data(), nullptr}, best[count].data(), who[count].data()};
+      eights[count] = {
+          {dx[count].data(), dy[count].data(), nullptr}, best[count].data(), who[count].data()};
     }
     const auto stop = [&](std::uint32_t cell) { return stops.at(s.cells + cell); };
     const auto some = std::span<const RaysOfEight>(eights).first(count);
@@ -34,7 +36,8 @@ void cast_cells(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& 
           grid, some, [&](std::uint32_t cell) { return stops.flag(s.cells[cell]); }, stop);
     } else {
       walk_eights(
-          grid, some, [&](std::uint32_t cell) { return stops.flag_of_layers(s.cells + cell); }, stop);
+          grid, some, [&](std::uint32_t cell) { return stops.flag_of_layers(s.cells + cell); },
+          stop);
     }
     for (std::size_t i = first; i < std::min(distance.size(), first + 8 * count); ++i) {
       distance[i] = best[(i - first) / 8][(i - first) % 8];

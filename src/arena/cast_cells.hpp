@@ -19,11 +19,13 @@ struct CellBox {
 inline CellBox cells_within(const CellPlan& cells, Vec low, Vec high) {
   const float scale = 1.0f / cells.size;
   const auto at = [&](float v, std::int32_t most) {
-    return static_cast<std::int32_t>(std::clamp(std::floor(v * scale), -1.0f, static_cast<float>(most)));
+    return static_cast<std::int32_t>(
+        std::clamp(std::floor(v * scale), -1.0f, static_cast<float>(most)));
   };
   const Vec a = low - cells.origin, b = high - cells.origin;
   return {std::max(0, at(a.x, cells.columns)), std::max(0, at(a.y, cells.rows)),
-          std::min(cells.columns - 1, at(b.x, cells.columns)), std::min(cells.rows - 1, at(b.y, cells.rows))};
+          std::min(cells.columns - 1, at(b.x, cells.columns)),
+          std::min(cells.rows - 1, at(b.y, cells.rows))};
 }
 
 /// From a cell to those beside it: east, north, west, south.
@@ -31,17 +33,19 @@ inline constexpr std::int32_t step_column[] = {1, 0, -1, 0}, step_row[] = {0, 1,
 
 inline Vec middle_of(const CellPlan& cells, std::size_t cell) {
   const auto columns = static_cast<std::size_t>(cells.columns);
-  return cells.origin +
-         cells.size * Vec{static_cast<float>(cell % columns) + 0.5f, static_cast<float>(cell / columns) + 0.5f};
+  return cells.origin + cells.size * Vec{static_cast<float>(cell % columns) + 0.5f,
+                                         static_cast<float>(cell / columns) + 0.5f};
 }
 
 inline std::size_t cell_number(const CellPlan& cells, std::int32_t column, std::int32_t row) {
-  return static_cast<std::size_t>(row) * static_cast<std::size_t>(cells.columns) + static_cast<std::size_t>(column);
+  return static_cast<std::size_t>(row) * static_cast<std::size_t>(cells.columns) +
+         static_cast<std::size_t>(column);
 }
 
 inline bool solid_at(const CellPlan& cells, const std::uint8_t* state, std::size_t cell) {
   std::uint8_t solid = 0;
-  for (std::size_t layer = 0; layer < cells.layers; ++layer) solid |= cells.solid[state[layer * cells.cells() + cell]];
+  for (std::size_t layer = 0; layer < cells.layers; ++layer)
+    solid |= cells.solid[state[layer * cells.cells() + cell]];
   return solid != 0;
 }
 
@@ -55,28 +59,31 @@ inline float top_of(const CellPlan& cells, const std::uint8_t* state, std::size_
 }
 
 /// Whether something solid there reaches above a level.
-inline bool solid_above(const CellPlan& cells, const std::uint8_t* state, std::size_t cell, float level) {
+inline bool solid_above(const CellPlan& cells, const std::uint8_t* state, std::size_t cell,
+                        float level) {
   return top_of(cells, state, cell) > level;
 }
 
 /// Which kinds of cells stop the rays of a query.
 class CellStops {
  public:
-  /// `seen`: cells that are seen though they are not solid stop rays too. Those that end below the band do not.
-  CellStops(const ArenaPlan& plan, const RayFanQuery& rays, bool seen, Band band) : cells_(plan.cells) {
+  /// `seen`: cells that are seen though they are not solid stop rays too. Those that end below the
+  /// band do not.
+  CellStops(const ArenaPlan& plan, const RayFanQuery& rays, bool seen, Band band)
+      : cells_(plan.cells) {
     stops_[0] = -1;
     flag_[0] = 0;
     for (std::size_t kind = 1; kind < cells_.solid.size(); ++kind) {
       const std::size_t entity = cells_.first_kind + kind - 1;
       const bool wanted = ((rays.tags >> plan.tag_of[entity]) & 1u) != 0;
-      const bool stops =
-          wanted && (cells_.solid[kind] != 0 || (seen && cells_.seen[kind] != 0)) && cells_.top[kind] > band.low;
+      const bool stops = wanted && (cells_.solid[kind] != 0 || (seen && cells_.seen[kind] != 0)) &&
+                         cells_.top[kind] > band.low;
       stops_[kind] = stops ? static_cast<std::int32_t>(entity) : -1;
       flag_[kind] = stops ? 255 : 0;
     }
   }
-  /// The entity that stops rays at a cell, -1 for none; upper layers are met first. `cell` points into the lowest
-  /// layer.
+  /// The entity that stops rays at a cell, -1 for none; upper layers are met first. `cell` points
+  /// into the lowest layer.
   std::int32_t at(const std::uint8_t* cell) const {
     std::int32_t met = stops_[*cell];
     for (std::size_t layer = 1; layer < cells_.layers; ++layer) {
@@ -90,7 +97,8 @@ class CellStops {
   std::uint8_t flag(std::uint8_t kind) const { return flag_[kind]; }
   std::uint8_t flag_of_layers(const std::uint8_t* cell) const {
     std::uint8_t flag = flag_[*cell];
-    for (std::size_t layer = 1; layer < cells_.layers; ++layer) flag |= flag_[cell[layer * cells_.cells()]];
+    for (std::size_t layer = 1; layer < cells_.layers; ++layer)
+      flag |= flag_[cell[layer * cells_.cells()]];
     return flag;
   }
 
@@ -100,13 +108,17 @@ class CellStops {
   std::array<std::uint8_t, 256> flag_;   // per kind
 };
 
-/// Follows a ray from cell to cell: J. Amanatides, A. Woo, "A fast voxel traversal algorithm for ray tracing" (1987).
+/// Follows a ray from cell to cell: J. Amanatides, A. Woo, "A fast voxel traversal algorithm for
+/// ray tracing" (1987).
 ///
-/// Calls `visit(cell, in, out)` for each, with the stretch of the ray in it in metres, until it returns true. Cells
-/// outside the map are left out; a ray that starts outside is brought to the border first.
+/// Calls `visit(cell, in, out)` for each, with the stretch of the ray in it in metres, until it
+/// returns true. Cells outside the map are left out; a ray that starts outside is brought to the
+/// border first.
 template <class Visit>
 void walk_cells(const CellPlan& cells, Vec from, Vec d, float reach, const Visit& visit) {
-  const auto off_zero = [](float v) { return std::fabs(v) > 1e-9f ? v : v < 0.0f ? -1e-9f : 1e-9f; };
+  const auto off_zero = [](float v) {
+    return std::fabs(v) > 1e-9f ? v : v < 0.0f ? -1e-9f : 1e-9f;
+  };
   const float size = cells.size, scale = 1.0f / size;
   const float wide = static_cast<float>(cells.columns), high = static_cast<float>(cells.rows);
   const Vec o = scale * (from - cells.origin);  // from here on, lengths are in cells
@@ -143,8 +155,9 @@ void walk_cells(const CellPlan& cells, Vec from, Vec d, float reach, const Visit
   }
 }
 
-/// Thin rays over the cell map: replaces hits that lie farther than the first cell that stops the ray.
-void cast_cells(const ArenaPlan& plan, const StateArrays& state, const RayFanQuery& rays, std::span<float> distance,
-                std::span<std::int32_t> entity, bool seen, Band band);
+/// Thin rays over the cell map: replaces hits that lie farther than the first cell that stops the
+/// ray.
+void cast_cells(const ArenaPlan& plan, const StateArrays& state, const RayFanQuery& rays,
+                std::span<float> distance, std::span<std::int32_t> entity, bool seen, Band band);
 
 }  // namespace zithercraft

@@ -8,9 +8,9 @@
 #include "cast_cells.hpp"
 #include "eight.hpp"
 
-// As over the plane (cast.cpp), rays are taken in blocks of eight, and only what a block's cone can meet is tried.
-// Every upright shape is met where the stretch of the ray within its outline and the stretch between its foot and its
-// top overlap.
+// As over the plane (cast.cpp), rays are taken in blocks of eight, and only what a block's cone can
+// meet is tried. Every upright shape is met where the stretch of the ray within its outline and the
+// stretch between its foot and its top overlap.
 
 namespace zithercraft {
 namespace {
@@ -29,8 +29,8 @@ struct Block {
   float always;  // 0, or so much that the cone holds everything
 };
 
-/// Things near the origin: the middles of balls around them, the length of the tangent to that ball, and its radius, as
-/// seen from the origin.
+/// Things near the origin: the middles of balls around them, the length of the tangent to that
+/// ball, and its radius, as seen from the origin.
 struct Nearby {
   std::array<float, most_near + padding> x, y, z, tangent, radius;
   std::array<std::uint32_t, most_near + padding> thing;
@@ -68,7 +68,8 @@ struct Nearby {
     for (std::size_t i = 0; i < count; i += 8) {
       const F8 cx = load(&x[i]), cy = load(&y[i]), cz = load(&z[i]);
       const F8 slack = share * (size_of(cx) + size_of(cy) + size_of(cz)) + least;
-      const I8 keep = cx * mx + cy * my + cz * mz >= load(&tangent[i]) * c - load(&radius[i]) * s - slack;
+      const I8 keep =
+          cx * mx + cy * my + cz * mz >= load(&tangent[i]) * c - load(&radius[i]) * s - slack;
       if (any(keep)) n = gather_set(keep, i, list.data(), n);
     }
     return n;
@@ -108,7 +109,8 @@ ZITHERCRAFT_INLINE void meet(Block& block, const Sphere& o) {
   const F8 px = cx - b * block.dx, py = cy - b * block.dy, pz = cz - b * block.dz;
   const F8 square = all(o.radius * o.radius) - (px * px + py * py + pz * pz);
   const F8 half = root(higher(square, zero)), near = b - half, far = b + half;
-  take(block, (square >= zero) & (far >= zero), near >= zero ? near : far * all(o.within), o.entity);
+  take(block, (square >= zero) & (far >= zero), near >= zero ? near : far * all(o.within),
+       o.entity);
 }
 
 struct Pillar {
@@ -118,7 +120,8 @@ struct Pillar {
 
 ZITHERCRAFT_INLINE void meet(Block& block, const Pillar& o) {
   const F8 zero = all(0.0f), level = block.dx * block.dx + block.dy * block.dy;
-  const F8 b = all(o.cx) * block.dx + all(o.cy) * block.dy, off = all(o.cx) * block.dy - all(o.cy) * block.dx;
+  const F8 b = all(o.cx) * block.dx + all(o.cy) * block.dy,
+           off = all(o.cx) * block.dy - all(o.cy) * block.dx;
   const F8 square = all(o.radius * o.radius) * level - off * off;
   const F8 half = root(higher(square, zero));
   const I8 crossed = square >= zero;
@@ -137,7 +140,8 @@ ZITHERCRAFT_INLINE void meet(Block& block, const Crate& o) {
            iy = all(1.0f) / off_zero(c * block.dy - s * block.dx);
   const F8 x0 = all(-o.hx - o.ox) * ix, x1 = all(o.hx - o.ox) * ix;
   const F8 y0 = all(-o.hy - o.oy) * iy, y1 = all(o.hy - o.oy) * iy;
-  meet_upright(block, o.upright, higher(lower(x0, x1), lower(y0, y1)), lower(higher(x0, x1), higher(y0, y1)));
+  meet_upright(block, o.upright, higher(lower(x0, x1), lower(y0, y1)),
+               lower(higher(x0, x1), higher(y0, y1)));
 }
 
 /// A core with rounding, as seen from the origin.
@@ -153,7 +157,8 @@ ZITHERCRAFT_INLINE void meet(Block& block, const Prism& o) {
   for (std::size_t i = 0; i < o.core.corners; ++i) {
     const Vec p = o.core.corner[i];
     if (radius > 0.0f) {
-      const F8 b = all(p.x) * block.dx + all(p.y) * block.dy, off = all(p.x) * block.dy - all(p.y) * block.dx;
+      const F8 b = all(p.x) * block.dx + all(p.y) * block.dy,
+               off = all(p.x) * block.dy - all(p.y) * block.dx;
       const F8 square = all(radius * radius) * level - off * off, half = root(higher(square, zero));
       const I8 crossed = square >= zero;
       near = crossed ? lower(near, (b - half) * block.per_level) : near;
@@ -174,8 +179,8 @@ ZITHERCRAFT_INLINE void meet(Block& block, const Prism& o) {
 
 class SpaceCaster {
  public:
-  SpaceCaster(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays, std::size_t first,
-              std::size_t count, CastScope scope)
+  SpaceCaster(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays,
+              std::size_t first, std::size_t count, CastScope scope)
       : plan_(plan),
         s_(s),
         rays_(rays),
@@ -184,7 +189,8 @@ class SpaceCaster {
         z_(rays.z),
         swell_(0.5f * rays.thickness),
         blocks_((count + block_rays - 1) / block_rays) {
-    for (std::size_t b = 0; b < blocks_; ++b) open(block_[b], first + b * block_rays, first + count);
+    for (std::size_t b = 0; b < blocks_; ++b)
+      open(block_[b], first + b * block_rays, first + count);
   }
 
   void cast(std::span<float> distance, std::span<std::int32_t> entity) {
@@ -200,10 +206,12 @@ class SpaceCaster {
     meet_floor();
     write_hits(block_.data(), distance, entity);
     if (plan_.has_cells() && swell_ == 0.0f)
-      each_ray(distance, entity, [&](Vec3 d, float& best, std::int32_t& who) { meet_cells(d, best, who); });
+      each_ray(distance, entity,
+               [&](Vec3 d, float& best, std::int32_t& who) { meet_cells(d, best, who); });
     if (plan_.heights.terrain)
       each_ray(distance, entity, [&](Vec3 d, float& best, std::int32_t& who) {
-        plan_.heights.terrain->cast({origin_.x, origin_.y, z_}, d, swell_, rays_.tags, plan_.tag_of.data(), best, who);
+        plan_.heights.terrain->cast({origin_.x, origin_.y, z_}, d, swell_, rays_.tags,
+                                    plan_.tag_of.data(), best, who);
       });
   }
 
@@ -233,7 +241,8 @@ class SpaceCaster {
     const float size = length(sum);
     block.middle = size > 0.1f ? (1.0f / size) * sum : Vec3{};
     float least = 1.0f;
-    for (std::size_t i = 0; i < block_rays; ++i) least = std::min(least, dot(Vec3{x[i], y[i], z[i]}, block.middle));
+    for (std::size_t i = 0; i < block_rays; ++i)
+      least = std::min(least, dot(Vec3{x[i], y[i], z[i]}, block.middle));
     const bool wide = size <= 0.1f || least < 0.05f;  // the rays point all ways
     block.cos_half = wide ? 0.0f : least;
     block.sin_half = wide ? 0.0f : std::sqrt(std::max(0.0f, 1.0f - least * least));
@@ -255,8 +264,10 @@ class SpaceCaster {
       if (s_.present[i] == 0 || static_cast<std::int32_t>(i) == rays_.exclude) continue;
       const Band band = band_of(plan_, s_, i);
       const float half = 0.5f * (band.high - band.low), flat = plan_.bounds[i];
-      const float bound = (run.form == Form::ball ? flat : std::sqrt(flat * flat + half * half)) + 1.5f * swell_;
-      const Vec3 middle{s_.x[i] - origin_.x, s_.y[i] - origin_.y, 0.5f * (band.low + band.high) - z_};
+      const float bound =
+          (run.form == Form::ball ? flat : std::sqrt(flat * flat + half * half)) + 1.5f * swell_;
+      const Vec3 middle{s_.x[i] - origin_.x, s_.y[i] - origin_.y,
+                        0.5f * (band.low + band.high) - z_};
       add(group, middle, bound, i);
     }
   }
@@ -267,7 +278,8 @@ class SpaceCaster {
         static_cast<std::int32_t>(piece.entity) == rays_.exclude)
       return;
     const float half = 0.5f * (piece.high - piece.low);
-    const Vec3 middle{piece.mid.x - origin_.x, piece.mid.y - origin_.y, 0.5f * (piece.low + piece.high) - z_};
+    const Vec3 middle{piece.mid.x - origin_.x, piece.mid.y - origin_.y,
+                      0.5f * (piece.low + piece.high) - z_};
     add(walls_, middle, std::sqrt(piece.bound * piece.bound + half * half) + 1.5f * swell_, i);
   }
 
@@ -299,10 +311,13 @@ class SpaceCaster {
     each(others_, [&](std::size_t e) { meet(block, prism(e)); });
   }
 
-  float within(std::size_t e) const { return e >= plan_.first_zone && e < plan_.first_item ? 1.0f : 0.0f; }
+  float within(std::size_t e) const {
+    return e >= plan_.first_zone && e < plan_.first_item ? 1.0f : 0.0f;
+  }
 
   Upright upright(Band band, float inside, std::size_t entity) const {
-    return {band.low - z_ - swell_, band.high - z_ + swell_, inside, static_cast<std::int32_t>(entity)};
+    return {band.low - z_ - swell_, band.high - z_ + swell_, inside,
+            static_cast<std::int32_t>(entity)};
   }
   Upright upright(std::size_t e) const { return upright(band_of(plan_, s_, e), within(e), e); }
   Sphere sphere(std::size_t e) const {
@@ -317,9 +332,12 @@ class SpaceCaster {
   }
   Crate crate(std::size_t e) const {
     const float c = s_.cos[e], s = s_.sin[e], dx = s_.x[e] - origin_.x, dy = s_.y[e] - origin_.y;
-    return {upright(e), c, s, -(c * dx + s * dy), s * dx - c * dy, plan_.half_length[e], plan_.half_width[e]};
+    return {upright(e),         c, s, -(c * dx + s * dy), s * dx - c * dy, plan_.half_length[e],
+            plan_.half_width[e]};
   }
-  Prism prism(std::size_t e) const { return prism(upright(e), core_of(plan_.shapes[e], s_.pose(e))); }
+  Prism prism(std::size_t e) const {
+    return prism(upright(e), core_of(plan_.shapes[e], s_.pose(e)));
+  }
   Prism wall(std::size_t p) const {
     const WallPiece& piece = plan_.pieces[p];
     return prism(upright({piece.low, piece.high}, 0.0f, piece.entity), piece.core);
@@ -359,16 +377,19 @@ class SpaceCaster {
     const CellStops stops(plan_, rays_, scope_ == CastScope::everything, {});
     const float level = std::sqrt(d.x * d.x + d.y * d.y);
     const Vec along = (1.0f / level) * Vec{d.x, d.y};
-    walk_cells(cells, origin_, along, distance * level, [&](std::ptrdiff_t cell, float in, float out) {
-      const std::int32_t met = stops.at(s_.cells + cell);
-      if (met < 0) return false;
-      const float top = cells.top[static_cast<std::size_t>(met) - cells.first_kind + 1] - z_;
-      const float t = top >= d.z * (in / level) ? in / level : d.z < 0.0f ? top / d.z : infinite;
-      if (t > out / level || t >= distance) return false;
-      distance = t;
-      entity = met;
-      return true;
-    });
+    walk_cells(
+        cells, origin_, along, distance * level, [&](std::ptrdiff_t cell, float in, float out) {
+          const std::int32_t met = stops.at(s_.cells + cell);
+          if (met < 0) return false;
+          const float top = cells.top[static_cast<std::size_t>(met) - cells.first_kind + 1] - z_;
+          const float t = top >= d.z * (in / level) ? in / level
+                          : d.z < 0.0f              ? top / d.z
+                                                    : infinite;
+          if (t > out / level || t >= distance) return false;
+          distance = t;
+          entity = met;
+          return true;
+        });
   }
 
   // A corner of space that holds everything the rays can touch.
@@ -377,7 +398,8 @@ class SpaceCaster {
     for (std::size_t b = 0; b < blocks_; ++b)
       for (std::size_t k = 0; k < block_rays; ++k) {
         const Block& block = block_[b];
-        const Vec3 end = Vec3{origin_.x, origin_.y, z_} + block.best[k] * Vec3{block.dx[k], block.dy[k], block.dz[k]};
+        const Vec3 end = Vec3{origin_.x, origin_.y, z_} +
+                         block.best[k] * Vec3{block.dx[k], block.dy[k], block.dz[k]};
         low = {std::min(low.x, end.x), std::min(low.y, end.y), std::min(low.z, end.z)};
         high = {std::max(high.x, end.x), std::max(high.y, end.y), std::max(high.z, end.z)};
       }
@@ -422,9 +444,9 @@ class SpaceCaster {
           if (kind == 0) continue;
           const std::int32_t met = stops.at(kind);
           if (met < 0) continue;
-          const Prism block = prism(
-              upright({level_of(blocks, layer), level_of(blocks, layer + 1)}, 0.0f, static_cast<std::size_t>(met)),
-              core_of_column(blocks, column, row));
+          const Prism block = prism(upright({level_of(blocks, layer), level_of(blocks, layer + 1)},
+                                            0.0f, static_cast<std::size_t>(met)),
+                                    core_of_column(blocks, column, row));
           for (std::size_t b = 0; b < blocks_; ++b) meet(block_[b], block);
         }
   }
@@ -439,8 +461,10 @@ class SpaceCaster {
       for (std::int32_t column = box.column0; column <= box.column1; ++column) {
         const std::int32_t met = stops.at(s_.cells + cell_number(cells, column, row));
         if (met < 0) continue;
-        const Vec corner = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
-        const Band band{-boundless, cells.top[static_cast<std::size_t>(met) - cells.first_kind + 1]};
+        const Vec corner =
+            cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
+        const Band band{-boundless,
+                        cells.top[static_cast<std::size_t>(met) - cells.first_kind + 1]};
         const Prism cell = prism(upright(band, 0.0f, static_cast<std::size_t>(met)),
                                  core_of_cells(corner, corner + Vec{cells.size, cells.size}));
         for (std::size_t b = 0; b < blocks_; ++b) meet(block_[b], cell);
@@ -460,11 +484,12 @@ class SpaceCaster {
 
 }  // namespace
 
-void cast_in_space(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays, std::span<float> distance,
-                   std::span<std::int32_t> entity, CastScope scope) {
+void cast_in_space(const ArenaPlan& plan, const StateArrays& s, const RayFanQuery& rays,
+                   std::span<float> distance, std::span<std::int32_t> entity, CastScope scope) {
   for (std::size_t first = 0; first < distance.size(); first += most_rays) {
     const std::size_t count = std::min(most_rays, distance.size() - first);
-    SpaceCaster(plan, s, rays, first, count, scope).cast(distance.subspan(first, count), entity.subspan(first, count));
+    SpaceCaster(plan, s, rays, first, count, scope)
+        .cast(distance.subspan(first, count), entity.subspan(first, count));
   }
 }
 

@@ -16,7 +16,8 @@ constexpr std::size_t most_state_bytes = std::size_t{256} << 20;
 
 ArenaPlan ArenaCompiler::compile() {
   plan_.dt = static_cast<float>(plan_.spec.tick);
-  plan_.current = {static_cast<float>(plan_.spec.current[0]), static_cast<float>(plan_.spec.current[1])};
+  plan_.current = {static_cast<float>(plan_.spec.current[0]),
+                   static_cast<float>(plan_.spec.current[1])};
   bodies_ = plan_.spec.bodies;
   read_heights();
   read_cells();
@@ -49,12 +50,14 @@ std::size_t ArenaCompiler::tag_index(const std::string& tag, const std::string& 
   const auto found = std::find(tags.begin(), tags.end(), tag);
   if (found != tags.end()) return static_cast<std::size_t>(found - tags.begin());
   if (tags.size() == most_tags)
-    throw Error(ErrorKind::spec, "more than 64 different tags", where, "let things of one kind share a tag");
+    throw Error(ErrorKind::spec, "more than 64 different tags", where,
+                "let things of one kind share a tag");
   tags.push_back(tag);
   return tags.size() - 1;
 }
 
-std::uint64_t ArenaCompiler::tag_mask(const std::vector<std::string>& tags, const std::string& where) const {
+std::uint64_t ArenaCompiler::tag_mask(const std::vector<std::string>& tags,
+                                      const std::string& where) const {
   std::uint64_t mask = 0;
   for (std::size_t i = 0; i < tags.size(); ++i) {
     const auto found = std::find(plan_.tags.begin(), plan_.tags.end(), tags[i]);
@@ -66,11 +69,13 @@ std::uint64_t ArenaCompiler::tag_mask(const std::vector<std::string>& tags, cons
   return mask;
 }
 
-std::size_t ArenaCompiler::add_entity(EntityKind kind, const std::string& name, const std::string& tag,
-                                      std::size_t index, const std::string& where) {
+std::size_t ArenaCompiler::add_entity(EntityKind kind, const std::string& name,
+                                      const std::string& tag, std::size_t index,
+                                      const std::string& where) {
   if (name.empty()) throw Error(ErrorKind::spec, "the name is empty", where + ".name", "name it");
   if (plan_.entities.size() == most_entities)
-    throw Error(ErrorKind::spec, "more than " + std::to_string(most_entities) + " things in the arena", where,
+    throw Error(ErrorKind::spec,
+                "more than " + std::to_string(most_entities) + " things in the arena", where,
                 "use fewer, or cells");
   const std::size_t tag_number = tag_index(tag.empty() ? name : tag, where);
   plan_.entities.push_back({kind, name, tag_number, index, false, {}});
@@ -81,7 +86,8 @@ std::size_t ArenaCompiler::add_entity(EntityKind kind, const std::string& name, 
   return plan_.entities.size() - 1;
 }
 
-void ArenaCompiler::add_posed(const Shape& shape, float tall, const std::optional<Return>& returns, bool at_start) {
+void ArenaCompiler::add_posed(const Shape& shape, float tall, const std::optional<Return>& returns,
+                              bool at_start) {
   plan_.shapes.push_back(shape_data(shape));
   plan_.tall.push_back(tall);
   const ShapeData& data = plan_.shapes.back();
@@ -91,8 +97,9 @@ void ArenaCompiler::add_posed(const Shape& shape, float tall, const std::optiona
   plan_.radius.push_back(data.radius);
   plan_.at_start.push_back(at_start ? 1 : 0);
   plan_.home.push_back(returns && !returns->elsewhere ? plan_.homes++ : nowhere);
-  plan_.returns.push_back(returns ? ReturnData{std::max<std::uint32_t>(1, ticks(returns->after)), returns->elsewhere}
-                                  : ReturnData{});
+  plan_.returns.push_back(
+      returns ? ReturnData{std::max<std::uint32_t>(1, ticks(returns->after)), returns->elsewhere}
+              : ReturnData{});
 }
 
 std::uint32_t ArenaCompiler::ticks(double seconds) const {
@@ -100,28 +107,31 @@ std::uint32_t ArenaCompiler::ticks(double seconds) const {
 }
 
 void ArenaCompiler::check_shape(const Shape& shape, const std::string& where) {
-  if (const auto* capsule = std::get_if<Capsule>(&shape); capsule != nullptr && capsule->length < 2 * capsule->radius)
-    throw Error(ErrorKind::spec, "a capsule cannot be shorter than it is wide", where + ".shape.length",
-                "give at least twice the radius, or use a disc");
+  if (const auto* capsule = std::get_if<Capsule>(&shape);
+      capsule != nullptr && capsule->length < 2 * capsule->radius)
+    throw Error(ErrorKind::spec, "a capsule cannot be shorter than it is wide",
+                where + ".shape.length", "give at least twice the radius, or use a disc");
   const auto* outline = std::get_if<Outline>(&shape);
   if (outline == nullptr) return;
   const auto& c = outline->corners;
   if (c.size() < 3 || c.size() > most_corners)
-    throw Error(ErrorKind::spec, "an outline has 3 to 8 corners, this one has " + std::to_string(c.size()),
+    throw Error(ErrorKind::spec,
+                "an outline has 3 to 8 corners, this one has " + std::to_string(c.size()),
                 where + ".shape.corners", "use several bodies for finer shapes");
   for (std::size_t i = 0; i < c.size(); ++i) {
     const auto &p = c[i], &q = c[(i + 1) % c.size()], &r = c[(i + 2) % c.size()];
     if ((q[0] - p[0]) * (r[1] - q[1]) - (q[1] - p[1]) * (r[0] - q[0]) < 1e-9)
       throw Error(ErrorKind::spec, "the outline is not convex there",
                   where + ".shape.corners[" + std::to_string((i + 1) % c.size()) + "]",
-                  "list the corners counter-clockwise, without dents and without corners on straight sides");
+                  "list the corners counter-clockwise, without dents and without corners on "
+                  "straight sides");
   }
 }
 
 void ArenaCompiler::check_place(const Placement& place, const std::string& where) const {
   if (place.region[2] < place.region[0] || place.region[3] < place.region[1])
-    throw Error(ErrorKind::spec, "the region's upper corner lies below its lower one", where + ".place.region",
-                "give x_min, y_min, x_max, y_max");
+    throw Error(ErrorKind::spec, "the region's upper corner lies below its lower one",
+                where + ".place.region", "give x_min, y_min, x_max, y_max");
   if (place.heading[1] < place.heading[0])
     throw Error(ErrorKind::spec, "the heading range runs backwards", where + ".place.heading",
                 "give the smaller angle first");
@@ -135,28 +145,32 @@ void ArenaCompiler::check_place(const Placement& place, const std::string& where
                   kinds.empty() ? "give the arena cells" : advice(place.on[i], kinds));
 }
 
-std::int64_t ArenaCompiler::count_of(std::int64_t count, const std::optional<double>& density, const Placement& place,
-                                     const std::string& where) {
+std::int64_t ArenaCompiler::count_of(std::int64_t count, const std::optional<double>& density,
+                                     const Placement& place, const std::string& where) {
   if (!density) return count;
   const double area = (place.region[2] - place.region[0]) * (place.region[3] - place.region[1]);
   const double wanted = std::floor(*density * area + 0.5);
   if (wanted < 1.0 || wanted > 4096.0)
     throw Error(ErrorKind::spec,
-                "the density gives " + std::to_string(static_cast<std::int64_t>(std::min(wanted, 1e15))) +
+                "the density gives " +
+                    std::to_string(static_cast<std::int64_t>(std::min(wanted, 1e15))) +
                     " things, and 1 to 4096 are allowed",
                 where + ".density", "change it, or the region it is meant for");
   return static_cast<std::int64_t>(wanted);
 }
 
-Touchy ArenaCompiler::touchy(const std::vector<Effect>& effects, const std::vector<std::string>& kills,
+Touchy ArenaCompiler::touchy(const std::vector<Effect>& effects,
+                             const std::vector<std::string>& kills,
                              const std::string& where) const {
   Touchy result;
   for (std::size_t i = 0; i < effects.size(); ++i) {
-    const auto found = std::find(plan_.meter_names.begin(), plan_.meter_names.end(), effects[i].meter);
+    const auto found =
+        std::find(plan_.meter_names.begin(), plan_.meter_names.end(), effects[i].meter);
     if (found == plan_.meter_names.end())
       throw Error(ErrorKind::spec, "no body has a meter '" + effects[i].meter + "'",
                   where + ".effects[" + std::to_string(i) + "].meter",
-                  plan_.meter_names.empty() ? "give a body one" : advice(effects[i].meter, plan_.meter_names));
+                  plan_.meter_names.empty() ? "give a body one"
+                                            : advice(effects[i].meter, plan_.meter_names));
     result.effects.push_back({static_cast<std::uint32_t>(found - plan_.meter_names.begin()),
                               static_cast<float>(effects[i].amount),
                               static_cast<float>(effects[i].per_second * plan_.spec.tick)});
@@ -170,7 +184,9 @@ void ArenaCompiler::link_touchy() {
   for (std::size_t e = 0; e < plan_.entities.size(); ++e) {
     const Entity& entity = plan_.entities[e];
     const std::string& where = plan_.paths[e];
-    const auto of = [&](const auto& spec) { plan_.touchy.push_back(touchy(spec.effects, spec.kills, where)); };
+    const auto of = [&](const auto& spec) {
+      plan_.touchy.push_back(touchy(spec.effects, spec.kills, where));
+    };
     switch (entity.kind) {
       case EntityKind::body: of(bodies_[entity.spec_index]); break;
       case EntityKind::zone: of(plan_.spec.zones[entity.spec_index]); break;
@@ -189,7 +205,8 @@ void ArenaCompiler::link_touchy() {
       case EntityKind::block:
         of(plan_.spec.blocks->kinds[entity.spec_index]);
         plan_.blocks.felt =
-            plan_.blocks.felt || (!plan_.spec.blocks->kinds[entity.spec_index].solid && plan_.touchy.back().any());
+            plan_.blocks.felt ||
+            (!plan_.spec.blocks->kinds[entity.spec_index].solid && plan_.touchy.back().any());
         break;
     }
   }
@@ -202,20 +219,22 @@ void ArenaCompiler::link_away() {
     if (plan_.entities[e].kind == EntityKind::shot) continue;
     const auto& rules = plan_.placement_of(e).away;
     for (std::size_t i = 0; i < rules.size(); ++i)
-      plan_.away_rules[e] |= tag_mask({rules[i].from}, plan_.paths[e] + ".place.away[" + std::to_string(i) + "].from");
+      plan_.away_rules[e] |=
+          tag_mask({rules[i].from}, plan_.paths[e] + ".place.away[" + std::to_string(i) + "].from");
   }
 }
 
 void ArenaCompiler::find_runs() {
   for (std::size_t e = 0; e < plan_.posed; ++e) {
     const Entity& entity = plan_.entities[e];
-    if (e > 0 && plan_.entities[e - 1].kind == entity.kind && plan_.entities[e - 1].spec_index == entity.spec_index) {
+    if (e > 0 && plan_.entities[e - 1].kind == entity.kind &&
+        plan_.entities[e - 1].spec_index == entity.spec_index) {
       ++plan_.runs.back().stop;
       continue;
     }
     plan_.runs.push_back({e, e + 1, plan_.shapes[e].form, entity.kind == EntityKind::zone,
-                          e < plan_.bodies && plan_.body[e].inverse_mass != 0.0f, entity.kind == EntityKind::shot,
-                          plan_.tag_of[e], plan_.side_of[e]});
+                          e < plan_.bodies && plan_.body[e].inverse_mass != 0.0f,
+                          entity.kind == EntityKind::shot, plan_.tag_of[e], plan_.side_of[e]});
   }
 }
 
@@ -278,8 +297,9 @@ void ArenaCompiler::lay_out() {
   at.changed = add("blocks_changed", "u64", 8, (words + 63) / 64);
   at.blocks = add("blocks", "u8", 1, blocks);
   if (plan_.state_bytes > most_state_bytes)
-    throw Error(ErrorKind::spec, "a lane's state would need " + std::to_string(plan_.state_bytes >> 20) + " MB", "arena",
-                "use fewer bodies or cells");
+    throw Error(ErrorKind::spec,
+                "a lane's state would need " + std::to_string(plan_.state_bytes >> 20) + " MB",
+                "arena", "use fewer bodies or cells");
 }
 
 const Placement& ArenaPlan::placement_of(std::size_t entity) const {
@@ -288,11 +308,14 @@ const Placement& ArenaPlan::placement_of(std::size_t entity) const {
   switch (e.kind) {
     case EntityKind::zone: return spec.zones[e.spec_index].place;
     case EntityKind::item: return spec.items[e.spec_index].place;
-    case EntityKind::body: return e.spec_index < spec.bodies.size() ? spec.bodies[e.spec_index].place : none;
+    case EntityKind::body:
+      return e.spec_index < spec.bodies.size() ? spec.bodies[e.spec_index].place : none;
     default: return none;
   }
 }
 
-ArenaPlan compile_arena(const ArenaSpec& spec, const ArenaPlan* like) { return ArenaCompiler(spec, like).compile(); }
+ArenaPlan compile_arena(const ArenaSpec& spec, const ArenaPlan* like) {
+  return ArenaCompiler(spec, like).compile();
+}
 
 }  // namespace zithercraft

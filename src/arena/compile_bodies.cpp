@@ -17,11 +17,12 @@ namespace {
 template <class List>
 void check_names(const List& list, const std::string& what, const std::string& where) {
   for (std::size_t i = 0; i < list.size(); ++i) {
-    if (list[i].name.empty()) wrong("the name is empty", where + "[" + std::to_string(i) + "].name", "name it");
+    if (list[i].name.empty())
+      wrong("the name is empty", where + "[" + std::to_string(i) + "].name", "name it");
     for (std::size_t j = 0; j < i; ++j)
       if (list[j].name == list[i].name)
-        wrong("two " + what + " are named '" + list[i].name + "'", where + "[" + std::to_string(i) + "].name",
-              "give them different names");
+        wrong("two " + what + " are named '" + list[i].name + "'",
+              where + "[" + std::to_string(i) + "].name", "give them different names");
   }
 }
 
@@ -31,14 +32,16 @@ void ArenaCompiler::add_bodies() {
   for (std::size_t i = 0; i < bodies_.size(); ++i) {
     const BodySpec& spec = bodies_[i];
     const bool own = i < plan_.spec.bodies.size();
-    const std::string where = own ? "arena.bodies[" + std::to_string(i) + "]"
-                                  : "arena.rivers[" + std::to_string((i - plan_.spec.bodies.size()) / 2) + "]";
+    const std::string where =
+        own ? "arena.bodies[" + std::to_string(i) + "]"
+            : "arena.rivers[" + std::to_string((i - plan_.spec.bodies.size()) / 2) + "]";
     check_shape(spec.shape, where);
     check_place(spec.place, where);
     check_body(spec, where);
     for (std::size_t other = 0; other < i; ++other)
       if (bodies_[other].name == spec.name)
-        wrong("two bodies are named '" + spec.name + "'", where + ".name", "use `count` for several alike");
+        wrong("two bodies are named '" + spec.name + "'", where + ".name",
+              "use `count` for several alike");
     const std::int64_t count = count_of(spec.count, spec.density, spec.place, where);
     for (std::int64_t copy = 0; copy < count; ++copy) add_body(spec, i, where);
   }
@@ -49,26 +52,30 @@ void ArenaCompiler::check_body(const BodySpec& spec, const std::string& where) c
   if (spec.mover && spec.motion != Motion::free)
     wrong("only a free body can have a mover", where + ".mover", "set motion = \"free\"");
   const bool steps = spec.mover && std::holds_alternative<Stepper>(*spec.mover);
-  if (steps && !plan_.spec.cells) wrong("a stepper needs cells to step on", where + ".mover", "give the arena cells");
+  if (steps && !plan_.spec.cells)
+    wrong("a stepper needs cells to step on", where + ".mover", "give the arena cells");
   if (spec.wanderer && !(steps || (spec.mover && (std::holds_alternative<Walker>(*spec.mover) ||
                                                   std::holds_alternative<Flyer>(*spec.mover)))))
-    wrong("a wanderer moves by a walker, a flyer or a stepper", where + ".wanderer", "give the body such a mover");
+    wrong("a wanderer moves by a walker, a flyer or a stepper", where + ".wanderer",
+          "give the body such a mover");
   const bool carried = spec.motion == Motion::carried;
   if (carried != (spec.track.has_value() || spec.carry.used()))
-    wrong(carried ? "a carried body needs a track" : "only a carried body follows a track", where + ".motion",
-          carried ? "add `track`" : "set motion = \"carried\"");
+    wrong(carried ? "a carried body needs a track" : "only a carried body follows a track",
+          where + ".motion", carried ? "add `track`" : "set motion = \"carried\"");
   if (spec.track && spec.carry.used())
     wrong("the body has a track and code that carries it", where + ".carry", "keep one");
   if (spec.carry.used() && !spec.carry.function())
     wrong("the body is carried by C++ code, which a file cannot hold", where + ".carry",
           "use the program that defines it, or a track");
-  if (spec.track && spec.track->points.empty()) wrong("the track has no points", where + ".track.points", "add points");
+  if (spec.track && spec.track->points.empty())
+    wrong("the track has no points", where + ".track.points", "add points");
   check_names(spec.meters, "meters", where + ".meters");
   check_names(spec.launchers, "launchers", where + ".launchers");
   for (std::size_t i = 0; i < spec.meters.size(); ++i) {
     const Meter& m = spec.meters[i];
     const std::string at = where + ".meters[" + std::to_string(i) + "]";
-    if (m.high <= m.low) wrong("the meter's range is empty", at + ".high", "make high larger than low");
+    if (m.high <= m.low)
+      wrong("the meter's range is empty", at + ".high", "make high larger than low");
     if (m.start && (*m.start < m.low || *m.start > m.high))
       wrong("the meter starts outside its range", at + ".start", "choose a value from low to high");
   }
@@ -81,7 +88,8 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
   if (!spec.side.empty()) {
     auto& sides = plan_.sides;
     if (std::find(sides.begin(), sides.end(), spec.side) == sides.end()) sides.push_back(spec.side);
-    plan_.side_of[number] = static_cast<std::int32_t>(std::find(sides.begin(), sides.end(), spec.side) - sides.begin());
+    plan_.side_of[number] =
+        static_cast<std::int32_t>(std::find(sides.begin(), sides.end(), spec.side) - sides.begin());
     plan_.entities[number].side = spec.side;
   }
   plan_.surface[number] = {static_cast<float>(spec.bounce), static_cast<float>(spec.grip)};
@@ -132,52 +140,59 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
     for (const auto& [x, y] : spec.wanderer->route)
       wanderer.route.push_back({static_cast<float>(x), static_cast<float>(y)});
     wanderer.sight = static_cast<float>(spec.wanderer->sight);
-    wanderer.change_chance = static_cast<float>(1.0 - exact::exp(-plan_.spec.tick / spec.wanderer->restless));
+    wanderer.change_chance =
+        static_cast<float>(1.0 - exact::exp(-plan_.spec.tick / spec.wanderer->restless));
     plan_.wanderers.push_back(std::move(wanderer));
   }
 }
 
-void ArenaCompiler::add_mover(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs) {
+void ArenaCompiler::add_mover(const BodySpec& spec, std::size_t number,
+                              std::vector<std::string>& inputs) {
   const double dt = plan_.spec.tick;
   const auto keep = [&](double drag) { return static_cast<float>(exact::exp(-drag * dt)); };
   const auto radians = [](double degrees) { return static_cast<float>(exact::radians(degrees)); };
   if (const auto* boat = std::get_if<Boat>(&*spec.mover)) {
     inputs = {"throttle", "rudder"};
-    plan_.movers.push_back({number, BoatData{static_cast<float>(boat->thrust), keep(boat->drag_ahead),
-                                             keep(boat->drag_abeam), static_cast<float>(boat->rudder_flow),
-                                             static_cast<float>(boat->rudder_wash), keep(boat->drag_turn)}});
+    plan_.movers.push_back(
+        {number, BoatData{static_cast<float>(boat->thrust), keep(boat->drag_ahead),
+                          keep(boat->drag_abeam), static_cast<float>(boat->rudder_flow),
+                          static_cast<float>(boat->rudder_wash), keep(boat->drag_turn)}});
   } else if (const auto* walker = std::get_if<Walker>(&*spec.mover)) {
     inputs = {"ahead", "left", "turn"};
     if (walker->jump > 0.0) inputs.push_back("jump");
     if (walker->pitch_rate > 0.0) inputs.push_back("pitch");
-    plan_.movers.push_back({number, WalkerData{.speed = static_cast<float>(walker->speed),
-                                               .step = static_cast<float>(walker->acceleration * dt),
-                                               .turn_rate = radians(walker->turn_rate),
-                                               .in_air = static_cast<float>(walker->in_air),
-                                               .jump = static_cast<float>(walker->jump),
-                                               .pitch = {radians(walker->pitch_rate), radians(walker->pitch_limit)}}});
+    plan_.movers.push_back(
+        {number, WalkerData{.speed = static_cast<float>(walker->speed),
+                            .step = static_cast<float>(walker->acceleration * dt),
+                            .turn_rate = radians(walker->turn_rate),
+                            .in_air = static_cast<float>(walker->in_air),
+                            .jump = static_cast<float>(walker->jump),
+                            .pitch = {radians(walker->pitch_rate), radians(walker->pitch_limit)}}});
   } else if (const auto* flyer = std::get_if<Flyer>(&*spec.mover)) {
     inputs = {"ahead", "left", "up", "turn"};
     if (flyer->pitch_rate > 0.0) inputs.push_back("pitch");
-    plan_.movers.push_back({number, FlyerData{.speed = static_cast<float>(flyer->speed),
-                                              .climb = static_cast<float>(flyer->climb),
-                                              .step = static_cast<float>(flyer->acceleration * dt),
-                                              .turn_rate = radians(flyer->turn_rate),
-                                              .pitch = {radians(flyer->pitch_rate), radians(flyer->pitch_limit)}}});
+    plan_.movers.push_back(
+        {number, FlyerData{.speed = static_cast<float>(flyer->speed),
+                           .climb = static_cast<float>(flyer->climb),
+                           .step = static_cast<float>(flyer->acceleration * dt),
+                           .turn_rate = radians(flyer->turn_rate),
+                           .pitch = {radians(flyer->pitch_rate), radians(flyer->pitch_limit)}}});
   } else if (const auto* car = std::get_if<Car>(&*spec.mover)) {
     inputs = {"throttle", "steering"};
     plan_.movers.push_back(
-        {number, CarData{static_cast<float>(car->engine), static_cast<float>(car->brakes), keep(car->drag),
-                         keep(car->side_grip), static_cast<float>(car->wheelbase), radians(car->steer_angle)}});
+        {number, CarData{static_cast<float>(car->engine), static_cast<float>(car->brakes),
+                         keep(car->drag), keep(car->side_grip), static_cast<float>(car->wheelbase),
+                         radians(car->steer_angle)}});
   } else {
     const auto& stepper = std::get<Stepper>(*spec.mover);
     inputs = {"turn", "ahead", "left", "east", "north"};
-    plan_.steppers.push_back(
-        {number, static_cast<std::uint32_t>(stepper.ticks_per_move), stepper.faces_move, stepper.pushes, stepper.pushable});
+    plan_.steppers.push_back({number, static_cast<std::uint32_t>(stepper.ticks_per_move),
+                              stepper.faces_move, stepper.pushes, stepper.pushable});
   }
 }
 
-void ArenaCompiler::add_launchers(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs) {
+void ArenaCompiler::add_launchers(const BodySpec& spec, std::size_t number,
+                                  std::vector<std::string>& inputs) {
   for (std::size_t i = 0; i < spec.launchers.size(); ++i) {
     const Launcher& launcher = spec.launchers[i];
     LauncherData data{.body = number, .spec_index = i};
@@ -206,7 +221,8 @@ void ArenaCompiler::add_launchers(const BodySpec& spec, std::size_t number, std:
   }
 }
 
-void ArenaCompiler::add_digger(const Digger& spec, std::size_t number, std::vector<std::string>& inputs) {
+void ArenaCompiler::add_digger(const Digger& spec, std::size_t number,
+                               std::vector<std::string>& inputs) {
   DiggerData data{.body = number};
   data.dig_input = plan_.inputs + inputs.size();
   inputs.push_back("dig");
@@ -238,9 +254,9 @@ void ArenaCompiler::add_carried(const BodySpec& spec, std::size_t number) {
     std::vector<double> levels = spec.track->levels;
     if (levels.empty()) levels.assign(points.size(), 0.0);
     if (levels.size() != points.size())
-      wrong(
-          "the path has " + std::to_string(points.size()) + " points and " + std::to_string(levels.size()) + " levels",
-          plan_.paths[number] + ".track.levels", "give each point one, or none");
+      wrong("the path has " + std::to_string(points.size()) + " points and " +
+                std::to_string(levels.size()) + " levels",
+            plan_.paths[number] + ".track.levels", "give each point one, or none");
     if (carried.closed) {
       points.push_back({0, 0});
       levels.push_back(0.0);
@@ -257,7 +273,8 @@ void ArenaCompiler::add_carried(const BodySpec& spec, std::size_t number) {
       last = p;
     }
     if (carried.length <= 0.0)
-      wrong("the track leads nowhere", plan_.paths[number] + ".track.points", "give points away from the start");
+      wrong("the track leads nowhere", plan_.paths[number] + ".track.points",
+            "give points away from the start");
   } else {
     carried.code = spec.carry.function();
   }
@@ -272,24 +289,28 @@ void ArenaCompiler::add_meters(const BodySpec& spec, std::size_t number, const s
   for (const Meter& meter : spec.meters) {
     auto found = std::find(names.begin(), names.end(), meter.name);
     if (found == names.end()) found = names.insert(names.end(), meter.name);
-    plan_.meters.push_back({number, static_cast<std::uint32_t>(found - names.begin()), static_cast<float>(meter.low),
-                            static_cast<float>(meter.high), static_cast<float>(meter.start.value_or(meter.high)),
+    plan_.meters.push_back({number, static_cast<std::uint32_t>(found - names.begin()),
+                            static_cast<float>(meter.low), static_cast<float>(meter.high),
+                            static_cast<float>(meter.start.value_or(meter.high)),
                             static_cast<float>(meter.change * plan_.spec.tick), meter.vital});
   }
 }
 
 void ArenaCompiler::add_shots() {
-  plan_.meter_of.assign(plan_.active.size(), std::vector<std::int32_t>(plan_.meter_names.size(), -1));
+  plan_.meter_of.assign(plan_.active.size(),
+                        std::vector<std::int32_t>(plan_.meter_names.size(), -1));
   for (std::size_t m = 0; m < plan_.meters.size(); ++m)
-    plan_.meter_of[plan_.active_index[plan_.meters[m].body]][plan_.meters[m].name] = static_cast<std::int32_t>(m);
+    plan_.meter_of[plan_.active_index[plan_.meters[m].body]][plan_.meters[m].name] =
+        static_cast<std::int32_t>(m);
   for (std::size_t l = 0; l < plan_.launchers.size(); ++l) {
     LauncherData& launcher = plan_.launchers[l];
-    const Launcher& spec = bodies_[plan_.entities[launcher.body].spec_index].launchers[launcher.spec_index];
+    const Launcher& spec =
+        bodies_[plan_.entities[launcher.body].spec_index].launchers[launcher.spec_index];
     launcher.first_shot = plan_.entities.size();
     for (std::size_t i = 0; i < launcher.shots; ++i) {
-      const std::size_t shot =
-          add_entity(EntityKind::shot, spec.name, spec.tag, l,
-                     plan_.paths[launcher.body] + ".launchers[" + std::to_string(launcher.spec_index) + "]");
+      const std::size_t shot = add_entity(
+          EntityKind::shot, spec.name, spec.tag, l,
+          plan_.paths[launcher.body] + ".launchers[" + std::to_string(launcher.spec_index) + "]");
       if (plan_.heights.used) {
         add_posed(Ball{.radius = spec.radius}, static_cast<float>(2.0 * spec.radius), {}, false);
       } else {
@@ -319,17 +340,19 @@ void ArenaCompiler::link_wanderers() {
 
 void ArenaCompiler::link_launchers() {
   for (LauncherData& launcher : plan_.launchers) {
-    const Launcher& spec = bodies_[plan_.entities[launcher.body].spec_index].launchers[launcher.spec_index];
+    const Launcher& spec =
+        bodies_[plan_.entities[launcher.body].spec_index].launchers[launcher.spec_index];
     const std::string where = plan_.paths[launcher.first_shot];
     const Touchy touch = touchy(spec.effects, spec.kills, where);
     for (std::size_t i = 0; i < launcher.shots; ++i) plan_.touchy[launcher.first_shot + i] = touch;
     if (spec.costs) {
       for (std::size_t m = 0; m < plan_.meters.size(); ++m)
-        if (plan_.meters[m].body == launcher.body && plan_.meter_names[plan_.meters[m].name] == spec.costs->meter)
+        if (plan_.meters[m].body == launcher.body &&
+            plan_.meter_names[plan_.meters[m].name] == spec.costs->meter)
           launcher.cost_meter = m;
       if (launcher.cost_meter == nowhere)
-        throw Error(ErrorKind::spec, "the body has no meter '" + spec.costs->meter + "'", where + ".costs.meter",
-                    advice(spec.costs->meter, plan_.meter_names));
+        throw Error(ErrorKind::spec, "the body has no meter '" + spec.costs->meter + "'",
+                    where + ".costs.meter", advice(spec.costs->meter, plan_.meter_names));
       launcher.cost = static_cast<float>(spec.costs->amount);
     }
     launcher.targets = tag_mask(spec.targets, where + ".targets");

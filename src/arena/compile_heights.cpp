@@ -41,34 +41,40 @@ Levels read_levels(const GroundSpec& spec) {
     levels.columns = spec.levels.front().size();
     for (std::size_t r = 0; r < levels.rows; ++r) {
       if (spec.levels[r].size() != levels.columns)
-        wrong("this row has " + std::to_string(spec.levels[r].size()) + " numbers, and the first has " +
-                  std::to_string(levels.columns),
+        wrong("this row has " + std::to_string(spec.levels[r].size()) +
+                  " numbers, and the first has " + std::to_string(levels.columns),
               where + "levels[" + std::to_string(r) + "]", "make all rows equally long");
       levels.values.insert(levels.values.end(), spec.levels[r].begin(), spec.levels[r].end());
     }
-  } else if (const std::string bytes = read_data(spec.file, where + "file"); bytes.starts_with("\x89PNG")) {
+  } else if (const std::string bytes = read_data(spec.file, where + "file");
+             bytes.starts_with("\x89PNG")) {
     GreyPicture picture = read_grey_png(bytes, shown(spec.file));
     levels.columns = picture.width;
     levels.rows = picture.height;
     for (std::size_t r = picture.height; r-- > 0;)  // pictures begin at the top
-      levels.values.insert(levels.values.end(), picture.values.begin() + static_cast<std::ptrdiff_t>(r * picture.width),
-                           picture.values.begin() + static_cast<std::ptrdiff_t>((r + 1) * picture.width));
+      levels.values.insert(
+          levels.values.end(),
+          picture.values.begin() + static_cast<std::ptrdiff_t>(r * picture.width),
+          picture.values.begin() + static_cast<std::ptrdiff_t>((r + 1) * picture.width));
   } else {
     NpyArray array = read_npy(bytes, shown(spec.file));
     if (array.shape.size() != 2)
-      throw Error(ErrorKind::file, "the ground's array has " + std::to_string(array.shape.size()) + " dimensions",
+      throw Error(ErrorKind::file,
+                  "the ground's array has " + std::to_string(array.shape.size()) + " dimensions",
                   shown(spec.file), "give it two: rows along y, columns along x");
     levels.rows = array.shape[0];
     levels.columns = array.shape[1];
     levels.values = std::move(array.values);
   }
   if (levels.rows < 2 || levels.columns < 2 || levels.values.size() > most_levels)
-    wrong("the ground has " + std::to_string(levels.columns) + " x " + std::to_string(levels.rows) + " levels",
+    wrong("the ground has " + std::to_string(levels.columns) + " x " + std::to_string(levels.rows) +
+              " levels",
           where + "file", "give at least 2 x 2 and at most a million");
   for (double& level : levels.values) {
     level = level * spec.scale + spec.lift;
     if (!(std::fabs(level) < 1e6))
-      wrong("a level is not a number, or farther than 1,000 km from 0", where + "file", "fix the data or the scale");
+      wrong("a level is not a number, or farther than 1,000 km from 0", where + "file",
+            "fix the data or the scale");
   }
   return levels;
 }
@@ -85,7 +91,8 @@ void ArenaCompiler::read_heights() {
   heights.ceiling = spec.ceiling ? static_cast<float>(*spec.ceiling) : boundless;
   heights.floor_level = spec.floor ? static_cast<float>(spec.floor->level) : 0.0f;
   if (spec.floor && spec.floor->level < spec.lowest)
-    wrong("the floor lies below the lowest level that bodies survive", "arena.heights.floor.level", "lower `lowest`");
+    wrong("the floor lies below the lowest level that bodies survive", "arena.heights.floor.level",
+          "lower `lowest`");
   if (spec.ceiling && *spec.ceiling <= (spec.floor ? spec.floor->level : spec.lowest))
     wrong("there is no room below the ceiling", "arena.heights.ceiling", "raise it");
 }
@@ -124,36 +131,45 @@ void ArenaCompiler::check_flat() const {
     if (body.track && !body.track->levels.empty()) needs_height(where + ".track.levels");
     for (std::size_t l = 0; l < body.launchers.size(); ++l) {
       const std::string at = where + ".launchers[" + std::to_string(l) + "]";
-      if (body.launchers[l].rise[0] != 0.0 || body.launchers[l].rise[1] != 0.0) needs_height(at + ".rise");
+      if (body.launchers[l].rise[0] != 0.0 || body.launchers[l].rise[1] != 0.0)
+        needs_height(at + ".rise");
       if (body.launchers[l].muzzle != 0.0) needs_height(at + ".muzzle");
       if (body.launchers[l].gravity != 1.0) needs_height(at + ".gravity");
     }
   }
   if (spec.cells)
     for (std::size_t i = 0; i < spec.cells->kinds.size(); ++i)
-      if (spec.cells->kinds[i].height) needs_height("arena.cells.kinds[" + std::to_string(i) + "].height");
+      if (spec.cells->kinds[i].height)
+        needs_height("arena.cells.kinds[" + std::to_string(i) + "].height");
 }
 
-float ArenaCompiler::tall_of(const Shape& shape, const std::optional<double>& height, const std::string& where) const {
+float ArenaCompiler::tall_of(const Shape& shape, const std::optional<double>& height,
+                             const std::string& where) const {
   if (!plan_.heights.used) return 0.0f;
   const auto* ball = std::get_if<Ball>(&shape);
   if (ball != nullptr && height)
-    wrong("a ball is as tall as it is wide", where + ".height", "leave it out, or choose another shape");
+    wrong("a ball is as tall as it is wide", where + ".height",
+          "leave it out, or choose another shape");
   return static_cast<float>(ball != nullptr ? 2.0 * ball->radius : height.value_or(1.0));
 }
 
 void ArenaCompiler::add_heights() {
   if (!plan_.heights.used) return;
   if (const auto& floor = plan_.spec.heights->floor) {
-    plan_.heights.floor = add_entity(EntityKind::floor, floor->name, floor->tag, 0, "arena.heights.floor");
-    plan_.surface[plan_.heights.floor] = {static_cast<float>(floor->bounce), static_cast<float>(floor->grip)};
+    plan_.heights.floor =
+        add_entity(EntityKind::floor, floor->name, floor->tag, 0, "arena.heights.floor");
+    plan_.surface[plan_.heights.floor] = {static_cast<float>(floor->bounce),
+                                          static_cast<float>(floor->grip)};
   }
-  if (like_ != nullptr && like_->spec.ground == plan_.spec.ground && like_->spec.meshes == plan_.spec.meshes) {
+  if (like_ != nullptr && like_->spec.ground == plan_.spec.ground &&
+      like_->spec.meshes == plan_.spec.meshes) {
     // The same triangles, and the same entities in the same order.
     for (std::size_t e = 0; e < like_->entities.size(); ++e)
-      if (const EntityKind kind = like_->entities[e].kind; kind == EntityKind::ground || kind == EntityKind::mesh)
+      if (const EntityKind kind = like_->entities[e].kind;
+          kind == EntityKind::ground || kind == EntityKind::mesh)
         plan_.surface[add_entity(kind, like_->entities[e].name, like_->tags[like_->tag_of[e]],
-                                 like_->entities[e].spec_index, like_->paths[e])] = like_->surface[e];
+                                 like_->entities[e].spec_index, like_->paths[e])] =
+            like_->surface[e];
     plan_.heights.terrain = like_->heights.terrain;
     return;
   }
@@ -161,8 +177,10 @@ void ArenaCompiler::add_heights() {
   if (plan_.spec.ground) add_ground(triangles);
   for (std::size_t i = 0; i < plan_.spec.meshes.size(); ++i) add_mesh(i, triangles);
   if (triangles.size() > most_triangles)
-    wrong("ground and meshes have more than two million triangles", "arena.meshes", "use simpler ones");
-  if (!triangles.empty()) plan_.heights.terrain = std::make_shared<const Terrain>(std::move(triangles));
+    wrong("ground and meshes have more than two million triangles", "arena.meshes",
+          "use simpler ones");
+  if (!triangles.empty())
+    plan_.heights.terrain = std::make_shared<const Terrain>(std::move(triangles));
 }
 
 void ArenaCompiler::add_ground(std::vector<Triangle>& triangles) {
@@ -177,11 +195,12 @@ void ArenaCompiler::add_ground(std::vector<Triangle>& triangles) {
   };
   for (std::size_t row = 0; row + 1 < levels.rows; ++row)
     for (std::size_t column = 0; column + 1 < levels.columns; ++column) {
-      const Vec3 a = corner(column, row), b = corner(column + 1, row), c = corner(column + 1, row + 1),
-                 d = corner(column, row + 1);
+      const Vec3 a = corner(column, row), b = corner(column + 1, row),
+                 c = corner(column + 1, row + 1), d = corner(column, row + 1);
       Triangle triangle;
       for (const auto& corners : {std::array{a, b, c}, std::array{a, c, d}})
-        if (make_triangle(corners, static_cast<std::uint32_t>(entity), triangle)) triangles.push_back(triangle);
+        if (make_triangle(corners, static_cast<std::uint32_t>(entity), triangle))
+          triangles.push_back(triangle);
     }
 }
 
@@ -200,8 +219,8 @@ void ArenaCompiler::add_mesh(std::size_t index, std::vector<Triangle>& triangles
       for (std::size_t k = 0; k < 3; ++k) {
         const auto number = static_cast<std::size_t>(spec.triangles[t][k]);
         if (number >= spec.corners.size())
-          wrong("there is no corner " + std::to_string(number), where + ".triangles[" + std::to_string(t) + "]",
-                "corners count from 0");
+          wrong("there is no corner " + std::to_string(number),
+                where + ".triangles[" + std::to_string(t) + "]", "corners count from 0");
         const auto& p = spec.corners[number];
         corners[k] = {static_cast<float>(p[0]), static_cast<float>(p[1]), static_cast<float>(p[2])};
       }
@@ -210,22 +229,27 @@ void ArenaCompiler::add_mesh(std::size_t index, std::vector<Triangle>& triangles
   }
   const auto [sin, cos] = exact::sin_cos(exact::wrap_angle(exact::radians(spec.heading)));
   const auto scale = static_cast<float>(spec.scale);
-  const Vec3 at{static_cast<float>(spec.at[0]), static_cast<float>(spec.at[1]), static_cast<float>(spec.at[2])};
+  const Vec3 at{static_cast<float>(spec.at[0]), static_cast<float>(spec.at[1]),
+                static_cast<float>(spec.at[2])};
   const std::size_t before = triangles.size();
   for (const TaggedTriangles& group : groups) {
     const std::string& tag = group.tag.empty() ? spec.tag : group.tag;
     const std::size_t entity = add_entity(EntityKind::mesh, spec.name, tag, index, where);
     plan_.surface[entity] = {static_cast<float>(spec.bounce), static_cast<float>(spec.grip)};
     for (std::array<Vec3, 3> corners : group.triangles) {
-      for (Vec3& c : corners) c = at + scale * Vec3{cos * c.x - sin * c.y, sin * c.x + cos * c.y, c.z};
+      for (Vec3& c : corners)
+        c = at + scale * Vec3{cos * c.x - sin * c.y, sin * c.x + cos * c.y, c.z};
       for (const Vec3& c : corners)
         if (!(std::fabs(c.x) < 1e6f && std::fabs(c.y) < 1e6f && std::fabs(c.z) < 1e6f))
-          wrong("a corner lies farther than 1,000 km away, or nowhere", where, "fix the mesh or its scale");
+          wrong("a corner lies farther than 1,000 km away, or nowhere", where,
+                "fix the mesh or its scale");
       Triangle triangle;
-      if (make_triangle(corners, static_cast<std::uint32_t>(entity), triangle)) triangles.push_back(triangle);
+      if (make_triangle(corners, static_cast<std::uint32_t>(entity), triangle))
+        triangles.push_back(triangle);
     }
   }
-  if (triangles.size() == before) wrong("the mesh has no triangles with an area", where, "give it some");
+  if (triangles.size() == before)
+    wrong("the mesh has no triangles with an area", where, "give it some");
 }
 
 void ArenaCompiler::read_blocks() {
@@ -234,7 +258,8 @@ void ArenaCompiler::read_blocks() {
   const std::string where = "arena.blocks";
   if (!plan_.heights.used) needs_height(where);
   if (spec.kinds.empty()) wrong("the blocks have no kinds", where + ".kinds", "add one");
-  if (spec.kinds.size() > 255) wrong("more than 255 kinds of blocks", where + ".kinds", "use fewer");
+  if (spec.kinds.size() > 255)
+    wrong("more than 255 kinds of blocks", where + ".kinds", "use fewer");
   BlocksPlan& blocks = plan_.blocks;
   blocks.solid.push_back(0);
   blocks.hardness.push_back(0.0f);
@@ -242,8 +267,8 @@ void ArenaCompiler::read_blocks() {
   for (std::size_t k = 0; k < spec.kinds.size(); ++k) {
     for (std::size_t other = 0; other < k; ++other)
       if (spec.kinds[other].name == spec.kinds[k].name)
-        wrong("two kinds are named '" + spec.kinds[k].name + "'", where + ".kinds[" + std::to_string(k) + "].name",
-              "give them different names");
+        wrong("two kinds are named '" + spec.kinds[k].name + "'",
+              where + ".kinds[" + std::to_string(k) + "].name", "give them different names");
     blocks.solid.push_back(spec.kinds[k].solid ? 1 : 0);
     blocks.hardness.push_back(spec.kinds[k].hardness ? static_cast<float>(*spec.kinds[k].hardness)
                                                      : std::numeric_limits<float>::infinity());
@@ -259,15 +284,18 @@ void ArenaCompiler::read_blocks() {
   if (!spec.file.empty()) {
     const NpyArray array = read_npy(read_data(spec.file, where + ".file"), shown(spec.file));
     if (array.shape.size() != 3)
-      throw Error(ErrorKind::file, "the array of blocks has " + std::to_string(array.shape.size()) + " dimensions",
+      throw Error(ErrorKind::file,
+                  "the array of blocks has " + std::to_string(array.shape.size()) + " dimensions",
                   shown(spec.file), "give it three: layers, rows, columns");
     for (std::size_t k = 0; k < 3; ++k) {
       if (size[k] != 0 && static_cast<std::size_t>(size[k]) != array.shape[k])
-        wrong("the file's world has another size", where + ".file", "leave columns, rows and layers out");
+        wrong("the file's world has another size", where + ".file",
+              "leave columns, rows and layers out");
       size[k] = static_cast<std::int64_t>(std::min<std::size_t>(array.shape[k], 1'000'000));
     }
     for (const double value : array.values) {
-      if (!(value >= 0.0 && value <= static_cast<double>(spec.kinds.size())) || value != std::floor(value))
+      if (!(value >= 0.0 && value <= static_cast<double>(spec.kinds.size())) ||
+          value != std::floor(value))
         throw Error(ErrorKind::file, "a block is of a kind that does not exist", shown(spec.file),
                     "use whole numbers from 0 (none) to the number of kinds");
       start.push_back(static_cast<std::uint8_t>(value));
@@ -284,7 +312,8 @@ void ArenaCompiler::read_blocks() {
   blocks.layers = static_cast<std::int32_t>(size[0]);
   blocks.rows = static_cast<std::int32_t>(size[1]);
   blocks.columns = static_cast<std::int32_t>(size[2]);
-  if (blocks.count() > 4'000'000 || blocks.count() * static_cast<std::size_t>(spec.layouts) > 256'000'000)
+  if (blocks.count() > 4'000'000 ||
+      blocks.count() * static_cast<std::size_t>(spec.layouts) > 256'000'000)
     wrong("the worlds have too many blocks", where + ".columns",
           "at most 4 million each, and 256 million in all layouts");
   start.resize(blocks.count());
@@ -296,8 +325,8 @@ void ArenaCompiler::add_block_kinds() {
   if (!plan_.spec.blocks) return;
   const auto& kinds = plan_.spec.blocks->kinds;
   for (std::size_t k = 0; k < kinds.size(); ++k) {
-    const std::size_t e =
-        add_entity(EntityKind::block, kinds[k].name, kinds[k].tag, k, "arena.blocks.kinds[" + std::to_string(k) + "]");
+    const std::size_t e = add_entity(EntityKind::block, kinds[k].name, kinds[k].tag, k,
+                                     "arena.blocks.kinds[" + std::to_string(k) + "]");
     plan_.surface[e] = {static_cast<float>(kinds[k].bounce), static_cast<float>(kinds[k].grip)};
   }
 }
@@ -312,7 +341,8 @@ void ArenaCompiler::link_diggers() {
     if (!spec.places.empty()) {
       const auto found = std::find(kinds.begin(), kinds.end(), spec.places);
       if (found == kinds.end())
-        wrong("no kind of block is named '" + spec.places + "'", where + ".places", advice(spec.places, kinds));
+        wrong("no kind of block is named '" + spec.places + "'", where + ".places",
+              advice(spec.places, kinds));
       digger.places = static_cast<std::uint8_t>(found - kinds.begin() + 1);
     }
     if (spec.stock.empty()) continue;

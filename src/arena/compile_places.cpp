@@ -40,9 +40,12 @@ void ArenaCompiler::add_zones() {
     check_shape(zones[i].shape, where);
     check_place(zones[i].place, where);
     const std::size_t zone = add_entity(EntityKind::zone, zones[i].name, zones[i].tag, i, where);
-    plan_.entities[zone].side = zones[i].side;  // rays see zones of every side: a zone has no side of bodies
-    const bool ends = !plan_.heights.used || zones[i].height || std::holds_alternative<Ball>(zones[i].shape);
-    add_posed(zones[i].shape, ends ? tall_of(zones[i].shape, zones[i].height, where) : boundless, {}, true);
+    plan_.entities[zone].side =
+        zones[i].side;  // rays see zones of every side: a zone has no side of bodies
+    const bool ends =
+        !plan_.heights.used || zones[i].height || std::holds_alternative<Ball>(zones[i].shape);
+    add_posed(zones[i].shape, ends ? tall_of(zones[i].shape, zones[i].height, where) : boundless,
+              {}, true);
   }
   plan_.zones = zones.size();
 }
@@ -57,9 +60,10 @@ void ArenaCompiler::add_items() {
     const std::int64_t count = count_of(items[i].count, items[i].density, items[i].place, where);
     for (std::int64_t copy = 0; copy < count; ++copy) {
       add_entity(EntityKind::item, items[i].name, items[i].tag, i, where);
-      add_posed(items[i].shape, tall_of(items[i].shape, items[i].height, where), items[i].returns, true);
-      plan_.item.push_back(
-          {~std::uint64_t{0}, static_cast<float>(items[i].worth), static_cast<std::size_t>(items[i].together)});
+      add_posed(items[i].shape, tall_of(items[i].shape, items[i].height, where), items[i].returns,
+                true);
+      plan_.item.push_back({~std::uint64_t{0}, static_cast<float>(items[i].worth),
+                            static_cast<std::size_t>(items[i].together)});
     }
   }
   plan_.items = plan_.entities.size() - plan_.first_item;
@@ -71,9 +75,11 @@ void ArenaCompiler::add_walls() {
   for (std::size_t i = 0; i < walls.size(); ++i) {
     const std::string where = "arena.walls[" + std::to_string(i) + "]";
     const auto& points = walls[i].points;
-    if (points.size() < 2) wrong("a wall needs two points or more", where + ".points", "add points");
+    if (points.size() < 2)
+      wrong("a wall needs two points or more", where + ".points", "add points");
     const std::size_t entity = add_entity(EntityKind::wall, walls[i].name, walls[i].tag, i, where);
-    plan_.surface[entity] = {static_cast<float>(walls[i].bounce), static_cast<float>(walls[i].grip)};
+    plan_.surface[entity] = {static_cast<float>(walls[i].bounce),
+                             static_cast<float>(walls[i].grip)};
     const std::size_t count = walls[i].closed ? points.size() : points.size() - 1;
     for (std::size_t p = 0; p < count; ++p) {
       const auto corner = [&](std::size_t k) {
@@ -83,9 +89,16 @@ void ArenaCompiler::add_walls() {
       const Vec from = corner(p), to = corner(p + 1);
       const float size = length(to - from);
       if (size < 1e-4f)
-        wrong("two neighbouring points are the same", where + ".points[" + std::to_string(p) + "]", "leave one out");
-      WallPiece piece{
-          core_of_segment(from, to), from, to, 0.5f * (from + to), 0.5f * size, entity, -boundless, boundless};
+        wrong("two neighbouring points are the same", where + ".points[" + std::to_string(p) + "]",
+              "leave one out");
+      WallPiece piece{core_of_segment(from, to),
+                      from,
+                      to,
+                      0.5f * (from + to),
+                      0.5f * size,
+                      entity,
+                      -boundless,
+                      boundless};
       if (walls[i].height) {
         piece.low = static_cast<float>(walls[i].foot);
         piece.high = static_cast<float>(walls[i].foot + *walls[i].height);
@@ -119,13 +132,14 @@ void ArenaCompiler::read_cells() {
     if (kind.height && !kind.solid)
       wrong("only solid cells have a height", at + ".height", "leave it out, or set solid = true");
     const float floor = plan_.heights.floor_level;
-    cells.top.push_back(kind.height                         ? floor + static_cast<float>(*kind.height)
+    cells.top.push_back(kind.height ? floor + static_cast<float>(*kind.height)
                         : plan_.heights.used && !kind.solid ? floor
                                                             : boundless);
     if (kind.symbol.empty()) continue;
     const auto symbol = static_cast<unsigned char>(kind.symbol.front());
     if (kind.symbol.size() != 1 || symbol <= ' ' || symbol > '~')
-      wrong("'" + kind.symbol + "' cannot stand for a cell", at + ".symbol", "choose one printable ASCII character");
+      wrong("'" + kind.symbol + "' cannot stand for a cell", at + ".symbol",
+            "choose one printable ASCII character");
     if (kind_of_symbol[symbol] >= 0)
       wrong("two kinds have the symbol '" + kind.symbol + "'", at + ".symbol", "choose another");
     kind_of_symbol[symbol] = static_cast<int>(k + 1);
@@ -137,7 +151,8 @@ void ArenaCompiler::read_cells() {
     drawn.push_back(lines_of(spec.layers[l]));
     const std::string at = where + ".layers[" + std::to_string(l) + "]";
     std::int64_t widest = 0;
-    for (const auto& line : drawn.back()) widest = std::max(widest, static_cast<std::int64_t>(line.size()));
+    for (const auto& line : drawn.back())
+      widest = std::max(widest, static_cast<std::int64_t>(line.size()));
     const auto height = static_cast<std::int64_t>(drawn.back().size());
     if (l == 0 && columns == 0) columns = widest;
     if (l == 0 && rows == 0) rows = height;
@@ -146,9 +161,11 @@ void ArenaCompiler::read_cells() {
                 " rows, and the map " + std::to_string(columns) + " and " + std::to_string(rows),
             at, "draw all layers in one size");
   }
-  if (columns < 1 || rows < 1) wrong("the map has no size", where, "draw a layer, or give columns and rows");
+  if (columns < 1 || rows < 1)
+    wrong("the map has no size", where, "draw a layer, or give columns and rows");
   if (columns > most_side || rows > most_side ||
-      columns * rows * static_cast<std::int64_t>(std::max<std::size_t>(1, drawn.size())) > most_cells)
+      columns * rows * static_cast<std::int64_t>(std::max<std::size_t>(1, drawn.size())) >
+          most_cells)
     wrong("the map has too many cells", where, "at most 4096 along a side and 4 million in all");
   cells.size = static_cast<float>(spec.size);
   cells.origin = {static_cast<float>(spec.origin[0]), static_cast<float>(spec.origin[1])};
@@ -166,8 +183,8 @@ void ArenaCompiler::read_cells() {
         const int kind = kind_of_symbol[static_cast<unsigned char>(drawn[l][line][column])];
         if (kind < 0)
           wrong("no kind has the symbol '" + drawn[l][line].substr(column, 1) + "'",
-                where + ".layers[" + std::to_string(l) + "], line " + std::to_string(line + 1) + ", column " +
-                    std::to_string(column + 1),
+                where + ".layers[" + std::to_string(l) + "], line " + std::to_string(line + 1) +
+                    ", column " + std::to_string(column + 1),
                 "give a kind that symbol, or use a space");
         const std::size_t row = static_cast<std::size_t>(rows) - 1 - line;
         cells.drawn[l * cells.cells() + row * static_cast<std::size_t>(columns) + column] =
@@ -175,7 +192,8 @@ void ArenaCompiler::read_cells() {
       }
   cells.avoided.assign(spec.kinds.size() + 1, 0);
   for (std::size_t i = 0; i < spec.avoid.size(); ++i)
-    cells.avoided[kind_number(spec, spec.avoid[i], where + ".avoid[" + std::to_string(i) + "]")] = 1;
+    cells.avoided[kind_number(spec, spec.avoid[i], where + ".avoid[" + std::to_string(i) + "]")] =
+        1;
   check_generators(spec, columns, rows, where + ".generate");
 }
 
@@ -184,8 +202,8 @@ void ArenaCompiler::add_cell_kinds() {
   if (!plan_.spec.cells) return;
   for (std::size_t k = 0; k < plan_.spec.cells->kinds.size(); ++k) {
     const CellKind& kind = plan_.spec.cells->kinds[k];
-    const std::size_t e =
-        add_entity(EntityKind::cell, kind.name, kind.tag, k, "arena.cells.kinds[" + std::to_string(k) + "]");
+    const std::size_t e = add_entity(EntityKind::cell, kind.name, kind.tag, k,
+                                     "arena.cells.kinds[" + std::to_string(k) + "]");
     plan_.surface[e] = {0.0f, 0.3f};
   }
 }
@@ -194,7 +212,8 @@ void ArenaCompiler::link_connections() {
   for (std::size_t i = 0; i < plan_.items; ++i) {
     const ItemSpec& spec = plan_.spec.items[plan_.entities[plan_.first_item + i].spec_index];
     if (!spec.collectors.empty())
-      plan_.item[i].collectors = tag_mask(spec.collectors, plan_.paths[plan_.first_item + i] + ".collectors");
+      plan_.item[i].collectors =
+          tag_mask(spec.collectors, plan_.paths[plan_.first_item + i] + ".collectors");
   }
   if (!plan_.spec.cells) return;
   const auto& names = plan_.spec.cells->connect;
@@ -207,8 +226,8 @@ void ArenaCompiler::link_connections() {
       if (plan_.entities[e].name == names[i]) plan_.cells.connect.push_back(e);
     }
     if (plan_.cells.connect.size() == before)
-      wrong("no body, zone or item is named '" + names[i] + "'", "arena.cells.connect[" + std::to_string(i) + "]",
-            advice(names[i], known));
+      wrong("no body, zone or item is named '" + names[i] + "'",
+            "arena.cells.connect[" + std::to_string(i) + "]", advice(names[i], known));
   }
 }
 
@@ -217,9 +236,11 @@ void ArenaCompiler::add_rivers() {
     const River& river = plan_.spec.rivers[i];
     const std::string where = "arena.rivers[" + std::to_string(i) + "]";
     if (river.name.empty()) wrong("the name is empty", where + ".name", "name it");
-    if (river.gap[0] > river.gap[1]) wrong("the gap's range runs backwards", where + ".gap", "give the smaller first");
+    if (river.gap[0] > river.gap[1])
+      wrong("the gap's range runs backwards", where + ".gap", "give the smaller first");
     if (river.gap[0] <= 0.0 || river.gap[1] >= river.width)
-      wrong("the gap does not fit between the banks", where + ".gap", "keep it above 0 and below the width");
+      wrong("the gap does not fit between the banks", where + ".gap",
+            "keep it above 0 and below the width");
     if (river.thickness >= river.spacing)
       wrong("the rocks fill the whole river", where + ".thickness", "keep it below the spacing");
     if (river.tall[0] > river.tall[1])
@@ -242,8 +263,11 @@ void ArenaCompiler::add_rivers() {
       }
       number += static_cast<std::size_t>(count_of(body.count, body.density, body.place, where));
     }
-    if (!found) wrong("no body is named '" + river.follows + "'", where + ".follows", advice(river.follows, names));
-    for (BodySpec& part : river_bodies(river, plan_.heights.used)) bodies_.push_back(std::move(part));
+    if (!found)
+      wrong("no body is named '" + river.follows + "'", where + ".follows",
+            advice(river.follows, names));
+    for (BodySpec& part : river_bodies(river, plan_.heights.used))
+      bodies_.push_back(std::move(part));
     data.first_body = number;
     for (const RiverData& other : plan_.rivers) data.first_body += river_body_count(other);
     plan_.rivers.push_back(std::move(data));

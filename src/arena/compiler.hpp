@@ -1,8 +1,9 @@
 #pragma once
 
-// Turns an arena's spec into a plan. One class, in several files by subject: compile.cpp (order of work, tags, layout
-// of the state), compile_bodies.cpp (what bodies are and can do), compile_places.cpp (zones, items, walls, cells,
-// rivers), compile_heights.cpp (floor, ground, meshes).
+// Turns an arena's spec into a plan. One class, in several files by subject: compile.cpp (order of
+// work, tags, layout of the state), compile_bodies.cpp (what bodies are and can do),
+// compile_places.cpp (zones, items, walls, cells, rivers), compile_heights.cpp (floor, ground,
+// meshes).
 
 #include <string>
 #include <vector>
@@ -13,7 +14,9 @@ namespace zithercraft {
 
 class ArenaCompiler {
  public:
-  explicit ArenaCompiler(const ArenaSpec& spec, const ArenaPlan* like = nullptr) : like_(like) { plan_.spec = spec; }
+  explicit ArenaCompiler(const ArenaSpec& spec, const ArenaPlan* like = nullptr) : like_(like) {
+    plan_.spec = spec;
+  }
   ArenaPlan compile();
 
  private:
@@ -49,16 +52,18 @@ class ArenaCompiler {
   void link_diggers();
   void add_mesh(std::size_t index, std::vector<Triangle>& triangles);
   /// From foot to top; throws if it is given where it makes no sense.
-  float tall_of(const Shape& shape, const std::optional<double>& height, const std::string& where) const;
+  float tall_of(const Shape& shape, const std::optional<double>& height,
+                const std::string& where) const;
 
   // Common
   static void check_shape(const Shape& shape, const std::string& where);
   void check_place(const Placement& place, const std::string& where) const;
-  static std::int64_t count_of(std::int64_t count, const std::optional<double>& density, const Placement& place,
-                               const std::string& where);
-  std::size_t add_entity(EntityKind kind, const std::string& name, const std::string& tag, std::size_t index,
-                         const std::string& where);
-  void add_posed(const Shape& shape, float tall, const std::optional<Return>& returns, bool at_start);
+  static std::int64_t count_of(std::int64_t count, const std::optional<double>& density,
+                               const Placement& place, const std::string& where);
+  std::size_t add_entity(EntityKind kind, const std::string& name, const std::string& tag,
+                         std::size_t index, const std::string& where);
+  void add_posed(const Shape& shape, float tall, const std::optional<Return>& returns,
+                 bool at_start);
   std::size_t tag_index(const std::string& tag, const std::string& where);
   std::uint64_t tag_mask(const std::vector<std::string>& tags, const std::string& where) const;
   Touchy touchy(const std::vector<Effect>& effects, const std::vector<std::string>& kills,

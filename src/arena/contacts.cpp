@@ -7,16 +7,17 @@
 #include "physics.hpp"
 #include "standing.hpp"
 
-// Sequential impulses with split push-out: E. Catto, "Iterative dynamics with temporal coherence" (2005), solved in the
-// plane. Everything is float arithmetic in a fixed order.
+// Sequential impulses with split push-out: E. Catto, "Iterative dynamics with temporal coherence"
+// (2005), solved in the plane. Everything is float arithmetic in a fixed order.
 
 namespace zithercraft {
 namespace {
 
 constexpr int solver_rounds = 10;
-constexpr float allowed_overlap = 0.005f;  // metres left alone, so that resting contacts keep touching
-constexpr float push_share = 0.2f;         // share of the overlap undone per tick
-constexpr float bounce_from = 0.5f;        // m/s of approach below which nothing bounces
+constexpr float allowed_overlap =
+    0.005f;                          // metres left alone, so that resting contacts keep touching
+constexpr float push_share = 0.2f;   // share of the overlap undone per tick
+constexpr float bounce_from = 0.5f;  // m/s of approach below which nothing bounces
 
 // Velocity arrays seen through a choice of "real" or "push" velocities; fixed things stand still.
 struct Motions {
@@ -103,22 +104,25 @@ class ContactSolver {
       if (any == 0) continue;
       for (std::size_t b = first; b < stop; ++b) {
         if (close[b - first] == 0 || b == a || s_.present[b] == 0) continue;
-        if (b < a && plan_.body[b].inverse_mass != 0.0f) continue;  // that pair was met from the other side
+        if (b < a && plan_.body[b].inverse_mass != 0.0f)
+          continue;  // that pair was met from the other side
         Manifold manifold;
         if (plan_.heights.used) {
           if (meet_beside(a, b, manifold)) add(a, b, {s_.x[b], s_.y[b]}, manifold);
           continue;
         }
-        if (collide(core(a), core_of(plan_.shapes[b], s_.pose(b)), manifold)) add(a, b, {s_.x[b], s_.y[b]}, manifold);
+        if (collide(core(a), core_of(plan_.shapes[b], s_.pose(b)), manifold))
+          add(a, b, {s_.x[b], s_.y[b]}, manifold);
       }
     }
   }
 
-  // Bodies that stand on each other do not push each other aside. Balls are as wide as they are at the level at which
-  // they come closest to the other.
+  // Bodies that stand on each other do not push each other aside. Balls are as wide as they are at
+  // the level at which they come closest to the other.
   bool meet_beside(std::size_t a, std::size_t b, Manifold& manifold) {
     const Band on_b = band_of(plan_, s_, b);
-    const bool ball_a = plan_.shapes[a].form == Form::ball, ball_b = plan_.shapes[b].form == Form::ball;
+    const bool ball_a = plan_.shapes[a].form == Form::ball,
+               ball_b = plan_.shapes[b].form == Form::ball;
     if (!ball_a && !ball_b) {
       if (band_.low >= on_b.high || on_b.low + step_of(plan_, b) >= band_.high) return false;
       return collide(core(a), core_of(plan_.shapes[b], s_.pose(b)), manifold);
@@ -162,9 +166,11 @@ class ContactSolver {
         const std::int32_t layer = in_way(column, row);
         Manifold manifold;
         if (layer < 0 || !collide(core(a), core_of_column(blocks, column, row), manifold)) continue;
-        if (covered(column, row, manifold.normal, [&](std::int32_t c, std::int32_t r) { return in_way(c, r) >= 0; }))
+        if (covered(column, row, manifold.normal,
+                    [&](std::int32_t c, std::int32_t r) { return in_way(c, r) >= 0; }))
           continue;
-        add(a, blocks.first_kind + s_.blocks[block_number(blocks, column, row, layer)] - 1, {}, manifold);
+        add(a, blocks.first_kind + s_.blocks[block_number(blocks, column, row, layer)] - 1, {},
+            manifold);
       }
   }
 
@@ -174,7 +180,8 @@ class ContactSolver {
     std::array<Vec, 8> corners;
     for (const std::uint32_t number : near_) {
       const Triangle& triangle = plan_.heights.terrain->triangles()[number];
-      const std::size_t count = stopping_slice(triangle, band_, plan_.bounds[a], plan_.body[a].steep, corners);
+      const std::size_t count =
+          stopping_slice(triangle, band_, plan_.bounds[a], plan_.body[a].steep, corners);
       Manifold manifold;
       if (count >= 2 && collide(core(a), core_of_polygon(corners.data(), count), manifold))
         add(a, triangle.entity, {}, manifold);
@@ -185,8 +192,10 @@ class ContactSolver {
     if (!overlap(band_, {piece.low, piece.high})) return;
     const float reach = plan_.shapes[a].bound;
     const float x = s_.x[a], y = s_.y[a];
-    if (x + reach < std::min(piece.from.x, piece.to.x) || x - reach > std::max(piece.from.x, piece.to.x) ||
-        y + reach < std::min(piece.from.y, piece.to.y) || y - reach > std::max(piece.from.y, piece.to.y))
+    if (x + reach < std::min(piece.from.x, piece.to.x) ||
+        x - reach > std::max(piece.from.x, piece.to.x) ||
+        y + reach < std::min(piece.from.y, piece.to.y) ||
+        y - reach > std::max(piece.from.y, piece.to.y))
       return;
     Manifold manifold;
     if (collide(core(a), piece.core, manifold)) add(a, piece.entity, {}, manifold);
@@ -200,10 +209,13 @@ class ContactSolver {
     for (std::int32_t row = box.row0; row <= box.row1; ++row)
       for (std::int32_t column = box.column0; column <= box.column1; ++column) {
         if (!solid(column, row)) continue;
-        const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
+        const Vec low =
+            cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
         Manifold manifold;
-        if (!collide(core(a), core_of_cells(low, low + Vec{cells.size, cells.size}), manifold)) continue;
-        if (covered(column, row, manifold.normal, [&](std::int32_t c, std::int32_t r) { return solid(c, r); }))
+        if (!collide(core(a), core_of_cells(low, low + Vec{cells.size, cells.size}), manifold))
+          continue;
+        if (covered(column, row, manifold.normal,
+                    [&](std::int32_t c, std::int32_t r) { return solid(c, r); }))
           continue;
         add(a, entity_of(cell_number(cells, column, row)), {}, manifold);
       }
@@ -212,11 +224,13 @@ class ContactSolver {
   bool solid(std::int32_t column, std::int32_t row) const {
     const CellPlan& cells = plan_.cells;
     return column >= 0 && row >= 0 && column < cells.columns && row < cells.rows &&
-           (plan_.heights.used ? solid_above(cells, s_.cells, cell_number(cells, column, row), band_.low)
-                               : solid_at(cells, s_.cells, cell_number(cells, column, row)));
+           (plan_.heights.used
+                ? solid_above(cells, s_.cells, cell_number(cells, column, row), band_.low)
+                : solid_at(cells, s_.cells, cell_number(cells, column, row)));
   }
 
-  // Whether the side or corner that was met is covered by a neighbour: bodies must not catch on seams between cells.
+  // Whether the side or corner that was met is covered by a neighbour: bodies must not catch on
+  // seams between cells.
   template <class Solid>
   static bool covered(std::int32_t column, std::int32_t row, Vec normal, const Solid& solid) {
     const std::int32_t to_x = normal.x > 0.0f ? -1 : 1, to_y = normal.y > 0.0f ? -1 : 1;
@@ -245,13 +259,14 @@ class ContactSolver {
       c.depth = manifold.depth[p];
       const Vec tangent{-c.normal.y, c.normal.x};
       const auto mass = [&](Vec direction) {
-        return 1.0f /
-               (inverse_mass_along(plan_, a, c.arm_a, direction) + inverse_mass_along(plan_, b, c.arm_b, direction));
+        return 1.0f / (inverse_mass_along(plan_, a, c.arm_a, direction) +
+                       inverse_mass_along(plan_, b, c.arm_b, direction));
       };
       c.normal_mass = mass(c.normal);
       c.tangent_mass = mass(tangent);
       c.approach = -dot(relative(real_, c), c.normal);
-      c.bounce_speed = c.approach > bounce_from ? std::max(on_a.bounce, on_b.bounce) * c.approach : 0.0f;
+      c.bounce_speed =
+          c.approach > bounce_from ? std::max(on_a.bounce, on_b.bounce) * c.approach : 0.0f;
       c.grip = std::sqrt(on_a.grip * on_b.grip);
       contacts_.push_back(c);
     }
@@ -262,7 +277,8 @@ class ContactSolver {
   }
 
   void solve_normal(Contact& c) {
-    const float wanted = c.normal_impulse + c.normal_mass * (c.bounce_speed - dot(relative(real_, c), c.normal));
+    const float wanted =
+        c.normal_impulse + c.normal_mass * (c.bounce_speed - dot(relative(real_, c), c.normal));
     const float total = std::max(0.0f, wanted);
     apply(real_, plan_, c, (total - std::exchange(c.normal_impulse, total)) * c.normal);
   }
@@ -277,7 +293,8 @@ class ContactSolver {
 
   void solve_overlap(Contact& c) {
     const float speed = push_share / plan_.dt * std::max(0.0f, c.depth - allowed_overlap);
-    const float wanted = c.push_impulse + c.normal_mass * (speed - dot(relative(push_, c), c.normal));
+    const float wanted =
+        c.push_impulse + c.normal_mass * (speed - dot(relative(push_, c), c.normal));
     const float total = std::max(0.0f, wanted);
     apply(push_, plan_, c, (total - std::exchange(c.push_impulse, total)) * c.normal);
   }

@@ -9,17 +9,19 @@ namespace {
 
 class Dig {
  public:
-  Dig(const Tick& t, std::size_t number) : t_(t), s_(t.s), d_(t.plan.diggers[number]), state_(t.s.digging[number]) {}
+  Dig(const Tick& t, std::size_t number)
+      : t_(t), s_(t.s), d_(t.plan.diggers[number]), state_(t.s.digging[number]) {}
 
   void work() {
     const std::size_t i = d_.body;
     const bool digs = s_.present[i] != 0 && s_.inputs[d_.dig_input] > 0.5f;
-    const bool places = s_.present[i] != 0 && d_.place_input != nowhere && s_.inputs[d_.place_input] > 0.5f &&
-                        s_.header->tick >= state_.ready_at;
+    const bool places = s_.present[i] != 0 && d_.place_input != nowhere &&
+                        s_.inputs[d_.place_input] > 0.5f && s_.header->tick >= state_.ready_at;
     if (!digs) leave_off();
     if (!digs && !places) return;
     const auto [sin, cos] = exact::sin_cos(static_cast<double>(s_.pitch[i]));
-    const Vec3 from{s_.x[i], s_.y[i], s_.z[i] + d_.eye}, look{cos * s_.cos[i], cos * s_.sin[i], sin};
+    const Vec3 from{s_.x[i], s_.y[i], s_.z[i] + d_.eye},
+        look{cos * s_.cos[i], cos * s_.sin[i], sin};
     if (digs) dig(look_at_block(t_.plan, s_, from, look, d_.reach));
     if (places) place(look_at_block(t_.plan, s_, from, look, d_.reach));
   }
@@ -46,12 +48,15 @@ class Dig {
     leave_off();
     const bool steep = s_.pitch[d_.body] < d_.steep_pitch;
     state_.steep = steep ? state_.steep + 1 : 0;
-    report(EventKind::dig, hit.number, kind, state_.steep > d_.steep_most ? 0.0f : blocks.worth[kind]);
+    report(EventKind::dig, hit.number, kind,
+           state_.steep > d_.steep_most ? 0.0f : blocks.worth[kind]);
     change_stock(1.0f);
   }
 
   void place(const BlockHit& hit) {
-    if (!hit.met || !hit.has_before || (d_.stock >= 0 && s_.meters[d_.stock] < 1.0f) || taken(hit.before)) return;
+    if (!hit.met || !hit.has_before || (d_.stock >= 0 && s_.meters[d_.stock] < 1.0f) ||
+        taken(hit.before))
+      return;
     put_block(t_.plan.blocks, s_, hit.before, d_.places);
     state_.ready_at = s_.header->tick + d_.every;
     report(EventKind::place, hit.before, d_.places, 0.0f);
@@ -65,7 +70,8 @@ class Dig {
 
   Vec3 corner_of(std::size_t number) const {
     const BlocksPlan& blocks = t_.plan.blocks;
-    const auto columns = static_cast<std::size_t>(blocks.columns), rows = static_cast<std::size_t>(blocks.rows);
+    const auto columns = static_cast<std::size_t>(blocks.columns),
+               rows = static_cast<std::size_t>(blocks.rows);
     return blocks.origin + blocks.size * Vec3{static_cast<float>(number % columns),
                                               static_cast<float>(number / columns % rows),
                                               static_cast<float>(number / columns / rows)};
@@ -87,8 +93,8 @@ class Dig {
     const Vec3 low = corner_of(number);
     const float half = 0.5f * t_.plan.blocks.size;
     t_.events.push({s_.header->tick, kind, static_cast<std::int32_t>(d_.body),
-                    static_cast<std::int32_t>(t_.plan.blocks.first_kind + block - 1), low.x + half, low.y + half,
-                    strength, static_cast<std::int32_t>(number)});
+                    static_cast<std::int32_t>(t_.plan.blocks.first_kind + block - 1), low.x + half,
+                    low.y + half, strength, static_cast<std::int32_t>(number)});
   }
 
   const Tick& t_;

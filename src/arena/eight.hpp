@@ -1,7 +1,8 @@
 #pragma once
 
-// Eight numbers side by side, as the compilers' vector extension: one AVX register, or two SSE registers on machines
-// without. Every operation is the scalar one done eight times, so results do not depend on the vector width.
+// Eight numbers side by side, as the compilers' vector extension: one AVX register, or two SSE
+// registers on machines without. Every operation is the scalar one done eight times, so results do
+// not depend on the vector width.
 
 #include <cmath>
 #include <cstddef>
@@ -51,13 +52,16 @@ ZITHERCRAFT_INLINE std::uint64_t bytes_of(I8 mask) {
   return result;
 }
 /// Appends the numbers from `first` on whose mask is set.
-ZITHERCRAFT_INLINE std::size_t gather_set(I8 mask, std::size_t first, std::uint32_t* list, std::size_t n) {
+ZITHERCRAFT_INLINE std::size_t gather_set(I8 mask, std::size_t first, std::uint32_t* list,
+                                          std::size_t n) {
 #if defined(__AVX512VL__) && defined(__AVX512F__)
   // One instruction where there is one; the list is the same.
-  const __mmask8 set = _mm256_cmpneq_epi32_mask(reinterpret_cast<__m256i>(mask), _mm256_setzero_si256());
-  const __m256i numbers =
-      _mm256_add_epi32(_mm256_set1_epi32(static_cast<int>(first)), _mm256_setr_epi32(0, 1, 2, 3, 4, 5, 6, 7));
-  _mm256_storeu_si256(reinterpret_cast<__m256i*>(list + n), _mm256_maskz_compress_epi32(set, numbers));
+  const __mmask8 set =
+      _mm256_cmpneq_epi32_mask(reinterpret_cast<__m256i>(mask), _mm256_setzero_si256());
+  const __m256i numbers = _mm256_add_epi32(_mm256_set1_epi32(static_cast<int>(first)),
+                                           _mm256_setr_epi32(0, 1, 2, 3, 4, 5, 6, 7));
+  _mm256_storeu_si256(reinterpret_cast<__m256i*>(list + n),
+                      _mm256_maskz_compress_epi32(set, numbers));
   return n + static_cast<std::size_t>(__builtin_popcount(set));
 #else
   std::int32_t set[8];

@@ -21,10 +21,13 @@ class SpaceNoise {
   }
   float at(float x, float y, float z) const {
     const float fx = std::floor(x), fy = std::floor(y), fz = std::floor(z);
-    const auto i = static_cast<std::int32_t>(fx), j = static_cast<std::int32_t>(fy), k = static_cast<std::int32_t>(fz);
+    const auto i = static_cast<std::int32_t>(fx), j = static_cast<std::int32_t>(fy),
+               k = static_cast<std::int32_t>(fz);
     const float u = smooth(x - fx), v = smooth(y - fy), w = smooth(z - fz);
     const auto mix = [](float a, float b, float t) { return a + t * (b - a); };
-    const auto row = [&](std::int32_t r, std::int32_t l) { return mix(lattice(i, r, l), lattice(i + 1, r, l), u); };
+    const auto row = [&](std::int32_t r, std::int32_t l) {
+      return mix(lattice(i, r, l), lattice(i + 1, r, l), u);
+    };
     const auto level = [&](std::int32_t l) { return mix(row(j, l), row(j + 1, l), v); };
     return mix(level(k), level(k + 1), w);
   }
@@ -47,13 +50,15 @@ class KindSet {
   }
   bool has(std::uint8_t kind) const { return has_[kind]; }
 
-  static std::uint8_t number(const BlocksSpec& spec, const std::string& name, const std::string& where) {
+  static std::uint8_t number(const BlocksSpec& spec, const std::string& name,
+                             const std::string& where) {
     std::vector<std::string> known;
     for (std::size_t k = 0; k < spec.kinds.size(); ++k) {
       if (spec.kinds[k].name == name) return static_cast<std::uint8_t>(k + 1);
       known.push_back(spec.kinds[k].name);
     }
-    throw Error(ErrorKind::spec, "no kind of block is named '" + name + "'", where, advice(name, known));
+    throw Error(ErrorKind::spec, "no kind of block is named '" + name + "'", where,
+                advice(name, known));
   }
 
  private:
@@ -62,29 +67,34 @@ class KindSet {
 
 class WorldMaker {
  public:
-  WorldMaker(const BlocksSpec& spec, const BlocksPlan& blocks, std::vector<std::uint8_t>& world, RandomStream& random,
-             std::string where)
+  WorldMaker(const BlocksSpec& spec, const BlocksPlan& blocks, std::vector<std::uint8_t>& world,
+             RandomStream& random, std::string where)
       : spec_(spec), blocks_(blocks), world_(world), random_(random), where_(std::move(where)) {}
 
   void operator()(const Strata& strata) {
     std::vector<std::uint8_t> kinds;
     for (std::size_t i = 0; i < strata.kinds.size(); ++i)
-      kinds.push_back(KindSet::number(spec_, strata.kinds[i], where_ + ".kinds[" + std::to_string(i) + "]"));
+      kinds.push_back(
+          KindSet::number(spec_, strata.kinds[i], where_ + ".kinds[" + std::to_string(i) + "]"));
     if (kinds.empty() || strata.thickness.size() + 1 != kinds.size())
-      throw Error(ErrorKind::spec, "each kind but the last needs a thickness", where_ + ".thickness",
-                  "give one number fewer than kinds");
+      throw Error(ErrorKind::spec, "each kind but the last needs a thickness",
+                  where_ + ".thickness", "give one number fewer than kinds");
     const float scale = 1.0f / static_cast<float>(strata.feature);
     const SpaceNoise noise(random_, static_cast<float>(blocks_.columns) * scale,
                            static_cast<float>(blocks_.rows) * scale, 1.0f);
     each_column([&](std::int32_t column, std::int32_t row) {
-      const float hill = noise.at(static_cast<float>(column) * scale, static_cast<float>(row) * scale, 0.0f) - 0.5f;
-      const float surface = static_cast<float>(strata.surface) * static_cast<float>(blocks_.layers) +
-                            hill * static_cast<float>(strata.relief);
+      const float hill =
+          noise.at(static_cast<float>(column) * scale, static_cast<float>(row) * scale, 0.0f) -
+          0.5f;
+      const float surface =
+          static_cast<float>(strata.surface) * static_cast<float>(blocks_.layers) +
+          hill * static_cast<float>(strata.relief);
       for (std::int32_t layer = 0; layer < blocks_.layers; ++layer) {
         double depth = static_cast<double>(surface - static_cast<float>(layer) - 0.5f);
         if (depth < 0.0) break;
         std::size_t which = 0;
-        while (which < strata.thickness.size() && depth >= strata.thickness[which]) depth -= strata.thickness[which++];
+        while (which < strata.thickness.size() && depth >= strata.thickness[which])
+          depth -= strata.thickness[which++];
         world_[block_number(blocks_, column, row, layer)] = kinds[which];
       }
     });
@@ -93,20 +103,25 @@ class WorldMaker {
   // The share is kept exactly: the blocks are ranked by the noise at their place.
   void operator()(const Hollows& hollows) {
     const KindSet in(spec_, hollows.in, where_ + ".in");
-    const std::uint8_t put = hollows.put.empty() ? 0 : KindSet::number(spec_, hollows.put, where_ + ".put");
+    const std::uint8_t put =
+        hollows.put.empty() ? 0 : KindSet::number(spec_, hollows.put, where_ + ".put");
     const float scale = 1.0f / static_cast<float>(hollows.feature);
     const SpaceNoise noise(random_, static_cast<float>(blocks_.columns) * scale,
-                           static_cast<float>(blocks_.rows) * scale, static_cast<float>(blocks_.layers) * scale);
+                           static_cast<float>(blocks_.rows) * scale,
+                           static_cast<float>(blocks_.layers) * scale);
     const LayerRange range = layers(hollows.lowest, hollows.highest);
     std::vector<std::pair<float, std::uint32_t>> ranked;
     each_column([&](std::int32_t column, std::int32_t row) {
       for (std::int32_t layer = range.low; layer < range.high; ++layer)
-        ranked.emplace_back(-noise.at(static_cast<float>(column) * scale, static_cast<float>(row) * scale,
-                                      static_cast<float>(layer) * scale),
-                            static_cast<std::uint32_t>(block_number(blocks_, column, row, layer)));
+        ranked.emplace_back(
+            -noise.at(static_cast<float>(column) * scale, static_cast<float>(row) * scale,
+                      static_cast<float>(layer) * scale),
+            static_cast<std::uint32_t>(block_number(blocks_, column, row, layer)));
     });
-    const auto wanted = static_cast<std::size_t>(hollows.share * static_cast<double>(ranked.size()));
-    std::nth_element(ranked.begin(), ranked.begin() + static_cast<std::ptrdiff_t>(wanted), ranked.end());
+    const auto wanted =
+        static_cast<std::size_t>(hollows.share * static_cast<double>(ranked.size()));
+    std::nth_element(ranked.begin(), ranked.begin() + static_cast<std::ptrdiff_t>(wanted),
+                     ranked.end());
     for (std::size_t i = 0; i < wanted; ++i)
       if (std::uint8_t& kind = world_[ranked[i].second]; in.has(kind)) kind = put;
   }
@@ -123,7 +138,8 @@ class WorldMaker {
                                      range.low + below(std::max(1, range.high - range.low))};
       const std::array<std::int32_t, 3> size{blocks_.columns, blocks_.rows, blocks_.layers};
       for (std::int64_t step = 0; step < veins.length; ++step) {
-        if (std::uint8_t& kind = world_[block_number(blocks_, at[0], at[1], std::min(at[2], blocks_.layers - 1))];
+        if (std::uint8_t& kind =
+                world_[block_number(blocks_, at[0], at[1], std::min(at[2], blocks_.layers - 1))];
             in.has(kind))
           kind = put;
         const std::uint32_t way = random_.below(6);
@@ -145,9 +161,11 @@ class WorldMaker {
   };
   LayerRange layers(double lowest, double highest) const {
     if (highest < lowest)
-      throw Error(ErrorKind::spec, "the range of heights runs backwards", where_ + ".highest", "swap lowest and highest");
+      throw Error(ErrorKind::spec, "the range of heights runs backwards", where_ + ".highest",
+                  "swap lowest and highest");
     const auto at = [&](double share) {
-      return static_cast<std::int32_t>(std::floor(share * static_cast<double>(blocks_.layers) + 0.5));
+      return static_cast<std::int32_t>(
+          std::floor(share * static_cast<double>(blocks_.layers) + 0.5));
     };
     return {at(lowest), at(highest)};
   }
@@ -161,18 +179,23 @@ class WorldMaker {
 
 }  // namespace
 
-void lay_out_blocks(const BlocksSpec& spec, const std::vector<std::uint8_t>& start, BlocksPlan& blocks) {
+void lay_out_blocks(const BlocksSpec& spec, const std::vector<std::uint8_t>& start,
+                    BlocksPlan& blocks) {
   auto layouts = std::make_shared<std::vector<BlockLayout>>(static_cast<std::size_t>(spec.layouts));
   for (std::size_t i = 0; i < layouts->size(); ++i) {
     BlockLayout& layout = (*layouts)[i];
-    RandomStream random(static_cast<std::uint64_t>(spec.seed), static_cast<std::uint32_t>(i), 0, Purpose::generate);
+    RandomStream random(static_cast<std::uint64_t>(spec.seed), static_cast<std::uint32_t>(i), 0,
+                        Purpose::generate);
     layout.kinds = start;
     for (std::size_t g = 0; g < spec.generate.size(); ++g)
-      std::visit(WorldMaker(spec, blocks, layout.kinds, random, "arena.blocks.generate[" + std::to_string(g) + "]"),
+      std::visit(WorldMaker(spec, blocks, layout.kinds, random,
+                            "arena.blocks.generate[" + std::to_string(g) + "]"),
                  spec.generate[g]);
     for (std::size_t b = 0; b < layout.kinds.size(); ++b)
       if (layout.kinds[b] != 0)
-        layout.top = static_cast<std::uint32_t>(b / (blocks.count() / static_cast<std::size_t>(blocks.layers))) + 1;
+        layout.top = static_cast<std::uint32_t>(
+                         b / (blocks.count() / static_cast<std::size_t>(blocks.layers))) +
+                     1;
     // Never 0, which is what a state holds that has not begun.
     layout.mark = hash_bytes(std::as_bytes(std::span(layout.kinds))) | 1u;
   }

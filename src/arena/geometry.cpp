@@ -10,12 +10,18 @@ namespace zithercraft {
 namespace {
 
 constexpr float infinite = std::numeric_limits<float>::infinity();
-constexpr float flatness = 0.01f;  // metres by which a side may be tilted and still count as lying flat
+constexpr float flatness =
+    0.01f;  // metres by which a side may be tilted and still count as lying flat
 
 struct Measure {
   ShapeData operator()(const Disc& s) const {
     const auto r = static_cast<float>(s.radius);
-    return {.form = Form::disc, .corners = 1, .radius = r, .bound = r, .inner = r, .inertia_per_mass = 0.5f * r * r};
+    return {.form = Form::disc,
+            .corners = 1,
+            .radius = r,
+            .bound = r,
+            .inner = r,
+            .inertia_per_mass = 0.5f * r * r};
   }
   ShapeData operator()(const Ball& s) const {
     ShapeData shape = (*this)(Disc{s.radius});
@@ -25,9 +31,11 @@ struct Measure {
   ShapeData operator()(const Capsule& s) const {
     // A rectangle between two half discs, whose centres of mass lie 4 r / (3 pi) beyond its ends.
     const double r = s.radius, h = 0.5 * s.length - r;
-    const double flat = 4.0 * h * r, round = exact::pi * r * r, beyond = 4.0 * r / (3.0 * exact::pi);
+    const double flat = 4.0 * h * r, round = exact::pi * r * r,
+                 beyond = 4.0 * r / (3.0 * exact::pi);
     const double about_own_centre = 0.5 * r * r - beyond * beyond;
-    const double inertia = flat * (h * h + r * r) / 3.0 + round * (about_own_centre + (h + beyond) * (h + beyond));
+    const double inertia =
+        flat * (h * h + r * r) / 3.0 + round * (about_own_centre + (h + beyond) * (h + beyond));
     return {.form = Form::capsule,
             .corners = 2,
             .half_length = static_cast<float>(h),
@@ -69,8 +77,10 @@ struct Measure {
       shape.half_length = std::max(shape.half_length, std::fabs(x));
       shape.half_width = std::max(shape.half_width, std::fabs(y));
       shape.bound = std::max(shape.bound, std::sqrt(x * x + y * y));
-      const double side = (ax * by - ay * bx) / std::sqrt((bx - ax) * (bx - ax) + (by - ay) * (by - ay));
-      shape.inner = i == 0 ? static_cast<float>(side) : std::min(shape.inner, static_cast<float>(side));
+      const double side =
+          (ax * by - ay * bx) / std::sqrt((bx - ax) * (bx - ax) + (by - ay) * (by - ay));
+      shape.inner =
+          i == 0 ? static_cast<float>(side) : std::min(shape.inner, static_cast<float>(side));
     }
     shape.inertia_per_mass = static_cast<float>(inertia / (6.0 * area));
     return shape;
@@ -113,7 +123,8 @@ Axis best_axis(const Core& a, const Core& b) {
   for (std::size_t i = 0; i < a.axes; ++i) {
     float low = infinite;
     for (std::size_t j = 0; j < b.corners; ++j) low = std::min(low, dot(a.axis[i], b.corner[j]));
-    if (const float separation = low - a.offset[i]; separation > best.separation) best = {separation, a.axis[i]};
+    if (const float separation = low - a.offset[i]; separation > best.separation)
+      best = {separation, a.axis[i]};
   }
   return best;
 }
@@ -122,8 +133,10 @@ Axis best_axis(const Core& a, const Core& b) {
 Axis separating_axis(const Core& a, const Core& b) {
   const Axis of_a = best_axis(a, b);
   const Axis of_b = best_axis(b, a);
-  // Prefer the first unless the second is clearly better, so that rounding does not flip the choice from tick to tick.
-  if (of_b.separation > of_a.separation + 1e-4f) return {of_b.separation, {-of_b.normal.x, -of_b.normal.y}};
+  // Prefer the first unless the second is clearly better, so that rounding does not flip the choice
+  // from tick to tick.
+  if (of_b.separation > of_a.separation + 1e-4f)
+    return {of_b.separation, {-of_b.normal.x, -of_b.normal.y}};
   return of_a;
 }
 
@@ -147,7 +160,8 @@ struct Support {
 Support support(const Core& core, Vec direction) {
   const Vec tangent{-direction.y, direction.x};
   float top = -infinite;
-  for (std::size_t i = 0; i < core.corners; ++i) top = std::max(top, dot(direction, core.corner[i]));
+  for (std::size_t i = 0; i < core.corners; ++i)
+    top = std::max(top, dot(direction, core.corner[i]));
   Support found;
   float low = infinite, high = -infinite;
   for (std::size_t i = 0; i < core.corners; ++i) {
@@ -261,7 +275,8 @@ bool collide(const Core& a, const Core& b, Manifold& out) {
     const float to = std::min(dot(tangent, on_a.high), dot(tangent, facing.high));
     if (to - from > 2.0f * flatness) {
       for (const float t : {from, to}) {
-        const float ha = height_at(on_a, n, tangent, t) + a.radius, hb = height_at(facing, n, tangent, t) - b.radius;
+        const float ha = height_at(on_a, n, tangent, t) + a.radius,
+                    hb = height_at(facing, n, tangent, t) - b.radius;
         out.point[out.points] = t * tangent + (0.5f * (ha + hb)) * n;
         out.depth[out.points] = std::max(0.0f, ha - hb);
         ++out.points;

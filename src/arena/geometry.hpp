@@ -1,7 +1,8 @@
 #pragma once
 
-// Convex shapes of one, two or more corners, rounded by a radius: a disc is a point, a capsule a segment, a box a
-// quadrangle and an outline a polygon without rounding. One routine then serves every pair.
+// Convex shapes of one, two or more corners, rounded by a radius: a disc is a point, a capsule a
+// segment, a box a quadrangle and an outline a polygon without rounding. One routine then serves
+// every pair.
 
 #include <array>
 #include <cmath>
@@ -30,17 +31,18 @@ enum class Form : std::uint8_t { disc, capsule, box, outline, ball };
 struct ShapeData {
   Form form = Form::disc;
   std::size_t corners = 1;
-  float half_length = 0.0f;               // of the core, along the heading; outlines: of the box around it
-  float half_width = 0.0f;                // of the core, across it; likewise
-  float radius = 0.0f;                    // rounding
-  float bound = 0.0f;                     // radius of a circle around the centre that holds it all
-  float inner = 0.0f;                     // radius of the largest circle around the centre inside it
-  float inertia_per_mass = 0.0f;          // m2
+  float half_length = 0.0f;       // of the core, along the heading; outlines: of the box around it
+  float half_width = 0.0f;        // of the core, across it; likewise
+  float radius = 0.0f;            // rounding
+  float bound = 0.0f;             // radius of a circle around the centre that holds it all
+  float inner = 0.0f;             // radius of the largest circle around the centre inside it
+  float inertia_per_mass = 0.0f;  // m2
   std::array<Vec, most_corners> local{};  // of an outline, counter-clockwise
 };
 ShapeData shape_data(const Shape& shape);
 
-/// A shape placed in the world: corners counter-clockwise, and the outward axes to test for separation.
+/// A shape placed in the world: corners counter-clockwise, and the outward axes to test for
+/// separation.
 struct Core {
   std::size_t corners = 0, axes = 0;
   float radius = 0.0f;
@@ -54,7 +56,8 @@ Core core_of_polygon(const Vec* corners, std::size_t count);
 /// An upright box between two corners.
 Core core_of_cells(Vec low, Vec high);
 
-/// Signed distance between two rounded shapes (negative: they overlap) and the unit direction from a to b.
+/// Signed distance between two rounded shapes (negative: they overlap) and the unit direction from
+/// a to b.
 struct Gap {
   float distance = 0.0f;
   Vec normal{1.0f, 0.0f};

@@ -21,7 +21,8 @@ class Shots {
 
   void launch() {
     const float fire = s_.inputs[launcher_.fire_input];
-    if (s_.present[launcher_.body] == 0 || !(fire > 0.5f) || s_.header->tick < s_.ready_at[number_]) return;
+    if (s_.present[launcher_.body] == 0 || !(fire > 0.5f) || s_.header->tick < s_.ready_at[number_])
+      return;
     std::size_t free = 0;
     while (free < launcher_.shots && s_.present[launcher_.first_shot + free] != 0) ++free;
     if (free == launcher_.shots) return;
@@ -35,7 +36,8 @@ class Shots {
     const std::size_t shot = launcher_.first_shot + free, body = launcher_.body;
     double bearing = static_cast<double>(s_.heading[body]);
     if (launcher_.bearing_input != nowhere)
-      bearing += static_cast<double>(launcher_.swing * std::clamp(s_.inputs[launcher_.bearing_input], -1.0f, 1.0f));
+      bearing += static_cast<double>(launcher_.swing *
+                                     std::clamp(s_.inputs[launcher_.bearing_input], -1.0f, 1.0f));
     set_pose(s_, shot, s_.x[body], s_.y[body], bearing);
     float level_speed = launcher_.speed;
     if (t_.plan.heights.used) {
@@ -55,8 +57,10 @@ class Shots {
  private:
   float elevation() const {
     float share = 0.0f;
-    if (launcher_.rise_input != nowhere) share = 0.5f + 0.5f * std::clamp(s_.inputs[launcher_.rise_input], -1.0f, 1.0f);
-    return s_.pitch[launcher_.body] + launcher_.lowest + share * (launcher_.highest - launcher_.lowest);
+    if (launcher_.rise_input != nowhere)
+      share = 0.5f + 0.5f * std::clamp(s_.inputs[launcher_.rise_input], -1.0f, 1.0f);
+    return s_.pitch[launcher_.body] + launcher_.lowest +
+           share * (launcher_.highest - launcher_.lowest);
   }
 
   float* closest(std::size_t i) const {
@@ -64,8 +68,8 @@ class Shots {
   }
 
   void report(EventKind kind, std::size_t shot, std::int32_t whom, float strength) const {
-    t_.events.push({s_.header->tick, kind, static_cast<std::int32_t>(launcher_.body), whom, s_.x[shot], s_.y[shot],
-                    strength, static_cast<std::int32_t>(shot)});
+    t_.events.push({s_.header->tick, kind, static_cast<std::int32_t>(launcher_.body), whom,
+                    s_.x[shot], s_.y[shot], strength, static_cast<std::int32_t>(shot)});
   }
 
   void fly_one(std::size_t i) {
@@ -96,12 +100,14 @@ class Shots {
     const std::size_t shot = launcher_.first_shot + i;
     if (met >= 0) {
       report(EventKind::hit, shot, met, speed);
-      if (static_cast<std::size_t>(met) < t_.plan.bodies) strike(static_cast<std::size_t>(met), shot, speed);
+      if (static_cast<std::size_t>(met) < t_.plan.bodies)
+        strike(static_cast<std::size_t>(met), shot, speed);
     }
     if (met < 0 && s_.header->tick < s_.ends_at[shot - t_.plan.bodies]) return;
     for (std::size_t k = 0; k < launcher_.target_list.size(); ++k)
       if (closest(i)[k] < std::numeric_limits<float>::max())
-        report(EventKind::pass, shot, static_cast<std::int32_t>(launcher_.target_list[k]), closest(i)[k]);
+        report(EventKind::pass, shot, static_cast<std::int32_t>(launcher_.target_list[k]),
+               closest(i)[k]);
     s_.present[shot] = 0;
   }
 
@@ -118,7 +124,8 @@ class Shots {
   void fly_in_space(std::size_t i) {
     const std::size_t shot = launcher_.first_shot + i;
     s_.vz[shot] -= launcher_.fall;
-    const Vec3 from{s_.x[shot], s_.y[shot], s_.z[shot] + launcher_.radius}, v{s_.vx[shot], s_.vy[shot], s_.vz[shot]};
+    const Vec3 from{s_.x[shot], s_.y[shot], s_.z[shot] + launcher_.radius},
+        v{s_.vx[shot], s_.vy[shot], s_.vz[shot]};
     const float speed = length(v);
     float way = speed * t_.plan.dt;
     std::int32_t met = -1;
@@ -151,12 +158,14 @@ class Shots {
   float distance_to(std::size_t target, Vec3 p) const {
     const ArenaPlan& plan = t_.plan;
     if (plan.shapes[target].form == Form::ball)
-      return length(p - Vec3{s_.x[target], s_.y[target], s_.z[target] + plan.radius[target]}) - plan.radius[target];
+      return length(p - Vec3{s_.x[target], s_.y[target], s_.z[target] + plan.radius[target]}) -
+             plan.radius[target];
     Core point;
     point.corners = 1;
     point.corner[0] = {p.x, p.y};
     const Band band = band_of(plan, s_, target);
-    const float beside = std::max(0.0f, gap_between(point, core_of(plan.shapes[target], s_.pose(target))).distance);
+    const float beside =
+        std::max(0.0f, gap_between(point, core_of(plan.shapes[target], s_.pose(target))).distance);
     const float over = p.z - std::clamp(p.z, band.low, band.high);
     return std::sqrt(beside * beside + over * over);
   }
@@ -178,13 +187,14 @@ class Shots {
   // Distance from each target's outline to this tick's stretch of the way, 0 at a hit.
   void approach(std::size_t i, Vec from, Vec d, float way) {
     if (launcher_.target_list.empty()) return;
-    const Core track =
-        way > 1e-4f ? core_of_segment(from, from + way * d) : core_of(ShapeData{}, {.x = from.x, .y = from.y});
+    const Core track = way > 1e-4f ? core_of_segment(from, from + way * d)
+                                   : core_of(ShapeData{}, {.x = from.x, .y = from.y});
     for (std::size_t k = 0; k < launcher_.target_list.size(); ++k) {
       const std::size_t target = launcher_.target_list[k];
       if (s_.present[target] == 0) continue;
       const float gap =
-          gap_between(track, core_of(t_.plan.shapes[target], s_.pose(target))).distance - launcher_.radius;
+          gap_between(track, core_of(t_.plan.shapes[target], s_.pose(target))).distance -
+          launcher_.radius;
       closest(i)[k] = std::min(closest(i)[k], std::max(0.0f, gap));
     }
   }
@@ -202,7 +212,8 @@ void fly_shots(const Tick& t) {
 }
 
 void launch_shots(const Tick& t) {
-  for (std::size_t l = 0; l < t.plan.launchers.size(); ++l) Shots(t, t.plan.launchers[l], l).launch();
+  for (std::size_t l = 0; l < t.plan.launchers.size(); ++l)
+    Shots(t, t.plan.launchers[l], l).launch();
 }
 
 }  // namespace zithercraft

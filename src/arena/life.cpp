@@ -7,18 +7,21 @@
 namespace zithercraft {
 namespace {
 
-// All changes of a tick come together, so that a drain and a gain at once do not report a bound again and again.
+// All changes of a tick come together, so that a drain and a gain at once do not report a bound
+// again and again.
 void change_meter(const Tick& t, std::size_t number, float by) {
   const MeterData& meter = t.plan.meters[number];
   float& value = t.s.meters[number];
   const float before = value;
   value = std::clamp(value + by, meter.low, meter.high);
-  const bool emptied = value == meter.low && before > meter.low, filled = value == meter.high && before < meter.high;
+  const bool emptied = value == meter.low && before > meter.low,
+             filled = value == meter.high && before < meter.high;
   if (!emptied && !filled) return;
   std::size_t first = number;  // the meters of a body follow each other
   while (first > 0 && t.plan.meters[first - 1].body == meter.body) --first;
-  t.events.push({t.s.header->tick, emptied ? EventKind::empty : EventKind::full, static_cast<std::int32_t>(meter.body),
-                 -1, t.s.x[meter.body], t.s.y[meter.body], value, static_cast<std::int32_t>(number - first)});
+  t.events.push({t.s.header->tick, emptied ? EventKind::empty : EventKind::full,
+                 static_cast<std::int32_t>(meter.body), -1, t.s.x[meter.body], t.s.y[meter.body],
+                 value, static_cast<std::int32_t>(number - first)});
   if (emptied && meter.vital) kill(t, meter.body, -1);
 }
 
@@ -31,7 +34,8 @@ void affect(const Tick& t, std::size_t body, std::size_t source, Dose dose) {
   for (const EffectData& effect : touchy.effects) {
     const std::int32_t meter = t.plan.meter_of[active][effect.meter_name];
     if (meter >= 0)
-      t.memory.meter_change[static_cast<std::size_t>(meter)] += dose == Dose::once ? effect.amount : effect.per_tick;
+      t.memory.meter_change[static_cast<std::size_t>(meter)] +=
+          dose == Dose::once ? effect.amount : effect.per_tick;
   }
   if (dose == Dose::once && ((touchy.kills >> t.plan.tag_of[body]) & 1u) != 0)
     kill(t, body, static_cast<std::int32_t>(source));
@@ -40,7 +44,8 @@ void affect(const Tick& t, std::size_t body, std::size_t source, Dose dose) {
 void kill(const Tick& t, std::size_t body, std::int32_t killer) {
   StateArrays& s = t.s;
   if (s.present[body] == 0) return;
-  t.events.push({s.header->tick, EventKind::die, static_cast<std::int32_t>(body), killer, s.x[body], s.y[body], 0.0f});
+  t.events.push({s.header->tick, EventKind::die, static_cast<std::int32_t>(body), killer, s.x[body],
+                 s.y[body], 0.0f});
   s.present[body] = 0;
   s.vx[body] = s.vy[body] = s.turn[body] = 0.0f;
   if (t.plan.heights.used) {
@@ -54,7 +59,8 @@ void kill(const Tick& t, std::size_t body, std::int32_t killer) {
 
 void run_meters(const Tick& t) {
   for (std::size_t m = 0; m < t.plan.meters.size(); ++m)
-    if (t.s.present[t.plan.meters[m].body] != 0) change_meter(t, m, t.memory.meter_change[m] + t.plan.meters[m].change);
+    if (t.s.present[t.plan.meters[m].body] != 0)
+      change_meter(t, m, t.memory.meter_change[m] + t.plan.meters[m].change);
 }
 
 void bring_back(const Tick& t) {
@@ -75,7 +81,8 @@ void bring_back(const Tick& t) {
     s.back_at[e] = 0;
     for (std::size_t m = 0; m < t.plan.meters.size(); ++m)
       if (t.plan.meters[m].body == e) s.meters[m] = t.plan.meters[m].start;
-    t.events.push({s.header->tick, EventKind::back, static_cast<std::int32_t>(e), -1, s.x[e], s.y[e], 0.0f});
+    t.events.push(
+        {s.header->tick, EventKind::back, static_cast<std::int32_t>(e), -1, s.x[e], s.y[e], 0.0f});
   }
 }
 

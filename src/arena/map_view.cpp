@@ -5,15 +5,16 @@
 #include "blocks.hpp"
 #include "scratch.hpp"
 
-// Pictures of an arena seen from above: the ground is looked up pixel by pixel, everything else is filled row by row.
+// Pictures of an arena seen from above: the ground is looked up pixel by pixel, everything else is
+// filled row by row.
 
 namespace zithercraft {
 namespace {
 
 class MapPainter {
  public:
-  MapPainter(const ArenaPlan& plan, const StateArrays& s, const MapView& view, std::vector<float>& ground,
-             std::span<float> pixels)
+  MapPainter(const ArenaPlan& plan, const StateArrays& s, const MapView& view,
+             std::vector<float>& ground, std::span<float> pixels)
       : plan_(plan),
         s_(s),
         v_(view),
@@ -22,7 +23,8 @@ class MapPainter {
         per_pixel_(view.across / static_cast<float>(view.width)),
         to_pixels_(static_cast<float>(view.width) / view.across),
         middle_{0.5f * static_cast<float>(view.width), 0.5f * static_cast<float>(view.height)},
-        reach_(0.5f * per_pixel_ * std::sqrt(static_cast<float>(view.width * view.width + view.height * view.height))) {
+        reach_(0.5f * per_pixel_ *
+               std::sqrt(static_cast<float>(view.width * view.width + view.height * view.height))) {
   }
 
   void paint() {
@@ -39,7 +41,8 @@ class MapPainter {
     }
     if (plan_.heights.terrain)
       for (const Triangle& t : plan_.heights.terrain->triangles()) {
-        const std::array<Vec, 3> corner{Vec{t.corner[0].x, t.corner[0].y}, Vec{t.corner[1].x, t.corner[1].y},
+        const std::array<Vec, 3> corner{Vec{t.corner[0].x, t.corner[0].y},
+                                        Vec{t.corner[1].x, t.corner[1].y},
                                         Vec{t.corner[2].x, t.corner[2].y}};
         if (const float* shade = shade_of(t.entity)) fill(corner, 0.0f, shade);
       }
@@ -80,7 +83,8 @@ class MapPainter {
   const float* cell_shown(std::int32_t column, std::int32_t row) const {
     const CellPlan& cells = plan_.cells;
     const std::size_t cell =
-        static_cast<std::size_t>(row) * static_cast<std::size_t>(cells.columns) + static_cast<std::size_t>(column);
+        static_cast<std::size_t>(row) * static_cast<std::size_t>(cells.columns) +
+        static_cast<std::size_t>(column);
     for (std::size_t layer = cells.layers; layer-- > 0;)
       if (const std::uint8_t kind = s_.cells[layer * cells.cells() + cell]; kind != 0)
         if (const float* shade = shade_of(cells.first_kind + kind - 1)) return shade;
@@ -96,11 +100,13 @@ class MapPainter {
 
   // What each square within reach shows is looked up once; pixels then only count squares.
   template <class Shown>
-  void paint_ground(float size, Vec origin, std::int32_t columns, std::int32_t rows, const Shown& shown) {
+  void paint_ground(float size, Vec origin, std::int32_t columns, std::int32_t rows,
+                    const Shown& shown) {
     const auto square = [&](float v) {
       return static_cast<std::int32_t>(std::floor(std::clamp(v / size, -1e6f, 1e6f)));
     };
-    const std::int32_t column0 = square(v_.x - origin.x - reach_) - 1, row0 = square(v_.y - origin.y - reach_) - 1;
+    const std::int32_t column0 = square(v_.x - origin.x - reach_) - 1,
+                       row0 = square(v_.y - origin.y - reach_) - 1;
     const std::int32_t wide = square(v_.x - origin.x + reach_) + 2 - column0,
                        high = square(v_.y - origin.y + reach_) + 2 - row0;
     const std::size_t n = v_.channels;
@@ -112,13 +118,17 @@ class MapPainter {
         const float* shade = there ? shown(column, row) : v_.background.data();
         for (std::size_t c = 0; c < n; ++c) out[c] = shade[c];
       }
-    // In squares from the first of those looked up; one pixel to the right is a step along (up_y, -up_x).
-    const float step = per_pixel_ / size, first_x = (v_.x - origin.x) / size - static_cast<float>(column0),
+    // In squares from the first of those looked up; one pixel to the right is a step along (up_y,
+    // -up_x).
+    const float step = per_pixel_ / size,
+                first_x = (v_.x - origin.x) / size - static_cast<float>(column0),
                 first_y = (v_.y - origin.y) / size - static_cast<float>(row0);
     const float step_x = step * v_.up_y, step_y = -step * v_.up_x;
     for (std::size_t row = 0; row < v_.height; ++row) {
-      const float up = step * (middle_.y - static_cast<float>(row) - 0.5f), right = 0.5f - middle_.x;
-      const float x0 = first_x + up * v_.up_x + right * step_x, y0 = first_y + up * v_.up_y + right * step_y;
+      const float up = step * (middle_.y - static_cast<float>(row) - 0.5f),
+                  right = 0.5f - middle_.x;
+      const float x0 = first_x + up * v_.up_x + right * step_x,
+                  y0 = first_y + up * v_.up_y + right * step_y;
       float* line = pixels_.data() + row * v_.width * n;
       if (n == 1) {
         for (std::size_t column = 0; column < v_.width; ++column) {
@@ -150,8 +160,8 @@ class MapPainter {
     }
   }
 
-  // A convex polygon, rounded by a radius: each row of pixels whose middle it covers is filled from side to side. What
-  // is smaller than a pixel fills the one it lies in.
+  // A convex polygon, rounded by a radius: each row of pixels whose middle it covers is filled from
+  // side to side. What is smaller than a pixel fills the one it lies in.
   void fill(std::span<const Vec> world, float radius, const float* shade) {
     std::array<Vec, most_corners> corner;
     const float round = radius * to_pixels_;
@@ -165,13 +175,15 @@ class MapPainter {
     if (high.x < 0.0f || high.y < 0.0f || low.x > width || low.y > height) return;
     const std::span<const Vec> corners{corner.data(), world.size()};
     const auto from = static_cast<std::size_t>(std::max(0.0f, std::ceil(low.y - 0.5f)));
-    const auto until = static_cast<std::size_t>(std::clamp(std::floor(high.y - 0.5f) + 1.0f, 0.0f, height));
+    const auto until =
+        static_cast<std::size_t>(std::clamp(std::floor(high.y - 0.5f) + 1.0f, 0.0f, height));
     bool drawn = false;
     for (std::size_t row = from; row < until; ++row) {
       const auto [left, right] = stretch(corners, round, static_cast<float>(row) + 0.5f);
       if (left > right) continue;
       const auto begin = static_cast<std::size_t>(std::max(0.0f, std::ceil(left - 0.5f)));
-      const auto end = static_cast<std::size_t>(std::clamp(std::floor(right - 0.5f) + 1.0f, 0.0f, width));
+      const auto end =
+          static_cast<std::size_t>(std::clamp(std::floor(right - 0.5f) + 1.0f, 0.0f, width));
       for (std::size_t column = begin; column < end; ++column) put(column, row, shade);
       drawn = drawn || begin < end;
     }
@@ -180,7 +192,8 @@ class MapPainter {
       put(static_cast<std::size_t>(at.x), static_cast<std::size_t>(at.y), shade);
   }
 
-  // From where to where the shape lies at height y: the outermost points of its corners' circles and of its sides.
+  // From where to where the shape lies at height y: the outermost points of its corners' circles
+  // and of its sides.
   static std::pair<float, float> stretch(std::span<const Vec> corner, float round, float y) {
     float left = 1e30f, right = -1e30f;
     const auto meet = [&](float x) {
@@ -198,7 +211,8 @@ class MapPainter {
       const Vec side = b - a;
       const float long_ = length(side);
       if (long_ == 0.0f) continue;
-      // Sides moved out by the radius, to both hands: the inner one lies within and changes nothing.
+      // Sides moved out by the radius, to both hands: the inner one lies within and changes
+      // nothing.
       const Vec out = (round / long_) * Vec{side.y, -side.x};
       for (const Vec shift : {out, -1.0f * out}) {
         const Vec p = a + shift, q = b + shift;
@@ -221,7 +235,8 @@ class MapPainter {
 
 }  // namespace
 
-void Arena::draw(const std::byte* state, const MapView& view, ArenaScratch& scratch, std::span<float> pixels) const {
+void Arena::draw(const std::byte* state, const MapView& view, ArenaScratch& scratch,
+                 std::span<float> pixels) const {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
   MapPainter(plan, s, view, scratch.memory_->ground, pixels).paint();

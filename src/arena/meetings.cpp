@@ -9,9 +9,15 @@
 namespace zithercraft {
 namespace {
 
-Event event(const Tick& t, EventKind kind, std::size_t who, std::size_t whom, float strength = 0.0f) {
-  return {t.s.header->tick, kind,    static_cast<std::int32_t>(who), static_cast<std::int32_t>(whom), t.s.x[who],
-          t.s.y[who],       strength};
+Event event(const Tick& t, EventKind kind, std::size_t who, std::size_t whom,
+            float strength = 0.0f) {
+  return {t.s.header->tick,
+          kind,
+          static_cast<std::int32_t>(who),
+          static_cast<std::int32_t>(whom),
+          t.s.x[who],
+          t.s.y[who],
+          strength};
 }
 
 bool touchy(const ArenaPlan& plan, std::size_t a, std::size_t b) {
@@ -45,15 +51,18 @@ void report_touches(const Tick& t) {
     if (!any && std::find(flags, flags + entities, 1) == flags + entities) continue;
     std::fill(approach.begin(), approach.end(), -1.0f);
     for (; next < contacts.size() && contacts[next].a == body; ++next)
-      approach[contacts[next].b] = std::max({approach[contacts[next].b], 0.0f, contacts[next].approach});
+      approach[contacts[next].b] =
+          std::max({approach[contacts[next].b], 0.0f, contacts[next].approach});
     for (; next_stood < stood.size() && stood[next_stood].body == body; ++next_stood)
-      approach[stood[next_stood].entity] = std::max(approach[stood[next_stood].entity], stood[next_stood].speed);
+      approach[stood[next_stood].entity] =
+          std::max(approach[stood[next_stood].entity], stood[next_stood].speed);
     for (std::size_t e = 0; e < entities; ++e) {
       const bool now = approach[e] >= 0.0f;
       if (now && touchy(plan, body, e)) affect_both(t, body, e, Dose::lasting);
       if (now == (flags[e] != 0)) continue;
       flags[e] = now ? 1 : 0;
-      t.events.push(event(t, now ? EventKind::touch : EventKind::part, body, e, now ? approach[e] : 0.0f));
+      t.events.push(
+          event(t, now ? EventKind::touch : EventKind::part, body, e, now ? approach[e] : 0.0f));
       if (now && touchy(plan, body, e)) affect_both(t, body, e, Dose::once);
     }
   }
@@ -87,8 +96,9 @@ bool reaches(const ArenaPlan& plan, const StateArrays& s, std::size_t body, std:
   const Vec d{s.x[item] - s.x[body], s.y[item] - s.y[body]};
   const float reach = plan.bounds[body] + plan.bounds[item];
   return dot(d, d) <= reach * reach && overlap(band_of(plan, s, body), band_of(plan, s, item)) &&
-         gap_between(core_of(plan.shapes[body], s.pose(body)), core_of(plan.shapes[item], s.pose(item))).distance <=
-             0.0f;
+         gap_between(core_of(plan.shapes[body], s.pose(body)),
+                     core_of(plan.shapes[item], s.pose(item)))
+                 .distance <= 0.0f;
 }
 
 void collect(const Tick& t, std::size_t body, std::size_t item, float share) {
@@ -98,8 +108,11 @@ void collect(const Tick& t, std::size_t body, std::size_t item, float share) {
 
 // Whether enough are at an item that takes several; then all of them collect it.
 bool collected_together(const Tick& t, std::size_t item, const ItemData& data) {
-  const auto is_at = [&](std::size_t body) { return t.s.present[body] != 0 && reaches(t.plan, t.s, body, item); };
-  const auto count = static_cast<std::size_t>(std::count_if(t.plan.active.begin(), t.plan.active.end(), is_at));
+  const auto is_at = [&](std::size_t body) {
+    return t.s.present[body] != 0 && reaches(t.plan, t.s, body, item);
+  };
+  const auto count =
+      static_cast<std::size_t>(std::count_if(t.plan.active.begin(), t.plan.active.end(), is_at));
   if (count < data.together) return false;
   for (const std::size_t body : t.plan.active)
     if (is_at(body)) collect(t, body, item, data.worth / static_cast<float>(count));
@@ -139,7 +152,8 @@ void collect_items(const Tick& t) {
   }
 }
 
-// What the cell under a body's centre does to it: once when it comes onto it, and as long as it stays.
+// What the cell under a body's centre does to it: once when it comes onto it, and as long as it
+// stays.
 void feel_cells(const Tick& t) {
   const ArenaPlan& plan = t.plan;
   const CellPlan& cells = plan.cells;
@@ -151,7 +165,8 @@ void feel_cells(const Tick& t) {
     const CellBox at = cells_within(cells, here, here);
     // Over the map is not on it.
     const bool over = plan.heights.used && s.z[body] > plan.heights.floor_level + 0.1f;
-    const bool on_map = s.present[body] != 0 && !over && at.column0 <= at.column1 && at.row0 <= at.row1;
+    const bool on_map =
+        s.present[body] != 0 && !over && at.column0 <= at.column1 && at.row0 <= at.row1;
     const std::size_t cell = on_map ? cell_number(cells, at.column0, at.row0) : 0;
     const auto mark = on_map ? static_cast<std::uint32_t>(cell + 1) : 0;
     const bool moved = s.on_cell[k] != mark;
@@ -179,8 +194,10 @@ void feel_blocks(const Tick& t) {
     const std::size_t body = t.plan.active[k];
     const Vec3 middle{s.x[body], s.y[body], s.z[body] + 0.5f * t.plan.tall[body]};
     const BlockBox at = blocks_within(blocks, middle, middle);
-    const bool there = s.present[body] != 0 && at.column0 <= at.column1 && at.row0 <= at.row1 && at.layer0 <= at.layer1;
-    const std::uint8_t kind = there ? s.blocks[block_number(blocks, at.column0, at.row0, at.layer0)] : std::uint8_t{0};
+    const bool there = s.present[body] != 0 && at.column0 <= at.column1 && at.row0 <= at.row1 &&
+                       at.layer0 <= at.layer1;
+    const std::uint8_t kind =
+        there ? s.blocks[block_number(blocks, at.column0, at.row0, at.layer0)] : std::uint8_t{0};
     const std::uint8_t before = std::exchange(s.in_block[k], kind);
     if (kind == 0) continue;
     if (kind != before) affect(t, body, blocks.first_kind + kind - 1, Dose::once);

@@ -53,7 +53,8 @@ void walk(const float* inputs, float speed, float step, StateArrays& s, std::siz
 }
 
 void turn_up(const PitchData& data, float input, const Tick& t, std::size_t i) {
-  t.s.pitch[i] = std::clamp(t.s.pitch[i] + data.rate * clamped(input) * t.plan.dt, -data.limit, data.limit);
+  t.s.pitch[i] =
+      std::clamp(t.s.pitch[i] + data.rate * clamped(input) * t.plan.dt, -data.limit, data.limit);
 }
 
 void drive(const WalkerData& walker, const float* inputs, const Tick& t, std::size_t i) {
@@ -82,7 +83,8 @@ void drive(const FlyerData& flyer, const float* inputs, const Tick& t, std::size
   if (flyer.pitch.rate > 0.0f) turn_up(flyer.pitch, inputs[4], t, i);
 }
 
-// The body turns about a point on the line through its rear axle, as far away as the front wheels point.
+// The body turns about a point on the line through its rear axle, as far away as the front wheels
+// point.
 void drive(const CarData& car, const float* inputs, const Tick& t, std::size_t i) {
   StateArrays& s = t.s;
   const float dt = t.plan.dt;
@@ -92,7 +94,8 @@ void drive(const CarData& car, const float* inputs, const Tick& t, std::size_t i
   own.abeam *= car.keep_side;
   if (throttle * own.ahead < 0.0f) {  // against the motion: brakes, which stop at a standstill
     const float less = car.brakes * std::fabs(throttle) * dt;
-    own.ahead = own.ahead > 0.0f ? std::max(0.0f, own.ahead - less) : std::min(0.0f, own.ahead + less);
+    own.ahead =
+        own.ahead > 0.0f ? std::max(0.0f, own.ahead - less) : std::min(0.0f, own.ahead + less);
   } else {
     own.ahead += car.engine * throttle * dt;
   }
@@ -118,7 +121,8 @@ CarriedPose pose_on_path(const CarriedData& path, const CarriedPose& start, doub
   const double share = to > from ? (at - from) / (to - from) : 1.0;
   const Vec a = path.points[leg - 1], b = path.points[leg];
   CarriedPose pose{start.x + static_cast<double>(a.x) + share * static_cast<double>(b.x - a.x),
-                   start.y + static_cast<double>(a.y) + share * static_cast<double>(b.y - a.y), start.heading,
+                   start.y + static_cast<double>(a.y) + share * static_cast<double>(b.y - a.y),
+                   start.heading,
                    start.z + static_cast<double>(path.levels[leg - 1]) +
                        share * static_cast<double>(path.levels[leg] - path.levels[leg - 1])};
   if (path.turns) {
@@ -140,9 +144,11 @@ void carry_bodies(const Tick& t) {
     const CarriedData& carried = t.plan.carried[k];
     const std::size_t i = carried.body;
     const Home& home = s.home[carried.home];
-    const CarriedPose start{static_cast<double>(home.x), static_cast<double>(home.y), static_cast<double>(home.heading),
-                            t.plan.heights.used ? static_cast<double>(s.home_z[carried.home]) : 0.0};
-    const CarriedPose next = carried.code ? carried.code(seconds, start) : pose_on_path(carried, start, seconds);
+    const CarriedPose start{
+        static_cast<double>(home.x), static_cast<double>(home.y), static_cast<double>(home.heading),
+        t.plan.heights.used ? static_cast<double>(s.home_z[carried.home]) : 0.0};
+    const CarriedPose next =
+        carried.code ? carried.code(seconds, start) : pose_on_path(carried, start, seconds);
     const double turned = exact::wrap_angle(next.heading - static_cast<double>(s.heading[i]));
     s.vx[i] = (static_cast<float>(next.x) - s.x[i]) * per_second;
     s.vy[i] = (static_cast<float>(next.y) - s.y[i]) * per_second;

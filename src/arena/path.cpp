@@ -13,13 +13,15 @@ namespace {
 
 constexpr std::uint32_t shut = std::numeric_limits<std::uint32_t>::max(), unseen = shut - 1;
 
-// The aim, in cells from the middle of the own cell to that of the next: through the middle of the edge
-// between both, so that corners are not cut, and never so near that the direction becomes uncertain.
+// The aim, in cells from the middle of the own cell to that of the next: through the middle of the
+// edge between both, so that corners are not cut, and never so near that the direction becomes
+// uncertain.
 constexpr float beyond_the_edge = 0.75f;
 
 class Search {
  public:
-  Search(const ArenaPlan& plan, const StateArrays& s, PathMemory& memory) : cells_(plan.cells), memory_(memory) {
+  Search(const ArenaPlan& plan, const StateArrays& s, PathMemory& memory)
+      : cells_(plan.cells), memory_(memory) {
     const std::size_t count = cells_.cells();
     std::array<std::uint32_t, 256> begin{};
     for (std::size_t kind = 0; kind < cells_.solid.size(); ++kind)
@@ -65,7 +67,9 @@ class Search {
  private:
   static constexpr std::size_t outside = std::numeric_limits<std::size_t>::max();
 
-  std::uint32_t steps(std::size_t cell) const { return cell == outside ? shut : memory_.steps[cell]; }
+  std::uint32_t steps(std::size_t cell) const {
+    return cell == outside ? shut : memory_.steps[cell];
+  }
   std::size_t neighbour(std::size_t cell, std::size_t way) const {
     const auto number = static_cast<std::int32_t>(cell);
     const std::int32_t column = number % cells_.columns + step_column[way],
@@ -81,14 +85,15 @@ class Search {
 }  // namespace
 
 std::optional<CellPath> Arena::path_to(const std::byte* state, float x, float y, std::size_t thing,
-                                  PathMemory& memory) const {
+                                       PathMemory& memory) const {
   const ArenaPlan& plan = plan_of(state);
   if (!plan.has_cells()) return std::nullopt;
   const StateArrays s = reading_of(plan, state);
   const CellPlan& cells = plan.cells;
   const Vec here{x, y}, there{s.x[thing], s.y[thing]};
   const CellBox own = cells_within(cells, here, here), other = cells_within(cells, there, there);
-  if (own.column1 < own.column0 || own.row1 < own.row0 || other.column1 < other.column0 || other.row1 < other.row0)
+  if (own.column1 < own.column0 || own.row1 < own.row0 || other.column1 < other.column0 ||
+      other.row1 < other.row0)
     return std::nullopt;
   const std::size_t from = cell_number(cells, own.column0, own.row0),
                     to = cell_number(cells, other.column0, other.row0);

@@ -33,7 +33,8 @@ void move(const Tick& t, std::size_t i) {
   s.y[i] += (s.vy[i] * way + t.memory.push_y[i]) * dt;
   const float turned = (s.turn[i] + t.memory.push_turn[i]) * dt;
   if (turned == 0.0f) return;
-  const double heading = exact::wrap_angle(static_cast<double>(s.heading[i]) + static_cast<double>(turned));
+  const double heading =
+      exact::wrap_angle(static_cast<double>(s.heading[i]) + static_cast<double>(turned));
   const auto [sin, cos] = exact::sin_cos(heading);
   s.heading[i] = static_cast<float>(heading);
   s.cos[i] = cos;
@@ -69,7 +70,8 @@ void step_physics(const Tick& t) {
     if (s.present[i] != 0) move(t, i);
   for (std::size_t k = 0; k < plan.carried.size(); ++k) {
     const CarriedPose& to = t.memory.carried_to[k];
-    set_pose(s, plan.carried[k].body, static_cast<float>(to.x), static_cast<float>(to.y), to.heading);
+    set_pose(s, plan.carried[k].body, static_cast<float>(to.x), static_cast<float>(to.y),
+             to.heading);
     if (plan.heights.used) s.z[plan.carried[k].body] = static_cast<float>(to.z);
   }
   settle_bodies(t);

@@ -1,6 +1,7 @@
 #pragma once
 
-// One tick, in parts by subject. Each part is a function of plan and state; they run in the order of `step_physics`.
+// One tick, in parts by subject. Each part is a function of plan and state; they run in the order
+// of `step_physics`.
 
 #include "plan.hpp"
 #include "scratch.hpp"

@@ -67,7 +67,8 @@ class Placer {
     Pose pose;
     pose.x = static_cast<float>(random_.between(rule.region[0], rule.region[2]));
     pose.y = static_cast<float>(random_.between(rule.region[1], rule.region[3]));
-    turn(pose, exact::wrap_angle(exact::radians(random_.between(rule.heading[0], rule.heading[1]))));
+    turn(pose,
+         exact::wrap_angle(exact::radians(random_.between(rule.heading[0], rule.heading[1]))));
     return pose;
   }
 
@@ -82,7 +83,8 @@ class Placer {
     return pose.z > -boundless && pose.z + plan_.tall[entity] <= plan_.heights.ceiling;
   }
 
-  // The highest level within a circle that something can be set down on; `-boundless` if there is none.
+  // The highest level within a circle that something can be set down on; `-boundless` if there is
+  // none.
   float highest_ground(const Pose& pose, float bound) const {
     float level = footing_at(plan_, {pose.x, pose.y}, boundless).level;
     const Vec here{pose.x, pose.y}, reach{bound, bound};
@@ -90,7 +92,9 @@ class Placer {
       const CellBox box = cells_within(plan_.cells, here - reach, here + reach);
       for (std::int32_t row = box.row0; row <= box.row1; ++row)
         for (std::int32_t column = box.column0; column <= box.column1; ++column)
-          if (const float top = top_of(plan_.cells, s_.cells, cell_number(plan_.cells, column, row)); top < boundless)
+          if (const float top =
+                  top_of(plan_.cells, s_.cells, cell_number(plan_.cells, column, row));
+              top < boundless)
             level = std::max(level, top);
     }
     if (plan_.has_blocks()) {
@@ -111,14 +115,18 @@ class Placer {
     return rule.region[2] > rule.region[0] || rule.region[3] > rule.region[1];
   }
 
-  // Cells of the wanted kinds (any that is not solid if none are named) whose middle lies in the region.
+  // Cells of the wanted kinds (any that is not solid if none are named) whose middle lies in the
+  // region.
   void list_cells(const Placement& rule) {
     const CellPlan& cells = plan_.cells;
     std::array<std::uint8_t, 256> wanted{};
     for (std::size_t k = 0; k < plan_.spec.cells->kinds.size(); ++k)
-      wanted[k + 1] =
-          std::find(rule.on.begin(), rule.on.end(), plan_.spec.cells->kinds[k].name) != rule.on.end() ? 1 : 0;
-    // A region of one point names the cell that holds it, unless kinds are named: then it is no limit.
+      wanted[k + 1] = std::find(rule.on.begin(), rule.on.end(), plan_.spec.cells->kinds[k].name) !=
+                              rule.on.end()
+                          ? 1
+                          : 0;
+    // A region of one point names the cell that holds it, unless kinds are named: then it is no
+    // limit.
     const bool limited = is_open(rule) || rule.on.empty();
     const float slack = is_open(rule) ? 0.0f : 0.5f * cells.size;
     listed_ = &rule;
@@ -143,7 +151,8 @@ class Placer {
 
   Pose pose_on_cell(const Placement& rule, bool steps) {
     const auto& list = memory_.candidates;
-    const Vec middle = middle_of(plan_.cells, list[random_.below(static_cast<std::uint32_t>(list.size()))]);
+    const Vec middle =
+        middle_of(plan_.cells, list[random_.below(static_cast<std::uint32_t>(list.size()))]);
     Pose pose{.x = middle.x, .y = middle.y};
     double degrees = random_.between(rule.heading[0], rule.heading[1]);
     if (steps) degrees = 90.0 * std::floor(degrees / 90.0 + 0.5);
@@ -152,7 +161,8 @@ class Placer {
   }
 
   bool is_free(std::size_t entity, const Placement& rule, const Pose& pose) const {
-    if (ignores(entity) && rule.clearance == 0.0 && rule.away.empty()) return true;  // lies over anything
+    if (ignores(entity) && rule.clearance == 0.0 && rule.away.empty())
+      return true;  // lies over anything
     const Core core = core_of(plan_.shapes[entity], pose);
     const auto clearance = static_cast<float>(rule.clearance);
     for (std::size_t i = 0; i < memory_.placed.size(); ++i) {
@@ -162,7 +172,8 @@ class Placer {
       const float far = plan_.bounds[entity] + plan_.bounds[other] + least;
       if (dot(d, d) > far * far) continue;
       if (ignores(other) && least <= clearance) continue;
-      if (plan_.heights.used && !overlap(band_at(entity, pose), band_of(plan_, s_, other))) continue;
+      if (plan_.heights.used && !overlap(band_at(entity, pose), band_of(plan_, s_, other)))
+        continue;
       if (gap_between(core, memory_.placed[i]).distance <= least) return false;
     }
     for (const WallPiece& piece : plan_.pieces) {
@@ -187,8 +198,8 @@ class Placer {
     const BlocksPlan& blocks = plan_.blocks;
     const float bound = plan_.bounds[entity];
     const Band band = band_at(entity, pose);
-    const BlockBox box =
-        blocks_within(blocks, {pose.x - bound, pose.y - bound, band.low}, {pose.x + bound, pose.y + bound, band.high});
+    const BlockBox box = blocks_within(blocks, {pose.x - bound, pose.y - bound, band.low},
+                                       {pose.x + bound, pose.y + bound, band.high});
     for (std::int32_t row = box.row0; row <= box.row1; ++row)
       for (std::int32_t column = box.column0; column <= box.column1; ++column)
         if (solid_layer(blocks, s_, column, row, band) >= 0 &&
@@ -199,18 +210,22 @@ class Placer {
 
   // What is set down on a slope may have its edge in it.
   bool clear_of_terrain(std::size_t entity, const Core& core, const Pose& pose) const {
-    if (plan_.tall[entity] == boundless || plan_.entities[entity].kind == EntityKind::zone) return true;
+    if (plan_.tall[entity] == boundless || plan_.entities[entity].kind == EntityKind::zone)
+      return true;
     const Vec here{pose.x, pose.y}, reach{plan_.bounds[entity], plan_.bounds[entity]};
     plan_.heights.terrain->near(here - reach, here + reach, memory_.triangles);
     Band band = band_at(entity, pose);
     const bool body = entity < plan_.bodies;
     band.low += body ? step_of(plan_, entity) : 0.02f;
     std::array<Vec, 8> corners;
-    return std::none_of(memory_.triangles.begin(), memory_.triangles.end(), [&](std::uint32_t number) {
-      const std::size_t count = stopping_slice(plan_.heights.terrain->triangles()[number], band, plan_.bounds[entity],
-                                               body ? plan_.body[entity].steep : 1.0f, corners);
-      return count >= 2 && gap_between(core, core_of_polygon(corners.data(), count)).distance <= 0.0f;
-    });
+    return std::none_of(
+        memory_.triangles.begin(), memory_.triangles.end(), [&](std::uint32_t number) {
+          const std::size_t count =
+              stopping_slice(plan_.heights.terrain->triangles()[number], band, plan_.bounds[entity],
+                             body ? plan_.body[entity].steep : 1.0f, corners);
+          return count >= 2 &&
+                 gap_between(core, core_of_polygon(corners.data(), count)).distance <= 0.0f;
+        });
   }
 
   bool ignores(std::size_t other) const {
@@ -223,20 +238,26 @@ class Placer {
     if (((plan_.away_rules[entity] >> plan_.tag_of[other]) & 1u) == 0) return 0.0f;
     float most = 0.0f;
     for (const KeepAway& away : plan_.placement_of(entity).away)
-      if (plan_.tags[plan_.tag_of[other]] == away.from) most = std::max(most, static_cast<float>(away.by));
+      if (plan_.tags[plan_.tag_of[other]] == away.from)
+        most = std::max(most, static_cast<float>(away.by));
     return most;
   }
 
   bool clear_of_cells(const Core& core, const Pose& pose, float bound, float clearance) const {
     const CellPlan& cells = plan_.cells;
     const float far = bound + clearance;
-    const CellBox box = cells_within(cells, {pose.x - far, pose.y - far}, {pose.x + far, pose.y + far});
+    const CellBox box =
+        cells_within(cells, {pose.x - far, pose.y - far}, {pose.x + far, pose.y + far});
     for (std::int32_t row = box.row0; row <= box.row1; ++row)
       for (std::int32_t column = box.column0; column <= box.column1; ++column) {
         if (!solid_at(cells, s_.cells, cell_number(cells, column, row))) continue;
-        if (plan_.heights.used && !solid_above(cells, s_.cells, cell_number(cells, column, row), pose.z)) continue;
-        const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
-        if (gap_between(core, core_of_cells(low, low + Vec{cells.size, cells.size})).distance <= clearance)
+        if (plan_.heights.used &&
+            !solid_above(cells, s_.cells, cell_number(cells, column, row), pose.z))
+          continue;
+        const Vec low =
+            cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
+        if (gap_between(core, core_of_cells(low, low + Vec{cells.size, cells.size})).distance <=
+            clearance)
           return false;
       }
     return true;
@@ -246,14 +267,16 @@ class Placer {
   StateArrays& s_;
   ArenaScratch::Memory& memory_;
   RandomStream& random_;
-  const Placement* listed_ = nullptr;  // whose cells are listed; the map stays the same while things are placed
+  const Placement* listed_ =
+      nullptr;  // whose cells are listed; the map stays the same while things are placed
 };
 
 [[noreturn]] void no_place(const ArenaPlan& plan, std::size_t stuck) {
   throw Error(ErrorKind::spec,
               "'" + plan.entities[stuck].name + "' finds no free place in its region (" +
                   std::to_string(tries_per_layout) + " layouts tried)",
-              plan.paths[stuck] + ".place", "widen the region, lower the clearance, or place fewer things");
+              plan.paths[stuck] + ".place",
+              "widen the region, lower the clearance, or place fewer things");
 }
 
 }  // namespace
@@ -284,9 +307,9 @@ void place_everything(const ArenaPlan& plan, StateArrays& s, ArenaScratch::Memor
     for (const RiverData& river : plan.rivers)
       for (std::size_t b = 0; b < river_body_count(river); ++b)
         if (s.present[river.first_body + b] != 0) placer.note(river.first_body + b);
-    const auto failed = std::find_if(plan.placing_order.begin(), plan.placing_order.end(), [&](std::size_t entity) {
-      return s.present[entity] != 0 && !placer.place(entity);
-    });
+    const auto failed = std::find_if(
+        plan.placing_order.begin(), plan.placing_order.end(),
+        [&](std::size_t entity) { return s.present[entity] != 0 && !placer.place(entity); });
     if (failed != plan.placing_order.end()) {
       stuck = *failed;
       cut_off = nowhere;
@@ -297,8 +320,8 @@ void place_everything(const ArenaPlan& plan, StateArrays& s, ArenaScratch::Memor
   }
   if (cut_off == nowhere) no_place(plan, stuck);
   throw Error(ErrorKind::spec,
-              "'" + plan.entities[cut_off].name + "' cannot be reached (" + std::to_string(tries_per_layout) +
-                  " layouts tried)",
+              "'" + plan.entities[cut_off].name + "' cannot be reached (" +
+                  std::to_string(tries_per_layout) + " layouts tried)",
               "arena.cells.connect", "open the map, or take it out of the list");
 }
 
@@ -308,7 +331,8 @@ bool place_again(const ArenaPlan& plan, StateArrays& s, std::size_t entity, Rand
   memory.placed_entity.clear();
   Placer placer(plan, s, memory, random);
   for (std::size_t e = 0; e < plan.posed; ++e)
-    if (e != entity && s.present[e] != 0 && plan.entities[e].kind != EntityKind::shot) placer.note(e);
+    if (e != entity && s.present[e] != 0 && plan.entities[e].kind != EntityKind::shot)
+      placer.note(e);
   return placer.place(entity);
 }
 
@@ -318,7 +342,8 @@ bool home_is_free(const ArenaPlan& plan, const StateArrays& s, std::size_t entit
   const auto [sin, cos] = exact::sin_cos(static_cast<double>(home.heading));
   const Core core = core_of(plan.shapes[entity], {home.x, home.y, home.heading, cos, sin});
   for (std::size_t b = 0; b < plan.bodies; ++b)
-    if (b != entity && s.present[b] != 0 && gap_between(core, core_of(plan.shapes[b], s.pose(b))).distance <= 0.0f)
+    if (b != entity && s.present[b] != 0 &&
+        gap_between(core, core_of(plan.shapes[b], s.pose(b))).distance <= 0.0f)
       return false;
   return true;
 }

@@ -2,8 +2,8 @@
 
 // A compiled arena: everything that stays the same for all lanes and episodes, in flat arrays.
 //
-// Entities are numbered: bodies, shots, zones, items (these have poses), then walls, then cell kinds. An entity's
-// number is also its index in the pose arrays.
+// Entities are numbered as in arena.hpp. Bodies, shots, zones and items have poses and come first:
+// an entity's number is also its index in the pose arrays.
 
 #include <cstdint>
 #include <memory>
@@ -22,13 +22,14 @@ constexpr std::size_t nowhere = ~std::size_t{0};
 
 struct BodyData {
   float inverse_mass = 0.0f, inverse_inertia = 0.0f;  // 0 for bodies that contacts do not move
-  float keep = 1.0f;                                  // share of the speed kept per tick under the body's own drag
-  float top_speed = 0.0f;                             // m/s; 0 for no limit
-  float swept_from = 0.0f;                            // m/s from which its motion is swept for things in between
+  float keep = 1.0f;        // share of the speed kept per tick under the body's own drag
+  float top_speed = 0.0f;   // m/s; 0 for no limit
+  float swept_from = 0.0f;  // m/s from which its motion is swept for things in between
   std::size_t first_input = 0;
   // In arenas with height:
   float step = 0.005f;  // metres: edges up to this height do not stop it
-  float steep = 1.0f;   // tangent of the steepest ground it holds on to by itself; of others grip decides
+  float steep =
+      1.0f;  // tangent of the steepest ground it holds on to by itself; of others grip decides
   bool walks = false;   // keeps its feet on the ground downhill too, and holds on by itself
   bool floats = false;  // gravity does not pull it
   bool drives = false;  // has a mover, which sees to its grip
@@ -69,8 +70,9 @@ struct CarriedData {
   std::size_t body = 0, home = 0;
   std::vector<Vec> points{};    // from the start, which is (0, 0)
   std::vector<float> levels{};  // of the points, likewise
-  std::vector<double> until{};  // seconds at which each point is reached; the last closes a closed path
-  double length = 0.0;          // seconds once around or once along
+  std::vector<double>
+      until{};          // seconds at which each point is reached; the last closes a closed path
+  double length = 0.0;  // seconds once around or once along
   bool closed = false, turns = false;
   Carry::Function code{};
 };
@@ -118,7 +120,7 @@ struct LauncherData {
   float push = 0.0f;                    // kg m/s
   std::size_t cost_meter = nowhere;     // number of the meter that a launch uses up
   float cost = 0.0f;
-  std::uint64_t targets = 0;            // tags
+  std::uint64_t targets = 0;  // tags
   std::vector<std::size_t> target_list{};
 };
 
@@ -151,7 +153,9 @@ struct CellPlan {
   Vec origin;
   std::int32_t columns = 0, rows = 0;
   std::size_t layers = 0;
-  std::size_t cells() const { return static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows); }
+  std::size_t cells() const {
+    return static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows);
+  }
   std::size_t first_kind = 0;             // entity of kind 1; kind 0 is nothing
   std::vector<std::uint8_t> solid, seen;  // per kind number
   std::vector<float> top;                 // per kind number, metres, in arenas with height
@@ -193,7 +197,8 @@ struct BlocksPlan {
   bool felt = false;                   // some kind that is not solid has effects or kills
   std::shared_ptr<const std::vector<BlockLayout>> layouts;
   std::size_t count() const {
-    return static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows) * static_cast<std::size_t>(layers);
+    return static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows) *
+           static_cast<std::size_t>(layers);
   }
 };
 
@@ -204,7 +209,7 @@ struct DiggerData {
   std::uint8_t places = 0;                           // kind number
   std::ptrdiff_t stock = -1;                         // meter
   std::uint32_t every = 0;                           // ticks
-  float steep_pitch = 0.0f;                           // radians above level; looking further down is steep
+  float steep_pitch = 0.0f;  // radians above level; looking further down is steep
   std::uint32_t steep_most = 0;
 };
 
@@ -231,20 +236,21 @@ struct ArenaPlan {
   std::vector<ShapeData> shapes;                       // per posed entity
   std::vector<float> bounds;                           // per posed entity, of its shape
   std::vector<float> half_length, half_width, radius;  // likewise
-  std::vector<float> tall;                             // likewise, from foot to top; `boundless` for zones without end
-  std::vector<TagRun> runs;                            // of all posed entities
-  std::vector<std::uint8_t> at_start;                  // per posed entity: there when an episode begins (shots are not)
-  std::vector<std::size_t> home;                       // per posed entity: slot of its home pose, or nowhere
-  std::vector<ReturnData> returns;                     // per posed entity
-  std::vector<Touchy> touchy;                          // per entity
-  std::vector<BodyData> body;                          // per body
-  std::vector<Surface> surface;                        // per entity
-  std::vector<std::size_t> free_bodies;                // moved by forces and contacts
-  Vec current;                                         // m/s
-  std::vector<std::size_t> adrift;                     // free bodies that feel the current
-  std::vector<std::size_t> active;                     // free bodies and steppers: they meet zones, items and cells
-  std::vector<std::size_t> active_index;               // per body, or nowhere
-  std::vector<std::size_t> free_index;                 // per body, or nowhere
+  std::vector<float> tall;   // likewise, from foot to top; `boundless` for zones without end
+  std::vector<TagRun> runs;  // of all posed entities
+  std::vector<std::uint8_t>
+      at_start;                   // per posed entity: there when an episode begins (shots are not)
+  std::vector<std::size_t> home;  // per posed entity: slot of its home pose, or nowhere
+  std::vector<ReturnData> returns;       // per posed entity
+  std::vector<Touchy> touchy;            // per entity
+  std::vector<BodyData> body;            // per body
+  std::vector<Surface> surface;          // per entity
+  std::vector<std::size_t> free_bodies;  // moved by forces and contacts
+  Vec current;                           // m/s
+  std::vector<std::size_t> adrift;       // free bodies that feel the current
+  std::vector<std::size_t> active;  // free bodies and steppers: they meet zones, items and cells
+  std::vector<std::size_t> active_index;  // per body, or nowhere
+  std::vector<std::size_t> free_index;    // per body, or nowhere
   std::vector<MoverData> movers;
   std::vector<StepperData> steppers;
   std::vector<CarriedData> carried;
@@ -275,7 +281,8 @@ struct ArenaPlan {
   bool has_blocks() const { return blocks.columns > 0; }
 };
 
-/// `like`: a plan whose worlds of blocks and triangles are taken over where the specs of these are equal.
+/// `like`: a plan whose worlds of blocks and triangles are taken over where the specs of these are
+/// equal.
 ArenaPlan compile_arena(const ArenaSpec& spec, const ArenaPlan* like = nullptr);
 
 /// Reading needs no write access; the arrays view is shared between both.

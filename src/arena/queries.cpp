@@ -29,7 +29,8 @@ Quarter nearest_quarter(const StateArrays& s, std::size_t body) {
 }  // namespace
 
 bool is_inside(const ArenaPlan& plan, const StateArrays& s, std::size_t body, std::size_t zone) {
-  if (s.present[body] == 0 || !contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]})) return false;
+  if (s.present[body] == 0 || !contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]}))
+    return false;
   if (!plan.heights.used) return true;
   const Band band = band_of(plan, s, zone);
   const float middle = s.z[body] + 0.5f * plan.tall[body];
@@ -39,8 +40,8 @@ bool is_inside(const ArenaPlan& plan, const StateArrays& s, std::size_t body, st
   return dot(d, d) + up * up <= plan.radius[zone] * plan.radius[zone];
 }
 
-NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude,
-                          float z) const {
+NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_t tags,
+                          std::int32_t exclude, float z) const {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
   const F8 ox = all(x), oy = all(y);
@@ -50,7 +51,8 @@ NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_
   for (const TagRun& run : plan.runs) {
     if (((tags >> run.tag) & 1u) == 0 || run.shot) continue;
     const I8 stop = all(static_cast<std::int32_t>(run.stop));
-    for (std::size_t i = run.first; i < run.stop; i += 8) {  // the arrays continue behind the last thing
+    for (std::size_t i = run.first; i < run.stop;
+         i += 8) {  // the arrays continue behind the last thing
       const F8 dx = load(s.x + i) - ox, dy = load(s.y + i) - oy;
       F8 square = dx * dx + dy * dy;
       if (plan.heights.used) {
@@ -60,7 +62,8 @@ NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_
         square = square + dz * dz;
       }
       const I8 number = all(static_cast<std::int32_t>(i)) + next;
-      const I8 nearer = (square < best) & flags(s.present + i) & (number < stop) & (number != looked_through);
+      const I8 nearer =
+          (square < best) & flags(s.present + i) & (number < stop) & (number != looked_through);
       best = nearer ? square : best;
       who = nearer ? number : who;
     }
@@ -71,39 +74,45 @@ NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_
   if (who[k] < 0) return {};
   const auto e = static_cast<std::size_t>(who[k]);
   const Band band = band_of(plan, s, e);
-  return {who[k], std::sqrt(best[k]), s.x[e], s.y[e], plan.tall[e] < boundless ? 0.5f * (band.low + band.high) : z};
+  return {who[k], std::sqrt(best[k]), s.x[e], s.y[e],
+          plan.tall[e] < boundless ? 0.5f * (band.low + band.high) : z};
 }
 
 namespace {
 
 template <class Wanted>
-void overlapped_cells(const ArenaPlan& plan, const StateArrays& s, const Core& core, const Pose& pose, float bound,
-                      Band band, const Wanted& wanted, std::vector<std::size_t>& found) {
+void overlapped_cells(const ArenaPlan& plan, const StateArrays& s, const Core& core,
+                      const Pose& pose, float bound, Band band, const Wanted& wanted,
+                      std::vector<std::size_t>& found) {
   std::array<bool, 256> met{};
   const CellPlan& cells = plan.cells;
   const Vec reach{bound, bound}, here{pose.x, pose.y};
   const CellBox box = cells_within(cells, here - reach, here + reach);
   for (std::int32_t row = box.row0; row <= box.row1; ++row)
     for (std::int32_t column = box.column0; column <= box.column1; ++column) {
-      const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
+      const Vec low =
+          cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
       const Core cell = core_of_cells(low, low + Vec{cells.size, cells.size});
       if (gap_between(core, cell).distance > 0.0f) continue;
       for (std::size_t layer = 0; layer < cells.layers; ++layer)
-        if (const std::uint8_t kind = s.cells[layer * cells.cells() + cell_number(cells, column, row)];
+        if (const std::uint8_t kind =
+                s.cells[layer * cells.cells() + cell_number(cells, column, row)];
             cells.top[kind] > band.low)
           met[kind] = true;
     }
   for (std::size_t kind = 1; kind < cells.solid.size(); ++kind)
-    if (met[kind] && wanted(cells.first_kind + kind - 1)) found.push_back(cells.first_kind + kind - 1);
+    if (met[kind] && wanted(cells.first_kind + kind - 1))
+      found.push_back(cells.first_kind + kind - 1);
 }
 
 template <class Wanted>
-void overlapped_blocks(const ArenaPlan& plan, const StateArrays& s, const Core& core, const Pose& pose, float bound,
-                       Band band, const Wanted& wanted, std::vector<std::size_t>& found) {
+void overlapped_blocks(const ArenaPlan& plan, const StateArrays& s, const Core& core,
+                       const Pose& pose, float bound, Band band, const Wanted& wanted,
+                       std::vector<std::size_t>& found) {
   const BlocksPlan& blocks = plan.blocks;
   std::array<bool, 256> met{};
-  const BlockBox box =
-      blocks_within(blocks, {pose.x - bound, pose.y - bound, band.low}, {pose.x + bound, pose.y + bound, band.high});
+  const BlockBox box = blocks_within(blocks, {pose.x - bound, pose.y - bound, band.low},
+                                     {pose.x + bound, pose.y + bound, band.high});
   for (std::int32_t row = box.row0; row <= box.row1; ++row)
     for (std::int32_t column = box.column0; column <= box.column1; ++column) {
       if (gap_between(core, core_of_column(blocks, column, row)).distance > 0.0f) continue;
@@ -111,12 +120,13 @@ void overlapped_blocks(const ArenaPlan& plan, const StateArrays& s, const Core& 
         met[s.blocks[block_number(blocks, column, row, layer)]] = true;
     }
   for (std::size_t kind = 1; kind < blocks.solid.size(); ++kind)
-    if (met[kind] && wanted(blocks.first_kind + kind - 1)) found.push_back(blocks.first_kind + kind - 1);
+    if (met[kind] && wanted(blocks.first_kind + kind - 1))
+      found.push_back(blocks.first_kind + kind - 1);
 }
 
 template <class Wanted>
-void overlapped_terrain(const ArenaPlan& plan, const Core& core, const Pose& pose, float bound, Band band,
-                        const Wanted& wanted, std::vector<std::size_t>& found) {
+void overlapped_terrain(const ArenaPlan& plan, const Core& core, const Pose& pose, float bound,
+                        Band band, const Wanted& wanted, std::vector<std::size_t>& found) {
   std::vector<std::uint32_t> near;
   const Vec reach{bound, bound}, here{pose.x, pose.y};
   plan.heights.terrain->near(here - reach, here + reach, near);
@@ -135,19 +145,20 @@ void overlapped_terrain(const ArenaPlan& plan, const Core& core, const Pose& pos
 
 }  // namespace
 
-void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, double heading, std::uint64_t tags,
-                     std::vector<std::size_t>& found, double height) const {
+void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, double heading,
+                     std::uint64_t tags, std::vector<std::size_t>& found, double height) const {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
   const ShapeData data = shape_data(shape);
   const auto [sin, cos] = exact::sin_cos(exact::wrap_angle(heading));
-  const Pose pose{static_cast<float>(at.x), static_cast<float>(at.y), static_cast<float>(heading), cos, sin};
+  const Pose pose{static_cast<float>(at.x), static_cast<float>(at.y), static_cast<float>(heading),
+                  cos, sin};
   const Core core = core_of(data, pose);
   const float foot = static_cast<float>(at.z);
-  const Band band =
-      !plan.heights.used
-          ? Band{}
-          : Band{foot, foot + (data.form == Form::ball ? 2.0f * data.radius : static_cast<float>(height))};
+  const Band band = !plan.heights.used
+                        ? Band{}
+                        : Band{foot, foot + (data.form == Form::ball ? 2.0f * data.radius
+                                                                     : static_cast<float>(height))};
   const auto wanted = [&](std::size_t e) { return ((tags >> plan.tag_of[e]) & 1u) != 0; };
   for (std::size_t e = 0; e < plan.posed; ++e) {
     const float dx = s.x[e] - pose.x, dy = s.y[e] - pose.y, far = data.bound + plan.bounds[e];
@@ -170,21 +181,26 @@ void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, doubl
   if (plan.heights.terrain) overlapped_terrain(plan, core, pose, data.bound, band, wanted, found);
 }
 
-void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind, std::size_t left,
-                   std::size_t right, std::uint64_t beyond, std::span<std::uint64_t> tags) const {
+void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind,
+                   std::size_t left, std::size_t right, std::uint64_t beyond,
+                   std::span<std::uint64_t> tags) const {
   const ArenaPlan& plan = plan_of(state);
   const CellPlan& cells = plan.cells;
   const StateArrays s = reading_of(plan, state);
   const Vec here{s.x[body], s.y[body]}, own = (1.0f / cells.size) * (here - cells.origin);
-  const auto along = [](float v) { return static_cast<std::int32_t>(std::floor(std::clamp(v, -1e6f, 1e6f))); };
+  const auto along = [](float v) {
+    return static_cast<std::int32_t>(std::floor(std::clamp(v, -1e6f, 1e6f)));
+  };
   const std::int32_t column0 = along(own.x), row0 = along(own.y);
   const auto [ax, ay] = nearest_quarter(s, body);
-  const auto wide = static_cast<std::int32_t>(left + 1 + right), high = static_cast<std::int32_t>(ahead + 1 + behind);
+  const auto wide = static_cast<std::int32_t>(left + 1 + right),
+             high = static_cast<std::int32_t>(ahead + 1 + behind);
   const auto far = static_cast<std::int32_t>(ahead), to_left = static_cast<std::int32_t>(left);
   for (std::int32_t r = 0; r < high; ++r)
     for (std::int32_t c = 0; c < wide; ++c) {
       const std::int32_t forward = far - r, leftward = to_left - c;
-      const std::int32_t column = column0 + forward * ax - leftward * ay, row = row0 + forward * ay + leftward * ax;
+      const std::int32_t column = column0 + forward * ax - leftward * ay,
+                         row = row0 + forward * ay + leftward * ax;
       std::uint64_t& out = tags[static_cast<std::size_t>(r * wide + c)];
       if (column < 0 || row < 0 || column >= cells.columns || row >= cells.rows) {
         out = beyond;
@@ -198,10 +214,12 @@ void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, 
     }
   // What stands there. Things whose centre lies near are sorted into the window.
   const F8 scale = all(1.0f / cells.size), x0 = all(cells.origin.x), y0 = all(cells.origin.y);
-  const F8 own_x = all(own.x), own_y = all(own.y), reach = all(static_cast<float>(std::max(wide, high)) + 1.0f);
+  const F8 own_x = all(own.x), own_y = all(own.y),
+           reach = all(static_cast<float>(std::max(wide, high)) + 1.0f);
   for (std::size_t first = 0; first < plan.posed; first += 8) {
     const F8 x = (load(s.x + first) - x0) * scale, y = (load(s.y + first) - y0) * scale;
-    const I8 near = (size_of(x - own_x) <= reach) & (size_of(y - own_y) <= reach) & flags(s.present + first);
+    const I8 near =
+        (size_of(x - own_x) <= reach) & (size_of(y - own_y) <= reach) & flags(s.present + first);
     if (!any(near)) continue;
     for (std::size_t k = 0; k < 8 && first + k < plan.posed; ++k) {
       if (near[k] == 0 || first + k == body) continue;
@@ -214,9 +232,10 @@ void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, 
   }
 }
 
-void Arena::block_window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind,
-                         std::size_t left, std::size_t right, std::size_t above, std::size_t below,
-                         std::uint64_t beyond, std::span<std::uint64_t> tags) const {
+void Arena::block_window(const std::byte* state, std::size_t body, std::size_t ahead,
+                         std::size_t behind, std::size_t left, std::size_t right, std::size_t above,
+                         std::size_t below, std::uint64_t beyond,
+                         std::span<std::uint64_t> tags) const {
   const ArenaPlan& plan = plan_of(state);
   const BlocksPlan& blocks = plan.blocks;
   const StateArrays s = reading_of(plan, state);
@@ -229,9 +248,11 @@ void Arena::block_window(const std::byte* state, std::size_t body, std::size_t a
   const auto layer_of = [&](std::size_t e) { return along(s.z[e] + into - blocks.origin.z); };
   const std::int32_t column0 = column_of(body), row0 = row_of(body), layer0 = layer_of(body);
   const Quarter q = nearest_quarter(s, body);
-  const auto wide = static_cast<std::int32_t>(left + 1 + right), deep = static_cast<std::int32_t>(ahead + 1 + behind);
+  const auto wide = static_cast<std::int32_t>(left + 1 + right),
+             deep = static_cast<std::int32_t>(ahead + 1 + behind);
   const auto far = static_cast<std::int32_t>(ahead), to_left = static_cast<std::int32_t>(left);
-  const auto top = static_cast<std::int32_t>(above), high = static_cast<std::int32_t>(above + 1 + below);
+  const auto top = static_cast<std::int32_t>(above),
+             high = static_cast<std::int32_t>(above + 1 + below);
   std::size_t next = 0;
   for (std::int32_t k = 0; k < high; ++k)
     for (std::int32_t r = 0; r < deep; ++r)
@@ -249,10 +270,12 @@ void Arena::block_window(const std::byte* state, std::size_t body, std::size_t a
       }
   for (std::size_t e = 0; e < plan.posed; ++e) {
     if (s.present[e] == 0 || e == body) continue;
-    const std::int32_t dx = column_of(e) - column0, dy = row_of(e) - row0, k = top - (layer_of(e) - layer0);
+    const std::int32_t dx = column_of(e) - column0, dy = row_of(e) - row0,
+                       k = top - (layer_of(e) - layer0);
     const std::int32_t r = far - (dx * q.x + dy * q.y), c = to_left - (dy * q.x - dx * q.y);
     if (r >= 0 && c >= 0 && k >= 0 && r < deep && c < wide && k < high)
-      tags[static_cast<std::size_t>((k * deep + r) * wide + c)] |= std::uint64_t{1} << plan.tag_of[e];
+      tags[static_cast<std::size_t>((k * deep + r) * wide + c)] |= std::uint64_t{1}
+                                                                   << plan.tag_of[e];
   }
 }
 
@@ -270,9 +293,12 @@ bool Arena::touches(const std::byte* state, std::size_t body, std::uint64_t tags
   return false;
 }
 
-std::uint64_t Arena::kills(std::size_t entity) const noexcept { return plans_->variants[0].touchy[entity].kills; }
+std::uint64_t Arena::kills(std::size_t entity) const noexcept {
+  return plans_->variants[0].touchy[entity].kills;
+}
 
-std::size_t Arena::launcher_number(std::size_t body, std::string_view name, const std::string& where) const {
+std::size_t Arena::launcher_number(std::size_t body, std::string_view name,
+                                   const std::string& where) const {
   const ArenaPlan& plan = plans_->variants[0];
   const auto& specs = plan.spec.bodies[plan.entities[body].spec_index].launchers;
   std::vector<std::string> names;
@@ -281,8 +307,9 @@ std::size_t Arena::launcher_number(std::size_t body, std::string_view name, cons
     names.push_back(specs[names.size()].name);
     if (names.back() == name) return l;
   }
-  throw Error(ErrorKind::spec, "'" + plan.entities[body].name + "' has no launcher '" + std::string(name) + "'", where,
-              names.empty() ? "give it one" : advice(name, names));
+  throw Error(ErrorKind::spec,
+              "'" + plan.entities[body].name + "' has no launcher '" + std::string(name) + "'",
+              where, names.empty() ? "give it one" : advice(name, names));
 }
 
 bool Arena::reloaded(const std::byte* state, std::size_t launcher) const noexcept {
@@ -294,7 +321,9 @@ std::uint64_t Arena::targets_of(std::size_t launcher) const noexcept {
   return plans_->variants[0].launchers[launcher].targets;
 }
 
-float Arena::cell_size() const noexcept { return cell_columns() == 0 ? 0.0f : plans_->variants[0].cells.size; }
+float Arena::cell_size() const noexcept {
+  return cell_columns() == 0 ? 0.0f : plans_->variants[0].cells.size;
+}
 
 Place Arena::middle() const noexcept {
   const ArenaPlan& plan = plans_->variants[0];

@@ -13,8 +13,8 @@ struct TaggedTriangles {
   std::vector<std::array<Vec3, 3>> triangles{};
 };
 
-/// The triangles of the default scene of a glTF 2.0 file, .glb or .gltf with its buffers inside. Throws Error (file)
-/// naming `where` if the bytes are none, or hold more than a million triangles.
+/// The triangles of the default scene of a glTF 2.0 file, .glb or .gltf with its buffers inside.
+/// Throws Error (file) naming `where` if the bytes are none, or hold more than a million triangles.
 std::vector<TaggedTriangles> read_gltf(const std::string& bytes, const std::string& where);
 
 }  // namespace zithercraft

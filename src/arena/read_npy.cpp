@@ -63,24 +63,30 @@ constexpr std::array<Type, 11> types{{{"b1", 1, &number<std::uint8_t>},
 NpyArray read_npy(const std::string& bytes, const std::string& where) {
   constexpr std::string_view magic("\x93NUMPY", 6);
   if (bytes.size() < 10 || !bytes.starts_with(magic)) wrong("this is no .npy file", where);
-  const auto byte = [&](std::size_t i) { return static_cast<std::size_t>(static_cast<unsigned char>(bytes[i])); };
+  const auto byte = [&](std::size_t i) {
+    return static_cast<std::size_t>(static_cast<unsigned char>(bytes[i]));
+  };
   const std::size_t version = byte(6);
   if (version < 1 || version > 3) wrong("this version of .npy is not known", where);
   const std::size_t start = version == 1 ? 10 : 12;
   if (bytes.size() < start) wrong("the .npy file is cut off", where);
-  const std::size_t length =
-      version == 1 ? byte(8) | byte(9) << 8 : byte(8) | byte(9) << 8 | byte(10) << 16 | byte(11) << 24;
+  const std::size_t length = version == 1
+                                 ? byte(8) | byte(9) << 8
+                                 : byte(8) | byte(9) << 8 | byte(10) << 16 | byte(11) << 24;
   if (length > bytes.size() - start) wrong("the .npy file is cut off", where);
   const std::string_view header = std::string_view(bytes).substr(start, length);
 
   const std::string_view descr = value_of(header, "descr", where);
-  if (descr.size() < 5 || descr[0] != '\'' || std::string_view("<>|=").find(descr[1]) == std::string_view::npos)
+  if (descr.size() < 5 || descr[0] != '\'' ||
+      std::string_view("<>|=").find(descr[1]) == std::string_view::npos)
     wrong("the .npy file does not hold plain numbers", where);
-  const auto type = std::find_if(types.begin(), types.end(),
-                                 [&](const Type& t) { return descr.substr(2, 2) == t.code && descr[4] == '\''; });
+  const auto type = std::find_if(types.begin(), types.end(), [&](const Type& t) {
+    return descr.substr(2, 2) == t.code && descr[4] == '\'';
+  });
   if (type == types.end()) wrong("the .npy file does not hold plain numbers", where);
   if (value_of(header, "fortran_order", where).starts_with("True"))
-    throw Error(ErrorKind::file, "the .npy file is in column order", where, "save numpy.ascontiguousarray of it");
+    throw Error(ErrorKind::file, "the .npy file is in column order", where,
+                "save numpy.ascontiguousarray of it");
 
   NpyArray array;
   std::string_view shape = value_of(header, "shape", where);
@@ -93,18 +99,21 @@ NpyArray read_npy(const std::string& bytes, const std::string& where) {
     shape.remove_prefix(from);
     std::size_t side = 0;
     const auto [stop, error] = std::from_chars(shape.data(), shape.data() + shape.size(), side);
-    if (error != std::errc{} || array.shape.size() == 8) wrong("the .npy header has no shape", where);
+    if (error != std::errc{} || array.shape.size() == 8)
+      wrong("the .npy header has no shape", where);
     if (side == 0 || side > most_values || count > most_values / side)
-      throw Error(ErrorKind::file, "the .npy array is empty or has more than 4 million numbers", where,
-                  "use a smaller one");
+      throw Error(ErrorKind::file, "the .npy array is empty or has more than 4 million numbers",
+                  where, "use a smaller one");
     count *= side;
     array.shape.push_back(side);
     shape.remove_prefix(static_cast<std::size_t>(stop - shape.data()));
   }
-  if (bytes.size() - start - length != count * type->width) wrong("the .npy file is cut off or too long", where);
+  if (bytes.size() - start - length != count * type->width)
+    wrong("the .npy file is cut off or too long", where);
   array.values.resize(count);
   const char* data = bytes.data() + start + length;
-  for (std::size_t i = 0; i < count; ++i) array.values[i] = type->read(data + i * type->width, descr[1] == '>');
+  for (std::size_t i = 0; i < count; ++i)
+    array.values[i] = type->read(data + i * type->width, descr[1] == '>');
   return array;
 }
 

@@ -12,8 +12,8 @@ struct NpyArray {
   std::vector<double> values{};
 };
 
-/// Throws Error (file) naming `where` if the bytes are no such file, or the array has more than 4 million numbers.
-/// Numbers of all whole and floating types are read.
+/// Throws Error (file) naming `where` if the bytes are no such file, or the array has more than 4
+/// million numbers. Numbers of all whole and floating types are read.
 NpyArray read_npy(const std::string& bytes, const std::string& where);
 
 }  // namespace zithercraft

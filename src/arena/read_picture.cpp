@@ -65,15 +65,18 @@ GreyPicture read_grey_png(const std::string& bytes, const std::string& where) {
   const bool fine = read_rows(png, info, rows);
   png_destroy_read_struct(&png, &info, nullptr);
   if (!fine)
-    throw Error(ErrorKind::file, "the PNG cannot be read: damaged, or more than 2048 pixels along a side", where,
+    throw Error(ErrorKind::file,
+                "the PNG cannot be read: damaged, or more than 2048 pixels along a side", where,
                 "save it again, as grey with 16 bits");
   if (rows.colour != PNG_COLOR_TYPE_GRAY || rows.bits < 8)
-    throw Error(ErrorKind::file, "the PNG is not grey with 8 or 16 bits", where, "save it as grey with 16 bits");
+    throw Error(ErrorKind::file, "the PNG is not grey with 8 or 16 bits", where,
+                "save it as grey with 16 bits");
   GreyPicture picture{rows.width, rows.height, {}};
   picture.values.reserve(static_cast<std::size_t>(rows.width) * rows.height);
   for (const png_bytep row : rows.row)
     for (std::size_t x = 0; x < rows.width; ++x)
-      picture.values.push_back(rows.bits == 8 ? row[x] / 255.0 : (row[2 * x] * 256 + row[2 * x + 1]) / 65535.0);
+      picture.values.push_back(rows.bits == 8 ? row[x] / 255.0
+                                              : (row[2 * x] * 256 + row[2 * x + 1]) / 65535.0);
   return picture;
 }
 

@@ -16,7 +16,8 @@ struct Gap {
   std::array<double, 2> sunk{};  // how much lower the rocks stand than the tallest do
 };
 
-// Gaps follow from their numbers alone, so that nothing has to be remembered of those that are gone.
+// Gaps follow from their numbers alone, so that nothing has to be remembered of those that are
+// gone.
 Gap gap_of(const River& river, const StateHeader& key, std::uint32_t which, std::int32_t number) {
   RandomStream random(key.seed, key.lane, key.episode, Purpose::river);
   random.jump(which, static_cast<std::uint32_t>(number));
@@ -28,7 +29,8 @@ Gap gap_of(const River& river, const StateHeader& key, std::uint32_t which, std:
   return gap;
 }
 
-void put(const ArenaPlan& plan, StateArrays& s, std::size_t body, double x, double y, double sunk = 0.0) {
+void put(const ArenaPlan& plan, StateArrays& s, std::size_t body, double x, double y,
+         double sunk = 0.0) {
   if (plan.heights.used) s.z[body] = plan.heights.floor_level - static_cast<float>(sunk);
   s.x[body] = static_cast<float>(x);
   s.y[body] = static_cast<float>(y);
@@ -40,12 +42,14 @@ double place_of(const River& river, std::int32_t number) {
   return river.first + river.spacing * static_cast<double>(number);
 }
 
-void set_up(const ArenaPlan& plan, StateArrays& s, std::size_t which, std::size_t slot, std::int32_t number) {
+void set_up(const ArenaPlan& plan, StateArrays& s, std::size_t which, std::size_t slot,
+            std::int32_t number) {
   const RiverData& data = plan.rivers[which];
   const River& river = data.spec;
   const Gap gap = gap_of(river, *s.header, static_cast<std::uint32_t>(which), number);
   const double x = place_of(river, number);
-  const std::size_t rocks = data.first_body + 2 * slot, banks = data.first_body + 2 * data.gates + 2 * slot;
+  const std::size_t rocks = data.first_body + 2 * slot,
+                    banks = data.first_body + 2 * data.gates + 2 * slot;
   put(plan, s, rocks, x, gap.middle - 0.5 * gap.width - 0.5 * river.width, gap.sunk[0]);
   put(plan, s, rocks + 1, x, gap.middle + 0.5 * gap.width + 0.5 * river.width, gap.sunk[1]);
   put(plan, s, banks, x, -0.5 * river.width - 0.5 * batch_depth);
@@ -54,7 +58,8 @@ void set_up(const ArenaPlan& plan, StateArrays& s, std::size_t which, std::size_
 
 // The weir closes the river behind the oldest bank.
 void set_weir(const ArenaPlan& plan, StateArrays& s, const RiverData& data, std::int32_t oldest) {
-  put(plan, s, data.first_body + 4 * data.gates, place_of(data.spec, oldest) - 0.5 * data.spec.spacing, 0.0);
+  put(plan, s, data.first_body + 4 * data.gates,
+      place_of(data.spec, oldest) - 0.5 * data.spec.spacing, 0.0);
 }
 
 std::size_t first_gate(const ArenaPlan& plan, std::size_t which) {
@@ -63,7 +68,8 @@ std::size_t first_gate(const ArenaPlan& plan, std::size_t which) {
   return first;
 }
 
-// Gates ahead are numbered from 0; some are set up before them, so that the banks reach back to the start and beyond.
+// Gates ahead are numbered from 0; some are set up before them, so that the banks reach back to the
+// start and beyond.
 std::int32_t first_number(const River& river) {
   return -static_cast<std::int32_t>(std::ceil((river.first + river.behind) / river.spacing));
 }
@@ -97,7 +103,8 @@ void begin_rivers(const ArenaPlan& plan, StateArrays& s) {
       set_up(plan, s, r, slot, gates[slot]);
       // No rocks before the first gate: they are put out of the way.
       if (gates[slot] < 0)
-        for (std::size_t side = 0; side < 2; ++side) s.present[river.first_body + 2 * slot + side] = 0;
+        for (std::size_t side = 0; side < 2; ++side)
+          s.present[river.first_body + 2 * slot + side] = 0;
     }
     set_weir(plan, s, river, first);
   }
@@ -119,7 +126,8 @@ void flow_rivers(const ArenaPlan& plan, StateArrays& s, EventSink& events) {
       if (at + 0.5 * river.spec.spacing >= static_cast<double>(x) - river.spec.behind) continue;
       gates[slot] = *std::max_element(gates, gates_end) + 1;
       set_up(plan, s, r, slot, gates[slot]);
-      for (std::size_t side = 0; side < 2; ++side) s.present[river.first_body + 2 * slot + side] = 1;
+      for (std::size_t side = 0; side < 2; ++side)
+        s.present[river.first_body + 2 * slot + side] = 1;
       set_weir(plan, s, river, *std::min_element(gates, gates_end));
     }
   }

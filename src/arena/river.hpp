@@ -8,7 +8,8 @@ namespace zithercraft {
 
 class EventSink;
 
-/// The bodies a river is made of: rocks (two for each gate), banks (two for each gate) and a weir that closes its tail.
+/// The bodies a river is made of: rocks (two for each gate), banks (two for each gate) and a weir
+/// that closes its tail.
 std::vector<BodySpec> river_bodies(const River& river, bool high);
 std::size_t river_body_count(const RiverData& river);
 

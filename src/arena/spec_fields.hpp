@@ -9,7 +9,8 @@ namespace zithercraft {
 
 template <>
 struct Words<Motion> {
-  static constexpr std::array list{std::pair{"fixed", Motion::fixed}, std::pair{"carried", Motion::carried},
+  static constexpr std::array list{std::pair{"fixed", Motion::fixed},
+                                   std::pair{"carried", Motion::carried},
                                    std::pair{"free", Motion::free}};
 };
 

@@ -4,19 +4,22 @@
 #include "cast_cells.hpp"
 #include "physics.hpp"
 
-// Up and down: bodies fall, land, stand, are lifted up steps and stopped by what is overhead. Motion over the plane has
-// been solved before; here each body's foot is set, so that nothing is fallen through at any speed.
+// Up and down: bodies fall, land, stand, are lifted up steps and stopped by what is overhead.
+// Motion over the plane has been solved before; here each body's foot is set, so that nothing is
+// fallen through at any speed.
 
 namespace zithercraft {
 namespace {
 
-constexpr float touching = 0.002f;    // metres between a foot and what it stands on
-constexpr float least_cover = 0.01f;  // metres by which footprints overlap before one holds the other
-constexpr float bounce_from = 0.5f;   // m/s below which nothing bounces
+constexpr float touching = 0.002f;  // metres between a foot and what it stands on
+constexpr float least_cover =
+    0.01f;  // metres by which footprints overlap before one holds the other
+constexpr float bounce_from = 0.5f;  // m/s below which nothing bounces
 
 class Settler {
  public:
-  Settler(const Tick& t, std::size_t body) : t_(t), s_(t.s), plan_(t.plan), i_(body), data_(plan_.body[body]) {
+  Settler(const Tick& t, std::size_t body)
+      : t_(t), s_(t.s), plan_(t.plan), i_(body), data_(plan_.body[body]) {
     here_ = {s_.x[i_], s_.y[i_]};
     core_ = core_of(plan_.shapes[i_], s_.pose(i_));
     tall_ = plan_.tall[i_];
@@ -30,12 +33,15 @@ class Settler {
     find_ground(from);
     find_overhead(from);
     // A walker keeps its feet on ground that falls away by no more than its step height.
-    const float down = stood_on != 0 && !rising ? (data_.walks ? step_of(plan_, i_) : sinking(stood_on - 1)) : 0.0f;
+    const float down = stood_on != 0 && !rising
+                           ? (data_.walks ? step_of(plan_, i_) : sinking(stood_on - 1))
+                           : 0.0f;
     const bool lands = best_.entity >= 0 && best_.level >= std::min(wanted, from) - down - touching;
     if (lands && best_.level + tall_ > overhead_ && best_.level > from + touching) {
       stay_back();  // there is no room up there
     } else if (rising) {
-      rise_or_fall(lands ? std::max(wanted, best_.level) : wanted);  // a jump continues while ground lifts it
+      rise_or_fall(lands ? std::max(wanted, best_.level)
+                         : wanted);  // a jump continues while ground lifts it
     } else if (lands && wanted <= best_.level + down + touching) {
       land();
     } else {
@@ -73,7 +79,8 @@ class Settler {
     if (!plan_.heights.terrain) return;
     const Triangle* above = plan_.heights.terrain->overhead_at(here_, from);
     if (above != nullptr && plan_.entities[above->entity].kind == EntityKind::ground)
-      best_ = {above->level_at(here_), static_cast<std::int32_t>(above->entity), above->gradient, above->slope};
+      best_ = {above->level_at(here_), static_cast<std::int32_t>(above->entity), above->gradient,
+               above->slope};
   }
 
   // The level of this body's foot if it lay on another, or `-boundless` if it is not over it.
@@ -84,7 +91,9 @@ class Settler {
       const Vec d = Vec{s_.x[b], s_.y[b]} - here_;
       const float radius = plan_.radius[b] + (ball_ ? plan_.radius[i_] : 0.0f);
       const float square = radius * radius - (ball_ ? dot(d, d) : 0.0f);
-      if (!ball_ && gap_between(core_, core_of(plan_.shapes[b], s_.pose(b))).distance > -least_cover) return -boundless;
+      if (!ball_ &&
+          gap_between(core_, core_of(plan_.shapes[b], s_.pose(b))).distance > -least_cover)
+        return -boundless;
       if (square <= 0.0f) return -boundless;
       return s_.z[b] + plan_.radius[b] + std::sqrt(square) - (ball_ ? plan_.radius[i_] : 0.0f);
     }
@@ -109,9 +118,12 @@ class Settler {
     for (std::int32_t row = box.row0; row <= box.row1; ++row)
       for (std::int32_t column = box.column0; column <= box.column1; ++column)
         for (std::size_t layer = 0; layer < cells.layers; ++layer) {
-          const std::uint8_t kind = s_.cells[layer * cells.cells() + cell_number(cells, column, row)];
-          if (cells.solid[kind] == 0 || cells.top[kind] > most || cells.top[kind] <= best_.level) continue;
-          const Vec low = cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
+          const std::uint8_t kind =
+              s_.cells[layer * cells.cells() + cell_number(cells, column, row)];
+          if (cells.solid[kind] == 0 || cells.top[kind] > most || cells.top[kind] <= best_.level)
+            continue;
+          const Vec low =
+              cells.origin + cells.size * Vec{static_cast<float>(column), static_cast<float>(row)};
           const Core square = core_of_cells(low, low + Vec{cells.size, cells.size});
           if (ball_) {
             consider(over_edge(cells.top[kind], square), cells.first_kind + kind - 1, most);
@@ -131,18 +143,23 @@ class Settler {
       for (std::int32_t column = box.column0; column <= box.column1; ++column) use(column, row);
   }
 
-  bool covers(const Core& square) const { return gap_between(core_, square).distance <= -least_cover; }
+  bool covers(const Core& square) const {
+    return gap_between(core_, square).distance <= -least_cover;
+  }
 
   void find_blocks(float most) {
     const BlocksPlan& blocks = plan_.blocks;
     each_column([&](std::int32_t column, std::int32_t row) {
-      const float above = (most + 1e-4f - blocks.origin.z) / blocks.size;  // a top may be at `most` to rounding
-      auto layer =
-          static_cast<std::int32_t>(std::floor(std::clamp(above, 0.0f, static_cast<float>(blocks.layers)))) - 1;
+      const float above =
+          (most + 1e-4f - blocks.origin.z) / blocks.size;  // a top may be at `most` to rounding
+      auto layer = static_cast<std::int32_t>(
+                       std::floor(std::clamp(above, 0.0f, static_cast<float>(blocks.layers)))) -
+                   1;
       while (layer >= 0 && !is_solid(blocks, s_, column, row, layer)) --layer;
       const float top = level_of(blocks, layer + 1);
       if (layer < 0 || top <= best_.level) return;
-      const std::size_t entity = blocks.first_kind + s_.blocks[block_number(blocks, column, row, layer)] - 1;
+      const std::size_t entity =
+          blocks.first_kind + s_.blocks[block_number(blocks, column, row, layer)] - 1;
       const Core square = core_of_column(blocks, column, row);
       if (ball_) {
         consider(over_edge(top, square), entity, most);
@@ -156,15 +173,17 @@ class Settler {
     const BlocksPlan& blocks = plan_.blocks;
     each_column([&](std::int32_t column, std::int32_t row) {
       const float above = (head - blocks.origin.z) / blocks.size;
-      auto layer = static_cast<std::int32_t>(std::ceil(std::clamp(above, 0.0f, static_cast<float>(blocks.layers))));
-      while (layer < blocks.layers && level_of(blocks, layer) < overhead_ && !is_solid(blocks, s_, column, row, layer))
+      auto layer = static_cast<std::int32_t>(
+          std::ceil(std::clamp(above, 0.0f, static_cast<float>(blocks.layers))));
+      while (layer < blocks.layers && level_of(blocks, layer) < overhead_ &&
+             !is_solid(blocks, s_, column, row, layer))
         ++layer;
       if (layer >= blocks.layers || level_of(blocks, layer) >= overhead_ ||
           !covers(core_of_column(blocks, column, row)))
         return;
       overhead_ = level_of(blocks, layer);
-      overhead_entity_ =
-          static_cast<std::int32_t>(blocks.first_kind + s_.blocks[block_number(blocks, column, row, layer)] - 1);
+      overhead_entity_ = static_cast<std::int32_t>(
+          blocks.first_kind + s_.blocks[block_number(blocks, column, row, layer)] - 1);
     });
   }
 
@@ -186,7 +205,8 @@ class Settler {
       const Vec d = Vec{s_.x[b], s_.y[b]} - here_;
       const float reach = plan_.bounds[i_] + plan_.bounds[b];
       if (dot(d, d) > reach * reach) continue;
-      if (gap_between(core_, core_of(plan_.shapes[b], s_.pose(b))).distance > -least_cover) continue;
+      if (gap_between(core_, core_of(plan_.shapes[b], s_.pose(b))).distance > -least_cover)
+        continue;
       overhead_ = s_.z[b];
       overhead_entity_ = static_cast<std::int32_t>(b);
     }
@@ -224,7 +244,8 @@ class Settler {
     report(best_.entity, fell);
   }
 
-  // How fast it was when it got there, downwards: gravity worked on it only until then, so no energy is won.
+  // How fast it was when it got there, downwards: gravity worked on it only until then, so no
+  // energy is won.
   float impact(float level) const {
     const float pulled = data_.floats ? 0.0f : plan_.heights.gravity;
     const float before = s_.vz[i_] + pulled, drop = std::max(0.0f, t_.memory.from_z[i_] - level);
@@ -232,8 +253,8 @@ class Settler {
     return std::sqrt(before * before + 2.0f * pulled / plan_.dt * drop);
   }
 
-  // A body that does not walk keeps the part of its velocity along the slope. What gravity did to it while it stood
-  // there is left out: rubbing sees to that.
+  // A body that does not walk keeps the part of its velocity along the slope. What gravity did to
+  // it while it stood there is left out: rubbing sees to that.
   void go_along() {
     const Vec g = best_.gradient;
     const float pulled = s_.stands_on[i_] != 0 ? plan_.heights.gravity : 0.0f;
@@ -264,7 +285,8 @@ class Settler {
   }
 
   void report(std::int32_t entity, float speed) const {
-    if (entity >= 0) t_.memory.stood.push_back({i_, static_cast<std::size_t>(entity), std::max(0.0f, speed)});
+    if (entity >= 0)
+      t_.memory.stood.push_back({i_, static_cast<std::size_t>(entity), std::max(0.0f, speed)});
   }
 
   const Tick& t_;
@@ -287,7 +309,9 @@ void rub(const Tick& t, std::size_t i) {
   const ArenaPlan& plan = t.plan;
   const std::size_t entity = s.stands_on[i] - 1;
   const bool rolls = plan.shapes[i].form == Form::ball;
-  float least = rolls ? 0.0f : std::sqrt(plan.surface[i].grip * plan.surface[entity].grip) * plan.heights.gravity;
+  float least =
+      rolls ? 0.0f
+            : std::sqrt(plan.surface[i].grip * plan.surface[entity].grip) * plan.heights.gravity;
   if (entity >= plan.bodies) {
     const Footing ground = footing_at(plan, {s.x[i], s.y[i]}, s.z[i] + 0.05f);
     const float square = 1.0f + dot(ground.gradient, ground.gradient);
@@ -302,12 +326,14 @@ void rub(const Tick& t, std::size_t i) {
   s.vx[i] = along.x + keep * v.x;
   s.vy[i] = along.y + keep * v.y;
   const float turning = 1.5f * least / plan.bounds[i];
-  s.turn[i] = s.turn[i] > 0.0f ? std::max(0.0f, s.turn[i] - turning) : std::min(0.0f, s.turn[i] + turning);
+  s.turn[i] =
+      s.turn[i] > 0.0f ? std::max(0.0f, s.turn[i] - turning) : std::min(0.0f, s.turn[i] + turning);
 }
 
 }  // namespace
 
-std::size_t stopping_slice(const Triangle& triangle, Band band, float bound, float steep, std::array<Vec, 8>& corners) {
+std::size_t stopping_slice(const Triangle& triangle, Band band, float bound, float steep,
+                           std::array<Vec, 8>& corners) {
   if (triangle.slope <= steep) band.low += bound * triangle.slope + 0.05f;
   if (triangle.high <= band.low || triangle.low >= band.high) return 0;
   return slice(triangle, band.low, band.high, corners);
@@ -328,7 +354,8 @@ Vec velocity_underfoot(const Tick& t, std::size_t body) {
   const std::size_t entity = t.s.stands_on[body] - 1;
   if (t.s.stands_on[body] == 0 || entity >= t.plan.bodies) return {};
   const float turn = t.s.turn[entity];
-  return {t.s.vx[entity] - turn * (t.s.y[body] - t.s.y[entity]), t.s.vy[entity] + turn * (t.s.x[body] - t.s.x[entity])};
+  return {t.s.vx[entity] - turn * (t.s.y[body] - t.s.y[entity]),
+          t.s.vy[entity] + turn * (t.s.x[body] - t.s.x[entity])};
 }
 
 void pull_down(const Tick& t) {

@@ -32,12 +32,13 @@ inline Band stopped_band(const ArenaPlan& plan, const StateArrays& s, std::size_
   return band;
 }
 
-/// The part of a triangle that stops a body, seen from above; 0 corners if it does not. Ground that is not too steep
-/// rises under the body's foot before it stops it.
-std::size_t stopping_slice(const Triangle& triangle, Band band, float bound, float steep, std::array<Vec, 8>& corners);
+/// The part of a triangle that stops a body, seen from above; 0 corners if it does not. Ground that
+/// is not too steep rises under the body's foot before it stops it.
+std::size_t stopping_slice(const Triangle& triangle, Band band, float bound, float steep,
+                           std::array<Vec, 8>& corners);
 
-/// The highest level at or below `most` of floor, ground and meshes at a point of the plane; `-boundless` if there is
-/// none.
+/// The highest level at or below `most` of floor, ground and meshes at a point of the plane;
+/// `-boundless` if there is none.
 struct Footing {
   float level = -boundless;
   std::int32_t entity = -1;

@@ -31,7 +31,8 @@ struct WanderState {
 struct StateOffsets {
   std::size_t x = 0, y = 0, heading = 0, cos = 0, sin = 0, present = 0, back_at = 0, home = 0;
   std::size_t z = 0, vz = 0, pitch = 0, stands_on = 0, home_z = 0;
-  std::size_t vx = 0, vy = 0, turn = 0, inputs = 0, meters = 0, ready_at = 0, ends_at = 0, closest = 0;
+  std::size_t vx = 0, vy = 0, turn = 0, inputs = 0, meters = 0, ready_at = 0, ends_at = 0,
+              closest = 0;
   std::size_t wander = 0, gate = 0, touching = 0, inside = 0, on_cell = 0, cells = 0;
   std::size_t digging = 0, in_block = 0, block_mark = 0, block_top = 0, changed = 0, blocks = 0;
 };
@@ -83,7 +84,7 @@ struct StateArrays {
   // In arenas with height only:
   float* z;                  // [posed] metres, of the foot
   float* vz;                 // [bodies, shots]
-  float* pitch;               // [bodies] radians above the level
+  float* pitch;              // [bodies] radians above the level
   std::uint32_t* stands_on;  // [bodies] 1 + entity, 0 for nothing
   float* home_z;             // [homes]
   std::uint8_t* present;     // [posed] 0: it is not in the arena now

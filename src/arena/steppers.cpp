@@ -6,8 +6,9 @@
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/random.hpp"
 
-// All steppers move at once: everyone says where they want to go, then wishes that cannot be are taken back one after
-// the other until those that are left agree. Columns of steppers can so walk behind each other without gaps.
+// All steppers move at once: everyone says where they want to go, then wishes that cannot be are
+// taken back one after the other until those that are left agree. Columns of steppers can so walk
+// behind each other without gaps.
 
 namespace zithercraft {
 namespace {
@@ -49,7 +50,8 @@ class Moves {
 
   // The entity that blocks a cell, or one of the marks.
   std::int32_t blocker(std::int32_t column, std::int32_t row) const {
-    if (column < 0 || row < 0 || column >= cells_.columns || row >= cells_.rows) return bumped_border;
+    if (column < 0 || row < 0 || column >= cells_.columns || row >= cells_.rows)
+      return bumped_border;
     const std::size_t cell = cell_number(cells_, column, row);
     for (std::size_t layer = cells_.layers; layer-- > 0;) {
       const std::uint8_t kind = t_.s.cells[layer * cells_.cells() + cell];
@@ -61,7 +63,8 @@ class Moves {
   void wish(std::size_t i) {
     const StepperData& stepper = plan_.steppers[i];
     const std::size_t body = stepper.body;
-    const CellBox at = cells_within(cells_, {t_.s.x[body], t_.s.y[body]}, {t_.s.x[body], t_.s.y[body]});
+    const CellBox at =
+        cells_within(cells_, {t_.s.x[body], t_.s.y[body]}, {t_.s.x[body], t_.s.y[body]});
     const std::int32_t column = std::max(0, std::min(at.column0, cells_.columns - 1));
     const std::int32_t row = std::max(0, std::min(at.row0, cells_.rows - 1));
     m_.wish[i] = m_.own[i] = static_cast<std::int32_t>(cell_number(cells_, column, row));
@@ -105,7 +108,8 @@ class Moves {
     if (!plan_.steppers[other].pushable || moves(other)) return;
     const std::int32_t column =
         m_.wish[i] % cells_.columns + (m_.wish[i] % cells_.columns - m_.own[i] % cells_.columns);
-    const std::int32_t row = m_.wish[i] / cells_.columns + (m_.wish[i] / cells_.columns - m_.own[i] / cells_.columns);
+    const std::int32_t row =
+        m_.wish[i] / cells_.columns + (m_.wish[i] / cells_.columns - m_.own[i] / cells_.columns);
     if (blocker(column, row) != not_bumped) return;
     m_.wish[other] = static_cast<std::int32_t>(cell_number(cells_, column, row));
     m_.pusher[other] = static_cast<std::int32_t>(i);
@@ -118,7 +122,8 @@ class Moves {
       for (std::size_t i = 0; i < n; ++i)
         if (moves(i)) ++m_.contenders[wished(i)];
       for (std::size_t i = 0; i < n; ++i)
-        if (moves(i) && m_.contenders[wished(i)] > 1 && !wins(i)) m_.dropped.push_back({i, in_the_way(i)});
+        if (moves(i) && m_.contenders[wished(i)] > 1 && !wins(i))
+          m_.dropped.push_back({i, in_the_way(i)});
       for (std::size_t i = 0; i < n; ++i)
         if (moves(i)) m_.contenders[wished(i)] = 0;
       for (const auto& [i, other] : m_.dropped) changed = cancel(i, other) || changed;
@@ -134,7 +139,8 @@ class Moves {
         if (in_way < 0) continue;
         const auto other = static_cast<std::size_t>(in_way);
         const bool stays = !moves(other);
-        const bool swaps = moves(other) && m_.wish[other] == m_.own[i] && !plan_.spec.cells->swapping;
+        const bool swaps =
+            moves(other) && m_.wish[other] == m_.own[i] && !plan_.spec.cells->swapping;
         if (stays || swaps) changed = cancel(i, in_way) || changed;
       }
     }
@@ -175,8 +181,8 @@ class Moves {
       const std::size_t body = plan_.steppers[i].body;
       if (m_.bumped[i] != not_bumped) {
         const std::int32_t whom = m_.bumped[i] == bumped_border ? -1 : m_.bumped[i];
-        t_.events.push({t_.s.header->tick, EventKind::touch, static_cast<std::int32_t>(body), whom, t_.s.x[body],
-                        t_.s.y[body], 1.0f});
+        t_.events.push({t_.s.header->tick, EventKind::touch, static_cast<std::int32_t>(body), whom,
+                        t_.s.x[body], t_.s.y[body], 1.0f});
         if (whom >= 0) {
           affect(t_, body, static_cast<std::size_t>(whom), Dose::once);
           if (static_cast<std::size_t>(whom) < plan_.bodies)

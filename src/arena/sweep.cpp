@@ -5,28 +5,31 @@
 #include "physics.hpp"
 #include "standing.hpp"
 
-// Bodies that move farther in a tick than they are wide are stopped where they first meet something; the contact is
-// solved in the next tick. What is swept is a disc of half the largest one inside the body, so that sliding along a
-// wall is no meeting.
+// Bodies that move farther in a tick than they are wide are stopped where they first meet
+// something; the contact is solved in the next tick. What is swept is a disc of half the largest
+// one inside the body, so that sliding along a wall is no meeting.
 
 namespace zithercraft {
 namespace {
 
 constexpr float slightest_push = 0.002f;  // metres in a tick
-constexpr float into = 0.002f;            // metres by which a stopped body overlaps, so that the contact is found
+constexpr float into =
+    0.002f;  // metres by which a stopped body overlaps, so that the contact is found
 
-// How far a disc around the body's centre gets before it meets a block that stops it: metres, at most `reach`.
+// How far a disc around the body's centre gets before it meets a block that stops it: metres, at
+// most `reach`.
 float way_past_blocks(const Tick& t, std::size_t i, Vec direction, float reach, float radius) {
   const BlocksPlan& blocks = t.plan.blocks;
   const Band band = stopped_band(t.plan, t.s, i);
   const Vec from{t.s.x[i], t.s.y[i]}, to = from + reach * direction;
-  const BlockBox box =
-      blocks_within(blocks, {std::min(from.x, to.x) - radius, std::min(from.y, to.y) - radius, band.low},
-                    {std::max(from.x, to.x) + radius, std::max(from.y, to.y) + radius, band.high});
+  const BlockBox box = blocks_within(
+      blocks, {std::min(from.x, to.x) - radius, std::min(from.y, to.y) - radius, band.low},
+      {std::max(from.x, to.x) + radius, std::max(from.y, to.y) + radius, band.high});
   for (std::int32_t row = box.row0; row <= box.row1; ++row)
     for (std::int32_t column = box.column0; column <= box.column1; ++column)
       if (solid_layer(blocks, t.s, column, row, band) >= 0)
-        reach = std::min(reach, cast_at(core_of_column(blocks, column, row), from, direction, reach, radius));
+        reach = std::min(
+            reach, cast_at(core_of_column(blocks, column, row), from, direction, reach, radius));
   return reach;
 }
 
@@ -39,15 +42,17 @@ float way_past_terrain(const Tick& t, std::size_t i, Vec direction, float reach,
                Vec{std::max(from.x, to.x), std::max(from.y, to.y)} + margin, t.memory.triangles);
   std::array<Vec, 8> corners;
   for (const std::uint32_t number : t.memory.triangles) {
-    const std::size_t count =
-        stopping_slice(terrain.triangles()[number], band, t.plan.bounds[i], t.plan.body[i].steep, corners);
+    const std::size_t count = stopping_slice(terrain.triangles()[number], band, t.plan.bounds[i],
+                                             t.plan.body[i].steep, corners);
     if (count >= 2)
-      reach = std::min(reach, cast_at(core_of_polygon(corners.data(), count), from, direction, reach, radius));
+      reach = std::min(
+          reach, cast_at(core_of_polygon(corners.data(), count), from, direction, reach, radius));
   }
   return reach;
 }
 
-// How far a disc around the body's centre gets before it meets something that is not free: metres, at most `reach`.
+// How far a disc around the body's centre gets before it meets something that is not free: metres,
+// at most `reach`.
 float way_past_fixed(const Tick& t, std::size_t i, Vec direction, float reach, float radius) {
   float distance = reach;
   std::int32_t entity = -1;
@@ -86,18 +91,21 @@ float free_way(const Tick& t, std::size_t i, float speed) {
   return way;
 }
 
-// Bodies pressed hard against each other are not pushed through a wall either: the share of the whole motion that leads
-// no farther than up to the nearest fixed thing.
+// Bodies pressed hard against each other are not pushed through a wall either: the share of the
+// whole motion that leads no farther than up to the nearest fixed thing.
 float room(const Tick& t, std::size_t i) {
   const StateArrays& s = t.s;
   const float way = t.memory.way[i], dt = t.plan.dt;
-  const Vec motion = dt * Vec{s.vx[i] * way + t.memory.push_x[i], s.vy[i] * way + t.memory.push_y[i]};
+  const Vec motion =
+      dt * Vec{s.vx[i] * way + t.memory.push_x[i], s.vy[i] * way + t.memory.push_y[i]};
   const float size = length(motion);
   if (size < 1e-6f) return 1.0f;
   const Vec direction = (1.0f / size) * motion;
-  if (const float far = way_past_fixed(t, i, direction, size, 0.25f * t.plan.shapes[i].inner); far > 0.0f)
+  if (const float far = way_past_fixed(t, i, direction, size, 0.25f * t.plan.shapes[i].inner);
+      far > 0.0f)
     return far / size;
-  // Close to something already: away from it or along it, but not through. Whose very centre is inside is let out.
+  // Close to something already: away from it or along it, but not through. Whose very centre is
+  // inside is let out.
   const float far = way_past_fixed(t, i, direction, size, 0.0f);
   return far > 0.0f && far < size ? 0.0f : 1.0f;
 }

@@ -10,8 +10,8 @@ constexpr std::int32_t most_squares_along = 1024;
 
 Vec flat(Vec3 v) { return {v.x, v.y}; }
 
-// Where a ray meets a triangle from either side; T. Moeller, B. Trumbore, "Fast, minimum storage ray/triangle
-// intersection" (1997).
+// Where a ray meets a triangle from either side; T. Moeller, B. Trumbore, "Fast, minimum storage
+// ray/triangle intersection" (1997).
 float meet(const Triangle& t, Vec3 from, Vec3 d) {
   constexpr float never = std::numeric_limits<float>::infinity();
   const Vec3 a = t.corner[1] - t.corner[0], b = t.corner[2] - t.corner[0], p = cross(d, b);
@@ -106,14 +106,16 @@ bool make_triangle(const std::array<Vec3, 3>& corner, std::uint32_t entity, Tria
 std::size_t slice(const Triangle& triangle, float low, float high, std::array<Vec, 8>& corners) {
   std::array<Vec3, 8> part{triangle.corner[0], triangle.corner[1], triangle.corner[2]}, next;
   std::size_t count = 3;
-  for (const float sign : {1.0f, -1.0f}) {  // first what lies above `low`, then what lies below `high`
+  for (const float sign :
+       {1.0f, -1.0f}) {  // first what lies above `low`, then what lies below `high`
     const float limit = sign > 0.0f ? low : -high;
     std::size_t kept = 0;
     for (std::size_t i = 0; i < count; ++i) {
       const Vec3 a = part[i], b = part[(i + 1) % count];
       const float da = sign * a.z - limit, db = sign * b.z - limit;
       if (da >= 0.0f) next[kept++] = a;
-      if ((da > 0.0f && db < 0.0f) || (da < 0.0f && db > 0.0f)) next[kept++] = a + (da / (da - db)) * (b - a);
+      if ((da > 0.0f && db < 0.0f) || (da < 0.0f && db > 0.0f))
+        next[kept++] = a + (da / (da - db)) * (b - a);
     }
     part = next;
     count = kept;
@@ -127,7 +129,8 @@ std::size_t slice(const Triangle& triangle, float low, float high, std::array<Ve
   for (std::size_t i = 0; i < count; ++i)
     if (points == 0 || apart(seen[points - 1], flat(part[i]))) seen[points++] = flat(part[i]);
   while (points > 1 && !apart(seen[points - 1], seen[0])) --points;
-  for (std::size_t i = 0; i < points; ++i) area += cross(seen[i] - seen[0], seen[(i + 1) % points] - seen[0]);
+  for (std::size_t i = 0; i < points; ++i)
+    area += cross(seen[i] - seen[0], seen[(i + 1) % points] - seen[0]);
   if (std::fabs(area) < 1e-4f) {
     std::size_t far_a = 0, far_b = 0;
     float most = 1e-6f;
@@ -180,19 +183,23 @@ Terrain::Terrain(std::vector<Triangle> triangles) : triangles_(std::move(triangl
   }
   listed_.resize(total);
   for (std::size_t i = 0; i < triangles_.size(); ++i)
-    each_square(triangles_[i], [&](Square& s) { listed_[s.stop++] = static_cast<std::uint32_t>(i); });
+    each_square(triangles_[i],
+                [&](Square& s) { listed_[s.stop++] = static_cast<std::uint32_t>(i); });
 }
 
 std::int32_t Terrain::column_of(float x) const {
-  return static_cast<std::int32_t>(std::clamp((x - origin_.x) / size_, 0.0f, static_cast<float>(columns_ - 1)));
+  return static_cast<std::int32_t>(
+      std::clamp((x - origin_.x) / size_, 0.0f, static_cast<float>(columns_ - 1)));
 }
 std::int32_t Terrain::row_of(float y) const {
-  return static_cast<std::int32_t>(std::clamp((y - origin_.y) / size_, 0.0f, static_cast<float>(rows_ - 1)));
+  return static_cast<std::int32_t>(
+      std::clamp((y - origin_.y) / size_, 0.0f, static_cast<float>(rows_ - 1)));
 }
 
 const Triangle* Terrain::ground_at(Vec p, float most) const {
-  const Square& square = squares_[static_cast<std::size_t>(row_of(p.y)) * static_cast<std::size_t>(columns_) +
-                                  static_cast<std::size_t>(column_of(p.x))];
+  const Square& square =
+      squares_[static_cast<std::size_t>(row_of(p.y)) * static_cast<std::size_t>(columns_) +
+               static_cast<std::size_t>(column_of(p.x))];
   const Triangle* best = nullptr;
   float highest = -boundless;
   for (std::uint32_t i = square.first; i < square.stop; ++i) {
@@ -207,8 +214,9 @@ const Triangle* Terrain::ground_at(Vec p, float most) const {
 }
 
 const Triangle* Terrain::overhead_at(Vec p, float least) const {
-  const Square& square = squares_[static_cast<std::size_t>(row_of(p.y)) * static_cast<std::size_t>(columns_) +
-                                  static_cast<std::size_t>(column_of(p.x))];
+  const Square& square =
+      squares_[static_cast<std::size_t>(row_of(p.y)) * static_cast<std::size_t>(columns_) +
+               static_cast<std::size_t>(column_of(p.x))];
   const Triangle* best = nullptr;
   float lowest = boundless;
   for (std::uint32_t i = square.first; i < square.stop; ++i) {
@@ -225,19 +233,22 @@ const Triangle* Terrain::overhead_at(Vec p, float least) const {
 void Terrain::near(Vec low, Vec high, std::vector<std::uint32_t>& found) const {
   found.clear();
   const float wide = static_cast<float>(columns_) * size_, deep = static_cast<float>(rows_) * size_;
-  if (high.x < origin_.x || high.y < origin_.y || low.x > origin_.x + wide || low.y > origin_.y + deep) return;
+  if (high.x < origin_.x || high.y < origin_.y || low.x > origin_.x + wide ||
+      low.y > origin_.y + deep)
+    return;
   for (std::int32_t row = row_of(low.y); row <= row_of(high.y); ++row)
     for (std::int32_t column = column_of(low.x); column <= column_of(high.x); ++column) {
-      const Square& square = squares_[static_cast<std::size_t>(row) * static_cast<std::size_t>(columns_) +
-                                      static_cast<std::size_t>(column)];
+      const Square& square =
+          squares_[static_cast<std::size_t>(row) * static_cast<std::size_t>(columns_) +
+                   static_cast<std::size_t>(column)];
       found.insert(found.end(), listed_.begin() + square.first, listed_.begin() + square.stop);
     }
   std::sort(found.begin(), found.end());
   found.erase(std::unique(found.begin(), found.end()), found.end());
 }
 
-void Terrain::cast(Vec3 from, Vec3 d, float radius, std::uint64_t wanted, const std::uint8_t* tag_of, float& distance,
-                   std::int32_t& entity) const {
+void Terrain::cast(Vec3 from, Vec3 d, float radius, std::uint64_t wanted,
+                   const std::uint8_t* tag_of, float& distance, std::int32_t& entity) const {
   const auto visit = [&](const Square& square) {
     for (std::uint32_t i = square.first; i < square.stop; ++i) {
       const Triangle& t = triangles_[listed_[i]];
@@ -263,7 +274,8 @@ void Terrain::cast(Vec3 from, Vec3 d, float radius, std::uint64_t wanted, const 
   const bool up = d.y >= 0.0f;
   for (std::int32_t k = 0; k <= row1 - row0; ++k) {
     const std::int32_t row = up ? row0 + k : row1 - k;
-    const float low = origin_.y + static_cast<float>(row) * size_ - margin, high = low + size_ + 2.0f * margin;
+    const float low = origin_.y + static_cast<float>(row) * size_ - margin,
+                high = low + size_ + 2.0f * margin;
     const float near_y = up ? low : high;
     // Nothing in this row or beyond can lie nearer than the row itself.
     if (!level && (near_y - from.y) / d.y > distance) return;

@@ -39,7 +39,8 @@ class Finder {
 
  private:
   [[noreturn]] void unknown(const std::string& fix) const {
-    throw Error(ErrorKind::spec, "the key '" + key_ + "' names no number of the arena", where_, fix);
+    throw Error(ErrorKind::spec, "the key '" + key_ + "' names no number of the arena", where_,
+                fix);
   }
 
   template <class Struct>
@@ -95,7 +96,8 @@ class Finder {
   }
   template <class Other>
   void meet(Other& field, std::size_t next) {
-    if constexpr (std::is_class_v<Other> && !HasTomlForm<Other> && !std::is_same_v<Other, std::string>) {
+    if constexpr (std::is_class_v<Other> && !HasTomlForm<Other> &&
+                  !std::is_same_v<Other, std::string>) {
       into(field, next);
     } else {
       unknown("only numbers can vary");
@@ -103,7 +105,8 @@ class Finder {
   }
 
   std::size_t index(std::size_t at, std::size_t size) const {
-    if (at >= steps_.size() || steps_[at].index < 0) unknown("say which of the list, as in list[0]");
+    if (at >= steps_.size() || steps_[at].index < 0)
+      unknown("say which of the list, as in list[0]");
     if (static_cast<std::size_t>(steps_[at].index) >= size)
       unknown("the list has " + std::to_string(size) + " entries, counted from 0");
     return static_cast<std::size_t>(steps_[at].index);
@@ -134,7 +137,8 @@ void limit_count(ArenaPlan& plan, const Limit& limit) {
   std::size_t met = 0;
   const EntityKind kind = limit.item ? EntityKind::item : EntityKind::body;
   for (std::size_t e = 0; e < plan.posed; ++e)
-    if (plan.entities[e].kind == kind && plan.entities[e].spec_index == limit.list_index && met++ >= limit.count)
+    if (plan.entities[e].kind == kind && plan.entities[e].spec_index == limit.list_index &&
+        met++ >= limit.count)
       plan.at_start[e] = 0;
 }
 
@@ -142,9 +146,10 @@ void limit_count(ArenaPlan& plan, const Limit& limit) {
 void check_worlds(const ArenaPlan& plan, const ArenaPlan& first, std::int64_t variants) {
   constexpr std::size_t most_blocks = 256'000'000;
   if (!plan.has_blocks() || plan.blocks.layouts == first.blocks.layouts) return;
-  if (plan.blocks.count() * plan.blocks.layouts->size() > most_blocks / static_cast<std::size_t>(variants))
-    throw Error(ErrorKind::spec, "the worlds of all variants have more than 256 million blocks", "arena.variants",
-                "use fewer variants or layouts, or vary nothing of the blocks");
+  if (plan.blocks.count() * plan.blocks.layouts->size() >
+      most_blocks / static_cast<std::size_t>(variants))
+    throw Error(ErrorKind::spec, "the worlds of all variants have more than 256 million blocks",
+                "arena.variants", "use fewer variants or layouts, or vary nothing of the blocks");
 }
 
 }  // namespace
@@ -164,27 +169,32 @@ std::shared_ptr<const ArenaPlans> compile_variants(const ArenaSpec& spec) {
       const Vary& vary = spec.vary[k];
       const std::string where = "arena.vary[" + std::to_string(k) + "]";
       if (vary.high < vary.low)
-        throw Error(ErrorKind::spec, "the range runs backwards", where + ".high", "swap low and high");
+        throw Error(ErrorKind::spec, "the range runs backwards", where + ".high",
+                    "swap low and high");
       const std::vector<KeyStep> steps = key_steps(vary.key, where + ".key");
       if (steps.empty() || steps.front().word == "vary" || steps.front().word == "variants" ||
-          steps.front().word == "tick" || steps.back().word == "columns" || steps.back().word == "rows" ||
-          steps.back().word == "in_flight" || steps.back().word == "gates" || steps.back().word == "density" ||
-          steps.back().word == "layer" || steps.back().word == "layers" || steps.back().word == "layouts")
-        throw Error(ErrorKind::spec, "'" + vary.key + "' cannot differ from episode to episode", where + ".key",
-                    "it decides how large a state is; choose another number");
+          steps.front().word == "tick" || steps.back().word == "columns" ||
+          steps.back().word == "rows" || steps.back().word == "in_flight" ||
+          steps.back().word == "gates" || steps.back().word == "density" ||
+          steps.back().word == "layer" || steps.back().word == "layers" ||
+          steps.back().word == "layouts")
+        throw Error(ErrorKind::spec, "'" + vary.key + "' cannot differ from episode to episode",
+                    where + ".key", "it decides how large a state is; choose another number");
       Finder finder(steps, random.between(vary.low, vary.high), where + ".key", vary.key);
       if (!finder.changes_count()) {
         finder.change(variant);
         continue;
       }
       // Every variant has room for the most there can be.
-      const double drawn = std::floor(vary.low + (vary.high - vary.low + 1.0) * static_cast<double>(random.uniform()));
+      const double drawn = std::floor(vary.low + (vary.high - vary.low + 1.0) *
+                                                     static_cast<double>(random.uniform()));
       Finder most(steps, vary.high, where + ".key", vary.key);
       most.change(variant);
       limits.push_back({steps.front().word == "items", most.list_index(),
                         static_cast<std::size_t>(std::max(0.0, std::min(drawn, vary.high)))});
     }
-    plans->variants.push_back(compile_arena(variant, plans->variants.empty() ? nullptr : &plans->variants.front()));
+    plans->variants.push_back(
+        compile_arena(variant, plans->variants.empty() ? nullptr : &plans->variants.front()));
     check_worlds(plans->variants.back(), plans->variants.front(), spec.variants);
     plans->variants.back().spec.vary.clear();
     for (const Limit& limit : limits) limit_count(plans->variants.back(), limit);

@@ -4,8 +4,8 @@
 
 namespace zithercraft {
 
-/// Compiles the arena in as many variants as it asks for, each with its varied numbers drawn. All have the same
-/// entities: where a count varies, those that are too many are not there.
+/// Compiles the arena in as many variants as it asks for, each with its varied numbers drawn. All
+/// have the same entities: where a count varies, those that are too many are not there.
 std::shared_ptr<const ArenaPlans> compile_variants(const ArenaSpec& spec);
 
 }  // namespace zithercraft

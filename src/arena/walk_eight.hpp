@@ -1,8 +1,8 @@
 #pragma once
 
-// Rays that step from cell to cell of a grid, or from block to block, eight side by side: the method of J. Amanatides
-// and A. Woo, "A fast voxel traversal algorithm for ray tracing" (1987). Only the look at the cell itself is done one
-// by one.
+// Rays that step from cell to cell of a grid, or from block to block, eight side by side: the
+// method of J. Amanatides and A. Woo, "A fast voxel traversal algorithm for ray tracing" (1987).
+// Only the look at the cell itself is done one by one.
 
 #include <array>
 #include <bit>
@@ -31,12 +31,15 @@ struct WalkedGrid {
 template <std::size_t Axes>
 class EightWalks {
  public:
-  EightWalks(const WalkedGrid<Axes>& grid, const RaysOfEight& rays) : size_(grid.size), rays_(rays) {
+  EightWalks(const WalkedGrid<Axes>& grid, const RaysOfEight& rays)
+      : size_(grid.size), rays_(rays) {
     F8 enter = all(0.0f);
     leave_ = load(rays.best) * all(1.0f / grid.size);
-    for (std::size_t a = 0; a < Axes; ++a) bound(axis_[a], grid.origin[a], rays.d[a], grid.count[a], enter);
+    for (std::size_t a = 0; a < Axes; ++a)
+      bound(axis_[a], grid.origin[a], rays.d[a], grid.count[a], enter);
     at_ = all(0);
-    for (std::size_t a = 0; a < Axes; ++a) begin(axis_[a], rays.d[a], enter, grid.count[a], grid.stride[a]);
+    for (std::size_t a = 0; a < Axes; ++a)
+      begin(axis_[a], rays.d[a], enter, grid.count[a], grid.stride[a]);
     t_ = enter;
     on_way_ = t_ < leave_;
     active_ = bytes_of(on_way_);
@@ -44,14 +47,16 @@ class EightWalks {
 
   bool active() const { return active_ != 0; }
 
-  /// `flag(number)` is not 0 where a ray may end; `stop(number)` is the entity at which it does, or -1.
+  /// `flag(number)` is not 0 where a ray may end; `stop(number)` is the entity at which it does, or
+  /// -1.
   template <class Flag, class Stop>
   ZITHERCRAFT_INLINE void look(const Flag& flag, const Stop& stop) {
     std::uint32_t number[8];
     const I8 numbers = on_way_ ? at_ : all(0);
     std::memcpy(number, &numbers, sizeof number);
     std::uint64_t met = 0;
-    for (std::size_t k = 0; k < 8; ++k) met |= static_cast<std::uint64_t>(flag(number[k])) << (8 * k);
+    for (std::size_t k = 0; k < 8; ++k)
+      met |= static_cast<std::uint64_t>(flag(number[k])) << (8 * k);
     met &= active_;
     while (met != 0) {
       const auto k = static_cast<std::size_t>(std::countr_zero(met)) / 8;
@@ -83,8 +88,8 @@ class EightWalks {
   }
 
  private:
-  // Planes between cells are kept as whole numbers, so that the last one a ray crosses is met at the very length at
-  // which the ray leaves the grid: nothing beyond is ever looked at.
+  // Planes between cells are kept as whole numbers, so that the last one a ray crosses is met at
+  // the very length at which the ray leaves the grid: nothing beyond is ever looked at.
   struct Axis {
     F8 o, inverse, step, plane, next;
     I8 stride;
@@ -93,13 +98,15 @@ class EightWalks {
   ZITHERCRAFT_INLINE void bound(Axis& a, float o, const float* d, std::int32_t count, F8& enter) {
     a.o = all(o);
     a.inverse = all(1.0f) / off_zero(load(d));
-    const F8 low = (all(0.0f) - a.o) * a.inverse, high = (all(static_cast<float>(count)) - a.o) * a.inverse;
+    const F8 low = (all(0.0f) - a.o) * a.inverse,
+             high = (all(static_cast<float>(count)) - a.o) * a.inverse;
     enter = higher(enter, lower(low, high));
     leave_ = lower(leave_, higher(low, high));
   }
 
   // The cell in which the rays enter the grid, and the plane they cross next.
-  ZITHERCRAFT_INLINE void begin(Axis& a, const float* d, F8 enter, std::int32_t count, std::int32_t stride) {
+  ZITHERCRAFT_INLINE void begin(Axis& a, const float* d, F8 enter, std::int32_t count,
+                                std::int32_t stride) {
     const F8 direction = load(d), zero = all(0.0f), one = all(1.0f);
     const F8 at = lower(higher(a.o + enter * direction, zero), all(static_cast<float>(count - 1)));
     const I8 ahead = direction >= zero, cell = __builtin_convertvector(at, I8);
@@ -124,10 +131,11 @@ class EightWalks {
   std::uint64_t active_ = 0;  // a byte for each ray, all its bits set or none
 };
 
-/// Replaces the hits of all rays that lie farther than the first cell at which they end. Two eights go at a time: while
-/// one waits for its memory, the other computes.
+/// Replaces the hits of all rays that lie farther than the first cell at which they end. Two eights
+/// go at a time: while one waits for its memory, the other computes.
 template <std::size_t Axes, class Flag, class Stop>
-void walk_eights(const WalkedGrid<Axes>& grid, std::span<const RaysOfEight> rays, const Flag& flag, const Stop& stop) {
+void walk_eights(const WalkedGrid<Axes>& grid, std::span<const RaysOfEight> rays, const Flag& flag,
+                 const Stop& stop) {
   for (std::size_t i = 0; i < rays.size(); i += 2) {
     EightWalks<Axes> a(grid, rays[i]);
     if (i + 1 < rays.size()) {

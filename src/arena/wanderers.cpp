@@ -72,12 +72,14 @@ class Guide {
   }
 
   Vec roam() {
-    RandomStream random(t_.s.header->seed, t_.s.header->lane, t_.s.header->episode, Purpose::wander);
+    RandomStream random(t_.s.header->seed, t_.s.header->lane, t_.s.header->episode,
+                        Purpose::wander);
     random.jump(t_.s.header->tick, static_cast<std::uint32_t>(i_));
     const bool lost = state_.east == 0.0f && state_.north == 0.0f;
     if (lost || random.uniform() < w_.change_chance || blocked({state_.east, state_.north})) {
-      const auto [sin, cos] = w_.steps ? exact::sin_cos(0.5 * exact::pi * static_cast<double>(random.below(4)))
-                                       : exact::sin_cos(2.0 * exact::pi * static_cast<double>(random.uniform()));
+      const auto [sin, cos] =
+          w_.steps ? exact::sin_cos(0.5 * exact::pi * static_cast<double>(random.below(4)))
+                   : exact::sin_cos(2.0 * exact::pi * static_cast<double>(random.uniform()));
       state_.east = cos;
       state_.north = sin;
     }
@@ -93,7 +95,8 @@ class Guide {
                    : direction.y < -0.5f ? -1
                                          : 0);
     const std::uint8_t* touched = t_.s.touching + t_.plan.free_index[i_] * t_.plan.entities.size();
-    return std::any_of(touched, touched + t_.plan.entities.size(), [](std::uint8_t flag) { return flag != 0; });
+    return std::any_of(touched, touched + t_.plan.entities.size(),
+                       [](std::uint8_t flag) { return flag != 0; });
   }
 
   bool open(std::int32_t east, std::int32_t north) const {
@@ -109,12 +112,18 @@ class Guide {
     inputs[0] = c * d.x + s * d.y;
     inputs[1] = c * d.y - s * d.x;
     inputs[2] =
-        std::clamp(3.0f * inputs[1] + (inputs[0] < 0.0f ? (inputs[1] < 0.0f ? -1.0f : 1.0f) : 0.0f), -1.0f, 1.0f);
+        std::clamp(3.0f * inputs[1] + (inputs[0] < 0.0f ? (inputs[1] < 0.0f ? -1.0f : 1.0f) : 0.0f),
+                   -1.0f, 1.0f);
   }
 
   // Straight on along the longer axis, or along the other where that is walled off.
   void step(Vec d, float* inputs) const {
-    const std::int32_t east = d.x > 1e-3f ? 1 : d.x < -1e-3f ? -1 : 0, north = d.y > 1e-3f ? 1 : d.y < -1e-3f ? -1 : 0;
+    const std::int32_t east = d.x > 1e-3f    ? 1
+                              : d.x < -1e-3f ? -1
+                                             : 0,
+                       north = d.y > 1e-3f    ? 1
+                               : d.y < -1e-3f ? -1
+                                              : 0;
     const bool along = std::fabs(d.x) >= std::fabs(d.y);
     bool take_east = along && east != 0;
     if (take_east && !open(east, 0) && north != 0 && open(0, north)) take_east = false;

@@ -2,9 +2,9 @@
 
 // Reads and writes plain structs as TOML from one description of their fields.
 //
-// For each struct S there is a function template `describe(visitor, S&)` that calls `visitor(key, field, rule)` for
-// each field. `TomlReader` and `TomlWriter` are the visitors; so reading, writing, the list of known keys and the
-// checks of ranges cannot drift apart.
+// For each struct S there is a function template `describe(visitor, S&)` that calls `visitor(key,
+// field, rule)` for each field. `TomlReader` and `TomlWriter` are the visitors; so reading,
+// writing, the list of known keys and the checks of ranges cannot drift apart.
 
 #include <toml++/toml.h>
 
@@ -46,8 +46,8 @@ concept HasTomlForm = requires(T& t, const toml::node& node) {
   { t.from_toml(std::string{}) } -> std::same_as<bool>;
 };
 
-/// The words an enumeration is written as; specialised beside the enumeration's struct, as `static constexpr
-/// std::array` of (word, value) pairs named `list`.
+/// The words an enumeration is written as; specialised beside the enumeration's struct, as `static
+/// constexpr std::array` of (word, value) pairs named `list`.
 template <class Enum>
 struct Words;
 
@@ -65,10 +65,11 @@ void check_rule(double value, const Rule& rule, const std::string& where);
 /// The value of a node. Throws, naming `where`, for tables and dates, which cannot be one.
 Value value_of(const toml::node& node, const std::string& where);
 
-/// Sets the value that a key path names: "arena.bodies.crab.mass" = 3.0. Parts of lists are named by their `name` or by
-/// a number in brackets. Keys that are not there yet are added to the table that should hold them. Throws, naming
-/// `where`, if the path leads nowhere.
-void set_key(toml::table& table, const std::string& path, const Value& value, const std::string& where);
+/// Sets the value that a key path names: "arena.bodies.crab.mass" = 3.0. Parts of lists are named
+/// by their `name` or by a number in brackets. Keys that are not there yet are added to the table
+/// that should hold them. Throws, naming `where`, if the path leads nowhere.
+void set_key(toml::table& table, const std::string& path, const Value& value,
+             const std::string& where);
 
 class TomlReader {
  public:
@@ -82,7 +83,8 @@ class TomlReader {
     if (node != nullptr) {
       read(*node, join(key), field, rule);
     } else if (rule.needed) {
-      throw Error(ErrorKind::spec, "the key '" + std::string(key) + "' is missing", place(table_, path_), "add it");
+      throw Error(ErrorKind::spec, "the key '" + std::string(key) + "' is missing",
+                  place(table_, path_), "add it");
     }
   }
 
@@ -92,7 +94,8 @@ class TomlReader {
       const std::string name(key.str());
       if (name == also_known) continue;
       if (std::find(known_.begin(), known_.end(), name) == known_.end())
-        throw Error(ErrorKind::spec, "unknown key '" + name + "'", place(node, join(name)), advice(name, known_));
+        throw Error(ErrorKind::spec, "unknown key '" + name + "'", place(node, join(name)),
+                    advice(name, known_));
     }
   }
 
@@ -103,11 +106,13 @@ class TomlReader {
   std::string place(const toml::node& node, const std::string& path) const {
     return position_of(node, source_) + (path.empty() ? "" : " (" + path + ")");
   }
-  [[noreturn]] void wrong_type(const toml::node& node, const std::string& path, const std::string& expected) const {
-    throw Error(ErrorKind::spec, "expected " + expected + ", found " + describe_type(node), place(node, path),
-                "change the value");
+  [[noreturn]] void wrong_type(const toml::node& node, const std::string& path,
+                               const std::string& expected) const {
+    throw Error(ErrorKind::spec, "expected " + expected + ", found " + describe_type(node),
+                place(node, path), "change the value");
   }
-  void check(double value, const Rule& rule, const toml::node& node, const std::string& path) const {
+  void check(double value, const Rule& rule, const toml::node& node,
+             const std::string& path) const {
     check_rule(value, rule, place(node, path));
   }
 
@@ -116,13 +121,15 @@ class TomlReader {
     if (value == nullptr) wrong_type(node, path, "true or false");
     field = value->get();
   }
-  void read(const toml::node& node, const std::string& path, std::int64_t& field, const Rule& rule) const {
+  void read(const toml::node& node, const std::string& path, std::int64_t& field,
+            const Rule& rule) const {
     const auto* value = node.as_integer();
     if (value == nullptr) wrong_type(node, path, "a whole number");
     field = value->get();
     check(static_cast<double>(field), rule, node, path);
   }
-  void read(const toml::node& node, const std::string& path, double& field, const Rule& rule) const {
+  void read(const toml::node& node, const std::string& path, double& field,
+            const Rule& rule) const {
     if (const auto* whole = node.as_integer()) {
       field = static_cast<double>(whole->get());
     } else if (const auto* value = node.as_floating_point()) {
@@ -132,7 +139,8 @@ class TomlReader {
     }
     check(field, rule, node, path);
   }
-  void read(const toml::node& node, const std::string& path, std::string& field, const Rule&) const {
+  void read(const toml::node& node, const std::string& path, std::string& field,
+            const Rule&) const {
     const auto* value = node.as_string();
     if (value == nullptr) wrong_type(node, path, "a text");
     field = value->get();
@@ -152,7 +160,8 @@ class TomlReader {
         return;
       }
     }
-    throw Error(ErrorKind::spec, "unknown value '" + value->get() + "'", place(node, path), advice(value->get(), words));
+    throw Error(ErrorKind::spec, "unknown value '" + value->get() + "'", place(node, path),
+                advice(value->get(), words));
   }
   template <HasTomlForm T>
   void read(const toml::node& node, const std::string& path, T& field, const Rule&) const {
@@ -163,13 +172,17 @@ class TomlReader {
                   advice(value->get(), T::known_values()));
   }
   template <class T, std::size_t N>
-  void read(const toml::node& node, const std::string& path, std::array<T, N>& field, const Rule& rule) const {
+  void read(const toml::node& node, const std::string& path, std::array<T, N>& field,
+            const Rule& rule) const {
     const auto* list = node.as_array();
-    if (list == nullptr || list->size() != N) wrong_type(node, path, "a list of " + std::to_string(N));
-    for (std::size_t i = 0; i < N; ++i) read((*list)[i], path + "[" + std::to_string(i) + "]", field[i], rule);
+    if (list == nullptr || list->size() != N)
+      wrong_type(node, path, "a list of " + std::to_string(N));
+    for (std::size_t i = 0; i < N; ++i)
+      read((*list)[i], path + "[" + std::to_string(i) + "]", field[i], rule);
   }
   template <class T>
-  void read(const toml::node& node, const std::string& path, std::vector<T>& field, const Rule& rule) const {
+  void read(const toml::node& node, const std::string& path, std::vector<T>& field,
+            const Rule& rule) const {
     const auto* list = node.as_array();
     if (list == nullptr) wrong_type(node, path, "a list");
     field.assign(list->size(), T{});
@@ -177,7 +190,8 @@ class TomlReader {
       read((*list)[i], path + "[" + std::to_string(i) + "]", field[i], rule);
   }
   template <class T>
-  void read(const toml::node& node, const std::string& path, std::map<std::string, T>& field, const Rule& rule) const {
+  void read(const toml::node& node, const std::string& path, std::map<std::string, T>& field,
+            const Rule& rule) const {
     const auto* table = node.as_table();
     if (table == nullptr) wrong_type(node, path, "a table");
     field.clear();
@@ -187,24 +201,28 @@ class TomlReader {
     }
   }
   template <class T>
-  void read(const toml::node& node, const std::string& path, std::optional<T>& field, const Rule& rule) const {
+  void read(const toml::node& node, const std::string& path, std::optional<T>& field,
+            const Rule& rule) const {
     read(node, path, field.emplace(), rule);
   }
   template <class... Kinds>
-  void read(const toml::node& node, const std::string& path, std::variant<Kinds...>& field, const Rule&) const {
+  void read(const toml::node& node, const std::string& path, std::variant<Kinds...>& field,
+            const Rule&) const {
     const auto* table = node.as_table();
     if (table == nullptr) wrong_type(node, path, "a table");
     const auto* kind = table->get_as<std::string>("kind");
     const std::vector<std::string> kinds{std::string(Kinds::kind)...};
     if (kind == nullptr)
-      throw Error(ErrorKind::spec, "the key 'kind' is missing", place(node, path), "choose one of " + listed(kinds));
+      throw Error(ErrorKind::spec, "the key 'kind' is missing", place(node, path),
+                  "choose one of " + listed(kinds));
     const bool found = (read_kind<Kinds>(*table, path, kind->get(), field) || ...);
     if (!found)
-      throw Error(ErrorKind::spec, "unknown kind '" + kind->get() + "'", place(*kind, path + ".kind"),
-                  advice(kind->get(), kinds));
+      throw Error(ErrorKind::spec, "unknown kind '" + kind->get() + "'",
+                  place(*kind, path + ".kind"), advice(kind->get(), kinds));
   }
   template <class Kind, class Variant>
-  bool read_kind(const toml::table& table, const std::string& path, const std::string& kind, Variant& field) const {
+  bool read_kind(const toml::table& table, const std::string& path, const std::string& kind,
+                 Variant& field) const {
     if (kind != Kind::kind) return false;
     TomlReader inner(table, path, source_);
     Kind value{};
@@ -214,8 +232,9 @@ class TomlReader {
     return true;
   }
   template <class Struct>
-  requires(std::is_class_v<Struct> && !HasTomlForm<Struct>) void read(const toml::node& node, const std::string& path,
-                                                                      Struct& field, const Rule&) const {
+  requires(std::is_class_v<Struct> &&
+           !HasTomlForm<Struct>) void read(const toml::node& node, const std::string& path,
+                                           Struct& field, const Rule&) const {
     const auto* table = node.as_table();
     if (table == nullptr) wrong_type(node, path, "a table");
     TomlReader inner(*table, path, source_);
@@ -318,8 +337,8 @@ toml::table parse_toml(std::string_view text, const std::string& source);
 /// The table as TOML text, keys in alphabetical order, numbers in their shortest exact form.
 std::string toml_text(const toml::table& table);
 
-/// The first key path whose values differ, with both values: "roles[0].senses[0].rays: 24 here, 16 there". Empty if
-/// equal.
+/// The first key path whose values differ, with both values: "roles[0].senses[0].rays: 24 here, 16
+/// there". Empty if equal.
 std::string first_difference(const toml::table& here, const toml::table& there);
 
 /// Reads the whole table into `value`; every key must be known.

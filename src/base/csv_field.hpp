@@ -4,7 +4,8 @@
 
 namespace zithercraft {
 
-/// A text as a field of comma-separated values (RFC 4180): in quotes if it holds commas, quotes or ends of lines.
+/// A text as a field of comma-separated values (RFC 4180): in quotes if it holds commas, quotes or
+/// ends of lines.
 inline std::string csv_field(const std::string& text) {
   if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
   std::string out = "\"";

@@ -16,10 +16,11 @@ std::string decode(std::string_view text, const std::string& where) {
   nettle_base64_decode_init(&state);
   std::string bytes(BASE64_DECODE_LENGTH(text.size()), '\0');
   std::size_t size = bytes.size();
-  if (nettle_base64_decode_update(&state, &size, reinterpret_cast<std::uint8_t*>(bytes.data()), text.size(),
-                                  text.data()) != 1 ||
+  if (nettle_base64_decode_update(&state, &size, reinterpret_cast<std::uint8_t*>(bytes.data()),
+                                  text.size(), text.data()) != 1 ||
       nettle_base64_decode_final(&state) != 1)
-    throw Error(ErrorKind::spec, "the data URL is no base64", where, "give a file, or the content in base64");
+    throw Error(ErrorKind::spec, "the data URL is no base64", where,
+                "give a file, or the content in base64");
   bytes.resize(size);
   return bytes;
 }
@@ -35,9 +36,11 @@ std::string shown(const std::string& name) {
 std::string read_data(const std::string& name, const std::string& where) {
   if (is_data_url(name)) {
     if (!name.starts_with(url_start))
-      throw Error(ErrorKind::spec, "this kind of data URL is not known", where, "begin it with " + std::string(url_start));
+      throw Error(ErrorKind::spec, "this kind of data URL is not known", where,
+                  "begin it with " + std::string(url_start));
     if (name.size() > 2 * most_bytes)
-      throw Error(ErrorKind::spec, "the data URL holds more than 64 MB", where, "use something smaller");
+      throw Error(ErrorKind::spec, "the data URL holds more than 64 MB", where,
+                  "use something smaller");
     return decode(std::string_view(name).substr(url_start.size()), where);
   }
   std::error_code code;
@@ -53,7 +56,8 @@ std::string data_url(const std::string& bytes) { return std::string(url_start) +
 
 std::string base64(std::string_view bytes) {
   std::string text(BASE64_ENCODE_RAW_LENGTH(bytes.size()), '\0');
-  nettle_base64_encode_raw(text.data(), bytes.size(), reinterpret_cast<const std::uint8_t*>(bytes.data()));
+  nettle_base64_encode_raw(text.data(), bytes.size(),
+                           reinterpret_cast<const std::uint8_t*>(bytes.data()));
   return text;
 }
 

@@ -6,8 +6,9 @@
 
 namespace zithercraft {
 
-/// The bytes that a spec names: a file, or the content itself as a `data:` URL (RFC 2397) in base64. `where` is the key
-/// that names it. Throws Error (file) if they cannot be had, or are more than 64 MB.
+/// The bytes that a spec names: a file, or the content itself as a `data:` URL (RFC 2397) in
+/// base64. `where` is the key that names it. Throws Error (file) if they cannot be had, or are more
+/// than 64 MB.
 std::string read_data(const std::string& name, const std::string& where);
 
 /// Whether the name is a `data:` URL.

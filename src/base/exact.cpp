@@ -17,13 +17,17 @@ constexpr double ln2 = 0.69314718055994530942;
 // Taylor polynomials on [-pi/4, pi/4]; the first term left out is below 2e-11.
 double sin_reduced(double r) noexcept {
   const double q = r * r;
-  return r * (1.0 + q * (-1.0 / 6 + q * (1.0 / 120 + q * (-1.0 / 5040 + q * (1.0 / 362880 + q * (-1.0 / 39916800))))));
+  return r * (1.0 +
+              q * (-1.0 / 6 + q * (1.0 / 120 + q * (-1.0 / 5040 +
+                                                    q * (1.0 / 362880 + q * (-1.0 / 39916800))))));
 }
 
 double cos_reduced(double r) noexcept {
   const double q = r * r;
-  return 1.0 + q * (-1.0 / 2 + q * (1.0 / 24 + q * (-1.0 / 720 +
-                                                    q * (1.0 / 40320 + q * (-1.0 / 3628800 + q * (1.0 / 479001600))))));
+  return 1.0 +
+         q * (-1.0 / 2 +
+              q * (1.0 / 24 + q * (-1.0 / 720 + q * (1.0 / 40320 + q * (-1.0 / 3628800 +
+                                                                        q * (1.0 / 479001600))))));
 }
 
 // Arctangent for |t| <= sqrt(2) - 1, odd Taylor series to the 19th power.

@@ -101,16 +101,18 @@ fs::path followed(fs::path path) {
   return code ? path : real_folder / path.filename();
 }
 
-// A descriptor to write straight to, or -1 for a file that is to be replaced. A link to where standard output or
-// standard error goes is that stream, also where it is a file: whatever else was printed stays.
+// A descriptor to write straight to, or -1 for a file that is to be replaced. A link to where
+// standard output or standard error goes is that stream, also where it is a file: whatever else was
+// printed stays.
 int stream_of(const fs::path& named) {
   if (named == "-") return standard_output;
   const auto found = about(named);
   if (!found || S_ISDIR(found->st_mode)) return -1;
   std::error_code code;
   for (const int standard : {standard_output, STDERR_FILENO})
-    if (struct stat own {}; ::fstat(standard, &own) == 0 && own.st_dev == found->st_dev && own.st_ino == found->st_ino &&
-                            (!S_ISREG(found->st_mode) || fs::is_symlink(named, code)))
+    if (struct stat own{}; ::fstat(standard, &own) == 0 && own.st_dev == found->st_dev &&
+                           own.st_ino == found->st_ino &&
+                           (!S_ISREG(found->st_mode) || fs::is_symlink(named, code)))
       return standard;
   if (S_ISREG(found->st_mode)) return -1;
   return ::open(named.c_str(), O_WRONLY | O_CLOEXEC);
@@ -134,9 +136,11 @@ std::vector<std::byte> read_bytes(const std::filesystem::path& path) {
   return path == "-" ? standard_input() : read_whole<std::vector<std::byte>>(path);
 }
 
-OutputPlace::OutputPlace(const std::filesystem::path& named, const std::string& suffix) : named_(named) {
+OutputPlace::OutputPlace(const std::filesystem::path& named, const std::string& suffix)
+    : named_(named) {
   std::error_code code;
-  if (named.empty()) throw Error(ErrorKind::usage, "the file to write has no name", {}, "name a file");
+  if (named.empty())
+    throw Error(ErrorKind::usage, "the file to write has no name", {}, "name a file");
   if (fs::is_directory(named, code))
     throw Error(ErrorKind::file, "this is a folder, not a file", named.string(), "name a file");
   const auto found = named == "-" ? std::nullopt : about(named);
@@ -209,7 +213,8 @@ void keep_standard_output_for_files() {
   std::fflush(stdout);
   const int kept = ::fcntl(STDOUT_FILENO, F_DUPFD_CLOEXEC, 3);
   if (kept < 0 || ::dup2(STDERR_FILENO, STDOUT_FILENO) < 0)
-    throw Error(ErrorKind::file, "standard output cannot be used: " + reason(errno), "-", "name a file");
+    throw Error(ErrorKind::file, "standard output cannot be used: " + reason(errno), "-",
+                "name a file");
   standard_output = kept;
 }
 
@@ -217,7 +222,8 @@ bool same_file(const std::filesystem::path& a, const std::filesystem::path& b) {
   if (a.empty() || b.empty()) return false;
   if (a == "-" || b == "-") return a == b;
   const auto found_a = about(a), found_b = about(b);
-  if (found_a && found_b) return found_a->st_dev == found_b->st_dev && found_a->st_ino == found_b->st_ino;
+  if (found_a && found_b)
+    return found_a->st_dev == found_b->st_dev && found_a->st_ino == found_b->st_ino;
   return !found_a && !found_b && followed(a) == followed(b);
 }
 
@@ -225,7 +231,8 @@ void make_folder(const std::filesystem::path& path) {
   std::error_code code;
   std::filesystem::create_directories(path, code);
   if (code)
-    throw Error(ErrorKind::file, "cannot create the folder: " + code.message(), path.string(), "choose another place");
+    throw Error(ErrorKind::file, "cannot create the folder: " + code.message(), path.string(),
+                "choose another place");
   if (::access(path.c_str(), W_OK) != 0)
     throw Error(ErrorKind::file, "the folder cannot be written: " + reason(errno), path.string(),
                 "choose another place");

@@ -22,7 +22,8 @@ class PathSetter {
       insert_value(holder, "value", value);
       const auto index = static_cast<std::size_t>(steps.back().index);
       list->erase(list->begin() + static_cast<std::ptrdiff_t>(index));
-      list->insert(list->begin() + static_cast<std::ptrdiff_t>(index), std::move(*holder.get("value")));
+      list->insert(list->begin() + static_cast<std::ptrdiff_t>(index),
+                   std::move(*holder.get("value")));
     } else {
       nowhere("name one of its keys");
     }
@@ -84,9 +85,12 @@ std::vector<KeyStep> key_steps(const std::string& path, const std::string& where
     } else if (path[i] == '[') {
       flush();
       const std::size_t close = path.find(']', i);
-      const std::string digits = close == std::string::npos ? "" : path.substr(i + 1, close - i - 1);
-      if (digits.empty() || digits.size() > 6 || digits.find_first_not_of("0123456789") != std::string::npos)
-        throw Error(ErrorKind::spec, "the key '" + path + "' has a bracket without a number", where, "write it as list[0]");
+      const std::string digits =
+          close == std::string::npos ? "" : path.substr(i + 1, close - i - 1);
+      if (digits.empty() || digits.size() > 6 ||
+          digits.find_first_not_of("0123456789") != std::string::npos)
+        throw Error(ErrorKind::spec, "the key '" + path + "' has a bracket without a number", where,
+                    "write it as list[0]");
       steps.push_back({{}, std::stoll(digits)});
       i = close;
     } else {
@@ -97,7 +101,8 @@ std::vector<KeyStep> key_steps(const std::string& path, const std::string& where
   return steps;
 }
 
-void set_key(toml::table& table, const std::string& path, const Value& value, const std::string& where) {
+void set_key(toml::table& table, const std::string& path, const Value& value,
+             const std::string& where) {
   PathSetter(path, where).set(table, value);
 }
 
@@ -111,8 +116,10 @@ Value value_of(const toml::node& node, const std::string& where) {
     for (const toml::node& item : *list) items.push_back(value_of(item, where));
     return items;
   }
-  throw Error(ErrorKind::spec, "expected a number, a text, true, false or a list of these, found " + describe_type(node),
-              where, "change the value");
+  throw Error(
+      ErrorKind::spec,
+      "expected a number, a text, true, false or a list of these, found " + describe_type(node),
+      where, "change the value");
 }
 
 void insert_value(toml::table& table, std::string_view key, const Value& value) {
@@ -124,7 +131,8 @@ void insert_value(toml::table& table, std::string_view key, const Value& value) 
   }
   std::visit(
       [&](const auto& held) {
-        if constexpr (!std::is_same_v<std::decay_t<decltype(held)>, Value::List>) table.insert_or_assign(key, held);
+        if constexpr (!std::is_same_v<std::decay_t<decltype(held)>, Value::List>)
+          table.insert_or_assign(key, held);
       },
       value.held);
 }

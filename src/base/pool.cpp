@@ -21,10 +21,12 @@ struct WorkerPool::State {
 
   std::mutex failure_lock;
   std::exception_ptr failure;
-  std::atomic<std::size_t> failed_item{0};  // later items are not begun; none has failed while it is their number
+  std::atomic<std::size_t> failed_item{
+      0};  // later items are not begun; none has failed while it is their number
 
   void work(std::size_t worker) {
-    for (std::size_t item; (item = next_item.fetch_add(1, std::memory_order_relaxed)) < failed_item.load();) {
+    for (std::size_t item;
+         (item = next_item.fetch_add(1, std::memory_order_relaxed)) < failed_item.load();) {
       try {
         call(context, item, worker);
       } catch (...) {

@@ -11,7 +11,8 @@ std::uint64_t derived_seed(std::uint64_t seed, std::string_view use) noexcept {
   return hash_text(use) ^ (seed * 0x9E3779B97F4A7C15ULL);
 }
 
-RandomStream::RandomStream(std::uint64_t seed, std::uint32_t lane, std::uint32_t episode, Purpose purpose) noexcept
+RandomStream::RandomStream(std::uint64_t seed, std::uint32_t lane, std::uint32_t episode,
+                           Purpose purpose) noexcept
     : key_{static_cast<std::uint32_t>(seed), static_cast<std::uint32_t>(seed >> 32)},
       counter_{0, lane, episode, static_cast<std::uint32_t>(purpose)} {}
 
@@ -27,7 +28,8 @@ void RandomStream::refill() noexcept {
   auto c = counter_;
   auto k = key_;
   for (int round = 0; round < 10; ++round) {
-    const std::uint64_t p0 = std::uint64_t{0xD2511F53} * c[0], p1 = std::uint64_t{0xCD9E8D57} * c[2];
+    const std::uint64_t p0 = std::uint64_t{0xD2511F53} * c[0],
+                        p1 = std::uint64_t{0xCD9E8D57} * c[2];
     c = {static_cast<std::uint32_t>(p1 >> 32) ^ c[1] ^ k[0], static_cast<std::uint32_t>(p1),
          static_cast<std::uint32_t>(p0 >> 32) ^ c[3] ^ k[1], static_cast<std::uint32_t>(p0)};
     k = {k[0] + 0x9E3779B9u, k[1] + 0xBB67AE85u};

@@ -25,8 +25,9 @@ std::size_t edits(std::string_view a, std::string_view b) {
 }  // namespace
 
 std::string nearest(std::string_view word, std::span<const std::string> candidates) {
-  const auto best = std::min_element(candidates.begin(), candidates.end(),
-                                     [&](const auto& a, const auto& b) { return edits(word, a) < edits(word, b); });
+  const auto best = std::min_element(
+      candidates.begin(), candidates.end(),
+      [&](const auto& a, const auto& b) { return edits(word, a) < edits(word, b); });
   return best == candidates.end() ? std::string{} : *best;
 }
 
@@ -42,7 +43,8 @@ std::string listed(std::span<const std::string> words) {
 std::string advice(std::string_view word, std::span<const std::string> candidates) {
   if (candidates.empty()) return "none are known here";
   const std::string near = nearest(word, candidates);
-  if (edits(word, near) <= std::max<std::size_t>(2, word.size() / 2)) return "did you mean '" + near + "'?";
+  if (edits(word, near) <= std::max<std::size_t>(2, word.size() / 2))
+    return "did you mean '" + near + "'?";
   return "known are " + listed(candidates);
 }
 

@@ -33,23 +33,27 @@ void print_comparison(const BehaviourTable& t) {
     for (std::size_t p = 0; p < t.rows.size(); ++p) {
       const BehaviourRow& row = t.rows[p];
       std::string text = with_range(row.values[m], "{:.3g}");
-      if (p > 0 && differs(row.differences[m])) text += fmt::format("  {:+.3g}", row.differences[m].mean);
+      if (p > 0 && differs(row.differences[m]))
+        text += fmt::format("  {:+.3g}", row.differences[m].mean);
       fmt::print("  {:<40}", text);
     }
     fmt::print("\n");
   }
   if (t.rows.size() < 2) return;
   fmt::print(
-      "\nA difference from the first player is named where its 95% interval, episode by episode, leaves out 0.\n");
+      "\nA difference from the first player is named where its 95% interval, episode by episode, "
+      "leaves out 0.\n");
   for (std::size_t p = 1; p < t.rows.size(); ++p)
     fmt::print("places: {:.0f}% of the time elsewhere than with {} ({:.0f}% by chance): {}\n",
-               100 * t.rows[p].elsewhere, t.rows[0].player, 100 * t.rows[p].elsewhere_by_chance, t.rows[p].player);
+               100 * t.rows[p].elsewhere, t.rows[0].player, 100 * t.rows[p].elsewhere_by_chance,
+               t.rows[p].player);
 }
 
 // Of many checkpoints a few, and what became of each measure.
 void print_course(const BehaviourTable& t, const std::vector<double>& steps) {
   constexpr std::size_t most_columns = 7;
-  const std::size_t width = width_of(t.measures), n = t.rows.size(), shown = std::min(n, most_columns);
+  const std::size_t width = width_of(t.measures), n = t.rows.size(),
+                    shown = std::min(n, most_columns);
   std::vector<std::size_t> columns;
   for (std::size_t c = 0; c < shown; ++c) columns.push_back(c * (n - 1) / (shown - 1));
   fmt::print("{:<{}}", "", width);
@@ -67,25 +71,33 @@ void print_course(const BehaviourTable& t, const std::vector<double>& steps) {
 }  // namespace
 
 int BehaviourCommand::run() const {
-  FileGuard().reads(game).reads_player(all).reads_players(players).reads_player(others).writes("--png", png).check(json);
+  FileGuard()
+      .reads(game)
+      .reads_player(all)
+      .reads_players(players)
+      .reads_player(others)
+      .writes("--png", png)
+      .check(json);
   const std::vector<PlayerSource> list = find_players(all, players);
   ProgressLine line(quiet);
   const BehaviourTable table = measure_behaviour(game_of(list, game, set), list,
-                                             {.seat = seat,
-                                              .as = as,
-                                              .others = others,
-                                              .episodes = episodes,
-                                              .seed = seed,
-                                              .actions = actions,
-                                              .square = square,
-                                              .threads = threads,
-                                              .on_progress = line.of("episodes")});
+                                                 {.seat = seat,
+                                                  .as = as,
+                                                  .others = others,
+                                                  .episodes = episodes,
+                                                  .seed = seed,
+                                                  .actions = actions,
+                                                  .square = square,
+                                                  .threads = threads,
+                                                  .on_progress = line.of("episodes")});
   line.wipe();
   const bool course = !all.empty() && players.empty() && list.size() > 2;
-  const std::vector<double> trained_for = course ? steps_of_checkpoints(Run::open(all)) : std::vector<double>{};
+  const std::vector<double> trained_for =
+      course ? steps_of_checkpoints(Run::open(all)) : std::vector<double>{};
   if (!png.empty()) {
     if (list.size() < 2)
-      throw Error(ErrorKind::usage, "one player has nothing to differ from", "--png", "name another to compare with");
+      throw Error(ErrorKind::usage, "one player has nothing to differ from", "--png",
+                  "name another to compare with");
     if (course) {
       draw_bands(png, course_figure(table, trained_for, draw));
     } else {
@@ -97,11 +109,13 @@ int BehaviourCommand::run() const {
     return done;
   }
   fmt::print("{}: {}, {} episodes of each player, {} actions\n\n", table.game,
-             seat.empty() ? "how they behave" : fmt::format("how the others behave when {} is played by", seat),
+             seat.empty() ? "how they behave"
+                          : fmt::format("how the others behave when {} is played by", seat),
              table.episodes, name_of(actions));
   if (table.replayed_differently > 0)
     fmt::print(
-        "note: in {} of the recorded episodes the others did not do what they had done then; give --others as in "
+        "note: in {} of the recorded episodes the others did not do what they had done then; give "
+        "--others as in "
         "the recording\n\n",
         table.replayed_differently);
   if (course) {

@@ -32,14 +32,15 @@ void print_profile(const PhaseTimes& t, const TrainingProgress& last) {
   if (busy == 0.0) return;
   fmt::print("\n{:<28} {:>10} {:>9} {:>16}\n", "phase", "seconds", "share %", "us per step");
   const auto line = [&](const char* name, double seconds) {
-    fmt::print("{:<28} {:>10.2f} {:>9.1f} {:>16.2f}\n", name, seconds, 100 * seconds / busy, 1e6 * seconds / steps);
+    fmt::print("{:<28} {:>10.2f} {:>9.1f} {:>16.2f}\n", name, seconds, 100 * seconds / busy,
+               1e6 * seconds / steps);
   };
   line("playing (ticks, senses)", t.play);
   line("deciding while playing", t.decide);
   if (last.evolution.generation == 0) line("learning (gradients)", t.learn);
   line(last.evolution.generation > 0 ? "making generations" : "stepping (optimiser)", t.optimise);
-  fmt::print("{:.2f} s by the clock; the threads were busy for {:.0f}% of the last update\n", t.wall,
-             100 * last.busy_share);
+  fmt::print("{:.2f} s by the clock; the threads were busy for {:.0f}% of the last update\n",
+             t.wall, 100 * last.busy_share);
 }
 
 std::string list_of(const std::vector<std::string>& names) {
@@ -90,7 +91,8 @@ void add_setting(TrainOptions& options, const std::string& text) {
 
 }  // namespace
 
-void set_learner(PolicyGradientSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& assignment) {
+void set_learner(PolicyGradientSettings& ppo, std::optional<EvolutionSettings>& evolution,
+                 const std::string& assignment) {
   if (evolution) {
     evolution = with_setting(*evolution, assignment);
   } else {
@@ -152,7 +154,9 @@ int TrainCommand::run() const {
   TrainOptions options = this->options();
   options.processes = processes.get();
   if (first && !json) options.on_continuation = print_continuation;
-  options.on_note = [](const std::string& note) { fmt::print(stderr, "zithercraft: note: {}\n", note); };
+  options.on_note = [](const std::string& note) {
+    fmt::print(stderr, "zithercraft: note: {}\n", note);
+  };
   PhaseTimes times;
   options.threads = threads;
   options.existing = resume ? Existing::resume : fresh ? Existing::fresh : Existing::refuse;
@@ -171,9 +175,9 @@ int TrainCommand::run() const {
 
   const std::int64_t made = trained.steps_done(), generations_made = trained.generations_done();
   const bool finished = trained.finished(), by_generations = options.generations > 0;
-  const std::string progress = by_generations
-                                   ? fmt::format("{} of {} generations", generations_made, options.generations)
-                                   : fmt::format("{} of {} steps", made, options.steps);
+  const std::string progress =
+      by_generations ? fmt::format("{} of {} generations", generations_made, options.generations)
+                     : fmt::format("{} of {} steps", made, options.steps);
   if (json) {
     ordered_json result{{"run", folder},
                         {"game", spec.name},
@@ -192,13 +196,13 @@ int TrainCommand::run() const {
     fmt::print("{}\n", result.dump(2));
   } else if (finished) {
     fmt::print("trained {}{} steps in {:.1f} s: {}\n",
-               options.evolution ? fmt::format("{} generations, ", generations_made) : "", made, last.seconds,
-               trained.last_checkpoint().string());
+               options.evolution ? fmt::format("{} generations, ", generations_made) : "", made,
+               last.seconds, trained.last_checkpoint().string());
   } else {
     std::string again = game;
     for (const std::string& assignment : set) again += fmt::format(" --set '{}'", assignment);
-    fmt::print("stopped and saved at {}; continue with: zithercraft train {} --run {} --resume\n", progress, again,
-               folder);
+    fmt::print("stopped and saved at {}; continue with: zithercraft train {} --run {} --resume\n",
+               progress, again, folder);
   }
   if (!json)
     for (const std::string& warning : last.warnings) fmt::print("warning: {}\n", warning);
@@ -207,12 +211,15 @@ int TrainCommand::run() const {
 }
 
 // One run for each seed, in folders of their own.
-int TrainCommand::train_all(const GameSpec& spec, const TrainOptions& options, ProgressLine& line) const {
+int TrainCommand::train_all(const GameSpec& spec, const TrainOptions& options,
+                            ProgressLine& line) const {
   if (seed.has_value())
-    throw Error(ErrorKind::usage, "--seed and --seeds cannot be given both", "train", "give one of them");
+    throw Error(ErrorKind::usage, "--seed and --seeds cannot be given both", "train",
+                "give one of them");
   const auto runs = train_seeds(spec, options, parse_seeds(seeds));
   line.close();
-  const bool finished = std::all_of(runs.begin(), runs.end(), [](const Run& run) { return run.finished(); });
+  const bool finished =
+      std::all_of(runs.begin(), runs.end(), [](const Run& run) { return run.finished(); });
   ordered_json list = ordered_json::array();
   for (const Run& run : runs) {
     const auto newest = Metrics(run.metrics()).newest();
@@ -245,14 +252,17 @@ int RecordCommand::run() const {
     fmt::print("{}\n", recorded.dump(2));
   } else {
     fmt::print("recorded {} episodes in {}{}\n", episodes, out,
-               recorded.contains("bytes") ? fmt::format(" ({} bytes)", recorded["bytes"].get<std::uintmax_t>()) : "");
+               recorded.contains("bytes")
+                   ? fmt::format(" ({} bytes)", recorded["bytes"].get<std::uintmax_t>())
+                   : "");
   }
   return done;
 }
 
 int ReportCommand::run() const {
   if (html.empty() && csv.empty())
-    throw Error(ErrorKind::usage, "there is nothing to write", "report", "give --html FILE, --csv FILE, or both");
+    throw Error(ErrorKind::usage, "there is nothing to write", "report",
+                "give --html FILE, --csv FILE, or both");
   FileGuard().reads_player(run_folder).writes("--html", html).writes("--csv", csv).check(json);
   const Run opened = Run::open(run_folder);
   if (!csv.empty()) write_atomically(csv, metrics_csv(Metrics(opened.metrics()).rows()));

@@ -41,8 +41,9 @@ struct TrainCommand {
   std::optional<std::int64_t> steps, generations, lanes, checkpoint_every;
   std::optional<std::uint64_t> seed;
   std::vector<std::string> set;
-  std::vector<std::string> learner, freeze;  // settings as [ROLE:]KEY=VALUE; beginnings of parts' names
-  std::vector<std::string> roles;            // ROLE=WHO
+  std::vector<std::string> learner,
+      freeze;                      // settings as [ROLE:]KEY=VALUE; beginnings of parts' names
+  std::vector<std::string> roles;  // ROLE=WHO
   std::string from, seeds, method;
   std::size_t threads = 0;
   bool resume = false, fresh = false, profile = false, json = false, quiet = false;
@@ -197,9 +198,11 @@ std::filesystem::path checkpoint_named(const std::string& name);
 std::vector<std::uint64_t> parse_seeds(const std::string& text);
 
 /// Changes a setting, "KEY=VALUE", of what learns: the evolution if there is one.
-void set_learner(PolicyGradientSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& assignment);
+void set_learner(PolicyGradientSettings& ppo, std::optional<EvolutionSettings>& evolution,
+                 const std::string& assignment);
 
 /// Exit statuses beyond those of ErrorKind.
-constexpr int done = 0, stopped_by_signal = 7, doctor_warns = 8, doctor_finds_error = 9, unexpected = 70;
+constexpr int done = 0, stopped_by_signal = 7, doctor_warns = 8, doctor_finds_error = 9,
+              unexpected = 70;
 
 }  // namespace zithercraft::cli

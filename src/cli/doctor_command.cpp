@@ -58,7 +58,8 @@ int DoctorCommand::run() const {
     d = examine(Game(spec), options);
   } else {
     const Run trained = Run::open(run_folder);
-    if (const auto difference = first_difference(self_contained(spec), trained.game_spec()); !difference.empty())
+    if (const auto difference = first_difference(self_contained(spec), trained.game_spec());
+        !difference.empty())
       throw Error(ErrorKind::refused, "the run is of another game: " + difference, run_folder,
                   "name the game that the run was trained in");
     d = examine(trained, options);

@@ -20,8 +20,8 @@ namespace {
 using nlohmann::ordered_json;
 
 void print_score(const Score& s) {
-  fmt::print("{}: {} episodes of seed {}, {} actions, 95% intervals\n\n", s.game, s.episodes, s.seed,
-             name_of(s.actions));
+  fmt::print("{}: {} episodes of seed {}, {} actions, 95% intervals\n\n", s.game, s.episodes,
+             s.seed, name_of(s.actions));
   fmt::print("{:<10} {:<24} {:<24} {:<24} {:<26} {}\n", "player", "success %", "return", "length",
              "trained minus it: success", "return");
   for (const PlayerScore& p : s.players) {
@@ -36,7 +36,8 @@ void print_score(const Score& s) {
   for (const auto& [term, interval] : s.players[0].terms) fmt::print(" {:<22}", term);
   for (const PlayerScore& p : s.players) {
     fmt::print("\n{:<10}", p.name);
-    for (const auto& [term, interval] : p.terms) fmt::print(" {:<22}", with_range(interval, "{:.2f}"));
+    for (const auto& [term, interval] : p.terms)
+      fmt::print(" {:<22}", with_range(interval, "{:.2f}"));
   }
   fmt::print("\n");
 }
@@ -45,12 +46,15 @@ void print_score(const Score& s) {
 std::vector<Variant> variants_of(const EvaluateCommand& c, const Run& run) {
   if (!c.variants.empty()) {
     if (!c.vary.empty())
-      throw Error(ErrorKind::usage, "--vary and --variants cannot be given both", "evaluate", "give one of them");
-    const StudyPlan plan = load_plan(c.variants, [&](const std::string&) { return run.game_spec(); });
+      throw Error(ErrorKind::usage, "--vary and --variants cannot be given both", "evaluate",
+                  "give one of them");
+    const StudyPlan plan =
+        load_plan(c.variants, [&](const std::string&) { return run.game_spec(); });
     for (const Variant& variant : plan.variants)
       if (!variant.method.empty() || !variant.learner.empty() || !variant.without.empty())
-        throw Error(ErrorKind::usage, "the variant '" + variant.name + "' changes more than keys of the game", c.variants,
-                    "give variants with `set` alone");
+        throw Error(ErrorKind::usage,
+                    "the variant '" + variant.name + "' changes more than keys of the game",
+                    c.variants, "give variants with `set` alone");
     return plan.variants;
   }
   std::vector<GridAxis> axes;
@@ -68,11 +72,13 @@ bool playable_as_spec(const Run& run, const Variant& variant) {
   }
 }
 
-int evaluate_variants(const EvaluateCommand& c, const Run& run, const std::vector<Variant>& variants,
-                   EvaluationOptions options, ProgressLine& line) {
+int evaluate_variants(const EvaluateCommand& c, const Run& run,
+                      const std::vector<Variant>& variants, EvaluationOptions options,
+                      ProgressLine& line) {
   ordered_json list = ordered_json::array();
-  IntervalFigure figure{.title = run.folder().string() + ": how far the skill carries, 95% interval",
-                        .x_label = "success"};
+  IntervalFigure figure{
+      .title = run.folder().string() + ": how far the skill carries, 95% interval",
+      .x_label = "success"};
   bool headed = c.json;
   std::int64_t before = 0;  // variants
   options.on_progress = [&](WorkProgress p) {
@@ -86,16 +92,18 @@ int evaluate_variants(const EvaluateCommand& c, const Run& run, const std::vecto
     const Score s = evaluate(run, variant, options);
     line.wipe();
     list.push_back({{"variant", variant.name}, {"score", ordered_json::parse(s.to_json())}});
-    figure.rows.push_back({variant.name, with_range(in_percent(s.players[0].success), "{:.0f}%"), s.players[0].success});
+    figure.rows.push_back({variant.name, with_range(in_percent(s.players[0].success), "{:.0f}%"),
+                           s.players[0].success});
     if (!std::exchange(headed, true)) {
-      fmt::print("{}: {} episodes of seed {} in each variant, 95% intervals; success %\n\n{:<34}", s.game, s.episodes,
-                 s.seed, "variant");
+      fmt::print("{}: {} episodes of seed {} in each variant, 95% intervals; success %\n\n{:<34}",
+                 s.game, s.episodes, s.seed, "variant");
       for (const PlayerScore& p : s.players) fmt::print(" {:<24}", p.name);
       fmt::print(" return of the trained one\n");
     }
     if (c.json) return;
     fmt::print("{:<34}", variant.name);
-    for (const PlayerScore& p : s.players) fmt::print(" {:<24}", with_range(in_percent(p.success), "{:.1f}"));
+    for (const PlayerScore& p : s.players)
+      fmt::print(" {:<24}", with_range(in_percent(p.success), "{:.1f}"));
     fmt::print(" {}\n", with_range(s.players[0].episode_return, "{:.2f}"));
     std::fflush(stdout);
   };
@@ -103,8 +111,8 @@ int evaluate_variants(const EvaluateCommand& c, const Run& run, const std::vecto
     try {
       show(variant);
     } catch (const Error& error) {
-      // Where a changed game cannot be played, that is what there is to say about it; a key that leads nowhere, or a
-      // policy that does not fit, is a mistake.
+      // Where a changed game cannot be played, that is what there is to say about it; a key that
+      // leads nowhere, or a policy that does not fit, is a mistake.
       if (error.kind() != ErrorKind::spec || !playable_as_spec(run, variant)) throw;
       list.push_back({{"variant", variant.name}, {"error", error.what()}});
       if (!c.json) fmt::print("{:<34} cannot be played: {}\n", variant.name, error.what());
@@ -116,12 +124,14 @@ int evaluate_variants(const EvaluateCommand& c, const Run& run, const std::vecto
   return done;
 }
 
-int evaluate_all_checkpoints(const EvaluateCommand& c, const EvaluationOptions& options, ProgressLine& line) {
+int evaluate_all_checkpoints(const EvaluateCommand& c, const EvaluationOptions& options,
+                             ProgressLine& line) {
   const auto scores = evaluate_checkpoints(Run::open(c.run_folder), options);
   line.wipe();
   if (!c.png.empty()) draw_bands(c.png, figure_of(scores, c.run_folder));
   ordered_json list = ordered_json::array();
-  if (!c.json) fmt::print("{:<20} {:>12}  {:<24} {}\n", "checkpoint", "steps", "success %", "return");
+  if (!c.json)
+    fmt::print("{:<20} {:>12}  {:<24} {}\n", "checkpoint", "steps", "success %", "return");
   for (const CheckpointScore& score : scores) {
     list.push_back({{"checkpoint", score.checkpoint},
                     {"steps", score.steps},
@@ -129,7 +139,8 @@ int evaluate_all_checkpoints(const EvaluateCommand& c, const EvaluationOptions& 
                     {"return", zithercraft::json_of(score.episode_return)}});
     if (!c.json)
       fmt::print("{:<20} {:>12}  {:<24} {}\n", score.checkpoint, score.steps,
-                 with_range(in_percent(score.success), "{:.1f}"), with_range(score.episode_return, "{:.2f}"));
+                 with_range(in_percent(score.success), "{:.1f}"),
+                 with_range(score.episode_return, "{:.2f}"));
   }
   if (c.json) fmt::print("{}\n", list.dump(2));
   return done;
@@ -146,7 +157,8 @@ int EvaluateCommand::run() const {
       .writes("--csv", csv)
       .check(json);
   ProgressLine line(quiet);
-  EvaluationOptions options{.episodes = episodes, .seed = seed, .actions = actions, .threads = threads};
+  EvaluationOptions options{
+      .episodes = episodes, .seed = seed, .actions = actions, .threads = threads};
   if (checkpoints) {
     options.on_progress = line.of("episodes");
     return evaluate_all_checkpoints(*this, options, line);
@@ -160,7 +172,9 @@ int EvaluateCommand::run() const {
                   "evaluate the variants one by one for it");
     return evaluate_variants(*this, opened, list, options, line);
   }
-  if (!png.empty()) throw Error(ErrorKind::usage, "--png draws variants or checkpoints", "evaluate", "give --vary, --variants or --checkpoints too");
+  if (!png.empty())
+    throw Error(ErrorKind::usage, "--png draws variants or checkpoints", "evaluate",
+                "give --vary, --variants or --checkpoints too");
   options.on_progress = line.of("episodes");
   const Score result = evaluate(opened, options);
   line.wipe();

@@ -42,15 +42,17 @@ void FileGuard::check(bool json) const {
     const auto& [option, file] = outputs_[i];
     for (const std::string& input : inputs_)
       if (file != "-" && same_file(file, input))
-        throw Error(ErrorKind::usage, "this command reads that file: " + file, option, "write to another file");
+        throw Error(ErrorKind::usage, "this command reads that file: " + file, option,
+                    "write to another file");
     for (const Run& run : runs_) run.refuse_own_file(file);
     for (std::size_t other = 0; other < i; ++other)
       if (same_file(file, outputs_[other].second))
-        throw Error(ErrorKind::usage, outputs_[other].first + " names the same file: " + file, option,
-                    "write to another file");
+        throw Error(ErrorKind::usage, outputs_[other].first + " names the same file: " + file,
+                    option, "write to another file");
     to_standard_output = to_standard_output || file == "-";
     if (json && file == "-")
-      throw Error(ErrorKind::usage, "--json prints to standard output too", option + " -", "name a file");
+      throw Error(ErrorKind::usage, "--json prints to standard output too", option + " -",
+                  "name a file");
   }
   if (to_standard_output) keep_standard_output_for_files();
 }

@@ -8,8 +8,8 @@
 
 namespace zithercraft::cli {
 
-/// What a command reads and writes, compared before it writes anything: no output may be a file that it reads, a file
-/// of a run that it reads, or another output.
+/// What a command reads and writes, compared before it writes anything: no output may be a file
+/// that it reads, a file of a run that it reads, or another output.
 class FileGuard {
  public:
   /// A file, `-`, or the name of a demo game, which is no file. Empty names are left out.
@@ -19,8 +19,8 @@ class FileGuard {
   FileGuard& reads_player(const std::string& name);
   FileGuard& reads_players(const std::vector<std::string>& names);
   FileGuard& writes(const std::string& option, const std::string& file);
-  /// Throws Error (usage). If something is written to `-`, messages go to standard error from now on; with `json`,
-  /// which prints its result to standard output, `-` is refused.
+  /// Throws Error (usage). If something is written to `-`, messages go to standard error from now
+  /// on; with `json`, which prints its result to standard output, `-` is refused.
   void check(bool json) const;
 
  private:

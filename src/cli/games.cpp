@@ -13,16 +13,17 @@
 namespace zithercraft::cli {
 
 // Embedded from demos/.
-extern const std::string_view archipelago, barge, flare, fogbank, kelpdive, lanternboat, locks, mooring, narrows,
-    salvage, tidepools;
+extern const std::string_view archipelago, barge, flare, fogbank, kelpdive, lanternboat, locks,
+    mooring, narrows, salvage, tidepools;
 
 std::vector<DemoGame> demo_games() {
   std::vector<DemoGame> games;
   for (const auto& [name, text] :
        {std::pair{"mooring", mooring}, std::pair{"tidepools", tidepools}, std::pair{"barge", barge},
-        std::pair{"salvage", salvage}, std::pair{"lanternboat", lanternboat}, std::pair{"locks", locks},
-        std::pair{"archipelago", archipelago}, std::pair{"fogbank", fogbank}, std::pair{"narrows", narrows},
-        std::pair{"flare", flare}, std::pair{"kelpdive", kelpdive}})
+        std::pair{"salvage", salvage}, std::pair{"lanternboat", lanternboat},
+        std::pair{"locks", locks}, std::pair{"archipelago", archipelago},
+        std::pair{"fogbank", fogbank}, std::pair{"narrows", narrows}, std::pair{"flare", flare},
+        std::pair{"kelpdive", kelpdive}})
     games.push_back({name, parse_game(text, std::string("demo '") + name + "'")});
   return games;
 }
@@ -39,7 +40,8 @@ GameSpec named_game(const std::string& name_or_path) {
     try {
       check_scripts(Game(spec));
     } catch (const Error& error) {
-      throw Error(error.kind(), error.problem(), name_or_path + " (" + error.where() + ")", error.fix());
+      throw Error(error.kind(), error.problem(), name_or_path + " (" + error.where() + ")",
+                  error.fix());
     }
     return spec;
   }
@@ -63,7 +65,8 @@ GameSpec with_assignments(const GameSpec& given, const std::vector<std::string>&
   KeyValues keys;
   for (const std::string& text : assignments)
     if (const auto key = parse_assignment(text, "--set"); !keys.insert(key).second)
-      throw Error(ErrorKind::usage, "the key '" + key.first + "' is set twice", "--set", "give it once");
+      throw Error(ErrorKind::usage, "the key '" + key.first + "' is set twice", "--set",
+                  "give it once");
   GameSpec game = with_keys(given, keys, "--set");
   check_scripts(Game(game));
   return game;

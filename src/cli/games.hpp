@@ -19,7 +19,8 @@ std::vector<DemoGame> demo_games();
 bool names_file(const std::string& name);
 
 /// A game by a demo's name or the path of a TOML file, with keys set by "KEY=VALUE". Throws Error.
-GameSpec find_game(const std::string& name_or_path, const std::vector<std::string>& assignments = {});
+GameSpec find_game(const std::string& name_or_path,
+                   const std::vector<std::string>& assignments = {});
 
 /// The game with keys set by "KEY=VALUE". Throws Error.
 GameSpec with_assignments(const GameSpec& game, const std::vector<std::string>& assignments);

@@ -19,8 +19,10 @@ using nlohmann::ordered_json;
 ordered_json episode_json(const DrivenEpisode& e) {
   ordered_json ledger = ordered_json::object();
   for (const auto& [term, reward] : e.ledger) ledger[term] = reward;
-  return {
-      {"outcome", name_of(e.outcome)}, {"steps", e.steps}, {"return", e.episode_return}, {"ledger", ledger}};
+  return {{"outcome", name_of(e.outcome)},
+          {"steps", e.steps},
+          {"return", e.episode_return},
+          {"ledger", ledger}};
 }
 
 void print_episode(const DrivenEpisode& e, std::size_t number) {
@@ -53,12 +55,16 @@ int DriveCommand::run() const {
     });
   }
   if (json) {
-    ordered_json j{
-        {"game", compiled.spec().name}, {"seed", seed}, {"replay", out}, {"episodes", ordered_json::array()}};
+    ordered_json j{{"game", compiled.spec().name},
+                   {"seed", seed},
+                   {"replay", out},
+                   {"episodes", ordered_json::array()}};
     for (const DrivenEpisode& e : episodes) j["episodes"].push_back(episode_json(e));
     fmt::print("{}\n", j.dump(2));
   } else if (!out.empty()) {
-    fmt::print("{} {}\n", episodes.empty() ? "nothing was driven, so nothing is recorded in" : "recorded in", out);
+    fmt::print("{} {}\n",
+               episodes.empty() ? "nothing was driven, so nothing is recorded in" : "recorded in",
+               out);
   }
   return done;
 }

@@ -2,8 +2,8 @@
 
 #include "../study/interval_text.hpp"
 #include "commands.hpp"
-#include "player_sources.hpp"
 #include "file_guard.hpp"
+#include "player_sources.hpp"
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/show/figures.hpp"
@@ -13,42 +13,49 @@ namespace zithercraft::cli {
 namespace {
 
 void print_table(const MatchTable& t) {
-  fmt::print("{}: {} episodes of seed {} in each seating, {} actions, {}; 95% intervals\n\n", t.game,
-             t.options.episodes, t.options.seed, name_of(t.options.actions),
-             t.options.decided_by == DecidedBy::verdict ? "cut off is a draw" : "cut off, the greater return wins");
+  fmt::print("{}: {} episodes of seed {} in each seating, {} actions, {}; 95% intervals\n\n",
+             t.game, t.options.episodes, t.options.seed, name_of(t.options.actions),
+             t.options.decided_by == DecidedBy::verdict ? "cut off is a draw"
+                                                        : "cut off, the greater return wins");
   std::size_t width = 8;
   for (const std::string& name : t.players) width = std::max(width, name.size());
   fmt::print("{:<{}}  {:>8} {}\n", "player", width, "rating", "");
   for (std::size_t p = 0; p < t.players.size(); ++p)
-    fmt::print("{:<{}}  {:>8.0f} {}\n", t.players[p], width, t.ratings[p].points,
-               p == 0 ? "" : fmt::format("[{:.0f}, {:.0f}]", t.ratings[p].low(), t.ratings[p].high()));
-  fmt::print("\n{:<{}}  {:>6} {:>6} {:>6}  {:<22} {:<22} {:<18} {:<18} {}\n", "of the first against", 2 * width + 9,
-             "won", "drawn", "lost", "share %", "of decided %", fmt::format("as {}", t.sides[0]),
-             fmt::format("as {}", t.sides[1]), "returns");
+    fmt::print(
+        "{:<{}}  {:>8.0f} {}\n", t.players[p], width, t.ratings[p].points,
+        p == 0 ? "" : fmt::format("[{:.0f}, {:.0f}]", t.ratings[p].low(), t.ratings[p].high()));
+  fmt::print("\n{:<{}}  {:>6} {:>6} {:>6}  {:<22} {:<22} {:<18} {:<18} {}\n",
+             "of the first against", 2 * width + 9, "won", "drawn", "lost", "share %",
+             "of decided %", fmt::format("as {}", t.sides[0]), fmt::format("as {}", t.sides[1]),
+             "returns");
   const auto seating = [](const Tally& tally) {
-    return tally.played() == 0.0 ? std::string("not played")
-                                 : fmt::format("{:.0f}-{:.0f}-{:.0f}", tally.wins, tally.draws, tally.losses);
+    return tally.played() == 0.0
+               ? std::string("not played")
+               : fmt::format("{:.0f}-{:.0f}-{:.0f}", tally.wins, tally.draws, tally.losses);
   };
   for (const Pairing& m : t.pairings)
-    fmt::print("{:<{}}  {:>6.0f} {:>6.0f} {:>6.0f}  {:<22} {:<22} {:<18} {:<18} {:.2f} and {:.2f}\n",
-               fmt::format("{} against {}", t.players[m.a], t.players[m.b]), 2 * width + 9, m.tally.wins, m.tally.draws,
-               m.tally.losses, with_range(in_percent(m.share), "{:.1f}"),
-               with_range(in_percent(m.decided_share), "{:.1f}"), seating(m.by_side[0]), seating(m.by_side[1]),
-               m.a_return.mean, m.b_return.mean);
+    fmt::print(
+        "{:<{}}  {:>6.0f} {:>6.0f} {:>6.0f}  {:<22} {:<22} {:<18} {:<18} {:.2f} and {:.2f}\n",
+        fmt::format("{} against {}", t.players[m.a], t.players[m.b]), 2 * width + 9, m.tally.wins,
+        m.tally.draws, m.tally.losses, with_range(in_percent(m.share), "{:.1f}"),
+        with_range(in_percent(m.decided_share), "{:.1f}"), seating(m.by_side[0]),
+        seating(m.by_side[1]), m.a_return.mean, m.b_return.mean);
   if (t.pairings.size() == 1) {
     const Pairing& m = t.pairings.front();
     for (const auto& [player, terms] : {std::pair(m.a, m.a_terms), std::pair(m.b, m.b_terms)}) {
       fmt::print("\npaid to {:<{}}", t.players[player], width);
-      for (const auto& [term, reward] : terms) fmt::print("  {} {}", term, with_range(reward, "{:.2f}"));
+      for (const auto& [term, reward] : terms)
+        fmt::print("  {} {}", term, with_range(reward, "{:.2f}"));
     }
     fmt::print("\n");
   }
   for (const auto& [a, b, c] : t.cycles)
-    fmt::print("\na cycle: {} beats {}, which beats {}, which beats the first", t.players[a], t.players[b],
-               t.players[c]);
+    fmt::print("\na cycle: {} beats {}, which beats {}, which beats the first", t.players[a],
+               t.players[b], t.players[c]);
   if (!t.cycles.empty()) fmt::print("\n");
   for (const NotableEpisode& e : t.notable)
-    fmt::print("\n{}: episode {}, {} against {}: {}", e.why, e.episode, e.first, e.second, e.replay);
+    fmt::print("\n{}: episode {}, {} against {}: {}", e.why, e.episode, e.first, e.second,
+               e.replay);
   if (!t.notable.empty()) fmt::print("\n");
 }
 
@@ -58,14 +65,15 @@ int MatchCommand::run() const {
   FileGuard().reads(game).reads_player(all).reads_players(players).writes("--png", png).check(json);
   const std::vector<PlayerSource> list = find_players(all, players);
   ProgressLine line(quiet);
-  const MatchTable table = play_matches(game_of(list, game, set), list,
-                                        {.episodes = episodes,
-                                         .seed = seed,
-                                         .actions = actions,
-                                         .decided_by = by_return ? DecidedBy::returns : DecidedBy::verdict,
-                                         .replays = replays,
-                                         .threads = threads,
-                                         .on_progress = line.of("episodes")});
+  const MatchTable table =
+      play_matches(game_of(list, game, set), list,
+                   {.episodes = episodes,
+                    .seed = seed,
+                    .actions = actions,
+                    .decided_by = by_return ? DecidedBy::returns : DecidedBy::verdict,
+                    .replays = replays,
+                    .threads = threads,
+                    .on_progress = line.of("episodes")});
   line.wipe();
   if (!png.empty()) draw_heatmap(png, figure_of(table));
   if (json) {

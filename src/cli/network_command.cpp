@@ -26,13 +26,14 @@ std::vector<Strength> inputs_by_strength(const NetworkMap& map) {
   for (const auto& link : map.links)
     for (Strength& s : list)
       if (s.node == link.from) s.out += std::fabs(static_cast<double>(link.weight));
-  std::stable_sort(list.begin(), list.end(), [](const Strength& a, const Strength& b) { return a.out > b.out; });
+  std::stable_sort(list.begin(), list.end(),
+                   [](const Strength& a, const Strength& b) { return a.out > b.out; });
   return list;
 }
 
 std::size_t count(const NetworkMap& map, Kind kind) {
-  return static_cast<std::size_t>(
-      std::count_if(map.nodes.begin(), map.nodes.end(), [&](const auto& n) { return n.kind == kind; }));
+  return static_cast<std::size_t>(std::count_if(map.nodes.begin(), map.nodes.end(),
+                                                [&](const auto& n) { return n.kind == kind; }));
 }
 
 void print_links(const NetworkMap& map, std::size_t node) {
@@ -40,11 +41,12 @@ void print_links(const NetworkMap& map, std::size_t node) {
   std::vector<NetworkMap::Link> links;
   for (const auto& link : map.links)
     if (link.from == node || link.to == node) links.push_back(link);
-  std::stable_sort(links.begin(), links.end(),
-                   [](const auto& a, const auto& b) { return std::fabs(a.weight) > std::fabs(b.weight); });
+  std::stable_sort(links.begin(), links.end(), [](const auto& a, const auto& b) {
+    return std::fabs(a.weight) > std::fabs(b.weight);
+  });
   for (const auto& link : links)
-    fmt::print("  {:<28} > {:<28} {:+.3f}{}\n", map.nodes[link.from].name, map.nodes[link.to].name, link.weight,
-               link.back ? "  from the step before" : "");
+    fmt::print("  {:<28} > {:<28} {:+.3f}{}\n", map.nodes[link.from].name, map.nodes[link.to].name,
+               link.weight, link.back ? "  from the step before" : "");
   if (links.empty()) fmt::print("  none: it is not used\n");
 }
 
@@ -58,20 +60,25 @@ std::filesystem::path checkpoint_named(const std::string& name) {
 }
 
 int NetworkCommand::run() const {
-  FileGuard().reads_player(policy).writes("--graph", graph).writes("--weights", weights).check(json);
+  FileGuard()
+      .reads_player(policy)
+      .writes("--graph", graph)
+      .writes("--weights", weights)
+      .check(json);
   const auto file = checkpoint_named(policy);
   const Policy loaded = role.empty() ? Policy::load(file) : Policy::load(file, role);
   const NetworkMap map = map_of(loaded);
-  const NetworkPicture picture{.layout = layout == "free" ? NetworkLayout::free : NetworkLayout::layers,
-                               .column = column,
-                               .strongest = strongest,
-                               .title = fmt::format("{} of {}", map.role, policy)};
+  const NetworkPicture picture{
+      .layout = layout == "free" ? NetworkLayout::free : NetworkLayout::layers,
+      .column = column,
+      .strongest = strongest,
+      .title = fmt::format("{} of {}", map.role, policy)};
   const auto chosen = column.empty() ? std::nullopt : std::optional(map.find(column));
   if (!graph.empty()) draw_network(graph, map, picture);
   if (!weights.empty()) draw_weights(weights, map, picture);
   const auto inputs = inputs_by_strength(map);
-  const auto unused = static_cast<std::size_t>(
-      std::count_if(inputs.begin(), inputs.end(), [&](const Strength& s) { return !map.nodes[s.node].used; }));
+  const auto unused = static_cast<std::size_t>(std::count_if(
+      inputs.begin(), inputs.end(), [&](const Strength& s) { return !map.nodes[s.node].used; }));
   if (json) {
     ordered_json nodes = ordered_json::array(), links = ordered_json::array();
     constexpr const char* kinds[] = {"input", "bias", "hidden", "remembered", "output"};
@@ -82,20 +89,26 @@ int NetworkCommand::run() const {
                        {"used", node.used},
                        {"bias", node.bias}});
     for (const auto& link : map.links)
-      links.push_back({{"from", link.from}, {"to", link.to}, {"weight", link.weight}, {"back", link.back}});
-    fmt::print(
-        "{}\n",
-        ordered_json{{"role", map.role}, {"grown", loaded.graph() != nullptr}, {"nodes", nodes}, {"links", links}}.dump(
-            2));
+      links.push_back(
+          {{"from", link.from}, {"to", link.to}, {"weight", link.weight}, {"back", link.back}});
+    fmt::print("{}\n", ordered_json{{"role", map.role},
+                                    {"grown", loaded.graph() != nullptr},
+                                    {"nodes", nodes},
+                                    {"links", links}}
+                           .dump(2));
     return done;
   }
-  fmt::print("{}: {} inputs ({} unused), {} hidden nodes{}, {} outputs, {} links{}\n", map.role, inputs.size(), unused,
-             count(map, Kind::hidden),
-             count(map, Kind::remembered) > 0 ? fmt::format(", {} remembered", count(map, Kind::remembered)) : "",
-             count(map, Kind::output), map.links.size(), loaded.graph() != nullptr ? ", grown" : "");
+  fmt::print("{}: {} inputs ({} unused), {} hidden nodes{}, {} outputs, {} links{}\n", map.role,
+             inputs.size(), unused, count(map, Kind::hidden),
+             count(map, Kind::remembered) > 0
+                 ? fmt::format(", {} remembered", count(map, Kind::remembered))
+                 : "",
+             count(map, Kind::output), map.links.size(),
+             loaded.graph() != nullptr ? ", grown" : "");
   fmt::print("\nlistened to most:\n");
   for (std::size_t k = 0; k < std::min<std::size_t>(10, inputs.size()); ++k)
-    if (inputs[k].out > 0.0) fmt::print("  {:<34} {:.3f}\n", map.nodes[inputs[k].node].name, inputs[k].out);
+    if (inputs[k].out > 0.0)
+      fmt::print("  {:<34} {:.3f}\n", map.nodes[inputs[k].node].name, inputs[k].out);
   if (chosen) print_links(map, *chosen);
   for (const auto& [what, drawn] : {std::pair{"graph", graph}, std::pair{"weights", weights}})
     if (!drawn.empty()) fmt::print("{}: {}\n", what, drawn);

@@ -10,7 +10,8 @@
 namespace zithercraft::cli {
 
 /// Every kept checkpoint of a run, if one is named, and then the players by their names.
-inline std::vector<PlayerSource> find_players(const std::string& all_of, const std::vector<std::string>& names) {
+inline std::vector<PlayerSource> find_players(const std::string& all_of,
+                                              const std::vector<std::string>& names) {
   std::vector<PlayerSource> list;
   if (!all_of.empty()) list = checkpoint_players(Run::open(all_of));
   for (const std::string& name : names) list.push_back(PlayerSource::find(name));
@@ -23,7 +24,8 @@ inline GameSpec game_of(const std::vector<PlayerSource>& players, const std::str
   if (!game.empty()) return find_game(game, set);
   for (const PlayerSource& player : players)
     if (auto own = player.game()) return with_assignments(*own, set);
-  throw Error(ErrorKind::usage, "no player says which game is played", "players", "give --game GAME");
+  throw Error(ErrorKind::usage, "no player says which game is played", "players",
+              "give --game GAME");
 }
 
 }  // namespace zithercraft::cli

@@ -22,7 +22,8 @@ std::string amount(double n) {
 
 std::string duration(double seconds) {
   const auto s = static_cast<long>(std::lround(std::max(0.0, seconds)));
-  return s >= 3600 ? fmt::format("{}h{:02}m", s / 3600, s / 60 % 60) : fmt::format("{}:{:02}", s / 60, s % 60);
+  return s >= 3600 ? fmt::format("{}h{:02}m", s / 3600, s / 60 % 60)
+                   : fmt::format("{}:{:02}", s / 60, s % 60);
 }
 
 int terminal_columns() {
@@ -42,8 +43,8 @@ std::string with_bar(double share, const std::string& numbers, int columns) {
 }
 
 std::string pace(std::int64_t steps, std::int64_t total, double a_second, double seconds_left) {
-  return fmt::format("{}/{}  {}/s  {} left", amount(static_cast<double>(steps)), amount(static_cast<double>(total)),
-                     amount(a_second), duration(seconds_left));
+  return fmt::format("{}/{}  {}/s  {} left", amount(static_cast<double>(steps)),
+                     amount(static_cast<double>(total)), amount(a_second), duration(seconds_left));
 }
 
 double share_of(std::int64_t steps, std::int64_t total) {
@@ -57,20 +58,24 @@ namespace {
 // A generation and its fitness.
 std::string generation_text(const GenerationReport& g) {
   if (g.generation == 0) return {};
-  const std::string species = g.species.empty() ? "" : fmt::format("  {} species", g.species.size());
-  return fmt::format("generation {}  best {:.2f}  mean {:.2f} +- {:.2f}{}  ", g.generation, g.best, g.mean, g.stddev,
-                     species);
+  const std::string species =
+      g.species.empty() ? "" : fmt::format("  {} species", g.species.size());
+  return fmt::format("generation {}  best {:.2f}  mean {:.2f} +- {:.2f}{}  ", g.generation, g.best,
+                     g.mean, g.stddev, species);
 }
 
 }  // namespace
 
 std::string progress_text(const TrainingProgress& p, int columns) {
-  const std::string stage = p.stages == 1 ? "" : fmt::format("stage {}/{} {}  ", p.stage + 1, p.stages, p.stage_name);
+  const std::string stage =
+      p.stages == 1 ? "" : fmt::format("stage {}/{} {}  ", p.stage + 1, p.stages, p.stage_name);
   std::string scores = p.episodes == 0 ? "no episode has ended yet"
-                                       : fmt::format("return {:.2f}  success {:.0f}% of last {}", p.mean_return,
-                                                     100 * p.success, p.episodes);
-  if (p.plateau_since >= 0) scores += "  no gain since " + amount(static_cast<double>(p.plateau_since));
-  if (!p.warnings.empty()) scores += "  ! " + p.warnings.front().substr(0, p.warnings.front().find(':'));
+                                       : fmt::format("return {:.2f}  success {:.0f}% of last {}",
+                                                     p.mean_return, 100 * p.success, p.episodes);
+  if (p.plateau_since >= 0)
+    scores += "  no gain since " + amount(static_cast<double>(p.plateau_since));
+  if (!p.warnings.empty())
+    scores += "  ! " + p.warnings.front().substr(0, p.warnings.front().find(':'));
   return with_bar(share_of(p.steps, p.total),
                   pace(p.steps, p.total, p.steps_per_second, p.seconds_left) + "  " + stage +
                       generation_text(p.evolution) + scores,
@@ -86,11 +91,12 @@ std::string progress_text(const StudyProgress& p, int columns) {
 }
 
 std::string progress_text(const WorkProgress& p, const std::string& pieces, int columns) {
-  return with_bar(share_of(p.done, p.total), pace(p.done, p.total, p.per_second, p.seconds_left) + "  " + pieces,
-                  columns);
+  return with_bar(share_of(p.done, p.total),
+                  pace(p.done, p.total, p.per_second, p.seconds_left) + "  " + pieces, columns);
 }
 
-ProgressLine::ProgressLine(bool quiet) : last_(), terminal_(::isatty(STDERR_FILENO) != 0), quiet_(quiet) {}
+ProgressLine::ProgressLine(bool quiet)
+    : last_(), terminal_(::isatty(STDERR_FILENO) != 0), quiet_(quiet) {}
 
 void ProgressLine::show(const TrainingProgress& p) {
   show([&](int columns) { return progress_text(p, columns); }, p.steps >= p.total);
@@ -107,7 +113,9 @@ void ProgressLine::show(const WorkProgress& p, const std::string& pieces) {
 void ProgressLine::show(const std::function<std::string(int)>& text, bool last) {
   const auto now = std::chrono::steady_clock::now();
   if (quiet_) return;
-  if (!last && std::chrono::duration<double>(now - last_).count() < (terminal_ ? live_seconds : plain_seconds)) return;
+  if (!last && std::chrono::duration<double>(now - last_).count() <
+                   (terminal_ ? live_seconds : plain_seconds))
+    return;
   last_ = now;
   if (terminal_) {
     fmt::print(stderr, "\r\x1b[K{}", text(terminal_columns()));

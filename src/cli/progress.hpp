@@ -10,7 +10,8 @@
 
 namespace zithercraft::cli {
 
-/// Shows the progress of work on standard error: one live line on a terminal, else a plain line now and then.
+/// Shows the progress of work on standard error: one live line on a terminal, else a plain line now
+/// and then.
 class ProgressLine {
  public:
   /// A quiet one shows nothing.

@@ -40,37 +40,44 @@ std::vector<EpisodeLine> lines_of(Replay& replay) {
 }
 
 void print_lines(Replay& replay, const std::string& file, const std::vector<EpisodeLine>& lines) {
-  fmt::print("{}: {}, player {}, seed {}, {} bytes\n", file, replay.info().game, fmt::join(replay.info().players, ", "),
-             replay.info().seed, replay.bytes());
+  fmt::print("{}: {}, player {}, seed {}, {} bytes\n", file, replay.info().game,
+             fmt::join(replay.info().players, ", "), replay.info().seed, replay.bytes());
   fmt::print("{:>8}  {:<9} {:>9} {:>8}\n", "episode", "outcome", "steps", "return");
   for (std::size_t e = 0; e < lines.size(); ++e)
-    fmt::print("{:>8}  {:<9} {:>9} {:>8.3f}\n", e, name_of(lines[e].outcome), lines[e].steps, lines[e].total);
+    fmt::print("{:>8}  {:<9} {:>9} {:>8.3f}\n", e, name_of(lines[e].outcome), lines[e].steps,
+               lines[e].total);
 }
 
 void print_info(Replay& replay, const std::vector<EpisodeLine>& lines) {
   const Game& game = replay.game();
   double steps = 0.0;
   for (const EpisodeLine& line : lines) steps += static_cast<double>(line.steps);
-  const double seconds = steps * game.spec().arena.tick * static_cast<double>(game.spec().ticks_per_step);
-  fmt::print("\nmade with version {}; {:.1f} minutes of play, {:.1f} kB a minute\n", replay.info().made_with,
-             seconds / 60, static_cast<double>(replay.bytes()) / 1000 / std::max(1e-9, seconds / 60));
+  const double seconds =
+      steps * game.spec().arena.tick * static_cast<double>(game.spec().ticks_per_step);
+  fmt::print("\nmade with version {}; {:.1f} minutes of play, {:.1f} kB a minute\n",
+             replay.info().made_with, seconds / 60,
+             static_cast<double>(replay.bytes()) / 1000 / std::max(1e-9, seconds / 60));
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     const Role& role = game.roles()[r];
-    fmt::print("\nrole {}: {} seat{}, {} columns, {} controls, decided by: {}\n{:>8} ", role.name, role.seats.size(),
-               role.seats.size() == 1 ? "" : "s", role.columns.size(), role.controls.size(),
+    fmt::print("\nrole {}: {} seat{}, {} columns, {} controls, decided by: {}\n{:>8} ", role.name,
+               role.seats.size(), role.seats.size() == 1 ? "" : "s", role.columns.size(),
+               role.controls.size(),
                r < replay.info().players.size() ? replay.info().players[r] : "unknown", "episode");
-    for (const std::string& term : role.terms) fmt::print(" {:>{}}", term, std::max<std::size_t>(9, term.size()));
+    for (const std::string& term : role.terms)
+      fmt::print(" {:>{}}", term, std::max<std::size_t>(9, term.size()));
     fmt::print("\n");
     for (std::size_t e = 0; e < lines.size(); ++e) {
       fmt::print("{:>8} ", e);
       for (std::size_t t = 0; t < role.terms.size(); ++t)
-        fmt::print(" {:>{}.3f}", lines[e].ledger[r][t], std::max<std::size_t>(9, role.terms[t].size()));
+        fmt::print(" {:>{}.3f}", lines[e].ledger[r][t],
+                   std::max<std::size_t>(9, role.terms[t].size()));
       fmt::print("\n");
     }
   }
 }
 
-ordered_json info_json(Replay& replay, const std::string& file, const std::vector<EpisodeLine>& lines) {
+ordered_json info_json(Replay& replay, const std::string& file,
+                       const std::vector<EpisodeLine>& lines) {
   ordered_json j{{"file", file},
                  {"game", replay.info().game},
                  {"players", replay.info().players},
@@ -83,7 +90,8 @@ ordered_json info_json(Replay& replay, const std::string& file, const std::vecto
     ordered_json ledger = ordered_json::object();
     for (std::size_t r = 0; r < line.ledger.size(); ++r) {
       const Role& role = replay.game().roles()[r];
-      for (std::size_t t = 0; t < role.terms.size(); ++t) ledger[role.name][role.terms[t]] = line.ledger[r][t];
+      for (std::size_t t = 0; t < role.terms.size(); ++t)
+        ledger[role.name][role.terms[t]] = line.ledger[r][t];
     }
     j["episodes"].push_back({{"outcome", name_of(line.outcome)},
                              {"steps", line.steps},
@@ -95,7 +103,8 @@ ordered_json info_json(Replay& replay, const std::string& file, const std::vecto
 
 std::vector<Policy> policies_of(const ReplayCommand& c) {
   std::vector<Policy> policies;
-  for (const std::string& name : c.networks) policies.push_back(Policy::load(checkpoint_named(name)));
+  for (const std::string& name : c.networks)
+    policies.push_back(Policy::load(checkpoint_named(name)));
   return policies;
 }
 
@@ -117,8 +126,10 @@ int ReplayCommand::run() const {
     throw Error(ErrorKind::usage, "several replays are shown side by side by a page only", files[1],
                 "add --html or --serve, or name one file");
   if (!networks.empty() && html.empty() && !serve)
-    throw Error(ErrorKind::usage, "--network is for the page", "--network", "add --html or --serve");
-  if (tick && png.empty()) throw Error(ErrorKind::usage, "--tick says what --png draws", "--tick", "add --png");
+    throw Error(ErrorKind::usage, "--network is for the page", "--network",
+                "add --html or --serve");
+  if (tick && png.empty())
+    throw Error(ErrorKind::usage, "--tick says what --png draws", "--tick", "add --png");
   FileGuard guard;
   guard.reads_players(files).reads_players(networks).writes("--png", png).writes("--sheet", sheet);
   guard.writes("--html", html).writes("--gltf", gltf).writes("--gif", gif).writes("--webm", webm);
@@ -129,7 +140,8 @@ int ReplayCommand::run() const {
   Replay replay(file);
   if (!replay.whole())
     fmt::print(stderr,
-               "zithercraft: note: {}: the end of the file is missing; what follows its last whole chunk is lost\n",
+               "zithercraft: note: {}: the end of the file is missing; what follows its last whole "
+               "chunk is lost\n",
                file);
   convert(replay, *this);
   const auto lines = lines_of(replay);

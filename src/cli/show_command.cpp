@@ -29,10 +29,11 @@ ordered_json control_json(const ControlInfo& c) {
 }
 
 ordered_json game_json(const Game& game) {
-  ordered_json j{{"name", game.spec().name},
-                 {"about", game.spec().about},
-                 {"fingerprint", game.fingerprint()},
-                 {"tags", std::vector<std::string>(game.arena().tags().begin(), game.arena().tags().end())}};
+  ordered_json j{
+      {"name", game.spec().name},
+      {"about", game.spec().about},
+      {"fingerprint", game.fingerprint()},
+      {"tags", std::vector<std::string>(game.arena().tags().begin(), game.arena().tags().end())}};
   for (const Role& role : game.roles()) {
     ordered_json r{{"name", role.name}, {"seats", role.seats.size()}};
     for (const Column& c : role.columns) r["columns"].push_back(column_json(c));
@@ -85,13 +86,18 @@ void print_game(const Game& game) {
   fmt::print("arena:   ");
   for (const auto& [name, count] : things) fmt::print(" {} x{} ", name, count);
   fmt::print("\ntime:     a step every {:.2f} s, cut off after {} steps\n",
-             static_cast<double>(game.spec().ticks_per_step) * game.spec().arena.tick, game.spec().cutoffs.steps);
+             static_cast<double>(game.spec().ticks_per_step) * game.spec().arena.tick,
+             game.spec().cutoffs.steps);
   for (const Role& role : game.roles()) {
-    fmt::print("\nrole {} ({} seat{}), script: {}\n", role.name, role.seats.size(), role.seats.size() == 1 ? "" : "s",
-               game.spec().role(role.name).script.used() ? game.spec().role(role.name).script.name() : "none");
-    fmt::print("  {:<26} {:<14} {:>7} {:>7}  {}\n", "senses", "unit", "low", "high", "1 stands for");
+    fmt::print("\nrole {} ({} seat{}), script: {}\n", role.name, role.seats.size(),
+               role.seats.size() == 1 ? "" : "s",
+               game.spec().role(role.name).script.used() ? game.spec().role(role.name).script.name()
+                                                         : "none");
+    fmt::print("  {:<26} {:<14} {:>7} {:>7}  {}\n", "senses", "unit", "low", "high",
+               "1 stands for");
     for (const ColumnGroup& g : grouped(role.columns))
-      fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}  {}\n", g.name(), g.column.unit, g.column.low, g.column.high,
+      fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}  {}\n", g.name(), g.column.unit, g.column.low,
+                 g.column.high,
                  g.column.unit == "flag" || g.column.scale == 1.0
                      ? ""
                      : fmt::format("{:.2f} {}", g.column.scale, g.column.unit));
@@ -123,8 +129,8 @@ void draw_game(const Game& game, const ShowCommand& command) {
   const Picture picture{&start,
                         true,
                         {path},
-                        fmt::format("{}: start of seed {} and the path of the {} player", game.spec().name, command.seed,
-                                    lineup[0]->name())};
+                        fmt::format("{}: start of seed {} and the path of the {} player",
+                                    game.spec().name, command.seed, lineup[0]->name())};
   if (!command.png.empty()) draw_png(command.png, picture);
   if (!command.svg.empty()) draw_svg(command.svg, picture);
 }
@@ -147,8 +153,9 @@ ColumnReading together(const ColumnGroup& group, const std::vector<ColumnReading
   double count = 0.0, squares = 0.0;
   for (const ColumnReading& r : readings) {
     const std::string& name = r.column.name;
-    const bool in = group.numbered ? name.starts_with(group.before + "[") && name.ends_with("]" + group.after)
-                                   : name == group.column.name;
+    const bool in = group.numbered
+                        ? name.starts_with(group.before + "[") && name.ends_with("]" + group.after)
+                        : name == group.column.name;
     if (!in) continue;
     sum.low = std::min(sum.low, r.low);
     sum.high = std::max(sum.high, r.high);
@@ -163,12 +170,13 @@ ColumnReading together(const ColumnGroup& group, const std::vector<ColumnReading
 
 void print_readings(const Role& role, const std::vector<ColumnReading>& readings) {
   fmt::print("\nrole {}: {} columns over random play\n", role.name, role.columns.size());
-  fmt::print("  {:<30} {:<14} {:>7} {:>7}   {:>8} {:>8} {:>8} {:>8}\n", "column", "unit", "low", "high", "lowest",
-             "highest", "mean", "stddev");
+  fmt::print("  {:<30} {:<14} {:>7} {:>7}   {:>8} {:>8} {:>8} {:>8}\n", "column", "unit", "low",
+             "high", "lowest", "highest", "mean", "stddev");
   for (const ColumnGroup& group : grouped(role.columns)) {
     const ColumnReading r = together(group, readings);
-    fmt::print("  {:<30} {:<14} {:>7.2f} {:>7.2f}   {:>8.3f} {:>8.3f} {:>8.3f} {:>8.3f}\n", group.name(), r.column.unit,
-               r.column.low, r.column.high, r.low, r.high, r.mean, r.stddev);
+    fmt::print("  {:<30} {:<14} {:>7.2f} {:>7.2f}   {:>8.3f} {:>8.3f} {:>8.3f} {:>8.3f}\n",
+               group.name(), r.column.unit, r.column.low, r.column.high, r.low, r.high, r.mean,
+               r.stddev);
   }
 }
 
@@ -182,7 +190,8 @@ int ShowCommand::run() const {
     for (std::size_t r = 0; r < compiled.roles().size(); ++r) {
       const auto readings = read_senses(compiled, r, 20'000, seed);
       if (json) {
-        j["roles"].push_back({{"name", compiled.roles()[r].name}, {"columns", readings_json(readings)}});
+        j["roles"].push_back(
+            {{"name", compiled.roles()[r].name}, {"columns", readings_json(readings)}});
       } else {
         print_readings(compiled.roles()[r], readings);
       }

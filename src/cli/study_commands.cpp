@@ -28,11 +28,13 @@ std::int64_t whole(const std::string& text) {
   std::int64_t number = 0;
   const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
   if (error != std::errc{} || end != text.data() + text.size() || number < 0)
-    throw Error(ErrorKind::usage, "'" + text + "' is no seed", "--seeds", "give whole numbers from 0 on, like 1,2,3");
+    throw Error(ErrorKind::usage, "'" + text + "' is no seed", "--seeds",
+                "give whole numbers from 0 on, like 1,2,3");
   return number;
 }
 
-// The plan of a study that begins with a game. What is not given stays as in the study that is resumed.
+// The plan of a study that begins with a game. What is not given stays as in the study that is
+// resumed.
 StudyPlan plan_of(const StudyRunFlags& flags, const StudyFlags& study, const std::string& name) {
   StudyPlan plan;
   if (study.resume) {
@@ -45,7 +47,8 @@ StudyPlan plan_of(const StudyRunFlags& flags, const StudyFlags& study, const std
   plan.episodes = flags.episodes.value_or(plan.episodes);
   if (!flags.seeds.empty()) {
     plan.seeds.clear();
-    for (const std::uint64_t seed : parse_seeds(flags.seeds)) plan.seeds.push_back(static_cast<std::int64_t>(seed));
+    for (const std::uint64_t seed : parse_seeds(flags.seeds))
+      plan.seeds.push_back(static_cast<std::int64_t>(seed));
   }
   if (!flags.measures.empty()) plan.measures = flags.measures;
   if (!flags.method.empty() && flags.method != method_of(plan)) {
@@ -54,7 +57,8 @@ StudyPlan plan_of(const StudyRunFlags& flags, const StudyFlags& study, const std
                   "leave it out, or start a new study");
     plan.evolution = evolution_by(flags.method);
   }
-  for (const std::string& setting : flags.learner) set_learner(plan.learner, plan.evolution, setting);
+  for (const std::string& setting : flags.learner)
+    set_learner(plan.learner, plan.evolution, setting);
   return plan;
 }
 
@@ -66,7 +70,9 @@ std::optional<Study> run(const StudyPlan& plan, const StudyFlags& flags) {
   options.processes = processes.get();
   options.folder = flags.folder;
   options.threads = flags.threads;
-  options.existing = flags.resume ? Existing::resume : flags.fresh ? Existing::fresh : Existing::refuse;
+  options.existing = flags.resume  ? Existing::resume
+                     : flags.fresh ? Existing::fresh
+                                   : Existing::refuse;
   options.stop = &stop_on_signal();
   ProgressLine line(flags.quiet);
   options.on_progress = [&](const StudyProgress& p) { line.show(p); };
@@ -76,16 +82,21 @@ std::optional<Study> run(const StudyPlan& plan, const StudyFlags& flags) {
 }
 
 ordered_json json_of(const Study& study) {
-  ordered_json j{{"study", study.folder().string()},          {"name", study.plan().name},
-                 {"steps", study.plan().steps},       {"episodes", study.plan().episodes},
-                 {"runs", study.runs().size()},           {"done", study.count(StudyRunStatus::done)},
-                 {"failed", study.count(StudyRunStatus::failed)}, {"results", ordered_json::array()}};
+  ordered_json j{{"study", study.folder().string()},
+                 {"name", study.plan().name},
+                 {"steps", study.plan().steps},
+                 {"episodes", study.plan().episodes},
+                 {"runs", study.runs().size()},
+                 {"done", study.count(StudyRunStatus::done)},
+                 {"failed", study.count(StudyRunStatus::failed)},
+                 {"results", ordered_json::array()}};
   for (const StudyRun& run : study.runs()) {
     ordered_json t{{"game", run.game},
                    {"variant", run.variant},
                    {"seed", run.seed},
                    {"status", name_of(run.status)}};
-    for (std::size_t m = 0; m < run.measured.size(); ++m) t[study.plan().measures[m]] = json_of(run.measured[m]);
+    for (std::size_t m = 0; m < run.measured.size(); ++m)
+      t[study.plan().measures[m]] = json_of(run.measured[m]);
     if (!run.error.empty()) t["error"] = run.error;
     j["results"].push_back(std::move(t));
   }
@@ -122,7 +133,8 @@ std::string file_name(std::string measure) {
 }
 
 void print_cells(const SweepTable& table) {
-  fmt::print("\n{}: {} (interquartile mean over seeds and half of its 95% interval)\n{:>24}", table.game, table.measure,
+  fmt::print("\n{}: {} (interquartile mean over seeds and half of its 95% interval)\n{:>24}",
+             table.game, table.measure,
              table.y.key.empty() ? table.x.key : table.y.key + " \\ " + table.x.key);
   for (const Value& value : table.x.values) fmt::print(" {:>13}", text_of(value));
   for (std::size_t y = table.y.values.size(); y-- > 0;) {  // as in the picture: upwards
@@ -134,7 +146,8 @@ void print_cells(const SweepTable& table) {
       } else {
         const double half = 0.5 * (cell.value->high - cell.value->low);
         fmt::print(" {:>13}",
-                   fmt::format("{:.2f}{}", cell.value->mean, std::isfinite(half) ? fmt::format(" ±{:.2f}", half) : ""));
+                   fmt::format("{:.2f}{}", cell.value->mean,
+                               std::isfinite(half) ? fmt::format(" ±{:.2f}", half) : ""));
       }
     }
   }
@@ -167,7 +180,8 @@ int SweepCommand::run() const {
     if (!json) print_cells(table);
     for (std::size_t k = 0; k < table.cells.size(); ++k) {
       const auto& cell = table.cells[k];
-      ordered_json c{{"measure", measure}, {table.x.key, text_of(table.x.values[k % table.x.values.size()])}};
+      ordered_json c{{"measure", measure},
+                     {table.x.key, text_of(table.x.values[k % table.x.values.size()])}};
       if (!table.y.key.empty()) c[table.y.key] = text_of(table.y.values[k / table.x.values.size()]);
       c["runs"] = cell.runs;
       c["value"] = cell.value ? json_of(*cell.value) : ordered_json();
@@ -186,9 +200,12 @@ int AblateCommand::run() const {
   ordered_json found = ordered_json::array();
   for (const std::string& measure : result.plan().measures) {
     const auto rows = ablation_table(result, measure);
-    if (const auto figure = figure_of(rows, result.plan().games[0].name, measure); !figure.rows.empty())
+    if (const auto figure = figure_of(rows, result.plan().games[0].name, measure);
+        !figure.rows.empty())
       draw_intervals(result.folder() / file_name(measure), figure);
-    if (!json) fmt::print("{:<24} {:>7}  {:<26} {:<28} {}\n", measure, "runs", "value", "loss without it", "");
+    if (!json)
+      fmt::print("{:<24} {:>7}  {:<26} {:<28} {}\n", measure, "runs", "value", "loss without it",
+                 "");
     for (const AblationRow& row : rows) {
       const bool part = !row.part.empty();
       found.push_back({{"measure", measure},
@@ -201,7 +218,8 @@ int AblateCommand::run() const {
       fmt::print("{:<24} {:>7}  {:<26} {:<28} {}\n", part ? "without " + row.part : "as it is",
                  fmt::format("{}/{}", row.runs, row.of),
                  row.runs == 0 ? "unfinished" : with_range(row.value, "{:.3f}"),
-                 part && row.runs > 0 ? with_range(row.effect, "{:+.3f}") : "", part ? name_of(row.verdict) : "");
+                 part && row.runs > 0 ? with_range(row.effect, "{:+.3f}") : "",
+                 part ? name_of(row.verdict) : "");
     }
     if (!json) fmt::print("\n");
   }
@@ -209,7 +227,8 @@ int AblateCommand::run() const {
 }
 
 int StudyCommand::run() const {
-  const auto ran = cli::run(load_plan(plan, [](const std::string& name) { return find_game(name); }), study);
+  const auto ran =
+      cli::run(load_plan(plan, [](const std::string& name) { return find_game(name); }), study);
   if (!ran) return done;
   const Study& result = *ran;
   const StudyPlan& p = result.plan();
@@ -227,7 +246,9 @@ int StudyCommand::run() const {
         const auto values = result.values(game.name, variant.name, measure);
         row[measure] = values.empty() ? ordered_json() : json_of(repetitions_interval(values));
         if (!json)
-          fmt::print(" {:<28}", values.empty() ? "unfinished" : with_range(repetitions_interval(values), "{:.3g}"));
+          fmt::print(" {:<28}", values.empty()
+                                    ? "unfinished"
+                                    : with_range(repetitions_interval(values), "{:.3g}"));
       }
       if (!json) fmt::print("\n");
       found.push_back(std::move(row));
@@ -240,9 +261,12 @@ int StudyCommand::run() const {
 int CompareCommand::run() const {
   FileGuard().reads_players(paths).writes("--png", png).writes("--html", html).check(json);
   ProgressLine line(quiet);
-  const Comparison c = compare(
-      group_runs({paths.begin(), paths.end()}),
-      {.episodes = episodes, .seed = seed, .target = target, .threads = threads, .on_progress = line.of("episodes")});
+  const Comparison c =
+      compare(group_runs({paths.begin(), paths.end()}), {.episodes = episodes,
+                                                         .seed = seed,
+                                                         .target = target,
+                                                         .threads = threads,
+                                                         .on_progress = line.of("episodes")});
   line.wipe();
   if (!png.empty()) draw_bands(png, curves_of(c));
   if (!html.empty()) write_comparison_page(html, c);
@@ -250,18 +274,22 @@ int CompareCommand::run() const {
     fmt::print("{}\n", c.to_json());
     return done;
   }
-  fmt::print("{} episodes of seed {} for each run; interquartile means over runs, 95% intervals\n\n", episodes, seed);
-  fmt::print("{:<28} {:>4}  {:<24} {:<24} {:<24} {:<22} {}\n", "group", "runs", "success %", "return",
-             "success less first %", "chance to be better", fmt::format("to {:.0f}%", 100 * target));
+  fmt::print(
+      "{} episodes of seed {} for each run; interquartile means over runs, 95% intervals\n\n",
+      episodes, seed);
+  fmt::print("{:<28} {:>4}  {:<24} {:<24} {:<24} {:<22} {}\n", "group", "runs", "success %",
+             "return", "success less first %", "chance to be better",
+             fmt::format("to {:.0f}%", 100 * target));
   for (const GroupScore& g : c.groups) {
     const bool first = &g == &c.groups.front();
-    fmt::print("{:<28} {:>4}  {:<24} {:<24} {:<24} {:<22} {}\n", g.name, g.success.size(),
-               with_range(in_percent(g.mean_success), "{:.1f}"), with_range(g.mean_return, "{:.2f}"),
-               first ? "" : with_range(in_percent(g.difference), "{:+.1f}"),
-               first ? "" : with_range(g.improvement, "{:.2f}"),
-               g.reached == 0 ? "never"
-                              : fmt::format("{:.2f}M steps, {:.0f} s ({} of {})", g.steps_to_target / 1e6,
-                                            g.seconds_to_target, g.reached, g.success.size()));
+    fmt::print(
+        "{:<28} {:>4}  {:<24} {:<24} {:<24} {:<22} {}\n", g.name, g.success.size(),
+        with_range(in_percent(g.mean_success), "{:.1f}"), with_range(g.mean_return, "{:.2f}"),
+        first ? "" : with_range(in_percent(g.difference), "{:+.1f}"),
+        first ? "" : with_range(g.improvement, "{:.2f}"),
+        g.reached == 0 ? "never"
+                       : fmt::format("{:.2f}M steps, {:.0f} s ({} of {})", g.steps_to_target / 1e6,
+                                     g.seconds_to_target, g.reached, g.success.size()));
   }
   if (!png.empty()) fmt::print("\ncurves: {}\n", png);
   if (!html.empty()) fmt::print("page: {}\n", html);

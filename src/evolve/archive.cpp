@@ -22,7 +22,8 @@ double apart(const std::vector<float>& a, const std::vector<float>& b) {
 
 }  // namespace
 
-// Lehman and Stanley: "Abandoning objectives: evolution through the search for novelty alone", 2011.
+// Lehman and Stanley: "Abandoning objectives: evolution through the search for novelty alone",
+// 2011.
 std::vector<double> Archive::judge(const std::vector<std::vector<float>>& places) {
   std::vector<double> novelty(places.size());
   std::vector<double> distances;
@@ -32,13 +33,14 @@ std::vector<double> Archive::judge(const std::vector<std::vector<float>>& places
       if (k != i) distances.push_back(apart(places[i], places[k]));
     for (const auto& kept : kept_) distances.push_back(apart(places[i], kept));
     const std::size_t near = std::min(neighbours_, distances.size());
-    std::partial_sort(distances.begin(), distances.begin() + static_cast<std::ptrdiff_t>(near), distances.end());
+    std::partial_sort(distances.begin(), distances.begin() + static_cast<std::ptrdiff_t>(near),
+                      distances.end());
     for (std::size_t k = 0; k < near; ++k) novelty[i] += distances[k] / static_cast<double>(near);
   }
   if (most_ > 0) {
     if (kept_.size() == most_) kept_.pop_front();
-    kept_.push_back(
-        places[static_cast<std::size_t>(std::max_element(novelty.begin(), novelty.end()) - novelty.begin())]);
+    kept_.push_back(places[static_cast<std::size_t>(
+        std::max_element(novelty.begin(), novelty.end()) - novelty.begin())]);
   }
   return novelty;
 }

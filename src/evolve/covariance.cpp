@@ -30,12 +30,13 @@ struct Rates {
     const double bad_eff = bad.sum() * bad.sum() / bad.squaredNorm();
     c_c = (4.0 + mu_eff / n) / (n + 4.0 + 2.0 * mu_eff / n);
     c_1 = 2.0 / ((n + 1.3) * (n + 1.3) + mu_eff);
-    c_mu = std::min(1.0 - c_1, 2.0 * (0.25 + mu_eff + 1.0 / mu_eff - 2.0) / ((n + 2.0) * (n + 2.0) + mu_eff));
+    c_mu = std::min(1.0 - c_1,
+                    2.0 * (0.25 + mu_eff + 1.0 / mu_eff - 2.0) / ((n + 2.0) * (n + 2.0) + mu_eff));
     c_sigma = (mu_eff + 2.0) / (n + mu_eff + 5.0);
     d_sigma = 1.0 + 2.0 * std::max(0.0, std::sqrt((mu_eff - 1.0) / (n + 1.0)) - 1.0) + c_sigma;
     chi = std::sqrt(n) * (1.0 - 1.0 / (4.0 * n) + 1.0 / (21.0 * n * n));
-    const double bound =
-        std::min({1.0 + c_1 / c_mu, 1.0 + 2.0 * bad_eff / (mu_eff + 2.0), (1.0 - c_1 - c_mu) / (n * c_mu)});
+    const double bound = std::min(
+        {1.0 + c_1 / c_mu, 1.0 + 2.0 * bad_eff / (mu_eff + 2.0), (1.0 - c_1 - c_mu) / (n * c_mu)});
     w.head(mu) /= good.sum();
     w.tail(people - mu) *= whole ? bound / -bad.sum() : 0.0;
     if (whole) return;
@@ -55,8 +56,9 @@ struct CovarianceSearch::State {
   Rates rates{};
   std::int64_t generation = 0, decomposed = 0;  // when the axes were last worked out
   double sigma = 1.0;
-  VectorXd middle, path, step_path, lengths;       // lengths: of the axes, or of each number alone
-  MatrixXd covariance, axes, samples, directions;  // of samples: [numbers][people], in the middle's frame over sigma
+  VectorXd middle, path, step_path, lengths;  // lengths: of the axes, or of each number alone
+  MatrixXd covariance, axes, samples,
+      directions;  // of samples: [numbers][people], in the middle's frame over sigma
 
   Index n() const { return middle.size(); }
 
@@ -76,8 +78,9 @@ struct CovarianceSearch::State {
   void draw() {
     MatrixXd z(n(), directions.cols());
     for (Index k = 0; k < z.cols(); ++k) {
-      RandomStream random(mixed(seed, static_cast<std::uint64_t>(generation), static_cast<std::uint64_t>(k)), 0, 0,
-                          Purpose::evolve);
+      RandomStream random(
+          mixed(seed, static_cast<std::uint64_t>(generation), static_cast<std::uint64_t>(k)), 0, 0,
+          Purpose::evolve);
       for (Index i = 0; i < n(); ++i) z(i, k) = static_cast<double>(random.normal());
     }
     z = lengths.asDiagonal() * z;
@@ -96,23 +99,27 @@ struct CovarianceSearch::State {
   }
 };
 
-CovarianceSearch::CovarianceSearch(std::size_t numbers, const CovarianceSettings& settings, std::uint64_t seed,
-                                   std::vector<double> start)
+CovarianceSearch::CovarianceSearch(std::size_t numbers, const CovarianceSettings& settings,
+                                   std::uint64_t seed, std::vector<double> start)
     : state_(std::make_unique<State>()) {
   State& s = *state_;
   if (settings.population != 0 && settings.population < 4)
-    wrong_setting("population", "too few to find a direction of improvement", "give at least 4, or 0");
-  if (!(settings.first_stddev > 0.0)) wrong_setting("first_stddev", "all samples would be the same", "give a number above 0");
+    wrong_setting("population", "too few to find a direction of improvement",
+                  "give at least 4, or 0");
+  if (!(settings.first_stddev > 0.0))
+    wrong_setting("first_stddev", "all samples would be the same", "give a number above 0");
   if (!start.empty() && start.size() != numbers)
-    throw Error(ErrorKind::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "CovarianceSearch",
-                "give as many as a vector has");
+    throw Error(ErrorKind::usage,
+                fmt::format("{} numbers to start from, of {}", start.size(), numbers),
+                "CovarianceSearch", "give as many as a vector has");
   s.settings = settings;
   s.seed = derived_seed(seed, "covariance");
   s.whole = static_cast<std::int64_t>(numbers) <= settings.whole_up_to;
   const auto n = static_cast<Index>(numbers);
-  const auto people = static_cast<Index>(settings.population != 0
-                                             ? settings.population
-                                             : 4 + static_cast<std::int64_t>(3.0 * std::log(static_cast<double>(n))));
+  const auto people = static_cast<Index>(
+      settings.population != 0
+          ? settings.population
+          : 4 + static_cast<std::int64_t>(3.0 * std::log(static_cast<double>(n))));
   s.rates = Rates(static_cast<double>(n), people, s.whole);
   s.sigma = settings.first_stddev;
   s.middle = VectorXd::Zero(n);
@@ -125,22 +132,30 @@ CovarianceSearch::CovarianceSearch(std::size_t numbers, const CovarianceSettings
 }
 CovarianceSearch::~CovarianceSearch() = default;
 
-std::size_t CovarianceSearch::numbers() const noexcept { return static_cast<std::size_t>(state_->n()); }
-std::size_t CovarianceSearch::individuals() const noexcept { return static_cast<std::size_t>(state_->samples.cols()); }
+std::size_t CovarianceSearch::numbers() const noexcept {
+  return static_cast<std::size_t>(state_->n());
+}
+std::size_t CovarianceSearch::individuals() const noexcept {
+  return static_cast<std::size_t>(state_->samples.cols());
+}
 std::int64_t CovarianceSearch::generation() const noexcept { return state_->generation; }
 
 std::span<const double> CovarianceSearch::sample(std::size_t individual) const {
   return {state_->samples.col(static_cast<Index>(individual)).data(), numbers()};
 }
-std::span<const double> CovarianceSearch::middle() const { return {state_->middle.data(), numbers()}; }
+std::span<const double> CovarianceSearch::middle() const {
+  return {state_->middle.data(), numbers()};
+}
 
 void CovarianceSearch::fetch(std::size_t individual, std::span<float> out) const {
   const auto from = sample(individual);
-  std::transform(from.begin(), from.end(), out.begin(), [](double x) { return static_cast<float>(x); });
+  std::transform(from.begin(), from.end(), out.begin(),
+                 [](double x) { return static_cast<float>(x); });
 }
 bool CovarianceSearch::fetch_middle(std::span<float> out) const {
   const auto from = middle();
-  std::transform(from.begin(), from.end(), out.begin(), [](double x) { return static_cast<float>(x); });
+  std::transform(from.begin(), from.end(), out.begin(),
+                 [](double x) { return static_cast<float>(x); });
   return true;
 }
 
@@ -150,14 +165,16 @@ void CovarianceSearch::improve(std::span<const double> fitness, double, WorkerPo
   const Rates& r = s.rates;
   const double n = static_cast<double>(s.n());
   const auto order = best_first(fitness);
-  const auto direction = [&](Index rank) { return s.directions.col(order[static_cast<std::size_t>(rank)]); };
+  const auto direction = [&](Index rank) {
+    return s.directions.col(order[static_cast<std::size_t>(rank)]);
+  };
   ++s.generation;
 
   VectorXd step = VectorXd::Zero(s.n());
   for (Index i = 0; i < r.mu; ++i) step += r.w[i] * direction(i);
   s.middle += s.sigma * step;
-  s.step_path =
-      (1.0 - r.c_sigma) * s.step_path + std::sqrt(r.c_sigma * (2.0 - r.c_sigma) * r.mu_eff) * s.whitened(step);
+  s.step_path = (1.0 - r.c_sigma) * s.step_path +
+                std::sqrt(r.c_sigma * (2.0 - r.c_sigma) * r.mu_eff) * s.whitened(step);
   const double length = s.step_path.norm(),
                settled = 1.0 - std::pow(1.0 - r.c_sigma, 2.0 * static_cast<double>(s.generation));
   // While steps still grow quickly the path says nothing of the shape.
@@ -185,21 +202,24 @@ void CovarianceSearch::improve(std::span<const double> fitness, double, WorkerPo
   }
   s.sigma *= std::exp(std::min(1.0, r.c_sigma / r.d_sigma * (length / r.chi - 1.0)));
   // Axes change slowly; working them out costs more than a sample does.
-  if (static_cast<double>(s.generation - s.decomposed) > 1.0 / (10.0 * n * (r.c_1 + r.c_mu))) s.decompose();
+  if (static_cast<double>(s.generation - s.decomposed) > 1.0 / (10.0 * n * (r.c_1 + r.c_mu)))
+    s.decompose();
   s.draw();
 }
 
 SearchReport CovarianceSearch::report() const {
   const State& s = *state_;
-  const double stddev = s.sigma * (s.whole ? std::sqrt(s.covariance.trace() / static_cast<double>(s.n()))
-                                           : std::sqrt(s.covariance.mean()));
+  const double stddev =
+      s.sigma * (s.whole ? std::sqrt(s.covariance.trace() / static_cast<double>(s.n()))
+                         : std::sqrt(s.covariance.mean()));
   return {s.sigma, stddev * 2.0 / std::sqrt(3.14159265358979323846)};
 }
 
 void CovarianceSearch::store(TensorFile& file) const {
   const State& s = *state_;
   const auto put = [&](const char* name, const auto& numbers) {
-    file.put(name, std::span<const double>(numbers.data(), static_cast<std::size_t>(numbers.size())));
+    file.put(name,
+             std::span<const double>(numbers.data(), static_cast<std::size_t>(numbers.size())));
   };
   put("covariance.middle", s.middle);
   put("covariance.path", s.path);

@@ -14,22 +14,28 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::uint32_t finals_begin = 1u << 20;  // numbers of final episodes, apart from those of the others
+constexpr std::uint32_t finals_begin =
+    1u << 20;  // numbers of final episodes, apart from those of the others
 
 void check_settings(const EvolutionSettings& s) {
   const auto need = [](bool fine, const char* key, const char* fix) {
     if (!fine) wrong_setting(key, "it cannot be used", fix);
   };
-  need(std::all_of(s.policy_layers.begin(), s.policy_layers.end(), [](auto w) { return w >= 1 && w <= 65536; }),
+  need(std::all_of(s.policy_layers.begin(), s.policy_layers.end(),
+                   [](auto w) { return w >= 1 && w <= 65536; }),
        "policy_layers", "give widths from 1 to 65536");
   need(s.memory >= 0 && s.memory <= 65536, "memory", "give a number from 0 to 65536");
   need(s.picture_least >= 1, "picture_least", "give at least 1");
-  need(s.crowd_width >= 0 && s.crowd_width <= 65536, "crowd_width", "give a number from 0 to 65536");
-  need(s.crowd_queries >= 1 && s.crowd_queries <= 1024, "crowd_queries", "give a number from 1 to 1024");
-  need(s.first_hidden >= 0 && s.first_hidden <= 65536, "first_hidden", "give a number from 0 to 65536");
+  need(s.crowd_width >= 0 && s.crowd_width <= 65536, "crowd_width",
+       "give a number from 0 to 65536");
+  need(s.crowd_queries >= 1 && s.crowd_queries <= 1024, "crowd_queries",
+       "give a number from 1 to 1024");
+  need(s.first_hidden >= 0 && s.first_hidden <= 65536, "first_hidden",
+       "give a number from 0 to 65536");
   need(s.episodes >= 1 && s.episodes < finals_begin, "episodes", "give at least 1");
   need(s.finalists >= 1, "finalists", "give at least 1");
-  need(s.final_episodes >= 1 && s.final_episodes < finals_begin, "final_episodes", "give at least 1");
+  need(s.final_episodes >= 1 && s.final_episodes < finals_begin, "final_episodes",
+       "give at least 1");
   need(s.novelty >= 0 && s.novelty <= 1, "novelty", "give a share from 0 to 1");
   need(s.neighbours >= 1, "neighbours", "give at least 1");
   need(s.archive >= 0, "archive", "give at least 0");
@@ -52,13 +58,20 @@ struct Evolution::State {
   std::int64_t generation = 0, steps = 0;
   std::vector<GenerationReport> reports;
 
-  State(const Game& g, const EvolutionSettings& s, std::uint64_t given, WorkerPool& p, EvolutionPlayers who)
-      : game(g), settings(s), seed(derived_seed(given, "evolution")), pool(p), players(std::move(who)), curriculum(g) {}
+  State(const Game& g, const EvolutionSettings& s, std::uint64_t given, WorkerPool& p,
+        EvolutionPlayers who)
+      : game(g),
+        settings(s),
+        seed(derived_seed(given, "evolution")),
+        pool(p),
+        players(std::move(who)),
+        curriculum(g) {}
 
   std::vector<Encounter> encounters(std::size_t count, std::uint32_t first, bool fresh) const {
     std::vector<Encounter> list(count);
     for (std::size_t t = 0; t < count; ++t) {
-      list[t].key = {seed, first + static_cast<std::uint32_t>(t), fresh ? static_cast<std::uint32_t>(generation) : 0};
+      list[t].key = {seed, first + static_cast<std::uint32_t>(t),
+                     fresh ? static_cast<std::uint32_t>(generation) : 0};
       list[t].stage = curriculum.stage_of(list[t].key);
     }
     return list;
@@ -67,12 +80,13 @@ struct Evolution::State {
   // Whether a role that evolves plays against this population, itself included.
   bool opposed_evolve(const Population& population) const {
     for (std::size_t role = 0; role < players.size(); ++role)
-      if (!players[role] && opposed(game.roles()[population.first_role()], game.roles()[role])) return true;
+      if (!players[role] && opposed(game.roles()[population.first_role()], game.roles()[role]))
+        return true;
     return false;
   }
 
-  // Everybody but those whom the population plays: as they are now, or as one of their past champions. `past`: whom to
-  // take, from 0 to 1 over their time; below 0 for now.
+  // Everybody but those whom the population plays: as they are now, or as one of their past
+  // champions. `past`: whom to take, from 0 to 1 over their time; below 0 for now.
   std::vector<std::unique_ptr<Player>> lineup(const Population& population, double past) const {
     std::vector<std::unique_ptr<Player>> list(players.size());
     for (std::size_t role = 0; role < players.size(); ++role) {
@@ -86,16 +100,19 @@ struct Evolution::State {
         list[role] = usual_player(game, role, derived_seed(seed, "others"));
         continue;
       }
-      const bool now =
-          past < 0.0 || other.hall_of_fame().empty() || !opposed(game.roles()[population.first_role()], game.roles()[role]);
-      const auto at = static_cast<std::size_t>(std::max(0.0, past) * static_cast<double>(other.hall_of_fame().size()));
-      list[role] = policy_player(game, role, other.policy_of(now ? other.leader() : other.hall_of_fame().at(at)));
+      const bool now = past < 0.0 || other.hall_of_fame().empty() ||
+                       !opposed(game.roles()[population.first_role()], game.roles()[role]);
+      const auto at = static_cast<std::size_t>(std::max(0.0, past) *
+                                               static_cast<double>(other.hall_of_fame().size()));
+      list[role] = policy_player(
+          game, role, other.policy_of(now ? other.leader() : other.hall_of_fame().at(at)));
     }
     return list;
   }
 
   GenerationReport improve(Population& population, double progress) {
-    auto played = encounters(static_cast<std::size_t>(settings.episodes), 0, settings.fresh_episodes);
+    auto played =
+        encounters(static_cast<std::size_t>(settings.episodes), 0, settings.fresh_episodes);
     auto finals = encounters(static_cast<std::size_t>(settings.final_episodes), finals_begin, true);
     const bool against = opposed_evolve(population);
     std::vector<std::vector<std::unique_ptr<Player>>> lineups;
@@ -104,8 +121,8 @@ struct Evolution::State {
       RandomStream random(derived_seed(seed, game.roles()[population.first_role()].name), 0,
                           static_cast<std::uint32_t>(generation), Purpose::oppose);
       for (auto* list : {&played, &finals}) {
-        const auto past =
-            static_cast<std::size_t>(std::lround(settings.against_past * static_cast<double>(list->size())));
+        const auto past = static_cast<std::size_t>(
+            std::lround(settings.against_past * static_cast<double>(list->size())));
         for (std::size_t t = 0; t < past; ++t) {
           (*list)[t].against = lineups.size();
           lineups.push_back(lineup(population, static_cast<double>(random.uniform())));
@@ -116,8 +133,8 @@ struct Evolution::State {
   }
 };
 
-Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::uint64_t seed, WorkerPool& pool,
-                     EvolutionPlayers players) {
+Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::uint64_t seed,
+                     WorkerPool& pool, EvolutionPlayers players) {
   check_settings(settings);
   const auto roles = game.roles();
   if (players.empty()) {
@@ -126,7 +143,8 @@ Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::u
       if (roles[r].mirrors != 0) players[r] = usual_player(game, r, derived_seed(seed, "others"));
   }
   if (players.size() != roles.size())
-    throw Error(ErrorKind::usage, "there are not as many players as roles", "Evolution", "give one for each");
+    throw Error(ErrorKind::usage, "there are not as many players as roles", "Evolution",
+                "give one for each");
   state_ = std::make_unique<State>(game, settings, seed, pool, std::move(players));
   State& s = *state_;
   std::vector<std::size_t> first_of(roles.size());
@@ -137,16 +155,19 @@ Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::u
   s.population_of.assign(roles.size(), roles.size());
   for (std::size_t r = 0; r < roles.size(); ++r) {
     if (s.players[r] || first_of[r] != r) continue;
-    // Mirror images on the same side are played by the same individual; those on the other side by its champions.
+    // Mirror images on the same side are played by the same individual; those on the other side by
+    // its champions.
     std::vector<std::size_t> own;
     for (std::size_t other = r; other < roles.size(); ++other) {
       if (s.players[other] || first_of[other] != r) continue;
       s.population_of[other] = s.populations.size();
       if (!opposed(roles[r], roles[other])) own.push_back(other);
     }
-    s.populations.push_back(std::make_unique<Population>(game, own, settings, seed, pool.threads()));
+    s.populations.push_back(
+        std::make_unique<Population>(game, own, settings, seed, pool.threads()));
   }
-  if (s.populations.empty()) throw Error(ErrorKind::spec, "no role evolves", "roles", "let at least one of them learn");
+  if (s.populations.empty())
+    throw Error(ErrorKind::spec, "no role evolves", "roles", "let at least one of them learn");
 }
 Evolution::~Evolution() = default;
 Evolution::Evolution(Evolution&&) noexcept = default;
@@ -155,16 +176,18 @@ void Evolution::set_fitness(std::function<double(const SeatView&)> fitness) {
   state_->custom_fitness = std::move(fitness);
 }
 
-void Evolution::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {
-  for (auto& population : state_->populations) population->play().lanes().set_starts(stage, arena_states, share);
+void Evolution::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
+                           double share) {
+  for (auto& population : state_->populations)
+    population->play().lanes().set_starts(stage, arena_states, share);
 }
 
 void Evolution::start_from(const Policy& policy, const TensorFile& checkpoint) {
   for (auto& population : state_->populations)
     if (population->signature().role == policy.signature().role || state_->populations.size() == 1)
       return population->start_from(policy, checkpoint);
-  throw Error(ErrorKind::refused, "no role that evolves is named '" + policy.signature().role + "'", "from",
-              "take the policy of a role that evolves");
+  throw Error(ErrorKind::refused, "no role that evolves is named '" + policy.signature().role + "'",
+              "from", "take the policy of a role that evolves");
 }
 
 const std::vector<GenerationReport>& Evolution::improve(double progress) {
@@ -185,7 +208,8 @@ std::size_t Evolution::stage() const noexcept { return state_->curriculum.stage(
 
 std::optional<std::size_t> Evolution::population_of(std::size_t role) const noexcept {
   const std::size_t at = state_->population_of[role];
-  return at < state_->populations.size() ? std::optional(state_->populations[at]->first_role()) : std::nullopt;
+  return at < state_->populations.size() ? std::optional(state_->populations[at]->first_role())
+                                         : std::nullopt;
 }
 
 namespace {
@@ -207,7 +231,8 @@ Policy Evolution::policy(std::size_t role) const {
   if (at == state_->populations.size()) does_not_evolve();
   const Population& population = *state_->populations[at];
   if (!population.has_leader())
-    throw Error(ErrorKind::usage, "there is no leader before the first generation", "Evolution::policy", "improve once");
+    throw Error(ErrorKind::usage, "there is no leader before the first generation",
+                "Evolution::policy", "improve once");
   return population.policy_of(population.leader());
 }
 
@@ -238,9 +263,10 @@ void Evolution::restore(const TensorFile& file) {
   for (auto& population : s.populations) {
     const std::string place = "populations/" + population->signature().role + "/";
     if (!file.has_part(place))
-      throw Error(ErrorKind::refused,
-                  "the checkpoint has no population for the role '" + population->signature().role + "'", "checkpoint",
-                  "resume with the settings it was trained with, or start a new run");
+      throw Error(
+          ErrorKind::refused,
+          "the checkpoint has no population for the role '" + population->signature().role + "'",
+          "checkpoint", "resume with the settings it was trained with, or start a new run");
     population->restore(file.part(place));
   }
   const auto counters = file.integers("counters");

@@ -13,15 +13,17 @@ namespace zithercraft {
 namespace {
 
 constexpr std::uint32_t nobody = std::numeric_limits<std::uint32_t>::max();
-constexpr float adapting = 0.2f;  // standard deviation of the logarithm by which a strength of its own mutates
+constexpr float adapting =
+    0.2f;  // standard deviation of the logarithm by which a strength of its own mutates
 constexpr std::size_t pairs = 16, most_compared = 4096;  // for the diversity
 
 // How an individual is made from the parents that are kept.
 struct Recipe {
-  std::uint32_t mother = nobody, father = nobody;  // numbers of parents; nobody: from nothing, no second one
-  std::uint64_t seed = 0;                          // of its mutation
-  float strength = 0.0f;                           // of its mutation, 0 for a copy
-  float own_strength = 0.0f;                       // that children inherit, if strengths adapt
+  std::uint32_t mother = nobody,
+                father = nobody;  // numbers of parents; nobody: from nothing, no second one
+  std::uint64_t seed = 0;         // of its mutation
+  float strength = 0.0f;          // of its mutation, 0 for a copy
+  float own_strength = 0.0f;      // that children inherit, if strengths adapt
 };
 
 }  // namespace
@@ -88,23 +90,28 @@ struct GeneticSearch::State {
   }
 };
 
-GeneticSearch::GeneticSearch(std::size_t numbers, const GeneticSettings& settings, std::uint64_t seed,
-                             std::vector<float> start)
+GeneticSearch::GeneticSearch(std::size_t numbers, const GeneticSettings& settings,
+                             std::uint64_t seed, std::vector<float> start)
     : state_(std::make_unique<State>(numbers, settings, derived_seed(seed, "genetic"))) {
   State& s = *state_;
-  if (settings.population < 2) wrong_setting("population", "one individual is no population", "give at least 2");
+  if (settings.population < 2)
+    wrong_setting("population", "one individual is no population", "give at least 2");
   if (settings.elites < 0 || settings.elites >= settings.population)
-    wrong_setting("elites", "all individuals would live on unchanged", "give fewer than the population");
+    wrong_setting("elites", "all individuals would live on unchanged",
+                  "give fewer than the population");
   if (!(settings.parents > 0.0 && settings.parents <= 1.0))
-    wrong_setting("parents", "no individual would have children", "give a share above 0, at most 1");
-  if (settings.tournament_size < 1) wrong_setting("tournament_size", "a tournament needs individuals", "give at least 1");
+    wrong_setting("parents", "no individual would have children",
+                  "give a share above 0, at most 1");
+  if (settings.tournament_size < 1)
+    wrong_setting("tournament_size", "a tournament needs individuals", "give at least 1");
   if (!(settings.mutated > 0.0 && settings.mutated <= 1.0))
     wrong_setting("mutated", "nothing would change", "give a share above 0, at most 1");
   if (!(settings.mutation_strength > 0.0 && settings.last_mutation_strength > 0.0))
     wrong_setting("mutation_strength", "nothing would change", "give numbers above 0");
   if (!start.empty() && start.size() != numbers)
-    throw Error(ErrorKind::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "GeneticSearch",
-                "give as many as a vector has");
+    throw Error(ErrorKind::usage,
+                fmt::format("{} numbers to start from, of {}", start.size(), numbers),
+                "GeneticSearch", "give as many as a vector has");
   s.vectors = std::move(start);
   s.parents = s.vectors.empty() ? 0 : 1;
   for (std::size_t i = 0; i < static_cast<std::size_t>(settings.population); ++i) {
@@ -130,10 +137,11 @@ void GeneticSearch::improve(std::span<const double> fitness, double progress, Wo
   const auto order = best_first(fitness);
   const auto people = static_cast<std::uint32_t>(order.size());
   const auto elites = static_cast<std::size_t>(s.settings.elites);
-  const auto best =
-      static_cast<std::uint32_t>(std::clamp(std::ceil(s.settings.parents * people), 1.0, static_cast<double>(people)));
+  const auto best = static_cast<std::uint32_t>(
+      std::clamp(std::ceil(s.settings.parents * people), 1.0, static_cast<double>(people)));
   ++s.generation;
-  s.strength = s.settings.mutation_strength * std::pow(s.settings.last_mutation_strength / s.settings.mutation_strength, progress);
+  s.strength = s.settings.mutation_strength *
+               std::pow(s.settings.last_mutation_strength / s.settings.mutation_strength, progress);
 
   // By their ranks; a parent is kept from its first use on.
   std::vector<std::uint32_t> kept, place(people, nobody);
@@ -147,7 +155,8 @@ void GeneticSearch::improve(std::span<const double> fitness, double progress, Wo
   const auto choose = [&](RandomStream& random) {
     if (s.settings.selection == Selection::best) return random.below(best);
     std::uint32_t rank = people - 1;
-    for (std::int64_t k = 0; k < s.settings.tournament_size; ++k) rank = std::min(rank, random.below(people));
+    for (std::int64_t k = 0; k < s.settings.tournament_size; ++k)
+      rank = std::min(rank, random.below(people));
     return rank;
   };
   std::vector<Recipe> next(people);
@@ -159,7 +168,8 @@ void GeneticSearch::improve(std::span<const double> fitness, double progress, Wo
     r.mother = keep(rank);
     r.own_strength = s.recipes[order[rank]].own_strength;
     if (i < elites) continue;
-    if (static_cast<double>(random.uniform()) < s.settings.crossover) r.father = keep(choose(random));
+    if (static_cast<double>(random.uniform()) < s.settings.crossover)
+      r.father = keep(choose(random));
     if (s.settings.adapts) r.own_strength *= std::exp(adapting * random.normal());
     r.strength = s.settings.adapts ? r.own_strength : static_cast<float>(s.strength);
   }
@@ -180,21 +190,25 @@ SearchReport GeneticSearch::report() const {
   const State& s = *state_;
   const std::size_t compared = std::min(s.numbers, most_compared);
   std::vector<float> a(s.numbers), b(s.numbers);
-  RandomStream random(mixed(s.seed, static_cast<std::uint64_t>(s.generation), 0), 2, 0, Purpose::evolve);
+  RandomStream random(mixed(s.seed, static_cast<std::uint64_t>(s.generation), 0), 2, 0,
+                      Purpose::evolve);
   double sum = 0.0;
   for (std::size_t k = 0; k < pairs; ++k) {
     const auto people = static_cast<std::uint32_t>(individuals());
-    const std::uint32_t one = random.below(people), other = (one + 1 + random.below(people - 1)) % people;
+    const std::uint32_t one = random.below(people),
+                        other = (one + 1 + random.below(people - 1)) % people;
     fetch(one, a);
     fetch(other, b);
-    for (std::size_t i = 0; i < compared; ++i) sum += std::fabs(static_cast<double>(a[i]) - static_cast<double>(b[i]));
+    for (std::size_t i = 0; i < compared; ++i)
+      sum += std::fabs(static_cast<double>(a[i]) - static_cast<double>(b[i]));
   }
   return {s.strength, sum / static_cast<double>(pairs * compared)};
 }
 
 void GeneticSearch::store(TensorFile& file) const {
   const State& s = *state_;
-  file.put("genetic.parents", {s.parents, s.numbers}, std::span(s.vectors).first(s.parents * s.numbers));
+  file.put("genetic.parents", {s.parents, s.numbers},
+           std::span(s.vectors).first(s.parents * s.numbers));
   std::vector<std::int64_t> made;
   std::vector<float> strengths;
   for (const Recipe& r : s.recipes) {
@@ -215,8 +229,8 @@ void GeneticSearch::restore(const TensorFile& file) {
   std::vector<float> strengths(2 * s.recipes.size());
   file.get("genetic.mutation_strengths", strengths);
   if (shape.size() != 2 || shape[1] != s.numbers || made.size() != 3 * s.recipes.size())
-    throw Error(ErrorKind::refused, "the population is of other networks or another size", "checkpoint",
-                "resume with the settings it was trained with, or start a new run");
+    throw Error(ErrorKind::refused, "the population is of other networks or another size",
+                "checkpoint", "resume with the settings it was trained with, or start a new run");
   s.parents = shape[0];
   s.vectors.resize(s.parents * s.numbers);
   file.get("genetic.parents", s.vectors);

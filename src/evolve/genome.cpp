@@ -8,7 +8,9 @@ namespace {
 
 constexpr int tries = 20;  // to find two nodes that can be joined
 
-bool happens(double chance, RandomStream& random) { return static_cast<double>(random.uniform()) < chance; }
+bool happens(double chance, RandomStream& random) {
+  return static_cast<double>(random.uniform()) < chance;
+}
 
 float limited(double weight, const TopologySettings& s) {
   return static_cast<float>(std::clamp(weight, -s.weight_limit, s.weight_limit));
@@ -18,14 +20,16 @@ float drawn_weight(const TopologySettings& s, RandomStream& random) {
 }
 
 void insert_link(Genome& genome, const GenomeLink& link) {
-  const auto at = std::lower_bound(genome.links.begin(), genome.links.end(), link.number,
-                                   [](const GenomeLink& l, std::uint32_t number) { return l.number < number; });
+  const auto at =
+      std::lower_bound(genome.links.begin(), genome.links.end(), link.number,
+                       [](const GenomeLink& l, std::uint32_t number) { return l.number < number; });
   genome.links.insert(at, link);
 }
 
 bool holds_link(const Genome& genome, std::uint32_t from, std::uint32_t to, bool back) {
-  return std::any_of(genome.links.begin(), genome.links.end(),
-                     [&](const GenomeLink& l) { return l.from == from && l.to == to && l.back == back; });
+  return std::any_of(genome.links.begin(), genome.links.end(), [&](const GenomeLink& l) {
+    return l.from == from && l.to == to && l.back == back;
+  });
 }
 
 // Whether one can go along links, also those that are off now, from one node to another.
@@ -49,7 +53,9 @@ void change_weights(Genome& genome, const TopologySettings& s, RandomStream& ran
     if (happens(s.weight_replaced, random)) {
       link.weight = drawn_weight(s, random);
     } else {
-      link.weight = limited(static_cast<double>(link.weight) + s.weight_step * static_cast<double>(random.normal()), s);
+      link.weight = limited(
+          static_cast<double>(link.weight) + s.weight_step * static_cast<double>(random.normal()),
+          s);
     }
   }
 }
@@ -74,11 +80,14 @@ void split_link(Genome& genome, Origins& origins, RandomStream& random) {
                        .to = node,
                        .weight = 1.0f,
                        .back = link.back});
-  insert_link(genome,
-              {.number = origins.link(node, link.to, false), .from = node, .to = link.to, .weight = link.weight});
+  insert_link(genome, {.number = origins.link(node, link.to, false),
+                       .from = node,
+                       .to = link.to,
+                       .weight = link.weight});
 }
 
-void join_nodes(Genome& genome, const Ends& ends, const TopologySettings& s, Origins& origins, RandomStream& random) {
+void join_nodes(Genome& genome, const Ends& ends, const TopologySettings& s, Origins& origins,
+                RandomStream& random) {
   const bool back = happens(s.recurrent_links, random);
   const auto hidden = static_cast<std::uint32_t>(genome.hidden.size());
   const auto node_at = [&](std::uint32_t place) {
@@ -104,7 +113,8 @@ double distance(const Genome& a, const Genome& b, const TopologySettings& s) {
   double apart = 0.0;
   while (i < a.links.size() && k < b.links.size()) {
     if (a.links[i].number == b.links[k].number) {
-      apart += std::fabs(static_cast<double>(a.links[i].weight) - static_cast<double>(b.links[k].weight));
+      apart += std::fabs(static_cast<double>(a.links[i].weight) -
+                         static_cast<double>(b.links[k].weight));
       ++common;
       ++i;
       ++k;
@@ -120,7 +130,8 @@ double distance(const Genome& a, const Genome& b, const TopologySettings& s) {
          s.distance_by_weights * (common == 0 ? 0.0 : apart / static_cast<double>(common));
 }
 
-Genome crossed(const Genome& better, const Genome& other, const TopologySettings& s, RandomStream& random) {
+Genome crossed(const Genome& better, const Genome& other, const TopologySettings& s,
+               RandomStream& random) {
   Genome child = better;
   std::size_t k = 0;
   for (GenomeLink& link : child.links) {
@@ -134,7 +145,8 @@ Genome crossed(const Genome& better, const Genome& other, const TopologySettings
   return child;
 }
 
-void mutate(Genome& genome, const Ends& ends, const TopologySettings& s, Origins& origins, RandomStream& random) {
+void mutate(Genome& genome, const Ends& ends, const TopologySettings& s, Origins& origins,
+            RandomStream& random) {
   // New structure is tried out with the weights that it came to.
   if (happens(s.new_node, random)) {
     split_link(genome, origins, random);
@@ -143,7 +155,8 @@ void mutate(Genome& genome, const Ends& ends, const TopologySettings& s, Origins
   } else {
     if (happens(s.weights_change, random)) change_weights(genome, s, random);
     if (!genome.links.empty() && happens(s.switch_link, random)) {
-      GenomeLink& link = genome.links[random.below(static_cast<std::uint32_t>(genome.links.size()))];
+      GenomeLink& link =
+          genome.links[random.below(static_cast<std::uint32_t>(genome.links.size()))];
       link.on = !link.on;
     }
   }
@@ -153,7 +166,8 @@ void draw_weights(Genome& genome, const TopologySettings& s, RandomStream& rando
   for (GenomeLink& link : genome.links) link.weight = drawn_weight(s, random);
 }
 
-NetworkGraph graph_of(const Genome& genome, const Ends& ends, NodeActivation hidden, NodeActivation output) {
+NetworkGraph graph_of(const Genome& genome, const Ends& ends, NodeActivation hidden,
+                      NodeActivation output) {
   NetworkGraph graph{.inputs = ends.inputs,
                      .outputs = ends.outputs,
                      .hidden = genome.hidden.size(),

@@ -12,7 +12,8 @@ namespace zithercraft {
 // Numbers of links and nodes. What comes up twice in one generation gets the same numbers.
 class Origins {
  public:
-  Origins(std::uint32_t next_link, std::uint32_t next_node) : next_link_(next_link), next_node_(next_node) {}
+  Origins(std::uint32_t next_link, std::uint32_t next_node)
+      : next_link_(next_link), next_node_(next_node) {}
 
   void begin_generation() {
     links_.clear();
@@ -46,9 +47,12 @@ struct Ends {
 };
 
 // A child with the nodes and links of the better parent; of common links each is of either parent.
-Genome crossed(const Genome& better, const Genome& other, const TopologySettings& settings, RandomStream& random);
-void mutate(Genome& genome, const Ends& ends, const TopologySettings& settings, Origins& origins, RandomStream& random);
+Genome crossed(const Genome& better, const Genome& other, const TopologySettings& settings,
+               RandomStream& random);
+void mutate(Genome& genome, const Ends& ends, const TopologySettings& settings, Origins& origins,
+            RandomStream& random);
 void draw_weights(Genome& genome, const TopologySettings& settings, RandomStream& random);
-NetworkGraph graph_of(const Genome& genome, const Ends& ends, NodeActivation hidden, NodeActivation output);
+NetworkGraph graph_of(const Genome& genome, const Ends& ends, NodeActivation hidden,
+                      NodeActivation output);
 
 }  // namespace zithercraft

@@ -19,12 +19,16 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::size_t warming = 32;   // individuals that play an episode before the first generation, for the columns
-constexpr std::size_t noted = 16;     // individuals of a generation that the columns' statistics are taken from
+constexpr std::size_t warming =
+    32;  // individuals that play an episode before the first generation, for the columns
+constexpr std::size_t noted =
+    16;  // individuals of a generation that the columns' statistics are taken from
 constexpr double leader_moves = 0.3;  // share of its newest finals in what a leader is worth
 constexpr std::string_view term_prefix = "term.";
 
-std::vector<std::size_t> widths(const std::vector<std::int64_t>& layers) { return {layers.begin(), layers.end()}; }
+std::vector<std::size_t> widths(const std::vector<std::int64_t>& layers) {
+  return {layers.begin(), layers.end()};
+}
 
 double quantile(const std::vector<double>& sorted, double share) {
   const double at = share * static_cast<double>(sorted.size() - 1);
@@ -38,20 +42,22 @@ std::vector<double> ranks_of(std::span<const double> values) {
   const auto order = best_first(values);
   std::vector<double> ranks(values.size());
   for (std::size_t k = 0; k < order.size(); ++k)
-    ranks[order[k]] = 1.0 - static_cast<double>(k) / static_cast<double>(std::max<std::size_t>(1, order.size() - 1));
+    ranks[order[k]] = 1.0 - static_cast<double>(k) /
+                                static_cast<double>(std::max<std::size_t>(1, order.size() - 1));
   return ranks;
 }
 
 }  // namespace
 
-Population::Population(const Game& game, std::vector<std::size_t> roles, const EvolutionSettings& settings,
-                       std::uint64_t seed, std::size_t workers)
+Population::Population(const Game& game, std::vector<std::size_t> roles,
+                       const EvolutionSettings& settings, std::uint64_t seed, std::size_t workers)
     : game_(game),
       roles_(std::move(roles)),
       settings_(settings),
       seed_(derived_seed(seed, game.roles()[roles_[0]].name)),
       workers_(workers),
-      archive_(static_cast<std::size_t>(settings.archive), static_cast<std::size_t>(settings.neighbours)) {
+      archive_(static_cast<std::size_t>(settings.archive),
+               static_cast<std::size_t>(settings.neighbours)) {
   const Role& role = game_.roles()[roles_[0]];
   heads_ = Heads(role.controls, role.columns);
   signature_.role = role.name;
@@ -61,10 +67,13 @@ Population::Population(const Game& game, std::vector<std::size_t> roles, const E
   if (settings_.fitness.starts_with(term_prefix)) {
     const auto name = settings_.fitness.substr(term_prefix.size());
     const auto at = std::find(role.terms.begin(), role.terms.end(), name);
-    if (at == role.terms.end()) wrong_setting("fitness", "there is no term '" + name + "'", advice(name, role.terms));
+    if (at == role.terms.end())
+      wrong_setting("fitness", "there is no term '" + name + "'", advice(name, role.terms));
     term_ = static_cast<std::size_t>(at - role.terms.begin());
-  } else if (settings_.fitness != "return" && settings_.fitness != "success" && settings_.fitness != "length") {
-    wrong_setting("fitness", "'" + settings_.fitness + "' is no fitness", "give return, success, length or term.NAME");
+  } else if (settings_.fitness != "return" && settings_.fitness != "success" &&
+             settings_.fitness != "length") {
+    wrong_setting("fitness", "'" + settings_.fitness + "' is no fitness",
+                  "give return, success, length or term.NAME");
   }
   play_ = std::make_unique<PopulationPlay>(game_, roles_, workers_, settings_.sampled);
   if (settings_.method == EvolutionMethod::topology) {
@@ -72,8 +81,8 @@ Population::Population(const Game& game, std::vector<std::size_t> roles, const E
     signature_.policy = {.columns = role.columns.size(), .outputs = heads_.outputs()};
     make_topology(first_graph(), false);
   } else {
-    signature_.policy = plan_fronts(
-        role, {settings_.pictures, settings_.picture_least, settings_.crowd_width, settings_.crowd_queries});
+    signature_.policy = plan_fronts(role, {settings_.pictures, settings_.picture_least,
+                                           settings_.crowd_width, settings_.crowd_queries});
     signature_.policy.hidden = widths(settings_.policy_layers);
     signature_.policy.activation = settings_.activation;
     signature_.policy.memory = static_cast<std::size_t>(settings_.memory);
@@ -87,29 +96,35 @@ void Population::make_search(std::vector<float> start) {
   const std::size_t numbers = plain_numbers(net_);
   switch (settings_.method) {
     case EvolutionMethod::genetic:
-      search_ = std::make_unique<GeneticSearch>(numbers, settings_.genetic, seed_, std::move(start));
+      search_ =
+          std::make_unique<GeneticSearch>(numbers, settings_.genetic, seed_, std::move(start));
       break;
     case EvolutionMethod::cma: {
       std::vector<double> first(start.begin(), start.end());
       if (first.empty()) {
         RandomStream random(derived_seed(seed_, "first network"), 0, 0, Purpose::evolve);
-        for (std::size_t i = 0; i < numbers; ++i) first.push_back(static_cast<double>(random.normal()));
+        for (std::size_t i = 0; i < numbers; ++i)
+          first.push_back(static_cast<double>(random.normal()));
       }
-      search_ = std::make_unique<CovarianceSearch>(numbers, settings_.covariance, seed_, std::move(first));
+      search_ = std::make_unique<CovarianceSearch>(numbers, settings_.covariance, seed_,
+                                                   std::move(first));
       break;
     }
     case EvolutionMethod::es:
-      search_ = std::make_unique<StrategySearch>(numbers, settings_.strategy, seed_, std::move(start));
+      search_ =
+          std::make_unique<StrategySearch>(numbers, settings_.strategy, seed_, std::move(start));
       break;
     case EvolutionMethod::topology: break;
   }
-  vectors_ = vector_batch(signature_.policy, std::max(search_->individuals(), warming), play_->most_rows(), workers_);
+  vectors_ = vector_batch(signature_.policy, std::max(search_->individuals(), warming),
+                          play_->most_rows(), workers_);
 }
 
 void Population::make_topology(const NetworkGraph& start, bool continued) {
   topology_ = std::make_unique<TopologySearch>(start, settings_.topology, seed_, continued);
-  graphs_ = std::make_unique<GraphBatch>(start.inputs, start.outputs, std::max(topology_->individuals(), warming),
-                                        play_->most_rows(), workers_);
+  graphs_ = std::make_unique<GraphBatch>(start.inputs, start.outputs,
+                                         std::max(topology_->individuals(), warming),
+                                         play_->most_rows(), workers_);
 }
 
 NetworkGraph Population::first_graph() const {
@@ -118,11 +133,14 @@ NetworkGraph Population::first_graph() const {
   switch (settings_.activation) {
     case Activation::tanh: graph.hidden_activation = NodeActivation::tanh; break;
     case Activation::relu: graph.hidden_activation = NodeActivation::relu; break;
-    case Activation::silu: wrong_setting("activation", "grown networks do not know silu", "give tanh or relu");
+    case Activation::silu:
+      wrong_setting("activation", "grown networks do not know silu", "give tanh or relu");
   }
   const auto outputs = output_names(role.controls);
   std::map<std::string, std::uint32_t> hidden;
-  const auto join = [&](std::uint32_t from, std::uint32_t to) { graph.links.push_back({from, to, 0.0f, false}); };
+  const auto join = [&](std::uint32_t from, std::uint32_t to) {
+    graph.links.push_back({from, to, 0.0f, false});
+  };
   std::vector<std::string> links = settings_.first_links;
   if (links.empty() && settings_.first_hidden == 0) links = {"all"};
   for (const std::string& text : links) {
@@ -136,45 +154,50 @@ NetworkGraph Population::first_graph() const {
     if (arrow == std::string::npos)
       wrong_setting("first_links", "'" + text + "' is no link", "write FROM > TO, or all");
     const std::string from = text.substr(0, arrow), to = text.substr(arrow + 3);
-    const auto column =
-        std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == from; });
+    const auto column = std::find_if(role.columns.begin(), role.columns.end(),
+                                     [&](const Column& c) { return c.name == from; });
     const auto output = std::find(outputs.begin(), outputs.end(), to);
-    // Whatever is no column and no output is a hidden node; their numbers follow those of the outputs.
+    // Whatever is no column and no output is a hidden node; their numbers follow those of the
+    // outputs.
     const auto hidden_node = [&](const std::string& name) {
-      const auto [at, fresh] =
-          hidden.try_emplace(name, static_cast<std::uint32_t>(graph.first_hidden() + hidden.size()));
+      const auto [at, fresh] = hidden.try_emplace(
+          name, static_cast<std::uint32_t>(graph.first_hidden() + hidden.size()));
       return at->second;
     };
     if (std::find(outputs.begin(), outputs.end(), from) != outputs.end())
       wrong_setting("first_links", "'" + text + "' begins at an output",
                     "let it begin at a column, at the bias or at a hidden node");
-    if (to == "bias" ||
-        std::any_of(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == to; }))
-      wrong_setting("first_links", "'" + text + "' ends at a column", "let it end at an output or at a hidden node");
-    const std::uint32_t begin = column != role.columns.end() ? static_cast<std::uint32_t>(column - role.columns.begin())
-                                : from == "bias"             ? static_cast<std::uint32_t>(graph.bias())
-                                                             : hidden_node(from);
+    if (to == "bias" || std::any_of(role.columns.begin(), role.columns.end(),
+                                    [&](const Column& c) { return c.name == to; }))
+      wrong_setting("first_links", "'" + text + "' ends at a column",
+                    "let it end at an output or at a hidden node");
+    const std::uint32_t begin = column != role.columns.end()
+                                    ? static_cast<std::uint32_t>(column - role.columns.begin())
+                                : from == "bias" ? static_cast<std::uint32_t>(graph.bias())
+                                                 : hidden_node(from);
     join(begin, output != outputs.end() ? static_cast<std::uint32_t>(graph.first_output()) +
                                               static_cast<std::uint32_t>(output - outputs.begin())
                                         : hidden_node(to));
   }
   graph.hidden = hidden.size();
   for (const auto& [name, node] : hidden) {
-    const bool read =
-        std::any_of(graph.links.begin(), graph.links.end(), [&, at = node](const auto& l) { return l.to == at; });
-    const bool reads =
-        std::any_of(graph.links.begin(), graph.links.end(), [&, at = node](const auto& l) { return l.from == at; });
+    const bool read = std::any_of(graph.links.begin(), graph.links.end(),
+                                  [&, at = node](const auto& l) { return l.to == at; });
+    const bool reads = std::any_of(graph.links.begin(), graph.links.end(),
+                                   [&, at = node](const auto& l) { return l.from == at; });
     if (!read || !reads)
-      wrong_setting(
-          "first_links",
-          "'" + name + "' is neither a column nor an output, and as a hidden node it has links on one side only",
-          "see `zithercraft show GAME` for the names, or give it links on both sides");
+      wrong_setting("first_links",
+                    "'" + name +
+                        "' is neither a column nor an output, and as a hidden node it has links on "
+                        "one side only",
+                    "see `zithercraft show GAME` for the names, or give it links on both sides");
   }
   for (std::int64_t h = 0; h < settings_.first_hidden; ++h) {
     const auto node = static_cast<std::uint32_t>(graph.nodes());
     ++graph.hidden;
     for (std::uint32_t from = 0; from <= graph.bias(); ++from) join(from, node);
-    for (std::size_t o = 0; o < graph.outputs; ++o) join(node, static_cast<std::uint32_t>(graph.first_output() + o));
+    for (std::size_t o = 0; o < graph.outputs; ++o)
+      join(node, static_cast<std::uint32_t>(graph.first_output() + o));
   }
   return graph;
 }
@@ -214,7 +237,9 @@ void Population::start_from(const Policy& policy, const TensorFile& checkpoint) 
   make_search(weights_to_vector(now, taken.span()));
 }
 
-std::size_t Population::individuals() const { return topology_ ? topology_->individuals() : search_->individuals(); }
+std::size_t Population::individuals() const {
+  return topology_ ? topology_->individuals() : search_->individuals();
+}
 
 Champion Population::individual(std::size_t number) const {
   Champion champion;
@@ -229,7 +254,8 @@ Champion Population::individual(std::size_t number) const {
 
 void Population::play_with(const std::vector<Champion>* champions, std::size_t count,
                            std::span<const Encounter> encounters, const Lineups& lineups,
-                           const PopulationPlay::Wishes& wishes, GenerationReport& report, WorkerPool& pool) {
+                           const PopulationPlay::Wishes& wishes, GenerationReport& report,
+                           WorkerPool& pool) {
   const std::size_t terms = play_->terms();
   results_.resize(count * encounters.size());
   rewards_.resize(results_.size() * terms);
@@ -254,14 +280,17 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
     }
     play_->play(batch, normaliser_, first, n, encounters, lineups, wishes,
                 std::span(results_).subspan(first * encounters.size(), n * encounters.size()),
-                std::span(rewards_).subspan(first * encounters.size() * terms, n * encounters.size() * terms), pool);
+                std::span(rewards_).subspan(first * encounters.size() * terms,
+                                            n * encounters.size() * terms),
+                pool);
     report.steps += play_->steps();
     report.play_seconds += play_->play_seconds();
     report.decide_seconds += play_->decide_seconds();
     notes.insert(notes.end(), play_->notes().begin(), play_->notes().end());
   }
   report.episodes += static_cast<std::int64_t>(results_.size());
-  // In the order of individuals, and for the next play only: all individuals of this one use the same statistics.
+  // In the order of individuals, and for the next play only: all individuals of this one use the
+  // same statistics.
   if (settings_.normalise)
     for (const auto& moments : notes) normaliser_.fold(moments);
 }
@@ -290,40 +319,46 @@ std::vector<double> Population::mean_worth(std::size_t count, std::size_t encoun
   return means;
 }
 
-void Population::learn_columns(std::span<const Encounter> encounters, const Lineups& lineups, GenerationReport& report,
-                               WorkerPool& pool) {
+void Population::learn_columns(std::span<const Encounter> encounters, const Lineups& lineups,
+                               GenerationReport& report, WorkerPool& pool) {
   if (settings_.normalise && normaliser_.count() == 0.0)
-    play_with(nullptr, std::min(individuals(), warming), encounters.first(1), lineups, {.notes_every = 1}, report, pool);
+    play_with(nullptr, std::min(individuals(), warming), encounters.first(1), lineups,
+              {.notes_every = 1}, report, pool);
 }
 
-void Population::choose_leader(std::span<const double> fitness, std::span<const Encounter> finals, const Lineups& lineups,
-                               const CustomFitness& custom_fitness, bool opposed_evolve, GenerationReport& report,
-                               WorkerPool& pool) {
+void Population::choose_leader(std::span<const double> fitness, std::span<const Encounter> finals,
+                               const Lineups& lineups, const CustomFitness& custom_fitness,
+                               bool opposed_evolve, GenerationReport& report, WorkerPool& pool) {
   const std::int64_t generation = report.generation;
   std::vector<Champion> candidates;
   if (led_) candidates.push_back(leader_);
   Champion middle;
-  const bool has_middle = search_ && (middle.numbers.resize(search_->numbers()), search_->fetch_middle(middle.numbers));
+  const bool has_middle =
+      search_ && (middle.numbers.resize(search_->numbers()), search_->fetch_middle(middle.numbers));
   if (has_middle) {
     candidates.push_back(std::move(middle));
   } else {
     const auto order = best_first(fitness);
-    for (std::size_t k = 0; k < std::min(order.size(), static_cast<std::size_t>(settings_.finalists)); ++k)
+    for (std::size_t k = 0;
+         k < std::min(order.size(), static_cast<std::size_t>(settings_.finalists)); ++k)
       candidates.push_back(individual(order[k]));
   }
-  for (std::size_t k = led_ ? 1 : 0; k < candidates.size(); ++k) candidates[k].generation = generation;
+  for (std::size_t k = led_ ? 1 : 0; k < candidates.size(); ++k)
+    candidates[k].generation = generation;
   play_with(&candidates, candidates.size(), finals, lineups,
             {.custom_fitness = custom_fitness, .notes_every = candidates.size()}, report, pool);
   const auto worths = mean_worth(candidates.size(), finals.size());
   std::size_t best = 0;
   if (led_) leader_worth_ += leader_moves * (worths[0] - leader_worth_);
   for (std::size_t k = 1; k < candidates.size(); ++k) {
-    // A new leader must do better on the same episodes, and than the leader did lately; a mean always
-    // does.
-    const bool better = worths[k] > worths[best] && (!led_ || best > 0 || opposed_evolve || worths[k] > leader_worth_);
+    // A new leader must do better on the same episodes, and than the leader did lately; a mean
+    // always does.
+    const bool better = worths[k] > worths[best] &&
+                        (!led_ || best > 0 || opposed_evolve || worths[k] > leader_worth_);
     if (better || (has_middle && k + 1 == candidates.size())) best = k;
   }
-  const std::size_t shown = led_ ? 0 : best, terms = play_->terms();  // the leader so far, or the first one of all
+  const std::size_t shown = led_ ? 0 : best,
+                    terms = play_->terms();  // the leader so far, or the first one of all
   for (std::size_t t = 0; t < finals.size(); ++t) {
     const std::size_t at = shown * finals.size() + t;
     EpisodeResult& e = report.leader.emplace_back();
@@ -343,7 +378,8 @@ void Population::choose_leader(std::span<const double> fitness, std::span<const 
   report.led_since = leader_.generation;
 }
 
-std::vector<double> Population::with_novelty(std::span<const double> fitness, std::size_t encounters) {
+std::vector<double> Population::with_novelty(std::span<const double> fitness,
+                                             std::size_t encounters) {
   if (settings_.novelty == 0.0) return {fitness.begin(), fitness.end()};
   std::vector<std::vector<float>> places(fitness.size());
   for (std::size_t i = 0; i < fitness.size(); ++i)
@@ -366,11 +402,13 @@ void Population::keep_in_hall_of_fame(std::int64_t generation) {
   hall_of_fame_.back().generation = generation;
   if (hall_of_fame_.size() <= static_cast<std::size_t>(settings_.hall_of_fame_size)) return;
   fame_interval_ *= 2;
-  std::erase_if(hall_of_fame_, [&](const Champion& c) { return c.generation % fame_interval_ != 0; });
+  std::erase_if(hall_of_fame_,
+                [&](const Champion& c) { return c.generation % fame_interval_ != 0; });
 }
 
-GenerationReport Population::improve(std::span<const Encounter> encounters, std::span<const Encounter> finals,
-                                     const Lineups& lineups, const CustomFitness& custom_fitness, bool opposed_evolve,
+GenerationReport Population::improve(std::span<const Encounter> encounters,
+                                     std::span<const Encounter> finals, const Lineups& lineups,
+                                     const CustomFitness& custom_fitness, bool opposed_evolve,
                                      double progress, WorkerPool& pool) {
   using Clock = std::chrono::steady_clock;
   const auto begun = Clock::now();
@@ -381,14 +419,16 @@ GenerationReport Population::improve(std::span<const Encounter> encounters, std:
   learn_columns(encounters, lineups, report, pool);
   const std::size_t people = individuals();
   play_with(nullptr, people, encounters, lineups,
-            {.custom_fitness = custom_fitness, .notes_every = (people + noted - 1) / noted}, report, pool);
+            {.custom_fitness = custom_fitness, .notes_every = (people + noted - 1) / noted}, report,
+            pool);
   const auto fitness = mean_worth(people, encounters.size());
   const auto selected_by = with_novelty(fitness, encounters.size());
   std::vector<double> sorted = fitness;
   std::sort(sorted.begin(), sorted.end());
   report.best = sorted.back();
   report.mean = std::accumulate(sorted.begin(), sorted.end(), 0.0) / static_cast<double>(people);
-  for (const double f : sorted) report.stddev += (f - report.mean) * (f - report.mean) / static_cast<double>(people);
+  for (const double f : sorted)
+    report.stddev += (f - report.mean) * (f - report.mean) / static_cast<double>(people);
   report.stddev = std::sqrt(report.stddev);
   report.lower = quantile(sorted, 0.25);
   report.median = quantile(sorted, 0.5);
@@ -398,8 +438,10 @@ GenerationReport Population::improve(std::span<const Encounter> encounters, std:
   const auto made = Clock::now();
   if (topology_) {
     for (std::size_t i = 0; i < people; ++i) {
-      report.hidden += static_cast<double>(topology_->genome(i).hidden.size()) / static_cast<double>(people);
-      report.links += static_cast<double>(topology_->graph(i).links.size()) / static_cast<double>(people);
+      report.hidden +=
+          static_cast<double>(topology_->genome(i).hidden.size()) / static_cast<double>(people);
+      report.links +=
+          static_cast<double>(topology_->graph(i).links.size()) / static_cast<double>(people);
     }
     report.mutation_strength = settings_.topology.weight_step;
     report.diversity = topology_->diversity();

@@ -37,13 +37,15 @@ class Archive {
 class Population {
  public:
   // `roles`: those that its individuals play.
-  Population(const Game& game, std::vector<std::size_t> roles, const EvolutionSettings& settings, std::uint64_t seed,
-             std::size_t workers);
+  Population(const Game& game, std::vector<std::size_t> roles, const EvolutionSettings& settings,
+             std::uint64_t seed, std::size_t workers);
 
   void start_from(const Policy& policy, const TensorFile& checkpoint);
 
   std::size_t first_role() const { return roles_[0]; }
-  bool plays(std::size_t role) const { return std::find(roles_.begin(), roles_.end(), role) != roles_.end(); }
+  bool plays(std::size_t role) const {
+    return std::find(roles_.begin(), roles_.end(), role) != roles_.end();
+  }
   const PolicySignature& signature() const { return signature_; }
   std::size_t individuals() const;
   bool has_leader() const { return led_; }
@@ -51,10 +53,12 @@ class Population {
   const std::vector<Champion>& hall_of_fame() const { return hall_of_fame_; }
   PopulationPlay& play() { return *play_; }
 
-  // Plays the generation's encounters and makes the next one; `finals` are played by those who may lead.
+  // Plays the generation's encounters and makes the next one; `finals` are played by those who may
+  // lead.
   GenerationReport improve(std::span<const Encounter> encounters, std::span<const Encounter> finals,
-                           const std::vector<std::vector<std::unique_ptr<Player>>>& lineups, const CustomFitness& custom_fitness,
-                           bool opposed_evolve, double progress, WorkerPool& pool);
+                           const std::vector<std::vector<std::unique_ptr<Player>>>& lineups,
+                           const CustomFitness& custom_fitness, bool opposed_evolve,
+                           double progress, WorkerPool& pool);
 
   // A champion as a checkpoint holds it.
   void store_policy(const Champion& champion, TensorFile& file) const;
@@ -67,18 +71,19 @@ class Population {
   using Results = std::vector<EncounterResult>;
   void make_search(std::vector<float> start);
   void make_topology(const NetworkGraph& start, bool continued);
-  void make_batch(std::size_t workers);
   NetworkGraph first_graph() const;
   Champion individual(std::size_t number) const;
   // Plays encounters with champions or, if there are none, with the generation.
-  void play_with(const std::vector<Champion>* champions, std::size_t count, std::span<const Encounter> encounters,
-                 const Lineups& lineups, const PopulationPlay::Wishes& wishes, GenerationReport& report, WorkerPool& pool);
+  void play_with(const std::vector<Champion>* champions, std::size_t count,
+                 std::span<const Encounter> encounters, const Lineups& lineups,
+                 const PopulationPlay::Wishes& wishes, GenerationReport& report, WorkerPool& pool);
   double worth(std::size_t result) const;
   std::vector<double> mean_worth(std::size_t count, std::size_t encounters) const;
-  void learn_columns(std::span<const Encounter> encounters, const Lineups& lineups, GenerationReport& report,
-                     WorkerPool& pool);
-  void choose_leader(std::span<const double> fitness, std::span<const Encounter> finals, const Lineups& lineups,
-                     const CustomFitness& custom_fitness, bool opposed_evolve, GenerationReport& report, WorkerPool& pool);
+  void learn_columns(std::span<const Encounter> encounters, const Lineups& lineups,
+                     GenerationReport& report, WorkerPool& pool);
+  void choose_leader(std::span<const double> fitness, std::span<const Encounter> finals,
+                     const Lineups& lineups, const CustomFitness& custom_fitness,
+                     bool opposed_evolve, GenerationReport& report, WorkerPool& pool);
   std::vector<double> with_novelty(std::span<const double> fitness, std::size_t encounters);
   void keep_in_hall_of_fame(std::int64_t generation);
 

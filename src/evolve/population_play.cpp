@@ -46,7 +46,8 @@ struct PopulationPlay::Call {
   std::span<double> rewards;
 };
 
-PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers, bool sampled)
+PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles,
+                               std::size_t workers, bool sampled)
     : game_(game),
       roles_(std::move(roles)),
       columns_(game.roles()[roles_[0]].columns.size()),
@@ -68,10 +69,11 @@ PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles,
 }
 PopulationPlay::~PopulationPlay() = default;
 
-void PopulationPlay::play(NetworkBatch& batch, const Normaliser& normaliser, std::size_t first, std::size_t count,
-                          std::span<const Encounter> encounters,
-                          const std::vector<std::vector<std::unique_ptr<Player>>>& lineups, const Wishes& wishes,
-                          std::span<EncounterResult> results, std::span<double> rewards, WorkerPool& pool) {
+void PopulationPlay::play(NetworkBatch& batch, const Normaliser& normaliser, std::size_t first,
+                          std::size_t count, std::span<const Encounter> encounters,
+                          const std::vector<std::vector<std::unique_ptr<Player>>>& lineups,
+                          const Wishes& wishes, std::span<EncounterResult> results,
+                          std::span<double> rewards, WorkerPool& pool) {
   // Networks that answer together play together, the same episode at the same time.
   jobs_.clear();
   for (std::size_t group = 0; group < count; group += batch.width())
@@ -79,9 +81,10 @@ void PopulationPlay::play(NetworkBatch& batch, const Normaliser& normaliser, std
       for (std::size_t i = group; i < std::min(count, group + batch.width()); ++i)
         jobs_.push_back(static_cast<std::uint32_t>(i * encounters.size() + t));
   next_job_ = 0;
-  notes_.resize(wishes.notes_every == 0 ? 0
-                                        : (first + count + wishes.notes_every - 1) / wishes.notes_every -
-                                              (first + wishes.notes_every - 1) / wishes.notes_every);
+  notes_.resize(wishes.notes_every == 0
+                    ? 0
+                    : (first + count + wishes.notes_every - 1) / wishes.notes_every -
+                          (first + wishes.notes_every - 1) / wishes.notes_every);
   for (auto& moments : notes_) moments.clear(columns_);
   for (auto& scratch : scratch_) {
     scratch->kept.assign(lanes_each * seats_ * batch.memory(), 0.0f);
@@ -108,8 +111,10 @@ void PopulationPlay::play(NetworkBatch& batch, const Normaliser& normaliser, std
   }
 }
 
-bool PopulationPlay::begin_next(const Call& call, Scratch& scratch, std::size_t lane, std::size_t worker) {
-  const std::size_t next = next_job_.fetch_add(1), own = lane % lanes_each, each = seats_ * call.batch.memory();
+bool PopulationPlay::begin_next(const Call& call, Scratch& scratch, std::size_t lane,
+                                std::size_t worker) {
+  const std::size_t next = next_job_.fetch_add(1), own = lane % lanes_each,
+                    each = seats_ * call.batch.memory();
   if (next >= jobs_.size()) return false;
   scratch.job[own] = jobs_[next];
   const Encounter& encounter = call.encounters[jobs_[next] % call.encounters.size()];
@@ -137,7 +142,8 @@ void PopulationPlay::finish(const Call& call, Scratch& scratch, std::size_t lane
       const auto ledger = lanes_.ledger(role, row);
       for (std::size_t t = 0; t < terms_; ++t) rewards[t] += share * ledger[t];
       const SeatView view(lanes_, lane, role, seat);
-      if (call.wishes.custom_fitness) result.custom_fitness += share * call.wishes.custom_fitness(view);
+      if (call.wishes.custom_fitness)
+        result.custom_fitness += share * call.wishes.custom_fitness(view);
       if (role != roles_[0] || seat != 0) continue;
       const Pose pose = view.pose();
       result.place[0] = pose.x;
@@ -148,10 +154,11 @@ void PopulationPlay::finish(const Call& call, Scratch& scratch, std::size_t lane
 }
 
 void PopulationPlay::decide(const Call& call, Scratch& scratch, std::size_t worker) {
-  const std::size_t in = call.batch.input_stride(), out = call.batch.output_stride(), kept = call.batch.memory(),
-                    encounters = call.encounters.size();
+  const std::size_t in = call.batch.input_stride(), out = call.batch.output_stride(),
+                    kept = call.batch.memory(), encounters = call.encounters.size();
   for (const std::uint32_t lane : scratch.running) {
-    const auto& lineup = scratch.lineups[call.encounters[scratch.job[lane % lanes_each] % encounters].against];
+    const auto& lineup =
+        scratch.lineups[call.encounters[scratch.job[lane % lanes_each] % encounters].against];
     for (std::size_t role = 0; role < lineup.size(); ++role)
       if (lineup[role]) lineup[role]->decide(lanes_, role, lane, 1);
   }
@@ -159,13 +166,16 @@ void PopulationPlay::decide(const Call& call, Scratch& scratch, std::size_t work
   scratch.places.clear();
   std::size_t r = 0;
   for (const std::uint32_t lane : scratch.running) {
-    const std::uint32_t job = scratch.job[lane % lanes_each], individual = job / static_cast<std::uint32_t>(encounters);
+    const std::uint32_t job = scratch.job[lane % lanes_each],
+                        individual = job / static_cast<std::uint32_t>(encounters);
     const std::size_t number = call.first + individual, every = call.wishes.notes_every;
-    Normaliser::Moments* const notes = every > 0 && number % every == 0 && job % encounters == 0
-                                           ? &notes_[number / every - (call.first + every - 1) / every]
-                                           : nullptr;
-    std::copy_n(scratch.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept), seats_ * kept,
-                scratch.kept_now.begin() + r * kept);
+    Normaliser::Moments* const notes =
+        every > 0 && number % every == 0 && job % encounters == 0
+            ? &notes_[number / every - (call.first + every - 1) / every]
+            : nullptr;
+    std::copy_n(
+        scratch.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept),
+        seats_ * kept, scratch.kept_now.begin() + r * kept);
     for (const std::size_t role : roles_)
       for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat, ++r) {
         const auto sensed = lanes_.observation(role, lane * lanes_.seats(role) + seat);
@@ -174,11 +184,13 @@ void PopulationPlay::decide(const Call& call, Scratch& scratch, std::size_t work
         scratch.places.push_back(individual);
       }
   }
-  const auto answers = call.batch.decide(scratch.places, scratch.inputs.span(), scratch.kept_now.span(), worker);
+  const auto answers =
+      call.batch.decide(scratch.places, scratch.inputs.span(), scratch.kept_now.span(), worker);
   r = 0;
   for (const std::uint32_t lane : scratch.running) {
-    std::copy_n(scratch.kept_now.begin() + r * kept, seats_ * kept,
-                scratch.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept));
+    std::copy_n(
+        scratch.kept_now.begin() + r * kept, seats_ * kept,
+        scratch.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept));
     for (const std::size_t role : roles_)
       for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat, ++r) {
         const std::size_t row = lane * lanes_.seats(role) + seat;
@@ -189,8 +201,8 @@ void PopulationPlay::decide(const Call& call, Scratch& scratch, std::size_t work
         }
         if (sampled_) {
           const EpisodeKey key = lanes_.key(lane);
-          RandomStream random(mixed(key.seed, lanes_.steps(lane), r % seats_), key.lane, key.episode,
-                              Purpose::decide);
+          RandomStream random(mixed(key.seed, lanes_.steps(lane), r % seats_), key.lane,
+                              key.episode, Purpose::decide);
           heads_.sample(outputs, log_stddev_, random, scratch.action);
         } else {
           heads_.greedy(outputs, scratch.action);
@@ -206,10 +218,13 @@ void PopulationPlay::work(const Call& call, std::size_t worker) {
   scratch.running.clear();
   Clock::time_point clock = Clock::now();
   for (std::size_t lane = worker * lanes_each; lane < (worker + 1) * lanes_each; ++lane)
-    if (begin_next(call, scratch, lane, worker)) scratch.running.push_back(static_cast<std::uint32_t>(lane));
+    if (begin_next(call, scratch, lane, worker))
+      scratch.running.push_back(static_cast<std::uint32_t>(lane));
   const auto by_individual = [&](std::uint32_t a, std::uint32_t b) {
-    const std::uint32_t of_a = scratch.job[a % lanes_each] / static_cast<std::uint32_t>(call.encounters.size()),
-                        of_b = scratch.job[b % lanes_each] / static_cast<std::uint32_t>(call.encounters.size());
+    const std::uint32_t of_a = scratch.job[a % lanes_each] /
+                               static_cast<std::uint32_t>(call.encounters.size()),
+                        of_b = scratch.job[b % lanes_each] /
+                               static_cast<std::uint32_t>(call.encounters.size());
     return of_a != of_b ? of_a < of_b : a < b;
   };
   std::sort(scratch.running.begin(), scratch.running.end(), by_individual);
@@ -223,10 +238,12 @@ void PopulationPlay::work(const Call& call, std::size_t worker) {
         lanes_.advance(lane, worker);
       } catch (const Error& error) {
         if (error.kind() != ErrorKind::numbers) throw;
-        throw Error(ErrorKind::numbers,
-                    fmt::format("individual {}: {}", call.first + scratch.job[lane % lanes_each] / call.encounters.size(),
-                                error.problem()),
-                    error.where(), error.fix());
+        throw Error(
+            ErrorKind::numbers,
+            fmt::format("individual {}: {}",
+                        call.first + scratch.job[lane % lanes_each] / call.encounters.size(),
+                        error.problem()),
+            error.where(), error.fix());
       }
       if (lanes_.outcome(lane) == Outcome::running) continue;
       finish(call, scratch, lane);
@@ -234,7 +251,8 @@ void PopulationPlay::work(const Call& call, std::size_t worker) {
       if (!begin_next(call, scratch, lane, worker)) lane = ~lane;  // idle
     }
     if (!changed) continue;
-    std::erase_if(scratch.running, [&](std::uint32_t lane) { return lane > ~std::uint32_t{0} / 2; });
+    std::erase_if(scratch.running,
+                  [&](std::uint32_t lane) { return lane > ~std::uint32_t{0} / 2; });
     std::sort(scratch.running.begin(), scratch.running.end(), by_individual);
   }
   scratch.play_seconds += seconds_since(clock);

@@ -39,10 +39,11 @@ constexpr float log_stddev_of_dials = -3.0f;
 
 class PopulationPlay {
  public:
-  // `roles`: those that an individual plays, all with the senses and controls of the first. `batch`: where their
-  // networks are loaded.
-  // If `sampled`, actions are sampled by the episode's key, so that all individuals draw alike.
-  PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers, bool sampled);
+  // `roles`: those that an individual plays, all with the senses and controls of the first.
+  // `batch`: where their networks are loaded. If `sampled`, actions are sampled by the episode's
+  // key, so that all individuals draw alike.
+  PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers,
+                 bool sampled);
 
   Lanes& lanes() noexcept { return lanes_; }
   static constexpr std::size_t lanes_each = 32;  // of each worker
@@ -53,19 +54,22 @@ class PopulationPlay {
   // What is asked of a play beyond its results.
   struct Wishes {
     CustomFitness custom_fitness{};
-    // Individuals whose first episode the normaliser learns from: those whose number is a multiple of this; 0 for none.
+    // Individuals whose first episode the normaliser learns from: those whose number is a multiple
+    // of this; 0 for none.
     std::size_t notes_every = 0;
   };
 
-  // Plays all encounters with `count` individuals, number `first` and following, which the batch has at places 0 and
-  // following. Lineups play the roles that are not `roles`. Results are [individual][encounter], sums rewards by each term
-  // [individual][encounter][terms]. Throws Error (numbers) naming the individual if something is not finite.
+  // Plays all encounters with `count` individuals, number `first` and following, which the batch
+  // has at places 0 and following. Lineups play the roles that are not `roles`. Results are
+  // [individual][encounter], sums rewards by each term [individual][encounter][terms]. Throws Error
+  // (numbers) naming the individual if something is not finite.
   void play(NetworkBatch& batch, const Normaliser& normaliser, std::size_t first, std::size_t count,
-            std::span<const Encounter> encounters, const std::vector<std::vector<std::unique_ptr<Player>>>& lineups,
-            const Wishes& wishes, std::span<EncounterResult> results, std::span<double> rewards, WorkerPool& pool);
+            std::span<const Encounter> encounters,
+            const std::vector<std::vector<std::unique_ptr<Player>>>& lineups, const Wishes& wishes,
+            std::span<EncounterResult> results, std::span<double> rewards, WorkerPool& pool);
 
-  // Steps taken in the last play, over all seats, and what was seen of those that were to be noted, in the order of
-  // individuals.
+  // Steps taken in the last play, over all seats, and what was seen of those that were to be noted,
+  // in the order of individuals.
   std::int64_t steps() const noexcept { return steps_; }
   const std::vector<Normaliser::Moments>& notes() const noexcept { return notes_; }
   // Seconds of all threads that went into playing and into asking networks.
@@ -88,7 +92,8 @@ class PopulationPlay {
   bool sampled_;
   Lanes lanes_;
   std::vector<std::unique_ptr<Scratch>> scratch_;
-  std::vector<std::uint32_t> jobs_;  // individual * encounters + encounter, in the order in which they are taken up
+  std::vector<std::uint32_t>
+      jobs_;  // individual * encounters + encounter, in the order in which they are taken up
   std::atomic<std::size_t> next_job_{0};
   std::vector<Normaliser::Moments> notes_;
   std::int64_t steps_ = 0;

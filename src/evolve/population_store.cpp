@@ -17,7 +17,9 @@ void store_champion(const Champion& champion, TensorFile& file) {
   file.put("generation", std::span<const std::int64_t>(&champion.generation, 1));
 }
 
-std::string fame_place(std::size_t number) { return "hall_of_fame/" + std::to_string(number) + "/"; }
+std::string fame_place(std::size_t number) {
+  return "hall_of_fame/" + std::to_string(number) + "/";
+}
 
 }  // namespace
 
@@ -62,7 +64,8 @@ void Population::store(TensorFile& file) const {
     store_champion(hall_of_fame_[k], part);
     file.put_part(fame_place(k), part);
   }
-  const std::array<std::int64_t, 2> hall_of_fame{static_cast<std::int64_t>(hall_of_fame_.size()), fame_interval_};
+  const std::array<std::int64_t, 2> hall_of_fame{static_cast<std::int64_t>(hall_of_fame_.size()),
+                                                 fame_interval_};
   file.put("hall_of_fame", std::span<const std::int64_t>(hall_of_fame));
   std::vector<float> places;
   std::size_t width = 0;
@@ -75,7 +78,8 @@ void Population::store(TensorFile& file) const {
 
 void Population::restore(const TensorFile& file) {
   // A population that began with an old policy has that one's plan, not the settings'.
-  if (NetworkPlan plan = NetworkPlan::from_json(file.text("plan")); !topology_ && plan != signature_.policy) {
+  if (NetworkPlan plan = NetworkPlan::from_json(file.text("plan"));
+      !topology_ && plan != signature_.policy) {
     signature_.policy = std::move(plan);
     make_search({});
   }
@@ -102,7 +106,8 @@ void Population::restore(const TensorFile& file) {
   leader_worth_ = file.doubles("leader_worth").at(0);
   const auto hall_of_fame = file.integers("hall_of_fame");
   hall_of_fame_.clear();
-  for (std::size_t k = 0; k < static_cast<std::size_t>(hall_of_fame.at(0)); ++k) hall_of_fame_.push_back(fetch(fame_place(k)));
+  for (std::size_t k = 0; k < static_cast<std::size_t>(hall_of_fame.at(0)); ++k)
+    hall_of_fame_.push_back(fetch(fame_place(k)));
   fame_interval_ = std::max<std::int64_t>(1, hall_of_fame.at(1));
   const auto shape = file.shape("archive");
   std::vector<float> places(shape.at(0) * shape.at(1));

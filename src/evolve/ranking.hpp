@@ -23,15 +23,18 @@ inline std::vector<std::uint32_t> best_first(std::span<const double> fitness) {
 
 inline void check_fitness(std::span<const double> fitness, std::size_t individuals) {
   if (fitness.size() != individuals)
-    throw Error(ErrorKind::usage, fmt::format("{} individuals were given {} numbers", individuals, fitness.size()),
+    throw Error(ErrorKind::usage,
+                fmt::format("{} individuals were given {} numbers", individuals, fitness.size()),
                 "fitness", "give one for each");
   for (std::size_t i = 0; i < fitness.size(); ++i)
     if (!std::isfinite(fitness[i]))
-      throw Error(ErrorKind::numbers, fmt::format("the fitness of individual {} is {}", i, fitness[i]), "fitness",
+      throw Error(ErrorKind::numbers,
+                  fmt::format("the fitness of individual {} is {}", i, fitness[i]), "fitness",
                   "let it be a finite number for everything that an individual can do");
 }
 
-[[noreturn]] inline void wrong_setting(const std::string& key, const std::string& problem, const std::string& fix) {
+[[noreturn]] inline void wrong_setting(const std::string& key, const std::string& problem,
+                                       const std::string& fix) {
   throw Error(ErrorKind::spec, problem, "learner." + key, fix);
 }
 

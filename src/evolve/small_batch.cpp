@@ -13,10 +13,11 @@ namespace {
 using V = Vec<float>;
 using Lanes = VectorOf<float>::whole;
 constexpr std::size_t wide = vec_width<float>;
-constexpr std::size_t most_at_once = 8;  // outputs whose sums are kept at once, so that none waits for itself
+constexpr std::size_t most_at_once =
+    8;  // outputs whose sums are kept at once, so that none waits for itself
 
-// As many networks as a vector has lanes stand beside each other, a lane each. A layer is a row of vectors: for each
-// few outputs their biases, then for each input their weights.
+// As many networks as a vector has lanes stand beside each other, a lane each. A layer is a row of
+// vectors: for each few outputs their biases, then for each input their weights.
 struct Place {
   std::size_t inputs = 0, outputs = 0, offset = 0;
 };
@@ -28,8 +29,10 @@ void each_vector(float* at, std::size_t count, Change change) {
 void activate(Activation activation, float* at, std::size_t count) {
   switch (activation) {
     case Activation::tanh: return each_vector(at, count, [](const V& x) { return tanh_of(x); });
-    case Activation::relu: return each_vector(at, count, [](const V& x) { return x > 0.0f ? x : V{}; });
-    case Activation::silu: return each_vector(at, count, [](const V& x) { return x * sigmoid_of<float>(x); });
+    case Activation::relu:
+      return each_vector(at, count, [](const V& x) { return x > 0.0f ? x : V{}; });
+    case Activation::silu:
+      return each_vector(at, count, [](const V& x) { return x * sigmoid_of<float>(x); });
   }
 }
 
@@ -60,8 +63,9 @@ void apply(const Place& place, const float* weights, const float* in, float* out
   }
 }
 
-// Rows become columns: the lane `i` of row `k` changes places with lane `k` of row `i`, for ever smaller squares. Of
-// the first rows; of the columns that become rows, those of the higher half are made if they are wanted.
+// Rows become columns: the lane `i` of row `k` changes places with lane `k` of row `i`, for ever
+// smaller squares. Of the first rows; of the columns that become rows, those of the higher half are
+// made if they are wanted.
 struct Block {
   V row[wide];
 };
@@ -70,8 +74,10 @@ template <std::size_t square, std::size_t rows, bool both>
   Lanes low{}, high{};
   for (std::uint32_t lane = 0; lane < wide; ++lane) {
     const bool odd = (lane & square) != 0;
-    low[lane] = odd ? lane - static_cast<std::uint32_t>(square) + static_cast<std::uint32_t>(wide) : lane;
-    high[lane] = odd ? lane + static_cast<std::uint32_t>(wide) : lane + static_cast<std::uint32_t>(square);
+    low[lane] =
+        odd ? lane - static_cast<std::uint32_t>(square) + static_cast<std::uint32_t>(wide) : lane;
+    high[lane] =
+        odd ? lane + static_cast<std::uint32_t>(wide) : lane + static_cast<std::uint32_t>(square);
   }
   for (std::size_t k = 0; k < rows; ++k) {
     if ((k & square) != 0) continue;
@@ -92,7 +98,8 @@ static_assert(wide >= few_outputs);
 
 class SmallNetworkBatch final : public VectorBatch {
  public:
-  SmallNetworkBatch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows, std::size_t workers)
+  SmallNetworkBatch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
+                    std::size_t workers)
       : net_(plan), activation_(plan.activation), numbers_(plain_numbers(net_)), scratch_(workers) {
     std::size_t inputs = plan.columns, widest = whole_vectors<float>(inputs);
     const auto add = [&](std::size_t outputs) {
@@ -137,18 +144,21 @@ class SmallNetworkBatch final : public VectorBatch {
         float* to = weights_.data() + at / wide * wide * each_ + p.offset + at % wide;
         for (std::size_t first = 0, few = 0; first < p.outputs; first += few) {
           few = at_once(p.outputs - first);
-          for (std::size_t o = first; o < first + few; ++o, to += wide) *to = stddevs[2 * l + 1] * biases[o];
+          for (std::size_t o = first; o < first + few; ++o, to += wide)
+            *to = stddevs[2 * l + 1] * biases[o];
           for (std::size_t i = 0; i < p.inputs; ++i)
-            for (std::size_t o = first; o < first + few; ++o, to += wide) *to = stddevs[2 * l] * from[o * p.inputs + i];
+            for (std::size_t o = first; o < first + few; ++o, to += wide)
+              *to = stddevs[2 * l] * from[o * p.inputs + i];
         }
         from = biases + p.outputs;
       }
     });
   }
 
-  // Networks that stand beside each other answer together, each for its first row that has none yet.
-  std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs, std::span<float>,
-                          std::size_t worker) override {
+  // Networks that stand beside each other answer together, each for its first row that has none
+  // yet.
+  std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs,
+                          std::span<float>, std::size_t worker) override {
     const TinyIsNothing scope;
     Scratch& scratch = scratch_[worker];
     const std::size_t in = input_stride(), out = output_stride();
@@ -180,8 +190,8 @@ class SmallNetworkBatch final : public VectorBatch {
     AlignedBuffer<float> in{}, out{}, nothing{}, outputs{};
   };
 
-  void ask(const float* weights, const std::array<const float*, wide>& from, const std::array<float*, wide>& to,
-           Scratch& scratch) const {
+  void ask(const float* weights, const std::array<const float*, wide>& from,
+           const std::array<float*, wide>& to, Scratch& scratch) const {
     float *in = scratch.in.data(), *out = scratch.out.data();
     std::size_t i = 0;
     for (; i + wide / 2 < inputs(); i += wide) turn_inputs<wide>(from, i, in);
@@ -202,15 +212,16 @@ class SmallNetworkBatch final : public VectorBatch {
   }
 
   template <std::size_t count>
-  static void turn_inputs(const std::array<const float*, wide>& from, std::size_t first, float* in) {
+  static void turn_inputs(const std::array<const float*, wide>& from, std::size_t first,
+                          float* in) {
     Block block;
     for (std::size_t r = 0; r < wide; ++r) block.row[r] = vec_at(from[r] + first);
     turn<count>(block);
     for (std::size_t r = 0; r < count; ++r) vec_at(in + (first + r) * wide) = block.row[r];
   }
 
-  // Squares of four by four lanes turned within their rows: then those of row `r` hold the answers of the networks
-  // `r`, `r + 4`, and so on.
+  // Squares of four by four lanes turned within their rows: then those of row `r` hold the answers
+  // of the networks `r`, `r + 4`, and so on.
   static void turn_few_outputs(const float* out, const std::array<float*, wide>& to) {
     Block block;
     for (std::size_t r = 0; r < few_outputs; ++r) block.row[r] = vec_at(out + r * wide);
@@ -233,8 +244,8 @@ class SmallNetworkBatch final : public VectorBatch {
 
 }  // namespace
 
-std::unique_ptr<VectorBatch> small_batch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
-                                       std::size_t workers) {
+std::unique_ptr<VectorBatch> small_batch(const NetworkPlan& plan, std::size_t most_networks,
+                                         std::size_t most_rows, std::size_t workers) {
   return std::make_unique<SmallNetworkBatch>(plan, most_networks, most_rows, workers);
 }
 

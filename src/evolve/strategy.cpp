@@ -27,20 +27,25 @@ struct StrategySearch::State {
   State(std::size_t n, const StrategySettings& s, std::uint64_t given)
       : settings(s), seed(given), noise(n), middle(n), gradient(n), adam(n) {}
 
-  std::uint64_t seed_of(std::size_t pair) const { return mixed(seed, static_cast<std::uint64_t>(generation), pair); }
+  std::uint64_t seed_of(std::size_t pair) const {
+    return mixed(seed, static_cast<std::uint64_t>(generation), pair);
+  }
 };
 
-StrategySearch::StrategySearch(std::size_t numbers, const StrategySettings& settings, std::uint64_t seed,
-                               std::vector<float> start)
+StrategySearch::StrategySearch(std::size_t numbers, const StrategySettings& settings,
+                               std::uint64_t seed, std::vector<float> start)
     : state_(std::make_unique<State>(numbers, settings, derived_seed(seed, "strategy"))) {
   if (settings.population < 2 || settings.population % 2 != 0)
-    wrong_setting("population", "not every sample would have a mirror image", "give an even number from 2 on");
-  if (!(settings.stddev > 0.0)) wrong_setting("stddev", "all samples would be the same", "give a number above 0");
+    wrong_setting("population", "not every sample would have a mirror image",
+                  "give an even number from 2 on");
+  if (!(settings.stddev > 0.0))
+    wrong_setting("stddev", "all samples would be the same", "give a number above 0");
   if (!(settings.learning_rate > 0.0 && settings.last_learning_rate >= 0.0))
     wrong_setting("learning_rate", "nothing would be learned", "give a number above 0");
   if (!start.empty() && start.size() != numbers)
-    throw Error(ErrorKind::usage, fmt::format("{} numbers to start from, of {}", start.size(), numbers), "StrategySearch",
-                "give as many as a vector has");
+    throw Error(ErrorKind::usage,
+                fmt::format("{} numbers to start from, of {}", start.size(), numbers),
+                "StrategySearch", "give as many as a vector has");
   if (start.empty()) {
     state_->noise.add(mixed(state_->seed, 0, 0), 1.0f, state_->middle.span());
   } else {
@@ -77,7 +82,8 @@ void StrategySearch::improve(std::span<const double> fitness, double progress, W
   for (std::size_t first = 0, stop = 0; first < people; first = stop) {
     while (stop < people && fitness[order[stop]] == fitness[order[first]]) ++stop;
     const double rank = 0.5 * static_cast<double>(first + stop - 1);
-    for (std::size_t k = first; k < stop; ++k) worth[order[k]] = 0.5 - rank / static_cast<double>(people - 1);
+    for (std::size_t k = first; k < stop; ++k)
+      worth[order[k]] = 0.5 - rank / static_cast<double>(people - 1);
   }
   const double scale = 1.0 / (static_cast<double>(people) * s.settings.stddev);
   const std::size_t pieces = (numbers() + piece - 1) / piece;
@@ -86,7 +92,8 @@ void StrategySearch::improve(std::span<const double> fitness, double progress, W
     const auto out = s.gradient.span().subspan(first, n);
     std::fill(out.begin(), out.end(), 0.0f);
     for (std::size_t pair = 0; pair < people / 2; ++pair) {
-      const auto by = static_cast<float>(scale * (worth[2 * pair + 1] - worth[2 * pair]));  // down is better
+      const auto by =
+          static_cast<float>(scale * (worth[2 * pair + 1] - worth[2 * pair]));  // down is better
       const float* noise = s.noise.slice(s.seed_of(pair), numbers()).data() + first;
       if (by != 0.0f)
         for (std::size_t i = 0; i < n; ++i) out[i] += by * noise[i];
@@ -97,7 +104,8 @@ void StrategySearch::improve(std::span<const double> fitness, double progress, W
     for (float& x : s.middle) x *= keep;
   }
   s.adam.step(s.middle.span(), s.gradient.span(),
-              s.settings.learning_rate + progress * (s.settings.last_learning_rate - s.settings.learning_rate));
+              s.settings.learning_rate +
+                  progress * (s.settings.last_learning_rate - s.settings.learning_rate));
   ++s.generation;
 }
 

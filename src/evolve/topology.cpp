@@ -21,7 +21,9 @@ void TopologySearch::State::sort_into_species() {
   species_of.assign(genomes.size(), 0);
   for (std::uint32_t i = 0; i < genomes.size(); ++i) {
     std::size_t at = 0;
-    while (at < species.size() && distance(genomes[i], species[at].like, settings) >= species_distance) ++at;
+    while (at < species.size() &&
+           distance(genomes[i], species[at].like, settings) >= species_distance)
+      ++at;
     if (at == species.size()) species.push_back({.number = next_species++, .like = genomes[i]});
     species[at].members.push_back(i);
   }
@@ -57,11 +59,13 @@ std::vector<std::size_t> TopologySearch::State::children(std::span<const double>
     if (rank > 0 && !young && s.without_gain >= settings.stagnation) continue;
     double sum = 0.0;
     for (const std::uint32_t member : s.members) sum += fitness[member] - nought;
-    worth[by_best[rank]] = (young ? settings.young_bonus : 1.0) * sum / static_cast<double>(s.members.size());
+    worth[by_best[rank]] =
+        (young ? settings.young_bonus : 1.0) * sum / static_cast<double>(s.members.size());
   }
   double all = std::accumulate(worth.begin(), worth.end(), 0.0);
   if (all <= 0.0) {  // all are as good as each other
-    for (std::size_t k = 0; k < species.size(); ++k) worth[k] = static_cast<double>(species[k].members.size());
+    for (std::size_t k = 0; k < species.size(); ++k)
+      worth[k] = static_cast<double>(species[k].members.size());
     all = static_cast<double>(genomes.size());
   }
   // Whole numbers whose sum is the population: what is left over goes to the largest remainders.
@@ -76,28 +80,32 @@ std::vector<std::size_t> TopologySearch::State::children(std::span<const double>
   }
   std::vector<std::size_t> by_rest(species.size());
   std::iota(by_rest.begin(), by_rest.end(), std::size_t{0});
-  std::stable_sort(by_rest.begin(), by_rest.end(), [&](std::size_t a, std::size_t b) { return rest[a] > rest[b]; });
-  for (std::size_t k = 0; given < genomes.size(); k = (k + 1) % by_rest.size(), ++given) ++counts[by_rest[k]];
+  std::stable_sort(by_rest.begin(), by_rest.end(),
+                   [&](std::size_t a, std::size_t b) { return rest[a] > rest[b]; });
+  for (std::size_t k = 0; given < genomes.size(); k = (k + 1) % by_rest.size(), ++given)
+    ++counts[by_rest[k]];
   return counts;
 }
 
 std::uint32_t TopologySearch::State::choose(const Species& s, RandomStream& random) const {
-  const auto count =
-      static_cast<std::uint32_t>(std::max(1.0, std::ceil(settings.parents * static_cast<double>(s.members.size()))));
+  const auto count = static_cast<std::uint32_t>(
+      std::max(1.0, std::ceil(settings.parents * static_cast<double>(s.members.size()))));
   return s.members[random.below(count)];
 }
 
-Genome TopologySearch::State::child(const Species& s, std::span<const double> fitness, RandomStream& random) {
+Genome TopologySearch::State::child(const Species& s, std::span<const double> fitness,
+                                    RandomStream& random) {
   const std::uint32_t mother = choose(s, random);
   Genome made;
   if (static_cast<double>(random.uniform()) < settings.crossover) {
     const bool across = static_cast<double>(random.uniform()) < settings.across_species;
-    const Species& with = across ? species[random.below(static_cast<std::uint32_t>(species.size()))] : s;
+    const Species& with =
+        across ? species[random.below(static_cast<std::uint32_t>(species.size()))] : s;
     const std::uint32_t father = choose(with, random);
     // Of equals the smaller one passes on its structure.
-    const bool by_father =
-        fitness[father] > fitness[mother] ||
-        (fitness[father] == fitness[mother] && genomes[father].links.size() < genomes[mother].links.size());
+    const bool by_father = fitness[father] > fitness[mother] ||
+                           (fitness[father] == fitness[mother] &&
+                            genomes[father].links.size() < genomes[mother].links.size());
     made = by_father ? crossed(genomes[father], genomes[mother], settings, random)
                      : crossed(genomes[mother], genomes[father], settings, random);
   } else {
@@ -124,19 +132,23 @@ void TopologySearch::State::reproduce(std::span<const double> fitness) {
     }
   }
   RandomStream random = stream(2, 0);
-  for (Species& s : species) s.like = genomes[s.members[random.below(static_cast<std::uint32_t>(s.members.size()))]];
+  for (Species& s : species)
+    s.like = genomes[s.members[random.below(static_cast<std::uint32_t>(s.members.size()))]];
   std::swap(genomes, next);
 }
 
-TopologySearch::TopologySearch(const NetworkGraph& start, const TopologySettings& settings, std::uint64_t seed,
-                               bool continued)
+TopologySearch::TopologySearch(const NetworkGraph& start, const TopologySettings& settings,
+                               std::uint64_t seed, bool continued)
     : state_(std::make_unique<State>()) {
   State& s = *state_;
-  if (settings.population < 2) wrong_setting("population", "one individual is no population", "give at least 2");
-  if (!(settings.parents > 0.0)) wrong_setting("parents", "no individual would have children", "give a share above 0");
+  if (settings.population < 2)
+    wrong_setting("population", "one individual is no population", "give at least 2");
+  if (!(settings.parents > 0.0))
+    wrong_setting("parents", "no individual would have children", "give a share above 0");
   if (!(settings.species_distance > 0.0))
     wrong_setting("species_distance", "every network would be a species", "give a number above 0");
-  if (start.outputs == 0) throw Error(ErrorKind::spec, "there is no output", "TopologySearch", "give at least one");
+  if (start.outputs == 0)
+    throw Error(ErrorKind::spec, "there is no output", "TopologySearch", "give at least one");
   GraphProgram().add(start);
   s.settings = settings;
   s.seed = derived_seed(seed, "topology");
@@ -153,7 +165,8 @@ TopologySearch::TopologySearch(const NetworkGraph& start, const TopologySettings
                            .to = link.to,
                            .weight = link.weight,
                            .back = link.back});
-  s.origins = Origins(static_cast<std::uint32_t>(first.links.size()), static_cast<std::uint32_t>(start.nodes()));
+  s.origins = Origins(static_cast<std::uint32_t>(first.links.size()),
+                      static_cast<std::uint32_t>(start.nodes()));
   s.genomes.assign(static_cast<std::size_t>(settings.population), first);
   for (std::size_t i = 0; i < s.genomes.size(); ++i) {
     RandomStream random = s.stream(0, i);
@@ -170,11 +183,16 @@ TopologySearch::~TopologySearch() = default;
 
 std::size_t TopologySearch::individuals() const noexcept { return state_->genomes.size(); }
 std::int64_t TopologySearch::generation() const noexcept { return state_->generation; }
-const Genome& TopologySearch::genome(std::size_t individual) const { return state_->genomes.at(individual); }
-NetworkGraph TopologySearch::graph(std::size_t individual) const {
-  return graph_of(genome(individual), state_->ends, state_->hidden_activation, state_->output_activation);
+const Genome& TopologySearch::genome(std::size_t individual) const {
+  return state_->genomes.at(individual);
 }
-std::size_t TopologySearch::species_of(std::size_t individual) const { return state_->species_of.at(individual); }
+NetworkGraph TopologySearch::graph(std::size_t individual) const {
+  return graph_of(genome(individual), state_->ends, state_->hidden_activation,
+                  state_->output_activation);
+}
+std::size_t TopologySearch::species_of(std::size_t individual) const {
+  return state_->species_of.at(individual);
+}
 double TopologySearch::species_distance() const noexcept { return state_->species_distance; }
 
 std::vector<SpeciesReport> TopologySearch::species() const {
@@ -190,7 +208,8 @@ double TopologySearch::diversity() const {
   const auto people = static_cast<std::uint32_t>(individuals());
   double sum = 0.0;
   for (std::size_t k = 0; k < pairs; ++k) {
-    const std::uint32_t one = random.below(people), other = (one + 1 + random.below(people - 1)) % people;
+    const std::uint32_t one = random.below(people),
+                        other = (one + 1 + random.below(people - 1)) % people;
     sum += distance(s.genomes[one], s.genomes[other], s.settings);
   }
   return sum / static_cast<double>(pairs);
@@ -213,7 +232,8 @@ NetworkGraph all_linked(std::size_t inputs, std::size_t outputs) {
   NetworkGraph graph{.inputs = inputs, .outputs = outputs};
   for (std::uint32_t from = 0; from <= graph.bias(); ++from)
     for (std::size_t o = 0; o < outputs; ++o)
-      graph.links.push_back({from, static_cast<std::uint32_t>(graph.first_output() + o), 0.0f, false});
+      graph.links.push_back(
+          {from, static_cast<std::uint32_t>(graph.first_output() + o), 0.0f, false});
   return graph;
 }
 

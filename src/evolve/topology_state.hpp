@@ -30,8 +30,8 @@ struct TopologySearch::State {
   std::vector<std::uint32_t> species_of;
 
   RandomStream stream(std::uint64_t use, std::uint64_t number) const {
-    return {mixed(seed, static_cast<std::uint64_t>(generation), use), static_cast<std::uint32_t>(number), 0,
-            Purpose::evolve};
+    return {mixed(seed, static_cast<std::uint64_t>(generation), use),
+            static_cast<std::uint32_t>(number), 0, Purpose::evolve};
   }
   void sort_into_species();
   void note(std::span<const double> fitness);

@@ -13,8 +13,8 @@ struct Flat {
   std::vector<float> weights{};
 
   void add(const Genome& genome) {
-    counts.insert(counts.end(),
-                  {static_cast<std::int64_t>(genome.hidden.size()), static_cast<std::int64_t>(genome.links.size())});
+    counts.insert(counts.end(), {static_cast<std::int64_t>(genome.hidden.size()),
+                                 static_cast<std::int64_t>(genome.links.size())});
     hidden.insert(hidden.end(), genome.hidden.begin(), genome.hidden.end());
     for (const GenomeLink& l : genome.links) {
       links.insert(links.end(), {l.number, l.from, l.to, (l.on ? 1 : 0) + (l.back ? 2 : 0)});
@@ -30,7 +30,8 @@ struct Flat {
   }
 
   static std::vector<Genome> fetch(const TensorFile& file, const std::string& name) {
-    Flat flat{file.integers(name + ".counts"), file.integers(name + ".hidden"), file.integers(name + ".links")};
+    Flat flat{file.integers(name + ".counts"), file.integers(name + ".hidden"),
+              file.integers(name + ".links")};
     flat.weights.resize(flat.links.size() / 4);
     file.get(name + ".weights", flat.weights);
     std::vector<Genome> genomes(flat.counts.size() / 2);
@@ -44,9 +45,10 @@ struct Flat {
         genomes[g].hidden.push_back(static_cast<std::uint32_t>(flat.hidden[node++]));
       for (std::size_t i = 0; i < links; ++i, ++link) {
         const std::int64_t* at = flat.links.data() + 4 * link;
-        genomes[g].links.push_back({static_cast<std::uint32_t>(at[0]), static_cast<std::uint32_t>(at[1]),
-                                    static_cast<std::uint32_t>(at[2]), flat.weights[link], (at[3] & 1) != 0,
-                                    (at[3] & 2) != 0});
+        genomes[g].links.push_back({static_cast<std::uint32_t>(at[0]),
+                                    static_cast<std::uint32_t>(at[1]),
+                                    static_cast<std::uint32_t>(at[2]), flat.weights[link],
+                                    (at[3] & 1) != 0, (at[3] & 2) != 0});
       }
     }
     return genomes;
@@ -71,7 +73,8 @@ void TopologySearch::store(TensorFile& file) const {
   file.put("topology.species.counts", std::span<const std::int64_t>(counts));
   file.put("topology.species.best", std::span<const double>(best));
   file.put("topology.species_of", std::span<const std::int64_t>(species_of));
-  const std::array<std::int64_t, 4> numbers{s.generation, s.next_species, s.origins.next_link(), s.origins.next_node()};
+  const std::array<std::int64_t, 4> numbers{s.generation, s.next_species, s.origins.next_link(),
+                                            s.origins.next_node()};
   file.put("topology.numbers", std::span<const std::int64_t>(numbers));
   file.put("topology.species_distance", std::span<const double>(&s.species_distance, 1));
 }
@@ -80,14 +83,18 @@ void TopologySearch::restore(const TensorFile& file) {
   State& s = *state_;
   auto genomes = Flat::fetch(file, "topology.genomes");
   auto likes = Flat::fetch(file, "topology.species.like");
-  const auto counts = file.integers("topology.species.counts"), species_of = file.integers("topology.species_of"),
+  const auto counts = file.integers("topology.species.counts"),
+             species_of = file.integers("topology.species_of"),
              numbers = file.integers("topology.numbers");
-  const auto best = file.doubles("topology.species.best"), now = file.doubles("topology.species_distance");
+  const auto best = file.doubles("topology.species.best"),
+             now = file.doubles("topology.species_distance");
   if (genomes.size() != s.genomes.size() || species_of.size() != genomes.size())
     throw Error(ErrorKind::refused, "the population has another size", "checkpoint",
                 "resume with the settings it was trained with, or start a new run");
-  if (counts.size() != 3 * likes.size() || best.size() != 2 * likes.size() || numbers.size() != 4 || now.size() != 1)
-    throw Error(ErrorKind::file, "the species cannot be understood", "checkpoint", "take another checkpoint");
+  if (counts.size() != 3 * likes.size() || best.size() != 2 * likes.size() || numbers.size() != 4 ||
+      now.size() != 1)
+    throw Error(ErrorKind::file, "the species cannot be understood", "checkpoint",
+                "take another checkpoint");
   s.genomes = std::move(genomes);
   s.species.clear();
   for (std::size_t k = 0; k < likes.size(); ++k)
@@ -108,7 +115,8 @@ void TopologySearch::restore(const TensorFile& file) {
   }
   s.generation = numbers[0];
   s.next_species = numbers[1];
-  s.origins = Origins(static_cast<std::uint32_t>(numbers[2]), static_cast<std::uint32_t>(numbers[3]));
+  s.origins =
+      Origins(static_cast<std::uint32_t>(numbers[2]), static_cast<std::uint32_t>(numbers[3]));
   s.species_distance = now[0];
 }
 

@@ -5,12 +5,14 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::size_t small = 16384;  // numbers of a network up to which weights are best read row by row
+constexpr std::size_t small =
+    16384;  // numbers of a network up to which weights are best read row by row
 
 // Any plan, by the networks that gradients train.
 class PlainBatch final : public VectorBatch {
  public:
-  PlainBatch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows, std::size_t workers)
+  PlainBatch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
+             std::size_t workers)
       : net_(plan),
         numbers_(plain_numbers(net_)),
         room_(networks_at_a_time(most_networks, net_.parameters() + net_.prepared(), workers)),
@@ -42,17 +44,18 @@ class PlainBatch final : public VectorBatch {
     });
   }
 
-  std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs, std::span<float> kept,
-                          std::size_t worker) override {
+  std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs,
+                          std::span<float> kept, std::size_t worker) override {
     Scratch& scratch = scratch_[worker];
     const std::size_t in = input_stride(), out = output_stride(), each = memory();
     for (std::size_t first = 0, stop = 0; first < places.size(); first = stop) {
       while (stop < places.size() && places[stop] == places[first]) ++stop;
       const std::size_t n = stop - first;
-      const auto answers =
-          net_.forward(parameters(places[first]), prepared(places[first]), inputs.subspan(first * in, n * in),
-                       {1, n, {}, kept.subspan(first * each, n * each)}, scratch.room);
-      std::copy(answers.begin(), answers.end(), scratch.outputs.begin() + static_cast<std::ptrdiff_t>(first * out));
+      const auto answers = net_.forward(
+          parameters(places[first]), prepared(places[first]), inputs.subspan(first * in, n * in),
+          {1, n, {}, kept.subspan(first * each, n * each)}, scratch.room);
+      std::copy(answers.begin(), answers.end(),
+                scratch.outputs.begin() + static_cast<std::ptrdiff_t>(first * out));
     }
     return scratch.outputs;
   }
@@ -78,8 +81,8 @@ class PlainBatch final : public VectorBatch {
 
 }  // namespace
 
-std::unique_ptr<VectorBatch> vector_batch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
-                                        std::size_t workers) {
+std::unique_ptr<VectorBatch> vector_batch(const NetworkPlan& plan, std::size_t most_networks,
+                                          std::size_t most_rows, std::size_t workers) {
   const bool layers_alone = plan.pictures.empty() && plan.crowds.empty() && plan.memory == 0;
   if (layers_alone && plain_numbers(Network<float>(plan)) <= small)
     return small_batch(plan, most_networks, most_rows, workers);

@@ -5,20 +5,21 @@
 #include "sense.hpp"
 #include "zithercraft/base/exact.hpp"
 
-// Cameras. From above the arena draws itself; through eyes rays are cast, one for each column of pixels where
-// everything is upright and equally tall, one for each pixel in arenas with height.
+// Cameras. From above the arena draws itself; through eyes rays are cast, one for each column of
+// pixels where everything is upright and equally tall, one for each pixel in arenas with height.
 
 namespace zithercraft {
 namespace {
 
-constexpr float stands = 1.0f;       // metres that everything is tall in flat arenas
-constexpr float kerb = 0.15f;        // likewise zones
-constexpr float fading = 0.8f;       // share of its light that a thing has lost at the end of the reach
+constexpr float stands = 1.0f;  // metres that everything is tall in flat arenas
+constexpr float kerb = 0.15f;   // likewise zones
+constexpr float fading = 0.8f;  // share of its light that a thing has lost at the end of the reach
 constexpr std::size_t widest = 512;  // pixels
 
 class Eyes {
  public:
-  Eyes(const CameraPlan& camera, const GamePlan& plan, const SeatView& seat, SenseRoom& room, std::span<float> pixels)
+  Eyes(const CameraPlan& camera, const GamePlan& plan, const SeatView& seat, SenseRoom& room,
+       std::span<float> pixels)
       : c_(camera),
         plan_(plan),
         seat_(seat),
@@ -82,7 +83,8 @@ class Eyes {
     see_upright(c_.zones, kerb);
   }
 
-  // What each column of pixels shows from which row to which is found first; then it is filled row by row.
+  // What each column of pixels shows from which row to which is found first; then it is filled row
+  // by row.
   void see_upright(std::uint64_t tags, float tall) {
     if (tags == 0) return;
     cast(tags);
@@ -92,9 +94,11 @@ class Eyes {
     for (std::size_t i = 0; i < c_.width; ++i) {
       top[i] = bottom[i] = 0;
       if (entity_[i] < 0) continue;
-      const float right = across(i), ahead = std::max(0.05f, distance_[i] / std::sqrt(1.0f + right * right));
+      const float right = across(i),
+                  ahead = std::max(0.05f, distance_[i] / std::sqrt(1.0f + right * right));
       const auto row_at = [&](float level) {
-        return static_cast<std::int32_t>(std::clamp(middle - (level - c_.eye) * c_.focal / ahead + 0.5f, 0.0f, rows));
+        return static_cast<std::int32_t>(
+            std::clamp(middle - (level - c_.eye) * c_.focal / ahead + 0.5f, 0.0f, rows));
       };
       top[i] = row_at(tall);
       bottom[i] = row_at(0.0f);
@@ -105,12 +109,14 @@ class Eyes {
     for (std::int32_t row = 0; row < static_cast<std::int32_t>(c_.height); ++row) {
       float* line = pixels_.data() + static_cast<std::size_t>(row) * c_.width * c_.channels;
       if (c_.channels == 1) {
-        for (std::size_t i = 0; i < c_.width; ++i) line[i] = row >= top[i] && row < bottom[i] ? shade[i] : line[i];
+        for (std::size_t i = 0; i < c_.width; ++i)
+          line[i] = row >= top[i] && row < bottom[i] ? shade[i] : line[i];
         continue;
       }
       for (std::size_t i = 0; i < c_.width; ++i)
         if (row >= top[i] && row < bottom[i])
-          for (std::size_t n = 0; n < c_.channels; ++n) line[i * c_.channels + n] = shade[i * c_.channels + n];
+          for (std::size_t n = 0; n < c_.channels; ++n)
+            line[i * c_.channels + n] = shade[i * c_.channels + n];
     }
   }
 
@@ -148,8 +154,8 @@ class Eyes {
 
 }  // namespace
 
-void take_picture(const CameraPlan& camera, const GamePlan& plan, const SeatView& seat, SenseRoom& room,
-                  std::span<float> pixels) {
+void take_picture(const CameraPlan& camera, const GamePlan& plan, const SeatView& seat,
+                  SenseRoom& room, std::span<float> pixels) {
   if (camera.from == CameraFrom::eyes) return Eyes(camera, plan, seat, room, pixels).see();
   const Pose pose = seat.pose();
   const bool overall = camera.from == CameraFrom::overall;

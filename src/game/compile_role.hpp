@@ -21,8 +21,8 @@ std::vector<std::string> names_of(const List& list) {
   return names;
 }
 
-void check_unique(const std::vector<std::string>& names, const std::string& what, const std::string& where,
-                  const std::string& fix);
+void check_unique(const std::vector<std::string>& names, const std::string& what,
+                  const std::string& where, const std::string& fix);
 
 /// What the three compilers share: the role, and how names become numbers.
 class RoleCompiler {
@@ -48,9 +48,11 @@ class RoleCompiler {
 };
 
 /// The bodies of a tag. Throws Error (spec) if there is none.
-std::vector<std::size_t> bodies_of(const GamePlan& game, const std::string& name, const std::string& where);
+std::vector<std::size_t> bodies_of(const GamePlan& game, const std::string& name,
+                                   const std::string& where);
 /// A bit for each tag; all for an empty list.
-std::uint64_t tag_mask(const GamePlan& game, const std::vector<std::string>& tags, const std::string& where);
+std::uint64_t tag_mask(const GamePlan& game, const std::vector<std::string>& tags,
+                       const std::string& where);
 
 void find_seats(GamePlan& game, std::size_t role, const std::string& where);
 void compile_controls(GamePlan& game, std::size_t role, const std::string& where);

@@ -23,13 +23,16 @@ class TermCompiler : public RoleCompiler {
  private:
   void add(const Term& term, const std::string& where) {
     const int triggers = term.progress.has_value() + term.on.has_value() + term.when.has_value() +
-                         term.change.has_value() + term.near_miss.has_value() + term.visits.has_value() +
-                         term.each_step.used() + term.each_second.used();
+                         term.change.has_value() + term.near_miss.has_value() +
+                         term.visits.has_value() + term.each_step.used() + term.each_second.used();
     if (triggers != 1)
-      wrong_spec("the term '" + term.name + "' has " + std::to_string(triggers) + " triggers", where,
-                 "give exactly one of progress, on, when, change, near_miss, visits, each_step and each_second");
+      wrong_spec("the term '" + term.name + "' has " + std::to_string(triggers) + " triggers",
+                 where,
+                 "give exactly one of progress, on, when, change, near_miss, visits, each_step and "
+                 "each_second");
     if (term.ends != Verdict::none && !term.on && !term.when)
-      wrong_spec("only a term with `on` or `when` can end an episode", where + ".ends", "leave `ends` out");
+      wrong_spec("only a term with `on` or `when` can end an episode", where + ".ends",
+                 "leave `ends` out");
     if (term.scope == Scope::self && term.blend != 1.0)
       wrong_spec("a term that is not shared has nothing to blend", where + ".blend",
                  "give it the scope \"side\" or \"everyone\", or leave `blend` out");
@@ -44,24 +47,26 @@ class TermCompiler : public RoleCompiler {
     plan.most_per_episode = term.most_per_episode.value_or(0.0);
     std::size_t words = 0;
     if (term.progress) {
-      plan.trigger = ProgressPlan{bodies(term.progress->of, where + ".progress.of"),
-                                  target(term.progress->to, term.progress->paired, where + ".progress.to"),
-                                  term.progress->paired, term.progress->along_path, plan.weight};
+      plan.trigger =
+          ProgressPlan{bodies(term.progress->of, where + ".progress.of"),
+                       target(term.progress->to, term.progress->paired, where + ".progress.to"),
+                       term.progress->paired, term.progress->along_path, plan.weight};
       if (term.progress->along_path) check_cells(game_, where + ".progress");
       plan.weight = 1.0f;
       words = sizeof(Distance) / sizeof(std::uint64_t);
     } else if (term.on) {
       plan.trigger = EventTriggerPlan{term.on->event,
-                                   term.on->as,
-                                   bodies(term.on->of, where + ".on.of"),
-                                   term.on->with.empty(),
-                                   tag_mask(term.on->with, where + ".on.with"),
-                                   static_cast<float>(term.on->harder_than),
-                                   term.on->by_strength,
-                                   term.on->counts,
-                                   static_cast<std::uint64_t>(term.on->nth)};
+                                      term.on->as,
+                                      bodies(term.on->of, where + ".on.of"),
+                                      term.on->with.empty(),
+                                      tag_mask(term.on->with, where + ".on.with"),
+                                      static_cast<float>(term.on->harder_than),
+                                      term.on->by_strength,
+                                      term.on->counts,
+                                      static_cast<std::uint64_t>(term.on->nth)};
       if (term.on->counts == Counts::first) words = 1;
-      if (term.on->counts == Counts::first_of_each) words = words_for_bits(game_.arena.entities().size());
+      if (term.on->counts == Counts::first_of_each)
+        words = words_for_bits(game_.arena.entities().size());
       if (term.on->nth > 0) ++words;  // how many there were; before what `counts` remembers
     } else if (term.when) {
       plan.trigger = condition(*term.when, where + ".when");
@@ -74,10 +79,13 @@ class TermCompiler : public RoleCompiler {
     } else if (term.visits) {
       const float cell = game_.arena.cell_size();
       const Place middle = game_.arena.middle();
-      ExplorationTriggerPlan visits{1.0f / (cell > 0.0f ? cell : static_cast<float>(term.visits->square)), 0.0f, 0.0f};
+      ExplorationTriggerPlan visits{
+          1.0f / (cell > 0.0f ? cell : static_cast<float>(term.visits->square)), 0.0f, 0.0f};
       if (cell > 0.0f) {
-        visits.origin_x = static_cast<float>(middle.x) - 0.5f * cell * static_cast<float>(game_.arena.cell_columns());
-        visits.origin_y = static_cast<float>(middle.y) - 0.5f * cell * static_cast<float>(game_.arena.cell_rows());
+        visits.origin_x = static_cast<float>(middle.x) -
+                          0.5f * cell * static_cast<float>(game_.arena.cell_columns());
+        visits.origin_y = static_cast<float>(middle.y) -
+                          0.5f * cell * static_cast<float>(game_.arena.cell_rows());
       }
       plan.trigger = visits;
       words = visited_side;
@@ -99,7 +107,8 @@ class TermCompiler : public RoleCompiler {
   }
 
   ConditionPlan condition(const Condition& when, const std::string& where) const {
-    if (when.inside.empty() && when.near.empty() && when.touching.empty() && !when.slower_than && !when.faster_than)
+    if (when.inside.empty() && when.near.empty() && when.touching.empty() && !when.slower_than &&
+        !when.faster_than)
       wrong_spec("the condition is empty", where, "say what must hold");
     ConditionPlan plan;
     plan.of = bodies(when.of, where + ".of");
@@ -112,13 +121,15 @@ class TermCompiler : public RoleCompiler {
     }
     if (!when.touching.empty()) plan.touching = tag_mask(when.touching, where + ".touching");
     if (when.inside.empty()) return plan;
-    for (const std::size_t thing : game_.things_of_tag[game_.arena.tag(when.inside, where + ".inside")])
+    for (const std::size_t thing :
+         game_.things_of_tag[game_.arena.tag(when.inside, where + ".inside")])
       if (game_.arena.entities()[thing].kind == EntityKind::zone) plan.zones.push_back(thing);
     if (plan.zones.empty())
-      wrong_spec("no zone bears the tag '" + when.inside + "'", where + ".inside", "name a zone's tag");
+      wrong_spec("no zone bears the tag '" + when.inside + "'", where + ".inside",
+                 "name a zone's tag");
     if (when.paired && plan.zones.size() < role_.seats.size())
-      wrong_spec("there are fewer zones of tag '" + when.inside + "' than seats to pair them with", where + ".inside",
-                 "add zones of that tag");
+      wrong_spec("there are fewer zones of tag '" + when.inside + "' than seats to pair them with",
+                 where + ".inside", "add zones of that tag");
     return plan;
   }
 
@@ -130,8 +141,9 @@ class TermCompiler : public RoleCompiler {
       for (const std::size_t body : others.empty() ? std::vector<std::size_t>{seat} : others) {
         const auto known = game_.arena.meters_of(body);
         if (std::find(known.begin(), known.end(), spec.meter) == known.end())
-          wrong_spec("'" + game_.arena.entities()[body].name + "' has no meter '" + spec.meter + "'", where + ".meter",
-                     known.empty() ? "give it one" : advice(spec.meter, known));
+          wrong_spec(
+              "'" + game_.arena.entities()[body].name + "' has no meter '" + spec.meter + "'",
+              where + ".meter", known.empty() ? "give it one" : advice(spec.meter, known));
         meters.push_back(game_.arena.meter_number(body, spec.meter));
       }
     }
@@ -139,15 +151,19 @@ class TermCompiler : public RoleCompiler {
   }
 
   NearMissTriggerPlan near_miss(const NearMissTrigger& spec, const std::string& where) const {
-    NearMissTriggerPlan plan{std::uint64_t{1} << game_.arena.tag(spec.to, where + ".to"), static_cast<float>(spec.within),
-                       spec.over};
-    const auto& launchers = game_.spec.arena.bodies[game_.arena.entities()[role_.seats.front()].spec_index].launchers;
-    const bool aims = std::any_of(launchers.begin(), launchers.end(), [&](const Launcher& launcher) {
-      return std::find(launcher.targets.begin(), launcher.targets.end(), spec.to) != launcher.targets.end();
-    });
+    NearMissTriggerPlan plan{std::uint64_t{1} << game_.arena.tag(spec.to, where + ".to"),
+                             static_cast<float>(spec.within), spec.over};
+    const auto& launchers =
+        game_.spec.arena.bodies[game_.arena.entities()[role_.seats.front()].spec_index].launchers;
+    const bool aims =
+        std::any_of(launchers.begin(), launchers.end(), [&](const Launcher& launcher) {
+          return std::find(launcher.targets.begin(), launcher.targets.end(), spec.to) !=
+                 launcher.targets.end();
+        });
     if (!aims)
-      wrong_spec("no launcher of the body reports the closest approach of its shots to '" + spec.to + "'", where + ".to",
-                 "list it in a launcher's `targets`");
+      wrong_spec(
+          "no launcher of the body reports the closest approach of its shots to '" + spec.to + "'",
+          where + ".to", "list it in a launcher's `targets`");
     return plan;
   }
 };
@@ -176,7 +192,8 @@ void compile_cutoffs(GamePlan& game) {
     if (!rule.from.empty()) {
       far.from = game.arena.tag(rule.from, where + ".from");
       if (game.things_of_tag[*far.from].empty())
-        wrong_spec("a distance needs a body, zone or item, and nothing such bears the tag '" + rule.from + "'",
+        wrong_spec("a distance needs a body, zone or item, and nothing such bears the tag '" +
+                       rule.from + "'",
                    where + ".from", "choose another tag");
     }
     far.memory = take(far.from ? 0 : 2 * far.of.size());
@@ -186,8 +203,8 @@ void compile_cutoffs(GamePlan& game) {
     const Stall& rule = spec.stalls[i];
     const std::string where = "cutoffs.stalls[" + std::to_string(i) + "]";
     plan.stalls.push_back({rule.since, bodies(rule.of, where + ".of"), rule.with.empty(),
-                           tag_mask(game, rule.with, where + ".with"), static_cast<std::uint32_t>(rule.steps),
-                           take(1)});
+                           tag_mask(game, rule.with, where + ".with"),
+                           static_cast<std::uint32_t>(rule.steps), take(1)});
   }
   if (spec.repeats) {
     plan.repeats = static_cast<std::size_t>(spec.repeats->times);

@@ -15,34 +15,39 @@ bool strayed(const TooFarPlan& rule, const Arena& arena, const std::byte* state,
     const Pose at = arena.pose(state, body);
     if (rule.from) {
       const NearestHit hit = arena.nearest(state, at.x, at.y, std::uint64_t{1} << *rule.from,
-                                           static_cast<std::int32_t>(body), at.z + 0.5f * arena.height_of(body, state));
+                                           static_cast<std::int32_t>(body),
+                                           at.z + 0.5f * arena.height_of(body, state));
       if (hit.entity >= 0 && hit.distance > rule.beyond) return true;
       continue;
     }
     const double x = static_cast<double>(at.x) - std::bit_cast<double>(memory[rule.memory + 2 * i]);
-    const double y = static_cast<double>(at.y) - std::bit_cast<double>(memory[rule.memory + 2 * i + 1]);
+    const double y =
+        static_cast<double>(at.y) - std::bit_cast<double>(memory[rule.memory + 2 * i + 1]);
     if (std::sqrt(x * x + y * y) > static_cast<double>(rule.beyond)) return true;
   }
   return false;
 }
 
-bool stalled(const StallPlan& rule, const Arena& arena, std::uint32_t steps, std::span<const Event> events,
-             std::span<std::uint64_t> memory) {
+bool stalled(const StallPlan& rule, const Arena& arena, std::uint32_t steps,
+             std::span<const Event> events, std::span<std::uint64_t> memory) {
   const auto meant = [&](std::int32_t entity) {
-    return entity >= 0 && std::find(rule.of.begin(), rule.of.end(), static_cast<std::size_t>(entity)) != rule.of.end();
+    return entity >= 0 && std::find(rule.of.begin(), rule.of.end(),
+                                    static_cast<std::size_t>(entity)) != rule.of.end();
   };
   std::uint64_t& last = memory[rule.memory];
   for (const Event& event : events) {
     if (event.kind != rule.since || (!meant(event.who) && !meant(event.whom))) continue;
     const std::int32_t other = meant(event.who) ? event.whom : event.who;
-    const bool tagged = other >= 0 && ((rule.tags >> arena.entities()[static_cast<std::size_t>(other)].tag) & 1u) != 0;
+    const bool tagged =
+        other >= 0 &&
+        ((rule.tags >> arena.entities()[static_cast<std::size_t>(other)].tag) & 1u) != 0;
     if (rule.any_thing || tagged) last = steps;
   }
   return steps - last >= rule.steps;
 }
 
-bool repeated(const CutoffsPlan& cutoffs, const Arena& arena, const std::byte* state, std::uint32_t steps,
-              std::span<std::uint64_t> memory) {
+bool repeated(const CutoffsPlan& cutoffs, const Arena& arena, const std::byte* state,
+              std::uint32_t steps, std::span<std::uint64_t> memory) {
   const auto seen = memory.subspan(cutoffs.repeats_memory, cutoffs.within);
   const std::uint64_t now = arena.hash_without_clock(state);
   seen[steps % cutoffs.within] = now;
@@ -63,12 +68,13 @@ void begin_cutoffs(const GamePlan& plan, const std::byte* state, std::span<std::
   if (plan.cutoffs.repeats > 0) repeated(plan.cutoffs, plan.arena, state, 0, memory);
 }
 
-EndedBy cut_off(const GamePlan& plan, const std::byte* state, std::uint32_t steps, std::span<const Event> events,
-                std::span<std::uint64_t> memory) {
+EndedBy cut_off(const GamePlan& plan, const std::byte* state, std::uint32_t steps,
+                std::span<const Event> events, std::span<std::uint64_t> memory) {
   const CutoffsPlan& cutoffs = plan.cutoffs;
   EndedBy by = EndedBy::nothing;
   // All are asked, since all must remember.
-  if (cutoffs.repeats > 0 && repeated(cutoffs, plan.arena, state, steps, memory)) by = EndedBy::repeats;
+  if (cutoffs.repeats > 0 && repeated(cutoffs, plan.arena, state, steps, memory))
+    by = EndedBy::repeats;
   for (const StallPlan& rule : cutoffs.stalls)
     if (stalled(rule, plan.arena, steps, events, memory)) by = EndedBy::stall;
   for (const TooFarPlan& rule : cutoffs.too_far)

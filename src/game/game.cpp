@@ -43,7 +43,8 @@ void compile_role(GamePlan& plan, std::size_t r) {
   compile_controls(plan, r, where);
   compile_senses(plan, r, where);
   compile_conditions(plan, r, where);
-  check_unique(names_of(role.columns), "column", where + ".senses", "give the senses different names");
+  check_unique(names_of(role.columns), "column", where + ".senses",
+               "give the senses different names");
   compile_terms(plan, r, where);
 }
 
@@ -54,11 +55,13 @@ void find_mirrored(GamePlan& plan, std::size_t r) {
   const std::string& name = plan.spec.roles[r].mirrors;
   if (name.empty()) return;
   const std::string where = "roles[" + std::to_string(r) + "].mirrors";
-  const auto found = std::find_if(plan.roles.begin(), plan.roles.begin() + static_cast<std::ptrdiff_t>(r),
-                                  [&](const Role& other) { return other.name == name; });
+  const auto found =
+      std::find_if(plan.roles.begin(), plan.roles.begin() + static_cast<std::ptrdiff_t>(r),
+                   [&](const Role& other) { return other.name == name; });
   const auto number = static_cast<std::size_t>(found - plan.roles.begin());
   if (number == r || found->mirrors != number)
-    wrong_spec("no role named before it is called '" + name + "'", where, "name one that mirrors none itself");
+    wrong_spec("no role named before it is called '" + name + "'", where,
+               "name one that mirrors none itself");
   const auto refuse = [&](const std::string& what) {
     wrong_spec("the role '" + role.name + "' does not mirror '" + name + "': " + what, where,
                "give both the same senses and controls, with the sides exchanged");
@@ -66,10 +69,12 @@ void find_mirrored(GamePlan& plan, std::size_t r) {
   role.mirrors = number;
   if (role.controls != found->controls) refuse("its controls differ");
   if (role.columns.size() != found->columns.size())
-    refuse(std::to_string(role.columns.size()) + " columns here, " + std::to_string(found->columns.size()) + " there");
+    refuse(std::to_string(role.columns.size()) + " columns here, " +
+           std::to_string(found->columns.size()) + " there");
   for (std::size_t c = 0; c < role.columns.size(); ++c) {
     const Column &here = role.columns[c], &there = found->columns[c];
-    if (here.unit != there.unit || here.low != there.low || here.high != there.high || here.scale != there.scale)
+    if (here.unit != there.unit || here.low != there.low || here.high != there.high ||
+        here.scale != there.scale)
       refuse("its column '" + here.name + "' is not like '" + there.name + "'");
   }
 }
@@ -79,8 +84,8 @@ void compile_rules(GamePlan& plan) {
   for (std::size_t i = 0; i < plan.spec.rules.size(); ++i) {
     const CustomRule& rule = plan.spec.rules[i];
     if (rule.numbers < 0 || rule.numbers > 4096)
-      wrong_spec("the rule '" + rule.name + "' keeps too many numbers", "rules[" + std::to_string(i) + "].numbers",
-                 "give 0 to 4096");
+      wrong_spec("the rule '" + rule.name + "' keeps too many numbers",
+                 "rules[" + std::to_string(i) + "].numbers", "give 0 to 4096");
     plan.rule_numbers += static_cast<std::size_t>(rule.numbers);
     if (!rule.tick.function()) plan.complete = false;
   }
@@ -91,7 +96,8 @@ void check_alike(const GamePlan& game, const Game& stage, const std::string& whe
   for (std::size_t r = 0; r < game.roles.size(); ++r) {
     const Role &here = game.roles[r], &there = stage.roles()[r];
     const auto refuse = [&](const std::string& what) {
-      wrong_spec("the stage changes the " + what + " of the role '" + here.name + "'", where + ".set",
+      wrong_spec("the stage changes the " + what + " of the role '" + here.name + "'",
+                 where + ".set",
                  "leave them as they are in the game; numbers and ranges can change");
     };
     if (names_of(here.columns) != names_of(there.columns)) refuse("columns");
@@ -114,7 +120,8 @@ void compile_stages(GamePlan& plan, CustomParts custom) {
     std::vector<std::string> known{"success", "return", "length"};
     known.insert(known.end(), plan.roles[0].terms.begin(), plan.roles[0].terms.end());
     if (!metric.empty() && std::find(known.begin(), known.end(), metric) == known.end())
-      wrong_spec("there is no metric '" + metric + "'", where + ".advance.metric", advice(metric, known));
+      wrong_spec("there is no metric '" + metric + "'", where + ".advance.metric",
+                 advice(metric, known));
     if (i == 0 && stage.earlier > 0.0)
       wrong_spec("no stage is earlier than the first", where + ".earlier", "leave it out");
     plan.stages.emplace_back(at_stage(plan.spec, i), custom);
@@ -152,15 +159,19 @@ std::shared_ptr<const GamePlan> compile(GameSpec spec, CustomParts custom) {
 
 template <class Roles>
 auto& find_role(Roles& roles, std::string_view name) {
-  const auto found = std::find_if(roles.begin(), roles.end(), [&](const RoleSpec& role) { return role.name == name; });
+  const auto found = std::find_if(roles.begin(), roles.end(),
+                                  [&](const RoleSpec& role) { return role.name == name; });
   if (found != roles.end()) return *found;
-  wrong_spec("the game has no role '" + std::string(name) + "'", "roles", advice(name, names_of(roles)));
+  wrong_spec("the game has no role '" + std::string(name) + "'", "roles",
+             advice(name, names_of(roles)));
 }
 
 }  // namespace
 
 RoleSpec& GameSpec::role(std::string_view role_name) { return find_role(roles, role_name); }
-const RoleSpec& GameSpec::role(std::string_view role_name) const { return find_role(roles, role_name); }
+const RoleSpec& GameSpec::role(std::string_view role_name) const {
+  return find_role(roles, role_name);
+}
 
 Game::Game(GameSpec spec, CustomParts custom)
     : plan_(compile(std::move(spec), custom)), arena_(&plan_->arena), roles_(plan_->roles) {}
@@ -169,7 +180,9 @@ const GameSpec& Game::spec() const noexcept { return plan_->spec; }
 const std::string& Game::fingerprint() const noexcept { return plan_->fingerprint; }
 bool Game::complete() const noexcept { return plan_->complete; }
 std::size_t Game::stages() const noexcept { return plan_->stages.size() + 1; }
-Game Game::stage(std::size_t number) const { return number < plan_->stages.size() ? plan_->stages[number] : *this; }
+Game Game::stage(std::size_t number) const {
+  return number < plan_->stages.size() ? plan_->stages[number] : *this;
+}
 std::string Game::stage_name(std::size_t number) const {
   return number < plan_->stages.size() ? plan_->spec.stages[number].name : plan_->spec.name;
 }

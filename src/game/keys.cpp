@@ -15,22 +15,26 @@ std::vector<std::string> list_keys() {
     keys.push_back(std::string("Numpad") + c);
   }
   for (const char* name :
-       {"ArrowUp",      "ArrowDown",    "ArrowLeft", "ArrowRight",     "Space",        "ShiftLeft", "ShiftRight",
-        "ControlLeft",  "ControlRight", "Comma",     "Period",         "Semicolon",    "Quote",     "BracketLeft",
-        "BracketRight", "Minus",        "Equal",     "Slash",          "Backslash",    "PageUp",    "PageDown",
-        "Home",         "End",          "NumpadAdd", "NumpadSubtract", "NumpadDecimal"})
+       {"ArrowUp",        "ArrowDown",    "ArrowLeft",    "ArrowRight", "Space",  "ShiftLeft",
+        "ShiftRight",     "ControlLeft",  "ControlRight", "Comma",      "Period", "Semicolon",
+        "Quote",          "BracketLeft",  "BracketRight", "Minus",      "Equal",  "Slash",
+        "Backslash",      "PageUp",       "PageDown",     "Home",       "End",    "NumpadAdd",
+        "NumpadSubtract", "NumpadDecimal"})
     keys.emplace_back(name);
   std::sort(keys.begin(), keys.end());
   return keys;
 }
 
-// More and less of a dial, with the gamepad axis that does the same; on gamepads, up and left are negative.
+// More and less of a dial, with the gamepad axis that does the same; on gamepads, up and left are
+// negative.
 struct DialKeys {
   const char *more, *less;
   int axis;
 };
-constexpr std::array<DialKeys, 4> dial_keys{
-    {{"ArrowUp", "ArrowDown", 1}, {"ArrowLeft", "ArrowRight", 0}, {"KeyW", "KeyS", 3}, {"KeyA", "KeyD", 2}}};
+constexpr std::array<DialKeys, 4> dial_keys{{{"ArrowUp", "ArrowDown", 1},
+                                             {"ArrowLeft", "ArrowRight", 0},
+                                             {"KeyW", "KeyS", 3},
+                                             {"KeyA", "KeyD", 2}}};
 
 constexpr std::array<const char*, 4> rows{"1234567890", "QWERTYUIOP", "ASDFGHJKL", "ZXCVBNM"};
 
@@ -41,7 +45,9 @@ const std::vector<std::string>& known_keys() {
   return keys;
 }
 
-bool is_key(std::string_view name) { return std::binary_search(known_keys().begin(), known_keys().end(), name); }
+bool is_key(std::string_view name) {
+  return std::binary_search(known_keys().begin(), known_keys().end(), name);
+}
 
 std::vector<KeyBinding> default_bindings(const std::vector<ControlInfo>& controls) {
   std::vector<KeyBinding> bindings;
@@ -59,10 +65,12 @@ std::vector<KeyBinding> default_bindings(const std::vector<ControlInfo>& control
     const std::string row = rows[choices];
     for (std::size_t i = 0; i < std::min(row.size(), control.options.size()); ++i) {
       const std::string prefix = choices == 0 ? "Digit" : "Key";
-      bindings.push_back({.key = prefix + row[i], .control = control.name, .option = control.options[i]});
+      bindings.push_back(
+          {.key = prefix + row[i], .control = control.name, .option = control.options[i]});
       if (choices == 0)
-        bindings.push_back(
-            {.button = static_cast<std::int64_t>(i), .control = control.name, .option = control.options[i]});
+        bindings.push_back({.button = static_cast<std::int64_t>(i),
+                            .control = control.name,
+                            .option = control.options[i]});
     }
     ++choices;
   }

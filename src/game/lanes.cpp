@@ -23,7 +23,9 @@ std::span<T> part_of(std::byte* block, std::size_t offset, std::size_t seat, std
   return {reinterpret_cast<T*>(block + offset) + seat * count, count};
 }
 
-Books& books(const GamePlan& plan, std::byte* block) { return *reinterpret_cast<Books*>(block + plan.books_offset); }
+Books& books(const GamePlan& plan, std::byte* block) {
+  return *reinterpret_cast<Books*>(block + plan.books_offset);
+}
 const Books& books(const GamePlan& plan, const std::byte* block) {
   return *reinterpret_cast<const Books*>(block + plan.books_offset);
 }
@@ -86,7 +88,8 @@ std::string_view name_of(EndedBy ended_by) noexcept {
   return "unknown";
 }
 
-Lanes::Lanes(Game game, std::size_t count, std::size_t workers) : game_(std::move(game)), count_(count) {
+Lanes::Lanes(Game game, std::size_t count, std::size_t workers)
+    : game_(std::move(game)), count_(count) {
   const GamePlan& plan = game_.plan();
   std::size_t bytes = 0;
   for (std::size_t stage = 0; stage < game_.stages(); ++stage) {
@@ -97,14 +100,15 @@ Lanes::Lanes(Game game, std::size_t count, std::size_t workers) : game_(std::mov
   lane_stage_.assign(count_, stages_.size() - 1);
   next_stage_ = lane_stage_;
   // Lanes start on cache lines of their own, so that threads do not disturb each other.
-  stride_ = (bytes + AlignedBuffer<std::byte>::alignment - 1) / AlignedBuffer<std::byte>::alignment *
-            AlignedBuffer<std::byte>::alignment;
+  stride_ = (bytes + AlignedBuffer<std::byte>::alignment - 1) /
+            AlignedBuffer<std::byte>::alignment * AlignedBuffer<std::byte>::alignment;
   states_ = AlignedBuffer<std::byte>(stride_ * count_);
   for (std::size_t r = 0; r < plan.roles.size(); ++r) {
     const Role& role = plan.roles[r];
     const std::size_t n = rows(r);
-    io_.push_back({AlignedBuffer<float>(n * role.columns.size()), AlignedBuffer<float>(n * role.controls.size()),
-                   AlignedBuffer<float>(n), AlignedBuffer<float>(n * role.terms.size()),
+    io_.push_back({AlignedBuffer<float>(n * role.columns.size()),
+                   AlignedBuffer<float>(n * role.controls.size()), AlignedBuffer<float>(n),
+                   AlignedBuffer<float>(n * role.terms.size()),
                    AlignedBuffer<float>(n * role.terms.size()),
                    AlignedBuffer<float>(n * (plan.role_plans[r].inputs + 2))});
   }
@@ -122,20 +126,22 @@ void Lanes::make_room(std::size_t workers) {
 
 void Lanes::set_stage(std::size_t lane, std::size_t stage) {
   if (stage >= stages_.size())
-    throw Error(ErrorKind::refused, "the game has no stage " + std::to_string(stage), "Lanes::set_stage",
-                "use snapshots of the same game only");
+    throw Error(ErrorKind::refused, "the game has no stage " + std::to_string(stage),
+                "Lanes::set_stage", "use snapshots of the same game only");
   if (stage != lane_stage_[lane]) std::memset(block(lane), 0, stride_);
   lane_stage_[lane] = next_stage_[lane] = stage;
 }
 
-void Lanes::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {
+void Lanes::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
+                       double share) {
   for (const auto& state : arena_states)
     if (state.size() != stages_[stage].arena().state_bytes())
       throw Error(ErrorKind::refused,
                   "recorded moments have " + std::to_string(state.size()) +
                       " bytes, states of the stage's arena have " +
                       std::to_string(stages_[stage].arena().state_bytes()),
-                  "stage '" + game_.stage_name(stage) + "'", "record them in the game as it is on that stage");
+                  "stage '" + game_.stage_name(stage) + "'",
+                  "record them in the game as it is on that stage");
   starts_[stage] = {std::move(arena_states), share};
 }
 
@@ -150,7 +156,8 @@ void Lanes::begin(std::size_t lane, EpisodeKey key, std::size_t worker) {
     game.arena.begin(state, key.seed, key.lane, key.episode, workers_[worker]->scratch);
   } else {
     const auto& states = starts_[lane_stage_[lane]].states;
-    RandomStream random(derived_seed(key.seed, "recorded start"), key.lane, key.episode, Purpose::stage);
+    RandomStream random(derived_seed(key.seed, "recorded start"), key.lane, key.episode,
+                        Purpose::stage);
     const auto& start = states[random.below(static_cast<std::uint32_t>(states.size()))];
     std::memcpy(state, start.data(), start.size());
     game.arena.rekey(state, key.seed, key.lane, key.episode);
@@ -161,7 +168,8 @@ void Lanes::begin(std::size_t lane, EpisodeKey key, std::size_t worker) {
 bool Lanes::begin_recorded(std::size_t lane, EpisodeKey key) const {
   const Starts& starts = starts_[lane_stage_[lane]];
   if (starts.states.empty()) return false;
-  RandomStream random(derived_seed(key.seed, "whether recorded"), key.lane, key.episode, Purpose::stage);
+  RandomStream random(derived_seed(key.seed, "whether recorded"), key.lane, key.episode,
+                      Purpose::stage);
   return static_cast<double>(random.uniform()) < starts.share;
 }
 
@@ -176,14 +184,16 @@ void Lanes::open_books(std::size_t lane, EpisodeKey key, std::size_t worker) {
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
       const auto given = given_to(game.role_plans[r], state, seat);
       std::copy(game.roles[r].rest.begin(), game.roles[r].rest.end(), given.begin());
-      begin_terms(game.role_plans[r], SeatView(*this, lane, r, seat), memory_of(game.role_plans[r], state, seat));
+      begin_terms(game.role_plans[r], SeatView(*this, lane, r, seat),
+                  memory_of(game.role_plans[r], state, seat));
     }
   sense(lane, worker);
   for (std::size_t r = 0; r < game.roles.size(); ++r)
     for (std::size_t seat = 0; seat < seats(r); ++seat)
       fill_kept_columns(game.role_plans[r], observation(r, lane * seats(r) + seat),
                         kept_by(game.role_plans[r], state, seat));
-  if (std::any_of(game.role_plans.begin(), game.role_plans.end(), [](const RolePlan& r) { return r.kept_columns > 0; }))
+  if (std::any_of(game.role_plans.begin(), game.role_plans.end(),
+                  [](const RolePlan& r) { return r.kept_columns > 0; }))
     sense(lane, worker);
 }
 
@@ -192,13 +202,15 @@ void Lanes::advance(std::size_t lane, std::size_t worker) {
   keep_senses(lane);
   read_controls(lane);
   events_[lane].clear();
-  for (std::int64_t tick = 0; tick < game.spec.ticks_per_step; ++tick) play_tick(lane, tick, worker);
+  for (std::int64_t tick = 0; tick < game.spec.ticks_per_step; ++tick)
+    play_tick(lane, tick, worker);
   ++books(game, block(lane)).steps;
   pay(lane);
   sense(lane, worker);
 }
 
-void Lanes::play_ticks(std::size_t lane, const std::function<void()>& after_tick, std::size_t worker) {
+void Lanes::play_ticks(std::size_t lane, const std::function<void()>& after_tick,
+                       std::size_t worker) {
   read_controls(lane);
   events_[lane].clear();
   for (std::int64_t tick = 0; tick < plan(lane).spec.ticks_per_step; ++tick) {
@@ -223,7 +235,8 @@ void Lanes::read_controls(std::size_t lane) {
     const std::size_t wishes = game.role_plans[r].inputs + 2;
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
       const std::size_t row = lane * seats(r) + seat;
-      zithercraft::read_controls(game.roles[r], game.role_plans[r], control(r, row), observation(r, row),
+      zithercraft::read_controls(game.roles[r], game.role_plans[r], control(r, row),
+                                 observation(r, row),
                                  given_to(game.role_plans[r], block(lane), seat),
                                  {io_[r].wishes.data() + row * wishes, wishes});
     }
@@ -240,7 +253,8 @@ void Lanes::play_tick(std::size_t lane, std::int64_t tick, std::size_t worker) {
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
       const std::size_t body = game.roles[r].seats[seat];
       set_inputs(role, {io_[r].wishes.data() + (lane * seats(r) + seat) * wishes, wishes}, tick,
-                 role.moves.used() ? game.arena.pose(state, body) : Pose{}, game.arena.inputs(state, body));
+                 role.moves.used() ? game.arena.pose(state, body) : Pose{},
+                 game.arena.inputs(state, body));
     }
   }
   game.arena.tick(state, workers_[worker]->scratch, events_[lane]);
@@ -276,17 +290,20 @@ void Lanes::measure(std::size_t lane, Verdict& verdict) {
   for (std::size_t r = 0; r < game.roles.size(); ++r) {
     const std::size_t terms = game.role_plans[r].terms.size();
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
-      const std::span<float> amounts{io_[r].amounts.data() + (lane * seats(r) + seat) * terms, terms};
+      const std::span<float> amounts{io_[r].amounts.data() + (lane * seats(r) + seat) * terms,
+                                     terms};
       const Verdict own = measure_terms(game.role_plans[r], SeatView(*this, lane, r, seat),
                                         memory_of(game.role_plans[r], block(lane), seat), amounts);
-      if (own != Verdict::none && verdict != Verdict::failure) verdict = for_first_role(own, game.roles[r], game.roles[0]);
+      if (own != Verdict::none && verdict != Verdict::failure)
+        verdict = for_first_role(own, game.roles[r], game.roles[0]);
     }
   }
 }
 
-// The sum of a term over all seats of its scope, those of other roles with a term of the same name included; blended
-// with its value for the seat itself.
-float Lanes::shared_amount(std::size_t lane, std::size_t role, std::size_t seat, std::size_t term) const {
+// The sum of a term over all seats of its scope, those of other roles with a term of the same name
+// included; blended with its value for the seat itself.
+float Lanes::shared_amount(std::size_t lane, std::size_t role, std::size_t seat,
+                           std::size_t term) const {
   const GamePlan& game = plan(lane);
   const auto entities = game.arena.entities();
   const std::string& side = entities[game.roles[role].seats[seat]].side;
@@ -294,8 +311,8 @@ float Lanes::shared_amount(std::size_t lane, std::size_t role, std::size_t seat,
   float sum = 0.0f;
   for (std::size_t r = 0; r < game.roles.size(); ++r) {
     const auto& names = game.roles[r].terms;
-    const auto same =
-        static_cast<std::size_t>(std::find(names.begin(), names.end(), game.roles[role].terms[term]) - names.begin());
+    const auto same = static_cast<std::size_t>(
+        std::find(names.begin(), names.end(), game.roles[role].terms[term]) - names.begin());
     if (same == names.size()) continue;
     for (std::size_t s = 0; s < seats(r); ++s)
       if (everyone || entities[game.roles[r].seats[s]].side == side)
@@ -303,7 +320,8 @@ float Lanes::shared_amount(std::size_t lane, std::size_t role, std::size_t seat,
   }
   const float blend = game.role_plans[role].terms[term].blend;
   if (blend == 1.0f) return sum;
-  const float own = io_[role].amounts[(lane * seats(role) + seat) * game.roles[role].terms.size() + term];
+  const float own =
+      io_[role].amounts[(lane * seats(role) + seat) * game.roles[role].terms.size() + term];
   return own + blend * (sum - own);
 }
 
@@ -318,8 +336,8 @@ void Lanes::share_and_pay(std::size_t lane) {
       const auto ledger = ledger_of(role, block(lane), seat);
       double sum = 0.0;
       for (std::size_t t = 0; t < terms; ++t) {
-        const float amount =
-            role.terms[t].scope == Scope::self ? io_[r].amounts[row * terms + t] : shared_amount(lane, r, seat, t);
+        const float amount = role.terms[t].scope == Scope::self ? io_[r].amounts[row * terms + t]
+                                                                : shared_amount(lane, r, seat, t);
         rewards[t] = reward_of(role.terms[t], amount, ledger[t]);
         sum += static_cast<double>(rewards[t]);
       }
@@ -341,7 +359,8 @@ void Lanes::pay(std::size_t lane) {
     if (ruled != Verdict::none && verdict != Verdict::failure) verdict = ruled;
   }
   share_and_pay(lane);
-  const EndedBy cutoff = cut_off(game, state, book.steps, events_[lane], cutoff_memory(game, state));
+  const EndedBy cutoff =
+      cut_off(game, state, book.steps, events_[lane], cutoff_memory(game, state));
   if (verdict != Verdict::none) {
     book.outcome = verdict == Verdict::success ? Outcome::success : Outcome::failure;
     book.ended_by = EndedBy::verdict;
@@ -353,15 +372,17 @@ void Lanes::pay(std::size_t lane) {
   const EventKind kind = book.outcome == Outcome::success   ? EventKind::success
                          : book.outcome == Outcome::failure ? EventKind::failure
                                                             : EventKind::cutoff;
-  events_[lane].push_back(
-      {.tick = game.arena.ticks(state), .kind = kind, .detail = static_cast<std::int32_t>(book.ended_by)});
+  events_[lane].push_back({.tick = game.arena.ticks(state),
+                           .kind = kind,
+                           .detail = static_cast<std::int32_t>(book.ended_by)});
 }
 
 bool Lanes::nobody_left(std::size_t lane) const {
   const Arena& arena = plan(lane).arena;
   const auto& all = plan(lane).seats;
-  return std::none_of(all.begin(), all.end(),
-                      [&](std::size_t body) { return arena.present(block(lane), body) || arena.returns(body); });
+  return std::none_of(all.begin(), all.end(), [&](std::size_t body) {
+    return arena.present(block(lane), body) || arena.returns(body);
+  });
 }
 
 void Lanes::sense(std::size_t lane, std::size_t worker) {
@@ -371,8 +392,8 @@ void Lanes::sense(std::size_t lane, std::size_t worker) {
       const std::size_t columns = game.roles[r].columns.size(), row = lane * seats(r) + seat;
       const RolePlan& role = game.role_plans[r];
       sense_seat(game, role, SeatView(*this, lane, r, seat),
-                 {given_to(role, block(lane), seat), kept_by(role, block(lane), seat)}, workers_[worker]->senses,
-                 {io_[r].observations.data() + row * columns, columns});
+                 {given_to(role, block(lane), seat), kept_by(role, block(lane), seat)},
+                 workers_[worker]->senses, {io_[r].observations.data() + row * columns, columns});
     }
 }
 
@@ -410,7 +431,8 @@ std::span<float> Lanes::control(std::size_t role, std::size_t row) noexcept {
   return {io_[role].controls.data() + row * controls, controls};
 }
 
-bool Lanes::allowed(std::size_t role, std::size_t row, std::size_t control, std::size_t option) const noexcept {
+bool Lanes::allowed(std::size_t role, std::size_t row, std::size_t control,
+                    std::size_t option) const noexcept {
   const auto& column = game_.plan().role_plans[role].controls[control].need_columns[option];
   return !column || observation(role, row)[*column] > 0.5f;
 }
@@ -422,7 +444,8 @@ std::span<const float> Lanes::rewards_by_term(std::size_t role, std::size_t row)
 
 std::span<const double> Lanes::ledger(std::size_t role, std::size_t row) const noexcept {
   const std::size_t lane = row / seats(role);
-  return ledger_of(plan(lane).role_plans[role], const_cast<std::byte*>(block(lane)), row % seats(role));
+  return ledger_of(plan(lane).role_plans[role], const_cast<std::byte*>(block(lane)),
+                   row % seats(role));
 }
 
 double Lanes::episode_return(std::size_t role, std::size_t row) const noexcept {
@@ -430,10 +453,18 @@ double Lanes::episode_return(std::size_t role, std::size_t row) const noexcept {
   return std::accumulate(terms.begin(), terms.end(), 0.0);
 }
 
-Outcome Lanes::outcome(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).outcome; }
-EndedBy Lanes::ended_by(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).ended_by; }
-std::uint32_t Lanes::steps(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).steps; }
-EpisodeKey Lanes::key(std::size_t lane) const noexcept { return books(plan(lane), block(lane)).key; }
+Outcome Lanes::outcome(std::size_t lane) const noexcept {
+  return books(plan(lane), block(lane)).outcome;
+}
+EndedBy Lanes::ended_by(std::size_t lane) const noexcept {
+  return books(plan(lane), block(lane)).ended_by;
+}
+std::uint32_t Lanes::steps(std::size_t lane) const noexcept {
+  return books(plan(lane), block(lane)).steps;
+}
+EpisodeKey Lanes::key(std::size_t lane) const noexcept {
+  return books(plan(lane), block(lane)).key;
+}
 
 std::span<const std::byte> Lanes::state(std::size_t lane) const noexcept {
   return {block(lane), plan(lane).block_bytes};
@@ -444,8 +475,8 @@ const std::byte* Lanes::arena_state(std::size_t lane) const noexcept { return bl
 void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker) {
   if (snapshot.size() != plan(lane).block_bytes)
     throw Error(ErrorKind::refused,
-                "the snapshot has " + std::to_string(snapshot.size()) + " bytes, this game's states have " +
-                    std::to_string(plan(lane).block_bytes),
+                "the snapshot has " + std::to_string(snapshot.size()) +
+                    " bytes, this game's states have " + std::to_string(plan(lane).block_bytes),
                 "Lanes::restore", "use snapshots of the same game only");
   std::memcpy(block(lane), snapshot.data(), snapshot.size());
   events_[lane].clear();
@@ -457,8 +488,8 @@ void Lanes::begin_from(std::size_t lane, EpisodeKey key, std::span<const std::by
   const GamePlan& game = plan(lane);
   if (arena_snapshot.size() < game.arena.state_bytes())
     throw Error(ErrorKind::refused,
-                "the snapshot has " + std::to_string(arena_snapshot.size()) + " bytes, this arena's states have " +
-                    std::to_string(game.arena.state_bytes()),
+                "the snapshot has " + std::to_string(arena_snapshot.size()) +
+                    " bytes, this arena's states have " + std::to_string(game.arena.state_bytes()),
                 "Lanes::begin_from", "use snapshots of the same game only");
   std::byte* state = block(lane);
   std::memset(state, 0, game.block_bytes);

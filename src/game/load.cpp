@@ -10,9 +10,11 @@ namespace zithercraft {
 namespace {
 
 // Errors of the compiler name a key path; the nearest part of it in the file gives the line.
-std::string place_in_file(const toml::table& table, const std::string& source, const std::string& key_path) {
+std::string place_in_file(const toml::table& table, const std::string& source,
+                          const std::string& key_path) {
   for (std::string path = key_path; !path.empty();) {
-    if (const auto node = table.at_path(path)) return position_of(*node.node(), source) + " (" + key_path + ")";
+    if (const auto node = table.at_path(path))
+      return position_of(*node.node(), source) + " (" + key_path + ")";
     const auto cut = path.find_last_of(".[");
     path = cut == std::string::npos ? "" : path.substr(0, cut);
   }
@@ -24,7 +26,8 @@ template <class Use>
 void each_file(GameSpec& game, const Use& use) {
   ArenaSpec& arena = game.arena;
   for (std::size_t i = 0; i < game.stages.size(); ++i)
-    if (auto& start = game.stages[i].start) use(start->replay, "stages[" + std::to_string(i) + "].start.replay");
+    if (auto& start = game.stages[i].start)
+      use(start->replay, "stages[" + std::to_string(i) + "].start.replay");
   if (arena.ground) use(arena.ground->file, std::string("arena.ground.file"));
   if (arena.blocks) use(arena.blocks->file, std::string("arena.blocks.file"));
   for (std::size_t i = 0; i < arena.meshes.size(); ++i)
@@ -41,7 +44,8 @@ GameSpec parse_in_folder(std::string_view text, const std::string& source, Custo
   try {
     const Game compiled(spec, custom);
   } catch (const Error& error) {
-    throw Error(error.kind(), error.problem(), place_in_file(table, source, error.where()), error.fix());
+    throw Error(error.kind(), error.problem(), place_in_file(table, source, error.where()),
+                error.fix());
   }
   return spec;
 }

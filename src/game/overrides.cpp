@@ -23,7 +23,8 @@ void adopt_code(GameSpec& to, const GameSpec& from) {
     if (role.script == old.script) role.script = old.script;
     for (std::size_t s = 0; s < std::min(role.senses.size(), old.senses.size()); ++s)
       if (auto* sense = std::get_if<CustomSense>(&role.senses[s]))
-        if (const auto* with_code = std::get_if<CustomSense>(&old.senses[s])) sense->code = with_code->code;
+        if (const auto* with_code = std::get_if<CustomSense>(&old.senses[s]))
+          sense->code = with_code->code;
     for (std::size_t t = 0; t < std::min(role.rewards.size(), old.rewards.size()); ++t) {
       if (role.rewards[t].each_step == old.rewards[t].each_step)
         role.rewards[t].each_step = old.rewards[t].each_step;
@@ -50,7 +51,8 @@ GameSpec with_keys(const GameSpec& game, const KeyValues& keys, const std::strin
 }
 
 Value parse_value(const std::string& text, const std::string& where) {
-  if (text.empty()) throw Error(ErrorKind::spec, "the value is missing", where, "write it as KEY=VALUE");
+  if (text.empty())
+    throw Error(ErrorKind::spec, "the value is missing", where, "write it as KEY=VALUE");
   const auto parsed = [&]() -> toml::table {
     try {
       return parse_toml("value = " + text, where);
@@ -59,7 +61,8 @@ Value parse_value(const std::string& text, const std::string& where) {
     }
   }();
   if (parsed.size() != 1)
-    throw Error(ErrorKind::spec, "the value cannot be understood", where, "give one value, as TOML writes it");
+    throw Error(ErrorKind::spec, "the value cannot be understood", where,
+                "give one value, as TOML writes it");
   return value_of(*parsed.get("value"), where);
 }
 
@@ -69,14 +72,16 @@ std::string text_of(const Value& value) {
   if (const auto* list = std::get_if<Value::List>(&value.held)) {
     std::string text;
     for (const Value& item : *list)
-      text += (text.empty() ? "" : ", ") +
-              (std::holds_alternative<std::string>(item.held) ? '"' + text_of(item) + '"' : text_of(item));
+      text += (text.empty() ? "" : ", ") + (std::holds_alternative<std::string>(item.held)
+                                                ? '"' + text_of(item) + '"'
+                                                : text_of(item));
     return "[" + text + "]";
   }
   std::array<char, 32> digits{};
   const auto whole = std::get_if<std::int64_t>(&value.held);
-  const auto end = whole != nullptr ? std::to_chars(digits.begin(), digits.end(), *whole)
-                                    : std::to_chars(digits.begin(), digits.end(), std::get<double>(value.held));
+  const auto end = whole != nullptr
+                       ? std::to_chars(digits.begin(), digits.end(), *whole)
+                       : std::to_chars(digits.begin(), digits.end(), std::get<double>(value.held));
   return {digits.data(), end.ptr};
 }
 
@@ -84,7 +89,8 @@ KeyValues::value_type parse_assignment(const std::string& text, const std::strin
   const std::size_t equals = text.find('=');
   if (equals == std::string::npos || equals == 0)
     throw Error(ErrorKind::usage, "'" + text + "' sets nothing", where, "write it as KEY=VALUE");
-  return {text.substr(0, equals), parse_value(text.substr(equals + 1), where + " " + text.substr(0, equals))};
+  return {text.substr(0, equals),
+          parse_value(text.substr(equals + 1), where + " " + text.substr(0, equals))};
 }
 
 GameSpec at_stage(const GameSpec& game, std::size_t stage) {

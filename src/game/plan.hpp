@@ -21,13 +21,15 @@ struct FanPlan {
   std::size_t rays = 0;
   float reach = 1.0f, thickness = 0.0f;
   std::uint64_t tags = 0;
-  std::vector<float> cos, sin;            // of each ray, relative to the heading: its parts ahead and to the left
-  std::vector<float> up;                  // likewise upwards; empty in flat arenas
-  float eye = 0.0f;                       // metres above the foot
-  bool follows_pitch = false;                     // tilts with the body's pitch
-  std::vector<std::int32_t> flag_of;      // per entity: which flag column it raises
-  std::vector<std::uint64_t> seen_alone;  // the tags one by one, where each has a distance of its own
-  std::size_t flags = 0;                  // with the one for a miss
+  std::vector<float> cos,
+      sin;                // of each ray, relative to the heading: its parts ahead and to the left
+  std::vector<float> up;  // likewise upwards; empty in flat arenas
+  float eye = 0.0f;       // metres above the foot
+  bool follows_pitch = false;         // tilts with the body's pitch
+  std::vector<std::int32_t> flag_of;  // per entity: which flag column it raises
+  std::vector<std::uint64_t>
+      seen_alone;         // the tags one by one, where each has a distance of its own
+  std::size_t flags = 0;  // with the one for a miss
   bool miss = false;
   bool own_side = true;
 };
@@ -60,7 +62,9 @@ struct WindowPlan {
   bool blocks = false;
   std::vector<std::size_t> tags;
   std::uint64_t beyond = 0;
-  std::size_t cells() const { return (ahead + 1 + behind) * (left + 1 + right) * (above + 1 + below); }
+  std::size_t cells() const {
+    return (ahead + 1 + behind) * (left + 1 + right) * (above + 1 + below);
+  }
 };
 
 struct HazardsPlan {
@@ -71,7 +75,8 @@ struct CameraPlan {
   CameraFrom from = CameraFrom::above;
   std::size_t width = 0, height = 0, channels = 1;
   std::size_t left = 0, top = 0, out_width = 0, out_height = 0, reduce = 1;
-  float across = 1.0f, focal = 1.0f, reach = 1.0f, eye = 0.0f;  // focal: pixels at which one metre is one metre away
+  float across = 1.0f, focal = 1.0f, reach = 1.0f,
+        eye = 0.0f;  // focal: pixels at which one metre is one metre away
   bool turns = true, high = false;
   float middle_x = 0.0f, middle_y = 0.0f;  // of an overall view
   std::uint64_t solid = 0, zones = 0;      // tags that eyes see
@@ -94,8 +99,8 @@ struct CustomSensePlan {
 };
 
 struct SensePart {
-  std::variant<FanPlan, CompassPlan, OwnMotionPlan, OwnStatePlan, GaugesPlan, WindowPlan, HazardsPlan, CameraPlan,
-               CrowdPlan, CustomSensePlan>
+  std::variant<FanPlan, CompassPlan, OwnMotionPlan, OwnStatePlan, GaugesPlan, WindowPlan,
+               HazardsPlan, CameraPlan, CrowdPlan, CustomSensePlan>
       what;
   std::size_t first_column = 0, columns = 0;  // of this step; those of earlier ones follow
   std::size_t history = 0;                    // earlier steps
@@ -115,8 +120,9 @@ struct AllowedPlan {
 };
 
 struct ControlPlan {
-  float low = -1.0f, high = 1.0f;    // of a dial
-  std::vector<std::size_t> inputs;   // of the body: one for a dial, those that any option sets for a choice
+  float low = -1.0f, high = 1.0f;  // of a dial
+  std::vector<std::size_t>
+      inputs;  // of the body: one for a dial, those that any option sets for a choice
   std::vector<float> option_values;  // of a choice: [options][inputs]; empty for a dial
   std::size_t options = 0;
   float dead_zone = 0.0f;
@@ -127,8 +133,9 @@ struct ControlPlan {
 
 /// Moves in the arena's directions of a body that moves in its own.
 struct CompassMoves {
-  std::size_t ahead = 0, left = 0;                          // inputs
-  std::size_t east = nowhere_input, north = nowhere_input;  // numbers among the wishes, beyond the body's inputs
+  std::size_t ahead = 0, left = 0;  // inputs
+  std::size_t east = nowhere_input,
+              north = nowhere_input;  // numbers among the wishes, beyond the body's inputs
   static constexpr std::size_t nowhere_input = static_cast<std::size_t>(-1);
   bool used() const { return east != nowhere_input || north != nowhere_input; }
 };
@@ -187,10 +194,12 @@ struct EachPlan {
 struct TermPlan {
   float weight = 1.0f;
   Verdict ends = Verdict::none;
-  std::variant<ProgressPlan, EventTriggerPlan, ConditionPlan, MeterTriggerPlan, NearMissTriggerPlan, ExplorationTriggerPlan, EachPlan> trigger;
+  std::variant<ProgressPlan, EventTriggerPlan, ConditionPlan, MeterTriggerPlan, NearMissTriggerPlan,
+               ExplorationTriggerPlan, EachPlan>
+      trigger;
   Scope scope = Scope::self;
   float blend = 1.0f;
-  std::size_t memory = 0;          // 8-byte words from the beginning of the seat's
+  std::size_t memory = 0;      // 8-byte words from the beginning of the seat's
   float most_per_step = 0.0f;  // 0: no limit
   double most_per_episode = 0.0;
 };
@@ -201,10 +210,12 @@ struct RolePlan {
   std::vector<ControlPlan> controls;
   CompassMoves moves;
   std::size_t inputs = 0;  // of the body, and wishes beyond them
-  bool paced = false;      // some input moves slowly, is let go after a tick, or is turned with the body
+  bool paced =
+      false;  // some input moves slowly, is let go after a tick, or is turned with the body
   std::vector<TermPlan> terms;
   std::size_t kept_columns = 0, memory_words = 0;
-  std::size_t kept_offset = 0, given_offset = 0, ledger_offset = 0, memory_offset = 0;  // bytes from the block's start
+  std::size_t kept_offset = 0, given_offset = 0, ledger_offset = 0,
+              memory_offset = 0;  // bytes from the block's start
 };
 
 // ---- Cutoffs
@@ -248,7 +259,7 @@ struct GamePlan {
   CutoffsPlan cutoffs{};
   std::vector<std::vector<std::size_t>> things_of_tag{};  // bodies, zones and items
   std::vector<std::size_t> seats{};                       // bodies that some role steers
-  std::vector<Game> stages{};                             // of a curriculum, without the game itself
+  std::vector<Game> stages{};                      // of a curriculum, without the game itself
   std::size_t rule_numbers = 0, rules_offset = 0;  // doubles of all rules, behind their verdict
   std::string fingerprint{};
   bool complete = true;

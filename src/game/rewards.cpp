@@ -32,9 +32,9 @@ Bearing way_from(const SeatView& seat, std::size_t body, std::size_t tag, bool p
     const float x = at.x - from.x, y = at.y - from.y, z = at.z - from.z;
     to.distance = std::sqrt(x * x + y * y + z * z);
   } else {
-    const NearestHit hit =
-        arena.nearest(seat.arena_state(), from.x, from.y, std::uint64_t{1} << tag, static_cast<std::int32_t>(body),
-                      from.z + 0.5f * arena.height_of(body, seat.arena_state()));
+    const NearestHit hit = arena.nearest(seat.arena_state(), from.x, from.y,
+                                         std::uint64_t{1} << tag, static_cast<std::int32_t>(body),
+                                         from.z + 0.5f * arena.height_of(body, seat.arena_state()));
     to.distance = hit.distance;
     to.entity = hit.entity;
   }
@@ -46,8 +46,8 @@ Bearing aim(const ProgressPlan& progress, const SeatView& seat, std::size_t body
   Bearing to = way_from(seat, body, progress.tag, progress.paired);
   if (!progress.along_path || to.entity < 0) return to;
   const Pose from = seat.game().arena().pose(seat.arena_state(), body);
-  const auto path =
-      path_over_cells(seat.game().arena(), seat.arena_state(), from.x, from.y, static_cast<std::size_t>(to.entity));
+  const auto path = path_over_cells(seat.game().arena(), seat.arena_state(), from.x, from.y,
+                                    static_cast<std::size_t>(to.entity));
   if (path) to.distance = path->distance;
   return to;
 }
@@ -60,8 +60,9 @@ Bearing aim(const ProgressPlan& progress, const SeatView& seat) {
   return {};
 }
 
-// What the term would have given in all for going this far away: in coarse enough steps that differences are exact, so
-// that what is gained on the way there is taken back to the last bit on the way back.
+// What the term would have given in all for going this far away: in coarse enough steps that
+// differences are exact, so that what is gained on the way there is taken back to the last bit on
+// the way back.
 float potential(const ProgressPlan& progress, float distance, float start) {
   if (progress.weight == 0.0f) return 0.0f;
   const float step = std::ldexp(1.0f, std::ilogb(progress.weight) - 20);
@@ -73,9 +74,11 @@ float amount(const ProgressPlan& progress, const SeatView& seat, Memory memory) 
   const Bearing now = aim(progress, seat);
   if (now.entity < 0) return 0.0f;  // all of them are gone for now
   // What was aimed at is gone (collected, say): the way to the next one is no step back.
-  const bool lost = d.thing < 0 || !seat.game().arena().present(seat.arena_state(), static_cast<std::size_t>(d.thing));
+  const bool lost = d.thing < 0 || !seat.game().arena().present(seat.arena_state(),
+                                                                static_cast<std::size_t>(d.thing));
   if (d.start <= 0.0f) d.start = now.distance;
-  const float ahead = potential(progress, now.distance, d.start), closed = lost ? 0.0f : d.potential - ahead;
+  const float ahead = potential(progress, now.distance, d.start),
+              closed = lost ? 0.0f : d.potential - ahead;
   d.potential = ahead;
   d.thing = now.entity;
   return closed;
@@ -85,8 +88,8 @@ float amount(const EventTriggerPlan& trigger, const SeatView& seat, Memory memor
   const auto entities = seat.game().arena().entities();
   const auto meant = [&](std::int32_t entity) {
     if (trigger.of.empty()) return entity == static_cast<std::int32_t>(seat.body());
-    return entity >= 0 &&
-           std::find(trigger.of.begin(), trigger.of.end(), static_cast<std::size_t>(entity)) != trigger.of.end();
+    return entity >= 0 && std::find(trigger.of.begin(), trigger.of.end(),
+                                    static_cast<std::size_t>(entity)) != trigger.of.end();
   };
   float sum = 0.0f;
   for (const Event& event : seat.events()) {
@@ -95,7 +98,8 @@ float amount(const EventTriggerPlan& trigger, const SeatView& seat, Memory memor
     const bool whom = !who && trigger.as != Part::who && meant(event.whom);
     if (!who && !whom) continue;
     const std::int32_t other = who ? event.whom : event.who;
-    const bool tagged = other >= 0 && ((trigger.tags >> entities[static_cast<std::size_t>(other)].tag) & 1u) != 0;
+    const bool tagged =
+        other >= 0 && ((trigger.tags >> entities[static_cast<std::size_t>(other)].tag) & 1u) != 0;
     if (!trigger.any_thing && !tagged) continue;
     if (trigger.counts != Counts::every) {
       const bool each = trigger.counts == Counts::first_of_each && other >= 0;
@@ -131,8 +135,9 @@ float amount(const ConditionPlan& condition, const SeatView& seat, Memory) {
     if (condition.paired) return in(condition.zones[seat.number()]);
     return std::any_of(condition.zones.begin(), condition.zones.end(), in);
   };
-  const bool any =
-      condition.of.empty() ? holds(seat.body()) : std::any_of(condition.of.begin(), condition.of.end(), holds);
+  const bool any = condition.of.empty()
+                       ? holds(seat.body())
+                       : std::any_of(condition.of.begin(), condition.of.end(), holds);
   return any ? 1.0f : 0.0f;
 }
 
@@ -155,11 +160,13 @@ float amount(const NearMissTriggerPlan& near_miss, const SeatView& seat, Memory 
   const auto entities = seat.game().arena().entities();
   float sum = 0.0f;
   for (const Event& event : seat.events()) {
-    if (event.kind != EventKind::pass || event.who != static_cast<std::int32_t>(seat.body()) || event.whom < 0)
+    if (event.kind != EventKind::pass || event.who != static_cast<std::int32_t>(seat.body()) ||
+        event.whom < 0)
       continue;
-    if (((near_miss.tags >> entities[static_cast<std::size_t>(event.whom)].tag) & 1u) == 0) continue;
-    const double close =
-        std::max(0.0, 1.0 - static_cast<double>(event.strength) / static_cast<double>(near_miss.within));
+    if (((near_miss.tags >> entities[static_cast<std::size_t>(event.whom)].tag) & 1u) == 0)
+      continue;
+    const double close = std::max(
+        0.0, 1.0 - static_cast<double>(event.strength) / static_cast<double>(near_miss.within));
     sum += static_cast<float>(near_miss.over == Over::sum ? close : std::max(0.0, close - best));
     best = std::max(best, close);
   }
@@ -169,7 +176,8 @@ float amount(const NearMissTriggerPlan& near_miss, const SeatView& seat, Memory 
 float amount(const ExplorationTriggerPlan& visits, const SeatView& seat, Memory memory) {
   const Pose pose = seat.pose();
   const auto square = [&](float v) {
-    const auto number = static_cast<std::int64_t>(std::floor(std::clamp(v * visits.inverse_square, -1e15f, 1e15f)));
+    const auto number =
+        static_cast<std::int64_t>(std::floor(std::clamp(v * visits.inverse_square, -1e15f, 1e15f)));
     return static_cast<std::size_t>(number) % visited_side;
   };
   std::uint64_t& row = memory[square(pose.y - visits.origin_y)];
@@ -181,7 +189,8 @@ float amount(const ExplorationTriggerPlan& visits, const SeatView& seat, Memory 
 
 float amount(const EachPlan& each, const SeatView& seat, Memory) {
   if (!each.measure.custom()) return each.times;
-  return each.measure.function() ? each.times * static_cast<float>(each.measure.function()(seat)) : 0.0f;
+  return each.measure.function() ? each.times * static_cast<float>(each.measure.function()(seat))
+                                 : 0.0f;
 }
 
 void begin(const ProgressPlan& progress, const SeatView& seat, Memory memory) {
@@ -191,7 +200,9 @@ void begin(const ProgressPlan& progress, const SeatView& seat, Memory memory) {
 void begin(const MeterTriggerPlan& change, const SeatView& seat, Memory memory) {
   in<double>(memory) = meters_of(change, seat);
 }
-void begin(const ExplorationTriggerPlan& visits, const SeatView& seat, Memory memory) { amount(visits, seat, memory); }
+void begin(const ExplorationTriggerPlan& visits, const SeatView& seat, Memory memory) {
+  amount(visits, seat, memory);
+}
 template <class Other>
 void begin(const Other&, const SeatView&, Memory) {}
 
@@ -199,7 +210,8 @@ void begin(const Other&, const SeatView&, Memory) {}
 
 void begin_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory) {
   for (const TermPlan& term : role.terms)
-    std::visit([&](const auto& kind) { begin(kind, seat, memory.subspan(term.memory)); }, term.trigger);
+    std::visit([&](const auto& kind) { begin(kind, seat, memory.subspan(term.memory)); },
+               term.trigger);
 }
 
 Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory,
@@ -211,10 +223,14 @@ Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std:
     // A seat that has left the arena is rewarded for events alone.
     const bool pays = present || std::holds_alternative<EventTriggerPlan>(term.trigger) ||
                       std::holds_alternative<NearMissTriggerPlan>(term.trigger);
-    amounts[t] = pays ? std::visit([&](const auto& kind) { return amount(kind, seat, memory.subspan(term.memory)); },
-                                   term.trigger)
-                      : 0.0f;
-    if (term.ends != Verdict::none && amounts[t] != 0.0f && verdict != Verdict::failure) verdict = term.ends;
+    amounts[t] =
+        pays
+            ? std::visit(
+                  [&](const auto& kind) { return amount(kind, seat, memory.subspan(term.memory)); },
+                  term.trigger)
+            : 0.0f;
+    if (term.ends != Verdict::none && amounts[t] != 0.0f && verdict != Verdict::failure)
+      verdict = term.ends;
   }
   return verdict;
 }
@@ -223,8 +239,8 @@ float reward_of(const TermPlan& term, float amount, double so_far) {
   float pay = term.weight * amount;
   if (term.most_per_step > 0.0f) pay = std::clamp(pay, -term.most_per_step, term.most_per_step);
   if (term.most_per_episode > 0.0) {
-    const double sum =
-        std::clamp(so_far + static_cast<double>(pay), -term.most_per_episode, term.most_per_episode);
+    const double sum = std::clamp(so_far + static_cast<double>(pay), -term.most_per_episode,
+                                  term.most_per_episode);
     pay = static_cast<float>(sum - so_far);
   }
   return pay;
@@ -233,9 +249,11 @@ float reward_of(const TermPlan& term, float amount, double so_far) {
 void check_term_rewards(const SeatView& seat, std::span<const float> rewards) {
   for (std::size_t t = 0; t < rewards.size(); ++t)
     if (!std::isfinite(rewards[t]))
-      throw Error(ErrorKind::numbers, "the term '" + seat.role().terms[t] + "' gave a reward that is not a finite number",
-                  "role '" + seat.role().name + "', step " + std::to_string(seat.steps()),
-                  "look for a division by zero or an overflow in it");
+      throw Error(
+          ErrorKind::numbers,
+          "the term '" + seat.role().terms[t] + "' gave a reward that is not a finite number",
+          "role '" + seat.role().name + "', step " + std::to_string(seat.steps()),
+          "look for a division by zero or an overflow in it");
 }
 
 }  // namespace zithercraft

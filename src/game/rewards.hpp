@@ -8,8 +8,8 @@
 
 namespace zithercraft {
 
-/// What a progress term remembers: the distance at the episode's start, what being so far away counts, and the thing
-/// aimed at.
+/// What a progress term remembers: the distance at the episode's start, what being so far away
+/// counts, and the thing aimed at.
 struct Distance {
   float start = 0.0f, potential = 0.0f;
   std::int32_t thing = -1, unused = 0;

@@ -23,16 +23,20 @@ std::span<const double> SeatView::numbers(std::string_view rule) const {
   for (const CustomRule& own : plan.spec.rules) {
     const auto count = static_cast<std::size_t>(own.numbers);
     if (own.name == rule)
-      return {reinterpret_cast<const double*>(lanes_.state(lane_).data() + plan.rules_offset) + first, count};
+      return {
+          reinterpret_cast<const double*>(lanes_.state(lane_).data() + plan.rules_offset) + first,
+          count};
     first += count;
   }
-  throw Error(ErrorKind::spec, "the game has no rule '" + std::string(rule) + "'", "rules", "name one of its rules");
+  throw Error(ErrorKind::spec, "the game has no rule '" + std::string(rule) + "'", "rules",
+              "name one of its rules");
 }
 
 Bearing SeatView::nearest(std::size_t tag) const {
   const Pose own = pose();
-  const NearestHit hit = game().arena().nearest(arena_state(), own.x, own.y, std::uint64_t{1} << tag,
-                                                static_cast<std::int32_t>(body()), middle_of(body()));
+  const NearestHit hit =
+      game().arena().nearest(arena_state(), own.x, own.y, std::uint64_t{1} << tag,
+                             static_cast<std::int32_t>(body()), middle_of(body()));
   return hit.entity < 0 ? Bearing{} : bearing_to(static_cast<std::size_t>(hit.entity));
 }
 
@@ -57,8 +61,8 @@ Bearing SeatView::bearing_to(std::size_t thing) const {
   const float distance = dz == 0.0f ? level : std::sqrt(dx * dx + dy * dy + dz * dz);
   const auto entity = static_cast<std::int32_t>(thing);
   if (level < 1e-6f) return {distance, 1.0f, 0.0f, distance > 1e-6f ? dz / distance : 0.0f, entity};
-  return {distance, (own.cos * dx + own.sin * dy) / level, (own.cos * dy - own.sin * dx) / level, dz / distance,
-          entity};
+  return {distance, (own.cos * dx + own.sin * dy) / level, (own.cos * dy - own.sin * dx) / level,
+          dz / distance, entity};
 }
 
 Bearing SeatView::path_to(std::size_t thing) const {
@@ -84,8 +88,9 @@ std::vector<SeenRay> SeatView::rays() const {
     cast_fan(*fan, game().plan(), *this, fan->tags, room);
     for (std::size_t i = 0; i < fan->rays; ++i) {
       const float distance = room.ray_distance[i];
-      seen.push_back({own.x, own.y, own.x + distance * room.ray_x[i], own.y + distance * room.ray_y[i],
-                      own.z + fan->eye, own.z + fan->eye + distance * room.ray_z[i], room.ray_entity[i]});
+      seen.push_back({own.x, own.y, own.x + distance * room.ray_x[i],
+                      own.y + distance * room.ray_y[i], own.z + fan->eye,
+                      own.z + fan->eye + distance * room.ray_z[i], room.ray_entity[i]});
     }
   }
   return seen;

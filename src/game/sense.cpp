@@ -1,8 +1,8 @@
 #include "sense.hpp"
 
 #include <algorithm>
-#include <bit>
 #include <array>
+#include <bit>
 #include <cmath>
 
 #include "controls.hpp"
@@ -78,8 +78,11 @@ void sense(const CompassPlan& compass, const Looking& at, std::span<float> out) 
   Bearing to = !compass.things.empty() ? nearest_of(compass.things[at.seat.number()], at.seat)
                : compass.paired        ? at.seat.paired(compass.tag)
                                        : at.seat.nearest(compass.tag);
-  const std::size_t ways = compass.bearings == Bearings::angle ? 2 : compass.bearings == Bearings::four ? 4 : 8;
-  if (compass.along_path && to.entity >= 0) to = at.seat.path_to(static_cast<std::size_t>(to.entity));
+  const std::size_t ways = compass.bearings == Bearings::angle  ? 2
+                           : compass.bearings == Bearings::four ? 4
+                                                                : 8;
+  if (compass.along_path && to.entity >= 0)
+    to = at.seat.path_to(static_cast<std::size_t>(to.entity));
   std::fill(out.begin(), out.end(), 0.0f);
   out[ways] = 1.0f;
   if (to.entity < 0) return;  // nothing to point at: no direction, and the farthest distance
@@ -178,11 +181,11 @@ void sense(const WindowPlan& window, const Looking& at, std::span<float> out) {
   const auto cells = std::span(at.room.cells).first(window.cells());
   const Arena& arena = at.plan.arena;
   if (window.blocks) {
-    arena.block_window(at.seat.arena_state(), at.seat.body(), window.ahead, window.behind, window.left, window.right,
-                       window.above, window.below, window.beyond, cells);
+    arena.block_window(at.seat.arena_state(), at.seat.body(), window.ahead, window.behind,
+                       window.left, window.right, window.above, window.below, window.beyond, cells);
   } else {
-    arena.window(at.seat.arena_state(), at.seat.body(), window.ahead, window.behind, window.left, window.right,
-                 window.beyond, cells);
+    arena.window(at.seat.arena_state(), at.seat.body(), window.ahead, window.behind, window.left,
+                 window.right, window.beyond, cells);
   }
   float* next = out.data();
   for (const std::uint64_t cell : cells)
@@ -191,7 +194,8 @@ void sense(const WindowPlan& window, const Looking& at, std::span<float> out) {
 
 void sense(const HazardsPlan& hazards, const Looking& at, std::span<float> out) {
   cast_fan(hazards.fan, at.plan, at.seat, hazards.fan.tags, at.room);
-  for (std::size_t i = 0; i < hazards.fan.rays; ++i) out[i] = at.room.ray_entity[i] >= 0 ? 1.0f : 0.0f;
+  for (std::size_t i = 0; i < hazards.fan.rays; ++i)
+    out[i] = at.room.ray_entity[i] >= 0 ? 1.0f : 0.0f;
 }
 
 void sense(const CameraPlan& camera, const Looking& at, std::span<float> out) {
@@ -206,7 +210,10 @@ void sense(const CameraPlan& camera, const Looking& at, std::span<float> out) {
         float sum = 0.0f;
         for (std::size_t y = 0; y < k; ++y)
           for (std::size_t x = 0; x < k; ++x)
-            sum += pixels[((camera.top + row * k + y) * camera.width + camera.left + column * k + x) * n + c];
+            sum +=
+                pixels[((camera.top + row * k + y) * camera.width + camera.left + column * k + x) *
+                           n +
+                       c];
         out[(row * camera.out_width + column) * n + c] = sum * share;
       }
 }
@@ -229,17 +236,20 @@ std::size_t largest(const GamePlan& plan, const Size& size) {
 
 SenseRoom::SenseRoom(const GamePlan& plan) {
   const auto rays_of = [](const FanPlan& fan) { return fan.rays; };
-  const std::size_t rays = std::max({largest<FanPlan>(plan, rays_of),
-                                     largest<HazardsPlan>(plan, [&](const HazardsPlan& d) { return rays_of(d.fan); }),
-                                     largest<CameraPlan>(plan, [](const CameraPlan& c) { return c.width; })});
+  const std::size_t rays =
+      std::max({largest<FanPlan>(plan, rays_of),
+                largest<HazardsPlan>(plan, [&](const HazardsPlan& d) { return rays_of(d.fan); }),
+                largest<CameraPlan>(plan, [](const CameraPlan& c) { return c.width; })});
   for (auto* list : {&ray_x, &ray_y, &ray_z, &ray_distance}) list->resize(rays);
   ray_entity.resize(rays);
   cells.resize(largest<WindowPlan>(plan, [](const WindowPlan& w) { return w.cells(); }));
-  pixels.resize(largest<CameraPlan>(plan, [](const CameraPlan& c) { return c.whole() ? 0 : c.pixels(); }));
+  pixels.resize(
+      largest<CameraPlan>(plan, [](const CameraPlan& c) { return c.whole() ? 0 : c.pixels(); }));
   others.reserve(plan.arena.posed_count());
 }
 
-void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, std::uint64_t tags, SenseRoom& room) {
+void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, std::uint64_t tags,
+              SenseRoom& room) {
   const Pose pose = seat.pose();
   if (fan.up.empty()) {
     for (std::size_t i = 0; i < fan.rays; ++i) {
@@ -247,7 +257,8 @@ void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, st
       room.ray_y[i] = pose.sin * fan.cos[i] + pose.cos * fan.sin[i];
     }
   } else {
-    const auto [sin, cos] = exact::sin_cos(fan.follows_pitch ? static_cast<double>(pose.pitch) : 0.0);
+    const auto [sin, cos] =
+        exact::sin_cos(fan.follows_pitch ? static_cast<double>(pose.pitch) : 0.0);
     for (std::size_t i = 0; i < fan.rays; ++i) {
       const float ahead = fan.cos[i] * cos - fan.up[i] * sin;
       room.ray_x[i] = pose.cos * ahead - pose.sin * fan.sin[i];
@@ -276,14 +287,15 @@ namespace {
 bool all_finite(std::span<const float> numbers) {
   constexpr std::uint32_t exponent = 0x7f800000;
   std::uint32_t largest = 0;
-  for (const float number : numbers) largest = std::max(largest, std::bit_cast<std::uint32_t>(number) & exponent);
+  for (const float number : numbers)
+    largest = std::max(largest, std::bit_cast<std::uint32_t>(number) & exponent);
   return largest < exponent;
 }
 
 }  // namespace
 
-void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const SeatMemory& memory,
-                SenseRoom& room, std::span<float> row) {
+void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat,
+                const SeatMemory& memory, SenseRoom& room, std::span<float> row) {
   const bool present = seat.present();
   const Looking at{plan, seat, memory, room};
   for (std::size_t number = 0; number < role.senses.size(); ++number) {
@@ -296,14 +308,18 @@ void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat
       std::fill(now.begin(), now.end(), 0.0f);
     }
     const auto kept = memory.kept.subspan(part.kept, part.history * part.columns);
-    std::copy(kept.begin(), kept.end(), row.begin() + static_cast<std::ptrdiff_t>(part.first_column + part.columns));
+    std::copy(kept.begin(), kept.end(),
+              row.begin() + static_cast<std::ptrdiff_t>(part.first_column + part.columns));
   }
-  for (const AllowedPlan& need : role.conditions) row[need.column] = present && allowed(need, seat) ? 1.0f : 0.0f;
+  for (const AllowedPlan& need : role.conditions)
+    row[need.column] = present && allowed(need, seat) ? 1.0f : 0.0f;
   if (all_finite(row)) return;
   for (std::size_t i = 0; i < row.size(); ++i)
     if (!std::isfinite(row[i]))
-      throw Error(ErrorKind::numbers, "the column '" + seat.role().columns[i].name + "' is not a finite number",
-                  "role '" + seat.role().name + "'", "look for forces or speeds without bound in the game");
+      throw Error(ErrorKind::numbers,
+                  "the column '" + seat.role().columns[i].name + "' is not a finite number",
+                  "role '" + seat.role().name + "'",
+                  "look for forces or speeds without bound in the game");
 }
 
 }  // namespace zithercraft

@@ -22,22 +22,25 @@ struct SenseRoom {
   std::vector<std::pair<float, std::size_t>> others;  // of a crowd: distance and entity
 };
 
-/// What a seat's senses need beside the arena: the controls given last, and columns kept of earlier steps.
+/// What a seat's senses need beside the arena: the controls given last, and columns kept of earlier
+/// steps.
 struct SeatMemory {
   std::span<const float> given;
   std::span<const float> kept;
 };
 
 /// Casts the seat's fan for some tags; the directions stay in the room.
-void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, std::uint64_t tags, SenseRoom& room);
+void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, std::uint64_t tags,
+              SenseRoom& room);
 
 /// Draws what a camera sees: all its pixels before cropping.
-void take_picture(const CameraPlan& camera, const GamePlan& plan, const SeatView& seat, SenseRoom& room,
-                  std::span<float> pixels);
+void take_picture(const CameraPlan& camera, const GamePlan& plan, const SeatView& seat,
+                  SenseRoom& room, std::span<float> pixels);
 
-/// Writes everything the seat senses into `row`. Throws Error (numbers) naming the column if a value is not finite.
-void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat, const SeatMemory& memory,
-                SenseRoom& room, std::span<float> row);
+/// Writes everything the seat senses into `row`. Throws Error (numbers) naming the column if a
+/// value is not finite.
+void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat,
+                const SeatMemory& memory, SenseRoom& room, std::span<float> row);
 
 /// Noise and drop-out of a part, for the step the seat is at.
 void disturb(const SensePart& part, std::size_t number, const SeatView& seat, std::span<float> row);

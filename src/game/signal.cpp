@@ -7,7 +7,8 @@
 
 namespace zithercraft {
 
-void disturb(const SensePart& part, std::size_t number, const SeatView& seat, std::span<float> row) {
+void disturb(const SensePart& part, std::size_t number, const SeatView& seat,
+             std::span<float> row) {
   const EpisodeKey key = seat.episode();
   RandomStream random(derived_seed(key.seed, "signal"), key.lane, key.episode, Purpose::sense);
   random.jump(static_cast<std::uint32_t>(seat.body() << 8 | (number & 255)), seat.steps());
@@ -29,8 +30,10 @@ void keep_columns(const RolePlan& role, std::span<const float> row, std::span<fl
   for (const SensePart& part : role.senses) {
     if (part.history == 0) continue;
     const auto own = kept.subspan(part.kept, part.history * part.columns);
-    std::copy_backward(own.begin(), own.end() - static_cast<std::ptrdiff_t>(part.columns), own.end());
-    std::copy_n(row.begin() + static_cast<std::ptrdiff_t>(part.first_column), part.columns, own.begin());
+    std::copy_backward(own.begin(), own.end() - static_cast<std::ptrdiff_t>(part.columns),
+                       own.end());
+    std::copy_n(row.begin() + static_cast<std::ptrdiff_t>(part.first_column), part.columns,
+                own.begin());
   }
 }
 

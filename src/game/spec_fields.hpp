@@ -9,14 +9,15 @@ namespace zithercraft {
 
 template <>
 struct Words<EventKind> {
-  static constexpr std::array list{std::pair{"touch", EventKind::touch},   std::pair{"part", EventKind::part},
-                                   std::pair{"enter", EventKind::enter},   std::pair{"inside", EventKind::inside},
-                                   std::pair{"leave", EventKind::leave},   std::pair{"collect", EventKind::collect},
-                                   std::pair{"launch", EventKind::launch}, std::pair{"hit", EventKind::hit},
-                                   std::pair{"pass", EventKind::pass},     std::pair{"empty", EventKind::empty},
-                                   std::pair{"full", EventKind::full},     std::pair{"die", EventKind::die},
-                                   std::pair{"back", EventKind::back},     std::pair{"gate", EventKind::gate},
-                                   std::pair{"dig", EventKind::dig},       std::pair{"place", EventKind::place}};
+  static constexpr std::array list{
+      std::pair{"touch", EventKind::touch},   std::pair{"part", EventKind::part},
+      std::pair{"enter", EventKind::enter},   std::pair{"inside", EventKind::inside},
+      std::pair{"leave", EventKind::leave},   std::pair{"collect", EventKind::collect},
+      std::pair{"launch", EventKind::launch}, std::pair{"hit", EventKind::hit},
+      std::pair{"pass", EventKind::pass},     std::pair{"empty", EventKind::empty},
+      std::pair{"full", EventKind::full},     std::pair{"die", EventKind::die},
+      std::pair{"back", EventKind::back},     std::pair{"gate", EventKind::gate},
+      std::pair{"dig", EventKind::dig},       std::pair{"place", EventKind::place}};
 };
 
 template <>
@@ -27,7 +28,8 @@ struct Words<Part> {
 
 template <>
 struct Words<Verdict> {
-  static constexpr std::array list{std::pair{"no", Verdict::none}, std::pair{"success", Verdict::success},
+  static constexpr std::array list{std::pair{"no", Verdict::none},
+                                   std::pair{"success", Verdict::success},
                                    std::pair{"failure", Verdict::failure}};
 };
 
@@ -46,19 +48,22 @@ struct Words<Whose> {
 
 template <>
 struct Words<Bearings> {
-  static constexpr std::array list{std::pair{"angle", Bearings::angle}, std::pair{"four", Bearings::four},
+  static constexpr std::array list{std::pair{"angle", Bearings::angle},
+                                   std::pair{"four", Bearings::four},
                                    std::pair{"eight", Bearings::eight}};
 };
 
 template <>
 struct Words<CameraFrom> {
-  static constexpr std::array list{std::pair{"above", CameraFrom::above}, std::pair{"eyes", CameraFrom::eyes},
+  static constexpr std::array list{std::pair{"above", CameraFrom::above},
+                                   std::pair{"eyes", CameraFrom::eyes},
                                    std::pair{"overall", CameraFrom::overall}};
 };
 
 template <>
 struct Words<Counts> {
-  static constexpr std::array list{std::pair{"every", Counts::every}, std::pair{"first", Counts::first},
+  static constexpr std::array list{std::pair{"every", Counts::every},
+                                   std::pair{"first", Counts::first},
                                    std::pair{"first_of_each", Counts::first_of_each}};
 };
 

@@ -5,8 +5,9 @@
 #include "../net/network_tensors.hpp"
 #include "policy_learner.hpp"
 
-// An old skill in a changed game. Every number of a network belongs to a row and a column that have names: senses,
-// controls, or plain numbers inside. What has the same names in the old network is taken from there.
+// An old skill in a changed game. Every number of a network belongs to a row and a column that have
+// names: senses, controls, or plain numbers inside. What has the same names in the old network is
+// taken from there.
 
 namespace zithercraft {
 namespace {
@@ -32,8 +33,8 @@ Names features_of(const NetworkPlan& plan, const Names& columns) {
       filters = static_cast<std::size_t>(layer.filters);
     }
     // The size is part of the name: places of a picture of another size are other places.
-    const Names own = numbered(height * width * filters, front.name + " " + std::to_string(height) + "x" +
-                                                             std::to_string(width) + " ");
+    const Names own = numbered(height * width * filters, front.name + " " + std::to_string(height) +
+                                                             "x" + std::to_string(width) + " ");
     behind.insert(behind.end(), own.begin(), own.end());
   }
   for (const CrowdFront& front : plan.crowds) {
@@ -83,7 +84,8 @@ struct Naming {
       : plan(plan_), features(features_of(plan, columns)), outputs(std::move(outputs_)) {}
 
   Names columns_of(const NetworkPart& part) const {
-    const bool first = part.name == "hidden.0.weight" || (plan.hidden.empty() && is_sensed_weight(part.name)) ||
+    const bool first = part.name == "hidden.0.weight" ||
+                       (plan.hidden.empty() && is_sensed_weight(part.name)) ||
                        (plan.hidden.empty() && plan.memory == 0 && part.name == "output.weight");
     if (first) return features;
     if (part.name == "output.bias") return outputs;
@@ -121,11 +123,13 @@ std::vector<std::size_t> matches(const Names& now, const Names& before) {
   return found;
 }
 
-void take_network(const TensorFile& file, const std::string& prefix, const Network<float>& net, const Naming& now,
-                  const Naming& before, std::span<float> parameters, Continuation& report) {
+void take_network(const TensorFile& file, const std::string& prefix, const Network<float>& net,
+                  const Naming& now, const Naming& before, std::span<float> parameters,
+                  Continuation& report) {
   const Network<float> old_net(before.plan);
   for (const NetworkPart& part : net.parts()) {
-    report.parts.push_back({prefix + "." + part.name, Continuation::Taken::none, 0, part.rows * part.width});
+    report.parts.push_back(
+        {prefix + "." + part.name, Continuation::Taken::none, 0, part.rows * part.width});
     Continuation::Part& taken = report.parts.back();
     const auto old = std::find_if(old_net.parts().begin(), old_net.parts().end(),
                                   [&](const NetworkPart& p) { return p.name == part.name; });
@@ -141,7 +145,8 @@ void take_network(const TensorFile& file, const std::string& prefix, const Netwo
         ++taken.numbers;
       }
     taken.taken = taken.numbers == taken.of ? Continuation::Taken::all
-                                            : taken.numbers > 0 ? Continuation::Taken::part : Continuation::Taken::none;
+                  : taken.numbers > 0       ? Continuation::Taken::part
+                                            : Continuation::Taken::none;
   }
 }
 
@@ -172,43 +177,48 @@ Continuation PolicyLearner::continue_from(const TensorFile& file) {
   report.new_controls = missing_in(controls, old_controls);
   report.lost_controls = missing_in(old_controls, controls);
   if (report.new_columns.size() == columns.size() || report.new_controls.size() == controls.size())
-    throw Error(ErrorKind::refused,
-                "the checkpoint's policy has no " +
-                    std::string(report.new_columns.size() == columns.size() ? "column" : "control") +
-                    " in common with the game",
-                "checkpoint", "continue a policy of a game that is more alike");
+    throw Error(
+        ErrorKind::refused,
+        "the checkpoint's policy has no " +
+            std::string(report.new_columns.size() == columns.size() ? "column" : "control") +
+            " in common with the game",
+        "checkpoint", "continue a policy of a game that is more alike");
 
-  take_network(file, "policy", nets_.policy, Naming::of_policy(signature_), Naming::of_policy(before),
-               nets_.policy_part(parameters_.span()), report);
+  take_network(file, "policy", nets_.policy, Naming::of_policy(signature_),
+               Naming::of_policy(before), nets_.policy_part(parameters_.span()), report);
   if (!nets_.shared && before.value.columns > 0)
     take_network(file, "value", nets_.value, Naming::of_value(signature_), Naming::of_value(before),
                  nets_.value_part(parameters_.span()), report);
   if (nets_.credits && before.credit.columns > 0)
-    take_network(file, "credit", nets_.credit, Naming::of_credit(signature_), Naming::of_credit(before),
-                 nets_.credit_part(parameters_.span()), report);
+    take_network(file, "credit", nets_.credit, Naming::of_credit(signature_),
+                 Naming::of_credit(before), nets_.credit_part(parameters_.span()), report);
   parameters_changed();
 
-  // A policy that is sure of itself would not find what is new: dials begin at least half as spread as fresh ones.
+  // A policy that is sure of itself would not find what is new: dials begin at least half as spread
+  // as fresh ones.
   const Names dials = dials_of(signature_.controls);
   const auto old_dials = matches(dials, dials_of(before.controls));
   std::vector<float> stddev(dials_of(before.controls).size());
   if (!stddev.empty()) file.get("policy.log_stddev", stddev);
   const auto least = static_cast<float>(std::log(0.5 * settings_.first_stddev));
   for (std::size_t d = 0; d < dials.size(); ++d)
-    if (old_dials[d] != nowhere) nets_.stddev_part(parameters_.span())[d] = std::max(least, stddev[old_dials[d]]);
+    if (old_dials[d] != nowhere)
+      nets_.stddev_part(parameters_.span())[d] = std::max(least, stddev[old_dials[d]]);
 
   if (const auto scale = file.doubles("value.scale"); scale.size() == 4) {
     if (settings_.normalise_returns) {
       value_scale_.restore(scale);
     } else if (!nets_.shared) {  // the last layer takes over what the scale did
-      change_output(nets_.value.parts(), nets_.value_part(parameters_.span()), 0, {scale[1], scale[0]});
+      change_output(nets_.value.parts(), nets_.value_part(parameters_.span()), 0,
+                    {scale[1], scale[0]});
       for (std::size_t output = 0; nets_.credits && output < nets_.credit.outputs(); ++output)
-        change_output(nets_.credit.parts(), nets_.credit_part(parameters_.span()), output, {scale[1], scale[0]});
+        change_output(nets_.credit.parts(), nets_.credit_part(parameters_.span()), output,
+                      {scale[1], scale[0]});
       parameters_changed();
     }
   }
-  // The old senses' statistics count as one rollout's, so that what has changed is soon noticed; new columns begin with
-  // mean 0 and standard deviation 1.
+  // The old senses' statistics count as one rollout's, so that what has changed is soon noticed;
+  // new columns begin with mean 0 and standard deviation 1.
   const Normaliser old = fetch_normaliser(file, before.policy);
   const auto found = matches(columns, old_columns);
   const double count = std::min(old.count(), static_cast<double>(rollout_.samples()));

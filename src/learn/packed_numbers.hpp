@@ -8,14 +8,17 @@
 
 namespace zithercraft {
 
-/// Numbers that processes send each other, one after the other. They are read in the order in which they were put.
+/// Numbers that processes send each other, one after the other. They are read in the order in which
+/// they were put.
 class PackedNumbers {
  public:
   PackedNumbers() = default;
   explicit PackedNumbers(std::vector<double> numbers) : numbers_(std::move(numbers)) {}
 
   void put(double number) { numbers_.push_back(number); }
-  void put(std::span<const double> numbers) { numbers_.insert(numbers_.end(), numbers.begin(), numbers.end()); }
+  void put(std::span<const double> numbers) {
+    numbers_.insert(numbers_.end(), numbers.begin(), numbers.end());
+  }
   double get() { return numbers_[next_++]; }
   template <class Whole>
   Whole get_as() {
@@ -27,7 +30,9 @@ class PackedNumbers {
     return {first, first + static_cast<std::ptrdiff_t>(count)};
   }
   /// What all processes put, one after the other.
-  PackedNumbers gathered_by(ProcessGroup* processes) const { return PackedNumbers(gathered<double>(processes, numbers_)); }
+  PackedNumbers gathered_by(ProcessGroup* processes) const {
+    return PackedNumbers(gathered<double>(processes, numbers_));
+  }
 
  private:
   std::vector<double> numbers_;

@@ -4,13 +4,16 @@
 namespace zithercraft {
 namespace {
 
-std::vector<std::size_t> widths(const std::vector<std::int64_t>& layers) { return {layers.begin(), layers.end()}; }
+std::vector<std::size_t> widths(const std::vector<std::int64_t>& layers) {
+  return {layers.begin(), layers.end()};
+}
 
 }  // namespace
 
-std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PolicyGradientSettings& settings) {
-  NetworkPlan plan =
-      plan_fronts(role, {settings.pictures, settings.picture_least, settings.crowd_width, settings.crowd_queries});
+std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role,
+                                                  const PolicyGradientSettings& settings) {
+  NetworkPlan plan = plan_fronts(role, {settings.pictures, settings.picture_least,
+                                        settings.crowd_width, settings.crowd_queries});
   plan.activation = settings.activation;
   plan.memory = static_cast<std::size_t>(settings.memory);
   NetworkPlan policy = plan, value = plan;

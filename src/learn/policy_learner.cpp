@@ -18,7 +18,8 @@ PolicySignature signature_for(const Game& game, std::size_t role_number, const T
                               const PolicyGradientSettings& settings) {
   const Role& role = game.roles()[role_number];
   auto [policy, value] = plan_networks(role, settings);
-  PolicySignature signature{role.name, role.columns, role.controls, std::move(policy), std::move(value)};
+  PolicySignature signature{role.name, role.columns, role.controls, std::move(policy),
+                            std::move(value)};
   if (!team.sees_others()) return signature;
   if (settings.counterfactual) {
     NetworkPlan credit = signature.value;
@@ -32,7 +33,8 @@ PolicySignature signature_for(const Game& game, std::size_t role_number, const T
   return signature;
 }
 
-std::vector<GroupSamples> groups_for(const TrainingContext& context, const std::vector<std::size_t>& roles) {
+std::vector<GroupSamples> groups_for(const TrainingContext& context,
+                                     const std::vector<std::size_t>& roles) {
   std::vector<GroupSamples> groups;
   for (const LaneGroup& group : context.groups) {
     GroupSamples& samples = groups.emplace_back(GroupSamples{group.first_lane, group.lanes});
@@ -40,8 +42,8 @@ std::vector<GroupSamples> groups_for(const TrainingContext& context, const std::
     for (const std::size_t role : roles) {
       const std::size_t seats = context.lanes.seats(role);
       if (context.learns_in(role, group)) {
-        samples.by_role.push_back(
-            {role, group.first_lane * seats, group.lanes * seats, before + group.first_lane * seats, samples.rows});
+        samples.by_role.push_back({role, group.first_lane * seats, group.lanes * seats,
+                                   before + group.first_lane * seats, samples.rows});
         samples.rows += group.lanes * seats;
       }
       before += context.lanes.rows(role);
@@ -74,13 +76,15 @@ PolicyLearner::Room::Room(const PolicyLearner& t)
       allowed(t.nets_.heads.masks()),
       action(t.nets_.heads.controls()) {}
 
-PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> roles, const PolicyGradientSettings& settings)
+PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> roles,
+                             const PolicyGradientSettings& settings)
     : context_(context),
       roles_(std::move(roles)),
       settings_(settings),
       team_(context, roles_, settings),
       signature_(signature_for(context.game, roles_[0], team_, settings)),
-      nets_(Heads(role().controls, role().columns), signature_.policy, signature_.value, signature_.credit),
+      nets_(Heads(role().controls, role().columns), signature_.policy, signature_.value,
+            signature_.credit),
       groups_(groups_for(context, roles_)),
       all_rows_(rows_of(groups_)),
       most_rows_(most_rows_of(context, roles_)),
@@ -99,14 +103,17 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
       gradient_(nets_.parameters),
       adam_(nets_.parameters),
       memory_(playable_rows(context, roles_) * memory_each()) {
-  loss_ = {settings.objective, settings.clip, settings.entropy_weight, settings.value_weight, settings.value_clip};
+  loss_ = {settings.objective, settings.clip, settings.entropy_weight, settings.value_weight,
+           settings.value_clip};
   RandomStream random(seed(), 0, 0, Purpose::initialise);
-  // All begin near 0: nothing is preferred, and no moment seems better than another. Values of random networks would
-  // teach the policy at once to go where they happen to be high.
+  // All begin near 0: nothing is preferred, and no moment seems better than another. Values of
+  // random networks would teach the policy at once to go where they happen to be high.
   constexpr double last_gain = 0.01;
   nets_.policy.initialise(nets_.policy_part(parameters_.span()), random, last_gain);
-  if (!nets_.shared) nets_.value.initialise(nets_.value_part(parameters_.span()), random, last_gain);
-  if (nets_.credits) nets_.credit.initialise(nets_.credit_part(parameters_.span()), random, last_gain);
+  if (!nets_.shared)
+    nets_.value.initialise(nets_.value_part(parameters_.span()), random, last_gain);
+  if (nets_.credits)
+    nets_.credit.initialise(nets_.credit_part(parameters_.span()), random, last_gain);
   const auto stddev = nets_.stddev_part(parameters_.span());
   std::fill(stddev.begin(), stddev.end(), static_cast<float>(std::log(settings.first_stddev)));
   parameters_changed();
@@ -121,7 +128,8 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
   orders_.assign(static_cast<std::size_t>(settings.epochs) * context.own_count,
                  std::vector<std::uint32_t>(rollout_.spans()));
   const std::size_t most_of_a_group = (spans_per_minibatch() + groups_.size() - 1) / groups_.size();
-  const std::size_t most_portions = context.own_count * ((most_of_a_group + spans_per_portion() - 1) / spans_per_portion());
+  const std::size_t most_portions =
+      context.own_count * ((most_of_a_group + spans_per_portion() - 1) / spans_per_portion());
   portions_.reserve(most_portions);
   first_portions_.reserve(context.own_count + 1);
   portion_sums_.resize(most_portions);
@@ -132,7 +140,8 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
 }
 
 // In the largest group, if all its rows are played by this policy: as it is now, or as it was.
-std::size_t PolicyLearner::most_rows_of(const TrainingContext& context, const std::vector<std::size_t>& roles) {
+std::size_t PolicyLearner::most_rows_of(const TrainingContext& context,
+                                        const std::vector<std::size_t>& roles) {
   std::size_t seats = 0, lanes = 0;
   for (const std::size_t role : roles) seats += context.lanes.seats(role);
   for (const LaneGroup& group : context.groups) lanes = std::max(lanes, group.lanes);
@@ -141,7 +150,8 @@ std::size_t PolicyLearner::most_rows_of(const TrainingContext& context, const st
 
 // The first policy's random numbers are the training's own.
 std::uint64_t PolicyLearner::seed() const {
-  return roles_[0] == context_.first_learning_role ? context_.seed : derived_seed(context_.seed, role().name);
+  return roles_[0] == context_.first_learning_role ? context_.seed
+                                                   : derived_seed(context_.seed, role().name);
 }
 
 RoleRows PolicyLearner::block_of(std::size_t role, const LaneGroup& group) const {
@@ -151,7 +161,8 @@ RoleRows PolicyLearner::block_of(std::size_t role, const LaneGroup& group) const
     before += context_.lanes.rows(r);
   }
   const std::size_t seats = context_.lanes.seats(role);
-  return {role, group.first_lane * seats, group.lanes * seats, before + group.first_lane * seats, 0};
+  return {role, group.first_lane * seats, group.lanes * seats, before + group.first_lane * seats,
+          0};
 }
 
 // Marks the parameters whose names begin with what the settings list.
@@ -166,8 +177,8 @@ void PolicyLearner::freeze() {
       for (std::size_t i = 0; i < settings_.frozen.size(); ++i) {
         if (!names.back().starts_with(settings_.frozen[i])) continue;
         used[i] = true;
-        std::fill_n(frozen_.begin() + static_cast<std::ptrdiff_t>(offset + part.offset), part.rows * part.stride,
-                    std::uint8_t{1});
+        std::fill_n(frozen_.begin() + static_cast<std::ptrdiff_t>(offset + part.offset),
+                    part.rows * part.stride, std::uint8_t{1});
       }
     }
   };
@@ -176,8 +187,9 @@ void PolicyLearner::freeze() {
   if (nets_.credits) mark("credit", nets_.credit, nets_.credit_offset);
   for (std::size_t i = 0; i < used.size(); ++i)
     if (!used[i])
-      throw Error(ErrorKind::spec, "no part of the networks begins with '" + settings_.frozen[i] + "'", "learner.frozen",
-                  advice(settings_.frozen[i], names));
+      throw Error(ErrorKind::spec,
+                  "no part of the networks begins with '" + settings_.frozen[i] + "'",
+                  "learner.frozen", advice(settings_.frozen[i], names));
 }
 
 }  // namespace zithercraft

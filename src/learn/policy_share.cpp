@@ -1,8 +1,9 @@
 #include "packed_numbers.hpp"
 #include "policy_learner.hpp"
 
-// What processes that train together send each other beside gradients: numbers that describe the rollouts of their
-// groups, and what their groups lost. Everyone then knows all groups and combines them in the same order.
+// What processes that train together send each other beside gradients: numbers that describe the
+// rollouts of their groups, and what their groups lost. Everyone then knows all groups and combines
+// them in the same order.
 
 namespace zithercraft {
 namespace {
@@ -30,8 +31,8 @@ void PolicyLearner::share_rollout() {
     put(own, group_moments_[g]);
     for (const auto* const moments : team_.moments(g)) put(own, *moments);
     const SampleSums& sums = group_sums_[g];
-    for (const double sum : {sums.count, sums.advantage, sums.advantage_square, sums.target, sums.target_square,
-                             sums.off, sums.off_square})
+    for (const double sum : {sums.count, sums.advantage, sums.advantage_square, sums.target,
+                             sums.target_square, sums.off, sums.off_square})
       own.put(sum);
   }
   PackedNumbers all = own.gathered_by(context_.processes);
@@ -48,11 +49,15 @@ void PolicyLearner::share_rollout() {
 void PolicyLearner::share_losses() {
   if (context_.processes == nullptr) return;
   PackedNumbers own;
-  for (const LossSums& sums : std::span(group_losses_).subspan(context_.first_own, context_.own_count))
-    for (const double sum : {sums.policy, sums.value, sums.credit, sums.entropy, sums.kl, sums.clipped}) own.put(sum);
+  for (const LossSums& sums :
+       std::span(group_losses_).subspan(context_.first_own, context_.own_count))
+    for (const double sum :
+         {sums.policy, sums.value, sums.credit, sums.entropy, sums.kl, sums.clipped})
+      own.put(sum);
   PackedNumbers all = own.gathered_by(context_.processes);
   for (LossSums& sums : group_losses_)
-    for (double* const sum : {&sums.policy, &sums.value, &sums.credit, &sums.entropy, &sums.kl, &sums.clipped})
+    for (double* const sum :
+         {&sums.policy, &sums.value, &sums.credit, &sums.entropy, &sums.kl, &sums.clipped})
       *sum = all.get();
 }
 

@@ -9,8 +9,10 @@ namespace zithercraft {
 void PolicyLearner::store(TensorFile& file) const {
   signature_.store(file);
   store_network(file, "policy", nets_.policy, nets_.policy_part(parameters_.span()));
-  if (!nets_.shared) store_network(file, "value", nets_.value, nets_.value_part(parameters_.span()));
-  if (nets_.credits) store_network(file, "credit", nets_.credit, nets_.credit_part(parameters_.span()));
+  if (!nets_.shared)
+    store_network(file, "value", nets_.value, nets_.value_part(parameters_.span()));
+  if (nets_.credits)
+    store_network(file, "credit", nets_.credit, nets_.credit_part(parameters_.span()));
   file.put("policy.log_stddev", {nets_.heads.dials()}, nets_.stddev_part(parameters_.span()));
   std::array<double, 4> scale{};
   value_scale_.store(scale);
@@ -27,9 +29,11 @@ void PolicyLearner::store(TensorFile& file) const {
   for (const std::size_t role : roles_) {
     const LaneGroup& first = context_.own_groups().front();
     const LaneGroup& last = context_.own_groups().back();
-    const RoleRows own = block_of(role, {first.first_lane, last.first_lane + last.lanes - first.first_lane});
-    const auto memory =
-        gathered<float>(context_.processes, memory_.span().subspan(own.own_row * memory_each(), own.rows * memory_each()));
+    const RoleRows own =
+        block_of(role, {first.first_lane, last.first_lane + last.lanes - first.first_lane});
+    const auto memory = gathered<float>(
+        context_.processes,
+        memory_.span().subspan(own.own_row * memory_each(), own.rows * memory_each()));
     all.insert(all.end(), memory.begin(), memory.end());
   }
   file.put("memory", {all.size() / memory_each(), memory_each()}, std::span<const float>(all));
@@ -37,13 +41,16 @@ void PolicyLearner::store(TensorFile& file) const {
 
 void PolicyLearner::restore(const TensorFile& file) {
   const auto refuse = [](const std::string& what) {
-    throw Error(ErrorKind::refused, what, "checkpoint", "resume with the game it was trained in, or start a new run");
+    throw Error(ErrorKind::refused, what, "checkpoint",
+                "resume with the game it was trained in, or start a new run");
   };
   if (const auto d = first_difference(signature_, PolicySignature::from(file)); !d.empty())
     refuse("the checkpoint does not fit the game: " + d);
   fetch_network(file, "policy", nets_.policy, nets_.policy_part(parameters_.span()));
-  if (!nets_.shared) fetch_network(file, "value", nets_.value, nets_.value_part(parameters_.span()));
-  if (nets_.credits) fetch_network(file, "credit", nets_.credit, nets_.credit_part(parameters_.span()));
+  if (!nets_.shared)
+    fetch_network(file, "value", nets_.value, nets_.value_part(parameters_.span()));
+  if (nets_.credits)
+    fetch_network(file, "credit", nets_.credit, nets_.credit_part(parameters_.span()));
   parameters_changed();
   if (nets_.heads.dials() > 0) file.get("policy.log_stddev", nets_.stddev_part(parameters_.span()));
   const auto scale = file.doubles("value.scale");

@@ -14,10 +14,13 @@ namespace {
 void check_settings(const PolicyGradientSettings& s) {
   const auto need = [](bool fine, const char* key, const char* fix) {
     if (!fine)
-      throw Error(ErrorKind::spec, "the learner's setting '" + std::string(key) + "' cannot be used", "learner", fix);
+      throw Error(ErrorKind::spec,
+                  "the learner's setting '" + std::string(key) + "' cannot be used", "learner",
+                  fix);
   };
   const auto layers = [](const std::vector<std::int64_t>& widths) {
-    return std::all_of(widths.begin(), widths.end(), [](std::int64_t w) { return w >= 1 && w <= 65536; });
+    return std::all_of(widths.begin(), widths.end(),
+                       [](std::int64_t w) { return w >= 1 && w <= 65536; });
   };
   need(layers(s.policy_layers), "policy_layers", "give widths from 1 to 65536");
   need(layers(s.value_layers), "value_layers", "give widths from 1 to 65536");
@@ -25,8 +28,10 @@ void check_settings(const PolicyGradientSettings& s) {
   need(s.memory == 0 || (s.memory_span >= 1 && s.horizon % s.memory_span == 0), "memory_span",
        "give a number that divides the horizon");
   need(s.picture_least >= 1, "picture_least", "give at least 1");
-  need(s.crowd_width >= 0 && s.crowd_width <= 65536, "crowd_width", "give a number from 0 to 65536");
-  need(s.crowd_queries >= 1 && s.crowd_queries <= 1024, "crowd_queries", "give a number from 1 to 1024");
+  need(s.crowd_width >= 0 && s.crowd_width <= 65536, "crowd_width",
+       "give a number from 0 to 65536");
+  need(s.crowd_queries >= 1 && s.crowd_queries <= 1024, "crowd_queries",
+       "give a number from 1 to 1024");
   need(s.lanes >= 1 && s.lanes <= 65536, "lanes", "give a number from 1 to 65536");
   need(s.horizon >= 1 && s.horizon <= 65536, "horizon", "give a number from 1 to 65536");
   need(s.epochs >= 1, "epochs", "give at least 1");
@@ -34,7 +39,8 @@ void check_settings(const PolicyGradientSettings& s) {
   need(s.kl_limit >= 0, "kl_limit", "give a number of at least 0");
   need(s.value_weight > 0, "value_weight", "give a number above 0");
   need(s.value_clip >= 0, "value_clip", "give a number of at least 0");
-  need(s.learning_rate > 0 && std::isfinite(s.learning_rate), "learning_rate", "give a number above 0");
+  need(s.learning_rate > 0 && std::isfinite(s.learning_rate), "learning_rate",
+       "give a number above 0");
   need(s.last_learning_rate >= 0 && std::isfinite(s.last_learning_rate), "last_learning_rate",
        "give a number of at least 0");
   need(s.discount >= 0 && s.discount <= 1, "discount", "give a number from 0 to 1");
@@ -42,7 +48,8 @@ void check_settings(const PolicyGradientSettings& s) {
   need(s.clip > 0, "clip", "give a number above 0");
   need(s.entropy_weight >= 0, "entropy_weight", "give a number of at least 0");
   need(s.last_entropy_weight >= 0, "last_entropy_weight", "give a number of at least 0");
-  need(s.entropy_fades_by > 0 && s.entropy_fades_by <= 1, "entropy_fades_by", "give a number above 0, at most 1");
+  need(s.entropy_fades_by > 0 && s.entropy_fades_by <= 1, "entropy_fades_by",
+       "give a number above 0, at most 1");
   need(!s.counterfactual || s.value_sees != Sight::own, "counterfactual",
        "let the value network see others too: value_sees = \"side\" or \"everyone\"");
   need(!s.counterfactual || s.baseline, "counterfactual", "set baseline to true: it is a baseline");
@@ -61,7 +68,8 @@ void check_settings(const PolicyGradientSettings& s) {
 std::vector<RolePlayer> usual_players(const Game& game, std::uint64_t seed) {
   std::vector<RolePlayer> players(game.roles().size());
   for (std::size_t r = 1; r < players.size(); ++r)
-    if (game.roles()[r].mirrors != 0) players[r].player = usual_player(game, r, derived_seed(seed, "others"));
+    if (game.roles()[r].mirrors != 0)
+      players[r].player = usual_player(game, r, derived_seed(seed, "others"));
   return players;
 }
 
@@ -86,7 +94,8 @@ std::vector<std::string> opposed_sides(const Game& game, const std::vector<RoleP
   std::vector<std::string> sides;
   for (std::size_t r = 0; r < players.size(); ++r) {
     const std::string& side = game.roles()[r].side;
-    if (players[r].player == nullptr && !side.empty() && std::find(sides.begin(), sides.end(), side) == sides.end())
+    if (players[r].player == nullptr && !side.empty() &&
+        std::find(sides.begin(), sides.end(), side) == sides.end())
       sides.push_back(side);
   }
   return sides.size() > 1 ? sides : std::vector<std::string>{};
@@ -96,12 +105,14 @@ std::vector<std::string> opposed_sides(const Game& game, const std::vector<RoleP
 std::size_t most_seats(const Game& game, const std::vector<RolePlayer>& players) {
   std::vector<std::size_t> seats(players.size());
   for (std::size_t r = 0; r < players.size(); ++r)
-    if (players[r].player == nullptr) seats[teacher_of(game, r, players)] += game.roles()[r].seats.size();
+    if (players[r].player == nullptr)
+      seats[teacher_of(game, r, players)] += game.roles()[r].seats.size();
   return *std::max_element(seats.begin(), seats.end());
 }
 
 // In which groups past policies play is spread evenly, and the sides take turns.
-std::vector<LaneGroup> groups_of(std::size_t lanes, std::size_t seats, std::size_t sides, double past_share) {
+std::vector<LaneGroup> groups_of(std::size_t lanes, std::size_t seats, std::size_t sides,
+                                 double past_share) {
   std::vector<LaneGroup> groups;
   const std::size_t together = std::max<std::size_t>(1, rows_together / seats);
   for (std::size_t first = 0; first < lanes; first += together)
@@ -117,33 +128,40 @@ std::vector<LaneGroup> groups_of(std::size_t lanes, std::size_t seats, std::size
 
 void check_share(std::size_t groups, std::size_t processes) {
   if (groups % processes != 0)
-    throw Error(ErrorKind::refused,
-                std::to_string(groups) +
-                    " groups of lanes that are played together cannot be shared out evenly among " +
-                    std::to_string(processes) + " processes",
-                "learner.lanes", "give " + std::to_string(processes) + " times as many lanes, or start fewer processes");
+    throw Error(
+        ErrorKind::refused,
+        std::to_string(groups) +
+            " groups of lanes that are played together cannot be shared out evenly among " +
+            std::to_string(processes) + " processes",
+        "learner.lanes",
+        "give " + std::to_string(processes) + " times as many lanes, or start fewer processes");
 }
 
 void check_players(const Game& game, const std::vector<RolePlayer>& players) {
   if (players.size() != game.roles().size())
     throw Error(ErrorKind::usage,
-                "there are " + std::to_string(players.size()) + " players for " + std::to_string(game.roles().size()) +
-                    " roles",
+                "there are " + std::to_string(players.size()) + " players for " +
+                    std::to_string(game.roles().size()) + " roles",
                 "Ppo", "give one for each role");
-  if (std::all_of(players.begin(), players.end(), [](const RolePlayer& p) { return p.player != nullptr; }))
+  if (std::all_of(players.begin(), players.end(),
+                  [](const RolePlayer& p) { return p.player != nullptr; }))
     throw Error(ErrorKind::usage, "nobody learns", "Ppo", "let a role learn");
   if (players[0].player != nullptr && game.stages() > 1)
-    throw Error(ErrorKind::usage, "the stages of a curriculum go by the first role, which does not learn", "Ppo",
+    throw Error(ErrorKind::usage,
+                "the stages of a curriculum go by the first role, which does not learn", "Ppo",
                 "let it learn, or take the stages out");
 }
 
-TrainingContext context_of(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed, std::int64_t total,
-                 WorkerPool& pool, ProcessGroup* processes, const std::vector<RolePlayer>& players) {
+TrainingContext context_of(const Game& game, const PolicyGradientSettings& settings,
+                           std::uint64_t seed, std::int64_t total, WorkerPool& pool,
+                           ProcessGroup* processes, const std::vector<RolePlayer>& players) {
   check_players(game, players);
-  TrainingContext context{game, seed, total, pool, processes, Lanes(game, static_cast<std::size_t>(settings.lanes), pool.threads())};
+  TrainingContext context{
+      game, seed,      total,
+      pool, processes, Lanes(game, static_cast<std::size_t>(settings.lanes), pool.threads())};
   context.sides = opposed_sides(game, players);
   context.groups = groups_of(context.lanes.count(), most_seats(game, players), context.sides.size(),
-                                  settings.against_past + settings.against_hardest);
+                             settings.against_past + settings.against_hardest);
   const std::size_t count = context.groups.size();
   if (processes != nullptr) check_share(count, processes->count());
   context.own_count = processes == nullptr ? count : count / processes->count();
@@ -153,7 +171,8 @@ TrainingContext context_of(const Game& game, const PolicyGradientSettings& setti
 }
 
 // What all policies of a training have in common.
-PolicyGradientSettings settings_for(const RolePlayer& player, const PolicyGradientSettings& common) {
+PolicyGradientSettings settings_for(const RolePlayer& player,
+                                    const PolicyGradientSettings& common) {
   PolicyGradientSettings own = player.settings.value_or(common);
   own.lanes = common.lanes;
   own.horizon = common.horizon;
@@ -162,8 +181,9 @@ PolicyGradientSettings settings_for(const RolePlayer& player, const PolicyGradie
 
 }  // namespace
 
-Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std::uint64_t seed, std::int64_t total,
-                  WorkerPool& pool, ProcessGroup* processes, std::vector<RolePlayer> players_)
+Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std::uint64_t seed,
+                  std::int64_t total, WorkerPool& pool, ProcessGroup* processes,
+                  std::vector<RolePlayer> players_)
     : settings(settings_),
       context(context_of(game, settings, seed, total, pool, processes, players_)),
       curriculum(game),
@@ -176,7 +196,8 @@ Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std
     if (players[r].player != nullptr || teacher_of(game, r, players) != r) continue;
     std::vector<std::size_t> roles;
     for (std::size_t other = r; other < players.size(); ++other)
-      if (players[other].player == nullptr && teacher_of(game, other, players) == r) roles.push_back(other);
+      if (players[other].player == nullptr && teacher_of(game, other, players) == r)
+        roles.push_back(other);
     for (const std::size_t role : roles) learner_of[role] = policy_learners.size();
     const PolicyGradientSettings own = settings_for(players[r], settings);
     check_settings(own);
@@ -184,7 +205,8 @@ Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std
   }
   for (std::size_t worker = 0; worker < pool.threads(); ++worker) {
     Scratch& own = scratch.emplace_back();
-    for (const RolePlayer& player : players) own.players.push_back(player.player ? player.player->copy() : nullptr);
+    for (const RolePlayer& player : players)
+      own.players.push_back(player.player ? player.player->copy() : nullptr);
     for (const LaneGroup& group : context.groups) own.lanes.reserve(group.lanes);
   }
 }
@@ -203,7 +225,8 @@ void Ppo::State::begin_lanes() {
 
 void Ppo::State::take_snapshot() {
   PastSelf present{context.steps, {}, {}};
-  for (const auto& policy_learner : policy_learners) present.policies.push_back(policy_learner->snapshot());
+  for (const auto& policy_learner : policy_learners)
+    present.policies.push_back(policy_learner->snapshot());
   std::vector<std::size_t> moved;
   roster.keep(std::move(present), moved);
   for (std::size_t& opponent : opponents) opponent = moved[opponent];
@@ -211,14 +234,17 @@ void Ppo::State::take_snapshot() {
 
 const PolicyLearner& Ppo::State::policy_learner(std::size_t role) const {
   if (role < learner_of.size() && learner_of[role]) return *policy_learners[*learner_of[role]];
-  throw Error(ErrorKind::usage, "role " + std::to_string(role) + " does not learn", "Ppo", "name one that does");
+  throw Error(ErrorKind::usage, "role " + std::to_string(role) + " does not learn", "Ppo",
+              "name one that does");
 }
 
-Ppo::Ppo(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed, std::int64_t total_steps,
-         WorkerPool& pool, ProcessGroup* processes, std::vector<RolePlayer> players) {
+Ppo::Ppo(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed,
+         std::int64_t total_steps, WorkerPool& pool, ProcessGroup* processes,
+         std::vector<RolePlayer> players) {
   check_settings(settings);
   if (players.empty()) players = usual_players(game, seed);
-  state_ = std::make_unique<State>(game, settings, seed, total_steps, pool, processes, std::move(players));
+  state_ = std::make_unique<State>(game, settings, seed, total_steps, pool, processes,
+                                   std::move(players));
 }
 
 Ppo::Ppo(Ppo&&) noexcept = default;
@@ -228,12 +254,17 @@ Ppo::~Ppo() = default;
 std::int64_t Ppo::steps() const noexcept { return state_->context.steps; }
 std::int64_t Ppo::updates() const noexcept { return state_->context.updates; }
 std::size_t Ppo::stage() const noexcept { return state_->curriculum.stage(); }
-void Ppo::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share) {
+void Ppo::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
+                     double share) {
   state_->context.lanes.set_starts(stage, std::move(arena_states), share);
 }
-const std::vector<ImproveReport>& Ppo::improvements() const noexcept { return state_->improvements; }
+const std::vector<ImproveReport>& Ppo::improvements() const noexcept {
+  return state_->improvements;
+}
 RosterReport Ppo::roster() const { return state_->roster.report(); }
-const PolicySignature& Ppo::signature(std::size_t role) const { return state_->policy_learner(role).signature(); }
+const PolicySignature& Ppo::signature(std::size_t role) const {
+  return state_->policy_learner(role).signature();
+}
 
 std::optional<std::size_t> Ppo::policy_of(std::size_t role) const noexcept {
   const auto& of = state_->learner_of;

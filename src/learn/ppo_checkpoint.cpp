@@ -13,7 +13,8 @@ namespace {
 }
 constexpr const char* same_game = "resume with the game it was trained in, or start a new run";
 
-// The first policy is unprefixed in the file; others are under their roles' names, past ones under their numbers.
+// The first policy is unprefixed in the file; others are under their roles' names, past ones under
+// their numbers.
 std::string place_of(const Game& game, const PolicyLearner& policy_learner) {
   return policy_place(game.roles()[policy_learner.roles().front()].name);
 }
@@ -34,7 +35,8 @@ void Ppo::store(TensorFile& file) const {
     file.put_part(place_of(context.game, *s.policy_learners[t]), part);
   }
   file.metadata["game_fingerprint"] = context.game.fingerprint();
-  const std::int64_t counters[] = {context.steps, context.updates, static_cast<std::int64_t>(context.seed)};
+  const std::int64_t counters[] = {context.steps, context.updates,
+                                   static_cast<std::int64_t>(context.seed)};
   file.put("counters", std::span<const std::int64_t>(counters));
   const auto curriculum = s.curriculum.numbers();
   file.put("curriculum", std::span<const double>(curriculum));
@@ -70,10 +72,12 @@ void Ppo::State::restore_roster(const TensorFile& file) {
     for (std::size_t t = 0; t < policy_learners.size(); ++t)
       roster[past].policies.push_back(policy_learners[t]->fetch(file.part(place_of(past, t))));
   const auto stored = file.integers("lane_opponents");
-  if (stored.size() != opponents.size()) refuse("the checkpoint's opponents are those of another number of lanes", same_game);
+  if (stored.size() != opponents.size())
+    refuse("the checkpoint's opponents are those of another number of lanes", same_game);
   for (std::size_t lane = 0; lane < stored.size(); ++lane) {
     opponents[lane] = static_cast<std::size_t>(stored[lane]);
-    if (opponents[lane] >= count) refuse("the checkpoint names an opponent that is not there", same_game);
+    if (opponents[lane] >= count)
+      refuse("the checkpoint names an opponent that is not there", same_game);
   }
 }
 
@@ -101,15 +105,16 @@ void Ppo::restore(const TensorFile& file) {
   for (std::size_t lane = 0; lane < context.lanes.count(); ++lane) {
     context.lanes.set_stage(lane, static_cast<std::size_t>(stages[lane]));
     const std::size_t block = context.lanes.state(lane).size();
-    if (states.size() - next < block) refuse("the checkpoint's lanes are too short for the game", same_game);
+    if (states.size() - next < block)
+      refuse("the checkpoint's lanes are too short for the game", same_game);
     context.lanes.restore(lane, std::span(states).subspan(next, block));
     next += block;
   }
   s.begun = true;
 }
 
-// The first policy continues the file's unprefixed policy; others those under their roles' names, if
-// there is something.
+// The first policy continues the file's unprefixed policy; others those under their roles' names,
+// if there is something.
 Continuation Ppo::continue_from(const TensorFile& file) {
   State& s = *state_;
   Continuation report = s.policy_learners.front()->continue_from(file);

@@ -7,8 +7,8 @@
 namespace zithercraft {
 
 void Ppo::State::choose_opponent(std::size_t lane, EpisodeKey key) {
-  opponents[lane] =
-      roster.draw(RandomStream(derived_seed(key.seed, "opponent"), key.lane, key.episode, Purpose::oppose));
+  opponents[lane] = roster.draw(
+      RandomStream(derived_seed(key.seed, "opponent"), key.lane, key.episode, Purpose::oppose));
 }
 
 void Ppo::State::decide(std::size_t s, std::size_t time, std::size_t worker) {
@@ -17,8 +17,10 @@ void Ppo::State::decide(std::size_t s, std::size_t time, std::size_t worker) {
   if (group.learning_side >= 0) decide_as_before(group, time, worker);
   Scratch& own = scratch[worker];
   for (std::size_t role = 0; role < own.players.size(); ++role)
-    if (own.players[role]) own.players[role]->decide(context.lanes, role, group.first_lane, group.lanes);
-  for (const auto& policy_learner : policy_learners) policy_learner->judge_together(s, time, worker);
+    if (own.players[role])
+      own.players[role]->decide(context.lanes, role, group.first_lane, group.lanes);
+  for (const auto& policy_learner : policy_learners)
+    policy_learner->judge_together(s, time, worker);
 }
 
 // Lanes that meet the same past policy are played together.
@@ -36,8 +38,9 @@ void Ppo::State::decide_as_before(const LaneGroup& group, std::size_t time, std:
     for (std::size_t t = 0; t < policy_learners.size(); ++t)
       for (const std::size_t role : policy_learners[t]->roles())
         if (!context.learns_in(role, group))
-          policy_learners[t]->decide_as(roster[past].policies[t], policy_learners[t]->block_of(role, group), own.lanes, time,
-                                 worker);
+          policy_learners[t]->decide_as(roster[past].policies[t],
+                                        policy_learners[t]->block_of(role, group), own.lanes, time,
+                                        worker);
   }
 }
 
@@ -49,7 +52,8 @@ void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time)
     for (const RoleRows& role_rows : policy_learner->samples(s).by_role)
       for (std::size_t seat = 0; seat < lanes.seats(role_rows.role); ++seat) {
         const std::size_t row = lane * lanes.seats(role_rows.role) + seat;
-        TimedEpisode& e = ended[s].emplace_back(TimedEpisode{time, row, -1, episode_result(lanes, role_rows.role, row)});
+        TimedEpisode& e = ended[s].emplace_back(
+            TimedEpisode{time, row, -1, episode_result(lanes, role_rows.role, row)});
         if (group.learning_side >= 0 && context.side_of(role_rows.role) == group.learning_side &&
             std::exchange(first, false))
           e.against = static_cast<int>(opponents[lane]);
@@ -70,7 +74,8 @@ void Ppo::State::advance(std::size_t s, std::size_t time, std::size_t worker) {
     if (group.learning_side >= 0) {
       for (const auto& policy_learner : policy_learners)
         for (const std::size_t role : policy_learner->roles())
-          if (!context.learns_in(role, group)) policy_learner->forget(policy_learner->block_of(role, group), lane);
+          if (!context.learns_in(role, group))
+            policy_learner->forget(policy_learner->block_of(role, group), lane);
       choose_opponent(lane, next);
     }
     lanes.assign_stage(lane, curriculum.stage_of(next));
@@ -99,8 +104,9 @@ CollectReport Ppo::collect() {
   CollectReport report;
   PhaseClock clock;
   if (!s.begun) s.begin_lanes();
-  context.pool.run(context.own_count,
-                  [&](std::size_t i, std::size_t worker) { s.play_group(context.first_own + i, worker); });
+  context.pool.run(context.own_count, [&](std::size_t i, std::size_t worker) {
+    s.play_group(context.first_own + i, worker);
+  });
   for (const auto& policy_learner : s.policy_learners) {
     policy_learner->share_rollout();
     report.steps += static_cast<std::int64_t>(policy_learner->samples());
@@ -118,7 +124,8 @@ CollectReport Ppo::collect() {
   for (const auto* episode : all) {
     report.episodes.push_back(episode->result);
     if (episode->result.role == context.first_learning_role) s.curriculum.add(episode->result);
-    if (episode->against >= 0) s.roster.note(static_cast<std::size_t>(episode->against), episode->result.outcome);
+    if (episode->against >= 0)
+      s.roster.note(static_cast<std::size_t>(episode->against), episode->result.outcome);
   }
   s.curriculum.advance(context.steps);
   for (auto& scratch : s.scratch) report.times += std::exchange(scratch.times, {});
@@ -129,7 +136,8 @@ CollectReport Ppo::collect() {
 ImproveReport Ppo::improve() {
   State& s = *state_;
   s.improvements.clear();
-  for (const auto& policy_learner : s.policy_learners) s.improvements.push_back(policy_learner->improve());
+  for (const auto& policy_learner : s.policy_learners)
+    s.improvements.push_back(policy_learner->improve());
   ++s.context.updates;
   if (s.opposed() && s.roster.due(s.context.steps)) s.take_snapshot();
   return s.improvements.front();

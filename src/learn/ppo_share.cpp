@@ -1,5 +1,5 @@
-#include "ppo_state.hpp"
 #include "packed_numbers.hpp"
+#include "ppo_state.hpp"
 
 // Episodes that ended, as processes that train together send them.
 

@@ -1,7 +1,7 @@
 #pragma once
 
-// What a learner holds; ppo.cpp makes it, ppo_collect.cpp plays, ppo_checkpoint.cpp stores and restores it,
-// ppo_share.cpp sends to other processes.
+// What a learner holds; ppo.cpp makes it, ppo_collect.cpp plays, ppo_checkpoint.cpp stores and
+// restores it, ppo_share.cpp sends to other processes.
 
 #include <cstddef>
 #include <cstdint>
@@ -9,9 +9,9 @@
 #include <optional>
 #include <vector>
 
-#include "training_context.hpp"
-#include "roster.hpp"
 #include "policy_learner.hpp"
+#include "roster.hpp"
+#include "training_context.hpp"
 #include "zithercraft/game/curriculum.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/match/player.hpp"
@@ -25,13 +25,14 @@ struct TimedEpisode {
 };
 
 struct Ppo::State {
-  State(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed, std::int64_t total, WorkerPool& pool,
-        ProcessGroup* processes, std::vector<RolePlayer> players);
+  State(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed,
+        std::int64_t total, WorkerPool& pool, ProcessGroup* processes,
+        std::vector<RolePlayer> players);
 
   // What one thread plays with.
   struct Scratch {
     std::vector<std::unique_ptr<Player>> players;  // by role; null for those that learn
-    std::vector<std::size_t> lanes;              // that one past policy plays
+    std::vector<std::size_t> lanes;                // that one past policy plays
     PhaseTimes times;
   };
 
@@ -54,9 +55,9 @@ struct Ppo::State {
   std::vector<RolePlayer> players;
   std::vector<std::unique_ptr<PolicyLearner>> policy_learners;
   std::vector<std::optional<std::size_t>> learner_of;  // each role
-  std::vector<Scratch> scratch;                            // of each thread
+  std::vector<Scratch> scratch;                        // of each thread
   Roster roster;
-  std::vector<std::size_t> opponents;            // the past policy that is met in each lane, where one is
+  std::vector<std::size_t> opponents;  // the past policy that is met in each lane, where one is
   std::vector<std::vector<TimedEpisode>> ended;  // in each group
   std::vector<ImproveReport> improvements;
   bool begun = false;  // lanes are in their episodes

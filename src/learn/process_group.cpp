@@ -63,8 +63,8 @@ class MpiGroup final : public ProcessGroup {
   std::size_t number() const noexcept override { return number_; }
   std::size_t here() const noexcept override { return here_; }
 
-  // Every process adds one part of the numbers up for all: two parts of the whole are sent and received, however many
-  // processes there are, and the order of the sum is ours.
+  // Every process adds one part of the numbers up for all: two parts of the whole are sent and
+  // received, however many processes there are, and the order of the sum is ours.
   void add_up(std::span<float> numbers) override {
     const auto begin_of = [&](std::size_t process) { return numbers.size() * process / count_; };
     const std::size_t begin = begin_of(number_), own = begin_of(number_ + 1) - begin;
@@ -75,18 +75,20 @@ class MpiGroup final : public ProcessGroup {
       places_[process] = static_cast<int>(process * own);
       sizes_[process] = static_cast<int>(own);
     }
-    MPI_Alltoallv(numbers.data(), sent_sizes_.data(), sent_places_.data(), MPI_FLOAT, parts_.data(), sizes_.data(),
-                  places_.data(), MPI_FLOAT, MPI_COMM_WORLD);
+    MPI_Alltoallv(numbers.data(), sent_sizes_.data(), sent_places_.data(), MPI_FLOAT, parts_.data(),
+                  sizes_.data(), places_.data(), MPI_FLOAT, MPI_COMM_WORLD);
     for (std::size_t apart = 1; apart < count_; apart *= 2)
       for (std::size_t process = 0; process + apart < count_; process += 2 * apart)
-        for (std::size_t i = 0; i < own; ++i) parts_[process * own + i] += parts_[(process + apart) * own + i];
-    MPI_Allgatherv(parts_.data(), static_cast<int>(own), MPI_FLOAT, numbers.data(), sent_sizes_.data(),
-                   sent_places_.data(), MPI_FLOAT, MPI_COMM_WORLD);
+        for (std::size_t i = 0; i < own; ++i)
+          parts_[process * own + i] += parts_[(process + apart) * own + i];
+    MPI_Allgatherv(parts_.data(), static_cast<int>(own), MPI_FLOAT, numbers.data(),
+                   sent_sizes_.data(), sent_places_.data(), MPI_FLOAT, MPI_COMM_WORLD);
   }
 
   std::vector<std::byte> gather(std::span<const std::byte> own) override {
     if (own.size() > most_bytes / count_)
-      throw Error(ErrorKind::refused, "the processes have too much to send each other", "mpirun -n", "train fewer lanes");
+      throw Error(ErrorKind::refused, "the processes have too much to send each other", "mpirun -n",
+                  "train fewer lanes");
     const int size = static_cast<int>(own.size());
     MPI_Allgather(&size, 1, MPI_INT, sizes_.data(), 1, MPI_INT, MPI_COMM_WORLD);
     int whole = 0;
@@ -95,17 +97,20 @@ class MpiGroup final : public ProcessGroup {
       whole += sizes_[process];
     }
     std::vector<std::byte> all(static_cast<std::size_t>(whole));
-    MPI_Allgatherv(own.data(), size, MPI_BYTE, all.data(), sizes_.data(), places_.data(), MPI_BYTE, MPI_COMM_WORLD);
+    MPI_Allgatherv(own.data(), size, MPI_BYTE, all.data(), sizes_.data(), places_.data(), MPI_BYTE,
+                   MPI_COMM_WORLD);
     return all;
   }
 
   std::vector<std::byte> ask(std::span<const std::byte> question) override {
-    MPI_Send(question.data(), static_cast<int>(question.size()), MPI_BYTE, 0, asked, MPI_COMM_WORLD);
+    MPI_Send(question.data(), static_cast<int>(question.size()), MPI_BYTE, 0, asked,
+             MPI_COMM_WORLD);
     return received(0, answered)->text;
   }
   std::optional<Question> question() override { return received(MPI_ANY_SOURCE, asked, false); }
   void answer(std::size_t process, std::span<const std::byte> text) override {
-    MPI_Send(text.data(), static_cast<int>(text.size()), MPI_BYTE, static_cast<int>(process), answered, MPI_COMM_WORLD);
+    MPI_Send(text.data(), static_cast<int>(text.size()), MPI_BYTE, static_cast<int>(process),
+             answered, MPI_COMM_WORLD);
   }
 
  private:
@@ -123,7 +128,8 @@ class MpiGroup final : public ProcessGroup {
     MPI_Get_count(&status, MPI_BYTE, &size);
     Question question{static_cast<std::size_t>(status.MPI_SOURCE),
                       std::vector<std::byte>(static_cast<std::size_t>(size))};
-    MPI_Recv(question.text.data(), size, MPI_BYTE, status.MPI_SOURCE, kind, MPI_COMM_WORLD, MPI_STATUS_IGNORE);
+    MPI_Recv(question.text.data(), size, MPI_BYTE, status.MPI_SOURCE, kind, MPI_COMM_WORLD,
+             MPI_STATUS_IGNORE);
     return question;
   }
 
@@ -141,8 +147,8 @@ std::unique_ptr<ProcessGroup> join_process_group(Together together) {
   if (count <= 1) return nullptr;
 #ifdef ZITHERCRAFT_MPI
   if (together == Together::training && !std::has_single_bit(count))
-    throw Error(ErrorKind::refused, std::to_string(count) + " processes cannot train together", "mpirun -n",
-                "start 2, 4, 8 or another power of two");
+    throw Error(ErrorKind::refused, std::to_string(count) + " processes cannot train together",
+                "mpirun -n", "start 2, 4, 8 or another power of two");
   return std::make_unique<MpiGroup>();
 #else
   static_cast<void>(together);

@@ -30,7 +30,8 @@ Rollout::Rollout(const RolloutSize& size)
       counts(samples()),
       remembered(spans() * rows * memory) {}
 
-void estimate_advantages(Rollout& r, const GroupSamples& samples, double discount, double trace_decay, bool baseline) {
+void estimate_advantages(Rollout& r, const GroupSamples& samples, double discount,
+                         double trace_decay, bool baseline) {
   const auto gamma = static_cast<float>(discount), lambda = static_cast<float>(trace_decay);
   for (std::size_t row = 0; row < samples.rows; ++row) {
     float later = 0.0f;
@@ -46,7 +47,9 @@ void estimate_advantages(Rollout& r, const GroupSamples& samples, double discoun
       r.advantage[s] = later;
       r.target[s] = later + value;
       absent_then = r.absent[s] != 0;
-      r.counts[s] = !known ? learns_nothing : absent_then ? learns_value : learns_value | learns_policy;
+      r.counts[s] = !known        ? learns_nothing
+                    : absent_then ? learns_value
+                                  : learns_value | learns_policy;
     }
   }
 }

@@ -1,8 +1,9 @@
 #pragma once
 
-// What was played in one rollout. Lanes are played in groups that never meet, so that threads need no barrier inside a
-// rollout; the samples of a group lie together, ordered by time, then by row: one step of a group, and any group
-// of its steps, is one contiguous block for the networks. They are kept as the networks read them.
+// What was played in one rollout. Lanes are played in groups that never meet, so that threads need
+// no barrier inside a rollout; the samples of a group lie together, ordered by time, then by row:
+// one step of a group, and any group of its steps, is one contiguous block for the networks. They
+// are kept as the networks read them.
 
 #include <cstddef>
 #include <cstdint>
@@ -26,21 +27,28 @@ struct RolloutSize {
 struct Rollout {
   explicit Rollout(const RolloutSize& size);
 
-  std::size_t rows, horizon, input_stride, controls, masks, memory, span, value_stride, credit_stride;
-  AlignedBuffer<float> inputs;         // [samples][input_stride] what was sensed, normalised
-  AlignedBuffer<float> value_inputs;   // [samples][value_stride] what the value network was shown, if it sees others
-  AlignedBuffer<float> credit_inputs;  // [samples][credit_stride] and the credit network, with what others decided
+  std::size_t rows, horizon, input_stride, controls, masks, memory, span, value_stride,
+      credit_stride;
+  AlignedBuffer<float> inputs;  // [samples][input_stride] what was sensed, normalised
+  AlignedBuffer<float>
+      value_inputs;  // [samples][value_stride] what the value network was shown, if it sees others
+  AlignedBuffer<float>
+      credit_inputs;  // [samples][credit_stride] and the credit network, with what others decided
   AlignedBuffer<float> actions;  // [samples][controls]
-  AlignedBuffer<float> allowed;    // [samples][masks]
+  AlignedBuffer<float> allowed;  // [samples][masks]
   AlignedBuffer<float> log_probability, reward, value;
-  AlignedBuffer<float> expected;    // by the credit network, whatever is decided; empty without one
-  AlignedBuffer<float> next_value;  // value of what follows: 0 after a verdict, of the last moment after a cutoff
+  AlignedBuffer<float> expected;  // by the credit network, whatever is decided; empty without one
+  AlignedBuffer<float>
+      next_value;  // value of what follows: 0 after a verdict, of the last moment after a cutoff
   AlignedBuffer<std::uint8_t> ended;
-  AlignedBuffer<std::uint8_t> begins;  // whether an episode begins inside the rollout with this step
+  AlignedBuffer<std::uint8_t>
+      begins;  // whether an episode begins inside the rollout with this step
   AlignedBuffer<float> advantage, target;
   AlignedBuffer<std::uint8_t> absent;  // whether the body was out of the arena and could do nothing
-  AlignedBuffer<std::uint8_t> counts;  // what can be learned from a sample: some of the Learns below
-  AlignedBuffer<float> remembered;     // [spans][rows][memory] before the first step of each span, as in a Room
+  AlignedBuffer<std::uint8_t>
+      counts;  // what can be learned from a sample: some of the Learns below
+  AlignedBuffer<float>
+      remembered;  // [spans][rows][memory] before the first step of each span, as in a Room
 
   std::size_t samples() const { return rows * horizon; }
   std::size_t spans() const { return horizon / span; }
@@ -52,8 +60,8 @@ enum Learns : std::uint8_t { learns_nothing = 0, learns_value = 1, learns_policy
 /// Rows of one role that belong to a group.
 struct RoleRows {
   std::size_t role = 0, first_row = 0, rows = 0;  // in the lanes
-  std::size_t own_row = 0;                        // of the first, among all rows that its policy may play
-  std::size_t place = 0;                          // of the first, within the group
+  std::size_t own_row = 0;  // of the first, among all rows that its policy may play
+  std::size_t place = 0;    // of the first, within the group
 };
 
 /// The rows that a policy plays together in some lanes, and where their samples begin.
@@ -65,9 +73,11 @@ struct GroupSamples {
   }
 };
 
-/// Generalised advantages and value targets of a group's samples, backwards in time. Without a baseline values count as
-/// 0, and samples whose episode continues behind the rollout do not count. What a body out of the arena receives
-/// is credited in full to the last step that it took: no trace fades meanwhile.
-void estimate_advantages(Rollout& rollout, const GroupSamples& samples, double discount, double trace_decay, bool baseline);
+/// Generalised advantages and value targets of a group's samples, backwards in time. Without a
+/// baseline values count as 0, and samples whose episode continues behind the rollout do not count.
+/// What a body out of the arena receives is credited in full to the last step that it took: no
+/// trace fades meanwhile.
+void estimate_advantages(Rollout& rollout, const GroupSamples& samples, double discount,
+                         double trace_decay, bool baseline);
 
 }  // namespace zithercraft

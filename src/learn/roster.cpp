@@ -9,7 +9,8 @@ namespace zithercraft {
 
 std::size_t Roster::draw(RandomStream random) const {
   const double past = settings_.against_past, all = past + settings_.against_hardest;
-  if (random.uniform() * all < past || past_.size() == 1) return random.below(static_cast<std::uint32_t>(past_.size()));
+  if (random.uniform() * all < past || past_.size() == 1)
+    return random.below(static_cast<std::uint32_t>(past_.size()));
   // A policy that was met little may be hard.
   const auto hardness = [](const PastSelf& self) {
     const double n = self.lately.played();
@@ -28,7 +29,9 @@ std::size_t Roster::draw(RandomStream random) const {
 
 void Roster::note(std::size_t against, Outcome outcome) {
   Tally& tally = past_[against].lately;
-  (outcome == Outcome::success ? tally.wins : outcome == Outcome::failure ? tally.losses : tally.draws) += 1.0;
+  (outcome == Outcome::success   ? tally.wins
+   : outcome == Outcome::failure ? tally.losses
+                                 : tally.draws) += 1.0;
 }
 
 std::vector<Rating> Roster::ratings() const {
@@ -55,7 +58,8 @@ void Roster::keep(PastSelf present, std::vector<std::size_t>& moved) {
   const std::size_t number = past_.size();
   for (std::size_t i = 0; i < number; ++i) {
     Tally& lately = past_[i].lately;
-    if (lately.played() > 0.0) between_.push_back({number, i, lately.wins, lately.draws, lately.losses});
+    if (lately.played() > 0.0)
+      between_.push_back({number, i, lately.wins, lately.draws, lately.losses});
     lately = {};
   }
   past_.push_back(std::move(present));
@@ -81,14 +85,18 @@ RosterReport Roster::report() const {
   if (past_.empty()) return report;
   const auto all = ratings();
   report.rating = all.back();
-  for (std::size_t i = 0; i < past_.size(); ++i) report.past.push_back({past_[i].steps, all[i], past_[i].lately});
+  for (std::size_t i = 0; i < past_.size(); ++i)
+    report.past.push_back({past_[i].steps, all[i], past_[i].lately});
   std::vector<Tally> tallies = between_;
   for (std::size_t i = 0; i < past_.size(); ++i) {
     const Tally& t = past_[i].lately;
     tallies.push_back({past_.size(), i, t.wins, t.draws, t.losses});
-    if (beats({i, past_.size(), t.losses, t.draws, t.wins})) report.forgotten.push_back(past_[i].steps);
+    if (beats({i, past_.size(), t.losses, t.draws, t.wins}))
+      report.forgotten.push_back(past_[i].steps);
   }
-  const auto steps = [&](std::size_t player) { return player < past_.size() ? past_[player].steps : -1; };
+  const auto steps = [&](std::size_t player) {
+    return player < past_.size() ? past_[player].steps : -1;
+  };
   for (const auto& [a, b, c] : find_cycles(tallies))
     report.cycles.push_back({steps(a), steps(b), steps(c)});
   return report;
@@ -97,7 +105,8 @@ RosterReport Roster::report() const {
 std::vector<double> Roster::numbers() const {
   std::vector<double> all{static_cast<double>(past_.size())};
   const auto put = [&](const Tally& t) {
-    for (const double n : {static_cast<double>(t.a), static_cast<double>(t.b), t.wins, t.draws, t.losses})
+    for (const double n :
+         {static_cast<double>(t.a), static_cast<double>(t.b), t.wins, t.draws, t.losses})
       all.push_back(n);
   };
   for (const PastSelf& self : past_) {
@@ -110,7 +119,8 @@ std::vector<double> Roster::numbers() const {
 
 std::size_t Roster::restore(std::span<const double> numbers) {
   const auto refuse = [] {
-    throw Error(ErrorKind::refused, "the checkpoint's roster makes no sense", "checkpoint", "take another checkpoint");
+    throw Error(ErrorKind::refused, "the checkpoint's roster makes no sense", "checkpoint",
+                "take another checkpoint");
   };
   std::size_t next = 0;
   const auto get = [&] {

@@ -17,7 +17,7 @@ namespace zithercraft {
 struct PastSelf {
   std::int64_t steps = 0;
   std::vector<PastPolicy> policies;  // in the order of the policy_learners
-  Tally lately;                      // the present policies' matches against it, since the last snapshot
+  Tally lately;  // the present policies' matches against it, since the last snapshot
 };
 
 class Roster {
@@ -30,21 +30,23 @@ class Roster {
   PastSelf& operator[](std::size_t i) { return past_[i]; }
   const PastSelf& operator[](std::size_t i) const { return past_[i]; }
 
-  /// Whose turn it is: any of the past, or with the share that the settings ask for one of those that win most.
+  /// Whose turn it is: any of the past, or with the share that the settings ask for one of those
+  /// that win most.
   std::size_t draw(RandomStream random) const;
   /// Notes a match of the present policies against a past policy.
   void note(std::size_t against, Outcome outcome);
   /// Whether it is time to keep the present policies.
   bool due(std::int64_t steps) const;
-  /// Keeps them. Where there are too many, one of the closest goes; `moved` then says which replaces
-  /// whom: its place before gives the place now.
+  /// Keeps them. Where there are too many, one of the closest goes; `moved` then says which
+  /// replaces whom: its place before gives the place now.
   void keep(PastSelf present, std::vector<std::size_t>& moved);
 
   RosterReport report() const;
 
   /// All but the policies, for checkpoints.
   std::vector<double> numbers() const;
-  /// How many past policies the numbers describe; they have no policies yet. Throws Error (refused) if they make no sense.
+  /// How many past policies the numbers describe; they have no policies yet. Throws Error (refused)
+  /// if they make no sense.
   std::size_t restore(std::span<const double> numbers);
 
  private:

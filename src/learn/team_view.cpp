@@ -15,10 +15,12 @@ bool same_side(const Role& a, const Role& b) { return !a.side.empty() && a.side 
 // In an order that is the same for roles that mirror each other.
 std::vector<std::size_t> roles_seen_by(const Game& game, std::size_t role, Sight sight) {
   const auto roles = game.roles();
-  std::vector<std::tuple<bool, std::size_t, std::size_t>> others;  // whether of another side, what it mirrors, itself
+  std::vector<std::tuple<bool, std::size_t, std::size_t>>
+      others;  // whether of another side, what it mirrors, itself
   for (std::size_t r = 0; r < roles.size(); ++r) {
     const bool mate = same_side(roles[r], roles[role]);
-    if (r != role && (mate || sight == Sight::everyone)) others.emplace_back(!mate, roles[r].mirrors, r);
+    if (r != role && (mate || sight == Sight::everyone))
+      others.emplace_back(!mate, roles[r].mirrors, r);
   }
   std::sort(others.begin(), others.end());
   std::vector<std::size_t> seen;
@@ -37,11 +39,13 @@ std::string place_of(std::size_t kind) { return "seen/" + std::to_string(kind) +
 
 std::size_t action_numbers(std::span<const ControlInfo> controls) {
   std::size_t numbers = 0;
-  for (const ControlInfo& control : controls) numbers += std::max<std::size_t>(1, control.options.size());
+  for (const ControlInfo& control : controls)
+    numbers += std::max<std::size_t>(1, control.options.size());
   return numbers;
 }
 
-TeamView::TeamView(const TrainingContext& context, const std::vector<std::size_t>& roles, const PolicyGradientSettings& settings)
+TeamView::TeamView(const TrainingContext& context, const std::vector<std::size_t>& roles,
+                   const PolicyGradientSettings& settings)
     : roles_(roles) {
   if (settings.value_sees == Sight::own) return;
   const auto all = context.game.roles();
@@ -81,8 +85,10 @@ TeamView::TeamView(const TrainingContext& context, const std::vector<std::size_t
                   "learner.value_sees", "let both sides have the same roles, or take 'own'");
   }
   if (kinds_.empty())
-    throw Error(ErrorKind::spec, "there is no other seat that the value network of '" + all[roles[0]].name + "' could see",
-                "learner.value_sees", all.size() > 1 ? "take 'everyone', or 'own'" : "take 'own'");
+    throw Error(
+        ErrorKind::spec,
+        "there is no other seat that the value network of '" + all[roles[0]].name + "' could see",
+        "learner.value_sees", all.size() > 1 ? "take 'everyone', or 'own'" : "take 'own'");
 }
 
 std::vector<std::string> TeamView::names(const Game& game) const {
@@ -95,18 +101,21 @@ std::vector<std::string> TeamView::names(const Game& game) const {
   for (const Kind& kind : kinds_)
     for (std::size_t i = 0; i < kind.seats; ++i) {
       names.push_back(other(kind, i) + "here");
-      for (const Column& column : game.roles()[kind.roles[0]].columns) names.push_back(other(kind, i) + column.name);
+      for (const Column& column : game.roles()[kind.roles[0]].columns)
+        names.push_back(other(kind, i) + column.name);
     }
   for (const Kind& kind : kinds_)
     for (std::size_t i = 0; i < kind.seats; ++i)
       for (const ControlInfo& control : game.roles()[kind.roles[0]].controls) {
         if (!control.is_choice()) names.push_back(other(kind, i) + control.name);
-        for (const auto& option : control.options) names.push_back(other(kind, i) + control.name + "." + option);
+        for (const auto& option : control.options)
+          names.push_back(other(kind, i) + control.name + "." + option);
       }
   return names;
 }
 
-NetworkPlan TeamView::widened(NetworkPlan plan, bool with_actions, const PolicyGradientSettings& settings) const {
+NetworkPlan TeamView::widened(NetworkPlan plan, bool with_actions,
+                              const PolicyGradientSettings& settings) const {
   plan.columns = with_actions ? credit_columns() : value_columns();
   if (settings.crowd_width == 0) return plan;
   for (std::size_t k = 0; k < kinds_.size(); ++k) {
@@ -118,19 +127,22 @@ NetworkPlan TeamView::widened(NetworkPlan plan, bool with_actions, const PolicyG
                      .queries = static_cast<std::size_t>(settings.crowd_queries)};
     for (std::size_t i = 0; i < kind.seats; ++i) {
       const std::size_t first = kind.first_column + i * (1 + kind.columns);
-      for (std::size_t c = 0; c < 1 + kind.columns; ++c) front.columns.push_back(static_cast<std::uint32_t>(first + c));
+      for (std::size_t c = 0; c < 1 + kind.columns; ++c)
+        front.columns.push_back(static_cast<std::uint32_t>(first + c));
       for (std::size_t c = 0; with_actions && c < kind.action; ++c)
-        front.columns.push_back(static_cast<std::uint32_t>(kind.first_action + i * kind.action + c));
+        front.columns.push_back(
+            static_cast<std::uint32_t>(kind.first_action + i * kind.action + c));
     }
     plan.crowds.push_back(std::move(front));
   }
   return plan;
 }
 
-// Calls `use` with each other's kind, its place in the kind, its role and its row in the lanes; not with those who are
-// out of the arena.
+// Calls `use` with each other's kind, its place in the kind, its role and its row in the lanes; not
+// with those who are out of the arena.
 template <class Use>
-void TeamView::each_other(const TrainingContext& context, std::size_t played, std::size_t lane, std::size_t seat, Use use) const {
+void TeamView::each_other(const TrainingContext& context, std::size_t played, std::size_t lane,
+                          std::size_t seat, Use use) const {
   for (const Kind& kind : kinds_) {
     const std::size_t role = kind.roles[played];
     const auto& seats = context.game.roles()[role].seats;
@@ -144,38 +156,42 @@ void TeamView::each_other(const TrainingContext& context, std::size_t played, st
   }
 }
 
-void TeamView::show(const TrainingContext& context, std::size_t played, std::size_t lane, std::size_t seat, const Normaliser& own,
-                    std::span<float> row) const {
+void TeamView::show(const TrainingContext& context, std::size_t played, std::size_t lane,
+                    std::size_t seat, const Normaliser& own, std::span<float> row) const {
   const std::size_t role = roles_[played];
   own.apply(context.lanes.observation(role, lane * context.lanes.seats(role) + seat), row);
   std::fill_n(row.begin() + static_cast<std::ptrdiff_t>(own_columns_), members_width_, 0.0f);
-  each_other(
-      context, played, lane, seat, [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
-        const auto to = row.subspan(kind.first_column + place * (1 + kind.columns), 1 + kind.columns);
-        to[0] = 1.0f;
-        (kind.own_policy ? own : kind.normaliser).apply(context.lanes.observation(other, lane_row), to.subspan(1));
-      });
+  each_other(context, played, lane, seat,
+             [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
+               const auto to =
+                   row.subspan(kind.first_column + place * (1 + kind.columns), 1 + kind.columns);
+               to[0] = 1.0f;
+               (kind.own_policy ? own : kind.normaliser)
+                   .apply(context.lanes.observation(other, lane_row), to.subspan(1));
+             });
 }
 
-void TeamView::show_actions(const TrainingContext& context, std::size_t played, std::size_t lane, std::size_t seat,
-                              std::span<float> row) const {
+void TeamView::show_actions(const TrainingContext& context, std::size_t played, std::size_t lane,
+                            std::size_t seat, std::span<float> row) const {
   std::fill_n(row.begin() + static_cast<std::ptrdiff_t>(value_columns()), actions_width_, 0.0f);
-  each_other(
-      context, played, lane, seat, [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
-        const auto& controls = context.game.roles()[other].controls;
-        const auto given = context.lanes.given_controls(other).subspan(lane_row * controls.size(), controls.size());
-        std::size_t at = kind.first_action + place * kind.action;
-        for (std::size_t c = 0; c < controls.size(); ++c) {
-          const ControlInfo& control = controls[c];
-          if (control.is_choice()) {
-            row[at + static_cast<std::size_t>(given[c])] = 1.0f;
-            at += control.options.size();
-          } else {
-            const double middle = 0.5 * (control.low + control.high), half = 0.5 * (control.high - control.low);
-            row[at++] = static_cast<float>((static_cast<double>(given[c]) - middle) / half);
-          }
-        }
-      });
+  each_other(context, played, lane, seat,
+             [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
+               const auto& controls = context.game.roles()[other].controls;
+               const auto given = context.lanes.given_controls(other).subspan(
+                   lane_row * controls.size(), controls.size());
+               std::size_t at = kind.first_action + place * kind.action;
+               for (std::size_t c = 0; c < controls.size(); ++c) {
+                 const ControlInfo& control = controls[c];
+                 if (control.is_choice()) {
+                   row[at + static_cast<std::size_t>(given[c])] = 1.0f;
+                   at += control.options.size();
+                 } else {
+                   const double middle = 0.5 * (control.low + control.high),
+                                half = 0.5 * (control.high - control.low);
+                   row[at++] = static_cast<float>((static_cast<double>(given[c]) - middle) / half);
+                 }
+               }
+             });
 }
 
 void TeamView::begin_rollout(std::size_t group) {
@@ -189,8 +205,8 @@ void TeamView::note(const TrainingContext& context, std::size_t group) {
     if (!kind.own_policy)
       for (const std::size_t role : kind.roles) {
         const std::size_t each = context.lanes.seats(role) * kind.columns;
-        kind.moments[group].add(
-            context.lanes.observations(role).subspan(played.first_lane * each, played.lanes * each));
+        kind.moments[group].add(context.lanes.observations(role).subspan(played.first_lane * each,
+                                                                         played.lanes * each));
       }
 }
 

@@ -1,6 +1,7 @@
 #pragma once
 
-// What all policies that are trained together share: the lanes they play in, and the threads that work.
+// What all policies that are trained together share: the lanes they play in, and the threads that
+// work.
 
 #include <algorithm>
 #include <chrono>
@@ -17,18 +18,22 @@
 
 namespace zithercraft {
 
-// These sizes are fixed, whatever the number of threads and processes, so that sums are always made in the same order.
-// Rows that are played together, or those of one lane if they are more. Their samples go through the networks together:
-// they fit the nearest caches.
+// These sizes are fixed, whatever the number of threads and processes, so that sums are always made
+// in the same order. Rows that are played together, or those of one lane if they are more. Their
+// samples go through the networks together: they fit the nearest caches.
 constexpr std::size_t rows_together = 32;
-// Samples that one thread learns from at a time, with a gradient of their own: few, so that threads end together; more
-// for large networks, whose gradients take long to add up.
-constexpr std::size_t samples_per_portion(std::size_t parameters) { return parameters > 65536 ? 1024 : 256; }
+// Samples that one thread learns from at a time, with a gradient of their own: few, so that threads
+// end together; more for large networks, whose gradients take long to add up.
+constexpr std::size_t samples_per_portion(std::size_t parameters) {
+  return parameters > 65536 ? 1024 : 256;
+}
 
-/// Lanes that one thread plays through a rollout. They never meet others, so that threads need no barrier.
+/// Lanes that one thread plays through a rollout. They never meet others, so that threads need no
+/// barrier.
 struct LaneGroup {
   std::size_t first_lane = 0, lanes = 0;
-  int learning_side = -1;  // in which only that side learns, against past policies of the others; -1: all learn
+  int learning_side =
+      -1;  // in which only that side learns, against past policies of the others; -1: all learn
 };
 
 struct TrainingContext {
@@ -38,14 +43,17 @@ struct TrainingContext {
   WorkerPool& pool;
   ProcessGroup* processes;  // null for a process alone
   Lanes lanes;
-  std::vector<LaneGroup> groups{};          // of all processes
+  std::vector<LaneGroup> groups{};           // of all processes
   std::size_t first_own = 0, own_count = 0;  // this process's
   std::size_t first_learning_role = 0;
-  std::vector<std::string> sides{};         // that learn and are opposed to each other; fewer than two: nobody is
+  std::vector<std::string>
+      sides{};  // that learn and are opposed to each other; fewer than two: nobody is
   std::int64_t steps = 0, updates = 0;  // steps of all who learn
   std::int64_t rollout_steps = 0;       // in the last rollout
 
-  std::span<const LaneGroup> own_groups() const { return std::span(groups).subspan(first_own, own_count); }
+  std::span<const LaneGroup> own_groups() const {
+    return std::span(groups).subspan(first_own, own_count);
+  }
   /// The number of a role's side among those that are opposed; -1 for none.
   int side_of(std::size_t role) const {
     const auto found = std::find(sides.begin(), sides.end(), game.roles()[role].side);
@@ -60,7 +68,8 @@ struct TrainingContext {
   /// What the rows of a block sense now.
   std::span<const float> sensed_by(const RoleRows& role_rows) const {
     const std::size_t columns = game.roles()[role_rows.role].columns.size();
-    return lanes.observations(role_rows.role).subspan(role_rows.first_row * columns, role_rows.rows * columns);
+    return lanes.observations(role_rows.role)
+        .subspan(role_rows.first_row * columns, role_rows.rows * columns);
   }
 };
 

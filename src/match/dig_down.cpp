@@ -4,12 +4,14 @@
 #include "scripts.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple diver: looks down and turns round while it digs, so that the ground under all of it goes, and it sinks.
+// A simple diver: looks down and turns round while it digs, so that the ground under all of it
+// goes, and it sinks.
 
 namespace zithercraft {
 namespace {
 
-constexpr float steep_enough = -70.0f * std::numbers::pi_v<float> / 180.0f;  // looks past its feet, not between them
+constexpr float steep_enough =
+    -70.0f * std::numbers::pi_v<float> / 180.0f;  // looks past its feet, not between them
 
 class ShaftDigger {
  public:
@@ -44,6 +46,8 @@ class ShaftDigger {
 
 }  // namespace
 
-Script::Function dig_down(const Game& game, std::size_t role) { return ShaftDigger(game.roles()[role]); }
+Script::Function dig_down(const Game& game, std::size_t role) {
+  return ShaftDigger(game.roles()[role]);
+}
 
 }  // namespace zithercraft

@@ -8,16 +8,20 @@
 
 namespace zithercraft {
 
-FanReading::FanReading(const std::string& script, const Role& role, const RayFan& fan, const std::string& target)
+FanReading::FanReading(const std::string& script, const Role& role, const RayFan& fan,
+                       const std::string& target)
     : first_(column_of(role, fan.name + "[0]." + fan.sees.front())),
       columns_per_ray_(fan.sees.size() + (fan.reports == RayReport::first_or_miss ? 2 : 1)),
       reach_(static_cast<float>(fan.reach)) {
-  if (fan.reports == RayReport::each_tag) lacks(script, role, "a ray fan that reports what each ray meets first");
+  if (fan.reports == RayReport::each_tag)
+    lacks(script, role, "a ray fan that reports what each ray meets first");
   const auto flag = std::find(fan.sees.begin(), fan.sees.end(), target);
   if (flag != fan.sees.end()) target_flag_ = static_cast<std::size_t>(flag - fan.sees.begin());
-  const double gaps = static_cast<double>(fan.arc >= 360.0 || fan.rays == 1 ? fan.rays : fan.rays - 1);
+  const double gaps =
+      static_cast<double>(fan.arc >= 360.0 || fan.rays == 1 ? fan.rays : fan.rays - 1);
   for (std::int64_t i = 0; i < fan.rays; ++i)
-    angles_.push_back(static_cast<float>(exact::radians(-0.5 * fan.arc + fan.arc * static_cast<double>(i) / gaps)));
+    angles_.push_back(static_cast<float>(
+        exact::radians(-0.5 * fan.arc + fan.arc * static_cast<double>(i) / gaps)));
 }
 
 std::size_t FanReading::nearest_ray(float angle) const {
@@ -33,7 +37,8 @@ float FanReading::free_way(std::span<const float> see, std::size_t ray, float pa
   return see[first + columns_per_ray_ - 1] * reach_;
 }
 
-float FanReading::clearest(std::span<const float> see, float bearing, float far, float most, float clearance) const {
+float FanReading::clearest(std::span<const float> see, float bearing, float far, float most,
+                           float clearance) const {
   float best = -1e9f, heading = bearing;
   for (std::size_t i = 0; i < angles_.size(); ++i) {
     float room = free_way(see, i, most);

@@ -11,20 +11,24 @@
 
 namespace zithercraft {
 
-/// What a script reads from a ray fan: angles, and metres of free way. Things of the player's target are no
-/// obstacles.
+/// What a script reads from a ray fan: angles, and metres of free way. Things of the player's
+/// target are no obstacles.
 class FanReading {
  public:
-  /// Throws Error (spec), naming the script, if the fan reports something else than what each ray meets first.
-  FanReading(const std::string& script, const Role& role, const RayFan& fan, const std::string& target = {});
+  /// Throws Error (spec), naming the script, if the fan reports something else than what each ray
+  /// meets first.
+  FanReading(const std::string& script, const Role& role, const RayFan& fan,
+             const std::string& target = {});
 
   const std::vector<float>& angles() const { return angles_; }  ///< radians to port
   std::size_t nearest_ray(float angle) const;
   /// Metres until a ray meets something; `past` for one that meets the target.
   float free_way(std::span<const float> see, std::size_t ray, float past) const;
-  /// The ray whose neighbourhood is free for long and that lies nearest to a bearing; the bearing itself if there is
-  /// none. What lies to the side of a heading leaves room if the way past it is at least `clearance` metres wide.
-  float clearest(std::span<const float> see, float bearing, float far, float most, float clearance) const;
+  /// The ray whose neighbourhood is free for long and that lies nearest to a bearing; the bearing
+  /// itself if there is none. What lies to the side of a heading leaves room if the way past it is
+  /// at least `clearance` metres wide.
+  float clearest(std::span<const float> see, float bearing, float far, float most,
+                 float clearance) const;
 
  private:
   std::vector<float> angles_;

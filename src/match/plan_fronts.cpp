@@ -8,8 +8,8 @@ namespace zithercraft {
 namespace {
 
 // The convolutions that fit a picture, one after the other.
-std::vector<ConvolutionLayer> fitting(const std::vector<ConvolutionLayer>& layers, std::size_t height,
-                                      std::size_t width) {
+std::vector<ConvolutionLayer> fitting(const std::vector<ConvolutionLayer>& layers,
+                                      std::size_t height, std::size_t width) {
   std::vector<ConvolutionLayer> list;
   for (const ConvolutionLayer& layer : layers) {
     if (static_cast<std::size_t>(layer.size) > std::min(height, width)) break;
@@ -30,7 +30,8 @@ std::vector<std::uint32_t> columns_of(const GridSense& grid) {
         for (std::size_t layer = 0; layer < grid.layers; ++layer)
           for (std::size_t c = 0; c < grid.channels; ++c)
             columns.push_back(static_cast<std::uint32_t>(
-                grid.first_column + ago * once + ((layer * grid.height + y) * grid.width + x) * grid.channels + c));
+                grid.first_column + ago * once +
+                ((layer * grid.height + y) * grid.width + x) * grid.channels + c));
   return columns;
 }
 
@@ -39,8 +40,8 @@ std::vector<std::uint32_t> columns_of(const CrowdSense& crowd) {
   for (std::size_t o = 0; o < crowd.others; ++o)
     for (std::size_t ago = 0; ago <= crowd.history; ++ago)
       for (std::size_t c = 0; c < crowd.columns_each; ++c)
-        columns.push_back(
-            static_cast<std::uint32_t>(crowd.first_column + (ago * crowd.others + o) * crowd.columns_each + c));
+        columns.push_back(static_cast<std::uint32_t>(
+            crowd.first_column + (ago * crowd.others + o) * crowd.columns_each + c));
   return columns;
 }
 
@@ -54,13 +55,14 @@ NetworkPlan plan_fronts(const Role& role, const FrontSettings& settings) {
   for (const GridSense& grid : role.grids) {
     if (grid.height < least || grid.width < least) continue;
     if (auto layers = fitting(settings.pictures, grid.height, grid.width); !layers.empty())
-      plan.pictures.push_back({grid.name, grid.height, grid.width, grid.layers * grid.channels * (grid.history + 1),
-                               columns_of(grid), std::move(layers)});
+      plan.pictures.push_back({grid.name, grid.height, grid.width,
+                               grid.layers * grid.channels * (grid.history + 1), columns_of(grid),
+                               std::move(layers)});
   }
   if (settings.crowd_width > 0)
     for (const CrowdSense& crowd : role.crowds)
-      plan.crowds.push_back({crowd.name, crowd.others, crowd.columns_each * (crowd.history + 1), 0, columns_of(crowd),
-                             static_cast<std::size_t>(settings.crowd_width),
+      plan.crowds.push_back({crowd.name, crowd.others, crowd.columns_each * (crowd.history + 1), 0,
+                             columns_of(crowd), static_cast<std::size_t>(settings.crowd_width),
                              static_cast<std::size_t>(settings.crowd_queries)});
   return plan;
 }

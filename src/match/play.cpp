@@ -15,20 +15,23 @@ constexpr std::size_t most_lanes = 256;
 
 }  // namespace
 
-std::vector<EpisodeResult> play_episodes(const Game& game, const std::vector<const Player*>& players,
-                                         std::int64_t episodes, std::uint64_t seed, WorkerPool& pool,
-                                         WorkCount* progress) {
+std::vector<EpisodeResult> play_episodes(const Game& game,
+                                         const std::vector<const Player*>& players,
+                                         std::int64_t episodes, std::uint64_t seed,
+                                         WorkerPool& pool, WorkCount* progress) {
   return std::move(play_all_roles(game, players, episodes, seed, pool, progress).front());
 }
 
-std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game, const std::vector<const Player*>& players,
-                                                       std::int64_t episodes, std::uint64_t seed, WorkerPool& pool,
-                                                       WorkCount* progress) {
+std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game,
+                                                       const std::vector<const Player*>& players,
+                                                       std::int64_t episodes, std::uint64_t seed,
+                                                       WorkerPool& pool, WorkCount* progress) {
   const auto total = static_cast<std::size_t>(episodes);
   const std::size_t count = std::min(total, most_lanes);
   Lanes lanes(game, count, pool.threads());
   std::vector<std::vector<EpisodeResult>> results;
-  for (std::size_t role = 0; role < game.roles().size(); ++role) results.emplace_back(total * lanes.seats(role));
+  for (std::size_t role = 0; role < game.roles().size(); ++role)
+    results.emplace_back(total * lanes.seats(role));
   std::vector<std::vector<std::unique_ptr<Player>>> copies(pool.threads());
   for (auto& own : copies)
     for (const Player* player : players) own.push_back(player->copy());
@@ -47,7 +50,8 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game, const s
     const std::size_t first = group * lanes_per_group, n = std::min(lanes_per_group, count - first);
     for (std::size_t lane = first; lane < first + n; ++lane) begin(lane, lane, worker);
     for (std::size_t running = n; running > 0;) {
-      for (std::size_t role = 0; role < players.size(); ++role) copies[worker][role]->decide(lanes, role, first, n);
+      for (std::size_t role = 0; role < players.size(); ++role)
+        copies[worker][role]->decide(lanes, role, first, n);
       for (std::size_t lane = first; lane < first + n; ++lane) {
         if (lanes.outcome(lane) != Outcome::running) continue;
         lanes.advance(lane, worker);
@@ -73,7 +77,8 @@ void play_one(const Game& game, const std::vector<Player*>& players, EpisodeKey 
   lanes.begin(0, key);
   moment(lanes);
   while (lanes.outcome(0) == Outcome::running) {
-    for (std::size_t role = 0; role < players.size(); ++role) players[role]->decide(lanes, role, 0, 1);
+    for (std::size_t role = 0; role < players.size(); ++role)
+      players[role]->decide(lanes, role, 0, 1);
     lanes.advance(0);
     moment(lanes);
   }

@@ -13,8 +13,9 @@ namespace {
 
 using ScriptMaker = Script::Function (*)(const Game&, std::size_t role);
 constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {
-    {"steer_home", steer_home}, {"step_home", step_home},         {"walk_home", walk_home}, {"run_gates", run_gates},
-    {"shove_home", shove_home}, {"lead_and_fire", lead_and_fire}, {"dig_down", dig_down}};
+    {"steer_home", steer_home}, {"step_home", step_home},   {"walk_home", walk_home},
+    {"run_gates", run_gates},   {"shove_home", shove_home}, {"lead_and_fire", lead_and_fire},
+    {"dig_down", dig_down}};
 
 class PolicyPlayer : public Player {
  public:
@@ -35,19 +36,20 @@ class PolicyPlayer : public Player {
     const std::size_t kept = policy_.memory();
     for (std::size_t row = 0; row < count * seats; ++row) {
       const std::size_t lane = first + row / seats;
-      RandomStream random(
-          seed_, lanes.key(lane).episode,
-          lanes.steps(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
-          Purpose::decide);
+      RandomStream random(seed_, lanes.key(lane).episode,
+                          lanes.steps(lane) * static_cast<std::uint32_t>(seats) +
+                              static_cast<std::uint32_t>(row % seats),
+                          Purpose::decide);
       policy_.decide(senses.subspan(row * in, in), controls.subspan(row * out, out), random,
                      memory.subspan(row * kept, kept));
     }
   }
 
  private:
-  // The memory of these lanes' seats, as it was before this step. A step may be asked for twice, by a caller that wants
-  // to see where it would lead.
-  std::span<float> remembered(const Lanes& lanes, std::size_t seats, std::size_t first, std::size_t count) {
+  // The memory of these lanes' seats, as it was before this step. A step may be asked for twice, by
+  // a caller that wants to see where it would lead.
+  std::span<float> remembered(const Lanes& lanes, std::size_t seats, std::size_t first,
+                              std::size_t count) {
     const std::size_t kept = policy_.memory() * seats;
     if (kept == 0) return {};
     if (asked_.size() < lanes.count()) {
@@ -56,7 +58,9 @@ class PolicyPlayer : public Player {
       after_.resize(lanes.count() * kept);
     }
     for (std::size_t lane = first; lane < first + count; ++lane) {
-      const auto own = [&](std::vector<float>& memory) { return std::span(memory).subspan(lane * kept, kept); };
+      const auto own = [&](std::vector<float>& memory) {
+        return std::span(memory).subspan(lane * kept, kept);
+      };
       if (lanes.steps(lane) == 0) {
         std::fill(own(before_).begin(), own(before_).end(), 0.0f);
       } else if (asked_[lane] != lanes.steps(lane)) {
@@ -87,10 +91,10 @@ class RandomPlayer : public Player {
     const std::size_t seats = lanes.seats(role);
     for (std::size_t row = first * seats; row < (first + count) * seats; ++row) {
       const std::size_t lane = row / seats;
-      RandomStream random(
-          derived_seed(seed_, "random player"), lanes.key(lane).episode,
-          lanes.steps(lane) * static_cast<std::uint32_t>(seats) + static_cast<std::uint32_t>(row % seats),
-          Purpose::decide);
+      RandomStream random(derived_seed(seed_, "random player"), lanes.key(lane).episode,
+                          lanes.steps(lane) * static_cast<std::uint32_t>(seats) +
+                              static_cast<std::uint32_t>(row % seats),
+                          Purpose::decide);
       const auto out = lanes.control(role, row);
       for (std::size_t c = 0; c < controls.size(); ++c) {
         if (!controls[c].is_choice()) {
@@ -118,7 +122,8 @@ class ScriptPlayer : public Player {
   void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
     for (std::size_t lane = first; lane < first + count; ++lane)
       for (std::size_t seat = 0; seat < lanes.seats(role); ++seat)
-        script_(SeatView(lanes, lane, role, seat), lanes.control(role, lane * lanes.seats(role) + seat));
+        script_(SeatView(lanes, lane, role, seat),
+                lanes.control(role, lane * lanes.seats(role) + seat));
   }
 
  private:
@@ -129,7 +134,8 @@ Script::Function find_script(const Game& game, std::size_t role) {
   const Script& script = game.spec().roles[role].script;
   const std::string where = "roles[" + std::to_string(role) + "].script";
   if (!script.used())
-    throw Error(ErrorKind::spec, "the role '" + game.roles()[role].name + "' has no script", where, "name one");
+    throw Error(ErrorKind::spec, "the role '" + game.roles()[role].name + "' has no script", where,
+                "name one");
   if (script.function()) return script.function();
   if (!script.playable())
     throw Error(ErrorKind::spec, "the script is custom, which a file cannot hold", where,
@@ -146,8 +152,8 @@ Script::Function find_script(const Game& game, std::size_t role) {
 }  // namespace
 
 std::size_t column_of(const Role& role, const std::string& name) {
-  const auto at =
-      std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == name; });
+  const auto at = std::find_if(role.columns.begin(), role.columns.end(),
+                               [&](const Column& c) { return c.name == name; });
   return static_cast<std::size_t>(at - role.columns.begin());
 }
 
@@ -158,8 +164,8 @@ std::size_t dial_of(const std::string& script, const Role& role, const std::stri
 }
 
 void lacks(const std::string& script, const Role& role, const std::string& what) {
-  throw Error(ErrorKind::spec, "the script '" + script + "' needs " + what, "role '" + role.name + "'",
-              "add it, or choose another script");
+  throw Error(ErrorKind::spec, "the script '" + script + "' needs " + what,
+              "role '" + role.name + "'", "add it, or choose another script");
 }
 
 const char* name_of(ActionMode actions) {
@@ -176,8 +182,8 @@ ActionMode actions_of(const Policy& policy, ActionMode asked) {
   return policy.signature().sampled ? ActionMode::sampled : ActionMode::greedy;
 }
 
-std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy policy, ActionMode actions,
-                                    std::uint64_t seed) {
+std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy policy,
+                                      ActionMode actions, std::uint64_t seed) {
   const auto& found = policy.signature();
   // What a policy has learned for one role, it can do for those that mirror it.
   const Role& own = game.roles()[role];
@@ -187,24 +193,28 @@ std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy
   wanted.columns = r.columns;
   wanted.controls = r.controls;
   if (const auto d = first_difference(wanted, found); !d.empty())
-    throw Error(ErrorKind::refused, "the policy does not fit the game: " + d, "role '" + r.name + "'",
-                "use a policy trained for this game");
+    throw Error(ErrorKind::refused, "the policy does not fit the game: " + d,
+                "role '" + r.name + "'", "use a policy trained for this game");
   return std::make_unique<PolicyPlayer>(std::move(policy), actions, seed);
 }
 
-std::unique_ptr<Player> random_player(std::uint64_t seed) { return std::make_unique<RandomPlayer>(seed); }
+std::unique_ptr<Player> random_player(std::uint64_t seed) {
+  return std::make_unique<RandomPlayer>(seed);
+}
 
 std::unique_ptr<Player> script_player(const Game& game, std::size_t role) {
   return std::make_unique<ScriptPlayer>(find_script(game, role));
 }
 
 std::unique_ptr<Player> usual_player(const Game& game, std::size_t role, std::uint64_t seed) {
-  return game.spec().roles[role].script.playable() ? script_player(game, role) : random_player(seed);
+  return game.spec().roles[role].script.playable() ? script_player(game, role)
+                                                   : random_player(seed);
 }
 
 Lineup::Lineup(const Game& game, std::unique_ptr<Player> first, std::uint64_t seed) {
   players_.push_back(std::move(first));
-  for (std::size_t role = 1; role < game.roles().size(); ++role) players_.push_back(usual_player(game, role, seed));
+  for (std::size_t role = 1; role < game.roles().size(); ++role)
+    players_.push_back(usual_player(game, role, seed));
 }
 std::vector<Player*> Lineup::players() const {
   std::vector<Player*> list;

@@ -18,14 +18,16 @@ using Vector = Eigen::VectorXd;
 using Matrix = Eigen::MatrixXd;
 
 // Slope and curvature of the logarithm of the posterior at these points.
-void differentiate(std::span<const Tally> tallies, const Vector& points, Vector& gradient, Matrix& curvature) {
+void differentiate(std::span<const Tally> tallies, const Vector& points, Vector& gradient,
+                   Matrix& curvature) {
   const double prior = 1.0 / (prior_stddev * prior_stddev);
   gradient = -prior * points;
   curvature = prior * Matrix::Identity(points.size(), points.size());
   for (const Tally& t : tallies) {
     const auto a = static_cast<Eigen::Index>(t.a), b = static_cast<Eigen::Index>(t.b);
     const double chance = win_chance(points[a], points[b]), n = t.played();
-    const double pull = slope * (n * t.share() - n * chance), bend = slope * slope * n * chance * (1.0 - chance);
+    const double pull = slope * (n * t.share() - n * chance),
+                 bend = slope * slope * n * chance * (1.0 - chance);
     gradient[a] += pull;
     gradient[b] -= pull;
     curvature(a, a) += bend;
@@ -46,11 +48,13 @@ bool beats(const Tally& tally) {
   return n > 0.0 && tally.share() > 0.5 + 1.96 * 0.5 / std::sqrt(n);
 }
 
-std::vector<Rating> fit_ratings(std::size_t players, std::span<const Tally> tallies, std::size_t zero) {
-  if (zero >= players || std::any_of(tallies.begin(), tallies.end(),
-                                     [&](const Tally& t) { return t.a >= players || t.b >= players || t.a == t.b; }))
-    throw Error(ErrorKind::usage, "a tally names a player that is not there, or one against itself", "fit_ratings",
-                "number the players from 0");
+std::vector<Rating> fit_ratings(std::size_t players, std::span<const Tally> tallies,
+                                std::size_t zero) {
+  if (zero >= players || std::any_of(tallies.begin(), tallies.end(), [&](const Tally& t) {
+        return t.a >= players || t.b >= players || t.a == t.b;
+      }))
+    throw Error(ErrorKind::usage, "a tally names a player that is not there, or one against itself",
+                "fit_ratings", "number the players from 0");
   const auto n = static_cast<Eigen::Index>(players);
   Vector points = Vector::Zero(n), gradient;
   Matrix curvature;
@@ -67,8 +71,9 @@ std::vector<Rating> fit_ratings(std::size_t players, std::span<const Tally> tall
   const auto z = static_cast<Eigen::Index>(zero);
   std::vector<Rating> ratings;
   for (Eigen::Index i = 0; i < n; ++i)
-    ratings.push_back({points[i] - points[z],
-                       std::sqrt(std::max(0.0, covariance(i, i) + covariance(z, z) - 2.0 * covariance(i, z)))});
+    ratings.push_back(
+        {points[i] - points[z],
+         std::sqrt(std::max(0.0, covariance(i, i) + covariance(z, z) - 2.0 * covariance(i, z)))});
   return ratings;
 }
 

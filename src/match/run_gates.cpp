@@ -6,8 +6,8 @@
 #include "scripts.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple script for rivers with gates: it goes where the upper fan sees the longest free course; what only the
-// lower fan sees is low enough to be leapt over.
+// A simple script for rivers with gates: it goes where the upper fan sees the longest free course;
+// what only the lower fan sees is low enough to be leapt over.
 
 namespace zithercraft {
 namespace {
@@ -59,7 +59,8 @@ class Raftsman {
     std::array<const RayFan*, 2> fans{};
     std::size_t found = 0;
     for (const Sense& sense : game.spec().roles[r].senses)
-      if (const auto* fan = std::get_if<RayFan>(&sense); fan != nullptr && found < 2) fans[found++] = fan;
+      if (const auto* fan = std::get_if<RayFan>(&sense); fan != nullptr && found < 2)
+        fans[found++] = fan;
     if (found < 2) lacks("run_gates", game.roles()[r], "two ray fans, the lower first");
     return fans;
   }

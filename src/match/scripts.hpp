@@ -8,37 +8,39 @@
 
 namespace zithercraft {
 
-/// A script for boats: steers for the compass target along the clearest heading its rays show, slows down where
-/// it is narrow and stops when there. Needs a compass, a ray fan that also sees the target, own motion, and dials
-/// `throttle` and `rudder`. Throws Error (spec) naming what the role lacks.
+/// A script for boats: steers for the compass target along the clearest heading its rays show,
+/// slows down where it is narrow and stops when there. Needs a compass, a ray fan that also sees
+/// the target, own motion, and dials `throttle` and `rudder`. Throws Error (spec) naming what the
+/// role lacks.
 Script::Function steer_home(const Game& game, std::size_t role);
 
 /// For steppers: a compass, a window and one choice of moves.
 Script::Function step_home(const Game& game, std::size_t role);
 
-/// For walkers: goes for the compass target along the clearest heading its rays show. Needs a compass, a ray fan that
-/// also sees the target, own motion, and dials `ahead` and `turn`.
+/// For walkers: goes for the compass target along the clearest heading its rays show. Needs a
+/// compass, a ray fan that also sees the target, own motion, and dials `ahead` and `turn`.
 Script::Function walk_home(const Game& game, std::size_t role);
 
-/// For rafts on a river: heads for the longest free way, and leaps over what only the lower fan sees. Needs two ray
-/// fans, the lower first, and one choice with the options `on`, `left`, `right` and `leap`.
+/// For rafts on a river: heads for the longest free way, and leaps over what only the lower fan
+/// sees. Needs two ray fans, the lower first, and one choice with the options `on`, `left`, `right`
+/// and `leap`.
 Script::Function run_gates(const Game& game, std::size_t role);
 
-/// For launchers: aims at where the nearest thing of the compass's tag will be, knowing the laws of flight and its
-/// velocity. Needs a compass, dials that drive the bearing and the elevation of one launcher, and a choice that fires
-/// it.
+/// For launchers: aims at where the nearest thing of the compass's tag will be, knowing the laws of
+/// flight and its velocity. Needs a compass, dials that drive the bearing and the elevation of one
+/// launcher, and a choice that fires it.
 Script::Function lead_and_fire(const Game& game, std::size_t role);
 
-/// For boats that shove something home, as their first progress term of another thing says. Needs dials `throttle` and
-/// `rudder`.
+/// For boats that shove something home, as their first progress term of another thing says. Needs
+/// dials `throttle` and `rudder`.
 Script::Function shove_home(const Game& game, std::size_t role);
 
-/// For diggers: looks down, turns and digs, and so sinks a shaft. Needs choices with the options `down`, `left` and
-/// `dig`; of all other controls the first option is taken.
+/// For diggers: looks down, turns and digs, and so sinks a shaft. Needs choices with the options
+/// `down`, `left` and `dig`; of all other controls the first option is taken.
 Script::Function dig_down(const Game& game, std::size_t role);
 
-/// For the scripts themselves: where a role's observations hold a column, which of its controls is a dial of that name,
-/// and the error of a role that lacks something.
+/// For the scripts themselves: where a role's observations hold a column, which of its controls is
+/// a dial of that name, and the error of a role that lacks something.
 std::size_t column_of(const Role& role, const std::string& name);
 std::size_t dial_of(const std::string& script, const Role& role, const std::string& name);
 [[noreturn]] void lacks(const std::string& script, const Role& role, const std::string& what);

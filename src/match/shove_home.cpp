@@ -4,8 +4,8 @@
 #include "scripts.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple script for boats that shove something: round it to its far side, then against it towards its goal. It knows
-// where things are without seeing them.
+// A simple script for boats that shove something: round it to its far side, then against it towards
+// its goal. It knows where things are without seeing them.
 
 namespace zithercraft {
 namespace {
@@ -36,18 +36,21 @@ class Shover {
     // In the seat's own frame: where the thing is, and which way it has to go.
     const Spot at = spot(thing), aim = spot(goal);
     const float far = std::max(0.1f, std::hypot(aim.ahead - at.ahead, aim.left - at.left));
-    const Spot on{(aim.ahead - at.ahead) / far, (aim.left - at.left) / far}, across{-on.left, on.ahead};
+    const Spot on{(aim.ahead - at.ahead) / far, (aim.left - at.left) / far},
+        across{-on.left, on.ahead};
     const float behind = at.ahead * on.ahead + at.left * on.left,
                 beside = -(at.ahead * across.ahead + at.left * across.left);
     const float own_course = (static_cast<float>(seat.number()) - middle_seat_) * abreast;
     float along = 2.0f, over = own_course;  // of the thing, from where it is: through it
     if (behind < 1.5f) {
       along = -run_up;
-      over = std::fabs(beside) < wide_berth && behind > -run_up ? std::copysign(wide_berth, beside) : beside;
+      over = std::fabs(beside) < wide_berth && behind > -run_up ? std::copysign(wide_berth, beside)
+                                                                : beside;
     } else if (std::fabs(beside - own_course) > 1.5f) {
       along = -run_up;
     }
-    steer({at.ahead + along * on.ahead + over * across.ahead, at.left + along * on.left + over * across.left},
+    steer({at.ahead + along * on.ahead + over * across.ahead,
+           at.left + along * on.left + over * across.left},
           seat.velocity().turn, controls);
   }
 
@@ -58,7 +61,8 @@ class Shover {
 
   static Spot spot(const Bearing& b) { return {b.distance * b.ahead, b.distance * b.left}; }
 
-  // A boat cannot go sideways: what lies abeam or astern is turned to first, with the propeller's wash on the rudder.
+  // A boat cannot go sideways: what lies abeam or astern is turned to first, with the propeller's
+  // wash on the rudder.
   void steer(Spot to, float turn_rate, std::span<float> controls) const {
     const float bearing = std::atan2(to.left, to.ahead);
     controls[rudder_] = std::clamp(2.0f * bearing - 0.8f * turn_rate, -1.0f, 1.0f);

@@ -9,8 +9,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr float look_ahead = 8.0f;             // metres of free water a heading is credited with at most
-constexpr float room_needed = 2.5f;            // metres of free water wanted across a heading
+constexpr float look_ahead = 8.0f;   // metres of free water a heading is credited with at most
+constexpr float room_needed = 2.5f;  // metres of free water wanted across a heading
 constexpr float cruise = 1.8f, crawl = 0.25f;  // m/s
 
 // Where the role's observations hold what the script reads.
@@ -45,17 +45,21 @@ class Helmsman {
 
   void operator()(const SeatView& seat, std::span<float> controls) const {
     const auto see = seat.observation();
-    const float bearing = static_cast<float>(
-        exact::atan2(static_cast<double>(see[s_.compass + 1]), static_cast<double>(see[s_.compass])));
+    const float bearing = static_cast<float>(exact::atan2(static_cast<double>(see[s_.compass + 1]),
+                                                          static_cast<double>(see[s_.compass])));
     const float distance = see[s_.compass + 2] * s_.compass_reach;
     const float speed = see[s_.own] * s_.top_speed, turn = see[s_.own + 2] * s_.top_turn;
 
-    const float heading = distance < 2.0f ? bearing
-                                          : s_.rays.clearest(see, bearing, std::min(look_ahead, distance), look_ahead,
-                                                             0.5f * room_needed);
-    float wanted = std::min(cruise, 0.3f + 0.35f * distance) * std::max(0.15f, 1.0f - std::fabs(heading));
-    wanted =
-        std::min(wanted, crawl + 0.4f * std::max(0.0f, s_.rays.free_way(see, s_.rays.nearest_ray(0.0f), 1e9f) - 1.5f));
+    const float heading = distance < 2.0f
+                              ? bearing
+                              : s_.rays.clearest(see, bearing, std::min(look_ahead, distance),
+                                                 look_ahead, 0.5f * room_needed);
+    float wanted =
+        std::min(cruise, 0.3f + 0.35f * distance) * std::max(0.15f, 1.0f - std::fabs(heading));
+    wanted = std::min(
+        wanted,
+        crawl +
+            0.4f * std::max(0.0f, s_.rays.free_way(see, s_.rays.nearest_ray(0.0f), 1e9f) - 1.5f));
     if (distance < 1.5f) wanted = 0.0f;
     controls[s_.throttle] = 1.5f * (wanted - speed) + 0.33f * wanted;
     const float rudder = 2.0f * heading - 0.8f * turn;
@@ -69,6 +73,8 @@ class Helmsman {
 
 }  // namespace
 
-Script::Function steer_home(const Game& game, std::size_t role) { return Helmsman(find(game, role)); }
+Script::Function steer_home(const Game& game, std::size_t role) {
+  return Helmsman(find(game, role));
+}
 
 }  // namespace zithercraft

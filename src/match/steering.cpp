@@ -26,7 +26,8 @@ void Steering::hold(const std::vector<std::string>& keys) {
   for (const std::string& key : std::vector<std::string>(held_))
     if (std::find(keys.begin(), keys.end(), key) == keys.end()) release(key);
   for (const std::string& key : keys)
-    if (gone_.contains(key) || std::find(held_.begin(), held_.end(), key) == held_.end()) press(key);
+    if (gone_.contains(key) || std::find(held_.begin(), held_.end(), key) == held_.end())
+      press(key);
 }
 
 void Steering::gamepad(std::vector<float> axes, std::vector<bool> buttons) {
@@ -55,7 +56,9 @@ double Steering::strength(const KeyBinding& b) const {
 
 // A place in the order of presses; what is on the gamepad counts as pressed before any key.
 std::size_t Steering::since(const KeyBinding& b) const {
-  return b.key.empty() ? 1 : 2 + static_cast<std::size_t>(std::find(held_.begin(), held_.end(), b.key) - held_.begin());
+  return b.key.empty() ? 1
+                       : 2 + static_cast<std::size_t>(std::find(held_.begin(), held_.end(), b.key) -
+                                                      held_.begin());
 }
 
 void Steering::controls(std::span<float> out) const {
@@ -86,7 +89,9 @@ void Steering::decided() {
   gone_.clear();
 }
 
-KeyScript KeyScript::load(const std::filesystem::path& file) { return parse(read_text(file), file.string()); }
+KeyScript KeyScript::load(const std::filesystem::path& file) {
+  return parse(read_text(file), file.string());
+}
 
 KeyScript KeyScript::parse(const std::string& text, const std::string& source) {
   KeyScript script;
@@ -105,7 +110,7 @@ KeyScript KeyScript::parse(const std::string& text, const std::string& source) {
     if (code != std::errc() || end != step.data() + step.size())
       wrong("'" + step + "' is no step's number", "begin the line with a whole number, from 0");
     if (action != "press" && action != "release")
-      wrong("'" + action + "' is neither press nor release", "write: DECISION press KEY");
+      wrong("'" + action + "' is neither press nor release", "write: STEP press KEY");
     if (!is_key(key)) wrong("there is no key '" + key + "'", advice(key, known_keys()));
     if (words >> more) wrong("'" + more + "' follows the key", "write one key on a line");
     if (!script.lines_.empty() && item.step < script.lines_.back().step)

@@ -6,8 +6,8 @@
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple script for cells: one step towards the target where the window shows a free cell, now and then a random one,
-// so that it does not stay at a wall for ever.
+// A simple script for cells: one step towards the target where the window shows a free cell, now
+// and then a random one, so that it does not stay at a wall for ever.
 
 namespace zithercraft {
 namespace {
@@ -24,13 +24,14 @@ struct Plan {
 
 class Finder {
  public:
-  Finder(const Game& game, std::size_t role) : game_(game), spec_(game.spec().roles[role]), role_(game.roles()[role]) {}
+  Finder(const Game& game, std::size_t role)
+      : game_(game), spec_(game.spec().roles[role]), role_(game.roles()[role]) {}
 
   Plan find() const {
     const auto* compass = sense_of<Compass>(spec_);
     const auto* window = sense_of<Window>(spec_);
-    if (compass == nullptr || window == nullptr || window->ahead < 1 || window->behind < 1 || window->left < 1 ||
-        window->right < 1)
+    if (compass == nullptr || window == nullptr || window->ahead < 1 || window->behind < 1 ||
+        window->left < 1 || window->right < 1)
       lacks("a compass and a window of a cell or more to each side");
     Plan plan;
     plan.compass = column(compass->name + ".ahead");
@@ -38,32 +39,40 @@ class Finder {
     plan.wide = static_cast<std::size_t>(window->left + 1 + window->right);
     plan.far = static_cast<std::size_t>(window->ahead);
     plan.to_left = static_cast<std::size_t>(window->left);
-    plan.window = column(window->name + "[" + std::to_string(window->ahead) + "," + std::to_string(window->left) +
-                         "]." + window->sees.front());
+    plan.window = column(window->name + "[" + std::to_string(window->ahead) + "," +
+                         std::to_string(window->left) + "]." + window->sees.front());
     for (std::size_t t = 0; t < plan.tags; ++t)
       if (blocks(window->sees[t])) plan.blocking.push_back(t);
-    const auto* choice = spec_.controls.size() == 1 ? std::get_if<Choice>(&spec_.controls.front()) : nullptr;
+    const auto* choice =
+        spec_.controls.size() == 1 ? std::get_if<Choice>(&spec_.controls.front()) : nullptr;
     if (choice == nullptr) lacks("one choice of moves");
     for (const Option& option : choice->options) plan.steps.push_back(step_of(option));
-    if (std::none_of(plan.steps.begin(), plan.steps.end(), [](const auto& step) { return step.has_value(); }))
+    if (std::none_of(plan.steps.begin(), plan.steps.end(),
+                     [](const auto& step) { return step.has_value(); }))
       lacks("options that set `ahead` or `left`");
     return plan;
   }
 
  private:
-  [[noreturn]] void lacks(const std::string& what) const { zithercraft::lacks("step_home", role_, what); }
+  [[noreturn]] void lacks(const std::string& what) const {
+    zithercraft::lacks("step_home", role_, what);
+  }
   std::size_t column(const std::string& name) const { return column_of(role_, name); }
   bool blocks(const std::string& tag) const {
     for (const BodySpec& body : game_.spec().arena.bodies)
       if ((body.tag.empty() ? body.name : body.tag) == tag) return true;
     for (const CellKind& kind : game_.spec().arena.cells->kinds)
-      if ((kind.tag.empty() ? kind.name : kind.tag) == tag) return kind.solid || !kind.kills.empty();
+      if ((kind.tag.empty() ? kind.name : kind.tag) == tag)
+        return kind.solid || !kind.kills.empty();
     return false;
   }
   static std::optional<Step> step_of(const Option& option) {
     const auto value = [&](const char* input) {
       const auto found = option.sets.find(input);
-      return found == option.sets.end() ? 0 : found->second > 0.5 ? 1 : found->second < -0.5 ? -1 : 0;
+      return found == option.sets.end() ? 0
+             : found->second > 0.5      ? 1
+             : found->second < -0.5     ? -1
+                                        : 0;
     };
     const Step step{value("ahead"), value("left")};
     return std::abs(step.ahead) + std::abs(step.left) == 1 ? std::optional(step) : std::nullopt;
@@ -89,7 +98,8 @@ class Stepping {
       if (p_.steps[i]) {
         const Step step = *p_.steps[i];
         if (blocked(see, step)) continue;
-        worth = static_cast<float>(step.ahead) * ahead + static_cast<float>(step.left) * left + 0.8f * random.uniform();
+        worth = static_cast<float>(step.ahead) * ahead + static_cast<float>(step.left) * left +
+                0.8f * random.uniform();
       }
       if (worth <= value) continue;
       value = worth;
@@ -104,7 +114,8 @@ class Stepping {
     const auto row = static_cast<std::size_t>(static_cast<int>(p_.far) - step.ahead);
     const auto column = static_cast<std::size_t>(static_cast<int>(p_.to_left) - step.left);
     const std::size_t first = p_.window + (row * p_.wide + column) * p_.tags;
-    return std::any_of(p_.blocking.begin(), p_.blocking.end(), [&](std::size_t t) { return see[first + t] > 0.5f; });
+    return std::any_of(p_.blocking.begin(), p_.blocking.end(),
+                       [&](std::size_t t) { return see[first + t] > 0.5f; });
   }
 
   Plan p_;
@@ -112,6 +123,8 @@ class Stepping {
 
 }  // namespace
 
-Script::Function step_home(const Game& game, std::size_t role) { return Stepping(Finder(game, role).find()); }
+Script::Function step_home(const Game& game, std::size_t role) {
+  return Stepping(Finder(game, role).find());
+}
 
 }  // namespace zithercraft

@@ -6,8 +6,8 @@
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple script for walkers: towards the target where the course is free. It has no memory, so it does not leave
-// dead ends.
+// A simple script for walkers: towards the target where the course is free. It has no memory, so it
+// does not leave dead ends.
 
 namespace zithercraft {
 namespace {
@@ -29,8 +29,8 @@ class Homeward {
 
   void operator()(const SeatView& seat, std::span<float> controls) const {
     const auto see = seat.observation();
-    const float bearing =
-        static_cast<float>(exact::atan2(static_cast<double>(see[compass_ + 1]), static_cast<double>(see[compass_])));
+    const float bearing = static_cast<float>(
+        exact::atan2(static_cast<double>(see[compass_ + 1]), static_cast<double>(see[compass_])));
     const float far = std::min(look_ahead, std::max(0.1f, see[compass_ + 2] * reach_));
     const float heading = rays_.clearest(see, bearing, far, look_ahead, shoulder_room);
     const float free = rays_.free_way(see, rays_.nearest_ray(0.0f), look_ahead);

@@ -9,7 +9,8 @@
 
 namespace zithercraft {
 
-void Adam::step(std::span<float> parameters, std::span<const float> gradient, double learning_rate) {
+void Adam::step(std::span<float> parameters, std::span<const float> gradient,
+                double learning_rate) {
   constexpr double decay1 = 0.9, decay2 = 0.999, least = 1e-8;
   const TinyIsNothing scope;
   ++steps_;

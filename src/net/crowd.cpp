@@ -4,8 +4,9 @@
 #include "layers.hpp"
 #include "zithercraft/base/random.hpp"
 
-// Attention pooling. Each other's columns become features h by a dense layer shared by all; question q weights those who
-// are there by softmax(q h / sqrt(width)) and takes the mean of their features.
+// Attention pooling. Each other's columns become features h by a dense layer shared by all;
+// question q weights those who are there by softmax(q h / sqrt(width)) and takes the mean of their
+// features.
 
 namespace zithercraft {
 namespace {
@@ -16,7 +17,8 @@ class CrowdAttention final : public Layer<Scalar> {
   using typename Layer<Scalar>::Pass;
   using typename Layer<Scalar>::Own;
 
-  CrowdAttention(Claims& claims, const CrowdFront& front, std::size_t columns, Activation activation)
+  CrowdAttention(Claims& claims, const CrowdFront& front, std::size_t columns,
+                 Activation activation)
       : Layer<Scalar>(columns, front.queries * front.width),
         front_(front),
         activation_(activation),
@@ -33,8 +35,8 @@ class CrowdAttention final : public Layer<Scalar> {
     queries_.prepare(parameters, prepared);
   }
 
-  // The others' columns, their features (and what was there before the activation), the shares of attention, and the
-  // gradients of the latter two.
+  // The others' columns, their features (and what was there before the activation), the shares of
+  // attention, and the gradients of the latter two.
   Own own(std::size_t most_rows) const override {
     const std::size_t all = most_rows * front_.others;
     Own own;
@@ -52,7 +54,8 @@ class CrowdAttention final : public Layer<Scalar> {
     for (std::size_t s = 0; s < in.count; ++s)
       for (std::size_t o = 0; o < front_.others; ++o)
         for (std::size_t c = 0; c < front_.columns_each; ++c)
-          k.others.row(s * front_.others + o)[c] = in.row(s)[front_.columns[o * front_.columns_each + c]];
+          k.others.row(s * front_.others + o)[c] =
+              in.row(s)[front_.columns[o * front_.columns_each + c]];
     weights_.forward(pass.prepared, k.others, pass.parameters + biases_, k.features);
     activate(activation_, k.features, front_.width, own[2].data());
     queries_.forward(pass.prepared, k.features, nullptr, k.shares);
@@ -69,8 +72,8 @@ class CrowdAttention final : public Layer<Scalar> {
     }
   }
 
-  void backward(const Pass& pass, Rows<const Scalar> in, Rows<const Scalar>, Rows<Scalar> by_out, Rows<Scalar>,
-                Own& own, Scalar* gradient) const override {
+  void backward(const Pass& pass, Rows<const Scalar> in, Rows<const Scalar>, Rows<Scalar> by_out,
+                Rows<Scalar>, Own& own, Scalar* gradient) const override {
     const Kept k(front_, own, in.count);
     std::fill_n(k.by_features.at, k.by_features.count * k.by_features.stride, Scalar{0});
     for (std::size_t s = 0; s < in.count; ++s)
@@ -88,7 +91,8 @@ class CrowdAttention final : public Layer<Scalar> {
           weighted += weight * by_share;
         }
         for (std::size_t o = s * front_.others; o < (s + 1) * front_.others; ++o)
-          k.by_answers.row(o)[q] = k.shares.row(o)[q] * (k.by_answers.row(o)[q] - weighted) * sharpness();
+          k.by_answers.row(o)[q] =
+              k.shares.row(o)[q] * (k.by_answers.row(o)[q] - weighted) * sharpness();
       }
     queries_.learn(k.features, k.by_answers, gradient);
     queries_.add_back(pass.parameters, k.by_answers, k.by_features);
@@ -136,11 +140,13 @@ class CrowdAttention final : public Layer<Scalar> {
 }  // namespace
 
 template <class Scalar>
-std::unique_ptr<Layer<Scalar>> crowd_layer(Claims& claims, const CrowdFront& front, std::size_t columns,
-                                           Activation activation) {
+std::unique_ptr<Layer<Scalar>> crowd_layer(Claims& claims, const CrowdFront& front,
+                                           std::size_t columns, Activation activation) {
   return std::make_unique<CrowdAttention<Scalar>>(claims, front, columns, activation);
 }
-template std::unique_ptr<Layer<float>> crowd_layer(Claims&, const CrowdFront&, std::size_t, Activation);
-template std::unique_ptr<Layer<double>> crowd_layer(Claims&, const CrowdFront&, std::size_t, Activation);
+template std::unique_ptr<Layer<float>> crowd_layer(Claims&, const CrowdFront&, std::size_t,
+                                                   Activation);
+template std::unique_ptr<Layer<double>> crowd_layer(Claims&, const CrowdFront&, std::size_t,
+                                                    Activation);
 
 }  // namespace zithercraft

@@ -14,7 +14,8 @@ Eigen::MatrixXd orthogonal(std::size_t rows, std::size_t columns, RandomStream& 
   const bool tall = rows >= columns;
   Eigen::MatrixXd normal(index(tall ? rows : columns), index(tall ? columns : rows));
   for (Eigen::Index c = 0; c < normal.cols(); ++c)
-    for (Eigen::Index r = 0; r < normal.rows(); ++r) normal(r, c) = static_cast<double>(random.normal());
+    for (Eigen::Index r = 0; r < normal.rows(); ++r)
+      normal(r, c) = static_cast<double>(random.normal());
   const Eigen::HouseholderQR<Eigen::MatrixXd> qr(normal);
   Eigen::MatrixXd q = qr.householderQ() * Eigen::MatrixXd::Identity(normal.rows(), normal.cols());
   // Without this the signs would follow the algorithm rather than chance.
@@ -46,7 +47,9 @@ class Dense final : public Layer<Scalar> {
   void initialise(Scalar* parameters, RandomStream& random, double gain) const override {
     weights_.initialise(parameters, random, gain);
   }
-  void prepare(const Scalar* parameters, Scalar* prepared) const override { weights_.prepare(parameters, prepared); }
+  void prepare(const Scalar* parameters, Scalar* prepared) const override {
+    weights_.prepare(parameters, prepared);
+  }
   Own own(std::size_t most_rows) const override {
     Own own;
     if (activation_ == Activation::silu) own.add(room_for<Scalar>(most_rows, this->outputs()));
@@ -58,8 +61,9 @@ class Dense final : public Layer<Scalar> {
     if (activation_) activate(*activation_, out, this->outputs(), before(own));
   }
 
-  void backward(const Pass& pass, Rows<const Scalar> in, Rows<const Scalar> out, Rows<Scalar> by_out,
-                Rows<Scalar> by_in, Own& own, Scalar* gradient) const override {
+  void backward(const Pass& pass, Rows<const Scalar> in, Rows<const Scalar> out,
+                Rows<Scalar> by_out, Rows<Scalar> by_in, Own& own,
+                Scalar* gradient) const override {
     if (activation_) by_slope(*activation_, out, before(own), this->outputs(), by_out);
     weights_.learn(in, by_out, gradient);
     add_rows<Scalar>(by_out, this->outputs(), gradient + biases_);
@@ -77,7 +81,8 @@ class Dense final : public Layer<Scalar> {
 }  // namespace
 
 template <class Scalar>
-Weights<Scalar>::Weights(Claims& claims, const std::string& name, std::size_t outputs, std::size_t inputs)
+Weights<Scalar>::Weights(Claims& claims, const std::string& name, std::size_t outputs,
+                         std::size_t inputs)
     : outputs_(outputs),
       inputs_(inputs),
       offset_(claims.part<Scalar>(name, outputs, inputs)),
@@ -95,36 +100,44 @@ void Weights<Scalar>::initialise(Scalar* parameters, RandomStream& random, doubl
 template <class Scalar>
 void Weights<Scalar>::prepare(const Scalar* parameters, Scalar* prepared) const {
   if constexpr (std::is_same_v<Scalar, float>)
-    if (outputs_ <= narrow_width) return pair_rows(plain(parameters), inputs_, prepared + prepared_);
-  transpose<Scalar>(plain(parameters), {prepared + prepared_, inputs_, row_stride<Scalar>(outputs_)});
+    if (outputs_ <= narrow_width)
+      return pair_rows(plain(parameters), inputs_, prepared + prepared_);
+  transpose<Scalar>(plain(parameters),
+                    {prepared + prepared_, inputs_, row_stride<Scalar>(outputs_)});
 }
 
 template <class Scalar>
 void Weights<Scalar>::forward(const Scalar* prepared, Rows<const Scalar> in, const Scalar* first,
                               Rows<Scalar> out) const {
   if constexpr (std::is_same_v<Scalar, float>)
-    if (outputs_ <= narrow_width) return multiply_narrow(in, prepared + prepared_, inputs_, first, out, false);
+    if (outputs_ <= narrow_width)
+      return multiply_narrow(in, prepared + prepared_, inputs_, first, out, false);
   multiply<Scalar>(as_it_is(in), across(prepared), inputs_, outputs_, first, out);
 }
 template <class Scalar>
-void Weights<Scalar>::add_forward(const Scalar* prepared, Rows<const Scalar> in, Rows<Scalar> out) const {
+void Weights<Scalar>::add_forward(const Scalar* prepared, Rows<const Scalar> in,
+                                  Rows<Scalar> out) const {
   if constexpr (std::is_same_v<Scalar, float>)
-    if (outputs_ <= narrow_width) return multiply_narrow(in, prepared + prepared_, inputs_, nullptr, out, true);
+    if (outputs_ <= narrow_width)
+      return multiply_narrow(in, prepared + prepared_, inputs_, nullptr, out, true);
   multiply_add<Scalar>(as_it_is(in), across(prepared), inputs_, outputs_, out);
 }
 
 template <class Scalar>
-void Weights<Scalar>::learn(Rows<const Scalar> in, Rows<const Scalar> by_out, Scalar* gradient) const {
+void Weights<Scalar>::learn(Rows<const Scalar> in, Rows<const Scalar> by_out,
+                            Scalar* gradient) const {
   multiply_add<Scalar>(transposed(by_out), in, in.count, inputs_,
                        {gradient + offset_, outputs_, row_stride<Scalar>(inputs_)});
 }
 
 template <class Scalar>
-void Weights<Scalar>::back(const Scalar* parameters, Rows<const Scalar> by_out, Rows<Scalar> by_in) const {
+void Weights<Scalar>::back(const Scalar* parameters, Rows<const Scalar> by_out,
+                           Rows<Scalar> by_in) const {
   multiply<Scalar>(as_it_is(by_out), plain(parameters), outputs_, inputs_, nullptr, by_in);
 }
 template <class Scalar>
-void Weights<Scalar>::add_back(const Scalar* parameters, Rows<const Scalar> by_out, Rows<Scalar> by_in) const {
+void Weights<Scalar>::add_back(const Scalar* parameters, Rows<const Scalar> by_out,
+                               Rows<Scalar> by_in) const {
   multiply_add<Scalar>(as_it_is(by_out), plain(parameters), outputs_, inputs_, by_in);
 }
 
@@ -152,8 +165,8 @@ void activate(Activation activation, Rows<Scalar> rows, std::size_t width, Scala
 }
 
 template <class Scalar>
-void by_slope(Activation activation, Rows<const Scalar> results, const Scalar* before, std::size_t width,
-              Rows<Scalar> gradient) {
+void by_slope(Activation activation, Rows<const Scalar> results, const Scalar* before,
+              std::size_t width, Rows<Scalar> gradient) {
   const Scalar* const at = results.at;
   Scalar* const by = gradient.at;
   switch (activation) {
@@ -178,13 +191,14 @@ void by_slope(Activation activation, Rows<const Scalar> results, const Scalar* b
 }
 
 template <class Scalar>
-std::unique_ptr<Layer<Scalar>> dense_layer(Claims& claims, const std::string& name, std::size_t inputs,
-                                           std::size_t outputs) {
+std::unique_ptr<Layer<Scalar>> dense_layer(Claims& claims, const std::string& name,
+                                           std::size_t inputs, std::size_t outputs) {
   return std::make_unique<Dense<Scalar>>(claims, name, inputs, outputs, std::nullopt);
 }
 template <class Scalar>
-std::unique_ptr<Layer<Scalar>> dense_layer(Claims& claims, const std::string& name, std::size_t inputs,
-                                           std::size_t outputs, Activation activation) {
+std::unique_ptr<Layer<Scalar>> dense_layer(Claims& claims, const std::string& name,
+                                           std::size_t inputs, std::size_t outputs,
+                                           Activation activation) {
   return std::make_unique<Dense<Scalar>>(claims, name, inputs, outputs, activation);
 }
 
@@ -194,9 +208,13 @@ template void activate(Activation, Rows<float>, std::size_t, float*);
 template void activate(Activation, Rows<double>, std::size_t, double*);
 template void by_slope(Activation, Rows<const float>, const float*, std::size_t, Rows<float>);
 template void by_slope(Activation, Rows<const double>, const double*, std::size_t, Rows<double>);
-template std::unique_ptr<Layer<float>> dense_layer(Claims&, const std::string&, std::size_t, std::size_t);
-template std::unique_ptr<Layer<double>> dense_layer(Claims&, const std::string&, std::size_t, std::size_t);
-template std::unique_ptr<Layer<float>> dense_layer(Claims&, const std::string&, std::size_t, std::size_t, Activation);
-template std::unique_ptr<Layer<double>> dense_layer(Claims&, const std::string&, std::size_t, std::size_t, Activation);
+template std::unique_ptr<Layer<float>> dense_layer(Claims&, const std::string&, std::size_t,
+                                                   std::size_t);
+template std::unique_ptr<Layer<double>> dense_layer(Claims&, const std::string&, std::size_t,
+                                                    std::size_t);
+template std::unique_ptr<Layer<float>> dense_layer(Claims&, const std::string&, std::size_t,
+                                                   std::size_t, Activation);
+template std::unique_ptr<Layer<double>> dense_layer(Claims&, const std::string&, std::size_t,
+                                                    std::size_t, Activation);
 
 }  // namespace zithercraft

@@ -11,8 +11,11 @@ class Fronts final : public Layer<Scalar> {
   using typename Layer<Scalar>::Pass;
   using typename Layer<Scalar>::Own;
 
-  Fronts(std::size_t columns, std::vector<std::uint32_t> plain, std::vector<std::unique_ptr<Layer<Scalar>>> fronts)
-      : Layer<Scalar>(columns, features_of(plain, fronts)), plain_(std::move(plain)), fronts_(std::move(fronts)) {}
+  Fronts(std::size_t columns, std::vector<std::uint32_t> plain,
+         std::vector<std::unique_ptr<Layer<Scalar>>> fronts)
+      : Layer<Scalar>(columns, features_of(plain, fronts)),
+        plain_(std::move(plain)),
+        fronts_(std::move(fronts)) {}
 
   void initialise(Scalar* parameters, RandomStream& random, double gain) const override {
     for (const auto& front : fronts_) front->initialise(parameters, random, gain);
@@ -40,19 +43,22 @@ class Fronts final : public Layer<Scalar> {
       const Layer<Scalar>& front = *fronts_[f];
       const Rows<Scalar> features = rows_in(own[2 * f], in.count, front.outputs());
       front.forward(pass, in, features, own.parts[f]);
-      for (std::size_t r = 0; r < in.count; ++r) std::copy_n(features.row(r), front.outputs(), out.row(r) + first);
+      for (std::size_t r = 0; r < in.count; ++r)
+        std::copy_n(features.row(r), front.outputs(), out.row(r) + first);
       first += front.outputs();
     }
   }
 
-  void backward(const Pass& pass, Rows<const Scalar> in, Rows<const Scalar>, Rows<Scalar> by_out, Rows<Scalar> by_in,
-                Own& own, Scalar* gradient) const override {
+  void backward(const Pass& pass, Rows<const Scalar> in, Rows<const Scalar>, Rows<Scalar> by_out,
+                Rows<Scalar> by_in, Own& own, Scalar* gradient) const override {
     std::size_t first = plain_.size();
     for (std::size_t f = 0; f < fronts_.size(); ++f) {
       const Layer<Scalar>& front = *fronts_[f];
       const Rows<Scalar> by = rows_in(own[2 * f + 1], in.count, front.outputs());
-      for (std::size_t r = 0; r < in.count; ++r) std::copy_n(by_out.row(r) + first, front.outputs(), by.row(r));
-      front.backward(pass, in, rows_in(own[2 * f], in.count, front.outputs()), by, by_in, own.parts[f], gradient);
+      for (std::size_t r = 0; r < in.count; ++r)
+        std::copy_n(by_out.row(r) + first, front.outputs(), by.row(r));
+      front.backward(pass, in, rows_in(own[2 * f], in.count, front.outputs()), by, by_in,
+                     own.parts[f], gradient);
       first += front.outputs();
     }
   }

@@ -50,8 +50,8 @@ void Heads::forbid(std::span<const float> allowed, std::span<Scalar> outputs) co
     if (allowed[i] < 0.5f) outputs[masks_[i].output] = static_cast<Scalar>(-1e30);
 }
 
-float Heads::sample(std::span<const float> outputs, std::span<const float> log_stddev, RandomStream& random,
-                    std::span<float> action) const {
+float Heads::sample(std::span<const float> outputs, std::span<const float> log_stddev,
+                    RandomStream& random, std::span<float> action) const {
   float log_probability = 0.0f;
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
@@ -65,7 +65,8 @@ float Heads::sample(std::span<const float> outputs, std::span<const float> log_s
     const float total = log_sum(logits);
     float left = random.uniform();
     std::size_t option = 0;
-    while (option + 1 < head.options && (left -= std::exp(logits[option] - total)) >= 0.0f) ++option;
+    while (option + 1 < head.options && (left -= std::exp(logits[option] - total)) >= 0.0f)
+      ++option;
     action[i] = static_cast<float>(option);
     log_probability += logits[option] - total;
   }
@@ -76,20 +77,23 @@ void Heads::greedy(std::span<const float> outputs, std::span<float> action) cons
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
     const auto logits = outputs.subspan(head.first_output, std::max<std::size_t>(1, head.options));
-    action[i] = head.options == 0
-                      ? logits[0]
-                      : static_cast<float>(std::max_element(logits.begin(), logits.end()) - logits.begin());
+    action[i] =
+        head.options == 0
+            ? logits[0]
+            : static_cast<float>(std::max_element(logits.begin(), logits.end()) - logits.begin());
   }
 }
 
 void Heads::controls_of(std::span<const float> action, std::span<float> controls) const {
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
-    controls[i] = head.options == 0 ? head.middle + head.half * std::clamp(action[i], -1.0f, 1.0f) : action[i];
+    controls[i] = head.options == 0 ? head.middle + head.half * std::clamp(action[i], -1.0f, 1.0f)
+                                    : action[i];
   }
 }
 
-void Heads::probabilities(std::span<const float> outputs, std::span<const float> log_stddev, std::span<float> probabilities) const {
+void Heads::probabilities(std::span<const float> outputs, std::span<const float> log_stddev,
+                          std::span<float> probabilities) const {
   std::size_t at = 0;
   for (const Head& head : heads_) {
     if (head.options == 0) {
@@ -106,35 +110,42 @@ void Heads::probabilities(std::span<const float> outputs, std::span<const float>
 std::size_t Heads::combinations() const noexcept {
   constexpr std::size_t countless = std::size_t{1} << 32;
   std::size_t all = 1;
-  for (const Head& head : heads_) all = std::min(countless, all * std::max<std::size_t>(1, head.options));
+  for (const Head& head : heads_)
+    all = std::min(countless, all * std::max<std::size_t>(1, head.options));
   return all;
 }
 
 std::size_t Heads::combination(std::span<const float> action) const {
   std::size_t number = 0;
   for (std::size_t i = 0; i < heads_.size(); ++i)
-    if (heads_[i].options > 0) number = number * heads_[i].options + static_cast<std::size_t>(action[i]);
+    if (heads_[i].options > 0)
+      number = number * heads_[i].options + static_cast<std::size_t>(action[i]);
   return number;
 }
 
-void Heads::combination_probabilities(std::span<const float> outputs, std::span<float> probabilities) const {
+void Heads::combination_probabilities(std::span<const float> outputs,
+                                      std::span<float> probabilities) const {
   probabilities[0] = 1.0f;
   std::size_t so_far = 1;
   for (const Head& head : heads_) {
     if (head.options == 0) continue;
     const auto logits = outputs.subspan(head.first_output, head.options);
     const float total = log_sum(logits);
-    for (std::size_t before = so_far; before-- > 0;)  // from the back: what is read is not yet overwritten
+    for (std::size_t before = so_far;
+         before-- > 0;)  // from the back: what is read is not yet overwritten
       for (std::size_t o = head.options; o-- > 0;)
-        probabilities[before * head.options + o] = probabilities[before] * std::exp(logits[o] - total);
+        probabilities[before * head.options + o] =
+            probabilities[before] * std::exp(logits[o] - total);
     so_far *= head.options;
   }
 }
 
-// For a dial `kept` holds how far the action lies from the mean, in standard deviations, and one over the standard deviation; for a choice the
-// logarithms of the probabilities, and the probabilities.
+// For a dial `kept` holds how far the action lies from the mean, in standard deviations, and one
+// over the standard deviation; for a choice the logarithms of the probabilities, and the
+// probabilities.
 template <class Scalar>
-Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<const Scalar> log_stddev,
+Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs,
+                                   std::span<const Scalar> log_stddev,
                                    std::span<const float> action, std::span<Scalar> kept) const {
   Judged<Scalar> sum;
   for (std::size_t i = 0; i < heads_.size(); ++i) {
@@ -162,8 +173,9 @@ Heads::Judged<Scalar> Heads::judge(std::span<const Scalar> outputs, std::span<co
 }
 
 template <class Scalar>
-void Heads::add_gradient(std::span<const Scalar> kept, std::span<const float> action, Scalar by_log_probability,
-                         Scalar by_entropy, std::span<Scalar> output_gradient,
+void Heads::add_gradient(std::span<const Scalar> kept, std::span<const float> action,
+                         Scalar by_log_probability, Scalar by_entropy,
+                         std::span<Scalar> output_gradient,
                          std::span<Scalar> stddev_gradient) const {
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
@@ -186,13 +198,13 @@ void Heads::add_gradient(std::span<const Scalar> kept, std::span<const float> ac
 
 template void Heads::forbid(std::span<const float>, std::span<float>) const;
 template void Heads::forbid(std::span<const float>, std::span<double>) const;
-template Heads::Judged<float> Heads::judge(std::span<const float>, std::span<const float>, std::span<const float>,
-                                           std::span<float>) const;
-template Heads::Judged<double> Heads::judge(std::span<const double>, std::span<const double>, std::span<const float>,
-                                            std::span<double>) const;
-template void Heads::add_gradient(std::span<const float>, std::span<const float>, float, float, std::span<float>,
-                                  std::span<float>) const;
-template void Heads::add_gradient(std::span<const double>, std::span<const float>, double, double, std::span<double>,
-                                  std::span<double>) const;
+template Heads::Judged<float> Heads::judge(std::span<const float>, std::span<const float>,
+                                           std::span<const float>, std::span<float>) const;
+template Heads::Judged<double> Heads::judge(std::span<const double>, std::span<const double>,
+                                            std::span<const float>, std::span<double>) const;
+template void Heads::add_gradient(std::span<const float>, std::span<const float>, float, float,
+                                  std::span<float>, std::span<float>) const;
+template void Heads::add_gradient(std::span<const double>, std::span<const float>, double, double,
+                                  std::span<double>, std::span<double>) const;
 
 }  // namespace zithercraft

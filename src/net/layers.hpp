@@ -1,7 +1,7 @@
 #pragma once
 
-// The layers a network is made of: each turns rows of numbers into rows of numbers, and a gradient of its results into
-// one of its inputs and of its parameters.
+// The layers a network is made of: each turns rows of numbers into rows of numbers, and a gradient
+// of its results into one of its inputs and of its parameters.
 
 #include <memory>
 #include <string>
@@ -64,10 +64,12 @@ class Layer {
   virtual void initialise(Scalar* parameters, RandomStream& random, double gain) const = 0;
   virtual void prepare(const Scalar* parameters, Scalar* prepared) const = 0;
   virtual Own own(std::size_t most_rows) const = 0;
-  virtual void forward(const Pass& pass, Rows<const Scalar> in, Rows<Scalar> out, Own& own) const = 0;
+  virtual void forward(const Pass& pass, Rows<const Scalar> in, Rows<Scalar> out,
+                       Own& own) const = 0;
   /// `by_out` may be overwritten; `by_in.at` is null where nobody asks for that gradient.
-  virtual void backward(const Pass& pass, Rows<const Scalar> in, Rows<const Scalar> out, Rows<Scalar> by_out,
-                        Rows<Scalar> by_in, Own& own, Scalar* gradient) const = 0;
+  virtual void backward(const Pass& pass, Rows<const Scalar> in, Rows<const Scalar> out,
+                        Rows<Scalar> by_out, Rows<Scalar> by_in, Own& own,
+                        Scalar* gradient) const = 0;
 
  private:
   std::size_t inputs_, outputs_;
@@ -83,7 +85,8 @@ class Weights {
   void initialise(Scalar* parameters, RandomStream& random, double gain) const;
   void prepare(const Scalar* parameters, Scalar* prepared) const;
   /// out = first + in W^T.
-  void forward(const Scalar* prepared, Rows<const Scalar> in, const Scalar* first, Rows<Scalar> out) const;
+  void forward(const Scalar* prepared, Rows<const Scalar> in, const Scalar* first,
+               Rows<Scalar> out) const;
   /// out += in W^T.
   void add_forward(const Scalar* prepared, Rows<const Scalar> in, Rows<Scalar> out) const;
   /// Adds by_out^T in to the weights' gradient.
@@ -105,10 +108,11 @@ class Weights {
 /// Applies an activation to rows in place; `before` (may be null) keeps what was there.
 template <class Scalar>
 void activate(Activation activation, Rows<Scalar> rows, std::size_t width, Scalar* before);
-/// Multiplies a gradient by the activation's slope, given its results and, for SiLU, what was there before.
+/// Multiplies a gradient by the activation's slope, given its results and, for SiLU, what was there
+/// before.
 template <class Scalar>
-void by_slope(Activation activation, Rows<const Scalar> results, const Scalar* before, std::size_t width,
-              Rows<Scalar> gradient);
+void by_slope(Activation activation, Rows<const Scalar> results, const Scalar* before,
+              std::size_t width, Rows<Scalar> gradient);
 
 /// Rows of this width, one after the other in a buffer.
 template <class Scalar>
@@ -121,22 +125,23 @@ AlignedBuffer<Scalar> room_for(std::size_t rows, std::size_t width) {
 }
 
 template <class Scalar>
-std::unique_ptr<Layer<Scalar>> dense_layer(Claims& claims, const std::string& name, std::size_t inputs,
-                                           std::size_t outputs);
+std::unique_ptr<Layer<Scalar>> dense_layer(Claims& claims, const std::string& name,
+                                           std::size_t inputs, std::size_t outputs);
 /// A dense layer followed by an activation.
 template <class Scalar>
-std::unique_ptr<Layer<Scalar>> dense_layer(Claims& claims, const std::string& name, std::size_t inputs,
-                                           std::size_t outputs, Activation activation);
+std::unique_ptr<Layer<Scalar>> dense_layer(Claims& claims, const std::string& name,
+                                           std::size_t inputs, std::size_t outputs,
+                                           Activation activation);
 template <class Scalar>
 std::unique_ptr<Layer<Scalar>> memory_layer(Claims& claims, std::size_t inputs, std::size_t memory);
 /// Convolutions over the picture's columns.
 template <class Scalar>
-std::unique_ptr<Layer<Scalar>> picture_layer(Claims& claims, const PictureFront& front, std::size_t columns,
-                                             Activation activation);
+std::unique_ptr<Layer<Scalar>> picture_layer(Claims& claims, const PictureFront& front,
+                                             std::size_t columns, Activation activation);
 /// Attention over the crowd's columns.
 template <class Scalar>
-std::unique_ptr<Layer<Scalar>> crowd_layer(Claims& claims, const CrowdFront& front, std::size_t columns,
-                                           Activation activation);
+std::unique_ptr<Layer<Scalar>> crowd_layer(Claims& claims, const CrowdFront& front,
+                                           std::size_t columns, Activation activation);
 /// The columns that no front reads, then what each front makes of its own.
 template <class Scalar>
 std::unique_ptr<Layer<Scalar>> fronts_layer(Claims& claims, const NetworkPlan& plan);

@@ -21,7 +21,8 @@ class Memory final : public Layer<Scalar> {
 
   Memory(Claims& claims, std::size_t inputs, std::size_t memory)
       : Layer<Scalar>(inputs, memory),
-        gates_{Gate(claims, "memory.update", memory, inputs), Gate(claims, "memory.reset", memory, inputs),
+        gates_{Gate(claims, "memory.update", memory, inputs),
+               Gate(claims, "memory.reset", memory, inputs),
                Gate(claims, "memory.candidate", memory, inputs)},
         kept_bias_(claims.part<Scalar>("memory.candidate.kept_bias", 1, memory)) {}
 
@@ -53,7 +54,8 @@ class Memory final : public Layer<Scalar> {
     for (std::size_t t = 0; t < pass.order.steps; ++t) {
       const auto before = k.before.part(t * n, n);
       const Rows<const Scalar> last =
-          t == 0 ? Rows<const Scalar>{pass.order.memory.data(), n, stride()} : out.part((t - 1) * n, n);
+          t == 0 ? Rows<const Scalar>{pass.order.memory.data(), n, stride()}
+                 : out.part((t - 1) * n, n);
       for (std::size_t s = 0; s < n; ++s) {
         if (begins(pass.order, t * n + s)) {
           std::fill_n(before.row(s), stride(), Scalar{0});
@@ -63,9 +65,11 @@ class Memory final : public Layer<Scalar> {
       }
       gates_[0].kept.add_forward(pass.prepared, before, k.update.part(t * n, n));
       gates_[1].kept.add_forward(pass.prepared, before, k.reset.part(t * n, n));
-      gates_[2].kept.forward(pass.prepared, before, pass.parameters + kept_bias_, k.recalled.part(t * n, n));
+      gates_[2].kept.forward(pass.prepared, before, pass.parameters + kept_bias_,
+                             k.recalled.part(t * n, n));
       each(t * n, n, [&](std::size_t i) {
-        const Vec<Scalar> z = sigmoid_of<Scalar>(vec_at(k.update.at + i)), r = sigmoid_of<Scalar>(vec_at(k.reset.at + i));
+        const Vec<Scalar> z = sigmoid_of<Scalar>(vec_at(k.update.at + i)),
+                          r = sigmoid_of<Scalar>(vec_at(k.reset.at + i));
         const Vec<Scalar> c = tanh_of(vec_at(k.candidate.at + i) + r * vec_at(k.recalled.at + i));
         vec_at(k.update.at + i) = z;
         vec_at(k.reset.at + i) = r;
@@ -78,15 +82,16 @@ class Memory final : public Layer<Scalar> {
     std::copy_n(last.at, n * stride(), pass.order.memory.data());
   }
 
-  void backward(const Pass& pass, Rows<const Scalar> in, Rows<const Scalar>, Rows<Scalar> by_out, Rows<Scalar> by_in,
-                Own& own, Scalar* gradient) const override {
+  void backward(const Pass& pass, Rows<const Scalar> in, Rows<const Scalar>, Rows<Scalar> by_out,
+                Rows<Scalar> by_in, Own& own, Scalar* gradient) const override {
     const Kept k(*this, own, in.count);
     const std::size_t n = pass.order.sequences;
     for (std::size_t t = pass.order.steps; t-- > 0;) {
       // Each gate's value gives way to the gradient of what went into it.
       each(t * n, n, [&](std::size_t i) {
-        const Vec<Scalar> by = vec_at(by_out.at + i), h = vec_at(k.before.at + i), z = vec_at(k.update.at + i),
-                          r = vec_at(k.reset.at + i), c = vec_at(k.candidate.at + i), u = vec_at(k.recalled.at + i);
+        const Vec<Scalar> by = vec_at(by_out.at + i), h = vec_at(k.before.at + i),
+                          z = vec_at(k.update.at + i), r = vec_at(k.reset.at + i),
+                          c = vec_at(k.candidate.at + i), u = vec_at(k.recalled.at + i);
         const Vec<Scalar> by_candidate = by * (Scalar{1} - z) * (Scalar{1} - c * c);
         vec_at(k.update.at + i) = by * (h - c) * z * (Scalar{1} - z);
         vec_at(k.reset.at + i) = by_candidate * u * r * (Scalar{1} - r);
@@ -94,7 +99,8 @@ class Memory final : public Layer<Scalar> {
         vec_at(k.recalled.at + i) = by_candidate * r;
         vec_at(k.carried.at + i) = by * z;
       });
-      for (const auto& rows : {k.update, k.reset, k.candidate, k.recalled, k.carried}) clear_ends(rows.part(t * n, n));
+      for (const auto& rows : {k.update, k.reset, k.candidate, k.recalled, k.carried})
+        clear_ends(rows.part(t * n, n));
       if (t == 0) break;
       const auto carried = k.carried.part(t * n, n);
       gates_[0].kept.add_back(pass.parameters, k.update.part(t * n, n), carried);
@@ -130,8 +136,8 @@ class Memory final : public Layer<Scalar> {
     std::size_t bias;
   };
 
-  // What is kept of a batch: the gates, what was recalled (Un h + cn), what was remembered before, and the gradient
-  // that goes back in time.
+  // What is kept of a batch: the gates, what was recalled (Un h + cn), what was remembered before,
+  // and the gradient that goes back in time.
   struct Kept {
     Kept(const Memory& memory, Own& own, std::size_t rows)
         : update(rows_in(own[0], rows, memory.outputs())),
@@ -140,12 +146,16 @@ class Memory final : public Layer<Scalar> {
           recalled(rows_in(own[3], rows, memory.outputs())),
           before(rows_in(own[4], rows, memory.outputs())),
           carried(rows_in(own[5], rows, memory.outputs())) {}
-    const Rows<Scalar>& gate(std::size_t g) const { return g == 0 ? update : g == 1 ? reset : candidate; }
+    const Rows<Scalar>& gate(std::size_t g) const {
+      return g == 0 ? update : g == 1 ? reset : candidate;
+    }
     Rows<Scalar> update, reset, candidate, recalled, before, carried;
   };
 
   std::size_t stride() const { return row_stride<Scalar>(this->outputs()); }
-  static bool begins(const Order& order, std::size_t row) { return !order.begins.empty() && order.begins[row] != 0; }
+  static bool begins(const Order& order, std::size_t row) {
+    return !order.begins.empty() && order.begins[row] != 0;
+  }
 
   template <class Change>
   void each(std::size_t first, std::size_t rows, Change change) const {
@@ -156,7 +166,8 @@ class Memory final : public Layer<Scalar> {
   void clear_ends(Rows<Scalar> rows) const {
     if (this->outputs() % vec_width<Scalar> == 0) return;
     for (std::size_t r = 0; r < rows.count; ++r)
-      std::fill(rows.row(r) + this->outputs(), rows.row(r) + whole_vectors<Scalar>(this->outputs()), Scalar{0});
+      std::fill(rows.row(r) + this->outputs(), rows.row(r) + whole_vectors<Scalar>(this->outputs()),
+                Scalar{0});
   }
 
   std::array<Gate, 3> gates_;
@@ -166,7 +177,8 @@ class Memory final : public Layer<Scalar> {
 }  // namespace
 
 template <class Scalar>
-std::unique_ptr<Layer<Scalar>> memory_layer(Claims& claims, std::size_t inputs, std::size_t memory) {
+std::unique_ptr<Layer<Scalar>> memory_layer(Claims& claims, std::size_t inputs,
+                                            std::size_t memory) {
   return std::make_unique<Memory<Scalar>>(claims, inputs, memory);
 }
 template std::unique_ptr<Layer<float>> memory_layer(Claims&, std::size_t, std::size_t);

@@ -41,7 +41,8 @@ Network<Scalar>::Network(NetworkPlan plan) : plan_(std::move(plan)) {
   };
   if (!plan_.pictures.empty() || !plan_.crowds.empty()) add(fronts_layer<Scalar>(claims, plan_));
   for (std::size_t i = 0; i < plan_.hidden.size(); ++i)
-    add(dense_layer<Scalar>(claims, "hidden." + std::to_string(i), width, plan_.hidden[i], plan_.activation));
+    add(dense_layer<Scalar>(claims, "hidden." + std::to_string(i), width, plan_.hidden[i],
+                            plan_.activation));
   if (plan_.memory > 0) add(memory_layer<Scalar>(claims, width, plan_.memory));
   add(dense_layer<Scalar>(claims, "output", width, plan_.outputs));
   parameters_ = claims.parameters;
@@ -63,14 +64,17 @@ std::size_t Network<Scalar>::memory_stride() const noexcept {
 }
 
 template <class Scalar>
-void Network<Scalar>::initialise(std::span<Scalar> parameters, RandomStream& random, double last_gain) const {
+void Network<Scalar>::initialise(std::span<Scalar> parameters, RandomStream& random,
+                                 double last_gain) const {
   std::fill(parameters.begin(), parameters.end(), Scalar{0});
   for (const auto& layer : layers_)
-    layer->initialise(parameters.data(), random, layer == layers_.back() ? last_gain : std::sqrt(2.0));
+    layer->initialise(parameters.data(), random,
+                      layer == layers_.back() ? last_gain : std::sqrt(2.0));
 }
 
 template <class Scalar>
-void Network<Scalar>::prepare(std::span<const Scalar> parameters, std::span<Scalar> prepared) const {
+void Network<Scalar>::prepare(std::span<const Scalar> parameters,
+                              std::span<Scalar> prepared) const {
   for (const auto& layer : layers_) layer->prepare(parameters.data(), prepared.data());
 }
 
@@ -88,8 +92,10 @@ typename Network<Scalar>::Workspace Network<Scalar>::workspace(std::size_t most_
 }
 
 template <class Scalar>
-std::span<Scalar> Network<Scalar>::forward(std::span<const Scalar> parameters, std::span<const Scalar> prepared,
-                                           std::span<const Scalar> inputs, const Order& order, Workspace& room) const {
+std::span<Scalar> Network<Scalar>::forward(std::span<const Scalar> parameters,
+                                           std::span<const Scalar> prepared,
+                                           std::span<const Scalar> inputs, const Order& order,
+                                           Workspace& room) const {
   const TinyIsNothing scope;
   const std::size_t rows = order.rows();
   assert(rows <= room.room_->most_rows && inputs.size() >= rows * input_stride());
@@ -103,14 +109,16 @@ std::span<Scalar> Network<Scalar>::forward(std::span<const Scalar> parameters, s
 }
 
 template <class Scalar>
-std::span<const Scalar> Network<Scalar>::layer_values(const Workspace& room, std::size_t layer) const {
+std::span<const Scalar> Network<Scalar>::layer_values(const Workspace& room,
+                                                      std::size_t layer) const {
   return room.room_->values.at(layer).span().first(layers_[layer]->outputs());
 }
 
 template <class Scalar>
 void Network<Scalar>::backward(std::span<const Scalar> parameters, std::span<const Scalar> prepared,
-                               std::span<const Scalar> inputs, const Order& order, std::span<Scalar> output_gradient,
-                               Workspace& room, std::span<Scalar> gradient) const {
+                               std::span<const Scalar> inputs, const Order& order,
+                               std::span<Scalar> output_gradient, Workspace& room,
+                               std::span<Scalar> gradient) const {
   const TinyIsNothing scope;
   const std::size_t rows = order.rows();
   Rows<Scalar> by_out{output_gradient.data(), rows, output_stride()};
@@ -122,8 +130,8 @@ void Network<Scalar>::backward(std::span<const Scalar> parameters, std::span<con
       by_in = rows_in(room.room_->gradients[i - 1], rows, layers_[i - 1]->outputs());
     }
     const Rows<const Scalar> out = rows_in(room.room_->values[i], rows, layers_[i]->outputs());
-    layers_[i]->backward({parameters.data(), prepared.data(), order}, in, out, by_out, by_in, room.room_->own[i],
-                         gradient.data());
+    layers_[i]->backward({parameters.data(), prepared.data(), order}, in, out, by_out, by_in,
+                         room.room_->own[i], gradient.data());
     by_out = by_in;
   }
 }

@@ -26,10 +26,11 @@ float activated(NodeActivation activation, float x) {
 void check_links(const NetworkGraph& graph) {
   for (std::size_t i = 0; i < graph.links.size(); ++i) {
     const NetworkGraph::Link& link = graph.links[i];
-    if (link.from < graph.nodes() && link.to < graph.nodes() && link.to >= graph.first_output()) continue;
+    if (link.from < graph.nodes() && link.to < graph.nodes() && link.to >= graph.first_output())
+      continue;
     throw Error(ErrorKind::spec,
-                "link " + std::to_string(i) + " goes from node " + std::to_string(link.from) + " to node " +
-                    std::to_string(link.to) + " of " + std::to_string(graph.nodes()),
+                "link " + std::to_string(i) + " goes from node " + std::to_string(link.from) +
+                    " to node " + std::to_string(link.to) + " of " + std::to_string(graph.nodes()),
                 "network", "let it end in an output or a hidden node");
   }
 }
@@ -44,7 +45,8 @@ std::vector<bool> needed_nodes(const NetworkGraph& graph) {
     if (!needed[node]) open.push_back(node);
     needed[node] = true;
   };
-  for (std::size_t o = 0; o < graph.outputs; ++o) need(static_cast<std::uint32_t>(graph.first_output() + o));
+  for (std::size_t o = 0; o < graph.outputs; ++o)
+    need(static_cast<std::uint32_t>(graph.first_output() + o));
   while (!open.empty()) {
     const std::uint32_t node = open.back();
     open.pop_back();
@@ -54,7 +56,8 @@ std::vector<bool> needed_nodes(const NetworkGraph& graph) {
 }
 
 // Needed outputs and hidden nodes, each after all that it reads now.
-std::vector<std::uint32_t> working_order(const NetworkGraph& graph, const std::vector<bool>& needed) {
+std::vector<std::uint32_t> working_order(const NetworkGraph& graph,
+                                         const std::vector<bool>& needed) {
   std::vector<std::uint32_t> waits(graph.nodes(), 0), order;
   std::vector<std::vector<std::uint32_t>> readers(graph.nodes());
   for (const auto& link : graph.links) {
@@ -70,7 +73,8 @@ std::vector<std::uint32_t> working_order(const NetworkGraph& graph, const std::v
   for (std::size_t next = 0; next < order.size(); ++next)
     for (const std::uint32_t reader : readers[order[next]])
       if (--waits[reader] == 0) order.push_back(reader);
-  if (order.size() != wanted) throw Error(ErrorKind::spec, "links form a cycle", "network", "let one of them go back");
+  if (order.size() != wanted)
+    throw Error(ErrorKind::spec, "links form a cycle", "network", "let one of them go back");
   return order;
 }
 
@@ -116,11 +120,13 @@ std::size_t GraphProgram::add(const NetworkGraph& graph) {
 
   std::vector<std::vector<Read>> read_by(graph.nodes());
   for (const auto& link : graph.links)
-    if (needed[link.to]) read_by[link.to].push_back({link.back ? before[link.from] : now[link.from], link.weight});
+    if (needed[link.to])
+      read_by[link.to].push_back({link.back ? before[link.from] : now[link.from], link.weight});
   for (const std::uint32_t node : order) {
     reads_.insert(reads_.end(), read_by[node].begin(), read_by[node].end());
-    steps_.push_back({static_cast<std::uint32_t>(read_by[node].size()),
-                      node < graph.first_hidden() ? graph.output_activation : graph.hidden_activation});
+    steps_.push_back(
+        {static_cast<std::uint32_t>(read_by[node].size()),
+         node < graph.first_hidden() ? graph.output_activation : graph.hidden_activation});
   }
   for (std::size_t o = 0; o < graph.outputs; ++o) outputs_.push_back(now[graph.first_output() + o]);
   room_ = std::max<std::size_t>(room_, place);
@@ -128,8 +134,9 @@ std::size_t GraphProgram::add(const NetworkGraph& graph) {
   return entries_.size() - 1;
 }
 
-void GraphProgram::decide(std::size_t network, std::span<const float> inputs, std::span<float> outputs,
-                          std::span<float> memory, std::span<float> room) const noexcept {
+void GraphProgram::decide(std::size_t network, std::span<const float> inputs,
+                          std::span<float> outputs, std::span<float> memory,
+                          std::span<float> room) const noexcept {
   const Entry& e = entries_[network];
   float* values = room.data();
   std::copy_n(inputs.data(), e.inputs, values);
@@ -137,7 +144,8 @@ void GraphProgram::decide(std::size_t network, std::span<const float> inputs, st
   std::copy_n(memory.data(), e.memory, values + e.inputs + 1);
   const Read* read = reads_.data() + e.first_read;
   float* to = values + e.inputs + 1 + e.memory;
-  for (const Step* step = steps_.data() + e.first_step; step != steps_.data() + e.first_step + e.steps; ++step) {
+  for (const Step* step = steps_.data() + e.first_step;
+       step != steps_.data() + e.first_step + e.steps; ++step) {
     // Two sums that do not wait for each other.
     float even = 0.0f, odd = 0.0f;
     std::uint32_t k = 0;

@@ -13,9 +13,11 @@ using Kind = NetworkMap::Kind;
 // Outputs come before hidden nodes, as in the graph.
 NetworkMap map_of_grown(const PolicySignature& signature, const NetworkGraph& graph) {
   NetworkMap map{.role = signature.role};
-  for (const Column& column : signature.columns) map.nodes.push_back({.name = column.name, .kind = Kind::input});
+  for (const Column& column : signature.columns)
+    map.nodes.push_back({.name = column.name, .kind = Kind::input});
   map.nodes.push_back({.name = "bias", .kind = Kind::bias});
-  for (const auto& name : output_names(signature.controls)) map.nodes.push_back({.name = name, .kind = Kind::output});
+  for (const auto& name : output_names(signature.controls))
+    map.nodes.push_back({.name = name, .kind = Kind::output});
   for (std::size_t h = 0; h < graph.hidden; ++h)
     map.nodes.push_back({.name = "hidden " + std::to_string(h + 1), .layer = 1});
   for (const auto& link : graph.links) {
@@ -27,7 +29,8 @@ NetworkMap map_of_grown(const PolicySignature& signature, const NetworkGraph& gr
     moved = false;
     for (const auto& link : map.links) {
       auto& to = map.nodes[link.to];
-      if (link.back || to.kind != Kind::hidden || map.nodes[link.from].kind == Kind::output) continue;
+      if (link.back || to.kind != Kind::hidden || map.nodes[link.from].kind == Kind::output)
+        continue;
       if (to.layer > map.nodes[link.from].layer) continue;
       to.layer = map.nodes[link.from].layer + 1;
       moved = true;
@@ -53,7 +56,8 @@ std::vector<std::string> feature_names(const PolicySignature& signature, std::si
   for (std::size_t c = 0; c < read.size(); ++c)
     if (!read[c]) names.push_back(signature.columns[c].name);
   const auto add = [&](const std::string& front, std::size_t count) {
-    for (std::size_t k = 0; k < count; ++k) names.push_back(front + " feature " + std::to_string(k + 1));
+    for (std::size_t k = 0; k < count; ++k)
+      names.push_back(front + " feature " + std::to_string(k + 1));
   };
   for (const PictureFront& front : plan.pictures) {
     std::size_t height = front.height, width = front.width;
@@ -91,7 +95,8 @@ NetworkMap map_of(const Policy& policy) {
   for (std::size_t p = 0; p < parts.size(); ++p) {
     const Policy::Part& part = parts[p];
     const bool hidden = part.name.starts_with("hidden.") && part.name.ends_with(".weight"),
-               memory = part.name == "memory.candidate.weight", output = part.name == "output.weight";
+               memory = part.name == "memory.candidate.weight",
+               output = part.name == "output.weight";
     if (!hidden && !memory && !output) continue;
     if (map.nodes.empty()) {
       for (const auto& name : feature_names(signature, part.width))
@@ -101,12 +106,15 @@ NetworkMap map_of(const Policy& policy) {
     const std::size_t next = map.nodes.size();
     for (std::size_t o = 0; o < part.rows; ++o) {
       const Kind kind = output ? Kind::output : memory ? Kind::remembered : Kind::hidden;
-      const float bias = p + 1 < parts.size() && parts[p + 1].rows == 1 ? parts[p + 1].numbers[o] : 0.0f;
-      map.nodes.push_back({output ? outputs[o] : (memory ? "memory " : "hidden ") + std::to_string(o + 1), kind,
-                           map.layers, true, bias});
+      const float bias =
+          p + 1 < parts.size() && parts[p + 1].rows == 1 ? parts[p + 1].numbers[o] : 0.0f;
+      map.nodes.push_back(
+          {output ? outputs[o] : (memory ? "memory " : "hidden ") + std::to_string(o + 1), kind,
+           map.layers, true, bias});
       for (std::size_t i = 0; i < part.width; ++i)
-        map.links.push_back({static_cast<std::uint32_t>(first + i), static_cast<std::uint32_t>(next + o),
-                             part.numbers[o * part.width + i], false});
+        map.links.push_back({static_cast<std::uint32_t>(first + i),
+                             static_cast<std::uint32_t>(next + o), part.numbers[o * part.width + i],
+                             false});
     }
     for (std::size_t i = first; i < next; ++i) map.nodes[i].used = true;
     first = next;
@@ -116,11 +124,13 @@ NetworkMap map_of(const Policy& policy) {
 }
 
 std::size_t NetworkMap::find(const std::string& name) const {
-  const auto at = std::find_if(nodes.begin(), nodes.end(), [&](const Node& node) { return node.name == name; });
+  const auto at =
+      std::find_if(nodes.begin(), nodes.end(), [&](const Node& node) { return node.name == name; });
   if (at != nodes.end()) return static_cast<std::size_t>(at - nodes.begin());
   std::vector<std::string> names;
   for (const Node& node : nodes) names.push_back(node.name);
-  throw Error(ErrorKind::usage, "the network has no node '" + name + "'", "column", advice(name, names));
+  throw Error(ErrorKind::usage, "the network has no node '" + name + "'", "column",
+              advice(name, names));
 }
 
 }  // namespace zithercraft

@@ -16,7 +16,8 @@
 
 namespace zithercraft {
 
-// A part is stored as "<prefix>.<name>", [rows][width] without what lies between rows; biases have one row.
+// A part is stored as "<prefix>.<name>", [rows][width] without what lies between rows; biases have
+// one row.
 inline void store_network(TensorFile& file, const std::string& prefix, const Network<float>& net,
                           std::span<const float> parameters) {
   std::vector<float> plain;
@@ -30,8 +31,8 @@ inline void store_network(TensorFile& file, const std::string& prefix, const Net
   }
 }
 
-inline void fetch_network(const TensorFile& file, const std::string& prefix, const Network<float>& net,
-                          std::span<float> parameters) {
+inline void fetch_network(const TensorFile& file, const std::string& prefix,
+                          const Network<float>& net, std::span<float> parameters) {
   std::vector<float> plain;
   for (const NetworkPart& part : net.parts()) {
     plain.resize(part.rows * part.width);
@@ -59,21 +60,26 @@ inline void store_graph(TensorFile& file, const NetworkGraph& graph) {
 }
 
 inline NetworkGraph fetch_graph(const TensorFile& file, const NetworkPlan& plan) {
-  const auto shape = file.integers("policy.graph.shape"), links = file.integers("policy.graph.links");
+  const auto shape = file.integers("policy.graph.shape"),
+             links = file.integers("policy.graph.links");
   std::vector<float> weights(links.size() / 3);
   file.get("policy.graph.weights", weights);
   const auto activation = [&](std::size_t at) {
     if (shape.size() == 3 && shape[0] >= 0 && shape[0] <= 1 << 20 && shape[at] >= 0 &&
         shape[at] <= static_cast<std::int64_t>(NodeActivation::steep))
       return static_cast<NodeActivation>(shape[at]);
-    throw Error(ErrorKind::file, "the grown network cannot be understood", "checkpoint", "take another checkpoint");
+    throw Error(ErrorKind::file, "the grown network cannot be understood", "checkpoint",
+                "take another checkpoint");
   };
-  NetworkGraph graph{
-      .inputs = plan.columns, .outputs = plan.outputs, .hidden_activation = activation(1), .output_activation = activation(2)};
+  NetworkGraph graph{.inputs = plan.columns,
+                     .outputs = plan.outputs,
+                     .hidden_activation = activation(1),
+                     .output_activation = activation(2)};
   graph.hidden = static_cast<std::size_t>(shape[0]);
   for (std::size_t i = 0; i < weights.size(); ++i)
-    graph.links.push_back({static_cast<std::uint32_t>(links[3 * i]), static_cast<std::uint32_t>(links[3 * i + 1]),
-                           weights[i], links[3 * i + 2] != 0});
+    graph.links.push_back({static_cast<std::uint32_t>(links[3 * i]),
+                           static_cast<std::uint32_t>(links[3 * i + 1]), weights[i],
+                           links[3 * i + 2] != 0});
   return graph;
 }
 
@@ -81,7 +87,8 @@ inline NetworkGraph fetch_graph(const TensorFile& file, const NetworkPlan& plan)
 inline Normaliser normaliser_for(const NetworkPlan& plan) {
   Normaliser normaliser(plan.columns);
   for (const CrowdFront& crowd : plan.crowds)
-    for (std::size_t o = 0; o < crowd.others; ++o) normaliser.leave(crowd.columns[o * crowd.columns_each + crowd.here]);
+    for (std::size_t o = 0; o < crowd.others; ++o)
+      normaliser.leave(crowd.columns[o * crowd.columns_each + crowd.here]);
   return normaliser;
 }
 
@@ -98,7 +105,8 @@ inline void fetch_normaliser(const TensorFile& file, Normaliser& normaliser) {
   auto mean = file.doubles("normaliser.mean"), deviation = file.doubles("normaliser.deviation");
   const std::size_t columns = normaliser.columns();
   if (count.size() != 1 || mean.size() != columns || deviation.size() != columns)
-    throw Error(ErrorKind::file, "the normaliser does not fit the columns", "checkpoint", "take another checkpoint");
+    throw Error(ErrorKind::file, "the normaliser does not fit the columns", "checkpoint",
+                "take another checkpoint");
   normaliser.set(count[0], std::move(mean), std::move(deviation));
 }
 

@@ -7,7 +7,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr double least_variance = 1e-6;  // a column that never changed stays at zero instead of blowing up
+constexpr double least_variance =
+    1e-6;  // a column that never changed stays at zero instead of blowing up
 
 // Merges rows with these moments into those of `count` rows.
 void merge(double& count, std::span<double> mean, std::span<double> deviation, double new_count,
@@ -48,7 +49,8 @@ void Normaliser::refresh() {
   if (count_ <= 0.0) return;
   for (std::size_t c = 0; c < mean_.size(); ++c) {
     shift_[c] = static_cast<float>(mean_[c]);
-    scale_[c] = static_cast<float>(1.0 / std::sqrt(std::max(deviation_[c] / count_, least_variance)));
+    scale_[c] =
+        static_cast<float>(1.0 / std::sqrt(std::max(deviation_[c] / count_, least_variance)));
   }
   for (const std::size_t c : left_) {
     shift_[c] = 0.0f;
@@ -58,7 +60,8 @@ void Normaliser::refresh() {
 
 void Normaliser::Moments::clear(std::size_t columns) {
   count = 0.0;
-  for (auto* numbers : {&mean, &deviation, &mean_of_rows_, &deviation_of_rows_}) numbers->assign(columns, 0.0);
+  for (auto* numbers : {&mean, &deviation, &mean_of_rows_, &deviation_of_rows_})
+    numbers->assign(columns, 0.0);
 }
 
 void Normaliser::Moments::add(std::span<const float> rows) {
@@ -69,7 +72,8 @@ void Normaliser::Moments::add(std::span<const float> rows) {
   double* const __restrict means = mean_of_rows_.data();
   double* const __restrict squares = deviation_of_rows_.data();
   for (std::size_t r = 0; r < n; ++r)
-    for (std::size_t c = 0; c < columns; ++c) means[c] += static_cast<double>(rows[r * columns + c]);
+    for (std::size_t c = 0; c < columns; ++c)
+      means[c] += static_cast<double>(rows[r * columns + c]);
   for (std::size_t c = 0; c < columns; ++c) means[c] /= static_cast<double>(n);
   for (std::size_t r = 0; r < n; ++r)
     for (std::size_t c = 0; c < columns; ++c) {
@@ -91,7 +95,8 @@ void Normaliser::fold(std::span<const float> rows) {
   fold(moments);
 }
 
-void Normaliser::apply(std::span<const float> rows, std::span<float> out, std::size_t stride) const noexcept {
+void Normaliser::apply(std::span<const float> rows, std::span<float> out,
+                       std::size_t stride) const noexcept {
   const std::size_t columns = mean_.size();
   const float* const __restrict shift = shift_.data();
   const float* const __restrict scale = scale_.data();

@@ -29,10 +29,14 @@ struct Policy::Weights {
   Normaliser normaliser;
   float value_mean = 0.0f, value_stddev = 1.0f;
 
-  bool own_value() const { return !shared && signature.value.columns > 0 && signature.seen.empty(); }
+  bool own_value() const {
+    return !shared && signature.value.columns > 0 && signature.seen.empty();
+  }
   std::size_t policy_memory() const { return graph ? program.memory(0) : policy.memory_stride(); }
   std::size_t outputs() const { return graph ? graph->outputs : policy.outputs(); }
-  std::size_t value_memory() const { return shared ? policy.memory_stride() : own_value() ? value.memory_stride() : 0; }
+  std::size_t value_memory() const {
+    return shared ? policy.memory_stride() : own_value() ? value.memory_stride() : 0;
+  }
 };
 
 struct Policy::Room {
@@ -53,18 +57,22 @@ struct Policy::Room {
   std::vector<float> outputs;
 };
 
-Policy Policy::load(const std::filesystem::path& checkpoint) { return from(TensorFile::load(checkpoint)); }
+Policy Policy::load(const std::filesystem::path& checkpoint) {
+  return from(TensorFile::load(checkpoint));
+}
 
-Policy Policy::load(const std::filesystem::path& checkpoint, const std::string& role, const std::string& or_role) {
+Policy Policy::load(const std::filesystem::path& checkpoint, const std::string& role,
+                    const std::string& or_role) {
   const TensorFile file = TensorFile::load(checkpoint);
   const std::string first = PolicySignature::from(file).role;
   for (const std::string& name : {role, or_role}) {
     if (name.empty()) continue;
     if (name == first) return from(file);
-    if (const std::string place = policy_place(name); file.has_part(place)) return from(file.part(place));
+    if (const std::string place = policy_place(name); file.has_part(place))
+      return from(file.part(place));
   }
-  throw Error(ErrorKind::refused, "the checkpoint has no policy for the role '" + role + "'", checkpoint.string(),
-              "take one that was trained with the role learning");
+  throw Error(ErrorKind::refused, "the checkpoint has no policy for the role '" + role + "'",
+              checkpoint.string(), "take one that was trained with the role learning");
 }
 
 Policy Policy::from(const TensorFile& file) {
@@ -72,7 +80,8 @@ Policy Policy::from(const TensorFile& file) {
   w->signature = PolicySignature::from(file);
   const auto& s = w->signature;
   w->heads = Heads(s.controls, s.columns);
-  // Of a value network that saw what others sensed there is no use here; the policy network may guess the value too.
+  // Of a value network that saw what others sensed there is no use here; the policy network may
+  // guess the value too.
   w->shared = s.policy.outputs > w->heads.outputs();
   const auto fetch = [&](const std::string& prefix, const NetworkPlan& plan, Network<float>& net,
                          AlignedBuffer<float>& parameters, AlignedBuffer<float>& prepared) {
@@ -93,7 +102,9 @@ Policy Policy::from(const TensorFile& file) {
   if (!w->log_stddev.empty()) file.get("policy.log_stddev", w->log_stddev);
   w->normaliser = fetch_normaliser(file, s.policy);
   const auto scale = file.doubles("value.scale");
-  if (scale.size() < 2) throw Error(ErrorKind::file, "the values' scale is missing", "checkpoint", "take another checkpoint");
+  if (scale.size() < 2)
+    throw Error(ErrorKind::file, "the values' scale is missing", "checkpoint",
+                "take another checkpoint");
   w->value_mean = static_cast<float>(scale[0]);
   w->value_stddev = static_cast<float>(scale[1]);
   return Policy(std::move(w));
@@ -111,30 +122,36 @@ Policy& Policy::operator=(Policy other) noexcept {
 Policy::~Policy() = default;
 
 const PolicySignature& Policy::signature() const noexcept { return weights_->signature; }
-const NetworkGraph* Policy::graph() const noexcept { return weights_->graph ? &*weights_->graph : nullptr; }
+const NetworkGraph* Policy::graph() const noexcept {
+  return weights_->graph ? &*weights_->graph : nullptr;
+}
 bool Policy::knows_values() const noexcept { return weights_->shared || weights_->own_value(); }
 
-std::size_t Policy::memory() const noexcept { return weights_->policy_memory() + weights_->value_memory(); }
+std::size_t Policy::memory() const noexcept {
+  return weights_->policy_memory() + weights_->value_memory();
+}
 
 // Calls `use` with each row's number, what was sensed, and what the network says of it.
 template <class Use>
-void Policy::each_row(std::span<const float> senses, std::span<float> memory, bool value, const char* asked, Use use) {
+void Policy::each_row(std::span<const float> senses, std::span<float> memory, bool value,
+                      const char* asked, Use use) {
   const Weights& w = *weights_;
   const bool own = value && !w.shared;
   const Network<float>& net = own ? w.value : w.policy;
-  const std::size_t in = columns(), rows = senses.size() / in, all = this->memory(), width = net.memory_stride(),
-                    begin = value ? w.policy_memory() : 0;
+  const std::size_t in = columns(), rows = senses.size() / in, all = this->memory(),
+                    width = net.memory_stride(), begin = value ? w.policy_memory() : 0;
   if (senses.size() != rows * in || memory.size() != rows * all)
     throw Error(ErrorKind::usage,
                 std::to_string(senses.size()) + " senses and " + std::to_string(memory.size()) +
-                    " numbers of memory do not fit a policy of " + std::to_string(in) + " columns that remembers " +
-                    std::to_string(all) + " numbers",
+                    " numbers of memory do not fit a policy of " + std::to_string(in) +
+                    " columns that remembers " + std::to_string(all) + " numbers",
                 asked, "give whole rows of senses, and its memory for each");
   Room& room = *room_;
   for (std::size_t row = 0; w.graph && row < rows; ++row) {
     const auto sensed = senses.subspan(row * in, in);
     w.normaliser.apply(sensed, room.senses.span());
-    w.program.decide(0, room.senses.span(), room.outputs, memory.subspan(row * all, all), room.graph);
+    w.program.decide(0, room.senses.span(), room.outputs, memory.subspan(row * all, all),
+                     room.graph);
     use(row, sensed, std::span(room.outputs));
   }
   if (w.graph) return;
@@ -144,57 +161,64 @@ void Policy::each_row(std::span<const float> senses, std::span<float> memory, bo
     for (std::size_t r = 0; r < n && width > 0; ++r)
       std::copy_n(memory.begin() + static_cast<std::ptrdiff_t>((first + r) * all + begin), width,
                   room.memory.begin() + r * width);
-    const auto outputs = net.forward((own ? w.value_parameters : w.policy_parameters).span(),
-                                     (own ? w.value_prepared : w.policy_prepared).span(), room.senses.span(),
-                                     {1, n, {}, room.memory.span().first(n * width)}, own ? room.value : room.policy);
+    const auto outputs = net.forward(
+        (own ? w.value_parameters : w.policy_parameters).span(),
+        (own ? w.value_prepared : w.policy_prepared).span(), room.senses.span(),
+        {1, n, {}, room.memory.span().first(n * width)}, own ? room.value : room.policy);
     for (std::size_t r = 0; r < n; ++r) {
       if (width > 0)
         std::copy_n(room.memory.begin() + r * width, width,
                     memory.begin() + static_cast<std::ptrdiff_t>((first + r) * all + begin));
-      use(first + r, senses.subspan((first + r) * in, in), outputs.subspan(r * net.output_stride(), net.outputs()));
+      use(first + r, senses.subspan((first + r) * in, in),
+          outputs.subspan(r * net.output_stride(), net.outputs()));
     }
   }
 }
 
 template <class Use>
 void Policy::each_step(std::span<const float> senses, std::span<float> out, std::size_t width,
-                           std::span<float> memory, const char* asked, Use use) {
+                       std::span<float> memory, const char* asked, Use use) {
   const Heads& heads = weights_->heads;
   if (out.size() * columns() != senses.size() * width)
     throw Error(ErrorKind::usage,
-                std::to_string(senses.size()) + " senses and room for " + std::to_string(out.size()) +
-                    " numbers do not fit a policy of " + std::to_string(columns()) + " columns and " +
-                    std::to_string(controls()) + " controls",
+                std::to_string(senses.size()) + " senses and room for " +
+                    std::to_string(out.size()) + " numbers do not fit a policy of " +
+                    std::to_string(columns()) + " columns and " + std::to_string(controls()) +
+                    " controls",
                 asked, "give whole rows, as many of one as of the other");
-  each_row(senses, memory, false, asked, [&](std::size_t row, std::span<const float> sensed, std::span<float> outputs) {
-    heads.read_masks(sensed, room_->allowed);
-    heads.forbid<float>(room_->allowed, outputs.first(heads.outputs()));
-    use(outputs.first(heads.outputs()), out.subspan(row * width, width));
-  });
+  each_row(senses, memory, false, asked,
+           [&](std::size_t row, std::span<const float> sensed, std::span<float> outputs) {
+             heads.read_masks(sensed, room_->allowed);
+             heads.forbid<float>(room_->allowed, outputs.first(heads.outputs()));
+             use(outputs.first(heads.outputs()), out.subspan(row * width, width));
+           });
 }
 
-void Policy::decide(std::span<const float> senses, std::span<float> controls, std::span<float> memory) {
+void Policy::decide(std::span<const float> senses, std::span<float> controls,
+                    std::span<float> memory) {
   const Heads& heads = weights_->heads;
   each_step(senses, controls, this->controls(), memory, "Policy::decide",
-                [&](std::span<const float> outputs, std::span<float> out) {
-                  heads.greedy(outputs, room_->action);
-                  heads.controls_of(room_->action, out);
-                });
+            [&](std::span<const float> outputs, std::span<float> out) {
+              heads.greedy(outputs, room_->action);
+              heads.controls_of(room_->action, out);
+            });
 }
 
 void Policy::decide(std::span<const float> senses, std::span<float> controls, RandomStream& random,
                     std::span<float> memory) {
   const Heads& heads = weights_->heads;
   each_step(senses, controls, this->controls(), memory, "Policy::decide",
-                [&](std::span<const float> outputs, std::span<float> out) {
-                  heads.sample(outputs, weights_->log_stddev, random, room_->action);
-                  heads.controls_of(room_->action, out);
-                });
+            [&](std::span<const float> outputs, std::span<float> out) {
+              heads.sample(outputs, weights_->log_stddev, random, room_->action);
+              heads.controls_of(room_->action, out);
+            });
 }
 
-void Policy::values(std::span<const float> senses, std::span<float> values, std::span<float> memory) {
+void Policy::values(std::span<const float> senses, std::span<float> values,
+                    std::span<float> memory) {
   if (values.size() * columns() != senses.size())
-    throw Error(ErrorKind::usage, "the spans do not fit", "Policy::values", "give whole rows and one value for each");
+    throw Error(ErrorKind::usage, "the spans do not fit", "Policy::values",
+                "give whole rows and one value for each");
   if (!knows_values())
     throw Error(ErrorKind::usage, "the policy knows no values", "Policy::values",
                 "train by ppo with value_sees = 'own' to have some");
@@ -212,7 +236,8 @@ std::vector<Policy::Part> Policy::parts() const {
   for (const NetworkPart& part : w.policy.parts()) {
     Part& own = list.emplace_back(Part{part.name, part.rows, part.width});
     for (std::size_t r = 0; r < part.rows; ++r) {
-      const auto row = w.policy_parameters.span().subspan(part.offset + r * part.stride, part.width);
+      const auto row =
+          w.policy_parameters.span().subspan(part.offset + r * part.stride, part.width);
       own.numbers.insert(own.numbers.end(), row.begin(), row.end());
     }
   }
@@ -221,7 +246,8 @@ std::vector<Policy::Part> Policy::parts() const {
 
 std::vector<float> Policy::node_values(std::span<const float> senses, std::span<float> memory) {
   if (senses.size() != columns())
-    throw Error(ErrorKind::usage, "the senses are not one row", "Policy::node_values", "give as many as there are columns");
+    throw Error(ErrorKind::usage, "the senses are not one row", "Policy::node_values",
+                "give as many as there are columns");
   const Weights& w = *weights_;
   Room& room = *room_;
   std::vector<float> values;
@@ -241,11 +267,12 @@ std::vector<float> Policy::node_values(std::span<const float> senses, std::span<
   return values;
 }
 
-void Policy::probabilities(std::span<const float> senses, std::span<float> probabilities, std::span<float> memory) {
-  each_step(senses, probabilities, probability_count(weights_->signature.controls), memory, "Policy::probabilities",
-                [&](std::span<const float> outputs, std::span<float> out) {
-                  weights_->heads.probabilities(outputs, weights_->log_stddev, out);
-                });
+void Policy::probabilities(std::span<const float> senses, std::span<float> probabilities,
+                           std::span<float> memory) {
+  each_step(senses, probabilities, probability_count(weights_->signature.controls), memory,
+            "Policy::probabilities", [&](std::span<const float> outputs, std::span<float> out) {
+              weights_->heads.probabilities(outputs, weights_->log_stddev, out);
+            });
 }
 
 }  // namespace zithercraft

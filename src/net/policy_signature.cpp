@@ -14,14 +14,19 @@ using nlohmann::json;
 namespace {
 
 template <class Item>
-std::string list_difference(const std::string& what, const std::vector<Item>& wanted, const std::vector<Item>& found) {
+std::string list_difference(const std::string& what, const std::vector<Item>& wanted,
+                            const std::vector<Item>& found) {
   for (std::size_t i = 0; i < std::max(wanted.size(), found.size()); ++i) {
     const std::string at = what + " " + std::to_string(i + 1) + " ";
-    if (i >= found.size()) return at + "'" + wanted[i].name + "' is in the game but not in the checkpoint";
-    if (i >= wanted.size()) return at + "'" + found[i].name + "' is in the checkpoint but not in the game";
+    if (i >= found.size())
+      return at + "'" + wanted[i].name + "' is in the game but not in the checkpoint";
+    if (i >= wanted.size())
+      return at + "'" + found[i].name + "' is in the checkpoint but not in the game";
     if (wanted[i].name != found[i].name)
-      return at + "is '" + wanted[i].name + "' in the game and '" + found[i].name + "' in the checkpoint";
-    if (!(wanted[i] == found[i])) return at + "'" + wanted[i].name + "' has another unit, range or options";
+      return at + "is '" + wanted[i].name + "' in the game and '" + found[i].name +
+             "' in the checkpoint";
+    if (!(wanted[i] == found[i]))
+      return at + "'" + wanted[i].name + "' has another unit, range or options";
   }
   return {};
 }
@@ -30,11 +35,13 @@ bool fits(const PolicySignature& s) {
   const bool shared = s.value.columns == 0;
   const std::size_t outputs = Heads(s.controls, s.columns).outputs();
   const bool guesses = s.policy.outputs == outputs + 1;
-  if (s.policy.columns != s.columns.size() || (s.policy.outputs != outputs && !guesses)) return false;
+  if (s.policy.columns != s.columns.size() || (s.policy.outputs != outputs && !guesses))
+    return false;
   if (s.grown) return shared && !guesses && s.seen.empty();
   if (guesses && !shared && s.seen.empty()) return false;
   if (!shared && s.value.outputs != 1) return false;
-  if (s.seen.empty()) return (shared || s.value.columns == s.columns.size()) && s.credit.columns == 0;
+  if (s.seen.empty())
+    return (shared || s.value.columns == s.columns.size()) && s.credit.columns == 0;
   return s.value.columns > s.columns.size() && s.value.columns <= s.seen.size() &&
          (s.credit.columns == 0 || s.credit.columns == s.seen.size());
 }
@@ -62,31 +69,39 @@ PolicySignature PolicySignature::from(const TensorFile& file) {
     s.policy = NetworkPlan::from_json(file.text("policy"));
     if (file.metadata.contains("value")) s.value = NetworkPlan::from_json(file.text("value"));
     if (file.metadata.contains("credit")) s.credit = NetworkPlan::from_json(file.text("credit"));
-    if (file.metadata.contains("seen")) s.seen = json::parse(file.text("seen")).get<std::vector<std::string>>();
+    if (file.metadata.contains("seen"))
+      s.seen = json::parse(file.text("seen")).get<std::vector<std::string>>();
     s.grown = file.metadata.contains("grown");
     s.sampled = file.metadata.contains("sampled");
     if (fits(s)) return s;
   } catch (const json::exception&) {
   }
-  throw Error(ErrorKind::file, "the signature of the policy cannot be understood", "checkpoint", "take another checkpoint");
+  throw Error(ErrorKind::file, "the signature of the policy cannot be understood", "checkpoint",
+              "take another checkpoint");
 }
 
 std::string first_difference(const PolicySignature& wanted, const PolicySignature& found) {
   if (auto d = list_difference("column", wanted.columns, found.columns); !d.empty()) return d;
   if (auto d = list_difference("control", wanted.controls, found.controls); !d.empty()) return d;
   if (wanted.grown != found.grown)
-    return std::string("the policy network has grown ") + (wanted.grown ? "here" : "in the checkpoint") + " only";
-  if (auto d = first_difference(wanted.policy, found.policy); !d.empty()) return "the policy network: " + d;
+    return std::string("the policy network has grown ") +
+           (wanted.grown ? "here" : "in the checkpoint") + " only";
+  if (auto d = first_difference(wanted.policy, found.policy); !d.empty())
+    return "the policy network: " + d;
   if ((wanted.value.columns == 0) != (found.value.columns == 0))
-    return std::string("policy and value share a network ") + (wanted.value.columns == 0 ? "here" : "in the checkpoint") +
-           " only";
-  if (auto d = first_difference(wanted.value, found.value); !d.empty()) return "the value network: " + d;
+    return std::string("policy and value share a network ") +
+           (wanted.value.columns == 0 ? "here" : "in the checkpoint") + " only";
+  if (auto d = first_difference(wanted.value, found.value); !d.empty())
+    return "the value network: " + d;
   for (std::size_t i = 0; i < std::max(wanted.seen.size(), found.seen.size()); ++i)
     if (i >= wanted.seen.size() || i >= found.seen.size() || wanted.seen[i] != found.seen[i])
-      return "the value network sees others differently, from column " + std::to_string(i + 1) + " on";
-  if (auto d = first_difference(wanted.credit, found.credit); !d.empty()) return "the credit network: " + d;
+      return "the value network sees others differently, from column " + std::to_string(i + 1) +
+             " on";
+  if (auto d = first_difference(wanted.credit, found.credit); !d.empty())
+    return "the credit network: " + d;
   if (wanted.role != found.role)
-    return "the role is '" + wanted.role + "' in the game and '" + found.role + "' in the checkpoint";
+    return "the role is '" + wanted.role + "' in the game and '" + found.role +
+           "' in the checkpoint";
   return {};
 }
 

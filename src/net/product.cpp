@@ -5,14 +5,16 @@
 
 #include "vectors.hpp"
 
-// Products of small matrices. A block of the result is held in registers while the inner index runs: its rows times a
-// few vectors of its width, chosen so that the multipliers of the processor are busy in every cycle. The inner index is
-// cut into stretches whose part of b stays in the first-level cache.
+// Products of small matrices. A block of the result is held in registers while the inner index
+// runs: its rows times a few vectors of its width, chosen so that the multipliers of the processor
+// are busy in every cycle. The inner index is cut into stretches whose part of b stays in the
+// first-level cache.
 
 namespace zithercraft {
 namespace {
 
-constexpr std::size_t registers = vector_bytes == 64 ? 24 : 12;  // for the block; the rest hold a and b
+constexpr std::size_t registers =
+    vector_bytes == 64 ? 24 : 12;  // for the block; the rest hold a and b
 constexpr std::size_t most_vectors = vector_bytes == 64 ? 4 : 2;
 constexpr std::size_t most_rows = 8;
 constexpr std::size_t stretch = 128;
@@ -21,8 +23,8 @@ template <std::size_t vectors>
 constexpr std::size_t block_rows = std::min(most_rows, registers / vectors);
 
 template <std::size_t rows, std::size_t vectors, bool add, class Scalar>
-void block(Scattered<Scalar> a, const Scalar* b, std::size_t b_stride, std::size_t inner, const Scalar* first,
-           Scalar* c, std::size_t c_stride) {
+void block(Scattered<Scalar> a, const Scalar* b, std::size_t b_stride, std::size_t inner,
+           const Scalar* first, Scalar* c, std::size_t c_stride) {
   constexpr std::size_t w = vec_width<Scalar>;
   Vec<Scalar> sum[rows][vectors];
 #pragma GCC unroll 8
@@ -54,8 +56,8 @@ void block(Scattered<Scalar> a, const Scalar* b, std::size_t b_stride, std::size
 
 // The rows that are left over, by a block of just their number.
 template <std::size_t rows, std::size_t vectors, bool add, class Scalar>
-void last_rows(std::size_t left, Scattered<Scalar> a, const Scalar* b, std::size_t b_stride, std::size_t inner,
-               const Scalar* first, Scalar* c, std::size_t c_stride) {
+void last_rows(std::size_t left, Scattered<Scalar> a, const Scalar* b, std::size_t b_stride,
+               std::size_t inner, const Scalar* first, Scalar* c, std::size_t c_stride) {
   if (left == rows) {
     block<rows, vectors, add>(a, b, b_stride, inner, first, c, c_stride);
   } else if constexpr (rows > 1) {
@@ -64,20 +66,20 @@ void last_rows(std::size_t left, Scattered<Scalar> a, const Scalar* b, std::size
 }
 
 template <std::size_t vectors, bool add, class Scalar>
-void panel(std::size_t count, Scattered<Scalar> a, const Scalar* b, std::size_t b_stride, std::size_t inner,
-           const Scalar* first, Scalar* c, std::size_t c_stride) {
+void panel(std::size_t count, Scattered<Scalar> a, const Scalar* b, std::size_t b_stride,
+           std::size_t inner, const Scalar* first, Scalar* c, std::size_t c_stride) {
   constexpr std::size_t rows = block_rows<vectors>;
   std::size_t i = 0;
   for (; i + rows <= count; i += rows)
-    block<rows, vectors, add>({a.at + i * a.row, a.row, a.column}, b, b_stride, inner, first, c + i * c_stride,
-                              c_stride);
-  last_rows<rows, vectors, add>(count - i, {a.at + i * a.row, a.row, a.column}, b, b_stride, inner, first,
-                                c + i * c_stride, c_stride);
+    block<rows, vectors, add>({a.at + i * a.row, a.row, a.column}, b, b_stride, inner, first,
+                              c + i * c_stride, c_stride);
+  last_rows<rows, vectors, add>(count - i, {a.at + i * a.row, a.row, a.column}, b, b_stride, inner,
+                                first, c + i * c_stride, c_stride);
 }
 
 template <bool add, class Scalar>
-void panels(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width, const Scalar* first,
-            Rows<Scalar> c) {
+void panels(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+            const Scalar* first, Rows<Scalar> c) {
   constexpr std::size_t w = vec_width<Scalar>;
   for (std::size_t j = 0; j < width;) {
     const std::size_t vectors = std::min(most_vectors, (width - j + w - 1) / w);
@@ -86,8 +88,10 @@ void panels(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::s
     if (vectors == 1) panel<1, add>(c.count, a, beside, b.stride, inner, start, c.at + j, c.stride);
     if (vectors == 2) panel<2, add>(c.count, a, beside, b.stride, inner, start, c.at + j, c.stride);
     if constexpr (most_vectors > 2) {
-      if (vectors == 3) panel<3, add>(c.count, a, beside, b.stride, inner, start, c.at + j, c.stride);
-      if (vectors == 4) panel<4, add>(c.count, a, beside, b.stride, inner, start, c.at + j, c.stride);
+      if (vectors == 3)
+        panel<3, add>(c.count, a, beside, b.stride, inner, start, c.at + j, c.stride);
+      if (vectors == 4)
+        panel<4, add>(c.count, a, beside, b.stride, inner, start, c.at + j, c.stride);
     }
     j += vectors * w;
   }
@@ -96,20 +100,22 @@ void panels(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::s
 }  // namespace
 
 template <class Scalar>
-void multiply_add(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width, Rows<Scalar> c) {
+void multiply_add(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+                  Rows<Scalar> c) {
   for (std::size_t k = 0; k < inner; k += stretch)
-    panels<true>({a.at + k * a.column, a.row, a.column}, Rows<const Scalar>{b.row(k), b.count, b.stride},
-                 std::min(stretch, inner - k), width, static_cast<const Scalar*>(nullptr), c);
+    panels<true>({a.at + k * a.column, a.row, a.column},
+                 Rows<const Scalar>{b.row(k), b.count, b.stride}, std::min(stretch, inner - k),
+                 width, static_cast<const Scalar*>(nullptr), c);
 }
 
 template <class Scalar>
-void multiply(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width, const Scalar* first,
-              Rows<Scalar> c) {
+void multiply(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+              const Scalar* first, Rows<Scalar> c) {
   const std::size_t now = std::min(stretch, inner);
   panels<false>(a, b, now, width, first, c);
   if (now < inner)
-    multiply_add<Scalar>({a.at + now * a.column, a.row, a.column}, {b.row(now), b.count, b.stride}, inner - now, width,
-                         c);
+    multiply_add<Scalar>({a.at + now * a.column, a.row, a.column}, {b.row(now), b.count, b.stride},
+                         inner - now, width, c);
 }
 
 template <class Scalar>
@@ -148,8 +154,8 @@ Vec<float> both_of(const float* neighbours) {
 }
 
 template <std::size_t rows>
-void narrow_block(Rows<const float> a, const float* pairs, std::size_t inner, const float* first, Rows<float> c,
-                  bool add) {
+void narrow_block(Rows<const float> a, const float* pairs, std::size_t inner, const float* first,
+                  Rows<float> c, bool add) {
   constexpr std::size_t w = vec_width<float>;
   Vec<float> sum[rows]{};
   for (std::size_t k = 0; k < inner; k += 2) {
@@ -164,26 +170,30 @@ void narrow_block(Rows<const float> a, const float* pairs, std::size_t inner, co
   }
 #pragma GCC unroll 8
   for (std::size_t i = 0; i < rows; ++i) {
-    const Vec<float> start = add ? vec_at(c.row(i)) : first != nullptr ? vec_at(first) : Vec<float>{};
-    vec_at(c.row(i)) = start + chosen(sum[i] + chosen(sum[i], sum[i], partners), Vec<float>{}, together);
+    const Vec<float> start = add                ? vec_at(c.row(i))
+                             : first != nullptr ? vec_at(first)
+                                                : Vec<float>{};
+    vec_at(c.row(i)) =
+        start + chosen(sum[i] + chosen(sum[i], sum[i], partners), Vec<float>{}, together);
   }
 }
 
 }  // namespace
 
-void multiply_narrow(Rows<const float> a, const float* pairs, std::size_t inner, const float* first, Rows<float> c,
-                     bool add) {
+void multiply_narrow(Rows<const float> a, const float* pairs, std::size_t inner, const float* first,
+                     Rows<float> c, bool add) {
   std::size_t i = 0;
   for (; i + most_rows <= c.count; i += most_rows)
     narrow_block<most_rows>(a.part(i, most_rows), pairs, inner, first, c.part(i, most_rows), add);
   for (; i < c.count; ++i) narrow_block<1>(a.part(i, 1), pairs, inner, first, c.part(i, 1), add);
 }
 
-#define ZITHERCRAFT_PRODUCTS(Scalar)                                                                                  \
-  template void multiply(Scattered<Scalar>, Rows<const Scalar>, std::size_t, std::size_t, const Scalar*,              \
-                         Rows<Scalar>);                                                                               \
-  template void multiply_add(Scattered<Scalar>, Rows<const Scalar>, std::size_t, std::size_t, Rows<Scalar>);          \
-  template void transpose(Rows<const Scalar>, Rows<Scalar>);                                                          \
+#define ZITHERCRAFT_PRODUCTS(Scalar)                                                          \
+  template void multiply(Scattered<Scalar>, Rows<const Scalar>, std::size_t, std::size_t,     \
+                         const Scalar*, Rows<Scalar>);                                        \
+  template void multiply_add(Scattered<Scalar>, Rows<const Scalar>, std::size_t, std::size_t, \
+                             Rows<Scalar>);                                                   \
+  template void transpose(Rows<const Scalar>, Rows<Scalar>);                                  \
   template void add_rows(Rows<const Scalar>, std::size_t, Scalar*);
 ZITHERCRAFT_PRODUCTS(float)
 ZITHERCRAFT_PRODUCTS(double)

@@ -14,7 +14,9 @@ struct Rows {
 
   Scalar* row(std::size_t i) const { return at + i * stride; }
   Rows part(std::size_t first, std::size_t n) const { return {row(first), n, stride}; }
-  operator Rows<const Scalar>() const requires(!std::is_const_v<Scalar>) { return {at, count, stride}; }
+  operator Rows<const Scalar>() const requires(!std::is_const_v<Scalar>) {
+    return {at, count, stride};
+  }
 };
 
 /// A matrix that is read number by number: row i, column k at at[i * row + k * column].
@@ -32,23 +34,27 @@ Scattered<Scalar> transposed(Rows<const Scalar> m) {
   return {m.at, 1, m.stride};
 }
 
-/// c = first + a b, with `first` in every row (none: 0). c has `count` rows of `width` numbers, rounded up to whole
-/// vectors; a has `inner` columns and b as many rows. Every number is summed in the order of the inner index, whatever
-/// the sizes: a row's result does not depend on the rows beside it.
+/// c = first + a b, with `first` in every row (none: 0). c has `count` rows of `width` numbers,
+/// rounded up to whole vectors; a has `inner` columns and b as many rows. Every number is summed in
+/// the order of the inner index, whatever the sizes: a row's result does not depend on the rows
+/// beside it.
 template <class Scalar>
-void multiply(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width, const Scalar* first,
-              Rows<Scalar> c);
+void multiply(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+              const Scalar* first, Rows<Scalar> c);
 /// c += a b.
 template <class Scalar>
-void multiply_add(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width, Rows<Scalar> c);
+void multiply_add(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std::size_t width,
+                  Rows<Scalar> c);
 
-/// Results of at most this width leave half of a vector empty: `multiply_narrow` makes them in half the time.
+/// Results of at most this width leave half of a vector empty: `multiply_narrow` makes them in half
+/// the time.
 extern const std::size_t narrow_width;
-/// b as `multiply_narrow` reads it, from its transpose: the numbers of every two rows in turn, a vector for both.
+/// b as `multiply_narrow` reads it, from its transpose: the numbers of every two rows in turn, a
+/// vector for both.
 void pair_rows(Rows<const float> transposed, std::size_t inner, float* pairs);
 /// As `multiply`, or with `add` as `multiply_add`. Even and odd inner indices are summed apart.
-void multiply_narrow(Rows<const float> a, const float* pairs, std::size_t inner, const float* first, Rows<float> c,
-                     bool add);
+void multiply_narrow(Rows<const float> a, const float* pairs, std::size_t inner, const float* first,
+                     Rows<float> c, bool add);
 
 /// Writes the transpose of `from` (as many columns as `to` has rows) into `to`.
 template <class Scalar>

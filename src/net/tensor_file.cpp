@@ -27,7 +27,8 @@ std::size_t width_of(const std::string& type) {
 }
 
 [[noreturn]] void damaged(const std::string& problem, const std::string& source) {
-  throw Error(ErrorKind::file, "the file is damaged: " + problem, source, "take another checkpoint or copy it again");
+  throw Error(ErrorKind::file, "the file is damaged: " + problem, source,
+              "take another checkpoint or copy it again");
 }
 
 // The checksum covers the whole file with the checksum's own digits as zeros.
@@ -44,20 +45,21 @@ std::vector<T> values_of(const TensorFile::Tensor& tensor) {
 }
 
 template <class T>
-TensorFile::Tensor tensor_of(std::string type, std::vector<std::size_t> shape, std::span<const T> values) {
+TensorFile::Tensor tensor_of(std::string type, std::vector<std::size_t> shape,
+                             std::span<const T> values) {
   const auto bytes = std::as_bytes(values);
   return {std::move(type), std::move(shape), {bytes.begin(), bytes.end()}};
 }
 
-TensorFile::Tensor read_tensor(const json& entry, std::span<const std::byte> data, const std::string& name,
-                               const std::string& source) {
+TensorFile::Tensor read_tensor(const json& entry, std::span<const std::byte> data,
+                               const std::string& name, const std::string& source) {
   TensorFile::Tensor tensor{
       entry.at("dtype").get<std::string>(), entry.at("shape").get<std::vector<std::size_t>>(), {}};
   const auto range = entry.at("data_offsets").get<std::vector<std::size_t>>();
   std::size_t elements = 1;
   for (const std::size_t n : tensor.shape) elements *= n;
-  if (range.size() != 2 || range[0] > range[1] || range[1] > data.size() || width_of(tensor.type) == 0 ||
-      range[1] - range[0] != elements * width_of(tensor.type))
+  if (range.size() != 2 || range[0] > range[1] || range[1] > data.size() ||
+      width_of(tensor.type) == 0 || range[1] - range[0] != elements * width_of(tensor.type))
     damaged("the tensor '" + name + "' does not fit", source);
   tensor.bytes.assign(data.begin() + static_cast<std::ptrdiff_t>(range[0]),
                       data.begin() + static_cast<std::ptrdiff_t>(range[1]));
@@ -66,7 +68,8 @@ TensorFile::Tensor read_tensor(const json& entry, std::span<const std::byte> dat
 
 }  // namespace
 
-void TensorFile::put(const std::string& name, std::vector<std::size_t> shape, std::span<const float> values) {
+void TensorFile::put(const std::string& name, std::vector<std::size_t> shape,
+                     std::span<const float> values) {
   tensors_[name] = tensor_of("F32", std::move(shape), values);
 }
 void TensorFile::put(const std::string& name, std::span<const double> values) {
@@ -82,8 +85,8 @@ void TensorFile::put(const std::string& name, std::span<const std::byte> values)
 const TensorFile::Tensor& TensorFile::find(const std::string& name, std::string_view type) const {
   const auto found = tensors_.find(name);
   if (found == tensors_.end() || found->second.type != type)
-    throw Error(ErrorKind::file, "there is no tensor '" + name + "' of type " + std::string(type), source_,
-                "this is not a checkpoint of ours, or of another version");
+    throw Error(ErrorKind::file, "there is no tensor '" + name + "' of type " + std::string(type),
+                source_, "this is not a checkpoint of ours, or of another version");
   return found->second;
 }
 
@@ -91,18 +94,25 @@ void TensorFile::get(const std::string& name, std::span<float> out) const {
   const auto& tensor = find(name, "F32");
   if (tensor.bytes.size() != out.size_bytes())
     throw Error(ErrorKind::file,
-                "the tensor '" + name + "' has " + std::to_string(tensor.bytes.size() / sizeof(float)) +
-                    " elements where " + std::to_string(out.size()) + " are needed",
+                "the tensor '" + name + "' has " +
+                    std::to_string(tensor.bytes.size() / sizeof(float)) + " elements where " +
+                    std::to_string(out.size()) + " are needed",
                 source_, "the checkpoint is of another network");
   std::ranges::copy(tensor.bytes, std::as_writable_bytes(out).begin());
 }
 
-std::vector<double> TensorFile::doubles(const std::string& name) const { return values_of<double>(find(name, "F64")); }
+std::vector<double> TensorFile::doubles(const std::string& name) const {
+  return values_of<double>(find(name, "F64"));
+}
 std::vector<std::int64_t> TensorFile::integers(const std::string& name) const {
   return values_of<std::int64_t>(find(name, "I64"));
 }
-std::vector<std::byte> TensorFile::bytes(const std::string& name) const { return find(name, "U8").bytes; }
-std::vector<std::size_t> TensorFile::shape(const std::string& name) const { return find(name, "F32").shape; }
+std::vector<std::byte> TensorFile::bytes(const std::string& name) const {
+  return find(name, "U8").bytes;
+}
+std::vector<std::size_t> TensorFile::shape(const std::string& name) const {
+  return find(name, "F32").shape;
+}
 
 const std::string& TensorFile::text(const std::string& key) const {
   const auto found = metadata.find(key);
@@ -124,12 +134,15 @@ bool TensorFile::has_part(const std::string& place) const {
 
 TensorFile TensorFile::part(const std::string& place) const {
   if (!has_part(place))
-    throw Error(ErrorKind::file, "the file has no part '" + place + "'", source_, "take another checkpoint");
+    throw Error(ErrorKind::file, "the file has no part '" + place + "'", source_,
+                "take another checkpoint");
   TensorFile part;
   part.source_ = source_;
-  for (auto at = metadata.lower_bound(place); at != metadata.end() && at->first.starts_with(place); ++at)
+  for (auto at = metadata.lower_bound(place); at != metadata.end() && at->first.starts_with(place);
+       ++at)
     part.metadata[at->first.substr(place.size())] = at->second;
-  for (auto at = tensors_.lower_bound(place); at != tensors_.end() && at->first.starts_with(place); ++at)
+  for (auto at = tensors_.lower_bound(place); at != tensors_.end() && at->first.starts_with(place);
+       ++at)
     part.tensors_[at->first.substr(place.size())] = at->second;
   return part;
 }
@@ -173,7 +186,8 @@ TensorFile TensorFile::parse(std::span<const std::byte> file, const std::string&
   try {
     const json header = json::parse(text, text + length);
     const json& texts = header.at("__metadata__");
-    if (texts.value(checksum_key, "") != checksum(header, data)) damaged("its checksum does not match", source);
+    if (texts.value(checksum_key, "") != checksum(header, data))
+      damaged("its checksum does not match", source);
     result.metadata = texts.get<std::map<std::string, std::string>>();
     for (const auto& [name, entry] : header.items())
       if (name != "__metadata__") result.tensors_[name] = read_tensor(entry, data, name, source);

@@ -1,7 +1,8 @@
 #pragma once
 
-// Vectors as wide as the processor's, and what networks compute of them. Sums of products are fused where the processor
-// can do that: for one build every path gives the same bits, whatever the batch.
+// Vectors as wide as the processor's, and what networks compute of them. Sums of products are fused
+// where the processor can do that: for one build every path gives the same bits, whatever the
+// batch.
 
 #include <cmath>
 #include <cstddef>
@@ -20,8 +21,9 @@ constexpr std::size_t vector_bytes = 32;
 constexpr std::size_t vector_bytes = 16;
 #endif
 
-/// While one of these lives, numbers too small to be written in full count as 0 in this thread: processors take a
-/// hundred times longer over them, and moments of gradients that have died away would be such for ever.
+/// While one of these lives, numbers too small to be written in full count as 0 in this thread:
+/// processors take a hundred times longer over them, and moments of gradients that have died away
+/// would be such for ever.
 class TinyIsNothing {
  public:
 #if defined(__SSE2__)
@@ -57,8 +59,8 @@ using Vec = typename VectorOf<Scalar>::type;
 template <class Scalar>
 constexpr std::size_t vec_width = vector_bytes / sizeof(Scalar);
 
-/// Numbers between the rows of a matrix: whole vectors of the widest kind, and never a multiple of 256 bytes, since
-/// rows that far apart crowd into a few sets of the first-level cache.
+/// Numbers between the rows of a matrix: whole vectors of the widest kind, and never a multiple of
+/// 256 bytes, since rows that far apart crowd into a few sets of the first-level cache.
 template <class Scalar>
 constexpr std::size_t row_stride(std::size_t width) {
   constexpr std::size_t line = 64 / sizeof(Scalar);
@@ -86,19 +88,23 @@ inline const Vec<Scalar>& vec_at(const Scalar* at) {
   return *reinterpret_cast<const Vec<Scalar>*>(at);
 }
 
-/// Lanes of two vectors in another order, those of the second being numbered after those of the first.
-[[gnu::always_inline]] inline Vec<float> chosen(Vec<float> a, Vec<float> b, VectorOf<float>::whole which) {
+/// Lanes of two vectors in another order, those of the second being numbered after those of the
+/// first.
+[[gnu::always_inline]] inline Vec<float> chosen(Vec<float> a, Vec<float> b,
+                                                VectorOf<float>::whole which) {
 #if defined(__clang__)
   constexpr std::size_t wide = vec_width<float>;
   Vec<float> result;
-  for (std::size_t i = 0; i < wide; ++i) result[i] = which[i] < wide ? a[which[i]] : b[which[i] - wide];
+  for (std::size_t i = 0; i < wide; ++i)
+    result[i] = which[i] < wide ? a[which[i]] : b[which[i] - wide];
   return result;
 #else
   return __builtin_shuffle(a, b, which);
 #endif
 }
 
-/// e^x for |x| up to 80, within 2 units in the last place: a power of two and a polynomial for what is left.
+/// e^x for |x| up to 80, within 2 units in the last place: a power of two and a polynomial for what
+/// is left.
 inline Vec<float> exponential(Vec<float> x) {
   using Whole = VectorOf<float>::whole;
   const Vec<float> y = x * 1.44269504088896341f;
@@ -123,7 +129,8 @@ inline Vec<double> exponential(Vec<double> x) {
 /// Within [-limit, limit].
 inline Vec<float> clamped(Vec<float> x, float limit) {
 #if defined(__AVX512F__)
-  return (Vec<float>)_mm512_max_ps(_mm512_min_ps((__m512)x, _mm512_set1_ps(limit)), _mm512_set1_ps(-limit));
+  return (Vec<float>)_mm512_max_ps(_mm512_min_ps((__m512)x, _mm512_set1_ps(limit)),
+                                   _mm512_set1_ps(-limit));
 #else
   const Vec<float> high = splat(limit), low = splat(-limit);
   x = x < high ? x : high;
@@ -136,7 +143,8 @@ inline Vec<double> clamped(Vec<double> x, double limit) {
   return x > low ? x : low;
 }
 
-/// 1 / x for x from 1 on. Dividing takes several times as long as an estimate and one step of Newton's.
+/// 1 / x for x from 1 on. Dividing takes several times as long as an estimate and one step of
+/// Newton's.
 inline Vec<float> inverse(Vec<float> x) {
 #if defined(__AVX512F__)
   const auto guess = (Vec<float>)_mm512_rcp14_ps((__m512)x);
@@ -150,8 +158,9 @@ inline Vec<float> inverse(Vec<float> x) {
 }
 inline Vec<double> inverse(Vec<double> x) { return 1.0 / x; }
 
-/// What tanh is a ratio of: x P(x^2) over Q(x^2) up to 9, beyond which the nearest float is 1. The two polynomials are
-/// the best ones of their degree in relative error, 2e-8; all their coefficients are above 0, so that nothing cancels.
+/// What tanh is a ratio of: x P(x^2) over Q(x^2) up to 9, beyond which the nearest float is 1. The
+/// two polynomials are the best ones of their degree in relative error, 2e-8; all their
+/// coefficients are above 0, so that nothing cancels.
 template <class X>
 inline void tanh_ratio(X x, X& above, X& below) {
   const X z = x * x;

@@ -12,8 +12,10 @@ bool same_bits(std::span<const T> a, std::span<const T> b) {
 }
 
 // The name of the state's first field that differs.
-std::string differing_field(const Arena& arena, std::span<const std::byte> a, std::span<const std::byte> b) {
-  const auto at = static_cast<std::size_t>(std::mismatch(a.begin(), a.end(), b.begin()).first - a.begin());
+std::string differing_field(const Arena& arena, std::span<const std::byte> a,
+                            std::span<const std::byte> b) {
+  const auto at =
+      static_cast<std::size_t>(std::mismatch(a.begin(), a.end(), b.begin()).first - a.begin());
   std::string name = "state";
   for (const StateField& field : arena.state_fields())
     if (field.offset <= at) name = field.name;
@@ -25,23 +27,26 @@ std::string compare(const Lanes& lanes, const Moment& recorded) {
   const std::span<const std::byte> state(lanes.arena_state(0), game.arena().state_bytes());
   if (!same_bits(state, std::span<const std::byte>(recorded.state)))
     return "the state differs in '" + differing_field(game.arena(), state, recorded.state) + "'";
-  if (!std::equal(lanes.events(0).begin(), lanes.events(0).end(), recorded.events.begin(), recorded.events.end()))
+  if (!std::equal(lanes.events(0).begin(), lanes.events(0).end(), recorded.events.begin(),
+                  recorded.events.end()))
     return "the events differ";
   if (lanes.outcome(0) != recorded.outcome)
     return "the outcome is " + std::string(name_of(lanes.outcome(0))) + " and was recorded as " +
            std::string(name_of(recorded.outcome));
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     const auto& senses = game.spec().roles[r].senses;
-    const bool custom = std::any_of(senses.begin(), senses.end(),
-                                   [](const Sense& sense) { return std::holds_alternative<CustomSense>(sense); });
+    const bool custom = std::any_of(senses.begin(), senses.end(), [](const Sense& sense) {
+      return std::holds_alternative<CustomSense>(sense);
+    });
     if (!(custom && !game.complete()) &&
         !same_bits(lanes.observations(r), std::span<const float>(recorded.roles[r].observations)))
       return "an observation of role '" + game.roles()[r].name + "' differs";
     if (!game.complete() || recorded.step == 0) continue;
     for (std::size_t seat = 0; seat < lanes.seats(r); ++seat)
-      if (!same_bits(lanes.rewards_by_term(r, seat),
-                     std::span<const float>(recorded.roles[r].rewards)
-                         .subspan(seat * game.roles()[r].terms.size(), game.roles()[r].terms.size())))
+      if (!same_bits(
+              lanes.rewards_by_term(r, seat),
+              std::span<const float>(recorded.roles[r].rewards)
+                  .subspan(seat * game.roles()[r].terms.size(), game.roles()[r].terms.size())))
         return "a reward of role '" + game.roles()[r].name + "' differs";
   }
   return {};
@@ -62,18 +67,20 @@ ReplayCheck check_replay(const std::filesystem::path& path) {
         lanes.begin(0, episode_key(recorded));
       } else {
         if (lanes.outcome(0) != Outcome::running) {
-          result.difference =
-              "episode " + std::to_string(e) + " continues after its end at step " + std::to_string(d - 1);
+          result.difference = "episode " + std::to_string(e) + " continues after its end at step " +
+                              std::to_string(d - 1);
           return result;
         }
         for (std::size_t r = 0; r < recorded.roles.size(); ++r)
-          std::copy(recorded.roles[r].controls.begin(), recorded.roles[r].controls.end(), lanes.controls(r).begin());
+          std::copy(recorded.roles[r].controls.begin(), recorded.roles[r].controls.end(),
+                    lanes.controls(r).begin());
         lanes.advance(0);
         ++result.steps;
       }
       result.difference = compare(lanes, recorded);
       if (result.difference.empty()) continue;
-      result.difference = "episode " + std::to_string(e) + ", step " + std::to_string(d) + ": " + result.difference;
+      result.difference =
+          "episode " + std::to_string(e) + ", step " + std::to_string(d) + ": " + result.difference;
       return result;
     }
   return result;

@@ -12,7 +12,8 @@ namespace {
 using Out = std::back_insert_iterator<std::string>;
 
 std::string name_in(const Game& game, std::int32_t entity) {
-  return entity < 0 ? "" : csv_field(game.arena().entities()[static_cast<std::size_t>(entity)].name);
+  return entity < 0 ? ""
+                    : csv_field(game.arena().entities()[static_cast<std::size_t>(entity)].name);
 }
 
 void add_states(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
@@ -20,16 +21,18 @@ void add_states(std::string& table, const Game& game, std::size_t episode, const
   const double seconds = arena.spec().tick * static_cast<double>(arena.ticks(m.state.data()));
   for (std::size_t e = 0; e < arena.posed_count(); ++e) {
     const Pose pose = arena.pose(m.state.data(), e);
-    fmt::format_to(Out(table), "{},{},{:.6g},{},{},{},{},{},{},{},{},{}\n", episode, m.step, seconds, e,
-                   csv_field(arena.entities()[e].name), csv_field(arena.tags()[arena.entities()[e].tag]),
-                   arena.present(m.state.data(), e) ? 1 : 0, pose.x, pose.y, pose.z, pose.heading, pose.pitch);
+    fmt::format_to(
+        Out(table), "{},{},{:.6g},{},{},{},{},{},{},{},{},{}\n", episode, m.step, seconds, e,
+        csv_field(arena.entities()[e].name), csv_field(arena.tags()[arena.entities()[e].tag]),
+        arena.present(m.state.data(), e) ? 1 : 0, pose.x, pose.y, pose.z, pose.heading, pose.pitch);
   }
 }
 
 void add_events(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
   for (const Event& e : m.events)
-    fmt::format_to(Out(table), "{},{},{},{},{},{},{},{},{},{},{},{}\n", episode, m.step, e.tick, name_of(e.kind),
-                   e.who, name_in(game, e.who), e.whom, name_in(game, e.whom), e.x, e.y, e.strength, e.detail);
+    fmt::format_to(Out(table), "{},{},{},{},{},{},{},{},{},{},{},{}\n", episode, m.step, e.tick,
+                   name_of(e.kind), e.who, name_in(game, e.who), e.whom, name_in(game, e.whom), e.x,
+                   e.y, e.strength, e.detail);
 }
 
 void add_ledger(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
@@ -38,8 +41,9 @@ void add_ledger(std::string& table, const Game& game, std::size_t episode, const
     const Role& role = game.roles()[r];
     for (std::size_t seat = 0; seat < role.seats.size(); ++seat)
       for (std::size_t t = 0; t < role.terms.size(); ++t)
-        fmt::format_to(Out(table), "{},{},{},{},{},{}\n", episode, m.step, csv_field(role.name), seat + 1,
-                       csv_field(role.terms[t]), m.roles[r].rewards[seat * role.terms.size() + t]);
+        fmt::format_to(Out(table), "{},{},{},{},{},{}\n", episode, m.step, csv_field(role.name),
+                       seat + 1, csv_field(role.terms[t]),
+                       m.roles[r].rewards[seat * role.terms.size() + t]);
   }
 }
 

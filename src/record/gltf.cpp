@@ -16,7 +16,9 @@
 namespace zithercraft {
 namespace {
 
-constexpr double flat_height = 0.6, endless_height = 3.0;  // metres: things of flat arenas; walls and zones without end
+constexpr double flat_height = 0.6,
+                 endless_height =
+                     3.0;  // metres: things of flat arenas; walls and zones without end
 constexpr double wall_thickness = 0.15;
 
 using Corner = std::array<float, 3>;
@@ -84,7 +86,8 @@ void add_ball(Surface& s, double radius) {
 
 class SceneWriter {
  public:
-  SceneWriter(Replay& replay, std::size_t episode) : replay_(replay), arena_(replay.game().arena()), episode_(episode) {
+  SceneWriter(Replay& replay, std::size_t episode)
+      : replay_(replay), arena_(replay.game().arena()), episode_(episode) {
     model_.asset.version = "2.0";
     model_.asset.generator = "zithercraft " + replay.info().made_with;
     model_.buffers.emplace_back();
@@ -108,7 +111,8 @@ class SceneWriter {
   std::uint32_t moments() const { return replay_.episodes()[episode_].moments; }
 
   // ---- Pieces of the model.
-  int add_numbers(const std::vector<float>& numbers, int type, std::size_t width, bool bounds, int target) {
+  int add_numbers(const std::vector<float>& numbers, int type, std::size_t width, bool bounds,
+                  int target) {
     auto& bytes = model_.buffers[0].data;
     tinygltf::BufferView view;
     view.buffer = 0;
@@ -138,7 +142,8 @@ class SceneWriter {
 
   static std::vector<float> flat(const std::vector<Corner>& corners) {
     std::vector<float> numbers;
-    for (const Corner& corner : corners) numbers.insert(numbers.end(), corner.begin(), corner.end());
+    for (const Corner& corner : corners)
+      numbers.insert(numbers.end(), corner.begin(), corner.end());
     return numbers;
   }
 
@@ -158,7 +163,8 @@ class SceneWriter {
   }
 
   int material_of(const Paint& paint, const std::string& name) {
-    const auto [found, is_new] = materials_.try_emplace({paint, name}, static_cast<int>(model_.materials.size()));
+    const auto [found, is_new] =
+        materials_.try_emplace({paint, name}, static_cast<int>(model_.materials.size()));
     if (!is_new) return found->second;
     tinygltf::Material material;
     material.name = name;
@@ -174,10 +180,10 @@ class SceneWriter {
   int add_mesh(const Surface& surface, std::size_t entity) {
     const Entity& e = arena_.entities()[entity];
     tinygltf::Primitive primitive;
-    primitive.attributes["POSITION"] =
-        add_numbers(flat(surface.corners), TINYGLTF_TYPE_VEC3, 3, true, TINYGLTF_TARGET_ARRAY_BUFFER);
-    primitive.attributes["NORMAL"] =
-        add_numbers(flat(surface.normals), TINYGLTF_TYPE_VEC3, 3, false, TINYGLTF_TARGET_ARRAY_BUFFER);
+    primitive.attributes["POSITION"] = add_numbers(flat(surface.corners), TINYGLTF_TYPE_VEC3, 3,
+                                                   true, TINYGLTF_TARGET_ARRAY_BUFFER);
+    primitive.attributes["NORMAL"] = add_numbers(flat(surface.normals), TINYGLTF_TYPE_VEC3, 3,
+                                                 false, TINYGLTF_TARGET_ARRAY_BUFFER);
     primitive.mode = TINYGLTF_MODE_TRIANGLES;
     primitive.material = material_of(paint_of(entity), arena_.tags()[e.tag]);
     tinygltf::Mesh mesh;
@@ -213,7 +219,9 @@ class SceneWriter {
     add_blocks();
     std::map<std::size_t, Surface> terrain;
     for (const ArenaTriangle& t : arena_.triangles()) {
-      const auto at = [&](std::size_t k) { return turned(t.corner[k].x, t.corner[k].y, t.corner[k].z); };
+      const auto at = [&](std::size_t k) {
+        return turned(t.corner[k].x, t.corner[k].y, t.corner[k].z);
+      };
       terrain[t.entity].add(at(0), at(1), at(2));
       terrain[t.entity].add(at(0), at(2), at(1));  // both of its sides count
     }
@@ -229,10 +237,12 @@ class SceneWriter {
     for (std::size_t i = 0; i + 1 < chain.size(); ++i) {
       const auto [x0, y0] = chain[i];
       const auto [x1, y1] = chain[i + 1];
-      const double length = std::hypot(x1 - x0, y1 - y0), half = wall_thickness / 2 / std::max(length, 1e-9);
+      const double length = std::hypot(x1 - x0, y1 - y0),
+                   half = wall_thickness / 2 / std::max(length, 1e-9);
       const double ox = -(y1 - y0) * half, oy = (x1 - x0) * half;
-      add_prism(surface, {{x0 - ox, y0 - oy}, {x1 - ox, y1 - oy}, {x1 + ox, y1 + oy}, {x0 + ox, y0 + oy}}, wall.foot,
-                wall.foot + tall);
+      add_prism(surface,
+                {{x0 - ox, y0 - oy}, {x1 - ox, y1 - oy}, {x1 + ox, y1 + oy}, {x0 + ox, y0 + oy}},
+                wall.foot, wall.foot + tall);
     }
     add_fixed(surface, e);
   }
@@ -249,7 +259,9 @@ class SceneWriter {
         const CellKind& kind = cells.kinds[arena_.entities()[e].spec_index];
         const double x = cells.origin[0] + cells.size * static_cast<double>(column),
                      y = cells.origin[1] + cells.size * static_cast<double>(row), z = floor_level();
-        const double tall = kind.height.value_or(!kind.solid ? 0.02 : arena_.has_height() ? endless_height : flat_height);
+        const double tall = kind.height.value_or(!kind.solid           ? 0.02
+                                                 : arena_.has_height() ? endless_height
+                                                                       : flat_height);
         add_box(kinds[e], x, y, x + cells.size, y + cells.size, z, z + tall);
       }
     for (const auto& [entity, surface] : kinds) add_fixed(surface, entity);
@@ -260,7 +272,8 @@ class SceneWriter {
     if (!heights || !heights->floor) return;
     double reach = 10.0;
     for (std::size_t e = 0; e < arena_.entities().size(); ++e)
-      for (const auto& [x, y] : arena_.outline(start_.data(), e)) reach = std::max({reach, std::abs(x), std::abs(y)});
+      for (const auto& [x, y] : arena_.outline(start_.data(), e))
+        reach = std::max({reach, std::abs(x), std::abs(y)});
     Surface surface;
     const double z = heights->floor->level;
     surface.add_quad(turned(-reach, -reach, z), turned(reach, -reach, z), turned(reach, reach, z),
@@ -269,7 +282,8 @@ class SceneWriter {
       if (arena_.entities()[e].kind == EntityKind::floor) add_fixed(surface, e);
   }
 
-  // ---- Blocks: those that stay as one surface for each kind; each that changes has a node for each kind it takes.
+  // ---- Blocks: those that stay as one surface for each kind; each that changes has a node for
+  // each kind it takes.
   std::vector<std::int32_t> blocks_at(std::uint32_t step) {
     const auto state = replay_.moment(episode_, step).state;
     const auto count = arena_.block_count();
@@ -309,7 +323,8 @@ class SceneWriter {
           kinds.push_back(change.kind);
       for (const std::int32_t kind : kinds) {
         Surface cube;
-        add_block(cube, index, [](std::ptrdiff_t, std::ptrdiff_t, std::ptrdiff_t) { return false; });
+        add_block(cube, index,
+                  [](std::ptrdiff_t, std::ptrdiff_t, std::ptrdiff_t) { return false; });
         const auto e = static_cast<std::size_t>(kind);
         const int node = add_node(add_mesh(cube, e), arena_.entities()[e].name);
         std::vector<float> there;
@@ -326,9 +341,13 @@ class SceneWriter {
   void add_staying(const std::vector<std::int32_t>& blocks) {
     const auto count = arena_.block_count();
     const auto covered = [&](std::ptrdiff_t c, std::ptrdiff_t r, std::ptrdiff_t l) {
-      const auto inside = [](std::ptrdiff_t i, std::size_t n) { return i >= 0 && i < static_cast<std::ptrdiff_t>(n); };
-      if (!inside(c, count.columns) || !inside(r, count.rows) || !inside(l, count.layers)) return false;
-      return blocks[(static_cast<std::size_t>(l) * count.rows + static_cast<std::size_t>(r)) * count.columns +
+      const auto inside = [](std::ptrdiff_t i, std::size_t n) {
+        return i >= 0 && i < static_cast<std::ptrdiff_t>(n);
+      };
+      if (!inside(c, count.columns) || !inside(r, count.rows) || !inside(l, count.layers))
+        return false;
+      return blocks[(static_cast<std::size_t>(l) * count.rows + static_cast<std::size_t>(r)) *
+                        count.columns +
                     static_cast<std::size_t>(c)] >= 0;
     };
     std::map<std::size_t, Surface> kinds;
@@ -377,7 +396,10 @@ class SceneWriter {
     const auto tall = static_cast<double>(arena_.height_of(entity, start_.data()));
     const bool zone = arena_.entities()[entity].kind == EntityKind::zone;
     const double flat_tall = zone ? 0.05 : flat_height;
-    add_prism(surface, outline, 0.0, !arena_.has_height() ? flat_tall : std::isfinite(tall) ? tall : endless_height);
+    add_prism(surface, outline, 0.0,
+              !arena_.has_height()  ? flat_tall
+              : std::isfinite(tall) ? tall
+                                    : endless_height);
     return surface;
   }
 
@@ -392,9 +414,11 @@ class SceneWriter {
       for (std::size_t e = 0; e < ways.size(); ++e) {
         Way& way = ways[e];
         const Pose pose = arena_.pose(state.data(), e);
-        const Corner at = turned(static_cast<double>(pose.x), static_cast<double>(pose.y), static_cast<double>(pose.z));
+        const Corner at = turned(static_cast<double>(pose.x), static_cast<double>(pose.y),
+                                 static_cast<double>(pose.z));
         const double half = 0.5 * static_cast<double>(pose.heading);
-        std::array<float, 4> q{0.0f, static_cast<float>(std::sin(half)), 0.0f, static_cast<float>(std::cos(half))};
+        std::array<float, 4> q{0.0f, static_cast<float>(std::sin(half)), 0.0f,
+                               static_cast<float>(std::cos(half))};
         if (d > 0 && q[1] * way.turn[way.turn.size() - 3] + q[3] * way.turn.back() < 0.0f)
           for (float& part : q) part = -part;  // the same turn, the short way round
         way.moves = way.moves || (d > 0 && (!std::equal(at.begin(), at.end(), way.place.begin()) ||
@@ -429,15 +453,17 @@ class SceneWriter {
   void show_when(int node, const std::vector<float>& there) {
     std::vector<float> scale;
     for (const float one : there) scale.insert(scale.end(), 3, one);
-    model_.nodes[static_cast<std::size_t>(node)].scale.assign(3, static_cast<double>(there.front()));
+    model_.nodes[static_cast<std::size_t>(node)].scale.assign(3,
+                                                              static_cast<double>(there.front()));
     animate(node, "scale", scale, TINYGLTF_TYPE_VEC3, 3, "STEP");
   }
 
-  void animate(int node, const std::string& path, const std::vector<float>& values, int type, std::size_t width,
-               const std::string& between) {
+  void animate(int node, const std::string& path, const std::vector<float>& values, int type,
+               std::size_t width, const std::string& between) {
     if (times_ < 0) {
       std::vector<float> seconds;
-      const double step = arena_.spec().tick * static_cast<double>(replay_.game().spec().ticks_per_step);
+      const double step =
+          arena_.spec().tick * static_cast<double>(replay_.game().spec().ticks_per_step);
       for (std::uint32_t d = 0; d < moments(); ++d) seconds.push_back(static_cast<float>(step * d));
       times_ = add_numbers(seconds, TINYGLTF_TYPE_SCALAR, 1, true, 0);
       animation_.name = "episode " + std::to_string(episode_);
@@ -469,10 +495,12 @@ class SceneWriter {
 void write_gltf(const std::filesystem::path& file, Replay& replay, std::size_t episode) {
   const std::string ending = file == "-" ? ".glb" : file.extension().string();
   if (ending != ".glb" && ending != ".gltf")
-    throw Error(ErrorKind::usage, "a glTF scene ends with .glb or .gltf", file.string(), "name it so");
+    throw Error(ErrorKind::usage, "a glTF scene ends with .glb or .gltf", file.string(),
+                "name it so");
   if (episode >= replay.episodes().size())
-    throw Error(ErrorKind::usage, "there is no episode " + std::to_string(episode), replay.info().game,
-                "the replay has " + std::to_string(replay.episodes().size()) + " episodes, counted from 0");
+    throw Error(
+        ErrorKind::usage, "there is no episode " + std::to_string(episode), replay.info().game,
+        "the replay has " + std::to_string(replay.episodes().size()) + " episodes, counted from 0");
   write_atomically(file, SceneWriter(replay, episode).write(ending == ".glb"));
 }
 

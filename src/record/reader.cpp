@@ -18,13 +18,15 @@ using nlohmann::json;
 namespace {
 
 [[noreturn]] void damaged(const std::string& what, const std::string& source) {
-  throw Error(ErrorKind::file, "the replay is damaged: " + what, source, "copy it again or record it again");
+  throw Error(ErrorKind::file, "the replay is damaged: " + what, source,
+              "copy it again or record it again");
 }
 
 // Takes values off the front of a byte string.
 class Taker {
  public:
-  Taker(std::span<const std::byte> bytes, const std::string& source) : bytes_(bytes), source_(source) {}
+  Taker(std::span<const std::byte> bytes, const std::string& source)
+      : bytes_(bytes), source_(source) {}
 
   void take(std::span<std::byte> out) {
     if (out.size() > bytes_.size()) damaged("a moment is cut short", source_);
@@ -74,7 +76,8 @@ struct Replay::State {
   template <class T>
   T at(std::uint64_t offset) const {
     T value;
-    if (offset > file.size() || file.size() - offset < sizeof(T)) damaged("it is too short", source);
+    if (offset > file.size() || file.size() - offset < sizeof(T))
+      damaged("it is too short", source);
     std::memcpy(&value, file.data() + offset, sizeof(T));
     return value;
   }
@@ -85,12 +88,14 @@ struct Replay::State {
     const auto start = at<FileStart>(0);
     if (start.version != version)
       throw Error(ErrorKind::file,
-                  "the replay has format version " + std::to_string(start.version) + ", this program reads " +
-                      std::to_string(version),
+                  "the replay has format version " + std::to_string(start.version) +
+                      ", this program reads " + std::to_string(version),
                   source, "use a matching version");
     if (file.size() - sizeof start < start.header_bytes) damaged("its header is cut short", source);
-    const std::string text(reinterpret_cast<const char*>(file.data() + sizeof start), start.header_bytes);
-    if (hash_text(text) != start.header_checksum) damaged("its header's checksum does not match", source);
+    const std::string text(reinterpret_cast<const char*>(file.data() + sizeof start),
+                           start.header_bytes);
+    if (hash_text(text) != start.header_checksum)
+      damaged("its header's checksum does not match", source);
     const json header = json::parse(text);
     info.game = header.at("game_name");
     info.game_toml = header.at("game");
@@ -104,7 +109,8 @@ struct Replay::State {
   }
 
   bool fits(std::uint64_t offset, const ChunkHeader& c) const {
-    return c.magic == chunk_magic && c.raw_bytes <= largest_chunk && file.size() - offset - sizeof c >= c.stored_bytes;
+    return c.magic == chunk_magic && c.raw_bytes <= largest_chunk &&
+           file.size() - offset - sizeof c >= c.stored_bytes;
   }
 
   std::vector<std::byte> unpack(std::uint64_t offset, const std::string& name) const {
@@ -136,7 +142,8 @@ struct Replay::State {
       const auto header = at<ChunkHeader>(offset);
       if (!fits(offset, header)) break;
       if (header.kind == static_cast<std::uint32_t>(ChunkKind::moments))
-        chunks.push_back({offset, header.episode, header.first_step, header.moments, header.outcome});
+        chunks.push_back(
+            {offset, header.episode, header.first_step, header.moments, header.outcome});
       offset += sizeof header + header.stored_bytes;
     }
   }
@@ -153,7 +160,8 @@ struct Replay::State {
   Overlay take_overlay(Taker& take) const {
     Overlay o;
     const auto form = take.one<std::uint32_t>();
-    if (form > static_cast<std::uint32_t>(Overlay::Form::tint)) damaged("an overlay is of no known form", source);
+    if (form > static_cast<std::uint32_t>(Overlay::Form::tint))
+      damaged("an overlay is of no known form", source);
     o.form = static_cast<Overlay::Form>(form);
     take.take(std::as_writable_bytes(std::span(o.colour)));
     take.one<std::uint8_t>();
@@ -164,8 +172,8 @@ struct Replay::State {
   }
 
   std::vector<Moment> read_chunk(std::size_t number) const {
-    const auto raw =
-        unpack(chunks[number].offset, "chunk " + std::to_string(number + 1) + " of " + std::to_string(chunks.size()));
+    const auto raw = unpack(chunks[number].offset, "chunk " + std::to_string(number + 1) + " of " +
+                                                       std::to_string(chunks.size()));
     Taker take(raw, source);
     std::vector<Moment> moments(chunks[number].moments);
     for (Moment& m : moments) {
@@ -185,7 +193,8 @@ struct Replay::State {
       const auto events = take.one<std::uint32_t>();
       for (std::uint32_t i = 0; i < events; ++i) {
         const auto e = take.one<StoredEvent>();
-        m.events.push_back({e.tick, static_cast<EventKind>(e.kind), e.who, e.whom, e.x, e.y, e.strength, e.detail});
+        m.events.push_back({e.tick, static_cast<EventKind>(e.kind), e.who, e.whom, e.x, e.y,
+                            e.strength, e.detail});
       }
       const auto overlays = take.one<std::uint32_t>();
       for (std::uint32_t i = 0; i < overlays; ++i) m.overlays.push_back(take_overlay(take));
@@ -230,9 +239,11 @@ const Moment& Replay::moment(std::size_t episode, std::uint32_t step) {
     return c.episode == episode && step >= c.first_step && step - c.first_step < c.moments;
   });
   if (found == s.chunks.end())
-    throw Error(ErrorKind::usage,
-                "there is no step " + std::to_string(step) + " of episode " + std::to_string(episode), s.source,
-                "the replay has " + std::to_string(s.episodes.size()) + " episodes, counted from 0");
+    throw Error(
+        ErrorKind::usage,
+        "there is no step " + std::to_string(step) + " of episode " + std::to_string(episode),
+        s.source,
+        "the replay has " + std::to_string(s.episodes.size()) + " episodes, counted from 0");
   const auto number = static_cast<std::size_t>(found - s.chunks.begin());
   if (number != s.cached_chunk) {
     s.cached = s.read_chunk(number);
@@ -253,7 +264,8 @@ const std::vector<std::vector<std::byte>>& Replay::ticks(std::size_t episode, st
   std::copy(before.begin(), before.end(), s.player->arena_state(0));
   const Moment& after = moment(episode, step);
   for (std::size_t role = 0; role < after.roles.size(); ++role)
-    std::copy(after.roles[role].controls.begin(), after.roles[role].controls.end(), s.player->controls(role).begin());
+    std::copy(after.roles[role].controls.begin(), after.roles[role].controls.end(),
+              s.player->controls(role).begin());
   s.player->play_ticks(0, [&] {
     const std::byte* state = s.player->arena_state(0);
     s.ticks.emplace_back(state, state + s.game->arena().state_bytes());

@@ -34,7 +34,8 @@ json header_of(const Game& game, const ReplayInfo& info) {
                      {"terms", role.terms}});
   json fields = json::array();
   for (const StateField& f : game.arena().state_fields())
-    fields.push_back({{"name", f.name}, {"type", f.type}, {"offset", f.offset}, {"count", f.count}});
+    fields.push_back(
+        {{"name", f.name}, {"type", f.type}, {"offset", f.offset}, {"count", f.count}});
   json entities = json::array();
   for (const Entity& e : game.arena().entities())
     entities.push_back({{"name", e.name}, {"tag", game.arena().tags()[e.tag]}});
@@ -56,7 +57,8 @@ struct Parcel {
   std::vector<std::byte> raw{};
 };
 
-// Compresses and writes on a thread of its own, so that the playing thread only copies. Room is used again.
+// Compresses and writes on a thread of its own, so that the playing thread only copies. Room is
+// used again.
 class ChunkFile {
  public:
   explicit ChunkFile(std::filesystem::path part) : part_(std::move(part)) {
@@ -68,7 +70,8 @@ class ChunkFile {
   ChunkFile& operator=(const ChunkFile&) = delete;
 
   void write(std::span<const std::byte> bytes) {
-    out_.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
+    out_.write(reinterpret_cast<const char*>(bytes.data()),
+               static_cast<std::streamsize>(bytes.size()));
     if (!out_) fail();
     offset_ += bytes.size();
   }
@@ -139,8 +142,8 @@ class ChunkFile {
       lock.unlock();
       std::exception_ptr failure;
       try {
-        index_.push_back({offset_, parcel.header.episode, parcel.header.first_step, parcel.header.moments,
-                          parcel.header.outcome});
+        index_.push_back({offset_, parcel.header.episode, parcel.header.first_step,
+                          parcel.header.moments, parcel.header.outcome});
         pack(parcel);
       } catch (...) {
         failure = std::current_exception();
@@ -157,8 +160,8 @@ class ChunkFile {
 
   void pack(Parcel& parcel) {
     stored_.resize(ZSTD_compressBound(parcel.raw.size()));
-    const std::size_t size =
-        ZSTD_compress(stored_.data(), stored_.size(), parcel.raw.data(), parcel.raw.size(), compression_level);
+    const std::size_t size = ZSTD_compress(stored_.data(), stored_.size(), parcel.raw.data(),
+                                           parcel.raw.size(), compression_level);
     const std::span<const std::byte> stored(stored_.data(), size);
     parcel.header.raw_bytes = static_cast<std::uint32_t>(parcel.raw.size());
     parcel.header.stored_bytes = static_cast<std::uint32_t>(size);
@@ -192,7 +195,8 @@ void append_nothing(std::vector<std::byte>& out, std::size_t numbers) {
 }
 
 // A part of what a row-wise buffer holds for one role, or nothing if there is no such buffer.
-void append_estimates(std::vector<std::byte>& out, std::span<const float>& left, std::size_t numbers) {
+void append_estimates(std::vector<std::byte>& out, std::span<const float>& left,
+                      std::size_t numbers) {
   if (left.empty()) return append_nothing(out, numbers);
   append(out, left.first(numbers));
   left = left.subspan(numbers);
@@ -216,11 +220,13 @@ struct ReplayWriter::State {
   }
 };
 
-ReplayWriter::ReplayWriter(const std::filesystem::path& path, const Game& game, const ReplayInfo& info)
+ReplayWriter::ReplayWriter(const std::filesystem::path& path, const Game& game,
+                           const ReplayInfo& info)
     : state_(std::make_unique<State>(path, game)) {
   State& s = *state_;
   const std::string header = header_of(game, info).dump();
-  const FileStart start{magic, version, static_cast<std::uint32_t>(header.size()), hash_text(header)};
+  const FileStart start{magic, version, static_cast<std::uint32_t>(header.size()),
+                        hash_text(header)};
   s.file.write(std::as_bytes(std::span(&start, 1)));
   s.file.write(std::as_bytes(std::span(header)));
   s.file.flush();
@@ -241,7 +247,8 @@ void ReplayWriter::add(const Lanes& lanes, std::size_t lane, Estimates estimates
     s.flush_moments();
     ++s.episodes;
   }
-  if (s.chunk.header.moments == moments_per_chunk || s.chunk.raw.size() >= full_chunk) s.flush_moments();
+  if (s.chunk.header.moments == moments_per_chunk || s.chunk.raw.size() >= full_chunk)
+    s.flush_moments();
   ChunkHeader& header = s.chunk.header;
   if (header.moments == 0) {
     header.kind = static_cast<std::uint32_t>(ChunkKind::moments);
@@ -258,20 +265,23 @@ void ReplayWriter::add(const Lanes& lanes, std::size_t lane, Estimates estimates
   for (std::size_t r = 0; r < s.game.roles().size(); ++r) {
     const Role& role = s.game.roles()[r];
     const std::size_t seats = role.seats.size(), row = lane * seats;
-    append(raw, lanes.observations(r).subspan(row * role.columns.size(), seats * role.columns.size()));
+    append(raw,
+           lanes.observations(r).subspan(row * role.columns.size(), seats * role.columns.size()));
     if (step == 0) {
       append_nothing(raw, seats * (role.controls.size() + role.terms.size()));
     } else {
-      append(raw, lanes.given_controls(r).subspan(row * role.controls.size(), seats * role.controls.size()));
-      for (std::size_t seat = 0; seat < seats; ++seat) append(raw, lanes.rewards_by_term(r, row + seat));
+      append(raw, lanes.given_controls(r).subspan(row * role.controls.size(),
+                                                  seats * role.controls.size()));
+      for (std::size_t seat = 0; seat < seats; ++seat)
+        append(raw, lanes.rewards_by_term(r, row + seat));
     }
     append_estimates(raw, estimates.values, seats);
     append_estimates(raw, estimates.probabilities, seats * probability_count(role.controls));
   }
   append_one(raw, static_cast<std::uint32_t>(lanes.events(lane).size()));
   for (const Event& e : lanes.events(lane))
-    append_one(raw,
-               StoredEvent{e.tick, static_cast<std::uint32_t>(e.kind), e.who, e.whom, e.x, e.y, e.strength, e.detail});
+    append_one(raw, StoredEvent{e.tick, static_cast<std::uint32_t>(e.kind), e.who, e.whom, e.x, e.y,
+                                e.strength, e.detail});
   append_one(raw, std::exchange(s.overlay_count, 0));
   append(raw, std::span<const std::byte>(s.overlays));
   s.overlays.clear();

@@ -18,7 +18,8 @@ Canvas canvas(int width, int height);
 /// What `paint` paints on a canvas of that size, as SVG text.
 std::string svg_of(int width, int height, const std::function<void(cairo_surface_t*)>& paint);
 /// Paints a picture with its upper left corner there.
-void paint_on(cairo_surface_t* surface, const Picture& picture, double left = 0.0, double top = 0.0);
+void paint_on(cairo_surface_t* surface, const Picture& picture, double left = 0.0,
+              double top = 0.0);
 /// Throws Error (file) if it cannot be written.
 void write_png(cairo_surface_t* surface, const std::filesystem::path& file);
 

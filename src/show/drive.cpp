@@ -38,7 +38,8 @@ class Inbox {
  public:
   void put(ClientEvent event) {
     const std::lock_guard lock(mutex_);
-    if (event.kind == ClientEvent::Kind::said && events_.size() >= most_events) return;  // the latest state comes again
+    if (event.kind == ClientEvent::Kind::said && events_.size() >= most_events)
+      return;  // the latest state comes again
     events_.push_back(std::move(event));
     changed_.notify_all();
   }
@@ -65,7 +66,8 @@ class DriveSession {
         on_episode_(on_episode),
         seconds_per_step_(game.spec().arena.tick * static_cast<double>(game.spec().ticks_per_step)),
         page_(viewer_page(start())),
-        server_({serving.address, serving.port, serving.token}, [this](const WebRequest& r) { return answer(r); },
+        server_({serving.address, serving.port, serving.token},
+                [this](const WebRequest& r) { return answer(r); },
                 {[this](Server::Client c) {
                    inbox_.put({ClientEvent::Kind::joined, c, {}});
                  },
@@ -116,7 +118,8 @@ class DriveSession {
   }
   Clock::time_point end_of_step() const {
     const double left = std::max(0.0, (seconds_per_step_ - elapsed_) / speed_);
-    return noted_ + std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(left));
+    return noted_ +
+           std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(left));
   }
 
   // ---- What clients want.
@@ -176,13 +179,15 @@ class DriveSession {
     so_far_.clear();
     elapsed_ = 0.0;
     told_ = false;
-    send_moment({{"kind", "begin"}, {"forms", forms_of(game_.arena(), match_.lanes().arena_state(0))}});
+    send_moment(
+        {{"kind", "begin"}, {"forms", forms_of(game_.arena(), match_.lanes().arena_state(0))}});
     send_preview();
   }
 
   void decide() {
     match_.decide();
-    elapsed_ = std::min(elapsed_ - seconds_per_step_, 0.5 * seconds_per_step_);  // a late one is not chased
+    elapsed_ = std::min(elapsed_ - seconds_per_step_,
+                        0.5 * seconds_per_step_);  // a late one is not chased
     if (match_.over()) elapsed_ = 0.0;
     send_moment({{"kind", "moment"}});
     if (match_.over()) conclude();
@@ -223,7 +228,8 @@ class DriveSession {
                                       poses));
   }
 
-  static constexpr std::size_t most_kept = 16u << 20;  // bytes of an episode, for those who join late
+  static constexpr std::size_t most_kept = 16u
+                                           << 20;  // bytes of an episode, for those who join late
 
   const Game game_;
   DrivenMatch match_;
@@ -245,7 +251,8 @@ class DriveSession {
 
 }  // namespace
 
-std::vector<DrivenEpisode> drive(const Game& game, const DriveOptions& options, const ServeOptions& serving,
+std::vector<DrivenEpisode> drive(const Game& game, const DriveOptions& options,
+                                 const ServeOptions& serving,
                                  const std::function<void(const DrivenEpisode&)>& on_episode) {
   return DriveSession(game, options, serving, on_episode).run();
 }

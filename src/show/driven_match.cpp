@@ -27,9 +27,11 @@ std::pair<std::size_t, std::size_t> seat_named(const Game& game, const std::stri
     const std::size_t seats = game.roles()[r].seats.size();
     std::size_t number = 1;
     if (colon != std::string::npos) {
-      const auto [end, code] = std::from_chars(name.data() + colon + 1, name.data() + name.size(), number);
+      const auto [end, code] =
+          std::from_chars(name.data() + colon + 1, name.data() + name.size(), number);
       if (code != std::errc() || end != name.data() + name.size() || number < 1 || number > seats)
-        throw Error(ErrorKind::usage, "the role '" + role + "' has no seat '" + name.substr(colon + 1) + "'", name,
+        throw Error(ErrorKind::usage,
+                    "the role '" + role + "' has no seat '" + name.substr(colon + 1) + "'", name,
                     "its seats are 1 to " + std::to_string(seats));
     }
     return {r, number - 1};
@@ -53,7 +55,8 @@ DrivenMatch::DrivenMatch(const Game& game, const DriveOptions& options)
   if (adviser_) {
     for (const Role& role : game.roles()) {
       values_.resize(values_.size() + role.seats.size());
-      probabilities_.resize(probabilities_.size() + role.seats.size() * probability_count(role.controls));
+      probabilities_.resize(probabilities_.size() +
+                            role.seats.size() * probability_count(role.controls));
     }
   }
 }
@@ -67,7 +70,9 @@ void DrivenMatch::choose_players(const DriveOptions& options) {
       players_.push_back(usual_player(game_, r, seed_));
     }
     const std::string others = players_.back()->name();
-    info_.players.push_back(r != role_ ? others : game_.roles()[r].seats.size() > 1 ? "person and " + others : "person");
+    info_.players.push_back(r != role_                          ? others
+                            : game_.roles()[r].seats.size() > 1 ? "person and " + others
+                                                                : "person");
   }
 }
 
@@ -81,9 +86,12 @@ void DrivenMatch::after_moment() {
   if (adviser_) {
     const std::size_t seats = game_.roles()[0].seats.size();
     if (lanes_.steps(0) == 0) advised_.assign(seats * adviser_->memory(), 0.0f);
-    if (adviser_->knows_values()) adviser_->values(lanes_.observations(0), std::span(values_).first(seats), advised_);
-    adviser_->probabilities(lanes_.observations(0), std::span(probabilities_).first(seats * probability_count(game_.roles()[0].controls)),
-                   advised_);
+    if (adviser_->knows_values())
+      adviser_->values(lanes_.observations(0), std::span(values_).first(seats), advised_);
+    adviser_->probabilities(
+        lanes_.observations(0),
+        std::span(probabilities_).first(seats * probability_count(game_.roles()[0].controls)),
+        advised_);
   }
   if (writer_) writer_->add(lanes_, 0, {values_, probabilities_});
 }
@@ -92,7 +100,8 @@ std::vector<float> DrivenMatch::preview() {
   const Arena& arena = game_.arena();
   std::vector<float> poses;
   append_poses(poses, arena, lanes_.arena_state(0));
-  const std::size_t shown = ticks_shown(game_), ticks = static_cast<std::size_t>(game_.spec().ticks_per_step);
+  const std::size_t shown = ticks_shown(game_),
+                    ticks = static_cast<std::size_t>(game_.spec().ticks_per_step);
   if (over()) {
     for (std::size_t t = 0; t < shown; ++t) append_poses(poses, arena, lanes_.arena_state(0));
     return poses;
@@ -103,7 +112,8 @@ std::vector<float> DrivenMatch::preview() {
   std::size_t tick = 0;
   ahead_.play_ticks(0, [&] {
     ++tick;
-    if (tick * shown / ticks != (tick - 1) * shown / ticks) append_poses(poses, arena, ahead_.arena_state(0));
+    if (tick * shown / ticks != (tick - 1) * shown / ticks)
+      append_poses(poses, arena, ahead_.arena_state(0));
   });
   return poses;
 }

@@ -26,7 +26,8 @@ class DrivenMatch {
 
   /// Begins the next episode.
   void begin();
-  /// Poses at the start of the step under way and after each of its ticks, if the person keeps what is held now.
+  /// Poses at the start of the step under way and after each of its ticks, if the person keeps what
+  /// is held now.
   std::vector<float> preview();
   /// Takes the step with what is held now.
   void decide();

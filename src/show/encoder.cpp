@@ -12,10 +12,11 @@ namespace zithercraft {
 namespace {
 
 // A palette of the first picture: the later ones have the same colours.
-constexpr const char* gif_filter = "split[a][b];[a]trim=end_frame=1,palettegen[p];[b][p]paletteuse=dither=none";
+constexpr const char* gif_filter =
+    "split[a][b];[a]trim=end_frame=1,palettegen[p];[b][p]paletteuse=dither=none";
 
-std::vector<std::string> encoder_words(const std::filesystem::path& out, Film kind, int width, int height,
-                                       double rate) {
+std::vector<std::string> encoder_words(const std::filesystem::path& out, Film kind, int width,
+                                       int height, double rate) {
   std::vector<std::string> words{"ffmpeg",
                                  "-y",
                                  "-loglevel",
@@ -36,8 +37,8 @@ std::vector<std::string> encoder_words(const std::filesystem::path& out, Film ki
   if (kind == Film::gif) {
     add({"-filter_complex", gif_filter, "-f", "gif"});
   } else {
-    add({"-c:v", "libvpx-vp9", "-deadline", "realtime", "-cpu-used", "7", "-row-mt", "1", "-crf", "30", "-b:v", "0",
-         "-pix_fmt", "yuv420p", "-f", "webm"});
+    add({"-c:v", "libvpx-vp9", "-deadline", "realtime", "-cpu-used", "7", "-row-mt", "1", "-crf",
+         "30", "-b:v", "0", "-pix_fmt", "yuv420p", "-f", "webm"});
   }
   words.push_back(out.string());
   return words;
@@ -45,13 +46,14 @@ std::vector<std::string> encoder_words(const std::filesystem::path& out, Film ki
 
 }  // namespace
 
-FilmEncoder::FilmEncoder(std::filesystem::path file, Film kind, int width, int height, double pictures_a_second)
+FilmEncoder::FilmEncoder(std::filesystem::path file, Film kind, int width, int height,
+                         double pictures_a_second)
     : file_(std::move(file)),
       place_(file_),
       encoder_(encoder_words(place_.part(), kind, width, height, pictures_a_second)) {
   if (!encoder_.started())
-    throw Error(ErrorKind::file, "films are made by ffmpeg, and it is not installed", file_.string(),
-                "install the package ffmpeg, or write --html instead");
+    throw Error(ErrorKind::file, "films are made by ffmpeg, and it is not installed",
+                file_.string(), "install the package ffmpeg, or write --html instead");
 }
 
 FilmEncoder::~FilmEncoder() {

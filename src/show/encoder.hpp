@@ -13,7 +13,8 @@ namespace zithercraft {
 class FilmEncoder {
  public:
   /// Throws Error (file) if there is no ffmpeg.
-  FilmEncoder(std::filesystem::path file, Film kind, int width, int height, double pictures_a_second);
+  FilmEncoder(std::filesystem::path file, Film kind, int width, int height,
+              double pictures_a_second);
   ~FilmEncoder();
   FilmEncoder(const FilmEncoder&) = delete;
   FilmEncoder& operator=(const FilmEncoder&) = delete;

@@ -42,8 +42,8 @@ class FlatPainter final : public Painter {
   void draw_arena() override {
     draw_water();
     draw_cells();
-    for (const EntityKind kind :
-         {EntityKind::zone, EntityKind::wall, EntityKind::item, EntityKind::body, EntityKind::shot}) {
+    for (const EntityKind kind : {EntityKind::zone, EntityKind::wall, EntityKind::item,
+                                  EntityKind::body, EntityKind::shot}) {
       if (kind == EntityKind::body) {
         if (p_.rays) draw_rays(false);
         for (const Path& path : p_.paths) draw_path(path);
@@ -55,7 +55,8 @@ class FlatPainter final : public Painter {
 
   void draw_water() {
     set(water);
-    cairo_rectangle(c_, sx(box_.x0), sy(box_.y1), (box_.x1 - box_.x0) * scale_, (box_.y1 - box_.y0) * scale_);
+    cairo_rectangle(c_, sx(box_.x0), sy(box_.y1), (box_.x1 - box_.x0) * scale_,
+                    (box_.y1 - box_.y0) * scale_);
     cairo_fill(c_);
   }
 
@@ -70,7 +71,8 @@ class FlatPainter final : public Painter {
         if (entity < 0) continue;
         set(colour_of(static_cast<std::size_t>(entity)));
         cairo_rectangle(c_, sx(cells.origin[0] + cells.size * static_cast<double>(column)),
-                        sy(cells.origin[1] + cells.size * static_cast<double>(row + 1)), side, side);
+                        sy(cells.origin[1] + cells.size * static_cast<double>(row + 1)), side,
+                        side);
         cairo_fill(c_);
       }
     cairo_set_antialias(c_, CAIRO_ANTIALIAS_DEFAULT);
@@ -107,7 +109,8 @@ class FlatPainter final : public Painter {
     set({1, 1, 1});
     cairo_set_line_width(c_, 2);
     cairo_move_to(c_, sx(x), sy(y));
-    cairo_line_to(c_, sx(x + half * static_cast<double>(pose.cos)), sy(y + half * static_cast<double>(pose.sin)));
+    cairo_line_to(c_, sx(x + half * static_cast<double>(pose.cos)),
+                  sy(y + half * static_cast<double>(pose.sin)));
     cairo_stroke(c_);
   }
 

@@ -26,10 +26,11 @@ json overlay_json(const Overlay& o) {
 }
 
 std::size_t numbers_per_moment(const Game& game) {
-  std::size_t numbers = game.arena().posed_count() * (game.arena().has_height() ? 5 : 3) * ticks_shown(game);
+  std::size_t numbers =
+      game.arena().posed_count() * (game.arena().has_height() ? 5 : 3) * ticks_shown(game);
   for (const Role& role : game.roles())
-    numbers += role.seats.size() *
-               (role.columns.size() + role.controls.size() + role.terms.size() + 1 + probability_count(role.controls));
+    numbers += role.seats.size() * (role.columns.size() + role.controls.size() + role.terms.size() +
+                                    1 + probability_count(role.controls));
   return numbers;
 }
 
@@ -69,17 +70,20 @@ void FrameChunk::add(const Moment& moment, std::span<const std::vector<std::byte
     events_.push_back({moment.step, e.tick, e.kind, e.who, e.whom, e.x, e.y, e.strength, e.detail});
   for (const Overlay& o : moment.overlays) overlays_.push_back({moment.step, overlay_json(o)});
   if (arena.cell_columns() > 0) cells_.add(cells_of(arena, moment.state.data()), moment.step);
-  if (arena.block_count().columns > 0) blocks_.add(blocks_of(arena, moment.state.data()), moment.step);
+  if (arena.block_count().columns > 0)
+    blocks_.add(blocks_of(arena, moment.state.data()), moment.step);
 
   for (const RoleMoment& role : moment.roles)
-    for (const auto* list : {&role.observations, &role.controls, &role.rewards, &role.values, &role.probabilities})
+    for (const auto* list :
+         {&role.observations, &role.controls, &role.rewards, &role.values, &role.probabilities})
       numbers_.insert(numbers_.end(), list->begin(), list->end());
   for (std::size_t body = 0; body < arena.body_count(); ++body)
     for (const std::string& meter : arena.meters_of(body))
       numbers_.push_back(arena.meter(moment.state.data(), body, meter));
   const std::size_t shown = ticks_shown(game_);
   for (std::size_t t = 0; t < shown; ++t)
-    append_poses(numbers_, arena, ticks[ticks.size() == 1 ? 0 : (t + 1) * ticks.size() / shown - 1].data());
+    append_poses(numbers_, arena,
+                 ticks[ticks.size() == 1 ? 0 : (t + 1) * ticks.size() / shown - 1].data());
 }
 
 std::string FrameChunk::take(json about) {
@@ -103,7 +107,8 @@ std::string message_of(const json& about, std::span<const float> numbers) {
   std::string message(4 + text.size() + numbers.size_bytes(), '\0');
   std::memcpy(message.data(), &bytes, 4);
   std::memcpy(message.data() + 4, text.data(), text.size());
-  if (!numbers.empty()) std::memcpy(message.data() + 4 + text.size(), numbers.data(), numbers.size_bytes());
+  if (!numbers.empty())
+    std::memcpy(message.data() + 4 + text.size(), numbers.data(), numbers.size_bytes());
   return message;
 }
 
@@ -128,18 +133,21 @@ Moment moment_of(const Lanes& lanes, std::size_t lane, Estimates estimates) {
     const Role& role = game.roles()[r];
     const std::size_t seats = role.seats.size(), row = lane * seats;
     RoleMoment& own = m.roles.emplace_back();
-    own.observations = part(lanes.observations(r), row * role.columns.size(), seats * role.columns.size());
+    own.observations =
+        part(lanes.observations(r), row * role.columns.size(), seats * role.columns.size());
     own.controls.resize(seats * role.controls.size());
     own.rewards.resize(seats * role.terms.size());
     if (m.step > 0) {
-      own.controls = part(lanes.given_controls(r), row * role.controls.size(), seats * role.controls.size());
+      own.controls =
+          part(lanes.given_controls(r), row * role.controls.size(), seats * role.controls.size());
       own.rewards.clear();
       for (std::size_t seat = 0; seat < seats; ++seat)
         own.rewards.insert(own.rewards.end(), lanes.rewards_by_term(r, row + seat).begin(),
-                            lanes.rewards_by_term(r, row + seat).end());
+                           lanes.rewards_by_term(r, row + seat).end());
     }
     own.values = estimated(estimates.values, seats);
-    own.probabilities = estimated(estimates.probabilities, seats * probability_count(role.controls));
+    own.probabilities =
+        estimated(estimates.probabilities, seats * probability_count(role.controls));
   }
   return m;
 }

@@ -16,7 +16,8 @@ class FrameChunk {
  public:
   explicit FrameChunk(const Game& game) : game_(game) {}
 
-  /// `ticks`: the arena's states after each tick of the step, or the one at the start of the episode.
+  /// `ticks`: the arena's states after each tick of the step, or the one at the start of the
+  /// episode.
   void add(const Moment& moment, std::span<const std::vector<std::byte>> ticks);
   std::size_t moments() const { return moments_; }
   /// The message of the moments added so far; the chunk is then empty. `about` is sent along.

@@ -21,14 +21,17 @@ using Context = std::unique_ptr<cairo_t, decltype(&cairo_destroy)>;
 constexpr int width = 1280, least_height = 800, most_height = 4000;
 constexpr double margin = 24.0, head = 64.0, foot = 30.0, names_width = 190.0, least_step = 9.0;
 // Dark teal and pale plum differ in lightness too, so that no colour vision confuses them.
-constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, paper{1.0, 1.0, 1.0}, raises{0.04, 0.35, 0.36},
-    lowers{0.81, 0.62, 0.78};
+constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, paper{1.0, 1.0, 1.0},
+    raises{0.04, 0.35, 0.36}, lowers{0.81, 0.62, 0.78};
 
 class Pen {
  public:
-  explicit Pen(cairo_surface_t* surface) : context_(cairo_create(surface), &cairo_destroy), c_(context_.get()) {}
+  explicit Pen(cairo_surface_t* surface)
+      : context_(cairo_create(surface), &cairo_destroy), c_(context_.get()) {}
 
-  void set(Colour colour, double alpha = 1.0) { cairo_set_source_rgba(c_, colour.r, colour.g, colour.b, alpha); }
+  void set(Colour colour, double alpha = 1.0) {
+    cairo_set_source_rgba(c_, colour.r, colour.g, colour.b, alpha);
+  }
   void box(double x, double y, double w, double h) {
     cairo_rectangle(c_, x, y, w, h);
     cairo_fill(c_);
@@ -47,12 +50,14 @@ class Pen {
     cairo_set_dash(c_, dashes, dashed ? 2 : 0, 0.0);
     cairo_set_line_width(c_, thick);
     cairo_move_to(c_, x, y);
-    cairo_curve_to(c_, x + 0.4 * (to_x - x), y + bend, x + 0.6 * (to_x - x), to_y + bend, to_x, to_y);
+    cairo_curve_to(c_, x + 0.4 * (to_x - x), y + bend, x + 0.6 * (to_x - x), to_y + bend, to_x,
+                   to_y);
     cairo_stroke(c_);
     cairo_set_dash(c_, dashes, 0, 0.0);
   }
   // `side`: 0 begins there, 1 ends there, 0.5 is in the middle.
-  void text(double x, double y, const std::string& words, double size, double side = 0.0, bool bold = false) {
+  void text(double x, double y, const std::string& words, double size, double side = 0.0,
+            bool bold = false) {
     cairo_select_font_face(c_, "sans-serif", CAIRO_FONT_SLANT_NORMAL,
                            bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
     cairo_set_font_size(c_, size);
@@ -98,8 +103,8 @@ class Drawing {
     if (!picture.column.empty()) chosen_ = map.find(picture.column);
     std::size_t most = 1;
     for (const auto& layer : layers_) most = std::max(most, layer.size());
-    height_ =
-        std::clamp(static_cast<int>(head + foot + least_step * static_cast<double>(most)), least_height, most_height);
+    height_ = std::clamp(static_cast<int>(head + foot + least_step * static_cast<double>(most)),
+                         least_height, most_height);
     place();
     if (picture.layout == NetworkLayout::free) relax();
   }
@@ -122,7 +127,8 @@ class Drawing {
     for (std::size_t l = 0; l < layers_.size(); ++l) {
       const double x = left + (right - left) * static_cast<double>(l) /
                                   static_cast<double>(std::max<std::size_t>(1, layers_.size() - 1));
-      const double room = height_ - head - foot, step = room / static_cast<double>(layers_[l].size());
+      const double room = height_ - head - foot,
+                   step = room / static_cast<double>(layers_[l].size());
       for (std::size_t k = 0; k < layers_[l].size(); ++k)
         places_[layers_[l][k]] = {x, head + step * (static_cast<double>(k) + 0.5)};
     }
@@ -154,12 +160,14 @@ class Drawing {
         }
         for (std::size_t k = 0; k < places_.size(); ++k) {
           if (k == i) continue;
-          const double dx = next.x - places_[k].x, dy = next.y - places_[k].y, d = std::max(1.0, std::hypot(dx, dy));
+          const double dx = next.x - places_[k].x, dy = next.y - places_[k].y,
+                       d = std::max(1.0, std::hypot(dx, dy));
           if (d >= apart) continue;
           next.x += 0.5 * (apart - d) * dx / d;
           next.y += 0.5 * (apart - d) * dy / d + (dx == 0.0 && dy == 0.0 ? 1.0 : 0.0);
         }
-        next.x = std::clamp(next.x, margin + names_width + 60.0, width - margin - names_width - 60.0);
+        next.x =
+            std::clamp(next.x, margin + names_width + 60.0, width - margin - names_width - 60.0);
         next.y = std::clamp(next.y, head + 10.0, height_ - foot - 10.0);
         places_[i] = next;
       }
@@ -171,7 +179,8 @@ class Drawing {
 
   void paint_head(Pen& pen) const {
     pen.set(ink);
-    pen.text(margin, 28, picture_.title.empty() ? "network of " + map_.role : picture_.title, 17, 0.0, true);
+    pen.text(margin, 28, picture_.title.empty() ? "network of " + map_.role : picture_.title, 17,
+             0.0, true);
     const std::size_t drawn = std::min(picture_.strongest, map_.links.size());
     std::size_t unused = 0;
     for (const auto& node : map_.nodes)
@@ -194,8 +203,11 @@ class Drawing {
   void paint_links(Pen& pen) const {
     std::vector<std::uint32_t> order(map_.links.size());
     std::iota(order.begin(), order.end(), 0u);
-    const auto strength = [&](std::uint32_t l) { return std::fabs(static_cast<double>(map_.links[l].weight)); };
-    std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) { return strength(a) < strength(b); });
+    const auto strength = [&](std::uint32_t l) {
+      return std::fabs(static_cast<double>(map_.links[l].weight));
+    };
+    std::stable_sort(order.begin(), order.end(),
+                     [&](auto a, auto b) { return strength(a) < strength(b); });
     if (order.empty()) return;
     const auto of_chosen = [&](std::uint32_t l) {
       return !chosen_ || map_.links[l].from == *chosen_ || map_.links[l].to == *chosen_;
@@ -207,7 +219,10 @@ class Drawing {
     const auto paint_one = [&](std::uint32_t l, bool grey) {
       const auto& link = map_.links[l];
       const double share = std::min(1.0, strength(l) / most);
-      pen.set(grey ? faint : link.weight >= 0.0f ? raises : lowers, grey ? 0.18 : 0.25 + 0.75 * share);
+      pen.set(grey                  ? faint
+              : link.weight >= 0.0f ? raises
+                                    : lowers,
+              grey ? 0.18 : 0.25 + 0.75 * share);
       const Place &from = places_[link.from], &to = places_[link.to];
       const double bend = link.back ? 40.0 : 0.0;
       pen.curve(from.x, from.y, to.x, to.y, bend, 0.4 + 5.0 * share, link.back);
@@ -221,13 +236,16 @@ class Drawing {
   void paint_nodes(Pen& pen) const {
     for (const auto& layer : layers_) {
       const double step = (height_ - head - foot) / static_cast<double>(layer.size());
-      const double radius = std::clamp(0.38 * step, 2.0, 9.0), size = std::clamp(0.9 * step, 6.0, 13.0);
+      const double radius = std::clamp(0.38 * step, 2.0, 9.0),
+                   size = std::clamp(0.9 * step, 6.0, 13.0);
       for (const std::size_t i : layer) {
         const auto& node = map_.nodes[i];
-        const bool named = node.kind == Kind::input || node.kind == Kind::bias || node.kind == Kind::output;
+        const bool named =
+            node.kind == Kind::input || node.kind == Kind::bias || node.kind == Kind::output;
         const Colour edge = node.used ? ink : faint;
         const Place at = places_[i];
-        pen.disc(at.x, at.y, named ? radius : std::min(radius, 7.0), node.used ? fill_of(node.kind) : paper, edge);
+        pen.disc(at.x, at.y, named ? radius : std::min(radius, 7.0),
+                 node.used ? fill_of(node.kind) : paper, edge);
         pen.set(edge);
         if (node.kind == Kind::output) {
           pen.text(at.x + radius + 6.0, at.y + 0.35 * size, node.name, size, 0.0, i == chosen_);
@@ -275,15 +293,18 @@ class Matrices {
     pen.set(paper);
     pen.box(0, 0, width, least_height);
     pen.set(ink);
-    pen.text(margin, 28, picture_.title.empty() ? "weights of " + map_.role : picture_.title, 17, 0.0, true);
-    pen.text(margin, 48, "rows read columns; dark teal raises, pale plum lowers, white does nothing", 12);
+    pen.text(margin, 28, picture_.title.empty() ? "weights of " + map_.role : picture_.title, 17,
+             0.0, true);
+    pen.text(margin, 48,
+             "rows read columns; dark teal raises, pale plum lowers, white does nothing", 12);
     double rows = 0.0, names = 0.0;
     for (const Matrix& m : matrices_) {
       rows += static_cast<double>(layers_[m.to].size());
       names += names_below(m) ? names_high : 0.0;
     }
     double top = head + 10.0;
-    const double room = least_height - top - foot - names - 40.0 * static_cast<double>(matrices_.size());
+    const double room =
+        least_height - top - foot - names - 40.0 * static_cast<double>(matrices_.size());
     const double tall = std::min(most_tall, room / rows);
     for (const Matrix& m : matrices_) {
       const double high = tall * static_cast<double>(layers_[m.to].size());
@@ -302,9 +323,9 @@ class Matrices {
   static constexpr double most_tall = 44.0, names_high = 92.0;
   // Inputs are named under the last matrix that reads them.
   bool names_below(const Matrix& m) const {
-    return m.from == 0 && wide(m) >= 7.0 && std::none_of(matrices_.begin(), matrices_.end(), [&](const Matrix& o) {
-             return o.from == 0 && o.to > m.to;
-           });
+    return m.from == 0 && wide(m) >= 7.0 &&
+           std::none_of(matrices_.begin(), matrices_.end(),
+                        [&](const Matrix& o) { return o.from == 0 && o.to > m.to; });
   }
   double wide(const Matrix& m) const {
     return (width - 2.0 * margin - names_width) / static_cast<double>(layers_[m.from].size());
@@ -332,32 +353,38 @@ class Matrices {
   }
 
   std::string name_of(std::size_t layer) const {
-    return layer == 0 ? "inputs" : layer + 1 == layers_.size() ? "outputs" : fmt::format("hidden layer {}", layer);
+    return layer == 0                    ? "inputs"
+           : layer + 1 == layers_.size() ? "outputs"
+                                         : fmt::format("hidden layer {}", layer);
   }
 
   void paint_matrix(Pen& pen, const Matrix& m, double top, double high) const {
     const auto &columns = layers_[m.from], &rows = layers_[m.to];
-    const double left = margin + names_width, wide = this->wide(m), tall = high / static_cast<double>(rows.size());
+    const double left = margin + names_width, wide = this->wide(m),
+                 tall = high / static_cast<double>(rows.size());
     pen.set(ink);
-    pen.text(left, top - 8.0, fmt::format("from {} to {}: strongest {:.3g}", name_of(m.from), name_of(m.to), m.most),
+    pen.text(left, top - 8.0,
+             fmt::format("from {} to {}: strongest {:.3g}", name_of(m.from), name_of(m.to), m.most),
              12, 0.0, true);
     for (std::size_t r = 0; r < rows.size(); ++r)
       for (std::size_t c = 0; c < columns.size(); ++c) {
         pen.set(shade(m.weights[r * columns.size() + c] / m.most));
-        pen.box(left + wide * static_cast<double>(c), top + tall * static_cast<double>(r), wide + 0.3, tall + 0.3);
+        pen.box(left + wide * static_cast<double>(c), top + tall * static_cast<double>(r),
+                wide + 0.3, tall + 0.3);
       }
     pen.set(ink);
     const double size = std::clamp(0.85 * tall, 5.0, 12.0);
     for (std::size_t r = 0; r < rows.size() && tall >= 5.0; ++r)
-      pen.text(left - 6.0, top + tall * (static_cast<double>(r) + 0.5) + 0.35 * size, map_.nodes[rows[r]].name, size,
-               1.0);
+      pen.text(left - 6.0, top + tall * (static_cast<double>(r) + 0.5) + 0.35 * size,
+               map_.nodes[rows[r]].name, size, 1.0);
     pen.frame(left, top, wide * static_cast<double>(columns.size()), high);
     for (std::size_t c = 0; c < columns.size(); ++c) {
       const double x = left + wide * (static_cast<double>(c) + 0.5);
       const bool chosen = columns[c] == chosen_;
       pen.set(ink);
       if (names_below(m))
-        pen.turned_text(x + 3.0, top + high + 6.0, map_.nodes[columns[c]].name, std::min(10.0, 0.9 * wide), chosen);
+        pen.turned_text(x + 3.0, top + high + 6.0, map_.nodes[columns[c]].name,
+                        std::min(10.0, 0.9 * wide), chosen);
       if (chosen) pen.frame(x - 0.5 * wide, top, wide, high);
     }
   }
@@ -373,8 +400,8 @@ template <class Paint>
 void write(const std::filesystem::path& file, int height, const Paint& paint) {
   if (file.extension() == ".svg") return write_atomically(file, svg_of(width, height, paint));
   if (file.extension() != ".png" && file != "-")
-    throw Error(ErrorKind::usage, "'" + file.string() + "' is neither a PNG nor an SVG file", "picture",
-                "end its name with .png or .svg");
+    throw Error(ErrorKind::usage, "'" + file.string() + "' is neither a PNG nor an SVG file",
+                "picture", "end its name with .png or .svg");
   const Canvas surface = canvas(width, height);
   paint(surface.get());
   write_png(surface.get(), file);
@@ -382,12 +409,14 @@ void write(const std::filesystem::path& file, int height, const Paint& paint) {
 
 }  // namespace
 
-void draw_network(const std::filesystem::path& file, const NetworkMap& map, const NetworkPicture& picture) {
+void draw_network(const std::filesystem::path& file, const NetworkMap& map,
+                  const NetworkPicture& picture) {
   const Drawing drawing(map, picture);
   write(file, drawing.height(), [&](cairo_surface_t* surface) { drawing.paint(surface); });
 }
 
-void draw_weights(const std::filesystem::path& file, const NetworkMap& map, const NetworkPicture& picture) {
+void draw_weights(const std::filesystem::path& file, const NetworkMap& map,
+                  const NetworkPicture& picture) {
   const Matrices matrices(map, picture);
   write(file, least_height, [&](cairo_surface_t* surface) { matrices.paint(surface); });
 }

@@ -11,11 +11,13 @@
 
 namespace zithercraft {
 
-void write_page(const std::filesystem::path& html, const std::vector<std::filesystem::path>& replays,
+void write_page(const std::filesystem::path& html,
+                const std::vector<std::filesystem::path>& replays,
                 const std::vector<Policy>& policies) {
   if (replays.empty() || replays.size() > 4)
-    throw Error(ErrorKind::usage, fmt::format("{} replays cannot be shown side by side", replays.size()), html.string(),
-                "give one to four");
+    throw Error(ErrorKind::usage,
+                fmt::format("{} replays cannot be shown side by side", replays.size()),
+                html.string(), "give one to four");
   check_policies(replays.size(), policies);
   nlohmann::json start{{"mode", "replay"},
                        {"version", library_version()},
@@ -33,7 +35,8 @@ void write_page(const std::filesystem::path& html, const std::vector<std::filesy
         data += fmt::format(script, i, e, n, base64(gzipped(match.message(e, n))));
     for (const std::size_t role : match.networks())
       for (std::size_t e = 0; e < match.episodes(); ++e)
-        data += fmt::format(script, i, fmt::format("nodes-{}", role), e, base64(gzipped(match.nodes(role, e))));
+        data += fmt::format(script, i, fmt::format("nodes-{}", role), e,
+                            base64(gzipped(match.nodes(role, e))));
   }
   start["title"] = start["matches"][0]["scene"]["game"];
   write_atomically(html, viewer_page(start, data));

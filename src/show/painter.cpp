@@ -53,8 +53,8 @@ void Painter::draw_rays(bool ringed) {
         const bool hit = ray.entity >= 0;
         const Point from = seen({static_cast<double>(ray.from_x), static_cast<double>(ray.from_y),
                                  static_cast<double>(ray.from_z)}),
-                    to = seen(
-                        {static_cast<double>(ray.to_x), static_cast<double>(ray.to_y), static_cast<double>(ray.to_z)});
+                    to = seen({static_cast<double>(ray.to_x), static_cast<double>(ray.to_y),
+                               static_cast<double>(ray.to_z)});
         set(hit ? colour_of(static_cast<std::size_t>(ray.entity)) : faint, hit ? 0.55 : 0.35);
         cairo_set_line_width(c_, 1);
         trace({from, to}, false);

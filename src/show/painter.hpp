@@ -1,6 +1,7 @@
 #pragma once
 
-// What pictures of flat arenas and of those with height have in common: colours by tag, the legend, marks.
+// What pictures of flat arenas and of those with height have in common: colours by tag, the legend,
+// marks.
 
 #include <cairo.h>
 
@@ -14,12 +15,17 @@
 
 namespace zithercraft {
 
-constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, path_colour{0.80, 0.40, 0.00}, water{0.93, 0.96, 0.98};
+constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, path_colour{0.80, 0.40, 0.00},
+    water{0.93, 0.96, 0.98};
 
 class Painter {
  public:
   Painter(cairo_t* c, const Picture& p)
-      : c_(c), p_(p), lanes_(*p.lanes), arena_(p.lanes->game().arena()), colours_(tag_colours(p.lanes->game())) {}
+      : c_(c),
+        p_(p),
+        lanes_(*p.lanes),
+        arena_(p.lanes->game().arena()),
+        colours_(tag_colours(p.lanes->game())) {}
   virtual ~Painter() = default;
   Painter(const Painter&) = delete;
   Painter& operator=(const Painter&) = delete;
@@ -39,9 +45,13 @@ class Painter {
   virtual Point seen(const Place& place) const = 0;
   virtual void draw_scale(double x, double y) = 0;
 
-  void set(Colour colour, double opacity = 1.0) { cairo_set_source_rgba(c_, colour.r, colour.g, colour.b, opacity); }
+  void set(Colour colour, double opacity = 1.0) {
+    cairo_set_source_rgba(c_, colour.r, colour.g, colour.b, opacity);
+  }
   Colour colour_of(std::size_t entity) const { return colours_[arena_.entities()[entity].tag]; }
-  bool is_here(std::size_t e) const { return e >= arena_.posed_count() || arena_.present(lanes_.arena_state(0), e); }
+  bool is_here(std::size_t e) const {
+    return e >= arena_.posed_count() || arena_.present(lanes_.arena_state(0), e);
+  }
   double sx(double x) const { return left_ + (x - box_.x0) * scale_; }
   double sy(double y) const { return top_ + (box_.y1 - y) * scale_; }
   /// Puts the points together to one line on the picture.

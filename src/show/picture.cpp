@@ -20,21 +20,25 @@ cairo_status_t collect(void* into, const unsigned char* bytes, unsigned length) 
 }  // namespace
 
 Canvas canvas(int width, int height) {
-  return Canvas(cairo_image_surface_create(CAIRO_FORMAT_RGB24, width, height), &cairo_surface_destroy);
+  return Canvas(cairo_image_surface_create(CAIRO_FORMAT_RGB24, width, height),
+                &cairo_surface_destroy);
 }
 
 void paint_on(cairo_surface_t* surface, const Picture& picture, double left, double top) {
-  const std::unique_ptr<cairo_t, decltype(&cairo_destroy)> context(cairo_create(surface), &cairo_destroy);
+  const std::unique_ptr<cairo_t, decltype(&cairo_destroy)> context(cairo_create(surface),
+                                                                   &cairo_destroy);
   cairo_translate(context.get(), left, top);
   cairo_rectangle(context.get(), 0, 0, picture.width, picture.height);
   cairo_clip(context.get());
-  picture.lanes->game().arena().has_height() ? paint_space(context.get(), picture) : paint_flat(context.get(), picture);
+  picture.lanes->game().arena().has_height() ? paint_space(context.get(), picture)
+                                             : paint_flat(context.get(), picture);
 }
 
 void write_png(cairo_surface_t* surface, const std::filesystem::path& file) {
   std::string bytes;
   if (cairo_surface_write_to_png_stream(surface, &collect, &bytes) != CAIRO_STATUS_SUCCESS)
-    throw Error(ErrorKind::file, "the picture cannot be drawn", file.string(), "choose a smaller size");
+    throw Error(ErrorKind::file, "the picture cannot be drawn", file.string(),
+                "choose a smaller size");
   write_atomically(file, bytes);
 }
 
@@ -47,7 +51,8 @@ void draw_png(const std::filesystem::path& file, const Picture& picture) {
 std::string svg_of(int width, int height, const std::function<void(cairo_surface_t*)>& paint) {
   std::string bytes;
   {
-    const Canvas surface(cairo_svg_surface_create_for_stream(&collect, &bytes, width, height), &cairo_surface_destroy);
+    const Canvas surface(cairo_svg_surface_create_for_stream(&collect, &bytes, width, height),
+                         &cairo_surface_destroy);
     paint(surface.get());
     cairo_surface_finish(surface.get());
   }
@@ -55,13 +60,17 @@ std::string svg_of(int width, int height, const std::function<void(cairo_surface
 }
 
 std::string svg_text(const Picture& picture) {
-  return svg_of(picture.width, picture.height, [&](cairo_surface_t* surface) { paint_on(surface, picture); });
+  return svg_of(picture.width, picture.height,
+                [&](cairo_surface_t* surface) { paint_on(surface, picture); });
 }
 
-void draw_svg(const std::filesystem::path& file, const Picture& picture) { write_atomically(file, svg_text(picture)); }
+void draw_svg(const std::filesystem::path& file, const Picture& picture) {
+  write_atomically(file, svg_text(picture));
+}
 
 void extend(Path& path, const Lanes& lanes, std::size_t role, std::size_t seat) {
-  const Pose pose = lanes.game().arena().pose(lanes.arena_state(0), lanes.game().roles()[role].seats[seat]);
+  const Pose pose =
+      lanes.game().arena().pose(lanes.arena_state(0), lanes.game().roles()[role].seats[seat]);
   path.points.push_back({static_cast<double>(pose.x), static_cast<double>(pose.y)});
   path.levels.push_back(static_cast<double>(pose.z));
   path.outcome = lanes.outcome(0);

@@ -17,7 +17,8 @@ Program::Program(std::vector<std::string> words) : log_(std::tmpfile(), &std::fc
   int ends[2];
   // A socket instead of a pipe: writing to a program that gave up is then an error and no signal.
   if (!log_ || ::socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, ends) != 0)
-    throw Error(ErrorKind::file, "there are no more files to open", words[0], "close other programs");
+    throw Error(ErrorKind::file, "there are no more files to open", words[0],
+                "close other programs");
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   posix_spawn_file_actions_adddup2(&actions, ends[1], STDIN_FILENO);
@@ -48,7 +49,8 @@ bool Program::finish() {
   if (to_program_ >= 0) ::close(std::exchange(to_program_, -1));
   if (process_ < 0) return false;
   int status = 0;
-  return ::waitpid(std::exchange(process_, -1), &status, 0) > 0 && WIFEXITED(status) && WEXITSTATUS(status) == 0;
+  return ::waitpid(std::exchange(process_, -1), &status, 0) > 0 && WIFEXITED(status) &&
+         WEXITSTATUS(status) == 0;
 }
 
 std::string Program::complaint() {

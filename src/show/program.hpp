@@ -13,7 +13,8 @@ namespace zithercraft {
 /// Another program that is fed through its standard input.
 class Program {
  public:
-  /// Starts it; what it prints is thrown away, what it complains about is kept. Check `started` before feeding it.
+  /// Starts it; what it prints is thrown away, what it complains about is kept. Check `started`
+  /// before feeding it.
   explicit Program(std::vector<std::string> words);
   /// Waits for its end.
   ~Program();

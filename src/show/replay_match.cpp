@@ -27,8 +27,10 @@ constexpr std::size_t most_links = 1500;  // of a network that are shown, the st
 json network_of(const Policy& policy) {
   NetworkMap map = map_of(policy);
   if (map.links.size() > most_links) {
-    std::nth_element(map.links.begin(), map.links.begin() + static_cast<std::ptrdiff_t>(most_links), map.links.end(),
-                     [](const auto& a, const auto& b) { return std::fabs(a.weight) > std::fabs(b.weight); });
+    std::nth_element(map.links.begin(), map.links.begin() + static_cast<std::ptrdiff_t>(most_links),
+                     map.links.end(), [](const auto& a, const auto& b) {
+                       return std::fabs(a.weight) > std::fabs(b.weight);
+                     });
     map.links.resize(most_links);
   }
   constexpr const char* kinds[] = {"input", "bias", "hidden", "remembered", "output"};
@@ -46,12 +48,14 @@ json network_of(const Policy& policy) {
 
 void check_policies(std::size_t replays, const std::vector<Policy>& policies) {
   if (policies.size() > 1 && policies.size() != replays)
-    throw Error(ErrorKind::usage, "there are neither as many policies as replays nor one for all", "network",
-                "name one, or one for each");
+    throw Error(ErrorKind::usage, "there are neither as many policies as replays nor one for all",
+                "network", "name one, or one for each");
 }
 
 ReplayMatch::ReplayMatch(Replay replay, std::string name)
-    : replay_(std::move(replay)), name_(std::move(name)), per_message_(moments_per_message(replay_.game())) {
+    : replay_(std::move(replay)),
+      name_(std::move(name)),
+      per_message_(moments_per_message(replay_.game())) {
   json episodes = json::array(), forms = json::array();
   for (std::size_t e = 0; e < replay_.episodes().size(); ++e) {
     json marks = json::array();
@@ -91,7 +95,8 @@ void ReplayMatch::show_network(const Policy& policy) {
     meta_["networks"][std::to_string(role)] = network_of(policy);
   }
   if (policies_.empty())
-    throw Error(ErrorKind::refused, "no role of the replay is named '" + policy.signature().role + "'", name_,
+    throw Error(ErrorKind::refused,
+                "no role of the replay is named '" + policy.signature().role + "'", name_,
                 "name a policy of this game");
 }
 
@@ -104,7 +109,8 @@ std::vector<std::size_t> ReplayMatch::networks() const {
 std::string ReplayMatch::nodes(std::size_t role, std::size_t episode) {
   const auto found = policies_.find(role);
   if (found == policies_.end() || episode >= episodes())
-    throw Error(ErrorKind::usage, "no network is shown there", name_, "ask for what its list names");
+    throw Error(ErrorKind::usage, "no network is shown there", name_,
+                "ask for what its list names");
   Policy& policy = found->second;
   const std::size_t seats = replay_.game().roles()[role].seats.size();
   std::vector<float> memory(seats * policy.memory());
@@ -112,8 +118,9 @@ std::string ReplayMatch::nodes(std::size_t role, std::size_t episode) {
   for (std::uint32_t d = 0; d < replay_.episodes()[episode].moments; ++d) {
     const auto& sensed = replay_.moment(episode, d).roles[role].observations;
     for (std::size_t seat = 0; seat < seats; ++seat) {
-      const auto values = policy.node_values(std::span(sensed).subspan(seat * policy.columns(), policy.columns()),
-                                             std::span(memory).subspan(seat * policy.memory(), policy.memory()));
+      const auto values =
+          policy.node_values(std::span(sensed).subspan(seat * policy.columns(), policy.columns()),
+                             std::span(memory).subspan(seat * policy.memory(), policy.memory()));
       bytes.append(reinterpret_cast<const char*>(values.data()), values.size() * sizeof(float));
     }
   }
@@ -122,10 +129,12 @@ std::string ReplayMatch::nodes(std::size_t role, std::size_t episode) {
 
 std::string ReplayMatch::message(std::size_t episode, std::size_t number) {
   if (episode >= episodes() || number >= messages(episode))
-    throw Error(ErrorKind::usage, "there is no such part of the replay", name_, "ask for what its list names");
+    throw Error(ErrorKind::usage, "there is no such part of the replay", name_,
+                "ask for what its list names");
   FrameChunk chunk(replay_.game());
   const std::size_t first = number * per_message_,
-                    end = std::min<std::size_t>(first + per_message_, replay_.episodes()[episode].moments);
+                    end = std::min<std::size_t>(first + per_message_,
+                                                replay_.episodes()[episode].moments);
   for (std::size_t d = first; d < end; ++d) {
     const auto step = static_cast<std::uint32_t>(d);
     const auto& ticks = replay_.ticks(episode, step);

@@ -27,12 +27,14 @@ class ReplayMatch {
   /// Throws Error (usage) if there is no such message.
   std::string message(std::size_t episode, std::size_t number);
 
-  /// Shows the network of a policy beside the role that it plays. Throws Error (refused) if it does not fit.
+  /// Shows the network of a policy beside the role that it plays. Throws Error (refused) if it does
+  /// not fit.
   void show_network(const Policy& policy);
   /// Roles whose networks are shown.
   std::vector<std::size_t> networks() const;
-  /// What each node of a role's network was at each moment of an episode, 32-bit numbers [moments][seats][nodes] in
-  /// little-endian order, as often as the policy was asked. Throws Error (usage) if no network of the role is shown.
+  /// What each node of a role's network was at each moment of an episode, 32-bit numbers
+  /// [moments][seats][nodes] in little-endian order, as often as the policy was asked. Throws Error
+  /// (usage) if no network of the role is shown.
   std::string nodes(std::size_t role, std::size_t episode);
 
  private:

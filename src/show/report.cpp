@@ -14,8 +14,8 @@
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/show/picture.hpp"
-#include "zithercraft/study/metrics.hpp"
 #include "zithercraft/study/evaluation.hpp"
+#include "zithercraft/study/metrics.hpp"
 
 namespace zithercraft {
 namespace {
@@ -47,7 +47,9 @@ class Curves {
   }
 
   json all(const std::vector<std::string>& terms) const {
-    const auto of_episodes = [](double value, const MetricsRow& row) { return row.episodes > 0 ? value : NAN; };
+    const auto of_episodes = [](double value, const MetricsRow& row) {
+      return row.episodes > 0 ? value : NAN;
+    };
     json j{
         {"steps", of([](const MetricsRow& r) { return static_cast<double>(r.steps); })},
         {"recent_success", of([](const MetricsRow& r) { return r.recent_success; })},
@@ -55,12 +57,15 @@ class Curves {
         {"mean_length", of([&](const MetricsRow& r) { return of_episodes(r.mean_length, r); })},
         {"evolution", evolves() ? evolution() : json()},
         {"entropy", of([](const MetricsRow& r) { return by_gradients(r, r.learner.entropy); })},
-        {"explained_variance", of([](const MetricsRow& r) { return by_gradients(r, r.learner.explained_variance); })},
+        {"explained_variance",
+         of([](const MetricsRow& r) { return by_gradients(r, r.learner.explained_variance); })},
         {"rating", of([](const MetricsRow& r) { return r.past_policies > 0.0 ? r.rating : NAN; })},
-        {"rating_low",
-         of([](const MetricsRow& r) { return r.past_policies > 0.0 ? r.rating - 1.96 * r.rating_standard_error : NAN; })},
-        {"rating_high",
-         of([](const MetricsRow& r) { return r.past_policies > 0.0 ? r.rating + 1.96 * r.rating_standard_error : NAN; })},
+        {"rating_low", of([](const MetricsRow& r) {
+           return r.past_policies > 0.0 ? r.rating - 1.96 * r.rating_standard_error : NAN;
+         })},
+        {"rating_high", of([](const MetricsRow& r) {
+           return r.past_policies > 0.0 ? r.rating + 1.96 * r.rating_standard_error : NAN;
+         })},
         {"forgotten", of([](const MetricsRow& r) { return r.forgotten; })},
         {"cycles", of([](const MetricsRow& r) { return r.cycles; })},
         {"kl", of([](const MetricsRow& r) { return by_gradients(r, r.learner.kl); })},
@@ -71,23 +76,31 @@ class Curves {
     const std::size_t further = rows_.empty() ? 0 : rows_[0].roles.size();
     for (std::size_t r = 0; r < further; ++r)
       j["roles"][rows_[0].roles[r].role] = {
-          {"mean_return",
-           of([&](const MetricsRow& row) { return row.roles[r].episodes > 0 ? row.roles[r].mean_return : NAN; })},
-          {"success",
-           of([&](const MetricsRow& row) { return row.roles[r].episodes > 0 ? row.roles[r].success : NAN; })},
-          {"entropy", of([&](const MetricsRow& row) { return by_gradients(row, row.roles[r].learner.entropy); })},
-          {"explained_variance",
-           of([&](const MetricsRow& row) { return by_gradients(row, row.roles[r].learner.explained_variance); })}};
+          {"mean_return", of([&](const MetricsRow& row) {
+             return row.roles[r].episodes > 0 ? row.roles[r].mean_return : NAN;
+           })},
+          {"success", of([&](const MetricsRow& row) {
+             return row.roles[r].episodes > 0 ? row.roles[r].success : NAN;
+           })},
+          {"entropy", of([&](const MetricsRow& row) {
+             return by_gradients(row, row.roles[r].learner.entropy);
+           })},
+          {"explained_variance", of([&](const MetricsRow& row) {
+             return by_gradients(row, row.roles[r].learner.explained_variance);
+           })}};
     for (const std::string& term : terms)
       j["terms"][term] = of([&](const MetricsRow& r) {
-        const auto found = std::find_if(r.terms.begin(), r.terms.end(), [&](const auto& t) { return t.first == term; });
+        const auto found = std::find_if(r.terms.begin(), r.terms.end(),
+                                        [&](const auto& t) { return t.first == term; });
         return found == r.terms.end() ? NAN : found->second;
       });
     return j;
   }
 
  private:
-  static double by_gradients(const MetricsRow& row, double value) { return row.evolution.generation > 0 ? NAN : value; }
+  static double by_gradients(const MetricsRow& row, double value) {
+    return row.evolution.generation > 0 ? NAN : value;
+  }
   bool evolves() const { return !rows_.empty() && rows_[0].evolution.generation > 0; }
 
   json evolution() const {
@@ -107,7 +120,8 @@ class Curves {
             {"species", species()}};
   }
 
-  // Sizes of the species that were largest over all generations, by their numbers, and of all others together.
+  // Sizes of the species that were largest over all generations, by their numbers, and of all
+  // others together.
   json species() const {
     std::map<std::int64_t, std::size_t> sizes;
     for (const MetricsRow& row : rows_)
@@ -131,7 +145,8 @@ class Curves {
     for (const std::int64_t number : shown)
       add(fmt::format("species {}", number), [&](std::int64_t n) { return n == number; });
     if (sizes.size() > shown.size())
-      add("others", [&](std::int64_t n) { return !std::binary_search(shown.begin(), shown.end(), n); });
+      add("others",
+          [&](std::int64_t n) { return !std::binary_search(shown.begin(), shown.end(), n); });
     return list;
   }
 
@@ -141,7 +156,8 @@ class Curves {
 
 json stage_names(const Game& game) {
   json names = json::array();
-  for (std::size_t stage = 0; stage < game.stages(); ++stage) names.push_back(game.stage_name(stage));
+  for (std::size_t stage = 0; stage < game.stages(); ++stage)
+    names.push_back(game.stage_name(stage));
   return names;
 }
 
@@ -152,7 +168,8 @@ json draw_paths(const Run& run, const Game& game, const ReportOptions& options) 
     Path path;
     std::string image;
     double total = 0.0;
-    play_one(game, lineup.players(), {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
+    play_one(game, lineup.players(),
+             {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
              [&](const Lanes& lanes) {
                extend(path, lanes);
                if (lanes.outcome(0) == Outcome::running) return;
@@ -160,9 +177,10 @@ json draw_paths(const Run& run, const Game& game, const ReportOptions& options) 
                Picture picture{&lanes, false, {path}, {}, false, 560, 420};
                image = svg_text(picture);
              });
-    paths.push_back({{"image", "data:image/svg+xml;base64," + base64(image)},
-                     {"caption", fmt::format("Episode {}: {} after {} steps, return {:.2f}", e,
-                                             name_of(path.outcome), path.points.size() - 1, total)}});
+    paths.push_back(
+        {{"image", "data:image/svg+xml;base64," + base64(image)},
+         {"caption", fmt::format("Episode {}: {} after {} steps, return {:.2f}", e,
+                                 name_of(path.outcome), path.points.size() - 1, total)}});
   }
   return paths;
 }
@@ -176,26 +194,29 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
   const Game game = run.game();
   const auto rows = Metrics(run.metrics()).rows();
   const auto& terms = game.roles()[0].terms;
-  const Score scored =
-      evaluate(run, {.episodes = options.episodes, .seed = options.seed, .on_progress = options.on_progress});
-  const json data{{"game", game.spec().name},
-                  {"about", game.spec().about},
-                  {"run", run.folder().string()},
-                  {"seed", run.settings().seed},
-                  {"steps", run.steps_done()},
-                  {"method", method_of(run.settings())},
-                  {"total", run.settings().generations > 0 ? run.steps_done() : run.settings().steps},
-                  {"seconds", rows.empty() ? 0.0 : rows.back().seconds},
-                  {"version", library_version()},
-                  {"configuration", read_text(run.configuration())},
-                  {"terms", terms},
-                  {"role", game.roles()[0].name},
-                  {"stages", stage_names(game)},
-                  {"score", json::parse(scored.to_json())},
-                  {"curves", Curves(rows).all(terms)},
-                  {"paths", draw_paths(run, game, options)}};
+  const Score scored = evaluate(
+      run,
+      {.episodes = options.episodes, .seed = options.seed, .on_progress = options.on_progress});
+  const json data{
+      {"game", game.spec().name},
+      {"about", game.spec().about},
+      {"run", run.folder().string()},
+      {"seed", run.settings().seed},
+      {"steps", run.steps_done()},
+      {"method", method_of(run.settings())},
+      {"total", run.settings().generations > 0 ? run.steps_done() : run.settings().steps},
+      {"seconds", rows.empty() ? 0.0 : rows.back().seconds},
+      {"version", library_version()},
+      {"configuration", read_text(run.configuration())},
+      {"terms", terms},
+      {"role", game.roles()[0].name},
+      {"stages", stage_names(game)},
+      {"score", json::parse(scored.to_json())},
+      {"curves", Curves(rows).all(terms)},
+      {"paths", draw_paths(run, game, options)}};
   std::string page(assets::report_html);
-  page = fill_in(std::move(page), "@title@", escaped(game.spec().name + ": " + run.folder().string()));
+  page =
+      fill_in(std::move(page), "@title@", escaped(game.spec().name + ": " + run.folder().string()));
   page = fill_in(std::move(page), "@data@", script_json(data));
   page = fill_in(std::move(page), "@common_css@", assets::common_css);
   page = fill_in(std::move(page), "@common_js@", assets::common_js);

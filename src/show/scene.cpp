@@ -12,11 +12,14 @@ namespace {
 
 using nlohmann::json;
 
-constexpr std::array kind_names{"body", "shot", "zone", "item", "wall", "cell", "floor", "ground", "mesh", "block"};
+constexpr std::array kind_names{"body", "shot",  "zone",   "item", "wall",
+                                "cell", "floor", "ground", "mesh", "block"};
 
 const BodySpec* body_spec(const Arena& arena, const Entity& entity) {
   const auto& bodies = arena.spec().bodies;
-  return entity.kind == EntityKind::body && entity.spec_index < bodies.size() ? &bodies[entity.spec_index] : nullptr;
+  return entity.kind == EntityKind::body && entity.spec_index < bodies.size()
+             ? &bodies[entity.spec_index]
+             : nullptr;
 }
 
 json entities_of(const Arena& arena) {
@@ -75,7 +78,8 @@ json meters_of(const Arena& arena) {
   for (std::size_t body = 0; body < arena.body_count(); ++body)
     if (const BodySpec* spec = body_spec(arena, arena.entities()[body]))
       for (const Meter& meter : spec->meters)
-        list.push_back({{"body", body}, {"name", meter.name}, {"low", meter.low}, {"high", meter.high}});
+        list.push_back(
+            {{"body", body}, {"name", meter.name}, {"low", meter.low}, {"high", meter.high}});
   return list;
 }
 
@@ -86,7 +90,9 @@ json cell_map(const Arena& arena) {
   for (std::size_t e = 0; e < arena.entities().size(); ++e)
     if (arena.entities()[e].kind == EntityKind::cell) {
       const CellKind& kind = cells.kinds[arena.entities()[e].spec_index];
-      kinds.push_back({{"entity", e}, {"solid", kind.solid}, {"height", kind.height ? json(*kind.height) : json()}});
+      kinds.push_back({{"entity", e},
+                       {"solid", kind.solid},
+                       {"height", kind.height ? json(*kind.height) : json()}});
     }
   return {{"columns", arena.cell_columns()},
           {"rows", arena.cell_rows()},
@@ -112,7 +118,8 @@ json triangle_lists(const Arena& arena) {
     if (list.empty() || list.back()["entity"] != t.entity)
       list.push_back({{"entity", t.entity}, {"corners", json::array()}});
     for (const Place& p : t.corner)
-      for (const double number : {p.x, p.y, p.z}) list.back()["corners"].push_back(std::round(number * 1e4) / 1e4);
+      for (const double number : {p.x, p.y, p.z})
+        list.back()["corners"].push_back(std::round(number * 1e4) / 1e4);
   }
   return list;
 }

@@ -14,7 +14,8 @@ namespace zithercraft {
 namespace {
 
 constexpr int width = 1280, height = 800, arena_width = 560;
-constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, paper{1.0, 1.0, 1.0}, light{0.90, 0.92, 0.94};
+constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, paper{1.0, 1.0, 1.0},
+    light{0.90, 0.92, 0.94};
 
 /// Panels of senses, in columns beside the arena.
 class Sheet {
@@ -46,7 +47,8 @@ class Sheet {
 
  private:
   bool has_masks() const {
-    return std::any_of(role_.columns.begin(), role_.columns.end(), [](const Column& c) { return c.unit == mask_unit; });
+    return std::any_of(role_.columns.begin(), role_.columns.end(),
+                       [](const Column& c) { return c.unit == mask_unit; });
   }
 
   void set(Colour colour) { cairo_set_source_rgb(c_, colour.r, colour.g, colour.b); }
@@ -63,7 +65,9 @@ class Sheet {
     cairo_move_to(c_, x, y);
     cairo_show_text(c_, words.c_str());
   }
-  Colour colour_of(const std::string& tag) const { return colours_[game_.arena().tag(tag, "senses")]; }
+  Colour colour_of(const std::string& tag) const {
+    return colours_[game_.arena().tag(tag, "senses")];
+  }
 
   void begin_panel(const std::string& name, std::size_t columns) {
     left_ = arena_width + 10.0 + static_cast<double>(panel_ % across_) * panel_width_;
@@ -97,17 +101,21 @@ class Sheet {
 
   // One bar a column, from its low to its high end.
   void draw_bars(const std::vector<std::size_t>& columns) {
-    const double line = std::min(22.0, room_y_ / static_cast<double>(std::max<std::size_t>(1, columns.size())));
-    const double from = left_ + 0.52 * room_x_, wide = 0.32 * room_x_, size = std::min(12.0, 0.75 * line);
+    const double line =
+        std::min(22.0, room_y_ / static_cast<double>(std::max<std::size_t>(1, columns.size())));
+    const double from = left_ + 0.52 * room_x_, wide = 0.32 * room_x_,
+                 size = std::min(12.0, 0.75 * line);
     for (std::size_t i = 0; i < columns.size(); ++i) {
       const Column& column = role_.columns[columns[i]];
-      const double y = top_ + line * static_cast<double>(i), value = static_cast<double>(row_[columns[i]]);
+      const double y = top_ + line * static_cast<double>(i),
+                   value = static_cast<double>(row_[columns[i]]);
       const auto at = [&](double v) {
         return from + wide * std::clamp((v - column.low) / (column.high - column.low), 0.0, 1.0);
       };
       const double zero = at(0.0), end = at(value);
       box(from, y + 0.2 * line, wide, 0.6 * line, light);
-      box(std::min(zero, end), y + 0.2 * line, std::max(1.5, std::fabs(end - zero)), 0.6 * line, {0.10, 0.45, 0.75});
+      box(std::min(zero, end), y + 0.2 * line, std::max(1.5, std::fabs(end - zero)), 0.6 * line,
+          {0.10, 0.45, 0.75});
       text(left_, y + 0.5 * line + 0.35 * size, column.name, size);
       text(from + wide + 6, y + 0.5 * line + 0.35 * size, fmt::format("{:.2f}", value), size);
     }
@@ -116,15 +124,17 @@ class Sheet {
   template <class Rays>
   void draw_rays(const Rays& sense) {
     begin_panel(sense.name, columns_of(sense.name).size());
-    const auto found =
-        std::find_if(role_.rays.begin(), role_.rays.end(), [&](const RaySense& r) { return r.name == sense.name; });
+    const auto found = std::find_if(role_.rays.begin(), role_.rays.end(),
+                                    [&](const RaySense& r) { return r.name == sense.name; });
     const double legend = 16.0 * static_cast<double>(sense.sees.size());
-    const double radius = 0.5 * std::min(room_x_, room_y_) - 4, x = left_ + 0.5 * room_x_, y = top_ + 0.5 * room_y_;
+    const double radius = 0.5 * std::min(room_x_, room_y_) - 4, x = left_ + 0.5 * room_x_,
+                 y = top_ + 0.5 * room_y_;
     const std::size_t tags = found->tags.size();
     std::size_t column = found->first_column;
     for (const auto& direction : found->direction) {
       const bool each = found->reports == RayReport::each_tag;
-      const std::size_t flags = each ? 0 : tags + (found->reports == RayReport::first_or_miss ? 1 : 0);
+      const std::size_t flags =
+          each ? 0 : tags + (found->reports == RayReport::first_or_miss ? 1 : 0);
       std::size_t hit = tags;
       double share = each ? 1.0 : static_cast<double>(row_[column + flags]);
       for (std::size_t t = 0; t < tags; ++t) {
@@ -133,8 +143,8 @@ class Sheet {
         if (each) share = std::min(share, value);
       }
       // Ahead is up in the picture. A cone is laid flat: straight ahead in the middle.
-      const double ahead = static_cast<double>(direction[0]), left = static_cast<double>(direction[1]),
-                   up = static_cast<double>(direction[2]);
+      const double ahead = static_cast<double>(direction[0]),
+                   left = static_cast<double>(direction[1]), up = static_cast<double>(direction[2]);
       const bool cone = std::is_same_v<Rays, RayCone>;
       const double spread = std::acos(std::clamp(ahead, -1.0, 1.0)), off = std::hypot(left, up);
       const double px = cone ? (off > 0 ? -left / off * spread : 0.0) : -left,
@@ -142,7 +152,8 @@ class Sheet {
       set(hit < tags ? colour_of(found->tags[hit]) : faint);
       if (cone) {
         const double widest = 0.5 * sense.arc * 3.14159265 / 180.0;
-        cairo_arc(c_, x + radius * px / widest, y + radius * py / widest, 3.0 + 7.0 * (1.0 - share), 0, 6.2832);
+        cairo_arc(c_, x + radius * px / widest, y + radius * py / widest, 3.0 + 7.0 * (1.0 - share),
+                  0, 6.2832);
         cairo_fill(c_);
       } else {
         cairo_set_line_width(c_, 2);
@@ -173,18 +184,22 @@ class Sheet {
                deep = static_cast<std::size_t>(sense.ahead + 1 + sense.behind),
                layers = static_cast<std::size_t>(sense.above + 1 + sense.below);
     const double legend = 16.0 * static_cast<double>(sense.sees.size());
-    const double size = std::min(room_x_ / (static_cast<double>(wide * layers) + static_cast<double>(layers)),
-                                 (room_y_ - legend) / static_cast<double>(deep));
+    const double size =
+        std::min(room_x_ / (static_cast<double>(wide * layers) + static_cast<double>(layers)),
+                 (room_y_ - legend) / static_cast<double>(deep));
     for (std::size_t cell = 0; cell < wide * deep * layers; ++cell) {
-      const std::size_t layer = cell / (wide * deep), row = cell / wide % deep, column = cell % wide;
-      const double x = left_ + size * (static_cast<double>(column) + static_cast<double>(layer * (wide + 1))),
+      const std::size_t layer = cell / (wide * deep), row = cell / wide % deep,
+                        column = cell % wide;
+      const double x = left_ + size * (static_cast<double>(column) +
+                                       static_cast<double>(layer * (wide + 1))),
                    y = top_ + size * static_cast<double>(row);
       box(x, y, size - 1, size - 1, light);
       std::size_t shown = 0;
       for (std::size_t t = 0; t < sense.sees.size(); ++t)
         if (row_[columns[cell * sense.sees.size() + t]] > 0.5f) {
           const double inset = 0.18 * size * static_cast<double>(shown++);
-          box(x + inset, y + inset, size - 1 - 2 * inset, size - 1 - 2 * inset, colour_of(sense.sees[t]));
+          box(x + inset, y + inset, size - 1 - 2 * inset, size - 1 - 2 * inset,
+              colour_of(sense.sees[t]));
         }
     }
     draw_legend(sense.sees, top_ + room_y_ - legend + 6);
@@ -194,16 +209,18 @@ class Sheet {
     const auto columns = columns_of(sense.name);
     begin_panel(sense.name, columns.size());
     const std::size_t channels = sense.grey ? 1 : 3,
-                      wide = static_cast<std::size_t>((sense.width - sense.crop[0] - sense.crop[2]) / sense.reduce),
+                      wide = static_cast<std::size_t>(
+                          (sense.width - sense.crop[0] - sense.crop[2]) / sense.reduce),
                       high = columns.size() / channels / wide;
-    const double size = std::min(room_x_ / static_cast<double>(wide), room_y_ / static_cast<double>(high));
+    const double size =
+        std::min(room_x_ / static_cast<double>(wide), room_y_ / static_cast<double>(high));
     cairo_set_antialias(c_, CAIRO_ANTIALIAS_NONE);
     for (std::size_t pixel = 0; pixel < wide * high; ++pixel) {
       const auto part = [&](std::size_t k) {
         return static_cast<double>(row_[columns[pixel * channels + std::min(k, channels - 1)]]);
       };
-      box(left_ + size * static_cast<double>(pixel % wide), top_ + size * static_cast<double>(pixel / wide), size, size,
-          {part(0), part(1), part(2)});
+      box(left_ + size * static_cast<double>(pixel % wide),
+          top_ + size * static_cast<double>(pixel / wide), size, size, {part(0), part(1), part(2)});
     }
     cairo_set_antialias(c_, CAIRO_ANTIALIAS_DEFAULT);
   }
@@ -211,7 +228,8 @@ class Sheet {
   void draw_panel(const Crowd& sense) {
     const auto columns = columns_of(sense.name);
     begin_panel(sense.name, columns.size());
-    const double radius = 0.5 * std::min(room_x_, room_y_) - 8, x = left_ + 0.5 * room_x_, y = top_ + 0.5 * room_y_;
+    const double radius = 0.5 * std::min(room_x_, room_y_) - 8, x = left_ + 0.5 * room_x_,
+                 y = top_ + 0.5 * room_y_;
     set(faint);
     cairo_set_line_width(c_, 1);
     cairo_arc(c_, x, y, radius, 0, 6.2832);
@@ -219,7 +237,9 @@ class Sheet {
     box(x - 3, y - 3, 6, 6, ink);
     const std::size_t each = columns.size() / static_cast<std::size_t>(sense.nearest);
     for (std::size_t i = 0; i < static_cast<std::size_t>(sense.nearest); ++i) {
-      const auto part = [&](std::size_t k) { return static_cast<double>(row_[columns[i * each + k]]); };
+      const auto part = [&](std::size_t k) {
+        return static_cast<double>(row_[columns[i * each + k]]);
+      };
       if (part(0) < 0.5) continue;
       std::size_t tag = 0;
       for (std::size_t t = 0; each > 6 && t < sense.of.size(); ++t)
@@ -256,7 +276,8 @@ class Sheet {
 
 }  // namespace
 
-void draw_senses(const std::filesystem::path& png, const Game& game, std::size_t role, std::uint64_t seed) {
+void draw_senses(const std::filesystem::path& png, const Game& game, std::size_t role,
+                 std::uint64_t seed) {
   constexpr int steps = 12;  // so that things have begun to move
   Lanes lanes(game, 1);
   const auto player = random_player(seed);
@@ -272,14 +293,18 @@ void draw_senses(const std::filesystem::path& png, const Game& game, std::size_t
   }
   const Canvas surface = canvas(width, height);
   {
-    const std::unique_ptr<cairo_t, decltype(&cairo_destroy)> context(cairo_create(surface.get()), &cairo_destroy);
+    const std::unique_ptr<cairo_t, decltype(&cairo_destroy)> context(cairo_create(surface.get()),
+                                                                     &cairo_destroy);
     cairo_set_source_rgb(context.get(), 0.86, 0.89, 0.91);
     cairo_paint(context.get());
   }
   const Picture picture{
-      &lanes, true,
-      {},     fmt::format("{}: what a {} senses in one moment", game.spec().name, game.roles()[role].name),
-      false,  arena_width,
+      &lanes,
+      true,
+      {},
+      fmt::format("{}: what a {} senses in one moment", game.spec().name, game.roles()[role].name),
+      false,
+      arena_width,
       height};
   paint_on(surface.get(), picture);
   Sheet(surface.get(), game, role, lanes.observation(role, 0)).draw();

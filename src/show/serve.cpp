@@ -16,8 +16,8 @@
 #include "server.hpp"
 #include "viewer_page.hpp"
 #include "zithercraft/base/error.hpp"
-#include "zithercraft/study/metrics.hpp"
 #include "zithercraft/study/evaluation.hpp"
+#include "zithercraft/study/metrics.hpp"
 
 namespace zithercraft {
 namespace {
@@ -38,7 +38,8 @@ bool is_number(const std::string& text, Number& number) {
   return code == std::errc() && end == text.data() + text.size();
 }
 
-// "data/<name>/meta.json", "data/<name>/<episode>/<number>" or "data/<name>/nodes-<role>/<episode>".
+// "data/<name>/meta.json", "data/<name>/<episode>/<number>" or
+// "data/<name>/nodes-<role>/<episode>".
 struct DataPath {
   std::string name{};
   bool meta = false;
@@ -59,7 +60,8 @@ std::optional<DataPath> data_path(const std::string& path) {
   if (parts.size() != 4) return {};
   if (constexpr std::string_view nodes = "nodes-"; parts[2].starts_with(nodes)) {
     std::size_t role = 0;
-    if (!is_number(parts[2].substr(nodes.size()), role) || !is_number(parts[3], found.episode)) return {};
+    if (!is_number(parts[2].substr(nodes.size()), role) || !is_number(parts[3], found.episode))
+      return {};
     found.nodes_of = role;
     return found;
   }
@@ -69,7 +71,8 @@ std::optional<DataPath> data_path(const std::string& path) {
 
 WebReply data_reply(ReplayMatch& match, const DataPath& path) {
   if (path.meta) return json_reply(match.meta());
-  if (path.nodes_of) return {200, "application/octet-stream", match.nodes(*path.nodes_of, path.episode)};
+  if (path.nodes_of)
+    return {200, "application/octet-stream", match.nodes(*path.nodes_of, path.episode)};
   return {200, "application/octet-stream", match.message(path.episode, path.number)};
 }
 
@@ -85,7 +88,8 @@ class Scratch {
   Scratch() {
     std::string name = (std::filesystem::temp_directory_path() / "zithercraft-XXXXXX").string();
     if (::mkdtemp(name.data()) == nullptr)
-      throw Error(ErrorKind::file, "no folder can be made there", name, "check TMPDIR, its rights and its space");
+      throw Error(ErrorKind::file, "no folder can be made there", name,
+                  "check TMPDIR, its rights and its space");
     folder_ = name;
   }
   ~Scratch() {
@@ -103,7 +107,8 @@ class Scratch {
 // A run as it is, read at each request.
 class WatchedRun {
  public:
-  explicit WatchedRun(const std::filesystem::path& folder) : run_(Run::open(folder)), game_(run_.game()) {}
+  explicit WatchedRun(const std::filesystem::path& folder)
+      : run_(Run::open(folder)), game_(run_.game()) {}
 
   WebReply answer(const WebRequest& request) {
     if (request.path.empty()) return page_reply(viewer_page(start()));
@@ -136,14 +141,16 @@ class WatchedRun {
     const auto roles = game_.roles();
     for (std::size_t r = 1; r < roles.size(); ++r)
       for (const RoleTraining& told : run_.settings().roles)
-        if (told.role == roles[r].name && told.played_by == learns && roles[r].mirrors == r) names.push_back(told.role);
+        if (told.role == roles[r].name && told.played_by == learns && roles[r].mirrors == r)
+          names.push_back(told.role);
     return names;
   }
 
   std::string newest_metrics() const {
     const Metrics metrics(run_.metrics());
     const auto rows = metrics.newest();
-    return rows ? open_metrics(*rows, {{"game", game_.spec().name}, {"run", run_.folder().filename().string()}})
+    return rows ? open_metrics(*rows, {{"game", game_.spec().name},
+                                       {"run", run_.folder().filename().string()}})
                 : "# EOF\n";
   }
 
@@ -191,7 +198,8 @@ class WatchedRun {
   std::vector<std::string> checkpoints() const {
     auto names = run_.checkpoint_names();
     if (const auto done = run_.steps_done(); done > 0)
-      if (const std::string last = name_at(done); names.empty() || names.back() < last) names.push_back(last);
+      if (const std::string last = name_at(done); names.empty() || names.back() < last)
+        names.push_back(last);
     return names;
   }
   static std::string name_at(std::int64_t steps) { return fmt::format("at-{:012d}", steps); }
@@ -220,7 +228,8 @@ class WatchedRun {
 void serve_replays(const std::vector<std::filesystem::path>& replays, const ServeOptions& options,
                    const std::vector<Policy>& policies) {
   if (replays.empty() || replays.size() > 4)
-    throw Error(ErrorKind::usage, fmt::format("{} replays cannot be shown side by side", replays.size()), "replays",
+    throw Error(ErrorKind::usage,
+                fmt::format("{} replays cannot be shown side by side", replays.size()), "replays",
                 "give one to four");
   check_policies(replays.size(), policies);
   std::vector<ReplayMatch> matches;
@@ -228,7 +237,8 @@ void serve_replays(const std::vector<std::filesystem::path>& replays, const Serv
   for (const auto& file : replays) {
     names.push_back(std::to_string(matches.size()));
     matches.emplace_back(Replay(file), file.stem().string());
-    if (!policies.empty()) matches.back().show_network(policies[policies.size() == 1 ? 0 : matches.size() - 1]);
+    if (!policies.empty())
+      matches.back().show_network(policies[policies.size() == 1 ? 0 : matches.size() - 1]);
   }
   const std::string page = viewer_page({{"mode", "replay"},
                                         {"title", matches.front().meta()["scene"]["game"]},

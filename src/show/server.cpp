@@ -25,7 +25,8 @@ namespace http = beast::http;
 namespace websocket = beast::websocket;
 using tcp = asio::ip::tcp;
 
-constexpr std::uint32_t most_header = 8 * 1024, most_said = 4 * 1024;  // bytes of a request, of a client's message
+constexpr std::uint32_t most_header = 8 * 1024,
+                        most_said = 4 * 1024;  // bytes of a request, of a client's message
 constexpr std::size_t most_connections = 64;
 constexpr std::size_t most_waiting = 32u << 20;  // bytes that wait to be sent to a client
 constexpr auto time_limit = std::chrono::seconds(10);
@@ -64,7 +65,8 @@ std::optional<WebRequest> parsed(std::string_view target) {
     rest.remove_prefix(std::min(rest.size(), pair.size() + 1));
     const auto equals = pair.find('=');
     const auto key = decoded(pair.substr(0, equals));
-    const auto value = decoded(equals == std::string_view::npos ? std::string_view() : pair.substr(equals + 1));
+    const auto value =
+        decoded(equals == std::string_view::npos ? std::string_view() : pair.substr(equals + 1));
     if (!key || !value) return {};
     request.query[*key] = *value;
   }
@@ -86,15 +88,18 @@ class Connection;
 
 struct Server::State {
   State(const ServerOptions& given, Answer answers, SocketHandlers handlers)
-      : options(given), answer(std::move(answers)), sockets(std::move(handlers)), acceptor(context) {}
+      : options(given),
+        answer(std::move(answers)),
+        sockets(std::move(handlers)),
+        acceptor(context) {}
 
   void listen();
   void accept();
   void admit(tcp::socket socket);
   void forget(Connection& connection);
   bool knows_host(std::string_view host) const;
-  http::status refusal(const http::request<http::empty_body>& request, const std::optional<WebRequest>& parts,
-                       std::string& why) const;
+  http::status refusal(const http::request<http::empty_body>& request,
+                       const std::optional<WebRequest>& parts, std::string& why) const;
 
   const ServerOptions options;
   const Answer answer;
@@ -111,7 +116,8 @@ struct Server::State {
 
 class Connection : public std::enable_shared_from_this<Connection> {
  public:
-  Connection(tcp::socket socket, Server::State& server) : stream_(std::move(socket)), server_(&server) {}
+  Connection(tcp::socket socket, Server::State& server)
+      : stream_(std::move(socket)), server_(&server) {}
 
   Server::Client client() const { return client_; }
   bool is_socket() const { return socket_.has_value(); }
@@ -121,8 +127,9 @@ class Connection : public std::enable_shared_from_this<Connection> {
     parser_->header_limit(most_header);
     parser_->body_limit(0);
     stream_.expires_after(time_limit);
-    http::async_read(stream_, buffer_, *parser_,
-                     [self = shared_from_this()](beast::error_code code, std::size_t) { self->heard(code); });
+    http::async_read(
+        stream_, buffer_, *parser_,
+        [self = shared_from_this()](beast::error_code code, std::size_t) { self->heard(code); });
   }
 
   void close() {
@@ -132,15 +139,18 @@ class Connection : public std::enable_shared_from_this<Connection> {
 
   void drop(const std::string& why) {
     if (!joined_ || closing_ || std::exchange(dropping_, true)) return;
-    // The frame of RFC 6455 by hand: the library's own closing can wait for ever if a damaged message comes meanwhile.
+    // The frame of RFC 6455 by hand: the library's own closing can wait for ever if a damaged
+    // message comes meanwhile.
     const std::string reason = why.substr(0, 120);
-    std::string frame{'\x88', static_cast<char>(2 + reason.size()), '\x03', '\xf0'};  // 1008: it broke the rules
+    std::string frame{'\x88', static_cast<char>(2 + reason.size()), '\x03',
+                      '\xf0'};  // 1008: it broke the rules
     frame += reason;
     beast::error_code ignored;
     auto& wire = beast::get_lowest_layer(stream()).socket();
     wire.non_blocking(true, ignored);
     wire.send(asio::buffer(frame), 0, ignored);
-    wire.shutdown(tcp::socket::shutdown_send, ignored);  // its answer, or its silence, ends the reading
+    wire.shutdown(tcp::socket::shutdown_send,
+                  ignored);  // its answer, or its silence, ends the reading
   }
 
   void send(std::shared_ptr<const std::string> message) {
@@ -155,8 +165,10 @@ class Connection : public std::enable_shared_from_this<Connection> {
   beast::tcp_stream& stream() { return socket_ ? socket_->next_layer() : stream_; }
 
   void heard(beast::error_code code) {
-    if (code == http::error::header_limit) return refuse(http::status::request_header_fields_too_large, "too long");
-    if (code == http::error::body_limit) return refuse(http::status::payload_too_large, "no content is taken");
+    if (code == http::error::header_limit)
+      return refuse(http::status::request_header_fields_too_large, "too long");
+    if (code == http::error::body_limit)
+      return refuse(http::status::payload_too_large, "no content is taken");
     if (code.category() == http::make_error_code(http::error::bad_method).category() &&
         code != http::error::end_of_stream && code != http::error::partial_message)
       return refuse(http::status::bad_request, "this is not HTTP");
@@ -177,33 +189,37 @@ class Connection : public std::enable_shared_from_this<Connection> {
     } catch (const std::exception& error) {
       reply = {500, "text/plain; charset=utf-8", error.what()};
     }
-    respond(static_cast<http::status>(reply.status), reply.type, std::move(reply.body), request.keep_alive(),
-            request.method() == http::verb::head);
+    respond(static_cast<http::status>(reply.status), reply.type, std::move(reply.body),
+            request.keep_alive(), request.method() == http::verb::head);
   }
 
   void refuse(http::status status, const std::string& why) {
     respond(status, "text/plain; charset=utf-8", why + "\n", false, false);
   }
 
-  void respond(http::status status, const std::string& type, std::string body, bool keep, bool head) {
+  void respond(http::status status, const std::string& type, std::string body, bool keep,
+               bool head) {
     response_ = {};
     response_.result(status);
     response_.set(http::field::content_type, type);
     response_.set(http::field::cache_control, "no-store");
     response_.set("X-Content-Type-Options", "nosniff");
     response_.set("Referrer-Policy", "no-referrer");
-    response_.set("Content-Security-Policy",
-                  "default-src 'none'; script-src 'unsafe-inline'; style-src 'unsafe-inline'; img-src data: blob:; "
-                  "connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'");
+    response_.set(
+        "Content-Security-Policy",
+        "default-src 'none'; script-src 'unsafe-inline'; style-src 'unsafe-inline'; img-src data: "
+        "blob:; "
+        "connect-src 'self'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'");
     response_.keep_alive(keep);
     const std::size_t size = body.size();
     if (!head) response_.body() = std::move(body);
     response_.content_length(size);
     stream_.expires_after(time_limit);
-    http::async_write(stream_, response_, [self = shared_from_this(), keep](beast::error_code code, std::size_t) {
-      if (code || !keep) return self->end();
-      self->read();
-    });
+    http::async_write(stream_, response_,
+                      [self = shared_from_this(), keep](beast::error_code code, std::size_t) {
+                        if (code || !keep) return self->end();
+                        self->read();
+                      });
   }
 
   void upgrade(const WebRequest& parts) {
@@ -232,7 +248,8 @@ class Connection : public std::enable_shared_from_this<Connection> {
     said_.clear();
     socket_->async_read(said_, [self = shared_from_this()](beast::error_code code, std::size_t) {
       if (code) return self->end();
-      if (!self->dropping_) self->server_->sockets.said(self->client_, beast::buffers_to_string(self->said_.data()));
+      if (!self->dropping_)
+        self->server_->sockets.said(self->client_, beast::buffers_to_string(self->said_.data()));
       self->listen();
     });
   }
@@ -306,7 +323,8 @@ void Server::State::accept() {
   });
 }
 
-// When there are too many, the oldest that is no WebSocket makes room: those who stall are the oldest.
+// When there are too many, the oldest that is no WebSocket makes room: those who stall are the
+// oldest.
 void Server::State::admit(tcp::socket socket) {
   if (connections.size() >= most_connections) {
     auto oldest = connections.begin();
@@ -338,7 +356,8 @@ bool Server::State::knows_host(std::string_view host) const {
 }
 
 http::status Server::State::refusal(const http::request<http::empty_body>& request,
-                                    const std::optional<WebRequest>& parts, std::string& why) const {
+                                    const std::optional<WebRequest>& parts,
+                                    std::string& why) const {
   if (!parts) {
     why = "the path is malformed";
     return http::status::bad_request;
@@ -357,7 +376,8 @@ http::status Server::State::refusal(const http::request<http::empty_body>& reque
     return http::status::forbidden;
   }
   const auto given = parts->query.find("token");
-  if (!options.token.empty() && (given == parts->query.end() || !same_secret(given->second, options.token))) {
+  if (!options.token.empty() &&
+      (given == parts->query.end() || !same_secret(given->second, options.token))) {
     why = "the token is missing or wrong";
     return http::status::unauthorized;
   }
@@ -388,11 +408,11 @@ std::string Server::url() const {
 std::size_t Server::connections() const noexcept { return state_->count; }
 
 void Server::send(Client client, std::string message) {
-  asio::post(state_->context,
-             [state = state_.get(), client, text = std::make_shared<const std::string>(std::move(message))] {
-               for (const auto& connection : state->connections)
-                 if (connection->client() == client) return connection->send(text);
-             });
+  asio::post(state_->context, [state = state_.get(), client,
+                               text = std::make_shared<const std::string>(std::move(message))] {
+    for (const auto& connection : state->connections)
+      if (connection->client() == client) return connection->send(text);
+  });
 }
 
 void Server::drop(Client client, std::string why) {

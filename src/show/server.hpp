@@ -15,7 +15,8 @@ namespace zithercraft {
 struct ServerOptions {
   std::string address = "127.0.0.1";  ///< of the machine to listen at
   std::uint16_t port = 0;             ///< 0: any that is free
-  std::string token{};                ///< what requests must carry; needed if the address is not of this machine alone
+  std::string
+      token{};  ///< what requests must carry; needed if the address is not of this machine alone
 };
 
 /// What is asked for: a path without its leading slash, and what follows the question mark.
@@ -39,16 +40,17 @@ struct SocketHandlers {
 
 /// A small HTTP and WebSocket server on a thread of its own.
 ///
-/// It listens to this machine alone unless it has a token, refuses requests that name another host or come from pages
-/// of another origin, bounds what it reads, how many clients it has and what waits to be sent, and drops clients that
-/// stall. The server's owner answers; there are no files behind paths.
+/// It listens to this machine alone unless it has a token, refuses requests that name another host
+/// or come from pages of another origin, bounds what it reads, how many clients it has and what
+/// waits to be sent, and drops clients that stall. The server's owner answers; there are no files
+/// behind paths.
 class Server {
  public:
   using Answer = std::function<WebReply(const WebRequest&)>;
   using Client = std::uint64_t;
 
-  /// Begins to listen. All functions are called on the server's thread. Throws Error (usage) if the address is open to
-  /// others without a token, Error (file) if it cannot be listened at.
+  /// Begins to listen. All functions are called on the server's thread. Throws Error (usage) if the
+  /// address is open to others without a token, Error (file) if it cannot be listened at.
   Server(const ServerOptions& options, Answer answer, SocketHandlers sockets = {});
   ~Server();
   Server(const Server&) = delete;
@@ -59,7 +61,8 @@ class Server {
   std::string url() const;
   std::size_t connections() const noexcept;
 
-  /// Sends a binary message to a client. From any thread; a client that does not take its messages is dropped.
+  /// Sends a binary message to a client. From any thread; a client that does not take its messages
+  /// is dropped.
   void send(Client client, std::string message);
   /// Ends a client's WebSocket with the reason, in at most 120 characters.
   void drop(Client client, std::string why);

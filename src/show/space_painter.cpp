@@ -15,8 +15,8 @@ struct Solid {
   double low = 0.0, high = 0.0;
 };
 
-/// Seen from above a corner: x runs to the right and away, y to the left and away, levels straight up, all to one
-/// scale.
+/// Seen from above a corner: x runs to the right and away, y to the left and away, levels straight
+/// up, all to one scale.
 class SpacePainter final : public Painter {
  public:
   using Painter::Painter;
@@ -28,14 +28,17 @@ class SpacePainter final : public Painter {
     std::function<void()> draw;
   };
 
-  Point seen(const Place& p) const override { return {(p.x - p.y) * cos30, 0.5 * (p.x + p.y) + p.z}; }
+  Point seen(const Place& p) const override {
+    return {(p.x - p.y) * cos30, 0.5 * (p.x + p.y) + p.z};
+  }
   static double nearness(double x, double y, double z) { return z - x - y; }
   double px(double x, double y, double z) const { return sx(seen({x, y, z})[0]); }
   double py(double x, double y, double z) const { return sy(seen({x, y, z})[1]); }
 
   Solid solid_of(std::size_t e) const {
     const Pose pose = arena_.pose(lanes_.arena_state(0), e);
-    const double tall = static_cast<double>(arena_.height_of(e, lanes_.arena_state(0))), z = static_cast<double>(pose.z);
+    const double tall = static_cast<double>(arena_.height_of(e, lanes_.arena_state(0))),
+                 z = static_cast<double>(pose.z);
     const double top = z + (std::isfinite(tall) ? tall : endless);
     // What is sunk into the floor shows above it only.
     const bool sunk = arena_.spec().heights->floor && z < floor_level() && top > floor_level();
@@ -99,7 +102,8 @@ class SpacePainter final : public Painter {
         }
     }
     for (const Path& path : p_.paths)
-      for (std::size_t i = 0; i < path.points.size(); ++i) add(path.points[i][0], path.points[i][1], level(path, i));
+      for (std::size_t i = 0; i < path.points.size(); ++i)
+        add(path.points[i][0], path.points[i][1], level(path, i));
     return box;
   }
 
@@ -113,7 +117,8 @@ class SpacePainter final : public Painter {
     const BlocksSpec& blocks = *arena_.spec().blocks;
     const std::size_t seat = lanes_.game().roles()[0].seats[0];
     const double y = static_cast<double>(arena_.pose(lanes_.arena_state(0), seat).y);
-    return static_cast<std::size_t>(std::clamp(std::floor((y - blocks.origin[1]) / blocks.size), 0.0,
+    return static_cast<std::size_t>(std::clamp(std::floor((y - blocks.origin[1]) / blocks.size),
+                                               0.0,
                                                static_cast<double>(arena_.block_count().rows - 1)));
   }
 
@@ -126,11 +131,14 @@ class SpacePainter final : public Painter {
     return 0;
   }
 
-  static double level(const Path& path, std::size_t i) { return path.levels.empty() ? 0.0 : path.levels[i]; }
+  static double level(const Path& path, std::size_t i) {
+    return path.levels.empty() ? 0.0 : path.levels[i];
+  }
 
   void draw_arena() override {
     cairo_save(c_);  // rays may reach beyond what is shown
-    cairo_rectangle(c_, sx(box_.x0), sy(box_.y1), (box_.x1 - box_.x0) * scale_, (box_.y1 - box_.y0) * scale_);
+    cairo_rectangle(c_, sx(box_.x0), sy(box_.y1), (box_.x1 - box_.x0) * scale_,
+                    (box_.y1 - box_.y0) * scale_);
     cairo_clip(c_);
     if (arena_.spec().heights->floor) draw_floor();
     std::vector<Drawable> things;
@@ -151,15 +159,18 @@ class SpacePainter final : public Painter {
     cairo_restore(c_);
   }
 
-  void face(const std::vector<Place>& corners, Colour colour, double light, double opacity = 1.0, bool edges = true) {
+  void face(const std::vector<Place>& corners, Colour colour, double light, double opacity = 1.0,
+            bool edges = true) {
     for (std::size_t i = 0; i < corners.size(); ++i) {
-      const double x = px(corners[i].x, corners[i].y, corners[i].z), y = py(corners[i].x, corners[i].y, corners[i].z);
+      const double x = px(corners[i].x, corners[i].y, corners[i].z),
+                   y = py(corners[i].x, corners[i].y, corners[i].z);
       i == 0 ? cairo_move_to(c_, x, y) : cairo_line_to(c_, x, y);
     }
     cairo_close_path(c_);
     set({colour.r * light, colour.g * light, colour.b * light}, opacity);
     cairo_fill_preserve(c_);
-    if (edges) set({colour.r * light * 0.75, colour.g * light * 0.75, colour.b * light * 0.75}, opacity);
+    if (edges)
+      set({colour.r * light * 0.75, colour.g * light * 0.75, colour.b * light * 0.75}, opacity);
     cairo_set_line_width(c_, edges ? 0.8 : 0.5);
     cairo_stroke(c_);
   }
@@ -196,33 +207,38 @@ class SpacePainter final : public Painter {
         const CellKind& kind = cells.kinds[arena_.entities()[e].spec_index];
         const double x = cells.origin[0] + cells.size * static_cast<double>(column),
                      y = cells.origin[1] + cells.size * static_cast<double>(row), z = floor_level();
-        const Solid solid{{{x, y}, {x + cells.size, y}, {x + cells.size, y + cells.size}, {x, y + cells.size}},
-                          z,
-                          kind.solid ? z + kind.height.value_or(endless) : z};
-        things.push_back({nearness(x + cells.size / 2, y + cells.size / 2, z) - (kind.solid ? 0.0 : 1e6),
-                          [this, solid, e] { prism(solid, colour_of(e), 1.0); }});
+        const Solid solid{
+            {{x, y}, {x + cells.size, y}, {x + cells.size, y + cells.size}, {x, y + cells.size}},
+            z,
+            kind.solid ? z + kind.height.value_or(endless) : z};
+        things.push_back(
+            {nearness(x + cells.size / 2, y + cells.size / 2, z) - (kind.solid ? 0.0 : 1e6),
+             [this, solid, e] { prism(solid, colour_of(e), 1.0); }});
       }
   }
 
   void add_terrain(std::vector<Drawable>& things) {
     for (const ArenaTriangle& triangle : arena_.triangles()) {
       const auto& c = triangle.corner;
-      const double ux = c[1].x - c[0].x, uy = c[1].y - c[0].y, uz = c[1].z - c[0].z, vx = c[2].x - c[0].x,
-                   vy = c[2].y - c[0].y, vz = c[2].z - c[0].z;
+      const double ux = c[1].x - c[0].x, uy = c[1].y - c[0].y, uz = c[1].z - c[0].z,
+                   vx = c[2].x - c[0].x, vy = c[2].y - c[0].y, vz = c[2].z - c[0].z;
       double nx = uy * vz - uz * vy, ny = uz * vx - ux * vz, nz = ux * vy - uy * vx;
       const double size = std::sqrt(nx * nx + ny * ny + nz * nz) * (nz < 0 ? -1 : 1);
       // Light falls from above and from the left.
-      const double light = std::clamp(0.55 + 0.45 * (0.2 * nx - 0.45 * ny + 0.85 * nz) / size, 0.35, 1.1);
+      const double light =
+          std::clamp(0.55 + 0.45 * (0.2 * nx - 0.45 * ny + 0.85 * nz) / size, 0.35, 1.1);
       const std::vector<Place> corners(c.begin(), c.end());
-      things.push_back(
-          {nearness((c[0].x + c[1].x + c[2].x) / 3, (c[0].y + c[1].y + c[2].y) / 3, (c[0].z + c[1].z + c[2].z) / 3) -
-               1.0,
-           [this, corners, light, e = triangle.entity] { face(corners, colour_of(e), light, 1.0, false); }});
+      things.push_back({nearness((c[0].x + c[1].x + c[2].x) / 3, (c[0].y + c[1].y + c[2].y) / 3,
+                                 (c[0].z + c[1].z + c[2].z) / 3) -
+                            1.0,
+                        [this, corners, light, e = triangle.entity] {
+                          face(corners, colour_of(e), light, 1.0, false);
+                        }});
     }
   }
 
-  // Of each block the faces that can be seen. What lies nearer than the first seat is left away, so that one sees
-  // inside.
+  // Of each block the faces that can be seen. What lies nearer than the first seat is left away, so
+  // that one sees inside.
   void add_blocks(std::vector<Drawable>& things) {
     const auto count = arena_.block_count();
     if (count.columns == 0) return;
@@ -238,22 +254,30 @@ class SpacePainter final : public Painter {
         for (std::size_t column = 0; column < count.columns; ++column) {
           const std::int32_t met = at(column, row, layer);
           if (met < 0) continue;
-          const bool top = at(column, row, layer + 1) < 0, left = column == 0 || at(column - 1, row, layer) < 0,
+          const bool top = at(column, row, layer + 1) < 0,
+                     left = column == 0 || at(column - 1, row, layer) < 0,
                      front = row == 0 || at(column, row - 1, layer) < 0;
           if (!top && !left && !front) continue;
           const double s = blocks.size, x = blocks.origin[0] + s * static_cast<double>(column),
                        y = blocks.origin[1] + s * static_cast<double>(row),
                        z = blocks.origin[2] + s * static_cast<double>(layer);
           // Deeper layers are a little darker.
-          const double depth = 0.78 + 0.22 * static_cast<double>(layer) / static_cast<double>(count.layers);
+          const double depth =
+              0.78 + 0.22 * static_cast<double>(layer) / static_cast<double>(count.layers);
           things.push_back(
               {nearness(x + s / 2, y + s / 2, z + s / 2),
                [this, x, y, z, s, top, left, front, depth, e = static_cast<std::size_t>(met)] {
                  const Colour colour = colour_of(e);
-                 if (left) face({{x, y, z}, {x, y + s, z}, {x, y + s, z + s}, {x, y, z + s}}, colour, 0.72 * depth);
-                 if (front) face({{x, y, z}, {x + s, y, z}, {x + s, y, z + s}, {x, y, z + s}}, colour, 0.86 * depth);
+                 if (left)
+                   face({{x, y, z}, {x, y + s, z}, {x, y + s, z + s}, {x, y, z + s}}, colour,
+                        0.72 * depth);
+                 if (front)
+                   face({{x, y, z}, {x + s, y, z}, {x + s, y, z + s}, {x, y, z + s}}, colour,
+                        0.86 * depth);
                  if (top)
-                   face({{x, y, z + s}, {x + s, y, z + s}, {x + s, y + s, z + s}, {x, y + s, z + s}}, colour, depth);
+                   face(
+                       {{x, y, z + s}, {x + s, y, z + s}, {x + s, y + s, z + s}, {x, y + s, z + s}},
+                       colour, depth);
                }});
         }
   }
@@ -261,13 +285,15 @@ class SpacePainter final : public Painter {
   void add_wall(std::vector<Drawable>& things, std::size_t e) {
     const WallSpec& wall = arena_.spec().walls[arena_.entities()[e].spec_index];
     const auto points = arena_.outline(lanes_.arena_state(0), e);
-    const double low = wall.height ? wall.foot : floor_level(), high = low + wall.height.value_or(endless);
+    const double low = wall.height ? wall.foot : floor_level(),
+                 high = low + wall.height.value_or(endless);
     for (std::size_t i = 0; i + 1 < points.size(); ++i) {
       const Point a = points[i], b = points[i + 1];
-      things.push_back({nearness((a[0] + b[0]) / 2, (a[1] + b[1]) / 2, low), [this, a, b, low, high, e] {
-                          face({{a[0], a[1], low}, {b[0], b[1], low}, {b[0], b[1], high}, {a[0], a[1], high}},
-                               colour_of(e), 1.0, 0.35);
-                        }});
+      things.push_back(
+          {nearness((a[0] + b[0]) / 2, (a[1] + b[1]) / 2, low), [this, a, b, low, high, e] {
+             face({{a[0], a[1], low}, {b[0], b[1], low}, {b[0], b[1], high}, {a[0], a[1], high}},
+                  colour_of(e), 1.0, 0.35);
+           }});
     }
   }
 
@@ -276,20 +302,22 @@ class SpacePainter final : public Painter {
     const Solid solid = solid_of(e);
     const bool zone = arena_.entities()[e].kind == EntityKind::zone;
     const double x = static_cast<double>(pose.x), y = static_cast<double>(pose.y);
-    things.push_back(
-        {nearness(x, y, 0.5 * (solid.low + solid.high)) + (zone ? 1e6 : 0.7), [this, solid, e, x, y, zone] {
-           if (zone) return draw_zone(solid, e);
-           if (is_ball(e)) return draw_ball(solid, e, x, y);
-           prism(solid, colour_of(e), 1.0);
-           if (e < arena_.body_count() && arena_.entities()[e].free) draw_bow(solid, e);
-         }});
+    things.push_back({nearness(x, y, 0.5 * (solid.low + solid.high)) + (zone ? 1e6 : 0.7),
+                      [this, solid, e, x, y, zone] {
+                        if (zone) return draw_zone(solid, e);
+                        if (is_ball(e)) return draw_ball(solid, e, x, y);
+                        prism(solid, colour_of(e), 1.0);
+                        if (e < arena_.body_count() && arena_.entities()[e].free)
+                          draw_bow(solid, e);
+                      }});
   }
 
   bool is_ball(std::size_t e) const {
     const Entity& entity = arena_.entities()[e];
     switch (entity.kind) {
       case EntityKind::shot: return true;
-      case EntityKind::item: return std::holds_alternative<Ball>(arena_.spec().items[entity.spec_index].shape);
+      case EntityKind::item:
+        return std::holds_alternative<Ball>(arena_.spec().items[entity.spec_index].shape);
       case EntityKind::body:
         return entity.spec_index < arena_.spec().bodies.size() &&
                std::holds_alternative<Ball>(arena_.spec().bodies[entity.spec_index].shape);
@@ -301,11 +329,15 @@ class SpacePainter final : public Painter {
     const auto& points = solid.outline;
     for (std::size_t i = 0; i < points.size() && solid.high > solid.low; ++i) {
       const Point a = points[i], b = points[(i + 1) % points.size()];
-      // Sides that look away from the corner one looks from are hidden; outlines run counter-clockwise.
+      // Sides that look away from the corner one looks from are hidden; outlines run
+      // counter-clockwise.
       const double nx = b[1] - a[1], ny = a[0] - b[0];
       if (nx + ny >= 0) continue;
       const double light = 0.72 + 0.16 * std::fabs(ny) / (std::hypot(nx, ny) + 1e-9);
-      face({{a[0], a[1], solid.low}, {b[0], b[1], solid.low}, {b[0], b[1], solid.high}, {a[0], a[1], solid.high}},
+      face({{a[0], a[1], solid.low},
+            {b[0], b[1], solid.low},
+            {b[0], b[1], solid.high},
+            {a[0], a[1], solid.high}},
            colour, light, opacity, false);
     }
     std::vector<Place> top;
@@ -331,8 +363,11 @@ class SpacePainter final : public Painter {
       cairo_fill_preserve(c_);
       dashed();
     }
-    const auto further_right = [](const Point& a, const Point& b) { return a[0] - a[1] < b[0] - b[1]; };
-    const auto [left, right] = std::minmax_element(solid.outline.begin(), solid.outline.end(), further_right);
+    const auto further_right = [](const Point& a, const Point& b) {
+      return a[0] - a[1] < b[0] - b[1];
+    };
+    const auto [left, right] =
+        std::minmax_element(solid.outline.begin(), solid.outline.end(), further_right);
     for (const Point& p : {*left, *right}) {
       cairo_move_to(c_, px(p[0], p[1], solid.low), py(p[0], p[1], solid.low));
       cairo_line_to(c_, px(p[0], p[1], solid.high), py(p[0], p[1], solid.high));
@@ -342,7 +377,8 @@ class SpacePainter final : public Painter {
 
   // With its shadow on the floor and a line down to it, to show where it hangs.
   void draw_ball(const Solid& solid, std::size_t e, double x, double y) {
-    const double radius = 0.5 * (solid.high - solid.low), z = solid.low + radius, ground = floor_level();
+    const double radius = 0.5 * (solid.high - solid.low), z = solid.low + radius,
+                 ground = floor_level();
     if (arena_.spec().heights->floor && solid.low > ground + 0.05) {
       set(faint);
       cairo_set_line_width(c_, 1);

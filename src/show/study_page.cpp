@@ -20,8 +20,11 @@ class Page {
       : file_(file), title_(title), text_("<h1>" + escaped(title) + "</h1>\n") {}
 
   void heading(const std::string& text) { text_ += "<h2>" + escaped(text) + "</h2>\n"; }
-  void paragraph(const std::string& text) { text_ += "<p class=\"soft\">" + escaped(text) + "</p>\n"; }
-  void table(const std::vector<std::string>& head, const std::vector<std::vector<std::string>>& rows) {
+  void paragraph(const std::string& text) {
+    text_ += "<p class=\"soft\">" + escaped(text) + "</p>\n";
+  }
+  void table(const std::vector<std::string>& head,
+             const std::vector<std::vector<std::string>>& rows) {
     text_ += "<div class=\"panel\"><table><tr>";
     for (const auto& cell : head) text_ += "<th>" + escaped(cell) + "</th>";
     text_ += "</tr>\n";
@@ -41,8 +44,8 @@ class Page {
     text_ += "<figure class=\"panel\">" + svg.substr(svg.find("<svg")) + "</figure>\n";
   }
   void details(const std::string& name, const std::string& text) {
-    text_ +=
-        "<details class=\"panel\"><summary>" + escaped(name) + "</summary><pre>" + escaped(text) + "</pre></details>\n";
+    text_ += "<details class=\"panel\"><summary>" + escaped(name) + "</summary><pre>" +
+             escaped(text) + "</pre></details>\n";
   }
   void write() const {
     std::string page(assets::study_html);
@@ -58,12 +61,14 @@ class Page {
 };
 
 bool is_ablation(const StudyPlan& plan) {
-  return std::any_of(plan.variants.begin(), plan.variants.end(), [](const Variant& v) { return !v.without.empty(); });
+  return std::any_of(plan.variants.begin(), plan.variants.end(),
+                     [](const Variant& v) { return !v.without.empty(); });
 }
 bool is_sweep(const StudyPlan& plan) {
   return plan.games.size() == 1 && plan.variants.size() > 1 &&
-         std::all_of(plan.variants.begin(), plan.variants.end(),
-                     [&](const Variant& v) { return v.name.find('=') != std::string::npos && v.without.empty(); });
+         std::all_of(plan.variants.begin(), plan.variants.end(), [&](const Variant& v) {
+           return v.name.find('=') != std::string::npos && v.without.empty();
+         });
 }
 
 void add_variants(Page& page, const Study& study) {
@@ -73,20 +78,23 @@ void add_variants(Page& page, const Study& study) {
   for (const GameSpec& game : plan.games) {
     page.heading(game.name);
     std::vector<std::vector<std::string>> rows;
-    IntervalFigure figure{.title = game.name + ": " + plan.measures.front() + ", 95% interval over seeds",
-                          .x_label = plan.measures.front()};
+    IntervalFigure figure{
+        .title = game.name + ": " + plan.measures.front() + ", 95% interval over seeds",
+        .x_label = plan.measures.front()};
     for (const Variant& variant : plan.variants) {
       std::vector<std::string> row{variant.name};
       for (const std::string& measure : plan.measures) {
         const auto values = study.values(game.name, variant.name, measure);
-        if (row.size() == 1) row.push_back(fmt::format("{} of {}", values.size(), plan.seeds.size()));
+        if (row.size() == 1)
+          row.push_back(fmt::format("{} of {}", values.size(), plan.seeds.size()));
         if (values.empty()) {
           row.emplace_back("unfinished");
           continue;
         }
         const Interval interval = repetitions_interval(values);
         row.push_back(with_range(interval, "{:.3g}"));
-        if (measure == plan.measures.front()) figure.rows.push_back({variant.name, row.back(), interval});
+        if (measure == plan.measures.front())
+          figure.rows.push_back({variant.name, row.back(), interval});
       }
       rows.push_back(std::move(row));
     }
@@ -123,11 +131,12 @@ std::string word_of(const StudyRun& run) {
 void write_study_page(const std::filesystem::path& html, const Study& study) {
   const StudyPlan& plan = study.plan();
   Page page(html, plan.name);
-  page.paragraph(fmt::format(
-      "{} of {} runs are finished, {} failed. Each is trained for {} steps and measured on {} fresh episodes; of "
-      "several seeds the interquartile mean is given, with its 95% interval.",
-      study.count(StudyRunStatus::done), study.runs().size(), study.count(StudyRunStatus::failed), plan.steps,
-      plan.episodes));
+  page.paragraph(
+      fmt::format("{} of {} runs are finished, {} failed. Each is trained for {} steps and "
+                  "measured on {} fresh episodes; of "
+                  "several seeds the interquartile mean is given, with its 95% interval.",
+                  study.count(StudyRunStatus::done), study.runs().size(),
+                  study.count(StudyRunStatus::failed), plan.steps, plan.episodes));
   if (is_ablation(plan)) {
     add_ablation(page, study);
   } else if (is_sweep(plan)) {
@@ -143,8 +152,8 @@ void write_study_page(const std::filesystem::path& html, const Study& study) {
   head.insert(head.end(), plan.measures.begin(), plan.measures.end());
   std::vector<std::vector<std::string>> rows;
   for (const StudyRun& run : study.runs()) {
-    rows.push_back({fmt::format("{:04}", run.index), run.game, run.variant, std::to_string(run.seed),
-                    word_of(run), fmt::format("{:.1f}", run.seconds)});
+    rows.push_back({fmt::format("{:04}", run.index), run.game, run.variant,
+                    std::to_string(run.seed), word_of(run), fmt::format("{:.1f}", run.seconds)});
     for (const double value : run.measured) rows.back().push_back(fmt::format("{:.4g}", value));
   }
   page.table(head, rows);
@@ -155,19 +164,23 @@ void write_study_page(const std::filesystem::path& html, const Study& study) {
 
 void write_comparison_page(const std::filesystem::path& html, const Comparison& comparison) {
   Page page(html, "Comparison");
-  page.paragraph(fmt::format(
-      "Each run plays {} fresh episodes of seed {}. Interquartile means over the runs of a group, with 95% intervals; "
-      "differences and chances are against the first group.",
-      comparison.options.episodes, comparison.options.seed));
+  page.paragraph(
+      fmt::format("Each run plays {} fresh episodes of seed {}. Interquartile means over the runs "
+                  "of a group, with 95% intervals; "
+                  "differences and chances are against the first group.",
+                  comparison.options.episodes, comparison.options.seed));
   std::vector<std::vector<std::string>> rows;
   for (const GroupScore& g : comparison.groups)
-    rows.push_back({g.name, std::to_string(g.success.size()), with_range(g.mean_success, "{:.3f}"),
-                    with_range(g.mean_return, "{:.2f}"), with_range(g.difference, "{:+.3f}"),
-                    with_range(g.improvement, "{:.2f}"), fmt::format("{} of {}", g.reached, g.success.size()),
-                    std::isfinite(g.steps_to_target) ? fmt::format("{:.0f}", g.steps_to_target) : "never",
-                    std::isfinite(g.seconds_to_target) ? fmt::format("{:.1f}", g.seconds_to_target) : "never"});
+    rows.push_back(
+        {g.name, std::to_string(g.success.size()), with_range(g.mean_success, "{:.3f}"),
+         with_range(g.mean_return, "{:.2f}"), with_range(g.difference, "{:+.3f}"),
+         with_range(g.improvement, "{:.2f}"), fmt::format("{} of {}", g.reached, g.success.size()),
+         std::isfinite(g.steps_to_target) ? fmt::format("{:.0f}", g.steps_to_target) : "never",
+         std::isfinite(g.seconds_to_target) ? fmt::format("{:.1f}", g.seconds_to_target)
+                                            : "never"});
   page.table({"group", "runs", "success", "return", "difference", "chance to be better",
-              fmt::format("reached {:.0f}%", 100 * comparison.options.target), "steps to it", "seconds to it"},
+              fmt::format("reached {:.0f}%", 100 * comparison.options.target), "steps to it",
+              "seconds to it"},
              rows);
   page.figure(draw_bands, curves_of(comparison));
   page.write();

@@ -34,7 +34,8 @@ StudyPlan ablation_plan(StudyPlan plan, const AblationParts& parts) {
     throw Error(ErrorKind::usage, "there is nothing to take away", "role '" + role.name + "'",
                 "choose terms, or senses of a role that has several");
   plan.variants = {{.name = whole}};
-  for (const std::string& name : names) plan.variants.push_back({.name = "without " + name, .without = {name}});
+  for (const std::string& name : names)
+    plan.variants.push_back({.name = "without " + name, .without = {name}});
   return plan;
 }
 
@@ -63,8 +64,9 @@ std::vector<AblationRow> ablation_table(const Study& study, const std::string& m
     }
     rows.push_back(std::move(row));
   }
-  std::stable_sort(rows.begin() + 1, rows.end(),
-                   [](const AblationRow& a, const AblationRow& b) { return a.effect.mean > b.effect.mean; });
+  std::stable_sort(rows.begin() + 1, rows.end(), [](const AblationRow& a, const AblationRow& b) {
+    return a.effect.mean > b.effect.mean;
+  });
   return rows;
 }
 

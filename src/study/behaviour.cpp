@@ -20,7 +20,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::size_t lanes_together = 32;  // fixed: which rows share a block must not depend on the number of threads
+constexpr std::size_t lanes_together =
+    32;  // fixed: which rows share a block must not depend on the number of threads
 
 // One of a role's seats has a player, the others have another.
 class OneSeat : public Player {
@@ -37,10 +38,12 @@ class OneSeat : public Player {
     own_->decide(lanes, role, first, count);
     kept_.resize(count * each);
     for (std::size_t i = 0; i < count; ++i)
-      std::copy_n(row(first + i).begin(), each, kept_.begin() + static_cast<std::ptrdiff_t>(i * each));
+      std::copy_n(row(first + i).begin(), each,
+                  kept_.begin() + static_cast<std::ptrdiff_t>(i * each));
     others_->decide(lanes, role, first, count);
     for (std::size_t i = 0; i < count; ++i)
-      std::copy_n(kept_.begin() + static_cast<std::ptrdiff_t>(i * each), each, row(first + i).begin());
+      std::copy_n(kept_.begin() + static_cast<std::ptrdiff_t>(i * each), each,
+                  row(first + i).begin());
   }
 
  private:
@@ -62,7 +65,8 @@ Seat find_seat(const Game& game, const std::string& name) {
     names.push_back(game.roles()[r].name);
     if (names.back() != role) continue;
     if (number >= 1 && number <= game.roles()[r].seats.size()) return {r, number - 1};
-    throw Error(ErrorKind::usage, fmt::format("'{}' is no seat: the role has {}", name, game.roles()[r].seats.size()),
+    throw Error(ErrorKind::usage,
+                fmt::format("'{}' is no seat: the role has {}", name, game.roles()[r].seats.size()),
                 "seat", "count from 1, as in " + role + ":1");
   }
   throw Error(ErrorKind::usage, "the game has no role '" + role + "'", "seat", advice(role, names));
@@ -90,7 +94,8 @@ bool same(const EpisodeKey& a, const EpisodeKey& b) {
 
 class BehaviourSurvey {
  public:
-  BehaviourSurvey(const GameSpec& spec, const std::vector<PlayerSource>& players, const BehaviourOptions& options)
+  BehaviourSurvey(const GameSpec& spec, const std::vector<PlayerSource>& players,
+                  const BehaviourOptions& options)
       : game_(spec), players_(players), options_(options), pool_(options.threads) {
     if (!options.seat.empty()) seat_ = find_seat(game_, options.seat);
     if (!options.as.empty()) as_ = find_seat(game_, options.as).role;
@@ -98,16 +103,20 @@ class BehaviourSurvey {
       throw Error(ErrorKind::usage, "players cannot be watched and watch the others at once", "as",
                   "give a seat, or a role to be watched in");
     if (!seat_ && !as_ && !options.others.empty())
-      throw Error(ErrorKind::usage, "a player of the others matters only if players take a seat or a role", "others",
+      throw Error(ErrorKind::usage,
+                  "a player of the others matters only if players take a seat or a role", "others",
                   "name it, or leave the others out");
     choose_episodes();
   }
 
   BehaviourTable measure() {
-    BehaviourTable table{game_.spec().name, options_, static_cast<std::int64_t>(keys_.size()), {}, 0, {}, 0};
-    WorkCount progress(static_cast<std::int64_t>(keys_.size() * players_.size()), options_.on_progress);
+    BehaviourTable table{
+        game_.spec().name, options_, static_cast<std::int64_t>(keys_.size()), {}, 0, {}, 0};
+    WorkCount progress(static_cast<std::int64_t>(keys_.size() * players_.size()),
+                       options_.on_progress);
     std::vector<std::vector<EpisodeBehaviour>> all;
-    for (const PlayerSource& player : players_) all.push_back(play(player, progress, table.replayed_differently));
+    for (const PlayerSource& player : players_)
+      all.push_back(play(player, progress, table.replayed_differently));
     name_measures(all, table);
     for (std::size_t p = 0; p < players_.size(); ++p) table.rows.push_back(row(p, all, table));
     return table;
@@ -118,27 +127,31 @@ class BehaviourSurvey {
     for (const PlayerSource& player : players_) {
       if (!player.recording()) continue;
       Recorded recorded = recorded_in(*player.recording());
-      if (!keys_.empty() && !std::equal(keys_.begin(), keys_.end(), recorded.keys.begin(), recorded.keys.end(), same))
-        throw Error(ErrorKind::refused, "the recordings do not hold the same episodes", "'" + player.name() + "'",
-                    "compare one recording at a time");
+      if (!keys_.empty() &&
+          !std::equal(keys_.begin(), keys_.end(), recorded.keys.begin(), recorded.keys.end(), same))
+        throw Error(ErrorKind::refused, "the recordings do not hold the same episodes",
+                    "'" + player.name() + "'", "compare one recording at a time");
       keys_ = recorded.keys;
       ends_ = std::move(recorded.ends);
     }
     if (!keys_.empty()) return;
     const std::uint64_t seed = derived_seed(options_.seed, "score");
-    for (std::int64_t e = 0; e < options_.episodes; ++e) keys_.push_back({seed, 0, static_cast<std::uint32_t>(e)});
+    for (std::int64_t e = 0; e < options_.episodes; ++e)
+      keys_.push_back({seed, 0, static_cast<std::uint32_t>(e)});
   }
 
   std::unique_ptr<Player> other(std::size_t role) const {
     const std::uint64_t seed = derived_seed(options_.seed, game_.roles()[role].name);
     if (options_.others.empty()) return usual_player(game_, role, seed);
     const PlayerSource others = PlayerSource::find(options_.others);
-    return others.objection(game_, role).empty() ? others.player(game_, role, options_.actions, seed)
-                                                 : usual_player(game_, role, seed);
+    return others.objection(game_, role).empty()
+               ? others.player(game_, role, options_.actions, seed)
+               : usual_player(game_, role, seed);
   }
 
   // The player of each role, and the seats that are watched.
-  std::vector<std::unique_ptr<Player>> players(const PlayerSource& player, std::vector<Seat>& watched) const {
+  std::vector<std::unique_ptr<Player>> players(const PlayerSource& player,
+                                               std::vector<Seat>& watched) const {
     std::vector<std::unique_ptr<Player>> list;
     watched.clear();
     for (std::size_t r = 0; r < game_.roles().size(); ++r) {
@@ -154,16 +167,21 @@ class BehaviourSurvey {
       for (std::size_t s = 0; s < seats; ++s)
         if (!here || s != seat_->number) watched.push_back({r, s});
       auto own = here ? player.player(game_, r, options_.actions, seed) : other(r);
-      list.push_back(here && seats > 1 ? std::make_unique<OneSeat>(seat_->number, std::move(own), other(r))
-                                       : std::move(own));
+      list.push_back(here && seats > 1
+                         ? std::make_unique<OneSeat>(seat_->number, std::move(own), other(r))
+                         : std::move(own));
     }
     if (watched.empty())
-      throw Error(ErrorKind::refused, seat_ ? "there is no other seat to watch" : "'" + player.name() + "' plays no role",
-                  "game '" + game_.spec().name + "'", seat_ ? "leave the seat out" : "name a player that does");
+      throw Error(
+          ErrorKind::refused,
+          seat_ ? "there is no other seat to watch" : "'" + player.name() + "' plays no role",
+          "game '" + game_.spec().name + "'",
+          seat_ ? "leave the seat out" : "name a player that does");
     return list;
   }
 
-  std::vector<EpisodeBehaviour> play(const PlayerSource& player, WorkCount& progress, std::int64_t& differently) {
+  std::vector<EpisodeBehaviour> play(const PlayerSource& player, WorkCount& progress,
+                                     std::int64_t& differently) {
     std::vector<Seat> watched;
     const auto own = players(player, watched);
     const bool recorded = player.recording().has_value();
@@ -177,11 +195,13 @@ class BehaviourSurvey {
     std::vector<Scratch> scratch(pool_.threads());
     const auto play_some = [&](std::size_t group, std::size_t worker) {
       Scratch& mine = scratch[worker];
-      const std::size_t first = group * lanes_together, n = std::min(lanes_together, keys_.size() - first);
+      const std::size_t first = group * lanes_together,
+                        n = std::min(lanes_together, keys_.size() - first);
       if (!mine.lanes) {
         mine.lanes = std::make_unique<Lanes>(game_, lanes_together);
         for (const auto& each : own) mine.players.push_back(each->copy());
-        mine.watches.assign(lanes_together, Watch(game_, watched, seat_ ? &*seat_ : nullptr, options_.square));
+        mine.watches.assign(lanes_together,
+                            Watch(game_, watched, seat_ ? &*seat_ : nullptr, options_.square));
       }
       Lanes& lanes = *mine.lanes;
       for (std::size_t lane = 0; lane < n; ++lane) {
@@ -189,7 +209,8 @@ class BehaviourSurvey {
         mine.watches[lane].begin();
       }
       for (std::size_t running = n; running > 0;) {
-        for (std::size_t role = 0; role < mine.players.size(); ++role) mine.players[role]->decide(lanes, role, 0, n);
+        for (std::size_t role = 0; role < mine.players.size(); ++role)
+          mine.players[role]->decide(lanes, role, 0, n);
         for (std::size_t lane = 0; lane < n; ++lane) {
           if (lanes.outcome(lane) != Outcome::running) continue;
           lanes.advance(lane);
@@ -199,7 +220,8 @@ class BehaviourSurvey {
           episodes[first + lane] = mine.watches[lane].finish(lanes, lane);
           if (recorded) {
             const auto& end = ends_[first + lane];
-            differs[first + lane] = std::memcmp(end.data(), lanes.arena_state(lane), end.size()) == 0 ? 0 : 1;
+            differs[first + lane] =
+                std::memcmp(end.data(), lanes.arena_state(lane), end.size()) == 0 ? 0 : 1;
           }
           progress.add();
         }
@@ -211,7 +233,8 @@ class BehaviourSurvey {
   }
 
   // Those of every episode, then events of any seat.
-  void name_measures(const std::vector<std::vector<EpisodeBehaviour>>& all, BehaviourTable& table) const {
+  void name_measures(const std::vector<std::vector<EpisodeBehaviour>>& all,
+                     BehaviourTable& table) const {
     std::vector<std::string> events;
     for (const auto& episodes : all) {
       for (const auto& [name, value] : episodes.front().measures)
@@ -233,7 +256,8 @@ class BehaviourSurvey {
     return found == episode.events.end() ? 0.0 : found->second;
   }
 
-  BehaviourRow row(std::size_t p, const std::vector<std::vector<EpisodeBehaviour>>& all, const BehaviourTable& table) const {
+  BehaviourRow row(std::size_t p, const std::vector<std::vector<EpisodeBehaviour>>& all,
+                   const BehaviourTable& table) const {
     BehaviourRow row{players_[p].name(), {}, {}, {}, 0.0, 0.0};
     for (const std::string& measure : table.measures) {
       std::vector<double> values, first, second;
@@ -247,7 +271,8 @@ class BehaviourSurvey {
       }
       row.values.push_back(values.empty() ? Interval{} : mean_interval(values));
       row.stddevs.push_back(stddev_of(values));
-      if (p > 0) row.differences.push_back(first.empty() ? Interval{} : paired_difference(first, second));
+      if (p > 0)
+        row.differences.push_back(first.empty() ? Interval{} : paired_difference(first, second));
     }
     if (p > 0) compare_places(all[0], all[p], row);
     return row;
@@ -261,10 +286,10 @@ class BehaviourSurvey {
     return values.size() < 2 ? 0.0 : std::sqrt(square / (n - 1.0));
   }
 
-  // Half the sum of the differences of the shares of time. If the player made no difference, the two episodes of a pair
-  // could as well be exchanged: how large the sum then becomes is tried.
-  void compare_places(const std::vector<EpisodeBehaviour>& a, const std::vector<EpisodeBehaviour>& b,
-                      BehaviourRow& row) const {
+  // Half the sum of the differences of the shares of time. If the player made no difference, the
+  // two episodes of a pair could as well be exchanged: how large the sum then becomes is tried.
+  void compare_places(const std::vector<EpisodeBehaviour>& a,
+                      const std::vector<EpisodeBehaviour>& b, BehaviourRow& row) const {
     const auto apart = [&](const std::vector<std::uint8_t>& exchanged) {
       std::map<std::pair<int, int>, double> difference;
       for (std::size_t e = 0; e < a.size(); ++e) {
@@ -301,9 +326,12 @@ class BehaviourSurvey {
 
 }  // namespace
 
-BehaviourTable measure_behaviour(const GameSpec& game, const std::vector<PlayerSource>& players, const BehaviourOptions& options) {
-  if (players.empty()) throw Error(ErrorKind::usage, "no player is named", "players", "name at least one");
-  if (options.episodes < 1) throw Error(ErrorKind::usage, "no episode to play", "episodes", "give at least 1");
+BehaviourTable measure_behaviour(const GameSpec& game, const std::vector<PlayerSource>& players,
+                                 const BehaviourOptions& options) {
+  if (players.empty())
+    throw Error(ErrorKind::usage, "no player is named", "players", "name at least one");
+  if (options.episodes < 1)
+    throw Error(ErrorKind::usage, "no episode to play", "episodes", "give at least 1");
   if (!(options.square > 0.0) || !std::isfinite(options.square))
     throw Error(ErrorKind::usage, "squares need a size", "square", "give metres above 0");
   return BehaviourSurvey(game, players, options).measure();
@@ -317,7 +345,8 @@ std::string course_of(const std::vector<Interval>& values) {
     const int step = v.low > turn.high ? 1 : v.high < turn.low ? -1 : 0;
     const int direction = steps.empty() ? 0 : steps.back();
     if (step != 0 && step != direction) steps.push_back(step);
-    if (step != 0 || (direction > 0 && v.mean > turn.mean) || (direction < 0 && v.mean < turn.mean)) turn = v;
+    if (step != 0 || (direction > 0 && v.mean > turn.mean) || (direction < 0 && v.mean < turn.mean))
+      turn = v;
   }
   const auto word = [](int step) { return step > 0 ? "rises" : "falls"; };
   if (steps.empty()) return "steady";

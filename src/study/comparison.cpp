@@ -11,9 +11,9 @@
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/play.hpp"
+#include "zithercraft/study/evaluation.hpp"
 #include "zithercraft/study/measure.hpp"
 #include "zithercraft/study/metrics.hpp"
-#include "zithercraft/study/evaluation.hpp"
 #include "zithercraft/study/study.hpp"
 
 namespace zithercraft {
@@ -27,13 +27,15 @@ bool all_digits(const std::string& text) {
   return !text.empty() && text.find_first_not_of("0123456789") == std::string::npos;
 }
 
-// What a run's name says beside its seed: "runs/first" for "runs/first/seed-2" and for "runs/first-2".
+// What a run's name says beside its seed: "runs/first" for "runs/first/seed-2" and for
+// "runs/first-2".
 std::string name_without_seed(const fs::path& run) {
   const fs::path plain = (run / "").parent_path();
   const std::string leaf = plain.filename().string();
   const std::size_t dash = leaf.rfind('-');
   if (dash == std::string::npos || !all_digits(leaf.substr(dash + 1))) return plain.string();
-  if (leaf.substr(0, dash) == "seed" && plain.has_parent_path()) return plain.parent_path().string();
+  if (leaf.substr(0, dash) == "seed" && plain.has_parent_path())
+    return plain.parent_path().string();
   return (plain.parent_path() / leaf.substr(0, dash)).string();
 }
 
@@ -41,7 +43,8 @@ std::vector<fs::path> runs_within(const fs::path& folder) {
   std::vector<fs::path> runs;
   std::error_code code;
   for (const auto& entry : fs::directory_iterator(folder, code))
-    if (entry.path().filename().string().starts_with("seed-") && holds_run(entry.path())) runs.push_back(entry.path());
+    if (entry.path().filename().string().starts_with("seed-") && holds_run(entry.path()))
+      runs.push_back(entry.path());
   std::sort(runs.begin(), runs.end());
   return runs;
 }
@@ -51,16 +54,19 @@ void check_alike(const RunGroup& group) {
   for (const fs::path& folder : group.runs) {
     const Run run = Run::open(folder);
     auto difference = first_difference(first.game_spec(), run.game_spec());
-    if (difference.empty() && method_of(first.settings()) != method_of(run.settings())) difference = "method";
-    if (difference.empty() &&
-        !(first.settings().learner == run.settings().learner && first.settings().evolution == run.settings().evolution))
+    if (difference.empty() && method_of(first.settings()) != method_of(run.settings()))
+      difference = "method";
+    if (difference.empty() && !(first.settings().learner == run.settings().learner &&
+                                first.settings().evolution == run.settings().evolution))
       difference = "the learner's settings";
-    if (difference.empty() && first.settings().generations != run.settings().generations) difference = "generations";
+    if (difference.empty() && first.settings().generations != run.settings().generations)
+      difference = "generations";
     if (difference.empty() && first.settings().steps != run.settings().steps) difference = "steps";
     if (!difference.empty())
-      throw Error(ErrorKind::refused,
-                  "runs of the group '" + group.name + "' differ by more than their seeds: " + difference,
-                  folder.string(), "give runs that differ otherwise other names");
+      throw Error(
+          ErrorKind::refused,
+          "runs of the group '" + group.name + "' differ by more than their seeds: " + difference,
+          folder.string(), "give runs that differ otherwise other names");
   }
 }
 
@@ -69,14 +75,17 @@ std::vector<RunGroup> groups_of_study(const fs::path& folder) {
   std::vector<RunGroup> groups;
   for (const GameSpec& game : study.plan().games)
     for (const Variant& variant : study.plan().variants) {
-      RunGroup group{study.plan().games.size() == 1 ? variant.name : game.name + ": " + variant.name, {}};
+      RunGroup group{
+          study.plan().games.size() == 1 ? variant.name : game.name + ": " + variant.name, {}};
       for (const StudyRun& run : study.runs())
-        if (run.status == StudyRunStatus::done && run.game == game.name && run.variant == variant.name)
+        if (run.status == StudyRunStatus::done && run.game == game.name &&
+            run.variant == variant.name)
           group.runs.push_back(study.run_folder(run));
       if (!group.runs.empty()) groups.push_back(std::move(group));
     }
   if (groups.empty())
-    throw Error(ErrorKind::refused, "no run of the study is finished", folder.string(), "finish a run first");
+    throw Error(ErrorKind::refused, "no run of the study is finished", folder.string(),
+                "finish a run first");
   return groups;
 }
 
@@ -116,7 +125,8 @@ Interval within(Interval interval, double low, double high) {
   return {interval.mean, std::max(low, interval.low), std::min(high, interval.high)};
 }
 
-GroupScore evaluate_group(const RunGroup& group, const CompareOptions& options, WorkerPool& pool, WorkCount& progress) {
+GroupScore evaluate_group(const RunGroup& group, const CompareOptions& options, WorkerPool& pool,
+                          WorkCount& progress) {
   check_alike(group);
   GroupScore score{.name = group.name};
   std::vector<double> steps, seconds;
@@ -125,8 +135,9 @@ GroupScore evaluate_group(const RunGroup& group, const CompareOptions& options, 
     GameSpec game = run.game_spec();
     score.game = game.name;
     game.stages.clear();
-    const auto values = take_measures(run, game, {"success", "return", "steps_to_target", "seconds_to_target"},
-                                      options.episodes, options.seed, options.target, pool, &progress);
+    const auto values =
+        take_measures(run, game, {"success", "return", "steps_to_target", "seconds_to_target"},
+                      options.episodes, options.seed, options.target, pool, &progress);
     score.success.push_back(values[0]);
     score.episode_return.push_back(values[1]);
     if (!std::isfinite(values[2])) continue;
@@ -147,9 +158,11 @@ GroupScore evaluate_group(const RunGroup& group, const CompareOptions& options, 
 std::vector<RunGroup> group_runs(const std::vector<fs::path>& named) {
   std::vector<RunGroup> groups;
   const auto add = [&](const std::string& name, const fs::path& run) {
-    const auto found = std::find_if(groups.begin(), groups.end(), [&](const RunGroup& g) { return g.name == name; });
+    const auto found = std::find_if(groups.begin(), groups.end(),
+                                    [&](const RunGroup& g) { return g.name == name; });
     RunGroup& group = found == groups.end() ? groups.emplace_back(RunGroup{name, {}}) : *found;
-    if (std::find(group.runs.begin(), group.runs.end(), run) == group.runs.end()) group.runs.push_back(run);
+    if (std::find(group.runs.begin(), group.runs.end(), run) == group.runs.end())
+      group.runs.push_back(run);
   };
   for (const fs::path& path : named) {
     if (holds_run(path)) {
@@ -161,8 +174,11 @@ std::vector<RunGroup> group_runs(const std::vector<fs::path>& named) {
     } else {
       const auto runs = runs_within(path);
       if (runs.empty())
-        throw Error(ErrorKind::file, fs::exists(path) ? "the folder holds no run and no study" : "there is no such folder",
-                    path.string(), "name a run, a study, or a folder of runs named seed-1, seed-2 and so on");
+        throw Error(
+            ErrorKind::file,
+            fs::exists(path) ? "the folder holds no run and no study" : "there is no such folder",
+            path.string(),
+            "name a run, a study, or a folder of runs named seed-1, seed-2 and so on");
       for (const fs::path& run : runs) add(name_without_seed(run), run);
     }
   }
@@ -171,7 +187,8 @@ std::vector<RunGroup> group_runs(const std::vector<fs::path>& named) {
 
 Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& options) {
   if (groups.empty() || options.episodes < 1)
-    throw Error(ErrorKind::usage, "there is nothing to compare", "compare", "name runs, and at least 1 episode");
+    throw Error(ErrorKind::usage, "there is nothing to compare", "compare",
+                "name runs, and at least 1 episode");
   WorkerPool pool(options.threads);
   Comparison comparison{options, {}};
   std::size_t runs = 0;
@@ -188,24 +205,27 @@ Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& op
 }
 
 std::string Comparison::to_json() const {
-  nlohmann::ordered_json j{{"episodes", options.episodes}, {"seed", options.seed}, {"target", options.target}};
+  nlohmann::ordered_json j{
+      {"episodes", options.episodes}, {"seed", options.seed}, {"target", options.target}};
   j["groups"] = nlohmann::ordered_json::array();
   for (const GroupScore& g : groups)
-    j["groups"].push_back(
-        {{"name", g.name},
-         {"game", g.game},
-         {"runs", g.success.size()},
-         {"success", json_of(g.mean_success)},
-         {"return", json_of(g.mean_return)},
-         {"success_by_run", g.success},
-         {"return_by_run", g.episode_return},
-         {"reached_target", g.reached},
-         {"steps_to_target", json_of(g.steps_to_target)},
-         {"seconds_to_target", json_of(g.seconds_to_target)},
-         {"difference_to_first", json_of(g.difference)},
-         {"chance_to_be_better", json_of(g.improvement)},
-         {"curve",
-          {{"steps", g.curve.steps}, {"mean", g.curve.mean}, {"low", g.curve.low}, {"high", g.curve.high}}}});
+    j["groups"].push_back({{"name", g.name},
+                           {"game", g.game},
+                           {"runs", g.success.size()},
+                           {"success", json_of(g.mean_success)},
+                           {"return", json_of(g.mean_return)},
+                           {"success_by_run", g.success},
+                           {"return_by_run", g.episode_return},
+                           {"reached_target", g.reached},
+                           {"steps_to_target", json_of(g.steps_to_target)},
+                           {"seconds_to_target", json_of(g.seconds_to_target)},
+                           {"difference_to_first", json_of(g.difference)},
+                           {"chance_to_be_better", json_of(g.improvement)},
+                           {"curve",
+                            {{"steps", g.curve.steps},
+                             {"mean", g.curve.mean},
+                             {"low", g.curve.low},
+                             {"high", g.curve.high}}}});
   return j.dump(2);
 }
 

@@ -15,8 +15,8 @@ constexpr std::int64_t at_first = 10;      // generations in which nothing is wa
 EvolutionPlayers players_of(const Game& game, const RunSettings& settings) {
   for (const RoleTraining& told : settings.roles)
     if (!told.learner.empty())
-      throw Error(ErrorKind::spec, "the roles of an evolution share their settings", "role '" + told.role + "'",
-                  "give the settings without a role");
+      throw Error(ErrorKind::spec, "the roles of an evolution share their settings",
+                  "role '" + told.role + "'", "give the settings without a role");
   EvolutionPlayers players;
   for (const RolePlayer& player : role_players(game, settings)) players.push_back(player.player);
   return players;
@@ -28,7 +28,8 @@ class EvolutionTrainer final : public Trainer {
       : game_(run.game()),
         settings_(run.settings()),
         pool_(pool),
-        evolution_(game_, *settings_.evolution, settings_.seed, pool, players_of(game_, settings_)) {
+        evolution_(game_, *settings_.evolution, settings_.seed, pool,
+                   players_of(game_, settings_)) {
     while (!evolution_.population_of(first_role_)) ++first_role_;
     if (options.custom_fitness) evolution_.set_fitness(options.custom_fitness);
   }
@@ -46,8 +47,8 @@ class EvolutionTrainer final : public Trainer {
     row.led_since = static_cast<double>(reports[0].led_since);
     for (const GenerationReport& r : reports)
       row.times += {r.play_seconds, r.decide_seconds, 0.0, r.make_seconds, r.wall_seconds};
-    row.busy_share =
-        (row.times.play + row.times.decide + row.times.optimise) / (row.times.wall * static_cast<double>(pool_.threads()));
+    row.busy_share = (row.times.play + row.times.decide + row.times.optimise) /
+                     (row.times.wall * static_cast<double>(pool_.threads()));
     const auto roles = game_.roles();
     row.episodes = static_cast<std::int64_t>(reports[0].leader.size());
     for (const auto& term : roles[first_role_].terms) row.terms.emplace_back(term, 0.0);
@@ -72,7 +73,8 @@ class EvolutionTrainer final : public Trainer {
   std::int64_t steps() const override { return evolution_.steps(); }
   double done() const override {
     return settings_.generations > 0
-               ? static_cast<double>(evolution_.generation()) / static_cast<double>(settings_.generations)
+               ? static_cast<double>(evolution_.generation()) /
+                     static_cast<double>(settings_.generations)
                : static_cast<double>(evolution_.steps()) / static_cast<double>(settings_.steps);
   }
   std::size_t stage() const override { return evolution_.stage(); }
@@ -82,7 +84,8 @@ class EvolutionTrainer final : public Trainer {
     while (power < last_generation_) power *= 10;
     return power == last_generation_;
   }
-  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> states, double share) override {
+  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> states,
+                  double share) override {
     evolution_.set_starts(stage, std::move(states), share);
   }
   Continuation continue_from(const TensorFile& checkpoint) override {
@@ -99,8 +102,8 @@ class EvolutionTrainer final : public Trainer {
   }
 
  private:
-  // Schedules end with the training; where steps count nobody knows how many the coming generation will take, so it
-  // is taken to be like those before.
+  // Schedules end with the training; where steps count nobody knows how many the coming generation
+  // will take, so it is taken to be like those before.
   double progress() const {
     const auto generation = static_cast<double>(evolution_.generation());
     return std::min(1.0, generation == 0.0 ? 0.0 : done() * (generation + 1.0) / generation);
@@ -112,12 +115,16 @@ class EvolutionTrainer final : public Trainer {
     if (r.generation <= at_first) return list;
     const EvolutionMethod method = settings_.evolution->method;
     if (r.species.size() == 1)
-      list.emplace_back("one species is left: lower species_distance, or raise species_wanted and young");
+      list.emplace_back(
+          "one species is left: lower species_distance, or raise species_wanted and young");
     if (method != EvolutionMethod::es && method != EvolutionMethod::cma &&
         r.diversity < little_diversity * first_diversity_)
-      list.emplace_back("diversity is gone: raise last_mutation_strength or parents, or give novelty some weight");
+      list.emplace_back(
+          "diversity is gone: raise last_mutation_strength or parents, or give novelty some "
+          "weight");
     if (r.stddev == 0.0)
-      list.emplace_back("all individuals are as good as each other: reward what some of them already do");
+      list.emplace_back(
+          "all individuals are as good as each other: reward what some of them already do");
     return list;
   }
 
@@ -132,7 +139,8 @@ class EvolutionTrainer final : public Trainer {
 
 }  // namespace
 
-std::unique_ptr<Trainer> evolution_trainer(const Run& run, const TrainOptions& options, WorkerPool& pool) {
+std::unique_ptr<Trainer> evolution_trainer(const Run& run, const TrainOptions& options,
+                                           WorkerPool& pool) {
   return std::make_unique<EvolutionTrainer>(run, options, pool);
 }
 

@@ -5,7 +5,8 @@
 
 namespace zithercraft {
 
-/// Only one at a time may write into a folder. The lock goes when the process does, however it ends.
+/// Only one at a time may write into a folder. The lock goes when the process does, however it
+/// ends.
 class FolderLock {
  public:
   /// `who` says what holds it otherwise: "training". Throws Error (refused, file).

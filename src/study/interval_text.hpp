@@ -10,7 +10,9 @@ namespace zithercraft {
 
 /// "0.5 [0.4, 0.6]"; an unknown end is "?".
 inline std::string with_range(const Interval& i, const char* format) {
-  const auto text = [&](double value) { return std::isfinite(value) ? fmt::format(fmt::runtime(format), value) : "?"; };
+  const auto text = [&](double value) {
+    return std::isfinite(value) ? fmt::format(fmt::runtime(format), value) : "?";
+  };
   return fmt::format("{} [{}, {}]", text(i.mean), text(i.low), text(i.high));
 }
 

@@ -35,7 +35,8 @@ std::vector<std::string> sides_of(const Game& game) {
       sides.push_back(role.side);
   if (sides.size() != 2)
     throw Error(ErrorKind::refused, fmt::format("the game has {} opposed sides", sides.size()),
-                "game '" + game.spec().name + "'", "a match needs two: give the bodies of the roles a `side`");
+                "game '" + game.spec().name + "'",
+                "a match needs two: give the bodies of the roles a `side`");
   return sides;
 }
 
@@ -47,14 +48,20 @@ std::vector<std::string> terms_of(const Game& game, const std::string& side) {
 
 class Tournament {
  public:
-  Tournament(const GameSpec& spec, const std::vector<PlayerSource>& players, const MatchOptions& options)
-      : game_(spec), sides_(sides_of(game_)), players_(players), options_(options), pool_(options.threads) {}
+  Tournament(const GameSpec& spec, const std::vector<PlayerSource>& players,
+             const MatchOptions& options)
+      : game_(spec),
+        sides_(sides_of(game_)),
+        players_(players),
+        options_(options),
+        pool_(options.threads) {}
 
   MatchTable play() {
     MatchTable table{game_.spec().name, sides_, {}, options_, {}, {}, {}, {}};
     for (const PlayerSource& player : players_) table.players.push_back(player.name());
     const auto pairs = seatings();
-    WorkCount progress(static_cast<std::int64_t>(pairs.size()) * options_.episodes, options_.on_progress);
+    WorkCount progress(static_cast<std::int64_t>(pairs.size()) * options_.episodes,
+                       options_.on_progress);
     for (const auto& [a, b] : pairs) play_seating(a, b, progress);
     for (std::size_t a = 0; a < players_.size(); ++a)
       for (std::size_t b = a + 1; b < players_.size(); ++b) table.pairings.push_back(pairing(a, b));
@@ -77,7 +84,8 @@ class Tournament {
   // Which player takes which side against which: both seatings where possible.
   std::vector<std::pair<std::size_t, std::size_t>> seatings() const {
     std::vector<std::array<std::string, 2>> objections;
-    for (std::size_t p = 0; p < players_.size(); ++p) objections.push_back({objection(p, 0), objection(p, 1)});
+    for (std::size_t p = 0; p < players_.size(); ++p)
+      objections.push_back({objection(p, 0), objection(p, 1)});
     const auto fits = [&](std::size_t p, std::size_t side) { return objections[p][side].empty(); };
     std::vector<std::pair<std::size_t, std::size_t>> list;
     for (std::size_t a = 0; a < players_.size(); ++a)
@@ -88,8 +96,10 @@ class Tournament {
         if (list.size() > before) continue;
         const std::size_t p = fits(a, 0) || fits(a, 1) ? b : a;
         throw Error(ErrorKind::refused,
-                    "'" + players_[a].name() + "' and '" + players_[b].name() + "' cannot be seated against each other",
-                    "'" + players_[p].name() + "'", objections[p][0].empty() ? objections[p][1] : objections[p][0]);
+                    "'" + players_[a].name() + "' and '" + players_[b].name() +
+                        "' cannot be seated against each other",
+                    "'" + players_[p].name() + "'",
+                    objections[p][0].empty() ? objections[p][1] : objections[p][0]);
       }
     return list;
   }
@@ -116,7 +126,8 @@ class Tournament {
     const auto own = players(a, b);
     std::vector<const Player*> lineup;
     for (const auto& player : own) lineup.push_back(player.get());
-    const auto results = play_all_roles(game_, lineup, options_.episodes, episodes_seed(), pool_, &progress);
+    const auto results =
+        play_all_roles(game_, lineup, options_.episodes, episodes_seed(), pool_, &progress);
     for (std::int64_t e = 0; e < options_.episodes; ++e)
       bouts_.push_back(bout(a, b, static_cast<std::size_t>(e), results));
   }
@@ -146,7 +157,9 @@ class Tournament {
     for (double& reward : bout.first_terms) reward /= seats[0];
     for (double& reward : bout.second_terms) reward /= seats[1];
     if (bout.winner == 0 && options_.decided_by == DecidedBy::returns)
-      bout.winner = bout.first_return > bout.second_return ? 1 : bout.first_return < bout.second_return ? -1 : 0;
+      bout.winner = bout.first_return > bout.second_return   ? 1
+                    : bout.first_return < bout.second_return ? -1
+                                                             : 0;
     return bout;
   }
 
@@ -168,7 +181,8 @@ class Tournament {
       b_terms.push_back(first ? bout.second_terms : bout.first_terms);
     }
     m.share = mean_interval(shares);
-    const auto won = static_cast<std::size_t>(m.tally.wins), lost = static_cast<std::size_t>(m.tally.losses);
+    const auto won = static_cast<std::size_t>(m.tally.wins),
+               lost = static_cast<std::size_t>(m.tally.losses);
     m.decided_share = won + lost == 0 ? Interval{0.5, 0.0, 1.0} : share_interval(won, won + lost);
     m.a_return = mean_interval(a_returns);
     m.b_return = mean_interval(b_returns);
@@ -200,7 +214,8 @@ class Tournament {
       const auto file = options_.replays / (name + ".zrep");
       const auto own = players(bout->a, bout->b);
       record_episode(file, game_, own, {episodes_seed(), 0, bout->episode}, options_.seed);
-      table.notable.push_back({why, players_[bout->a].name(), players_[bout->b].name(), bout->episode, file.string()});
+      table.notable.push_back(
+          {why, players_[bout->a].name(), players_[bout->b].name(), bout->episode, file.string()});
     };
     // The first of those that are alike, so that it is always the same one.
     const auto best = [&](const auto& worth) {
@@ -232,13 +247,18 @@ class Tournament {
   std::vector<Bout> bouts_;
 };
 
-nlohmann::ordered_json json_of(const Tally& t) { return {{"wins", t.wins}, {"draws", t.draws}, {"losses", t.losses}}; }
+nlohmann::ordered_json json_of(const Tally& t) {
+  return {{"wins", t.wins}, {"draws", t.draws}, {"losses", t.losses}};
+}
 
 }  // namespace
 
-MatchTable play_matches(const GameSpec& game, const std::vector<PlayerSource>& players, const MatchOptions& options) {
-  if (players.size() < 2) throw Error(ErrorKind::usage, "a match needs two players", "players", "name at least two");
-  if (options.episodes < 1) throw Error(ErrorKind::usage, "no episode to play", "episodes", "give at least 1");
+MatchTable play_matches(const GameSpec& game, const std::vector<PlayerSource>& players,
+                        const MatchOptions& options) {
+  if (players.size() < 2)
+    throw Error(ErrorKind::usage, "a match needs two players", "players", "name at least two");
+  if (options.episodes < 1)
+    throw Error(ErrorKind::usage, "no episode to play", "episodes", "give at least 1");
   return Tournament(game, players, options).play();
 }
 
@@ -248,7 +268,8 @@ namespace {
 std::vector<std::pair<std::string, std::int64_t>> kept_checkpoints(const Run& run) {
   std::vector<std::pair<std::string, std::int64_t>> kept;
   for (const std::string& name : run.checkpoint_names()) kept.emplace_back(name, steps_of(name));
-  if (kept.empty() || kept.back().second != run.steps_done()) kept.emplace_back("last", run.steps_done());
+  if (kept.empty() || kept.back().second != run.steps_done())
+    kept.emplace_back("last", run.steps_done());
   return kept;
 }
 
@@ -263,23 +284,28 @@ std::vector<PlayerSource> checkpoint_players(const Run& run) {
 
 std::vector<double> steps_of_checkpoints(const Run& run) {
   std::vector<double> list;
-  for (const auto& [name, steps] : kept_checkpoints(run)) list.push_back(static_cast<double>(steps));
+  for (const auto& [name, steps] : kept_checkpoints(run))
+    list.push_back(static_cast<double>(steps));
   return list;
 }
 
 std::string MatchTable::to_json() const {
-  nlohmann::ordered_json j{{"game", game},
-                           {"sides", sides},
-                           {"episodes", options.episodes},
-                           {"seed", options.seed},
-                           {"actions", name_of(options.actions)},
-                           {"decided_by", options.decided_by == DecidedBy::verdict ? "verdict" : "returns"}};
+  nlohmann::ordered_json j{
+      {"game", game},
+      {"sides", sides},
+      {"episodes", options.episodes},
+      {"seed", options.seed},
+      {"actions", name_of(options.actions)},
+      {"decided_by", options.decided_by == DecidedBy::verdict ? "verdict" : "returns"}};
   j["players"] = nlohmann::ordered_json::array();
   for (std::size_t p = 0; p < players.size(); ++p)
-    j["players"].push_back({{"name", players[p]}, {"rating", ratings[p].points}, {"rating_standard_error", ratings[p].standard_error}});
+    j["players"].push_back({{"name", players[p]},
+                            {"rating", ratings[p].points},
+                            {"rating_standard_error", ratings[p].standard_error}});
   j["pairings"] = nlohmann::ordered_json::array();
   for (const Pairing& m : pairings) {
-    nlohmann::ordered_json a_terms = nlohmann::ordered_json::object(), b_terms = nlohmann::ordered_json::object();
+    nlohmann::ordered_json a_terms = nlohmann::ordered_json::object(),
+                           b_terms = nlohmann::ordered_json::object();
     for (const auto& [name, reward] : m.a_terms) a_terms[name] = zithercraft::json_of(reward);
     for (const auto& [name, reward] : m.b_terms) b_terms[name] = zithercraft::json_of(reward);
     j["pairings"].push_back({{"a", players[m.a]},
@@ -299,8 +325,11 @@ std::string MatchTable::to_json() const {
   for (const auto& [a, b, c] : cycles) j["cycles"].push_back({players[a], players[b], players[c]});
   j["notable"] = nlohmann::ordered_json::array();
   for (const NotableEpisode& t : notable)
-    j["notable"].push_back(
-        {{"why", t.why}, {"first", t.first}, {"second", t.second}, {"episode", t.episode}, {"replay", t.replay}});
+    j["notable"].push_back({{"why", t.why},
+                            {"first", t.first},
+                            {"second", t.second},
+                            {"episode", t.episode},
+                            {"replay", t.replay}});
   return j.dump(2);
 }
 

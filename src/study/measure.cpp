@@ -15,9 +15,12 @@ namespace zithercraft {
 namespace {
 
 constexpr std::string_view term_prefix = "term.", event_prefix = "events.";
-const std::vector<std::string> plain_measures{"success", "return", "length", "steps_to_target", "seconds_to_target"};
+const std::vector<std::string> plain_measures{"success", "return", "length", "steps_to_target",
+                                              "seconds_to_target"};
 
-std::string after(std::string_view prefix, const std::string& measure) { return measure.substr(prefix.size()); }
+std::string after(std::string_view prefix, const std::string& measure) {
+  return measure.substr(prefix.size());
+}
 
 std::size_t term_number(const GameSpec& game, const std::string& name, const std::string& measure) {
   const auto& terms = game.roles.at(0).rewards;
@@ -41,14 +44,17 @@ GameSpec counting(GameSpec game) {
   return game;
 }
 
-std::vector<EpisodeResult> play(const Run& run, const GameSpec& spec, std::int64_t episodes, std::uint64_t seed,
-                                WorkerPool& pool, WorkCount* progress = nullptr) {
+std::vector<EpisodeResult> play(const Run& run, const GameSpec& spec, std::int64_t episodes,
+                                std::uint64_t seed, WorkerPool& pool,
+                                WorkCount* progress = nullptr) {
   const Game game(spec);
   const Lineup lineup(game, policy_player(game, 0, run.policy()), seed);
-  return play_episodes(game, lineup.const_players(), episodes, derived_seed(seed, "score"), pool, progress);
+  return play_episodes(game, lineup.const_players(), episodes, derived_seed(seed, "score"), pool,
+                       progress);
 }
 
-double mean(const std::vector<EpisodeResult>& results, const std::function<double(const EpisodeResult&)>& of) {
+double mean(const std::vector<EpisodeResult>& results,
+            const std::function<double(const EpisodeResult&)>& of) {
   double sum = 0.0;
   for (const EpisodeResult& e : results) sum += of(e);
   return sum / static_cast<double>(results.size());
@@ -74,34 +80,42 @@ void check_measures(const GameSpec& game, const Measures& measures) {
     } else if (measure.starts_with(event_prefix)) {
       const std::size_t term = term_number(game, after(event_prefix, measure), measure);
       if (!game.roles[0].rewards[term].on)
-        throw Error(ErrorKind::spec, "the term '" + game.roles[0].rewards[term].name + "' does not pay on an event",
+        throw Error(ErrorKind::spec,
+                    "the term '" + game.roles[0].rewards[term].name + "' does not pay on an event",
                     "measure '" + measure + "'",
                     "name a term with `on`, or measure term." + game.roles[0].rewards[term].name);
-    } else if (std::find(plain_measures.begin(), plain_measures.end(), measure) == plain_measures.end()) {
-      throw Error(ErrorKind::spec, "there is no measure '" + measure + "'", "measures",
-                  advice(measure, plain_measures) + " Terms are measured as term.NAME and events.NAME");
+    } else if (std::find(plain_measures.begin(), plain_measures.end(), measure) ==
+               plain_measures.end()) {
+      throw Error(
+          ErrorKind::spec, "there is no measure '" + measure + "'", "measures",
+          advice(measure, plain_measures) + " Terms are measured as term.NAME and events.NAME");
     }
   }
 }
 
-std::vector<double> take_measures(const Run& run, const GameSpec& game, const Measures& measures, std::int64_t episodes,
-                                  std::uint64_t seed, double target, WorkerPool& pool, WorkCount* progress) {
+std::vector<double> take_measures(const Run& run, const GameSpec& game, const Measures& measures,
+                                  std::int64_t episodes, std::uint64_t seed, double target,
+                                  WorkerPool& pool, WorkCount* progress) {
   const auto results = play(run, game, episodes, seed, pool, progress);
-  const bool counts = std::any_of(measures.begin(), measures.end(),
-                                  [](const std::string& measure) { return measure.starts_with(event_prefix); });
-  const auto counted = counts ? play(run, counting(game), episodes, seed, pool) : std::vector<EpisodeResult>{};
+  const bool counts = std::any_of(measures.begin(), measures.end(), [](const std::string& measure) {
+    return measure.starts_with(event_prefix);
+  });
+  const auto counted =
+      counts ? play(run, counting(game), episodes, seed, pool) : std::vector<EpisodeResult>{};
   const auto value = [&](const std::string& measure) {
     if (measure == "success")
       return mean(results, [](const auto& e) { return e.outcome == Outcome::success ? 1.0 : 0.0; });
     if (measure == "return") return mean(results, [](const auto& e) { return e.episode_return; });
-    if (measure == "length") return mean(results, [](const auto& e) { return static_cast<double>(e.length); });
+    if (measure == "length")
+      return mean(results, [](const auto& e) { return static_cast<double>(e.length); });
     if (measure == "steps_to_target" || measure == "seconds_to_target") {
       const auto row = reached(run, target);
       if (!row) return std::numeric_limits<double>::infinity();
       return measure == "seconds_to_target" ? row->seconds : static_cast<double>(row->steps);
     }
     const bool event = measure.starts_with(event_prefix);
-    const std::size_t term = term_number(game, after(event ? event_prefix : term_prefix, measure), measure);
+    const std::size_t term =
+        term_number(game, after(event ? event_prefix : term_prefix, measure), measure);
     return mean(event ? counted : results, [&](const auto& e) { return e.ledger[term]; });
   };
   std::vector<double> values;

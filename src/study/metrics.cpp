@@ -14,19 +14,25 @@ std::string names_of(std::span<const Column> columns, const char* before, const 
   for (const Column& column : columns) names += std::string(before) + column.name + after;
   return names;
 }
-std::string column_names(const char* before, const char* after) { return names_of(metrics_columns(), before, after); }
+std::string column_names(const char* before, const char* after) {
+  return names_of(metrics_columns(), before, after);
+}
 
 std::string schema() {
-  return "PRAGMA user_version = 2;CREATE TABLE IF NOT EXISTS updates (steps INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER" +
+  return "PRAGMA user_version = 2;CREATE TABLE IF NOT EXISTS updates (steps INTEGER PRIMARY KEY, "
+         "episodes INTEGER, stage INTEGER" +
          column_names(", ", " REAL") +
          ");"
-         "CREATE TABLE IF NOT EXISTS terms (steps INTEGER, term TEXT, mean REAL, PRIMARY KEY (steps, term));"
+         "CREATE TABLE IF NOT EXISTS terms (steps INTEGER, term TEXT, mean REAL, PRIMARY KEY "
+         "(steps, term));"
          "CREATE TABLE IF NOT EXISTS roles (steps INTEGER, role TEXT, episodes INTEGER" +
          names_of(role_columns(), ", ", " REAL") +
          ", PRIMARY KEY (steps, role));"
-         "CREATE TABLE IF NOT EXISTS species (steps INTEGER, species INTEGER, size INTEGER, age INTEGER, "
+         "CREATE TABLE IF NOT EXISTS species (steps INTEGER, species INTEGER, size INTEGER, age "
+         "INTEGER, "
          "without_gain INTEGER, best REAL, PRIMARY KEY (steps, species));"
-         "CREATE TABLE IF NOT EXISTS role_terms (steps INTEGER, role TEXT, term TEXT, mean REAL, PRIMARY KEY "
+         "CREATE TABLE IF NOT EXISTS role_terms (steps INTEGER, role TEXT, term TEXT, mean REAL, "
+         "PRIMARY KEY "
          "(steps, role, term));";
 }
 
@@ -65,13 +71,15 @@ Metrics::~Metrics() = default;
 
 void Metrics::forget_after(std::int64_t steps) {
   for (const char* table : {"updates", "terms", "roles", "role_terms", "species"})
-    Statement(state_->db, std::string("DELETE FROM ") + table + " WHERE steps > ?1").bind(steps).run();
+    Statement(state_->db, std::string("DELETE FROM ") + table + " WHERE steps > ?1")
+        .bind(steps)
+        .run();
 }
 
 void Metrics::add_role(std::int64_t steps, RoleMetrics role) {
   Statement s(state_->db, "INSERT OR REPLACE INTO roles (steps, role, episodes" +
-                              names_of(role_columns(), ", ", "") + ") VALUES (" + places(3 + role_columns().size()) +
-                              ")");
+                              names_of(role_columns(), ", ", "") + ") VALUES (" +
+                              places(3 + role_columns().size()) + ")");
   s.bind(steps).bind(role.role).bind(role.episodes);
   for (const RoleColumn& column : role_columns())
     knows(role, column.known) ? s.bind(column.of(role)) : s.bind_nothing();
@@ -90,7 +98,9 @@ std::vector<RoleMetrics> Metrics::roles_at(std::int64_t steps) const {
     RoleMetrics role{.role = s.text(0), .episodes = s.whole(1)};
     int number = 2;
     for (const RoleColumn& column : role_columns()) column.of(role) = s.number(number++);
-    Statement terms(state_->db, "SELECT term, mean FROM role_terms WHERE steps = ?1 AND role = ?2 ORDER BY rowid");
+    Statement terms(
+        state_->db,
+        "SELECT term, mean FROM role_terms WHERE steps = ?1 AND role = ?2 ORDER BY rowid");
     terms.bind(steps).bind(role.role);
     while (terms.row()) role.terms.emplace_back(terms.text(0), terms.number(1));
     roles.push_back(std::move(role));
@@ -101,7 +111,8 @@ std::vector<RoleMetrics> Metrics::roles_at(std::int64_t steps) const {
 std::vector<SpeciesReport> Metrics::species_at(std::int64_t steps) const {
   std::vector<SpeciesReport> list;
   Statement s(state_->db,
-              "SELECT species, size, age, without_gain, best FROM species WHERE steps = ?1 ORDER BY species");
+              "SELECT species, size, age, without_gain, best FROM species WHERE steps = ?1 ORDER "
+              "BY species");
   s.bind(steps);
   while (s.row())
     list.push_back({.number = s.whole(0),
@@ -114,8 +125,9 @@ std::vector<SpeciesReport> Metrics::species_at(std::int64_t steps) const {
 
 void Metrics::add(const MetricsRow& row) {
   state_->db.run("BEGIN");
-  Statement s(state_->db, "INSERT OR REPLACE INTO updates (steps, episodes, stage" + column_names(", ", "") +
-                              ") VALUES (" + places(3 + metrics_columns().size()) + ")");
+  Statement s(state_->db, "INSERT OR REPLACE INTO updates (steps, episodes, stage" +
+                              column_names(", ", "") + ") VALUES (" +
+                              places(3 + metrics_columns().size()) + ")");
   s.bind(row.steps).bind(row.episodes).bind(static_cast<std::int64_t>(row.stage));
   MetricsRow copy = row;
   for (const MetricsColumn& column : metrics_columns())

@@ -69,7 +69,8 @@ void describe(V& v, PlanFile& s) {
 }
 
 // Every variant by every method; a variant's own settings win.
-std::vector<Variant> by_methods(const std::vector<Variant>& variants, const std::vector<Method>& methods) {
+std::vector<Variant> by_methods(const std::vector<Variant>& variants,
+                                const std::vector<Method>& methods) {
   std::vector<Variant> all;
   for (const Variant& variant : variants)
     for (const Method& method : methods) {
@@ -97,16 +98,18 @@ void describe(V& v, ResolvedPlan<Learner>& s) {
 }
 
 toml::table plan_table(const StudyPlan& plan) {
-  toml::table table =
-      plan.evolution ? TomlWriter::to_table(ResolvedPlan<EvolutionSettings>{plan, method_of(plan), *plan.evolution})
-                     : TomlWriter::to_table(ResolvedPlan<PolicyGradientSettings>{plan, method_of(plan), plan.learner});
+  toml::table table = plan.evolution ? TomlWriter::to_table(ResolvedPlan<EvolutionSettings>{
+                                           plan, method_of(plan), *plan.evolution})
+                                     : TomlWriter::to_table(ResolvedPlan<PolicyGradientSettings>{
+                                           plan, method_of(plan), plan.learner});
   toml::array games;
   for (const GameSpec& game : plan.games) games.push_back(table_of(game));
   table.insert("games", std::move(games));
   return table;
 }
 
-[[noreturn]] void wrong(const std::string& problem, const std::string& where, const std::string& fix) {
+[[noreturn]] void wrong(const std::string& problem, const std::string& where,
+                        const std::string& fix) {
   throw Error(ErrorKind::spec, problem, where, fix);
 }
 
@@ -128,8 +131,10 @@ const std::string& name_of(const Sense& sense) {
 }
 
 template <class List>
-auto find_named(List& list, const std::string& what, const std::string& name, const std::string& where) {
-  const auto found = std::find_if(list.begin(), list.end(), [&](const auto& item) { return name_of(item) == name; });
+auto find_named(List& list, const std::string& what, const std::string& name,
+                const std::string& where) {
+  const auto found = std::find_if(list.begin(), list.end(),
+                                  [&](const auto& item) { return name_of(item) == name; });
   if (found != list.end()) return found;
   std::vector<std::string> names;
   for (const auto& item : list) names.push_back(name_of(item));
@@ -137,8 +142,8 @@ auto find_named(List& list, const std::string& what, const std::string& name, co
 }
 
 // A setting of what learns: the evolution if there is one.
-void set_key(PolicyGradientSettings& ppo, std::optional<EvolutionSettings>& evolution, const std::string& key, const Value& value,
-             const std::string& where) {
+void set_key(PolicyGradientSettings& ppo, std::optional<EvolutionSettings>& evolution,
+             const std::string& key, const Value& value, const std::string& where) {
   if (evolution) {
     evolution = with_setting(*evolution, key, value, where);
   } else {
@@ -162,8 +167,8 @@ void check_variant(const StudyPlan& plan, const GameSpec& game, const Variant& v
     learner_of(plan, variant);
     check_measures(measured_game(game, variant), plan.measures);
   } catch (const Error& error) {
-    throw Error(error.kind(), error.problem(), "game '" + game.name + "', " + place(variant) + ": " + error.where(),
-                error.fix());
+    throw Error(error.kind(), error.problem(),
+                "game '" + game.name + "', " + place(variant) + ": " + error.where(), error.fix());
   }
 }
 
@@ -193,14 +198,17 @@ GameSpec measured_game(const GameSpec& game, const Variant& variant) {
   return measured;
 }
 
-std::string method_of(const StudyPlan& plan) { return method_of(RunSettings{.evolution = plan.evolution}); }
+std::string method_of(const StudyPlan& plan) {
+  return method_of(RunSettings{.evolution = plan.evolution});
+}
 
 VariantLearner learner_of(const StudyPlan& plan, const Variant& variant) {
   const bool as_planned = variant.method.empty() || variant.method == method_of(plan);
   VariantLearner learner;
   if (as_planned) learner.ppo = plan.learner;
   learner.evolution = as_planned ? plan.evolution : evolution_by(variant.method);
-  for (const auto& [key, value] : variant.learner) set_key(learner.ppo, learner.evolution, key, value, place(variant));
+  for (const auto& [key, value] : variant.learner)
+    set_key(learner.ppo, learner.evolution, key, value, place(variant));
   return learner;
 }
 
@@ -242,15 +250,18 @@ StudyPlan parse_resolved_plan(const std::string& text, const std::string& source
         ResolvedPlan<EvolutionSettings>{.learner = *evolution},
         [](StudyPlan & plan) -> auto& { return plan.evolution; });
   return read(
-      ResolvedPlan<PolicyGradientSettings>{}, [](StudyPlan & plan) -> auto& { return plan.learner; });
+      ResolvedPlan<PolicyGradientSettings>{},
+      [](StudyPlan & plan) -> auto& { return plan.learner; });
 }
 
-StudyPlan load_plan(const std::filesystem::path& file, const std::function<GameSpec(const std::string&)>& find_game) {
+StudyPlan load_plan(const std::filesystem::path& file,
+                    const std::function<GameSpec(const std::string&)>& find_game) {
   const std::string source = file.string();
   PlanFile read;
   read.plan.name = file.stem().string();
   read_struct(parse_toml(read_text(file), source), read, source);
-  for (const std::string& name : read.games) read.plan.games.push_back(self_contained(find_game(name)));
+  for (const std::string& name : read.games)
+    read.plan.games.push_back(self_contained(find_game(name)));
   read.plan.evolution = evolution_by(read.method);
   for (const auto& [key, value] : read.learner)
     set_key(read.plan.learner, read.plan.evolution, key, value, source + " (learner)");

@@ -20,12 +20,14 @@ class RecordedPlayer : public Player {
   RecordedPlayer(const Game& game, std::size_t role, Replay replay) {
     const Role& own = game.roles()[role];
     const auto roles = replay.game().roles();
-    const auto found = std::find_if(roles.begin(), roles.end(), [&](const Role& r) { return r.name == own.name; });
+    const auto found =
+        std::find_if(roles.begin(), roles.end(), [&](const Role& r) { return r.name == own.name; });
     if (found == roles.end())
-      throw Error(ErrorKind::refused, "the replay has no role '" + own.name + "'", "role '" + own.name + "'",
-                  "record one of this game");
+      throw Error(ErrorKind::refused, "the replay has no role '" + own.name + "'",
+                  "role '" + own.name + "'", "record one of this game");
     if (found->controls != own.controls || found->seats.size() != own.seats.size())
-      throw Error(ErrorKind::refused, "the replay's role '" + own.name + "' has other seats or controls",
+      throw Error(ErrorKind::refused,
+                  "the replay's role '" + own.name + "' has other seats or controls",
                   "role '" + own.name + "'", "record one of this game");
     const auto there = static_cast<std::size_t>(found - roles.begin());
     auto episodes = std::make_shared<std::vector<Episode>>();
@@ -36,7 +38,8 @@ class RecordedPlayer : public Player {
         episode.controls.push_back(replay.moment(e, d).roles[there].controls);
     }
     if (episodes->empty())
-      throw Error(ErrorKind::refused, "the replay holds no episode", "role '" + own.name + "'", "record one");
+      throw Error(ErrorKind::refused, "the replay holds no episode", "role '" + own.name + "'",
+                  "record one");
     episodes_ = std::move(episodes);
   }
 
@@ -51,7 +54,8 @@ class RecordedPlayer : public Player {
       for (std::size_t seat = 0; seat < own.seats.size(); ++seat) {
         const auto out = lanes.control(role, lane * own.seats.size() + seat);
         if (step < controls.size()) {
-          std::copy_n(controls[step].begin() + static_cast<std::ptrdiff_t>(seat * each), each, out.begin());
+          std::copy_n(controls[step].begin() + static_cast<std::ptrdiff_t>(seat * each), each,
+                      out.begin());
         } else {
           std::copy(own.rest.begin(), own.rest.end(), out.begin());
         }
@@ -66,7 +70,8 @@ class RecordedPlayer : public Player {
   };
   const Episode& recorded_in(EpisodeKey key) const {
     for (const Episode& e : *episodes_)
-      if (e.key.seed == key.seed && e.key.lane == key.lane && e.key.episode == key.episode) return e;
+      if (e.key.seed == key.seed && e.key.lane == key.lane && e.key.episode == key.episode)
+        return e;
     return (*episodes_)[key.episode % episodes_->size()];
   }
 
@@ -97,12 +102,14 @@ PlayerSource PlayerSource::find(const std::string& name) {
     player.file_ = name;
   } else {
     throw Error(ErrorKind::usage, "no player is called '" + name + "'", "players",
-                "name 'script', 'random', a run's folder, FOLDER:CHECKPOINT, a checkpoint's file or a replay");
+                "name 'script', 'random', a run's folder, FOLDER:CHECKPOINT, a checkpoint's file "
+                "or a replay");
   }
   return player;
 }
 
-std::unique_ptr<Player> PlayerSource::make(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const {
+std::unique_ptr<Player> PlayerSource::make(const Game& game, std::size_t role, ActionMode actions,
+                                           std::uint64_t seed) const {
   switch (kind_) {
     case Kind::script: return script_player(game, role);
     case Kind::random: return random_player(seed);
@@ -127,13 +134,14 @@ std::string PlayerSource::objection(const Game& game, std::size_t role) const {
 }
 
 std::unique_ptr<Player> PlayerSource::player(const Game& game, std::size_t role, ActionMode actions,
-                                     std::uint64_t seed) const {
+                                             std::uint64_t seed) const {
   try {
     return make(game, role, actions, seed);
   } catch (const Error& error) {
     if (error.kind() == ErrorKind::file) throw;
     throw Error(ErrorKind::refused,
-                "'" + name_ + "' cannot play the role '" + game.roles()[role].name + "': " + error.problem(),
+                "'" + name_ + "' cannot play the role '" + game.roles()[role].name +
+                    "': " + error.problem(),
                 error.where(), error.fix());
   }
 }
@@ -157,20 +165,24 @@ std::vector<RolePlayer> role_players(const Game& game, const RunSettings& settin
   std::vector<RolePlayer> players = usual_players(game, settings.seed);
   const std::uint64_t seed = derived_seed(settings.seed, "others");
   for (const RoleTraining& told : settings.roles) {
-    const auto found = std::find_if(roles.begin(), roles.end(), [&](const Role& r) { return r.name == told.role; });
+    const auto found = std::find_if(roles.begin(), roles.end(),
+                                    [&](const Role& r) { return r.name == told.role; });
     if (found == roles.end()) {
       std::vector<std::string> names;
       for (const Role& role : roles) names.push_back(role.name);
-      throw Error(ErrorKind::spec, "the game has no role '" + told.role + "'", "roles", advice(told.role, names));
+      throw Error(ErrorKind::spec, "the game has no role '" + told.role + "'", "roles",
+                  advice(told.role, names));
     }
     const auto role = static_cast<std::size_t>(found - roles.begin());
     RolePlayer& player = players[role];
     player.player = nullptr;
     if (told.played_by != learns)
-      player.player = PlayerSource::find(told.played_by).player(game, role, ActionMode::sampled, derived_seed(seed, told.role));
+      player.player = PlayerSource::find(told.played_by)
+                          .player(game, role, ActionMode::sampled, derived_seed(seed, told.role));
     if (told.learner.empty()) continue;
     if (player.player)
-      throw Error(ErrorKind::spec, "the role '" + told.role + "' does not learn, so it has no settings", "roles",
+      throw Error(ErrorKind::spec,
+                  "the role '" + told.role + "' does not learn, so it has no settings", "roles",
                   "let it learn, or leave them out");
     player.settings = settings.learner;
     for (const auto& [key, value] : told.learner)

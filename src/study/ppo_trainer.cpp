@@ -27,7 +27,8 @@ class PpoTrainer final : public Trainer {
     row.times += played.times;
     row.times += row.learner.times;
     const PhaseTimes& all = row.times;
-    row.busy_share = (all.play + all.decide + all.learn + all.optimise) / (all.wall * static_cast<double>(pool_.threads()));
+    row.busy_share = (all.play + all.decide + all.learn + all.optimise) /
+                     (all.wall * static_cast<double>(pool_.threads()));
     row.steps = ppo_.steps();
     const auto roles = game_.roles();
     for (const auto& term : roles[first_role_].terms) row.terms.emplace_back(term, 0.0);
@@ -55,12 +56,17 @@ class PpoTrainer final : public Trainer {
 
   std::size_t first_role() const override { return first_role_; }
   std::int64_t steps() const override { return ppo_.steps(); }
-  double done() const override { return static_cast<double>(ppo_.steps()) / static_cast<double>(total_); }
+  double done() const override {
+    return static_cast<double>(ppo_.steps()) / static_cast<double>(total_);
+  }
   std::size_t stage() const override { return ppo_.stage(); }
-  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> states, double share) override {
+  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> states,
+                  double share) override {
     ppo_.set_starts(stage, std::move(states), share);
   }
-  Continuation continue_from(const TensorFile& checkpoint) override { return ppo_.continue_from(checkpoint); }
+  Continuation continue_from(const TensorFile& checkpoint) override {
+    return ppo_.continue_from(checkpoint);
+  }
   void store(TensorFile& file) const override { ppo_.store(file); }
   void restore(const TensorFile& file) override { ppo_.restore(file); }
 

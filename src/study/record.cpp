@@ -6,8 +6,8 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/record/replay.hpp"
-#include "zithercraft/study/player_source.hpp"
 #include "zithercraft/study/evaluation.hpp"
+#include "zithercraft/study/player_source.hpp"
 
 namespace zithercraft {
 namespace {
@@ -20,7 +20,8 @@ struct RecordedRole {
   std::size_t first_value = 0, values = 0, first_probability = 0, probabilities = 0;
 };
 
-std::vector<RecordedRole> recorded_roles(const Game& game, const Run& run, const RecordOptions& options) {
+std::vector<RecordedRole> recorded_roles(const Game& game, const Run& run,
+                                         const RecordOptions& options) {
   const auto file = run.checkpoint_file(options.checkpoint);
   const auto players = role_players(game, run.settings());
   std::vector<RecordedRole> roles;
@@ -48,7 +49,8 @@ std::vector<RecordedRole> recorded_roles(const Game& game, const Run& run, const
 }  // namespace
 
 void record(const Run& run, const std::filesystem::path& file, const RecordOptions& options) {
-  if (options.episodes < 1) throw Error(ErrorKind::usage, "no episode to record", "episodes", "give at least 1");
+  if (options.episodes < 1)
+    throw Error(ErrorKind::usage, "no episode to record", "episodes", "give at least 1");
   run.refuse_own_file(file);
   const Game game = run.game();
   auto roles = recorded_roles(game, run, options);
@@ -62,19 +64,23 @@ void record(const Run& run, const std::filesystem::path& file, const RecordOptio
   std::vector<float> values(roles.back().first_value + roles.back().values),
       probabilities(roles.back().first_probability + roles.back().probabilities);
   for (std::int64_t e = 0; e < options.episodes; ++e)
-    play_one(
-        game, lineup, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)}, [&](const Lanes& lanes) {
-          for (std::size_t r = 0; r < roles.size(); ++r) {
-            RecordedRole& role = roles[r];
-            if (!role.policy) continue;
-            if (lanes.steps(0) == 0) std::fill(role.memory.begin(), role.memory.end(), 0.0f);
-            if (role.policy->knows_values())
-              role.policy->values(lanes.observations(r), std::span(values).subspan(role.first_value, role.values),
-                                  role.memory);
-            role.policy->probabilities(lanes.observations(r), std::span(probabilities).subspan(role.first_probability, role.probabilities), role.memory);
-          }
-          writer.add(lanes, 0, {values, probabilities});
-        });
+    play_one(game, lineup, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
+             [&](const Lanes& lanes) {
+               for (std::size_t r = 0; r < roles.size(); ++r) {
+                 RecordedRole& role = roles[r];
+                 if (!role.policy) continue;
+                 if (lanes.steps(0) == 0) std::fill(role.memory.begin(), role.memory.end(), 0.0f);
+                 if (role.policy->knows_values())
+                   role.policy->values(lanes.observations(r),
+                                       std::span(values).subspan(role.first_value, role.values),
+                                       role.memory);
+                 role.policy->probabilities(
+                     lanes.observations(r),
+                     std::span(probabilities).subspan(role.first_probability, role.probabilities),
+                     role.memory);
+               }
+               writer.add(lanes, 0, {values, probabilities});
+             });
   writer.finish();
 }
 

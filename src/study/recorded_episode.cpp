@@ -8,7 +8,8 @@
 namespace zithercraft {
 
 void record_episode(const std::filesystem::path& file, const Game& game,
-                    const std::vector<std::unique_ptr<Player>>& players, EpisodeKey key, std::uint64_t seed) {
+                    const std::vector<std::unique_ptr<Player>>& players, EpisodeKey key,
+                    std::uint64_t seed) {
   std::vector<std::unique_ptr<Player>> own;
   std::vector<Player*> lineup;
   ReplayInfo info{game.spec().name, to_toml(game.spec()), {}, seed, library_version()};

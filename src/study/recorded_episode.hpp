@@ -9,9 +9,10 @@
 
 namespace zithercraft {
 
-/// Plays one episode with copies of players, one for each role, and writes it as a replay. `seed`: the one the user
-/// gave.
+/// Plays one episode with copies of players, one for each role, and writes it as a replay. `seed`:
+/// the one the user gave.
 void record_episode(const std::filesystem::path& file, const Game& game,
-                    const std::vector<std::unique_ptr<Player>>& players, EpisodeKey key, std::uint64_t seed);
+                    const std::vector<std::unique_ptr<Player>>& players, EpisodeKey key,
+                    std::uint64_t seed);
 
 }  // namespace zithercraft

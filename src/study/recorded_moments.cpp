@@ -20,15 +20,17 @@ class ReplayFile {
   ReplayFile(const std::string& name, const std::string& where) : path_(name) {
     if (!is_data_url(name)) return;
     const auto bytes = read_data(name, where);
-    std::string name_of_own = (std::filesystem::temp_directory_path() / "zithercraft-XXXXXX").string();
+    std::string name_of_own =
+        (std::filesystem::temp_directory_path() / "zithercraft-XXXXXX").string();
     const int file = ::mkstemp(name_of_own.data());
     if (file < 0)
-      throw Error(ErrorKind::file, "no temporary file can be made for the replay held in the game", where,
-                  "make room in the folder for temporary files");
+      throw Error(ErrorKind::file, "no temporary file can be made for the replay held in the game",
+                  where, "make room in the folder for temporary files");
     ::close(file);
     path_ = name_of_own;
     temporary_ = true;
-    write_atomically(path_, std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
+    write_atomically(path_,
+                     std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
   }
   ~ReplayFile() {
     std::error_code code;
@@ -45,13 +47,16 @@ class ReplayFile {
 
 }  // namespace
 
-std::vector<std::vector<std::byte>> recorded_moments(const RecordedStart& start, const std::string& where) {
+std::vector<std::vector<std::byte>> recorded_moments(const RecordedStart& start,
+                                                     const std::string& where) {
   const ReplayFile file(start.replay, where + ".replay");
   Replay replay(file.path());
   const auto episode = static_cast<std::size_t>(start.episode);
   if (episode >= replay.episodes().size())
-    throw Error(ErrorKind::spec, "the replay has " + std::to_string(replay.episodes().size()) + " episodes, counted from 0",
-                where + ".episode", "choose one of them");
+    throw Error(
+        ErrorKind::spec,
+        "the replay has " + std::to_string(replay.episodes().size()) + " episodes, counted from 0",
+        where + ".episode", "choose one of them");
   const std::uint32_t moments = replay.episodes()[episode].moments;
   // The last moment is an episode's end, from which nothing continues.
   const std::int64_t last = start.to > 0 ? start.to : static_cast<std::int64_t>(moments) - 2;

@@ -8,8 +8,10 @@
 
 namespace zithercraft {
 
-/// The arena's states at the recorded moments that a stage begins episodes from. The replay may be held inside as a
-/// `data:` URL. Throws Error (file) if it cannot be read, Error (spec), naming `where`, if it has no such moments.
-std::vector<std::vector<std::byte>> recorded_moments(const RecordedStart& start, const std::string& where);
+/// The arena's states at the recorded moments that a stage begins episodes from. The replay may be
+/// held inside as a `data:` URL. Throws Error (file) if it cannot be read, Error (spec), naming
+/// `where`, if it has no such moments.
+std::vector<std::vector<std::byte>> recorded_moments(const RecordedStart& start,
+                                                     const std::string& where);
 
 }  // namespace zithercraft

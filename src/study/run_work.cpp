@@ -15,7 +15,8 @@ namespace {
 
 template <class List>
 const auto& named(const List& list, const std::string& name) {
-  return *std::find_if(list.begin(), list.end(), [&](const auto& item) { return item.name == name; });
+  return *std::find_if(list.begin(), list.end(),
+                       [&](const auto& item) { return item.name == name; });
 }
 
 }  // namespace
@@ -25,7 +26,7 @@ std::filesystem::path run_folder_of(const std::filesystem::path& study, const St
 }
 
 StudyRun RunWork::carry_out(StudyRun run, std::size_t threads,
-                           const std::function<void(std::int64_t)>& on_steps) const {
+                            const std::function<void(std::int64_t)>& on_steps) const {
   const auto begun = std::chrono::steady_clock::now();
   try {
     if (train_and_measure(run, threads, on_steps)) run.status = StudyRunStatus::done;
@@ -39,7 +40,7 @@ StudyRun RunWork::carry_out(StudyRun run, std::size_t threads,
 }
 
 bool RunWork::train_and_measure(StudyRun& run, std::size_t threads,
-                                  const std::function<void(std::int64_t)>& on_steps) const {
+                                const std::function<void(std::int64_t)>& on_steps) const {
   const GameSpec& game = named(plan_.games, run.game);
   const Variant& variant = named(plan_.variants, run.variant);
   TrainOptions options;
@@ -56,10 +57,12 @@ bool RunWork::train_and_measure(StudyRun& run, std::size_t threads,
   const Run trained = train(trained_game(game, variant), options);
   if (!trained.finished()) return false;
   WorkerPool pool(threads);
-  run.measured = take_measures(trained, measured_game(game, variant), plan_.measures, plan_.episodes,
-                               static_cast<std::uint64_t>(plan_.episodes_seed), plan_.target, pool);
+  run.measured =
+      take_measures(trained, measured_game(game, variant), plan_.measures, plan_.episodes,
+                    static_cast<std::uint64_t>(plan_.episodes_seed), plan_.target, pool);
   for (const std::string& name : trained.checkpoint_names())
-    std::filesystem::remove(trained.checkpoints() / (name + ".safetensors"));  // a study needs the last one alone
+    std::filesystem::remove(trained.checkpoints() /
+                            (name + ".safetensors"));  // a study needs the last one alone
   return true;
 }
 
@@ -68,8 +71,9 @@ std::vector<std::byte> bytes_of(const StudyRun& run) {
   std::vector<std::uint64_t> values;
   for (const double value : run.measured) values.push_back(std::bit_cast<std::uint64_t>(value));
   const std::string text =
-      nlohmann::json{{"index", run.index}, {"game", run.game},   {"variant", run.variant}, {"seed", run.seed},
-                     {"status", run.status},   {"error", run.error}, {"seconds", run.seconds}, {"measured", values}}
+      nlohmann::json{{"index", run.index},     {"game", run.game},     {"variant", run.variant},
+                     {"seed", run.seed},       {"status", run.status}, {"error", run.error},
+                     {"seconds", run.seconds}, {"measured", values}}
           .dump();
   const auto bytes = std::as_bytes(std::span(text));
   return {bytes.begin(), bytes.end()};
@@ -77,15 +81,17 @@ std::vector<std::byte> bytes_of(const StudyRun& run) {
 
 std::optional<StudyRun> run_of(std::span<const std::byte> bytes) {
   if (bytes.empty()) return std::nullopt;
-  const auto j = nlohmann::json::parse(std::string(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
+  const auto j =
+      nlohmann::json::parse(std::string(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
   StudyRun run{.index = j["index"],
-              .game = j["game"],
-              .variant = j["variant"],
-              .seed = j["seed"],
-              .status = j["status"],
-              .seconds = j["seconds"]};
+               .game = j["game"],
+               .variant = j["variant"],
+               .seed = j["seed"],
+               .status = j["status"],
+               .seconds = j["seconds"]};
   run.error = j["error"];
-  for (const std::uint64_t value : j["measured"]) run.measured.push_back(std::bit_cast<double>(value));
+  for (const std::uint64_t value : j["measured"])
+    run.measured.push_back(std::bit_cast<double>(value));
   return run;
 }
 

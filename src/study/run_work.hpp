@@ -19,9 +19,10 @@ class RunWork {
 
   const StudyPlan& plan() const { return plan_; }
   bool stopped() const { return options_.stop != nullptr && options_.stop->load(); }
-  /// The run as it stands then: done, failed, or unfinished if it was stopped before its end. Throws Error (file,
-  /// refused) if its folder cannot be used.
-  StudyRun carry_out(StudyRun run, std::size_t threads, const std::function<void(std::int64_t)>& on_steps) const;
+  /// The run as it stands then: done, failed, or unfinished if it was stopped before its end.
+  /// Throws Error (file, refused) if its folder cannot be used.
+  StudyRun carry_out(StudyRun run, std::size_t threads,
+                     const std::function<void(std::int64_t)>& on_steps) const;
 
  private:
   bool train_and_measure(StudyRun& run, std::size_t threads,

@@ -11,13 +11,15 @@ namespace zithercraft {
 namespace {
 
 template <class Settings>
-Settings changed(const Settings& settings, const std::string& key, const Value& value, const std::string& where) {
+Settings changed(const Settings& settings, const std::string& key, const Value& value,
+                 const std::string& where) {
   Settings with = settings;
   toml::table table = TomlWriter::to_table(with);
   if (!table.contains(key)) {
     std::vector<std::string> known;
     for (const auto& [name, node] : table) known.emplace_back(name.str());
-    throw Error(ErrorKind::spec, "the learner has no setting '" + key + "'", where, advice(key, known));
+    throw Error(ErrorKind::spec, "the learner has no setting '" + key + "'", where,
+                advice(key, known));
   }
   insert_value(table, key, value);
   read_struct(table, with, where);
@@ -32,21 +34,24 @@ Settings assigned(const Settings& settings, const std::string& assignment) {
   const std::string where = "the setting '" + shown + "'";
   const std::size_t equals = assignment.find('=');
   if (equals == std::string::npos || equals == 0)
-    throw Error(ErrorKind::spec, "a setting is given as KEY=VALUE", where, "write it like memory=64");
-  return changed(settings, assignment.substr(0, equals), parse_value(assignment.substr(equals + 1), where), where);
+    throw Error(ErrorKind::spec, "a setting is given as KEY=VALUE", where,
+                "write it like memory=64");
+  return changed(settings, assignment.substr(0, equals),
+                 parse_value(assignment.substr(equals + 1), where), where);
 }
 
 }  // namespace
 
-PolicyGradientSettings with_setting(const PolicyGradientSettings& settings, const std::string& key, const Value& value,
-                         const std::string& where) {
+PolicyGradientSettings with_setting(const PolicyGradientSettings& settings, const std::string& key,
+                                    const Value& value, const std::string& where) {
   return changed(settings, key, value, where);
 }
-EvolutionSettings with_setting(const EvolutionSettings& settings, const std::string& key, const Value& value,
-                               const std::string& where) {
+EvolutionSettings with_setting(const EvolutionSettings& settings, const std::string& key,
+                               const Value& value, const std::string& where) {
   return changed(settings, key, value, where);
 }
-PolicyGradientSettings with_setting(const PolicyGradientSettings& settings, const std::string& assignment) {
+PolicyGradientSettings with_setting(const PolicyGradientSettings& settings,
+                                    const std::string& assignment) {
   return assigned(settings, assignment);
 }
 EvolutionSettings with_setting(const EvolutionSettings& settings, const std::string& assignment) {

@@ -9,12 +9,14 @@ namespace zithercraft {
 
 template <>
 struct Words<Activation> {
-  static constexpr std::array list{std::pair{"tanh", Activation::tanh}, std::pair{"relu", Activation::relu},
+  static constexpr std::array list{std::pair{"tanh", Activation::tanh},
+                                   std::pair{"relu", Activation::relu},
                                    std::pair{"silu", Activation::silu}};
 };
 template <>
 struct Words<Objective> {
-  static constexpr std::array list{std::pair{"clipped", Objective::clipped}, std::pair{"plain", Objective::plain}};
+  static constexpr std::array list{std::pair{"clipped", Objective::clipped},
+                                   std::pair{"plain", Objective::plain}};
 };
 template <>
 struct Words<Sight> {
@@ -23,18 +25,21 @@ struct Words<Sight> {
 };
 template <>
 struct Words<Decay> {
-  static constexpr std::array list{std::pair{"linear", Decay::linear}, std::pair{"cosine", Decay::cosine}};
+  static constexpr std::array list{std::pair{"linear", Decay::linear},
+                                   std::pair{"cosine", Decay::cosine}};
 };
 
 template <>
 struct Words<EvolutionMethod> {
   static constexpr std::array list{std::pair{"genetic", EvolutionMethod::genetic},
                                    std::pair{"topology", EvolutionMethod::topology},
-                                   std::pair{"cma", EvolutionMethod::cma}, std::pair{"es", EvolutionMethod::es}};
+                                   std::pair{"cma", EvolutionMethod::cma},
+                                   std::pair{"es", EvolutionMethod::es}};
 };
 template <>
 struct Words<Selection> {
-  static constexpr std::array list{std::pair{"best", Selection::best}, std::pair{"tournament", Selection::tournament}};
+  static constexpr std::array list{std::pair{"best", Selection::best},
+                                   std::pair{"tournament", Selection::tournament}};
 };
 
 template <class V>

@@ -6,11 +6,13 @@
 
 namespace zithercraft {
 
-Database::Database(const std::filesystem::path& path, std::string what) : path_(path.string()), what_(std::move(what)) {
+Database::Database(const std::filesystem::path& path, std::string what)
+    : path_(path.string()), what_(std::move(what)) {
   if (sqlite3_open(path.c_str(), &db_) != SQLITE_OK) {
     const std::string reason = sqlite3_errmsg(db_);
     sqlite3_close(db_);
-    throw Error(ErrorKind::file, what_ + " cannot be opened: " + reason, path_, "check the folder's rights and space");
+    throw Error(ErrorKind::file, what_ + " cannot be opened: " + reason, path_,
+                "check the folder's rights and space");
   }
   sqlite3_busy_timeout(db_, 5000);
   try {
@@ -25,8 +27,8 @@ Database::Database(const std::filesystem::path& path, std::string what) : path_(
 Database::~Database() { sqlite3_close(db_); }
 
 void Database::fail() const {
-  throw Error(ErrorKind::file, what_ + " cannot be used: " + std::string(sqlite3_errmsg(db_)), path_,
-              "check the folder's rights and space, or start afresh");
+  throw Error(ErrorKind::file, what_ + " cannot be used: " + std::string(sqlite3_errmsg(db_)),
+              path_, "check the folder's rights and space, or start afresh");
 }
 
 void Database::run(const char* sql) const {
@@ -34,7 +36,8 @@ void Database::run(const char* sql) const {
 }
 
 Statement::Statement(const Database& database, const std::string& sql) : database_(database) {
-  if (sqlite3_prepare_v2(database.handle(), sql.c_str(), -1, &handle_, nullptr) != SQLITE_OK) database_.fail();
+  if (sqlite3_prepare_v2(database.handle(), sql.c_str(), -1, &handle_, nullptr) != SQLITE_OK)
+    database_.fail();
 }
 Statement::~Statement() { sqlite3_finalize(handle_); }
 

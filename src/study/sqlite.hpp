@@ -26,7 +26,8 @@ class Database {
   sqlite3* db_ = nullptr;
 };
 
-/// A prepared statement; finalised when it leaves scope. Its database's `fail` says what went wrong.
+/// A prepared statement; finalised when it leaves scope. Its database's `fail` says what went
+/// wrong.
 class Statement {
  public:
   Statement(const Database& database, const std::string& sql);

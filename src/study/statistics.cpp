@@ -31,17 +31,20 @@ double variance_of(std::span<const double> values) {
   return square / static_cast<double>(values.size() - 1);
 }
 
-// Two-sided 95% quantile of Student's distribution: exact for 1 and 2 degrees of freedom, beyond by the expansion of
-// Cornish and Fisher (Abramowitz and Stegun 26.7.5), within 0.3% from 3 on.
+// Two-sided 95% quantile of Student's distribution: exact for 1 and 2 degrees of freedom, beyond by
+// the expansion of Cornish and Fisher (Abramowitz and Stegun 26.7.5), within 0.3% from 3 on.
 double student95(double freedom) {
   if (freedom <= 0.0) return std::numeric_limits<double>::infinity();
   const auto whole = [](int degrees) {
-    constexpr std::array exact{12.7062047, 4.30265273, 3.18244631, 2.77644511, 2.57058184, 2.44691185};
+    constexpr std::array exact{12.7062047, 4.30265273, 3.18244631,
+                               2.77644511, 2.57058184, 2.44691185};
     return exact[static_cast<std::size_t>(degrees - 1)];
   };
-  if (freedom < 6.0) {  // between whole numbers the reciprocals of the degrees are nearly a straight line
+  if (freedom <
+      6.0) {  // between whole numbers the reciprocals of the degrees are nearly a straight line
     const int below = std::max(1, static_cast<int>(freedom));
-    const double share = (1.0 / below - 1.0 / std::max(1.0, freedom)) / (1.0 / below - 1.0 / (below + 1));
+    const double share =
+        (1.0 / below - 1.0 / std::max(1.0, freedom)) / (1.0 / below - 1.0 / (below + 1));
     return whole(below) + share * (whole(below + 1) - whole(below));
   }
   const double z = z95, z2 = z * z, v = freedom;
@@ -58,14 +61,17 @@ double interquartile_mean_of_sorted(std::span<const double> sorted) {
   const double cut = 0.25 * n;
   double sum = 0.0;
   for (std::size_t i = 0; i < sorted.size(); ++i) {
-    const double from = std::max(static_cast<double>(i), cut), to = std::min(static_cast<double>(i + 1), n - cut);
+    const double from = std::max(static_cast<double>(i), cut),
+                 to = std::min(static_cast<double>(i + 1), n - cut);
     if (to > from) sum += sorted[i] * (to - from);
   }
   return sum / (n - 2.0 * cut);
 }
 
 // Resampled with replacement a sample varies less than the population by (n - 1) / n.
-double undone_shrinking(std::size_t n) { return static_cast<double>(n) / static_cast<double>(n - 1); }
+double undone_shrinking(std::size_t n) {
+  return static_cast<double>(n) / static_cast<double>(n - 1);
+}
 
 // Variance of the interquartile mean over all strata.
 double resampled_variance(const Repetitions& strata) {
@@ -73,7 +79,8 @@ double resampled_variance(const Repetitions& strata) {
   double shrinking = 0.0;
   for (const auto& values : strata) {
     count += values.size();
-    if (values.size() > 1) shrinking += static_cast<double>(values.size()) * undone_shrinking(values.size());
+    if (values.size() > 1)
+      shrinking += static_cast<double>(values.size()) * undone_shrinking(values.size());
   }
   std::vector<double> drawn(count), found;
   RandomStream random = resampling(count);
@@ -129,8 +136,8 @@ Interval mean_interval(std::span<const double> values) {
 
 Interval paired_difference(std::span<const double> a, std::span<const double> b) {
   if (a.size() != b.size() || a.empty())
-    throw Error(ErrorKind::usage, "paired values must be as many of both, and at least one", "paired_difference",
-                "play the same episodes with both");
+    throw Error(ErrorKind::usage, "paired values must be as many of both, and at least one",
+                "paired_difference", "play the same episodes with both");
   std::vector<double> differences(a.size());
   std::transform(a.begin(), a.end(), b.begin(), differences.begin(), std::minus());
   return mean_interval(differences);
@@ -149,7 +156,8 @@ Interval repetitions_interval(const Repetitions& strata) {
   const std::size_t freedom = degrees_of_freedom(strata);
   constexpr double endless = std::numeric_limits<double>::infinity();
   if (freedom == 0) return {mean, -endless, endless};
-  const double half = student95(static_cast<double>(freedom)) * std::sqrt(resampled_variance(strata));
+  const double half =
+      student95(static_cast<double>(freedom)) * std::sqrt(resampled_variance(strata));
   return {mean, mean - half, mean + half};
 }
 
@@ -161,11 +169,13 @@ Interval repetitions_difference(std::span<const double> a, std::span<const doubl
   const double mean = interquartile_mean(a) - interquartile_mean(b);
   constexpr double endless = std::numeric_limits<double>::infinity();
   if (a.size() < 2 || b.size() < 2) return {mean, -endless, endless};
-  const double of_a = resampled_variance({{a.begin(), a.end()}}), of_b = resampled_variance({{b.begin(), b.end()}});
+  const double of_a = resampled_variance({{a.begin(), a.end()}}),
+               of_b = resampled_variance({{b.begin(), b.end()}});
   const double both = of_a + of_b;
   if (both == 0.0) return {mean, mean, mean};
-  const double freedom =
-      both * both / (of_a * of_a / static_cast<double>(a.size() - 1) + of_b * of_b / static_cast<double>(b.size() - 1));
+  const double freedom = both * both /
+                         (of_a * of_a / static_cast<double>(a.size() - 1) +
+                          of_b * of_b / static_cast<double>(b.size() - 1));
   const double half = student95(freedom) * std::sqrt(both);
   return {mean, mean - half, mean + half};
 }

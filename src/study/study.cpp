@@ -10,8 +10,8 @@
 #include <utility>
 
 #include "folder_lock.hpp"
-#include "study_store.hpp"
 #include "run_work.hpp"
+#include "study_store.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -23,14 +23,21 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-double seconds_since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
+double seconds_since(Clock::time_point start) {
+  return std::chrono::duration<double>(Clock::now() - start).count();
+}
 
-std::filesystem::path plan_file(const std::filesystem::path& folder) { return folder / "study.toml"; }
-bool holds_study(const std::filesystem::path& folder) { return std::filesystem::exists(plan_file(folder)); }
+std::filesystem::path plan_file(const std::filesystem::path& folder) {
+  return folder / "study.toml";
+}
+bool holds_study(const std::filesystem::path& folder) {
+  return std::filesystem::exists(plan_file(folder));
+}
 
 void delete_study(const std::filesystem::path& folder) {
   std::error_code code;
-  std::filesystem::remove(plan_file(folder), code);  // first: without it the folder is no study any more
+  std::filesystem::remove(plan_file(folder),
+                          code);  // first: without it the folder is no study any more
   std::filesystem::remove_all(folder / "runs", code);
   for (const char* suffix : {"", "-wal", "-shm"})
     std::filesystem::remove((folder / "results.db").string() + suffix, code);
@@ -42,7 +49,8 @@ void check_empty(const std::filesystem::path& folder) {
   for (const auto& entry : std::filesystem::directory_iterator(folder, code)) {
     const std::string name = entry.path().filename().string();
     if (name != "lock" && !name.starts_with("results.db") && !name.starts_with("study.toml.tmp"))
-      throw Error(ErrorKind::refused, "the folder holds other files", folder.string(), "choose an empty or a new folder");
+      throw Error(ErrorKind::refused, "the folder holds other files", folder.string(),
+                  "choose an empty or a new folder");
   }
 }
 
@@ -52,13 +60,15 @@ StudyPlan extended(StudyPlan before, const StudyPlan& now) {
     if (std::find(before.variants.begin(), before.variants.end(), variant) == before.variants.end())
       before.variants.push_back(variant);
   for (const std::int64_t seed : now.seeds)
-    if (std::find(before.seeds.begin(), before.seeds.end(), seed) == before.seeds.end()) before.seeds.push_back(seed);
+    if (std::find(before.seeds.begin(), before.seeds.end(), seed) == before.seeds.end())
+      before.seeds.push_back(seed);
   return before;
 }
 
 class Running {
  public:
-  Running(const StudyPlan& plan, std::vector<StudyRun>& runs, StudyStore& store, const StudyOptions& options)
+  Running(const StudyPlan& plan, std::vector<StudyRun>& runs, StudyStore& store,
+          const StudyOptions& options)
       : work_(plan, options), runs_(runs), store_(store), options_(options), made_(runs.size(), 0) {
     for (std::size_t i = 0; i < runs.size(); ++i)
       if (runs[i].status == StudyRunStatus::unfinished) {
@@ -71,11 +81,13 @@ class Running {
   void go() {
     if (options_.processes != nullptr) return hand_out();
     if (waiting_.empty()) return;
-    const std::size_t threads =
-        options_.threads != 0 ? options_.threads : std::max<std::size_t>(1, std::thread::hardware_concurrency());
+    const std::size_t threads = options_.threads != 0
+                                    ? options_.threads
+                                    : std::max<std::size_t>(1, std::thread::hardware_concurrency());
     WorkerPool at_once(std::min(threads, waiting_.size()));
     const std::size_t each = std::max<std::size_t>(1, threads / at_once.threads());
-    at_once.run(waiting_.size(), [&](std::size_t item, std::size_t) { carry_out(waiting_[item], each); });
+    at_once.run(waiting_.size(),
+                [&](std::size_t item, std::size_t) { carry_out(waiting_[item], each); });
   }
 
  private:
@@ -95,14 +107,15 @@ class Running {
     report(run.index, work_.plan().steps);
   }
 
-  // This process works on a run of its own on another thread, and answers the others meanwhile: each brings what came
-  // of its last run and is given the next.
+  // This process works on a run of its own on another thread, and answers the others meanwhile:
+  // each brings what came of its last run and is given the next.
   void hand_out() {
     std::size_t next = 0;
     std::mutex taking;
     const auto take = [&]() -> std::optional<std::size_t> {
       const std::lock_guard lock(taking);
-      return next < waiting_.size() && !work_.stopped() ? std::optional(waiting_[next++]) : std::nullopt;
+      return next < waiting_.size() && !work_.stopped() ? std::optional(waiting_[next++])
+                                                        : std::nullopt;
     };
     std::exception_ptr failure;
     std::atomic<bool> own_done{false};
@@ -124,7 +137,8 @@ class Running {
       }
       if (const auto run = run_of(question->text)) keep(*run);
       const auto number = take();
-      options_.processes->answer(question->from, number ? bytes_of(runs_[*number]) : std::vector<std::byte>{});
+      options_.processes->answer(question->from,
+                                 number ? bytes_of(runs_[*number]) : std::vector<std::byte>{});
       if (!number) --busy;
     }
     own.join();
@@ -174,7 +188,8 @@ void work_for_first(const StudyPlan& plan, const StudyOptions& options) {
 StudyPlan told_by_first(const StudyPlan& own, ProcessGroup& processes) {
   const std::string text = processes.number() == 0 ? to_toml(own) : std::string();
   const auto told = processes.gather(std::as_bytes(std::span(text)));
-  return parse_resolved_plan(std::string(reinterpret_cast<const char*>(told.data()), told.size()), "mpirun");
+  return parse_resolved_plan(std::string(reinterpret_cast<const char*>(told.data()), told.size()),
+                             "mpirun");
 }
 
 }  // namespace
@@ -184,18 +199,22 @@ Study::Study(std::filesystem::path folder, StudyPlan plan, std::vector<StudyRun>
 
 Study Study::open(const std::filesystem::path& folder) {
   if (!holds_study(folder))
-    throw Error(ErrorKind::file, std::filesystem::exists(folder) ? "the folder holds no study" : "there is no such study",
-                folder.string(), "name the folder that it was written into");
+    throw Error(
+        ErrorKind::file,
+        std::filesystem::exists(folder) ? "the folder holds no study" : "there is no such study",
+        folder.string(), "name the folder that it was written into");
   StudyPlan plan = parse_resolved_plan(read_text(plan_file(folder)), plan_file(folder).string());
   auto runs = StudyStore(folder).runs(plan);
   return {folder, std::move(plan), std::move(runs)};
 }
 
-std::filesystem::path Study::run_folder(const StudyRun& run) const { return run_folder_of(folder_, run); }
+std::filesystem::path Study::run_folder(const StudyRun& run) const {
+  return run_folder_of(folder_, run);
+}
 
 std::size_t Study::count(StudyRunStatus status) const {
-  return static_cast<std::size_t>(
-      std::count_if(runs_.begin(), runs_.end(), [&](const StudyRun& run) { return run.status == status; }));
+  return static_cast<std::size_t>(std::count_if(
+      runs_.begin(), runs_.end(), [&](const StudyRun& run) { return run.status == status; }));
 }
 
 std::vector<double> Study::values(const std::string& game, const std::string& variant,
@@ -216,7 +235,8 @@ Study run_study(const StudyPlan& given, const StudyOptions& options) {
   for (GameSpec& game : plan.games) game = self_contained(std::move(game));
   check_plan(plan);
   if (options.folder.empty())
-    throw Error(ErrorKind::usage, "the study's folder is not given", "StudyOptions::folder", "name one");
+    throw Error(ErrorKind::usage, "the study's folder is not given", "StudyOptions::folder",
+                "name one");
   if (options.processes != nullptr && options.processes->number() != 0) {
     plan = told_by_first(plan, *options.processes);
     work_for_first(plan, options);
@@ -224,18 +244,20 @@ Study run_study(const StudyPlan& given, const StudyOptions& options) {
   }
   const bool there = holds_study(options.folder);
   if (there && options.existing == Existing::refuse)
-    throw Error(
-        ErrorKind::refused, "the folder holds a study already", options.folder.string(),
-        "use --resume to continue or extend it, --fresh to delete it and start again, or another folder");
+    throw Error(ErrorKind::refused, "the folder holds a study already", options.folder.string(),
+                "use --resume to continue or extend it, --fresh to delete it and start again, or "
+                "another folder");
   if (!there && options.existing == Existing::resume)
-    throw Error(ErrorKind::refused, "there is no study to resume", options.folder.string(), "leave out --resume");
+    throw Error(ErrorKind::refused, "there is no study to resume", options.folder.string(),
+                "leave out --resume");
   if (!there) check_empty(options.folder);
   make_folder(options.folder);
   const FolderLock lock(options.folder, "study");
   if (there && options.existing == Existing::resume) {
     const StudyPlan before = Study::open(options.folder).plan();
     if (const auto difference = refusal_to_extend(before, plan); !difference.empty())
-      throw Error(ErrorKind::refused, "the study cannot continue with another plan: " + difference, options.folder.string(),
+      throw Error(ErrorKind::refused, "the study cannot continue with another plan: " + difference,
+                  options.folder.string(),
                   "give the same, add variants or seeds only, or start a new study");
     plan = extended(before, plan);
   } else {

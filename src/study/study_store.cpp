@@ -8,9 +8,11 @@ namespace {
 
 constexpr const char* schema =
     "PRAGMA user_version = 2;"
-    "CREATE TABLE IF NOT EXISTS runs (run INTEGER PRIMARY KEY, game TEXT, variant TEXT, seed INTEGER, status TEXT, "
+    "CREATE TABLE IF NOT EXISTS runs (run INTEGER PRIMARY KEY, game TEXT, variant TEXT, seed "
+    "INTEGER, status TEXT, "
     "seconds REAL, error TEXT, UNIQUE (game, variant, seed));"
-    "CREATE TABLE IF NOT EXISTS measures (run INTEGER, measure TEXT, value REAL, PRIMARY KEY (run, measure));";
+    "CREATE TABLE IF NOT EXISTS measures (run INTEGER, measure TEXT, value REAL, PRIMARY KEY (run, "
+    "measure));";
 
 StudyRunStatus status_of(const std::string& word) {
   for (const StudyRunStatus status : {StudyRunStatus::done, StudyRunStatus::failed})
@@ -29,22 +31,24 @@ std::string_view name_of(StudyRunStatus status) noexcept {
   return "unknown";
 }
 
-StudyStore::StudyStore(const std::filesystem::path& folder) : db_(folder / "results.db", "the results") {
+StudyStore::StudyStore(const std::filesystem::path& folder)
+    : db_(folder / "results.db", "the results") {
   db_.run(schema);
 }
 
 std::vector<StudyRun> StudyStore::stored(const Measures& measures) {
   std::vector<StudyRun> runs;
-  Statement s(db_, "SELECT run, game, variant, seed, status, seconds, error FROM runs ORDER BY run");
+  Statement s(db_,
+              "SELECT run, game, variant, seed, status, seconds, error FROM runs ORDER BY run");
   while (s.row()) {
     StudyRun run{static_cast<std::size_t>(s.whole(0)),
-                s.text(1),
-                s.text(2),
-                s.whole(3),
-                status_of(s.text(4)),
-                s.number(5),
-                {},
-                s.text(6)};
+                 s.text(1),
+                 s.text(2),
+                 s.whole(3),
+                 status_of(s.text(4)),
+                 s.number(5),
+                 {},
+                 s.text(6)};
     for (const std::string& measure : measures) {
       Statement value(db_, "SELECT value FROM measures WHERE run = ? AND measure = ?");
       value.bind(s.whole(0)).bind(measure);
@@ -65,7 +69,9 @@ std::vector<StudyRun> StudyStore::runs(const StudyPlan& plan) {
     for (const GameSpec& game : plan.games)
       for (const Variant& variant : plan.variants) {
         const StudyRun run{0, game.name, variant.name, seed};
-        if (std::any_of(there.begin(), there.end(), [&](const StudyRun& t) { return key(t) == key(run); })) continue;
+        if (std::any_of(there.begin(), there.end(),
+                        [&](const StudyRun& t) { return key(t) == key(run); }))
+          continue;
         Statement s(db_, "INSERT INTO runs VALUES (?,?,?,?,?,0,'')");
         s.bind(static_cast<std::int64_t>(next++)).bind(run.game).bind(run.variant).bind(seed);
         s.bind(std::string(name_of(run.status))).run();

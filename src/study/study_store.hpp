@@ -15,7 +15,8 @@ class StudyStore {
   /// Opens or creates it.
   explicit StudyStore(const std::filesystem::path& folder);
 
-  /// All runs of the plan; those that are not there yet are added with the next free numbers, seed by seed.
+  /// All runs of the plan; those that are not there yet are added with the next free numbers, seed
+  /// by seed.
   std::vector<StudyRun> runs(const StudyPlan& plan);
   /// Keeps how a run ended.
   void keep(const StudyRun& run, const Measures& measures);

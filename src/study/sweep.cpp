@@ -31,13 +31,15 @@ std::vector<std::string> split(const std::string& text, char at) {
 }
 
 double number(const Value& value, const std::string& where) {
-  if (const auto* whole = std::get_if<std::int64_t>(&value.held)) return static_cast<double>(*whole);
+  if (const auto* whole = std::get_if<std::int64_t>(&value.held))
+    return static_cast<double>(*whole);
   if (const auto* real = std::get_if<double>(&value.held)) return *real;
   throw Error(ErrorKind::usage, "a range needs numbers", where, "write it as KEY=LOW:HIGH:COUNT");
 }
 
 bool is_number(const Value& value) {
-  return std::holds_alternative<std::int64_t>(value.held) || std::holds_alternative<double>(value.held);
+  return std::holds_alternative<std::int64_t>(value.held) ||
+         std::holds_alternative<double>(value.held);
 }
 
 std::vector<Value> evenly_spaced(const std::vector<std::string>& parts, const std::string& where) {
@@ -46,13 +48,17 @@ std::vector<Value> evenly_spaced(const std::vector<std::string>& parts, const st
   const double low = number(from, where), high = number(to, where);
   const auto* count = std::get_if<std::int64_t>(&wanted.held);
   if (count == nullptr || *count < 2 || *count > static_cast<std::int64_t>(most_values))
-    throw Error(ErrorKind::usage, "a range has 2 to 1000 values", where, "write it as KEY=LOW:HIGH:COUNT");
+    throw Error(ErrorKind::usage, "a range has 2 to 1000 values", where,
+                "write it as KEY=LOW:HIGH:COUNT");
   std::vector<Value> values;
-  bool whole = !std::holds_alternative<double>(from.held) && !std::holds_alternative<double>(to.held);
+  bool whole =
+      !std::holds_alternative<double>(from.held) && !std::holds_alternative<double>(to.held);
   for (std::int64_t i = 0; i < *count; ++i) {
-    // The ends exactly, and between them what a person would have written: 0.05, not 0.050000000000000003.
+    // The ends exactly, and between them what a person would have written: 0.05, not
+    // 0.050000000000000003.
     const auto share = static_cast<double>(i), rest = static_cast<double>(*count - 1 - i);
-    const double value = std::stod(fmt::format("{:.12g}", (low * rest + high * share) / (share + rest)));
+    const double value =
+        std::stod(fmt::format("{:.12g}", (low * rest + high * share) / (share + rest)));
     whole = whole && value == std::round(value);
     values.emplace_back(value);
   }
@@ -77,7 +83,8 @@ KeyValues keys_of(const Variant& variant) {
 }
 
 [[noreturn]] void no_sweep(const StudyPlan& plan) {
-  throw Error(ErrorKind::refused, "the study is no sweep over a grid", plan.name, "name the folder of a sweep");
+  throw Error(ErrorKind::refused, "the study is no sweep over a grid", plan.name,
+              "name the folder of a sweep");
 }
 
 }  // namespace
@@ -85,17 +92,20 @@ KeyValues keys_of(const Variant& variant) {
 GridAxis parse_axis(const std::string& text, const std::string& where) {
   const std::size_t equals = text.find('=');
   if (equals == std::string::npos || equals == 0 || equals + 1 == text.size())
-    throw Error(ErrorKind::usage, "'" + text + "' is no axis", where, "write KEY=LOW:HIGH:COUNT or KEY=A,B,C");
+    throw Error(ErrorKind::usage, "'" + text + "' is no axis", where,
+                "write KEY=LOW:HIGH:COUNT or KEY=A,B,C");
   GridAxis axis{text.substr(0, equals), {}};
   const std::string values = text.substr(equals + 1), place = where + " " + axis.key;
   if (const auto parts = split(values, ':'); parts.size() == 3) {
     axis.values = evenly_spaced(parts, place);
   } else {
-    for (const std::string& part : split(values, ',')) axis.values.push_back(parse_value(part, place));
+    for (const std::string& part : split(values, ','))
+      axis.values.push_back(parse_value(part, place));
   }
   for (auto value = axis.values.begin(); value != axis.values.end(); ++value)
     if (std::find(axis.values.begin(), value, *value) != value)
-      throw Error(ErrorKind::usage, "the value " + text_of(*value) + " is there twice", place, "give each once");
+      throw Error(ErrorKind::usage, "the value " + text_of(*value) + " is there twice", place,
+                  "give each once");
   if (axis.values.size() > most_values)
     throw Error(ErrorKind::usage, "an axis has at most 1000 values", place, "give fewer");
   return axis;
@@ -103,9 +113,11 @@ GridAxis parse_axis(const std::string& text, const std::string& where) {
 
 StudyPlan sweep_plan(StudyPlan plan, const std::vector<GridAxis>& axes) {
   if (axes.empty() || axes.size() > 2)
-    throw Error(ErrorKind::usage, "a sweep goes over one key or two", "grid", "give one or two axes");
+    throw Error(ErrorKind::usage, "a sweep goes over one key or two", "grid",
+                "give one or two axes");
   if (axes.size() == 2 && axes[0].key == axes[1].key)
-    throw Error(ErrorKind::usage, "both axes are of the key '" + axes[0].key + "'", "grid", "give two keys");
+    throw Error(ErrorKind::usage, "both axes are of the key '" + axes[0].key + "'", "grid",
+                "give two keys");
   plan.variants.clear();
   const std::size_t rows = axes.size() == 2 ? axes[1].values.size() : 1;
   for (std::size_t row = 0; row < rows; ++row)
@@ -125,7 +137,8 @@ std::vector<GridAxis> axes_of(const StudyPlan& plan) {
   std::vector<GridAxis> axes;
   for (const Variant& variant : plan.variants) {
     const auto keys = keys_of(variant);
-    if (!variant.without.empty() || !variant.method.empty() || keys.empty() || keys.size() > 2) no_sweep(plan);
+    if (!variant.without.empty() || !variant.method.empty() || keys.empty() || keys.size() > 2)
+      no_sweep(plan);
     if (axes.empty())
       for (const auto& [key, value] : keys) axes.push_back({key, {}});
     for (GridAxis& axis : axes) {
@@ -156,7 +169,8 @@ SweepTable sweep_table(const Study& study, const std::string& measure) {
     const auto keys = keys_of(variant);
     const auto place = [&](const GridAxis& axis) {
       if (axis.key.empty()) return std::ptrdiff_t{0};
-      return std::find(axis.values.begin(), axis.values.end(), keys.at(axis.key)) - axis.values.begin();
+      return std::find(axis.values.begin(), axis.values.end(), keys.at(axis.key)) -
+             axis.values.begin();
     };
     auto& cell = table.cells[static_cast<std::size_t>(place(table.y)) * table.x.values.size() +
                              static_cast<std::size_t>(place(table.x))];

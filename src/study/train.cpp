@@ -27,15 +27,19 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 constexpr std::size_t recent_episodes = 100;
-constexpr std::int64_t kept_checkpoints = 10;  // spread evenly over the training, beside the last one
+constexpr std::int64_t kept_checkpoints =
+    10;  // spread evenly over the training, beside the last one
 
-double seconds_since(Clock::time_point start) { return std::chrono::duration<double>(Clock::now() - start).count(); }
+double seconds_since(Clock::time_point start) {
+  return std::chrono::duration<double>(Clock::now() - start).count();
+}
 
 // The last episodes: success, return and length.
 class RecentEpisodes {
  public:
   void add(const EpisodeResult& e) {
-    list_.push_back({e.outcome == Outcome::success ? 1.0 : 0.0, e.episode_return, static_cast<double>(e.length)});
+    list_.push_back({e.outcome == Outcome::success ? 1.0 : 0.0, e.episode_return,
+                     static_cast<double>(e.length)});
     if (list_.size() > recent_episodes) list_.pop_front();
   }
   void clear() { list_.clear(); }
@@ -53,7 +57,8 @@ class RecentEpisodes {
   }
   void restore(const TensorFile& file) {
     const auto flat = file.doubles("recent_episodes");
-    for (std::size_t i = 0; i + 3 <= flat.size(); i += 3) list_.push_back({flat[i], flat[i + 1], flat[i + 2]});
+    for (std::size_t i = 0; i + 3 <= flat.size(); i += 3)
+      list_.push_back({flat[i], flat[i + 1], flat[i + 2]});
   }
 
  private:
@@ -84,8 +89,10 @@ class Plateau {
 void delete_run(const Run& run) {
   std::error_code code;
   std::filesystem::remove_all(run.checkpoints(), code);
-  for (const char* suffix : {"", "-wal", "-shm"}) std::filesystem::remove(run.metrics().string() + suffix, code);
-  std::filesystem::remove(run.configuration(), code);  // last: what is half deleted is still known to be a run
+  for (const char* suffix : {"", "-wal", "-shm"})
+    std::filesystem::remove(run.metrics().string() + suffix, code);
+  std::filesystem::remove(run.configuration(),
+                          code);  // last: what is half deleted is still known to be a run
 }
 
 bool holds_checkpoints(const std::filesystem::path& folder) {
@@ -95,14 +102,16 @@ bool holds_checkpoints(const std::filesystem::path& folder) {
   return false;
 }
 
-// A folder without a run may be used if it is empty, or holds no more than an interrupted start leaves behind.
+// A folder without a run may be used if it is empty, or holds no more than an interrupted start
+// leaves behind.
 bool holds_other_files(const std::filesystem::path& folder) {
   std::error_code code;
   if (!std::filesystem::is_directory(folder, code)) return false;
   for (const auto& entry : std::filesystem::directory_iterator(folder, code)) {
     const std::string name = entry.path().filename().string();
     if (name == "checkpoints" ? holds_checkpoints(entry.path())
-                              : name != "lock" && !name.starts_with("metrics.db") && !name.starts_with("run.toml.tmp"))
+                              : name != "lock" && !name.starts_with("metrics.db") &&
+                                    !name.starts_with("run.toml.tmp"))
       return true;
   }
   return false;
@@ -110,10 +119,11 @@ bool holds_other_files(const std::filesystem::path& folder) {
 
 void check_same_run(const Run& there, const GameSpec& game, const RunSettings& settings) {
   const auto refuse = [&](const std::string& what) {
-    throw Error(ErrorKind::refused, "the run cannot be resumed with other settings: " + what, there.folder().string(),
-                "give the same, or start a new run");
+    throw Error(ErrorKind::refused, "the run cannot be resumed with other settings: " + what,
+                there.folder().string(), "give the same, or start a new run");
   };
-  if (const auto d = first_difference(self_contained(game), there.game_spec()); !d.empty()) refuse(d);
+  if (const auto d = first_difference(self_contained(game), there.game_spec()); !d.empty())
+    refuse(d);
   if (settings.seed != there.settings().seed)
     refuse(fmt::format("seed: {} here, {} there", settings.seed, there.settings().seed));
   if (settings.checkpoint_every != there.settings().checkpoint_every)
@@ -124,9 +134,11 @@ void check_same_run(const Run& there, const GameSpec& game, const RunSettings& s
                        there.settings().from.empty() ? "none" : there.settings().from));
   if (settings.roles != there.settings().roles) refuse("how the roles are played");
   if (method_of(settings) != method_of(there.settings()))
-    refuse(fmt::format("method: {} here, {} there", method_of(settings), method_of(there.settings())));
+    refuse(
+        fmt::format("method: {} here, {} there", method_of(settings), method_of(there.settings())));
   const auto compare = [&](auto here, auto before) {
-    if (const auto d = first_difference(TomlWriter::to_table(here), TomlWriter::to_table(before)); !d.empty())
+    if (const auto d = first_difference(TomlWriter::to_table(here), TomlWriter::to_table(before));
+        !d.empty())
       refuse("learner." + d);
   };
   if (settings.evolution) {
@@ -143,11 +155,14 @@ std::filesystem::path checkpoint_of(const std::filesystem::path& from) {
 
 bool inside(const std::filesystem::path& file, const std::filesystem::path& folder) {
   if (file.empty()) return false;
-  const auto whole = std::filesystem::weakly_canonical(folder), part = std::filesystem::weakly_canonical(file);
+  const auto whole = std::filesystem::weakly_canonical(folder),
+             part = std::filesystem::weakly_canonical(file);
   return std::mismatch(whole.begin(), whole.end(), part.begin(), part.end()).first == whole.end();
 }
 
-bool is_first(const TrainOptions& options) { return options.processes == nullptr || options.processes->number() == 0; }
+bool is_first(const TrainOptions& options) {
+  return options.processes == nullptr || options.processes->number() == 0;
+}
 
 // Processes on one machine share its processors.
 std::size_t threads_for(const TrainOptions& options) {
@@ -184,8 +199,11 @@ Beginning told_by_first(const Beginning& own, const GameSpec& game, const TrainO
   for (std::size_t process = 1; process < processes.count(); ++process)
     if (!std::equal(all.begin(), all.begin() + sizeof fingerprint,
                     all.begin() + static_cast<std::ptrdiff_t>(process * sizeof fingerprint)))
-      throw Error(ErrorKind::refused, fmt::format("process {} has another game or other settings than the first", process),
-                  "mpirun", "give all machines the same game file, and a run folder they can read when resuming");
+      throw Error(
+          ErrorKind::refused,
+          fmt::format("process {} has another game or other settings than the first", process),
+          "mpirun",
+          "give all machines the same game file, and a run folder they can read when resuming");
   const std::byte how{own.how};
   Beginning told;
   told.how = static_cast<Beginning::How>(processes.gather({&how, 1})[0]);
@@ -194,7 +212,8 @@ Beginning told_by_first(const Beginning& own, const GameSpec& game, const TrainO
 }
 
 std::unique_ptr<Trainer> trainer_of(const Run& run, const TrainOptions& options, WorkerPool& pool) {
-  return run.settings().evolution ? evolution_trainer(run, options, pool) : ppo_trainer(run, pool, options.processes);
+  return run.settings().evolution ? evolution_trainer(run, options, pool)
+                                  : ppo_trainer(run, pool, options.processes);
 }
 
 class Training {
@@ -206,16 +225,19 @@ class Training {
         trainer_(trainer_of(run_, options, pool_)) {
     if (is_first(options)) metrics_.emplace(run_.metrics());
     const Game game = run_.game();
-    for (std::size_t stage = 0; stage < game.stages(); ++stage) stage_names_.push_back(game.stage_name(stage));
+    for (std::size_t stage = 0; stage < game.stages(); ++stage)
+      stage_names_.push_back(game.stage_name(stage));
     for (std::size_t stage = 0; stage + 1 < game.stages(); ++stage)
       if (const auto& start = game.spec().stages[stage].start)
-        trainer_->set_starts(stage, recorded_moments(*start, "stages[" + std::to_string(stage) + "].start"),
-                             start->share);
+        trainer_->set_starts(
+            stage, recorded_moments(*start, "stages[" + std::to_string(stage) + "].start"),
+            start->share);
   }
 
   void begin(const Beginning& beginning) {
     if (beginning.how == Beginning::continued) {
-      const Continuation taken = trainer_->continue_from(TensorFile::parse(beginning.checkpoint, run_.settings().from));
+      const Continuation taken =
+          trainer_->continue_from(TensorFile::parse(beginning.checkpoint, run_.settings().from));
       continued_ = true;
       if (options_.on_continuation && !taken.parts.empty()) options_.on_continuation(taken);
     } else if (beginning.how == Beginning::resumed) {
@@ -230,14 +252,16 @@ class Training {
   }
 
   void go() {
-    if (continued_) save(0.0);  // keeps what was continued from, so that nothing depends on that file any more
+    if (continued_)
+      save(0.0);  // keeps what was continued from, so that nothing depends on that file any more
     begun_ = Clock::now();
     last_update_ = begun_;
     std::int64_t saved = trainer_->steps();
     double saved_done = trainer_->done();
     while (trainer_->done() < 1.0 && !stopped()) {
       update();
-      // Multiples of the interval, not time since the last one: the same checkpoints whether resumed or not.
+      // Multiples of the interval, not time since the last one: the same checkpoints whether
+      // resumed or not.
       const std::int64_t every = run_.settings().checkpoint_every, now = trainer_->steps();
       if (now / every != saved / every || trainer_->done() >= 1.0 || trainer_->to_be_kept()) {
         save(saved_done);
@@ -284,14 +308,16 @@ class Training {
     if (!options_.on_progress) return;
     // The steps of later generations are unknown: they are taken to be like those before.
     const double done = trainer_->done();
-    const std::int64_t total = run_.settings().generations > 0
-                                   ? static_cast<std::int64_t>(static_cast<double>(row.steps) / done)
-                                   : run_.settings().steps;
-    options_.on_progress({row.steps, total, seconds_since(begun_), speed_,
-                          static_cast<double>(std::max<std::int64_t>(0, total - row.steps)) / speed_,
-                          recent_.mean(1), recent_.mean(2), recent_.mean(0), recent_.count(), row.stage,
-                          run_.game_spec().stages.size() + 1, stage_names_[row.stage], row.times, row.busy_share,
-                          plateau_.since(row.steps, total), row.evolution, update.warnings});
+    const std::int64_t total =
+        run_.settings().generations > 0
+            ? static_cast<std::int64_t>(static_cast<double>(row.steps) / done)
+            : run_.settings().steps;
+    options_.on_progress(
+        {row.steps, total, seconds_since(begun_), speed_,
+         static_cast<double>(std::max<std::int64_t>(0, total - row.steps)) / speed_,
+         recent_.mean(1), recent_.mean(2), recent_.mean(0), recent_.count(), row.stage,
+         run_.game_spec().stages.size() + 1, stage_names_[row.stage], row.times, row.busy_share,
+         plateau_.since(row.steps, total), row.evolution, update.warnings});
   }
 
   // `previous`: the share that was done at the checkpoint before.
@@ -301,7 +327,9 @@ class Training {
     if (!is_first(options_)) return;
     recent_.store(file);
     file.metadata["made_with"] = library_version();
-    const auto tenth = [](double done) { return static_cast<std::int64_t>(done * kept_checkpoints + 1e-9); };
+    const auto tenth = [](double done) {
+      return static_cast<std::int64_t>(done * kept_checkpoints + 1e-9);
+    };
     if (tenth(trainer_->done()) != tenth(previous) || trainer_->to_be_kept())
       file.save(run_.checkpoints() / fmt::format("at-{:012d}.safetensors", trainer_->steps()));
     file.save(run_.last_checkpoint());
@@ -335,9 +363,11 @@ RunSettings settings_of(const TrainOptions& options, const std::string& from) {
 void note_missing_checkpoint(const Run& run, const TrainOptions& options) {
   if (!options.on_note || std::filesystem::exists(run.last_checkpoint())) return;
   const auto newest = run.newest_checkpoint();
-  options.on_note(newest ? fmt::format("{} is missing; continuing from {}, the newest checkpoint that was kept",
-                                       run.last_checkpoint().string(), newest->filename().string())
-                         : fmt::format("{} holds no checkpoint; the training begins at step 0", run.folder().string()));
+  options.on_note(
+      newest ? fmt::format("{} is missing; continuing from {}, the newest checkpoint that was kept",
+                           run.last_checkpoint().string(), newest->filename().string())
+             : fmt::format("{} holds no checkpoint; the training begins at step 0",
+                           run.folder().string()));
 }
 
 }  // namespace
@@ -349,10 +379,11 @@ Run train(const GameSpec& game, const TrainOptions& options) {
     throw Error(ErrorKind::usage, "steps and checkpoint_every must be at least 1", "TrainOptions",
                 "give larger numbers");
   if (options.folder.empty())
-    throw Error(ErrorKind::usage, "the run's folder is not given", "TrainOptions::folder", "name one");
+    throw Error(ErrorKind::usage, "the run's folder is not given", "TrainOptions::folder",
+                "name one");
   if (options.generations < 0 || (options.generations > 0 && !options.evolution))
-    throw Error(ErrorKind::usage, "only an evolution has generations, and at least 1", "TrainOptions::generations",
-                "count steps, or choose a method that evolves");
+    throw Error(ErrorKind::usage, "only an evolution has generations, and at least 1",
+                "TrainOptions::generations", "count steps, or choose a method that evolves");
   if (options.evolution && options.processes != nullptr)
     throw Error(ErrorKind::usage, "an evolution is not shared among processes", "mpirun",
                 "start it without; it uses all processors of its machine");
@@ -366,17 +397,20 @@ Run train(const GameSpec& game, const TrainOptions& options) {
   bool resuming = false;
   if (holds_run(options.folder)) {
     if (options.existing == Existing::refuse)
-      throw Error(ErrorKind::refused, "the folder holds a run already", options.folder.string(),
-                  "use --resume to continue it, --fresh to delete it and start again, or another folder");
+      throw Error(
+          ErrorKind::refused, "the folder holds a run already", options.folder.string(),
+          "use --resume to continue it, --fresh to delete it and start again, or another folder");
     resuming = options.existing == Existing::resume;
   } else {
     if (options.existing == Existing::resume)
-      throw Error(ErrorKind::refused, "there is no run to resume", options.folder.string(), "leave out --resume");
+      throw Error(ErrorKind::refused, "there is no run to resume", options.folder.string(),
+                  "leave out --resume");
     if (holds_other_files(options.folder))
-      throw Error(ErrorKind::refused, "the folder holds other files", options.folder.string(),
-                  holds_checkpoints(options.folder / "checkpoints")
-                      ? "it has checkpoints, but no run.toml: restore that file, or choose another folder"
-                      : "choose an empty or a new folder");
+      throw Error(
+          ErrorKind::refused, "the folder holds other files", options.folder.string(),
+          holds_checkpoints(options.folder / "checkpoints")
+              ? "it has checkpoints, but no run.toml: restore that file, or choose another folder"
+              : "choose an empty or a new folder");
   }
   make_folder(options.folder);
   const FolderLock lock(options.folder, "training");
@@ -386,7 +420,8 @@ Run train(const GameSpec& game, const TrainOptions& options) {
     run = Run(options.folder, game, settings_of(options, there.settings().from));
   } else {
     if (inside(options.from, options.folder))
-      throw Error(ErrorKind::refused, "the run to begin afresh holds the checkpoint to continue from",
+      throw Error(ErrorKind::refused,
+                  "the run to begin afresh holds the checkpoint to continue from",
                   options.from.string(), "train in another folder");
     delete_run(run);
   }

@@ -11,8 +11,8 @@
 namespace zithercraft {
 namespace {
 
-// How many steps the trainings take together. Of generations each can only say what it expects; those that have not
-// begun are taken to be like the others.
+// How many steps the trainings take together. Of generations each can only say what it expects;
+// those that have not begun are taken to be like the others.
 std::int64_t total_of(const std::vector<TrainingProgress>& each, const TrainOptions& options) {
   const auto count = static_cast<std::int64_t>(each.size());
   if (options.generations == 0) return options.steps * count;
@@ -52,12 +52,14 @@ std::vector<Run> train_seeds(const GameSpec& game, const TrainOptions& options,
   if (seeds.empty()) throw Error(ErrorKind::usage, "there is no seed", "seeds", "give one or more");
   for (auto seed = seeds.begin(); seed != seeds.end(); ++seed)
     if (std::find(seeds.begin(), seed, *seed) != seed)
-      throw Error(ErrorKind::usage, fmt::format("the seed {} is there twice", *seed), "seeds", "give each once");
+      throw Error(ErrorKind::usage, fmt::format("the seed {} is there twice", *seed), "seeds",
+                  "give each once");
   if (options.processes != nullptr)
     throw Error(ErrorKind::usage, "several seeds cannot be trained by processes together", "seeds",
                 "train them one by one");
-  const std::size_t threads =
-      options.threads != 0 ? options.threads : std::max<std::size_t>(1, std::thread::hardware_concurrency());
+  const std::size_t threads = options.threads != 0
+                                  ? options.threads
+                                  : std::max<std::size_t>(1, std::thread::hardware_concurrency());
   WorkerPool at_once(std::min(threads, seeds.size()));
   std::vector<std::optional<Run>> runs(seeds.size());
   std::vector<TrainingProgress> each(seeds.size());

@@ -83,9 +83,12 @@ void Watch::look_around(const Lanes& lanes, std::size_t lane, std::size_t i) {
   Seen& seen = seen_[i];
   const Pose at = arena.pose(state, own);
   const Velocity v = arena.velocity(state, own);
-  seen.speed += std::hypot(static_cast<double>(v.x), static_cast<double>(v.y), static_cast<double>(v.z));
+  seen.speed +=
+      std::hypot(static_cast<double>(v.x), static_cast<double>(v.y), static_cast<double>(v.z));
   seen.looks += 1.0;
-  const auto square = [&](float metres) { return static_cast<int>(std::floor(static_cast<double>(metres) / square_)); };
+  const auto square = [&](float metres) {
+    return static_cast<int>(std::floor(static_cast<double>(metres) / square_));
+  };
   seen.places[{square(at.x), square(at.y)}] += 1.0;
   const auto metres_to = [&](std::size_t other) {
     const Pose there = arena.pose(state, other);
@@ -119,7 +122,8 @@ std::string Watch::name_of_other(const Role& own, std::int32_t entity) const {
 }
 
 // Who else collected the same thing at the same moment.
-std::string Watch::together_with(std::span<const Event> events, const Event& event, const Role& own) const {
+std::string Watch::together_with(std::span<const Event> events, const Event& event,
+                                 const Role& own) const {
   std::string with;
   for (const Event& other : events) {
     if (other.kind != EventKind::collect || other.tick != event.tick || other.whom != event.whom ||
@@ -154,7 +158,8 @@ void Watch::note_touch(const Event& e) {
   if (e.kind == EventKind::part) last_to_part_[thing] = seat;
 }
 
-// What is shoved somewhere is brought there by those who touch it then, or else by who touched it last, watched or not.
+// What is shoved somewhere is brought there by those who touch it then, or else by who touched it
+// last, watched or not.
 void Watch::credit_arrival(const Event& e) {
   const auto thing = static_cast<std::size_t>(e.who);
   std::vector<std::size_t> by = touching_[thing];
@@ -162,7 +167,8 @@ void Watch::credit_arrival(const Event& e) {
   for (const std::size_t body : by) {
     if (watched_[body] < 0) continue;
     const Role& own = game_.roles()[seat_of_[body].role];
-    count_for(watched_[body], "brings" + name_of_other(own, e.who) + " into" + name_of_zone(own, e.whom),
+    count_for(watched_[body],
+              "brings" + name_of_other(own, e.who) + " into" + name_of_zone(own, e.whom),
               1.0 / static_cast<double>(by.size()));
   }
 }
@@ -177,18 +183,20 @@ void Watch::count_events(const Lanes& lanes, std::size_t lane) {
   for (const Event& e : events) {
     if (e.kind == EventKind::touch || e.kind == EventKind::part) note_touch(e);
     if (!is_deed(e.kind)) continue;
-    if (e.kind == EventKind::enter && e.who >= 0 && has_seat_[static_cast<std::size_t>(e.who)] == 0) credit_arrival(e);
+    if (e.kind == EventKind::enter && e.who >= 0 && has_seat_[static_cast<std::size_t>(e.who)] == 0)
+      credit_arrival(e);
     const std::string kind(name_of(e.kind));
     if (const std::int32_t who = place(e.who); who >= 0) {
       const Role& own = game_.roles()[seats_[static_cast<std::size_t>(who)].role];
-      count_for(
-          who, kind + name_of_other(own, e.whom) + (e.kind == EventKind::collect ? together_with(events, e, own) : ""));
+      count_for(who, kind + name_of_other(own, e.whom) +
+                         (e.kind == EventKind::collect ? together_with(events, e, own) : ""));
     }
     const std::int32_t whom = place(e.whom);
     if (whom < 0 || (e.kind != EventKind::touch && e.kind != EventKind::hit)) continue;
     const Role& own = game_.roles()[seats_[static_cast<std::size_t>(whom)].role];
     if (e.kind == EventKind::hit) count_for(whom, "is hit by" + name_of_other(own, e.who));
-    if (e.kind == EventKind::touch && place(e.who) < 0) count_for(whom, kind + name_of_other(own, e.who));
+    if (e.kind == EventKind::touch && place(e.who) < 0)
+      count_for(whom, kind + name_of_other(own, e.who));
   }
 }
 
@@ -198,7 +206,8 @@ void Watch::look(const Lanes& lanes, std::size_t lane) {
 }
 
 // In the mean over seats; terms of roles that mirror each other are the same ones by their names.
-void Watch::put_rewards(const Lanes& lanes, std::size_t lane, const Group& group, EpisodeBehaviour& behaviour) const {
+void Watch::put_rewards(const Lanes& lanes, std::size_t lane, const Group& group,
+                        EpisodeBehaviour& behaviour) const {
   const auto roles = game_.roles();
   const auto seats = static_cast<double>(group.seats.size());
   double reward = 0.0;
@@ -210,19 +219,23 @@ void Watch::put_rewards(const Lanes& lanes, std::size_t lane, const Group& group
     const auto ledger = lanes.ledger(seat.role, row);
     for (std::size_t t = 0; t < ledger.size(); ++t) {
       const std::string& name = roles[seat.role].terms[t];
-      auto found = std::find_if(terms.begin(), terms.end(), [&](const auto& one) { return one.first == name; });
+      auto found = std::find_if(terms.begin(), terms.end(),
+                                [&](const auto& one) { return one.first == name; });
       if (found == terms.end()) found = terms.emplace(terms.end(), name, 0.0);
       found->second += ledger[t] / seats;
     }
   }
   behaviour.measures.emplace_back(group.prefix + "return", reward);
-  for (const auto& [name, sum] : terms) behaviour.measures.emplace_back(group.prefix + "reward for " + name, sum);
+  for (const auto& [name, sum] : terms)
+    behaviour.measures.emplace_back(group.prefix + "reward for " + name, sum);
 }
 
 EpisodeBehaviour Watch::finish(const Lanes& lanes, std::size_t lane) const {
   EpisodeBehaviour behaviour;
   const auto roles = game_.roles();
-  const auto put = [&](const std::string& name, double value) { behaviour.measures.emplace_back(name, value); };
+  const auto put = [&](const std::string& name, double value) {
+    behaviour.measures.emplace_back(name, value);
+  };
   put("length, steps", lanes.steps(lane));
   const Seat& any = seats_.front();
   const auto result = episode_result(lanes, any.role, lane * lanes.seats(any.role) + any.number);
@@ -237,8 +250,9 @@ EpisodeBehaviour Watch::finish(const Lanes& lanes, std::size_t lane) const {
     const auto distances = [&](const std::string& to, Distance Seen::*which) {
       put(group.prefix + "distance to " + to + ", m",
           mean([&](const Seen& s) { return mean_or_nothing((s.*which).sum, (s.*which).looks); }));
-      put(group.prefix + "closest to " + to + ", m",
-          mean([&](const Seen& s) { return (s.*which).looks > 0.0 ? (s.*which).least : not_there; }));
+      put(group.prefix + "closest to " + to + ", m", mean([&](const Seen& s) {
+            return (s.*which).looks > 0.0 ? (s.*which).least : not_there;
+          }));
     };
     if (focus_ != nobody) {
       distances(roles[seat_of_[focus_].role].name, &Seen::first);
@@ -254,9 +268,11 @@ EpisodeBehaviour Watch::finish(const Lanes& lanes, std::size_t lane) const {
       if (has(true)) distances("a mate", &Seen::first);
       if (has(false)) distances(role.side.empty() ? "another" : "a rival", &Seen::second);
     }
-    put(group.prefix + "speed, m/s", mean([](const Seen& s) { return mean_or_nothing(s.speed, s.looks); }));
-    put(group.prefix + "squares visited",
-        mean([](const Seen& s) { return s.looks > 0.0 ? static_cast<double>(s.places.size()) : not_there; }));
+    put(group.prefix + "speed, m/s",
+        mean([](const Seen& s) { return mean_or_nothing(s.speed, s.looks); }));
+    put(group.prefix + "squares visited", mean([](const Seen& s) {
+          return s.looks > 0.0 ? static_cast<double>(s.places.size()) : not_there;
+        }));
     put_rewards(lanes, lane, group, behaviour);
     for (const auto& [name, number] : group.events)
       behaviour.events[group.prefix + name] = number / static_cast<double>(group.seats.size());

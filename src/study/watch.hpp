@@ -18,15 +18,18 @@ struct Seat {
 
 /// What was seen of the watched seats in an episode.
 struct EpisodeBehaviour {
-  std::vector<std::pair<std::string, double>> measures;  // the same ones in every episode; not a number: not there
-  std::map<std::string, double> events;                  // per seat, of those that happened
-  std::map<std::pair<int, int>, double> places;          // share of time in each square, in the mean over seats
+  std::vector<std::pair<std::string, double>>
+      measures;                          // the same ones in every episode; not a number: not there
+  std::map<std::string, double> events;  // per seat, of those that happened
+  std::map<std::pair<int, int>, double>
+      places;  // share of time in each square, in the mean over seats
 };
 
 /// Watches some seats of one lane through an episode.
 class Watch {
  public:
-  /// `focus`: the seat to which others' distances are measured; null: to mates and rivals. `square`: metres.
+  /// `focus`: the seat to which others' distances are measured; null: to mates and rivals.
+  /// `square`: metres.
   Watch(const Game& game, std::vector<Seat> seats, const Seat* focus, double square);
 
   void begin();
@@ -59,10 +62,12 @@ class Watch {
   void count_for(std::int32_t seat, const std::string& event, double share = 1.0);
   void note_touch(const Event& event);
   void credit_arrival(const Event& event);
-  void put_rewards(const Lanes& lanes, std::size_t lane, const Group& group, EpisodeBehaviour& behaviour) const;
+  void put_rewards(const Lanes& lanes, std::size_t lane, const Group& group,
+                   EpisodeBehaviour& behaviour) const;
   std::string name_of_other(const Role& own, std::int32_t entity) const;
   std::string name_of_zone(const Role& own, std::int32_t zone) const;
-  std::string together_with(std::span<const Event> events, const Event& event, const Role& own) const;
+  std::string together_with(std::span<const Event> events, const Event& event,
+                            const Role& own) const;
 
   Game game_;
   std::vector<Seat> seats_;

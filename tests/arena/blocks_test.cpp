@@ -19,21 +19,23 @@ using test::World;
 ArenaSpec block_world(std::int64_t layouts = 1) {
   ArenaSpec spec{.tick = 0.05};
   spec.heights = Heights{};
-  spec.blocks = BlocksSpec{.kinds = {{.name = "sand", .hardness = 0.5, .worth = 1},
-                                     {.name = "rock", .hardness = 2.0},
-                                     {.name = "pearl", .hardness = 1.0, .worth = 10},
-                                     {.name = "bedrock"},
-                                     {.name = "kelp", .solid = false}},
-                           .columns = 24,
-                           .rows = 20,
-                           .layers = 12,
-                           .generate = {Strata{.kinds = {"sand", "rock", "bedrock"}, .thickness = {2, 4}, .relief = 3},
-                                        Hollows{.in = {"rock"}, .share = 0.15, .highest = 0.5},
-                                        Veins{.put = "pearl", .in = {"rock"}, .count = 12, .highest = 0.5}},
-                           .layouts = layouts};
+  spec.blocks = BlocksSpec{
+      .kinds = {{.name = "sand", .hardness = 0.5, .worth = 1},
+                {.name = "rock", .hardness = 2.0},
+                {.name = "pearl", .hardness = 1.0, .worth = 10},
+                {.name = "bedrock"},
+                {.name = "kelp", .solid = false}},
+      .columns = 24,
+      .rows = 20,
+      .layers = 12,
+      .generate = {Strata{.kinds = {"sand", "rock", "bedrock"}, .thickness = {2, 4}, .relief = 3},
+                   Hollows{.in = {"rock"}, .share = 0.15, .highest = 0.5},
+                   Veins{.put = "pearl", .in = {"rock"}, .count = 12, .highest = 0.5}},
+      .layouts = layouts};
   BodySpec diver{.name = "diver", .motion = Motion::free, .shape = Disc{0.35}, .height = 1.7};
   diver.mover = Walker{.speed = 2.0, .jump = 5.0, .step_height = 0.4, .pitch_rate = 180};
-  diver.digger = Digger{.reach = 3.0, .eye = 1.5, .places = "rock", .stock = "stones", .every = 0.2};
+  diver.digger =
+      Digger{.reach = 3.0, .eye = 1.5, .places = "rock", .stock = "stones", .every = 0.2};
   diver.meters = {{.name = "stones", .high = 20, .start = 0}};
   diver.place.region = {4, 4, 20, 16};
   spec.bodies = {diver};
@@ -42,7 +44,8 @@ ArenaSpec block_world(std::int64_t layouts = 1) {
 
 std::int32_t kind(const World& world, const std::string& name) {
   for (std::size_t e = 0; e < world.arena.entities().size(); ++e)
-    if (world.arena.entities()[e].kind == EntityKind::block && world.arena.entities()[e].name == name)
+    if (world.arena.entities()[e].kind == EntityKind::block &&
+        world.arena.entities()[e].name == name)
       return static_cast<std::int32_t>(e);
   return -2;
 }
@@ -53,13 +56,15 @@ void flatten(World& world) {
   for (std::size_t layer = 0; layer < size.layers; ++layer)
     for (std::size_t row = 0; row < size.rows; ++row)
       for (std::size_t column = 0; column < size.columns; ++column)
-        world.arena.set_block(world.state(), column, row, layer, layer == 0 ? kind(world, "bedrock") : -1);
+        world.arena.set_block(world.state(), column, row, layer,
+                              layer == 0 ? kind(world, "bedrock") : -1);
 }
 
 float& input(World& world, const std::string& name) {
   const auto names = world.arena.inputs_of(0);
-  return world.arena.inputs(world.state(),
-                            0)[static_cast<std::size_t>(std::find(names.begin(), names.end(), name) - names.begin())];
+  return world.arena.inputs(
+      world.state(),
+      0)[static_cast<std::size_t>(std::find(names.begin(), names.end(), name) - names.begin())];
 }
 
 TEST(Blocks, WorldsAreMadeOfWhatTheGeneratorsSay) {
@@ -71,7 +76,8 @@ TEST(Blocks, WorldsAreMadeOfWhatTheGeneratorsSay) {
       for (std::size_t column = 0; column < size.columns; ++column) {
         const std::int32_t met = world.arena.block_at(world.state(), column, row, layer);
         ++count[met];
-        EXPECT_TRUE(met != kind(world, "pearl") || layer <= 10) << layer;  // from the lower half, five steps up at most
+        EXPECT_TRUE(met != kind(world, "pearl") || layer <= 10)
+            << layer;  // from the lower half, five steps up at most
         EXPECT_TRUE(layer + 1 < size.layers || met == -1);
       }
   EXPECT_GT(count[kind(world, "sand")], 700);
@@ -94,7 +100,8 @@ TEST(Blocks, DiversStandOnTheHighestBlockWhereTheyArePlaced) {
 TEST(Blocks, TooHighToStepLowEnoughToJump) {
   World world(block_world());
   flatten(world);
-  for (std::size_t row = 0; row < 20; ++row) world.arena.set_block(world.state(), 10, row, 1, kind(world, "rock"));
+  for (std::size_t row = 0; row < 20; ++row)
+    world.arena.set_block(world.state(), 10, row, 1, kind(world, "rock"));
   world.arena.put(world.state(), 0, 7.5f, 10.5f, 0, 1.0f);
   input(world, "ahead") = 1.0f;
   world.ticks(60);
@@ -137,8 +144,8 @@ TEST(Blocks, DiggingTakesAsLongAsTheBlockIsHardAndPaysItsWorth) {
   EXPECT_EQ(world.arena.block_at(world.state(), 12, 10, 2), kind(world, "pearl"));
   world.ticks(2);
   EXPECT_EQ(world.arena.block_at(world.state(), 12, 10, 2), -1);
-  const auto dug =
-      std::find_if(world.events.begin(), world.events.end(), [](const Event& e) { return e.kind == EventKind::dig; });
+  const auto dug = std::find_if(world.events.begin(), world.events.end(),
+                                [](const Event& e) { return e.kind == EventKind::dig; });
   ASSERT_NE(dug, world.events.end());
   EXPECT_EQ(dug->whom, kind(world, "pearl"));
   EXPECT_EQ(dug->strength, 10.0f);
@@ -195,15 +202,16 @@ TEST(Blocks, RaysAgreeWithEveryBlockTriedAsABox) {
     for (std::size_t row = 0; row < size.rows; ++row)
       for (std::size_t column = 0; column < size.columns; ++column)
         if (const auto met = world.arena.block_at(world.state(), column, row, layer); met >= 0)
-          boxes.push_back({static_cast<double>(column), static_cast<double>(row), static_cast<double>(layer),
-                           static_cast<double>(met)});
-  const auto distance = [&](const std::array<double, 3>& from, const std::array<double, 3>& d, double swell,
-                            double reach) {
+          boxes.push_back({static_cast<double>(column), static_cast<double>(row),
+                           static_cast<double>(layer), static_cast<double>(met)});
+  const auto distance = [&](const std::array<double, 3>& from, const std::array<double, 3>& d,
+                            double swell, double reach) {
     double best = reach;
     for (const auto& box : boxes) {
       double in = -1e30, out = 1e30;
       for (std::size_t k = 0; k < 3; ++k) {
-        const double a = (box[k] - swell - from[k]) / d[k], b = (box[k] + 1 + swell - from[k]) / d[k];
+        const double a = (box[k] - swell - from[k]) / d[k],
+                     b = (box[k] + 1 + swell - from[k]) / d[k];
         in = std::max(in, std::min(a, b));
         out = std::min(out, std::max(a, b));
       }
@@ -218,7 +226,8 @@ TEST(Blocks, RaysAgreeWithEveryBlockTriedAsABox) {
                                     static_cast<float>(random.between(-3, 23)),
                                     static_cast<float>(random.between(-2, 15))};
     const double a = random.between(-3.2, 3.2), e = random.between(-1.5, 1.5);
-    const float dx = static_cast<float>(std::cos(a) * std::cos(e)), dy = static_cast<float>(std::sin(a) * std::cos(e)),
+    const float dx = static_cast<float>(std::cos(a) * std::cos(e)),
+                dy = static_cast<float>(std::sin(a) * std::cos(e)),
                 dz = static_cast<float>(std::sin(e));
     float got = 0;
     std::int32_t met = -1;
@@ -276,7 +285,8 @@ TEST(Blocks, BeginningAgainRestoresExactlyWhatWasChanged) {
       used.arena.begin(used.state(), 8, 1, episode, used.scratch);
       std::fill(fresh.block.begin(), fresh.block.end(), 0);
       fresh.arena.begin(fresh.state(), 8, 1, episode, fresh.scratch);
-      ASSERT_EQ(std::memcmp(fresh.state(), used.state(), fresh.arena.state_bytes()), 0) << layouts << " " << episode;
+      ASSERT_EQ(std::memcmp(fresh.state(), used.state(), fresh.arena.state_bytes()), 0)
+          << layouts << " " << episode;
     }
     EXPECT_EQ(size.columns, 24u);
   }
@@ -291,7 +301,8 @@ TEST(Blocks, LayoutsDifferFromEpisodeToEpisode) {
     for (std::size_t row = 0; row < 20; ++row)
       for (std::size_t column = 0; column < 24; ++column)
         for (std::size_t layer = 0; layer < 12; ++layer)
-          sum = sum * 31 + static_cast<std::uint64_t>(world.arena.block_at(world.state(), column, row, layer) + 1);
+          sum = sum * 31 + static_cast<std::uint64_t>(
+                               world.arena.block_at(world.state(), column, row, layer) + 1);
     hashes.insert(sum);
   }
   EXPECT_EQ(hashes.size(), 8u);
@@ -306,14 +317,15 @@ TEST(Blocks, NobodyLeavesAClosedCaveOrGetsIntoItsWalls) {
   for (std::size_t layer = 0; layer < size.layers; ++layer)
     for (std::size_t row = 0; row < size.rows; ++row)
       for (std::size_t column = 0; column < size.columns; ++column)
-        if (layer == 0 || row == 0 || column == 0 || layer + 1 == size.layers || row + 1 == size.rows ||
-            column + 1 == size.columns)
+        if (layer == 0 || row == 0 || column == 0 || layer + 1 == size.layers ||
+            row + 1 == size.rows || column + 1 == size.columns)
           world.arena.set_block(world.state(), column, row, layer, kind(world, "bedrock"));
   RandomStream random(6, 0, 0, Purpose::user);
   for (int tick = 0; tick < 20'000; ++tick) {
     if (tick % 4 == 0)
       for (std::size_t b = 0; b < 6; ++b)
-        for (float& value : world.arena.inputs(world.state(), b)) value = static_cast<float>(random.between(-1, 1));
+        for (float& value : world.arena.inputs(world.state(), b))
+          value = static_cast<float>(random.between(-1, 1));
     world.ticks(1);
     world.events.clear();
     for (std::size_t b = 0; b < 6; ++b) {
@@ -324,7 +336,8 @@ TEST(Blocks, NobodyLeavesAClosedCaveOrGetsIntoItsWalls) {
       ASSERT_LT(p.x, 23.0f) << tick;
       ASSERT_LT(p.y, 19.0f) << tick;
       const auto middle = world.arena.block_at(world.state(), static_cast<std::size_t>(p.x),
-                                               static_cast<std::size_t>(p.y), static_cast<std::size_t>(p.z + 0.85f));
+                                               static_cast<std::size_t>(p.y),
+                                               static_cast<std::size_t>(p.z + 0.85f));
       ASSERT_LT(middle, 0) << tick << ": its middle is in a block";
     }
   }
@@ -351,8 +364,10 @@ TEST(Blocks, MistakesAreNamed) {
             "arena.blocks.generate[2].put");
   EXPECT_EQ(where([](ArenaSpec& s) { std::get<Strata>(s.blocks->generate[0]).thickness = {1}; }),
             "arena.blocks.generate[0].thickness");
-  EXPECT_EQ(where([](ArenaSpec& s) { s.bodies[0].digger->places = "brick"; }), "arena.bodies[0].digger.places");
-  EXPECT_EQ(where([](ArenaSpec& s) { s.bodies[0].digger->stock = "gold"; }), "arena.bodies[0].digger.stock");
+  EXPECT_EQ(where([](ArenaSpec& s) { s.bodies[0].digger->places = "brick"; }),
+            "arena.bodies[0].digger.places");
+  EXPECT_EQ(where([](ArenaSpec& s) { s.bodies[0].digger->stock = "gold"; }),
+            "arena.bodies[0].digger.stock");
   EXPECT_EQ(where([](ArenaSpec& s) { s.blocks.reset(); }), "arena.bodies[0].digger");
 }
 

@@ -44,7 +44,8 @@ double distance_to_triangle(const std::array<V, 3>& t, V p) {
   }
   const V n = cross(t[1] - t[0], t[2] - t[0]);
   bool inside = true;
-  for (std::size_t i = 0; i < 3; ++i) inside = inside && dot(cross(t[(i + 1) % 3] - t[i], p - t[i]), n) >= 0;
+  for (std::size_t i = 0; i < 3; ++i)
+    inside = inside && dot(cross(t[(i + 1) % 3] - t[i], p - t[i]), n) >= 0;
   return inside ? std::min(best, std::fabs(dot(p - t[0], n)) / std::sqrt(dot(n, n))) : best;
 }
 
@@ -65,7 +66,8 @@ double distance_to(const Solid& solid, const SpaceRay& r, double swell, double r
   if (solid.ball) {
     const auto& c = solid.outline.corners[0];
     const V m{c[0] - r.from.x, c[1] - r.from.y, solid.low + solid.outline.radius - r.from.z};
-    const double b = dot(m, r.d), radius = solid.outline.radius + swell, square = radius * radius - dot(m, m) + b * b;
+    const double b = dot(m, r.d), radius = solid.outline.radius + swell,
+                 square = radius * radius - dot(m, m) + b * b;
     if (square < 0 || radius <= 0) return infinite;
     in = b - std::sqrt(square);
     out = b + std::sqrt(square);
@@ -74,7 +76,8 @@ double distance_to(const Solid& solid, const SpaceRay& r, double swell, double r
     test::cross(solid.outline, {r.from.x, r.from.y, r.d.x / level, r.d.y / level}, swell, in, out);
     in /= level;
     out /= level;
-    const double a = (solid.low - swell - r.from.z) / r.d.z, b = (solid.high + swell - r.from.z) / r.d.z;
+    const double a = (solid.low - swell - r.from.z) / r.d.z,
+                 b = (solid.high + swell - r.from.z) / r.d.z;
     in = std::max(in, std::min(a, b));
     out = std::min(out, std::max(a, b));
   }
@@ -86,17 +89,22 @@ ArenaSpec random_scene(std::uint32_t number, bool with_mesh) {
   RandomStream random(21, number, 0, Purpose::user);
   ArenaSpec spec;
   spec.heights = Heights{.floor = Floor{}};
-  spec.walls = {{.name = "wall", .points = {{-15, -15}, {15, -15}, {15, 15}, {-15, 15}}, .closed = true},
-                {.name = "fence", .points = {{-4, 13}, {0, 12.5}, {5, 13.5}}, .foot = 0.5, .height = 2.0}};
+  spec.walls = {
+      {.name = "wall", .points = {{-15, -15}, {15, -15}, {15, 15}, {-15, 15}}, .closed = true},
+      {.name = "fence", .points = {{-4, 13}, {0, 12.5}, {5, 13.5}}, .foot = 0.5, .height = 2.0}};
   const auto size = [&] { return random.between(0.2, 1.2); };
-  spec.bodies = {{.name = "disc", .count = 5, .shape = Disc{size()}, .height = 2 * size()},
-                 {.name = "capsule", .count = 4, .shape = Capsule{3 * size() + 0.6, 0.3}, .height = 3 * size()},
-                 {.name = "box", .count = 6, .shape = Box{2 * size(), size()}, .height = 4 * size()},
-                 {.name = "outline",
-                  .count = 4,
-                  .shape = Outline{{{0, 0}, {2, 0.2}, {2.5, 1}, {1, 1.8}, {-0.3, 1}}},
-                  .height = size()},
-                 {.name = "ball", .count = 6, .shape = Ball{size()}}};
+  spec.bodies = {
+      {.name = "disc", .count = 5, .shape = Disc{size()}, .height = 2 * size()},
+      {.name = "capsule",
+       .count = 4,
+       .shape = Capsule{3 * size() + 0.6, 0.3},
+       .height = 3 * size()},
+      {.name = "box", .count = 6, .shape = Box{2 * size(), size()}, .height = 4 * size()},
+      {.name = "outline",
+       .count = 4,
+       .shape = Outline{{{0, 0}, {2, 0.2}, {2.5, 1}, {1, 1.8}, {-0.3, 1}}},
+       .height = size()},
+      {.name = "ball", .count = 6, .shape = Ball{size()}}};
   spec.zones = {{.name = "pool", .shape = Disc{1.5}},
                 {.name = "dock", .shape = Box{3, 2}, .height = 2.5},
                 {.name = "bubble", .shape = Ball{1.4}}};
@@ -109,9 +117,11 @@ ArenaSpec random_scene(std::uint32_t number, bool with_mesh) {
   if (!with_mesh) return spec;
   MeshSpec mesh{.name = "rock"};
   for (int t = 0; t < 12; ++t) {
-    const double x = random.between(-11, 11), y = random.between(-11, 11), z = random.between(0.2, 6);
+    const double x = random.between(-11, 11), y = random.between(-11, 11),
+                 z = random.between(0.2, 6);
     for (int k = 0; k < 3; ++k)
-      mesh.corners.push_back({x + random.between(-2, 2), y + random.between(-2, 2), z + random.between(-2, 2)});
+      mesh.corners.push_back(
+          {x + random.between(-2, 2), y + random.between(-2, 2), z + random.between(-2, 2)});
     mesh.triangles.push_back({3 * t, 3 * t + 1, 3 * t + 2});
   }
   spec.meshes = {mesh};
@@ -156,7 +166,8 @@ std::vector<Solid> solids_of(World& world) {
       const GroundSpec& ground = *arena.spec().ground;
       const auto at = [&](std::size_t column, std::size_t row) {
         return V{ground.origin[0] + ground.spacing * static_cast<double>(column),
-                 ground.origin[1] + ground.spacing * static_cast<double>(row), ground.levels[row][column]};
+                 ground.origin[1] + ground.spacing * static_cast<double>(row),
+                 ground.levels[row][column]};
       };
       for (std::size_t row = 0; row + 1 < ground.levels.size(); ++row)
         for (std::size_t column = 0; column + 1 < ground.levels.size(); ++column) {
@@ -166,7 +177,8 @@ std::vector<Solid> solids_of(World& world) {
           solids.push_back(solid);
         }
     } else if (entity.kind == EntityKind::floor) {
-      solid.outline = {{{-500, -500}, {500, -500}, {500, 500}, {-500, 500}}, 0, true, true, solid.entity};
+      solid.outline = {
+          {{-500, -500}, {500, -500}, {500, 500}, {-500, 500}}, 0, true, true, solid.entity};
       solid.high = 0;
       solids.push_back(solid);
     } else {
@@ -183,13 +195,16 @@ std::vector<Solid> solids_of(World& world) {
   return solids;
 }
 
-// What was met lies between what slightly larger and slightly smaller things give: rays that graze may meet or not.
-void expect_same(const std::vector<Solid>& solids, const SpaceRay& ray, double swell, double reach, double got,
-                 std::int32_t entity, const std::string& which, const std::string& met) {
+// What was met lies between what slightly larger and slightly smaller things give: rays that graze
+// may meet or not.
+void expect_same(const std::vector<Solid>& solids, const SpaceRay& ray, double swell, double reach,
+                 double got, std::int32_t entity, const std::string& which,
+                 const std::string& met) {
   const double slack = 1e-4 * reach + 2e-3;
   double larger = reach, smaller = reach, of_entity = reach;
   for (const Solid& solid : solids) {
-    const double a = distance_to(solid, ray, swell + 4e-4, reach), b = distance_to(solid, ray, swell - 4e-4, reach);
+    const double a = distance_to(solid, ray, swell + 4e-4, reach),
+                 b = distance_to(solid, ray, swell - 4e-4, reach);
     const double c = distance_to(solid, ray, swell, reach);
     // The edges of a triangle have no thickness to take away.
     const double worst = solid.triangle && swell < 1e-3 ? infinite : std::max({a, b, c});
@@ -199,7 +214,8 @@ void expect_same(const std::vector<Solid>& solids, const SpaceRay& ray, double s
   }
   ASSERT_GE(got, larger - slack) << which << " met " << met;
   ASSERT_LE(got, smaller + slack) << which << " met " << met;
-  ASSERT_TRUE(entity < 0 || of_entity <= got + slack) << which << ": the thing it names is not there";
+  ASSERT_TRUE(entity < 0 || of_entity <= got + slack)
+      << which << ": the thing it names is not there";
 }
 
 void compare(std::uint32_t scenes, std::size_t fans, bool with_mesh) {
@@ -225,10 +241,10 @@ void compare(std::uint32_t scenes, std::size_t fans, bool with_mesh) {
       }
       const float reach = static_cast<float>(random.between(0.5, 40));
       const float thickness = fan % 3 == 0 ? static_cast<float>(random.between(0.05, 1.0)) : 0.0f;
-      const SpaceRay start{
-          {static_cast<double>(static_cast<float>(from.x)), static_cast<double>(static_cast<float>(from.y)),
-           static_cast<double>(static_cast<float>(from.z))},
-          {}};
+      const SpaceRay start{{static_cast<double>(static_cast<float>(from.x)),
+                            static_cast<double>(static_cast<float>(from.y)),
+                            static_cast<double>(static_cast<float>(from.z))},
+                           {}};
       world.arena.cast(world.state(),
                        RayFanQuery{.x = static_cast<float>(from.x),
                                    .y = static_cast<float>(from.y),
@@ -240,14 +256,17 @@ void compare(std::uint32_t scenes, std::size_t fans, bool with_mesh) {
                                    .thickness = thickness},
                        std::span(distance).first(count), std::span(entity).first(count));
       for (std::size_t i = 0; i < count; ++i, ++rays) {
-        const SpaceRay ray{start.from,
-                           {static_cast<double>(dx[i]), static_cast<double>(dy[i]), static_cast<double>(dz[i])}};
+        const SpaceRay ray{
+            start.from,
+            {static_cast<double>(dx[i]), static_cast<double>(dy[i]), static_cast<double>(dz[i])}};
         hits += entity[i] >= 0 ? 1u : 0u;
         expect_same(solids, ray, 0.5 * static_cast<double>(thickness), static_cast<double>(reach),
                     static_cast<double>(distance[i]), entity[i],
-                    "scene " + std::to_string(number) + ", fan " + std::to_string(fan) + ", ray " + std::to_string(i) +
-                        ", thickness " + std::to_string(thickness),
-                    entity[i] < 0 ? "nothing" : world.arena.entities()[static_cast<std::size_t>(entity[i])].name);
+                    "scene " + std::to_string(number) + ", fan " + std::to_string(fan) + ", ray " +
+                        std::to_string(i) + ", thickness " + std::to_string(thickness),
+                    entity[i] < 0
+                        ? "nothing"
+                        : world.arena.entities()[static_cast<std::size_t>(entity[i])].name);
         if (::testing::Test::HasFatalFailure()) return;
       }
     }
@@ -261,7 +280,8 @@ TEST(CastReference, RaysInSpaceOverGroundAndMeshesAgree) { compare(10, 40, true)
 TEST(CastSpace, AFanIsTheSameAsItsRaysAloneAndKeepsToItsTags) {
   World world(random_scene(3, true));
   RandomStream random(5, 0, 0, Purpose::user);
-  const std::uint64_t tags = 1ULL << world.arena.tag("box", "") | 1ULL << world.arena.tag("floor", "");
+  const std::uint64_t tags =
+      1ULL << world.arena.tag("box", "") | 1ULL << world.arena.tag("floor", "");
   for (int round = 0; round < 200; ++round) {
     std::array<float, 20> x{}, y{}, z{}, dx{}, dy{}, dz{}, distance{}, alone{};
     std::array<std::int32_t, 20> entity{}, met{};
@@ -274,11 +294,16 @@ TEST(CastSpace, AFanIsTheSameAsItsRaysAloneAndKeepsToItsTags) {
       dy[i] = static_cast<float>(std::sin(a) * std::cos(e));
       dz[i] = static_cast<float>(std::sin(e));
     }
-    world.arena.cast(
-        world.state(),
-        RayBatchQuery{
-            .x = x, .y = y, .z = z, .direction_z = dz, .direction_x = dx, .direction_y = dy, .reach = 20, .tags = tags},
-        distance, entity);
+    world.arena.cast(world.state(),
+                     RayBatchQuery{.x = x,
+                                   .y = y,
+                                   .z = z,
+                                   .direction_z = dz,
+                                   .direction_x = dx,
+                                   .direction_y = dy,
+                                   .reach = 20,
+                                   .tags = tags},
+                     distance, entity);
     for (std::size_t i = 0; i < 20; ++i) {
       world.arena.cast(world.state(),
                        RayFanQuery{.x = x[i],
@@ -292,7 +317,9 @@ TEST(CastSpace, AFanIsTheSameAsItsRaysAloneAndKeepsToItsTags) {
                        std::span(alone).subspan(i, 1), std::span(met).subspan(i, 1));
       ASSERT_EQ(distance[i], alone[i]);
       ASSERT_EQ(entity[i], met[i]);
-      ASSERT_TRUE(met[i] < 0 || (tags >> world.arena.entities()[static_cast<std::size_t>(met[i])].tag & 1u) != 0u);
+      ASSERT_TRUE(met[i] < 0 ||
+                  (tags >> world.arena.entities()[static_cast<std::size_t>(met[i])].tag & 1u) !=
+                      0u);
     }
   }
 }

@@ -16,14 +16,16 @@ using test::World;
 
 TEST(Cast, HitsEachShapeWhereItShould) {
   World world({.walls = {{.name = "quay", .points = {{-10, 20}, {10, 20}}}},
-               .bodies = {body("buoy", Disc{1}, Motion::fixed, 0), body("crate", Box{4, 2}, Motion::fixed, 1),
+               .bodies = {body("buoy", Disc{1}, Motion::fixed, 0),
+                          body("crate", Box{4, 2}, Motion::fixed, 1),
                           body("log", Capsule{6, 1}, Motion::fixed, 2)}});
   world.arena.put(world.state(), 0, 10, 0, 0);
   world.arena.put(world.state(), 1, -10, 0, 1.5707963267948966);
   world.arena.put(world.state(), 2, 0, -10, 0);
   EXPECT_NEAR(cast(world, 0, 0, 0, 50).distance, 9, 1e-5);
   EXPECT_EQ(cast(world, 0, 0, 0, 50).entity, 0);
-  EXPECT_NEAR(cast(world, 0, 0, 180, 50).distance, 9, 1e-4);  // turned by a quarter: 2 m wide this way
+  EXPECT_NEAR(cast(world, 0, 0, 180, 50).distance, 9,
+              1e-4);  // turned by a quarter: 2 m wide this way
   EXPECT_EQ(cast(world, 0, 0, 180, 50).entity, 1);
   EXPECT_NEAR(cast(world, 0, 0, 270, 50).distance, 9, 1e-4);
   EXPECT_EQ(cast(world, 0, 0, 270, 50).entity, 2);
@@ -45,10 +47,11 @@ TEST(Cast, MissesReportReachAndNoEntity) {
 }
 
 TEST(Cast, SolidsAreHitAtZeroFromInsideZonesAtTheirOutline) {
-  World world({.zones = {{.name = "berth", .shape = Box{6, 4}, .place = {.region = {100, 0, 100, 0}}},
-                         {.name = "ring", .shape = Disc{3}, .place = {.region = {200, 0, 200, 0}}},
-                         {.name = "lane", .shape = Capsule{10, 2}, .place = {.region = {300, 0, 300, 0}}}},
-               .bodies = {body("crate", Box{4, 2}, Motion::fixed, 0)}});
+  World world(
+      {.zones = {{.name = "berth", .shape = Box{6, 4}, .place = {.region = {100, 0, 100, 0}}},
+                 {.name = "ring", .shape = Disc{3}, .place = {.region = {200, 0, 200, 0}}},
+                 {.name = "lane", .shape = Capsule{10, 2}, .place = {.region = {300, 0, 300, 0}}}},
+       .bodies = {body("crate", Box{4, 2}, Motion::fixed, 0)}});
   world.arena.put(world.state(), 0, 0, 0, 0);
   EXPECT_EQ(cast(world, 0.5f, 0, 77, 50).distance, 0);
   EXPECT_NEAR(cast(world, 100, 0, 0, 50).distance, 3, 1e-4);
@@ -61,19 +64,22 @@ TEST(Cast, SolidsAreHitAtZeroFromInsideZonesAtTheirOutline) {
 
 TEST(Cast, ThickRaysMeetEarlierAndWider) {
   World world({.walls = {{.name = "pier", .points = {{-5, 10}, {5, 10}}}},
-               .bodies = {body("crate", Box{2, 2}, Motion::fixed, 0), body("buoy", Disc{1}, Motion::fixed, 1)}});
+               .bodies = {body("crate", Box{2, 2}, Motion::fixed, 0),
+                          body("buoy", Disc{1}, Motion::fixed, 1)}});
   world.arena.put(world.state(), 0, 10, 0, 0);
   world.arena.put(world.state(), 1, -10, 0, 0);
   EXPECT_NEAR(cast(world, 0, 0, 0, 50, 1).distance, 8.5, 1e-4);
   EXPECT_NEAR(cast(world, 0, 0, 180, 50, 1).distance, 8.5, 1e-4);
   EXPECT_NEAR(cast(world, 0, 0, 90, 50, 1).distance, 9.5, 1e-4);
-  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50).entity, -1);                    // a thin ray passes the crate's corner
-  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50, 1).entity, 0);                  // a thick one touches it
-  EXPECT_NEAR(cast(world, 0, 1.3f, 0, 50, 1).distance, 9 - 0.4, 1e-4);  // 0.3 off a corner rounded by 0.5
-  EXPECT_EQ(cast(world, 10, 1.2f, 90, 50, 1).distance, 0);              // begins in touch
+  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50).entity, -1);    // a thin ray passes the crate's corner
+  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50, 1).entity, 0);  // a thick one touches it
+  EXPECT_NEAR(cast(world, 0, 1.3f, 0, 50, 1).distance, 9 - 0.4,
+              1e-4);                                        // 0.3 off a corner rounded by 0.5
+  EXPECT_EQ(cast(world, 10, 1.2f, 90, 50, 1).distance, 0);  // begins in touch
 }
 
-// The hit point lies on the surface, and nothing is nearer on the way: checked by walking along the ray.
+// The hit point lies on the surface, and nothing is nearer on the way: checked by walking along the
+// ray.
 TEST(Cast, AgreesWithSmallStepsOnRandomScenes) {
   ArenaSpec spec;
   for (int i = 0; i < 6; ++i) {
@@ -97,10 +103,13 @@ TEST(Cast, AgreesWithSmallStepsOnRandomScenes) {
                   s = static_cast<float>(std::sin(degrees * 0.017453292519943295));
       float walked = 12;
       for (float t = 0; t < 12; t += 0.005f) {
-        const Core probe = core_of({.corners = 1, .radius = thickness * 0.5f}, {.x = t * c, .y = t * s});
+        const Core probe =
+            core_of({.corners = 1, .radius = thickness * 0.5f}, {.x = t * c, .y = t * s});
         const bool inside = [&] {
           for (std::size_t i = 0; i < 6; ++i)
-            if (gap_between(probe, core_of(shape_data(spec.bodies[i].shape), world.pose(i))).distance <= 0) return true;
+            if (gap_between(probe, core_of(shape_data(spec.bodies[i].shape), world.pose(i)))
+                    .distance <= 0)
+              return true;
           return false;
         }();
         if (inside) {

@@ -18,7 +18,11 @@ const std::vector<CellKind> kinds{{.name = "rock", .symbol = "#", .solid = true}
                                   {.name = "sand", .symbol = ".", .seen = false}};
 
 BodySpec stepper(const std::string& name, double x, double y, Stepper mover = {}) {
-  return {.name = name, .motion = Motion::free, .shape = Disc{0.3}, .mover = mover, .place = {.region = {x, y, x, y}}};
+  return {.name = name,
+          .motion = Motion::free,
+          .shape = Disc{0.3},
+          .mover = mover,
+          .place = {.region = {x, y, x, y}}};
 }
 
 ArenaSpec street(std::vector<BodySpec> bodies) {
@@ -130,8 +134,8 @@ TEST(Steppers, AColumnWalksWithoutGapsAndStopsTogether) {
 }
 
 TEST(Steppers, PushWhatIsPushable) {
-  World world(street({stepper("crew", 1.5, 1.5, {.pushes = true}), stepper("crate", 3.5, 1.5, {.pushable = true}),
-                      stepper("post", 6.5, 1.5)}));
+  World world(street({stepper("crew", 1.5, 1.5, {.pushes = true}),
+                      stepper("crate", 3.5, 1.5, {.pushable = true}), stepper("post", 6.5, 1.5)}));
   want(world, 0, ahead, 1);
   world.ticks(10);
   EXPECT_EQ(world.pose(1).x, 5.5f) << "up to the post, which stays";
@@ -142,8 +146,10 @@ TEST(Steppers, PushWhatIsPushable) {
 // Whatever they want, no two are ever in one cell, and none in a wall or outside.
 TEST(Steppers, NeverShareACellInRandomPlay) {
   ArenaSpec spec;
-  spec.cells = CellsSpec{
-      .kinds = kinds, .columns = 12, .rows = 9, .generate = {Caves{.wall = "rock", .open = "sand", .fill = 0.3}}};
+  spec.cells = CellsSpec{.kinds = kinds,
+                         .columns = 12,
+                         .rows = 9,
+                         .generate = {Caves{.wall = "rock", .open = "sand", .fill = 0.3}}};
   spec.bodies = {{.name = "boat",
                   .count = 20,
                   .motion = Motion::free,
@@ -158,16 +164,17 @@ TEST(Steppers, NeverShareACellInRandomPlay) {
       World world(spec);
       for (int tick = 0; tick < 3000; ++tick) {
         for (std::size_t b = 0; b < 20; ++b)
-          for (float& input : world.arena.inputs(world.state(), b)) input = static_cast<float>(random.between(-1, 1));
+          for (float& input : world.arena.inputs(world.state(), b))
+            input = static_cast<float>(random.between(-1, 1));
         world.events.clear();
         world.ticks(1);
         std::set<std::pair<float, float>> places;
         for (std::size_t b = 0; b < 20; ++b) {
           const Pose pose = world.pose(b);
           ASSERT_TRUE(places.insert({pose.x, pose.y}).second) << "tick " << tick;
-          ASSERT_EQ(
-              world.arena.cell_at(world.state(), static_cast<std::size_t>(pose.x), static_cast<std::size_t>(pose.y)),
-              static_cast<std::int32_t>(world.arena.entities().size() - 1));
+          ASSERT_EQ(world.arena.cell_at(world.state(), static_cast<std::size_t>(pose.x),
+                                        static_cast<std::size_t>(pose.y)),
+                    static_cast<std::int32_t>(world.arena.entities().size() - 1));
         }
       }
     }
@@ -182,23 +189,26 @@ TEST(Cells, DrawnMapsAreReadFromTheTop) {
   EXPECT_EQ(world.arena.cell_at(world.state(), 0, 1), 0);
   EXPECT_EQ(world.arena.cell_at(world.state(), 0, 0), -1);
   EXPECT_EQ(world.arena.cell_at(world.state(), 1, 0), 1);
-  EXPECT_NEAR(test::cast(world, -3, -2, 90, 20).distance, 4, 1e-5) << "past the empty cell to the rock";
+  EXPECT_NEAR(test::cast(world, -3, -2, 90, 20).distance, 4, 1e-5)
+      << "past the empty cell to the rock";
 }
 
 TEST(Cells, UpperLayersAreMetFirstAndAffect) {
   ArenaSpec spec;
-  spec.cells = CellsSpec{
-      .kinds = {{.name = "sand", .symbol = ".", .seen = false},
-                {.name = "spring", .symbol = "o", .effects = {{.meter = "water", .amount = 1, .per_second = 10}}},
-                {.name = "pit", .symbol = "v", .kills = {"crew"}}},
-      .layers = {".....", "  o v"}};
+  spec.cells = CellsSpec{.kinds = {{.name = "sand", .symbol = ".", .seen = false},
+                                   {.name = "spring",
+                                    .symbol = "o",
+                                    .effects = {{.meter = "water", .amount = 1, .per_second = 10}}},
+                                   {.name = "pit", .symbol = "v", .kills = {"crew"}}},
+                         .layers = {".....", "  o v"}};
   spec.bodies = {stepper("crew", 0.5, 0.5)};
   spec.bodies[0].meters = {{.name = "water", .start = 0.0}};
   World world(spec);
   EXPECT_EQ(test::cast(world, 0.5f, 0.5f, 0, 20, 0, 0).distance, 1.5f);
   want(world, 0, east, 1);
   world.ticks(2);
-  EXPECT_NEAR(world.arena.meter(world.state(), 0, "water"), 1.5, 1e-5) << "once on coming, and for one tick";
+  EXPECT_NEAR(world.arena.meter(world.state(), 0, "water"), 1.5, 1e-5)
+      << "once on coming, and for one tick";
   world.ticks(2);
   EXPECT_FALSE(world.arena.present(world.state(), 0));
 }
@@ -208,14 +218,17 @@ TEST(Cells, WindowsTurnWithTheBody) {
   spec.cells = CellsSpec{.kinds = kinds, .layers = {"###\n#..\n#.#\n"}};
   spec.bodies = {stepper("boat", 1.5, 1.5)};
   World world(spec);
-  const std::uint64_t rock = 1ULL << world.arena.tag("rock", ""), sand = 1ULL << world.arena.tag("sand", ""), none = 99;
+  const std::uint64_t rock = 1ULL << world.arena.tag("rock", ""),
+                      sand = 1ULL << world.arena.tag("sand", ""), none = 99;
   std::vector<std::uint64_t> seen(9);
   world.arena.window(world.state(), 0, 1, 1, 1, 1, none, seen);  // heads east
-  EXPECT_EQ(seen, (std::vector<std::uint64_t>{rock, sand, rock, rock, sand, sand, rock, rock, rock}));
+  EXPECT_EQ(seen,
+            (std::vector<std::uint64_t>{rock, sand, rock, rock, sand, sand, rock, rock, rock}));
   want(world, 0, turn, 1);
   world.ticks(1);
   world.arena.window(world.state(), 0, 1, 1, 1, 1, none, seen);  // heads north
-  EXPECT_EQ(seen, (std::vector<std::uint64_t>{rock, rock, rock, rock, sand, sand, rock, sand, rock}));
+  EXPECT_EQ(seen,
+            (std::vector<std::uint64_t>{rock, rock, rock, rock, sand, sand, rock, sand, rock}));
   world.arena.window(world.state(), 0, 0, 0, 0, 2, none, std::span(seen).first(3));
   EXPECT_EQ(seen[2], none) << "beyond the map";
 }
@@ -232,20 +245,23 @@ std::pair<std::size_t, std::size_t> open_and_reached(World& world, std::int32_t 
     const auto [c, r] = next.back();
     next.pop_back();
     if (!all.contains({c, r}) || !reached.insert({c, r}).second) continue;
-    for (const auto& step : {std::pair{c + 1, r}, {c - 1, r}, {c, r + 1}, {c, r - 1}}) next.push_back(step);
+    for (const auto& step : {std::pair{c + 1, r}, {c - 1, r}, {c, r + 1}, {c, r - 1}})
+      next.push_back(step);
   }
   return {all.size(), reached.size()};
 }
 
 TEST(Generators, MazesRoomsAndCavesAreConnectedAndWalledIn) {
-  const std::vector<Generator> makers{Maze{.wall = "rock", .open = "sand"},
-                                      Maze{.wall = "rock", .open = "sand", .corridor = 2, .loops = 0.3},
-                                      Rooms{.wall = "rock", .open = "sand"}, Caves{.wall = "rock", .open = "sand"}};
+  const std::vector<Generator> makers{
+      Maze{.wall = "rock", .open = "sand"},
+      Maze{.wall = "rock", .open = "sand", .corridor = 2, .loops = 0.3},
+      Rooms{.wall = "rock", .open = "sand"}, Caves{.wall = "rock", .open = "sand"}};
   for (const auto& maker : makers)
     for (const auto& [columns, rows] : {std::pair{31, 21}, {9, 40}, {6, 5}}) {
       ArenaSpec spec;
       spec.cells = CellsSpec{.kinds = kinds, .columns = columns, .rows = rows, .generate = {maker}};
-      if (std::holds_alternative<Maze>(maker) && std::get<Maze>(maker).corridor == 2 && rows == 5) continue;
+      if (std::holds_alternative<Maze>(maker) && std::get<Maze>(maker).corridor == 2 && rows == 5)
+        continue;
       World world(spec);
       std::set<std::uint64_t> layouts;
       for (std::uint32_t episode = 0; episode < 30; ++episode) {
@@ -265,7 +281,10 @@ TEST(Generators, MazesRoomsAndCavesAreConnectedAndWalledIn) {
 
 TEST(Generators, APerfectMazeHasOneWayBetweenAnyTwoCells) {
   ArenaSpec spec;
-  spec.cells = CellsSpec{.kinds = kinds, .columns = 21, .rows = 15, .generate = {Maze{.wall = "rock", .open = "sand"}}};
+  spec.cells = CellsSpec{.kinds = kinds,
+                         .columns = 21,
+                         .rows = 15,
+                         .generate = {Maze{.wall = "rock", .open = "sand"}}};
   World world(spec);
   // A tree over 10 x 7 chambers: as many open cells as chambers and joints between them.
   EXPECT_EQ(open_and_reached(world, 1).first, 70u + 69u);
@@ -273,16 +292,18 @@ TEST(Generators, APerfectMazeHasOneWayBetweenAnyTwoCells) {
 
 TEST(Generators, IslandsAndScatterKeepTheirShares) {
   ArenaSpec spec;
-  spec.cells =
-      CellsSpec{.kinds = {{.name = "sea"}, {.name = "land"}, {.name = "hill"}, {.name = "spring"}},
-                .columns = 40,
-                .rows = 30,
-                .generate = {Islands{.water = "sea", .land = "land", .hill = "hill", .share = 0.5, .hills = 0.2},
-                             Scatter{.on = "land", .put = "spring", .density = 0.1, .layer = 1}}};
+  spec.cells = CellsSpec{
+      .kinds = {{.name = "sea"}, {.name = "land"}, {.name = "hill"}, {.name = "spring"}},
+      .columns = 40,
+      .rows = 30,
+      .generate = {
+          Islands{.water = "sea", .land = "land", .hill = "hill", .share = 0.5, .hills = 0.2},
+          Scatter{.on = "land", .put = "spring", .density = 0.1, .layer = 1}}};
   World world(spec);
   std::array<int, 4> count{};
   for (std::size_t r = 0; r < 30; ++r)
-    for (std::size_t c = 0; c < 40; ++c) ++count[static_cast<std::size_t>(world.arena.cell_at(world.state(), c, r))];
+    for (std::size_t c = 0; c < 40; ++c)
+      ++count[static_cast<std::size_t>(world.arena.cell_at(world.state(), c, r))];
   EXPECT_NEAR(count[0], 600, 2);
   EXPECT_NEAR(count[2], 120, 2);
   EXPECT_NEAR(count[3], 48, 1) << "a tenth of the land";
@@ -290,13 +311,13 @@ TEST(Generators, IslandsAndScatterKeepTheirShares) {
 
 TEST(Generators, ConnectKeepsEverythingReachable) {
   ArenaSpec spec;
-  spec.cells = CellsSpec{
-      .kinds = {kinds[0], kinds[1], {.name = "pool", .symbol = "~"}},
-      .columns = 15,
-      .rows = 11,
-      .generate = {Maze{.wall = "rock", .open = "sand"}, Scatter{.on = "sand", .put = "pool", .density = 0.05}},
-      .connect = {"crew", "lagoon"},
-      .avoid = {"pool"}};
+  spec.cells = CellsSpec{.kinds = {kinds[0], kinds[1], {.name = "pool", .symbol = "~"}},
+                         .columns = 15,
+                         .rows = 11,
+                         .generate = {Maze{.wall = "rock", .open = "sand"},
+                                      Scatter{.on = "sand", .put = "pool", .density = 0.05}},
+                         .connect = {"crew", "lagoon"},
+                         .avoid = {"pool"}};
   spec.zones = {{.name = "lagoon", .place = {.on = {"sand"}}}};
   spec.bodies = {stepper("crew", 0, 0)};
   spec.bodies[0].place = {.on = {"sand"}};
@@ -304,18 +325,22 @@ TEST(Generators, ConnectKeepsEverythingReachable) {
   for (std::uint32_t episode = 0; episode < 40; ++episode) {
     world.arena.begin(world.state(), 3, 0, episode, world.scratch);
     std::set<std::pair<int, int>> reached;
-    std::vector<std::pair<int, int>> next{{static_cast<int>(world.pose(0).x), static_cast<int>(world.pose(0).y)}};
+    std::vector<std::pair<int, int>> next{
+        {static_cast<int>(world.pose(0).x), static_cast<int>(world.pose(0).y)}};
     while (!next.empty()) {
       const auto [c, r] = next.back();
       next.pop_back();
-      if (world.arena.cell_at(world.state(), static_cast<std::size_t>(c), static_cast<std::size_t>(r)) !=
+      if (world.arena.cell_at(world.state(), static_cast<std::size_t>(c),
+                              static_cast<std::size_t>(r)) !=
               static_cast<std::int32_t>(world.arena.entities().size() - 2) ||
           !reached.insert({c, r}).second)
         continue;
-      for (const auto& step : {std::pair{c + 1, r}, {c - 1, r}, {c, r + 1}, {c, r - 1}}) next.push_back(step);
+      for (const auto& step : {std::pair{c + 1, r}, {c - 1, r}, {c, r + 1}, {c, r - 1}})
+        next.push_back(step);
     }
     const Pose lagoon = world.pose(1);
-    ASSERT_TRUE(reached.contains({static_cast<int>(lagoon.x), static_cast<int>(lagoon.y)})) << "episode " << episode;
+    ASSERT_TRUE(reached.contains({static_cast<int>(lagoon.x), static_cast<int>(lagoon.y)}))
+        << "episode " << episode;
   }
 }
 

@@ -37,7 +37,8 @@ TEST(Contact, BounceGivesSpeedBackAndPartsAgain) {
 }
 
 TEST(Contact, MomentumIsKeptBetweenFreeBodies) {
-  auto light = body("light", Disc{0.5}, Motion::free, 0), heavy = body("heavy", Disc{0.5}, Motion::free, 1);
+  auto light = body("light", Disc{0.5}, Motion::free, 0),
+       heavy = body("heavy", Disc{0.5}, Motion::free, 1);
   heavy.mass = 3;
   World world({.bodies = {light, heavy}});
   world.arena.put(world.state(), 0, 0, 0, 0);
@@ -50,7 +51,8 @@ TEST(Contact, MomentumIsKeptBetweenFreeBodies) {
 }
 
 TEST(Contact, ABoxPushedOffCentreTurns) {
-  auto crate = body("crate", Box{2, 2}, Motion::free, 0), ram = body("ram", Disc{0.3}, Motion::free, 1);
+  auto crate = body("crate", Box{2, 2}, Motion::free, 0),
+       ram = body("ram", Disc{0.3}, Motion::free, 1);
   ram.mass = 5;
   World world({.bodies = {crate, ram}});
   world.arena.put(world.state(), 0, 0, 0, 0);
@@ -62,7 +64,8 @@ TEST(Contact, ABoxPushedOffCentreTurns) {
 }
 
 TEST(Contact, OverlapIsUndoneWithoutAddingSpeed) {
-  World world({.bodies = {body("a", Box{2, 2}, Motion::fixed, 0), body("b", Box{2, 2}, Motion::free, 1)}});
+  World world(
+      {.bodies = {body("a", Box{2, 2}, Motion::fixed, 0), body("b", Box{2, 2}, Motion::free, 1)}});
   world.arena.put(world.state(), 0, 0, 0, 0);
   world.arena.put(world.state(), 1, 1.7f, 0.1f, 0);
   world.ticks(100);
@@ -71,7 +74,8 @@ TEST(Contact, OverlapIsUndoneWithoutAddingSpeed) {
 }
 
 TEST(Contact, FreeBodiesNeverLeaveAWalledBasin) {
-  ArenaSpec spec{.walls = {{.name = "quay", .points = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}}, .closed = true}}};
+  ArenaSpec spec{
+      .walls = {{.name = "quay", .points = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}}, .closed = true}}};
   for (int i = 0; i < 6; ++i)
     spec.bodies.push_back({.name = "crate" + std::to_string(i),
                            .motion = Motion::free,
@@ -91,8 +95,9 @@ TEST(Contact, FreeBodiesNeverLeaveAWalledBasin) {
 }
 
 TEST(Zone, EnterAndLeaveAreReportedForTheCentre) {
-  World world({.zones = {{.name = "berth", .shape = Box{2, 2}, .place = {.region = {10, 0, 10, 0}}}},
-               .bodies = {body("skiff", Disc{0.5}, Motion::free, 0)}});
+  World world(
+      {.zones = {{.name = "berth", .shape = Box{2, 2}, .place = {.region = {10, 0, 10, 0}}}},
+       .bodies = {body("skiff", Disc{0.5}, Motion::free, 0)}});
   world.arena.put(world.state(), 0, 7, 0, 0);
   world.arena.set_velocity(world.state(), 0, {.x = 2});
   world.ticks(80);

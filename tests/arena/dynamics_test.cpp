@@ -13,8 +13,9 @@ using test::World;
 
 ArenaSpec closed_box(double half) {
   ArenaSpec spec;
-  spec.walls = {
-      {.name = "wall", .points = {{-half, -half}, {half, -half}, {half, half}, {-half, half}}, .closed = true}};
+  spec.walls = {{.name = "wall",
+                 .points = {{-half, -half}, {half, -half}, {half, half}, {-half, half}},
+                 .closed = true}};
   return spec;
 }
 
@@ -35,13 +36,16 @@ TEST(Dynamics, FreeCollisionsConserveMomentum) {
   World world(spec);
   RandomStream random(1, 0, 0, Purpose::user);
   const std::size_t n = world.arena.body_count();
-  const auto mass = [&](std::size_t b) { return world.arena.spec().bodies[world.arena.entities()[b].spec_index].mass; };
+  const auto mass = [&](std::size_t b) {
+    return world.arena.spec().bodies[world.arena.entities()[b].spec_index].mass;
+  };
   double x = 0, y = 0, size = 0;
   for (std::size_t b = 0; b < n; ++b) {
     // Towards the middle, so that they meet.
     const Pose pose = world.pose(b);
-    world.arena.set_velocity(world.state(), b,
-                             {-0.5f * pose.x + random.normal(), -0.5f * pose.y + random.normal(), random.normal()});
+    world.arena.set_velocity(
+        world.state(), b,
+        {-0.5f * pose.x + random.normal(), -0.5f * pose.y + random.normal(), random.normal()});
     x += mass(b) * static_cast<double>(world.velocity(b).x);
     y += mass(b) * static_cast<double>(world.velocity(b).y);
     size += mass(b) * static_cast<double>(world.speed(b));
@@ -72,13 +76,15 @@ TEST(Dynamics, EnergyNeverGrowsInAClosedBox) {
   const auto energy = [&] {
     double sum = 0;
     for (std::size_t b = 0; b < world.arena.body_count(); ++b) {
-      const double speed = static_cast<double>(world.speed(b)), turn = static_cast<double>(world.velocity(b).turn);
+      const double speed = static_cast<double>(world.speed(b)),
+                   turn = static_cast<double>(world.velocity(b).turn);
       sum += 0.5 * (speed * speed + (b < 5 ? disc_inertia : box_inertia) * turn * turn);
     }
     return sum;
   };
   for (std::size_t b = 0; b < world.arena.body_count(); ++b)
-    world.arena.set_velocity(world.state(), b, {4 * random.normal(), 4 * random.normal(), random.normal()});
+    world.arena.set_velocity(world.state(), b,
+                             {4 * random.normal(), 4 * random.normal(), random.normal()});
   double highest = energy();
   for (int block = 0; block < 1000; ++block) {
     world.events.clear();
@@ -92,32 +98,53 @@ TEST(Dynamics, EnergyNeverGrowsInAClosedBox) {
 // A million ticks of random play with everything that can push.
 TEST(Dynamics, NobodyLeavesAClosedArena) {
   ArenaSpec spec = closed_box(8);
-  spec.bodies = {
-      {.name = "boat", .count = 2, .motion = Motion::free, .shape = Capsule{2, 0.4}, .mover = Boat{.thrust = 6}},
-      {.name = "walker", .count = 2, .motion = Motion::free, .shape = Disc{0.4}, .mover = Walker{.speed = 6}},
-      {.name = "car", .count = 2, .motion = Motion::free, .shape = Box{1.8, 0.9}, .mover = Car{.engine = 8}},
-      {.name = "crate", .count = 3, .motion = Motion::free, .shape = Box{1, 1}, .mass = 5, .drag = 0.5}};
+  spec.bodies = {{.name = "boat",
+                  .count = 2,
+                  .motion = Motion::free,
+                  .shape = Capsule{2, 0.4},
+                  .mover = Boat{.thrust = 6}},
+                 {.name = "walker",
+                  .count = 2,
+                  .motion = Motion::free,
+                  .shape = Disc{0.4},
+                  .mover = Walker{.speed = 6}},
+                 {.name = "car",
+                  .count = 2,
+                  .motion = Motion::free,
+                  .shape = Box{1.8, 0.9},
+                  .mover = Car{.engine = 8}},
+                 {.name = "crate",
+                  .count = 3,
+                  .motion = Motion::free,
+                  .shape = Box{1, 1},
+                  .mass = 5,
+                  .drag = 0.5}};
   for (auto& b : spec.bodies) b.place = {.region = {-7, -7, 7, 7}, .heading = {-180, 180}};
   World world(spec);
   RandomStream random(3, 0, 0, Purpose::user);
   for (int block = 0; block < 100'000; ++block) {
     for (std::size_t b = 0; b < 6; ++b)
-      for (float& input : world.arena.inputs(world.state(), b)) input = static_cast<float>(random.between(-1, 1));
+      for (float& input : world.arena.inputs(world.state(), b))
+        input = static_cast<float>(random.between(-1, 1));
     world.events.clear();
     world.ticks(10);
     for (std::size_t b = 0; b < world.arena.body_count(); ++b) {
-      ASSERT_LT(std::fabs(world.pose(b).x), 8.0f) << "body " << b << " after " << 10 * block << " ticks";
-      ASSERT_LT(std::fabs(world.pose(b).y), 8.0f) << "body " << b << " after " << 10 * block << " ticks";
+      ASSERT_LT(std::fabs(world.pose(b).x), 8.0f)
+          << "body " << b << " after " << 10 * block << " ticks";
+      ASSERT_LT(std::fabs(world.pose(b).y), 8.0f)
+          << "body " << b << " after " << 10 * block << " ticks";
     }
   }
 }
 
 TEST(Dynamics, NothingTunnelsAt200MetresPerSecond) {
   ArenaSpec spec = closed_box(10);
-  spec.cells =
-      CellsSpec{.origin = {-3, -3}, .kinds = {{.name = "rock", .symbol = "#", .solid = true}}, .layers = {"#"}};
-  spec.bodies = {body("disc", Disc{0.2}, Motion::free, 0), body("log", Capsule{1.2, 0.15}, Motion::free, 1),
-                 body("box", Box{0.5, 0.3}, Motion::free, 2), body("post", Disc{0.3}, Motion::fixed, 3)};
+  spec.cells = CellsSpec{.origin = {-3, -3},
+                         .kinds = {{.name = "rock", .symbol = "#", .solid = true}},
+                         .layers = {"#"}};
+  spec.bodies = {
+      body("disc", Disc{0.2}, Motion::free, 0), body("log", Capsule{1.2, 0.15}, Motion::free, 1),
+      body("box", Box{0.5, 0.3}, Motion::free, 2), body("post", Disc{0.3}, Motion::fixed, 3)};
   for (auto& b : spec.bodies) b.bounce = 1;
   spec.walls[0].bounce = 1;
   World world(spec);
@@ -127,14 +154,17 @@ TEST(Dynamics, NothingTunnelsAt200MetresPerSecond) {
     for (std::size_t b = 0; b < 3; ++b) {
       const double angle = random.between(-3.14, 3.14);
       world.arena.put(world.state(), b, -6 + 5 * static_cast<float>(b), 6, angle);
-      world.arena.set_velocity(
-          world.state(), b, {200 * static_cast<float>(std::cos(angle)), 200 * static_cast<float>(std::sin(angle)), 0});
+      world.arena.set_velocity(world.state(), b,
+                               {200 * static_cast<float>(std::cos(angle)),
+                                200 * static_cast<float>(std::sin(angle)), 0});
     }
     for (int tick = 0; tick < 20; ++tick) {
       world.ticks(1);
       for (std::size_t b = 0; b < 3; ++b) {
-        ASSERT_LT(std::fabs(world.pose(b).x), 10.0f) << "shot " << shot << ", body " << b << ", tick " << tick;
-        ASSERT_LT(std::fabs(world.pose(b).y), 10.0f) << "shot " << shot << ", body " << b << ", tick " << tick;
+        ASSERT_LT(std::fabs(world.pose(b).x), 10.0f)
+            << "shot " << shot << ", body " << b << ", tick " << tick;
+        ASSERT_LT(std::fabs(world.pose(b).y), 10.0f)
+            << "shot " << shot << ", body " << b << ", tick " << tick;
       }
     }
     world.events.clear();
@@ -143,7 +173,8 @@ TEST(Dynamics, NothingTunnelsAt200MetresPerSecond) {
 
 TEST(Dynamics, TwoFastBodiesMeetInsteadOfPassing) {
   ArenaSpec spec;
-  spec.bodies = {body("left", Disc{0.2}, Motion::free, 0), body("right", Disc{0.2}, Motion::free, 1)};
+  spec.bodies = {body("left", Disc{0.2}, Motion::free, 0),
+                 body("right", Disc{0.2}, Motion::free, 1)};
   World world(spec);
   world.arena.put(world.state(), 0, -7, 0, 0);
   world.arena.put(world.state(), 1, 6, 0, 0);
@@ -162,7 +193,10 @@ TEST(Dynamics, CratesShovedIntoACornerComeToRest) {
                   .mass = 4,
                   .mover = Walker{.speed = 1, .acceleration = 4}}};
   for (int i = 0; i < 5; ++i)
-    spec.bodies.push_back({.name = "crate" + std::to_string(i), .motion = Motion::free, .shape = Box{1, 1}, .drag = 2});
+    spec.bodies.push_back({.name = "crate" + std::to_string(i),
+                           .motion = Motion::free,
+                           .shape = Box{1, 1},
+                           .drag = 2});
   for (auto& b : spec.bodies) b.place = {.region = {-3, -3, 3, 3}};
   World world(spec);
   world.arena.put(world.state(), 0, -2, -2, 0.785398);
@@ -208,8 +242,15 @@ TEST(Dynamics, AHeavyBodyIsHardToPush) {
 
 TEST(Dynamics, PushedOffCentreABoxTurns) {
   ArenaSpec spec;
-  spec.bodies = {{.name = "tug", .motion = Motion::free, .shape = Disc{0.3}, .mass = 5, .mover = Walker{.speed = 2}},
-                 {.name = "box", .motion = Motion::free, .shape = Box{1, 3}, .place = {.region = {2, 0, 2, 0}}}};
+  spec.bodies = {{.name = "tug",
+                  .motion = Motion::free,
+                  .shape = Disc{0.3},
+                  .mass = 5,
+                  .mover = Walker{.speed = 2}},
+                 {.name = "box",
+                  .motion = Motion::free,
+                  .shape = Box{1, 3},
+                  .place = {.region = {2, 0, 2, 0}}}};
   World world(spec);
   world.arena.put(world.state(), 0, 0, 1.2f, 0);
   world.arena.inputs(world.state(), 0)[0] = 1;
@@ -219,11 +260,15 @@ TEST(Dynamics, PushedOffCentreABoxTurns) {
 
 TEST(Dynamics, BodiesSlideAlongARowOfCellsWithoutCatching) {
   ArenaSpec spec;
-  spec.cells = CellsSpec{
-      .origin = {0, -1}, .kinds = {{.name = "rock", .symbol = "#", .solid = true}}, .layers = {std::string(40, '#')}};
+  spec.cells = CellsSpec{.origin = {0, -1},
+                         .kinds = {{.name = "rock", .symbol = "#", .solid = true}},
+                         .layers = {std::string(40, '#')}};
   for (const Shape& shape : {Shape{Disc{0.3}}, Shape{Box{0.8, 0.6}}, Shape{Capsule{1, 0.3}}}) {
-    spec.bodies = {
-        {.name = "slider", .motion = Motion::free, .shape = shape, .grip = 0, .place = {.region = {2, 0.31, 2, 0.31}}}};
+    spec.bodies = {{.name = "slider",
+                    .motion = Motion::free,
+                    .shape = shape,
+                    .grip = 0,
+                    .place = {.region = {2, 0.31, 2, 0.31}}}};
     World world(spec);
     for (int tick = 0; tick < 400; ++tick) {
       // Pressed against the row and carried along it.
@@ -237,7 +282,8 @@ TEST(Dynamics, BodiesSlideAlongARowOfCellsWithoutCatching) {
 
 TEST(Dynamics, TopSpeedHolds) {
   ArenaSpec spec;
-  spec.bodies = {{.name = "boat", .motion = Motion::free, .top_speed = 1.5, .mover = Boat{.thrust = 10}}};
+  spec.bodies = {
+      {.name = "boat", .motion = Motion::free, .top_speed = 1.5, .mover = Boat{.thrust = 10}}};
   World world(spec);
   world.arena.inputs(world.state(), 0)[0] = 1;
   world.ticks(200);
@@ -246,9 +292,15 @@ TEST(Dynamics, TopSpeedHolds) {
 
 TEST(Dynamics, ACarriedBodyFollowsItsPathAndShovesWhatIsInTheWay) {
   ArenaSpec spec;
-  spec.bodies = {
-      {.name = "ferry", .motion = Motion::carried, .shape = Box{1, 1}, .track = Track{.points = {{4, 0}}, .speed = 2}},
-      {.name = "raft", .motion = Motion::free, .shape = Disc{0.4}, .mass = 1e6, .place = {.region = {2.5, 0, 2.5, 0}}}};
+  spec.bodies = {{.name = "ferry",
+                  .motion = Motion::carried,
+                  .shape = Box{1, 1},
+                  .track = Track{.points = {{4, 0}}, .speed = 2}},
+                 {.name = "raft",
+                  .motion = Motion::free,
+                  .shape = Disc{0.4},
+                  .mass = 1e6,
+                  .place = {.region = {2.5, 0, 2.5, 0}}}};
   World world(spec);
   world.ticks(20);  // one second
   EXPECT_NEAR(world.pose(0).x, 2, 1e-4);
@@ -262,9 +314,11 @@ TEST(Dynamics, ACarriedBodyFollowsItsPathAndShovesWhatIsInTheWay) {
 
 TEST(Dynamics, ACarriedBodyCanFollowCode) {
   ArenaSpec spec;
-  spec.bodies = {{.name = "buoy", .motion = Motion::carried, .carry = Carry([](double t, const CarriedPose& start) {
-                                                               return CarriedPose{start.x + t * t, start.y, t};
-                                                             })}};
+  spec.bodies = {{.name = "buoy",
+                  .motion = Motion::carried,
+                  .carry = Carry([](double t, const CarriedPose& start) {
+                    return CarriedPose{start.x + t * t, start.y, t};
+                  })}};
   World world(spec);
   world.ticks(40);
   EXPECT_NEAR(world.pose(0).x, 4, 1e-4);

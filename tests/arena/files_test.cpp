@@ -26,7 +26,8 @@ std::string bytes_of(const std::vector<T>& values) {
 }
 
 std::string npy(const std::string& type, const std::string& shape, const std::string& data) {
-  std::string header = "{'descr': '" + type + "', 'fortran_order': False, 'shape': (" + shape + "), }";
+  std::string header =
+      "{'descr': '" + type + "', 'fortran_order': False, 'shape': (" + shape + "), }";
   header.resize((header.size() + 10 + 64) / 64 * 64 - 11, ' ');
   header += '\n';
   std::string file("\x93NUMPY\x01\x00", 8);
@@ -35,7 +36,8 @@ std::string npy(const std::string& type, const std::string& shape, const std::st
   return file + header + data;
 }
 
-std::string png(std::uint32_t width, std::uint32_t height, const std::vector<std::uint16_t>& values) {
+std::string png(std::uint32_t width, std::uint32_t height,
+                const std::vector<std::uint16_t>& values) {
   std::string file;
   png_structp out = png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, nullptr);
   png_infop info = png_create_info_struct(out);
@@ -45,8 +47,8 @@ std::string png(std::uint32_t width, std::uint32_t height, const std::vector<std
         static_cast<std::string*>(png_get_io_ptr(p))->append(reinterpret_cast<char*>(data), size);
       },
       nullptr);
-  png_set_IHDR(out, info, width, height, 16, PNG_COLOR_TYPE_GRAY, PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT,
-               PNG_FILTER_TYPE_DEFAULT);
+  png_set_IHDR(out, info, width, height, 16, PNG_COLOR_TYPE_GRAY, PNG_INTERLACE_NONE,
+               PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
   png_write_info(out, info);
   std::vector<std::uint8_t> row(2 * width);
   for (std::uint32_t y = 0; y < height; ++y) {
@@ -61,7 +63,8 @@ std::string png(std::uint32_t width, std::uint32_t height, const std::vector<std
   return file;
 }
 
-// A table of 4 x 2 m, 1 m high, in the file's axes (y up), and a step beside it that is tagged "step".
+// A table of 4 x 2 m, 1 m high, in the file's axes (y up), and a step beside it that is tagged
+// "step".
 std::string gltf_json(const std::string& buffer) {
   return R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],
 "nodes":[{"mesh":0,"children":[1],"translation":[1,1,0]},
@@ -75,7 +78,8 @@ std::string gltf_json(const std::string& buffer) {
 }
 
 std::string gltf_buffer() {
-  return bytes_of<float>({-2, 0, -1, 2, 0, -1, 2, 0, 1, -2, 0, 1}) + bytes_of<std::uint16_t>({0, 2, 1, 0, 3, 2});
+  return bytes_of<float>({-2, 0, -1, 2, 0, -1, 2, 0, 1, -2, 0, 1}) +
+         bytes_of<std::uint16_t>({0, 2, 1, 0, 3, 2});
 }
 
 std::string gltf() { return gltf_json(",\"uri\":\"" + data_url(gltf_buffer()) + "\""); }
@@ -84,15 +88,18 @@ std::string glb() {
   std::string json = gltf_json("");
   json.resize((json.size() + 3) / 4 * 4, ' ');
   const std::string data = gltf_buffer();
-  const auto number = [](std::size_t n) { return bytes_of<std::uint32_t>({static_cast<std::uint32_t>(n)}); };
-  return "glTF" + number(2) + number(28 + json.size() + data.size()) + number(json.size()) + "JSON" + json +
-         number(data.size()) + std::string("BIN\0", 4) + data;
+  const auto number = [](std::size_t n) {
+    return bytes_of<std::uint32_t>({static_cast<std::uint32_t>(n)});
+  };
+  return "glTF" + number(2) + number(28 + json.size() + data.size()) + number(json.size()) +
+         "JSON" + json + number(data.size()) + std::string("BIN\0", 4) + data;
 }
 
 ArenaSpec with_ground(const std::string& file) {
   ArenaSpec spec;
   spec.heights = Heights{};
-  spec.ground = GroundSpec{.file = data_url(file), .origin = {-2, -2}, .spacing = 2.0, .scale = 1.5, .lift = 1.0};
+  spec.ground = GroundSpec{
+      .file = data_url(file), .origin = {-2, -2}, .spacing = 2.0, .scale = 1.5, .lift = 1.0};
   spec.bodies = {{.name = "crew", .motion = Motion::free, .shape = Disc{0.3}, .mover = Walker{}}};
   return spec;
 }
@@ -114,7 +121,9 @@ ArenaSpec with_blocks(const std::string& file) {
   return spec;
 }
 
-std::string ground_npy() { return npy("<f4", "3, 4", bytes_of<float>({0, 0, 0, 0, 1, 1, 1, 1, 2, 2, 2, 2})); }
+std::string ground_npy() {
+  return npy("<f4", "3, 4", bytes_of<float>({0, 0, 0, 0, 1, 1, 1, 1, 2, 2, 2, 2}));
+}
 std::string ground_png() { return png(3, 2, {65535, 65535, 65535, 0, 0, 0}); }
 std::string blocks_npy() {
   std::vector<std::uint8_t> blocks(4 * 5 * 6, 0);
@@ -167,10 +176,11 @@ TEST(Files, MeshesStandWithTheirYAxisUpAndTheirTags) {
               static_cast<std::int32_t>(world.arena.bodies_named("x").size() + 2));
     EXPECT_FLOAT_EQ(at(3.5f, 0.0f), 0.0f);
     EXPECT_FLOAT_EQ(at(1.5f, -5.0f), 0.5f);  // the file's z = 5 is our y = -5
-    EXPECT_EQ(
-        world.arena
-            .tags()[world.arena.entities()[static_cast<std::size_t>(world.arena.stands_on(world.state(), 0))].tag],
-        "step");
+    EXPECT_EQ(world.arena.tags()[world.arena
+                                     .entities()[static_cast<std::size_t>(
+                                         world.arena.stands_on(world.state(), 0))]
+                                     .tag],
+              "step");
   }
 }
 
@@ -180,10 +190,14 @@ TEST(Files, BlocksFromNumPyLieLayerByLayer) {
   EXPECT_EQ(world.arena.block_count().rows, 5u);
   EXPECT_EQ(world.arena.block_count().layers, 4u);
   EXPECT_EQ(world.pose(0).z, 2.0f);
-  EXPECT_EQ(world.arena.entities()[static_cast<std::size_t>(world.arena.block_at(world.state(), 3, 3, 0))].name,
-            "rock");
-  EXPECT_EQ(world.arena.entities()[static_cast<std::size_t>(world.arena.block_at(world.state(), 3, 3, 1))].name,
-            "sand");
+  EXPECT_EQ(
+      world.arena.entities()[static_cast<std::size_t>(world.arena.block_at(world.state(), 3, 3, 0))]
+          .name,
+      "rock");
+  EXPECT_EQ(
+      world.arena.entities()[static_cast<std::size_t>(world.arena.block_at(world.state(), 3, 3, 1))]
+          .name,
+      "sand");
   EXPECT_EQ(world.arena.block_at(world.state(), 3, 3, 2), -1);
 }
 
@@ -197,20 +211,24 @@ TEST(Files, MistakesInFilesAreNamed) {
     return "";
   };
   EXPECT_EQ(problem(with_ground("nonsense")), "this is no .npy file");
-  EXPECT_EQ(problem(with_ground(npy("<f4", "2, 2", "short"))), "the .npy file is cut off or too long");
+  EXPECT_EQ(problem(with_ground(npy("<f4", "2, 2", "short"))),
+            "the .npy file is cut off or too long");
   EXPECT_EQ(problem(with_ground(npy("<f4", "99999999, 99999999", ""))),
             "the .npy array is empty or has more than 4 million numbers");
-  EXPECT_EQ(problem(with_ground(npy("<c8", "1, 1", "12345678"))), "the .npy file does not hold plain numbers");
+  EXPECT_EQ(problem(with_ground(npy("<c8", "1, 1", "12345678"))),
+            "the .npy file does not hold plain numbers");
   EXPECT_EQ(problem(with_ground(blocks_npy())), "the ground's array has 3 dimensions");
   EXPECT_EQ(
-      problem(with_ground(npy("<f4", "2, 2", bytes_of<float>({0, 1, std::numeric_limits<float>::quiet_NaN(), 2})))),
+      problem(with_ground(
+          npy("<f4", "2, 2", bytes_of<float>({0, 1, std::numeric_limits<float>::quiet_NaN(), 2})))),
       "a level is not a number, or farther than 1,000 km from 0");
   EXPECT_EQ(problem(with_ground(ground_png().substr(0, 40))),
             "the PNG cannot be read: damaged, or more than 2048 pixels along a side");
   EXPECT_EQ(problem(with_mesh("nonsense")), "this is no glTF 2.0 file with its buffers inside");
   EXPECT_EQ(problem(with_mesh(gltf_json(",\"uri\":\"table.bin\""))),
             "this is no glTF 2.0 file with its buffers inside");
-  EXPECT_EQ(problem(with_blocks(npy("|u1", "1, 1, 2", "\x01\x03"))), "a block is of a kind that does not exist");
+  EXPECT_EQ(problem(with_blocks(npy("|u1", "1, 1, 2", "\x01\x03"))),
+            "a block is of a kind that does not exist");
   ArenaSpec spec = with_ground(ground_npy());
   spec.ground->file = "data:text/plain,1";
   EXPECT_EQ(problem(spec), "this kind of data URL is not known");
@@ -241,13 +259,16 @@ TEST_P(Damaged, FilesAreErrorsOrArenas) {
         case 1: file[at] = "0123456789-.,[]{}\""[random.below(18)]; break;
         case 2: file.erase(at, 1 + random.below(8)); break;
         case 3:
-          file.insert(at, file.substr(random.below(static_cast<std::uint32_t>(file.size())), 1 + random.below(8)));
+          file.insert(at, file.substr(random.below(static_cast<std::uint32_t>(file.size())),
+                                      1 + random.below(8)));
           break;
         default: file.resize(random.below(4) == 0 ? at : file.size());
       }
     }
     try {
-      World world(which == 1 ? with_blocks(file) : which >= 3 ? with_mesh(file) : with_ground(file));
+      World world(which == 1   ? with_blocks(file)
+                  : which >= 3 ? with_mesh(file)
+                               : with_ground(file));
       world.ticks(3);
       test::cast(world, 0.1f, 0.2f, 30.0, 20.0f);
       ++arenas;

@@ -1,4 +1,5 @@
-// Up and down: falling, standing, steps, slopes, jumps, platforms, shots, and nothing gets through anything.
+// Up and down: falling, standing, steps, slopes, jumps, platforms, shots, and nothing gets through
+// anything.
 
 #include <gtest/gtest.h>
 
@@ -34,7 +35,8 @@ BodySpec walker(Walker mover = {}) {
   return spec;
 }
 
-BodySpec block(double length, double width, double height, double slot = 1, Motion motion = Motion::fixed) {
+BodySpec block(double length, double width, double height, double slot = 1,
+               Motion motion = Motion::fixed) {
   BodySpec spec = body("block", Box{length, width}, motion, slot);
   spec.height = height;
   return spec;
@@ -55,13 +57,16 @@ TEST(Height, FallsLikeAStoneAndStandsOnTheFloor) {
   EXPECT_EQ(world.arena.stands_on(world.state(), 0), -1);
   world.ticks(1000);
   EXPECT_EQ(world.pose(0).z, 0.0f);
-  ASSERT_EQ(world.arena.stands_on(world.state(), 0), static_cast<std::int32_t>(world.arena.tag("floor", "")));
-  const auto touch =
-      std::find_if(world.events.begin(), world.events.end(), [](const Event& e) { return e.kind == EventKind::touch; });
+  ASSERT_EQ(world.arena.stands_on(world.state(), 0),
+            static_cast<std::int32_t>(world.arena.tag("floor", "")));
+  const auto touch = std::find_if(world.events.begin(), world.events.end(),
+                                  [](const Event& e) { return e.kind == EventKind::touch; });
   ASSERT_NE(touch, world.events.end());
   EXPECT_NEAR(touch->strength, std::sqrt(2 * gravity * 5.0), 0.05);
   EXPECT_EQ(std::count_if(world.events.begin(), world.events.end(),
-                          [](const Event& e) { return e.kind == EventKind::touch || e.kind == EventKind::part; }),
+                          [](const Event& e) {
+                            return e.kind == EventKind::touch || e.kind == EventKind::part;
+                          }),
             1);
 }
 
@@ -93,7 +98,8 @@ TEST(Height, WalksUpStepsThatItsLegsReachAndNoHigher) {
       EXPECT_FLOAT_EQ(world.pose(0).z, static_cast<float>(height));
       EXPECT_EQ(world.arena.stands_on(world.state(), 0), 1);
       go(world, 0, 1.0f, 100);
-      EXPECT_EQ(world.pose(0).z, 0.0f);  // and down again on the other side, with its feet on the ground
+      EXPECT_EQ(world.pose(0).z,
+                0.0f);  // and down again on the other side, with its feet on the ground
       EXPECT_GT(world.pose(0).x, 1.5f);
     } else {
       EXPECT_EQ(world.pose(0).z, 0.0f);
@@ -138,18 +144,21 @@ TEST(Height, DoesNotJumpThroughWhatIsOverhead) {
     world.ticks(1);
     ASSERT_LE(world.pose(0).z, 0.4f + 1e-4f);
   }
-  for (const Event& e : world.events) touched = touched || (e.kind == EventKind::touch && e.whom == 1);
+  for (const Event& e : world.events)
+    touched = touched || (e.kind == EventKind::touch && e.whom == 1);
   EXPECT_TRUE(touched);
 }
 
 TEST(Height, CannotStepUpWhereThereIsNoRoomForItsHead) {
   ArenaSpec spec = high_arena();
-  spec.bodies = {walker({.speed = 2.0, .step_height = 0.3}), block(2, 6, 0.25), block(2, 6, 1.0, 2)};
+  spec.bodies = {walker({.speed = 2.0, .step_height = 0.3}), block(2, 6, 0.25),
+                 block(2, 6, 1.0, 2)};
   spec.bodies[2].name = "lintel";
   World world(spec);
   world.arena.put(world.state(), 0, -3, 0, 0, 0);
   world.arena.put(world.state(), 1, 0, 0, 0, 0);
-  world.arena.put(world.state(), 2, 0, 0, 0, 1.9f);  // room for 1.9 m at the floor, for 1.65 m on the step
+  world.arena.put(world.state(), 2, 0, 0, 0,
+                  1.9f);  // room for 1.9 m at the floor, for 1.65 m on the step
   go(world, 0, 1.0f, 300);
   EXPECT_LT(world.pose(0).x, 0.0f);
   EXPECT_LE(world.pose(0).z + 1.8f, 1.9f + 1e-3f);
@@ -185,7 +194,8 @@ TEST(Height, BodiesStackAndAreNotPushedAsideByWhatStandsOnThem) {
   spec.bodies = {crate};
   World world(spec);
   for (std::size_t i = 0; i < 4; ++i)
-    world.arena.put(world.state(), i, 0.05f * static_cast<float>(i), 0, 0, 1.5f * static_cast<float>(i));
+    world.arena.put(world.state(), i, 0.05f * static_cast<float>(i), 0, 0,
+                    1.5f * static_cast<float>(i));
   world.ticks(200);
   for (std::size_t i = 0; i < 4; ++i) {
     EXPECT_NEAR(world.pose(i).z, static_cast<float>(i), 1e-3f) << i;
@@ -195,7 +205,8 @@ TEST(Height, BodiesStackAndAreNotPushedAsideByWhatStandsOnThem) {
 
 TEST(Height, BallsRollOffEdgesAndPushOtherBallsAside) {
   ArenaSpec spec = high_arena();
-  spec.bodies = {body("ball", Ball{0.5}, Motion::free, 0), block(2, 2, 1.0), body("other", Ball{0.5}, Motion::free, 2)};
+  spec.bodies = {body("ball", Ball{0.5}, Motion::free, 0), block(2, 2, 1.0),
+                 body("other", Ball{0.5}, Motion::free, 2)};
   World world(spec);
   world.arena.put(world.state(), 1, 0, 0, 0, 0);
   world.arena.put(world.state(), 0, 0.5f, 0, 0, 1.0f);
@@ -278,13 +289,15 @@ TEST(Height, NothingIsFallenThroughAt200MetresPerSecond) {
                .triangles = {{0, 1, 2}, {0, 2, 3}}};
   spec.bodies = {ball, shelf};
   spec.meshes = {net};
-  spec.walls = {{.name = "fence", .points = {{-20, -20}, {20, -20}, {20, 20}, {-20, 20}}, .closed = true}};
+  spec.walls = {
+      {.name = "fence", .points = {{-20, -20}, {20, -20}, {20, 20}, {-20, 20}}, .closed = true}};
   World world(spec);
   world.arena.put(world.state(), 60, 0, 0, 0, 0);
   RandomStream random(3, 0, 0, Purpose::user);
   for (std::size_t i = 0; i < 60; ++i) {
     world.arena.put(world.state(), i, static_cast<float>(random.between(-15, 15)),
-                    static_cast<float>(random.between(-15, 15)), 0, static_cast<float>(random.between(1, 60)));
+                    static_cast<float>(random.between(-15, 15)), 0,
+                    static_cast<float>(random.between(1, 60)));
     const auto side = [&] { return static_cast<float>(random.between(-60, 60)); };
     world.arena.set_velocity(world.state(), i, {side(), side(), 0, -200.0f});
   }
@@ -300,9 +313,13 @@ TEST(Height, EnergyNeverGrowsWhereThingsFallAndBounce) {
   ArenaSpec spec = high_arena(0.01);
   spec.heights->floor->bounce = 0.9;
   spec.heights->floor->grip = 0.0;
-  spec.walls = {
-      {.name = "wall", .points = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}}, .closed = true, .bounce = 0.9, .grip = 0}};
-  BodySpec ball = body("ball", Ball{0.4}, Motion::free, 0), crate = block(1, 0.8, 0.7, 1, Motion::free);
+  spec.walls = {{.name = "wall",
+                 .points = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}},
+                 .closed = true,
+                 .bounce = 0.9,
+                 .grip = 0}};
+  BodySpec ball = body("ball", Ball{0.4}, Motion::free, 0),
+           crate = block(1, 0.8, 0.7, 1, Motion::free);
   ball.count = crate.count = 4;
   ball.bounce = crate.bounce = 0.9;
   ball.grip = crate.grip = 0.0;
@@ -311,13 +328,14 @@ TEST(Height, EnergyNeverGrowsWhereThingsFallAndBounce) {
   World world(spec);
   RandomStream random(4, 0, 0, Purpose::user);
   for (std::size_t b = 0; b < 8; ++b)
-    world.arena.set_velocity(world.state(), b, {3 * random.normal(), 3 * random.normal(), 0, 3 * random.normal()});
+    world.arena.set_velocity(world.state(), b,
+                             {3 * random.normal(), 3 * random.normal(), 0, 3 * random.normal()});
   const auto energy = [&] {
     double sum = 0;
     for (std::size_t b = 0; b < 8; ++b) {
       const Velocity v = world.velocity(b);
-      const double x = static_cast<double>(v.x), y = static_cast<double>(v.y), z = static_cast<double>(v.z),
-                   turn = static_cast<double>(v.turn);
+      const double x = static_cast<double>(v.x), y = static_cast<double>(v.y),
+                   z = static_cast<double>(v.z), turn = static_cast<double>(v.turn);
       sum += 0.5 * (x * x + y * y + z * z + (b < 4 ? 0.08 : 0.1367) * turn * turn) +
              gravity * static_cast<double>(world.pose(b).z);
     }
@@ -345,7 +363,8 @@ TEST(Height, NobodyLeavesAClosedYard) {
   RandomStream hills(9, 0, 0, Purpose::user);
   for (int row = 0; row < 9; ++row) {
     ground.levels.emplace_back();
-    for (int column = 0; column < 9; ++column) ground.levels.back().push_back(hills.between(0, 1.2));
+    for (int column = 0; column < 9; ++column)
+      ground.levels.back().push_back(hills.between(0, 1.2));
   }
   spec.ground = ground;
   spec.walls = {{.name = "wall", .points = {{-8, -8}, {8, -8}, {8, 8}, {-8, 8}}, .closed = true}};
@@ -356,13 +375,15 @@ TEST(Height, NobodyLeavesAClosedYard) {
     made.place = {.region = {-7, -7, 7, 7}, .heading = {-180, 180}, .level = {{2, 5}}};
     return made;
   };
-  spec.bodies = {thing("walker", Disc{0.4}, Walker{.speed = 6, .jump = 5}), thing("gull", Ball{0.3}, Flyer{.speed = 6}),
-                 thing("car", Box{1.6, 0.9}, Car{}), thing("crate", Box{1, 1}, {}), thing("ball", Ball{0.5}, {})};
+  spec.bodies = {thing("walker", Disc{0.4}, Walker{.speed = 6, .jump = 5}),
+                 thing("gull", Ball{0.3}, Flyer{.speed = 6}), thing("car", Box{1.6, 0.9}, Car{}),
+                 thing("crate", Box{1, 1}, {}), thing("ball", Ball{0.5}, {})};
   World world(spec);
   RandomStream random(3, 0, 0, Purpose::user);
   for (int block = 0; block < 20'000; ++block) {
     for (std::size_t b = 0; b < 10; ++b)
-      for (float& input : world.arena.inputs(world.state(), b)) input = static_cast<float>(random.between(-1, 1));
+      for (float& input : world.arena.inputs(world.state(), b))
+        input = static_cast<float>(random.between(-1, 1));
     world.ticks(10);
     world.events.clear();
     for (std::size_t b = 0; b < 10; ++b) {
@@ -378,29 +399,36 @@ TEST(Height, NobodyLeavesAClosedYard) {
 TEST(Height, SteepMeshesStopWalkersAndFlatRoofsAreStoodOn) {
   ArenaSpec spec = high_arena();
   // A shed of 2 x 2 x 2.5 m: four upright sides and a roof.
-  MeshSpec shed{
-      .name = "shed",
-      .corners =
-          {{-1, -1, 0}, {1, -1, 0}, {1, 1, 0}, {-1, 1, 0}, {-1, -1, 2.5}, {1, -1, 2.5}, {1, 1, 2.5}, {-1, 1, 2.5}},
-      .triangles = {{0, 1, 5},
-                    {0, 5, 4},
-                    {1, 2, 6},
-                    {1, 6, 5},
-                    {2, 3, 7},
-                    {2, 7, 6},
-                    {3, 0, 4},
-                    {3, 4, 7},
-                    {4, 5, 6},
-                    {4, 6, 7}}};
+  MeshSpec shed{.name = "shed",
+                .corners = {{-1, -1, 0},
+                            {1, -1, 0},
+                            {1, 1, 0},
+                            {-1, 1, 0},
+                            {-1, -1, 2.5},
+                            {1, -1, 2.5},
+                            {1, 1, 2.5},
+                            {-1, 1, 2.5}},
+                .triangles = {{0, 1, 5},
+                              {0, 5, 4},
+                              {1, 2, 6},
+                              {1, 6, 5},
+                              {2, 3, 7},
+                              {2, 7, 6},
+                              {3, 0, 4},
+                              {3, 4, 7},
+                              {4, 5, 6},
+                              {4, 6, 7}}};
   spec.meshes = {shed};
   spec.bodies = {walker({.speed = 3.0})};
   World world(spec);
   for (int i = 0; i < 16; ++i) {
     const double angle = i * 3.14159265 / 8.0;
-    world.arena.put(world.state(), 0, static_cast<float>(4 * std::cos(angle)), static_cast<float>(4 * std::sin(angle)),
-                    angle + 3.14159265, 0);
+    world.arena.put(world.state(), 0, static_cast<float>(4 * std::cos(angle)),
+                    static_cast<float>(4 * std::sin(angle)), angle + 3.14159265, 0);
     go(world, 0, 1.0f, 120);
-    EXPECT_GT(std::max(std::fabs(world.pose(0).x), std::fabs(world.pose(0).y)), i % 4 == 2 ? 1.27f : 1.38f) << i;
+    EXPECT_GT(std::max(std::fabs(world.pose(0).x), std::fabs(world.pose(0).y)),
+              i % 4 == 2 ? 1.27f : 1.38f)
+        << i;
   }
   world.arena.put(world.state(), 0, 0, 0, 0, 6);
   go(world, 0, 0.0f, 100);
@@ -444,7 +472,8 @@ TEST(Height, ShotsFlyOnAParabolaAndReportHowCloseTheyCame) {
   world.ticks(1);
   inputs[0] = 0.0f;
   world.ticks(3000);
-  const double v = 10.0, t = (v + std::sqrt(v * v + 2 * gravity * 1.4)) / gravity;  // its lowest point meets the floor
+  const double v = 10.0, t = (v + std::sqrt(v * v + 2 * gravity * 1.4)) /
+                             gravity;  // its lowest point meets the floor
   float hit_x = 0, pass = -1;
   for (const Event& e : world.events) {
     if (e.kind == EventKind::hit) hit_x = e.x;
@@ -468,14 +497,18 @@ TEST(Height, WhoFallsOutOfTheWorldDies) {
   World world(spec);
   world.ticks(200);
   EXPECT_FALSE(world.arena.present(world.state(), 0));
-  EXPECT_EQ(
-      std::count_if(world.events.begin(), world.events.end(), [](const Event& e) { return e.kind == EventKind::die; }),
-      1);
+  EXPECT_EQ(std::count_if(world.events.begin(), world.events.end(),
+                          [](const Event& e) { return e.kind == EventKind::die; }),
+            1);
 }
 
 TEST(Height, ZonesAndItemsHaveHeightsToo) {
   ArenaSpec spec = high_arena();
-  spec.zones = {{.name = "loft", .shape = Disc{2}, .height = 2.0, .kept_free = false, .place = {.level = {{4, 4}}}},
+  spec.zones = {{.name = "loft",
+                 .shape = Disc{2},
+                 .height = 2.0,
+                 .kept_free = false,
+                 .place = {.level = {{4, 4}}}},
                 {.name = "yard", .shape = Disc{2}, .kept_free = false}};
   spec.items = {{.name = "lamp", .place = {.region = {0, 0, 0, 0}, .level = {{4, 4}}}}};
   spec.bodies = {walker()};

@@ -21,21 +21,25 @@ BodySpec walker(const std::string& name, double x, double y) {
 }
 
 std::size_t count(const World& world, EventKind kind) {
-  return static_cast<std::size_t>(
-      std::count_if(world.events.begin(), world.events.end(), [&](const Event& e) { return e.kind == kind; }));
+  return static_cast<std::size_t>(std::count_if(world.events.begin(), world.events.end(),
+                                                [&](const Event& e) { return e.kind == kind; }));
 }
 
 const Event* first(const World& world, EventKind kind) {
-  const auto found =
-      std::find_if(world.events.begin(), world.events.end(), [&](const Event& e) { return e.kind == kind; });
+  const auto found = std::find_if(world.events.begin(), world.events.end(),
+                                  [&](const Event& e) { return e.kind == kind; });
   return found == world.events.end() ? nullptr : &*found;
 }
 
-void go(World& world, std::size_t body, float ahead) { world.arena.inputs(world.state(), body)[0] = ahead; }
+void go(World& world, std::size_t body, float ahead) {
+  world.arena.inputs(world.state(), body)[0] = ahead;
+}
 
 TEST(Zones, ReportEnterInsideAndLeave) {
-  ArenaSpec spec{
-      .zones = {{.name = "berth", .shape = Disc{1}, .reports_inside = true, .place = {.region = {3, 0, 3, 0}}}}};
+  ArenaSpec spec{.zones = {{.name = "berth",
+                            .shape = Disc{1},
+                            .reports_inside = true,
+                            .place = {.region = {3, 0, 3, 0}}}}};
   spec.bodies = {walker("crew", 0, 0)};
   World world(spec);
   go(world, 0, 1);
@@ -47,23 +51,29 @@ TEST(Zones, ReportEnterInsideAndLeave) {
 }
 
 TEST(Events, OnlyThoseWantedAreBuilt) {
-  ArenaSpec spec{
-      .zones = {{.name = "berth", .shape = Disc{1}, .reports_inside = true, .place = {.region = {3, 0, 3, 0}}}}};
+  ArenaSpec spec{.zones = {{.name = "berth",
+                            .shape = Disc{1},
+                            .reports_inside = true,
+                            .place = {.region = {3, 0, 3, 0}}}}};
   spec.bodies = {walker("crew", 0, 0)};
   World all(spec), some(spec);
   go(all, 0, 1);
   go(some, 0, 1);
   all.ticks(60);
   for (int i = 0; i < 60; ++i)
-    some.arena.tick(some.state(), some.scratch, some.events, EventMask::nothing().with(EventKind::leave));
+    some.arena.tick(some.state(), some.scratch, some.events,
+                    EventMask::nothing().with(EventKind::leave));
   ASSERT_EQ(some.events.size(), 1u);
   EXPECT_EQ(some.events[0].kind, EventKind::leave);
-  EXPECT_EQ(all.arena.hash(all.state()), some.arena.hash(some.state())) << "listening changes nothing";
+  EXPECT_EQ(all.arena.hash(all.state()), some.arena.hash(some.state()))
+      << "listening changes nothing";
 }
 
 TEST(Items, AreCollectedAndComeBack) {
-  ArenaSpec spec{
-      .items = {{.name = "lantern", .worth = 2.5, .returns = Return{.after = 1}, .place = {.region = {1, 0, 1, 0}}}}};
+  ArenaSpec spec{.items = {{.name = "lantern",
+                            .worth = 2.5,
+                            .returns = Return{.after = 1},
+                            .place = {.region = {1, 0, 1, 0}}}}};
   spec.bodies = {walker("crew", 0, 0)};
   World world(spec);
   const std::size_t lantern = world.arena.posed_count() - 1;
@@ -172,7 +182,8 @@ TEST(Hazards, KillTheTagsTheyName) {
                             .kept_free = false,
                             .kills = {"crew"},
                             .place = {.region = {3, 0, 3, 0}}}}};
-  spec.bodies = {walker("crew", 0, 0), walker("crab", 3, 0), walker("shark", 0, 5), walker("crew2", 2, 5)};
+  spec.bodies = {walker("crew", 0, 0), walker("crab", 3, 0), walker("shark", 0, 5),
+                 walker("crew2", 2, 5)};
   spec.bodies[2].kills = {"swimmer"};
   spec.bodies[3].tag = "swimmer";
   World world(spec);
@@ -234,7 +245,8 @@ TEST(Launchers, AMissReportsHowCloseItCame) {
   world.ticks(60);
   EXPECT_EQ(count(world, EventKind::hit), 0u);
   ASSERT_EQ(count(world, EventKind::pass), 1u);
-  EXPECT_NEAR(first(world, EventKind::pass)->strength, 8 * std::sin(22.5 * 0.0174532925) - 0.6, 0.01);
+  EXPECT_NEAR(first(world, EventKind::pass)->strength, 8 * std::sin(22.5 * 0.0174532925) - 0.6,
+              0.01);
 }
 
 TEST(Launchers, ShotsPushWhatTheyHitAndCanCostSomething) {
@@ -256,7 +268,8 @@ TEST(Launchers, ShotsPushWhatTheyHitAndCanCostSomething) {
   EXPECT_EQ(plain.pose(1).x, 8);
   EXPECT_NEAR(world.arena.velocity(world.state(), 1).x, 2 * 100.0 / 40.0, 0.01);
   spec.bodies[0].launchers[0].costs->meter = "feul";
-  EXPECT_NE(std::string(test::error_of([&] { Arena{spec}; }).what()).find("'fuel'"), std::string::npos);
+  EXPECT_NE(std::string(test::error_of([&] { Arena{spec}; }).what()).find("'fuel'"),
+            std::string::npos);
 }
 
 TEST(Launchers, OnlySoManyShotsAtOnce) {
@@ -273,7 +286,8 @@ TEST(Launchers, OnlySoManyShotsAtOnce) {
 
 TEST(Wanderers, ChaseWhenHostileFleeAndFollowTheirRoute) {
   ArenaSpec spec;
-  spec.bodies = {walker("crew", 0, 0), walker("crab", 4, 0), walker("shrimp", 0, 4), walker("guard", 20, 0)};
+  spec.bodies = {walker("crew", 0, 0), walker("crab", 4, 0), walker("shrimp", 0, 4),
+                 walker("guard", 20, 0)};
   spec.bodies[1].wanderer = Wanderer{.chases = {"crew"}};
   spec.bodies[2].wanderer = Wanderer{.flees = {"crew"}};
   spec.bodies[3].wanderer = Wanderer{.route = {{24, 0}, {24, 4}}};
@@ -314,7 +328,8 @@ TEST(Queries, OverlapsNearestAndLineOfSight) {
   spec.zones = {{.name = "berth", .shape = Box{2, 2}, .place = {.region = {3, 3, 3, 3}}}};
   World world(spec);
   EXPECT_FALSE(world.arena.line_of_sight(world.state(), {-3, 0}, {3, 0}, ~0ULL, 0));
-  EXPECT_TRUE(world.arena.line_of_sight(world.state(), {-3, 0}, {3, 0}, 1ULL << world.arena.tag("berth", ""), 0));
+  EXPECT_TRUE(world.arena.line_of_sight(world.state(), {-3, 0}, {3, 0},
+                                        1ULL << world.arena.tag("berth", ""), 0));
   EXPECT_TRUE(world.arena.line_of_sight(world.state(), {-3, 4}, {3, 5}));
   const NearestHit near = world.arena.nearest(world.state(), -3, 0, ~0ULL, 0);
   EXPECT_EQ(near.entity, 1);
@@ -348,7 +363,8 @@ TEST(Queries, ABatchOfRaysEqualsItsFans) {
   const std::vector<float> x{-5, -5, 9, 0}, y{0, 0, 0, 5}, dx{1, 0.8f, -1, 0}, dy{0, 0.6f, 0, -1};
   std::vector<float> distance(4);
   std::vector<std::int32_t> entity(4);
-  world.arena.cast(world.state(), RayBatchQuery{.x = x, .y = y, .direction_x = dx, .direction_y = dy, .reach = 20},
+  world.arena.cast(world.state(),
+                   RayBatchQuery{.x = x, .y = y, .direction_x = dx, .direction_y = dy, .reach = 20},
                    distance, entity);
   EXPECT_EQ(entity, (std::vector<std::int32_t>{0, -1, 2, 0}));
   EXPECT_NEAR(distance[2], 4.6, 1e-5);

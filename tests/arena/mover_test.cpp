@@ -7,7 +7,9 @@ namespace {
 
 using test::World;
 
-World boat(const Boat& mover) { return World({.bodies = {{.name = "skiff", .motion = Motion::free, .mover = mover}}}); }
+World boat(const Boat& mover) {
+  return World({.bodies = {{.name = "skiff", .motion = Motion::free, .mover = mover}}});
+}
 
 void steer(World& world, float throttle, float rudder) {
   const auto inputs = world.arena.inputs(world.state(), 0);
@@ -50,7 +52,9 @@ TEST(Boat, LosesSidewaysSpeedFasterThanForwardSpeed) {
   EXPECT_NEAR(world.velocity(0).y, 2 * std::exp(-1.5), 1e-4);
 }
 
-World with(const Mover& mover) { return World({.bodies = {{.name = "it", .motion = Motion::free, .mover = mover}}}); }
+World with(const Mover& mover) {
+  return World({.bodies = {{.name = "it", .motion = Motion::free, .mover = mover}}});
+}
 
 TEST(Walker, StepsAnyWayWhileItFacesAnother) {
   World world = with(Walker{.speed = 2, .acceleration = 20, .turn_rate = 90});
@@ -70,7 +74,8 @@ TEST(Walker, StepsAnyWayWhileItFacesAnother) {
 }
 
 TEST(Car, DrivesInTheCircleItsFrontWheelsGive) {
-  World world = with(Car{.engine = 2, .drag = 0, .wheelbase = 2, .steer_angle = 30, .side_grip = 50});
+  World world =
+      with(Car{.engine = 2, .drag = 0, .wheelbase = 2, .steer_angle = 30, .side_grip = 50});
   const auto inputs = world.arena.inputs(world.state(), 0);
   inputs[0] = 1;
   world.ticks(20);

@@ -17,24 +17,26 @@ TEST(Placement, NothingOverlapsAndClearancesHold) {
     world.arena.begin(world.state(), 9, 3, episode, world.scratch);
     for (std::size_t i = 0; i < things; ++i) {
       const Entity& a = world.arena.entities()[i];
-      const Shape& shape =
-          a.kind == EntityKind::zone ? spec.zones[a.spec_index].shape : spec.bodies[a.spec_index].shape;
-      const Placement& place =
-          a.kind == EntityKind::zone ? spec.zones[a.spec_index].place : spec.bodies[a.spec_index].place;
+      const Shape& shape = a.kind == EntityKind::zone ? spec.zones[a.spec_index].shape
+                                                      : spec.bodies[a.spec_index].shape;
+      const Placement& place = a.kind == EntityKind::zone ? spec.zones[a.spec_index].place
+                                                          : spec.bodies[a.spec_index].place;
       const Core core = core_of(shape_data(shape), world.pose(i));
       EXPECT_GE(world.pose(i).x, static_cast<float>(place.region[0]));
       EXPECT_LE(world.pose(i).y, static_cast<float>(place.region[3]));
       for (std::size_t j = 0; j < i; ++j) {
         const Entity& b = world.arena.entities()[j];
-        const Shape& other =
-            b.kind == EntityKind::zone ? spec.zones[b.spec_index].shape : spec.bodies[b.spec_index].shape;
-        const double clearance =
-            a.kind == EntityKind::zone ? spec.bodies[b.spec_index].place.clearance : place.clearance;
+        const Shape& other = b.kind == EntityKind::zone ? spec.zones[b.spec_index].shape
+                                                        : spec.bodies[b.spec_index].shape;
+        const double clearance = a.kind == EntityKind::zone
+                                     ? spec.bodies[b.spec_index].place.clearance
+                                     : place.clearance;
         EXPECT_GT(gap_between(core, core_of(shape_data(other), world.pose(j))).distance,
                   static_cast<float>(clearance) - 1e-3f)
             << a.name << " and " << b.name << " in episode " << episode;
       }
-      for (const auto& [from, to] : {std::pair<Vec, Vec>{{-20, -15}, {20, -15}}, {{20, 15}, {-20, 15}}})
+      for (const auto& [from, to] :
+           {std::pair<Vec, Vec>{{-20, -15}, {20, -15}}, {{20, 15}, {-20, 15}}})
         EXPECT_GT(gap_between(core, core_of_segment(from, to)).distance, 0);
     }
   }
@@ -51,7 +53,9 @@ TEST(Placement, IsAFunctionOfItsKeysAndDiffersBetweenEpisodes) {
 
 TEST(Placement, TheImpossibleIsAnErrorThatNamesThingAndRule) {
   const Error error = test::error_of([] {
-    World({.walls = {{.name = "quay", .points = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}}, .closed = true}},
+    World({.walls = {{.name = "quay",
+                      .points = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}},
+                      .closed = true}},
            .bodies = {{.name = "hull",
                        .count = 30,
                        .shape = Box{6, 2},

@@ -34,10 +34,12 @@ inline void cross_circle(const Ray& r, const Point& c, double radius, double& in
   out = std::max(out, b + std::sqrt(square));
 }
 
-inline void cross_segment(const Ray& r, double ax, double ay, double bx, double by, double& in, double& out) {
+inline void cross_segment(const Ray& r, double ax, double ay, double bx, double by, double& in,
+                          double& out) {
   const double ex = bx - ax, ey = by - ay, below = r.dx * ey - r.dy * ex;
   if (std::fabs(below) < 1e-12) return;
-  const double x = ax - r.x, y = ay - r.y, t = (x * ey - y * ex) / below, u = (x * r.dy - y * r.dx) / below;
+  const double x = ax - r.x, y = ay - r.y, t = (x * ey - y * ex) / below,
+               u = (x * r.dy - y * r.dx) / below;
   if (u < 0 || u > 1) return;
   in = std::min(in, t);
   out = std::max(out, t);
@@ -53,11 +55,13 @@ inline void cross(const Thing& thing, const Ray& r, double swell, double& in, do
     const double ex = b[0] - a[0], ey = b[1] - a[1], size = std::hypot(ex, ey);
     const double nx = ey / size * radius, ny = -ex / size * radius;
     cross_segment(r, a[0] + nx, a[1] + ny, b[0] + nx, b[1] + ny, in, out);
-    if (radius != 0 && !thing.closed) cross_segment(r, a[0] - nx, a[1] - ny, b[0] - nx, b[1] - ny, in, out);
+    if (radius != 0 && !thing.closed)
+      cross_segment(r, a[0] - nx, a[1] - ny, b[0] - nx, b[1] - ny, in, out);
   }
 }
 
-// Distance to the thing's outline, or 0 for a solid thing around the origin; `swell` is added to its radius.
+// Distance to the thing's outline, or 0 for a solid thing around the origin; `swell` is added to
+// its radius.
 inline double distance_to(const Thing& thing, const Ray& r, double swell) {
   double in = infinite, out = -infinite;
   cross(thing, r, swell, in, out);

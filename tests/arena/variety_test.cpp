@@ -1,4 +1,5 @@
-// What differs from episode to episode: placement rules, varied numbers, rivers; and snapshots of it all.
+// What differs from episode to episode: placement rules, varied numbers, rivers; and snapshots of
+// it all.
 
 #include <gtest/gtest.h>
 
@@ -16,25 +17,30 @@ using test::World;
 
 TEST(Placement, KeepsAwayFromTagsWhicheverIsPlacedFirst) {
   ArenaSpec spec;
-  spec.bodies = {{.name = "crew", .place = {.region = {-9, -9, 9, 9}, .away = {{.from = "crab", .by = 6}}}},
-                 {.name = "crab", .count = 3, .place = {.region = {-9, -9, 9, 9}}}};
+  spec.bodies = {
+      {.name = "crew", .place = {.region = {-9, -9, 9, 9}, .away = {{.from = "crab", .by = 6}}}},
+      {.name = "crab", .count = 3, .place = {.region = {-9, -9, 9, 9}}}};
   World world(spec);
   for (std::uint32_t episode = 0; episode < 200; ++episode) {
     world.arena.begin(world.state(), 1, 0, episode, world.scratch);
     for (std::size_t crab = 1; crab < 4; ++crab)
-      ASSERT_GT(std::hypot(world.pose(0).x - world.pose(crab).x, world.pose(0).y - world.pose(crab).y), 6.9f);
+      ASSERT_GT(
+          std::hypot(world.pose(0).x - world.pose(crab).x, world.pose(0).y - world.pose(crab).y),
+          6.9f);
   }
 }
 
 TEST(Placement, DensityCountsByArea) {
   ArenaSpec spec;
-  spec.items = {{.name = "shell", .density = 0.2, .shape = Disc{0.1}, .place = {.region = {0, 0, 10, 5}}}};
+  spec.items = {
+      {.name = "shell", .density = 0.2, .shape = Disc{0.1}, .place = {.region = {0, 0, 10, 5}}}};
   EXPECT_EQ(Arena(spec).posed_count(), 10u);
 }
 
 TEST(Placement, AnImpossibleOneNamesTheThingAndTheRule) {
   ArenaSpec spec;
-  spec.items = {{.name = "shell", .count = 50, .shape = Disc{0.5}, .place = {.region = {0, 0, 2, 2}}}};
+  spec.items = {
+      {.name = "shell", .count = 50, .shape = Disc{0.5}, .place = {.region = {0, 0, 2, 2}}}};
   try {
     World world(spec);
     FAIL();
@@ -59,7 +65,8 @@ TEST(Vary, DrawsEveryNumberItNames) {
   for (std::uint32_t episode = 0; episode < 200; ++episode) {
     world.arena.begin(world.state(), 1, 0, episode, world.scratch);
     int buoys = 0;
-    for (std::size_t b = 1; b < world.arena.body_count(); ++b) buoys += world.arena.present(world.state(), b) ? 1 : 0;
+    for (std::size_t b = 1; b < world.arena.body_count(); ++b)
+      buoys += world.arena.present(world.state(), b) ? 1 : 0;
     counts.insert(buoys);
     radii.insert(test::cast(world, world.pose(0).x, world.pose(0).y - 5, 90, 20).distance);
     world.arena.inputs(world.state(), 0)[0] = 1;
@@ -85,8 +92,10 @@ TEST(Vary, WrongKeysAreErrorsWithAdvice) {
     }
     return std::string("no error");
   };
-  EXPECT_NE(problem("bodies.boot.mass").find("did you mean 'boat'"), std::string::npos) << problem("bodies.boot.mass");
-  EXPECT_NE(problem("bodies.boat.mas").find("did you mean 'mass'"), std::string::npos) << problem("bodies.boat.mas");
+  EXPECT_NE(problem("bodies.boot.mass").find("did you mean 'boat'"), std::string::npos)
+      << problem("bodies.boot.mass");
+  EXPECT_NE(problem("bodies.boat.mas").find("did you mean 'mass'"), std::string::npos)
+      << problem("bodies.boat.mas");
   EXPECT_NE(problem("bodies[3].mass").find("1 entries"), std::string::npos);
   EXPECT_NE(problem("bodies[x].mass").find("bracket"), std::string::npos);
   EXPECT_NE(problem("bodies.boat.name").find("only numbers"), std::string::npos);
@@ -97,8 +106,10 @@ TEST(Vary, WrongKeysAreErrorsWithAdvice) {
 
 ArenaSpec river() {
   ArenaSpec spec;
-  spec.bodies = {
-      {.name = "raft", .motion = Motion::free, .shape = Disc{0.5}, .mover = Walker{.speed = 4, .acceleration = 50}}};
+  spec.bodies = {{.name = "raft",
+                  .motion = Motion::free,
+                  .shape = Disc{0.5},
+                  .mover = Walker{.speed = 4, .acceleration = 50}}};
   spec.rivers = {{.name = "rock", .follows = "raft"}};
   return spec;
 }
@@ -117,14 +128,15 @@ TEST(Rivers, NeverEndAndAlwaysLeaveAGap) {
     world.arena.inputs(world.state(), 0)[0] = 1;
     world.ticks(40);
   }
-  const auto gates =
-      std::count_if(world.events.begin(), world.events.end(), [](const Event& e) { return e.kind == EventKind::gate; });
+  const auto gates = std::count_if(world.events.begin(), world.events.end(),
+                                   [](const Event& e) { return e.kind == EventKind::gate; });
   EXPECT_EQ(gates, 60);
   EXPECT_EQ(std::count_if(world.events.begin(), world.events.end(),
                           [](const Event& e) { return e.kind == EventKind::touch; }),
             0);
   for (const double angle : {90.0, -90.0, 180.0})
-    EXPECT_GE(test::cast(world, world.pose(0).x, world.pose(0).y, angle, 200, 0, 0).entity, 0) << "closed at " << angle;
+    EXPECT_GE(test::cast(world, world.pose(0).x, world.pose(0).y, angle, 200, 0, 0).entity, 0)
+        << "closed at " << angle;
 }
 
 TEST(Rivers, AreTheSameForTheSameKeyAndDifferForOthers) {
@@ -140,8 +152,11 @@ TEST(Vary, WorldsAndGroundAreSharedUnlessTheyDiffer) {
   ArenaSpec spec;
   spec.heights = Heights{};
   spec.ground = GroundSpec{.levels = {{0, 0, 0}, {0, 1, 0}, {0, 0, 0}}, .spacing = 20.0};
-  spec.blocks = BlocksSpec{
-      .kinds = {{.name = "rock"}}, .columns = 16, .rows = 16, .layers = 8, .generate = {Strata{.kinds = {"rock"}}}};
+  spec.blocks = BlocksSpec{.kinds = {{.name = "rock"}},
+                           .columns = 16,
+                           .rows = 16,
+                           .layers = 8,
+                           .generate = {Strata{.kinds = {"rock"}}}};
   spec.bodies = {{.name = "crew", .motion = Motion::free, .shape = Disc{0.3}, .mover = Walker{}}};
   spec.bodies[0].place.region = {4, 4, 12, 12};
   spec.vary = {{.key = "heights.gravity", .low = 5, .high = 15},
@@ -150,7 +165,10 @@ TEST(Vary, WorldsAndGroundAreSharedUnlessTheyDiffer) {
   for (std::uint32_t episode = 0; episode < 20; ++episode) {
     world.arena.begin(world.state(), 1, 0, episode, world.scratch);
     world.ticks(3);
-    EXPECT_EQ(world.arena.entities()[static_cast<std::size_t>(world.arena.stands_on(world.state(), 0))].name, "rock");
+    EXPECT_EQ(
+        world.arena.entities()[static_cast<std::size_t>(world.arena.stands_on(world.state(), 0))]
+            .name,
+        "rock");
   }
   spec.vary = {{.key = "blocks.seed", .low = 1, .high = 1000}};
   spec.variants = 4;

@@ -32,8 +32,10 @@ class World {
 
 /// A body far from everything else, to be put somewhere by the test.
 inline BodySpec body(const std::string& name, const Shape& shape, Motion motion, double slot) {
-  return {
-      .name = name, .motion = motion, .shape = shape, .place = {.region = {1000 + 50 * slot, 0, 1000 + 50 * slot, 0}}};
+  return {.name = name,
+          .motion = motion,
+          .shape = shape,
+          .place = {.region = {1000 + 50 * slot, 0, 1000 + 50 * slot, 0}}};
 }
 
 struct Hit {

@@ -10,7 +10,8 @@ namespace zithercraft {
 namespace {
 
 TEST(Error, JoinsWhereWhatAndFixInOneLine) {
-  const Error error(ErrorKind::spec, "unknown key 'raus'", "game.toml:7 (roles[0])", "did you mean 'rays'?");
+  const Error error(ErrorKind::spec, "unknown key 'raus'", "game.toml:7 (roles[0])",
+                    "did you mean 'rays'?");
   EXPECT_STREQ(error.what(), "game.toml:7 (roles[0]): unknown key 'raus'; did you mean 'rays'?");
   EXPECT_EQ(error.kind(), ErrorKind::spec);
   EXPECT_STREQ(Error(ErrorKind::file, "no space").what(), "no space");

@@ -20,11 +20,13 @@ TEST(Files, ErrorsNameFileAndFix) {
   const test::TemporaryFolder folder;
   const Error missing = test::error_of([&] { read_text(folder / "none"); });
   EXPECT_EQ(missing.kind(), ErrorKind::file);
-  EXPECT_NE(std::string(missing.what()).find("none: cannot read the file: No such file or directory; check"),
+  EXPECT_NE(std::string(missing.what())
+                .find("none: cannot read the file: No such file or directory; check"),
             std::string::npos);
   const Error is_folder = test::error_of([&] { read_text(folder.path()); });
   EXPECT_EQ(is_folder.problem(), "this is a folder, not a file");
-  const Error unwritable = test::error_of([&] { write_atomically(folder / "no/such/place", std::string_view("x")); });
+  const Error unwritable =
+      test::error_of([&] { write_atomically(folder / "no/such/place", std::string_view("x")); });
   EXPECT_EQ(unwritable.kind(), ErrorKind::file);
   EXPECT_NE(unwritable.problem().find("cannot write"), std::string::npos);
   test::write_file(folder / "file", "x");

@@ -15,7 +15,8 @@ using test::run_tool;
 TEST(Tool, HelpAndVersionAreEverywhere) {
   const auto help = run_tool({"--help"});
   EXPECT_EQ(help.status, 0);
-  for (const char* word : {"games", "show", "train", "evaluate", "record", "replay", "report", "Exit status"})
+  for (const char* word :
+       {"games", "show", "train", "evaluate", "record", "replay", "report", "Exit status"})
     EXPECT_NE(help.out.find(word), std::string::npos) << word;
   for (const char* command : {"games", "show", "train", "evaluate", "record", "replay", "report"}) {
     const auto own = run_tool({command, "--help"});
@@ -34,12 +35,13 @@ TEST(Tool, GamesListsTheDemos) {
 TEST(Tool, ShowListsEveryColumnAndControl) {
   const auto text = run_tool({"show", "mooring"});
   EXPECT_EQ(text.status, 0);
-  for (const char* line : {"rays[0..23].hull", "compass.distance           m", "own.turn_rate              rad/s",
-                           "throttle                   share of full    -0.50    1.00",
-                           "moored                     5              success"})
+  for (const char* line :
+       {"rays[0..23].hull", "compass.distance           m", "own.turn_rate              rad/s",
+        "throttle                   share of full    -0.50    1.00",
+        "moored                     5              success"})
     EXPECT_NE(text.out.find(line), std::string::npos) << line;
-  const json game =
-      json::parse(run_tool({"show", (test::project_folder() / "demos/mooring.toml").string(), "--json"}).out);
+  const json game = json::parse(
+      run_tool({"show", (test::project_folder() / "demos/mooring.toml").string(), "--json"}).out);
   EXPECT_EQ(game["roles"][0]["columns"].size(), 102u);
   EXPECT_EQ(game["roles"][0]["columns"][3]["scale"], 15.0);
   EXPECT_EQ(game["roles"][0]["controls"][1]["kind"], "dial");
@@ -51,7 +53,8 @@ class ToolRun : public ::testing::Test {
  protected:
   static void SetUpTestSuite() {
     folder = new test::TemporaryFolder;
-    trained = run_tool({"train", "mooring", "--run", run(), "--steps", "60000", "--lanes", "32", "--seed", "4"});
+    trained = run_tool(
+        {"train", "mooring", "--run", run(), "--steps", "60000", "--lanes", "32", "--seed", "4"});
   }
   static void TearDownTestSuite() { delete folder; }
   static std::string run() { return (*folder / "run").string(); }
@@ -83,23 +86,29 @@ TEST_F(ToolRun, CurvesBecomeATable) {
 }
 
 TEST_F(ToolRun, ASkillIsContinuedWithOtherSettingsAndTellsWhereTimeWent) {
-  const auto next = run_tool({"train", "mooring", "--run", file("next"), "--steps", "20000", "--lanes", "32", "--from",
-                              run(), "--freeze", "policy.hidden.0", "--learner", "memory=8", "--learner",
-                              "learning_rate_decay=cosine", "--profile"});
+  const auto next =
+      run_tool({"train", "mooring", "--run", file("next"), "--steps", "20000", "--lanes", "32",
+                "--from", run(), "--freeze", "policy.hidden.0", "--learner", "memory=8",
+                "--learner", "learning_rate_decay=cosine", "--profile"});
   EXPECT_EQ(next.status, 0) << next.err;
-  EXPECT_NE(next.out.find("policy.hidden.0.weight             taken"), std::string::npos) << next.out;
+  EXPECT_NE(next.out.find("policy.hidden.0.weight             taken"), std::string::npos)
+      << next.out;
   EXPECT_NE(next.out.find("policy.memory.update.weight        fresh"), std::string::npos);
   EXPECT_NE(next.out.find("learning (gradients)"), std::string::npos);
   const std::string stored = test::read_file(file("next/run.toml"));
-  for (const char* line : {"from = ", "memory = 8", "frozen = [ 'policy.hidden.0' ]", "learning_rate_decay = 'cosine'"})
+  for (const char* line : {"from = ", "memory = 8", "frozen = [ 'policy.hidden.0' ]",
+                           "learning_rate_decay = 'cosine'"})
     EXPECT_NE(stored.find(line), std::string::npos) << line << "\n" << stored;
   // What was continued is part of the run: the old one may be gone.
-  const auto resumed = run_tool({"train", "mooring", "--run", file("next"), "--steps", "30000", "--resume"});
+  const auto resumed =
+      run_tool({"train", "mooring", "--run", file("next"), "--steps", "30000", "--resume"});
   EXPECT_EQ(resumed.status, 0) << resumed.err;
-  const auto other = run_tool({"train", "mooring", "--run", file("next"), "--resume", "--learner", "memory=16"});
+  const auto other =
+      run_tool({"train", "mooring", "--run", file("next"), "--resume", "--learner", "memory=16"});
   EXPECT_NE(other.err.find("learner.memory: 16 here, 8 there"), std::string::npos) << other.err;
   const auto itself = run_tool({"train", "mooring", "--run", run(), "--fresh", "--from", run()});
-  EXPECT_NE(itself.err.find("holds the checkpoint to continue from"), std::string::npos) << itself.err;
+  EXPECT_NE(itself.err.find("holds the checkpoint to continue from"), std::string::npos)
+      << itself.err;
 }
 
 TEST_F(ToolRun, ScorePrintsOneObject) {
@@ -120,15 +129,20 @@ TEST_F(ToolRun, ScorePrintsOneObject) {
     EXPECT_EQ(player["terms"].size(), 4u);
   }
   EXPECT_EQ(
-      json::parse(run_tool({"evaluate", run(), "--episodes", "5", "--against", "script", "--json"}).out)["players"].size(),
+      json::parse(run_tool({"evaluate", run(), "--episodes", "5", "--against", "script", "--json"})
+                      .out)["players"]
+          .size(),
       2u);
-  EXPECT_NE(run_tool({"evaluate", run(), "--episodes", "5"}).out.find("trained"), std::string::npos);
+  EXPECT_NE(run_tool({"evaluate", run(), "--episodes", "5"}).out.find("trained"),
+            std::string::npos);
 }
 
 TEST_F(ToolRun, RecordThenReplayCheckAndDraw) {
-  const auto recorded = run_tool({"record", run(), "--out", file("a.zrep"), "--episodes", "3", "--seed", "2"});
+  const auto recorded =
+      run_tool({"record", run(), "--out", file("a.zrep"), "--episodes", "3", "--seed", "2"});
   EXPECT_EQ(recorded.status, 0) << recorded.err;
-  const auto replay = run_tool({"replay", file("a.zrep"), "--check", "--png", file("a.png"), "--episode", "1"});
+  const auto replay =
+      run_tool({"replay", file("a.zrep"), "--check", "--png", file("a.png"), "--episode", "1"});
   EXPECT_EQ(replay.status, 0) << replay.err;
   EXPECT_NE(replay.out.find("check passed"), std::string::npos);
   EXPECT_GT(std::filesystem::file_size(file("a.png")), 5000u);
@@ -156,8 +170,8 @@ TEST_F(ToolRun, ReportWritesOnePage) {
 
 TEST(Tool, ShowDraws) {
   const test::TemporaryFolder folder;
-  EXPECT_EQ(run_tool({"show", "mooring", "--png", (folder / "a.png").string(), "--svg", (folder / "a.svg").string(),
-                      "--seed", "3"})
+  EXPECT_EQ(run_tool({"show", "mooring", "--png", (folder / "a.png").string(), "--svg",
+                      (folder / "a.svg").string(), "--seed", "3"})
                 .status,
             0);
   EXPECT_EQ(test::read_file(folder / "a.png").substr(1, 3), "PNG");

@@ -17,17 +17,18 @@ TEST(ToolDoctor, TellsTheSeverityByItsExitStatus) {
   const auto good = run_tool({"doctor", "mooring", "--steps", "4000"});
   EXPECT_EQ(good.status, 0) << good.out;
   EXPECT_NE(good.out.find("nothing found"), std::string::npos);
-  test::write_file(folder / "swamped.toml", test::mooring_with("weight = -0.005", "weight = -1000.0"));
+  test::write_file(folder / "swamped.toml",
+                   test::mooring_with("weight = -0.005", "weight = -1000.0"));
   EXPECT_EQ(run_tool({"doctor", (folder / "swamped.toml").string(), "--steps", "4000"}).status, 8);
-  test::write_file(folder / "dead.toml",
-                   test::mooring_with("rudder_flow = 0.6, rudder_wash = 0.8", "rudder_flow = 0, rudder_wash = 0"));
+  test::write_file(folder / "dead.toml", test::mooring_with("rudder_flow = 0.6, rudder_wash = 0.8",
+                                                            "rudder_flow = 0, rudder_wash = 0"));
   const auto error = run_tool({"doctor", (folder / "dead.toml").string(), "--steps", "4000"});
   EXPECT_EQ(error.status, 9);
   for (const char* part : {"error    role 'skiff', control 'rudder': has no effect on the arena",
                            "dead control: tried from", "fix: check which input it drives"})
     EXPECT_NE(error.out.find(part), std::string::npos) << error.out;
-  const json j =
-      json::parse(run_tool({"doctor", (folder / "dead.toml").string(), "--steps", "4000", "--json"}).out);
+  const json j = json::parse(
+      run_tool({"doctor", (folder / "dead.toml").string(), "--steps", "4000", "--json"}).out);
   EXPECT_EQ(j["worst"], "error");
   EXPECT_EQ(j["findings"][0]["check"], "dead control");
   EXPECT_EQ(j["players"], (json{"random", "idle", "to and fro", "script"}));
@@ -36,9 +37,10 @@ TEST(ToolDoctor, TellsTheSeverityByItsExitStatus) {
 TEST(ToolDoctor, LooksAtARunOfThatGame) {
   const test::TemporaryFolder folder;
   const std::string run = (folder / "run").string();
-  ASSERT_EQ(run_tool({"train", "mooring", "--run", run, "--steps", "40000", "--lanes", "16"}).status, 0);
-  const auto looked = run_tool(
-      {"doctor", "mooring", "--run", run, "--steps", "4000", "--json", "--strange", (folder / "strange").string()});
+  ASSERT_EQ(
+      run_tool({"train", "mooring", "--run", run, "--steps", "40000", "--lanes", "16"}).status, 0);
+  const auto looked = run_tool({"doctor", "mooring", "--run", run, "--steps", "4000", "--json",
+                                "--strange", (folder / "strange").string()});
   const json j = json::parse(looked.out);
   EXPECT_EQ(j["run"], run);
   EXPECT_EQ(j["players"].back(), "trained");

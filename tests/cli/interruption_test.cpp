@@ -1,4 +1,5 @@
-// Killing a training at any moment loses at most the time since the last checkpoint; asking it to stop loses nothing.
+// Killing a training at any moment loses at most the time since the last checkpoint; asking it to
+// stop loses nothing.
 
 #include <gtest/gtest.h>
 #include <signal.h>
@@ -17,13 +18,16 @@
 namespace zithercraft {
 namespace {
 
-const PolicyGradientSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
+const PolicyGradientSettings small{
+    .policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
 constexpr std::int64_t every = 5000, rollout = 32 * 32;
 
 // Mooring through two easier stages, which are left while the training is killed again and again.
 GameSpec staged_mooring() {
   GameSpec game = test::mooring();
-  game.stages = {{.name = "open water", .set = {{"arena.bodies.hull.count", 2}}, .advance = {.steps = 150'000}},
+  game.stages = {{.name = "open water",
+                  .set = {{"arena.bodies.hull.count", 2}},
+                  .advance = {.steps = 150'000}},
                  {.name = "five hulls",
                   .set = {{"arena.bodies.hull.count", 5}},
                   .advance = {.metric = "length", .at_least = 1, .over = 50, .steps = 200'000},
@@ -34,8 +38,11 @@ GameSpec staged_mooring() {
 // Prepares a run with settings that the tool does not offer; resuming takes them from the run.
 void prepare(const std::filesystem::path& folder, std::int64_t steps) {
   const std::atomic<bool> stop{true};
-  train(staged_mooring(),
-        {.folder = folder, .steps = steps, .checkpoint_every = every, .learner = small, .stop = &stop});
+  train(staged_mooring(), {.folder = folder,
+                           .steps = steps,
+                           .checkpoint_every = every,
+                           .learner = small,
+                           .stop = &stop});
 }
 
 std::int64_t last_seen(const std::filesystem::path& folder) {
@@ -52,7 +59,8 @@ TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
   RandomStream random(1, 0, 0, Purpose::user);
   int killed = 0;
   for (int time = 0; time < 20; ++time) {
-    const int process = test::start_tool({"train", game, "--run", (folder / "killed").string(), "--resume"});
+    const int process =
+        test::start_tool({"train", game, "--run", (folder / "killed").string(), "--resume"});
     std::this_thread::sleep_for(std::chrono::milliseconds(40 + random.below(260)));
     ::kill(process, SIGKILL);
     if (test::wait_for(process) != 128 + SIGKILL) continue;  // it was quicker
@@ -63,15 +71,20 @@ TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
     EXPECT_GE(done, 0);
   }
   EXPECT_GE(killed, 15);
-  ASSERT_EQ(test::run_tool({"train", game, "--run", (folder / "killed").string(), "--resume", "--threads", "1"}).status,
+  ASSERT_EQ(test::run_tool({"train", game, "--run", (folder / "killed").string(), "--resume",
+                            "--threads", "1"})
+                .status,
             0);
   prepare(folder / "whole", total);
-  ASSERT_EQ(test::run_tool({"train", game, "--run", (folder / "whole").string(), "--resume", "--threads", "2"}).status,
+  ASSERT_EQ(test::run_tool(
+                {"train", game, "--run", (folder / "whole").string(), "--resume", "--threads", "2"})
+                .status,
             0);
   EXPECT_TRUE(test::read_file(folder / "killed/checkpoints/last.safetensors") ==
               test::read_file(folder / "whole/checkpoints/last.safetensors"));
   std::size_t stages = 0;
-  for (const MetricsRow& row : Metrics(folder / "killed/metrics.db").rows()) stages = std::max(stages, row.stage + 1);
+  for (const MetricsRow& row : Metrics(folder / "killed/metrics.db").rows())
+    stages = std::max(stages, row.stage + 1);
   EXPECT_EQ(stages, 3u);
 }
 
@@ -79,12 +92,13 @@ TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
 TEST(Killed, TenTimesSidesResumeAndEndLikeUninterruptedOnes) {
   const test::TemporaryFolder folder;
   const auto go = [&](const char* name, bool resume, const char* threads) {
-    std::vector<std::string> words{"train", "barge", "--run", (folder / name).string(), "--threads", threads, "--quiet"};
+    std::vector<std::string> words{"train",     "barge", "--run",  (folder / name).string(),
+                                   "--threads", threads, "--quiet"};
     if (resume) {
       words.push_back("--resume");
     } else {
-      for (const char* setting : {"lanes=32", "horizon=32", "minibatch=1024", "policy_layers=[16]", "snapshot_every=9000",
-                                  "roster_size=5", "against_past=0.3"})
+      for (const char* setting : {"lanes=32", "horizon=32", "minibatch=1024", "policy_layers=[16]",
+                                  "snapshot_every=9000", "roster_size=5", "against_past=0.3"})
         words.insert(words.end(), {"--learner", setting});
       words.insert(words.end(), {"--steps", "300000", "--checkpoint-every", "5000"});
     }
@@ -112,8 +126,10 @@ TEST(Killed, TenTimesSidesResumeAndEndLikeUninterruptedOnes) {
 TEST(Stopped, BySignalItSavesAndEndsWithStatus7) {
   for (const int signal : {SIGINT, SIGTERM}) {
     const test::TemporaryFolder folder;
-    const int process = test::start_tool({"train", "mooring", "--run", (folder / "run").string(), "--lanes", "16"});
-    for (int waited = 0; waited < 200 && (!holds_run(folder / "run") || last_seen(folder / "run") == 0); ++waited)
+    const int process =
+        test::start_tool({"train", "mooring", "--run", (folder / "run").string(), "--lanes", "16"});
+    for (int waited = 0;
+         waited < 200 && (!holds_run(folder / "run") || last_seen(folder / "run") == 0); ++waited)
       std::this_thread::sleep_for(std::chrono::milliseconds(50));
     ::kill(process, signal);
     EXPECT_EQ(test::wait_for(process), 7);

@@ -14,15 +14,17 @@ namespace zithercraft {
 namespace {
 
 std::vector<std::string> mpirun(int processes, const std::vector<std::string>& arguments) {
-  std::vector<std::string> all{ZITHERCRAFT_MPIRUN,        "--allow-run-as-root", "--oversubscribe", "-n",
+  std::vector<std::string> all{ZITHERCRAFT_MPIRUN,        "--allow-run-as-root",
+                               "--oversubscribe",         "-n",
                                std::to_string(processes), test::tool()};
   all.insert(all.end(), arguments.begin(), arguments.end());
   return all;
 }
 
-std::vector<std::string> train_into(const std::filesystem::path& folder, const char* steps, const char* lanes) {
-  return {"train",   "mooring", "--run",     folder.string(), "--steps", steps,
-          "--lanes", lanes,     "--learner", "horizon=32",    "--threads",   "1"};
+std::vector<std::string> train_into(const std::filesystem::path& folder, const char* steps,
+                                    const char* lanes) {
+  return {"train",   "mooring", "--run",     folder.string(), "--steps",   steps,
+          "--lanes", lanes,     "--learner", "horizon=32",    "--threads", "1"};
 }
 
 TEST(TogetherByMpi, ProcessesTrainWhatOneTrains) {
@@ -32,10 +34,12 @@ TEST(TogetherByMpi, ProcessesTrainWhatOneTrains) {
     const auto run = folder / std::to_string(processes);
     const auto result = test::run_program(mpirun(processes, train_into(run, "20000", "128")));
     ASSERT_EQ(result.status, 0) << result.err;
-    EXPECT_EQ(result.out.find("trained"), result.out.rfind("trained")) << "only the first reports: " << result.out;
+    EXPECT_EQ(result.out.find("trained"), result.out.rfind("trained"))
+        << "only the first reports: " << result.out;
     EXPECT_EQ(test::read_file(run / "checkpoints/last.safetensors"),
               test::read_file(folder / "alone/checkpoints/last.safetensors"));
-    EXPECT_EQ(Metrics(run / "metrics.db").rows().size(), Metrics(folder / "alone/metrics.db").rows().size());
+    EXPECT_EQ(Metrics(run / "metrics.db").rows().size(),
+              Metrics(folder / "alone/metrics.db").rows().size());
   }
 }
 
@@ -62,7 +66,8 @@ TEST(TogetherByMpi, ARunIsStoppedAndResumedByAnyNumber) {
 
 TEST(TogetherByMpi, WhatCannotBeIsSaidOnce) {
   const test::TemporaryFolder folder;
-  const auto refused = [&](int processes, const std::vector<std::string>& arguments, const std::string& problem) {
+  const auto refused = [&](int processes, const std::vector<std::string>& arguments,
+                           const std::string& problem) {
     const auto result = test::run_program(mpirun(processes, arguments));
     EXPECT_EQ(result.status, 5) << result.err;
     const auto first = result.err.find(problem);
@@ -77,15 +82,15 @@ TEST(TogetherByMpi, WhatCannotBeIsSaidOnce) {
 TEST(TogetherByMpi, RunsAreHandedOutToAnyNumber) {
   const test::TemporaryFolder folder;
   const auto ablate = [&](const char* out) {
-    return std::vector<std::string>{"ablate",      "mooring",
-                                    "--only",      "terms",
-                                    "--seeds",     "1",
-                                    "--steps", "4000",
-                                    "--episodes",  "20",
-                                    "--learner",   "lanes=32",
-                                    "--learner",   "horizon=32",
-                                    "--learner",   "minibatch=512",
-                                    "--out",       (folder / out).string(),
+    return std::vector<std::string>{"ablate",     "mooring",
+                                    "--only",     "terms",
+                                    "--seeds",    "1",
+                                    "--steps",    "4000",
+                                    "--episodes", "20",
+                                    "--learner",  "lanes=32",
+                                    "--learner",  "horizon=32",
+                                    "--learner",  "minibatch=512",
+                                    "--out",      (folder / out).string(),
                                     "--quiet"};
   };
   const auto alone = test::run_tool(ablate("alone"));

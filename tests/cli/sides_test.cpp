@@ -20,10 +20,15 @@ class Sides : public ::testing::Test {
   }
   static void TearDownTestSuite() { delete folder; }
   static std::string path(const std::string& name) { return (*folder / name).string(); }
-  static test::ToolResult train(const std::string& game, const std::string& run, std::vector<std::string> more) {
-    std::vector<std::string> words{
-        "train",    game,        "--run",      path(run),   "--quiet",       "--json",    "--learner",
-        "lanes=16", "--learner", "horizon=32", "--learner", "minibatch=512", "--learner", "policy_layers=[16]"};
+  static test::ToolResult train(const std::string& game, const std::string& run,
+                                std::vector<std::string> more) {
+    std::vector<std::string> words{"train",     game,
+                                   "--run",     path(run),
+                                   "--quiet",   "--json",
+                                   "--learner", "lanes=16",
+                                   "--learner", "horizon=32",
+                                   "--learner", "minibatch=512",
+                                   "--learner", "policy_layers=[16]"};
     words.insert(words.end(), more.begin(), more.end());
     return test::run_tool(words);
   }
@@ -31,8 +36,9 @@ class Sides : public ::testing::Test {
 };
 
 TEST_F(Sides, MeetInMatches) {
-  const auto run = test::run_tool({"match", "script", "random", path("tugs"), "--episodes", "10", "--json", "--replays",
-                                   path("telling"), "--png", path("table.png")});
+  const auto run =
+      test::run_tool({"match", "script", "random", path("tugs"), "--episodes", "10", "--json",
+                      "--replays", path("telling"), "--png", path("table.png")});
   ASSERT_EQ(run.status, 0) << run.err;
   const json j = json::parse(run.out);
   EXPECT_EQ(j["game"], "barge");  // that of the only player that has one
@@ -43,8 +49,10 @@ TEST_F(Sides, MeetInMatches) {
   EXPECT_EQ(j["players"][0]["rating"], 0.0);
   EXPECT_LT(j["players"][1]["rating"], -200.0);
   EXPECT_TRUE(std::filesystem::exists(path("table.png")));
-  for (const auto& told : j["telling"]) EXPECT_EQ(test::run_tool({"replay", told["replay"], "--check"}).status, 0);
-  const auto said = test::run_tool({"match", "script", "random", "--game", "barge", "--episodes", "5", "--by-return"});
+  for (const auto& told : j["telling"])
+    EXPECT_EQ(test::run_tool({"replay", told["replay"], "--check"}).status, 0);
+  const auto said = test::run_tool(
+      {"match", "script", "random", "--game", "barge", "--episodes", "5", "--by-return"});
   EXPECT_NE(said.out.find("script against random"), std::string::npos) << said.out;
   EXPECT_NE(said.out.find("the greater return wins"), std::string::npos);
 }
@@ -58,14 +66,15 @@ TEST_F(Sides, OfAllCheckpointsOfARunMeetEachOther) {
 }
 
 TEST_F(Sides, TellHowTheyBehave) {
-  const auto run = test::run_tool({"behaviour", "--all", path("tugs"), "--episodes", "2", "--quiet", "--png",
-                                   path("course.png"), "--draw", "touch barge"});
+  const auto run = test::run_tool({"behaviour", "--all", path("tugs"), "--episodes", "2", "--quiet",
+                                   "--png", path("course.png"), "--draw", "touch barge"});
   ASSERT_EQ(run.status, 0) << run.err;
   EXPECT_NE(run.out.find("over all"), std::string::npos) << run.out;
   EXPECT_NE(run.out.find("touch barge"), std::string::npos);
   EXPECT_TRUE(std::filesystem::exists(path("course.png")));
-  const auto others = test::run_tool({"behaviour", "script", "random", "--game", "lanternboat", "--seat", "collector",
-                                      "--episodes", "5", "--json", "--png", path("others.svg")});
+  const auto others =
+      test::run_tool({"behaviour", "script", "random", "--game", "lanternboat", "--seat",
+                      "collector", "--episodes", "5", "--json", "--png", path("others.svg")});
   ASSERT_EQ(others.status, 0) << others.err;
   const json j = json::parse(others.out);
   EXPECT_EQ(j["seat"], "collector");
@@ -83,27 +92,35 @@ TEST_F(Sides, ErrorsSayWhatIsWrong) {
   };
   says(test::run_tool({"match", "script", "--game", "barge"}), 2, "a match needs two players");
   says(test::run_tool({"behaviour", "--game", "barge"}), 2, "nobody plays");
-  says(test::run_tool({"behaviour", "script", "--game", "barge", "--others", "random"}), 2, "take a seat or a role");
-  says(test::run_tool({"behaviour", "script", "--game", "barge", "--seat", "tug"}), 2, "no role 'tug'");
-  says(test::run_tool({"behaviour", "script", "random", "--game", "barge", "--episodes", "1", "--png", path("x.png"),
-                       "--draw", "tuch barge"}),
+  says(test::run_tool({"behaviour", "script", "--game", "barge", "--others", "random"}), 2,
+       "take a seat or a role");
+  says(test::run_tool({"behaviour", "script", "--game", "barge", "--seat", "tug"}), 2,
+       "no role 'tug'");
+  says(test::run_tool({"behaviour", "script", "random", "--game", "barge", "--episodes", "1",
+                       "--png", path("x.png"), "--draw", "tuch barge"}),
        2, "did you mean 'touch barge'");
-  says(test::run_tool({"behaviour", "script", "random", "--game", "barge", "--episodes", "1", "--png", path("x.png")}), 2,
-       "play more episodes");
+  says(test::run_tool({"behaviour", "script", "random", "--game", "barge", "--episodes", "1",
+                       "--png", path("x.png")}),
+       2, "play more episodes");
   says(test::run_tool({"match", "script", "random"}), 2, "give --game GAME");
-  says(test::run_tool({"match", "script", "nobody", "--game", "barge"}), 2, "no player is called 'nobody'");
+  says(test::run_tool({"match", "script", "nobody", "--game", "barge"}), 2,
+       "no player is called 'nobody'");
   says(test::run_tool({"match", "script", "random", "--game", "mooring"}), 5, "0 opposed sides");
-  says(test::run_tool({"match", path("tugs"), path("tugs") + ":at-1"}), 2, "has no checkpoint 'at-1'");
-  says(test::run_tool({"match", path("tugs"), "random", "--game", "lanternboat"}), 5, "cannot be seated");
+  says(test::run_tool({"match", path("tugs"), path("tugs") + ":at-1"}), 2,
+       "has no checkpoint 'at-1'");
+  says(test::run_tool({"match", path("tugs"), "random", "--game", "lanternboat"}), 5,
+       "cannot be seated");
   says(train("lanternboat", "x", {"--role", "blocker"}), 2, "does not say who plays a role");
   says(train("lanternboat", "x", {"--role", "bloker=learns"}), 3, "did you mean 'blocker'");
-  says(train("lanternboat", "x", {"--role", "collector=script", "--role", "blocker=random"}), 2, "nobody learns");
+  says(train("lanternboat", "x", {"--role", "collector=script", "--role", "blocker=random"}), 2,
+       "nobody learns");
   says(train("lanternboat", "x", {"--role", "blocker=learns", "--learner", "blocker:epoch=2"}), 3,
        "did you mean 'epochs'");
 }
 
 TEST_F(Sides, LearnWithSettingsOfTheirOwnAndGoOn) {
-  const std::vector<std::string> roles{"--role", "blocker=learns", "--learner", "blocker:policy_layers=[24]"};
+  const std::vector<std::string> roles{"--role", "blocker=learns", "--learner",
+                                       "blocker:policy_layers=[24]"};
   auto begun = roles, on = roles;
   begun.insert(begun.end(), {"--steps", "4000"});
   on.insert(on.end(), {"--steps", "8000", "--resume"});

@@ -20,21 +20,23 @@ class Studies : public ::testing::Test {
  protected:
   Studies() { test::write_file(folder_ / "pond.toml", to_toml(test::duck_pond())); }
   std::string path(const std::string& name) const { return (folder_ / name).string(); }
-  std::vector<std::string> with_game(const std::string& command, std::vector<std::string> more) const {
-    std::vector<std::string> words{command,      path("pond.toml"), "--learner",     "lanes=16", "--learner",
-                                   "horizon=32", "--learner",       "minibatch=256", "--quiet"};
+  std::vector<std::string> with_game(const std::string& command,
+                                     std::vector<std::string> more) const {
+    std::vector<std::string> words{command,     path("pond.toml"), "--learner",
+                                   "lanes=16",  "--learner",       "horizon=32",
+                                   "--learner", "minibatch=256",   "--quiet"};
     words.insert(words.end(), more.begin(), more.end());
     return words;
   }
   std::vector<std::string> sweep(const std::string& out, std::vector<std::string> more = {}) const {
-    std::vector<std::string> words{"--grid",      "term.hurry=-0.1:0:3",
-                                   "--grid",      "learner.epochs=1,2",
-                                   "--seeds",     "1,2",
-                                   "--steps", "20000",
-                                   "--episodes",  "20",
-                                   "--measure",   "success",
-                                   "--measure",   "length",
-                                   "--out",       path(out)};
+    std::vector<std::string> words{"--grid",     "term.hurry=-0.1:0:3",
+                                   "--grid",     "learner.epochs=1,2",
+                                   "--seeds",    "1,2",
+                                   "--steps",    "20000",
+                                   "--episodes", "20",
+                                   "--measure",  "success",
+                                   "--measure",  "length",
+                                   "--out",      path(out)};
     words.insert(words.end(), more.begin(), more.end());
     return with_game("sweep", words);
   }
@@ -55,7 +57,8 @@ TEST_F(Studies, ASweepKilledTenTimesEndsLikeOneThatWasNot) {
   int killed = 0;
   for (int time = 0; time < 10; ++time) {
     const bool begun = std::filesystem::exists(folder_ / "torn/study.toml");
-    const int process = test::start_tool(sweep("torn", {"--threads", "1", begun ? "--resume" : "--fresh"}));
+    const int process =
+        test::start_tool(sweep("torn", {"--threads", "1", begun ? "--resume" : "--fresh"}));
     std::this_thread::sleep_for(std::chrono::milliseconds(30 + random.below(170)));
     ::kill(process, SIGKILL);
     killed += test::wait_for(process) == 128 + SIGKILL ? 1 : 0;
@@ -64,29 +67,33 @@ TEST_F(Studies, ASweepKilledTenTimesEndsLikeOneThatWasNot) {
   const auto torn = test::run_tool(sweep("torn", {"--threads", "3", "--resume", "--json"}));
   EXPECT_EQ(results(torn), results(whole));
   EXPECT_EQ(json::parse(whole.out)["results"].size(), 12u);
-  for (const char* file : {"whole/success.png", "whole/length.png", "whole/report.html", "whole/study.toml"})
+  for (const char* file :
+       {"whole/success.png", "whole/length.png", "whole/report.html", "whole/study.toml"})
     EXPECT_TRUE(std::filesystem::exists(folder_ / file)) << file;
 }
 
 TEST_F(Studies, ASweepStoppedBySignalSaysHowToGoOn) {
-  const auto words = with_game(
-      "sweep", {"--grid", "learner.epochs=1,2", "--seeds", "1,2", "--steps", "5000000", "--out", path("s")});
+  const auto words = with_game("sweep", {"--grid", "learner.epochs=1,2", "--seeds", "1,2",
+                                         "--steps", "5000000", "--out", path("s")});
   const int process = test::start_tool(words, folder_ / "out", folder_ / "err");
   for (int i = 0; i < 2000 && !std::filesystem::exists(folder_ / "s/runs/0000/metrics.db"); ++i)
     std::this_thread::sleep_for(std::chrono::milliseconds(10));
   ::kill(process, SIGINT);
   EXPECT_EQ(test::wait_for(process), 7) << test::read_file(folder_ / "err");
   const std::string out = test::read_file(folder_ / "out");
-  EXPECT_NE(out.find("4 of 4 runs are unfinished; continue with the same command and --resume"), std::string::npos)
+  EXPECT_NE(out.find("4 of 4 runs are unfinished; continue with the same command and --resume"),
+            std::string::npos)
       << out;
 }
 
 TEST_F(Studies, AblationPlanComparisonAndLadder) {
-  const auto ablation = test::run_tool(with_game(
-      "ablate", {"--only", "terms", "--seeds", "1,2", "--steps", "2000", "--episodes", "20", "--out", path("a")}));
+  const auto ablation =
+      test::run_tool(with_game("ablate", {"--only", "terms", "--seeds", "1,2", "--steps", "2000",
+                                          "--episodes", "20", "--out", path("a")}));
   ASSERT_EQ(ablation.status, 0) << ablation.err;
   EXPECT_EQ(ablation.err, "");
-  for (const char* part : {"as it is", "without term.nearer", "without term.home", "without term.hurry"})
+  for (const char* part :
+       {"as it is", "without term.nearer", "without term.home", "without term.hurry"})
     EXPECT_NE(ablation.out.find(part), std::string::npos) << part;
 
   test::write_file(folder_ / "plan.toml",
@@ -99,8 +106,8 @@ TEST_F(Studies, AblationPlanComparisonAndLadder) {
   EXPECT_NE(study.out.find("hasty"), std::string::npos);
   EXPECT_NE(study.err.find("4 of 4 runs"), std::string::npos);
 
-  const auto compared = test::run_tool(
-      {"compare", path("s"), "--episodes", "20", "--json", "--png", path("c.png"), "--html", path("c.html")});
+  const auto compared = test::run_tool({"compare", path("s"), "--episodes", "20", "--json", "--png",
+                                        path("c.png"), "--html", path("c.html")});
   ASSERT_EQ(compared.status, 0) << compared.err;
   EXPECT_EQ(json::parse(compared.out)["groups"][1]["name"], "hasty");
   EXPECT_TRUE(std::filesystem::exists(folder_ / "c.png"));
@@ -110,32 +117,41 @@ TEST_F(Studies, AblationPlanComparisonAndLadder) {
       test::run_tool(with_game("train", {"--seeds", "1,2", "--steps", "2000", "--run", path("r")}));
   ASSERT_EQ(trained.status, 0) << trained.err;
   EXPECT_NE(trained.out.find("seed-2: 2048 steps"), std::string::npos) << trained.out;
-  const auto ladder =
-      test::run_tool({"evaluate", path("r/seed-1"), "--checkpoints", "--episodes", "20", "--json", "--png", path("l.svg")});
+  const auto ladder = test::run_tool({"evaluate", path("r/seed-1"), "--checkpoints", "--episodes",
+                                      "20", "--json", "--png", path("l.svg")});
   ASSERT_EQ(ladder.status, 0) << ladder.err;
   EXPECT_EQ(json::parse(ladder.out).back()["steps"], 2048);
 
-  const auto varied = test::run_tool({"evaluate", path("r/seed-1"), "--vary", "cutoffs.steps=1,60", "--episodes", "20",
-                                      "--against", "random", "--png", path("v.png")});
+  const auto varied =
+      test::run_tool({"evaluate", path("r/seed-1"), "--vary", "cutoffs.steps=1,60", "--episodes",
+                      "20", "--against", "random", "--png", path("v.png")});
   ASSERT_EQ(varied.status, 0) << varied.err;
   EXPECT_NE(varied.out.find("cutoffs.steps=1 "), std::string::npos) << varied.out;
-  const auto listed =
-      test::run_tool({"evaluate", path("r/seed-1"), "--episodes", "20", "--csv", path("e.csv"), "--sampled"});
+  const auto listed = test::run_tool(
+      {"evaluate", path("r/seed-1"), "--episodes", "20", "--csv", path("e.csv"), "--sampled"});
   ASSERT_EQ(listed.status, 0) << listed.err;
   EXPECT_NE(listed.out.find("sampled actions"), std::string::npos);
   EXPECT_TRUE(test::read_file(folder_ / "e.csv").starts_with("player,episode,"));
 }
 
 TEST_F(Studies, TrainByEvolutionWhereAsked) {
-  const std::vector<std::string> words{
-      "ablate",    path("pond.toml"), "--only",  "senses", "--method",    "topology", "--learner",  "population=20",
-      "--learner", "episodes=2",      "--seeds", "1",      "--steps", "3000",     "--episodes", "10",
-      "--out",     path("grown"),     "--quiet"};
+  const std::vector<std::string> words{"ablate",     path("pond.toml"),
+                                       "--only",     "senses",
+                                       "--method",   "topology",
+                                       "--learner",  "population=20",
+                                       "--learner",  "episodes=2",
+                                       "--seeds",    "1",
+                                       "--steps",    "3000",
+                                       "--episodes", "10",
+                                       "--out",      path("grown"),
+                                       "--quiet"};
   auto more = words;
   more.emplace_back("--json");
   EXPECT_FALSE(results(test::run_tool(more))[0].empty());
-  EXPECT_NE(test::read_file(path("grown") + "/study.toml").find("method = 'topology'"), std::string::npos);
-  EXPECT_NE(test::read_file(path("grown") + "/runs/0000/run.toml").find("population = 20"), std::string::npos);
+  EXPECT_NE(test::read_file(path("grown") + "/study.toml").find("method = 'topology'"),
+            std::string::npos);
+  EXPECT_NE(test::read_file(path("grown") + "/runs/0000/run.toml").find("population = 20"),
+            std::string::npos);
   // Its method is known when it resumes, and stays.
   more.emplace_back("--resume");
   EXPECT_EQ(test::run_tool(more).status, 0);
@@ -144,26 +160,31 @@ TEST_F(Studies, TrainByEvolutionWhereAsked) {
 }
 
 TEST_F(Studies, MistakesAreNamed) {
-  const auto says = [&](const std::vector<std::string>& words, int status, const std::string& text) {
+  const auto says = [&](const std::vector<std::string>& words, int status,
+                        const std::string& text) {
     const auto run = test::run_tool(words);
     EXPECT_EQ(run.status, status) << run.err;
     EXPECT_NE(run.err.find(text), std::string::npos) << run.err;
     EXPECT_EQ(run.out, "");
   };
   says(sweep("x", {"--grid", "a=1,2"}), 2, "one key or two");
-  says(with_game("sweep", {"--grid", "term.hury=1,2", "--out", path("x")}), 3, "did you mean 'hurry'");
+  says(with_game("sweep", {"--grid", "term.hury=1,2", "--out", path("x")}), 3,
+       "did you mean 'hurry'");
   says(with_game("sweep", {"--grid", "term.hurry", "--out", path("x")}), 2, "is no axis");
   says(with_game("ablate", {"--out", path("x"), "--seeds", "1,b"}), 2, "'b' is no seed");
-  says(with_game("ablate", {"--out", path("x"), "--measure", "sucess"}), 3, "did you mean 'success'");
+  says(with_game("ablate", {"--out", path("x"), "--measure", "sucess"}), 3,
+       "did you mean 'success'");
   says(with_game("ablate", {"--out", path("x"), "--method", "genetic"}), 3, "no setting 'lanes'");
-  says(with_game("ablate", {"--out", path("x"), "--method", "genes"}), 2, "no method is called 'genes'");
+  says(with_game("ablate", {"--out", path("x"), "--method", "genes"}), 2,
+       "no method is called 'genes'");
   says(with_game("ablate", {"--out", path("x"), "--resume"}), 4, "there is no such study");
   says({"study", path("none.toml"), "--out", path("x")}, 4, "none.toml");
   says({"compare", path("none")}, 4, "there is no such folder");
   says({"evaluate", path("none"), "--checkpoints"}, 4, "there is no such run");
   says(with_game("train", {"--set", "term.hury=1", "--run", path("x")}), 3, "did you mean 'hurry'");
   says(with_game("train", {"--set", "term.hurry", "--run", path("x")}), 2, "sets nothing");
-  says(with_game("train", {"--seed", "1", "--seeds", "1,2", "--run", path("x")}), 2, "cannot be given both");
+  says(with_game("train", {"--seed", "1", "--seeds", "1,2", "--run", path("x")}), 2,
+       "cannot be given both");
   EXPECT_FALSE(std::filesystem::exists(folder_ / "x"));
 }
 

@@ -17,8 +17,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr EvolutionMethod methods[] = {EvolutionMethod::genetic, EvolutionMethod::topology, EvolutionMethod::cma,
-                                       EvolutionMethod::es};
+constexpr EvolutionMethod methods[] = {EvolutionMethod::genetic, EvolutionMethod::topology,
+                                       EvolutionMethod::cma, EvolutionMethod::es};
 
 // Small enough for a test.
 EvolutionSettings small(EvolutionMethod method) {
@@ -43,7 +43,8 @@ void evolve(Evolution& evolution, int from, int to, int total) {
 double success_of(const Game& game, const Policy& policy, WorkerPool& pool) {
   const Lineup lineup(game, policy_player(game, 0, policy));
   double sum = 0;
-  const auto results = play_episodes(game, lineup.const_players(), 300, derived_seed(99, "evolution test"), pool);
+  const auto results =
+      play_episodes(game, lineup.const_players(), 300, derived_seed(99, "evolution test"), pool);
   for (const EpisodeResult& e : results) sum += e.outcome == Outcome::success ? 1.0 / 300 : 0.0;
   return sum;
 }
@@ -54,11 +55,13 @@ TEST(Evolution, LearningByEachMethodBringsTheDuckHome) {
     WorkerPool pool(2);
     EvolutionSettings settings = small(method);
     settings.genetic.population = settings.topology.population = 100;
-    settings.strategy = {.population = 100, .stddev = 0.3, .learning_rate = 0.2, .last_learning_rate = 0.05};
+    settings.strategy = {
+        .population = 100, .stddev = 0.3, .learning_rate = 0.2, .last_learning_rate = 0.05};
     Evolution evolution(game, settings, 1, pool);
     const int generations = method == EvolutionMethod::cma ? 150 : 40;
     evolve(evolution, 0, generations, generations);
-    EXPECT_GT(success_of(game, evolution.policy(), pool), 0.8) << "method " << static_cast<int>(method);
+    EXPECT_GT(success_of(game, evolution.policy(), pool), 0.8)
+        << "method " << static_cast<int>(method);
   }
 }
 
@@ -73,7 +76,8 @@ TEST(Evolution, SameBitsOnAnyNumberOfThreads) {
       Evolution evolution(game, settings, 7, pool);
       evolve(evolution, 0, 3, 10);
       if (first.empty()) first = bytes_of(evolution);
-      EXPECT_EQ(bytes_of(evolution), first) << "method " << static_cast<int>(method) << " threads " << threads;
+      EXPECT_EQ(bytes_of(evolution), first)
+          << "method " << static_cast<int>(method) << " threads " << threads;
     }
   }
 }
@@ -105,7 +109,8 @@ TEST(Evolution, EverybodyMeetsTheSameEpisodes) {
   EvolutionSettings settings = small(EvolutionMethod::genetic);
   settings.fitness = "length";
   Evolution evolution(game, settings, 3, pool);
-  evolution.set_fitness([](const SeatView& seat) { return static_cast<double>(seat.episode().lane); });
+  evolution.set_fitness(
+      [](const SeatView& seat) { return static_cast<double>(seat.episode().lane); });
   for (int g = 0; g < 2; ++g) {
     const GenerationReport report = evolution.improve(0.1)[0];
     EXPECT_EQ(report.stddev, 0.0);
@@ -162,7 +167,8 @@ TEST(Evolution, NumbersThatAreNoneNameIndividualAndTerm) {
 
   Evolution own(Game(test::duck_pond()), small(EvolutionMethod::genetic), 3, pool);
   own.set_fitness([](const SeatView&) { return std::nan(""); });
-  EXPECT_NE(std::string(test::error_of([&] { own.improve(0.1); }).what()).find("individual 0"), std::string::npos);
+  EXPECT_NE(std::string(test::error_of([&] { own.improve(0.1); }).what()).find("individual 0"),
+            std::string::npos);
 }
 
 TEST(Evolution, NoveltyLooksElsewhere) {
@@ -186,8 +192,8 @@ TEST(Evolution, NoveltyLooksElsewhere) {
     double sum = 0;
     for (const Pose& a : places)
       for (const Pose& b : places)
-        sum +=
-            static_cast<double>(std::hypot(a.x - b.x, a.y - b.y)) / static_cast<double>(places.size() * places.size());
+        sum += static_cast<double>(std::hypot(a.x - b.x, a.y - b.y)) /
+               static_cast<double>(places.size() * places.size());
     return sum;
   };
   EXPECT_GT(ended_apart(1.0), 1.2 * ended_apart(0.0));
@@ -196,7 +202,8 @@ TEST(Evolution, NoveltyLooksElsewhere) {
 TEST(Evolution, LearningGoesOnFromATrainedPolicy) {
   const Game game(test::duck_pond());
   WorkerPool pool(2);
-  Ppo ppo(game, {.policy_layers = {16}, .lanes = 64, .horizon = 64, .minibatch = 1024}, 1, 400'000, pool);
+  Ppo ppo(game, {.policy_layers = {16}, .lanes = 64, .horizon = 64, .minibatch = 1024}, 1, 400'000,
+          pool);
   while (ppo.steps() < 400'000) {
     ppo.collect();
     ppo.improve();
@@ -224,7 +231,8 @@ TEST(Evolution, LearningGoesOnFromATrainedPolicy) {
   EXPECT_EQ(bytes_of(evolution), bytes_of(after));
 
   Evolution grown(game, small(EvolutionMethod::topology), 2, pool);
-  EXPECT_EQ(test::error_of([&] { grown.start_from(Policy::from(checkpoint), checkpoint); }).kind(), ErrorKind::refused);
+  EXPECT_EQ(test::error_of([&] { grown.start_from(Policy::from(checkpoint), checkpoint); }).kind(),
+            ErrorKind::refused);
   evolve(grown, 0, 2, 20);
   TensorFile kept;
   grown.store(kept);
@@ -312,8 +320,9 @@ TEST(Evolution, LearningOfOpposedSidesIsAgainstEachOthersChampions) {
   for (const std::size_t role : {0u, 1u}) {
     const auto champion = policy_player(game, role, evolution.policy(role));
     const auto other = random_player(4);
-    const std::vector<const Player*> players = role == 0 ? std::vector<const Player*>{champion.get(), other.get()}
-                                                       : std::vector<const Player*>{other.get(), champion.get()};
+    const std::vector<const Player*> players =
+        role == 0 ? std::vector<const Player*>{champion.get(), other.get()}
+                  : std::vector<const Player*>{other.get(), champion.get()};
     const auto results = play_all_roles(game, players, 100, 5, pool);
     double won = 0;
     for (const EpisodeResult& e : results[role]) won += e.outcome == Outcome::success ? 0.01 : 0.0;

@@ -34,12 +34,16 @@ std::vector<std::vector<float>> vectors_for(std::size_t numbers) {
   return list;
 }
 
-std::unique_ptr<VectorBatch> loaded(const NetworkPlan& plan, std::size_t most_rows, WorkerPool& pool) {
+std::unique_ptr<VectorBatch> loaded(const NetworkPlan& plan, std::size_t most_rows,
+                                    WorkerPool& pool) {
   auto batch = vector_batch(plan, networks, most_rows, pool.threads());
   const auto vectors = vectors_for(batch->numbers());
   batch->load(
       networks,
-      [&](std::size_t i, std::span<float> out) { std::copy(vectors[i].begin(), vectors[i].end(), out.begin()); }, pool);
+      [&](std::size_t i, std::span<float> out) {
+        std::copy(vectors[i].begin(), vectors[i].end(), out.begin());
+      },
+      pool);
   return batch;
 }
 
@@ -64,17 +68,19 @@ TEST(NetworkBatch, AnswersAsTheNetworksOfAPolicyDo) {
 
     const Network<float> net(plan);
     const auto vectors = vectors_for(batch->numbers());
-    AlignedBuffer<float> parameters(net.parameters()), prepared(net.prepared()), row(net.input_stride()),
-        memory(net.memory_stride());
+    AlignedBuffer<float> parameters(net.parameters()), prepared(net.prepared()),
+        row(net.input_stride()), memory(net.memory_stride());
     auto room = net.workspace(1);
     for (std::size_t r = 0; r < places.size(); ++r) {
       vector_to_weights(net, vectors[places[r]], parameters.span());
       net.prepare(parameters.span(), prepared.span());
       std::copy_n(inputs.begin() + r * batch->input_stride(), plan.columns, row.begin());
       std::fill(memory.begin(), memory.end(), 0.0f);
-      const auto wanted = net.forward(parameters.span(), prepared.span(), row.span(), {1, 1, {}, memory.span()}, room);
+      const auto wanted = net.forward(parameters.span(), prepared.span(), row.span(),
+                                      {1, 1, {}, memory.span()}, room);
       for (std::size_t o = 0; o < plan.outputs; ++o)
-        EXPECT_NEAR(answers[r * batch->output_stride() + o], wanted[o], 1e-4) << plan.columns << " row " << r;
+        EXPECT_NEAR(answers[r * batch->output_stride() + o], wanted[o], 1e-4)
+            << plan.columns << " row " << r;
     }
   }
 }
@@ -104,8 +110,10 @@ TEST(NetworkBatch, ARowsAnswerDoesNotDependOnTheOthers) {
     for (const std::uint32_t i : {0u, 1u, 20u, 36u}) {
       AlignedBuffer<float> own(all.batch->memory());
       const std::size_t stride = all.batch->input_stride();
-      const auto alone = all.batch->decide({&i, 1}, all.inputs.span().subspan(i * stride, stride), own.span(), 0);
-      for (std::size_t o = 0; o < plan.outputs; ++o) EXPECT_EQ(alone[o], copy[i * all.batch->output_stride() + o]);
+      const auto alone =
+          all.batch->decide({&i, 1}, all.inputs.span().subspan(i * stride, stride), own.span(), 0);
+      for (std::size_t o = 0; o < plan.outputs; ++o)
+        EXPECT_EQ(alone[o], copy[i * all.batch->output_stride() + o]);
     }
   }
 }

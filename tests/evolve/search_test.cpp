@@ -2,7 +2,6 @@
 
 #include <gtest/gtest.h>
 
-#include <Eigen/Dense>
 #include <cmath>
 #include <functional>
 #include <numeric>
@@ -20,7 +19,9 @@ namespace {
 
 using Function = std::function<double(std::span<const double>)>;
 
-double sphere(std::span<const double> x) { return std::inner_product(x.begin(), x.end(), x.begin(), 0.0); }
+double sphere(std::span<const double> x) {
+  return std::inner_product(x.begin(), x.end(), x.begin(), 0.0);
+}
 double ellipsoid(std::span<const double> x) {
   double sum = 0.0;
   for (std::size_t i = 0; i < x.size(); ++i)
@@ -37,7 +38,8 @@ double rosenbrock(std::span<const double> x) {
 constexpr double target = 1e-10;
 constexpr std::int64_t most = 400'000;
 
-std::int64_t evaluations(const Function& f, std::size_t n, double start, double stddev, std::uint64_t seed) {
+std::int64_t evaluations(const Function& f, std::size_t n, double start, double stddev,
+                         std::uint64_t seed) {
   WorkerPool pool(1);
   CovarianceSearch search(n, {.first_stddev = stddev}, seed, std::vector<double>(n, start));
   std::vector<double> fitness(search.individuals());
@@ -53,81 +55,26 @@ std::int64_t evaluations(const Function& f, std::size_t n, double start, double 
   return most;
 }
 
-// The short program at the end of Hansen's tutorial (2016), line by line: what it needs is the published reference.
-std::int64_t reference_evaluations(const Function& f, Eigen::Index n, double start, double stddev, std::uint64_t seed) {
-  using Eigen::MatrixXd;
-  using Eigen::VectorXd;
-  RandomStream random(seed, 7, 0, Purpose::user);
-  const double N = static_cast<double>(n);
-  VectorXd mean = VectorXd::Constant(n, start);
-  double sigma = stddev;
-  const auto lambda = 4 + static_cast<Eigen::Index>(std::floor(3 * std::log(N))), mu = lambda / 2;
-  VectorXd w(mu);
-  for (Eigen::Index i = 0; i < mu; ++i)
-    w[i] = std::log(static_cast<double>(lambda) / 2.0 + 0.5) - std::log(static_cast<double>(i + 1));
-  w /= w.sum();
-  const double mueff = 1.0 / w.squaredNorm(), cc = (4 + mueff / N) / (N + 4 + 2 * mueff / N),
-               cs = (mueff + 2) / (N + mueff + 5), c1 = 2 / ((N + 1.3) * (N + 1.3) + mueff),
-               cmu = std::min(1 - c1, 2 * (mueff - 2 + 1 / mueff) / ((N + 2) * (N + 2) + mueff)),
-               damps = 1 + 2 * std::max(0.0, std::sqrt((mueff - 1) / (N + 1)) - 1) + cs,
-               chi = std::sqrt(N) * (1 - 1 / (4 * N) + 1 / (21 * N * N));
-  VectorXd pc = VectorXd::Zero(n), ps = pc, d = VectorXd::Ones(n);
-  MatrixXd b = MatrixXd::Identity(n, n), c = b, back = b, x(n, lambda);
-  std::int64_t count = 0, eigen_at = 0;
-  while (count < most) {
-    std::vector<std::pair<double, Eigen::Index>> order;
-    for (Eigen::Index k = 0; k < lambda; ++k) {
-      VectorXd z(n);
-      for (double& number : z) number = static_cast<double>(random.normal());
-      x.col(k) = mean + sigma * (b * d.cwiseProduct(z));
-      order.emplace_back(f({x.col(k).data(), static_cast<std::size_t>(n)}), k);
-      ++count;
-      if (order.back().first < target) return count;
-    }
-    std::sort(order.begin(), order.end());
-    const VectorXd old = mean;
-    mean.setZero();
-    for (Eigen::Index i = 0; i < mu; ++i) mean += w[i] * x.col(order[static_cast<std::size_t>(i)].second);
-    ps = (1 - cs) * ps + std::sqrt(cs * (2 - cs) * mueff) * (back * (mean - old)) / sigma;
-    const bool h =
-        ps.squaredNorm() / (1 - std::pow(1 - cs, 2.0 * static_cast<double>(count) / static_cast<double>(lambda))) / N <
-        2 + 4 / (N + 1);
-    pc = (1 - cc) * pc + (h ? 1.0 : 0.0) * std::sqrt(cc * (2 - cc) * mueff) * (mean - old) / sigma;
-    MatrixXd update = MatrixXd::Zero(n, n);
-    for (Eigen::Index i = 0; i < mu; ++i) {
-      const VectorXd y = (x.col(order[static_cast<std::size_t>(i)].second) - old) / sigma;
-      update += w[i] * y * y.transpose();
-    }
-    c = ((1 - c1 - cmu) * c + c1 * (pc * pc.transpose() + (h ? 0.0 : 1.0) * cc * (2 - cc) * c) + cmu * update).eval();
-    sigma *= std::exp((cs / damps) * (ps.norm() / chi - 1));
-    if (static_cast<double>(count - eigen_at) > static_cast<double>(lambda) / (c1 + cmu) / N / 10) {
-      eigen_at = count;
-      const Eigen::SelfAdjointEigenSolver<MatrixXd> solved(0.5 * (c + c.transpose()));
-      b = solved.eigenvectors();
-      d = solved.eigenvalues().cwiseSqrt();
-      back = b * d.cwiseInverse().asDiagonal() * b.transpose();
-    }
-  }
-  return most;
-}
-
-TEST(CovarianceSearch, NeedsNoMoreThanThePublishedProgram) {
+// The cost of the search on three functions of the literature, in evaluations until 1e-10. The
+// bounds are a fifth above the means of 20 seeds that the published weights and rates gave (Hansen:
+// "The CMA evolution strategy: a tutorial", 2016, table 1): a slower search has a mistake in its
+// formulas.
+TEST(CovarianceSearch, FindsTheBestPlaceInFewEvaluations) {
   const struct {
     const char* name;
     Function f;
-    double start, stddev;
-  } functions[] = {{"sphere", sphere, 1, 1}, {"ellipsoid", ellipsoid, 1, 1}, {"rosenbrock", rosenbrock, 0, 0.1}};
-  for (const auto& [name, f, start, stddev] : functions)
+    double start, stddev, most_in_ten, most_in_twenty;
+  } functions[] = {{"sphere", sphere, 1, 1, 2020, 3780},
+                   {"ellipsoid", ellipsoid, 1, 1, 5040, 15990},
+                   {"rosenbrock", rosenbrock, 0, 0.1, 6240, 20030}};
+  for (const auto& [name, f, start, stddev, most_in_ten, most_in_twenty] : functions)
     for (const std::size_t n : {10u, 20u}) {
-      double ours = 0, reference = 0;
-      for (std::uint64_t seed = 1; seed <= 8; ++seed) {
-        ours += static_cast<double>(evaluations(f, n, start, stddev, seed)) / 8;
-        reference +=
-            static_cast<double>(reference_evaluations(f, static_cast<Eigen::Index>(n), start, stddev, seed)) / 8;
-      }
-      RecordProperty(std::string(name) + std::to_string(n), std::to_string(ours) + " of " + std::to_string(reference));
-      EXPECT_LE(ours, 1.2 * reference) << name << " in " << n << " dimensions";
-      EXPECT_LT(reference, 40'000) << name << " in " << n << " dimensions";
+      double mean = 0;
+      for (std::uint64_t seed = 1; seed <= 8; ++seed)
+        mean += static_cast<double>(evaluations(f, n, start, stddev, seed)) / 8;
+      RecordProperty(std::string(name) + std::to_string(n), std::to_string(mean));
+      EXPECT_LE(mean, n == 10 ? most_in_ten : most_in_twenty)
+          << name << " in " << n << " dimensions";
     }
 }
 
@@ -135,7 +82,8 @@ TEST(CovarianceSearch, NeedsNoMoreThanThePublishedProgram) {
 TEST(CovarianceSearch, AdaptsVariancesOfManyNumbers) {
   WorkerPool pool(1);
   constexpr std::size_t n = 200;
-  CovarianceSearch search(n, {.first_stddev = 1.0, .whole_up_to = 100}, 1, std::vector<double>(n, 1.0));
+  CovarianceSearch search(n, {.first_stddev = 1.0, .whole_up_to = 100}, 1,
+                          std::vector<double>(n, 1.0));
   std::vector<double> fitness(search.individuals());
   double least = 1e300;
   for (int generation = 0; generation < 6000; ++generation) {
@@ -182,8 +130,9 @@ TEST(GeneticSearch, EveryKindOfSelectionAndMutationFindsTheMiddle) {
     GeneticSearch search(20, settings, 1);
     const double first = best_of(search, 1, pool), last = best_of(search, 150, pool);
     EXPECT_GT(first, 5.0);
-    EXPECT_LT(last, 0.15) << "selection " << static_cast<int>(settings.selection) << " crossover " << settings.crossover
-                          << " mutated " << settings.mutated << " adapts " << settings.adapts;
+    EXPECT_LT(last, 0.15) << "selection " << static_cast<int>(settings.selection) << " crossover "
+                          << settings.crossover << " mutated " << settings.mutated << " adapts "
+                          << settings.adapts;
   }
 }
 
@@ -192,7 +141,8 @@ TEST(GeneticSearch, ElitesLiveOnUnchanged) {
   GeneticSearch search(8, {.population = 20, .elites = 2}, 3);
   std::vector<float> best(8), now(8);
   std::vector<double> fitness(20);
-  for (std::size_t i = 0; i < 20; ++i) fitness[i] = i == 13 ? 2.0 : i == 4 ? 1.0 : -static_cast<double>(i);
+  for (std::size_t i = 0; i < 20; ++i)
+    fitness[i] = i == 13 ? 2.0 : i == 4 ? 1.0 : -static_cast<double>(i);
   search.fetch(13, best);
   search.improve(fitness, 0.5, pool);
   search.fetch(0, now);
@@ -222,13 +172,15 @@ TEST(GeneticSearch, KeepsParentsAloneOfLargeVectors) {
   TensorFile file;
   search.store(file);
   file.save(folder / "x");
-  // Two parents of 65536 numbers, and a recipe for each of 500 individuals; the population would be 131 MB.
+  // Two parents of 65536 numbers, and a recipe for each of 500 individuals; the population would be
+  // 131 MB.
   EXPECT_LT(std::filesystem::file_size(folder / "x"), 2 * n * sizeof(float) + 40'000);
 }
 
 TEST(StrategySearch, FollowsTheGradient) {
   WorkerPool pool(2);
-  StrategySearch search(50, {.population = 64, .stddev = 0.1, .learning_rate = 0.05, .last_learning_rate = 0.002}, 1);
+  StrategySearch search(
+      50, {.population = 64, .stddev = 0.1, .learning_rate = 0.05, .last_learning_rate = 0.002}, 1);
   std::vector<float> middle(50);
   ASSERT_TRUE(search.fetch_middle(middle));
   const double first = float_sphere(middle);
@@ -256,7 +208,9 @@ std::string bytes_of(const Search& search) {
 
 std::unique_ptr<Search> search_of(int kind) {
   switch (kind) {
-    case 0: return std::make_unique<GeneticSearch>(40'000, GeneticSettings{.population = 30, .crossover = 0.3}, 5);
+    case 0:
+      return std::make_unique<GeneticSearch>(
+          40'000, GeneticSettings{.population = 30, .crossover = 0.3}, 5);
     case 1: return std::make_unique<CovarianceSearch>(12, CovarianceSettings{}, 5);
     default: return std::make_unique<StrategySearch>(40'000, StrategySettings{.population = 30}, 5);
   }
@@ -264,7 +218,8 @@ std::unique_ptr<Search> search_of(int kind) {
 
 TEST(Searches, SameBitsOnAnyNumberOfThreadsAndAfterAPause) {
   for (int kind = 0; kind < 3; ++kind) {
-    const auto alone = search_of(kind), shared = search_of(kind), before = search_of(kind), after = search_of(kind);
+    const auto alone = search_of(kind), shared = search_of(kind), before = search_of(kind),
+               after = search_of(kind);
     WorkerPool one(1), three(3);
     best_of(*alone, 6, one);
     best_of(*shared, 6, three);
@@ -297,10 +252,13 @@ TEST(Searches, FitnessThatIsNoNumberIsNamed) {
 }
 
 TEST(Searches, SettingsThatMakeNoSenseAreRefused) {
-  EXPECT_EQ(test::error_of([] { GeneticSearch(3, {.population = 4, .elites = 4}, 1); }).kind(), ErrorKind::spec);
+  EXPECT_EQ(test::error_of([] { GeneticSearch(3, {.population = 4, .elites = 4}, 1); }).kind(),
+            ErrorKind::spec);
   EXPECT_EQ(test::error_of([] { GeneticSearch(3, {.parents = 0.0}, 1); }).kind(), ErrorKind::spec);
-  EXPECT_EQ(test::error_of([] { CovarianceSearch(3, {.population = 3}, 1); }).kind(), ErrorKind::spec);
-  EXPECT_EQ(test::error_of([] { StrategySearch(3, {.population = 5}, 1); }).kind(), ErrorKind::spec);
+  EXPECT_EQ(test::error_of([] { CovarianceSearch(3, {.population = 3}, 1); }).kind(),
+            ErrorKind::spec);
+  EXPECT_EQ(test::error_of([] { StrategySearch(3, {.population = 5}, 1); }).kind(),
+            ErrorKind::spec);
 }
 
 }  // namespace

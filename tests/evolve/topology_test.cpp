@@ -48,9 +48,10 @@ struct Solved {
 };
 
 Solved exclusive_or(std::uint64_t seed) {
-  TopologySearch search(steep_start(2),
-                        {.parents = 0.4, .weight_step = 2.5, .weight_stddev = 2, .weight_limit = 5, .new_link = 0.3},
-                        seed);
+  TopologySearch search(
+      steep_start(2),
+      {.parents = 0.4, .weight_step = 2.5, .weight_stddev = 2, .weight_limit = 5, .new_link = 0.3},
+      seed);
   Solved result;
   std::vector<double> fitness(search.individuals());
   for (int generation = 0; generation < 100; ++generation) {
@@ -59,8 +60,10 @@ Solved exclusive_or(std::uint64_t seed) {
       double wrong = 0.0;
       bool right = true;
       for (int question = 0; question < 4; ++question) {
-        const std::array<float, 2> inputs{static_cast<float>(question % 2), static_cast<float>(question / 2)};
-        const double wanted = inputs[0] != inputs[1] ? 1.0 : 0.0, answer = static_cast<double>(asked(i, inputs));
+        const std::array<float, 2> inputs{static_cast<float>(question % 2),
+                                          static_cast<float>(question / 2)};
+        const double wanted = inputs[0] != inputs[1] ? 1.0 : 0.0,
+                     answer = static_cast<double>(asked(i, inputs));
         wrong += std::fabs(answer - wanted);
         right = right && (answer > 0.5) == (wanted > 0.5);
       }
@@ -91,8 +94,8 @@ TEST(TopologySearch, FindsExclusiveOr) {
   EXPECT_LT(hidden, 3);
 }
 
-// Two poles on a cart (Wieland: "Evolving neural network controllers for unstable systems", 1991): place and speed of
-// the cart, angle and rate of a long and a short pole.
+// Two poles on a cart (Wieland: "Evolving neural network controllers for unstable systems", 1991):
+// place and speed of the cart, angle and rate of a long and a short pole.
 class TwoPoles {
  public:
   TwoPoles() { state_[2] = std::numbers::pi / 180; }
@@ -128,7 +131,9 @@ class TwoPoles {
       const double angle = s[2 + 2 * p], rate = s[3 + 2 * p];
       d[2 + 2 * p] = rate;
       d[3 + 2 * p] =
-          -0.75 * (d[1] * std::cos(angle) + g * std::sin(angle) + friction * rate / (mass[p] * half[p])) / half[p];
+          -0.75 *
+          (d[1] * std::cos(angle) + g * std::sin(angle) + friction * rate / (mass[p] * half[p])) /
+          half[p];
     }
     return d;
   }
@@ -139,8 +144,8 @@ class TwoPoles {
       for (std::size_t i = 0; i < 6; ++i) s[i] += share * by[i];
       return s;
     };
-    const State a = change(state_, force), b = change(moved(a, h / 2), force), c = change(moved(b, h / 2), force),
-                d = change(moved(c, h), force);
+    const State a = change(state_, force), b = change(moved(a, h / 2), force),
+                c = change(moved(b, h / 2), force), d = change(moved(c, h), force);
     for (std::size_t i = 0; i < 6; ++i) state_[i] += h / 6 * (a[i] + 2 * b[i] + 2 * c[i] + d[i]);
   }
   State state_{};
@@ -177,7 +182,8 @@ TEST(TopologySearch, LearningBalancesTwoPoles) {
 double recalls(double recurrent_links, std::uint64_t seed) {
   NetworkGraph start = all_linked(1, 1);
   start.output_activation = NodeActivation::tanh;
-  TopologySearch search(start, {.new_node = 0.1, .new_link = 0.3, .recurrent_links = recurrent_links}, seed);
+  TopologySearch search(
+      start, {.new_node = 0.1, .new_link = 0.3, .recurrent_links = recurrent_links}, seed);
   std::vector<double> fitness(search.individuals());
   double best = 0;
   for (int generation = 0; generation < 60; ++generation) {
@@ -222,7 +228,8 @@ void grow(TopologySearch& search, int generations) {
   std::vector<double> fitness(search.individuals());
   for (int g = 0; g < generations; ++g) {
     for (std::size_t i = 0; i < fitness.size(); ++i)
-      fitness[i] = static_cast<double>(search.graph(i).links.size() % 7) + static_cast<double>(i % 3);
+      fitness[i] =
+          static_cast<double>(search.graph(i).links.size() % 7) + static_cast<double>(i % 3);
     search.improve(fitness);
   }
 }
@@ -258,7 +265,8 @@ TEST(TopologySearch, StructureOfTheSameOriginHasTheSameNumber) {
 }
 
 TEST(TopologySearch, SpeciesAreAboutAsManyAsWanted) {
-  TopologySearch search(all_linked(4, 2), {.new_node = 0.1, .new_link = 0.2, .species_wanted = 8}, 2);
+  TopologySearch search(all_linked(4, 2), {.new_node = 0.1, .new_link = 0.2, .species_wanted = 8},
+                        2);
   grow(search, 60);
   EXPECT_GE(search.species().size(), 4u);
   EXPECT_LE(search.species().size(), 16u);
@@ -315,13 +323,15 @@ TEST(TopologySearch, DistanceCountsLinksAndWeights) {
 
 TEST(TopologySearch, GenomesTakeNoEverGrowingMemory) {
   const auto pages = [] {
-    return std::stoll(test::read_file("/proc/self/statm").substr(test::read_file("/proc/self/statm").find(' ')));
+    return std::stoll(
+        test::read_file("/proc/self/statm").substr(test::read_file("/proc/self/statm").find(' ')));
   };
   TopologySearch search(all_linked(8, 2), {.new_node = 0.01, .new_link = 0.02}, 1);
   std::vector<double> fitness(search.individuals());
   const auto run = [&](int generations) {
     for (int g = 0; g < generations; ++g) {
-      for (std::size_t i = 0; i < fitness.size(); ++i) fitness[i] = -static_cast<double>(search.genome(i).links.size());
+      for (std::size_t i = 0; i < fitness.size(); ++i)
+        fitness[i] = -static_cast<double>(search.genome(i).links.size());
       search.improve(fitness);
     }
   };
@@ -332,7 +342,8 @@ TEST(TopologySearch, GenomesTakeNoEverGrowingMemory) {
 }
 
 TEST(GraphProgram, WorksOutAnyOrderAndLeavesOutWhatNobodyReads) {
-  NetworkGraph graph{.inputs = 1, .outputs = 1, .hidden = 3, .hidden_activation = NodeActivation::linear};
+  NetworkGraph graph{
+      .inputs = 1, .outputs = 1, .hidden = 3, .hidden_activation = NodeActivation::linear};
   const auto out = static_cast<std::uint32_t>(graph.first_output()),
              h = static_cast<std::uint32_t>(graph.first_hidden());
   // The second hidden node comes first; the third leads nowhere.
@@ -356,7 +367,8 @@ TEST(GraphProgram, RefusesCyclesAndLinksToNowhere) {
   const auto h = static_cast<std::uint32_t>(graph.first_hidden()),
              out = static_cast<std::uint32_t>(graph.first_output());
   graph.links = {{h, h + 1, 1.0f, false}, {h + 1, h, 1.0f, false}, {h, out, 1.0f, false}};
-  EXPECT_NE(std::string(test::error_of([&] { GraphProgram().add(graph); }).what()).find("cycle"), std::string::npos);
+  EXPECT_NE(std::string(test::error_of([&] { GraphProgram().add(graph); }).what()).find("cycle"),
+            std::string::npos);
   graph.links = {{0, 99, 1.0f, false}};
   EXPECT_EQ(test::error_of([&] { GraphProgram().add(graph); }).kind(), ErrorKind::spec);
   graph.links = {{out, 0, 1.0f, false}};

@@ -1,5 +1,5 @@
-// Cameras against plain readings of the arena: each pixel shows what lies under its middle, or what a ray through it
-// meets.
+// Cameras against plain readings of the arena: each pixel shows what lies under its middle, or what
+// a ray through it meets.
 
 #include <gtest/gtest.h>
 
@@ -20,37 +20,45 @@ GameSpec with_camera(GameSpec game, Camera camera) {
   game.roles[0].script = {};
   return game;
 }
-GameSpec demo(const char* name) { return load_game(test::project_folder() / "demos" / (std::string(name) + ".toml")); }
+GameSpec demo(const char* name) {
+  return load_game(test::project_folder() / "demos" / (std::string(name) + ".toml"));
+}
 
 const std::map<std::string, double> shades{{"rock", 0.4},   {"sand", 0.5},  {"pool", 0.6},
                                            {"lagoon", 0.7}, {"wader", 0.9}, {"crab", 1.0}};
 
-// What is uppermost at a point seen from above, by asking what a speck there overlaps: shots and bodies over items,
-// over walls, over zones, over cells. Empty where outlines are so near that it depends on rounding.
+// What is uppermost at a point seen from above, by asking what a speck there overlaps: shots and
+// bodies over items, over walls, over zones, over cells. Empty where outlines are so near that it
+// depends on rounding.
 std::set<float> shown_at(const Lanes& lanes, double x, double y, double pixel) {
   const Arena& arena = lanes.game().arena();
   std::set<float> possible;
   for (const double dx : {-0.01, 0.01})
     for (const double dy : {-0.01, 0.01}) {
       std::vector<std::size_t> found;
-      arena.overlaps(lanes.arena_state(0), Disc{.radius = 1e-4}, {x + dx * pixel, y + dy * pixel, 0}, 0,
-                     ~std::uint64_t{0}, found);
+      arena.overlaps(lanes.arena_state(0), Disc{.radius = 1e-4},
+                     {x + dx * pixel, y + dy * pixel, 0}, 0, ~std::uint64_t{0}, found);
       int best = -1;
       float shade = 0.2f;  // the ground
       const Place middle = arena.middle();
       const double size = static_cast<double>(arena.cell_size());
-      const double column = (x + dx * pixel - middle.x) / size + 0.5 * static_cast<double>(arena.cell_columns()),
-                   row = (y + dy * pixel - middle.y) / size + 0.5 * static_cast<double>(arena.cell_rows());
+      const double column = (x + dx * pixel - middle.x) / size +
+                            0.5 * static_cast<double>(arena.cell_columns()),
+                   row = (y + dy * pixel - middle.y) / size +
+                         0.5 * static_cast<double>(arena.cell_rows());
       if (column >= 0 && row >= 0 && column < static_cast<double>(arena.cell_columns()) &&
           row < static_cast<double>(arena.cell_rows())) {
-        const std::int32_t cell =
-            arena.cell_at(lanes.arena_state(0), static_cast<std::size_t>(column), static_cast<std::size_t>(row));
+        const std::int32_t cell = arena.cell_at(
+            lanes.arena_state(0), static_cast<std::size_t>(column), static_cast<std::size_t>(row));
         if (cell >= 0)
-          shade = static_cast<float>(shades.at(arena.tags()[arena.entities()[static_cast<std::size_t>(cell)].tag]));
+          shade = static_cast<float>(
+              shades.at(arena.tags()[arena.entities()[static_cast<std::size_t>(cell)].tag]));
       }
       for (const std::size_t e : found) {
         const Entity& entity = arena.entities()[e];
-        const int level = entity.kind == EntityKind::zone ? 1 : entity.kind == EntityKind::body ? 2 : -1;
+        const int level = entity.kind == EntityKind::zone   ? 1
+                          : entity.kind == EntityKind::body ? 2
+                                                            : -1;
         if (level < best || level < 0) continue;
         best = level;
         shade = static_cast<float>(shades.at(arena.tags()[entity.tag]));
@@ -61,7 +69,8 @@ std::set<float> shown_at(const Lanes& lanes, double x, double y, double pixel) {
 }
 
 TEST(Camera, EachPixelFromAboveShowsWhatLiesUnderIt) {
-  const Game game(with_camera(demo("tidepools"), {.width = 60, .height = 48, .across = 15, .shades = shades}));
+  const Game game(
+      with_camera(demo("tidepools"), {.width = 60, .height = 48, .across = 15, .shades = shades}));
   Lanes lanes(game, 1);
   int unclear = 0, differ = 0, bodies = 0;
   constexpr int episodes = 12;
@@ -72,7 +81,8 @@ TEST(Camera, EachPixelFromAboveShowsWhatLiesUnderIt) {
     for (int row = 0; row < 48; ++row)
       for (int column = 0; column < 60; ++column) {
         const double right = (column + 0.5 - 30) * pixel, up = (24 - row - 0.5) * pixel;
-        const double x = at.x + up * at.cos + right * at.sin, y = at.y + up * at.sin - right * at.cos;
+        const double x = at.x + up * at.cos + right * at.sin,
+                     y = at.y + up * at.sin - right * at.cos;
         const auto possible = shown_at(lanes, x, y, pixel);
         unclear += possible.size() > 1;
         const float shown = lanes.observation(0, 0)[static_cast<std::size_t>(row * 60 + column)];
@@ -88,7 +98,10 @@ TEST(Camera, EachPixelFromAboveShowsWhatLiesUnderIt) {
 TEST(Camera, CropsAndReduces) {
   const auto spec = demo("tidepools");
   Lanes whole(Game(with_camera(spec, {.width = 40, .height = 40, .grey = false})), 1),
-      part(Game(with_camera(spec, {.width = 40, .height = 40, .grey = false, .crop = {4, 10, 8, 2}, .reduce = 4})), 1);
+      part(Game(with_camera(
+               spec,
+               {.width = 40, .height = 40, .grey = false, .crop = {4, 10, 8, 2}, .reduce = 4})),
+           1);
   whole.begin(0, {1, 0, 0});
   part.begin(0, {1, 0, 0});
   ASSERT_EQ(part.observation(0, 0).size(), 7u * 7u * 3u);
@@ -99,7 +112,8 @@ TEST(Camera, CropsAndReduces) {
         double sum = 0;
         for (std::size_t y = 0; y < 4; ++y)
           for (std::size_t x = 0; x < 4; ++x)
-            sum += static_cast<double>(all[((10 + 4 * row + y) * 40 + 4 + 4 * column + x) * 3 + channel]);
+            sum += static_cast<double>(
+                all[((10 + 4 * row + y) * 40 + 4 + 4 * column + x) * 3 + channel]);
         EXPECT_NEAR(part.observation(0, 0)[(row * 7 + column) * 3 + channel], sum / 16, 1e-5);
       }
 }
@@ -141,7 +155,8 @@ TEST(Camera, OverallShowsTheWholeMap) {
   for (std::size_t row = 0; row < 15; ++row)
     for (std::size_t column = 0; column < 21; ++column) {
       const std::int32_t cell = arena.cell_at(lanes.arena_state(0), column, row);
-      const bool rock = cell >= 0 && arena.tags()[arena.entities()[static_cast<std::size_t>(cell)].tag] == "rock";
+      const bool rock =
+          cell >= 0 && arena.tags()[arena.entities()[static_cast<std::size_t>(cell)].tag] == "rock";
       EXPECT_EQ(lanes.observation(0, 0)[(29 - 2 * row) * 42 + 2 * column], rock ? 0.5f : 0.2f);
     }
 }
@@ -202,7 +217,8 @@ TEST(Camera, EyesInSpaceShowWhatRaysMeet) {
         const double right = (column + 0.5 - 8) / focal, up = (6 - row - 0.5) / focal;
         const double scale = 1 / std::sqrt(1 + right * right + up * up);
         const float x = static_cast<float>(scale * (at.cos + right * at.sin)),
-                    y = static_cast<float>(scale * (at.sin - right * at.cos)), z = static_cast<float>(scale * up);
+                    y = static_cast<float>(scale * (at.sin - right * at.cos)),
+                    z = static_cast<float>(scale * up);
         float distance = 0;
         std::int32_t entity = -1;
         arena.cast(lanes.arena_state(0),

@@ -31,7 +31,8 @@ TEST(Columns, HaveStableNamesUnitsAndRanges) {
   ASSERT_EQ(role.controls.size(), 2u);
   EXPECT_EQ(role.controls[0], (ControlInfo{"throttle", "share of full", -0.5, 1, {}}));
   const Game pond(test::duck_pond());
-  EXPECT_EQ(pond.roles()[0].controls[1], (ControlInfo{"turn", "option", 0, 2, {"left", "straight", "right"}}));
+  EXPECT_EQ(pond.roles()[0].controls[1],
+            (ControlInfo{"turn", "option", 0, 2, {"left", "straight", "right"}}));
 }
 
 TEST(Columns, StayInTheirRangesOverRandomPlay) {
@@ -62,7 +63,8 @@ TEST(Columns, SayWhatIsThere) {
   lanes.begin(0, {1, 0, 0});
   const Arena& arena = game.arena();
   std::byte* state = lanes.arena_state(0);
-  for (std::size_t hull = 0; hull < 8; ++hull) arena.put(state, hull, -18, -13 + static_cast<float>(hull) * 2.5f, 0);
+  for (std::size_t hull = 0; hull < 8; ++hull)
+    arena.put(state, hull, -18, -13 + static_cast<float>(hull) * 2.5f, 0);
   const std::size_t skiff = arena.bodies_named("skiff")[0], berth = arena.body_count();
   arena.put(state, berth, 10, 4, 0);
   arena.put(state, skiff, 0, 0, exact::pi / 2);  // heading north
@@ -77,8 +79,8 @@ TEST(Columns, SayWhatIsThere) {
   EXPECT_NEAR(at("own.speed_ahead"), 2.0 / 5, 1e-5);
   EXPECT_NEAR(at("own.speed_left"), 1.0 / 5, 1e-5);
   EXPECT_NEAR(at("own.turn_rate"), 0.5 / (exact::pi / 2), 1e-5);
-  // Ray 3 points 120 - 3 * 240 / 23 = 88.7 degrees to starboard: nearly due east, where the berth's near side is at 7.5
-  // m.
+  // Ray 3 points 120 - 3 * 240 / 23 = 88.7 degrees to starboard: nearly due east, where the berth's
+  // near side is at 7.5 m.
   EXPECT_EQ(at("rays[3].berth"), 0);  // it passes below the berth, which begins at y = 2
   EXPECT_EQ(at("rays[5].berth"), 1);  // 67.8 degrees to starboard
   EXPECT_NEAR(at("rays[5].distance"), 7.5 / std::sin(67.826 * exact::pi / 180) / 15, 1e-3);

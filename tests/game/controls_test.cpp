@@ -1,5 +1,5 @@
-// What becomes of controls on their way to the body: dead zones, rates, letting go, the arena's directions, options
-// that are forbidden.
+// What becomes of controls on their way to the body: dead zones, rates, letting go, the arena's
+// directions, options that are forbidden.
 
 #include <gtest/gtest.h>
 
@@ -15,7 +15,8 @@ namespace zithercraft {
 namespace {
 
 std::string yard(const std::string& controls,
-                 const std::string& mover = R"({ kind = "walker", speed = 2, acceleration = 100, turn_rate = 90 })") {
+                 const std::string& mover =
+                     R"({ kind = "walker", speed = 2, acceleration = 100, turn_rate = 90 })") {
   return R"(
     name = "yard"
     ticks_per_step = 4
@@ -38,16 +39,20 @@ std::string yard(const std::string& controls,
 
 class Dog {
  public:
-  explicit Dog(const std::string& controls) : lanes_(Game(parse_game(yard(controls))), 1) { lanes_.begin(0, {}); }
+  explicit Dog(const std::string& controls) : lanes_(Game(parse_game(yard(controls))), 1) {
+    lanes_.begin(0, {});
+  }
 
   /// One step; returns the input of that name after each of its ticks.
   std::vector<float> decide(const std::vector<float>& controls, const std::string& input) {
     for (std::size_t c = 0; c < controls.size(); ++c) lanes_.control(0, 0)[c] = controls[c];
     const auto names = lanes_.game().arena().inputs_of(0);
-    const auto number = static_cast<std::size_t>(std::find(names.begin(), names.end(), input) - names.begin());
+    const auto number =
+        static_cast<std::size_t>(std::find(names.begin(), names.end(), input) - names.begin());
     std::vector<float> seen;
     const std::vector<std::byte> before(lanes_.state(0).begin(), lanes_.state(0).end());
-    lanes_.play_ticks(0, [&] { seen.push_back(lanes_.game().arena().inputs(lanes_.arena_state(0), 0)[number]); });
+    lanes_.play_ticks(
+        0, [&] { seen.push_back(lanes_.game().arena().inputs(lanes_.arena_state(0), 0)[number]); });
     lanes_.restore(0, before);
     lanes_.advance(0);
     return seen;
@@ -90,13 +95,15 @@ TEST(Controls, LetGoAfterATickIfTheyDoNotHold) {
 
 TEST(Controls, GoTheArenasWayAtEveryHeading) {
   for (const double heading : {0.0, 100.0, -170.0}) {
-    Dog dog(R"({ kind = "choice", name = "go", options = [{ name = "inside" }, { name = "north", sets = { north = 1 } },
+    Dog dog(
+        R"({ kind = "choice", name = "go", options = [{ name = "inside" }, { name = "north", sets = { north = 1 } },
                { name = "south_west", sets = { north = -0.7, east = -0.7 } } ] }, { kind = "dial", name = "turn" })");
     dog.lanes().game().arena().put(dog.lanes().arena_state(0), 0, 0, 0, heading * 3.14159265 / 180);
     for (int d = 0; d < 5; ++d) dog.decide({1, 1}, "ahead");
     EXPECT_NEAR(dog.pose().x, 0, 0.02) << heading;
     EXPECT_GT(dog.pose().y, 1.5) << heading;
-    EXPECT_NE(dog.pose().heading, static_cast<float>(heading * 3.14159265 / 180)) << "it turned all the way";
+    EXPECT_NE(dog.pose().heading, static_cast<float>(heading * 3.14159265 / 180))
+        << "it turned all the way";
     for (int d = 0; d < 3; ++d) dog.decide({2, 1}, "ahead");
     EXPECT_NEAR(dog.velocity().x, -1.4, 0.05);
     EXPECT_NEAR(dog.velocity().y, -1.4, 0.05);
@@ -125,7 +132,8 @@ TEST(AllowedWhen, ForbidOptionsAndTellTheAgent) {
     const bool may = dog.lanes().observation(0, 0)[3] == 1;
     forbidden += !may;
     EXPECT_EQ(dog.lanes().allowed(0, 0, 0, 1), may);
-    EXPECT_EQ(dog.decide({1, 0}, "ball.fire")[0], may ? 1 : 0) << "what is forbidden counts as the first option";
+    EXPECT_EQ(dog.decide({1, 0}, "ball.fire")[0], may ? 1 : 0)
+        << "what is forbidden counts as the first option";
   }
   EXPECT_EQ(forbidden, 9) << "ready again a tick into the sixth step after each shot";
   dog.lanes().game().arena().set_meter(dog.lanes().arena_state(0), 0, "breath", 0.4f);
@@ -138,7 +146,8 @@ TEST(AllowedWhen, KeepPlayersToWhatIsAllowed) {
   const Game game(parse_game(yard(gun)));
   Lanes lanes(game, 8);
   const auto player = random_player(3);
-  for (std::size_t lane = 0; lane < 8; ++lane) lanes.begin(lane, {3, static_cast<std::uint32_t>(lane), 0});
+  for (std::size_t lane = 0; lane < 8; ++lane)
+    lanes.begin(lane, {3, static_cast<std::uint32_t>(lane), 0});
   int fired = 0, waited = 0;
   for (int d = 0; d < 60; ++d) {
     player->decide(lanes, 0, 0, 8);
@@ -157,7 +166,8 @@ TEST(Controls, RefuseWhatMakesNoSense) {
   const std::pair<const char*, const char*> cases[] = {
       {R"({ kind = "dial", name = "ahead", rate = 2, holds = false })",
        "an input that is let go after a tick cannot move slowly"},
-      {R"({ kind = "dial", name = "north", rate = 2 })", "moves in the arena's directions have no rate"},
+      {R"({ kind = "dial", name = "north", rate = 2 })",
+       "moves in the arena's directions have no rate"},
       {R"({ kind = "dial", name = "ahead", rate = 2 }, { kind = "dial", name = "north" })",
        "moved slowly in its own directions"},
       {R"({ kind = "dial", name = "up" })", "the body has no input 'up'"},

@@ -93,7 +93,8 @@ TEST(Cutoffs, CountLessThanAVerdict) {
 
 TEST(Cutoffs, GoOnFromASnapshotAsIfNothingHadHappened) {
   const std::string rule =
-      "steps = 500, too_far = [{ beyond = 9 }], stalls = [{ since = \"collect\", steps = 40 }], repeats = {}";
+      "steps = 500, too_far = [{ beyond = 9 }], stalls = [{ since = \"collect\", steps = 40 }], "
+      "repeats = {}";
   Lanes lanes = meadow(rule), other = meadow(rule);
   for (int d = 0; d < 25; ++d) {
     lanes.control(0, 0)[0] = 1;
@@ -109,7 +110,8 @@ TEST(Cutoffs, RefuseWhatMakesNoSense) {
       {"too_far = [{ from = \"wel\" }]", "nothing in the arena bears the tag 'wel'"},
       {"stalls = [{ steps = 3 }]", "the key 'since' is missing"},
       {"stalls = [{ since = \"collect\", of = \"herb\" }]", "no body bears the tag 'herb'"},
-      {"repeats = { times = 9, within = 4 }", "a state cannot be there so often within so few steps"}};
+      {"repeats = { times = 9, within = 4 }",
+       "a state cannot be there so often within so few steps"}};
   for (const auto& [rule, problem] : cases) {
     const Error error = test::error_of([&, text = rule] { meadow(text); });
     EXPECT_NE(error.problem().find(problem), std::string::npos) << rule << ": " << error.what();

@@ -66,7 +66,8 @@ class Loft : public ::testing::Test {
   Loft() : lanes_(Game(parse_game(loft_game)), 1) { lanes_.begin(0, {1, 0, 0}); }
   float column(const std::string& name) const {
     const auto& columns = lanes_.game().roles()[0].columns;
-    const auto found = std::find_if(columns.begin(), columns.end(), [&](const auto& c) { return c.name == name; });
+    const auto found =
+        std::find_if(columns.begin(), columns.end(), [&](const auto& c) { return c.name == name; });
     EXPECT_NE(found, columns.end()) << name;
     return lanes_.observation(0, 0)[static_cast<std::size_t>(found - columns.begin())];
   }
@@ -91,7 +92,8 @@ TEST_F(Loft, RaysAtSeveralHeightsTellLowThingsFromTallOnes) {
 
 TEST_F(Loft, TheCompassPointsUpAndMeasuresInSpace) {
   EXPECT_NEAR(column("compass.left"), 1.0f, 1e-5f);
-  EXPECT_NEAR(column("compass.distance"), 0.5f, 1e-5f);  // 4 m aside and 3 m up from middle to middle
+  EXPECT_NEAR(column("compass.distance"), 0.5f,
+              1e-5f);  // 4 m aside and 3 m up from middle to middle
   EXPECT_NEAR(column("compass.up"), 0.6f, 1e-5f);
 }
 
@@ -147,21 +149,24 @@ TEST(Kelpdive, DiggingAPearlPaysItsWorthAndAirRunsOut) {
     for (std::size_t c = 0; c < controls.size(); ++c)
       if (controls[c].name == control)
         lanes.control(0, 0)[c] = static_cast<float>(
-            std::find(controls[c].options.begin(), controls[c].options.end(), name) - controls[c].options.begin());
+            std::find(controls[c].options.begin(), controls[c].options.end(), name) -
+            controls[c].options.begin());
   };
   const SeatView seat(lanes, 0, 0, 0);
   // A black pearl before its eyes.
   std::int32_t pearl = -1;
   for (std::size_t e = 0; e < game.arena().entities().size(); ++e)
     if (game.arena().entities()[e].name == "black_pearl") pearl = static_cast<std::int32_t>(e);
-  std::vector<std::byte> state(lanes.arena_state(0), lanes.arena_state(0) + game.arena().state_bytes());
+  std::vector<std::byte> state(lanes.arena_state(0),
+                               lanes.arena_state(0) + game.arena().state_bytes());
   std::vector<std::uint64_t> aligned(state.size() / 8 + 1);
   auto* block = reinterpret_cast<std::byte*>(aligned.data());
   std::copy(state.begin(), state.end(), block);
   const Pose pose = game.arena().pose(block, seat.body());
   game.arena().put(block, seat.body(), pose.x, pose.y, 0, pose.z);
-  game.arena().set_block(block, static_cast<std::size_t>(pose.x) + 1, static_cast<std::size_t>(pose.y),
-                         static_cast<std::size_t>(pose.z + 1.4f), pearl);
+  game.arena().set_block(block, static_cast<std::size_t>(pose.x) + 1,
+                         static_cast<std::size_t>(pose.y), static_cast<std::size_t>(pose.z + 1.4f),
+                         pearl);
   lanes.begin_from(0, {1, 0, 0}, {block, game.arena().state_bytes()});
   double reward = 0;
   for (int d = 0; d < 6; ++d) {

@@ -13,7 +13,8 @@ namespace zithercraft {
 namespace {
 
 // Hash of everything after some steps of random controls that depend on the lane's episode alone.
-std::uint64_t play(const Game& game, std::size_t count, std::size_t threads, std::size_t watched_lane) {
+std::uint64_t play(const Game& game, std::size_t count, std::size_t threads,
+                   std::size_t watched_lane) {
   WorkerPool pool(threads);
   Lanes lanes(game, count);
   lanes.begin_all(pool, 11);
@@ -68,7 +69,8 @@ TEST(Lanes, TickSenseAndDecideAllocateNothingOnceWarm) {
 TEST(Lanes, ArenasWithHeightAllocateNothingOnceWarm) {
   for (const char* name : {"flare", "kelpdive", "narrows"}) {
     WorkerPool pool(1);
-    Lanes lanes(Game(load_game(test::project_folder() / "demos" / (std::string(name) + ".toml"))), 4);
+    Lanes lanes(Game(load_game(test::project_folder() / "demos" / (std::string(name) + ".toml"))),
+                4);
     lanes.begin_all(pool, 5);
     RandomStream random(8, 0, 0, Purpose::user);
     const auto play_on = [&](int steps) {
@@ -78,7 +80,8 @@ TEST(Lanes, ArenasWithHeightAllocateNothingOnceWarm) {
           for (std::size_t c = 0; c < controls.size(); ++c)
             lanes.control(0, row)[c] =
                 controls[c].is_choice()
-                    ? static_cast<float>(random.below(static_cast<std::uint32_t>(controls[c].options.size())))
+                    ? static_cast<float>(
+                          random.below(static_cast<std::uint32_t>(controls[c].options.size())))
                     : static_cast<float>(random.between(controls[c].low, controls[c].high));
         lanes.advance_all(pool);
         lanes.renew_all(pool);
@@ -110,7 +113,8 @@ TEST(Lanes, ASnapshotGoesOnBitForBitInAnotherLane) {
     ASSERT_EQ(lanes.rewards(0)[0], lanes.rewards(0)[1]);
     if (lanes.outcome(0) != Outcome::running) break;
   }
-  EXPECT_EQ(test::error_of([&] { lanes.restore(0, lanes.state(1).first(16)); }).kind(), ErrorKind::refused);
+  EXPECT_EQ(test::error_of([&] { lanes.restore(0, lanes.state(1).first(16)); }).kind(),
+            ErrorKind::refused);
 }
 
 TEST(Lanes, SeveralSeatsOfARoleHaveRowsOfTheirOwn) {
@@ -123,7 +127,9 @@ TEST(Lanes, SeveralSeatsOfARoleHaveRowsOfTheirOwn) {
   EXPECT_NE(lanes.observation(0, 0)[2], lanes.observation(0, 1)[2]);
   lanes.control(0, 1)[0] = 1;  // only the second duck of lane 0 paddles
   lanes.advance(0);
-  const auto speed = [&](std::size_t duck) { return lanes.game().arena().velocity(lanes.arena_state(0), duck); };
+  const auto speed = [&](std::size_t duck) {
+    return lanes.game().arena().velocity(lanes.arena_state(0), duck);
+  };
   EXPECT_EQ(speed(0).x, 0);
   EXPECT_GT(std::abs(speed(1).x) + std::abs(speed(1).y), 0.1f);
 }

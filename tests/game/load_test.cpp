@@ -52,14 +52,16 @@ TEST(Load, CustomTermsAreRememberedButNeedTheirProgram) {
   const Error error = test::error_of([&] { parse_game(text); });
   EXPECT_EQ(error.kind(), ErrorKind::spec);
   EXPECT_NE(error.problem().find("custom"), std::string::npos);
-  EXPECT_FALSE(Game(parse_game(text, "text", CustomParts::optional), CustomParts::optional).complete());
+  EXPECT_FALSE(
+      Game(parse_game(text, "text", CustomParts::optional), CustomParts::optional).complete());
   EXPECT_TRUE(Game(game).complete());
 }
 
 TEST(Load, RolesAreFoundByName) {
   GameSpec game = test::mooring();
   EXPECT_EQ(game.role("skiff").name, "skiff");
-  EXPECT_NE(test::error_of([&] { game.role("skif"); }).fix().find("did you mean 'skiff'"), std::string::npos);
+  EXPECT_NE(test::error_of([&] { game.role("skif"); }).fix().find("did you mean 'skiff'"),
+            std::string::npos);
 }
 
 }  // namespace

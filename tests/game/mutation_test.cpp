@@ -1,4 +1,5 @@
-// Thousands of damaged game files: each is a clear error or a game that can be played, never a crash or a hang.
+// Thousands of damaged game files: each is a clear error or a game that can be played, never a
+// crash or a hang.
 
 #include <gtest/gtest.h>
 
@@ -14,11 +15,12 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::array<const char*, 11> demos{"archipelago", "barge", "flare",   "kelpdive", "lanternboat",
-                                            "fogbank",     "locks", "mooring", "narrows",  "salvage", "tidepools"};
-constexpr std::array<const char*, 22> values{"0",     "-1",   "1e30",  "1e-30", "nan",    "inf",   "4096",   "5000",
-                                             "true",  "\"\"", "[]",    "{}",    "0.5",    "64",    "[1, 2]", "-0.0",
-                                             "\"x\"", "1e9",  "65535", "[[]]",  "[0, 0]", "[\"\"]"};
+constexpr std::array<const char*, 11> demos{"archipelago", "barge",   "flare",    "kelpdive",
+                                            "lanternboat", "fogbank", "locks",    "mooring",
+                                            "narrows",     "salvage", "tidepools"};
+constexpr std::array<const char*, 22> values{
+    "0",  "-1",  "1e30", "1e-30",  "nan",  "inf",   "4096", "5000",  "true", "\"\"",   "[]",
+    "{}", "0.5", "64",   "[1, 2]", "-0.0", "\"x\"", "1e9",  "65535", "[[]]", "[0, 0]", "[\"\"]"};
 
 class Mutator {
  public:
@@ -30,12 +32,15 @@ class Mutator {
   }
 
  private:
-  std::size_t place(const std::string& text) { return random_.below(static_cast<std::uint32_t>(text.size())); }
+  std::size_t place(const std::string& text) {
+    return random_.below(static_cast<std::uint32_t>(text.size()));
+  }
 
   // A whole line from its beginning to behind its end.
   std::pair<std::size_t, std::size_t> line(const std::string& text) {
     const std::size_t at = place(text), from = text.rfind('\n', at), to = text.find('\n', at);
-    return {from == std::string::npos ? 0 : from + 1, to == std::string::npos ? text.size() : to + 1};
+    return {from == std::string::npos ? 0 : from + 1,
+            to == std::string::npos ? text.size() : to + 1};
   }
 
   void change(std::string& text) {
@@ -89,7 +94,8 @@ TEST_P(Mutations, AreErrorsOrGames) {
   constexpr std::uint32_t per_part = 2000;
   std::array<std::string, demos.size()> texts;
   for (std::size_t i = 0; i < demos.size(); ++i)
-    texts[i] = test::read_file(test::project_folder() / "demos" / (std::string(demos[i]) + ".toml"));
+    texts[i] =
+        test::read_file(test::project_folder() / "demos" / (std::string(demos[i]) + ".toml"));
   Tally tally;
   double longest = 0;
   for (std::uint32_t i = 0; i < per_part; ++i) {
@@ -101,7 +107,8 @@ TEST_P(Mutations, AreErrorsOrGames) {
     } catch (const std::exception& other) {
       FAIL() << "mutation " << number << ": " << other.what();
     }
-    longest = std::max(longest, std::chrono::duration<double>(std::chrono::steady_clock::now() - from).count());
+    longest = std::max(
+        longest, std::chrono::duration<double>(std::chrono::steady_clock::now() - from).count());
   }
   EXPECT_EQ(tally.games + tally.errors, per_part);
   EXPECT_GT(tally.games, per_part / 40);

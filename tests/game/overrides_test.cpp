@@ -37,14 +37,17 @@ TEST(Overrides, ValuesAreReadAsTomlOrAsWords) {
   EXPECT_EQ(value("word"), Value("word"));
   EXPECT_EQ(value("\"3\""), Value("3"));
   EXPECT_EQ(value("[1, 2]"), Value(Value::List{1, 2}));
-  for (const char* text : {"3", "-0.5", "0.1", "true", "word", "[1, 2]"}) EXPECT_EQ(text_of(value(text)), text);
+  for (const char* text : {"3", "-0.5", "0.1", "true", "word", "[1, 2]"})
+    EXPECT_EQ(text_of(value(text)), text);
   const auto [key, two] = parse_assignment("a.b=2", "here");
   EXPECT_EQ(key, "a.b");
   EXPECT_EQ(two, Value(2));
   for (const char* wrong : {"", "a", "=2"})
-    EXPECT_EQ(test::error_of([&] { parse_assignment(wrong, "here"); }).kind(), ErrorKind::usage) << wrong;
+    EXPECT_EQ(test::error_of([&] { parse_assignment(wrong, "here"); }).kind(), ErrorKind::usage)
+        << wrong;
   for (const char* wrong : {"a=", "a=1\nb=2"})
-    EXPECT_EQ(test::error_of([&] { parse_assignment(wrong, "here"); }).kind(), ErrorKind::spec) << wrong;
+    EXPECT_EQ(test::error_of([&] { parse_assignment(wrong, "here"); }).kind(), ErrorKind::spec)
+        << wrong;
 }
 
 }  // namespace

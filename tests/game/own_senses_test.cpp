@@ -1,5 +1,5 @@
-// Compasses in all their forms, own state, hazard flags, crowds, windows over blocks, senses in C++, and what happens
-// to readings on their way: history, noise, drop-out.
+// Compasses in all their forms, own state, hazard flags, crowds, windows over blocks, senses in
+// C++, and what happens to readings on their way: history, noise, drop-out.
 
 #include <gtest/gtest.h>
 
@@ -58,7 +58,9 @@ GameSpec pond(const std::string& senses, const std::string& more = "") {
 
 class Pond {
  public:
-  explicit Pond(const std::string& senses) : lanes_(Game(pond(senses)), 1) { lanes_.begin(0, {4, 0, 0}); }
+  explicit Pond(const std::string& senses) : lanes_(Game(pond(senses)), 1) {
+    lanes_.begin(0, {4, 0, 0});
+  }
 
   float operator[](const std::string& column) const {
     const auto& columns = lanes_.game().roles()[0].columns;
@@ -109,9 +111,10 @@ TEST(Compass, RaisesOneOfFourOrEightFlags) {
     }
     EXPECT_EQ(p[flags.second], 1) << heading;
     float four = 0, eight = 0;
-    for (const char* way : {"ahead", "left", "behind", "right"}) four += p[std::string("four.is_") + way];
-    for (const char* way :
-         {"ahead", "ahead_left", "left", "behind_left", "behind", "behind_right", "right", "ahead_right"})
+    for (const char* way : {"ahead", "left", "behind", "right"})
+      four += p[std::string("four.is_") + way];
+    for (const char* way : {"ahead", "ahead_left", "left", "behind_left", "behind", "behind_right",
+                            "right", "ahead_right"})
       eight += p[std::string("eight.is_") + way];
     EXPECT_EQ(four, 1);
     EXPECT_EQ(eight, 1);
@@ -119,7 +122,8 @@ TEST(Compass, RaisesOneOfFourOrEightFlags) {
 }
 
 TEST(OwnState, TellsHeadingControlsAndTimeLeft) {
-  Pond p(R"({ kind = "own_state", heading = true, quarter = true, controls = true, time_left = true })");
+  Pond p(
+      R"({ kind = "own_state", heading = true, quarter = true, controls = true, time_left = true })");
   p.head(100);
   EXPECT_NEAR(p["self.heading_cosine"], std::cos(100 * 3.14159265 / 180), 1e-6);
   EXPECT_NEAR(p["self.heading_sine"], std::sin(100 * 3.14159265 / 180), 1e-6);
@@ -137,7 +141,8 @@ TEST(OwnState, TellsHeadingControlsAndTimeLeft) {
 }
 
 TEST(Hazards, FlagsTheWaysThatKill) {
-  Pond p(R"({ kind = "hazards", name = "four", within = 4 }, { kind = "hazards", name = "eight", moves = 8, within = 4 },
+  Pond p(
+      R"({ kind = "hazards", name = "four", within = 4 }, { kind = "hazards", name = "eight", moves = 8, within = 4 },
             { kind = "hazards", name = "bread", within = 4, fatal = ["bread"], thickness = 0.2 })");
   EXPECT_EQ(p["four.ahead"], 1) << "the rival kills ducks";
   EXPECT_EQ(p["four.left"] + p["four.behind"] + p["four.right"], 0);
@@ -203,8 +208,8 @@ TEST(Window, ShowsBlocksInLayers) {
     const auto count = arena.block_count();
     const auto& blocks = *game.arena.blocks;
     const auto along = [&](float v, int axis) {
-      return static_cast<int>(
-          std::floor((static_cast<double>(v) - blocks.origin[static_cast<std::size_t>(axis)]) / blocks.size));
+      return static_cast<int>(std::floor(
+          (static_cast<double>(v) - blocks.origin[static_cast<std::size_t>(axis)]) / blocks.size));
     };
     const int column0 = along(at.x, 0), row0 = along(at.y, 1), layer0 = along(at.z + 1e-3f, 2);
     const bool along_x = std::fabs(at.cos) >= std::fabs(at.sin);
@@ -214,20 +219,26 @@ TEST(Window, ShowsBlocksInLayers) {
         for (int left = 1; left >= -1; --left) {
           const int column = column0 + ahead * ax - left * ay, row = row0 + ahead * ay + left * ax,
                     layer = layer0 + level;
-          const bool inside = column >= 0 && row >= 0 && layer >= 0 && column < static_cast<int>(count.columns) &&
-                              row < static_cast<int>(count.rows) && layer < static_cast<int>(count.layers);
+          const bool inside =
+              column >= 0 && row >= 0 && layer >= 0 && column < static_cast<int>(count.columns) &&
+              row < static_cast<int>(count.rows) && layer < static_cast<int>(count.layers);
           const std::int32_t block =
-              inside ? arena.block_at(lanes.arena_state(0), static_cast<std::size_t>(column),
-                                      static_cast<std::size_t>(row), static_cast<std::size_t>(layer))
-                     : -1;
+              inside
+                  ? arena.block_at(lanes.arena_state(0), static_cast<std::size_t>(column),
+                                   static_cast<std::size_t>(row), static_cast<std::size_t>(layer))
+                  : -1;
           for (const char* tag : {"sand", "coral", "rock", "kelp"}) {
-            const std::string name =
-                "near[" + std::to_string(ahead) + "," + std::to_string(left) + "," + std::to_string(level) + "]." + tag;
-            const auto found =
-                std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == name; });
+            const std::string name = "near[" + std::to_string(ahead) + "," + std::to_string(left) +
+                                     "," + std::to_string(level) + "]." + tag;
+            const auto found = std::find_if(role.columns.begin(), role.columns.end(),
+                                            [&](const Column& c) { return c.name == name; });
             ASSERT_NE(found, role.columns.end()) << name;
-            const bool there = block >= 0 && arena.tags()[arena.entities()[static_cast<std::size_t>(block)].tag] == tag;
-            EXPECT_EQ(lanes.observation(0, 0)[static_cast<std::size_t>(found - role.columns.begin())], there ? 1 : 0);
+            const bool there =
+                block >= 0 &&
+                arena.tags()[arena.entities()[static_cast<std::size_t>(block)].tag] == tag;
+            EXPECT_EQ(
+                lanes.observation(0, 0)[static_cast<std::size_t>(found - role.columns.begin())],
+                there ? 1 : 0);
             ++checked;
             seen += there;
           }
@@ -248,13 +259,14 @@ GameSpec custom_pond() {
   GameSpec game = pond(R"({ kind = "own_motion" })");
   game.roles[0].senses.push_back(
       CustomSense{.name = "mine",
-                 .columns = {{.name = "x", .unit = "m", .low = -1, .high = 1, .scale = 10}, {.name = "number"}},
-                 .code =
-                     [](const SeatView& seat, std::span<float> out) {
-                       out[0] = seat.pose().x / 10;
-                       out[1] = static_cast<float>(seat.steps() % 2);
-                     },
-                 .signal = {.history = 1}});
+                  .columns = {{.name = "x", .unit = "m", .low = -1, .high = 1, .scale = 10},
+                              {.name = "number"}},
+                  .code =
+                      [](const SeatView& seat, std::span<float> out) {
+                        out[0] = seat.pose().x / 10;
+                        out[1] = static_cast<float>(seat.steps() % 2);
+                      },
+                  .signal = {.history = 1}});
   return game;
 }
 
@@ -267,8 +279,10 @@ TEST(CustomSense, IsReadLikeAnyOther) {
   EXPECT_EQ(columns[6].name, "mine.number@1");
   lanes.control(0, 0)[0] = 1;
   lanes.advance(0);
-  EXPECT_NEAR(lanes.observation(0, 0)[3],
-              lanes.game().arena().pose(lanes.arena_state(0), lanes.game().roles()[0].seats[0]).x / 10, 1e-6);
+  EXPECT_NEAR(
+      lanes.observation(0, 0)[3],
+      lanes.game().arena().pose(lanes.arena_state(0), lanes.game().roles()[0].seats[0]).x / 10,
+      1e-6);
   EXPECT_EQ(lanes.observation(0, 0)[4], 1);
   EXPECT_EQ(lanes.observation(0, 0)[6], 0);
 }
@@ -369,7 +383,8 @@ TEST(Signal, NothingIsAllocatedWhileSensing) {
   }
   const auto before = test::allocations();
   for (int d = 0; d < 200; ++d) {
-    for (std::size_t lane = 0; lane < 4; ++lane) lanes.control(0, lane)[1] = static_cast<float>(d % 3);
+    for (std::size_t lane = 0; lane < 4; ++lane)
+      lanes.control(0, lane)[1] = static_cast<float>(d % 3);
     lanes.advance_all(pool);
     lanes.renew_all(pool);
   }
@@ -383,12 +398,16 @@ TEST(Senses, RefuseWhatMakesNoSense) {
       {R"({ kind = "hazards", moves = 5 })", "there are 4 or 8 moves to look at"},
       {R"({ kind = "crowd", of = [] })", "the crowd is made of nothing"},
       {R"({ kind = "crowd", of = ["duck"] })", "no body and no item belongs to the crowd"},
-      {R"({ kind = "compass", to = "goal", whose = "own", paired = true })", "there are 1 seats and"},
-      {R"({ kind = "compass", to = "bread", whose = "own" })", "nothing of tag 'bread' belongs to such a side"},
+      {R"({ kind = "compass", to = "goal", whose = "own", paired = true })",
+       "there are 1 seats and"},
+      {R"({ kind = "compass", to = "bread", whose = "own" })",
+       "nothing of tag 'bread' belongs to such a side"},
       {R"({ kind = "camera", crop = [50, 0, 40, 0] })", "nothing is left of the picture"},
       {R"({ kind = "camera", reduce = 5 })", "the 84 x 84 pixels left cannot be reduced by 5"},
-      {R"({ kind = "camera", shades = { gull = 1.0 } })", "nothing in the arena bears the tag 'gull'"},
-      {R"({ kind = "window", sees = ["bird"] })", "a window shows cells or blocks, and the arena has none"},
+      {R"({ kind = "camera", shades = { gull = 1.0 } })",
+       "nothing in the arena bears the tag 'gull'"},
+      {R"({ kind = "window", sees = ["bird"] })",
+       "a window shows cells or blocks, and the arena has none"},
       {R"({ kind = "ray_fan", sees = ["bird", "bird"] })", "two tags are named 'bird'"},
       {R"({ kind = "compass", to = "bread", signal = { history = 65 } })", "65 is too large"}};
   for (const auto& [sense, problem] : cases) {

@@ -11,7 +11,8 @@
 namespace zithercraft {
 namespace {
 
-// Cells of 2 m from (0, 0) on. The crane stands at (3, 7), the cart begins at (3, 3); a basin lies between them.
+// Cells of 2 m from (0, 0) on. The crane stands at (3, 7), the cart begins at (3, 3); a basin lies
+// between them.
 constexpr const char* yard = R"(
 name = "yard"
 [arena.cells]
@@ -70,9 +71,9 @@ class Yard : public ::testing::Test {
   }
   std::size_t zone(const std::string& name) const {
     const auto entities = lanes.game().arena().entities();
-    return static_cast<std::size_t>(
-        std::find_if(entities.begin(), entities.end(), [&](const auto& e) { return e.name == name; }) -
-        entities.begin());
+    return static_cast<std::size_t>(std::find_if(entities.begin(), entities.end(),
+                                                 [&](const auto& e) { return e.name == name; }) -
+                                    entities.begin());
   }
   Lanes lanes;
 };
@@ -82,7 +83,8 @@ TEST_F(Yard, CompassesPointAlongThePath) {
   const auto see = seat.observation();
   EXPECT_NEAR(see[0], 0, 1e-6) << "the crane lies to the left";
   EXPECT_NEAR(see[2], 0.04f, 1e-6);
-  // East along the bottom row to (13, 3), north, and back west: 10 + 4 + 10 m, since nobody goes through the basin.
+  // East along the bottom row to (13, 3), north, and back west: 10 + 4 + 10 m, since nobody goes
+  // through the basin.
   EXPECT_NEAR(see[3], 1, 1e-6);
   EXPECT_NEAR(see[4], 0, 1e-6);
   EXPECT_NEAR(see[5], 0.24f, 1e-6);
@@ -94,7 +96,8 @@ TEST_F(Yard, ThePathCutsNoCornersAndEndsAtTheThing) {
   Bearing to = at(13, 3).path_to(crane);
   EXPECT_NEAR(to.left, 1, 1e-6);
   EXPECT_NEAR(to.distance, 14, 1e-5);
-  // Before the corner one heads for the middle of the edge that is gone through, a quarter of a cell behind it.
+  // Before the corner one heads for the middle of the edge that is gone through, a quarter of a
+  // cell behind it.
   to = at(12, 3).path_to(crane);
   EXPECT_NEAR(to.left / to.ahead, 1.5, 1e-5);
   EXPECT_NEAR(to.distance, std::hypot(1.0f, 1.5f) + 12.5f, 1e-5);
@@ -173,8 +176,11 @@ steps = 20
   };
   for (const std::string part : {"SENSE", "TERM"}) {
     const Error error = problem(part, ", along_path = true");
-    EXPECT_NE(error.problem().find("no cells to find a path over"), std::string::npos) << error.what();
-    EXPECT_NE(error.where().find(part == "TERM" ? "progress.along_path" : ".along_path"), std::string::npos) << error.where();
+    EXPECT_NE(error.problem().find("no cells to find a path over"), std::string::npos)
+        << error.what();
+    EXPECT_NE(error.where().find(part == "TERM" ? "progress.along_path" : ".along_path"),
+              std::string::npos)
+        << error.where();
   }
 }
 

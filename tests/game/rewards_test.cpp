@@ -14,7 +14,8 @@
 namespace zithercraft {
 namespace {
 
-// One lane of mooring with the hulls out of the way and the skiff and berth where the test wants them.
+// One lane of mooring with the hulls out of the way and the skiff and berth where the test wants
+// them.
 class Basin {
  public:
   explicit Basin(const GameSpec& spec) : lanes(Game(spec), 1) { lanes.begin(0, {1, 0, 0}); }
@@ -32,7 +33,9 @@ class Basin {
   }
   double reward(const std::string& term) {
     const auto& terms = lanes.game().roles()[0].terms;
-    return lanes.ledger(0, 0)[static_cast<std::size_t>(std::find(terms.begin(), terms.end(), term) - terms.begin())];
+    return lanes.ledger(
+        0,
+        0)[static_cast<std::size_t>(std::find(terms.begin(), terms.end(), term) - terms.begin())];
   }
   Lanes lanes;
 };
@@ -69,7 +72,8 @@ TEST(Rewards, MooringNeedsALowSpeed) {
 }
 
 TEST(Rewards, OnlyHardTouchesEndTheEpisode) {
-  for (const auto& [speed, outcome] : {std::pair{0.3f, Outcome::running}, {2.0f, Outcome::failure}}) {
+  for (const auto& [speed, outcome] :
+       {std::pair{0.3f, Outcome::running}, {2.0f, Outcome::failure}}) {
     Basin basin(test::mooring());
     basin.clear_hulls();
     basin.arena().put(basin.lanes.arena_state(0), basin.berth(), -10, 0, 0);
@@ -127,16 +131,19 @@ TEST(Rewards, TheLedgerSumsToWhatWasRewardedInEveryEpisode) {
 
 TEST(Rewards, CustomTermsSeeTheSeatAndMayNotPayNaN) {
   GameSpec spec = test::mooring();
-  spec.role("skiff").rewards.push_back({.name = "speed", .weight = 2, .each_step = [](const SeatView& seat) {
-                                          return static_cast<double>(seat.speed());
-                                        }});
+  spec.role("skiff").rewards.push_back(
+      {.name = "speed", .weight = 2, .each_step = [](const SeatView& seat) {
+         return static_cast<double>(seat.speed());
+       }});
   Basin basin(spec);
   basin.clear_hulls();
   basin.arena().set_velocity(basin.lanes.arena_state(0), basin.skiff(), {.x = 1});
   basin.decide(0, 0);
-  EXPECT_NEAR(basin.reward("speed"), 2 * static_cast<double>(SeatView(basin.lanes, 0, 0, 0).speed()), 1e-5);
+  EXPECT_NEAR(basin.reward("speed"),
+              2 * static_cast<double>(SeatView(basin.lanes, 0, 0, 0).speed()), 1e-5);
 
-  spec.role("skiff").rewards.back() = {.name = "broken", .each_step = [](const SeatView&) { return std::nan(""); }};
+  spec.role("skiff").rewards.back() = {.name = "broken",
+                                       .each_step = [](const SeatView&) { return std::nan(""); }};
   Basin broken(spec);
   const Error error = test::error_of([&] { broken.decide(0, 0); });
   EXPECT_EQ(error.kind(), ErrorKind::numbers);
@@ -145,7 +152,8 @@ TEST(Rewards, CustomTermsSeeTheSeatAndMayNotPayNaN) {
 
 TEST(Controls, NotFiniteIsAnErrorOutOfRangeIsClamped) {
   Basin basin(test::mooring());
-  const Error error = test::error_of([&] { basin.decide(0, std::numeric_limits<float>::infinity()); });
+  const Error error =
+      test::error_of([&] { basin.decide(0, std::numeric_limits<float>::infinity()); });
   EXPECT_EQ(error.kind(), ErrorKind::numbers);
   EXPECT_NE(error.problem().find("'rudder'"), std::string::npos);
   basin.decide(-7, 0);

@@ -1,4 +1,5 @@
-// Gauges, windows, paired aims, seats that have left, choices over several inputs, and terms of all events.
+// Gauges, windows, paired aims, seats that have left, choices over several inputs, and terms of all
+// events.
 
 #include <gtest/gtest.h>
 
@@ -92,7 +93,9 @@ class Yard {
     put(0, 3.5f, 1.5f);
     put(1, 4.5f, 2.5f);
   }
-  void put(std::size_t seat, float x, float y) { lanes.game().arena().put(lanes.arena_state(0), seat, x, y, 0); }
+  void put(std::size_t seat, float x, float y) {
+    lanes.game().arena().put(lanes.arena_state(0), seat, x, y, 0);
+  }
   void decide(Go first, Go second) {
     lanes.control(0, 0)[0] = static_cast<float>(first);
     lanes.control(0, 1)[0] = static_cast<float>(second);
@@ -100,13 +103,15 @@ class Yard {
   }
   float seen(std::size_t seat, const std::string& column) {
     const auto& columns = lanes.game().roles()[0].columns;
-    const auto at = std::find_if(columns.begin(), columns.end(), [&](const Column& c) { return c.name == column; });
+    const auto at = std::find_if(columns.begin(), columns.end(),
+                                 [&](const Column& c) { return c.name == column; });
     EXPECT_NE(at, columns.end()) << column;
     return lanes.observation(0, seat)[static_cast<std::size_t>(at - columns.begin())];
   }
   double reward(std::size_t seat, const std::string& term) {
     const auto& terms = lanes.game().roles()[0].terms;
-    return lanes.ledger(0, seat)[static_cast<std::size_t>(std::find(terms.begin(), terms.end(), term) - terms.begin())];
+    return lanes.ledger(0, seat)[static_cast<std::size_t>(
+        std::find(terms.begin(), terms.end(), term) - terms.begin())];
   }
   Lanes lanes;
 };
@@ -187,8 +192,10 @@ TEST(Lanes, BeginFromASnapshotKeepsTheArenaAndOpensNewBooks) {
   EXPECT_EQ(other.lanes.game().arena().pose(other.lanes.arena_state(0), 0).x, 2.5f);
   EXPECT_NEAR(other.seen(0, "gauges.food"), 0.75, 1e-6);
   other.decide(east, wait);
-  EXPECT_NEAR(other.reward(0, "bunk"), -1.0 / std::sqrt(2.0) * (2.2360679 - 1.4142135), 1e-3) << "counted from here";
-  const Error error = test::error_of([&] { other.lanes.begin_from(0, {}, std::span(copy).first(8)); });
+  EXPECT_NEAR(other.reward(0, "bunk"), -1.0 / std::sqrt(2.0) * (2.2360679 - 1.4142135), 1e-3)
+      << "counted from here";
+  const Error error =
+      test::error_of([&] { other.lanes.begin_from(0, {}, std::span(copy).first(8)); });
   EXPECT_EQ(error.kind(), ErrorKind::refused);
 }
 

@@ -23,7 +23,8 @@ GameSpec three_stages() {
         .set = {{"arena.bodies.hull.count", 2}, {"roles.skiff.rewards.time.weight", -0.01}},
         .advance = {.metric = "success", .at_least = 0.5, .over = 4}},
        {.name = "near",
-        .set = {{"arena.bodies.skiff.place.region", Value::List{-5.0, -5, 5.0, 5}}, {"cutoffs.steps", 50}},
+        .set = {{"arena.bodies.skiff.place.region", Value::List{-5.0, -5, 5.0, 5}},
+                {"cutoffs.steps", 50}},
         .advance = {.metric = "bump", .at_least = -0.5, .over = 2, .steps = 1000},
         .earlier = 0.25}});
 }
@@ -49,7 +50,8 @@ TEST(Stages, SurviveTomlAndBack) {
 
 TEST(Stages, KeepCodedParts) {
   GameSpec game = three_stages();
-  game.roles[0].rewards.push_back({.name = "gentle", .each_step = [](const SeatView&) { return 0.25; }});
+  game.roles[0].rewards.push_back(
+      {.name = "gentle", .each_step = [](const SeatView&) { return 0.25; }});
   Lanes lanes(Game(game), 1);
   lanes.assign_stage(0, 0);
   lanes.begin(0, {});
@@ -92,7 +94,9 @@ TEST(Stages, LanesPlayDifferentOnes) {
 }
 
 EpisodeResult episode(bool success, std::size_t stage, double bump = 0) {
-  return {.outcome = success ? Outcome::success : Outcome::cutoff, .stage = stage, .ledger = {0, 0, bump, 0}};
+  return {.outcome = success ? Outcome::success : Outcome::cutoff,
+          .stage = stage,
+          .ledger = {0, 0, bump, 0}};
 }
 
 TEST(Curriculum, AdvancesWhenAStageIsLearned) {
@@ -146,7 +150,10 @@ TEST(Curriculum, RemembersEverything) {
   b.add(episode(true, 0));
   EXPECT_EQ(a.advance(5), b.advance(5));
   EXPECT_EQ(a.numbers(), b.numbers());
-  EXPECT_EQ(test::error_of([&] { b.restore(std::vector<double>{7, 0}); }).kind(), ErrorKind::refused);
+  EXPECT_EQ(test::error_of([&] {
+              b.restore(std::vector<double>{7, 0});
+            }).kind(),
+            ErrorKind::refused);
 }
 
 TEST(Stages, RefuseWhatMakesNoSense) {
@@ -160,19 +167,23 @@ TEST(Stages, RefuseWhatMakesNoSense) {
     return text.find(part) != std::string::npos;
   };
   EXPECT_TRUE(has(problem({{.name = "a"}}), "nothing says when the stage has been learned"));
+  EXPECT_TRUE(has(problem({{.name = "a", .advance = soon}, {.name = "a", .advance = soon}}),
+                  "two stages are named 'a'"));
   EXPECT_TRUE(
-      has(problem({{.name = "a", .advance = soon}, {.name = "a", .advance = soon}}), "two stages are named 'a'"));
-  EXPECT_TRUE(has(problem({{.name = "a", .advance = {.metric = "succes"}}}), "did you mean 'success'"));
-  EXPECT_TRUE(has(problem({{.name = "a", .advance = soon, .earlier = 0.5}}), "no stage is earlier than the first"));
+      has(problem({{.name = "a", .advance = {.metric = "succes"}}}), "did you mean 'success'"));
+  EXPECT_TRUE(has(problem({{.name = "a", .advance = soon, .earlier = 0.5}}),
+                  "no stage is earlier than the first"));
   const auto set = [&](const char* key, Value value) {
     return problem({{.name = "a", .set = {{key, std::move(value)}}, .advance = soon}});
   };
-  EXPECT_TRUE(has(set("arena.bodies.hul.count", 3), "did you mean 'hull'")) << set("arena.bodies.hul.count", 3);
+  EXPECT_TRUE(has(set("arena.bodies.hul.count", 3), "did you mean 'hull'"))
+      << set("arena.bodies.hul.count", 3);
   EXPECT_TRUE(has(set("arena.bodies[9].count", 3), "the list has 2 entries"));
   EXPECT_TRUE(has(set("arena.bodies.hull.cont", 3), "unknown key 'cont'"));
   EXPECT_TRUE(has(set("arena.bodies.hull.count", "three"), "expected a whole number"));
   EXPECT_TRUE(has(set("arena.tick", -1.0), "-1 is too small"));
-  EXPECT_TRUE(has(set("roles.skiff.senses[0].rays", 12), "the stage changes the columns of the role 'skiff'"));
+  EXPECT_TRUE(has(set("roles.skiff.senses[0].rays", 12),
+                  "the stage changes the columns of the role 'skiff'"));
   EXPECT_TRUE(has(set("roles.skiff.rewards[0].name", "way"), "the stage changes the terms"));
   EXPECT_TRUE(has(set("arena.bodies.skiff.count", 2), "number of seats"));
   EXPECT_TRUE(has(set("arena.bodies.hull.count[0]", 2), "leads nowhere"));

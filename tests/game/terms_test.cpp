@@ -1,4 +1,5 @@
-// Reward terms beside events: exact shaping, caps, scopes, meters, misses, places, and the ledger that adds up.
+// Reward terms beside events: exact shaping, caps, scopes, meters, misses, places, and the ledger
+// that adds up.
 
 #include <gtest/gtest.h>
 
@@ -72,13 +73,15 @@ class Field {
 
 TEST(Terms, GoingBackAndForthPaysExactlyNothing) {
   for (const char* weight : {"1.0", "0.37", "-2.9", "0.0001"}) {
-    Field f(R"({ name = "to_nest", weight = )" + std::string(weight) + R"(, progress = { to = "nest" } })");
+    Field f(R"({ name = "to_nest", weight = )" + std::string(weight) +
+            R"(, progress = { to = "nest" } })");
     float most = 0;
     RandomStream random(7, 0, 0, Purpose::user);
     const Pose home = f.lanes().game().arena().pose(f.state(), 0);
     for (int round = 0; round < 40; ++round) {
       for (int step = 0; step < 5; ++step) {
-        f.put(0, static_cast<float>(random.between(-15, 15)), static_cast<float>(random.between(-15, 15)));
+        f.put(0, static_cast<float>(random.between(-15, 15)),
+              static_cast<float>(random.between(-15, 15)));
         most = std::max(most, std::fabs(f.pay()));
       }
       f.put(0, home.x, home.y);
@@ -93,7 +96,8 @@ TEST(Terms, GoingBackAndForthPaysExactlyNothing) {
 }
 
 TEST(Terms, AreCapped) {
-  Field f(R"({ name = "alive", weight = 3, each_step = "always", most_per_step = 2, most_per_episode = 5 },
+  Field f(
+      R"({ name = "alive", weight = 3, each_step = "always", most_per_step = 2, most_per_episode = 5 },
              { name = "cost", weight = -1, each_step = "always", most_per_episode = 2.5 })");
   const float alive[] = {2, 2, 1, 0, 0}, cost[] = {-1, -1, -0.5, 0, 0};
   for (int d = 0; d < 5; ++d) {
@@ -124,11 +128,14 @@ TEST(Terms, AreSharedBySideOrByEveryone) {
   f.put(0, -5, 0);
   f.put(2, -5, 0.2f);  // the fox
   f.lanes().advance(0);
-  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 0).begin(), f.lanes().rewards_by_term(0, 0).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 0).begin(),
+                               f.lanes().rewards_by_term(0, 0).end()),
             (std::vector<float>{1, 1, 2}));
-  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 1).begin(), f.lanes().rewards_by_term(0, 1).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 1).begin(),
+                               f.lanes().rewards_by_term(0, 1).end()),
             (std::vector<float>{0, 1, 2}));
-  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(1, 0).begin(), f.lanes().rewards_by_term(1, 0).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(1, 0).begin(),
+                               f.lanes().rewards_by_term(1, 0).end()),
             (std::vector<float>{4, 1}))
       << "weights are each role's own";
 }
@@ -138,11 +145,14 @@ TEST(Terms, BlendTheOwnWithTheShared) {
              { name = "none", when = { inside = "pond" }, scope = "side", blend = 0 })");
   f.put(0, -5, 0);
   f.lanes().advance(0);
-  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 0).begin(), f.lanes().rewards_by_term(0, 0).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 0).begin(),
+                               f.lanes().rewards_by_term(0, 0).end()),
             (std::vector<float>{1, 1}));
-  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 1).begin(), f.lanes().rewards_by_term(0, 1).end()),
+  EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 1).begin(),
+                               f.lanes().rewards_by_term(0, 1).end()),
             (std::vector<float>{0.25, 0}));
-  const Error error = test::error_of([] { Field(R"({ name = "own", when = { inside = "pond" }, blend = 0.5 })"); });
+  const Error error =
+      test::error_of([] { Field(R"({ name = "own", when = { inside = "pond" }, blend = 0.5 })"); });
   EXPECT_NE(error.problem().find("nothing to blend"), std::string::npos) << error.what();
 }
 
@@ -248,7 +258,8 @@ TEST(Terms, TheLedgerIsExact) {
       { name = "time", weight = -0.003, each_second = "always" })")),
               4);
   const auto player = random_player(1);
-  for (std::size_t lane = 0; lane < 4; ++lane) lanes.begin(lane, {1, static_cast<std::uint32_t>(lane), 0});
+  for (std::size_t lane = 0; lane < 4; ++lane)
+    lanes.begin(lane, {1, static_cast<std::uint32_t>(lane), 0});
   std::vector<std::vector<double>> sums(8, std::vector<double>(5));
   for (int d = 0; d < 500; ++d) {
     player->decide(lanes, 0, 0, 4);
@@ -261,7 +272,8 @@ TEST(Terms, TheLedgerIsExact) {
         ASSERT_EQ(sums[row][t], lanes.ledger(0, row)[t]);
       }
       ASSERT_EQ(lanes.rewards(0)[row], static_cast<float>(reward));
-      ASSERT_EQ(std::accumulate(sums[row].begin(), sums[row].end(), 0.0), lanes.episode_return(0, row));
+      ASSERT_EQ(std::accumulate(sums[row].begin(), sums[row].end(), 0.0),
+                lanes.episode_return(0, row));
     }
   }
   for (std::size_t t = 0; t < 5; ++t) EXPECT_NE(sums[0][t], 0) << t;
@@ -275,7 +287,8 @@ TEST(Terms, RefuseWhatMakesNoSense) {
       {R"({ name = "a", when = {} })", "the condition is empty"},
       {R"({ name = "a", when = { near = "post", within = 0 } })", "0 is too small"},
       {R"({ name = "a", each_step = "always", each_second = "always" })", "has 2 triggers"},
-      {R"({ name = "a", visits = {}, ends = "success" })", "only a term with `on` or `when` can end an episode"},
+      {R"({ name = "a", visits = {}, ends = "success" })",
+       "only a term with `on` or `when` can end an episode"},
       {R"({ name = "a", on = { event = "enter", counts = "once" } })", "unknown value 'once'"}};
   for (const auto& [term, problem] : cases) {
     const Error error = test::error_of([&, text = term] { field(text); });

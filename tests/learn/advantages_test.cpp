@@ -10,7 +10,8 @@ TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
   Rollout r({.rows = 2, .horizon = 3, .inputs = 1, .controls = 1});
   const GroupSamples group{0, 2, 2, 0, {}};
   const double gamma = 0.9, lambda = 0.5;
-  const auto set = [&](std::size_t t, std::size_t row, float reward, float value, float next, bool ended) {
+  const auto set = [&](std::size_t t, std::size_t row, float reward, float value, float next,
+                       bool ended) {
     const std::size_t s = group.sample(t, row);
     r.reward[s] = reward;
     r.value[s] = value;
@@ -24,7 +25,9 @@ TEST(Advantages, BootstrapAtCutoffsButNotAtVerdicts) {
   set(1, 1, 1, 2, 5, true);  // a cutoff: what would have followed is worth 5
   set(2, 1, 0, 1, 1, false);
   estimate_advantages(r, group, gamma, lambda, true);
-  const auto advantage = [&](std::size_t t, std::size_t row) { return r.advantage[group.sample(t, row)]; };
+  const auto advantage = [&](std::size_t t, std::size_t row) {
+    return r.advantage[group.sample(t, row)];
+  };
   const double a10 = 0 - 3, a00 = 1 + 0.9 * 3 - 2 + 0.45 * a10, a20 = 2 + 0.9 * 4 - 1;
   EXPECT_NEAR(advantage(0, 0), a00, 1e-5);
   EXPECT_NEAR(advantage(1, 0), a10, 1e-5);

@@ -13,7 +13,12 @@
 namespace zithercraft {
 namespace {
 
-const PolicyGradientSettings small{.policy_layers = {16, 12}, .value_layers = {16}, .share = false, .lanes = 24, .horizon = 32, .minibatch = 256};
+const PolicyGradientSettings small{.policy_layers = {16, 12},
+                                   .value_layers = {16},
+                                   .share = false,
+                                   .lanes = 24,
+                                   .horizon = 32,
+                                   .minibatch = 256};
 
 TensorFile trained(const GameSpec& spec, const PolicyGradientSettings& settings) {
   WorkerPool pool(2);
@@ -28,21 +33,27 @@ TensorFile trained(const GameSpec& spec, const PolicyGradientSettings& settings)
 }
 
 const Continuation::Part& part(const Continuation& c, const std::string& name) {
-  const auto at = std::find_if(c.parts.begin(), c.parts.end(), [&](const auto& p) { return p.name == name; });
+  const auto at =
+      std::find_if(c.parts.begin(), c.parts.end(), [&](const auto& p) { return p.name == name; });
   if (at == c.parts.end()) throw std::runtime_error("no part " + name);
   return *at;
 }
 
-// What two policies say of the same senses, the columns of the second being found among those of the first by name.
+// What two policies say of the same senses, the columns of the second being found among those of
+// the first by name.
 void expect_same_outputs(Policy a, Policy b) {
-  std::vector<float> senses_a(a.columns(), 0.0f), senses_b(b.columns(), 0.0f), out_a(a.controls()), out_b(b.controls());
+  std::vector<float> senses_a(a.columns(), 0.0f), senses_b(b.columns(), 0.0f), out_a(a.controls()),
+      out_b(b.controls());
   for (std::size_t trial = 0; trial < 20; ++trial) {
-    for (std::size_t c = 0; c < a.columns(); ++c) senses_a[c] = 0.1f * static_cast<float>((trial * 7 + c * 3) % 10);
+    for (std::size_t c = 0; c < a.columns(); ++c)
+      senses_a[c] = 0.1f * static_cast<float>((trial * 7 + c * 3) % 10);
     for (std::size_t c = 0; c < b.columns(); ++c) {
       const auto& columns = a.signature().columns;
-      const auto at = std::find_if(columns.begin(), columns.end(),
-                                   [&](const Column& column) { return column.name == b.signature().columns[c].name; });
-      senses_b[c] = at == columns.end() ? 0.0f : senses_a[static_cast<std::size_t>(at - columns.begin())];
+      const auto at = std::find_if(columns.begin(), columns.end(), [&](const Column& column) {
+        return column.name == b.signature().columns[c].name;
+      });
+      senses_b[c] =
+          at == columns.end() ? 0.0f : senses_a[static_cast<std::size_t>(at - columns.begin())];
     }
     a.decide(senses_a, out_a);
     b.decide(senses_b, out_b);
@@ -61,7 +72,8 @@ TEST(Continue, TakesEverythingWhereOnlyRewardsDiffer) {
     EXPECT_EQ(p.taken, Continuation::Taken::all) << p.name;
     EXPECT_EQ(p.numbers, p.of);
   }
-  EXPECT_TRUE(c.new_columns.empty() && c.lost_columns.empty() && c.new_controls.empty() && c.lost_controls.empty());
+  EXPECT_TRUE(c.new_columns.empty() && c.lost_columns.empty() && c.new_controls.empty() &&
+              c.lost_controls.empty());
   expect_same_outputs(Policy::from(old), learner.policy());
 }
 
@@ -79,7 +91,8 @@ TEST(Continue, MatchesColumnsByTheirNames) {
   EXPECT_EQ(first.taken, Continuation::Taken::part);
   EXPECT_EQ(first.of - first.numbers, 2 * 16u);
   EXPECT_EQ(part(c, "policy.hidden.1.weight").taken, Continuation::Taken::all);
-  expect_same_outputs(Policy::from(old), learner.policy());  // as long as the new columns say nothing
+  expect_same_outputs(Policy::from(old),
+                      learner.policy());  // as long as the new columns say nothing
 }
 
 TEST(Continue, MatchesControlsAndOptionsByTheirNames) {
@@ -100,7 +113,8 @@ TEST(Continue, MatchesControlsAndOptionsByTheirNames) {
   learner.store(now);
   now.get("policy.output.weight", after);
   for (std::size_t i = 0; i < 12; ++i) {
-    EXPECT_EQ(after[2 * 12 + i], before[4 * 12 + i]);  // "right" has moved from the third place to the first
+    EXPECT_EQ(after[2 * 12 + i],
+              before[4 * 12 + i]);  // "right" has moved from the third place to the first
     EXPECT_EQ(after[4 * 12 + i], before[2 * 12 + i]);
   }
 }

@@ -1,4 +1,5 @@
-// Every kind of network and objective learns the same bits on any number of threads, interrupted or not.
+// Every kind of network and objective learns the same bits on any number of threads, interrupted or
+// not.
 
 #include <gtest/gtest.h>
 
@@ -12,8 +13,8 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/match/player.hpp"
 #include "zithercraft/match/play.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
@@ -28,7 +29,8 @@ GameSpec crowded_pond() {
   game.arena.bodies[0].count = 3;
   game.arena.walls.push_back({.name = "reed", .points = {{0, 7}, {2, 7}}});
   game.roles[0].senses.push_back(Crowd{.of = {"duck"}, .nearest = 4, .signal = {.history = 1}});
-  game.roles[0].senses.push_back(Camera{.width = 32, .height = 32, .across = 14, .grey = false, .reduce = 2});
+  game.roles[0].senses.push_back(
+      Camera{.width = 32, .height = 32, .across = 14, .grey = false, .reduce = 2});
   return game;
 }
 
@@ -38,13 +40,16 @@ GameSpec three_ducks() {
   return game;
 }
 
-GameSpec demo(const char* name) { return load_game(test::project_folder() / "demos" / (std::string(name) + ".toml")); }
+GameSpec demo(const char* name) {
+  return load_game(test::project_folder() / "demos" / (std::string(name) + ".toml"));
+}
 
 // One tug or two on either side.
 GameSpec varied_barge() {
   GameSpec game = demo("barge");
   for (const char* tug : {"west_tug", "east_tug"})
-    game.arena.vary.push_back({.key = std::string("bodies.") + tug + ".count", .low = 1, .high = 2});
+    game.arena.vary.push_back(
+        {.key = std::string("bodies.") + tug + ".count", .low = 1, .high = 2});
   return game;
 }
 
@@ -69,30 +74,43 @@ PolicyGradientSettings small(PolicyGradientSettings s) {
 const std::vector<Kind> kinds{
     {"Relu", test::duck_pond,
      small({.activation = Activation::relu, .share = false, .learning_rate_decay = Decay::cosine})},
-    {"Shared", test::duck_pond, small({.activation = Activation::silu, .share = true, .value_weight = 0.5})},
+    {"Shared", test::duck_pond,
+     small({.activation = Activation::silu, .share = true, .value_weight = 0.5})},
     {"Memory", test::mooring, small({.share = false, .memory = 20, .memory_span = 8})},
     {"SharedMemory", test::duck_pond, small({.share = true, .memory = 9, .memory_span = 12})},
-    {"CrowdAndPicture", crowded_pond, small({.share = false, .crowd_width = 10, .crowd_queries = 3})},
-    {"PictureAndMemory", crowded_pond, small({.memory = 11, .memory_span = 24, .pictures = {{6, 5, 3}, {8, 2, 1}}})},
+    {"CrowdAndPicture", crowded_pond,
+     small({.share = false, .crowd_width = 10, .crowd_queries = 3})},
+    {"PictureAndMemory", crowded_pond,
+     small({.memory = 11, .memory_span = 24, .pictures = {{6, 5, 3}, {8, 2, 1}}})},
     {"ActorCritic", test::duck_pond, small({.objective = Objective::plain})},
     {"Reinforce", test::duck_pond,
-     small({.trace_decay = 1.0, .objective = Objective::plain, .baseline = false, .normalise_returns = false})},
+     small({.trace_decay = 1.0,
+            .objective = Objective::plain,
+            .baseline = false,
+            .normalise_returns = false})},
     {"Limits", test::mooring, small({.share = false, .kl_limit = 1e-4, .value_clip = 0.2})},
-    {"Frozen", test::mooring, small({.share = false, .frozen = {"policy.hidden.0", "value.output"}})},
-    {"CentralCritic", three_ducks, small({.value_sees = Sight::side, .memory = 7, .memory_span = 8})},
-    {"Counterfactual", varied_barge, small({.value_sees = Sight::everyone, .counterfactual = true})},
+    {"Frozen", test::mooring,
+     small({.share = false, .frozen = {"policy.hidden.0", "value.output"}})},
+    {"CentralCritic", three_ducks,
+     small({.value_sees = Sight::side, .memory = 7, .memory_span = 8})},
+    {"Counterfactual", varied_barge,
+     small({.value_sees = Sight::everyone, .counterfactual = true})},
     {"CounterfactualInOrder", varied_barge,
      small({.value_sees = Sight::side, .crowd_width = 0, .counterfactual = true})},
-    {"SeesScripts", [] { return demo("lanternboat"); }, small({.value_sees = Sight::everyone, .counterfactual = true})},
+    {"SeesScripts", [] { return demo("lanternboat"); },
+     small({.value_sees = Sight::everyone, .counterfactual = true})},
     {"OthersPlay", [] { return demo("lanternboat"); }, small({})},
 };
 
 class EachKind : public ::testing::TestWithParam<Kind> {};
-INSTANTIATE_TEST_SUITE_P(Learner, EachKind, ::testing::ValuesIn(kinds), [](const auto& one) { return one.param.name; });
+INSTANTIATE_TEST_SUITE_P(Learner, EachKind, ::testing::ValuesIn(kinds),
+                         [](const auto& one) { return one.param.name; });
 
 TEST_P(EachKind, IsTheSameOnAnyNumberOfThreadsAndInAnyNumberOfSittings) {
   const Game game(GetParam().game());
-  const auto learner_on = [&](WorkerPool& pool) { return Ppo(game, GetParam().settings, 3, 10'000, pool); };
+  const auto learner_on = [&](WorkerPool& pool) {
+    return Ppo(game, GetParam().settings, 3, 10'000, pool);
+  };
   WorkerPool one(1), three(3);
   Ppo whole = learner_on(one);
   update(whole, 3);
@@ -118,9 +136,11 @@ TEST_P(EachKind, ItsPolicyPlaysTheSameTwice) {
   TensorFile file;
   learner.store(file);
   const Lineup lineup(game, policy_player(game, 0, Policy::from(file), ActionMode::sampled, 5));
-  const auto first = play_episodes(game, lineup.const_players(), 6, 1, pool), again = play_episodes(game, lineup.const_players(), 6, 1, pool);
+  const auto first = play_episodes(game, lineup.const_players(), 6, 1, pool),
+             again = play_episodes(game, lineup.const_players(), 6, 1, pool);
   ASSERT_EQ(first.size(), 6 * game.roles()[0].seats.size());
-  for (std::size_t i = 0; i < first.size(); ++i) EXPECT_EQ(first[i].episode_return, again[i].episode_return);
+  for (std::size_t i = 0; i < first.size(); ++i)
+    EXPECT_EQ(first[i].episode_return, again[i].episode_return);
 }
 
 TEST(Frozen, PartsStayAsTheyAre) {
@@ -167,15 +187,15 @@ TEST(Times, AreToldByPhase) {
   EXPECT_GT(played.decide, 0);
   EXPECT_LT(played.learn, learned.learn);
   EXPECT_GT(learned.learn, 0);
-  EXPECT_GT(learned.step, 0);
+  EXPECT_GT(learned.optimise, 0);
   EXPECT_LE(played.play + played.decide, 2 * played.wall);
-  EXPECT_LE(learned.learn + learned.step, 2 * learned.wall);
+  EXPECT_LE(learned.learn + learned.optimise, 2 * learned.wall);
 }
 
 // ---- What memory is for
 
-// A boat sees at its first step only on which side of the canal its berth lies, and has to remember it until it
-// reaches the fork; the other basin is a trap.
+// A boat sees at its first step only on which side of the canal its berth lies, and has to remember
+// it until it reaches the fork; the other basin is a trap.
 GameSpec fork_in_the_canal() {
   GameSpec game = parse_game(R"(
     name = "fork"
@@ -220,30 +240,38 @@ GameSpec fork_in_the_canal() {
     each_step = "always"
   )",
                              "fork");
-  game.roles[0].senses.push_back(CustomSense{.name = "signal",
-                                            .columns = {{.name = "side", .low = -1, .high = 1}},
-                                            .code = [](const SeatView& seat, std::span<float> out) {
-                                              const float left = seat.nearest("berth").left;
-                                              out[0] = seat.steps() > 0 ? 0.0f : left > 0 ? 1.0f : -1.0f;
-                                            }});
+  game.roles[0].senses.push_back(
+      CustomSense{.name = "signal",
+                  .columns = {{.name = "side", .low = -1, .high = 1}},
+                  .code = [](const SeatView& seat, std::span<float> out) {
+                    const float left = seat.nearest("berth").left;
+                    out[0] = seat.steps() > 0 ? 0.0f : left > 0 ? 1.0f : -1.0f;
+                  }});
   return game;
 }
 
-double success_of(const PolicyGradientSettings& settings, std::uint64_t seed, ActionMode actions = ActionMode::greedy) {
+double success_of(const PolicyGradientSettings& settings, std::uint64_t seed,
+                  ActionMode actions = ActionMode::greedy) {
   const Game game(fork_in_the_canal());
   WorkerPool pool(2);
   Ppo learner(game, settings, seed, 300'000, pool);
   while (learner.steps() < 300'000) update(learner, 1);
-  const auto player = policy_player(game, 0, learner.policy(), steps);
-  const auto results = play_episodes(game, {player.get()}, 400, derived_seed(seed, "memory test"), pool);
+  const auto player = policy_player(game, 0, learner.policy(), actions);
+  const auto results =
+      play_episodes(game, {player.get()}, 400, derived_seed(seed, "memory test"), pool);
   double won = 0;
   for (const auto& r : results) won += r.outcome == Outcome::success ? 1 : 0;
   return won / 400;
 }
 
 TEST(LearningMemory, SolvesWhatCannotBeSolvedWithout) {
-  const PolicyGradientSettings with{.policy_layers = {32}, .value_layers = {32}, .memory = 16, .memory_span = 16, .lanes = 64,
-                         .horizon = 64, .minibatch = 1024};
+  const PolicyGradientSettings with{.policy_layers = {32},
+                                    .value_layers = {32},
+                                    .memory = 16,
+                                    .memory_span = 16,
+                                    .lanes = 64,
+                                    .horizon = 64,
+                                    .minibatch = 1024};
   PolicyGradientSettings without = with;
   without.memory = 0;
   for (const std::uint64_t seed : {1u, 2u, 3u}) {

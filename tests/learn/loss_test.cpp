@@ -32,10 +32,12 @@ const std::vector<Kind> kinds{
 };
 
 class EachLoss : public ::testing::TestWithParam<Kind> {};
-INSTANTIATE_TEST_SUITE_P(Loss, EachLoss, ::testing::ValuesIn(kinds), [](const auto& one) { return one.param.name; });
+INSTANTIATE_TEST_SUITE_P(Loss, EachLoss, ::testing::ValuesIn(kinds),
+                         [](const auto& one) { return one.param.name; });
 
-// The whole loss in double precision against central differences, over dials and choices, clipped samples and free
-// ones, options that are allowed and some that are not, samples that count and some that do not.
+// The whole loss in double precision against central differences, over dials and choices, clipped
+// samples and free ones, options that are allowed and some that are not, samples that count and
+// some that do not.
 TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
   const Kind& kind = GetParam();
   const std::vector<ControlInfo> controls{{"throttle", "", -0.5, 1.0, {}},
@@ -50,29 +52,35 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
                            .memory = kind.memory,
                            .outputs = heads.outputs() + (kind.share ? 1 : 0)};
   const std::size_t more = kind.credit ? 3 : 0;
-  const NetworkPlan value{.columns = columns + more, .hidden = {6, 5}, .memory = kind.memory, .outputs = 1};
-  const NetworkPlan credit{.columns = columns + more, .hidden = {5}, .outputs = heads.combinations()};
+  const NetworkPlan value{
+      .columns = columns + more, .hidden = {6, 5}, .memory = kind.memory, .outputs = 1};
+  const NetworkPlan credit{
+      .columns = columns + more, .hidden = {5}, .outputs = heads.combinations()};
   const ActorCritic<double> nets(heads, policy, kind.share && !kind.credit ? NetworkPlan{} : value,
                                  kind.credit ? credit : NetworkPlan{});
   EXPECT_EQ(nets.shared, kind.share && !kind.credit);
   EXPECT_EQ(nets.guesses, kind.share && kind.credit);
   AlignedBuffer<double> p(nets.parameters), prepared(nets.prepared), gradient(nets.parameters),
-      inputs(n * nets.policy.input_stride()), memory(sequences * (nets.policy_memory() + nets.value_memory())), before;
+      inputs(n * nets.policy.input_stride()),
+      memory(sequences * (nets.policy_memory() + nets.value_memory())), before;
   RandomStream random(1, 0, 0, Purpose::user);
   const auto fill = [&](const Network<double>& net, std::span<double> part) {
     for (const NetworkPart& one : net.parts())
       for (std::size_t r = 0; r < one.rows; ++r)
-        for (std::size_t i = 0; i < one.width; ++i) part[one.offset + r * one.stride + i] = random.between(-0.8, 0.8);
+        for (std::size_t i = 0; i < one.width; ++i)
+          part[one.offset + r * one.stride + i] = random.between(-0.8, 0.8);
   };
   fill(nets.policy, nets.policy_part(p.span()));
   if (!nets.shared) fill(nets.value, nets.value_part(p.span()));
   if (nets.credits) fill(nets.credit, nets.credit_part(p.span()));
   for (double& s : nets.stddev_part(p.span())) s = random.between(-0.8, 0.8);
   for (std::size_t i = 0; i < n; ++i)
-    for (std::size_t c = 0; c < columns; ++c) inputs[i * nets.policy.input_stride() + c] = random.between(-2, 2);
+    for (std::size_t c = 0; c < columns; ++c)
+      inputs[i * nets.policy.input_stride() + c] = random.between(-2, 2);
   AlignedBuffer<double> wide(kind.credit ? n * nets.value.input_stride() : 0);
   for (std::size_t i = 0; kind.credit && i < n; ++i)
-    for (std::size_t c = 0; c < columns + more; ++c) wide[i * nets.value.input_stride() + c] = random.between(-2, 2);
+    for (std::size_t c = 0; c < columns + more; ++c)
+      wide[i * nets.value.input_stride() + c] = random.between(-2, 2);
   before = memory;
   std::vector<std::uint8_t> begins(n), counts(n, learns_value | learns_policy);
   if (kind.memory > 0) begins[17] = begins[30] = 1;
@@ -81,7 +89,8 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
   std::vector<float> actions, allowed, log_probability, advantage, target, old_value;
   LossRoom<double> room(nets, n);
   const Numbers<double> numbers{p.span(), prepared.span()};
-  const Sequences<double> all{steps, sequences, inputs.span(), begins, memory.span(), wide.span(), wide.span()};
+  const Sequences<double> all{steps,         sequences,   inputs.span(), begins,
+                              memory.span(), wide.span(), wide.span()};
   nets.prepare(p.span(), prepared.span());
   const auto said = judge(nets, numbers, all, room.nets);
   for (std::size_t i = 0; i < n; ++i) {
@@ -90,11 +99,13 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
     actions.push_back(static_cast<float>(random.below(allowed.back() > 0 ? 3 : 2)));
     const auto row = said.row(i, heads.outputs());
     heads.forbid<double>(std::span(allowed).last(1), row);
-    const double now = heads
-                           .judge<double>(row, nets.stddev_part(std::as_const(p).span()),
-                                          std::span<const float>(actions).subspan(2 * i, 2), room.kept.span())
-                           .log_probability;
-    log_probability.push_back(static_cast<float>(now + random.between(-0.5, 0.5)));  // ratios from 0.6 to 1.6
+    const double now =
+        heads
+            .judge<double>(row, nets.stddev_part(std::as_const(p).span()),
+                           std::span<const float>(actions).subspan(2 * i, 2), room.kept.span())
+            .log_probability;
+    log_probability.push_back(
+        static_cast<float>(now + random.between(-0.5, 0.5)));  // ratios from 0.6 to 1.6
     advantage.push_back(static_cast<float>(random.between(-2, 2)));
     target.push_back(static_cast<float>(random.between(-3, 3)));
     old_value.push_back(static_cast<float>(said.value(i) + random.between(-0.8, 0.8)));
@@ -104,9 +115,10 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
     nets.prepare(p.span(), prepared.span());
     Sequences<double> again = all;
     again.memory = memory.span();
-    return add_loss<double>(nets, numbers,
-                            {again, actions, log_probability, advantage, target, old_value, allowed, counts},
-                            kind.settings, 1.0, room, into);
+    return add_loss<double>(
+        nets, numbers,
+        {again, actions, log_probability, advantage, target, old_value, allowed, counts},
+        kind.settings, 1.0, room, into);
   };
   const auto loss = [&] {
     AlignedBuffer<double> unused(nets.parameters);
@@ -126,7 +138,8 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
     p[i] = kept - h;
     const double down = loss();
     p[i] = kept;
-    EXPECT_NEAR(gradient[i], (up - down) / (2 * h), 1e-5 * (1 + std::fabs(gradient[i]))) << "parameter " << i;
+    EXPECT_NEAR(gradient[i], (up - down) / (2 * h), 1e-5 * (1 + std::fabs(gradient[i])))
+        << "parameter " << i;
     checked += gradient[i] != 0 ? 1 : 0;
   }
   EXPECT_GT(checked, 75);

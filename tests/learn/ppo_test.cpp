@@ -17,7 +17,8 @@ namespace {
 using test::bytes_of;
 using test::update;
 
-const PolicyGradientSettings small{.policy_layers = {16, 16}, .value_layers = {16}, .lanes = 40, .horizon = 32, .minibatch = 500};
+const PolicyGradientSettings small{
+    .policy_layers = {16, 16}, .value_layers = {16}, .lanes = 40, .horizon = 32, .minibatch = 500};
 
 TEST(Ppo, ThreadsDoNotChangeASingleBit) {
   for (const GameSpec& spec : {test::mooring(), test::duck_pond()}) {
@@ -33,10 +34,12 @@ TEST(Ppo, ThreadsDoNotChangeASingleBit) {
   }
 }
 
-// A duck that can go the wrong way only while it is forbidden to: a policy that ignored the mask would get less.
+// A duck that can go the wrong way only while it is forbidden to: a policy that ignored the mask
+// would get less.
 TEST(Ppo, NeverChoosesWhatIsForbidden) {
   GameSpec spec = test::duck_pond();
-  spec.arena.bodies[0].meters.push_back({.name = "mood", .low = 0, .high = 1, .start = 0.5, .change = 0.11});
+  spec.arena.bodies[0].meters.push_back(
+      {.name = "mood", .low = 0, .high = 1, .start = 0.5, .change = 0.11});
   auto& choice = std::get<Choice>(spec.roles[0].controls[0]);
   choice.options.back().allowed_when = AllowedWhen{.meter = "mood", .below = 0.8};
   const Game game(spec);
@@ -71,7 +74,8 @@ TEST(Ppo, NeverChoosesWhatIsForbidden) {
 TEST(Ppo, AStoredLearnerGoesOnAsIfNothingHadHappened) {
   WorkerPool pool(2);
   const Game game(test::mooring());
-  Ppo whole(game, small, 3, 20000, pool), first(game, small, 3, 20000, pool), second(game, small, 3, 20000, pool);
+  Ppo whole(game, small, 3, 20000, pool), first(game, small, 3, 20000, pool),
+      second(game, small, 3, 20000, pool);
   update(whole, 6);
   update(first, 2);
   TensorFile file;
@@ -84,13 +88,15 @@ TEST(Ppo, AStoredLearnerGoesOnAsIfNothingHadHappened) {
 
 TEST(Ppo, SeedsMakeDifferentTrainings) {
   WorkerPool pool(2);
-  Ppo a(Game(test::duck_pond()), small, 1, 10000, pool), b(Game(test::duck_pond()), small, 2, 10000, pool);
+  Ppo a(Game(test::duck_pond()), small, 1, 10000, pool),
+      b(Game(test::duck_pond()), small, 2, 10000, pool);
   EXPECT_FALSE(bytes_of(a) == bytes_of(b));
 }
 
 TEST(Ppo, LearnsChoicesInSeconds) {
   WorkerPool pool(2);
-  Ppo learner(Game(test::duck_pond()), {.lanes = 64, .horizon = 64, .minibatch = 1024}, 1, 200'000, pool);
+  Ppo learner(Game(test::duck_pond()), {.lanes = 64, .horizon = 64, .minibatch = 1024}, 1, 200'000,
+              pool);
   double before = 0, after = 0;
   const auto success = [](const CollectReport& report) {
     double won = 0;
@@ -102,7 +108,8 @@ TEST(Ppo, LearnsChoicesInSeconds) {
     if (before == 0) before = success(report);
     after = success(report);
     const ImproveReport improved = learner.improve();
-    EXPECT_TRUE(std::isfinite(improved.policy_loss + improved.value_loss + improved.kl + improved.gradient_norm));
+    EXPECT_TRUE(std::isfinite(improved.policy_loss + improved.value_loss + improved.kl +
+                              improved.gradient_norm));
   }
   EXPECT_LT(before, 0.6);
   EXPECT_GT(after, 0.9);
@@ -119,18 +126,23 @@ TEST(Ppo, ACheckpointOfAnotherGameIsRefusedWithTheDifference) {
   std::get<RayFan>(other.role("skiff").senses[0]).sees.pop_back();
   const Error senses = refusal(other, small);
   EXPECT_EQ(senses.kind(), ErrorKind::refused);
-  EXPECT_NE(senses.problem().find("column 3 is 'rays[0].distance' in the game and 'rays[0].berth' in the checkpoint"),
+  EXPECT_NE(senses.problem().find(
+                "column 3 is 'rays[0].distance' in the game and 'rays[0].berth' in the checkpoint"),
             std::string::npos);
   other = test::mooring();
   std::get<Dial>(other.role("skiff").controls[0]).low = -1;
-  EXPECT_NE(refusal(other, small).problem().find("control 1 'throttle' has another unit, range or options"),
+  EXPECT_NE(refusal(other, small)
+                .problem()
+                .find("control 1 'throttle' has another unit, range or options"),
             std::string::npos);
   PolicyGradientSettings wide = small;
   wide.policy_layers = {32};
-  EXPECT_NE(refusal(test::mooring(), wide).problem().find("hidden layers are 32 here and 16 x 16"), std::string::npos);
+  EXPECT_NE(refusal(test::mooring(), wide).problem().find("hidden layers are 32 here and 16 x 16"),
+            std::string::npos);
   PolicyGradientSettings fewer = small;
   fewer.lanes = 3;
-  EXPECT_NE(refusal(test::mooring(), fewer).problem().find("holds 40 lanes, the run has 3"), std::string::npos);
+  EXPECT_NE(refusal(test::mooring(), fewer).problem().find("holds 40 lanes, the run has 3"),
+            std::string::npos);
   other = test::mooring();
   other.cutoffs.steps = 299;
   EXPECT_NE(refusal(other, small).problem().find("another version of the game"), std::string::npos);
@@ -138,9 +150,9 @@ TEST(Ppo, ACheckpointOfAnotherGameIsRefusedWithTheDifference) {
 
 TEST(Ppo, ANaNInACustomTermStopsTraining) {
   GameSpec spec = test::mooring();
-  spec.role("skiff").rewards.push_back({.name = "late_trouble", .each_step = [](const SeatView& seat) {
-                                          return seat.steps() > 20 ? std::nan("") : 0.0;
-                                        }});
+  spec.role("skiff").rewards.push_back(
+      {.name = "late_trouble",
+       .each_step = [](const SeatView& seat) { return seat.steps() > 20 ? std::nan("") : 0.0; }});
   WorkerPool pool(2);
   Ppo learner(Game(spec), small, 1, 10000, pool);
   const Error error = test::error_of([&] { learner.collect(); });
@@ -150,7 +162,8 @@ TEST(Ppo, ANaNInACustomTermStopsTraining) {
 
 TEST(Ppo, RewardsBeyondAllBoundsStopTrainingAtTheFirstUpdate) {
   GameSpec spec = test::duck_pond();
-  spec.role("duck").rewards.push_back({.name = "too_much", .weight = 3e38, .each_step = Measure::always()});
+  spec.role("duck").rewards.push_back(
+      {.name = "too_much", .weight = 3e38, .each_step = Measure::always()});
   WorkerPool pool(2);
   Ppo learner(Game(spec), small, 1, 10000, pool);
   learner.collect();
@@ -168,10 +181,13 @@ TEST(Ppo, UnusableSettingsAreNamed) {
   EXPECT_EQ(refusal({.lanes = 0}), "the learner's setting 'lanes' cannot be used");
   EXPECT_EQ(refusal({.learning_rate = -1}), "the learner's setting 'learning_rate' cannot be used");
   EXPECT_EQ(refusal({.discount = 1.5}), "the learner's setting 'discount' cannot be used");
-  EXPECT_EQ(refusal({.policy_layers = {64, -2}}), "the learner's setting 'policy_layers' cannot be used");
-  EXPECT_EQ(refusal({.memory = 8, .memory_span = 24}), "the learner's setting 'memory_span' cannot be used");
+  EXPECT_EQ(refusal({.policy_layers = {64, -2}}),
+            "the learner's setting 'policy_layers' cannot be used");
+  EXPECT_EQ(refusal({.memory = 8, .memory_span = 24}),
+            "the learner's setting 'memory_span' cannot be used");
   EXPECT_EQ(refusal({.value_weight = 0}), "the learner's setting 'value_weight' cannot be used");
-  EXPECT_EQ(refusal({.frozen = {"policy.hidden.0", "critic"}}), "no part of the networks begins with 'critic'");
+  EXPECT_EQ(refusal({.frozen = {"policy.hidden.0", "critic"}}),
+            "no part of the networks begins with 'critic'");
 }
 
 }  // namespace

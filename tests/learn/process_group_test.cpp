@@ -1,5 +1,5 @@
-// Processes that train together learn what one alone learns, to the last bit. Here threads stand for processes; the tool's
-// tests start real ones.
+// Processes that train together learn what one alone learns, to the last bit. Here threads stand
+// for processes; the tool's tests start real ones.
 
 #include <gtest/gtest.h>
 
@@ -19,7 +19,8 @@ namespace zithercraft {
 namespace {
 
 struct Table {
-  explicit Table(std::size_t count) : meet(static_cast<std::ptrdiff_t>(count)), told(count), numbers(count) {}
+  explicit Table(std::size_t count)
+      : meet(static_cast<std::ptrdiff_t>(count)), told(count), numbers(count) {}
   std::barrier<> meet;
   std::vector<std::span<const std::byte>> told;
   std::vector<std::span<float>> numbers;
@@ -69,7 +70,8 @@ struct Learned {
   bool operator==(const Learned&) const = default;
 };
 
-Learned learn(const GameSpec& game, const PolicyGradientSettings& settings, ProcessGroup* processes, const std::string& from = {}) {
+Learned learn(const GameSpec& game, const PolicyGradientSettings& settings, ProcessGroup* processes,
+              const std::string& from = {}) {
   WorkerPool pool(1);
   Ppo learner(Game(game), settings, 5, 100'000, pool, processes);
   const test::TemporaryFolder folder;
@@ -79,7 +81,8 @@ Learned learn(const GameSpec& game, const PolicyGradientSettings& settings, Proc
   }
   Learned result;
   for (int update = 0; update < 3; ++update) {
-    for (const EpisodeResult& episode : learner.collect().episodes) result.returns.push_back(episode.episode_return);
+    for (const EpisodeResult& episode : learner.collect().episodes)
+      result.returns.push_back(episode.episode_return);
     result.kl = learner.improve().kl;
   }
   TensorFile file;
@@ -89,7 +92,8 @@ Learned learn(const GameSpec& game, const PolicyGradientSettings& settings, Proc
   return result;
 }
 
-std::vector<Learned> learn_together(std::size_t count, const GameSpec& game, const PolicyGradientSettings& settings,
+std::vector<Learned> learn_together(std::size_t count, const GameSpec& game,
+                                    const PolicyGradientSettings& settings,
                                     const std::string& from = {}) {
   Table table(count);
   std::vector<Learned> results(count);
@@ -103,8 +107,12 @@ std::vector<Learned> learn_together(std::size_t count, const GameSpec& game, con
   return results;
 }
 
-const PolicyGradientSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 128, .horizon = 24, .epochs = 2,
-                        .minibatch = 500};
+const PolicyGradientSettings small{.policy_layers = {16},
+                                   .value_layers = {16},
+                                   .lanes = 128,
+                                   .horizon = 24,
+                                   .epochs = 2,
+                                   .minibatch = 500};
 
 TEST(ProcessGroup, LearnTogetherWhatOneLearnsAlone) {
   const auto with = [](auto change) {
@@ -117,13 +125,18 @@ TEST(ProcessGroup, LearnTogetherWhatOneLearnsAlone) {
   short_barge.cutoffs.steps = 15;  // so that episodes end, and past policies are met
   const std::vector<std::tuple<const char*, GameSpec, PolicyGradientSettings>> cases{
       {"plain", test::mooring(), small},
-      {"a memory", test::duck_pond(), with([](PolicyGradientSettings& s) { s.memory = 8, s.memory_span = 8; })},
-      {"minibatches smaller than the lanes", test::duck_pond(), with([](PolicyGradientSettings& s) { s.minibatch = 64; })},
-      {"early stops", test::duck_pond(), with([](PolicyGradientSettings& s) { s.kl_limit = 1e-4; })},
+      {"a memory", test::duck_pond(),
+       with([](PolicyGradientSettings& s) { s.memory = 8, s.memory_span = 8; })},
+      {"minibatches smaller than the lanes", test::duck_pond(),
+       with([](PolicyGradientSettings& s) { s.minibatch = 64; })},
+      {"early stops", test::duck_pond(),
+       with([](PolicyGradientSettings& s) { s.kl_limit = 1e-4; })},
       {"other roles", lanterns, small},
-      {"everyone's senses and actions", lanterns,
-       with([](PolicyGradientSettings& s) { s.value_sees = Sight::everyone, s.counterfactual = true; })},
-      {"opposed sides", short_barge, with([](PolicyGradientSettings& s) { s.snapshot_every = 10'000, s.roster_size = 3; })},
+      {"everyone's senses and actions", lanterns, with([](PolicyGradientSettings& s) {
+         s.value_sees = Sight::everyone, s.counterfactual = true;
+       })},
+      {"opposed sides", short_barge,
+       with([](PolicyGradientSettings& s) { s.snapshot_every = 10'000, s.roster_size = 3; })},
   };
   for (const auto& [name, game, settings] : cases) {
     const Learned alone = learn(game, settings, nullptr);
@@ -141,7 +154,8 @@ TEST(ProcessGroup, AnyNumberOfThemGoesOnFromWhatAnyOtherStored) {
   const GameSpec game = test::mooring();
   const std::string stored = learn_together(4, game, settings)[3].checkpoint;
   const Learned alone = learn(game, settings, nullptr, stored);
-  for (const Learned& together : learn_together(2, game, settings, stored)) EXPECT_TRUE(together == alone);
+  for (const Learned& together : learn_together(2, game, settings, stored))
+    EXPECT_TRUE(together == alone);
 }
 
 TEST(ProcessGroup, LanesMustBeSharedOutEvenly) {
@@ -150,9 +164,11 @@ TEST(ProcessGroup, LanesMustBeSharedOutEvenly) {
   Table table(2);
   ThreadProcess process(table, 0);
   WorkerPool pool(1);
-  const Error error = test::error_of([&] { Ppo(Game(test::duck_pond()), settings, 1, 1000, pool, &process); });
+  const Error error =
+      test::error_of([&] { Ppo(Game(test::duck_pond()), settings, 1, 1000, pool, &process); });
   EXPECT_NE(error.problem().find("3 groups of lanes"), std::string::npos) << error.what();
-  EXPECT_NE(std::string(error.what()).find("2 times as many lanes"), std::string::npos) << error.what();
+  EXPECT_NE(std::string(error.what()).find("2 times as many lanes"), std::string::npos)
+      << error.what();
 }
 
 TEST(Learning, TakesNoMemoryAfterTheFirstUpdateButForEpisodesThatEnded) {
@@ -160,9 +176,10 @@ TEST(Learning, TakesNoMemoryAfterTheFirstUpdateButForEpisodesThatEnded) {
   remembers.memory = 8, remembers.memory_span = 8;
   sees_others.value_sees = Sight::everyone, sees_others.counterfactual = true;
   const GameSpec lanterns = load_game(test::project_folder() / "demos/lanternboat.toml");
-  const std::vector<std::tuple<const char*, GameSpec, PolicyGradientSettings>> cases{{"plain", test::mooring(), small},
-                                                                          {"remembers", test::mooring(), remembers},
-                                                                          {"sees others", lanterns, sees_others}};
+  const std::vector<std::tuple<const char*, GameSpec, PolicyGradientSettings>> cases{
+      {"plain", test::mooring(), small},
+      {"remembers", test::mooring(), remembers},
+      {"sees others", lanterns, sees_others}};
   for (const auto& [name, game, settings] : cases) {
     WorkerPool pool(2);
     Ppo learner(Game(game), settings, 1, 1'000'000, pool);

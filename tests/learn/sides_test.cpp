@@ -1,4 +1,5 @@
-// Several roles that learn together: who shares a policy, opposed sides and their past policies, credit after leaving.
+// Several roles that learn together: who shares a policy, opposed sides and their past policies,
+// credit after leaving.
 
 #include <gtest/gtest.h>
 
@@ -12,8 +13,8 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/match/player.hpp"
 #include "zithercraft/match/play.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
@@ -23,13 +24,13 @@ using test::bytes_of;
 using test::update;
 
 const PolicyGradientSettings small{.policy_layers = {16},
-                        .lanes = 40,
-                        .horizon = 16,
-                        .minibatch = 500,
-                        .against_past = 0.3,
-                        .against_hardest = 0.2,
-                        .snapshot_every = 4000,
-                        .roster_size = 4};
+                                   .lanes = 40,
+                                   .horizon = 16,
+                                   .minibatch = 500,
+                                   .against_past = 0.3,
+                                   .against_hardest = 0.2,
+                                   .snapshot_every = 4000,
+                                   .roster_size = 4};
 
 GameSpec barge() { return load_game(test::project_folder() / "demos/barge.toml"); }
 GameSpec lanternboat() { return load_game(test::project_folder() / "demos/lanternboat.toml"); }
@@ -38,7 +39,8 @@ GameSpec lanternboat() { return load_game(test::project_folder() / "demos/lanter
 
 struct Payoffs {
   std::size_t options = 2;
-  std::vector<double> first{};  // [first's option][second's option] the reward of the first; the second loses as much
+  std::vector<double> first{};  // [first's option][second's option] the reward of the first; the
+                                // second loses as much
 };
 
 GameSpec one_step(const Payoffs& payoffs) {
@@ -47,7 +49,8 @@ GameSpec one_step(const Payoffs& payoffs) {
   game.ticks_per_step = 1;
   game.cutoffs.steps = 1;
   Choice choice{.name = "choice", .options = {}};
-  for (std::size_t o = 0; o < payoffs.options; ++o) choice.options.push_back({.name = "o" + std::to_string(o)});
+  for (std::size_t o = 0; o < payoffs.options; ++o)
+    choice.options.push_back({.name = "o" + std::to_string(o)});
   game.rules.push_back({.name = "reward", .numbers = 1, .tick = [payoffs](const RuleView& lane) {
                           const auto a = static_cast<std::size_t>(lane.control(0, 0)),
                                      b = static_cast<std::size_t>(lane.control(0, 1));
@@ -60,13 +63,15 @@ GameSpec one_step(const Payoffs& payoffs) {
          .motion = Motion::fixed,
          .place = {.region = {name[0] == 'f' ? -5.0 : 5.0, 0, name[0] == 'f' ? -5.0 : 5.0, 0}}});
     RoleSpec role{.name = name};
-    role.senses.push_back(CustomSense{.name = "nothing",
-                                     .columns = {{.name = "always"}},
-                                     .code = [](const SeatView&, std::span<float> out) { out[0] = 1.0f; }});
+    role.senses.push_back(
+        CustomSense{.name = "nothing",
+                    .columns = {{.name = "always"}},
+                    .code = [](const SeatView&, std::span<float> out) { out[0] = 1.0f; }});
     role.controls.push_back(choice);
     const double sign = name[0] == 'f' ? 1.0 : -1.0;
-    role.rewards.push_back(
-        {.name = "reward", .each_step = [sign](const SeatView& seat) { return sign * seat.numbers("reward")[0]; }});
+    role.rewards.push_back({.name = "reward", .each_step = [sign](const SeatView& seat) {
+                              return sign * seat.numbers("reward")[0];
+                            }});
     game.roles.push_back(std::move(role));
   }
   return game;
@@ -75,7 +80,8 @@ GameSpec one_step(const Payoffs& payoffs) {
 const Payoffs pennies{2, {1, -1, -1, 1}};
 const Payoffs cycle{3, {0, -1, 1, 1, 0, -1, -1, 1, 0}};  // each option beats the one before it
 
-std::vector<float> probabilities_of_option(const Ppo& learner, std::size_t role, std::size_t options) {
+std::vector<float> probabilities_of_option(const Ppo& learner, std::size_t role,
+                                           std::size_t options) {
   std::vector<float> probabilities(options);
   const float senses = 1.0f;
   learner.policy(role).probabilities({&senses, 1}, probabilities);
@@ -84,7 +90,8 @@ std::vector<float> probabilities_of_option(const Ppo& learner, std::size_t role,
 
 // Trains both sides and looks at them after each update, from a quarter of the training on.
 template <class Look>
-void watch_learning(const Payoffs& payoffs, const PolicyGradientSettings& settings, std::uint64_t seed, Look look) {
+void watch_learning(const Payoffs& payoffs, const PolicyGradientSettings& settings,
+                    std::uint64_t seed, Look look) {
   const Game game(one_step(payoffs));
   WorkerPool pool(2);
   constexpr std::int64_t total = 600'000;
@@ -97,19 +104,19 @@ void watch_learning(const Payoffs& payoffs, const PolicyGradientSettings& settin
 
 // Small steps and many past policies.
 const PolicyGradientSettings patient{.policy_layers = {8},
-                          .lanes = 64,
-                          .horizon = 8,
-                          .epochs = 1,
-                          .minibatch = 512,
-                          .learning_rate = 1e-3,
-                          .last_learning_rate = 1e-3,
-                          .entropy_weight = 0.05,
-                          .last_entropy_weight = 0.05,
-                          .normalise_returns = false,
-                          .against_past = 0.5,
-                          .against_hardest = 0.0,
-                          .snapshot_every = 5000,
-                          .roster_size = 100};
+                                     .lanes = 64,
+                                     .horizon = 8,
+                                     .epochs = 1,
+                                     .minibatch = 512,
+                                     .learning_rate = 1e-3,
+                                     .last_learning_rate = 1e-3,
+                                     .entropy_weight = 0.05,
+                                     .last_entropy_weight = 0.05,
+                                     .normalise_returns = false,
+                                     .against_past = 0.5,
+                                     .against_hardest = 0.0,
+                                     .snapshot_every = 5000,
+                                     .roster_size = 100};
 
 // ---- who learns
 
@@ -132,7 +139,8 @@ TEST(Roles, ThatMirrorEachOtherShareAPolicy) {
   update(both, 1);
   EXPECT_EQ(both.improvements().size(), 2u);
   EXPECT_EQ(both.signature(1).role, "blocker");
-  EXPECT_EQ(test::error_of([&] { policy_player(Game(lanternboat()), 1, both.policy(0)); }).kind(), ErrorKind::refused);
+  EXPECT_EQ(test::error_of([&] { policy_player(Game(lanternboat()), 1, both.policy(0)); }).kind(),
+            ErrorKind::refused);
 }
 
 TEST(Roles, CanHaveSettingsOfTheirOwnOrAPilot) {
@@ -140,7 +148,8 @@ TEST(Roles, CanHaveSettingsOfTheirOwnOrAPilot) {
   WorkerPool pool(1);
   PolicyGradientSettings wide = small;
   wide.policy_layers = {24};
-  Ppo learner(game, small, 1, 100'000, pool, nullptr, {{script_player(game, 0), {}}, {nullptr, wide}});
+  Ppo learner(game, small, 1, 100'000, pool, nullptr,
+              {{script_player(game, 0), {}}, {nullptr, wide}});
   EXPECT_EQ(learner.policy_of(0), std::nullopt);
   const CollectReport played = learner.collect();
   EXPECT_EQ(played.steps, 3 * 40 * 16);
@@ -149,7 +158,8 @@ TEST(Roles, CanHaveSettingsOfTheirOwnOrAPilot) {
   EXPECT_EQ(learner.signature(1).policy.hidden[0], 24u);
 
   const auto fault = [&](std::vector<RolePlayer> players) {
-    return test::error_of([&] { Ppo(game, small, 1, 1000, pool, nullptr, std::move(players)); }).kind();
+    return test::error_of([&] { Ppo(game, small, 1, 1000, pool, nullptr, std::move(players)); })
+        .kind();
   };
   EXPECT_EQ(fault({{}}), ErrorKind::usage);
   EXPECT_EQ(fault({{random_player(1), {}}, {random_player(1), {}}}), ErrorKind::usage);
@@ -162,7 +172,8 @@ TEST(Roles, LearnTheSameOnAnyNumberOfThreadsAndInAnyNumberOfSittings) {
     const Game game(spec);
     const std::vector<RolePlayer> all(2);
     WorkerPool one(1), three(3);
-    Ppo whole(game, small, 5, 100'000, one, nullptr, all), torn(game, small, 5, 100'000, three, nullptr, all);
+    Ppo whole(game, small, 5, 100'000, one, nullptr, all),
+        torn(game, small, 5, 100'000, three, nullptr, all);
     update(whole, 9);
     update(torn, 5);
     TensorFile file;
@@ -206,14 +217,16 @@ TEST(SidesLearning, ComesToTheEquilibriumInTheMean) {
       watch_learning(payoffs, patient, seed, [&](const Ppo& learner) {
         count += 1.0;
         for (std::size_t i = 0; i < sums.size(); ++i)
-          sums[i] +=
-              static_cast<double>(probabilities_of_option(learner, i / payoffs.options, payoffs.options)[i % payoffs.options]);
+          sums[i] += static_cast<double>(probabilities_of_option(
+              learner, i / payoffs.options, payoffs.options)[i % payoffs.options]);
       });
-      for (const double sum : sums) EXPECT_NEAR(sum / count, 1.0 / static_cast<double>(payoffs.options), 0.05);
+      for (const double sum : sums)
+        EXPECT_NEAR(sum / count, 1.0 / static_cast<double>(payoffs.options), 0.05);
     }
 }
 
-// Against the latest past policies alone, and in haste, three options that beat each other in turn are taken up in turn.
+// Against the latest past policies alone, and in haste, three options that beat each other in turn
+// are taken up in turn.
 TEST(SidesLearning, GoesInCyclesThatAreFoundWithoutAPast) {
   PolicyGradientSettings hasty = patient;
   hasty.learning_rate = hasty.last_learning_rate = 3e-3;
@@ -230,7 +243,8 @@ TEST(SidesLearning, GoesInCyclesThatAreFoundWithoutAPast) {
       Tally t{a, b};
       for (std::size_t x = 0; x < 3; ++x)
         for (std::size_t y = 0; y < 3; ++y) {
-          const double won = cycle.first[x * 3 + y], n = 200.0 * static_cast<double>(policies[a][x] * policies[b][y]);
+          const double won = cycle.first[x * 3 + y],
+                       n = 200.0 * static_cast<double>(policies[a][x] * policies[b][y]);
           (won > 0 ? t.wins : won < 0 ? t.losses : t.draws) += n;
         }
       tallies.push_back(t);

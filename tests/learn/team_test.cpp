@@ -1,5 +1,5 @@
-// Members of one side: what their networks are shown of each other in training, and how their shared reward is
-// credited to each.
+// Members of one side: what their networks are shown of each other in training, and how their
+// shared reward is credited to each.
 
 #include <gtest/gtest.h>
 
@@ -19,13 +19,15 @@ namespace {
 
 using test::update;
 
-// A game without an arena to speak of: two members of a crew choose, and a rule of the game's own pays them both.
+// A game without an arena to speak of: two members of a crew choose, and a rule of the game's own
+// pays them both.
 struct CrewGame {
   std::size_t options = 2, steps = 1, columns = 1;
   // The reward after a step; `chosen` holds what both chose at each step so far: [steps][2].
   std::function<double(std::span<const double> chosen)> reward;
   // What a member senses before a step.
-  std::function<void(std::size_t member, std::span<const double> chosen, std::span<float> columns)> sensed;
+  std::function<void(std::size_t member, std::span<const double> chosen, std::span<float> columns)>
+      sensed;
 };
 
 // The rule's numbers: what was rewarded for the last step, steps taken, and what was chosen.
@@ -39,15 +41,18 @@ GameSpec game_of(const CrewGame& crew) {
   game.ticks_per_step = 1;
   game.cutoffs.steps = static_cast<std::int64_t>(crew.steps) + 1;
   Choice choice{.name = "choice", .options = {}};
-  for (std::size_t o = 0; o < crew.options; ++o) choice.options.push_back({.name = "o" + std::to_string(o)});
+  for (std::size_t o = 0; o < crew.options; ++o)
+    choice.options.push_back({.name = "o" + std::to_string(o)});
   game.rules.push_back({.name = "crew",
                         .numbers = static_cast<std::int64_t>(2 + 2 * crew.steps),
                         .tick = [crew](const RuleView& lane) {
                           const auto n = lane.numbers();
                           const std::size_t at = 2 + 2 * static_cast<std::size_t>(n[1]++);
-                          for (std::size_t member = 0; member < 2; ++member) n[at + member] = lane.control(0, member);
+                          for (std::size_t member = 0; member < 2; ++member)
+                            n[at + member] = lane.control(0, member);
                           n[0] = crew.reward(chosen_of(n));
-                          if (static_cast<std::size_t>(n[1]) == crew.steps) lane.end(Verdict::success);
+                          if (static_cast<std::size_t>(n[1]) == crew.steps)
+                            lane.end(Verdict::success);
                         }});
   for (const char* name : {"leader", "follower"}) {
     const std::size_t member = name[0] == 'l' ? 0 : 1;
@@ -56,24 +61,28 @@ GameSpec game_of(const CrewGame& crew) {
         {.name = name, .side = "crew", .motion = Motion::fixed, .place = {.region = {x, 0, x, 0}}});
     RoleSpec role{.name = name};
     CustomSense sense{.name = "seen"};
-    for (std::size_t c = 0; c < crew.columns; ++c) sense.columns.push_back({.name = "c" + std::to_string(c)});
+    for (std::size_t c = 0; c < crew.columns; ++c)
+      sense.columns.push_back({.name = "c" + std::to_string(c)});
     sense.code = [crew, member](const SeatView& seat, std::span<float> out) {
       std::fill(out.begin(), out.end(), 0.0f);
       crew.sensed(member, chosen_of(seat.numbers("crew")), out);
     };
     role.senses.push_back(std::move(sense));
     role.controls.push_back(choice);
-    role.rewards.push_back(
-        {.name = "reward", .each_step = [](const SeatView& seat) { return seat.numbers("crew")[0]; }});
+    role.rewards.push_back({.name = "reward", .each_step = [](const SeatView& seat) {
+                              return seat.numbers("crew")[0];
+                            }});
     game.roles.push_back(std::move(role));
   }
   return game;
 }
 
-// The climbing game, one after the other: the leader climbs high, half way, or stays; the follower sees it and joins in
-// some way. High together gives most, apart it costs most, staying is safe. Staying pays at once, climbing only at
-// the end, and until then the leader senses nothing of what has become of it.
-constexpr std::array<std::array<double, 3>, 3> climbing_payoffs{{{11, -30, 0}, {-30, 7, 6}, {0, 0, 5}}};
+// The climbing game, one after the other: the leader climbs high, half way, or stays; the follower
+// sees it and joins in some way. High together gives most, apart it costs most, staying is safe.
+// Staying pays at once, climbing only at the end, and until then the leader senses nothing of what
+// has become of it.
+constexpr std::array<std::array<double, 3>, 3> climbing_payoffs{
+    {{11, -30, 0}, {-30, 7, 6}, {0, 0, 5}}};
 
 CrewGame climbing() {
   constexpr std::size_t steps = 40;
@@ -83,7 +92,8 @@ CrewGame climbing() {
           .reward =
               [](std::span<const double> chosen) {
                 const bool due = chosen.size() == (chosen[0] == 2 ? 4 : 2 * steps);
-                return due ? climbing_payoffs[static_cast<std::size_t>(chosen[0])][static_cast<std::size_t>(chosen[3])]
+                return due ? climbing_payoffs[static_cast<std::size_t>(chosen[0])]
+                                             [static_cast<std::size_t>(chosen[3])]
                            : 0.0;
               },
           .sensed =
@@ -100,16 +110,16 @@ double learned_climbing(Sight sight, std::uint64_t seed) {
   const Game game(game_of(climbing()));
   WorkerPool pool(2);
   const PolicyGradientSettings settings{.policy_layers = {16},
-                             .value_layers = {32},
-                             .share = false,
-                             .value_sees = sight,
-                             .lanes = 128,
-                             .horizon = 80,
-                             .minibatch = 2048,
-                             .learning_rate = 3e-3,
-                             .last_learning_rate = 3e-3,
-                             .entropy_weight = 0.05,
-                             .last_entropy_weight = 0.05};
+                                        .value_layers = {32},
+                                        .share = false,
+                                        .value_sees = sight,
+                                        .lanes = 128,
+                                        .horizon = 80,
+                                        .minibatch = 2048,
+                                        .learning_rate = 3e-3,
+                                        .last_learning_rate = 3e-3,
+                                        .entropy_weight = 0.05,
+                                        .last_entropy_weight = 0.05};
   constexpr std::int64_t total = 1'000'000;
   Ppo learner(game, settings, seed, total, pool, nullptr, std::vector<RolePlayer>(2));
   double reward = 0.0, episodes = 0.0;
@@ -140,7 +150,8 @@ TEST(Team, ValueNetworksAreShownTheSideOrEveryone) {
   const std::size_t own = barge.roles()[0].columns.size();
   WorkerPool pool(1);
   const auto seen = [&](Sight sight) {
-    return Ppo(barge, {.value_sees = sight, .lanes = 8, .horizon = 4, .counterfactual = true}, 1, 1000, pool)
+    return Ppo(barge, {.value_sees = sight, .lanes = 8, .horizon = 4, .counterfactual = true}, 1,
+               1000, pool)
         .signature(0);
   };
   const PolicySignature side = seen(Sight::side), all = seen(Sight::everyone);
@@ -177,12 +188,13 @@ TEST(Team, RowsHoldWhatOthersSenseAndDecideAndWhoIsThere) {
   ASSERT_EQ(view.credit_columns(), own + 2 * each + 2 * action);
   for (std::size_t seat = 0; seat < 3; ++seat) {
     context.lanes.control(0, seat)[0] = static_cast<float>(seat % 2);  // paddle: rest, go, rest
-    context.lanes.control(0, seat)[1] = static_cast<float>(seat);      // turn: left, straight, right
+    context.lanes.control(0, seat)[1] = static_cast<float>(seat);  // turn: left, straight, right
   }
   std::vector<float> row(view.credit_columns(), -7.0f);
   const auto is_shown = [&](std::size_t place, std::size_t seat) {
     const auto senses = context.lanes.observation(0, seat);
-    return std::equal(senses.begin(), senses.end(), row.begin() + static_cast<std::ptrdiff_t>(own + place * each + 1));
+    return std::equal(senses.begin(), senses.end(),
+                      row.begin() + static_cast<std::ptrdiff_t>(own + place * each + 1));
   };
   const Normaliser plain(own);
   view.show(context, 0, 0, 1, plain, row);
@@ -211,15 +223,18 @@ TEST(Team, SettingsThatCannotBeAreRefused) {
   const auto refused = [&](const GameSpec& game, const PolicyGradientSettings& settings) {
     return std::string(test::error_of([&] { Ppo(Game(game), settings, 1, 1000, pool); }).what());
   };
-  EXPECT_NE(refused(test::duck_pond(), {.value_sees = Sight::side}).find("nobody else"), std::string::npos);
-  EXPECT_NE(refused(test::duck_pond(), {.counterfactual = true}).find("counterfactual"), std::string::npos);
+  EXPECT_NE(refused(test::duck_pond(), {.value_sees = Sight::side}).find("nobody else"),
+            std::string::npos);
+  EXPECT_NE(refused(test::duck_pond(), {.counterfactual = true}).find("counterfactual"),
+            std::string::npos);
 }
 
 TEST(Team, PoliciesPlayAloneAndCannotTellValues) {
   GameSpec spec = test::duck_pond();
   spec.arena.bodies[0].count = 3;
   WorkerPool pool(1);
-  PolicyGradientSettings settings{.value_sees = Sight::side, .memory = 8, .memory_span = 8, .lanes = 8, .horizon = 8};
+  PolicyGradientSettings settings{
+      .value_sees = Sight::side, .memory = 8, .memory_span = 8, .lanes = 8, .horizon = 8};
   Ppo guessing(Game(spec), settings, 1, 1000, pool);
   update(guessing, 1);
   EXPECT_TRUE(guessing.policy(0).knows_values()) << "the policy network guesses them";
@@ -229,17 +244,21 @@ TEST(Team, PoliciesPlayAloneAndCannotTellValues) {
   Policy policy = learner.policy(0);
   EXPECT_FALSE(policy.knows_values());
   EXPECT_GE(policy.memory(), 8u);
-  std::vector<float> senses(policy.columns()), controls(policy.controls()), memory(policy.memory()), value(1);
+  std::vector<float> senses(policy.columns()), controls(policy.controls()), memory(policy.memory()),
+      value(1);
   policy.decide(senses, controls, memory);
   EXPECT_EQ(test::error_of([&] { policy.values(senses, value, memory); }).kind(), ErrorKind::usage);
 }
 
 // ---- who did what
 
-// Two steps. The first pays at once and decides which of four games the second is; everyone senses which it is.
+// Two steps. The first pays at once and decides which of four games the second is; everyone senses
+// which it is.
 constexpr double first_pays[2][2] = {{1.0, 0.0}, {0.0, 0.5}};
-constexpr double second_pays[4][2][2] = {
-    {{0.4, 0.6}, {0.6, 0.4}}, {{0.1, 0.0}, {-0.1, -0.2}}, {{-0.6, -0.4}, {-0.4, -0.6}}, {{0.7, 0.7}, {0.7, 0.4}}};
+constexpr double second_pays[4][2][2] = {{{0.4, 0.6}, {0.6, 0.4}},
+                                         {{0.1, 0.0}, {-0.1, -0.2}},
+                                         {{-0.6, -0.4}, {-0.4, -0.6}},
+                                         {{0.7, 0.7}, {0.7, 0.4}}};
 
 CrewGame two_steps() {
   const auto option = [](double chosen) { return static_cast<std::size_t>(chosen); };
@@ -249,8 +268,9 @@ CrewGame two_steps() {
           .reward =
               [option](std::span<const double> chosen) {
                 const std::size_t a = option(chosen[0]), b = option(chosen[1]);
-                return chosen.size() == 2 ? first_pays[a][b]
-                                          : second_pays[2 * a + b][option(chosen[2])][option(chosen[3])];
+                return chosen.size() == 2
+                           ? first_pays[a][b]
+                           : second_pays[2 * a + b][option(chosen[2])][option(chosen[3])];
               },
           .sensed =
               [option](std::size_t, std::span<const double> chosen, std::span<float> out) {
@@ -258,7 +278,8 @@ CrewGame two_steps() {
               }};
 }
 
-// What follows from the members' probabilities of option 1, [moment][member]; moment 4 is the first step.
+// What follows from the members' probabilities of option 1, [moment][member]; moment 4 is the first
+// step.
 struct KnownCredit {
   double one[5][2] = {};
 
@@ -271,13 +292,15 @@ struct KnownCredit {
   double mean(std::size_t moment) const {
     double sum = 0.0;
     for (std::size_t a = 0; a < 2; ++a)
-      for (std::size_t b = 0; b < 2; ++b) sum += chance(moment, 0, a) * chance(moment, 1, b) * worth(moment, a, b);
+      for (std::size_t b = 0; b < 2; ++b)
+        sum += chance(moment, 0, a) * chance(moment, 1, b) * worth(moment, a, b);
     return sum;
   }
   double credit(std::size_t moment, std::size_t member, std::size_t a, std::size_t b) const {
     double otherwise = 0.0;
     for (std::size_t own = 0; own < 2; ++own)
-      otherwise += chance(moment, member, own) * (member == 0 ? worth(moment, own, b) : worth(moment, a, own));
+      otherwise += chance(moment, member, own) *
+                   (member == 0 ? worth(moment, own, b) : worth(moment, a, own));
     return worth(moment, a, b) - otherwise;
   }
 };
@@ -285,29 +308,31 @@ struct KnownCredit {
 TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
   WorkerPool pool(2);
   const PolicyGradientSettings settings{.policy_layers = {8},
-                             .value_layers = {64},
-                             .share = false,
-                             .value_sees = Sight::side,
-                             .crowd_width = 0,
-                             .lanes = 2048,
-                             .horizon = 8,
-                             .discount = 1.0,
-                             .trace_decay = 0.0,
-                             .counterfactual = true,
-                             .epochs = 1,
-                             .minibatch = 1024,
-                             .learning_rate = 1e-3,
-                             .last_learning_rate = 0.0,
-                             .learning_rate_decay = Decay::cosine,
-                             .normalise = false,
-                             .frozen = {"policy"}};
+                                        .value_layers = {64},
+                                        .share = false,
+                                        .value_sees = Sight::side,
+                                        .crowd_width = 0,
+                                        .lanes = 2048,
+                                        .horizon = 8,
+                                        .discount = 1.0,
+                                        .trace_decay = 0.0,
+                                        .counterfactual = true,
+                                        .epochs = 1,
+                                        .minibatch = 1024,
+                                        .learning_rate = 1e-3,
+                                        .last_learning_rate = 0.0,
+                                        .learning_rate_decay = Decay::cosine,
+                                        .normalise = false,
+                                        .frozen = {"policy"}};
   constexpr std::int64_t total = 12'000'000;
-  TrainingContext context{Game(game_of(two_steps())), 1, total, pool, nullptr, {Game(game_of(two_steps())), 2048, 2}};
+  TrainingContext context{Game(game_of(two_steps())),           1, total, pool, nullptr,
+                          {Game(game_of(two_steps())), 2048, 2}};
   for (std::size_t first = 0; first < 2048; first += 32) context.groups.push_back({first, 32});
   context.own_count = context.groups.size();
   std::vector<std::unique_ptr<PolicyLearner>> crew;
   for (std::size_t role = 0; role < 2; ++role)
-    crew.push_back(std::make_unique<PolicyLearner>(context, std::vector<std::size_t>{role}, settings));
+    crew.push_back(
+        std::make_unique<PolicyLearner>(context, std::vector<std::size_t>{role}, settings));
   context.lanes.begin_all(pool, 7);
   const auto play = [&](std::size_t group, std::size_t worker) {
     for (auto& member : crew) member->begin_rollout(group);
@@ -320,7 +345,8 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
         for (auto& member : crew) member->note(group, lane, t, worker);
         EpisodeKey next = context.lanes.key(lane);
         ++next.episode;
-        if (context.lanes.outcome(lane) != Outcome::running) context.lanes.begin(lane, next, worker);
+        if (context.lanes.outcome(lane) != Outcome::running)
+          context.lanes.begin(lane, next, worker);
       }
     }
     for (auto& member : crew) member->end_rollout(group, worker);
@@ -338,10 +364,12 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
   const Rollout& rollout = crew[1]->rollout();
   double n = 0.0, sum = 0.0, square = 0.0, off = 0.0, off_square = 0.0;
   for (std::size_t s = 0; s < rollout.samples(); ++s) {
-    const double t = static_cast<double>(rollout.target[s]), o = t - static_cast<double>(rollout.value[s]);
+    const double t = static_cast<double>(rollout.target[s]),
+                 o = t - static_cast<double>(rollout.value[s]);
     n += 1.0, sum += t, square += t * t, off += o, off_square += o * o;
   }
-  const double explained = 1.0 - (off_square / n - off / n * (off / n)) / (square / n - sum / n * (sum / n));
+  const double explained =
+      1.0 - (off_square / n - off / n * (off / n)) / (square / n - sum / n * (sum / n));
   EXPECT_NEAR(last.explained_variance, explained, 0.02);
 
   KnownCredit known;
@@ -359,10 +387,12 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
   double most_off = 0.0, largest = 0.0;
   const Rollout &a = crew[0]->rollout(), &b = crew[1]->rollout();
   for (std::size_t s = 0; s < a.samples(); ++s) {
-    const auto moment = static_cast<std::size_t>(
-        std::find(a.inputs.begin() + s * a.input_stride, a.inputs.begin() + s * a.input_stride + 5, 1.0f) -
-        (a.inputs.begin() + s * a.input_stride));
-    const auto first = static_cast<std::size_t>(a.actions[s]), second = static_cast<std::size_t>(b.actions[s]);
+    const auto moment =
+        static_cast<std::size_t>(std::find(a.inputs.begin() + s * a.input_stride,
+                                           a.inputs.begin() + s * a.input_stride + 5, 1.0f) -
+                                 (a.inputs.begin() + s * a.input_stride));
+    const auto first = static_cast<std::size_t>(a.actions[s]),
+               second = static_cast<std::size_t>(b.actions[s]);
     for (std::size_t member = 0; member < 2; ++member) {
       const double right = known.credit(moment, member, first, second),
                    found = static_cast<double>((member == 0 ? a : b).advantage[s]);

@@ -9,8 +9,8 @@
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/load.hpp"
-#include "zithercraft/match/player.hpp"
 #include "zithercraft/match/play.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/record/replay.hpp"
 
 namespace zithercraft {
@@ -18,7 +18,8 @@ namespace {
 
 class Demo : public ::testing::TestWithParam<const char*> {
  protected:
-  Demo() : game_(load_game(test::project_folder() / "demos" / (std::string(GetParam()) + ".toml"))) {}
+  Demo()
+      : game_(load_game(test::project_folder() / "demos" / (std::string(GetParam()) + ".toml"))) {}
 
   std::vector<std::unique_ptr<Player>> players(bool scripts) const {
     std::vector<std::unique_ptr<Player>> list;
@@ -28,7 +29,8 @@ class Demo : public ::testing::TestWithParam<const char*> {
     }
     return list;
   }
-  std::vector<EpisodeResult> play(bool scripts, std::int64_t episodes, std::size_t threads = 2) const {
+  std::vector<EpisodeResult> play(bool scripts, std::int64_t episodes,
+                                  std::size_t threads = 2) const {
     const auto own = players(scripts);
     std::vector<const Player*> hands;
     for (const auto& player : own) hands.push_back(player.get());
@@ -53,7 +55,8 @@ TEST_P(Demo, IsPlayedByItsPlayersOnAnyNumberOfThreads) {
 TEST_P(Demo, IsTheSameInAnyLaneAndAfterASnapshot) {
   Lanes alone(game_, 1), many(game_, 3), restored(game_, 1);
   alone.begin(0, {8, 0, 0});
-  for (std::size_t lane = 0; lane < 3; ++lane) many.begin(lane, {8, static_cast<std::uint32_t>(2 - lane), 0});
+  for (std::size_t lane = 0; lane < 3; ++lane)
+    many.begin(lane, {8, static_cast<std::uint32_t>(2 - lane), 0});
   RandomStream random(5, 0, 0, Purpose::user);
   const auto control = [&](Lanes& lanes, std::size_t lane, RandomStream stream) {
     for (std::size_t role = 0; role < game_.roles().size(); ++role)
@@ -61,7 +64,8 @@ TEST_P(Demo, IsTheSameInAnyLaneAndAfterASnapshot) {
         for (std::size_t c = 0; c < game_.roles()[role].controls.size(); ++c) {
           const ControlInfo& info = game_.roles()[role].controls[c];
           lanes.control(role, lane * lanes.seats(role) + seat)[c] =
-              info.is_choice() ? static_cast<float>(stream.below(static_cast<std::uint32_t>(info.options.size())))
+              info.is_choice() ? static_cast<float>(
+                                     stream.below(static_cast<std::uint32_t>(info.options.size())))
                                : static_cast<float>(stream.between(info.low, info.high));
         }
   };
@@ -96,7 +100,8 @@ TEST_P(Demo, IsRecordedAndPlaysAgainToTheLastBit) {
   for (const auto& player : own) hands.push_back(player.get());
   {
     ReplayWriter writer(folder / "a.zrep", game_,
-                        {GetParam(), to_toml(game_.spec()), std::vector<std::string>(hands.size(), "x"), 1, "test"});
+                        {GetParam(), to_toml(game_.spec()),
+                         std::vector<std::string>(hands.size(), "x"), 1, "test"});
     play_one(game_, hands, {4, 0, 0}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
     writer.finish();
   }
@@ -112,8 +117,9 @@ TEST_P(Demo, SurvivesTomlAndBack) {
 }
 
 INSTANTIATE_TEST_SUITE_P(All, Demo,
-                         ::testing::Values("archipelago", "barge", "flare", "kelpdive", "lanternboat", "locks",
-                                           "fogbank", "mooring", "narrows", "salvage", "tidepools"),
+                         ::testing::Values("archipelago", "barge", "flare", "kelpdive",
+                                           "lanternboat", "locks", "fogbank", "mooring", "narrows",
+                                           "salvage", "tidepools"),
                          [](const auto& demo) { return std::string(demo.param); });
 
 class Locks : public Demo {};

@@ -23,9 +23,11 @@ TEST(Play, ThreadsDoNotChangeResults) {
   const Game game(test::mooring());
   WorkerPool one(1), three(3);
   const Policy policy = Ppo(game, {.lanes = 1, .horizon = 1}, 1, 1, one).policy();
-  for (const auto& player : {random_player(4), script_player(game, 0), policy_player(game, 0, policy),
-                            policy_player(game, 0, policy, ActionMode::sampled, 3)})
-    expect_same(play_episodes(game, {player.get()}, 300, 5, one), play_episodes(game, {player.get()}, 300, 5, three));
+  for (const auto& player :
+       {random_player(4), script_player(game, 0), policy_player(game, 0, policy),
+        policy_player(game, 0, policy, ActionMode::sampled, 3)})
+    expect_same(play_episodes(game, {player.get()}, 300, 5, one),
+                play_episodes(game, {player.get()}, 300, 5, three));
 }
 
 TEST(Play, FewerEpisodesAreTheFirstOfMore) {
@@ -43,7 +45,8 @@ TEST(Play, OneEpisodeShowsEveryMoment) {
   const auto player = random_player(4);
   const auto results = play_episodes(game, {player.get()}, 3, 5, pool);
   std::uint32_t moments = 0;
-  play_one(game, {player.get()}, {5, 0, 2}, [&](const Lanes& lanes) { EXPECT_EQ(lanes.steps(0), moments++); });
+  play_one(game, {player.get()}, {5, 0, 2},
+           [&](const Lanes& lanes) { EXPECT_EQ(lanes.steps(0), moments++); });
   EXPECT_EQ(moments, results[2].length + 1);
 }
 

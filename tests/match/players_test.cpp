@@ -61,7 +61,8 @@ std::array<int, 2> successes(const char* demo) {
   std::array<int, 2> n{};
   const auto script = script_player(game, 0), random = random_player();
   for (std::size_t p = 0; p < n.size(); ++p)
-    for (const EpisodeResult& e : play_episodes(game, {p == 0 ? script.get() : random.get()}, 100, 99, pool))
+    for (const EpisodeResult& e :
+         play_episodes(game, {p == 0 ? script.get() : random.get()}, 100, 99, pool))
       n[p] += e.outcome == Outcome::success ? 1 : 0;
   return n;
 }
@@ -75,7 +76,8 @@ TEST(ScriptPlayer, HitsWhatDriftsByKnowingTheLawsOfFlight) {
 TEST(ScriptPlayer, AimsTheMortarToo) {
   GameSpec spec = load_game(test::project_folder() / "demos" / "flare.toml");
   for (Control& control : spec.role("gunner").controls)
-    std::visit([](auto& c) { c.drives.replace(0, std::string("pistol").size(), "mortar"); }, control);
+    std::visit([](auto& c) { c.drives.replace(0, std::string("pistol").size(), "mortar"); },
+               control);
   const Game game(spec);
   WorkerPool pool(2);
   int n = 0;
@@ -99,8 +101,9 @@ TEST(ScriptPlayer, WalksToTheLagoonMostly) {
 TEST(ScriptPlayer, MissingOrUnknownScriptsAreErrors) {
   GameSpec spec = test::mooring();
   spec.role("skiff").script = "steer_hime";
-  EXPECT_NE(test::error_of([&] { script_player(Game(spec), 0); }).fix().find("did you mean 'steer_home'"),
-            std::string::npos);
+  EXPECT_NE(
+      test::error_of([&] { script_player(Game(spec), 0); }).fix().find("did you mean 'steer_home'"),
+      std::string::npos);
   EXPECT_EQ(test::error_of([&] { check_scripts(Game(spec)); }).where(), "roles[0].script");
   spec.role("skiff").script = {};
   EXPECT_NE(test::error_of([&] { script_player(Game(spec), 0); }).problem().find("no script"),
@@ -133,10 +136,12 @@ TEST(ScriptPlayer, MayBeAFunctionOfTheUsers) {
 
 TEST(PolicyPlayer, OnlyFitsItsOwnGame) {
   WorkerPool pool(1);
-  const Policy policy = Ppo(Game(test::duck_pond()), {.lanes = 1, .horizon = 1}, 1, 1, pool).policy();
+  const Policy policy =
+      Ppo(Game(test::duck_pond()), {.lanes = 1, .horizon = 1}, 1, 1, pool).policy();
   const Error error = test::error_of([&] { policy_player(Game(test::mooring()), 0, policy); });
   EXPECT_EQ(error.kind(), ErrorKind::refused);
-  EXPECT_NE(error.problem().find("column 1 is 'rays[0].quay' in the game and 'compass.ahead'"), std::string::npos);
+  EXPECT_NE(error.problem().find("column 1 is 'rays[0].quay' in the game and 'compass.ahead'"),
+            std::string::npos);
 }
 
 }  // namespace

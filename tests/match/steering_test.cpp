@@ -43,7 +43,8 @@ TEST(Steering, DialsAddUpWhatIsHeldAndStayInTheirRange) {
 
 TEST(Steering, ChoicesTakeWhatWasPressedLast) {
   const Role role = role_of("locks");
-  ASSERT_EQ(role.controls[0].options, (std::vector<std::string>{"wait", "ahead", "left", "right", "back"}));
+  ASSERT_EQ(role.controls[0].options,
+            (std::vector<std::string>{"wait", "ahead", "left", "right", "back"}));
   Steering hands(role);
   hands.press("ArrowUp");
   hands.press("ArrowLeft");
@@ -82,7 +83,8 @@ TEST(Steering, GamesWithoutKeysGetTheUsualOnes) {
   hands.press("Digit2");
   hands.press("KeyQ");
   EXPECT_EQ(now(hands, 2), (Values{1, 0}));
-  spec.roles[0].controls = {Dial{.name = "throttle"}, Dial{.name = "rudder", .low = 0.2, .high = 0.8}};
+  spec.roles[0].controls = {Dial{.name = "throttle"},
+                            Dial{.name = "rudder", .low = 0.2, .high = 0.8}};
   Steering dials(Game(spec).roles()[0]);
   EXPECT_EQ(now(dials, 2), (Values{0, 0.2f}));
   dials.press("ArrowLeft");
@@ -103,13 +105,15 @@ TEST(Steering, BindingsAreCheckedAndKept) {
     return std::string(test::error_of([&] { Game game(spec); }).what());
   };
   EXPECT_EQ(complaint({.control = "turn", .option = "left"}),
-            "roles[0].keys[0]: a binding needs exactly one of key, axis and button; say what is pressed or moved");
+            "roles[0].keys[0]: a binding needs exactly one of key, axis and button; say what is "
+            "pressed or moved");
   EXPECT_EQ(complaint({.key = "ArowUp", .control = "turn", .option = "left"}),
             "roles[0].keys[0].key: there is no key 'ArowUp'; did you mean 'ArrowUp'?");
   EXPECT_EQ(complaint({.key = "KeyA", .control = "turm", .option = "left"}),
             "roles[0].keys[0].control: the role has no control 'turm'; did you mean 'turn'?");
-  EXPECT_EQ(complaint({.key = "KeyA", .control = "turn"}),
-            "roles[0].keys[0].option: 'turn' is a choice, and the binding names no option; name one");
+  EXPECT_EQ(
+      complaint({.key = "KeyA", .control = "turn"}),
+      "roles[0].keys[0].option: 'turn' is a choice, and the binding names no option; name one");
   EXPECT_EQ(complaint({.key = "KeyA", .control = "turn", .option = "lefd"}),
             "roles[0].keys[0].option: 'turn' has no option 'lefd'; did you mean 'left'?");
   EXPECT_EQ(complaint({.key = "KeyA", .control = "turn", .value = 3, .option = "left"})
@@ -118,8 +122,8 @@ TEST(Steering, BindingsAreCheckedAndKept) {
 }
 
 TEST(KeyScript, PressesAndReleasesAtItsSteps) {
-  KeyScript script =
-      KeyScript::parse("# to the berth\n0 press ArrowUp\n\n2 release ArrowUp  # enough\n2 press KeyD\n", "k");
+  KeyScript script = KeyScript::parse(
+      "# to the berth\n0 press ArrowUp\n\n2 release ArrowUp  # enough\n2 press KeyD\n", "k");
   Steering hands(role_of("mooring"));
   std::vector<Values> seen;
   for (std::uint32_t d = 0; d < 4; ++d) {
@@ -127,15 +131,19 @@ TEST(KeyScript, PressesAndReleasesAtItsSteps) {
     seen.push_back(now(hands, 2));
     hands.decided();
   }
-  EXPECT_EQ(seen, (std::vector<Values>{{1, 0}, {1, 0}, {1, -1}, {0, -1}})) << "what is let go counts once more";
+  EXPECT_EQ(seen, (std::vector<Values>{{1, 0}, {1, 0}, {1, -1}, {0, -1}}))
+      << "what is let go counts once more";
   for (const auto& [text, wanted] :
        {std::pair<std::string, std::string>{
-            "x press KeyA", "k:1: 'x' is no step's number; begin the line with a whole number, from 0"},
-        {"\n1 push KeyA", "k:2: 'push' is neither press nor release; write: DECISION press KEY"},
+            "x press KeyA",
+            "k:1: 'x' is no step's number; begin the line with a whole number, from 0"},
+        {"\n1 push KeyA", "k:2: 'push' is neither press nor release; write: STEP press KEY"},
         {"1 press Keya", "k:1: there is no key 'Keya'; did you mean 'KeyA'?"},
         {"1 press KeyA KeyB", "k:1: 'KeyB' follows the key; write one key on a line"},
-        {"5 press KeyA\n4 release KeyA", "k:2: the steps are not in order; sort the lines by their first number"}})
-    EXPECT_EQ(std::string(test::error_of([&, bad = text] { KeyScript::parse(bad, "k"); }).what()), wanted);
+        {"5 press KeyA\n4 release KeyA",
+         "k:2: the steps are not in order; sort the lines by their first number"}})
+    EXPECT_EQ(std::string(test::error_of([&, bad = text] { KeyScript::parse(bad, "k"); }).what()),
+              wanted);
 }
 
 }  // namespace

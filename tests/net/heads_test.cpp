@@ -24,13 +24,17 @@ TEST(Heads, ProbabilitiesMatchTheFormulas) {
   std::array<double, 10> kept{};
   const auto judged = heads.judge<double>(outputs, stddev, step, kept);
   const auto normal = [](double x, double mean, double s) {
-    return -0.5 * std::pow((x - mean) / s, 2) - std::log(s) - 0.5 * std::log(2 * 3.14159265358979323846);
+    return -0.5 * std::pow((x - mean) / s, 2) - std::log(s) -
+           0.5 * std::log(2 * 3.14159265358979323846);
   };
   const double sum = std::exp(1.0) + std::exp(-0.5) + std::exp(0.2);
-  EXPECT_NEAR(judged.log_probability,
-              normal(0.5, 0.3, std::exp(-0.4)) + 0.2 - std::log(sum) + normal(-1, -0.7, std::exp(0.3)), 1e-9);
+  EXPECT_NEAR(
+      judged.log_probability,
+      normal(0.5, 0.3, std::exp(-0.4)) + 0.2 - std::log(sum) + normal(-1, -0.7, std::exp(0.3)),
+      1e-9);
   double entropy = 2 * 0.5 * std::log(2 * 3.14159265358979323846 * std::exp(1.0)) - 0.4 + 0.3;
-  for (const double l : {1.0, -0.5, 0.2}) entropy -= std::exp(l) / sum * std::log(std::exp(l) / sum);
+  for (const double l : {1.0, -0.5, 0.2})
+    entropy -= std::exp(l) / sum * std::log(std::exp(l) / sum);
   EXPECT_NEAR(judged.entropy, entropy, 1e-9);
 }
 
@@ -56,8 +60,10 @@ TEST(Heads, GradientsMatchFiniteDifferences) {
     x = was;
     return (up - down) / (2 * h);
   };
-  for (std::size_t i = 0; i < o.size(); ++i) EXPECT_NEAR(output_gradient[i], slope(o[i]), 1e-6) << i;
-  for (std::size_t i = 0; i < s.size(); ++i) EXPECT_NEAR(stddev_gradient[i], slope(s[i]), 1e-6) << i;
+  for (std::size_t i = 0; i < o.size(); ++i)
+    EXPECT_NEAR(output_gradient[i], slope(o[i]), 1e-6) << i;
+  for (std::size_t i = 0; i < s.size(); ++i)
+    EXPECT_NEAR(stddev_gradient[i], slope(s[i]), 1e-6) << i;
 }
 
 TEST(Heads, SamplesFollowTheDistribution) {

@@ -14,10 +14,12 @@ namespace zithercraft {
 namespace {
 
 template <class Scalar>
-void fill(AlignedBuffer<Scalar>& values, std::size_t width, std::size_t stride, std::uint64_t seed, double size = 1.0) {
+void fill(AlignedBuffer<Scalar>& values, std::size_t width, std::size_t stride, std::uint64_t seed,
+          double size = 1.0) {
   RandomStream random(seed, 0, 0, Purpose::user);
   for (std::size_t r = 0; r * stride < values.size(); ++r)
-    for (std::size_t i = 0; i < width; ++i) values[r * stride + i] = static_cast<Scalar>(random.between(-size, size));
+    for (std::size_t i = 0; i < width; ++i)
+      values[r * stride + i] = static_cast<Scalar>(random.between(-size, size));
 }
 
 template <class Scalar>
@@ -107,12 +109,14 @@ struct Played {
 };
 
 class EachNetwork : public ::testing::TestWithParam<Kind> {};
-INSTANTIATE_TEST_SUITE_P(Network, EachNetwork, ::testing::ValuesIn(kinds), [](const auto& one) { return one.param.name; });
+INSTANTIATE_TEST_SUITE_P(Network, EachNetwork, ::testing::ValuesIn(kinds),
+                         [](const auto& one) { return one.param.name; });
 
 TEST_P(EachNetwork, GradientsMatchFiniteDifferences) {
   Played<double> played(GetParam().plan);
   const auto& net = played.net;
-  AlignedBuffer<double> weight(Played<double>::rows * net.output_stride()), gradient(net.parameters());
+  AlignedBuffer<double> weight(Played<double>::rows * net.output_stride()),
+      gradient(net.parameters());
   fill(weight, net.outputs(), net.output_stride(), 4);
   const auto loss = [&] {
     const auto y = played.forward();
@@ -120,8 +124,8 @@ TEST_P(EachNetwork, GradientsMatchFiniteDifferences) {
   };
   loss();
   AlignedBuffer<double> by_output = weight;
-  net.backward(played.parameters.span(), played.prepared.span(), played.inputs.span(), played.order(), by_output.span(),
-               played.room, gradient.span());
+  net.backward(played.parameters.span(), played.prepared.span(), played.inputs.span(),
+               played.order(), by_output.span(), played.room, gradient.span());
   std::size_t moved = 0, all = 0;
   for (const NetworkPart& part : net.parts())
     for (std::size_t r = 0; r < part.rows; ++r)
@@ -153,14 +157,16 @@ TEST_P(EachNetwork, GivesTheSameBitsAloneAndAmongOthers) {
   AlignedBuffer<float> row(net.input_stride()), memory(net.memory_stride());
   auto room = net.workspace(1);
   for (std::size_t s = 0; s < Played<float>::sequences; ++s) {
-    std::copy_n(played.before.begin() + s * net.memory_stride(), net.memory_stride(), memory.begin());
+    std::copy_n(played.before.begin() + s * net.memory_stride(), net.memory_stride(),
+                memory.begin());
     for (std::size_t t = 0; t < Played<float>::steps; ++t) {
       const std::size_t r = t * Played<float>::sequences + s;
       std::copy_n(played.inputs.begin() + r * net.input_stride(), net.input_stride(), row.begin());
       const auto alone =
           net.forward(played.parameters.span(), played.prepared.span(), row.span(),
                       {1, 1, std::span(played.begins).subspan(r, 1), memory.span()}, room);
-      for (std::size_t i = 0; i < net.output_stride(); ++i) EXPECT_EQ(alone[i], all[r * net.output_stride() + i]);
+      for (std::size_t i = 0; i < net.output_stride(); ++i)
+        EXPECT_EQ(alone[i], all[r * net.output_stride() + i]);
     }
   }
 }
@@ -197,8 +203,8 @@ TEST(Network, FloatsStayCloseToDoubles) {
     const auto z = wide.forward();
     for (std::size_t r = 0; r < Played<float>::rows; ++r)
       for (std::size_t i = 0; i < kind.plan.outputs; ++i)
-        EXPECT_NEAR(static_cast<double>(y[r * narrow.net.output_stride() + i]), z[r * wide.net.output_stride() + i],
-                    2e-5)
+        EXPECT_NEAR(static_cast<double>(y[r * narrow.net.output_stride() + i]),
+                    z[r * wide.net.output_stride() + i], 2e-5)
             << kind.name;
   }
 }
@@ -214,15 +220,19 @@ TEST(Network, ActivationsAreExactToAFewUnitsInTheLastPlace) {
     constexpr std::size_t rows = 6001;
     AlignedBuffer<float> inputs(rows * net.input_stride());
     for (std::size_t r = 0; r < rows; ++r)
-      inputs[r * net.input_stride()] = (static_cast<float>(r) - 3000.0f) * (r % 2 == 0 ? 0.005f : 1e-5f);
+      inputs[r * net.input_stride()] =
+          (static_cast<float>(r) - 3000.0f) * (r % 2 == 0 ? 0.005f : 1e-5f);
     auto room = net.workspace(rows);
-    const auto outputs = net.forward(parameters.span(), prepared.span(), inputs.span(), {1, rows}, room);
+    const auto outputs =
+        net.forward(parameters.span(), prepared.span(), inputs.span(), {1, rows}, room);
     double most = 0.0;
     for (std::size_t r = 0; r < rows; ++r) {
       const double exact = right(static_cast<double>(inputs[r * net.input_stride()]));
       const auto near = static_cast<float>(exact);
-      const double unit = static_cast<double>(std::nextafter(std::fabs(near), 100.0f) - std::fabs(near));
-      most = std::max(most, std::fabs(static_cast<double>(outputs[r * net.output_stride()]) - exact) / unit);
+      const double unit =
+          static_cast<double>(std::nextafter(std::fabs(near), 100.0f) - std::fabs(near));
+      most = std::max(
+          most, std::fabs(static_cast<double>(outputs[r * net.output_stride()]) - exact) / unit);
     }
     return most;
   };
@@ -240,7 +250,8 @@ TEST(Network, ForgetsWhereEpisodesBegin) {
   for (float& m : played.before.span().first(5)) m = 1.0f;  // of the agent whose episode begins
   const auto again = played.forward();
   for (std::size_t i = 0; i < kept.size(); ++i) EXPECT_EQ(again[i], kept[i]);
-  for (float& m : played.before.span().subspan(played.net.memory_stride(), 5)) m = 1.0f;  // of a sequence that continues
+  for (float& m : played.before.span().subspan(played.net.memory_stride(), 5))
+    m = 1.0f;  // of a sequence that continues
   const auto changed = played.forward();
   EXPECT_NE(changed[played.net.output_stride()], kept[played.net.output_stride()]);
 }
@@ -252,7 +263,8 @@ TEST(Network, InitialWeightsAreOrthogonalWithTheirGain) {
   net.initialise(p.span(), random, 0.01);
   const auto check = [&](const char* name, double gain, bool by_rows) {
     const NetworkPart& part = part_of(net, name);
-    const std::size_t vectors = by_rows ? part.rows : part.width, length = by_rows ? part.width : part.rows;
+    const std::size_t vectors = by_rows ? part.rows : part.width,
+                      length = by_rows ? part.width : part.rows;
     const auto at = [&](std::size_t v, std::size_t i) {
       return p[part.offset + (by_rows ? v * part.stride + i : i * part.stride + v)];
     };
@@ -265,7 +277,8 @@ TEST(Network, InitialWeightsAreOrthogonalWithTheirGain) {
   };
   check("hidden.0.weight", std::sqrt(2.0), true);
   check("output.weight", 0.01, false);
-  for (const double b : p.span().subspan(part_of(net, "hidden.0.bias").offset, 4)) EXPECT_EQ(b, 0.0);
+  for (const double b : p.span().subspan(part_of(net, "hidden.0.bias").offset, 4))
+    EXPECT_EQ(b, 0.0);
 }
 
 TEST(Network, RefusesPlansThatCannotBeBuilt) {
@@ -281,7 +294,8 @@ TEST(Network, RefusesPlansThatCannotBeBuilt) {
   CrowdFront headless = crowd;
   headless.here = 3;
   EXPECT_TRUE(refused({.columns = 98, .crowds = {headless}, .outputs = 1}));
-  EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("{\"columns\": 3}"); }).kind(), ErrorKind::file);
+  EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("{\"columns\": 3}"); }).kind(),
+            ErrorKind::file);
   EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("?"); }).kind(), ErrorKind::file);
 }
 

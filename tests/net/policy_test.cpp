@@ -59,7 +59,8 @@ TEST(Policy, WrongSizesAreRefused) {
   std::vector<float> senses(policy.columns() + 1), controls(policy.controls());
   const Error error = test::error_of([&] { policy.decide(senses, controls); });
   EXPECT_EQ(error.kind(), ErrorKind::usage);
-  EXPECT_NE(error.problem().find("do not fit a policy of 16 columns and 2 controls"), std::string::npos);
+  EXPECT_NE(error.problem().find("do not fit a policy of 16 columns and 2 controls"),
+            std::string::npos);
 }
 
 TEST(Signature, SurvivesAFileAndNamesDifferences) {
@@ -73,7 +74,8 @@ TEST(Signature, SurvivesAFileAndNamesDifferences) {
             "column 6 is 'rays[1].weed' in the game and 'rays[1].hull' in the checkpoint");
   other = signature;
   other.controls.pop_back();
-  EXPECT_EQ(first_difference(other, signature), "control 2 'rudder' is in the checkpoint but not in the game");
+  EXPECT_EQ(first_difference(other, signature),
+            "control 2 'rudder' is in the checkpoint but not in the game");
   other = signature;
   other.policy.hidden = {32};
   EXPECT_EQ(first_difference(other, signature),

@@ -35,11 +35,13 @@ TEST(TensorFile, ComesBackAsItWas) {
   EXPECT_EQ(file.integers("steps"), std::vector<std::int64_t>{-7});
   EXPECT_EQ(file.text("role"), "skiff \"A\"");
   std::array<float, 5> wrong{};
-  EXPECT_NE(test::error_of([&] { file.get("weight", wrong); }).problem().find("6 elements where 5"), std::string::npos);
+  EXPECT_NE(test::error_of([&] { file.get("weight", wrong); }).problem().find("6 elements where 5"),
+            std::string::npos);
   EXPECT_EQ(test::error_of([&] { file.doubles("weight"); }).kind(), ErrorKind::file);
 }
 
-// Readers of the format need no more than this: a length, a JSON header, and the data it points into.
+// Readers of the format need no more than this: a length, a JSON header, and the data it points
+// into.
 TEST(TensorFile, KeepsToTheOpenFormat) {
   const test::TemporaryFolder folder;
   example().save(folder / "a.safetensors");
@@ -53,7 +55,8 @@ TEST(TensorFile, KeepsToTheOpenFormat) {
   float third = 0;
   std::memcpy(&third, bytes.data() + 8 + length + begin + 2 * sizeof(float), sizeof third);
   EXPECT_EQ(third, 3.0f);
-  for (const auto& [key, value] : header["__metadata__"].items()) EXPECT_TRUE(value.is_string()) << key;
+  for (const auto& [key, value] : header["__metadata__"].items())
+    EXPECT_TRUE(value.is_string()) << key;
 }
 
 TEST(TensorFile, EveryFlippedBitAndEveryTruncationIsNoticed) {
@@ -68,7 +71,8 @@ TEST(TensorFile, EveryFlippedBitAndEveryTruncationIsNoticed) {
     const Error error = test::error_of([&] { TensorFile::load(path); });
     ASSERT_EQ(error.kind(), ErrorKind::file) << "byte " << i << ": " << error.what();
     test::write_file(path, good.substr(0, i));
-    ASSERT_NE(test::error_of([&] { TensorFile::load(path); }).problem().find("damaged"), std::string::npos)
+    ASSERT_NE(test::error_of([&] { TensorFile::load(path); }).problem().find("damaged"),
+              std::string::npos)
         << "cut at " << i;
   }
 }

@@ -61,8 +61,9 @@ class LivePage : public ::testing::Test {
   void no_harm_done(const std::string& url) {
     EXPECT_EQ(browser.errors(), "");
     const json elsewhere =
-        at("performance.getEntriesByType('resource').map((r) => r.name).filter((n) => !n.startsWith('" + url +
-           "') && !/^(data|blob):/.test(n))");
+        at("performance.getEntriesByType('resource').map((r) => r.name).filter((n) => "
+           "!n.startsWith('" +
+           url + "') && !/^(data|blob):/.test(n))");
     EXPECT_EQ(elsewhere, json::array());
   }
 
@@ -72,30 +73,37 @@ class LivePage : public ::testing::Test {
 
 // The skiff lies before its berth with open water between.
 std::string easy_mooring() {
-  std::string text =
-      test::mooring_with("place = { region = [-18, -13, 18, 13], heading = [-180, 180], clearance = 2.0 }",
-                         "place = { region = [-8, 0, -8, 0] }");
-  for (const auto& [from, to] : {std::pair<std::string, std::string>{
-                                     "place = { region = [-16, -11, 16, 11], heading = [-180, 180], clearance = 0.5 }",
-                                     "place = { region = [1, 0, 1, 0] }"},
-                                 {"place = { region = [-17, -12, 17, 12]", "place = { region = [-17, 8, 17, 12]"},
-                                 {"count = 8", "count = 2"}})
+  std::string text = test::mooring_with(
+      "place = { region = [-18, -13, 18, 13], heading = [-180, 180], clearance = 2.0 }",
+      "place = { region = [-8, 0, -8, 0] }");
+  for (const auto& [from, to] :
+       {std::pair<std::string, std::string>{
+            "place = { region = [-16, -11, 16, 11], heading = [-180, 180], clearance = 0.5 }",
+            "place = { region = [1, 0, 1, 0] }"},
+        {"place = { region = [-17, -12, 17, 12]", "place = { region = [-17, 8, 17, 12]"},
+        {"count = 8", "count = 2"}})
     text.replace(text.find(from), from.size(), to);
   return text;
 }
 
 TEST_F(LivePage, ASkiffIsDrivenIntoItsBerthByKeys) {
   test::write_file(folder / "easy.toml", easy_mooring());
-  Serving tool({"drive", (folder / "easy.toml").string(), "--out", (folder / "driven.zrep").string(), "--seed", "3"});
+  Serving tool({"drive", (folder / "easy.toml").string(), "--out",
+                (folder / "driven.zrep").string(), "--seed", "3"});
   browser.open(tool.url);
-  ASSERT_TRUE(browser.wait_for("document.body.dataset.ready && viewer.driving.preview")) << browser.errors();
-  EXPECT_EQ(at("[...document.querySelectorAll('#bindings kbd')].slice(0, 2).map((k) => k.textContent)"),
-            json({"Up", "W"}));
-  const auto x = [&] { return at("viewer.views[0].arena.poseOf(viewer.chosen.body)[0]").get<double>(); };
+  ASSERT_TRUE(browser.wait_for("document.body.dataset.ready && viewer.driving.preview"))
+      << browser.errors();
+  EXPECT_EQ(
+      at("[...document.querySelectorAll('#bindings kbd')].slice(0, 2).map((k) => k.textContent)"),
+      json({"Up", "W"}));
+  const auto x = [&] {
+    return at("viewer.views[0].arena.poseOf(viewer.chosen.body)[0]").get<double>();
+  };
 
   browser.press(test::arrow_up);
   ASSERT_TRUE(browser.wait_for("viewer.driving.latencies.length > 0"));
-  ASSERT_TRUE(browser.wait_for("viewer.views[0].arena.poseOf(viewer.chosen.body)[0] > -3", 30)) << x();
+  ASSERT_TRUE(browser.wait_for("viewer.views[0].arena.poseOf(viewer.chosen.body)[0] > -3", 30))
+      << x();
   browser.release(test::arrow_up);
   browser.press(test::arrow_down);
   ASSERT_TRUE(browser.wait_for("viewer.driving.match.episodes[0].outcome > 0", 30)) << x();
@@ -105,14 +113,18 @@ TEST_F(LivePage, ASkiffIsDrivenIntoItsBerthByKeys) {
 
   browser.press(test::enter);
   browser.release(test::enter);
-  ASSERT_TRUE(browser.wait_for("viewer.driving.match.episodes.length === 2 && viewer.playback.end > 2"));
-  browser.run("navigator.getGamepads = () => [null, { axes: [0.02, -0.5], buttons: [{ pressed: false }] }];");
+  ASSERT_TRUE(
+      browser.wait_for("viewer.driving.match.episodes.length === 2 && viewer.playback.end > 2"));
+  browser.run(
+      "navigator.getGamepads = () => [null, { axes: [0.02, -0.5], buttons: [{ pressed: false }] "
+      "}];");
   ASSERT_TRUE(browser.wait_for("viewer.driving.axes.length === 2"));
 
   // Another client looks on; one that sends nonsense is dropped; the driver continues.
   browser.run(
       "window.other = new WebSocket(location.href.replace('http', 'ws').split('#')[0] + 'live');"
-      "other.onopen = () => other.send('nonsense'); other.onclose = (e) => (window.sentAway = [e.code, e.reason]);");
+      "other.onopen = () => other.send('nonsense'); other.onclose = (e) => (window.sentAway = "
+      "[e.code, e.reason]);");
   ASSERT_TRUE(browser.wait_for("window.sentAway"));
   EXPECT_EQ(at("window.sentAway"), json({1008, "a message could not be understood"}));
   const int before = at("viewer.playback.end").get<int>();
@@ -132,13 +144,16 @@ TEST_F(LivePage, ASkiffIsDrivenIntoItsBerthByKeys) {
   for (std::uint32_t d = 1; d < replay.episodes()[0].moments; ++d)
     throttles.insert(replay.moment(0, d).roles[0].controls[0]);
   EXPECT_TRUE(throttles.contains(1.0f) && throttles.contains(-0.5f)) << "full ahead, then back";
-  EXPECT_EQ(replay.moment(1, replay.episodes()[1].moments - 1).roles[0].controls[0], 0.5f) << "half ahead by gamepad";
+  EXPECT_EQ(replay.moment(1, replay.episodes()[1].moments - 1).roles[0].controls[0], 0.5f)
+      << "half ahead by gamepad";
 }
 
 TEST_F(LivePage, PausesChangesPaceAndKeepsWhatWasDrivenWhenInterrupted) {
-  Serving tool({"drive", "barge", "--seat", "east_tug:2", "--out", (folder / "driven.zrep").string()});
+  Serving tool(
+      {"drive", "barge", "--seat", "east_tug:2", "--out", (folder / "driven.zrep").string()});
   browser.open(tool.url);
-  ASSERT_TRUE(browser.wait_for("document.body.dataset.ready && viewer.playback.end > 1")) << browser.errors();
+  ASSERT_TRUE(browser.wait_for("document.body.dataset.ready && viewer.playback.end > 1"))
+      << browser.errors();
   EXPECT_EQ(at("[viewer.chosen.role, viewer.chosen.seat]"), json({1, 1}));
   browser.click("play");
   ASSERT_TRUE(browser.wait_for("viewer.driving.paused"));
@@ -147,7 +162,8 @@ TEST_F(LivePage, PausesChangesPaceAndKeepsWhatWasDrivenWhenInterrupted) {
   EXPECT_EQ(at("[viewer.playback.end, ...viewer.driving.poses()]"), still);
   browser.click("play");
   browser.run("byId('speed').value = 8; byId('speed').dispatchEvent(new Event('change'));");
-  ASSERT_TRUE(browser.wait_for("viewer.playback.end > " + std::to_string(still[0].get<int>() + 100), 30))
+  ASSERT_TRUE(
+      browser.wait_for("viewer.playback.end > " + std::to_string(still[0].get<int>() + 100), 30))
       << "32 times the speed";
   no_harm_done(tool.url);
   EXPECT_EQ(tool.stop(), 0);
@@ -156,21 +172,25 @@ TEST_F(LivePage, PausesChangesPaceAndKeepsWhatWasDrivenWhenInterrupted) {
 
 TEST_F(LivePage, ATrainingIsWatchedWhileItGoesOn) {
   const std::string run = (folder / "run").string();
-  const int training = test::start_tool({"train", "mooring", "--run", run, "--steps", "1000000", "--lanes", "64"});
+  const int training =
+      test::start_tool({"train", "mooring", "--run", run, "--steps", "1000000", "--lanes", "64"});
   for (int i = 0; i < 400 && !std::filesystem::exists(folder / "run/run.toml"); ++i)
     std::this_thread::sleep_for(std::chrono::milliseconds(50));
   Serving tool({"watch", run});
   browser.open(tool.url);
-  ASSERT_TRUE(browser.wait_for("document.body.dataset.ready && viewer.watching.rows.length > 1", 60))
+  ASSERT_TRUE(
+      browser.wait_for("document.body.dataset.ready && viewer.watching.rows.length > 1", 60))
       << browser.errors();
   const int rows = at("viewer.watching.rows.length").get<int>();
-  EXPECT_TRUE(browser.wait_for("viewer.watching.rows.length > " + std::to_string(rows + 2), 60)) << "curves grow";
+  EXPECT_TRUE(browser.wait_for("viewer.watching.rows.length > " + std::to_string(rows + 2), 60))
+      << "curves grow";
   EXPECT_EQ(at("Object.values(Chart.instances).length >= 6"), true);
   ASSERT_TRUE(browser.wait_for("viewer.matches && viewer.playback.time > 1", 90))
       << "episodes of the newest policy are played";
   const std::string first = at("viewer.matches[0].name").get<std::string>();
   browser.run("viewer.playback.speed = 9;");
-  EXPECT_TRUE(browser.wait_for("viewer.matches[0].name > '" + first + "'", 90)) << "a newer policy takes its place";
+  EXPECT_TRUE(browser.wait_for("viewer.matches[0].name > '" + first + "'", 90))
+      << "a newer policy takes its place";
   test::wait_for(training);
   ASSERT_TRUE(browser.wait_for("/finished/.test(viewer.watching.summary.textContent)", 30));
   browser.click("compare");
@@ -182,17 +202,23 @@ TEST_F(LivePage, ATrainingIsWatchedWhileItGoesOn) {
 TEST_F(LivePage, ReplaysAreServedPartByPart) {
   const std::string file = (folder / "a.zrep").string();
   test::write_file(folder / "keys.txt", "0 press ArrowUp\n9 release ArrowUp\n");
-  ASSERT_EQ(test::run_tool({"drive", "mooring", "--keys", (folder / "keys.txt").string(), "--out", file}).status, 0);
+  ASSERT_EQ(
+      test::run_tool({"drive", "mooring", "--keys", (folder / "keys.txt").string(), "--out", file})
+          .status,
+      0);
   Serving tool({"replay", file, file, "--serve", "--token", "sesame"});
   EXPECT_NE(tool.url.find("?token=sesame"), std::string::npos);
   EXPECT_EQ(test::http(tool.port, "GET", "/").status, 401);
   for (const char* path : {"/data/0/meta.json", "/data/1/0/0", "/"})
-    EXPECT_EQ(test::http(tool.port, "GET", std::string(path) + "?token=sesame").status, 200) << path;
-  for (const char* path : {"/data/7/meta.json", "/data/0/9/0", "/data/0/0/99", "/data/0/x/0", "/data/0",
-                           "/../etc/passwd", "/%2e%2e/etc/passwd", "/report.js"})
-    EXPECT_EQ(test::http(tool.port, "GET", std::string(path) + "?token=sesame").status, 404) << path;
+    EXPECT_EQ(test::http(tool.port, "GET", std::string(path) + "?token=sesame").status, 200)
+        << path;
+  for (const char* path : {"/data/7/meta.json", "/data/0/9/0", "/data/0/0/99", "/data/0/x/0",
+                           "/data/0", "/../etc/passwd", "/%2e%2e/etc/passwd", "/report.js"})
+    EXPECT_EQ(test::http(tool.port, "GET", std::string(path) + "?token=sesame").status, 404)
+        << path;
   browser.open(tool.url);
-  ASSERT_TRUE(browser.wait_for("document.body.dataset.ready && viewer.views.length === 2")) << browser.errors();
+  ASSERT_TRUE(browser.wait_for("document.body.dataset.ready && viewer.views.length === 2"))
+      << browser.errors();
   browser.click("play");
   EXPECT_TRUE(browser.wait_for("viewer.playback.time > 3"));
   no_harm_done(tool.url.substr(0, tool.url.find('?')));

@@ -18,35 +18,46 @@ namespace {
 
 using nlohmann::json;
 
-GameSpec demo(const std::string& name) { return load_game(test::project_folder() / "demos" / (name + ".toml")); }
+GameSpec demo(const std::string& name) {
+  return load_game(test::project_folder() / "demos" / (name + ".toml"));
+}
 
 // Plays by script or at random; with overlays and estimates that can be recognised.
-void record(const std::filesystem::path& file, const GameSpec& spec, std::uint32_t episodes, std::uint64_t seed = 6) {
+void record(const std::filesystem::path& file, const GameSpec& spec, std::uint32_t episodes,
+            std::uint64_t seed = 6) {
   const Game game(spec);
   std::vector<std::unique_ptr<Player>> players;
   std::vector<Player*> hands;
   for (std::size_t r = 0; r < game.roles().size(); ++r)
-    hands.push_back(
-        players.emplace_back(spec.roles[r].script.playable() ? script_player(game, r) : random_player()).get());
+    hands.push_back(players
+                        .emplace_back(spec.roles[r].script.playable() ? script_player(game, r)
+                                                                      : random_player())
+                        .get());
   ReplayWriter writer(file, game, {spec.name, to_toml(spec), {hands[0]->name()}, seed, "test"});
   std::vector<float> values, probabilities;
   for (const Role& role : game.roles()) {
     values.resize(values.size() + role.seats.size(), 0.5f);
-    probabilities.resize(probabilities.size() + role.seats.size() * probability_count(role.controls), 0.25f);
+    probabilities.resize(
+        probabilities.size() + role.seats.size() * probability_count(role.controls), 0.25f);
   }
   for (std::uint32_t e = 0; e < episodes; ++e)
     play_one(game, hands, {seed, 0, e}, [&](const Lanes& lanes) {
       values[0] = 0.01f * static_cast<float>(lanes.steps(0));
       if (lanes.steps(0) % 2 == 1) {
-        writer.draw({.name = "aim", .label = "there", .form = Overlay::Form::points, .numbers = {1, 2, 0}});
-        writer.draw({.name = "alarm", .form = Overlay::Form::tint, .colour = {255, 0, 255}, .numbers = {0}});
+        writer.draw(
+            {.name = "aim", .label = "there", .form = Overlay::Form::points, .numbers = {1, 2, 0}});
+        writer.draw({.name = "alarm",
+                     .form = Overlay::Form::tint,
+                     .colour = {255, 0, 255},
+                     .numbers = {0}});
       }
       writer.add(lanes, 0, {values, probabilities});
     });
   writer.finish();
 }
 
-// Pixels of the first view's canvas: how many colours there are, and how many pixels differ from the ground.
+// Pixels of the first view's canvas: how many colours there are, and how many pixels differ from
+// the ground.
 constexpr const char* look_at_canvas = R"(
   const view = viewer.views[0].arena;
   view.dirty = true;
@@ -70,7 +81,8 @@ class Viewer : public ::testing::Test {
   json at(const std::string& expression) { return browser.run("return " + expression + ";"); }
   void no_harm_done() {
     EXPECT_EQ(browser.errors(), "");
-    EXPECT_EQ(at("performance.getEntriesByType('resource').map((r) => r.name).filter((n) => !/^(data|blob):/.test(n))"),
+    EXPECT_EQ(at("performance.getEntriesByType('resource').map((r) => r.name).filter((n) => "
+                 "!/^(data|blob):/.test(n))"),
               json::array());
     EXPECT_EQ(at("document.documentElement.scrollWidth > innerWidth"), false);
   }
@@ -87,29 +99,35 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   EXPECT_EQ(at("viewer.playback.episodes"), 2);
   EXPECT_EQ(at("viewer.playback.end"), replay.episodes()[0].moments - 1);
 
-  // Each column by name with its value, in its unit; controls, ledger and estimate of a moment half-way.
+  // Each column by name with its value, in its unit; controls, ledger and estimate of a moment
+  // half-way.
   const std::uint32_t d = replay.episodes()[0].moments / 2 | 1u;
   browser.run("viewer.playback.seek(" + std::to_string(d) + ");");
   ASSERT_TRUE(browser.wait_for("document.querySelector('.state').textContent.startsWith('step " +
                                std::to_string(d) + " ')"));
   const Moment moment = replay.moment(0, d);
   const json rows =
-      at("[...document.querySelectorAll('.observations tbody tr')].map((r) => [...r.cells].map((c) => c.textContent))");
+      at("[...document.querySelectorAll('.observations tbody tr')].map((r) => [...r.cells].map((c) "
+         "=> c.textContent))");
   ASSERT_EQ(rows.size(), role.columns.size());
   for (std::size_t c = 0; c < rows.size(); ++c) {
     EXPECT_EQ(rows[c][0], role.columns[c].name);
     EXPECT_EQ(rows[c][2], role.columns[c].unit);
     const double scale = role.columns[c].unit == "flag" ? 1.0 : role.columns[c].scale;
-    EXPECT_NEAR(std::stod(rows[c][1].get<std::string>()), static_cast<double>(moment.roles[0].observations[c]) * scale,
-                0.51)
+    EXPECT_NEAR(std::stod(rows[c][1].get<std::string>()),
+                static_cast<double>(moment.roles[0].observations[c]) * scale, 0.51)
         << role.columns[c].name;
   }
-  EXPECT_NEAR(std::stod(at("document.querySelector('.gauge output').textContent").get<std::string>()),
-              static_cast<double>(replay.moment(0, d + 1).roles[0].controls[0]), 0.006);
+  EXPECT_NEAR(
+      std::stod(at("document.querySelector('.gauge output').textContent").get<std::string>()),
+      static_cast<double>(replay.moment(0, d + 1).roles[0].controls[0]), 0.006);
   double reward = 0.0;
-  for (std::uint32_t i = 0; i <= d; ++i) reward += static_cast<double>(replay.moment(0, i).roles[0].rewards[0]);
-  ASSERT_TRUE(browser.wait_for("viewer.panel.rewards && viewer.panel.rewards[0].length === viewer.playback.end + 1"));
-  EXPECT_NEAR(at("viewer.panel.rewards[0][" + std::to_string(d) + "].y").get<double>(), reward, 1e-4);
+  for (std::uint32_t i = 0; i <= d; ++i)
+    reward += static_cast<double>(replay.moment(0, i).roles[0].rewards[0]);
+  ASSERT_TRUE(browser.wait_for(
+      "viewer.panel.rewards && viewer.panel.rewards[0].length === viewer.playback.end + 1"));
+  EXPECT_NEAR(at("viewer.panel.rewards[0][" + std::to_string(d) + "].y").get<double>(), reward,
+              1e-4);
   EXPECT_NEAR(at("viewer.panel.valueChart.data.datasets[0].data.at(-1).y").get<double>(),
               0.01 * (replay.episodes()[0].moments - 1), 1e-4);
 
@@ -128,9 +146,10 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   }
   // Rays end where the seat's rays ended.
   browser.run("viewer.playback.seek(" + std::to_string(d) + ");");
-  const json ends = at("raysOf(viewer.match, viewer.match.frame(0, " + std::to_string(d) +
-                       "), 0, 0, viewer.views[0].overlays.poseAtStep(viewer.match, viewer.match.frame(0, " +
-                       std::to_string(d) + "), viewer.chosen.body)).map((r) => [...r.to, r.tag])");
+  const json ends =
+      at("raysOf(viewer.match, viewer.match.frame(0, " + std::to_string(d) +
+         "), 0, 0, viewer.views[0].overlays.poseAtStep(viewer.match, viewer.match.frame(0, " +
+         std::to_string(d) + "), viewer.chosen.body)).map((r) => [...r.to, r.tag])");
   Lanes lanes(replay.game(), 1);
   lanes.begin(0, {});
   std::copy(moment.state.begin(), moment.state.end(), lanes.arena_state(0));
@@ -140,9 +159,10 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
     EXPECT_NEAR(ends[i][0].get<double>(), static_cast<double>(rays[i].to_x), 1e-3);
     EXPECT_NEAR(ends[i][1].get<double>(), static_cast<double>(rays[i].to_y), 1e-3);
     const Arena& arena = replay.game().arena();
-    const json tag = rays[i].entity < 0
-                         ? json()
-                         : json(arena.tags()[arena.entities()[static_cast<std::size_t>(rays[i].entity)].tag]);
+    const json tag =
+        rays[i].entity < 0
+            ? json()
+            : json(arena.tags()[arena.entities()[static_cast<std::size_t>(rays[i].entity)].tag]);
     EXPECT_EQ(ends[i][3], tag);
   }
   no_harm_done();
@@ -151,7 +171,9 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
 TEST_F(Viewer, WordsAtOneSpotStandInLinesAndTablesFitThePanel) {
   record(folder / "a.zrep", demo("kelpdive"), 1);
   show({folder / "a.zrep"});
-  EXPECT_EQ(at("document.getElementById('right').scrollWidth > document.getElementById('right').clientWidth"), false);
+  EXPECT_EQ(at("document.getElementById('right').scrollWidth > "
+               "document.getElementById('right').clientWidth"),
+            false);
   const json offsets = browser.run(R"(
     const { arena, overlays } = viewer.views[0], kind = kindsOfEvents.indexOf("touch");
     arena.clear(arena.overlay);
@@ -162,7 +184,8 @@ TEST_F(Viewer, WordsAtOneSpotStandInLinesAndTablesFitThePanel) {
   )");
   ASSERT_EQ(offsets.size(), 3u);
   EXPECT_DOUBLE_EQ(offsets[0].get<double>(), 0.5);
-  EXPECT_LT(offsets[1].get<double>(), 0.0);  // a line higher: its middle is more than half a word above its place
+  EXPECT_LT(offsets[1].get<double>(),
+            0.0);  // a line higher: its middle is more than half a word above its place
   EXPECT_DOUBLE_EQ(offsets[2].get<double>(), 0.5);
   no_harm_done();
 }
@@ -182,19 +205,25 @@ TEST_F(Viewer, PlaysStepsScrubsAndLoops) {
     browser.release(key);
     EXPECT_EQ(at("viewer.playback.time"), wanted) << key;
   }
-  browser.run("const r = document.querySelector('#line input'); r.value = 11; r.dispatchEvent(new Event('input'));");
+  browser.run(
+      "const r = document.querySelector('#line input'); r.value = 11; r.dispatchEvent(new "
+      "Event('input'));");
   EXPECT_EQ(at("viewer.playback.time"), 11);
   browser.click("next_event");
   const double event = at("viewer.playback.time").get<double>();
-  EXPECT_TRUE(event > 11 && at("viewer.playback.marks().some((m) => m[0] === viewer.playback.time)").get<bool>());
+  EXPECT_TRUE(event > 11 &&
+              at("viewer.playback.marks().some((m) => m[0] === viewer.playback.time)").get<bool>());
   browser.run(
-      "document.getElementById('speed').value = 9; document.getElementById('speed').dispatchEvent(new "
+      "document.getElementById('speed').value = 9; "
+      "document.getElementById('speed').dispatchEvent(new "
       "Event('change'));");
   browser.click("loop");
   browser.run(
-      "window.wrapped = 0; let last = 0; setInterval(() => { if (viewer.playback.time < last) ++window.wrapped; last = "
+      "window.wrapped = 0; let last = 0; setInterval(() => { if (viewer.playback.time < last) "
+      "++window.wrapped; last = "
       "viewer.playback.time; }, 5); viewer.playback.toggle(true);");
-  EXPECT_TRUE(browser.wait_for("window.wrapped > 0")) << "at 64 times the speed it begins again within seconds";
+  EXPECT_TRUE(browser.wait_for("window.wrapped > 0"))
+      << "at 64 times the speed it begins again within seconds";
   no_harm_done();
 }
 
@@ -203,7 +232,8 @@ TEST_F(Viewer, OverlaysAreDrawnAndSwitchedOff) {
   show({folder / "a.zrep"}, "#episode=0&at=21&seat=0&view=above");
   ASSERT_TRUE(browser.wait_for("viewer.playback.time === 21 && !viewer.changed"));
   EXPECT_GT(browser.run(look_at_canvas)["colours"].get<int>(), 8);
-  // On a busy machine fewer points would be drawn at some moment, and pictures could not be compared.
+  // On a busy machine fewer points would be drawn at some moment, and pictures could not be
+  // compared.
   browser.run("for (const view of viewer.views) { view.arena.slow = view.arena.coarser = false; }");
   for (const char* name : {"rays", "all_rays", "paths", "zones", "custom", "heatmap", "value"}) {
     const json before = browser.run(look_at_canvas)["sum"];
@@ -225,14 +255,18 @@ TEST_F(Viewer, OverlaysAreDrawnAndSwitchedOff) {
 TEST_F(Viewer, ALinkKeepsTheMoment) {
   record(folder / "a.zrep", demo("barge"), 1);
   show({folder / "a.zrep"});
-  browser.run("viewer.chooseSeat(2); viewer.setMode('space'); viewer.playback.seek(7.5); viewer.flipOverlay('heatmap');");
-  ASSERT_TRUE(browser.wait_for("location.hash.includes('at=7.5') && location.hash.includes('heatmap')"));
+  browser.run(
+      "viewer.chooseSeat(2); viewer.setMode('space'); viewer.playback.seek(7.5); "
+      "viewer.flipOverlay('heatmap');");
+  ASSERT_TRUE(
+      browser.wait_for("location.hash.includes('at=7.5') && location.hash.includes('heatmap')"));
   const std::string link = at("location.href").get<std::string>();
   browser.open("about:blank");
   browser.open(link);
   ASSERT_TRUE(browser.wait_for("document.body.dataset.ready"));
-  EXPECT_EQ(at("[viewer.playback.time, +byId('seat').value, byId('mode').value, viewer.shown.heatmap]"),
-            json({7.5, 2, "space", true}));
+  EXPECT_EQ(
+      at("[viewer.playback.time, +byId('seat').value, byId('mode').value, viewer.shown.heatmap]"),
+      json({7.5, 2, "space", true}));
   no_harm_done();
 }
 
@@ -240,7 +274,8 @@ TEST_F(Viewer, ShowsHeightsAndBlocksInSpace) {
   for (const char* name : {"flare", "narrows", "kelpdive"}) {
     record(folder / (std::string(name) + ".zrep"), demo(name), 1);
     show({folder / (std::string(name) + ".zrep")}, "#episode=0&at=9&seat=0&view=space");
-    ASSERT_TRUE(browser.wait_for("viewer.playback.time === 9 && !viewer.changed")) << browser.errors();
+    ASSERT_TRUE(browser.wait_for("viewer.playback.time === 9 && !viewer.changed"))
+        << browser.errors();
     const json space = browser.run(look_at_canvas);
     EXPECT_GT(space["colours"].get<int>(), 20) << name;
     EXPECT_LT(space["most"].get<double>(), 0.95) << name;
@@ -283,7 +318,8 @@ TEST_F(Viewer, RunsUpToFourReplaysInStep) {
     Replay replay(files[i]);
     const std::string caption = captions[i].get<std::string>();
     EXPECT_TRUE(caption.starts_with("run" + std::to_string(i) + " ")) << caption;
-    if (caption.find("success") == std::string::npos && caption.find("failure") == std::string::npos)
+    if (caption.find("success") == std::string::npos &&
+        caption.find("failure") == std::string::npos)
       steps.insert(std::stoi(caption.substr(caption.find("step ") + 9)));
   }
   EXPECT_EQ(steps.size(), 1u) << captions;
@@ -294,13 +330,14 @@ TEST_F(Viewer, RunsUpToFourReplaysInStep) {
             ErrorKind::usage);
 }
 
-// A network whose answers are known: the throttle is the compass's, the rudder follows what it read a step ago.
+// A network whose answers are known: the throttle is the compass's, the rudder follows what it read
+// a step ago.
 Policy known_network(const GameSpec& spec) {
   const Role role = Game(spec).roles()[0];
   const auto column = [&](const std::string& name) {
-    return static_cast<std::int64_t>(
-        std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == name; }) -
-        role.columns.begin());
+    return static_cast<std::int64_t>(std::find_if(role.columns.begin(), role.columns.end(),
+                                                  [&](const Column& c) { return c.name == name; }) -
+                                     role.columns.begin());
   };
   PolicySignature signature{.role = role.name, .columns = role.columns, .controls = role.controls};
   signature.policy = {.columns = role.columns.size(), .outputs = 2};
@@ -327,40 +364,50 @@ TEST_F(Viewer, ShowsTheNetworkAtWork) {
   const GameSpec spec = demo("mooring");
   record(folder / "a.zrep", spec, 1);
   show({folder / "a.zrep"}, "", {known_network(spec)});
-  ASSERT_TRUE(browser.wait_for("viewer.panel.network && viewer.panel.network.values !== null")) << browser.errors();
+  ASSERT_TRUE(browser.wait_for("viewer.panel.network && viewer.panel.network.values !== null"))
+      << browser.errors();
   // Every node is what its inputs say: the rudder by what was read at the step before.
   Replay replay(folder / "a.zrep");
   const auto sensed = [&](std::uint32_t step, const std::string& name) {
     const Role& role = replay.game().roles()[0];
-    const auto at =
-        std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) { return c.name == name; });
-    return replay.moment(0, step).roles[0].observations[static_cast<std::size_t>(at - role.columns.begin())];
+    const auto at = std::find_if(role.columns.begin(), role.columns.end(),
+                                 [&](const Column& c) { return c.name == name; });
+    return replay.moment(0, step)
+        .roles[0]
+        .observations[static_cast<std::size_t>(at - role.columns.begin())];
   };
   const json shown = browser.run(R"(
     const n = viewer.panel.network, at = (name) => n.network.nodes.findIndex((node) => node.name === name);
     n.step = 3;
     return { throttle: n.value(at("throttle")), rudder: n.value(at("rudder")), used: n.network.nodes.filter((node) => node.used).length };)");
-  EXPECT_NEAR(shown["throttle"].get<double>(), 2.0 * static_cast<double>(sensed(3, "compass.ahead")), 1e-4);
-  EXPECT_NEAR(shown["rudder"].get<double>(), -3.0 * static_cast<double>(sensed(2, "compass.left")), 1e-4);
+  EXPECT_NEAR(shown["throttle"].get<double>(),
+              2.0 * static_cast<double>(sensed(3, "compass.ahead")), 1e-4);
+  EXPECT_NEAR(shown["rudder"].get<double>(), -3.0 * static_cast<double>(sensed(2, "compass.left")),
+              1e-4);
   EXPECT_EQ(shown["used"], 4);
   // A click on an input shows its links; another shows all again.
   const auto click_on = [&](const std::string& name) {
-    browser.run(R"(const n = viewer.panel.network, box = n.canvas.getBoundingClientRect(), s = box.width / n.width;
+    browser.run(
+        R"(const n = viewer.panel.network, box = n.canvas.getBoundingClientRect(), s = box.width / n.width;
       const [x, y] = n.at[n.network.nodes.findIndex((node) => node.name === ")" +
-                name + R"(")];
+        name + R"(")];
       n.canvas.dispatchEvent(new MouseEvent("click", { clientX: box.left + (x - 20) * s, clientY: box.top + y * s }));)");
-    return browser.run("return document.getElementById('network_links').textContent").get<std::string>();
+    return browser.run("return document.getElementById('network_links').textContent")
+        .get<std::string>();
   };
   EXPECT_EQ(click_on("compass.left"), "compass.left > rudder: -3.00, from the step before");
   EXPECT_EQ(click_on("compass.left"), "");
   EXPECT_EQ(click_on("compass.distance"), "none: it is not used");
-  const auto pixels = [&] { return browser.run("return viewer.panel.network.canvas.toDataURL()").get<std::string>(); };
+  const auto pixels = [&] {
+    return browser.run("return viewer.panel.network.canvas.toDataURL()").get<std::string>();
+  };
   const std::string graph = pixels();
   browser.click("network_weights");
   EXPECT_NE(pixels(), graph);
   EXPECT_EQ(browser.errors(), "");
   EXPECT_EQ(test::error_of([&] {
-              write_page(folder / "b.html", {folder / "a.zrep"}, {known_network(spec), known_network(spec)});
+              write_page(folder / "b.html", {folder / "a.zrep"},
+                         {known_network(spec), known_network(spec)});
             }).kind(),
             ErrorKind::usage);
 }
@@ -380,12 +427,15 @@ TEST_F(Viewer, LightAndDarkHelpAndCrowds) {
   browser.click("help");
   browser.run("byId('help').close();");
   // Filtering leaves what contains the words.
-  browser.run("const f = document.querySelector('input[type=search]'); f.value = 'compass'; f.oninput();");
+  browser.run(
+      "const f = document.querySelector('input[type=search]'); f.value = 'compass'; f.oninput();");
   const json visible =
-      at("[...document.querySelectorAll('.observations tbody tr')].filter((r) => !r.hidden).map((r) => "
+      at("[...document.querySelectorAll('.observations tbody tr')].filter((r) => "
+         "!r.hidden).map((r) => "
          "r.cells[0].textContent)");
   EXPECT_FALSE(visible.empty());
-  for (const auto& name : visible) EXPECT_NE(name.get<std::string>().find("compass"), std::string::npos);
+  for (const auto& name : visible)
+    EXPECT_NE(name.get<std::string>().find("compass"), std::string::npos);
   no_harm_done();
 }
 

@@ -43,7 +43,8 @@ TEST(Convert, TablesHoldWhatTheReplayHolds) {
   record_random(folder / "a.zrep", "barge");
   Replay replay(folder / "a.zrep");
   write_csv(folder / "tables", replay);
-  const auto states = table(folder / "tables/states.csv"), events = table(folder / "tables/events.csv"),
+  const auto states = table(folder / "tables/states.csv"),
+             events = table(folder / "tables/events.csv"),
              ledger = table(folder / "tables/ledger.csv");
   std::size_t state = 1, event = 1, reward = 1;
   const Game& game = replay.game();
@@ -113,17 +114,19 @@ TEST(Convert, ScenesMoveAsTheMatchDid) {
     }
   }
   EXPECT_GT(moved["balloon"], 0);
-  EXPECT_EQ(test::error_of([&] { write_gltf(folder / "a.obj", replay, 0); }).kind(), ErrorKind::usage);
-  EXPECT_EQ(test::error_of([&] { write_gltf(folder / "a.glb", replay, 9); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] { write_gltf(folder / "a.obj", replay, 0); }).kind(),
+            ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] { write_gltf(folder / "a.glb", replay, 9); }).kind(),
+            ErrorKind::usage);
 }
 
 TEST(Convert, ScenesPassTheOfficialValidator) {
   const test::TemporaryFolder folder;
   const std::string place = folder.path().string();
   if (std::system("command -v npm >/dev/null 2>&1") != 0) GTEST_SKIP() << "npm is not installed";
-  if (std::system(
-          ("cd " + place + " && npm install --silent --no-audit --no-fund gltf-validator >/dev/null 2>&1").c_str()) !=
-      0)
+  if (std::system(("cd " + place +
+                   " && npm install --silent --no-audit --no-fund gltf-validator >/dev/null 2>&1")
+                      .c_str()) != 0)
     GTEST_SKIP() << "npm cannot fetch gltf-validator";
   std::string files;
   for (const char* demo : {"mooring", "barge", "flare", "narrows", "kelpdive", "archipelago"}) {

@@ -1,6 +1,7 @@
 #pragma once
 
-// The small replay that docs/formats/replay.md takes apart: a buoy drifts towards its mooring for two steps.
+// The small replay that docs/formats/replay.md takes apart: a buoy drifts towards its mooring for
+// two steps.
 
 #include <filesystem>
 
@@ -34,7 +35,8 @@ inline void record_buoy(const std::filesystem::path& file) {
   Lanes lanes(game, 1);
   lanes.begin(0, {7, 0, 0});
   for (;;) {
-    const std::vector<float> values{-2.0f + static_cast<float>(lanes.steps(0))}, probabilities{0.75f, 0.125f};
+    const std::vector<float> values{-2.0f + static_cast<float>(lanes.steps(0))},
+        probabilities{0.75f, 0.125f};
     if (lanes.steps(0) == 1) writer.draw({.name = "goal", .numbers = {2.0f, 0.0f, 0.0f}});
     writer.add(lanes, 0, {values, probabilities});
     if (lanes.outcome(0) != Outcome::running) break;

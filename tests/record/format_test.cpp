@@ -33,8 +33,10 @@ class PlainReader {
     const std::string index = unpack(index_at, 2);
     for (std::size_t i = 0; i < index.size(); i += 24) {
       const auto offset = number<std::uint64_t>(index, i);
-      EXPECT_EQ(number<std::uint32_t>(file_, offset + 16), number<std::uint32_t>(index, i + 8)) << "episode";
-      EXPECT_EQ(number<std::uint32_t>(file_, offset + 20), number<std::uint32_t>(index, i + 12)) << "first step";
+      EXPECT_EQ(number<std::uint32_t>(file_, offset + 16), number<std::uint32_t>(index, i + 8))
+          << "episode";
+      EXPECT_EQ(number<std::uint32_t>(file_, offset + 20), number<std::uint32_t>(index, i + 12))
+          << "first step";
       read_moments(unpack(offset, 1), number<std::uint32_t>(index, i + 16));
     }
     // Without the index: from chunk to chunk.
@@ -47,7 +49,8 @@ class PlainReader {
   struct Seen {
     std::uint32_t step, outcome;
     std::string state;
-    std::vector<std::vector<float>> numbers;  // per role: observations, controls, rewards, values, probabilities in one
+    std::vector<std::vector<float>>
+        numbers;  // per role: observations, controls, rewards, values, probabilities in one
     std::size_t events, overlays;
   };
   json header;
@@ -83,8 +86,10 @@ class PlainReader {
       at += header["state_bytes"].get<std::size_t>();
       for (const json& role : header["roles"]) {
         std::size_t probabilities = 0;
-        for (const json& control : role["controls"]) probabilities += control["options"].empty() ? 2 : control["options"].size();
-        const std::size_t each = role["columns"].size() + role["controls"].size() + role["terms"].size() + 1 + probabilities;
+        for (const json& control : role["controls"])
+          probabilities += control["options"].empty() ? 2 : control["options"].size();
+        const std::size_t each = role["columns"].size() + role["controls"].size() +
+                                 role["terms"].size() + 1 + probabilities;
         auto& numbers = m.numbers.emplace_back(role["seats"].get<std::size_t>() * each);
         std::memcpy(numbers.data(), raw.data() + at, 4 * numbers.size());
         at += 4 * numbers.size();
@@ -106,7 +111,8 @@ class PlainReader {
   std::string file_;
 };
 
-float field_of(const PlainReader& reader, const std::string& name, const std::string& state, std::size_t element) {
+float field_of(const PlainReader& reader, const std::string& name, const std::string& state,
+               std::size_t element) {
   for (const json& field : reader.header["state_fields"])
     if (field["name"] == name) {
       float value{};
@@ -132,12 +138,15 @@ TEST(ReplayFormat, AReaderWrittenFromTheDocumentReadsTheExample) {
     EXPECT_EQ(m.numbers[0][5], -2.0f + static_cast<float>(d));
     EXPECT_EQ(m.numbers[0][6], 0.75f);
     EXPECT_EQ(m.numbers[0][7], 0.125f);
-    EXPECT_NEAR(m.numbers[0][2], 0.1f * (2.0f - field_of(reader, "x", m.state, 0)), 1e-6f) << "the compass tells x";
+    EXPECT_NEAR(m.numbers[0][2], 0.1f * (2.0f - field_of(reader, "x", m.state, 0)), 1e-6f)
+        << "the compass tells x";
   }
-  EXPECT_GT(field_of(reader, "x", reader.moments[2].state, 0), field_of(reader, "x", reader.moments[1].state, 0));
+  EXPECT_GT(field_of(reader, "x", reader.moments[2].state, 0),
+            field_of(reader, "x", reader.moments[1].state, 0));
 }
 
-// The example is what today's library writes: the same moments, whatever the version of the compressor.
+// The example is what today's library writes: the same moments, whatever the version of the
+// compressor.
 TEST(ReplayFormat, TheExampleIsUpToDate) {
   const test::TemporaryFolder folder;
   test::record_buoy(folder / "now.zrep");
@@ -158,7 +167,8 @@ TEST(ReplayFormat, AReaderWrittenFromTheDocumentAgreesWithTheLibrary) {
     const Game game(load_game(test::project_folder() / "demos" / (std::string(demo) + ".toml")));
     const auto player = random_player(2);
     {
-      ReplayWriter writer(folder / "a.zrep", game, {demo, to_toml(game.spec()), {"random"}, 1, "test"});
+      ReplayWriter writer(folder / "a.zrep", game,
+                          {demo, to_toml(game.spec()), {"random"}, 1, "test"});
       for (std::uint32_t e = 0; e < 2; ++e)
         play_one(game, std::vector<Player*>(game.roles().size(), player.get()), {6, 0, e},
                  [&](const Lanes& lanes) { writer.add(lanes, 0); });
@@ -175,8 +185,9 @@ TEST(ReplayFormat, AReaderWrittenFromTheDocumentAgreesWithTheLibrary) {
         ASSERT_EQ(reader.moments[at].events, m.events.size());
         for (std::size_t r = 0; r < m.roles.size(); ++r) {
           std::vector<float> all;
-          for (const auto* list : {&m.roles[r].observations, &m.roles[r].controls, &m.roles[r].rewards,
-                                   &m.roles[r].values, &m.roles[r].probabilities})
+          for (const auto* list :
+               {&m.roles[r].observations, &m.roles[r].controls, &m.roles[r].rewards,
+                &m.roles[r].values, &m.roles[r].probabilities})
             all.insert(all.end(), list->begin(), list->end());
           ASSERT_EQ(reader.moments[at].numbers[r], all);
         }

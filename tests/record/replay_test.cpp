@@ -11,7 +11,8 @@
 namespace zithercraft {
 namespace {
 
-void record_random(const std::filesystem::path& path, const GameSpec& spec, std::uint32_t episodes) {
+void record_random(const std::filesystem::path& path, const GameSpec& spec,
+                   std::uint32_t episodes) {
   const Game game(spec);
   const auto player = random_player(2);
   ReplayWriter writer(path, game, {spec.name, to_toml(spec), {"random"}, 42, "test"});
@@ -71,7 +72,8 @@ TEST_F(ReplayFile, ACheckFindsAnotherCourseOfEvents) {
   // The same match, but one control was changed on its way into the file.
   const Game game(test::mooring());
   const auto player = random_player(2);
-  ReplayWriter writer(folder / "b.zrep", game, {"mooring", to_toml(game.spec()), {"random"}, 1, "test"});
+  ReplayWriter writer(folder / "b.zrep", game,
+                      {"mooring", to_toml(game.spec()), {"random"}, 1, "test"});
   Lanes lanes(game, 1);
   lanes.begin(0, {6, 0, 0});
   writer.add(lanes, 0);
@@ -96,7 +98,8 @@ TEST_F(ReplayFile, KeepsProbabilitiesAndOverlays) {
                                     .numbers = {1, 2, 0, 4, 5, 0}},
                                    {.name = "hot", .form = Overlay::Form::tint, .numbers = {0}}};
   const std::vector<float> probabilities{0.25f, 0.75f, 0.5f, 0.25f, 0.25f};
-  ReplayWriter writer(folder / "b.zrep", game, {"pond", to_toml(game.spec()), {"random"}, 1, "test"});
+  ReplayWriter writer(folder / "b.zrep", game,
+                      {"pond", to_toml(game.spec()), {"random"}, 1, "test"});
   Lanes lanes(game, 1);
   lanes.begin(0, {6, 0, 0});
   writer.add(lanes, 0, {.probabilities = probabilities});
@@ -144,7 +147,8 @@ TEST_F(ReplayFile, FlippedBitsAreNoticed) {
     bad[i] = static_cast<char>(bad[i] ^ (1 << (i % 8)));
     test::write_file(path, bad);
     try {
-      EXPECT_FALSE(check_replay(path).passed()) << "byte " << i;  // a hurt index is found again from the chunks
+      EXPECT_FALSE(check_replay(path).passed())
+          << "byte " << i;  // a hurt index is found again from the chunks
     } catch (const Error& error) {
       EXPECT_EQ(error.kind(), ErrorKind::file) << error.what();
       ++damaged;
@@ -154,7 +158,9 @@ TEST_F(ReplayFile, FlippedBitsAreNoticed) {
   std::string bad = good;
   bad[good.size() / 2] = static_cast<char>(bad[good.size() / 2] ^ 4);
   test::write_file(path, bad);
-  EXPECT_NE(test::error_of([&] { check_replay(path); }).problem().find("the replay is damaged: the checksum of chunk"),
+  EXPECT_NE(test::error_of([&] { check_replay(path); })
+                .problem()
+                .find("the replay is damaged: the checksum of chunk"),
             std::string::npos);
 }
 
@@ -164,13 +170,16 @@ TEST_F(ReplayFile, OtherFilesAndPlacesAreRefused) {
   test::write_file(folder / "c.zrep", "");
   EXPECT_EQ(test::error_of([&] { Replay r(folder / "c.zrep"); }).kind(), ErrorKind::file);
   EXPECT_EQ(test::error_of([&] { Replay r(folder / "none.zrep"); }).kind(), ErrorKind::file);
-  EXPECT_EQ(test::error_of([&] { record_random(folder / "no/place.zrep", test::mooring(), 1); }).kind(), ErrorKind::file);
+  EXPECT_EQ(
+      test::error_of([&] { record_random(folder / "no/place.zrep", test::mooring(), 1); }).kind(),
+      ErrorKind::file);
 }
 
 TEST_F(ReplayFile, WhatWasWrittenBeforeACrashCanBeRead) {
   const Game game(test::mooring());
   {
-    ReplayWriter writer(folder / "d.zrep", game, {"mooring", to_toml(game.spec()), {"random"}, 1, "test"});
+    ReplayWriter writer(folder / "d.zrep", game,
+                        {"mooring", to_toml(game.spec()), {"random"}, 1, "test"});
     const auto player = random_player(2);
     for (std::uint32_t e = 0; e < 3; ++e)
       play_one(game, {player.get()}, {6, 0, e}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
@@ -184,8 +193,9 @@ TEST_F(ReplayFile, WhatWasWrittenBeforeACrashCanBeRead) {
 TEST(ReplayOfCustomTerms, IsCheckedButForTheirRewards) {
   const test::TemporaryFolder folder;
   GameSpec spec = test::duck_pond();
-  spec.role("duck").rewards.push_back(
-      {.name = "splash", .each_step = [](const SeatView& seat) { return static_cast<double>(seat.speed()); }});
+  spec.role("duck").rewards.push_back({.name = "splash", .each_step = [](const SeatView& seat) {
+                                         return static_cast<double>(seat.speed());
+                                       }});
   record_random(folder / "a.zrep", spec, 2);
   const ReplayCheck check = check_replay(folder / "a.zrep");
   EXPECT_TRUE(check.passed()) << check.difference;

@@ -51,8 +51,8 @@ TEST(Drive, KeysOverTheWireSteerAndAreRecorded) {
   const Game game(test::mooring());
   std::vector<DrivenEpisode> episodes, told;
   Background served([&](const ServeOptions& serving) {
-    episodes =
-        drive(game, {.out = folder / "a.zrep", .seed = 3}, serving, [&](const DrivenEpisode& e) { told.push_back(e); });
+    episodes = drive(game, {.out = folder / "a.zrep", .seed = 3}, serving,
+                     [&](const DrivenEpisode& e) { told.push_back(e); });
   });
   EXPECT_NE(http(served.port, "GET", "/").body.find("<!DOCTYPE html>"), std::string::npos);
   EXPECT_EQ(http(served.port, "GET", "/data/0/meta.json").status, 404);
@@ -101,13 +101,16 @@ TEST(Drive, ScriptsOfKeysPlayOneEpisode) {
   EXPECT_EQ(replay.moment(0, 1).roles[0].controls, (std::vector<float>{1, 0}));
   EXPECT_EQ(replay.moment(0, 6).roles[0].controls, (std::vector<float>{1, 1}));
   for (const char* seat : {"skif", "skiff:2", "skiff:x"})
-    EXPECT_EQ(test::error_of([&] { drive_by_keys(game, {.seat = seat}, {}); }).kind(), ErrorKind::usage) << seat;
+    EXPECT_EQ(test::error_of([&] { drive_by_keys(game, {.seat = seat}, {}); }).kind(),
+              ErrorKind::usage)
+        << seat;
 }
 
 TEST(Serve, ARunTellsItsCurvesAndPlaysItsCheckpoints) {
   const test::TemporaryFolder folder;
   TrainOptions options{.folder = folder / "run", .steps = 12'000, .checkpoint_every = 4'000};
-  options.learner = {.policy_layers = {8}, .value_layers = {8}, .lanes = 16, .horizon = 32, .minibatch = 256};
+  options.learner = {
+      .policy_layers = {8}, .value_layers = {8}, .lanes = 16, .horizon = 32, .minibatch = 256};
   const zithercraft::Run run = train(test::duck_pond(), options);
   Background served([&](const ServeOptions& serving) { serve_run(folder / "run", serving); });
   const auto ask = [&](const std::string& path) { return http(served.port, "GET", path); };
@@ -123,7 +126,8 @@ TEST(Serve, ARunTellsItsCurvesAndPlaysItsCheckpoints) {
   EXPECT_EQ(ask("/data/curves.json?after=soon").status, 400);
   const std::string metrics = ask("/metrics").body;
   const auto newest = all["rows"].back()["steps"].get<std::int64_t>();
-  EXPECT_NE(metrics.find("zithercraft_steps_total{game=\"duck_pond\",run=\""), std::string::npos) << metrics;
+  EXPECT_NE(metrics.find("zithercraft_steps_total{game=\"duck_pond\",run=\""), std::string::npos)
+      << metrics;
   EXPECT_NE(metrics.find("\"} " + std::to_string(newest) + "\n"), std::string::npos) << metrics;
   EXPECT_NE(metrics.find(",term=\"home\"} "), std::string::npos);
   EXPECT_TRUE(metrics.ends_with("# EOF\n"));

@@ -14,15 +14,22 @@ namespace {
 constexpr double endless = std::numeric_limits<double>::infinity();
 
 BandFigure bands() {
-  BandFigure figure{
-      .title = "it's \"quoted\" $x `y`", .x_label = "steps", .y_label = "success", .share = true, .target = 0.9};
+  BandFigure figure{.title = "it's \"quoted\" $x `y`",
+                    .x_label = "steps",
+                    .y_label = "success",
+                    .share = true,
+                    .target = 0.9};
   figure.lines = {{"one's", {1e5, 2e5, 3e5}, {0.1, 0.5, 0.9}, {0.0, 0.4, 0.8}, {0.2, 0.6, 1.0}},
                   {"two", {1e5, 2e5}, {0.2, 0.3}, {-endless, 0.1}, {endless, 0.5}}};
   return figure;
 }
 HeatFigure heat() {
-  HeatFigure figure{.title = "heat", .x_label = "x", .y_label = "y", .x = {"0", "a'b"}, .y = {"low", "high"}};
-  figure.cells = {{Interval{0.2, 0.1, 0.3}}, {Interval{0.9, -endless, endless}, true}, {}, {Interval{123.4, 100, 140}}};
+  HeatFigure figure{
+      .title = "heat", .x_label = "x", .y_label = "y", .x = {"0", "a'b"}, .y = {"low", "high"}};
+  figure.cells = {{Interval{0.2, 0.1, 0.3}},
+                  {Interval{0.9, -endless, endless}, true},
+                  {},
+                  {Interval{123.4, 100, 140}}};
   return figure;
 }
 IntervalFigure intervals() {
@@ -65,8 +72,11 @@ TEST(Figures, AreDrawnAsPngAndSvg) {
 
 TEST(Figures, SayWhatIsMissing) {
   const test::TemporaryFolder folder;
-  EXPECT_EQ(test::error_of([&] { draw_bands(folder / "f.jpg", bands()); }).kind(), ErrorKind::usage);
-  EXPECT_NE(test::error_of([&] { draw_bands(folder / "no/f.png", bands()); }).problem().find("gnuplot gave up"),
+  EXPECT_EQ(test::error_of([&] { draw_bands(folder / "f.jpg", bands()); }).kind(),
+            ErrorKind::usage);
+  EXPECT_NE(test::error_of([&] { draw_bands(folder / "no/f.png", bands()); })
+                .problem()
+                .find("gnuplot gave up"),
             std::string::npos);
   const std::string path = std::getenv("PATH");
   ::setenv("PATH", folder.path().c_str(), 1);
@@ -79,7 +89,8 @@ TEST(Figures, SayWhatIsMissing) {
 TEST(StudyPage, HoldsTableFiguresAndPlan) {
   const test::TemporaryFolder folder;
   StudyPlan plan{.name = "<pond>", .games = {test::duck_pond()}, .seeds = {1, 2}, .steps = 600};
-  plan.learner = {.policy_layers = {8}, .value_layers = {8}, .lanes = 16, .horizon = 32, .minibatch = 256};
+  plan.learner = {
+      .policy_layers = {8}, .value_layers = {8}, .lanes = 16, .horizon = 32, .minibatch = 256};
   plan.episodes = 10;
   const auto page = [&](const StudyPlan& of, const char* name) {
     write_study_page(folder / "page.html", run_study(of, {.folder = folder / name}));

@@ -18,7 +18,8 @@ class Moments : public ::testing::Test {
   Moments() {
     const Game game(test::mooring());
     const auto player = script_player(game, 0);
-    ReplayWriter writer(folder / "a.zrep", game, {"mooring", to_toml(game.spec()), {"script"}, 1, "test"});
+    ReplayWriter writer(folder / "a.zrep", game,
+                        {"mooring", to_toml(game.spec()), {"script"}, 1, "test"});
     play_one(game, {player.get()}, {3, 0, 0}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
     writer.finish();
     replay = std::make_unique<Replay>(folder / "a.zrep");
@@ -26,7 +27,8 @@ class Moments : public ::testing::Test {
   static std::pair<int, int> size_of(const std::filesystem::path& png) {
     const std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> image(
         cairo_image_surface_create_from_png(png.c_str()), &cairo_surface_destroy);
-    return {cairo_image_surface_get_width(image.get()), cairo_image_surface_get_height(image.get())};
+    return {cairo_image_surface_get_width(image.get()),
+            cairo_image_surface_get_height(image.get())};
   }
 
   test::TemporaryFolder folder;
@@ -43,8 +45,10 @@ TEST_F(Moments, TicksDifferAndEndWithTheEpisode) {
     before = now;
   }
   EXPECT_EQ(size_of(folder / "m.png"), std::pair(1280, 800));
-  EXPECT_EQ(test::error_of([&] { draw_moment(folder / "m.png", *replay, 0, last + 1); }).kind(), ErrorKind::usage);
-  EXPECT_EQ(test::error_of([&] { draw_moment(folder / "m.png", *replay, 4); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] { draw_moment(folder / "m.png", *replay, 0, last + 1); }).kind(),
+            ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] { draw_moment(folder / "m.png", *replay, 4); }).kind(),
+            ErrorKind::usage);
 }
 
 // Each tick of a step leads on to the next; the last is what was recorded.
@@ -71,7 +75,9 @@ TEST_F(Moments, FilmsAreMadeByFfmpegOrItIsSaidWhyNot) {
     EXPECT_EQ(test::read_file(folder / "a.gif").substr(0, 6), "GIF89a");
     write_film(folder / "a.webm", *replay, 0, Film::webm);
     EXPECT_EQ(test::read_file(folder / "a.webm").substr(0, 4), "\x1a\x45\xdf\xa3");
-    EXPECT_EQ(test::error_of([&] { write_film(folder / "none/a.gif", *replay, 0, Film::gif); }).problem().substr(0, 14),
+    EXPECT_EQ(test::error_of([&] { write_film(folder / "none/a.gif", *replay, 0, Film::gif); })
+                  .problem()
+                  .substr(0, 14),
               "ffmpeg gave up");
     EXPECT_FALSE(std::filesystem::exists(folder / "a.gif.part"));
   }

@@ -26,15 +26,17 @@ struct Drawing {
 };
 
 // Colours of a PNG file with how often they occur, read back through Cairo.
-std::map<std::uint32_t, int> colours_of(const std::filesystem::path& file, int& width, int& height) {
+std::map<std::uint32_t, int> colours_of(const std::filesystem::path& file, int& width,
+                                        int& height) {
   const std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> image(
       cairo_image_surface_create_from_png(file.c_str()), &cairo_surface_destroy);
   width = cairo_image_surface_get_width(image.get());
   height = cairo_image_surface_get_height(image.get());
   std::map<std::uint32_t, int> colours;
   for (int y = 0; y < height; ++y) {
-    const auto* row = reinterpret_cast<const std::uint32_t*>(cairo_image_surface_get_data(image.get()) +
-                                                             y * cairo_image_surface_get_stride(image.get()));
+    const auto* row =
+        reinterpret_cast<const std::uint32_t*>(cairo_image_surface_get_data(image.get()) +
+                                               y * cairo_image_surface_get_stride(image.get()));
     for (int x = 0; x < width; ++x) ++colours[row[x] & 0xffffff];
   }
   return colours;
@@ -48,9 +50,10 @@ TEST(Picture, PngShowsWaterHullsBerthPathAndRays) {
   const auto with = colours_of(folder / "with.png", width, height);
   EXPECT_EQ(width, 1280);
   EXPECT_EQ(height, 800);
-  const auto water = std::max_element(with.begin(), with.end(), [](const auto& a, const auto& b) {
-                       return (a.first == 0xffffff ? 0 : a.second) < (b.first == 0xffffff ? 0 : b.second);
-                     })->first;
+  const auto water =
+      std::max_element(with.begin(), with.end(), [](const auto& a, const auto& b) {
+        return (a.first == 0xffffff ? 0 : a.second) < (b.first == 0xffffff ? 0 : b.second);
+      })->first;
   EXPECT_GT(with.at(water), 300'000);
   EXPECT_GT(with.size(), 100u);
   draw_png(folder / "without.png", {.lanes = &d.lanes, .rays = false});
@@ -90,8 +93,10 @@ TEST(Colours, OfStoneWorthLittleAreNotThoseOfTreasure) {
 
 TEST(Picture, HeightsAndBlocksAreDrawnFromAboveACorner) {
   const test::TemporaryFolder folder;
-  for (const auto& [name, least] : {std::pair{"flare", 300u}, {"kelpdive", 500u}, {"narrows", 100u}}) {
-    Lanes lanes(Game(load_game(test::project_folder() / "demos" / (std::string(name) + ".toml"))), 1);
+  for (const auto& [name, least] :
+       {std::pair{"flare", 300u}, {"kelpdive", 500u}, {"narrows", 100u}}) {
+    Lanes lanes(Game(load_game(test::project_folder() / "demos" / (std::string(name) + ".toml"))),
+                1);
     lanes.begin(0, {1, 0, 0});
     Path path;
     for (int d = 0; d < 20; ++d) {
@@ -109,8 +114,10 @@ TEST(Picture, HeightsAndBlocksAreDrawnFromAboveACorner) {
 
 TEST(Picture, BadPlacesAreErrors) {
   const Drawing d;
-  EXPECT_EQ(test::error_of([&] { draw_png("/no/such/folder/a.png", {.lanes = &d.lanes}); }).kind(), ErrorKind::file);
-  EXPECT_EQ(test::error_of([&] { draw_svg("/no/such/folder/a.svg", {.lanes = &d.lanes}); }).kind(), ErrorKind::file);
+  EXPECT_EQ(test::error_of([&] { draw_png("/no/such/folder/a.png", {.lanes = &d.lanes}); }).kind(),
+            ErrorKind::file);
+  EXPECT_EQ(test::error_of([&] { draw_svg("/no/such/folder/a.svg", {.lanes = &d.lanes}); }).kind(),
+            ErrorKind::file);
 }
 
 }  // namespace

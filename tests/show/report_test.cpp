@@ -12,7 +12,8 @@
 namespace zithercraft {
 namespace {
 
-// Appended to a copy of the page: once it is drawn, the page says about itself what a person would look for.
+// Appended to a copy of the page: once it is drawn, the page says about itself what a person would
+// look for.
 constexpr const char* probe = R"html(<script>
 window.addEventListener("error", (e) => { document.body.dataset.errors = (document.body.dataset.errors || "") + e.message; });
 window.addEventListener("load", () => setTimeout(() => {
@@ -45,7 +46,8 @@ window.addEventListener("load", () => setTimeout(() => {
 std::string run_browser(const std::filesystem::path& page, const std::filesystem::path& profile) {
   const std::string command =
       "timeout 90 chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run "
-      "--disable-background-networking --disable-component-update --disable-sync --window-size=1280,800 "
+      "--disable-background-networking --disable-component-update --disable-sync "
+      "--window-size=1280,800 "
       "--virtual-time-budget=5000 --user-data-dir=" +
       profile.string() + " --dump-dom file://" + page.string() + " 2>/dev/null";
   const std::unique_ptr<FILE, int (*)(FILE*)> pipe(::popen(command.c_str(), "r"), &::pclose);
@@ -55,7 +57,8 @@ std::string run_browser(const std::filesystem::path& page, const std::filesystem
 }
 
 std::string unescaped(std::string text) {
-  for (const auto& [from, to] : {std::pair<std::string, std::string>{"&lt;", "<"}, {"&gt;", ">"}, {"&amp;", "&"}})
+  for (const auto& [from, to] :
+       {std::pair<std::string, std::string>{"&lt;", "<"}, {"&gt;", ">"}, {"&amp;", "&"}})
     for (std::size_t at = 0; (at = text.find(from, at)) != std::string::npos; at += to.size())
       text.replace(at, from.size(), to);
   return text;
@@ -65,10 +68,13 @@ TEST(Report, ShowsEverythingInARealBrowserWithoutANetwork) {
   const test::TemporaryFolder folder;
   GameSpec game = test::mooring();
   game.about = "A skiff with </script> & <b>care</b>.";  // must not break the page
-  const zithercraft::Run run = train(
-      game, {.folder = folder / "run",
-             .steps = 20'000,
-             .learner = {.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512}});
+  const zithercraft::Run run = train(game, {.folder = folder / "run",
+                                            .steps = 20'000,
+                                            .learner = {.policy_layers = {16},
+                                                        .value_layers = {16},
+                                                        .lanes = 32,
+                                                        .horizon = 32,
+                                                        .minibatch = 512}});
   write_report(run, folder / "report.html", {.episodes = 100, .paths = 4});
   std::string page = test::read_file(folder / "report.html");
   const auto end = page.rfind("</body>");
@@ -76,8 +82,10 @@ TEST(Report, ShowsEverythingInARealBrowserWithoutANetwork) {
   test::write_file(folder / "probed.html", page.replace(end, 7, probe));
   const std::string dom = run_browser(folder / "probed.html", folder / "profile");
   const auto begin = dom.find("<pre id=\"probe\">");
-  ASSERT_NE(begin, std::string::npos) << "the page did not come up; is chromium installed?\n" << dom.substr(0, 300);
-  const auto seen = nlohmann::json::parse(unescaped(dom.substr(begin + 16, dom.find("</pre>", begin) - begin - 16)));
+  ASSERT_NE(begin, std::string::npos) << "the page did not come up; is chromium installed?\n"
+                                      << dom.substr(0, 300);
+  const auto seen = nlohmann::json::parse(
+      unescaped(dom.substr(begin + 16, dom.find("</pre>", begin) - begin - 16)));
 
   EXPECT_EQ(seen["errors"], "");
   EXPECT_NE(seen["heading"].get<std::string>().find("mooring"), std::string::npos);
@@ -88,7 +96,8 @@ TEST(Report, ShowsEverythingInARealBrowserWithoutANetwork) {
   EXPECT_EQ(seen["rows"][0].size(), 5u + 4);  // name, bar, share, return, length, four terms
   EXPECT_NE(seen["rows"][2][2].get<std::string>().find("%"), std::string::npos);
   ASSERT_EQ(seen["charts"].size(), 8u);
-  for (std::size_t i = 0; i < 8; ++i) EXPECT_GT(seen["charts"][i].get<int>(), 3000) << seen["labels"][i];
+  for (std::size_t i = 0; i < 8; ++i)
+    EXPECT_GT(seen["charts"][i].get<int>(), 3000) << seen["labels"][i];
   ASSERT_EQ(seen["images"].size(), 4u);
   for (const auto& width : seen["images"]) EXPECT_GT(width.get<int>(), 100);
   EXPECT_NE(seen["captions"][0].get<std::string>().find("Episode 0: "), std::string::npos);

@@ -48,7 +48,9 @@ TEST(Server, AnswersThisMachineAlone) {
   // A page elsewhere that has its own name point here, or that asks from where it is.
   EXPECT_EQ(http(port, "GET", "/", "", "Host: harbour.example\r\n").status, 421);
   EXPECT_EQ(http(port, "GET", "/", "", "Origin: http://harbour.example\r\n").status, 403);
-  EXPECT_EQ(http(port, "GET", "/", "", "Origin: http://127.0.0.1:" + std::to_string(port) + "\r\n").status, 200);
+  EXPECT_EQ(http(port, "GET", "/", "", "Origin: http://127.0.0.1:" + std::to_string(port) + "\r\n")
+                .status,
+            200);
   EXPECT_EQ(http(port, "GET", "/", "", "X-Long: " + std::string(10'000, 'x') + "\r\n").status, 431);
 }
 
@@ -60,7 +62,8 @@ TEST(Server, OthersNeedTheToken) {
   EXPECT_EQ(http(server.port(), "GET", "/").status, 401);
   EXPECT_EQ(http(server.port(), "GET", "/?token=sesam").status, 401);
   EXPECT_EQ(http(server.port(), "GET", "/?token=sesame").status, 200);
-  EXPECT_EQ(http(server.port(), "GET", "/?token=%73esame", "", "Host: boat.local:1\r\n").status, 200);
+  EXPECT_EQ(http(server.port(), "GET", "/?token=%73esame", "", "Host: boat.local:1\r\n").status,
+            200);
   EXPECT_EQ(test::error_of([&] { Server({.port = server.port()}, greet); }).kind(), ErrorKind::file)
       << "the port is taken";
 }
@@ -77,7 +80,8 @@ TEST(Server, TenThousandMalformedMessagesDoNoHarm) {
                  [&](std::uint64_t) { ++left; }});
   self = &server;
   const std::uint16_t port = server.port();
-  const std::string request = "GET / HTTP/1.1\r\nHost: 127.0.0.1:" + std::to_string(port) + "\r\nAccept: */*\r\n\r\n";
+  const std::string request =
+      "GET / HTTP/1.1\r\nHost: 127.0.0.1:" + std::to_string(port) + "\r\nAccept: */*\r\n\r\n";
   const std::string shake = handshake(port);
   // Masked text frames of four bytes, and what can be made of them.
   const std::string frame = std::string("\x81\x84\x01\x02\x03\x04", 6) + "`jlu";
@@ -109,7 +113,8 @@ TEST(Server, TenThousandMalformedMessagesDoNoHarm) {
     EXPECT_EQ(http(port, "GET", "/").body, "good day") << "after " << i + 1;
     if (i == 1999) before = resident_bytes();
   }
-  EXPECT_TRUE(eventually([&] { return joined == left; })) << joined << " came and " << left << " left";
+  EXPECT_TRUE(eventually([&] { return joined == left; }))
+      << joined << " came and " << left << " left";
   EXPECT_GE(joined, 2000);
   EXPECT_GT(said, 100);
 #ifndef ZITHERCRAFT_SANITIZED  // sanitizers keep what was freed
@@ -127,7 +132,8 @@ TEST(Server, AHundredStalledClientsDoNotKeepOthersOut) {
   }
   for (int i = 0; i < 20; ++i) EXPECT_EQ(http(server.port(), "GET", "/").status, 200);
   EXPECT_LE(server.connections(), 65u);
-  EXPECT_TRUE(eventually([&] { return server.connections() == 0; })) << "those who stall are dropped after a while";
+  EXPECT_TRUE(eventually([&] { return server.connections() == 0; }))
+      << "those who stall are dropped after a while";
 }
 
 TEST(Server, WhoDoesNotReadIsDropped) {

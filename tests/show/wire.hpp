@@ -51,7 +51,8 @@ class Wire {
 
 inline std::string handshake(std::uint16_t port) {
   return "GET /live HTTP/1.1\r\nHost: 127.0.0.1:" + std::to_string(port) +
-         "\r\nUpgrade: websocket\r\nConnection: Upgrade\r\nSec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n"
+         "\r\nUpgrade: websocket\r\nConnection: Upgrade\r\nSec-WebSocket-Key: "
+         "dGhlIHNhbXBsZSBub25jZQ==\r\n"
          "Sec-WebSocket-Version: 13\r\n\r\n";
 }
 

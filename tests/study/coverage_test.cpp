@@ -60,7 +60,9 @@ TEST(Coverage, OfSharesIsBetween93And97Percent) {
 TEST(Coverage, OfMeansOverEpisodesIsBetween93And97Percent) {
   Chance chance(2);
   // Mostly near -1, a tenth up to 5: the return of an agent that seldom arrives.
-  const auto draw = [&] { return chance.uniform() < 0.1 ? 5.0 - chance.uniform() : -1.0 + 0.3 * chance.normal(); };
+  const auto draw = [&] {
+    return chance.uniform() < 0.1 ? 5.0 - chance.uniform() : -1.0 + 0.3 * chance.normal();
+  };
   const double truth = 0.1 * 4.5 - 0.9;
   const double held = percent_held([&] {
     Values values(200);
@@ -82,7 +84,9 @@ const std::vector<Kind>& kinds() {
       {"even", [](Chance& c) { return c.measured(0.8 + 0.05 * c.normal()); }},
       {"skewed", [](Chance& c) { return c.measured(1.0 - std::exp(-2.8 + 0.8 * c.normal())); }},
       {"some fail",
-       [](Chance& c) { return c.measured(c.uniform() < 0.2 ? 0.3 + 0.1 * c.normal() : 0.9 + 0.03 * c.normal()); }},
+       [](Chance& c) {
+         return c.measured(c.uniform() < 0.2 ? 0.3 + 0.1 * c.normal() : 0.9 + 0.03 * c.normal());
+       }},
   };
   return list;
 }
@@ -131,7 +135,8 @@ TEST(Coverage, OfFewSeedsComesNearestWithTheMethodTaken) {
       });
       percentile *= 100.0 / repetitions;
       student *= 100.0 / repetitions;
-      std::printf("%-14s %5zu %16.1f %23.1f %13.1f\n", kind.name, seeds, percentile, student, taken);
+      std::printf("%-14s %5zu %16.1f %23.1f %13.1f\n", kind.name, seeds, percentile, student,
+                  taken);
       worst_percentile = std::max(worst_percentile, std::fabs(percentile - 95));
       worst_student = std::max(worst_student, std::fabs(student - 95));
       worst_taken = std::max(worst_taken, std::fabs(taken - 95));
@@ -166,7 +171,10 @@ TEST(Coverage, EqualThingsAreSeldomCalledDifferent) {
     for (const std::size_t seeds : {3u, 5u, 10u}) {
       int different = 0;
       for (int i = 0; i < 1000; ++i)
-        different += repetitions_difference(draws(kind, seeds, chance), draws(kind, seeds, chance)).holds(0.0) ? 0 : 1;
+        different += repetitions_difference(draws(kind, seeds, chance), draws(kind, seeds, chance))
+                             .holds(0.0)
+                         ? 0
+                         : 1;
       EXPECT_LE(different, 50) << kind.name << " " << seeds;
     }
 }

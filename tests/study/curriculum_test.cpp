@@ -1,5 +1,5 @@
-// Trainings through stages: the same bits however often they are interrupted and on any number of threads; stages that
-// begin in recorded moments.
+// Trainings through stages: the same bits however often they are interrupted and on any number of
+// threads; stages that begin in recorded moments.
 
 #include <gtest/gtest.h>
 
@@ -7,8 +7,8 @@
 
 #include "support.hpp"
 #include "zithercraft/game/load.hpp"
-#include "zithercraft/match/player.hpp"
 #include "zithercraft/match/play.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/record/replay.hpp"
 #include "zithercraft/study/metrics.hpp"
 #include "zithercraft/study/train.hpp"
@@ -31,7 +31,11 @@ TrainOptions options(const test::TemporaryFolder& folder, const std::string& nam
           .steps = 24'000,
           .seed = 3,
           .checkpoint_every = 4000,
-          .learner = {.policy_layers = {16}, .value_layers = {16}, .lanes = 16, .horizon = 64, .minibatch = 512},
+          .learner = {.policy_layers = {16},
+                      .value_layers = {16},
+                      .lanes = 16,
+                      .horizon = 64,
+                      .minibatch = 512},
           .threads = 1};
 }
 
@@ -72,7 +76,8 @@ TEST(CurriculumTraining, CanBeginInRecordedMoments) {
   const auto copy = player->copy();
   std::size_t steps = 0;
   {
-    ReplayWriter writer(folder / "pond.zrep", game, {plain.name, to_toml(plain), {"random"}, 4, "test"});
+    ReplayWriter writer(folder / "pond.zrep", game,
+                        {plain.name, to_toml(plain), {"random"}, 4, "test"});
     play_one(game, {copy.get()}, {4, 0, 0}, [&](const Lanes& lanes) {
       writer.add(lanes, 0);
       steps = lanes.steps(0);
@@ -81,9 +86,10 @@ TEST(CurriculumTraining, CanBeginInRecordedMoments) {
   }
   ASSERT_GT(steps, 6u);
   GameSpec from_there = plain;
-  from_there.stages = {{.name = "there",
-                        .start = RecordedStart{.replay = (folder / "pond.zrep").string(), .from = 2, .to = 5},
-                        .advance = {.steps = 100'000}}};
+  from_there.stages = {
+      {.name = "there",
+       .start = RecordedStart{.replay = (folder / "pond.zrep").string(), .from = 2, .to = 5},
+       .advance = {.steps = 100'000}}};
   auto o = options(folder, "run");
   o.steps = 4000;
   const zithercraft::Run run = train(from_there, o);
@@ -94,10 +100,13 @@ TEST(CurriculumTraining, CanBeginInRecordedMoments) {
   o.existing = Existing::resume;
   EXPECT_TRUE(train(zithercraft::Run::open(run.folder()).game_spec(), o).finished());
 
-  from_there.stages[0].start->replay = zithercraft::Run::open(run.folder()).game_spec().stages[0].start->replay;
+  from_there.stages[0].start->replay =
+      zithercraft::Run::open(run.folder()).game_spec().stages[0].start->replay;
   from_there.stages[0].start->to = 100'000;
   o.existing = Existing::fresh;
-  EXPECT_NE(test::error_of([&] { train(from_there, o); }).problem().find("steps, and moments from 2 to 100000"),
+  EXPECT_NE(test::error_of([&] { train(from_there, o); })
+                .problem()
+                .find("steps, and moments from 2 to 100000"),
             std::string::npos);
   from_there.stages[0].start = RecordedStart{.replay = (folder / "none.zrep").string()};
   EXPECT_EQ(test::error_of([&] { train(from_there, o); }).kind(), ErrorKind::file);

@@ -21,11 +21,14 @@ namespace {
 constexpr const char* rays_line =
     R"(  { kind = "ray_fan", name = "rays", rays = 24, arc = 240, reach = 15, sees = ["quay", "hull", "berth"] },
 )";
-constexpr const char* compass_line = R"(  { kind = "compass", name = "compass", to = "berth", reach = 50 },
+constexpr const char* compass_line =
+    R"(  { kind = "compass", name = "compass", to = "berth", reach = 50 },
 )";
 
 GameSpec from(const std::string& text) { return parse_game(text, "broken", CustomParts::optional); }
-GameSpec changed(const std::string& what, const std::string& to) { return from(test::mooring_with(what, to)); }
+GameSpec changed(const std::string& what, const std::string& to) {
+  return from(test::mooring_with(what, to));
+}
 
 std::string without(std::string text, const std::string& part) {
   const auto at = text.find(part);
@@ -33,14 +36,18 @@ std::string without(std::string text, const std::string& part) {
   return text.erase(at, part.size());
 }
 
-GameSpec with_term(const std::string& term) { return from(test::mooring_with("[cutoffs]", term + "\n[cutoffs]")); }
+GameSpec with_term(const std::string& term) {
+  return from(test::mooring_with("[cutoffs]", term + "\n[cutoffs]"));
+}
 
 GameSpec with_sense(double (*reading)(const SeatView&)) {
   GameSpec game = test::mooring();
-  game.roles[0].senses.push_back(CustomSense{
-      .name = "own_idea",
-      .columns = {{.name = "reading", .low = -1, .high = 1}},
-      .code = [reading](const SeatView& seat, std::span<float> out) { out[0] = static_cast<float>(reading(seat)); }});
+  game.roles[0].senses.push_back(
+      CustomSense{.name = "own_idea",
+                  .columns = {{.name = "reading", .low = -1, .high = 1}},
+                  .code = [reading](const SeatView& seat, std::span<float> out) {
+                    out[0] = static_cast<float>(reading(seat));
+                  }});
   return game;
 }
 
@@ -87,12 +94,13 @@ void PrintTo(const Broken& broken, std::ostream* out) { *out << broken.name; }
 const std::vector<Broken> broken_games{
     {"a blind skiff",
      [] {
-       return from(without(without(test::mooring_with("script = \"steer_home\"\n", ""), rays_line), compass_line));
+       return from(without(without(test::mooring_with("script = \"steer_home\"\n", ""), rays_line),
+                           compass_line));
      },
      Severity::error, "unseen tag", "tag 'berth'"},
     {"a skiff that does not see hulls",
-     [] { return changed(R"(sees = ["quay", "hull", "berth"])", R"(sees = ["quay", "berth"])"); }, Severity::error,
-     "unseen tag", "tag 'hull'"},
+     [] { return changed(R"(sees = ["quay", "hull", "berth"])", R"(sees = ["quay", "berth"])"); },
+     Severity::error, "unseen tag", "tag 'hull'"},
     {"rays too short to see the berth",
      [] {
        auto text = without(test::mooring_with("script = \"steer_home\"\n", ""), compass_line);
@@ -100,8 +108,10 @@ const std::vector<Broken> broken_games{
      },
      Severity::warning, "never seen", "tag 'hull'"},
     {"a dead rudder",
-     [] { return changed("rudder_flow = 0.6, rudder_wash = 0.8", "rudder_flow = 0, rudder_wash = 0"); }, Severity::error,
-     "dead control", "control 'rudder'"},
+     [] {
+       return changed("rudder_flow = 0.6, rudder_wash = 0.8", "rudder_flow = 0, rudder_wash = 0");
+     },
+     Severity::error, "dead control", "control 'rudder'"},
     {"an option that does nothing",
      [] {
        return changed(R"({ kind = "dial", name = "rudder", low = -1.0, high = 1.0 })",
@@ -110,7 +120,8 @@ const std::vector<Broken> broken_games{
                            { name = "out", value = 0 }, { name = "in", value = 1 }, { name = "half", value = 0 } ] })");
      },
      Severity::error, "dead control", "option 'half'"},
-    {"an option that kills", [] { return ledge(); }, Severity::error, "deadly control", "option 'north'"},
+    {"an option that kills", [] { return ledge(); }, Severity::error, "deadly control",
+     "option 'north'"},
     {"moves in the arena's directions without a sense of heading",
      [] {
        GameSpec game = load_game(test::project_folder() / "demos/tidepools.toml");
@@ -122,52 +133,61 @@ const std::vector<Broken> broken_games{
      [] {
        GameSpec game = ledge();
        game.arena.bodies[0].meters = {{.name = "air", .low = 0, .high = 1, .start = 1}};
-       std::get<Choice>(game.roles[0].controls[0]).options[1].allowed_when = AllowedWhen{.meter = "air", .above = 2.0};
+       std::get<Choice>(game.roles[0].controls[0]).options[1].allowed_when =
+           AllowedWhen{.meter = "air", .above = 2.0};
        return game;
      },
      Severity::warning, "option never allowed", "may.go.east"},
     {"an angle that wraps around",
-     [] { return with_sense([](const SeatView& s) { return s.pose().heading / 3.1416; }); }, Severity::error,
-     "wrapping column", "own_idea.reading"},
-    {"an input in the millions", [] { return with_sense([](const SeatView& s) { return 1e6 * s.pose().x; }); },
-     Severity::error, "column out of scale", "own_idea.reading"},
+     [] { return with_sense([](const SeatView& s) { return s.pose().heading / 3.1416; }); },
+     Severity::error, "wrapping column", "own_idea.reading"},
+    {"an input in the millions",
+     [] { return with_sense([](const SeatView& s) { return 1e6 * s.pose().x; }); }, Severity::error,
+     "column out of scale", "own_idea.reading"},
     {"an input that is not a number",
-     [] { return with_sense([](const SeatView& s) { return s.steps() > 9 ? std::nan("") : 0.0; }); },
+     [] {
+       return with_sense([](const SeatView& s) { return s.steps() > 9 ? std::nan("") : 0.0; });
+     },
      Severity::error, "play breaks off", "the game"},
-    {"a constant input", [] { return with_sense([](const SeatView&) { return 0.5; }); }, Severity::warning,
-     "constant column", "own_idea.reading"},
+    {"a constant input", [] { return with_sense([](const SeatView&) { return 0.5; }); },
+     Severity::warning, "constant column", "own_idea.reading"},
     {"an input that is always at its end",
-     [] { return with_sense([](const SeatView& s) { return s.steps() % 200 == 100 ? 0.0 : 1.0; }); },
+     [] {
+       return with_sense([](const SeatView& s) { return s.steps() % 200 == 100 ? 0.0 : 1.0; });
+     },
      Severity::warning, "saturated column", "own_idea.reading"},
     {"the same compass twice",
      [] {
-       return changed(compass_line, std::string(compass_line) +
-                                        R"(  { kind = "compass", name = "again", to = "berth", reach = 50 },
+       return changed(compass_line,
+                      std::string(compass_line) +
+                          R"(  { kind = "compass", name = "again", to = "berth", reach = 50 },
 )");
      },
      Severity::warning, "equal columns", "again."},
     {"a term that nothing triggers",
-     [] { return with_term("[[roles.rewards]]\nname = \"lamps\"\non = { event = \"collect\" }"); }, Severity::warning,
-     "term without reward", "term 'lamps'"},
-    {"a term that swamps the rest", [] { return changed("weight = -0.005", "weight = -1000.0"); }, Severity::warning,
-     "swamping term", "term 'time'"},
-    {"a reward for being there", [] { return changed("weight = -0.005", "weight = 0.5"); }, Severity::error,
-     "idle agent earns more", "role 'skiff'"},
-    {"time that pays a little", [] { return changed("weight = -0.005", "weight = 0.001"); }, Severity::warning,
-     "waiting pays", "role 'skiff'"},
+     [] { return with_term("[[roles.rewards]]\nname = \"lamps\"\non = { event = \"collect\" }"); },
+     Severity::warning, "term without reward", "term 'lamps'"},
+    {"a term that swamps the rest", [] { return changed("weight = -0.005", "weight = -1000.0"); },
+     Severity::warning, "swamping term", "term 'time'"},
+    {"a reward for being there", [] { return changed("weight = -0.005", "weight = 0.5"); },
+     Severity::error, "idle agent earns more", "role 'skiff'"},
+    {"time that pays a little", [] { return changed("weight = -0.005", "weight = 0.001"); },
+     Severity::warning, "waiting pays", "role 'skiff'"},
     {"a reward for moving at all",
      [] {
        GameSpec game = test::mooring();
        game.roles[0].rewards.push_back(
-           {.name = "lively", .weight = 0.3, .each_step = [](const SeatView& seat) { return seat.speed(); }});
+           {.name = "lively", .weight = 0.3, .each_step = [](const SeatView& seat) {
+              return seat.speed();
+            }});
        return game;
      },
      Severity::error, "dithering earns more", "role 'skiff'"},
     {"success at the first step",
-     [] { return changed("inside = \"berth\", slower_than = 0.5", "slower_than = 5.0"); }, Severity::error,
-     "episodes end at once", "episodes"},
-    {"too little time for anything", [] { return changed("steps = 300", "steps = 4"); }, Severity::warning,
-     "no verdicts", "episodes"},
+     [] { return changed("inside = \"berth\", slower_than = 0.5", "slower_than = 5.0"); },
+     Severity::error, "episodes end at once", "episodes"},
+    {"too little time for anything", [] { return changed("steps = 300", "steps = 4"); },
+     Severity::warning, "no verdicts", "episodes"},
     {"a basin with an open side",
      [] {
        auto text = test::mooring_with("closed = true", "closed = false");
@@ -207,8 +227,8 @@ TEST_P(BrokenGame, IsFoundOut) {
   std::string all;
   bool found = false;
   for (const Finding& f : d.findings) {
-    all +=
-        std::string(name_of(f.severity)) + ", " + f.check + ": " + f.subject + ": " + f.what + " (" + f.evidence + ")\n";
+    all += std::string(name_of(f.severity)) + ", " + f.check + ": " + f.subject + ": " + f.what +
+           " (" + f.evidence + ")\n";
     found = found || (f.check == broken.check && f.severity == broken.severity &&
                       f.subject.find(broken.subject) != std::string::npos);
     EXPECT_FALSE(f.what.empty() || f.evidence.empty() || f.fix.empty());
@@ -218,14 +238,16 @@ TEST_P(BrokenGame, IsFoundOut) {
 
 class GoodGame : public ::testing::TestWithParam<const char*> {};
 INSTANTIATE_TEST_SUITE_P(Doctor, GoodGame,
-                         ::testing::Values("barge", "flare", "fogbank", "kelpdive", "lanternboat", "locks", "mooring",
-                                           "narrows", "tidepools"));
+                         ::testing::Values("barge", "flare", "fogbank", "kelpdive", "lanternboat",
+                                           "locks", "mooring", "narrows", "tidepools"));
 
 TEST_P(GoodGame, HasNoError) {
-  const Game game(load_game(test::project_folder() / "demos" / (std::string(GetParam()) + ".toml")));
+  const Game game(
+      load_game(test::project_folder() / "demos" / (std::string(GetParam()) + ".toml")));
   const Diagnosis d = examine(game, {.steps = 8000, .seed = 3});
   for (const Finding& f : d.findings)
-    EXPECT_NE(f.severity, Severity::error) << f.check << ": " << f.subject << ": " << f.what << " (" << f.evidence << ")";
+    EXPECT_NE(f.severity, Severity::error)
+        << f.check << ": " << f.subject << ": " << f.what << " (" << f.evidence << ")";
 }
 
 TEST(Doctor, FindsTheSameOnAnyNumberOfThreads) {
@@ -240,7 +262,8 @@ TEST(Doctor, FindsTheSameOnAnyNumberOfThreads) {
 
 TEST(Doctor, WritesStrangeEpisodesAsReplays) {
   const test::TemporaryFolder folder;
-  const Diagnosis d = examine(Game(test::mooring()), {.steps = 8000, .strange_replays = folder / "strange"});
+  const Diagnosis d =
+      examine(Game(test::mooring()), {.steps = 8000, .strange_replays = folder / "strange"});
   ASSERT_FALSE(d.strange.empty());
   for (const StrangeEpisode& s : d.strange) {
     EXPECT_TRUE(check_replay(s.replay).passed());
@@ -265,7 +288,8 @@ TEST(Doctor, TellsHowOftenEachTagWasSeen) {
 }
 
 TEST(Doctor, AsksForEnoughPlay) {
-  EXPECT_EQ(test::error_of([] { examine(Game(test::mooring()), {.steps = 10}); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([] { examine(Game(test::mooring()), {.steps = 10}); }).kind(),
+            ErrorKind::usage);
 }
 
 // ---- Trainings that went wrong, as curves
@@ -331,7 +355,8 @@ TEST(DoctorOfTrainings, JudgesSidesByTheirPastSelves) {
 }
 
 TEST(DoctorOfTrainings, FindsPlateausWithTheirBeginning) {
-  const auto findings = findings_of({.episode_return = [](double t) { return std::min(1.0, 4 * t); }});
+  const auto findings =
+      findings_of({.episode_return = [](double t) { return std::min(1.0, 4 * t); }});
   const Finding* f = found(findings, "plateau");
   ASSERT_NE(f, nullptr);
   EXPECT_GT(f->began, 30'000);
@@ -339,7 +364,8 @@ TEST(DoctorOfTrainings, FindsPlateausWithTheirBeginning) {
 }
 
 TEST(DoctorOfTrainings, FindsCollapses) {
-  const auto findings = findings_of({.episode_return = [](double t) { return t < 0.5 ? 4 * t : 0.2; }});
+  const auto findings =
+      findings_of({.episode_return = [](double t) { return t < 0.5 ? 4 * t : 0.2; }});
   const Finding* f = found(findings, "collapse");
   ASSERT_NE(f, nullptr);
   EXPECT_EQ(f->severity, Severity::error);

@@ -18,10 +18,13 @@ class Evaluated : public ::testing::Test {
  protected:
   static void SetUpTestSuite() {
     folder = new test::TemporaryFolder;
-    train(test::mooring(),
-          {.folder = *folder / "run",
-           .steps = 20'000,
-           .learner = {.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512}});
+    train(test::mooring(), {.folder = *folder / "run",
+                            .steps = 20'000,
+                            .learner = {.policy_layers = {16},
+                                        .value_layers = {16},
+                                        .lanes = 32,
+                                        .horizon = 32,
+                                        .minibatch = 512}});
   }
   static void TearDownTestSuite() { delete folder; }
   static zithercraft::Run run() { return zithercraft::Run::open(*folder / "run"); }
@@ -74,7 +77,8 @@ TEST_F(Evaluated, LongWorkTellsHowFarItIs) {
   expect_counted(told, 3 * 40);
   told.clear();
   evaluate_checkpoints(run(), {.episodes = 30, .threads = 2, .on_progress = keep});
-  expect_counted(told, 30 * static_cast<std::int64_t>(evaluate_checkpoints(run(), {.episodes = 1}).size()));
+  expect_counted(
+      told, 30 * static_cast<std::int64_t>(evaluate_checkpoints(run(), {.episodes = 1}).size()));
   told.clear();
   compare(group_runs({run().folder()}), {.episodes = 30, .on_progress = keep});
   expect_counted(told, 30);
@@ -84,20 +88,25 @@ TEST_F(Evaluated, LongWorkTellsHowFarItIs) {
 }
 
 TEST_F(Evaluated, PairsEpisodesAndListsThem) {
-  const Score s = evaluate(run(), {.episodes = 50, .seed = 3, .against = {"script", (*folder / "run").string()}});
+  const Score s = evaluate(
+      run(), {.episodes = 50, .seed = 3, .against = {"script", (*folder / "run").string()}});
   ASSERT_EQ(s.players.size(), 3u);
-  EXPECT_NEAR(s.players[1].return_behind.mean, s.players[0].episode_return.mean - s.players[1].episode_return.mean, 1e-9);
+  EXPECT_NEAR(s.players[1].return_behind.mean,
+              s.players[0].episode_return.mean - s.players[1].episode_return.mean, 1e-9);
   EXPECT_LT(s.players[1].success_behind.high, 0.0);
   EXPECT_EQ(s.players[2].return_behind.low, 0.0);  // against itself
   EXPECT_EQ(s.players[2].return_behind.high, 0.0);
   const std::string csv = s.to_csv();
   EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 1 + 3 * 50);
-  EXPECT_TRUE(csv.starts_with("player,episode,outcome,ended_by,return,steps,term.progress,term.moored,"));
+  EXPECT_TRUE(
+      csv.starts_with("player,episode,outcome,ended_by,return,steps,term.progress,term.moored,"));
   EXPECT_NE(csv.find("\nscript,49,"), std::string::npos);
-  std::filesystem::copy(*folder / "run", *folder / "one, two", std::filesystem::copy_options::recursive);
+  std::filesystem::copy(*folder / "run", *folder / "one, two",
+                        std::filesystem::copy_options::recursive);
   const std::string other = (*folder / "one, two").string();
-  EXPECT_NE(evaluate(run(), {.episodes = 2, .against = {other}}).to_csv().find("\n\"" + other + "\",1,"),
-            std::string::npos);
+  EXPECT_NE(
+      evaluate(run(), {.episodes = 2, .against = {other}}).to_csv().find("\n\"" + other + "\",1,"),
+      std::string::npos);
 }
 
 TEST_F(Evaluated, SampledActionsAreOthersThanGreedyOnes) {
@@ -110,7 +119,8 @@ TEST_F(Evaluated, SampledActionsAreOthersThanGreedyOnes) {
 
 TEST_F(Evaluated, VariantsShowHowFarASkillCarries) {
   const auto in = [](KeyValues keys) {
-    return evaluate(run(), {.name = "changed", .set = std::move(keys)}, {.episodes = 100, .against = {"script"}});
+    return evaluate(run(), {.name = "changed", .set = std::move(keys)},
+                    {.episodes = 100, .against = {"script"}});
   };
   EXPECT_EQ(in({}).to_json(), evaluate(run(), {.episodes = 100, .against = {"script"}}).to_json());
   EXPECT_GT(in({{"arena.bodies.hull.count", 1}}).players[1].success.mean,
@@ -123,7 +133,8 @@ TEST_F(Evaluated, VariantsShowHowFarASkillCarries) {
 TEST_F(Evaluated, WhatIsComparedCanBeChosen) {
   EXPECT_EQ(evaluate(run(), {.episodes = 10, .against = {"script"}}).players.size(), 2u);
   EXPECT_EQ(evaluate(run(), {.episodes = 10, .against = {}}).players.size(), 1u);
-  EXPECT_EQ(test::error_of([] { evaluate(run(), {.episodes = 10, .against = {"nobody"}}); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([] { evaluate(run(), {.episodes = 10, .against = {"nobody"}}); }).kind(),
+            ErrorKind::usage);
   EXPECT_EQ(test::error_of([] { evaluate(run(), {.episodes = 0}); }).kind(), ErrorKind::usage);
 }
 
@@ -136,7 +147,8 @@ TEST_F(Evaluated, RecordedEpisodesAreTheScoredOnes) {
     moments += replay.episodes()[e].moments - 1;
     value += std::abs(static_cast<double>(replay.moment(e, 0).roles[0].values[0]));
   }
-  EXPECT_NEAR(moments / 30, evaluate(run(), {.episodes = 30, .seed = 3}).players[0].length.mean, 1e-9);
+  EXPECT_NEAR(moments / 30, evaluate(run(), {.episodes = 30, .seed = 3}).players[0].length.mean,
+              1e-9);
   EXPECT_GT(value, 0);  // the value network's estimates are there
 }
 

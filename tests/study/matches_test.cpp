@@ -13,16 +13,20 @@
 namespace zithercraft {
 namespace {
 
-GameSpec demo(const std::string& name) { return load_game(test::project_folder() / ("demos/" + name + ".toml")); }
+GameSpec demo(const std::string& name) {
+  return load_game(test::project_folder() / ("demos/" + name + ".toml"));
+}
 
-const PolicyGradientSettings small{.policy_layers = {16}, .lanes = 16, .horizon = 32, .minibatch = 512, .snapshot_every = 2000};
+const PolicyGradientSettings small{
+    .policy_layers = {16}, .lanes = 16, .horizon = 32, .minibatch = 512, .snapshot_every = 2000};
 
 // Trained for a moment: what plays is not the point.
 class Matches : public ::testing::Test {
  protected:
   static void SetUpTestSuite() {
     folder = new test::TemporaryFolder;
-    train(demo("barge"), {.folder = *folder / "tugs", .steps = 8000, .checkpoint_every = 2000, .learner = small});
+    train(demo("barge"),
+          {.folder = *folder / "tugs", .steps = 8000, .checkpoint_every = 2000, .learner = small});
     train(demo("lanternboat"), {.folder = *folder / "collector", .steps = 2000, .learner = small});
     train(demo("lanternboat"), {.folder = *folder / "all",
                                 .steps = 2000,
@@ -31,10 +35,13 @@ class Matches : public ::testing::Test {
   }
   static void TearDownTestSuite() { delete folder; }
   static PlayerSource player(const std::string& name) {
-    return PlayerSource::find(
-        name.find('/') == std::string::npos && name != "script" && name != "random" ? (*folder / name).string() : name);
+    return PlayerSource::find(name.find('/') == std::string::npos && name != "script" &&
+                                      name != "random"
+                                  ? (*folder / name).string()
+                                  : name);
   }
-  static MatchTable match(const std::string& game, const std::vector<std::string>& names, MatchOptions options) {
+  static MatchTable match(const std::string& game, const std::vector<std::string>& names,
+                          MatchOptions options) {
     std::vector<PlayerSource> players;
     for (const auto& name : names) players.push_back(player(name));
     return play_matches(demo(game), players, options);
@@ -58,16 +65,21 @@ TEST_F(Matches, SeatPlayersOnBothSidesOnTheSameEpisodes) {
   EXPECT_LT(t.ratings[1].high(), 0.0);
   EXPECT_TRUE(t.notable.empty());
   // A score plays the first side, against the script, on the same episodes.
-  const Score s = evaluate(zithercraft::Run::open(*folder / "tugs"), {.episodes = 20, .seed = 5, .against = {}});
-  EXPECT_NEAR(20 * s.players[0].success.mean,
-              match("barge", {"tugs", "script"}, {.episodes = 20, .seed = 5}).pairings[0].by_side[0].wins, 1e-9);
-  EXPECT_EQ(match("barge", {"script", "random", "tugs"}, {.episodes = 20, .seed = 5, .threads = 1}).to_json(),
+  const Score s = evaluate(zithercraft::Run::open(*folder / "tugs"),
+                           {.episodes = 20, .seed = 5, .against = {}});
+  EXPECT_NEAR(
+      20 * s.players[0].success.mean,
+      match("barge", {"tugs", "script"}, {.episodes = 20, .seed = 5}).pairings[0].by_side[0].wins,
+      1e-9);
+  EXPECT_EQ(match("barge", {"script", "random", "tugs"}, {.episodes = 20, .seed = 5, .threads = 1})
+                .to_json(),
             t.to_json());
 }
 
 TEST_F(Matches, AgainstOneselfAreEven) {
   const MatchTable t = match("barge", {"script", "script"}, {.episodes = 30});
-  EXPECT_EQ(t.pairings[0].tally.wins, t.pairings[0].tally.losses);  // each seating is the other one's mirror image
+  EXPECT_EQ(t.pairings[0].tally.wins,
+            t.pairings[0].tally.losses);  // each seating is the other one's mirror image
   EXPECT_EQ(t.pairings[0].share.mean, 0.5);
 }
 
@@ -77,17 +89,27 @@ TEST_F(Matches, SeatOnlyWhoKnowsTheRole) {
   EXPECT_EQ(t.pairings[0].by_side[1].played(), 0.0);
   const MatchTable both = match("lanternboat", {"all", "script"}, {.episodes = 10});
   EXPECT_EQ(both.pairings[0].by_side[1].played(), 10.0);
-  const Error nobody = test::error_of([] { match("lanternboat", {"collector", "collector"}, {.episodes = 1}); });
+  const Error nobody = test::error_of([] {
+    match("lanternboat", {"collector", "collector"}, {.episodes = 1});
+  });
   EXPECT_EQ(nobody.kind(), ErrorKind::refused);
-  EXPECT_NE(std::string(nobody.what()).find("no policy for the role 'blocker'"), std::string::npos) << nobody.what();
-  EXPECT_EQ(test::error_of([] { match("mooring", {"script", "random"}, {}); }).kind(), ErrorKind::refused);
+  EXPECT_NE(std::string(nobody.what()).find("no policy for the role 'blocker'"), std::string::npos)
+      << nobody.what();
+  EXPECT_EQ(test::error_of([] {
+              match("mooring", {"script", "random"}, {});
+            }).kind(),
+            ErrorKind::refused);
   EXPECT_EQ(test::error_of([] { match("barge", {"script"}, {}); }).kind(), ErrorKind::usage);
-  EXPECT_EQ(test::error_of([] { match("barge", {"script", "random"}, {.episodes = 0}); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([] {
+              match("barge", {"script", "random"}, {.episodes = 0});
+            }).kind(),
+            ErrorKind::usage);
   EXPECT_EQ(test::error_of([] { PlayerSource::find("nobody"); }).kind(), ErrorKind::usage);
 }
 
 TEST_F(Matches, KeepTheMostNotableEpisodesAsReplays) {
-  const MatchTable t = match("barge", {"script", "random"}, {.episodes = 10, .replays = *folder / "notable"});
+  const MatchTable t =
+      match("barge", {"script", "random"}, {.episodes = 10, .replays = *folder / "notable"});
   ASSERT_GE(t.notable.size(), 2u);
   for (const NotableEpisode& e : t.notable) {
     const Replay replay(e.replay);
@@ -103,7 +125,9 @@ TEST_F(Matches, KeepTheMostNotableEpisodesAsReplays) {
 
 TEST_F(Matches, DecideByReturnsWhereAskedTo) {
   const auto draws = [](DecidedBy by) {
-    return match("barge", {"tugs", "random"}, {.episodes = 10, .decided_by = by}).pairings[0].tally.draws;
+    return match("barge", {"tugs", "random"}, {.episodes = 10, .decided_by = by})
+        .pairings[0]
+        .tally.draws;
   };
   EXPECT_GT(draws(DecidedBy::verdict), 0.0);
   EXPECT_LT(draws(DecidedBy::returns), draws(DecidedBy::verdict));
@@ -121,18 +145,21 @@ TEST_F(Matches, PlayCheckpointsAndRecordings) {
   const Game game(demo("barge"));
   const PlayerSource recorded = PlayerSource::find((*folder / "tugs.zrep").string());
   EXPECT_EQ(recorded.objection(game, 0), "");
-  const auto west = recorded.player(game, 0, ActionMode::greedy, 0), east = recorded.player(game, 1, ActionMode::greedy, 0);
+  const auto west = recorded.player(game, 0, ActionMode::greedy, 0),
+             east = recorded.player(game, 1, ActionMode::greedy, 0);
   Replay replay(*folder / "tugs.zrep");
   for (std::uint32_t e = 0; e < 3; ++e) {
     std::uint32_t moments = 0;
     Outcome outcome = Outcome::running;
-    play_one(game, {west.get(), east.get()}, {derived_seed(9, "score"), 0, e}, [&](const Lanes& lanes) {
-      ++moments;
-      outcome = lanes.outcome(0);
-      const auto state = lanes.state(0).first(game.arena().state_bytes());
-      const auto& then = replay.moment(e, lanes.steps(0)).state;
-      ASSERT_TRUE(std::equal(state.begin(), state.end(), then.begin(), then.end())) << e << ", " << moments;
-    });
+    play_one(game, {west.get(), east.get()}, {derived_seed(9, "score"), 0, e},
+             [&](const Lanes& lanes) {
+               ++moments;
+               outcome = lanes.outcome(0);
+               const auto state = lanes.state(0).first(game.arena().state_bytes());
+               const auto& then = replay.moment(e, lanes.steps(0)).state;
+               ASSERT_TRUE(std::equal(state.begin(), state.end(), then.begin(), then.end()))
+                   << e << ", " << moments;
+             });
     EXPECT_EQ(moments, replay.episodes()[e].moments);
     EXPECT_EQ(outcome, replay.episodes()[e].outcome);
   }
@@ -146,8 +173,9 @@ TEST_F(Matches, OfTrainingsSayWhoPlaysTheRoles) {
   EXPECT_EQ(all.settings().roles[0].role, "blocker");
   const auto refused = [&](std::vector<RoleTraining> roles) {
     const Error error = test::error_of([&] {
-      train(demo("lanternboat"),
-            {.folder = *folder / "wrong", .steps = 100, .learner = small, .roles = std::move(roles)});
+      train(
+          demo("lanternboat"),
+          {.folder = *folder / "wrong", .steps = 100, .learner = small, .roles = std::move(roles)});
     });
     return std::string(error.what());
   };
@@ -158,15 +186,17 @@ TEST_F(Matches, OfTrainingsSayWhoPlaysTheRoles) {
                 .find("does not learn"),
             std::string::npos);
   const Error other = test::error_of([&] {
-    train(demo("lanternboat"),
-          {.folder = *folder / "all", .steps = 4000, .learner = small, .existing = Existing::resume});
+    train(
+        demo("lanternboat"),
+        {.folder = *folder / "all", .steps = 4000, .learner = small, .existing = Existing::resume});
   });
   EXPECT_EQ(other.kind(), ErrorKind::refused);
   // A frozen policy of another run plays the blockers, and the collector learns.
-  train(demo("lanternboat"), {.folder = *folder / "against frozen",
-                              .steps = 1000,
-                              .learner = small,
-                              .roles = {{.role = "blocker", .played_by = (*folder / "all").string()}}});
+  train(demo("lanternboat"),
+        {.folder = *folder / "against frozen",
+         .steps = 1000,
+         .learner = small,
+         .roles = {{.role = "blocker", .played_by = (*folder / "all").string()}}});
   EXPECT_TRUE(zithercraft::Run::open(*folder / "against frozen").finished());
 }
 

@@ -105,7 +105,8 @@ TEST(Metrics, KeepWhatFurtherRolesBring) {
   double value = 7;
   for (const RoleColumn& column : role_columns()) {
     value += 0.5;
-    EXPECT_EQ(column.of(rows[0].roles[0]), knows(rows[0].roles[0], column.known) ? value : 0.0) << column.name;
+    EXPECT_EQ(column.of(rows[0].roles[0]), knows(rows[0].roles[0], column.known) ? value : 0.0)
+        << column.name;
   }
   EXPECT_TRUE(rows[1].roles[0].terms.empty()) << "no episode ended";
   metrics.forget_after(100);
@@ -113,13 +114,18 @@ TEST(Metrics, KeepWhatFurtherRolesBring) {
   EXPECT_TRUE(metrics.rows().back().roles.empty());
 
   const std::string csv = metrics_csv(rows), text = open_metrics(rows[0], {{"run", "x"}});
-  EXPECT_NE(csv.find(",term.progress,term.bump,blocker.mean_return,blocker.success,"), std::string::npos) << csv;
+  EXPECT_NE(csv.find(",term.progress,term.bump,blocker.mean_return,blocker.success,"),
+            std::string::npos)
+      << csv;
   EXPECT_NE(csv.find(",blocker.term.closing\n"), std::string::npos) << csv;
   const auto end_of_first = csv.find('\n', csv.find('\n') + 1);
   EXPECT_EQ(std::count(csv.begin(), csv.begin() + static_cast<std::ptrdiff_t>(csv.find('\n')), ','),
             std::count(csv.begin() + static_cast<std::ptrdiff_t>(end_of_first), csv.end(), ','));
-  EXPECT_NE(text.find("zithercraft_mean_return{run=\"x\",role=\"blocker\"} 7.5\n"), std::string::npos) << text;
-  EXPECT_NE(text.find("zithercraft_term{run=\"x\",role=\"blocker\",term=\"closing\"} 0.75\n"), std::string::npos)
+  EXPECT_NE(text.find("zithercraft_mean_return{run=\"x\",role=\"blocker\"} 7.5\n"),
+            std::string::npos)
+      << text;
+  EXPECT_NE(text.find("zithercraft_term{run=\"x\",role=\"blocker\",term=\"closing\"} 0.75\n"),
+            std::string::npos)
       << text;
 }
 
@@ -127,10 +133,11 @@ TEST(Metrics, OfAnEarlierVersionGoOn) {
   const test::TemporaryFolder folder;
   sqlite3* old = nullptr;
   ASSERT_EQ(sqlite3_open((folder / "metrics.db").c_str(), &old), SQLITE_OK);
-  ASSERT_EQ(sqlite3_exec(old,
-                         "CREATE TABLE updates (steps INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER, "
-                         "entropy REAL, mean_return REAL); INSERT INTO updates VALUES (50, 2, 0, 1.5, 0.5)",
-                         nullptr, nullptr, nullptr),
+  ASSERT_EQ(sqlite3_exec(
+                old,
+                "CREATE TABLE updates (steps INTEGER PRIMARY KEY, episodes INTEGER, stage INTEGER, "
+                "entropy REAL, mean_return REAL); INSERT INTO updates VALUES (50, 2, 0, 1.5, 0.5)",
+                nullptr, nullptr, nullptr),
             SQLITE_OK);
   sqlite3_close(old);
   Metrics metrics(folder / "metrics.db");
@@ -147,7 +154,8 @@ TEST(Metrics, BecomeCommaSeparatedValues) {
     for (int i = 0; i < n; ++i) from = csv.find('\n', from) + 1;
     return csv.substr(from, csv.find('\n', from) - from);
   };
-  EXPECT_TRUE(line(0).starts_with("steps,episodes,stage,seconds,steps_per_second,mean_return,")) << csv;
+  EXPECT_TRUE(line(0).starts_with("steps,episodes,stage,seconds,steps_per_second,mean_return,"))
+      << csv;
   EXPECT_TRUE(line(0).ends_with(",term.progress,term.bump"));
   EXPECT_TRUE(line(1).starts_with("100,5,0,1.5,0,0.25,0,0.5,"));
   EXPECT_TRUE(line(1).ends_with(",0.5,-0.25"));
@@ -163,11 +171,15 @@ TEST(Metrics, BecomeCommaSeparatedValues) {
 TEST(Metrics, AreReadByMonitoringPrograms) {
   const std::string text = open_metrics(row(100, 5), {{"game", "a \"quoted\" pond"}});
   EXPECT_NE(text.find("# TYPE zithercraft_steps counter\n"), std::string::npos);
-  EXPECT_NE(text.find("zithercraft_steps_total{game=\"a \\\"quoted\\\" pond\"} 100\n"), std::string::npos) << text;
+  EXPECT_NE(text.find("zithercraft_steps_total{game=\"a \\\"quoted\\\" pond\"} 100\n"),
+            std::string::npos)
+      << text;
   EXPECT_NE(text.find("# TYPE zithercraft_entropy gauge\n"), std::string::npos);
-  EXPECT_NE(text.find("zithercraft_term{game=\"a \\\"quoted\\\" pond\",term=\"bump\"} -0.25\n"), std::string::npos);
+  EXPECT_NE(text.find("zithercraft_term{game=\"a \\\"quoted\\\" pond\",term=\"bump\"} -0.25\n"),
+            std::string::npos);
   EXPECT_TRUE(text.ends_with("# EOF\n"));
-  EXPECT_EQ(open_metrics(row(100, 0), {}).find("mean_return"), std::string::npos) << "no episode ended";
+  EXPECT_EQ(open_metrics(row(100, 0), {}).find("mean_return"), std::string::npos)
+      << "no episode ended";
 }
 
 TEST(Metrics, OtherProgramsReadWhileTheyGrow) {
@@ -175,10 +187,13 @@ TEST(Metrics, OtherProgramsReadWhileTheyGrow) {
   Metrics metrics(folder / "metrics.db");
   metrics.add(row(100, 5));
   sqlite3* reader = nullptr;
-  ASSERT_EQ(sqlite3_open_v2((folder / "metrics.db").c_str(), &reader, SQLITE_OPEN_READONLY, nullptr), SQLITE_OK);
+  ASSERT_EQ(
+      sqlite3_open_v2((folder / "metrics.db").c_str(), &reader, SQLITE_OPEN_READONLY, nullptr),
+      SQLITE_OK);
   const auto count = [&] {
     sqlite3_stmt* query = nullptr;
-    EXPECT_EQ(sqlite3_prepare_v2(reader, "SELECT count(*) FROM updates WHERE mean_return = 0.25", -1, &query, nullptr),
+    EXPECT_EQ(sqlite3_prepare_v2(reader, "SELECT count(*) FROM updates WHERE mean_return = 0.25",
+                                 -1, &query, nullptr),
               SQLITE_OK);
     EXPECT_EQ(sqlite3_step(query), SQLITE_ROW);
     const int n = sqlite3_column_int(query, 0);

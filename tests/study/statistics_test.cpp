@@ -26,7 +26,8 @@ TEST(ShareInterval, HoldsTheTruthNinetyFiveTimesInAHundred) {
     int held = 0;
     for (int trial = 0; trial < 4000; ++trial) {
       std::size_t successes = 0;
-      for (int i = 0; i < 300; ++i) successes += static_cast<double>(random.uniform()) < truth ? 1u : 0u;
+      for (int i = 0; i < 300; ++i)
+        successes += static_cast<double>(random.uniform()) < truth ? 1u : 0u;
       const Interval interval = share_interval(successes, 300);
       held += interval.low <= truth && truth <= interval.high ? 1 : 0;
     }

@@ -16,13 +16,18 @@
 namespace zithercraft {
 namespace {
 
-const PolicyGradientSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 16, .horizon = 32, .minibatch = 256};
+const PolicyGradientSettings small{
+    .policy_layers = {16}, .value_layers = {16}, .lanes = 16, .horizon = 32, .minibatch = 256};
 
 // Enough to learn the pond well.
 const PolicyGradientSettings thorough{.lanes = 64, .horizon = 64, .minibatch = 1024};
 
 StudyPlan pond_plan() {
-  StudyPlan plan{.name = "pond", .games = {test::duck_pond()}, .seeds = {1, 2}, .steps = 8000, .learner = small};
+  StudyPlan plan{.name = "pond",
+                 .games = {test::duck_pond()},
+                 .seeds = {1, 2},
+                 .steps = 8000,
+                 .learner = small};
   plan.variants = {{.name = "as it is"}, {.name = "in a hurry", .set = {{"term.hurry", -0.1}}}};
   plan.episodes = 20;
   plan.measures = {"success", "return", "length", "term.hurry"};
@@ -39,7 +44,8 @@ std::vector<std::vector<double>> values_of(const Study& study) {
 
 TEST(StudyPlan, IsReadBackAsItWasWritten) {
   StudyPlan plan = pond_plan();
-  plan.variants.push_back({.name = "other", .learner = {{"epochs", 1}}, .without = {"term.nearer", "sense.compass"}});
+  plan.variants.push_back(
+      {.name = "other", .learner = {{"epochs", 1}}, .without = {"term.nearer", "sense.compass"}});
   const StudyPlan back = parse_resolved_plan(to_toml(plan), "text");
   EXPECT_EQ(to_toml(back), to_toml(plan));
   EXPECT_EQ(back.variants, plan.variants);
@@ -60,15 +66,24 @@ TEST(StudyPlan, IsCheckedBeforeTheFirstTraining) {
               p.variants[1].learner = {{"epoch", 1}};
             }).find("did you mean 'epochs'"),
             std::string::npos);
-  EXPECT_NE(problem([](auto& p) { p.variants[1].name = "as it is"; }).find("is there twice"), std::string::npos);
-  EXPECT_NE(problem([](auto& p) { p.variants[0].without = {"sense.compas"}; }).find("did you mean 'compass'"),
+  EXPECT_NE(problem([](auto& p) { p.variants[1].name = "as it is"; }).find("is there twice"),
             std::string::npos);
-  EXPECT_NE(problem([](auto& p) { p.variants[0].without = {"wall.bank"}; }).find("cannot be left out"),
+  EXPECT_NE(problem([](auto& p) {
+              p.variants[0].without = {"sense.compas"};
+            }).find("did you mean 'compass'"),
             std::string::npos);
-  EXPECT_NE(problem([](auto& p) { p.measures = {"sucess"}; }).find("did you mean 'success'"), std::string::npos);
-  EXPECT_NE(problem([](auto& p) { p.measures = {"events.home"}; }).find("does not pay on an event"), std::string::npos);
+  EXPECT_NE(
+      problem([](auto& p) { p.variants[0].without = {"wall.bank"}; }).find("cannot be left out"),
+      std::string::npos);
+  EXPECT_NE(problem([](auto& p) { p.measures = {"sucess"}; }).find("did you mean 'success'"),
+            std::string::npos);
+  EXPECT_NE(problem([](auto& p) { p.measures = {"events.home"}; }).find("does not pay on an event"),
+            std::string::npos);
   EXPECT_NE(problem([](auto& p) { p.seeds = {}; }).find("seeds"), std::string::npos);
-  EXPECT_NE(problem([](auto& p) { p.seeds = {4, 4}; }).find("'4' is there twice"), std::string::npos);
+  EXPECT_NE(problem([](auto& p) {
+              p.seeds = {4, 4};
+            }).find("'4' is there twice"),
+            std::string::npos);
   EXPECT_NE(problem([](auto& p) { p.games.clear(); }).find("games"), std::string::npos);
 }
 
@@ -88,7 +103,8 @@ TEST(StudyPlan, TrainsEveryVariantByEveryMethod) {
   const StudyPlan plain = plan("");
   ASSERT_EQ(plain.variants.size(), 2u);
   EXPECT_EQ(plain.variants[1].name, "patient");
-  const StudyPlan both = plan(R"(variants = [{ name = "as it is" }, { name = "far", learner = { discount = 0.99 } }])");
+  const StudyPlan both = plan(
+      R"(variants = [{ name = "as it is" }, { name = "far", learner = { discount = 0.99 } }])");
   ASSERT_EQ(both.variants.size(), 4u);
   EXPECT_EQ(both.variants[2].name, "far, hasty");
   EXPECT_EQ(learner_of(both, both.variants[2]).ppo.discount, 0.99);
@@ -110,14 +126,16 @@ TEST(StudyPlan, ComparesGradientsWithEvolutions) {
   )");
   const auto find = [](const std::string&) { return test::duck_pond(); };
   const StudyPlan plan = load_plan(folder / "plan.toml", find);
-  const VariantLearner es = learner_of(plan, plan.variants[0]), growth = learner_of(plan, plan.variants[1]);
+  const VariantLearner es = learner_of(plan, plan.variants[0]),
+                       growth = learner_of(plan, plan.variants[1]);
   ASSERT_TRUE(es.evolution && growth.evolution);
   EXPECT_EQ(es.evolution->method, EvolutionMethod::es);
   EXPECT_EQ(es.evolution->strategy.population, 20);
   EXPECT_EQ(es.evolution->episodes, 3);
   EXPECT_EQ(growth.evolution->method, EvolutionMethod::topology);
   EXPECT_EQ(growth.evolution->topology.new_node, 0.1);
-  EXPECT_EQ(growth.evolution->topology.population, TopologySettings{}.population);  // the plan's is of its own method
+  EXPECT_EQ(growth.evolution->topology.population,
+            TopologySettings{}.population);  // the plan's is of its own method
   EXPECT_FALSE(learner_of(plan, plan.variants[2]).evolution);
   EXPECT_EQ(learner_of(plan, plan.variants[2]).ppo.epochs, 2);
 
@@ -135,9 +153,11 @@ TEST(StudyPlan, ComparesGradientsWithEvolutions) {
     return std::string(test::error_of([&] { load_plan(folder / "wrong.toml", find); }).what());
   };
   EXPECT_NE(problem("method = 'toplogy'").find("did you mean 'topology'"), std::string::npos);
-  EXPECT_NE(problem("variants = [{ name = 'a', method = 'genetics' }]").find("did you mean 'genetic'"),
+  EXPECT_NE(
+      problem("variants = [{ name = 'a', method = 'genetics' }]").find("did you mean 'genetic'"),
+      std::string::npos);
+  EXPECT_NE(problem("method = 'genetic'\nlearner = { epochs = 3 }").find("no setting 'epochs'"),
             std::string::npos);
-  EXPECT_NE(problem("method = 'genetic'\nlearner = { epochs = 3 }").find("no setting 'epochs'"), std::string::npos);
 }
 
 TEST(StudyPlan, OfAFileNamesItsGames) {
@@ -160,7 +180,8 @@ TEST(StudyPlan, OfAFileNamesItsGames) {
   EXPECT_EQ(trained_game(plan.games[0], plan.variants[0]).roles[0].rewards[2].weight, -0.5);
   EXPECT_EQ(measured_game(plan.games[0], plan.variants[0]).roles[0].rewards[2].weight, -0.01);
   test::write_file(folder / "wrong.toml", "games = [\"pond\"]\nseed = [1]\n");
-  EXPECT_NE(test::error_of([&] { load_plan(folder / "wrong.toml", find); }).fix().find("'seeds'"), std::string::npos);
+  EXPECT_NE(test::error_of([&] { load_plan(folder / "wrong.toml", find); }).fix().find("'seeds'"),
+            std::string::npos);
 }
 
 // ---- running
@@ -173,9 +194,10 @@ TEST(Study, TrainsByEvolutionToo) {
   plan.evolution->genetic.population = 20;
   plan.evolution->episodes = plan.evolution->finalists = 2;
   plan.evolution->final_episodes = 2;
-  plan.variants = {{.name = "fixed"},
-                   {.name = "grown", .method = "topology", .learner = {{"population", 20}, {"episodes", 2}}},
-                   {.name = "taught", .method = "ppo", .learner = {{"lanes", 16}, {"horizon", 32}}}};
+  plan.variants = {
+      {.name = "fixed"},
+      {.name = "grown", .method = "topology", .learner = {{"population", 20}, {"episodes", 2}}},
+      {.name = "taught", .method = "ppo", .learner = {{"lanes", 16}, {"horizon", 32}}}};
   const Study study = run_study(plan, {.folder = folder / "s", .threads = 2});
   ASSERT_EQ(study.count(StudyRunStatus::done), 6u);
   std::vector<std::string> methods;
@@ -195,7 +217,8 @@ TEST(Study, IsTheSameOnAnyNumberOfThreadsAndInterrupted) {
   ASSERT_EQ(one.count(StudyRunStatus::done), 4u);
   EXPECT_EQ(values_of(one), values_of(three));
   EXPECT_EQ(values_of(one), values_of(nine));
-  EXPECT_FALSE(one.runs()[0].measured == one.runs()[1].measured && one.runs()[0].measured == one.runs()[2].measured &&
+  EXPECT_FALSE(one.runs()[0].measured == one.runs()[1].measured &&
+               one.runs()[0].measured == one.runs()[2].measured &&
                one.runs()[0].measured == one.runs()[3].measured);
 
   // Stopped after every few updates.
@@ -203,7 +226,8 @@ TEST(Study, IsTheSameOnAnyNumberOfThreadsAndInterrupted) {
   for (Existing existing = Existing::refuse; sittings < 100; existing = Existing::resume) {
     std::atomic<bool> stop{false};
     int updates = 0;
-    StudyOptions options{.folder = folder / "torn", .threads = 2, .existing = existing, .stop = &stop};
+    StudyOptions options{
+        .folder = folder / "torn", .threads = 2, .existing = existing, .stop = &stop};
     options.on_progress = [&](const StudyProgress&) { stop = ++updates >= 3; };
     ++sittings;
     const Study torn = run_study(pond_plan(), options);
@@ -220,7 +244,8 @@ TEST(Study, IsExtendedButNeverMixed) {
   const test::TemporaryFolder folder;
   StudyPlan plan = pond_plan();
   const Study before = run_study(plan, {.folder = folder / "s"});
-  EXPECT_EQ(test::error_of([&] { run_study(plan, {.folder = folder / "s"}); }).kind(), ErrorKind::refused);
+  EXPECT_EQ(test::error_of([&] { run_study(plan, {.folder = folder / "s"}); }).kind(),
+            ErrorKind::refused);
   plan.seeds = {2, 1, 3};
   plan.variants.push_back({.name = "slow", .set = {{"term.hurry", -0.001}}});
   const Study after = run_study(plan, {.folder = folder / "s", .existing = Existing::resume});
@@ -233,15 +258,21 @@ TEST(Study, IsExtendedButNeverMixed) {
   const auto refused = [&](auto change) {
     StudyPlan other = plan;
     change(other);
-    const Error error =
-        test::error_of([&] { run_study(other, {.folder = folder / "s", .existing = Existing::resume}); });
+    const Error error = test::error_of(
+        [&] { run_study(other, {.folder = folder / "s", .existing = Existing::resume}); });
     EXPECT_EQ(error.kind(), ErrorKind::refused);
     return error.problem();
   };
-  EXPECT_NE(refused([](auto& p) { p.steps = 4000; }).find("steps: 4000 here, 8000 there"), std::string::npos);
-  EXPECT_NE(refused([](auto& p) { p.seeds = {1, 2}; }).find("the seed 3 is missing"), std::string::npos);
-  EXPECT_NE(refused([](auto& p) { p.variants.pop_back(); }).find("'slow' is missing"), std::string::npos);
-  EXPECT_NE(refused([](auto& p) { p.games[0].cutoffs.steps = 59; }).find("cutoffs.steps"), std::string::npos);
+  EXPECT_NE(refused([](auto& p) { p.steps = 4000; }).find("steps: 4000 here, 8000 there"),
+            std::string::npos);
+  EXPECT_NE(refused([](auto& p) {
+              p.seeds = {1, 2};
+            }).find("the seed 3 is missing"),
+            std::string::npos);
+  EXPECT_NE(refused([](auto& p) { p.variants.pop_back(); }).find("'slow' is missing"),
+            std::string::npos);
+  EXPECT_NE(refused([](auto& p) { p.games[0].cutoffs.steps = 59; }).find("cutoffs.steps"),
+            std::string::npos);
   EXPECT_NE(refused([](auto& p) { p.measures = {"success"}; }).find("measures"), std::string::npos);
 }
 
@@ -249,7 +280,8 @@ TEST(Study, RefusesOtherFoldersAndOneThatIsBeingWritten) {
   const test::TemporaryFolder folder;
   std::filesystem::create_directories(folder / "mine");
   test::write_file(folder / "mine/diary.txt", "dear diary");
-  EXPECT_EQ(test::error_of([&] { run_study(pond_plan(), {.folder = folder / "mine"}); }).kind(), ErrorKind::refused);
+  EXPECT_EQ(test::error_of([&] { run_study(pond_plan(), {.folder = folder / "mine"}); }).kind(),
+            ErrorKind::refused);
   EXPECT_EQ(test::read_file(folder / "mine/diary.txt"), "dear diary");
   EXPECT_EQ(test::error_of([&] { Study::open(folder / "mine"); }).kind(), ErrorKind::file);
   EXPECT_EQ(test::error_of([&] {
@@ -271,7 +303,8 @@ TEST(Study, RefusesOtherFoldersAndOneThatIsBeingWritten) {
 TEST(Study, NotesARunThatFailsAndGoesOn) {
   const test::TemporaryFolder folder;
   StudyPlan plan = pond_plan();
-  plan.variants[1] = {.name = "wild", .learner = {{"learning_rate", 1e30}, {"gradient_limit", 1e30}}};
+  plan.variants[1] = {.name = "wild",
+                      .learner = {{"learning_rate", 1e30}, {"gradient_limit", 1e30}}};
   plan.seeds = {1};
   const Study study = run_study(plan, {.folder = folder / "s"});
   EXPECT_EQ(study.count(StudyRunStatus::done), 1u);
@@ -288,7 +321,8 @@ TEST(Study, MeasuresByTheGamesOwnWeights) {
   plan.target = 0.0;
   const Study study = run_study(plan, {.folder = folder / "s"});
   for (const StudyRun& run : study.runs()) {
-    EXPECT_NEAR(run.measured[0], -0.01 * run.measured[1], 1e-4) << run.variant;  // not -0.1 in a hurry
+    EXPECT_NEAR(run.measured[0], -0.01 * run.measured[1], 1e-4)
+        << run.variant;  // not -0.1 in a hurry
     EXPECT_GT(run.measured[2], 0.0);
     EXPECT_LE(run.measured[2], 8000.0 + 512.0);
   }
@@ -300,9 +334,12 @@ TEST(Study, MeasuresByTheGamesOwnWeights) {
 TEST(Study, CountsEventsWhateverTheyPay) {
   const test::TemporaryFolder folder;
   GameSpec game = test::duck_pond();
-  for (Option& option : std::get<Choice>(game.role("duck").controls[0]).options) option.value = 1.0;  // it never rests
+  for (Option& option : std::get<Choice>(game.role("duck").controls[0]).options)
+    option.value = 1.0;  // it never rests
   game.role("duck").rewards.push_back(
-      {.name = "bump", .weight = 0.0, .on = EventTrigger{.event = EventKind::touch, .with = {"bank"}}});
+      {.name = "bump",
+       .weight = 0.0,
+       .on = EventTrigger{.event = EventKind::touch, .with = {"bank"}}});
   StudyPlan plan{.games = {game}, .seeds = {1}, .steps = 600, .learner = small};
   plan.variants = {{.name = "free"}, {.name = "dear", .set = {{"term.bump", -1.0}}}};
   plan.episodes = 200;
@@ -327,7 +364,8 @@ TEST(Sweep, AxesAreRangesOrLists) {
   EXPECT_EQ(parse_axis("a=0.5,2,word", "").values, (std::vector<Value>{0.5, 2, "word"}));
   EXPECT_EQ(parse_axis("a=[1, 2],[3]", "").values.size(), 2u);
   for (const char* wrong : {"", "key", "=1", "key=", "key=1:2:1", "key=1:b:3", "key=1,1"})
-    EXPECT_EQ(test::error_of([&] { parse_axis(wrong, "--grid"); }).kind(), ErrorKind::usage) << wrong;
+    EXPECT_EQ(test::error_of([&] { parse_axis(wrong, "--grid"); }).kind(), ErrorKind::usage)
+        << wrong;
   EXPECT_EQ(test::error_of([] { sweep_plan({}, {}); }).kind(), ErrorKind::usage);
 }
 
@@ -340,7 +378,8 @@ TEST(Sweep, FillsItsTableAsTrialsAreFinished) {
   EXPECT_EQ(axes_of(plan), axes);
   EXPECT_EQ(axes_of(parse_resolved_plan(to_toml(plan), "text")), axes);
   StudyPlan finer = plan;
-  finer.variants.push_back({.name = "between", .set = {{"term.hurry", -0.05}}, .learner = {{"epochs", 2}}});
+  finer.variants.push_back(
+      {.name = "between", .set = {{"term.hurry", -0.05}}, .learner = {{"epochs", 2}}});
   EXPECT_EQ(axes_of(finer)[0].values, (std::vector<Value>{-0.1, -0.05, 0}));
   std::atomic<bool> stop{false};
   StudyOptions options{.folder = folder / "s", .threads = 1, .stop = &stop};
@@ -368,14 +407,17 @@ TEST(Ablation, FindsWhatMattersAndNotWhatDoesNot) {
   const test::TemporaryFolder folder;
   GameSpec game = test::duck_pond();
   game.role("duck").rewards.push_back(
-      {.name = "idle", .weight = 1.0, .on = EventTrigger{.event = EventKind::launch}});  // never happens
+      {.name = "idle",
+       .weight = 1.0,
+       .on = EventTrigger{.event = EventKind::launch}});  // never happens
   StudyPlan plan{.games = {game}, .seeds = {1, 2, 3}, .steps = 200'000, .learner = thorough};
   plan.episodes = 200;
   plan.measures = {"success"};
   plan = ablation_plan(plan);
   ASSERT_EQ(plan.variants.size(), 1u + 4u + 3u);
   std::erase_if(plan.variants, [](const Variant& v) {
-    return v.name != "as it is" && v.name != "without sense.compass" && v.name != "without term.idle";
+    return v.name != "as it is" && v.name != "without sense.compass" &&
+           v.name != "without term.idle";
   });
   const auto rows = ablation_table(run_study(plan, {.folder = folder / "s"}));
   ASSERT_EQ(rows.size(), 3u);
@@ -383,7 +425,8 @@ TEST(Ablation, FindsWhatMattersAndNotWhatDoesNot) {
   EXPECT_GT(rows[0].value.mean, 0.8);
   for (const AblationRow& row : rows) {
     if (row.part == "sense.compass") {
-      EXPECT_EQ(row.verdict, AblationRow::Verdict::helps) << row.effect.low << " " << row.effect.high;
+      EXPECT_EQ(row.verdict, AblationRow::Verdict::helps)
+          << row.effect.low << " " << row.effect.high;
     }
     if (row.part == "term.idle") {
       EXPECT_EQ(row.verdict, AblationRow::Verdict::not_shown);
@@ -391,24 +434,35 @@ TEST(Ablation, FindsWhatMattersAndNotWhatDoesNot) {
     }
   }
   EXPECT_EQ(ablation_plan(plan, {.terms = false}).variants.size(), 4u);
-  EXPECT_EQ(test::error_of([&] { ablation_plan(plan, {.terms = false, .senses = false}); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] { ablation_plan(plan, {.terms = false, .senses = false}); }).kind(),
+            ErrorKind::usage);
 }
 
 // ---- comparisons
 
 TEST(Comparison, GroupsRunsByNameAndFindsTheBetter) {
   const test::TemporaryFolder folder;
-  const TrainOptions options{
-      .folder = folder / "good", .steps = 200'000, .checkpoint_every = 10'000, .learner = thorough, .threads = 3};
+  const TrainOptions options{.folder = folder / "good",
+                             .steps = 200'000,
+                             .checkpoint_every = 10'000,
+                             .learner = thorough,
+                             .threads = 3};
   const auto runs = train_seeds(test::duck_pond(), options, {1, 2, 3});
   ASSERT_EQ(runs.size(), 3u);
-  train(test::duck_pond(),
-        {.folder = folder / "alone", .steps = 200'000, .seed = 2, .checkpoint_every = 10'000, .learner = thorough});
-  EXPECT_EQ(test::read_file(runs[1].last_checkpoint()), test::read_file(folder / "alone/checkpoints/last.safetensors"));
+  train(test::duck_pond(), {.folder = folder / "alone",
+                            .steps = 200'000,
+                            .seed = 2,
+                            .checkpoint_every = 10'000,
+                            .learner = thorough});
+  EXPECT_EQ(test::read_file(runs[1].last_checkpoint()),
+            test::read_file(folder / "alone/checkpoints/last.safetensors"));
   for (const std::uint64_t seed : {1u, 2u, 3u})
-    train(test::duck_pond(),
-          {.folder = folder / ("poor-" + std::to_string(seed)), .steps = 600, .seed = seed, .learner = thorough});
-  const auto groups = group_runs({folder / "poor-1", folder / "good", folder / "poor-2", folder / "poor-3"});
+    train(test::duck_pond(), {.folder = folder / ("poor-" + std::to_string(seed)),
+                              .steps = 600,
+                              .seed = seed,
+                              .learner = thorough});
+  const auto groups =
+      group_runs({folder / "poor-1", folder / "good", folder / "poor-2", folder / "poor-3"});
   ASSERT_EQ(groups.size(), 2u);
   EXPECT_EQ(groups[0].name, (folder / "poor").string());
   EXPECT_EQ(groups[0].runs.size(), 3u);
@@ -436,7 +490,9 @@ TEST(Comparison, GroupsRunsByNameAndFindsTheBetter) {
   };
   EXPECT_EQ(error({folder / "none"}).kind(), ErrorKind::file);
   train(test::mooring(), {.folder = folder / "poor-4", .steps = 600, .learner = thorough});
-  EXPECT_NE(error({folder / "poor-1", folder / "poor-4"}).problem().find("differ by more than their seeds"),
+  EXPECT_NE(error({folder / "poor-1", folder / "poor-4"})
+                .problem()
+                .find("differ by more than their seeds"),
             std::string::npos);
 }
 
@@ -454,24 +510,30 @@ TEST(Comparison, TakesTheVariantsOfAStudy) {
 TEST(Seeds, OfSoManyGenerationsKnowHowFarTheyAre) {
   const test::TemporaryFolder folder;
   TrainingProgress last;
-  TrainOptions options{.folder = folder / "r", .threads = 2, .on_progress = [&](const TrainingProgress& p) {
-                         EXPECT_GE(p.total, p.steps);
-                         last = p;
-                       }};
+  TrainOptions options{
+      .folder = folder / "r", .threads = 2, .on_progress = [&](const TrainingProgress& p) {
+        EXPECT_GE(p.total, p.steps);
+        last = p;
+      }};
   options.evolution.emplace();
   options.evolution->method = EvolutionMethod::genetic;
   options.evolution->genetic.population = 6;
   options.generations = 3;
   std::int64_t all = 0;
-  for (const zithercraft::Run& run : train_seeds(test::duck_pond(), options, {1, 2})) all += run.steps_done();
+  for (const zithercraft::Run& run : train_seeds(test::duck_pond(), options, {1, 2}))
+    all += run.steps_done();
   EXPECT_EQ(last.steps, all);
   EXPECT_EQ(last.total, all);
 }
 
 TEST(TrainSeeds, RefusesWhatMakesNoSense) {
   const TrainOptions options{.folder = "nowhere", .steps = 100, .learner = small};
-  EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {}); }).kind(), ErrorKind::usage);
-  EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {1, 1}); }).kind(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] { train_seeds(test::duck_pond(), options, {}); }).kind(),
+            ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] {
+              train_seeds(test::duck_pond(), options, {1, 1});
+            }).kind(),
+            ErrorKind::usage);
   EXPECT_FALSE(std::filesystem::exists("nowhere"));
 }
 

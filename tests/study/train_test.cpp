@@ -11,10 +11,16 @@
 namespace zithercraft {
 namespace {
 
-const PolicyGradientSettings small{.policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
+const PolicyGradientSettings small{
+    .policy_layers = {16}, .value_layers = {16}, .lanes = 32, .horizon = 32, .minibatch = 512};
 
 TrainOptions options(const std::filesystem::path& folder) {
-  return {.folder = folder, .steps = 20'000, .seed = 5, .checkpoint_every = 4000, .learner = small, .threads = 2};
+  return {.folder = folder,
+          .steps = 20'000,
+          .seed = 5,
+          .checkpoint_every = 4000,
+          .learner = small,
+          .threads = 2};
 }
 
 TEST(Train, WritesARunThatCanBeOpened) {
@@ -38,7 +44,8 @@ TEST(Train, WritesARunThatCanBeOpened) {
   EXPECT_EQ(rows.size(), 20u);
   EXPECT_EQ(rows.back().steps, 20'480);
   EXPECT_EQ(rows.back().terms.size(), 4u);
-  EXPECT_EQ(TensorFile::load(run.last_checkpoint()).text("game_fingerprint"), run.game().fingerprint());
+  EXPECT_EQ(TensorFile::load(run.last_checkpoint()).text("game_fingerprint"),
+            run.game().fingerprint());
 }
 
 TEST(Train, ThreadsAndInterruptionsLeaveTheCheckpointByteForByte) {
@@ -56,14 +63,17 @@ TEST(Train, ThreadsAndInterruptionsLeaveTheCheckpointByteForByte) {
     std::atomic<bool> stop{false};
     int updates = 0;
     o.stop = &stop;
-    o.on_progress = [&](const TrainingProgress&) { stop = sitting < 3 && ++updates == 3 + sitting; };
+    o.on_progress = [&](const TrainingProgress&) {
+      stop = sitting < 3 && ++updates == 3 + sitting;
+    };
     o.threads = 1 + static_cast<std::size_t>(sitting % 2);
     train(test::mooring(), o);
     o.existing = Existing::resume;
   }
   EXPECT_TRUE(test::read_file(folder / "one/checkpoints/last.safetensors") ==
               test::read_file(folder / "three/checkpoints/last.safetensors"));
-  const auto whole = Metrics(folder / "one/metrics.db").rows(), pieces = Metrics(folder / "three/metrics.db").rows();
+  const auto whole = Metrics(folder / "one/metrics.db").rows(),
+             pieces = Metrics(folder / "three/metrics.db").rows();
   ASSERT_EQ(whole.size(), pieces.size());
   for (std::size_t i = 0; i < whole.size(); ++i) {
     EXPECT_EQ(whole[i].mean_return, pieces[i].mean_return);
@@ -79,7 +89,8 @@ TEST(Train, AnExistingRunIsKeptUnlessToldOtherwise) {
   const std::string before = test::read_file(folder / "run/checkpoints/last.safetensors");
   const Error error = test::error_of([&] { train(test::mooring(), o); });
   EXPECT_EQ(error.kind(), ErrorKind::refused);
-  EXPECT_NE(std::string(error.what()).find("the folder holds a run already; use --resume"), std::string::npos);
+  EXPECT_NE(std::string(error.what()).find("the folder holds a run already; use --resume"),
+            std::string::npos);
   EXPECT_TRUE(test::read_file(folder / "run/checkpoints/last.safetensors") == before);
   o.existing = Existing::fresh;
   o.seed = 6;
@@ -98,13 +109,15 @@ TEST(Train, ResumingWithAnythingElseIsRefusedByName) {
   };
   GameSpec other = test::mooring();
   std::get<RayFan>(other.role("skiff").senses[0]).rays = 12;
-  EXPECT_NE(refusal(other, o).find("roles[0].senses[0].rays: 12 here, 24 there"), std::string::npos);
+  EXPECT_NE(refusal(other, o).find("roles[0].senses[0].rays: 12 here, 24 there"),
+            std::string::npos);
   TrainOptions changed = o;
   changed.seed = 9;
   EXPECT_NE(refusal(test::mooring(), changed).find("seed: 9 here, 5 there"), std::string::npos);
   changed = o;
   changed.learner.lanes = 16;
-  EXPECT_NE(refusal(test::mooring(), changed).find("learner.lanes: 16 here, 32 there"), std::string::npos);
+  EXPECT_NE(refusal(test::mooring(), changed).find("learner.lanes: 16 here, 32 there"),
+            std::string::npos);
   changed = o;
   changed.steps = 30'000;  // longer is fine
   EXPECT_EQ(train(test::mooring(), changed).steps_done(), 30'720);
@@ -117,11 +130,14 @@ TEST(Train, WrongPlacesAreRefused) {
   EXPECT_EQ(test::error_of([&] { train(test::mooring(), options(folder / "letters")); }).problem(),
             "the folder holds other files");
   test::write_file(folder / "file", "");
-  EXPECT_EQ(test::error_of([&] { train(test::mooring(), options(folder / "file/run")); }).kind(), ErrorKind::file);
+  EXPECT_EQ(test::error_of([&] { train(test::mooring(), options(folder / "file/run")); }).kind(),
+            ErrorKind::file);
   TrainOptions o = options(folder / "none");
   o.existing = Existing::resume;
-  EXPECT_EQ(test::error_of([&] { train(test::mooring(), o); }).problem(), "there is no run to resume");
-  EXPECT_EQ(test::error_of([&] { zithercraft::Run::open(folder / "letters"); }).problem(), "the folder holds no run");
+  EXPECT_EQ(test::error_of([&] { train(test::mooring(), o); }).problem(),
+            "there is no run to resume");
+  EXPECT_EQ(test::error_of([&] { zithercraft::Run::open(folder / "letters"); }).problem(),
+            "the folder holds no run");
 }
 
 TEST(Train, ADamagedCheckpointOrConfigurationIsAnErrorAndIsKept) {
@@ -136,11 +152,13 @@ TEST(Train, ADamagedCheckpointOrConfigurationIsAnErrorAndIsKept) {
   test::write_file(checkpoint, bytes);
   const Error error = test::error_of([&] { train(test::mooring(), o); });
   EXPECT_EQ(error.kind(), ErrorKind::file);
-  EXPECT_NE(std::string(error.what()).find("last.safetensors: the file is damaged: its checksum does not match"),
+  EXPECT_NE(std::string(error.what())
+                .find("last.safetensors: the file is damaged: its checksum does not match"),
             std::string::npos);
   EXPECT_TRUE(test::read_file(checkpoint) == bytes);
   test::write_file(folder / "run/run.toml", "steps = 'many'");
-  EXPECT_EQ(test::error_of([&] { zithercraft::Run::open(folder / "run"); }).kind(), ErrorKind::spec);
+  EXPECT_EQ(test::error_of([&] { zithercraft::Run::open(folder / "run"); }).kind(),
+            ErrorKind::spec);
 }
 
 TEST(Train, TwoTrainingsCannotShareAFolder) {

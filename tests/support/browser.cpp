@@ -26,13 +26,15 @@ using nlohmann::json;
 
 std::uint16_t free_port() {
   asio::io_context context;
-  return asio::ip::tcp::acceptor(context, {asio::ip::make_address("127.0.0.1"), 0}).local_endpoint().port();
+  return asio::ip::tcp::acceptor(context, {asio::ip::make_address("127.0.0.1"), 0})
+      .local_endpoint()
+      .port();
 }
 
 }  // namespace
 
-HttpReply http(std::uint16_t port, const std::string& method, const std::string& target, const std::string& body,
-               const std::string& headers) {
+HttpReply http(std::uint16_t port, const std::string& method, const std::string& target,
+               const std::string& body, const std::string& headers) {
   HttpReply reply;
   asio::io_context context;
   beast::tcp_stream stream(context);
@@ -41,10 +43,12 @@ HttpReply http(std::uint16_t port, const std::string& method, const std::string&
   stream.socket().connect({asio::ip::make_address("127.0.0.1"), port}, code);
   if (code) return reply;
   std::string text = method + " " + target + " HTTP/1.1\r\n";
-  if (headers.find("Host:") == std::string::npos) text += "Host: 127.0.0.1:" + std::to_string(port) + "\r\n";
+  if (headers.find("Host:") == std::string::npos)
+    text += "Host: 127.0.0.1:" + std::to_string(port) + "\r\n";
   text += headers + "Connection: close\r\n";
   if (!body.empty())
-    text += "Content-Type: application/json\r\nContent-Length: " + std::to_string(body.size()) + "\r\n";
+    text +=
+        "Content-Type: application/json\r\nContent-Length: " + std::to_string(body.size()) + "\r\n";
   text += "\r\n" + body;
   asio::write(stream.socket(), asio::buffer(text), code);
   beast::flat_buffer buffer;
@@ -76,7 +80,8 @@ Browser::Browser() : driver_(std::make_unique<Driver>()) {
   ::setpgid(driver_->process, driver_->process);
   for (int i = 0; i < 100 && http(driver_->port, "GET", "/status").status != 200; ++i)
     std::this_thread::sleep_for(std::chrono::milliseconds(50));
-  // A page is composed by the processor and its WebGL drawn by it too: the same on machines with and without graphics.
+  // A page is composed by the processor and its WebGL drawn by it too: the same on machines with
+  // and without graphics.
   const json arguments{"--headless=new",
                        "--no-sandbox",
                        "--use-gl=angle",
@@ -91,14 +96,16 @@ Browser::Browser() : driver_(std::make_unique<Driver>()) {
                        "--window-size=1280,800",
                        "--disable-dev-shm-usage",
                        "--user-data-dir=" + (driver_->folder / "profile").string()};
-  const json wanted{{"capabilities",
-                     {{"alwaysMatch",
-                       {{"browserName", "chrome"},
-                        {"goog:loggingPrefs", {{"browser", "ALL"}}},
-                        {"goog:chromeOptions", {{"args", arguments}, {"binary", "/usr/bin/chromium"}}}}}}}};
+  const json wanted{
+      {"capabilities",
+       {{"alwaysMatch",
+         {{"browserName", "chrome"},
+          {"goog:loggingPrefs", {{"browser", "ALL"}}},
+          {"goog:chromeOptions", {{"args", arguments}, {"binary", "/usr/bin/chromium"}}}}}}}};
   const json made = call("POST", "/session", wanted);
   session_ = made.value("sessionId", "");
-  EXPECT_FALSE(session_.empty()) << "no browser; are chromium and chromium-driver installed? " << made;
+  EXPECT_FALSE(session_.empty()) << "no browser; are chromium and chromium-driver installed? "
+                                 << made;
 }
 
 Browser::~Browser() {
@@ -115,10 +122,13 @@ json Browser::call(const std::string& method, const std::string& path, const jso
   return answer["value"];
 }
 
-void Browser::open(const std::string& url) { call("POST", "/session/" + session_ + "/url", {{"url", url}}); }
+void Browser::open(const std::string& url) {
+  call("POST", "/session/" + session_ + "/url", {{"url", url}});
+}
 
 json Browser::run(const std::string& script) {
-  return call("POST", "/session/" + session_ + "/execute/sync", {{"script", script}, {"args", json::array()}});
+  return call("POST", "/session/" + session_ + "/execute/sync",
+              {{"script", script}, {"args", json::array()}});
 }
 
 bool Browser::wait_for(const std::string& expression, double seconds) {
@@ -131,13 +141,19 @@ bool Browser::wait_for(const std::string& expression, double seconds) {
 }
 
 void Browser::key_action(const std::string& type, const std::string& key) {
-  call("POST", "/session/" + session_ + "/actions",
-       {{"actions", {{{"type", "key"}, {"id", "keyboard"}, {"actions", {{{"type", type}, {"value", key}}}}}}}});
+  call(
+      "POST", "/session/" + session_ + "/actions",
+      {{"actions",
+        {{{"type", "key"}, {"id", "keyboard"}, {"actions", {{{"type", type}, {"value", key}}}}}}}});
 }
 
-void Browser::click(const std::string& element_id) { run("document.getElementById('" + element_id + "').click();"); }
+void Browser::click(const std::string& element_id) {
+  run("document.getElementById('" + element_id + "').click();");
+}
 
-std::string Browser::picture() { return call("GET", "/session/" + session_ + "/screenshot").get<std::string>(); }
+std::string Browser::picture() {
+  return call("GET", "/session/" + session_ + "/screenshot").get<std::string>();
+}
 
 std::string Browser::errors() {
   std::string all = run("return document.body.dataset.errors || '';").get<std::string>();

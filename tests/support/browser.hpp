@@ -13,8 +13,8 @@ struct HttpReply {
 };
 
 /// One HTTP request to a server on this machine; `headers` are whole lines, each with its line end.
-HttpReply http(std::uint16_t port, const std::string& method, const std::string& target, const std::string& body = "",
-               const std::string& headers = "");
+HttpReply http(std::uint16_t port, const std::string& method, const std::string& target,
+               const std::string& body = "", const std::string& headers = "");
 
 /// A headless Chromium that is driven through WebDriver (W3C). Fails the test if there is none.
 class Browser {

@@ -29,8 +29,12 @@ void* operator new(std::size_t size, std::align_val_t alignment) {
 void* operator new[](std::size_t size, std::align_val_t alignment) {
   return take(size, static_cast<std::size_t>(alignment));
 }
-void* operator new(std::size_t size, const std::nothrow_t&) noexcept { return take(size, alignof(std::max_align_t)); }
-void* operator new[](std::size_t size, const std::nothrow_t&) noexcept { return take(size, alignof(std::max_align_t)); }
+void* operator new(std::size_t size, const std::nothrow_t&) noexcept {
+  return take(size, alignof(std::max_align_t));
+}
+void* operator new[](std::size_t size, const std::nothrow_t&) noexcept {
+  return take(size, alignof(std::max_align_t));
+}
 void operator delete(void* memory, const std::nothrow_t&) noexcept { std::free(memory); }
 void operator delete[](void* memory, const std::nothrow_t&) noexcept { std::free(memory); }
 void operator delete(void* memory) noexcept { std::free(memory); }

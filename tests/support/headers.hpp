@@ -1,7 +1,7 @@
 #pragma once
 
-// Read once and kept in a form that compilers load quickly; see tests/CMakeLists.txt. Tests include what they use all the
-// same.
+// Read once and kept in a form that compilers load quickly; see tests/CMakeLists.txt. Tests include
+// what they use all the same.
 
 #include <gtest/gtest.h>
 

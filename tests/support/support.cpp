@@ -100,7 +100,9 @@ std::string mooring_with(const std::string& from, const std::string& to) {
   return at == std::string::npos ? text : text.replace(at, from.size(), to);
 }
 
-ToolResult run_tool(const std::vector<std::string>& arguments) { return run_program(with_tool(arguments)); }
+ToolResult run_tool(const std::vector<std::string>& arguments) {
+  return run_program(with_tool(arguments));
+}
 
 ToolResult run_program(const std::vector<std::string>& words) {
   const TemporaryFolder folder;
@@ -111,8 +113,12 @@ ToolResult run_program(const std::vector<std::string>& words) {
   return result;
 }
 
-int start_tool(const std::vector<std::string>& arguments) { return start_program(with_tool(arguments)); }
-int start_program(const std::vector<std::string>& words) { return start(words, "/dev/null", "/dev/null"); }
+int start_tool(const std::vector<std::string>& arguments) {
+  return start_program(with_tool(arguments));
+}
+int start_program(const std::vector<std::string>& words) {
+  return start(words, "/dev/null", "/dev/null");
+}
 
 int start_tool(const std::vector<std::string>& arguments, const std::filesystem::path& out,
                const std::filesystem::path& err) {

@@ -26,7 +26,8 @@ class TemporaryFolder {
 
 std::filesystem::path project_folder();
 
-/// The demo, and a smaller game that is learned in seconds: a duck in a round pond swims to its jetty by two choices.
+/// The demo, and a smaller game that is learned in seconds: a duck in a round pond swims to its
+/// jetty by two choices.
 GameSpec mooring();
 GameSpec duck_pond();
 

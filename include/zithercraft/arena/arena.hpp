@@ -17,17 +17,29 @@ namespace zithercraft {
 struct ArenaPlan;
 struct ArenaPlans;
 
-enum class EntityKind : std::uint8_t { body, shot, zone, item, wall, cell, floor, ground, mesh, block };
+enum class EntityKind : std::uint8_t {
+  body,
+  shot,
+  zone,
+  item,
+  wall,
+  cell,
+  floor,
+  ground,
+  mesh,
+  block
+};
 
-/// Anything with a tag. Entities are numbered: all bodies, then shots, zones, items, walls, kinds of cells, the floor,
-/// the ground and meshes (one for each tag).
+/// Anything with a tag. Entities are numbered: all bodies, then shots, zones, items, walls, kinds
+/// of cells, the floor, the ground, meshes (one for each tag) and kinds of blocks.
 struct Entity {
   EntityKind kind = EntityKind::body;
   std::string name{};
-  std::size_t tag = 0;         ///< index into Arena::tags()
-  std::size_t spec_index = 0;  ///< index into the spec's list of its kind; of a shot, its launcher's among all
-  bool free = false;           ///< can move
-  std::string side{};          ///< the team it belongs to; empty for none
+  std::size_t tag = 0;  ///< index into Arena::tags()
+  std::size_t spec_index =
+      0;  ///< index into the spec's list of its kind; of a shot, its launcher's among all
+  bool free = false;   ///< can move
+  std::string side{};  ///< the team it belongs to; empty for none
 };
 
 /// Position and heading; cos and sin are those of the heading.
@@ -35,7 +47,7 @@ struct Pose {
   float x = 0.0f, y = 0.0f;  ///< metres
   float heading = 0.0f;      ///< radians in [-pi, pi)
   float cos = 1.0f, sin = 0.0f;
-  float z = 0.0f;     ///< metres, of the foot; 0 in flat arenas
+  float z = 0.0f;      ///< metres, of the foot; 0 in flat arenas
   float pitch = 0.0f;  ///< radians above the level
 };
 
@@ -47,9 +59,10 @@ struct Velocity {
 
 /// Rays from one point. A ray reports the closest thing it meets; a thick one sweeps a disc.
 ///
-/// Solid things that contain the origin are hit at distance 0. Of a zone the outline is hit, from without or within. In
-/// arenas with height rays run through space, and a thick one sweeps an upright cylinder as tall as it is wide, or a
-/// ball of the same width where it meets balls, ground and meshes.
+/// Solid things that contain the origin are hit at distance 0. Of a zone the outline is hit, from
+/// without or within. In arenas with height rays run through space, and a thick one sweeps an
+/// upright cylinder as tall as it is wide, or a ball of the same width where it meets balls, ground
+/// and meshes.
 struct RayFanQuery {
   float x = 0.0f, y = 0.0f;              ///< origin, metres
   float z = 0.0f;                        ///< likewise; arenas with height only
@@ -58,9 +71,9 @@ struct RayFanQuery {
   std::span<const float> direction_z{};  ///< likewise in space; empty: all rays are level
   float reach = 1.0f;                    ///< metres, above 0
   float thickness = 0.0f;                ///< diameter of the swept disc, metres; 0 for a thin ray
-  std::uint64_t tags = ~0ULL;            ///< bit t set: things of tag t are met; others are looked through
-  std::int32_t exclude = -1;             ///< an entity to look through, usually the one that looks
-  std::int32_t exclude_side = -1;        ///< a side whose bodies are looked through (see Arena::side_of)
+  std::uint64_t tags = ~0ULL;  ///< bit t set: things of tag t are met; others are looked through
+  std::int32_t exclude = -1;   ///< an entity to look through, usually the one that looks
+  std::int32_t exclude_side = -1;  ///< a side whose bodies are looked through (see Arena::side_of)
 };
 
 /// Rays that each have an origin of their own; otherwise as a fan.
@@ -81,14 +94,16 @@ struct MapView {
   float across = 20.0f;                 ///< metres from its left edge to its right, above 0
   std::size_t width = 84, height = 84;  ///< pixels
   std::size_t channels = 1;             ///< numbers per pixel
-  std::span<const float> shades{};      ///< [entities][channels]; an entity whose first is below 0 is not drawn
+  std::span<const float>
+      shades{};  ///< [entities][channels]; an entity whose first is below 0 is not drawn
   std::span<const float> background{};  ///< [channels]
 };
 
 /// The shortest path over cells, as seen from its beginning.
 struct CellPath {
   float distance = 0.0f;     ///< metres along it
-  float x = 0.0f, y = 0.0f;  ///< where to head for: just within the next cell, or the thing itself where that is near
+  float x = 0.0f, y = 0.0f;  ///< where to head for: just within the next cell, or the thing itself
+                             ///< where that is near
 };
 
 /// What the search for paths works with; may be used again and again, by one thread at a time.
@@ -115,7 +130,8 @@ struct ArenaTriangle {
   std::size_t entity = 0;
 };
 
-/// Memory a caller of `begin` and `tick` lends, one per thread, so that they allocate nothing once it has grown.
+/// Memory a caller of `begin` and `tick` lends, one per thread, so that they allocate nothing once
+/// it has grown.
 class ArenaScratch {
  public:
   ArenaScratch();
@@ -143,19 +159,25 @@ class EventMask {
  public:
   static constexpr EventMask everything() { return EventMask(~0U); }
   static constexpr EventMask nothing() { return EventMask(0); }
-  constexpr EventMask with(EventKind kind) const { return EventMask(bits_ | (1U << static_cast<unsigned>(kind))); }
-  constexpr bool has(EventKind kind) const { return ((bits_ >> static_cast<unsigned>(kind)) & 1U) != 0; }
+  constexpr EventMask with(EventKind kind) const {
+    return EventMask(bits_ | (1U << static_cast<unsigned>(kind)));
+  }
+  constexpr bool has(EventKind kind) const {
+    return ((bits_ >> static_cast<unsigned>(kind)) & 1U) != 0;
+  }
 
  private:
   constexpr explicit EventMask(std::uint32_t bits) : bits_(bits) {}
   std::uint32_t bits_;
 };
 
-/// The rules of a play space, compiled from a spec; it holds no state and is safe to share between threads.
+/// The rules of a play space, compiled from a spec; it holds no state and is safe to share between
+/// threads.
 ///
-/// A state is one block of `state_bytes()` bytes that starts on an 8-byte boundary and may be copied freely: a copy is
-/// a snapshot. Before its first `begin` it holds zeros or another state of the same arena. The same spec, keys and
-/// inputs give the same bytes on every compiler, optimisation level and machine with IEEE 754 arithmetic.
+/// A state is one block of `state_bytes()` bytes that starts on an 8-byte boundary and may be
+/// copied freely: a copy is a snapshot. Before its first `begin` it holds zeros or another state of
+/// the same arena. The same spec, keys and inputs give the same bytes on every compiler,
+/// optimisation level and machine with IEEE 754 arithmetic.
 class Arena {
  public:
   /// Throws Error (spec), naming the key path below "arena", if the spec makes no sense.
@@ -171,11 +193,13 @@ class Arena {
   std::size_t posed_count() const noexcept;
   /// Every tag in use, in order of first appearance; at most 64.
   std::span<const std::string> tags() const noexcept;
-  /// The tag's index. Throws Error (spec) with advice if there is none of that name; `where` names the key that asks.
+  /// The tag's index. Throws Error (spec) with advice if there is none of that name; `where` names
+  /// the key that asks.
   std::size_t tag(std::string_view name, const std::string& where) const;
   /// Entity numbers of all bodies made from the BodySpec of that name.
   std::vector<std::size_t> bodies_named(std::string_view name) const;
-  /// Names of the inputs of a body: those of its mover ("throttle", "rudder"), then those of its launchers.
+  /// Names of the inputs of a body: those of its mover ("throttle", "rudder"), then those of its
+  /// launchers.
   std::span<const std::string> inputs_of(std::size_t body) const;
   /// The number of a body's side, for queries that look through it; -1 for none.
   std::int32_t side_of(std::size_t entity) const noexcept;
@@ -194,21 +218,23 @@ class Arena {
   void begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std::uint32_t episode,
              ArenaScratch& scratch) const;
 
-  /// Gives a state the keys of another episode, whose random numbers it uses from here on. Its clock
-  /// goes on, since paths and returns depend on it.
-  void rekey(std::byte* state, std::uint64_t seed, std::uint32_t lane, std::uint32_t episode) const noexcept;
+  /// Gives a state the keys of another episode, whose random numbers it uses from here on. Its
+  /// clock goes on, since paths and returns depend on it.
+  void rekey(std::byte* state, std::uint64_t seed, std::uint32_t lane,
+             std::uint32_t episode) const noexcept;
 
   /// One tick; appends events of the wanted kinds to `events`.
   void tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& events,
             EventMask wanted = EventMask::everything()) const;
 
-  /// The inputs of a body, in the order of `inputs_of`; kept until changed. Clamped to [-1, 1] where they are used.
+  /// The inputs of a body, in the order of `inputs_of`; kept until changed. Clamped to [-1, 1]
+  /// where they are used.
   std::span<float> inputs(std::byte* state, std::size_t body) const;
 
   /// Whether the arena has height.
   bool has_height() const noexcept;
-  /// Metres from foot to top of something with a pose; 0 in flat arenas, infinite for zones without end. Where heights
-  /// differ from episode to episode, the state's own counts.
+  /// Metres from foot to top of something with a pose; 0 in flat arenas, infinite for zones without
+  /// end. Where heights differ from episode to episode, the state's own counts.
   float height_of(std::size_t posed, const std::byte* state = nullptr) const noexcept;
   /// Whether something with a pose is a ball: round from all sides, not only from above.
   bool is_ball(std::size_t posed) const noexcept;
@@ -220,9 +246,10 @@ class Arena {
   Velocity velocity(const std::byte* state, std::size_t body) const noexcept;
   /// Whether it is in the arena now: not dead, collected, or a shot that is not under way.
   bool present(const std::byte* state, std::size_t posed) const noexcept;
-  /// Puts something with a pose somewhere, at rest; contacts are not checked. `z` is that of its foot, in arenas with
-  /// height. For tests, editors and scripted starts.
-  void put(std::byte* state, std::size_t posed, float x, float y, double heading, float z = 0.0f) const noexcept;
+  /// Puts something with a pose somewhere, at rest; contacts are not checked. `z` is that of its
+  /// foot, in arenas with height. For tests, editors and scripted starts.
+  void put(std::byte* state, std::size_t posed, float x, float y, double heading,
+           float z = 0.0f) const noexcept;
   void set_velocity(std::byte* state, std::size_t body, Velocity velocity) const noexcept;
   /// Whether the body's centre is in the zone now.
   bool inside(const std::byte* state, std::size_t body, std::size_t zone) const noexcept;
@@ -238,16 +265,18 @@ class Arena {
   /// The tags of bodies that die when they meet an entity.
   std::uint64_t kills(std::size_t entity) const noexcept;
   /// A launcher's number. Throws Error (spec), naming `where`, if the body has none of that name.
-  std::size_t launcher_number(std::size_t body, std::string_view name, const std::string& where) const;
+  std::size_t launcher_number(std::size_t body, std::string_view name,
+                              const std::string& where) const;
   /// Whether a launcher can launch now.
   bool reloaded(const std::byte* state, std::size_t launcher) const noexcept;
   /// Tags whose closest approach a launcher reports.
   std::uint64_t targets_of(std::size_t launcher) const noexcept;
 
   // ---- Looking
-  /// Draws what a map view asks for, row by row from the top: cells or blocks, then zones, walls, items, bodies, shots.
-  /// Nothing is allocated once the scratch has grown.
-  void draw(const std::byte* state, const MapView& view, ArenaScratch& scratch, std::span<float> pixels) const;
+  /// Draws what a map view asks for, row by row from the top: cells or blocks, then zones, walls,
+  /// items, bodies, shots. Nothing is allocated once the scratch has grown.
+  void draw(const std::byte* state, const MapView& view, ArenaScratch& scratch,
+            std::span<float> pixels) const;
   /// Closest hits: distance in metres (`reach` for a miss) and entity (-1 for a miss), one per ray.
   void cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance,
             std::span<std::int32_t> entity) const;
@@ -256,32 +285,35 @@ class Arena {
   /// Whether nothing of these tags lies on the straight way between two points.
   bool line_of_sight(const std::byte* state, Place from, Place to, std::uint64_t tags = ~0ULL,
                      std::int32_t exclude = -1) const;
-  /// The nearest present body, zone or item of these tags; shots are left out. In arenas with height, distances are
-  /// measured in space, from (x, y, z) to middles.
-  NearestHit nearest(const std::byte* state, float x, float y, std::uint64_t tags, std::int32_t exclude = -1,
-                     float z = 0.0f) const;
-  /// The shortest path from a place to a thing over cells that are neither solid nor of a kind that `cells.avoid` names,
-  /// from side to side; the cells of both count as open. Nothing if there is no such path or the arena has no cells.
-  /// A longer path looks at more cells; nothing is allocated once the memory has grown.
-  std::optional<CellPath> path_to(const std::byte* state, float x, float y, std::size_t thing, PathMemory& memory) const;
-  /// Everything of these tags that a shape at a pose overlaps, each once, in order of number; appended to `found`. In
-  /// arenas with height the shape reaches from `at.z` up by `height` (a ball: by its width), and balls count as
-  /// upright.
-  void overlaps(const std::byte* state, const Shape& shape, Place at, double heading, std::uint64_t tags,
-                std::vector<std::size_t>& found, double height = 1.0) const;
+  /// The nearest present body, zone or item of these tags; shots are left out. In arenas with
+  /// height, distances are measured in space, from (x, y, z) to middles.
+  NearestHit nearest(const std::byte* state, float x, float y, std::uint64_t tags,
+                     std::int32_t exclude = -1, float z = 0.0f) const;
+  /// The shortest path from a place to a thing over cells that are neither solid nor of a kind that
+  /// `cells.avoid` names, from side to side; the cells of both count as open. Nothing if there is
+  /// no such path or the arena has no cells. A longer path looks at more cells; nothing is
+  /// allocated once the memory has grown.
+  std::optional<CellPath> path_to(const std::byte* state, float x, float y, std::size_t thing,
+                                  PathMemory& memory) const;
+  /// Everything of these tags that a shape at a pose overlaps, each once, in order of number;
+  /// appended to `found`. In arenas with height the shape reaches from `at.z` up by `height` (a
+  /// ball: by its width), and balls count as upright.
+  void overlaps(const std::byte* state, const Shape& shape, Place at, double heading,
+                std::uint64_t tags, std::vector<std::size_t>& found, double height = 1.0) const;
 
   // ---- Cells
   /// Columns and rows of the cell map; 0 without one.
   std::size_t cell_columns() const noexcept;
   std::size_t cell_rows() const noexcept;
-  /// The entity a cell shows, seen from above: the kind in its uppermost layer that holds one; -1 for none. Row 0 is
-  /// the lowest.
+  /// The entity a cell shows, seen from above: the kind in its uppermost layer that holds one; -1
+  /// for none. Row 0 is the lowest.
   std::int32_t cell_at(const std::byte* state, std::size_t column, std::size_t row) const noexcept;
-  /// For each cell of a window around a body, the tags that lie there (bit t: tag t): its cells, and what stands on
-  /// them. Rows run from far ahead to behind, columns from left to right, turned with the body to the nearest quarter.
-  /// Cells outside the map have all bits set in `beyond`.
-  void window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind, std::size_t left,
-              std::size_t right, std::uint64_t beyond, std::span<std::uint64_t> tags) const;
+  /// For each cell of a window around a body, the tags that lie there (bit t: tag t): its cells,
+  /// and what stands on them. Rows run from far ahead to behind, columns from left to right, turned
+  /// with the body to the nearest quarter. Cells outside the map have all bits set in `beyond`.
+  void window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind,
+              std::size_t left, std::size_t right, std::uint64_t beyond,
+              std::span<std::uint64_t> tags) const;
 
   /// Metres along a cell; 0 without a map.
   float cell_size() const noexcept;
@@ -289,18 +321,21 @@ class Arena {
   Place middle() const noexcept;
 
   // ---- Blocks
-  /// As for cells, in worlds of blocks: layer by layer from `above` the own foot down to `below` it, each as a window.
-  void block_window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind, std::size_t left,
-                    std::size_t right, std::size_t above, std::size_t below, std::uint64_t beyond,
-                    std::span<std::uint64_t> tags) const;
+  /// As for cells, in worlds of blocks: layer by layer from `above` the own foot down to `below`
+  /// it, each as a window.
+  void block_window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind,
+                    std::size_t left, std::size_t right, std::size_t above, std::size_t below,
+                    std::uint64_t beyond, std::span<std::uint64_t> tags) const;
   /// Size of the world of blocks; zeros without one.
   struct BlockCount {
     std::size_t columns = 0, rows = 0, layers = 0;
   };
   BlockCount block_count() const noexcept;
   /// The entity of a block's kind; -1 for none. Layer 0 is the lowest.
-  std::int32_t block_at(const std::byte* state, std::size_t column, std::size_t row, std::size_t layer) const noexcept;
-  /// Replaces a block; `kind` is the entity of a kind of block, or -1 for none. For tests, editors and scripted starts.
+  std::int32_t block_at(const std::byte* state, std::size_t column, std::size_t row,
+                        std::size_t layer) const noexcept;
+  /// Replaces a block; `kind` is the entity of a kind of block, or -1 for none. For tests, editors
+  /// and scripted starts.
   void set_block(std::byte* state, std::size_t column, std::size_t row, std::size_t layer,
                  std::int32_t kind) const noexcept;
 
@@ -309,9 +344,9 @@ class Arena {
   /// Hash of the whole state block.
   std::uint64_t hash(const std::byte* state) const noexcept;
 
-  /// Corners of the outline of an entity, for drawing: a closed polygon for what has a shape, an open chain for walls,
-  /// nothing for kinds of cells and blocks, the floor and the ground; discs and capsules come as polygons of 32
-  /// corners.
+  /// Corners of the outline of an entity, for drawing: a closed polygon for what has a shape, an
+  /// open chain for walls, nothing for kinds of cells and blocks, the floor and the ground; discs
+  /// and capsules come as polygons of 32 corners.
   std::vector<Point> outline(const std::byte* state, std::size_t entity) const;
 
   /// The ground and all meshes, for drawing.

@@ -10,26 +10,28 @@
 
 #include "zithercraft/arena/effects.hpp"
 
-/// Cell maps: square cells drawn as text or generated, in layers. A cell map is the ground of steppers, who move from
-/// cell to cell, and an obstacle for everything else.
+/// Cell maps: square cells drawn as text or generated, in layers. A cell map is the ground of
+/// steppers, who move from cell to cell, and an obstacle for everything else.
 namespace zithercraft {
 
 /// What a cell can hold.
 struct CellKind {
-  std::string name{};    ///< also its tag, unless `tag` is given
-  std::string tag{};     ///< empty means the same as the name
-  std::string symbol{};  ///< one printable ASCII character that stands for it in drawn layers, not a space
-  bool solid = false;    ///< nothing enters it, rays stop at it
-  bool seen = true;      ///< rays that ask for its tag stop at it though it is not solid
-  /// Metres that a solid cell rises above the floor; without it, it has no end. Arenas with height only.
+  std::string name{};  ///< also its tag, unless `tag` is given
+  std::string tag{};   ///< empty means the same as the name
+  std::string
+      symbol{};  ///< one printable ASCII character that stands for it in drawn layers, not a space
+  bool solid = false;  ///< nothing enters it, rays stop at it
+  bool seen = true;    ///< rays that ask for its tag stop at it though it is not solid
+  /// Metres that a solid cell rises above the floor; without it, it has no end. Arenas with height
+  /// only.
   std::optional<double> height{};
   std::vector<Effect> effects{};
   std::vector<std::string> kills{};  ///< tags of bodies that die when they come onto it
   bool operator==(const CellKind&) const = default;
 };
 
-/// A maze of corridors one cell wide: a spanning tree by random depth-first search, so that any two open cells are
-/// joined by exactly one way; `loops` opens further walls.
+/// A maze of corridors one cell wide: a spanning tree by random depth-first search, so that any two
+/// open cells are joined by exactly one way; `loops` opens further walls.
 struct Maze {
   static constexpr std::string_view kind = "maze";
   std::string wall{}, open{};  ///< names of cell kinds
@@ -47,7 +49,8 @@ struct Rooms {
   bool operator==(const Rooms&) const = default;
 };
 
-/// Natural hollows: random cells smoothed by majority of neighbours, of which the largest connected hollow is kept.
+/// Natural hollows: random cells smoothed by majority of neighbours, of which the largest connected
+/// hollow is kept.
 struct Caves {
   static constexpr std::string_view kind = "caves";
   std::string wall{}, open{};  ///< names of cell kinds
@@ -78,26 +81,28 @@ struct Scatter {
 
 using Generator = std::variant<Maze, Rooms, Caves, Islands, Scatter>;
 
-/// What happens when several steppers want to enter one cell in the same tick. none: all stay where they are. one: a
-/// random one enters. all: cells can be shared.
+/// What happens when several steppers want to enter one cell in the same tick. none: all stay where
+/// they are. one: a random one enters. all: cells can be shared.
 enum class Meeting { none, one, all };
 
-/// A map of `columns` x `rows` cells. The first cell of the lowest row has its corner at `origin`; rows are drawn from
-/// the top, the way the map looks from above.
+/// A map of `columns` x `rows` cells. The first cell of the lowest row has its corner at `origin`;
+/// rows are drawn from the top, the way the map looks from above.
 struct CellsSpec {
   double size = 1.0;                   ///< metres along a cell's side, above 0
   std::array<double, 2> origin{0, 0};  ///< metres: the lower left corner of the map
   std::vector<CellKind> kinds{};       ///< at most 255; cells of no kind are empty
-  std::vector<std::string> layers{};   ///< drawn maps, one line for each row; a space is no kind in that layer
+  std::vector<std::string>
+      layers{};  ///< drawn maps, one line for each row; a space is no kind in that layer
   std::int64_t columns = 0, rows = 0;  ///< size of a map that is not drawn
   Meeting meeting = Meeting::none;
   bool swapping = false;  ///< two neighbours may change places in one tick
   /// Made in this order at the beginning of every episode, on top of what is drawn.
   std::vector<Generator> generate{};
-  /// Names of bodies, zones and items: all of them must be able to reach each other over cells that are not solid.
-  /// Layouts are drawn until they can.
+  /// Names of bodies, zones and items: all of them must be able to reach each other over cells that
+  /// are not solid. Layouts are drawn until they can.
   std::vector<std::string> connect{};
-  std::vector<std::string> avoid{};  ///< names of cell kinds that a way between `connect` may not use either
+  std::vector<std::string>
+      avoid{};  ///< names of cell kinds that a way between `connect` may not use either
   bool operator==(const CellsSpec&) const = default;
 };
 

@@ -15,8 +15,8 @@ struct Meter {
   bool operator==(const Meter&) const = default;
 };
 
-/// What a zone, item, shot, wall, body or cell does to a meter of the body that meets it. Bodies without that meter are
-/// left alone.
+/// What a zone, item, shot, wall, body or cell does to a meter of the body that meets it. Bodies
+/// without that meter are left alone.
 struct Effect {
   std::string meter{};
   double amount = 0.0;      ///< at once: on entering, collecting, being hit or touching

@@ -6,8 +6,8 @@
 namespace zithercraft {
 
 enum class EventKind : std::uint8_t {
-  touch,    ///< who began to touch whom, a body, wall, cell, block or the ground; strength: approach speed, m/s
-            ///< (steppers: 1)
+  touch,  ///< who began to touch whom, a body, wall, cell, block or the ground; strength: approach
+          ///< speed, m/s (steppers: 1)
   part,     ///< it no longer touches
   enter,    ///< the centre of a moving body came into a zone
   inside,   ///< it is still in it, once per tick; only for zones that report it
@@ -15,7 +15,8 @@ enum class EventKind : std::uint8_t {
   collect,  ///< a body took an item; strength: its worth
   launch,   ///< who launched the shot whom; strength: its speed, m/s
   hit,      ///< a shot of who struck whom (-1: the ground); strength: speed at the impact, m/s
-  pass,     ///< a shot of `who` is over; strength: the closest it came to whom, m. Once for each target
+  pass,     ///< a shot of `who` is over; strength: the closest it came to whom, m. Once for each
+            ///< target
   empty,    ///< a meter of who fell to its lower bound; detail: which of its meters
   full,     ///< a meter of who rose to its upper bound; detail likewise
   die,      ///< who was killed by whom (-1: an empty vital meter)
@@ -24,8 +25,8 @@ enum class EventKind : std::uint8_t {
   success,  ///< a seat reached its aim: the episode ends with this verdict
   failure,  ///< a seat failed: the episode ends with this verdict
   cutoff,   ///< the episode was ended without a verdict; detail: by which cutoff (EndedBy)
-  dig,      ///< who dug a block of kind whom away; strength: its worth; detail: its number in the world
-  place,    ///< who placed a block of kind whom; detail likewise
+  dig,  ///< who dug a block of kind whom away; strength: its worth; detail: its number in the world
+  place,  ///< who placed a block of kind whom; detail likewise
 };
 
 std::string_view name_of(EventKind kind) noexcept;

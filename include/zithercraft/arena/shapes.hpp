@@ -9,8 +9,8 @@ namespace zithercraft {
 
 using Point = std::array<double, 2>;  ///< x, y in metres
 
-/// In arenas with height, all shapes but the ball are upright: they reach from the foot of the thing they belong to as
-/// far up as its height says.
+/// In arenas with height, all shapes but the ball are upright: they reach from the foot of the
+/// thing they belong to as far up as its height says.
 struct Disc {
   static constexpr std::string_view kind = "disc";
   double radius = 0.5;  ///< metres, above 0

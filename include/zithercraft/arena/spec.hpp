@@ -16,9 +16,9 @@
 #include "zithercraft/arena/movers.hpp"
 #include "zithercraft/arena/shapes.hpp"
 
-/// What an arena is made of, as plain values. Metres, seconds, kilograms; angles in degrees, counter-clockwise from the
-/// x axis. Every struct is an aggregate with defaults, so that C++ can say `{.name = "hull", .count = 8}` and leave the
-/// rest; TOML says the same with the same names.
+/// What an arena is made of, as plain values. Metres, seconds, kilograms; angles in degrees,
+/// counter-clockwise from the x axis. Every struct is an aggregate with defaults, so that C++ can
+/// say `{.name = "hull", .count = 8}` and leave the rest; TOML says the same with the same names.
 namespace zithercraft {
 
 /// Keeps something away from all things of a tag that are placed in the same layout.
@@ -28,29 +28,35 @@ struct KeepAway {
   bool operator==(const KeepAway&) const = default;
 };
 
-/// Where something begins each episode: a random point of a region with a random heading, so that it overlaps nothing
-/// solid that was placed before it.
+/// Where something begins each episode: a random point of a region with a random heading, so that
+/// it overlaps nothing solid that was placed before it.
 struct Placement {
-  std::array<double, 4> region{0.0, 0.0, 0.0, 0.0};  ///< x_min, y_min, x_max, y_max of the centre, metres
-  std::vector<std::string> on{};                     ///< on a random cell of these kinds; the region then only narrows
-  std::array<double, 2> heading{0.0, 0.0};           ///< from, to, degrees
-  double clearance = 0.0;                            ///< metres kept free around it, at least 0
-  /// Of its foot: from, to, metres. Without it, it is set down on the highest ground there. Arenas with height only.
+  std::array<double, 4> region{0.0, 0.0, 0.0,
+                               0.0};  ///< x_min, y_min, x_max, y_max of the centre, metres
+  std::vector<std::string> on{};  ///< on a random cell of these kinds; the region then only narrows
+  std::array<double, 2> heading{0.0, 0.0};  ///< from, to, degrees
+  double clearance = 0.0;                   ///< metres kept free around it, at least 0
+  /// Of its foot: from, to, metres. Without it, it is set down on the highest ground there. Arenas
+  /// with height only.
   std::optional<std::array<double, 2>> level{};
   std::vector<KeepAway> away{};
   bool operator==(const Placement&) const = default;
 };
 
-/// fixed: never moves. carried: follows its track whatever is in the way. free: moved by its mover and by contacts.
+/// fixed: never moves. carried: follows its track whatever is in the way. free: moved by its mover
+/// and by contacts.
 enum class Motion { fixed, carried, free };
 
 /// The track of a carried body: from its start through the points and on, at constant speed.
 struct Track {
-  std::vector<Point> points{};   ///< metres, relative to where the body was placed, which is the first point
-  double speed = 1.0;            ///< m/s, above 0
-  bool closed = false;           ///< from the last point straight to the start and on; else back the way it came
-  bool turns = false;            ///< the body heads the way it goes
-  std::vector<double> levels{};  ///< of the points, metres above where it was placed; empty: it stays level
+  std::vector<Point>
+      points{};        ///< metres, relative to where the body was placed, which is the first point
+  double speed = 1.0;  ///< m/s, above 0
+  bool closed =
+      false;  ///< from the last point straight to the start and on; else back the way it came
+  bool turns = false;  ///< the body heads the way it goes
+  std::vector<double>
+      levels{};  ///< of the points, metres above where it was placed; empty: it stays level
   bool operator==(const Track&) const = default;
 };
 
@@ -60,8 +66,9 @@ struct CarriedPose {
   double z = 0.0;                          ///< metres, of the foot
 };
 
-/// A carried body's track as C++ code: a pure function of the time and of where the body was placed. It is called from
-/// several threads at once. A file can say "custom" but not hold the code.
+/// A carried body's track as C++ code: a pure function of the time and of where the body was
+/// placed. It is called from several threads at once. A file can say "custom" but not hold the
+/// code.
 class Carry {
  public:
   using Function = std::function<CarriedPose(double seconds, const CarriedPose& start)>;
@@ -83,43 +90,46 @@ class Carry {
   Function function_;
 };
 
-/// A body that moves by itself without a policy: it works its own mover, a walker or a stepper. Of what it could do,
-/// the first that applies is done: flee, chase, follow its route, roam.
+/// A body that moves by itself without a policy: it works its own mover, a walker or a stepper. Of
+/// what it could do, the first that applies is done: flee, chase, follow its route, roam.
 struct Wanderer {
   std::vector<Point> route{};         ///< points it visits in turn, metres; empty: it roams
   std::vector<std::string> chases{};  ///< tags of bodies it goes for when it is hostile
   std::vector<std::string> flees{};   ///< tags of bodies it runs from
   double sight = 6.0;                 ///< metres at which it notices them, above 0
   bool hostile = true;                ///< switches chasing
-  double restless = 2.0;              ///< seconds after which a roaming one takes a new direction on average, above 0
+  double restless =
+      2.0;  ///< seconds after which a roaming one takes a new direction on average, above 0
   bool operator==(const Wanderer&) const = default;
 };
 
 /// What something uses up of a meter of the body that does it.
 struct Cost {
   std::string meter{};
-  double amount = 1.0;  ///< above 0; it does not happen while the meter holds less above its lower bound
+  double amount =
+      1.0;  ///< above 0; it does not happen while the meter holds less above its lower bound
   bool operator==(const Cost&) const = default;
 };
 
 /// Throws shots ahead of a body.
 ///
-/// Adds inputs to the body, named after the launcher: `<name>.fire` (above a half: launches if reloaded) and, if
-/// `swing` is above 0, `<name>.bearing` (1: `swing` degrees to the left). In arenas with height shots are balls that
-/// fall, and if `rise` leaves a choice there is `<name>.elevation` (-1: the lower angle, 1: the upper). Angles count
-/// from where the body looks.
+/// Adds inputs to the body, named after the launcher: `<name>.fire` (above a half: launches if
+/// reloaded) and, if `swing` is above 0, `<name>.bearing` (1: `swing` degrees to the left). In
+/// arenas with height shots are balls that fall, and if `rise` leaves a choice there is
+/// `<name>.elevation` (-1: the lower angle, 1: the upper). Angles count from where the body looks.
 struct Launcher {
   std::string name{};
-  std::string tag{};                   ///< of its shots; empty means the same as the name
-  double speed = 20.0;                 ///< m/s of a shot, beside the body's own velocity, above 0
-  double radius = 0.1;                 ///< metres, of a shot, above 0
-  double life = 3.0;                   ///< seconds until a shot ends by itself, above 0
-  double reload = 1.0;                 ///< seconds from one launch to the next, at least 0
-  double swing = 0.0;                  ///< degrees the bearing can be turned to either side, 0 to 180
-  std::array<double, 2> rise{0, 0};    ///< degrees above the level: lowest, highest, -90 to 90
-  double muzzle = 0.0;                 ///< metres above the body's foot at which shots begin, at least 0
-  double gravity = 1.0;                ///< share of the arena's gravity that a shot feels, at least 0
-  double push = 0.0;                   ///< kg m/s that a shot gives to a free body it hits, along its way, at least 0
+  std::string tag{};                 ///< of its shots; empty means the same as the name
+  double speed = 20.0;               ///< m/s of a shot, beside the body's own velocity, above 0
+  double radius = 0.1;               ///< metres, of a shot, above 0
+  double life = 3.0;                 ///< seconds until a shot ends by itself, above 0
+  double reload = 1.0;               ///< seconds from one launch to the next, at least 0
+  double swing = 0.0;                ///< degrees the bearing can be turned to either side, 0 to 180
+  std::array<double, 2> rise{0, 0};  ///< degrees above the level: lowest, highest, -90 to 90
+  double muzzle = 0.0;   ///< metres above the body's foot at which shots begin, at least 0
+  double gravity = 1.0;  ///< share of the arena's gravity that a shot feels, at least 0
+  double push =
+      0.0;  ///< kg m/s that a shot gives to a free body it hits, along its way, at least 0
   std::optional<Cost> costs{};         ///< what each launch uses up
   std::int64_t in_flight = 4;          ///< shots that can be under way at once, 1 to 64
   std::vector<std::string> targets{};  ///< tags of things whose closest approach each shot reports
@@ -137,16 +147,19 @@ struct BodySpec {
   std::optional<double> density{};  ///< instead of `count`: bodies per square metre of the region
   Motion motion = Motion::fixed;
   Shape shape = Disc{};
-  std::optional<double> height{};  ///< metres from foot to top, 1 without it; arenas with height only, not for balls
-  double mass = 1.0;               ///< kg, above 0; counts for free bodies only
-  double bounce = 0.0;             ///< 0: stays, 1: bounces back as fast as it came
-  double grip = 0.3;               ///< friction coefficient of contacts, at least 0
-  double drag = 0.0;               ///< share of speed and turn rate lost per second, at least 0; beside the mover's own
-  std::optional<double> top_speed{};  ///< m/s it never exceeds by itself or by being pushed, above 0
+  std::optional<double>
+      height{};  ///< metres from foot to top, 1 without it; arenas with height only, not for balls
+  double mass = 1.0;    ///< kg, above 0; counts for free bodies only
+  double bounce = 0.0;  ///< 0: stays, 1: bounces back as fast as it came
+  double grip = 0.3;    ///< friction coefficient of contacts, at least 0
+  double drag =
+      0.0;  ///< share of speed and turn rate lost per second, at least 0; beside the mover's own
+  std::optional<double>
+      top_speed{};  ///< m/s it never exceeds by itself or by being pushed, above 0
   std::optional<Mover> mover{};
   std::optional<Wanderer> wanderer{};
   std::optional<Track> track{};  ///< of a carried body
-  Carry carry{};                ///< of a carried body, as code
+  Carry carry{};                 ///< of a carried body, as code
   std::vector<Meter> meters{};
   std::vector<Launcher> launchers{};
   std::optional<Digger> digger{};
@@ -180,7 +193,7 @@ struct ZoneSpec {
   Shape shape = Disc{};
   std::optional<double> height{};  ///< metres from its foot; without it, it has no end up or down
   bool kept_free = true;           ///< nothing else is placed where it lies
-  bool reports_inside = false;       ///< an `inside` event at every tick for every body inside
+  bool reports_inside = false;     ///< an `inside` event at every tick for every body inside
   std::vector<Effect> effects{};
   std::vector<std::string> kills{};  ///< tags of bodies that die when they come into it
   Placement place{};
@@ -194,52 +207,58 @@ struct ItemSpec {
   std::int64_t count = 1;           ///< at least 1
   std::optional<double> density{};  ///< instead of `count`: items per square metre of the region
   Shape shape = Disc{.radius = 0.3};
-  std::optional<double> height{};         ///< as for bodies
-  double worth = 1.0;                     ///< strength of the `collect` event
-  std::vector<std::string> collectors{};  ///< tags of bodies that can collect it; empty for all that move
-  std::int64_t together = 1;  ///< how many of them must be at it at once; all who are share its worth evenly, 1 to 64
+  std::optional<double> height{};  ///< as for bodies
+  double worth = 1.0;              ///< strength of the `collect` event
+  std::vector<std::string>
+      collectors{};  ///< tags of bodies that can collect it; empty for all that move
+  std::int64_t together =
+      1;  ///< how many of them must be at it at once; all who are share its worth evenly, 1 to 64
   std::vector<Effect> effects{};
   std::optional<Return> returns{};  ///< without it, it does not come back
   Placement place{};
   bool operator==(const ItemSpec&) const = default;
 };
 
-/// An endless channel along the x axis: gates of rock, each with one gap, that stay ahead of the body they follow.
+/// An endless channel along the x axis: gates of rock, each with one gap, that stay ahead of the
+/// body they follow.
 ///
-/// Gates are recycled: one that has fallen `behind` metres back is set up again farthest ahead, with a gap drawn for
-/// its number. All gates and banks are fixed bodies named after the river: `<name>` for the rocks, `<name>_bank` for
-/// the banks.
+/// Gates are recycled: one that has fallen `behind` metres back is set up again farthest ahead,
+/// with a gap drawn for its number. All gates and banks are fixed bodies named after the river:
+/// `<name>` for the rocks, `<name>_bank` for the banks.
 struct River {
   std::string name{};
-  std::string follows{};                 ///< name of a body; the channel begins where it starts, at x = 0
-  std::int64_t gates = 6;                ///< in place at once, 2 to 64
-  double spacing = 12.0;                 ///< metres from gate to gate, above 0
-  double first = 12.0;                   ///< x of the first gate, metres
-  double width = 16.0;                   ///< metres between the banks, above 0
-  double thickness = 1.0;                ///< metres, of rocks along the river, above 0
-  std::array<double, 2> gap{3.0, 5.0};   ///< least and greatest width of the gap, metres
-  double wander = 1.0;                   ///< share of the channel's width over which gaps are spread, 0 to 1
-  double behind = 6.0;                   ///< metres, above 0
-  std::array<double, 2> tall{2.0, 4.0};  ///< least and greatest height of a rock, metres; arenas with height only
-  std::vector<std::string> kills{};      ///< tags of bodies that die when they touch a rock
+  std::string follows{};   ///< name of a body; the channel begins where it starts, at x = 0
+  std::int64_t gates = 6;  ///< in place at once, 2 to 64
+  double spacing = 12.0;   ///< metres from gate to gate, above 0
+  double first = 12.0;     ///< x of the first gate, metres
+  double width = 16.0;     ///< metres between the banks, above 0
+  double thickness = 1.0;  ///< metres, of rocks along the river, above 0
+  std::array<double, 2> gap{3.0, 5.0};  ///< least and greatest width of the gap, metres
+  double wander = 1.0;  ///< share of the channel's width over which gaps are spread, 0 to 1
+  double behind = 6.0;  ///< metres, above 0
+  std::array<double, 2> tall{
+      2.0, 4.0};  ///< least and greatest height of a rock, metres; arenas with height only
+  std::vector<std::string> kills{};  ///< tags of bodies that die when they touch a rock
   bool operator==(const River&) const = default;
 };
 
 /// A number of the spec that is drawn for every episode (domain randomisation).
 struct Vary {
-  std::string key{};             ///< "bodies.hull.mass", "cells.generate[0].loops": names or numbers in lists
+  std::string key{};  ///< "bodies.hull.mass", "cells.generate[0].loops": names or numbers in lists
   double low = 0.0, high = 0.0;  ///< uniform between these; whole numbers stay whole
   bool operator==(const Vary&) const = default;
 };
 
-/// A play space in local coordinates. Things are placed in this order: zones, bodies, items, each as listed.
+/// A play space in local coordinates. Things are placed in this order: rivers, zones, bodies,
+/// items, each as listed.
 ///
-/// With `heights`, bodies have a foot and a top, fall, stand, walk up steps and jump; `ground`, `meshes` and `blocks`
-/// need it.
+/// With `heights`, bodies have a foot and a top, fall, stand, walk up steps and jump; `ground`,
+/// `meshes` and `blocks` need it.
 struct ArenaSpec {
   double tick = 0.05;  ///< seconds of one tick, above 0, at most 0.25
-  /// m/s of the water or the wind, along x and y. Free bodies with a drag, and boats, drift with it: what they lose by
-  /// drag is their speed through the water, and a rudder feels the water that flows past it. Nothing else feels it.
+  /// m/s of the water or the wind, along x and y. Free bodies with a drag, and boats, drift with
+  /// it: what they lose by drag is their speed through the water, and a rudder feels the water that
+  /// flows past it. Nothing else feels it.
   std::array<double, 2> current{0.0, 0.0};
   std::vector<WallSpec> walls{};
   std::vector<ZoneSpec> zones{};
@@ -251,7 +270,8 @@ struct ArenaSpec {
   std::vector<MeshSpec> meshes{};
   std::optional<BlocksSpec> blocks{};
   std::vector<River> rivers{};
-  /// Numbers that differ from episode to episode. `variants` arenas are drawn beforehand; each episode plays one.
+  /// Numbers that differ from episode to episode. `variants` arenas are drawn beforehand; each
+  /// episode plays one.
   std::vector<Vary> vary{};
   std::int64_t variants = 64;  ///< 1 to 4096
   bool operator==(const ArenaSpec&) const = default;

@@ -11,8 +11,9 @@ namespace zithercraft {
 
 /// A fixed-size array of plain values that starts on a 64-byte boundary and is filled with zeros.
 ///
-/// Vector code rounds differently where it has to peel off unaligned elements, so everything that is summed by vector
-/// code lives in one of these: the same build then gives the same bits in every process.
+/// Vector code rounds differently where it has to peel off unaligned elements, so everything that
+/// is summed by vector code lives in one of these: the same build then gives the same bits in every
+/// process.
 template <class T>
 class AlignedBuffer {
   static_assert(std::is_trivially_copyable_v<T>);
@@ -21,7 +22,9 @@ class AlignedBuffer {
   static constexpr std::size_t alignment = 64;
 
   AlignedBuffer() = default;
-  explicit AlignedBuffer(std::size_t size) : data_(allocate(size)), size_(size) { std::fill_n(data_, size_, T{}); }
+  explicit AlignedBuffer(std::size_t size) : data_(allocate(size)), size_(size) {
+    std::fill_n(data_, size_, T{});
+  }
   AlignedBuffer(const AlignedBuffer& other) : data_(allocate(other.size_)), size_(other.size_) {
     std::copy_n(other.data_, size_, data_);
   }
@@ -48,7 +51,9 @@ class AlignedBuffer {
 
  private:
   static T* allocate(std::size_t size) {
-    return size == 0 ? nullptr : static_cast<T*>(::operator new (size * sizeof(T), std::align_val_t{alignment}));
+    return size == 0
+               ? nullptr
+               : static_cast<T*>(::operator new (size * sizeof(T), std::align_val_t{alignment}));
   }
 
   T* data_ = nullptr;

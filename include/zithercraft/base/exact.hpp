@@ -1,9 +1,10 @@
 #pragma once
 
-/// Elementary functions that give the same bits on every compiler, optimisation level and vector width.
+/// Elementary functions that give the same bits on every compiler, optimisation level and vector
+/// width.
 ///
-/// They use only additions, multiplications, divisions and square roots of IEEE 754 doubles in a fixed order. Errors
-/// are below one unit in the last place of a float over the stated ranges.
+/// They use only additions, multiplications, divisions and square roots of IEEE 754 doubles in a
+/// fixed order. Errors are below one unit in the last place of a float over the stated ranges.
 namespace zithercraft::exact {
 
 inline constexpr double pi = 3.14159265358979323846;

@@ -8,7 +8,8 @@
 
 namespace zithercraft {
 
-/// 64-bit xxHash (XXH64, seed 0) of the bytes: the checksum of all our files and the hash of arena states.
+/// 64-bit xxHash (XXH64, seed 0) of the bytes: the checksum of all our files and the hash of arena
+/// states.
 std::uint64_t hash_bytes(std::span<const std::byte> bytes) noexcept;
 std::uint64_t hash_text(std::string_view text) noexcept;
 

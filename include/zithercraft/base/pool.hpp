@@ -9,8 +9,8 @@ namespace zithercraft {
 
 /// A fixed set of worker threads that share out numbered work items.
 ///
-/// Which worker takes which item is left to chance, so an item's result must depend on its number alone. One thread at
-/// a time may call `run`. Nothing is allocated by `run`.
+/// Which worker takes which item is left to chance, so an item's result must depend on its number
+/// alone. One thread at a time may call `run`. Nothing is allocated by `run`.
 class WorkerPool {
  public:
   /// `threads` workers, the caller of `run` being one of them; 0 means one per processor.
@@ -21,9 +21,9 @@ class WorkerPool {
 
   std::size_t threads() const noexcept;
 
-  /// Calls `body(item, worker)` once for each item in [0, items) with worker in [0, threads()), and returns when all
-  /// are done. If an item throws, later ones are not begun any more, and the exception of the lowest-numbered item that
-  /// threw is rethrown here.
+  /// Calls `body(item, worker)` once for each item in [0, items) with worker in [0, threads()), and
+  /// returns when all are done. If an item throws, later ones are not begun any more, and the
+  /// exception of the lowest-numbered item that threw is rethrown here.
   template <class Body>
   void run(std::size_t items, Body&& body) {
     using Plain = std::remove_reference_t<Body>;

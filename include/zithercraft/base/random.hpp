@@ -6,8 +6,8 @@
 
 namespace zithercraft {
 
-/// A seed for one use of a seed: training, scoring and so on draw from unrelated streams though the user gives one
-/// number.
+/// A seed for one use of a seed: training, scoring and so on draw from unrelated streams though the
+/// user gives one number.
 std::uint64_t derived_seed(std::uint64_t seed, std::string_view use) noexcept;
 
 /// What a stream of random numbers is for. Streams of different purposes never share a number.
@@ -30,16 +30,19 @@ enum class Purpose : std::uint32_t {
   user = 64
 };
 
-/// A stream of random numbers that is a pure function of (seed, lane, episode, purpose) and its position.
+/// A stream of random numbers that is a pure function of (seed, lane, episode, purpose) and its
+/// position.
 ///
-/// Counter-based: Philox4x32 with ten rounds (Salmon, Moraes, Dror, Shaw: "Parallel random numbers: as easy as 1, 2,
-/// 3", SC 2011). No state is shared, so streams can be made wherever and whenever they are needed; the same key gives
-/// the same numbers on any thread, compiler and machine.
+/// Counter-based: Philox4x32 with ten rounds (Salmon, Moraes, Dror, Shaw: "Parallel random numbers:
+/// as easy as 1, 2, 3", SC 2011). No state is shared, so streams can be made wherever and whenever
+/// they are needed; the same key gives the same numbers on any thread, compiler and machine.
 class RandomStream {
  public:
-  RandomStream(std::uint64_t seed, std::uint32_t lane, std::uint32_t episode, Purpose purpose) noexcept;
+  RandomStream(std::uint64_t seed, std::uint32_t lane, std::uint32_t episode,
+               Purpose purpose) noexcept;
 
-  /// Goes to a part of the stream of its own for (section, number); once per stream, before numbers are drawn.
+  /// Goes to a part of the stream of its own for (section, number); once per stream, before numbers
+  /// are drawn.
   void jump(std::uint32_t section, std::uint32_t number) noexcept;
 
   /// 32 independent random bits.

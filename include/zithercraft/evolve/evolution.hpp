@@ -38,36 +38,46 @@ struct EvolutionSettings {
   // The networks, unless they grow
   std::vector<std::int64_t> policy_layers{32};  ///< widths of hidden layers
   Activation activation = Activation::tanh;     ///< of hidden layers, or of hidden nodes
-  std::int64_t memory = 0;                      ///< numbers remembered from step to step, 0 for none
-  std::vector<ConvolutionLayer> pictures{};     ///< convolutions over cameras and windows; empty: plain columns
-  std::int64_t picture_least = 12;  ///< pixels or cells along both sides from which on convolutions are used
-  std::int64_t crowd_width = 0;     ///< features of each other in a crowd; 0: plain columns
-  std::int64_t crowd_queries = 2;   ///< means taken over a crowd by attention, at least 1
+  std::int64_t memory = 0;  ///< numbers remembered from step to step, 0 for none
+  std::vector<ConvolutionLayer>
+      pictures{};  ///< convolutions over cameras and windows; empty: plain columns
+  std::int64_t picture_least =
+      12;  ///< pixels or cells along both sides from which on convolutions are used
+  std::int64_t crowd_width = 0;    ///< features of each other in a crowd; 0: plain columns
+  std::int64_t crowd_queries = 2;  ///< means taken over a crowd by attention, at least 1
 
   // What grown networks begin as
-  /// Links of all networks of the first generation, "FROM > TO": a column's name or "one", and an output's ("turn",
-  /// "pace.fast") or any other word, which names a hidden node. "all" links every column to every output. Empty: all.
+  /// Links of all networks of the first generation, "FROM > TO": a column's name or "one", and an
+  /// output's ("turn", "pace.fast") or any other word, which names a hidden node. "all" links every
+  /// column to every output. Empty: all.
   std::vector<std::string> first_links{};
-  std::int64_t first_hidden = 0;  ///< hidden nodes between all columns and all outputs, beside `first_links`
+  std::int64_t first_hidden =
+      0;  ///< hidden nodes between all columns and all outputs, beside `first_links`
 
   // Playing
-  std::int64_t episodes = 4;         ///< that each individual plays in a generation, at least 1
-  bool fresh_episodes = true;        ///< other ones in each generation; if not, always the same
-  std::int64_t finalists = 4;        ///< best individuals of which more is asked before one of them leads, at least 1
+  std::int64_t episodes = 4;   ///< that each individual plays in a generation, at least 1
+  bool fresh_episodes = true;  ///< other ones in each generation; if not, always the same
+  std::int64_t finalists =
+      4;  ///< best individuals of which more is asked before one of them leads, at least 1
   std::int64_t final_episodes = 16;  ///< further episodes that they and the leader play, at least 1
-  bool normalise = true;             ///< bring observation columns to mean 0 and standard deviation 1
-  /// Actions are sampled by their probabilities; if not, the most likely is taken. Draws are the same for all individuals.
+  bool normalise = true;  ///< bring observation columns to mean 0 and standard deviation 1
+  /// Actions are sampled by their probabilities; if not, the most likely is taken. Draws are the
+  /// same for all individuals.
   bool sampled = false;
 
   // What is good
-  std::string fitness = "return";  ///< mean over episodes of "return", "success", "length" or "term.NAME"
-  double novelty = 0.0;            ///< weight of having ended elsewhere than others, 0 to 1; fitness has the rest
-  std::int64_t neighbours = 10;    ///< nearest others whose mean distance is the novelty, at least 1
-  std::int64_t archive = 500;      ///< earlier novel individuals that are remembered, at least 0
+  std::string fitness =
+      "return";  ///< mean over episodes of "return", "success", "length" or "term.NAME"
+  double novelty =
+      0.0;  ///< weight of having ended elsewhere than others, 0 to 1; fitness has the rest
+  std::int64_t neighbours = 10;  ///< nearest others whose mean distance is the novelty, at least 1
+  std::int64_t archive = 500;    ///< earlier novel individuals that are remembered, at least 0
 
   // Against whom, where sides that evolve are opposed to each other
-  std::int64_t hall_of_fame_size = 20;  ///< past champions of each side that are kept, spread over all generations, at least 1
-  double against_past = 0.5;    ///< share of episodes against them; others against the newest champion, 0 to 1
+  std::int64_t hall_of_fame_size =
+      20;  ///< past champions of each side that are kept, spread over all generations, at least 1
+  double against_past =
+      0.5;  ///< share of episodes against them; others against the newest champion, 0 to 1
 
   GeneticSettings genetic{};
   TopologySettings topology{};
@@ -79,17 +89,20 @@ struct EvolutionSettings {
 /// What a generation brought.
 struct GenerationReport {
   std::int64_t generation = 0;  ///< its number, from 1
-  std::int64_t steps = 0;   ///< taken in it, over all seats of all individuals
+  std::int64_t steps = 0;       ///< taken in it, over all seats of all individuals
   std::int64_t episodes = 0;
-  double best = 0.0, mean = 0.0, stddev = 0.0;    ///< of the fitness; `stddev` is its standard deviation
-  double lower = 0.0, median = 0.0, upper = 0.0;  ///< of the fitness: a quarter, half and three quarters are below
-  double mutation_strength = 0.0;                          ///< how far mutations or samples reach
-  double diversity = 0.0;                         ///< mean distance of two individuals
-  double hidden = 0.0, links = 0.0;               ///< of grown networks, mean; else 0
-  std::vector<SpeciesReport> species{};           ///< of grown networks, before the next generation is made
-  std::int64_t led_since = 0;                     ///< generation in which the present leader was found
-  std::vector<EpisodeResult> leader{};            ///< fresh episodes that the policy played which led when it began
-  std::size_t stage = 0;                          ///< of the curriculum
+  double best = 0.0, mean = 0.0,
+         stddev = 0.0;  ///< of the fitness; `stddev` is its standard deviation
+  double lower = 0.0, median = 0.0,
+         upper = 0.0;              ///< of the fitness: a quarter, half and three quarters are below
+  double mutation_strength = 0.0;  ///< how far mutations or samples reach
+  double diversity = 0.0;          ///< mean distance of two individuals
+  double hidden = 0.0, links = 0.0;      ///< of grown networks, mean; else 0
+  std::vector<SpeciesReport> species{};  ///< of grown networks, before the next generation is made
+  std::int64_t led_since = 0;            ///< generation in which the present leader was found
+  std::vector<EpisodeResult>
+      leader{};           ///< fresh episodes that the policy played which led when it began
+  std::size_t stage = 0;  ///< of the curriculum
   double play_seconds = 0.0, decide_seconds = 0.0, make_seconds = 0.0;  ///< of all threads
   double wall_seconds = 0.0;
 };
@@ -97,35 +110,41 @@ struct GenerationReport {
 /// The player of a role in an evolution; null: the role evolves.
 using EvolutionPlayers = std::vector<std::shared_ptr<const Player>>;
 
-/// Evolution of the policies of a game's roles. Every individual of a generation plays the same episodes; the policy
-/// that leads is chosen by further ones, on which it was not selected. Each role that evolves has a population of its
-/// own, except roles that mirror another. Opponents that evolve too are met as champions of their population, past and
-/// present (Rosin and Belew: "New methods for competitive coevolution", 1997). For a fixed build the results are the
-/// same bits on any number of threads.
+/// Evolution of the policies of a game's roles. Every individual of a generation plays the same
+/// episodes; the policy that leads is chosen by further ones, on which it was not selected. Each
+/// role that evolves has a population of its own, except roles that mirror another. Opponents that
+/// evolve too are met as champions of their population, past and present (Rosin and Belew: "New
+/// methods for competitive coevolution", 1997). For a fixed build the results are the same bits on
+/// any number of threads.
 class Evolution {
  public:
-  /// `progress_total`: generations after which schedules end. Throws Error (spec) if the settings or the game cannot be
-  /// used.
-  Evolution(const Game& game, const EvolutionSettings& settings, std::uint64_t seed, WorkerPool& pool,
-            EvolutionPlayers players = {});
+  /// `players`: one for each role; without them the default ones. Throws Error (spec) if the
+  /// settings or the game cannot be used, Error (usage) if there are not as many players as roles.
+  Evolution(const Game& game, const EvolutionSettings& settings, std::uint64_t seed,
+            WorkerPool& pool, EvolutionPlayers players = {});
   ~Evolution();
   Evolution(Evolution&&) noexcept;
 
-  /// An own fitness in place of the settings': asked of each seat at an episode's end, the mean counts.
+  /// An own fitness in place of the settings': asked of each seat at an episode's end, the mean
+  /// counts.
   void set_fitness(std::function<double(const SeatView&)> fitness);
-  /// States of a stage's arena that the given share of its episodes begins from; see Lanes::set_starts.
-  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share);
-  /// Begins with a policy that was trained before, in place of random networks: fixed networks take its plan, grown
-  /// ones begin as mutations of its graph. Before the first generation. Throws Error (refused) if it does not fit.
+  /// States of a stage's arena that the given share of its episodes begins from; see
+  /// Lanes::set_starts.
+  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
+                  double share);
+  /// Begins with a policy that was trained before, in place of random networks: fixed networks take
+  /// its plan, grown ones begin as mutations of its graph. Before the first generation. Throws
+  /// Error (refused) if it does not fit.
   void start_from(const Policy& policy, const TensorFile& checkpoint);
 
-  /// Plays a generation of each population and makes the next one. `progress`: share of the evolution that will be done
-  /// by then, 0 to 1. The reports are in the order of the first roles that populations play. Throws Error (numbers),
-  /// naming individual and term, if a fitness is not finite.
+  /// Plays a generation of each population and makes the next one. `progress`: share of the
+  /// evolution that will be done by then, 0 to 1. The reports are in the order of the first roles
+  /// that populations play. Throws Error (numbers), naming individual and term, if a fitness is not
+  /// finite.
   const std::vector<GenerationReport>& improve(double progress);
 
   std::int64_t generation() const noexcept;  ///< finished so far
-  std::int64_t steps() const noexcept;   ///< taken so far, over all seats of all individuals
+  std::int64_t steps() const noexcept;       ///< taken so far, over all seats of all individuals
   std::size_t stage() const noexcept;
   /// Whether a role evolves, and the first role of those that its population plays.
   std::optional<std::size_t> population_of(std::size_t role) const noexcept;

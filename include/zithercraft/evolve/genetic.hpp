@@ -17,23 +17,28 @@ enum class Selection : std::uint8_t {
 struct GeneticSettings {
   std::int64_t population = 256;  ///< individuals, at least 2
   Selection selection = Selection::best;
-  double parents = 0.1;         ///< share of the population that has children, if the best have; above 0
+  double parents = 0.1;  ///< share of the population that has children, if the best have; above 0
   std::int64_t tournament_size = 4;  ///< individuals in a tournament, at least 1
-  std::int64_t elites = 4;      ///< best individuals that live on unchanged, below the population
-  double crossover = 0.0;       ///< share of children that take each weight from one of two parents, 0 to 1
-  double mutated = 1.0;         ///< share of a child's weights that are changed, above 0, at most 1
-  double mutation_strength = 0.5;  ///< of changes in the first generation, in standard deviations of first weights, above 0
-  double last_mutation_strength = 0.05;  ///< in the last one; in between they fall evenly in the logarithm
-  bool adapts = false;          ///< each individual has a mutation strength of its own, which mutates too
+  std::int64_t elites = 4;  ///< best individuals that live on unchanged, below the population
+  double crossover =
+      0.0;  ///< share of children that take each weight from one of two parents, 0 to 1
+  double mutated = 1.0;  ///< share of a child's weights that are changed, above 0, at most 1
+  double mutation_strength = 0.5;  ///< of changes in the first generation, in standard deviations
+                                   ///< of first weights, above 0
+  double last_mutation_strength =
+      0.05;             ///< in the last one; in between they fall evenly in the logarithm
+  bool adapts = false;  ///< each individual has a mutation strength of its own, which mutates too
   bool operator==(const GeneticSettings&) const = default;
 };
 
-/// A genetic algorithm over vectors. Children are kept as their parents' numbers and a seed, so that memory holds the
-/// parents alone: with a population of 1000 of which 20 have children, 40 vectors.
+/// A genetic algorithm over vectors. Children are kept as their parents' numbers and a seed, so
+/// that memory holds the parents alone: with a population of 1000 of which 20 have children, 40
+/// vectors.
 class GeneticSearch final : public Search {
  public:
-  /// All individuals of the first generation are drawn at random; or with a `start` they are mutations of it, the first
-  /// one being the start itself. Throws Error (spec) if the settings make no sense.
+  /// All individuals of the first generation are drawn at random; or with a `start` they are
+  /// mutations of it, the first one being the start itself. Throws Error (spec) if the settings
+  /// make no sense.
   GeneticSearch(std::size_t numbers, const GeneticSettings& settings, std::uint64_t seed,
                 std::vector<float> start = {});
   ~GeneticSearch() override;

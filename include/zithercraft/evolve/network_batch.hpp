@@ -15,8 +15,8 @@ namespace zithercraft {
 
 class WorkerPool;
 
-/// The networks of a population, ready to be asked. Some of them are loaded at a time, so that a population of large
-/// networks is never in memory as a whole.
+/// The networks of a population, ready to be asked. Some of them are loaded at a time, so that a
+/// population of large networks is never in memory as a whole.
 class NetworkBatch {
  public:
   virtual ~NetworkBatch() = default;
@@ -31,34 +31,39 @@ class NetworkBatch {
   /// Numbers from row to row of what `decide` reads and writes.
   virtual std::size_t input_stride() const noexcept = 0;
   virtual std::size_t output_stride() const noexcept = 0;
-  /// Steps for rows of inputs, each by the network loaded at its place; rows of one network should follow each
-  /// other. What is written stays until the worker's next call. `kept`: [rows][memory()], all 0 at the beginning of an
-  /// episode. `inputs` must come from an AlignedBuffer. Several workers may call at once; nothing is allocated for up
-  /// to `most_rows` rows.
-  virtual std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs,
-                                  std::span<float> kept, std::size_t worker) = 0;
+  /// Steps for rows of inputs, each by the network loaded at its place; rows of one network should
+  /// follow each other. What is written stays until the worker's next call. `kept`:
+  /// [rows][memory()], all 0 at the beginning of an episode. `inputs` must come from an
+  /// AlignedBuffer. Several workers may call at once; nothing is allocated for up to `most_rows`
+  /// rows.
+  virtual std::span<float> decide(std::span<const std::uint32_t> places,
+                                  std::span<const float> inputs, std::span<float> kept,
+                                  std::size_t worker) = 0;
 };
 
-/// Networks of one plan whose weights are vectors of numbers: those of each of the plan's parts, row by row, in standard deviations
-/// of first weights (1 over the root of how many numbers a node reads).
+/// Networks of one plan whose weights are vectors of numbers: those of each of the plan's parts,
+/// row by row, in standard deviations of first weights (1 over the root of how many numbers a node
+/// reads).
 class VectorBatch : public NetworkBatch {
  public:
   /// How many numbers a network of the plan has.
   virtual std::size_t numbers() const noexcept = 0;
-  /// Loads networks; `fetch(i, out)` gives the vector of the one at place i, and is called by several threads at once.
-  virtual void load(std::size_t count, const std::function<void(std::size_t, std::span<float>)>& fetch,
+  /// Loads networks; `fetch(i, out)` gives the vector of the one at place i, and is called by
+  /// several threads at once.
+  virtual void load(std::size_t count,
+                    const std::function<void(std::size_t, std::span<float>)>& fetch,
                     WorkerPool& pool) = 0;
 };
 
 /// `most_networks`: how many are asked for at a time; fewer are loaded if they are large.
-std::unique_ptr<VectorBatch> vector_batch(const NetworkPlan& plan, std::size_t most_networks, std::size_t most_rows,
-                                        std::size_t workers);
+std::unique_ptr<VectorBatch> vector_batch(const NetworkPlan& plan, std::size_t most_networks,
+                                          std::size_t most_rows, std::size_t workers);
 
 /// Networks that have grown, all of them in one program.
 class GraphBatch final : public NetworkBatch {
  public:
-  GraphBatch(std::size_t inputs, std::size_t outputs, std::size_t most_networks, std::size_t most_rows,
-            std::size_t workers);
+  GraphBatch(std::size_t inputs, std::size_t outputs, std::size_t most_networks,
+             std::size_t most_rows, std::size_t workers);
   void load(std::span<const NetworkGraph> graphs);
   std::size_t inputs() const noexcept override { return inputs_; }
   std::size_t outputs() const noexcept override { return outputs_; }
@@ -66,8 +71,8 @@ class GraphBatch final : public NetworkBatch {
   std::size_t memory() const noexcept override { return memory_; }
   std::size_t input_stride() const noexcept override { return inputs_; }
   std::size_t output_stride() const noexcept override { return outputs_; }
-  std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs, std::span<float> kept,
-                          std::size_t worker) override;
+  std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs,
+                          std::span<float> kept, std::size_t worker) override;
 
  private:
   struct Scratch {

@@ -8,9 +8,10 @@
 
 namespace zithercraft {
 
-/// A long row of standard normal numbers. A seed is the name of the slice of it that begins where the seed says, so that
-/// a mutation of a million weights is kept as one number (Such et al.: "Deep neuroevolution", 2017; the table as in
-/// Salimans et al.: "Evolution strategies as a scalable alternative to reinforcement learning", 2017). Copies share it.
+/// A long row of standard normal numbers. A seed is the name of the slice of it that begins where
+/// the seed says, so that a mutation of a million weights is kept as one number (Such et al.: "Deep
+/// neuroevolution", 2017; the table as in Salimans et al.: "Evolution strategies as a scalable
+/// alternative to reinforcement learning", 2017). Copies share it.
 class Noise {
  public:
   /// For slices of at most `numbers` numbers; the row depends on their length alone.

@@ -12,12 +12,14 @@ class WorkerPool;
 
 /// How a search stands.
 struct SearchReport {
-  double mutation_strength = 0.0;   ///< how far mutations or samples reach, in standard deviations of the first weights
+  double mutation_strength =
+      0.0;  ///< how far mutations or samples reach, in standard deviations of the first weights
   double diversity = 0.0;  ///< mean distance of two individuals along one weight, in the same unit
 };
 
-/// A search for vectors of numbers, of which nothing is known but how good those of a generation turned out to be.
-/// Numbers are meant to be of the size of 1 when the search begins. The same seed and fitness give the same bits.
+/// A search for vectors of numbers, of which nothing is known but how good those of a generation
+/// turned out to be. Numbers are meant to be of the size of 1 when the search begins. The same seed
+/// and fitness give the same bits.
 ///
 ///     while (...) {
 ///       for (i in individuals()) { fetch(i, numbers); fitness[i] = ...; }
@@ -34,8 +36,9 @@ class Search {
   virtual void fetch(std::size_t individual, std::span<float> out) const = 0;
   /// The vector in the middle of this generation, for searches that have one; else false.
   virtual bool fetch_middle(std::span<float> out) const = 0;
-  /// Makes the next generation of this one. `fitness`: of each individual, more is better; `progress` is the share of
-  /// the search that is done, for schedules. Throws Error (numbers), naming the individual, if one is not finite.
+  /// Makes the next generation of this one. `fitness`: of each individual, more is better;
+  /// `progress` is the share of the search that is done, for schedules. Throws Error (numbers),
+  /// naming the individual, if one is not finite.
   virtual void improve(std::span<const double> fitness, double progress, WorkerPool& pool) = 0;
   virtual SearchReport report() const = 0;
 

@@ -10,16 +10,18 @@ namespace zithercraft {
 
 struct CovarianceSettings {
   std::int64_t population = 0;  ///< individuals, at least 4; 0: 4 + 3 ln(numbers)
-  double first_stddev = 0.5;  ///< standard deviation of the first samples, in standard deviations of first weights, above 0
+  double first_stddev = 0.5;    ///< standard deviation of the first samples, in standard deviations
+                                ///< of first weights, above 0
   /// Up to this many weights the whole covariance matrix is learned, beyond it variances alone.
   std::int64_t whole_up_to = 1000;
   bool operator==(const CovarianceSettings&) const = default;
 };
 
-/// Evolution strategy that adapts the covariances of its samples (Hansen: "The CMA evolution strategy: a tutorial",
-/// 2016, with its weights and rates); for many numbers in the form that adapts their variances alone (Ros and Hansen:
-/// "A simple modification in CMA-ES achieving linear time and space complexity", 2008). Bad samples count too, by
-/// negative weights, but not in the latter form.
+/// Evolution strategy that adapts the covariances of its samples (Hansen: "The CMA evolution
+/// strategy: a tutorial", 2016, with its weights and rates); for many numbers in the form that
+/// adapts their variances alone (Ros and Hansen: "A simple modification in CMA-ES achieving linear
+/// time and space complexity", 2008). Bad samples count too, by negative weights, but not in the
+/// latter form.
 class CovarianceSearch final : public Search {
  public:
   /// Begins around `start`, or around 0. Throws Error (spec) if the settings make no sense.
@@ -46,18 +48,20 @@ class CovarianceSearch final : public Search {
 };
 
 struct StrategySettings {
-  std::int64_t population = 256;     ///< individuals, an even number from 2 on: each sample has a mirror image
-  double stddev = 0.5;  ///< standard deviation of samples, in standard deviations of first weights, above 0
+  std::int64_t population =
+      256;  ///< individuals, an even number from 2 on: each sample has a mirror image
+  double stddev =
+      0.5;  ///< standard deviation of samples, in standard deviations of first weights, above 0
   double learning_rate = 0.2;        ///< of the first generation, above 0
   double last_learning_rate = 0.05;  ///< of the last one, at least 0
-  double decay = 0.0;                ///< share of each weight that every generation takes away, 0 to 1
+  double decay = 0.0;  ///< share of each weight that every generation takes away, 0 to 1
   bool operator==(const StrategySettings&) const = default;
 };
 
-/// Evolution strategy that follows the gradient of the fitness to be expected around the middle of its samples, as
-/// estimated from these and their mirror images (Wierstra et al.: "Natural evolution strategies", 2014; Salimans et
-/// al.: "Evolution strategies as a scalable alternative to reinforcement learning", 2017). Fitness counts by its rank;
-/// steps are Adam's.
+/// Evolution strategy that follows the gradient of the fitness to be expected around the middle of
+/// its samples, as estimated from these and their mirror images (Wierstra et al.: "Natural
+/// evolution strategies", 2014; Salimans et al.: "Evolution strategies as a scalable alternative to
+/// reinforcement learning", 2017). Fitness counts by its rank; steps are Adam's.
 class StrategySearch final : public Search {
  public:
   /// Begins at `start`, or at random numbers. Throws Error (spec) if the settings make no sense.

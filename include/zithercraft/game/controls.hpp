@@ -13,16 +13,17 @@ namespace zithercraft {
 
 /// A control with a continuous range that drives one input of the body.
 ///
-/// Bodies with the inputs `ahead` and `left` can also be driven by `east` and `north`: the same moves, in the arena's
-/// directions instead of their own.
+/// Bodies with the inputs `ahead` and `left` can also be driven by `east` and `north`: the same
+/// moves, in the arena's directions instead of their own.
 struct Dial {
   static constexpr std::string_view kind = "dial";
   std::string name{};
   std::string drives{};  ///< an input of the body; empty means the same as the name
   double low = -1.0, high = 1.0;
-  double dead_zone = 0.0;        ///< what is nearer to 0 counts as 0, and the rest begins from there; 0 to below 1
+  double dead_zone =
+      0.0;  ///< what is nearer to 0 counts as 0, and the rest begins from there; 0 to below 1
   std::optional<double> rate{};  ///< how far the input moves per second at most, above 0
-  bool holds = true;             ///< the input keeps its value until the next step; else for one tick only
+  bool holds = true;  ///< the input keeps its value until the next step; else for one tick only
   bool operator==(const Dial&) const = default;
 };
 
@@ -38,21 +39,23 @@ struct AllowedWhen {
 
 struct Option {
   std::string name{};
-  double value = 0.0;                    ///< what the input that the choice drives is set to, -1 to 1
+  double value = 0.0;  ///< what the input that the choice drives is set to, -1 to 1
   std::map<std::string, double> sets{};  ///< or several inputs by name
-  /// Where given, the option is forbidden while this does not hold; the role then has a column `may.CONTROL.OPTION`
-  /// that is 1 while it is allowed, and players decide among what is allowed. One that is chosen nevertheless counts as
-  /// the choice's first option, which cannot be forbidden.
+  /// Where given, the option is forbidden while this does not hold; the role then has a column
+  /// `may.CONTROL.OPTION` that is 1 while it is allowed, and players decide among what is allowed.
+  /// One that is chosen nevertheless counts as the choice's first option, which cannot be
+  /// forbidden.
   std::optional<AllowedWhen> allowed_when{};
   bool operator==(const Option&) const = default;
 };
 
-/// A control with named options, each of which sets one input of the body, or several. Inputs that some option sets and
-/// the chosen one does not become 0.
+/// A control with named options, each of which sets one input of the body, or several. Inputs that
+/// some option sets and the chosen one does not become 0.
 struct Choice {
   static constexpr std::string_view kind = "choice";
   std::string name{};
-  std::string drives{};           ///< an input; empty means the same as the name; not needed if all options have `sets`
+  std::string drives{};  ///< an input; empty means the same as the name; not needed if all options
+                         ///< have `sets`
   std::vector<Option> options{};  ///< at least two
   bool holds = true;              ///< as for a dial
   bool operator==(const Choice&) const = default;

@@ -12,8 +12,9 @@
 
 namespace zithercraft {
 
-/// Which stage of a game's curriculum a training is on. It hears of episodes in a fixed order and says which stage
-/// each new episode plays, so that a training goes the same way on any number of threads.
+/// Which stage of a game's curriculum a training is on. It hears of episodes in a fixed order and
+/// says which stage each new episode plays, so that a training goes the same way on any number of
+/// threads.
 class Curriculum {
  public:
   explicit Curriculum(const Game& game);
@@ -21,12 +22,14 @@ class Curriculum {
   /// The stage that is learned now, from 0; the last is the game itself.
   std::size_t stage() const noexcept { return stage_; }
   std::size_t stages() const noexcept { return stages_.size() + 1; }
-  /// The stage that an episode plays: the present one, or for the share that the present one asks for an earlier one.
+  /// The stage that an episode plays: the present one, or for the share that the present one asks
+  /// for an earlier one.
   std::size_t stage_of(EpisodeKey episode) const;
 
   /// Notes an episode of the first role that ended.
   void add(const EpisodeResult& episode);
-  /// Goes on to the next stage if the present one has been learned; to be asked between rollouts. Whether it did.
+  /// Goes on to the next stage if the present one has been learned; to be asked between rollouts.
+  /// Whether it did.
   bool advance(std::int64_t steps);
 
   /// All it remembers, for checkpoints.

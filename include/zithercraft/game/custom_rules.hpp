@@ -21,7 +21,8 @@ struct EpisodeKey;
 /// One lane, as a rule sees and changes it. Valid during the call it is passed to.
 class RuleView {
  public:
-  RuleView(Lanes& lanes, std::size_t lane, std::span<double> numbers) : lanes_(lanes), lane_(lane), numbers_(numbers) {}
+  RuleView(Lanes& lanes, std::size_t lane, std::span<double> numbers)
+      : lanes_(lanes), lane_(lane), numbers_(numbers) {}
 
   /// The rule's own numbers. They are part of the lane's state, and 0 before the episode begins.
   std::span<double> numbers() const noexcept { return numbers_; }
@@ -30,8 +31,8 @@ class RuleView {
   RandomStream random() const;
   /// Seconds of a tick.
   double tick_seconds() const;
-  /// What a seat of a role has decided: a dial's value in its range, a choice's option number. Controls are counted in
-  /// the order of the role.
+  /// What a seat of a role has decided: a dial's value in its range, a choice's option number.
+  /// Controls are counted in the order of the role.
   double control(std::size_t control, std::size_t role = 0, std::size_t seat = 0) const;
   /// The arena's state, for `Arena`'s functions.
   std::byte* arena_state() const;
@@ -44,13 +45,15 @@ class RuleView {
   std::span<double> numbers_;
 };
 
-/// Code of a rule. Called from several threads at once, for different lanes; it must depend on the view alone.
+/// Code of a rule. Called from several threads at once, for different lanes; it must depend on the
+/// view alone.
 class RuleCode {
  public:
   using Function = std::function<void(const RuleView&)>;
   RuleCode() = default;
   template <class F>
-  requires std::is_invocable_v<F, const RuleView&> RuleCode(F callable) : function_(std::move(callable)) {}
+  requires std::is_invocable_v<F, const RuleView&> RuleCode(F callable)
+      : function_(std::move(callable)) {}
   const Function& function() const noexcept { return function_; }
   bool operator==(const RuleCode&) const { return true; }
 
@@ -58,8 +61,8 @@ class RuleCode {
   Function function_;
 };
 
-/// A rule of a game's own. A file can name it but not hold the code. Where a game has rules, controls need not drive an
-/// input of the body: the rules read them.
+/// A rule of a game's own. A file can name it but not hold the code. Where a game has rules,
+/// controls need not drive an input of the body: the rules read them.
 struct CustomRule {
   std::string name{};
   std::int64_t numbers = 0;  ///< how many it keeps, 0 to 4096

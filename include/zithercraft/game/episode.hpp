@@ -10,7 +10,7 @@ namespace zithercraft {
 /// A finished episode, seen from one seat.
 struct EpisodeResult {
   double episode_return = 0.0;
-  std::uint32_t length = 0;  ///< steps
+  std::uint32_t length = 0;            ///< steps
   Outcome outcome = Outcome::running;  ///< for the seat's side
   EndedBy ended_by = EndedBy::nothing;
   std::size_t role = 0;

@@ -24,14 +24,15 @@ struct RaySense {
   std::size_t first_column = 0;
   std::vector<std::string> tags{};
   RayReport reports = RayReport::first;
-  float reach = 1.0f;                             ///< metres
-  float eye = 0.0f;                               ///< metres above the foot at which they begin; 0 in flat arenas
-  bool follows_pitch = false;                             ///< they tilt with the body's pitch
-  std::vector<std::array<float, 3>> direction{};  ///< of each ray in the body's frame: ahead, to the left, up
+  float reach = 1.0f;          ///< metres
+  float eye = 0.0f;            ///< metres above the foot at which they begin; 0 in flat arenas
+  bool follows_pitch = false;  ///< they tilt with the body's pitch
+  std::vector<std::array<float, 3>>
+      direction{};  ///< of each ray in the body's frame: ahead, to the left, up
 };
 
-/// Columns of a sense that lie on a grid: a camera's picture or a window. They run [layers][height][width][channels];
-/// the same for each step before that the sense keeps follows.
+/// Columns of a sense that lie on a grid: a camera's picture or a window. They run
+/// [layers][height][width][channels]; the same for each step before that the sense keeps follows.
 struct GridSense {
   std::string name{};
   std::size_t first_column = 0;
@@ -39,8 +40,8 @@ struct GridSense {
   std::size_t history = 0;
 };
 
-/// Columns that describe others, [others][columns_each], the first of each being 1 if it is there; the same for each
-/// step before that the sense keeps follows.
+/// Columns that describe others, [others][columns_each], the first of each being 1 if it is there;
+/// the same for each step before that the sense keeps follows.
 struct CrowdSense {
   std::string name{};
   std::size_t first_column = 0;
@@ -51,9 +52,10 @@ struct CrowdSense {
 /// A role of a compiled game.
 struct Role {
   std::string name{};
-  std::vector<std::size_t> seats{};     ///< the body of each seat
-  std::string side{};                   ///< of its first seat; empty for none
-  std::size_t mirrors = 0;              ///< the role whose policy plays it too; its own number if it mirrors none
+  std::vector<std::size_t> seats{};  ///< the body of each seat
+  std::string side{};                ///< of its first seat; empty for none
+  std::size_t mirrors =
+      0;  ///< the role whose policy plays it too; its own number if it mirrors none
   std::vector<Column> columns{};        ///< of its observations
   std::vector<ControlInfo> controls{};  ///< one number each
   std::vector<std::string> terms{};     ///< reward terms
@@ -65,7 +67,9 @@ struct Role {
 };
 
 /// Whether two roles are on different sides: success of one is failure of the other.
-inline bool opposed(const Role& a, const Role& b) { return !a.side.empty() && !b.side.empty() && a.side != b.side; }
+inline bool opposed(const Role& a, const Role& b) {
+  return !a.side.empty() && !b.side.empty() && a.side != b.side;
+}
 
 /// A compiled game: checked, immutable, cheap to copy and safe to share between threads.
 class Game {

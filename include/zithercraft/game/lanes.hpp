@@ -15,8 +15,9 @@ namespace zithercraft {
 
 class WorkerPool;
 
-/// How an episode stands: still running, ended by a verdict, or ended by a cutoff. A lane's verdict is that of the first
-/// role's side; for roles of another side success is failure, and the other way round.
+/// How an episode stands: still running, ended by a verdict, or ended by a cutoff. A lane's verdict
+/// is that of the first role's side; for roles of another side success is failure, and the other
+/// way round.
 enum class Outcome : std::uint8_t { running, success, failure, cutoff };
 
 std::string_view name_of(Outcome outcome) noexcept;
@@ -34,9 +35,9 @@ struct EpisodeKey {
 
 /// Many copies of one game, stepped side by side.
 ///
-/// Rows of observations, controls and rewards are ordered by lane, then by seat. Calls that name a lane may run on
-/// several threads at once for different lanes, each thread with a worker number of its own; they allocate nothing once
-/// their buffers have grown.
+/// Rows of observations, controls and rewards are ordered by lane, then by seat. Calls that name a
+/// lane may run on several threads at once for different lanes, each thread with a worker number of
+/// its own; they allocate nothing once their buffers have grown.
 class Lanes {
  public:
   /// `workers`: how many threads will call the functions that name a lane at the same time.
@@ -57,9 +58,10 @@ class Lanes {
   std::size_t stage(std::size_t lane) const noexcept { return lane_stage_[lane]; }
   /// Puts a lane that is about to be restored onto the stage that its snapshot is of.
   void set_stage(std::size_t lane, std::size_t stage);
-  /// States of the stage's arena that episodes begin from, for the given share of them. Throws Error (refused) if they
-  /// are not of that arena.
-  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share);
+  /// States of the stage's arena that episodes begin from, for the given share of them. Throws
+  /// Error (refused) if they are not of that arena.
+  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
+                  double share);
 
   // ---- one lane at a time
   /// Begins an episode and senses. Throws Error (spec) if something cannot be placed.
@@ -67,9 +69,11 @@ class Lanes {
   /// One step: applies the controls, ticks, pays, and senses. The lane must be running.
   /// Throws Error (numbers), naming term or column, if a value is not finite.
   void advance(std::size_t lane, std::size_t worker = 0);
-  /// The ticks of one step alone, for those who look between steps: applies the controls and calls `after_tick`
-  /// after each tick. There are no rewards and no observations, and the books stay as they are.
-  void play_ticks(std::size_t lane, const std::function<void()>& after_tick, std::size_t worker = 0);
+  /// The ticks of one step alone, for those who look between steps: applies the controls and calls
+  /// `after_tick` after each tick. There are no rewards and no observations, and the books stay as
+  /// they are.
+  void play_ticks(std::size_t lane, const std::function<void()>& after_tick,
+                  std::size_t worker = 0);
 
   // ---- all lanes
   /// Begins episode `episode` of every lane under `seed`.
@@ -80,18 +84,27 @@ class Lanes {
   void renew_all(WorkerPool& pool);
 
   // ---- what goes in and out
-  /// [rows][columns of the role]; the observations for the next step (or of the last moment of an ended episode).
-  std::span<const float> observations(std::size_t role) const noexcept { return io_[role].observations.span(); }
+  /// [rows][columns of the role]; the observations for the next step (or of the last moment of an
+  /// ended episode).
+  std::span<const float> observations(std::size_t role) const noexcept {
+    return io_[role].observations.span();
+  }
   std::span<const float> observation(std::size_t role, std::size_t row) const noexcept;
-  /// [rows][controls of the role]; to be filled in before advancing: values of dials, option numbers of choices.
+  /// [rows][controls of the role]; to be filled in before advancing: values of dials, option
+  /// numbers of choices.
   std::span<float> controls(std::size_t role) noexcept { return io_[role].controls.span(); }
   std::span<float> control(std::size_t role, std::size_t row) noexcept;
   /// Whether an option of a choice is allowed at the next step.
-  bool allowed(std::size_t role, std::size_t row, std::size_t control, std::size_t option) const noexcept;
+  bool allowed(std::size_t role, std::size_t row, std::size_t control,
+               std::size_t option) const noexcept;
   /// The controls as they were given last.
-  std::span<const float> given_controls(std::size_t role) const noexcept { return io_[role].controls.span(); }
+  std::span<const float> given_controls(std::size_t role) const noexcept {
+    return io_[role].controls.span();
+  }
   /// [rows]; the sum over terms of the last step.
-  std::span<const float> rewards(std::size_t role) const noexcept { return io_[role].rewards.span(); }
+  std::span<const float> rewards(std::size_t role) const noexcept {
+    return io_[role].rewards.span();
+  }
   /// [rows][terms of the role]; reward of each term at the last step.
   std::span<const float> rewards_by_term(std::size_t role, std::size_t row) const noexcept;
   /// Reward of each term so far in this episode. Their sum is the return.
@@ -107,18 +120,20 @@ class Lanes {
   std::span<const Event> events(std::size_t lane) const noexcept { return events_[lane]; }
 
   // ---- snapshots
-  /// Everything there is to know about a lane, as one block: arena state first, then the game's own books. A copy is a
-  /// snapshot.
+  /// Everything there is to know about a lane, as one block: arena state first, then the game's own
+  /// books. A copy is a snapshot.
   std::span<const std::byte> state(std::size_t lane) const noexcept;
   /// The arena's part of it.
   std::byte* arena_state(std::size_t lane) noexcept;
   const std::byte* arena_state(std::size_t lane) const noexcept;
-  /// Puts a lane back to a snapshot and senses. Throws Error (refused) if the size is not this game's.
+  /// Puts a lane back to a snapshot and senses. Throws Error (refused) if the size is not this
+  /// game's.
   void restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker = 0);
-  /// Begins an episode in the arena of a snapshot (of `state`, or of its arena's part alone): everything is where it
-  /// was, the books are empty, and random events from here on follow the key. Throws Error (refused) if the size does
-  /// not fit.
-  void begin_from(std::size_t lane, EpisodeKey key, std::span<const std::byte> arena_snapshot, std::size_t worker = 0);
+  /// Begins an episode in the arena of a snapshot (of `state`, or of its arena's part alone):
+  /// everything is where it was, the books are empty, and random events from here on follow the
+  /// key. Throws Error (refused) if the size does not fit.
+  void begin_from(std::size_t lane, EpisodeKey key, std::span<const std::byte> arena_snapshot,
+                  std::size_t worker = 0);
 
  private:
   friend class SeatView;
@@ -137,7 +152,9 @@ class Lanes {
     double share = 0.0;
   };
 
-  const GamePlan& plan(std::size_t lane) const noexcept { return stages_[lane_stage_[lane]].plan(); }
+  const GamePlan& plan(std::size_t lane) const noexcept {
+    return stages_[lane_stage_[lane]].plan();
+  }
   void make_room(std::size_t workers);
   bool begin_recorded(std::size_t lane, EpisodeKey key) const;
   void open_books(std::size_t lane, EpisodeKey key, std::size_t worker);
@@ -151,7 +168,9 @@ class Lanes {
   void pay(std::size_t lane);
   float shared_amount(std::size_t lane, std::size_t role, std::size_t seat, std::size_t term) const;
   std::byte* block(std::size_t lane) noexcept { return states_.data() + lane * stride_; }
-  const std::byte* block(std::size_t lane) const noexcept { return states_.data() + lane * stride_; }
+  const std::byte* block(std::size_t lane) const noexcept {
+    return states_.data() + lane * stride_;
+  }
 
   Game game_;
   std::vector<Game> stages_;  // the last is the game itself

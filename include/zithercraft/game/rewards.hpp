@@ -38,7 +38,9 @@ class Measure {
   const Function& function() const noexcept { return function_; }
 
   // TOML form: "always", or "custom" as a reminder that C++ code is needed.
-  std::string to_toml() const { return form_ == Form::none ? "" : form_ == Form::always ? "always" : "custom"; }
+  std::string to_toml() const {
+    return form_ == Form::none ? "" : form_ == Form::always ? "always" : "custom";
+  }
   bool from_toml(const std::string& word) {
     form_ = word == "always" ? Form::always : Form::custom;
     return word == "always" || word == "custom";
@@ -52,13 +54,13 @@ class Measure {
   Function function_;
 };
 
-/// Pays for coming closer to the nearest thing of a tag: closing the whole starting distance pays 1 in all, and who
-/// goes back and forth gets exactly 0 (Ng, Harada and Russell: "Policy invariance under reward
-/// transformations", 1999, with a discount of 1).
+/// Pays for coming closer to the nearest thing of a tag: closing the whole starting distance pays 1
+/// in all, and who goes back and forth gets exactly 0 (Ng, Harada and Russell: "Policy invariance
+/// under reward transformations", 1999, with a discount of 1).
 struct Progress {
-  std::string of{};     ///< a tag: what comes closer; empty for the seat's own body
-  std::string to{};     ///< a tag
-  bool paired = false;  ///< as for a compass
+  std::string of{};         ///< a tag: what comes closer; empty for the seat's own body
+  std::string to{};         ///< a tag
+  bool paired = false;      ///< as for a compass
   bool along_path = false;  ///< likewise
   bool operator==(const Progress&) const = default;
 };
@@ -79,19 +81,21 @@ struct EventTrigger {
   std::string of{};                    ///< a tag: whose events count; empty for the seat's own body
   Part as = Part::either;
   std::vector<std::string> with{};  ///< tags of the other thing; empty for any or none
-  double harder_than = 0.0;         ///< events of less strength do not count; for touches the approach speed, m/s
-  bool by_strength = false;         ///< pays the event's strength (the worth of an item) instead of 1
+  double harder_than =
+      0.0;  ///< events of less strength do not count; for touches the approach speed, m/s
+  bool by_strength = false;  ///< pays the event's strength (the worth of an item) instead of 1
   Counts counts = Counts::every;
-  std::int64_t nth = 0;  ///< only this one of the events that count in an episode, from 1: the fifth hit; 0 for all
+  std::int64_t nth = 0;  ///< only this one of the events that count in an episode, from 1: the
+                         ///< fifth hit; 0 for all
   bool operator==(const EventTrigger&) const = default;
 };
 
 /// Holds while all that is given does.
 struct Condition {
-  std::string of{};                     ///< a tag: which body is meant; empty for the seat's own
-  std::string inside{};                 ///< the body's centre is in a zone of this tag
-  std::string near{};                   ///< it is within `within` metres of a thing of this tag, centre to centre
-  double within = 1.0;                  ///< metres, above 0
+  std::string of{};      ///< a tag: which body is meant; empty for the seat's own
+  std::string inside{};  ///< the body's centre is in a zone of this tag
+  std::string near{};    ///< it is within `within` metres of a thing of this tag, centre to centre
+  double within = 1.0;   ///< metres, above 0
   std::vector<std::string> touching{};  ///< it touches something of these tags
   bool paired = false;                  ///< as for a compass: of `inside` and `near`
   std::optional<double> slower_than{};  ///< its speed is below this, m/s
@@ -99,9 +103,11 @@ struct Condition {
   bool operator==(const Condition&) const = default;
 };
 
-/// Pays the change of a meter since the last step: health lost is negative, a score won is positive.
+/// Pays the change of a meter since the last step: health lost is negative, a score won is
+/// positive.
 struct MeterTrigger {
-  std::string of{};  ///< a tag: whose meter, summed over all bodies of it; empty for the seat's own body
+  std::string
+      of{};  ///< a tag: whose meter, summed over all bodies of it; empty for the seat's own body
   std::string meter{};
   bool operator==(const MeterTrigger&) const = default;
 };
@@ -109,10 +115,12 @@ struct MeterTrigger {
 /// How shots that are over count together.
 enum class Over : std::uint8_t {
   sum,   ///< each pays
-  best,  ///< an episode's shots pay what the best one does: later ones pay only what they are better by
+  best,  ///< an episode's shots pay what the best one does: later ones pay only what they are
+         ///< better by
 };
 
-/// Pays for shots that come close: 1 for a hit, falling to 0 at `within` metres. Needs a launcher with `targets`.
+/// Pays for shots that come close: 1 for a hit, falling to 0 at `within` metres. Needs a launcher
+/// with `targets`.
 struct NearMissTrigger {
   std::string to{};     ///< a tag of the launcher's targets
   double within = 5.0;  ///< metres, above 0
@@ -120,8 +128,9 @@ struct NearMissTrigger {
   bool operator==(const NearMissTrigger&) const = default;
 };
 
-/// Pays 1 for each square of ground that the seat enters for the first time in the episode: the arena's cells where
-/// it has a map, else squares of `square` metres. Squares that lie 64 squares apart in either direction count as one.
+/// Pays 1 for each square of ground that the seat enters for the first time in the episode: the
+/// arena's cells where it has a map, else squares of `square` metres. Squares that lie 64 squares
+/// apart in either direction count as one.
 struct ExplorationTrigger {
   double square = 2.0;  ///< metres along a side, above 0
   bool operator==(const ExplorationTrigger&) const = default;
@@ -136,9 +145,9 @@ enum class Scope : std::uint8_t {
   everyone  ///< what it pays for all seats, summed
 };
 
-/// One named term of the reward terms. Exactly one of `progress`, `on`, `when`, `change`, `near_miss`, `visits`,
-/// `each_step` and `each_second` says when it pays. Seats of other roles belong to its scope if they have a
-/// term of the same name.
+/// One named term of the reward terms. Exactly one of `progress`, `on`, `when`, `change`,
+/// `near_miss`, `visits`, `each_step` and `each_second` says when it pays. Seats of other roles
+/// belong to its scope if they have a term of the same name.
 struct Term {
   std::string name{};
   double weight = 1.0;  ///< what it pays, times the amount of its trigger
@@ -151,16 +160,19 @@ struct Term {
   Measure each_step{};
   Measure each_second{};  ///< pays its amount times the seconds that a step lasts
   Scope scope = Scope::self;
-  double blend = 1.0;  ///< how much of a shared scope counts: 0 pays for the seat's own doings alone, 1 for all together
+  double blend = 1.0;  ///< how much of a shared scope counts: 0 pays for the seat's own doings
+                       ///< alone, 1 for all together
   std::optional<double> most_per_step{};  ///< pays no more than this either way in a step, above 0
-  std::optional<double> most_per_episode{};   ///< its sum stays within this either way, above 0
-  Verdict ends = Verdict::none;  ///< the episode ends with this verdict when the term is triggered; for `on`, `when`
+  std::optional<double> most_per_episode{};  ///< its sum stays within this either way, above 0
+  Verdict ends = Verdict::none;  ///< the episode ends with this verdict when the term is triggered;
+                                 ///< for `on`, `when`
   bool operator==(const Term&) const = default;
 };
 
 // ---- Cutoffs
 
-/// Too far away: a body's centre farther than this from where it began, or from the nearest thing of a tag.
+/// Too far away: a body's centre farther than this from where it began, or from the nearest thing
+/// of a tag.
 struct TooFar {
   std::string of{};      ///< a tag: which bodies are meant, any of them; empty for all seats
   std::string from{};    ///< a tag; empty for where the body began the episode
@@ -173,7 +185,7 @@ struct Stall {
   EventKind since = EventKind::touch;
   std::string of{};                 ///< a tag: whose events count; empty for all seats
   std::vector<std::string> with{};  ///< tags of the other thing; empty for any or none
-  std::int64_t steps = 100;     ///< at least 1
+  std::int64_t steps = 100;         ///< at least 1
   bool operator==(const Stall&) const = default;
 };
 
@@ -184,8 +196,8 @@ struct Repeats {
   bool operator==(const Repeats&) const = default;
 };
 
-/// Rules that end an episode without a verdict. Whichever comes first ends it; a verdict at the same step counts
-/// more.
+/// Rules that end an episode without a verdict. Whichever comes first ends it; a verdict at the
+/// same step counts more.
 struct Cutoffs {
   std::int64_t steps = 300;  ///< an episode is cut off after this many steps, at least 1
   std::vector<TooFar> too_far{};

@@ -16,7 +16,8 @@ struct Bearing {
   float distance = 0.0f;            ///< metres, centre to centre; in space, in arenas with height
   float ahead = 1.0f, left = 0.0f;  ///< cosine and sine of the bearing
   float up = 0.0f;                  ///< sine of the elevation, in arenas with height
-  std::int32_t entity = -1;         ///< the thing; -1 if there is none in the arena now (the distance is then 0)
+  std::int32_t entity =
+      -1;  ///< the thing; -1 if there is none in the arena now (the distance is then 0)
 };
 
 /// A ray as the seat casts it now, in the arena's coordinates.
@@ -43,18 +44,23 @@ class SeatView {
   /// Whether the seat's body is in the arena now.
   bool present() const { return game().arena().present(arena_state(), body()); }
   /// The value of one of its meters. Throws Error (spec) if it has none of that name.
-  float meter(std::string_view name) const { return game().arena().meter(arena_state(), body(), name); }
+  float meter(std::string_view name) const {
+    return game().arena().meter(arena_state(), body(), name);
+  }
   /// The numbers of one of the game's own rules. Throws Error (spec) if it has none of that name.
   std::span<const double> numbers(std::string_view rule) const;
-  /// The nearest present body, zone or item with this tag (index from `Arena::tag`), not counting the seat's own body.
+  /// The nearest present body, zone or item with this tag (index from `Arena::tag`), not counting
+  /// the seat's own body.
   Bearing nearest(std::size_t tag) const;
   Bearing nearest(std::string_view tag) const;
-  /// The thing of this tag that is paired with the seat: the first seat's is the first of them, and so on.
+  /// The thing of this tag that is paired with the seat: the first seat's is the first of them, and
+  /// so on.
   Bearing paired(std::size_t tag) const;
   /// Where a body, zone or item lies, whether it is there or not.
   Bearing bearing_to(std::size_t thing) const;
-  /// The same along the shortest path over cells, around what is solid and what `cells.avoid` names: the distance is
-  /// that of the path, the direction that into the next cell. Straight there if there is no such path.
+  /// The same along the shortest path over cells, around what is solid and what `cells.avoid`
+  /// names: the distance is that of the path, the direction that into the next cell. Straight there
+  /// if there is no such path.
   Bearing path_to(std::size_t thing) const;
   /// The seat's number among those of its role in the lane.
   std::size_t number() const { return seat_; }

@@ -18,14 +18,14 @@ namespace zithercraft {
 
 class SeatView;
 
-/// What happens to a sense's columns on their way to the agent. All of it is part of the episode: the same key gives
-/// the same readings.
+/// What happens to a sense's columns on their way to the agent. All of it is part of the episode:
+/// the same key gives the same readings.
 struct Signal {
-  /// The columns of this many steps before are sensed too, as `name@1` for the last one and so on; before an
-  /// episode's first steps they repeat the first. 0 to 64.
+  /// The columns of this many steps before are sensed too, as `name@1` for the last one and so on;
+  /// before an episode's first steps they repeat the first. 0 to 64.
   std::int64_t history = 0;
-  /// Standard deviation of normal noise on every column, in the columns' own scale (most are 0 to 1 or -1 to 1), at
-  /// least 0; readings stay in the column's range.
+  /// Standard deviation of normal noise on every column, in the columns' own scale (most are 0 to 1
+  /// or -1 to 1), at least 0; readings stay in the column's range.
   double noise = 0.0;
   /// Probability that the sense reads zeros in all its columns at a step, 0 to 1.
   double drop_out = 0.0;
@@ -39,29 +39,30 @@ enum class RayReport : std::uint8_t {
   each_tag        ///< a distance for each tag of `sees`, as if nothing else were there
 };
 
-/// Rays in a fan around the heading. Distances are 0 to 1, where 1 is `reach` or nothing met. Rays run from starboard
-/// to port.
+/// Rays in a fan around the heading. Distances are 0 to 1, where 1 is `reach` or nothing met. Rays
+/// run from starboard to port.
 struct RayFan {
   static constexpr std::string_view kind = "ray_fan";
   std::string name = "rays";
-  std::int64_t rays = 24;           ///< 1 to 1024
-  double arc = 240.0;               ///< degrees from the first ray to the last, above 0, at most 360
-  double reach = 15.0;              ///< metres, above 0
-  double thickness = 0.0;           ///< metres; 0 for thin rays
+  std::int64_t rays = 24;  ///< 1 to 1024
+  double arc = 240.0;      ///< degrees from the first ray to the last, above 0, at most 360
+  double reach = 15.0;     ///< metres, above 0
+  double thickness = 0.0;  ///< metres; 0 for thin rays
   std::vector<std::string> sees{};  ///< tags; rays pass through everything else
   RayReport reports = RayReport::first;
   bool sees_own_side = true;  ///< if not, rays pass through bodies of the seat's own side
   // In arenas with height:
+  std::optional<double> from_height{};  ///< metres above the foot at which rays begin; the middle
+                                        ///< of the body unless given
   std::optional<double>
-      from_height{};  ///< metres above the foot at which rays begin; the middle of the body unless given
-  std::optional<double> to_height{};  ///< metres above the foot at which they end; level unless given
-  bool follows_pitch = false;                 ///< the fan tilts as the body looks up and down
+      to_height{};             ///< metres above the foot at which they end; level unless given
+  bool follows_pitch = false;  ///< the fan tilts as the body looks up and down
   Signal signal{};
   bool operator==(const RayFan&) const = default;
 };
 
-/// Rays in a cone around where the body looks, for arenas with height: evenly spread over the solid angle, from its middle
-/// outwards. Columns as for a ray fan.
+/// Rays in a cone around where the body looks, for arenas with height: evenly spread over the solid
+/// angle, from its middle outwards. Columns as for a ray fan.
 struct RayCone {
   static constexpr std::string_view kind = "ray_cone";
   std::string name = "cone";
@@ -91,26 +92,27 @@ enum class Bearings : std::uint8_t {
   eight   ///< one of eight flags: is_ahead, is_ahead_left, is_left, ..., is_ahead_right
 };
 
-/// Where something lies, in the seat's own frame: its direction and its `distance` (0 to 1, where 1 is `reach` or
-/// more); in arenas with height also `up` (sine of its elevation). If there is none, directions are 0 and the distance
-/// is 1.
+/// Where something lies, in the seat's own frame: its direction and its `distance` (0 to 1, where 1
+/// is `reach` or more); in arenas with height also `up` (sine of its elevation). If there is none,
+/// directions are 0 and the distance is 1.
 struct Compass {
   static constexpr std::string_view kind = "compass";
   std::string name = "compass";
-  std::string to{};  ///< a tag; the nearest thing of it is meant
-  bool paired =
-      false;  ///< not the nearest: the first seat's is the first thing of that tag, the second's the second...
+  std::string to{};     ///< a tag; the nearest thing of it is meant
+  bool paired = false;  ///< not the nearest: the first seat's is the first thing of that tag, the
+                        ///< second's the second...
   Whose whose = Whose::anyone;
   Bearings bearings = Bearings::angle;
-  bool along_path = false;  ///< along the shortest path over cells in place of straight; see `SeatView::path_to`
+  bool along_path =
+      false;  ///< along the shortest path over cells in place of straight; see `SeatView::path_to`
   double reach = 50.0;  ///< metres, above 0
   Signal signal{};
   bool operator==(const Compass&) const = default;
 };
 
-/// The seat's own speed ahead and to port, and its turn rate, scaled by the given tops and clamped to [-1, 1]. In
-/// arenas with height also its `climb` (m/s upwards), its `pitch` (share of a right angle) and whether it `stands` on
-/// something.
+/// The seat's own speed ahead and to port, and its turn rate, scaled by the given tops and clamped
+/// to [-1, 1]. In arenas with height also its `climb` (m/s upwards), its `pitch` (share of a right
+/// angle) and whether it `stands` on something.
 struct OwnMotion {
   static constexpr std::string_view kind = "own_motion";
   std::string name = "own";
@@ -126,9 +128,10 @@ struct OwnState {
   std::string name = "self";
   bool heading = false;  ///< `heading_cosine` and `heading_sine`
   bool quarter = false;  ///< one of four flags: faces_east, faces_north, faces_west, faces_south
-  std::optional<double>
-      level{};             ///< `level`: the foot's height over this many metres, above 0; arenas with height only
-  bool controls = false;   ///< the controls given last: dials in their own range, a flag for each option
+  std::optional<double> level{};  ///< `level`: the foot's height over this many metres, above 0;
+                                  ///< arenas with height only
+  bool controls =
+      false;  ///< the controls given last: dials in their own range, a flag for each option
   bool time_left = false;  ///< `time_left`: share of the steps until the time cutoff that is left
   Signal signal{};
   bool operator==(const OwnState&) const = default;
@@ -143,28 +146,32 @@ struct Gauges {
   bool operator==(const Gauges&) const = default;
 };
 
-/// The cells or blocks around, turned with the seat to the nearest quarter: for each one column for each tag in `sees`
-/// (1 if something of that tag is there). What lies outside the map shows `beyond`.
+/// The cells or blocks around, turned with the seat to the nearest quarter: for each one column for
+/// each tag in `sees` (1 if something of that tag is there). What lies outside the map shows
+/// `beyond`.
 struct Window {
   static constexpr std::string_view kind = "window";
   std::string name = "window";
   std::int64_t ahead = 3, behind = 3, left = 3, right = 3;  ///< cells beside the own one, 0 to 64
-  std::int64_t above = 0, below = 0;  ///< layers beside that of the own foot, 0 to 64; worlds of blocks only
-  std::vector<std::string> sees{};    ///< tags
-  std::string beyond{};               ///< a tag of `sees`; empty: nothing is there
+  std::int64_t above = 0,
+               below = 0;  ///< layers beside that of the own foot, 0 to 64; worlds of blocks only
+  std::vector<std::string> sees{};  ///< tags
+  std::string beyond{};             ///< a tag of `sees`; empty: nothing is there
   Signal signal{};
   bool operator==(const Window&) const = default;
 };
 
-/// Which of the moves ahead would be fatal: a flag for each direction in the own frame (ahead, left, behind, right and,
-/// with eight, those between), 1 if something deadly lies within `within` metres that way.
+/// Which of the moves ahead would be fatal: a flag for each direction in the own frame (ahead,
+/// left, behind, right and, with eight, those between), 1 if something deadly lies within `within`
+/// metres that way.
 struct Hazards {
   static constexpr std::string_view kind = "hazards";
   std::string name = "hazards";
   std::int64_t moves = 4;  ///< 4 or 8 directions
   double within = 2.0;     ///< metres from the body's middle, above 0
   double thickness = 0.0;  ///< metres that must be free; 0 looks along thin rays
-  /// Tags that are deadly; empty for all that kill the seat's body or end the episode in failure when touched.
+  /// Tags that are deadly; empty for all that kill the seat's body or end the episode in failure
+  /// when touched.
   std::vector<std::string> fatal{};
   Signal signal{};
   bool operator==(const Hazards&) const = default;
@@ -177,30 +184,36 @@ enum class CameraFrom : std::uint8_t {
   overall  ///< straight down on the whole arena, the same for all seats
 };
 
-/// A small picture of what is there, one column per pixel, row by row from the top left; 0 is black, 1 is bright.
+/// A small picture of what is there, one column per pixel, row by row from the top left; 0 is
+/// black, 1 is bright.
 struct Camera {
   static constexpr std::string_view kind = "camera";
   std::string name = "camera";
   CameraFrom from = CameraFrom::above;
   std::int64_t width = 84, height = 84;  ///< pixels drawn, 4 to 512
-  double across = 20.0;                  ///< metres from the left edge to the right, above 0; from above only
-  bool turns = true;                     ///< the picture turns with the heading; from above only
-  double arc = 90.0;            ///< degrees from the left edge to the right, above 0, at most 150; through eyes only
+  double across = 20.0;  ///< metres from the left edge to the right, above 0; from above only
+  bool turns = true;     ///< the picture turns with the heading; from above only
+  double arc =
+      90.0;  ///< degrees from the left edge to the right, above 0, at most 150; through eyes only
   double reach = 30.0;          ///< metres at which things fade out, above 0; through eyes only
-  std::optional<double> eye{};  ///< metres above the foot; the middle of the body unless given; arenas with height only
+  std::optional<double> eye{};  ///< metres above the foot; the middle of the body unless given;
+                                ///< arenas with height only
   bool grey = true;             ///< else three columns per pixel: red, green, blue
-  std::array<std::int64_t, 4> crop{0, 0, 0, 0};  ///< pixels cut off at the left, top, right and bottom, at least 0
-  std::int64_t reduce = 1;  ///< each square of this many pixels a side becomes one, their mean; 1 to 16
-  /// Brightness of tags, 0 to 1, in grey pictures and in colours alike; other tags get one of their own each.
+  std::array<std::int64_t, 4> crop{
+      0, 0, 0, 0};  ///< pixels cut off at the left, top, right and bottom, at least 0
+  std::int64_t reduce =
+      1;  ///< each square of this many pixels a side becomes one, their mean; 1 to 16
+  /// Brightness of tags, 0 to 1, in grey pictures and in colours alike; other tags get one of their
+  /// own each.
   std::map<std::string, double> shades{};
   std::vector<std::string> sees{};  ///< tags that are drawn; empty for all
   Signal signal{};
   bool operator==(const Camera&) const = default;
 };
 
-/// Any number of others, the nearest first: for each of at most `nearest` a flag `here`, its direction (`ahead`,
-/// `left`), `distance`, velocity relative to the seat (`speed_ahead`, `speed_left`) and, with several tags, a flag for
-/// each. Columns of those who are missing are 0.
+/// Any number of others, the nearest first: for each of at most `nearest` a flag `here`, its
+/// direction (`ahead`, `left`), `distance`, velocity relative to the seat (`speed_ahead`,
+/// `speed_left`) and, with several tags, a flag for each. Columns of those who are missing are 0.
 struct Crowd {
   static constexpr std::string_view kind = "crowd";
   std::string name = "crowd";
@@ -213,7 +226,8 @@ struct Crowd {
   bool operator==(const Crowd&) const = default;
 };
 
-/// One column of a custom sense: what is written should lie in [low, high]; times `scale` it is in `unit`.
+/// One column of a custom sense: what is written should lie in [low, high]; times `scale` it is in
+/// `unit`.
 struct CustomColumn {
   std::string name{};
   std::string unit = "share";
@@ -222,7 +236,8 @@ struct CustomColumn {
   bool operator==(const CustomColumn&) const = default;
 };
 
-/// Code that writes a sense's columns. Called from several threads at once; it must depend on the seat alone.
+/// Code that writes a sense's columns. Called from several threads at once; it must depend on the
+/// seat alone.
 class SenseCode {
  public:
   using Function = std::function<void(const SeatView&, std::span<float> columns)>;
@@ -247,7 +262,7 @@ struct CustomSense {
   bool operator==(const CustomSense&) const = default;
 };
 
-using Sense =
-    std::variant<RayFan, RayCone, Compass, OwnMotion, OwnState, Gauges, Window, Hazards, Camera, Crowd, CustomSense>;
+using Sense = std::variant<RayFan, RayCone, Compass, OwnMotion, OwnState, Gauges, Window, Hazards,
+                           Camera, Crowd, CustomSense>;
 
 }  // namespace zithercraft

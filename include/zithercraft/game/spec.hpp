@@ -11,17 +11,18 @@
 
 #include "zithercraft/arena/spec.hpp"
 #include "zithercraft/game/controls.hpp"
-#include "zithercraft/game/keys.hpp"
 #include "zithercraft/game/custom_rules.hpp"
+#include "zithercraft/game/keys.hpp"
 #include "zithercraft/game/rewards.hpp"
 #include "zithercraft/game/senses.hpp"
 #include "zithercraft/game/stages.hpp"
 
-/// A game: an arena with roles that sense, act and are rewarded. Plain values; TOML says the same with the same names.
+/// A game: an arena with roles that sense, act and are rewarded. Plain values; TOML says the same
+/// with the same names.
 namespace zithercraft {
 
-/// A script for a role: one of the library's by name, or a C++ function that reads the seat and writes its
-/// controls (a dial's value in its range, a choice's option number).
+/// A script for a role: one of the library's by name, or a C++ function that reads the seat and
+/// writes its controls (a dial's value in its range, a choice's option number).
 class Script {
  public:
   using Function = std::function<void(const SeatView&, std::span<float> controls)>;
@@ -51,8 +52,8 @@ class Script {
   Function function_;
 };
 
-/// A kind of agent: all bodies of one name, with the same senses, controls and rewards. Each body is a seat of the
-/// role.
+/// A kind of agent: all bodies of one name, with the same senses, controls and rewards. Each body
+/// is a seat of the role.
 struct RoleSpec {
   std::string name{};
   std::string body{};  ///< name of the bodies it steers; empty means the same as the role's
@@ -60,8 +61,8 @@ struct RoleSpec {
   std::vector<Control> controls{};
   std::vector<Term> rewards{};
   Script script{};
-  /// The role, named before it, whose mirror image it is: its columns and controls mean the same, one by one, with the
-  /// sides exchanged, so that one policy plays both; empty for none.
+  /// The role, named before it, whose mirror image it is: its columns and controls mean the same,
+  /// one by one, with the sides exchanged, so that one policy plays both; empty for none.
   std::string mirrors{};
   std::vector<KeyBinding> keys{};  ///< how a person steers it; empty: see `default_bindings`
   bool operator==(const RoleSpec&) const = default;
@@ -69,13 +70,14 @@ struct RoleSpec {
 
 struct GameSpec {
   std::string name{};
-  std::string about{};           ///< one line for people
+  std::string about{};              ///< one line for people
   std::int64_t ticks_per_step = 4;  ///< ticks per step, at least 1
   ArenaSpec arena{};
   std::vector<RoleSpec> roles{};
   Cutoffs cutoffs{};
   std::vector<CustomRule> rules{};  ///< custom; carried out in their order
-  std::vector<Stage> stages{};  ///< of a curriculum, the easiest first; the game itself comes after them
+  std::vector<Stage>
+      stages{};  ///< of a curriculum, the easiest first; the game itself comes after them
 
   /// The role of that name. Throws Error (spec) with advice if there is none.
   RoleSpec& role(std::string_view role_name);

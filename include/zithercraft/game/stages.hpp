@@ -13,30 +13,34 @@ namespace zithercraft {
 
 /// When a stage is left: as soon as one of what is given holds.
 struct Advance {
-  /// "success", "return", "length" or the name of a term of the first role: its mean over the last `over` episodes
-  /// that were played on the stage must reach `at_least`. Empty: no metric is asked.
+  /// "success", "return", "length" or the name of a term of the first role: its mean over the last
+  /// `over` episodes that were played on the stage must reach `at_least`. Empty: no metric is
+  /// asked.
   std::string metric{};
   double at_least = 0.8;
-  std::int64_t over = 200;                  ///< episodes, at least 1
-  std::optional<std::int64_t> steps{};  ///< taken since the stage began, at least 1: no stage is stuck in for ever
+  std::int64_t over = 200;  ///< episodes, at least 1
+  std::optional<std::int64_t>
+      steps{};  ///< taken since the stage began, at least 1: no stage is stuck in for ever
   bool operator==(const Advance&) const = default;
 };
 
 /// Begins episodes in recorded moments instead of by placement.
 struct RecordedStart {
-  std::string replay{};           ///< a replay file of this game
-  std::int64_t episode = 0;       ///< which episode of it
-  std::int64_t from = 0, to = 0;  ///< steps of it, of which one is drawn; `to` 0 means the last but one
-  double share = 1.0;             ///< of the episodes that begin so, 0 to 1
+  std::string replay{};      ///< a replay file of this game
+  std::int64_t episode = 0;  ///< which episode of it
+  std::int64_t from = 0,
+               to = 0;  ///< steps of it, of which one is drawn; `to` 0 means the last but one
+  double share = 1.0;   ///< of the episodes that begin so, 0 to 1
   bool operator==(const RecordedStart&) const = default;
 };
 
-/// One step of a curriculum: the game with some of its keys set to other values. The last step, which need not be
-/// listed, is the game itself.
+/// One step of a curriculum: the game with some of its keys set to other values. The last step,
+/// which need not be listed, is the game itself.
 struct Stage {
   std::string name{};
-  /// Key paths and their values: "arena.bodies.crab.wanderer.hostile" = false. Parts of lists are named by their names
-  /// or by numbers ("roles.wader.rewards[0].weight"). Senses, controls and terms must stay the same in number and name.
+  /// Key paths and their values: "arena.bodies.crab.wanderer.hostile" = false. Parts of lists are
+  /// named by their names or by numbers ("roles.wader.rewards[0].weight"). Senses, controls and
+  /// terms must stay the same in number and name.
   std::map<std::string, Value> set{};
   std::optional<RecordedStart> start{};
   Advance advance{};

@@ -25,11 +25,14 @@ class WorkerPool;
 
 /// What a step's loss is made of.
 enum class Objective : std::uint8_t {
-  clipped,  ///< the ratio of probabilities times the advantage, clipped: proximal policy optimisation
-  plain     ///< the logarithm of the probability times the advantage: the actor-critic; without a baseline REINFORCE
+  clipped,  ///< the ratio of probabilities times the advantage, clipped: proximal policy
+            ///< optimisation
+  plain     ///< the logarithm of the probability times the advantage: the actor-critic; without a
+            ///< baseline REINFORCE
 };
 
-/// Whose senses a network is shown. Only networks that judge in training may see more than their own seat's.
+/// Whose senses a network is shown. Only networks that judge in training may see more than their
+/// own seat's.
 enum class Sight : std::uint8_t {
   own,
   side,     ///< and those of the seats on the same side, or of the same role if it has none
@@ -42,18 +45,24 @@ enum class Decay : std::uint8_t { linear, cosine };
 /// Settings of the learner. The defaults are meant to work as they are.
 struct PolicyGradientSettings {
   // The networks
-  std::vector<std::int64_t> policy_layers{64, 64};  ///< widths of the policy network's hidden layers
-  std::vector<std::int64_t> value_layers{64, 64};   ///< widths of the value network's hidden layers, if it has its own
-  Activation activation = Activation::tanh;         ///< of hidden layers
-  bool share = true;               ///< the value is one more output of the policy network, which then has both tasks;
-                                   ///< a value network that sees others comes beside that
-  Sight value_sees = Sight::own;   ///< more than its own seat: a central critic, which only the training knows
-  std::int64_t memory = 0;         ///< numbers that each network remembers from step to step, 0 for none
-  std::int64_t memory_span = 32;   ///< steps through which remembering is learned; divides the horizon
+  std::vector<std::int64_t> policy_layers{64,
+                                          64};  ///< widths of the policy network's hidden layers
+  std::vector<std::int64_t> value_layers{
+      64, 64};  ///< widths of the value network's hidden layers, if it has its own
+  Activation activation = Activation::tanh;  ///< of hidden layers
+  bool share = true;  ///< the value is one more output of the policy network, which then has both
+                      ///< tasks; a value network that sees others comes beside that
+  Sight value_sees =
+      Sight::own;  ///< more than its own seat: a central critic, which only the training knows
+  std::int64_t memory = 0;  ///< numbers that each network remembers from step to step, 0 for none
+  std::int64_t memory_span =
+      32;  ///< steps through which remembering is learned; divides the horizon
   /// Convolutions over cameras and windows, as many as fit; empty: pixels are columns like others.
   std::vector<ConvolutionLayer> pictures{{16, 4, 2}, {32, 3, 2}};
-  std::int64_t picture_least = 12;  ///< pixels or cells along both sides from which on convolutions are used
-  std::int64_t crowd_width = 32;   ///< features of each other in a crowd; 0: its columns are like others
+  std::int64_t picture_least =
+      12;  ///< pixels or cells along both sides from which on convolutions are used
+  std::int64_t crowd_width =
+      32;  ///< features of each other in a crowd; 0: its columns are like others
   std::int64_t crowd_queries = 2;  ///< means taken over a crowd by attention, at least 1
 
   // Playing
@@ -64,81 +73,103 @@ struct PolicyGradientSettings {
 
   // Learning
   Objective objective = Objective::clipped;
-  bool baseline = true;              ///< returns are compared with their prediction; if not, only with their mean, and
-                                     ///< steps whose episode the rollout does not finish teach nothing
-  bool counterfactual = false;       ///< a step is compared with what the others' actions led to expect, whatever
-                                     ///< this one is: its own share of the reward of the side. Needs `value_sees`
-  std::int64_t epochs = 3;           ///< times a rollout is learned from, at least 1
-  std::int64_t minibatch = 4096;     ///< samples per gradient step, at least 1
-  double kl_limit = 0.0;             ///< no further epoch once the divergence is above this; 0 for no limit
+  bool baseline =
+      true;  ///< returns are compared with their prediction; if not, only with their mean, and
+             ///< steps whose episode the rollout does not finish teach nothing
+  bool counterfactual =
+      false;  ///< a step is compared with what the others' actions led to expect, whatever
+              ///< this one is: its own share of the reward of the side. Needs `value_sees`
+  std::int64_t epochs = 3;        ///< times a rollout is learned from, at least 1
+  std::int64_t minibatch = 4096;  ///< samples per gradient step, at least 1
+  double kl_limit = 0.0;  ///< no further epoch once the divergence is above this; 0 for no limit
   double learning_rate = 1e-3;       ///< of the first update, above 0
   double last_learning_rate = 1e-4;  ///< of the last update
   Decay learning_rate_decay = Decay::linear;
-  double clip = 0.2;                 ///< how far an action's probability ratio may move, above 0
-  double value_weight = 1.0;         ///< of the value's loss beside the policy's; matters if they share a network
-  double value_clip = 0.0;           ///< how far a value may move in one update, in standard deviations of returns; 0: any way
-  double entropy_weight = 0.005;     ///< reward for staying undecided at the first update, at least 0
-  double last_entropy_weight = 0.0;  ///< reached linearly when the share `entropy_fades_by` of the training is done
-  double entropy_fades_by = 0.5;     ///< above 0, at most 1; afterwards the policy may grow certain of itself
-  double gradient_limit = 0.5;       ///< length to which longer gradients are cut, per network, above 0
-  double first_stddev = 0.6;         ///< standard deviation of dials at the start, as a share of half their range, above 0
-  bool normalise = true;             ///< bring observation columns to mean 0 and standard deviation 1
-  bool normalise_returns = true;     ///< predict returns in a scale in which they have mean 0 and standard deviation 1
+  double clip = 0.2;  ///< how far an action's probability ratio may move, above 0
+  double value_weight =
+      1.0;  ///< of the value's loss beside the policy's; matters if they share a network
+  double value_clip = 0.0;  ///< how far a value may move in one update, in standard deviations of
+                            ///< returns; 0: any way
+  double entropy_weight = 0.005;  ///< reward for staying undecided at the first update, at least 0
+  double last_entropy_weight =
+      0.0;  ///< reached linearly when the share `entropy_fades_by` of the training is done
+  double entropy_fades_by =
+      0.5;  ///< above 0, at most 1; afterwards the policy may grow certain of itself
+  double gradient_limit = 0.5;  ///< length to which longer gradients are cut, per network, above 0
+  double first_stddev =
+      0.6;  ///< standard deviation of dials at the start, as a share of half their range, above 0
+  bool normalise = true;  ///< bring observation columns to mean 0 and standard deviation 1
+  bool normalise_returns =
+      true;  ///< predict returns in a scale in which they have mean 0 and standard deviation 1
 
   // Against whom, where sides that learn are opposed to each other
-  double against_past = 0.2;     ///< share of lanes in which one side learns against any of its past policies, 0 to 1
-  double against_hardest = 0.2;  ///< and against those that win most; with the former at most 1. Elsewhere both learn
-  std::int64_t snapshot_every = 500'000;  ///< steps after which the present policies join the past ones, at least 1
-  double snapshot_gain = 0.0;             ///< or as soon as they are this many points stronger than the last; 0: never
-  std::int64_t roster_size = 20;          ///< past policies that are kept, spread evenly over the training, at least 3
+  double against_past =
+      0.2;  ///< share of lanes in which one side learns against any of its past policies, 0 to 1
+  double against_hardest =
+      0.2;  ///< and against those that win most; with the former at most 1. Elsewhere both learn
+  std::int64_t snapshot_every =
+      500'000;  ///< steps after which the present policies join the past ones, at least 1
+  double snapshot_gain =
+      0.0;  ///< or as soon as they are this many points stronger than the last; 0: never
+  std::int64_t roster_size =
+      20;  ///< past policies that are kept, spread evenly over the training, at least 3
 
-  /// Beginnings of the names of network parts that stay as they are: "policy.hidden.0". For skills that are continued.
+  /// Beginnings of the names of network parts that stay as they are: "policy.hidden.0". For skills
+  /// that are continued.
   std::vector<std::string> frozen{};
   bool operator==(const PolicyGradientSettings&) const = default;
 };
 
-/// The networks that a role's senses and the settings ask for; the value plan is empty if they share one. A value
-/// network that sees others is planned here for its own seat's columns alone; the learner adds those of others, which
-/// depend on the game. Throws Error (spec) if they cannot be built.
-std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role, const PolicyGradientSettings& settings);
+/// The networks that a role's senses and the settings ask for; the value plan is empty if they
+/// share one. A value network that sees others is planned here for its own seat's columns alone;
+/// the learner adds those of others, which depend on the game. Throws Error (spec) if they cannot
+/// be built.
+std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role,
+                                                  const PolicyGradientSettings& settings);
 
-/// Where the time of a rollout or an update went: seconds, summed over this process's threads, except `wall`.
+/// Where the time of a rollout or an update went: seconds, summed over this process's threads,
+/// except `wall`.
 struct PhaseTimes {
-  double play = 0.0;    ///< stepping lanes: ticks, senses, rewards
-  double decide = 0.0;  ///< the networks' forward passes while playing, sampling actions
-  double learn = 0.0;   ///< gradients
+  double play = 0.0;      ///< stepping lanes: ticks, senses, rewards
+  double decide = 0.0;    ///< the networks' forward passes while playing, sampling actions
+  double learn = 0.0;     ///< gradients
   double optimise = 0.0;  ///< adding up gradients, the optimiser, sending to other processes
-  double wall = 0.0;    ///< by the clock
+  double wall = 0.0;      ///< by the clock
   PhaseTimes& operator+=(const PhaseTimes& other);
 };
 
 struct CollectReport {
-  std::int64_t steps = 0;             ///< to learn from, taken in this rollout, over all seats and processes
-  std::vector<EpisodeResult> episodes{};  ///< that ended in it, of all roles that learn, in order of time, then lane
-  std::size_t stage = 0;                  ///< of the curriculum, while it was played
+  std::int64_t steps = 0;  ///< to learn from, taken in this rollout, over all seats and processes
+  std::vector<EpisodeResult>
+      episodes{};  ///< that ended in it, of all roles that learn, in order of time, then lane
+  std::size_t stage = 0;  ///< of the curriculum, while it was played
   PhaseTimes times{};
 };
 
 struct ImproveReport {
   double policy_loss = 0.0;
-  double value_loss = 0.0;          ///< in the value network's scale
-  double entropy = 0.0;             ///< mean over samples of the last epoch, nats
-  double kl = 0.0;                  ///< approximate divergence from the policy that collected, last epoch
-  double clip_share = 0.0;          ///< share of samples whose ratio was clipped, last epoch
+  double value_loss = 0.0;  ///< in the value network's scale
+  double entropy = 0.0;     ///< mean over samples of the last epoch, nats
+  double kl = 0.0;          ///< approximate divergence from the policy that collected, last epoch
+  double clip_share = 0.0;  ///< share of samples whose ratio was clipped, last epoch
   double explained_variance = 0.0;  ///< of the returns by the value network, before the update
   double gradient_norm = 0.0;       ///< of the policy network, mean over steps, before the limit
   double learning_rate = 0.0;
-  double credit_loss = 0.0;  ///< of the network behind the counterfactual baseline, in the value's scale, last epoch
-  double value_gradient_norm = 0.0;  ///< as `gradient_norm`, of the value network; 0 if they share one
-  double stddev = 0.0;               ///< of dials after the update, mean, as a share of half their range; 0 without dials
-  std::int64_t epochs = 0;           ///< gone through before the divergence was too large
+  double credit_loss =
+      0.0;  ///< of the network behind the counterfactual baseline, in the value's scale, last epoch
+  double value_gradient_norm =
+      0.0;  ///< as `gradient_norm`, of the value network; 0 if they share one
+  double stddev =
+      0.0;  ///< of dials after the update, mean, as a share of half their range; 0 without dials
+  std::int64_t epochs = 0;  ///< gone through before the divergence was too large
   PhaseTimes times{};
 };
 
 /// How a role is played in a training.
 struct RolePlayer {
-  std::shared_ptr<const Player> player{};      ///< its player; null: it learns
-  std::optional<PolicyGradientSettings> settings{};     ///< of its own if it learns; they share lanes, horizon and the roster's
+  std::shared_ptr<const Player> player{};  ///< its player; null: it learns
+  std::optional<PolicyGradientSettings>
+      settings{};  ///< of its own if it learns; they share lanes, horizon and the roster's
 };
 
 /// The first role and those that mirror it learn; others are played by their scripts, or at random.
@@ -150,11 +181,14 @@ struct RosterReport {
   struct Past {
     std::int64_t steps = 0;  ///< after which it was kept
     Rating rating{};
-    Tally lately{};  ///< the present policies' matches against it since the last snapshot; they are player a
+    Tally lately{};  ///< the present policies' matches against it since the last snapshot; they are
+                     ///< player a
   };
   std::vector<Past> past{};
-  std::vector<std::int64_t> forgotten{};  ///< past policies that beat the present ones, by their steps
-  /// Past policies each of which beats the next, and the last the first; -1 stands for the present ones.
+  std::vector<std::int64_t>
+      forgotten{};  ///< past policies that beat the present ones, by their steps
+  /// Past policies each of which beats the next, and the last the first; -1 stands for the present
+  /// ones.
   std::vector<std::array<std::int64_t, 3>> cycles{};
 };
 
@@ -171,50 +205,53 @@ struct Continuation {
   std::vector<std::string> lost_columns{}, lost_controls{};  ///< that the game does not have
 };
 
-/// Proximal policy optimisation with clipped ratios (Schulman, Wolski, Dhariwal, Radford, Klimov: "Proximal policy
-/// optimization algorithms", 2017) and generalised advantages (Schulman et al., 2016). Any roles of the game can learn
-/// together, each by a policy of its own; roles that mirror each other share one. Where sides that learn
-/// are opposed, some lanes are played against past policies (Heinrich, Lanctot, Silver: "Fictitious self-play in
-/// extensive-form games", 2015).
+/// Proximal policy optimisation with clipped ratios (Schulman, Wolski, Dhariwal, Radford, Klimov:
+/// "Proximal policy optimization algorithms", 2017) and generalised advantages (Schulman et al.,
+/// 2016). Any roles of the game can learn together, each by a policy of its own; roles that mirror
+/// each other share one. Where sides that learn are opposed, some lanes are played against past
+/// policies (Heinrich, Lanctot, Silver: "Fictitious self-play in extensive-form games", 2015).
 ///
-/// Seats of a side can be judged together: by a value network that sees all their senses (Lowe et al.: "Multi-agent
-/// actor-critic for mixed cooperative-competitive environments", 2017; Yu et al.: "The surprising effectiveness of PPO
-/// in cooperative multi-agent games", 2022), and each by what its own action changed (Foerster, Farquhar, Afouras,
-/// Nardelli, Whiteson: "Counterfactual multi-agent policy gradients", 2018). Others are read by attention, so that some
-/// may be absent.
+/// Seats of a side can be judged together: by a value network that sees all their senses (Lowe et
+/// al.: "Multi-agent actor-critic for mixed cooperative-competitive environments", 2017; Yu et al.:
+/// "The surprising effectiveness of PPO in cooperative multi-agent games", 2022), and each by what
+/// its own action changed (Foerster, Farquhar, Afouras, Nardelli, Whiteson: "Counterfactual
+/// multi-agent policy gradients", 2018). Others are read by attention, so that some may be absent.
 ///
-/// A seat whose body has left the arena still receives rewards: what comes then is credited to the last step it took.
+/// A seat whose body has left the arena still receives rewards: what comes then is credited to the
+/// last step it took.
 ///
 /// An episode that ends by a verdict has no future; one that is cut off is credited
-/// with the value of its last observation. For a fixed build the results are the same bits on any number of threads,
-/// and in any number of processes.
+/// with the value of its last observation. For a fixed build the results are the same bits on any
+/// number of threads, and in any number of processes.
 class Ppo {
  public:
-  /// `total_steps` is the length of the schedules. `players`: one for each role; without them the usual
-  /// ones. With `processes` the lanes are shared among processes, all of which
-  /// make the same calls; both must outlive the learner. Throws Error (spec) if the settings or the game cannot be used,
-  /// (refused) if the lanes cannot be shared out evenly.
-  Ppo(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed, std::int64_t total_steps, WorkerPool& pool,
-      ProcessGroup* processes = nullptr, std::vector<RolePlayer> players = {});
+  /// `total_steps` is the length of the schedules. `players`: one for each role; without them the
+  /// usual ones. With `processes` the lanes are shared among processes, all of which make the same
+  /// calls; both must outlive the learner. Throws Error (spec) if the settings or the game cannot
+  /// be used, (refused) if the lanes cannot be shared out evenly.
+  Ppo(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed,
+      std::int64_t total_steps, WorkerPool& pool, ProcessGroup* processes = nullptr,
+      std::vector<RolePlayer> players = {});
   Ppo(Ppo&&) noexcept;
   Ppo& operator=(Ppo&&) noexcept;
   ~Ppo();
 
-  /// States of a stage's arena that the given share of its episodes begins from; before the first `collect` or
-  /// `restore`. Throws Error (refused) if they are not of that arena.
-  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states, double share);
-  /// Plays `horizon` steps in every lane with the present policy. A stage of the game's curriculum that has been
-  /// learned is left at the end of it.
+  /// States of a stage's arena that the given share of its episodes begins from; before the first
+  /// `collect` or `restore`. Throws Error (refused) if they are not of that arena.
+  void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
+                  double share);
+  /// Plays `horizon` steps in every lane with the present policy. A stage of the game's curriculum
+  /// that has been learned is left at the end of it.
   CollectReport collect();
-  /// Learns from what was collected last. Throws Error (numbers), naming the layer, if a loss or gradient is not
-  /// finite.
-  /// The report is the first learning role's; `improvements` has one for each policy that learns.
+  /// Learns from what was collected last. Throws Error (numbers), naming the layer, if a loss or
+  /// gradient is not finite. The report is the first learning role's; `improvements` has one for
+  /// each policy that learns.
   ImproveReport improve();
   const std::vector<ImproveReport>& improvements() const noexcept;
 
-  std::int64_t steps() const noexcept;  ///< taken so far, over all seats
-  std::int64_t updates() const noexcept;    ///< improvements so far
-  std::size_t stage() const noexcept;       ///< of the curriculum; see Game::stages
+  std::int64_t steps() const noexcept;    ///< taken so far, over all seats
+  std::int64_t updates() const noexcept;  ///< improvements so far
+  std::size_t stage() const noexcept;     ///< of the curriculum; see Game::stages
   /// Of the policy that plays a role. Throws Error (usage) if it does not learn.
   const PolicySignature& signature(std::size_t role) const;
   /// Whether a role learns, and the first role of those that its policy plays.
@@ -222,12 +259,14 @@ class Ppo {
   /// Of trainings with opposed sides that learn; else empty.
   RosterReport roster() const;
 
-  /// Everything needed to continue: weights, optimiser, normaliser, lanes and counters. To be called after `improve`.
+  /// Everything needed to continue: weights, optimiser, normaliser, lanes and counters. To be
+  /// called after `improve`.
   void store(TensorFile& file) const;
-  /// Goes on from a stored state. Throws Error (refused), naming the difference, if it is of another game or network.
+  /// Goes on from a stored state. Throws Error (refused), naming the difference, if it is of
+  /// another game or network.
   void restore(const TensorFile& file);
-  /// Begins with what fits of a policy that was trained in another game or with other networks; before the first
-  /// `collect`. Throws Error (refused) if nothing fits.
+  /// Begins with what fits of a policy that was trained in another game or with other networks;
+  /// before the first `collect`. Throws Error (refused) if nothing fits.
   Continuation continue_from(const TensorFile& file);
   /// The present policy of a role, for playing. Throws Error (usage) if it does not learn.
   Policy policy(std::size_t role = 0) const;

@@ -10,8 +10,8 @@
 
 namespace zithercraft {
 
-/// Processes that work together, on one machine or on many, and how they exchange their results. Every one has
-/// to sum and gather the same things in the same order.
+/// Processes that work together, on one machine or on many, and how they exchange their results.
+/// Every one has to sum and gather the same things in the same order.
 class ProcessGroup {
  public:
   virtual ~ProcessGroup() = default;
@@ -19,8 +19,9 @@ class ProcessGroup {
   virtual std::size_t number() const noexcept = 0;  ///< of this one, from 0
   /// How many of them are on this machine, this one included.
   virtual std::size_t here() const noexcept = 0;
-  /// Puts the sum over all processes, a power of two, in place of the numbers. It is made in pairs, then in pairs of pairs:
-  /// the order is that in which one process alone adds what its lanes found.
+  /// Puts the sum over all processes, a power of two, in place of the numbers. It is made in pairs,
+  /// then in pairs of pairs: the order is that in which one process alone adds what its lanes
+  /// found.
   virtual void add_up(std::span<float> numbers) = 0;
   /// What all processes have, one after the other.
   virtual std::vector<std::byte> gather(std::span<const std::byte> own) = 0;
@@ -37,16 +38,17 @@ class ProcessGroup {
   virtual void answer(std::size_t process, std::span<const std::byte> text) = 0;
 };
 
-/// What processes join for: one training needs a power of two of them, work that is handed out any number.
+/// What processes join for: one training needs a power of two of them, work that is handed out any
+/// number.
 enum class Together : std::uint8_t { training, handing_out };
 
-/// Joins the processes that `mpirun` started together with this one; null if it was started alone. To be called once,
-/// by the main thread. Throws Error (refused) if it was started with others that it cannot join: the library was built
-/// without Open MPI, or their number does not fit.
+/// Joins the processes that `mpirun` started together with this one; null if it was started alone.
+/// To be called once, by the main thread. Throws Error (refused) if it was started with others that
+/// it cannot join: the library was built without Open MPI, or their number does not fit.
 std::unique_ptr<ProcessGroup> join_process_group(Together together = Together::training);
 
-/// Ends this process with a message on standard error, and the others with it: one that fails would leave them waiting.
-/// What fails in all of them is said once, by the first.
+/// Ends this process with a message on standard error, and the others with it: one that fails would
+/// leave them waiting. What fails in all of them is said once, by the first.
 [[noreturn]] void end_all_processes(const std::string& message, int status);
 
 }  // namespace zithercraft

@@ -10,13 +10,16 @@ namespace zithercraft {
 
 /// How a network reads senses that are more than columns.
 struct FrontSettings {
-  std::vector<ConvolutionLayer> pictures{};  ///< over cameras and windows, as many as fit; none: plain columns
-  std::int64_t picture_least = 12;           ///< pixels or cells along both sides from which on they are used
-  std::int64_t crowd_width = 32;             ///< features of each other in a crowd; 0: plain columns
-  std::int64_t crowd_queries = 2;            ///< means taken over a crowd by attention
+  std::vector<ConvolutionLayer>
+      pictures{};  ///< over cameras and windows, as many as fit; none: plain columns
+  std::int64_t picture_least =
+      12;                          ///< pixels or cells along both sides from which on they are used
+  std::int64_t crowd_width = 32;   ///< features of each other in a crowd; 0: plain columns
+  std::int64_t crowd_queries = 2;  ///< means taken over a crowd by attention
 };
 
-/// A plan for a network that decides for the role: its columns, fronts and outputs, without hidden layers.
+/// A plan for a network that decides for the role: its columns, fronts and outputs, without hidden
+/// layers.
 NetworkPlan plan_fronts(const Role& role, const FrontSettings& settings);
 
 }  // namespace zithercraft

@@ -11,13 +11,15 @@
 
 namespace zithercraft {
 
-/// Decides for the seats of a role: a policy, a script, a person, random, a recording. A player is used by one thread at a time; `copy` makes one for another.
+/// Decides for the seats of a role: a policy, a script, a person, random, a recording. A player is
+/// used by one thread at a time; `copy` makes one for another.
 class Player {
  public:
   virtual ~Player() = default;
   virtual std::string name() const = 0;
   virtual std::unique_ptr<Player> copy() const = 0;
-  /// Fills in the role's controls for `count` lanes from `first`. What it decides depends on the lane's episode alone.
+  /// Fills in the role's controls for `count` lanes from `first`. What it decides depends on the
+  /// lane's episode alone.
   virtual void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) = 0;
 };
 
@@ -31,9 +33,11 @@ const char* name_of(ActionMode actions);
 /// What a policy does if it is asked for these: never `usual`.
 ActionMode actions_of(const Policy& policy, ActionMode asked);
 
-/// A trained policy of the role, or of the one that the role mirrors. Throws Error (refused), naming the difference, if it does not fit the game's role.
+/// A trained policy of the role, or of the one that the role mirrors. Throws Error (refused),
+/// naming the difference, if it does not fit the game's role.
 std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy policy,
-                                    ActionMode actions = ActionMode::usual, std::uint64_t seed = 0);
+                                      ActionMode actions = ActionMode::usual,
+                                      std::uint64_t seed = 0);
 
 /// Every control uniform in its range, drawn at each step.
 std::unique_ptr<Player> random_player(std::uint64_t seed = 0);

@@ -12,8 +12,8 @@
 /// A person at the controls.
 namespace zithercraft {
 
-/// Turns held keys and a gamepad into the controls of a role, by its bindings (see KeyBinding). A key that was pressed
-/// and let go again between two steps counts for the next one.
+/// Turns held keys and a gamepad into the controls of a role, by its bindings (see KeyBinding). A
+/// key that was pressed and let go again between two steps counts for the next one.
 class Steering {
  public:
   explicit Steering(const Role& role) : role_(role) {}
@@ -43,11 +43,12 @@ class Steering {
   std::vector<bool> buttons_;
 };
 
-/// Keys that are pressed and released at given steps, for tests and demonstrations; the file's form is specified in
-/// docs/formats/keys.md.
+/// Keys that are pressed and released at given steps, for tests and demonstrations; the file's form
+/// is specified in docs/formats/keys.md.
 class KeyScript {
  public:
-  /// Throws Error (file) if the file cannot be read, Error (spec) with the line if it makes no sense.
+  /// Throws Error (file) if the file cannot be read, Error (spec) with the line if it makes no
+  /// sense.
   static KeyScript load(const std::filesystem::path& file);
   static KeyScript parse(const std::string& text, const std::string& source);
 

@@ -7,8 +7,8 @@
 
 namespace zithercraft {
 
-/// Gradient descent with running moments (Kingma and Ba: "Adam: a method for stochastic optimization", 2015), with
-/// decay rates 0.9 and 0.999.
+/// Gradient descent with running moments (Kingma and Ba: "Adam: a method for stochastic
+/// optimization", 2015), with decay rates 0.9 and 0.999.
 class Adam {
  public:
   Adam() = default;

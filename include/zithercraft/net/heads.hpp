@@ -10,11 +10,11 @@ namespace zithercraft {
 
 class RandomStream;
 
-/// Turns a policy network's outputs into controls: one mean per dial (diagonal Gaussian with a standard deviation that does not
-/// depend on the senses), one logit per option of a choice.
+/// Turns a policy network's outputs into controls: one mean per dial (diagonal Gaussian with a
+/// standard deviation that does not depend on the senses), one logit per option of a choice.
 ///
-/// Actions are kept in the network's own scale: a dial as an unbounded number of which [-1, 1] is its range, a choice
-/// as its option number. `controls_of` brings them into the game's ranges.
+/// Actions are kept in the network's own scale: a dial as an unbounded number of which [-1, 1] is
+/// its range, a choice as its option number. `controls_of` brings them into the game's ranges.
 class Heads {
  public:
   Heads() = default;
@@ -29,40 +29,46 @@ class Heads {
 
   /// Reads from a row of senses which of these are allowed now.
   void read_masks(std::span<const float> senses, std::span<float> allowed) const;
-  /// Lowers the logits of options that are not allowed until their probability is nothing; they then have no gradient.
+  /// Lowers the logits of options that are not allowed until their probability is nothing; they
+  /// then have no gradient.
   template <class Scalar>
   void forbid(std::span<const float> allowed, std::span<Scalar> outputs) const;
 
   /// Samples an action and returns the natural logarithm of its probability (density).
-  float sample(std::span<const float> outputs, std::span<const float> log_stddev, RandomStream& random,
-               std::span<float> action) const;
+  float sample(std::span<const float> outputs, std::span<const float> log_stddev,
+               RandomStream& random, std::span<float> action) const;
   /// The most likely action.
   void greedy(std::span<const float> outputs, std::span<float> action) const;
   /// Control values for the game: dials clamped into their ranges, choices as they are.
   void controls_of(std::span<const float> action, std::span<float> controls) const;
-  /// Probabilities of options; means and standard deviations of dials in the game's ranges. See `probability_count`.
-  void probabilities(std::span<const float> outputs, std::span<const float> log_stddev, std::span<float> probabilities) const;
+  /// Probabilities of options; means and standard deviations of dials in the game's ranges. See
+  /// `probability_count`.
+  void probabilities(std::span<const float> outputs, std::span<const float> log_stddev,
+                     std::span<float> probabilities) const;
 
-  // All choices of an action taken as one: of how many combinations, which one it is, and how likely each is. Dials
-  // are left out. Combinations are counted like numbers whose last digit is the last choice; beyond 2^32 there are no
-  // more.
+  // All choices of an action taken as one: of how many combinations, which one it is, and how
+  // likely each is. Dials are left out. Combinations are counted like numbers whose last digit is
+  // the last choice; beyond 2^32 there are no more.
   std::size_t combinations() const noexcept;
   std::size_t combination(std::span<const float> action) const;
-  void combination_probabilities(std::span<const float> outputs, std::span<float> probabilities) const;
+  void combination_probabilities(std::span<const float> outputs,
+                                 std::span<float> probabilities) const;
 
   template <class Scalar>
   struct Judged {
     Scalar log_probability{}, entropy{};
   };
-  /// How likely an action is, and the entropy of the distribution it was drawn from. `kept` has room for twice the
-  /// outputs and serves `add_gradient`.
+  /// How likely an action is, and the entropy of the distribution it was drawn from. `kept` has
+  /// room for twice the outputs and serves `add_gradient`.
   template <class Scalar>
   Judged<Scalar> judge(std::span<const Scalar> outputs, std::span<const Scalar> log_stddev,
                        std::span<const float> action, std::span<Scalar> kept) const;
-  /// Adds the gradient of `by_log_probability * log_probability + by_entropy * entropy` of the action last judged.
+  /// Adds the gradient of `by_log_probability * log_probability + by_entropy * entropy` of the
+  /// action last judged.
   template <class Scalar>
-  void add_gradient(std::span<const Scalar> kept, std::span<const float> action, Scalar by_log_probability,
-                    Scalar by_entropy, std::span<Scalar> output_gradient, std::span<Scalar> stddev_gradient) const;
+  void add_gradient(std::span<const Scalar> kept, std::span<const float> action,
+                    Scalar by_log_probability, Scalar by_entropy, std::span<Scalar> output_gradient,
+                    std::span<Scalar> stddev_gradient) const;
 
  private:
   struct Head {

@@ -23,13 +23,13 @@ struct NetworkPart {
   std::size_t offset = 0, stride = 0;  ///< in the flat array
 };
 
-/// A network of fully connected layers, with convolutions over pictures, attention over crowds and a memory where the
-/// plan asks for them.
+/// A network of fully connected layers, with convolutions over pictures, attention over crowds and
+/// a memory where the plan asks for them.
 ///
-/// It holds no weights: they live in one flat array given by the caller, so that optimisers, checkpoints and gradient
-/// checks see plain numbers; `prepare` makes of them what is best to compute with. `float` for use, `double` for
-/// checking gradients. All arrays of numbers must come from AlignedBuffer. A row's result does not depend on the rows
-/// beside it, to the last bit.
+/// It holds no weights: they live in one flat array given by the caller, so that optimisers,
+/// checkpoints and gradient checks see plain numbers; `prepare` makes of them what is best to
+/// compute with. `float` for use, `double` for checking gradients. All arrays of numbers must come
+/// from AlignedBuffer. A row's result does not depend on the rows beside it, to the last bit.
 template <class Scalar>
 class Network {
  public:
@@ -39,11 +39,11 @@ class Network {
   /// The order of a batch's rows: `steps` in time of `sequences` agents, [steps][sequences].
   struct Order {
     std::size_t steps = 1, sequences = 0;
-    /// For each row whether it is the first step of an episode, before which nothing is remembered; empty if none
-    /// is.
+    /// For each row whether it is the first step of an episode, before which nothing is remembered;
+    /// empty if none is.
     std::span<const std::uint8_t> begins{};
-    /// [sequences][memory_stride()]: what was remembered before the first step, and then after the last. Networks
-    /// without memory ignore it.
+    /// [sequences][memory_stride()]: what was remembered before the first step, and then after the
+    /// last. Networks without memory ignore it.
     std::span<Scalar> memory{};
     std::size_t rows() const { return steps * sequences; }
   };
@@ -64,13 +64,15 @@ class Network {
   std::size_t output_stride() const noexcept;
   std::size_t memory_stride() const noexcept;
 
-  /// Length of the flat array; each part of it starts on a 64-byte boundary. What lies between rows stays 0.
+  /// Length of the flat array; each part of it starts on a 64-byte boundary. What lies between rows
+  /// stays 0.
   std::size_t parameters() const noexcept { return parameters_; }
   std::size_t prepared() const noexcept { return prepared_; }
   std::span<const NetworkPart> parts() const noexcept { return parts_; }
 
-  /// Orthogonal weights (Saxe, McClelland, Ganguli: "Exact solutions to the nonlinear dynamics of learning in deep
-  /// linear neural networks", 2014), biases 0. Hidden layers get gain sqrt(2), the last one `last_gain`.
+  /// Orthogonal weights (Saxe, McClelland, Ganguli: "Exact solutions to the nonlinear dynamics of
+  /// learning in deep linear neural networks", 2014), biases 0. Hidden layers get gain sqrt(2), the
+  /// last one `last_gain`.
   void initialise(std::span<Scalar> parameters, RandomStream& random, double last_gain) const;
   /// To be called whenever the parameters have changed.
   void prepare(std::span<const Scalar> parameters, std::span<Scalar> prepared) const;
@@ -79,15 +81,17 @@ class Network {
 
   /// Returns the outputs, [rows][output_stride()], which stay in the workspace until its next use.
   std::span<Scalar> forward(std::span<const Scalar> parameters, std::span<const Scalar> prepared,
-                            std::span<const Scalar> inputs, const Order& order, Workspace& room) const;
-  /// What layer `layer` gave for the first row that was last sent forward: fronts, if there are any, then hidden
-  /// layers, the memory, if there is one, and the outputs.
+                            std::span<const Scalar> inputs, const Order& order,
+                            Workspace& room) const;
+  /// What layer `layer` gave for the first row that was last sent forward: fronts, if there are
+  /// any, then hidden layers, the memory, if there is one, and the outputs.
   std::span<const Scalar> layer_values(const Workspace& room, std::size_t layer) const;
   std::size_t layers() const noexcept { return layers_.size(); }
-  /// Adds d(loss)/d(parameters) to `gradient`, given d(loss)/d(outputs) of the batch last sent forward through `room`.
-  /// What was remembered before the first step counts as given.
-  void backward(std::span<const Scalar> parameters, std::span<const Scalar> prepared, std::span<const Scalar> inputs,
-                const Order& order, std::span<Scalar> output_gradient, Workspace& room,
+  /// Adds d(loss)/d(parameters) to `gradient`, given d(loss)/d(outputs) of the batch last sent
+  /// forward through `room`. What was remembered before the first step counts as given.
+  void backward(std::span<const Scalar> parameters, std::span<const Scalar> prepared,
+                std::span<const Scalar> inputs, const Order& order,
+                std::span<Scalar> output_gradient, Workspace& room,
                 std::span<Scalar> gradient) const;
 
  private:

@@ -16,8 +16,8 @@ enum class NodeActivation : std::uint8_t {
   steep     ///< 1 / (1 + e^-4.9x), nearly a switch
 };
 
-/// A network of single nodes and links, as evolution grows it. Nodes are numbered: the inputs, a node that is always 1,
-/// the outputs, then hidden ones.
+/// A network of single nodes and links, as evolution grows it. Nodes are numbered: the inputs, a
+/// node that is always 1, the outputs, then hidden ones.
 struct NetworkGraph {
   struct Link {
     std::uint32_t from = 0, to = 0;  ///< nodes; `to` is an output or a hidden one
@@ -26,7 +26,8 @@ struct NetworkGraph {
     bool operator==(const Link&) const = default;
   };
   std::size_t inputs = 0, outputs = 0, hidden = 0;
-  NodeActivation hidden_activation = NodeActivation::tanh, output_activation = NodeActivation::linear;
+  NodeActivation hidden_activation = NodeActivation::tanh,
+                 output_activation = NodeActivation::linear;
   std::vector<Link> links{};
 
   std::size_t bias() const noexcept { return inputs; }
@@ -36,14 +37,14 @@ struct NetworkGraph {
   bool operator==(const NetworkGraph&) const = default;
 };
 
-/// Networks of many shapes, compiled one behind the other: for each node in the order in which they can be worked out
-/// what it reads and by which weights. What no output depends on is left out.
+/// Networks of many shapes, compiled one behind the other: for each node in the order in which they
+/// can be worked out what it reads and by which weights. What no output depends on is left out.
 class GraphProgram {
  public:
   /// Forgets all, keeping the memory.
   void clear() noexcept;
-  /// Compiles one more and returns its number. Throws Error (spec) if a link joins nodes that are not there or links
-  /// that do not go back form a cycle.
+  /// Compiles one more and returns its number. Throws Error (spec) if a link joins nodes that are
+  /// not there or links that do not go back form a cycle.
   std::size_t add(const NetworkGraph& graph);
   std::size_t count() const noexcept { return entries_.size(); }
 
@@ -51,10 +52,10 @@ class GraphProgram {
   std::size_t memory(std::size_t network) const noexcept { return entries_[network].memory; }
   /// Numbers that the working memory of any of them needs.
   std::size_t room() const noexcept { return room_; }
-  /// One step of one network. `memory`: as many numbers as it keeps, all 0 at the beginning of an episode; `room`:
-  /// from the caller, one per thread. Nothing is allocated.
-  void decide(std::size_t network, std::span<const float> inputs, std::span<float> outputs, std::span<float> memory,
-              std::span<float> room) const noexcept;
+  /// One step of one network. `memory`: as many numbers as it keeps, all 0 at the beginning of an
+  /// episode; `room`: from the caller, one per thread. Nothing is allocated.
+  void decide(std::size_t network, std::span<const float> inputs, std::span<float> outputs,
+              std::span<float> memory, std::span<float> room) const noexcept;
   /// The place of each node of the graph in the room after `decide`; nodes() if it was left out.
   std::vector<std::size_t> places(std::size_t network) const;
 
@@ -68,7 +69,8 @@ class GraphProgram {
     float weight = 0.0f;
   };
   struct Entry {
-    std::size_t first_step = 0, steps = 0, first_read = 0, first_output = 0, first_kept = 0, first_place = 0, nodes = 0;
+    std::size_t first_step = 0, steps = 0, first_read = 0, first_output = 0, first_kept = 0,
+                first_place = 0, nodes = 0;
     std::size_t inputs = 0, outputs = 0, memory = 0;
   };
   std::vector<Entry> entries_;

@@ -13,8 +13,8 @@ namespace zithercraft {
 struct NetworkMap {
   enum class Kind : std::uint8_t { input, bias, hidden, remembered, output };
   struct Node {
-    std::string
-        name{};  ///< of a column, of a feature of a front, of a control or its option; of a hidden one its number
+    std::string name{};  ///< of a column, of a feature of a front, of a control or its option; of a
+                         ///< hidden one its number
     Kind kind = Kind::hidden;
     std::size_t layer = 0;  ///< 0 for inputs; nobody reads what lies behind
     bool used = false;      ///< some link comes from it, or leads to it
@@ -34,8 +34,8 @@ struct NetworkMap {
   std::size_t find(const std::string& name) const;
 };
 
-/// Of a policy that has grown what it is; of a fixed one from what its first hidden layer reads on. Of a memory the
-/// links that bring something new into it are shown.
+/// Of a policy that has grown what it is; of a fixed one from what its first hidden layer reads on.
+/// Of a memory the links that bring something new into it are shown.
 NetworkMap map_of(const Policy& policy);
 
 /// What a policy's outputs are called: dials by their names, options as "choice.option".

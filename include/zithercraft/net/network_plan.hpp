@@ -23,7 +23,8 @@ struct ConvolutionLayer {
   bool operator==(const ConvolutionLayer&) const = default;
 };
 
-/// Columns that form a picture, read by convolutions. The picture's features follow those columns no front reads.
+/// Columns that form a picture, read by convolutions. The picture's features follow those columns
+/// no front reads.
 struct PictureFront {
   std::string name{};
   std::size_t height = 0, width = 0, channels = 0;
@@ -32,27 +33,29 @@ struct PictureFront {
   bool operator==(const PictureFront&) const = default;
 };
 
-/// Columns that describe any number of others, read by attention: each other becomes `width` features, and each of
-/// `queries` learned questions takes a mean of these, weighted by how well they answer it. Nobody there gives 0.
-/// (Vaswani et al.: "Attention is all you need", 2017; pooling as in Lee et al.: "Set transformer", 2019.)
+/// Columns that describe any number of others, read by attention: each other becomes `width`
+/// features, and each of `queries` learned questions takes a mean of these, weighted by how well
+/// they answer it. Nobody there gives 0. (Vaswani et al.: "Attention is all you need", 2017;
+/// pooling as in Lee et al.: "Set transformer", 2019.)
 struct CrowdFront {
   std::string name{};
   std::size_t others = 0, columns_each = 0;
-  std::size_t here = 0;                  ///< which of an other's columns is 1 if it is there, and 0 if not
+  std::size_t here = 0;  ///< which of an other's columns is 1 if it is there, and 0 if not
   std::vector<std::uint32_t> columns{};  ///< [others][columns_each]
   std::size_t width = 32, queries = 2;
   bool operator==(const CrowdFront&) const = default;
 };
 
-/// What a network is made of, from its inputs to its outputs: fronts, hidden layers, memory, and a linear layer.
+/// What a network is made of, from its inputs to its outputs: fronts, hidden layers, memory, and a
+/// linear layer.
 struct NetworkPlan {
   std::size_t columns = 0;
   std::vector<PictureFront> pictures{};
   std::vector<CrowdFront> crowds{};
   std::vector<std::size_t> hidden{};  ///< widths of the fully connected layers
   Activation activation = Activation::tanh;
-  /// Numbers that a gated recurrent unit keeps from step to step (Cho et al.: "Learning phrase representations
-  /// using RNN encoder-decoder", 2014); 0 for none.
+  /// Numbers that a gated recurrent unit keeps from step to step (Cho et al.: "Learning phrase
+  /// representations using RNN encoder-decoder", 2014); 0 for none.
   std::size_t memory = 0;
   std::size_t outputs = 0;
   bool operator==(const NetworkPlan&) const = default;
@@ -65,7 +68,8 @@ struct NetworkPlan {
 
 /// Height and width of a picture after a convolution.
 inline std::size_t after_convolution(std::size_t pixels, const ConvolutionLayer& layer) {
-  return (pixels - static_cast<std::size_t>(layer.size)) / static_cast<std::size_t>(layer.stride) + 1;
+  return (pixels - static_cast<std::size_t>(layer.size)) / static_cast<std::size_t>(layer.stride) +
+         1;
 }
 
 /// The first difference between two plans in plain words; empty if they are equal.

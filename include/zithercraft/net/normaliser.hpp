@@ -6,17 +6,19 @@
 
 namespace zithercraft {
 
-/// Brings observation columns to mean 0 and standard deviation 1 by running statistics, clamped to [-5, 5].
+/// Brings observation columns to mean 0 and standard deviation 1 by running statistics, clamped to
+/// [-5, 5].
 ///
-/// Before anything was folded in, columns pass unchanged. Means and squared deviations are merged by the pairwise
-/// formula of Chan, Golub and LeVeque (1979), in doubles and in the order of calls.
+/// Before anything was folded in, columns pass unchanged. Means and squared deviations are merged
+/// by the pairwise formula of Chan, Golub and LeVeque (1979), in doubles and in the order of calls.
 class Normaliser {
  public:
   static constexpr float limit = 5.0f;
 
   Normaliser() = default;
   explicit Normaliser(std::size_t columns);
-  /// Takes stored statistics: rows seen, means, sums of squared deviations, as many as there are columns.
+  /// Takes stored statistics: rows seen, means, sums of squared deviations, as many as there are
+  /// columns.
   void set(double count, std::vector<double> mean, std::vector<double> deviation);
   /// This column passes unchanged from now on.
   void leave(std::size_t column);
@@ -42,8 +44,10 @@ class Normaliser {
   void fold(const Moments& moments);
   /// Takes [n][columns] raw rows into the statistics.
   void fold(std::span<const float> rows);
-  /// Normalises [n][columns] rows. `out` may be `rows`; its rows are `stride` numbers apart, `columns()` if that is 0.
-  void apply(std::span<const float> rows, std::span<float> out, std::size_t stride = 0) const noexcept;
+  /// Normalises [n][columns] rows. `out` may be `rows`; its rows are `stride` numbers apart,
+  /// `columns()` if that is 0.
+  void apply(std::span<const float> rows, std::span<float> out,
+             std::size_t stride = 0) const noexcept;
 
  private:
   void refresh();

@@ -22,13 +22,15 @@ struct PolicySignature {
   std::vector<Column> columns{};
   std::vector<ControlInfo> controls{};
   NetworkPlan policy{};  ///< of the policy network
-  NetworkPlan value{};   ///< of the value network; without columns if there is none, or if the policy network has one
-                         ///< output more, which is the value
-  NetworkPlan credit{};  ///< of the network behind a counterfactual baseline; without columns if there is none
-  /// What the value and the credit network read if they see more than the policy; the value network reads as many of
-  /// these as it has columns. Else empty.
+  NetworkPlan value{};   ///< of the value network; without columns if there is none, or if the
+                        ///< policy network has one output more, which is the value
+  NetworkPlan credit{};  ///< of the network behind a counterfactual baseline; without columns if
+                         ///< there is none
+  /// What the value and the credit network read if they see more than the policy; the value network
+  /// reads as many of these as it has columns. Else empty.
   std::vector<std::string> seen{};
-  bool grown = false;  ///< the policy is a NetworkGraph; `policy` then has its columns and outputs alone
+  bool grown =
+      false;  ///< the policy is a NetworkGraph; `policy` then has its columns and outputs alone
   bool sampled = false;  ///< it was evolved to sample its actions
   bool operator==(const PolicySignature&) const = default;
 
@@ -37,13 +39,15 @@ struct PolicySignature {
   static PolicySignature from(const TensorFile& file);
 };
 
-/// The first difference between two signatures in plain words ("the column 'rays[3].hull' is new"); empty if equal.
+/// The first difference between two signatures in plain words ("the column 'rays[3].hull' is new");
+/// empty if equal.
 std::string first_difference(const PolicySignature& wanted, const PolicySignature& found);
 
 /// The place of a role's policy in a checkpoint whose first policy is another role's.
 inline std::string policy_place(const std::string& role) { return "roles/" + role + "/"; }
 
-/// A trained policy, ready to be asked for steps. This class and what it needs are all that a finished game links.
+/// A trained policy, ready to be asked for steps. This class and what it needs are all that a
+/// finished game links.
 ///
 /// Copies share the weights; a copy has its own working memory, so give each thread one.
 class Policy {
@@ -51,9 +55,10 @@ class Policy {
   /// Throws Error (file) if the checkpoint is missing or damaged.
   static Policy load(const std::filesystem::path& checkpoint);
   static Policy from(const TensorFile& checkpoint);
-  /// The policy of a role, of those that a checkpoint holds; or if it has none, that of the other role, if one is named.
-  /// Throws Error (refused) if it has neither.
-  static Policy load(const std::filesystem::path& checkpoint, const std::string& role, const std::string& or_role = {});
+  /// The policy of a role, of those that a checkpoint holds; or if it has none, that of the other
+  /// role, if one is named. Throws Error (refused) if it has neither.
+  static Policy load(const std::filesystem::path& checkpoint, const std::string& role,
+                     const std::string& or_role = {});
 
   Policy(const Policy& other);
   Policy(Policy&&) noexcept;
@@ -70,40 +75,45 @@ class Policy {
     std::vector<float> numbers{};
   };
   std::vector<Part> parts() const;
-  /// What every node of the policy network is after deciding for one row of senses, in the order of `map_of`. For
-  /// looking at; allocates.
+  /// What every node of the policy network is after deciding for one row of senses, in the order of
+  /// `map_of`. For looking at; allocates.
   std::vector<float> node_values(std::span<const float> senses, std::span<float> memory = {});
   std::size_t columns() const noexcept { return signature().columns.size(); }
   std::size_t controls() const noexcept { return signature().controls.size(); }
 
-  /// How many numbers a policy with a memory keeps for an agent from step to step; 0 for others. Give `decide`
-  /// and its like that many for each row, all 0 at an episode's beginning; they are brought up to date by each call.
+  /// How many numbers a policy with a memory keeps for an agent from step to step; 0 for others.
+  /// Give `decide` and its like that many for each row, all 0 at an episode's beginning; they are
+  /// brought up to date by each call.
   std::size_t memory() const noexcept;
 
-  /// The most likely controls for `senses`: one row of columns, or many rows one after the other. Nothing is allocated.
-  /// Throws Error (usage) if the spans do not fit the policy.
-  void decide(std::span<const float> senses, std::span<float> controls, std::span<float> memory = {});
+  /// The most likely controls for `senses`: one row of columns, or many rows one after the other.
+  /// Nothing is allocated. Throws Error (usage) if the spans do not fit the policy.
+  void decide(std::span<const float> senses, std::span<float> controls,
+              std::span<float> memory = {});
   /// Controls sampled from the policy's distribution.
   void decide(std::span<const float> senses, std::span<float> controls, RandomStream& random,
               std::span<float> memory = {});
-  /// Whether it can estimate values: not if it was evolved, or only a value network could that saw in training what others
-  /// sensed.
+  /// Whether it can estimate values: not if it was evolved, or only a value network could that saw
+  /// in training what others sensed.
   bool knows_values() const noexcept;
-  /// The value network's estimate of the return still to come, one per row. Throws Error (usage) if there is none.
+  /// The value network's estimate of the return still to come, one per row. Throws Error (usage) if
+  /// there is none.
   void values(std::span<const float> senses, std::span<float> values, std::span<float> memory = {});
-  /// What it may decide: per row `probability_count(controls)` numbers, control by control. Remembers as `decide` does; `values`
-  /// keeps a memory of its own in the same numbers.
-  void probabilities(std::span<const float> senses, std::span<float> probabilities, std::span<float> memory = {});
+  /// What it may decide: per row `probability_count(controls)` numbers, control by control.
+  /// Remembers as `decide` does; `values` keeps a memory of its own in the same numbers.
+  void probabilities(std::span<const float> senses, std::span<float> probabilities,
+                     std::span<float> memory = {});
 
  private:
   struct Weights;
   struct Room;
   explicit Policy(std::shared_ptr<const Weights> weights);
   template <class Use>
-  void each_row(std::span<const float> senses, std::span<float> memory, bool value, const char* asked, Use use);
+  void each_row(std::span<const float> senses, std::span<float> memory, bool value,
+                const char* asked, Use use);
   template <class Use>
-  void each_step(std::span<const float> senses, std::span<float> out, std::size_t width, std::span<float> memory,
-                     const char* asked, Use use);
+  void each_step(std::span<const float> senses, std::span<float> out, std::size_t width,
+                 std::span<float> memory, const char* asked, Use use);
 
   std::shared_ptr<const Weights> weights_;
   std::unique_ptr<Room> room_;

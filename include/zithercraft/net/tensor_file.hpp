@@ -13,7 +13,8 @@ namespace zithercraft {
 
 /// Named arrays and texts in one file in the open safetensors format.
 ///
-/// Metadata carries a checksum of everything else in the file, so that damage is noticed when it is read.
+/// Metadata carries a checksum of everything else in the file, so that damage is noticed when it is
+/// read.
 class TensorFile {
  public:
   struct Tensor {
@@ -30,7 +31,8 @@ class TensorFile {
   void put(const std::string& name, std::span<const std::byte> values);
 
   bool has(const std::string& name) const { return tensors_.contains(name); }
-  /// Throws Error (file) if there is no tensor of that name and type, or it does not have `out.size()` elements.
+  /// Throws Error (file) if there is no tensor of that name and type, or it does not have
+  /// `out.size()` elements.
   void get(const std::string& name, std::span<float> out) const;
   std::vector<double> doubles(const std::string& name) const;
   std::vector<std::int64_t> integers(const std::string& name) const;

@@ -16,24 +16,27 @@ namespace zithercraft {
 
 /// What a replay says about itself. The file format is specified in docs/formats/replay.md.
 struct ReplayInfo {
-  std::string game{};                 ///< the game's name
-  std::string game_toml{};            ///< the whole game
+  std::string game{};                  ///< the game's name
+  std::string game_toml{};             ///< the whole game
   std::vector<std::string> players{};  ///< who decided, one per role
-  std::uint64_t seed = 0;             ///< the seed the user gave
-  std::string made_with{};            ///< version of the library
+  std::uint64_t seed = 0;              ///< the seed the user gave
+  std::string made_with{};             ///< version of the library
 };
 
 /// One role's part of a moment; rows are seats.
 struct RoleMoment {
   std::vector<float> observations{};  ///< [seats][columns], after the step
-  std::vector<float> controls{};      ///< [seats][controls], that led here; zeros at an episode's start
-  std::vector<float> rewards{};      ///< [seats][terms], rewards of the step; zeros at the start
-  std::vector<float> values{};        ///< [seats], expected return from here on; zeros if nobody estimates it
-  std::vector<float> probabilities{};          ///< [seats][probability_count(controls)], probabilities of the next action; zeros if none are given
+  std::vector<float> controls{};  ///< [seats][controls], that led here; zeros at an episode's start
+  std::vector<float> rewards{};   ///< [seats][terms], rewards of the step; zeros at the start
+  std::vector<float>
+      values{};  ///< [seats], expected return from here on; zeros if nobody estimates it
+  std::vector<float> probabilities{};  ///< [seats][probability_count(controls)], probabilities of
+                                       ///< the next action; zeros if none are given
   bool operator==(const RoleMoment&) const = default;
 };
 
-/// Something of the user's own that is drawn over a moment: points, a line, cells, or things in another colour.
+/// Something of the user's own that is drawn over a moment: points, a line, cells, or things in
+/// another colour.
 struct Overlay {
   enum class Form : std::uint32_t {
     points,  ///< `numbers`: x, y, z of each, metres
@@ -59,18 +62,18 @@ struct Moment {
   std::vector<Overlay> overlays{};
 };
 
-/// What is recorded beside what the lanes know: one number or row per role and seat, one after the other. Empty where
-/// nobody estimates.
+/// What is recorded beside what the lanes know: one number or row per role and seat, one after the
+/// other. Empty where nobody estimates.
 struct Estimates {
-  std::span<const float> values{};  ///< of what is sensed now
-  std::span<const float> probabilities{};    ///< see RoleMoment
+  std::span<const float> values{};         ///< of what is sensed now
+  std::span<const float> probabilities{};  ///< see RoleMoment
 };
 
 /// The keys of the episode that begins with this moment.
 EpisodeKey episode_key(const Moment& start);
 
-/// Writes a replay as it is played. Until `finish`, the file is named "<path>.part" and can be read up to its last
-/// chunk should the program die.
+/// Writes a replay as it is played. Until `finish`, the file is named "<path>.part" and can be read
+/// up to its last chunk should the program die.
 class ReplayWriter {
  public:
   /// Throws Error (file) if the file cannot be created.
@@ -79,12 +82,14 @@ class ReplayWriter {
   ReplayWriter(const ReplayWriter&) = delete;
   ReplayWriter& operator=(const ReplayWriter&) = delete;
 
-  /// Adds what a lane shows now: at its episode's start, then after each step. Compression and writing happen on a
-  /// thread of the writer's own. Throws Error (file) if something added earlier could not be written.
+  /// Adds what a lane shows now: at its episode's start, then after each step. Compression and
+  /// writing happen on a thread of the writer's own. Throws Error (file) if something added earlier
+  /// could not be written.
   void add(const Lanes& lanes, std::size_t lane, Estimates estimates = {});
   /// Draws this over the moment that is added next.
   void draw(const Overlay& overlay);
-  /// Writes the index and gives the file its name. Throws Error (file) if anything could not be written.
+  /// Writes the index and gives the file its name. Throws Error (file) if anything could not be
+  /// written.
   void finish();
   /// Ends without a replay: the unfinished file is deleted, and what was there before stays.
   void discard();
@@ -115,10 +120,11 @@ class Replay {
   bool whole() const noexcept;
   std::uint64_t bytes() const noexcept;
 
-  /// Throws Error (file), naming the chunk, if it is damaged, and Error (usage) if there is no such moment.
+  /// Throws Error (file), naming the chunk, if it is damaged, and Error (usage) if there is no such
+  /// moment.
   const Moment& moment(std::size_t episode, std::uint32_t step);
-  /// The arena's state after each tick of a step, played again from the moment before it; the last is the moment's
-  /// own. Of step 0 there is only the start. Throws as `moment` does.
+  /// The arena's state after each tick of a step, played again from the moment before it; the last
+  /// is the moment's own. Of step 0 there is only the start. Throws as `moment` does.
   const std::vector<std::vector<std::byte>>& ticks(std::size_t episode, std::uint32_t step);
 
  private:
@@ -130,13 +136,14 @@ class Replay {
 struct ReplayCheck {
   std::size_t episodes = 0;
   std::uint64_t steps = 0;
-  bool whole = true;              ///< see Replay::whole
+  bool whole = true;             ///< see Replay::whole
   bool rewards_compared = true;  ///< false if something is custom and could not be re-played
-  std::string difference{};       ///< the first difference in plain words; empty if there is none
+  std::string difference{};      ///< the first difference in plain words; empty if there is none
   bool passed() const { return whole && difference.empty(); }
 };
 
-/// Plays the recorded controls again and compares states, observations, rewards and events bit for bit.
+/// Plays the recorded controls again and compares states, observations, rewards and events bit for
+/// bit.
 ReplayCheck check_replay(const std::filesystem::path& path);
 
 }  // namespace zithercraft

@@ -6,14 +6,15 @@
 #include <vector>
 
 #include "zithercraft/study/ablation.hpp"
+#include "zithercraft/study/behaviour.hpp"
 #include "zithercraft/study/comparison.hpp"
 #include "zithercraft/study/evaluation.hpp"
-#include "zithercraft/study/behaviour.hpp"
 #include "zithercraft/study/matches.hpp"
 #include "zithercraft/study/sweep.hpp"
 
-/// Figures of studies, drawn by the gnuplot that is installed; the file's name ends with .png or .svg and appears when
-/// all is done. All throw Error (file) if there is no gnuplot or the file cannot be written.
+/// Figures of studies, drawn by the gnuplot that is installed; the file's name ends with .png or
+/// .svg and appears when all is done. All throw Error (file) if there is no gnuplot or the file
+/// cannot be written.
 namespace zithercraft {
 
 /// Lines over a common axis, each with a band of uncertainty.
@@ -24,8 +25,8 @@ struct BandFigure {
   };
   std::string title{}, x_label{}, y_label{};
   std::vector<Line> lines{};
-  bool points = false;          ///< marks where the lines were measured
-  bool share = false;           ///< the y axis goes from 0 to 1
+  bool points = false;             ///< marks where the lines were measured
+  bool share = false;              ///< the y axis goes from 0 to 1
   std::optional<double> target{};  ///< a level to reach
 };
 void draw_bands(const std::filesystem::path& file, const BandFigure& figure);
@@ -39,7 +40,8 @@ struct HeatFigure {
   std::string title{}, x_label{}, y_label{};
   std::vector<std::string> x{}, y{};
   std::vector<Cell> cells{};  ///< [y][x]
-  std::optional<double> low{}, high{};  ///< values that the palette reaches to at least; none: those of the cells
+  std::optional<double> low{},
+      high{};  ///< values that the palette reaches to at least; none: those of the cells
   std::string missing = "unfinished";  ///< shown in cells without a value
 };
 void draw_heatmap(const std::filesystem::path& file, const HeatFigure& figure);
@@ -62,17 +64,20 @@ BandFigure figure_of(const std::vector<CheckpointScore>& scores, const std::stri
 HeatFigure figure_of(const SweepTable& table);
 /// Shares of wins of each player (rows) against each other (columns); a draw is half a win.
 HeatFigure figure_of(const MatchTable& table);
-/// How much the second player differs from the first, in standard deviations of the first's episodes. Of these measures; without
-/// any, of all. Throws Error (usage), as the next one does, if there is no such measure, or if none of them varies.
-IntervalFigure figure_of(const BehaviourTable& table, const std::vector<std::string>& measures = {});
-/// A line for each measure, over all players; without any, for the six kinds of events that change most. `x`: of each
-/// player.
+/// How much the second player differs from the first, in standard deviations of the first's
+/// episodes. Of these measures; without any, of all. Throws Error (usage), as the next one does, if
+/// there is no such measure, or if none of them varies.
+IntervalFigure figure_of(const BehaviourTable& table,
+                         const std::vector<std::string>& measures = {});
+/// A line for each measure, over all players; without any, for the six kinds of events that change
+/// most. `x`: of each player.
 BandFigure course_figure(const BehaviourTable& table, const std::vector<double>& x,
                          const std::vector<std::string>& measures = {});
-IntervalFigure figure_of(const std::vector<AblationRow>& rows, const std::string& game, const std::string& measure);
+IntervalFigure figure_of(const std::vector<AblationRow>& rows, const std::string& game,
+                         const std::string& measure);
 
-/// What was found, as a page of its own: the plan, every run, and the figures of a sweep or an ablation, or else
-/// those of a comparison of the variants.
+/// What was found, as a page of its own: the plan, every run, and the figures of a sweep or an
+/// ablation, or else those of a comparison of the variants.
 void write_study_page(const std::filesystem::path& html, const Study& study);
 /// The same for runs.
 void write_comparison_page(const std::filesystem::path& html, const Comparison& comparison);

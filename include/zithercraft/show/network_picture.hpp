@@ -17,11 +17,14 @@ struct NetworkPicture {
   std::string title{};
 };
 
-/// Draws a network: blue links raise what they lead to, orange ones lower it, the thicker the stronger; unused inputs
-/// are hollow. The file's name ends with .png or .svg. Throws Error (usage) if it does not, or there is no such node,
-/// (file) if it cannot be written.
-void draw_network(const std::filesystem::path& file, const NetworkMap& map, const NetworkPicture& picture = {});
-/// Draws the weights from layer to layer as matrices: a row for each node that reads, a column for each that is read.
-void draw_weights(const std::filesystem::path& file, const NetworkMap& map, const NetworkPicture& picture = {});
+/// Draws a network: blue links raise what they lead to, orange ones lower it, the thicker the
+/// stronger; unused inputs are hollow. The file's name ends with .png or .svg. Throws Error (usage)
+/// if it does not, or there is no such node, (file) if it cannot be written.
+void draw_network(const std::filesystem::path& file, const NetworkMap& map,
+                  const NetworkPicture& picture = {});
+/// Draws the weights from layer to layer as matrices: a row for each node that reads, a column for
+/// each that is read.
+void draw_weights(const std::filesystem::path& file, const NetworkMap& map,
+                  const NetworkPicture& picture = {});
 
 }  // namespace zithercraft

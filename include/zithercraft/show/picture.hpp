@@ -17,8 +17,8 @@ struct Path {
   Outcome outcome = Outcome::running;
 };
 
-/// An arena at one moment: flat ones seen from above, those with height from above a corner, without perspective.
-/// Worlds of blocks are cut open before the first seat.
+/// An arena at one moment: flat ones seen from above, those with height from above a corner,
+/// without perspective. Worlds of blocks are cut open before the first seat.
 struct Picture {
   const Lanes* lanes = nullptr;  ///< lane 0 is drawn
   bool rays = true;              ///< the rays of every seat

@@ -15,8 +15,9 @@ struct ReportOptions {
   OnProgress on_progress{};     ///< in episodes scored
 };
 
-/// Writes one page that opens from disk without a network: learning curves, a score table with intervals, what each
-/// reward of each term over training, and the paths of a few episodes.
-void write_report(const Run& run, const std::filesystem::path& html, const ReportOptions& options = {});
+/// Writes one page that opens from disk without a network: learning curves, a score table with
+/// intervals, what each reward of each term over training, and the paths of a few episodes.
+void write_report(const Run& run, const std::filesystem::path& html,
+                  const ReportOptions& options = {});
 
 }  // namespace zithercraft

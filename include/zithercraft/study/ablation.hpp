@@ -9,11 +9,13 @@ namespace zithercraft {
 
 /// What is taken away in turn.
 struct AblationParts {
-  bool terms = true;   ///< each term of the first role's rewards that pays something: it pays nothing then
+  bool terms =
+      true;  ///< each term of the first role's rewards that pays something: it pays nothing then
   bool senses = true;  ///< each of its senses, if there are two or more
 };
 
-/// The plan with the game as it is and a variant without each part. Throws Error (usage) if nothing can be taken away.
+/// The plan with the game as it is and a variant without each part. Throws Error (usage) if nothing
+/// can be taken away.
 StudyPlan ablation_plan(StudyPlan plan, const AblationParts& parts = {});
 
 /// What a part is worth: how much a measure falls without it.
@@ -26,8 +28,8 @@ struct AblationRow {
 };
 const char* name_of(AblationRow::Verdict verdict) noexcept;
 
-/// The game as it is first, then the parts by their effect, greatest first. Throws Error (refused) if the study is no
-/// ablation.
+/// The game as it is first, then the parts by their effect, greatest first. Throws Error (refused)
+/// if the study is no ablation.
 std::vector<AblationRow> ablation_table(const Study& study, const std::string& measure = "success");
 
 }  // namespace zithercraft

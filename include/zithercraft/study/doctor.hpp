@@ -23,12 +23,13 @@ std::string_view name_of(Severity severity) noexcept;
 /// Something that the doctor found.
 struct Finding {
   Severity severity = Severity::note;
-  std::string check{};      ///< which check found it: "unseen tag", "dead control", ...
-  std::string subject{};    ///< what it is about: "role 'skiff', control 'rudder'"
-  std::string what{};       ///< the finding in one sentence
-  std::string evidence{};   ///< what was measured
-  std::string fix{};     ///< how to fix it
-  std::int64_t began = -1;  ///< steps of the training after which it began; -1 if that has no meaning
+  std::string check{};     ///< which check found it: "unseen tag", "dead control", ...
+  std::string subject{};   ///< what it is about: "role 'skiff', control 'rudder'"
+  std::string what{};      ///< the finding in one sentence
+  std::string evidence{};  ///< what was measured
+  std::string fix{};       ///< how to fix it
+  std::int64_t began =
+      -1;  ///< steps of the training after which it began; -1 if that has no meaning
   bool operator==(const Finding&) const = default;
 };
 
@@ -49,8 +50,8 @@ struct TagSeen {
 
 struct Diagnosis {
   std::string game{}, run{};
-  std::int64_t steps = 0;             ///< watched in all, over all players and seats
-  std::vector<std::string> players{};      ///< who played
+  std::int64_t steps = 0;                 ///< watched in all, over all players and seats
+  std::vector<std::string> players{};     ///< who played
   std::vector<Finding> findings{};        ///< the worst first
   std::vector<TagSeen> seen{};            ///< every tag that columns can report, role by role
   std::vector<StrangeEpisode> strange{};  ///< the strangest first
@@ -63,16 +64,18 @@ struct Diagnosis {
 struct DoctorOptions {
   std::int64_t steps = 20'000;  ///< to watch of each player, at least 1000
   std::uint64_t seed = 0;
-  std::size_t threads = 0;                  ///< 0 for one per processor; has no influence on the result
+  std::size_t threads = 0;   ///< 0 for one per processor; has no influence on the result
   OnProgress on_progress{};  ///< in steps
-  std::filesystem::path strange_replays{};  ///< a folder to write strange episodes into; empty: none are written
+  std::filesystem::path
+      strange_replays{};  ///< a folder to write strange episodes into; empty: none are written
 };
 
-/// Plays the game at random, idly, to and fro and by its scripts, and says what would keep an agent from
-/// learning it. Throws Error (usage) if fewer than 1000 steps are asked for.
+/// Plays the game at random, idly, to and fro and by its scripts, and says what would keep an agent
+/// from learning it. Throws Error (usage) if fewer than 1000 steps are asked for.
 Diagnosis examine(const Game& game, const DoctorOptions& options = {});
 
-/// The same for the run's game, with its trained policy as a further player and its metrics looked through.
+/// The same for the run's game, with its trained policy as a further player and its metrics looked
+/// through.
 Diagnosis examine(const Run& run, const DoctorOptions& options = {});
 
 }  // namespace zithercraft

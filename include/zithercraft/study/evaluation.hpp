@@ -30,7 +30,7 @@ struct Score {
   std::uint64_t seed = 0;
   std::int64_t episodes = 0;
   ActionMode actions = ActionMode::greedy;  ///< of the trained one, never `usual`
-  std::vector<PlayerScore> players{};  ///< the trained one first
+  std::vector<PlayerScore> players{};       ///< the trained one first
 
   std::string to_json() const;
   /// A line for each episode of each player: what it returned, how it ended, reward of each term.
@@ -38,17 +38,18 @@ struct Score {
 };
 
 struct EvaluationOptions {
-  std::int64_t episodes = 500;              ///< at least 1
-  std::uint64_t seed = 0;                   ///< of the episodes; they are never those of training
-  ActionMode actions = ActionMode::usual;   ///< of trained policies
-  /// "random", "script" or the folder of another run of a game that its policy fits. A script is left out where the
-  /// role has none to play, unless it is all that is asked for.
+  std::int64_t episodes = 500;             ///< at least 1
+  std::uint64_t seed = 0;                  ///< of the episodes; they are never those of training
+  ActionMode actions = ActionMode::usual;  ///< of trained policies
+  /// "random", "script" or the folder of another run of a game that its policy fits. A script is
+  /// left out where the role has none to play, unless it is all that is asked for.
   std::vector<std::string> against{"random", "script"};
-  std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
+  std::size_t threads = 0;   ///< 0 for one per processor; has no influence on the result
   OnProgress on_progress{};  ///< in episodes
 };
 
-/// Throws Error (usage) if it is no player that a policy can be compared with; see EvaluationOptions::against.
+/// Throws Error (usage) if it is no player that a policy can be compared with; see
+/// EvaluationOptions::against.
 void check_opponent(const std::string& name);
 
 /// The share of episodes that ended in success, and their mean return.
@@ -57,7 +58,8 @@ Interval return_interval(const std::vector<EpisodeResult>& episodes);
 
 /// Plays the run's newest policy and the players to compare it with.
 Score evaluate(const Run& run, const EvaluationOptions& options = {});
-/// The same in the game changed by a variant, to which the policy must fit: how far a skill carries.
+/// The same in the game changed by a variant, to which the policy must fit: how far a skill
+/// carries.
 Score evaluate(const Run& run, const Variant& variant, const EvaluationOptions& options = {});
 
 /// A kept checkpoint on episodes that are the same for all.
@@ -66,8 +68,10 @@ struct CheckpointScore {
   std::int64_t steps = 0;  ///< of the training, at which it was written
   Interval success{}, episode_return{};
 };
-/// Evaluates every kept checkpoint of a run, the oldest first, the newest policy last. `against` is not used.
-std::vector<CheckpointScore> evaluate_checkpoints(const Run& run, const EvaluationOptions& options = {});
+/// Evaluates every kept checkpoint of a run, the oldest first, the newest policy last. `against` is
+/// not used.
+std::vector<CheckpointScore> evaluate_checkpoints(const Run& run,
+                                                  const EvaluationOptions& options = {});
 
 struct RecordOptions {
   std::int64_t episodes = 5;        ///< at least 1

@@ -24,23 +24,28 @@ struct RoleMetrics {
   std::vector<std::pair<std::string, double>> terms{};  ///< mean reward per episode
 };
 
-/// One update of a training; of an evolution one generation, whose episodes are those of the leader.
+/// One update of a training; of an evolution one generation, whose episodes are those of the
+/// leader.
 struct MetricsRow {
   std::int64_t steps = 0;
   double seconds = 0.0;  ///< of training so far, over all sittings
   double steps_per_second = 0.0;
-  std::int64_t episodes = 0;                                   ///< that ended in this update
-  double mean_return = 0.0, mean_length = 0.0, success = 0.0;  ///< of those; not stored if there were none
-  double recent_success = 0.0;                                 ///< over the last episodes of the stage, at most 100
-  std::size_t stage = 0;                                       ///< of the curriculum; see Game::stages
+  std::int64_t episodes = 0;  ///< that ended in this update
+  double mean_return = 0.0, mean_length = 0.0,
+         success = 0.0;         ///< of those; not stored if there were none
+  double recent_success = 0.0;  ///< over the last episodes of the stage, at most 100
+  std::size_t stage = 0;        ///< of the curriculum; see Game::stages
   ImproveReport learner{};
-  GenerationReport evolution{};                             ///< of an evolution, in place of `learner`
-  double generation = 0.0, species = 0.0, led_since = 0.0;  ///< of an evolution: see GenerationReport
-  PhaseTimes times{};                                   ///< of rollout and update together
-  double busy_share = 0.0;                              ///< of the threads' time that they worked in, 0 to 1
-  /// Against past policies, where opposed sides learn: points of the present policies and their standard error; how many
-  /// past policies there are, how many of them beat the present ones, and in how many cycles three beat each other.
-  double rating = 0.0, rating_standard_error = 0.0, past_policies = 0.0, forgotten = 0.0, cycles = 0.0;
+  GenerationReport evolution{};  ///< of an evolution, in place of `learner`
+  double generation = 0.0, species = 0.0,
+         led_since = 0.0;   ///< of an evolution: see GenerationReport
+  PhaseTimes times{};       ///< of rollout and update together
+  double busy_share = 0.0;  ///< of the threads' time that they worked in, 0 to 1
+  /// Against past policies, where opposed sides learn: points of the present policies and their
+  /// standard error; how many past policies there are, how many of them beat the present ones, and
+  /// in how many cycles three beat each other.
+  double rating = 0.0, rating_standard_error = 0.0, past_policies = 0.0, forgotten = 0.0,
+         cycles = 0.0;
   std::vector<std::pair<std::string, double>> terms{};  ///< mean reward per episode
   std::vector<RoleMetrics> roles{};                     ///< of further policies that learn
 };
@@ -77,14 +82,17 @@ bool knows(const Row& row, Known known) {
          (known == Known::by_gradients && !evolves) || (known == Known::by_evolution && evolves);
 }
 
-/// The metrics as comma-separated values: a header, then a line for each update, of the numbers that such a training
-/// knows; terms have columns of their own,
-/// `term.NAME`, and what further roles have follows as `ROLE.`, and the column's name.
+/// The metrics as comma-separated values: a header, then a line for each update, of the numbers
+/// that such a training knows; terms have columns of their own, `term.NAME`, and what further roles
+/// have follows as `ROLE.`, and the column's name.
 std::string metrics_csv(const std::vector<MetricsRow>& rows);
-/// The newest update in the OpenMetrics text format, as monitoring programs read it. `labels` name the run.
-std::string open_metrics(const MetricsRow& row, const std::vector<std::pair<std::string, std::string>>& labels);
+/// The newest update in the OpenMetrics text format, as monitoring programs read it. `labels` name
+/// the run.
+std::string open_metrics(const MetricsRow& row,
+                         const std::vector<std::pair<std::string, std::string>>& labels);
 
-/// The metrics of a run: an SQLite database that other programs may read while it grows. See docs/formats/run.md.
+/// The metrics of a run: an SQLite database that other programs may read while it grows. See
+/// docs/formats/run.md.
 class Metrics {
  public:
   /// Opens or creates. Throws Error (file).

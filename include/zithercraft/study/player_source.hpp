@@ -13,10 +13,10 @@
 
 namespace zithercraft {
 
-/// Somebody who can play, by what people call them: "script", "random", a run's folder, a run's checkpoint as
-/// FOLDER:NAME, a checkpoint's file, or a replay (.zrep) whose recorded controls are played again: in an episode that
-/// it holds those of that one, else an episode of it for each that is played, from the first on; at rest once it is
-/// over.
+/// Somebody who can play, by what people call them: "script", "random", a run's folder, a run's
+/// checkpoint as FOLDER:NAME, a checkpoint's file, or a replay (.zrep) whose recorded controls are
+/// played again: in an episode that it holds those of that one, else an episode of it for each that
+/// is played, from the first on; at rest once it is over.
 class PlayerSource {
  public:
   /// Throws Error (usage, file) if nothing of the kind is there.
@@ -26,7 +26,8 @@ class PlayerSource {
   /// Why it cannot play a role, in plain words; empty if it can.
   std::string objection(const Game& game, std::size_t role) const;
   /// Throws Error (refused) with the objection.
-  std::unique_ptr<Player> player(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const;
+  std::unique_ptr<Player> player(const Game& game, std::size_t role, ActionMode actions,
+                                 std::uint64_t seed) const;
   /// The checkpoint's file, of a trained one.
   std::optional<std::filesystem::path> checkpoint() const;
   /// The replay, of a recording.
@@ -36,7 +37,8 @@ class PlayerSource {
 
  private:
   enum class Kind : std::uint8_t { script, random, checkpoint, recording };
-  std::unique_ptr<Player> make(const Game& game, std::size_t role, ActionMode actions, std::uint64_t seed) const;
+  std::unique_ptr<Player> make(const Game& game, std::size_t role, ActionMode actions,
+                               std::uint64_t seed) const;
 
   Kind kind_ = Kind::random;
   std::string name_{};

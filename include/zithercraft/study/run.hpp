@@ -32,24 +32,27 @@ struct RoleTraining {
 struct RunSettings {
   std::int64_t steps = 10'000'000;  ///< to train for, over all seats, at least 1
   std::uint64_t seed = 1;
-  std::int64_t checkpoint_every = 250'000;  ///< steps between checkpoints, at least 1
-  PolicyGradientSettings learner{};                    ///< unless it evolves
+  std::int64_t checkpoint_every = 250'000;       ///< steps between checkpoints, at least 1
+  PolicyGradientSettings learner{};              ///< unless it evolves
   std::optional<EvolutionSettings> evolution{};  ///< in place of gradients
-  std::int64_t generations = 0;  ///< of an evolution, to train for in place of `steps`; 0: these count
+  std::int64_t generations =
+      0;               ///< of an evolution, to train for in place of `steps`; 0: these count
   std::string from{};  ///< checkpoint or run that was continued from, empty for a fresh start
-  /// Of roles that are not played as usual: the first one and its mirror images learn, others are played by their
-  /// scripts, or at random.
+  /// Of roles that are not played as usual: the first one and its mirror images learn, others are
+  /// played by their scripts, or at random.
   std::vector<RoleTraining> roles{};
   bool operator==(const RunSettings&) const = default;
 };
 
-/// The folder of one training: resolved configuration, metrics, checkpoints. Its layout is described in
-/// docs/formats/run.md.
+/// The folder of one training: resolved configuration, metrics, checkpoints. Its layout is
+/// described in docs/formats/run.md.
 class Run {
  public:
-  /// Throws Error (file) if there is no run in the folder, Error (spec) if its configuration is damaged.
+  /// Throws Error (file) if there is no run in the folder, Error (spec) if its configuration is
+  /// damaged.
   static Run open(const std::filesystem::path& folder);
-  /// A run of a game that may hold custom parts, which a folder cannot. Files that the game names are read now.
+  /// A run of a game that may hold custom parts, which a folder cannot. Files that the game names
+  /// are read now.
   Run(std::filesystem::path folder, const GameSpec& game, RunSettings settings);
 
   const std::filesystem::path& folder() const noexcept { return folder_; }
@@ -74,9 +77,11 @@ class Run {
   Policy policy() const;
   /// That of a kept checkpoint by its name, which is one of `checkpoint_names`, or "last".
   Policy policy(const std::string& checkpoint) const;
-  /// The file of a kept checkpoint, or of "last". Throws Error (usage) with advice if there is none.
+  /// The file of a kept checkpoint, or of "last". Throws Error (usage) with advice if there is
+  /// none.
   std::filesystem::path checkpoint_file(const std::string& checkpoint) const;
-  /// Kept checkpoints without their endings, the oldest first: "at-000001000000" after a million steps.
+  /// Kept checkpoints without their endings, the oldest first: "at-000001000000" after a million
+  /// steps.
   std::vector<std::string> checkpoint_names() const;
   /// Steps trained so far, 0 without a checkpoint.
   std::int64_t steps_done() const;
@@ -96,7 +101,8 @@ class Run {
 
 /// How a run trains: "ppo", "genetic", "topology", "cma", "es".
 std::string method_of(const RunSettings& settings);
-/// Settings for an evolution by that name; nothing for "ppo". Throws Error (usage) if no method is called so.
+/// Settings for an evolution by that name; nothing for "ppo". Throws Error (usage) if no method is
+/// called so.
 std::optional<EvolutionSettings> evolution_by(const std::string& method);
 
 /// The steps after which a kept checkpoint was written, by its name: at-000001000000.

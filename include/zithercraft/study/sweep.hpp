@@ -8,25 +8,28 @@
 
 namespace zithercraft {
 
-/// One side of a grid: a key of the game, or of the learner as "learner.KEY", and the values it takes.
+/// One side of a grid: a key of the game, or of the learner as "learner.KEY", and the values it
+/// takes.
 struct GridAxis {
   std::string key{};
   std::vector<Value> values{};
   bool operator==(const GridAxis&) const = default;
 };
 
-/// "KEY=LOW:HIGH:COUNT" (evenly spaced, both ends included) or "KEY=A,B,C". Throws Error (usage), naming `where`.
+/// "KEY=LOW:HIGH:COUNT" (evenly spaced, both ends included) or "KEY=A,B,C". Throws Error (usage),
+/// naming `where`.
 GridAxis parse_axis(const std::string& text, const std::string& where);
 
-/// The plan with a variant for each cell of the grid, its rows by the second axis. Throws Error (usage) if there is no
-/// axis, or more than two.
+/// The plan with a variant for each cell of the grid, its rows by the second axis. Throws Error
+/// (usage) if there is no axis, or more than two.
 StudyPlan sweep_plan(StudyPlan plan, const std::vector<GridAxis>& axes);
 
 /// What a measure came to in each cell.
 struct SweepTable {
   struct Cell {
-    std::size_t runs = 0, of = 0;   ///< finished, and planned
-    std::optional<Interval> value{};  ///< interquartile mean over the seeds; none before a run is finished
+    std::size_t runs = 0, of = 0;  ///< finished, and planned
+    std::optional<Interval>
+        value{};  ///< interquartile mean over the seeds; none before a run is finished
   };
   std::string game{}, measure{};
   GridAxis x{}, y{};          ///< y without a key and with one value if the grid has one side

@@ -17,17 +17,18 @@ namespace zithercraft {
 /// How a training stands, after each update.
 struct TrainingProgress {
   std::int64_t steps = 0, total = 0;
-  double seconds = 0.0;               ///< since this call began
+  double seconds = 0.0;           ///< since this call began
   double steps_per_second = 0.0;  ///< lately
   double seconds_left = 0.0;
-  double mean_return = 0.0, mean_length = 0.0, success = 0.0;  ///< over the last episodes, at most 100
-  std::int64_t episodes = 0;                                   ///< how many those are
-  std::size_t stage = 0, stages = 1;                           ///< of the curriculum
+  double mean_return = 0.0, mean_length = 0.0,
+         success = 0.0;               ///< over the last episodes, at most 100
+  std::int64_t episodes = 0;          ///< how many those are
+  std::size_t stage = 0, stages = 1;  ///< of the curriculum
   std::string stage_name{};
   PhaseTimes times{};       ///< of the last update, its rollout included
   double busy_share = 0.0;  ///< of the threads' time in it that they worked in
-  /// Since when the mean return has not risen above its best, in steps; -1 while it rises or it is too early to
-  /// say.
+  /// Since when the mean return has not risen above its best, in steps; -1 while it rises or it is
+  /// too early to say.
   std::int64_t plateau_since = -1;
   /// Of an evolution's last generation, of the first role that evolves; else of generation 0.
   GenerationReport evolution{};
@@ -38,9 +39,9 @@ struct TrainingProgress {
 /// What to do with a folder that holds a run already.
 enum class Existing {
   refuse,  ///< throw Error (refused)
-  resume,  ///< continue from its last checkpoint; the game and all settings except `steps` and `generations` must
-           ///< be the same
-  fresh,   ///< delete the run and start again
+  resume,  ///< continue from its last checkpoint; the game and all settings except `steps` and
+           ///< `generations` must be the same
+  fresh,  ///< delete the run and start again
 };
 
 struct TrainOptions {
@@ -51,44 +52,52 @@ struct TrainOptions {
   PolicyGradientSettings learner{};
   /// To evolve instead. The threads share the individuals; `processes` must be null.
   std::optional<EvolutionSettings> evolution{};
-  std::int64_t generations = 0;                          ///< see RunSettings
-  std::function<double(const SeatView&)> custom_fitness{};  ///< see Evolution::set_fitness; not kept in the folder
-  /// A checkpoint, or a run whose last one is meant, of a policy to continue from; see Ppo::continue_from.
+  std::int64_t generations = 0;  ///< see RunSettings
+  std::function<double(const SeatView&)>
+      custom_fitness{};  ///< see Evolution::set_fitness; not kept in the folder
+  /// A checkpoint, or a run whose last one is meant, of a policy to continue from; see
+  /// Ppo::continue_from.
   std::filesystem::path from{};
-  std::vector<RoleTraining> roles{};  ///< of roles that are not played as usual; see RunSettings::roles
+  std::vector<RoleTraining>
+      roles{};              ///< of roles that are not played as usual; see RunSettings::roles
   std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
-  /// Processes that train together; null if this one is alone. All call `train` with the same options; the first alone
-  /// reads and writes the run's folder and reports. Their number has no influence on the result.
+  /// Processes that train together; null if this one is alone. All call `train` with the same
+  /// options; the first alone reads and writes the run's folder and reports. Their number has no
+  /// influence on the result.
   ProcessGroup* processes = nullptr;
   Existing existing = Existing::refuse;
   std::function<void(const TrainingProgress&)> on_progress{};
-  std::function<void(const Continuation&)> on_continuation{};  ///< called once with what was taken from `from`
-  /// Called with a sentence if a training does not continue as expected: its last checkpoint is missing.
+  std::function<void(const Continuation&)>
+      on_continuation{};  ///< called once with what was taken from `from`
+  /// Called with a sentence if a training does not continue as expected: its last checkpoint is
+  /// missing.
   std::function<void(const std::string&)> on_note{};
   const std::atomic<bool>* stop = nullptr;  ///< when it becomes true, training saves and returns
 };
 
-/// The settings with one of them changed: "memory=64", "policy_layers=[128, 128]", "activation=relu". Throws Error
-/// (spec) if there is no such setting, or it cannot have that value.
-PolicyGradientSettings with_setting(const PolicyGradientSettings& settings, const std::string& assignment);
+/// The settings with one of them changed: "memory=64", "policy_layers=[128, 128]",
+/// "activation=relu". Throws Error (spec) if there is no such setting, or it cannot have that
+/// value.
+PolicyGradientSettings with_setting(const PolicyGradientSettings& settings,
+                                    const std::string& assignment);
 /// The same with key and value apart; errors name `where`.
-PolicyGradientSettings with_setting(const PolicyGradientSettings& settings, const std::string& key, const Value& value,
-                         const std::string& where);
+PolicyGradientSettings with_setting(const PolicyGradientSettings& settings, const std::string& key,
+                                    const Value& value, const std::string& where);
 
 /// Settings of an evolution likewise; which there are depends on its method.
 EvolutionSettings with_setting(const EvolutionSettings& settings, const std::string& assignment);
-EvolutionSettings with_setting(const EvolutionSettings& settings, const std::string& key, const Value& value,
-                               const std::string& where);
+EvolutionSettings with_setting(const EvolutionSettings& settings, const std::string& key,
+                               const Value& value, const std::string& where);
 
-/// Trains the roles that learn, by proximal policy optimisation or evolution, and returns the run. A resumed run gives
-/// the same bits as one that was never interrupted. Throws Error: spec, file, refused or numbers; the last checkpoint
-/// stays good.
+/// Trains the roles that learn, by proximal policy optimisation or evolution, and returns the run.
+/// A resumed run gives the same bits as one that was never interrupted. Throws Error: spec, file,
+/// refused or numbers; the last checkpoint stays good.
 Run train(const GameSpec& game, const TrainOptions& options);
 
-/// Trains one run under each seed, in `options.folder`/seed-N, sharing the threads: as many at once as there are
-/// threads, each on one; fewer seeds get several each. Progress is that of all together, success and return of all in
-/// the mean. What `Existing` says holds for each run; `resume` begins those that are not there yet. Returns the runs by
-/// seed.
+/// Trains one run under each seed, in `options.folder`/seed-N, sharing the threads: as many at once
+/// as there are threads, each on one; fewer seeds get several each. Progress is that of all
+/// together, success and return of all in the mean. What `Existing` says holds for each run;
+/// `resume` begins those that are not there yet. Returns the runs by seed.
 std::vector<Run> train_seeds(const GameSpec& game, const TrainOptions& options,
                              const std::vector<std::uint64_t>& seeds);
 

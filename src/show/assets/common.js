@@ -1,8 +1,14 @@
 "use strict";
 // What the report and the viewer share.
 
-addEventListener("error", (e) => (document.body.dataset.errors = (document.body.dataset.errors || "") + e.message + "\n"));
-addEventListener("unhandledrejection", (e) => (document.body.dataset.errors = (document.body.dataset.errors || "") + e.reason + "\n"));
+addEventListener(
+  "error",
+  (e) => (document.body.dataset.errors = (document.body.dataset.errors || "") + e.message + "\n"),
+);
+addEventListener(
+  "unhandledrejection",
+  (e) => (document.body.dataset.errors = (document.body.dataset.errors || "") + e.reason + "\n"),
+);
 
 const byId = (id) => document.getElementById(id);
 const make = (tag, parent, text, className) => {
@@ -14,8 +20,10 @@ const make = (tag, parent, text, className) => {
 };
 const css = (name) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 const percent = (x) => (100 * x).toFixed(1) + "%";
-const short = (x) => (Math.abs(x) >= 100 ? x.toFixed(0) : Math.abs(x) >= 10 ? x.toFixed(1) : x.toFixed(2));
-const count = (v) => (v >= 1e6 ? +(v / 1e6).toFixed(1) + " M" : v >= 1e3 ? +(v / 1e3).toFixed(1) + " k" : v);
+const short = (x) =>
+  Math.abs(x) >= 100 ? x.toFixed(0) : Math.abs(x) >= 10 ? x.toFixed(1) : x.toFixed(2);
+const count = (v) =>
+  v >= 1e6 ? +(v / 1e6).toFixed(1) + " M" : v >= 1e3 ? +(v / 1e3).toFixed(1) + " k" : v;
 
 // ---- Light or dark, as the system likes it until the reader chooses.
 function setLook(look) {
@@ -49,7 +57,9 @@ function lineChart(canvas, title, lines, { x = {}, y = {}, stepped = false, plug
     plugins,
     data: {
       datasets: lines.map(([label, data, more = {}], i) => ({
-        label, data, stepped,
+        label,
+        data,
+        stepped,
         borderColor: hues[i % hues.length],
         borderDash: dashes[i % dashes.length],
         borderWidth: 2,
@@ -66,7 +76,12 @@ function lineChart(canvas, title, lines, { x = {}, y = {}, stepped = false, plug
         x: { type: "linear", ticks: { maxTicksLimit: 6, callback: count }, ...x },
         y,
       },
-      plugins: { legend: { display: lines.length > 1 && lines.length <= 12, labels: { usePointStyle: true, pointStyle: "line", pointStyleWidth: 30 } } },
+      plugins: {
+        legend: {
+          display: lines.length > 1 && lines.length <= 12,
+          labels: { usePointStyle: true, pointStyle: "line", pointStyleWidth: 30 },
+        },
+      },
     },
   });
 }

@@ -10,31 +10,53 @@ class Driving {
     this.axes = [];
     this.buttons = [];
     this.serial = 0;
-    this.sentAt = new Map();  // serial to the time of the key press
-    this.latencies = [];      // milliseconds from key to picture
+    this.sentAt = new Map(); // serial to the time of the key press
+    this.latencies = []; // milliseconds from key to picture
     this.keys = new Set(start.match.scene.roles[start.seat.role].keys.map((b) => b.key));
     this.socket = new WebSocket(address);
     this.socket.binaryType = "arraybuffer";
     this.socket.onmessage = (e) => this.receive(readMessage(e.data));
     this.socket.onopen = () => (byId("connection").textContent = "connected");
-    this.socket.onclose = () => { byId("connection").textContent = "the game has ended"; this.closed = true; };
+    this.socket.onclose = () => {
+      byId("connection").textContent = "the game has ended";
+      this.closed = true;
+    };
     addEventListener("keydown", (e) => this.key(e, true), true);
     addEventListener("keyup", (e) => this.key(e, false), true);
-    addEventListener("blur", () => { if (this.held.size) { this.held.clear(); this.send(); } });
+    addEventListener("blur", () => {
+      if (this.held.size) {
+        this.held.clear();
+        this.send();
+      }
+    });
     this.showBindings();
     const finish = byId("finish");
     finish.hidden = false;
     finish.onclick = () => this.tell({ do: "finish" });
   }
 
-  tell(message) { if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message)); }
+  tell(message) {
+    if (this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message));
+  }
   send() {
     this.sentAt.set(++this.serial, performance.now());
-    this.tell({ serial: this.serial, keys: [...this.held], axes: this.axes, buttons: this.buttons });
+    this.tell({
+      serial: this.serial,
+      keys: [...this.held],
+      axes: this.axes,
+      buttons: this.buttons,
+    });
   }
 
   key(event, down) {
-    if (event.ctrlKey || event.metaKey || event.altKey || /^(INPUT|SELECT|TEXTAREA)$/.test(event.target.tagName) || byId("help").open) return;
+    if (
+      event.ctrlKey ||
+      event.metaKey ||
+      event.altKey ||
+      /^(INPUT|SELECT|TEXTAREA)$/.test(event.target.tagName) ||
+      byId("help").open
+    )
+      return;
     if (this.keys.has(event.code)) {
       event.preventDefault();
       event.stopImmediatePropagation();
@@ -52,7 +74,10 @@ class Driving {
   pollGamepad() {
     const pad = navigator.getGamepads ? [...navigator.getGamepads()].find((p) => p) : null;
     if (!pad) return;
-    const axes = pad.axes.slice(0, 16).map((a) => (Math.abs(a) < 0.12 ? 0 : Math.round(a * 50) / 50)), buttons = pad.buttons.slice(0, 32).map((b) => b.pressed);
+    const axes = pad.axes
+        .slice(0, 16)
+        .map((a) => (Math.abs(a) < 0.12 ? 0 : Math.round(a * 50) / 50)),
+      buttons = pad.buttons.slice(0, 32).map((b) => b.pressed);
     if (JSON.stringify([axes, buttons]) === JSON.stringify([this.axes, this.buttons])) return;
     this.axes = axes;
     this.buttons = buttons;
@@ -79,10 +104,19 @@ class Driving {
   poses(out) {
     const p = this.preview;
     if (!p) return null;
-    const { ticks, tick_seconds, ticks_per_step } = this.match.scene, each = this.match.layout.perTick;
-    const seconds = p.paused || p.over ? p.elapsed : p.elapsed + ((performance.now() - p.at) / 1000) * p.speed;
-    const at = Math.min(ticks, (seconds / (tick_seconds * ticks_per_step)) * ticks), tick = Math.min(Math.floor(at), ticks - 1);
-    return blendPoses(this.match, p.poses.subarray(tick * each, (tick + 1) * each), p.poses.subarray((tick + 1) * each, (tick + 2) * each), at - tick, out);
+    const { ticks, tick_seconds, ticks_per_step } = this.match.scene,
+      each = this.match.layout.perTick;
+    const seconds =
+      p.paused || p.over ? p.elapsed : p.elapsed + ((performance.now() - p.at) / 1000) * p.speed;
+    const at = Math.min(ticks, (seconds / (tick_seconds * ticks_per_step)) * ticks),
+      tick = Math.min(Math.floor(at), ticks - 1);
+    return blendPoses(
+      this.match,
+      p.poses.subarray(tick * each, (tick + 1) * each),
+      p.poses.subarray((tick + 1) * each, (tick + 2) * each),
+      at - tick,
+      out,
+    );
   }
 
   // Called when a picture with the newest preview is on the screen.
@@ -103,12 +137,17 @@ class Driving {
     const groups = new Map();
     for (const b of this.start.match.scene.roles[this.start.seat.role].keys) {
       if (!b.key) continue;
-      const what = b.option ? `${b.control}: ${b.option}` : `${b.control} ${b.value > 0 ? "+" : "−"}`;
+      const what = b.option
+        ? `${b.control}: ${b.option}`
+        : `${b.control} ${b.value > 0 ? "+" : "−"}`;
       groups.set(what, [...(groups.get(what) || []), keyName(b.key)]);
     }
     for (const [what, keys] of [...groups, ["next episode", ["Enter"]], ["pause", ["Esc"]]]) {
       const item = make("span", holder);
-      for (const key of keys) { make("kbd", item, key); item.append(" "); }
+      for (const key of keys) {
+        make("kbd", item, key);
+        item.append(" ");
+      }
       item.append(what);
     }
     make("span", holder, "A gamepad works too.", "soft");

@@ -15,8 +15,13 @@ class Layout {
     for (const role of scene.roles) {
       const parts = {};
       const seats = role.seats.length;
-      for (const [name, each] of [["observations", role.columns.length], ["controls", role.controls.length],
-                                  ["rewards", role.terms.length], ["values", 1], ["probabilities", role.probabilities]]) {
+      for (const [name, each] of [
+        ["observations", role.columns.length],
+        ["controls", role.controls.length],
+        ["rewards", role.terms.length],
+        ["values", 1],
+        ["probabilities", role.probabilities],
+      ]) {
         parts[name] = { at, each };
         at += seats * each;
       }
@@ -44,7 +49,8 @@ class Chunk {
   map(which, step) {
     const { start, changes } = this.about[which];
     let cached = this.maps[which];
-    if (!cached || cached.step > step) cached = this.maps[which] = { step: this.first, next: 0, kinds: Int16Array.from(start) };
+    if (!cached || cached.step > step)
+      cached = this.maps[which] = { step: this.first, next: 0, kinds: Int16Array.from(start) };
     while (cached.next < changes.length && changes[cached.next][0] <= step) {
       cached.kinds[changes[cached.next][1]] = changes[cached.next][2];
       ++cached.next;
@@ -63,44 +69,89 @@ class Frame {
   }
   part(role, name, seat) {
     const { at, each } = this.chunk.layout.roles[role][name];
-    return this.chunk.numbers.subarray(this.at + at + seat * each, this.at + at + (seat + 1) * each);
+    return this.chunk.numbers.subarray(
+      this.at + at + seat * each,
+      this.at + at + (seat + 1) * each,
+    );
   }
-  meter(i) { return this.chunk.numbers[this.at + this.chunk.layout.meters + i]; }
+  meter(i) {
+    return this.chunk.numbers[this.at + this.chunk.layout.meters + i];
+  }
   // All poses after a tick, counted from 0.
   poses(tick) {
     const { poses, perTick } = this.chunk.layout;
-    return this.chunk.numbers.subarray(this.at + poses + tick * perTick, this.at + poses + (tick + 1) * perTick);
+    return this.chunk.numbers.subarray(
+      this.at + poses + tick * perTick,
+      this.at + poses + (tick + 1) * perTick,
+    );
   }
-  get outcome() { return this.chunk.about.outcomes[this.step - this.chunk.first]; }
-  get events() { return this.chunk.about.events.filter((e) => e[0] === this.step); }
-  get overlays() { return this.chunk.about.overlays.filter((o) => o[0] === this.step).map((o) => o[1]); }
-  cells() { return this.chunk.map("cells", this.step); }
-  blocks() { return this.chunk.map("blocks", this.step); }
+  get outcome() {
+    return this.chunk.about.outcomes[this.step - this.chunk.first];
+  }
+  get events() {
+    return this.chunk.about.events.filter((e) => e[0] === this.step);
+  }
+  get overlays() {
+    return this.chunk.about.overlays.filter((o) => o[0] === this.step).map((o) => o[1]);
+  }
+  cells() {
+    return this.chunk.map("cells", this.step);
+  }
+  blocks() {
+    return this.chunk.map("blocks", this.step);
+  }
 }
 
-const kindsOfEvents = ["touch", "part", "enter", "inside", "leave", "collect", "launch", "hit", "pass", "empty", "full", "die", "back",
-                       "gate", "success", "failure", "cutoff", "dig", "place"];
+const kindsOfEvents = [
+  "touch",
+  "part",
+  "enter",
+  "inside",
+  "leave",
+  "collect",
+  "launch",
+  "hit",
+  "pass",
+  "empty",
+  "full",
+  "die",
+  "back",
+  "gate",
+  "success",
+  "failure",
+  "cutoff",
+  "dig",
+  "place",
+];
 const outcomes = ["running", "success", "failure", "cutoff"];
-const quietEvents = new Set(["part", "inside", "pass", "leave"]);  // too many or too dull to be marked
+const quietEvents = new Set(["part", "inside", "pass", "leave"]); // too many or too dull to be marked
 
 // One recorded match, or one that is being played. `fetch(episode, number)` gives the bytes of a message,
 // `nodes(role, episode)` what the nodes of a role's network were, if networks are shown.
 class Match {
   constructor(meta, fetch, nodes) {
-    Object.assign(this, meta);  // name, scene, episodes, forms, per_message
+    Object.assign(this, meta); // name, scene, episodes, forms, per_message
     this.layout = new Layout(this.scene);
     this.seats = this.scene.roles.reduce((n, role) => n + role.seats.length, 0);
     this.fetch = fetch;
     this.nodes = nodes;
-    this.loaded = new Map();  // "episode:number" to Chunk, or to the promise of one
-    this.version = 0;         // changes when something was loaded
+    this.loaded = new Map(); // "episode:number" to Chunk, or to the promise of one
+    this.version = 0; // changes when something was loaded
   }
   static live(meta) {
-    return new Match({ ...meta, live: true, episodes: [], forms: [], per_message: 1 }, () => Promise.reject(new Error("not recorded here")));
+    return new Match({ ...meta, live: true, episodes: [], forms: [], per_message: 1 }, () =>
+      Promise.reject(new Error("not recorded here")),
+    );
   }
-  moments(episode) { return this.episodes[episode] ? this.episodes[episode].moments : 0; }
-  formsOf(episode) { return this.forms[this.episodes[episode].forms]; }
-  number(step) { return Math.floor(step / this.per_message); }
+  moments(episode) {
+    return this.episodes[episode] ? this.episodes[episode].moments : 0;
+  }
+  formsOf(episode) {
+    return this.forms[this.episodes[episode].forms];
+  }
+  number(step) {
+    return Math.floor(step / this.per_message);
+  }
 
   // The moment if it is here already, else nothing; it is then on its way.
   frame(episode, step) {
@@ -113,7 +164,12 @@ class Match {
   load(episode, number) {
     const key = `${episode}:${number}`;
     if (!this.loaded.has(key))
-      this.loaded.set(key, this.fetch(episode, number).then((buffer) => this.store(episode, number, readMessage(buffer))));
+      this.loaded.set(
+        key,
+        this.fetch(episode, number).then((buffer) =>
+          this.store(episode, number, readMessage(buffer)),
+        ),
+      );
     return this.loaded.get(key);
   }
   store(episode, number, message) {
@@ -125,8 +181,10 @@ class Match {
   }
   // All of an episode, one message after the other; what belongs to others is let go of.
   async loadEpisode(episode) {
-    for (const key of this.loaded.keys()) if (!this.live && +key.split(":")[0] !== episode) this.loaded.delete(key);
-    for (let d = 0; d < this.moments(episode); d += this.per_message) await this.load(episode, this.number(d));
+    for (const key of this.loaded.keys())
+      if (!this.live && +key.split(":")[0] !== episode) this.loaded.delete(key);
+    for (let d = 0; d < this.moments(episode); d += this.per_message)
+      await this.load(episode, this.number(d));
   }
   // Every moment of an episode that is here, in order.
   *frames(episode) {
@@ -134,7 +192,7 @@ class Match {
       const chunk = this.loaded.get(`${episode}:${this.number(d)}`);
       if (!(chunk instanceof Chunk)) {
         if (!this.live) return;
-        ++d;  // whoever joins late lacks what was before
+        ++d; // whoever joins late lacks what was before
         continue;
       }
       for (; d < chunk.first + chunk.moments; ++d) yield new Frame(chunk, d);
@@ -147,24 +205,36 @@ class Match {
     this.episodes.push({ moments: 0, outcome: 0, forms: this.forms.length - 1, marks: [] });
   }
   append(message) {
-    const episode = this.episodes.length - 1, now = this.episodes[episode];
+    const episode = this.episodes.length - 1,
+      now = this.episodes[episode];
     this.store(episode, message.about.first, message);
     now.moments = message.about.first + 1;
     now.outcome = message.about.outcomes[0];
-    for (const e of message.about.events) if (!quietEvents.has(kindsOfEvents[e[2]])) now.marks.push([e[0], e[2], e[3], e[4]]);
+    for (const e of message.about.events)
+      if (!quietEvents.has(kindsOfEvents[e[2]])) now.marks.push([e[0], e[2], e[3], e[4]]);
   }
 
   seatList() {
-    return this.scene.roles.flatMap((role, r) => role.seats.map((body, s) => ({
-      role: r, seat: s, body, label: role.seats.length > 1 ? `${role.name} ${s + 1}` : role.name })));
+    return this.scene.roles.flatMap((role, r) =>
+      role.seats.map((body, s) => ({
+        role: r,
+        seat: s,
+        body,
+        label: role.seats.length > 1 ? `${role.name} ${s + 1}` : role.name,
+      })),
+    );
   }
   // In a crowd only what happens to the chosen one is pointed out.
   concerns(event, body) {
     const [who, whom] = event;
     return this.seats <= 8 || (who < 0 && whom < 0) || who === body || whom === body;
   }
-  nameOf(entity) { return entity < 0 ? "" : this.scene.entities[entity].name; }
-  colourOf(entity) { return this.scene.tags[this.scene.entities[entity].tag].colour; }
+  nameOf(entity) {
+    return entity < 0 ? "" : this.scene.entities[entity].name;
+  }
+  colourOf(entity) {
+    return this.scene.tags[this.scene.entities[entity].tag].colour;
+  }
   tellEvent([step, kind, who, whom]) {
     return `step ${step}: ${kindsOfEvents[kind]} ${this.nameOf(who)} ${this.nameOf(whom)}`.trim();
   }
@@ -173,21 +243,33 @@ class Match {
 // Poses between moments: `time` counts steps, with fractions for ticks. They come as five numbers each, whatever
 // the arena; the first is not a number for things that are not there.
 function posesAt(match, episode, time, out) {
-  const step = Math.floor(time), ticks = match.scene.ticks;
+  const step = Math.floor(time),
+    ticks = match.scene.ticks;
   const from = match.frame(episode, step);
   if (!from) return null;
   const next = time > step ? match.frame(episode, step + 1) : null;
   if (!next) return blendPoses(match, from.poses(ticks - 1), from.poses(ticks - 1), 0, out);
-  const at = (time - step) * ticks, tick = Math.min(Math.floor(at), ticks - 1);
-  return blendPoses(match, tick === 0 ? from.poses(ticks - 1) : next.poses(tick - 1), next.poses(tick), at - tick, out);
+  const at = (time - step) * ticks,
+    tick = Math.min(Math.floor(at), ticks - 1);
+  return blendPoses(
+    match,
+    tick === 0 ? from.poses(ticks - 1) : next.poses(tick - 1),
+    next.poses(tick),
+    at - tick,
+    out,
+  );
 }
 
 function blendPoses(match, a, b, share, out) {
-  const { posed, high, entities } = match.scene, fields = match.layout.fields;
+  const { posed, high, entities } = match.scene,
+    fields = match.layout.fields;
   if (!out || out.length !== posed * 5) out = new Float32Array(posed * 5);
   for (let e = 0; e < posed; ++e) {
-    const i = e * fields, o = e * 5;
-    const dx = b[i] - a[i], dy = b[i + 1] - a[i + 1], dz = high ? b[i + 3] - a[i + 3] : 0;
+    const i = e * fields,
+      o = e * 5;
+    const dx = b[i] - a[i],
+      dy = b[i + 1] - a[i + 1],
+      dz = high ? b[i + 3] - a[i + 3] : 0;
     // What is suddenly elsewhere did not travel there.
     const jumps = !(Math.hypot(dx, dy) < (entities[e].kind === "shot" ? 1e9 : 5));
     const s = jumps ? (share < 1 ? 0 : 1) : share;
@@ -206,27 +288,41 @@ function blendPoses(match, a, b, share, out) {
 function metBy(rays, seen, column) {
   const tags = rays.tags.length;
   if (rays.reports === "each_tag") {
-    const shares = rays.tags.map((_, t) => seen[column + t]), share = Math.min(...shares);
+    const shares = rays.tags.map((_, t) => seen[column + t]),
+      share = Math.min(...shares);
     return { hit: share < 1 ? shares.indexOf(share) : -1, share, columns: tags };
   }
   const flags = tags + (rays.reports === "first_or_miss" ? 1 : 0);
-  return { hit: rays.tags.findIndex((_, t) => seen[column + t] > 0.5), share: seen[column + flags], columns: flags + 1 };
+  return {
+    hit: rays.tags.findIndex((_, t) => seen[column + t] > 0.5),
+    share: seen[column + flags],
+    columns: flags + 1,
+  };
 }
 
 // Where and what a seat's rays met, from what it sensed: [from, to, tag or null].
 function raysOf(match, frame, role, seat, pose) {
-  const list = [], seen = frame.part(role, "observations", seat);
-  const [x, y, heading, z, look] = pose, c = Math.cos(heading), s = Math.sin(heading);
+  const list = [],
+    seen = frame.part(role, "observations", seat);
+  const [x, y, heading, z, look] = pose,
+    c = Math.cos(heading),
+    s = Math.sin(heading);
   for (const rays of match.scene.roles[role].rays) {
-    const tilt = rays.looks ? look : 0, tc = Math.cos(tilt), ts = Math.sin(tilt);
+    const tilt = rays.looks ? look : 0,
+      tc = Math.cos(tilt),
+      ts = Math.sin(tilt);
     let column = rays.first_column;
     for (const [ahead, left, up] of rays.directions) {
       const { hit, share, columns } = metBy(rays, seen, column);
       const reach = share * rays.reach;
-      const a = ahead * tc - up * ts, h = ahead * ts + up * tc;
+      const a = ahead * tc - up * ts,
+        h = ahead * ts + up * tc;
       const from = [x, y, z + rays.eye];
-      list.push({ from, to: [x + reach * (c * a - s * left), y + reach * (s * a + c * left), from[2] + reach * h],
-                  tag: hit < 0 ? null : rays.tags[hit] });
+      list.push({
+        from,
+        to: [x + reach * (c * a - s * left), y + reach * (s * a + c * left), from[2] + reach * h],
+        tag: hit < 0 ? null : rays.tags[hit],
+      });
       column += columns;
     }
   }

@@ -2,7 +2,8 @@
 // The network that decides for a seat, at work: what each node is at the moment that is shown.
 
 // Dark teal and pale plum differ in lightness too, so that no colour vision confuses them.
-const raising = () => css("--raises"), lowering = () => css("--lowers");
+const raising = () => css("--raises"),
+  lowering = () => css("--lowers");
 
 class NetworkPanel {
   // `network`: of the match's meta data; `nodes`: asks for what its nodes were in an episode.
@@ -49,16 +50,24 @@ class NetworkPanel {
     this.at = [];
     this.layers.forEach((layer, l) => {
       const x = 120 + ((this.width - 215) * l) / Math.max(1, this.layers.length - 1);
-      layer.forEach((node, k) => (this.at[node] = [x, 10 + ((this.height - 20) * (k + 0.5)) / layer.length]));
+      layer.forEach(
+        (node, k) => (this.at[node] = [x, 10 + ((this.height - 20) * (k + 0.5)) / layer.length]),
+      );
     });
   }
 
   click(event) {
-    const box = this.canvas.getBoundingClientRect(), scale = this.width / box.width;
-    const x = (event.clientX - box.left) * scale, y = (event.clientY - box.top) * scale;
-    let best = -1, near = 40;
+    const box = this.canvas.getBoundingClientRect(),
+      scale = this.width / box.width;
+    const x = (event.clientX - box.left) * scale,
+      y = (event.clientY - box.top) * scale;
+    let best = -1,
+      near = 40;
     this.at.forEach(([nx, ny], i) => {
-      const inName = this.network.nodes[i].layer === 0 ? x < nx + 8 : Math.abs(x - nx) < 12 || (this.network.nodes[i].kind === "output" && x > nx);
+      const inName =
+        this.network.nodes[i].layer === 0
+          ? x < nx + 8
+          : Math.abs(x - nx) < 12 || (this.network.nodes[i].kind === "output" && x > nx);
       if (inName && Math.abs(y - ny) < near) [best, near] = [i, Math.abs(y - ny)];
     });
     this.choose(best === this.chosen ? -1 : best);
@@ -70,9 +79,15 @@ class NetworkPanel {
     if (node >= 0) {
       const { nodes, links } = this.network;
       this.hint.textContent = `links of ${nodes[node].name}; click it again to see all`;
-      const own = links.filter((l) => l[0] === node || l[1] === node).sort((a, b) => Math.abs(b[2]) - Math.abs(a[2]));
+      const own = links
+        .filter((l) => l[0] === node || l[1] === node)
+        .sort((a, b) => Math.abs(b[2]) - Math.abs(a[2]));
       for (const [from, to, weight, back] of own.slice(0, 24))
-        make("li", this.listing, `${nodes[from].name} > ${nodes[to].name}: ${weight >= 0 ? "+" : ""}${short(weight)}${back ? ", from the step before" : ""}`);
+        make(
+          "li",
+          this.listing,
+          `${nodes[from].name} > ${nodes[to].name}: ${weight >= 0 ? "+" : ""}${short(weight)}${back ? ", from the step before" : ""}`,
+        );
       if (!own.length) make("li", this.listing, "none: it is not used");
     } else this.hint.textContent = "click a node to see its links alone";
     this.draw();
@@ -94,7 +109,9 @@ class NetworkPanel {
   }
   value(node) {
     if (!this.values) return 0;
-    return this.values[(this.step * this.seats + this.seat) * this.network.nodes.length + node] || 0;
+    return (
+      this.values[(this.step * this.seats + this.seat) * this.network.nodes.length + node] || 0
+    );
   }
 
   draw() {
@@ -106,13 +123,19 @@ class NetworkPanel {
 
   drawGraph(pen) {
     const { nodes, links } = this.network;
-    const sorted = links.map((_, i) => i).sort((a, b) => Math.abs(links[a][2]) - Math.abs(links[b][2])).slice(-500);
+    const sorted = links
+      .map((_, i) => i)
+      .sort((a, b) => Math.abs(links[a][2]) - Math.abs(links[b][2]))
+      .slice(-500);
     const own = links.filter((l) => l[0] === this.chosen || l[1] === this.chosen);
     const most = this.chosen < 0 ? this.most : Math.max(1e-9, ...own.map((l) => Math.abs(l[2])));
     for (const [from, to, weight, back] of this.chosen < 0 ? sorted.map((i) => links[i]) : own) {
       // What flows through it now: a strong link from a node at rest does nothing.
-      const strength = Math.abs(weight) / most, flow = this.values ? Math.min(1, Math.abs(this.value(from))) : 1;
-      const [x, y] = this.at[from], [u, v] = this.at[to], bend = back ? 30 : 0;
+      const strength = Math.abs(weight) / most,
+        flow = this.values ? Math.min(1, Math.abs(this.value(from))) : 1;
+      const [x, y] = this.at[from],
+        [u, v] = this.at[to],
+        bend = back ? 30 : 0;
       pen.globalAlpha = 0.12 + 0.88 * strength * flow;
       pen.strokeStyle = weight >= 0 ? raising() : lowering();
       pen.lineWidth = 0.4 + 4 * strength;
@@ -125,7 +148,9 @@ class NetworkPanel {
     pen.globalAlpha = 1;
     pen.setLineDash([]);
     nodes.forEach((node, i) => {
-      const [x, y] = this.at[i], step = this.height / this.layers[node.layer].length, radius = Math.min(7, Math.max(2.5, 0.4 * step));
+      const [x, y] = this.at[i],
+        step = this.height / this.layers[node.layer].length,
+        radius = Math.min(7, Math.max(2.5, 0.4 * step));
       const value = Math.max(-1, Math.min(1, this.value(i)));
       pen.beginPath();
       pen.arc(x, y, radius, 0, 2 * Math.PI);
@@ -153,7 +178,8 @@ class NetworkPanel {
 
   // From layer to layer: a row for each node that reads, a column for each that is read.
   drawMatrices(pen) {
-    const { nodes, links } = this.network, pairs = [];
+    const { nodes, links } = this.network,
+      pairs = [];
     for (let to = 1; to < this.layers.length; ++to)
       for (let from = 0; from < to; ++from) {
         const own = links.filter((l) => nodes[l[0]].layer === from && nodes[l[1]].layer === to);
@@ -164,13 +190,16 @@ class NetworkPanel {
     const rows = pairs.reduce((sum, p) => sum + Math.max(4, this.layers[p.to].length), 0);
     let top = 16;
     for (const { from, to, own } of pairs) {
-      const high = ((this.height - 20 * pairs.length - 10) * Math.max(4, this.layers[to].length)) / rows;
-      const wide = (this.width - 20) / this.layers[from].length, tall = high / this.layers[to].length;
+      const high =
+        ((this.height - 20 * pairs.length - 10) * Math.max(4, this.layers[to].length)) / rows;
+      const wide = (this.width - 20) / this.layers[from].length,
+        tall = high / this.layers[to].length;
       const most = Math.max(...own.map((l) => Math.abs(l[2])));
       pen.fillStyle = css("--ink");
       pen.font = "11px sans-serif";
       pen.textAlign = "left";
-      const name = (l) => (l === 0 ? "inputs" : l === this.layers.length - 1 ? "outputs" : `hidden layer ${l}`);
+      const name = (l) =>
+        l === 0 ? "inputs" : l === this.layers.length - 1 ? "outputs" : `hidden layer ${l}`;
       pen.fillText(`from ${name(from)} to ${name(to)}, strongest ${short(most)}`, 10, top - 6);
       pen.strokeStyle = css("--line");
       pen.strokeRect(10, top, this.width - 20, high);

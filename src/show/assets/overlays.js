@@ -12,8 +12,11 @@ const overlayList = [
   ["cutaway", "Blocks are cut open before the seat", true],
   ["custom", "Recorded overlays", true],
 ];
-const eventSeconds = 1.2, gridAcross = 48;
-const wordHeight = 0.1, lineHeight = 0.06, lineWidth = 0.15;  // of words over the arena, in halves of the view
+const eventSeconds = 1.2,
+  gridAcross = 48;
+const wordHeight = 0.1,
+  lineHeight = 0.06,
+  lineWidth = 0.15; // of words over the arena, in halves of the view
 
 class Overlays {
   constructor(view) {
@@ -22,119 +25,210 @@ class Overlays {
   }
 
   draw(match, episode, time, chosen, shown, hiddenNames) {
-    const view = this.view, group = view.overlay;
+    const view = this.view,
+      group = view.overlay;
     view.clear(group);
     view.shown = shown;
-    view.things.forEach((_, e) => view.hide(e, match.scene.entities[e].kind === "zone" && !shown.zones));
-    const frame = match.frame(episode, Math.floor(time)), seat = chosen && match.scene.roles[chosen.role].seats[chosen.seat];
+    view.things.forEach((_, e) =>
+      view.hide(e, match.scene.entities[e].kind === "zone" && !shown.zones),
+    );
+    const frame = match.frame(episode, Math.floor(time)),
+      seat = chosen && match.scene.roles[chosen.role].seats[chosen.seat];
     const pose = seat === undefined ? null : view.poseOf(seat);
     if (match.scene.cells) view.drawCells(frame);
     if (match.scene.blocks) view.drawBlocks(frame, pose);
     if (shown.paths) this.drawPaths(match, episode, time, seat);
-    if (shown.rays && pose) this.drawRays(match, frame, chosen, this.poseAtStep(match, frame, seat));
+    if (shown.rays && pose)
+      this.drawRays(match, frame, chosen, this.poseAtStep(match, frame, seat));
     if (shown["all rays"])
-      for (const s of match.seatList()) this.drawRays(match, frame, s, this.poseAtStep(match, frame, s.body));
-    if (shown.heatmap || shown.value) this.drawPlaces(match, episode, chosen, shown.value ? "value" : "heatmap");
+      for (const s of match.seatList())
+        this.drawRays(match, frame, s, this.poseAtStep(match, frame, s.body));
+    if (shown.heatmap || shown.value)
+      this.drawPlaces(match, episode, chosen, shown.value ? "value" : "heatmap");
     if (shown.events) this.drawEvents(match, episode, time, seat);
-    if (shown.custom) for (const o of frame.overlays) if (!hiddenNames.has(o.name)) this.drawOwn(match, o);
+    if (shown.custom)
+      for (const o of frame.overlays) if (!hiddenNames.has(o.name)) this.drawOwn(match, o);
     if (pose && view.mode !== "eyes") this.ring(pose, view.things[seat].reach);
   }
 
   // Rays were cast at the step, not from where the body is between two of them.
   poseAtStep(match, frame, body) {
-    const poses = blendPoses(match, frame.poses(match.scene.ticks - 1), frame.poses(match.scene.ticks - 1), 0);
+    const poses = blendPoses(
+      match,
+      frame.poses(match.scene.ticks - 1),
+      frame.poses(match.scene.ticks - 1),
+      0,
+    );
     return poses.subarray(5 * body, 5 * body + 5);
   }
 
   // Flat arenas have no level of their own: what is drawn lies on top of things, or at eye level for who is among them.
-  lift() { return this.view.high ? 0 : this.view.mode === "eyes" ? 0.5 * flatTall : flatTall + 0.02; }
+  lift() {
+    return this.view.high ? 0 : this.view.mode === "eyes" ? 0.5 * flatTall : flatTall + 0.02;
+  }
 
   drawRays(match, frame, chosen, pose) {
-    const points = [], colours = [], ends = [], endColours = [];
+    const points = [],
+      colours = [],
+      ends = [],
+      endColours = [];
     const faint = new THREE.Color(css("--soft"));
     for (const ray of raysOf(match, frame, chosen.role, chosen.seat, pose)) {
       const tag = match.scene.tags.find((t) => t.name === ray.tag);
       const colour = tag ? new THREE.Color(tag.colour) : faint;
       const lift = this.lift();
-      points.push(ray.from[0], ray.from[1], ray.from[2] + lift, ray.to[0], ray.to[1], ray.to[2] + lift);
+      points.push(
+        ray.from[0],
+        ray.from[1],
+        ray.from[2] + lift,
+        ray.to[0],
+        ray.to[1],
+        ray.to[2] + lift,
+      );
       for (let i = 0; i < 2; ++i) colours.push(colour.r, colour.g, colour.b);
-      if (tag) { ends.push(ray.to[0], ray.to[1], ray.to[2] + lift); endColours.push(colour.r, colour.g, colour.b); }
+      if (tag) {
+        ends.push(ray.to[0], ray.to[1], ray.to[2] + lift);
+        endColours.push(colour.r, colour.g, colour.b);
+      }
     }
     const lines = new THREE.BufferGeometry();
     lines.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
     lines.setAttribute("color", new THREE.Float32BufferAttribute(colours, 3));
-    this.add(new THREE.LineSegments(lines, new THREE.LineBasicMaterial({ vertexColors: THREE.VertexColors, transparent: true, opacity: 0.75 })));
+    this.add(
+      new THREE.LineSegments(
+        lines,
+        new THREE.LineBasicMaterial({
+          vertexColors: THREE.VertexColors,
+          transparent: true,
+          opacity: 0.75,
+        }),
+      ),
+    );
     const dots = new THREE.BufferGeometry();
     dots.setAttribute("position", new THREE.Float32BufferAttribute(ends, 3));
     dots.setAttribute("color", new THREE.Float32BufferAttribute(endColours, 3));
-    this.add(new THREE.Points(dots, new THREE.PointsMaterial({ vertexColors: THREE.VertexColors, size: 7, sizeAttenuation: false })));
+    this.add(
+      new THREE.Points(
+        dots,
+        new THREE.PointsMaterial({
+          vertexColors: THREE.VertexColors,
+          size: 7,
+          sizeAttenuation: false,
+        }),
+      ),
+    );
   }
 
   drawPaths(match, episode, time, chosen) {
     const seats = match.seatList();
-    const bodies = seats.length <= 8 ? seats.map((s) => s.body) : chosen === undefined ? [] : [chosen];
+    const bodies =
+      seats.length <= 8 ? seats.map((s) => s.body) : chosen === undefined ? [] : [chosen];
     for (const body of bodies) {
       const points = [];
       let last = null;
       for (const frame of match.frames(episode)) {
         if (frame.step > time) break;
-        const poses = frame.poses(match.scene.ticks - 1), i = body * match.layout.fields;
-        if (poses[i] !== poses[i]) { last = null; continue; }
-        const next = new THREE.Vector3(poses[i], poses[i + 1], (match.scene.high ? poses[i + 3] : 0) + 0.08);
+        const poses = frame.poses(match.scene.ticks - 1),
+          i = body * match.layout.fields;
+        if (poses[i] !== poses[i]) {
+          last = null;
+          continue;
+        }
+        const next = new THREE.Vector3(
+          poses[i],
+          poses[i + 1],
+          (match.scene.high ? poses[i + 3] : 0) + 0.08,
+        );
         if (last && last.distanceTo(next) < 0.02) continue;
         points.push(next);
         last = next;
       }
       const now = this.view.poseOf(body);
       if (now) points.push(new THREE.Vector3(now[0], now[1], now[3] + 0.08));
-      if (points.length > 1) this.add(this.ribbon(points, new THREE.Color(match.colourOf(body)), 0.1));
+      if (points.length > 1)
+        this.add(this.ribbon(points, new THREE.Color(match.colourOf(body)), 0.1));
     }
   }
 
   // A band of some width, for lines are one pixel wide.
   ribbon(points, colour, width) {
-    const position = [], index = [];
+    const position = [],
+      index = [];
     for (let i = 0; i < points.length; ++i) {
-      const a = points[Math.max(0, i - 1)], b = points[Math.min(points.length - 1, i + 1)];
-      const dx = b.x - a.x, dy = b.y - a.y, length = Math.hypot(dx, dy) || 1;
-      const ox = -dy / length * width / 2, oy = dx / length * width / 2;
-      position.push(points[i].x + ox, points[i].y + oy, points[i].z, points[i].x - ox, points[i].y - oy, points[i].z);
+      const a = points[Math.max(0, i - 1)],
+        b = points[Math.min(points.length - 1, i + 1)];
+      const dx = b.x - a.x,
+        dy = b.y - a.y,
+        length = Math.hypot(dx, dy) || 1;
+      const ox = ((-dy / length) * width) / 2,
+        oy = ((dx / length) * width) / 2;
+      position.push(
+        points[i].x + ox,
+        points[i].y + oy,
+        points[i].z,
+        points[i].x - ox,
+        points[i].y - oy,
+        points[i].z,
+      );
       if (i > 0) index.push(2 * i - 2, 2 * i - 1, 2 * i, 2 * i, 2 * i - 1, 2 * i + 1);
     }
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(position, 3));
     geometry.setIndex(index);
-    return new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ color: colour, side: THREE.DoubleSide, transparent: true, opacity: 0.8 }));
+    return new THREE.Mesh(
+      geometry,
+      new THREE.MeshBasicMaterial({
+        color: colour,
+        side: THREE.DoubleSide,
+        transparent: true,
+        opacity: 0.8,
+      }),
+    );
   }
 
   ring(pose, reach) {
     const points = [];
-    for (let i = 0; i <= 40; ++i) points.push(new THREE.Vector3(pose[0] + 1.35 * reach * Math.cos(i * Math.PI / 20), pose[1] + 1.35 * reach * Math.sin(i * Math.PI / 20), pose[3] + 0.06 + this.lift()));
+    for (let i = 0; i <= 40; ++i)
+      points.push(
+        new THREE.Vector3(
+          pose[0] + 1.35 * reach * Math.cos((i * Math.PI) / 20),
+          pose[1] + 1.35 * reach * Math.sin((i * Math.PI) / 20),
+          pose[3] + 0.06 + this.lift(),
+        ),
+      );
     this.add(this.ribbon(points, new THREE.Color(css("--ink")), 0.08));
   }
 
   // ---- Visits and values by place.
   places(match, episode, chosen, what) {
-    const box = this.view.box, size = Math.max(box.max.x - box.min.x, box.max.y - box.min.y) / gridAcross;
-    const columns = Math.max(1, Math.ceil((box.max.x - box.min.x) / size)), rows = Math.max(1, Math.ceil((box.max.y - box.min.y) / size));
+    const box = this.view.box,
+      size = Math.max(box.max.x - box.min.x, box.max.y - box.min.y) / gridAcross;
+    const columns = Math.max(1, Math.ceil((box.max.x - box.min.x) / size)),
+      rows = Math.max(1, Math.ceil((box.max.y - box.min.y) / size));
     const key = [match.version, episode, chosen.role, chosen.seat, what].join();
     if (this.placesKey === key) return this.placesNow;
-    const visits = new Float32Array(columns * rows), sums = new Float32Array(columns * rows);
+    const visits = new Float32Array(columns * rows),
+      sums = new Float32Array(columns * rows);
     const body = match.scene.roles[chosen.role].seats[chosen.seat];
     for (const frame of match.frames(episode)) {
-      const poses = frame.poses(match.scene.ticks - 1), i = body * match.layout.fields;
-      const c = Math.floor((poses[i] - box.min.x) / size), r = Math.floor((poses[i + 1] - box.min.y) / size);
+      const poses = frame.poses(match.scene.ticks - 1),
+        i = body * match.layout.fields;
+      const c = Math.floor((poses[i] - box.min.x) / size),
+        r = Math.floor((poses[i + 1] - box.min.y) / size);
       if (!(c >= 0 && r >= 0 && c < columns && r < rows)) continue;
       ++visits[r * columns + c];
       sums[r * columns + c] += frame.part(chosen.role, "values", chosen.seat)[0];
     }
-    const numbers = visits.map((n, i) => (n === 0 ? NaN : what === "heatmap" ? Math.log2(1 + n) : sums[i] / n));
+    const numbers = visits.map((n, i) =>
+      n === 0 ? NaN : what === "heatmap" ? Math.log2(1 + n) : sums[i] / n,
+    );
     const known = [...numbers].filter((n) => n === n);
-    const low = what === "heatmap" ? 0 : Math.min(...known), high = Math.max(...known);
+    const low = what === "heatmap" ? 0 : Math.min(...known),
+      high = Math.max(...known);
     const pixels = new Uint8Array(columns * rows * 4);
     numbers.forEach((n, i) => {
       if (n !== n) return;
-      const share = high > low ? (n - low) / (high - low) : 1;  // from pale yellow to dark blue: lightness alone tells
+      const share = high > low ? (n - low) / (high - low) : 1; // from pale yellow to dark blue: lightness alone tells
       pixels.set([250 - 225 * share, 230 - 170 * share, 140, 150 + 70 * share], 4 * i);
     });
     if (this.placesNow) this.placesNow.texture.dispose();
@@ -147,34 +241,55 @@ class Overlays {
 
   drawPlaces(match, episode, chosen, what) {
     const { columns, rows, size, texture } = this.places(match, episode, chosen, what);
-    const plane = new THREE.Mesh(new THREE.PlaneBufferGeometry(columns * size, rows * size), new THREE.MeshBasicMaterial({ map: texture, transparent: true, depthWrite: false }));
+    const plane = new THREE.Mesh(
+      new THREE.PlaneBufferGeometry(columns * size, rows * size),
+      new THREE.MeshBasicMaterial({ map: texture, transparent: true, depthWrite: false }),
+    );
     const { min } = this.view.box;
-    plane.position.set(min.x + columns * size / 2, min.y + rows * size / 2, (match.scene.floor || 0) + 0.07);
+    plane.position.set(
+      min.x + (columns * size) / 2,
+      min.y + (rows * size) / 2,
+      (match.scene.floor || 0) + 0.07,
+    );
     this.add(plane);
   }
 
   // ---- Events: a word where it happened, rising and fading.
   drawEvents(match, episode, time, chosen) {
     const seconds = match.scene.tick_seconds * match.scene.ticks_per_step;
-    const first = Math.max(0, Math.ceil(time - eventSeconds / seconds)), words = [];
+    const first = Math.max(0, Math.ceil(time - eventSeconds / seconds)),
+      words = [];
     for (let d = first; d <= Math.ceil(time); ++d) {
       const frame = match.frame(episode, d);
       for (const e of frame ? frame.events : []) {
         const kind = kindsOfEvents[e[2]];
         if (quietEvents.has(kind) || !match.concerns([e[3], e[4]], chosen)) continue;
-        const at = e[1] / match.scene.ticks_per_step, age = (time - at) * seconds;
+        const at = e[1] / match.scene.ticks_per_step,
+          age = (time - at) * seconds;
         if (age < 0 || age > eventSeconds) continue;
         const place = this.placeOf(match, e);
-        if (place) words.push({ kind, age, at: new THREE.Vector3(place[0], place[1], place[2] + 0.8 + age) });
+        if (place)
+          words.push({
+            kind,
+            age,
+            at: new THREE.Vector3(place[0], place[1], place[2] + 0.8 + age),
+          });
       }
     }
     // What happened at one spot is told in lines, the newest lowest.
-    const camera = this.view.camera(), lines = [];
+    const camera = this.view.camera(),
+      lines = [];
     for (const { kind, age, at } of words.sort((a, b) => a.age - b.age)) {
-      const sprite = this.word(kind, at.x, at.y, at.z, 1 - 0.7 * age / eventSeconds);
-      const seen = at.clone().project(camera), low = seen.y;
+      const sprite = this.word(kind, at.x, at.y, at.z, 1 - (0.7 * age) / eventSeconds);
+      const seen = at.clone().project(camera),
+        low = seen.y;
       let below;
-      while ((below = lines.find((l) => Math.abs(l.x - seen.x) < lineWidth && Math.abs(l.y - seen.y) < 0.99 * lineHeight))) seen.y = below.y + lineHeight;
+      while (
+        (below = lines.find(
+          (l) => Math.abs(l.x - seen.x) < lineWidth && Math.abs(l.y - seen.y) < 0.99 * lineHeight,
+        ))
+      )
+        seen.y = below.y + lineHeight;
       lines.push(seen);
       sprite.center.y = 0.5 - (seen.y - low) / wordHeight;
     }
@@ -183,7 +298,8 @@ class Overlays {
     const pose = who >= 0 && who < match.scene.posed ? this.view.poseOf(who) : null;
     if (x || y) return [x, y, pose ? pose[3] : 0];
     if (pose) return [pose[0], pose[1], pose[3]];
-    const seat = match.scene.roles[0].seats[0], own = this.view.poseOf(seat);
+    const seat = match.scene.roles[0].seats[0],
+      own = this.view.poseOf(seat);
     return kindsOfEvents[kind] && own ? [own[0], own[1], own[3]] : null;
   }
   word(text, x, y, z, opacity) {
@@ -201,9 +317,19 @@ class Overlays {
       pen.fillText(text, 128, 44);
       this.texts.set(text, new THREE.CanvasTexture(canvas));
     }
-    const sprite = new THREE.Sprite(new THREE.SpriteMaterial({ map: this.texts.get(text), transparent: true, opacity, depthTest: false, sizeAttenuation: false }));
+    const sprite = new THREE.Sprite(
+      new THREE.SpriteMaterial({
+        map: this.texts.get(text),
+        transparent: true,
+        opacity,
+        depthTest: false,
+        sizeAttenuation: false,
+      }),
+    );
     const camera = this.view.camera();
-    const height = camera.isOrthographicCamera ? 0.05 * (camera.top - camera.bottom) / camera.zoom : 0.045;
+    const height = camera.isOrthographicCamera
+      ? (0.05 * (camera.top - camera.bottom)) / camera.zoom
+      : 0.045;
     sprite.scale.set(4 * height, height, 1);
     sprite.position.set(x, y, z);
     this.add(sprite);
@@ -215,34 +341,59 @@ class Overlays {
     const paint = new THREE.Color(colour);
     const points = [];
     if (form < 2)
-      for (let i = 0; i + 2 < numbers.length; i += 3) points.push(new THREE.Vector3(numbers[i], numbers[i + 1], numbers[i + 2] + 0.1 + this.lift()));
-    if (form === 0) for (const p of points) {
-      const dot = new THREE.Mesh(new THREE.SphereBufferGeometry(0.3, 12, 8), new THREE.MeshBasicMaterial({ color: paint }));
-      dot.position.copy(p);
-      this.add(dot);
-    }
+      for (let i = 0; i + 2 < numbers.length; i += 3)
+        points.push(
+          new THREE.Vector3(numbers[i], numbers[i + 1], numbers[i + 2] + 0.1 + this.lift()),
+        );
+    if (form === 0)
+      for (const p of points) {
+        const dot = new THREE.Mesh(
+          new THREE.SphereBufferGeometry(0.3, 12, 8),
+          new THREE.MeshBasicMaterial({ color: paint }),
+        );
+        dot.position.copy(p);
+        this.add(dot);
+      }
     if (form === 1) this.add(this.ribbon(points, paint, 0.15));
     if (form === 2 && match.scene.cells) {
       const { size, origin } = match.scene.cells;
       for (let i = 0; i + 1 < numbers.length; i += 2) {
-        const cell = new THREE.Mesh(new THREE.PlaneBufferGeometry(size, size), new THREE.MeshBasicMaterial({ color: paint, transparent: true, opacity: 0.55, depthWrite: false }));
-        cell.position.set(origin[0] + (numbers[i] + 0.5) * size, origin[1] + (numbers[i + 1] + 0.5) * size, (match.scene.floor || 0) + 0.06);
+        const cell = new THREE.Mesh(
+          new THREE.PlaneBufferGeometry(size, size),
+          new THREE.MeshBasicMaterial({
+            color: paint,
+            transparent: true,
+            opacity: 0.55,
+            depthWrite: false,
+          }),
+        );
+        cell.position.set(
+          origin[0] + (numbers[i] + 0.5) * size,
+          origin[1] + (numbers[i + 1] + 0.5) * size,
+          (match.scene.floor || 0) + 0.06,
+        );
         points.push(cell.position);
         this.add(cell);
       }
     }
-    if (form === 3) for (const e of numbers) {  // tints are put on when things are placed
-      const pose = this.view.poseOf(e);
-      if (pose) points.push(new THREE.Vector3(pose[0], pose[1], pose[3]));
-    }
+    if (form === 3)
+      for (const e of numbers) {
+        // tints are put on when things are placed
+        const pose = this.view.poseOf(e);
+        if (pose) points.push(new THREE.Vector3(pose[0], pose[1], pose[3]));
+      }
     if (label && points.length) this.word(label, points[0].x, points[0].y, points[0].z + 0.6, 1);
   }
   static tints(frame, shown, hiddenNames) {
     const tints = new Map();
     if (shown.custom && frame)
-      for (const o of frame.overlays) if (o.form === 3 && !hiddenNames.has(o.name)) for (const e of o.numbers) tints.set(e, new THREE.Color(o.colour));
+      for (const o of frame.overlays)
+        if (o.form === 3 && !hiddenNames.has(o.name))
+          for (const e of o.numbers) tints.set(e, new THREE.Color(o.colour));
     return tints;
   }
 
-  add(object) { this.view.overlay.add(object); }
+  add(object) {
+    this.view.overlay.add(object);
+  }
 }

@@ -11,29 +11,50 @@ class Panel {
   build(match, chosen) {
     this.match = match;
     this.chosen = chosen;
-    const role = this.role = match.scene.roles[chosen.role];
+    const role = (this.role = match.scene.roles[chosen.role]);
     this.root.textContent = "";
     for (const chart of this.charts || []) chart.destroy();
 
     this.state = make("p", this.root, "", "state");
     const controls = this.section("Controls");
     this.controls = role.controls.map((control) => this.buildControl(controls, control));
-    this.meters = match.scene.meters.map((meter, i) => ({ ...meter, i })).filter((m) => m.body === role.seats[chosen.seat]);
+    this.meters = match.scene.meters
+      .map((meter, i) => ({ ...meter, i }))
+      .filter((m) => m.body === role.seats[chosen.seat]);
     if (this.meters.length) {
       const section = this.section("Meters");
-      for (const meter of this.meters) meter.bar = this.bar(section, meter.name, meter.low, meter.high);
+      for (const meter of this.meters)
+        meter.bar = this.bar(section, meter.name, meter.low, meter.high);
     }
     const ledger = this.section("Reward ledger");
     this.ledgerRows = this.table(ledger, ["term", "now", "so far"], [...role.terms, "return"]);
     const cursor = { id: "cursor", afterDraw: (chart) => this.drawCursor(chart) };
     const seconds = { title: { display: true, text: "step" } };
-    this.ledgerChart = lineChart(this.chartIn(ledger, "chart tall"), "Rewards so far, by term", [...role.terms, "return"].map((t) => [t, []]), { x: seconds, stepped: true, plugins: [cursor] });
-    this.valueChart = lineChart(this.chartIn(this.section("Value estimate")), "Return still to come, as the policy estimates it", [["value", []]], { x: seconds, plugins: [cursor] });
+    this.ledgerChart = lineChart(
+      this.chartIn(ledger, "chart tall"),
+      "Rewards so far, by term",
+      [...role.terms, "return"].map((t) => [t, []]),
+      { x: seconds, stepped: true, plugins: [cursor] },
+    );
+    this.valueChart = lineChart(
+      this.chartIn(this.section("Value estimate")),
+      "Return still to come, as the policy estimates it",
+      [["value", []]],
+      { x: seconds, plugins: [cursor] },
+    );
     this.charts = [this.ledgerChart, this.valueChart];
     this.chartKey = "";
 
     const network = match.networks && match.networks[chosen.role];
-    this.network = network && new NetworkPanel(this.section("Network"), network, role.seats.length, chosen.seat, (episode) => match.nodes(chosen.role, episode));
+    this.network =
+      network &&
+      new NetworkPanel(
+        this.section("Network"),
+        network,
+        role.seats.length,
+        chosen.seat,
+        (episode) => match.nodes(chosen.role, episode),
+      );
 
     const senses = this.section("Observations");
     const filter = make("input", senses);
@@ -42,7 +63,12 @@ class Panel {
     filter.setAttribute("aria-label", "Filter observations by name");
     filter.value = this.filter;
     filter.oninput = () => this.applyFilter(filter.value);
-    const body = this.table(senses, ["name", "value", "unit", "range"], role.columns.map((c) => c.name), "observations");
+    const body = this.table(
+      senses,
+      ["name", "value", "unit", "range"],
+      role.columns.map((c) => c.name),
+      "observations",
+    );
     this.columns = role.columns.map((column, i) => {
       const cells = body[i].cells;
       const scale = column.unit === "flag" ? 1 : column.scale;
@@ -58,7 +84,9 @@ class Panel {
     make("h3", section, title);
     return section;
   }
-  chartIn(section, className = "chart") { return make("canvas", make("div", section, undefined, className)); }
+  chartIn(section, className = "chart") {
+    return make("canvas", make("div", section, undefined, className));
+  }
   table(parent, titles, names, className) {
     const table = make("table", parent, undefined, className);
     const head = make("tr", make("thead", table));
@@ -80,29 +108,40 @@ class Panel {
     const line = make("div", parent, undefined, "gauge");
     make("span", line, name);
     const track = make("span", line, undefined, "track");
-    const band = make("i", track), mark = make("b", track), value = make("output", line);
+    const band = make("i", track),
+      mark = make("b", track),
+      value = make("output", line);
     const place = (x) => Math.min(1, Math.max(0, (x - low) / (high - low)));
     return {
-      set: (x, spread) => {
+      set: (x, range) => {
         mark.style.left = percent(place(x));
-        band.hidden = spread === undefined;
-        if (spread !== undefined) {
-          band.style.left = percent(place(spread[0] - spread[1]));
-          band.style.right = percent(1 - place(spread[0] + spread[1]));
+        band.hidden = range === undefined;
+        if (range !== undefined) {
+          band.style.left = percent(place(range[0] - range[1]));
+          band.style.right = percent(1 - place(range[0] + range[1]));
         }
         value.textContent = short(x);
       },
-      clear: () => { mark.style.left = "-9px"; band.hidden = true; value.textContent = ""; },
+      clear: () => {
+        mark.style.left = "-9px";
+        band.hidden = true;
+        value.textContent = "";
+      },
     };
   }
 
   buildControl(parent, control) {
-    if (!control.options.length) return { dial: this.bar(parent, control.name, control.low, control.high), numbers: 2 };
+    if (!control.options.length)
+      return { dial: this.bar(parent, control.name, control.low, control.high), numbers: 2 };
     make("div", parent, control.name, "choice");
     const options = control.options.map((option) => {
       const line = make("div", parent, undefined, "gauge option");
       make("span", line, option);
-      return { line, share: make("i", make("span", line, undefined, "track")), value: make("output", line) };
+      return {
+        line,
+        share: make("i", make("span", line, undefined, "track")),
+        value: make("output", line),
+      };
     });
     return { options, numbers: options.length };
   }
@@ -113,18 +152,28 @@ class Panel {
     if (!frame) return;
     this.time = time;
     const { role, seat } = this.chosen;
-    const decided = answered ? answered.part(role, "controls", seat) : null, probabilities = (asked || frame).part(role, "probabilities", seat);
+    const decided = answered ? answered.part(role, "controls", seat) : null,
+      probabilities = (asked || frame).part(role, "probabilities", seat);
     const told = probabilities.some((x) => x !== 0);
     let at = 0;
     this.controls.forEach((control, c) => {
       if (control.dial) {
-        if (decided) control.dial.set(decided[c], told ? [probabilities[at], probabilities[at + 1]] : undefined);
+        if (decided)
+          control.dial.set(
+            decided[c],
+            told ? [probabilities[at], probabilities[at + 1]] : undefined,
+          );
         else control.dial.clear();
-      } else control.options.forEach((option, o) => {
-        option.line.classList.toggle("chosen", !!decided && decided[c] === o);
-        option.share.style.width = percent(told ? probabilities[at + o] : 0);
-        option.value.textContent = told ? percent(probabilities[at + o]) : decided && decided[c] === o ? "chosen" : "";
-      });
+      } else
+        control.options.forEach((option, o) => {
+          option.line.classList.toggle("chosen", !!decided && decided[c] === o);
+          option.share.style.width = percent(told ? probabilities[at + o] : 0);
+          option.value.textContent = told
+            ? percent(probabilities[at + o])
+            : decided && decided[c] === o
+              ? "chosen"
+              : "";
+        });
       at += control.numbers;
     });
     for (const meter of this.meters) meter.bar.set(frame.meter(meter.i));
@@ -136,17 +185,23 @@ class Panel {
     this.updateLedger(frame, episode);
     if (this.network) this.network.show(episode, frame.step, this.match.name);
     const done = outcomes[frame.outcome];
-    this.state.textContent = `step ${frame.step}` + (this.match.moments(episode) ? ` of ${this.match.moments(episode) - 1}` : "") +
-      `, ${short(frame.step * this.match.scene.tick_seconds * this.match.scene.ticks_per_step)} s` + (done === "running" ? "" : `: ${done}`) +
+    this.state.textContent =
+      `step ${frame.step}` +
+      (this.match.moments(episode) ? ` of ${this.match.moments(episode) - 1}` : "") +
+      `, ${short(frame.step * this.match.scene.tick_seconds * this.match.scene.ticks_per_step)} s` +
+      (done === "running" ? "" : `: ${done}`) +
       (this.role.player ? `, decided by: ${this.role.player}` : "");
   }
 
   updateLedger(frame, episode) {
-    const { role, seat } = this.chosen, terms = this.role.terms.length;
+    const { role, seat } = this.chosen,
+      terms = this.role.terms.length;
     const key = `${this.match.version}:${episode}`;
     if (key !== this.chartKey) {
       this.chartKey = key;
-      const rewards = [...this.role.terms, "return"].map(() => []), value = [], sums = new Float64Array(terms);
+      const rewards = [...this.role.terms, "return"].map(() => []),
+        value = [],
+        sums = new Float64Array(terms);
       for (const f of this.match.frames(episode)) {
         f.part(role, "rewards", seat).forEach((p, t) => (sums[t] += p));
         sums.forEach((s, t) => rewards[t].push({ x: f.step, y: s }));
@@ -156,9 +211,12 @@ class Panel {
       this.rewards = rewards;
       this.redraw(rewards, value, episode);
     }
-    const now = frame.part(role, "rewards", seat), total = now.reduce((a, b) => a + b, 0);
+    const now = frame.part(role, "rewards", seat),
+      total = now.reduce((a, b) => a + b, 0);
     this.ledgerRows.forEach((row, t) => {
-      const so_far = this.rewards[t].length ? this.rewards[t][frame.step - this.rewards[t][0].x] : null;
+      const so_far = this.rewards[t].length
+        ? this.rewards[t][frame.step - this.rewards[t][0].x]
+        : null;
       row.cells[1].textContent = short(t < terms ? now[t] : total);
       row.cells[2].textContent = so_far ? short(so_far.y) : "";
     });
@@ -167,7 +225,8 @@ class Panel {
 
   redraw(rewards, value, episode) {
     const step = Math.max(1, Math.floor(value.length / 500));
-    const thin = (list) => (step === 1 ? list : list.filter((_, i) => i % step === 0 || i === list.length - 1));
+    const thin = (list) =>
+      step === 1 ? list : list.filter((_, i) => i % step === 0 || i === list.length - 1);
     this.ledgerChart.data.datasets.forEach((set, t) => (set.data = thin(rewards[t])));
     this.valueChart.data.datasets[0].data = thin(value);
     for (const chart of this.charts) {
@@ -178,7 +237,9 @@ class Panel {
 
   drawCursor(chart) {
     if (this.time === undefined) return;
-    const x = chart.scales.x.getPixelForValue(this.time), { top, bottom } = chart.chartArea, pen = chart.ctx;
+    const x = chart.scales.x.getPixelForValue(this.time),
+      { top, bottom } = chart.chartArea,
+      pen = chart.ctx;
     pen.save();
     pen.strokeStyle = css("--ink");
     pen.beginPath();

@@ -8,20 +8,29 @@ class Playback {
     this.matches = matches;
     this.changed = changed;
     this.episode = 0;
-    this.time = 0;  // steps, with fractions for ticks
+    this.time = 0; // steps, with fractions for ticks
     this.playing = false;
     this.speed = 3;
     this.loop = false;
   }
-  get scene() { return this.matches[0].scene; }
-  get secondsPerStep() { return this.scene.tick_seconds * this.scene.ticks_per_step; }
-  get end() { return Math.max(0, ...this.matches.map((m) => m.moments(this.episode) - 1)); }
-  get episodes() { return Math.max(...this.matches.map((m) => m.episodes.length)); }
+  get scene() {
+    return this.matches[0].scene;
+  }
+  get secondsPerStep() {
+    return this.scene.tick_seconds * this.scene.ticks_per_step;
+  }
+  get end() {
+    return Math.max(0, ...this.matches.map((m) => m.moments(this.episode) - 1));
+  }
+  get episodes() {
+    return Math.max(...this.matches.map((m) => m.episodes.length));
+  }
 
   chooseEpisode(episode) {
     this.episode = Math.min(Math.max(0, episode), Math.max(0, this.episodes - 1));
     this.time = 0;
-    for (const match of this.matches) if (match.moments(this.episode)) match.loadEpisode(this.episode);
+    for (const match of this.matches)
+      if (match.moments(this.episode)) match.loadEpisode(this.episode);
     this.changed();
   }
   seek(time) {
@@ -33,16 +42,32 @@ class Playback {
     if (playing && this.time >= this.end) this.time = 0;
     this.changed();
   }
-  faster(by) { this.speed = Math.min(Math.max(0, this.speed + by), speeds.length - 1); this.changed(); }
-  stepTick(by) { this.playing = false; this.seek((Math.round(this.time * this.scene.ticks) + by) / this.scene.ticks); }
-  stepMoment(by) { this.playing = false; this.seek(by > 0 ? Math.floor(this.time) + by : Math.ceil(this.time) + by); }
+  faster(by) {
+    this.speed = Math.min(Math.max(0, this.speed + by), speeds.length - 1);
+    this.changed();
+  }
+  stepTick(by) {
+    this.playing = false;
+    this.seek((Math.round(this.time * this.scene.ticks) + by) / this.scene.ticks);
+  }
+  stepMoment(by) {
+    this.playing = false;
+    this.seek(by > 0 ? Math.floor(this.time) + by : Math.ceil(this.time) + by);
+  }
   // Events of all matches, as [step, kind, who, whom].
   marks() {
-    return this.matches.flatMap((m) => (m.episodes[this.episode] ? m.episodes[this.episode].marks : []).filter((mark) => m.concerns([mark[2], mark[3]], this.body)));
+    return this.matches.flatMap((m) =>
+      (m.episodes[this.episode] ? m.episodes[this.episode].marks : []).filter((mark) =>
+        m.concerns([mark[2], mark[3]], this.body),
+      ),
+    );
   }
   toEvent(direction) {
     this.playing = false;
-    const times = this.marks().map((m) => m[0]).filter((d) => (direction > 0 ? d > this.time : d < this.time)).sort((a, b) => a - b);
+    const times = this.marks()
+      .map((m) => m[0])
+      .filter((d) => (direction > 0 ? d > this.time : d < this.time))
+      .sort((a, b) => a - b);
     if (times.length) this.seek(direction > 0 ? times[0] : times[times.length - 1]);
   }
 
@@ -50,18 +75,29 @@ class Playback {
     if (!this.playing) return;
     // What has not arrived yet is waited for.
     const next = Math.ceil(Math.min(this.end, this.time + 0.001));
-    if (this.matches.some((m) => next < m.moments(this.episode) && !m.frame(this.episode, next))) return;
+    if (this.matches.some((m) => next < m.moments(this.episode) && !m.frame(this.episode, next)))
+      return;
     this.time += (seconds * speeds[this.speed]) / this.secondsPerStep;
     if (this.time >= this.end) {
       if (this.loop) this.time = 0;
-      else { this.time = this.end; this.playing = false; }
+      else {
+        this.time = this.end;
+        this.playing = false;
+      }
     }
     this.changed();
   }
 }
 
 // Events by shape and place, so that no colour has to be told from another.
-const markShapes = { touch: "triangle", hit: "triangle", die: "cross", success: "ring", failure: "cross", cutoff: "bar" };
+const markShapes = {
+  touch: "triangle",
+  hit: "triangle",
+  die: "cross",
+  success: "ring",
+  failure: "cross",
+  cutoff: "bar",
+};
 
 class TimeLine {
   constructor(root, playback) {
@@ -70,8 +106,14 @@ class TimeLine {
     this.range = make("input", root);
     Object.assign(this.range, { type: "range", min: 0, step: "any", value: 0 });
     this.range.setAttribute("aria-label", "Time, in steps");
-    this.range.oninput = () => { playback.playing = false; playback.seek(Math.round(this.range.value * playback.scene.ticks) / playback.scene.ticks); };
-    this.canvas.onclick = (e) => { playback.playing = false; playback.seek(Math.round(this.timeAt(e))); };
+    this.range.oninput = () => {
+      playback.playing = false;
+      playback.seek(Math.round(this.range.value * playback.scene.ticks) / playback.scene.ticks);
+    };
+    this.canvas.onclick = (e) => {
+      playback.playing = false;
+      playback.seek(Math.round(this.timeAt(e)));
+    };
     this.canvas.onmousemove = (e) => {
       const near = this.nearest(this.timeAt(e));
       this.canvas.title = near ? playback.matches[0].tellEvent(near) : "";
@@ -79,33 +121,70 @@ class TimeLine {
     new ResizeObserver(() => this.drawMarks()).observe(this.canvas);
     addEventListener("look", () => this.drawMarks());
   }
-  timeAt(event) { return ((event.offsetX - 8) / (this.canvas.clientWidth - 16)) * this.playback.end; }
+  timeAt(event) {
+    return ((event.offsetX - 8) / (this.canvas.clientWidth - 16)) * this.playback.end;
+  }
   nearest(time) {
-    const marks = this.playback.marks().slice().sort((a, b) => Math.abs(a[0] - time) - Math.abs(b[0] - time));
-    return marks[0] && Math.abs(marks[0][0] - time) < this.playback.end * 0.02 + 1 ? marks[0] : null;
+    const marks = this.playback
+      .marks()
+      .slice()
+      .sort((a, b) => Math.abs(a[0] - time) - Math.abs(b[0] - time));
+    return marks[0] && Math.abs(marks[0][0] - time) < this.playback.end * 0.02 + 1
+      ? marks[0]
+      : null;
   }
   update() {
     this.range.max = this.playback.end;
     this.range.value = this.playback.time;
-    const key = [this.playback.episode, this.playback.end, this.playback.body, this.playback.marks().length].join();
+    const key = [
+      this.playback.episode,
+      this.playback.end,
+      this.playback.body,
+      this.playback.marks().length,
+    ].join();
     if (key !== this.key) this.drawMarks();
     this.key = key;
   }
   drawMarks() {
-    const width = (this.canvas.width = this.canvas.clientWidth * devicePixelRatio), height = (this.canvas.height = this.canvas.clientHeight * devicePixelRatio);
-    const pen = this.canvas.getContext("2d"), r = 4 * devicePixelRatio;
+    const width = (this.canvas.width = this.canvas.clientWidth * devicePixelRatio),
+      height = (this.canvas.height = this.canvas.clientHeight * devicePixelRatio);
+    const pen = this.canvas.getContext("2d"),
+      r = 4 * devicePixelRatio;
     pen.lineWidth = 1.5 * devicePixelRatio;
     for (const [step, kind, who] of this.playback.marks()) {
-      const edge = 8 * devicePixelRatio, x = edge + (step / Math.max(1, this.playback.end)) * (width - 2 * edge), y = height / 2;
+      const edge = 8 * devicePixelRatio,
+        x = edge + (step / Math.max(1, this.playback.end)) * (width - 2 * edge),
+        y = height / 2;
       const name = kindsOfEvents[kind];
-      pen.strokeStyle = pen.fillStyle = who >= 0 ? this.playback.matches[0].colourOf(who) : css("--ink");
+      pen.strokeStyle = pen.fillStyle =
+        who >= 0 ? this.playback.matches[0].colourOf(who) : css("--ink");
       pen.beginPath();
       switch (markShapes[name] || "dot") {
-        case "triangle": pen.moveTo(x, y - r); pen.lineTo(x + r, y + r); pen.lineTo(x - r, y + r); pen.fill(); break;
-        case "cross": pen.moveTo(x - r, y - r); pen.lineTo(x + r, y + r); pen.moveTo(x + r, y - r); pen.lineTo(x - r, y + r); pen.stroke(); break;
-        case "ring": pen.arc(x, y, r, 0, 2 * Math.PI); pen.stroke(); break;
-        case "bar": pen.moveTo(x, y - 2 * r); pen.lineTo(x, y + 2 * r); pen.stroke(); break;
-        default: pen.arc(x, y, 0.6 * r, 0, 2 * Math.PI); pen.fill();
+        case "triangle":
+          pen.moveTo(x, y - r);
+          pen.lineTo(x + r, y + r);
+          pen.lineTo(x - r, y + r);
+          pen.fill();
+          break;
+        case "cross":
+          pen.moveTo(x - r, y - r);
+          pen.lineTo(x + r, y + r);
+          pen.moveTo(x + r, y - r);
+          pen.lineTo(x - r, y + r);
+          pen.stroke();
+          break;
+        case "ring":
+          pen.arc(x, y, r, 0, 2 * Math.PI);
+          pen.stroke();
+          break;
+        case "bar":
+          pen.moveTo(x, y - 2 * r);
+          pen.lineTo(x, y + 2 * r);
+          pen.stroke();
+          break;
+        default:
+          pen.arc(x, y, 0.6 * r, 0, 2 * Math.PI);
+          pen.fill();
       }
     }
   }

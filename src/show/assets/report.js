@@ -11,7 +11,14 @@ byId("configuration").textContent = data.configuration;
 // ---- Score: one row a player, each estimate with its 95% interval.
 const table = byId("score");
 const head = make("tr", make("thead", table));
-for (const title of ["player", `success over ${data.score.episodes} episodes`, "", "return", "length", ...data.terms])
+for (const title of [
+  "player",
+  `success over ${data.score.episodes} episodes`,
+  "",
+  "return",
+  "length",
+  ...data.terms,
+])
   make("th", head, title);
 const body = make("tbody", table);
 for (const player of data.score.players) {
@@ -35,44 +42,107 @@ for (const player of data.score.players) {
 function curve(title, lines, options = {}) {
   const panel = make("div", byId("curves"), undefined, "panel");
   make("h3", panel, title);
-  const points = (values) => values.map((y, k) => ({ x: data.curves.steps[k], y })).filter((p) => p.y !== null);
-  lineChart(make("canvas", make("div", panel, undefined, "chart")), title, lines.map(([label, values, more]) => [label, points(values), more]),
-            { x: { min: 0, max: data.curves.steps.at(-1), title: { display: true, text: "steps" } }, y: options.y || {} });
+  const points = (values) =>
+    values.map((y, k) => ({ x: data.curves.steps[k], y })).filter((p) => p.y !== null);
+  lineChart(
+    make("canvas", make("div", panel, undefined, "chart")),
+    title,
+    lines.map(([label, values, more]) => [label, points(values), more]),
+    {
+      x: { min: 0, max: data.curves.steps.at(-1), title: { display: true, text: "steps" } },
+      y: options.y || {},
+    },
+  );
 }
 
 const c = data.curves;
 const further = Object.entries(c.roles);
 // A line for the first policy, and one for each further one that learns.
-const byRole = (label, values, name) => [[further.length ? data.role : label, values], ...further.map(([role, own]) => [role, own[name]])];
-curve("Success, share of the last 100 episodes", [["success", c.recent_success]], { y: { min: 0, max: 1 } });
+const byRole = (label, values, name) => [
+  [further.length ? data.role : label, values],
+  ...further.map(([role, own]) => [role, own[name]]),
+];
+curve("Success, share of the last 100 episodes", [["success", c.recent_success]], {
+  y: { min: 0, max: 1 },
+});
 if (data.stages.length > 1)
-  curve(`Stage of the curriculum: ${data.stages.map((name, k) => `${k + 1} ${name}`).join(", ")}`, [["stage", c.stage]],
-        { y: { min: 1, max: data.stages.length, ticks: { stepSize: 1 } } });
+  curve(
+    `Stage of the curriculum: ${data.stages.map((name, k) => `${k + 1} ${name}`).join(", ")}`,
+    [["stage", c.stage]],
+    { y: { min: 1, max: data.stages.length, ticks: { stepSize: 1 } } },
+  );
 if (c.rating.some((value) => value !== null)) {
-  curve("Rating against past policies, points, with its 95% interval",
-        [["rating", c.rating], ["lowest", c.rating_low], ["highest", c.rating_high]]);
-  curve("Past policies that beat the present one, and cycles of three", [["forgotten", c.forgotten], ["cycles", c.cycles]], { y: { min: 0 } });
+  curve("Rating against past policies, points, with its 95% interval", [
+    ["rating", c.rating],
+    ["lowest", c.rating_low],
+    ["highest", c.rating_high],
+  ]);
+  curve(
+    "Past policies that beat the present one, and cycles of three",
+    [
+      ["forgotten", c.forgotten],
+      ["cycles", c.cycles],
+    ],
+    { y: { min: 0 } },
+  );
 }
 if (c.evolution) {
-  const e = c.evolution, shade = { borderWidth: 1, borderColor: "#3a6fd8", borderDash: [], backgroundColor: "#3a6fd844" };
-  curve("Fitness of the generation: the best, and the band between a quarter and three quarters",
-        [["best", e.best], ["mean", e.mean], ["a quarter is below", e.lower, shade], ["three quarters are below", e.upper, { ...shade, fill: "-1" }]]);
+  const e = c.evolution,
+    shade = {
+      borderWidth: 1,
+      borderColor: "#3a6fd8",
+      borderDash: [],
+      backgroundColor: "#3a6fd844",
+    };
+  curve("Fitness of the generation: the best, and the band between a quarter and three quarters", [
+    ["best", e.best],
+    ["mean", e.mean],
+    ["a quarter is below", e.lower, shade],
+    ["three quarters are below", e.upper, { ...shade, fill: "-1" }],
+  ]);
   if (e.species.length)
-    curve(`Individuals by species, ${e.species.length} shown`,
-          e.species.map((s, k) => [s.name, s.size, { fill: true, borderWidth: 0.5, borderDash: [], borderColor: "#ffffff", backgroundColor: s.name === "others" ? "#8a929c" : `hsl(${(k * 137.5) % 360}, 55%, ${k % 2 ? 42 : 62}%)` }]),
-          { y: { stacked: true, min: 0 } });
-  curve("Diversity: mean distance of two individuals", [["diversity", e.diversity], ...(e.species.length ? [] : [["mutation strength", e.mutation_strength]])], { y: { min: 0 } });
+    curve(
+      `Individuals by species, ${e.species.length} shown`,
+      e.species.map((s, k) => [
+        s.name,
+        s.size,
+        {
+          fill: true,
+          borderWidth: 0.5,
+          borderDash: [],
+          borderColor: "#ffffff",
+          backgroundColor:
+            s.name === "others" ? "#8a929c" : `hsl(${(k * 137.5) % 360}, 55%, ${k % 2 ? 42 : 62}%)`,
+        },
+      ]),
+      { y: { stacked: true, min: 0 } },
+    );
+  curve(
+    "Diversity: mean distance of two individuals",
+    [
+      ["diversity", e.diversity],
+      ...(e.species.length ? [] : [["mutation strength", e.mutation_strength]]),
+    ],
+    { y: { min: 0 } },
+  );
   if (e.species.length) {
     curve("Hidden nodes of a network, mean", [["hidden nodes", e.hidden]], { y: { min: 0 } });
     curve("Links of a network, mean", [["links", e.links]], {});
   }
 }
 curve("Return per episode", byRole("return", c.mean_return, "mean_return"));
-curve("Reward by term, per episode", data.terms.map((t) => [t, c.terms[t]]));
+curve(
+  "Reward by term, per episode",
+  data.terms.map((t) => [t, c.terms[t]]),
+);
 curve("Episode length, steps", [["length", c.mean_length]], { y: { min: 0 } });
 if (!c.evolution) {
   curve("Entropy of the policy, nats", byRole("entropy", c.entropy, "entropy"));
-  curve("Share of the returns' variance explained by the value network", byRole("explained", c.explained_variance, "explained_variance"), { y: { max: 1 } });
+  curve(
+    "Share of the returns' variance explained by the value network",
+    byRole("explained", c.explained_variance, "explained_variance"),
+    { y: { max: 1 } },
+  );
   curve("Divergence of the policy per update, nats", [["divergence", c.kl]], { y: { min: 0 } });
 }
 curve("Steps per second", [["steps per second", c.steps_per_second]], { y: { min: 0 } });

@@ -3,7 +3,8 @@
 
 const start = JSON.parse(byId("start").textContent);
 const token = new URLSearchParams(location.search).get("token");
-const withToken = (path) => (token ? path + (path.includes("?") ? "&" : "?") + "token=" + encodeURIComponent(token) : path);
+const withToken = (path) =>
+  token ? path + (path.includes("?") ? "&" : "?") + "token=" + encodeURIComponent(token) : path;
 const askJson = async (path) => {
   const reply = await fetch(withToken(path));
   if (!reply.ok) throw new Error(`${path}: ${reply.status}`);
@@ -19,7 +20,9 @@ async function fetchMessage(path) {
     return reply.arrayBuffer();
   }
   const bytes = Uint8Array.from(atob(element.textContent), (c) => c.charCodeAt(0));
-  return new Response(new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"))).arrayBuffer();
+  return new Response(
+    new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip")),
+  ).arrayBuffer();
 }
 
 class Viewer {
@@ -49,7 +52,8 @@ class Viewer {
     const holder = byId("views");
     holder.dataset.count = matches.length;
     while (this.views.length > matches.length) this.views.pop().holder.remove();
-    while (this.views.length < matches.length) this.views.push(this.makeView(holder, this.views.length));
+    while (this.views.length < matches.length)
+      this.views.push(this.makeView(holder, this.views.length));
     matches.forEach((match, i) => this.dress(this.views[i], match));
     this.fillSeats();
     if (matches[0].episodes.length) {
@@ -60,13 +64,18 @@ class Viewer {
 
   makeView(holder, i) {
     const root = make("div", holder, undefined, "view");
-    const caption = make("div", root, "", "caption"), legend = make("div", root, undefined, "legend");
+    const caption = make("div", root, "", "caption"),
+      legend = make("div", root, undefined, "legend");
     const view = { holder: root, caption, legend, arena: new ArenaView(root) };
     view.overlays = new Overlays(view.arena);
     let down = null;
-    root.addEventListener("pointerdown", (e) => { down = [e.clientX, e.clientY]; this.activate(i); });
+    root.addEventListener("pointerdown", (e) => {
+      down = [e.clientX, e.clientY];
+      this.activate(i);
+    });
     root.addEventListener("pointerup", (e) => {
-      if (down && Math.hypot(e.clientX - down[0], e.clientY - down[1]) < 4) this.chooseBody(view.arena.pick(e));
+      if (down && Math.hypot(e.clientX - down[0], e.clientY - down[1]) < 4)
+        this.chooseBody(view.arena.pick(e));
     });
     root.addEventListener("pointermove", (e) => {
       if (e.buttons) return;
@@ -91,12 +100,14 @@ class Viewer {
     }
     byId("overlay_cutaway").hidden = !match.scene.blocks;
     const high = match.scene.high;
-    view.arena.builtFor = null;  // it is framed anew
+    view.arena.builtFor = null; // it is framed anew
     if (view.dressedFor !== match.scene.game) this.setMode(high ? "space" : "above");
     view.dressedFor = match.scene.game;
   }
 
-  get match() { return this.matches[this.active]; }
+  get match() {
+    return this.matches[this.active];
+  }
   activate(i) {
     if (this.active === i) return;
     this.active = i;
@@ -105,11 +116,15 @@ class Viewer {
   }
 
   fillSeats() {
-    const list = this.match.seatList(), select = byId("seat"), before = this.chosen;
+    const list = this.match.seatList(),
+      select = byId("seat"),
+      before = this.chosen;
     this.seatOptions = list;
     select.textContent = "";
     list.forEach((seat, i) => (make("option", select, seat.label).value = i));
-    const same = before ? list.findIndex((s) => s.role === before.role && s.seat === before.seat) : 0;
+    const same = before
+      ? list.findIndex((s) => s.role === before.role && s.seat === before.seat)
+      : 0;
     this.chooseSeat(Math.max(0, same));
   }
   chooseSeat(i) {
@@ -137,7 +152,11 @@ class Viewer {
   async chooseEpisode(episode, time = 0) {
     this.playback.chooseEpisode(episode);
     byId("episode").value = this.playback.episode;
-    await Promise.all(this.matches.filter((m) => m.moments(this.playback.episode)).map((m) => m.load(this.playback.episode, 0)));
+    await Promise.all(
+      this.matches
+        .filter((m) => m.moments(this.playback.episode))
+        .map((m) => m.load(this.playback.episode, 0)),
+    );
     this.playback.seek(time);
   }
 
@@ -156,13 +175,17 @@ class Viewer {
 
   draw(now) {
     this.changed = false;
-    const { playback } = this, episode = playback.episode;
+    const { playback } = this,
+      episode = playback.episode;
     this.views.forEach((view, i) => {
-      const match = this.matches[i], end = match.moments(episode) - 1;
+      const match = this.matches[i],
+        end = match.moments(episode) - 1;
       view.holder.classList.toggle("active", i === this.active && this.views.length > 1);
       if (end < 0) return;
-      const time = Math.min(playback.time, end), frame = match.frame(episode, Math.floor(time));
-      if (!frame || (time > Math.floor(time) && !match.frame(episode, Math.floor(time) + 1))) return (this.changed = true);
+      const time = Math.min(playback.time, end),
+        frame = match.frame(episode, Math.floor(time));
+      if (!frame || (time > Math.floor(time) && !match.frame(episode, Math.floor(time) + 1)))
+        return (this.changed = true);
       const key = `${match.name}:${episode}:${match.formsKey || 0}`;
       if (view.built !== key || view.builtMatch !== match) {
         if (!match.frame(episode, 0)) {
@@ -172,32 +195,46 @@ class Viewer {
         view.built = key;
         view.builtMatch = match;
       }
-      const poses = this.driving ? this.driving.poses(view.arena.poses) : posesAt(match, episode, time, view.arena.poses);
+      const poses = this.driving
+        ? this.driving.poses(view.arena.poses)
+        : posesAt(match, episode, time, view.arena.poses);
       if (!poses) return;
       view.arena.place(poses, Overlays.tints(frame, this.shown, this.hiddenNames));
-      const seat = this.chosen && match.scene.roles[this.chosen.role] ? match.scene.roles[this.chosen.role].seats[this.chosen.seat] : undefined;
+      const seat =
+        this.chosen && match.scene.roles[this.chosen.role]
+          ? match.scene.roles[this.chosen.role].seats[this.chosen.seat]
+          : undefined;
       const pose = seat === undefined ? null : view.arena.poseOf(seat);
       if (pose && view.arena.mode === "eyes") view.arena.lookFrom(pose, view.arena.things[seat]);
       else if (pose && this.following) view.arena.follow(pose);
       view.overlays.draw(match, episode, time, this.chosen, this.shown, this.hiddenNames);
       if (seat !== undefined) view.arena.hide(seat, view.arena.mode === "eyes");
       const ended = outcomes[frame.outcome];
-      view.caption.textContent = (this.matches.length > 1 ? match.name + " · " : "") + `step ${Math.floor(time)}` + (ended === "running" ? "" : ` · ${ended}`);
+      view.caption.textContent =
+        (this.matches.length > 1 ? match.name + " · " : "") +
+        `step ${Math.floor(time)}` +
+        (ended === "running" ? "" : ` · ${ended}`);
     });
     if (now - this.panelAt > 200 || (!playback.playing && !this.driving)) {
       this.panelAt = now;
-      const end = this.match.moments(episode) - 1, time = Math.max(0, Math.min(playback.time, end));
+      const end = this.match.moments(episode) - 1,
+        time = Math.max(0, Math.min(playback.time, end));
       // What is decided here; while it is played, what was decided last.
-      const at = (d) => this.match.frame(episode, d), step = Math.floor(time), frame = at(step);
+      const at = (d) => this.match.frame(episode, d),
+        step = Math.floor(time),
+        frame = at(step);
       if (this.match.live) this.panel.update(frame, at(step - 1), frame, time, episode);
       else this.panel.update(frame, frame, at(step + 1), time, episode);
       this.listOwn(frame);
     }
     this.timeLine.update();
-    byId("play").textContent = (this.driving ? !this.driving.paused : playback.playing) ? "❚❚" : "▶";
+    byId("play").textContent = (this.driving ? !this.driving.paused : playback.playing)
+      ? "❚❚"
+      : "▶";
     byId("speed").value = playback.speed;
     byId("loop").setAttribute("aria-pressed", playback.loop);
-    byId("clock").textContent = `${playback.time.toFixed(playback.time % 1 ? 2 : 0)} / ${playback.end} · ${(playback.time * playback.secondsPerStep).toFixed(1)} s`;
+    byId("clock").textContent =
+      `${playback.time.toFixed(playback.time % 1 ? 2 : 0)} / ${playback.end} · ${(playback.time * playback.secondsPerStep).toFixed(1)} s`;
     if (!playback.playing) this.remember();
   }
 
@@ -206,8 +243,15 @@ class Viewer {
     for (const o of frame ? frame.overlays : []) {
       const id = "custom_" + o.name;
       if (document.getElementById(id)) continue;
-      const button = this.toggleButton(byId("overlays"), o.name, "recorded overlay", () => !this.hiddenNames.has(o.name),
-        (on) => { on ? this.hiddenNames.delete(o.name) : this.hiddenNames.add(o.name); });
+      const button = this.toggleButton(
+        byId("overlays"),
+        o.name,
+        "recorded overlay",
+        () => !this.hiddenNames.has(o.name),
+        (on) => {
+          on ? this.hiddenNames.delete(o.name) : this.hiddenNames.add(o.name);
+        },
+      );
       button.id = id;
     }
   }
@@ -216,7 +260,17 @@ class Viewer {
   drive() {
     const scheme = location.protocol === "https:" ? "wss:" : "ws:";
     this.driving = new Driving(start, withToken(`${scheme}//${location.host}/live`), this);
-    for (const id of ["previous_event", "step_back", "step_on", "next_event", "tick_back", "tick_on", "loop", "link"]) byId(id).hidden = true;
+    for (const id of [
+      "previous_event",
+      "step_back",
+      "step_on",
+      "next_event",
+      "tick_back",
+      "tick_on",
+      "loop",
+      "link",
+    ])
+      byId(id).hidden = true;
     byId("line").hidden = true;
     byId("episode_choice").hidden = true;
     return this.open([this.driving.match]).then(() => {
@@ -235,7 +289,9 @@ class Viewer {
     this.playback.time = this.playback.end;
     const { outcome } = this.driving.match.episodes[this.playback.episode];
     byId("notice").hidden = outcome === 0;
-    if (outcome > 0) byId("notice").textContent = `${outcomes[outcome]} after ${this.playback.end} steps. Enter begins the next episode.`;
+    if (outcome > 0)
+      byId("notice").textContent =
+        `${outcomes[outcome]} after ${this.playback.end} steps. Enter begins the next episode.`;
     this.changed = true;
   }
   stateLive(about) {
@@ -246,29 +302,58 @@ class Viewer {
 
   // ---- A run that is watched.
   watch() {
-    const load = async (name) => new Match(await askJson(`data/${name}/meta.json`), (e, n) => fetchMessage(`data/${name}/${e}/${n}`), (r, e) => fetchMessage(`data/${name}/nodes-${r}/${e}`));
+    const load = async (name) =>
+      new Match(
+        await askJson(`data/${name}/meta.json`),
+        (e, n) => fetchMessage(`data/${name}/${e}/${n}`),
+        (r, e) => fetchMessage(`data/${name}/nodes-${r}/${e}`),
+      );
     let names = [];
-    const compare = this.toggleButton(byId("overlays"), "earlier checkpoints beside it", "The same episodes at earlier checkpoints", () => this.comparing,
-      (on) => { this.comparing = on; names = []; });
+    const compare = this.toggleButton(
+      byId("overlays"),
+      "earlier checkpoints beside it",
+      "The same episodes at earlier checkpoints",
+      () => this.comparing,
+      (on) => {
+        this.comparing = on;
+        names = [];
+      },
+    );
     compare.id = "compare";
-    this.watching = new Watching(start.terms, start.further_roles, start.evolves, askJson, async (news) => {
-      const all = news.checkpoints;
-      if (!all.length || this.opening) return;
-      const spread = [0, Math.floor(all.length / 3), Math.floor((2 * all.length) / 3)].filter((i, k, list) => i < all.length - 1 && list.indexOf(i) === k);
-      const wanted = this.comparing ? [...spread.map((i) => all[i]), all[all.length - 1]] : [all[all.length - 1]];
-      if (wanted.join() === names.join()) return;
-      if (names.length === wanted.length && this.playback && this.playback.playing && this.playback.time < this.playback.end) return;  // to its end first
-      this.opening = true;
-      try {
-        const matches = await Promise.all(wanted.map(load));
-        names = wanted;
-        this.active = 0;
-        await this.open(matches);
-        this.playback.toggle(true);
-      } finally {
-        this.opening = false;
-      }
-    });
+    this.watching = new Watching(
+      start.terms,
+      start.further_roles,
+      start.evolves,
+      askJson,
+      async (news) => {
+        const all = news.checkpoints;
+        if (!all.length || this.opening) return;
+        const spread = [0, Math.floor(all.length / 3), Math.floor((2 * all.length) / 3)].filter(
+          (i, k, list) => i < all.length - 1 && list.indexOf(i) === k,
+        );
+        const wanted = this.comparing
+          ? [...spread.map((i) => all[i]), all[all.length - 1]]
+          : [all[all.length - 1]];
+        if (wanted.join() === names.join()) return;
+        if (
+          names.length === wanted.length &&
+          this.playback &&
+          this.playback.playing &&
+          this.playback.time < this.playback.end
+        )
+          return; // to its end first
+        this.opening = true;
+        try {
+          const matches = await Promise.all(wanted.map(load));
+          names = wanted;
+          this.active = 0;
+          await this.open(matches);
+          this.playback.toggle(true);
+        } finally {
+          this.opening = false;
+        }
+      },
+    );
   }
 
   // ---- Buttons, keys, links.
@@ -276,7 +361,11 @@ class Viewer {
     const button = make("button", parent, name);
     button.title = title;
     const show = () => button.setAttribute("aria-pressed", get());
-    button.onclick = () => { set(!get()); show(); this.changed = true; };
+    button.onclick = () => {
+      set(!get());
+      show();
+      this.changed = true;
+    };
     show();
     return button;
   }
@@ -290,10 +379,16 @@ class Viewer {
     byId("follow").setAttribute("aria-pressed", on);
     this.changed = true;
   }
-  flipOverlay(name) { const button = byId("overlay_" + name.replace(" ", "_")); if (button) button.click(); }
+  flipOverlay(name) {
+    const button = byId("overlay_" + name.replace(" ", "_"));
+    if (button) button.click();
+  }
   pace(by) {
     if (!this.driving) return this.playback.faster(by);
-    this.driving.tell({ do: "speed", speed: speeds[Math.min(Math.max(0, this.playback.speed + by), speeds.length - 1)] });
+    this.driving.tell({
+      do: "speed",
+      speed: speeds[Math.min(Math.max(0, this.playback.speed + by), speeds.length - 1)],
+    });
   }
   playOrPause() {
     if (this.driving) this.driving.tell({ do: this.driving.paused ? "go" : "pause" });
@@ -309,19 +404,33 @@ class Viewer {
     on("step_on", () => this.playback.stepMoment(1));
     on("tick_back", () => this.playback.stepTick(-1));
     on("tick_on", () => this.playback.stepTick(1));
-    on("loop", () => { this.playback.loop = !this.playback.loop; this.changed = true; });
+    on("loop", () => {
+      this.playback.loop = !this.playback.loop;
+      this.changed = true;
+    });
     on("follow", () => this.setFollowing(!this.following));
-    on("whole", () => { for (const view of this.views) view.arena.frameAll(); this.changed = true; });
+    on("whole", () => {
+      for (const view of this.views) view.arena.frameAll();
+      this.changed = true;
+    });
     on("link", () => this.copyLink());
     on("look", () => this.flipLook());
     on("help_button", () => byId("help").showModal());
     byId("mode").onchange = (e) => this.setMode(e.target.value);
     byId("seat").onchange = (e) => this.chooseSeat(+e.target.value);
     byId("episode").onchange = (e) => this.chooseEpisode(+e.target.value);
-    speeds.forEach((s, i) => (make("option", byId("speed"), s < 1 ? `1/${1 / s} ×` : `${s} ×`).value = i));
+    speeds.forEach(
+      (s, i) => (make("option", byId("speed"), s < 1 ? `1/${1 / s} ×` : `${s} ×`).value = i),
+    );
     byId("speed").onchange = (e) => this.pace(+e.target.value - this.playback.speed);
     for (const [name, title] of overlayList)
-      this.toggleButton(byId("overlays"), name, title, () => this.shown[name], (on) => (this.shown[name] = on)).id = "overlay_" + name.replace(" ", "_");
+      this.toggleButton(
+        byId("overlays"),
+        name,
+        title,
+        () => this.shown[name],
+        (on) => (this.shown[name] = on),
+      ).id = "overlay_" + name.replace(" ", "_");
     this.keys = [
       ["Space", "play or pause", () => this.playOrPause()],
       [",", "a step back", () => this.playback.stepMoment(-1)],
@@ -337,7 +446,11 @@ class Viewer {
       ["l", "loop", () => byId("loop").click()],
       ["n", "next episode", () => this.chooseEpisode(this.playback.episode + 1)],
       ["b", "episode before", () => this.chooseEpisode(this.playback.episode - 1)],
-      ["s", "next seat", () => this.chooseSeat((+byId("seat").value + 1) % this.seatOptions.length)],
+      [
+        "s",
+        "next seat",
+        () => this.chooseSeat((+byId("seat").value + 1) % this.seatOptions.length),
+      ],
       ["1", "view from above", () => this.setMode("above")],
       ["2", "view in space", () => this.setMode("space")],
       ["3", "through the seat's eyes", () => this.setMode("eyes")],
@@ -366,11 +479,23 @@ class Viewer {
         make("td", row, what);
       }
     }
-    make("p", help, "Drag to move the picture, turn the wheel to zoom; in space, drag to turn it and drag with the right button to move it. Click a body to choose its seat.", "soft");
+    make(
+      "p",
+      help,
+      "Drag to move the picture, turn the wheel to zoom; in space, drag to turn it and drag with the right button to move it. Click a body to choose its seat.",
+      "soft",
+    );
     const close = make("button", help, "close");
     close.onclick = () => help.close();
     addEventListener("keydown", (e) => {
-      if (e.ctrlKey || e.metaKey || e.altKey || /^(INPUT|SELECT|TEXTAREA)$/.test(e.target.tagName) && e.key !== "Escape" || help.open) return;
+      if (
+        e.ctrlKey ||
+        e.metaKey ||
+        e.altKey ||
+        (/^(INPUT|SELECT|TEXTAREA)$/.test(e.target.tagName) && e.key !== "Escape") ||
+        help.open
+      )
+        return;
       const found = this.keys.find(([key]) => key === (e.key === " " ? "Space" : e.key));
       if (!found || !this.playback) return;
       e.preventDefault();
@@ -387,8 +512,15 @@ class Viewer {
   // The address names the moment: episode, time, seat, point of view, and overlays that are not as usual.
   remember() {
     if (this.driving || !this.chosen || !this.recalled) return;
-    const changed = overlayList.filter(([name, , on]) => this.shown[name] !== on).map(([name]) => name);
-    const hash = new URLSearchParams({ episode: this.playback.episode, at: +this.playback.time.toFixed(3), seat: byId("seat").value, view: byId("mode").value });
+    const changed = overlayList
+      .filter(([name, , on]) => this.shown[name] !== on)
+      .map(([name]) => name);
+    const hash = new URLSearchParams({
+      episode: this.playback.episode,
+      at: +this.playback.time.toFixed(3),
+      seat: byId("seat").value,
+      view: byId("mode").value,
+    });
     if (changed.length) hash.set("flipped", changed.join("."));
     if (this.following) hash.set("follow", 1);
     if ("#" + hash !== location.hash) history.replaceState(null, "", "#" + hash);
@@ -430,14 +562,27 @@ let viewer = null;
     if (start.mode === "drive") await viewer.drive();
     else if (start.mode === "watch") viewer.watch();
     else {
-      const metas = start.matches || await Promise.all(start.names.map((name) => askJson(`data/${name}/meta.json`)));
-      await viewer.open(metas.map((meta, i) => new Match(meta, (e, n) => fetchMessage(`data/${start.names[i]}/${e}/${n}`), (r, e) => fetchMessage(`data/${start.names[i]}/nodes-${r}/${e}`))));
+      const metas =
+        start.matches ||
+        (await Promise.all(start.names.map((name) => askJson(`data/${name}/meta.json`))));
+      await viewer.open(
+        metas.map(
+          (meta, i) =>
+            new Match(
+              meta,
+              (e, n) => fetchMessage(`data/${start.names[i]}/${e}/${n}`),
+              (r, e) => fetchMessage(`data/${start.names[i]}/nodes-${r}/${e}`),
+            ),
+        ),
+      );
       await viewer.recall();
       addEventListener("hashchange", () => viewer.recall());
     }
     document.body.dataset.ready = "yes";
   } catch (error) {
-    byId("notice").textContent = /WebGL/.test(error.message) ? "This browser cannot draw: it offers no WebGL. Switch hardware acceleration on, or use another browser." : error.message;
+    byId("notice").textContent = /WebGL/.test(error.message)
+      ? "This browser cannot draw: it offers no WebGL. Switch hardware acceleration on, or use another browser."
+      : error.message;
     byId("notice").hidden = false;
     document.body.dataset.errors = (document.body.dataset.errors || "") + error.stack + "\n";
   }

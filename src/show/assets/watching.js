@@ -3,13 +3,41 @@
 
 // Title, what is drawn of a row (lines by name if there are several), the y axis.
 const curvePlots = (terms, furtherRoles, evolves) => [
-  ["Success, share of the last 100 episodes", { success: (r) => r.recent_success }, { min: 0, max: 1 }],
-  ...(evolves ? [["Fitness of the generation", { best: (r) => r.best, "three quarters": (r) => r.upper, mean: (r) => r.mean, "a quarter": (r) => r.lower }, {}]] : []),
-  ["Return per episode", { return: (r) => r.mean_return, ...Object.fromEntries(furtherRoles.map((role) => [role, (r) => r.roles[role]])) }, {}],
+  [
+    "Success, share of the last 100 episodes",
+    { success: (r) => r.recent_success },
+    { min: 0, max: 1 },
+  ],
+  ...(evolves
+    ? [
+        [
+          "Fitness of the generation",
+          {
+            best: (r) => r.best,
+            "three quarters": (r) => r.upper,
+            mean: (r) => r.mean,
+            "a quarter": (r) => r.lower,
+          },
+          {},
+        ],
+      ]
+    : []),
+  [
+    "Return per episode",
+    {
+      return: (r) => r.mean_return,
+      ...Object.fromEntries(furtherRoles.map((role) => [role, (r) => r.roles[role]])),
+    },
+    {},
+  ],
   ["Reward by term, per episode", Object.fromEntries(terms.map((t) => [t, (r) => r.terms[t]])), {}],
   ["Episode length, steps", { length: (r) => r.mean_length }, { min: 0 }],
   evolves
-    ? ["Diversity, and species", { diversity: (r) => r.diversity, species: (r) => r.species || null }, { min: 0 }]
+    ? [
+        "Diversity, and species",
+        { diversity: (r) => r.diversity, species: (r) => r.species || null },
+        { min: 0 },
+      ]
     : ["Entropy of the policy, nats", { entropy: (r) => r.entropy }, {}],
   ["Steps per second", { "steps per second": (r) => r.steps_per_second }, { min: 0 }],
 ];
@@ -25,8 +53,14 @@ class Watching {
     this.charts = curvePlots(terms, furtherRoles, evolves).map(([title, drawn, y]) => {
       const section = make("section", root, undefined, "panel");
       make("h3", section, title);
-      const gets = Object.values(drawn), lines = Object.keys(drawn).map((name) => [name, []]);
-      const chart = lineChart(make("canvas", make("div", section, undefined, lines.length > 1 ? "chart tall" : "chart")), title, lines, { y, x: { min: 0, title: { display: true, text: "steps" } } });
+      const gets = Object.values(drawn),
+        lines = Object.keys(drawn).map((name) => [name, []]);
+      const chart = lineChart(
+        make("canvas", make("div", section, undefined, lines.length > 1 ? "chart tall" : "chart")),
+        title,
+        lines,
+        { y, x: { min: 0, title: { display: true, text: "steps" } } },
+      );
       return { chart, gets };
     });
     this.poll();
@@ -55,7 +89,12 @@ class Watching {
     const step = Math.ceil(this.rows.length / mostPoints);
     const rows = this.rows.filter((_, i) => i % step === 0 || i === this.rows.length - 1);
     for (const { chart, gets } of this.charts) {
-      gets.forEach((get, i) => (chart.data.datasets[i].data = rows.map((r) => ({ x: r.steps, y: get(r) })).filter((p) => p.y !== null && p.y !== undefined)));
+      gets.forEach(
+        (get, i) =>
+          (chart.data.datasets[i].data = rows
+            .map((r) => ({ x: r.steps, y: get(r) }))
+            .filter((p) => p.y !== null && p.y !== undefined)),
+      );
       chart.update("none");
     }
   }

@@ -27,10 +27,12 @@ std::string ended_by_text(const std::array<std::size_t, 8>& by, std::size_t all)
 
 void check_episodes(const Examined& e, Findings& findings) {
   const GameSpec& spec = e.game.spec();
-  const auto short_length = static_cast<std::uint32_t>(std::max<std::int64_t>(1, 3 / spec.ticks_per_step));
+  const auto short_length =
+      static_cast<std::uint32_t>(std::max<std::int64_t>(1, 3 / spec.ticks_per_step));
   std::array<std::size_t, 8> by{};
   std::size_t all = 0, brief = 0, verdicts = 0;
-  std::map<std::string, std::size_t> outside;  // by names of bodies; of several alike, the one that was out most
+  std::map<std::string, std::size_t>
+      outside;  // by names of bodies; of several alike, the one that was out most
   std::size_t watched = 0;
   for (const Survey& survey : e.surveys) {
     for (const EpisodeSurvey& episode : survey.roles[0].episodes) {
@@ -38,7 +40,8 @@ void check_episodes(const Examined& e, Findings& findings) {
       ++all;
       ++by[static_cast<std::size_t>(episode.result.ended_by)];
       verdicts += episode.result.ended_by == EndedBy::verdict ? 1u : 0u;
-      if (survey.player == "idle" || survey.player == "random") brief += episode.result.length <= short_length ? 1u : 0u;
+      if (survey.player == "idle" || survey.player == "random")
+        brief += episode.result.length <= short_length ? 1u : 0u;
     }
     watched += survey.moments;
     for (std::size_t body = 0; body < survey.outside.size(); ++body) {
@@ -47,15 +50,18 @@ void check_episodes(const Examined& e, Findings& findings) {
     }
   }
   if (all == 0) {
-    findings.push_back({Severity::warning, "episodes do not end", "cutoffs", "no episode ended while players played",
-                        "not one in all steps watched", "lower `cutoffs.steps`"});
+    findings.push_back({Severity::warning, "episodes do not end", "cutoffs",
+                        "no episode ended while players played", "not one in all steps watched",
+                        "lower `cutoffs.steps`"});
     return;
   }
   std::size_t begun = 0;
   for (const char* player : {"idle", "random"})
-    if (const Survey* survey = e.by(player)) begun += survey->roles[0].episodes.size() / e.game.roles()[0].seats.size();
+    if (const Survey* survey = e.by(player))
+      begun += survey->roles[0].episodes.size() / e.game.roles()[0].seats.size();
   if (begun > 0 && brief * 5 > begun)
-    findings.push_back({brief * 2 > begun ? Severity::error : Severity::warning, "episodes end at once", "episodes",
+    findings.push_back({brief * 2 > begun ? Severity::error : Severity::warning,
+                        "episodes end at once", "episodes",
                         "many episodes end within their first three ticks",
                         fmt::format("{} of {} episodes of random and idle play", brief, begun),
                         "keep starts away from what ends an episode (`place.away`, `clearance`)"});
@@ -64,16 +70,18 @@ void check_episodes(const Examined& e, Findings& findings) {
     can_end = can_end || std::any_of(role.rewards.begin(), role.rewards.end(),
                                      [](const Term& term) { return term.ends != Verdict::none; });
   if (can_end && verdicts == 0)
-    findings.push_back({Severity::warning, "no verdicts", "episodes", "episodes were only ever ended by cutoffs",
+    findings.push_back({Severity::warning, "no verdicts", "episodes",
+                        "episodes were only ever ended by cutoffs",
                         fmt::format("of {} episodes: {}", all, ended_by_text(by, all)),
                         "begin nearer to success (stages), or give more time"});
   for (const auto& [name, times] : outside) {
     if (times * 400 < watched || times == 0) continue;
-    findings.push_back({spec.cutoffs.too_far.empty() ? Severity::error : Severity::warning, "leaves the arena",
-                        "body '" + name + "'", "it leaves the arena",
-                        fmt::format("outside walls and map at {} of {} moments",
-                                    percent(static_cast<double>(times) / static_cast<double>(watched)), watched),
-                        "close the walls, or end such episodes with `cutoffs.too_far`"});
+    findings.push_back(
+        {spec.cutoffs.too_far.empty() ? Severity::error : Severity::warning, "leaves the arena",
+         "body '" + name + "'", "it leaves the arena",
+         fmt::format("outside walls and map at {} of {} moments",
+                     percent(static_cast<double>(times) / static_cast<double>(watched)), watched),
+         "close the walls, or end such episodes with `cutoffs.too_far`"});
   }
 }
 
@@ -98,7 +106,8 @@ std::vector<StrangeEpisode> strange_episodes(const Examined& e) {
     for (const Quality& quality : qualities) {
       std::vector<double> values;
       for (const EpisodeSurvey& episode : episodes) values.push_back(quality.of(episode));
-      const double low = quantile(values, 0.25), middle = quantile(values, 0.5), high = quantile(values, 0.75);
+      const double low = quantile(values, 0.25), middle = quantile(values, 0.5),
+                   high = quantile(values, 0.75);
       const double room = std::max(high - low, 0.02 * std::fabs(middle) + 1e-6);
       for (const EpisodeSurvey& episode : episodes) {
         const double value = quality.of(episode);
@@ -109,12 +118,14 @@ std::vector<StrangeEpisode> strange_episodes(const Examined& e) {
                           episode.key.seed,
                           episode.key.lane,
                           episode.key.episode,
-                          fmt::format("{} {:.3g}, the middle half {:.3g} to {:.3g}", quality.name, value, low, high),
+                          fmt::format("{} {:.3g}, the middle half {:.3g} to {:.3g}", quality.name,
+                                      value, low, high),
                           {}}});
       }
     }
   }
-  std::stable_sort(found.begin(), found.end(), [](const Candidate& a, const Candidate& b) { return a.how > b.how; });
+  std::stable_sort(found.begin(), found.end(),
+                   [](const Candidate& a, const Candidate& b) { return a.how > b.how; });
   std::vector<StrangeEpisode> list;
   for (const Candidate& candidate : found) {
     const auto& c = candidate.episode;

@@ -90,7 +90,11 @@ std::size_t rows_of(const Examined& e, std::size_t role) {
 class ColumnChecks {
  public:
   ColumnChecks(const Examined& e, std::size_t role, Findings& findings)
-      : e_(e), role_(role), spec_(e.game.roles()[role]), rows_(rows_of(e, role)), findings_(findings) {
+      : e_(e),
+        role_(role),
+        spec_(e.game.roles()[role]),
+        rows_(rows_of(e, role)),
+        findings_(findings) {
     for (std::size_t c = 0; c < spec_.columns.size(); ++c) merged_.push_back(merged(e, role, c));
   }
 
@@ -107,10 +111,10 @@ class ColumnChecks {
   }
 
  private:
-  void add(Severity severity, const char* check, const std::string& family, std::string what, std::string evidence,
-           std::string fix) {
-    findings_.push_back({severity, check, role_name(e_.game, role_) + ", column '" + family + "'", std::move(what),
-                         std::move(evidence), std::move(fix)});
+  void add(Severity severity, const char* check, const std::string& family, std::string what,
+           std::string evidence, std::string fix) {
+    findings_.push_back({severity, check, role_name(e_.game, role_) + ", column '" + family + "'",
+                         std::move(what), std::move(evidence), std::move(fix)});
   }
 
   template <class Test>
@@ -120,14 +124,19 @@ class ColumnChecks {
     return found;
   }
   std::string how_many(const std::vector<std::size_t>& found, const Family& family) const {
-    return family.columns.size() == 1 ? "it" : fmt::format("{} of {}", found.size(), family.columns.size());
+    return family.columns.size() == 1
+               ? "it"
+               : fmt::format("{} of {}", found.size(), family.columns.size());
   }
 
   void check_constant(const std::string& name, const Family& family) {
     const auto found = those(family, [&](std::size_t c) { return merged_[c].constant(); });
-    if (found.size() < family.columns.size()) return;  // some say something: others may be a matter of luck
+    if (found.size() < family.columns.size())
+      return;  // some say something: others may be a matter of luck
     add(Severity::warning, "constant column", name,
-        family.columns.size() == 1 ? "never changes" : fmt::format("none of its {} columns ever changes", found.size()),
+        family.columns.size() == 1
+            ? "never changes"
+            : fmt::format("none of its {} columns ever changes", found.size()),
         fmt::format("always {:g} in {} steps", merged_[found.front()].low, rows_),
         "check its reach and what it sees; leave it out if it has nothing to say");
   }
@@ -142,9 +151,12 @@ class ColumnChecks {
     const auto found = those(family, stuck);
     if (found.size() * 2 < family.columns.size() || found.empty()) return;
     const ColumnSurvey& s = merged_[found.front()];
-    add(Severity::warning, "saturated column", name, fmt::format("{} stays at its bound", how_many(found, family)),
+    add(Severity::warning, "saturated column", name,
+        fmt::format("{} stays at its bound", how_many(found, family)),
         fmt::format("at its {} bound in {} of {} steps", s.at_high > s.at_low ? "upper" : "lower",
-                    percent(static_cast<double>(std::max(s.at_low, s.at_high)) / static_cast<double>(rows_)), rows_),
+                    percent(static_cast<double>(std::max(s.at_low, s.at_high)) /
+                            static_cast<double>(rows_)),
+                    rows_),
         "widen its range: `reach`, `top_speed` or the meter's bounds");
   }
 
@@ -154,14 +166,16 @@ class ColumnChecks {
       const double size = std::max(std::fabs(column.low), std::fabs(column.high));
       return std::max(std::fabs(merged_[c].low), std::fabs(merged_[c].high)) / std::max(1e-9, size);
     };
-    const auto worst = *std::max_element(family.columns.begin(), family.columns.end(),
-                                         [&](std::size_t a, std::size_t b) { return excess(a) < excess(b); });
+    const auto worst =
+        *std::max_element(family.columns.begin(), family.columns.end(),
+                          [&](std::size_t a, std::size_t b) { return excess(a) < excess(b); });
     const double by = excess(worst);
     if (by < 1.5) return;
     add(by > 100.0 ? Severity::error : Severity::warning, "column out of scale", name,
         fmt::format("reaches {:g} times its declared range", by),
-        fmt::format("'{}' ran from {:g} to {:g}, declared {:g} to {:g}", spec_.columns[worst].name, merged_[worst].low,
-                    merged_[worst].high, spec_.columns[worst].low, spec_.columns[worst].high),
+        fmt::format("'{}' ran from {:g} to {:g}, declared {:g} to {:g}", spec_.columns[worst].name,
+                    merged_[worst].low, merged_[worst].high, spec_.columns[worst].low,
+                    spec_.columns[worst].high),
         "divide it by what it can reach, so that it stays within its range");
   }
 
@@ -170,7 +184,8 @@ class ColumnChecks {
     for (std::size_t c = 0; c < spec_.columns.size(); ++c) {
       if (merged_[c].constant() || spec_.columns[c].name.find('@') != std::string::npos) continue;
       std::vector<std::uint64_t> sequence;
-      for (const Survey& survey : e_.surveys) sequence.push_back(survey.roles[role_].columns[c].sequence);
+      for (const Survey& survey : e_.surveys)
+        sequence.push_back(survey.roles[role_].columns[c].sequence);
       same[sequence].push_back(c);
     }
     for (const auto& [sequence, columns] : same) {
@@ -194,9 +209,11 @@ class ColumnChecks {
     });
   }
 
-  // A column that hardly changes as the body turns a little must not jump where the heading goes from 180 to -180.
+  // A column that hardly changes as the body turns a little must not jump where the heading goes
+  // from 180 to -180.
   void check_wrap() {
-    if (e_.game.arena().cell_columns() > 0) return;  // turns are whole quarters there, or walls are near
+    if (e_.game.arena().cell_columns() > 0)
+      return;  // turns are whole quarters there, or walls are near
     constexpr int starts = 8;
     Lanes lanes(e_.game, 1);
     std::vector<int> jumps(spec_.columns.size());
@@ -205,7 +222,8 @@ class ColumnChecks {
       const std::size_t body = spec_.seats.front();
       const Pose pose = e_.game.arena().pose(lanes.arena_state(0), body);
       const auto sensed_at = [&](double degrees) {
-        e_.game.arena().put(lanes.arena_state(0), body, pose.x, pose.y, degrees * 3.14159265358979 / 180.0, pose.z);
+        e_.game.arena().put(lanes.arena_state(0), body, pose.x, pose.y,
+                            degrees * 3.14159265358979 / 180.0, pose.z);
         const std::vector<std::byte> snapshot(lanes.state(0).begin(), lanes.state(0).end());
         lanes.restore(0, snapshot);
         const auto row = lanes.observation(role_, 0);
@@ -216,14 +234,16 @@ class ColumnChecks {
         const Column& column = spec_.columns[i];
         if (column.unit == "flag" || column.unit == "m" || column.unit == "brightness") continue;
         const auto range = static_cast<float>(column.high - column.low);
-        jumps[i] += std::fabs(c[i] - b[i]) > 0.5f * range && std::fabs(b[i] - a[i]) < 0.05f * range ? 1 : 0;
+        jumps[i] +=
+            std::fabs(c[i] - b[i]) > 0.5f * range && std::fabs(b[i] - a[i]) < 0.05f * range ? 1 : 0;
       }
     }
     for (std::size_t i = 0; i < jumps.size(); ++i)
       if (jumps[i] * 2 > starts)
         add(Severity::error, "wrapping column", spec_.columns[i].name,
             "jumps across its range where the heading goes from 180 to -180 degrees",
-            fmt::format("at {} of {} starts it jumped as the body turned by 0.2 degrees", jumps[i], starts),
+            fmt::format("at {} of {} starts it jumped as the body turned by 0.2 degrees", jumps[i],
+                        starts),
             "give angles as cosine and sine");
   }
 
@@ -245,27 +265,30 @@ void check_unseen_tags(const Examined& e, Findings& findings) {
     std::set<std::string> told;
     for (const Wanted& wanted : wanted_tags(e.game.spec().roles[r])) {
       const std::size_t tag = e.game.arena().tag(wanted.tag, "");
-      if (tag == e.game.arena().entities()[e.game.roles()[r].seats.front()].tag || !told.insert(wanted.tag).second)
+      if (tag == e.game.arena().entities()[e.game.roles()[r].seats.front()].tag ||
+          !told.insert(wanted.tag).second)
         continue;
       const std::string subject = role_name(e.game, r) + ", tag '" + wanted.tag + "'";
       if (((sensed >> tag) & 1u) == 0) {
         findings.push_back({custom ? Severity::note : Severity::error, "unseen tag", subject,
-                            fmt::format("the term '{}' is about it, and no sense reports it{}", wanted.term,
-                                        custom ? " unless a custom one does" : ""),
+                            fmt::format("the term '{}' is about it, and no sense reports it{}",
+                                        wanted.term, custom ? " unless a custom one does" : ""),
                             "no ray fan, window, compass, crowd or camera lists the tag",
                             "add it to `sees` of a sense, or give the role a compass to it"});
         continue;
       }
       const bool countable =
-          std::any_of(reports.begin(), reports.end(), [&](const TagReport& report) { return report.tag == tag; });
+          std::any_of(reports.begin(), reports.end(),
+                      [&](const TagReport& report) { return report.tag == tag; });
       std::size_t seen = 0;
       for (const Survey& survey : e.surveys) seen += survey.roles[r].seen[tag];
       const std::size_t rows = rows_of(e, r);
       if (!countable || rows == 0 || seen > 0) continue;
-      findings.push_back({wanted.decides ? Severity::error : Severity::warning, "never seen", subject,
-                          fmt::format("the term '{}' is about it, and no sense ever reported it", wanted.term),
-                          fmt::format("seen in 0 of {} steps", rows),
-                          "lengthen the sense's reach, widen its arc, or begin nearer"});
+      findings.push_back(
+          {wanted.decides ? Severity::error : Severity::warning, "never seen", subject,
+           fmt::format("the term '{}' is about it, and no sense ever reported it", wanted.term),
+           fmt::format("seen in 0 of {} steps", rows),
+           "lengthen the sense's reach, widen its arc, or begin nearer"});
     }
   }
 }

@@ -13,8 +13,8 @@ namespace {
 constexpr std::uint32_t starts = 40;
 constexpr std::size_t most_squares = 40'000;
 
-// A coarse map of where a body can get to in a flat arena: squares whose middle a small disc can stand on without
-// touching anything that stays where it is, or that kills.
+// A coarse map of where a body can get to in a flat arena: squares whose middle a small disc can
+// stand on without touching anything that stays where it is, or that kills.
 class CoarseMap {
  public:
   CoarseMap(const Game& game, const std::byte* state, std::size_t body)
@@ -44,9 +44,11 @@ class CoarseMap {
     for (std::size_t e = 0; e < arena.entities().size(); ++e) {
       const Entity& entity = arena.entities()[e];
       const bool stays = entity.kind == EntityKind::wall ||
-                         (entity.kind == EntityKind::cell && game.spec().arena.cells->kinds[entity.spec_index].solid) ||
+                         (entity.kind == EntityKind::cell &&
+                          game.spec().arena.cells->kinds[entity.spec_index].solid) ||
                          (entity.kind == EntityKind::body && fixed(entity));
-      const bool kills = (arena.kills(e) & own) != 0 && entity.kind != EntityKind::shot && !moves(entity);
+      const bool kills =
+          (arena.kills(e) & own) != 0 && entity.kind != EntityKind::shot && !moves(entity);
       blocks_.push_back(stays || kills);
     }
   }
@@ -63,7 +65,8 @@ class CoarseMap {
       if (column < 0 || row < 0 || column >= static_cast<std::int64_t>(columns_) ||
           row >= static_cast<std::int64_t>(rows_))
         return;
-      const auto square = static_cast<std::size_t>(row) * columns_ + static_cast<std::size_t>(column);
+      const auto square =
+          static_cast<std::size_t>(row) * columns_ + static_cast<std::size_t>(column);
       if (seen[square] != 0 || (!always && !free(square))) return;
       seen[square] = 1;
       open.push_back(square);
@@ -77,7 +80,8 @@ class CoarseMap {
       if (is_target(square, targets)) return true;
       const auto column = static_cast<std::int64_t>(square % columns_),
                  row = static_cast<std::int64_t>(square / columns_);
-      for (const auto& [dx, dy] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}}) enter(column + dx, row + dy, false);
+      for (const auto& [dx, dy] : {std::pair{1, 0}, {-1, 0}, {0, 1}, {0, -1}})
+        enter(column + dx, row + dy, false);
     }
     return false;
   }
@@ -97,7 +101,9 @@ class CoarseMap {
   bool fixed(const Entity& entity) const {
     return game_.spec().arena.bodies[entity.spec_index].motion == Motion::fixed;
   }
-  bool moves(const Entity& entity) const { return entity.kind == EntityKind::body && !fixed(entity); }
+  bool moves(const Entity& entity) const {
+    return entity.kind == EntityKind::body && !fixed(entity);
+  }
 
   bool free(std::size_t square) {
     found_.clear();
@@ -108,9 +114,11 @@ class CoarseMap {
   bool is_target(std::size_t square, const std::vector<std::size_t>& targets) {
     const Place at = middle_of(square);
     found_.clear();
-    game_.arena().overlaps(state_, Disc{.radius = 0.75 * square_}, at, 0.0, ~std::uint64_t{0}, found_);
-    return std::any_of(found_.begin(), found_.end(),
-                       [&](std::size_t e) { return std::find(targets.begin(), targets.end(), e) != targets.end(); });
+    game_.arena().overlaps(state_, Disc{.radius = 0.75 * square_}, at, 0.0, ~std::uint64_t{0},
+                           found_);
+    return std::any_of(found_.begin(), found_.end(), [&](std::size_t e) {
+      return std::find(targets.begin(), targets.end(), e) != targets.end();
+    });
   }
 
   const Game& game_;
@@ -125,7 +133,8 @@ class CoarseMap {
   std::vector<std::size_t> found_;
 };
 
-// The tag that a role's own body must reach for success, or is rewarded for approaching; empty if there is none.
+// The tag that a role's own body must reach for success, or is rewarded for approaching; empty if
+// there is none.
 std::string target_of(const RoleSpec& role) {
   for (const Term& term : role.rewards) {
     if (term.ends != Verdict::success) continue;
@@ -157,12 +166,15 @@ void check_reach(const Examined& e, std::size_t r, Findings& findings) {
     if (!map.reaches(targets)) stuck.push_back(k);
   }
   if (stuck.empty()) return;
-  findings.push_back({stuck.size() * 4 > starts ? Severity::error : Severity::warning, "unreachable success",
-                      role_name(e.game, r) + ", tag '" + target + "'", "cannot be reached from where the agent begins",
-                      fmt::format("at {} of {} starts no way leads there (flood fill over a coarse map; the first is "
-                                  "seed {}, lane 11, episode {})",
-                                  stuck.size(), starts, e.options.seed, stuck.front()),
-                      "open a way, place both on one side, or connect them (`cells.connect`)"});
+  findings.push_back(
+      {stuck.size() * 4 > starts ? Severity::error : Severity::warning, "unreachable success",
+       role_name(e.game, r) + ", tag '" + target + "'",
+       "cannot be reached from where the agent begins",
+       fmt::format(
+           "at {} of {} starts no way leads there (flood fill over a coarse map; the first is "
+           "seed {}, lane 11, episode {})",
+           stuck.size(), starts, e.options.seed, stuck.front()),
+       "open a way, place both on one side, or connect them (`cells.connect`)"});
 }
 
 void check_overlaps(const Examined& e, std::size_t r, Findings& findings) {
@@ -178,14 +190,15 @@ void check_overlaps(const Examined& e, std::size_t r, Findings& findings) {
       const std::uint64_t own = std::uint64_t{1} << arena.entities()[body].tag;
       const Pose at = arena.pose(lanes.arena_state(0), body);
       std::vector<std::size_t> found;
-      arena.overlaps(lanes.arena_state(0), e.game.spec().arena.bodies[arena.entities()[body].spec_index].shape,
-                     {static_cast<double>(at.x), static_cast<double>(at.y), 0.0}, static_cast<double>(at.heading),
-                     ~std::uint64_t{0}, found);
+      arena.overlaps(lanes.arena_state(0),
+                     e.game.spec().arena.bodies[arena.entities()[body].spec_index].shape,
+                     {static_cast<double>(at.x), static_cast<double>(at.y), 0.0},
+                     static_cast<double>(at.heading), ~std::uint64_t{0}, found);
       for (const std::size_t other : found) {
         const Entity& entity = arena.entities()[other];
-        const bool solid =
-            entity.kind == EntityKind::body || entity.kind == EntityKind::wall ||
-            (entity.kind == EntityKind::cell && e.game.spec().arena.cells->kinds[entity.spec_index].solid);
+        const bool solid = entity.kind == EntityKind::body || entity.kind == EntityKind::wall ||
+                           (entity.kind == EntityKind::cell &&
+                            e.game.spec().arena.cells->kinds[entity.spec_index].solid);
         if (other == body || (!solid && (arena.kills(other) & own) == 0)) continue;
         touches = true;
         with = entity.name;
@@ -194,10 +207,11 @@ void check_overlaps(const Examined& e, std::size_t r, Findings& findings) {
     bad += touches ? 1 : 0;
   }
   if (bad == 0) return;
-  findings.push_back({bad * 4 > starts ? Severity::error : Severity::warning, "starts overlap", role_name(e.game, r),
-                      fmt::format("begins in '{}'", with),
-                      fmt::format("at {} of {} starts it overlaps something solid or deadly", bad, starts),
-                      "place it by a `region` with `clearance`, after what it must not overlap"});
+  findings.push_back(
+      {bad * 4 > starts ? Severity::error : Severity::warning, "starts overlap",
+       role_name(e.game, r), fmt::format("begins in '{}'", with),
+       fmt::format("at {} of {} starts it overlaps something solid or deadly", bad, starts),
+       "place it by a `region` with `clearance`, after what it must not overlap"});
 }
 
 }  // namespace

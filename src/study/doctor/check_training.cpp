@@ -24,7 +24,8 @@ std::vector<Point> thinned(const std::vector<MetricsRow>& rows) {
     Point p;
     double ended = 0.0;
     for (std::size_t i = first; i < stop; ++i) {
-      const double weight = static_cast<double>(rows[i].episodes), share = 1.0 / static_cast<double>(stop - first);
+      const double weight = static_cast<double>(rows[i].episodes),
+                   share = 1.0 / static_cast<double>(stop - first);
       p.success += weight * rows[i].success;
       p.episode_return += weight * rows[i].mean_return;
       ended += weight;
@@ -66,7 +67,8 @@ class TrainingChecks {
     }
     if (!evolves()) check_value();
     if (points_.back().stage + 1 < game_.stages())
-      add(Severity::warning, "stage not left", fmt::format("stage '{}'", game_.stage_name(points_.back().stage)),
+      add(Severity::warning, "stage not left",
+          fmt::format("stage '{}'", game_.stage_name(points_.back().stage)),
           "the training ended before the game itself was played",
           fmt::format("it ended on stage {} of {}", points_.back().stage + 1, game_.stages()),
           "train longer, or let the stage advance earlier", points_.back().steps);
@@ -75,10 +77,10 @@ class TrainingChecks {
  private:
   bool evolves() const { return rows_.back().evolution.generation > 0; }
 
-  void add(Severity severity, const char* check, std::string subject, std::string what, std::string evidence,
-           std::string fix, std::int64_t began) {
-    findings_.push_back(
-        {severity, check, std::move(subject), std::move(what), std::move(evidence), std::move(fix), began});
+  void add(Severity severity, const char* check, std::string subject, std::string what,
+           std::string evidence, std::string fix, std::int64_t began) {
+    findings_.push_back({severity, check, std::move(subject), std::move(what), std::move(evidence),
+                         std::move(fix), began});
   }
 
   static std::pair<double, double> range(const std::vector<Point>& points, double Point::*value) {
@@ -93,18 +95,20 @@ class TrainingChecks {
   // Fell by a third of all it had gained, and stayed there.
   void check_collapse() {
     const auto [low, high] = range(stage_, &Point::episode_return);
-    const auto best = std::max_element(stage_.begin(), stage_.end(), [](const Point& a, const Point& b) {
-      return a.episode_return < b.episode_return;
-    });
-    const double last = 0.5 * (stage_[stage_.size() - 1].episode_return + stage_[stage_.size() - 2].episode_return);
+    const auto best = std::max_element(
+        stage_.begin(), stage_.end(),
+        [](const Point& a, const Point& b) { return a.episode_return < b.episode_return; });
+    const double last =
+        0.5 * (stage_[stage_.size() - 1].episode_return + stage_[stage_.size() - 2].episode_return);
     collapsed_ = stage_.end() - best > 4 && high - last > (high - low) / 3.0 && high > low + 1e-9;
     if (collapsed_)
       add(Severity::error, "collapse", "training", "what had been learned was lost again",
           fmt::format("the return rose to {:.3g} and ended at {:.3g}", best->episode_return, last),
-          evolves()
-              ? "go back to a kept checkpoint from before; give each individual more `episodes`, or the leader more "
-                "`final_episodes`"
-              : "go back to a kept checkpoint from before, with a lower learning rate or more entropy weight",
+          evolves() ? "go back to a kept checkpoint from before; give each individual more "
+                      "`episodes`, or the leader more "
+                      "`final_episodes`"
+                    : "go back to a kept checkpoint from before, with a lower learning rate or "
+                      "more entropy weight",
           best->steps);
   }
 
@@ -123,12 +127,14 @@ class TrainingChecks {
     }
     if (stage_.size() - began < stage_.size() * 2 / 5) return;
     add(Severity::warning, "plateau", "training", "learning reached a plateau before success",
-        fmt::format("the return stayed between {:.3g} and {:.3g}, with success in {} of episodes", bottom, top,
-                    percent(success)),
-        evolves() ? "see the other findings for what it cannot see or reach; then try stages, a larger `population`, "
+        fmt::format("the return stayed between {:.3g} and {:.3g}, with success in {} of episodes",
+                    bottom, top, percent(success)),
+        evolves() ? "see the other findings for what it cannot see or reach; then try stages, a "
+                    "larger `population`, "
                     "stronger "
                     "mutations or some `novelty`"
-                  : "see the other findings for what it cannot see or reach; then try stages, or more entropy weight",
+                  : "see the other findings for what it cannot see or reach; then try stages, or "
+                    "more entropy weight",
         stage_[began].steps);
   }
 
@@ -145,22 +151,28 @@ class TrainingChecks {
     }
     // A dial that is certain to a thousandth of its range has about this entropy.
     const double floor = 0.01 * most - 5.5 * static_cast<double>(dials);
-    const auto gone = std::find_if(points_.begin(), points_.end(), [&](const Point& p) { return p.entropy < floor; });
-    if (gone == points_.end() || gone - points_.begin() > static_cast<std::ptrdiff_t>(points_.size() * 3 / 4) ||
+    const auto gone = std::find_if(points_.begin(), points_.end(),
+                                   [&](const Point& p) { return p.entropy < floor; });
+    if (gone == points_.end() ||
+        gone - points_.begin() > static_cast<std::ptrdiff_t>(points_.size() * 3 / 4) ||
         stage_.back().success > 0.5)
       return;
-    add(Severity::warning, "entropy gone", "training", "the policy grew certain of itself before it succeeded",
-        fmt::format("entropy fell from {:.3g} to {:.3g} nats, with success in {} of episodes", high, low,
-                    percent(stage_.back().success)),
+    add(Severity::warning, "entropy gone", "training",
+        "the policy grew certain of itself before it succeeded",
+        fmt::format("entropy fell from {:.3g} to {:.3g} nats, with success in {} of episodes", high,
+                    low, percent(stage_.back().success)),
         "raise `entropy_weight`, or let it fade later", gone->steps);
   }
 
   void check_value() {
-    const std::vector<Point> late(points_.begin() + static_cast<std::ptrdiff_t>(points_.size() / 2), points_.end());
+    const std::vector<Point> late(points_.begin() + static_cast<std::ptrdiff_t>(points_.size() / 2),
+                                  points_.end());
     const auto [low, high] = range(late, &Point::explained);
     if (high > 0.1) return;
-    add(Severity::warning, "value explains nothing", "training", "the value network never came to foresee the returns",
-        fmt::format("it explained {} of their variance at best in the second half", percent(std::max(0.0, high))),
+    add(Severity::warning, "value explains nothing", "training",
+        "the value network never came to foresee the returns",
+        fmt::format("it explained {} of their variance at best in the second half",
+                    percent(std::max(0.0, high))),
         "check that what decides returns is sensed; lower the discount if rewards lie far apart",
         late.front().steps);
   }
@@ -169,38 +181,46 @@ class TrainingChecks {
   void check_population() {
     const std::size_t first = rows_.size() * 4 / 5;
     const MetricsRow &begin = rows_.front(), &last = rows_.back();
-    const auto alone = std::count_if(rows_.begin() + static_cast<std::ptrdiff_t>(first), rows_.end(),
-                                     [](const MetricsRow& row) { return row.species == 1.0; });
+    const auto alone =
+        std::count_if(rows_.begin() + static_cast<std::ptrdiff_t>(first), rows_.end(),
+                      [](const MetricsRow& row) { return row.species == 1.0; });
     if (2 * static_cast<std::size_t>(alone) > rows_.size() - first)
       add(Severity::warning, "one species", "training",
           "one species is left, so that nothing new is spared until it is good",
           fmt::format("in {} of the last {} generations", alone, rows_.size() - first),
           "lower `species_distance`, or raise `species_wanted` and `young`", rows_[first].steps);
     if (last.evolution.diversity < 0.02 * begin.evolution.diversity && stage_.back().success <= 0.9)
-      add(Severity::warning, "diversity gone", "training", "the individuals have become alike before they succeeded",
-          fmt::format("their mean distance fell from {:.3g} to {:.3g}, with success in {} of episodes",
-                      begin.evolution.diversity, last.evolution.diversity, percent(stage_.back().success)),
-          "raise `last_mutation_strength` or `parents`, or give `novelty` some weight", rows_[first].steps);
+      add(Severity::warning, "diversity gone", "training",
+          "the individuals have become alike before they succeeded",
+          fmt::format(
+              "their mean distance fell from {:.3g} to {:.3g}, with success in {} of episodes",
+              begin.evolution.diversity, last.evolution.diversity, percent(stage_.back().success)),
+          "raise `last_mutation_strength` or `parents`, or give `novelty` some weight",
+          rows_[first].steps);
   }
 
   // Where most updates of the last fifth say so, it is no passing thing.
   void check_roster() {
     const std::size_t first = rows_.size() * 4 / 5;
     const auto lately = [&](double MetricsRow::*count) {
-      const auto says = std::count_if(rows_.begin() + static_cast<std::ptrdiff_t>(first), rows_.end(),
-                                      [&](const MetricsRow& row) { return row.*count > 0.0; });
+      const auto says =
+          std::count_if(rows_.begin() + static_cast<std::ptrdiff_t>(first), rows_.end(),
+                        [&](const MetricsRow& row) { return row.*count > 0.0; });
       return 2 * static_cast<std::size_t>(says) > rows_.size() - first;
     };
     const MetricsRow& last = rows_.back();
     if (lately(&MetricsRow::forgotten))
       add(Severity::warning, "forgetting", "training", "past policies beat the present one",
-          fmt::format("{} of {} past policies at the end; the rating is {:.0f} points", last.forgotten, last.past_policies,
-                      last.rating),
-          "raise `against_hardest` or `against_past`, or lower the learning rate", rows_[first].steps);
+          fmt::format("{} of {} past policies at the end; the rating is {:.0f} points",
+                      last.forgotten, last.past_policies, last.rating),
+          "raise `against_hardest` or `against_past`, or lower the learning rate",
+          rows_[first].steps);
     if (lately(&MetricsRow::cycles))
-      add(Severity::warning, "cycles", "training", "policies beat each other in turn, so that nobody gets stronger",
+      add(Severity::warning, "cycles", "training",
+          "policies beat each other in turn, so that nobody gets stronger",
           fmt::format("{} cycles of three at the end", last.cycles),
-          "raise `against_past`, keep more past policies by `roster_size`, or lower the learning rate",
+          "raise `against_past`, keep more past policies by `roster_size`, or lower the learning "
+          "rate",
           rows_[first].steps);
   }
 

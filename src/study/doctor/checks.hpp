@@ -15,7 +15,8 @@ namespace zithercraft {
 struct Examined {
   const Game& game;
   const DoctorOptions& options;
-  std::vector<Survey> surveys;  // random first; then idle, to and fro, script and trained, if they exist
+  std::vector<Survey>
+      surveys;  // random first; then idle, to and fro, script and trained, if they exist
 
   /// Null if nobody of that name played.
   const Survey* by(const std::string& player) const;
@@ -30,11 +31,14 @@ std::string percent(double share);
 void check_unseen_tags(const Examined& e, Findings& findings);
 /// How often each role saw each tag.
 std::vector<TagSeen> seen_tags(const Examined& e);
-/// Columns that never change, stay at their bounds, are out of scale, agree, or jump as the body turns.
+/// Columns that never change, stay at their bounds, are out of scale, agree, or jump as the body
+/// turns.
 void check_columns(const Examined& e, Findings& findings);
-/// Controls without effect, that end the episode, that mean another thing at another heading, or are never allowed.
+/// Controls without effect, that end the episode, that mean another thing at another heading, or
+/// are never allowed.
 void check_controls(const Examined& e, Findings& findings);
-/// Terms that never pay or swamp the others; doing nothing or going to and fro that pays better than success.
+/// Terms that never pay or swamp the others; doing nothing or going to and fro that pays better
+/// than success.
 void check_rewards(const Examined& e, Findings& findings);
 /// How episodes begin and end, and whether bodies stay in the arena.
 void check_episodes(const Examined& e, Findings& findings);

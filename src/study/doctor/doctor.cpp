@@ -37,7 +37,8 @@ std::vector<NamedLineup> lineups_for(const Game& game, const Run* run, std::uint
   std::vector<NamedLineup> lineups;
   lineups.push_back(lineup_of(game, "random", [&](std::size_t) { return random_player(seed); }));
   lineups.push_back(lineup_of(game, "idle", [](std::size_t) { return idle_player(); }));
-  lineups.push_back(lineup_of(game, "to and fro", [&](std::size_t) { return dithering_player(seed); }));
+  lineups.push_back(
+      lineup_of(game, "to and fro", [&](std::size_t) { return dithering_player(seed); }));
   const auto scripted = [&](std::size_t r) { return game.spec().roles[r].script.playable(); };
   const auto other = [&](std::size_t r) { return usual_player(game, r, seed); };
   bool any = false;
@@ -50,12 +51,13 @@ std::vector<NamedLineup> lineups_for(const Game& game, const Run* run, std::uint
   return lineups;
 }
 
-void write_strange(const Game& game, const std::vector<NamedLineup>& lineups, const std::filesystem::path& folder,
-                   std::vector<StrangeEpisode>& strange) {
+void write_strange(const Game& game, const std::vector<NamedLineup>& lineups,
+                   const std::filesystem::path& folder, std::vector<StrangeEpisode>& strange) {
   make_folder(folder);
   for (std::size_t i = 0; i < strange.size(); ++i) {
     StrangeEpisode& s = strange[i];
-    const auto lineup = std::find_if(lineups.begin(), lineups.end(), [&](const NamedLineup& c) { return c.name == s.player; });
+    const auto lineup = std::find_if(lineups.begin(), lineups.end(),
+                                     [&](const NamedLineup& c) { return c.name == s.player; });
     const auto file = folder / fmt::format("strange-{}.zrep", i + 1);
     record_episode(file, game, lineup->owned, {s.seed, s.lane, s.episode}, s.seed);
     s.replay = file.string();
@@ -64,7 +66,8 @@ void write_strange(const Game& game, const std::vector<NamedLineup>& lineups, co
 
 Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& options) {
   if (options.steps < 1000)
-    throw Error(ErrorKind::usage, "fewer than 1000 steps show nothing", "DoctorOptions::steps", "watch more");
+    throw Error(ErrorKind::usage, "fewer than 1000 steps show nothing", "DoctorOptions::steps",
+                "watch more");
   WorkerPool pool(options.threads);
   Diagnosis diagnosis;
   diagnosis.game = game.spec().name;
@@ -72,9 +75,11 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   const auto lineups = lineups_for(game, run, options.seed);
   Examined examined{game, options, {}};
   const std::uint64_t seed = derived_seed(options.seed, "doctor");
-  WorkCount progress(options.steps * static_cast<std::int64_t>(lineups.size()), options.on_progress);
+  WorkCount progress(options.steps * static_cast<std::int64_t>(lineups.size()),
+                     options.on_progress);
   for (const NamedLineup& lineup : lineups) {
-    examined.surveys.push_back(watch(game, lineup.name, lineup.players(), options.steps, seed, pool, &progress));
+    examined.surveys.push_back(
+        watch(game, lineup.name, lineup.players(), options.steps, seed, pool, &progress));
     const Survey& survey = examined.surveys.back();
     diagnosis.players.push_back(survey.player);
     diagnosis.steps += survey.steps;
@@ -89,14 +94,16 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   check_columns(examined, findings);
   check_rewards(examined, findings);
   check_episodes(examined, findings);
-  if (findings.empty() || findings.front().check != "play breaks off") {  // these play by themselves
+  if (findings.empty() ||
+      findings.front().check != "play breaks off") {  // these play by themselves
     check_controls(examined, findings);
     check_starts(examined, findings);
   }
   if (run != nullptr) check_training(game, Metrics(run->metrics()).rows(), findings);
   diagnosis.seen = seen_tags(examined);
   diagnosis.strange = strange_episodes(examined);
-  if (!options.strange_replays.empty()) write_strange(game, lineups, options.strange_replays, diagnosis.strange);
+  if (!options.strange_replays.empty())
+    write_strange(game, lineups, options.strange_replays, diagnosis.strange);
   std::stable_sort(findings.begin(), findings.end(),
                    [](const Finding& a, const Finding& b) { return a.severity > b.severity; });
   return diagnosis;
@@ -114,11 +121,14 @@ std::string_view name_of(Severity severity) noexcept {
 }
 
 const Survey* Examined::by(const std::string& player) const {
-  const auto found = std::find_if(surveys.begin(), surveys.end(), [&](const Survey& s) { return s.player == player; });
+  const auto found = std::find_if(surveys.begin(), surveys.end(),
+                                  [&](const Survey& s) { return s.player == player; });
   return found == surveys.end() ? nullptr : &*found;
 }
 
-std::string role_name(const Game& game, std::size_t role) { return "role '" + game.roles()[role].name + "'"; }
+std::string role_name(const Game& game, std::size_t role) {
+  return "role '" + game.roles()[role].name + "'";
+}
 std::string percent(double share) { return fmt::format("{:.3g}%", 100.0 * share); }
 
 std::string Diagnosis::to_json() const {
@@ -127,25 +137,36 @@ std::string Diagnosis::to_json() const {
   j["worst"] = findings.empty() ? "nothing found" : std::string(name_of(worst()));
   j["findings"] = nlohmann::ordered_json::array();
   for (const Finding& f : findings) {
-    nlohmann::ordered_json one{{"severity", name_of(f.severity)}, {"check", f.check},
-                               {"subject", f.subject},          {"what", f.what},
-                               {"evidence", f.evidence},        {"fix", f.fix}};
+    nlohmann::ordered_json one{{"severity", name_of(f.severity)},
+                               {"check", f.check},
+                               {"subject", f.subject},
+                               {"what", f.what},
+                               {"evidence", f.evidence},
+                               {"fix", f.fix}};
     if (f.began >= 0) one["began"] = f.began;
     j["findings"].push_back(std::move(one));
   }
   j["seen"] = nlohmann::ordered_json::array();
-  for (const TagSeen& s : seen) j["seen"].push_back({{"role", s.role}, {"tag", s.tag}, {"share", s.share}});
+  for (const TagSeen& s : seen)
+    j["seen"].push_back({{"role", s.role}, {"tag", s.tag}, {"share", s.share}});
   j["strange"] = nlohmann::ordered_json::array();
   for (const StrangeEpisode& s : strange) {
-    nlohmann::ordered_json one{
-        {"player", s.player}, {"seed", s.seed}, {"lane", s.lane}, {"episode", s.episode}, {"why", s.why}};
+    nlohmann::ordered_json one{{"player", s.player},
+                               {"seed", s.seed},
+                               {"lane", s.lane},
+                               {"episode", s.episode},
+                               {"why", s.why}};
     if (!s.replay.empty()) one["replay"] = s.replay;
     j["strange"].push_back(std::move(one));
   }
   return j.dump(2);
 }
 
-Diagnosis examine(const Game& game, const DoctorOptions& options) { return diagnose(game, nullptr, options); }
-Diagnosis examine(const Run& run, const DoctorOptions& options) { return diagnose(run.game(), &run, options); }
+Diagnosis examine(const Game& game, const DoctorOptions& options) {
+  return diagnose(game, nullptr, options);
+}
+Diagnosis examine(const Run& run, const DoctorOptions& options) {
+  return diagnose(run.game(), &run, options);
+}
 
 }  // namespace zithercraft

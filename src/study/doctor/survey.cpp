@@ -14,7 +14,8 @@ namespace zithercraft {
 namespace {
 
 std::uint64_t mixed(std::uint64_t sum, float value) {
-  return (sum ^ std::bit_cast<std::uint32_t>(value + 0.0f)) * 0x9E3779B97F4A7C15ULL + 0x632BE59BD9B4E019ULL;
+  return (sum ^ std::bit_cast<std::uint32_t>(value + 0.0f)) * 0x9E3779B97F4A7C15ULL +
+         0x632BE59BD9B4E019ULL;
 }
 
 class Watcher {
@@ -31,8 +32,8 @@ class Watcher {
     }
   }
 
-  Survey watch(const std::string& name, const std::vector<const Player*>& players, std::uint64_t seed, WorkerPool& pool,
-               WorkCount* progress) {
+  Survey watch(const std::string& name, const std::vector<const Player*>& players,
+               std::uint64_t seed, WorkerPool& pool, WorkCount* progress) {
     survey_.player = name;
     std::size_t seats = 0;
     for (const Role& role : game_.roles()) seats += role.seats.size();
@@ -42,9 +43,11 @@ class Watcher {
     std::vector<std::unique_ptr<Player>> copies;
     for (const Player* player : players) copies.push_back(player->copy());
     try {
-      for (std::size_t lane = 0; lane < count; ++lane) lanes.begin(lane, {seed, static_cast<std::uint32_t>(lane), 0});
+      for (std::size_t lane = 0; lane < count; ++lane)
+        lanes.begin(lane, {seed, static_cast<std::uint32_t>(lane), 0});
       start(lanes);
-      while (survey_.steps < wanted_ || survey_.roles[0].episodes.size() < 20 * game_.roles()[0].seats.size()) {
+      while (survey_.steps < wanted_ ||
+             survey_.roles[0].episodes.size() < 20 * game_.roles()[0].seats.size()) {
         if (survey_.steps >= 8 * wanted_) break;
         note_senses(lanes);
         for (std::size_t r = 0; r < copies.size(); ++r) copies[r]->decide(lanes, r, 0, count);
@@ -52,7 +55,8 @@ class Watcher {
         note_results(lanes);
         note_bodies(lanes);
         const auto decided = static_cast<std::int64_t>(count * seats);
-        if (progress != nullptr) progress->add(std::clamp<std::int64_t>(wanted_ - survey_.steps, 0, decided));
+        if (progress != nullptr)
+          progress->add(std::clamp<std::int64_t>(wanted_ - survey_.steps, 0, decided));
         survey_.steps += decided;
         lanes.renew_all(pool);
         renew(lanes);
@@ -76,7 +80,8 @@ class Watcher {
       for (std::size_t row = 0; row < lanes.rows(r); ++row) begin(lanes, r, row);
     }
     episodes_.resize(lanes.count());
-    for (std::size_t lane = 0; lane < lanes.count(); ++lane) episodes_[lane] = lanes.key(lane).episode;
+    for (std::size_t lane = 0; lane < lanes.count(); ++lane)
+      episodes_[lane] = lanes.key(lane).episode;
   }
   void begin(const Lanes& lanes, std::size_t r, std::size_t row) {
     const SeatView seat(lanes, row / lanes.seats(r), r, row % lanes.seats(r));
@@ -87,7 +92,8 @@ class Watcher {
       if (lanes.key(lane).episode == episodes_[lane]) continue;
       episodes_[lane] = lanes.key(lane).episode;
       for (std::size_t r = 0; r < game_.roles().size(); ++r)
-        for (std::size_t seat = 0; seat < lanes.seats(r); ++seat) begin(lanes, r, lane * lanes.seats(r) + seat);
+        for (std::size_t seat = 0; seat < lanes.seats(r); ++seat)
+          begin(lanes, r, lane * lanes.seats(r) + seat);
     }
   }
 
@@ -143,8 +149,9 @@ class Watcher {
         if (seat.present()) {
           const Pose pose = seat.pose();
           track.top_speed = std::max(track.top_speed, static_cast<double>(seat.speed()));
-          track.farthest =
-              std::max(track.farthest, static_cast<double>(std::hypot(pose.x - track.start.x, pose.y - track.start.y)));
+          track.farthest = std::max(
+              track.farthest,
+              static_cast<double>(std::hypot(pose.x - track.start.x, pose.y - track.start.y)));
         }
         const auto reward = lanes.rewards_by_term(r, row);
         for (std::size_t t = 0; t < reward.size(); ++t) {
@@ -153,8 +160,8 @@ class Watcher {
           s.terms[t].times += reward[t] != 0.0f ? 1u : 0u;
         }
         if (lanes.outcome(lane) != Outcome::running)
-          s.episodes.push_back(
-              {lanes.key(lane), seat.number(), episode_result(lanes, r, row), track.top_speed, track.farthest});
+          s.episodes.push_back({lanes.key(lane), seat.number(), episode_result(lanes, r, row),
+                                track.top_speed, track.farthest});
       }
     }
   }
@@ -192,19 +199,21 @@ class DitheringPlayer : public Player {
     for (std::size_t row = first * seats; row < (first + count) * seats; ++row) {
       const std::size_t lane = row / seats;
       const EpisodeKey key = lanes.key(lane);
-      RandomStream random(seed_, key.lane * 4096 + static_cast<std::uint32_t>(row % seats), key.episode,
-                          Purpose::decide);
+      RandomStream random(seed_, key.lane * 4096 + static_cast<std::uint32_t>(row % seats),
+                          key.episode, Purpose::decide);
       const std::uint32_t period = 4u << random.below(3);
       const bool back = lanes.steps(lane) / period % 2 == 1;
       const auto out = lanes.control(role, row);
       for (std::size_t c = 0; c < controls.size(); ++c) {
         if (controls[c].is_choice()) {
           const auto options = static_cast<std::uint32_t>(controls[c].options.size());
-          const std::uint32_t one = random.below(options), other = (one + 1 + random.below(options - 1)) % options;
+          const std::uint32_t one = random.below(options),
+                              other = (one + 1 + random.below(options - 1)) % options;
           out[c] = static_cast<float>(back ? other : one);
         } else {
           const double to = random.between(controls[c].low, controls[c].high);
-          out[c] = static_cast<float>(back ? std::clamp(-to, controls[c].low, controls[c].high) : to);
+          out[c] =
+              static_cast<float>(back ? std::clamp(-to, controls[c].low, controls[c].high) : to);
         }
       }
     }
@@ -257,15 +266,20 @@ std::vector<TagReport> tag_reports(const Game& game, std::size_t role) {
   const Arena& arena = game.arena();
   const auto& columns = game.roles()[role].columns;
   const auto at = [&](const std::string& name) {
-    const auto found = std::find_if(columns.begin(), columns.end(), [&](const Column& c) { return c.name == name; });
+    const auto found = std::find_if(columns.begin(), columns.end(),
+                                    [&](const Column& c) { return c.name == name; });
     return static_cast<std::size_t>(found - columns.begin());
   };
   for (const RaySense& rays : game.roles()[role].rays) {
     std::size_t column = rays.first_column;
-    const std::size_t others = rays.reports == RayReport::each_tag ? 0 : rays.reports == RayReport::first ? 1 : 2;
-    for (std::size_t ray = 0; ray < rays.direction.size(); ++ray, column += rays.tags.size() + others)
+    const std::size_t others = rays.reports == RayReport::each_tag ? 0
+                               : rays.reports == RayReport::first  ? 1
+                                                                   : 2;
+    for (std::size_t ray = 0; ray < rays.direction.size();
+         ++ray, column += rays.tags.size() + others)
       for (std::size_t t = 0; t < rays.tags.size(); ++t)
-        reports.push_back({arena.tag(rays.tags[t], ""), column + t, rays.reports == RayReport::each_tag});
+        reports.push_back(
+            {arena.tag(rays.tags[t], ""), column + t, rays.reports == RayReport::each_tag});
   }
   for (const Sense& sense : game.spec().roles[role].senses) {
     if (const auto* compass = std::get_if<Compass>(&sense)) {
@@ -274,16 +288,17 @@ std::vector<TagReport> tag_reports(const Game& game, std::size_t role) {
       for (std::int64_t i = 0; i < crowd->nearest; ++i)
         for (const auto& tag : crowd->of)
           reports.push_back({arena.tag(tag, ""),
-                             at(crowd->name + "[" + std::to_string(i) + "]." + (crowd->of.size() > 1 ? tag : "here")),
+                             at(crowd->name + "[" + std::to_string(i) + "]." +
+                                (crowd->of.size() > 1 ? tag : "here")),
                              false});
     } else if (const auto* window = std::get_if<Window>(&sense)) {
       const auto first = static_cast<std::size_t>(
           std::find_if(columns.begin(), columns.end(),
                        [&](const Column& c) { return c.name.starts_with(window->name + "["); }) -
           columns.begin());
-      const auto cells =
-          static_cast<std::size_t>((window->ahead + 1 + window->behind) * (window->left + 1 + window->right) *
-                                   (window->above + 1 + window->below));
+      const auto cells = static_cast<std::size_t>((window->ahead + 1 + window->behind) *
+                                                  (window->left + 1 + window->right) *
+                                                  (window->above + 1 + window->below));
       for (std::size_t i = 0; i < cells * window->sees.size(); ++i)
         reports.push_back({arena.tag(window->sees[i % window->sees.size()], ""), first + i, false});
     }
@@ -313,12 +328,14 @@ bool has_custom_senses(const Game& game, std::size_t role) {
                      [](const Sense& sense) { return std::holds_alternative<CustomSense>(sense); });
 }
 
-Survey watch(const Game& game, const std::string& name, const std::vector<const Player*>& players, std::int64_t steps,
-             std::uint64_t seed, WorkerPool& pool, WorkCount* progress) {
+Survey watch(const Game& game, const std::string& name, const std::vector<const Player*>& players,
+             std::int64_t steps, std::uint64_t seed, WorkerPool& pool, WorkCount* progress) {
   return Watcher(game, steps).watch(name, players, seed, pool, progress);
 }
 
 std::unique_ptr<Player> idle_player() { return std::make_unique<IdlePlayer>(); }
-std::unique_ptr<Player> dithering_player(std::uint64_t seed) { return std::make_unique<DitheringPlayer>(seed); }
+std::unique_ptr<Player> dithering_player(std::uint64_t seed) {
+  return std::make_unique<DitheringPlayer>(seed);
+}
 
 }  // namespace zithercraft

@@ -18,7 +18,8 @@ class WorkerPool;
 
 /// One column over all steps watched.
 struct ColumnSurvey {
-  double low = std::numeric_limits<double>::infinity(), high = -std::numeric_limits<double>::infinity();
+  double low = std::numeric_limits<double>::infinity(),
+         high = -std::numeric_limits<double>::infinity();
   double sum = 0.0, squares = 0.0;
   std::uint64_t sequence = 0;  // columns of the same values have the same
   std::size_t at_low = 0, at_high = 0;
@@ -38,7 +39,7 @@ struct EpisodeSurvey {
 
 struct TermSurvey {
   double reward = 0.0, absolute = 0.0;  // sums over steps
-  std::size_t times = 0;              // steps at which it was not 0
+  std::size_t times = 0;                // steps at which it was not 0
 };
 
 struct RoleSurvey {
@@ -53,10 +54,11 @@ struct RoleSurvey {
 struct Survey {
   std::string player;
   std::vector<RoleSurvey> roles;
-  std::int64_t steps = 0;        // over all seats
-  std::size_t moments = 0;           // steps of lanes
-  std::vector<std::size_t> outside;  // per body that moves: moments at which it was outside the arena's bounds
-  std::string failure;               // the error that ended the play, if one did
+  std::int64_t steps = 0;   // over all seats
+  std::size_t moments = 0;  // steps of lanes
+  std::vector<std::size_t>
+      outside;          // per body that moves: moments at which it was outside the arena's bounds
+  std::string failure;  // the error that ended the play, if one did
 };
 
 /// The space that everything of an arena lies in as it is laid out, with some room around it.
@@ -75,19 +77,22 @@ struct TagReport {
   bool below_one = false;  // a distance, that is less than 1 when it is there; else a flag
 };
 std::vector<TagReport> tag_reports(const Game& game, std::size_t role);
-/// Tags that a role's senses can report in some way, also in ways that no column names; bit t: tag t.
+/// Tags that a role's senses can report in some way, also in ways that no column names; bit t: tag
+/// t.
 std::uint64_t sensed_tags(const Game& game, std::size_t role);
 /// Whether a role has senses that nobody but their author understands.
 bool has_custom_senses(const Game& game, std::size_t role);
 
-/// Plays episodes until `steps` steps were taken, and watches. `players`: one for each role. Adds the steps that
-/// were asked for to `progress`, if there is one.
-Survey watch(const Game& game, const std::string& name, const std::vector<const Player*>& players, std::int64_t steps,
-             std::uint64_t seed, WorkerPool& pool, WorkCount* progress = nullptr);
+/// Plays episodes until `steps` steps were taken, and watches. `players`: one for each role. Adds
+/// the steps that were asked for to `progress`, if there is one.
+Survey watch(const Game& game, const std::string& name, const std::vector<const Player*>& players,
+             std::int64_t steps, std::uint64_t seed, WorkerPool& pool,
+             WorkCount* progress = nullptr);
 
 /// Gives every seat its controls at rest.
 std::unique_ptr<Player> idle_player();
-/// Moves to and fro: for each episode some controls for some steps, then their opposites for as many, and so on.
+/// Moves to and fro: for each episode some controls for some steps, then their opposites for as
+/// many, and so on.
 std::unique_ptr<Player> dithering_player(std::uint64_t seed);
 
 }  // namespace zithercraft
