@@ -16,7 +16,7 @@ void print_findings(const Diagnosis& d) {
   fmt::print("{}: watched {} steps of play: {}\n", d.game, d.steps, players);
   if (d.findings.empty()) fmt::print("\nnothing found\n");
   for (const Finding& f : d.findings) {
-    fmt::print("\n{:<8} {}: {}\n", name_of(f.severity), f.subject, f.what);
+    fmt::print("\n{:<8} {}: {}\n", name_of(f.severity), f.where, f.what);
     fmt::print("         {}: {}{}\n", f.check, f.evidence,
                f.began >= 0 ? fmt::format(", from step {} on", f.began) : "");
     fmt::print("         fix: {}\n", f.fix);

@@ -26,6 +26,13 @@ TEST(Tool, HelpAndVersionAreEverywhere) {
   EXPECT_EQ(run_tool({"--version"}).out, "0.1.0\n");
 }
 
+TEST(Tool, IsFoundByTheWordsOfTheTrade) {
+  const std::string help = run_tool({"--help"}).out;
+  for (const char* word : {"reinforcement learning", "neuroevolution", "environment", "evaluate",
+                           "polic", "agent", "deterministic", "self-play", "curricul"})
+    EXPECT_NE(help.find(word), std::string::npos) << word;
+}
+
 TEST(Tool, GamesListsTheDemos) {
   EXPECT_NE(run_tool({"games"}).out.find("mooring      A skiff"), std::string::npos);
   const json list = json::parse(run_tool({"games", "--json"}).out);
@@ -176,6 +183,78 @@ TEST(Tool, ShowDraws) {
             0);
   EXPECT_EQ(test::read_file(folder / "a.png").substr(1, 3), "PNG");
   EXPECT_NE(test::read_file(folder / "a.svg").find("<svg"), std::string::npos);
+}
+
+// What a command reads it does not write over.
+TEST_F(ToolRun, OutputsThatAreInputsAreRefused) {
+  const std::string last = run() + "/checkpoints/last.safetensors", configuration = run() + "/run.toml";
+  const std::string replay = file("guarded.zrep");
+  ASSERT_EQ(run_tool({"record", run(), "--out", replay, "--episodes", "1"}).status, 0);
+  const std::string game = file("guarded.toml");
+  test::write_file(game, test::read_file(test::project_folder() / "demos/mooring.toml"));
+  std::filesystem::create_symlink(replay, file("guarded-link"));
+  const std::vector<std::vector<std::string>> commands = {
+      {"replay", replay, "--html", replay},
+      {"replay", replay, "--png", file("guarded-link")},
+      {"replay", replay, "--html", file("x.html"), "--sheet", file("x.html")},
+      {"report", run(), "--html", configuration},
+      {"report", run(), "--csv", last},
+      {"record", run(), "--out", last},
+      {"evaluate", run(), "--csv", run() + "/metrics.db"},
+      {"evaluate", run(), "--against", run(), "--csv", configuration},
+      {"show", game, "--svg", game},
+      {"drive", game, "--keys", game, "--out", game},
+      {"network", run(), "--graph", last},
+      {"match", run(), "random", "--png", configuration},
+      {"behaviour", run(), "random", "--png", last},
+      {"compare", run(), "--html", configuration}};
+  std::vector<std::string> before;
+  for (const std::string& kept : {replay, configuration, last, game}) before.push_back(test::read_file(kept));
+  for (const auto& command : commands) {
+    const auto refused = run_tool(command);
+    EXPECT_EQ(refused.status, 2) << command[0] << ": " << refused.err;
+    EXPECT_NE(refused.err.find("another file"), std::string::npos) << refused.err;
+  }
+  std::size_t i = 0;
+  for (const std::string& kept : {replay, configuration, last, game})
+    EXPECT_TRUE(test::read_file(kept) == before[i++]) << kept;
+}
+
+TEST_F(ToolRun, ADashIsStandardOutputAndInput) {
+  const auto svg = run_tool({"show", "mooring", "--svg", "-"});
+  EXPECT_EQ(svg.status, 0) << svg.err;
+  EXPECT_TRUE(svg.out.starts_with("<?xml")) << svg.out.substr(0, 60);
+  EXPECT_NE(svg.err.find("role skiff"), std::string::npos) << "what it says goes to standard error";
+  EXPECT_EQ(run_tool({"show", "mooring", "--svg", "-", "--json"}).status, 2);
+  const auto csv = run_tool({"report", run(), "--csv", "-"});
+  EXPECT_TRUE(csv.out.starts_with("steps,episodes,stage,")) << csv.out.substr(0, 60);
+  ASSERT_EQ(run_tool({"record", run(), "--out", file("dash.zrep"), "--episodes", "1"}).status, 0);
+  const auto recorded = run_tool({"record", run(), "--out", "-", "--episodes", "1"});
+  EXPECT_TRUE(recorded.out == test::read_file(file("dash.zrep")));
+  // By a shell, as a person would: into a file, a pipe, and from one.
+  const std::string tool = test::tool(), demo = (test::project_folder() / "demos/mooring.toml").string();
+  const auto by_shell = [](const std::string& line) { return test::run_program({"sh", "-c", line}); };
+  EXPECT_EQ(by_shell(tool + " show mooring --svg /dev/stdout | head -c 5").out, "<?xml");
+  EXPECT_EQ(by_shell(tool + " show - --json < " + demo).out, run_tool({"show", "mooring", "--json"}).out);
+  EXPECT_EQ(by_shell("cat " + file("dash.zrep") + " | " + tool + " replay - --check").status, 0);
+  EXPECT_EQ(by_shell(tool + " report " + run() + " --csv /dev/stdout > " + file("redirected.csv")).status, 0);
+  EXPECT_NE(test::read_file(file("redirected.csv")).find("steps,episodes,stage,"), std::string::npos);
+  const auto full = by_shell(tool + " report " + run() + " --csv /dev/full");
+  EXPECT_EQ(full.status, 4) << full.err;
+  EXPECT_TRUE(std::filesystem::is_character_file("/dev/full"));
+}
+
+TEST_F(ToolRun, ATrainingSaysThatItsLastCheckpointIsMissing) {
+  const std::string copy = file("copy");
+  std::filesystem::copy(run(), copy, std::filesystem::copy_options::recursive);
+  std::filesystem::remove(copy + "/checkpoints/last.safetensors");
+  const auto resumed = run_tool({"train", "mooring", "--run", copy, "--resume"});
+  EXPECT_EQ(resumed.status, 0) << resumed.err;
+  EXPECT_NE(resumed.err.find("note: " + copy + "/checkpoints/last.safetensors is missing; continuing from at-"),
+            std::string::npos)
+      << resumed.err;
+  EXPECT_TRUE(test::read_file(copy + "/checkpoints/last.safetensors") ==
+              test::read_file(run() + "/checkpoints/last.safetensors"));
 }
 
 }  // namespace

@@ -227,10 +227,10 @@ TEST_P(BrokenGame, IsFoundOut) {
   std::string all;
   bool found = false;
   for (const Finding& f : d.findings) {
-    all += std::string(name_of(f.severity)) + ", " + f.check + ": " + f.subject + ": " + f.what +
+    all += std::string(name_of(f.severity)) + ", " + f.check + ": " + f.where + ": " + f.what +
            " (" + f.evidence + ")\n";
     found = found || (f.check == broken.check && f.severity == broken.severity &&
-                      f.subject.find(broken.subject) != std::string::npos);
+                      f.where.find(broken.subject) != std::string::npos);
     EXPECT_FALSE(f.what.empty() || f.evidence.empty() || f.fix.empty());
   }
   EXPECT_TRUE(found) << broken.name << " was not found out; found were\n" << all;
@@ -247,7 +247,7 @@ TEST_P(GoodGame, HasNoError) {
   const Diagnosis d = examine(game, {.steps = 8000, .seed = 3});
   for (const Finding& f : d.findings)
     EXPECT_NE(f.severity, Severity::error)
-        << f.check << ": " << f.subject << ": " << f.what << " (" << f.evidence << ")";
+        << f.check << ": " << f.where << ": " << f.what << " (" << f.evidence << ")";
 }
 
 TEST(Doctor, FindsTheSameOnAnyNumberOfThreads) {

@@ -48,6 +48,67 @@ TEST(Train, WritesARunThatCanBeOpened) {
             run.game().fingerprint());
 }
 
+// What is lost of a run's folder costs no more than it must.
+TEST(Train, WithoutItsLastCheckpointARunGoesOnFromTheNewestKeptOne) {
+  const test::TemporaryFolder folder;
+  train(test::mooring(), options(folder / "whole"));
+  train(test::mooring(), options(folder / "run"));
+  const auto last = folder / "run/checkpoints/last.safetensors";
+  const std::string before = test::read_file(last);
+  std::filesystem::remove(last);
+  const zithercraft::Run run = zithercraft::Run::open(folder / "run");
+  ASSERT_FALSE(run.checkpoint_names().empty());
+  EXPECT_EQ(run.newest_checkpoint()->stem(), run.checkpoint_names().back());
+  EXPECT_EQ(run.steps_done(), steps_of(run.checkpoint_names().back()));
+  EXPECT_EQ(run.policy().columns(), 102u);
+
+  // An older one, so that there is something left to train.
+  for (const std::string& name : run.checkpoint_names())
+    if (steps_of(name) > 12'000) std::filesystem::remove(run.checkpoints() / (name + ".safetensors"));
+  TrainOptions o = options(folder / "run");
+  o.existing = Existing::resume;
+  std::string note;
+  o.on_note = [&](const std::string& text) { note = text; };
+  train(test::mooring(), o);
+  EXPECT_NE(note.find("last.safetensors is missing; continuing from at-"), std::string::npos) << note;
+  EXPECT_EQ(test::read_file(last), before);
+  EXPECT_EQ(Metrics(run.metrics()).rows().size(), 20u);
+
+  std::filesystem::remove_all(run.checkpoints());
+  train(test::mooring(), o);
+  EXPECT_NE(note.find("holds no checkpoint; the training begins at step 0"), std::string::npos);
+  EXPECT_EQ(test::read_file(last), before);
+}
+
+TEST(Train, KeepsCheckpointsWhoseConfigurationIsMissing) {
+  const test::TemporaryFolder folder;
+  train(test::mooring(), options(folder / "run"));
+  const std::string before = test::read_file(folder / "run/checkpoints/last.safetensors");
+  std::filesystem::rename(folder / "run/run.toml", folder / "elsewhere.toml");
+  for (const Existing existing : {Existing::refuse, Existing::fresh, Existing::resume}) {
+    TrainOptions o = options(folder / "run");
+    o.existing = existing;
+    const Error error = test::error_of([&] { train(test::mooring(), o); });
+    EXPECT_EQ(error.kind(), ErrorKind::refused);
+    EXPECT_EQ(test::read_file(folder / "run/checkpoints/last.safetensors"), before);
+  }
+  std::filesystem::rename(folder / "elsewhere.toml", folder / "run/run.toml");
+  EXPECT_TRUE(zithercraft::Run::open(folder / "run").finished());
+}
+
+TEST(Train, ARunKnowsItsOwnFiles) {
+  const test::TemporaryFolder folder;
+  train(test::mooring(), options(folder / "run"));
+  const zithercraft::Run run = zithercraft::Run::open(folder / "run");
+  std::filesystem::create_symlink(run.configuration(), folder / "link");
+  for (const auto& own : {run.configuration(), run.metrics(), run.last_checkpoint(),
+                          run.checkpoints() / (run.checkpoint_names()[0] + ".safetensors"),
+                          folder / "run/checkpoints/../run.toml", folder / "link"})
+    EXPECT_TRUE(run.owns(own)) << own;
+  EXPECT_FALSE(run.owns(folder / "run/report.html"));
+  EXPECT_EQ(test::error_of([&] { run.refuse_own_file(run.metrics()); }).kind(), ErrorKind::usage);
+}
+
 TEST(Train, ThreadsAndInterruptionsLeaveTheCheckpointByteForByte) {
   const test::TemporaryFolder folder;
   TrainOptions o = options(folder / "one");

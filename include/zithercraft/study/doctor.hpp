@@ -24,7 +24,7 @@ std::string_view name_of(Severity severity) noexcept;
 struct Finding {
   Severity severity = Severity::note;
   std::string check{};     ///< which check found it: "unseen tag", "dead control", ...
-  std::string subject{};   ///< what it is about: "role 'skiff', control 'rudder'"
+  std::string where{};     ///< what it is about: "role 'skiff', control 'rudder'"
   std::string what{};      ///< the finding in one sentence
   std::string evidence{};  ///< what was measured
   std::string fix{};       ///< how to fix it

@@ -139,7 +139,7 @@ std::string Diagnosis::to_json() const {
   for (const Finding& f : findings) {
     nlohmann::ordered_json one{{"severity", name_of(f.severity)},
                                {"check", f.check},
-                               {"subject", f.subject},
+                               {"where", f.where},
                                {"what", f.what},
                                {"evidence", f.evidence},
                                {"fix", f.fix}};
