@@ -1,4 +1,5 @@
-# Writes a C++ source that holds files as text. Run as: cmake -DOUT=... -DNAMESPACE=... "-DFILES=name=file;..." -P embed.cmake
+# Writes a C++ source that holds files as text. Run as: cmake -DOUT=... -DNAMESPACE=...
+# "-DFILES=name=file;..." -P embed.cmake
 set(source "#include <string_view>\nnamespace ${NAMESPACE} {\n")
 foreach(item IN LISTS FILES)
   string(REGEX MATCH "^([^=]+)=(.*)$" matched "${item}")

@@ -16,16 +16,13 @@ namespace {
 using namespace zithercraft::cli;
 
 constexpr const char* footer =
-    "GAME is a demo's name (see `zithercraft games`) or the path of a TOML file.\n"
-    "Results go to standard output, progress and errors to standard error.\n\n"
-    "Exit status: 0 done; 1 a check found a difference; 2 wrong command line; 3 wrong game or "
-    "configuration;\n"
-    "4 a file is missing, damaged or cannot be written; 5 refused: the run exists or does not fit; "
-    "6 a number is not\n"
-    "finite; 7 stopped by SIGINT or SIGTERM after saving; 8 the doctor warns; 9 the doctor found "
-    "an error; 70 "
-    "an\n"
-    "unexpected error.";
+    "GAME, the environment to learn in, is a demo's name (see `zithercraft games`), the path of a\n"
+    "TOML file, or - for standard input. Results go to standard output, progress and errors to\n"
+    "standard error. Everything is deterministic: the same game and seed give the same result.\n\n"
+    "Exit status: 0 done; 1 a check found a difference; 2 wrong command line; 3 wrong game or\n"
+    "configuration; 4 a file is missing, damaged or cannot be written; 5 refused: the run exists\n"
+    "or does not fit; 6 a number is not finite; 7 stopped by SIGINT or SIGTERM after saving;\n"
+    "8 the doctor warns; 9 the doctor found an error; 70 an unexpected error.";
 
 // Registers a command whose options fill in a struct of commands.hpp and whose `run` gives the exit
 // status.
@@ -222,8 +219,8 @@ void add_studies(CLI::App& app, int& status) {
         add_quiet(sub, c.quiet);
       });
   add<MatchCommand>(
-      app, "match", "Play trained, scripted, random or recorded players against each other", status,
-      [](CLI::App& sub, MatchCommand& c) {
+      app, "match", "Tournament: trained, scripted, random or recorded players meet, and are rated",
+      status, [](CLI::App& sub, MatchCommand& c) {
         add_players(sub, c);
         add_episodes(sub, c.episodes, c.seed,
                      "Episodes for each two, and again with sides swapped");
@@ -236,34 +233,36 @@ void add_studies(CLI::App& app, int& status) {
         add_quiet(sub, c.quiet);
       });
   add<SweepCommand>(
-      app, "sweep", "Train over a grid of one or two keys, several seeds in each cell", status,
-      [](CLI::App& sub, SweepCommand& c) {
+      app, "sweep", "Grid search: train over a grid of one or two keys, several seeds in each cell",
+      status, [](CLI::App& sub, SweepCommand& c) {
         add_run_flags(sub, c.runs);
         sub.add_option("--grid", c.grid, "KEY=LOW:HIGH:COUNT or KEY=A,B,C; once or twice")
             ->required()
             ->allow_extra_args(false);
         add_study(sub, c.study);
       });
-  add<AblateCommand>(app, "ablate",
-                     "Take away each reward term and each sense in turn: which of them mattered?",
-                     status, [](CLI::App& sub, AblateCommand& c) {
-                       add_run_flags(sub, c.runs);
-                       sub.add_option("--only", c.only, "Take away only these")
-                           ->check(CLI::IsMember({"terms", "senses"}));
-                       add_study(sub, c.study);
-                     });
-  add<StudyCommand>(app, "study", "Run a plan: several games, variants and seeds", status,
-                    [](CLI::App& sub, StudyCommand& c) {
+  add<AblateCommand>(
+      app, "ablate",
+      "Ablation: take away each reward term and each sense in turn; which of them mattered?",
+      status, [](CLI::App& sub, AblateCommand& c) {
+        add_run_flags(sub, c.runs);
+        sub.add_option("--only", c.only, "Take away only these")
+            ->check(CLI::IsMember({"terms", "senses"}));
+        add_study(sub, c.study);
+      });
+  add<StudyCommand>(app, "study", "Run a planned experiment: several games, variants and seeds",
+                    status, [](CLI::App& sub, StudyCommand& c) {
                       sub.add_option("PLAN", c.plan, "The plan's TOML file")->required();
                       add_study(sub, c.study);
                     });
 }
 
 void add_commands(CLI::App& app, int& status) {
-  add<GamesCommand>(app, "games", "List the demo games", status, [](CLI::App&, GamesCommand&) {});
+  add<GamesCommand>(app, "games", "List the demo games (environments)", status,
+                    [](CLI::App&, GamesCommand&) {});
   add<ShowCommand>(
       app, "show",
-      "Describe a game: what is in it, what its roles sense and control, and what rewards they get",
+      "Describe a game: senses (observations), controls (actions), rewards, curriculum, episodes",
       status, [](CLI::App& sub, ShowCommand& c) {
         add_game(sub, c.game, c.set);
         sub.add_option("--png", c.png,
@@ -293,7 +292,10 @@ void add_commands(CLI::App& app, int& status) {
         add_quiet(sub, c.quiet);
       });
   add<TrainCommand>(
-      app, "train", "Train a policy into a run folder", status, [](CLI::App& sub, TrainCommand& c) {
+      app, "train",
+      "Train agents into a run folder: PPO and other reinforcement learning, self-play of teams, "
+      "neuroevolution",
+      status, [](CLI::App& sub, TrainCommand& c) {
         add_game(sub, c.game, c.set);
         sub.add_option("--run", c.folder, "The run's folder; made if missing")->required();
         sub.add_option("--steps", c.steps, "Steps to train for (default 10000000)")
@@ -397,8 +399,8 @@ void add_commands(CLI::App& app, int& status) {
                            ->capture_default_str();
                        add_actions(sub, c.actions);
                      });
-  add<ReplayCommand>(app, "replay", "List, check, draw, show and convert a recorded match", status,
-                     describe_replay);
+  add<ReplayCommand>(app, "replay", "Play back, check, draw, show and convert a recorded match",
+                     status, describe_replay);
   add<DriveCommand>(app, "drive", "Steer a seat by keyboard or gamepad in a page", status,
                     describe_drive);
   add<WatchCommand>(app, "watch", "Show a running or finished training in a page", status,
@@ -438,8 +440,11 @@ std::string explain(const CLI::App& app, int argc, char** argv, const CLI::Parse
 
 int run_tool(int argc, char** argv) {
   int status = done;
-  CLI::App app("Zithercraft: game arenas in which agents sense by raycasts and learn to play",
-               "zithercraft");
+  CLI::App app(
+      "Zithercraft: game arenas (environments) in which agents sense by raycasts and learn to "
+      "play,\n"
+      "by reinforcement learning, self-play or neuroevolution",
+      "zithercraft");
   app.set_version_flag("--version", zithercraft::library_version());
   app.require_subcommand(1);
   app.footer(footer);

@@ -93,7 +93,7 @@ void print_game(const Game& game) {
                role.seats.size() == 1 ? "" : "s",
                game.spec().role(role.name).script.used() ? game.spec().role(role.name).script.name()
                                                          : "none");
-    fmt::print("  {:<26} {:<14} {:>7} {:>7}  {}\n", "senses", "unit", "low", "high",
+    fmt::print("  {:<26} {:<14} {:>7} {:>7}  {}\n", "senses (observations)", "unit", "low", "high",
                "1 stands for");
     for (const ColumnGroup& g : grouped(role.columns))
       fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}  {}\n", g.name(), g.column.unit, g.column.low,
@@ -101,7 +101,7 @@ void print_game(const Game& game) {
                  g.column.unit == "flag" || g.column.scale == 1.0
                      ? ""
                      : fmt::format("{:.2f} {}", g.column.scale, g.column.unit));
-    fmt::print("  {:<26} {:<14} {:>7} {:>7}\n", "controls", "unit", "low", "high");
+    fmt::print("  {:<26} {:<14} {:>7} {:>7}\n", "controls (actions)", "unit", "low", "high");
     for (const ControlInfo& c : role.controls) {
       fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}", c.name, c.unit, c.low, c.high);
       for (const auto& option : c.options) fmt::print("  {}", option);

@@ -27,6 +27,38 @@ BodySpec crate(const std::string& name, std::int64_t count, const Shape& shape, 
           .place = {.region = {-half, -half, half, half}, .heading = {-180, 180}}};
 }
 
+TEST(Dynamics, WhatSwimsDriftsWithTheCurrent) {
+  ArenaSpec spec;
+  spec.current = {0.5, -0.25};
+  spec.bodies = {
+      body("barge", Box{3, 1}, Motion::free, 0), body("buoy", Disc{0.5}, Motion::free, 1),
+      body("pile", Disc{0.5}, Motion::fixed, 2), body("sled", Disc{0.5}, Motion::free, 3),
+      body("boat", Box{2, 1}, Motion::free, 4)};
+  spec.bodies[0].drag = 0.5;
+  spec.bodies[1].drag = 2.0;
+  spec.bodies[4].mover = Boat{};
+  World world(spec);
+  const Pose pile = world.pose(2), sled = world.pose(3);
+  world.ticks(1000);
+  for (const std::size_t swims : {0u, 1u, 4u}) {
+    EXPECT_NEAR(world.velocity(swims).x, 0.5f, 1e-3f) << swims;
+    EXPECT_NEAR(world.velocity(swims).y, -0.25f, 1e-3f) << swims;
+  }
+  EXPECT_EQ(world.pose(2).x, pile.x) << "what is fixed stays";
+  EXPECT_EQ(world.pose(3).x, sled.x) << "nothing takes hold of what has no drag";
+  // Against the current a boat makes good its speed through the water less the current's.
+  World still([&] {
+    ArenaSpec calm = spec;
+    calm.current = {};
+    return calm;
+  }());
+  for (World* w : {&world, &still}) {
+    w->arena.inputs(w->state(), 4)[0] = 1.0f;
+    w->ticks(1000);
+  }
+  EXPECT_NEAR(world.velocity(4).x - still.velocity(4).x, 0.5f, 1e-2f);
+}
+
 TEST(Dynamics, FreeCollisionsConserveMomentum) {
   ArenaSpec spec;
   spec.bodies = {crate("disc", 6, Disc{0.5}, 6), crate("box", 6, Box{1.4, 0.8}, 6),

@@ -1,4 +1,5 @@
-# Installs the build into an empty prefix, then configures, builds and runs two projects that use it.
+# Installs the build into an empty prefix, then configures, builds and runs two projects that use
+# it.
 function(must)
   execute_process(COMMAND ${ARGN} RESULT_VARIABLE status)
   if(NOT status EQUAL 0)
@@ -9,7 +10,8 @@ endfunction()
 file(REMOVE_RECURSE ${WORK})
 must(${CMAKE_COMMAND} --install ${BINARY} --prefix ${WORK}/prefix)
 foreach(project finished_game trainer)
-  must(${CMAKE_COMMAND} -S ${SOURCE}/${project} -B ${WORK}/${project} -G Ninja -DCMAKE_PREFIX_PATH=${WORK}/prefix
+  must(${CMAKE_COMMAND} -S ${SOURCE}/${project} -B ${WORK}/${project} -G Ninja
+    -DCMAKE_PREFIX_PATH=${WORK}/prefix
        -DCMAKE_CXX_COMPILER=${COMPILER} -DCMAKE_BUILD_TYPE=Release)
   must(${CMAKE_COMMAND} --build ${WORK}/${project})
   must(${WORK}/${project}/${project})

@@ -94,6 +94,7 @@ class Viewer : public ::testing::Test {
 TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
   record(folder / "a.zrep", test::mooring(), 2);
   show({folder / "a.zrep"});
+  test::expect_licences(test::read_file(folder / "page.html"));
   Replay replay(folder / "a.zrep");
   const Role& role = replay.game().roles()[0];
   EXPECT_EQ(at("viewer.playback.episodes"), 2);

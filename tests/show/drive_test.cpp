@@ -5,6 +5,7 @@
 #include <gtest/gtest.h>
 
 #include <atomic>
+#include <iterator>
 #include <regex>
 
 #include "browser.hpp"
@@ -84,6 +85,22 @@ TEST(Drive, KeysOverTheWireSteerAndAreRecorded) {
   EXPECT_TRUE(check_replay(folder / "a.zrep").passed());
   Replay replay(folder / "a.zrep");
   EXPECT_EQ(replay.moment(0, episodes[0].steps).roles[0].controls[0], 1.0f);
+}
+
+TEST(Drive, WhereNothingWasDrivenKeepsTheFileThatStoodThere) {
+  const test::TemporaryFolder folder;
+  const Game game(test::mooring());
+  drive_by_keys(game, {.out = folder / "a.zrep", .seed = 3}, KeyScript::parse("0 press KeyW", "k"));
+  const std::string before = test::read_file(folder / "a.zrep");
+  std::vector<DrivenEpisode> episodes;
+  Background served([&](const ServeOptions& serving) {
+    episodes = drive(game, {.out = folder / "a.zrep", .seed = 4}, serving);
+  });
+  served.end();
+  EXPECT_TRUE(episodes.empty());
+  EXPECT_EQ(test::read_file(folder / "a.zrep"), before);
+  EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder.path()), {}), 1)
+      << "and leaves nothing beside it";
 }
 
 TEST(Drive, ScriptsOfKeysPlayOneEpisode) {

@@ -77,6 +77,7 @@ TEST(Report, ShowsEverythingInARealBrowserWithoutANetwork) {
                                                         .minibatch = 512}});
   write_report(run, folder / "report.html", {.episodes = 100, .paths = 4});
   std::string page = test::read_file(folder / "report.html");
+  test::expect_licences(page);
   const auto end = page.rfind("</body>");
   ASSERT_NE(end, std::string::npos);
   test::write_file(folder / "probed.html", page.replace(end, 7, probe));

@@ -142,4 +142,10 @@ void write_file(const std::filesystem::path& path, const std::string& content) {
   std::ofstream(path, std::ios::binary) << content;
 }
 
+void expect_licences(const std::string& page) {
+  for (const char* text : {"three.js authors", "Chart.js Contributors",
+                           "Permission is hereby granted", "The above copyright notice"})
+    EXPECT_NE(page.find(text), std::string::npos) << text;
+}
+
 }  // namespace zithercraft::test

@@ -68,4 +68,7 @@ Error error_of(Action action) {
 std::string read_file(const std::filesystem::path& path);
 void write_file(const std::filesystem::path& path, const std::string& content);
 
+/// A page that is passed on must carry the notices of the libraries in it.
+void expect_licences(const std::string& page);
+
 }  // namespace zithercraft::test

@@ -62,7 +62,7 @@ class Overlays {
     return poses.subarray(5 * body, 5 * body + 5);
   }
 
-  // Flat arenas have no level of their own: what is drawn lies on top of things, or at eye level for who is among them.
+  // Flat arenas have no level of their own: what is drawn lies on top of things, or at eye level for those among them.
   lift() {
     return this.view.high ? 0 : this.view.mode === "eyes" ? 0.5 * flatTall : flatTall + 0.02;
   }
@@ -276,7 +276,7 @@ class Overlays {
           });
       }
     }
-    // What happened at one spot is told in lines, the newest lowest.
+    // What happened at one spot is listed, the newest at the bottom.
     const camera = this.view.camera(),
       lines = [];
     for (const { kind, age, at } of words.sort((a, b) => a.age - b.age)) {

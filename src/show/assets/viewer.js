@@ -100,7 +100,7 @@ class Viewer {
     }
     byId("overlay_cutaway").hidden = !match.scene.blocks;
     const high = match.scene.high;
-    view.arena.builtFor = null; // it is framed anew
+    view.arena.builtFor = null; // the camera has to be fitted to it again
     if (view.dressedFor !== match.scene.game) this.setMode(high ? "space" : "above");
     view.dressedFor = match.scene.game;
   }
