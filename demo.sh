@@ -1,10 +1,11 @@
 #!/usr/bin/env bash
-# From nothing to a skiff that moors itself: installs what is missing, builds, trains, scores,
+# From nothing to a skiff that moors itself: installs what is missing, builds, trains, evaluates,
 # records and draws.
 set -euo pipefail
 cd "$(dirname "$0")"
 cmake/install_packages.sh
-cmake --preset release -DZITHERCRAFT_TESTS=OFF -DZITHERCRAFT_BENCHMARKS=OFF -DZITHERCRAFT_EXAMPLES=OFF > /dev/null
+cmake --preset release -DZITHERCRAFT_TESTS=OFF -DZITHERCRAFT_BENCHMARKS=OFF \
+  -DZITHERCRAFT_EXAMPLES=OFF > /dev/null
 cmake --build --preset release
 
 tool=build/release/zithercraft
@@ -22,10 +23,10 @@ run report "$out/run" --html "$out/report.html"
 cat <<END
 
 Where to look:
-  $out/report.html    learning curves, score table, reward by term, paths: open it in a browser
+  $out/report.html    learning curves, evaluation, reward by term, paths: open it in a browser
   $out/mooring.png    the game: a start, its rays, the path of the script
   $out/path.png       an episode of the trained policy
-  $out/matches.html   ten recorded episodes, to be played, stepped and looked into: open it in a browser
+  $out/matches.html   ten recorded episodes, to play and step through in a browser
   $out/matches.zrep   the same as a replay file
   $out/run/           configuration, metrics and checkpoints of the training
 END

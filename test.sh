@@ -3,6 +3,7 @@
 set -euo pipefail
 cd "$(dirname "$0")"
 cmake/install_packages.sh
-cmake --preset release -DZITHERCRAFT_TESTS=ON -DZITHERCRAFT_BENCHMARKS=ON -DZITHERCRAFT_EXAMPLES=ON > /dev/null
+cmake --preset release -DZITHERCRAFT_TESTS=ON -DZITHERCRAFT_BENCHMARKS=ON \
+  -DZITHERCRAFT_EXAMPLES=ON > /dev/null
 cmake --build --preset release
 ctest --preset release -j "$(nproc)" "$@"

@@ -39,7 +39,7 @@ void fixed(benchmark::State& state) {
   zc::WorkerPool pool(1);
   const auto batch = zc::vector_batch({.columns = inputs, .hidden = {16}, .outputs = outputs},
                                       networks, networks, 1);
-  const zc::Noise noise(batch->numbers());
+  const zc::Noise noise(batch->dimension());
   batch->load(
       networks,
       [&](std::size_t i, std::span<float> out) {

@@ -16,13 +16,13 @@ int main(int argc, char** argv) {
   const long steps = argc > 1 ? std::atol(argv[1]) : 2'000'000;
   const std::filesystem::path folder = argc > 2 ? argv[2] : "runs/gentle";
   try {
-    zc::GameSpec game =
-        zc::load_game("demos/mooring.toml");  // or built from the same structs in C++
+    // Or built from the same structs in C++.
+    zc::GameSpec game = zc::load_game("demos/mooring.toml");
     game.role("skiff").rewards.push_back({.name = "gentle", .weight = -0.005, .each_step = haste});
     zc::Run run = zc::train(
         game, {.folder = folder, .steps = steps, .seed = 1, .existing = zc::Existing::fresh});
-    zc::Score score =
-        zc::evaluate(run, {.episodes = 500});  // with 95% intervals, beside random and script
+    // With 95% intervals, beside random and script.
+    zc::Score score = zc::evaluate(run, {.episodes = 500});
     zc::record(run, folder / "gentle.zrep", {.episodes = 5});
     for (const zc::PlayerScore& player : score.players)
       std::printf("%-8s moored %5.1f%% [%.1f, %.1f]\n", player.name.c_str(),

@@ -32,8 +32,8 @@ struct Nearby {
   std::array<float, most_near + padding> x, y, tangent, radius;
   std::array<std::uint32_t, most_near + padding> thing;
   std::size_t count = 0;
-  static constexpr float never =
-      std::numeric_limits<float>::quiet_NaN();  // compares as false: is not picked
+  // Compares as false: is not picked.
+  static constexpr float never = std::numeric_limits<float>::quiet_NaN();
 
   void add(Vec centre, float bound, std::size_t number) {
     x[count] = centre.x;
@@ -184,8 +184,8 @@ Round round_of(const Core& core, Vec origin, float radius, bool inside, std::int
     const Vec e = core.corner[(i + 1) % core.corners] - core.corner[i];
     const float size = length(e);
     const Vec corner = core.corner[i] - origin;
-    const Vec shifted =
-        corner + (size > 1e-6f ? radius / size : 0.0f) * Vec{e.y, -e.x};  // counter-clockwise
+    // Counter-clockwise.
+    const Vec shifted = corner + (size > 1e-6f ? radius / size : 0.0f) * Vec{e.y, -e.x};
     result.corner_x[i] = corner.x;
     result.corner_y[i] = corner.y;
     result.side_x[i] = e.x;

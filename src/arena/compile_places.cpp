@@ -40,8 +40,8 @@ void ArenaCompiler::add_zones() {
     check_shape(zones[i].shape, where);
     check_place(zones[i].place, where);
     const std::size_t zone = add_entity(EntityKind::zone, zones[i].name, zones[i].tag, i, where);
-    plan_.entities[zone].side =
-        zones[i].side;  // rays see zones of every side: a zone has no side of bodies
+    // Rays see zones of every side: a zone has no side of bodies.
+    plan_.entities[zone].side = zones[i].side;
     const bool ends =
         !plan_.heights.used || zones[i].height || std::holds_alternative<Ball>(zones[i].shape);
     add_posed(zones[i].shape, ends ? tall_of(zones[i].shape, zones[i].height, where) : boundless,

@@ -104,8 +104,8 @@ class ContactSolver {
       if (any == 0) continue;
       for (std::size_t b = first; b < stop; ++b) {
         if (close[b - first] == 0 || b == a || s_.present[b] == 0) continue;
-        if (b < a && plan_.body[b].inverse_mass != 0.0f)
-          continue;  // that pair was met from the other side
+        // That pair was met from the other side.
+        if (b < a && plan_.body[b].inverse_mass != 0.0f) continue;
         Manifold manifold;
         if (plan_.heights.used) {
           if (meet_beside(a, b, manifold)) add(a, b, {s_.x[b], s_.y[b]}, manifold);

@@ -10,8 +10,8 @@ namespace zithercraft {
 namespace {
 
 constexpr float infinite = std::numeric_limits<float>::infinity();
-constexpr float flatness =
-    0.01f;  // metres by which a side may be tilted and still count as lying flat
+// Metres by which a side may be tilted and still count as lying flat.
+constexpr float flatness = 0.01f;
 
 struct Measure {
   ShapeData operator()(const Disc& s) const {

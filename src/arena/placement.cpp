@@ -161,8 +161,8 @@ class Placer {
   }
 
   bool is_free(std::size_t entity, const Placement& rule, const Pose& pose) const {
-    if (ignores(entity) && rule.clearance == 0.0 && rule.away.empty())
-      return true;  // lies over anything
+    // Lies over anything.
+    if (ignores(entity) && rule.clearance == 0.0 && rule.away.empty()) return true;
     const Core core = core_of(plan_.shapes[entity], pose);
     const auto clearance = static_cast<float>(rule.clearance);
     for (std::size_t i = 0; i < memory_.placed.size(); ++i) {
@@ -267,8 +267,8 @@ class Placer {
   StateArrays& s_;
   ArenaScratch::Memory& memory_;
   RandomStream& random_;
-  const Placement* listed_ =
-      nullptr;  // whose cells are listed; the map stays the same while things are placed
+  // Whose cells are listed; the map stays the same while things are placed.
+  const Placement* listed_ = nullptr;
 };
 
 [[noreturn]] void no_place(const ArenaPlan& plan, std::size_t stuck) {

@@ -28,8 +28,8 @@ struct BodyData {
   std::size_t first_input = 0;
   // In arenas with height:
   float step = 0.005f;  // metres: edges up to this height do not stop it
-  float steep =
-      1.0f;  // tangent of the steepest ground it holds on to by itself; of others grip decides
+  // Tangent of the steepest ground it holds on to by itself; of others grip decides.
+  float steep = 1.0f;
   bool walks = false;   // keeps its feet on the ground downhill too, and holds on by itself
   bool floats = false;  // gravity does not pull it
   bool drives = false;  // has a mover, which sees to its grip

@@ -21,11 +21,11 @@ struct ArenaScratch::Memory {
   std::vector<std::int32_t> occupant;     // per cell: 1 + the body that stands there
   std::vector<std::int32_t> own, wish;    // per stepper: the cell it is on, and the one it wants
   std::vector<std::uint32_t> contenders;  // per cell: how many want to enter it
-  std::vector<std::int32_t>
-      bumped;  // per stepper: entity it was stopped by, or one of the marks of steppers.cpp
+  // Per stepper: entity it was stopped by, or one of the marks of steppers.cpp.
+  std::vector<std::int32_t> bumped;
   std::vector<std::int32_t> pusher;  // per stepper: the stepper that pushes it, -1 for none
-  std::vector<std::pair<std::size_t, std::int32_t>>
-      dropped;  // steppers whose wish is taken back, and because of whom
+  // Steppers whose wish is taken back, and because of whom.
+  std::vector<std::pair<std::size_t, std::int32_t>> dropped;
   // In arenas with height:
   std::vector<Vec> from;      // per body: where it was before this tick
   std::vector<float> from_z;  // likewise
@@ -33,8 +33,8 @@ struct ArenaScratch::Memory {
     std::size_t body, entity;
     float speed;
   };
-  std::vector<Stood>
-      stood;  // who landed or stands on what, or hit its head, in this tick; body by body
+  // Who landed or stands on what, or hit its head, in this tick; body by body.
+  std::vector<Stood> stood;
   std::vector<std::uint32_t> triangles;  // that lie near a body
   std::vector<float> meter_change;       // in this tick
   GeneratorMemory generator;

@@ -12,8 +12,8 @@ namespace zithercraft {
 namespace {
 
 constexpr float touching = 0.002f;  // metres between a foot and what it stands on
-constexpr float least_cover =
-    0.01f;  // metres by which footprints overlap before one holds the other
+// Metres by which footprints overlap before one holds the other.
+constexpr float least_cover = 0.01f;
 constexpr float bounce_from = 0.5f;  // m/s below which nothing bounces
 
 class Settler {
@@ -40,8 +40,8 @@ class Settler {
     if (lands && best_.level + tall_ > overhead_ && best_.level > from + touching) {
       stay_back();  // there is no room up there
     } else if (rising) {
-      rise_or_fall(lands ? std::max(wanted, best_.level)
-                         : wanted);  // a jump continues while ground lifts it
+      // A jump continues while ground lifts it.
+      rise_or_fall(lands ? std::max(wanted, best_.level) : wanted);
     } else if (lands && wanted <= best_.level + down + touching) {
       land();
     } else {
@@ -150,8 +150,8 @@ class Settler {
   void find_blocks(float most) {
     const BlocksPlan& blocks = plan_.blocks;
     each_column([&](std::int32_t column, std::int32_t row) {
-      const float above =
-          (most + 1e-4f - blocks.origin.z) / blocks.size;  // a top may be at `most` to rounding
+      // A top may be at `most` to rounding.
+      const float above = (most + 1e-4f - blocks.origin.z) / blocks.size;
       auto layer = static_cast<std::int32_t>(
                        std::floor(std::clamp(above, 0.0f, static_cast<float>(blocks.layers)))) -
                    1;

@@ -13,8 +13,8 @@ namespace zithercraft {
 namespace {
 
 constexpr float slightest_push = 0.002f;  // metres in a tick
-constexpr float into =
-    0.002f;  // metres by which a stopped body overlaps, so that the contact is found
+// Metres by which a stopped body overlaps, so that the contact is found.
+constexpr float into = 0.002f;
 
 // How far a disc around the body's centre gets before it meets a block that stops it: metres, at
 // most `reach`.

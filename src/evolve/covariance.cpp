@@ -132,7 +132,7 @@ CovarianceSearch::CovarianceSearch(std::size_t numbers, const CovarianceSettings
 }
 CovarianceSearch::~CovarianceSearch() = default;
 
-std::size_t CovarianceSearch::numbers() const noexcept {
+std::size_t CovarianceSearch::dimension() const noexcept {
   return static_cast<std::size_t>(state_->n());
 }
 std::size_t CovarianceSearch::individuals() const noexcept {
@@ -141,18 +141,18 @@ std::size_t CovarianceSearch::individuals() const noexcept {
 std::int64_t CovarianceSearch::generation() const noexcept { return state_->generation; }
 
 std::span<const double> CovarianceSearch::sample(std::size_t individual) const {
-  return {state_->samples.col(static_cast<Index>(individual)).data(), numbers()};
+  return {state_->samples.col(static_cast<Index>(individual)).data(), dimension()};
 }
 std::span<const double> CovarianceSearch::middle() const {
-  return {state_->middle.data(), numbers()};
+  return {state_->middle.data(), dimension()};
 }
 
-void CovarianceSearch::fetch(std::size_t individual, std::span<float> out) const {
+void CovarianceSearch::candidate(std::size_t individual, std::span<float> out) const {
   const auto from = sample(individual);
   std::transform(from.begin(), from.end(), out.begin(),
                  [](double x) { return static_cast<float>(x); });
 }
-bool CovarianceSearch::fetch_middle(std::span<float> out) const {
+bool CovarianceSearch::mean(std::span<float> out) const {
   const auto from = middle();
   std::transform(from.begin(), from.end(), out.begin(),
                  [](double x) { return static_cast<float>(x); });

@@ -14,8 +14,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::uint32_t finals_begin =
-    1u << 20;  // numbers of final episodes, apart from those of the others
+// Numbers of final episodes, apart from those of the others.
+constexpr std::uint32_t finals_begin = 1u << 20;
 
 void check_settings(const EvolutionSettings& s) {
   const auto need = [](bool fine, const char* key, const char* fix) {

@@ -13,8 +13,8 @@ namespace zithercraft {
 namespace {
 
 constexpr std::uint32_t nobody = std::numeric_limits<std::uint32_t>::max();
-constexpr float adapting =
-    0.2f;  // standard deviation of the logarithm by which a strength of its own mutates
+// Standard deviation of the logarithm by which a strength of its own mutates.
+constexpr float adapting = 0.2f;
 constexpr std::size_t pairs = 16, most_compared = 4096;  // for the diversity
 
 // How an individual is made from the parents that are kept.
@@ -124,10 +124,10 @@ GeneticSearch::GeneticSearch(std::size_t numbers, const GeneticSettings& setting
 }
 GeneticSearch::~GeneticSearch() = default;
 
-std::size_t GeneticSearch::numbers() const noexcept { return state_->numbers; }
+std::size_t GeneticSearch::dimension() const noexcept { return state_->numbers; }
 std::size_t GeneticSearch::individuals() const noexcept { return state_->recipes.size(); }
 std::int64_t GeneticSearch::generation() const noexcept { return state_->generation; }
-void GeneticSearch::fetch(std::size_t individual, std::span<float> out) const {
+void GeneticSearch::candidate(std::size_t individual, std::span<float> out) const {
   state_->make(state_->recipes.at(individual), out);
 }
 
@@ -197,8 +197,8 @@ SearchReport GeneticSearch::report() const {
     const auto people = static_cast<std::uint32_t>(individuals());
     const std::uint32_t one = random.below(people),
                         other = (one + 1 + random.below(people - 1)) % people;
-    fetch(one, a);
-    fetch(other, b);
+    candidate(one, a);
+    candidate(other, b);
     for (std::size_t i = 0; i < compared; ++i)
       sum += std::fabs(static_cast<double>(a[i]) - static_cast<double>(b[i]));
   }

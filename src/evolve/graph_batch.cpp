@@ -15,7 +15,7 @@ void GraphBatch::load(std::span<const NetworkGraph> graphs) {
   memory_ = 0;
   for (const NetworkGraph& graph : graphs)
     memory_ = std::max(memory_, program_.memory(program_.add(graph)));
-  for (Scratch& scratch : scratch_) scratch.room.resize(program_.room());
+  for (Scratch& scratch : scratch_) scratch.room.resize(program_.scratch_size());
 }
 
 std::span<float> GraphBatch::decide(std::span<const std::uint32_t> places,

@@ -19,10 +19,10 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::size_t warming =
-    32;  // individuals that play an episode before the first generation, for the columns
-constexpr std::size_t noted =
-    16;  // individuals of a generation that the columns' statistics are taken from
+// Individuals that play an episode before the first generation, for the columns.
+constexpr std::size_t warming = 32;
+// Individuals of a generation that the columns' statistics are taken from.
+constexpr std::size_t noted = 16;
 constexpr double leader_moves = 0.3;  // share of its newest finals in what a leader is worth
 constexpr std::string_view term_prefix = "term.";
 
@@ -246,8 +246,8 @@ Champion Population::individual(std::size_t number) const {
   if (topology_) {
     champion.graph = topology_->graph(number);
   } else {
-    champion.numbers.resize(search_->numbers());
-    search_->fetch(number, champion.numbers);
+    champion.numbers.resize(search_->dimension());
+    search_->candidate(number, champion.numbers);
   }
   return champion;
 }
@@ -272,7 +272,7 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
       vectors_->load(
           n,
           [&](std::size_t place, std::span<float> out) {
-            if (champions == nullptr) return search_->fetch(first + place, out);
+            if (champions == nullptr) return search_->candidate(first + place, out);
             const auto& numbers = (*champions)[first + place].numbers;
             std::copy(numbers.begin(), numbers.end(), out.begin());
           },
@@ -334,7 +334,7 @@ void Population::choose_leader(std::span<const double> fitness, std::span<const 
   if (led_) candidates.push_back(leader_);
   Champion middle;
   const bool has_middle =
-      search_ && (middle.numbers.resize(search_->numbers()), search_->fetch_middle(middle.numbers));
+      search_ && (middle.numbers.resize(search_->dimension()), search_->mean(middle.numbers));
   if (has_middle) {
     candidates.push_back(std::move(middle));
   } else {

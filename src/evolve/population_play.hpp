@@ -92,8 +92,8 @@ class PopulationPlay {
   bool sampled_;
   Lanes lanes_;
   std::vector<std::unique_ptr<Scratch>> scratch_;
-  std::vector<std::uint32_t>
-      jobs_;  // individual * encounters + encounter, in the order in which they are taken up
+  // Individual * encounters + encounter, in the order in which they are taken up.
+  std::vector<std::uint32_t> jobs_;
   std::atomic<std::size_t> next_job_{0};
   std::vector<Normaliser::Moments> notes_;
   std::int64_t steps_ = 0;

@@ -95,7 +95,7 @@ void Population::restore(const TensorFile& file) {
     if (topology_) {
       champion.graph = fetch_graph(part, signature_.policy);
     } else {
-      champion.numbers.resize(search_->numbers());
+      champion.numbers.resize(search_->dimension());
       part.get("numbers", champion.numbers);
     }
     champion.generation = part.integers("generation").at(0);

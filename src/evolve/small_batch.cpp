@@ -13,8 +13,8 @@ namespace {
 using V = Vec<float>;
 using Lanes = VectorOf<float>::whole;
 constexpr std::size_t wide = vec_width<float>;
-constexpr std::size_t most_at_once =
-    8;  // outputs whose sums are kept at once, so that none waits for itself
+// Outputs whose sums are kept at once, so that none waits for itself.
+constexpr std::size_t most_at_once = 8;
 
 // As many networks as a vector has lanes stand beside each other, a lane each. A layer is a row of
 // vectors: for each few outputs their biases, then for each input their weights.
@@ -128,14 +128,14 @@ class SmallNetworkBatch final : public VectorBatch {
   std::size_t memory() const noexcept override { return 0; }
   std::size_t input_stride() const noexcept override { return whole_vectors<float>(inputs()); }
   std::size_t output_stride() const noexcept override { return whole_vectors<float>(outputs()); }
-  std::size_t numbers() const noexcept override { return numbers_; }
+  std::size_t dimension() const noexcept override { return numbers_; }
 
-  void load(std::size_t count, const std::function<void(std::size_t, std::span<float>)>& fetch,
+  void load(std::size_t count, const std::function<void(std::size_t, std::span<float>)>& candidate,
             WorkerPool& pool) override {
     const auto stddevs = first_stddevs(net_);
     pool.run(count, [&](std::size_t at, std::size_t worker) {
       const std::span<float> vector = scratch_[worker].vector;
-      fetch(at, vector);
+      candidate(at, vector);
       // Parts follow each other layer by layer: weights, [outputs][inputs], then biases.
       const float* from = vector.data();
       for (std::size_t l = 0; l < places_.size(); ++l) {

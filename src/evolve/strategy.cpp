@@ -54,20 +54,20 @@ StrategySearch::StrategySearch(std::size_t numbers, const StrategySettings& sett
 }
 StrategySearch::~StrategySearch() = default;
 
-std::size_t StrategySearch::numbers() const noexcept { return state_->middle.size(); }
+std::size_t StrategySearch::dimension() const noexcept { return state_->middle.size(); }
 std::size_t StrategySearch::individuals() const noexcept {
   return static_cast<std::size_t>(state_->settings.population);
 }
 std::int64_t StrategySearch::generation() const noexcept { return state_->generation; }
 
 // Individuals 2k and 2k + 1 are mirror images of each other.
-void StrategySearch::fetch(std::size_t individual, std::span<float> out) const {
+void StrategySearch::candidate(std::size_t individual, std::span<float> out) const {
   const State& s = *state_;
   const auto stddev = static_cast<float>(s.settings.stddev);
   std::copy(s.middle.begin(), s.middle.end(), out.begin());
   s.noise.add(s.seed_of(individual / 2), individual % 2 == 0 ? stddev : -stddev, out);
 }
-bool StrategySearch::fetch_middle(std::span<float> out) const {
+bool StrategySearch::mean(std::span<float> out) const {
   std::copy(state_->middle.begin(), state_->middle.end(), out.begin());
   return true;
 }
@@ -86,15 +86,15 @@ void StrategySearch::improve(std::span<const double> fitness, double progress, W
       worth[order[k]] = 0.5 - rank / static_cast<double>(people - 1);
   }
   const double scale = 1.0 / (static_cast<double>(people) * s.settings.stddev);
-  const std::size_t pieces = (numbers() + piece - 1) / piece;
+  const std::size_t pieces = (dimension() + piece - 1) / piece;
   pool.run(pieces, [&](std::size_t p, std::size_t) {
-    const std::size_t first = p * piece, n = std::min(piece, numbers() - first);
+    const std::size_t first = p * piece, n = std::min(piece, dimension() - first);
     const auto out = s.gradient.span().subspan(first, n);
     std::fill(out.begin(), out.end(), 0.0f);
     for (std::size_t pair = 0; pair < people / 2; ++pair) {
-      const auto by =
-          static_cast<float>(scale * (worth[2 * pair + 1] - worth[2 * pair]));  // down is better
-      const float* noise = s.noise.slice(s.seed_of(pair), numbers()).data() + first;
+      // Down is better.
+      const auto by = static_cast<float>(scale * (worth[2 * pair + 1] - worth[2 * pair]));
+      const float* noise = s.noise.slice(s.seed_of(pair), dimension()).data() + first;
       if (by != 0.0f)
         for (std::size_t i = 0; i < n; ++i) out[i] += by * noise[i];
     }
@@ -117,9 +117,9 @@ SearchReport StrategySearch::report() const {
 
 void StrategySearch::store(TensorFile& file) const {
   const State& s = *state_;
-  file.put("strategy.middle", {numbers()}, s.middle.span());
-  file.put("strategy.first_moments", {numbers()}, s.adam.first_moments().span());
-  file.put("strategy.second_moments", {numbers()}, s.adam.second_moments().span());
+  file.put("strategy.middle", {dimension()}, s.middle.span());
+  file.put("strategy.first_moments", {dimension()}, s.adam.first_moments().span());
+  file.put("strategy.second_moments", {dimension()}, s.adam.second_moments().span());
   const std::array<std::int64_t, 2> counts{s.generation, s.adam.steps()};
   file.put("strategy.counts", std::span<const std::int64_t>(counts));
 }

@@ -5,8 +5,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::size_t small =
-    16384;  // numbers of a network up to which weights are best read row by row
+// Numbers of a network up to which weights are best read row by row.
+constexpr std::size_t small = 16384;
 
 // Any plan, by the networks that gradients train.
 class PlainBatch final : public VectorBatch {
@@ -32,13 +32,13 @@ class PlainBatch final : public VectorBatch {
   std::size_t memory() const noexcept override { return net_.memory_stride(); }
   std::size_t input_stride() const noexcept override { return net_.input_stride(); }
   std::size_t output_stride() const noexcept override { return net_.output_stride(); }
-  std::size_t numbers() const noexcept override { return numbers_; }
+  std::size_t dimension() const noexcept override { return numbers_; }
 
-  void load(std::size_t count, const std::function<void(std::size_t, std::span<float>)>& fetch,
+  void load(std::size_t count, const std::function<void(std::size_t, std::span<float>)>& candidate,
             WorkerPool& pool) override {
     pool.run(count, [&](std::size_t place, std::size_t worker) {
       Scratch& scratch = scratch_[worker];
-      fetch(place, scratch.vector);
+      candidate(place, scratch.vector);
       vector_to_weights(net_, scratch.vector, parameters(place));
       net_.prepare(parameters(place), prepared(place));
     });

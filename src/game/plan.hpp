@@ -121,8 +121,8 @@ struct AllowedPlan {
 
 struct ControlPlan {
   float low = -1.0f, high = 1.0f;  // of a dial
-  std::vector<std::size_t>
-      inputs;  // of the body: one for a dial, those that any option sets for a choice
+  // Of the body: one for a dial, those that any option sets for a choice.
+  std::vector<std::size_t> inputs;
   std::vector<float> option_values;  // of a choice: [options][inputs]; empty for a dial
   std::size_t options = 0;
   float dead_zone = 0.0f;
@@ -210,8 +210,8 @@ struct RolePlan {
   std::vector<ControlPlan> controls;
   CompassMoves moves;
   std::size_t inputs = 0;  // of the body, and wishes beyond them
-  bool paced =
-      false;  // some input moves slowly, is let go after a tick, or is turned with the body
+  // Some input moves slowly, is let go after a tick, or is turned with the body.
+  bool paced = false;
   std::vector<TermPlan> terms;
   std::size_t kept_columns = 0, memory_words = 0;
   std::size_t kept_offset = 0, given_offset = 0, ledger_offset = 0,

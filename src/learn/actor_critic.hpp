@@ -150,8 +150,8 @@ struct Batch {
   std::span<const float> target;   // return to be predicted, in the value network's scale
   std::span<const float> value;    // what was predicted when the step was taken, in that scale
   std::span<const float> allowed;  // [samples][masks] which options were allowed
-  std::span<const std::uint8_t>
-      counts;  // what is learned from each, see Learns; empty if everything is from all
+  // What is learned from each, see Learns; empty if everything is from all.
+  std::span<const std::uint8_t> counts;
 };
 
 /// Sums over samples.

@@ -144,8 +144,8 @@ std::size_t PolicyLearner::add_groups_up(std::size_t first, std::size_t end, std
 }
 
 void PolicyLearner::add_gradients_up() {
-  constexpr std::size_t at_once =
-      4096;  // numbers; all portions' parts of this size fit the nearer caches
+  // Numbers; all portions' parts of this size fit the nearer caches.
+  constexpr std::size_t at_once = 4096;
   context_.pool.run((gradient_.size() + at_once - 1) / at_once, [&](std::size_t part, std::size_t) {
     const std::size_t begin = part * at_once, count = std::min(at_once, gradient_.size() - begin);
     const std::size_t sum = add_groups_up(0, context_.own_count, begin, count);

@@ -91,8 +91,8 @@ class PolicyLearner {
     AlignedBuffer<float> inputs, value_inputs;  // of what is judged outside the rollout
     AlignedBuffer<float> team;                  // a whole row of the team's view
     AlignedBuffer<float> probabilities;         // of each row's combinations of choices
-    AlignedBuffer<float>
-        memory;  // all of the policy network's for some rows, then all of the value network's
+    // All of the policy network's for some rows, then all of the value network's.
+    AlignedBuffer<float> memory;
     AlignedBuffer<float> allowed, action;
     PhaseTimes times;
   };

@@ -30,25 +30,25 @@ struct Rollout {
   std::size_t rows, horizon, input_stride, controls, masks, memory, span, value_stride,
       credit_stride;
   AlignedBuffer<float> inputs;  // [samples][input_stride] what was sensed, normalised
-  AlignedBuffer<float>
-      value_inputs;  // [samples][value_stride] what the value network was shown, if it sees others
-  AlignedBuffer<float>
-      credit_inputs;  // [samples][credit_stride] and the credit network, with what others decided
+  // [samples][value_stride] what the value network was shown, if it sees others.
+  AlignedBuffer<float> value_inputs;
+  // [samples][credit_stride] and the credit network, with what others decided.
+  AlignedBuffer<float> credit_inputs;
   AlignedBuffer<float> actions;  // [samples][controls]
   AlignedBuffer<float> allowed;  // [samples][masks]
   AlignedBuffer<float> log_probability, reward, value;
   AlignedBuffer<float> expected;  // by the credit network, whatever is decided; empty without one
-  AlignedBuffer<float>
-      next_value;  // value of what follows: 0 after a verdict, of the last moment after a cutoff
+  // Value of what follows: 0 after a verdict, of the last moment after a cutoff.
+  AlignedBuffer<float> next_value;
   AlignedBuffer<std::uint8_t> ended;
-  AlignedBuffer<std::uint8_t>
-      begins;  // whether an episode begins inside the rollout with this step
+  // Whether an episode begins inside the rollout with this step.
+  AlignedBuffer<std::uint8_t> begins;
   AlignedBuffer<float> advantage, target;
   AlignedBuffer<std::uint8_t> absent;  // whether the body was out of the arena and could do nothing
-  AlignedBuffer<std::uint8_t>
-      counts;  // what can be learned from a sample: some of the Learns below
-  AlignedBuffer<float>
-      remembered;  // [spans][rows][memory] before the first step of each span, as in a Room
+  // What can be learned from a sample: some of the Learns below.
+  AlignedBuffer<std::uint8_t> counts;
+  // [spans][rows][memory] before the first step of each span, as in a Room.
+  AlignedBuffer<float> remembered;
 
   std::size_t samples() const { return rows * horizon; }
   std::size_t spans() const { return horizon / span; }

@@ -15,8 +15,8 @@ bool same_side(const Role& a, const Role& b) { return !a.side.empty() && a.side 
 // In an order that is the same for roles that mirror each other.
 std::vector<std::size_t> roles_seen_by(const Game& game, std::size_t role, Sight sight) {
   const auto roles = game.roles();
-  std::vector<std::tuple<bool, std::size_t, std::size_t>>
-      others;  // whether of another side, what it mirrors, itself
+  // Whether of another side, what it mirrors, itself.
+  std::vector<std::tuple<bool, std::size_t, std::size_t>> others;
   for (std::size_t r = 0; r < roles.size(); ++r) {
     const bool mate = same_side(roles[r], roles[role]);
     if (r != role && (mate || sight == Sight::everyone))

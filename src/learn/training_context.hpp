@@ -32,8 +32,8 @@ constexpr std::size_t samples_per_portion(std::size_t parameters) {
 /// barrier.
 struct LaneGroup {
   std::size_t first_lane = 0, lanes = 0;
-  int learning_side =
-      -1;  // in which only that side learns, against past policies of the others; -1: all learn
+  // In which only that side learns, against past policies of the others; -1: all learn.
+  int learning_side = -1;
 };
 
 struct TrainingContext {
@@ -46,8 +46,8 @@ struct TrainingContext {
   std::vector<LaneGroup> groups{};           // of all processes
   std::size_t first_own = 0, own_count = 0;  // this process's
   std::size_t first_learning_role = 0;
-  std::vector<std::string>
-      sides{};  // that learn and are opposed to each other; fewer than two: nobody is
+  // That learn and are opposed to each other; fewer than two: nobody is.
+  std::vector<std::string> sides{};
   std::int64_t steps = 0, updates = 0;  // steps of all who learn
   std::int64_t rollout_steps = 0;       // in the last rollout
 

@@ -10,8 +10,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr float steep_enough =
-    -70.0f * std::numbers::pi_v<float> / 180.0f;  // looks past its feet, not between them
+// Looks past its feet, not between them.
+constexpr float steep_enough = -70.0f * std::numbers::pi_v<float> / 180.0f;
 
 class ShaftDigger {
  public:

@@ -87,10 +87,10 @@ void GraphProgram::clear() noexcept {
   outputs_.clear();
   kept_.clear();
   places_.clear();
-  room_ = 0;
+  scratch_size_ = 0;
 }
 
-// The room holds inputs, the bias, what is remembered, then nodes in their order.
+// The scratch numbers hold inputs, the bias, what is remembered, then nodes in their order.
 std::size_t GraphProgram::add(const NetworkGraph& graph) {
   check_links(graph);
   const std::vector<bool> needed = needed_nodes(graph);
@@ -129,16 +129,16 @@ std::size_t GraphProgram::add(const NetworkGraph& graph) {
          node < graph.first_hidden() ? graph.output_activation : graph.hidden_activation});
   }
   for (std::size_t o = 0; o < graph.outputs; ++o) outputs_.push_back(now[graph.first_output() + o]);
-  room_ = std::max<std::size_t>(room_, place);
+  scratch_size_ = std::max<std::size_t>(scratch_size_, place);
   entries_.push_back(entry);
   return entries_.size() - 1;
 }
 
 void GraphProgram::decide(std::size_t network, std::span<const float> inputs,
                           std::span<float> outputs, std::span<float> memory,
-                          std::span<float> room) const noexcept {
+                          std::span<float> scratch) const noexcept {
   const Entry& e = entries_[network];
-  float* values = room.data();
+  float* values = scratch.data();
   std::copy_n(inputs.data(), e.inputs, values);
   values[e.inputs] = 1.0f;
   std::copy_n(memory.data(), e.memory, values + e.inputs + 1);
@@ -166,7 +166,7 @@ std::vector<std::size_t> GraphProgram::places(std::size_t network) const {
   std::vector<std::size_t> list;
   for (std::size_t i = 0; i < e.nodes; ++i) {
     const std::uint32_t place = places_[e.first_place + i];
-    list.push_back(place == left_out ? room_ : place);
+    list.push_back(place == left_out ? scratch_size_ : place);
   }
   return list;
 }

@@ -7,8 +7,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr double least_variance =
-    1e-6;  // a column that never changed stays at zero instead of blowing up
+// A column that never changed stays at zero instead of blowing up.
+constexpr double least_variance = 1e-6;
 
 // Merges rows with these moments into those of `count` rows.
 void merge(double& count, std::span<double> mean, std::span<double> deviation, double new_count,

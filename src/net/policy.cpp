@@ -42,7 +42,7 @@ struct Policy::Weights {
 struct Policy::Room {
   explicit Room(const Weights& w)
       : senses(w.graph ? w.graph->inputs : tile * w.policy.input_stride()),
-        graph(w.program.room()),
+        graph(w.program.scratch_size()),
         action(w.signature.controls.size()),
         allowed(w.heads.masks()),
         memory(tile * std::max(w.policy_memory(), w.value_memory())),

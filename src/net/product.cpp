@@ -13,8 +13,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::size_t registers =
-    vector_bytes == 64 ? 24 : 12;  // for the block; the rest hold a and b
+// For the block; the rest hold a and b.
+constexpr std::size_t registers = vector_bytes == 64 ? 24 : 12;
 constexpr std::size_t most_vectors = vector_bytes == 64 ? 4 : 2;
 constexpr std::size_t most_rows = 8;
 constexpr std::size_t stretch = 128;

@@ -23,8 +23,8 @@ constexpr std::array<char, 8> end_magic{'Z', 'R', 'E', 'P', ' ', 'E', 'N', 'D'};
 constexpr std::uint32_t version = 4;
 constexpr std::uint32_t chunk_magic = 0x4B4E4843;  // "CHNK"
 constexpr std::uint32_t moments_per_chunk = 64;
-constexpr std::size_t full_chunk =
-    32u << 20;  // bytes from which a chunk is closed before it has all its moments
+// Bytes from which a chunk is closed before it has all its moments.
+constexpr std::size_t full_chunk = 32u << 20;
 constexpr std::uint32_t largest_chunk = 1u << 30;
 
 enum class ChunkKind : std::uint32_t { moments = 1, index = 2 };

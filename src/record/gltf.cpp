@@ -16,9 +16,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr double flat_height = 0.6,
-                 endless_height =
-                     3.0;  // metres: things of flat arenas; walls and zones without end
+// Metres: things of flat arenas; walls and zones without end.
+constexpr double flat_height = 0.6, endless_height = 3.0;
 constexpr double wall_thickness = 0.15;
 
 using Corner = std::array<float, 3>;

@@ -38,8 +38,8 @@ class Inbox {
  public:
   void put(ClientEvent event) {
     const std::lock_guard lock(mutex_);
-    if (event.kind == ClientEvent::Kind::said && events_.size() >= most_events)
-      return;  // the latest state comes again
+    // The latest state comes again.
+    if (event.kind == ClientEvent::Kind::said && events_.size() >= most_events) return;
     events_.push_back(std::move(event));
     changed_.notify_all();
   }
@@ -228,8 +228,8 @@ class DriveSession {
                                       poses));
   }
 
-  static constexpr std::size_t most_kept = 16u
-                                           << 20;  // bytes of an episode, for those who join late
+  // Bytes of an episode, for those who join late.
+  static constexpr std::size_t most_kept = 16u << 20;
 
   const Game game_;
   DrivenMatch match_;

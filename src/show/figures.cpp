@@ -310,8 +310,8 @@ std::vector<std::size_t> numbers_of(const BehaviourTable& table,
 }
 
 std::vector<std::size_t> events_that_change_most(const BehaviourTable& table, std::size_t most) {
-  std::vector<std::pair<double, std::size_t>>
-      by_change;  // how far the means go, negative, and which measure
+  // How far the means go, negative, and which measure.
+  std::vector<std::pair<double, std::size_t>> by_change;
   for (std::size_t m = table.first_event; m < table.measures.size(); ++m) {
     const auto [low, high] = std::minmax_element(table.rows.begin(), table.rows.end(),
                                                  [&](const BehaviourRow& a, const BehaviourRow& b) {
@@ -347,8 +347,8 @@ IntervalFigure figure_of(const BehaviourTable& table, const std::vector<std::str
   for (const std::size_t m : list) {
     const double stddev = std::sqrt(
         0.5 * (first.stddevs[m] * first.stddevs[m] + second.stddevs[m] * second.stddevs[m]));
-    if (!(stddev > 1e-9 * std::max(1.0, std::fabs(first.values[m].mean))))
-      continue;  // always the same with both
+    // Always the same with both.
+    if (!(stddev > 1e-9 * std::max(1.0, std::fabs(first.values[m].mean)))) continue;
     const Interval& d = second.differences[m];
     figure.rows.push_back(
         {table.measures[m],

@@ -213,8 +213,9 @@ class Drawing {
       return !chosen_ || map_.links[l].from == *chosen_ || map_.links[l].to == *chosen_;
     };
     double most = 1e-9;
+    // The last is the strongest.
     for (const std::uint32_t l : order)
-      if (of_chosen(l)) most = strength(l);  // the last is the strongest
+      if (of_chosen(l)) most = strength(l);
     const std::size_t first = order.size() - std::min(picture_.strongest, order.size());
     const auto paint_one = [&](std::uint32_t l, bool grey) {
       const auto& link = map_.links[l];

@@ -15,8 +15,8 @@ namespace zithercraft {
 struct ServerOptions {
   std::string address = "127.0.0.1";  ///< of the machine to listen at
   std::uint16_t port = 0;             ///< 0: any that is free
-  std::string
-      token{};  ///< what requests must carry; needed if the address is not of this machine alone
+  /// what requests must carry; needed if the address is not of this machine alone
+  std::string token{};
 };
 
 /// What is asked for: a path without its leading slash, and what follows the question mark.

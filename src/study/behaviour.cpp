@@ -20,8 +20,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::size_t lanes_together =
-    32;  // fixed: which rows share a block must not depend on the number of threads
+// Fixed: which rows share a block must not depend on the number of threads.
+constexpr std::size_t lanes_together = 32;
 
 // One of a role's seats has a player, the others have another.
 class OneSeat : public Player {

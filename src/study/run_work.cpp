@@ -61,8 +61,8 @@ bool RunWork::train_and_measure(StudyRun& run, std::size_t threads,
       take_measures(trained, measured_game(game, variant), plan_.measures, plan_.episodes,
                     static_cast<std::uint64_t>(plan_.episodes_seed), plan_.target, pool);
   for (const std::string& name : trained.checkpoint_names())
-    std::filesystem::remove(trained.checkpoints() /
-                            (name + ".safetensors"));  // a study needs the last one alone
+    // A study needs the last one alone.
+    std::filesystem::remove(trained.checkpoints() / (name + ".safetensors"));
   return true;
 }
 

@@ -2,13 +2,13 @@
 
 #include <algorithm>
 #include <atomic>
-#include <chrono>
 #include <exception>
 #include <mutex>
 #include <numeric>
 #include <thread>
 #include <utility>
 
+#include "clock.hpp"
 #include "folder_lock.hpp"
 #include "run_work.hpp"
 #include "study_store.hpp"
@@ -20,12 +20,6 @@
 
 namespace zithercraft {
 namespace {
-
-using Clock = std::chrono::steady_clock;
-
-double seconds_since(Clock::time_point start) {
-  return std::chrono::duration<double>(Clock::now() - start).count();
-}
 
 std::filesystem::path plan_file(const std::filesystem::path& folder) {
   return folder / "study.toml";

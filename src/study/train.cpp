@@ -3,12 +3,12 @@
 #include <fmt/format.h>
 #include <algorithm>
 #include <array>
-#include <chrono>
 #include <cmath>
 #include <deque>
 #include <optional>
 #include <thread>
 
+#include "clock.hpp"
 #include "folder_lock.hpp"
 #include "recorded_moments.hpp"
 #include "settings_fields.hpp"
@@ -25,14 +25,9 @@
 namespace zithercraft {
 namespace {
 
-using Clock = std::chrono::steady_clock;
 constexpr std::size_t recent_episodes = 100;
-constexpr std::int64_t kept_checkpoints =
-    10;  // spread evenly over the training, beside the last one
-
-double seconds_since(Clock::time_point start) {
-  return std::chrono::duration<double>(Clock::now() - start).count();
-}
+// Spread evenly over the training, beside the last one.
+constexpr std::int64_t kept_checkpoints = 10;
 
 // The last episodes: success, return and length.
 class RecentEpisodes {
@@ -252,8 +247,8 @@ class Training {
   }
 
   void go() {
-    if (continued_)
-      save(0.0);  // keeps what was continued from, so that nothing depends on that file any more
+    // Keeps what was continued from, so that nothing depends on that file any more.
+    if (continued_) save(0.0);
     begun_ = Clock::now();
     last_update_ = begun_;
     std::int64_t saved = trainer_->steps();

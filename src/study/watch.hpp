@@ -21,8 +21,8 @@ struct EpisodeBehaviour {
   std::vector<std::pair<std::string, double>>
       measures;                          // the same ones in every episode; not a number: not there
   std::map<std::string, double> events;  // per seat, of those that happened
-  std::map<std::pair<int, int>, double>
-      places;  // share of time in each square, in the mean over seats
+  // Share of time in each square, in the mean over seats.
+  std::map<std::pair<int, int>, double> places;
 };
 
 /// Watches some seats of one lane through an episode.

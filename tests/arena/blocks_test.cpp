@@ -76,8 +76,8 @@ TEST(Blocks, WorldsAreMadeOfWhatTheGeneratorsSay) {
       for (std::size_t column = 0; column < size.columns; ++column) {
         const std::int32_t met = world.arena.block_at(world.state(), column, row, layer);
         ++count[met];
-        EXPECT_TRUE(met != kind(world, "pearl") || layer <= 10)
-            << layer;  // from the lower half, five steps up at most
+        // From the lower half, five steps up at most.
+        EXPECT_TRUE(met != kind(world, "pearl") || layer <= 10) << layer;
         EXPECT_TRUE(layer + 1 < size.layers || met == -1);
       }
   EXPECT_GT(count[kind(world, "sand")], 700);

@@ -472,8 +472,8 @@ TEST(Height, ShotsFlyOnAParabolaAndReportHowCloseTheyCame) {
   world.ticks(1);
   inputs[0] = 0.0f;
   world.ticks(3000);
-  const double v = 10.0, t = (v + std::sqrt(v * v + 2 * gravity * 1.4)) /
-                             gravity;  // its lowest point meets the floor
+  // Its lowest point meets the floor.
+  const double v = 10.0, t = (v + std::sqrt(v * v + 2 * gravity * 1.4)) / gravity;
   float hit_x = 0, pass = -1;
   for (const Event& e : world.events) {
     if (e.kind == EventKind::hit) hit_x = e.x;

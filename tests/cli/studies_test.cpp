@@ -117,10 +117,10 @@ TEST_F(Studies, AblationPlanComparisonAndLadder) {
       test::run_tool(with_game("train", {"--seeds", "1,2", "--steps", "2000", "--run", path("r")}));
   ASSERT_EQ(trained.status, 0) << trained.err;
   EXPECT_NE(trained.out.find("seed-2: 2048 steps"), std::string::npos) << trained.out;
-  const auto ladder = test::run_tool({"evaluate", path("r/seed-1"), "--checkpoints", "--episodes",
-                                      "20", "--json", "--png", path("l.svg")});
-  ASSERT_EQ(ladder.status, 0) << ladder.err;
-  EXPECT_EQ(json::parse(ladder.out).back()["steps"], 2048);
+  const auto checkpoints = test::run_tool({"evaluate", path("r/seed-1"), "--checkpoints",
+                                           "--episodes", "20", "--json", "--png", path("l.svg")});
+  ASSERT_EQ(checkpoints.status, 0) << checkpoints.err;
+  EXPECT_EQ(json::parse(checkpoints.out).back()["steps"], 2048);
 
   const auto varied =
       test::run_tool({"evaluate", path("r/seed-1"), "--vary", "cutoffs.steps=1,60", "--episodes",

@@ -37,7 +37,7 @@ std::vector<std::vector<float>> vectors_for(std::size_t numbers) {
 std::unique_ptr<VectorBatch> loaded(const NetworkPlan& plan, std::size_t most_rows,
                                     WorkerPool& pool) {
   auto batch = vector_batch(plan, networks, most_rows, pool.threads());
-  const auto vectors = vectors_for(batch->numbers());
+  const auto vectors = vectors_for(batch->dimension());
   batch->load(
       networks,
       [&](std::size_t i, std::span<float> out) {
@@ -67,7 +67,7 @@ TEST(NetworkBatch, AnswersAsTheNetworksOfAPolicyDo) {
     const auto answers = batch->decide(places, inputs.span(), kept.span(), 1);
 
     const Network<float> net(plan);
-    const auto vectors = vectors_for(batch->numbers());
+    const auto vectors = vectors_for(batch->dimension());
     AlignedBuffer<float> parameters(net.parameters()), prepared(net.prepared()),
         row(net.input_stride()), memory(net.memory_stride());
     auto room = net.workspace(1);
@@ -133,7 +133,7 @@ TEST(NetworkBatch, LargeNetworksAreLoadedAFewAtATime) {
   const NetworkPlan plan{.columns = 1000, .hidden = {1000, 1000}, .outputs = 4};
   const auto batch = vector_batch(plan, 500, 1, 2);
   EXPECT_GE(batch->capacity(), 2u);
-  EXPECT_LE(batch->capacity() * batch->numbers(), loaded_numbers);
+  EXPECT_LE(batch->capacity() * batch->dimension(), loaded_numbers);
 }
 
 TEST(NetworkBatch, WeightsAndVectorsAreTheSameNetwork) {

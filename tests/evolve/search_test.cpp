@@ -104,13 +104,13 @@ double float_sphere(std::span<const float> x) {
 
 // Runs a search on the sphere around 0.5 and returns the best value of the last generation.
 double best_of(Search& search, int generations, WorkerPool& pool) {
-  std::vector<float> numbers(search.numbers());
+  std::vector<float> numbers(search.dimension());
   std::vector<double> fitness(search.individuals());
   double best = 0;
   for (int g = 0; g < generations; ++g) {
     best = 1e300;
     for (std::size_t i = 0; i < fitness.size(); ++i) {
-      search.fetch(i, numbers);
+      search.candidate(i, numbers);
       fitness[i] = -float_sphere(numbers);
       best = std::min(best, -fitness[i]);
     }
@@ -143,9 +143,9 @@ TEST(GeneticSearch, ElitesLiveOnUnchanged) {
   std::vector<double> fitness(20);
   for (std::size_t i = 0; i < 20; ++i)
     fitness[i] = i == 13 ? 2.0 : i == 4 ? 1.0 : -static_cast<double>(i);
-  search.fetch(13, best);
+  search.candidate(13, best);
   search.improve(fitness, 0.5, pool);
-  search.fetch(0, now);
+  search.candidate(0, now);
   EXPECT_EQ(now, best);
 }
 
@@ -153,9 +153,9 @@ TEST(GeneticSearch, BeginsWithWhatItIsGiven) {
   const std::vector<float> start{1, 2, 3, 4};
   const GeneticSearch search(4, {.population = 50, .mutation_strength = 0.1}, 1, start);
   std::vector<float> numbers(4);
-  search.fetch(0, numbers);
+  search.candidate(0, numbers);
   EXPECT_EQ(numbers, start);
-  search.fetch(7, numbers);
+  search.candidate(7, numbers);
   EXPECT_NE(numbers, start);
   for (std::size_t i = 0; i < 4; ++i) EXPECT_NEAR(numbers[i], start[i], 0.5);
 }
@@ -182,19 +182,19 @@ TEST(StrategySearch, FollowsTheGradient) {
   StrategySearch search(
       50, {.population = 64, .stddev = 0.1, .learning_rate = 0.05, .last_learning_rate = 0.002}, 1);
   std::vector<float> middle(50);
-  ASSERT_TRUE(search.fetch_middle(middle));
+  ASSERT_TRUE(search.mean(middle));
   const double first = float_sphere(middle);
   best_of(search, 300, pool);
-  search.fetch_middle(middle);
+  search.mean(middle);
   EXPECT_LT(float_sphere(middle), first / 100);
 }
 
 TEST(StrategySearch, SamplesAreMirrored) {
   const StrategySearch search(10, {.population = 6}, 1);
   std::vector<float> one(10), other(10), middle(10);
-  search.fetch_middle(middle);
-  search.fetch(4, one);
-  search.fetch(5, other);
+  search.mean(middle);
+  search.candidate(4, one);
+  search.candidate(5, other);
   for (std::size_t i = 0; i < 10; ++i) EXPECT_NEAR(one[i] + other[i], 2 * middle[i], 1e-5);
 }
 

@@ -21,7 +21,7 @@ class Asked {
  public:
   explicit Asked(const TopologySearch& search) {
     for (std::size_t i = 0; i < search.individuals(); ++i) program_.add(search.graph(i));
-    room_.resize(program_.room());
+    room_.resize(program_.scratch_size());
     memory_.resize(1000);
   }
   float operator()(std::size_t individual, std::span<const float> inputs) {
@@ -189,7 +189,7 @@ double recalls(double recurrent_links, std::uint64_t seed) {
   for (int generation = 0; generation < 60; ++generation) {
     GraphProgram program;
     for (std::size_t i = 0; i < fitness.size(); ++i) program.add(search.graph(i));
-    std::vector<float> room(program.room());
+    std::vector<float> room(program.scratch_size());
     best = -100;
     for (std::size_t i = 0; i < fitness.size(); ++i) {
       fitness[i] = 0;
@@ -354,12 +354,12 @@ TEST(GraphProgram, WorksOutAnyOrderAndLeavesOutWhatNobodyReads) {
                  {0, h + 2, 7.0f, false}};
   GraphProgram program;
   program.add(graph);
-  std::vector<float> room(program.room());
+  std::vector<float> room(program.scratch_size());
   const float in = 1.5f;
   float answer = 0;
   program.decide(0, {&in, 1}, {&answer, 1}, {}, room);
   EXPECT_FLOAT_EQ(answer, 2.0f * 3.0f * 1.5f + 0.5f);
-  EXPECT_EQ(program.places(0).back(), program.room());
+  EXPECT_EQ(program.places(0).back(), program.scratch_size());
 }
 
 TEST(GraphProgram, RefusesCyclesAndLinksToNowhere) {
@@ -389,7 +389,7 @@ TEST(GraphProgram, ActivationsAreWhatTheirNamesSay) {
     graph.links = {{0, static_cast<std::uint32_t>(graph.first_output()), 1.0f, false}};
     GraphProgram program;
     program.add(graph);
-    std::vector<float> room(program.room());
+    std::vector<float> room(program.scratch_size());
     for (float x = -12; x < 12; x += 0.37f) {
       float answer = 0;
       program.decide(0, {&x, 1}, {&answer, 1}, {}, room);

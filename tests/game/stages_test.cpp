@@ -48,7 +48,7 @@ TEST(Stages, SurviveTomlAndBack) {
   EXPECT_EQ(parse_game(to_toml(game)), game);
 }
 
-TEST(Stages, KeepCodedParts) {
+TEST(Stages, KeepCustomParts) {
   GameSpec game = three_stages();
   game.roles[0].rewards.push_back(
       {.name = "gentle", .each_step = [](const SeatView&) { return 0.25; }});

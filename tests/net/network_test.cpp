@@ -250,8 +250,8 @@ TEST(Network, ForgetsWhereEpisodesBegin) {
   for (float& m : played.before.span().first(5)) m = 1.0f;  // of the agent whose episode begins
   const auto again = played.forward();
   for (std::size_t i = 0; i < kept.size(); ++i) EXPECT_EQ(again[i], kept[i]);
-  for (float& m : played.before.span().subspan(played.net.memory_stride(), 5))
-    m = 1.0f;  // of a sequence that continues
+  // Of a sequence that continues.
+  for (float& m : played.before.span().subspan(played.net.memory_stride(), 5)) m = 1.0f;
   const auto changed = played.forward();
   EXPECT_NE(changed[played.net.output_stride()], kept[played.net.output_stride()]);
 }

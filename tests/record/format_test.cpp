@@ -49,8 +49,8 @@ class PlainReader {
   struct Seen {
     std::uint32_t step, outcome;
     std::string state;
-    std::vector<std::vector<float>>
-        numbers;  // per role: observations, controls, rewards, values, probabilities in one
+    // Per role: observations, controls, rewards, values, probabilities in one.
+    std::vector<std::vector<float>> numbers;
     std::size_t events, overlays;
   };
   json header;

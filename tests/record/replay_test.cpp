@@ -147,8 +147,8 @@ TEST_F(ReplayFile, FlippedBitsAreNoticed) {
     bad[i] = static_cast<char>(bad[i] ^ (1 << (i % 8)));
     test::write_file(path, bad);
     try {
-      EXPECT_FALSE(check_replay(path).passed())
-          << "byte " << i;  // a hurt index is found again from the chunks
+      // A hurt index is found again from the chunks.
+      EXPECT_FALSE(check_replay(path).passed()) << "byte " << i;
     } catch (const Error& error) {
       EXPECT_EQ(error.kind(), ErrorKind::file) << error.what();
       ++damaged;

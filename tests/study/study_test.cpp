@@ -321,8 +321,8 @@ TEST(Study, MeasuresByTheGamesOwnWeights) {
   plan.target = 0.0;
   const Study study = run_study(plan, {.folder = folder / "s"});
   for (const StudyRun& run : study.runs()) {
-    EXPECT_NEAR(run.measured[0], -0.01 * run.measured[1], 1e-4)
-        << run.variant;  // not -0.1 in a hurry
+    // Not -0.1 in a hurry.
+    EXPECT_NEAR(run.measured[0], -0.01 * run.measured[1], 1e-4) << run.variant;
     EXPECT_GT(run.measured[2], 0.0);
     EXPECT_LE(run.measured[2], 8000.0 + 512.0);
   }
@@ -334,8 +334,8 @@ TEST(Study, MeasuresByTheGamesOwnWeights) {
 TEST(Study, CountsEventsWhateverTheyPay) {
   const test::TemporaryFolder folder;
   GameSpec game = test::duck_pond();
-  for (Option& option : std::get<Choice>(game.role("duck").controls[0]).options)
-    option.value = 1.0;  // it never rests
+  // It never rests.
+  for (Option& option : std::get<Choice>(game.role("duck").controls[0]).options) option.value = 1.0;
   game.role("duck").rewards.push_back(
       {.name = "bump",
        .weight = 0.0,

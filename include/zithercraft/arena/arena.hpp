@@ -36,8 +36,8 @@ struct Entity {
   EntityKind kind = EntityKind::body;
   std::string name{};
   std::size_t tag = 0;  ///< index into Arena::tags()
-  std::size_t spec_index =
-      0;  ///< index into the spec's list of its kind; of a shot, its launcher's among all
+  /// index into the spec's list of its kind; of a shot, its launcher's among all
+  std::size_t spec_index = 0;
   bool free = false;   ///< can move
   std::string side{};  ///< the team it belongs to; empty for none
 };
@@ -94,8 +94,8 @@ struct MapView {
   float across = 20.0f;                 ///< metres from its left edge to its right, above 0
   std::size_t width = 84, height = 84;  ///< pixels
   std::size_t channels = 1;             ///< numbers per pixel
-  std::span<const float>
-      shades{};  ///< [entities][channels]; an entity whose first is below 0 is not drawn
+  /// [entities][channels]; an entity whose first is below 0 is not drawn
+  std::span<const float> shades{};
   std::span<const float> background{};  ///< [channels]
 };
 

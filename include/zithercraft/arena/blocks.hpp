@@ -23,8 +23,8 @@ struct BlockKind {
   double worth = 0.0;                ///< strength of the `dig` event
   double bounce = 0.0;               ///< as for bodies
   double grip = 0.3;                 ///< as for bodies
-  std::vector<Effect>
-      effects{};  ///< on those who touch it, or whose middle is in it if it is not solid
+  /// on those who touch it, or whose middle is in it if it is not solid
+  std::vector<Effect> effects{};
   std::vector<std::string> kills{};  ///< tags of bodies that die when they touch it or come into it
   bool operator==(const BlockKind&) const = default;
 };
@@ -35,8 +35,8 @@ struct Strata {
   static constexpr std::string_view kind = "strata";
   std::vector<std::string> kinds{};  ///< names of block kinds, from the top
   std::vector<double> thickness{};   ///< blocks, of all but the last
-  double surface =
-      0.5;  ///< share of the world's height at which the surface lies on average, 0 to 1
+  /// share of the world's height at which the surface lies on average, 0 to 1
+  double surface = 0.5;
   double relief = 4.0;    ///< blocks from the lowest valley to the highest hill at most, at least 0
   double feature = 12.0;  ///< blocks across a typical hill, above 1
   bool operator==(const Strata&) const = default;
@@ -72,8 +72,8 @@ struct BlocksSpec {
   double size = 1.0;                      ///< metres along a block's side, above 0
   std::array<double, 3> origin{0, 0, 0};  ///< metres: the lowest corner
   std::vector<BlockKind> kinds{};         ///< at most 255
-  std::string
-      file{};  ///< .npy of whole numbers [layers][rows][columns]: kinds counted from 1, 0 for none
+  /// .npy of whole numbers [layers][rows][columns]: kinds counted from 1, 0 for none
+  std::string file{};
   std::int64_t columns = 0, rows = 0,
                layers = 0;  ///< of a world that is not from a file; 1 to 512 each
   std::vector<BlockGenerator>

@@ -18,8 +18,8 @@ namespace zithercraft {
 struct CellKind {
   std::string name{};  ///< also its tag, unless `tag` is given
   std::string tag{};   ///< empty means the same as the name
-  std::string
-      symbol{};  ///< one printable ASCII character that stands for it in drawn layers, not a space
+  /// one printable ASCII character that stands for it in drawn layers, not a space
+  std::string symbol{};
   bool solid = false;  ///< nothing enters it, rays stop at it
   bool seen = true;    ///< rays that ask for its tag stop at it though it is not solid
   /// Metres that a solid cell rises above the floor; without it, it has no end. Arenas with height
@@ -91,8 +91,8 @@ struct CellsSpec {
   double size = 1.0;                   ///< metres along a cell's side, above 0
   std::array<double, 2> origin{0, 0};  ///< metres: the lower left corner of the map
   std::vector<CellKind> kinds{};       ///< at most 255; cells of no kind are empty
-  std::vector<std::string>
-      layers{};  ///< drawn maps, one line for each row; a space is no kind in that layer
+  /// drawn maps, one line for each row; a space is no kind in that layer
+  std::vector<std::string> layers{};
   std::int64_t columns = 0, rows = 0;  ///< size of a map that is not drawn
   Meeting meeting = Meeting::none;
   bool swapping = false;  ///< two neighbours may change places in one tick
@@ -101,8 +101,8 @@ struct CellsSpec {
   /// Names of bodies, zones and items: all of them must be able to reach each other over cells that
   /// are not solid. Layouts are drawn until they can.
   std::vector<std::string> connect{};
-  std::vector<std::string>
-      avoid{};  ///< names of cell kinds that a way between `connect` may not use either
+  /// names of cell kinds that a way between `connect` may not use either
+  std::vector<std::string> avoid{};
   bool operator==(const CellsSpec&) const = default;
 };
 

@@ -52,11 +52,11 @@ struct Track {
   std::vector<Point>
       points{};        ///< metres, relative to where the body was placed, which is the first point
   double speed = 1.0;  ///< m/s, above 0
-  bool closed =
-      false;  ///< from the last point straight to the start and on; else back the way it came
+  /// from the last point straight to the start and on; else back the way it came
+  bool closed = false;
   bool turns = false;  ///< the body heads the way it goes
-  std::vector<double>
-      levels{};  ///< of the points, metres above where it was placed; empty: it stays level
+  /// of the points, metres above where it was placed; empty: it stays level
+  std::vector<double> levels{};
   bool operator==(const Track&) const = default;
 };
 
@@ -98,16 +98,16 @@ struct Wanderer {
   std::vector<std::string> flees{};   ///< tags of bodies it runs from
   double sight = 6.0;                 ///< metres at which it notices them, above 0
   bool hostile = true;                ///< switches chasing
-  double restless =
-      2.0;  ///< seconds after which a roaming one takes a new direction on average, above 0
+  /// seconds after which a roaming one takes a new direction on average, above 0
+  double restless = 2.0;
   bool operator==(const Wanderer&) const = default;
 };
 
 /// What something uses up of a meter of the body that does it.
 struct Cost {
   std::string meter{};
-  double amount =
-      1.0;  ///< above 0; it does not happen while the meter holds less above its lower bound
+  /// above 0; it does not happen while the meter holds less above its lower bound
+  double amount = 1.0;
   bool operator==(const Cost&) const = default;
 };
 
@@ -128,8 +128,8 @@ struct Launcher {
   std::array<double, 2> rise{0, 0};  ///< degrees above the level: lowest, highest, -90 to 90
   double muzzle = 0.0;   ///< metres above the body's foot at which shots begin, at least 0
   double gravity = 1.0;  ///< share of the arena's gravity that a shot feels, at least 0
-  double push =
-      0.0;  ///< kg m/s that a shot gives to a free body it hits, along its way, at least 0
+  /// kg m/s that a shot gives to a free body it hits, along its way, at least 0
+  double push = 0.0;
   std::optional<Cost> costs{};         ///< what each launch uses up
   std::int64_t in_flight = 4;          ///< shots that can be under way at once, 1 to 64
   std::vector<std::string> targets{};  ///< tags of things whose closest approach each shot reports
@@ -147,15 +147,15 @@ struct BodySpec {
   std::optional<double> density{};  ///< instead of `count`: bodies per square metre of the region
   Motion motion = Motion::fixed;
   Shape shape = Disc{};
-  std::optional<double>
-      height{};  ///< metres from foot to top, 1 without it; arenas with height only, not for balls
+  /// metres from foot to top, 1 without it; arenas with height only, not for balls
+  std::optional<double> height{};
   double mass = 1.0;    ///< kg, above 0; counts for free bodies only
   double bounce = 0.0;  ///< 0: stays, 1: bounces back as fast as it came
   double grip = 0.3;    ///< friction coefficient of contacts, at least 0
-  double drag =
-      0.0;  ///< share of speed and turn rate lost per second, at least 0; beside the mover's own
-  std::optional<double>
-      top_speed{};  ///< m/s it never exceeds by itself or by being pushed, above 0
+  /// share of speed and turn rate lost per second, at least 0; beside the mover's own
+  double drag = 0.0;
+  /// m/s it never exceeds by itself or by being pushed, above 0
+  std::optional<double> top_speed{};
   std::optional<Mover> mover{};
   std::optional<Wanderer> wanderer{};
   std::optional<Track> track{};  ///< of a carried body
@@ -209,10 +209,10 @@ struct ItemSpec {
   Shape shape = Disc{.radius = 0.3};
   std::optional<double> height{};  ///< as for bodies
   double worth = 1.0;              ///< strength of the `collect` event
-  std::vector<std::string>
-      collectors{};  ///< tags of bodies that can collect it; empty for all that move
-  std::int64_t together =
-      1;  ///< how many of them must be at it at once; all who are share its worth evenly, 1 to 64
+  /// tags of bodies that can collect it; empty for all that move
+  std::vector<std::string> collectors{};
+  /// how many of them must be at it at once; all who are share its worth evenly, 1 to 64
+  std::int64_t together = 1;
   std::vector<Effect> effects{};
   std::optional<Return> returns{};  ///< without it, it does not come back
   Placement place{};

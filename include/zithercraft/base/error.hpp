@@ -11,8 +11,8 @@ enum class ErrorKind {
   usage = 2,         ///< A command line or a call whose words cannot be used.
   spec = 3,          ///< A game or run description with a wrong key, value or reference.
   file = 4,          ///< A file or folder that is missing, unreadable, unwritable or damaged.
-  refused =
-      5,  ///< Something that would overwrite a run, or a checkpoint that does not fit the game.
+  /// Something that would overwrite a run, or a checkpoint that does not fit the game.
+  refused = 5,
   numbers = 6,  ///< A value that is not a number, or an infinite one, where a finite one is needed.
 };
 

@@ -39,10 +39,10 @@ struct EvolutionSettings {
   std::vector<std::int64_t> policy_layers{32};  ///< widths of hidden layers
   Activation activation = Activation::tanh;     ///< of hidden layers, or of hidden nodes
   std::int64_t memory = 0;  ///< numbers remembered from step to step, 0 for none
-  std::vector<ConvolutionLayer>
-      pictures{};  ///< convolutions over cameras and windows; empty: plain columns
-  std::int64_t picture_least =
-      12;  ///< pixels or cells along both sides from which on convolutions are used
+  /// convolutions over cameras and windows; empty: plain columns
+  std::vector<ConvolutionLayer> pictures{};
+  /// pixels or cells along both sides from which on convolutions are used
+  std::int64_t picture_least = 12;
   std::int64_t crowd_width = 0;    ///< features of each other in a crowd; 0: plain columns
   std::int64_t crowd_queries = 2;  ///< means taken over a crowd by attention, at least 1
 
@@ -51,14 +51,14 @@ struct EvolutionSettings {
   /// output's ("turn", "pace.fast") or any other word, which names a hidden node. "all" links every
   /// column to every output. Empty: all.
   std::vector<std::string> first_links{};
-  std::int64_t first_hidden =
-      0;  ///< hidden nodes between all columns and all outputs, beside `first_links`
+  /// hidden nodes between all columns and all outputs, beside `first_links`
+  std::int64_t first_hidden = 0;
 
   // Playing
   std::int64_t episodes = 4;   ///< that each individual plays in a generation, at least 1
   bool fresh_episodes = true;  ///< other ones in each generation; if not, always the same
-  std::int64_t finalists =
-      4;  ///< best individuals of which more is asked before one of them leads, at least 1
+  /// best individuals of which more is asked before one of them leads, at least 1
+  std::int64_t finalists = 4;
   std::int64_t final_episodes = 16;  ///< further episodes that they and the leader play, at least 1
   bool normalise = true;  ///< bring observation columns to mean 0 and standard deviation 1
   /// Actions are sampled by their probabilities; if not, the most likely is taken. Draws are the
@@ -66,18 +66,18 @@ struct EvolutionSettings {
   bool sampled = false;
 
   // What is good
-  std::string fitness =
-      "return";  ///< mean over episodes of "return", "success", "length" or "term.NAME"
-  double novelty =
-      0.0;  ///< weight of having ended elsewhere than others, 0 to 1; fitness has the rest
+  /// mean over episodes of "return", "success", "length" or "term.NAME"
+  std::string fitness = "return";
+  /// weight of having ended elsewhere than others, 0 to 1; fitness has the rest
+  double novelty = 0.0;
   std::int64_t neighbours = 10;  ///< nearest others whose mean distance is the novelty, at least 1
   std::int64_t archive = 500;    ///< earlier novel individuals that are remembered, at least 0
 
   // Against whom, where sides that evolve are opposed to each other
-  std::int64_t hall_of_fame_size =
-      20;  ///< past champions of each side that are kept, spread over all generations, at least 1
-  double against_past =
-      0.5;  ///< share of episodes against them; others against the newest champion, 0 to 1
+  /// past champions of each side that are kept, spread over all generations, at least 1
+  std::int64_t hall_of_fame_size = 20;
+  /// share of episodes against them; others against the newest champion, 0 to 1
+  double against_past = 0.5;
 
   GeneticSettings genetic{};
   TopologySettings topology{};

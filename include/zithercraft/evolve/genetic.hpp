@@ -20,8 +20,8 @@ struct GeneticSettings {
   double parents = 0.1;  ///< share of the population that has children, if the best have; above 0
   std::int64_t tournament_size = 4;  ///< individuals in a tournament, at least 1
   std::int64_t elites = 4;  ///< best individuals that live on unchanged, below the population
-  double crossover =
-      0.0;  ///< share of children that take each weight from one of two parents, 0 to 1
+  /// share of children that take each weight from one of two parents, 0 to 1
+  double crossover = 0.0;
   double mutated = 1.0;  ///< share of a child's weights that are changed, above 0, at most 1
   double mutation_strength = 0.5;  ///< of changes in the first generation, in standard deviations
                                    ///< of first weights, above 0
@@ -43,11 +43,11 @@ class GeneticSearch final : public Search {
                 std::vector<float> start = {});
   ~GeneticSearch() override;
 
-  std::size_t numbers() const noexcept override;
+  std::size_t dimension() const noexcept override;
   std::size_t individuals() const noexcept override;
   std::int64_t generation() const noexcept override;
-  void fetch(std::size_t individual, std::span<float> out) const override;
-  bool fetch_middle(std::span<float>) const override { return false; }
+  void candidate(std::size_t individual, std::span<float> out) const override;
+  bool mean(std::span<float>) const override { return false; }
   void improve(std::span<const double> fitness, double progress, WorkerPool& pool) override;
   SearchReport report() const override;
   void store(TensorFile& file) const override;

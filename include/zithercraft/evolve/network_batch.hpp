@@ -47,11 +47,11 @@ class NetworkBatch {
 class VectorBatch : public NetworkBatch {
  public:
   /// How many numbers a network of the plan has.
-  virtual std::size_t numbers() const noexcept = 0;
-  /// Loads networks; `fetch(i, out)` gives the vector of the one at place i, and is called by
+  virtual std::size_t dimension() const noexcept = 0;
+  /// Loads networks; `candidate(i, out)` gives the vector of the one at place i, and is called by
   /// several threads at once.
   virtual void load(std::size_t count,
-                    const std::function<void(std::size_t, std::span<float>)>& fetch,
+                    const std::function<void(std::size_t, std::span<float>)>& candidate,
                     WorkerPool& pool) = 0;
 };
 

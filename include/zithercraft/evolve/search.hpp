@@ -12,8 +12,8 @@ class WorkerPool;
 
 /// How a search stands.
 struct SearchReport {
-  double mutation_strength =
-      0.0;  ///< how far mutations or samples reach, in standard deviations of the first weights
+  /// how far mutations or samples reach, in standard deviations of the first weights
+  double mutation_strength = 0.0;
   double diversity = 0.0;  ///< mean distance of two individuals along one weight, in the same unit
 };
 
@@ -22,20 +22,21 @@ struct SearchReport {
 /// and fitness give the same bits.
 ///
 ///     while (...) {
-///       for (i in individuals()) { fetch(i, numbers); fitness[i] = ...; }
+///       for (i in individuals()) { candidate(i, numbers); fitness[i] = ...; }
 ///       improve(fitness, progress);
 ///     }
 class Search {
  public:
   virtual ~Search() = default;
 
-  virtual std::size_t numbers() const noexcept = 0;      ///< of which a vector consists
+  virtual std::size_t dimension() const noexcept = 0;    ///< numbers in a vector
   virtual std::size_t individuals() const noexcept = 0;  ///< of each generation
   virtual std::int64_t generation() const noexcept = 0;  ///< finished so far
   /// The vector of an individual of this generation. May be called by several threads at once.
-  virtual void fetch(std::size_t individual, std::span<float> out) const = 0;
-  /// The vector in the middle of this generation, for searches that have one; else false.
-  virtual bool fetch_middle(std::span<float> out) const = 0;
+  virtual void candidate(std::size_t individual, std::span<float> out) const = 0;
+  /// The mean of the distribution that this generation was drawn from, for searches that have one;
+  /// else false.
+  virtual bool mean(std::span<float> out) const = 0;
   /// Makes the next generation of this one. `fitness`: of each individual, more is better;
   /// `progress` is the share of the search that is done, for schedules. Throws Error (numbers),
   /// naming the individual, if one is not finite.

@@ -29,14 +29,14 @@ class CovarianceSearch final : public Search {
                    std::vector<double> start = {});
   ~CovarianceSearch() override;
 
-  std::size_t numbers() const noexcept override;
+  std::size_t dimension() const noexcept override;
   std::size_t individuals() const noexcept override;
   std::int64_t generation() const noexcept override;
   /// An individual in full precision.
   std::span<const double> sample(std::size_t individual) const;
   std::span<const double> middle() const;
-  void fetch(std::size_t individual, std::span<float> out) const override;
-  bool fetch_middle(std::span<float> out) const override;
+  void candidate(std::size_t individual, std::span<float> out) const override;
+  bool mean(std::span<float> out) const override;
   void improve(std::span<const double> fitness, double progress, WorkerPool& pool) override;
   SearchReport report() const override;
   void store(TensorFile& file) const override;
@@ -48,10 +48,10 @@ class CovarianceSearch final : public Search {
 };
 
 struct StrategySettings {
-  std::int64_t population =
-      256;  ///< individuals, an even number from 2 on: each sample has a mirror image
-  double stddev =
-      0.5;  ///< standard deviation of samples, in standard deviations of first weights, above 0
+  /// individuals, an even number from 2 on: each sample has a mirror image
+  std::int64_t population = 256;
+  /// standard deviation of samples, in standard deviations of first weights, above 0
+  double stddev = 0.5;
   double learning_rate = 0.2;        ///< of the first generation, above 0
   double last_learning_rate = 0.05;  ///< of the last one, at least 0
   double decay = 0.0;  ///< share of each weight that every generation takes away, 0 to 1
@@ -69,11 +69,11 @@ class StrategySearch final : public Search {
                  std::vector<float> start = {});
   ~StrategySearch() override;
 
-  std::size_t numbers() const noexcept override;
+  std::size_t dimension() const noexcept override;
   std::size_t individuals() const noexcept override;
   std::int64_t generation() const noexcept override;
-  void fetch(std::size_t individual, std::span<float> out) const override;
-  bool fetch_middle(std::span<float> out) const override;
+  void candidate(std::size_t individual, std::span<float> out) const override;
+  bool mean(std::span<float> out) const override;
   void improve(std::span<const double> fitness, double progress, WorkerPool& pool) override;
   SearchReport report() const override;
   void store(TensorFile& file) const override;

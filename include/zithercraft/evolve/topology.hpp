@@ -20,8 +20,8 @@ struct TopologySettings {
   double across_species =
       0.001;             ///< of these: share whose parents are of different species, 0 to 1
   double parents = 0.2;  ///< share of a species, the best, that has children; above 0, at most 1
-  std::int64_t copied_from =
-      5;  ///< the best of each species of at least this size lives on unchanged, at least 1
+  /// the best of each species of at least this size lives on unchanged, at least 1
+  std::int64_t copied_from = 5;
   double stay_off = 0.75;  ///< chance that a link that is off in one parent is off in the child
 
   // Mutations of a child, as chances from 0 to 1
@@ -37,16 +37,16 @@ struct TopologySettings {
   double switch_link = 0.01;  ///< a link goes off or on
 
   // Species
-  double species_distance =
-      3.0;  ///< of networks that are of one species in the first generation, above 0
-  std::int64_t species_wanted =
-      10;  ///< the distance moves until there are about this many species; 0: it stays
-  double distance_by_links =
-      1.0;  ///< weight of the share of links that one network has and the other has not
-  double distance_by_weights =
-      0.4;  ///< weight of the mean difference between the weights of common links
-  std::int64_t stagnation =
-      15;  ///< generations without a gain after which a species has no children, at least 1
+  /// of networks that are of one species in the first generation, above 0
+  double species_distance = 3.0;
+  /// the distance moves until there are about this many species; 0: it stays
+  std::int64_t species_wanted = 10;
+  /// weight of the share of links that one network has and the other has not
+  double distance_by_links = 1.0;
+  /// weight of the mean difference between the weights of common links
+  double distance_by_weights = 0.4;
+  /// generations without a gain after which a species has no children, at least 1
+  std::int64_t stagnation = 15;
   std::int64_t young = 10;   ///< generations in which a new species is spared that, at least 0
   double young_bonus = 1.2;  ///< factor of a young species' children, at least 1
   bool operator==(const TopologySettings&) const = default;

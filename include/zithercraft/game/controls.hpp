@@ -20,8 +20,8 @@ struct Dial {
   std::string name{};
   std::string drives{};  ///< an input of the body; empty means the same as the name
   double low = -1.0, high = 1.0;
-  double dead_zone =
-      0.0;  ///< what is nearer to 0 counts as 0, and the rest begins from there; 0 to below 1
+  /// what is nearer to 0 counts as 0, and the rest begins from there; 0 to below 1
+  double dead_zone = 0.0;
   std::optional<double> rate{};  ///< how far the input moves per second at most, above 0
   bool holds = true;  ///< the input keeps its value until the next step; else for one tick only
   bool operator==(const Dial&) const = default;

@@ -27,8 +27,8 @@ struct RaySense {
   float reach = 1.0f;          ///< metres
   float eye = 0.0f;            ///< metres above the foot at which they begin; 0 in flat arenas
   bool follows_pitch = false;  ///< they tilt with the body's pitch
-  std::vector<std::array<float, 3>>
-      direction{};  ///< of each ray in the body's frame: ahead, to the left, up
+  /// of each ray in the body's frame: ahead, to the left, up
+  std::vector<std::array<float, 3>> direction{};
 };
 
 /// Columns of a sense that lie on a grid: a camera's picture or a window. They run
@@ -54,8 +54,8 @@ struct Role {
   std::string name{};
   std::vector<std::size_t> seats{};  ///< the body of each seat
   std::string side{};                ///< of its first seat; empty for none
-  std::size_t mirrors =
-      0;  ///< the role whose policy plays it too; its own number if it mirrors none
+  /// the role whose policy plays it too; its own number if it mirrors none
+  std::size_t mirrors = 0;
   std::vector<Column> columns{};        ///< of its observations
   std::vector<ControlInfo> controls{};  ///< one number each
   std::vector<std::string> terms{};     ///< reward terms

@@ -81,8 +81,8 @@ struct EventTrigger {
   std::string of{};                    ///< a tag: whose events count; empty for the seat's own body
   Part as = Part::either;
   std::vector<std::string> with{};  ///< tags of the other thing; empty for any or none
-  double harder_than =
-      0.0;  ///< events of less strength do not count; for touches the approach speed, m/s
+  /// events of less strength do not count; for touches the approach speed, m/s
+  double harder_than = 0.0;
   bool by_strength = false;  ///< pays the event's strength (the worth of an item) instead of 1
   Counts counts = Counts::every;
   std::int64_t nth = 0;  ///< only this one of the events that count in an episode, from 1: the
@@ -106,8 +106,8 @@ struct Condition {
 /// Pays the change of a meter since the last step: health lost is negative, a score won is
 /// positive.
 struct MeterTrigger {
-  std::string
-      of{};  ///< a tag: whose meter, summed over all bodies of it; empty for the seat's own body
+  /// a tag: whose meter, summed over all bodies of it; empty for the seat's own body
+  std::string of{};
   std::string meter{};
   bool operator==(const MeterTrigger&) const = default;
 };

@@ -16,8 +16,8 @@ struct Bearing {
   float distance = 0.0f;            ///< metres, centre to centre; in space, in arenas with height
   float ahead = 1.0f, left = 0.0f;  ///< cosine and sine of the bearing
   float up = 0.0f;                  ///< sine of the elevation, in arenas with height
-  std::int32_t entity =
-      -1;  ///< the thing; -1 if there is none in the arena now (the distance is then 0)
+  /// the thing; -1 if there is none in the arena now (the distance is then 0)
+  std::int32_t entity = -1;
 };
 
 /// A ray as the seat casts it now, in the arena's coordinates.

@@ -103,8 +103,8 @@ struct Compass {
                         ///< second's the second...
   Whose whose = Whose::anyone;
   Bearings bearings = Bearings::angle;
-  bool along_path =
-      false;  ///< along the shortest path over cells in place of straight; see `SeatView::path_to`
+  /// along the shortest path over cells in place of straight; see `SeatView::path_to`
+  bool along_path = false;
   double reach = 50.0;  ///< metres, above 0
   Signal signal{};
   bool operator==(const Compass&) const = default;
@@ -130,8 +130,8 @@ struct OwnState {
   bool quarter = false;  ///< one of four flags: faces_east, faces_north, faces_west, faces_south
   std::optional<double> level{};  ///< `level`: the foot's height over this many metres, above 0;
                                   ///< arenas with height only
-  bool controls =
-      false;  ///< the controls given last: dials in their own range, a flag for each option
+  /// the controls given last: dials in their own range, a flag for each option
+  bool controls = false;
   bool time_left = false;  ///< `time_left`: share of the steps until the time cutoff that is left
   Signal signal{};
   bool operator==(const OwnState&) const = default;
@@ -193,16 +193,16 @@ struct Camera {
   std::int64_t width = 84, height = 84;  ///< pixels drawn, 4 to 512
   double across = 20.0;  ///< metres from the left edge to the right, above 0; from above only
   bool turns = true;     ///< the picture turns with the heading; from above only
-  double arc =
-      90.0;  ///< degrees from the left edge to the right, above 0, at most 150; through eyes only
+  /// degrees from the left edge to the right, above 0, at most 150; through eyes only
+  double arc = 90.0;
   double reach = 30.0;          ///< metres at which things fade out, above 0; through eyes only
   std::optional<double> eye{};  ///< metres above the foot; the middle of the body unless given;
                                 ///< arenas with height only
   bool grey = true;             ///< else three columns per pixel: red, green, blue
   std::array<std::int64_t, 4> crop{
       0, 0, 0, 0};  ///< pixels cut off at the left, top, right and bottom, at least 0
-  std::int64_t reduce =
-      1;  ///< each square of this many pixels a side becomes one, their mean; 1 to 16
+  /// each square of this many pixels a side becomes one, their mean; 1 to 16
+  std::int64_t reduce = 1;
   /// Brightness of tags, 0 to 1, in grey pictures and in colours alike; other tags get one of their
   /// own each.
   std::map<std::string, double> shades{};

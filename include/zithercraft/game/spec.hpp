@@ -76,8 +76,8 @@ struct GameSpec {
   std::vector<RoleSpec> roles{};
   Cutoffs cutoffs{};
   std::vector<CustomRule> rules{};  ///< custom; carried out in their order
-  std::vector<Stage>
-      stages{};  ///< of a curriculum, the easiest first; the game itself comes after them
+  /// of a curriculum, the easiest first; the game itself comes after them
+  std::vector<Stage> stages{};
 
   /// The role of that name. Throws Error (spec) with advice if there is none.
   RoleSpec& role(std::string_view role_name);

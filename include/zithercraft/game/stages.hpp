@@ -19,8 +19,8 @@ struct Advance {
   std::string metric{};
   double at_least = 0.8;
   std::int64_t over = 200;  ///< episodes, at least 1
-  std::optional<std::int64_t>
-      steps{};  ///< taken since the stage began, at least 1: no stage is stuck in for ever
+  /// taken since the stage began, at least 1: no stage is stuck in for ever
+  std::optional<std::int64_t> steps{};
   bool operator==(const Advance&) const = default;
 };
 

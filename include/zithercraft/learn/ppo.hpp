@@ -52,17 +52,17 @@ struct PolicyGradientSettings {
   Activation activation = Activation::tanh;  ///< of hidden layers
   bool share = true;  ///< the value is one more output of the policy network, which then has both
                       ///< tasks; a value network that sees others comes beside that
-  Sight value_sees =
-      Sight::own;  ///< more than its own seat: a central critic, which only the training knows
+  /// more than its own seat: a central critic, which only the training knows
+  Sight value_sees = Sight::own;
   std::int64_t memory = 0;  ///< numbers that each network remembers from step to step, 0 for none
-  std::int64_t memory_span =
-      32;  ///< steps through which remembering is learned; divides the horizon
+  /// steps through which remembering is learned; divides the horizon
+  std::int64_t memory_span = 32;
   /// Convolutions over cameras and windows, as many as fit; empty: pixels are columns like others.
   std::vector<ConvolutionLayer> pictures{{16, 4, 2}, {32, 3, 2}};
-  std::int64_t picture_least =
-      12;  ///< pixels or cells along both sides from which on convolutions are used
-  std::int64_t crowd_width =
-      32;  ///< features of each other in a crowd; 0: its columns are like others
+  /// pixels or cells along both sides from which on convolutions are used
+  std::int64_t picture_least = 12;
+  /// features of each other in a crowd; 0: its columns are like others
+  std::int64_t crowd_width = 32;
   std::int64_t crowd_queries = 2;  ///< means taken over a crowd by attention, at least 1
 
   // Playing
@@ -73,12 +73,12 @@ struct PolicyGradientSettings {
 
   // Learning
   Objective objective = Objective::clipped;
-  bool baseline =
-      true;  ///< returns are compared with their prediction; if not, only with their mean, and
-             ///< steps whose episode the rollout does not finish teach nothing
-  bool counterfactual =
-      false;  ///< a step is compared with what the others' actions led to expect, whatever
-              ///< this one is: its own share of the reward of the side. Needs `value_sees`
+  /// returns are compared with their prediction; if not, only with their mean, and steps whose
+  /// episode the rollout does not finish teach nothing
+  bool baseline = true;
+  /// a step is compared with what the others' actions led to expect, whatever this one is: its own
+  /// share of the reward of the side. Needs `value_sees`
+  bool counterfactual = false;
   std::int64_t epochs = 3;        ///< times a rollout is learned from, at least 1
   std::int64_t minibatch = 4096;  ///< samples per gradient step, at least 1
   double kl_limit = 0.0;  ///< no further epoch once the divergence is above this; 0 for no limit
@@ -86,33 +86,33 @@ struct PolicyGradientSettings {
   double last_learning_rate = 1e-4;  ///< of the last update
   Decay learning_rate_decay = Decay::linear;
   double clip = 0.2;  ///< how far an action's probability ratio may move, above 0
-  double value_weight =
-      1.0;  ///< of the value's loss beside the policy's; matters if they share a network
+  /// of the value's loss beside the policy's; matters if they share a network
+  double value_weight = 1.0;
   double value_clip = 0.0;  ///< how far a value may move in one update, in standard deviations of
                             ///< returns; 0: any way
   double entropy_weight = 0.005;  ///< reward for staying undecided at the first update, at least 0
-  double last_entropy_weight =
-      0.0;  ///< reached linearly when the share `entropy_fades_by` of the training is done
-  double entropy_fades_by =
-      0.5;  ///< above 0, at most 1; afterwards the policy may grow certain of itself
+  /// reached linearly when the share `entropy_fades_by` of the training is done
+  double last_entropy_weight = 0.0;
+  /// above 0, at most 1; afterwards the policy may grow certain of itself
+  double entropy_fades_by = 0.5;
   double gradient_limit = 0.5;  ///< length to which longer gradients are cut, per network, above 0
-  double first_stddev =
-      0.6;  ///< standard deviation of dials at the start, as a share of half their range, above 0
+  /// standard deviation of dials at the start, as a share of half their range, above 0
+  double first_stddev = 0.6;
   bool normalise = true;  ///< bring observation columns to mean 0 and standard deviation 1
-  bool normalise_returns =
-      true;  ///< predict returns in a scale in which they have mean 0 and standard deviation 1
+  /// predict returns in a scale in which they have mean 0 and standard deviation 1
+  bool normalise_returns = true;
 
   // Against whom, where sides that learn are opposed to each other
-  double against_past =
-      0.2;  ///< share of lanes in which one side learns against any of its past policies, 0 to 1
-  double against_hardest =
-      0.2;  ///< and against those that win most; with the former at most 1. Elsewhere both learn
-  std::int64_t snapshot_every =
-      500'000;  ///< steps after which the present policies join the past ones, at least 1
-  double snapshot_gain =
-      0.0;  ///< or as soon as they are this many points stronger than the last; 0: never
-  std::int64_t roster_size =
-      20;  ///< past policies that are kept, spread evenly over the training, at least 3
+  /// share of lanes in which one side learns against any of its past policies, 0 to 1
+  double against_past = 0.2;
+  /// and against those that win most; with the former at most 1. Elsewhere both learn
+  double against_hardest = 0.2;
+  /// steps after which the present policies join the past ones, at least 1
+  std::int64_t snapshot_every = 500'000;
+  /// or as soon as they are this many points stronger than the last; 0: never
+  double snapshot_gain = 0.0;
+  /// past policies that are kept, spread evenly over the training, at least 3
+  std::int64_t roster_size = 20;
 
   /// Beginnings of the names of network parts that stay as they are: "policy.hidden.0". For skills
   /// that are continued.
@@ -140,8 +140,8 @@ struct PhaseTimes {
 
 struct CollectReport {
   std::int64_t steps = 0;  ///< to learn from, taken in this rollout, over all seats and processes
-  std::vector<EpisodeResult>
-      episodes{};  ///< that ended in it, of all roles that learn, in order of time, then lane
+  /// that ended in it, of all roles that learn, in order of time, then lane
+  std::vector<EpisodeResult> episodes{};
   std::size_t stage = 0;  ///< of the curriculum, while it was played
   PhaseTimes times{};
 };
@@ -155,12 +155,12 @@ struct ImproveReport {
   double explained_variance = 0.0;  ///< of the returns by the value network, before the update
   double gradient_norm = 0.0;       ///< of the policy network, mean over steps, before the limit
   double learning_rate = 0.0;
-  double credit_loss =
-      0.0;  ///< of the network behind the counterfactual baseline, in the value's scale, last epoch
-  double value_gradient_norm =
-      0.0;  ///< as `gradient_norm`, of the value network; 0 if they share one
-  double stddev =
-      0.0;  ///< of dials after the update, mean, as a share of half their range; 0 without dials
+  /// of the network behind the counterfactual baseline, in the value's scale, last epoch
+  double credit_loss = 0.0;
+  /// as `gradient_norm`, of the value network; 0 if they share one
+  double value_gradient_norm = 0.0;
+  /// of dials after the update, mean, as a share of half their range; 0 without dials
+  double stddev = 0.0;
   std::int64_t epochs = 0;  ///< gone through before the divergence was too large
   PhaseTimes times{};
 };
@@ -168,8 +168,8 @@ struct ImproveReport {
 /// How a role is played in a training.
 struct RolePlayer {
   std::shared_ptr<const Player> player{};  ///< its player; null: it learns
-  std::optional<PolicyGradientSettings>
-      settings{};  ///< of its own if it learns; they share lanes, horizon and the roster's
+  /// of its own if it learns; they share lanes, horizon and the roster's
+  std::optional<PolicyGradientSettings> settings{};
 };
 
 /// The first role and those that mirror it learn; others are played by their scripts, or at random.
@@ -185,8 +185,8 @@ struct RosterReport {
                      ///< player a
   };
   std::vector<Past> past{};
-  std::vector<std::int64_t>
-      forgotten{};  ///< past policies that beat the present ones, by their steps
+  /// past policies that beat the present ones, by their steps
+  std::vector<std::int64_t> forgotten{};
   /// Past policies each of which beats the next, and the last the first; -1 stands for the present
   /// ones.
   std::vector<std::array<std::int64_t, 3>> cycles{};

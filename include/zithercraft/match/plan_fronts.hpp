@@ -10,8 +10,8 @@ namespace zithercraft {
 
 /// How a network reads senses that are more than columns.
 struct FrontSettings {
-  std::vector<ConvolutionLayer>
-      pictures{};  ///< over cameras and windows, as many as fit; none: plain columns
+  /// over cameras and windows, as many as fit; none: plain columns
+  std::vector<ConvolutionLayer> pictures{};
   std::int64_t picture_least =
       12;                          ///< pixels or cells along both sides from which on they are used
   std::int64_t crowd_width = 32;   ///< features of each other in a crowd; 0: plain columns

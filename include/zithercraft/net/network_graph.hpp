@@ -51,12 +51,13 @@ class GraphProgram {
   /// How many numbers a network keeps from step to step, 0 if no link goes back.
   std::size_t memory(std::size_t network) const noexcept { return entries_[network].memory; }
   /// Numbers that the working memory of any of them needs.
-  std::size_t room() const noexcept { return room_; }
+  std::size_t scratch_size() const noexcept { return scratch_size_; }
   /// One step of one network. `memory`: as many numbers as it keeps, all 0 at the beginning of an
-  /// episode; `room`: from the caller, one per thread. Nothing is allocated.
+  /// episode; `scratch`: from the caller, one per thread. Nothing is allocated.
   void decide(std::size_t network, std::span<const float> inputs, std::span<float> outputs,
-              std::span<float> memory, std::span<float> room) const noexcept;
-  /// The place of each node of the graph in the room after `decide`; nodes() if it was left out.
+              std::span<float> memory, std::span<float> scratch) const noexcept;
+  /// The place of each node of the graph among the scratch numbers after `decide`; nodes() if it
+  /// was left out.
   std::vector<std::size_t> places(std::size_t network) const;
 
  private:
@@ -65,7 +66,7 @@ class GraphProgram {
     NodeActivation activation = NodeActivation::linear;
   };
   struct Read {
-    std::uint32_t from = 0;  // place in the room
+    std::uint32_t from = 0;  // place among the scratch numbers
     float weight = 0.0f;
   };
   struct Entry {
@@ -76,8 +77,8 @@ class GraphProgram {
   std::vector<Entry> entries_;
   std::vector<Step> steps_;
   std::vector<Read> reads_;
-  std::vector<std::uint32_t> outputs_, kept_, places_;  // places in the room
-  std::size_t room_ = 0;
+  std::vector<std::uint32_t> outputs_, kept_, places_;  // places among the scratch numbers
+  std::size_t scratch_size_ = 0;
 };
 
 }  // namespace zithercraft

@@ -23,14 +23,14 @@ struct PolicySignature {
   std::vector<ControlInfo> controls{};
   NetworkPlan policy{};  ///< of the policy network
   NetworkPlan value{};   ///< of the value network; without columns if there is none, or if the
-                        ///< policy network has one output more, which is the value
+                         ///< policy network has one output more, which is the value
   NetworkPlan credit{};  ///< of the network behind a counterfactual baseline; without columns if
                          ///< there is none
   /// What the value and the credit network read if they see more than the policy; the value network
   /// reads as many of these as it has columns. Else empty.
   std::vector<std::string> seen{};
-  bool grown =
-      false;  ///< the policy is a NetworkGraph; `policy` then has its columns and outputs alone
+  /// the policy is a NetworkGraph; `policy` then has its columns and outputs alone
+  bool grown = false;
   bool sampled = false;  ///< it was evolved to sample its actions
   bool operator==(const PolicySignature&) const = default;
 

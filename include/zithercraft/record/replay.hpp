@@ -28,8 +28,8 @@ struct RoleMoment {
   std::vector<float> observations{};  ///< [seats][columns], after the step
   std::vector<float> controls{};  ///< [seats][controls], that led here; zeros at an episode's start
   std::vector<float> rewards{};   ///< [seats][terms], rewards of the step; zeros at the start
-  std::vector<float>
-      values{};  ///< [seats], expected return from here on; zeros if nobody estimates it
+  /// [seats], expected return from here on; zeros if nobody estimates it
+  std::vector<float> values{};
   std::vector<float> probabilities{};  ///< [seats][probability_count(controls)], probabilities of
                                        ///< the next action; zeros if none are given
   bool operator==(const RoleMoment&) const = default;

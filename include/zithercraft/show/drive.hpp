@@ -17,8 +17,8 @@ namespace zithercraft {
 struct DriveOptions {
   std::string seat{};  ///< a role's name for its first seat, or "role:2" for its second; empty: the
                        ///< first of all
-  std::filesystem::path
-      with{};  ///< a run whose newest policy decides for the other seats of its role, and advises
+  /// a run whose newest policy decides for the other seats of its role, and advises
+  std::filesystem::path with{};
   std::filesystem::path out{};  ///< the replay that is recorded; empty: none
   std::uint64_t seed = 0;       ///< of the episodes
 };

@@ -9,8 +9,8 @@ namespace zithercraft {
 
 /// What is taken away in turn.
 struct AblationParts {
-  bool terms =
-      true;  ///< each term of the first role's rewards that pays something: it pays nothing then
+  /// each term of the first role's rewards that pays something: it pays nothing then
+  bool terms = true;
   bool senses = true;  ///< each of its senses, if there are two or more
 };
 

@@ -28,8 +28,8 @@ struct Finding {
   std::string what{};      ///< the finding in one sentence
   std::string evidence{};  ///< what was measured
   std::string fix{};       ///< how to fix it
-  std::int64_t began =
-      -1;  ///< steps of the training after which it began; -1 if that has no meaning
+  /// steps of the training after which it began; -1 if that has no meaning
+  std::int64_t began = -1;
   bool operator==(const Finding&) const = default;
 };
 
@@ -66,8 +66,8 @@ struct DoctorOptions {
   std::uint64_t seed = 0;
   std::size_t threads = 0;   ///< 0 for one per processor; has no influence on the result
   OnProgress on_progress{};  ///< in steps
-  std::filesystem::path
-      strange_replays{};  ///< a folder to write strange episodes into; empty: none are written
+  /// a folder to write strange episodes into; empty: none are written
+  std::filesystem::path strange_replays{};
 };
 
 /// Plays the game at random, idly, to and fro and by its scripts, and says what would keep an agent

@@ -37,8 +37,8 @@ struct Pairing {
   Tally tally{};             ///< of a against b
   Interval share{};          ///< of a, a draw being half a win
   Interval decided_share{};  ///< a's share of the decided episodes; of none, 0 to 1
-  std::vector<Tally>
-      by_side{};  ///< with a on the first side, on the second; empty ones were not played
+  /// with a on the first side, on the second; empty ones were not played
+  std::vector<Tally> by_side{};
   Interval a_return{}, b_return{}, length{};
   /// Reward of each term a and b per episode, in the mean over a side's seats.
   std::vector<std::pair<std::string, Interval>> a_terms{}, b_terms{};
@@ -60,8 +60,8 @@ struct MatchTable {
   std::vector<Pairing> pairings{};  ///< of each two
   std::vector<Rating> ratings{};    ///< of the players; the first is at 0
   std::vector<NotableEpisode> notable{};
-  std::vector<std::array<std::size_t, 3>>
-      cycles{};  ///< players of whom each beats the next, and the last the first
+  /// players of whom each beats the next, and the last the first
+  std::vector<std::array<std::size_t, 3>> cycles{};
 
   std::string to_json() const;
 };

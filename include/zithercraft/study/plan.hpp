@@ -20,8 +20,8 @@ struct Variant {
   KeyValues set{};       ///< keys of the game
   std::string method{};  ///< how it trains, see `method_of`; empty: as the plan says
   KeyValues learner{};   ///< settings of the learner, of that method
-  std::vector<std::string>
-      without{};  ///< "term.NAME" pays nothing; "sense.NAME" is taken from the first role
+  /// "term.NAME" pays nothing; "sense.NAME" is taken from the first role
+  std::vector<std::string> without{};
   bool operator==(const Variant&) const = default;
 };
 

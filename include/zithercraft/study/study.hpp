@@ -75,14 +75,14 @@ struct StudyOptions {
   /// `resume` also extends a study by variants and seeds that its plan lacks; any other difference
   /// is refused.
   Existing existing = Existing::refuse;
-  const std::atomic<bool>* stop =
-      nullptr;  ///< when it becomes true, all runs save and the call returns
+  /// when it becomes true, all runs save and the call returns
+  const std::atomic<bool>* stop = nullptr;
   /// Processes among which runs are handed out, one to each at a time; null if this one is alone.
   /// All call `run_study` with the same plan and see the same folder; the first alone writes
   /// results and reports. No influence on the result.
   ProcessGroup* processes = nullptr;
-  std::function<void(const StudyProgress&)>
-      on_progress{};  ///< called from several threads, one at a time
+  /// called from several threads, one at a time
+  std::function<void(const StudyProgress&)> on_progress{};
 };
 
 /// Runs what is left of a study and returns it as it then stands. Runs are taken seed by seed, so

@@ -28,8 +28,8 @@ StudyPlan sweep_plan(StudyPlan plan, const std::vector<GridAxis>& axes);
 struct SweepTable {
   struct Cell {
     std::size_t runs = 0, of = 0;  ///< finished, and planned
-    std::optional<Interval>
-        value{};  ///< interquartile mean over the seeds; none before a run is finished
+    /// interquartile mean over the seeds; none before a run is finished
+    std::optional<Interval> value{};
   };
   std::string game{}, measure{};
   GridAxis x{}, y{};          ///< y without a key and with one value if the grid has one side

@@ -41,7 +41,7 @@ enum class Existing {
   refuse,  ///< throw Error (refused)
   resume,  ///< continue from its last checkpoint; the game and all settings except `steps` and
            ///< `generations` must be the same
-  fresh,  ///< delete the run and start again
+  fresh,   ///< delete the run and start again
 };
 
 struct TrainOptions {
@@ -53,8 +53,8 @@ struct TrainOptions {
   /// To evolve instead. The threads share the individuals; `processes` must be null.
   std::optional<EvolutionSettings> evolution{};
   std::int64_t generations = 0;  ///< see RunSettings
-  std::function<double(const SeatView&)>
-      custom_fitness{};  ///< see Evolution::set_fitness; not kept in the folder
+  /// see Evolution::set_fitness; not kept in the folder
+  std::function<double(const SeatView&)> custom_fitness{};
   /// A checkpoint, or a run whose last one is meant, of a policy to continue from; see
   /// Ppo::continue_from.
   std::filesystem::path from{};
@@ -67,8 +67,8 @@ struct TrainOptions {
   ProcessGroup* processes = nullptr;
   Existing existing = Existing::refuse;
   std::function<void(const TrainingProgress&)> on_progress{};
-  std::function<void(const Continuation&)>
-      on_continuation{};  ///< called once with what was taken from `from`
+  /// called once with what was taken from `from`
+  std::function<void(const Continuation&)> on_continuation{};
   /// Called with a sentence if a training does not continue as expected: its last checkpoint is
   /// missing.
   std::function<void(const std::string&)> on_note{};

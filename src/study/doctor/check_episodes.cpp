@@ -31,8 +31,8 @@ void check_episodes(const Examined& e, Findings& findings) {
       static_cast<std::uint32_t>(std::max<std::int64_t>(1, 3 / spec.ticks_per_step));
   std::array<std::size_t, 8> by{};
   std::size_t all = 0, brief = 0, verdicts = 0;
-  std::map<std::string, std::size_t>
-      outside;  // by names of bodies; of several alike, the one that was out most
+  // By names of bodies; of several alike, the one that was out most.
+  std::map<std::string, std::size_t> outside;
   std::size_t watched = 0;
   for (const Survey& survey : e.surveys) {
     for (const EpisodeSurvey& episode : survey.roles[0].episodes) {

@@ -131,8 +131,8 @@ class ColumnChecks {
 
   void check_constant(const std::string& name, const Family& family) {
     const auto found = those(family, [&](std::size_t c) { return merged_[c].constant(); });
-    if (found.size() < family.columns.size())
-      return;  // some say something: others may be a matter of luck
+    // Some say something: others may be a matter of luck.
+    if (found.size() < family.columns.size()) return;
     add(Severity::warning, "constant column", name,
         family.columns.size() == 1
             ? "never changes"
@@ -212,8 +212,8 @@ class ColumnChecks {
   // A column that hardly changes as the body turns a little must not jump where the heading goes
   // from 180 to -180.
   void check_wrap() {
-    if (e_.game.arena().cell_columns() > 0)
-      return;  // turns are whole quarters there, or walls are near
+    // Turns are whole quarters there, or walls are near.
+    if (e_.game.arena().cell_columns() > 0) return;
     constexpr int starts = 8;
     Lanes lanes(e_.game, 1);
     std::vector<int> jumps(spec_.columns.size());

@@ -8,20 +8,20 @@ namespace zithercraft {
 namespace {
 
 // A training's curve in a few dozen points, each the mean over its share of the updates.
-struct Point {
+struct CurvePoint {
   std::int64_t steps = 0;
   double success = 0.0, episode_return = 0.0, entropy = 0.0, explained = 0.0;
   std::size_t stage = 0;
   bool episodes = false;
 };
 
-std::vector<Point> thinned(const std::vector<MetricsRow>& rows) {
+std::vector<CurvePoint> thinned(const std::vector<MetricsRow>& rows) {
   constexpr std::size_t points = 40;
-  std::vector<Point> list;
+  std::vector<CurvePoint> list;
   const std::size_t n = std::min(points, rows.size());
   for (std::size_t k = 0; k < n; ++k) {
     const std::size_t first = k * rows.size() / n, stop = (k + 1) * rows.size() / n;
-    Point p;
+    CurvePoint p;
     double ended = 0.0;
     for (std::size_t i = first; i < stop; ++i) {
       const double weight = static_cast<double>(rows[i].episodes),
@@ -48,7 +48,7 @@ class TrainingChecks {
  public:
   TrainingChecks(const Game& game, const std::vector<MetricsRow>& rows, Findings& findings)
       : game_(game), rows_(rows), points_(thinned(rows)), findings_(findings) {
-    for (const Point& p : points_)
+    for (const CurvePoint& p : points_)
       if (p.episodes && p.stage == points_.back().stage) stage_.push_back(p);
   }
 
@@ -83,9 +83,10 @@ class TrainingChecks {
                          std::move(fix), began});
   }
 
-  static std::pair<double, double> range(const std::vector<Point>& points, double Point::*value) {
+  static std::pair<double, double> range(const std::vector<CurvePoint>& points,
+                                         double CurvePoint::*value) {
     double low = points.front().*value, high = low;
-    for (const Point& p : points) {
+    for (const CurvePoint& p : points) {
       low = std::min(low, p.*value);
       high = std::max(high, p.*value);
     }
@@ -94,10 +95,11 @@ class TrainingChecks {
 
   // Fell by a third of all it had gained, and stayed there.
   void check_collapse() {
-    const auto [low, high] = range(stage_, &Point::episode_return);
-    const auto best = std::max_element(
-        stage_.begin(), stage_.end(),
-        [](const Point& a, const Point& b) { return a.episode_return < b.episode_return; });
+    const auto [low, high] = range(stage_, &CurvePoint::episode_return);
+    const auto best = std::max_element(stage_.begin(), stage_.end(),
+                                       [](const CurvePoint& a, const CurvePoint& b) {
+                                         return a.episode_return < b.episode_return;
+                                       });
     const double last =
         0.5 * (stage_[stage_.size() - 1].episode_return + stage_[stage_.size() - 2].episode_return);
     collapsed_ = stage_.end() - best > 4 && high - last > (high - low) / 3.0 && high > low + 1e-9;
@@ -113,7 +115,7 @@ class TrainingChecks {
   }
 
   void check_plateau() {
-    const auto [low, high] = range(stage_, &Point::episode_return);
+    const auto [low, high] = range(stage_, &CurvePoint::episode_return);
     const double success = stage_.back().success;
     if (collapsed_ || success > 0.9) return;
     // From where on it stayed within a twentieth of its whole gain.
@@ -139,7 +141,7 @@ class TrainingChecks {
   }
 
   void check_entropy() {
-    const auto [low, high] = range(points_, &Point::entropy);
+    const auto [low, high] = range(points_, &CurvePoint::entropy);
     std::size_t dials = 0;
     double most = 0.0;  // of choices
     for (const ControlInfo& control : game_.roles()[0].controls) {
@@ -152,7 +154,7 @@ class TrainingChecks {
     // A dial that is certain to a thousandth of its range has about this entropy.
     const double floor = 0.01 * most - 5.5 * static_cast<double>(dials);
     const auto gone = std::find_if(points_.begin(), points_.end(),
-                                   [&](const Point& p) { return p.entropy < floor; });
+                                   [&](const CurvePoint& p) { return p.entropy < floor; });
     if (gone == points_.end() ||
         gone - points_.begin() > static_cast<std::ptrdiff_t>(points_.size() * 3 / 4) ||
         stage_.back().success > 0.5)
@@ -165,9 +167,9 @@ class TrainingChecks {
   }
 
   void check_value() {
-    const std::vector<Point> late(points_.begin() + static_cast<std::ptrdiff_t>(points_.size() / 2),
-                                  points_.end());
-    const auto [low, high] = range(late, &Point::explained);
+    const std::vector<CurvePoint> late(
+        points_.begin() + static_cast<std::ptrdiff_t>(points_.size() / 2), points_.end());
+    const auto [low, high] = range(late, &CurvePoint::explained);
     if (high > 0.1) return;
     add(Severity::warning, "value explains nothing", "training",
         "the value network never came to foresee the returns",
@@ -226,7 +228,7 @@ class TrainingChecks {
 
   const Game& game_;
   const std::vector<MetricsRow>& rows_;
-  std::vector<Point> points_, stage_;  // all; those of the last stage
+  std::vector<CurvePoint> points_, stage_;  // all; those of the last stage
   Findings& findings_;
   bool collapsed_ = false;
 };

@@ -15,8 +15,8 @@ namespace zithercraft {
 struct Examined {
   const Game& game;
   const DoctorOptions& options;
-  std::vector<Survey>
-      surveys;  // random first; then idle, to and fro, script and trained, if they exist
+  // Random first; then idle, to and fro, script and trained, if they exist.
+  std::vector<Survey> surveys;
 
   /// Null if nobody of that name played.
   const Survey* by(const std::string& player) const;
