@@ -53,8 +53,9 @@ TEST(Files, LinksAreFollowedAndStay) {
   EXPECT_EQ(std::filesystem::status(folder / "kept").permissions(), std::filesystem::perms(0600));
   std::filesystem::create_symlink("b", folder / "a");
   std::filesystem::create_symlink("a", folder / "b");
-  EXPECT_EQ(test::error_of([&] { write_atomically(folder / "a", std::string_view("x")); }).problem(),
-            "the links form a cycle");
+  EXPECT_EQ(
+      test::error_of([&] { write_atomically(folder / "a", std::string_view("x")); }).problem(),
+      "the links form a cycle");
 }
 
 TEST(Files, PipesAndDevicesAreWrittenStraight) {

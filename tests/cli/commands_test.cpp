@@ -187,7 +187,8 @@ TEST(Tool, ShowDraws) {
 
 // What a command reads it does not write over.
 TEST_F(ToolRun, OutputsThatAreInputsAreRefused) {
-  const std::string last = run() + "/checkpoints/last.safetensors", configuration = run() + "/run.toml";
+  const std::string last = run() + "/checkpoints/last.safetensors",
+                    configuration = run() + "/run.toml";
   const std::string replay = file("guarded.zrep");
   ASSERT_EQ(run_tool({"record", run(), "--out", replay, "--episodes", "1"}).status, 0);
   const std::string game = file("guarded.toml");
@@ -209,7 +210,8 @@ TEST_F(ToolRun, OutputsThatAreInputsAreRefused) {
       {"behaviour", run(), "random", "--png", last},
       {"compare", run(), "--html", configuration}};
   std::vector<std::string> before;
-  for (const std::string& kept : {replay, configuration, last, game}) before.push_back(test::read_file(kept));
+  for (const std::string& kept : {replay, configuration, last, game})
+    before.push_back(test::read_file(kept));
   for (const auto& command : commands) {
     const auto refused = run_tool(command);
     EXPECT_EQ(refused.status, 2) << command[0] << ": " << refused.err;
@@ -232,13 +234,20 @@ TEST_F(ToolRun, ADashIsStandardOutputAndInput) {
   const auto recorded = run_tool({"record", run(), "--out", "-", "--episodes", "1"});
   EXPECT_TRUE(recorded.out == test::read_file(file("dash.zrep")));
   // By a shell, as a person would: into a file, a pipe, and from one.
-  const std::string tool = test::tool(), demo = (test::project_folder() / "demos/mooring.toml").string();
-  const auto by_shell = [](const std::string& line) { return test::run_program({"sh", "-c", line}); };
+  const std::string tool = test::tool(),
+                    demo = (test::project_folder() / "demos/mooring.toml").string();
+  const auto by_shell = [](const std::string& line) {
+    return test::run_program({"sh", "-c", line});
+  };
   EXPECT_EQ(by_shell(tool + " show mooring --svg /dev/stdout | head -c 5").out, "<?xml");
-  EXPECT_EQ(by_shell(tool + " show - --json < " + demo).out, run_tool({"show", "mooring", "--json"}).out);
+  EXPECT_EQ(by_shell(tool + " show - --json < " + demo).out,
+            run_tool({"show", "mooring", "--json"}).out);
   EXPECT_EQ(by_shell("cat " + file("dash.zrep") + " | " + tool + " replay - --check").status, 0);
-  EXPECT_EQ(by_shell(tool + " report " + run() + " --csv /dev/stdout > " + file("redirected.csv")).status, 0);
-  EXPECT_NE(test::read_file(file("redirected.csv")).find("steps,episodes,stage,"), std::string::npos);
+  EXPECT_EQ(
+      by_shell(tool + " report " + run() + " --csv /dev/stdout > " + file("redirected.csv")).status,
+      0);
+  EXPECT_NE(test::read_file(file("redirected.csv")).find("steps,episodes,stage,"),
+            std::string::npos);
   const auto full = by_shell(tool + " report " + run() + " --csv /dev/full");
   EXPECT_EQ(full.status, 4) << full.err;
   EXPECT_TRUE(std::filesystem::is_character_file("/dev/full"));
@@ -250,7 +259,8 @@ TEST_F(ToolRun, ATrainingSaysThatItsLastCheckpointIsMissing) {
   std::filesystem::remove(copy + "/checkpoints/last.safetensors");
   const auto resumed = run_tool({"train", "mooring", "--run", copy, "--resume"});
   EXPECT_EQ(resumed.status, 0) << resumed.err;
-  EXPECT_NE(resumed.err.find("note: " + copy + "/checkpoints/last.safetensors is missing; continuing from at-"),
+  EXPECT_NE(resumed.err.find("note: " + copy +
+                             "/checkpoints/last.safetensors is missing; continuing from at-"),
             std::string::npos)
       << resumed.err;
   EXPECT_TRUE(test::read_file(copy + "/checkpoints/last.safetensors") ==

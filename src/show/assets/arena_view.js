@@ -1,10 +1,12 @@
 "use strict";
-// Draws one arena with three.js: from above, in space, or through a seat's eyes. z points up, as in the arena.
+// Draws one arena with three.js: from above, in space, or through a seat's eyes. z points up, as in
+// the arena.
 
 const flatTall = 0.6,
   endlessTall = 3; // metres: things of flat arenas, walls and zones without end
 
-// Whether the browser has no graphics hardware to draw with; edges are then left rough, so that pictures stay fluent.
+// Whether the browser has no graphics hardware to draw with; edges are then left rough, so that
+// pictures stay fluent.
 function drawnBySoftware() {
   const gl = document.createElement("canvas").getContext("webgl");
   const names = gl && gl.getExtension("WEBGL_debug_renderer_info");
@@ -546,7 +548,8 @@ class ArenaView {
     if (this.intervals.length < 20) return;
     const mean = this.intervals.reduce((a, b) => a + b, 0) / this.intervals.length;
     this.intervals = [];
-    this.coarser = mean > 31 && this.renderer.getPixelRatio() > 0.6; // done before the next one: it wipes the picture
+    // Done before the next one: it wipes the picture.
+    this.coarser = mean > 31 && this.renderer.getPixelRatio() > 0.6;
   }
 
   // The entity under a point of the canvas, -1 for none.

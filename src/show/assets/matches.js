@@ -1,5 +1,6 @@
 "use strict";
-// What was recorded, as the arrays it comes in. The format of messages is specified in docs/formats/page.md.
+// What was recorded, as the arrays it comes in. The format of messages is specified in
+// docs/formats/page.md.
 
 function readMessage(buffer) {
   const bytes = new DataView(buffer).getUint32(0, true);
@@ -124,10 +125,11 @@ const kindsOfEvents = [
   "place",
 ];
 const outcomes = ["running", "success", "failure", "cutoff"];
-const quietEvents = new Set(["part", "inside", "pass", "leave"]); // too many or too dull to be marked
+// Too many or too dull to be marked.
+const quietEvents = new Set(["part", "inside", "pass", "leave"]);
 
-// One recorded match, or one that is being played. `fetch(episode, number)` gives the bytes of a message,
-// `nodes(role, episode)` what the nodes of a role's network were, if networks are shown.
+// One recorded match, or one that is being played. `fetch(episode, number)` gives the bytes of a
+// message, `nodes(role, episode)` what the nodes of a role's network were, if networks are shown.
 class Match {
   constructor(meta, fetch, nodes) {
     Object.assign(this, meta); // name, scene, episodes, forms, per_message
@@ -240,8 +242,8 @@ class Match {
   }
 }
 
-// Poses between moments: `time` counts steps, with fractions for ticks. They come as five numbers each, whatever
-// the arena; the first is not a number for things that are not there.
+// Poses between moments: `time` counts steps, with fractions for ticks. They come as five numbers
+// each, whatever the arena; the first is not a number for things that are not there.
 function posesAt(match, episode, time, out) {
   const step = Math.floor(time),
     ticks = match.scene.ticks;
@@ -284,7 +286,8 @@ function blendPoses(match, a, b, share, out) {
   return out;
 }
 
-// What one ray says: the tag it met (-1: none), how far away as a share of its reach, and its number of columns.
+// What one ray says: the tag it met (-1: none), how far away as a share of its reach, and its
+// number of columns.
 function metBy(rays, seen, column) {
   const tags = rays.tags.length;
   if (rays.reports === "each_tag") {

@@ -62,7 +62,8 @@ class Overlays {
     return poses.subarray(5 * body, 5 * body + 5);
   }
 
-  // Flat arenas have no level of their own: what is drawn lies on top of things, or at eye level for those among them.
+  // Flat arenas have no level of their own: what is drawn lies on top of things, or at eye level
+  // for those among them.
   lift() {
     return this.view.high ? 0 : this.view.mode === "eyes" ? 0.5 * flatTall : flatTall + 0.02;
   }
@@ -228,7 +229,8 @@ class Overlays {
     const pixels = new Uint8Array(columns * rows * 4);
     numbers.forEach((n, i) => {
       if (n !== n) return;
-      const share = high > low ? (n - low) / (high - low) : 1; // from pale yellow to dark blue: lightness alone tells
+      // From pale yellow to dark blue: lightness alone tells.
+      const share = high > low ? (n - low) / (high - low) : 1;
       pixels.set([250 - 225 * share, 230 - 170 * share, 140, 150 + 70 * share], 4 * i);
     });
     if (this.placesNow) this.placesNow.texture.dispose();

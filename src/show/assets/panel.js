@@ -146,8 +146,8 @@ class Panel {
     return { options, numbers: options.length };
   }
 
-  // `frame`: the moment that is shown; `asked` and `answered`: the moments before and after the step that is shown, as
-  // far as they are known.
+  // `frame`: the moment that is shown; `asked` and `answered`: the moments before and after the
+  // step that is shown, as far as they are known.
   update(frame, asked, answered, time, episode) {
     if (!frame) return;
     this.time = time;

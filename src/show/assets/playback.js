@@ -1,5 +1,6 @@
 "use strict";
-// The clock of recorded matches, and the time line with its buttons. Several matches run in step, step by step.
+// The clock of recorded matches, and the time line with its buttons. Several matches run in step,
+// step by step.
 
 const speeds = [1 / 8, 1 / 4, 1 / 2, 1, 2, 4, 8, 16, 32, 64];
 

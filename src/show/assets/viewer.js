@@ -1,5 +1,6 @@
 "use strict";
-// Puts the page together: where data comes from, one view for each match, the clock, the panel, keys, links.
+// Puts the page together: where data comes from, one view for each match, the clock, the panel,
+// keys, links.
 
 const start = JSON.parse(byId("start").textContent);
 const token = new URLSearchParams(location.search).get("token");
@@ -509,7 +510,8 @@ class Viewer {
     byId("look").textContent = dark ? "dark" : "light";
   }
 
-  // The address names the moment: episode, time, seat, point of view, and overlays that are not as usual.
+  // The address names the moment: episode, time, seat, point of view, and overlays that are not as
+  // usual.
   remember() {
     if (this.driving || !this.chosen || !this.recalled) return;
     const changed = overlayList
