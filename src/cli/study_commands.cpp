@@ -278,7 +278,7 @@ int CompareCommand::run() const {
       "{} episodes of seed {} for each run; interquartile means over runs, 95% intervals\n\n",
       episodes, seed);
   fmt::print("{:<28} {:>4}  {:<24} {:<24} {:<24} {:<22} {}\n", "group", "runs", "success %",
-             "return", "success minus first %", "chance to be better",
+             "return", "minus first %", "chance to be better",
              fmt::format("to {:.0f}%", 100 * target));
   for (const GroupScore& g : c.groups) {
     const bool first = &g == &c.groups.front();

@@ -31,8 +31,8 @@ void PrintTo(const Mistake& mistake, std::ostream* out) { *out << mistake.to; }
 INSTANTIATE_TEST_SUITE_P(
     Mistakes, BadGame,
     ::testing::Values(
-        Mistake{"ticks_per_step = 4", "think_evry = 4",
-                ":6 (think_evry): unknown key 'think_evry'; did you mean 'ticks_per_step'?"},
+        Mistake{"ticks_per_step = 4", "tick_per_step = 4",
+                ":6 (tick_per_step): unknown key 'tick_per_step'; did you mean 'ticks_per_step'?"},
         Mistake{"tick = 0.05", "tick = \"fast\"",
                 ":9 (arena.tick): expected a number, found the text 'fast'; change the value"},
         Mistake{"tick = 0.05", "tick = nan",
@@ -124,7 +124,7 @@ INSTANTIATE_TEST_SUITE_P(
         DemoMistake{"locks", "meeting = \"none\"", "meeting = \"non\"",
                     "unknown value 'non'; did you mean 'none'?"},
         DemoMistake{"locks", "kind = \"stepper\"", "kind = \"walker\"",
-                    "unknown key 'ticks_per_move'; known are speed, acceleration, turn_rate, jump, "
+                    "unknown key 'faces_move'; known are speed, acceleration, turn_rate, jump, "
                     "step_height, slope, in_air, pitch_rate and "
                     "pitch_limit"},
         DemoMistake{"locks", "beyond = \"bank\"", "beyond = \"canal\"",
