@@ -170,6 +170,7 @@ struct Beginning {
   enum How : std::uint8_t { afresh, continued, resumed };
   How how = afresh;
   std::vector<std::byte> checkpoint{};
+  std::string source{};  // its file if it is resumed; processes other than the first know the folder only
 };
 
 std::string roles_text(const std::vector<RoleTraining>& roles) {
@@ -201,6 +202,7 @@ Beginning told_by_first(const Beginning& own, const GameSpec& game, const TrainO
           "give all machines the same game file, and a run folder they can read when resuming");
   const std::byte how{own.how};
   Beginning told;
+  told.source = own.source;
   told.how = static_cast<Beginning::How>(processes.gather({&how, 1})[0]);
   told.checkpoint = processes.gather(own.checkpoint);
   return told;
@@ -236,7 +238,9 @@ class Training {
       continued_ = true;
       if (options_.on_continuation && !taken.parts.empty()) options_.on_continuation(taken);
     } else if (beginning.how == Beginning::resumed) {
-      const TensorFile file = TensorFile::parse(beginning.checkpoint, run_.checkpoints().string());
+      const TensorFile file = TensorFile::parse(
+          beginning.checkpoint,
+          beginning.source.empty() ? run_.checkpoints().string() : beginning.source);
       trainer_->restore(file);
       recent_.restore(file);
     }
@@ -423,7 +427,7 @@ Run train(const GameSpec& game, const TrainOptions& options) {
   make_folder(run.checkpoints());
   Beginning beginning;
   if (const auto newest = resuming ? run.newest_checkpoint() : std::nullopt) {
-    beginning = {Beginning::resumed, read_bytes(*newest)};
+    beginning = {Beginning::resumed, read_bytes(*newest), newest->string()};
   } else if (!run.settings().from.empty()) {
     beginning = {Beginning::continued, read_bytes(checkpoint_of(run.settings().from))};
   }

@@ -42,7 +42,7 @@ TEST_F(Sides, MeetInMatches) {
   ASSERT_EQ(run.status, 0) << run.err;
   const json j = json::parse(run.out);
   EXPECT_EQ(j["game"], "barge");  // that of the only player that has one
-  EXPECT_EQ(j["sides"], json({"west", "east"}));
+  EXPECT_EQ(j["sides"], json({"north", "east"}));
   ASSERT_EQ(j["pairings"].size(), 3u);
   EXPECT_EQ(j["pairings"][0]["a"], "script");
   EXPECT_GE(j["pairings"][0]["all"]["wins"], 16);

@@ -44,12 +44,12 @@ GameSpec demo(const char* name) {
   return load_game(test::project_folder() / "demos" / (std::string(name) + ".toml"));
 }
 
-// One tug or two on either side.
+// Two tugs or three on either side.
 GameSpec varied_barge() {
   GameSpec game = demo("barge");
-  for (const char* tug : {"west_tug", "east_tug"})
+  for (const char* tug : {"north_tug", "east_tug"})
     game.arena.vary.push_back(
-        {.key = std::string("bodies.") + tug + ".count", .low = 1, .high = 2});
+        {.key = std::string("bodies.") + tug + ".count", .low = 2, .high = 3});
   return game;
 }
 

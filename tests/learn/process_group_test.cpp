@@ -135,8 +135,9 @@ TEST(ProcessGroup, LearnTogetherWhatOneLearnsAlone) {
       {"everyone's senses and actions", lanterns, with([](PolicyGradientSettings& s) {
          s.value_sees = Sight::everyone, s.counterfactual = true;
        })},
-      {"opposed sides", short_barge,
-       with([](PolicyGradientSettings& s) { s.snapshot_every = 10'000, s.roster_size = 3; })},
+      {"opposed sides", short_barge, with([](PolicyGradientSettings& s) {
+         s.lanes = 160, s.snapshot_every = 10'000, s.roster_size = 3;
+       })},
   };
   for (const auto& [name, game, settings] : cases) {
     const Learned alone = learn(game, settings, nullptr);

@@ -156,15 +156,27 @@ TEST(Team, ValueNetworksAreShownTheSideOrEveryone) {
   };
   const PolicySignature side = seen(Sight::side), all = seen(Sight::everyone);
   EXPECT_EQ(side.policy.columns, own);
-  EXPECT_EQ(side.value.columns, own + (1 + own));
-  EXPECT_EQ(side.credit.columns, own + (1 + own) + 9);  // three choices of three options
-  EXPECT_EQ(side.credit.outputs, 27u);
-  EXPECT_EQ(all.value.columns, own + 3 * (1 + own));
+  EXPECT_EQ(side.value.columns, own + 2 * (1 + own));
+  EXPECT_EQ(side.credit.columns, side.value.columns + 2 * 2);  // two mates with two dials each
+  EXPECT_EQ(all.value.columns, own + 5 * (1 + own));
   ASSERT_EQ(all.seen.size(), all.credit.columns);
-  EXPECT_EQ(all.seen[own], "west_tug[1].here");
-  EXPECT_EQ(all.seen[own + 1], "west_tug[1]." + barge.roles()[0].columns[0].name);
-  EXPECT_EQ(all.seen[own + 2 * (1 + own)], "east_tug[1].here");
-  EXPECT_EQ(all.seen.back(), "east_tug[1].turn.left");
+  EXPECT_EQ(all.seen[own], "north_tug[1].here");
+  EXPECT_EQ(all.seen[own + 1], "north_tug[1]." + barge.roles()[0].columns[0].name);
+  EXPECT_EQ(all.seen[own + 3 * (1 + own)], "east_tug[1].here");
+  EXPECT_EQ(all.seen.back(), "east_tug[2].rudder");
+  // Of choices the credit network values every combination of options.
+  const Game locks(load_game(test::project_folder() / "demos/locks.toml"));
+  std::size_t combinations = 1, options = 0;
+  for (const ControlInfo& control : locks.roles()[0].controls) {
+    combinations *= control.options.size();
+    options += control.options.size();
+  }
+  const PolicySignature boats =
+      Ppo(locks, {.value_sees = Sight::side, .lanes = 8, .horizon = 4, .counterfactual = true}, 1,
+          1000, pool)
+          .signature(0);
+  EXPECT_EQ(boats.credit.outputs, combinations);
+  EXPECT_EQ(boats.credit.columns, boats.value.columns + 3 * options);
 }
 
 TEST(Team, RowsHoldWhatOthersSenseAndDecideAndWhoIsThere) {
@@ -223,7 +235,7 @@ TEST(Team, SettingsThatCannotBeAreRefused) {
   const auto refused = [&](const GameSpec& game, const PolicyGradientSettings& settings) {
     return std::string(test::error_of([&] { Ppo(Game(game), settings, 1, 1000, pool); }).what());
   };
-  EXPECT_NE(refused(test::duck_pond(), {.value_sees = Sight::side}).find("nobody else"),
+  EXPECT_NE(refused(test::duck_pond(), {.value_sees = Sight::side}).find("no other seat"),
             std::string::npos);
   EXPECT_NE(refused(test::duck_pond(), {.counterfactual = true}).find("counterfactual"),
             std::string::npos);

@@ -114,11 +114,11 @@ TEST(Behaviour, RolesCanBePlayedAlone) {
   const GameSpec game = demo("barge");
   const BehaviourTable t =
       behaviour(game, {"script", "random"},
-                {.as = "west_tug", .others = "random", .episodes = 20, .seed = 4});
+                {.as = "north_tug", .others = "random", .episodes = 20, .seed = 4});
   EXPECT_GT(mean(t, 0, "success"), 0.9);
   EXPECT_LT(mean(t, 1, "success"), 0.2);
-  EXPECT_GT(mean(t, 0, "brings barge into a rival's zone"), 0.4)
-      << "by one of the two tugs, or by both";
+  EXPECT_GT(mean(t, 0, "brings barge into a rival's zone"), 0.2)
+      << "by one of the three tugs, or by several";
   EXPECT_GT(t.rows[1].elsewhere, t.rows[1].elsewhere_by_chance);
   EXPECT_GT(t.rows[1].elsewhere_by_chance, 0.0);
 }
@@ -159,7 +159,7 @@ TEST(Behaviour, RefusesWhatMakesNoSense) {
   EXPECT_NE(says("lanternboat", {.others = "script"}).find("take a seat"), std::string::npos);
   EXPECT_NE(says("lanternboat", {.seat = "blocker", .as = "blocker"}).find("at once"),
             std::string::npos);
-  EXPECT_NE(says("mooring", {.seat = "skiff"}).find("nobody else"), std::string::npos);
+  EXPECT_NE(says("mooring", {.seat = "skiff"}).find("no other seat"), std::string::npos);
   EXPECT_NE(says("mooring", {.square = 0.0}).find("square"), std::string::npos);
   EXPECT_EQ(test::error_of([] { measure_behaviour(demo("mooring"), {}); }).kind(),
             ErrorKind::usage);

@@ -1,4 +1,4 @@
-// The doctor finds what is broken in deliberately broken games, and nothing error in good ones.
+// The doctor finds what is broken in deliberately broken games, and no error in good ones.
 
 #include "zithercraft/study/doctor.hpp"
 

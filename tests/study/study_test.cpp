@@ -66,7 +66,7 @@ TEST(StudyPlan, IsCheckedBeforeTheFirstTraining) {
               p.variants[1].learner = {{"epoch", 1}};
             }).find("did you mean 'epochs'"),
             std::string::npos);
-  EXPECT_NE(problem([](auto& p) { p.variants[1].name = "as it is"; }).find("is there twice"),
+  EXPECT_NE(problem([](auto& p) { p.variants[1].name = "as it is"; }).find("is listed twice"),
             std::string::npos);
   EXPECT_NE(problem([](auto& p) {
               p.variants[0].without = {"sense.compas"};
@@ -82,7 +82,7 @@ TEST(StudyPlan, IsCheckedBeforeTheFirstTraining) {
   EXPECT_NE(problem([](auto& p) { p.seeds = {}; }).find("seeds"), std::string::npos);
   EXPECT_NE(problem([](auto& p) {
               p.seeds = {4, 4};
-            }).find("'4' is there twice"),
+            }).find("'4' is listed twice"),
             std::string::npos);
   EXPECT_NE(problem([](auto& p) { p.games.clear(); }).find("games"), std::string::npos);
 }

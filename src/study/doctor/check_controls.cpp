@@ -189,7 +189,7 @@ class ControlChecks {
   }
 
   // How far a control turns and moves the body, in its own frame, must not depend on the heading it
-  // has.
+  // has. What rest does at that heading is taken away: a current drifts the body anyway.
   void check_headings() {
     const Arena& arena = e_.game.arena();
     if (arena.has_height() || !e_.game.spec().arena.rivers.empty()) return;
@@ -205,7 +205,9 @@ class ControlChecks {
         for (std::uint32_t start = 0; start < 12; ++start)
           for (int quarter = 0; quarter < 4; ++quarter)
             if (const auto move = try_at(lanes, body, c, value, start, quarter))
-              moved.push_back(*move);
+              if (const auto rest = try_at(lanes, body, c, spec_.rest[c], start, quarter))
+                moved.push_back(
+                    {move->ahead - rest->ahead, move->left - rest->left, move->turn - rest->turn});
         judge_moves(info, v, moved);
       }
     }
@@ -270,9 +272,9 @@ class ControlChecks {
     add(knows ? Severity::note : Severity::error, "control differs by heading", subject,
         knows ? "means another move at another heading, which the role senses"
               : "means another move at another heading, and the role does not sense its heading",
-        fmt::format("from equal starts at four headings it moved {:.2f} to {:.2f} m ahead and "
-                    "{:.2f} to {:.2f} m to the "
-                    "left, and turned by {:.0f} to {:.0f} degrees",
+        fmt::format("from equal starts at four headings it moved {:.2f} to {:.2f} m farther ahead "
+                    "than rest and {:.2f} to {:.2f} m farther to the left, and turned by {:.0f} to "
+                    "{:.0f} degrees",
                     ahead.first, ahead.second, left.first, left.second, degrees * turn.first,
                     degrees * turn.second),
         "drive inputs of the own frame (ahead, left, turn), or sense the heading with `own_state`");
