@@ -321,7 +321,7 @@ TEST_F(Viewer, RunsUpToFourReplaysInStep) {
     EXPECT_TRUE(caption.starts_with("run" + std::to_string(i) + " ")) << caption;
     if (caption.find("success") == std::string::npos &&
         caption.find("failure") == std::string::npos)
-      steps.insert(std::stoi(caption.substr(caption.find("step ") + 9)));
+      steps.insert(std::stoi(caption.substr(caption.find("step ") + 5)));
   }
   EXPECT_EQ(steps.size(), 1u) << captions;
   no_harm_done();

@@ -1,0 +1,13 @@
+#pragma once
+
+#include <chrono>
+
+namespace zithercraft {
+
+using Clock = std::chrono::steady_clock;
+
+inline double seconds_since(Clock::time_point start) {
+  return std::chrono::duration<double>(Clock::now() - start).count();
+}
+
+}  // namespace zithercraft
