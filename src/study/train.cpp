@@ -243,6 +243,8 @@ class Training {
           beginning.source.empty() ? run_.checkpoints().string() : beginning.source);
       trainer_->restore(file);
       recent_.restore(file);
+      if (is_first(options_) && !std::filesystem::exists(run_.last_checkpoint()))
+        write_atomically(run_.last_checkpoint(), beginning.checkpoint);
     }
     if (!metrics_) return;
     metrics_->forget_after(beginning.how == Beginning::resumed ? trainer_->steps() : -1);

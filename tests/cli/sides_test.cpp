@@ -38,7 +38,7 @@ class Sides : public ::testing::Test {
 TEST_F(Sides, MeetInMatches) {
   const auto run =
       test::run_tool({"match", "script", "random", path("tugs"), "--episodes", "10", "--json",
-                      "--replays", path("telling"), "--png", path("table.png")});
+                      "--replays", path("notable"), "--png", path("table.png")});
   ASSERT_EQ(run.status, 0) << run.err;
   const json j = json::parse(run.out);
   EXPECT_EQ(j["game"], "barge");  // that of the only player that has one
@@ -49,7 +49,7 @@ TEST_F(Sides, MeetInMatches) {
   EXPECT_EQ(j["players"][0]["rating"], 0.0);
   EXPECT_LT(j["players"][1]["rating"], -200.0);
   EXPECT_TRUE(std::filesystem::exists(path("table.png")));
-  for (const auto& told : j["telling"])
+  for (const auto& told : j["notable"])
     EXPECT_EQ(test::run_tool({"replay", told["replay"], "--check"}).status, 0);
   const auto said = test::run_tool(
       {"match", "script", "random", "--game", "barge", "--episodes", "5", "--by-return"});
@@ -91,7 +91,7 @@ TEST_F(Sides, ErrorsSayWhatIsWrong) {
     EXPECT_EQ(std::count(run.err.begin(), run.err.end(), '\n'), 1) << run.err;
   };
   says(test::run_tool({"match", "script", "--game", "barge"}), 2, "a match needs two players");
-  says(test::run_tool({"behaviour", "--game", "barge"}), 2, "nobody plays");
+  says(test::run_tool({"behaviour", "--game", "barge"}), 2, "no player is named");
   says(test::run_tool({"behaviour", "script", "--game", "barge", "--others", "random"}), 2,
        "take a seat or a role");
   says(test::run_tool({"behaviour", "script", "--game", "barge", "--seat", "tug"}), 2,
@@ -110,7 +110,7 @@ TEST_F(Sides, ErrorsSayWhatIsWrong) {
        "has no checkpoint 'at-1'");
   says(test::run_tool({"match", path("tugs"), "random", "--game", "lanternboat"}), 5,
        "cannot be seated");
-  says(train("lanternboat", "x", {"--role", "blocker"}), 2, "does not say who plays a role");
+  says(train("lanternboat", "x", {"--role", "blocker"}), 2, "does not name a player for a role");
   says(train("lanternboat", "x", {"--role", "bloker=learns"}), 3, "did you mean 'blocker'");
   says(train("lanternboat", "x", {"--role", "collector=script", "--role", "blocker=random"}), 2,
        "nobody learns");
