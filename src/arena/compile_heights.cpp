@@ -2,7 +2,7 @@
 #include <cmath>
 #include <limits>
 
-#include "../base/data_file.hpp"
+#include "../config/data_file.hpp"
 #include "blocks.hpp"
 #include "compiler.hpp"
 #include "read_gltf.hpp"

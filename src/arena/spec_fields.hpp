@@ -2,7 +2,7 @@
 
 // The fields of the arena's structs by name and range: see base/config.hpp.
 
-#include "../base/config.hpp"
+#include "../config/config.hpp"
 #include "zithercraft/arena/spec.hpp"
 
 namespace zithercraft {

@@ -3,7 +3,7 @@
 #include <cmath>
 #include <functional>
 
-#include "../base/key_path.hpp"
+#include "../config/key_path.hpp"
 #include "spec_fields.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"

@@ -1,15 +1,15 @@
 #include <fmt/format.h>
 #include <algorithm>
 
-#include "../study/interval_text.hpp"
+#include "../evaluate/interval_text.hpp"
 #include "commands.hpp"
 #include "file_guard.hpp"
 #include "games.hpp"
 #include "player_sources.hpp"
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/evaluate/behaviour.hpp"
 #include "zithercraft/show/figures.hpp"
-#include "zithercraft/study/behaviour.hpp"
 
 namespace zithercraft::cli {
 namespace {

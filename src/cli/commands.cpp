@@ -18,30 +18,46 @@ namespace {
 using nlohmann::ordered_json;
 
 // Where the time of a training went: of all threads together, and by the clock.
-ordered_json profile_of(const PhaseTimes& t) {
-  return {{"play_seconds", t.play},
-          {"decide_seconds", t.decide},
-          {"learn_seconds", t.learn},
-          {"optimise_seconds", t.optimise},
-          {"wall_seconds", t.wall}};
-}
+class Profile {
+ public:
+  explicit Profile(const LearningMethod& method) {
+    for (const MetricInfo& info : method.metrics)
+      if (info.chart == time_chart) phases_.push_back({info.name, info.about, 0.0});
+  }
 
-void print_profile(const PhaseTimes& t, const TrainingProgress& last) {
-  const double busy = t.play + t.decide + t.learn + t.optimise;
-  const double steps = std::max(1.0, static_cast<double>(last.steps));
-  if (busy == 0.0) return;
-  fmt::print("\n{:<28} {:>10} {:>9} {:>16}\n", "phase", "seconds", "share %", "us per step");
-  const auto line = [&](const char* name, double seconds) {
-    fmt::print("{:<28} {:>10.2f} {:>9.1f} {:>16.2f}\n", name, seconds, 100 * seconds / busy,
-               1e6 * seconds / steps);
+  void add(const TrainingProgress& p) {
+    for (Phase& phase : phases_) phase.seconds += metric_in(p.learner, phase.name).value_or(0.0);
+    wall_ += p.wall_seconds;
+  }
+
+  ordered_json to_json() const {
+    ordered_json j;
+    for (const Phase& phase : phases_) j[phase.name] = phase.seconds;
+    j["wall_seconds"] = wall_;
+    return j;
+  }
+
+  void print(const TrainingProgress& last) const {
+    double busy = 0.0;
+    for (const Phase& phase : phases_) busy += phase.seconds;
+    const double steps = std::max(1.0, static_cast<double>(last.steps));
+    if (busy == 0.0) return;
+    fmt::print("\n{:<28} {:>10} {:>9} {:>16}\n", "phase", "seconds", "share %", "us per step");
+    for (const Phase& phase : phases_)
+      fmt::print("{:<28} {:>10.2f} {:>9.1f} {:>16.2f}\n", phase.about, phase.seconds,
+                 100 * phase.seconds / busy, 1e6 * phase.seconds / steps);
+    fmt::print("{:.2f} s by the clock; the threads were busy for {:.0f}% of the last update\n",
+               wall_, 100 * last.busy_share);
+  }
+
+ private:
+  struct Phase {
+    std::string name, about;
+    double seconds = 0.0;
   };
-  line("playing (ticks, senses)", t.play);
-  line("deciding while playing", t.decide);
-  if (last.evolution.generation == 0) line("learning (gradients)", t.learn);
-  line(last.evolution.generation > 0 ? "making generations" : "stepping (optimiser)", t.optimise);
-  fmt::print("{:.2f} s by the clock; the threads were busy for {:.0f}% of the last update\n",
-             t.wall, 100 * last.busy_share);
-}
+  std::vector<Phase> phases_;
+  double wall_ = 0.0;
+};
 
 std::string list_of(const std::vector<std::string>& names) {
   std::string text;
@@ -84,21 +100,12 @@ void add_role(std::vector<RoleTraining>& roles, const std::string& text) {
 // "KEY=VALUE" or "ROLE:KEY=VALUE"
 void add_setting(TrainOptions& options, const std::string& text) {
   const std::size_t colon = text.substr(0, text.find('=')).find(':');
-  if (colon == std::string::npos) return set_learner(options.learner, options.evolution, text);
+  if (colon == std::string::npos) return options.learner.set(text);
   const auto [key, value] = parse_assignment(text.substr(colon + 1), "--learner");
   role_training(options.roles, text.substr(0, colon)).learner[key] = value;
 }
 
 }  // namespace
-
-void set_learner(PolicyGradientSettings& ppo, std::optional<EvolutionSettings>& evolution,
-                 const std::string& assignment) {
-  if (evolution) {
-    evolution = with_setting(*evolution, assignment);
-  } else {
-    ppo = with_setting(ppo, assignment);
-  }
-}
 
 int GamesCommand::run() const {
   ordered_json list = ordered_json::array();
@@ -119,32 +126,52 @@ TrainOptions TrainCommand::options() const {
     options.seed = stored.seed;
     options.checkpoint_every = stored.checkpoint_every;
     options.learner = stored.learner;
-    options.evolution = stored.evolution;
     options.generations = stored.generations;
     options.roles = stored.roles;
-    if (!method.empty() && method != method_of(stored))
-      throw Error(ErrorKind::refused, "the run trains by " + method_of(stored), "--method",
+    if (!method.empty() && method != stored.learner.method())
+      throw Error(ErrorKind::refused, "the run trains by " + stored.learner.method(), "--method",
                   "leave it out, or start a new run");
   } else if (!method.empty()) {
-    options.evolution = evolution_by(method);
+    options.learner = learning_method(method).settings;
   }
   options.folder = folder;
   options.steps = steps.value_or(options.steps);
   options.generations = generations.value_or(steps ? 0 : options.generations);
   options.seed = seed.value_or(options.seed);
   options.checkpoint_every = checkpoint_every.value_or(options.checkpoint_every);
-  if (options.evolution && (lanes || !freeze.empty()))
-    throw Error(ErrorKind::usage, "an evolution has no such option", lanes ? "--lanes" : "--freeze",
-                "leave it out; its settings are those of [learner] in run.toml");
-  if (!options.evolution && options.generations > 0)
-    throw Error(ErrorKind::usage, "ppo has no generations", "--generations",
-                "count --steps, or add --method genetic, topology, cma or es");
-  options.learner.lanes = lanes.value_or(options.learner.lanes);
+  const std::string& by = options.learner.method();
+  if (!learning_method(by).generations && options.generations > 0)
+    throw Error(ErrorKind::usage, by + " has no generations", "--generations",
+                "count --steps, or add --method with one that makes generations");
+  const auto give = [&](const char* option, const char* key, const Value& value) {
+    if (!options.learner.has(key))
+      throw Error(ErrorKind::usage, by + " has no such option", option,
+                  "leave it out; its settings are those of [learner] in run.toml");
+    options.learner.set(key, value, option);
+  };
+  if (lanes) give("--lanes", "lanes", *lanes);
   for (const std::string& text : roles) add_role(options.roles, text);
   for (const std::string& setting : learner) add_setting(options, setting);
-  if (!freeze.empty()) options.learner.frozen = freeze;
+  if (!freeze.empty()) give("--freeze", "frozen", Value::List(freeze.begin(), freeze.end()));
   options.from = from;
   return options;
+}
+
+// Says which option helps where a folder cannot be used as the options say.
+void TrainCommand::check_folders(const TrainOptions& options) const {
+  std::vector<std::filesystem::path> folders{folder};
+  if (!seeds.empty()) {
+    folders.clear();
+    for (const std::uint64_t number : parse_seeds(seeds))
+      folders.push_back(std::filesystem::path(folder) / fmt::format("seed-{}", number));
+  }
+  for (const std::filesystem::path& each : folders)
+    if (options.existing == Existing::refuse && holds_run(each))
+      throw Error(ErrorKind::refused, "the folder holds a run already", each.string(),
+                  "use --resume to continue it, --fresh to delete it and start again, or another "
+                  "folder");
+  if (options.existing == Existing::resume && seeds.empty() && !holds_run(folder))
+    throw Error(ErrorKind::refused, "there is no run to resume", folder, "leave out --resume");
 }
 
 int TrainCommand::run() const {
@@ -157,47 +184,49 @@ int TrainCommand::run() const {
   options.on_note = [](const std::string& note) {
     fmt::print(stderr, "zithercraft: note: {}\n", note);
   };
-  PhaseTimes times;
+  const LearningMethod& by = learning_method(options.learner.method());
+  Profile where_time_went(by);
   options.threads = threads;
   options.existing = resume ? Existing::resume : fresh ? Existing::fresh : Existing::refuse;
   ProgressLine line(quiet);
   TrainingProgress last;
   options.on_progress = [&](const TrainingProgress& p) {
     last = p;
-    times += p.times;
+    where_time_went.add(p);
     if (first) line.show(p);
   };
   options.stop = &stop_on_signal();
+  if (first) check_folders(options);
   if (!seeds.empty()) return train_all(spec, options, line);
   const Run trained = train(spec, options);
   if (!first) return last.steps >= options.steps ? done : stopped_by_signal;
   line.close();
 
-  const std::int64_t made = trained.steps_done(), generations_made = trained.generations_done();
+  const auto [made, updates] = trained.counters();
   const bool finished = trained.finished(), by_generations = options.generations > 0;
   const std::string progress =
-      by_generations ? fmt::format("{} of {} generations", generations_made, options.generations)
+      by_generations ? fmt::format("{} of {} generations", updates, options.generations)
                      : fmt::format("{} of {} steps", made, options.steps);
   if (json) {
     ordered_json result{{"run", folder},
                         {"game", spec.name},
-                        {"method", method_of(trained.settings())},
+                        {"method", by.name},
                         {"seed", options.seed},
                         {"steps", made}};
     if (!by_generations) result["total"] = options.steps;
-    if (options.evolution) result["generations"] = generations_made;
+    if (by.generations) result["generations"] = updates;
     if (by_generations) result["total_generations"] = options.generations;
     result["finished"] = finished;
     result["seconds"] = last.seconds;
     result["recent_success"] = last.success;
     result["recent_return"] = last.mean_return;
     result["checkpoint"] = trained.last_checkpoint().string();
-    result["profile"] = profile_of(times);
+    result["profile"] = where_time_went.to_json();
     fmt::print("{}\n", result.dump(2));
   } else if (finished) {
     fmt::print("trained {}{} steps in {:.1f} s: {}\n",
-               options.evolution ? fmt::format("{} generations, ", generations_made) : "", made,
-               last.seconds, trained.last_checkpoint().string());
+               by.generations ? fmt::format("{} generations, ", updates) : "", made, last.seconds,
+               trained.last_checkpoint().string());
   } else {
     std::string again = game;
     for (const std::string& assignment : set) again += fmt::format(" --set '{}'", assignment);
@@ -206,7 +235,7 @@ int TrainCommand::run() const {
   }
   if (!json)
     for (const std::string& warning : last.warnings) fmt::print("warning: {}\n", warning);
-  if (profile && !json) print_profile(times, last);
+  if (profile && !json) where_time_went.print(last);
   return finished ? done : stopped_by_signal;
 }
 

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "zithercraft/match/player.hpp"
-#include "zithercraft/study/train.hpp"
+#include "zithercraft/run/train.hpp"
 
 namespace zithercraft::cli {
 
@@ -51,6 +51,7 @@ struct TrainCommand {
 
  private:
   TrainOptions options() const;
+  void check_folders(const TrainOptions& options) const;
   int train_all(const GameSpec& spec, const TrainOptions& options, ProgressLine& line) const;
 };
 
@@ -196,10 +197,6 @@ struct ReportCommand {
 std::filesystem::path checkpoint_named(const std::string& name);
 /// "1,2,3" as numbers. Throws Error (usage).
 std::vector<std::uint64_t> parse_seeds(const std::string& text);
-
-/// Changes a setting, "KEY=VALUE", of what learns: the evolution if there is one.
-void set_learner(PolicyGradientSettings& ppo, std::optional<EvolutionSettings>& evolution,
-                 const std::string& assignment);
 
 /// Exit statuses beyond those of ErrorKind.
 constexpr int done = 0, stopped_by_signal = 7, doctor_warns = 8, doctor_finds_error = 9,

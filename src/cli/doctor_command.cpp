@@ -4,8 +4,8 @@
 #include "games.hpp"
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/doctor/doctor.hpp"
 #include "zithercraft/game/load.hpp"
-#include "zithercraft/study/doctor.hpp"
 
 namespace zithercraft::cli {
 namespace {

@@ -2,17 +2,17 @@
 #include <nlohmann/json.hpp>
 #include <utility>
 
-#include "../study/interval_text.hpp"
-#include "../study/intervals_json.hpp"
+#include "../evaluate/interval_text.hpp"
+#include "../evaluate/intervals_json.hpp"
 #include "commands.hpp"
 #include "file_guard.hpp"
 #include "games.hpp"
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
+#include "zithercraft/evaluate/evaluation.hpp"
+#include "zithercraft/experiment/sweep.hpp"
 #include "zithercraft/show/figures.hpp"
-#include "zithercraft/study/evaluation.hpp"
-#include "zithercraft/study/sweep.hpp"
 
 namespace zithercraft::cli {
 namespace {
@@ -89,7 +89,7 @@ int evaluate_variants(const EvaluateCommand& c, const Run& run,
     line.show(p, "episodes");
   };
   const auto show = [&](const Variant& variant) {
-    const Score s = evaluate(run, variant, options);
+    const Score s = evaluate(run, measured_game(run.game_spec(), variant), options);
     line.wipe();
     list.push_back({{"variant", variant.name}, {"score", ordered_json::parse(s.to_json())}});
     figure.rows.push_back({variant.name, with_range(in_percent(s.players[0].success), "{:.0f}%"),

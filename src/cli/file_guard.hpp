@@ -4,7 +4,7 @@
 #include <utility>
 #include <vector>
 
-#include "zithercraft/study/run.hpp"
+#include "zithercraft/run/run.hpp"
 
 namespace zithercraft::cli {
 

@@ -1,3 +1,6 @@
+#include "zithercraft/cli/main.hpp"
+
+#include <fmt/format.h>
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <exception>
@@ -7,9 +10,10 @@
 
 #include "commands.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/process_group.hpp"
 #include "zithercraft/base/text.hpp"
-#include "zithercraft/learn/process_group.hpp"
-#include "zithercraft/study/run.hpp"
+#include "zithercraft/run/methods.hpp"
+#include "zithercraft/run/run.hpp"
 
 namespace {
 
@@ -113,8 +117,10 @@ void add_episodes(CLI::App& sub, std::int64_t& episodes, std::uint64_t& seed,
 }
 
 void add_method(CLI::App& sub, std::string& method) {
-  sub.add_option("--method", method,
-                 "ppo (default), or an evolution: genetic, topology (networks that grow), cma, es");
+  std::string about = "How it learns (default ppo)";
+  for (const zithercraft::LearningMethod& known : zithercraft::learning_methods())
+    about += fmt::format("\n{}: {}", known.name, known.about);
+  sub.add_option("--method", method, about);
 }
 
 void add_existing(CLI::App& sub, bool& resume, bool& fresh, const std::string& resume_about,
@@ -302,7 +308,7 @@ void add_commands(CLI::App& app, int& status) {
             ->check(CLI::PositiveNumber);
         add_method(sub, c.method);
         sub.add_option("--generations", c.generations,
-                       "Of an evolution: generations to train for, whatever the steps")
+                       "Of methods that make generations: how many, whatever the steps")
             ->check(CLI::PositiveNumber)
             ->excludes("--steps");
         sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")
@@ -462,7 +468,7 @@ int run_tool(int argc, char** argv) {
 
 }  // namespace
 
-int main(int argc, char** argv) {
+int zithercraft::zithercraft_main(int argc, char** argv) {
   try {
     return run_tool(argc, argv);
   } catch (const zithercraft::Error& error) {

@@ -1,13 +1,13 @@
 #include <fmt/format.h>
 
-#include "../study/interval_text.hpp"
+#include "../evaluate/interval_text.hpp"
 #include "commands.hpp"
 #include "file_guard.hpp"
 #include "player_sources.hpp"
 #include "progress.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/evaluate/matches.hpp"
 #include "zithercraft/show/figures.hpp"
-#include "zithercraft/study/matches.hpp"
 
 namespace zithercraft::cli {
 namespace {

@@ -5,7 +5,7 @@
 
 #include "games.hpp"
 #include "zithercraft/base/error.hpp"
-#include "zithercraft/study/matches.hpp"
+#include "zithercraft/evaluate/matches.hpp"
 
 namespace zithercraft::cli {
 

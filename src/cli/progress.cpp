@@ -53,19 +53,6 @@ double share_of(std::int64_t steps, std::int64_t total) {
 
 }  // namespace
 
-namespace {
-
-// A generation and its fitness.
-std::string generation_text(const GenerationReport& g) {
-  if (g.generation == 0) return {};
-  const std::string species =
-      g.species.empty() ? "" : fmt::format("  {} species", g.species.size());
-  return fmt::format("generation {}  best {:.2f}  mean {:.2f} +- {:.2f}{}  ", g.generation, g.best,
-                     g.mean, g.stddev, species);
-}
-
-}  // namespace
-
 std::string progress_text(const TrainingProgress& p, int columns) {
   const std::string stage =
       p.stages == 1 ? "" : fmt::format("stage {}/{} {}  ", p.stage + 1, p.stages, p.stage_name);
@@ -78,7 +65,7 @@ std::string progress_text(const TrainingProgress& p, int columns) {
     scores += "  ! " + p.warnings.front().substr(0, p.warnings.front().find(':'));
   return with_bar(share_of(p.steps, p.total),
                   pace(p.steps, p.total, p.steps_per_second, p.seconds_left) + "  " + stage +
-                      generation_text(p.evolution) + scores,
+                      (p.note.empty() ? "" : p.note + "  ") + scores,
                   columns);
 }
 

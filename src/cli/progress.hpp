@@ -5,8 +5,8 @@
 #include <string>
 
 #include "zithercraft/base/work_count.hpp"
-#include "zithercraft/study/study.hpp"
-#include "zithercraft/study/train.hpp"
+#include "zithercraft/experiment/study.hpp"
+#include "zithercraft/run/train.hpp"
 
 namespace zithercraft::cli {
 

@@ -4,18 +4,18 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
-#include "../study/interval_text.hpp"
-#include "../study/intervals_json.hpp"
+#include "../evaluate/interval_text.hpp"
+#include "../evaluate/intervals_json.hpp"
 #include "commands.hpp"
 #include "file_guard.hpp"
 #include "games.hpp"
 #include "progress.hpp"
 #include "signals.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/experiment/ablation.hpp"
+#include "zithercraft/experiment/comparison.hpp"
+#include "zithercraft/experiment/sweep.hpp"
 #include "zithercraft/show/figures.hpp"
-#include "zithercraft/study/ablation.hpp"
-#include "zithercraft/study/comparison.hpp"
-#include "zithercraft/study/sweep.hpp"
 
 namespace zithercraft::cli {
 namespace {
@@ -51,14 +51,13 @@ StudyPlan plan_of(const StudyRunFlags& flags, const StudyFlags& study, const std
       plan.seeds.push_back(static_cast<std::int64_t>(seed));
   }
   if (!flags.measures.empty()) plan.measures = flags.measures;
-  if (!flags.method.empty() && flags.method != method_of(plan)) {
+  if (!flags.method.empty() && flags.method != plan.learner.method()) {
     if (study.resume)
-      throw Error(ErrorKind::refused, "the study trains by " + method_of(plan), "--method",
+      throw Error(ErrorKind::refused, "the study trains by " + plan.learner.method(), "--method",
                   "leave it out, or start a new study");
-    plan.evolution = evolution_by(flags.method);
+    plan.learner = learning_method(flags.method).settings;
   }
-  for (const std::string& setting : flags.learner)
-    set_learner(plan.learner, plan.evolution, setting);
+  for (const std::string& setting : flags.learner) plan.learner.set(setting);
   return plan;
 }
 

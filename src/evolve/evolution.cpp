@@ -1,9 +1,10 @@
 #include "zithercraft/evolve/evolution.hpp"
 
 #include <algorithm>
-#include <array>
+#include <chrono>
 #include <cmath>
 
+#include "evolution_metrics.hpp"
 #include "population.hpp"
 #include "ranking.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -49,23 +50,35 @@ struct Evolution::State {
   Game game;
   EvolutionSettings settings;
   std::uint64_t seed;
-  WorkerPool& pool;
-  EvolutionPlayers players;  // of all roles; null: it evolves
+  Budget budget;
+  Crew crew;
+  std::vector<std::shared_ptr<const Player>> players;  // of all roles; null: it evolves
   std::vector<std::unique_ptr<Population>> populations;
   std::vector<std::size_t> population_of;  // of each role; populations.size() for none
   Curriculum curriculum;
   CustomFitness custom_fitness{};
   std::int64_t generation = 0, steps = 0;
   std::vector<GenerationReport> reports;
+  double progress = 0.0;         // that schedules are at when the next generation is made
+  double first_diversity = 0.0;  // of the first generation
 
-  State(const Game& g, const EvolutionSettings& s, std::uint64_t given, WorkerPool& p,
-        EvolutionPlayers who)
+  State(const Game& g, const EvolutionSettings& s, std::uint64_t given, Budget length, Crew workers,
+        std::vector<std::shared_ptr<const Player>> who)
       : game(g),
         settings(s),
         seed(derived_seed(given, "evolution")),
-        pool(p),
+        budget(length),
+        crew(workers),
         players(std::move(who)),
         curriculum(g) {}
+
+  // Schedules end with the training; where steps count nobody knows how many the coming generation
+  // will take, so it is taken to be like those before.
+  double progress_of_next() const {
+    const auto made = static_cast<double>(generation);
+    return std::min(1.0,
+                    generation == 0 ? 0.0 : budget.done(steps, generation) * (made + 1.0) / made);
+  }
 
   std::vector<Encounter> encounters(std::size_t count, std::uint32_t first, bool fresh) const {
     std::vector<Encounter> list(count);
@@ -110,7 +123,7 @@ struct Evolution::State {
     return list;
   }
 
-  GenerationReport improve(Population& population, double progress) {
+  GenerationReport collect(Population& population) {
     auto played =
         encounters(static_cast<std::size_t>(settings.episodes), 0, settings.fresh_episodes);
     auto finals = encounters(static_cast<std::size_t>(settings.final_episodes), finals_begin, true);
@@ -129,23 +142,37 @@ struct Evolution::State {
         }
       }
     }
-    return population.improve(played, finals, lineups, custom_fitness, against, progress, pool);
+    return population.collect(played, finals, lineups, custom_fitness, against, crew);
   }
 };
 
-Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::uint64_t seed,
-                     WorkerPool& pool, EvolutionPlayers players) {
-  check_settings(settings);
-  const auto roles = game.roles();
-  if (players.empty()) {
-    players.resize(roles.size());
-    for (std::size_t r = 1; r < roles.size(); ++r)
-      if (roles[r].mirrors != 0) players[r] = usual_player(game, r, derived_seed(seed, "others"));
-  }
-  if (players.size() != roles.size())
+namespace {
+
+std::vector<std::shared_ptr<const Player>> players_of(const Game& game,
+                                                      const std::vector<RolePlayer>& given) {
+  if (given.size() != game.roles().size())
     throw Error(ErrorKind::usage, "there are not as many players as roles", "Evolution",
                 "give one for each");
-  state_ = std::make_unique<State>(game, settings, seed, pool, std::move(players));
+  std::vector<std::shared_ptr<const Player>> players;
+  for (std::size_t role = 0; role < given.size(); ++role) {
+    if (given[role].settings)
+      throw Error(ErrorKind::spec, "the roles of an evolution share their settings",
+                  "role '" + game.roles()[role].name + "'", "give the settings without a role");
+    players.push_back(given[role].player);
+  }
+  return players;
+}
+
+}  // namespace
+
+Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::uint64_t seed,
+                     Budget budget, WorkerPool& pool, ProcessGroup* processes,
+                     std::vector<RolePlayer> players) {
+  check_settings(settings);
+  const auto roles = game.roles();
+  if (players.empty()) players = usual_players(game, seed);
+  state_ = std::make_unique<State>(game, settings, seed, budget, Crew{pool, processes},
+                                   players_of(game, players));
   State& s = *state_;
   std::vector<std::size_t> first_of(roles.size());
   for (std::size_t r = 0; r < roles.size(); ++r) {
@@ -171,6 +198,7 @@ Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::u
 }
 Evolution::~Evolution() = default;
 Evolution::Evolution(Evolution&&) noexcept = default;
+Evolution& Evolution::operator=(Evolution&&) noexcept = default;
 
 void Evolution::set_fitness(std::function<double(const SeatView&)> fitness) {
   state_->custom_fitness = std::move(fitness);
@@ -182,31 +210,67 @@ void Evolution::set_starts(std::size_t stage, std::vector<std::vector<std::byte>
     population->play().lanes().set_starts(stage, arena_states, share);
 }
 
-void Evolution::start_from(const Policy& policy, const TensorFile& checkpoint) {
+Continuation Evolution::continue_from(const TensorFile& checkpoint) {
+  const Policy policy = Policy::from(checkpoint);
   for (auto& population : state_->populations)
-    if (population->signature().role == policy.signature().role || state_->populations.size() == 1)
-      return population->start_from(policy, checkpoint);
+    if (population->signature().role == policy.signature().role ||
+        state_->populations.size() == 1) {
+      population->start_from(policy, checkpoint);
+      return {};
+    }
   throw Error(ErrorKind::refused, "no role that evolves is named '" + policy.signature().role + "'",
               "from", "take the policy of a role that evolves");
 }
 
-const std::vector<GenerationReport>& Evolution::improve(double progress) {
+CollectReport Evolution::collect() {
   State& s = *state_;
+  CollectReport report;
+  s.progress = s.progress_of_next();
   s.reports.clear();
-  for (auto& population : s.populations) s.reports.push_back(s.improve(*population, progress));
-  for (const GenerationReport& report : s.reports) s.steps += report.steps;
-  ++s.generation;
+  for (auto& population : s.populations) s.reports.push_back(s.collect(*population));
+  report.stage = s.curriculum.stage();
+  for (const GenerationReport& generation : s.reports) {
+    report.steps += generation.steps;
+    report.episodes.insert(report.episodes.end(), generation.leader.begin(),
+                           generation.leader.end());
+  }
+  s.steps += report.steps;
   if (s.population_of[0] == 0)
     for (const EpisodeResult& e : s.reports[0].leader) s.curriculum.add(e);
   s.curriculum.advance(s.steps);
-  return s.reports;
+  return report;
 }
 
-std::int64_t Evolution::generation() const noexcept { return state_->generation; }
+LearnerReport Evolution::improve() {
+  using Clock = std::chrono::steady_clock;
+  State& s = *state_;
+  LearnerReport report;
+  for (std::size_t p = 0; p < s.populations.size(); ++p) {
+    const auto begun = Clock::now();
+    s.populations[p]->improve(s.progress, s.crew.pool);
+    s.reports[p].make_seconds = std::chrono::duration<double>(Clock::now() - begun).count();
+    report.policies.push_back({s.populations[p]->first_role(), metrics_of(s.reports[p])});
+  }
+  if (++s.generation == 1) s.first_diversity = s.reports[0].diversity;
+  add_times(s.reports, report.policies.front().metrics);
+  report.note = note_of(s.reports[0]);
+  report.warnings = warnings_of(s.settings, s.reports[0], s.first_diversity);
+  return report;
+}
+
+const std::vector<GenerationReport>& Evolution::reports() const noexcept { return state_->reports; }
+
+bool Evolution::milestone() const noexcept {
+  std::int64_t power = 1;
+  while (power < state_->generation) power *= 10;
+  return power == state_->generation;
+}
+
+std::int64_t Evolution::updates() const noexcept { return state_->generation; }
 std::int64_t Evolution::steps() const noexcept { return state_->steps; }
 std::size_t Evolution::stage() const noexcept { return state_->curriculum.stage(); }
 
-std::optional<std::size_t> Evolution::population_of(std::size_t role) const noexcept {
+std::optional<std::size_t> Evolution::policy_of(std::size_t role) const noexcept {
   const std::size_t at = state_->population_of[role];
   return at < state_->populations.size() ? std::optional(state_->populations[at]->first_role())
                                          : std::nullopt;
@@ -232,7 +296,7 @@ Policy Evolution::policy(std::size_t role) const {
   const Population& population = *state_->populations[at];
   if (!population.has_leader())
     throw Error(ErrorKind::usage, "there is no leader before the first generation",
-                "Evolution::policy", "improve once");
+                "Evolution::policy", "collect once");
   return population.policy_of(population.leader());
 }
 
@@ -253,8 +317,8 @@ void Evolution::store(TensorFile& file) const {
     population.store(own);
     file.put_part("populations/" + population.signature().role + "/", own);
   }
-  const std::array<std::int64_t, 2> counters{s.steps, s.generation};
-  file.put("counters", std::span<const std::int64_t>(counters));
+  Counters{s.steps, s.generation}.store(file);
+  file.put("first_diversity", std::span<const double>(&s.first_diversity, 1));
   file.put("curriculum", std::span<const double>(s.curriculum.numbers()));
 }
 
@@ -269,9 +333,10 @@ void Evolution::restore(const TensorFile& file) {
           "checkpoint", "resume with the settings it was trained with, or start a new run");
     population->restore(file.part(place));
   }
-  const auto counters = file.integers("counters");
-  s.steps = counters.at(0);
-  s.generation = counters.at(1);
+  const Counters counters = Counters::of(file.metadata, "checkpoint");
+  s.steps = counters.steps;
+  s.generation = counters.updates;
+  s.first_diversity = file.doubles("first_diversity").at(0);
   s.curriculum.restore(file.doubles("curriculum"));
 }
 

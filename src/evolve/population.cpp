@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 #include <map>
 #include <numeric>
@@ -255,7 +254,7 @@ Champion Population::individual(std::size_t number) const {
 void Population::play_with(const std::vector<Champion>* champions, std::size_t count,
                            std::span<const Encounter> encounters, const Lineups& lineups,
                            const PopulationPlay::Wishes& wishes, GenerationReport& report,
-                           WorkerPool& pool) {
+                           const Crew& crew) {
   const std::size_t terms = play_->terms();
   results_.resize(count * encounters.size());
   rewards_.resize(results_.size() * terms);
@@ -276,13 +275,13 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
             const auto& numbers = (*champions)[first + place].numbers;
             std::copy(numbers.begin(), numbers.end(), out.begin());
           },
-          pool);
+          crew.pool);
     }
     play_->play(batch, normaliser_, first, n, encounters, lineups, wishes,
                 std::span(results_).subspan(first * encounters.size(), n * encounters.size()),
                 std::span(rewards_).subspan(first * encounters.size() * terms,
                                             n * encounters.size() * terms),
-                pool);
+                crew.pool, crew.processes);
     report.steps += play_->steps();
     report.play_seconds += play_->play_seconds();
     report.decide_seconds += play_->decide_seconds();
@@ -320,15 +319,15 @@ std::vector<double> Population::mean_worth(std::size_t count, std::size_t encoun
 }
 
 void Population::learn_columns(std::span<const Encounter> encounters, const Lineups& lineups,
-                               GenerationReport& report, WorkerPool& pool) {
+                               GenerationReport& report, const Crew& crew) {
   if (settings_.normalise && normaliser_.count() == 0.0)
     play_with(nullptr, std::min(individuals(), warming), encounters.first(1), lineups,
-              {.notes_every = 1}, report, pool);
+              {.notes_every = 1}, report, crew);
 }
 
 void Population::choose_leader(std::span<const double> fitness, std::span<const Encounter> finals,
                                const Lineups& lineups, const CustomFitness& custom_fitness,
-                               bool opposed_evolve, GenerationReport& report, WorkerPool& pool) {
+                               bool opposed_evolve, GenerationReport& report, const Crew& crew) {
   const std::int64_t generation = report.generation;
   std::vector<Champion> candidates;
   if (led_) candidates.push_back(leader_);
@@ -346,7 +345,7 @@ void Population::choose_leader(std::span<const double> fitness, std::span<const 
   for (std::size_t k = led_ ? 1 : 0; k < candidates.size(); ++k)
     candidates[k].generation = generation;
   play_with(&candidates, candidates.size(), finals, lineups,
-            {.custom_fitness = custom_fitness, .notes_every = candidates.size()}, report, pool);
+            {.custom_fitness = custom_fitness, .notes_every = candidates.size()}, report, crew);
   const auto worths = mean_worth(candidates.size(), finals.size());
   std::size_t best = 0;
   if (led_) leader_worth_ += leader_moves * (worths[0] - leader_worth_);
@@ -406,23 +405,40 @@ void Population::keep_in_hall_of_fame(std::int64_t generation) {
                 [&](const Champion& c) { return c.generation % fame_interval_ != 0; });
 }
 
-GenerationReport Population::improve(std::span<const Encounter> encounters,
+// What grown networks are made of, and who is of which species.
+void Population::describe_grown(std::span<const double> fitness, GenerationReport& report) const {
+  const std::size_t people = fitness.size();
+  for (std::size_t i = 0; i < people; ++i) {
+    report.hidden +=
+        static_cast<double>(topology_->genome(i).hidden.size()) / static_cast<double>(people);
+    report.links +=
+        static_cast<double>(topology_->graph(i).links.size()) / static_cast<double>(people);
+  }
+  report.mutation_strength = settings_.topology.weight_step;
+  report.diversity = topology_->diversity();
+  report.species = topology_->species();
+  for (SpeciesReport& s : report.species) s.best = -std::numeric_limits<double>::infinity();
+  for (std::size_t i = 0; i < people; ++i) {
+    SpeciesReport& s = report.species[topology_->species_of(i)];
+    s.best = std::max(s.best, fitness[i]);
+  }
+}
+
+GenerationReport Population::collect(std::span<const Encounter> encounters,
                                      std::span<const Encounter> finals, const Lineups& lineups,
                                      const CustomFitness& custom_fitness, bool opposed_evolve,
-                                     double progress, WorkerPool& pool) {
-  using Clock = std::chrono::steady_clock;
-  const auto begun = Clock::now();
+                                     const Crew& crew) {
   GenerationReport report;
   report.generation = (topology_ ? topology_->generation() : search_->generation()) + 1;
   report.stage = encounters[0].stage;
   own_ = static_cast<bool>(custom_fitness);
-  learn_columns(encounters, lineups, report, pool);
+  learn_columns(encounters, lineups, report, crew);
   const std::size_t people = individuals();
   play_with(nullptr, people, encounters, lineups,
             {.custom_fitness = custom_fitness, .notes_every = (people + noted - 1) / noted}, report,
-            pool);
+            crew);
   const auto fitness = mean_worth(people, encounters.size());
-  const auto selected_by = with_novelty(fitness, encounters.size());
+  selected_by_ = with_novelty(fitness, encounters.size());
   std::vector<double> sorted = fitness;
   std::sort(sorted.begin(), sorted.end());
   report.best = sorted.back();
@@ -433,34 +449,24 @@ GenerationReport Population::improve(std::span<const Encounter> encounters,
   report.lower = quantile(sorted, 0.25);
   report.median = quantile(sorted, 0.5);
   report.upper = quantile(sorted, 0.75);
-  choose_leader(fitness, finals, lineups, custom_fitness, opposed_evolve, report, pool);
+  choose_leader(fitness, finals, lineups, custom_fitness, opposed_evolve, report, crew);
   if (opposed_evolve) keep_in_hall_of_fame(report.generation);
-  const auto made = Clock::now();
   if (topology_) {
-    for (std::size_t i = 0; i < people; ++i) {
-      report.hidden +=
-          static_cast<double>(topology_->genome(i).hidden.size()) / static_cast<double>(people);
-      report.links +=
-          static_cast<double>(topology_->graph(i).links.size()) / static_cast<double>(people);
-    }
-    report.mutation_strength = settings_.topology.weight_step;
-    report.diversity = topology_->diversity();
-    report.species = topology_->species();
-    for (SpeciesReport& s : report.species) s.best = -std::numeric_limits<double>::infinity();
-    for (std::size_t i = 0; i < people; ++i) {
-      SpeciesReport& s = report.species[topology_->species_of(i)];
-      s.best = std::max(s.best, fitness[i]);
-    }
-    topology_->improve(selected_by);
+    describe_grown(fitness, report);
   } else {
     const SearchReport search = search_->report();
     report.mutation_strength = search.mutation_strength;
     report.diversity = search.diversity;
-    search_->improve(selected_by, progress, pool);
   }
-  report.make_seconds = std::chrono::duration<double>(Clock::now() - made).count();
-  report.wall_seconds = std::chrono::duration<double>(Clock::now() - begun).count();
   return report;
+}
+
+void Population::improve(double progress, WorkerPool& pool) {
+  if (topology_) {
+    topology_->improve(selected_by_);
+  } else {
+    search_->improve(selected_by_, progress, pool);
+  }
 }
 
 }  // namespace zithercraft

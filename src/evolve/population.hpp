@@ -33,6 +33,12 @@ class Archive {
   std::deque<std::vector<float>> kept_;
 };
 
+// Who works: the threads of this process, and other processes, if there are any.
+struct Crew {
+  WorkerPool& pool;
+  ProcessGroup* processes;
+};
+
 // Everybody who competes for one policy.
 class Population {
  public:
@@ -53,12 +59,14 @@ class Population {
   const std::vector<Champion>& hall_of_fame() const { return hall_of_fame_; }
   PopulationPlay& play() { return *play_; }
 
-  // Plays the generation's encounters and makes the next one; `finals` are played by those who may
-  // lead.
-  GenerationReport improve(std::span<const Encounter> encounters, std::span<const Encounter> finals,
+  // Plays the generation's encounters and finds out who leads; `finals` are played by those who
+  // may.
+  GenerationReport collect(std::span<const Encounter> encounters, std::span<const Encounter> finals,
                            const std::vector<std::vector<std::unique_ptr<Player>>>& lineups,
                            const CustomFitness& custom_fitness, bool opposed_evolve,
-                           double progress, WorkerPool& pool);
+                           const Crew& crew);
+  // Makes the next generation.
+  void improve(double progress, WorkerPool& pool);
 
   // A champion as a checkpoint holds it.
   void store_policy(const Champion& champion, TensorFile& file) const;
@@ -76,14 +84,15 @@ class Population {
   // Plays encounters with champions or, if there are none, with the generation.
   void play_with(const std::vector<Champion>* champions, std::size_t count,
                  std::span<const Encounter> encounters, const Lineups& lineups,
-                 const PopulationPlay::Wishes& wishes, GenerationReport& report, WorkerPool& pool);
+                 const PopulationPlay::Wishes& wishes, GenerationReport& report, const Crew& crew);
   double worth(std::size_t result) const;
   std::vector<double> mean_worth(std::size_t count, std::size_t encounters) const;
   void learn_columns(std::span<const Encounter> encounters, const Lineups& lineups,
-                     GenerationReport& report, WorkerPool& pool);
+                     GenerationReport& report, const Crew& crew);
   void choose_leader(std::span<const double> fitness, std::span<const Encounter> finals,
                      const Lineups& lineups, const CustomFitness& custom_fitness,
-                     bool opposed_evolve, GenerationReport& report, WorkerPool& pool);
+                     bool opposed_evolve, GenerationReport& report, const Crew& crew);
+  void describe_grown(std::span<const double> fitness, GenerationReport& report) const;
   std::vector<double> with_novelty(std::span<const double> fitness, std::size_t encounters);
   void keep_in_hall_of_fame(std::int64_t generation);
 
@@ -111,6 +120,7 @@ class Population {
   Archive archive_;
   Results results_;
   std::vector<double> rewards_;
+  std::vector<double> selected_by_;  // of each individual of the generation that was played
   std::vector<NetworkGraph> loaded_;
 };
 

@@ -5,6 +5,7 @@
 #include <chrono>
 #include <utility>
 
+#include "../learn/packed_moments.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
@@ -73,14 +74,20 @@ void PopulationPlay::play(NetworkBatch& batch, const Normaliser& normaliser, std
                           std::size_t count, std::span<const Encounter> encounters,
                           const std::vector<std::vector<std::unique_ptr<Player>>>& lineups,
                           const Wishes& wishes, std::span<EncounterResult> results,
-                          std::span<double> rewards, WorkerPool& pool) {
+                          std::span<double> rewards, WorkerPool& pool, ProcessGroup* processes) {
   // Networks that answer together play together, the same episode at the same time.
   jobs_.clear();
   for (std::size_t group = 0; group < count; group += batch.width())
     for (std::size_t t = 0; t < encounters.size(); ++t)
       for (std::size_t i = group; i < std::min(count, group + batch.width()); ++i)
         jobs_.push_back(static_cast<std::uint32_t>(i * encounters.size() + t));
-  next_job_ = 0;
+  const auto begin_of = [&](std::size_t process) {
+    return processes == nullptr ? process * jobs_.size()
+                                : jobs_.size() * process / processes->count();
+  };
+  const std::size_t number = processes == nullptr ? 0 : processes->number();
+  next_job_ = begin_of(number);
+  last_job_ = begin_of(number + 1);
   notes_.resize(wishes.notes_every == 0
                     ? 0
                     : (first + count + wishes.notes_every - 1) / wishes.notes_every -
@@ -109,13 +116,52 @@ void PopulationPlay::play(NetworkBatch& batch, const Normaliser& normaliser, std
     play_seconds_ += scratch->play_seconds;
     decide_seconds_ += scratch->decide_seconds;
   }
+  if (processes != nullptr) share(call, *processes);
+}
+
+// What each process has found out, for all. An episode was played by one of them.
+void PopulationPlay::share(const Call& call, ProcessGroup& processes) {
+  PackedNumbers own;
+  const auto part = [&](std::size_t process) {
+    const std::size_t begin = jobs_.size() * process / processes.count(),
+                      end = jobs_.size() * (process + 1) / processes.count();
+    return std::span(jobs_).subspan(begin, end - begin);
+  };
+  own.put(static_cast<double>(steps_));
+  for (const std::uint32_t job : part(processes.number())) {
+    const EncounterResult& r = call.results[job];
+    for (const double number : {r.episode_return, r.success, r.length, r.custom_fitness})
+      own.put(number);
+    for (const float coordinate : r.place) own.put(static_cast<double>(coordinate));
+    own.put(call.rewards.subspan(job * terms_, terms_));
+  }
+  for (const Normaliser::Moments& moments : notes_) put(own, moments);
+  PackedNumbers all = own.gathered_by(&processes);
+  steps_ = 0;
+  Normaliser::Moments moments;
+  for (std::size_t process = 0; process < processes.count(); ++process) {
+    steps_ += all.get_as<std::int64_t>();
+    for (const std::uint32_t job : part(process)) {
+      EncounterResult& r = call.results[job];
+      for (double* const number : {&r.episode_return, &r.success, &r.length, &r.custom_fitness})
+        *number = all.get();
+      for (float& coordinate : r.place) coordinate = all.get_as<float>();
+      const auto rewards = all.get(terms_);
+      std::copy(rewards.begin(), rewards.end(),
+                call.rewards.begin() + static_cast<std::ptrdiff_t>(job * terms_));
+    }
+    for (Normaliser::Moments& note : notes_) {
+      get(all, moments);
+      if (moments.count > 0.0) note = moments;
+    }
+  }
 }
 
 bool PopulationPlay::begin_next(const Call& call, Scratch& scratch, std::size_t lane,
                                 std::size_t worker) {
   const std::size_t next = next_job_.fetch_add(1), own = lane % lanes_each,
                     each = seats_ * call.batch.memory();
-  if (next >= jobs_.size()) return false;
+  if (next >= last_job_) return false;
   scratch.job[own] = jobs_[next];
   const Encounter& encounter = call.encounters[jobs_[next] % call.encounters.size()];
   std::fill_n(scratch.kept.begin() + static_cast<std::ptrdiff_t>(own * each), each, 0.0f);

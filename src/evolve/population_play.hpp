@@ -17,6 +17,7 @@
 
 namespace zithercraft {
 
+class ProcessGroup;
 class WorkerPool;
 
 // An episode that is to be played.
@@ -62,17 +63,19 @@ class PopulationPlay {
   // Plays all encounters with `count` individuals, number `first` and following, which the batch
   // has at places 0 and following. Lineups play the roles that are not `roles`. Results are
   // [individual][encounter], sums rewards by each term [individual][encounter][terms]. Throws Error
-  // (numbers) naming the individual if something is not finite.
+  // (numbers) naming the individual if something is not finite. Processes share the encounters out;
+  // all of them then know all results.
   void play(NetworkBatch& batch, const Normaliser& normaliser, std::size_t first, std::size_t count,
             std::span<const Encounter> encounters,
             const std::vector<std::vector<std::unique_ptr<Player>>>& lineups, const Wishes& wishes,
-            std::span<EncounterResult> results, std::span<double> rewards, WorkerPool& pool);
+            std::span<EncounterResult> results, std::span<double> rewards, WorkerPool& pool,
+            ProcessGroup* processes);
 
-  // Steps taken in the last play, over all seats, and what was seen of those that were to be noted,
-  // in the order of individuals.
+  // Steps taken in the last play, over all seats and processes, and what was seen of those that
+  // were to be noted, in the order of individuals.
   std::int64_t steps() const noexcept { return steps_; }
   const std::vector<Normaliser::Moments>& notes() const noexcept { return notes_; }
-  // Seconds of all threads that went into playing and into asking networks.
+  // Seconds of all threads of this process that went into playing and into asking networks.
   double play_seconds() const noexcept { return play_seconds_; }
   double decide_seconds() const noexcept { return decide_seconds_; }
 
@@ -83,6 +86,7 @@ class PopulationPlay {
   bool begin_next(const Call& call, Scratch& scratch, std::size_t lane, std::size_t worker);
   void decide(const Call& call, Scratch& scratch, std::size_t worker);
   void finish(const Call& call, Scratch& scratch, std::size_t lane);
+  void share(const Call& call, ProcessGroup& processes);
 
   Game game_;
   std::vector<std::size_t> roles_;
@@ -95,6 +99,7 @@ class PopulationPlay {
   // Individual * encounters + encounter, in the order in which they are taken up.
   std::vector<std::uint32_t> jobs_;
   std::atomic<std::size_t> next_job_{0};
+  std::size_t last_job_ = 0;  // behind this process's part of them
   std::vector<Normaliser::Moments> notes_;
   std::int64_t steps_ = 0;
   double play_seconds_ = 0.0, decide_seconds_ = 0.0;

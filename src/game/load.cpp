@@ -1,7 +1,7 @@
 #include "zithercraft/game/load.hpp"
 
-#include "../base/config.hpp"
-#include "../base/data_file.hpp"
+#include "../config/config.hpp"
+#include "../config/data_file.hpp"
 #include "spec_toml.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/game/game.hpp"

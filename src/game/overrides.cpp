@@ -5,7 +5,7 @@
 #include <charconv>
 #include <string_view>
 
-#include "../base/config.hpp"
+#include "../config/config.hpp"
 #include "spec_toml.hpp"
 
 namespace zithercraft {

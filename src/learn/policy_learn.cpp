@@ -15,7 +15,7 @@ namespace zithercraft {
 
 // Advantages are brought to mean 0 and standard deviation 1, returns into the value network's
 // scale.
-void PolicyLearner::prepare_samples(ImproveReport& report) {
+void PolicyLearner::prepare_samples(PolicyGradientReport& report) {
   SampleSums all;
   for (const SampleSums& sums : group_sums_) {
     all.count += sums.count;
@@ -58,7 +58,7 @@ void PolicyLearner::prepare_samples(ImproveReport& report) {
   });
 }
 
-void PolicyLearner::schedule(ImproveReport& report) {
+void PolicyLearner::schedule(PolicyGradientReport& report) {
   const double done =
       std::min(1.0, static_cast<double>(context_.steps - context_.rollout_steps) /
                         static_cast<double>(std::max<std::int64_t>(1, context_.total_steps)));
@@ -184,7 +184,7 @@ void PolicyLearner::report_bad_gradient(double norm) const {
               where, fix);
 }
 
-void PolicyLearner::step(double rate, ImproveReport& report) {
+void PolicyLearner::step(double rate, PolicyGradientReport& report) {
   constexpr double most_norm = 1e9;  // beyond it floats have no digits left for what is learned
   for (std::size_t i = 0; i < frozen_.size(); ++i)
     if (frozen_[i] != 0) gradient_[i] = 0.0f;
@@ -240,7 +240,7 @@ std::size_t PolicyLearner::share_out_minibatch(std::size_t first, std::size_t co
 }
 
 void PolicyLearner::learn_minibatch(std::size_t epoch, std::size_t first, std::size_t count,
-                                    ImproveReport& report) {
+                                    PolicyGradientReport& report) {
   const double scale =
       1.0 / static_cast<double>(std::max<std::size_t>(1, share_out_minibatch(first, count)));
   context_.pool.run(portions_.size(), [&](std::size_t portion, std::size_t worker) {
@@ -254,8 +254,8 @@ void PolicyLearner::learn_minibatch(std::size_t epoch, std::size_t first, std::s
   clock.add_to(report.times.optimise);
 }
 
-ImproveReport PolicyLearner::improve() {
-  ImproveReport report;
+PolicyGradientReport PolicyLearner::improve() {
+  PolicyGradientReport report;
   PhaseClock clock;
   prepare_samples(report);
   schedule(report);

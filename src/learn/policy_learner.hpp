@@ -69,7 +69,7 @@ class PolicyLearner {
   void forget(const RoleRows& role_rows, std::size_t lane);
 
   // ---- learning
-  ImproveReport improve();
+  PolicyGradientReport improve();
 
   // ---- between processes
   /// After a rollout: what all need to know of each other's groups.
@@ -154,12 +154,12 @@ class PolicyLearner {
   std::size_t add_groups_up(std::size_t first, std::size_t end, std::size_t begin,
                             std::size_t count);
   void add_gradients_up();
-  void prepare_samples(ImproveReport& report);
-  void schedule(ImproveReport& report);
+  void prepare_samples(PolicyGradientReport& report);
+  void schedule(PolicyGradientReport& report);
   void shuffle();
   void learn_minibatch(std::size_t epoch, std::size_t first, std::size_t count,
-                       ImproveReport& report);
-  void step(double rate, ImproveReport& report);
+                       PolicyGradientReport& report);
+  void step(double rate, PolicyGradientReport& report);
   void share_losses();
   [[noreturn]] void report_bad_gradient(double norm) const;
 

@@ -1,4 +1,4 @@
-#include "packed_numbers.hpp"
+#include "packed_moments.hpp"
 #include "policy_learner.hpp"
 
 // What processes that train together send each other beside gradients: numbers that describe the
@@ -6,24 +6,6 @@
 // them in the same order.
 
 namespace zithercraft {
-namespace {
-
-void put(PackedNumbers& told, const Normaliser::Moments& moments) {
-  told.put(moments.count);
-  told.put(static_cast<double>(moments.mean.size()));
-  told.put(moments.mean);
-  told.put(moments.deviation);
-}
-
-void get(PackedNumbers& told, Normaliser::Moments& moments) {
-  moments.count = told.get();
-  const auto columns = told.get_as<std::size_t>();
-  moments.mean = told.get(columns);
-  moments.deviation = told.get(columns);
-}
-
-}  // namespace
-
 void PolicyLearner::share_rollout() {
   if (context_.processes == nullptr) return;
   PackedNumbers own;

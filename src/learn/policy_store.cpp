@@ -1,7 +1,7 @@
 #include <array>
 
+#include "../base/gathered.hpp"
 #include "../net/network_tensors.hpp"
-#include "gathered.hpp"
 #include "policy_learner.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 

@@ -65,14 +65,6 @@ void check_settings(const PolicyGradientSettings& s) {
 
 }  // namespace
 
-std::vector<RolePlayer> usual_players(const Game& game, std::uint64_t seed) {
-  std::vector<RolePlayer> players(game.roles().size());
-  for (std::size_t r = 1; r < players.size(); ++r)
-    if (game.roles()[r].mirrors != 0)
-      players[r].player = usual_player(game, r, derived_seed(seed, "others"));
-  return players;
-}
-
 PhaseTimes& PhaseTimes::operator+=(const PhaseTimes& other) {
   play += other.play;
   decide += other.decide;
@@ -173,7 +165,8 @@ TrainingContext context_of(const Game& game, const PolicyGradientSettings& setti
 // What all policies of a training have in common.
 PolicyGradientSettings settings_for(const RolePlayer& player,
                                     const PolicyGradientSettings& common) {
-  PolicyGradientSettings own = player.settings.value_or(common);
+  PolicyGradientSettings own =
+      player.settings ? player.settings->as<PolicyGradientSettings>() : common;
   own.lanes = common.lanes;
   own.horizon = common.horizon;
   return own;
@@ -209,6 +202,10 @@ Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std
       own.players.push_back(player.player ? player.player->copy() : nullptr);
     for (const LaneGroup& group : context.groups) own.lanes.reserve(group.lanes);
   }
+}
+
+void Ppo::begin() {
+  if (!state_->begun) state_->begin_lanes();
 }
 
 void Ppo::State::begin_lanes() {
@@ -258,9 +255,10 @@ void Ppo::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> aren
                      double share) {
   state_->context.lanes.set_starts(stage, std::move(arena_states), share);
 }
-const std::vector<ImproveReport>& Ppo::improvements() const noexcept {
+const std::vector<PolicyGradientReport>& Ppo::improvements() const noexcept {
   return state_->improvements;
 }
+const PhaseTimes& Ppo::rollout_times() const noexcept { return state_->rollout_times; }
 RosterReport Ppo::roster() const { return state_->roster.report(); }
 const PolicySignature& Ppo::signature(std::size_t role) const {
   return state_->policy_learner(role).signature();

@@ -1,6 +1,6 @@
 #include <string>
 
-#include "gathered.hpp"
+#include "../base/gathered.hpp"
 #include "ppo_state.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/net/tensor_file.hpp"
@@ -25,8 +25,10 @@ std::string place_of(std::size_t past, std::size_t policy_learner) {
 }  // namespace
 
 void Ppo::store(TensorFile& file) const {
-  if (!state_->begun) state_->begin_lanes();
   const State& s = *state_;
+  if (!s.begun)
+    throw Error(ErrorKind::usage, "the lanes have not begun to play", "Ppo::store",
+                "call `begin` or `collect` before");
   const TrainingContext& context = s.context;
   s.policy_learners.front()->store(file);
   for (std::size_t t = 1; t < s.policy_learners.size(); ++t) {
@@ -35,9 +37,9 @@ void Ppo::store(TensorFile& file) const {
     file.put_part(place_of(context.game, *s.policy_learners[t]), part);
   }
   file.metadata["game_fingerprint"] = context.game.fingerprint();
-  const std::int64_t counters[] = {context.steps, context.updates,
-                                   static_cast<std::int64_t>(context.seed)};
-  file.put("counters", std::span<const std::int64_t>(counters));
+  Counters{context.steps, context.updates}.store(file);
+  const auto seed = static_cast<std::int64_t>(context.seed);
+  file.put("seed", std::span(&seed, 1));
   const auto curriculum = s.curriculum.numbers();
   file.put("curriculum", std::span<const double>(curriculum));
   std::vector<std::byte> states;
@@ -89,16 +91,16 @@ void Ppo::restore(const TensorFile& file) {
     s.policy_learners[t]->restore(file.part(place_of(context.game, *s.policy_learners[t])));
   if (file.text("game_fingerprint") != context.game.fingerprint())
     refuse("the checkpoint was trained in another version of the game", same_game);
-  const auto counters = file.integers("counters");
+  const Counters counters = Counters::of(file.metadata, "checkpoint");
   const auto states = file.bytes("lanes");
   const auto stages = file.integers("lane_stages");
-  if (counters.size() != 3 || stages.size() != context.lanes.count())
+  if (stages.size() != context.lanes.count())
     refuse("the checkpoint holds " + std::to_string(stages.size()) + " lanes, the run has " +
                std::to_string(context.lanes.count()),
            "resume with the same number of lanes");
-  context.steps = counters[0];
-  context.updates = counters[1];
-  context.seed = static_cast<std::uint64_t>(counters[2]);
+  context.steps = counters.steps;
+  context.updates = counters.updates;
+  context.seed = static_cast<std::uint64_t>(file.integers("seed").at(0));
   s.curriculum.restore(file.doubles("curriculum"));
   if (s.opposed()) s.restore_roster(file);
   std::size_t next = 0;

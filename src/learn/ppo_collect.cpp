@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "ppo_metrics.hpp"
 #include "ppo_state.hpp"
 #include "zithercraft/base/random.hpp"
 
@@ -103,7 +104,7 @@ CollectReport Ppo::collect() {
   TrainingContext& context = s.context;
   CollectReport report;
   PhaseClock clock;
-  if (!s.begun) s.begin_lanes();
+  begin();
   context.pool.run(context.own_count, [&](std::size_t i, std::size_t worker) {
     s.play_group(context.first_own + i, worker);
   });
@@ -128,19 +129,27 @@ CollectReport Ppo::collect() {
       s.roster.note(static_cast<std::size_t>(episode->against), episode->result.outcome);
   }
   s.curriculum.advance(context.steps);
-  for (auto& scratch : s.scratch) report.times += std::exchange(scratch.times, {});
-  clock.add_to(report.times.wall);
+  s.rollout_times = {};
+  for (auto& scratch : s.scratch) s.rollout_times += std::exchange(scratch.times, {});
+  clock.add_to(s.rollout_times.wall);
   return report;
 }
 
-ImproveReport Ppo::improve() {
+LearnerReport Ppo::improve() {
   State& s = *state_;
   s.improvements.clear();
   for (const auto& policy_learner : s.policy_learners)
     s.improvements.push_back(policy_learner->improve());
   ++s.context.updates;
   if (s.opposed() && s.roster.due(s.context.steps)) s.take_snapshot();
-  return s.improvements.front();
+  LearnerReport report;
+  for (std::size_t t = 0; t < s.policy_learners.size(); ++t)
+    report.policies.push_back(
+        {s.policy_learners[t]->roles().front(), metrics_of(s.improvements[t])});
+  std::vector<Metric>& first = report.policies.front().metrics;
+  add_times(s.rollout_times, s.improvements, first);
+  if (s.opposed()) add_roster(s.roster.report(), first);
+  return report;
 }
 
 }  // namespace zithercraft

@@ -1,4 +1,4 @@
-#include "packed_numbers.hpp"
+#include "../base/packed_numbers.hpp"
 #include "ppo_state.hpp"
 
 // Episodes that ended, as processes that train together send them.

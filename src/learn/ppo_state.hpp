@@ -59,8 +59,9 @@ struct Ppo::State {
   Roster roster;
   std::vector<std::size_t> opponents;  // the past policy that is met in each lane, where one is
   std::vector<std::vector<TimedEpisode>> ended;  // in each group
-  std::vector<ImproveReport> improvements;
-  bool begun = false;  // lanes are in their episodes
+  std::vector<PolicyGradientReport> improvements;
+  PhaseTimes rollout_times{};  // of the last one
+  bool begun = false;          // lanes are in their episodes
 };
 
 }  // namespace zithercraft

@@ -13,8 +13,8 @@
 
 #include "rollout.hpp"
 #include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/process_group.hpp"
 #include "zithercraft/game/lanes.hpp"
-#include "zithercraft/learn/process_group.hpp"
 
 namespace zithercraft {
 

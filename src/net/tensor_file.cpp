@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <bit>
 #include <cstring>
+#include <fstream>
 #include <nlohmann/json.hpp>
 
 #include "zithercraft/base/error.hpp"
@@ -172,6 +173,27 @@ void TensorFile::save(const std::filesystem::path& path) const {
 
 TensorFile TensorFile::load(const std::filesystem::path& path) {
   return parse(read_bytes(path), path.string());
+}
+
+std::map<std::string, std::string> TensorFile::load_metadata(const std::filesystem::path& path) {
+  std::ifstream file(path, std::ios::binary);
+  std::uint64_t length = 0;
+  std::error_code code;
+  const std::uint64_t size = std::filesystem::file_size(path, code);
+  if (!file || code)
+    throw Error(ErrorKind::file, "cannot be read", path.string(), "check the path");
+  file.read(reinterpret_cast<char*>(&length), sizeof length);
+  if (!file || length > size - sizeof length) damaged("it is truncated", path.string());
+  std::string text(length, '\0');
+  if (!file.read(text.data(), static_cast<std::streamsize>(length)))
+    damaged("it is truncated", path.string());
+  try {
+    auto metadata = json::parse(text).at("__metadata__").get<std::map<std::string, std::string>>();
+    metadata.erase(checksum_key);
+    return metadata;
+  } catch (const json::exception&) {
+    damaged("its header cannot be understood", path.string());
+  }
 }
 
 TensorFile TensorFile::parse(std::span<const std::byte> file, const std::string& source) {

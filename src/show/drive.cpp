@@ -14,7 +14,7 @@
 #include "server.hpp"
 #include "viewer_page.hpp"
 #include "zithercraft/base/error.hpp"
-#include "zithercraft/study/run.hpp"
+#include "zithercraft/run/run.hpp"
 
 namespace zithercraft {
 namespace {

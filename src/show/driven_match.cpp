@@ -10,7 +10,7 @@
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/game/load.hpp"
-#include "zithercraft/study/run.hpp"
+#include "zithercraft/run/run.hpp"
 
 namespace zithercraft {
 namespace {

@@ -2,12 +2,12 @@
 
 #include <fmt/format.h>
 
-#include "../base/data_file.hpp"
+#include "../config/data_file.hpp"
 #include "replay_match.hpp"
 #include "viewer_page.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
-#include "zithercraft/study/run.hpp"
+#include "zithercraft/run/run.hpp"
 
 namespace zithercraft {
 

@@ -6,16 +6,17 @@
 #include <map>
 #include <nlohmann/json.hpp>
 
-#include "../base/data_file.hpp"
+#include "../config/data_file.hpp"
 #include "assets.hpp"
 #include "viewer_page.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/evaluate/evaluation.hpp"
 #include "zithercraft/match/play.hpp"
+#include "zithercraft/run/methods.hpp"
+#include "zithercraft/run/metrics.hpp"
 #include "zithercraft/show/picture.hpp"
-#include "zithercraft/study/evaluation.hpp"
-#include "zithercraft/study/metrics.hpp"
 
 namespace zithercraft {
 namespace {
@@ -23,8 +24,9 @@ namespace {
 using nlohmann::json;
 
 constexpr std::size_t most_points = 400;  // of a curve; longer ones are averaged in bins
-constexpr std::size_t most_species = 24;  // drawn apart
+constexpr std::size_t most_parts = 24;    // drawn apart
 
+// Means of a number over a few hundred stretches of a training; nothing where no update has it.
 class Curves {
  public:
   explicit Curves(const std::vector<MetricsRow>& rows)
@@ -46,48 +48,24 @@ class Curves {
     return list;
   }
 
-  json all(const std::vector<std::string>& terms) const {
-    const auto of_episodes = [](double value, const MetricsRow& row) {
+  // What all methods have.
+  json common(const std::vector<std::string>& terms) const {
+    const auto of_episodes = [](double value, const auto& row) {
       return row.episodes > 0 ? value : NAN;
     };
-    json j{
-        {"steps", of([](const MetricsRow& r) { return static_cast<double>(r.steps); })},
-        {"recent_success", of([](const MetricsRow& r) { return r.recent_success; })},
-        {"mean_return", of([&](const MetricsRow& r) { return of_episodes(r.mean_return, r); })},
-        {"mean_length", of([&](const MetricsRow& r) { return of_episodes(r.mean_length, r); })},
-        {"evolution", evolves() ? evolution() : json()},
-        {"entropy", of([](const MetricsRow& r) { return by_gradients(r, r.learner.entropy); })},
-        {"explained_variance",
-         of([](const MetricsRow& r) { return by_gradients(r, r.learner.explained_variance); })},
-        {"rating", of([](const MetricsRow& r) { return r.past_policies > 0.0 ? r.rating : NAN; })},
-        {"rating_low", of([](const MetricsRow& r) {
-           return r.past_policies > 0.0 ? r.rating - 1.96 * r.rating_standard_error : NAN;
-         })},
-        {"rating_high", of([](const MetricsRow& r) {
-           return r.past_policies > 0.0 ? r.rating + 1.96 * r.rating_standard_error : NAN;
-         })},
-        {"forgotten", of([](const MetricsRow& r) { return r.forgotten; })},
-        {"cycles", of([](const MetricsRow& r) { return r.cycles; })},
-        {"kl", of([](const MetricsRow& r) { return by_gradients(r, r.learner.kl); })},
-        {"steps_per_second", of([](const MetricsRow& r) { return r.steps_per_second; })},
-        {"stage", of([](const MetricsRow& r) { return static_cast<double>(r.stage + 1); })},
-        {"roles", json::object()},
-        {"terms", json::object()}};
-    const std::size_t further = rows_.empty() ? 0 : rows_[0].roles.size();
-    for (std::size_t r = 0; r < further; ++r)
-      j["roles"][rows_[0].roles[r].role] = {
-          {"mean_return", of([&](const MetricsRow& row) {
-             return row.roles[r].episodes > 0 ? row.roles[r].mean_return : NAN;
-           })},
-          {"success", of([&](const MetricsRow& row) {
-             return row.roles[r].episodes > 0 ? row.roles[r].success : NAN;
-           })},
-          {"entropy", of([&](const MetricsRow& row) {
-             return by_gradients(row, row.roles[r].learner.entropy);
-           })},
-          {"explained_variance", of([&](const MetricsRow& row) {
-             return by_gradients(row, row.roles[r].learner.explained_variance);
-           })}};
+    json j{{"steps", of([](const MetricsRow& r) { return static_cast<double>(r.steps); })},
+           {"recent_success", of([](const MetricsRow& r) { return r.recent_success; })},
+           {"mean_return", of([&](const MetricsRow& r) { return of_episodes(r.mean_return, r); })},
+           {"mean_length", of([&](const MetricsRow& r) { return of_episodes(r.mean_length, r); })},
+           {"steps_per_second", of([](const MetricsRow& r) { return r.steps_per_second; })},
+           {"stage", of([](const MetricsRow& r) { return static_cast<double>(r.stage + 1); })},
+           {"roles", json::object()},
+           {"terms", json::object()}};
+    for (std::size_t r = 0; r < further_roles(); ++r)
+      j["roles"][rows_[0].roles[r].role] = {{"mean_return", of([&](const MetricsRow& row) {
+                                               return of_episodes(row.roles[r].mean_return,
+                                                                  row.roles[r]);
+                                             })}};
     for (const std::string& term : terms)
       j["terms"][term] = of([&](const MetricsRow& r) {
         const auto found = std::find_if(r.terms.begin(), r.terms.end(),
@@ -97,57 +75,106 @@ class Curves {
     return j;
   }
 
- private:
-  static double by_gradients(const MetricsRow& row, double value) {
-    return row.evolution.generation > 0 ? NAN : value;
-  }
-  bool evolves() const { return !rows_.empty() && rows_[0].evolution.generation > 0; }
-
-  json evolution() const {
-    const auto part = [&](double GenerationReport::*value) {
-      return of([value](const MetricsRow& r) { return r.evolution.*value; });
-    };
-    return {{"generation", of([](const MetricsRow& r) { return r.generation; })},
-            {"best", part(&GenerationReport::best)},
-            {"mean", part(&GenerationReport::mean)},
-            {"lower", part(&GenerationReport::lower)},
-            {"median", part(&GenerationReport::median)},
-            {"upper", part(&GenerationReport::upper)},
-            {"mutation_strength", part(&GenerationReport::mutation_strength)},
-            {"diversity", part(&GenerationReport::diversity)},
-            {"hidden", part(&GenerationReport::hidden)},
-            {"links", part(&GenerationReport::links)},
-            {"species", species()}};
-  }
-
-  // Sizes of the species that were largest over all generations, by their numbers, and of all
-  // others together.
-  json species() const {
-    std::map<std::int64_t, std::size_t> sizes;
-    for (const MetricsRow& row : rows_)
-      for (const SpeciesReport& s : row.evolution.species) sizes[s.number] += s.size;
-    std::vector<std::pair<std::size_t, std::int64_t>> order;
-    for (const auto& [number, size] : sizes) order.emplace_back(size, number);
-    std::sort(order.rbegin(), order.rend());
-    if (order.size() > most_species) order.resize(most_species);
-    std::vector<std::int64_t> shown;
-    for (const auto& [size, number] : order) shown.push_back(number);
-    std::sort(shown.begin(), shown.end());
+  // What the method reports, as it wants it drawn.
+  json charts(const LearningMethod& method, const std::string& first_role) const {
     json list = json::array();
-    const auto add = [&](const std::string& name, const auto& counts) {
-      list.push_back({{"name", name}, {"size", of([&](const MetricsRow& row) {
-                                         double sum = 0.0;
-                                         for (const SpeciesReport& s : row.evolution.species)
-                                           if (counts(s.number)) sum += static_cast<double>(s.size);
-                                         return sum;
-                                       })}});
-    };
-    for (const std::int64_t number : shown)
-      add(fmt::format("species {}", number), [&](std::int64_t n) { return n == number; });
-    if (sizes.size() > shown.size())
-      add("others",
-          [&](std::int64_t n) { return !std::binary_search(shown.begin(), shown.end(), n); });
+    for (const ChartInfo& chart : method.charts) {
+      json lines = json::array();
+      const std::size_t plain = static_cast<std::size_t>(
+          std::count_if(method.metrics.begin(), method.metrics.end(), [&](const MetricInfo& info) {
+            return info.chart == chart.name && info.drawn == Drawn::line;
+          }));
+      const MetricInfo* before = nullptr;
+      for (const MetricInfo& info : method.metrics) {
+        if (info.chart == chart.name)
+          add_lines(info, before, plain == 1 ? first_role : std::string(), lines);
+        before = &info;
+      }
+      if (lines.empty()) continue;
+      json& made = list.emplace_back(json{{"title", chart.title}, {"lines", std::move(lines)}});
+      if (std::isfinite(chart.least)) made["least"] = chart.least;
+      if (std::isfinite(chart.most)) made["most"] = chart.most;
+    }
     return list;
+  }
+
+ private:
+  std::size_t further_roles() const { return rows_.empty() ? 0 : rows_[0].roles.size(); }
+
+  static bool empty(const json& values) {
+    return std::all_of(values.begin(), values.end(), [](const json& v) { return v.is_null(); });
+  }
+  static void add_line(const std::string& name, const char* drawn, json values, json& lines) {
+    if (!empty(values))
+      lines.push_back({{"name", name}, {"drawn", drawn}, {"values", std::move(values)}});
+  }
+
+  json metric(const std::string& name) const {
+    return of([&](const MetricsRow& row) { return row.of_learner(name).value_or(NAN); });
+  }
+
+  // A metric that is alone in its chart has a line for each policy that learns.
+  void add_lines(const MetricInfo& info, const MetricInfo* before, const std::string& first_role,
+                 json& lines) const {
+    const std::string name = spoken(info.name);
+    switch (info.drawn) {
+      case Drawn::line: {
+        const bool by_role = !first_role.empty() && further_roles() > 0;
+        add_line(by_role ? first_role : name, "line", metric(info.name), lines);
+        for (std::size_t r = 0; by_role && r < further_roles(); ++r)
+          add_line(rows_[0].roles[r].role, "line", of([&](const MetricsRow& row) {
+                     return metric_in(row.roles[r].learner, info.name).value_or(NAN);
+                   }),
+                   lines);
+        return;
+      }
+      case Drawn::lower: return add_line(name, "lower", metric(info.name), lines);
+      case Drawn::upper: return add_line(name, "upper", metric(info.name), lines);
+      case Drawn::standard_error:
+        for (const double sign : {-1.0, 1.0})
+          add_line(sign < 0.0 ? "lowest" : "highest", "line", of([&](const MetricsRow& row) {
+                     return row.of_learner(before->name).value_or(NAN) +
+                            sign * 1.96 * row.of_learner(info.name).value_or(NAN);
+                   }),
+                   lines);
+        return;
+      case Drawn::parts: return add_parts(info.name, lines);
+    }
+  }
+
+  static std::string spoken(std::string name) {
+    std::replace(name.begin(), name.end(), '_', ' ');
+    return name;
+  }
+
+  // Those parts that were largest over the whole training, by their numbers, and all others
+  // together.
+  void add_parts(const std::string& name, json& lines) const {
+    std::map<std::int64_t, double> sums;
+    for (const MetricsRow& row : rows_)
+      for (const Metric& m : row.learner)
+        if (m.name == name && m.part != Metric::whole) sums[m.part] += m.value;
+    std::vector<std::pair<double, std::int64_t>> order;
+    for (const auto& [part, sum] : sums) order.emplace_back(sum, part);
+    std::sort(order.rbegin(), order.rend());
+    if (order.size() > most_parts) order.resize(most_parts);
+    std::vector<std::int64_t> shown;
+    for (const auto& [sum, part] : order) shown.push_back(part);
+    std::sort(shown.begin(), shown.end());
+    const auto add = [&](const std::string& title, const char* drawn, const auto& counts) {
+      add_line(title, drawn, of([&](const MetricsRow& row) {
+                 double sum = 0.0;
+                 for (const Metric& m : row.learner)
+                   if (m.name == name && m.part != Metric::whole && counts(m.part)) sum += m.value;
+                 return sum;
+               }),
+               lines);
+    };
+    for (const std::int64_t part : shown)
+      add(fmt::format("{}", part), "part", [&](std::int64_t n) { return n == part; });
+    if (sums.size() > shown.size())
+      add("others", "others",
+          [&](std::int64_t n) { return !std::binary_search(shown.begin(), shown.end(), n); });
   }
 
   const std::vector<MetricsRow>& rows_;
@@ -192,7 +219,9 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
     throw Error(ErrorKind::usage, "nothing to report", "ReportOptions", "ask for at least 1");
   run.refuse_own_file(html);
   const Game game = run.game();
+  const LearningMethod& method = learning_method(run.settings().learner.method());
   const auto rows = Metrics(run.metrics()).rows();
+  const Curves curves(rows);
   const auto& terms = game.roles()[0].terms;
   const Score scored = evaluate(
       run,
@@ -203,7 +232,7 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
       {"run", run.folder().string()},
       {"seed", run.settings().seed},
       {"steps", run.steps_done()},
-      {"method", method_of(run.settings())},
+      {"method", method.name},
       {"total", run.settings().generations > 0 ? run.steps_done() : run.settings().steps},
       {"seconds", rows.empty() ? 0.0 : rows.back().seconds},
       {"version", library_version()},
@@ -212,7 +241,8 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
       {"role", game.roles()[0].name},
       {"stages", stage_names(game)},
       {"score", json::parse(scored.to_json())},
-      {"curves", Curves(rows).all(terms)},
+      {"curves", curves.common(terms)},
+      {"charts", curves.charts(method, game.roles()[0].name)},
       {"paths", draw_paths(run, game, options)}};
   std::string page(assets::report_html);
   page =

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <charconv>
 #include <chrono>
+#include <cmath>
 #include <deque>
 #include <nlohmann/json.hpp>
 #include <optional>
@@ -16,8 +17,9 @@
 #include "server.hpp"
 #include "viewer_page.hpp"
 #include "zithercraft/base/error.hpp"
-#include "zithercraft/study/evaluation.hpp"
-#include "zithercraft/study/metrics.hpp"
+#include "zithercraft/evaluate/evaluation.hpp"
+#include "zithercraft/run/methods.hpp"
+#include "zithercraft/run/metrics.hpp"
 
 namespace zithercraft {
 namespace {
@@ -131,8 +133,24 @@ class WatchedRun {
             {"title", game_.spec().name + ": " + run_.folder().filename().string()},
             {"version", library_version()},
             {"terms", game_.roles()[0].terms},
-            {"evolves", run_.settings().evolution.has_value()},
+            {"charts", live_charts()},
             {"further_roles", further_roles()}};
+  }
+
+  // Those that the method wants to be drawn while the training goes on.
+  json live_charts() const {
+    const LearningMethod& method = learning_method(run_.settings().learner.method());
+    json list = json::array();
+    for (const ChartInfo& chart : method.charts) {
+      if (!chart.live) continue;
+      json metrics = json::array(), axis = json::object();
+      for (const MetricInfo& info : method.metrics)
+        if (info.chart == chart.name && info.drawn != Drawn::parts) metrics.push_back(info.name);
+      if (std::isfinite(chart.least)) axis["min"] = chart.least;
+      if (std::isfinite(chart.most)) axis["max"] = chart.most;
+      list.push_back({{"title", chart.title}, {"metrics", metrics}, {"axis", axis}});
+    }
+    return list;
   }
 
   // Those whose policies learn beside the first one.
@@ -148,10 +166,11 @@ class WatchedRun {
 
   std::string newest_metrics() const {
     const Metrics metrics(run_.metrics());
-    const auto rows = metrics.newest();
-    return rows ? open_metrics(*rows, {{"game", game_.spec().name},
-                                       {"run", run_.folder().filename().string()}})
-                : "# EOF\n";
+    const auto newest = metrics.newest();
+    return newest ? open_metrics(
+                        *newest, metrics.infos(),
+                        {{"game", game_.spec().name}, {"run", run_.folder().filename().string()}})
+                  : "# EOF\n";
   }
 
   json curves(std::int64_t after) const {
@@ -165,19 +184,11 @@ class WatchedRun {
       json row{{"steps", r.steps},
                {"steps_per_second", r.steps_per_second},
                {"recent_success", r.recent_success},
+               {"learner", json::object()},
                {"terms", json::object()},
                {"roles", json::object()}};
-      if (r.evolution.generation > 0) {
-        row["generation"] = r.evolution.generation;
-        row["best"] = r.evolution.best;
-        row["mean"] = r.evolution.mean;
-        row["lower"] = r.evolution.lower;
-        row["upper"] = r.evolution.upper;
-        row["diversity"] = r.evolution.diversity;
-        row["species"] = r.evolution.species.size();
-      } else {
-        row["entropy"] = r.learner.entropy;
-      }
+      for (const Metric& metric : r.learner)
+        if (metric.part == Metric::whole) row["learner"][metric.name] = metric.value;
       for (const RoleMetrics& role : r.roles)
         if (role.episodes > 0) row["roles"][role.role] = role.mean_return;
       if (r.episodes > 0) {

@@ -2,7 +2,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "../study/interval_text.hpp"
+#include "../evaluate/interval_text.hpp"
 #include "assets.hpp"
 #include "viewer_page.hpp"
 #include "zithercraft/base/error.hpp"

@@ -8,7 +8,7 @@
 #include <cstring>
 #include <fstream>
 
-#include "base/data_file.hpp"
+#include "config/data_file.hpp"
 #include "worlds.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"

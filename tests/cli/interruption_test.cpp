@@ -12,8 +12,8 @@
 #include "support.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/load.hpp"
-#include "zithercraft/study/metrics.hpp"
-#include "zithercraft/study/train.hpp"
+#include "zithercraft/run/metrics.hpp"
+#include "zithercraft/run/train.hpp"
 
 namespace zithercraft {
 namespace {
@@ -112,7 +112,7 @@ TEST(Killed, TenTimesSidesResumeAndEndLikeUninterruptedOnes) {
     std::this_thread::sleep_for(std::chrono::milliseconds(100 + random.below(300)));
     ::kill(process, SIGKILL);
     if (test::wait_for(process) != 128 + SIGKILL) continue;  // it was quicker
-    if (!holds_run(folder / "killed")) continue;  // killed before it began
+    if (!holds_run(folder / "killed")) continue;             // killed before it began
     ++killed;
     EXPECT_GE(zithercraft::Run::open(folder / "killed").steps_done(),
               last_seen(folder / "killed") - every - 4 * rollout);

@@ -7,8 +7,8 @@
 #include <thread>
 
 #include "support.hpp"
-#include "zithercraft/study/metrics.hpp"
-#include "zithercraft/study/run.hpp"
+#include "zithercraft/run/metrics.hpp"
+#include "zithercraft/run/run.hpp"
 
 namespace zithercraft {
 namespace {

@@ -10,9 +10,9 @@
 #include "counting_new.hpp"
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/process_group.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/learn/ppo.hpp"
-#include "zithercraft/learn/process_group.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {

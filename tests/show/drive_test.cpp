@@ -12,7 +12,7 @@
 #include "support.hpp"
 #include "wire.hpp"
 #include "zithercraft/record/replay.hpp"
-#include "zithercraft/study/train.hpp"
+#include "zithercraft/run/train.hpp"
 
 namespace zithercraft {
 namespace {

@@ -7,7 +7,7 @@
 #include <nlohmann/json.hpp>
 
 #include "support.hpp"
-#include "zithercraft/study/train.hpp"
+#include "zithercraft/run/train.hpp"
 
 namespace zithercraft {
 namespace {

@@ -14,14 +14,13 @@
 #include "zithercraft/evolve/topology.hpp"
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/game/seat.hpp"
+#include "zithercraft/learn/learner.hpp"
+#include "zithercraft/learn/method.hpp"
 #include "zithercraft/match/player.hpp"
 #include "zithercraft/net/network_plan.hpp"
 #include "zithercraft/net/policy.hpp"
 
 namespace zithercraft {
-
-class TensorFile;
-class WorkerPool;
 
 /// What looks for better networks.
 enum class EvolutionMethod : std::uint8_t {
@@ -86,6 +85,11 @@ struct EvolutionSettings {
   bool operator==(const EvolutionSettings&) const = default;
 };
 
+/// For LearnerSettings, which can hold these.
+std::shared_ptr<const SettingsModel> settings_model(const EvolutionSettings& settings);
+/// An evolution as a method of learning.
+LearningMethod evolution_method(EvolutionMethod method);
+
 /// What a generation brought.
 struct GenerationReport {
   std::int64_t generation = 0;  ///< its number, from 1
@@ -103,58 +107,60 @@ struct GenerationReport {
   std::vector<EpisodeResult>
       leader{};           ///< fresh episodes that the policy played which led when it began
   std::size_t stage = 0;  ///< of the curriculum
-  double play_seconds = 0.0, decide_seconds = 0.0, make_seconds = 0.0;  ///< of all threads
-  double wall_seconds = 0.0;
+  double play_seconds = 0.0, decide_seconds = 0.0;  ///< of all threads of this process
+  double make_seconds = 0.0;                        ///< for the next generation
 };
-
-/// The player of a role in an evolution; null: the role evolves.
-using EvolutionPlayers = std::vector<std::shared_ptr<const Player>>;
 
 /// Evolution of the policies of a game's roles. Every individual of a generation plays the same
 /// episodes; the policy that leads is chosen by further ones, on which it was not selected. Each
 /// role that evolves has a population of its own, except roles that mirror another. Opponents that
 /// evolve too are met as champions of their population, past and present (Rosin and Belew: "New
 /// methods for competitive coevolution", 1997). For a fixed build the results are the same bits on
-/// any number of threads.
-class Evolution {
+/// any number of threads, and in any number of processes.
+class Evolution final : public Learner {
  public:
-  /// `players`: one for each role; without them the default ones. Throws Error (spec) if the
-  /// settings or the game cannot be used, Error (usage) if there are not as many players as roles.
-  Evolution(const Game& game, const EvolutionSettings& settings, std::uint64_t seed,
-            WorkerPool& pool, EvolutionPlayers players = {});
-  ~Evolution();
+  /// `players`: one for each role; without them the usual ones. With `processes` the episodes are
+  /// shared among processes, all of which make the same calls; both must outlive the evolution.
+  /// Throws Error (spec) if the settings or the game cannot be used, Error (usage) if there are not
+  /// as many players as roles.
+  Evolution(const Game& game, const EvolutionSettings& settings, std::uint64_t seed, Budget budget,
+            WorkerPool& pool, ProcessGroup* processes = nullptr,
+            std::vector<RolePlayer> players = {});
+  ~Evolution() override;
   Evolution(Evolution&&) noexcept;
+  Evolution& operator=(Evolution&&) noexcept;
 
   /// An own fitness in place of the settings': asked of each seat at an episode's end, the mean
   /// counts.
   void set_fitness(std::function<double(const SeatView&)> fitness);
-  /// States of a stage's arena that the given share of its episodes begins from; see
-  /// Lanes::set_starts.
   void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
-                  double share);
+                  double share) override;
   /// Begins with a policy that was trained before, in place of random networks: fixed networks take
-  /// its plan, grown ones begin as mutations of its graph. Before the first generation. Throws
-  /// Error (refused) if it does not fit.
-  void start_from(const Policy& policy, const TensorFile& checkpoint);
+  /// its plan, grown ones begin as mutations of its graph. Throws Error (refused) if it does not
+  /// fit.
+  Continuation continue_from(const TensorFile& checkpoint) override;
 
-  /// Plays a generation of each population and makes the next one. `progress`: share of the
-  /// evolution that will be done by then, 0 to 1. The reports are in the order of the first roles
-  /// that populations play. Throws Error (numbers), naming individual and term, if a fitness is not
-  /// finite.
-  const std::vector<GenerationReport>& improve(double progress);
+  /// Plays a generation of each population and finds out who leads it. Throws Error (numbers),
+  /// naming individual and term, if a fitness is not finite.
+  CollectReport collect() override;
+  /// Makes the next generations.
+  LearnerReport improve() override;
+  /// What the last generation brought, in the order of the first roles that populations play.
+  const std::vector<GenerationReport>& reports() const noexcept;
 
-  std::int64_t generation() const noexcept;  ///< finished so far
-  std::int64_t steps() const noexcept;       ///< taken so far, over all seats of all individuals
-  std::size_t stage() const noexcept;
-  /// Whether a role evolves, and the first role of those that its population plays.
-  std::optional<std::size_t> population_of(std::size_t role) const noexcept;
+  std::int64_t steps() const noexcept override;    ///< over all seats of all individuals
+  std::int64_t updates() const noexcept override;  ///< generations
+  std::size_t stage() const noexcept override;
+  std::optional<std::size_t> policy_of(std::size_t role) const noexcept override;
   const PolicySignature& signature(std::size_t role) const;
-  /// The leader of a role's population. Throws Error (usage) if it does not evolve.
-  Policy policy(std::size_t role = 0) const;
+  /// The leader of a role's population. Throws Error (usage) if it does not evolve, or before the
+  /// first generation.
+  Policy policy(std::size_t role = 0) const override;
+  /// After generations 1, 10, 100, ...: how it began is to be seen beside how it went on.
+  bool milestone() const noexcept override;
 
-  /// Everything needed to continue, and the leaders as policies.
-  void store(TensorFile& file) const;
-  void restore(const TensorFile& file);
+  void store(TensorFile& file) const override;
+  void restore(const TensorFile& file) override;
 
  private:
   struct State;

@@ -10,18 +10,13 @@
 #include <utility>
 #include <vector>
 
-#include "zithercraft/game/episode.hpp"
 #include "zithercraft/game/game.hpp"
+#include "zithercraft/learn/learner.hpp"
 #include "zithercraft/match/ratings.hpp"
 #include "zithercraft/net/network_plan.hpp"
 #include "zithercraft/net/policy.hpp"
 
 namespace zithercraft {
-
-class Player;
-class ProcessGroup;
-class TensorFile;
-class WorkerPool;
 
 /// What a step's loss is made of.
 enum class Objective : std::uint8_t {
@@ -120,6 +115,9 @@ struct PolicyGradientSettings {
   bool operator==(const PolicyGradientSettings&) const = default;
 };
 
+/// For LearnerSettings, which can hold these.
+std::shared_ptr<const SettingsModel> settings_model(const PolicyGradientSettings& settings);
+
 /// The networks that a role's senses and the settings ask for; the value plan is empty if they
 /// share one. A value network that sees others is planned here for its own seat's columns alone;
 /// the learner adds those of others, which depend on the game. Throws Error (spec) if they cannot
@@ -138,15 +136,8 @@ struct PhaseTimes {
   PhaseTimes& operator+=(const PhaseTimes& other);
 };
 
-struct CollectReport {
-  std::int64_t steps = 0;  ///< to learn from, taken in this rollout, over all seats and processes
-  /// that ended in it, of all roles that learn, in order of time, then lane
-  std::vector<EpisodeResult> episodes{};
-  std::size_t stage = 0;  ///< of the curriculum, while it was played
-  PhaseTimes times{};
-};
-
-struct ImproveReport {
+/// What an update brought to one policy.
+struct PolicyGradientReport {
   double policy_loss = 0.0;
   double value_loss = 0.0;  ///< in the value network's scale
   double entropy = 0.0;     ///< mean over samples of the last epoch, nats
@@ -165,16 +156,6 @@ struct ImproveReport {
   PhaseTimes times{};
 };
 
-/// How a role is played in a training.
-struct RolePlayer {
-  std::shared_ptr<const Player> player{};  ///< its player; null: it learns
-  /// of its own if it learns; they share lanes, horizon and the roster's
-  std::optional<PolicyGradientSettings> settings{};
-};
-
-/// The first role and those that mirror it learn; others are played by their scripts, or at random.
-std::vector<RolePlayer> usual_players(const Game& game, std::uint64_t seed);
-
 /// How the present policies stand against past ones.
 struct RosterReport {
   Rating rating{};  ///< of the present policies; the first ones of all are at 0
@@ -190,19 +171,6 @@ struct RosterReport {
   /// Past policies each of which beats the next, and the last the first; -1 stands for the present
   /// ones.
   std::vector<std::array<std::int64_t, 3>> cycles{};
-};
-
-/// What was taken from a policy that is continued.
-struct Continuation {
-  enum class Taken : std::uint8_t { all, part, none };
-  struct Part {
-    std::string name{};  ///< "policy.hidden.0.weight"
-    Taken taken = Taken::none;
-    std::size_t numbers = 0, of = 0;  ///< taken, of how many
-  };
-  std::vector<Part> parts{};
-  std::vector<std::string> new_columns{}, new_controls{};    ///< that the old policy did not know
-  std::vector<std::string> lost_columns{}, lost_controls{};  ///< that the game does not have
 };
 
 /// Proximal policy optimisation with clipped ratios (Schulman, Wolski, Dhariwal, Radford, Klimov:
@@ -223,7 +191,7 @@ struct Continuation {
 /// An episode that ends by a verdict has no future; one that is cut off is credited
 /// with the value of its last observation. For a fixed build the results are the same bits on any
 /// number of threads, and in any number of processes.
-class Ppo {
+class Ppo final : public Learner {
  public:
   /// `total_steps` is the length of the schedules. `players`: one for each role; without them the
   /// usual ones. With `processes` the lanes are shared among processes, all of which make the same
@@ -234,42 +202,37 @@ class Ppo {
       std::vector<RolePlayer> players = {});
   Ppo(Ppo&&) noexcept;
   Ppo& operator=(Ppo&&) noexcept;
-  ~Ppo();
+  ~Ppo() override;
 
-  /// States of a stage's arena that the given share of its episodes begins from; before the first
-  /// `collect` or `restore`. Throws Error (refused) if they are not of that arena.
   void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
-                  double share);
+                  double share) override;
+  /// Begins with what fits of a policy that was trained in another game or with other networks.
+  Continuation continue_from(const TensorFile& file) override;
+  void begin() override;
+
   /// Plays `horizon` steps in every lane with the present policy. A stage of the game's curriculum
   /// that has been learned is left at the end of it.
-  CollectReport collect();
-  /// Learns from what was collected last. Throws Error (numbers), naming the layer, if a loss or
-  /// gradient is not finite. The report is the first learning role's; `improvements` has one for
-  /// each policy that learns.
-  ImproveReport improve();
-  const std::vector<ImproveReport>& improvements() const noexcept;
+  CollectReport collect() override;
+  /// Throws Error (numbers), naming the layer, if a loss or gradient is not finite.
+  LearnerReport improve() override;
+  /// What the last improvement brought to each policy that learns, as `improve` reports it by name.
+  const std::vector<PolicyGradientReport>& improvements() const noexcept;
+  /// Where the time of the last rollout went.
+  const PhaseTimes& rollout_times() const noexcept;
 
-  std::int64_t steps() const noexcept;    ///< taken so far, over all seats
-  std::int64_t updates() const noexcept;  ///< improvements so far
-  std::size_t stage() const noexcept;     ///< of the curriculum; see Game::stages
+  std::int64_t steps() const noexcept override;
+  std::int64_t updates() const noexcept override;
+  std::size_t stage() const noexcept override;
   /// Of the policy that plays a role. Throws Error (usage) if it does not learn.
   const PolicySignature& signature(std::size_t role) const;
-  /// Whether a role learns, and the first role of those that its policy plays.
-  std::optional<std::size_t> policy_of(std::size_t role) const noexcept;
+  std::optional<std::size_t> policy_of(std::size_t role) const noexcept override;
   /// Of trainings with opposed sides that learn; else empty.
   RosterReport roster() const;
+  Policy policy(std::size_t role = 0) const override;
 
-  /// Everything needed to continue: weights, optimiser, normaliser, lanes and counters. To be
-  /// called after `improve`.
-  void store(TensorFile& file) const;
-  /// Goes on from a stored state. Throws Error (refused), naming the difference, if it is of
-  /// another game or network.
-  void restore(const TensorFile& file);
-  /// Begins with what fits of a policy that was trained in another game or with other networks;
-  /// before the first `collect`. Throws Error (refused) if nothing fits.
-  Continuation continue_from(const TensorFile& file);
-  /// The present policy of a role, for playing. Throws Error (usage) if it does not learn.
-  Policy policy(std::size_t role = 0) const;
+  /// Weights, optimiser, normaliser, lanes and counters.
+  void store(TensorFile& file) const override;
+  void restore(const TensorFile& file) override;
 
  private:
   struct State;

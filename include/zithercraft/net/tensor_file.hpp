@@ -51,6 +51,8 @@ class TensorFile {
   void save(const std::filesystem::path& path) const;
   /// Throws Error (file) if it is missing, truncated or damaged.
   static TensorFile load(const std::filesystem::path& path);
+  /// The metadata alone, without reading the tensors; damage to these is not noticed.
+  static std::map<std::string, std::string> load_metadata(const std::filesystem::path& path);
   /// Of a file's bytes; `source` is what errors call it.
   static TensorFile parse(std::span<const std::byte> file, const std::string& source);
 

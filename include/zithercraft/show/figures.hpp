@@ -5,12 +5,12 @@
 #include <string>
 #include <vector>
 
-#include "zithercraft/study/ablation.hpp"
-#include "zithercraft/study/behaviour.hpp"
-#include "zithercraft/study/comparison.hpp"
-#include "zithercraft/study/evaluation.hpp"
-#include "zithercraft/study/matches.hpp"
-#include "zithercraft/study/sweep.hpp"
+#include "zithercraft/evaluate/behaviour.hpp"
+#include "zithercraft/evaluate/evaluation.hpp"
+#include "zithercraft/evaluate/matches.hpp"
+#include "zithercraft/experiment/ablation.hpp"
+#include "zithercraft/experiment/comparison.hpp"
+#include "zithercraft/experiment/sweep.hpp"
 
 /// Figures of studies, drawn by the gnuplot that is installed; the file's name ends with .png or
 /// .svg and appears when all is done. All throw Error (file) if there is no gnuplot or the file

@@ -4,7 +4,7 @@
 #include <filesystem>
 
 #include "zithercraft/base/work_count.hpp"
-#include "zithercraft/study/run.hpp"
+#include "zithercraft/run/run.hpp"
 
 namespace zithercraft {
 

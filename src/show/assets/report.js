@@ -62,6 +62,24 @@ const byRole = (label, values, name) => [
   [further.length ? data.role : label, values],
   ...further.map(([role, own]) => [role, own[name]]),
 ];
+const band = { borderWidth: 1, borderColor: "#3a6fd8", borderDash: [], backgroundColor: "#3a6fd844" };
+const part = (k) => `hsl(${(k * 137.5) % 360}, 55%, ${k % 2 ? 42 : 62}%)`;
+const stacked = (colour) => ({
+  fill: true,
+  borderWidth: 0.5,
+  borderDash: [],
+  borderColor: "#ffffff",
+  backgroundColor: colour,
+});
+// How a line of a method's chart looks, by how the method wants it drawn.
+const looks = {
+  line: () => undefined,
+  lower: () => band,
+  upper: () => ({ ...band, fill: "-1" }),
+  part: (k) => stacked(part(k)),
+  others: () => stacked("#8a929c"),
+};
+
 curve("Success, share of the last 100 episodes", [["success", c.recent_success]], {
   y: { min: 0, max: 1 },
 });
@@ -71,80 +89,24 @@ if (data.stages.length > 1)
     [["stage", c.stage]],
     { y: { min: 1, max: data.stages.length, ticks: { stepSize: 1 } } },
   );
-if (c.rating.some((value) => value !== null)) {
-  curve("Rating against past policies, points, with its 95% interval", [
-    ["rating", c.rating],
-    ["lowest", c.rating_low],
-    ["highest", c.rating_high],
-  ]);
-  curve(
-    "Past policies that beat the present one, and cycles of three",
-    [
-      ["forgotten", c.forgotten],
-      ["cycles", c.cycles],
-    ],
-    { y: { min: 0 } },
-  );
-}
-if (c.evolution) {
-  const e = c.evolution,
-    shade = {
-      borderWidth: 1,
-      borderColor: "#3a6fd8",
-      borderDash: [],
-      backgroundColor: "#3a6fd844",
-    };
-  curve("Fitness of the generation: the best, and the band between a quarter and three quarters", [
-    ["best", e.best],
-    ["mean", e.mean],
-    ["a quarter is below", e.lower, shade],
-    ["three quarters are below", e.upper, { ...shade, fill: "-1" }],
-  ]);
-  if (e.species.length)
-    curve(
-      `Individuals by species, ${e.species.length} shown`,
-      e.species.map((s, k) => [
-        s.name,
-        s.size,
-        {
-          fill: true,
-          borderWidth: 0.5,
-          borderDash: [],
-          borderColor: "#ffffff",
-          backgroundColor:
-            s.name === "others" ? "#8a929c" : `hsl(${(k * 137.5) % 360}, 55%, ${k % 2 ? 42 : 62}%)`,
-        },
-      ]),
-      { y: { stacked: true, min: 0 } },
-    );
-  curve(
-    "Diversity: mean distance of two individuals",
-    [
-      ["diversity", e.diversity],
-      ...(e.species.length ? [] : [["mutation strength", e.mutation_strength]]),
-    ],
-    { y: { min: 0 } },
-  );
-  if (e.species.length) {
-    curve("Hidden nodes of a network, mean", [["hidden nodes", e.hidden]], { y: { min: 0 } });
-    curve("Links of a network, mean", [["links", e.links]], {});
-  }
-}
 curve("Return per episode", byRole("return", c.mean_return, "mean_return"));
 curve(
   "Reward by term, per episode",
   data.terms.map((t) => [t, c.terms[t]]),
 );
 curve("Episode length, steps", [["length", c.mean_length]], { y: { min: 0 } });
-if (!c.evolution) {
-  curve("Entropy of the policy, nats", byRole("entropy", c.entropy, "entropy"));
+for (const chart of data.charts)
   curve(
-    "Share of the returns' variance explained by the value network",
-    byRole("explained", c.explained_variance, "explained_variance"),
-    { y: { max: 1 } },
+    chart.title,
+    chart.lines.map((line, k) => [line.name, line.values, looks[line.drawn](k)]),
+    {
+      y: {
+        ...(chart.least === undefined ? {} : { min: chart.least }),
+        ...(chart.most === undefined ? {} : { max: chart.most }),
+        stacked: chart.lines.some((line) => line.drawn === "part"),
+      },
+    },
   );
-  curve("Divergence of the policy per update, nats", [["divergence", c.kl]], { y: { min: 0 } });
-}
 curve("Steps per second", [["steps per second", c.steps_per_second]], { y: { min: 0 } });
 
 // ---- Paths.

@@ -324,7 +324,7 @@ class Viewer {
     this.watching = new Watching(
       start.terms,
       start.further_roles,
-      start.evolves,
+      start.charts,
       askJson,
       async (news) => {
         const all = news.checkpoints;

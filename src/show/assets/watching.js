@@ -1,27 +1,14 @@
 "use strict";
 // Learning curves of a run that grow while it is trained.
 
-// Title, what is drawn of a row (lines by name if there are several), the y axis.
-const curvePlots = (terms, furtherRoles, evolves) => [
+// Title, what is drawn of a row (lines by name if there are several), the y axis. `charts` are those
+// of the learner's method.
+const curvePlots = (terms, furtherRoles, charts) => [
   [
     "Success, share of the last 100 episodes",
     { success: (r) => r.recent_success },
     { min: 0, max: 1 },
   ],
-  ...(evolves
-    ? [
-        [
-          "Fitness of the generation",
-          {
-            best: (r) => r.best,
-            "three quarters": (r) => r.upper,
-            mean: (r) => r.mean,
-            "a quarter": (r) => r.lower,
-          },
-          {},
-        ],
-      ]
-    : []),
   [
     "Return per episode",
     {
@@ -32,25 +19,23 @@ const curvePlots = (terms, furtherRoles, evolves) => [
   ],
   ["Reward by term, per episode", Object.fromEntries(terms.map((t) => [t, (r) => r.terms[t]])), {}],
   ["Episode length, steps", { length: (r) => r.mean_length }, { min: 0 }],
-  evolves
-    ? [
-        "Diversity, and species",
-        { diversity: (r) => r.diversity, species: (r) => r.species || null },
-        { min: 0 },
-      ]
-    : ["Entropy of the policy, nats", { entropy: (r) => r.entropy }, {}],
+  ...charts.map(({ title, metrics, axis }) => [
+    title,
+    Object.fromEntries(metrics.map((name) => [name.replaceAll("_", " "), (r) => r.learner[name]])),
+    axis,
+  ]),
   ["Steps per second", { "steps per second": (r) => r.steps_per_second }, { min: 0 }],
 ];
 const mostPoints = 600;
 
 class Watching {
-  constructor(terms, furtherRoles, evolves, ask, arrived) {
+  constructor(terms, furtherRoles, charts, ask, arrived) {
     this.ask = ask;
     this.arrived = arrived;
     this.rows = [];
     const root = byId("curves");
     this.summary = make("p", root, "", "state");
-    this.charts = curvePlots(terms, furtherRoles, evolves).map(([title, drawn, y]) => {
+    this.charts = curvePlots(terms, furtherRoles, charts).map(([title, drawn, y]) => {
       const section = make("section", root, undefined, "panel");
       make("h3", section, title);
       const gets = Object.values(drawn),
@@ -75,7 +60,7 @@ class Watching {
       if (news.rows.length || news.restarted) this.draw();
       const last = this.rows[this.rows.length - 1];
       this.summary.textContent = last
-        ? `${last.generation ? `generation ${last.generation}, ` : ""}${last.steps.toLocaleString("en")} of ${news.total.toLocaleString("en")} steps, ${count(Math.round(last.steps_per_second))}/s${news.finished ? ", finished" : ""}`
+        ? `${last.learner.generation ? `generation ${last.learner.generation}, ` : ""}${last.steps.toLocaleString("en")} of ${news.total.toLocaleString("en")} steps, ${count(Math.round(last.steps_per_second))}/s${news.finished ? ", finished" : ""}`
         : "no update yet";
       this.arrived(news);
       byId("connection").textContent = "";

@@ -1,0 +1,64 @@
+#pragma once
+
+#include <functional>
+#include <limits>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "zithercraft/learn/learner.hpp"
+
+namespace zithercraft {
+
+/// How a metric is drawn in its chart.
+enum class Drawn : std::uint8_t {
+  line,
+  lower,           ///< the lower edge of a band
+  upper,           ///< the upper edge of the band whose lower edge is the metric before it
+  standard_error,  ///< of the metric before it, which gets a 95% interval
+  parts            ///< one band for each part, stacked
+};
+
+/// A number that updates bring, as metrics, charts and monitoring programs need to know it.
+struct MetricInfo {
+  std::string name{};   ///< as a column: small letters, digits and underscores
+  std::string unit{};   ///< "nats", "s"; empty for none
+  std::string about{};  ///< one line for people
+  std::string chart{};  ///< the name of the chart that draws it; empty for none
+  Drawn drawn = Drawn::line;
+};
+
+/// A chart of metrics over the steps of a training.
+struct ChartInfo {
+  std::string name{};
+  std::string title{};
+  double least = -std::numeric_limits<double>::infinity();  ///< of the axis, if it is given
+  double most = std::numeric_limits<double>::infinity();
+  bool live = false;  ///< also drawn while the training goes on
+};
+
+/// Metrics of this chart are seconds of all threads that went into one phase of an update each.
+inline constexpr const char* time_chart = "time";
+
+/// A method of learning, as everything outside it knows it. What is not said here, nobody asks.
+struct LearningMethod {
+  std::string name{};      ///< "ppo"
+  std::string about{};     ///< one line for people
+  std::string controls{};  ///< which controls it takes, in words
+  std::string senses{};    ///< which senses it takes, in words
+  /// The usual ones; their method is `name`.
+  LearnerSettings settings{};
+  bool generations = false;     ///< updates are generations, which a training can be counted in
+  bool custom_fitness = false;  ///< takes one, see LearnerContext
+  bool role_settings = false;   ///< roles may have settings of their own
+  std::vector<MetricInfo> metrics{};  ///< of updates, beside those that all methods have
+  std::vector<ChartInfo> charts{};    ///< in their order
+  /// What to change if what had been learned was lost again, and if learning stands still.
+  std::string against_collapse{}, against_plateau{};
+  std::function<std::unique_ptr<Learner>(LearnerContext)> make{};
+};
+
+/// Proximal policy optimisation; see Ppo.
+LearningMethod ppo_method();
+
+}  // namespace zithercraft

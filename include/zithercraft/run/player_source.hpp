@@ -1,0 +1,52 @@
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "zithercraft/learn/ppo.hpp"
+#include "zithercraft/match/player.hpp"
+#include "zithercraft/run/run.hpp"
+
+namespace zithercraft {
+
+/// Somebody who can play, by what people call them: "script", "random", a run's folder, a run's
+/// checkpoint as FOLDER:NAME, a checkpoint's file, or a replay (.zrep) whose recorded controls are
+/// played again: in an episode that it holds those of that one, else an episode of it for each that
+/// is played, from the first on; at rest once it is over.
+class PlayerSource {
+ public:
+  /// Throws Error (usage, file) if nothing of the kind is there.
+  static PlayerSource find(const std::string& name);
+
+  const std::string& name() const noexcept { return name_; }
+  /// Why it cannot play a role, in plain words; empty if it can.
+  std::string objection(const Game& game, std::size_t role) const;
+  /// Throws Error (refused) with the objection.
+  std::unique_ptr<Player> player(const Game& game, std::size_t role, ActionMode actions,
+                                 std::uint64_t seed) const;
+  /// The checkpoint's file, of a trained one.
+  std::optional<std::filesystem::path> checkpoint() const;
+  /// The replay, of a recording.
+  std::optional<std::filesystem::path> recording() const;
+  /// The game it was trained or recorded in, if it was.
+  std::optional<GameSpec> game() const;
+
+ private:
+  enum class Kind : std::uint8_t { script, random, checkpoint, recording };
+  std::unique_ptr<Player> make(const Game& game, std::size_t role, ActionMode actions,
+                               std::uint64_t seed) const;
+
+  Kind kind_ = Kind::random;
+  std::string name_{};
+  std::filesystem::path file_{};  // the checkpoint or the replay
+  std::optional<std::filesystem::path> run_{};
+};
+
+/// The players of a training's roles, by its settings. Throws Error (spec, usage, file, refused).
+std::vector<RolePlayer> role_players(const Game& game, const RunSettings& settings);
+
+}  // namespace zithercraft

@@ -1,0 +1,15 @@
+#pragma once
+
+#include "../config/config.hpp"
+#include "zithercraft/run/run.hpp"
+
+namespace zithercraft {
+
+template <class V>
+void describe(V& v, RoleTraining& s) {
+  v("role", s.role, needed());
+  v("played_by", s.played_by);
+  v("learner", s.learner);
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,65 @@
+#pragma once
+
+// One training, update by update: see train.hpp.
+
+#include <cstddef>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "clock.hpp"
+#include "recent_episodes.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/run/metrics.hpp"
+#include "zithercraft/run/train.hpp"
+
+namespace zithercraft {
+
+// How a training begins, and the checkpoint that it takes up.
+struct Beginning {
+  enum How : std::uint8_t { afresh, continued, resumed };
+  How how = afresh;
+  std::vector<std::byte> checkpoint{};
+  // Its file if it is resumed; processes other than the first know the folder only.
+  std::string source{};
+};
+
+inline bool is_first(const TrainOptions& options) {
+  return options.processes == nullptr || options.processes->number() == 0;
+}
+
+class Training {
+ public:
+  // The options must outlive it.
+  Training(Run run, const TrainOptions& options);
+
+  void begin(const Beginning& beginning);
+  void go();
+
+ private:
+  bool stopped() const;
+  double done() const;
+  void update();
+  MetricsRow row_of(const CollectReport& played, const LearnerReport& learned) const;
+  void report(const MetricsRow& row, const LearnerReport& learned);
+  // `previous`: the share that was done at the checkpoint before.
+  void save(double previous) const;
+
+  Run run_;
+  const TrainOptions& options_;
+  Game game_;
+  Budget budget_;
+  WorkerPool pool_;
+  std::unique_ptr<Learner> learner_;
+  std::size_t first_role_ = 0;      // of those that learn
+  std::optional<Metrics> metrics_;  // of the first process
+  std::vector<std::string> stage_names_;
+  RecentEpisodes recent_;
+  Plateau plateau_;
+  Clock::time_point begun_, last_update_;
+  double seconds_before_ = 0.0, speed_ = 0.0;
+  bool continued_ = false;
+};
+
+}  // namespace zithercraft

@@ -1,0 +1,385 @@
+// The doctor finds what is broken in deliberately broken games, and no error in good ones.
+
+#include "zithercraft/doctor/doctor.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <functional>
+#include <limits>
+#include <ostream>
+
+#include "doctor/checks.hpp"
+#include "support.hpp"
+#include "zithercraft/game/load.hpp"
+#include "zithercraft/game/seat.hpp"
+#include "zithercraft/record/replay.hpp"
+
+namespace zithercraft {
+namespace {
+
+constexpr const char* rays_line =
+    R"(  { kind = "ray_fan", name = "rays", rays = 24, arc = 240, reach = 15, sees = ["quay", "hull", "berth"] },
+)";
+constexpr const char* compass_line =
+    R"(  { kind = "compass", name = "compass", to = "berth", reach = 50 },
+)";
+
+GameSpec from(const std::string& text) { return parse_game(text, "broken", CustomParts::optional); }
+GameSpec changed(const std::string& what, const std::string& to) {
+  return from(test::mooring_with(what, to));
+}
+
+std::string without(std::string text, const std::string& part) {
+  const auto at = text.find(part);
+  EXPECT_NE(at, std::string::npos) << part;
+  return text.erase(at, part.size());
+}
+
+GameSpec with_term(const std::string& term) {
+  return from(test::mooring_with("[cutoffs]", term + "\n[cutoffs]"));
+}
+
+GameSpec with_sense(double (*reading)(const SeatView&)) {
+  GameSpec game = test::mooring();
+  game.roles[0].senses.push_back(
+      CustomSense{.name = "own_idea",
+                  .columns = {{.name = "reading", .low = -1, .high = 1}},
+                  .code = [reading](const SeatView& seat, std::span<float> out) {
+                    out[0] = static_cast<float>(reading(seat));
+                  }});
+  return game;
+}
+
+// A strip of sand between two rows of pits.
+GameSpec ledge() {
+  return from(R"(
+    name = "ledge"
+    ticks_per_step = 1
+    cutoffs = { steps = 40 }
+    [arena]
+    [arena.cells]
+    kinds = [{ name = "rock", symbol = "#", solid = true }, { name = "pit", symbol = "v", kills = ["wader"] }]
+    layers = ["##########\n#vvvvvvvv#\n#        #\n#vvvvvvvv#\n##########"]
+    [[arena.bodies]]
+    name = "wader"
+    motion = "free"
+    shape = { kind = "disc", radius = 0.3 }
+    mover = { kind = "stepper" }
+    place = { region = [2, 2, 8, 3] }
+    [[roles]]
+    name = "wader"
+    senses = [{ kind = "window", sees = ["rock", "pit"] }, { kind = "own_state", quarter = true }]
+    controls = [{ kind = "choice", name = "go", options = [
+      { name = "wait" }, { name = "east", sets = { east = 1 } }, { name = "west", sets = { east = -1 } },
+      { name = "north", sets = { north = 1 } } ] }]
+    [[roles.rewards]]
+    name = "died"
+    weight = -1
+    on = { event = "die", as = "who" }
+    ends = "failure"
+  )");
+}
+
+struct Broken {
+  const char* name;
+  std::function<GameSpec()> game;
+  Severity severity;
+  const char* check;
+  const char* subject;
+};
+
+void PrintTo(const Broken& broken, std::ostream* out) { *out << broken.name; }
+
+const std::vector<Broken> broken_games{
+    {"a blind skiff",
+     [] {
+       return from(without(without(test::mooring_with("script = \"steer_home\"\n", ""), rays_line),
+                           compass_line));
+     },
+     Severity::error, "unseen tag", "tag 'berth'"},
+    {"a skiff that does not see hulls",
+     [] { return changed(R"(sees = ["quay", "hull", "berth"])", R"(sees = ["quay", "berth"])"); },
+     Severity::error, "unseen tag", "tag 'hull'"},
+    {"rays too short to see the berth",
+     [] {
+       auto text = without(test::mooring_with("script = \"steer_home\"\n", ""), compass_line);
+       return from(text.replace(text.find("reach = 15"), 10, "reach = 0.001"));
+     },
+     Severity::warning, "never seen", "tag 'hull'"},
+    {"a dead rudder",
+     [] {
+       return changed("rudder_flow = 0.6, rudder_wash = 0.8", "rudder_flow = 0, rudder_wash = 0");
+     },
+     Severity::error, "dead control", "control 'rudder'"},
+    {"an option that does nothing",
+     [] {
+       return changed(R"({ kind = "dial", name = "rudder", low = -1.0, high = 1.0 })",
+                      R"({ kind = "dial", name = "rudder", low = -1.0, high = 1.0 },
+                         { kind = "choice", name = "gear", drives = "throttle", options = [
+                           { name = "out", value = 0 }, { name = "in", value = 1 }, { name = "half", value = 0 } ] })");
+     },
+     Severity::error, "dead control", "option 'half'"},
+    {"an option that kills", [] { return ledge(); }, Severity::error, "deadly control",
+     "option 'north'"},
+    {"moves in the arena's directions without a sense of heading",
+     [] {
+       GameSpec game = load_game(test::project_folder() / "demos/tidepools.toml");
+       std::get<Dial>(game.roles[0].controls[0]).drives = "north";
+       return game;
+     },
+     Severity::error, "control differs by heading", "control 'ahead'"},
+    {"an option that is never allowed",
+     [] {
+       GameSpec game = ledge();
+       game.arena.bodies[0].meters = {{.name = "air", .low = 0, .high = 1, .start = 1}};
+       std::get<Choice>(game.roles[0].controls[0]).options[1].allowed_when =
+           AllowedWhen{.meter = "air", .above = 2.0};
+       return game;
+     },
+     Severity::warning, "option never allowed", "may.go.east"},
+    {"an angle that wraps around",
+     [] { return with_sense([](const SeatView& s) { return s.pose().heading / 3.1416; }); },
+     Severity::error, "wrapping column", "own_idea.reading"},
+    {"an input in the millions",
+     [] { return with_sense([](const SeatView& s) { return 1e6 * s.pose().x; }); }, Severity::error,
+     "column out of scale", "own_idea.reading"},
+    {"an input that is not a number",
+     [] {
+       return with_sense([](const SeatView& s) { return s.steps() > 9 ? std::nan("") : 0.0; });
+     },
+     Severity::error, "play breaks off", "the game"},
+    {"a constant input", [] { return with_sense([](const SeatView&) { return 0.5; }); },
+     Severity::warning, "constant column", "own_idea.reading"},
+    {"an input that is always at its end",
+     [] {
+       return with_sense([](const SeatView& s) { return s.steps() % 200 == 100 ? 0.0 : 1.0; });
+     },
+     Severity::warning, "saturated column", "own_idea.reading"},
+    {"the same compass twice",
+     [] {
+       return changed(compass_line,
+                      std::string(compass_line) +
+                          R"(  { kind = "compass", name = "again", to = "berth", reach = 50 },
+)");
+     },
+     Severity::warning, "equal columns", "again."},
+    {"a term that nothing triggers",
+     [] { return with_term("[[roles.rewards]]\nname = \"lamps\"\non = { event = \"collect\" }"); },
+     Severity::warning, "term without reward", "term 'lamps'"},
+    {"a term that swamps the rest", [] { return changed("weight = -0.005", "weight = -1000.0"); },
+     Severity::warning, "swamping term", "term 'time'"},
+    {"a reward for being there", [] { return changed("weight = -0.005", "weight = 0.5"); },
+     Severity::error, "idle agent earns more", "role 'skiff'"},
+    {"time that pays a little", [] { return changed("weight = -0.005", "weight = 0.001"); },
+     Severity::warning, "waiting pays", "role 'skiff'"},
+    {"a reward for moving at all",
+     [] {
+       GameSpec game = test::mooring();
+       game.roles[0].rewards.push_back(
+           {.name = "lively", .weight = 0.3, .each_step = [](const SeatView& seat) {
+              return seat.speed();
+            }});
+       return game;
+     },
+     Severity::error, "dithering earns more", "role 'skiff'"},
+    {"success at the first step",
+     [] { return changed("inside = \"berth\", slower_than = 0.5", "slower_than = 5.0"); },
+     Severity::error, "episodes end at once", "episodes"},
+    {"too little time for anything", [] { return changed("steps = 300", "steps = 4"); },
+     Severity::warning, "no verdicts", "episodes"},
+    {"a basin with an open side",
+     [] {
+       auto text = test::mooring_with("closed = true", "closed = false");
+       const std::string both = "with = [\"hull\", \"quay\"]";
+       return from(text.replace(text.find(both), both.size(), "with = [\"hull\"]"));
+     },
+     Severity::error, "leaves the arena", "body 'skiff'"},
+    {"a deadly whirl where skiffs begin",
+     [] {
+       return changed("[[arena.bodies]]\nname = \"hull\"", R"([[arena.zones]]
+name = "whirl"
+kept_free = false
+shape = { kind = "box", length = 20, width = 30 }
+kills = ["skiff"]
+place = { region = [-10, 0, -10, 0] }
+[[arena.bodies]]
+name = "hull")");
+     },
+     Severity::error, "starts overlap", "role 'skiff'"},
+    {"a wall between the skiff and its berth",
+     [] {
+       return changed("[[arena.zones]]", R"([[arena.walls]]
+name = "mole"
+points = [[0, -15], [0, 15]]
+[[arena.zones]])");
+     },
+     Severity::error, "unreachable success", "tag 'berth'"},
+};
+
+class BrokenGame : public ::testing::TestWithParam<Broken> {};
+INSTANTIATE_TEST_SUITE_P(Doctor, BrokenGame, ::testing::ValuesIn(broken_games),
+                         [](const auto& one) { return "Case" + std::to_string(one.index); });
+
+TEST_P(BrokenGame, IsFoundOut) {
+  const Broken& broken = GetParam();
+  const Diagnosis d = examine(Game(broken.game()), {.steps = 8000, .threads = 1});
+  std::string all;
+  bool found = false;
+  for (const Finding& f : d.findings) {
+    all += std::string(name_of(f.severity)) + ", " + f.check + ": " + f.where + ": " + f.what +
+           " (" + f.evidence + ")\n";
+    found = found || (f.check == broken.check && f.severity == broken.severity &&
+                      f.where.find(broken.subject) != std::string::npos);
+    EXPECT_FALSE(f.what.empty() || f.evidence.empty() || f.fix.empty());
+  }
+  EXPECT_TRUE(found) << broken.name << " was not found out; found were\n" << all;
+}
+
+class GoodGame : public ::testing::TestWithParam<const char*> {};
+INSTANTIATE_TEST_SUITE_P(Doctor, GoodGame,
+                         ::testing::Values("barge", "flare", "fogbank", "kelpdive", "lanternboat",
+                                           "locks", "mooring", "narrows", "tidepools"));
+
+TEST_P(GoodGame, HasNoError) {
+  const Game game(
+      load_game(test::project_folder() / "demos" / (std::string(GetParam()) + ".toml")));
+  const Diagnosis d = examine(game, {.steps = 8000, .seed = 3});
+  for (const Finding& f : d.findings)
+    EXPECT_NE(f.severity, Severity::error)
+        << f.check << ": " << f.where << ": " << f.what << " (" << f.evidence << ")";
+}
+
+TEST(Doctor, FindsTheSameOnAnyNumberOfThreads) {
+  const Game game(changed("weight = -0.005", "weight = 0.5"));
+  const auto one = examine(game, {.steps = 4000, .threads = 1}),
+             three = examine(game, {.steps = 4000, .threads = 3});
+  EXPECT_EQ(one.findings, three.findings);
+  EXPECT_EQ(one.to_json(), three.to_json());
+  ASSERT_FALSE(one.findings.empty());
+  EXPECT_EQ(one.worst(), Severity::error);
+}
+
+TEST(Doctor, WritesStrangeEpisodesAsReplays) {
+  const test::TemporaryFolder folder;
+  const Diagnosis d =
+      examine(Game(test::mooring()), {.steps = 8000, .strange_replays = folder / "strange"});
+  ASSERT_FALSE(d.strange.empty());
+  for (const StrangeEpisode& s : d.strange) {
+    EXPECT_TRUE(check_replay(s.replay).passed());
+    EXPECT_EQ(Replay(s.replay).episodes().size(), 1u);
+    EXPECT_NE(s.why.find("the middle half"), std::string::npos);
+  }
+}
+
+TEST(Doctor, TellsHowOftenEachTagWasSeen) {
+  const Diagnosis d = examine(Game(test::mooring()), {.steps = 4000});
+  ASSERT_EQ(d.seen.size(), 3u);
+  for (const TagSeen& s : d.seen) {
+    EXPECT_EQ(s.role, "skiff");
+    // There is always a berth to point at, and nearly always something to see.
+    if (s.tag == "berth") {
+      EXPECT_GT(s.share, 0.999);
+    } else {
+      EXPECT_GT(s.share, 0.5) << s.tag;
+      EXPECT_LE(s.share, 1.0) << s.tag;
+    }
+  }
+}
+
+TEST(Doctor, AsksForEnoughPlay) {
+  EXPECT_EQ(test::error_of([] { examine(Game(test::mooring()), {.steps = 10}); }).kind(),
+            ErrorKind::usage);
+}
+
+// ---- Trainings that went wrong, as curves
+
+struct Curve {
+  std::function<double(double)> episode_return = [](double) { return 1.0; };
+  std::function<double(double)> success = [](double) { return 0.2; };
+  std::function<double(double)> entropy = [](double) { return 2.0; };
+  std::function<double(double)> explained = [](double) { return 0.6; };
+};
+
+Findings findings_of(const Curve& curve) {
+  std::vector<MetricsRow> rows;
+  for (int i = 0; i < 200; ++i) {
+    const double share = i / 199.0;
+    MetricsRow row;
+    row.steps = 1000 * (i + 1);
+    row.episodes = 10;
+    row.mean_return = curve.episode_return(share);
+    row.success = curve.success(share);
+    row.learner.entropy = curve.entropy(share);
+    row.learner.explained_variance = curve.explained(share);
+    rows.push_back(row);
+  }
+  Findings findings;
+  check_training(Game(test::mooring()), rows, findings);
+  return findings;
+}
+
+const Finding* found(const Findings& findings, const std::string& check) {
+  for (const Finding& f : findings)
+    if (f.check == check) return &f;
+  return nullptr;
+}
+
+TEST(DoctorOfTrainings, FindsNothingInOneThatSucceeds) {
+  EXPECT_TRUE(findings_of({.episode_return = [](double t) { return 5 * std::min(1.0, 2 * t); },
+                           .success = [](double t) { return std::min(1.0, 2 * t); }})
+                  .empty());
+}
+
+TEST(DoctorOfTrainings, JudgesSidesByTheirPastSelves) {
+  const auto findings = [](double forgotten, double cycles) {
+    std::vector<MetricsRow> rows(200);
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+      rows[i].steps = static_cast<std::int64_t>(1000 * (i + 1));
+      rows[i].episodes = 10;
+      rows[i].success = 0.3;
+      rows[i].learner.entropy = 2.0 - 0.01 * static_cast<double>(i);
+      rows[i].learner.explained_variance = 0.5;
+      rows[i].past_policies = 8;
+      rows[i].forgotten = i > 120 ? forgotten : 0.0;
+      rows[i].cycles = i > 120 ? cycles : 0.0;
+    }
+    Findings list;
+    check_training(Game(test::mooring()), rows, list);
+    return list;
+  };
+  EXPECT_TRUE(findings(0, 0).empty());
+  EXPECT_NE(found(findings(2, 0), "forgetting"), nullptr);
+  EXPECT_EQ(found(findings(2, 0), "cycles"), nullptr);
+  EXPECT_NE(found(findings(0, 1), "cycles"), nullptr);
+}
+
+TEST(DoctorOfTrainings, FindsPlateausWithTheirBeginning) {
+  const auto findings =
+      findings_of({.episode_return = [](double t) { return std::min(1.0, 4 * t); }});
+  const Finding* f = found(findings, "plateau");
+  ASSERT_NE(f, nullptr);
+  EXPECT_GT(f->began, 30'000);
+  EXPECT_LT(f->began, 60'000);
+}
+
+TEST(DoctorOfTrainings, FindsCollapses) {
+  const auto findings =
+      findings_of({.episode_return = [](double t) { return t < 0.5 ? 4 * t : 0.2; }});
+  const Finding* f = found(findings, "collapse");
+  ASSERT_NE(f, nullptr);
+  EXPECT_EQ(f->severity, Severity::error);
+  EXPECT_NEAR(static_cast<double>(f->began), 100'000, 10'000);
+}
+
+TEST(DoctorOfTrainings, FindsEntropyGoneAndValuesThatExplainNothing) {
+  const auto findings = findings_of({.episode_return = [](double t) { return t; },
+                                     .entropy = [](double t) { return 2 - 40 * t; },
+                                     .explained = [](double) { return 0.02; }});
+  EXPECT_NE(found(findings, "entropy gone"), nullptr);
+  EXPECT_NE(found(findings, "value explains nothing"), nullptr);
+  EXPECT_EQ(found(findings, "collapse"), nullptr);
+}
+
+}  // namespace
+}  // namespace zithercraft
