@@ -199,7 +199,7 @@ int TrainCommand::run() const {
   if (first) check_folders(options);
   if (!seeds.empty()) return train_all(spec, options, line);
   const Run trained = train(spec, options);
-  if (!first) return last.steps >= options.steps ? done : stopped_by_signal;
+  if (!first) return last.steps >= last.total ? done : stopped_by_signal;
   line.close();
 
   const auto [made, updates] = trained.counters();

@@ -12,8 +12,7 @@ namespace {
 
 constexpr std::array words_of_drawn{
     std::pair{"line", Drawn::line}, std::pair{"lower", Drawn::lower},
-    std::pair{"upper", Drawn::upper}, std::pair{"standard_error", Drawn::standard_error},
-    std::pair{"parts", Drawn::parts}};
+    std::pair{"upper", Drawn::upper}, std::pair{"standard_error", Drawn::standard_error}};
 
 std::string word_of(Drawn drawn) {
   for (const auto& [word, value] : words_of_drawn)
@@ -49,7 +48,7 @@ std::string schema() {
          listed(common_names(), " REAL") +
          ");"
          "CREATE TABLE IF NOT EXISTS metrics (name TEXT PRIMARY KEY, unit TEXT, about TEXT, chart "
-         "TEXT, drawn TEXT);"
+         "TEXT, drawn TEXT, of_parts INTEGER);"
          "CREATE TABLE IF NOT EXISTS terms (steps INTEGER, term TEXT, mean REAL, PRIMARY KEY "
          "(steps, term));"
          "CREATE TABLE IF NOT EXISTS roles (steps INTEGER, role TEXT, episodes INTEGER, "
@@ -83,17 +82,19 @@ struct Metrics::State {
 
   void describe(const std::vector<MetricInfo>& infos_now) {
     for (const MetricInfo& info : infos_now)
-      Statement(db, "INSERT OR REPLACE INTO metrics VALUES (?1,?2,?3,?4,?5)")
+      Statement(db, "INSERT OR REPLACE INTO metrics VALUES (?1,?2,?3,?4,?5,?6)")
           .bind(info.name)
           .bind(info.unit)
           .bind(info.about)
           .bind(info.chart)
           .bind(word_of(info.drawn))
+          .bind(std::int64_t{info.of_parts})
           .run();
-    Statement s(db, "SELECT name, unit, about, chart, drawn FROM metrics ORDER BY rowid");
+    Statement s(db, "SELECT name, unit, about, chart, drawn, of_parts FROM metrics ORDER BY rowid");
     while (s.row()) {
-      infos.push_back({s.text(0), s.text(1), s.text(2), s.text(3), drawn_of(s.text(4))});
-      names.push_back(infos.back().name);
+      infos.push_back({s.text(0), s.text(1), s.text(2), s.text(3), drawn_of(s.text(4)),
+                       s.whole(5) != 0});
+      if (!infos.back().of_parts) names.push_back(infos.back().name);
     }
     complete("updates", common_names());
     complete("updates", names);
@@ -117,7 +118,8 @@ struct Metrics::State {
 
   void add_parts(std::int64_t steps, const std::string& role, const std::vector<Metric>& list) {
     for (const Metric& metric : list) {
-      if (std::find(names.begin(), names.end(), metric.name) == names.end())
+      if (std::none_of(infos.begin(), infos.end(),
+                       [&](const MetricInfo& info) { return info.name == metric.name; }))
         throw Error(ErrorKind::usage, "the method reports '" + metric.name + "' unannounced",
                     "LearningMethod::metrics", "describe it there");
       if (metric.part == Metric::whole) continue;
@@ -180,7 +182,7 @@ struct Metrics::State {
 
   mutable Database db;
   std::vector<MetricInfo> infos;   // of what the method reports
-  std::vector<std::string> names;  // of those
+  std::vector<std::string> names;  // of those that are no numbers of parts
 };
 
 Metrics::Metrics(const std::filesystem::path& path, const std::vector<MetricInfo>& infos)

@@ -117,6 +117,7 @@ class Curves {
   void add_lines(const MetricInfo& info, const MetricInfo* before, const std::string& first_role,
                  json& lines) const {
     const std::string name = spoken(info.name);
+    if (info.of_parts) return add_parts(info.name, lines);
     switch (info.drawn) {
       case Drawn::line: {
         const bool by_role = !first_role.empty() && further_roles() > 0;
@@ -138,7 +139,6 @@ class Curves {
                    }),
                    lines);
         return;
-      case Drawn::parts: return add_parts(info.name, lines);
     }
   }
 

@@ -145,7 +145,7 @@ class WatchedRun {
       if (!chart.live) continue;
       json metrics = json::array(), axis = json::object();
       for (const MetricInfo& info : method.metrics)
-        if (info.chart == chart.name && info.drawn != Drawn::parts) metrics.push_back(info.name);
+        if (info.chart == chart.name && !info.of_parts) metrics.push_back(info.name);
       if (std::isfinite(chart.least)) axis["min"] = chart.least;
       if (std::isfinite(chart.most)) axis["max"] = chart.most;
       list.push_back({{"title", chart.title}, {"metrics", metrics}, {"axis", axis}});

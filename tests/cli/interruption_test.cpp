@@ -122,7 +122,7 @@ TEST(Killed, TenTimesSidesResumeAndEndLikeUninterruptedOnes) {
   ASSERT_EQ(test::run_tool(go("whole", false, "2")).status, 0);
   EXPECT_TRUE(test::read_file(folder / "killed/checkpoints/last.safetensors") ==
               test::read_file(folder / "whole/checkpoints/last.safetensors"));
-  EXPECT_EQ(Metrics(folder / "killed/metrics.db").newest()->past_policies, 5.0);
+  EXPECT_EQ(Metrics(folder / "killed/metrics.db").newest()->of_learner("past_policies"), 5.0);
 }
 
 TEST(Stopped, BySignalItSavesAndEndsWithStatus7) {

@@ -310,12 +310,12 @@ Findings findings_of(const Curve& curve) {
     row.episodes = 10;
     row.mean_return = curve.episode_return(share);
     row.success = curve.success(share);
-    row.learner.entropy = curve.entropy(share);
-    row.learner.explained_variance = curve.explained(share);
+    row.learner = {{"entropy", curve.entropy(share)},
+                   {"explained_variance", curve.explained(share)}};
     rows.push_back(row);
   }
   Findings findings;
-  check_training(Game(test::mooring()), rows, findings);
+  check_training(Game(test::mooring()), ppo_method(), rows, findings);
   return findings;
 }
 
@@ -338,14 +338,14 @@ TEST(DoctorOfTrainings, JudgesSidesByTheirPastSelves) {
       rows[i].steps = static_cast<std::int64_t>(1000 * (i + 1));
       rows[i].episodes = 10;
       rows[i].success = 0.3;
-      rows[i].learner.entropy = 2.0 - 0.01 * static_cast<double>(i);
-      rows[i].learner.explained_variance = 0.5;
-      rows[i].past_policies = 8;
-      rows[i].forgotten = i > 120 ? forgotten : 0.0;
-      rows[i].cycles = i > 120 ? cycles : 0.0;
+      rows[i].learner = {{"entropy", 2.0 - 0.01 * static_cast<double>(i)},
+                         {"explained_variance", 0.5},
+                         {"past_policies", 8},
+                         {"forgotten", i > 120 ? forgotten : 0.0},
+                         {"cycles", i > 120 ? cycles : 0.0}};
     }
     Findings list;
-    check_training(Game(test::mooring()), rows, list);
+    check_training(Game(test::mooring()), ppo_method(), rows, list);
     return list;
   };
   EXPECT_TRUE(findings(0, 0).empty());

@@ -20,11 +20,11 @@ class Evaluated : public ::testing::Test {
     folder = new test::TemporaryFolder;
     train(test::mooring(), {.folder = *folder / "run",
                             .steps = 20'000,
-                            .learner = {.policy_layers = {16},
-                                        .value_layers = {16},
-                                        .lanes = 32,
-                                        .horizon = 32,
-                                        .minibatch = 512}});
+                            .learner = PolicyGradientSettings{.policy_layers = {16},
+                                                              .value_layers = {16},
+                                                              .lanes = 32,
+                                                              .horizon = 32,
+                                                              .minibatch = 512}});
   }
   static void TearDownTestSuite() { delete folder; }
   static zithercraft::Run run() { return zithercraft::Run::open(*folder / "run"); }
@@ -117,9 +117,9 @@ TEST_F(Evaluated, SampledActionsAreOthersThanGreedyOnes) {
   EXPECT_NE(json(ActionMode::sampled), json(ActionMode::greedy));
 }
 
-TEST_F(Evaluated, VariantsShowHowFarASkillCarries) {
-  const auto in = [](KeyValues keys) {
-    return evaluate(run(), {.name = "changed", .set = std::move(keys)},
+TEST_F(Evaluated, ChangedGamesShowHowFarASkillCarries) {
+  const auto in = [](const KeyValues& keys) {
+    return evaluate(run(), with_keys(run().game_spec(), keys, "changed"),
                     {.episodes = 100, .against = {"script"}});
   };
   EXPECT_EQ(in({}).to_json(), evaluate(run(), {.episodes = 100, .against = {"script"}}).to_json());

@@ -36,8 +36,15 @@ std::string bytes_of(const Evolution& evolution) {
   return test::read_file(folder / "x");
 }
 
-void evolve(Evolution& evolution, int from, int to, int total) {
-  for (int g = from; g < to; ++g) evolution.improve((g + 1.0) / total);
+constexpr Budget lasting(std::int64_t generations) { return {.updates = generations}; }
+
+// What the last generation brought to each population.
+std::vector<GenerationReport> evolve(Evolution& evolution, int generations = 1) {
+  for (int g = 0; g < generations; ++g) {
+    evolution.collect();
+    evolution.improve();
+  }
+  return evolution.reports();
 }
 
 double success_of(const Game& game, const Policy& policy, WorkerPool& pool) {
@@ -57,9 +64,9 @@ TEST(Evolution, LearningByEachMethodBringsTheDuckHome) {
     settings.genetic.population = settings.topology.population = 100;
     settings.strategy = {
         .population = 100, .stddev = 0.3, .learning_rate = 0.2, .last_learning_rate = 0.05};
-    Evolution evolution(game, settings, 1, pool);
+    Evolution evolution(game, settings, 1, lasting(20), pool);
     const int generations = method == EvolutionMethod::cma ? 150 : 40;
-    evolve(evolution, 0, generations, generations);
+    evolve(evolution, generations);
     EXPECT_GT(success_of(game, evolution.policy(), pool), 0.8)
         << "method " << static_cast<int>(method);
   }
@@ -73,8 +80,8 @@ TEST(Evolution, SameBitsOnAnyNumberOfThreads) {
       WorkerPool pool(threads);
       EvolutionSettings settings = small(method);
       settings.sampled = method == EvolutionMethod::es;
-      Evolution evolution(game, settings, 7, pool);
-      evolve(evolution, 0, 3, 10);
+      Evolution evolution(game, settings, 7, lasting(3), pool);
+      evolve(evolution, 3);
       if (first.empty()) first = bytes_of(evolution);
       EXPECT_EQ(bytes_of(evolution), first)
           << "method " << static_cast<int>(method) << " threads " << threads;
@@ -90,15 +97,16 @@ TEST(Evolution, GoesOnAfterAPauseAsIfThereHadBeenNone) {
     settings.novelty = 0.3;
     settings.topology.recurrent_links = 0.3;
     settings.memory = method == EvolutionMethod::genetic ? 4 : 0;
-    Evolution through(game, settings, 3, pool), after(game, settings, 3, pool);
-    evolve(through, 0, 3, 6);
+    Evolution through(game, settings, 3, lasting(6), pool),
+        after(game, settings, 3, lasting(6), pool);
+    evolve(through, 3);
     TensorFile file;
     through.store(file);
     after.restore(file);
-    evolve(through, 3, 6, 6);
-    evolve(after, 3, 6, 6);
+    evolve(through, 3);
+    evolve(after, 3);
     EXPECT_EQ(bytes_of(through), bytes_of(after)) << "method " << static_cast<int>(method);
-    EXPECT_EQ(after.generation(), 6);
+    EXPECT_EQ(after.updates(), 6);
   }
 }
 
@@ -108,11 +116,11 @@ TEST(Evolution, EverybodyMeetsTheSameEpisodes) {
   WorkerPool pool(2);
   EvolutionSettings settings = small(EvolutionMethod::genetic);
   settings.fitness = "length";
-  Evolution evolution(game, settings, 3, pool);
+  Evolution evolution(game, settings, 3, lasting(20), pool);
   evolution.set_fitness(
       [](const SeatView& seat) { return static_cast<double>(seat.episode().lane); });
   for (int g = 0; g < 2; ++g) {
-    const GenerationReport report = evolution.improve(0.1)[0];
+    const GenerationReport report = evolve(evolution)[0];
     EXPECT_EQ(report.stddev, 0.0);
     EXPECT_DOUBLE_EQ(report.best, 1.0);  // the mean of episodes 0, 1 and 2
   }
@@ -125,9 +133,9 @@ TEST(Evolution, SampledActionsAreDrawnAlikeForEverybody) {
     EvolutionSettings settings = small(EvolutionMethod::cma);
     settings.covariance.first_stddev = 1e-12;  // all are the same
     settings.sampled = sampled;
-    Evolution evolution(game, settings, 3, pool);
-    evolution.improve(0.0);  // the first generation also finds out how large columns are
-    return evolution.improve(0.1)[0];
+    Evolution evolution(game, settings, 3, lasting(20), pool);
+    evolve(evolution);  // the first generation also finds out how large columns are
+    return evolve(evolution)[0];
   };
   const GenerationReport greedy = first(false), drawn = first(true);
   EXPECT_LT(drawn.stddev, 1e-6);
@@ -140,8 +148,8 @@ TEST(Evolution, FitnessIsAnyMetric) {
     WorkerPool pool(1);
     EvolutionSettings settings = small(EvolutionMethod::genetic);
     settings.fitness = fitness;
-    Evolution evolution(game, settings, 3, pool);
-    return evolution.improve(0.1)[0];
+    Evolution evolution(game, settings, 3, lasting(20), pool);
+    return evolve(evolution)[0];
   };
   EXPECT_NEAR(first("term.hurry").best, -0.01 * 0.5 * 60, 0.35);
   EXPECT_LE(first("success").best, 1.0);
@@ -159,15 +167,15 @@ TEST(Evolution, NumbersThatAreNoneNameIndividualAndTerm) {
                                          return seat.pose().x > 2.0f ? std::nan("") : 0.0;
                                        }});
   WorkerPool pool(2);
-  Evolution evolution(Game(spec), small(EvolutionMethod::genetic), 3, pool);
-  const Error error = test::error_of([&] { evolve(evolution, 0, 5, 5); });
+  Evolution evolution(Game(spec), small(EvolutionMethod::genetic), 3, lasting(20), pool);
+  const Error error = test::error_of([&] { evolve(evolution, 5); });
   EXPECT_EQ(error.kind(), ErrorKind::numbers);
   EXPECT_NE(std::string(error.what()).find("individual"), std::string::npos) << error.what();
   EXPECT_NE(std::string(error.what()).find("cracked"), std::string::npos) << error.what();
 
-  Evolution own(Game(test::duck_pond()), small(EvolutionMethod::genetic), 3, pool);
+  Evolution own(Game(test::duck_pond()), small(EvolutionMethod::genetic), 3, lasting(20), pool);
   own.set_fitness([](const SeatView&) { return std::nan(""); });
-  EXPECT_NE(std::string(test::error_of([&] { own.improve(0.1); }).what()).find("individual 0"),
+  EXPECT_NE(std::string(test::error_of([&] { evolve(own); }).what()).find("individual 0"),
             std::string::npos);
 }
 
@@ -180,15 +188,15 @@ TEST(Evolution, NoveltyLooksElsewhere) {
     settings.novelty = novelty;
     settings.fresh_episodes = false;
     settings.neighbours = 5;
-    Evolution evolution(game, settings, 5, pool);
+    Evolution evolution(game, settings, 5, lasting(20), pool);
     std::vector<Pose> places;
     evolution.set_fitness([&](const SeatView& seat) {
       if (seat.episode().lane == 0) places.push_back(seat.pose());
       return 0.0;
     });
-    evolve(evolution, 0, 14, 15);
+    evolve(evolution, 14);
     places.clear();
-    evolution.improve(1.0);
+    evolve(evolution);
     double sum = 0;
     for (const Pose& a : places)
       for (const Pose& b : places)
@@ -214,31 +222,30 @@ TEST(Evolution, LearningGoesOnFromATrainedPolicy) {
   EvolutionSettings settings = small(EvolutionMethod::genetic);
   settings.genetic.mutation_strength = settings.genetic.last_mutation_strength = 0.02;
   settings.final_episodes = 64;
-  Evolution evolution(game, settings, 2, pool);
-  evolution.start_from(Policy::from(checkpoint), checkpoint);
+  Evolution evolution(game, settings, 2, lasting(20), pool);
+  evolution.continue_from(checkpoint);
   EXPECT_EQ(evolution.signature(0).policy.hidden, std::vector<std::size_t>{16});
-  evolve(evolution, 0, 2, 20);
+  evolve(evolution, 2);
   EXPECT_GT(before, 0.4);
   EXPECT_GT(success_of(game, evolution.policy(), pool), before - 0.15);
 
   // After a pause too it has the old policy's plan.
   TensorFile paused;
   evolution.store(paused);
-  Evolution after(game, settings, 2, pool);
+  Evolution after(game, settings, 2, lasting(20), pool);
   after.restore(paused);
-  evolution.improve(0.5);
-  after.improve(0.5);
+  evolve(evolution);
+  evolve(after);
   EXPECT_EQ(bytes_of(evolution), bytes_of(after));
 
-  Evolution grown(game, small(EvolutionMethod::topology), 2, pool);
-  EXPECT_EQ(test::error_of([&] { grown.start_from(Policy::from(checkpoint), checkpoint); }).kind(),
-            ErrorKind::refused);
-  evolve(grown, 0, 2, 20);
+  Evolution grown(game, small(EvolutionMethod::topology), 2, lasting(20), pool);
+  EXPECT_EQ(test::error_of([&] { grown.continue_from(checkpoint); }).kind(), ErrorKind::refused);
+  evolve(grown, 2);
   TensorFile kept;
   grown.store(kept);
-  Evolution further(game, small(EvolutionMethod::topology), 4, pool);
-  further.start_from(Policy::from(kept), kept);
-  further.improve(0.1);
+  Evolution further(game, small(EvolutionMethod::topology), 4, lasting(20), pool);
+  further.continue_from(kept);
+  evolve(further);
 }
 
 TEST(Evolution, FirstLinksAreThoseThatAreNamed) {
@@ -247,8 +254,8 @@ TEST(Evolution, FirstLinksAreThoseThatAreNamed) {
   EvolutionSettings settings = small(EvolutionMethod::topology);
   settings.topology.new_node = settings.topology.new_link = settings.topology.switch_link = 0.0;
   settings.first_links = {"compass.left > turn.left", "bias > bend", "bend > turn.right"};
-  Evolution evolution(game, settings, 1, pool);
-  const GenerationReport report = evolution.improve(0.5)[0];
+  Evolution evolution(game, settings, 1, lasting(20), pool);
+  const GenerationReport report = evolve(evolution)[0];
   EXPECT_DOUBLE_EQ(report.links, 3.0);
   EXPECT_DOUBLE_EQ(report.hidden, 1.0);
   const Policy policy = evolution.policy();
@@ -257,7 +264,8 @@ TEST(Evolution, FirstLinksAreThoseThatAreNamed) {
 
   const auto error_with = [&](const std::string& link) {
     settings.first_links = {link};
-    return std::string(test::error_of([&] { Evolution(game, settings, 1, pool); }).what());
+    return std::string(
+        test::error_of([&] { Evolution(game, settings, 1, lasting(20), pool); }).what());
   };
   EXPECT_NE(error_with("compas.left > turn.left").find("compas.left"), std::string::npos);
   EXPECT_NE(error_with("compass.left to turn.left").find("FROM > TO"), std::string::npos);
@@ -309,11 +317,11 @@ TEST(Evolution, LearningOfOpposedSidesIsAgainstEachOthersChampions) {
   WorkerPool pool(2);
   EvolutionSettings settings = small(EvolutionMethod::genetic);
   settings.hall_of_fame_size = 4;
-  Evolution evolution(game, settings, 1, pool, {nullptr, nullptr});
-  ASSERT_EQ(evolution.population_of(0), 0u);
-  ASSERT_EQ(evolution.population_of(1), 1u);
+  Evolution evolution(game, settings, 1, lasting(20), pool, nullptr, std::vector<RolePlayer>(2));
+  ASSERT_EQ(evolution.policy_of(0), 0u);
+  ASSERT_EQ(evolution.policy_of(1), 1u);
   for (int g = 0; g < 20; ++g) {
-    const auto& reports = evolution.improve((g + 1.0) / 20);
+    const auto reports = evolve(evolution);
     ASSERT_EQ(reports.size(), 2u);
   }
   // Champions beat those who drift.
@@ -329,12 +337,12 @@ TEST(Evolution, LearningOfOpposedSidesIsAgainstEachOthersChampions) {
     EXPECT_GT(won, 0.6) << "role " << role;
   }
   // A pause changes nothing here either.
-  Evolution after(game, settings, 1, pool, {nullptr, nullptr});
+  Evolution after(game, settings, 1, lasting(20), pool, nullptr, std::vector<RolePlayer>(2));
   TensorFile file;
   evolution.store(file);
   after.restore(file);
-  evolution.improve(1.0);
-  after.improve(1.0);
+  evolve(evolution);
+  evolve(after);
   EXPECT_EQ(bytes_of(evolution), bytes_of(after));
 }
 
@@ -347,10 +355,10 @@ TEST(Evolution, LargeNetworksAreMadeAFewAtATimeAndMemoryDoesNotGrow) {
   settings.genetic.parents = 0.1;
   settings.episodes = 1;
   settings.final_episodes = 1;
-  Evolution evolution(game, settings, 1, pool);
-  evolve(evolution, 0, 2, 4);
+  Evolution evolution(game, settings, 1, lasting(20), pool);
+  evolve(evolution, 2);
   const auto file_size = bytes_of(evolution).size();
-  evolve(evolution, 2, 4, 4);
+  evolve(evolution, 2);
   // Parents and elites, the leader and its policy.
   EXPECT_LT(bytes_of(evolution).size(), 2 * file_size);
   EXPECT_LT(file_size, 12u * 500'000 * 4);

@@ -107,9 +107,12 @@ TEST(StudyPlan, TrainsEveryVariantByEveryMethod) {
       R"(variants = [{ name = "as it is" }, { name = "far", learner = { discount = 0.99 } }])");
   ASSERT_EQ(both.variants.size(), 4u);
   EXPECT_EQ(both.variants[2].name, "far, hasty");
-  EXPECT_EQ(learner_of(both, both.variants[2]).ppo.discount, 0.99);
-  EXPECT_EQ(learner_of(both, both.variants[2]).ppo.epochs, 1);
-  EXPECT_EQ(learner_of(both, both.variants[3]).ppo.epochs, 8);
+  const auto of_variant = [&](std::size_t number) {
+    return learner_of(both, both.variants[number]).as<PolicyGradientSettings>();
+  };
+  EXPECT_EQ(of_variant(2).discount, 0.99);
+  EXPECT_EQ(of_variant(2).epochs, 1);
+  EXPECT_EQ(of_variant(3).epochs, 8);
 }
 
 TEST(StudyPlan, ComparesGradientsWithEvolutions) {
@@ -126,26 +129,27 @@ TEST(StudyPlan, ComparesGradientsWithEvolutions) {
   )");
   const auto find = [](const std::string&) { return test::duck_pond(); };
   const StudyPlan plan = load_plan(folder / "plan.toml", find);
-  const VariantLearner es = learner_of(plan, plan.variants[0]),
-                       growth = learner_of(plan, plan.variants[1]);
-  ASSERT_TRUE(es.evolution && growth.evolution);
-  EXPECT_EQ(es.evolution->method, EvolutionMethod::es);
-  EXPECT_EQ(es.evolution->strategy.population, 20);
-  EXPECT_EQ(es.evolution->episodes, 3);
-  EXPECT_EQ(growth.evolution->method, EvolutionMethod::topology);
-  EXPECT_EQ(growth.evolution->topology.new_node, 0.1);
-  EXPECT_EQ(growth.evolution->topology.population,
+  const LearnerSettings of_es = learner_of(plan, plan.variants[0]),
+                        of_growth = learner_of(plan, plan.variants[1]),
+                        of_gradients = learner_of(plan, plan.variants[2]);
+  EXPECT_EQ(of_es.method(), "es");
+  EXPECT_EQ(of_growth.method(), "topology");
+  EXPECT_EQ(of_gradients.method(), "ppo");
+  const auto &es = of_es.as<EvolutionSettings>(), &growth = of_growth.as<EvolutionSettings>();
+  EXPECT_EQ(es.strategy.population, 20);
+  EXPECT_EQ(es.episodes, 3);
+  EXPECT_EQ(growth.topology.new_node, 0.1);
+  EXPECT_EQ(growth.topology.population,
             TopologySettings{}.population);  // the plan's is of its own method
-  EXPECT_FALSE(learner_of(plan, plan.variants[2]).evolution);
-  EXPECT_EQ(learner_of(plan, plan.variants[2]).ppo.epochs, 2);
+  EXPECT_EQ(of_gradients.as<PolicyGradientSettings>().epochs, 2);
 
   const StudyPlan back = parse_resolved_plan(to_toml(plan), "text");
   EXPECT_EQ(to_toml(back), to_toml(plan));
   EXPECT_EQ(back.variants, plan.variants);
   StudyPlan other = plan;
-  other.evolution = EvolutionSettings{.method = EvolutionMethod::es};
+  other.learner = EvolutionSettings{.method = EvolutionMethod::es};
   EXPECT_NE(refusal_to_extend(plan, other).find("population"), std::string::npos);
-  other.evolution.reset();
+  other.learner = PolicyGradientSettings{};
   EXPECT_NE(refusal_to_extend(plan, other), "");
 
   const auto problem = [&](const std::string& text) {
@@ -175,8 +179,8 @@ TEST(StudyPlan, OfAFileNamesItsGames) {
   };
   const StudyPlan plan = load_plan(folder / "plan.toml", find);
   EXPECT_EQ(plan.name, "plan");
-  EXPECT_EQ(plan.learner.lanes, 16);
-  EXPECT_EQ(learner_of(plan, plan.variants[0]).ppo.epochs, 1);
+  EXPECT_EQ(plan.learner.as<PolicyGradientSettings>().lanes, 16);
+  EXPECT_EQ(learner_of(plan, plan.variants[0]).as<PolicyGradientSettings>().epochs, 1);
   EXPECT_EQ(trained_game(plan.games[0], plan.variants[0]).roles[0].rewards[2].weight, -0.5);
   EXPECT_EQ(measured_game(plan.games[0], plan.variants[0]).roles[0].rewards[2].weight, -0.01);
   test::write_file(folder / "wrong.toml", "games = [\"pond\"]\nseed = [1]\n");
@@ -189,11 +193,11 @@ TEST(StudyPlan, OfAFileNamesItsGames) {
 TEST(Study, TrainsByEvolutionToo) {
   const test::TemporaryFolder folder;
   StudyPlan plan = pond_plan();
-  plan.evolution = evolution_by("genetic");
-  plan.evolution->policy_layers = {8};
-  plan.evolution->genetic.population = 20;
-  plan.evolution->episodes = plan.evolution->finalists = 2;
-  plan.evolution->final_episodes = 2;
+  plan.learner = EvolutionSettings{.policy_layers = {8},
+                                   .episodes = 2,
+                                   .finalists = 2,
+                                   .final_episodes = 2,
+                                   .genetic = {.population = 20}};
   plan.variants = {
       {.name = "fixed"},
       {.name = "grown", .method = "topology", .learner = {{"population", 20}, {"episodes", 2}}},
@@ -202,7 +206,8 @@ TEST(Study, TrainsByEvolutionToo) {
   ASSERT_EQ(study.count(StudyRunStatus::done), 6u);
   std::vector<std::string> methods;
   for (const StudyRun& run : study.runs())
-    if (run.seed == 1) methods.push_back(method_of(Run::open(study.run_folder(run)).settings()));
+    if (run.seed == 1)
+      methods.push_back(Run::open(study.run_folder(run)).settings().learner.method());
   EXPECT_EQ(methods, (std::vector<std::string>{"genetic", "topology", "ppo"}));
   const Study again = run_study(plan, {.folder = folder / "one", .threads = 1});
   EXPECT_EQ(values_of(again), values_of(study));
@@ -515,9 +520,7 @@ TEST(Seeds, OfSoManyGenerationsKnowHowFarTheyAre) {
         EXPECT_GE(p.total, p.steps);
         last = p;
       }};
-  options.evolution.emplace();
-  options.evolution->method = EvolutionMethod::genetic;
-  options.evolution->genetic.population = 6;
+  options.learner = EvolutionSettings{.genetic = {.population = 6}};
   options.generations = 3;
   std::int64_t all = 0;
   for (const zithercraft::Run& run : train_seeds(test::duck_pond(), options, {1, 2}))

@@ -171,18 +171,22 @@ TEST(KlLimit, EndsAnUpdateEarly) {
   settings.epochs = 8;
   Ppo learner(game, settings, 3, 10'000, pool);
   learner.collect();
-  EXPECT_EQ(learner.improve().epochs, 1);
+  learner.improve();
+  EXPECT_EQ(learner.improvements()[0].epochs, 1);
   settings.kl_limit = 0;
   Ppo free(game, settings, 3, 10'000, pool);
   free.collect();
-  EXPECT_EQ(free.improve().epochs, 8);
+  free.improve();
+  EXPECT_EQ(free.improvements()[0].epochs, 8);
 }
 
 TEST(Times, AreToldByPhase) {
   const Game game(test::duck_pond());
   WorkerPool pool(2);
   Ppo learner(game, small({}), 3, 10'000, pool);
-  const PhaseTimes played = learner.collect().times, learned = learner.improve().times;
+  learner.collect();
+  learner.improve();
+  const PhaseTimes played = learner.rollout_times(), learned = learner.improvements()[0].times;
   EXPECT_GT(played.play, 0);
   EXPECT_GT(played.decide, 0);
   EXPECT_LT(played.learn, learned.learn);

@@ -107,7 +107,8 @@ TEST(Ppo, LearnsChoicesInSeconds) {
     const CollectReport report = learner.collect();
     if (before == 0) before = success(report);
     after = success(report);
-    const ImproveReport improved = learner.improve();
+    learner.improve();
+    const PolicyGradientReport improved = learner.improvements()[0];
     EXPECT_TRUE(std::isfinite(improved.policy_loss + improved.value_loss + improved.kl +
                               improved.gradient_norm));
   }

@@ -83,7 +83,8 @@ Learned learn(const GameSpec& game, const PolicyGradientSettings& settings, Proc
   for (int update = 0; update < 3; ++update) {
     for (const EpisodeResult& episode : learner.collect().episodes)
       result.returns.push_back(episode.episode_return);
-    result.kl = learner.improve().kl;
+    learner.improve();
+    result.kl = learner.improvements()[0].kl;
   }
   TensorFile file;
   learner.store(file);

@@ -363,7 +363,7 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
     }
     for (auto& member : crew) member->end_rollout(group, worker);
   };
-  ImproveReport last;
+  PolicyGradientReport last;
   while (true) {
     pool.run(context.groups.size(), play);
     context.steps += context.rollout_steps = 2 * 2048 * 8;

@@ -31,11 +31,11 @@ TrainOptions options(const test::TemporaryFolder& folder, const std::string& nam
           .steps = 24'000,
           .seed = 3,
           .checkpoint_every = 4000,
-          .learner = {.policy_layers = {16},
-                      .value_layers = {16},
-                      .lanes = 16,
-                      .horizon = 64,
-                      .minibatch = 512},
+          .learner = PolicyGradientSettings{.policy_layers = {16},
+                                            .value_layers = {16},
+                                            .lanes = 16,
+                                            .horizon = 64,
+                                            .minibatch = 512},
           .threads = 1};
 }
 

@@ -141,7 +141,7 @@ TEST(Train, ThreadsAndInterruptionsLeaveTheCheckpointByteForByte) {
   for (std::size_t i = 0; i < whole.size(); ++i) {
     EXPECT_EQ(whole[i].mean_return, pieces[i].mean_return);
     EXPECT_EQ(whole[i].recent_success, pieces[i].recent_success);
-    EXPECT_EQ(whole[i].learner.kl, pieces[i].learner.kl);
+    EXPECT_EQ(whole[i].of_learner("kl"), pieces[i].of_learner("kl"));
   }
 }
 
@@ -178,7 +178,7 @@ TEST(Train, ResumingWithAnythingElseIsRefusedByName) {
   changed.seed = 9;
   EXPECT_NE(refusal(test::mooring(), changed).find("seed: 9 here, 5 there"), std::string::npos);
   changed = o;
-  changed.learner.lanes = 16;
+  changed.learner.set("lanes=16");
   EXPECT_NE(refusal(test::mooring(), changed).find("learner.lanes: 16 here, 32 there"),
             std::string::npos);
   changed = o;

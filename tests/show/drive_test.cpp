@@ -126,7 +126,7 @@ TEST(Drive, ScriptsOfKeysPlayOneEpisode) {
 TEST(Serve, ARunTellsItsCurvesAndPlaysItsCheckpoints) {
   const test::TemporaryFolder folder;
   TrainOptions options{.folder = folder / "run", .steps = 12'000, .checkpoint_every = 4'000};
-  options.learner = {
+  options.learner = PolicyGradientSettings{
       .policy_layers = {8}, .value_layers = {8}, .lanes = 16, .horizon = 32, .minibatch = 256};
   const zithercraft::Run run = train(test::duck_pond(), options);
   Background served([&](const ServeOptions& serving) { serve_run(folder / "run", serving); });

@@ -89,7 +89,7 @@ TEST(Figures, SayWhatIsMissing) {
 TEST(StudyPage, HoldsTableFiguresAndPlan) {
   const test::TemporaryFolder folder;
   StudyPlan plan{.name = "<pond>", .games = {test::duck_pond()}, .seeds = {1, 2}, .steps = 600};
-  plan.learner = {
+  plan.learner = PolicyGradientSettings{
       .policy_layers = {8}, .value_layers = {8}, .lanes = 16, .horizon = 32, .minibatch = 256};
   plan.episodes = 10;
   const auto page = [&](const StudyPlan& of, const char* name) {

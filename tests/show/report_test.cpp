@@ -70,11 +70,11 @@ TEST(Report, ShowsEverythingInARealBrowserWithoutANetwork) {
   game.about = "A skiff with </script> & <b>care</b>.";  // must not break the page
   const zithercraft::Run run = train(game, {.folder = folder / "run",
                                             .steps = 20'000,
-                                            .learner = {.policy_layers = {16},
-                                                        .value_layers = {16},
-                                                        .lanes = 32,
-                                                        .horizon = 32,
-                                                        .minibatch = 512}});
+                                            .learner = PolicyGradientSettings{.policy_layers = {16},
+                                                                              .value_layers = {16},
+                                                                              .lanes = 32,
+                                                                              .horizon = 32,
+                                                                              .minibatch = 512}});
   write_report(run, folder / "report.html", {.episodes = 100, .paths = 4});
   std::string page = test::read_file(folder / "report.html");
   test::expect_licences(page);

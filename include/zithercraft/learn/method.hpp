@@ -15,8 +15,7 @@ enum class Drawn : std::uint8_t {
   line,
   lower,           ///< the lower edge of a band
   upper,           ///< the upper edge of the band whose lower edge is the metric before it
-  standard_error,  ///< of the metric before it, which gets a 95% interval
-  parts            ///< one band for each part, stacked
+  standard_error  ///< of the metric before it, which gets a 95% interval
 };
 
 /// A number that updates bring, as metrics, charts and monitoring programs need to know it.
@@ -26,6 +25,8 @@ struct MetricInfo {
   std::string about{};  ///< one line for people
   std::string chart{};  ///< the name of the chart that draws it; empty for none
   Drawn drawn = Drawn::line;
+  /// of each part of what learns; drawn as one band for each, stacked
+  bool of_parts = false;
 };
 
 /// A chart of metrics over the steps of a training.
