@@ -241,17 +241,23 @@ CollectReport Evolution::collect() {
   return report;
 }
 
-LearnerReport Evolution::improve() {
+void Evolution::improve() {
   using Clock = std::chrono::steady_clock;
   State& s = *state_;
-  LearnerReport report;
   for (std::size_t p = 0; p < s.populations.size(); ++p) {
     const auto begun = Clock::now();
     s.populations[p]->improve(s.progress, s.crew.pool);
     s.reports[p].make_seconds = std::chrono::duration<double>(Clock::now() - begun).count();
-    report.policies.push_back({s.populations[p]->first_role(), metrics_of(s.reports[p])});
   }
   if (++s.generation == 1) s.first_diversity = s.reports[0].diversity;
+}
+
+LearnerReport Evolution::report() const {
+  const State& s = *state_;
+  LearnerReport report;
+  if (s.reports.empty()) return report;
+  for (std::size_t p = 0; p < s.populations.size(); ++p)
+    report.policies.push_back({s.populations[p]->first_role(), metrics_of(s.reports[p])});
   add_times(s.reports, report.policies.front().metrics);
   report.note = note_of(s.reports[0]);
   report.warnings = warnings_of(s.settings, s.reports[0], s.first_diversity);

@@ -26,9 +26,6 @@ std::string place_of(std::size_t past, std::size_t policy_learner) {
 
 void Ppo::store(TensorFile& file) const {
   const State& s = *state_;
-  if (!s.begun)
-    throw Error(ErrorKind::usage, "the lanes have not begun to play", "Ppo::store",
-                "call `begin` or `collect` before");
   const TrainingContext& context = s.context;
   s.policy_learners.front()->store(file);
   for (std::size_t t = 1; t < s.policy_learners.size(); ++t) {
@@ -42,6 +39,7 @@ void Ppo::store(TensorFile& file) const {
   file.put("seed", std::span(&seed, 1));
   const auto curriculum = s.curriculum.numbers();
   file.put("curriculum", std::span<const double>(curriculum));
+  if (!s.begun) return;
   std::vector<std::byte> states;
   std::vector<std::int64_t> stages, opponents;
   const LaneGroup &first = context.own_groups().front(), &last = context.own_groups().back();
@@ -92,17 +90,22 @@ void Ppo::restore(const TensorFile& file) {
   if (file.text("game_fingerprint") != context.game.fingerprint())
     refuse("the checkpoint was trained in another version of the game", same_game);
   const Counters counters = Counters::of(file.metadata, "checkpoint");
+  context.steps = counters.steps;
+  context.updates = counters.updates;
+  context.seed = static_cast<std::uint64_t>(file.integers("seed").at(0));
+  s.curriculum.restore(file.doubles("curriculum"));
+  s.begun = file.has("lanes");
+  if (s.begun) s.restore_lanes(file);
+}
+
+void Ppo::State::restore_lanes(const TensorFile& file) {
   const auto states = file.bytes("lanes");
   const auto stages = file.integers("lane_stages");
   if (stages.size() != context.lanes.count())
     refuse("the checkpoint holds " + std::to_string(stages.size()) + " lanes, the run has " +
                std::to_string(context.lanes.count()),
            "resume with the same number of lanes");
-  context.steps = counters.steps;
-  context.updates = counters.updates;
-  context.seed = static_cast<std::uint64_t>(file.integers("seed").at(0));
-  s.curriculum.restore(file.doubles("curriculum"));
-  if (s.opposed()) s.restore_roster(file);
+  if (opposed()) restore_roster(file);
   std::size_t next = 0;
   for (std::size_t lane = 0; lane < context.lanes.count(); ++lane) {
     context.lanes.set_stage(lane, static_cast<std::size_t>(stages[lane]));
@@ -112,7 +115,6 @@ void Ppo::restore(const TensorFile& file) {
     context.lanes.restore(lane, std::span(states).subspan(next, block));
     next += block;
   }
-  s.begun = true;
 }
 
 // The first policy continues the file's unprefixed policy; others those under their roles' names,

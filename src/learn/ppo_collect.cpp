@@ -135,17 +135,22 @@ CollectReport Ppo::collect() {
   return report;
 }
 
-LearnerReport Ppo::improve() {
+void Ppo::improve() {
   State& s = *state_;
   s.improvements.clear();
   for (const auto& policy_learner : s.policy_learners)
     s.improvements.push_back(policy_learner->improve());
   ++s.context.updates;
   if (s.opposed() && s.roster.due(s.context.steps)) s.take_snapshot();
+}
+
+LearnerReport Ppo::report() const {
+  const State& s = *state_;
   LearnerReport report;
-  for (std::size_t t = 0; t < s.policy_learners.size(); ++t)
+  for (std::size_t t = 0; t < s.improvements.size(); ++t)
     report.policies.push_back(
         {s.policy_learners[t]->roles().front(), metrics_of(s.improvements[t])});
+  if (report.policies.empty()) return report;
   std::vector<Metric>& first = report.policies.front().metrics;
   add_times(s.rollout_times, s.improvements, first);
   if (s.opposed()) add_roster(s.roster.report(), first);

@@ -47,6 +47,7 @@ struct Ppo::State {
   void keep_results(std::size_t group, std::size_t lane, std::size_t time);
   void share_episodes();
   void take_snapshot();
+  void restore_lanes(const TensorFile& file);
   void restore_roster(const TensorFile& file);
 
   PolicyGradientSettings settings;

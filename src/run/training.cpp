@@ -153,7 +153,8 @@ MetricsRow Training::row_of(const CollectReport& played, const LearnerReport& le
 void Training::update() {
   const auto begun = Clock::now();
   const CollectReport played = learner_->collect();
-  const LearnerReport learned = learner_->improve();
+  learner_->improve();
+  const LearnerReport learned = learner_->report();
   MetricsRow row = row_of(played, learned);
   row.wall_seconds = seconds_since(begun);
   row.busy_share =

@@ -39,8 +39,8 @@ class Idle final : public Learner {
     counters_.steps += report.steps;
     return report;
   }
-  LearnerReport improve() override {
-    ++counters_.updates;
+  void improve() override { ++counters_.updates; }
+  LearnerReport report() const override {
     return {.policies = {{0, {{"laziness", 1.0 / static_cast<double>(counters_.updates)}}}},
             .note = "idle"};
   }

@@ -152,7 +152,7 @@ TEST(Train, AnExistingRunIsKeptUnlessToldOtherwise) {
   const std::string before = test::read_file(folder / "run/checkpoints/last.safetensors");
   const Error error = test::error_of([&] { train(test::mooring(), o); });
   EXPECT_EQ(error.kind(), ErrorKind::refused);
-  EXPECT_NE(std::string(error.what()).find("the folder holds a run already; use --resume"),
+  EXPECT_NE(std::string(error.what()).find("the folder holds a run already; resume it"),
             std::string::npos);
   EXPECT_TRUE(test::read_file(folder / "run/checkpoints/last.safetensors") == before);
   o.existing = Existing::fresh;

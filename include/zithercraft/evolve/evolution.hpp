@@ -144,7 +144,8 @@ class Evolution final : public Learner {
   /// naming individual and term, if a fitness is not finite.
   CollectReport collect() override;
   /// Makes the next generations.
-  LearnerReport improve() override;
+  void improve() override;
+  LearnerReport report() const override;
   /// What the last generation brought, in the order of the first roles that populations play.
   const std::vector<GenerationReport>& reports() const noexcept;
 

@@ -128,15 +128,17 @@ class Learner {
   /// Begins with what fits of policies that were trained before; before the first `collect`. Throws
   /// Error (refused) if nothing fits.
   virtual Continuation continue_from(const TensorFile& checkpoint) = 0;
-  /// Begins to play. The first `collect` does so otherwise; to be called before `store` if nothing
-  /// was collected or restored.
+  /// Begins to play, as the first `collect` does otherwise; what is stored before is the policies
+  /// alone, from which play begins afresh.
   virtual void begin() {}
 
   /// Plays with the present policies. Throws Error (numbers), naming term or column, if a value is
   /// not finite.
   virtual CollectReport collect() = 0;
   /// Learns from what was collected last. Throws Error (numbers) if a result is not finite.
-  virtual LearnerReport improve() = 0;
+  virtual void improve() = 0;
+  /// What the last improvement brought.
+  virtual LearnerReport report() const = 0;
 
   virtual std::int64_t steps() const noexcept = 0;    ///< taken so far, over all seats
   virtual std::int64_t updates() const noexcept = 0;  ///< improvements so far

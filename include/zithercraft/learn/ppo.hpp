@@ -214,8 +214,9 @@ class Ppo final : public Learner {
   /// that has been learned is left at the end of it.
   CollectReport collect() override;
   /// Throws Error (numbers), naming the layer, if a loss or gradient is not finite.
-  LearnerReport improve() override;
-  /// What the last improvement brought to each policy that learns, as `improve` reports it by name.
+  void improve() override;
+  LearnerReport report() const override;
+  /// What the last improvement brought to each policy that learns, as `report` has it by name.
   const std::vector<PolicyGradientReport>& improvements() const noexcept;
   /// Where the time of the last rollout went.
   const PhaseTimes& rollout_times() const noexcept;
