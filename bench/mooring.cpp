@@ -31,7 +31,7 @@ void play(benchmark::State& state, const zc::Player& player) {
       for (int d = 0; d < steps; ++d) {
         copies[worker]->decide(lanes, 0, item * group, group);
         for (std::size_t lane = item * group; lane < (item + 1) * group; ++lane) {
-          lanes.advance(lane, worker);
+          lanes.step(lane, worker);
           if (lanes.outcome(lane) == zc::Outcome::running) continue;
           zc::EpisodeKey next = lanes.key(lane);
           ++next.episode;

@@ -40,7 +40,7 @@ void recording_share(benchmark::State& state) {
       std::uint32_t episode = 0;
       for (int d = 0; d < 2000; ++d) {
         player->decide(lanes, 0, 0, 1);
-        lanes.advance(0);
+        lanes.step(0);
         if (recorded) writer.add(lanes, 0);
         if (lanes.outcome(0) == Outcome::running) continue;
         lanes.begin(0, {1, 0, ++episode});
@@ -86,7 +86,7 @@ std::filesystem::path an_hour() {
     ReplayWriter writer(name, game, {"mooring", to_toml(game.spec()), {"random"}, 0, "0"});
     std::int64_t steps = 0;
     for (std::uint32_t episode = 0; steps < 18'000; ++episode)
-      play_one(game, {player.get()}, {1, 0, episode}, [&](const Lanes& lanes) {
+      play_one(game, {player.get()}, {1, 0, episode}, [&](const Environment& lanes) {
         writer.add(lanes, 0);
         ++steps;
       });

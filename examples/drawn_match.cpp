@@ -14,7 +14,7 @@ int main(int argc, char** argv) {
     const auto player = zc::script_player(game, 0);
     zc::ReplayWriter writer(name + ".zrep", game,
                             {"mooring", zc::to_toml(game.spec()), {player->name()}, 1, "example"});
-    zc::play_one(game, {player.get()}, {.seed = 1}, [&](const zc::Lanes& lanes) {
+    zc::play_one(game, {player.get()}, {.seed = 1}, [&](const zc::Environment& lanes) {
       const zc::SeatView skiff(lanes, 0, 0, 0);
       const zc::Pose here = skiff.pose();
       const zc::Bearing berth = skiff.nearest("berth"), hull = skiff.nearest("hull");

@@ -69,7 +69,7 @@ int main() {
   for (int running = 100; running > 0;) {
     for (std::size_t lane = 0; lane < lanes.count(); ++lane)
       steer({lanes, lane, 0, 0}, lanes.control(0, lane));
-    lanes.advance_all(pool);
+    lanes.step_all(pool);
     running = moored = aground = lost = 0;
     for (std::size_t lane = 0; lane < lanes.count(); ++lane) switch (lanes.outcome(lane)) {
         case zc::Outcome::running: ++running; break;

@@ -123,7 +123,7 @@ void draw_game(const Game& game, const ShowCommand& command) {
     lineup.push_back(players.emplace_back(usual_player(game, role)).get());
   const EpisodeKey key{derived_seed(command.seed, "score"), 0, 0};
   Path path;
-  play_one(game, lineup, key, [&](const Lanes& lanes) { extend(path, lanes); });
+  play_one(game, lineup, key, [&](const Environment& environment) { extend(path, environment); });
   Lanes start(game, 1);
   start.begin(0, key);
   const Picture picture{&start,

@@ -56,7 +56,7 @@ class Bench {
         if (d % every == 0 && present())
           snapshots_.emplace_back(lanes_.state(0).begin(), lanes_.state(0).end());
         for (std::size_t r = 0; r < e_.game.roles().size(); ++r) random->decide(lanes_, r, 0, 1);
-        lanes_.advance(0);
+        lanes_.step(0);
       }
     }
     if (snapshots_.size() > moments) snapshots_.resize(moments);
@@ -82,7 +82,7 @@ class Bench {
           own[c] = static_cast<float>((moment / 2 + c) % info.options.size());
       }
       own[control] = value;
-      attempt_.advance(0);
+      attempt_.step(0);
       if (d <= 1) {  // some deaths show only a tick later
         const bool left = !SeatView(attempt_, 0, role_, 0).present();
         result.ended_badly = left || attempt_.outcome(0) == Outcome::failure;
@@ -232,7 +232,7 @@ class ControlChecks {
         std::copy(e_.game.roles()[r].rest.begin(), e_.game.roles()[r].rest.end(),
                   lanes.control(r, row).begin());
     lanes.control(role_, 0)[control] = value;
-    lanes.advance(0);
+    lanes.step(0);
     for (const Event& event : lanes.events(0))
       if (event.kind == EventKind::touch || event.kind == EventKind::die) return std::nullopt;
     if (!arena.present(lanes.arena_state(0), body)) return std::nullopt;

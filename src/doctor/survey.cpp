@@ -51,7 +51,7 @@ class Watcher {
         if (survey_.steps >= 8 * wanted_) break;
         note_senses(lanes);
         for (std::size_t r = 0; r < copies.size(); ++r) copies[r]->decide(lanes, r, 0, count);
-        lanes.advance_all(pool);
+        lanes.step_all(pool);
         note_results(lanes);
         note_bodies(lanes);
         const auto decided = static_cast<std::int64_t>(count * seats);
@@ -179,11 +179,12 @@ class IdlePlayer : public Player {
  public:
   std::string name() const override { return "idle"; }
   std::unique_ptr<Player> copy() const override { return std::make_unique<IdlePlayer>(*this); }
-  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
-    const auto& rest = lanes.game().roles()[role].rest;
-    const std::size_t seats = lanes.seats(role);
+  void decide(Environment& environment, std::size_t role, std::size_t first,
+              std::size_t count) override {
+    const auto& rest = environment.game().roles()[role].rest;
+    const std::size_t seats = environment.seats(role);
     for (std::size_t row = first * seats; row < (first + count) * seats; ++row)
-      std::copy(rest.begin(), rest.end(), lanes.control(role, row).begin());
+      std::copy(rest.begin(), rest.end(), environment.control(role, row).begin());
   }
 };
 
@@ -193,17 +194,18 @@ class DitheringPlayer : public Player {
   std::string name() const override { return "to and fro"; }
   std::unique_ptr<Player> copy() const override { return std::make_unique<DitheringPlayer>(*this); }
 
-  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
-    const auto& controls = lanes.game().roles()[role].controls;
-    const std::size_t seats = lanes.seats(role);
+  void decide(Environment& environment, std::size_t role, std::size_t first,
+              std::size_t count) override {
+    const auto& controls = environment.game().roles()[role].controls;
+    const std::size_t seats = environment.seats(role);
     for (std::size_t row = first * seats; row < (first + count) * seats; ++row) {
       const std::size_t lane = row / seats;
-      const EpisodeKey key = lanes.key(lane);
+      const EpisodeKey key = environment.key(lane);
       RandomStream random(seed_, key.lane * 4096 + static_cast<std::uint32_t>(row % seats),
                           key.episode, Purpose::decide);
       const std::uint32_t period = 4u << random.below(3);
-      const bool back = lanes.steps(lane) / period % 2 == 1;
-      const auto out = lanes.control(role, row);
+      const bool back = environment.steps(lane) / period % 2 == 1;
+      const auto out = environment.control(role, row);
       for (std::size_t c = 0; c < controls.size(); ++c) {
         if (controls[c].is_choice()) {
           const auto options = static_cast<std::uint32_t>(controls[c].options.size());

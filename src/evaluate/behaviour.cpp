@@ -32,15 +32,19 @@ class OneSeat : public Player {
   std::unique_ptr<Player> copy() const override {
     return std::make_unique<OneSeat>(seat_, own_->copy(), others_->copy());
   }
-  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
-    const std::size_t seats = lanes.seats(role), each = lanes.game().roles()[role].controls.size();
-    const auto row = [&](std::size_t lane) { return lanes.control(role, lane * seats + seat_); };
-    own_->decide(lanes, role, first, count);
+  void decide(Environment& environment, std::size_t role, std::size_t first,
+              std::size_t count) override {
+    const std::size_t seats = environment.seats(role),
+                      each = environment.game().roles()[role].controls.size();
+    const auto row = [&](std::size_t lane) {
+      return environment.control(role, lane * seats + seat_);
+    };
+    own_->decide(environment, role, first, count);
     kept_.resize(count * each);
     for (std::size_t i = 0; i < count; ++i)
       std::copy_n(row(first + i).begin(), each,
                   kept_.begin() + static_cast<std::ptrdiff_t>(i * each));
-    others_->decide(lanes, role, first, count);
+    others_->decide(environment, role, first, count);
     for (std::size_t i = 0; i < count; ++i)
       std::copy_n(kept_.begin() + static_cast<std::ptrdiff_t>(i * each), each,
                   row(first + i).begin());
@@ -213,7 +217,7 @@ class BehaviourSurvey {
           mine.players[role]->decide(lanes, role, 0, n);
         for (std::size_t lane = 0; lane < n; ++lane) {
           if (lanes.outcome(lane) != Outcome::running) continue;
-          lanes.advance(lane);
+          lanes.step(lane);
           mine.watches[lane].look(lanes, lane);
           if (lanes.outcome(lane) == Outcome::running) continue;
           --running;

@@ -65,21 +65,22 @@ void record(const Run& run, const std::filesystem::path& file, const RecordOptio
       probabilities(roles.back().first_probability + roles.back().probabilities);
   for (std::int64_t e = 0; e < options.episodes; ++e)
     play_one(game, lineup, {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
-             [&](const Lanes& lanes) {
+             [&](const Environment& environment) {
                for (std::size_t r = 0; r < roles.size(); ++r) {
                  RecordedRole& role = roles[r];
                  if (!role.policy) continue;
-                 if (lanes.steps(0) == 0) std::fill(role.memory.begin(), role.memory.end(), 0.0f);
+                 if (environment.steps(0) == 0)
+                   std::fill(role.memory.begin(), role.memory.end(), 0.0f);
                  if (role.policy->knows_values())
-                   role.policy->values(lanes.observations(r),
+                   role.policy->values(environment.observations(r),
                                        std::span(values).subspan(role.first_value, role.values),
                                        role.memory);
                  role.policy->probabilities(
-                     lanes.observations(r),
+                     environment.observations(r),
                      std::span(probabilities).subspan(role.first_probability, role.probabilities),
                      role.memory);
                }
-               writer.add(lanes, 0, {values, probabilities});
+               writer.add(environment, 0, {values, probabilities});
              });
   writer.finish();
 }

@@ -19,7 +19,7 @@ void record_episode(const std::filesystem::path& file, const Game& game,
     info.players.push_back(own.back()->name());
   }
   ReplayWriter writer(file, game, info);
-  play_one(game, lineup, key, [&](const Lanes& lanes) { writer.add(lanes, 0); });
+  play_one(game, lineup, key, [&](const Environment& environment) { writer.add(environment, 0); });
   writer.finish();
 }
 

@@ -200,14 +200,12 @@ Evolution::~Evolution() = default;
 Evolution::Evolution(Evolution&&) noexcept = default;
 Evolution& Evolution::operator=(Evolution&&) noexcept = default;
 
-void Evolution::set_fitness(std::function<double(const SeatView&)> fitness) {
-  state_->custom_fitness = std::move(fitness);
-}
+void Evolution::set_fitness(CustomFitness fitness) { state_->custom_fitness = std::move(fitness); }
 
 void Evolution::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
                            double share) {
   for (auto& population : state_->populations)
-    population->play().lanes().set_starts(stage, arena_states, share);
+    population->play().environment().set_starts(stage, arena_states, share);
 }
 
 Continuation Evolution::continue_from(const TensorFile& checkpoint) {

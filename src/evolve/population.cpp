@@ -383,8 +383,8 @@ std::vector<double> Population::with_novelty(std::span<const double> fitness,
   std::vector<std::vector<float>> places(fitness.size());
   for (std::size_t i = 0; i < fitness.size(); ++i)
     for (std::size_t t = 0; t < encounters; ++t) {
-      const float* place = results_[i * encounters + t].place;
-      places[i].insert(places[i].end(), place, place + 3);
+      const auto& place = results_[i * encounters + t].place;
+      places[i].insert(places[i].end(), place.begin(), place.end());
     }
   const auto novelty = archive_.judge(places);
   const auto by_fitness = ranks_of(fitness), by_novelty = ranks_of(novelty);

@@ -26,8 +26,9 @@ double seconds_since(Clock::time_point& last) {
 
 // What one worker needs.
 struct PopulationPlay::Scratch {
-  std::vector<std::uint32_t> running;  // its lanes that play, by the individual they play for
-  std::vector<std::uint32_t> job;      // of each of its lanes
+  std::vector<std::size_t> running;  // its lanes that play, by the individual they play for
+  std::vector<LaneStart> starts;     // of the episodes that they take up
+  std::vector<std::uint32_t> job;    // of each of its lanes
   std::vector<std::uint32_t> places;
   std::vector<float> kept;  // what networks keep, [lanes][seats][memory]
   AlignedBuffer<float> inputs, kept_now;
@@ -57,12 +58,13 @@ PopulationPlay::PopulationPlay(const Game& game, std::vector<std::size_t> roles,
       heads_(game.roles()[roles_[0]].controls, game.roles()[roles_[0]].columns),
       log_stddev_(heads_.dials(), log_stddev_of_dials),
       sampled_(sampled),
-      lanes_(game, lanes_each * workers, workers) {
-  for (const std::size_t role : roles_) seats_ += lanes_.seats(role);
+      environment_(make_environment(game, lanes_each * workers, workers)) {
+  for (const std::size_t role : roles_) seats_ += environment_->seats(role);
   for (std::size_t w = 0; w < workers; ++w) {
     auto& scratch = *scratch_.emplace_back(std::make_unique<Scratch>());
     scratch.job.resize(lanes_each);
     scratch.running.reserve(lanes_each);
+    scratch.starts.reserve(lanes_each);
     scratch.places.reserve(most_rows());
     scratch.action.resize(controls_);
     scratch.allowed.resize(heads_.masks());
@@ -157,16 +159,15 @@ void PopulationPlay::share(const Call& call, ProcessGroup& processes) {
   }
 }
 
-bool PopulationPlay::begin_next(const Call& call, Scratch& scratch, std::size_t lane,
-                                std::size_t worker) {
+bool PopulationPlay::take_next(const Call& call, Scratch& scratch, std::size_t lane) {
   const std::size_t next = next_job_.fetch_add(1), own = lane % lanes_each,
                     each = seats_ * call.batch.memory();
   if (next >= last_job_) return false;
   scratch.job[own] = jobs_[next];
   const Encounter& encounter = call.encounters[jobs_[next] % call.encounters.size()];
   std::fill_n(scratch.kept.begin() + static_cast<std::ptrdiff_t>(own * each), each, 0.0f);
-  lanes_.assign_stage(lane, encounter.stage);
-  lanes_.begin(lane, encounter.key, worker);
+  environment_->assign_stage(lane, encounter.stage);
+  scratch.starts.push_back({lane, encounter.key});
   return true;
 }
 
@@ -178,40 +179,35 @@ void PopulationPlay::finish(const Call& call, Scratch& scratch, std::size_t lane
   std::fill(rewards.begin(), rewards.end(), 0.0);
   const double share = 1.0 / static_cast<double>(seats_);
   for (const std::size_t role : roles_)
-    for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat) {
-      const std::size_t row = lane * lanes_.seats(role) + seat;
-      Outcome outcome = lanes_.outcome(lane);
+    for (std::size_t seat = 0; seat < environment_->seats(role); ++seat) {
+      const std::size_t row = lane * environment_->seats(role) + seat;
+      Outcome outcome = environment_->outcome(lane);
       if (opposed(game_.roles()[0], game_.roles()[role]) && outcome != Outcome::cutoff)
         outcome = outcome == Outcome::success ? Outcome::failure : Outcome::success;
-      result.episode_return += share * lanes_.episode_return(role, row);
+      result.episode_return += share * environment_->episode_return(role, row);
       result.success += outcome == Outcome::success ? share : 0.0;
-      const auto ledger = lanes_.ledger(role, row);
+      const auto ledger = environment_->ledger(role, row);
       for (std::size_t t = 0; t < terms_; ++t) rewards[t] += share * ledger[t];
-      const SeatView view(lanes_, lane, role, seat);
       if (call.wishes.custom_fitness)
-        result.custom_fitness += share * call.wishes.custom_fitness(view);
-      if (role != roles_[0] || seat != 0) continue;
-      const Pose pose = view.pose();
-      result.place[0] = pose.x;
-      result.place[1] = pose.y;
-      result.place[2] = pose.z;
+        result.custom_fitness += share * call.wishes.custom_fitness(*environment_, role, row);
+      if (role == roles_[0] && seat == 0) result.place = environment_->place(role, row);
     }
-  result.length = static_cast<double>(lanes_.steps(lane));
+  result.length = static_cast<double>(environment_->steps(lane));
 }
 
 void PopulationPlay::decide(const Call& call, Scratch& scratch, std::size_t worker) {
   const std::size_t in = call.batch.input_stride(), out = call.batch.output_stride(),
                     kept = call.batch.memory(), encounters = call.encounters.size();
-  for (const std::uint32_t lane : scratch.running) {
+  for (const std::size_t lane : scratch.running) {
     const auto& lineup =
         scratch.lineups[call.encounters[scratch.job[lane % lanes_each] % encounters].against];
     for (std::size_t role = 0; role < lineup.size(); ++role)
-      if (lineup[role]) lineup[role]->decide(lanes_, role, lane, 1);
+      if (lineup[role]) lineup[role]->decide(*environment_, role, lane, 1);
   }
   // Row by row: of each lane its seats.
   scratch.places.clear();
   std::size_t r = 0;
-  for (const std::uint32_t lane : scratch.running) {
+  for (const std::size_t lane : scratch.running) {
     const std::uint32_t job = scratch.job[lane % lanes_each],
                         individual = job / static_cast<std::uint32_t>(encounters);
     const std::size_t number = call.first + individual, every = call.wishes.notes_every;
@@ -223,8 +219,9 @@ void PopulationPlay::decide(const Call& call, Scratch& scratch, std::size_t work
         scratch.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept),
         seats_ * kept, scratch.kept_now.begin() + r * kept);
     for (const std::size_t role : roles_)
-      for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat, ++r) {
-        const auto sensed = lanes_.observation(role, lane * lanes_.seats(role) + seat);
+      for (std::size_t seat = 0; seat < environment_->seats(role); ++seat, ++r) {
+        const auto sensed =
+            environment_->observation(role, lane * environment_->seats(role) + seat);
         call.normaliser.apply(sensed, scratch.inputs.span().subspan(r * in, in), in);
         if (notes != nullptr) notes->add(sensed);
         scratch.places.push_back(individual);
@@ -233,44 +230,57 @@ void PopulationPlay::decide(const Call& call, Scratch& scratch, std::size_t work
   const auto answers =
       call.batch.decide(scratch.places, scratch.inputs.span(), scratch.kept_now.span(), worker);
   r = 0;
-  for (const std::uint32_t lane : scratch.running) {
+  for (const std::size_t lane : scratch.running) {
     std::copy_n(
         scratch.kept_now.begin() + r * kept, seats_ * kept,
         scratch.kept.begin() + static_cast<std::ptrdiff_t>((lane % lanes_each) * seats_ * kept));
     for (const std::size_t role : roles_)
-      for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat, ++r) {
-        const std::size_t row = lane * lanes_.seats(role) + seat;
+      for (std::size_t seat = 0; seat < environment_->seats(role); ++seat, ++r) {
+        const std::size_t row = lane * environment_->seats(role) + seat;
         const auto outputs = answers.subspan(r * out, heads_.outputs());
         if (heads_.masks() > 0) {
-          heads_.read_masks(lanes_.observation(role, row), scratch.allowed);
+          heads_.read_masks(environment_->observation(role, row), scratch.allowed);
           heads_.forbid<float>(scratch.allowed, outputs);
         }
         if (sampled_) {
-          const EpisodeKey key = lanes_.key(lane);
-          RandomStream random(mixed(key.seed, lanes_.steps(lane), r % seats_), key.lane,
+          const EpisodeKey key = environment_->key(lane);
+          RandomStream random(mixed(key.seed, environment_->steps(lane), r % seats_), key.lane,
                               key.episode, Purpose::decide);
           heads_.sample(outputs, log_stddev_, random, scratch.action);
         } else {
           heads_.greedy(outputs, scratch.action);
         }
-        heads_.controls_of(scratch.action, lanes_.control(role, row));
+        heads_.controls_of(scratch.action, environment_->control(role, row));
       }
   }
   scratch.steps += static_cast<std::int64_t>(r);
 }
 
+// One step in all lanes that play. What goes wrong names the individual.
+void PopulationPlay::step(const Call& call, const Scratch& scratch, std::size_t worker) {
+  try {
+    environment_->step_lanes(scratch.running, worker);
+  } catch (const LaneError& error) {
+    if (error.kind() != ErrorKind::numbers) throw;
+    const std::size_t job = scratch.job[error.lane() % lanes_each];
+    throw Error(ErrorKind::numbers,
+                fmt::format("individual {}: {}", call.first + job / call.encounters.size(),
+                            error.problem()),
+                error.where(), error.fix());
+  }
+}
+
 void PopulationPlay::work(const Call& call, std::size_t worker) {
   Scratch& scratch = *scratch_[worker];
   scratch.running.clear();
+  scratch.starts.clear();
   Clock::time_point clock = Clock::now();
   for (std::size_t lane = worker * lanes_each; lane < (worker + 1) * lanes_each; ++lane)
-    if (begin_next(call, scratch, lane, worker))
-      scratch.running.push_back(static_cast<std::uint32_t>(lane));
-  const auto by_individual = [&](std::uint32_t a, std::uint32_t b) {
-    const std::uint32_t of_a = scratch.job[a % lanes_each] /
-                               static_cast<std::uint32_t>(call.encounters.size()),
-                        of_b = scratch.job[b % lanes_each] /
-                               static_cast<std::uint32_t>(call.encounters.size());
+    if (take_next(call, scratch, lane)) scratch.running.push_back(lane);
+  environment_->begin_lanes(scratch.starts, worker);
+  const auto by_individual = [&](std::size_t a, std::size_t b) {
+    const std::size_t of_a = scratch.job[a % lanes_each] / call.encounters.size(),
+                      of_b = scratch.job[b % lanes_each] / call.encounters.size();
     return of_a != of_b ? of_a < of_b : a < b;
   };
   std::sort(scratch.running.begin(), scratch.running.end(), by_individual);
@@ -278,27 +288,17 @@ void PopulationPlay::work(const Call& call, std::size_t worker) {
     scratch.play_seconds += seconds_since(clock);
     decide(call, scratch, worker);
     scratch.decide_seconds += seconds_since(clock);
+    step(call, scratch, worker);
+    scratch.starts.clear();
     bool changed = false;
-    for (std::uint32_t& lane : scratch.running) {
-      try {
-        lanes_.advance(lane, worker);
-      } catch (const Error& error) {
-        if (error.kind() != ErrorKind::numbers) throw;
-        throw Error(
-            ErrorKind::numbers,
-            fmt::format("individual {}: {}",
-                        call.first + scratch.job[lane % lanes_each] / call.encounters.size(),
-                        error.problem()),
-            error.where(), error.fix());
-      }
-      if (lanes_.outcome(lane) == Outcome::running) continue;
-      finish(call, scratch, lane);
+    std::erase_if(scratch.running, [&](std::size_t lane) {
+      if (environment_->outcome(lane) == Outcome::running) return false;
       changed = true;
-      if (!begin_next(call, scratch, lane, worker)) lane = ~lane;  // idle
-    }
+      finish(call, scratch, lane);
+      return !take_next(call, scratch, lane);
+    });
     if (!changed) continue;
-    std::erase_if(scratch.running,
-                  [&](std::uint32_t lane) { return lane > ~std::uint32_t{0} / 2; });
+    environment_->begin_lanes(scratch.starts, worker);
     std::sort(scratch.running.begin(), scratch.running.end(), by_individual);
   }
   scratch.play_seconds += seconds_since(clock);

@@ -2,6 +2,7 @@
 
 // A population meets episodes: every individual the same ones.
 
+#include <array>
 #include <atomic>
 #include <functional>
 #include <memory>
@@ -9,8 +10,8 @@
 
 #include "zithercraft/base/aligned.hpp"
 #include "zithercraft/evolve/network_batch.hpp"
-#include "zithercraft/game/lanes.hpp"
-#include "zithercraft/game/seat.hpp"
+#include "zithercraft/game/custom_fitness.hpp"
+#include "zithercraft/game/environment.hpp"
 #include "zithercraft/match/player.hpp"
 #include "zithercraft/net/heads.hpp"
 #include "zithercraft/net/normaliser.hpp"
@@ -30,10 +31,8 @@ struct Encounter {
 // What came of one individual's playing of one episode: means over the seats it played.
 struct EncounterResult {
   double episode_return = 0.0, success = 0.0, length = 0.0, custom_fitness = 0.0;
-  float place[3] = {};  // where its first seat ended
+  std::array<float, 3> place{};  // where its first seat ended
 };
-
-using CustomFitness = std::function<double(const SeatView&)>;
 
 /// Dials are decided as they come; where actions are sampled they have a small standard deviation.
 constexpr float log_stddev_of_dials = -3.0f;
@@ -46,7 +45,7 @@ class PopulationPlay {
   PopulationPlay(const Game& game, std::vector<std::size_t> roles, std::size_t workers,
                  bool sampled);
 
-  Lanes& lanes() noexcept { return lanes_; }
+  Environment& environment() noexcept { return *environment_; }
   static constexpr std::size_t lanes_each = 32;  // of each worker
   std::size_t most_rows() const noexcept { return lanes_each * seats_; }
   std::size_t seats() const noexcept { return seats_; }
@@ -83,7 +82,8 @@ class PopulationPlay {
   struct Scratch;
   struct Call;
   void work(const Call& call, std::size_t worker);
-  bool begin_next(const Call& call, Scratch& scratch, std::size_t lane, std::size_t worker);
+  bool take_next(const Call& call, Scratch& scratch, std::size_t lane);
+  void step(const Call& call, const Scratch& scratch, std::size_t worker);
   void decide(const Call& call, Scratch& scratch, std::size_t worker);
   void finish(const Call& call, Scratch& scratch, std::size_t lane);
   void share(const Call& call, ProcessGroup& processes);
@@ -94,7 +94,7 @@ class PopulationPlay {
   Heads heads_;
   std::vector<float> log_stddev_;
   bool sampled_;
-  Lanes lanes_;
+  std::unique_ptr<Environment> environment_;
   std::vector<std::unique_ptr<Scratch>> scratch_;
   // Individual * encounters + encounter, in the order in which they are taken up.
   std::vector<std::uint32_t> jobs_;

@@ -11,7 +11,7 @@ namespace zithercraft {
 namespace {
 
 using V = Vec<float>;
-using Lanes = VectorOf<float>::whole;
+using Vector = VectorOf<float>::whole;
 constexpr std::size_t wide = vec_width<float>;
 // Outputs whose sums are kept at once, so that none waits for itself.
 constexpr std::size_t most_at_once = 8;
@@ -71,7 +71,7 @@ struct Block {
 };
 template <std::size_t square, std::size_t rows, bool both>
 [[gnu::always_inline]] inline void turn_squares(Block& block) {
-  Lanes low{}, high{};
+  Vector low{}, high{};
   for (std::uint32_t lane = 0; lane < wide; ++lane) {
     const bool odd = (lane & square) != 0;
     low[lane] =

@@ -11,15 +11,16 @@ Outcome for_role(Outcome outcome, const Role& role, const Role& first) {
 
 }  // namespace
 
-EpisodeResult episode_result(const Lanes& lanes, std::size_t role, std::size_t row) {
-  const std::size_t lane = row / lanes.seats(role);
-  const auto ledger = lanes.ledger(role, row);
-  return {lanes.episode_return(role, row),
-          lanes.steps(lane),
-          for_role(lanes.outcome(lane), lanes.game().roles()[role], lanes.game().roles()[0]),
-          lanes.ended_by(lane),
+EpisodeResult episode_result(const Environment& environment, std::size_t role, std::size_t row) {
+  const std::size_t lane = row / environment.seats(role);
+  const auto ledger = environment.ledger(role, row);
+  return {environment.episode_return(role, row),
+          environment.steps(lane),
+          for_role(environment.outcome(lane), environment.game().roles()[role],
+                   environment.game().roles()[0]),
+          environment.ended_by(lane),
           role,
-          lanes.stage(lane),
+          environment.stage(lane),
           {ledger.begin(), ledger.end()}};
 }
 

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
-#include <numeric>
 
 #include "controls.hpp"
 #include "cutoffs.hpp"
@@ -11,7 +10,6 @@
 #include "rewards.hpp"
 #include "sense.hpp"
 #include "zithercraft/base/error.hpp"
-#include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 
@@ -25,9 +23,6 @@ std::span<T> part_of(std::byte* block, std::size_t offset, std::size_t seat, std
 
 Books& books(const GamePlan& plan, std::byte* block) {
   return *reinterpret_cast<Books*>(block + plan.books_offset);
-}
-const Books& books(const GamePlan& plan, const std::byte* block) {
-  return *reinterpret_cast<const Books*>(block + plan.books_offset);
 }
 
 std::span<double> ledger_of(const RolePlan& role, std::byte* block, std::size_t seat) {
@@ -65,71 +60,42 @@ struct Lanes::Worker {
   SenseRoom senses;
 };
 
-std::string_view name_of(Outcome outcome) noexcept {
-  switch (outcome) {
-    case Outcome::running: return "running";
-    case Outcome::success: return "success";
-    case Outcome::failure: return "failure";
-    case Outcome::cutoff: return "cutoff";
-  }
-  return "unknown";
-}
-
-std::string_view name_of(EndedBy ended_by) noexcept {
-  switch (ended_by) {
-    case EndedBy::nothing: return "nothing";
-    case EndedBy::verdict: return "verdict";
-    case EndedBy::time: return "time";
-    case EndedBy::too_far: return "too far";
-    case EndedBy::stall: return "stall";
-    case EndedBy::repeats: return "repeats";
-    case EndedBy::nobody_left: return "nobody left";
-  }
-  return "unknown";
-}
-
 Lanes::Lanes(Game game, std::size_t count, std::size_t workers)
-    : game_(std::move(game)), count_(count) {
-  const GamePlan& plan = game_.plan();
+    : Environment(std::move(game), count) {
   std::size_t bytes = 0;
   for (std::size_t stage = 0; stage < game_.stages(); ++stage) {
     stages_.push_back(game_.stage(stage));
     bytes = std::max(bytes, stages_.back().plan().block_bytes);
   }
   starts_.resize(stages_.size());
-  lane_stage_.assign(count_, stages_.size() - 1);
-  next_stage_ = lane_stage_;
   // Lanes start on cache lines of their own, so that threads do not disturb each other.
   stride_ = (bytes + AlignedBuffer<std::byte>::alignment - 1) /
             AlignedBuffer<std::byte>::alignment * AlignedBuffer<std::byte>::alignment;
-  states_ = AlignedBuffer<std::byte>(stride_ * count_);
-  for (std::size_t r = 0; r < plan.roles.size(); ++r) {
-    const Role& role = plan.roles[r];
-    const std::size_t n = rows(r);
-    io_.push_back({AlignedBuffer<float>(n * role.columns.size()),
-                   AlignedBuffer<float>(n * role.controls.size()), AlignedBuffer<float>(n),
-                   AlignedBuffer<float>(n * role.terms.size()),
-                   AlignedBuffer<float>(n * role.terms.size()),
-                   AlignedBuffer<float>(n * (plan.role_plans[r].inputs + 2))});
-  }
-  events_.resize(count_);
-  for (auto& list : events_) list.reserve(64);
-  make_room(std::max<std::size_t>(1, workers));
+  states_ = AlignedBuffer<std::byte>(stride_ * count);
+  const GamePlan& plan = game_.plan();
+  for (std::size_t r = 0; r < plan.roles.size(); ++r)
+    scratch_.push_back({AlignedBuffer<float>(rows(r) * plan.roles[r].terms.size()),
+                        AlignedBuffer<float>(rows(r) * (plan.role_plans[r].inputs + 2))});
+  prepare(std::max<std::size_t>(1, workers));
 }
 
 Lanes::~Lanes() = default;
 Lanes::Lanes(Lanes&&) noexcept = default;
 
-void Lanes::make_room(std::size_t workers) {
+EnvironmentAbilities Lanes::abilities() const noexcept {
+  return {.deterministic = true, .snapshots = true, .events = true, .drawing = true};
+}
+
+void Lanes::prepare(std::size_t workers) {
   while (workers_.size() < workers) workers_.push_back(std::make_unique<Worker>(game_.plan()));
 }
 
 void Lanes::set_stage(std::size_t lane, std::size_t stage) {
   if (stage >= stages_.size())
-    throw Error(ErrorKind::refused, "the game has no stage " + std::to_string(stage),
-                "Lanes::set_stage", "use snapshots of the same game only");
-  if (stage != lane_stage_[lane]) std::memset(block(lane), 0, stride_);
-  lane_stage_[lane] = next_stage_[lane] = stage;
+    throw Error(ErrorKind::refused, "the game has no stage " + std::to_string(stage), "Lanes",
+                "use snapshots of the same game only");
+  if (stage != lanes_[lane].stage) std::memset(block(lane), 0, stride_);
+  lanes_[lane].stage = lanes_[lane].next_stage = stage;
 }
 
 void Lanes::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
@@ -145,17 +111,39 @@ void Lanes::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> ar
   starts_[stage] = {std::move(arena_states), share};
 }
 
-void Lanes::begin(std::size_t lane, EpisodeKey key, std::size_t worker) {
+namespace {
+
+// What goes wrong in a lane says in which.
+template <class Call>
+void in_lane(std::size_t lane, Call call) {
+  try {
+    call();
+  } catch (const Error& error) {
+    throw LaneError(error, lane);
+  }
+}
+
+}  // namespace
+
+void Lanes::begin_lanes(std::span<const LaneStart> starts, std::size_t worker) {
+  for (const LaneStart& start : starts)
+    in_lane(start.lane, [&] { begin_one(start.lane, start.key, worker); });
+}
+
+void Lanes::step_lanes(std::span<const std::size_t> lanes, std::size_t worker) {
+  for (const std::size_t lane : lanes) in_lane(lane, [&] { step_one(lane, worker); });
+}
+
+void Lanes::begin_one(std::size_t lane, EpisodeKey key, std::size_t worker) {
   // A state of another arena is no state at all.
-  if (next_stage_[lane] != lane_stage_[lane]) std::memset(block(lane), 0, stride_);
-  lane_stage_[lane] = next_stage_[lane];
+  set_stage(lane, lanes_[lane].next_stage);
   const GamePlan& game = plan(lane);
   std::byte* state = block(lane);
   std::memset(state + game.arena.state_bytes(), 0, game.block_bytes - game.arena.state_bytes());
   if (!begin_recorded(lane, key)) {
     game.arena.begin(state, key.seed, key.lane, key.episode, workers_[worker]->scratch);
   } else {
-    const auto& states = starts_[lane_stage_[lane]].states;
+    const auto& states = starts_[stage(lane)].states;
     RandomStream random(derived_seed(key.seed, "recorded start"), key.lane, key.episode,
                         Purpose::stage);
     const auto& start = states[random.below(static_cast<std::uint32_t>(states.size()))];
@@ -166,7 +154,7 @@ void Lanes::begin(std::size_t lane, EpisodeKey key, std::size_t worker) {
 }
 
 bool Lanes::begin_recorded(std::size_t lane, EpisodeKey key) const {
-  const Starts& starts = starts_[lane_stage_[lane]];
+  const Starts& starts = starts_[stage(lane)];
   if (starts.states.empty()) return false;
   RandomStream random(derived_seed(key.seed, "whether recorded"), key.lane, key.episode,
                       Purpose::stage);
@@ -177,7 +165,8 @@ void Lanes::open_books(std::size_t lane, EpisodeKey key, std::size_t worker) {
   const GamePlan& game = plan(lane);
   std::byte* state = block(lane);
   books(game, state).key = key;
-  events_[lane].clear();
+  show(lane);
+  lanes_[lane].events.clear();
   begin_cutoffs(game, state, cutoff_memory(game, state));
   carry_out_rules(lane, RuleMoment::begin);
   for (std::size_t r = 0; r < game.roles.size(); ++r)
@@ -197,14 +186,14 @@ void Lanes::open_books(std::size_t lane, EpisodeKey key, std::size_t worker) {
     sense(lane, worker);
 }
 
-void Lanes::advance(std::size_t lane, std::size_t worker) {
+void Lanes::step_one(std::size_t lane, std::size_t worker) {
   const GamePlan& game = plan(lane);
   keep_senses(lane);
   read_controls(lane);
-  events_[lane].clear();
+  lanes_[lane].events.clear();
   for (std::int64_t tick = 0; tick < game.spec.ticks_per_step; ++tick)
     play_tick(lane, tick, worker);
-  ++books(game, block(lane)).steps;
+  lanes_[lane].steps = ++books(game, block(lane)).steps;
   pay(lane);
   sense(lane, worker);
 }
@@ -212,7 +201,7 @@ void Lanes::advance(std::size_t lane, std::size_t worker) {
 void Lanes::play_ticks(std::size_t lane, const std::function<void()>& after_tick,
                        std::size_t worker) {
   read_controls(lane);
-  events_[lane].clear();
+  lanes_[lane].events.clear();
   for (std::int64_t tick = 0; tick < plan(lane).spec.ticks_per_step; ++tick) {
     play_tick(lane, tick, worker);
     after_tick();
@@ -238,7 +227,7 @@ void Lanes::read_controls(std::size_t lane) {
       zithercraft::read_controls(game.roles[r], game.role_plans[r], control(r, row),
                                  observation(r, row),
                                  given_to(game.role_plans[r], block(lane), seat),
-                                 {io_[r].wishes.data() + row * wishes, wishes});
+                                 {scratch_[r].wishes.data() + row * wishes, wishes});
     }
   }
 }
@@ -252,12 +241,12 @@ void Lanes::play_tick(std::size_t lane, std::int64_t tick, std::size_t worker) {
     const std::size_t wishes = role.inputs + 2;
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
       const std::size_t body = game.roles[r].seats[seat];
-      set_inputs(role, {io_[r].wishes.data() + (lane * seats(r) + seat) * wishes, wishes}, tick,
-                 role.moves.used() ? game.arena.pose(state, body) : Pose{},
+      set_inputs(role, {scratch_[r].wishes.data() + (lane * seats(r) + seat) * wishes, wishes},
+                 tick, role.moves.used() ? game.arena.pose(state, body) : Pose{},
                  game.arena.inputs(state, body));
     }
   }
-  game.arena.tick(state, workers_[worker]->scratch, events_[lane]);
+  game.arena.tick(state, workers_[worker]->scratch, lanes_[lane].events);
   carry_out_rules(lane, RuleMoment::tick);
 }
 
@@ -290,7 +279,7 @@ void Lanes::measure(std::size_t lane, Verdict& verdict) {
   for (std::size_t r = 0; r < game.roles.size(); ++r) {
     const std::size_t terms = game.role_plans[r].terms.size();
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
-      const std::span<float> amounts{io_[r].amounts.data() + (lane * seats(r) + seat) * terms,
+      const std::span<float> amounts{scratch_[r].amounts.data() + (lane * seats(r) + seat) * terms,
                                      terms};
       const Verdict own = measure_terms(game.role_plans[r], SeatView(*this, lane, r, seat),
                                         memory_of(game.role_plans[r], block(lane), seat), amounts);
@@ -316,12 +305,12 @@ float Lanes::shared_amount(std::size_t lane, std::size_t role, std::size_t seat,
     if (same == names.size()) continue;
     for (std::size_t s = 0; s < seats(r); ++s)
       if (everyone || entities[game.roles[r].seats[s]].side == side)
-        sum += io_[r].amounts[(lane * seats(r) + s) * names.size() + same];
+        sum += scratch_[r].amounts[(lane * seats(r) + s) * names.size() + same];
   }
   const float blend = game.role_plans[role].terms[term].blend;
   if (blend == 1.0f) return sum;
   const float own =
-      io_[role].amounts[(lane * seats(role) + seat) * game.roles[role].terms.size() + term];
+      scratch_[role].amounts[(lane * seats(role) + seat) * game.roles[role].terms.size() + term];
   return own + blend * (sum - own);
 }
 
@@ -336,13 +325,17 @@ void Lanes::share_and_pay(std::size_t lane) {
       const auto ledger = ledger_of(role, block(lane), seat);
       double sum = 0.0;
       for (std::size_t t = 0; t < terms; ++t) {
-        const float amount = role.terms[t].scope == Scope::self ? io_[r].amounts[row * terms + t]
-                                                                : shared_amount(lane, r, seat, t);
+        const float amount = role.terms[t].scope == Scope::self
+                                 ? scratch_[r].amounts[row * terms + t]
+                                 : shared_amount(lane, r, seat, t);
         rewards[t] = reward_of(role.terms[t], amount, ledger[t]);
         sum += static_cast<double>(rewards[t]);
       }
       check_term_rewards(SeatView(*this, lane, r, seat), rewards);
-      for (std::size_t t = 0; t < terms; ++t) ledger[t] += static_cast<double>(rewards[t]);
+      for (std::size_t t = 0; t < terms; ++t) {
+        ledger[t] += static_cast<double>(rewards[t]);
+        io_[r].ledger[row * terms + t] = ledger[t];
+      }
       io_[r].rewards[row] = static_cast<float>(sum);
     }
   }
@@ -360,7 +353,7 @@ void Lanes::pay(std::size_t lane) {
   }
   share_and_pay(lane);
   const EndedBy cutoff =
-      cut_off(game, state, book.steps, events_[lane], cutoff_memory(game, state));
+      cut_off(game, state, book.steps, lanes_[lane].events, cutoff_memory(game, state));
   if (verdict != Verdict::none) {
     book.outcome = verdict == Verdict::success ? Outcome::success : Outcome::failure;
     book.ended_by = EndedBy::verdict;
@@ -368,13 +361,15 @@ void Lanes::pay(std::size_t lane) {
     book.outcome = Outcome::cutoff;
     book.ended_by = cutoff == EndedBy::nothing ? EndedBy::nobody_left : cutoff;
   }
+  lanes_[lane].outcome = book.outcome;
+  lanes_[lane].ended_by = book.ended_by;
   if (book.outcome == Outcome::running) return;
   const EventKind kind = book.outcome == Outcome::success   ? EventKind::success
                          : book.outcome == Outcome::failure ? EventKind::failure
                                                             : EventKind::cutoff;
-  events_[lane].push_back({.tick = game.arena.ticks(state),
-                           .kind = kind,
-                           .detail = static_cast<std::int32_t>(book.ended_by)});
+  lanes_[lane].events.push_back({.tick = game.arena.ticks(state),
+                                 .kind = kind,
+                                 .detail = static_cast<std::int32_t>(book.ended_by)});
 }
 
 bool Lanes::nobody_left(std::size_t lane) const {
@@ -391,79 +386,35 @@ void Lanes::sense(std::size_t lane, std::size_t worker) {
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
       const std::size_t columns = game.roles[r].columns.size(), row = lane * seats(r) + seat;
       const RolePlan& role = game.role_plans[r];
+      io_[r].present[row] = game.arena.present(block(lane), game.roles[r].seats[seat]) ? 1 : 0;
       sense_seat(game, role, SeatView(*this, lane, r, seat),
                  {given_to(role, block(lane), seat), kept_by(role, block(lane), seat)},
                  workers_[worker]->senses, {io_[r].observations.data() + row * columns, columns});
     }
 }
 
-void Lanes::begin_all(WorkerPool& pool, std::uint64_t seed, std::uint32_t episode) {
-  make_room(pool.threads());
-  pool.run(count_, [&](std::size_t lane, std::size_t worker) {
-    begin(lane, {seed, static_cast<std::uint32_t>(lane), episode}, worker);
-  });
+// Brings what the lane shows up to what its block says.
+void Lanes::show(std::size_t lane) {
+  const GamePlan& game = plan(lane);
+  const Books& book = books(game, block(lane));
+  Lane& shown = lanes_[lane];
+  shown.key = book.key;
+  shown.outcome = book.outcome;
+  shown.ended_by = book.ended_by;
+  shown.steps = book.steps;
+  for (std::size_t r = 0; r < game.roles.size(); ++r)
+    for (std::size_t seat = 0; seat < seats(r); ++seat) {
+      const auto ledger = ledger_of(game.role_plans[r], block(lane), seat);
+      std::copy(ledger.begin(), ledger.end(),
+                io_[r].ledger.begin() +
+                    static_cast<std::ptrdiff_t>((lane * seats(r) + seat) * ledger.size()));
+    }
 }
 
-void Lanes::advance_all(WorkerPool& pool) {
-  make_room(pool.threads());
-  pool.run(count_, [&](std::size_t lane, std::size_t worker) {
-    if (outcome(lane) == Outcome::running) advance(lane, worker);
-  });
-}
-
-void Lanes::renew_all(WorkerPool& pool) {
-  make_room(pool.threads());
-  pool.run(count_, [&](std::size_t lane, std::size_t worker) {
-    if (outcome(lane) == Outcome::running) return;
-    EpisodeKey next = key(lane);
-    ++next.episode;
-    begin(lane, next, worker);
-  });
-}
-
-std::span<const float> Lanes::observation(std::size_t role, std::size_t row) const noexcept {
-  const std::size_t columns = game_.roles()[role].columns.size();
-  return {io_[role].observations.data() + row * columns, columns};
-}
-
-std::span<float> Lanes::control(std::size_t role, std::size_t row) noexcept {
-  const std::size_t controls = game_.roles()[role].controls.size();
-  return {io_[role].controls.data() + row * controls, controls};
-}
-
-bool Lanes::allowed(std::size_t role, std::size_t row, std::size_t control,
-                    std::size_t option) const noexcept {
-  const auto& column = game_.plan().role_plans[role].controls[control].need_columns[option];
-  return !column || observation(role, row)[*column] > 0.5f;
-}
-
-std::span<const float> Lanes::rewards_by_term(std::size_t role, std::size_t row) const noexcept {
-  const std::size_t terms = game_.roles()[role].terms.size();
-  return {io_[role].by_term.data() + row * terms, terms};
-}
-
-std::span<const double> Lanes::ledger(std::size_t role, std::size_t row) const noexcept {
+std::array<float, 3> Lanes::place(std::size_t role, std::size_t row) const {
   const std::size_t lane = row / seats(role);
-  return ledger_of(plan(lane).role_plans[role], const_cast<std::byte*>(block(lane)),
-                   row % seats(role));
-}
-
-double Lanes::episode_return(std::size_t role, std::size_t row) const noexcept {
-  const auto terms = ledger(role, row);
-  return std::accumulate(terms.begin(), terms.end(), 0.0);
-}
-
-Outcome Lanes::outcome(std::size_t lane) const noexcept {
-  return books(plan(lane), block(lane)).outcome;
-}
-EndedBy Lanes::ended_by(std::size_t lane) const noexcept {
-  return books(plan(lane), block(lane)).ended_by;
-}
-std::uint32_t Lanes::steps(std::size_t lane) const noexcept {
-  return books(plan(lane), block(lane)).steps;
-}
-EpisodeKey Lanes::key(std::size_t lane) const noexcept {
-  return books(plan(lane), block(lane)).key;
+  const Pose pose = SeatView(*this, lane, role, row % seats(role)).pose();
+  return {pose.x, pose.y, pose.z};
 }
 
 std::span<const std::byte> Lanes::state(std::size_t lane) const noexcept {
@@ -479,8 +430,26 @@ void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::
                     " bytes, this game's states have " + std::to_string(plan(lane).block_bytes),
                 "Lanes::restore", "use snapshots of the same game only");
   std::memcpy(block(lane), snapshot.data(), snapshot.size());
-  events_[lane].clear();
+  show(lane);
+  lanes_[lane].events.clear();
   sense(lane, worker);
+}
+
+void Lanes::append_snapshot(std::size_t lane, std::vector<std::byte>& out) const {
+  const auto own = state(lane);
+  out.insert(out.end(), own.begin(), own.end());
+}
+
+std::size_t Lanes::restore_snapshot(std::size_t lane, std::size_t stage,
+                                    std::span<const std::byte> bytes, std::size_t worker) {
+  set_stage(lane, stage);
+  const std::size_t size = plan(lane).block_bytes;
+  restore(lane, bytes.first(std::min(size, bytes.size())), worker);
+  return size;
+}
+
+std::span<const std::byte> Lanes::recorded(std::size_t lane) const {
+  return {block(lane), plan(lane).arena.state_bytes()};
 }
 
 void Lanes::begin_from(std::size_t lane, EpisodeKey key, std::span<const std::byte> arena_snapshot,
@@ -496,6 +465,15 @@ void Lanes::begin_from(std::size_t lane, EpisodeKey key, std::span<const std::by
   std::memcpy(state, arena_snapshot.data(), game.arena.state_bytes());
   game.arena.rekey(state, key.seed, key.lane, key.episode);
   open_books(lane, key, worker);
+}
+
+const Lanes& lanes_of(const Environment& environment) {
+  if (const auto* lanes = dynamic_cast<const Lanes*>(&environment)) return *lanes;
+  throw Error(ErrorKind::usage, "the game is not played in an arena", "Lanes",
+              "use what all environments have");
+}
+Lanes& lanes_of(Environment& environment) {
+  return const_cast<Lanes&>(lanes_of(std::as_const(environment)));
 }
 
 }  // namespace zithercraft

@@ -1,13 +1,23 @@
 #include "zithercraft/game/seat.hpp"
 
 #include <cmath>
+#include <utility>
 
 #include "cell_paths.hpp"
 #include "plan.hpp"
 #include "sense.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/game/custom_fitness.hpp"
 
 namespace zithercraft {
+
+CustomFitness seat_fitness(std::function<double(const SeatView&)> fitness) {
+  return [fitness = std::move(fitness)](const Environment& environment, std::size_t role,
+                                        std::size_t row) {
+    const std::size_t seats = environment.seats(role);
+    return fitness(SeatView(lanes_of(environment), row / seats, role, row % seats));
+  };
+}
 
 Pose SeatView::pose() const { return game().arena().pose(arena_state(), body()); }
 Velocity SeatView::velocity() const { return game().arena().velocity(arena_state(), body()); }

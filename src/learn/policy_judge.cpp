@@ -14,10 +14,10 @@ std::size_t PolicyLearner::number_of(std::size_t role) const {
 void PolicyLearner::show(std::size_t role, std::size_t lane_row, std::span<float> inputs,
                          Room& room) const {
   if (!sees_others()) {
-    normaliser_.apply(context_.lanes.observation(role, lane_row), inputs);
+    normaliser_.apply(context_.environment->observation(role, lane_row), inputs);
     return;
   }
-  const std::size_t seats = context_.lanes.seats(role);
+  const std::size_t seats = context_.environment->seats(role);
   team_.show(context_, number_of(role), lane_row / seats, lane_row % seats, normaliser_,
              room.team.span());
   std::copy_n(room.team.begin(), team_.value_columns(), inputs.begin());
@@ -39,7 +39,7 @@ void PolicyLearner::judge_together(std::size_t group, std::size_t time, std::siz
   Room& room = rooms_[worker];
   const std::size_t first = samples.sample(time, 0);
   for (const RoleRows& role_rows : samples.by_role) {
-    const std::size_t seats = context_.lanes.seats(role_rows.role),
+    const std::size_t seats = context_.environment->seats(role_rows.role),
                       played = number_of(role_rows.role);
     for (std::size_t i = 0; i < role_rows.rows; ++i) {
       const std::size_t sample = first + role_rows.place + i, lane_row = role_rows.first_row + i;
@@ -88,14 +88,14 @@ void PolicyLearner::note(std::size_t group, std::size_t lane, std::size_t time,
                          std::size_t worker) {
   const GroupSamples& samples = groups_[group];
   Rollout& r = rollout_;
-  const Lanes& lanes = context_.lanes;
-  const Outcome outcome = lanes.outcome(lane);
+  const Environment& environment = *context_.environment;
+  const Outcome outcome = environment.outcome(lane);
   for (const RoleRows& role_rows : samples.by_role) {
-    const std::size_t seats = lanes.seats(role_rows.role);
+    const std::size_t seats = environment.seats(role_rows.role);
     for (std::size_t seat = 0; seat < seats; ++seat) {
       const std::size_t lane_row = lane * seats + seat, i = lane_row - role_rows.first_row;
       const std::size_t sample = samples.sample(time, role_rows.place + i);
-      r.reward[sample] = lanes.rewards(role_rows.role)[lane_row];
+      r.reward[sample] = environment.rewards(role_rows.role)[lane_row];
       r.ended[sample] = outcome == Outcome::running ? 0 : 1;
       r.next_value[sample] =
           outcome == Outcome::cutoff

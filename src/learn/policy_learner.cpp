@@ -40,13 +40,13 @@ std::vector<GroupSamples> groups_for(const TrainingContext& context,
     GroupSamples& samples = groups.emplace_back(GroupSamples{group.first_lane, group.lanes});
     std::size_t before = 0;  // rows of earlier roles, over all lanes
     for (const std::size_t role : roles) {
-      const std::size_t seats = context.lanes.seats(role);
+      const std::size_t seats = context.environment->seats(role);
       if (context.learns_in(role, group)) {
         samples.by_role.push_back({role, group.first_lane * seats, group.lanes * seats,
                                    before + group.first_lane * seats, samples.rows});
         samples.rows += group.lanes * seats;
       }
-      before += context.lanes.rows(role);
+      before += context.environment->rows(role);
     }
   }
   return groups;
@@ -60,7 +60,7 @@ std::size_t rows_of(std::span<const GroupSamples> groups) {
 
 std::size_t playable_rows(const TrainingContext& context, const std::vector<std::size_t>& roles) {
   std::size_t rows = 0;
-  for (const std::size_t role : roles) rows += context.lanes.rows(role);
+  for (const std::size_t role : roles) rows += context.environment->rows(role);
   return rows;
 }
 
@@ -143,7 +143,7 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
 std::size_t PolicyLearner::most_rows_of(const TrainingContext& context,
                                         const std::vector<std::size_t>& roles) {
   std::size_t seats = 0, lanes = 0;
-  for (const std::size_t role : roles) seats += context.lanes.seats(role);
+  for (const std::size_t role : roles) seats += context.environment->seats(role);
   for (const LaneGroup& group : context.groups) lanes = std::max(lanes, group.lanes);
   return seats * lanes;
 }
@@ -158,9 +158,9 @@ RoleRows PolicyLearner::block_of(std::size_t role, const LaneGroup& group) const
   std::size_t before = 0;
   for (const std::size_t r : roles_) {
     if (r == role) break;
-    before += context_.lanes.rows(r);
+    before += context_.environment->rows(r);
   }
-  const std::size_t seats = context_.lanes.seats(role);
+  const std::size_t seats = context_.environment->seats(role);
   return {role, group.first_lane * seats, group.lanes * seats, before + group.first_lane * seats,
           0};
 }

@@ -43,7 +43,7 @@ std::span<float> PolicyLearner::remembered_before(const GroupSamples& samples, s
 }
 
 void PolicyLearner::forget(const RoleRows& role_rows, std::size_t lane) {
-  const std::size_t seats = context_.lanes.seats(role_rows.role),
+  const std::size_t seats = context_.environment->seats(role_rows.role),
                     first = role_rows.own_row + (lane * seats - role_rows.first_row);
   std::fill_n(memory_.begin() + first * memory_each(), seats * memory_each(), 0.0f);
 }
@@ -67,7 +67,7 @@ void PolicyLearner::decide(std::size_t group, std::size_t time, std::size_t work
   if (samples.rows == 0) return;
   Rollout& r = rollout_;
   Room& room = rooms_[worker];
-  Lanes& lanes = context_.lanes;
+  Environment& environment = *context_.environment;
   const std::size_t first = samples.sample(time, 0), width = nets_.heads.outputs(),
                     columns = role().columns.size();
   fetch_memory(samples, room);
@@ -87,7 +87,6 @@ void PolicyLearner::decide(std::size_t group, std::size_t time, std::size_t work
   for (const RoleRows& role_rows : samples.by_role) {
     keep_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
     const auto sensed = context_.sensed_by(role_rows);
-    const auto& seats = context_.game.roles()[role_rows.role].seats;
     for (std::size_t i = 0; i < role_rows.rows; ++i) {
       const std::size_t sample = first + role_rows.place + i, lane_row = role_rows.first_row + i;
       const auto allowed = r.allowed.span().subspan(sample * r.masks, r.masks);
@@ -108,11 +107,8 @@ void PolicyLearner::decide(std::size_t group, std::size_t time, std::size_t work
         nets_.heads.combination_probabilities(
             output,
             room.probabilities.span().subspan((role_rows.place + i) * nets_.credit.outputs()));
-      r.absent[sample] = context_.game.arena().present(lanes.arena_state(lane_row / seats.size()),
-                                                       seats[lane_row % seats.size()])
-                             ? 0
-                             : 1;
-      nets_.heads.controls_of(action, lanes.control(role_rows.role, lane_row));
+      r.absent[sample] = environment.present(role_rows.role, lane_row) ? 0 : 1;
+      nets_.heads.controls_of(action, environment.control(role_rows.role, lane_row));
     }
     group_moments_[group].add(sensed);
   }
@@ -122,17 +118,17 @@ void PolicyLearner::decide_as(const PastPolicy& past, const RoleRows& role_rows,
                               std::span<const std::size_t> own_lanes, std::size_t time,
                               std::size_t worker) {
   Room& room = rooms_[worker];
-  Lanes& lanes = context_.lanes;
-  const std::size_t seats = lanes.seats(role_rows.role), rows = own_lanes.size() * seats,
+  Environment& environment = *context_.environment;
+  const std::size_t seats = environment.seats(role_rows.role), rows = own_lanes.size() * seats,
                     columns = role().columns.size(), stride = nets_.policy.input_stride(),
                     width = nets_.heads.outputs();
   const auto own_row = [&](std::size_t lane) {
     return role_rows.own_row + lane * seats - role_rows.first_row;
   };
   for (std::size_t i = 0; i < own_lanes.size(); ++i) {
-    past.normaliser.apply(
-        lanes.observations(role_rows.role).subspan(own_lanes[i] * seats * columns, seats * columns),
-        room.inputs.span().subspan(i * seats * stride, seats * stride), stride);
+    past.normaliser.apply(environment.observations(role_rows.role)
+                              .subspan(own_lanes[i] * seats * columns, seats * columns),
+                          room.inputs.span().subspan(i * seats * stride, seats * stride), stride);
     fetch_memory(own_row(own_lanes[i]), seats, i * seats, rows, room);
   }
   const Numbers<float> numbers{past.parameters.span(), past.prepared.span()};
@@ -145,14 +141,15 @@ void PolicyLearner::decide_as(const PastPolicy& past, const RoleRows& role_rows,
     for (std::size_t seat = 0; seat < seats; ++seat) {
       const std::size_t lane_row = own_lanes[i] * seats + seat;
       const auto output = outputs.row(i * seats + seat, width);
-      nets_.heads.read_masks(lanes.observation(role_rows.role, lane_row), room.allowed.span());
+      nets_.heads.read_masks(environment.observation(role_rows.role, lane_row),
+                             room.allowed.span());
       nets_.heads.forbid<float>(room.allowed.span(), output);
       RandomStream random(decide_seed, static_cast<std::uint32_t>(own_row(own_lanes[i]) + seat),
                           static_cast<std::uint32_t>(
                               static_cast<std::size_t>(context_.updates) * rollout_.horizon + time),
                           Purpose::decide);
       nets_.heads.sample(output, stddev, random, room.action.span());
-      nets_.heads.controls_of(room.action.span(), lanes.control(role_rows.role, lane_row));
+      nets_.heads.controls_of(room.action.span(), environment.control(role_rows.role, lane_row));
     }
   }
 }

@@ -149,11 +149,13 @@ TrainingContext context_of(const Game& game, const PolicyGradientSettings& setti
                            ProcessGroup* processes, const std::vector<RolePlayer>& players) {
   check_players(game, players);
   TrainingContext context{
-      game, seed,      total,
-      pool, processes, Lanes(game, static_cast<std::size_t>(settings.lanes), pool.threads())};
+      game,      seed,
+      total,     pool,
+      processes, make_environment(game, static_cast<std::size_t>(settings.lanes), pool.threads())};
   context.sides = opposed_sides(game, players);
-  context.groups = groups_of(context.lanes.count(), most_seats(game, players), context.sides.size(),
-                             settings.against_past + settings.against_hardest);
+  context.groups =
+      groups_of(context.environment->count(), most_seats(game, players), context.sides.size(),
+                settings.against_past + settings.against_hardest);
   const std::size_t count = context.groups.size();
   if (processes != nullptr) check_share(count, processes->count());
   context.own_count = processes == nullptr ? count : count / processes->count();
@@ -183,7 +185,7 @@ Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std
       players(std::move(players_)),
       learner_of(players.size()),
       roster(settings),
-      opponents(context.lanes.count()),
+      opponents(context.environment->count()),
       ended(context.groups.size()) {
   for (std::size_t r = 0; r < players.size(); ++r) {
     if (players[r].player != nullptr || teacher_of(game, r, players) != r) continue;
@@ -200,7 +202,10 @@ Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std
     Scratch& own = scratch.emplace_back();
     for (const RolePlayer& player : players)
       own.players.push_back(player.player ? player.player->copy() : nullptr);
-    for (const LaneGroup& group : context.groups) own.lanes.reserve(group.lanes);
+    for (const LaneGroup& group : context.groups) {
+      own.lanes.reserve(group.lanes);
+      own.starts.reserve(group.lanes);
+    }
   }
 }
 
@@ -211,12 +216,12 @@ void Ppo::begin() {
 void Ppo::State::begin_lanes() {
   const std::uint64_t episodes = derived_seed(context.seed, "train");
   if (opposed() && roster.empty()) take_snapshot();
-  for (std::size_t lane = 0; lane < context.lanes.count(); ++lane) {
+  for (std::size_t lane = 0; lane < context.environment->count(); ++lane) {
     const EpisodeKey key{episodes, static_cast<std::uint32_t>(lane), 0};
     if (opposed()) choose_opponent(lane, key);
-    context.lanes.assign_stage(lane, curriculum.stage_of(key));
+    context.environment->assign_stage(lane, curriculum.stage_of(key));
   }
-  context.lanes.begin_all(context.pool, episodes);
+  context.environment->begin_all(context.pool, episodes);
   begun = true;
 }
 
@@ -253,7 +258,7 @@ std::int64_t Ppo::updates() const noexcept { return state_->context.updates; }
 std::size_t Ppo::stage() const noexcept { return state_->curriculum.stage(); }
 void Ppo::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
                      double share) {
-  state_->context.lanes.set_starts(stage, std::move(arena_states), share);
+  state_->context.environment->set_starts(stage, std::move(arena_states), share);
 }
 const std::vector<PolicyGradientReport>& Ppo::improvements() const noexcept {
   return state_->improvements;

@@ -44,9 +44,8 @@ void Ppo::store(TensorFile& file) const {
   std::vector<std::int64_t> stages, opponents;
   const LaneGroup &first = context.own_groups().front(), &last = context.own_groups().back();
   for (std::size_t lane = first.first_lane; lane < last.first_lane + last.lanes; ++lane) {
-    const auto state = context.lanes.state(lane);
-    states.insert(states.end(), state.begin(), state.end());
-    stages.push_back(static_cast<std::int64_t>(context.lanes.stage(lane)));
+    context.environment->append_snapshot(lane, states);
+    stages.push_back(static_cast<std::int64_t>(context.environment->stage(lane)));
     opponents.push_back(static_cast<std::int64_t>(s.opponents[lane]));
   }
   states = gathered<std::byte>(context.processes, states);
@@ -101,20 +100,15 @@ void Ppo::restore(const TensorFile& file) {
 void Ppo::State::restore_lanes(const TensorFile& file) {
   const auto states = file.bytes("lanes");
   const auto stages = file.integers("lane_stages");
-  if (stages.size() != context.lanes.count())
+  if (stages.size() != context.environment->count())
     refuse("the checkpoint holds " + std::to_string(stages.size()) + " lanes, the run has " +
-               std::to_string(context.lanes.count()),
+               std::to_string(context.environment->count()),
            "resume with the same number of lanes");
   if (opposed()) restore_roster(file);
   std::size_t next = 0;
-  for (std::size_t lane = 0; lane < context.lanes.count(); ++lane) {
-    context.lanes.set_stage(lane, static_cast<std::size_t>(stages[lane]));
-    const std::size_t block = context.lanes.state(lane).size();
-    if (states.size() - next < block)
-      refuse("the checkpoint's lanes are too short for the game", same_game);
-    context.lanes.restore(lane, std::span(states).subspan(next, block));
-    next += block;
-  }
+  for (std::size_t lane = 0; lane < context.environment->count(); ++lane)
+    next += context.environment->restore_snapshot(lane, static_cast<std::size_t>(stages[lane]),
+                                                  std::span(states).subspan(next));
 }
 
 // The first policy continues the file's unprefixed policy; others those under their roles' names,

@@ -19,7 +19,7 @@ void Ppo::State::decide(std::size_t s, std::size_t time, std::size_t worker) {
   Scratch& own = scratch[worker];
   for (std::size_t role = 0; role < own.players.size(); ++role)
     if (own.players[role])
-      own.players[role]->decide(context.lanes, role, group.first_lane, group.lanes);
+      own.players[role]->decide(*context.environment, role, group.first_lane, group.lanes);
   for (const auto& policy_learner : policy_learners)
     policy_learner->judge_together(s, time, worker);
 }
@@ -47,41 +47,51 @@ void Ppo::State::decide_as_before(const LaneGroup& group, std::size_t time, std:
 
 void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time) {
   const LaneGroup& group = context.groups[s];
-  const Lanes& lanes = context.lanes;
+  const Environment& environment = *context.environment;
   bool first = true;
   for (const auto& policy_learner : policy_learners)
     for (const RoleRows& role_rows : policy_learner->samples(s).by_role)
-      for (std::size_t seat = 0; seat < lanes.seats(role_rows.role); ++seat) {
-        const std::size_t row = lane * lanes.seats(role_rows.role) + seat;
+      for (std::size_t seat = 0; seat < environment.seats(role_rows.role); ++seat) {
+        const std::size_t row = lane * environment.seats(role_rows.role) + seat;
         TimedEpisode& e = ended[s].emplace_back(
-            TimedEpisode{time, row, -1, episode_result(lanes, role_rows.role, row)});
+            TimedEpisode{time, row, -1, episode_result(environment, role_rows.role, row)});
         if (group.learning_side >= 0 && context.side_of(role_rows.role) == group.learning_side &&
             std::exchange(first, false))
           e.against = static_cast<int>(opponents[lane]);
       }
 }
 
-// Plays one step.
-void Ppo::State::advance(std::size_t s, std::size_t time, std::size_t worker) {
-  const LaneGroup& group = context.groups[s];
-  Lanes& lanes = context.lanes;
-  for (std::size_t lane = group.first_lane; lane < group.first_lane + group.lanes; ++lane) {
-    lanes.advance(lane, worker);
-    for (const auto& policy_learner : policy_learners) policy_learner->note(s, lane, time, worker);
-    if (lanes.outcome(lane) == Outcome::running) continue;
-    keep_results(s, lane, time);
-    EpisodeKey next = lanes.key(lane);
-    ++next.episode;
-    if (group.learning_side >= 0) {
-      for (const auto& policy_learner : policy_learners)
-        for (const std::size_t role : policy_learner->roles())
-          if (!context.learns_in(role, group))
-            policy_learner->forget(policy_learner->block_of(role, group), lane);
-      choose_opponent(lane, next);
-    }
-    lanes.assign_stage(lane, curriculum.stage_of(next));
-    lanes.begin(lane, next, worker);
+// The next episode of a lane whose episode has ended.
+LaneStart Ppo::State::next_start(const LaneGroup& group, std::size_t lane) {
+  EpisodeKey next = context.environment->key(lane);
+  ++next.episode;
+  if (group.learning_side >= 0) {
+    for (const auto& policy_learner : policy_learners)
+      for (const std::size_t role : policy_learner->roles())
+        if (!context.learns_in(role, group))
+          policy_learner->forget(policy_learner->block_of(role, group), lane);
+    choose_opponent(lane, next);
   }
+  context.environment->assign_stage(lane, curriculum.stage_of(next));
+  return {lane, next};
+}
+
+// Plays one step.
+void Ppo::State::step(std::size_t s, std::size_t time, std::size_t worker) {
+  const LaneGroup& group = context.groups[s];
+  Environment& environment = *context.environment;
+  Scratch& own = scratch[worker];
+  own.lanes.clear();
+  for (std::size_t i = 0; i < group.lanes; ++i) own.lanes.push_back(group.first_lane + i);
+  environment.step_lanes(own.lanes, worker);
+  own.starts.clear();
+  for (const std::size_t lane : own.lanes) {
+    for (const auto& policy_learner : policy_learners) policy_learner->note(s, lane, time, worker);
+    if (environment.outcome(lane) == Outcome::running) continue;
+    keep_results(s, lane, time);
+    own.starts.push_back(next_start(group, lane));
+  }
+  environment.begin_lanes(own.starts, worker);
 }
 
 void Ppo::State::play_group(std::size_t s, std::size_t worker) {
@@ -92,7 +102,7 @@ void Ppo::State::play_group(std::size_t s, std::size_t worker) {
   for (std::size_t t = 0; t < static_cast<std::size_t>(settings.horizon); ++t) {
     decide(s, t, worker);
     clock.add_to(times.decide);
-    advance(s, t, worker);
+    step(s, t, worker);
     clock.add_to(times.play);
   }
   for (const auto& policy_learner : policy_learners) policy_learner->end_rollout(s, worker);

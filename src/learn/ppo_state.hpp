@@ -32,7 +32,8 @@ struct Ppo::State {
   // What one thread plays with.
   struct Scratch {
     std::vector<std::unique_ptr<Player>> players;  // by role; null for those that learn
-    std::vector<std::size_t> lanes;                // that one past policy plays
+    std::vector<std::size_t> lanes;                // that are played together
+    std::vector<LaneStart> starts;                 // of episodes that follow others
     PhaseTimes times;
   };
 
@@ -43,7 +44,8 @@ struct Ppo::State {
   void play_group(std::size_t group, std::size_t worker);
   void decide(std::size_t group, std::size_t time, std::size_t worker);
   void decide_as_before(const LaneGroup& group, std::size_t time, std::size_t worker);
-  void advance(std::size_t group, std::size_t time, std::size_t worker);
+  LaneStart next_start(const LaneGroup& group, std::size_t lane);
+  void step(std::size_t group, std::size_t time, std::size_t worker);
   void keep_results(std::size_t group, std::size_t lane, std::size_t time);
   void share_episodes();
   void take_snapshot();

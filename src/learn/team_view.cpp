@@ -145,12 +145,12 @@ void TeamView::each_other(const TrainingContext& context, std::size_t played, st
                           std::size_t seat, Use use) const {
   for (const Kind& kind : kinds_) {
     const std::size_t role = kind.roles[played];
-    const auto& seats = context.game.roles()[role].seats;
+    const std::size_t seats = context.environment->seats(role);
     std::size_t place = 0;
-    for (std::size_t s = 0; s < seats.size(); ++s) {
+    for (std::size_t s = 0; s < seats; ++s) {
       if (kind.mates && s == seat) continue;
-      if (context.game.arena().present(context.lanes.arena_state(lane), seats[s]))
-        use(kind, place, role, lane * seats.size() + s);
+      if (context.environment->present(role, lane * seats + s))
+        use(kind, place, role, lane * seats + s);
       ++place;
     }
   }
@@ -159,7 +159,8 @@ void TeamView::each_other(const TrainingContext& context, std::size_t played, st
 void TeamView::show(const TrainingContext& context, std::size_t played, std::size_t lane,
                     std::size_t seat, const Normaliser& own, std::span<float> row) const {
   const std::size_t role = roles_[played];
-  own.apply(context.lanes.observation(role, lane * context.lanes.seats(role) + seat), row);
+  own.apply(context.environment->observation(role, lane * context.environment->seats(role) + seat),
+            row);
   std::fill_n(row.begin() + static_cast<std::ptrdiff_t>(own_columns_), members_width_, 0.0f);
   each_other(context, played, lane, seat,
              [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
@@ -167,7 +168,7 @@ void TeamView::show(const TrainingContext& context, std::size_t played, std::siz
                    row.subspan(kind.first_column + place * (1 + kind.columns), 1 + kind.columns);
                to[0] = 1.0f;
                (kind.own_policy ? own : kind.normaliser)
-                   .apply(context.lanes.observation(other, lane_row), to.subspan(1));
+                   .apply(context.environment->observation(other, lane_row), to.subspan(1));
              });
 }
 
@@ -177,7 +178,7 @@ void TeamView::show_actions(const TrainingContext& context, std::size_t played, 
   each_other(context, played, lane, seat,
              [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
                const auto& controls = context.game.roles()[other].controls;
-               const auto given = context.lanes.given_controls(other).subspan(
+               const auto given = context.environment->given_controls(other).subspan(
                    lane_row * controls.size(), controls.size());
                std::size_t at = kind.first_action + place * kind.action;
                for (std::size_t c = 0; c < controls.size(); ++c) {
@@ -204,9 +205,9 @@ void TeamView::note(const TrainingContext& context, std::size_t group) {
   for (Kind& kind : kinds_)
     if (!kind.own_policy)
       for (const std::size_t role : kind.roles) {
-        const std::size_t each = context.lanes.seats(role) * kind.columns;
-        kind.moments[group].add(context.lanes.observations(role).subspan(played.first_lane * each,
-                                                                         played.lanes * each));
+        const std::size_t each = context.environment->seats(role) * kind.columns;
+        kind.moments[group].add(context.environment->observations(role).subspan(
+            played.first_lane * each, played.lanes * each));
       }
 }
 

@@ -14,7 +14,7 @@
 #include "rollout.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/process_group.hpp"
-#include "zithercraft/game/lanes.hpp"
+#include "zithercraft/game/environment.hpp"
 
 namespace zithercraft {
 
@@ -42,7 +42,7 @@ struct TrainingContext {
   std::int64_t total_steps;
   WorkerPool& pool;
   ProcessGroup* processes;  // null for a process alone
-  Lanes lanes;
+  std::unique_ptr<Environment> environment;
   std::vector<LaneGroup> groups{};           // of all processes
   std::size_t first_own = 0, own_count = 0;  // this process's
   std::size_t first_learning_role = 0;
@@ -68,7 +68,7 @@ struct TrainingContext {
   /// What the rows of a block sense now.
   std::span<const float> sensed_by(const RoleRows& role_rows) const {
     const std::size_t columns = game.roles()[role_rows.role].columns.size();
-    return lanes.observations(role_rows.role)
+    return environment->observations(role_rows.role)
         .subspan(role_rows.first_row * columns, role_rows.rows * columns);
   }
 };

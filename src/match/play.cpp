@@ -28,7 +28,8 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game,
                                                        WorkerPool& pool, WorkCount* progress) {
   const auto total = static_cast<std::size_t>(episodes);
   const std::size_t count = std::min(total, most_lanes);
-  Lanes lanes(game, count, pool.threads());
+  const auto environment = make_environment(game, count, pool.threads());
+  Environment& lanes = *environment;
   std::vector<std::vector<EpisodeResult>> results;
   for (std::size_t role = 0; role < game.roles().size(); ++role)
     results.emplace_back(total * lanes.seats(role));
@@ -36,35 +37,39 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game,
   for (auto& own : copies)
     for (const Player* player : players) own.push_back(player->copy());
 
-  const auto begin = [&](std::size_t lane, std::size_t episode, std::size_t worker) {
-    lanes.begin(lane, {seed, 0, static_cast<std::uint32_t>(episode)}, worker);
+  const auto start = [&](std::size_t lane, std::size_t episode) {
+    return LaneStart{lane, {seed, 0, static_cast<std::uint32_t>(episode)}};
   };
   const auto finish = [&](std::size_t lane) {
     for (std::size_t role = 0; role < results.size(); ++role)
       for (std::size_t seat = 0; seat < lanes.seats(role); ++seat)
         results[role][lanes.key(lane).episode * lanes.seats(role) + seat] =
             episode_result(lanes, role, lane * lanes.seats(role) + seat);
+    if (progress != nullptr) progress->add();
   };
   // Lane k plays episodes k, k + count, k + 2 count, ...
   const auto play_group = [&](std::size_t group, std::size_t worker) {
     const std::size_t first = group * lanes_per_group, n = std::min(lanes_per_group, count - first);
-    for (std::size_t lane = first; lane < first + n; ++lane) begin(lane, lane, worker);
-    for (std::size_t running = n; running > 0;) {
+    std::vector<std::size_t> running;
+    std::vector<LaneStart> starts;
+    for (std::size_t lane = first; lane < first + n; ++lane) {
+      running.push_back(lane);
+      starts.push_back(start(lane, lane));
+    }
+    lanes.begin_lanes(starts, worker);
+    while (!running.empty()) {
       for (std::size_t role = 0; role < players.size(); ++role)
         copies[worker][role]->decide(lanes, role, first, n);
-      for (std::size_t lane = first; lane < first + n; ++lane) {
-        if (lanes.outcome(lane) != Outcome::running) continue;
-        lanes.advance(lane, worker);
-        if (lanes.outcome(lane) == Outcome::running) continue;
+      lanes.step_lanes(running, worker);
+      starts.clear();
+      std::erase_if(running, [&](std::size_t lane) {
+        if (lanes.outcome(lane) == Outcome::running) return false;
         finish(lane);
-        if (progress != nullptr) progress->add();
         const std::size_t next = lanes.key(lane).episode + count;
-        if (next < total) {
-          begin(lane, next, worker);
-        } else {
-          --running;
-        }
-      }
+        if (next < total) starts.push_back(start(lane, next));
+        return next >= total;
+      });
+      lanes.begin_lanes(starts, worker);
     }
   };
   pool.run((count + lanes_per_group - 1) / lanes_per_group, play_group);
@@ -72,15 +77,15 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game,
 }
 
 void play_one(const Game& game, const std::vector<Player*>& players, EpisodeKey key,
-              const std::function<void(const Lanes&)>& moment) {
-  Lanes lanes(game, 1);
-  lanes.begin(0, key);
-  moment(lanes);
-  while (lanes.outcome(0) == Outcome::running) {
+              const std::function<void(const Environment&)>& moment) {
+  const auto environment = make_environment(game, 1);
+  environment->begin(0, key);
+  moment(*environment);
+  while (environment->outcome(0) == Outcome::running) {
     for (std::size_t role = 0; role < players.size(); ++role)
-      players[role]->decide(lanes, role, 0, 1);
-    lanes.advance(0);
-    moment(lanes);
+      players[role]->decide(*environment, role, 0, 1);
+    environment->step(0);
+    moment(*environment);
   }
 }
 

@@ -27,17 +27,21 @@ class PolicyPlayer : public Player {
   std::string name() const override { return "trained"; }
   std::unique_ptr<Player> copy() const override { return std::make_unique<PolicyPlayer>(*this); }
 
-  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
-    const std::size_t seats = lanes.seats(role), in = policy_.columns(), out = policy_.controls();
-    const auto senses = lanes.observations(role).subspan(first * seats * in, count * seats * in);
-    const auto controls = lanes.controls(role).subspan(first * seats * out, count * seats * out);
-    const auto memory = remembered(lanes, seats, first, count);
+  void decide(Environment& environment, std::size_t role, std::size_t first,
+              std::size_t count) override {
+    const std::size_t seats = environment.seats(role), in = policy_.columns(),
+                      out = policy_.controls();
+    const auto senses =
+        environment.observations(role).subspan(first * seats * in, count * seats * in);
+    const auto controls =
+        environment.controls(role).subspan(first * seats * out, count * seats * out);
+    const auto memory = remembered(environment, seats, first, count);
     if (actions_ == ActionMode::greedy) return policy_.decide(senses, controls, memory);
     const std::size_t kept = policy_.memory();
     for (std::size_t row = 0; row < count * seats; ++row) {
       const std::size_t lane = first + row / seats;
-      RandomStream random(seed_, lanes.key(lane).episode,
-                          lanes.steps(lane) * static_cast<std::uint32_t>(seats) +
+      RandomStream random(seed_, environment.key(lane).episode,
+                          environment.steps(lane) * static_cast<std::uint32_t>(seats) +
                               static_cast<std::uint32_t>(row % seats),
                           Purpose::decide);
       policy_.decide(senses.subspan(row * in, in), controls.subspan(row * out, out), random,
@@ -48,25 +52,25 @@ class PolicyPlayer : public Player {
  private:
   // The memory of these lanes' seats, as it was before this step. A step may be asked for twice, by
   // a caller that wants to see where it would lead.
-  std::span<float> remembered(const Lanes& lanes, std::size_t seats, std::size_t first,
+  std::span<float> remembered(const Environment& environment, std::size_t seats, std::size_t first,
                               std::size_t count) {
     const std::size_t kept = policy_.memory() * seats;
     if (kept == 0) return {};
-    if (asked_.size() < lanes.count()) {
-      asked_.resize(lanes.count());
-      before_.resize(lanes.count() * kept);
-      after_.resize(lanes.count() * kept);
+    if (asked_.size() < environment.count()) {
+      asked_.resize(environment.count());
+      before_.resize(environment.count() * kept);
+      after_.resize(environment.count() * kept);
     }
     for (std::size_t lane = first; lane < first + count; ++lane) {
       const auto own = [&](std::vector<float>& memory) {
         return std::span(memory).subspan(lane * kept, kept);
       };
-      if (lanes.steps(lane) == 0) {
+      if (environment.steps(lane) == 0) {
         std::fill(own(before_).begin(), own(before_).end(), 0.0f);
-      } else if (asked_[lane] != lanes.steps(lane)) {
+      } else if (asked_[lane] != environment.steps(lane)) {
         std::copy(own(after_).begin(), own(after_).end(), own(before_).begin());
       }
-      asked_[lane] = lanes.steps(lane);
+      asked_[lane] = environment.steps(lane);
       std::copy(own(before_).begin(), own(before_).end(), own(after_).begin());
     }
     return std::span(after_).subspan(first * kept, count * kept);
@@ -86,16 +90,17 @@ class RandomPlayer : public Player {
   std::string name() const override { return "random"; }
   std::unique_ptr<Player> copy() const override { return std::make_unique<RandomPlayer>(*this); }
 
-  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
-    const auto& controls = lanes.game().roles()[role].controls;
-    const std::size_t seats = lanes.seats(role);
+  void decide(Environment& environment, std::size_t role, std::size_t first,
+              std::size_t count) override {
+    const auto& controls = environment.game().roles()[role].controls;
+    const std::size_t seats = environment.seats(role);
     for (std::size_t row = first * seats; row < (first + count) * seats; ++row) {
       const std::size_t lane = row / seats;
-      RandomStream random(derived_seed(seed_, "random player"), lanes.key(lane).episode,
-                          lanes.steps(lane) * static_cast<std::uint32_t>(seats) +
+      RandomStream random(derived_seed(seed_, "random player"), environment.key(lane).episode,
+                          environment.steps(lane) * static_cast<std::uint32_t>(seats) +
                               static_cast<std::uint32_t>(row % seats),
                           Purpose::decide);
-      const auto out = lanes.control(role, row);
+      const auto out = environment.control(role, row);
       for (std::size_t c = 0; c < controls.size(); ++c) {
         if (!controls[c].is_choice()) {
           out[c] = static_cast<float>(random.between(controls[c].low, controls[c].high));
@@ -103,7 +108,7 @@ class RandomPlayer : public Player {
         }
         const auto options = static_cast<std::uint32_t>(controls[c].options.size());
         do out[c] = static_cast<float>(random.below(options));
-        while (!lanes.allowed(role, row, c, static_cast<std::size_t>(out[c])));
+        while (!environment.allowed(role, row, c, static_cast<std::size_t>(out[c])));
       }
     }
   }
@@ -119,11 +124,13 @@ class ScriptPlayer : public Player {
   std::string name() const override { return "script"; }
   std::unique_ptr<Player> copy() const override { return std::make_unique<ScriptPlayer>(*this); }
 
-  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
+  void decide(Environment& environment, std::size_t role, std::size_t first,
+              std::size_t count) override {
+    const Lanes& lanes = lanes_of(environment);
     for (std::size_t lane = first; lane < first + count; ++lane)
-      for (std::size_t seat = 0; seat < lanes.seats(role); ++seat)
+      for (std::size_t seat = 0; seat < environment.seats(role); ++seat)
         script_(SeatView(lanes, lane, role, seat),
-                lanes.control(role, lane * lanes.seats(role) + seat));
+                environment.control(role, lane * environment.seats(role) + seat));
   }
 
  private:

@@ -22,29 +22,30 @@ std::string differing_field(const Arena& arena, std::span<const std::byte> a,
   return name;
 }
 
-std::string compare(const Lanes& lanes, const Moment& recorded) {
-  const Game& game = lanes.game();
-  const std::span<const std::byte> state(lanes.arena_state(0), game.arena().state_bytes());
+std::string compare(const Environment& environment, const Moment& recorded) {
+  const Game& game = environment.game();
+  const auto state = environment.recorded(0);
   if (!same_bits(state, std::span<const std::byte>(recorded.state)))
     return "the state differs in '" + differing_field(game.arena(), state, recorded.state) + "'";
-  if (!std::equal(lanes.events(0).begin(), lanes.events(0).end(), recorded.events.begin(),
-                  recorded.events.end()))
+  if (!std::equal(environment.events(0).begin(), environment.events(0).end(),
+                  recorded.events.begin(), recorded.events.end()))
     return "the events differ";
-  if (lanes.outcome(0) != recorded.outcome)
-    return "the outcome is " + std::string(name_of(lanes.outcome(0))) + " and was recorded as " +
-           std::string(name_of(recorded.outcome));
+  if (environment.outcome(0) != recorded.outcome)
+    return "the outcome is " + std::string(name_of(environment.outcome(0))) +
+           " and was recorded as " + std::string(name_of(recorded.outcome));
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     const auto& senses = game.spec().roles[r].senses;
     const bool custom = std::any_of(senses.begin(), senses.end(), [](const Sense& sense) {
       return std::holds_alternative<CustomSense>(sense);
     });
     if (!(custom && !game.complete()) &&
-        !same_bits(lanes.observations(r), std::span<const float>(recorded.roles[r].observations)))
+        !same_bits(environment.observations(r),
+                   std::span<const float>(recorded.roles[r].observations)))
       return "an observation of role '" + game.roles()[r].name + "' differs";
     if (!game.complete() || recorded.step == 0) continue;
-    for (std::size_t seat = 0; seat < lanes.seats(r); ++seat)
+    for (std::size_t seat = 0; seat < environment.seats(r); ++seat)
       if (!same_bits(
-              lanes.rewards_by_term(r, seat),
+              environment.rewards_by_term(r, seat),
               std::span<const float>(recorded.roles[r].rewards)
                   .subspan(seat * game.roles()[r].terms.size(), game.roles()[r].terms.size())))
         return "a reward of role '" + game.roles()[r].name + "' differs";
@@ -59,25 +60,25 @@ ReplayCheck check_replay(const std::filesystem::path& path) {
   ReplayCheck result;
   result.whole = replay.whole();
   result.rewards_compared = replay.game().complete();
-  Lanes lanes(replay.game(), 1);
+  const auto environment = make_environment(replay.game(), 1);
   for (std::size_t e = 0; e < replay.episodes().size(); ++e, ++result.episodes)
     for (std::uint32_t d = 0; d < replay.episodes()[e].moments; ++d) {
       const Moment& recorded = replay.moment(e, d);
       if (d == 0) {
-        lanes.begin(0, episode_key(recorded));
+        environment->begin(0, episode_key(recorded));
       } else {
-        if (lanes.outcome(0) != Outcome::running) {
+        if (environment->outcome(0) != Outcome::running) {
           result.difference = "episode " + std::to_string(e) + " continues after its end at step " +
                               std::to_string(d - 1);
           return result;
         }
         for (std::size_t r = 0; r < recorded.roles.size(); ++r)
           std::copy(recorded.roles[r].controls.begin(), recorded.roles[r].controls.end(),
-                    lanes.controls(r).begin());
-        lanes.advance(0);
+                    environment->controls(r).begin());
+        environment->step(0);
         ++result.steps;
       }
-      result.difference = compare(lanes, recorded);
+      result.difference = compare(*environment, recorded);
       if (result.difference.empty()) continue;
       result.difference =
           "episode " + std::to_string(e) + ", step " + std::to_string(d) + ": " + result.difference;

@@ -8,6 +8,7 @@
 #include "format.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
+#include "zithercraft/game/lanes.hpp"
 #include "zithercraft/game/load.hpp"
 
 namespace zithercraft {

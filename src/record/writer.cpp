@@ -240,9 +240,9 @@ ReplayWriter::~ReplayWriter() {
   }
 }
 
-void ReplayWriter::add(const Lanes& lanes, std::size_t lane, Estimates estimates) {
+void ReplayWriter::add(const Environment& environment, std::size_t lane, Estimates estimates) {
   State& s = *state_;
-  const std::uint32_t step = lanes.steps(lane);
+  const std::uint32_t step = environment.steps(lane);
   if (step == 0) {
     s.flush_moments();
     ++s.episodes;
@@ -256,30 +256,30 @@ void ReplayWriter::add(const Lanes& lanes, std::size_t lane, Estimates estimates
     header.first_step = step;
   }
   ++header.moments;
-  header.outcome = static_cast<std::uint32_t>(lanes.outcome(lane));
+  header.outcome = static_cast<std::uint32_t>(environment.outcome(lane));
 
   std::vector<std::byte>& raw = s.chunk.raw;
   append_one(raw, step);
   append_one(raw, header.outcome);
-  append(raw, std::span<const std::byte>(lanes.arena_state(lane), s.game.arena().state_bytes()));
+  append(raw, environment.recorded(lane));
   for (std::size_t r = 0; r < s.game.roles().size(); ++r) {
     const Role& role = s.game.roles()[r];
     const std::size_t seats = role.seats.size(), row = lane * seats;
-    append(raw,
-           lanes.observations(r).subspan(row * role.columns.size(), seats * role.columns.size()));
+    append(raw, environment.observations(r).subspan(row * role.columns.size(),
+                                                    seats * role.columns.size()));
     if (step == 0) {
       append_nothing(raw, seats * (role.controls.size() + role.terms.size()));
     } else {
-      append(raw, lanes.given_controls(r).subspan(row * role.controls.size(),
-                                                  seats * role.controls.size()));
+      append(raw, environment.given_controls(r).subspan(row * role.controls.size(),
+                                                        seats * role.controls.size()));
       for (std::size_t seat = 0; seat < seats; ++seat)
-        append(raw, lanes.rewards_by_term(r, row + seat));
+        append(raw, environment.rewards_by_term(r, row + seat));
     }
     append_estimates(raw, estimates.values, seats);
     append_estimates(raw, estimates.probabilities, seats * probability_count(role.controls));
   }
-  append_one(raw, static_cast<std::uint32_t>(lanes.events(lane).size()));
-  for (const Event& e : lanes.events(lane))
+  append_one(raw, static_cast<std::uint32_t>(environment.events(lane).size()));
+  for (const Event& e : environment.events(lane))
     append_one(raw, StoredEvent{e.tick, static_cast<std::uint32_t>(e.kind), e.who, e.whom, e.x, e.y,
                                 e.strength, e.detail});
   append_one(raw, std::exchange(s.overlay_count, 0));

@@ -46,13 +46,14 @@ class RecordedPlayer : public Player {
   std::string name() const override { return "recorded"; }
   std::unique_ptr<Player> copy() const override { return std::make_unique<RecordedPlayer>(*this); }
 
-  void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) override {
-    const Role& own = lanes.game().roles()[role];
+  void decide(Environment& environment, std::size_t role, std::size_t first,
+              std::size_t count) override {
+    const Role& own = environment.game().roles()[role];
     for (std::size_t lane = first; lane < first + count; ++lane) {
-      const auto& controls = recorded_in(lanes.key(lane)).controls;
-      const std::size_t step = lanes.steps(lane), each = own.controls.size();
+      const auto& controls = recorded_in(environment.key(lane)).controls;
+      const std::size_t step = environment.steps(lane), each = own.controls.size();
       for (std::size_t seat = 0; seat < own.seats.size(); ++seat) {
-        const auto out = lanes.control(role, lane * own.seats.size() + seat);
+        const auto out = environment.control(role, lane * own.seats.size() + seat);
         if (step < controls.size()) {
           std::copy_n(controls[step].begin() + static_cast<std::ptrdiff_t>(seat * each), each,
                       out.begin());

@@ -122,7 +122,7 @@ void DrivenMatch::decide() {
   for (std::size_t r = 0; r < game_.roles().size(); ++r) players_[r]->decide(lanes_, r, 0, 1);
   steering_.controls(lanes_.control(role_, seat_));
   steering_.decided();
-  lanes_.advance(0);
+  lanes_.step(0);
   driven_ = true;
   after_moment();
 }

@@ -112,13 +112,14 @@ std::string message_of(const json& about, std::span<const float> numbers) {
   return message;
 }
 
-Moment moment_of(const Lanes& lanes, std::size_t lane, Estimates estimates) {
-  const Game& game = lanes.game();
+Moment moment_of(const Environment& environment, std::size_t lane, Estimates estimates) {
+  const Game& game = environment.game();
   Moment m;
-  m.step = lanes.steps(lane);
-  m.outcome = lanes.outcome(lane);
-  m.state.assign(lanes.arena_state(lane), lanes.arena_state(lane) + game.arena().state_bytes());
-  m.events.assign(lanes.events(lane).begin(), lanes.events(lane).end());
+  m.step = environment.steps(lane);
+  m.outcome = environment.outcome(lane);
+  const auto state = environment.recorded(lane);
+  m.state.assign(state.begin(), state.end());
+  m.events.assign(environment.events(lane).begin(), environment.events(lane).end());
   const auto part = [](std::span<const float> all, std::size_t first, std::size_t count) {
     return std::vector<float>(all.begin() + static_cast<std::ptrdiff_t>(first),
                               all.begin() + static_cast<std::ptrdiff_t>(first + count));
@@ -134,16 +135,16 @@ Moment moment_of(const Lanes& lanes, std::size_t lane, Estimates estimates) {
     const std::size_t seats = role.seats.size(), row = lane * seats;
     RoleMoment& own = m.roles.emplace_back();
     own.observations =
-        part(lanes.observations(r), row * role.columns.size(), seats * role.columns.size());
+        part(environment.observations(r), row * role.columns.size(), seats * role.columns.size());
     own.controls.resize(seats * role.controls.size());
     own.rewards.resize(seats * role.terms.size());
     if (m.step > 0) {
-      own.controls =
-          part(lanes.given_controls(r), row * role.controls.size(), seats * role.controls.size());
+      own.controls = part(environment.given_controls(r), row * role.controls.size(),
+                          seats * role.controls.size());
       own.rewards.clear();
       for (std::size_t seat = 0; seat < seats; ++seat)
-        own.rewards.insert(own.rewards.end(), lanes.rewards_by_term(r, row + seat).begin(),
-                           lanes.rewards_by_term(r, row + seat).end());
+        own.rewards.insert(own.rewards.end(), environment.rewards_by_term(r, row + seat).begin(),
+                           environment.rewards_by_term(r, row + seat).end());
     }
     own.values = estimated(estimates.values, seats);
     own.probabilities =

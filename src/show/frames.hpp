@@ -48,6 +48,6 @@ void append_poses(std::vector<float>& numbers, const Arena& arena, const std::by
 std::string message_of(const nlohmann::json& about, std::span<const float> numbers);
 
 /// A moment as the lanes show it now.
-Moment moment_of(const Lanes& lanes, std::size_t lane, Estimates estimates = {});
+Moment moment_of(const Environment& environment, std::size_t lane, Estimates estimates = {});
 
 }  // namespace zithercraft

@@ -68,12 +68,11 @@ void draw_svg(const std::filesystem::path& file, const Picture& picture) {
   write_atomically(file, svg_text(picture));
 }
 
-void extend(Path& path, const Lanes& lanes, std::size_t role, std::size_t seat) {
-  const Pose pose =
-      lanes.game().arena().pose(lanes.arena_state(0), lanes.game().roles()[role].seats[seat]);
-  path.points.push_back({static_cast<double>(pose.x), static_cast<double>(pose.y)});
-  path.levels.push_back(static_cast<double>(pose.z));
-  path.outcome = lanes.outcome(0);
+void extend(Path& path, const Environment& environment, std::size_t role, std::size_t seat) {
+  const auto [x, y, z] = environment.place(role, seat);
+  path.points.push_back({static_cast<double>(x), static_cast<double>(y)});
+  path.levels.push_back(static_cast<double>(z));
+  path.outcome = environment.outcome(0);
 }
 
 }  // namespace zithercraft

@@ -197,11 +197,11 @@ json draw_paths(const Run& run, const Game& game, const ReportOptions& options) 
     double total = 0.0;
     play_one(game, lineup.players(),
              {derived_seed(options.seed, "score"), 0, static_cast<std::uint32_t>(e)},
-             [&](const Lanes& lanes) {
-               extend(path, lanes);
-               if (lanes.outcome(0) == Outcome::running) return;
-               total = lanes.episode_return(0, 0);
-               Picture picture{&lanes, false, {path}, {}, false, 560, 420};
+             [&](const Environment& environment) {
+               extend(path, environment);
+               if (environment.outcome(0) == Outcome::running) return;
+               total = environment.episode_return(0, 0);
+               Picture picture{&lanes_of(environment), false, {path}, {}, false, 560, 420};
                image = svg_text(picture);
              });
     paths.push_back(

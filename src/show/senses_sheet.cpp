@@ -284,7 +284,7 @@ void draw_senses(const std::filesystem::path& png, const Game& game, std::size_t
   lanes.begin(0, {seed, 0, 0});
   for (int d = 0; d < steps && lanes.outcome(0) == Outcome::running; ++d) {
     for (std::size_t r = 0; r < game.roles().size(); ++r) player->decide(lanes, r, 0, 1);
-    lanes.advance(0);
+    lanes.step(0);
     if (!SeatView(lanes, 0, role, 0).present() || lanes.outcome(0) != Outcome::running) {
       EpisodeKey next = lanes.key(0);
       ++next.episode;

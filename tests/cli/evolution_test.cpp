@@ -125,7 +125,7 @@ TEST_F(Evolved, CurvesAreThoseOfGenerations) {
   EXPECT_EQ(head.find("entropy"), std::string::npos);
   EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 13);
   const std::string page = test::read_file(path("grown.html"));
-  EXPECT_NE(page.find("\"species\""), std::string::npos);
+  EXPECT_NE(page.find("Individuals by species"), std::string::npos);
 }
 
 TEST_F(Evolved, ResumingGivesWhatOneSittingGives) {

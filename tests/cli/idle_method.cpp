@@ -29,7 +29,7 @@ class Idle final : public Learner {
   CollectReport collect() override {
     CollectReport report;
     for (int time = 0; time < 8; ++time) {
-      lanes_.advance_all(pool_);
+      lanes_.step_all(pool_);
       report.steps += static_cast<std::int64_t>(lanes_.rows(0));
       for (std::size_t lane = 0; lane < lanes_.count(); ++lane)
         if (lanes_.outcome(lane) != Outcome::running)

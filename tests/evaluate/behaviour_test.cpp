@@ -42,31 +42,33 @@ TEST(Behaviour, CountsWhatSeatsDoToEachOther) {
   double light = 0, together = 0, mixed = 0, speed = 0, looks = 0;
   for (std::uint32_t e = 0; e < 20; ++e) {
     const Lineup lineup(game, script_player(game, 0));
-    play_one(game, lineup.players(), {derived_seed(3, "score"), 0, e}, [&](const Lanes& lanes) {
-      const auto events = lanes.events(0);
-      const auto tag = [&](std::int32_t entity) {
-        return game.arena().tags()[game.arena().entities()[static_cast<std::size_t>(entity)].tag];
-      };
-      for (const Event& event : events) {
-        if (event.kind != EventKind::collect) continue;
-        if (tag(event.whom) == "light") {
-          light += 1;
-          continue;
-        }
-        const bool rival = std::any_of(events.begin(), events.end(), [&](const Event& other) {
-          return other.kind == EventKind::collect && other.whom == event.whom &&
-                 other.tick == event.tick && tag(other.who) != tag(event.who);
+    play_one(
+        game, lineup.players(), {derived_seed(3, "score"), 0, e}, [&](const Environment& lanes) {
+          const auto events = lanes.events(0);
+          const auto tag = [&](std::int32_t entity) {
+            return game.arena()
+                .tags()[game.arena().entities()[static_cast<std::size_t>(entity)].tag];
+          };
+          for (const Event& event : events) {
+            if (event.kind != EventKind::collect) continue;
+            if (tag(event.whom) == "light") {
+              light += 1;
+              continue;
+            }
+            const bool rival = std::any_of(events.begin(), events.end(), [&](const Event& other) {
+              return other.kind == EventKind::collect && other.whom == event.whom &&
+                     other.tick == event.tick && tag(other.who) != tag(event.who);
+            });
+            (rival ? mixed : together) += 1;
+          }
+          if (lanes.steps(0) == 0) return;
+          for (const Role& role : game.roles())
+            for (const std::size_t body : role.seats) {
+              const Velocity v = game.arena().velocity(lanes.arena_state(0), body);
+              speed += std::hypot(static_cast<double>(v.x), static_cast<double>(v.y));
+              looks += 1;
+            }
         });
-        (rival ? mixed : together) += 1;
-      }
-      if (lanes.steps(0) == 0) return;
-      for (const Role& role : game.roles())
-        for (const std::size_t body : role.seats) {
-          const Velocity v = game.arena().velocity(lanes.arena_state(0), body);
-          speed += std::hypot(static_cast<double>(v.x), static_cast<double>(v.y));
-          looks += 1;
-        }
-    });
   }
   ASSERT_GT(light, 0);
   ASSERT_GT(mixed + together, 0);
@@ -134,7 +136,7 @@ TEST(Behaviour, RecordedEpisodesAreMetAgain) {
     const Lineup lineup(game, random_player(77));
     for (const std::uint32_t e : {5u, 2u, 11u})
       play_one(game, lineup.players(), {99, 3, e},
-               [&](const Lanes& lanes) { writer.add(lanes, 0); });
+               [&](const Environment& lanes) { writer.add(lanes, 0); });
     writer.finish();
   }
   const std::string person = (folder / "person.zrep").string();

@@ -152,7 +152,7 @@ TEST_F(Matches, PlayCheckpointsAndRecordings) {
     std::uint32_t moments = 0;
     Outcome outcome = Outcome::running;
     play_one(game, {west.get(), east.get()}, {derived_seed(9, "score"), 0, e},
-             [&](const Lanes& lanes) {
+             [&](const Environment& lanes) {
                ++moments;
                outcome = lanes.outcome(0);
                const auto state = lanes.state(0).first(game.arena().state_bytes());

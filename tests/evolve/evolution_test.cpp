@@ -10,6 +10,7 @@
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/load.hpp"
+#include "zithercraft/game/seat.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/net/tensor_file.hpp"
@@ -118,7 +119,7 @@ TEST(Evolution, EverybodyMeetsTheSameEpisodes) {
   settings.fitness = "length";
   Evolution evolution(game, settings, 3, lasting(20), pool);
   evolution.set_fitness(
-      [](const SeatView& seat) { return static_cast<double>(seat.episode().lane); });
+      seat_fitness([](const SeatView& seat) { return static_cast<double>(seat.episode().lane); }));
   for (int g = 0; g < 2; ++g) {
     const GenerationReport report = evolve(evolution)[0];
     EXPECT_EQ(report.stddev, 0.0);
@@ -174,7 +175,7 @@ TEST(Evolution, NumbersThatAreNoneNameIndividualAndTerm) {
   EXPECT_NE(std::string(error.what()).find("cracked"), std::string::npos) << error.what();
 
   Evolution own(Game(test::duck_pond()), small(EvolutionMethod::genetic), 3, lasting(20), pool);
-  own.set_fitness([](const SeatView&) { return std::nan(""); });
+  own.set_fitness(seat_fitness([](const SeatView&) { return std::nan(""); }));
   EXPECT_NE(std::string(test::error_of([&] { evolve(own); }).what()).find("individual 0"),
             std::string::npos);
 }
@@ -190,10 +191,10 @@ TEST(Evolution, NoveltyLooksElsewhere) {
     settings.neighbours = 5;
     Evolution evolution(game, settings, 5, lasting(20), pool);
     std::vector<Pose> places;
-    evolution.set_fitness([&](const SeatView& seat) {
+    evolution.set_fitness(seat_fitness([&](const SeatView& seat) {
       if (seat.episode().lane == 0) places.push_back(seat.pose());
       return 0.0;
-    });
+    }));
     evolve(evolution, 14);
     places.clear();
     evolve(evolution);

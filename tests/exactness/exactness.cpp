@@ -43,7 +43,7 @@ void play(const std::string& name, std::size_t lane_count) {
       for (std::size_t role = 0; role < game.roles().size(); ++role)
         for (std::size_t seat = 0; seat < lanes.seats(role); ++seat)
           set_random_controls(lanes, role, lane * lanes.seats(role) + seat, random);
-      lanes.advance(lane);
+      lanes.step(lane);
       mix(lanes.state(lane));
       for (const zc::Event& e : lanes.events(lane)) {
         ++events;

@@ -44,7 +44,7 @@ TEST(Columns, StayInTheirRangesOverRandomPlay) {
   const Role& role = game.roles()[0];
   for (int d = 0; d < 300; ++d) {
     for (float& c : lanes.controls(0)) c = static_cast<float>(random.between(-1, 1));
-    lanes.advance_all(pool);
+    lanes.step_all(pool);
     for (std::size_t row = 0; row < lanes.rows(0); ++row)
       for (std::size_t c = 0; c < role.columns.size(); ++c) {
         ASSERT_GE(lanes.observation(0, row)[c], static_cast<float>(role.columns[c].low) - 1e-6f)

@@ -54,7 +54,7 @@ class Dog {
     lanes_.play_ticks(
         0, [&] { seen.push_back(lanes_.game().arena().inputs(lanes_.arena_state(0), 0)[number]); });
     lanes_.restore(0, before);
-    lanes_.advance(0);
+    lanes_.step(0);
     return seen;
   }
   Pose pose() const { return lanes_.game().arena().pose(lanes_.arena_state(0), 0); }
@@ -155,7 +155,7 @@ TEST(AllowedWhen, KeepPlayersToWhatIsAllowed) {
       const auto option = static_cast<std::size_t>(lanes.control(0, lane)[0]);
       ASSERT_TRUE(lanes.allowed(0, lane, 0, option));
       (option == 1 ? fired : waited) += 1;
-      lanes.advance(lane);
+      lanes.step(lane);
     }
   }
   EXPECT_GT(fired, 40);

@@ -36,7 +36,7 @@ Lanes meadow(const std::string& cutoffs) {
 std::uint32_t walk(Lanes& lanes, float pace) {
   while (lanes.outcome(0) == Outcome::running && lanes.steps(0) < 1000) {
     lanes.control(0, 0)[0] = pace;
-    lanes.advance(0);
+    lanes.step(0);
   }
   return lanes.steps(0);
 }
@@ -86,7 +86,7 @@ TEST(Cutoffs, ByAStateThatIsThereAgain) {
 TEST(Cutoffs, CountLessThanAVerdict) {
   Lanes lanes = meadow("steps = 1");
   lanes.game().arena().set_velocity(lanes.arena_state(0), 0, {1000, 0, 0, 0});
-  lanes.advance(0);
+  lanes.step(0);
   EXPECT_EQ(lanes.outcome(0), Outcome::failure);
   EXPECT_EQ(lanes.ended_by(0), EndedBy::verdict);
 }
@@ -98,7 +98,7 @@ TEST(Cutoffs, GoOnFromASnapshotAsIfNothingHadHappened) {
   Lanes lanes = meadow(rule), other = meadow(rule);
   for (int d = 0; d < 25; ++d) {
     lanes.control(0, 0)[0] = 1;
-    lanes.advance(0);
+    lanes.step(0);
   }
   other.restore(0, lanes.state(0));
   EXPECT_EQ(walk(lanes, 1), walk(other, 1));

@@ -75,7 +75,7 @@ class Loft : public ::testing::Test {
     for (int i = 0; i < times; ++i) {
       lanes_.control(0, 0)[0] = look;
       lanes_.control(0, 0)[1] = jump;
-      lanes_.advance(0);
+      lanes_.step(0);
     }
   }
   Lanes lanes_;
@@ -171,7 +171,7 @@ TEST(Kelpdive, DiggingAPearlPaysItsWorthAndAirRunsOut) {
   double reward = 0;
   for (int d = 0; d < 6; ++d) {
     option("hands", "dig");
-    lanes.advance(0);
+    lanes.step(0);
     reward += static_cast<double>(lanes.rewards(0)[0]);
   }
   EXPECT_EQ(reward, 10.0);
@@ -181,7 +181,7 @@ TEST(Kelpdive, DiggingAPearlPaysItsWorthAndAirRunsOut) {
   int steps = 0;
   while (lanes.outcome(0) == Outcome::running && steps < 400) {
     lanes.control(0, 0)[0] = 0.0f;
-    lanes.advance(0);
+    lanes.step(0);
     ++steps;
   }
   EXPECT_EQ(lanes.outcome(0), Outcome::failure);

@@ -24,7 +24,7 @@ std::uint64_t play(const Game& game, std::size_t count, std::size_t threads,
       RandomStream random(3, lanes.key(lane).lane, d, Purpose::user);
       for (float& c : lanes.control(0, lane)) c = static_cast<float>(random.between(-1, 1));
     }
-    lanes.advance_all(pool);
+    lanes.step_all(pool);
     hash = hash * 31 + hash_bytes(lanes.state(watched_lane)) +
            hash_bytes(std::as_bytes(lanes.observation(0, watched_lane)));
     lanes.renew_all(pool);
@@ -48,7 +48,7 @@ TEST(Lanes, TickSenseAndDecideAllocateNothingOnceWarm) {
   const auto play_on = [&](int steps) {
     for (int d = 0; d < steps; ++d) {
       for (float& c : lanes.controls(0)) c = static_cast<float>(random.between(-1, 1));
-      lanes.advance_all(pool);
+      lanes.step_all(pool);
       lanes.renew_all(pool);
     }
   };
@@ -58,7 +58,7 @@ TEST(Lanes, TickSenseAndDecideAllocateNothingOnceWarm) {
     for (int d = 0; d < 200; ++d) {
       for (float& c : lanes.controls(0)) c = static_cast<float>(random.between(-1, 1));
       for (std::size_t lane = 0; lane < lanes.count(); ++lane)
-        if (lanes.outcome(lane) == Outcome::running) lanes.advance(lane, worker);
+        if (lanes.outcome(lane) == Outcome::running) lanes.step(lane, worker);
       lanes.renew_all(pool);
     }
   const std::size_t before = test::allocations();
@@ -83,7 +83,7 @@ TEST(Lanes, ArenasWithHeightAllocateNothingOnceWarm) {
                     ? static_cast<float>(
                           random.below(static_cast<std::uint32_t>(controls[c].options.size())))
                     : static_cast<float>(random.between(controls[c].low, controls[c].high));
-        lanes.advance_all(pool);
+        lanes.step_all(pool);
         lanes.renew_all(pool);
       }
     };
@@ -101,7 +101,7 @@ TEST(Lanes, ASnapshotGoesOnBitForBitInAnotherLane) {
   const auto steer = [&](std::size_t lane, int d) {
     lanes.control(0, lane)[0] = 0.5f;
     lanes.control(0, lane)[1] = d % 3 == 0 ? 0.3f : -0.2f;
-    lanes.advance(lane);
+    lanes.step(lane);
   };
   for (int d = 0; d < 5; ++d) steer(0, d);
   lanes.restore(1, lanes.state(0));
@@ -126,7 +126,7 @@ TEST(Lanes, SeveralSeatsOfARoleHaveRowsOfTheirOwn) {
   EXPECT_EQ(lanes.rows(0), 6u);
   EXPECT_NE(lanes.observation(0, 0)[2], lanes.observation(0, 1)[2]);
   lanes.control(0, 1)[0] = 1;  // only the second duck of lane 0 paddles
-  lanes.advance(0);
+  lanes.step(0);
   const auto speed = [&](std::size_t duck) {
     return lanes.game().arena().velocity(lanes.arena_state(0), duck);
   };
@@ -141,7 +141,7 @@ TEST(Lanes, FiftyThousandOfThemRunInLittleMemory) {
   Lanes lanes(game, 50'000, pool.threads());
   EXPECT_LT(lanes.state(0).size(), 8192u);
   lanes.begin_all(pool, 1);
-  for (int d = 0; d < 3; ++d) lanes.advance_all(pool);
+  for (int d = 0; d < 3; ++d) lanes.step_all(pool);
   EXPECT_EQ(lanes.steps(49'999), 3u);
 }
 

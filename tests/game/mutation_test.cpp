@@ -79,7 +79,7 @@ void read_and_play(const std::string& text, Tally& tally) {
   try {
     Lanes lanes(Game(parse_game(text, "damaged")), 1);
     lanes.begin(0, {1, 2, 3});
-    for (int d = 0; d < 3 && lanes.outcome(0) == Outcome::running; ++d) lanes.advance(0);
+    for (int d = 0; d < 3 && lanes.outcome(0) == Outcome::running; ++d) lanes.step(0);
     ++tally.games;
   } catch (const Error& error) {
     ++tally.errors;

@@ -133,7 +133,7 @@ TEST(OwnState, TellsHeadingControlsAndTimeLeft) {
   EXPECT_EQ(p["self.time_left"], 1);
   p.lanes().control(0, 0)[0] = -0.25f;
   p.lanes().control(0, 0)[1] = 2;
-  p.lanes().advance(0);
+  p.lanes().step(0);
   EXPECT_EQ(p["self.last.ahead"], -0.25f);
   EXPECT_EQ(p["self.last.turn.right"], 1);
   EXPECT_EQ(p["self.last.turn.no"], 0);
@@ -249,7 +249,7 @@ TEST(Window, ShowsBlocksInLayers) {
     controls[2] = 2;
     controls[3] = 1;
     if (lanes.outcome(0) != Outcome::running) break;
-    lanes.advance(0);
+    lanes.step(0);
   }
   EXPECT_GT(checked, 1000);
   EXPECT_GT(seen, 100);
@@ -278,7 +278,7 @@ TEST(CustomSense, IsReadLikeAnyOther) {
   EXPECT_EQ(columns[3].name, "mine.x");
   EXPECT_EQ(columns[6].name, "mine.number@1");
   lanes.control(0, 0)[0] = 1;
-  lanes.advance(0);
+  lanes.step(0);
   EXPECT_NEAR(
       lanes.observation(0, 0)[3],
       lanes.game().arena().pose(lanes.arena_state(0), lanes.game().roles()[0].seats[0]).x / 10,
@@ -305,7 +305,7 @@ TEST(Signal, KeepsEarlierSteps) {
   for (int ago = 1; ago <= 3; ++ago) EXPECT_EQ(row[static_cast<std::size_t>(2 * ago)], row[0]);
   for (int d = 0; d < 6; ++d) {
     lanes.control(0, 0)[1] = 1;
-    lanes.advance(0);
+    lanes.step(0);
     cosines.push_back(row[0]);
     for (std::size_t ago = 1; ago <= 3; ++ago)
       EXPECT_EQ(row[2 * ago], cosines[cosines.size() - 1 - std::min(ago, cosines.size() - 1)]);
@@ -335,7 +335,7 @@ TEST(Signal, AddsNoiseAndDropsOutAsStated) {
       }
       ++n;
     }
-    lanes.advance_all(pool);
+    lanes.step_all(pool);
   }
   EXPECT_NEAR(sum / n, 0, 0.005);
   EXPECT_NEAR(std::sqrt(squares / n), 0.1, 0.005);
@@ -357,7 +357,7 @@ TEST(Signal, ReadingsAreThoseOfTheMomentAfterASnapshot) {
   for (int d = 0; d < 8; ++d) {
     lanes.control(0, 0)[0] = 0.5f;
     lanes.control(0, 0)[1] = static_cast<float>(d % 3);
-    lanes.advance(0);
+    lanes.step(0);
   }
   other.begin(1, {1, 1, 1});
   other.restore(1, lanes.state(0));
@@ -368,7 +368,7 @@ TEST(Signal, ReadingsAreThoseOfTheMomentAfterASnapshot) {
       const std::size_t lane = l == &lanes ? 0 : 1;
       l->control(0, lane)[0] = -0.5f;
       l->control(0, lane)[1] = 1;
-      l->advance(lane);
+      l->step(lane);
     }
   }
 }
@@ -378,14 +378,14 @@ TEST(Signal, NothingIsAllocatedWhileSensing) {
   WorkerPool pool(1);
   lanes.begin_all(pool, 1);
   for (int d = 0; d < 60; ++d) {
-    lanes.advance_all(pool);
+    lanes.step_all(pool);
     lanes.renew_all(pool);
   }
   const auto before = test::allocations();
   for (int d = 0; d < 200; ++d) {
     for (std::size_t lane = 0; lane < 4; ++lane)
       lanes.control(0, lane)[1] = static_cast<float>(d % 3);
-    lanes.advance_all(pool);
+    lanes.step_all(pool);
     lanes.renew_all(pool);
   }
   EXPECT_EQ(test::allocations(), before);

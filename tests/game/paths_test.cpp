@@ -66,7 +66,7 @@ class Yard : public ::testing::Test {
   // Everything is read after a step that changes nothing.
   SeatView at(float x, float y) {
     lanes.game().arena().put(lanes.arena_state(0), 0, x, y, 0);
-    lanes.advance(0);
+    lanes.step(0);
     return {lanes, 0, 0, 0};
   }
   std::size_t zone(const std::string& name) const {

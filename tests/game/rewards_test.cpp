@@ -29,7 +29,7 @@ class Basin {
   void decide(float throttle, float rudder) {
     lanes.control(0, 0)[0] = throttle;
     lanes.control(0, 0)[1] = rudder;
-    lanes.advance(0);
+    lanes.step(0);
   }
   double reward(const std::string& term) {
     const auto& terms = lanes.game().roles()[0].terms;
@@ -112,7 +112,7 @@ TEST(Rewards, TheLedgerSumsToWhatWasRewardedInEveryEpisode) {
   int ended = 0;
   for (int d = 0; d < 500; ++d) {
     for (float& c : lanes.controls(0)) c = static_cast<float>(random.between(-1, 1));
-    lanes.advance_all(pool);
+    lanes.step_all(pool);
     for (std::size_t lane = 0; lane < 16; ++lane) {
       const auto reward = lanes.rewards_by_term(0, lane);
       EXPECT_EQ(lanes.rewards(0)[lane], std::accumulate(reward.begin(), reward.end(), 0.0f));

@@ -99,7 +99,7 @@ class Yard {
   void decide(Go first, Go second) {
     lanes.control(0, 0)[0] = static_cast<float>(first);
     lanes.control(0, 1)[0] = static_cast<float>(second);
-    lanes.advance(0);
+    lanes.step(0);
   }
   float seen(std::size_t seat, const std::string& column) {
     const auto& columns = lanes.game().roles()[0].columns;

@@ -53,7 +53,7 @@ TEST(Verdicts, AreThoseOfTheSideOfWhomTheyAreToldTo) {
     const Game game(spec);
     Lanes lanes(game, 1);
     lanes.begin(0, {1, 0, 0});
-    while (lanes.outcome(0) == Outcome::running) lanes.advance(0);
+    while (lanes.outcome(0) == Outcome::running) lanes.step(0);
     EXPECT_EQ(lanes.steps(0), 1u);
     return episode_result(lanes, seen_by, 0).outcome;
   };

@@ -55,7 +55,7 @@ TEST(Stages, KeepCustomParts) {
   Lanes lanes(Game(game), 1);
   lanes.assign_stage(0, 0);
   lanes.begin(0, {});
-  lanes.advance(0);
+  lanes.step(0);
   EXPECT_EQ(lanes.rewards_by_term(0, 0)[4], 0.25f);
   EXPECT_EQ(lanes.rewards_by_term(0, 0)[3], -0.01f);
 }
@@ -78,8 +78,8 @@ TEST(Stages, LanesPlayDifferentOnes) {
       lanes.control(0, stage)[0] = 0.4f;
       alone.control(0, 0)[0] = 0.4f;
       if (alone.outcome(0) != Outcome::running) break;
-      lanes.advance(stage);
-      alone.advance(0);
+      lanes.step(stage);
+      alone.step(0);
       const auto a = lanes.observation(0, stage), b = alone.observation(0, 0);
       ASSERT_TRUE(std::equal(a.begin(), a.end(), b.begin()));
       ASSERT_EQ(lanes.outcome(stage), alone.outcome(0));

@@ -61,7 +61,7 @@ class Field {
 
   void put(std::size_t hen, float x, float y) { lanes_.game().arena().put(state(), hen, x, y, 0); }
   float pay(std::size_t hen = 0, std::size_t term = 0) {
-    lanes_.advance(0);
+    lanes_.step(0);
     return lanes_.rewards_by_term(0, hen)[term];
   }
   std::byte* state() { return lanes_.arena_state(0); }
@@ -127,7 +127,7 @@ TEST(Terms, AreSharedBySideOrByEveryone) {
                 fox));
   f.put(0, -5, 0);
   f.put(2, -5, 0.2f);  // the fox
-  f.lanes().advance(0);
+  f.lanes().step(0);
   EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 0).begin(),
                                f.lanes().rewards_by_term(0, 0).end()),
             (std::vector<float>{1, 1, 2}));
@@ -144,7 +144,7 @@ TEST(Terms, BlendTheOwnWithTheShared) {
   Field f(R"({ name = "quarter", when = { inside = "pond" }, scope = "side", blend = 0.25 },
              { name = "none", when = { inside = "pond" }, scope = "side", blend = 0 })");
   f.put(0, -5, 0);
-  f.lanes().advance(0);
+  f.lanes().step(0);
   EXPECT_EQ(std::vector<float>(f.lanes().rewards_by_term(0, 0).begin(),
                                f.lanes().rewards_by_term(0, 0).end()),
             (std::vector<float>{1, 1}));
@@ -165,7 +165,7 @@ TEST(Terms, FirstTimesOnly) {
              { name = "fifth", on = { event = "enter", as = "who", nth = 5 } })");
   const auto visit = [&](float x) {
     f.put(0, x, 0);
-    f.lanes().advance(0);
+    f.lanes().step(0);
   };
   for (int round = 0; round < 2; ++round)
     for (const float x : {5.0f, 0.0f, -5.0f, 0.0f}) visit(x);
@@ -201,7 +201,7 @@ TEST(Terms, PayForNearMissesInSumOrTheBest) {
     f.put(0, 4, 10 - side > -15 ? 10 - side : -15);
     f.lanes().control(0, 0)[2] = 1;
     for (int d = 0; d < 8; ++d) {
-      f.lanes().advance(0);
+      f.lanes().step(0);
       f.lanes().control(0, 0)[2] = 0;
       for (const Event& e : f.lanes().events(0)) {
         if (e.kind != EventKind::pass) continue;
@@ -236,14 +236,14 @@ TEST(Terms, PayWhileNearOrTouching) {
              { name = "touch", when = { touching = ["post"] } },
              { name = "fast", when = { faster_than = 2 } })");
   f.put(0, 5, 10);
-  f.lanes().advance(0);
+  f.lanes().step(0);
   EXPECT_EQ(f.lanes().rewards_by_term(0, 0)[0], 0);
   f.put(0, 7.5f, 10);
   f.lanes().control(0, 0)[0] = 1;
-  f.lanes().advance(0);
+  f.lanes().step(0);
   EXPECT_EQ(f.lanes().rewards_by_term(0, 0)[0], 1);
   EXPECT_EQ(f.lanes().rewards_by_term(0, 0)[2], 1);
-  for (int d = 0; d < 6; ++d) f.lanes().advance(0);
+  for (int d = 0; d < 6; ++d) f.lanes().step(0);
   EXPECT_EQ(f.lanes().rewards_by_term(0, 0)[1], 1) << "it walked against the post";
   EXPECT_EQ(f.lanes().rewards_by_term(0, 1)[1], 0);
 }
@@ -263,7 +263,7 @@ TEST(Terms, TheLedgerIsExact) {
   std::vector<std::vector<double>> sums(8, std::vector<double>(5));
   for (int d = 0; d < 500; ++d) {
     player->decide(lanes, 0, 0, 4);
-    for (std::size_t lane = 0; lane < 4; ++lane) lanes.advance(lane);
+    for (std::size_t lane = 0; lane < 4; ++lane) lanes.step(lane);
     for (std::size_t row = 0; row < 8; ++row) {
       double reward = 0;
       for (std::size_t t = 0; t < 5; ++t) {

@@ -65,7 +65,7 @@ TEST(Ppo, NeverChoosesWhatIsForbidden) {
         EXPECT_EQ(probabilities[last], 0.0f);
       }
       chosen += took ? 1 : 0;
-      lanes.advance(lane);
+      lanes.step(lane);
     }
   EXPECT_GT(forbidden, 50);
   EXPECT_GT(chosen, 20);
@@ -119,7 +119,9 @@ TEST(Ppo, LearnsChoicesInSeconds) {
 TEST(Ppo, ACheckpointOfAnotherGameIsRefusedWithTheDifference) {
   WorkerPool pool(1);
   TensorFile file;
-  Ppo(Game(test::mooring()), small, 1, 1000, pool).store(file);
+  Ppo learner(Game(test::mooring()), small, 1, 1000, pool);
+  learner.begin();
+  learner.store(file);
   const auto refusal = [&](const GameSpec& spec, const PolicyGradientSettings& settings) {
     return test::error_of([&] { Ppo(Game(spec), settings, 1, 1000, pool).restore(file); });
   };

@@ -353,7 +353,7 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
       for (auto& member : crew) member->judge_together(group, t, worker);
       const std::size_t first = context.groups[group].first_lane;
       for (std::size_t lane = first; lane < first + 32; ++lane) {
-        context.lanes.advance(lane, worker);
+        context.lanes.step(lane, worker);
         for (auto& member : crew) member->note(group, lane, t, worker);
         EpisodeKey next = context.lanes.key(lane);
         ++next.episode;

@@ -177,7 +177,7 @@ TEST(CustomRules, ArePartOfTheStateAndOfSnapshots) {
   const auto play = [&] {
     while (lanes.outcome(0) == Outcome::running) {
       lanes.control(0, 0)[0] = 1;
-      lanes.advance(0);
+      lanes.step(0);
     }
     return std::pair{lanes.steps(0), angle(0)};
   };

@@ -73,14 +73,14 @@ TEST_P(Demo, IsTheSameInAnyLaneAndAfterASnapshot) {
     if (d == 60) restored.restore(0, alone.state(0));
     const RandomStream now(6, d, 0, Purpose::user);
     control(alone, 0, now);
-    alone.advance(0);
+    alone.step(0);
     for (std::size_t lane = 0; lane < 3; ++lane) {
       control(many, lane, now);
-      if (many.outcome(lane) == Outcome::running) many.advance(lane);
+      if (many.outcome(lane) == Outcome::running) many.step(lane);
     }
     if (d >= 60) {
       control(restored, 0, now);
-      restored.advance(0);
+      restored.step(0);
     }
   }
   const auto same = [&](const Lanes& other, std::size_t lane) {
@@ -102,7 +102,7 @@ TEST_P(Demo, IsRecordedAndPlaysAgainToTheLastBit) {
     ReplayWriter writer(folder / "a.zrep", game_,
                         {GetParam(), to_toml(game_.spec()),
                          std::vector<std::string>(hands.size(), "x"), 1, "test"});
-    play_one(game_, hands, {4, 0, 0}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
+    play_one(game_, hands, {4, 0, 0}, [&](const Environment& lanes) { writer.add(lanes, 0); });
     writer.finish();
   }
   const ReplayCheck check = check_replay(folder / "a.zrep");

@@ -46,7 +46,7 @@ TEST(Play, OneEpisodeShowsEveryMoment) {
   const auto results = play_episodes(game, {player.get()}, 3, 5, pool);
   std::uint32_t moments = 0;
   play_one(game, {player.get()}, {5, 0, 2},
-           [&](const Lanes& lanes) { EXPECT_EQ(lanes.steps(0), moments++); });
+           [&](const Environment& lanes) { EXPECT_EQ(lanes.steps(0), moments++); });
   EXPECT_EQ(moments, results[2].length + 1);
 }
 

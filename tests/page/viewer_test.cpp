@@ -41,7 +41,7 @@ void record(const std::filesystem::path& file, const GameSpec& spec, std::uint32
         probabilities.size() + role.seats.size() * probability_count(role.controls), 0.25f);
   }
   for (std::uint32_t e = 0; e < episodes; ++e)
-    play_one(game, hands, {seed, 0, e}, [&](const Lanes& lanes) {
+    play_one(game, hands, {seed, 0, e}, [&](const Environment& lanes) {
       values[0] = 0.01f * static_cast<float>(lanes.steps(0));
       if (lanes.steps(0) % 2 == 1) {
         writer.draw(

@@ -23,7 +23,7 @@ void record_random(const std::filesystem::path& file, const std::string& demo) {
   ReplayWriter writer(file, game, {demo, to_toml(game.spec()), {"random"}, 1, "test"});
   for (std::uint32_t e = 0; e < 2; ++e)
     play_one(game, std::vector<Player*>(game.roles().size(), player.get()), {3, 0, e},
-             [&](const Lanes& lanes) { writer.add(lanes, 0); });
+             [&](const Environment& lanes) { writer.add(lanes, 0); });
   writer.finish();
 }
 

@@ -41,7 +41,7 @@ inline void record_buoy(const std::filesystem::path& file) {
     writer.add(lanes, 0, {values, probabilities});
     if (lanes.outcome(0) != Outcome::running) break;
     lanes.control(0, 0)[0] = 1.0f;
-    lanes.advance(0);
+    lanes.step(0);
   }
   writer.finish();
 }

@@ -171,7 +171,7 @@ TEST(ReplayFormat, AReaderWrittenFromTheDocumentAgreesWithTheLibrary) {
                           {demo, to_toml(game.spec()), {"random"}, 1, "test"});
       for (std::uint32_t e = 0; e < 2; ++e)
         play_one(game, std::vector<Player*>(game.roles().size(), player.get()), {6, 0, e},
-                 [&](const Lanes& lanes) { writer.add(lanes, 0); });
+                 [&](const Environment& lanes) { writer.add(lanes, 0); });
       writer.finish();
     }
     const PlainReader reader(test::read_file(folder / "a.zrep"));

@@ -17,7 +17,7 @@ void record_random(const std::filesystem::path& path, const GameSpec& spec,
   const auto player = random_player(2);
   ReplayWriter writer(path, game, {spec.name, to_toml(spec), {"random"}, 42, "test"});
   for (std::uint32_t e = 0; e < episodes; ++e)
-    play_one(game, {player.get()}, {6, 0, e}, [&](const Lanes& lanes) {
+    play_one(game, {player.get()}, {6, 0, e}, [&](const Environment& lanes) {
       const std::vector<float> values{static_cast<float>(lanes.steps(0))};
       writer.add(lanes, 0, {.values = values});
     });
@@ -41,7 +41,7 @@ TEST_F(ReplayFile, HoldsWhatWasPlayed) {
   ASSERT_EQ(replay.episodes().size(), 4u);
   const auto player = random_player(2);
   for (std::uint32_t e = 0; e < 4; ++e) {
-    play_one(replay.game(), {player.get()}, {6, 0, e}, [&](const Lanes& lanes) {
+    play_one(replay.game(), {player.get()}, {6, 0, e}, [&](const Environment& lanes) {
       const Moment& m = replay.moment(e, lanes.steps(0));
       EXPECT_EQ(m.outcome, lanes.outcome(0));
       EXPECT_EQ(std::memcmp(m.state.data(), lanes.arena_state(0), m.state.size()), 0);
@@ -79,7 +79,7 @@ TEST_F(ReplayFile, ACheckFindsAnotherCourseOfEvents) {
   writer.add(lanes, 0);
   for (int d = 1; d <= 10; ++d) {
     player->decide(lanes, 0, 0, 1);
-    lanes.advance(0);
+    lanes.step(0);
     if (d == 4) lanes.control(0, 0)[1] += 0.001f;
     writer.add(lanes, 0);
   }
@@ -103,7 +103,7 @@ TEST_F(ReplayFile, KeepsProbabilitiesAndOverlays) {
   Lanes lanes(game, 1);
   lanes.begin(0, {6, 0, 0});
   writer.add(lanes, 0, {.probabilities = probabilities});
-  lanes.advance(0);
+  lanes.step(0);
   for (const Overlay& o : drawn) writer.draw(o);
   writer.add(lanes, 0);
   writer.finish();
@@ -182,7 +182,8 @@ TEST_F(ReplayFile, WhatWasWrittenBeforeACrashCanBeRead) {
                         {"mooring", to_toml(game.spec()), {"random"}, 1, "test"});
     const auto player = random_player(2);
     for (std::uint32_t e = 0; e < 3; ++e)
-      play_one(game, {player.get()}, {6, 0, e}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
+      play_one(game, {player.get()}, {6, 0, e},
+               [&](const Environment& lanes) { writer.add(lanes, 0); });
   }  // never finished
   EXPECT_FALSE(std::filesystem::exists(folder / "d.zrep"));
   Replay replay(folder / "d.zrep.part");

@@ -78,7 +78,7 @@ TEST(CurriculumTraining, CanBeginInRecordedMoments) {
   {
     ReplayWriter writer(folder / "pond.zrep", game,
                         {plain.name, to_toml(plain), {"random"}, 4, "test"});
-    play_one(game, {copy.get()}, {4, 0, 0}, [&](const Lanes& lanes) {
+    play_one(game, {copy.get()}, {4, 0, 0}, [&](const Environment& lanes) {
       writer.add(lanes, 0);
       steps = lanes.steps(0);
     });

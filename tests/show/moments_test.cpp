@@ -20,7 +20,8 @@ class Moments : public ::testing::Test {
     const auto player = script_player(game, 0);
     ReplayWriter writer(folder / "a.zrep", game,
                         {"mooring", to_toml(game.spec()), {"script"}, 1, "test"});
-    play_one(game, {player.get()}, {3, 0, 0}, [&](const Lanes& lanes) { writer.add(lanes, 0); });
+    play_one(game, {player.get()}, {3, 0, 0},
+             [&](const Environment& lanes) { writer.add(lanes, 0); });
     writer.finish();
     replay = std::make_unique<Replay>(folder / "a.zrep");
   }

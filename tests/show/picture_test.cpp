@@ -20,7 +20,8 @@ struct Drawing {
   Path path;
   Drawing() {
     const Game game(test::mooring());
-    play_one(game, {random_player(1).get()}, {1, 0, 0}, [&](const Lanes& l) { extend(path, l); });
+    play_one(game, {random_player(1).get()}, {1, 0, 0},
+             [&](const Environment& l) { extend(path, l); });
     lanes.begin(0, {1, 0, 0});
   }
 };
@@ -101,7 +102,7 @@ TEST(Picture, HeightsAndBlocksAreDrawnFromAboveACorner) {
     Path path;
     for (int d = 0; d < 20; ++d) {
       extend(path, lanes);
-      lanes.advance(0);
+      lanes.step(0);
     }
     ASSERT_EQ(path.levels.size(), path.points.size());
     int width = 0, height = 0;

@@ -13,7 +13,6 @@
 #include "zithercraft/evolve/strategies.hpp"
 #include "zithercraft/evolve/topology.hpp"
 #include "zithercraft/game/episode.hpp"
-#include "zithercraft/game/seat.hpp"
 #include "zithercraft/learn/learner.hpp"
 #include "zithercraft/learn/method.hpp"
 #include "zithercraft/match/player.hpp"
@@ -132,7 +131,7 @@ class Evolution final : public Learner {
 
   /// An own fitness in place of the settings': asked of each seat at an episode's end, the mean
   /// counts.
-  void set_fitness(std::function<double(const SeatView&)> fitness);
+  void set_fitness(CustomFitness fitness);
   void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
                   double share) override;
   /// Begins with a policy that was trained before, in place of random networks: fixed networks take

@@ -3,7 +3,7 @@
 #include <cstdint>
 #include <vector>
 
-#include "zithercraft/game/lanes.hpp"
+#include "zithercraft/game/environment.hpp"
 
 namespace zithercraft {
 
@@ -19,6 +19,6 @@ struct EpisodeResult {
 };
 
 /// The result of a row whose episode has ended.
-EpisodeResult episode_result(const Lanes& lanes, std::size_t role, std::size_t row);
+EpisodeResult episode_result(const Environment& environment, std::size_t role, std::size_t row);
 
 }  // namespace zithercraft

@@ -2,13 +2,13 @@
 
 #include <cstddef>
 #include <cstdint>
-#include <functional>
 #include <map>
 #include <memory>
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "zithercraft/game/custom_fitness.hpp"
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/game/game.hpp"
 #include "zithercraft/learn/learner_settings.hpp"
@@ -18,7 +18,6 @@ namespace zithercraft {
 
 class Player;
 class ProcessGroup;
-class SeatView;
 class TensorFile;
 class WorkerPool;
 
@@ -170,7 +169,7 @@ struct LearnerContext {
   WorkerPool& pool;
   ProcessGroup* processes = nullptr;  ///< that train together; null for a process alone
   /// How good an episode was for a seat, asked at its end; empty: as the settings say.
-  std::function<double(const SeatView&)> custom_fitness{};
+  CustomFitness custom_fitness{};
 };
 
 }  // namespace zithercraft

@@ -28,9 +28,9 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game,
                                                        WorkerPool& pool,
                                                        WorkCount* progress = nullptr);
 
-/// Plays one episode and calls `moment` with the lanes (of which there is one, number 0) at its
-/// start and after each step.
+/// Plays one episode and calls `moment` with the environment, which has one lane, at its start and
+/// after each step.
 void play_one(const Game& game, const std::vector<Player*>& players, EpisodeKey key,
-              const std::function<void(const Lanes&)>& moment);
+              const std::function<void(const Environment&)>& moment);
 
 }  // namespace zithercraft

@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "zithercraft/game/lanes.hpp"
+#include "zithercraft/game/environment.hpp"
 #include "zithercraft/net/policy.hpp"
 
 namespace zithercraft {
@@ -20,7 +20,8 @@ class Player {
   virtual std::unique_ptr<Player> copy() const = 0;
   /// Fills in the role's controls for `count` lanes from `first`. What it decides depends on the
   /// lane's episode alone.
-  virtual void decide(Lanes& lanes, std::size_t role, std::size_t first, std::size_t count) = 0;
+  virtual void decide(Environment& environment, std::size_t role, std::size_t first,
+                      std::size_t count) = 0;
 };
 
 /// What a policy makes of its probabilities.

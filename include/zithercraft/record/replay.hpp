@@ -10,7 +10,7 @@
 #include <vector>
 
 #include "zithercraft/base/signature.hpp"
-#include "zithercraft/game/lanes.hpp"
+#include "zithercraft/game/environment.hpp"
 
 namespace zithercraft {
 
@@ -62,8 +62,8 @@ struct Moment {
   std::vector<Overlay> overlays{};
 };
 
-/// What is recorded beside what the lanes know: one number or row per role and seat, one after the
-/// other. Empty where nobody estimates.
+/// What is recorded beside what the environment knows: one number or row per role and seat, one
+/// after the other. Empty where nobody estimates.
 struct Estimates {
   std::span<const float> values{};         ///< of what is sensed now
   std::span<const float> probabilities{};  ///< see RoleMoment
@@ -85,7 +85,7 @@ class ReplayWriter {
   /// Adds what a lane shows now: at its episode's start, then after each step. Compression and
   /// writing happen on a thread of the writer's own. Throws Error (file) if something added earlier
   /// could not be written.
-  void add(const Lanes& lanes, std::size_t lane, Estimates estimates = {});
+  void add(const Environment& environment, std::size_t lane, Estimates estimates = {});
   /// Draws this over the moment that is added next.
   void draw(const Overlay& overlay);
   /// Writes the index and gives the file its name. Throws Error (file) if anything could not be

@@ -52,7 +52,7 @@ struct TrainOptions {
   LearnerSettings learner{};     ///< of whichever method
   std::int64_t generations = 0;  ///< see RunSettings
   /// see LearnerContext; not kept in the folder
-  std::function<double(const SeatView&)> custom_fitness{};
+  CustomFitness custom_fitness{};
   /// A checkpoint, or a run whose last one is meant, of a policy to continue from; see
   /// Learner::continue_from.
   std::filesystem::path from{};

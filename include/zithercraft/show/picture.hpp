@@ -35,6 +35,6 @@ void draw_svg(const std::filesystem::path& file, const Picture& picture);
 std::string svg_text(const Picture& picture);
 
 /// The path of a seat's body through consecutive arena states of one game.
-void extend(Path& path, const Lanes& lanes, std::size_t role = 0, std::size_t seat = 0);
+void extend(Path& path, const Environment& environment, std::size_t role = 0, std::size_t seat = 0);
 
 }  // namespace zithercraft
