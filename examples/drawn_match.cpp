@@ -14,12 +14,12 @@ int main(int argc, char** argv) {
     const auto player = zc::script_player(game, 0);
     zc::ReplayWriter writer(name + ".zrep", game,
                             {"mooring", zc::to_toml(game.spec()), {player->name()}, 1, "example"});
-    zc::play_one(game, {player.get()}, {.seed = 1}, [&](const zc::Environment& lanes) {
-      const zc::SeatView skiff(lanes, 0, 0, 0);
+    zc::play_one(game, {player.get()}, {.seed = 1}, [&](const zc::Environment& play) {
+      const zc::SeatView skiff(play, 0, 0, 0);
       const zc::Pose here = skiff.pose();
       const zc::Bearing berth = skiff.nearest("berth"), hull = skiff.nearest("hull");
       const zc::Pose there =
-          game.arena().pose(lanes.arena_state(0), static_cast<std::size_t>(berth.entity));
+          game.arena().pose(skiff.arena_state(), static_cast<std::size_t>(berth.entity));
       writer.draw({.name = "way home",
                    .form = zc::Overlay::Form::line,
                    .colour = {0, 90, 160},
@@ -30,7 +30,7 @@ int main(int argc, char** argv) {
                      .form = zc::Overlay::Form::tint,
                      .colour = {200, 0, 60},
                      .numbers = {static_cast<float>(skiff.body())}});
-      writer.add(lanes, 0);
+      writer.add(play, 0);
     });
     writer.finish();
     zc::write_page(name + ".html", {name + ".zrep"});

@@ -15,7 +15,7 @@ CustomFitness seat_fitness(std::function<double(const SeatView&)> fitness) {
   return [fitness = std::move(fitness)](const Environment& environment, std::size_t role,
                                         std::size_t row) {
     const std::size_t seats = environment.seats(role);
-    return fitness(SeatView(lanes_of(environment), row / seats, role, row % seats));
+    return fitness(SeatView(environment, row / seats, role, row % seats));
   };
 }
 

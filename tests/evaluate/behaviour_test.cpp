@@ -64,7 +64,7 @@ TEST(Behaviour, CountsWhatSeatsDoToEachOther) {
           if (lanes.steps(0) == 0) return;
           for (const Role& role : game.roles())
             for (const std::size_t body : role.seats) {
-              const Velocity v = game.arena().velocity(lanes.arena_state(0), body);
+              const Velocity v = game.arena().velocity(lanes.recorded(0).data(), body);
               speed += std::hypot(static_cast<double>(v.x), static_cast<double>(v.y));
               looks += 1;
             }

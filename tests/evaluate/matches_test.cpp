@@ -155,7 +155,7 @@ TEST_F(Matches, PlayCheckpointsAndRecordings) {
              [&](const Environment& lanes) {
                ++moments;
                outcome = lanes.outcome(0);
-               const auto state = lanes.state(0).first(game.arena().state_bytes());
+               const auto state = lanes.recorded(0);
                const auto& then = replay.moment(e, lanes.steps(0)).state;
                ASSERT_TRUE(std::equal(state.begin(), state.end(), then.begin(), then.end()))
                    << e << ", " << moments;

@@ -185,26 +185,28 @@ TEST(Team, RowsHoldWhatOthersSenseAndDecideAndWhoIsThere) {
   spec.arena.vary = {{.key = "bodies.duck.count", .low = 2, .high = 3}};
   const Game game(spec);
   WorkerPool pool(1);
-  TrainingContext context{game, 1, 1000, pool, nullptr, {game, 1, 1}};
+  TrainingContext context{game, 1, 1000, pool, nullptr, make_environment(game, 1)};
   context.groups = {{0, 1}};
   const TeamView view(context, {0}, {.value_sees = Sight::side});
   // The third duck is there in some episodes only.
   const auto begin = [&](bool third) {
     std::uint32_t episode = 0;
-    do context.lanes.begin(0, {3, 0, episode++});
-    while (game.arena().present(context.lanes.arena_state(0), game.roles()[0].seats[2]) != third);
+    do context.environment->begin(0, {3, 0, episode++});
+    while (context.environment->present(0, 2) != third);
   };
   begin(true);
   const std::size_t own = game.roles()[0].columns.size(), each = 1 + own,
                     action = action_numbers(game.roles()[0].controls);
   ASSERT_EQ(view.credit_columns(), own + 2 * each + 2 * action);
   for (std::size_t seat = 0; seat < 3; ++seat) {
-    context.lanes.control(0, seat)[0] = static_cast<float>(seat % 2);  // paddle: rest, go, rest
-    context.lanes.control(0, seat)[1] = static_cast<float>(seat);  // turn: left, straight, right
+    context.environment->control(0, seat)[0] =
+        static_cast<float>(seat % 2);  // paddle: rest, go, rest
+    context.environment->control(0, seat)[1] =
+        static_cast<float>(seat);  // turn: left, straight, right
   }
   std::vector<float> row(view.credit_columns(), -7.0f);
   const auto is_shown = [&](std::size_t place, std::size_t seat) {
-    const auto senses = context.lanes.observation(0, seat);
+    const auto senses = context.environment->observation(0, seat);
     return std::equal(senses.begin(), senses.end(),
                       row.begin() + static_cast<std::ptrdiff_t>(own + place * each + 1));
   };
@@ -337,15 +339,19 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
                                         .normalise = false,
                                         .frozen = {"policy"}};
   constexpr std::int64_t total = 12'000'000;
-  TrainingContext context{Game(game_of(two_steps())),           1, total, pool, nullptr,
-                          {Game(game_of(two_steps())), 2048, 2}};
+  TrainingContext context{Game(game_of(two_steps())),
+                          1,
+                          total,
+                          pool,
+                          nullptr,
+                          make_environment(Game(game_of(two_steps())), 2048, 2)};
   for (std::size_t first = 0; first < 2048; first += 32) context.groups.push_back({first, 32});
   context.own_count = context.groups.size();
   std::vector<std::unique_ptr<PolicyLearner>> crew;
   for (std::size_t role = 0; role < 2; ++role)
     crew.push_back(
         std::make_unique<PolicyLearner>(context, std::vector<std::size_t>{role}, settings));
-  context.lanes.begin_all(pool, 7);
+  context.environment->begin_all(pool, 7);
   const auto play = [&](std::size_t group, std::size_t worker) {
     for (auto& member : crew) member->begin_rollout(group);
     for (std::size_t t = 0; t < 8; ++t) {
@@ -353,12 +359,12 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
       for (auto& member : crew) member->judge_together(group, t, worker);
       const std::size_t first = context.groups[group].first_lane;
       for (std::size_t lane = first; lane < first + 32; ++lane) {
-        context.lanes.step(lane, worker);
+        context.environment->step(lane, worker);
         for (auto& member : crew) member->note(group, lane, t, worker);
-        EpisodeKey next = context.lanes.key(lane);
+        EpisodeKey next = context.environment->key(lane);
         ++next.episode;
-        if (context.lanes.outcome(lane) != Outcome::running)
-          context.lanes.begin(lane, next, worker);
+        if (context.environment->outcome(lane) != Outcome::running)
+          context.environment->begin(lane, next, worker);
       }
     }
     for (auto& member : crew) member->end_rollout(group, worker);

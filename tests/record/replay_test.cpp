@@ -44,7 +44,7 @@ TEST_F(ReplayFile, HoldsWhatWasPlayed) {
     play_one(replay.game(), {player.get()}, {6, 0, e}, [&](const Environment& lanes) {
       const Moment& m = replay.moment(e, lanes.steps(0));
       EXPECT_EQ(m.outcome, lanes.outcome(0));
-      EXPECT_EQ(std::memcmp(m.state.data(), lanes.arena_state(0), m.state.size()), 0);
+      EXPECT_EQ(std::memcmp(m.state.data(), lanes.recorded(0).data(), m.state.size()), 0);
       EXPECT_TRUE(std::ranges::equal(m.roles[0].observations, lanes.observations(0)));
       EXPECT_EQ(m.roles[0].values[0], static_cast<float>(lanes.steps(0)));
       EXPECT_TRUE(std::ranges::equal(m.events, lanes.events(0)));

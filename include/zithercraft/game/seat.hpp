@@ -32,6 +32,9 @@ class SeatView {
  public:
   SeatView(const Lanes& lanes, std::size_t lane, std::size_t role, std::size_t seat)
       : lanes_(lanes), lane_(lane), role_(role), seat_(seat) {}
+  /// Throws Error (usage) if the game is not played in an arena.
+  SeatView(const Environment& environment, std::size_t lane, std::size_t role, std::size_t seat)
+      : SeatView(lanes_of(environment), lane, role, seat) {}
 
   const Role& role() const { return game().roles()[role_]; }
   std::size_t lane() const { return lane_; }
