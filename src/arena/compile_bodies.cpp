@@ -10,10 +10,6 @@
 namespace zithercraft {
 namespace {
 
-[[noreturn]] void wrong(std::string problem, std::string where, std::string fix) {
-  throw Error(ErrorKind::spec, std::move(problem), std::move(where), std::move(fix));
-}
-
 template <class List>
 void check_names(const List& list, const std::string& what, const std::string& where) {
   for (std::size_t i = 0; i < list.size(); ++i) {

@@ -17,10 +17,6 @@ namespace {
 
 constexpr std::size_t most_levels = 1'000'000, most_triangles = 2'000'000;
 
-[[noreturn]] void wrong(std::string problem, std::string where, std::string fix) {
-  throw Error(ErrorKind::spec, std::move(problem), std::move(where), std::move(fix));
-}
-
 [[noreturn]] void needs_height(const std::string& where) {
   wrong("this needs an arena with height", where, "add `heights`, or leave it out");
 }

@@ -12,10 +12,6 @@ namespace {
 
 constexpr std::int64_t most_side = 4096, most_cells = 4'000'000;
 
-[[noreturn]] void wrong(std::string problem, std::string where, std::string fix) {
-  throw Error(ErrorKind::spec, std::move(problem), std::move(where), std::move(fix));
-}
-
 std::vector<std::string> lines_of(const std::string& text) {
   std::vector<std::string> lines;
   std::size_t from = 0;

@@ -9,8 +9,14 @@
 #include <vector>
 
 #include "plan.hpp"
+#include "zithercraft/base/error.hpp"
 
 namespace zithercraft {
+
+/// What cannot be built is an error of the spec.
+[[noreturn]] inline void wrong(std::string problem, std::string where, std::string fix) {
+  throw Error(ErrorKind::spec, std::move(problem), std::move(where), std::move(fix));
+}
 
 class ArenaCompiler {
  public:

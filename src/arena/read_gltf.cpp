@@ -12,10 +12,10 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::size_t most_triangles = 1'000'000;
+constexpr std::size_t most_triangles_of_file = 1'000'000;
 constexpr int deepest = 64;
 
-[[noreturn]] void wrong(const std::string& problem, const std::string& where) {
+[[noreturn]] void wrong_gltf(const std::string& problem, const std::string& where) {
   throw Error(ErrorKind::file, problem, where,
               "export it as glTF 2.0 with its buffers inside (.glb)");
 }
@@ -39,13 +39,13 @@ Matrix product(const Matrix& a, const Matrix& b) {
 Matrix matrix_of(const tinygltf::Node& node, const std::string& where) {
   Matrix result;
   if (!node.matrix.empty()) {
-    if (node.matrix.size() != 16) wrong("a node's matrix has not 16 numbers", where);
+    if (node.matrix.size() != 16) wrong_gltf("a node's matrix has not 16 numbers", where);
     std::copy(node.matrix.begin(), node.matrix.end(), result.m.begin());
     return result;
   }
   const auto part = [&](const std::vector<double>& list, std::size_t size, double otherwise) {
     if (!list.empty() && list.size() != size)
-      wrong("a node is placed by the wrong number of numbers", where);
+      wrong_gltf("a node is placed by the wrong number of numbers", where);
     return list.empty() ? std::vector<double>(size, otherwise) : list;
   };
   const auto t = part(node.translation, 3, 0.0), s = part(node.scale, 3, 1.0);
@@ -68,9 +68,9 @@ class Importer {
   Importer(const tinygltf::Model& model, const std::string& where) : model_(model), where_(where) {}
 
   std::vector<TaggedTriangles> import() {
-    if (model_.scenes.empty()) wrong("the file holds no scene", where_);
+    if (model_.scenes.empty()) wrong_gltf("the file holds no scene", where_);
     const auto scene = static_cast<std::size_t>(std::max(0, model_.defaultScene));
-    if (scene >= model_.scenes.size()) wrong("the default scene is missing", where_);
+    if (scene >= model_.scenes.size()) wrong_gltf("the default scene is missing", where_);
     for (const int node : model_.scenes[scene].nodes) visit(node, {}, "", 0);
     return std::move(found_);
   }
@@ -78,9 +78,9 @@ class Importer {
  private:
   void visit(int number, const Matrix& above, const std::string& tag_above, int depth) {
     if (number < 0 || static_cast<std::size_t>(number) >= model_.nodes.size())
-      wrong("a node is missing", where_);
+      wrong_gltf("a node is missing", where_);
     if (depth > deepest || ++visited_ > 100'000)
-      wrong("the nodes lie too deep, or form a cycle", where_);
+      wrong_gltf("the nodes lie too deep, or form a cycle", where_);
     const tinygltf::Node& node = model_.nodes[static_cast<std::size_t>(number)];
     std::string tag = tag_above;
     if (node.extras.IsObject() && node.extras.Has("tag") && node.extras.Get("tag").IsString())
@@ -88,7 +88,7 @@ class Importer {
     const Matrix here = product(above, matrix_of(node, where_));
     if (node.mesh >= 0) {
       if (static_cast<std::size_t>(node.mesh) >= model_.meshes.size())
-        wrong("a mesh is missing", where_);
+        wrong_gltf("a mesh is missing", where_);
       for (const tinygltf::Primitive& part :
            model_.meshes[static_cast<std::size_t>(node.mesh)].primitives)
         add(part, here, group(tag));
@@ -110,17 +110,17 @@ class Importer {
   };
   Elements elements(int number, int type, std::size_t width) const {
     if (number < 0 || static_cast<std::size_t>(number) >= model_.accessors.size())
-      wrong("an accessor is missing", where_);
+      wrong_gltf("an accessor is missing", where_);
     const tinygltf::Accessor& accessor = model_.accessors[static_cast<std::size_t>(number)];
     if (accessor.type != type || accessor.sparse.isSparse)
-      wrong("an accessor is of a kind that is not read", where_);
+      wrong_gltf("an accessor is of a kind that is not read", where_);
     if (accessor.bufferView < 0 ||
         static_cast<std::size_t>(accessor.bufferView) >= model_.bufferViews.size())
-      wrong("a buffer view is missing", where_);
+      wrong_gltf("a buffer view is missing", where_);
     const tinygltf::BufferView& view =
         model_.bufferViews[static_cast<std::size_t>(accessor.bufferView)];
     if (view.buffer < 0 || static_cast<std::size_t>(view.buffer) >= model_.buffers.size())
-      wrong("a buffer is missing", where_);
+      wrong_gltf("a buffer is missing", where_);
     const auto& data = model_.buffers[static_cast<std::size_t>(view.buffer)].data;
     const std::size_t stride = view.byteStride == 0 ? width : view.byteStride;
     const std::size_t limit = data.size();
@@ -128,7 +128,7 @@ class Importer {
         view.byteOffset > limit || accessor.byteOffset > limit ||
         (accessor.count - 1) * stride + width > limit ||
         view.byteOffset + accessor.byteOffset > limit - ((accessor.count - 1) * stride + width))
-      wrong("an accessor reaches beyond its buffer", where_);
+      wrong_gltf("an accessor reaches beyond its buffer", where_);
     return {data.data() + view.byteOffset + accessor.byteOffset, accessor.count, stride};
   }
 
@@ -136,7 +136,7 @@ class Importer {
     const Elements e = elements(number, TINYGLTF_TYPE_VEC3, 12);
     if (model_.accessors[static_cast<std::size_t>(number)].componentType !=
         TINYGLTF_COMPONENT_TYPE_FLOAT)
-      wrong("the positions are no floats", where_);
+      wrong_gltf("the positions are no floats", where_);
     std::vector<Vec3> corners(e.count);
     for (std::size_t i = 0; i < e.count; ++i) {
       std::array<float, 3> p;
@@ -148,7 +148,7 @@ class Importer {
                  place.m[8 + row] * static_cast<double>(p[2]) + place.m[12 + row];
       for (const double v : q)
         if (!(std::fabs(v) < 1e6))
-          wrong("a position is not a number, or farther than 1,000 km away", where_);
+          wrong_gltf("a position is not a number, or farther than 1,000 km away", where_);
       corners[i] = {static_cast<float>(q[0]), static_cast<float>(-q[2]),
                     static_cast<float>(q[1])};  // y up to z up
     }
@@ -162,19 +162,19 @@ class Importer {
       return order;
     }
     if (static_cast<std::size_t>(number) >= model_.accessors.size())
-      wrong("an accessor is missing", where_);
+      wrong_gltf("an accessor is missing", where_);
     std::size_t width = 0;
     switch (model_.accessors[static_cast<std::size_t>(number)].componentType) {
       case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE: width = 1; break;
       case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT: width = 2; break;
       case TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT: width = 4; break;
-      default: wrong("the indices are no whole numbers", where_);
+      default: wrong_gltf("the indices are no whole numbers", where_);
     }
     const Elements e = elements(number, TINYGLTF_TYPE_SCALAR, width);
     for (std::size_t i = 0; i < e.count; ++i) {
       std::size_t index = 0;
       for (std::size_t b = width; b-- > 0;) index = index << 8 | e.first[i * e.stride + b];
-      if (index >= corners) wrong("an index names no position", where_);
+      if (index >= corners) wrong_gltf("an index names no position", where_);
       order.push_back(index);
     }
     return order;
@@ -184,17 +184,18 @@ class Importer {
            std::vector<std::array<Vec3, 3>>& into) {
     const int mode = part.mode < 0 ? TINYGLTF_MODE_TRIANGLES : part.mode;
     if (mode < TINYGLTF_MODE_TRIANGLES) return;  // points and lines stop nothing
-    if (mode > TINYGLTF_MODE_TRIANGLE_FAN) wrong("a part is of a kind that does not exist", where_);
+    if (mode > TINYGLTF_MODE_TRIANGLE_FAN)
+      wrong_gltf("a part is of a kind that does not exist", where_);
     const auto position = part.attributes.find("POSITION");
-    if (position == part.attributes.end()) wrong("a part has no positions", where_);
+    if (position == part.attributes.end()) wrong_gltf("a part has no positions", where_);
     const std::vector<Vec3> corners = corners_of(position->second, place);
     const std::vector<std::size_t> order = order_of(part.indices, corners.size());
     const std::size_t step = mode == TINYGLTF_MODE_TRIANGLES ? 3 : 1;
     for (std::size_t i = 0; i + 2 < order.size(); i += step) {
       const std::size_t first = mode == TINYGLTF_MODE_TRIANGLE_FAN ? 0 : i;
       into.push_back({corners[order[first]], corners[order[i + 1]], corners[order[i + 2]]});
-      if (++triangles_ > most_triangles)
-        wrong("the file holds more than a million triangles", where_);
+      if (++triangles_ > most_triangles_of_file)
+        wrong_gltf("the file holds more than a million triangles", where_);
     }
   }
 
@@ -233,7 +234,7 @@ std::vector<TaggedTriangles> read_gltf(const std::string& bytes, const std::stri
   } catch (const std::exception&) {
     fine = false;
   }
-  if (!fine) wrong("this is no glTF 2.0 file with its buffers inside", where);
+  if (!fine) wrong_gltf("this is no glTF 2.0 file with its buffers inside", where);
   return Importer(model, where).import();
 }
 

@@ -11,7 +11,7 @@
 namespace zithercraft {
 namespace {
 
-constexpr std::uint32_t most_side = 2048;
+constexpr std::uint32_t most_pixels_a_side = 2048;
 
 struct Source {
   const std::string& bytes;
@@ -37,7 +37,7 @@ struct Rows {
 // The library reports errors by jumping back here, past no object that would have to be destroyed.
 bool read_rows(png_structp png, png_infop info, Rows& rows) {
   if (setjmp(png_jmpbuf(png)) != 0) return false;
-  png_set_user_limits(png, most_side, most_side);
+  png_set_user_limits(png, most_pixels_a_side, most_pixels_a_side);
   png_read_info(png, info);
   rows.width = png_get_image_width(png, info);
   rows.height = png_get_image_height(png, info);

@@ -7,7 +7,7 @@
 namespace zithercraft {
 namespace {
 
-constexpr const char* whole = "as it is";
+constexpr const char* as_it_is = "as it is";
 
 }  // namespace
 
@@ -33,7 +33,7 @@ StudyPlan ablation_plan(StudyPlan plan, const AblationParts& parts) {
   if (names.empty())
     throw Error(ErrorKind::usage, "there is nothing to take away", "role '" + role.name + "'",
                 "choose terms, or senses of a role that has several");
-  plan.variants = {{.name = whole}};
+  plan.variants = {{.name = as_it_is}};
   for (const std::string& name : names)
     plan.variants.push_back({.name = "without " + name, .without = {name}});
   return plan;
@@ -41,13 +41,13 @@ StudyPlan ablation_plan(StudyPlan plan, const AblationParts& parts) {
 
 std::vector<AblationRow> ablation_table(const Study& study, const std::string& measure) {
   const StudyPlan& plan = study.plan();
-  if (plan.variants.front().name != whole || plan.variants.size() < 2 ||
+  if (plan.variants.front().name != as_it_is || plan.variants.size() < 2 ||
       !std::all_of(plan.variants.begin() + 1, plan.variants.end(), [](const Variant& v) {
         return v.without.size() == 1 && v.set.empty() && v.method.empty() && v.learner.empty();
       }))
     throw Error(ErrorKind::refused, "the study takes nothing away", study.folder().string(),
                 "name the folder of an ablation");
-  const auto with = study.values(plan.games.at(0).name, whole, measure);
+  const auto with = study.values(plan.games.at(0).name, as_it_is, measure);
   std::vector<AblationRow> rows;
   for (const Variant& variant : plan.variants) {
     const auto values = study.values(plan.games[0].name, variant.name, measure);

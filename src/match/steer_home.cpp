@@ -9,8 +9,8 @@
 namespace zithercraft {
 namespace {
 
-constexpr float look_ahead = 8.0f;   // metres of free water a heading is credited with at most
-constexpr float room_needed = 2.5f;  // metres of free water wanted across a heading
+constexpr float credited_ahead = 8.0f;  // metres of free water a heading is credited with at most
+constexpr float room_needed = 2.5f;     // metres of free water wanted across a heading
 constexpr float cruise = 1.8f, crawl = 0.25f;  // m/s
 
 // Where the role's observations hold what the script reads.
@@ -52,8 +52,8 @@ class Helmsman {
 
     const float heading = distance < 2.0f
                               ? bearing
-                              : s_.rays.clearest(see, bearing, std::min(look_ahead, distance),
-                                                 look_ahead, 0.5f * room_needed);
+                              : s_.rays.clearest(see, bearing, std::min(credited_ahead, distance),
+                                                 credited_ahead, 0.5f * room_needed);
     float wanted =
         std::min(cruise, 0.3f + 0.35f * distance) * std::max(0.15f, 1.0f - std::fabs(heading));
     wanted = std::min(

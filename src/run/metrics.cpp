@@ -38,11 +38,14 @@ std::vector<std::string> common_names() {
   return names;
 }
 
+constexpr std::int64_t version = 3;
+
 // Of a first policy these are in `updates`, of a further one in `roles`.
 constexpr const char* first_role = "";
 
 std::string schema() {
-  return "PRAGMA user_version = 3;"
+  return "PRAGMA user_version = " + std::to_string(version) +
+         ";"
          "CREATE TABLE IF NOT EXISTS updates (steps INTEGER PRIMARY KEY, episodes INTEGER, stage "
          "INTEGER" +
          listed(common_names(), " REAL") +
@@ -80,8 +83,11 @@ struct Metrics::State {
         db.run(("ALTER TABLE " + table + " ADD COLUMN \"" + name + "\" REAL").c_str());
   }
 
-  void describe(const std::vector<MetricInfo>& infos_now) {
-    for (const MetricInfo& info : infos_now)
+  // All at once: other programs may open the metrics at the same moment.
+  void make(const std::vector<MetricInfo>& described) {
+    db.run("BEGIN IMMEDIATE");
+    db.run(schema().c_str());
+    for (const MetricInfo& info : described)
       Statement(db, "INSERT OR REPLACE INTO metrics VALUES (?1,?2,?3,?4,?5,?6)")
           .bind(info.name)
           .bind(info.unit)
@@ -90,15 +96,25 @@ struct Metrics::State {
           .bind(word_of(info.drawn))
           .bind(std::int64_t{info.of_parts})
           .run();
-    Statement s(db, "SELECT name, unit, about, chart, drawn, of_parts FROM metrics ORDER BY rowid");
-    while (s.row()) {
-      infos.push_back({s.text(0), s.text(1), s.text(2), s.text(3), drawn_of(s.text(4)),
-                       s.whole(5) != 0});
-      if (!infos.back().of_parts) names.push_back(infos.back().name);
-    }
+    read_descriptions();
     complete("updates", common_names());
     complete("updates", names);
     complete("roles", names);
+    db.run("COMMIT");
+  }
+
+  bool made() const {
+    Statement s(db, "PRAGMA user_version");
+    return s.row() && s.whole(0) == version;
+  }
+
+  void read_descriptions() {
+    Statement s(db, "SELECT name, unit, about, chart, drawn, of_parts FROM metrics ORDER BY rowid");
+    while (s.row()) {
+      infos.push_back(
+          {s.text(0), s.text(1), s.text(2), s.text(3), drawn_of(s.text(4)), s.whole(5) != 0});
+      if (!infos.back().of_parts) names.push_back(infos.back().name);
+    }
   }
 
   // One value for each name; those that an update does not have are nothing.
@@ -187,8 +203,11 @@ struct Metrics::State {
 
 Metrics::Metrics(const std::filesystem::path& path, const std::vector<MetricInfo>& infos)
     : state_(std::make_unique<State>(path)) {
-  state_->db.run(schema().c_str());
-  state_->describe(infos);
+  if (infos.empty() && state_->made()) {
+    state_->read_descriptions();
+  } else {
+    state_->make(infos);
+  }
 }
 
 Metrics::~Metrics() = default;

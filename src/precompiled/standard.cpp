@@ -1,0 +1,1 @@
+// Compiled for the headers alone: see standard.hpp.

@@ -1,0 +1,1 @@
+// Compiled for the headers alone: see text.hpp.

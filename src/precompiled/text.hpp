@@ -1,0 +1,9 @@
+#pragma once
+
+// The same for what reads and writes text.
+
+#include <fmt/format.h>
+#include <toml++/toml.h>
+#include <nlohmann/json.hpp>
+
+#include "standard.hpp"
