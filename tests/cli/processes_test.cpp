@@ -43,6 +43,25 @@ TEST(TogetherByMpi, ProcessesTrainWhatOneTrains) {
   }
 }
 
+TEST(TogetherByMpi, ProcessesEvolveWhatOneEvolves) {
+  const test::TemporaryFolder folder;
+  for (const char* method : {"genetic", "topology", "cma", "es"}) {
+    const auto evolve_into = [&](const std::filesystem::path& run) {
+      return std::vector<std::string>{
+          "train",         "mooring", "--method",  method,          "--run",     run.string(),
+          "--generations", "4",       "--learner", "population=20", "--learner", "episodes=2",
+          "--threads",     "1"};
+    };
+    const auto alone = folder / (std::string(method) + "-alone"), run = folder / method;
+    ASSERT_EQ(test::run_tool(evolve_into(alone)).status, 0) << method;
+    const auto result = test::run_program(mpirun(2, evolve_into(run)));
+    ASSERT_EQ(result.status, 0) << result.err;
+    EXPECT_EQ(test::read_file(run / "checkpoints/last.safetensors"),
+              test::read_file(alone / "checkpoints/last.safetensors"))
+        << method;
+  }
+}
+
 TEST(TogetherByMpi, ARunIsStoppedAndResumedByAnyNumber) {
   const test::TemporaryFolder folder;
   const auto run = folder / "run";
