@@ -3,7 +3,7 @@
 # records and draws.
 set -euo pipefail
 cd "$(dirname "$0")"
-cmake/install_packages.sh
+cmake/install_packages.sh build
 cmake --preset release -DZITHERCRAFT_TESTS=OFF -DZITHERCRAFT_BENCHMARKS=OFF \
   -DZITHERCRAFT_EXAMPLES=OFF > /dev/null
 cmake --build --preset release

@@ -1,9 +1,23 @@
 #!/usr/bin/env bash
-# Installs the packages of packages.txt that are missing.
+# Installs the packages of packages.txt that are missing: those of the sections that are named, or
+# all.
 set -euo pipefail
 cd "$(dirname "$0")/.."
+wanted=("$@")
+in_section=true
+packages=()
+while read -r line; do
+  if [[ $line == "# ["* ]]; then
+    section=${line#"# ["}
+    section=${section%%"]"*}
+    in_section=true
+    [ ${#wanted[@]} -eq 0 ] || [[ " ${wanted[*]} " == *" $section "* ]] || in_section=false
+  elif [[ -n $line && $line != "#"* ]] && $in_section; then
+    packages+=("$line")
+  fi
+done < packages.txt
 missing=()
-for package in $(grep -v '^#' packages.txt); do
+for package in "${packages[@]}"; do
   dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' ||
     missing+=("$package")
 done
