@@ -42,8 +42,8 @@ std::vector<MetricInfo> infos(bool grows) {
                  {"links", "", "links of a network, mean", "links"},
                  {"species_size", "", "individuals of a species", "species", Drawn::line, true},
                  {"species_age", "", "generations since a species began", "", Drawn::line, true},
-                 {"species_without_gain", "", "generations since a species got better", "", Drawn::line,
-                  true},
+                 {"species_without_gain", "", "generations since a species got better", "",
+                  Drawn::line, true},
                  {"species_best", "", "fitness of a species", "", Drawn::line, true}});
   list.insert(list.end(), {{"play_seconds", "s", "playing (ticks, senses)", time_chart},
                            {"decide_seconds", "s", "deciding while playing", time_chart},

@@ -48,9 +48,9 @@ TEST(TogetherByMpi, ProcessesEvolveWhatOneEvolves) {
   for (const char* method : {"genetic", "topology", "cma", "es"}) {
     const auto evolve_into = [&](const std::filesystem::path& run) {
       return std::vector<std::string>{
-          "train",         "mooring", "--method",  method,          "--run",     run.string(),
-          "--generations", "4",       "--learner", "population=20", "--learner", "episodes=2",
-          "--threads",     "1"};
+          "train",      "mooring",       "--method",  method,      "--run",
+          run.string(), "--generations", "4",         "--learner", "population=20",
+          "--learner",  "episodes=2",    "--threads", "1"};
     };
     const auto alone = folder / (std::string(method) + "-alone"), run = folder / method;
     ASSERT_EQ(test::run_tool(evolve_into(alone)).status, 0) << method;

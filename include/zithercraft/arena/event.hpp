@@ -6,12 +6,12 @@
 namespace zithercraft {
 
 enum class EventKind : std::uint8_t {
-  touch,  ///< who began to touch whom, a body, wall, cell, block or the ground; strength: approach
-          ///< speed, m/s (steppers: 1)
-  part,     ///< it no longer touches
-  enter,    ///< the centre of a moving body came into a zone
-  inside,   ///< it is still in it, once per tick; only for zones that report it
-  leave,    ///< it left the zone
+  touch,   ///< who began to touch whom, a body, wall, cell, block or the ground; strength: approach
+           ///< speed, m/s (steppers: 1)
+  part,    ///< it no longer touches
+  enter,   ///< the centre of a moving body came into a zone
+  inside,  ///< it is still in it, once per tick; only for zones that report it
+  leave,   ///< it left the zone
   collect,  ///< a body took an item; strength: its worth
   launch,   ///< who launched the shot whom; strength: its speed, m/s
   hit,      ///< a shot of who struck whom (-1: the ground); strength: speed at the impact, m/s

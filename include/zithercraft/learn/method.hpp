@@ -13,8 +13,8 @@ namespace zithercraft {
 /// How a metric is drawn in its chart.
 enum class Drawn : std::uint8_t {
   line,
-  lower,           ///< the lower edge of a band
-  upper,           ///< the upper edge of the band whose lower edge is the metric before it
+  lower,          ///< the lower edge of a band
+  upper,          ///< the upper edge of the band whose lower edge is the metric before it
   standard_error  ///< of the metric before it, which gets a 95% interval
 };
 
