@@ -1,6 +1,6 @@
 #pragma once
 
-// The fields of the arena's structs by name and range: see base/config.hpp.
+// The fields of the arena's structs by name and range: see config/config.hpp.
 
 #include "../config/config.hpp"
 #include "zithercraft/arena/spec.hpp"

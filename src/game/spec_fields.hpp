@@ -1,6 +1,6 @@
 #pragma once
 
-// The fields of the game's structs by name and range: see base/config.hpp.
+// The fields of the game's structs by name and range: see config/config.hpp.
 
 #include "../arena/spec_fields.hpp"
 #include "zithercraft/game/spec.hpp"
