@@ -5,13 +5,13 @@
 #include <limits>
 #include <utility>
 
-#include "blocks.hpp"
-#include "cast.hpp"
-#include "cast_cells.hpp"
-#include "physics.hpp"
-#include "placement.hpp"
-#include "scratch.hpp"
-#include "vary.hpp"
+#include "arena/blocks.hpp"
+#include "arena/casts/cast.hpp"
+#include "arena/casts/cast_cells.hpp"
+#include "arena/compile/vary.hpp"
+#include "arena/generate/placement.hpp"
+#include "arena/physics/physics.hpp"
+#include "arena/scratch.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/hash.hpp"
@@ -19,6 +19,7 @@
 #include "zithercraft/base/text.hpp"
 
 namespace zithercraft {
+using namespace arena_internal;
 namespace {
 
 std::vector<Point> polygon(const ShapeData& shape, const Pose& pose) {

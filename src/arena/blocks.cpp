@@ -1,4 +1,4 @@
-#include "blocks.hpp"
+#include "arena/blocks.hpp"
 
 #include <bit>
 #include <cstring>
@@ -7,8 +7,9 @@
 #include "zithercraft/base/random.hpp"
 
 namespace zithercraft {
+using namespace arena_internal;
 
-void begin_blocks(const ArenaPlan& plan, StateArrays& s) {
+void arena_internal::begin_blocks(const ArenaPlan& plan, StateArrays& s) {
   const auto& layouts = *plan.blocks.layouts;
   const auto count = static_cast<std::uint32_t>(layouts.size());
   RandomStream random(s.header->seed, s.header->lane, s.header->episode, Purpose::generate);
@@ -55,8 +56,8 @@ WalkedGrid<3> grid_of(const BlocksPlan& blocks, const StateArrays& s, Vec3 from)
 
 }  // namespace
 
-void cast_blocks(const ArenaPlan& plan, const StateArrays& s, Vec3 from,
-                 std::span<const RaysOfEight> rays, const BlockStops& stops) {
+void arena_internal::cast_blocks(const ArenaPlan& plan, const StateArrays& s, Vec3 from,
+                                 std::span<const RaysOfEight> rays, const BlockStops& stops) {
   walk_eights(
       grid_of(plan.blocks, s, from), rays, [&](std::uint32_t number) { return s.blocks[number]; },
       [&](std::uint32_t number) { return stops.at(s.blocks[number]); });
@@ -64,8 +65,8 @@ void cast_blocks(const ArenaPlan& plan, const StateArrays& s, Vec3 from,
 
 // One ray goes the way of eight equal ones. The free block before the one it meets lies a hair back
 // along it.
-BlockHit look_at_block(const ArenaPlan& plan, const StateArrays& s, Vec3 from, Vec3 d,
-                       float reach) {
+BlockHit arena_internal::look_at_block(const ArenaPlan& plan, const StateArrays& s, Vec3 from,
+                                       Vec3 d, float reach) {
   constexpr float hair = 1e-3f;  // of a block
   const BlocksPlan& blocks = plan.blocks;
   std::array<float, 8> dx, dy, dz, distance;

@@ -7,10 +7,10 @@
 #include <cmath>
 #include <span>
 
-#include "standing.hpp"
-#include "walk_eight.hpp"
+#include "arena/casts/walk_eight.hpp"
+#include "arena/physics/standing.hpp"
 
-namespace zithercraft {
+namespace zithercraft::arena_internal {
 
 struct BlockBox {
   std::int32_t column0, row0, layer0, column1, row1, layer1;  // none if a first exceeds its last
@@ -114,4 +114,4 @@ BlockHit look_at_block(const ArenaPlan& plan, const StateArrays& s, Vec3 from, V
 void lay_out_blocks(const BlocksSpec& spec, const std::vector<std::uint8_t>& start,
                     BlocksPlan& blocks);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::arena_internal

@@ -13,7 +13,7 @@
 #include <immintrin.h>
 #endif
 
-namespace zithercraft {
+namespace zithercraft::arena_internal {
 
 typedef float F8 __attribute__((vector_size(32)));
 typedef std::int32_t I8 __attribute__((vector_size(32)));
@@ -87,4 +87,4 @@ ZITHERCRAFT_INLINE F8 off_zero(F8 v) {
   return v >= all(0.0f) ? higher(v, tiny) : lower(v, -tiny);
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::arena_internal

@@ -1,4 +1,4 @@
-#include "geometry.hpp"
+#include "arena/geometry.hpp"
 
 #include <algorithm>
 #include <limits>
@@ -6,7 +6,7 @@
 
 #include "zithercraft/base/exact.hpp"
 
-namespace zithercraft {
+namespace zithercraft::arena_internal {
 namespace {
 
 constexpr float infinite = std::numeric_limits<float>::infinity();
@@ -318,4 +318,4 @@ bool contains(const ShapeData& shape, const Pose& pose, Vec point) {
   return past * past + beside * beside <= shape.radius * shape.radius;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::arena_internal

@@ -11,7 +11,7 @@
 #include "zithercraft/arena/arena.hpp"
 #include "zithercraft/arena/spec.hpp"
 
-namespace zithercraft {
+namespace zithercraft::arena_internal {
 
 struct Vec {
   float x = 0.0f, y = 0.0f;
@@ -76,4 +76,4 @@ bool collide(const Core& a, const Core& b, Manifold& out);
 /// Whether the point lies in the shape.
 bool contains(const ShapeData& shape, const Pose& pose, Vec point);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::arena_internal

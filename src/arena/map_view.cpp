@@ -2,13 +2,14 @@
 #include <array>
 #include <cmath>
 
-#include "blocks.hpp"
-#include "scratch.hpp"
+#include "arena/blocks.hpp"
+#include "arena/scratch.hpp"
 
 // Pictures of an arena seen from above: the ground is looked up pixel by pixel, everything else is
 // filled row by row.
 
 namespace zithercraft {
+using namespace arena_internal;
 namespace {
 
 class MapPainter {

@@ -2,13 +2,14 @@
 #include <cmath>
 #include <limits>
 
-#include "cast_cells.hpp"
-#include "state.hpp"
+#include "arena/casts/cast_cells.hpp"
+#include "arena/state.hpp"
 #include "zithercraft/arena/arena.hpp"
 
 // Shortest paths over the cells of an arena: breadth first from where one wants to be.
 
 namespace zithercraft {
+using namespace arena_internal;
 namespace {
 
 constexpr std::uint32_t shut = std::numeric_limits<std::uint32_t>::max(), unseen = shut - 1;

@@ -11,12 +11,12 @@
 #include <variant>
 #include <vector>
 
-#include "geometry.hpp"
-#include "state.hpp"
-#include "terrain.hpp"
+#include "arena/geometry.hpp"
+#include "arena/state.hpp"
+#include "arena/terrain.hpp"
 #include "zithercraft/arena/arena.hpp"
 
-namespace zithercraft {
+namespace zithercraft::arena_internal {
 
 constexpr std::size_t nowhere = ~std::size_t{0};
 
@@ -307,4 +307,4 @@ struct Contact {
   float normal_impulse, tangent_impulse, push_impulse;
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::arena_internal

@@ -3,10 +3,10 @@
 #include <cmath>
 #include <limits>
 
-#include "blocks.hpp"
-#include "cast_cells.hpp"
-#include "eight.hpp"
-#include "standing.hpp"
+#include "arena/blocks.hpp"
+#include "arena/casts/cast_cells.hpp"
+#include "arena/eight.hpp"
+#include "arena/physics/standing.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/hash.hpp"
@@ -15,6 +15,7 @@
 // Questions about what lies where, other than casts.
 
 namespace zithercraft {
+using namespace arena_internal;
 namespace {
 
 // The axis nearest to where a body heads.
@@ -28,7 +29,8 @@ Quarter nearest_quarter(const StateArrays& s, std::size_t body) {
 
 }  // namespace
 
-bool is_inside(const ArenaPlan& plan, const StateArrays& s, std::size_t body, std::size_t zone) {
+bool arena_internal::is_inside(const ArenaPlan& plan, const StateArrays& s, std::size_t body,
+                               std::size_t zone) {
   if (s.present[body] == 0 || !contains(plan.shapes[zone], s.pose(zone), {s.x[body], s.y[body]}))
     return false;
   if (!plan.heights.used) return true;

@@ -3,10 +3,11 @@
 #include <utility>
 #include <vector>
 
-#include "generate.hpp"
-#include "plan.hpp"
+#include "arena/generate/generate.hpp"
+#include "arena/plan.hpp"
 
 namespace zithercraft {
+using namespace arena_internal;
 
 struct ArenaScratch::Memory {
   std::vector<Contact> contacts;

@@ -7,7 +7,7 @@
 
 #include "zithercraft/arena/arena.hpp"
 
-namespace zithercraft {
+namespace zithercraft::arena_internal {
 
 struct StateHeader {
   std::uint64_t seed = 0;
@@ -119,4 +119,4 @@ struct StateArrays {
   }
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::arena_internal

@@ -1,9 +1,9 @@
-#include "terrain.hpp"
+#include "arena/terrain.hpp"
 
 #include <algorithm>
 #include <limits>
 
-namespace zithercraft {
+namespace zithercraft::arena_internal {
 namespace {
 
 constexpr std::int32_t most_squares_along = 1024;
@@ -295,4 +295,4 @@ void Terrain::cast(Vec3 from, Vec3 d, float radius, std::uint64_t wanted,
   }
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::arena_internal

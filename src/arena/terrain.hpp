@@ -6,9 +6,9 @@
 #include <cstdint>
 #include <vector>
 
-#include "geometry.hpp"
+#include "arena/geometry.hpp"
 
-namespace zithercraft {
+namespace zithercraft::arena_internal {
 
 constexpr float boundless = 1e9f;  // metres
 
@@ -81,4 +81,4 @@ bool make_triangle(const std::array<Vec3, 3>& corner, std::uint32_t entity, Tria
 /// if nothing is left.
 std::size_t slice(const Triangle& triangle, float low, float high, std::array<Vec, 8>& corners);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::arena_internal

@@ -2,7 +2,7 @@
 
 #include <string>
 
-namespace zithercraft {
+namespace zithercraft::base_internal {
 
 /// A text as a field of comma-separated values (RFC 4180): in quotes if it holds commas, quotes or
 /// ends of lines.
@@ -13,4 +13,4 @@ inline std::string csv_field(const std::string& text) {
   return out + '"';
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::base_internal

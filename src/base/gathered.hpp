@@ -6,7 +6,7 @@
 
 #include "zithercraft/base/process_group.hpp"
 
-namespace zithercraft {
+namespace zithercraft::base_internal {
 
 /// What all processes have, one after the other; `own` where one is alone.
 template <class T>
@@ -18,4 +18,4 @@ std::vector<T> gathered(ProcessGroup* processes, std::span<const T> own) {
   return all;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::base_internal

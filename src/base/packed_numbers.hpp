@@ -4,9 +4,9 @@
 #include <utility>
 #include <vector>
 
-#include "gathered.hpp"
+#include "base/gathered.hpp"
 
-namespace zithercraft {
+namespace zithercraft::base_internal {
 
 /// Numbers that processes send each other, one after the other. They are read in the order in which
 /// they were put.
@@ -39,4 +39,4 @@ class PackedNumbers {
   std::size_t next_ = 0;
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::base_internal

@@ -1,17 +1,18 @@
 #include <fmt/format.h>
 #include <algorithm>
 
-#include "../evaluate/interval_text.hpp"
-#include "commands.hpp"
-#include "file_guard.hpp"
-#include "games.hpp"
-#include "player_sources.hpp"
-#include "progress.hpp"
+#include "cli/commands.hpp"
+#include "cli/file_guard.hpp"
+#include "cli/games.hpp"
+#include "cli/player_sources.hpp"
+#include "cli/progress.hpp"
+#include "evaluate/interval_text.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/evaluate/behaviour.hpp"
 #include "zithercraft/show/figures.hpp"
 
 namespace zithercraft::cli {
+using namespace evaluate_internal;
 namespace {
 
 std::size_t width_of(const std::vector<std::string>& names) {

@@ -1,14 +1,14 @@
-#include "commands.hpp"
+#include "cli/commands.hpp"
 
 #include <fmt/format.h>
 #include <algorithm>
 #include <map>
 #include <nlohmann/json.hpp>
 
-#include "file_guard.hpp"
-#include "games.hpp"
-#include "progress.hpp"
-#include "signals.hpp"
+#include "cli/file_guard.hpp"
+#include "cli/games.hpp"
+#include "cli/progress.hpp"
+#include "cli/signals.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/zithercraft.hpp"
 

@@ -1,8 +1,8 @@
 #include <fmt/format.h>
 
-#include "commands.hpp"
-#include "games.hpp"
-#include "progress.hpp"
+#include "cli/commands.hpp"
+#include "cli/games.hpp"
+#include "cli/progress.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/doctor/doctor.hpp"
 #include "zithercraft/game/load.hpp"

@@ -2,12 +2,12 @@
 #include <nlohmann/json.hpp>
 #include <utility>
 
-#include "../evaluate/interval_text.hpp"
-#include "../evaluate/intervals_json.hpp"
-#include "commands.hpp"
-#include "file_guard.hpp"
-#include "games.hpp"
-#include "progress.hpp"
+#include "cli/commands.hpp"
+#include "cli/file_guard.hpp"
+#include "cli/games.hpp"
+#include "cli/progress.hpp"
+#include "evaluate/interval_text.hpp"
+#include "evaluate/intervals_json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/evaluate/evaluation.hpp"
@@ -15,6 +15,7 @@
 #include "zithercraft/show/figures.hpp"
 
 namespace zithercraft::cli {
+using namespace evaluate_internal;
 namespace {
 
 using nlohmann::ordered_json;
@@ -135,8 +136,8 @@ int evaluate_all_checkpoints(const EvaluateCommand& c, const EvaluationOptions& 
   for (const CheckpointScore& score : scores) {
     list.push_back({{"checkpoint", score.checkpoint},
                     {"steps", score.steps},
-                    {"success", zithercraft::json_of(score.success)},
-                    {"return", zithercraft::json_of(score.episode_return)}});
+                    {"success", evaluate_internal::json_of(score.success)},
+                    {"return", evaluate_internal::json_of(score.episode_return)}});
     if (!c.json)
       fmt::print("{:<20} {:>12}  {:<24} {}\n", score.checkpoint, score.steps,
                  with_range(in_percent(score.success), "{:.1f}"),

@@ -1,6 +1,6 @@
-#include "file_guard.hpp"
+#include "cli/file_guard.hpp"
 
-#include "games.hpp"
+#include "cli/games.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 

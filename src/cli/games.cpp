@@ -1,4 +1,4 @@
-#include "games.hpp"
+#include "cli/games.hpp"
 
 #include <filesystem>
 #include <string_view>

@@ -8,7 +8,7 @@
 #include <string>
 #include <vector>
 
-#include "commands.hpp"
+#include "cli/commands.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/process_group.hpp"
 #include "zithercraft/base/text.hpp"

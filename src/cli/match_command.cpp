@@ -1,15 +1,16 @@
 #include <fmt/format.h>
 
-#include "../evaluate/interval_text.hpp"
-#include "commands.hpp"
-#include "file_guard.hpp"
-#include "player_sources.hpp"
-#include "progress.hpp"
+#include "cli/commands.hpp"
+#include "cli/file_guard.hpp"
+#include "cli/player_sources.hpp"
+#include "cli/progress.hpp"
+#include "evaluate/interval_text.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/evaluate/matches.hpp"
 #include "zithercraft/show/figures.hpp"
 
 namespace zithercraft::cli {
+using namespace evaluate_internal;
 namespace {
 
 void print_table(const MatchTable& t) {

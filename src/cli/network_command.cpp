@@ -3,8 +3,8 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
-#include "commands.hpp"
-#include "file_guard.hpp"
+#include "cli/commands.hpp"
+#include "cli/file_guard.hpp"
 #include "zithercraft/zithercraft.hpp"
 
 namespace zithercraft::cli {

@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-#include "games.hpp"
+#include "cli/games.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/evaluate/matches.hpp"
 

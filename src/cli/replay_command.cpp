@@ -3,9 +3,9 @@
 
 #include <nlohmann/json.hpp>
 
-#include "commands.hpp"
-#include "file_guard.hpp"
-#include "serving.hpp"
+#include "cli/commands.hpp"
+#include "cli/file_guard.hpp"
+#include "cli/serving.hpp"
 #include "zithercraft/zithercraft.hpp"
 
 namespace zithercraft::cli {

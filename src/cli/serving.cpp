@@ -1,9 +1,9 @@
-#include "serving.hpp"
+#include "cli/serving.hpp"
 
 #include <fmt/format.h>
 #include <cstdio>
 
-#include "signals.hpp"
+#include "cli/signals.hpp"
 
 namespace zithercraft::cli {
 

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "commands.hpp"
+#include "cli/commands.hpp"
 #include "zithercraft/show/serve.hpp"
 
 namespace zithercraft::cli {

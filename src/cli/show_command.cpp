@@ -4,9 +4,9 @@
 #include <map>
 #include <nlohmann/json.hpp>
 
-#include "commands.hpp"
-#include "file_guard.hpp"
-#include "games.hpp"
+#include "cli/commands.hpp"
+#include "cli/file_guard.hpp"
+#include "cli/games.hpp"
 #include "zithercraft/zithercraft.hpp"
 
 namespace zithercraft::cli {

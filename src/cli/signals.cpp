@@ -1,4 +1,4 @@
-#include "signals.hpp"
+#include "cli/signals.hpp"
 
 #include <csignal>
 

@@ -4,13 +4,13 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
-#include "../evaluate/interval_text.hpp"
-#include "../evaluate/intervals_json.hpp"
-#include "commands.hpp"
-#include "file_guard.hpp"
-#include "games.hpp"
-#include "progress.hpp"
-#include "signals.hpp"
+#include "cli/commands.hpp"
+#include "cli/file_guard.hpp"
+#include "cli/games.hpp"
+#include "cli/progress.hpp"
+#include "cli/signals.hpp"
+#include "evaluate/interval_text.hpp"
+#include "evaluate/intervals_json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/experiment/ablation.hpp"
 #include "zithercraft/experiment/comparison.hpp"
@@ -18,11 +18,12 @@
 #include "zithercraft/show/figures.hpp"
 
 namespace zithercraft::cli {
+using namespace evaluate_internal;
 namespace {
 
 using nlohmann::ordered_json;
 
-using zithercraft::json_of;
+using evaluate_internal::json_of;
 
 std::int64_t whole(const std::string& text) {
   std::int64_t number = 0;

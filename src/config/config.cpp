@@ -1,10 +1,10 @@
-#include "config.hpp"
+#include "config/config.hpp"
 
 #include <cmath>
 #include <map>
 #include <sstream>
 
-namespace zithercraft {
+namespace zithercraft::config {
 namespace {
 
 using Flat = std::map<std::string, std::string>;
@@ -96,4 +96,4 @@ std::string first_difference(const toml::table& here, const toml::table& there) 
   return {};
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::config

@@ -25,7 +25,7 @@
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/base/value.hpp"
 
-namespace zithercraft {
+namespace zithercraft::config {
 
 /// What a value must satisfy beyond its type.
 struct Rule {
@@ -349,4 +349,4 @@ void read_struct(const toml::table& table, Struct& value, const std::string& sou
   reader.finish();
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::config

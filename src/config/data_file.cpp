@@ -1,11 +1,11 @@
-#include "data_file.hpp"
+#include "config/data_file.hpp"
 
 #include <nettle/base64.h>
 
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 
-namespace zithercraft {
+namespace zithercraft::config {
 namespace {
 
 constexpr std::string_view url_start = "data:application/octet-stream;base64,";
@@ -61,4 +61,4 @@ std::string base64(std::string_view bytes) {
   return text;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::config

@@ -4,7 +4,7 @@
 #include <string>
 #include <string_view>
 
-namespace zithercraft {
+namespace zithercraft::config {
 
 /// The bytes that a spec names: a file, or the content itself as a `data:` URL (RFC 2397) in
 /// base64. `where` is the key that names it. Throws Error (file) if they cannot be had, or are more
@@ -23,4 +23,4 @@ std::string base64(std::string_view bytes);
 /// How the name is shown in errors.
 std::string shown(const std::string& name);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::config

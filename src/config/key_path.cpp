@@ -1,8 +1,8 @@
-#include "key_path.hpp"
+#include "config/key_path.hpp"
 
-#include "config.hpp"
+#include "config/config.hpp"
 
-namespace zithercraft {
+namespace zithercraft::config {
 namespace {
 
 class PathSetter {
@@ -137,4 +137,4 @@ void insert_value(toml::table& table, std::string_view key, const Value& value) 
       value.held);
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::config

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-namespace zithercraft {
+namespace zithercraft::config {
 
 /// One step of a key path: a word, or a number in brackets.
 struct KeyStep {
@@ -16,4 +16,4 @@ struct KeyStep {
 /// holds no number.
 std::vector<KeyStep> key_steps(const std::string& path, const std::string& where);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::config

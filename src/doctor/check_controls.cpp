@@ -3,11 +3,11 @@
 #include <cmath>
 #include <cstring>
 
-#include "checks.hpp"
+#include "doctor/checks.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 
-namespace zithercraft {
+namespace zithercraft::doctor_internal {
 namespace {
 
 constexpr std::size_t moments = 160;  // of random play from which controls are tried
@@ -293,4 +293,4 @@ void check_controls(const Examined& e, Findings& findings) {
   for (std::size_t r = 0; r < e.game.roles().size(); ++r) ControlChecks(e, r, findings).check();
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::doctor_internal

@@ -4,9 +4,9 @@
 #include <cmath>
 #include <map>
 
-#include "checks.hpp"
+#include "doctor/checks.hpp"
 
-namespace zithercraft {
+namespace zithercraft::doctor_internal {
 namespace {
 
 double quantile(std::vector<double> values, double share) {
@@ -138,4 +138,4 @@ std::vector<StrangeEpisode> strange_episodes(const Examined& e) {
   return list;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::doctor_internal

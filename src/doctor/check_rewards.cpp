@@ -3,9 +3,9 @@
 #include <cmath>
 #include <numeric>
 
-#include "checks.hpp"
+#include "doctor/checks.hpp"
 
-namespace zithercraft {
+namespace zithercraft::doctor_internal {
 namespace {
 
 struct Mean {
@@ -175,4 +175,4 @@ void check_rewards(const Examined& e, Findings& findings) {
   for (std::size_t r = 0; r < e.game.roles().size(); ++r) RewardChecks(e, r, findings).check();
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::doctor_internal

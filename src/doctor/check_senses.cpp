@@ -4,11 +4,11 @@
 #include <map>
 #include <set>
 
-#include "checks.hpp"
+#include "doctor/checks.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/game/seat.hpp"
 
-namespace zithercraft {
+namespace zithercraft::doctor_internal {
 namespace {
 
 // Why a tag matters to a role: by which term.
@@ -313,4 +313,4 @@ void check_columns(const Examined& e, Findings& findings) {
   for (std::size_t r = 0; r < e.game.roles().size(); ++r) ColumnChecks(e, r, findings).check();
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::doctor_internal

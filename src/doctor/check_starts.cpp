@@ -4,10 +4,10 @@
 #include <deque>
 #include <set>
 
-#include "checks.hpp"
+#include "doctor/checks.hpp"
 #include "zithercraft/game/seat.hpp"
 
-namespace zithercraft {
+namespace zithercraft::doctor_internal {
 namespace {
 
 constexpr std::uint32_t starts = 40;
@@ -223,4 +223,4 @@ void check_starts(const Examined& e, Findings& findings) {
   }
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::doctor_internal

@@ -2,9 +2,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "checks.hpp"
+#include "doctor/checks.hpp"
 
-namespace zithercraft {
+namespace zithercraft::doctor_internal {
 namespace {
 
 // A training's curve in a few dozen points, each the mean over its share of the updates.
@@ -237,4 +237,4 @@ void check_training(const Game& game, const LearningMethod& method,
   TrainingChecks(game, method, rows, findings).check();
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::doctor_internal

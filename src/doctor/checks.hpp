@@ -5,11 +5,11 @@
 #include <string>
 #include <vector>
 
-#include "survey.hpp"
+#include "doctor/survey.hpp"
 #include "zithercraft/doctor/doctor.hpp"
 #include "zithercraft/run/metrics.hpp"
 
-namespace zithercraft {
+namespace zithercraft::doctor_internal {
 
 /// What checks look at: the game and how players played it.
 struct Examined {
@@ -51,4 +51,4 @@ void check_training(const Game& game, const LearningMethod& method,
 /// Episodes that stand out from the others of their player.
 std::vector<StrangeEpisode> strange_episodes(const Examined& e);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::doctor_internal

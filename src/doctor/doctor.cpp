@@ -4,8 +4,8 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
-#include "../evaluate/recorded_episode.hpp"
-#include "checks.hpp"
+#include "doctor/checks.hpp"
+#include "evaluate/recorded_episode.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -13,6 +13,8 @@
 #include "zithercraft/run/methods.hpp"
 
 namespace zithercraft {
+using namespace evaluate_internal;
+using namespace doctor_internal;
 namespace {
 
 // Who plays a survey: one player for each role.
@@ -129,10 +131,10 @@ const Survey* Examined::by(const std::string& player) const {
   return found == surveys.end() ? nullptr : &*found;
 }
 
-std::string role_name(const Game& game, std::size_t role) {
+std::string doctor_internal::role_name(const Game& game, std::size_t role) {
   return "role '" + game.roles()[role].name + "'";
 }
-std::string percent(double share) { return fmt::format("{:.3g}%", 100.0 * share); }
+std::string doctor_internal::percent(double share) { return fmt::format("{:.3g}%", 100.0 * share); }
 
 std::string Diagnosis::to_json() const {
   nlohmann::ordered_json j{{"game", game}, {"steps", steps}, {"players", players}};

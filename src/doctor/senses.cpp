@@ -1,10 +1,11 @@
 #include "zithercraft/doctor/senses.hpp"
 
-#include "survey.hpp"
+#include "doctor/survey.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
 
 namespace zithercraft {
+using namespace doctor_internal;
 
 std::vector<ColumnReading> read_senses(const Game& game, std::size_t role, std::int64_t steps,
                                        std::uint64_t seed) {

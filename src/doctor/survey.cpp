@@ -1,4 +1,4 @@
-#include "survey.hpp"
+#include "doctor/survey.hpp"
 
 #include <algorithm>
 #include <bit>
@@ -10,7 +10,7 @@
 #include "zithercraft/base/work_count.hpp"
 #include "zithercraft/game/seat.hpp"
 
-namespace zithercraft {
+namespace zithercraft::doctor_internal {
 namespace {
 
 std::uint64_t mixed(std::uint64_t sum, float value) {
@@ -340,4 +340,4 @@ std::unique_ptr<Player> dithering_player(std::uint64_t seed) {
   return std::make_unique<DitheringPlayer>(seed);
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::doctor_internal

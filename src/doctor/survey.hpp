@@ -12,9 +12,11 @@
 #include "zithercraft/match/player.hpp"
 
 namespace zithercraft {
-
 class WorkCount;
 class WorkerPool;
+}  // namespace zithercraft
+
+namespace zithercraft::doctor_internal {
 
 /// One column over all steps watched.
 struct ColumnSurvey {
@@ -95,4 +97,4 @@ std::unique_ptr<Player> idle_player();
 /// many, and so on.
 std::unique_ptr<Player> dithering_player(std::uint64_t seed);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::doctor_internal

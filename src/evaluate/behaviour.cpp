@@ -9,8 +9,8 @@
 #include <nlohmann/json.hpp>
 #include <utility>
 
-#include "intervals_json.hpp"
-#include "watch.hpp"
+#include "evaluate/intervals_json.hpp"
+#include "evaluate/watch.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
@@ -18,6 +18,7 @@
 #include "zithercraft/record/replay.hpp"
 
 namespace zithercraft {
+using namespace evaluate_internal;
 namespace {
 
 // Fixed: which rows share a block must not depend on the number of threads.

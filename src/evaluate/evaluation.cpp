@@ -4,14 +4,16 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
-#include "../base/csv_field.hpp"
-#include "intervals_json.hpp"
+#include "base/csv_field.hpp"
+#include "evaluate/intervals_json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/match/play.hpp"
 
 namespace zithercraft {
+using namespace base_internal;
+using namespace evaluate_internal;
 namespace {
 
 using Of = double (*)(const EpisodeResult&);

@@ -6,7 +6,7 @@
 
 #include "zithercraft/evaluate/statistics.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evaluate_internal {
 
 /// "0.5 [0.4, 0.6]"; an unknown end is "?".
 inline std::string with_range(const Interval& i, const char* format) {
@@ -18,4 +18,4 @@ inline std::string with_range(const Interval& i, const char* format) {
 
 inline Interval in_percent(const Interval& i) { return {100 * i.mean, 100 * i.low, 100 * i.high}; }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evaluate_internal

@@ -5,7 +5,7 @@
 
 #include "zithercraft/evaluate/statistics.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evaluate_internal {
 
 /// JSON knows no infinite numbers: they are null.
 inline nlohmann::ordered_json json_of(double value) {
@@ -15,4 +15,4 @@ inline nlohmann::ordered_json json_of(const Interval& i) {
   return {{"mean", json_of(i.mean)}, {"low", json_of(i.low)}, {"high", json_of(i.high)}};
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evaluate_internal

@@ -7,8 +7,8 @@
 #include <numeric>
 #include <optional>
 
-#include "intervals_json.hpp"
-#include "recorded_episode.hpp"
+#include "evaluate/intervals_json.hpp"
+#include "evaluate/recorded_episode.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -16,6 +16,7 @@
 #include "zithercraft/match/play.hpp"
 
 namespace zithercraft {
+using namespace evaluate_internal;
 namespace {
 
 // An episode as two sides see it.

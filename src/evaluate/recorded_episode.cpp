@@ -1,11 +1,11 @@
-#include "recorded_episode.hpp"
+#include "evaluate/recorded_episode.hpp"
 
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/record/replay.hpp"
 #include "zithercraft/run/run.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evaluate_internal {
 
 void record_episode(const std::filesystem::path& file, const Game& game,
                     const std::vector<std::unique_ptr<Player>>& players, EpisodeKey key,
@@ -23,4 +23,4 @@ void record_episode(const std::filesystem::path& file, const Game& game,
   writer.finish();
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evaluate_internal

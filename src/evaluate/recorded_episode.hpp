@@ -7,7 +7,7 @@
 
 #include "zithercraft/match/player.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evaluate_internal {
 
 /// Plays one episode with copies of players, one for each role, and writes it as a replay. `seed`:
 /// the one the user gave.
@@ -15,4 +15,4 @@ void record_episode(const std::filesystem::path& file, const Game& game,
                     const std::vector<std::unique_ptr<Player>>& players, EpisodeKey key,
                     std::uint64_t seed);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evaluate_internal

@@ -1,4 +1,4 @@
-#include "watch.hpp"
+#include "evaluate/watch.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -6,7 +6,7 @@
 
 #include "zithercraft/game/episode.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evaluate_internal {
 namespace {
 
 constexpr double not_there = std::numeric_limits<double>::quiet_NaN();
@@ -284,4 +284,4 @@ EpisodeBehaviour Watch::finish(const Lanes& lanes, std::size_t lane) const {
   return behaviour;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evaluate_internal

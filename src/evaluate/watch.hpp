@@ -9,7 +9,7 @@
 
 #include "zithercraft/game/lanes.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evaluate_internal {
 
 struct Seat {
   std::size_t role = 0, number = 0;
@@ -85,4 +85,4 @@ class Watch {
   static constexpr std::size_t nobody = static_cast<std::size_t>(-1);
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evaluate_internal

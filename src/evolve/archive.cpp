@@ -1,9 +1,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "population.hpp"
+#include "evolve/population.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
 namespace {
 
 // Mean distance over the encounters.
@@ -45,4 +45,4 @@ std::vector<double> Archive::judge(const std::vector<std::vector<float>>& places
   return novelty;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

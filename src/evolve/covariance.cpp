@@ -3,12 +3,13 @@
 #include <array>
 #include <cmath>
 
-#include "ranking.hpp"
+#include "evolve/ranking.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/evolve/strategies.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
+using namespace evolve_internal;
 namespace {
 
 using Eigen::Index;

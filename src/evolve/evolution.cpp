@@ -4,15 +4,16 @@
 #include <chrono>
 #include <cmath>
 
-#include "evolution_metrics.hpp"
-#include "population.hpp"
-#include "ranking.hpp"
+#include "evolve/evolution_metrics.hpp"
+#include "evolve/population.hpp"
+#include "evolve/ranking.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/curriculum.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
+using namespace evolve_internal;
 namespace {
 
 // Numbers of final episodes, apart from those of the others.

@@ -2,20 +2,20 @@
 
 // The fields of an evolution's settings by name and range: see config/config.hpp.
 
-#include "../learn/network_fields.hpp"
+#include "learn/network_fields.hpp"
 #include "zithercraft/evolve/evolution.hpp"
 
 namespace zithercraft {
 
 template <>
-struct Words<EvolutionMethod> {
+struct config::Words<EvolutionMethod> {
   static constexpr std::array list{std::pair{"genetic", EvolutionMethod::genetic},
                                    std::pair{"topology", EvolutionMethod::topology},
                                    std::pair{"cma", EvolutionMethod::cma},
                                    std::pair{"es", EvolutionMethod::es}};
 };
 template <>
-struct Words<Selection> {
+struct config::Words<Selection> {
   static constexpr std::array list{std::pair{"best", Selection::best},
                                    std::pair{"tournament", Selection::tournament}};
 };

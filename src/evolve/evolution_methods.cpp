@@ -1,5 +1,5 @@
-#include "../learn/settings_model.hpp"
-#include "evolution_fields.hpp"
+#include "evolve/evolution_fields.hpp"
+#include "learn/settings_model.hpp"
 #include "zithercraft/learn/method.hpp"
 
 namespace zithercraft {

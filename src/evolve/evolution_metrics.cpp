@@ -1,8 +1,8 @@
-#include "evolution_metrics.hpp"
+#include "evolve/evolution_metrics.hpp"
 
 #include <fmt/format.h>
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
 namespace {
 
 constexpr std::int64_t at_first = 10;  // generations in which nothing is warned of
@@ -68,4 +68,4 @@ std::vector<std::string> warnings_of(const EvolutionSettings& settings, const Ge
   return list;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

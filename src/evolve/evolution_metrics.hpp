@@ -7,7 +7,7 @@
 
 #include "zithercraft/evolve/evolution.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
 
 /// How many times smaller diversity may get before it counts as gone.
 constexpr double little_diversity = 0.02;
@@ -20,4 +20,4 @@ std::string note_of(const GenerationReport& report);
 std::vector<std::string> warnings_of(const EvolutionSettings& settings,
                                      const GenerationReport& report, double first_diversity);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

@@ -4,12 +4,13 @@
 #include <cmath>
 #include <limits>
 
-#include "ranking.hpp"
+#include "evolve/ranking.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
+using namespace evolve_internal;
 namespace {
 
 constexpr std::uint32_t nobody = std::numeric_limits<std::uint32_t>::max();

@@ -1,9 +1,9 @@
-#include "genome.hpp"
+#include "evolve/genome.hpp"
 
 #include <algorithm>
 #include <cmath>
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
 namespace {
 
 constexpr int tries = 20;  // to find two nodes that can be joined
@@ -108,28 +108,6 @@ void join_nodes(Genome& genome, const Ends& ends, const TopologySettings& s, Ori
 
 }  // namespace
 
-double distance(const Genome& a, const Genome& b, const TopologySettings& s) {
-  std::size_t common = 0, i = 0, k = 0;
-  double apart = 0.0;
-  while (i < a.links.size() && k < b.links.size()) {
-    if (a.links[i].number == b.links[k].number) {
-      apart += std::fabs(static_cast<double>(a.links[i].weight) -
-                         static_cast<double>(b.links[k].weight));
-      ++common;
-      ++i;
-      ++k;
-    } else {
-      ++(a.links[i].number < b.links[k].number ? i : k);
-    }
-  }
-  const std::size_t all = a.links.size() + b.links.size(), single = all - 2 * common;
-  // In small genomes the number of single links counts, not their share, as in the paper.
-  const double longer = static_cast<double>(std::max(a.links.size(), b.links.size()));
-  const double by_links = static_cast<double>(single) / (longer < 20.0 ? 1.0 : longer);
-  return s.distance_by_links * by_links +
-         s.distance_by_weights * (common == 0 ? 0.0 : apart / static_cast<double>(common));
-}
-
 Genome crossed(const Genome& better, const Genome& other, const TopologySettings& s,
                RandomStream& random) {
   Genome child = better;
@@ -181,6 +159,32 @@ NetworkGraph graph_of(const Genome& genome, const Ends& ends, NodeActivation hid
   for (const GenomeLink& l : genome.links)
     if (l.on) graph.links.push_back({place(l.from), place(l.to), l.weight, l.back});
   return graph;
+}
+
+}  // namespace zithercraft::evolve_internal
+
+namespace zithercraft {
+
+double distance(const Genome& a, const Genome& b, const TopologySettings& s) {
+  std::size_t common = 0, i = 0, k = 0;
+  double apart = 0.0;
+  while (i < a.links.size() && k < b.links.size()) {
+    if (a.links[i].number == b.links[k].number) {
+      apart += std::fabs(static_cast<double>(a.links[i].weight) -
+                         static_cast<double>(b.links[k].weight));
+      ++common;
+      ++i;
+      ++k;
+    } else {
+      ++(a.links[i].number < b.links[k].number ? i : k);
+    }
+  }
+  const std::size_t all = a.links.size() + b.links.size(), single = all - 2 * common;
+  // In small genomes the number of single links counts, not their share, as in the paper.
+  const double longer = static_cast<double>(std::max(a.links.size(), b.links.size()));
+  const double by_links = static_cast<double>(single) / (longer < 20.0 ? 1.0 : longer);
+  return s.distance_by_links * by_links +
+         s.distance_by_weights * (common == 0 ? 0.0 : apart / static_cast<double>(common));
 }
 
 }  // namespace zithercraft

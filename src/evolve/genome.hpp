@@ -7,7 +7,7 @@
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/evolve/topology.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
 
 // Numbers of links and nodes. What comes up twice in one generation gets the same numbers.
 class Origins {
@@ -55,4 +55,4 @@ void draw_weights(Genome& genome, const TopologySettings& settings, RandomStream
 NetworkGraph graph_of(const Genome& genome, const Ends& ends, NodeActivation hidden,
                       NodeActivation output);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

@@ -1,4 +1,4 @@
-#include "population.hpp"
+#include "evolve/population.hpp"
 
 #include <fmt/format.h>
 #include <algorithm>
@@ -6,16 +6,17 @@
 #include <map>
 #include <numeric>
 
-#include "../net/network_tensors.hpp"
-#include "ranking.hpp"
-#include "vector_batch.hpp"
+#include "evolve/ranking.hpp"
+#include "evolve/vector_batch.hpp"
+#include "net/network_tensors.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/match/plan_fronts.hpp"
 #include "zithercraft/net/network_map.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
+using namespace net_internal;
 namespace {
 
 // Individuals that play an episode before the first generation, for the columns.
@@ -469,4 +470,4 @@ void Population::improve(double progress, WorkerPool& pool) {
   }
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

@@ -6,11 +6,11 @@
 #include <span>
 #include <vector>
 
-#include "population_play.hpp"
+#include "evolve/population_play.hpp"
 #include "zithercraft/evolve/evolution.hpp"
 #include "zithercraft/net/network.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
 
 // A network of a population that is kept: a vector of numbers, or a graph.
 struct Champion {
@@ -124,4 +124,4 @@ class Population {
   std::vector<NetworkGraph> loaded_;
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

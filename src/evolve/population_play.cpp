@@ -1,18 +1,19 @@
-#include "population_play.hpp"
+#include "evolve/population_play.hpp"
 
 #include <fmt/format.h>
 #include <algorithm>
 #include <chrono>
 #include <utility>
 
-#include "../learn/packed_moments.hpp"
+#include "learn/packed_moments.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/evolve/noise.hpp"
 #include "zithercraft/game/episode.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
+using namespace learn_internal;
 namespace {
 
 using Clock = std::chrono::steady_clock;
@@ -304,4 +305,4 @@ void PopulationPlay::work(const Call& call, std::size_t worker) {
   scratch.play_seconds += seconds_since(clock);
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

@@ -17,9 +17,11 @@
 #include "zithercraft/net/normaliser.hpp"
 
 namespace zithercraft {
-
 class ProcessGroup;
 class WorkerPool;
+}  // namespace zithercraft
+
+namespace zithercraft::evolve_internal {
 
 // An episode that is to be played.
 struct Encounter {
@@ -108,4 +110,4 @@ class PopulationPlay {
   ~PopulationPlay();
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

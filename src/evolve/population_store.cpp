@@ -1,11 +1,12 @@
 #include <array>
 
-#include "../net/network_tensors.hpp"
-#include "population.hpp"
-#include "vector_batch.hpp"
+#include "evolve/population.hpp"
+#include "evolve/vector_batch.hpp"
+#include "net/network_tensors.hpp"
 #include "zithercraft/base/error.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
+using namespace net_internal;
 namespace {
 
 void store_champion(const Champion& champion, TensorFile& file) {
@@ -119,4 +120,4 @@ void Population::restore(const TensorFile& file) {
   archive_.restore(std::move(kept));
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

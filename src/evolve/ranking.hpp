@@ -10,7 +10,7 @@
 
 #include "zithercraft/base/error.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
 
 // Individuals from the best to the worst; of equals the earlier one first.
 inline std::vector<std::uint32_t> best_first(std::span<const double> fitness) {
@@ -38,4 +38,4 @@ inline void check_fitness(std::span<const double> fitness, std::size_t individua
   throw Error(ErrorKind::spec, problem, "learner." + key, fix);
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

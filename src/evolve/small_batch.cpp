@@ -2,12 +2,13 @@
 #include <array>
 #include <utility>
 
-#include "../net/vectors.hpp"
-#include "vector_batch.hpp"
+#include "evolve/vector_batch.hpp"
+#include "net/vectors.hpp"
 #include "zithercraft/base/aligned.hpp"
 #include "zithercraft/base/pool.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
+using namespace net_internal;
 namespace {
 
 using V = Vec<float>;
@@ -249,4 +250,4 @@ std::unique_ptr<VectorBatch> small_batch(const NetworkPlan& plan, std::size_t mo
   return std::make_unique<SmallNetworkBatch>(plan, most_networks, most_rows, workers);
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

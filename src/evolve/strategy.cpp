@@ -1,7 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "ranking.hpp"
+#include "evolve/ranking.hpp"
 #include "zithercraft/base/aligned.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
@@ -10,6 +10,7 @@
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
+using namespace evolve_internal;
 namespace {
 
 constexpr std::size_t piece = 16384;  // numbers of the gradient that one thread sums up at a time

@@ -5,10 +5,11 @@
 #include <limits>
 #include <numeric>
 
-#include "ranking.hpp"
-#include "topology_state.hpp"
+#include "evolve/ranking.hpp"
+#include "evolve/topology_state.hpp"
 
 namespace zithercraft {
+using namespace evolve_internal;
 namespace {
 
 constexpr double distance_step = 1.1;  // factor

@@ -4,11 +4,11 @@
 #include <span>
 #include <vector>
 
-#include "genome.hpp"
+#include "evolve/genome.hpp"
 #include "zithercraft/evolve/noise.hpp"
 #include "zithercraft/evolve/topology.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
 
 struct Species {
   std::int64_t number = 0, age = 0, without_gain = 0;
@@ -16,6 +16,11 @@ struct Species {
   Genome like{};  // genomes near it belong to the species
   std::vector<std::uint32_t> members{};
 };
+
+}  // namespace zithercraft::evolve_internal
+
+namespace zithercraft {
+using namespace evolve_internal;
 
 struct TopologySearch::State {
   TopologySettings settings;

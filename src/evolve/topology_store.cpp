@@ -1,10 +1,11 @@
 #include <array>
 
-#include "topology_state.hpp"
+#include "evolve/topology_state.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
+using namespace evolve_internal;
 namespace {
 
 // Genomes one behind the other, as plain arrays.

@@ -1,8 +1,9 @@
-#include "vector_batch.hpp"
+#include "evolve/vector_batch.hpp"
 
 #include "zithercraft/base/pool.hpp"
 
 namespace zithercraft {
+using namespace evolve_internal;
 namespace {
 
 // Numbers of a network up to which weights are best read row by row.

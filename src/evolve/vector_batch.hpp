@@ -8,7 +8,7 @@
 #include "zithercraft/evolve/network_batch.hpp"
 #include "zithercraft/net/network.hpp"
 
-namespace zithercraft {
+namespace zithercraft::evolve_internal {
 
 // All networks that are loaded at a time take no more memory than this, in numbers, beside one for
 // each thread.
@@ -68,4 +68,4 @@ inline std::vector<float> weights_to_vector(const Network<float>& net,
 std::unique_ptr<VectorBatch> small_batch(const NetworkPlan& plan, std::size_t most_networks,
                                          std::size_t most_rows, std::size_t workers);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::evolve_internal

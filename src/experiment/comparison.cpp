@@ -6,7 +6,7 @@
 #include <limits>
 #include <nlohmann/json.hpp>
 
-#include "../evaluate/intervals_json.hpp"
+#include "evaluate/intervals_json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/evaluate/evaluation.hpp"
@@ -17,6 +17,7 @@
 #include "zithercraft/run/metrics.hpp"
 
 namespace zithercraft {
+using namespace evaluate_internal;
 namespace {
 
 namespace fs = std::filesystem;

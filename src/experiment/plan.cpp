@@ -3,8 +3,8 @@
 #include <fmt/format.h>
 #include <algorithm>
 
-#include "../game/spec_toml.hpp"
-#include "../learn/settings_model.hpp"
+#include "game/compile/spec_toml.hpp"
+#include "learn/settings_model.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/experiment/measure.hpp"
 #include "zithercraft/game/load.hpp"
@@ -12,6 +12,7 @@
 #include "zithercraft/run/methods.hpp"
 
 namespace zithercraft {
+using namespace game_internal;
 
 template <class V>
 void describe(V& v, Variant& s) {

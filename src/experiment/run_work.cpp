@@ -1,4 +1,4 @@
-#include "run_work.hpp"
+#include "experiment/run_work.hpp"
 
 #include <fmt/format.h>
 #include <algorithm>
@@ -10,7 +10,7 @@
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/experiment/measure.hpp"
 
-namespace zithercraft {
+namespace zithercraft::experiment_internal {
 namespace {
 
 template <class List>
@@ -93,4 +93,4 @@ std::optional<StudyRun> run_of(std::span<const std::byte> bytes) {
   return run;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::experiment_internal

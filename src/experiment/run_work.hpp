@@ -8,7 +8,7 @@
 
 #include "zithercraft/experiment/study.hpp"
 
-namespace zithercraft {
+namespace zithercraft::experiment_internal {
 
 std::filesystem::path run_folder_of(const std::filesystem::path& study, const StudyRun& run);
 
@@ -35,4 +35,4 @@ class RunWork {
 std::vector<std::byte> bytes_of(const StudyRun& run);
 std::optional<StudyRun> run_of(std::span<const std::byte> bytes);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::experiment_internal

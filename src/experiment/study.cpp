@@ -8,10 +8,10 @@
 #include <thread>
 #include <utility>
 
-#include "../run/clock.hpp"
-#include "../run/folder_lock.hpp"
-#include "run_work.hpp"
-#include "study_store.hpp"
+#include "experiment/run_work.hpp"
+#include "experiment/study_store.hpp"
+#include "run/clock.hpp"
+#include "run/folder_lock.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -19,6 +19,8 @@
 #include "zithercraft/game/load.hpp"
 
 namespace zithercraft {
+using namespace run_internal;
+using namespace experiment_internal;
 namespace {
 
 std::filesystem::path plan_file(const std::filesystem::path& folder) {

@@ -1,9 +1,22 @@
-#include "study_store.hpp"
+#include "experiment/study_store.hpp"
 
 #include <algorithm>
 #include <tuple>
 
 namespace zithercraft {
+
+std::string_view name_of(StudyRunStatus status) noexcept {
+  switch (status) {
+    case StudyRunStatus::unfinished: return "unfinished";
+    case StudyRunStatus::done: return "done";
+    case StudyRunStatus::failed: return "failed";
+  }
+  return "unknown";
+}
+
+}  // namespace zithercraft
+
+namespace zithercraft::experiment_internal {
 namespace {
 
 constexpr const char* schema =
@@ -21,15 +34,6 @@ StudyRunStatus status_of(const std::string& word) {
 }
 
 }  // namespace
-
-std::string_view name_of(StudyRunStatus status) noexcept {
-  switch (status) {
-    case StudyRunStatus::unfinished: return "unfinished";
-    case StudyRunStatus::done: return "done";
-    case StudyRunStatus::failed: return "failed";
-  }
-  return "unknown";
-}
 
 StudyStore::StudyStore(const std::filesystem::path& folder)
     : db_(folder / "results.db", "the results") {
@@ -98,4 +102,4 @@ void StudyStore::keep(const StudyRun& run, const Measures& measures) {
   db_.run("COMMIT");
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::experiment_internal

@@ -4,10 +4,11 @@
 #include <string>
 #include <vector>
 
-#include "../run/sqlite.hpp"
+#include "run/sqlite.hpp"
 #include "zithercraft/experiment/study.hpp"
 
-namespace zithercraft {
+namespace zithercraft::experiment_internal {
+using namespace run_internal;
 
 /// The results of a study, run by run: results.db.
 class StudyStore {
@@ -26,4 +27,4 @@ class StudyStore {
   Database db_;
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::experiment_internal

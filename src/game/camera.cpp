@@ -2,13 +2,13 @@
 #include <array>
 #include <cmath>
 
-#include "sense.hpp"
+#include "game/sense.hpp"
 #include "zithercraft/base/exact.hpp"
 
 // Cameras. From above the arena draws itself; through eyes rays are cast, one for each column of
 // pixels where everything is upright and equally tall, one for each pixel in arenas with height.
 
-namespace zithercraft {
+namespace zithercraft::game_internal {
 namespace {
 
 constexpr float stands = 1.0f;  // metres that everything is tall in flat arenas
@@ -172,4 +172,4 @@ void take_picture(const CameraPlan& camera, const GamePlan& plan, const SeatView
   plan.arena.draw(seat.arena_state(), view, room.scratch, pixels);
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::game_internal

@@ -4,7 +4,7 @@
 
 #include "zithercraft/arena/arena.hpp"
 
-namespace zithercraft {
+namespace zithercraft::game_internal {
 
 /// As `Arena::path_to`, with memory that every thread keeps from one question to the next.
 inline std::optional<CellPath> path_over_cells(const Arena& arena, const std::byte* state, float x,
@@ -13,4 +13,4 @@ inline std::optional<CellPath> path_over_cells(const Arena& arena, const std::by
   return arena.path_to(state, x, y, thing, memory);
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::game_internal

@@ -1,4 +1,4 @@
-#include "controls.hpp"
+#include "game/controls.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -6,8 +6,9 @@
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {
+using namespace game_internal;
 
-bool allowed(const AllowedPlan& need, const SeatView& seat) {
+bool game_internal::allowed(const AllowedPlan& need, const SeatView& seat) {
   const Arena& arena = seat.game().arena();
   const std::byte* state = seat.arena_state();
   if (!need.launchers.empty() && !arena.reloaded(state, need.launchers[seat.number()]))
@@ -20,8 +21,9 @@ bool allowed(const AllowedPlan& need, const SeatView& seat) {
   return !need.stands || arena.stands_on(state, seat.body()) >= 0;
 }
 
-void read_controls(const Role& role, const RolePlan& plan, std::span<const float> controls,
-                   std::span<const float> row, std::span<float> given, std::span<float> wishes) {
+void game_internal::read_controls(const Role& role, const RolePlan& plan,
+                                  std::span<const float> controls, std::span<const float> row,
+                                  std::span<float> given, std::span<float> wishes) {
   for (std::size_t c = 0; c < controls.size(); ++c) {
     const ControlPlan& control = plan.controls[c];
     const float value = controls[c];
@@ -52,8 +54,8 @@ void read_controls(const Role& role, const RolePlan& plan, std::span<const float
   }
 }
 
-void set_inputs(const RolePlan& plan, std::span<const float> wishes, std::int64_t tick,
-                const Pose& pose, std::span<float> inputs) {
+void game_internal::set_inputs(const RolePlan& plan, std::span<const float> wishes,
+                               std::int64_t tick, const Pose& pose, std::span<float> inputs) {
   float east = 0.0f, north = 0.0f, ahead = 0.0f, left = 0.0f;
   for (const ControlPlan& control : plan.controls)
     for (const std::size_t input : control.inputs) {

@@ -3,10 +3,10 @@
 #include <cstddef>
 #include <span>
 
-#include "plan.hpp"
+#include "game/plan.hpp"
 #include "zithercraft/game/seat.hpp"
 
-namespace zithercraft {
+namespace zithercraft::game_internal {
 
 /// Whether an option's need holds now.
 bool allowed(const AllowedPlan& need, const SeatView& seat);
@@ -21,4 +21,4 @@ void read_controls(const Role& role, const RolePlan& plan, std::span<const float
 void set_inputs(const RolePlan& plan, std::span<const float> wishes, std::int64_t tick,
                 const Pose& pose, std::span<float> inputs);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::game_internal

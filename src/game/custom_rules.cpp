@@ -1,9 +1,10 @@
 #include "zithercraft/game/custom_rules.hpp"
 
-#include "plan.hpp"
+#include "game/plan.hpp"
 #include "zithercraft/game/lanes.hpp"
 
 namespace zithercraft {
+using namespace game_internal;
 
 EpisodeKey RuleView::episode() const { return lanes_.key(lane_); }
 

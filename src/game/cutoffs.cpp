@@ -1,10 +1,10 @@
-#include "cutoffs.hpp"
+#include "game/cutoffs.hpp"
 
 #include <algorithm>
 #include <bit>
 #include <cmath>
 
-namespace zithercraft {
+namespace zithercraft::game_internal {
 namespace {
 
 bool strayed(const TooFarPlan& rule, const Arena& arena, const std::byte* state,
@@ -82,4 +82,4 @@ EndedBy cut_off(const GamePlan& plan, const std::byte* state, std::uint32_t step
   return steps >= static_cast<std::uint32_t>(plan.spec.cutoffs.steps) ? EndedBy::time : by;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::game_internal

@@ -3,9 +3,9 @@
 #include <cstdint>
 #include <span>
 
-#include "plan.hpp"
+#include "game/plan.hpp"
 
-namespace zithercraft {
+namespace zithercraft::game_internal {
 
 /// Writes what the cutoffs remember of an episode's beginning.
 void begin_cutoffs(const GamePlan& plan, const std::byte* state, std::span<std::uint64_t> memory);
@@ -15,4 +15,4 @@ void begin_cutoffs(const GamePlan& plan, const std::byte* state, std::span<std::
 EndedBy cut_off(const GamePlan& plan, const std::byte* state, std::uint32_t steps,
                 std::span<const Event> events, std::span<std::uint64_t> memory);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::game_internal

@@ -3,13 +3,14 @@
 #include <algorithm>
 #include <utility>
 
-#include "compile_role.hpp"
-#include "overrides.hpp"
+#include "game/compile/compile_role.hpp"
+#include "game/compile/overrides.hpp"
 #include "zithercraft/base/hash.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/game/load.hpp"
 
 namespace zithercraft {
+using namespace game_internal;
 namespace {
 
 std::size_t round_up(std::size_t bytes) { return (bytes + 7) / 8 * 8; }

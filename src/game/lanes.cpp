@@ -4,16 +4,17 @@
 #include <cmath>
 #include <cstring>
 
-#include "controls.hpp"
-#include "cutoffs.hpp"
-#include "plan.hpp"
-#include "rewards.hpp"
-#include "sense.hpp"
+#include "game/controls.hpp"
+#include "game/cutoffs.hpp"
+#include "game/plan.hpp"
+#include "game/rewards.hpp"
+#include "game/sense.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 
 namespace zithercraft {
+using namespace game_internal;
 namespace {
 
 template <class T>

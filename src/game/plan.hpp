@@ -12,7 +12,7 @@
 #include "zithercraft/game/game.hpp"
 #include "zithercraft/game/lanes.hpp"
 
-namespace zithercraft {
+namespace zithercraft::game_internal {
 
 // ---- Senses. Each writes the columns of its part, from the first on.
 
@@ -266,4 +266,4 @@ struct GamePlan {
   std::size_t books_offset = 0, block_bytes = 0;
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::game_internal

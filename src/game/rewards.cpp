@@ -1,12 +1,13 @@
-#include "rewards.hpp"
+#include "game/rewards.hpp"
 
 #include <algorithm>
 #include <cmath>
 
-#include "cell_paths.hpp"
+#include "game/cell_paths.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {
+using namespace game_internal;
 namespace {
 
 constexpr float shortest_start = 0.01f;  // metres; who begins on the spot has nothing to close
@@ -208,14 +209,15 @@ void begin(const Other&, const SeatView&, Memory) {}
 
 }  // namespace
 
-void begin_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory) {
+void game_internal::begin_terms(const RolePlan& role, const SeatView& seat,
+                                std::span<std::uint64_t> memory) {
   for (const TermPlan& term : role.terms)
     std::visit([&](const auto& kind) { begin(kind, seat, memory.subspan(term.memory)); },
                term.trigger);
 }
 
-Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory,
-                      std::span<float> amounts) {
+Verdict game_internal::measure_terms(const RolePlan& role, const SeatView& seat,
+                                     std::span<std::uint64_t> memory, std::span<float> amounts) {
   Verdict verdict = Verdict::none;
   const bool present = seat.present();
   for (std::size_t t = 0; t < role.terms.size(); ++t) {
@@ -235,7 +237,7 @@ Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std:
   return verdict;
 }
 
-float reward_of(const TermPlan& term, float amount, double so_far) {
+float game_internal::reward_of(const TermPlan& term, float amount, double so_far) {
   float pay = term.weight * amount;
   if (term.most_per_step > 0.0f) pay = std::clamp(pay, -term.most_per_step, term.most_per_step);
   if (term.most_per_episode > 0.0) {
@@ -246,7 +248,7 @@ float reward_of(const TermPlan& term, float amount, double so_far) {
   return pay;
 }
 
-void check_term_rewards(const SeatView& seat, std::span<const float> rewards) {
+void game_internal::check_term_rewards(const SeatView& seat, std::span<const float> rewards) {
   for (std::size_t t = 0; t < rewards.size(); ++t)
     if (!std::isfinite(rewards[t]))
       throw Error(

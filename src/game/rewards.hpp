@@ -3,10 +3,10 @@
 #include <cstdint>
 #include <span>
 
-#include "plan.hpp"
+#include "game/plan.hpp"
 #include "zithercraft/game/seat.hpp"
 
-namespace zithercraft {
+namespace zithercraft::game_internal {
 
 /// What a progress term remembers: the distance at the episode's start, what being so far away
 /// counts, and the thing aimed at.
@@ -33,4 +33,4 @@ float reward_of(const TermPlan& term, float amount, double so_far);
 /// Throws Error (numbers) naming the term if a reward is not finite.
 void check_term_rewards(const SeatView& seat, std::span<const float> rewards);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::game_internal

@@ -3,13 +3,14 @@
 #include <cmath>
 #include <utility>
 
-#include "cell_paths.hpp"
-#include "plan.hpp"
-#include "sense.hpp"
+#include "game/cell_paths.hpp"
+#include "game/plan.hpp"
+#include "game/sense.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/game/custom_fitness.hpp"
 
 namespace zithercraft {
+using namespace game_internal;
 
 CustomFitness seat_fitness(std::function<double(const SeatView&)> fitness) {
   return [fitness = std::move(fitness)](const Environment& environment, std::size_t role,

@@ -1,15 +1,15 @@
-#include "sense.hpp"
+#include "game/sense.hpp"
 
 #include <algorithm>
 #include <array>
 #include <bit>
 #include <cmath>
 
-#include "controls.hpp"
+#include "game/controls.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/exact.hpp"
 
-namespace zithercraft {
+namespace zithercraft::game_internal {
 namespace {
 
 // What the senses of one seat have in common.
@@ -322,4 +322,4 @@ void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat
                   "look for forces or speeds without bound in the game");
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::game_internal

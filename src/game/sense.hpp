@@ -5,10 +5,10 @@
 #include <utility>
 #include <vector>
 
-#include "plan.hpp"
+#include "game/plan.hpp"
 #include "zithercraft/game/seat.hpp"
 
-namespace zithercraft {
+namespace zithercraft::game_internal {
 
 /// Memory that one thread senses with.
 struct SenseRoom {
@@ -49,4 +49,4 @@ void keep_columns(const RolePlan& role, std::span<const float> row, std::span<fl
 /// At an episode's beginning: as if what is sensed now had been sensed before.
 void fill_kept_columns(const RolePlan& role, std::span<const float> row, std::span<float> kept);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::game_internal

@@ -1,11 +1,11 @@
 #include <algorithm>
 
-#include "sense.hpp"
+#include "game/sense.hpp"
 #include "zithercraft/base/random.hpp"
 
 // What happens to readings on their way: noise, drop-out, and the memory of earlier ones.
 
-namespace zithercraft {
+namespace zithercraft::game_internal {
 
 void disturb(const SensePart& part, std::size_t number, const SeatView& seat,
              std::span<float> row) {
@@ -44,4 +44,4 @@ void fill_kept_columns(const RolePlan& role, std::span<const float> row, std::sp
                   kept.begin() + static_cast<std::ptrdiff_t>(part.kept + ago * part.columns));
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::game_internal

@@ -5,7 +5,7 @@
 #include <utility>
 #include <vector>
 
-#include "settings_model.hpp"
+#include "learn/settings_model.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/learn/ppo.hpp"

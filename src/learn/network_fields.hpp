@@ -3,13 +3,14 @@
 // The fields of networks' settings by name and range, for all methods that have networks: see
 // config/config.hpp.
 
-#include "../config/config.hpp"
+#include "config/config.hpp"
 #include "zithercraft/net/network_plan.hpp"
 
 namespace zithercraft {
+using namespace config;
 
 template <>
-struct Words<Activation> {
+struct config::Words<Activation> {
   static constexpr std::array list{std::pair{"tanh", Activation::tanh},
                                    std::pair{"relu", Activation::relu},
                                    std::pair{"silu", Activation::silu}};

@@ -2,10 +2,11 @@
 
 // Statistics of columns, as processes send them to each other.
 
-#include "../base/packed_numbers.hpp"
+#include "base/packed_numbers.hpp"
 #include "zithercraft/net/normaliser.hpp"
 
-namespace zithercraft {
+namespace zithercraft::learn_internal {
+using namespace base_internal;
 
 inline void put(PackedNumbers& told, const Normaliser::Moments& moments) {
   told.put(moments.count);
@@ -21,4 +22,4 @@ inline void get(PackedNumbers& told, Normaliser::Moments& moments) {
   moments.deviation = told.get(columns);
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::learn_internal

@@ -6,10 +6,11 @@
 #include <string>
 #include <typeinfo>
 
-#include "../config/config.hpp"
+#include "config/config.hpp"
 #include "zithercraft/learn/learner_settings.hpp"
 
 namespace zithercraft {
+using namespace config;
 
 class SettingsModel {
  public:

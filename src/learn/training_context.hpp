@@ -11,12 +11,12 @@
 #include <string>
 #include <vector>
 
-#include "rollout.hpp"
+#include "learn/policy/rollout.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/process_group.hpp"
 #include "zithercraft/game/environment.hpp"
 
-namespace zithercraft {
+namespace zithercraft::learn_internal {
 
 // These sizes are fixed, whatever the number of threads and processes, so that sums are always made
 // in the same order. Rows that are played together, or those of one lane if they are more. Their
@@ -87,4 +87,4 @@ class PhaseClock {
   Clock::time_point last_ = Clock::now();
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::learn_internal

@@ -1,13 +1,13 @@
 #include <algorithm>
 #include <numbers>
 
-#include "scripts.hpp"
+#include "match/scripts.hpp"
 #include "zithercraft/game/seat.hpp"
 
 // A simple diver: looks down and turns round while it digs, so that the ground under all of it
 // goes, and it sinks.
 
-namespace zithercraft {
+namespace zithercraft::match_internal {
 namespace {
 
 // Looks past its feet, not between them.
@@ -50,4 +50,4 @@ Script::Function dig_down(const Game& game, std::size_t role) {
   return ShaftDigger(game.roles()[role]);
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::match_internal

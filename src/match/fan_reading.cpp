@@ -1,12 +1,12 @@
-#include "fan_reading.hpp"
+#include "match/fan_reading.hpp"
 
 #include <algorithm>
 #include <cmath>
 
-#include "scripts.hpp"
+#include "match/scripts.hpp"
 #include "zithercraft/base/exact.hpp"
 
-namespace zithercraft {
+namespace zithercraft::match_internal {
 
 FanReading::FanReading(const std::string& script, const Role& role, const RayFan& fan,
                        const std::string& target)
@@ -57,4 +57,4 @@ float FanReading::clearest(std::span<const float> see, float bearing, float far,
   return heading;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::match_internal

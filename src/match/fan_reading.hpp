@@ -9,7 +9,7 @@
 #include "zithercraft/game/game.hpp"
 #include "zithercraft/game/senses.hpp"
 
-namespace zithercraft {
+namespace zithercraft::match_internal {
 
 /// What a script reads from a ray fan: angles, and metres of free way. Things of the player's
 /// target are no obstacles.
@@ -37,4 +37,4 @@ class FanReading {
   float reach_ = 1.0f;
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::match_internal

@@ -2,14 +2,14 @@
 #include <cmath>
 #include <string>
 
-#include "scripts.hpp"
+#include "match/scripts.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/game/seat.hpp"
 
 // A gunner that knows the laws of flight: where the target will be when the shot arrives is found
 // by repeating the question a few times, then the two angles follow from the parabola.
 
-namespace zithercraft {
+namespace zithercraft::match_internal {
 namespace {
 
 struct Gun {
@@ -136,4 +136,4 @@ Script::Function lead_and_fire(const Game& game, std::size_t role) {
   return Gunner(find(game, role));
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::match_internal

@@ -1,7 +1,7 @@
 #include <algorithm>
 #include <utility>
 
-#include "scripts.hpp"
+#include "match/scripts.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/base/text.hpp"
@@ -9,6 +9,7 @@
 #include "zithercraft/match/player.hpp"
 
 namespace zithercraft {
+using namespace match_internal;
 namespace {
 
 using ScriptMaker = Script::Function (*)(const Game&, std::size_t role);
@@ -158,19 +159,20 @@ Script::Function find_script(const Game& game, std::size_t role) {
 
 }  // namespace
 
-std::size_t column_of(const Role& role, const std::string& name) {
+std::size_t match_internal::column_of(const Role& role, const std::string& name) {
   const auto at = std::find_if(role.columns.begin(), role.columns.end(),
                                [&](const Column& c) { return c.name == name; });
   return static_cast<std::size_t>(at - role.columns.begin());
 }
 
-std::size_t dial_of(const std::string& script, const Role& role, const std::string& name) {
+std::size_t match_internal::dial_of(const std::string& script, const Role& role,
+                                    const std::string& name) {
   for (std::size_t i = 0; i < role.controls.size(); ++i)
     if (role.controls[i].name == name && !role.controls[i].is_choice()) return i;
   lacks(script, role, "a dial '" + name + "'");
 }
 
-void lacks(const std::string& script, const Role& role, const std::string& what) {
+void match_internal::lacks(const std::string& script, const Role& role, const std::string& what) {
   throw Error(ErrorKind::spec, "the script '" + script + "' needs " + what,
               "role '" + role.name + "'", "add it, or choose another script");
 }

@@ -2,14 +2,14 @@
 #include <array>
 #include <cmath>
 
-#include "fan_reading.hpp"
-#include "scripts.hpp"
+#include "match/fan_reading.hpp"
+#include "match/scripts.hpp"
 #include "zithercraft/game/seat.hpp"
 
 // A simple script for rivers with gates: it goes where the upper fan sees the longest free course;
 // what only the lower fan sees is low enough to be leapt over.
 
-namespace zithercraft {
+namespace zithercraft::match_internal {
 namespace {
 
 constexpr float look_ahead = 18.0f;   // metres of free way a heading is credited with at most
@@ -74,4 +74,4 @@ class Raftsman {
 
 Script::Function run_gates(const Game& game, std::size_t role) { return Raftsman(game, role); }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::match_internal

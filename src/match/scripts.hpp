@@ -6,7 +6,7 @@
 #include "zithercraft/game/game.hpp"
 #include "zithercraft/game/spec.hpp"
 
-namespace zithercraft {
+namespace zithercraft::match_internal {
 
 /// A script for boats: steers for the compass target along the clearest heading its rays show,
 /// slows down where it is narrow and stops when there. Needs a compass, a ray fan that also sees
@@ -54,4 +54,4 @@ const Kind* sense_of(const RoleSpec& spec) {
   return found;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::match_internal

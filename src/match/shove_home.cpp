@@ -1,13 +1,13 @@
 #include <algorithm>
 #include <cmath>
 
-#include "scripts.hpp"
+#include "match/scripts.hpp"
 #include "zithercraft/game/seat.hpp"
 
 // A simple script for boats that shove something: round it to its far side, then against it towards
 // its goal. It knows where things are without seeing them.
 
-namespace zithercraft {
+namespace zithercraft::match_internal {
 namespace {
 
 constexpr float run_up = 6.0f;      // metres behind the thing from where to shove
@@ -78,4 +78,4 @@ class Shover {
 
 Script::Function shove_home(const Game& game, std::size_t role) { return Shover(game, role); }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::match_internal

@@ -1,12 +1,12 @@
 #include <algorithm>
 #include <cmath>
 
-#include "fan_reading.hpp"
-#include "scripts.hpp"
+#include "match/fan_reading.hpp"
+#include "match/scripts.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/game/seat.hpp"
 
-namespace zithercraft {
+namespace zithercraft::match_internal {
 namespace {
 
 constexpr float credited_ahead = 8.0f;  // metres of free water a heading is credited with at most
@@ -77,4 +77,4 @@ Script::Function steer_home(const Game& game, std::size_t role) {
   return Helmsman(find(game, role));
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::match_internal

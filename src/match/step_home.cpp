@@ -2,14 +2,14 @@
 #include <cmath>
 #include <optional>
 
-#include "scripts.hpp"
+#include "match/scripts.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 
 // A simple script for cells: one step towards the target where the window shows a free cell, now
 // and then a random one, so that it does not stay at a wall for ever.
 
-namespace zithercraft {
+namespace zithercraft::match_internal {
 namespace {
 
 struct Step {
@@ -55,7 +55,7 @@ class Finder {
 
  private:
   [[noreturn]] void lacks(const std::string& what) const {
-    zithercraft::lacks("step_home", role_, what);
+    match_internal::lacks("step_home", role_, what);
   }
   std::size_t column(const std::string& name) const { return column_of(role_, name); }
   bool blocks(const std::string& tag) const {
@@ -127,4 +127,4 @@ Script::Function step_home(const Game& game, std::size_t role) {
   return Stepping(Finder(game, role).find());
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::match_internal

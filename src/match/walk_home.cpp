@@ -1,15 +1,15 @@
 #include <algorithm>
 #include <cmath>
 
-#include "fan_reading.hpp"
-#include "scripts.hpp"
+#include "match/fan_reading.hpp"
+#include "match/scripts.hpp"
 #include "zithercraft/base/exact.hpp"
 #include "zithercraft/game/seat.hpp"
 
 // A simple script for walkers: towards the target where the course is free. It has no memory, so it
 // does not leave dead ends.
 
-namespace zithercraft {
+namespace zithercraft::match_internal {
 namespace {
 
 constexpr float look_ahead = 4.0f;     // metres of free way a heading is credited with at most
@@ -57,4 +57,4 @@ class Homeward {
 
 Script::Function walk_home(const Game& game, std::size_t role) { return Homeward(game, role); }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::match_internal

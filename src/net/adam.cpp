@@ -4,10 +4,11 @@
 #include <cmath>
 #include <numeric>
 
-#include "eigen_maps.hpp"
-#include "vectors.hpp"
+#include "net/eigen_maps.hpp"
+#include "net/vectors.hpp"
 
 namespace zithercraft {
+using namespace net_internal;
 
 void Adam::step(std::span<float> parameters, std::span<const float> gradient,
                 double learning_rate) {

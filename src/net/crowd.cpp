@@ -1,14 +1,14 @@
 #include <algorithm>
 #include <cmath>
 
-#include "layers.hpp"
+#include "net/layers.hpp"
 #include "zithercraft/base/random.hpp"
 
 // Attention pooling. Each other's columns become features h by a dense layer shared by all;
 // question q weights those who are there by softmax(q h / sqrt(width)) and takes the mean of their
 // features.
 
-namespace zithercraft {
+namespace zithercraft::net_internal {
 namespace {
 
 template <class Scalar>
@@ -149,4 +149,4 @@ template std::unique_ptr<Layer<float>> crowd_layer(Claims&, const CrowdFront&, s
 template std::unique_ptr<Layer<double>> crowd_layer(Claims&, const CrowdFront&, std::size_t,
                                                     Activation);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::net_internal

@@ -2,11 +2,11 @@
 #include <optional>
 #include <type_traits>
 
-#include "eigen_maps.hpp"
-#include "layers.hpp"
+#include "net/eigen_maps.hpp"
+#include "net/layers.hpp"
 #include "zithercraft/base/random.hpp"
 
-namespace zithercraft {
+namespace zithercraft::net_internal {
 namespace {
 
 // Rows or columns orthonormal, whichever are fewer.
@@ -217,4 +217,4 @@ template std::unique_ptr<Layer<float>> dense_layer(Claims&, const std::string&, 
 template std::unique_ptr<Layer<double>> dense_layer(Claims&, const std::string&, std::size_t,
                                                     std::size_t, Activation);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::net_internal

@@ -1,8 +1,8 @@
 #include <algorithm>
 
-#include "layers.hpp"
+#include "net/layers.hpp"
 
-namespace zithercraft {
+namespace zithercraft::net_internal {
 namespace {
 
 template <class Scalar>
@@ -97,4 +97,4 @@ std::unique_ptr<Layer<Scalar>> fronts_layer(Claims& claims, const NetworkPlan& p
 template std::unique_ptr<Layer<float>> fronts_layer(Claims&, const NetworkPlan&);
 template std::unique_ptr<Layer<double>> fronts_layer(Claims&, const NetworkPlan&);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::net_internal

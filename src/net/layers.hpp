@@ -7,11 +7,11 @@
 #include <string>
 #include <vector>
 
-#include "product.hpp"
-#include "vectors.hpp"
+#include "net/product.hpp"
+#include "net/vectors.hpp"
 #include "zithercraft/net/network.hpp"
 
-namespace zithercraft {
+namespace zithercraft::net_internal {
 
 /// Hands out places in the flat arrays while a network is built.
 struct Claims {
@@ -146,4 +146,4 @@ std::unique_ptr<Layer<Scalar>> crowd_layer(Claims& claims, const CrowdFront& fro
 template <class Scalar>
 std::unique_ptr<Layer<Scalar>> fronts_layer(Claims& claims, const NetworkPlan& plan);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::net_internal

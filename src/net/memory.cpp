@@ -1,7 +1,7 @@
 #include <array>
 #include <cassert>
 
-#include "layers.hpp"
+#include "net/layers.hpp"
 
 // A gated recurrent unit. With x what comes in and h what was remembered:
 //   update    z = sigmoid(Wz x + Uz h + bz)
@@ -9,7 +9,7 @@
 //   candidate n = tanh(Wn x + bn + r * (Un h + cn))
 //   h' = (1 - z) * n + z * h
 
-namespace zithercraft {
+namespace zithercraft::net_internal {
 namespace {
 
 template <class Scalar>
@@ -184,4 +184,4 @@ std::unique_ptr<Layer<Scalar>> memory_layer(Claims& claims, std::size_t inputs,
 template std::unique_ptr<Layer<float>> memory_layer(Claims&, std::size_t, std::size_t);
 template std::unique_ptr<Layer<double>> memory_layer(Claims&, std::size_t, std::size_t);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::net_internal

@@ -4,9 +4,10 @@
 #include <cassert>
 #include <cmath>
 
-#include "layers.hpp"
+#include "net/layers.hpp"
 
 namespace zithercraft {
+using namespace net_internal;
 
 template <class Scalar>
 struct Network<Scalar>::Workspace::Room {

@@ -4,10 +4,11 @@
 #include <limits>
 #include <string>
 
-#include "vectors.hpp"
+#include "net/vectors.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {
+using namespace net_internal;
 namespace {
 
 constexpr std::uint32_t left_out = std::numeric_limits<std::uint32_t>::max();

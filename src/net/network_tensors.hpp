@@ -14,7 +14,7 @@
 #include "zithercraft/net/normaliser.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
-namespace zithercraft {
+namespace zithercraft::net_internal {
 
 // A part is stored as "<prefix>.<name>", [rows][width] without what lies between rows; biases have
 // one row.
@@ -116,4 +116,4 @@ inline Normaliser fetch_normaliser(const TensorFile& file, const NetworkPlan& pl
   return normaliser;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::net_internal

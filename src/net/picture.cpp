@@ -1,12 +1,12 @@
 #include <algorithm>
 
-#include "layers.hpp"
+#include "net/layers.hpp"
 
 // Convolutions as products: what each filter sees at each place is copied into a row, so that all
 // places of a few samples make one matrix. Rows are copied again on the way back instead of being
 // kept, which would take far more room.
 
-namespace zithercraft {
+namespace zithercraft::net_internal {
 namespace {
 
 constexpr std::size_t rows_at_once = 96;
@@ -213,4 +213,4 @@ template std::unique_ptr<Layer<float>> picture_layer(Claims&, const PictureFront
 template std::unique_ptr<Layer<double>> picture_layer(Claims&, const PictureFront&, std::size_t,
                                                       Activation);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::net_internal

@@ -4,12 +4,13 @@
 #include <optional>
 #include <utility>
 
-#include "network_tensors.hpp"
+#include "net/network_tensors.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/net/heads.hpp"
 #include "zithercraft/net/normaliser.hpp"
 
 namespace zithercraft {
+using namespace net_internal;
 
 namespace {
 

@@ -1,7 +1,7 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
-#include "../base/signature_json.hpp"
+#include "base/signature_json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/net/heads.hpp"
 #include "zithercraft/net/policy.hpp"

@@ -1,16 +1,16 @@
-#include "product.hpp"
+#include "net/product.hpp"
 
 #include <algorithm>
 #include <cstring>
 
-#include "vectors.hpp"
+#include "net/vectors.hpp"
 
 // Products of small matrices. A block of the result is held in registers while the inner index
 // runs: its rows times a few vectors of its width, chosen so that the multipliers of the processor
 // are busy in every cycle. The inner index is cut into stretches whose part of b stays in the
 // first-level cache.
 
-namespace zithercraft {
+namespace zithercraft::net_internal {
 namespace {
 
 // For the block; the rest hold a and b.
@@ -199,4 +199,4 @@ ZITHERCRAFT_PRODUCTS(float)
 ZITHERCRAFT_PRODUCTS(double)
 #undef ZITHERCRAFT_PRODUCTS
 
-}  // namespace zithercraft
+}  // namespace zithercraft::net_internal

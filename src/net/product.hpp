@@ -3,7 +3,7 @@
 #include <cstddef>
 #include <type_traits>
 
-namespace zithercraft {
+namespace zithercraft::net_internal {
 
 /// A matrix whose rows are contiguous and start on 64-byte boundaries.
 template <class Scalar>
@@ -64,4 +64,4 @@ void transpose(Rows<const Scalar> from, Rows<Scalar> to);
 template <class Scalar>
 void add_rows(Rows<const Scalar> rows, std::size_t width, Scalar* sums);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::net_internal

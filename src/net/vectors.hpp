@@ -11,7 +11,7 @@
 #include <immintrin.h>
 #endif
 
-namespace zithercraft {
+namespace zithercraft::net_internal {
 
 #if defined(__AVX512F__)
 constexpr std::size_t vector_bytes = 64;
@@ -196,4 +196,4 @@ inline Vec<Scalar> sigmoid_of(Vec<Scalar> x) {
   return inverse(exponential(-clamped(x, Scalar{40})) + Scalar{1});
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::net_internal

@@ -2,11 +2,12 @@
 
 #include <iterator>
 
-#include "../base/csv_field.hpp"
+#include "base/csv_field.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/record/convert.hpp"
 
 namespace zithercraft {
+using namespace base_internal;
 namespace {
 
 using Out = std::back_insert_iterator<std::string>;

@@ -9,8 +9,8 @@
 #include <thread>
 #include <utility>
 
-#include "../base/signature_json.hpp"
-#include "format.hpp"
+#include "base/signature_json.hpp"
+#include "record/format.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/game/load.hpp"

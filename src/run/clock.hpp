@@ -2,7 +2,7 @@
 
 #include <chrono>
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
 
 using Clock = std::chrono::steady_clock;
 
@@ -10,4 +10,4 @@ inline double seconds_since(Clock::time_point start) {
   return std::chrono::duration<double>(Clock::now() - start).count();
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

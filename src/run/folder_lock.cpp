@@ -1,4 +1,4 @@
-#include "folder_lock.hpp"
+#include "run/folder_lock.hpp"
 
 #include <fcntl.h>
 #include <sys/file.h>
@@ -6,7 +6,7 @@
 
 #include "zithercraft/base/error.hpp"
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
 
 FolderLock::FolderLock(const std::filesystem::path& folder, const std::string& who)
     : file_(::open((folder / "lock").c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644)) {
@@ -21,4 +21,4 @@ FolderLock::FolderLock(const std::filesystem::path& folder, const std::string& w
 }
 FolderLock::~FolderLock() { ::close(file_); }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

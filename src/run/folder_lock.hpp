@@ -3,7 +3,7 @@
 #include <filesystem>
 #include <string>
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
 
 /// Only one at a time may write into a folder. The lock goes when the process does, however it
 /// ends.
@@ -19,4 +19,4 @@ class FolderLock {
   int file_;
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

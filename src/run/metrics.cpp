@@ -4,10 +4,11 @@
 #include <array>
 #include <string>
 
-#include "sqlite.hpp"
+#include "run/sqlite.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {
+using namespace run_internal;
 namespace {
 
 constexpr std::array words_of_drawn{

@@ -2,10 +2,12 @@
 #include <algorithm>
 #include <array>
 
-#include "../base/csv_field.hpp"
+#include "base/csv_field.hpp"
 #include "zithercraft/run/metrics.hpp"
 
 namespace zithercraft {
+using namespace run_internal;
+using namespace base_internal;
 namespace {
 
 using Row = MetricsRow;

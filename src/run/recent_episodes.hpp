@@ -11,7 +11,7 @@
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
 
 // The last episodes: success, return and length.
 class RecentEpisodes {
@@ -67,4 +67,4 @@ class Plateau {
   double smooth_ = 0.0, swing_ = 0.0, best_ = 0.0;
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

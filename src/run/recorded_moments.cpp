@@ -1,4 +1,4 @@
-#include "recorded_moments.hpp"
+#include "run/recorded_moments.hpp"
 
 #include <stdlib.h>
 #include <unistd.h>
@@ -6,12 +6,13 @@
 #include <algorithm>
 #include <filesystem>
 
-#include "../config/data_file.hpp"
+#include "config/data_file.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/record/replay.hpp"
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
+using namespace config;
 namespace {
 
 // A replay that is held inside a game is laid down in a file of its own while it is read.
@@ -73,4 +74,4 @@ std::vector<std::vector<std::byte>> recorded_moments(const RecordedStart& start,
   return states;
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

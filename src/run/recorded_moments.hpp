@@ -6,7 +6,7 @@
 
 #include "zithercraft/game/stages.hpp"
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
 
 /// The arena's states at the recorded moments that a stage begins episodes from. The replay may be
 /// held inside as a `data:` URL. Throws Error (file) if it cannot be read, Error (spec), naming
@@ -14,4 +14,4 @@ namespace zithercraft {
 std::vector<std::vector<std::byte>> recorded_moments(const RecordedStart& start,
                                                      const std::string& where);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

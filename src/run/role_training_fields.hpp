@@ -1,9 +1,10 @@
 #pragma once
 
-#include "../config/config.hpp"
+#include "config/config.hpp"
 #include "zithercraft/run/run.hpp"
 
 namespace zithercraft {
+using namespace config;
 
 template <class V>
 void describe(V& v, RoleTraining& s) {

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <utility>
 
-#include "../learn/settings_model.hpp"
-#include "role_training_fields.hpp"
+#include "learn/settings_model.hpp"
+#include "run/role_training_fields.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/text.hpp"

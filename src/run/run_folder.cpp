@@ -1,13 +1,13 @@
-#include "run_folder.hpp"
+#include "run/run_folder.hpp"
 
 #include <fmt/format.h>
 #include <algorithm>
 
-#include "../learn/settings_model.hpp"
+#include "learn/settings_model.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/game/load.hpp"
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
 
 void delete_run(const Run& run) {
   std::error_code code;
@@ -71,4 +71,4 @@ bool inside(const std::filesystem::path& file, const std::filesystem::path& fold
   return std::mismatch(whole.begin(), whole.end(), part.begin(), part.end()).first == whole.end();
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

@@ -4,7 +4,7 @@
 
 #include "zithercraft/run/run.hpp"
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
 
 void delete_run(const Run& run);
 bool holds_checkpoints(const std::filesystem::path& folder);
@@ -17,4 +17,4 @@ void check_same_run(const Run& there, const GameSpec& game, const RunSettings& s
 /// Whether a file lies in a folder.
 bool inside(const std::filesystem::path& file, const std::filesystem::path& folder);
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

@@ -1,10 +1,10 @@
-#include "sqlite.hpp"
+#include "run/sqlite.hpp"
 
 #include <utility>
 
 #include "zithercraft/base/error.hpp"
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
 
 Database::Database(const std::filesystem::path& path, std::string what)
     : path_(path.string()), what_(std::move(what)) {
@@ -62,4 +62,4 @@ std::string Statement::text(int column) const {
   return bytes == nullptr ? "" : reinterpret_cast<const char*>(bytes);
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

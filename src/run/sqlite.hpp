@@ -6,7 +6,7 @@
 #include <filesystem>
 #include <string>
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
 
 /// An SQLite database that one process writes and others may read meanwhile.
 class Database {
@@ -58,4 +58,4 @@ class Statement {
   int next_ = 0;
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

@@ -3,11 +3,11 @@
 #include <fmt/format.h>
 #include <algorithm>
 
-#include "../learn/settings_model.hpp"
-#include "folder_lock.hpp"
-#include "role_training_fields.hpp"
-#include "run_folder.hpp"
-#include "training.hpp"
+#include "learn/settings_model.hpp"
+#include "run/folder_lock.hpp"
+#include "run/role_training_fields.hpp"
+#include "run/run_folder.hpp"
+#include "run/training.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/hash.hpp"
@@ -15,6 +15,7 @@
 #include "zithercraft/run/methods.hpp"
 
 namespace zithercraft {
+using namespace run_internal;
 namespace {
 
 // What is continued may be named by its run.

@@ -1,17 +1,17 @@
-#include "training.hpp"
+#include "run/training.hpp"
 
 #include <fmt/format.h>
 #include <algorithm>
 #include <thread>
 
-#include "recorded_moments.hpp"
+#include "run/recorded_moments.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 #include "zithercraft/run/methods.hpp"
 #include "zithercraft/run/player_source.hpp"
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
 namespace {
 
 // Spread evenly over the training, beside the last one.
@@ -217,4 +217,4 @@ void Training::save(double previous) const {
   file.save(run_.last_checkpoint());
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

@@ -8,13 +8,13 @@
 #include <string>
 #include <vector>
 
-#include "clock.hpp"
-#include "recent_episodes.hpp"
+#include "run/clock.hpp"
+#include "run/recent_episodes.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/run/metrics.hpp"
 #include "zithercraft/run/train.hpp"
 
-namespace zithercraft {
+namespace zithercraft::run_internal {
 
 // How a training begins, and the checkpoint that it takes up.
 struct Beginning {
@@ -62,4 +62,4 @@ class Training {
   bool continued_ = false;
 };
 
-}  // namespace zithercraft
+}  // namespace zithercraft::run_internal

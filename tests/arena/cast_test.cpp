@@ -8,6 +8,7 @@
 #include "zithercraft/base/random.hpp"
 
 namespace zithercraft {
+using namespace arena_internal;
 namespace {
 
 using test::body;

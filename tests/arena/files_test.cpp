@@ -14,6 +14,7 @@
 #include "zithercraft/base/random.hpp"
 
 namespace zithercraft {
+using namespace config;
 namespace {
 
 using test::World;

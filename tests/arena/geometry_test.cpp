@@ -8,6 +8,7 @@
 #include "zithercraft/base/random.hpp"
 
 namespace zithercraft {
+using namespace arena_internal;
 namespace {
 
 Pose at(float x, float y, double heading = 0) {

@@ -5,6 +5,7 @@
 #include "worlds.hpp"
 
 namespace zithercraft {
+using namespace arena_internal;
 namespace {
 
 using test::World;

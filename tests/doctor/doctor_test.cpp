@@ -16,6 +16,7 @@
 #include "zithercraft/record/replay.hpp"
 
 namespace zithercraft {
+using namespace doctor_internal;
 namespace {
 
 constexpr const char* rays_line =

@@ -12,6 +12,8 @@
 #include "zithercraft/evolve/noise.hpp"
 
 namespace zithercraft {
+using namespace evolve_internal;
+using namespace net_internal;
 namespace {
 
 AlignedBuffer<float> random_rows(std::size_t rows, std::size_t width, std::size_t stride) {

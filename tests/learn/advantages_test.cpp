@@ -1,8 +1,9 @@
 #include <gtest/gtest.h>
 
-#include "learn/rollout.hpp"
+#include "learn/policy/rollout.hpp"
 
 namespace zithercraft {
+using namespace learn_internal;
 namespace {
 
 // Two rows of three steps, worked out by hand from the definition of the generalised advantage.

@@ -5,10 +5,11 @@
 #include <utility>
 #include <vector>
 
-#include "learn/actor_critic.hpp"
+#include "learn/policy/actor_critic.hpp"
 #include "zithercraft/base/random.hpp"
 
 namespace zithercraft {
+using namespace learn_internal;
 namespace {
 
 struct Kind {

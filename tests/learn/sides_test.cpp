@@ -6,7 +6,7 @@
 #include <cmath>
 #include <numeric>
 
-#include "learn/rollout.hpp"
+#include "learn/policy/rollout.hpp"
 #include "learning.hpp"
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -18,6 +18,7 @@
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
+using namespace learn_internal;
 namespace {
 
 using test::bytes_of;

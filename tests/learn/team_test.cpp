@@ -6,7 +6,7 @@
 #include <array>
 #include <cmath>
 
-#include "learn/policy_learner.hpp"
+#include "learn/policy/policy_learner.hpp"
 #include "learning.hpp"
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -15,6 +15,7 @@
 #include "zithercraft/learn/ppo.hpp"
 
 namespace zithercraft {
+using namespace learn_internal;
 namespace {
 
 using test::update;

@@ -7,12 +7,13 @@
 #include <map>
 #include <memory>
 
-#include "show/colours.hpp"
+#include "show/pictures/colours.hpp"
 #include "support.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/play.hpp"
 
 namespace zithercraft {
+using namespace show_internal;
 namespace {
 
 struct Drawing {

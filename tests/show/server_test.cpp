@@ -1,4 +1,4 @@
-#include "show/server.hpp"
+#include "show/server/server.hpp"
 
 #include <gtest/gtest.h>
 #include <unistd.h>
@@ -15,6 +15,7 @@
 #include "wire.hpp"
 
 namespace zithercraft {
+using namespace show_internal;
 namespace {
 
 using test::eventually;

@@ -14,8 +14,10 @@
 
 namespace zithercraft {
 
+namespace arena_internal {
 struct ArenaPlan;
 struct ArenaPlans;
+}  // namespace arena_internal
 
 enum class EntityKind : std::uint8_t {
   body,
@@ -353,8 +355,8 @@ class Arena {
   std::vector<ArenaTriangle> triangles() const;
 
  private:
-  const ArenaPlan& plan_of(const std::byte* state) const noexcept;
-  std::shared_ptr<const ArenaPlans> plans_;
+  const arena_internal::ArenaPlan& plan_of(const std::byte* state) const noexcept;
+  std::shared_ptr<const arena_internal::ArenaPlans> plans_;
 };
 
 }  // namespace zithercraft

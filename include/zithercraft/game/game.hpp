@@ -16,7 +16,9 @@
 
 namespace zithercraft {
 
+namespace game_internal {
 struct GamePlan;
+}
 
 /// Rays that a role senses by. Their columns follow each other ray by ray, as `reports` says.
 struct RaySense {
@@ -91,10 +93,10 @@ class Game {
   Game stage(std::size_t number) const;
   std::string stage_name(std::size_t number) const;
 
-  const GamePlan& plan() const noexcept { return *plan_; }
+  const game_internal::GamePlan& plan() const noexcept { return *plan_; }
 
  private:
-  std::shared_ptr<const GamePlan> plan_;
+  std::shared_ptr<const game_internal::GamePlan> plan_;
   const Arena* arena_;  // of the plan, like the roles: they are asked for at every step
   std::span<const Role> roles_;
 };

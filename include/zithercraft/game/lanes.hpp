@@ -71,7 +71,9 @@ class Lanes final : public Environment {
     double share = 0.0;
   };
 
-  const GamePlan& plan(std::size_t lane) const noexcept { return stages_[stage(lane)].plan(); }
+  const game_internal::GamePlan& plan(std::size_t lane) const noexcept {
+    return stages_[stage(lane)].plan();
+  }
   void prepare(std::size_t workers) override;
   void set_stage(std::size_t lane, std::size_t stage);
   void begin_one(std::size_t lane, EpisodeKey key, std::size_t worker);

@@ -13,8 +13,10 @@
 namespace zithercraft {
 
 class RandomStream;
+namespace net_internal {
 template <class Scalar>
 class Layer;
+}
 
 /// One array of a network's parameters: [rows][width] numbers, `stride` from row to row.
 struct NetworkPart {
@@ -96,7 +98,7 @@ class Network {
 
  private:
   NetworkPlan plan_;
-  std::vector<std::shared_ptr<const Layer<Scalar>>> layers_;
+  std::vector<std::shared_ptr<const net_internal::Layer<Scalar>>> layers_;
   std::vector<NetworkPart> parts_;
   std::size_t parameters_ = 0, prepared_ = 0;
 };

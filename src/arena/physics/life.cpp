@@ -1,0 +1,89 @@
+#include <algorithm>
+
+#include "arena/generate/placement.hpp"
+#include "arena/physics/physics.hpp"
+#include "zithercraft/base/random.hpp"
+
+namespace zithercraft::arena_internal {
+namespace {
+
+// All changes of a tick come together, so that a drain and a gain at once do not report a bound
+// again and again.
+void change_meter(const Tick& t, std::size_t number, float by) {
+  const MeterData& meter = t.plan.meters[number];
+  float& value = t.s.meters[number];
+  const float before = value;
+  value = std::clamp(value + by, meter.low, meter.high);
+  const bool emptied = value == meter.low && before > meter.low,
+             filled = value == meter.high && before < meter.high;
+  if (!emptied && !filled) return;
+  std::size_t first = number;  // the meters of a body follow each other
+  while (first > 0 && t.plan.meters[first - 1].body == meter.body) --first;
+  t.events.push({t.s.header->tick, emptied ? EventKind::empty : EventKind::full,
+                 static_cast<std::int32_t>(meter.body), -1, t.s.x[meter.body], t.s.y[meter.body],
+                 value, static_cast<std::int32_t>(number - first)});
+  if (emptied && meter.vital) kill(t, meter.body, -1);
+}
+
+}  // namespace
+
+void affect(const Tick& t, std::size_t body, std::size_t source, Dose dose) {
+  const Touchy& touchy = t.plan.touchy[source];
+  const std::size_t active = t.plan.active_index[body];
+  if (!touchy.any() || active == nowhere || t.s.present[body] == 0) return;
+  for (const EffectData& effect : touchy.effects) {
+    const std::int32_t meter = t.plan.meter_of[active][effect.meter_name];
+    if (meter >= 0)
+      t.memory.meter_change[static_cast<std::size_t>(meter)] +=
+          dose == Dose::once ? effect.amount : effect.per_tick;
+  }
+  if (dose == Dose::once && ((touchy.kills >> t.plan.tag_of[body]) & 1u) != 0)
+    kill(t, body, static_cast<std::int32_t>(source));
+}
+
+void kill(const Tick& t, std::size_t body, std::int32_t killer) {
+  StateArrays& s = t.s;
+  if (s.present[body] == 0) return;
+  t.events.push({s.header->tick, EventKind::die, static_cast<std::int32_t>(body), killer, s.x[body],
+                 s.y[body], 0.0f});
+  s.present[body] = 0;
+  s.vx[body] = s.vy[body] = s.turn[body] = 0.0f;
+  if (t.plan.heights.used) {
+    s.vz[body] = 0.0f;
+    s.stands_on[body] = 0;
+  }
+  if (const std::size_t active = t.plan.active_index[body]; active != nowhere)
+    std::fill_n(s.inside + active * t.plan.zones, t.plan.zones, std::uint8_t{0});
+  if (t.plan.returns[body].after > 0) s.back_at[body] = s.header->tick + t.plan.returns[body].after;
+}
+
+void run_meters(const Tick& t) {
+  for (std::size_t m = 0; m < t.plan.meters.size(); ++m)
+    if (t.s.present[t.plan.meters[m].body] != 0)
+      change_meter(t, m, t.memory.meter_change[m] + t.plan.meters[m].change);
+}
+
+void bring_back(const Tick& t) {
+  StateArrays& s = t.s;
+  for (const std::size_t e : t.plan.returning) {
+    if (s.present[e] != 0 || s.back_at[e] == 0 || s.header->tick < s.back_at[e]) continue;
+    if (t.plan.returns[e].elsewhere) {
+      RandomStream random(s.header->seed, s.header->lane, s.header->episode, Purpose::come_back);
+      random.jump(s.header->tick, static_cast<std::uint32_t>(e));
+      if (!place_again(t.plan, s, e, random, t.memory)) continue;  // tried again in the next tick
+    } else {
+      const Home& home = s.home[t.plan.home[e]];
+      if (!home_is_free(t.plan, s, e)) continue;
+      set_pose(s, e, home.x, home.y, static_cast<double>(home.heading));
+      if (t.plan.heights.used) s.z[e] = s.home_z[t.plan.home[e]];
+    }
+    s.present[e] = 1;
+    s.back_at[e] = 0;
+    for (std::size_t m = 0; m < t.plan.meters.size(); ++m)
+      if (t.plan.meters[m].body == e) s.meters[m] = t.plan.meters[m].start;
+    t.events.push(
+        {s.header->tick, EventKind::back, static_cast<std::int32_t>(e), -1, s.x[e], s.y[e], 0.0f});
+  }
+}
+
+}  // namespace zithercraft::arena_internal

@@ -1,0 +1,219 @@
+#include <algorithm>
+#include <cmath>
+
+#include "game/compile/compile_role.hpp"
+#include "game/rewards.hpp"
+#include "zithercraft/base/text.hpp"
+
+namespace zithercraft::game_internal {
+namespace {
+
+constexpr std::size_t words_for_bits(std::size_t bits) { return (bits + 63) / 64; }
+
+class TermCompiler : public RoleCompiler {
+ public:
+  using RoleCompiler::RoleCompiler;
+
+  void compile() {
+    for (std::size_t i = 0; i < spec_.rewards.size(); ++i)
+      add(spec_.rewards[i], where_ + ".rewards[" + std::to_string(i) + "]");
+    check_unique(role_.terms, "term", where_ + ".rewards", "give them different names");
+  }
+
+ private:
+  void add(const Term& term, const std::string& where) {
+    const int triggers = term.progress.has_value() + term.on.has_value() + term.when.has_value() +
+                         term.change.has_value() + term.near_miss.has_value() +
+                         term.visits.has_value() + term.each_step.used() + term.each_second.used();
+    if (triggers != 1)
+      wrong_spec("the term '" + term.name + "' has " + std::to_string(triggers) + " triggers",
+                 where,
+                 "give exactly one of progress, on, when, change, near_miss, visits, each_step and "
+                 "each_second");
+    if (term.ends != Verdict::none && !term.on && !term.when)
+      wrong_spec("only a term with `on` or `when` can end an episode", where + ".ends",
+                 "leave `ends` out");
+    if (term.scope == Scope::self && term.blend != 1.0)
+      wrong_spec("a term that is not shared has nothing to blend", where + ".blend",
+                 "give it the scope \"side\" or \"everyone\", or leave `blend` out");
+    if (term.scope == Scope::side) check_sides(Whose::own, where + ".scope");
+    TermPlan plan;
+    plan.weight = static_cast<float>(term.weight);
+    plan.ends = term.ends;
+    plan.scope = term.scope;
+    plan.blend = static_cast<float>(term.blend);
+    plan.memory = plan_.memory_words;
+    plan.most_per_step = static_cast<float>(term.most_per_step.value_or(0.0));
+    plan.most_per_episode = term.most_per_episode.value_or(0.0);
+    std::size_t words = 0;
+    if (term.progress) {
+      plan.trigger =
+          ProgressPlan{bodies(term.progress->of, where + ".progress.of"),
+                       target(term.progress->to, term.progress->paired, where + ".progress.to"),
+                       term.progress->paired, term.progress->along_path, plan.weight};
+      if (term.progress->along_path) check_cells(game_, where + ".progress");
+      plan.weight = 1.0f;
+      words = sizeof(Distance) / sizeof(std::uint64_t);
+    } else if (term.on) {
+      plan.trigger = EventTriggerPlan{term.on->event,
+                                      term.on->as,
+                                      bodies(term.on->of, where + ".on.of"),
+                                      term.on->with.empty(),
+                                      tag_mask(term.on->with, where + ".on.with"),
+                                      static_cast<float>(term.on->harder_than),
+                                      term.on->by_strength,
+                                      term.on->counts,
+                                      static_cast<std::uint64_t>(term.on->nth)};
+      if (term.on->counts == Counts::first) words = 1;
+      if (term.on->counts == Counts::first_of_each)
+        words = words_for_bits(game_.arena.entities().size());
+      if (term.on->nth > 0) ++words;  // how many there were; before what `counts` remembers
+    } else if (term.when) {
+      plan.trigger = condition(*term.when, where + ".when");
+    } else if (term.change) {
+      plan.trigger = change(*term.change, where + ".change");
+      words = 1;
+    } else if (term.near_miss) {
+      plan.trigger = near_miss(*term.near_miss, where + ".near_miss");
+      words = 1;
+    } else if (term.visits) {
+      const float cell = game_.arena.cell_size();
+      const Place middle = game_.arena.middle();
+      ExplorationTriggerPlan visits{
+          1.0f / (cell > 0.0f ? cell : static_cast<float>(term.visits->square)), 0.0f, 0.0f};
+      if (cell > 0.0f) {
+        visits.origin_x = static_cast<float>(middle.x) -
+                          0.5f * cell * static_cast<float>(game_.arena.cell_columns());
+        visits.origin_y = static_cast<float>(middle.y) -
+                          0.5f * cell * static_cast<float>(game_.arena.cell_rows());
+      }
+      plan.trigger = visits;
+      words = visited_side;
+    } else {
+      const bool each_second = term.each_second.used();
+      const Measure& measure = each_second ? term.each_second : term.each_step;
+      const double seconds = static_cast<double>(game_.spec.ticks_per_step) * game_.spec.arena.tick;
+      plan.trigger = EachPlan{measure, each_second ? static_cast<float>(seconds) : 1.0f};
+      if (measure.custom() && !measure.function()) game_.complete = false;
+    }
+    plan_.memory_words += words;
+    plan_.terms.push_back(std::move(plan));
+    role_.terms.push_back(term.name);
+  }
+
+  // None for an empty name, which means the seat's own.
+  std::vector<std::size_t> bodies(const std::string& name, const std::string& where) const {
+    return name.empty() ? std::vector<std::size_t>{} : bodies_of(game_, name, where);
+  }
+
+  ConditionPlan condition(const Condition& when, const std::string& where) const {
+    if (when.inside.empty() && when.near.empty() && when.touching.empty() && !when.slower_than &&
+        !when.faster_than)
+      wrong_spec("the condition is empty", where, "say what must hold");
+    ConditionPlan plan;
+    plan.of = bodies(when.of, where + ".of");
+    plan.paired = when.paired;
+    if (when.slower_than) plan.slower_than = static_cast<float>(*when.slower_than);
+    if (when.faster_than) plan.faster_than = static_cast<float>(*when.faster_than);
+    if (!when.near.empty()) {
+      plan.near = target(when.near, when.paired, where + ".near");
+      plan.within = static_cast<float>(when.within);
+    }
+    if (!when.touching.empty()) plan.touching = tag_mask(when.touching, where + ".touching");
+    if (when.inside.empty()) return plan;
+    for (const std::size_t thing :
+         game_.things_of_tag[game_.arena.tag(when.inside, where + ".inside")])
+      if (game_.arena.entities()[thing].kind == EntityKind::zone) plan.zones.push_back(thing);
+    if (plan.zones.empty())
+      wrong_spec("no zone bears the tag '" + when.inside + "'", where + ".inside",
+                 "name a zone's tag");
+    if (when.paired && plan.zones.size() < role_.seats.size())
+      wrong_spec("there are fewer zones of tag '" + when.inside + "' than seats to pair them with",
+                 where + ".inside", "add zones of that tag");
+    return plan;
+  }
+
+  MeterTriggerPlan change(const MeterTrigger& spec, const std::string& where) const {
+    MeterTriggerPlan plan;
+    const auto others = bodies(spec.of, where + ".of");
+    for (const std::size_t seat : role_.seats) {
+      auto& meters = plan.meters.emplace_back();
+      for (const std::size_t body : others.empty() ? std::vector<std::size_t>{seat} : others) {
+        const auto known = game_.arena.meters_of(body);
+        if (std::find(known.begin(), known.end(), spec.meter) == known.end())
+          wrong_spec(
+              "'" + game_.arena.entities()[body].name + "' has no meter '" + spec.meter + "'",
+              where + ".meter", known.empty() ? "give it one" : advice(spec.meter, known));
+        meters.push_back(game_.arena.meter_number(body, spec.meter));
+      }
+    }
+    return plan;
+  }
+
+  NearMissTriggerPlan near_miss(const NearMissTrigger& spec, const std::string& where) const {
+    NearMissTriggerPlan plan{std::uint64_t{1} << game_.arena.tag(spec.to, where + ".to"),
+                             static_cast<float>(spec.within), spec.over};
+    const auto& launchers =
+        game_.spec.arena.bodies[game_.arena.entities()[role_.seats.front()].spec_index].launchers;
+    const bool aims =
+        std::any_of(launchers.begin(), launchers.end(), [&](const Launcher& launcher) {
+          return std::find(launcher.targets.begin(), launcher.targets.end(), spec.to) !=
+                 launcher.targets.end();
+        });
+    if (!aims)
+      wrong_spec(
+          "no launcher of the body reports the closest approach of its shots to '" + spec.to + "'",
+          where + ".to", "list it in a launcher's `targets`");
+    return plan;
+  }
+};
+
+}  // namespace
+
+void compile_terms(GamePlan& game, std::size_t role, const std::string& where) {
+  TermCompiler(game, role, where).compile();
+}
+
+void compile_cutoffs(GamePlan& game) {
+  const Cutoffs& spec = game.spec.cutoffs;
+  CutoffsPlan& plan = game.cutoffs;
+  const auto bodies = [&](const std::string& name, const std::string& where) {
+    return name.empty() ? game.seats : bodies_of(game, name, where);
+  };
+  const auto take = [&](std::size_t words) {
+    const std::size_t first = plan.memory_words;
+    plan.memory_words += words;
+    return first;
+  };
+  for (std::size_t i = 0; i < spec.too_far.size(); ++i) {
+    const TooFar& rule = spec.too_far[i];
+    const std::string where = "cutoffs.too_far[" + std::to_string(i) + "]";
+    TooFarPlan far{bodies(rule.of, where + ".of"), {}, static_cast<float>(rule.beyond), 0};
+    if (!rule.from.empty()) {
+      far.from = game.arena.tag(rule.from, where + ".from");
+      if (game.things_of_tag[*far.from].empty())
+        wrong_spec("a distance needs a body, zone or item, and nothing such bears the tag '" +
+                       rule.from + "'",
+                   where + ".from", "choose another tag");
+    }
+    far.memory = take(far.from ? 0 : 2 * far.of.size());
+    plan.too_far.push_back(std::move(far));
+  }
+  for (std::size_t i = 0; i < spec.stalls.size(); ++i) {
+    const Stall& rule = spec.stalls[i];
+    const std::string where = "cutoffs.stalls[" + std::to_string(i) + "]";
+    plan.stalls.push_back({rule.since, bodies(rule.of, where + ".of"), rule.with.empty(),
+                           tag_mask(game, rule.with, where + ".with"),
+                           static_cast<std::uint32_t>(rule.steps), take(1)});
+  }
+  if (spec.repeats) {
+    plan.repeats = static_cast<std::size_t>(spec.repeats->times);
+    plan.within = static_cast<std::size_t>(spec.repeats->within);
+    if (plan.within < plan.repeats)
+      wrong_spec("a state cannot be there so often within so few steps", "cutoffs.repeats.within",
+                 "make it at least `times`");
+    plan.repeats_memory = take(plan.within);
+  }
+}
+
+}  // namespace zithercraft::game_internal

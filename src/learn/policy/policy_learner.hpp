@@ -1,0 +1,197 @@
+#pragma once
+
+// A policy that learns, with all that belongs to it. It plays the seats of a role, or of several
+// that mirror each other. policy_learner.cpp makes it, policy_play.cpp plays, policy_judge.cpp
+// values what was played, policy_learn.cpp learns, policy_store.cpp stores and restores it;
+// policy_share.cpp sends to other processes.
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "learn/policy/actor_critic.hpp"
+#include "learn/policy/rollout.hpp"
+#include "learn/policy/team_view.hpp"
+#include "learn/policy/value_scale.hpp"
+#include "learn/training_context.hpp"
+#include "zithercraft/learn/ppo.hpp"
+#include "zithercraft/net/adam.hpp"
+#include "zithercraft/net/normaliser.hpp"
+
+namespace zithercraft::learn_internal {
+
+// Sums over the samples of a group from which something can be learned.
+struct SampleSums {
+  double count = 0.0, advantage = 0.0, advantage_square = 0.0, target = 0.0, target_square = 0.0;
+  double off = 0.0, off_square = 0.0;  // what values were off by: the advantage, unless another
+                                       // baseline takes its place
+};
+
+/// A policy as it was once.
+struct PastPolicy {
+  AlignedBuffer<float> parameters, prepared;
+  Normaliser normaliser;
+};
+
+class PolicyLearner {
+ public:
+  /// `roles`: whose seats it plays; the first one lays out what it reads and writes. Throws Error
+  /// (spec) if the networks cannot be built.
+  PolicyLearner(TrainingContext& context, std::vector<std::size_t> roles,
+                const PolicyGradientSettings& settings);
+
+  const std::vector<std::size_t>& roles() const { return roles_; }
+  const PolicySignature& signature() const { return signature_; }
+  const PolicyGradientSettings& settings() const { return settings_; }
+  const GroupSamples& samples(std::size_t group) const { return groups_[group]; }
+  const Rollout& rollout() const { return rollout_; }
+  /// Samples of a rollout, over all processes.
+  std::size_t samples() const { return all_rows_ * rollout_.horizon; }
+
+  // ---- playing; for one group of lanes, by one thread
+  void begin_rollout(std::size_t group);
+  /// Senses are kept, judged and turned into controls.
+  void decide(std::size_t group, std::size_t time, std::size_t worker);
+  /// Once everyone in the group has decided: networks that see others judge.
+  void judge_together(std::size_t group, std::size_t time, std::size_t worker);
+  /// Takes down what a step brought in a lane of the group. Where a cutoff struck, the future is
+  /// the value of what is sensed then.
+  void note(std::size_t group, std::size_t lane, std::size_t time, std::size_t worker);
+  void end_rollout(std::size_t group, std::size_t worker);
+  /// A past policy decides for some lanes of a role_rows, of which it need not be a learning one.
+  void decide_as(const PastPolicy& past, const RoleRows& role_rows,
+                 std::span<const std::size_t> lanes, std::size_t time, std::size_t worker);
+  /// All rows of a role, in some lanes.
+  RoleRows block_of(std::size_t role, const LaneGroup& group) const;
+  /// Forgets what the seats of an ended episode remember.
+  void forget(const RoleRows& role_rows, std::size_t lane);
+
+  // ---- learning
+  PolicyGradientReport improve();
+
+  // ---- between processes
+  /// After a rollout: what all need to know of each other's groups.
+  void share_rollout();
+
+  // ---- keeping
+  void store(TensorFile& file) const;
+  void restore(const TensorFile& file);
+  Continuation continue_from(const TensorFile& file);
+  PastPolicy snapshot() const;
+  void store(TensorFile& file, const PastPolicy& past) const;
+  PastPolicy fetch(const TensorFile& file) const;
+
+ private:
+  // What one thread works with.
+  struct Room {
+    explicit Room(const PolicyLearner& t);
+    LossRoom<float> loss;
+    AlignedBuffer<float> inputs, value_inputs;  // of what is judged outside the rollout
+    AlignedBuffer<float> team;                  // a whole row of the team's view
+    AlignedBuffer<float> probabilities;         // of each row's combinations of choices
+    // All of the policy network's for some rows, then all of the value network's.
+    AlignedBuffer<float> memory;
+    AlignedBuffer<float> allowed, action;
+    PhaseTimes times;
+  };
+  /// Some of a group's spans that one thread learns from.
+  struct Portion {
+    std::size_t group = 0, first = 0, end = 0;  // places in the group's order
+  };
+  static constexpr std::size_t no_portion = static_cast<std::size_t>(-1);
+
+  const Role& role() const { return context_.game.roles()[roles_[0]]; }
+  bool remembers() const { return settings_.memory > 0; }
+  bool sees_others() const { return team_.sees_others(); }
+  /// Numbers from row to row of what the value network reads.
+  std::size_t value_stride() const {
+    return (nets_.shared ? nets_.policy : nets_.value).input_stride();
+  }
+  std::uint64_t seed() const;
+  Numbers<float> numbers() const { return {parameters_.span(), prepared_.span()}; }
+  void parameters_changed() { nets_.prepare(parameters_.span(), prepared_.span()); }
+  static std::size_t most_rows_of(const TrainingContext& context,
+                                  const std::vector<std::size_t>& roles);
+  void freeze();
+
+  std::size_t memory_each() const { return nets_.policy_memory() + nets_.value_memory(); }
+  /// Copies between the memory of rows, which lies row by row, and the room's, which lies network
+  /// by network.
+  void fetch_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows,
+                    Room& room) const;
+  void keep_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows,
+                   const Room& room);
+  void fetch_memory(const GroupSamples& samples, Room& room) const;
+  /// What was remembered before a span of a group's steps, as in a room.
+  std::span<float> remembered_before(const GroupSamples& samples, std::size_t span);
+  void normalise(const GroupSamples& samples, std::span<float> inputs) const;
+  std::size_t number_of(std::size_t role) const;  // among those that it plays
+  /// Writes what the value network reads in a row.
+  void show(std::size_t role, std::size_t lane_row, std::span<float> inputs, Room& room) const;
+  /// Values of rows that were written into `inputs`, where they stay until the room's next use. The
+  /// room's memory goes on.
+  NetworkOutputs<float> judge_values(std::span<const float> inputs, std::size_t rows,
+                                     Room& room) const;
+  float value_of(std::size_t role, std::size_t lane_row, std::size_t own_row, Room& room) const;
+  void value_what_follows(const GroupSamples& samples, Room& room);
+  void compare_with_baseline(const GroupSamples& samples);
+  SampleSums sums_of(const GroupSamples& samples) const;
+
+  /// Samples are drawn by spans: one step of a group, or several in a row where there is a memory.
+  /// Spans take turns by group, so that every minibatch has as much of each group, and each group
+  /// in an order of its own.
+  std::size_t span_samples() const { return rollout_.span * most_rows_; }
+  std::size_t spans() const { return rollout_.spans() * groups_.size(); }
+  std::size_t spans_per_portion() const;
+  std::size_t spans_per_minibatch() const;
+  /// Fills `portions_`; returns how many samples the minibatch has, over all processes.
+  std::size_t share_out_minibatch(std::size_t first, std::size_t count);
+  void add_portion(std::size_t portion, std::size_t epoch, double scale, Room& room);
+  LossSums add_span(const GroupSamples& samples, std::size_t span, double scale, Room& room,
+                    std::span<float> gradient);
+  std::size_t add_groups_up(std::size_t first, std::size_t end, std::size_t begin,
+                            std::size_t count);
+  void add_gradients_up();
+  void prepare_samples(PolicyGradientReport& report);
+  void schedule(PolicyGradientReport& report);
+  void shuffle();
+  void learn_minibatch(std::size_t epoch, std::size_t first, std::size_t count,
+                       PolicyGradientReport& report);
+  void step(double rate, PolicyGradientReport& report);
+  void share_losses();
+  [[noreturn]] void report_bad_gradient(double norm) const;
+
+  std::span<const GroupSamples> own_groups() const {
+    return std::span(groups_).subspan(context_.first_own, context_.own_count);
+  }
+
+  TrainingContext& context_;
+  std::vector<std::size_t> roles_;
+  PolicyGradientSettings settings_;
+  TeamView team_;
+  PolicySignature signature_;
+  ActorCritic<float> nets_;
+  std::vector<GroupSamples> groups_;          // one for each group of lanes, of all processes
+  std::size_t all_rows_ = 0, most_rows_ = 0;  // that learn; that may be played in one group
+  Rollout rollout_;                           // of this process's groups
+  Normaliser normaliser_;
+  ValueScale value_scale_;
+  AlignedBuffer<float> parameters_, prepared_, gradient_;
+  std::vector<std::uint8_t> frozen_;  // for each parameter; empty if none is
+  Adam adam_;
+  AlignedBuffer<float> memory_;  // [rows that it may play][memory_each()]
+  std::vector<Room> rooms_;
+  std::vector<Portion> portions_;            // of the present minibatch, by group
+  std::vector<std::size_t> first_portions_;  // of each own group, and behind the last one
+  std::vector<AlignedBuffer<float>> portion_gradients_;
+  std::vector<LossSums> portion_sums_;
+  std::vector<LossSums> group_losses_;              // in this epoch
+  std::vector<std::vector<std::uint32_t>> orders_;  // of the spans of each own group in each epoch
+  std::vector<Normaliser::Moments> group_moments_;  // of what each group sensed
+  std::vector<SampleSums> group_sums_;
+  LossSettings loss_;
+};
+
+}  // namespace zithercraft::learn_internal

@@ -1,0 +1,85 @@
+#pragma once
+
+// What pictures of flat arenas and of those with height have in common: colours by tag, the legend,
+// marks.
+
+#include <cairo.h>
+
+#include <array>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "show/pictures/colours.hpp"
+#include "zithercraft/show/picture.hpp"
+
+namespace zithercraft::show_internal {
+
+constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, path_colour{0.80, 0.40, 0.00},
+    water{0.93, 0.96, 0.98};
+
+class Painter {
+ public:
+  Painter(cairo_t* c, const Picture& p)
+      : c_(c),
+        p_(p),
+        lanes_(*p.lanes),
+        arena_(p.lanes->game().arena()),
+        colours_(tag_colours(p.lanes->game())) {}
+  virtual ~Painter() = default;
+  Painter(const Painter&) = delete;
+  Painter& operator=(const Painter&) = delete;
+
+  void paint();
+
+ protected:
+  struct Extent {
+    double x0 = 1e300, y0 = 1e300, x1 = -1e300, y1 = -1e300;
+    void add(double x, double y);
+  };
+
+  /// How far the arena reaches, in units of the picture before it is scaled; y upwards.
+  virtual Extent extent() const = 0;
+  virtual void draw_arena() = 0;
+  /// Where a place of the arena is seen, in the same units.
+  virtual Point seen(const Place& place) const = 0;
+  virtual void draw_scale(double x, double y) = 0;
+
+  void set(Colour colour, double opacity = 1.0) {
+    cairo_set_source_rgba(c_, colour.r, colour.g, colour.b, opacity);
+  }
+  Colour colour_of(std::size_t entity) const { return colours_[arena_.entities()[entity].tag]; }
+  bool is_here(std::size_t e) const {
+    return e >= arena_.posed_count() || arena_.present(lanes_.arena_state(0), e);
+  }
+  double sx(double x) const { return left_ + (x - box_.x0) * scale_; }
+  double sy(double y) const { return top_ + (box_.y1 - y) * scale_; }
+  /// Puts the points together to one line on the picture.
+  void trace(const std::vector<Point>& points, bool close);
+  /// The rays of all seats; `ringed`: what they meet is marked so that it shows on its own colour.
+  void draw_rays(bool ringed);
+  void end_mark(double x, double y, Outcome outcome);
+  void text(double x, double y, const std::string& words, double size, bool bold = false);
+  /// How many metres a scale of about 50 pixels shows, and how that is written.
+  double scale_metres() const;
+  static std::string written(double metres);
+
+  cairo_t* c_;
+  const Picture& p_;
+  const Lanes& lanes_;
+  const Arena& arena_;
+  std::vector<Colour> colours_;  // per tag
+  bool any_ray_ = false;
+  Extent box_;
+  double scale_ = 1, left_ = 0, top_ = 0;
+
+ private:
+  void place();
+  void draw_legend();
+  void key_line(double x, double& y, Colour colour, double width, const std::string& words);
+};
+
+void paint_flat(cairo_t* c, const Picture& picture);
+void paint_space(cairo_t* c, const Picture& picture);
+
+}  // namespace zithercraft::show_internal

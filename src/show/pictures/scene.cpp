@@ -1,0 +1,206 @@
+#include "show/pictures/scene.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "base/signature_json.hpp"
+#include "show/pictures/colours.hpp"
+
+namespace zithercraft::show_internal {
+namespace {
+
+using nlohmann::json;
+
+constexpr std::array kind_names{"body", "shot",  "zone",   "item", "wall",
+                                "cell", "floor", "ground", "mesh", "block"};
+
+const BodySpec* body_spec(const Arena& arena, const Entity& entity) {
+  const auto& bodies = arena.spec().bodies;
+  return entity.kind == EntityKind::body && entity.spec_index < bodies.size()
+             ? &bodies[entity.spec_index]
+             : nullptr;
+}
+
+json entities_of(const Arena& arena) {
+  json list = json::array();
+  for (std::size_t i = 0; i < arena.entities().size(); ++i) {
+    const Entity& e = arena.entities()[i];
+    list.push_back({{"name", e.name},
+                    {"tag", e.tag},
+                    {"kind", kind_names[static_cast<std::size_t>(e.kind)]},
+                    {"side", e.side},
+                    {"moves", e.free},
+                    {"ball", i < arena.posed_count() && arena.is_ball(i)}});
+  }
+  return list;
+}
+
+json binding_json(const KeyBinding& b) {
+  json j{{"control", b.control}, {"value", b.value}, {"option", b.option}, {"key", b.key}};
+  if (b.axis) j["axis"] = *b.axis;
+  if (b.button) j["button"] = *b.button;
+  return j;
+}
+
+json roles_of(const Game& game, const std::vector<std::string>& players) {
+  json list = json::array();
+  for (std::size_t r = 0; r < game.roles().size(); ++r) {
+    const Role& role = game.roles()[r];
+    json rays = json::array(), keys = json::array();
+    for (const RaySense& s : role.rays)
+      rays.push_back({{"name", s.name},
+                      {"first_column", s.first_column},
+                      {"tags", s.tags},
+                      {"reports", s.reports == RayReport::each_tag        ? "each_tag"
+                                  : s.reports == RayReport::first_or_miss ? "first_or_miss"
+                                                                          : "first"},
+                      {"reach", s.reach},
+                      {"eye", s.eye},
+                      {"follows_pitch", s.follows_pitch},
+                      {"directions", s.direction}});
+    for (const KeyBinding& b : role.keys) keys.push_back(binding_json(b));
+    list.push_back({{"name", role.name},
+                    {"player", r < players.size() ? players[r] : ""},
+                    {"seats", role.seats},
+                    {"columns", role.columns},
+                    {"controls", role.controls},
+                    {"terms", role.terms},
+                    {"probabilities", probability_count(role.controls)},
+                    {"rays", rays},
+                    {"keys", keys}});
+  }
+  return list;
+}
+
+json meters_of(const Arena& arena) {
+  json list = json::array();
+  for (std::size_t body = 0; body < arena.body_count(); ++body)
+    if (const BodySpec* spec = body_spec(arena, arena.entities()[body]))
+      for (const Meter& meter : spec->meters)
+        list.push_back(
+            {{"body", body}, {"name", meter.name}, {"low", meter.low}, {"high", meter.high}});
+  return list;
+}
+
+json cell_map(const Arena& arena) {
+  if (arena.cell_columns() == 0) return {};
+  const CellsSpec& cells = *arena.spec().cells;
+  json kinds = json::array();
+  for (std::size_t e = 0; e < arena.entities().size(); ++e)
+    if (arena.entities()[e].kind == EntityKind::cell) {
+      const CellKind& kind = cells.kinds[arena.entities()[e].spec_index];
+      kinds.push_back({{"entity", e},
+                       {"solid", kind.solid},
+                       {"height", kind.height ? json(*kind.height) : json()}});
+    }
+  return {{"columns", arena.cell_columns()},
+          {"rows", arena.cell_rows()},
+          {"size", cells.size},
+          {"origin", cells.origin},
+          {"kinds", kinds}};
+}
+
+json block_map(const Arena& arena) {
+  const auto count = arena.block_count();
+  if (count.columns == 0) return {};
+  const BlocksSpec& blocks = *arena.spec().blocks;
+  return {{"columns", count.columns},
+          {"rows", count.rows},
+          {"layers", count.layers},
+          {"size", blocks.size},
+          {"origin", blocks.origin}};
+}
+
+json triangle_lists(const Arena& arena) {
+  json list = json::array();
+  for (const ArenaTriangle& t : arena.triangles()) {
+    if (list.empty() || list.back()["entity"] != t.entity)
+      list.push_back({{"entity", t.entity}, {"corners", json::array()}});
+    for (const Place& p : t.corner)
+      for (const double number : {p.x, p.y, p.z})
+        list.back()["corners"].push_back(std::round(number * 1e4) / 1e4);
+  }
+  return list;
+}
+
+// Millimetres are enough for pictures, and keep pages small.
+double rounded(double metres) { return std::round(metres * 1e3) / 1e3; }
+
+}  // namespace
+
+std::size_t ticks_shown(const Game& game) {
+  return std::min(static_cast<std::size_t>(game.spec().ticks_per_step), most_ticks_shown);
+}
+
+json scene_of(const Game& game, const std::vector<std::string>& players) {
+  const Arena& arena = game.arena();
+  const auto colours = tag_colours(game);
+  json tags = json::array();
+  for (std::size_t t = 0; t < arena.tags().size(); ++t)
+    tags.push_back({{"name", arena.tags()[t]}, {"colour", web_colour(colours[t])}});
+  const auto& heights = arena.spec().heights;
+  return {{"game", game.spec().name},
+          {"about", game.spec().about},
+          {"high", arena.has_height()},
+          {"floor", heights && heights->floor ? json(heights->floor->level) : json()},
+          {"tick_seconds", arena.spec().tick},
+          {"ticks_per_step", game.spec().ticks_per_step},
+          {"ticks", ticks_shown(game)},
+          {"tags", tags},
+          {"entities", entities_of(arena)},
+          {"posed", arena.posed_count()},
+          {"roles", roles_of(game, players)},
+          {"meters", meters_of(arena)},
+          {"cells", cell_map(arena)},
+          {"blocks", block_map(arena)},
+          {"triangles", triangle_lists(arena)}};
+}
+
+json forms_of(const Arena& arena, const std::byte* state) {
+  json outlines = json::array(), tall = json::array(), foot = json::array();
+  for (std::size_t e = 0; e < arena.entities().size(); ++e) {
+    const Entity& entity = arena.entities()[e];
+    json outline = json::array();
+    const bool posed = e < arena.posed_count();
+    const Pose pose = posed ? arena.pose(state, e) : Pose{};
+    const double cos = static_cast<double>(pose.cos), sin = static_cast<double>(pose.sin);
+    for (const auto& [x, y] : arena.outline(state, e)) {
+      const double dx = x - static_cast<double>(pose.x), dy = y - static_cast<double>(pose.y);
+      outline.push_back(rounded(cos * dx + sin * dy));
+      outline.push_back(rounded(cos * dy - sin * dx));
+    }
+    outlines.push_back(std::move(outline));
+    double from = 0.0, height = posed ? static_cast<double>(arena.height_of(e, state)) : 0.0;
+    if (entity.kind == EntityKind::wall) {
+      const WallSpec& wall = arena.spec().walls[entity.spec_index];
+      from = wall.foot;
+      height = wall.height.value_or(HUGE_VAL);
+    }
+    tall.push_back(std::isfinite(height) ? json(rounded(height)) : json());
+    foot.push_back(rounded(from));
+  }
+  return {{"outlines", outlines}, {"tall", tall}, {"foot", foot}};
+}
+
+std::vector<std::int32_t> cells_of(const Arena& arena, const std::byte* state) {
+  std::vector<std::int32_t> cells;
+  cells.reserve(arena.cell_columns() * arena.cell_rows());
+  for (std::size_t row = 0; row < arena.cell_rows(); ++row)
+    for (std::size_t column = 0; column < arena.cell_columns(); ++column)
+      cells.push_back(arena.cell_at(state, column, row));
+  return cells;
+}
+
+std::vector<std::int32_t> blocks_of(const Arena& arena, const std::byte* state) {
+  const auto count = arena.block_count();
+  std::vector<std::int32_t> blocks;
+  blocks.reserve(count.columns * count.rows * count.layers);
+  for (std::size_t layer = 0; layer < count.layers; ++layer)
+    for (std::size_t row = 0; row < count.rows; ++row)
+      for (std::size_t column = 0; column < count.columns; ++column)
+        blocks.push_back(arena.block_at(state, column, row, layer));
+  return blocks;
+}
+
+}  // namespace zithercraft::show_internal
