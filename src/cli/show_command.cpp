@@ -44,36 +44,28 @@ ordered_json game_json(const Game& game) {
   return j;
 }
 
-// Columns that differ only in the number between brackets are listed as one: "rays[0..23].hull".
+// Columns that differ only in their index are listed as one: "rays[0..23].hull".
 struct ColumnGroup {
-  std::string before, after;
-  int first = 0, last = 0;
-  bool numbered = false;
-  Column column;
+  Column column;  // the first
+  std::string last;
+  bool holds(const Column& other) const {
+    return name_with_index(column, "") == name_with_index(other, "");
+  }
   std::string name() const {
-    return !numbered       ? column.name
-           : first == last ? column.name
-                           : fmt::format("{}[{}..{}]{}", before, first, last, after);
+    const std::string first = index_text(column);
+    return first == last ? column.name : name_with_index(column, first + ".." + last);
   }
 };
 
 std::vector<ColumnGroup> grouped(const std::vector<Column>& columns) {
   std::vector<ColumnGroup> groups;
   for (const Column& c : columns) {
-    const auto open = c.name.find('['), close = c.name.find(']');
-    if (open == std::string::npos || close == std::string::npos) {
-      groups.push_back({{}, {}, 0, 0, false, c});
-      continue;
-    }
-    const std::string before = c.name.substr(0, open), after = c.name.substr(close + 1);
-    const int number = std::stoi(c.name.substr(open + 1, close - open - 1));
-    const auto same = std::find_if(groups.begin(), groups.end(), [&](const ColumnGroup& g) {
-      return g.numbered && g.before == before && g.after == after;
-    });
+    const auto same = std::find_if(groups.begin(), groups.end(),
+                                   [&](const ColumnGroup& g) { return g.holds(c); });
     if (same == groups.end()) {
-      groups.push_back({before, after, number, number, true, c});
+      groups.push_back({c, index_text(c)});
     } else {
-      same->last = number;
+      same->last = index_text(c);
     }
   }
   return groups;
@@ -152,11 +144,7 @@ ColumnReading together(const ColumnGroup& group, const std::vector<ColumnReading
   ColumnReading sum{group.column, 1e300, -1e300, 0.0, 0.0};
   double count = 0.0, squares = 0.0;
   for (const ColumnReading& r : readings) {
-    const std::string& name = r.column.name;
-    const bool in = group.numbered
-                        ? name.starts_with(group.before + "[") && name.ends_with("]" + group.after)
-                        : name == group.column.name;
-    if (!in) continue;
+    if (!group.holds(r.column)) continue;
     sum.low = std::min(sum.low, r.low);
     sum.high = std::max(sum.high, r.high);
     sum.mean += r.mean;

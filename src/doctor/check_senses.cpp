@@ -43,26 +43,15 @@ std::vector<Wanted> wanted_tags(const RoleSpec& role) {
   return wanted;
 }
 
-// "rays[3].hull" and "rays[7].hull" are of one family, "rays[].hull".
-std::string family_of(const std::string& column) {
-  std::string family;
-  bool inside = false;
-  for (const char c : column) {
-    if (c == ']') inside = false;
-    if (!inside) family += c;
-    if (c == '[') inside = true;
-  }
-  return family;
-}
-
 struct Family {
   std::vector<std::size_t> columns, found;
 };
 std::map<std::string, Family> families_of(const Role& role) {
   std::map<std::string, Family> families;
   for (std::size_t c = 0; c < role.columns.size(); ++c)
-    if (role.columns[c].name.find('@') == std::string::npos)
-      families[family_of(role.columns[c].name)].columns.push_back(c);
+    // "rays[3].hull" and "rays[7].hull" are of one family, "rays[].hull".
+    if (role.columns[c].age == 0)
+      families[name_with_index(role.columns[c], "")].columns.push_back(c);
   return families;
 }
 
@@ -182,7 +171,7 @@ class ColumnChecks {
   void check_agreement() {
     std::map<std::vector<std::uint64_t>, std::vector<std::size_t>> same;
     for (std::size_t c = 0; c < spec_.columns.size(); ++c) {
-      if (merged_[c].constant() || spec_.columns[c].name.find('@') != std::string::npos) continue;
+      if (merged_[c].constant() || spec_.columns[c].age > 0) continue;
       std::vector<std::uint64_t> sequence;
       for (const Survey& survey : e_.surveys)
         sequence.push_back(survey.roles[role_].columns[c].sequence);
@@ -199,12 +188,8 @@ class ColumnChecks {
 
   // Neighbouring rays and cells see the same by their nature.
   bool flags_of_one_sense(const std::vector<std::size_t>& columns) const {
-    const auto sense = [&](std::size_t c) {
-      const std::string& name = spec_.columns[c].name;
-      return name.substr(0, name.find_first_of(".["));
-    };
     return std::all_of(columns.begin(), columns.end(), [&](std::size_t c) {
-      return sense(c) == sense(columns.front()) &&
+      return spec_.columns[c].sense == spec_.columns[columns.front()].sense &&
              (spec_.columns[c].unit == "flag" || spec_.columns[c].unit == "brightness");
     });
   }

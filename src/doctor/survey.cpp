@@ -265,62 +265,30 @@ Bounds bounds_of(const Game& game, const std::byte* state) {
 
 std::vector<TagReport> tag_reports(const Game& game, std::size_t role) {
   std::vector<TagReport> reports;
-  const Arena& arena = game.arena();
   const auto& columns = game.roles()[role].columns;
-  const auto at = [&](const std::string& name) {
-    const auto found = std::find_if(columns.begin(), columns.end(),
-                                    [&](const Column& c) { return c.name == name; });
-    return static_cast<std::size_t>(found - columns.begin());
-  };
-  for (const RaySense& rays : game.roles()[role].rays) {
-    std::size_t column = rays.first_column;
-    const std::size_t others = rays.reports == RayReport::each_tag ? 0
-                               : rays.reports == RayReport::first  ? 1
-                                                                   : 2;
-    for (std::size_t ray = 0; ray < rays.direction.size();
-         ++ray, column += rays.tags.size() + others)
-      for (std::size_t t = 0; t < rays.tags.size(); ++t)
-        reports.push_back(
-            {arena.tag(rays.tags[t], ""), column + t, rays.reports == RayReport::each_tag});
-  }
-  for (const Sense& sense : game.spec().roles[role].senses) {
-    if (const auto* compass = std::get_if<Compass>(&sense)) {
-      reports.push_back({arena.tag(compass->to, ""), at(compass->name + ".distance"), true});
-    } else if (const auto* crowd = std::get_if<Crowd>(&sense)) {
-      for (std::int64_t i = 0; i < crowd->nearest; ++i)
-        for (const auto& tag : crowd->of)
-          reports.push_back({arena.tag(tag, ""),
-                             at(crowd->name + "[" + std::to_string(i) + "]." +
-                                (crowd->of.size() > 1 ? tag : "here")),
-                             false});
-    } else if (const auto* window = std::get_if<Window>(&sense)) {
-      const auto first = static_cast<std::size_t>(
-          std::find_if(columns.begin(), columns.end(),
-                       [&](const Column& c) { return c.name.starts_with(window->name + "["); }) -
-          columns.begin());
-      const auto cells = static_cast<std::size_t>((window->ahead + 1 + window->behind) *
-                                                  (window->left + 1 + window->right) *
-                                                  (window->above + 1 + window->below));
-      for (std::size_t i = 0; i < cells * window->sees.size(); ++i)
-        reports.push_back({arena.tag(window->sees[i % window->sees.size()], ""), first + i, false});
-    }
+  for (std::size_t c = 0; c < columns.size(); ++c) {
+    const Column& column = columns[c];
+    const bool below_one = column.quantity == distance_quantity;
+    if (column.age == 0 && !column.tag.empty() && (below_one || column.quantity == seen_quantity))
+      reports.push_back({game.arena().tag(column.tag, ""), c, below_one});
   }
   return reports;
 }
 
 std::uint64_t sensed_tags(const Game& game, std::size_t role) {
   std::uint64_t tags = 0;
-  const auto add = [&](const std::vector<std::string>& names) {
-    for (const auto& name : names) tags |= std::uint64_t{1} << game.arena().tag(name, "");
+  const auto add = [&](const std::string& tag) {
+    tags |= std::uint64_t{1} << game.arena().tag(tag, "");
   };
-  for (const TagReport& report : tag_reports(game, role)) tags |= std::uint64_t{1} << report.tag;
-  for (const Sense& sense : game.spec().roles[role].senses) {
+  for (const Column& column : game.roles()[role].columns)
+    if (!column.tag.empty()) add(column.tag);
+  for (const HazardSense& hazards : game.roles()[role].hazards)
+    std::for_each(hazards.tags.begin(), hazards.tags.end(), add);
+  for (const Sense& sense : game.spec().roles[role].senses)
     if (const auto* camera = std::get_if<Camera>(&sense)) {
       if (camera->sees.empty()) return ~std::uint64_t{0};
-      add(camera->sees);
+      std::for_each(camera->sees.begin(), camera->sees.end(), add);
     }
-    if (const auto* hazards = std::get_if<Hazards>(&sense)) add(hazards->fatal);
-  }
   return tags;
 }
 

@@ -10,11 +10,13 @@ namespace zithercraft::match_internal {
 
 FanReading::FanReading(const std::string& script, const Role& role, const RayFan& fan,
                        const std::string& target)
-    : first_(column_of(role, fan.name + "[0]." + fan.sees.front())),
-      columns_per_ray_(fan.sees.size() + (fan.reports == RayReport::first_or_miss ? 2 : 1)),
-      reach_(static_cast<float>(fan.reach)) {
+    : reach_(static_cast<float>(fan.reach)) {
   if (fan.reports == RayReport::each_tag)
     lacks(script, role, "a ray fan that reports what each ray meets first");
+  const auto& rays = *std::find_if(role.rays.begin(), role.rays.end(),
+                                   [&](const RaySense& sense) { return sense.name == fan.name; });
+  first_ = rays.first_column;
+  columns_per_ray_ = rays.columns_each;
   const auto flag = std::find(fan.sees.begin(), fan.sees.end(), target);
   if (flag != fan.sees.end()) target_flag_ = static_cast<std::size_t>(flag - fan.sees.begin());
   const double gaps =

@@ -159,9 +159,11 @@ Script::Function find_script(const Game& game, std::size_t role) {
 
 }  // namespace
 
-std::size_t match_internal::column_of(const Role& role, const std::string& name) {
-  const auto at = std::find_if(role.columns.begin(), role.columns.end(),
-                               [&](const Column& c) { return c.name == name; });
+std::size_t match_internal::column_of(const Role& role, const std::string& sense,
+                                      std::string_view quantity) {
+  const auto at = std::find_if(role.columns.begin(), role.columns.end(), [&](const Column& c) {
+    return c.sense == sense && c.quantity == quantity && c.age == 0;
+  });
   return static_cast<std::size_t>(at - role.columns.begin());
 }
 

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "zithercraft/game/game.hpp"
@@ -39,9 +40,10 @@ Script::Function shove_home(const Game& game, std::size_t role);
 /// `down`, `left` and `dig`; of all other controls the first option is taken.
 Script::Function dig_down(const Game& game, std::size_t role);
 
-/// For the scripts themselves: where a role's observations hold a column, which of its controls is
-/// a dial of that name, and the error of a role that lacks something.
-std::size_t column_of(const Role& role, const std::string& name);
+/// For the scripts themselves: where a role's observations hold the first column of a sense with
+/// this quantity, which of its controls is a dial of that name, and the error of a role that lacks
+/// something.
+std::size_t column_of(const Role& role, const std::string& sense, std::string_view quantity);
 std::size_t dial_of(const std::string& script, const Role& role, const std::string& name);
 [[noreturn]] void lacks(const std::string& script, const Role& role, const std::string& what);
 

@@ -30,8 +30,8 @@ Senses find(const Game& game, std::size_t r) {
   if (compass == nullptr || fan == nullptr || own == nullptr || fan->rays < 3)
     lacks("steer_home", role, "a compass, a ray fan of three rays or more, and own motion");
   return {.rays = FanReading("steer_home", role, *fan, compass->to),
-          .compass = column_of(role, compass->name + ".ahead"),
-          .own = column_of(role, own->name + ".speed_ahead"),
+          .compass = column_of(role, compass->name, "ahead"),
+          .own = column_of(role, own->name, "speed_ahead"),
           .compass_reach = static_cast<float>(compass->reach),
           .top_speed = static_cast<float>(own->top_speed),
           .top_turn = static_cast<float>(exact::radians(own->top_turn_rate)),

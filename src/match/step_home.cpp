@@ -34,13 +34,12 @@ class Finder {
         window->left < 1 || window->right < 1)
       lacks("a compass and a window of a cell or more to each side");
     Plan plan;
-    plan.compass = column(compass->name + ".ahead");
+    plan.compass = column_of(role_, compass->name, "ahead");
     plan.tags = window->sees.size();
     plan.wide = static_cast<std::size_t>(window->left + 1 + window->right);
     plan.far = static_cast<std::size_t>(window->ahead);
     plan.to_left = static_cast<std::size_t>(window->left);
-    plan.window = column(window->name + "[" + std::to_string(window->ahead) + "," +
-                         std::to_string(window->left) + "]." + window->sees.front());
+    plan.window = column_of(role_, window->name, seen_quantity);
     for (std::size_t t = 0; t < plan.tags; ++t)
       if (blocks(window->sees[t])) plan.blocking.push_back(t);
     const auto* choice =
@@ -57,7 +56,6 @@ class Finder {
   [[noreturn]] void lacks(const std::string& what) const {
     match_internal::lacks("step_home", role_, what);
   }
-  std::size_t column(const std::string& name) const { return column_of(role_, name); }
   bool blocks(const std::string& tag) const {
     for (const BodySpec& body : game_.spec().arena.bodies)
       if ((body.tag.empty() ? body.name : body.tag) == tag) return true;

@@ -21,7 +21,7 @@ class Homeward {
   Homeward(const Game& game, std::size_t r) : rays_(reading(game, r)) {
     const RoleSpec& spec = game.spec().roles[r];
     const Role& role = game.roles()[r];
-    compass_ = column_of(role, sense_of<Compass>(spec)->name + ".ahead");
+    compass_ = column_of(role, sense_of<Compass>(spec)->name, "ahead");
     reach_ = static_cast<float>(sense_of<Compass>(spec)->reach);
     ahead_ = dial_of("walk_home", role, "ahead");
     turn_ = dial_of("walk_home", role, "turn");

@@ -251,6 +251,15 @@ TEST_P(GoodGame, HasNoError) {
         << f.check << ": " << f.where << ": " << f.what << " (" << f.evidence << ")";
 }
 
+TEST(Doctor, WhatOnlyHazardsReportIsSeen) {
+  GameSpec game = ledge();
+  // Which tags are deadly is left to the game to say.
+  game.roles[0].senses = {Hazards{.name = "pits", .within = 1.0}, OwnState{.quarter = true}};
+  game.roles[0].rewards[0].on = EventTrigger{.event = EventKind::touch, .with = {"pit"}};
+  for (const Finding& f : examine(Game(game), {.steps = 8000, .threads = 1}).findings)
+    EXPECT_NE(f.check, "unseen tag") << f.subject;
+}
+
 TEST(Doctor, FindsTheSameOnAnyNumberOfThreads) {
   const Game game(changed("weight = -0.005", "weight = 0.5"));
   const auto one = examine(game, {.steps = 4000, .threads = 1}),

@@ -35,6 +35,30 @@ TEST(Columns, HaveStableNamesUnitsAndRanges) {
             (ControlInfo{"turn", "option", 0, 2, {"left", "straight", "right"}}));
 }
 
+TEST(Columns, SayInPartsWhatTheirNamesSay) {
+  GameSpec spec = test::mooring();
+  spec.roles[0].senses.push_back(
+      Crowd{.name = "boats", .of = {"hull"}, .nearest = 2, .signal = {.history = 1}});
+  const Game game(spec);
+  const Role& role = game.roles()[0];
+  const Column& hull = role.columns[column(role, "rays[3].hull")];
+  EXPECT_EQ(hull.sense, "rays");
+  EXPECT_EQ(hull.index, std::vector<std::int32_t>{3});
+  EXPECT_EQ(hull.tag, "hull");
+  EXPECT_EQ(hull.quantity, seen_quantity);
+  EXPECT_EQ(name_with_index(hull, "0..23"), "rays[0..23].hull");
+  const Column& there = role.columns[column(role, "boats[1].here@1")];
+  EXPECT_EQ(there.tag, "hull");
+  EXPECT_EQ(there.quantity, seen_quantity);
+  EXPECT_EQ(there.age, 1);
+  const Column& far = role.columns[column(role, "compass.distance")];
+  EXPECT_EQ(far.tag, "berth");
+  EXPECT_EQ(far.quantity, distance_quantity);
+  EXPECT_TRUE(far.index.empty());
+  EXPECT_EQ(name_with_index(far, "7"), "compass.distance");
+  EXPECT_EQ(role.columns[column(role, "own.turn_rate")].tag, "");
+}
+
 TEST(Columns, StayInTheirRangesOverRandomPlay) {
   const Game game(test::mooring());
   WorkerPool pool(2);

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -14,8 +15,44 @@ struct Column {
   std::string unit{};  ///< "m", "m/s", "rad/s", "flag" or "cosine"/"sine"
   double low = 0.0, high = 1.0;
   double scale = 1.0;
-  bool operator==(const Column&) const = default;
+
+  // What the name says, part by part. It follows from the name, so it is neither stored with a
+  // policy nor compared.
+  std::string sense{};                ///< its name; empty for a column that no sense makes
+  std::vector<std::int32_t> index{};  ///< which ray, other, cell or pixel; empty if there is but one
+  std::string tag{};                  ///< what it is about; empty for no tag, or several
+  std::string quantity{};             ///< "seen", "distance", "speed_ahead", ...
+  std::int32_t age = 0;               ///< steps ago, at least 0
+
+  friend bool operator==(const Column& a, const Column& b) {
+    return a.name == b.name && a.unit == b.unit && a.low == b.low && a.high == b.high &&
+           a.scale == b.scale;
+  }
 };
+
+/// The column's index as its name has it: "3", or "1,-2".
+inline std::string index_text(const Column& column) {
+  std::string text;
+  for (const std::int32_t number : column.index) {
+    if (!text.empty()) text += ',';
+    text += std::to_string(number);
+  }
+  return text;
+}
+
+/// The column's name with another index: "rays[].hull" for "rays[3].hull" and none. The name itself
+/// if the column has no index.
+inline std::string name_with_index(const Column& column, const std::string& index) {
+  std::string name = column.name;
+  if (!column.index.empty())
+    name.replace(column.sense.size() + 1, index_text(column).size(), index);
+  return name;
+}
+
+/// The quantity of a flag that is 1 where the column's tag is sensed.
+inline constexpr std::string_view seen_quantity = "seen";
+/// The quantity of a distance; below 1 where what the column is about is within reach.
+inline constexpr std::string_view distance_quantity = "distance";
 
 /// One control: a dial (no options; any value in [low, high]) or a choice (options by name; the
 /// value is an option's number).

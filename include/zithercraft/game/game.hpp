@@ -26,6 +26,7 @@ struct RaySense {
   std::size_t first_column = 0;
   std::vector<std::string> tags{};
   RayReport reports = RayReport::first;
+  std::size_t columns_each = 0;  ///< of a ray; its distance is the last of them, except for each_tag
   float reach = 1.0f;          ///< metres
   float eye = 0.0f;            ///< metres above the foot at which they begin; 0 in flat arenas
   bool follows_pitch = false;  ///< they tilt with the body's pitch
@@ -51,6 +52,13 @@ struct CrowdSense {
   std::size_t history = 0;
 };
 
+/// Columns that each say of a move whether something deadly lies there.
+struct HazardSense {
+  std::string name{};
+  std::size_t first_column = 0, moves = 0;
+  std::vector<std::string> tags{};  ///< what is deadly
+};
+
 /// A role of a compiled game.
 struct Role {
   std::string name{};
@@ -64,6 +72,7 @@ struct Role {
   std::vector<RaySense> rays{};
   std::vector<GridSense> grids{};
   std::vector<CrowdSense> crowds{};
+  std::vector<HazardSense> hazards{};
   std::vector<KeyBinding> keys{};  ///< the game's own, or the usual ones
   std::vector<float> rest{};       ///< the controls of an idle person: dials as near 0 as they go
 };

@@ -186,8 +186,9 @@ class ControlCompiler : public RoleCompiler {
     }
     plan_.controls[control].need_columns[option] = plan.column;
     plan_.conditions.push_back(std::move(plan));
-    role_.columns.push_back(
-        {mask_column(choice.name, choice.options[option].name), std::string(mask_unit), 0, 1, 1});
+    role_.columns.push_back({.name = mask_column(choice.name, choice.options[option].name),
+                             .unit = std::string(mask_unit),
+                             .quantity = std::string(mask_unit)});
   }
 
   void check_binding(const KeyBinding& binding, const std::string& where) const {

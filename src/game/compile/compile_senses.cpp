@@ -17,6 +17,16 @@ constexpr std::array<const char*, 4> four_ways{"ahead", "left", "behind", "right
              "add `heights` to the arena, or leave it out");
 }
 
+// What a column is about, beside its sense. Its quantity is its own name if none is given.
+struct About {
+  std::vector<std::int32_t> index{};
+  std::string tag{};
+  std::string_view quantity{};
+};
+struct Range {
+  double low = 0.0, high = 1.0, scale = 1.0;
+};
+
 class SenseCompiler : public RoleCompiler {
  public:
   using RoleCompiler::RoleCompiler;
@@ -46,6 +56,7 @@ class SenseCompiler : public RoleCompiler {
       for (std::size_t c = 0; c < part.columns; ++c) {
         Column column = role_.columns[part.first_column + c];
         column.name += "@" + std::to_string(ago);
+        column.age = static_cast<std::int32_t>(ago);
         role_.columns.push_back(std::move(column));
       }
     if (role_.columns.size() > most_columns)
@@ -54,9 +65,17 @@ class SenseCompiler : public RoleCompiler {
     plan_.senses.push_back(std::move(part));
   }
 
-  void add_column(std::string name, std::string unit, double low, double high, double scale = 1.0) {
-    role_.columns.push_back({std::move(name), std::move(unit), low, high, scale});
+  void add_column(const std::string& sense, const std::string& own_name, std::string unit,
+                  Range range = {}, About about = {}) {
+    Column column{{}, std::move(unit), range.low, range.high, range.scale,
+                  sense, std::move(about.index), std::move(about.tag),
+                  about.quantity.empty() ? own_name : std::string(about.quantity)};
+    column.name = sense;
+    if (!column.index.empty()) column.name += "[" + index_text(column) + "]";
+    if (!own_name.empty()) column.name += "." + own_name;
+    role_.columns.push_back(std::move(column));
   }
+  static std::int32_t number(std::int64_t value) { return static_cast<std::int32_t>(value); }
 
   // ---- Rays
 
@@ -101,17 +120,26 @@ class SenseCompiler : public RoleCompiler {
 
   template <class Rays>
   FanPlan add_rays(FanPlan&& fan, const Rays& sense) {
-    RaySense rays{sense.name, role_.columns.size(), sense.sees, sense.reports, fan.reach,
-                  fan.eye,    fan.follows_pitch,    {}};
+    const bool each_tag = sense.reports == RayReport::each_tag;
+    RaySense rays{.name = sense.name,
+                  .first_column = role_.columns.size(),
+                  .tags = sense.sees,
+                  .reports = sense.reports,
+                  .columns_each = each_tag ? sense.sees.size() : fan.flags + 1,
+                  .reach = fan.reach,
+                  .eye = fan.eye,
+                  .follows_pitch = fan.follows_pitch};
     for (std::int64_t ray = 0; ray < sense.rays; ++ray) {
-      const std::string name = sense.name + "[" + std::to_string(ray) + "].";
-      if (sense.reports == RayReport::each_tag) {
-        for (const auto& tag : sense.sees) add_column(name + tag, "m", 0, 1, sense.reach);
+      const std::vector<std::int32_t> index{number(ray)};
+      if (each_tag) {
+        for (const auto& tag : sense.sees)
+          add_column(sense.name, tag, "m", {0, 1, sense.reach}, {index, tag, distance_quantity});
         continue;
       }
-      for (const auto& tag : sense.sees) add_column(name + tag, "flag", 0, 1);
-      if (fan.miss) add_column(name + "nothing", "flag", 0, 1);
-      add_column(name + "distance", "m", 0, 1, sense.reach);
+      for (const auto& tag : sense.sees)
+        add_column(sense.name, tag, "flag", {}, {index, tag, seen_quantity});
+      if (fan.miss) add_column(sense.name, "nothing", "flag", {}, {index});
+      add_column(sense.name, "distance", "m", {0, 1, sense.reach}, {index});
     }
     for (std::size_t i = 0; i < fan.rays; ++i)
       rays.direction.push_back({fan.cos[i], fan.sin[i], fan.up.empty() ? 0.0f : fan.up[i]});
@@ -211,16 +239,19 @@ class SenseCompiler : public RoleCompiler {
                      "give zones or bodies of that tag a `side`");
       }
     }
+    const auto add = [&](const std::string& own_name, const char* unit, Range range) {
+      add_column(sense.name, own_name, unit, range, {{}, sense.to, own_name});
+    };
     if (sense.bearings == Bearings::angle) {
-      add_column(sense.name + ".ahead", "cosine", -1, 1);
-      add_column(sense.name + ".left", "sine", -1, 1);
+      add("ahead", "cosine", {-1, 1});
+      add("left", "sine", {-1, 1});
     } else if (sense.bearings == Bearings::four) {
-      for (const char* way : four_ways) add_column(sense.name + ".is_" + way, "flag", 0, 1);
+      for (const char* way : four_ways) add(std::string("is_") + way, "flag", {});
     } else {
-      for (const char* way : eight_ways) add_column(sense.name + ".is_" + way, "flag", 0, 1);
+      for (const char* way : eight_ways) add(std::string("is_") + way, "flag", {});
     }
-    add_column(sense.name + ".distance", "m", 0, 1, sense.reach);
-    if (game_.arena.has_height()) add_column(sense.name + ".up", "sine", -1, 1);
+    add("distance", "m", {0, 1, sense.reach});
+    if (game_.arena.has_height()) add("up", "sine", {-1, 1});
     return plan;
   }
 
@@ -253,15 +284,18 @@ class SenseCompiler : public RoleCompiler {
     plan.inverse_reach = static_cast<float>(1.0 / sense.reach);
     plan.inverse_top_speed = static_cast<float>(1.0 / sense.top_speed);
     for (std::int64_t i = 0; i < sense.nearest; ++i) {
-      const std::string name = sense.name + "[" + std::to_string(i) + "].";
-      add_column(name + "here", "flag", 0, 1);
-      add_column(name + "ahead", "cosine", -1, 1);
-      add_column(name + "left", "sine", -1, 1);
-      add_column(name + "distance", "m", 0, 1, sense.reach);
-      add_column(name + "speed_ahead", "m/s", -1, 1, sense.top_speed);
-      add_column(name + "speed_left", "m/s", -1, 1, sense.top_speed);
+      const About about{{number(i)}};
+      // One that is there is of the only tag, or has a flag for its own.
+      add_column(sense.name, "here", "flag", {},
+                 plan.flags > 0 ? about : About{about.index, sense.of.front(), seen_quantity});
+      add_column(sense.name, "ahead", "cosine", {-1, 1}, about);
+      add_column(sense.name, "left", "sine", {-1, 1}, about);
+      add_column(sense.name, "distance", "m", {0, 1, sense.reach}, about);
+      add_column(sense.name, "speed_ahead", "m/s", {-1, 1, sense.top_speed}, about);
+      add_column(sense.name, "speed_left", "m/s", {-1, 1, sense.top_speed}, about);
       if (plan.flags > 0)
-        for (const auto& tag : sense.of) add_column(name + tag, "flag", 0, 1);
+        for (const auto& tag : sense.of)
+          add_column(sense.name, tag, "flag", {}, {about.index, tag, seen_quantity});
     }
     role_.crowds.push_back({sense.name, first_column, plan.nearest,
                             (role_.columns.size() - first_column) / plan.nearest,
@@ -273,13 +307,13 @@ class SenseCompiler : public RoleCompiler {
 
   OwnMotionPlan plan_for(const OwnMotion& sense, const std::string&) {
     const double top_turn = exact::radians(sense.top_turn_rate);
-    add_column(sense.name + ".speed_ahead", "m/s", -1, 1, sense.top_speed);
-    add_column(sense.name + ".speed_left", "m/s", -1, 1, sense.top_speed);
-    add_column(sense.name + ".turn_rate", "rad/s", -1, 1, top_turn);
+    add_column(sense.name, "speed_ahead", "m/s", {-1, 1, sense.top_speed});
+    add_column(sense.name, "speed_left", "m/s", {-1, 1, sense.top_speed});
+    add_column(sense.name, "turn_rate", "rad/s", {-1, 1, top_turn});
     if (game_.arena.has_height()) {
-      add_column(sense.name + ".climb", "m/s", -1, 1, sense.top_speed);
-      add_column(sense.name + ".pitch", "rad", -1, 1, 0.5 * exact::pi);
-      add_column(sense.name + ".stands", "flag", 0, 1);
+      add_column(sense.name, "climb", "m/s", {-1, 1, sense.top_speed});
+      add_column(sense.name, "pitch", "rad", {-1, 1, 0.5 * exact::pi});
+      add_column(sense.name, "stands", "flag");
     }
     return {static_cast<float>(1.0 / sense.top_speed), static_cast<float>(1.0 / top_turn),
             game_.arena.has_height()};
@@ -291,23 +325,23 @@ class SenseCompiler : public RoleCompiler {
                  "switch on heading, quarter, level, controls or time_left");
     if (sense.level && !game_.arena.has_height()) needs_height(where + ".level");
     if (sense.heading) {
-      add_column(sense.name + ".heading_cosine", "cosine", -1, 1);
-      add_column(sense.name + ".heading_sine", "sine", -1, 1);
+      add_column(sense.name, "heading_cosine", "cosine", {-1, 1});
+      add_column(sense.name, "heading_sine", "sine", {-1, 1});
     }
     if (sense.quarter)
       for (const char* way : {"east", "north", "west", "south"})
-        add_column(sense.name + ".faces_" + way, "flag", 0, 1);
-    if (sense.level) add_column(sense.name + ".level", "m", -1, 1, *sense.level);
+        add_column(sense.name, std::string("faces_") + way, "flag");
+    if (sense.level) add_column(sense.name, "level", "m", {-1, 1, *sense.level});
     if (sense.controls)
       for (const ControlInfo& control : role_.controls) {
         if (control.is_choice()) {
           for (const auto& option : control.options)
-            add_column(sense.name + ".last." + control.name + "." + option, "flag", 0, 1);
+            add_column(sense.name, "last." + control.name + "." + option, "flag");
         } else {
-          add_column(sense.name + ".last." + control.name, control.unit, control.low, control.high);
+          add_column(sense.name, "last." + control.name, control.unit, {control.low, control.high});
         }
       }
-    if (sense.time_left) add_column(sense.name + ".time_left", "share", 0, 1);
+    if (sense.time_left) add_column(sense.name, "time_left", "share");
     return {sense, sense.level ? static_cast<float>(1.0 / *sense.level) : 1.0f,
             1.0f / static_cast<float>(game_.spec.cutoffs.steps)};
   }
@@ -331,7 +365,7 @@ class SenseCompiler : public RoleCompiler {
         if (meter.name != meters[i]) continue;
         plan.low.push_back(static_cast<float>(meter.low));
         plan.inverse_range.push_back(static_cast<float>(1.0 / (meter.high - meter.low)));
-        add_column(sense.name + "." + meter.name, "share of full", 0, 1);
+        add_column(sense.name, meter.name, "share of full");
       }
     }
     return plan;
@@ -377,9 +411,9 @@ class SenseCompiler : public RoleCompiler {
       for (std::int64_t ahead = sense.ahead; ahead >= -sense.behind; --ahead)
         for (std::int64_t left = sense.left; left >= -sense.right; --left)
           for (const auto& tag : sense.sees) {
-            std::string at = std::to_string(ahead) + "," + std::to_string(left);
-            if (plan.blocks) at += "," + std::to_string(level);
-            add_column(sense.name + "[" + at + "]." + tag, "flag", 0, 1);
+            std::vector<std::int32_t> index{number(ahead), number(left)};
+            if (plan.blocks) index.push_back(number(level));
+            add_column(sense.name, tag, "flag", {}, {std::move(index), tag, seen_quantity});
           }
     return plan;
   }
@@ -399,11 +433,12 @@ class SenseCompiler : public RoleCompiler {
           "touch",
           where + ".fatal", "list the tags that are deadly");
     aim(fan, 0.0, 360.0 / static_cast<double>(sense.moves), 0.0);
-    for (std::int64_t i = 0; i < sense.moves; ++i)
-      add_column(sense.name + "." +
-                     (sense.moves == 4 ? four_ways[static_cast<std::size_t>(i)]
-                                       : eight_ways[static_cast<std::size_t>(i)]),
-                 "flag", 0, 1);
+    HazardSense hazards{sense.name, role_.columns.size(), fan.rays, {}};
+    for (std::size_t tag = 0; tag < game_.arena.tags().size(); ++tag)
+      if (((fan.tags >> tag) & 1u) != 0) hazards.tags.push_back(game_.arena.tags()[tag]);
+    for (std::size_t i = 0; i < fan.rays; ++i)
+      add_column(sense.name, sense.moves == 4 ? four_ways[i] : eight_ways[i], "flag");
+    role_.hazards.push_back(std::move(hazards));
     return {std::move(fan)};
   }
 
@@ -481,13 +516,12 @@ class SenseCompiler : public RoleCompiler {
                            plan.channels, static_cast<std::size_t>(sense.signal.history)});
     for (std::size_t row = 0; row < plan.out_height; ++row)
       for (std::size_t column = 0; column < plan.out_width; ++column) {
-        const std::string name =
-            sense.name + "[" + std::to_string(row) + "," + std::to_string(column) + "]";
+        const About about{{static_cast<std::int32_t>(row), static_cast<std::int32_t>(column)}};
         if (sense.grey) {
-          add_column(name, "brightness", 0, 1);
+          add_column(sense.name, "", "brightness", {}, {about.index, {}, "brightness"});
         } else {
-          for (const char* part : {".red", ".green", ".blue"})
-            add_column(name + part, "brightness", 0, 1);
+          for (const char* part : {"red", "green", "blue"})
+            add_column(sense.name, part, "brightness", {}, about);
         }
       }
     return plan;
@@ -535,8 +569,7 @@ class SenseCompiler : public RoleCompiler {
         wrong_spec("the column's range is empty", at + ".high", "make high larger");
       if (column.scale == 0.0)
         wrong_spec("the column's scale is 0", at + ".scale", "give another number");
-      add_column(sense.name + "." + column.name, column.unit, column.low, column.high,
-                 column.scale);
+      add_column(sense.name, column.name, column.unit, {column.low, column.high, column.scale});
     }
     if (!sense.code.function()) game_.complete = false;
     return {sense.code.function()};

@@ -51,6 +51,7 @@ json roles_of(const Game& game, const std::vector<std::string>& players) {
     for (const RaySense& s : role.rays)
       rays.push_back({{"name", s.name},
                       {"first_column", s.first_column},
+                      {"columns_each", s.columns_each},
                       {"tags", s.tags},
                       {"reports", s.reports == RayReport::each_tag        ? "each_tag"
                                   : s.reports == RayReport::first_or_miss ? "first_or_miss"

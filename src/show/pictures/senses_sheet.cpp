@@ -92,12 +92,9 @@ class Sheet {
       if (test(role_.columns[c])) found.push_back(c);
     return found;
   }
-  // Of this step; those of earlier ones have an @ in their names.
-  std::vector<std::size_t> columns_of(const std::string& name) const {
-    return those([&](const Column& c) {
-      return c.name.find('@') == std::string::npos &&
-             (c.name.starts_with(name + ".") || c.name.starts_with(name + "["));
-    });
+  // Of this step.
+  std::vector<std::size_t> columns_of(const std::string& sense) const {
+    return those([&](const Column& c) { return c.age == 0 && c.sense == sense; });
   }
 
   // One bar a column, from its low to its high end.
@@ -134,10 +131,8 @@ class Sheet {
     std::size_t column = found->first_column;
     for (const auto& direction : found->direction) {
       const bool each = found->reports == RayReport::each_tag;
-      const std::size_t flags =
-          each ? 0 : tags + (found->reports == RayReport::first_or_miss ? 1 : 0);
       std::size_t hit = tags;
-      double share = each ? 1.0 : static_cast<double>(row_[column + flags]);
+      double share = each ? 1.0 : static_cast<double>(row_[column + found->columns_each - 1]);
       for (std::size_t t = 0; t < tags; ++t) {
         const double value = static_cast<double>(row_[column + t]);
         if (each ? value < share : value > 0.5) hit = t;
@@ -162,7 +157,7 @@ class Sheet {
         cairo_line_to(c_, x + radius * share * px, y + radius * share * py);
         cairo_stroke(c_);
       }
-      column += each ? tags : flags + 1;
+      column += found->columns_each;
     }
     draw_legend(sense.sees, top_ + room_y_ - legend);
   }

@@ -286,20 +286,16 @@ function blendPoses(match, a, b, share, out) {
   return out;
 }
 
-// What one ray says: the tag it met (-1: none), how far away as a share of its reach, and its
-// number of columns.
+// What one ray says: the tag it met (-1: none), and how far away as a share of its reach.
 function metBy(rays, seen, column) {
-  const tags = rays.tags.length;
   if (rays.reports === "each_tag") {
     const shares = rays.tags.map((_, t) => seen[column + t]),
       share = Math.min(...shares);
-    return { hit: share < 1 ? shares.indexOf(share) : -1, share, columns: tags };
+    return { hit: share < 1 ? shares.indexOf(share) : -1, share };
   }
-  const flags = tags + (rays.reports === "first_or_miss" ? 1 : 0);
   return {
     hit: rays.tags.findIndex((_, t) => seen[column + t] > 0.5),
-    share: seen[column + flags],
-    columns: flags + 1,
+    share: seen[column + rays.columns_each - 1],
   };
 }
 
@@ -316,7 +312,7 @@ function raysOf(match, frame, role, seat, pose) {
       ts = Math.sin(tilt);
     let column = rays.first_column;
     for (const [ahead, left, up] of rays.directions) {
-      const { hit, share, columns } = metBy(rays, seen, column);
+      const { hit, share } = metBy(rays, seen, column);
       const reach = share * rays.reach;
       const a = ahead * tc - up * ts,
         h = ahead * ts + up * tc;
@@ -326,7 +322,7 @@ function raysOf(match, frame, role, seat, pose) {
         to: [x + reach * (c * a - s * left), y + reach * (s * a + c * left), from[2] + reach * h],
         tag: hit < 0 ? null : rays.tags[hit],
       });
-      column += columns;
+      column += rays.columns_each;
     }
   }
   return list;
