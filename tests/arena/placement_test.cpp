@@ -1,5 +1,7 @@
 #include <gtest/gtest.h>
 
+#include <algorithm>
+
 #include "arena/geometry.hpp"
 #include "support.hpp"
 #include "worlds.hpp"
@@ -14,6 +16,7 @@ TEST(Placement, NothingOverlapsAndClearancesHold) {
   const ArenaSpec spec = test::mooring().arena;
   World world(spec);
   const std::size_t things = world.arena.body_count() + world.arena.zone_count();
+  float lowest = 1e9f, highest = -1e9f;
   for (std::uint32_t episode = 0; episode < 300; ++episode) {
     world.arena.begin(world.state(), 9, 3, episode, world.scratch);
     for (std::size_t i = 0; i < things; ++i) {
@@ -23,8 +26,14 @@ TEST(Placement, NothingOverlapsAndClearancesHold) {
       const Placement& place = a.kind == EntityKind::zone ? spec.zones[a.spec_index].place
                                                           : spec.bodies[a.spec_index].place;
       const Core core = core_of(shape_data(shape), world.pose(i));
-      EXPECT_GE(world.pose(i).x, static_cast<float>(place.region[0]));
-      EXPECT_LE(world.pose(i).y, static_cast<float>(place.region[3]));
+      const auto [low_x, low_y, high_x, high_y] = place.region;
+      const Pose pose = world.pose(i);
+      EXPECT_GE(pose.x, static_cast<float>(low_x));
+      EXPECT_GE(pose.y, static_cast<float>(low_y));
+      EXPECT_LE(pose.x, static_cast<float>(high_x));
+      EXPECT_LE(pose.y, static_cast<float>(high_y));
+      lowest = std::min(lowest, pose.x);
+      highest = std::max(highest, pose.x);
       for (std::size_t j = 0; j < i; ++j) {
         const Entity& b = world.arena.entities()[j];
         const Shape& other = b.kind == EntityKind::zone ? spec.zones[b.spec_index].shape
@@ -41,6 +50,9 @@ TEST(Placement, NothingOverlapsAndClearancesHold) {
         EXPECT_GT(gap_between(core, core_of_segment(from, to)).distance, 0);
     }
   }
+  // All of the region is used.
+  EXPECT_LT(lowest, -16.0f);
+  EXPECT_GT(highest, 16.0f);
 }
 
 TEST(Placement, IsAFunctionOfItsKeysAndDiffersBetweenEpisodes) {

@@ -59,6 +59,7 @@ TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
   test::write_file(game, to_toml(staged_mooring()));
   RandomStream random(1, 0, 0, Purpose::user);
   int killed = 0;
+  std::int64_t before = 0;
   for (int time = 0; time < 20; ++time) {
     const int process =
         test::start_tool({"train", game, "--run", (folder / "killed").string(), "--resume"});
@@ -69,9 +70,11 @@ TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
     const zithercraft::Run run = zithercraft::Run::open(folder / "killed");
     const std::int64_t done = run.steps_done();  // the checkpoint can be read, whatever the moment
     EXPECT_GE(done, last_seen(folder / "killed") - every - rollout) << "kill " << time;
-    EXPECT_GE(done, 0);
+    EXPECT_GE(done, before) << "kill " << time << " lost an older checkpoint";
+    before = done;
   }
   EXPECT_GE(killed, 15);
+  EXPECT_GT(before, every) << "the kills left no room to train";
   ASSERT_EQ(test::run_tool({"train", game, "--run", (folder / "killed").string(), "--resume",
                             "--threads", "1"})
                 .status,

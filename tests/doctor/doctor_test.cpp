@@ -257,7 +257,7 @@ TEST(Doctor, WhatOnlyHazardsReportIsSeen) {
   game.roles[0].senses = {Hazards{.name = "pits", .within = 1.0}, OwnState{.quarter = true}};
   game.roles[0].rewards[0].on = EventTrigger{.event = EventKind::touch, .with = {"pit"}};
   for (const Finding& f : examine(Game(game), {.steps = 8000, .threads = 1}).findings)
-    EXPECT_NE(f.check, "unseen tag") << f.subject;
+    EXPECT_NE(f.check, "unseen tag") << f.where;
 }
 
 TEST(Doctor, FindsTheSameOnAnyNumberOfThreads) {

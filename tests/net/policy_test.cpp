@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include <cmath>
+
 #include <vector>
 
 #include "counting_new.hpp"
@@ -33,6 +35,9 @@ TEST(Policy, ManyRowsGiveWhatSingleRowsGive) {
   const auto senses = some_senses(150 * in);
   std::vector<float> together(150 * out), single(out);
   policy.decide(senses, together);
+  // Rows that were mixed up would show.
+  for (std::size_t row = 1; row < 150; ++row)
+    ASSERT_GT(std::fabs(together[row * out] - together[(row - 1) * out]), 1e-5f) << row;
   for (std::size_t row = 0; row < 150; ++row) {
     policy.decide(std::span(senses).subspan(row * in, in), single);
     for (std::size_t c = 0; c < out; ++c) EXPECT_NEAR(single[c], together[row * out + c], 1e-6);
