@@ -117,6 +117,47 @@ int GamesCommand::run() const {
   return done;
 }
 
+namespace {
+
+// Prints what came of the training.
+void tell(const TrainCommand& c, const GameSpec& spec, const Run& trained,
+          const TrainOptions& options, const TrainingProgress& last,
+          const Profile& where_time_went) {
+  const LearningMethod& by = learning_method(options.learner.method());
+  const auto [made, updates] = trained.counters();
+  const bool by_generations = options.generations > 0;
+  if (c.json) {
+    ordered_json result{{"run", c.folder},
+                        {"game", spec.name},
+                        {"method", by.name},
+                        {"seed", options.seed},
+                        {"steps", made}};
+    if (!by_generations) result["total"] = options.steps;
+    if (by.generations) result["generations"] = updates;
+    if (by_generations) result["total_generations"] = options.generations;
+    result["finished"] = trained.finished();
+    result["seconds"] = last.seconds;
+    result["recent_success"] = last.success;
+    result["recent_return"] = last.mean_return;
+    result["checkpoint"] = trained.last_checkpoint().string();
+    result["profile"] = where_time_went.to_json();
+    fmt::print("{}\n", result.dump(2));
+  } else if (trained.finished()) {
+    fmt::print("trained {}{} steps in {:.1f} s: {}\n",
+               by.generations ? fmt::format("{} generations, ", updates) : "", made, last.seconds,
+               trained.last_checkpoint().string());
+  } else {
+    std::string again = c.game;
+    for (const std::string& assignment : c.set) again += fmt::format(" --set '{}'", assignment);
+    fmt::print("stopped and saved at {}; continue with: zithercraft train {} --run {} --resume\n",
+               by_generations ? fmt::format("{} of {} generations", updates, options.generations)
+                              : fmt::format("{} of {} steps", made, options.steps),
+               again, c.folder);
+  }
+}
+
+}  // namespace
+
 // The given options, on top of those of the run that is resumed.
 TrainOptions TrainCommand::options() const {
   TrainOptions options;
@@ -202,41 +243,11 @@ int TrainCommand::run() const {
   if (!first) return last.steps >= last.total ? done : stopped_by_signal;
   line.close();
 
-  const auto [made, updates] = trained.counters();
-  const bool finished = trained.finished(), by_generations = options.generations > 0;
-  const std::string progress =
-      by_generations ? fmt::format("{} of {} generations", updates, options.generations)
-                     : fmt::format("{} of {} steps", made, options.steps);
-  if (json) {
-    ordered_json result{{"run", folder},
-                        {"game", spec.name},
-                        {"method", by.name},
-                        {"seed", options.seed},
-                        {"steps", made}};
-    if (!by_generations) result["total"] = options.steps;
-    if (by.generations) result["generations"] = updates;
-    if (by_generations) result["total_generations"] = options.generations;
-    result["finished"] = finished;
-    result["seconds"] = last.seconds;
-    result["recent_success"] = last.success;
-    result["recent_return"] = last.mean_return;
-    result["checkpoint"] = trained.last_checkpoint().string();
-    result["profile"] = where_time_went.to_json();
-    fmt::print("{}\n", result.dump(2));
-  } else if (finished) {
-    fmt::print("trained {}{} steps in {:.1f} s: {}\n",
-               by.generations ? fmt::format("{} generations, ", updates) : "", made, last.seconds,
-               trained.last_checkpoint().string());
-  } else {
-    std::string again = game;
-    for (const std::string& assignment : set) again += fmt::format(" --set '{}'", assignment);
-    fmt::print("stopped and saved at {}; continue with: zithercraft train {} --run {} --resume\n",
-               progress, again, folder);
-  }
+  tell(*this, spec, trained, options, last, where_time_went);
   if (!json)
     for (const std::string& warning : last.warnings) fmt::print("warning: {}\n", warning);
   if (profile && !json) where_time_went.print(last);
-  return finished ? done : stopped_by_signal;
+  return trained.finished() ? done : stopped_by_signal;
 }
 
 // One run for each seed, in folders of their own.

@@ -15,6 +15,7 @@
 #include "zithercraft/experiment/ablation.hpp"
 #include "zithercraft/experiment/comparison.hpp"
 #include "zithercraft/experiment/sweep.hpp"
+#include "zithercraft/run/methods.hpp"
 #include "zithercraft/show/figures.hpp"
 
 namespace zithercraft::cli {

@@ -127,6 +127,84 @@ void Population::make_topology(const NetworkGraph& start, bool continued) {
                                          play_->most_rows(), workers_);
 }
 
+namespace {
+
+// A first graph from links by name. Whatever is no column and no output is a hidden node; their
+// numbers follow those of the outputs.
+class GraphOfLinks {
+ public:
+  GraphOfLinks(const Role& role, NetworkGraph& graph)
+      : role_(role), outputs_(output_names(role.controls)), graph_(graph) {}
+
+  void join(std::size_t from, std::size_t to) {
+    graph_.links.push_back(
+        {static_cast<std::uint32_t>(from), static_cast<std::uint32_t>(to), 0.0f, false});
+  }
+  // From every column and the bias to a node.
+  void join_senses(std::size_t to) {
+    for (std::size_t from = 0; from <= graph_.bias(); ++from) join(from, to);
+  }
+  void add(const std::string& text) {
+    if (text == "all") {
+      for (std::size_t from = 0; from <= graph_.bias(); ++from)
+        for (std::size_t o = 0; o < graph_.outputs; ++o) join(from, graph_.first_output() + o);
+      return;
+    }
+    const std::size_t arrow = text.find(" > ");
+    if (arrow == std::string::npos)
+      wrong_setting("first_links", "'" + text + "' is no link", "write FROM > TO, or all");
+    const std::string from = text.substr(0, arrow), to = text.substr(arrow + 3);
+    if (output(from) < outputs_.size())
+      wrong_setting("first_links", "'" + text + "' begins at an output",
+                    "let it begin at a column, at the bias or at a hidden node");
+    if (to == "bias" || column(to) < role_.columns.size())
+      wrong_setting("first_links", "'" + text + "' ends at a column",
+                    "let it end at an output or at a hidden node");
+    const std::size_t begin = column(from) < role_.columns.size() ? column(from)
+                              : from == "bias"                    ? graph_.bias()
+                                                                  : hidden_node(from);
+    join(begin,
+         output(to) < outputs_.size() ? graph_.first_output() + output(to) : hidden_node(to));
+  }
+  // Counts the hidden nodes that links named, and checks that each has links on both sides.
+  void finish() {
+    graph_.hidden = hidden_.size();
+    for (const auto& [name, node] : hidden_) {
+      const bool read = std::any_of(graph_.links.begin(), graph_.links.end(),
+                                    [&, at = node](const auto& l) { return l.to == at; });
+      const bool reads = std::any_of(graph_.links.begin(), graph_.links.end(),
+                                     [&, at = node](const auto& l) { return l.from == at; });
+      if (!read || !reads)
+        wrong_setting("first_links",
+                      "'" + name +
+                          "' is neither a column nor an output, and as a hidden node it has links "
+                          "on one side only",
+                      "look for it among the role's columns, or give it links on both sides");
+    }
+  }
+
+ private:
+  std::size_t column(const std::string& name) const {
+    return static_cast<std::size_t>(std::find_if(role_.columns.begin(), role_.columns.end(),
+                                                 [&](const Column& c) { return c.name == name; }) -
+                                    role_.columns.begin());
+  }
+  std::size_t output(const std::string& name) const {
+    return static_cast<std::size_t>(std::find(outputs_.begin(), outputs_.end(), name) -
+                                    outputs_.begin());
+  }
+  std::size_t hidden_node(const std::string& name) {
+    return hidden_.try_emplace(name, graph_.first_hidden() + hidden_.size()).first->second;
+  }
+
+  const Role& role_;
+  std::vector<std::string> outputs_;
+  NetworkGraph& graph_;
+  std::map<std::string, std::size_t> hidden_;
+};
+
+}  // namespace
+
 NetworkGraph Population::first_graph() const {
   const Role& role = game_.roles()[roles_[0]];
   NetworkGraph graph{.inputs = role.columns.size(), .outputs = heads_.outputs()};
@@ -136,68 +214,15 @@ NetworkGraph Population::first_graph() const {
     case Activation::silu:
       wrong_setting("activation", "grown networks do not know silu", "give tanh or relu");
   }
-  const auto outputs = output_names(role.controls);
-  std::map<std::string, std::uint32_t> hidden;
-  const auto join = [&](std::uint32_t from, std::uint32_t to) {
-    graph.links.push_back({from, to, 0.0f, false});
-  };
-  std::vector<std::string> links = settings_.first_links;
-  if (links.empty() && settings_.first_hidden == 0) links = {"all"};
-  for (const std::string& text : links) {
-    if (text == "all") {
-      for (std::uint32_t from = 0; from <= graph.bias(); ++from)
-        for (std::size_t o = 0; o < graph.outputs; ++o)
-          join(from, static_cast<std::uint32_t>(graph.first_output() + o));
-      continue;
-    }
-    const std::size_t arrow = text.find(" > ");
-    if (arrow == std::string::npos)
-      wrong_setting("first_links", "'" + text + "' is no link", "write FROM > TO, or all");
-    const std::string from = text.substr(0, arrow), to = text.substr(arrow + 3);
-    const auto column = std::find_if(role.columns.begin(), role.columns.end(),
-                                     [&](const Column& c) { return c.name == from; });
-    const auto output = std::find(outputs.begin(), outputs.end(), to);
-    // Whatever is no column and no output is a hidden node; their numbers follow those of the
-    // outputs.
-    const auto hidden_node = [&](const std::string& name) {
-      const auto [at, fresh] = hidden.try_emplace(
-          name, static_cast<std::uint32_t>(graph.first_hidden() + hidden.size()));
-      return at->second;
-    };
-    if (std::find(outputs.begin(), outputs.end(), from) != outputs.end())
-      wrong_setting("first_links", "'" + text + "' begins at an output",
-                    "let it begin at a column, at the bias or at a hidden node");
-    if (to == "bias" || std::any_of(role.columns.begin(), role.columns.end(),
-                                    [&](const Column& c) { return c.name == to; }))
-      wrong_setting("first_links", "'" + text + "' ends at a column",
-                    "let it end at an output or at a hidden node");
-    const std::uint32_t begin = column != role.columns.end()
-                                    ? static_cast<std::uint32_t>(column - role.columns.begin())
-                                : from == "bias" ? static_cast<std::uint32_t>(graph.bias())
-                                                 : hidden_node(from);
-    join(begin, output != outputs.end() ? static_cast<std::uint32_t>(graph.first_output()) +
-                                              static_cast<std::uint32_t>(output - outputs.begin())
-                                        : hidden_node(to));
-  }
-  graph.hidden = hidden.size();
-  for (const auto& [name, node] : hidden) {
-    const bool read = std::any_of(graph.links.begin(), graph.links.end(),
-                                  [&, at = node](const auto& l) { return l.to == at; });
-    const bool reads = std::any_of(graph.links.begin(), graph.links.end(),
-                                   [&, at = node](const auto& l) { return l.from == at; });
-    if (!read || !reads)
-      wrong_setting("first_links",
-                    "'" + name +
-                        "' is neither a column nor an output, and as a hidden node it has links on "
-                        "one side only",
-                    "see `zithercraft show GAME` for the names, or give it links on both sides");
-  }
+  GraphOfLinks by_name(role, graph);
+  if (settings_.first_links.empty() && settings_.first_hidden == 0) by_name.add("all");
+  for (const std::string& text : settings_.first_links) by_name.add(text);
+  by_name.finish();
   for (std::int64_t h = 0; h < settings_.first_hidden; ++h) {
-    const auto node = static_cast<std::uint32_t>(graph.nodes());
+    const std::size_t node = graph.nodes();
     ++graph.hidden;
-    for (std::uint32_t from = 0; from <= graph.bias(); ++from) join(from, node);
-    for (std::size_t o = 0; o < graph.outputs; ++o)
-      join(node, static_cast<std::uint32_t>(graph.first_output() + o));
+    by_name.join_senses(node);
+    for (std::size_t o = 0; o < graph.outputs; ++o) by_name.join(node, graph.first_output() + o);
   }
   return graph;
 }

@@ -81,11 +81,7 @@ void note_missing_checkpoint(const Run& run, const TrainOptions& options) {
                            run.folder().string()));
 }
 
-}  // namespace
-
-Run train(const GameSpec& game, const TrainOptions& options) {
-  Run run(options.folder, game, settings_of(options, options.from.string()));
-  check_scripts(run.game());
+void check_options(const TrainOptions& options) {
   if (options.steps < 1 || options.checkpoint_every < 1)
     throw Error(ErrorKind::usage, "steps and checkpoint_every must be at least 1", "TrainOptions",
                 "give larger numbers");
@@ -102,6 +98,34 @@ Run train(const GameSpec& game, const TrainOptions& options) {
   if (options.custom_fitness && !method.custom_fitness)
     throw Error(ErrorKind::usage, method.name + " takes no custom fitness",
                 "TrainOptions::custom_fitness", "reward what it says by terms of the game");
+}
+
+// Whether the run in the folder goes on. Throws if the folder cannot be used as the options say.
+bool resumes(const TrainOptions& options) {
+  if (holds_run(options.folder)) {
+    if (options.existing == Existing::refuse)
+      throw Error(ErrorKind::refused, "the folder holds a run already", options.folder.string(),
+                  "resume it, begin it afresh, or choose another folder");
+    return options.existing == Existing::resume;
+  }
+  if (options.existing == Existing::resume)
+    throw Error(ErrorKind::refused, "there is no run to resume", options.folder.string(),
+                "begin one");
+  if (holds_other_files(options.folder))
+    throw Error(
+        ErrorKind::refused, "the folder holds other files", options.folder.string(),
+        holds_checkpoints(options.folder / "checkpoints")
+            ? "it has checkpoints, but no run.toml: restore that file, or choose another folder"
+            : "choose an empty or a new folder");
+  return false;
+}
+
+}  // namespace
+
+Run train(const GameSpec& game, const TrainOptions& options) {
+  Run run(options.folder, game, settings_of(options, options.from.string()));
+  check_scripts(run.game());
+  check_options(options);
   if (!is_first(options)) {
     Training training(run, options);
     training.begin(told_by_first({}, game, options));
@@ -109,23 +133,7 @@ Run train(const GameSpec& game, const TrainOptions& options) {
     return run;
   }
 
-  bool resuming = false;
-  if (holds_run(options.folder)) {
-    if (options.existing == Existing::refuse)
-      throw Error(ErrorKind::refused, "the folder holds a run already", options.folder.string(),
-                  "resume it, begin it afresh, or choose another folder");
-    resuming = options.existing == Existing::resume;
-  } else {
-    if (options.existing == Existing::resume)
-      throw Error(ErrorKind::refused, "there is no run to resume", options.folder.string(),
-                  "begin one");
-    if (holds_other_files(options.folder))
-      throw Error(
-          ErrorKind::refused, "the folder holds other files", options.folder.string(),
-          holds_checkpoints(options.folder / "checkpoints")
-              ? "it has checkpoints, but no run.toml: restore that file, or choose another folder"
-              : "choose an empty or a new folder");
-  }
+  const bool resuming = resumes(options);
   make_folder(options.folder);
   const FolderLock lock(options.folder, "training");
   if (resuming) {

@@ -80,7 +80,6 @@ void ArenaCompiler::check_body(const BodySpec& spec, const std::string& where) c
 void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std::string& where) {
   const std::size_t number = add_entity(EntityKind::body, spec.name, spec.tag, index, where);
   add_posed(spec.shape, tall_of(spec.shape, spec.height, where), spec.returns, true);
-  const ShapeData& shape = plan_.shapes.back();
   if (!spec.side.empty()) {
     auto& sides = plan_.sides;
     if (std::find(sides.begin(), sides.end(), spec.side) == sides.end()) sides.push_back(spec.side);
@@ -89,6 +88,21 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
     plan_.entities[number].side = spec.side;
   }
   plan_.surface[number] = {static_cast<float>(spec.bounce), static_cast<float>(spec.grip)};
+  add_motion(spec, number);
+  std::vector<std::string> inputs;
+  if (spec.mover) add_mover(spec, number, inputs);
+  add_launchers(spec, number, inputs);
+  if (spec.digger) add_digger(*spec.digger, number, inputs);
+  plan_.inputs += inputs.size();
+  plan_.input_names.push_back(std::move(inputs));
+  add_meters(spec, number, where);
+  if (spec.motion == Motion::carried) add_carried(spec, number);
+  if (spec.wanderer) add_wanderer(spec, number);
+}
+
+// Whether physics moves it, and how.
+void ArenaCompiler::add_motion(const BodySpec& spec, std::size_t number) {
+  const ShapeData& shape = plan_.shapes.back();
   const bool steps = spec.mover && std::holds_alternative<Stepper>(*spec.mover);
   const bool free = spec.motion == Motion::free;
   BodyData data;
@@ -123,68 +137,83 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
     data.floats = std::holds_alternative<Flyer>(*spec.mover);
   }
   plan_.body.push_back(data);
-  std::vector<std::string> inputs;
-  if (spec.mover) add_mover(spec, number, inputs);
-  add_launchers(spec, number, inputs);
-  if (spec.digger) add_digger(*spec.digger, number, inputs);
-  plan_.inputs += inputs.size();
-  plan_.input_names.push_back(std::move(inputs));
-  add_meters(spec, number, where);
-  if (spec.motion == Motion::carried) add_carried(spec, number);
-  if (spec.wanderer) {
-    WandererData wanderer{.body = number, .steps = steps, .flies = data.floats};
-    for (const auto& [x, y] : spec.wanderer->route)
-      wanderer.route.push_back({static_cast<float>(x), static_cast<float>(y)});
-    wanderer.sight = static_cast<float>(spec.wanderer->sight);
-    wanderer.change_chance =
-        static_cast<float>(1.0 - exact::exp(-plan_.spec.tick / spec.wanderer->restless));
-    plan_.wanderers.push_back(std::move(wanderer));
-  }
 }
+
+void ArenaCompiler::add_wanderer(const BodySpec& spec, std::size_t number) {
+  WandererData wanderer{.body = number,
+                        .steps = spec.mover && std::holds_alternative<Stepper>(*spec.mover),
+                        .flies = plan_.body[number].floats};
+  for (const auto& [x, y] : spec.wanderer->route)
+    wanderer.route.push_back({static_cast<float>(x), static_cast<float>(y)});
+  wanderer.sight = static_cast<float>(spec.wanderer->sight);
+  wanderer.change_chance =
+      static_cast<float>(1.0 - exact::exp(-plan_.spec.tick / spec.wanderer->restless));
+  plan_.wanderers.push_back(std::move(wanderer));
+}
+
+namespace {
+
+// Adds what moves a body to the plan, and names the inputs it takes.
+class MoverCompiler {
+ public:
+  MoverCompiler(ArenaPlan& plan, std::size_t body, std::vector<std::string>& inputs)
+      : plan_(plan), body_(body), inputs_(inputs) {}
+
+  void operator()(const Boat& boat) {
+    inputs_ = {"throttle", "rudder"};
+    add(BoatData{static_cast<float>(boat.thrust), keep(boat.drag_ahead), keep(boat.drag_abeam),
+                 static_cast<float>(boat.rudder_flow), static_cast<float>(boat.rudder_wash),
+                 keep(boat.drag_turn)});
+  }
+  void operator()(const Walker& walker) {
+    inputs_ = {"ahead", "left", "turn"};
+    if (walker.jump > 0.0) inputs_.push_back("jump");
+    if (walker.pitch_rate > 0.0) inputs_.push_back("pitch");
+    add(WalkerData{.speed = static_cast<float>(walker.speed),
+                   .step = static_cast<float>(walker.acceleration * plan_.spec.tick),
+                   .turn_rate = radians(walker.turn_rate),
+                   .in_air = static_cast<float>(walker.in_air),
+                   .jump = static_cast<float>(walker.jump),
+                   .pitch = {radians(walker.pitch_rate), radians(walker.pitch_limit)}});
+  }
+  void operator()(const Flyer& flyer) {
+    inputs_ = {"ahead", "left", "up", "turn"};
+    if (flyer.pitch_rate > 0.0) inputs_.push_back("pitch");
+    add(FlyerData{.speed = static_cast<float>(flyer.speed),
+                  .climb = static_cast<float>(flyer.climb),
+                  .step = static_cast<float>(flyer.acceleration * plan_.spec.tick),
+                  .turn_rate = radians(flyer.turn_rate),
+                  .pitch = {radians(flyer.pitch_rate), radians(flyer.pitch_limit)}});
+  }
+  void operator()(const Car& car) {
+    inputs_ = {"throttle", "steering"};
+    add(CarData{static_cast<float>(car.engine), static_cast<float>(car.brakes), keep(car.drag),
+                keep(car.side_grip), static_cast<float>(car.wheelbase), radians(car.steer_angle)});
+  }
+  void operator()(const Stepper& stepper) {
+    inputs_ = {"turn", "ahead", "left", "east", "north"};
+    plan_.steppers.push_back({body_, static_cast<std::uint32_t>(stepper.ticks_per_move),
+                              stepper.faces_move, stepper.pushes, stepper.pushable});
+  }
+
+ private:
+  template <class Kind>
+  void add(const Kind& kind) {
+    plan_.movers.push_back({body_, kind});
+  }
+  float keep(double drag) const { return static_cast<float>(exact::exp(-drag * plan_.spec.tick)); }
+  static float radians(double degrees) { return static_cast<float>(exact::radians(degrees)); }
+
+  ArenaPlan& plan_;
+  std::size_t body_;
+  std::vector<std::string>& inputs_;
+};
+
+}  // namespace
 
 void ArenaCompiler::add_mover(const BodySpec& spec, std::size_t number,
                               std::vector<std::string>& inputs) {
-  const double dt = plan_.spec.tick;
-  const auto keep = [&](double drag) { return static_cast<float>(exact::exp(-drag * dt)); };
-  const auto radians = [](double degrees) { return static_cast<float>(exact::radians(degrees)); };
-  if (const auto* boat = std::get_if<Boat>(&*spec.mover)) {
-    inputs = {"throttle", "rudder"};
-    plan_.movers.push_back(
-        {number, BoatData{static_cast<float>(boat->thrust), keep(boat->drag_ahead),
-                          keep(boat->drag_abeam), static_cast<float>(boat->rudder_flow),
-                          static_cast<float>(boat->rudder_wash), keep(boat->drag_turn)}});
-  } else if (const auto* walker = std::get_if<Walker>(&*spec.mover)) {
-    inputs = {"ahead", "left", "turn"};
-    if (walker->jump > 0.0) inputs.push_back("jump");
-    if (walker->pitch_rate > 0.0) inputs.push_back("pitch");
-    plan_.movers.push_back(
-        {number, WalkerData{.speed = static_cast<float>(walker->speed),
-                            .step = static_cast<float>(walker->acceleration * dt),
-                            .turn_rate = radians(walker->turn_rate),
-                            .in_air = static_cast<float>(walker->in_air),
-                            .jump = static_cast<float>(walker->jump),
-                            .pitch = {radians(walker->pitch_rate), radians(walker->pitch_limit)}}});
-  } else if (const auto* flyer = std::get_if<Flyer>(&*spec.mover)) {
-    inputs = {"ahead", "left", "up", "turn"};
-    if (flyer->pitch_rate > 0.0) inputs.push_back("pitch");
-    plan_.movers.push_back(
-        {number, FlyerData{.speed = static_cast<float>(flyer->speed),
-                           .climb = static_cast<float>(flyer->climb),
-                           .step = static_cast<float>(flyer->acceleration * dt),
-                           .turn_rate = radians(flyer->turn_rate),
-                           .pitch = {radians(flyer->pitch_rate), radians(flyer->pitch_limit)}}});
-  } else if (const auto* car = std::get_if<Car>(&*spec.mover)) {
-    inputs = {"throttle", "steering"};
-    plan_.movers.push_back(
-        {number, CarData{static_cast<float>(car->engine), static_cast<float>(car->brakes),
-                         keep(car->drag), keep(car->side_grip), static_cast<float>(car->wheelbase),
-                         radians(car->steer_angle)}});
-  } else {
-    const auto& stepper = std::get<Stepper>(*spec.mover);
-    inputs = {"turn", "ahead", "left", "east", "north"};
-    plan_.steppers.push_back({number, static_cast<std::uint32_t>(stepper.ticks_per_move),
-                              stepper.faces_move, stepper.pushes, stepper.pushable});
-  }
+  std::visit(MoverCompiler(plan_, number, inputs), *spec.mover);
 }
 
 void ArenaCompiler::add_launchers(const BodySpec& spec, std::size_t number,

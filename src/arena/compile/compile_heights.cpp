@@ -249,11 +249,7 @@ void ArenaCompiler::add_mesh(std::size_t index, std::vector<Triangle>& triangles
     wrong("the mesh has no triangles with an area", where, "give it some");
 }
 
-void ArenaCompiler::read_blocks() {
-  if (!plan_.spec.blocks) return;
-  const BlocksSpec& spec = *plan_.spec.blocks;
-  const std::string where = "arena.blocks";
-  if (!plan_.heights.used) needs_height(where);
+void ArenaCompiler::read_block_kinds(const BlocksSpec& spec, const std::string& where) {
   if (spec.kinds.empty()) wrong("the blocks have no kinds", where + ".kinds", "add one");
   if (spec.kinds.size() > 255)
     wrong("more than 255 kinds of blocks", where + ".kinds", "use fewer");
@@ -271,6 +267,40 @@ void ArenaCompiler::read_blocks() {
                                                      : std::numeric_limits<float>::infinity());
     blocks.worth.push_back(static_cast<float>(spec.kinds[k].worth));
   }
+}
+
+std::vector<std::uint8_t> ArenaCompiler::read_block_file(const BlocksSpec& spec,
+                                                         const std::string& where,
+                                                         std::array<std::int64_t, 3>& size) const {
+  const NpyArray array = read_npy(read_data(spec.file, where + ".file"), shown(spec.file));
+  if (array.shape.size() != 3)
+    throw Error(ErrorKind::file,
+                "the array of blocks has " + std::to_string(array.shape.size()) + " dimensions",
+                shown(spec.file), "give it three: layers, rows, columns");
+  for (std::size_t k = 0; k < 3; ++k) {
+    if (size[k] != 0 && static_cast<std::size_t>(size[k]) != array.shape[k])
+      wrong("the file's world has another size", where + ".file",
+            "leave columns, rows and layers out");
+    size[k] = static_cast<std::int64_t>(std::min<std::size_t>(array.shape[k], 1'000'000));
+  }
+  std::vector<std::uint8_t> start;
+  for (const double value : array.values) {
+    if (!(value >= 0.0 && value <= static_cast<double>(spec.kinds.size())) ||
+        value != std::floor(value))
+      throw Error(ErrorKind::file, "a block is of a kind that does not exist", shown(spec.file),
+                  "use whole numbers from 0 (none) to the number of kinds");
+    start.push_back(static_cast<std::uint8_t>(value));
+  }
+  return start;
+}
+
+void ArenaCompiler::read_blocks() {
+  if (!plan_.spec.blocks) return;
+  const BlocksSpec& spec = *plan_.spec.blocks;
+  const std::string where = "arena.blocks";
+  if (!plan_.heights.used) needs_height(where);
+  read_block_kinds(spec, where);
+  BlocksPlan& blocks = plan_.blocks;
   if (like_ != nullptr && like_->spec.blocks == plan_.spec.blocks) {
     blocks = like_->blocks;
     blocks.felt = false;
@@ -279,24 +309,7 @@ void ArenaCompiler::read_blocks() {
   std::array<std::int64_t, 3> size{spec.layers, spec.rows, spec.columns};
   std::vector<std::uint8_t> start;
   if (!spec.file.empty()) {
-    const NpyArray array = read_npy(read_data(spec.file, where + ".file"), shown(spec.file));
-    if (array.shape.size() != 3)
-      throw Error(ErrorKind::file,
-                  "the array of blocks has " + std::to_string(array.shape.size()) + " dimensions",
-                  shown(spec.file), "give it three: layers, rows, columns");
-    for (std::size_t k = 0; k < 3; ++k) {
-      if (size[k] != 0 && static_cast<std::size_t>(size[k]) != array.shape[k])
-        wrong("the file's world has another size", where + ".file",
-              "leave columns, rows and layers out");
-      size[k] = static_cast<std::int64_t>(std::min<std::size_t>(array.shape[k], 1'000'000));
-    }
-    for (const double value : array.values) {
-      if (!(value >= 0.0 && value <= static_cast<double>(spec.kinds.size())) ||
-          value != std::floor(value))
-        throw Error(ErrorKind::file, "a block is of a kind that does not exist", shown(spec.file),
-                    "use whole numbers from 0 (none) to the number of kinds");
-      start.push_back(static_cast<std::uint8_t>(value));
-    }
+    start = read_block_file(spec, where, size);
   } else if (spec.generate.empty()) {
     wrong("the world of blocks is empty", where, "name a file, or add a generator");
   }

@@ -104,14 +104,13 @@ void ArenaCompiler::add_walls() {
   }
 }
 
-void ArenaCompiler::read_cells() {
-  if (!plan_.spec.cells) return;
-  const CellsSpec& spec = *plan_.spec.cells;
-  const std::string where = "arena.cells";
+// The kind that each printable character stands for, plus 1; -1 for none.
+ArenaCompiler::KindOfSymbol ArenaCompiler::read_cell_kinds(const CellsSpec& spec,
+                                                           const std::string& where) {
   CellPlan& cells = plan_.cells;
   if (spec.kinds.empty()) wrong("the cells have no kinds", where + ".kinds", "add one");
   if (spec.kinds.size() > 255) wrong("more than 255 kinds of cells", where + ".kinds", "use fewer");
-  std::array<int, 256> kind_of_symbol;
+  KindOfSymbol kind_of_symbol;
   kind_of_symbol.fill(-1);
   kind_of_symbol[' '] = 0;
   cells.solid.push_back(0);
@@ -140,8 +139,13 @@ void ArenaCompiler::read_cells() {
       wrong("two kinds have the symbol '" + kind.symbol + "'", at + ".symbol", "choose another");
     kind_of_symbol[symbol] = static_cast<int>(k + 1);
   }
+  return kind_of_symbol;
+}
 
-  std::vector<std::vector<std::string>> drawn;
+// The lines of each layer, from the top, and the size of the map that they and the spec say.
+ArenaCompiler::DrawnLayers ArenaCompiler::read_layers(const CellsSpec& spec,
+                                                      const std::string& where) {
+  DrawnLayers drawn;
   std::int64_t columns = spec.columns, rows = spec.rows;
   for (std::size_t l = 0; l < spec.layers.size(); ++l) {
     drawn.push_back(lines_of(spec.layers[l]));
@@ -163,15 +167,16 @@ void ArenaCompiler::read_cells() {
       columns * rows * static_cast<std::int64_t>(std::max<std::size_t>(1, drawn.size())) >
           most_cells)
     wrong("the map has too many cells", where, "at most 4096 along a side and 4 million in all");
-  cells.size = static_cast<float>(spec.size);
-  cells.origin = {static_cast<float>(spec.origin[0]), static_cast<float>(spec.origin[1])};
-  cells.columns = static_cast<std::int32_t>(columns);
-  cells.rows = static_cast<std::int32_t>(rows);
-  cells.layers = std::max<std::size_t>(1, drawn.size());
-  cells.generated = !spec.generate.empty();
-  for (const auto& generator : spec.generate)
-    if (const auto* scatter = std::get_if<Scatter>(&generator))
-      cells.layers = std::max(cells.layers, static_cast<std::size_t>(scatter->layer) + 1);
+  plan_.cells.columns = static_cast<std::int32_t>(columns);
+  plan_.cells.rows = static_cast<std::int32_t>(rows);
+  return drawn;
+}
+
+void ArenaCompiler::draw_cells(const DrawnLayers& drawn, const KindOfSymbol& kind_of_symbol,
+                               const std::string& where) {
+  CellPlan& cells = plan_.cells;
+  const auto columns = static_cast<std::size_t>(cells.columns),
+             rows = static_cast<std::size_t>(cells.rows);
   cells.drawn.assign(cells.layers * cells.cells(), 0);
   for (std::size_t l = 0; l < drawn.size(); ++l)
     for (std::size_t line = 0; line < drawn[l].size(); ++line)
@@ -182,15 +187,31 @@ void ArenaCompiler::read_cells() {
                 where + ".layers[" + std::to_string(l) + "], line " + std::to_string(line + 1) +
                     ", column " + std::to_string(column + 1),
                 "give a kind that symbol, or use a space");
-        const std::size_t row = static_cast<std::size_t>(rows) - 1 - line;
-        cells.drawn[l * cells.cells() + row * static_cast<std::size_t>(columns) + column] =
+        cells.drawn[l * cells.cells() + (rows - 1 - line) * columns + column] =
             static_cast<std::uint8_t>(kind);
       }
+}
+
+void ArenaCompiler::read_cells() {
+  if (!plan_.spec.cells) return;
+  const CellsSpec& spec = *plan_.spec.cells;
+  const std::string where = "arena.cells";
+  CellPlan& cells = plan_.cells;
+  const KindOfSymbol kind_of_symbol = read_cell_kinds(spec, where);
+  const DrawnLayers drawn = read_layers(spec, where);
+  cells.size = static_cast<float>(spec.size);
+  cells.origin = {static_cast<float>(spec.origin[0]), static_cast<float>(spec.origin[1])};
+  cells.layers = std::max<std::size_t>(1, drawn.size());
+  cells.generated = !spec.generate.empty();
+  for (const auto& generator : spec.generate)
+    if (const auto* scatter = std::get_if<Scatter>(&generator))
+      cells.layers = std::max(cells.layers, static_cast<std::size_t>(scatter->layer) + 1);
+  draw_cells(drawn, kind_of_symbol, where);
   cells.avoided.assign(spec.kinds.size() + 1, 0);
   for (std::size_t i = 0; i < spec.avoid.size(); ++i)
     cells.avoided[kind_number(spec, spec.avoid[i], where + ".avoid[" + std::to_string(i) + "]")] =
         1;
-  check_generators(spec, columns, rows, where + ".generate");
+  check_generators(spec, cells.columns, cells.rows, where + ".generate");
 }
 
 void ArenaCompiler::add_cell_kinds() {

@@ -5,6 +5,7 @@
 // compile_places.cpp (zones, items, walls, cells, rivers), compile_heights.cpp (floor, ground,
 // meshes).
 
+#include <array>
 #include <string>
 #include <vector>
 
@@ -30,6 +31,8 @@ class ArenaCompiler {
   void add_bodies();
   void check_body(const BodySpec& spec, const std::string& where) const;
   void add_body(const BodySpec& spec, std::size_t index, const std::string& where);
+  void add_motion(const BodySpec& spec, std::size_t number);
+  void add_wanderer(const BodySpec& spec, std::size_t number);
   void add_mover(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs);
   void add_launchers(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs);
   void add_digger(const Digger& spec, std::size_t number, std::vector<std::string>& inputs);
@@ -43,7 +46,13 @@ class ArenaCompiler {
   void add_zones();
   void add_items();
   void add_walls();
+  using KindOfSymbol = std::array<int, 256>;
+  using DrawnLayers = std::vector<std::vector<std::string>>;
   void read_cells();
+  KindOfSymbol read_cell_kinds(const CellsSpec& spec, const std::string& where);
+  DrawnLayers read_layers(const CellsSpec& spec, const std::string& where);
+  void draw_cells(const DrawnLayers& drawn, const KindOfSymbol& kind_of_symbol,
+                  const std::string& where);
   void add_cell_kinds();
   void add_rivers();
   void link_connections();
@@ -54,6 +63,10 @@ class ArenaCompiler {
   void add_heights();
   void add_ground(std::vector<Triangle>& triangles);
   void read_blocks();
+  void read_block_kinds(const BlocksSpec& spec, const std::string& where);
+  // Kinds from the spec's file, [layers][rows][columns]; gives their size.
+  std::vector<std::uint8_t> read_block_file(const BlocksSpec& spec, const std::string& where,
+                                            std::array<std::int64_t, 3>& size) const;
   void add_block_kinds();
   void link_diggers();
   void add_mesh(std::size_t index, std::vector<Triangle>& triangles);

@@ -21,7 +21,7 @@ class TermCompiler : public RoleCompiler {
   }
 
  private:
-  void add(const Term& term, const std::string& where) {
+  static void check(const Term& term, const std::string& where) {
     const int triggers = term.progress.has_value() + term.on.has_value() + term.when.has_value() +
                          term.change.has_value() + term.near_miss.has_value() +
                          term.visits.has_value() + term.each_step.used() + term.each_second.used();
@@ -36,6 +36,10 @@ class TermCompiler : public RoleCompiler {
     if (term.scope == Scope::self && term.blend != 1.0)
       wrong_spec("a term that is not shared has nothing to blend", where + ".blend",
                  "give it the scope \"side\" or \"everyone\", or leave `blend` out");
+  }
+
+  void add(const Term& term, const std::string& where) {
+    check(term, where);
     if (term.scope == Scope::side) check_sides(Whose::own, where + ".scope");
     TermPlan plan;
     plan.weight = static_cast<float>(term.weight);
@@ -47,27 +51,12 @@ class TermCompiler : public RoleCompiler {
     plan.most_per_episode = term.most_per_episode.value_or(0.0);
     std::size_t words = 0;
     if (term.progress) {
-      plan.trigger =
-          ProgressPlan{bodies(term.progress->of, where + ".progress.of"),
-                       target(term.progress->to, term.progress->paired, where + ".progress.to"),
-                       term.progress->paired, term.progress->along_path, plan.weight};
-      if (term.progress->along_path) check_cells(game_, where + ".progress");
+      plan.trigger = progress(*term.progress, plan.weight, where + ".progress");
       plan.weight = 1.0f;
       words = sizeof(Distance) / sizeof(std::uint64_t);
     } else if (term.on) {
-      plan.trigger = EventTriggerPlan{term.on->event,
-                                      term.on->as,
-                                      bodies(term.on->of, where + ".on.of"),
-                                      term.on->with.empty(),
-                                      tag_mask(term.on->with, where + ".on.with"),
-                                      static_cast<float>(term.on->harder_than),
-                                      term.on->by_strength,
-                                      term.on->counts,
-                                      static_cast<std::uint64_t>(term.on->nth)};
-      if (term.on->counts == Counts::first) words = 1;
-      if (term.on->counts == Counts::first_of_each)
-        words = words_for_bits(game_.arena.entities().size());
-      if (term.on->nth > 0) ++words;  // how many there were; before what `counts` remembers
+      plan.trigger = on(*term.on, where + ".on");
+      words = words_of(*term.on);
     } else if (term.when) {
       plan.trigger = condition(*term.when, where + ".when");
     } else if (term.change) {
@@ -77,28 +66,63 @@ class TermCompiler : public RoleCompiler {
       plan.trigger = near_miss(*term.near_miss, where + ".near_miss");
       words = 1;
     } else if (term.visits) {
-      const float cell = game_.arena.cell_size();
-      const Place middle = game_.arena.middle();
-      ExplorationTriggerPlan visits{
-          1.0f / (cell > 0.0f ? cell : static_cast<float>(term.visits->square)), 0.0f, 0.0f};
-      if (cell > 0.0f) {
-        visits.origin_x = static_cast<float>(middle.x) -
-                          0.5f * cell * static_cast<float>(game_.arena.cell_columns());
-        visits.origin_y = static_cast<float>(middle.y) -
-                          0.5f * cell * static_cast<float>(game_.arena.cell_rows());
-      }
-      plan.trigger = visits;
+      plan.trigger = visits(*term.visits);
       words = visited_side;
     } else {
-      const bool each_second = term.each_second.used();
-      const Measure& measure = each_second ? term.each_second : term.each_step;
-      const double seconds = static_cast<double>(game_.spec.ticks_per_step) * game_.spec.arena.tick;
-      plan.trigger = EachPlan{measure, each_second ? static_cast<float>(seconds) : 1.0f};
-      if (measure.custom() && !measure.function()) game_.complete = false;
+      plan.trigger = each(term);
     }
     plan_.memory_words += words;
     plan_.terms.push_back(std::move(plan));
     role_.terms.push_back(term.name);
+  }
+
+  ProgressPlan progress(const Progress& progress, float weight, const std::string& where) const {
+    ProgressPlan plan{bodies(progress.of, where + ".of"),
+                      target(progress.to, progress.paired, where + ".to"), progress.paired,
+                      progress.along_path, weight};
+    if (progress.along_path) check_cells(game_, where);
+    return plan;
+  }
+
+  EventTriggerPlan on(const EventTrigger& on, const std::string& where) const {
+    return {on.event,
+            on.as,
+            bodies(on.of, where + ".of"),
+            on.with.empty(),
+            tag_mask(on.with, where + ".with"),
+            static_cast<float>(on.harder_than),
+            on.by_strength,
+            on.counts,
+            static_cast<std::uint64_t>(on.nth)};
+  }
+  std::size_t words_of(const EventTrigger& on) const {
+    const std::size_t seen = on.counts == Counts::first ? 1
+                             : on.counts == Counts::first_of_each
+                                 ? words_for_bits(game_.arena.entities().size())
+                                 : 0;
+    return seen + (on.nth > 0 ? 1 : 0);  // how many there were; before what `counts` remembers
+  }
+
+  ExplorationTriggerPlan visits(const ExplorationTrigger& visits) const {
+    const float cell = game_.arena.cell_size();
+    const Place middle = game_.arena.middle();
+    ExplorationTriggerPlan plan{1.0f / (cell > 0.0f ? cell : static_cast<float>(visits.square)),
+                                0.0f, 0.0f};
+    if (cell > 0.0f) {
+      plan.origin_x = static_cast<float>(middle.x) -
+                      0.5f * cell * static_cast<float>(game_.arena.cell_columns());
+      plan.origin_y =
+          static_cast<float>(middle.y) - 0.5f * cell * static_cast<float>(game_.arena.cell_rows());
+    }
+    return plan;
+  }
+
+  EachPlan each(const Term& term) {
+    const bool each_second = term.each_second.used();
+    const Measure& measure = each_second ? term.each_second : term.each_step;
+    const double seconds = static_cast<double>(game_.spec.ticks_per_step) * game_.spec.arena.tick;
+    if (measure.custom() && !measure.function()) game_.complete = false;
+    return {measure, each_second ? static_cast<float>(seconds) : 1.0f};
   }
 
   // None for an empty name, which means the seat's own.

@@ -193,10 +193,16 @@ Continuation PolicyLearner::continue_from(const TensorFile& file) {
   if (nets_.credits && before.credit.columns > 0)
     take_network(file, "credit", nets_.credit, Naming::of_credit(signature_),
                  Naming::of_credit(before), nets_.credit_part(parameters_.span()), report);
+  take_spread(file, before);
+  take_value_scale(file);
   parameters_changed();
+  take_statistics(file, before);
+  return report;
+}
 
-  // A policy that is sure of itself would not find what is new: dials begin at least half as spread
-  // as fresh ones.
+// A policy that is sure of itself would not find what is new: dials begin at least half as spread
+// as fresh ones.
+void PolicyLearner::take_spread(const TensorFile& file, const PolicySignature& before) {
   const Names dials = dials_of(signature_.controls);
   const auto old_dials = matches(dials, dials_of(before.controls));
   std::vector<float> stddev(dials_of(before.controls).size());
@@ -205,34 +211,36 @@ Continuation PolicyLearner::continue_from(const TensorFile& file) {
   for (std::size_t d = 0; d < dials.size(); ++d)
     if (old_dials[d] != nowhere)
       nets_.stddev_part(parameters_.span())[d] = std::max(least, stddev[old_dials[d]]);
+}
 
-  if (const auto scale = file.doubles("value.scale"); scale.size() == 4) {
-    if (settings_.normalise_returns) {
-      value_scale_.restore(scale);
-    } else if (!nets_.shared) {  // the last layer takes over what the scale did
-      change_output(nets_.value.parts(), nets_.value_part(parameters_.span()), 0,
+void PolicyLearner::take_value_scale(const TensorFile& file) {
+  const auto scale = file.doubles("value.scale");
+  if (scale.size() != 4) return;
+  if (settings_.normalise_returns) {
+    value_scale_.restore(scale);
+  } else if (!nets_.shared) {  // the last layer takes over what the scale did
+    change_output(nets_.value.parts(), nets_.value_part(parameters_.span()), 0,
+                  {scale[1], scale[0]});
+    for (std::size_t output = 0; nets_.credits && output < nets_.credit.outputs(); ++output)
+      change_output(nets_.credit.parts(), nets_.credit_part(parameters_.span()), output,
                     {scale[1], scale[0]});
-      for (std::size_t output = 0; nets_.credits && output < nets_.credit.outputs(); ++output)
-        change_output(nets_.credit.parts(), nets_.credit_part(parameters_.span()), output,
-                      {scale[1], scale[0]});
-      parameters_changed();
-    }
   }
-  // The old senses' statistics count as one rollout's, so that what has changed is soon noticed;
-  // new columns begin with mean 0 and standard deviation 1.
+}
+
+// The old senses' statistics count as one rollout's, so that what has changed is soon noticed; new
+// columns begin with mean 0 and standard deviation 1.
+void PolicyLearner::take_statistics(const TensorFile& file, const PolicySignature& before) {
   const Normaliser old = fetch_normaliser(file, before.policy);
-  const auto found = matches(columns, old_columns);
+  const auto found = matches(names_of(signature_.columns), names_of(before.columns));
   const double count = std::min(old.count(), static_cast<double>(rollout_.samples()));
-  if (count > 0.0) {
-    std::vector<double> mean(columns.size()), deviation(columns.size(), count);
-    for (std::size_t c = 0; c < columns.size(); ++c) {
-      if (found[c] == nowhere) continue;
-      mean[c] = old.mean()[found[c]];
-      deviation[c] = old.deviation()[found[c]] / old.count() * count;
-    }
-    normaliser_.set(count, std::move(mean), std::move(deviation));
+  if (count <= 0.0) return;
+  std::vector<double> mean(found.size()), deviation(found.size(), count);
+  for (std::size_t c = 0; c < found.size(); ++c) {
+    if (found[c] == nowhere) continue;
+    mean[c] = old.mean()[found[c]];
+    deviation[c] = old.deviation()[found[c]] / old.count() * count;
   }
-  return report;
+  normaliser_.set(count, std::move(mean), std::move(deviation));
 }
 
 }  // namespace zithercraft::learn_internal

@@ -115,6 +115,10 @@ class PolicyLearner {
   static std::size_t most_rows_of(const TrainingContext& context,
                                   const std::vector<std::size_t>& roles);
   void freeze();
+  // Parts of `continue_from`: how spread dials begin, the scale of values, the senses' statistics.
+  void take_spread(const TensorFile& file, const PolicySignature& before);
+  void take_value_scale(const TensorFile& file);
+  void take_statistics(const TensorFile& file, const PolicySignature& before);
 
   std::size_t memory_each() const { return nets_.policy_memory() + nets_.value_memory(); }
   /// Copies between the memory of rows, which lies row by row, and the room's, which lies network

@@ -111,6 +111,47 @@ void draw_bands(const std::filesystem::path& file, const BandFigure& figure) {
   draw(file, figure.title, body + plots + "\n");
 }
 
+namespace {
+
+// The least and the greatest value of the cells, or what the figure says.
+std::pair<double, double> range_of(const HeatFigure& figure) {
+  double least = figure.low.value_or(INFINITY), most = figure.high.value_or(-INFINITY);
+  for (const auto& cell : figure.cells)
+    if (cell.value) {
+      least = std::min(least, cell.value->mean);
+      most = std::max(most, cell.value->mean);
+    }
+  if (least < most) return {least, most};
+  least = std::isfinite(least) ? least - 0.5 : 0.0;  // all alike, or nothing yet
+  return {least, least + 1.0};
+}
+
+// Rows for gnuplot: the cells' colours, and what is written on light and on dark ones.
+struct HeatRows {
+  std::string colours, light, dark;
+};
+HeatRows rows_of(const HeatFigure& figure, double least, double most) {
+  HeatRows rows;
+  for (std::size_t k = 0; k < figure.cells.size(); ++k) {
+    const std::size_t x = k % figure.x.size(), y = k / figure.x.size();
+    const auto& cell = figure.cells[k];
+    if (!cell.value) {
+      rows.light += fmt::format("{} {} {}\n", x, y, field(figure.missing));
+      continue;
+    }
+    rows.colours += fmt::format("{} {} {}\n", x, y, cell.value->mean);
+    const double half = 0.5 * (cell.value->high - cell.value->low);
+    const std::string text = field(brief(cell.value->mean) + (cell.partly ? "*" : ""));
+    const std::string half_width = field(std::isfinite(half) ? "±" + brief(half) : "one seed");
+    std::string& on = cell.value->mean - least > 0.55 * (most - least) ? rows.dark : rows.light;
+    on += fmt::format("{} {} {}\n{} {} {}\n", x, static_cast<double>(y) + 0.15, text, x,
+                      static_cast<double>(y) - 0.2, half_width);
+  }
+  return rows;
+}
+
+}  // namespace
+
 void draw_heatmap(const std::filesystem::path& file, const HeatFigure& figure) {
   std::string body =
       "set xlabel " + quoted(figure.x_label) + "\nset ylabel " + quoted(figure.y_label) + "\n";
@@ -124,50 +165,25 @@ void draw_heatmap(const std::filesystem::path& file, const HeatFigure& figure) {
   ticks("x", figure.x);
   ticks("y", figure.y);
   if (figure.y.size() == 1) body += "unset ytics\n";
-  double least = figure.low.value_or(INFINITY), most = figure.high.value_or(-INFINITY);
-  for (const auto& cell : figure.cells)
-    if (cell.value) {
-      least = std::min(least, cell.value->mean);
-      most = std::max(most, cell.value->mean);
-    }
-  if (!(least < most)) {  // all alike, or nothing yet
-    least = std::isfinite(least) ? least - 0.5 : 0.0;
-    most = least + 1.0;
-  }
+  const auto [least, most] = range_of(figure);
   body +=
       "unset grid\nset palette defined (0 '#edf4f9', 0.35 '#8fc7c7', 0.7 '#007373', 1 '#00262b')\n";
   body += fmt::format("set cbrange [{}:{}]\nunset key\n", least, most);
-  std::string colours, light, dark;  // cells, and what is written on light and on dark ones
-  for (std::size_t k = 0; k < figure.cells.size(); ++k) {
-    const std::size_t x = k % figure.x.size(), y = k / figure.x.size();
-    const auto& cell = figure.cells[k];
-    if (!cell.value) {
-      light += fmt::format("{} {} {}\n", x, y, field(figure.missing));
-      continue;
-    }
-    colours += fmt::format("{} {} {}\n", x, y, cell.value->mean);
-    const double half = 0.5 * (cell.value->high - cell.value->low);
-    const std::string text = field(brief(cell.value->mean) + (cell.partly ? "*" : ""));
-    const std::string half_width = field(std::isfinite(half) ? "±" + brief(half) : "one seed");
-    std::string& on = cell.value->mean - least > 0.55 * (most - least) ? dark : light;
-    on += fmt::format("{} {} {}\n{} {} {}\n", x, static_cast<double>(y) + 0.15, text, x,
-                      static_cast<double>(y) - 0.2, half_width);
-  }
+  const HeatRows rows = rows_of(figure, least, most);
   const bool crowded = figure.x.size() > 12 || figure.y.size() > 14;
   std::string plots;
-  const auto add = [&](const char* name, const std::string& rows, const std::string& how) {
-    if (rows.empty()) return;
-    body += fmt::format("${} << END\n{}END\n", name, rows);
+  const auto add = [&](const char* name, const std::string& lines, const std::string& how) {
+    if (lines.empty()) return;
+    body += fmt::format("${} << END\n{}END\n", name, lines);
     plots += fmt::format("{} ${} {}", plots.empty() ? "plot" : ",", name, how);
   };
-  add("cells", colours, "using 1:2:(0.5):(0.5):3 with boxxyerror fs solid 1 noborder fc palette");
+  add("cells", rows.colours,
+      "using 1:2:(0.5):(0.5):3 with boxxyerror fs solid 1 noborder fc palette");
   if (!crowded) {
-    add("light", light,
-        fmt::format("using 1:2:3 with labels font ',{}' tc rgb '{}'", figure.x.size() > 8 ? 9 : 12,
-                    ink));
-    add("dark", dark,
-        fmt::format("using 1:2:3 with labels font ',{}' tc rgb 'white'",
-                    figure.x.size() > 8 ? 9 : 12));
+    const int size = figure.x.size() > 8 ? 9 : 12;
+    add("light", rows.light,
+        fmt::format("using 1:2:3 with labels font ',{}' tc rgb '{}'", size, ink));
+    add("dark", rows.dark, fmt::format("using 1:2:3 with labels font ',{}' tc rgb 'white'", size));
   }
   draw(file, figure.title, body + plots + "\n");
 }
