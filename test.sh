@@ -2,7 +2,7 @@
 # Installs what is missing, builds everything with warnings as errors, and runs all tests.
 set -euo pipefail
 cd "$(dirname "$0")"
-cmake/install_packages.sh
+cmake/install_packages.sh build figures processes test
 cmake --preset release -DZITHERCRAFT_TESTS=ON -DZITHERCRAFT_BENCHMARKS=ON \
   -DZITHERCRAFT_EXAMPLES=ON > /dev/null
 cmake --build --preset release

@@ -1,17 +1,17 @@
 #!/usr/bin/env bash
-# Installs the packages of packages.txt that are missing: those of the sections that are named, or
-# all.
+# Installs the packages that are missing, of those sections of packages.txt that are named:
+#   cmake/install_packages.sh build test
 set -euo pipefail
 cd "$(dirname "$0")/.."
 wanted=("$@")
-in_section=true
+in_section=false
 packages=()
 while read -r line; do
   if [[ $line == "# ["* ]]; then
     section=${line#"# ["}
     section=${section%%"]"*}
     in_section=true
-    [ ${#wanted[@]} -eq 0 ] || [[ " ${wanted[*]} " == *" $section "* ]] || in_section=false
+    [[ " ${wanted[*]} " == *" $section "* ]] || in_section=false
   elif [[ -n $line && $line != "#"* ]] && $in_section; then
     packages+=("$line")
   fi

@@ -6,7 +6,6 @@
 #include "zithercraft/run/metrics.hpp"
 
 namespace zithercraft {
-using namespace run_internal;
 using namespace base_internal;
 namespace {
 

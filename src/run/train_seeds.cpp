@@ -9,7 +9,6 @@
 #include "zithercraft/run/train.hpp"
 
 namespace zithercraft {
-using namespace run_internal;
 namespace {
 
 // How many steps the trainings take together. Of generations each can only say what it expects;

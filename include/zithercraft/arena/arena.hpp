@@ -19,6 +19,7 @@ struct ArenaPlan;
 struct ArenaPlans;
 }  // namespace arena_internal
 
+/// What an entity is.
 enum class EntityKind : std::uint8_t {
   body,
   shot,
@@ -35,9 +36,9 @@ enum class EntityKind : std::uint8_t {
 /// Anything with a tag. Entities are numbered: all bodies, then shots, zones, items, walls, kinds
 /// of cells, the floor, the ground, meshes (one for each tag) and kinds of blocks.
 struct Entity {
-  EntityKind kind = EntityKind::body;
-  std::string name{};
-  std::size_t tag = 0;  ///< index into Arena::tags()
+  EntityKind kind = EntityKind::body;  ///< what it is
+  std::string name{};                  ///< of the spec; shared by bodies of one spec
+  std::size_t tag = 0;                 ///< index into Arena::tags()
   /// index into the spec's list of its kind; of a shot, its launcher's among all
   std::size_t spec_index = 0;
   bool free = false;   ///< can move
@@ -46,13 +47,14 @@ struct Entity {
 
 /// Position and heading; cos and sin are those of the heading.
 struct Pose {
-  float x = 0.0f, y = 0.0f;  ///< metres
-  float heading = 0.0f;      ///< radians in [-pi, pi)
-  float cos = 1.0f, sin = 0.0f;
-  float z = 0.0f;      ///< metres, of the foot; 0 in flat arenas
-  float pitch = 0.0f;  ///< radians above the level
+  float x = 0.0f, y = 0.0f;      ///< metres
+  float heading = 0.0f;          ///< radians in [-pi, pi)
+  float cos = 1.0f, sin = 0.0f;  ///< of the heading
+  float z = 0.0f;                ///< metres, of the foot; 0 in flat arenas
+  float pitch = 0.0f;            ///< radians above the level
 };
 
+/// Of a body's middle.
 struct Velocity {
   float x = 0.0f, y = 0.0f;  ///< m/s
   float turn = 0.0f;         ///< rad/s
@@ -69,7 +71,7 @@ struct RayFanQuery {
   float x = 0.0f, y = 0.0f;              ///< origin, metres
   float z = 0.0f;                        ///< likewise; arenas with height only
   std::span<const float> direction_x{};  ///< unit directions, one per ray
-  std::span<const float> direction_y{};
+  std::span<const float> direction_y{};  ///< likewise
   std::span<const float> direction_z{};  ///< likewise in space; empty: all rays are level
   float reach = 1.0f;                    ///< metres, above 0
   float thickness = 0.0f;                ///< diameter of the swept disc, metres; 0 for a thin ray
@@ -83,9 +85,10 @@ struct RayBatchQuery {
   std::span<const float> x{}, y{};                      ///< origins, metres
   std::span<const float> z{}, direction_z{};            ///< likewise in space; empty: level, at 0
   std::span<const float> direction_x{}, direction_y{};  ///< unit directions, one per ray
-  float reach = 1.0f;
-  float thickness = 0.0f;
-  std::uint64_t tags = ~0ULL;
+  float reach = 1.0f;                                   ///< metres
+  float thickness = 0.0f;      ///< diameter of the swept disc, metres; 0 for thin rays
+  std::uint64_t tags = ~0ULL;  ///< bit t set: things of tag t are met
+  /// An entity, and a side, that are looked through; -1 for none.
   std::int32_t exclude = -1, exclude_side = -1;
 };
 
@@ -110,6 +113,7 @@ struct CellPath {
 
 /// What the search for paths works with; may be used again and again, by one thread at a time.
 struct PathMemory {
+  /// Of each cell, and the cells still to be looked at.
   std::vector<std::uint32_t> steps{}, queue{};
 };
 
@@ -123,13 +127,13 @@ struct NearestHit {
 
 /// A point of an arena, metres; z counts in arenas with height.
 struct Place {
-  double x = 0.0, y = 0.0, z = 0.0;
+  double x = 0.0, y = 0.0, z = 0.0;  ///< metres
 };
 
 /// A triangle of the ground or of a mesh.
 struct ArenaTriangle {
-  std::array<Place, 3> corner{};
-  std::size_t entity = 0;
+  std::array<Place, 3> corner{};  ///< counter-clockwise, seen from outside
+  std::size_t entity = 0;         ///< whose it is
 };
 
 /// Memory a caller of `begin` and `tick` lends, one per thread, so that they allocate nothing once
@@ -159,11 +163,15 @@ struct StateField {
 /// Which kinds of events a caller wants.
 class EventMask {
  public:
+  /// All kinds of events.
   static constexpr EventMask everything() { return EventMask(~0U); }
+  /// No kind of event.
   static constexpr EventMask nothing() { return EventMask(0); }
+  /// These and one kind more.
   constexpr EventMask with(EventKind kind) const {
     return EventMask(bits_ | (1U << static_cast<unsigned>(kind)));
   }
+  /// Whether a kind is among them.
   constexpr bool has(EventKind kind) const {
     return ((bits_ >> static_cast<unsigned>(kind)) & 1U) != 0;
   }
@@ -185,9 +193,13 @@ class Arena {
   /// Throws Error (spec), naming the key path below "arena", if the spec makes no sense.
   explicit Arena(const ArenaSpec& spec);
 
+  /// What it was compiled from.
   const ArenaSpec& spec() const noexcept;
+  /// All of them, by number.
   std::span<const Entity> entities() const noexcept;
+  /// Bodies have the numbers from 0 on.
   std::size_t body_count() const noexcept;
+  /// Zones.
   std::size_t zone_count() const noexcept;
   /// Number of the first zone; zones follow each other.
   std::size_t first_zone() const noexcept;
@@ -212,7 +224,9 @@ class Arena {
   /// Whether the body moves itself, as wanderers do; its inputs are then not to be set.
   bool wanders(std::size_t body) const noexcept;
 
+  /// Size of the state of one lane.
   std::size_t state_bytes() const noexcept;
+  /// What lies where in a state.
   std::vector<StateField> state_fields() const;
 
   /// Begins an episode: places everything at random, at rest. A pure function of its keys.
@@ -243,8 +257,11 @@ class Arena {
   /// The entity a body stands on, -1 for nothing; always -1 in flat arenas.
   std::int32_t stands_on(const std::byte* state, std::size_t body) const noexcept;
 
+  /// Ticks since the episode began.
   std::uint32_t ticks(const std::byte* state) const noexcept;
+  /// Of an entity that has one: see `posed_count`.
   Pose pose(const std::byte* state, std::size_t posed) const noexcept;
+  /// Of a body.
   Velocity velocity(const std::byte* state, std::size_t body) const noexcept;
   /// Whether it is in the arena now: not dead, collected, or a shot that is not under way.
   bool present(const std::byte* state, std::size_t posed) const noexcept;
@@ -252,6 +269,7 @@ class Arena {
   /// foot, in arenas with height. For tests, editors and scripted starts.
   void put(std::byte* state, std::size_t posed, float x, float y, double heading,
            float z = 0.0f) const noexcept;
+  /// Gives a body another velocity.
   void set_velocity(std::byte* state, std::size_t body, Velocity velocity) const noexcept;
   /// Whether the body's centre is in the zone now.
   bool inside(const std::byte* state, std::size_t body, std::size_t zone) const noexcept;
@@ -259,7 +277,9 @@ class Arena {
   float meter(const std::byte* state, std::size_t body, std::string_view name) const;
   /// A meter's number, to read it often. Throws as `meter` does.
   std::size_t meter_number(std::size_t body, std::string_view name) const;
+  /// The level of a meter by its number.
   float meter(const std::byte* state, std::size_t number) const noexcept;
+  /// Sets a body's meter by its name, within its range. Throws Error (usage) if it has none.
   void set_meter(std::byte* state, std::size_t body, std::string_view name, float value) const;
 
   /// Whether a free body touches something of these tags now.
@@ -282,6 +302,7 @@ class Arena {
   /// Closest hits: distance in metres (`reach` for a miss) and entity (-1 for a miss), one per ray.
   void cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance,
             std::span<std::int32_t> entity) const;
+  /// Casts rays whose origins and directions are all their own; the results are as for a fan.
   void cast(const std::byte* state, const RayBatchQuery& rays, std::span<float> distance,
             std::span<std::int32_t> entity) const;
   /// Whether nothing of these tags lies on the straight way between two points.
@@ -306,6 +327,7 @@ class Arena {
   // ---- Cells
   /// Columns and rows of the cell map; 0 without one.
   std::size_t cell_columns() const noexcept;
+  /// 0 without cells.
   std::size_t cell_rows() const noexcept;
   /// The entity a cell shows, seen from above: the kind in its uppermost layer that holds one; -1
   /// for none. Row 0 is the lowest.
@@ -330,8 +352,9 @@ class Arena {
                     std::uint64_t beyond, std::span<std::uint64_t> tags) const;
   /// Size of the world of blocks; zeros without one.
   struct BlockCount {
-    std::size_t columns = 0, rows = 0, layers = 0;
+    std::size_t columns = 0, rows = 0, layers = 0;  ///< along each axis
   };
+  /// The size of the world of blocks; zeros without one.
   BlockCount block_count() const noexcept;
   /// The entity of a block's kind; -1 for none. Layer 0 is the lowest.
   std::int32_t block_at(const std::byte* state, std::size_t column, std::size_t row,

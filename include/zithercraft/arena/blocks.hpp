@@ -14,6 +14,7 @@
 /// with height.
 namespace zithercraft {
 
+/// What a block can be made of.
 struct BlockKind {
   std::string name{};  ///< also its tag, unless `tag` is given
   std::string tag{};   ///< empty means the same as the name
@@ -32,9 +33,9 @@ struct BlockKind {
 /// Ground in layers below a hilly surface: from the top, the first kind as thick as its thickness
 /// says, then the next; the last reaches to the bottom.
 struct Strata {
-  static constexpr std::string_view kind = "strata";
-  std::vector<std::string> kinds{};  ///< names of block kinds, from the top
-  std::vector<double> thickness{};   ///< blocks, of all but the last
+  static constexpr std::string_view kind = "strata";  ///< the word for it in files
+  std::vector<std::string> kinds{};                   ///< names of block kinds, from the top
+  std::vector<double> thickness{};                    ///< blocks, of all but the last
   /// share of the world's height at which the surface lies on average, 0 to 1
   double surface = 0.5;
   double relief = 4.0;    ///< blocks from the lowest valley to the highest hill at most, at least 0
@@ -44,26 +45,27 @@ struct Strata {
 
 /// Caves: where smooth noise in space is strongest, blocks are taken out or replaced.
 struct Hollows {
-  static constexpr std::string_view kind = "hollows";
-  std::vector<std::string> in{};  ///< names of the kinds that are hollowed out
-  std::string put{};              ///< name of the kind that fills the hollows; empty: nothing does
-  double share = 0.2;             ///< of the world's blocks that lie in hollows, 0 to 1
-  double feature = 6.0;           ///< blocks across a typical hollow, above 1
+  static constexpr std::string_view kind = "hollows";  ///< the word for it in files
+  std::vector<std::string> in{};                       ///< names of the kinds that are hollowed out
+  std::string put{};     ///< name of the kind that fills the hollows; empty: nothing does
+  double share = 0.2;    ///< of the world's blocks that lie in hollows, 0 to 1
+  double feature = 6.0;  ///< blocks across a typical hollow, above 1
   double lowest = 0.0, highest = 1.0;  ///< share of the world's height they keep to, 0 to 1
   bool operator==(const Hollows&) const = default;
 };
 
 /// Strings of blocks of one kind that wind through others.
 struct Veins {
-  static constexpr std::string_view kind = "veins";
-  std::string put{};                   ///< name of a block kind
-  std::vector<std::string> in{};       ///< names of the kinds that it replaces
-  std::int64_t count = 10;             ///< how many, 1 to 10,000
-  std::int64_t length = 6;             ///< blocks of each at most, 1 to 1,000
+  static constexpr std::string_view kind = "veins";  ///< the word for it in files
+  std::string put{};                                 ///< name of a block kind
+  std::vector<std::string> in{};                     ///< names of the kinds that it replaces
+  std::int64_t count = 10;                           ///< how many, 1 to 10,000
+  std::int64_t length = 6;                           ///< blocks of each at most, 1 to 1,000
   double lowest = 0.0, highest = 1.0;  ///< share of the world's height they begin in, 0 to 1
   bool operator==(const Veins&) const = default;
 };
 
+/// What fills a world of blocks.
 using BlockGenerator = std::variant<Strata, Hollows, Veins>;
 
 /// A world of `columns` x `rows` x `layers` cubes. `layouts` worlds are made beforehand; each
@@ -74,8 +76,8 @@ struct BlocksSpec {
   std::vector<BlockKind> kinds{};         ///< at most 255
   /// .npy of whole numbers [layers][rows][columns]: kinds counted from 1, 0 for none
   std::string file{};
-  std::int64_t columns = 0, rows = 0,
-               layers = 0;  ///< of a world that is not from a file; 1 to 512 each
+  /// Along each axis, 1 to 512; 0 for a world from a file, which has its size.
+  std::int64_t columns = 0, rows = 0, layers = 0;
   std::vector<BlockGenerator>
       generate{};            ///< done in this order, on the file's world or an empty one
   std::int64_t layouts = 1;  ///< 1 to 1,024

@@ -7,7 +7,7 @@ namespace zithercraft {
 
 /// A named quantity that a body carries: health, fuel, oxygen.
 struct Meter {
-  std::string name{};
+  std::string name{};              ///< unique among the body's meters
   double low = 0.0, high = 100.0;  ///< bounds
   std::optional<double> start{};   ///< its value when the episode begins; without it, `high`
   double change = 0.0;             ///< per second, of itself
@@ -18,7 +18,7 @@ struct Meter {
 /// What a zone, item, shot, wall, body or cell does to a meter of the body that meets it. Bodies
 /// without that meter are left alone.
 struct Effect {
-  std::string meter{};
+  std::string meter{};      ///< which meter it changes
   double amount = 0.0;      ///< at once: on entering, collecting, being hit or touching
   double per_second = 0.0;  ///< while inside or touching
   bool operator==(const Effect&) const = default;

@@ -5,6 +5,7 @@
 
 namespace zithercraft {
 
+/// What happened.
 enum class EventKind : std::uint8_t {
   touch,   ///< who began to touch whom, a body, wall, cell, block or the ground; strength: approach
            ///< speed, m/s (steppers: 1)
@@ -29,17 +30,18 @@ enum class EventKind : std::uint8_t {
   place,  ///< who placed a block of kind whom; detail likewise
 };
 
+/// The word for it in games and records.
 std::string_view name_of(EventKind kind) noexcept;
 
 /// One thing that happened in an arena.
 struct Event {
-  std::uint32_t tick = 0;  ///< of the episode, from 1
-  EventKind kind = EventKind::touch;
-  std::int32_t who = -1;     ///< entity (see Arena::entities), -1 for none
-  std::int32_t whom = -1;    ///< the other entity, -1 for none
-  float x = 0.0f, y = 0.0f;  ///< where, metres
-  float strength = 0.0f;     ///< meaning depends on the kind
-  std::int32_t detail = 0;   ///< meaning depends on the kind
+  std::uint32_t tick = 0;             ///< of the episode, from 1
+  EventKind kind = EventKind::touch;  ///< what happened
+  std::int32_t who = -1;              ///< entity (see Arena::entities), -1 for none
+  std::int32_t whom = -1;             ///< the other entity, -1 for none
+  float x = 0.0f, y = 0.0f;           ///< where, metres
+  float strength = 0.0f;              ///< meaning depends on the kind
+  std::int32_t detail = 0;            ///< meaning depends on the kind
   bool operator==(const Event&) const = default;
 };
 

@@ -13,7 +13,7 @@ namespace zithercraft {
 
 /// A level floor without end.
 struct Floor {
-  std::string name = "floor";
+  std::string name = "floor";        ///< of its entity
   std::string tag{};                 ///< empty means the same as the name
   double level = 0.0;                ///< metres
   double bounce = 0.0;               ///< as for bodies
@@ -26,8 +26,8 @@ struct Floor {
 /// Bodies are upright: their shapes reach from a foot to a top. They push each other aside in the
 /// plane, stand on each other and on the ground, and are stopped by what is overhead.
 struct Heights {
-  double gravity = 9.81;  ///< m/s2 downwards, at least 0
-  std::optional<Floor> floor{};
+  double gravity = 9.81;            ///< m/s2 downwards, at least 0
+  std::optional<Floor> floor{};     ///< an endless plane; none for no floor
   std::optional<double> ceiling{};  ///< metres; nothing rises above it
   double lowest = -100.0;           ///< metres; a body whose foot falls below it dies
   bool operator==(const Heights&) const = default;
@@ -35,9 +35,9 @@ struct Heights {
 
 /// Uneven ground: heights on a grid, with two triangles between each four of them.
 struct GroundSpec {
-  std::string name = "ground";
-  std::string tag{};   ///< empty means the same as the name
-  std::string file{};  ///< .npy of two dimensions or grey .png, instead of `levels`
+  std::string name = "ground";  ///< of its entity
+  std::string tag{};            ///< empty means the same as the name
+  std::string file{};           ///< .npy of two dimensions or grey .png, instead of `levels`
   std::vector<std::vector<double>> levels{};  ///< rows from low y to high y, along x, metres
   std::array<double, 2> origin{0, 0};  ///< metres: where the first number of the first row stands
   double spacing = 1.0;                ///< metres from number to number, above 0
@@ -55,7 +55,7 @@ struct GroundSpec {
 /// the others are of the mesh's own tag. The file's y axis points up, so its (x, y, z) is our (x,
 /// -z, y).
 struct MeshSpec {
-  std::string name{};
+  std::string name{};  ///< of its entity
   std::string tag{};   ///< empty means the same as the name
   std::string file{};  ///< .gltf or .glb, instead of corners and triangles
   std::vector<std::array<double, 3>> corners{};          ///< metres

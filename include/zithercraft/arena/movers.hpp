@@ -13,8 +13,8 @@ namespace zithercraft {
 ///
 /// Inputs: `throttle` and `rudder`; positive rudder turns to port (counter-clockwise).
 struct Boat {
-  static constexpr std::string_view kind = "boat";
-  double thrust = 1.2;       ///< m/s2 at full throttle, above 0
+  static constexpr std::string_view kind = "boat";  ///< the word for it in files
+  double thrust = 1.2;                              ///< m/s2 at full throttle, above 0
   double drag_ahead = 0.4;   ///< share of forward speed lost per second, at least 0
   double drag_abeam = 1.5;   ///< share of sideways speed lost per second, at least 0
   double rudder_flow = 0.6;  ///< rad/s2 at full rudder for each m/s of forward speed
@@ -32,8 +32,8 @@ struct Boat {
 /// stands on something) if `jump` is above 0, and `pitch` (wanted rate of looking up, as a share of
 /// `pitch_rate`) if `pitch_rate` is above 0.
 struct Walker {
-  static constexpr std::string_view kind = "walker";
-  double speed = 2.0;          ///< m/s, above 0
+  static constexpr std::string_view kind = "walker";  ///< the word for it in files
+  double speed = 2.0;                                 ///< m/s, above 0
   double acceleration = 10.0;  ///< m/s2 at most to reach the wanted velocity, above 0
   double turn_rate = 180.0;    ///< degrees/s, at least 0
   // In arenas with height:
@@ -50,11 +50,11 @@ struct Walker {
 ///
 /// Inputs: `throttle` (negative brakes, then reverses) and `steering` (positive to the left).
 struct Car {
-  static constexpr std::string_view kind = "car";
-  double engine = 3.0;        ///< m/s2 at full throttle, above 0
-  double brakes = 6.0;        ///< m/s2 against the motion, above 0
-  double drag = 0.3;          ///< share of speed lost per second, at least 0
-  double wheelbase = 1.5;     ///< metres between the axles, above 0
+  static constexpr std::string_view kind = "car";  ///< the word for it in files
+  double engine = 3.0;                             ///< m/s2 at full throttle, above 0
+  double brakes = 6.0;                             ///< m/s2 against the motion, above 0
+  double drag = 0.3;                               ///< share of speed lost per second, at least 0
+  double wheelbase = 1.5;                          ///< metres between the axles, above 0
   double steer_angle = 30.0;  ///< degrees of the front wheels at full steering, above 0, below 80
   double side_grip = 8.0;     ///< share of sideways speed lost per second, at least 0
   bool operator==(const Car&) const = default;
@@ -65,9 +65,9 @@ struct Car {
 /// Inputs: `ahead`, `left` and `up` (wanted velocity in the own frame, as shares of `speed` and
 /// `climb`) and `turn` (as for walkers), and `pitch` as for walkers if `pitch_rate` is above 0.
 struct Flyer {
-  static constexpr std::string_view kind = "flyer";
-  double speed = 3.0;         ///< m/s over ground, above 0
-  double climb = 1.5;         ///< m/s up or down, above 0
+  static constexpr std::string_view kind = "flyer";  ///< the word for it in files
+  double speed = 3.0;                                ///< m/s over ground, above 0
+  double climb = 1.5;                                ///< m/s up or down, above 0
   double acceleration = 4.0;  ///< m/s2 at most to reach the wanted velocity, above 0
   double turn_rate = 120.0;   ///< degrees/s, at least 0
   double pitch_rate = 0.0;    ///< degrees/s, at least 0
@@ -83,7 +83,7 @@ struct Flyer {
 /// moves are asked for, the first of `ahead`, `left`, `east`, `north` counts. Needs an arena with
 /// `cells`.
 struct Stepper {
-  static constexpr std::string_view kind = "stepper";
+  static constexpr std::string_view kind = "stepper";  ///< the word for it in files
   std::int64_t ticks_per_move = 1;  ///< ticks from one move to the next, at least 1
   bool faces_move = false;          ///< a move east or north also turns the body that way
   bool pushes = false;    ///< a pushable stepper that stays in the way is pushed on if the cell
@@ -92,6 +92,7 @@ struct Stepper {
   bool operator==(const Stepper&) const = default;
 };
 
+/// What can drive a body.
 using Mover = std::variant<Boat, Walker, Car, Stepper, Flyer>;
 
 }  // namespace zithercraft

@@ -39,7 +39,7 @@ struct Placement {
   /// Of its foot: from, to, metres. Without it, it is set down on the highest ground there. Arenas
   /// with height only.
   std::optional<std::array<double, 2>> level{};
-  std::vector<KeepAway> away{};
+  std::vector<KeepAway> away{};  ///< other things that it begins away from
   bool operator==(const Placement&) const = default;
 };
 
@@ -71,17 +71,24 @@ struct CarriedPose {
 /// code.
 class Carry {
  public:
+  /// Gives the pose at a time, from the pose at the episode's start.
   using Function = std::function<CarriedPose(double seconds, const CarriedPose& start)>;
   Carry() = default;
+  /// Code that carries; a body with it cannot be written to a file.
   template <class F>
   requires std::is_invocable_r_v<CarriedPose, F, double, const CarriedPose&> Carry(F callable)
       : used_(true), function_(std::move(callable)) {}
 
+  /// Whether there is any.
   bool used() const noexcept { return used_; }
+  /// The code; empty if a file only said that there is some.
   const Function& function() const noexcept { return function_; }
 
+  /// The word for it in a file; empty for none.
   std::string to_toml() const { return used_ ? "custom" : ""; }
+  /// Takes it from that word; whether it knows the word.
   bool from_toml(const std::string& word) { return used_ = word == "custom"; }
+  /// The words that a file can give.
   static std::vector<std::string> known_values() { return {"custom"}; }
   bool operator==(const Carry& other) const { return used_ == other.used_; }
 
@@ -105,7 +112,7 @@ struct Wanderer {
 
 /// What something uses up of a meter of the body that does it.
 struct Cost {
-  std::string meter{};
+  std::string meter{};  ///< of the launcher's body
   /// above 0; it does not happen while the meter holds less above its lower bound
   double amount = 1.0;
   bool operator==(const Cost&) const = default;
@@ -118,7 +125,7 @@ struct Cost {
 /// arenas with height shots are balls that fall, and if `rise` leaves a choice there is
 /// `<name>.elevation` (-1: the lower angle, 1: the upper). Angles count from where the body looks.
 struct Launcher {
-  std::string name{};
+  std::string name{};                ///< unique among the body's launchers
   std::string tag{};                 ///< of its shots; empty means the same as the name
   double speed = 20.0;               ///< m/s of a shot, beside the body's own velocity, above 0
   double radius = 0.1;               ///< metres, of a shot, above 0
@@ -140,13 +147,13 @@ struct Launcher {
 
 /// One body, or `count` alike.
 struct BodySpec {
-  std::string name{};
+  std::string name{};               ///< unique among bodies' specs
   std::string tag{};                ///< what kind of thing it is; empty means the same as the name
   std::string side{};               ///< the team it belongs to; empty for none
   std::int64_t count = 1;           ///< at least 1
   std::optional<double> density{};  ///< instead of `count`: bodies per square metre of the region
-  Motion motion = Motion::fixed;
-  Shape shape = Disc{};
+  Motion motion = Motion::fixed;    ///< what moves it
+  Shape shape = Disc{};             ///< seen from above
   /// metres from foot to top, 1 without it; arenas with height only, not for balls
   std::optional<double> height{};
   double mass = 1.0;    ///< kg, above 0; counts for free bodies only
@@ -156,23 +163,24 @@ struct BodySpec {
   double drag = 0.0;
   /// m/s it never exceeds by itself or by being pushed, above 0
   std::optional<double> top_speed{};
-  std::optional<Mover> mover{};
+  std::optional<Mover> mover{};  ///< what drives it; none for a body that only drifts
+  /// What steers it; none for a body that somebody or nobody steers.
   std::optional<Wanderer> wanderer{};
-  std::optional<Track> track{};  ///< of a carried body
-  Carry carry{};                 ///< of a carried body, as code
-  std::vector<Meter> meters{};
-  std::vector<Launcher> launchers{};
-  std::optional<Digger> digger{};
-  std::vector<Effect> effects{};     ///< on those who touch it
+  std::optional<Track> track{};       ///< of a carried body
+  Carry carry{};                      ///< of a carried body, as code
+  std::vector<Meter> meters{};        ///< what it keeps account of
+  std::vector<Launcher> launchers{};  ///< what it fires with
+  std::optional<Digger> digger{};  ///< what it digs blocks with; none for a body that does not dig
+  std::vector<Effect> effects{};   ///< on those who touch it
   std::vector<std::string> kills{};  ///< tags of bodies that die when they touch it
   std::optional<Return> returns{};   ///< how it comes back when it died; without it, it does not
-  Placement place{};
+  Placement place{};                 ///< where it begins
   bool operator==(const BodySpec&) const = default;
 };
 
 /// A chain of straight walls. Walls never move and have no thickness.
 struct WallSpec {
-  std::string name{};
+  std::string name{};                ///< unique among walls
   std::string tag{};                 ///< empty means the same as the name
   std::vector<Point> points{};       ///< at least two corners, metres
   bool closed = false;               ///< also joins the last corner to the first
@@ -187,35 +195,35 @@ struct WallSpec {
 
 /// A region that bodies can be inside of. It stops nothing; rays report its outline.
 struct ZoneSpec {
-  std::string name{};
-  std::string tag{};   ///< empty means the same as the name
-  std::string side{};  ///< the team whose zone it is; empty for none
-  Shape shape = Disc{};
-  std::optional<double> height{};  ///< metres from its foot; without it, it has no end up or down
-  bool kept_free = true;           ///< nothing else is placed where it lies
-  bool reports_inside = false;     ///< an `inside` event at every tick for every body inside
-  std::vector<Effect> effects{};
+  std::string name{};                ///< unique among zones
+  std::string tag{};                 ///< empty means the same as the name
+  std::string side{};                ///< the team whose zone it is; empty for none
+  Shape shape = Disc{};              ///< seen from above
+  std::optional<double> height{};    ///< metres from its foot; without it, it has no end up or down
+  bool kept_free = true;             ///< nothing else is placed where it lies
+  bool reports_inside = false;       ///< an `inside` event at every tick for every body inside
+  std::vector<Effect> effects{};     ///< on bodies inside
   std::vector<std::string> kills{};  ///< tags of bodies that die when they come into it
-  Placement place{};
+  Placement place{};                 ///< where it lies
   bool operator==(const ZoneSpec&) const = default;
 };
 
 /// Things that bodies collect by touching them. They stop nothing; rays see them.
 struct ItemSpec {
-  std::string name{};
-  std::string tag{};                ///< empty means the same as the name
-  std::int64_t count = 1;           ///< at least 1
-  std::optional<double> density{};  ///< instead of `count`: items per square metre of the region
-  Shape shape = Disc{.radius = 0.3};
-  std::optional<double> height{};  ///< as for bodies
-  double worth = 1.0;              ///< strength of the `collect` event
+  std::string name{};                 ///< unique among items
+  std::string tag{};                  ///< empty means the same as the name
+  std::int64_t count = 1;             ///< at least 1
+  std::optional<double> density{};    ///< instead of `count`: items per square metre of the region
+  Shape shape = Disc{.radius = 0.3};  ///< seen from above
+  std::optional<double> height{};     ///< as for bodies
+  double worth = 1.0;                 ///< strength of the `collect` event
   /// tags of bodies that can collect it; empty for all that move
   std::vector<std::string> collectors{};
   /// how many of them must be at it at once; all who are share its worth evenly, 1 to 64
   std::int64_t together = 1;
-  std::vector<Effect> effects{};
+  std::vector<Effect> effects{};    ///< on who takes it
   std::optional<Return> returns{};  ///< without it, it does not come back
-  Placement place{};
+  Placement place{};                ///< where it begins
   bool operator==(const ItemSpec&) const = default;
 };
 
@@ -226,7 +234,7 @@ struct ItemSpec {
 /// with a gap drawn for its number. All gates and banks are fixed bodies named after the river:
 /// `<name>` for the rocks, `<name>_bank` for the banks.
 struct River {
-  std::string name{};
+  std::string name{};      ///< unique among rivers
   std::string follows{};   ///< name of a body; the channel begins where it starts, at x = 0
   std::int64_t gates = 6;  ///< in place at once, 2 to 64
   double spacing = 12.0;   ///< metres from gate to gate, above 0
@@ -260,16 +268,16 @@ struct ArenaSpec {
   /// it: what they lose by drag is their speed through the water, and a rudder feels the water that
   /// flows past it. Nothing else feels it.
   std::array<double, 2> current{0.0, 0.0};
-  std::vector<WallSpec> walls{};
-  std::vector<ZoneSpec> zones{};
-  std::vector<BodySpec> bodies{};
-  std::vector<ItemSpec> items{};
-  std::optional<CellsSpec> cells{};
-  std::optional<Heights> heights{};
-  std::optional<GroundSpec> ground{};
-  std::vector<MeshSpec> meshes{};
-  std::optional<BlocksSpec> blocks{};
-  std::vector<River> rivers{};
+  std::vector<WallSpec> walls{};       ///< lines that stop things
+  std::vector<ZoneSpec> zones{};       ///< places that bodies can be inside of
+  std::vector<BodySpec> bodies{};      ///< what moves, or stands in the way
+  std::vector<ItemSpec> items{};       ///< what can be taken
+  std::optional<CellsSpec> cells{};    ///< a map of squares; none without
+  std::optional<Heights> heights{};    ///< switches the third dimension on
+  std::optional<GroundSpec> ground{};  ///< ground with heights; none without
+  std::vector<MeshSpec> meshes{};      ///< fixed things made of triangles
+  std::optional<BlocksSpec> blocks{};  ///< a world of blocks; none without
+  std::vector<River> rivers{};         ///< water that flows
   /// Numbers that differ from episode to episode. `variants` arenas are drawn beforehand; each
   /// episode plays one.
   std::vector<Vary> vary{};

@@ -19,17 +19,21 @@ class AlignedBuffer {
   static_assert(std::is_trivially_copyable_v<T>);
 
  public:
-  static constexpr std::size_t alignment = 64;
+  static constexpr std::size_t alignment = 64;  ///< bytes
 
   AlignedBuffer() = default;
+  /// All zeros.
   explicit AlignedBuffer(std::size_t size) : data_(allocate(size)), size_(size) {
     std::fill_n(data_, size_, T{});
   }
+  /// A copy of its own.
   AlignedBuffer(const AlignedBuffer& other) : data_(allocate(other.size_)), size_(other.size_) {
     std::copy_n(other.data_, size_, data_);
   }
+  /// Takes over what the other held.
   AlignedBuffer(AlignedBuffer&& other) noexcept
       : data_(std::exchange(other.data_, nullptr)), size_(std::exchange(other.size_, 0)) {}
+  /// As the constructor of that kind.
   AlignedBuffer& operator=(AlignedBuffer other) noexcept {
     std::swap(data_, other.data_);
     std::swap(size_, other.size_);
@@ -37,16 +41,27 @@ class AlignedBuffer {
   }
   ~AlignedBuffer() { ::operator delete (data_, std::align_val_t{alignment}); }
 
+  /// The first number; null if there is none.
   T* data() noexcept { return data_; }
+  /// The first number; null if there is none.
   const T* data() const noexcept { return data_; }
+  /// How many numbers.
   std::size_t size() const noexcept { return size_; }
+  /// One of them; not checked.
   T& operator[](std::size_t i) noexcept { return data_[i]; }
+  /// One of them; not checked.
   const T& operator[](std::size_t i) const noexcept { return data_[i]; }
+  /// For loops over all.
   T* begin() noexcept { return data_; }
+  /// For loops over all.
   T* end() noexcept { return data_ + size_; }
+  /// For loops over all.
   const T* begin() const noexcept { return data_; }
+  /// For loops over all.
   const T* end() const noexcept { return data_ + size_; }
+  /// All of them.
   std::span<T> span() noexcept { return {data_, size_}; }
+  /// All of them.
   std::span<const T> span() const noexcept { return {data_, size_}; }
 
  private:

@@ -21,8 +21,10 @@ enum class ErrorKind {
 /// `what()` joins the three into one line, fit to be shown to a person.
 class Error : public std::runtime_error {
  public:
+  /// What went wrong, where, and what helps; the last two may be empty.
   Error(ErrorKind kind, std::string problem, std::string where = {}, std::string fix = {});
 
+  /// The group that it belongs to, which is also the tool's exit status.
   ErrorKind kind() const noexcept { return kind_; }
   /// What is wrong, without a full stop.
   const std::string& problem() const noexcept { return problem_; }

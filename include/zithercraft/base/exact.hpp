@@ -7,10 +7,11 @@
 /// fixed order. Errors are below one unit in the last place of a float over the stated ranges.
 namespace zithercraft::exact {
 
-inline constexpr double pi = 3.14159265358979323846;
+inline constexpr double pi = 3.14159265358979323846;  ///< half a turn in radians
 
+/// Sine and cosine of one angle.
 struct SinCos {
-  float sin, cos;
+  float sin, cos;  ///< -1 to 1
 };
 
 /// Sine and cosine of `radians`, for |radians| below one million.
@@ -28,7 +29,9 @@ double log(double x) noexcept;
 /// The same angle brought into [-pi, pi).
 double wrap_angle(double radians) noexcept;
 
+/// An angle in radians.
 constexpr double radians(double degrees) noexcept { return degrees * (pi / 180.0); }
+/// An angle in degrees.
 constexpr double degrees(double radians) noexcept { return radians * (180.0 / pi); }
 
 }  // namespace zithercraft::exact

@@ -11,6 +11,7 @@ namespace zithercraft {
 
 /// The whole file; `-` is standard input. Throws Error (file) if it is missing or cannot be read.
 std::string read_text(const std::filesystem::path& path);
+/// All of a file. Throws Error (file) if it cannot be read.
 std::vector<std::byte> read_bytes(const std::filesystem::path& path);
 
 /// The place of a file that is to be written.
@@ -51,6 +52,7 @@ class OutputPlace {
 /// Writes a whole file as OutputPlace does. Throws Error (file) and leaves the old content if it
 /// fails.
 void write_atomically(const std::filesystem::path& path, std::span<const std::byte> bytes);
+/// The same for text.
 void write_atomically(const std::filesystem::path& path, std::string_view text);
 
 /// Keeps standard output for what is written to `-`: whatever the program prints from now on goes

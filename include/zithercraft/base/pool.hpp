@@ -19,6 +19,7 @@ class WorkerPool {
   WorkerPool(const WorkerPool&) = delete;
   WorkerPool& operator=(const WorkerPool&) = delete;
 
+  /// How many work at once, the caller among them.
   std::size_t threads() const noexcept;
 
   /// Calls `body(item, worker)` once for each item in [0, items) with worker in [0, threads()), and

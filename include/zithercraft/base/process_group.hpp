@@ -29,12 +29,14 @@ class ProcessGroup {
   // ---- work that is handed out: all others ask the first
   /// A question to the first of them; waits for its answer.
   virtual std::vector<std::byte> ask(std::span<const std::byte> question) = 0;
+  /// What a process asks the first one.
   struct Question {
-    std::size_t from = 0;
-    std::vector<std::byte> text{};
+    std::size_t from = 0;           ///< the process that asks
+    std::vector<std::byte> text{};  ///< what it asks
   };
   /// For the first: a question that waits for an answer, if there is one.
   virtual std::optional<Question> question() = 0;
+  /// Answers a question of that process.
   virtual void answer(std::size_t process, std::span<const std::byte> text) = 0;
 };
 

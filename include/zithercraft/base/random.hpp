@@ -38,6 +38,7 @@ enum class Purpose : std::uint32_t {
 /// they are needed; the same key gives the same numbers on any thread, compiler and machine.
 class RandomStream {
  public:
+  /// The stream of an episode for one purpose; equal arguments give equal numbers.
   RandomStream(std::uint64_t seed, std::uint32_t lane, std::uint32_t episode,
                Purpose purpose) noexcept;
 

@@ -11,19 +11,21 @@ namespace zithercraft {
 /// One column of the observations: what a network sees is a number in [low, high]; times `scale` it
 /// is in `unit`.
 struct Column {
-  std::string name{};  ///< stable: "rays[3].hull", "compass.distance"
-  std::string unit{};  ///< "m", "m/s", "rad/s", "flag" or "cosine"/"sine"
-  double low = 0.0, high = 1.0;
-  double scale = 1.0;
+  std::string name{};            ///< stable: "rays[3].hull", "compass.distance"
+  std::string unit{};            ///< "m", "m/s", "rad/s", "flag" or "cosine"/"sine"
+  double low = 0.0, high = 1.0;  ///< what it can read, in its own scale
+  double scale = 1.0;            ///< units that 1 stands for
 
   // What the name says, part by part. It follows from the name, so it is neither stored with a
   // policy nor compared.
-  std::string sense{};                ///< its name; empty for a column that no sense makes
-  std::vector<std::int32_t> index{};  ///< which ray, other, cell or pixel; empty if there is but one
-  std::string tag{};                  ///< what it is about; empty for no tag, or several
-  std::string quantity{};             ///< "seen", "distance", "speed_ahead", ...
-  std::int32_t age = 0;               ///< steps ago, at least 0
+  std::string sense{};  ///< its name; empty for a column that no sense makes
+  std::vector<std::int32_t>
+      index{};             ///< which ray, other, cell or pixel; empty if there is but one
+  std::string tag{};       ///< what it is about; empty for no tag, or several
+  std::string quantity{};  ///< "seen", "distance", "speed_ahead", ...
+  std::int32_t age = 0;    ///< steps ago, at least 0
 
+  /// Whether name, unit, range and scale are equal.
   friend bool operator==(const Column& a, const Column& b) {
     return a.name == b.name && a.unit == b.unit && a.low == b.low && a.high == b.high &&
            a.scale == b.scale;
@@ -57,10 +59,11 @@ inline constexpr std::string_view distance_quantity = "distance";
 /// One control: a dial (no options; any value in [low, high]) or a choice (options by name; the
 /// value is an option's number).
 struct ControlInfo {
-  std::string name{};
-  std::string unit{};  ///< "share of full"
-  double low = -1.0, high = 1.0;
-  std::vector<std::string> options{};
+  std::string name{};             ///< unique among the role's controls
+  std::string unit{};             ///< "share of full"
+  double low = -1.0, high = 1.0;  ///< what a dial takes; of a choice the numbers of its options
+  std::vector<std::string> options{};  ///< names of a choice's options
+  /// Whether it is a choice; else it is a dial.
   bool is_choice() const { return !options.empty(); }
   bool operator==(const ControlInfo&) const = default;
 };

@@ -9,8 +9,8 @@ namespace zithercraft {
 
 /// How far work of known size has come, in pieces of it (episodes, steps).
 struct WorkProgress {
-  std::int64_t done = 0, total = 0;
-  double per_second = 0.0, seconds_left = 0.0;
+  std::int64_t done = 0, total = 0;             ///< pieces
+  double per_second = 0.0, seconds_left = 0.0;  ///< pieces per second, and until all are done
 };
 /// Called after one or more pieces, from several threads, one call at a time. May be empty.
 using OnProgress = std::function<void(const WorkProgress&)>;
@@ -18,7 +18,9 @@ using OnProgress = std::function<void(const WorkProgress&)>;
 /// Counts the pieces that several threads finish, and reports them.
 class WorkCount {
  public:
+  /// Nothing done yet. `on_progress` may be empty.
   WorkCount(std::int64_t total, OnProgress on_progress);
+  /// Counts pieces as done. Can be called from several threads at once.
   void add(std::int64_t pieces = 1);
 
  private:

@@ -9,8 +9,8 @@ namespace zithercraft {
 
 /// What one column read during random play.
 struct ColumnReading {
-  Column column{};
-  double low = 0.0, high = 0.0;
+  Column column{};                  ///< which column
+  double low = 0.0, high = 0.0;     ///< what it read at least and at most
   double mean = 0.0, stddev = 0.0;  ///< stddev: standard deviation
 };
 

@@ -14,6 +14,7 @@
 /// a person or a policy.
 namespace zithercraft {
 
+/// What to watch, and how long.
 struct BehaviourOptions {
   /// Whose seat the players take in turn while all others are watched: a role's name for its first
   /// seat, or "role:2" for its second. Empty: a player plays every role that it can, and is watched
@@ -34,7 +35,7 @@ struct BehaviourOptions {
 /// hit rival": those of one role, in the mean over its seats and over those that mirror it. Events
 /// are counted per seat and episode.
 struct BehaviourRow {
-  std::string player{};
+  std::string player{};            ///< who was watched
   std::vector<Interval> values{};  ///< of each measure
   std::vector<double> stddevs{};   ///< of each over the episodes: standard deviations
   std::vector<Interval>
@@ -43,16 +44,18 @@ struct BehaviourRow {
   double elsewhere_by_chance = 0.0;  ///< its 95% limit if the player made no difference
 };
 
+/// How players behave.
 struct BehaviourTable {
-  std::string game{};
-  BehaviourOptions options{};
-  std::int64_t episodes = 0;  ///< played by each
-  std::vector<std::string> measures{};
-  std::size_t first_event = 0;  ///< measures from here on count events
-  std::vector<BehaviourRow> rows{};
+  std::string game{};                   ///< its name
+  BehaviourOptions options{};           ///< as they were given
+  std::int64_t episodes = 0;            ///< played by each
+  std::vector<std::string> measures{};  ///< names of what was measured
+  std::size_t first_event = 0;          ///< measures from here on count events
+  std::vector<BehaviourRow> rows{};     ///< a row for each player
   /// Recorded episodes in which the others did not do what they had done when it was recorded.
   std::int64_t replayed_differently = 0;
 
+  /// All of it as JSON.
   std::string to_json() const;
 };
 

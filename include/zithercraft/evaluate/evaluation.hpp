@@ -14,9 +14,10 @@
 
 namespace zithercraft {
 
+/// What one player reached.
 struct PlayerScore {
   std::string name{};  ///< "trained", "random", "script", or the run that it was played against
-  Interval success{}, episode_return{}, length{};
+  Interval success{}, episode_return{}, length{};         ///< with 95% intervals; length in steps
   std::vector<std::pair<std::string, Interval>> terms{};  ///< reward of each term per episode
   std::vector<EpisodeResult> episodes{};                  ///< of every seat, in order
   /// The trained one minus this one, episode by episode.
@@ -25,17 +26,19 @@ struct PlayerScore {
 
 /// How players did on the same episodes.
 struct Score {
-  std::string game{}, run{};
-  std::uint64_t seed = 0;
-  std::int64_t episodes = 0;
+  std::string game{}, run{};                ///< the game's name; the run's folder
+  std::uint64_t seed = 0;                   ///< of the episodes
+  std::int64_t episodes = 0;                ///< of each player
   ActionMode actions = ActionMode::greedy;  ///< of the trained one, never `usual`
   std::vector<PlayerScore> players{};       ///< the trained one first
 
+  /// All of it as JSON.
   std::string to_json() const;
   /// A line for each episode of each player: what it returned, how it ended, reward of each term.
   std::string to_csv() const;
 };
 
+/// Against whom, and how long.
 struct EvaluationOptions {
   std::int64_t episodes = 500;             ///< at least 1
   std::uint64_t seed = 0;                  ///< of the episodes; they are never those of training
@@ -53,6 +56,7 @@ void check_opponent(const std::string& name);
 
 /// The share of episodes that ended in success, and their mean return.
 Interval success_interval(const std::vector<EpisodeResult>& episodes);
+/// Of the mean return, with its 95% interval.
 Interval return_interval(const std::vector<EpisodeResult>& episodes);
 
 /// Plays the run's newest policy and the players to compare it with.
@@ -62,20 +66,21 @@ Score evaluate(const Run& run, const GameSpec& game, const EvaluationOptions& op
 
 /// A kept checkpoint on episodes that are the same for all.
 struct CheckpointScore {
-  std::string checkpoint{};
-  std::int64_t steps = 0;  ///< of the training, at which it was written
-  Interval success{}, episode_return{};
+  std::string checkpoint{};              ///< its name, like at-000001000000
+  std::int64_t steps = 0;                ///< of the training, at which it was written
+  Interval success{}, episode_return{};  ///< with 95% intervals
 };
 /// Evaluates every kept checkpoint of a run, the oldest first, the newest policy last. `against` is
 /// not used.
 std::vector<CheckpointScore> evaluate_checkpoints(const Run& run,
                                                   const EvaluationOptions& options = {});
 
+/// What to record.
 struct RecordOptions {
   std::int64_t episodes = 5;        ///< at least 1
   std::uint64_t seed = 0;           ///< the episodes are those that `evaluate` plays with this seed
   std::string checkpoint = "last";  ///< whose policy plays (see Run::checkpoint_names)
-  ActionMode actions = ActionMode::usual;
+  ActionMode actions = ActionMode::usual;  ///< how the policy takes its actions
 };
 
 /// Records episodes of a policy of the run into a replay file.

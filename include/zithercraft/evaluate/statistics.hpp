@@ -10,7 +10,8 @@ namespace zithercraft {
 
 /// An estimate with its 95% interval.
 struct Interval {
-  double mean = 0.0, low = 0.0, high = 0.0;
+  double mean = 0.0, low = 0.0, high = 0.0;  ///< the middle, and what it lies between
+  /// Whether a value lies within.
   bool holds(double value) const { return low <= value && value <= high; }
 };
 
@@ -45,6 +46,7 @@ using Repetitions = std::vector<std::vector<double>>;
 /// holds the truth most evenly of the methods compared in docs/statistics.md. Where no stratum
 /// holds more than one value the interval has no end (infinite).
 Interval repetitions_interval(const Repetitions& strata);
+/// The same for values of one stratum, like the seeds of a training.
 Interval repetitions_interval(std::span<const double> values);
 
 /// Interquartile mean of a less that of b, of independent repetitions, as above with the degrees of

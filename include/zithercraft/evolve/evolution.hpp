@@ -31,7 +31,7 @@ enum class EvolutionMethod : std::uint8_t {
 
 /// Settings of an evolution. The defaults are meant to work as they are.
 struct EvolutionSettings {
-  EvolutionMethod method = EvolutionMethod::genetic;
+  EvolutionMethod method = EvolutionMethod::genetic;  ///< which of the four
 
   // The networks, unless they grow
   std::vector<std::int64_t> policy_layers{32};  ///< widths of hidden layers
@@ -77,10 +77,10 @@ struct EvolutionSettings {
   /// share of episodes against them; others against the newest champion, 0 to 1
   double against_past = 0.5;
 
-  GeneticSettings genetic{};
-  TopologySettings topology{};
-  CovarianceSettings covariance{};
-  StrategySettings strategy{};
+  GeneticSettings genetic{};        ///< of the genetic method
+  TopologySettings topology{};      ///< of the one that grows networks
+  CovarianceSettings covariance{};  ///< of the one that adapts a covariance
+  StrategySettings strategy{};      ///< of the one that samples around a middle
   bool operator==(const EvolutionSettings&) const = default;
 };
 
@@ -91,15 +91,15 @@ LearningMethod evolution_method(EvolutionMethod method);
 
 /// What a generation brought.
 struct GenerationReport {
-  std::int64_t generation = 0;  ///< its number, from 1
-  std::int64_t steps = 0;       ///< taken in it, over all seats of all individuals
-  std::int64_t episodes = 0;
-  double best = 0.0, mean = 0.0,
-         stddev = 0.0;  ///< of the fitness; `stddev` is its standard deviation
-  double lower = 0.0, median = 0.0,
-         upper = 0.0;              ///< of the fitness: a quarter, half and three quarters are below
-  double mutation_strength = 0.0;  ///< how far mutations or samples reach
-  double diversity = 0.0;          ///< mean distance of two individuals
+  std::int64_t generation = 0;    ///< its number, from 1
+  std::int64_t steps = 0;         ///< taken in it, over all seats of all individuals
+  std::int64_t episodes = 0;      ///< played by all individuals together
+  double best = 0.0, mean = 0.0;  ///< fitness of the best individual, and of all
+  double stddev = 0.0;            ///< standard deviation of the fitness
+  /// Fitness that a quarter, half and three quarters of the individuals are below.
+  double lower = 0.0, median = 0.0, upper = 0.0;
+  double mutation_strength = 0.0;        ///< how far mutations or samples reach
+  double diversity = 0.0;                ///< mean distance of two individuals
   double hidden = 0.0, links = 0.0;      ///< of grown networks, mean; else 0
   std::vector<SpeciesReport> species{};  ///< of grown networks, before the next generation is made
   std::int64_t led_since = 0;            ///< generation in which the present leader was found
@@ -152,6 +152,7 @@ class Evolution final : public Learner {
   std::int64_t updates() const noexcept override;  ///< generations
   std::size_t stage() const noexcept override;
   std::optional<std::size_t> policy_of(std::size_t role) const noexcept override;
+  /// What the policy of a role takes and gives.
   const PolicySignature& signature(std::size_t role) const;
   /// The leader of a role's population. Throws Error (usage) if it does not evolve, or before the
   /// first generation.

@@ -14,9 +14,10 @@ enum class Selection : std::uint8_t {
   tournament  ///< the best of some that are drawn for each child
 };
 
+/// How individuals are chosen, crossed and changed.
 struct GeneticSettings {
-  std::int64_t population = 256;  ///< individuals, at least 2
-  Selection selection = Selection::best;
+  std::int64_t population = 256;          ///< individuals, at least 2
+  Selection selection = Selection::best;  ///< how parents are chosen
   double parents = 0.1;  ///< share of the population that has children, if the best have; above 0
   std::int64_t tournament_size = 4;  ///< individuals in a tournament, at least 1
   std::int64_t elites = 4;  ///< best individuals that live on unchanged, below the population
@@ -49,6 +50,7 @@ class GeneticSearch final : public Search {
   void candidate(std::size_t individual, std::span<float> out) const override;
   bool mean(std::span<float>) const override { return false; }
   void improve(std::span<const double> fitness, double progress, WorkerPool& pool) override;
+  /// Of the last generation.
   SearchReport report() const override;
   void store(TensorFile& file) const override;
   void restore(const TensorFile& file) override;

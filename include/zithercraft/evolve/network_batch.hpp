@@ -20,7 +20,9 @@ class WorkerPool;
 class NetworkBatch {
  public:
   virtual ~NetworkBatch() = default;
+  /// Numbers that each network takes.
   virtual std::size_t inputs() const noexcept = 0;
+  /// Numbers that each network gives.
   virtual std::size_t outputs() const noexcept = 0;
   /// How many networks can be loaded at a time, at least 1.
   virtual std::size_t capacity() const noexcept = 0;
@@ -30,6 +32,7 @@ class NetworkBatch {
   virtual std::size_t memory() const noexcept = 0;
   /// Numbers from row to row of what `decide` reads and writes.
   virtual std::size_t input_stride() const noexcept = 0;
+  /// Numbers from row to row of the outputs.
   virtual std::size_t output_stride() const noexcept = 0;
   /// Steps for rows of inputs, each by the network loaded at its place; rows of one network should
   /// follow each other. What is written stays until the worker's next call. `kept`:
@@ -62,14 +65,19 @@ std::unique_ptr<VectorBatch> vector_batch(const NetworkPlan& plan, std::size_t m
 /// Networks that have grown, all of them in one program.
 class GraphBatch final : public NetworkBatch {
  public:
+  /// Room for some networks; no network yet.
   GraphBatch(std::size_t inputs, std::size_t outputs, std::size_t most_networks,
              std::size_t most_rows, std::size_t workers);
+  /// Takes these networks, in their order. Throws Error (spec) for one that does not fit.
   void load(std::span<const NetworkGraph> graphs);
+  /// Numbers that each network takes.
   std::size_t inputs() const noexcept override { return inputs_; }
+  /// Numbers that each network gives.
   std::size_t outputs() const noexcept override { return outputs_; }
   std::size_t capacity() const noexcept override { return most_networks_; }
   std::size_t memory() const noexcept override { return memory_; }
   std::size_t input_stride() const noexcept override { return inputs_; }
+  /// Numbers from row to row of the outputs.
   std::size_t output_stride() const noexcept override { return outputs_; }
   std::span<float> decide(std::span<const std::uint32_t> places, std::span<const float> inputs,
                           std::span<float> kept, std::size_t worker) override;

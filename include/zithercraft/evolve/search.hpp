@@ -41,6 +41,7 @@ class Search {
   /// `progress` is the share of the search that is done, for schedules. Throws Error (numbers),
   /// naming the individual, if one is not finite.
   virtual void improve(std::span<const double> fitness, double progress, WorkerPool& pool) = 0;
+  /// Of the last generation.
   virtual SearchReport report() const = 0;
 
   /// Everything needed to continue.

@@ -8,6 +8,7 @@
 
 namespace zithercraft {
 
+/// How the search that adapts a covariance goes.
 struct CovarianceSettings {
   std::int64_t population = 0;  ///< individuals, at least 4; 0: 4 + 3 ln(numbers)
   double first_stddev = 0.5;    ///< standard deviation of the first samples, in standard deviations
@@ -34,10 +35,12 @@ class CovarianceSearch final : public Search {
   std::int64_t generation() const noexcept override;
   /// An individual in full precision.
   std::span<const double> sample(std::size_t individual) const;
+  /// Where it searches now.
   std::span<const double> middle() const;
   void candidate(std::size_t individual, std::span<float> out) const override;
   bool mean(std::span<float> out) const override;
   void improve(std::span<const double> fitness, double progress, WorkerPool& pool) override;
+  /// Of the last generation.
   SearchReport report() const override;
   void store(TensorFile& file) const override;
   void restore(const TensorFile& file) override;
@@ -47,6 +50,7 @@ class CovarianceSearch final : public Search {
   std::unique_ptr<State> state_;
 };
 
+/// How the search around a middle goes.
 struct StrategySettings {
   /// individuals, an even number from 2 on: each sample has a mirror image
   std::int64_t population = 256;
@@ -75,6 +79,7 @@ class StrategySearch final : public Search {
   void candidate(std::size_t individual, std::span<float> out) const override;
   bool mean(std::span<float> out) const override;
   void improve(std::span<const double> fitness, double progress, WorkerPool& pool) override;
+  /// Of the last generation.
   SearchReport report() const override;
   void store(TensorFile& file) const override;
   void restore(const TensorFile& file) override;

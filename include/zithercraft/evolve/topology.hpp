@@ -12,6 +12,7 @@ namespace zithercraft {
 
 class TensorFile;
 
+/// How networks grow.
 struct TopologySettings {
   std::int64_t population = 150;  ///< individuals, at least 2
 
@@ -54,8 +55,10 @@ struct TopologySettings {
 
 /// A link of a genome. Links of the same origin have the same number in all genomes.
 struct GenomeLink {
+  /// Of its origin: equal for equal structure; the nodes it joins.
   std::uint32_t number = 0, from = 0, to = 0;
-  float weight = 0.0f;
+  float weight = 0.0f;  ///< what it multiplies by
+  /// Whether it counts; whether it goes to what is worked out before.
   bool on = true, back = false;
   bool operator==(const GenomeLink&) const = default;
 };
@@ -70,8 +73,8 @@ struct Genome {
 
 /// A species of this generation.
 struct SpeciesReport {
-  std::int64_t number = 0;  ///< of its own, in the order in which species came up
-  std::size_t size = 0;
+  std::int64_t number = 0;        ///< of its own, in the order in which species came up
+  std::size_t size = 0;           ///< individuals
   std::int64_t age = 0;           ///< generations
   std::int64_t without_gain = 0;  ///< generations since it last became better
   double best = 0.0;  ///< fitness of its best one in the last generation; 0 if it is new
@@ -91,12 +94,17 @@ class TopologySearch {
   TopologySearch(TopologySearch&&) noexcept;
   ~TopologySearch();
 
+  /// How many there are.
   std::size_t individuals() const noexcept;
+  /// Generations that are done.
   std::int64_t generation() const noexcept;
+  /// What an individual is made of.
   const Genome& genome(std::size_t individual) const;
+  /// The network of an individual.
   NetworkGraph graph(std::size_t individual) const;
   /// The species of an individual, as a place in `species`.
   std::size_t species_of(std::size_t individual) const;
+  /// All species, the oldest first.
   std::vector<SpeciesReport> species() const;
   /// The largest distance at which networks are of one species now.
   double species_distance() const noexcept;
@@ -107,6 +115,7 @@ class TopologySearch {
   /// (numbers), naming the individual, if one is not finite.
   void improve(std::span<const double> fitness);
 
+  /// Keeps all of it in a checkpoint.
   void store(TensorFile& file) const;
   /// Throws Error (file, refused) if it was not stored by such a search.
   void restore(const TensorFile& file);

@@ -20,12 +20,15 @@ StudyPlan ablation_plan(StudyPlan plan, const AblationParts& parts = {});
 
 /// What a part is worth: how much a measure falls without it.
 struct AblationRow {
-  std::string part{};  ///< "term.NAME" or "sense.NAME"; empty for the game as it is
-  std::size_t runs = 0, of = 0;
-  Interval value{};   ///< of the measure
-  Interval effect{};  ///< with it less without it; over the seeds
-  enum class Verdict { unfinished, helps, hurts, not_shown } verdict = Verdict::unfinished;
+  std::string part{};            ///< "term.NAME" or "sense.NAME"; empty for the game as it is
+  std::size_t runs = 0, of = 0;  ///< trainings that are done, of how many
+  Interval value{};              ///< of the measure
+  Interval effect{};             ///< with it less without it; over the seeds
+  /// What was shown of a part.
+  enum class Verdict { unfinished, helps, hurts, not_shown };
+  Verdict verdict = Verdict::unfinished;  ///< what was shown of this one
 };
+/// The words for it.
 const char* name_of(AblationRow::Verdict verdict) noexcept;
 
 /// The game as it is first, then the parts by their effect, greatest first. Throws Error (refused)

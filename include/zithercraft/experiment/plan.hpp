@@ -14,7 +14,7 @@ namespace zithercraft {
 
 /// One way of doing things that a study compares with others.
 struct Variant {
-  std::string name{};
+  std::string name{};    ///< unique among the variants
   KeyValues set{};       ///< keys of the game
   std::string method{};  ///< how it trains, see `learning_methods`; empty: as the plan says
   KeyValues learner{};   ///< settings of the learner, of that method
@@ -33,23 +33,25 @@ using Measures = std::vector<std::string>;
 /// An experiment: every variant of every game is trained under every seed, each with the same
 /// budget, and measured on the same episodes.
 struct StudyPlan {
-  std::string name = "study";
+  std::string name = "study";                           ///< of the study
   std::vector<GameSpec> games{};                        ///< at least one, of different names
   std::vector<Variant> variants{{.name = "as it is"}};  ///< at least one, of different names
   std::vector<std::int64_t> seeds{1, 2, 3};             ///< of the trainings, at least one
   std::int64_t steps = 1'000'000;                       ///< of each training, at least 1
   LearnerSettings learner{};                            ///< of whichever method
-  std::int64_t episodes = 200;  ///< that each trained policy is measured on, at least 1
-  std::int64_t episodes_seed = 0;
-  double target = 0.9;  ///< see Measures, 0 to 1
-  Measures measures{"success", "return"};
+  std::int64_t episodes = 200;             ///< that each trained policy is measured on, at least 1
+  std::int64_t episodes_seed = 0;          ///< of the episodes that all are measured on
+  double target = 0.9;                     ///< see Measures, 0 to 1
+  Measures measures{"success", "return"};  ///< what is measured
 
+  /// How many trainings it asks for.
   std::size_t runs() const { return games.size() * variants.size() * seeds.size(); }
 };
 
 /// The game as a variant trains it, and as its policy is measured. Throws Error (spec) if a variant
 /// does not fit.
 GameSpec trained_game(const GameSpec& game, const Variant& variant);
+/// The game that a variant is measured on.
 GameSpec measured_game(const GameSpec& game, const Variant& variant);
 
 /// The plan's settings with the variant's own; a variant of another method begins with the usual
@@ -61,6 +63,7 @@ void check_plan(const StudyPlan& plan);
 
 /// The resolved plan as TOML; holds everything it needs, games included. See docs/formats/study.md.
 std::string to_toml(const StudyPlan& plan);
+/// The plan as a study's folder keeps it, with its games within. Throws Error (spec).
 StudyPlan parse_resolved_plan(const std::string& text, const std::string& source);
 
 /// A plan file as people write it: games are named, and `find_game` finds them. Throws Error (file,

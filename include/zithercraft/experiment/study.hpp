@@ -15,22 +15,24 @@
 
 namespace zithercraft {
 
+/// How far a training of a study is.
 enum class StudyRunStatus : std::uint8_t {
   unfinished,
   done,
   failed  ///< stopped by an error, which is kept
 };
+/// The word for it.
 std::string_view name_of(StudyRunStatus status) noexcept;
 
 /// One training of a study and what was measured of it.
 struct StudyRun {
-  std::size_t index = 0;  ///< its folder's: runs/0007
-  std::string game{}, variant{};
-  std::int64_t seed = 0;
-  StudyRunStatus status = StudyRunStatus::unfinished;
+  std::size_t index = 0;                               ///< its folder's: runs/0007
+  std::string game{}, variant{};                       ///< the names of both
+  std::int64_t seed = 0;                               ///< of the training
+  StudyRunStatus status = StudyRunStatus::unfinished;  ///< how far it is
   double seconds = 0.0;            ///< of training and measuring, of the last sitting
   std::vector<double> measured{};  ///< in the order of the plan's measures, once done
-  std::string error{};
+  std::string error{};             ///< what it failed by; empty if it did not
 };
 
 /// A study's folder: study.toml (the resolved plan), results.db, runs/. See docs/formats/study.md.
@@ -39,11 +41,14 @@ class Study {
   /// Throws Error (file) if the folder holds no study, Error (spec) if its plan is damaged.
   static Study open(const std::filesystem::path& folder);
 
+  /// Where it lives.
   const std::filesystem::path& folder() const noexcept { return folder_; }
+  /// What was planned.
   const StudyPlan& plan() const noexcept { return plan_; }
   /// All runs of the plan by index.
   const std::vector<StudyRun>& runs() const noexcept { return runs_; }
   std::filesystem::path run_folder(const StudyRun& run) const;
+  /// How many trainings are that far.
   std::size_t count(StudyRunStatus status) const;
 
   /// What a measure came to in the finished runs of a game and a variant, by seed. Throws Error
@@ -61,14 +66,16 @@ class Study {
 
 /// How a study stands.
 struct StudyProgress {
-  std::size_t done = 0, failed = 0, runs = 0;
-  std::int64_t steps = 0, total = 0;  ///< of all runs
-  double seconds = 0.0;               ///< since this call began
+  std::size_t done = 0, failed = 0, runs = 0;  ///< trainings
+  std::int64_t steps = 0, total = 0;           ///< of all runs
+  double seconds = 0.0;                        ///< since this call began
+  /// Steps of all trainings per second; how long it may still take.
   double steps_per_second = 0.0, seconds_left = 0.0;
 };
 
+/// Where a study goes, and how it is run.
 struct StudyOptions {
-  std::filesystem::path folder{};
+  std::filesystem::path folder{};  ///< made if missing
   /// Threads in all, 0 for one per processor: that many runs run at once, each on one; a study of
   /// fewer runs gives each several. No influence on the result.
   std::size_t threads = 0;

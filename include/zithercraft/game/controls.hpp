@@ -16,10 +16,10 @@ namespace zithercraft {
 /// Bodies with the inputs `ahead` and `left` can also be driven by `east` and `north`: the same
 /// moves, in the arena's directions instead of their own.
 struct Dial {
-  static constexpr std::string_view kind = "dial";
-  std::string name{};
-  std::string drives{};  ///< an input of the body; empty means the same as the name
-  double low = -1.0, high = 1.0;
+  static constexpr std::string_view kind = "dial";  ///< the word for it in files
+  std::string name{};                               ///< unique among the role's controls
+  std::string drives{};           ///< an input of the body; empty means the same as the name
+  double low = -1.0, high = 1.0;  ///< what it takes; 0 lies between
   /// what is nearer to 0 counts as 0, and the rest begins from there; 0 to below 1
   double dead_zone = 0.0;
   std::optional<double> rate{};  ///< how far the input moves per second at most, above 0
@@ -37,8 +37,9 @@ struct AllowedWhen {
   bool operator==(const AllowedWhen&) const = default;
 };
 
+/// One of a choice's options.
 struct Option {
-  std::string name{};
+  std::string name{};  ///< unique among the choice's options
   double value = 0.0;  ///< what the input that the choice drives is set to, -1 to 1
   std::map<std::string, double> sets{};  ///< or several inputs by name
   /// Where given, the option is forbidden while this does not hold; the role then has a column
@@ -52,8 +53,8 @@ struct Option {
 /// A control with named options, each of which sets one input of the body, or several. Inputs that
 /// some option sets and the chosen one does not become 0.
 struct Choice {
-  static constexpr std::string_view kind = "choice";
-  std::string name{};
+  static constexpr std::string_view kind = "choice";  ///< the word for it in files
+  std::string name{};                                 ///< unique among the role's controls
   std::string drives{};  ///< an input; empty means the same as the name; not needed if all options
                          ///< have `sets`
   std::vector<Option> options{};  ///< at least two
@@ -61,6 +62,7 @@ struct Choice {
   bool operator==(const Choice&) const = default;
 };
 
+/// What a player sets at each step.
 using Control = std::variant<Dial, Choice>;
 
 }  // namespace zithercraft

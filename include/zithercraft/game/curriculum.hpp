@@ -21,6 +21,7 @@ class Curriculum {
 
   /// The stage that is learned now, from 0; the last is the game itself.
   std::size_t stage() const noexcept { return stage_; }
+  /// With the game itself, which is the last.
   std::size_t stages() const noexcept { return stages_.size() + 1; }
   /// The stage that an episode plays: the present one, or for the share that the present one asks
   /// for an earlier one.

@@ -21,11 +21,13 @@ struct EpisodeKey;
 /// One lane, as a rule sees and changes it. Valid during the call it is passed to.
 class RuleView {
  public:
+  /// Of a lane; for those who run rules.
   RuleView(Lanes& lanes, std::size_t lane, std::span<double> numbers)
       : lanes_(lanes), lane_(lane), numbers_(numbers) {}
 
   /// The rule's own numbers. They are part of the lane's state, and 0 before the episode begins.
   std::span<double> numbers() const noexcept { return numbers_; }
+  /// Which episode it is.
   EpisodeKey episode() const;
   /// A stream of random numbers that depends on the episode alone; the same at each call.
   RandomStream random() const;
@@ -51,9 +53,11 @@ class RuleCode {
  public:
   using Function = std::function<void(const RuleView&)>;
   RuleCode() = default;
+  /// Code that runs at each step.
   template <class F>
   requires std::is_invocable_v<F, const RuleView&> RuleCode(F callable)
       : function_(std::move(callable)) {}
+  /// The code; empty if there is none.
   const Function& function() const noexcept { return function_; }
   bool operator==(const RuleCode&) const { return true; }
 
@@ -64,7 +68,7 @@ class RuleCode {
 /// A rule of a game's own. A file can name it but not hold the code. Where a game has rules,
 /// controls need not drive an input of the body: the rules read them.
 struct CustomRule {
-  std::string name{};
+  std::string name{};        ///< unique among the game's rules
   std::int64_t numbers = 0;  ///< how many it keeps, 0 to 4096
   RuleCode begin{};          ///< at the beginning of an episode, after everything was placed
   RuleCode tick{};           ///< after each tick of the arena

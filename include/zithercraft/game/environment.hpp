@@ -28,14 +28,16 @@ struct EnvironmentAbilities {
 
 /// The next episode of a lane.
 struct LaneStart {
-  std::size_t lane = 0;
-  EpisodeKey key{};
+  std::size_t lane = 0;  ///< its number
+  EpisodeKey key{};      ///< of the episode that begins
 };
 
 /// An error that ended the play of one lane.
 class LaneError : public Error {
  public:
+  /// An error that came up in a lane.
   LaneError(const Error& error, std::size_t lane) : Error(error), lane_(lane) {}
+  /// Its number.
   std::size_t lane() const noexcept { return lane_; }
 
  private:
@@ -57,15 +59,21 @@ class Environment {
   Environment(Environment&&) noexcept = default;
   Environment& operator=(Environment&&) noexcept = default;
 
+  /// What all lanes play.
   const Game& game() const noexcept { return game_; }
+  /// How many lanes.
   std::size_t count() const noexcept { return lanes_.size(); }
+  /// Seats of a role in one lane.
   std::size_t seats(std::size_t role) const noexcept { return io_[role].seats; }
+  /// Rows of a role: its seats in all lanes.
   std::size_t rows(std::size_t role) const noexcept { return count() * seats(role); }
+  /// What this environment can do.
   virtual EnvironmentAbilities abilities() const noexcept = 0;
 
   // ---- stages of a curriculum
   /// Which stage the next episode of a lane plays; the game itself unless said otherwise.
   void assign_stage(std::size_t lane, std::size_t stage) { lanes_[lane].next_stage = stage; }
+  /// The stage of its episode; see Game::stage.
   std::size_t stage(std::size_t lane) const noexcept { return lanes_[lane].stage; }
   /// Snapshots of a stage's play space that episodes begin from, for the given share of them.
   /// Throws Error (refused) if they are not of that stage, or the environment has no snapshots.
@@ -81,6 +89,7 @@ class Environment {
 
   /// The same for one lane.
   void begin(std::size_t lane, EpisodeKey key, std::size_t worker = 0);
+  /// Steps one lane.
   void step(std::size_t lane, std::size_t worker = 0) { step_lanes({&lane, 1}, worker); }
   /// Begins episode `episode` of every lane under `seed`.
   void begin_all(WorkerPool& pool, std::uint64_t seed, std::uint32_t episode = 0);
@@ -95,12 +104,14 @@ class Environment {
   std::span<const float> observations(std::size_t role) const noexcept {
     return io_[role].observations.span();
   }
+  /// A row's columns.
   std::span<const float> observation(std::size_t role, std::size_t row) const noexcept {
     return {io_[role].observations.data() + row * io_[role].columns, io_[role].columns};
   }
   /// [rows][controls of the role]; to be filled in before a step: values of dials, option numbers
   /// of choices.
   std::span<float> controls(std::size_t role) noexcept { return io_[role].controls.span(); }
+  /// A row's controls, to be set before a step.
   std::span<float> control(std::size_t role, std::size_t row) noexcept {
     return {io_[role].controls.data() + row * io_[role].controls_each, io_[role].controls_each};
   }
@@ -130,12 +141,16 @@ class Environment {
   std::span<const double> ledger(std::size_t role, std::size_t row) const noexcept {
     return {io_[role].ledger.data() + row * io_[role].terms, io_[role].terms};
   }
+  /// The sum of a row's rewards in its episode so far.
   double episode_return(std::size_t role, std::size_t row) const noexcept;
 
+  /// Of its episode.
   Outcome outcome(std::size_t lane) const noexcept { return lanes_[lane].outcome; }
+  /// What ended its episode.
   EndedBy ended_by(std::size_t lane) const noexcept { return lanes_[lane].ended_by; }
   /// Steps taken in this episode.
   std::uint32_t steps(std::size_t lane) const noexcept { return lanes_[lane].steps; }
+  /// Of its episode.
   EpisodeKey key(std::size_t lane) const noexcept { return lanes_[lane].key; }
   /// What happened in the last step.
   std::span<const Event> events(std::size_t lane) const noexcept { return lanes_[lane].events; }
@@ -154,30 +169,34 @@ class Environment {
   virtual std::span<const std::byte> recorded(std::size_t lane) const;
 
  protected:
+  /// Room for so many lanes of a game; no episode has begun.
   Environment(Game game, std::size_t lanes);
   /// So many threads will call the functions that name lanes at the same time.
   virtual void prepare(std::size_t workers) = 0;
 
   /// What a lane shows, for implementations to fill in.
   struct Lane {
-    EpisodeKey key{};
-    Outcome outcome = Outcome::running;
-    EndedBy ended_by = EndedBy::nothing;
-    std::uint32_t steps = 0;
-    std::size_t stage = 0, next_stage = 0;
-    std::vector<Event> events{};
+    EpisodeKey key{};                       ///< of its episode
+    Outcome outcome = Outcome::running;     ///< of its episode
+    EndedBy ended_by = EndedBy::nothing;    ///< what ended its episode
+    std::uint32_t steps = 0;                ///< since its episode began
+    std::size_t stage = 0, next_stage = 0;  ///< of this episode, and of the next
+    std::vector<Event> events{};            ///< of the last step
   };
+  /// A role's numbers, row by row; rows are lanes by seats.
   struct RoleIo {
-    std::size_t seats = 0, columns = 0, controls_each = 0, terms = 0;
+    std::size_t seats = 0, columns = 0, controls_each = 0, terms = 0;  ///< of one lane; of one row
+    /// Row by row; the last by terms too.
     AlignedBuffer<float> observations{}, controls{}, rewards{}, by_term{};
-    std::vector<double> ledger{};
-    std::vector<std::uint8_t> present{};
+    std::vector<double> ledger{};         ///< sums of each row's terms in its episode
+    std::vector<std::uint8_t> present{};  ///< of each row: 1 while it plays
     // of each control and option: the column that says whether it is allowed
+    /// Of each control and option: the column that allows it.
     std::vector<std::vector<std::optional<std::size_t>>> masks{};
   };
-  Game game_;
-  std::vector<Lane> lanes_;
-  std::vector<RoleIo> io_;
+  Game game_;                ///< what all lanes play
+  std::vector<Lane> lanes_;  ///< by number
+  std::vector<RoleIo> io_;   ///< of each role
 };
 
 /// A game's lanes: those of its arena. `workers`: how many threads will call the functions that

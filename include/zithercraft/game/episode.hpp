@@ -9,13 +9,13 @@ namespace zithercraft {
 
 /// A finished episode, seen from one seat.
 struct EpisodeResult {
-  double episode_return = 0.0;
-  std::uint32_t length = 0;            ///< steps
-  Outcome outcome = Outcome::running;  ///< for the seat's side
-  EndedBy ended_by = EndedBy::nothing;
-  std::size_t role = 0;
-  std::size_t stage = 0;         ///< of a curriculum; see Game::stages
-  std::vector<double> ledger{};  ///< reward of each term; sums to the return
+  double episode_return = 0.0;          ///< the sum of its rewards
+  std::uint32_t length = 0;             ///< steps
+  Outcome outcome = Outcome::running;   ///< for the seat's side
+  EndedBy ended_by = EndedBy::nothing;  ///< what ended it
+  std::size_t role = 0;                 ///< whose seat
+  std::size_t stage = 0;                ///< of a curriculum; see Game::stages
+  std::vector<double> ledger{};         ///< reward of each term; sums to the return
 };
 
 /// The result of a row whose episode has ended.

@@ -22,11 +22,12 @@ struct GamePlan;
 
 /// Rays that a role senses by. Their columns follow each other ray by ray, as `reports` says.
 struct RaySense {
-  std::string name{};
-  std::size_t first_column = 0;
-  std::vector<std::string> tags{};
-  RayReport reports = RayReport::first;
-  std::size_t columns_each = 0;  ///< of a ray; its distance is the last of them, except for each_tag
+  std::string name{};                    ///< of the sense
+  std::size_t first_column = 0;          ///< of the role's
+  std::vector<std::string> tags{};       ///< what it tells apart
+  RayReport reports = RayReport::first;  ///< what a ray says
+  std::size_t columns_each =
+      0;                       ///< of a ray; its distance is the last of them, except for each_tag
   float reach = 1.0f;          ///< metres
   float eye = 0.0f;            ///< metres above the foot at which they begin; 0 in flat arenas
   bool follows_pitch = false;  ///< they tilt with the body's pitch
@@ -37,31 +38,31 @@ struct RaySense {
 /// Columns of a sense that lie on a grid: a camera's picture or a window. They run
 /// [layers][height][width][channels]; the same for each step before that the sense keeps follows.
 struct GridSense {
-  std::string name{};
-  std::size_t first_column = 0;
-  std::size_t layers = 1, height = 0, width = 0, channels = 0;
-  std::size_t history = 0;
+  std::string name{};                                           ///< of the sense
+  std::size_t first_column = 0;                                 ///< of the role's
+  std::size_t layers = 1, height = 0, width = 0, channels = 0;  ///< sizes of the grid
+  std::size_t history = 0;  ///< earlier steps that are sensed too
 };
 
 /// Columns that describe others, [others][columns_each], the first of each being 1 if it is there;
 /// the same for each step before that the sense keeps follows.
 struct CrowdSense {
-  std::string name{};
-  std::size_t first_column = 0;
-  std::size_t others = 0, columns_each = 0;
-  std::size_t history = 0;
+  std::string name{};                        ///< of the sense
+  std::size_t first_column = 0;              ///< of the role's
+  std::size_t others = 0, columns_each = 0;  ///< how many are described, and by how many columns
+  std::size_t history = 0;                   ///< earlier steps that are sensed too
 };
 
 /// Columns that each say of a move whether something deadly lies there.
 struct HazardSense {
-  std::string name{};
-  std::size_t first_column = 0, moves = 0;
-  std::vector<std::string> tags{};  ///< what is deadly
+  std::string name{};                       ///< of the sense
+  std::size_t first_column = 0, moves = 0;  ///< of the role's; how many
+  std::vector<std::string> tags{};          ///< what is deadly
 };
 
 /// A role of a compiled game.
 struct Role {
-  std::string name{};
+  std::string name{};                ///< of its spec
   std::vector<std::size_t> seats{};  ///< the body of each seat
   std::string side{};                ///< of its first seat; empty for none
   /// the role whose policy plays it too; its own number if it mirrors none
@@ -69,12 +70,12 @@ struct Role {
   std::vector<Column> columns{};        ///< of its observations
   std::vector<ControlInfo> controls{};  ///< one number each
   std::vector<std::string> terms{};     ///< reward terms
-  std::vector<RaySense> rays{};
-  std::vector<GridSense> grids{};
-  std::vector<CrowdSense> crowds{};
-  std::vector<HazardSense> hazards{};
-  std::vector<KeyBinding> keys{};  ///< the game's own, or the usual ones
-  std::vector<float> rest{};       ///< the controls of an idle person: dials as near 0 as they go
+  std::vector<RaySense> rays{};         ///< its ray senses
+  std::vector<GridSense> grids{};       ///< its cameras and windows
+  std::vector<CrowdSense> crowds{};     ///< its crowds
+  std::vector<HazardSense> hazards{};   ///< its senses of what is deadly
+  std::vector<KeyBinding> keys{};       ///< the game's own, or the usual ones
+  std::vector<float> rest{};  ///< the controls of an idle person: dials as near 0 as they go
 };
 
 /// Whether two roles are on different sides: success of one is failure of the other.
@@ -88,8 +89,11 @@ class Game {
   /// Throws Error (spec) with the key path and a fix if the spec makes no sense.
   explicit Game(GameSpec spec, CustomParts custom = CustomParts::needed);
 
+  /// What it was compiled from.
   const GameSpec& spec() const noexcept;
+  /// The arena that it is played in.
   const Arena& arena() const noexcept { return *arena_; }
+  /// In the order of the spec.
   std::span<const Role> roles() const noexcept { return roles_; }
   /// Changes whenever anything in the spec does: 16 hexadecimal digits.
   const std::string& fingerprint() const noexcept;
@@ -100,8 +104,10 @@ class Game {
   std::size_t stages() const noexcept;
   /// The game as it is on a stage: the same seats, columns, controls and terms.
   Game stage(std::size_t number) const;
+  /// As the spec names it; the game's own name for the last.
   std::string stage_name(std::size_t number) const;
 
+  /// For the library itself.
   const game_internal::GamePlan& plan() const noexcept { return *plan_; }
 
  private:

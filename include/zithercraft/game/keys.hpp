@@ -31,6 +31,7 @@ struct KeyBinding {
 
 /// All keys that can be bound.
 const std::vector<std::string>& known_keys();
+/// Whether a key has that name.
 bool is_key(std::string_view name);
 
 /// Bindings for a role whose game gives none: for dials a pair of keys each (arrows up and down,

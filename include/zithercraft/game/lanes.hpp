@@ -19,6 +19,7 @@ class Lanes final : public Environment {
   ~Lanes() override;
   Lanes(Lanes&&) noexcept;
 
+  /// All of them.
   EnvironmentAbilities abilities() const noexcept override;
   /// The game as a lane plays it: of a curriculum, the stage that its episode is on.
   const Game& game_of(std::size_t lane) const noexcept { return stages_[stage(lane)]; }
@@ -41,6 +42,7 @@ class Lanes final : public Environment {
   std::span<const std::byte> state(std::size_t lane) const noexcept;
   /// The arena's part of it.
   std::byte* arena_state(std::size_t lane) noexcept;
+  /// The arena's state in a lane.
   const std::byte* arena_state(std::size_t lane) const noexcept;
   /// Puts a lane back to a snapshot of the stage that it is on, and senses. Throws Error (refused)
   /// if the size is not this game's.
@@ -105,6 +107,7 @@ class Lanes final : public Environment {
 
 /// The environment as lanes of an arena. Throws Error (usage) if the game is not played in one.
 const Lanes& lanes_of(const Environment& environment);
+/// The same for one that is changed.
 Lanes& lanes_of(Environment& environment);
 
 }  // namespace zithercraft

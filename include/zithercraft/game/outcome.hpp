@@ -10,17 +10,19 @@ namespace zithercraft {
 /// way round.
 enum class Outcome : std::uint8_t { running, success, failure, cutoff };
 
+/// The word for it.
 std::string_view name_of(Outcome outcome) noexcept;
 
 /// What ended an episode: a term's verdict, or which of the cutoffs.
 enum class EndedBy : std::uint8_t { nothing, verdict, time, too_far, stall, repeats, nobody_left };
 
+/// The words for it.
 std::string_view name_of(EndedBy ended_by) noexcept;
 
 /// Which random numbers an episode is made of. The same key gives the same episode in any lane.
 struct EpisodeKey {
-  std::uint64_t seed = 0;
-  std::uint32_t lane = 0, episode = 0;
+  std::uint64_t seed = 0;               ///< of a training or an evaluation
+  std::uint32_t lane = 0, episode = 0;  ///< which lane; which of its episodes, from 0
 };
 
 }  // namespace zithercraft

@@ -23,28 +23,35 @@ class Measure {
   using Function = std::function<double(const SeatView&)>;
 
   Measure() = default;
+  /// Code that measures.
   template <class F>
   requires std::is_invocable_r_v<double, F, const SeatView&> Measure(F callable)
       : form_(Form::custom), function_(std::move(callable)) {}
+  /// The measure that is always 1.
   static Measure always() {
     Measure measure;
     measure.form_ = Form::always;
     return measure;
   }
 
+  /// Whether there is one.
   bool used() const noexcept { return form_ != Form::none; }
+  /// Whether it is code of the user's own.
   bool custom() const noexcept { return form_ == Form::custom; }
   /// The function of a custom measure; empty if the spec came from a file, which cannot hold code.
   const Function& function() const noexcept { return function_; }
 
   // TOML form: "always", or "custom" as a reminder that C++ code is needed.
+  /// The word for it in a file; empty for none.
   std::string to_toml() const {
     return form_ == Form::none ? "" : form_ == Form::always ? "always" : "custom";
   }
+  /// Takes it from that word; whether it knows the word.
   bool from_toml(const std::string& word) {
     form_ = word == "always" ? Form::always : Form::custom;
     return word == "always" || word == "custom";
   }
+  /// The words that a file can give.
   static std::vector<std::string> known_values() { return {"always"}; }
   bool operator==(const Measure& other) const { return form_ == other.form_; }
 
@@ -79,12 +86,12 @@ enum class Counts : std::uint8_t {
 struct EventTrigger {
   EventKind event = EventKind::touch;  ///< any that an arena reports
   std::string of{};                    ///< a tag: whose events count; empty for the seat's own body
-  Part as = Part::either;
-  std::vector<std::string> with{};  ///< tags of the other thing; empty for any or none
+  Part as = Part::either;              ///< in which part
+  std::vector<std::string> with{};     ///< tags of the other thing; empty for any or none
   /// events of less strength do not count; for touches the approach speed, m/s
   double harder_than = 0.0;
-  bool by_strength = false;  ///< pays the event's strength (the worth of an item) instead of 1
-  Counts counts = Counts::every;
+  bool by_strength = false;       ///< pays the event's strength (the worth of an item) instead of 1
+  Counts counts = Counts::every;  ///< how often it pays
   std::int64_t nth = 0;  ///< only this one of the events that count in an episode, from 1: the
                          ///< fifth hit; 0 for all
   bool operator==(const EventTrigger&) const = default;
@@ -108,7 +115,7 @@ struct Condition {
 struct MeterTrigger {
   /// a tag: whose meter, summed over all bodies of it; empty for the seat's own body
   std::string of{};
-  std::string meter{};
+  std::string meter{};  ///< of the seat's body
   bool operator==(const MeterTrigger&) const = default;
 };
 
@@ -122,9 +129,9 @@ enum class Over : std::uint8_t {
 /// Pays for shots that come close: 1 for a hit, falling to 0 at `within` metres. Needs a launcher
 /// with `targets`.
 struct NearMissTrigger {
-  std::string to{};     ///< a tag of the launcher's targets
-  double within = 5.0;  ///< metres, above 0
-  Over over = Over::sum;
+  std::string to{};       ///< a tag of the launcher's targets
+  double within = 5.0;    ///< metres, above 0
+  Over over = Over::sum;  ///< what passes count for
   bool operator==(const NearMissTrigger&) const = default;
 };
 
@@ -136,6 +143,7 @@ struct ExplorationTrigger {
   bool operator==(const ExplorationTrigger&) const = default;
 };
 
+/// What a term says of an episode.
 enum class Verdict : std::uint8_t { none, success, failure };
 
 /// Whose doings a term pays for.
@@ -149,17 +157,17 @@ enum class Scope : std::uint8_t {
 /// `near_miss`, `visits`, `each_step` and `each_second` says when it pays. Seats of other roles
 /// belong to its scope if they have a term of the same name.
 struct Term {
-  std::string name{};
-  double weight = 1.0;  ///< what it pays, times the amount of its trigger
-  std::optional<Progress> progress{};
-  std::optional<EventTrigger> on{};
-  std::optional<Condition> when{};
-  std::optional<MeterTrigger> change{};
-  std::optional<NearMissTrigger> near_miss{};
-  std::optional<ExplorationTrigger> visits{};
-  Measure each_step{};
-  Measure each_second{};  ///< pays its amount times the seconds that a step lasts
-  Scope scope = Scope::self;
+  std::string name{};                          ///< unique among the role's terms
+  double weight = 1.0;                         ///< what it pays, times the amount of its trigger
+  std::optional<Progress> progress{};          ///< pays for coming nearer
+  std::optional<EventTrigger> on{};            ///< pays for an event
+  std::optional<Condition> when{};             ///< pays while something holds
+  std::optional<MeterTrigger> change{};        ///< pays for a meter's change
+  std::optional<NearMissTrigger> near_miss{};  ///< pays for passing close by
+  std::optional<ExplorationTrigger> visits{};  ///< pays for new places
+  Measure each_step{};                         ///< pays at each step
+  Measure each_second{};      ///< pays its amount times the seconds that a step lasts
+  Scope scope = Scope::self;  ///< who gets it
   double blend = 1.0;  ///< how much of a shared scope counts: 0 pays for the seat's own doings
                        ///< alone, 1 for all together
   std::optional<double> most_per_step{};  ///< pays no more than this either way in a step, above 0
@@ -182,10 +190,10 @@ struct TooFar {
 
 /// Too long since the last event of a kind, or since the episode's beginning.
 struct Stall {
-  EventKind since = EventKind::touch;
-  std::string of{};                 ///< a tag: whose events count; empty for all seats
-  std::vector<std::string> with{};  ///< tags of the other thing; empty for any or none
-  std::int64_t steps = 100;         ///< at least 1
+  EventKind since = EventKind::touch;  ///< what ends the stall
+  std::string of{};                    ///< a tag: whose events count; empty for all seats
+  std::vector<std::string> with{};     ///< tags of the other thing; empty for any or none
+  std::int64_t steps = 100;            ///< at least 1
   bool operator==(const Stall&) const = default;
 };
 
@@ -199,10 +207,10 @@ struct Repeats {
 /// Rules that end an episode without a verdict. Whichever comes first ends it; a verdict at the
 /// same step counts more.
 struct Cutoffs {
-  std::int64_t steps = 300;  ///< an episode is cut off after this many steps, at least 1
-  std::vector<TooFar> too_far{};
-  std::vector<Stall> stalls{};
-  std::optional<Repeats> repeats{};
+  std::int64_t steps = 300;          ///< an episode is cut off after this many steps, at least 1
+  std::vector<TooFar> too_far{};     ///< ends far away
+  std::vector<Stall> stalls{};       ///< ends where nothing happens
+  std::optional<Repeats> repeats{};  ///< ends where states come again
   bool operator==(const Cutoffs&) const = default;
 };
 

@@ -22,6 +22,7 @@ struct Bearing {
 
 /// A ray as the seat casts it now, in the arena's coordinates.
 struct SeenRay {
+  /// Where it begins and ends, metres.
   float from_x = 0.0f, from_y = 0.0f, to_x = 0.0f, to_y = 0.0f;
   float from_z = 0.0f, to_z = 0.0f;  ///< in arenas with height
   std::int32_t entity = -1;          ///< what it met, -1 for nothing
@@ -30,18 +31,25 @@ struct SeenRay {
 /// What custom terms and scripts see of a seat. Valid during the call it is passed to.
 class SeatView {
  public:
+  /// A seat of a lane.
   SeatView(const Lanes& lanes, std::size_t lane, std::size_t role, std::size_t seat)
       : lanes_(lanes), lane_(lane), role_(role), seat_(seat) {}
   /// Throws Error (usage) if the game is not played in an arena.
   SeatView(const Environment& environment, std::size_t lane, std::size_t role, std::size_t seat)
       : SeatView(lanes_of(environment), lane, role, seat) {}
 
+  /// Its role.
   const Role& role() const { return game().roles()[role_]; }
+  /// Its lane.
   std::size_t lane() const { return lane_; }
+  /// Its row among those of its role.
   std::size_t row() const { return lane_ * lanes_.seats(role_) + seat_; }
+  /// Its body, as the arena numbers it.
   std::size_t body() const { return role().seats[seat_]; }
 
+  /// Of its body.
   Pose pose() const;
+  /// Of its body.
   Velocity velocity() const;
   float speed() const;  ///< m/s, at least 0
   /// Whether the seat's body is in the arena now.
@@ -55,6 +63,7 @@ class SeatView {
   /// The nearest present body, zone or item with this tag (index from `Arena::tag`), not counting
   /// the seat's own body.
   Bearing nearest(std::size_t tag) const;
+  /// The nearest thing of a tag.
   Bearing nearest(std::string_view tag) const;
   /// The thing of this tag that is paired with the seat: the first seat's is the first of them, and
   /// so on.
@@ -72,12 +81,15 @@ class SeatView {
   std::span<const float> observation() const { return lanes_.observation(role_, row()); }
   /// Every ray of the seat's ray fans and cones, for drawing; allocates.
   std::vector<SeenRay> rays() const;
+  /// Since the episode began.
   std::uint32_t steps() const { return lanes_.steps(lane_); }
+  /// Of the last step.
   std::span<const Event> events() const { return lanes_.events(lane_); }
   /// The episode's key, for your own random numbers.
   EpisodeKey episode() const { return lanes_.key(lane_); }
   /// The game as the lane plays it.
   const Game& game() const { return lanes_.game_of(lane_); }
+  /// The arena's state in its lane.
   const std::byte* arena_state() const { return lanes_.arena_state(lane_); }
 
  private:

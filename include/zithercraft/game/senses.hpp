@@ -42,14 +42,14 @@ enum class RayReport : std::uint8_t {
 /// Rays in a fan around the heading. Distances are 0 to 1, where 1 is `reach` or nothing met. Rays
 /// run from starboard to port.
 struct RayFan {
-  static constexpr std::string_view kind = "ray_fan";
-  std::string name = "rays";
-  std::int64_t rays = 24;  ///< 1 to 1024
+  static constexpr std::string_view kind = "ray_fan";  ///< the word for it in files
+  std::string name = "rays";                           ///< unique among the role's senses
+  std::int64_t rays = 24;                              ///< 1 to 1024
   double arc = 240.0;      ///< degrees from the first ray to the last, above 0, at most 360
   double reach = 15.0;     ///< metres, above 0
   double thickness = 0.0;  ///< metres; 0 for thin rays
-  std::vector<std::string> sees{};  ///< tags; rays pass through everything else
-  RayReport reports = RayReport::first;
+  std::vector<std::string> sees{};       ///< tags; rays pass through everything else
+  RayReport reports = RayReport::first;  ///< what a ray says
   bool sees_own_side = true;  ///< if not, rays pass through bodies of the seat's own side
   // In arenas with height:
   std::optional<double> from_height{};  ///< metres above the foot at which rays begin; the middle
@@ -57,24 +57,24 @@ struct RayFan {
   std::optional<double>
       to_height{};             ///< metres above the foot at which they end; level unless given
   bool follows_pitch = false;  ///< the fan tilts as the body looks up and down
-  Signal signal{};
+  Signal signal{};             ///< what its columns go through on their way to the agent
   bool operator==(const RayFan&) const = default;
 };
 
 /// Rays in a cone around where the body looks, for arenas with height: evenly spread over the solid
 /// angle, from its middle outwards. Columns as for a ray fan.
 struct RayCone {
-  static constexpr std::string_view kind = "ray_cone";
-  std::string name = "cone";
-  std::int64_t rays = 48;           ///< 1 to 1024
-  double arc = 90.0;                ///< degrees from edge to edge, above 0, at most 360
-  double reach = 15.0;              ///< metres, above 0
-  double thickness = 0.0;           ///< metres; 0 for thin rays
-  std::vector<std::string> sees{};  ///< tags; rays pass through everything else
-  RayReport reports = RayReport::first;
-  bool sees_own_side = true;            ///< as for a ray fan
-  std::optional<double> from_height{};  ///< as for a ray fan
-  Signal signal{};
+  static constexpr std::string_view kind = "ray_cone";  ///< the word for it in files
+  std::string name = "cone";                            ///< unique among the role's senses
+  std::int64_t rays = 48;                               ///< 1 to 1024
+  double arc = 90.0;                     ///< degrees from edge to edge, above 0, at most 360
+  double reach = 15.0;                   ///< metres, above 0
+  double thickness = 0.0;                ///< metres; 0 for thin rays
+  std::vector<std::string> sees{};       ///< tags; rays pass through everything else
+  RayReport reports = RayReport::first;  ///< what a ray says
+  bool sees_own_side = true;             ///< as for a ray fan
+  std::optional<double> from_height{};   ///< as for a ray fan
+  Signal signal{};                       ///< what its columns go through on their way to the agent
   bool operator==(const RayCone&) const = default;
 };
 
@@ -96,17 +96,17 @@ enum class Bearings : std::uint8_t {
 /// is `reach` or more); in arenas with height also `up` (sine of its elevation). If there is none,
 /// directions are 0 and the distance is 1.
 struct Compass {
-  static constexpr std::string_view kind = "compass";
-  std::string name = "compass";
-  std::string to{};     ///< a tag; the nearest thing of it is meant
+  static constexpr std::string_view kind = "compass";  ///< the word for it in files
+  std::string name = "compass";                        ///< unique among the role's senses
+  std::string to{};                                    ///< a tag; the nearest thing of it is meant
   bool paired = false;  ///< not the nearest: the first seat's is the first thing of that tag, the
                         ///< second's the second...
-  Whose whose = Whose::anyone;
-  Bearings bearings = Bearings::angle;
+  Whose whose = Whose::anyone;          ///< things of which sides count
+  Bearings bearings = Bearings::angle;  ///< how the direction is told
   /// along the shortest path over cells in place of straight; see `SeatView::path_to`
   bool along_path = false;
   double reach = 50.0;  ///< metres, above 0
-  Signal signal{};
+  Signal signal{};      ///< what its columns go through on their way to the agent
   bool operator==(const Compass&) const = default;
 };
 
@@ -114,35 +114,35 @@ struct Compass {
 /// to [-1, 1]. In arenas with height also its `climb` (m/s upwards), its `pitch` (share of a right
 /// angle) and whether it `stands` on something.
 struct OwnMotion {
-  static constexpr std::string_view kind = "own_motion";
-  std::string name = "own";
-  double top_speed = 5.0;       ///< m/s, above 0
-  double top_turn_rate = 90.0;  ///< degrees/s, above 0
-  Signal signal{};
+  static constexpr std::string_view kind = "own_motion";  ///< the word for it in files
+  std::string name = "own";                               ///< unique among the role's senses
+  double top_speed = 5.0;                                 ///< m/s, above 0
+  double top_turn_rate = 90.0;                            ///< degrees/s, above 0
+  Signal signal{};  ///< what its columns go through on their way to the agent
   bool operator==(const OwnMotion&) const = default;
 };
 
 /// What else a seat knows of itself; each part on request, at least one.
 struct OwnState {
-  static constexpr std::string_view kind = "own_state";
-  std::string name = "self";
-  bool heading = false;  ///< `heading_cosine` and `heading_sine`
+  static constexpr std::string_view kind = "own_state";  ///< the word for it in files
+  std::string name = "self";                             ///< unique among the role's senses
+  bool heading = false;                                  ///< `heading_cosine` and `heading_sine`
   bool quarter = false;  ///< one of four flags: faces_east, faces_north, faces_west, faces_south
   std::optional<double> level{};  ///< `level`: the foot's height over this many metres, above 0;
                                   ///< arenas with height only
   /// the controls given last: dials in their own range, a flag for each option
   bool controls = false;
   bool time_left = false;  ///< `time_left`: share of the steps until the time cutoff that is left
-  Signal signal{};
+  Signal signal{};         ///< what its columns go through on their way to the agent
   bool operator==(const OwnState&) const = default;
 };
 
 /// The seat's meters: one column each, 0 at the lower bound, 1 at the upper.
 struct Gauges {
-  static constexpr std::string_view kind = "gauges";
-  std::string name = "gauges";
-  std::vector<std::string> meters{};  ///< names of the body's meters; empty for all
-  Signal signal{};
+  static constexpr std::string_view kind = "gauges";  ///< the word for it in files
+  std::string name = "gauges";                        ///< unique among the role's senses
+  std::vector<std::string> meters{};                  ///< names of the body's meters; empty for all
+  Signal signal{};  ///< what its columns go through on their way to the agent
   bool operator==(const Gauges&) const = default;
 };
 
@@ -150,14 +150,14 @@ struct Gauges {
 /// each tag in `sees` (1 if something of that tag is there). What lies outside the map shows
 /// `beyond`.
 struct Window {
-  static constexpr std::string_view kind = "window";
-  std::string name = "window";
+  static constexpr std::string_view kind = "window";        ///< the word for it in files
+  std::string name = "window";                              ///< unique among the role's senses
   std::int64_t ahead = 3, behind = 3, left = 3, right = 3;  ///< cells beside the own one, 0 to 64
-  std::int64_t above = 0,
-               below = 0;  ///< layers beside that of the own foot, 0 to 64; worlds of blocks only
+  /// Layers beside that of the own foot, 0 to 64; in worlds of blocks only.
+  std::int64_t above = 0, below = 0;
   std::vector<std::string> sees{};  ///< tags
   std::string beyond{};             ///< a tag of `sees`; empty: nothing is there
-  Signal signal{};
+  Signal signal{};                  ///< what its columns go through on their way to the agent
   bool operator==(const Window&) const = default;
 };
 
@@ -165,15 +165,15 @@ struct Window {
 /// left, behind, right and, with eight, those between), 1 if something deadly lies within `within`
 /// metres that way.
 struct Hazards {
-  static constexpr std::string_view kind = "hazards";
-  std::string name = "hazards";
-  std::int64_t moves = 4;  ///< 4 or 8 directions
-  double within = 2.0;     ///< metres from the body's middle, above 0
+  static constexpr std::string_view kind = "hazards";  ///< the word for it in files
+  std::string name = "hazards";                        ///< unique among the role's senses
+  std::int64_t moves = 4;                              ///< 4 or 8 directions
+  double within = 2.0;                                 ///< metres from the body's middle, above 0
   double thickness = 0.0;  ///< metres that must be free; 0 looks along thin rays
   /// Tags that are deadly; empty for all that kill the seat's body or end the episode in failure
   /// when touched.
   std::vector<std::string> fatal{};
-  Signal signal{};
+  Signal signal{};  ///< what its columns go through on their way to the agent
   bool operator==(const Hazards&) const = default;
 };
 
@@ -187,10 +187,10 @@ enum class CameraFrom : std::uint8_t {
 /// A small picture of what is there, one column per pixel, row by row from the top left; 0 is
 /// black, 1 is bright.
 struct Camera {
-  static constexpr std::string_view kind = "camera";
-  std::string name = "camera";
-  CameraFrom from = CameraFrom::above;
-  std::int64_t width = 84, height = 84;  ///< pixels drawn, 4 to 512
+  static constexpr std::string_view kind = "camera";  ///< the word for it in files
+  std::string name = "camera";                        ///< unique among the role's senses
+  CameraFrom from = CameraFrom::above;                ///< where it looks from
+  std::int64_t width = 84, height = 84;               ///< pixels drawn, 4 to 512
   double across = 20.0;  ///< metres from the left edge to the right, above 0; from above only
   bool turns = true;     ///< the picture turns with the heading; from above only
   /// degrees from the left edge to the right, above 0, at most 150; through eyes only
@@ -207,7 +207,7 @@ struct Camera {
   /// own each.
   std::map<std::string, double> shades{};
   std::vector<std::string> sees{};  ///< tags that are drawn; empty for all
-  Signal signal{};
+  Signal signal{};                  ///< what its columns go through on their way to the agent
   bool operator==(const Camera&) const = default;
 };
 
@@ -215,24 +215,24 @@ struct Camera {
 /// direction (`ahead`, `left`), `distance`, velocity relative to the seat (`speed_ahead`,
 /// `speed_left`) and, with several tags, a flag for each. Columns of those who are missing are 0.
 struct Crowd {
-  static constexpr std::string_view kind = "crowd";
-  std::string name = "crowd";
-  std::vector<std::string> of{};  ///< tags of bodies and items
-  std::int64_t nearest = 8;       ///< how many are kept, 1 to 256
-  double reach = 20.0;            ///< metres; those farther away are missing, above 0
-  double top_speed = 5.0;         ///< m/s that relative speeds are scaled by, above 0
-  Whose whose = Whose::anyone;
-  Signal signal{};
+  static constexpr std::string_view kind = "crowd";  ///< the word for it in files
+  std::string name = "crowd";                        ///< unique among the role's senses
+  std::vector<std::string> of{};                     ///< tags of bodies and items
+  std::int64_t nearest = 8;                          ///< how many are kept, 1 to 256
+  double reach = 20.0;          ///< metres; those farther away are missing, above 0
+  double top_speed = 5.0;       ///< m/s that relative speeds are scaled by, above 0
+  Whose whose = Whose::anyone;  ///< bodies of which sides count
+  Signal signal{};              ///< what its columns go through on their way to the agent
   bool operator==(const Crowd&) const = default;
 };
 
 /// One column of a custom sense: what is written should lie in [low, high]; times `scale` it is in
 /// `unit`.
 struct CustomColumn {
-  std::string name{};
-  std::string unit = "share";
-  double low = 0.0, high = 1.0;
-  double scale = 1.0;  ///< not 0
+  std::string name{};            ///< unique among the sense's columns
+  std::string unit = "share";    ///< of its values
+  double low = 0.0, high = 1.0;  ///< what it can read
+  double scale = 1.0;            ///< not 0
   bool operator==(const CustomColumn&) const = default;
 };
 
@@ -240,11 +240,14 @@ struct CustomColumn {
 /// seat alone.
 class SenseCode {
  public:
+  /// Writes the columns of a seat.
   using Function = std::function<void(const SeatView&, std::span<float> columns)>;
   SenseCode() = default;
+  /// Code that senses.
   template <class F>
   requires std::is_invocable_v<F, const SeatView&, std::span<float>> SenseCode(F callable)
       : function_(std::move(callable)) {}
+  /// The code; empty if there is none.
   const Function& function() const noexcept { return function_; }
   bool operator==(const SenseCode&) const { return true; }
 
@@ -254,14 +257,15 @@ class SenseCode {
 
 /// A sense of the user's own, written in C++. A file can name it but not hold the code.
 struct CustomSense {
-  static constexpr std::string_view kind = "custom";
-  std::string name{};
-  std::vector<CustomColumn> columns{};  ///< at least one
-  SenseCode code{};
-  Signal signal{};
+  static constexpr std::string_view kind = "custom";  ///< the word for it in files
+  std::string name{};                                 ///< unique among the role's senses
+  std::vector<CustomColumn> columns{};                ///< at least one
+  SenseCode code{};                                   ///< what writes its columns
+  Signal signal{};  ///< what its columns go through on their way to the agent
   bool operator==(const CustomSense&) const = default;
 };
 
+/// What a role can sense by.
 using Sense = std::variant<RayFan, RayCone, Compass, OwnMotion, OwnState, Gauges, Window, Hazards,
                            Camera, Crowd, CustomSense>;
 

@@ -25,25 +25,34 @@ namespace zithercraft {
 /// writes its controls (a dial's value in its range, a choice's option number).
 class Script {
  public:
+  /// Sets the controls of a seat.
   using Function = std::function<void(const SeatView&, std::span<float> controls)>;
 
   Script() = default;
+  /// A script that the library knows by this name.
   Script(const char* name) : name_(name) {}
+  /// Code that plays.
   template <class F>
   requires std::is_invocable_v<F, const SeatView&, std::span<float>> Script(F callable)
       : name_("custom"), function_(std::move(callable)) {}
 
+  /// Whether there is one.
   bool used() const noexcept { return !name_.empty(); }
   /// False if there is none, or if it is C++ code that a file could not hold.
   bool playable() const noexcept { return used() && (name_ != "custom" || function_); }
+  /// Its name; empty for none.
   const std::string& name() const noexcept { return name_; }
+  /// The code; empty if the library has it by its name.
   const Function& function() const noexcept { return function_; }
 
+  /// The word for it in a file; empty for none.
   std::string to_toml() const { return name_; }
+  /// Takes it from that word; whether it knows the word.
   bool from_toml(const std::string& word) {
     name_ = word;
     return true;  // names are looked up when a player is made
   }
+  /// The words that a file can give.
   static std::vector<std::string> known_values() { return {}; }
   bool operator==(const Script& other) const { return name_ == other.name_; }
 
@@ -55,12 +64,12 @@ class Script {
 /// A kind of agent: all bodies of one name, with the same senses, controls and rewards. Each body
 /// is a seat of the role.
 struct RoleSpec {
-  std::string name{};
+  std::string name{};  ///< unique among roles
   std::string body{};  ///< name of the bodies it steers; empty means the same as the role's
-  std::vector<Sense> senses{};
-  std::vector<Control> controls{};
-  std::vector<Term> rewards{};
-  Script script{};
+  std::vector<Sense> senses{};      ///< what its seats sense
+  std::vector<Control> controls{};  ///< what its seats set
+  std::vector<Term> rewards{};      ///< its terms
+  Script script{};                  ///< who plays it by hand-written rules; none without
   /// The role, named before it, whose mirror image it is: its columns and controls mean the same,
   /// one by one, with the sides exchanged, so that one policy plays both; empty for none.
   std::string mirrors{};
@@ -68,19 +77,21 @@ struct RoleSpec {
   bool operator==(const RoleSpec&) const = default;
 };
 
+/// A game: an arena, and roles that play in it.
 struct GameSpec {
-  std::string name{};
+  std::string name{};               ///< for tables and files
   std::string about{};              ///< one line for people
   std::int64_t ticks_per_step = 4;  ///< ticks per step, at least 1
-  ArenaSpec arena{};
-  std::vector<RoleSpec> roles{};
-  Cutoffs cutoffs{};
+  ArenaSpec arena{};                ///< where it is played
+  std::vector<RoleSpec> roles{};    ///< in the order in which seats move
+  Cutoffs cutoffs{};                ///< what ends an episode besides its verdict
   std::vector<CustomRule> rules{};  ///< custom; carried out in their order
   /// of a curriculum, the easiest first; the game itself comes after them
   std::vector<Stage> stages{};
 
   /// The role of that name. Throws Error (spec) with advice if there is none.
   RoleSpec& role(std::string_view role_name);
+  /// By its name. Throws Error (spec) if there is none.
   const RoleSpec& role(std::string_view role_name) const;
   bool operator==(const GameSpec&) const = default;
 };

@@ -23,9 +23,9 @@ class WorkerPool;
 
 /// A number that an update brought, by the name under which its method describes it.
 struct Metric {
-  static constexpr std::int64_t whole = -1;
-  std::string name{};
-  double value = 0.0;
+  static constexpr std::int64_t whole = -1;  ///< a metric that is not of a part
+  std::string name{};                        ///< as the method describes it
+  double value = 0.0;                        ///< what it is now
   /// Of which part of what learns, for instance the number of a species; `whole` for all of it.
   std::int64_t part = whole;
 };
@@ -35,8 +35,8 @@ std::optional<double> metric_in(const std::vector<Metric>& list, const std::stri
 
 /// What an update brought to one policy.
 struct PolicyMetrics {
-  std::size_t role = 0;  ///< the first of those that the policy plays
-  std::vector<Metric> metrics{};
+  std::size_t role = 0;           ///< the first of those that the policy plays
+  std::vector<Metric> metrics{};  ///< of that policy
 };
 
 /// What was played for an update.
@@ -82,7 +82,8 @@ struct Budget {
 
 /// How far a training is, as checkpoints say among their metadata.
 struct Counters {
-  std::int64_t steps = 0, updates = 0;
+  std::int64_t steps = 0, updates = 0;  ///< of the game; of the learner's own kind
+  /// Keeps them in a checkpoint.
   void store(TensorFile& file) const;
   /// Those of a checkpoint's metadata; `source` names it in errors. Throws Error (file) if they are
   /// missing or no whole numbers of at least 0.
@@ -91,13 +92,15 @@ struct Counters {
 
 /// What was taken from a policy that is continued.
 struct Continuation {
+  /// How much of a part was taken.
   enum class Taken : std::uint8_t { all, part, none };
+  /// One array of a network.
   struct Part {
-    std::string name{};  ///< "policy.hidden.0.weight"
-    Taken taken = Taken::none;
+    std::string name{};               ///< "policy.hidden.0.weight"
+    Taken taken = Taken::none;        ///< how much was taken
     std::size_t numbers = 0, of = 0;  ///< taken, of how many
   };
-  std::vector<Part> parts{};
+  std::vector<Part> parts{};                                 ///< of all networks
   std::vector<std::string> new_columns{}, new_controls{};    ///< that the old policy did not know
   std::vector<std::string> lost_columns{}, lost_controls{};  ///< that the game does not have
 };
@@ -161,12 +164,12 @@ class Learner {
 
 /// What a learner is made of. What it refers to must outlive the learner.
 struct LearnerContext {
-  const Game& game;
-  const LearnerSettings& settings;
-  std::uint64_t seed;
-  Budget budget;
-  std::vector<RolePlayer> players;  ///< one for each role
-  WorkerPool& pool;
+  const Game& game;                   ///< what is played
+  const LearnerSettings& settings;    ///< of its method
+  std::uint64_t seed;                 ///< of everything random
+  Budget budget;                      ///< how long it will learn
+  std::vector<RolePlayer> players;    ///< one for each role
+  WorkerPool& pool;                   ///< who works
   ProcessGroup* processes = nullptr;  ///< that train together; null for a process alone
   /// How good an episode was for a seat, asked at its end; empty: as the settings say.
   CustomFitness custom_fitness{};

@@ -50,7 +50,9 @@ class LearnerSettings {
   /// The same as text: "memory=64", "policy_layers=[128, 128]", "activation=relu".
   void set(const std::string& assignment);
 
+  /// For those who read and write them.
   const SettingsModel& model() const noexcept { return *model_; }
+  /// Holds what a method described.
   explicit LearnerSettings(std::shared_ptr<const SettingsModel> model);
   /// Whether method and all settings are the same.
   friend bool operator==(const LearnerSettings& a, const LearnerSettings& b);

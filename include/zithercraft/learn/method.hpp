@@ -20,20 +20,21 @@ enum class Drawn : std::uint8_t {
 
 /// A number that updates bring, as metrics, charts and monitoring programs need to know it.
 struct MetricInfo {
-  std::string name{};   ///< as a column: small letters, digits and underscores
-  std::string unit{};   ///< "nats", "s"; empty for none
-  std::string about{};  ///< one line for people
-  std::string chart{};  ///< the name of the chart that draws it; empty for none
-  Drawn drawn = Drawn::line;
+  std::string name{};         ///< as a column: small letters, digits and underscores
+  std::string unit{};         ///< "nats", "s"; empty for none
+  std::string about{};        ///< one line for people
+  std::string chart{};        ///< the name of the chart that draws it; empty for none
+  Drawn drawn = Drawn::line;  ///< how its chart draws it
   /// of each part of what learns; drawn as one band for each, stacked
   bool of_parts = false;
 };
 
 /// A chart of metrics over the steps of a training.
 struct ChartInfo {
-  std::string name{};
-  std::string title{};
+  std::string name{};                                       ///< unique among charts
+  std::string title{};                                      ///< over the chart
   double least = -std::numeric_limits<double>::infinity();  ///< of the axis, if it is given
+  /// Its highest value; infinite if it has none.
   double most = std::numeric_limits<double>::infinity();
   bool live = false;  ///< also drawn while the training goes on
 };
@@ -56,6 +57,7 @@ struct LearningMethod {
   std::vector<ChartInfo> charts{};    ///< in their order
   /// What to change if what had been learned was lost again, and if learning stands still.
   std::string against_collapse{}, against_plateau{};
+  /// Makes a learner at its beginning.
   std::function<std::unique_ptr<Learner>(LearnerContext)> make{};
 };
 

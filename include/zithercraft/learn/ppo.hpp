@@ -67,7 +67,7 @@ struct PolicyGradientSettings {
   double trace_decay = 0.95;   ///< lambda of the generalised advantage, 0 to 1
 
   // Learning
-  Objective objective = Objective::clipped;
+  Objective objective = Objective::clipped;  ///< what a policy is improved by
   /// returns are compared with their prediction; if not, only with their mean, and steps whose
   /// episode the rollout does not finish teach nothing
   bool baseline = true;
@@ -77,9 +77,9 @@ struct PolicyGradientSettings {
   std::int64_t epochs = 3;        ///< times a rollout is learned from, at least 1
   std::int64_t minibatch = 4096;  ///< samples per gradient step, at least 1
   double kl_limit = 0.0;  ///< no further epoch once the divergence is above this; 0 for no limit
-  double learning_rate = 1e-3;       ///< of the first update, above 0
-  double last_learning_rate = 1e-4;  ///< of the last update
-  Decay learning_rate_decay = Decay::linear;
+  double learning_rate = 1e-3;                ///< of the first update, above 0
+  double last_learning_rate = 1e-4;           ///< of the last update
+  Decay learning_rate_decay = Decay::linear;  ///< how the learning rate falls
   double clip = 0.2;  ///< how far an action's probability ratio may move, above 0
   /// of the value's loss beside the policy's; matters if they share a network
   double value_weight = 1.0;
@@ -133,19 +133,19 @@ struct PhaseTimes {
   double learn = 0.0;     ///< gradients
   double optimise = 0.0;  ///< adding up gradients, the optimiser, sending to other processes
   double wall = 0.0;      ///< by the clock
-  PhaseTimes& operator+=(const PhaseTimes& other);
+  PhaseTimes& operator+=(const PhaseTimes& other);  ///< adds each phase
 };
 
 /// What an update brought to one policy.
 struct PolicyGradientReport {
-  double policy_loss = 0.0;
-  double value_loss = 0.0;  ///< in the value network's scale
-  double entropy = 0.0;     ///< mean over samples of the last epoch, nats
-  double kl = 0.0;          ///< approximate divergence from the policy that collected, last epoch
-  double clip_share = 0.0;  ///< share of samples whose ratio was clipped, last epoch
+  double policy_loss = 0.0;  ///< of the last minibatches, their mean
+  double value_loss = 0.0;   ///< in the value network's scale
+  double entropy = 0.0;      ///< mean over samples of the last epoch, nats
+  double kl = 0.0;           ///< approximate divergence from the policy that collected, last epoch
+  double clip_share = 0.0;   ///< share of samples whose ratio was clipped, last epoch
   double explained_variance = 0.0;  ///< of the returns by the value network, before the update
   double gradient_norm = 0.0;       ///< of the policy network, mean over steps, before the limit
-  double learning_rate = 0.0;
+  double learning_rate = 0.0;       ///< of the last update
   /// of the network behind the counterfactual baseline, in the value's scale, last epoch
   double credit_loss = 0.0;
   /// as `gradient_norm`, of the value network; 0 if they share one
@@ -153,19 +153,20 @@ struct PolicyGradientReport {
   /// of dials after the update, mean, as a share of half their range; 0 without dials
   double stddev = 0.0;
   std::int64_t epochs = 0;  ///< gone through before the divergence was too large
-  PhaseTimes times{};
+  PhaseTimes times{};       ///< where the time went
 };
 
 /// How the present policies stand against past ones.
 struct RosterReport {
   Rating rating{};  ///< of the present policies; the first ones of all are at 0
+  /// A policy of the past.
   struct Past {
     std::int64_t steps = 0;  ///< after which it was kept
-    Rating rating{};
+    Rating rating{};         ///< among the policies of the past and the present
     Tally lately{};  ///< the present policies' matches against it since the last snapshot; they are
                      ///< player a
   };
-  std::vector<Past> past{};
+  std::vector<Past> past{};  ///< the oldest first
   /// past policies that beat the present ones, by their steps
   std::vector<std::int64_t> forgotten{};
   /// Past policies each of which beats the next, and the last the first; -1 stands for the present

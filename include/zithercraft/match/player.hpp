@@ -16,7 +16,9 @@ namespace zithercraft {
 class Player {
  public:
   virtual ~Player() = default;
+  /// As tables name it.
   virtual std::string name() const = 0;
+  /// One that plays the same, for another thread.
   virtual std::unique_ptr<Player> copy() const = 0;
   /// Fills in the role's controls for `count` lanes from `first`. What it decides depends on the
   /// lane's episode alone.
@@ -30,6 +32,7 @@ enum class ActionMode : std::uint8_t {
   greedy,   ///< the most likely
   sampled,  ///< drawn by the episode's key and the seed
 };
+/// The word for it.
 const char* name_of(ActionMode actions);
 /// What a policy does if it is asked for these: never `usual`.
 ActionMode actions_of(const Policy& policy, ActionMode asked);
@@ -52,9 +55,13 @@ std::unique_ptr<Player> usual_player(const Game& game, std::size_t role, std::ui
 /// Players for all roles: the given one for the first, the usual ones for the others.
 class Lineup {
  public:
+  /// `first` plays the first role; all others are played by their scripts, or at random.
   Lineup(const Game& game, std::unique_ptr<Player> first, std::uint64_t seed = 0);
+  /// The player of the first role.
   const Player& first() const { return *players_.front(); }
+  /// One for each role.
   std::vector<Player*> players() const;
+  /// One for each role.
   std::vector<const Player*> const_players() const;
 
  private:

@@ -9,9 +9,10 @@ namespace zithercraft {
 
 /// What came of the matches of player `a` against player `b`.
 struct Tally {
-  std::size_t a = 0, b = 0;
+  std::size_t a = 0, b = 0;                      ///< numbers of both players
   double wins = 0.0, draws = 0.0, losses = 0.0;  ///< of a
 
+  /// Matches in all.
   double played() const { return wins + draws + losses; }
   /// a's share, a draw being half a win; 0.5 if nothing was played.
   double share() const { return played() > 0.0 ? (wins + 0.5 * draws) / played() : 0.5; }
@@ -23,9 +24,11 @@ bool beats(const Tally& tally);
 /// A player's strength in points: 400 more mean ten wins for each loss (Elo: "The rating of
 /// chessplayers, past and present", 1978).
 struct Rating {
-  double points = 0.0;
+  double points = 0.0;          ///< 0 is the middle of all players
   double standard_error = 0.0;  ///< of `points`, against the player that is at 0
+  /// Of the 95% interval.
   double low() const { return points - 1.96 * standard_error; }
+  /// Of the 95% interval.
   double high() const { return points + 1.96 * standard_error; }
 };
 

@@ -18,7 +18,9 @@ class Steering {
  public:
   explicit Steering(const Role& role) : role_(role) {}
 
+  /// A key or button goes down; one that steers nothing is ignored.
   void press(const std::string& key);
+  /// A key or button comes up again.
   void release(const std::string& key);
   /// Presses and releases what has changed.
   void hold(const std::vector<std::string>& keys);
@@ -50,6 +52,7 @@ class KeyScript {
   /// Throws Error (file) if the file cannot be read, Error (spec) with the line if it makes no
   /// sense.
   static KeyScript load(const std::filesystem::path& file);
+  /// Reads a script of keys. Throws Error (spec) with the line that makes no sense.
   static KeyScript parse(const std::string& text, const std::string& source);
 
   /// Does what is due before the step; steps must come in order.

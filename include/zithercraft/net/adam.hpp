@@ -12,16 +12,23 @@ namespace zithercraft {
 class Adam {
  public:
   Adam() = default;
+  /// At its beginning.
   explicit Adam(std::size_t parameters) : first_(parameters), second_(parameters) {}
 
   /// One step against the gradient. All arrays have the same length and come from AlignedBuffer.
   void step(std::span<float> parameters, std::span<const float> gradient, double learning_rate);
 
+  /// How many it has made.
   std::int64_t steps() const noexcept { return steps_; }
+  /// Goes on as after so many.
   void set_steps(std::int64_t steps) noexcept { steps_ = steps; }
+  /// Running means of the gradient.
   AlignedBuffer<float>& first_moments() noexcept { return first_; }
+  /// Running means of its squares.
   AlignedBuffer<float>& second_moments() noexcept { return second_; }
+  /// Running means of the gradient.
   const AlignedBuffer<float>& first_moments() const noexcept { return first_; }
+  /// Running means of its squares.
   const AlignedBuffer<float>& second_moments() const noexcept { return second_; }
 
  private:

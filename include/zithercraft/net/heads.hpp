@@ -21,8 +21,11 @@ class Heads {
   /// `columns` says where senses report which options are allowed; without any, all are.
   explicit Heads(std::span<const ControlInfo> controls, std::span<const Column> columns = {});
 
+  /// How many controls.
   std::size_t controls() const noexcept { return heads_.size(); }
+  /// How many outputs they take.
   std::size_t outputs() const noexcept { return outputs_; }
+  /// How many of the controls are dials.
   std::size_t dials() const noexcept { return dials_; }
   /// How many options can be forbidden.
   std::size_t masks() const noexcept { return masks_.size(); }
@@ -46,17 +49,19 @@ class Heads {
   void probabilities(std::span<const float> outputs, std::span<const float> log_stddev,
                      std::span<float> probabilities) const;
 
-  // All choices of an action taken as one: of how many combinations, which one it is, and how
-  // likely each is. Dials are left out. Combinations are counted like numbers whose last digit is
-  // the last choice; beyond 2^32 there are no more.
+  /// Ways to set all choices at once; dials are left out. They are counted like numbers whose last
+  /// digit is the last choice; beyond 2^32 there are no more.
   std::size_t combinations() const noexcept;
+  /// Which of those ways an action is, from 0.
   std::size_t combination(std::span<const float> action) const;
+  /// The probability of each of those ways.
   void combination_probabilities(std::span<const float> outputs,
                                  std::span<float> probabilities) const;
 
+  /// What a policy says of an action.
   template <class Scalar>
   struct Judged {
-    Scalar log_probability{}, entropy{};
+    Scalar log_probability{}, entropy{};  ///< of the action; of all of them
   };
   /// How likely an action is, and the entropy of the distribution it was drawn from. `kept` has
   /// room for twice the outputs and serves `add_gradient`.

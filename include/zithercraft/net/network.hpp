@@ -20,8 +20,8 @@ class Layer;
 
 /// One array of a network's parameters: [rows][width] numbers, `stride` from row to row.
 struct NetworkPart {
-  std::string name{};  ///< "hidden.0.weight", "output.bias"
-  std::size_t rows = 0, width = 0;
+  std::string name{};                  ///< "hidden.0.weight", "output.bias"
+  std::size_t rows = 0, width = 0;     ///< outputs; inputs of each
   std::size_t offset = 0, stride = 0;  ///< in the flat array
 };
 
@@ -40,13 +40,14 @@ class Network {
 
   /// The order of a batch's rows: `steps` in time of `sequences` agents, [steps][sequences].
   struct Order {
-    std::size_t steps = 1, sequences = 0;
+    std::size_t steps = 1, sequences = 0;  ///< steps of each; how many side by side
     /// For each row whether it is the first step of an episode, before which nothing is remembered;
     /// empty if none is.
     std::span<const std::uint8_t> begins{};
     /// [sequences][memory_stride()]: what was remembered before the first step, and then after the
     /// last. Networks without memory ignore it.
     std::span<Scalar> memory{};
+    /// All of them.
     std::size_t rows() const { return steps * sequences; }
   };
 
@@ -59,17 +60,23 @@ class Network {
   Network& operator=(Network&&) noexcept;
   ~Network();
 
+  /// What it was made from.
   const NetworkPlan& plan() const noexcept { return plan_; }
+  /// Numbers that each row gives.
   std::size_t outputs() const noexcept { return plan_.outputs; }
   /// Numbers from row to row of inputs, outputs and memory; those behind a row's end must be 0.
   std::size_t input_stride() const noexcept;
+  /// Numbers from row to row of the outputs.
   std::size_t output_stride() const noexcept;
+  /// Numbers from row to row of the memory.
   std::size_t memory_stride() const noexcept;
 
   /// Length of the flat array; each part of it starts on a 64-byte boundary. What lies between rows
   /// stays 0.
   std::size_t parameters() const noexcept { return parameters_; }
+  /// Numbers that `prepare` writes.
   std::size_t prepared() const noexcept { return prepared_; }
+  /// Where its parts lie among its parameters.
   std::span<const NetworkPart> parts() const noexcept { return parts_; }
 
   /// Orthogonal weights (Saxe, McClelland, Ganguli: "Exact solutions to the nonlinear dynamics of
@@ -79,6 +86,7 @@ class Network {
   /// To be called whenever the parameters have changed.
   void prepare(std::span<const Scalar> parameters, std::span<Scalar> prepared) const;
 
+  /// Room for so many rows at once.
   Workspace workspace(std::size_t most_rows) const;
 
   /// Returns the outputs, [rows][output_stride()], which stay in the workspace until its next use.
@@ -88,6 +96,7 @@ class Network {
   /// What layer `layer` gave for the first row that was last sent forward: fronts, if there are
   /// any, then hidden layers, the memory, if there is one, and the outputs.
   std::span<const Scalar> layer_values(const Workspace& room, std::size_t layer) const;
+  /// How many layers, fronts among them.
   std::size_t layers() const noexcept { return layers_.size(); }
   /// Adds d(loss)/d(parameters) to `gradient`, given d(loss)/d(outputs) of the batch last sent
   /// forward through `room`. What was remembered before the first step counts as given.
@@ -104,6 +113,7 @@ class Network {
 };
 
 template <class Scalar>
+/// What a pass leaves for the way back.
 class Network<Scalar>::Workspace {
  public:
   Workspace() = default;

@@ -19,20 +19,25 @@ enum class NodeActivation : std::uint8_t {
 /// A network of single nodes and links, as evolution grows it. Nodes are numbered: the inputs, a
 /// node that is always 1, the outputs, then hidden ones.
 struct NetworkGraph {
+  /// From a node to a node.
   struct Link {
     std::uint32_t from = 0, to = 0;  ///< nodes; `to` is an output or a hidden one
-    float weight = 0.0f;
-    bool back = false;  ///< it carries what its first node was at the step before
+    float weight = 0.0f;             ///< what it multiplies by
+    bool back = false;               ///< it carries what its first node was at the step before
     bool operator==(const Link&) const = default;
   };
-  std::size_t inputs = 0, outputs = 0, hidden = 0;
-  NodeActivation hidden_activation = NodeActivation::tanh,
-                 output_activation = NodeActivation::linear;
-  std::vector<Link> links{};
+  std::size_t inputs = 0, outputs = 0, hidden = 0;            ///< nodes of each kind
+  NodeActivation hidden_activation = NodeActivation::tanh;    ///< of sums that hidden nodes make
+  NodeActivation output_activation = NodeActivation::linear;  ///< of those that outputs make
+  std::vector<Link> links{};                                  ///< in any order
 
+  /// The node that is always 1.
   std::size_t bias() const noexcept { return inputs; }
+  /// Outputs follow the bias.
   std::size_t first_output() const noexcept { return inputs + 1; }
+  /// Hidden nodes follow the outputs.
   std::size_t first_hidden() const noexcept { return inputs + 1 + outputs; }
+  /// How many in all.
   std::size_t nodes() const noexcept { return first_hidden() + hidden; }
   bool operator==(const NetworkGraph&) const = default;
 };
@@ -46,6 +51,7 @@ class GraphProgram {
   /// Compiles one more and returns its number. Throws Error (spec) if a link joins nodes that are
   /// not there or links that do not go back form a cycle.
   std::size_t add(const NetworkGraph& graph);
+  /// How many graphs it holds.
   std::size_t count() const noexcept { return entries_.size(); }
 
   /// How many numbers a network keeps from step to step, 0 if no link goes back.

@@ -11,24 +11,27 @@ namespace zithercraft {
 
 /// A policy's network as nodes and links with names, for looking at.
 struct NetworkMap {
+  /// What a node is.
   enum class Kind : std::uint8_t { input, bias, hidden, remembered, output };
+  /// A number on its way.
   struct Node {
     std::string name{};  ///< of a column, of a feature of a front, of a control or its option; of a
                          ///< hidden one its number
-    Kind kind = Kind::hidden;
-    std::size_t layer = 0;  ///< 0 for inputs; nobody reads what lies behind
-    bool used = false;      ///< some link comes from it, or leads to it
-    float bias = 0.0f;      ///< of fixed networks
+    Kind kind = Kind::hidden;  ///< what it is
+    std::size_t layer = 0;     ///< 0 for inputs; nobody reads what lies behind
+    bool used = false;         ///< some link comes from it, or leads to it
+    float bias = 0.0f;         ///< of fixed networks
   };
+  /// From a node to a node.
   struct Link {
     std::uint32_t from = 0, to = 0;  ///< nodes
-    float weight = 0.0f;
-    bool back = false;  ///< it carries what its first node was at the step before
+    float weight = 0.0f;             ///< what it multiplies by
+    bool back = false;               ///< it carries what its first node was at the step before
   };
-  std::string role{};
+  std::string role{};         ///< whose policy
   std::vector<Node> nodes{};  ///< in the order of Policy::node_values
-  std::vector<Link> links{};
-  std::size_t layers = 0;
+  std::vector<Link> links{};  ///< all of them
+  std::size_t layers = 0;     ///< from the inputs to the outputs
 
   /// The node of that name. Throws Error (usage) with advice if there is none.
   std::size_t find(const std::string& name) const;

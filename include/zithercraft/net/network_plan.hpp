@@ -26,10 +26,10 @@ struct ConvolutionLayer {
 /// Columns that form a picture, read by convolutions. The picture's features follow those columns
 /// no front reads.
 struct PictureFront {
-  std::string name{};
-  std::size_t height = 0, width = 0, channels = 0;
-  std::vector<std::uint32_t> columns{};  ///< of each number, [height][width][channels]
-  std::vector<ConvolutionLayer> layers{};
+  std::string name{};                               ///< of the sense
+  std::size_t height = 0, width = 0, channels = 0;  ///< of the picture
+  std::vector<std::uint32_t> columns{};             ///< of each number, [height][width][channels]
+  std::vector<ConvolutionLayer> layers{};           ///< one after the other
   bool operator==(const PictureFront&) const = default;
 };
 
@@ -38,26 +38,26 @@ struct PictureFront {
 /// they answer it. Nobody there gives 0. (Vaswani et al.: "Attention is all you need", 2017;
 /// pooling as in Lee et al.: "Set transformer", 2019.)
 struct CrowdFront {
-  std::string name{};
-  std::size_t others = 0, columns_each = 0;
+  std::string name{};                        ///< of the sense
+  std::size_t others = 0, columns_each = 0;  ///< how many are described, and by how many columns
   std::size_t here = 0;  ///< which of an other's columns is 1 if it is there, and 0 if not
   std::vector<std::uint32_t> columns{};  ///< [others][columns_each]
-  std::size_t width = 32, queries = 2;
+  std::size_t width = 32, queries = 2;   ///< numbers of each other; views of all of them
   bool operator==(const CrowdFront&) const = default;
 };
 
 /// What a network is made of, from its inputs to its outputs: fronts, hidden layers, memory, and a
 /// linear layer.
 struct NetworkPlan {
-  std::size_t columns = 0;
-  std::vector<PictureFront> pictures{};
-  std::vector<CrowdFront> crowds{};
-  std::vector<std::size_t> hidden{};  ///< widths of the fully connected layers
-  Activation activation = Activation::tanh;
+  std::size_t columns = 0;                   ///< inputs in all
+  std::vector<PictureFront> pictures{};      ///< fronts for cameras and windows
+  std::vector<CrowdFront> crowds{};          ///< fronts for crowds
+  std::vector<std::size_t> hidden{};         ///< widths of the fully connected layers
+  Activation activation = Activation::tanh;  ///< of all hidden layers
   /// Numbers that a gated recurrent unit keeps from step to step (Cho et al.: "Learning phrase
   /// representations using RNN encoder-decoder", 2014); 0 for none.
   std::size_t memory = 0;
-  std::size_t outputs = 0;
+  std::size_t outputs = 0;  ///< numbers that it gives
   bool operator==(const NetworkPlan&) const = default;
 
   /// As JSON, as checkpoints hold it.

@@ -13,9 +13,10 @@ namespace zithercraft {
 /// by the pairwise formula of Chan, Golub and LeVeque (1979), in doubles and in the order of calls.
 class Normaliser {
  public:
-  static constexpr float limit = 5.0f;
+  static constexpr float limit = 5.0f;  ///< standard deviations that a number is cut off at
 
   Normaliser() = default;
+  /// Mean 0 and deviation 1, of nothing.
   explicit Normaliser(std::size_t columns);
   /// Takes stored statistics: rows seen, means, sums of squared deviations, as many as there are
   /// columns.
@@ -23,14 +24,19 @@ class Normaliser {
   /// This column passes unchanged from now on.
   void leave(std::size_t column);
 
+  /// How many columns.
   std::size_t columns() const noexcept { return mean_.size(); }
+  /// Rows that it has seen.
   double count() const noexcept { return count_; }
+  /// Of each column.
   std::span<const double> mean() const noexcept { return mean_; }
+  /// Sum of squared distances from the mean, of each column.
   std::span<const double> deviation() const noexcept { return deviation_; }
 
   /// What some rows have in common: their number, means, and sums of squared deviations.
   struct Moments {
-    double count = 0.0;
+    double count = 0.0;  ///< rows
+    /// Of each column; the second as sums of squared distances.
     std::vector<double> mean{}, deviation{};
     /// For no rows yet, of this many columns; does not allocate if there were as many before.
     void clear(std::size_t columns);

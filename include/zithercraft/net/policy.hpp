@@ -18,10 +18,10 @@ class TensorFile;
 
 /// What a trained policy reads, writes and is made of.
 struct PolicySignature {
-  std::string role{};
-  std::vector<Column> columns{};
-  std::vector<ControlInfo> controls{};
-  NetworkPlan policy{};  ///< of the policy network
+  std::string role{};                   ///< whose it is
+  std::vector<Column> columns{};        ///< of what it senses
+  std::vector<ControlInfo> controls{};  ///< that it sets
+  NetworkPlan policy{};                 ///< of the policy network
   NetworkPlan value{};   ///< of the value network; without columns if there is none, or if the
                          ///< policy network has one output more, which is the value
   NetworkPlan credit{};  ///< of the network behind a counterfactual baseline; without columns if
@@ -34,6 +34,7 @@ struct PolicySignature {
   bool sampled = false;  ///< it was evolved to sample its actions
   bool operator==(const PolicySignature&) const = default;
 
+  /// Keeps it in a checkpoint.
   void store(TensorFile& file) const;
   /// Throws Error (file) if the file holds none.
   static PolicySignature from(const TensorFile& file);
@@ -65,20 +66,24 @@ class Policy {
   Policy& operator=(Policy) noexcept;
   ~Policy();
 
+  /// What it takes and gives.
   const PolicySignature& signature() const noexcept;
   /// The network of a policy that has grown; else null.
   const NetworkGraph* graph() const noexcept;
   /// One array of a fixed policy network: "hidden.0.weight", [rows][width] numbers.
   struct Part {
-    std::string name{};
-    std::size_t rows = 0, width = 0;
-    std::vector<float> numbers{};
+    std::string name{};               ///< as checkpoints name it
+    std::size_t rows = 0, width = 0;  ///< of the array
+    std::vector<float> numbers{};     ///< row by row
   };
+  /// All arrays of its networks.
   std::vector<Part> parts() const;
   /// What every node of the policy network is after deciding for one row of senses, in the order of
   /// `map_of`. For looking at; allocates.
   std::vector<float> node_values(std::span<const float> senses, std::span<float> memory = {});
+  /// Numbers that a row takes.
   std::size_t columns() const noexcept { return signature().columns.size(); }
+  /// Numbers that a row gives.
   std::size_t controls() const noexcept { return signature().controls.size(); }
 
   /// How many numbers a policy with a memory keeps for an agent from step to step; 0 for others.

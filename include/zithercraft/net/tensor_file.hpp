@@ -17,32 +17,43 @@ namespace zithercraft {
 /// read.
 class TensorFile {
  public:
+  /// An array of numbers.
   struct Tensor {
-    std::string type;  ///< "F32", "F64", "I64", "U8"
-    std::vector<std::size_t> shape;
-    std::vector<std::byte> bytes;
+    std::string type;                ///< "F32", "F64", "I64", "U8"
+    std::vector<std::size_t> shape;  ///< sizes, the slowest first
+    std::vector<std::byte> bytes;    ///< the numbers, little-endian
   };
 
-  std::map<std::string, std::string> metadata;
+  std::map<std::string, std::string> metadata;  ///< texts by name
 
+  /// Keeps an array under a name, in place of one that was there.
   void put(const std::string& name, std::vector<std::size_t> shape, std::span<const float> values);
+  /// The same for one row of numbers.
   void put(const std::string& name, std::span<const double> values);
+  /// The same for one row of whole numbers.
   void put(const std::string& name, std::span<const std::int64_t> values);
+  /// The same for bytes.
   void put(const std::string& name, std::span<const std::byte> values);
 
+  /// Whether there is an array of that name.
   bool has(const std::string& name) const { return tensors_.contains(name); }
   /// Throws Error (file) if there is no tensor of that name and type, or it does not have
   /// `out.size()` elements.
   void get(const std::string& name, std::span<float> out) const;
+  /// A row of numbers. Throws Error (file) if there is none of that name.
   std::vector<double> doubles(const std::string& name) const;
+  /// A row of whole numbers. Throws Error (file) if there is none of that name.
   std::vector<std::int64_t> integers(const std::string& name) const;
+  /// Bytes. Throws Error (file) if there are none of that name.
   std::vector<std::byte> bytes(const std::string& name) const;
+  /// Of an array. Throws Error (file) if there is none of that name.
   std::vector<std::size_t> shape(const std::string& name) const;
   /// Throws Error (file) if the text is missing.
   const std::string& text(const std::string& key) const;
 
   /// Puts all of another file in, every name and key behind `place`, which ends with a slash.
   void put_part(const std::string& place, const TensorFile& part);
+  /// Whether anything is kept under that place.
   bool has_part(const std::string& place) const;
   /// What was put in so. Throws Error (file) if there is nothing.
   TensorFile part(const std::string& place) const;

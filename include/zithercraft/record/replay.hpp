@@ -38,28 +38,29 @@ struct RoleMoment {
 /// Something of the user's own that is drawn over a moment: points, a line, cells, or things in
 /// another colour.
 struct Overlay {
+  /// What is drawn.
   enum class Form : std::uint32_t {
     points,  ///< `numbers`: x, y, z of each, metres
     line,    ///< likewise, joined in order
     cells,   ///< column and row of each
     tint,    ///< entities
   };
-  std::string name{};   ///< viewers switch overlays of one name together
-  std::string label{};  ///< written beside the first point; empty for none
-  Form form = Form::points;
+  std::string name{};        ///< viewers switch overlays of one name together
+  std::string label{};       ///< written beside the first point; empty for none
+  Form form = Form::points;  ///< what is drawn
   std::array<std::uint8_t, 3> colour{200, 100, 0};  ///< red, green, blue
-  std::vector<float> numbers{};
+  std::vector<float> numbers{};                     ///< as the form says
   bool operator==(const Overlay&) const = default;
 };
 
 /// An arena right after a step (or at the start of an episode).
 struct Moment {
-  std::uint32_t step = 0;
-  Outcome outcome = Outcome::running;
-  std::vector<std::byte> state{};  ///< the arena's state block
-  std::vector<RoleMoment> roles{};
-  std::vector<Event> events{};  ///< since the last moment
-  std::vector<Overlay> overlays{};
+  std::uint32_t step = 0;              ///< since the episode began
+  Outcome outcome = Outcome::running;  ///< of the episode so far
+  std::vector<std::byte> state{};      ///< the arena's state block
+  std::vector<RoleMoment> roles{};     ///< in their order
+  std::vector<Event> events{};         ///< since the last moment
+  std::vector<Overlay> overlays{};     ///< drawn by the game's own code
 };
 
 /// What is recorded beside what the environment knows: one number or row per role and seat, one
@@ -102,9 +103,10 @@ class ReplayWriter {
 /// Reads a replay.
 class Replay {
  public:
+  /// A recorded episode.
   struct Episode {
-    std::uint32_t moments = 0;  ///< steps + 1
-    Outcome outcome = Outcome::running;
+    std::uint32_t moments = 0;           ///< steps + 1
+    Outcome outcome = Outcome::running;  ///< how it ended
   };
 
   /// Throws Error (file) if the file is missing, not a replay, or damaged in its header.
@@ -112,12 +114,15 @@ class Replay {
   ~Replay();
   Replay(Replay&&) noexcept;
 
+  /// What was recorded.
   const ReplayInfo& info() const noexcept;
   /// Custom parts of the game give no rewards here; their rewards are in the moments.
   const Game& game() const noexcept;
+  /// All of them.
   const std::vector<Episode>& episodes() const noexcept;
   /// False if the file's end is missing: the moments after the last whole chunk are lost.
   bool whole() const noexcept;
+  /// Of the file.
   std::uint64_t bytes() const noexcept;
 
   /// Throws Error (file), naming the chunk, if it is damaged, and Error (usage) if there is no such
@@ -134,11 +139,12 @@ class Replay {
 
 /// What `check_replay` found.
 struct ReplayCheck {
-  std::size_t episodes = 0;
-  std::uint64_t steps = 0;
+  std::size_t episodes = 0;      ///< that were played again
+  std::uint64_t steps = 0;       ///< of all of them
   bool whole = true;             ///< see Replay::whole
   bool rewards_compared = true;  ///< false if something is custom and could not be re-played
   std::string difference{};      ///< the first difference in plain words; empty if there is none
+  /// Whether everything was equal, and the file whole.
   bool passed() const { return whole && difference.empty(); }
 };
 

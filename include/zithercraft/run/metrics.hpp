@@ -24,12 +24,12 @@ struct RoleMetrics {
 /// One update of a training; of an evolution one generation, whose episodes are those of the
 /// leader.
 struct MetricsRow {
-  std::int64_t steps = 0;
-  double seconds = 0.0;  ///< of training so far, over all sittings
-  double steps_per_second = 0.0;
-  std::int64_t episodes = 0;  ///< that ended in this update
-  double mean_return = 0.0, mean_length = 0.0,
-         success = 0.0;         ///< of those; not stored if there were none
+  std::int64_t steps = 0;         ///< of the game, so far
+  double seconds = 0.0;           ///< of training so far, over all sittings
+  double steps_per_second = 0.0;  ///< since the row before
+  std::int64_t episodes = 0;      ///< that ended in this update
+  /// Means over those episodes; not stored if there were none.
+  double mean_return = 0.0, mean_length = 0.0, success = 0.0;
   double recent_success = 0.0;  ///< over the last episodes of the stage, at most 100
   std::size_t stage = 0;        ///< of the curriculum; see Game::stages
   double wall_seconds = 0.0;    ///< of this update, by the clock
@@ -46,9 +46,9 @@ struct MetricsRow {
 
 /// A number of an update, as it is kept under its name.
 struct MetricsColumn {
-  MetricInfo info{};
-  double MetricsRow::*value = nullptr;
-  bool of_episodes = false;  ///< known if episodes ended in the update
+  MetricInfo info{};                    ///< what it is
+  double MetricsRow::*value = nullptr;  ///< where a row has it
+  bool of_episodes = false;             ///< known if episodes ended in the update
 };
 /// Those that all methods have, but `steps`, `episodes` and `stage`, which are whole numbers.
 const std::vector<MetricsColumn>& metrics_columns();

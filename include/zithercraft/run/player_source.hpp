@@ -22,6 +22,7 @@ class PlayerSource {
   /// Throws Error (usage, file) if nothing of the kind is there.
   static PlayerSource find(const std::string& name);
 
+  /// As tables name it.
   const std::string& name() const noexcept { return name_; }
   /// Why it cannot play a role, in plain words; empty if it can.
   std::string objection(const Game& game, std::size_t role) const;

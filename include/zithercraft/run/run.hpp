@@ -21,7 +21,7 @@ inline constexpr const char* learns = "learns";
 
 /// How a role is played in a training.
 struct RoleTraining {
-  std::string role{};
+  std::string role{};              ///< its name
   std::string played_by = learns;  ///< or its player; see PlayerSource
   KeyValues learner{};             ///< settings of its own, if it learns
   bool operator==(const RoleTraining&) const = default;
@@ -29,8 +29,8 @@ struct RoleTraining {
 
 /// Everything that decides how a training goes, bit for bit.
 struct RunSettings {
-  std::int64_t steps = 10'000'000;  ///< to train for, over all seats, at least 1
-  std::uint64_t seed = 1;
+  std::int64_t steps = 10'000'000;          ///< to train for, over all seats, at least 1
+  std::uint64_t seed = 1;                   ///< of everything random
   std::int64_t checkpoint_every = 250'000;  ///< steps between checkpoints, at least 1
   LearnerSettings learner{};                ///< of whichever method
   /// to train for in place of `steps`, of a method that has them; 0: steps count
@@ -53,15 +53,22 @@ class Run {
   /// are read now.
   Run(std::filesystem::path folder, const GameSpec& game, RunSettings settings);
 
+  /// Where it lives.
   const std::filesystem::path& folder() const noexcept { return folder_; }
+  /// What is learned.
   const GameSpec& game_spec() const noexcept { return game_; }
   /// Throws Error (spec) if the game has custom parts and was read from a folder.
   Game game() const { return Game(game_); }
+  /// How it is learned.
   const RunSettings& settings() const noexcept { return settings_; }
 
+  /// File of the settings.
   std::filesystem::path configuration() const { return folder_ / "run.toml"; }
+  /// File of the curves.
   std::filesystem::path metrics() const { return folder_ / "metrics.db"; }
+  /// Folder of the checkpoints.
   std::filesystem::path checkpoints() const { return folder_ / "checkpoints"; }
+  /// File of the last checkpoint.
   std::filesystem::path last_checkpoint() const { return checkpoints() / "last.safetensors"; }
 
   /// The last checkpoint, or if it is missing the newest of those kept; nothing if there is none.

@@ -15,17 +15,17 @@ namespace zithercraft {
 
 /// How a training stands, after each update.
 struct TrainingProgress {
-  std::int64_t steps = 0, total = 0;
-  double seconds = 0.0;           ///< since this call began
-  double steps_per_second = 0.0;  ///< lately
-  double seconds_left = 0.0;
-  double mean_return = 0.0, mean_length = 0.0,
-         success = 0.0;               ///< over the last episodes, at most 100
+  std::int64_t steps = 0, total = 0;  ///< of the game; in all
+  double seconds = 0.0;               ///< since this call began
+  double steps_per_second = 0.0;      ///< lately
+  double seconds_left = 0.0;          ///< until the end
+  /// Means over the last episodes, at most 100.
+  double mean_return = 0.0, mean_length = 0.0, success = 0.0;
   std::int64_t episodes = 0;          ///< how many those are
   std::size_t stage = 0, stages = 1;  ///< of the curriculum
-  std::string stage_name{};
-  double wall_seconds = 0.0;  ///< of the last update, its rollout included, by the clock
-  double busy_share = 0.0;    ///< of the threads' time in it that they worked in
+  std::string stage_name{};           ///< empty without a curriculum
+  double wall_seconds = 0.0;          ///< of the last update, its rollout included, by the clock
+  double busy_share = 0.0;            ///< of the threads' time in it that they worked in
   /// Since when the mean return has not risen above its best, in steps; -1 while it rises or it is
   /// too early to say.
   std::int64_t plateau_since = -1;
@@ -44,13 +44,14 @@ enum class Existing {
   fresh,   ///< delete the run and start again
 };
 
+/// What to train, and where.
 struct TrainOptions {
-  std::filesystem::path folder{};
-  std::int64_t steps = RunSettings{}.steps;
-  std::uint64_t seed = 1;
-  std::int64_t checkpoint_every = RunSettings{}.checkpoint_every;
-  LearnerSettings learner{};     ///< of whichever method
-  std::int64_t generations = 0;  ///< see RunSettings
+  std::filesystem::path folder{};                                  ///< of the run; made if missing
+  std::int64_t steps = RunSettings{}.steps;                        ///< of the game
+  std::uint64_t seed = 1;                                          ///< of everything random
+  std::int64_t checkpoint_every = RunSettings{}.checkpoint_every;  ///< steps between checkpoints
+  LearnerSettings learner{};                                       ///< of whichever method
+  std::int64_t generations = 0;                                    ///< see RunSettings
   /// see LearnerContext; not kept in the folder
   CustomFitness custom_fitness{};
   /// A checkpoint, or a run whose last one is meant, of a policy to continue from; see
@@ -63,7 +64,7 @@ struct TrainOptions {
   /// options; the first alone reads and writes the run's folder and reports. Their number has no
   /// influence on the result.
   ProcessGroup* processes = nullptr;
-  Existing existing = Existing::refuse;
+  Existing existing = Existing::refuse;  ///< what to do with a run that is there
   std::function<void(const TrainingProgress&)> on_progress{};
   /// called once with what was taken from `from`
   std::function<void(const Continuation&)> on_continuation{};

@@ -14,6 +14,7 @@
 /// A person plays.
 namespace zithercraft {
 
+/// What is driven, and where the page is.
 struct DriveOptions {
   std::string seat{};  ///< a role's name for its first seat, or "role:2" for its second; empty: the
                        ///< first of all
@@ -25,9 +26,9 @@ struct DriveOptions {
 
 /// An episode that was driven, from the person's seat.
 struct DrivenEpisode {
-  Outcome outcome = Outcome::running;  ///< running if it was left before its end
-  std::uint32_t steps = 0;
-  double episode_return = 0.0;
+  Outcome outcome = Outcome::running;                    ///< running if it was left before its end
+  std::uint32_t steps = 0;                               ///< that it took
+  double episode_return = 0.0;                           ///< of the seat
   std::vector<std::pair<std::string, double>> ledger{};  ///< reward of each term
 };
 

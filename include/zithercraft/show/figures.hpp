@@ -19,47 +19,56 @@ namespace zithercraft {
 
 /// Lines over a common axis, each with a band of uncertainty.
 struct BandFigure {
+  /// A line with a band around it.
   struct Line {
-    std::string name{};
+    std::string name{};  ///< in the legend
+    /// Point by point; the band reaches from low to high.
     std::vector<double> x{}, mean{}, low{}, high{};
   };
-  std::string title{}, x_label{}, y_label{};
-  std::vector<Line> lines{};
-  bool points = false;             ///< marks where the lines were measured
-  bool share = false;              ///< the y axis goes from 0 to 1
-  std::optional<double> target{};  ///< a level to reach
+  std::string title{}, x_label{}, y_label{};  ///< over the figure, and along its axes
+  std::vector<Line> lines{};                  ///< in the legend's order
+  bool points = false;                        ///< marks where the lines were measured
+  bool share = false;                         ///< the y axis goes from 0 to 1
+  std::optional<double> target{};             ///< a level to reach
 };
+/// Draws it into a file, .png or .svg. Throws Error (file) if it cannot be written.
 void draw_bands(const std::filesystem::path& file, const BandFigure& figure);
 
 /// A grid of cells coloured by their value, with the value and its uncertainty written into them.
 struct HeatFigure {
+  /// A value, or none yet.
   struct Cell {
     std::optional<Interval> value{};  ///< none for a cell that is not finished
     bool partly = false;              ///< some of its runs are not finished
   };
-  std::string title{}, x_label{}, y_label{};
-  std::vector<std::string> x{}, y{};
-  std::vector<Cell> cells{};  ///< [y][x]
+  std::string title{}, x_label{}, y_label{};  ///< over the figure, and along its axes
+  std::vector<std::string> x{}, y{};          ///< names along the axes
+  std::vector<Cell> cells{};                  ///< [y][x]
+  /// Ends of the range of colours; those of the values if not given.
   std::optional<double> low{},
       high{};  ///< values that the palette reaches to at least; none: those of the cells
   std::string missing = "unfinished";  ///< shown in cells without a value
 };
+/// Draws it into a file, .png or .svg. Throws Error (file) if it cannot be written.
 void draw_heatmap(const std::filesystem::path& file, const HeatFigure& figure);
 
 /// Estimates under each other, each with its interval and a word about it.
 struct IntervalFigure {
+  /// A value with its interval.
   struct Row {
-    std::string name{}, remark{};
-    Interval value{};
+    std::string name{}, remark{};  ///< beside the interval; at its end
+    Interval value{};              ///< what is drawn
   };
-  std::string title{}, x_label{};
-  std::vector<Row> rows{};       ///< from above
-  std::optional<double> mark{};  ///< a value to compare with
+  std::string title{}, x_label{};  ///< over the figure, and along its axis
+  std::vector<Row> rows{};         ///< from above
+  std::optional<double> mark{};    ///< a value to compare with
 };
+/// Draws it into a file, .png or .svg. Throws Error (file) if it cannot be written.
 void draw_intervals(const std::filesystem::path& file, const IntervalFigure& figure);
 
 // ---- the figures of each study
 BandFigure curves_of(const Comparison& comparison);
+/// Success of a run's checkpoints.
 BandFigure figure_of(const std::vector<CheckpointScore>& scores, const std::string& run);
 HeatFigure figure_of(const SweepTable& table);
 /// Shares of wins of each player (rows) against each other (columns); a draw is half a win.
@@ -73,6 +82,7 @@ IntervalFigure figure_of(const BehaviourTable& table,
 /// most. `x`: of each player.
 BandFigure course_figure(const BehaviourTable& table, const std::vector<double>& x,
                          const std::vector<std::string>& measures = {});
+/// Effects of an ablation.
 IntervalFigure figure_of(const std::vector<AblationRow>& rows, const std::string& game,
                          const std::string& measure);
 

@@ -18,6 +18,7 @@ void draw_moment(const std::filesystem::path& png, Replay& replay, std::size_t e
 /// Twelve moments of an episode on one sheet: its start, its end, and what lies evenly between.
 void draw_sheet(const std::filesystem::path& png, Replay& replay, std::size_t episode);
 
+/// Kinds of films.
 enum class Film { gif, webm };
 
 /// A film of an episode at the speed of the game, by the ffmpeg that is installed. Throws Error

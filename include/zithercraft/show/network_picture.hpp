@@ -10,11 +10,12 @@ namespace zithercraft {
 /// How nodes are placed: in layers, or hidden ones among those that they are linked with.
 enum class NetworkLayout : std::uint8_t { layers, free };
 
+/// What is drawn of a network, and how.
 struct NetworkPicture {
-  NetworkLayout layout = NetworkLayout::layers;
+  NetworkLayout layout = NetworkLayout::layers;  ///< where nodes lie
   std::string column{};         ///< a node whose links alone are coloured; empty: all are
   std::size_t strongest = 600;  ///< links that are drawn, at least 1
-  std::string title{};
+  std::string title{};          ///< over the picture
 };
 
 /// Draws a network: blue links raise what they lead to, orange ones lower it, the thicker the

@@ -8,6 +8,7 @@
 
 namespace zithercraft {
 
+/// What a report holds.
 struct ReportOptions {
   std::int64_t episodes = 500;  ///< scored for the table, at least 1
   std::int64_t paths = 6;       ///< episodes whose paths are drawn, at least 1

@@ -16,7 +16,7 @@ namespace {
 
 // Distinguishable by the colour-blind, and by lightness when printed in grey.
 constexpr std::array line_colours{"#007373", "#b34700", "#4b4a9e", "#8a6d00", "#a3195b", "#4a5a66"};
-constexpr const char* ink = "#1e242c";
+constexpr const char* ink_colour = "#1e242c";
 
 // As a text of the plotting language: in single quotes, which are doubled inside.
 std::string quoted(const std::string& text) {
@@ -107,7 +107,8 @@ void draw_bands(const std::filesystem::path& file, const BandFigure& figure) {
                     quoted(line.name)));
   }
   if (figure.target)
-    add(fmt::format("{} with lines lw 1.5 dt 2 lc rgb '{}' title 'target'", *figure.target, ink));
+    add(fmt::format("{} with lines lw 1.5 dt 2 lc rgb '{}' title 'target'", *figure.target,
+                    ink_colour));
   draw(file, figure.title, body + plots + "\n");
 }
 
@@ -182,7 +183,7 @@ void draw_heatmap(const std::filesystem::path& file, const HeatFigure& figure) {
   if (!crowded) {
     const int size = figure.x.size() > 8 ? 9 : 12;
     add("light", rows.light,
-        fmt::format("using 1:2:3 with labels font ',{}' tc rgb '{}'", size, ink));
+        fmt::format("using 1:2:3 with labels font ',{}' tc rgb '{}'", size, ink_colour));
     add("dark", rows.dark, fmt::format("using 1:2:3 with labels font ',{}' tc rgb 'white'", size));
   }
   draw(file, figure.title, body + plots + "\n");
@@ -219,12 +220,12 @@ void draw_intervals(const std::filesystem::path& file, const IntervalFigure& fig
   if (figure.mark)
     body +=
         fmt::format("set arrow from {0}, graph 0 to {0}, graph 1 nohead lw 1.5 dt 2 lc rgb '{1}'\n",
-                    *figure.mark, ink);
+                    *figure.mark, ink_colour);
   body += "$rows << END\n" + rows + "END\n$remarks << END\n" + remarks + "END\n";
   body += fmt::format(
       "plot $rows using 1:2:3:4 with xerrorbars pt 7 ps 1.6 lw 2.5 lc rgb '{}', "
       "$remarks using 1:2:3 with labels left tc rgb '{}'\n",
-      line_colours[0], ink);
+      line_colours[0], ink_colour);
   draw(file, figure.title, body);
 }
 

@@ -22,8 +22,7 @@ using Context = std::unique_ptr<cairo_t, decltype(&cairo_destroy)>;
 constexpr int width = 1280, least_height = 800, most_height = 4000;
 constexpr double margin = 24.0, head = 64.0, foot = 30.0, names_width = 190.0, least_step = 9.0;
 // Dark teal and pale plum differ in lightness too, so that no colour vision confuses them.
-constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, paper{1.0, 1.0, 1.0},
-    raises{0.04, 0.35, 0.36}, lowers{0.81, 0.62, 0.78};
+constexpr Colour raises{0.04, 0.35, 0.36}, lowers{0.81, 0.62, 0.78};
 
 class Pen {
  public:

@@ -15,8 +15,7 @@
 
 namespace zithercraft::show_internal {
 
-constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, path_colour{0.80, 0.40, 0.00},
-    water{0.93, 0.96, 0.98};
+constexpr Colour path_colour{0.80, 0.40, 0.00}, water{0.93, 0.96, 0.98};
 
 class Painter {
  public:

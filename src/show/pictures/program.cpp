@@ -1,62 +1,69 @@
 #include "show/pictures/program.hpp"
 
-#include <spawn.h>
-#include <sys/socket.h>
-#include <sys/wait.h>
-#include <unistd.h>
-
-#include <utility>
+#include <boost/asio/io_context.hpp>
+#include <boost/asio/local/connect_pair.hpp>
+#include <boost/asio/local/stream_protocol.hpp>
+#include <boost/asio/write.hpp>
+#include <boost/process.hpp>
+#include <cstdio>
+#include <system_error>
 
 #include "zithercraft/base/error.hpp"
 
-extern char** environ;
+namespace asio = boost::asio;
+namespace process = boost::process;
 
 namespace zithercraft::show_internal {
 
-Program::Program(std::vector<std::string> words) : log_(std::tmpfile(), &std::fclose) {
-  int ends[2];
+struct Program::State {
+  std::unique_ptr<std::FILE, int (*)(std::FILE*)> log{std::tmpfile(), &std::fclose};
+  asio::io_context context{1};
   // A socket instead of a pipe: writing to a program that gave up is then an error and no signal.
-  if (!log_ || ::socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, ends) != 0)
+  asio::local::stream_protocol::socket input{context};
+  process::child child{};
+  bool started = false;
+};
+
+Program::Program(const std::vector<std::string>& words) : state_(std::make_unique<State>()) {
+  asio::local::stream_protocol::socket its_end(state_->context);
+  boost::system::error_code failed;
+  if (state_->log) asio::local::connect_pair(state_->input, its_end, failed);
+  if (!state_->log || failed)
     throw Error(ErrorKind::file, "there are no more files to open", words[0],
                 "close other programs");
-  posix_spawn_file_actions_t actions;
-  posix_spawn_file_actions_init(&actions);
-  posix_spawn_file_actions_adddup2(&actions, ends[1], STDIN_FILENO);
-  posix_spawn_file_actions_addopen(&actions, STDOUT_FILENO, "/dev/null", 1, 0);
-  posix_spawn_file_actions_adddup2(&actions, ::fileno(log_.get()), STDERR_FILENO);
-  std::vector<char*> raw;
-  for (auto& word : words) raw.push_back(word.data());
-  raw.push_back(nullptr);
-  started_ = ::posix_spawnp(&process_, raw[0], &actions, nullptr, raw.data(), environ) == 0;
-  posix_spawn_file_actions_destroy(&actions);
-  ::close(ends[1]);
-  to_program_ = ends[0];
-  if (!started_) process_ = -1;
+  std::error_code error;
+  state_->child = process::child(
+      process::exe = process::search_path(words[0]).string(),
+      process::args = std::vector<std::string>(words.begin() + 1, words.end()),
+      process::posix::fd.bind(0, its_end.native_handle()), process::std_out > process::null,
+      process::std_err > state_->log.get(), process::limit_handles, error);
+  state_->started = !error;
 }
 
 Program::~Program() { finish(); }
 
+bool Program::started() const { return state_->started; }
+
 bool Program::feed(std::span<const unsigned char> bytes) {
-  while (!bytes.empty()) {
-    const auto sent = ::send(to_program_, bytes.data(), bytes.size(), MSG_NOSIGNAL);
-    if (sent < 0) return false;
-    bytes = bytes.subspan(static_cast<std::size_t>(sent));
-  }
-  return true;
+  boost::system::error_code error;
+  asio::write(state_->input, asio::buffer(bytes.data(), bytes.size()), error);
+  return !error;
 }
 
 bool Program::finish() {
-  if (to_program_ >= 0) ::close(std::exchange(to_program_, -1));
-  if (process_ < 0) return false;
-  int status = 0;
-  return ::waitpid(std::exchange(process_, -1), &status, 0) > 0 && WIFEXITED(status) &&
-         WEXITSTATUS(status) == 0;
+  boost::system::error_code ignored;
+  state_->input.close(ignored);
+  if (!state_->started) return false;
+  std::error_code error;
+  if (state_->child.joinable()) state_->child.wait(error);
+  return !error && state_->child.exit_code() == 0;
 }
 
 std::string Program::complaint() {
-  std::rewind(log_.get());
+  std::rewind(state_->log.get());
   std::string said;
-  for (int c; (c = std::fgetc(log_.get())) != EOF && c != '\n';) said += static_cast<char>(c);
+  for (int c; (c = std::fgetc(state_->log.get())) != EOF && c != '\n';)
+    said += static_cast<char>(c);
   return said.empty() ? "it said nothing" : said;
 }
 

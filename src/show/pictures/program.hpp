@@ -1,8 +1,5 @@
 #pragma once
 
-#include <sys/types.h>
-
-#include <cstdio>
 #include <memory>
 #include <span>
 #include <string>
@@ -15,13 +12,13 @@ class Program {
  public:
   /// Starts it; what it prints is thrown away, what it complains about is kept. Check `started`
   /// before feeding it.
-  explicit Program(std::vector<std::string> words);
+  explicit Program(const std::vector<std::string>& words);
   /// Waits for its end.
   ~Program();
   Program(const Program&) = delete;
   Program& operator=(const Program&) = delete;
 
-  bool started() const { return started_; }
+  bool started() const;
   /// False if it does not listen any more.
   bool feed(std::span<const unsigned char> bytes);
   /// Ends its input and waits; whether it says that all went well.
@@ -30,10 +27,8 @@ class Program {
   std::string complaint();
 
  private:
-  std::unique_ptr<std::FILE, int (*)(std::FILE*)> log_;
-  pid_t process_ = -1;
-  int to_program_ = -1;
-  bool started_ = false;
+  struct State;
+  std::unique_ptr<State> state_;
 };
 
 }  // namespace zithercraft::show_internal

@@ -15,8 +15,7 @@ using namespace show_internal;
 namespace {
 
 constexpr int width = 1280, height = 800, arena_width = 560;
-constexpr Colour ink{0.12, 0.14, 0.18}, faint{0.62, 0.67, 0.72}, paper{1.0, 1.0, 1.0},
-    light{0.90, 0.92, 0.94};
+constexpr Colour light{0.90, 0.92, 0.94};
 
 /// Panels of senses, in columns beside the arena.
 class Sheet {

@@ -25,8 +25,7 @@ using Clock = std::chrono::steady_clock;
 
 constexpr double slowest = 0.125, fastest = 64.0;
 constexpr std::size_t most_keys = 32, most_axes = 16, most_buttons = 32;
-constexpr std::size_t most_events = 4096;                 // that wait to be looked at
-constexpr auto look_up = std::chrono::milliseconds(100);  // how often it is looked whether to stop
+constexpr std::size_t most_events = 4096;  // that wait to be looked at
 
 // What clients do, handed from the server's thread to the one that plays.
 struct ClientEvent {

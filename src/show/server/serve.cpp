@@ -27,8 +27,7 @@ namespace {
 
 using nlohmann::json;
 
-constexpr auto look_up = std::chrono::milliseconds(100);  // how often it is looked whether to stop
-constexpr std::size_t most_matches = 8;                   // of a run that are kept to be looked at
+constexpr std::size_t most_matches = 8;  // of a run that are kept to be looked at
 constexpr std::int64_t watched_episodes = 3;
 
 WebReply page_reply(const std::string& page) { return {200, "text/html; charset=utf-8", page}; }

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <atomic>
+#include <chrono>
 #include <cstdint>
 #include <functional>
 #include <map>
@@ -18,6 +19,9 @@ struct ServerOptions {
   /// what requests must carry; needed if the address is not of this machine alone
   std::string token{};
 };
+
+/// How often those who serve look whether to stop.
+constexpr auto look_up = std::chrono::milliseconds(100);
 
 /// What is asked for: a path without its leading slash, and what follows the question mark.
 struct WebRequest {
