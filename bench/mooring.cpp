@@ -91,7 +91,7 @@ void fan_of_24_rays(benchmark::State& state) {
   }
   const zc::RayFanQuery rays{.direction_x = x, .direction_y = y, .reach = 15};
   for (auto _ : state) {
-    game.arena().cast(lanes.arena_state(0), rays, distance, entity);
+    lanes.view(0).cast(rays, distance, entity);
     benchmark::DoNotOptimize(distance.data());
   }
   state.SetItemsProcessed(state.iterations() * 24);

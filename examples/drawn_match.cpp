@@ -18,8 +18,7 @@ int main(int argc, char** argv) {
       const zc::SeatView skiff(play, 0, 0, 0);
       const zc::Pose here = skiff.pose();
       const zc::Bearing berth = skiff.nearest("berth"), hull = skiff.nearest("hull");
-      const zc::Pose there =
-          game.arena().pose(skiff.arena_state(), static_cast<std::size_t>(berth.entity));
+      const zc::Pose there = skiff.view().pose(static_cast<std::size_t>(berth.entity));
       writer.draw({.name = "way home",
                    .form = zc::Overlay::Form::line,
                    .colour = {0, 90, 160},

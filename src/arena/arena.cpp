@@ -320,7 +320,7 @@ void Arena::cast(const std::byte* state, const RayBatchQuery& rays, std::span<fl
   }
 }
 
-bool Arena::line_of_sight(const std::byte* state, Place from, Place to, std::uint64_t tags,
+bool Arena::line_of_sight(const std::byte* state, Place from, Place to, TagSet tags,
                           std::int32_t exclude) const {
   const Vec3 a{static_cast<float>(from.x), static_cast<float>(from.y), static_cast<float>(from.z)};
   const Vec3 d =

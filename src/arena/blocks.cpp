@@ -34,12 +34,11 @@ void arena_internal::begin_blocks(const ArenaPlan& plan, StateArrays& s) {
     }
 }
 
-BlockStops::BlockStops(const ArenaPlan& plan, std::uint64_t tags, bool seen) {
+BlockStops::BlockStops(const ArenaPlan& plan, TagSet tags, bool seen) {
   const BlocksPlan& blocks = plan.blocks;
   for (std::size_t kind = 1; kind < blocks.solid.size(); ++kind) {
     const std::size_t entity = blocks.first_kind + kind - 1;
-    const bool stops =
-        ((tags >> plan.tag_of[entity]) & 1u) != 0 && (seen || blocks.solid[kind] != 0);
+    const bool stops = tags.holds(plan.tag_of[entity]) && (seen || blocks.solid[kind] != 0);
     entity_[kind] = stops ? static_cast<std::int32_t>(entity) : -1;
   }
 }

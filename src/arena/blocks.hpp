@@ -90,7 +90,7 @@ void begin_blocks(const ArenaPlan& plan, StateArrays& s);
 /// Which kinds of blocks stop rays that ask for some tags. `seen`: those that are not solid do too.
 class BlockStops {
  public:
-  BlockStops(const ArenaPlan& plan, std::uint64_t tags, bool seen);
+  BlockStops(const ArenaPlan& plan, TagSet tags, bool seen);
   /// The entity that stops them, -1 for none. Kind 0 is never asked for.
   std::int32_t at(std::uint8_t kind) const { return entity_[kind]; }
 

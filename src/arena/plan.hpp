@@ -95,9 +95,9 @@ struct EffectData {
 /// What an entity does to bodies that meet it.
 struct Touchy {
   std::vector<EffectData> effects;
-  std::uint64_t kills = 0;  // tags
-  bool lasting = false;     // some effect has a rate
-  bool any() const { return !effects.empty() || kills != 0; }
+  TagSet kills{};
+  bool lasting = false;  // some effect has a rate
+  bool any() const { return !effects.empty() || !kills.empty(); }
 };
 
 struct MeterData {
@@ -120,12 +120,12 @@ struct LauncherData {
   float push = 0.0f;                    // kg m/s
   std::size_t cost_meter = nowhere;     // number of the meter that a launch uses up
   float cost = 0.0f;
-  std::uint64_t targets = 0;  // tags
+  TagSet targets{};
   std::vector<std::size_t> target_list{};
 };
 
 struct ItemData {
-  std::uint64_t collectors = 0;  // tags
+  TagSet collectors{};
   float worth = 1.0f;
   std::size_t together = 1;
 };
@@ -268,7 +268,7 @@ struct ArenaPlan {
   std::vector<DiggerData> diggers;
   std::vector<std::size_t> returning;      // entities that come back
   std::vector<std::size_t> placing_order;  // entities to place, in order
-  std::vector<std::uint64_t> away_rules;   // per posed entity: tags it keeps away from
+  std::vector<TagSet> away_rules;          // per posed entity: what it keeps away from
   std::size_t homes = 0, inputs = 0, closest = 0;
 
   std::vector<StateField> fields;

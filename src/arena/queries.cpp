@@ -42,7 +42,7 @@ bool arena_internal::is_inside(const ArenaPlan& plan, const StateArrays& s, std:
   return dot(d, d) + up * up <= plan.radius[zone] * plan.radius[zone];
 }
 
-NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_t tags,
+NearestHit Arena::nearest(const std::byte* state, float x, float y, TagSet tags,
                           std::int32_t exclude, float z) const {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
@@ -51,7 +51,7 @@ NearestHit Arena::nearest(const std::byte* state, float x, float y, std::uint64_
   F8 best = all(std::numeric_limits<float>::infinity());
   I8 who = all(std::int32_t{-1});
   for (const TagRun& run : plan.runs) {
-    if (((tags >> run.tag) & 1u) == 0 || run.shot) continue;
+    if (!tags.holds(run.tag) || run.shot) continue;
     const I8 stop = all(static_cast<std::int32_t>(run.stop));
     for (std::size_t i = run.first; i < run.stop;
          i += 8) {  // the arrays continue behind the last thing
@@ -148,7 +148,7 @@ void overlapped_terrain(const ArenaPlan& plan, const Core& core, const Pose& pos
 }  // namespace
 
 void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, double heading,
-                     std::uint64_t tags, std::vector<std::size_t>& found, double height) const {
+                     TagSet tags, std::vector<std::size_t>& found, double height) const {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
   const ShapeData data = shape_data(shape);
@@ -161,7 +161,7 @@ void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, doubl
                         ? Band{}
                         : Band{foot, foot + (data.form == Form::ball ? 2.0f * data.radius
                                                                      : static_cast<float>(height))};
-  const auto wanted = [&](std::size_t e) { return ((tags >> plan.tag_of[e]) & 1u) != 0; };
+  const auto wanted = [&](std::size_t e) { return tags.holds(plan.tag_of[e]); };
   for (std::size_t e = 0; e < plan.posed; ++e) {
     const float dx = s.x[e] - pose.x, dy = s.y[e] - pose.y, far = data.bound + plan.bounds[e];
     if (!wanted(e) || s.present[e] == 0 || dx * dx + dy * dy > far * far) continue;
@@ -184,8 +184,8 @@ void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, doubl
 }
 
 void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind,
-                   std::size_t left, std::size_t right, std::uint64_t beyond,
-                   std::span<std::uint64_t> tags) const {
+                   std::size_t left, std::size_t right, TagSet beyond,
+                   std::span<TagSet> tags) const {
   const ArenaPlan& plan = plan_of(state);
   const CellPlan& cells = plan.cells;
   const StateArrays s = reading_of(plan, state);
@@ -203,16 +203,16 @@ void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, 
       const std::int32_t forward = far - r, leftward = to_left - c;
       const std::int32_t column = column0 + forward * ax - leftward * ay,
                          row = row0 + forward * ay + leftward * ax;
-      std::uint64_t& out = tags[static_cast<std::size_t>(r * wide + c)];
+      TagSet& out = tags[static_cast<std::size_t>(r * wide + c)];
       if (column < 0 || row < 0 || column >= cells.columns || row >= cells.rows) {
         out = beyond;
         continue;
       }
-      out = 0;
+      out = TagSet();
       const std::size_t cell = cell_number(cells, column, row);
       for (std::size_t layer = 0; layer < cells.layers; ++layer)
         if (const std::uint8_t kind = s.cells[layer * cells.cells() + cell]; kind != 0)
-          out |= std::uint64_t{1} << plan.tag_of[cells.first_kind + kind - 1];
+          out |= TagSet::of(plan.tag_of[cells.first_kind + kind - 1]);
     }
   // What stands there. Things whose centre lies near are sorted into the window.
   const F8 scale = all(1.0f / cells.size), x0 = all(cells.origin.x), y0 = all(cells.origin.y);
@@ -229,15 +229,14 @@ void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, 
       const std::int32_t dy = static_cast<std::int32_t>(std::floor(y[k])) - row0;
       const std::int32_t r = far - (dx * ax + dy * ay), c = to_left - (dy * ax - dx * ay);
       if (r >= 0 && c >= 0 && r < high && c < wide)
-        tags[static_cast<std::size_t>(r * wide + c)] |= std::uint64_t{1} << plan.tag_of[first + k];
+        tags[static_cast<std::size_t>(r * wide + c)] |= TagSet::of(plan.tag_of[first + k]);
     }
   }
 }
 
 void Arena::block_window(const std::byte* state, std::size_t body, std::size_t ahead,
                          std::size_t behind, std::size_t left, std::size_t right, std::size_t above,
-                         std::size_t below, std::uint64_t beyond,
-                         std::span<std::uint64_t> tags) const {
+                         std::size_t below, TagSet beyond, std::span<TagSet> tags) const {
   const ArenaPlan& plan = plan_of(state);
   const BlocksPlan& blocks = plan.blocks;
   const StateArrays s = reading_of(plan, state);
@@ -262,13 +261,13 @@ void Arena::block_window(const std::byte* state, std::size_t body, std::size_t a
         const std::int32_t forward = far - r, leftward = to_left - c, layer = layer0 + top - k;
         const std::int32_t column = column0 + forward * q.x - leftward * q.y,
                            row = row0 + forward * q.y + leftward * q.x;
-        std::uint64_t& out = tags[next++];
+        TagSet& out = tags[next++];
         out = beyond;
         if (column < 0 || row < 0 || layer < 0 || column >= blocks.columns || row >= blocks.rows ||
             layer >= blocks.layers)
           continue;
         const std::uint8_t kind = s.blocks[block_number(blocks, column, row, layer)];
-        out = kind == 0 ? 0 : std::uint64_t{1} << plan.tag_of[blocks.first_kind + kind - 1];
+        out = kind == 0 ? TagSet() : TagSet::of(plan.tag_of[blocks.first_kind + kind - 1]);
       }
   for (std::size_t e = 0; e < plan.posed; ++e) {
     if (s.present[e] == 0 || e == body) continue;
@@ -276,16 +275,15 @@ void Arena::block_window(const std::byte* state, std::size_t body, std::size_t a
                        k = top - (layer_of(e) - layer0);
     const std::int32_t r = far - (dx * q.x + dy * q.y), c = to_left - (dy * q.x - dx * q.y);
     if (r >= 0 && c >= 0 && k >= 0 && r < deep && c < wide && k < high)
-      tags[static_cast<std::size_t>((k * deep + r) * wide + c)] |= std::uint64_t{1}
-                                                                   << plan.tag_of[e];
+      tags[static_cast<std::size_t>((k * deep + r) * wide + c)] |= TagSet::of(plan.tag_of[e]);
   }
 }
 
-bool Arena::touches(const std::byte* state, std::size_t body, std::uint64_t tags) const noexcept {
+bool Arena::touches(const std::byte* state, std::size_t body, TagSet tags) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   const std::size_t free = plan.free_index[body], entities = plan.entities.size();
   const std::uint8_t* flags = reading_of(plan, state).touching;
-  const auto meant = [&](std::size_t entity) { return ((tags >> plan.tag_of[entity]) & 1u) != 0; };
+  const auto meant = [&](std::size_t entity) { return tags.holds(plan.tag_of[entity]); };
   // What touches is written down with one of the two, or with both.
   if (free != nowhere)
     for (std::size_t e = 0; e < entities; ++e)
@@ -295,7 +293,7 @@ bool Arena::touches(const std::byte* state, std::size_t body, std::uint64_t tags
   return false;
 }
 
-std::uint64_t Arena::kills(std::size_t entity) const noexcept {
+TagSet Arena::kills(std::size_t entity) const noexcept {
   return plans_->variants[0].touchy[entity].kills;
 }
 
@@ -319,7 +317,7 @@ bool Arena::reloaded(const std::byte* state, std::size_t launcher) const noexcep
   return s.header->tick >= s.ready_at[launcher];
 }
 
-std::uint64_t Arena::targets_of(std::size_t launcher) const noexcept {
+TagSet Arena::targets_of(std::size_t launcher) const noexcept {
   return plans_->variants[0].launchers[launcher].targets;
 }
 

@@ -247,12 +247,12 @@ void Terrain::near(Vec low, Vec high, std::vector<std::uint32_t>& found) const {
   found.erase(std::unique(found.begin(), found.end()), found.end());
 }
 
-void Terrain::cast(Vec3 from, Vec3 d, float radius, std::uint64_t wanted,
-                   const std::uint8_t* tag_of, float& distance, std::int32_t& entity) const {
+void Terrain::cast(Vec3 from, Vec3 d, float radius, TagSet wanted, const std::uint8_t* tag_of,
+                   float& distance, std::int32_t& entity) const {
   const auto visit = [&](const Square& square) {
     for (std::uint32_t i = square.first; i < square.stop; ++i) {
       const Triangle& t = triangles_[listed_[i]];
-      if (((wanted >> tag_of[t.entity]) & 1u) == 0) continue;
+      if (!wanted.holds(tag_of[t.entity])) continue;
       const float at = radius > 0.0f ? meet_thick(t, radius, from, d) : meet(t, from, d);
       if (at >= distance) continue;
       distance = at;

@@ -56,8 +56,8 @@ class Terrain {
   /// Closest hit of a ray that sweeps a ball; replaces `distance` and `entity` if it lies nearer.
   /// `wanted` holds a flag per tag, `tag_of` the tag of each entity. Lengths in metres, `direction`
   /// of length 1.
-  void cast(Vec3 from, Vec3 direction, float radius, std::uint64_t wanted,
-            const std::uint8_t* tag_of, float& distance, std::int32_t& entity) const;
+  void cast(Vec3 from, Vec3 direction, float radius, TagSet wanted, const std::uint8_t* tag_of,
+            float& distance, std::int32_t& entity) const;
 
  private:
   struct Square {

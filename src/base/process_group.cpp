@@ -87,8 +87,8 @@ class MpiGroup final : public ProcessGroup {
 
   std::vector<std::byte> gather(std::span<const std::byte> own) override {
     if (own.size() > most_bytes / count_)
-      throw Error(ErrorKind::refused, "the processes have too much to send each other", "mpirun -n",
-                  "train fewer lanes");
+      throw Error(ErrorKind::refused, "the processes have too much to send each other",
+                  "the processes", "train fewer lanes");
     const int size = static_cast<int>(own.size());
     MPI_Allgather(&size, 1, MPI_INT, sizes_.data(), 1, MPI_INT, MPI_COMM_WORLD);
     int whole = 0;
@@ -148,7 +148,7 @@ std::unique_ptr<ProcessGroup> join_process_group(Together together) {
 #ifdef ZITHERCRAFT_MPI
   if (together == Together::training && !std::has_single_bit(count))
     throw Error(ErrorKind::refused, std::to_string(count) + " processes cannot train together",
-                "mpirun -n", "start 2, 4, 8 or another power of two");
+                "the processes", "start 2, 4, 8 or another power of two");
   return std::make_unique<MpiGroup>();
 #else
   static_cast<void>(together);

@@ -63,6 +63,18 @@ StudyPlan plan_of(const StudyRunFlags& flags, const StudyFlags& study, const std
   return plan;
 }
 
+// Says which option helps where the folder cannot be used as the options say.
+void check_folder(const StudyFlags& flags) {
+  const bool there = holds_study(flags.folder);
+  if (there && !flags.resume && !flags.fresh)
+    throw Error(ErrorKind::refused, "the folder holds a study already", flags.folder,
+                "use --resume to continue or extend it, --fresh to delete it and start again, or "
+                "another folder");
+  if (!there && flags.resume)
+    throw Error(ErrorKind::refused, "there is no study to resume", flags.folder,
+                "leave out --resume");
+}
+
 // The study as it then stands; none in a process that only worked for the first.
 std::optional<Study> run(const StudyPlan& plan, const StudyFlags& flags) {
   const auto processes = join_process_group(Together::handing_out);
@@ -75,6 +87,7 @@ std::optional<Study> run(const StudyPlan& plan, const StudyFlags& flags) {
                      : flags.fresh ? Existing::fresh
                                    : Existing::refuse;
   options.stop = &stop_on_signal();
+  if (first) check_folder(flags);
   ProgressLine line(flags.quiet);
   options.on_progress = [&](const StudyProgress& p) { line.show(p); };
   Study study = run_study(plan, options);

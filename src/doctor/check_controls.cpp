@@ -221,7 +221,7 @@ class ControlChecks {
                              std::uint32_t start, int quarter) {
     const Arena& arena = e_.game.arena();
     lanes.begin(0, {e_.options.seed, 5, start});
-    const Pose before = arena.pose(lanes.arena_state(0), body);
+    const Pose before = lanes.view(0).pose(body);
     constexpr double right_angle = 1.5707963267948966;
     // A hair before the end of the range, so that turns cross it.
     const double heading =
@@ -235,8 +235,8 @@ class ControlChecks {
     lanes.step(0);
     for (const Event& event : lanes.events(0))
       if (event.kind == EventKind::touch || event.kind == EventKind::die) return std::nullopt;
-    if (!arena.present(lanes.arena_state(0), body)) return std::nullopt;
-    const Pose after = arena.pose(lanes.arena_state(0), body);
+    if (!lanes.view(0).present(body)) return std::nullopt;
+    const Pose after = lanes.view(0).pose(body);
     const double x = after.x - before.x, y = after.y - before.y, cos = std::cos(heading),
                  sin = std::sin(heading);
     return Move{cos * x + sin * y, cos * y - sin * x,

@@ -205,7 +205,7 @@ class ColumnChecks {
     for (int k = 0; k < starts; ++k) {
       lanes.begin(0, {e_.options.seed, 7, static_cast<std::uint32_t>(k)});
       const std::size_t body = spec_.seats.front();
-      const Pose pose = e_.game.arena().pose(lanes.arena_state(0), body);
+      const Pose pose = lanes.view(0).pose(body);
       const auto sensed_at = [&](double degrees) {
         e_.game.arena().put(lanes.arena_state(0), body, pose.x, pose.y,
                             degrees * 3.14159265358979 / 180.0, pose.z);
@@ -244,7 +244,7 @@ class ColumnChecks {
 
 void check_unseen_tags(const Examined& e, Findings& findings) {
   for (std::size_t r = 0; r < e.game.roles().size(); ++r) {
-    const std::uint64_t sensed = sensed_tags(e.game, r);
+    const TagSet sensed = sensed_tags(e.game, r);
     const bool custom = has_custom_senses(e.game, r);
     const auto reports = tag_reports(e.game, r);
     std::set<std::string> told;
@@ -254,7 +254,7 @@ void check_unseen_tags(const Examined& e, Findings& findings) {
           !told.insert(wanted.tag).second)
         continue;
       const std::string subject = role_name(e.game, r) + ", tag '" + wanted.tag + "'";
-      if (((sensed >> tag) & 1u) == 0) {
+      if (!sensed.holds(tag)) {
         findings.push_back({custom ? Severity::note : Severity::error, "unseen tag", subject,
                             fmt::format("the term '{}' is about it, and no sense reports it{}",
                                         wanted.term, custom ? " unless a custom one does" : ""),

@@ -40,7 +40,7 @@ class CoarseMap {
       bottom_ = static_cast<double>(bounds_.low_y);
       disc_ = Disc{.radius = 0.51 * square_};
     }
-    const std::uint64_t own = std::uint64_t{1} << arena.entities()[body].tag;
+    const TagSet own = TagSet::of(arena.entities()[body].tag);
     for (std::size_t e = 0; e < arena.entities().size(); ++e) {
       const Entity& entity = arena.entities()[e];
       const bool stays = entity.kind == EntityKind::wall ||
@@ -48,7 +48,7 @@ class CoarseMap {
                           game.spec().arena.cells->kinds[entity.spec_index].solid) ||
                          (entity.kind == EntityKind::body && fixed(entity));
       const bool kills =
-          (arena.kills(e) & own) != 0 && entity.kind != EntityKind::shot && !moves(entity);
+          arena.kills(e).meets(own) && entity.kind != EntityKind::shot && !moves(entity);
       blocks_.push_back(stays || kills);
     }
   }
@@ -107,15 +107,14 @@ class CoarseMap {
 
   bool free(std::size_t square) {
     found_.clear();
-    game_.arena().overlaps(state_, disc_, middle_of(square), 0.0, ~std::uint64_t{0}, found_);
+    game_.arena().overlaps(state_, disc_, middle_of(square), 0.0, TagSet::all(), found_);
     return std::none_of(found_.begin(), found_.end(), [&](std::size_t e) { return blocks_[e]; });
   }
   // A body of the middle's size that is as near as that has arrived.
   bool is_target(std::size_t square, const std::vector<std::size_t>& targets) {
     const Place at = middle_of(square);
     found_.clear();
-    game_.arena().overlaps(state_, Disc{.radius = 0.75 * square_}, at, 0.0, ~std::uint64_t{0},
-                           found_);
+    game_.arena().overlaps(state_, Disc{.radius = 0.75 * square_}, at, 0.0, TagSet::all(), found_);
     return std::any_of(found_.begin(), found_.end(), [&](std::size_t e) {
       return std::find(targets.begin(), targets.end(), e) != targets.end();
     });
@@ -187,19 +186,18 @@ void check_overlaps(const Examined& e, std::size_t r, Findings& findings) {
     lanes.begin(0, {e.options.seed, 11, k});
     bool touches = false;
     for (const std::size_t body : e.game.roles()[r].seats) {
-      const std::uint64_t own = std::uint64_t{1} << arena.entities()[body].tag;
-      const Pose at = arena.pose(lanes.arena_state(0), body);
+      const TagSet own = TagSet::of(arena.entities()[body].tag);
+      const Pose at = lanes.view(0).pose(body);
       std::vector<std::size_t> found;
-      arena.overlaps(lanes.arena_state(0),
-                     e.game.spec().arena.bodies[arena.entities()[body].spec_index].shape,
-                     {static_cast<double>(at.x), static_cast<double>(at.y), 0.0},
-                     static_cast<double>(at.heading), ~std::uint64_t{0}, found);
+      lanes.view(0).overlaps(e.game.spec().arena.bodies[arena.entities()[body].spec_index].shape,
+                             {static_cast<double>(at.x), static_cast<double>(at.y), 0.0},
+                             static_cast<double>(at.heading), TagSet::all(), found);
       for (const std::size_t other : found) {
         const Entity& entity = arena.entities()[other];
         const bool solid = entity.kind == EntityKind::body || entity.kind == EntityKind::wall ||
                            (entity.kind == EntityKind::cell &&
                             e.game.spec().arena.cells->kinds[entity.spec_index].solid);
-        if (other == body || (!solid && (arena.kills(other) & own) == 0)) continue;
+        if (other == body || (!solid && !arena.kills(other).meets(own))) continue;
         touches = true;
         with = entity.name;
       }

@@ -80,6 +80,7 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   const std::uint64_t seed = derived_seed(options.seed, "doctor");
   WorkCount progress(options.steps * static_cast<std::int64_t>(lineups.size()),
                      options.on_progress);
+  bool breaks_off = false;
   for (const NamedLineup& lineup : lineups) {
     examined.surveys.push_back(
         watch(game, lineup.name, lineup.players(), options.steps, seed, pool, &progress));
@@ -87,6 +88,7 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
     diagnosis.players.push_back(survey.player);
     diagnosis.steps += survey.steps;
     if (survey.failure.empty()) continue;
+    breaks_off = true;
     diagnosis.findings.push_back(
         {Severity::error, "play breaks off", "the game", "an error ends the play",
          fmt::format("{} play, after {} steps: {}", survey.player, survey.steps, survey.failure),
@@ -97,8 +99,7 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   check_columns(examined, findings);
   check_rewards(examined, findings);
   check_episodes(examined, findings);
-  if (findings.empty() ||
-      findings.front().check != "play breaks off") {  // these play by themselves
+  if (!breaks_off) {  // these play by themselves
     check_controls(examined, findings);
     check_starts(examined, findings);
   }

@@ -118,11 +118,12 @@ class Watcher {
           column.at_high += value >= columns[c].high ? 1u : 0u;
           if (columns[c].unit == mask_unit && sensed[c] < 0.5f) ++s.forbidden[c];
         }
-        std::uint64_t seen = 0;
+        TagSet seen;
         for (const TagReport& report : reports_[r])
           if (report.below_one ? sensed[report.column] < 1.0f : sensed[report.column] > 0.5f)
-            seen |= std::uint64_t{1} << report.tag;
-        for (std::size_t tag = 0; tag < s.seen.size(); ++tag) s.seen[tag] += (seen >> tag) & 1u;
+            seen |= TagSet::of(report.tag);
+        for (std::size_t tag = 0; tag < s.seen.size(); ++tag)
+          s.seen[tag] += seen.holds(tag) ? 1u : 0u;
       }
     }
   }
@@ -134,8 +135,8 @@ class Watcher {
     if (!bounds_.closed) return;
     for (std::size_t lane = 0; lane < lanes.count(); ++lane)
       for (std::size_t body = 0; body < arena.body_count(); ++body)
-        if (arena.entities()[body].free && arena.present(lanes.arena_state(lane), body) &&
-            !bounds_.holds(arena.pose(lanes.arena_state(lane), body)))
+        if (arena.entities()[body].free && lanes.view(lane).present(body) &&
+            !bounds_.holds(lanes.view(lane).pose(body)))
           ++survey_.outside[body];
   }
 
@@ -275,18 +276,16 @@ std::vector<TagReport> tag_reports(const Game& game, std::size_t role) {
   return reports;
 }
 
-std::uint64_t sensed_tags(const Game& game, std::size_t role) {
-  std::uint64_t tags = 0;
-  const auto add = [&](const std::string& tag) {
-    tags |= std::uint64_t{1} << game.arena().tag(tag, "");
-  };
+TagSet sensed_tags(const Game& game, std::size_t role) {
+  TagSet tags;
+  const auto add = [&](const std::string& tag) { tags |= TagSet::of(game.arena().tag(tag, "")); };
   for (const Column& column : game.roles()[role].columns)
     if (!column.tag.empty()) add(column.tag);
   for (const HazardSense& hazards : game.roles()[role].hazards)
     std::for_each(hazards.tags.begin(), hazards.tags.end(), add);
   for (const Sense& sense : game.spec().roles[role].senses)
     if (const auto* camera = std::get_if<Camera>(&sense)) {
-      if (camera->sees.empty()) return ~std::uint64_t{0};
+      if (camera->sees.empty()) return TagSet::all();
       std::for_each(camera->sees.begin(), camera->sees.end(), add);
     }
   return tags;

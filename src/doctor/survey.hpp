@@ -81,7 +81,7 @@ struct TagReport {
 std::vector<TagReport> tag_reports(const Game& game, std::size_t role);
 /// Tags that a role's senses can report in some way, also in ways that no column names; bit t: tag
 /// t.
-std::uint64_t sensed_tags(const Game& game, std::size_t role);
+TagSet sensed_tags(const Game& game, std::size_t role);
 /// Whether a role has senses that nobody but their author understands.
 bool has_custom_senses(const Game& game, std::size_t role);
 

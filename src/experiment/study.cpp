@@ -26,10 +26,6 @@ namespace {
 std::filesystem::path plan_file(const std::filesystem::path& folder) {
   return folder / "study.toml";
 }
-bool holds_study(const std::filesystem::path& folder) {
-  return std::filesystem::exists(plan_file(folder));
-}
-
 void delete_study(const std::filesystem::path& folder) {
   std::error_code code;
   std::filesystem::remove(plan_file(folder),
@@ -190,6 +186,10 @@ StudyPlan told_by_first(const StudyPlan& own, ProcessGroup& processes) {
 
 }  // namespace
 
+bool holds_study(const std::filesystem::path& folder) {
+  return std::filesystem::exists(plan_file(folder));
+}
+
 Study::Study(std::filesystem::path folder, StudyPlan plan, std::vector<StudyRun> runs)
     : folder_(std::move(folder)), plan_(std::move(plan)), runs_(std::move(runs)) {}
 
@@ -241,11 +241,10 @@ Study run_study(const StudyPlan& given, const StudyOptions& options) {
   const bool there = holds_study(options.folder);
   if (there && options.existing == Existing::refuse)
     throw Error(ErrorKind::refused, "the folder holds a study already", options.folder.string(),
-                "use --resume to continue or extend it, --fresh to delete it and start again, or "
-                "another folder");
+                "resume or extend it, begin it afresh, or choose another folder");
   if (!there && options.existing == Existing::resume)
     throw Error(ErrorKind::refused, "there is no study to resume", options.folder.string(),
-                "leave out --resume");
+                "begin one");
   if (!there) check_empty(options.folder);
   make_folder(options.folder);
   const FolderLock lock(options.folder, "study");

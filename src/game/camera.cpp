@@ -60,7 +60,7 @@ class Eyes {
   float upward(std::size_t row) const {
     return (0.5f * static_cast<float>(c_.height) - static_cast<float>(row) - 0.5f) / c_.focal;
   }
-  void cast(std::uint64_t tags) {
+  void cast(TagSet tags) {
     const RayFanQuery rays{.x = pose_.x,
                            .y = pose_.y,
                            .z = pose_.z + c_.eye,
@@ -70,7 +70,7 @@ class Eyes {
                            .reach = c_.reach,
                            .tags = tags,
                            .exclude = static_cast<std::int32_t>(seat_.body())};
-    plan_.arena.cast(seat_.arena_state(), rays, distance_, entity_);
+    seat_.view().cast(rays, distance_, entity_);
   }
 
   void see_in_plane() {
@@ -85,8 +85,8 @@ class Eyes {
 
   // What each column of pixels shows from which row to which is found first; then it is filled row
   // by row.
-  void see_upright(std::uint64_t tags, float tall) {
-    if (tags == 0) return;
+  void see_upright(TagSet tags, float tall) {
+    if (tags.empty()) return;
     cast(tags);
     std::array<std::int32_t, widest> top, bottom;
     std::array<float, 3 * widest> shade;
@@ -135,8 +135,8 @@ class Eyes {
       see_row(row, c_.zones, 0.5f);
     }
   }
-  void see_row(std::size_t row, std::uint64_t tags, float share) {
-    if (tags == 0) return;
+  void see_row(std::size_t row, TagSet tags, float share) {
+    if (tags.empty()) return;
     cast(tags);
     for (std::size_t i = 0; i < c_.width; ++i)
       if (entity_[i] >= 0 && c_.shades[static_cast<std::size_t>(entity_[i]) * c_.channels] >= 0.0f)

@@ -14,9 +14,9 @@ bool strayed(const TooFarPlan& rule, const Arena& arena, const std::byte* state,
     if (!arena.present(state, body)) continue;
     const Pose at = arena.pose(state, body);
     if (rule.from) {
-      const NearestHit hit = arena.nearest(state, at.x, at.y, std::uint64_t{1} << *rule.from,
-                                           static_cast<std::int32_t>(body),
-                                           at.z + 0.5f * arena.height_of(body, state));
+      const NearestHit hit =
+          arena.nearest(state, at.x, at.y, TagSet::of(*rule.from), static_cast<std::int32_t>(body),
+                        at.z + 0.5f * arena.height_of(body, state));
       if (hit.entity >= 0 && hit.distance > rule.beyond) return true;
       continue;
     }
@@ -39,8 +39,7 @@ bool stalled(const StallPlan& rule, const Arena& arena, std::uint32_t steps,
     if (event.kind != rule.since || (!meant(event.who) && !meant(event.whom))) continue;
     const std::int32_t other = meant(event.who) ? event.whom : event.who;
     const bool tagged =
-        other >= 0 &&
-        ((rule.tags >> arena.entities()[static_cast<std::size_t>(other)].tag) & 1u) != 0;
+        other >= 0 && rule.tags.holds(arena.entities()[static_cast<std::size_t>(other)].tag);
     if (rule.any_thing || tagged) last = steps;
   }
   return steps - last >= rule.steps;

@@ -20,16 +20,15 @@ namespace zithercraft::game_internal {
 struct FanPlan {
   std::size_t rays = 0;
   float reach = 1.0f, thickness = 0.0f;
-  std::uint64_t tags = 0;
+  TagSet tags{};
   std::vector<float> cos,
       sin;                // of each ray, relative to the heading: its parts ahead and to the left
   std::vector<float> up;  // likewise upwards; empty in flat arenas
   float eye = 0.0f;       // metres above the foot
   bool follows_pitch = false;         // tilts with the body's pitch
   std::vector<std::int32_t> flag_of;  // per entity: which flag column it raises
-  std::vector<std::uint64_t>
-      seen_alone;         // the tags one by one, where each has a distance of its own
-  std::size_t flags = 0;  // with the one for a miss
+  std::vector<TagSet> seen_alone;     // the tags one by one, where each has a distance of its own
+  std::size_t flags = 0;              // with the one for a miss
   bool miss = false;
   bool own_side = true;
 };
@@ -61,7 +60,7 @@ struct WindowPlan {
   std::size_t ahead = 0, behind = 0, left = 0, right = 0, above = 0, below = 0;
   bool blocks = false;
   std::vector<std::size_t> tags;
-  std::uint64_t beyond = 0;
+  TagSet beyond{};
   std::size_t cells() const {
     return (ahead + 1 + behind) * (left + 1 + right) * (above + 1 + below);
   }
@@ -79,7 +78,7 @@ struct CameraPlan {
         eye = 0.0f;  // focal: pixels at which one metre is one metre away
   bool turns = true, high = false;
   float middle_x = 0.0f, middle_y = 0.0f;  // of an overall view
-  std::uint64_t solid = 0, zones = 0;      // tags that eyes see
+  TagSet solid{}, zones{};                 // what eyes see
   std::vector<float> shades;               // [entities][channels]; below 0: not drawn
   std::array<float, 3> ground{}, sky{};
   bool whole() const { return reduce == 1 && out_width == width && out_height == height; }
@@ -154,7 +153,7 @@ struct EventTriggerPlan {
   Part as = Part::either;
   std::vector<std::size_t> of;  // bodies; empty for the seat's own
   bool any_thing = true;        // counts whatever the other thing is, also nothing
-  std::uint64_t tags = 0;
+  TagSet tags{};
   float harder_than = 0.0f;
   bool by_strength = false;
   Counts counts = Counts::every;
@@ -166,8 +165,8 @@ struct ConditionPlan {
   std::vector<std::size_t> zones;   // inside any of these; empty: anywhere
   std::optional<std::size_t> near;  // a tag
   float within = 1.0f;
-  std::uint64_t touching = 0;  // tags; 0: whatever it touches
-  bool paired = false;         // only the seat's own of these
+  TagSet touching{};    // none: whatever it touches
+  bool paired = false;  // only the seat's own of these
   std::optional<float> slower_than, faster_than;
 };
 
@@ -176,7 +175,7 @@ struct MeterTriggerPlan {
 };
 
 struct NearMissTriggerPlan {
-  std::uint64_t tags = 0;
+  TagSet tags{};
   float within = 1.0f;
   Over over = Over::sum;
 };
@@ -231,7 +230,7 @@ struct StallPlan {
   EventKind since = EventKind::touch;
   std::vector<std::size_t> of;  // bodies
   bool any_thing = true;
-  std::uint64_t tags = 0;
+  TagSet tags{};
   std::uint32_t steps = 1;
   std::size_t memory = 0;
 };

@@ -23,19 +23,19 @@ T& in(Memory memory) {
 // The way from a body to the nearest thing of a tag, or to the one that is paired with the seat.
 Bearing way_from(const SeatView& seat, std::size_t body, std::size_t tag, bool paired) {
   if (body == seat.body()) return paired ? seat.paired(tag) : seat.nearest(tag);
-  const Arena& arena = seat.game().arena();
-  const Pose from = arena.pose(seat.arena_state(), body);
+  const ArenaView view = seat.view();
+  const Pose from = view.pose(body);
   Bearing to;
   if (paired) {
     to.entity = seat.paired(tag).entity;
     if (to.entity < 0) return {};
-    const Pose at = arena.pose(seat.arena_state(), static_cast<std::size_t>(to.entity));
+    const Pose at = view.pose(static_cast<std::size_t>(to.entity));
     const float x = at.x - from.x, y = at.y - from.y, z = at.z - from.z;
     to.distance = std::sqrt(x * x + y * y + z * z);
   } else {
-    const NearestHit hit = arena.nearest(seat.arena_state(), from.x, from.y,
-                                         std::uint64_t{1} << tag, static_cast<std::int32_t>(body),
-                                         from.z + 0.5f * arena.height_of(body, seat.arena_state()));
+    const NearestHit hit =
+        view.nearest(from.x, from.y, TagSet::of(tag), static_cast<std::int32_t>(body),
+                     from.z + 0.5f * view.arena().height_of(body, view.state()));
     to.distance = hit.distance;
     to.entity = hit.entity;
   }
@@ -46,7 +46,7 @@ Bearing way_from(const SeatView& seat, std::size_t body, std::size_t tag, bool p
 Bearing aim(const ProgressPlan& progress, const SeatView& seat, std::size_t body) {
   Bearing to = way_from(seat, body, progress.tag, progress.paired);
   if (!progress.along_path || to.entity < 0) return to;
-  const Pose from = seat.game().arena().pose(seat.arena_state(), body);
+  const Pose from = seat.view().pose(body);
   const auto path = path_over_cells(seat.game().arena(), seat.arena_state(), from.x, from.y,
                                     static_cast<std::size_t>(to.entity));
   if (path) to.distance = path->distance;
@@ -57,7 +57,7 @@ Bearing aim(const ProgressPlan& progress, const SeatView& seat, std::size_t body
 Bearing aim(const ProgressPlan& progress, const SeatView& seat) {
   if (progress.of.empty()) return aim(progress, seat, seat.body());
   for (const std::size_t body : progress.of)
-    if (seat.game().arena().present(seat.arena_state(), body)) return aim(progress, seat, body);
+    if (seat.view().present(body)) return aim(progress, seat, body);
   return {};
 }
 
@@ -75,8 +75,7 @@ float amount(const ProgressPlan& progress, const SeatView& seat, Memory memory) 
   const Bearing now = aim(progress, seat);
   if (now.entity < 0) return 0.0f;  // all of them are gone for now
   // What was aimed at is gone (collected, say): the way to the next one is no step back.
-  const bool lost = d.thing < 0 || !seat.game().arena().present(seat.arena_state(),
-                                                                static_cast<std::size_t>(d.thing));
+  const bool lost = d.thing < 0 || !seat.view().present(static_cast<std::size_t>(d.thing));
   if (d.start <= 0.0f) d.start = now.distance;
   const float ahead = potential(progress, now.distance, d.start),
               closed = lost ? 0.0f : d.potential - ahead;
@@ -100,7 +99,7 @@ float amount(const EventTriggerPlan& trigger, const SeatView& seat, Memory memor
     if (!who && !whom) continue;
     const std::int32_t other = who ? event.whom : event.who;
     const bool tagged =
-        other >= 0 && ((trigger.tags >> entities[static_cast<std::size_t>(other)].tag) & 1u) != 0;
+        other >= 0 && trigger.tags.holds(entities[static_cast<std::size_t>(other)].tag);
     if (!trigger.any_thing && !tagged) continue;
     if (trigger.counts != Counts::every) {
       const bool each = trigger.counts == Counts::first_of_each && other >= 0;
@@ -126,7 +125,8 @@ float amount(const ConditionPlan& condition, const SeatView& seat, Memory) {
       if (condition.slower_than && !(speed < *condition.slower_than)) return false;
       if (condition.faster_than && !(speed > *condition.faster_than)) return false;
     }
-    if (condition.touching != 0 && !arena.touches(state, body, condition.touching)) return false;
+    if (!condition.touching.empty() && !arena.touches(state, body, condition.touching))
+      return false;
     if (condition.near) {
       const Bearing to = way_from(seat, body, *condition.near, condition.paired);
       if (to.entity < 0 || !(to.distance <= condition.within)) return false;
@@ -145,7 +145,7 @@ float amount(const ConditionPlan& condition, const SeatView& seat, Memory) {
 double meters_of(const MeterTriggerPlan& change, const SeatView& seat) {
   double sum = 0.0;
   for (const std::size_t meter : change.meters[seat.number()])
-    sum += static_cast<double>(seat.game().arena().meter(seat.arena_state(), meter));
+    sum += static_cast<double>(seat.view().meter(meter));
   return sum;
 }
 
@@ -164,8 +164,7 @@ float amount(const NearMissTriggerPlan& near_miss, const SeatView& seat, Memory 
     if (event.kind != EventKind::pass || event.who != static_cast<std::int32_t>(seat.body()) ||
         event.whom < 0)
       continue;
-    if (((near_miss.tags >> entities[static_cast<std::size_t>(event.whom)].tag) & 1u) == 0)
-      continue;
+    if (!near_miss.tags.holds(entities[static_cast<std::size_t>(event.whom)].tag)) continue;
     const double close = std::max(
         0.0, 1.0 - static_cast<double>(event.strength) / static_cast<double>(near_miss.within));
     sum += static_cast<float>(near_miss.over == Over::sum ? close : std::max(0.0, close - best));

@@ -20,8 +20,8 @@ CustomFitness seat_fitness(std::function<double(const SeatView&)> fitness) {
   };
 }
 
-Pose SeatView::pose() const { return game().arena().pose(arena_state(), body()); }
-Velocity SeatView::velocity() const { return game().arena().velocity(arena_state(), body()); }
+Pose SeatView::pose() const { return view().pose(body()); }
+Velocity SeatView::velocity() const { return view().velocity(body()); }
 
 float SeatView::speed() const {
   const Velocity v = velocity();
@@ -45,27 +45,26 @@ std::span<const double> SeatView::numbers(std::string_view rule) const {
 
 Bearing SeatView::nearest(std::size_t tag) const {
   const Pose own = pose();
-  const NearestHit hit =
-      game().arena().nearest(arena_state(), own.x, own.y, std::uint64_t{1} << tag,
-                             static_cast<std::int32_t>(body()), middle_of(body()));
+  const NearestHit hit = view().nearest(own.x, own.y, TagSet::of(tag),
+                                        static_cast<std::int32_t>(body()), middle_of(body()));
   return hit.entity < 0 ? Bearing{} : bearing_to(static_cast<std::size_t>(hit.entity));
 }
 
 Bearing SeatView::paired(std::size_t tag) const {
   const auto& things = game().plan().things_of_tag[tag];
   const std::size_t thing = things[seat_ % things.size()];
-  return game().arena().present(arena_state(), thing) ? bearing_to(thing) : Bearing{};
+  return view().present(thing) ? bearing_to(thing) : Bearing{};
 }
 
 // The level of the middle of a thing; unbounded zones are level with the seat.
 float SeatView::middle_of(std::size_t thing) const {
   const Arena& arena = game().arena();
   const std::size_t at = std::isfinite(arena.height_of(thing, arena_state())) ? thing : body();
-  return arena.pose(arena_state(), at).z + 0.5f * arena.height_of(at, arena_state());
+  return view().pose(at).z + 0.5f * arena.height_of(at, arena_state());
 }
 
 Bearing SeatView::bearing_to(std::size_t thing) const {
-  const Pose own = pose(), other = game().arena().pose(arena_state(), thing);
+  const Pose own = pose(), other = view().pose(thing);
   const float dx = other.x - own.x, dy = other.y - own.y;
   const float dz = game().arena().has_height() ? middle_of(thing) - middle_of(body()) : 0.0f;
   const float level = std::sqrt(dx * dx + dy * dy);

@@ -46,7 +46,7 @@ void sense(const FanPlan& fan, const Looking& at, std::span<float> out) {
 Bearing nearest_of(const std::vector<std::size_t>& things, const SeatView& seat) {
   Bearing best;
   for (const std::size_t thing : things) {
-    if (!seat.game().arena().present(seat.arena_state(), thing)) continue;
+    if (!seat.view().present(thing)) continue;
     const Bearing to = seat.bearing_to(thing);
     if (best.entity < 0 || to.distance < best.distance) best = to;
   }
@@ -137,7 +137,7 @@ void sense(const OwnMotionPlan& own, const Looking& at, std::span<float> out) {
   constexpr float per_right_angle = 0.6366197723675814f;
   out[3] = std::clamp(v.z * own.inverse_top_speed, -1.0f, 1.0f);
   out[4] = pose.pitch * per_right_angle;
-  out[5] = at.plan.arena.stands_on(at.seat.arena_state(), at.seat.body()) >= 0 ? 1.0f : 0.0f;
+  out[5] = at.seat.view().stands_on(at.seat.body()) >= 0 ? 1.0f : 0.0f;
 }
 
 void sense(const OwnStatePlan& own, const Looking& at, std::span<float> out) {
@@ -172,7 +172,7 @@ void sense(const OwnStatePlan& own, const Looking& at, std::span<float> out) {
 void sense(const GaugesPlan& gauges, const Looking& at, std::span<float> out) {
   const auto& numbers = gauges.numbers[at.seat.number()];
   for (std::size_t i = 0; i < numbers.size(); ++i) {
-    const float value = at.plan.arena.meter(at.seat.arena_state(), numbers[i]);
+    const float value = at.seat.view().meter(numbers[i]);
     out[i] = (value - gauges.low[i]) * gauges.inverse_range[i];
   }
 }
@@ -188,8 +188,8 @@ void sense(const WindowPlan& window, const Looking& at, std::span<float> out) {
                  window.right, window.beyond, cells);
   }
   float* next = out.data();
-  for (const std::uint64_t cell : cells)
-    for (const std::size_t tag : window.tags) *next++ = static_cast<float>((cell >> tag) & 1u);
+  for (const TagSet cell : cells)
+    for (const std::size_t tag : window.tags) *next++ = static_cast<float>(cell.holds(tag));
 }
 
 void sense(const HazardsPlan& hazards, const Looking& at, std::span<float> out) {
@@ -248,7 +248,7 @@ SenseRoom::SenseRoom(const GamePlan& plan) {
   others.reserve(plan.arena.posed_count());
 }
 
-void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, std::uint64_t tags,
+void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, TagSet tags,
               SenseRoom& room) {
   const Pose pose = seat.pose();
   if (fan.up.empty()) {
@@ -277,8 +277,8 @@ void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, st
                          .tags = tags,
                          .exclude = static_cast<std::int32_t>(seat.body()),
                          .exclude_side = fan.own_side ? -1 : plan.arena.side_of(seat.body())};
-  plan.arena.cast(seat.arena_state(), rays, std::span(room.ray_distance).first(fan.rays),
-                  std::span(room.ray_entity).first(fan.rays));
+  seat.view().cast(rays, std::span(room.ray_distance).first(fan.rays),
+                   std::span(room.ray_entity).first(fan.rays));
 }
 
 namespace {

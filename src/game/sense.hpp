@@ -17,7 +17,7 @@ struct SenseRoom {
   ArenaScratch scratch;
   std::vector<float> ray_x, ray_y, ray_z, ray_distance;
   std::vector<std::int32_t> ray_entity;
-  std::vector<std::uint64_t> cells;
+  std::vector<TagSet> cells;
   std::vector<float> pixels;
   std::vector<std::pair<float, std::size_t>> others;  // of a crowd: distance and entity
 };
@@ -30,7 +30,7 @@ struct SeatMemory {
 };
 
 /// Casts the seat's fan for some tags; the directions stay in the room.
-void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, std::uint64_t tags,
+void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, TagSet tags,
               SenseRoom& room);
 
 /// Draws what a camera sees: all its pixels before cropping.

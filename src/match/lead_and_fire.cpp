@@ -59,8 +59,8 @@ class Gunner {
     if (target.entity < 0) return;
     const Arena& arena = seat.game().arena();
     const auto thing = static_cast<std::size_t>(target.entity);
-    const Pose own = seat.pose(), there = arena.pose(seat.arena_state(), thing);
-    const Velocity drift = arena.velocity(seat.arena_state(), thing);
+    const Pose own = seat.pose(), there = seat.view().pose(thing);
+    const Velocity drift = seat.view().velocity(thing);
     const float muzzle = own.z + static_cast<float>(gun_.launcher.muzzle);
     const float middle = there.z + 0.5f * arena.height_of(thing, seat.arena_state());
     Aim aim;

@@ -67,7 +67,7 @@ Run Run::open(const std::filesystem::path& folder) {
     throw Error(
         ErrorKind::file,
         std::filesystem::exists(folder) ? "the folder holds no run" : "there is no such run",
-        folder.string(), "name the folder given to `train --run`");
+        folder.string(), "name the folder that a training was given");
   const std::string source = (folder / "run.toml").string();
   toml::table table = parse_toml(read_text(source), source);
   GameSpec game =

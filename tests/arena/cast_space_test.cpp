@@ -280,8 +280,8 @@ TEST(CastReference, RaysInSpaceOverGroundAndMeshesAgree) { compare(10, 40, true)
 TEST(CastSpace, AFanIsTheSameAsItsRaysAloneAndKeepsToItsTags) {
   World world(random_scene(3, true));
   RandomStream random(5, 0, 0, Purpose::user);
-  const std::uint64_t tags =
-      1ULL << world.arena.tag("box", "") | 1ULL << world.arena.tag("floor", "");
+  const TagSet tags =
+      TagSet::of(world.arena.tag("box", "")) | TagSet::of(world.arena.tag("floor", ""));
   for (int round = 0; round < 200; ++round) {
     std::array<float, 20> x{}, y{}, z{}, dx{}, dy{}, dz{}, distance{}, alone{};
     std::array<std::int32_t, 20> entity{}, met{};
@@ -318,8 +318,7 @@ TEST(CastSpace, AFanIsTheSameAsItsRaysAloneAndKeepsToItsTags) {
       ASSERT_EQ(distance[i], alone[i]);
       ASSERT_EQ(entity[i], met[i]);
       ASSERT_TRUE(met[i] < 0 ||
-                  (tags >> world.arena.entities()[static_cast<std::size_t>(met[i])].tag & 1u) !=
-                      0u);
+                  tags.holds(world.arena.entities()[static_cast<std::size_t>(met[i])].tag));
     }
   }
 }

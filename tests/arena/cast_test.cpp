@@ -42,9 +42,9 @@ TEST(Cast, MissesReportReachAndNoEntity) {
     EXPECT_EQ(cast(world, 0, 0, degrees, 50).entity, -1) << degrees;
     EXPECT_EQ(cast(world, 0, 0, degrees, 50).distance, 50) << degrees;
   }
-  EXPECT_EQ(cast(world, 0, 0, 0, 8.9f).entity, -1);          // out of reach
-  EXPECT_EQ(cast(world, 0, 0, 0, 50, 0, 0).entity, -1);      // excluded
-  EXPECT_EQ(cast(world, 0, 0, 0, 50, 0, -1, 0).entity, -1);  // its tag is not looked for
+  EXPECT_EQ(cast(world, 0, 0, 0, 8.9f).entity, -1);           // out of reach
+  EXPECT_EQ(cast(world, 0, 0, 0, 50, 0, 0).entity, -1);       // excluded
+  EXPECT_EQ(cast(world, 0, 0, 0, 50, 0, -1, {}).entity, -1);  // its tag is not looked for
 }
 
 TEST(Cast, SolidsAreHitAtZeroFromInsideZonesAtTheirOutline) {

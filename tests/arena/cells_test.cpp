@@ -218,17 +218,15 @@ TEST(Cells, WindowsTurnWithTheBody) {
   spec.cells = CellsSpec{.kinds = kinds, .layers = {"###\n#..\n#.#\n"}};
   spec.bodies = {stepper("boat", 1.5, 1.5)};
   World world(spec);
-  const std::uint64_t rock = 1ULL << world.arena.tag("rock", ""),
-                      sand = 1ULL << world.arena.tag("sand", ""), none = 99;
-  std::vector<std::uint64_t> seen(9);
+  const TagSet rock = TagSet::of(world.arena.tag("rock", "")),
+               sand = TagSet::of(world.arena.tag("sand", "")), none = TagSet::of(63);
+  std::vector<TagSet> seen(9);
   world.arena.window(world.state(), 0, 1, 1, 1, 1, none, seen);  // heads east
-  EXPECT_EQ(seen,
-            (std::vector<std::uint64_t>{rock, sand, rock, rock, sand, sand, rock, rock, rock}));
+  EXPECT_EQ(seen, (std::vector<TagSet>{rock, sand, rock, rock, sand, sand, rock, rock, rock}));
   want(world, 0, turn, 1);
   world.ticks(1);
   world.arena.window(world.state(), 0, 1, 1, 1, 1, none, seen);  // heads north
-  EXPECT_EQ(seen,
-            (std::vector<std::uint64_t>{rock, rock, rock, rock, sand, sand, rock, sand, rock}));
+  EXPECT_EQ(seen, (std::vector<TagSet>{rock, rock, rock, rock, sand, sand, rock, sand, rock}));
   world.arena.window(world.state(), 0, 0, 0, 0, 2, none, std::span(seen).first(3));
   EXPECT_EQ(seen[2], none) << "beyond the map";
 }

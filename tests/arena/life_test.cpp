@@ -327,15 +327,15 @@ TEST(Queries, OverlapsNearestAndLineOfSight) {
   spec.bodies = {walker("crew", -3, 0), walker("crab", 3, 0)};
   spec.zones = {{.name = "berth", .shape = Box{2, 2}, .place = {.region = {3, 3, 3, 3}}}};
   World world(spec);
-  EXPECT_FALSE(world.arena.line_of_sight(world.state(), {-3, 0}, {3, 0}, ~0ULL, 0));
+  EXPECT_FALSE(world.arena.line_of_sight(world.state(), {-3, 0}, {3, 0}, TagSet::all(), 0));
   EXPECT_TRUE(world.arena.line_of_sight(world.state(), {-3, 0}, {3, 0},
-                                        1ULL << world.arena.tag("berth", ""), 0));
+                                        TagSet::of(world.arena.tag("berth", "")), 0));
   EXPECT_TRUE(world.arena.line_of_sight(world.state(), {-3, 4}, {3, 5}));
-  const NearestHit near = world.arena.nearest(world.state(), -3, 0, ~0ULL, 0);
+  const NearestHit near = world.arena.nearest(world.state(), -3, 0, TagSet::all(), 0);
   EXPECT_EQ(near.entity, 1);
   EXPECT_EQ(near.distance, 6);
   std::vector<std::size_t> found;
-  world.arena.overlaps(world.state(), Disc{3.2}, {2, 1}, 0, ~0ULL, found);
+  world.arena.overlaps(world.state(), Disc{3.2}, {2, 1}, 0, TagSet::all(), found);
   EXPECT_EQ(found, (std::vector<std::size_t>{1, 2, 3})) << "crab, berth and wall";
 }
 

@@ -44,7 +44,7 @@ struct Hit {
 };
 
 inline Hit cast(World& world, float x, float y, double degrees, float reach, float thickness = 0.0f,
-                std::int32_t exclude = -1, std::uint64_t tags = ~0ULL) {
+                std::int32_t exclude = -1, TagSet tags = TagSet::all()) {
   const std::array<float, 1> dx{static_cast<float>(std::cos(degrees * 0.017453292519943295))};
   const std::array<float, 1> dy{static_cast<float>(std::sin(degrees * 0.017453292519943295))};
   std::array<float, 1> distance{};

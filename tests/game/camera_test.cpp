@@ -36,8 +36,8 @@ std::set<float> shown_at(const Lanes& lanes, double x, double y, double pixel) {
   for (const double dx : {-0.01, 0.01})
     for (const double dy : {-0.01, 0.01}) {
       std::vector<std::size_t> found;
-      arena.overlaps(lanes.arena_state(0), Disc{.radius = 1e-4},
-                     {x + dx * pixel, y + dy * pixel, 0}, 0, ~std::uint64_t{0}, found);
+      lanes.view(0).overlaps(Disc{.radius = 1e-4}, {x + dx * pixel, y + dy * pixel, 0}, 0,
+                             TagSet::all(), found);
       int best = -1;
       float shade = 0.2f;  // the ground
       const Place middle = arena.middle();
@@ -48,8 +48,8 @@ std::set<float> shown_at(const Lanes& lanes, double x, double y, double pixel) {
                          0.5 * static_cast<double>(arena.cell_rows());
       if (column >= 0 && row >= 0 && column < static_cast<double>(arena.cell_columns()) &&
           row < static_cast<double>(arena.cell_rows())) {
-        const std::int32_t cell = arena.cell_at(
-            lanes.arena_state(0), static_cast<std::size_t>(column), static_cast<std::size_t>(row));
+        const std::int32_t cell =
+            lanes.view(0).cell_at(static_cast<std::size_t>(column), static_cast<std::size_t>(row));
         if (cell >= 0)
           shade = static_cast<float>(
               shades.at(arena.tags()[arena.entities()[static_cast<std::size_t>(cell)].tag]));
@@ -124,7 +124,7 @@ TEST(Camera, TurnsWithTheSeatOnlyIfAskedTo) {
     lanes.begin(0, {3, 0, 0});
     const Arena& arena = lanes.game().arena();
     const std::size_t skiff = lanes.game().roles()[0].seats[0];
-    const Pose at = arena.pose(lanes.arena_state(0), skiff);
+    const Pose at = lanes.view(0).pose(skiff);
     const auto seen = [&](double heading) {
       arena.put(lanes.arena_state(0), skiff, at.x, at.y, heading);
       const std::vector<std::byte> now(lanes.state(0).begin(), lanes.state(0).end());
@@ -154,7 +154,7 @@ TEST(Camera, OverallShowsTheWholeMap) {
   const Arena& arena = lanes.game().arena();
   for (std::size_t row = 0; row < 15; ++row)
     for (std::size_t column = 0; column < 21; ++column) {
-      const std::int32_t cell = arena.cell_at(lanes.arena_state(0), column, row);
+      const std::int32_t cell = lanes.view(0).cell_at(column, row);
       const bool rock =
           cell >= 0 && arena.tags()[arena.entities()[static_cast<std::size_t>(cell)].tag] == "rock";
       EXPECT_EQ(lanes.observation(0, 0)[(29 - 2 * row) * 42 + 2 * column], rock ? 0.5f : 0.2f);
@@ -209,9 +209,9 @@ TEST(Camera, EyesInSpaceShowWhatRaysMeet) {
     const SeatView seat(lanes, 0, 0, 0);
     const Pose at = seat.pose();
     const double focal = 8 / std::tan(35 * 3.14159265358979 / 180);
-    std::uint64_t tags = 0;
+    TagSet tags;
     for (const char* tag : {"sand", "coral", "rock", "kelp", "pearl", "seabed"})
-      tags |= std::uint64_t{1} << arena.tag(tag, "");
+      tags |= TagSet::of(arena.tag(tag, ""));
     for (int row = 0; row < 12; ++row)
       for (int column = 0; column < 16; ++column) {
         const double right = (column + 0.5 - 8) / focal, up = (6 - row - 0.5) / focal;
@@ -221,17 +221,16 @@ TEST(Camera, EyesInSpaceShowWhatRaysMeet) {
                     z = static_cast<float>(scale * up);
         float distance = 0;
         std::int32_t entity = -1;
-        arena.cast(lanes.arena_state(0),
-                   RayFanQuery{.x = at.x,
-                               .y = at.y,
-                               .z = at.z + 0.5f * arena.height_of(seat.body()),
-                               .direction_x = {&x, 1},
-                               .direction_y = {&y, 1},
-                               .direction_z = {&z, 1},
-                               .reach = 12,
-                               .tags = tags,
-                               .exclude = static_cast<std::int32_t>(seat.body())},
-                   {&distance, 1}, {&entity, 1});
+        lanes.view(0).cast(RayFanQuery{.x = at.x,
+                                       .y = at.y,
+                                       .z = at.z + 0.5f * arena.height_of(seat.body()),
+                                       .direction_x = {&x, 1},
+                                       .direction_y = {&y, 1},
+                                       .direction_z = {&z, 1},
+                                       .reach = 12,
+                                       .tags = tags,
+                                       .exclude = static_cast<std::int32_t>(seat.body())},
+                           {&distance, 1}, {&entity, 1});
         const float shown = lanes.observation(0, 0)[static_cast<std::size_t>(row * 16 + column)];
         if (entity < 0) {
           EXPECT_TRUE(shown == 0.0f || shown == 0.2f);

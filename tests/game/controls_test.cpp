@@ -57,8 +57,8 @@ class Dog {
     lanes_.step(0);
     return seen;
   }
-  Pose pose() const { return lanes_.game().arena().pose(lanes_.arena_state(0), 0); }
-  Velocity velocity() const { return lanes_.game().arena().velocity(lanes_.arena_state(0), 0); }
+  Pose pose() const { return lanes_.view(0).pose(0); }
+  Velocity velocity() const { return lanes_.view(0).velocity(0); }
   Lanes& lanes() { return lanes_; }
 
  private:

@@ -221,7 +221,7 @@ controls = [{ kind = "dial", name = "ahead" }]
   EXPECT_EQ(again.fingerprint(), game.fingerprint());
   Lanes lanes(again, 1);
   lanes.begin(0, {1, 0, 0});
-  EXPECT_EQ(again.arena().pose(lanes.arena_state(0), 0).z, 1.0f);
+  EXPECT_EQ(lanes.view(0).pose(0).z, 1.0f);
   EXPECT_EQ(test::error_of([&] { load_game(folder / "yard.toml"); }).kind(), ErrorKind::file);
 }
 

@@ -204,7 +204,7 @@ TEST(Window, ShowsBlocksInLayers) {
   const Role& role = lanes.game().roles()[0];
   int checked = 0, seen = 0;
   for (int d = 0; d < 60; ++d) {
-    const Pose at = arena.pose(lanes.arena_state(0), role.seats[0]);
+    const Pose at = lanes.view(0).pose(role.seats[0]);
     const auto count = arena.block_count();
     const auto& blocks = *game.arena.blocks;
     const auto along = [&](float v, int axis) {
@@ -222,11 +222,11 @@ TEST(Window, ShowsBlocksInLayers) {
           const bool inside =
               column >= 0 && row >= 0 && layer >= 0 && column < static_cast<int>(count.columns) &&
               row < static_cast<int>(count.rows) && layer < static_cast<int>(count.layers);
-          const std::int32_t block =
-              inside
-                  ? arena.block_at(lanes.arena_state(0), static_cast<std::size_t>(column),
-                                   static_cast<std::size_t>(row), static_cast<std::size_t>(layer))
-                  : -1;
+          const std::int32_t block = inside
+                                         ? lanes.view(0).block_at(static_cast<std::size_t>(column),
+                                                                  static_cast<std::size_t>(row),
+                                                                  static_cast<std::size_t>(layer))
+                                         : -1;
           for (const char* tag : {"sand", "coral", "rock", "kelp"}) {
             const std::string name = "near[" + std::to_string(ahead) + "," + std::to_string(left) +
                                      "," + std::to_string(level) + "]." + tag;
@@ -279,10 +279,8 @@ TEST(CustomSense, IsReadLikeAnyOther) {
   EXPECT_EQ(columns[6].name, "mine.number@1");
   lanes.control(0, 0)[0] = 1;
   lanes.step(0);
-  EXPECT_NEAR(
-      lanes.observation(0, 0)[3],
-      lanes.game().arena().pose(lanes.arena_state(0), lanes.game().roles()[0].seats[0]).x / 10,
-      1e-6);
+  EXPECT_NEAR(lanes.observation(0, 0)[3],
+              lanes.view(0).pose(lanes.game().roles()[0].seats[0]).x / 10, 1e-6);
   EXPECT_EQ(lanes.observation(0, 0)[4], 1);
   EXPECT_EQ(lanes.observation(0, 0)[6], 0);
 }

@@ -43,8 +43,8 @@ class Basin {
 TEST(Rewards, ProgressPaysOneForTheWholeWayAndNothingForToAndFro) {
   Basin basin(test::mooring());
   basin.clear_hulls();
-  const Pose start = basin.arena().pose(basin.lanes.arena_state(0), basin.skiff());
-  const Pose berth = basin.arena().pose(basin.lanes.arena_state(0), basin.berth());
+  const Pose start = basin.lanes.view(0).pose(basin.skiff());
+  const Pose berth = basin.lanes.view(0).pose(basin.berth());
   const auto half_x = 0.5f * (start.x + berth.x), half_y = 0.5f * (start.y + berth.y);
   basin.arena().put(basin.lanes.arena_state(0), basin.skiff(), half_x, half_y, 0);
   basin.decide(0, 0);
@@ -63,7 +63,7 @@ TEST(Rewards, ProgressPaysOneForTheWholeWayAndNothingForToAndFro) {
 TEST(Rewards, MooringNeedsALowSpeed) {
   Basin basin(test::mooring());
   basin.clear_hulls();
-  const Pose berth = basin.arena().pose(basin.lanes.arena_state(0), basin.berth());
+  const Pose berth = basin.lanes.view(0).pose(basin.berth());
   basin.arena().put(basin.lanes.arena_state(0), basin.skiff(), berth.x, berth.y, 0);
   basin.arena().set_velocity(basin.lanes.arena_state(0), basin.skiff(), {.x = 0.7f});
   basin.decide(0, 0);

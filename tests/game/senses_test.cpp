@@ -189,7 +189,7 @@ TEST(Lanes, BeginFromASnapshotKeepsTheArenaAndOpensNewBooks) {
   EXPECT_EQ(other.lanes.steps(0), 0u);
   EXPECT_EQ(other.lanes.key(0).episode, 7u);
   EXPECT_EQ(other.reward(0, "bread"), 0);
-  EXPECT_EQ(other.lanes.game().arena().pose(other.lanes.arena_state(0), 0).x, 2.5f);
+  EXPECT_EQ(other.lanes.view(0).pose(0).x, 2.5f);
   EXPECT_NEAR(other.seen(0, "gauges.food"), 0.75, 1e-6);
   other.decide(east, wait);
   EXPECT_NEAR(other.reward(0, "bunk"), -1.0 / std::sqrt(2.0) * (2.2360679 - 1.4142135), 1e-3)

@@ -11,6 +11,7 @@
 
 #include "zithercraft/arena/event.hpp"
 #include "zithercraft/arena/spec.hpp"
+#include "zithercraft/arena/tag_set.hpp"
 
 namespace zithercraft {
 
@@ -75,8 +76,8 @@ struct RayFanQuery {
   std::span<const float> direction_z{};  ///< likewise in space; empty: all rays are level
   float reach = 1.0f;                    ///< metres, above 0
   float thickness = 0.0f;                ///< diameter of the swept disc, metres; 0 for a thin ray
-  std::uint64_t tags = ~0ULL;  ///< bit t set: things of tag t are met; others are looked through
-  std::int32_t exclude = -1;   ///< an entity to look through, usually the one that looks
+  TagSet tags = TagSet::all();  ///< bit t set: things of tag t are met; others are looked through
+  std::int32_t exclude = -1;    ///< an entity to look through, usually the one that looks
   std::int32_t exclude_side = -1;  ///< a side whose bodies are looked through (see Arena::side_of)
 };
 
@@ -86,8 +87,8 @@ struct RayBatchQuery {
   std::span<const float> z{}, direction_z{};            ///< likewise in space; empty: level, at 0
   std::span<const float> direction_x{}, direction_y{};  ///< unit directions, one per ray
   float reach = 1.0f;                                   ///< metres
-  float thickness = 0.0f;      ///< diameter of the swept disc, metres; 0 for thin rays
-  std::uint64_t tags = ~0ULL;  ///< bit t set: things of tag t are met
+  float thickness = 0.0f;       ///< diameter of the swept disc, metres; 0 for thin rays
+  TagSet tags = TagSet::all();  ///< bit t set: things of tag t are met
   /// An entity, and a side, that are looked through; -1 for none.
   std::int32_t exclude = -1, exclude_side = -1;
 };
@@ -283,16 +284,16 @@ class Arena {
   void set_meter(std::byte* state, std::size_t body, std::string_view name, float value) const;
 
   /// Whether a free body touches something of these tags now.
-  bool touches(const std::byte* state, std::size_t body, std::uint64_t tags) const noexcept;
+  bool touches(const std::byte* state, std::size_t body, TagSet tags) const noexcept;
   /// The tags of bodies that die when they meet an entity.
-  std::uint64_t kills(std::size_t entity) const noexcept;
+  TagSet kills(std::size_t entity) const noexcept;
   /// A launcher's number. Throws Error (spec), naming `where`, if the body has none of that name.
   std::size_t launcher_number(std::size_t body, std::string_view name,
                               const std::string& where) const;
   /// Whether a launcher can launch now.
   bool reloaded(const std::byte* state, std::size_t launcher) const noexcept;
   /// Tags whose closest approach a launcher reports.
-  std::uint64_t targets_of(std::size_t launcher) const noexcept;
+  TagSet targets_of(std::size_t launcher) const noexcept;
 
   // ---- Looking
   /// Draws what a map view asks for, row by row from the top: cells or blocks, then zones, walls,
@@ -306,11 +307,11 @@ class Arena {
   void cast(const std::byte* state, const RayBatchQuery& rays, std::span<float> distance,
             std::span<std::int32_t> entity) const;
   /// Whether nothing of these tags lies on the straight way between two points.
-  bool line_of_sight(const std::byte* state, Place from, Place to, std::uint64_t tags = ~0ULL,
+  bool line_of_sight(const std::byte* state, Place from, Place to, TagSet tags = TagSet::all(),
                      std::int32_t exclude = -1) const;
   /// The nearest present body, zone or item of these tags; shots are left out. In arenas with
   /// height, distances are measured in space, from (x, y, z) to middles.
-  NearestHit nearest(const std::byte* state, float x, float y, std::uint64_t tags,
+  NearestHit nearest(const std::byte* state, float x, float y, TagSet tags,
                      std::int32_t exclude = -1, float z = 0.0f) const;
   /// The shortest path from a place to a thing over cells that are neither solid nor of a kind that
   /// `cells.avoid` names, from side to side; the cells of both count as open. Nothing if there is
@@ -321,8 +322,8 @@ class Arena {
   /// Everything of these tags that a shape at a pose overlaps, each once, in order of number;
   /// appended to `found`. In arenas with height the shape reaches from `at.z` up by `height` (a
   /// ball: by its width), and balls count as upright.
-  void overlaps(const std::byte* state, const Shape& shape, Place at, double heading,
-                std::uint64_t tags, std::vector<std::size_t>& found, double height = 1.0) const;
+  void overlaps(const std::byte* state, const Shape& shape, Place at, double heading, TagSet tags,
+                std::vector<std::size_t>& found, double height = 1.0) const;
 
   // ---- Cells
   /// Columns and rows of the cell map; 0 without one.
@@ -336,8 +337,7 @@ class Arena {
   /// and what stands on them. Rows run from far ahead to behind, columns from left to right, turned
   /// with the body to the nearest quarter. Cells outside the map have all bits set in `beyond`.
   void window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind,
-              std::size_t left, std::size_t right, std::uint64_t beyond,
-              std::span<std::uint64_t> tags) const;
+              std::size_t left, std::size_t right, TagSet beyond, std::span<TagSet> tags) const;
 
   /// Metres along a cell; 0 without a map.
   float cell_size() const noexcept;
@@ -349,7 +349,7 @@ class Arena {
   /// it, each as a window.
   void block_window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind,
                     std::size_t left, std::size_t right, std::size_t above, std::size_t below,
-                    std::uint64_t beyond, std::span<std::uint64_t> tags) const;
+                    TagSet beyond, std::span<TagSet> tags) const;
   /// Size of the world of blocks; zeros without one.
   struct BlockCount {
     std::size_t columns = 0, rows = 0, layers = 0;  ///< along each axis

@@ -64,6 +64,9 @@ class Study {
   std::vector<StudyRun> runs_;
 };
 
+/// Whether the folder holds a study.
+bool holds_study(const std::filesystem::path& folder);
+
 /// How a study stands.
 struct StudyProgress {
   std::size_t done = 0, failed = 0, runs = 0;  ///< trainings

@@ -6,6 +6,7 @@
 #include <span>
 #include <vector>
 
+#include "zithercraft/arena/view.hpp"
 #include "zithercraft/base/aligned.hpp"
 #include "zithercraft/game/environment.hpp"
 
@@ -44,6 +45,10 @@ class Lanes final : public Environment {
   std::byte* arena_state(std::size_t lane) noexcept;
   /// The arena's state in a lane.
   const std::byte* arena_state(std::size_t lane) const noexcept;
+  /// How things stand in a lane's arena.
+  ArenaView view(std::size_t lane) const noexcept {
+    return {game_of(lane).arena(), arena_state(lane)};
+  }
   /// Puts a lane back to a snapshot of the stage that it is on, and senses. Throws Error (refused)
   /// if the size is not this game's.
   void restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker = 0);

@@ -53,11 +53,9 @@ class SeatView {
   Velocity velocity() const;
   float speed() const;  ///< m/s, at least 0
   /// Whether the seat's body is in the arena now.
-  bool present() const { return game().arena().present(arena_state(), body()); }
+  bool present() const { return view().present(body()); }
   /// The value of one of its meters. Throws Error (spec) if it has none of that name.
-  float meter(std::string_view name) const {
-    return game().arena().meter(arena_state(), body(), name);
-  }
+  float meter(std::string_view name) const { return view().meter(body(), name); }
   /// The numbers of one of the game's own rules. Throws Error (spec) if it has none of that name.
   std::span<const double> numbers(std::string_view rule) const;
   /// The nearest present body, zone or item with this tag (index from `Arena::tag`), not counting
@@ -91,6 +89,8 @@ class SeatView {
   const Game& game() const { return lanes_.game_of(lane_); }
   /// The arena's state in its lane.
   const std::byte* arena_state() const { return lanes_.arena_state(lane_); }
+  /// How things stand in its lane's arena.
+  ArenaView view() const { return lanes_.view(lane_); }
 
  private:
   float middle_of(std::size_t thing) const;

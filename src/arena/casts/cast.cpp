@@ -376,7 +376,7 @@ class Caster {
     const Vec d = piece.mid - origin_;
     const float bound = piece.bound + swell_, most = rays_.reach + bound;
     if (!overlap(band_, {piece.low, piece.high})) return;
-    if (((rays_.tags >> plan_.tag_of[piece.entity]) & 1u) == 0 || dot(d, d) > most * most ||
+    if (!rays_.tags.holds(plan_.tag_of[piece.entity]) || dot(d, d) > most * most ||
         static_cast<std::int32_t>(piece.entity) == rays_.exclude)
       return;
     if (swell_ > 0.0f) {

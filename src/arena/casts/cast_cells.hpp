@@ -75,7 +75,7 @@ class CellStops {
     flag_[0] = 0;
     for (std::size_t kind = 1; kind < cells_.solid.size(); ++kind) {
       const std::size_t entity = cells_.first_kind + kind - 1;
-      const bool wanted = ((rays.tags >> plan.tag_of[entity]) & 1u) != 0;
+      const bool wanted = rays.tags.holds(plan.tag_of[entity]);
       const bool stops = wanted && (cells_.solid[kind] != 0 || (seen && cells_.seen[kind] != 0)) &&
                          cells_.top[kind] > band.low;
       stops_[kind] = stops ? static_cast<std::int32_t>(entity) : -1;

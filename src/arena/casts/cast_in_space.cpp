@@ -274,7 +274,7 @@ class SpaceCaster {
 
   void gather_wall(std::size_t i) {
     const WallPiece& piece = plan_.pieces[i];
-    if (((rays_.tags >> plan_.tag_of[piece.entity]) & 1u) == 0 ||
+    if (!rays_.tags.holds(plan_.tag_of[piece.entity]) ||
         static_cast<std::int32_t>(piece.entity) == rays_.exclude)
       return;
     const float half = 0.5f * (piece.high - piece.low);
@@ -362,7 +362,7 @@ class SpaceCaster {
   void meet_floor() {
     const std::size_t floor = plan_.heights.floor;
     const float above = z_ - plan_.heights.floor_level;
-    if (floor == nowhere || above < 0.0f || ((rays_.tags >> plan_.tag_of[floor]) & 1u) == 0) return;
+    if (floor == nowhere || above < 0.0f || !rays_.tags.holds(plan_.tag_of[floor])) return;
     for (std::size_t b = 0; b < blocks_; ++b) {
       Block& block = block_[b];
       const F8 t = all(std::min(0.0f, swell_ - above)) * block.per_z;

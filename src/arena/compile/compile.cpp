@@ -56,15 +56,15 @@ std::size_t ArenaCompiler::tag_index(const std::string& tag, const std::string& 
   return tags.size() - 1;
 }
 
-std::uint64_t ArenaCompiler::tag_mask(const std::vector<std::string>& tags,
-                                      const std::string& where) const {
-  std::uint64_t mask = 0;
+TagSet ArenaCompiler::tag_mask(const std::vector<std::string>& tags,
+                               const std::string& where) const {
+  TagSet mask;
   for (std::size_t i = 0; i < tags.size(); ++i) {
     const auto found = std::find(plan_.tags.begin(), plan_.tags.end(), tags[i]);
     if (found == plan_.tags.end())
       throw Error(ErrorKind::spec, "nothing in the arena bears the tag '" + tags[i] + "'",
                   where + "[" + std::to_string(i) + "]", advice(tags[i], plan_.tags));
-    mask |= std::uint64_t{1} << (found - plan_.tags.begin());
+    mask |= TagSet::of(static_cast<std::size_t>(found - plan_.tags.begin()));
   }
   return mask;
 }
@@ -214,7 +214,7 @@ void ArenaCompiler::link_touchy() {
 
 // Keeping away works both ways, whichever is placed first.
 void ArenaCompiler::link_away() {
-  plan_.away_rules.assign(plan_.posed, 0);
+  plan_.away_rules.assign(plan_.posed, TagSet());
   for (std::size_t e = 0; e < plan_.posed; ++e) {
     if (plan_.entities[e].kind == EntityKind::shot) continue;
     const auto& rules = plan_.placement_of(e).away;

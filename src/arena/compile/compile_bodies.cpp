@@ -352,13 +352,13 @@ void ArenaCompiler::link_wanderers() {
   for (WandererData& wanderer : plan_.wanderers) {
     const Wanderer& spec = *bodies_[plan_.entities[wanderer.body].spec_index].wanderer;
     const std::string where = plan_.paths[wanderer.body] + ".wanderer.";
-    const std::uint64_t prey = spec.hostile ? tag_mask(spec.chases, where + "chases") : 0;
-    const std::uint64_t hunters = tag_mask(spec.flees, where + "flees");
+    const TagSet prey = spec.hostile ? tag_mask(spec.chases, where + "chases") : TagSet();
+    const TagSet hunters = tag_mask(spec.flees, where + "flees");
     if (!spec.hostile) tag_mask(spec.chases, where + "chases");
     for (std::size_t b = 0; b < plan_.bodies; ++b) {
       if (b == wanderer.body) continue;
-      if ((prey >> plan_.tag_of[b]) & 1u) wanderer.prey.push_back(b);
-      if ((hunters >> plan_.tag_of[b]) & 1u) wanderer.hunters.push_back(b);
+      if (prey.holds(plan_.tag_of[b])) wanderer.prey.push_back(b);
+      if (hunters.holds(plan_.tag_of[b])) wanderer.hunters.push_back(b);
     }
   }
 }
@@ -383,7 +383,7 @@ void ArenaCompiler::link_launchers() {
     launcher.targets = tag_mask(spec.targets, where + ".targets");
     for (std::size_t e = 0; e < plan_.posed; ++e)
       if (plan_.entities[e].kind != EntityKind::shot && e != launcher.body &&
-          ((launcher.targets >> plan_.tag_of[e]) & 1u))
+          (launcher.targets.holds(plan_.tag_of[e])))
         launcher.target_list.push_back(e);
     launcher.first_closest = plan_.closest;
     plan_.closest += launcher.shots * launcher.target_list.size();

@@ -58,7 +58,7 @@ void ArenaCompiler::add_items() {
       add_entity(EntityKind::item, items[i].name, items[i].tag, i, where);
       add_posed(items[i].shape, tall_of(items[i].shape, items[i].height, where), items[i].returns,
                 true);
-      plan_.item.push_back({~std::uint64_t{0}, static_cast<float>(items[i].worth),
+      plan_.item.push_back({TagSet::all(), static_cast<float>(items[i].worth),
                             static_cast<std::size_t>(items[i].together)});
     }
   }

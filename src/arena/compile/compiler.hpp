@@ -84,7 +84,7 @@ class ArenaCompiler {
   void add_posed(const Shape& shape, float tall, const std::optional<Return>& returns,
                  bool at_start);
   std::size_t tag_index(const std::string& tag, const std::string& where);
-  std::uint64_t tag_mask(const std::vector<std::string>& tags, const std::string& where) const;
+  TagSet tag_mask(const std::vector<std::string>& tags, const std::string& where) const;
   Touchy touchy(const std::vector<Effect>& effects, const std::vector<std::string>& kills,
                 const std::string& where) const;
   std::uint32_t ticks(double seconds) const;

@@ -235,7 +235,7 @@ class Placer {
 
   // How far `entity` wants to stay from `other`.
   float kept(std::size_t entity, std::size_t other) const {
-    if (((plan_.away_rules[entity] >> plan_.tag_of[other]) & 1u) == 0) return 0.0f;
+    if (!plan_.away_rules[entity].holds(plan_.tag_of[other])) return 0.0f;
     float most = 0.0f;
     for (const KeepAway& away : plan_.placement_of(entity).away)
       if (plan_.tags[plan_.tag_of[other]] == away.from)

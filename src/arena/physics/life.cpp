@@ -37,7 +37,7 @@ void affect(const Tick& t, std::size_t body, std::size_t source, Dose dose) {
       t.memory.meter_change[static_cast<std::size_t>(meter)] +=
           dose == Dose::once ? effect.amount : effect.per_tick;
   }
-  if (dose == Dose::once && ((touchy.kills >> t.plan.tag_of[body]) & 1u) != 0)
+  if (dose == Dose::once && touchy.kills.holds(t.plan.tag_of[body]))
     kill(t, body, static_cast<std::int32_t>(source));
 }
 

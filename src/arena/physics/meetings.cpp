@@ -92,7 +92,7 @@ void report_zones(const Tick& t) {
 namespace {
 
 bool reaches(const ArenaPlan& plan, const StateArrays& s, std::size_t body, std::size_t item) {
-  if (((plan.item[item - plan.first_item].collectors >> plan.tag_of[body]) & 1u) == 0) return false;
+  if (!plan.item[item - plan.first_item].collectors.holds(plan.tag_of[body])) return false;
   const Vec d{s.x[item] - s.x[body], s.y[item] - s.y[body]};
   const float reach = plan.bounds[body] + plan.bounds[item];
   return dot(d, d) <= reach * reach && overlap(band_of(plan, s, body), band_of(plan, s, item)) &&

@@ -36,12 +36,12 @@ std::vector<std::size_t> bodies_of(const GamePlan& game, const std::string& name
   return found;
 }
 
-std::uint64_t tag_mask(const GamePlan& game, const std::vector<std::string>& tags,
-                       const std::string& where) {
-  if (tags.empty()) return ~std::uint64_t{0};
-  std::uint64_t mask = 0;
+TagSet tag_mask(const GamePlan& game, const std::vector<std::string>& tags,
+                const std::string& where) {
+  if (tags.empty()) return TagSet::all();
+  TagSet mask;
   for (std::size_t i = 0; i < tags.size(); ++i)
-    mask |= std::uint64_t{1} << game.arena.tag(tags[i], where + "[" + std::to_string(i) + "]");
+    mask |= TagSet::of(game.arena.tag(tags[i], where + "[" + std::to_string(i) + "]"));
   return mask;
 }
 
@@ -90,8 +90,8 @@ std::size_t RoleCompiler::target(const std::string& name, bool paired,
   return tag;
 }
 
-std::uint64_t RoleCompiler::tag_mask(const std::vector<std::string>& tags,
-                                     const std::string& where) const {
+TagSet RoleCompiler::tag_mask(const std::vector<std::string>& tags,
+                              const std::string& where) const {
   return game_internal::tag_mask(game_, tags, where);
 }
 

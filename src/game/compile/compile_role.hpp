@@ -35,7 +35,7 @@ class RoleCompiler {
   std::size_t placed_tag(const std::string& name, const std::string& where) const;
   /// The same; paired seats need a thing each.
   std::size_t target(const std::string& name, bool paired, const std::string& where) const;
-  std::uint64_t tag_mask(const std::vector<std::string>& tags, const std::string& where) const;
+  TagSet tag_mask(const std::vector<std::string>& tags, const std::string& where) const;
   /// Whether an entity is of the seat's side (or of another), as `whose` asks.
   bool meant(Whose whose, std::size_t seat, std::size_t entity) const;
   void check_sides(Whose whose, const std::string& where) const;
@@ -51,8 +51,8 @@ class RoleCompiler {
 std::vector<std::size_t> bodies_of(const GamePlan& game, const std::string& name,
                                    const std::string& where);
 /// A bit for each tag; all for an empty list.
-std::uint64_t tag_mask(const GamePlan& game, const std::vector<std::string>& tags,
-                       const std::string& where);
+TagSet tag_mask(const GamePlan& game, const std::vector<std::string>& tags,
+                const std::string& where);
 
 void find_seats(GamePlan& game, std::size_t role, const std::string& where);
 void compile_controls(GamePlan& game, std::size_t role, const std::string& where);

@@ -67,8 +67,14 @@ class SenseCompiler : public RoleCompiler {
 
   void add_column(const std::string& sense, const std::string& own_name, std::string unit,
                   Range range = {}, About about = {}) {
-    Column column{{}, std::move(unit), range.low, range.high, range.scale,
-                  sense, std::move(about.index), std::move(about.tag),
+    Column column{{},
+                  std::move(unit),
+                  range.low,
+                  range.high,
+                  range.scale,
+                  sense,
+                  std::move(about.index),
+                  std::move(about.tag),
                   about.quantity.empty() ? own_name : std::string(about.quantity)};
     column.name = sense;
     if (!column.index.empty()) column.name += "[" + index_text(column) + "]";
@@ -94,9 +100,9 @@ class SenseCompiler : public RoleCompiler {
     for (std::size_t i = 0; i < sense.sees.size(); ++i) {
       const std::size_t tag =
           game_.arena.tag(sense.sees[i], where + ".sees[" + std::to_string(i) + "]");
-      fan.tags |= std::uint64_t{1} << tag;
+      fan.tags |= TagSet::of(tag);
       tags.push_back(tag);
-      if (sense.reports == RayReport::each_tag) fan.seen_alone.push_back(std::uint64_t{1} << tag);
+      if (sense.reports == RayReport::each_tag) fan.seen_alone.push_back(TagSet::of(tag));
     }
     check_unique(sense.sees, "tag", where + ".sees", "list each once");
     fan.miss = sense.reports == RayReport::first_or_miss;
@@ -401,7 +407,7 @@ class SenseCompiler : public RoleCompiler {
       if (std::find(sense.sees.begin(), sense.sees.end(), sense.beyond) == sense.sees.end())
         wrong_spec("the window does not see '" + sense.beyond + "'", where + ".beyond",
                    advice(sense.beyond, sense.sees));
-      plan.beyond = std::uint64_t{1} << game_.arena.tag(sense.beyond, where + ".beyond");
+      plan.beyond = TagSet::of(game_.arena.tag(sense.beyond, where + ".beyond"));
     }
     role_.grids.push_back({sense.name, role_.columns.size(), plan.above + plan.below + 1,
                            plan.ahead + plan.behind + 1, plan.left + plan.right + 1,
@@ -427,7 +433,7 @@ class SenseCompiler : public RoleCompiler {
     fan.thickness = static_cast<float>(sense.thickness);
     fan.eye = static_cast<float>(half_height());
     fan.tags = sense.fatal.empty() ? deadly_tags() : tag_mask(sense.fatal, where + ".fatal");
-    if (fan.tags == 0)
+    if (fan.tags.empty())
       wrong_spec(
           "nothing in the game kills the seat's body, and no term ends the episode in failure at a "
           "touch",
@@ -435,7 +441,7 @@ class SenseCompiler : public RoleCompiler {
     aim(fan, 0.0, 360.0 / static_cast<double>(sense.moves), 0.0);
     HazardSense hazards{sense.name, role_.columns.size(), fan.rays, {}};
     for (std::size_t tag = 0; tag < game_.arena.tags().size(); ++tag)
-      if (((fan.tags >> tag) & 1u) != 0) hazards.tags.push_back(game_.arena.tags()[tag]);
+      if (fan.tags.holds(tag)) hazards.tags.push_back(game_.arena.tags()[tag]);
     for (std::size_t i = 0; i < fan.rays; ++i)
       add_column(sense.name, sense.moves == 4 ? four_ways[i] : eight_ways[i], "flag");
     role_.hazards.push_back(std::move(hazards));
@@ -443,12 +449,11 @@ class SenseCompiler : public RoleCompiler {
   }
 
   // What kills the seats' bodies, or fails them when they touch it or come into it.
-  std::uint64_t deadly_tags() const {
-    const std::uint64_t own = std::uint64_t{1} << game_.arena.entities()[role_.seats.front()].tag;
-    std::uint64_t deadly = 0;
+  TagSet deadly_tags() const {
+    const TagSet own = TagSet::of(game_.arena.entities()[role_.seats.front()].tag);
+    TagSet deadly;
     for (std::size_t e = 0; e < game_.arena.entities().size(); ++e)
-      if ((game_.arena.kills(e) & own) != 0)
-        deadly |= std::uint64_t{1} << game_.arena.entities()[e].tag;
+      if (game_.arena.kills(e).meets(own)) deadly |= TagSet::of(game_.arena.entities()[e].tag);
     for (std::size_t t = 0; t < spec_.rewards.size(); ++t) {
       const Term& term = spec_.rewards[t];
       const std::string where = where_ + ".rewards[" + std::to_string(t) + "]";
@@ -541,19 +546,19 @@ class SenseCompiler : public RoleCompiler {
   }
 
   void fill_shades(const Camera& sense, const std::string& where, CameraPlan& plan) const {
-    const std::uint64_t drawn = tag_mask(sense.sees, where + ".sees");
+    const TagSet drawn = tag_mask(sense.sees, where + ".sees");
     for (const auto& [tag, shade] : sense.shades) game_.arena.tag(tag, where + ".shades." + tag);
     plan.ground.fill(0.2f);
     for (const Entity& e : game_.arena.entities()) {
-      const std::uint64_t tag = std::uint64_t{1} << e.tag;
+      const TagSet tag = TagSet::of(e.tag);
       const auto given = sense.shades.find(game_.arena.tags()[e.tag]);
       const auto shade = shade_of(
           e.tag, given == sense.shades.end() ? std::optional<double>{} : given->second, sense.grey);
       const bool plain = e.kind == EntityKind::floor || e.kind == EntityKind::ground;
       for (std::size_t c = 0; c < plan.channels; ++c)
         plan.shades.push_back(
-            (drawn & tag) == 0 || (plain && given == sense.shades.end()) ? -1.0f : shade[c]);
-      if ((drawn & tag) == 0) continue;
+            !drawn.meets(tag) || (plain && given == sense.shades.end()) ? -1.0f : shade[c]);
+      if (!drawn.meets(tag)) continue;
       (e.kind == EntityKind::zone ? plan.zones : plan.solid) |= tag;
       if (plain && given != sense.shades.end()) plan.ground = shade;
     }

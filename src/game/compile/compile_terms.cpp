@@ -175,7 +175,7 @@ class TermCompiler : public RoleCompiler {
   }
 
   NearMissTriggerPlan near_miss(const NearMissTrigger& spec, const std::string& where) const {
-    NearMissTriggerPlan plan{std::uint64_t{1} << game_.arena.tag(spec.to, where + ".to"),
+    NearMissTriggerPlan plan{TagSet::of(game_.arena.tag(spec.to, where + ".to")),
                              static_cast<float>(spec.within), spec.over};
     const auto& launchers =
         game_.spec.arena.bodies[game_.arena.entities()[role_.seats.front()].spec_index].launchers;

@@ -53,7 +53,7 @@ FilmEncoder::FilmEncoder(std::filesystem::path file, Film kind, int width, int h
       encoder_(encoder_words(place_.part(), kind, width, height, pictures_a_second)) {
   if (!encoder_.started())
     throw Error(ErrorKind::file, "films are made by ffmpeg, and it is not installed",
-                file_.string(), "install the package ffmpeg, or write --html instead");
+                file_.string(), "install the package ffmpeg, or write a page instead");
 }
 
 FilmEncoder::~FilmEncoder() {

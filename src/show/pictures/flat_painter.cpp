@@ -15,7 +15,7 @@ class FlatPainter final : public Painter {
     Extent box;
     for (std::size_t e = 0; e < arena_.entities().size(); ++e)
       if (is_here(e))
-        for (const auto& [x, y] : arena_.outline(lanes_.arena_state(0), e)) box.add(x, y);
+        for (const auto& [x, y] : lanes_.view(0).outline(e)) box.add(x, y);
     if (arena_.cell_columns() > 0) {
       const CellsSpec& cells = *arena_.spec().cells;
       box.add(cells.origin[0], cells.origin[1]);
@@ -67,7 +67,7 @@ class FlatPainter final : public Painter {
     cairo_set_antialias(c_, CAIRO_ANTIALIAS_NONE);  // no seams between cells
     for (std::size_t row = 0; row < arena_.cell_rows(); ++row)
       for (std::size_t column = 0; column < arena_.cell_columns(); ++column) {
-        const std::int32_t entity = arena_.cell_at(lanes_.arena_state(0), column, row);
+        const std::int32_t entity = lanes_.view(0).cell_at(column, row);
         if (entity < 0) continue;
         set(colour_of(static_cast<std::size_t>(entity)));
         cairo_rectangle(c_, sx(cells.origin[0] + cells.size * static_cast<double>(column)),
@@ -80,7 +80,7 @@ class FlatPainter final : public Painter {
 
   void draw_entity(std::size_t e) {
     const Entity& entity = arena_.entities()[e];
-    trace(arena_.outline(lanes_.arena_state(0), e), entity.kind != EntityKind::wall);
+    trace(lanes_.view(0).outline(e), entity.kind != EntityKind::wall);
     const Colour colour = colour_of(e);
     if (entity.kind != EntityKind::wall) {
       set(colour, entity.kind == EntityKind::zone ? 0.18 : 0.85);
@@ -100,10 +100,10 @@ class FlatPainter final : public Painter {
 
   // A stroke from the middle towards where it heads.
   void draw_bow(std::size_t e) {
-    const Pose pose = arena_.pose(lanes_.arena_state(0), e);
+    const Pose pose = lanes_.view(0).pose(e);
     const double x = static_cast<double>(pose.x), y = static_cast<double>(pose.y);
     double half = 0;  // how far the outline reaches
-    for (const auto& [px, py] : arena_.outline(lanes_.arena_state(0), e))
+    for (const auto& [px, py] : lanes_.view(0).outline(e))
       half = std::max(half, std::hypot(px - x, py - y));
     half *= 0.85;
     set({1, 1, 1});

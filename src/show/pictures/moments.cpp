@@ -41,8 +41,7 @@ class EpisodeWalk {
       put(m.state);
       for (std::size_t seat = 0; seat < paths_.size(); ++seat) {
         const std::size_t body = replay_.game().roles()[0].seats[seat];
-        if (lanes_.game().arena().present(lanes_.arena_state(0), body))
-          extend(paths_[seat], lanes_, 0, seat);
+        if (lanes_.view(0).present(body)) extend(paths_[seat], lanes_, 0, seat);
         paths_[seat].outcome = m.outcome;
       }
     }

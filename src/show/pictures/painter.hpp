@@ -49,7 +49,7 @@ class Painter {
   }
   Colour colour_of(std::size_t entity) const { return colours_[arena_.entities()[entity].tag]; }
   bool is_here(std::size_t e) const {
-    return e >= arena_.posed_count() || arena_.present(lanes_.arena_state(0), e);
+    return e >= arena_.posed_count() || lanes_.view(0).present(e);
   }
   double sx(double x) const { return left_ + (x - box_.x0) * scale_; }
   double sy(double y) const { return top_ + (box_.y1 - y) * scale_; }

@@ -31,9 +31,11 @@ Program::Program(const std::vector<std::string>& words) : state_(std::make_uniqu
   if (!state_->log || failed)
     throw Error(ErrorKind::file, "there are no more files to open", words[0],
                 "close other programs");
+  const auto place = process::search_path(words[0]);
+  if (place.empty()) return;
   std::error_code error;
   state_->child = process::child(
-      process::exe = process::search_path(words[0]).string(),
+      process::exe = place.string(),
       process::args = std::vector<std::string>(words.begin() + 1, words.end()),
       process::posix::fd.bind(0, its_end.native_handle()), process::std_out > process::null,
       process::std_err > state_->log.get(), process::limit_handles, error);

@@ -36,13 +36,13 @@ class SpacePainter final : public Painter {
   double py(double x, double y, double z) const { return sy(seen({x, y, z})[1]); }
 
   Solid solid_of(std::size_t e) const {
-    const Pose pose = arena_.pose(lanes_.arena_state(0), e);
+    const Pose pose = lanes_.view(0).pose(e);
     const double tall = static_cast<double>(arena_.height_of(e, lanes_.arena_state(0))),
                  z = static_cast<double>(pose.z);
     const double top = z + (std::isfinite(tall) ? tall : endless);
     // What is sunk into the floor shows above it only.
     const bool sunk = arena_.spec().heights->floor && z < floor_level() && top > floor_level();
-    return {arena_.outline(lanes_.arena_state(0), e), sunk ? floor_level() : z, top};
+    return {lanes_.view(0).outline(e), sunk ? floor_level() : z, top};
   }
 
   // The rectangle in the plane that holds everything.
@@ -50,7 +50,7 @@ class SpacePainter final : public Painter {
     Extent plan;
     for (std::size_t e = 0; e < arena_.entities().size(); ++e)
       if (is_here(e))
-        for (const auto& [x, y] : arena_.outline(lanes_.arena_state(0), e)) plan.add(x, y);
+        for (const auto& [x, y] : lanes_.view(0).outline(e)) plan.add(x, y);
     for (const auto& triangle : arena_.triangles())
       for (const Place& corner : triangle.corner) plan.add(corner.x, corner.y);
     if (arena_.block_count().columns > 0) {
@@ -116,7 +116,7 @@ class SpacePainter final : public Painter {
   std::size_t cut_row() const {
     const BlocksSpec& blocks = *arena_.spec().blocks;
     const std::size_t seat = lanes_.game().roles()[0].seats[0];
-    const double y = static_cast<double>(arena_.pose(lanes_.arena_state(0), seat).y);
+    const double y = static_cast<double>(lanes_.view(0).pose(seat).y);
     return static_cast<std::size_t>(std::clamp(std::floor((y - blocks.origin[1]) / blocks.size),
                                                0.0,
                                                static_cast<double>(arena_.block_count().rows - 1)));
@@ -127,7 +127,7 @@ class SpacePainter final : public Painter {
     for (std::size_t layer = count.layers; layer-- > 0;)
       for (std::size_t row = 0; row < count.rows; ++row)
         for (std::size_t column = 0; column < count.columns; ++column)
-          if (arena_.block_at(lanes_.arena_state(0), column, row, layer) >= 0) return layer + 1;
+          if (lanes_.view(0).block_at(column, row, layer) >= 0) return layer + 1;
     return 0;
   }
 
@@ -201,7 +201,7 @@ class SpacePainter final : public Painter {
     const CellsSpec& cells = *arena_.spec().cells;
     for (std::size_t row = 0; row < arena_.cell_rows(); ++row)
       for (std::size_t column = 0; column < arena_.cell_columns(); ++column) {
-        const std::int32_t entity = arena_.cell_at(lanes_.arena_state(0), column, row);
+        const std::int32_t entity = lanes_.view(0).cell_at(column, row);
         if (entity < 0) continue;
         const auto e = static_cast<std::size_t>(entity);
         const CellKind& kind = cells.kinds[arena_.entities()[e].spec_index];
@@ -247,7 +247,7 @@ class SpacePainter final : public Painter {
     const auto at = [&](std::size_t column, std::size_t row, std::size_t layer) {
       return row < cut || column >= count.columns || row >= count.rows || layer >= count.layers
                  ? -1
-                 : arena_.block_at(lanes_.arena_state(0), column, row, layer);
+                 : lanes_.view(0).block_at(column, row, layer);
     };
     for (std::size_t layer = 0; layer < count.layers; ++layer)
       for (std::size_t row = cut; row < count.rows; ++row)
@@ -284,7 +284,7 @@ class SpacePainter final : public Painter {
 
   void add_wall(std::vector<Drawable>& things, std::size_t e) {
     const WallSpec& wall = arena_.spec().walls[arena_.entities()[e].spec_index];
-    const auto points = arena_.outline(lanes_.arena_state(0), e);
+    const auto points = lanes_.view(0).outline(e);
     const double low = wall.height ? wall.foot : floor_level(),
                  high = low + wall.height.value_or(endless);
     for (std::size_t i = 0; i + 1 < points.size(); ++i) {
@@ -298,7 +298,7 @@ class SpacePainter final : public Painter {
   }
 
   void add_thing(std::vector<Drawable>& things, std::size_t e) {
-    const Pose pose = arena_.pose(lanes_.arena_state(0), e);
+    const Pose pose = lanes_.view(0).pose(e);
     const Solid solid = solid_of(e);
     const bool zone = arena_.entities()[e].kind == EntityKind::zone;
     const double x = static_cast<double>(pose.x), y = static_cast<double>(pose.y);
@@ -404,7 +404,7 @@ class SpacePainter final : public Painter {
   }
 
   void draw_bow(const Solid& solid, std::size_t e) {
-    const Pose pose = arena_.pose(lanes_.arena_state(0), e);
+    const Pose pose = lanes_.view(0).pose(e);
     const double x = static_cast<double>(pose.x), y = static_cast<double>(pose.y);
     double half = 0;
     for (const auto& [ox, oy] : solid.outline) half = std::max(half, std::hypot(ox - x, oy - y));
