@@ -9,6 +9,7 @@
 #include "cli/games.hpp"
 #include "cli/progress.hpp"
 #include "cli/signals.hpp"
+#include "cli/table.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/zithercraft.hpp"
 
@@ -108,12 +109,10 @@ void add_setting(TrainOptions& options, const std::string& text) {
 }  // namespace
 
 int GamesCommand::run() const {
-  ordered_json list = ordered_json::array();
-  for (const DemoGame& demo : demo_games()) {
-    list.push_back({{"name", demo.name}, {"about", demo.spec.about}});
-    if (!json) fmt::print("{:<12} {}\n", demo.name, demo.spec.about);
-  }
-  if (json) fmt::print("{}\n", list.dump(2));
+  Table table(json);
+  for (const DemoGame& demo : demo_games())
+    table.add({text_cell("name", demo.name, 12), text_cell("about", demo.spec.about, 1)});
+  if (json) fmt::print("{}\n", table.rows().dump(2));
   return done;
 }
 
@@ -260,20 +259,19 @@ int TrainCommand::train_all(const GameSpec& spec, const TrainOptions& options,
   line.close();
   const bool finished =
       std::all_of(runs.begin(), runs.end(), [](const Run& run) { return run.finished(); });
-  ordered_json list = ordered_json::array();
+  Table table(json);
   for (const Run& run : runs) {
     const auto newest = Metrics(run.metrics()).newest();
-    list.push_back({{"run", run.folder().string()},
-                    {"seed", run.settings().seed},
-                    {"steps", run.steps_done()},
-                    {"finished", run.finished()},
-                    {"recent_success", newest ? newest->recent_success : 0.0}});
-    if (!json)
-      fmt::print("{}: {} steps, success {:.0f}% of the last 100 episodes\n", run.folder().string(),
-                 run.steps_done(), 100 * (newest ? newest->recent_success : 0.0));
+    const double success = newest ? newest->recent_success : 0.0;
+    table.add({text_cell("run", run.folder().string(), 32, "run"),
+               whole_cell("seed", static_cast<std::int64_t>(run.settings().seed), -6, "seed"),
+               whole_cell("steps", run.steps_done(), -12, "steps"),
+               {"finished", run.finished()},
+               {"recent_success", success, "success of the last 100 episodes",
+                fmt::format("{:.0f}%", 100 * success), 1}});
   }
   if (json) {
-    fmt::print("{}\n", ordered_json{{"game", spec.name}, {"runs", list}}.dump(2));
+    fmt::print("{}\n", ordered_json{{"game", spec.name}, {"runs", table.rows()}}.dump(2));
   } else if (finished) {
     fmt::print("compare them with: zithercraft compare {}\n", folder);
   } else {

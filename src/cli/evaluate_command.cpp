@@ -6,6 +6,7 @@
 #include "cli/file_guard.hpp"
 #include "cli/games.hpp"
 #include "cli/progress.hpp"
+#include "cli/table.hpp"
 #include "evaluate/interval_text.hpp"
 #include "evaluate/intervals_json.hpp"
 #include "zithercraft/base/error.hpp"
@@ -130,20 +131,13 @@ int evaluate_all_checkpoints(const EvaluateCommand& c, const EvaluationOptions& 
   const auto scores = evaluate_checkpoints(Run::open(c.run_folder), options);
   line.wipe();
   if (!c.png.empty()) draw_bands(c.png, figure_of(scores, c.run_folder));
-  ordered_json list = ordered_json::array();
-  if (!c.json)
-    fmt::print("{:<20} {:>12}  {:<24} {}\n", "checkpoint", "steps", "success %", "return");
-  for (const CheckpointScore& score : scores) {
-    list.push_back({{"checkpoint", score.checkpoint},
-                    {"steps", score.steps},
-                    {"success", evaluate_internal::json_of(score.success)},
-                    {"return", evaluate_internal::json_of(score.episode_return)}});
-    if (!c.json)
-      fmt::print("{:<20} {:>12}  {:<24} {}\n", score.checkpoint, score.steps,
-                 with_range(in_percent(score.success), "{:.1f}"),
-                 with_range(score.episode_return, "{:.2f}"));
-  }
-  if (c.json) fmt::print("{}\n", list.dump(2));
+  Table table(c.json);
+  for (const CheckpointScore& score : scores)
+    table.add({text_cell("checkpoint", score.checkpoint, 20, "checkpoint"),
+               whole_cell("steps", score.steps, -12, "steps"),
+               share_cell("success", score.success, "{:.1f}", 24, "success %"),
+               interval_cell("return", score.episode_return, "{:.2f}", 1, "return")});
+  if (c.json) fmt::print("{}\n", table.rows().dump(2));
   return done;
 }
 

@@ -9,6 +9,7 @@
 #include "cli/games.hpp"
 #include "cli/progress.hpp"
 #include "cli/signals.hpp"
+#include "cli/table.hpp"
 #include "evaluate/interval_text.hpp"
 #include "evaluate/intervals_json.hpp"
 #include "zithercraft/base/error.hpp"
@@ -211,33 +212,27 @@ int AblateCommand::run() const {
   const auto ran = cli::run(ablation_plan(plan_of(runs, study, "ablation"), parts), study);
   if (!ran) return done;
   const Study& result = *ran;
-  ordered_json found = ordered_json::array();
+  Table table(json);
   for (const std::string& measure : result.plan().measures) {
     const auto rows = ablation_table(result, measure);
     if (const auto figure = figure_of(rows, result.plan().games[0].name, measure);
         !figure.rows.empty())
       draw_intervals(result.folder() / file_name(measure), figure);
-    if (!json)
-      fmt::print("{:<24} {:>7}  {:<26} {:<28} {}\n", measure, "runs", "value", "loss without it",
-                 "");
     for (const AblationRow& row : rows) {
       const bool part = !row.part.empty();
-      found.push_back({{"measure", measure},
-                       {"without", row.part},
-                       {"runs", row.runs},
-                       {"value", json_of(row.value)},
-                       {"effect", part ? json_of(row.effect) : ordered_json()},
-                       {"verdict", part ? name_of(row.verdict) : ""}});
-      if (json) continue;
-      fmt::print("{:<24} {:>7}  {:<26} {:<28} {}\n", part ? "without " + row.part : "as it is",
-                 fmt::format("{}/{}", row.runs, row.of),
-                 row.runs == 0 ? "unfinished" : with_range(row.value, "{:.3f}"),
-                 part && row.runs > 0 ? with_range(row.effect, "{:+.3f}") : "",
-                 part ? name_of(row.verdict) : "");
+      table.add(
+          {{"measure", measure},
+           {"without", row.part, measure, part ? "without " + row.part : "as it is", 24},
+           {"runs", row.runs, "runs", fmt::format("{}/{}", row.runs, row.of), -7},
+           {"value", json_of(row.value), "value",
+            row.runs == 0 ? "unfinished" : with_range(row.value, "{:.3f}"), 26},
+           {"effect", part ? json_of(row.effect) : ordered_json(), "loss without it",
+            part && row.runs > 0 ? with_range(row.effect, "{:+.3f}") : "", 28},
+           {"verdict", part ? name_of(row.verdict) : "", "", part ? name_of(row.verdict) : "", 1}});
     }
-    if (!json) fmt::print("\n");
+    table.end_part();
   }
-  return end(result, json, found);
+  return end(result, json, table.rows());
 }
 
 int StudyCommand::run() const {
@@ -246,30 +241,22 @@ int StudyCommand::run() const {
   if (!ran) return done;
   const Study& result = *ran;
   const StudyPlan& p = result.plan();
-  ordered_json found = ordered_json::array();
+  Table table(json);
   for (const GameSpec& game : p.games) {
-    if (!json) {
-      fmt::print("{:<28}", game.name);
-      for (const std::string& measure : p.measures) fmt::print(" {:<28}", measure);
-      fmt::print("\n");
-    }
     for (const Variant& variant : p.variants) {
-      ordered_json row{{"game", game.name}, {"variant", variant.name}};
-      if (!json) fmt::print("{:<28}", variant.name);
+      std::vector<Table::Cell> row{{"game", game.name},
+                                   text_cell("variant", variant.name, 28, game.name)};
       for (const std::string& measure : p.measures) {
         const auto values = result.values(game.name, variant.name, measure);
-        row[measure] = values.empty() ? ordered_json() : json_of(repetitions_interval(values));
-        if (!json)
-          fmt::print(" {:<28}", values.empty()
-                                    ? "unfinished"
-                                    : with_range(repetitions_interval(values), "{:.3g}"));
+        row.push_back(values.empty() ? Table::Cell{measure, {}, measure, "unfinished", 28}
+                                     : interval_cell(measure, repetitions_interval(values),
+                                                     "{:.3g}", 28, measure));
       }
-      if (!json) fmt::print("\n");
-      found.push_back(std::move(row));
+      table.add(row);
     }
-    if (!json) fmt::print("\n");
+    table.end_part();
   }
-  return end(result, json, found);
+  return end(result, json, table.rows());
 }
 
 int CompareCommand::run() const {
