@@ -67,7 +67,7 @@ std::vector<Variant> variants_of(const EvaluateCommand& c, const Run& run) {
 
 bool playable_as_spec(const Run& run, const Variant& variant) {
   try {
-    Game(measured_game(run.game_spec(), variant));
+    static_cast<void>(Game(measured_game(run.game_spec(), variant)));
     return true;
   } catch (const Error&) {
     return false;
