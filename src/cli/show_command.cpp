@@ -85,23 +85,26 @@ void print_game(const Game& game) {
                role.seats.size() == 1 ? "" : "s",
                game.spec().role(role.name).script.used() ? game.spec().role(role.name).script.name()
                                                          : "none");
-    fmt::print("  {:<26} {:<14} {:>7} {:>7}  {}\n", "senses (observations)", "unit", "low", "high",
-               "1 stands for");
-    for (const ColumnGroup& g : grouped(role.columns))
-      fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}  {}\n", g.name(), g.column.unit, g.column.low,
-                 g.column.high,
+    const auto groups = grouped(role.columns);
+    std::size_t wide = 26;
+    for (const ColumnGroup& g : groups) wide = std::max(wide, g.name().size());
+    fmt::print("  {:<{}} {:<14} {:>7} {:>7}  {}\n", "senses (observations)", wide, "unit", "low",
+               "high", "1 stands for");
+    for (const ColumnGroup& g : groups)
+      fmt::print("  {:<{}} {:<14} {:>7.2f} {:>7.2f}  {}\n", g.name(), wide, g.column.unit,
+                 g.column.low, g.column.high,
                  g.column.unit == "flag" || g.column.scale == 1.0
                      ? ""
                      : fmt::format("{:.2f} {}", g.column.scale, g.column.unit));
-    fmt::print("  {:<26} {:<14} {:>7} {:>7}\n", "controls (actions)", "unit", "low", "high");
+    fmt::print("  {:<{}} {:<14} {:>7} {:>7}\n", "controls (actions)", wide, "unit", "low", "high");
     for (const ControlInfo& c : role.controls) {
-      fmt::print("  {:<26} {:<14} {:>7.2f} {:>7.2f}", c.name, c.unit, c.low, c.high);
+      fmt::print("  {:<{}} {:<14} {:>7.2f} {:>7.2f}", c.name, wide, c.unit, c.low, c.high);
       for (const auto& option : c.options) fmt::print("  {}", option);
       fmt::print("\n");
     }
-    fmt::print("  {:<26} {:<14} {}\n", "rewards", "weight", "ends the episode");
+    fmt::print("  {:<{}} {:<14} {}\n", "rewards", wide, "weight", "ends the episode");
     for (const Term& t : game.spec().role(role.name).rewards)
-      fmt::print("  {:<26} {:<14} {}\n", t.name, t.weight,
+      fmt::print("  {:<{}} {:<14} {}\n", t.name, wide, t.weight,
                  t.ends == Verdict::success   ? "success"
                  : t.ends == Verdict::failure ? "failure"
                                               : "");

@@ -102,7 +102,7 @@ struct Compass {
   bool paired = false;  ///< not the nearest: the first seat's is the first thing of that tag, the
                         ///< second's the second...
   Whose whose = Whose::anyone;          ///< things of which sides count
-  Bearings bearings = Bearings::angle;  ///< how the direction is told
+  Bearings bearings = Bearings::angle;  ///< in which form the direction is given
   /// along the shortest path over cells in place of straight; see `SeatView::path_to`
   bool along_path = false;
   double reach = 50.0;  ///< metres, above 0

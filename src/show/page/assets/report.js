@@ -3,8 +3,10 @@ const data = JSON.parse(document.getElementById("data").textContent);
 setLook(matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light");
 
 byId("heading").textContent = `${data.game}: ${data.run}`;
+// A training stops after the update that reaches its budget, so it may have made some more.
+const left = data.steps < data.total ? ` of ${data.total.toLocaleString("en")}` : "";
 byId("summary").textContent =
-  `${data.about} ${data.steps.toLocaleString("en")} of ${data.total.toLocaleString("en")} steps trained in ` +
+  `${data.about} ${data.steps.toLocaleString("en")}${left} steps trained in ` +
   `${short(data.seconds)} s by ${data.method}, seed ${data.seed}. Made with version ${data.version}.`;
 byId("configuration").textContent = data.configuration;
 
