@@ -3,8 +3,8 @@
 #include <fmt/format.h>
 #include <algorithm>
 #include <map>
-#include <nlohmann/json.hpp>
 
+#include "base/json.hpp"
 #include "cli/file_guard.hpp"
 #include "cli/games.hpp"
 #include "cli/progress.hpp"
@@ -15,8 +15,6 @@
 
 namespace zithercraft::cli {
 namespace {
-
-using nlohmann::ordered_json;
 
 // Where the time of a training went: of all threads together, and by the clock.
 class Profile {
@@ -31,8 +29,8 @@ class Profile {
     wall_ += p.wall_seconds;
   }
 
-  ordered_json to_json() const {
-    ordered_json j;
+  Json to_json() const {
+    Json j;
     for (const Phase& phase : phases_) j[phase.name] = phase.seconds;
     j["wall_seconds"] = wall_;
     return j;
@@ -126,11 +124,11 @@ void tell(const TrainCommand& c, const GameSpec& spec, const Run& trained,
   const auto [made, updates] = trained.counters();
   const bool by_generations = options.generations > 0;
   if (c.json) {
-    ordered_json result{{"run", c.folder},
-                        {"game", spec.name},
-                        {"method", by.name},
-                        {"seed", options.seed},
-                        {"steps", made}};
+    Json result{{"run", c.folder},
+                {"game", spec.name},
+                {"method", by.name},
+                {"seed", options.seed},
+                {"steps", made}};
     if (!by_generations) result["total"] = options.steps;
     if (by.generations) result["generations"] = updates;
     if (by_generations) result["total_generations"] = options.generations;
@@ -271,7 +269,7 @@ int TrainCommand::train_all(const GameSpec& spec, const TrainOptions& options,
                 fmt::format("{:.0f}%", 100 * success), 1}});
   }
   if (json) {
-    fmt::print("{}\n", ordered_json{{"game", spec.name}, {"runs", table.rows()}}.dump(2));
+    fmt::print("{}\n", Json{{"game", spec.name}, {"runs", table.rows()}}.dump(2));
   } else if (finished) {
     fmt::print("compare them with: zithercraft compare {}\n", folder);
   } else {
@@ -283,7 +281,7 @@ int TrainCommand::train_all(const GameSpec& spec, const TrainOptions& options,
 int RecordCommand::run() const {
   FileGuard().reads_player(run_folder).writes("--out", out).check(json);
   record(Run::open(run_folder), out, {episodes, seed, checkpoint, actions});
-  ordered_json recorded{{"file", out}, {"episodes", episodes}};
+  Json recorded{{"file", out}, {"episodes", episodes}};
   std::error_code code;  // a pipe has no size
   if (const auto bytes = std::filesystem::file_size(out, code); !code) recorded["bytes"] = bytes;
   if (json) {
@@ -310,7 +308,7 @@ int ReportCommand::run() const {
     line.wipe();
   }
   if (json) {
-    ordered_json written{{"run", run_folder}};
+    Json written{{"run", run_folder}};
     if (!html.empty()) written["html"] = html;
     if (!csv.empty()) written["csv"] = csv;
     fmt::print("{}\n", written.dump(2));

@@ -1,7 +1,7 @@
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 #include <utility>
 
+#include "base/json.hpp"
 #include "cli/commands.hpp"
 #include "cli/file_guard.hpp"
 #include "cli/games.hpp"
@@ -18,8 +18,6 @@
 namespace zithercraft::cli {
 using namespace evaluate_internal;
 namespace {
-
-using nlohmann::ordered_json;
 
 void print_score(const Score& s) {
   fmt::print("{}: {} episodes of seed {}, {} actions, 95% intervals\n\n", s.game, s.episodes,
@@ -77,7 +75,7 @@ bool playable_as_spec(const Run& run, const Variant& variant) {
 int evaluate_variants(const EvaluateCommand& c, const Run& run,
                       const std::vector<Variant>& variants, EvaluationOptions options,
                       ProgressLine& line) {
-  ordered_json list = ordered_json::array();
+  Json list = Json::array();
   IntervalFigure figure{
       .title = run.folder().string() + ": how far the skill carries, 95% interval",
       .x_label = "success"};
@@ -93,7 +91,7 @@ int evaluate_variants(const EvaluateCommand& c, const Run& run,
   const auto show = [&](const Variant& variant) {
     const Score s = evaluate(run, measured_game(run.game_spec(), variant), options);
     line.wipe();
-    list.push_back({{"variant", variant.name}, {"score", ordered_json::parse(s.to_json())}});
+    list.push_back({{"variant", variant.name}, {"score", Json::parse(s.to_json())}});
     figure.rows.push_back({variant.name, with_range(in_percent(s.players[0].success), "{:.0f}%"),
                            s.players[0].success});
     if (!std::exchange(headed, true)) {

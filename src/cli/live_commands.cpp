@@ -3,8 +3,7 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
-#include <nlohmann/json.hpp>
-
+#include "base/json.hpp"
 #include "cli/commands.hpp"
 #include "cli/file_guard.hpp"
 #include "cli/games.hpp"
@@ -14,10 +13,8 @@
 namespace zithercraft::cli {
 namespace {
 
-using nlohmann::ordered_json;
-
-ordered_json episode_json(const DrivenEpisode& e) {
-  ordered_json ledger = ordered_json::object();
+Json episode_json(const DrivenEpisode& e) {
+  Json ledger = Json::object();
   for (const auto& [term, reward] : e.ledger) ledger[term] = reward;
   return {{"outcome", name_of(e.outcome)},
           {"steps", e.steps},
@@ -55,10 +52,10 @@ int DriveCommand::run() const {
     });
   }
   if (json) {
-    ordered_json j{{"game", compiled.spec().name},
-                   {"seed", seed},
-                   {"replay", out},
-                   {"episodes", ordered_json::array()}};
+    Json j{{"game", compiled.spec().name},
+           {"seed", seed},
+           {"replay", out},
+           {"episodes", Json::array()}};
     for (const DrivenEpisode& e : episodes) j["episodes"].push_back(episode_json(e));
     fmt::print("{}\n", j.dump(2));
   } else if (!out.empty()) {

@@ -1,8 +1,8 @@
 #include <fmt/format.h>
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
+#include "base/json.hpp"
 #include "cli/commands.hpp"
 #include "cli/file_guard.hpp"
 #include "zithercraft/zithercraft.hpp"
@@ -10,7 +10,6 @@
 namespace zithercraft::cli {
 namespace {
 
-using nlohmann::ordered_json;
 using Kind = NetworkMap::Kind;
 
 struct Strength {
@@ -80,7 +79,7 @@ int NetworkCommand::run() const {
   const auto unused = static_cast<std::size_t>(std::count_if(
       inputs.begin(), inputs.end(), [&](const Strength& s) { return !map.nodes[s.node].used; }));
   if (json) {
-    ordered_json nodes = ordered_json::array(), links = ordered_json::array();
+    Json nodes = Json::array(), links = Json::array();
     constexpr const char* kinds[] = {"input", "bias", "hidden", "remembered", "output"};
     for (const auto& node : map.nodes)
       nodes.push_back({{"name", node.name},
@@ -91,10 +90,10 @@ int NetworkCommand::run() const {
     for (const auto& link : map.links)
       links.push_back(
           {{"from", link.from}, {"to", link.to}, {"weight", link.weight}, {"back", link.back}});
-    fmt::print("{}\n", ordered_json{{"role", map.role},
-                                    {"grown", loaded.graph() != nullptr},
-                                    {"nodes", nodes},
-                                    {"links", links}}
+    fmt::print("{}\n", Json{{"role", map.role},
+                            {"grown", loaded.graph() != nullptr},
+                            {"nodes", nodes},
+                            {"links", links}}
                            .dump(2));
     return done;
   }

@@ -1,8 +1,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-#include <nlohmann/json.hpp>
-
+#include "base/json.hpp"
 #include "cli/commands.hpp"
 #include "cli/file_guard.hpp"
 #include "cli/serving.hpp"
@@ -10,8 +9,6 @@
 
 namespace zithercraft::cli {
 namespace {
-
-using nlohmann::ordered_json;
 
 struct EpisodeLine {
   Outcome outcome;
@@ -76,18 +73,17 @@ void print_info(Replay& replay, const std::vector<EpisodeLine>& lines) {
   }
 }
 
-ordered_json info_json(Replay& replay, const std::string& file,
-                       const std::vector<EpisodeLine>& lines) {
-  ordered_json j{{"file", file},
-                 {"game", replay.info().game},
-                 {"players", replay.info().players},
-                 {"seed", replay.info().seed},
-                 {"made_with", replay.info().made_with},
-                 {"bytes", replay.bytes()},
-                 {"whole", replay.whole()},
-                 {"episodes", ordered_json::array()}};
+Json info_json(Replay& replay, const std::string& file, const std::vector<EpisodeLine>& lines) {
+  Json j{{"file", file},
+         {"game", replay.info().game},
+         {"players", replay.info().players},
+         {"seed", replay.info().seed},
+         {"made_with", replay.info().made_with},
+         {"bytes", replay.bytes()},
+         {"whole", replay.whole()},
+         {"episodes", Json::array()}};
   for (const EpisodeLine& line : lines) {
-    ordered_json ledger = ordered_json::object();
+    Json ledger = Json::object();
     for (std::size_t r = 0; r < line.ledger.size(); ++r) {
       const Role& role = replay.game().roles()[r];
       for (std::size_t t = 0; t < role.terms.size(); ++t)
@@ -145,7 +141,7 @@ int ReplayCommand::run() const {
                file);
   convert(replay, *this);
   const auto lines = lines_of(replay);
-  ordered_json j = info_json(replay, file, lines);
+  Json j = info_json(replay, file, lines);
   if (!json) print_lines(replay, file, lines);
   if (!json && info) print_info(replay, lines);
   int status = done;

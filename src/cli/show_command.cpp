@@ -2,8 +2,8 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <nlohmann/json.hpp>
 
+#include "base/json.hpp"
 #include "cli/commands.hpp"
 #include "cli/file_guard.hpp"
 #include "cli/games.hpp"
@@ -12,30 +12,28 @@
 namespace zithercraft::cli {
 namespace {
 
-using nlohmann::ordered_json;
-
-ordered_json column_json(const Column& c) {
+Json column_json(const Column& c) {
   return {{"name", c.name}, {"unit", c.unit}, {"low", c.low}, {"high", c.high}, {"scale", c.scale}};
 }
 
-ordered_json control_json(const ControlInfo& c) {
-  ordered_json j{{"name", c.name},
-                 {"kind", c.is_choice() ? "choice" : "dial"},
-                 {"unit", c.unit},
-                 {"low", c.low},
-                 {"high", c.high}};
+Json control_json(const ControlInfo& c) {
+  Json j{{"name", c.name},
+         {"kind", c.is_choice() ? "choice" : "dial"},
+         {"unit", c.unit},
+         {"low", c.low},
+         {"high", c.high}};
   if (c.is_choice()) j["options"] = c.options;
   return j;
 }
 
-ordered_json game_json(const Game& game) {
-  ordered_json j{
+Json game_json(const Game& game) {
+  Json j{
       {"name", game.spec().name},
       {"about", game.spec().about},
       {"fingerprint", game.fingerprint()},
       {"tags", std::vector<std::string>(game.arena().tags().begin(), game.arena().tags().end())}};
   for (const Role& role : game.roles()) {
-    ordered_json r{{"name", role.name}, {"seats", role.seats.size()}};
+    Json r{{"name", role.name}, {"seats", role.seats.size()}};
     for (const Column& c : role.columns) r["columns"].push_back(column_json(c));
     for (const ControlInfo& c : role.controls) r["controls"].push_back(control_json(c));
     r["terms"] = role.terms;
@@ -132,10 +130,10 @@ void draw_game(const Game& game, const ShowCommand& command) {
 
 // ---- What roles sense, over random play
 
-ordered_json readings_json(const std::vector<ColumnReading>& readings) {
-  ordered_json list = ordered_json::array();
+Json readings_json(const std::vector<ColumnReading>& readings) {
+  Json list = Json::array();
   for (const ColumnReading& r : readings) {
-    ordered_json j = column_json(r.column);
+    Json j = column_json(r.column);
     j["read"] = {{"low", r.low}, {"high", r.high}, {"mean", r.mean}, {"stddev", r.stddev}};
     list.push_back(std::move(j));
   }
@@ -177,7 +175,7 @@ int ShowCommand::run() const {
   FileGuard().reads(game).writes("--png", png).writes("--svg", svg).check(json);
   const Game compiled(find_game(game, set));
   if (senses) {
-    ordered_json j{{"name", compiled.spec().name}};
+    Json j{{"name", compiled.spec().name}};
     for (std::size_t r = 0; r < compiled.roles().size(); ++r) {
       const auto readings = read_senses(compiled, r, 20'000, seed);
       if (json) {

@@ -2,8 +2,8 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
+#include "base/json.hpp"
 #include "cli/commands.hpp"
 #include "cli/file_guard.hpp"
 #include "cli/games.hpp"
@@ -22,8 +22,6 @@
 namespace zithercraft::cli {
 using namespace evaluate_internal;
 namespace {
-
-using nlohmann::ordered_json;
 
 using evaluate_internal::json_of;
 
@@ -96,20 +94,20 @@ std::optional<Study> run(const StudyPlan& plan, const StudyFlags& flags) {
   return first ? std::optional(std::move(study)) : std::nullopt;
 }
 
-ordered_json json_of(const Study& study) {
-  ordered_json j{{"study", study.folder().string()},
-                 {"name", study.plan().name},
-                 {"steps", study.plan().steps},
-                 {"episodes", study.plan().episodes},
-                 {"runs", study.runs().size()},
-                 {"done", study.count(StudyRunStatus::done)},
-                 {"failed", study.count(StudyRunStatus::failed)},
-                 {"results", ordered_json::array()}};
+Json json_of(const Study& study) {
+  Json j{{"study", study.folder().string()},
+         {"name", study.plan().name},
+         {"steps", study.plan().steps},
+         {"episodes", study.plan().episodes},
+         {"runs", study.runs().size()},
+         {"done", study.count(StudyRunStatus::done)},
+         {"failed", study.count(StudyRunStatus::failed)},
+         {"results", Json::array()}};
   for (const StudyRun& run : study.runs()) {
-    ordered_json t{{"game", run.game},
-                   {"variant", run.variant},
-                   {"seed", run.seed},
-                   {"status", name_of(run.status)}};
+    Json t{{"game", run.game},
+           {"variant", run.variant},
+           {"seed", run.seed},
+           {"status", name_of(run.status)}};
     for (std::size_t m = 0; m < run.measured.size(); ++m)
       t[study.plan().measures[m]] = json_of(run.measured[m]);
     if (!run.error.empty()) t["error"] = run.error;
@@ -119,12 +117,12 @@ ordered_json json_of(const Study& study) {
 }
 
 // What all studies say at their end; the exit status.
-int end(const Study& study, bool json, const ordered_json& found) {
+int end(const Study& study, bool json, const Json& found) {
   const auto page = study.folder() / "report.html";
   write_study_page(page, study);
   const std::size_t left = study.count(StudyRunStatus::unfinished);
   if (json) {
-    ordered_json j = json_of(study);
+    Json j = json_of(study);
     j["found"] = found;
     j["report"] = page.string();
     fmt::print("{}\n", j.dump(2));
@@ -188,18 +186,18 @@ int SweepCommand::run() const {
   const auto ran = cli::run(plan, study);
   if (!ran) return done;
   const Study& result = *ran;
-  ordered_json found = ordered_json::array();
+  Json found = Json::array();
   for (const std::string& measure : result.plan().measures) {
     const SweepTable table = sweep_table(result, measure);
     draw_heatmap(result.folder() / file_name(measure), figure_of(table));
     if (!json) print_cells(table);
     for (std::size_t k = 0; k < table.cells.size(); ++k) {
       const auto& cell = table.cells[k];
-      ordered_json c{{"measure", measure},
-                     {table.x.key, text_of(table.x.values[k % table.x.values.size()])}};
+      Json c{{"measure", measure},
+             {table.x.key, text_of(table.x.values[k % table.x.values.size()])}};
       if (!table.y.key.empty()) c[table.y.key] = text_of(table.y.values[k / table.x.values.size()]);
       c["runs"] = cell.runs;
-      c["value"] = cell.value ? json_of(*cell.value) : ordered_json();
+      c["value"] = cell.value ? json_of(*cell.value) : Json();
       found.push_back(std::move(c));
     }
   }
@@ -226,7 +224,7 @@ int AblateCommand::run() const {
            {"runs", row.runs, "runs", fmt::format("{}/{}", row.runs, row.of), -7},
            {"value", json_of(row.value), "value",
             row.runs == 0 ? "unfinished" : with_range(row.value, "{:.3f}"), 26},
-           {"effect", part ? json_of(row.effect) : ordered_json(), "loss without it",
+           {"effect", part ? json_of(row.effect) : Json(), "loss without it",
             part && row.runs > 0 ? with_range(row.effect, "{:+.3f}") : "", 28},
            {"verdict", part ? name_of(row.verdict) : "", "", part ? name_of(row.verdict) : "", 1}});
     }

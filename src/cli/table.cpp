@@ -30,7 +30,7 @@ void print_line(const std::vector<Table::Cell>& row, std::string Table::Cell::*w
 
 void Table::add(const std::vector<Cell>& row) {
   if (json_) {
-    nlohmann::ordered_json object;
+    Json object;
     for (const Cell& cell : row)
       if (!cell.key.empty()) object[cell.key] = cell.value;
     rows_.push_back(std::move(object));

@@ -1,9 +1,9 @@
 #pragma once
 
-#include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
 
+#include "base/json.hpp"
 #include "zithercraft/evaluate/statistics.hpp"
 
 namespace zithercraft::cli {
@@ -15,7 +15,7 @@ class Table {
   /// without width for programs.
   struct Cell {
     std::string key{};
-    nlohmann::ordered_json value{};
+    Json value{};
     std::string heading{};
     std::string text{};
     int width = 0;  ///< characters, at least; negative: aligned to the right
@@ -29,12 +29,12 @@ class Table {
   /// Ends a part: the next row has headings again, after an empty line.
   void end_part();
   /// The rows, if they are for programs; an empty list else.
-  const nlohmann::ordered_json& rows() const { return rows_; }
+  const Json& rows() const { return rows_; }
 
  private:
   bool json_;
   bool headed_ = false;
-  nlohmann::ordered_json rows_ = nlohmann::ordered_json::array();
+  Json rows_ = Json::array();
 };
 
 /// A cell for both readers whose text is its value.

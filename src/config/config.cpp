@@ -1,5 +1,6 @@
 #include "config/config.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <map>
 #include <sstream>
@@ -64,6 +65,139 @@ void check_rule(double value, const Rule& rule, const std::string& where) {
     throw Error(ErrorKind::spec, number_text(value) + " is too large", where,
                 "give a number of at most " + number_text(rule.high));
 }
+
+void TomlReader::finish(std::string_view also_known) const {
+  for (const auto& [key, node] : table_) {
+    const std::string name(key.str());
+    if (name == also_known) continue;
+    if (std::find(known_.begin(), known_.end(), name) == known_.end())
+      throw Error(ErrorKind::spec, "unknown key '" + name + "'", place(node, join(name)),
+                  advice(name, known_));
+  }
+}
+
+const toml::node* TomlReader::claim(std::string_view key, const Rule& rule) {
+  known_.emplace_back(key);
+  const toml::node* node = table_.get(key);
+  if (node == nullptr && rule.needed)
+    throw Error(ErrorKind::spec, "the key '" + std::string(key) + "' is missing",
+                place(table_, path_), "add it");
+  return node;
+}
+
+std::string TomlReader::join(std::string_view key) const {
+  return path_.empty() ? std::string(key) : path_ + "." + std::string(key);
+}
+
+std::string TomlReader::place(const toml::node& node, const std::string& path) const {
+  return position_of(node, source_) + (path.empty() ? "" : " (" + path + ")");
+}
+
+void TomlReader::wrong_type(const toml::node& node, const std::string& path,
+                            const std::string& expected) const {
+  throw Error(ErrorKind::spec, "expected " + expected + ", found " + describe_type(node),
+              place(node, path), "change the value");
+}
+
+void TomlReader::unknown_value(const toml::node& node, const std::string& path,
+                               const std::vector<std::string>& known) const {
+  const std::string& text = text_of(node, path);
+  throw Error(ErrorKind::spec, "unknown value '" + text + "'", place(node, path),
+              advice(text, known));
+}
+
+const std::string& TomlReader::text_of(const toml::node& node, const std::string& path) const {
+  const auto* text = node.as_string();
+  if (text == nullptr) wrong_type(node, path, "a text");
+  return text->get();
+}
+
+const toml::array& TomlReader::list_of(const toml::node& node, const std::string& path) const {
+  const auto* list = node.as_array();
+  if (list == nullptr) wrong_type(node, path, "a list");
+  return *list;
+}
+
+const toml::table& TomlReader::table_of(const toml::node& node, const std::string& path) const {
+  const auto* table = node.as_table();
+  if (table == nullptr) wrong_type(node, path, "a table");
+  return *table;
+}
+
+const std::string& TomlReader::kind_of(const toml::table& table, const std::string& path,
+                                       const std::vector<std::string>& kinds) const {
+  const auto* kind = table.get_as<std::string>("kind");
+  if (kind == nullptr)
+    throw Error(ErrorKind::spec, "the key 'kind' is missing", place(table, path),
+                "choose one of " + listed(kinds));
+  if (std::find(kinds.begin(), kinds.end(), kind->get()) == kinds.end())
+    throw Error(ErrorKind::spec, "unknown kind '" + kind->get() + "'", place(*kind, path + ".kind"),
+                advice(kind->get(), kinds));
+  return kind->get();
+}
+
+void TomlReader::read(const toml::node& node, const std::string& path, bool& field,
+                      const Rule&) const {
+  const auto* value = node.as_boolean();
+  if (value == nullptr) wrong_type(node, path, "true or false");
+  field = value->get();
+}
+
+void TomlReader::read(const toml::node& node, const std::string& path, std::int64_t& field,
+                      const Rule& rule) const {
+  const auto* value = node.as_integer();
+  if (value == nullptr) wrong_type(node, path, "a whole number");
+  field = value->get();
+  check_rule(static_cast<double>(field), rule, place(node, path));
+}
+
+void TomlReader::read(const toml::node& node, const std::string& path, double& field,
+                      const Rule& rule) const {
+  if (const auto* whole = node.as_integer()) {
+    field = static_cast<double>(whole->get());
+  } else if (const auto* value = node.as_floating_point()) {
+    field = value->get();
+  } else {
+    wrong_type(node, path, "a number");
+  }
+  check_rule(field, rule, place(node, path));
+}
+
+void TomlReader::read(const toml::node& node, const std::string& path, std::string& field,
+                      const Rule&) const {
+  field = text_of(node, path);
+}
+
+void TomlReader::read(const toml::node& node, const std::string& path, Value& field,
+                      const Rule&) const {
+  field = value_of(node, place(node, path));
+}
+
+void insert_value(toml::table& table, std::string_view key, bool value) {
+  table.insert_or_assign(key, value);
+}
+void insert_value(toml::table& table, std::string_view key, std::int64_t value) {
+  table.insert_or_assign(key, value);
+}
+void insert_value(toml::table& table, std::string_view key, double value) {
+  table.insert_or_assign(key, value);
+}
+void insert_value(toml::table& table, std::string_view key, const std::string& value) {
+  table.insert_or_assign(key, value);
+}
+void insert_value(toml::table& table, std::string_view key, toml::table value) {
+  table.insert_or_assign(key, std::move(value));
+}
+void insert_value(toml::table& table, std::string_view key, toml::array value) {
+  table.insert_or_assign(key, std::move(value));
+}
+
+void add_value(toml::array& list, bool value) { list.push_back(value); }
+void add_value(toml::array& list, std::int64_t value) { list.push_back(value); }
+void add_value(toml::array& list, double value) { list.push_back(value); }
+void add_value(toml::array& list, const std::string& value) { list.push_back(value); }
+void add_value(toml::array& list, toml::table value) { list.push_back(std::move(value)); }
+void add_value(toml::array& list, toml::array value) { list.push_back(std::move(value)); }
 
 toml::table parse_toml(std::string_view text, const std::string& source) {
   try {

@@ -8,7 +8,6 @@
 
 #include <toml++/toml.h>
 
-#include <algorithm>
 #include <array>
 #include <concepts>
 #include <cstdint>
@@ -78,98 +77,51 @@ class TomlReader {
 
   template <class T>
   void operator()(std::string_view key, T& field, const Rule& rule = {}) {
-    known_.emplace_back(key);
-    const toml::node* node = table_.get(key);
-    if (node != nullptr) {
-      read(*node, join(key), field, rule);
-    } else if (rule.needed) {
-      throw Error(ErrorKind::spec, "the key '" + std::string(key) + "' is missing",
-                  place(table_, path_), "add it");
-    }
+    if (const toml::node* node = claim(key, rule)) read(*node, join(key), field, rule);
   }
 
   /// Throws if the table holds a key that no field has claimed.
-  void finish(std::string_view also_known = {}) const {
-    for (const auto& [key, node] : table_) {
-      const std::string name(key.str());
-      if (name == also_known) continue;
-      if (std::find(known_.begin(), known_.end(), name) == known_.end())
-        throw Error(ErrorKind::spec, "unknown key '" + name + "'", place(node, join(name)),
-                    advice(name, known_));
-    }
-  }
+  void finish(std::string_view also_known = {}) const;
 
  private:
-  std::string join(std::string_view key) const {
-    return path_.empty() ? std::string(key) : path_ + "." + std::string(key);
-  }
-  std::string place(const toml::node& node, const std::string& path) const {
-    return position_of(node, source_) + (path.empty() ? "" : " (" + path + ")");
-  }
+  // What needs no knowledge of types is compiled once.
+  const toml::node* claim(std::string_view key, const Rule& rule);
+  std::string join(std::string_view key) const;
+  std::string place(const toml::node& node, const std::string& path) const;
   [[noreturn]] void wrong_type(const toml::node& node, const std::string& path,
-                               const std::string& expected) const {
-    throw Error(ErrorKind::spec, "expected " + expected + ", found " + describe_type(node),
-                place(node, path), "change the value");
-  }
-  void check(double value, const Rule& rule, const toml::node& node,
-             const std::string& path) const {
-    check_rule(value, rule, place(node, path));
-  }
+                               const std::string& expected) const;
+  const std::string& text_of(const toml::node& node, const std::string& path) const;
+  const toml::array& list_of(const toml::node& node, const std::string& path) const;
+  const toml::table& table_of(const toml::node& node, const std::string& path) const;
+  // Throws unless it is one of the kinds. Gives its name.
+  const std::string& kind_of(const toml::table& table, const std::string& path,
+                             const std::vector<std::string>& kinds) const;
+  [[noreturn]] void unknown_value(const toml::node& node, const std::string& path,
+                                  const std::vector<std::string>& known) const;
 
-  void read(const toml::node& node, const std::string& path, bool& field, const Rule&) const {
-    const auto* value = node.as_boolean();
-    if (value == nullptr) wrong_type(node, path, "true or false");
-    field = value->get();
-  }
+  void read(const toml::node& node, const std::string& path, bool& field, const Rule& rule) const;
   void read(const toml::node& node, const std::string& path, std::int64_t& field,
-            const Rule& rule) const {
-    const auto* value = node.as_integer();
-    if (value == nullptr) wrong_type(node, path, "a whole number");
-    field = value->get();
-    check(static_cast<double>(field), rule, node, path);
-  }
-  void read(const toml::node& node, const std::string& path, double& field,
-            const Rule& rule) const {
-    if (const auto* whole = node.as_integer()) {
-      field = static_cast<double>(whole->get());
-    } else if (const auto* value = node.as_floating_point()) {
-      field = value->get();
-    } else {
-      wrong_type(node, path, "a number");
-    }
-    check(field, rule, node, path);
-  }
+            const Rule& rule) const;
+  void read(const toml::node& node, const std::string& path, double& field, const Rule& rule) const;
   void read(const toml::node& node, const std::string& path, std::string& field,
-            const Rule&) const {
-    const auto* value = node.as_string();
-    if (value == nullptr) wrong_type(node, path, "a text");
-    field = value->get();
-  }
-  void read(const toml::node& node, const std::string& path, Value& field, const Rule&) const {
-    field = value_of(node, place(node, path));
-  }
+            const Rule& rule) const;
+  void read(const toml::node& node, const std::string& path, Value& field, const Rule& rule) const;
   template <Worded Enum>
   void read(const toml::node& node, const std::string& path, Enum& field, const Rule&) const {
-    const auto* value = node.as_string();
-    if (value == nullptr) wrong_type(node, path, "a text");
+    const std::string& text = text_of(node, path);
     std::vector<std::string> words;
     for (const auto& [word, meaning] : Words<Enum>::list) {
       words.emplace_back(word);
-      if (value->get() == word) {
+      if (text == word) {
         field = meaning;
         return;
       }
     }
-    throw Error(ErrorKind::spec, "unknown value '" + value->get() + "'", place(node, path),
-                advice(value->get(), words));
+    unknown_value(node, path, words);
   }
   template <HasTomlForm T>
   void read(const toml::node& node, const std::string& path, T& field, const Rule&) const {
-    const auto* value = node.as_string();
-    if (value == nullptr) wrong_type(node, path, "a text");
-    if (!field.from_toml(value->get()))
-      throw Error(ErrorKind::spec, "unknown value '" + value->get() + "'", place(node, path),
-                  advice(value->get(), T::known_values()));
+    if (!field.from_toml(text_of(node, path))) unknown_value(node, path, T::known_values());
   }
   template <class T, std::size_t N>
   void read(const toml::node& node, const std::string& path, std::array<T, N>& field,
@@ -183,19 +135,17 @@ class TomlReader {
   template <class T>
   void read(const toml::node& node, const std::string& path, std::vector<T>& field,
             const Rule& rule) const {
-    const auto* list = node.as_array();
-    if (list == nullptr) wrong_type(node, path, "a list");
-    field.assign(list->size(), T{});
+    const toml::array& list = list_of(node, path);
+    field.assign(list.size(), T{});
     for (std::size_t i = 0; i < field.size(); ++i)
-      read((*list)[i], path + "[" + std::to_string(i) + "]", field[i], rule);
+      read(list[i], path + "[" + std::to_string(i) + "]", field[i], rule);
   }
   template <class T>
   void read(const toml::node& node, const std::string& path, std::map<std::string, T>& field,
             const Rule& rule) const {
-    const auto* table = node.as_table();
-    if (table == nullptr) wrong_type(node, path, "a table");
+    const toml::table& table = table_of(node, path);
     field.clear();
-    for (const auto& [key, value] : *table) {
+    for (const auto& [key, value] : table) {
       const std::string name(key.str());
       read(value, path + "." + name, field[name], rule);
     }
@@ -208,17 +158,9 @@ class TomlReader {
   template <class... Kinds>
   void read(const toml::node& node, const std::string& path, std::variant<Kinds...>& field,
             const Rule&) const {
-    const auto* table = node.as_table();
-    if (table == nullptr) wrong_type(node, path, "a table");
-    const auto* kind = table->get_as<std::string>("kind");
-    const std::vector<std::string> kinds{std::string(Kinds::kind)...};
-    if (kind == nullptr)
-      throw Error(ErrorKind::spec, "the key 'kind' is missing", place(node, path),
-                  "choose one of " + listed(kinds));
-    const bool found = (read_kind<Kinds>(*table, path, kind->get(), field) || ...);
-    if (!found)
-      throw Error(ErrorKind::spec, "unknown kind '" + kind->get() + "'",
-                  place(*kind, path + ".kind"), advice(kind->get(), kinds));
+    const toml::table& table = table_of(node, path);
+    const std::string& kind = kind_of(table, path, {std::string(Kinds::kind)...});
+    (read_kind<Kinds>(table, path, kind, field) || ...);
   }
   template <class Kind, class Variant>
   bool read_kind(const toml::table& table, const std::string& path, const std::string& kind,
@@ -235,9 +177,7 @@ class TomlReader {
   requires(std::is_class_v<Struct> &&
            !HasTomlForm<Struct>) void read(const toml::node& node, const std::string& path,
                                            Struct& field, const Rule&) const {
-    const auto* table = node.as_table();
-    if (table == nullptr) wrong_type(node, path, "a table");
-    TomlReader inner(*table, path, source_);
+    TomlReader inner(table_of(node, path), path, source_);
     describe(inner, field);
     inner.finish();
   }
@@ -249,7 +189,20 @@ class TomlReader {
 };
 
 /// Puts a value into a table.
+void insert_value(toml::table& table, std::string_view key, bool value);
+void insert_value(toml::table& table, std::string_view key, std::int64_t value);
+void insert_value(toml::table& table, std::string_view key, double value);
+void insert_value(toml::table& table, std::string_view key, const std::string& value);
 void insert_value(toml::table& table, std::string_view key, const Value& value);
+void insert_value(toml::table& table, std::string_view key, toml::table value);
+void insert_value(toml::table& table, std::string_view key, toml::array value);
+/// Adds a value to a list.
+void add_value(toml::array& list, bool value);
+void add_value(toml::array& list, std::int64_t value);
+void add_value(toml::array& list, double value);
+void add_value(toml::array& list, const std::string& value);
+void add_value(toml::array& list, toml::table value);
+void add_value(toml::array& list, toml::array value);
 
 class TomlWriter {
  public:
@@ -258,10 +211,10 @@ class TomlWriter {
     if constexpr (requires { field.has_value(); }) {
       if (field.has_value()) put(key, *field);
     } else if constexpr (HasTomlForm<T>) {
-      if (!field.to_toml().empty()) table.insert(key, field.to_toml());
+      if (!field.to_toml().empty()) insert_value(table, key, field.to_toml());
     } else if constexpr (Worded<T>) {
       for (const auto& [word, meaning] : Words<T>::list)
-        if (meaning == field) table.insert(key, std::string(word));
+        if (meaning == field) insert_value(table, key, std::string(word));
     } else {
       put(key, field);
     }
@@ -279,14 +232,15 @@ class TomlWriter {
 
  private:
   template <class T>
+  static constexpr bool plain =
+      std::is_arithmetic_v<T> || std::is_same_v<T, std::string> || std::is_same_v<T, Value>;
+
+  template <class T>
   void put(std::string_view key, const T& field) {
-    if constexpr (std::is_arithmetic_v<T> || std::is_same_v<T, std::string>) {
-      table.insert(key, field);
-    } else if constexpr (std::is_same_v<T, Value>) {
+    if constexpr (plain<T>)
       insert_value(table, key, field);
-    } else {
-      table.insert(key, node_of(field));
-    }
+    else
+      insert_value(table, key, node_of(field));
   }
   template <class Struct>
   static toml::table node_of(const Struct& value) {
@@ -297,7 +251,7 @@ class TomlWriter {
     return std::visit(
         [](const auto& value) {
           auto inner = to_table(value);
-          inner.insert("kind", std::string(value.kind));
+          insert_value(inner, "kind", std::string(value.kind));
           return inner;
         },
         field);
@@ -320,12 +274,10 @@ class TomlWriter {
   static toml::array list_of(const List& field) {
     toml::array list;
     for (const auto& item : field) {
-      if constexpr (std::is_arithmetic_v<std::decay_t<decltype(item)>> ||
-                    std::is_same_v<std::decay_t<decltype(item)>, std::string>) {
-        list.push_back(item);
-      } else {
-        list.push_back(node_of(item));
-      }
+      if constexpr (plain<std::decay_t<decltype(item)>>)
+        add_value(list, item);
+      else
+        add_value(list, node_of(item));
     }
     return list;
   }

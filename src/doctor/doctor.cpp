@@ -2,8 +2,8 @@
 
 #include <fmt/format.h>
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
+#include "base/json.hpp"
 #include "doctor/checks.hpp"
 #include "evaluate/recorded_episode.hpp"
 #include "zithercraft/base/error.hpp"
@@ -138,27 +138,27 @@ std::string doctor_internal::role_name(const Game& game, std::size_t role) {
 std::string doctor_internal::percent(double share) { return fmt::format("{:.3g}%", 100.0 * share); }
 
 std::string Diagnosis::to_json() const {
-  nlohmann::ordered_json j{{"game", game}, {"steps", steps}, {"players", players}};
+  Json j{{"game", game}, {"steps", steps}, {"players", players}};
   if (!run.empty()) j["run"] = run;
   j["worst"] = findings.empty() ? "nothing found" : std::string(name_of(worst()));
-  j["findings"] = nlohmann::ordered_json::array();
+  j["findings"] = Json::array();
   for (const Finding& f : findings) {
-    nlohmann::ordered_json one{
+    Json one{
         {"severity", name_of(f.severity)}, {"check", f.check}, {"where", f.where}, {"what", f.what},
         {"evidence", f.evidence},          {"fix", f.fix}};
     if (f.began >= 0) one["began"] = f.began;
     j["findings"].push_back(std::move(one));
   }
-  j["seen"] = nlohmann::ordered_json::array();
+  j["seen"] = Json::array();
   for (const TagSeen& s : seen)
     j["seen"].push_back({{"role", s.role}, {"tag", s.tag}, {"share", s.share}});
-  j["strange"] = nlohmann::ordered_json::array();
+  j["strange"] = Json::array();
   for (const StrangeEpisode& s : strange) {
-    nlohmann::ordered_json one{{"player", s.player},
-                               {"seed", s.seed},
-                               {"lane", s.lane},
-                               {"episode", s.episode},
-                               {"why", s.why}};
+    Json one{{"player", s.player},
+             {"seed", s.seed},
+             {"lane", s.lane},
+             {"episode", s.episode},
+             {"why", s.why}};
     if (!s.replay.empty()) one["replay"] = s.replay;
     j["strange"].push_back(std::move(one));
   }

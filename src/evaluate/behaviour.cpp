@@ -6,9 +6,9 @@
 #include <cmath>
 #include <cstring>
 #include <map>
-#include <nlohmann/json.hpp>
 #include <utility>
 
+#include "base/json.hpp"
 #include "evaluate/intervals_json.hpp"
 #include "evaluate/watch.hpp"
 #include "zithercraft/base/error.hpp"
@@ -361,19 +361,19 @@ std::string course_of(const std::vector<Interval>& values) {
 }
 
 std::string BehaviourTable::to_json() const {
-  nlohmann::ordered_json j{{"game", game},
-                           {"seat", options.seat},
-                           {"as", options.as},
-                           {"others", options.others},
-                           {"episodes", episodes},
-                           {"seed", options.seed},
-                           {"actions", name_of(options.actions)},
-                           {"square", options.square},
-                           {"replayed_differently", replayed_differently}};
-  j["players"] = nlohmann::ordered_json::array();
+  Json j{{"game", game},
+         {"seat", options.seat},
+         {"as", options.as},
+         {"others", options.others},
+         {"episodes", episodes},
+         {"seed", options.seed},
+         {"actions", name_of(options.actions)},
+         {"square", options.square},
+         {"replayed_differently", replayed_differently}};
+  j["players"] = Json::array();
   for (std::size_t p = 0; p < rows.size(); ++p) {
     const BehaviourRow& row = rows[p];
-    nlohmann::ordered_json values = nlohmann::ordered_json::object(), differences = values;
+    Json values = Json::object(), differences = values;
     for (std::size_t m = 0; m < measures.size(); ++m) {
       values[measures[m]] = json_of(row.values[m]);
       if (p > 0) differences[measures[m]] = json_of(row.differences[m]);

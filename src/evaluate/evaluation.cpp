@@ -2,9 +2,9 @@
 
 #include <fmt/format.h>
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
 #include "base/csv_field.hpp"
+#include "base/json.hpp"
 #include "evaluate/intervals_json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -155,14 +155,14 @@ std::vector<CheckpointScore> evaluate_checkpoints(const Run& run,
 }
 
 std::string Score::to_json() const {
-  nlohmann::ordered_json j{{"game", game},
-                           {"run", run},
-                           {"seed", seed},
-                           {"episodes", episodes},
-                           {"actions", name_of(actions)}};
-  j["players"] = nlohmann::ordered_json::array();
+  Json j{{"game", game},
+         {"run", run},
+         {"seed", seed},
+         {"episodes", episodes},
+         {"actions", name_of(actions)}};
+  j["players"] = Json::array();
   for (const PlayerScore& p : players) {
-    nlohmann::ordered_json terms = nlohmann::ordered_json::object();
+    Json terms = Json::object();
     for (const auto& [name, interval] : p.terms) terms[name] = json_of(interval);
     j["players"].push_back({{"name", p.name},
                             {"success", json_of(p.success)},

@@ -3,10 +3,10 @@
 #include <fmt/format.h>
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 #include <numeric>
 #include <optional>
 
+#include "base/json.hpp"
 #include "evaluate/intervals_json.hpp"
 #include "evaluate/recorded_episode.hpp"
 #include "zithercraft/base/error.hpp"
@@ -248,7 +248,7 @@ class Tournament {
   std::vector<Bout> bouts_;
 };
 
-nlohmann::ordered_json json_of(const Tally& t) {
+Json json_of(const Tally& t) {
   return {{"wins", t.wins}, {"draws", t.draws}, {"losses", t.losses}};
 }
 
@@ -291,22 +291,20 @@ std::vector<double> steps_of_checkpoints(const Run& run) {
 }
 
 std::string MatchTable::to_json() const {
-  nlohmann::ordered_json j{
-      {"game", game},
-      {"sides", sides},
-      {"episodes", options.episodes},
-      {"seed", options.seed},
-      {"actions", name_of(options.actions)},
-      {"decided_by", options.decided_by == DecidedBy::verdict ? "verdict" : "returns"}};
-  j["players"] = nlohmann::ordered_json::array();
+  Json j{{"game", game},
+         {"sides", sides},
+         {"episodes", options.episodes},
+         {"seed", options.seed},
+         {"actions", name_of(options.actions)},
+         {"decided_by", options.decided_by == DecidedBy::verdict ? "verdict" : "returns"}};
+  j["players"] = Json::array();
   for (std::size_t p = 0; p < players.size(); ++p)
     j["players"].push_back({{"name", players[p]},
                             {"rating", ratings[p].points},
                             {"rating_standard_error", ratings[p].standard_error}});
-  j["pairings"] = nlohmann::ordered_json::array();
+  j["pairings"] = Json::array();
   for (const Pairing& m : pairings) {
-    nlohmann::ordered_json a_terms = nlohmann::ordered_json::object(),
-                           b_terms = nlohmann::ordered_json::object();
+    Json a_terms = Json::object(), b_terms = Json::object();
     for (const auto& [name, reward] : m.a_terms) a_terms[name] = zithercraft::json_of(reward);
     for (const auto& [name, reward] : m.b_terms) b_terms[name] = zithercraft::json_of(reward);
     j["pairings"].push_back({{"a", players[m.a]},
@@ -322,9 +320,9 @@ std::string MatchTable::to_json() const {
                              {"a_terms", a_terms},
                              {"b_terms", b_terms}});
   }
-  j["cycles"] = nlohmann::ordered_json::array();
+  j["cycles"] = Json::array();
   for (const auto& [a, b, c] : cycles) j["cycles"].push_back({players[a], players[b], players[c]});
-  j["notable"] = nlohmann::ordered_json::array();
+  j["notable"] = Json::array();
   for (const NotableEpisode& t : notable)
     j["notable"].push_back({{"why", t.why},
                             {"first", t.first},

@@ -4,8 +4,8 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <nlohmann/json.hpp>
 
+#include "base/json.hpp"
 #include "evaluate/intervals_json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
@@ -205,9 +205,8 @@ Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& op
 }
 
 std::string Comparison::to_json() const {
-  nlohmann::ordered_json j{
-      {"episodes", options.episodes}, {"seed", options.seed}, {"target", options.target}};
-  j["groups"] = nlohmann::ordered_json::array();
+  Json j{{"episodes", options.episodes}, {"seed", options.seed}, {"target", options.target}};
+  j["groups"] = Json::array();
   for (const GroupScore& g : groups)
     j["groups"].push_back({{"name", g.name},
                            {"game", g.game},

@@ -4,8 +4,8 @@
 #include <algorithm>
 #include <bit>
 #include <chrono>
-#include <nlohmann/json.hpp>
 
+#include "base/json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/experiment/measure.hpp"
@@ -69,9 +69,10 @@ std::vector<std::byte> bytes_of(const StudyRun& run) {
   std::vector<std::uint64_t> values;
   for (const double value : run.measured) values.push_back(std::bit_cast<std::uint64_t>(value));
   const std::string text =
-      nlohmann::json{{"index", run.index},     {"game", run.game},     {"variant", run.variant},
-                     {"seed", run.seed},       {"status", run.status}, {"error", run.error},
-                     {"seconds", run.seconds}, {"measured", values}}
+      Json{{"index", run.index},     {"game", run.game},     {"variant", run.variant},
+           {"seed", run.seed},       {"status", run.status}, {"error", run.error},
+           {"seconds", run.seconds}, {"measured", values}}
+          .sorted()
           .dump();
   const auto bytes = std::as_bytes(std::span(text));
   return {bytes.begin(), bytes.end()};
@@ -79,17 +80,17 @@ std::vector<std::byte> bytes_of(const StudyRun& run) {
 
 std::optional<StudyRun> run_of(std::span<const std::byte> bytes) {
   if (bytes.empty()) return std::nullopt;
-  const auto j =
-      nlohmann::json::parse(std::string(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
-  StudyRun run{.index = j["index"],
-               .game = j["game"],
-               .variant = j["variant"],
-               .seed = j["seed"],
-               .status = j["status"],
-               .seconds = j["seconds"]};
-  run.error = j["error"];
-  for (const std::uint64_t value : j["measured"])
-    run.measured.push_back(std::bit_cast<double>(value));
+  const Json j =
+      Json::parse(std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
+  StudyRun run{.index = j.at("index").get<std::size_t>(),
+               .game = j.at("game").get<std::string>(),
+               .variant = j.at("variant").get<std::string>(),
+               .seed = j.at("seed").get<std::int64_t>(),
+               .status = static_cast<StudyRunStatus>(j.at("status").get<std::uint8_t>()),
+               .seconds = j.at("seconds").get<double>()};
+  run.error = j.at("error").get<std::string>();
+  for (const Json& value : j.at("measured"))
+    run.measured.push_back(std::bit_cast<double>(value.get<std::uint64_t>()));
   return run;
 }
 

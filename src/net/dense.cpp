@@ -1,28 +1,12 @@
-#include <Eigen/QR>
 #include <optional>
 #include <type_traits>
 
-#include "net/eigen_maps.hpp"
 #include "net/layers.hpp"
+#include "net/orthogonal.hpp"
 #include "zithercraft/base/random.hpp"
 
 namespace zithercraft::net_internal {
 namespace {
-
-// Rows or columns orthonormal, whichever are fewer.
-Eigen::MatrixXd orthogonal(std::size_t rows, std::size_t columns, RandomStream& random) {
-  const bool tall = rows >= columns;
-  Eigen::MatrixXd normal(index(tall ? rows : columns), index(tall ? columns : rows));
-  for (Eigen::Index c = 0; c < normal.cols(); ++c)
-    for (Eigen::Index r = 0; r < normal.rows(); ++r)
-      normal(r, c) = static_cast<double>(random.normal());
-  const Eigen::HouseholderQR<Eigen::MatrixXd> qr(normal);
-  Eigen::MatrixXd q = qr.householderQ() * Eigen::MatrixXd::Identity(normal.rows(), normal.cols());
-  // Without this the signs would follow the algorithm rather than chance.
-  for (Eigen::Index c = 0; c < q.cols(); ++c)
-    if (qr.matrixQR()(c, c) < 0.0) q.col(c) = -q.col(c);
-  return tall ? q : Eigen::MatrixXd(q.transpose());
-}
 
 template <class Scalar, class Change>
 void each_vector(Rows<Scalar> rows, std::size_t width, Change change) {
@@ -94,7 +78,7 @@ void Weights<Scalar>::initialise(Scalar* parameters, RandomStream& random, doubl
   for (std::size_t o = 0; o < outputs_; ++o)
     for (std::size_t i = 0; i < inputs_; ++i)
       parameters[offset_ + o * row_stride<Scalar>(inputs_) + i] =
-          static_cast<Scalar>(gain * values(index(o), index(i)));
+          static_cast<Scalar>(gain * values[o * inputs_ + i]);
 }
 
 template <class Scalar>

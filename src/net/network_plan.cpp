@@ -1,24 +1,84 @@
 #include "zithercraft/net/network_plan.hpp"
 
-#include <nlohmann/json.hpp>
+#include <algorithm>
+#include <array>
 
+#include "base/json.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {
 
-using nlohmann::json;
+namespace {
 
-NLOHMANN_JSON_SERIALIZE_ENUM(Activation, {{Activation::tanh, "tanh"},
-                                          {Activation::relu, "relu"},
-                                          {Activation::silu, "silu"}})
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(ConvolutionLayer, filters, size, stride)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(PictureFront, name, height, width, channels, columns, layers)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(CrowdFront, name, others, columns_each, here, columns, width,
-                                   queries)
-NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(NetworkPlan, columns, pictures, crowds, hidden, activation,
-                                   memory, outputs)
+constexpr std::array activation_names{"tanh", "relu", "silu"};
+
+std::string name_of(Activation activation) {
+  return activation_names[static_cast<std::size_t>(activation)];
+}
+
+Activation activation_named(const std::string& name) {
+  for (std::size_t i = 0; i < activation_names.size(); ++i)
+    if (activation_names[i] == name) return static_cast<Activation>(i);
+  throw JsonError("no activation");
+}
+
+}  // namespace
+
+// Found where lists of these are written and read.
+static Json json_of(const ConvolutionLayer& l) {
+  return {{"filters", l.filters}, {"size", l.size}, {"stride", l.stride}};
+}
+static void from_json(const Json& j, ConvolutionLayer& l) {
+  l.filters = j.at("filters").get<std::int64_t>();
+  l.size = j.at("size").get<std::int64_t>();
+  l.stride = j.at("stride").get<std::int64_t>();
+}
+static Json json_of(const PictureFront& f) {
+  return {{"name", f.name},         {"height", f.height},   {"width", f.width},
+          {"channels", f.channels}, {"columns", f.columns}, {"layers", f.layers}};
+}
+static void from_json(const Json& j, PictureFront& f) {
+  f.name = j.at("name").get<std::string>();
+  f.height = j.at("height").get<std::size_t>();
+  f.width = j.at("width").get<std::size_t>();
+  f.channels = j.at("channels").get<std::size_t>();
+  f.columns = j.at("columns").get<std::vector<std::uint32_t>>();
+  f.layers = j.at("layers").get<std::vector<ConvolutionLayer>>();
+}
+static Json json_of(const CrowdFront& f) {
+  return {{"name", f.name},      {"others", f.others},   {"columns_each", f.columns_each},
+          {"here", f.here},      {"columns", f.columns}, {"width", f.width},
+          {"queries", f.queries}};
+}
+static void from_json(const Json& j, CrowdFront& f) {
+  f.name = j.at("name").get<std::string>();
+  f.others = j.at("others").get<std::size_t>();
+  f.columns_each = j.at("columns_each").get<std::size_t>();
+  f.here = j.at("here").get<std::size_t>();
+  f.columns = j.at("columns").get<std::vector<std::uint32_t>>();
+  f.width = j.at("width").get<std::size_t>();
+  f.queries = j.at("queries").get<std::size_t>();
+}
 
 namespace {
+
+Json json_of(const NetworkPlan& p) {
+  return {{"columns", p.columns}, {"pictures", p.pictures}, {"crowds", p.crowds},
+          {"hidden", p.hidden},   {"memory", p.memory},     {"activation", name_of(p.activation)},
+          {"outputs", p.outputs}};
+}
+
+NetworkPlan plan_of(const Json& j) {
+  NetworkPlan p;
+  p.columns = j.at("columns").get<std::size_t>();
+  p.pictures = j.at("pictures").get<std::vector<PictureFront>>();
+  p.crowds = j.at("crowds").get<std::vector<CrowdFront>>();
+  p.hidden = j.at("hidden").get<std::vector<std::size_t>>();
+  p.activation = activation_named(j.at("activation").get<std::string>());
+  p.memory = j.at("memory").get<std::size_t>();
+  p.outputs = j.at("outputs").get<std::size_t>();
+  return p;
+}
 
 constexpr std::size_t most = 1 << 20;
 
@@ -77,14 +137,14 @@ void check_plan(const NetworkPlan& plan) {
             "list a column for each number");
 }
 
-std::string NetworkPlan::to_json() const { return json(*this).dump(); }
+std::string NetworkPlan::to_json() const { return json_of(*this).sorted().dump(); }
 
 NetworkPlan NetworkPlan::from_json(std::string_view text) {
   try {
-    NetworkPlan plan = json::parse(text).get<NetworkPlan>();
+    NetworkPlan plan = plan_of(Json::parse(text));
     check_plan(plan);
     return plan;
-  } catch (const json::exception&) {
+  } catch (const JsonError&) {
   } catch (const Error&) {
   }
   throw Error(ErrorKind::file, "the plan of a network cannot be understood", "checkpoint",
@@ -99,8 +159,8 @@ std::string first_difference(const NetworkPlan& wanted, const NetworkPlan& found
     return "hidden layers are " + widths_text(wanted.hidden) + " here and " +
            widths_text(found.hidden) + " in the checkpoint";
   if (wanted.activation != found.activation)
-    return "the activation is " + json(wanted.activation).get<std::string>() + " here and " +
-           json(found.activation).get<std::string>() + " in the checkpoint";
+    return "the activation is " + name_of(wanted.activation) + " here and " +
+           name_of(found.activation) + " in the checkpoint";
   if (wanted.memory != found.memory)
     return std::to_string(wanted.memory) + " numbers are remembered here and " +
            std::to_string(found.memory) + " in the checkpoint";

@@ -1,6 +1,6 @@
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
+#include "base/json.hpp"
 #include "base/signature_json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/net/heads.hpp"
@@ -8,8 +8,6 @@
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
-
-using nlohmann::json;
 
 namespace {
 
@@ -50,31 +48,31 @@ bool fits(const PolicySignature& s) {
 
 void PolicySignature::store(TensorFile& file) const {
   file.metadata["role"] = role;
-  file.metadata["columns"] = json(columns).dump();
-  file.metadata["controls"] = json(controls).dump();
+  file.metadata["columns"] = Json(columns).sorted().dump();
+  file.metadata["controls"] = Json(controls).sorted().dump();
   file.metadata["policy"] = policy.to_json();
   if (value.columns > 0) file.metadata["value"] = value.to_json();
   if (credit.columns > 0) file.metadata["credit"] = credit.to_json();
   if (grown) file.metadata["grown"] = "true";
   if (sampled) file.metadata["sampled"] = "true";
-  if (!seen.empty()) file.metadata["seen"] = json(seen).dump();
+  if (!seen.empty()) file.metadata["seen"] = Json(seen).dump();
 }
 
 PolicySignature PolicySignature::from(const TensorFile& file) {
   try {
     PolicySignature s;
     s.role = file.text("role");
-    s.columns = json::parse(file.text("columns")).get<std::vector<Column>>();
-    s.controls = json::parse(file.text("controls")).get<std::vector<ControlInfo>>();
+    s.columns = Json::parse(file.text("columns")).get<std::vector<Column>>();
+    s.controls = Json::parse(file.text("controls")).get<std::vector<ControlInfo>>();
     s.policy = NetworkPlan::from_json(file.text("policy"));
     if (file.metadata.contains("value")) s.value = NetworkPlan::from_json(file.text("value"));
     if (file.metadata.contains("credit")) s.credit = NetworkPlan::from_json(file.text("credit"));
     if (file.metadata.contains("seen"))
-      s.seen = json::parse(file.text("seen")).get<std::vector<std::string>>();
+      s.seen = Json::parse(file.text("seen")).get<std::vector<std::string>>();
     s.grown = file.metadata.contains("grown");
     s.sampled = file.metadata.contains("sampled");
     if (fits(s)) return s;
-  } catch (const json::exception&) {
+  } catch (const JsonError&) {
   }
   throw Error(ErrorKind::file, "the signature of the policy cannot be understood", "checkpoint",
               "take another checkpoint");

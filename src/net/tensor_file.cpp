@@ -4,16 +4,14 @@
 #include <bit>
 #include <cstring>
 #include <fstream>
-#include <nlohmann/json.hpp>
 
+#include "base/json.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/base/hash.hpp"
 
 namespace zithercraft {
 namespace {
-
-using nlohmann::json;
 
 static_assert(std::endian::native == std::endian::little, "safetensors files are little-endian");
 
@@ -33,9 +31,9 @@ std::size_t width_of(const std::string& type) {
 }
 
 // The checksum covers the whole file with the checksum's own digits as zeros.
-std::string checksum(json header, std::span<const std::byte> data) {
+std::string checksum(Json header, std::span<const std::byte> data) {
   header["__metadata__"][checksum_key] = no_checksum;
-  return hex64(hash_text(header.dump()) ^ hash_bytes(data));
+  return hex64(hash_text(header.sorted().dump()) ^ hash_bytes(data));
 }
 
 template <class T>
@@ -52,13 +50,17 @@ TensorFile::Tensor tensor_of(std::string type, std::vector<std::size_t> shape,
   return {std::move(type), std::move(shape), {bytes.begin(), bytes.end()}};
 }
 
-TensorFile::Tensor read_tensor(const json& entry, std::span<const std::byte> data,
+TensorFile::Tensor read_tensor(const Json& entry, std::span<const std::byte> data,
                                const std::string& name, const std::string& source) {
   TensorFile::Tensor tensor{
       entry.at("dtype").get<std::string>(), entry.at("shape").get<std::vector<std::size_t>>(), {}};
   const auto range = entry.at("data_offsets").get<std::vector<std::size_t>>();
   std::size_t elements = 1;
-  for (const std::size_t n : tensor.shape) elements *= n;
+  for (const std::size_t n : tensor.shape) {
+    if (n > 0 && elements > data.size() / n)
+      damaged("the tensor '" + name + "' does not fit", source);
+    elements *= n;
+  }
   if (range.size() != 2 || range[0] > range[1] || range[1] > data.size() ||
       width_of(tensor.type) == 0 || range[1] - range[0] != elements * width_of(tensor.type))
     damaged("the tensor '" + name + "' does not fit", source);
@@ -149,7 +151,7 @@ TensorFile TensorFile::part(const std::string& place) const {
 }
 
 void TensorFile::save(const std::filesystem::path& path) const {
-  json header;
+  Json header;
   header["__metadata__"] = metadata;
   std::vector<std::byte> data;
   for (const auto& [name, tensor] : tensors_) {
@@ -159,7 +161,7 @@ void TensorFile::save(const std::filesystem::path& path) const {
     data.insert(data.end(), tensor.bytes.begin(), tensor.bytes.end());
   }
   header["__metadata__"][checksum_key] = checksum(header, data);
-  std::string text = header.dump();
+  std::string text = header.sorted().dump();
   text.append((8 - text.size() % 8) % 8, ' ');  // readers like their data on 8-byte boundaries
 
   std::vector<std::byte> file(sizeof(std::uint64_t));
@@ -188,10 +190,10 @@ std::map<std::string, std::string> TensorFile::load_metadata(const std::filesyst
   if (!file.read(text.data(), static_cast<std::streamsize>(length)))
     damaged("it is truncated", path.string());
   try {
-    auto metadata = json::parse(text).at("__metadata__").get<std::map<std::string, std::string>>();
+    auto metadata = Json::parse(text).at("__metadata__").get<std::map<std::string, std::string>>();
     metadata.erase(checksum_key);
     return metadata;
-  } catch (const json::exception&) {
+  } catch (const JsonError&) {
     damaged("its header cannot be understood", path.string());
   }
 }
@@ -206,14 +208,15 @@ TensorFile TensorFile::parse(std::span<const std::byte> file, const std::string&
   TensorFile result;
   result.source_ = source;
   try {
-    const json header = json::parse(text, text + length);
-    const json& texts = header.at("__metadata__");
-    if (texts.value(checksum_key, "") != checksum(header, data))
+    const Json header = Json::parse({text, length});
+    const Json& texts = header.at("__metadata__");
+    if (!texts.contains(checksum_key) ||
+        texts.at(checksum_key).get<std::string>() != checksum(header, data))
       damaged("its checksum does not match", source);
     result.metadata = texts.get<std::map<std::string, std::string>>();
-    for (const auto& [name, entry] : header.items())
+    for (const auto& [name, entry] : header.members())
       if (name != "__metadata__") result.tensors_[name] = read_tensor(entry, data, name, source);
-  } catch (const json::exception&) {
+  } catch (const JsonError&) {
     damaged("its header cannot be understood", source);
   }
   result.metadata.erase(checksum_key);

@@ -4,6 +4,5 @@
 
 #include <fmt/format.h>
 #include <toml++/toml.h>
-#include <nlohmann/json.hpp>
 
 #include "standard.hpp"

@@ -2,9 +2,9 @@
 
 #include <algorithm>
 #include <fstream>
-#include <nlohmann/json.hpp>
 #include <optional>
 
+#include "base/json.hpp"
 #include "record/format.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
@@ -14,8 +14,6 @@
 namespace zithercraft {
 
 using namespace replay_format;
-using nlohmann::json;
-
 namespace {
 
 [[noreturn]] void damaged(const std::string& what, const std::string& source) {
@@ -97,12 +95,12 @@ struct Replay::State {
                            start.header_bytes);
     if (hash_text(text) != start.header_checksum)
       damaged("its header's checksum does not match", source);
-    const json header = json::parse(text);
-    info.game = header.at("game_name");
-    info.game_toml = header.at("game");
+    const Json header = Json::parse(text);
+    info.game = header.at("game_name").get<std::string>();
+    info.game_toml = header.at("game").get<std::string>();
     info.players = header.at("players").get<std::vector<std::string>>();
-    info.seed = header.at("seed");
-    info.made_with = header.at("made_with");
+    info.seed = header.at("seed").get<std::uint64_t>();
+    info.made_with = header.at("made_with").get<std::string>();
     game.emplace(parse_game(info.game_toml, source, CustomParts::optional), CustomParts::optional);
     if (header.at("state_bytes").get<std::size_t>() != game->arena().state_bytes())
       damaged("its states have another size than its game", source);
@@ -219,7 +217,7 @@ Replay::Replay(const std::filesystem::path& path) : state_(std::make_unique<Stat
   s.file = read_bytes(path);
   try {
     s.find_chunks(s.read_header());
-  } catch (const json::exception&) {
+  } catch (const JsonError&) {
     damaged("its header cannot be understood", s.source);
   }
   s.list_episodes();

@@ -5,10 +5,10 @@
 #include <exception>
 #include <fstream>
 #include <mutex>
-#include <nlohmann/json.hpp>
 #include <thread>
 #include <utility>
 
+#include "base/json.hpp"
 #include "base/signature_json.hpp"
 #include "record/format.hpp"
 #include "zithercraft/base/error.hpp"
@@ -18,25 +18,23 @@
 namespace zithercraft {
 
 using namespace replay_format;
-using nlohmann::json;
-
 namespace {
 
 constexpr int compression_level = 3;
 
-json header_of(const Game& game, const ReplayInfo& info) {
-  json roles = json::array();
+Json header_of(const Game& game, const ReplayInfo& info) {
+  Json roles = Json::array();
   for (const Role& role : game.roles())
     roles.push_back({{"name", role.name},
                      {"seats", role.seats.size()},
                      {"columns", role.columns},
                      {"controls", role.controls},
                      {"terms", role.terms}});
-  json fields = json::array();
+  Json fields = Json::array();
   for (const StateField& f : game.arena().state_fields())
     fields.push_back(
         {{"name", f.name}, {"type", f.type}, {"offset", f.offset}, {"count", f.count}});
-  json entities = json::array();
+  Json entities = Json::array();
   for (const Entity& e : game.arena().entities())
     entities.push_back({{"name", e.name}, {"tag", game.arena().tags()[e.tag]}});
   return {{"format", "zithercraft replay"},
@@ -224,7 +222,7 @@ ReplayWriter::ReplayWriter(const std::filesystem::path& path, const Game& game,
                            const ReplayInfo& info)
     : state_(std::make_unique<State>(path, game)) {
   State& s = *state_;
-  const std::string header = header_of(game, info).dump();
+  const std::string header = header_of(game, info).sorted().dump();
   const FileStart start{magic, version, static_cast<std::uint32_t>(header.size()),
                         hash_text(header)};
   s.file.write(std::as_bytes(std::span(&start, 1)));

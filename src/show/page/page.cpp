@@ -21,10 +21,10 @@ void write_page(const std::filesystem::path& html,
                 fmt::format("{} replays cannot be shown side by side", replays.size()),
                 html.string(), "give one to four");
   check_policies(replays.size(), policies);
-  nlohmann::json start{{"mode", "replay"},
-                       {"version", library_version()},
-                       {"names", nlohmann::json::array()},
-                       {"matches", nlohmann::json::array()}};
+  Json start{{"mode", "replay"},
+             {"version", library_version()},
+             {"names", Json::array()},
+             {"matches", Json::array()}};
   constexpr const char* script = "<script type=\"text/plain\" id=\"data/{}/{}/{}\">{}</script>\n";
   std::string data;
   for (std::size_t i = 0; i < replays.size(); ++i) {
@@ -40,7 +40,7 @@ void write_page(const std::filesystem::path& html,
         data += fmt::format(script, i, fmt::format("nodes-{}", role), e,
                             base64(gzipped(match.nodes(role, e))));
   }
-  start["title"] = start["matches"][0]["scene"]["game"];
+  start["title"] = start.at("matches").at(0).at("scene").at("game");
   write_atomically(html, viewer_page(start, data));
 }
 

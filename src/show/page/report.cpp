@@ -1,10 +1,10 @@
 #include "zithercraft/show/report.hpp"
+#include "base/json.hpp"
 
 #include <fmt/format.h>
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <nlohmann/json.hpp>
 
 #include "config/data_file.hpp"
 #include "show/page/assets.hpp"
@@ -23,8 +23,6 @@ using namespace config;
 using namespace show_internal;
 namespace {
 
-using nlohmann::json;
-
 constexpr std::size_t most_points = 400;  // of a curve; longer ones are averaged in bins
 constexpr std::size_t most_parts = 24;    // drawn apart
 
@@ -35,8 +33,8 @@ class Curves {
       : rows_(rows), bin_((rows.size() + most_points - 1) / most_points) {}
 
   template <class Get>
-  json of(Get get) const {
-    json list = json::array();
+  Json of(Get get) const {
+    Json list = Json::array();
     for (std::size_t first = 0; first < rows_.size(); first += std::max<std::size_t>(1, bin_)) {
       double sum = 0.0;
       int count = 0;
@@ -45,24 +43,24 @@ class Curves {
           sum += value;
           ++count;
         }
-      list.push_back(count > 0 ? json(sum / count) : json());
+      list.push_back(count > 0 ? Json(sum / count) : Json());
     }
     return list;
   }
 
   // What all methods have.
-  json common(const std::vector<std::string>& terms) const {
+  Json common(const std::vector<std::string>& terms) const {
     const auto of_episodes = [](double value, const auto& row) {
       return row.episodes > 0 ? value : NAN;
     };
-    json j{{"steps", of([](const MetricsRow& r) { return static_cast<double>(r.steps); })},
+    Json j{{"steps", of([](const MetricsRow& r) { return static_cast<double>(r.steps); })},
            {"recent_success", of([](const MetricsRow& r) { return r.recent_success; })},
            {"mean_return", of([&](const MetricsRow& r) { return of_episodes(r.mean_return, r); })},
            {"mean_length", of([&](const MetricsRow& r) { return of_episodes(r.mean_length, r); })},
            {"steps_per_second", of([](const MetricsRow& r) { return r.steps_per_second; })},
            {"stage", of([](const MetricsRow& r) { return static_cast<double>(r.stage + 1); })},
-           {"roles", json::object()},
-           {"terms", json::object()}};
+           {"roles", Json::object()},
+           {"terms", Json::object()}};
     for (std::size_t r = 0; r < further_roles(); ++r)
       j["roles"][rows_[0].roles[r].role] = {{"mean_return", of([&](const MetricsRow& row) {
                                                return of_episodes(row.roles[r].mean_return,
@@ -78,10 +76,10 @@ class Curves {
   }
 
   // What the method reports, as it wants it drawn.
-  json charts(const LearningMethod& method, const std::string& first_role) const {
-    json list = json::array();
+  Json charts(const LearningMethod& method, const std::string& first_role) const {
+    Json list = Json::array();
     for (const ChartInfo& chart : method.charts) {
-      json lines = json::array();
+      Json lines = Json::array();
       const std::size_t plain = static_cast<std::size_t>(
           std::count_if(method.metrics.begin(), method.metrics.end(), [&](const MetricInfo& info) {
             return info.chart == chart.name && info.drawn == Drawn::line;
@@ -93,7 +91,7 @@ class Curves {
         before = &info;
       }
       if (lines.empty()) continue;
-      json& made = list.emplace_back(json{{"title", chart.title}, {"lines", std::move(lines)}});
+      Json& made = list.push_back(Json{{"title", chart.title}, {"lines", std::move(lines)}});
       if (std::isfinite(chart.least)) made["least"] = chart.least;
       if (std::isfinite(chart.most)) made["most"] = chart.most;
     }
@@ -103,21 +101,21 @@ class Curves {
  private:
   std::size_t further_roles() const { return rows_.empty() ? 0 : rows_[0].roles.size(); }
 
-  static bool empty(const json& values) {
-    return std::all_of(values.begin(), values.end(), [](const json& v) { return v.is_null(); });
+  static bool empty(const Json& values) {
+    return std::all_of(values.begin(), values.end(), [](const Json& v) { return v.is_null(); });
   }
-  static void add_line(const std::string& name, const char* drawn, json values, json& lines) {
+  static void add_line(const std::string& name, const char* drawn, Json values, Json& lines) {
     if (!empty(values))
       lines.push_back({{"name", name}, {"drawn", drawn}, {"values", std::move(values)}});
   }
 
-  json metric(const std::string& name) const {
+  Json metric(const std::string& name) const {
     return of([&](const MetricsRow& row) { return row.of_learner(name).value_or(NAN); });
   }
 
   // A metric that is alone in its chart has a line for each policy that learns.
   void add_lines(const MetricInfo& info, const MetricInfo* before, const std::string& first_role,
-                 json& lines) const {
+                 Json& lines) const {
     const std::string name = spoken(info.name);
     if (info.of_parts) return add_parts(info.name, lines);
     switch (info.drawn) {
@@ -151,7 +149,7 @@ class Curves {
 
   // Those parts that were largest over the whole training, by their numbers, and all others
   // together.
-  void add_parts(const std::string& name, json& lines) const {
+  void add_parts(const std::string& name, Json& lines) const {
     std::map<std::int64_t, double> sums;
     for (const MetricsRow& row : rows_)
       for (const Metric& m : row.learner)
@@ -183,15 +181,15 @@ class Curves {
   std::size_t bin_;
 };
 
-json stage_names(const Game& game) {
-  json names = json::array();
+Json stage_names(const Game& game) {
+  Json names = Json::array();
   for (std::size_t stage = 0; stage < game.stages(); ++stage)
     names.push_back(game.stage_name(stage));
   return names;
 }
 
-json draw_paths(const Run& run, const Game& game, const ReportOptions& options) {
-  json paths = json::array();
+Json draw_paths(const Run& run, const Game& game, const ReportOptions& options) {
+  Json paths = Json::array();
   const Lineup lineup(game, policy_player(game, 0, run.policy()), options.seed);
   for (std::int64_t e = 0; e < options.paths; ++e) {
     Path path;
@@ -228,7 +226,7 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
   const Score scored = evaluate(
       run,
       {.episodes = options.episodes, .seed = options.seed, .on_progress = options.on_progress});
-  const json data{
+  const Json data{
       {"game", game.spec().name},
       {"about", game.spec().about},
       {"run", run.folder().string()},
@@ -242,7 +240,7 @@ void write_report(const Run& run, const std::filesystem::path& html, const Repor
       {"terms", terms},
       {"role", game.roles()[0].name},
       {"stages", stage_names(game)},
-      {"score", json::parse(scored.to_json())},
+      {"score", Json::parse(scored.to_json())},
       {"curves", curves.common(terms)},
       {"charts", curves.charts(method, game.roles()[0].name)},
       {"paths", draw_paths(run, game, options)}};

@@ -39,16 +39,16 @@ std::string escaped(const std::string& text) {
 }
 
 // In a script element only "</" and "<!--" could end the data early or hide its end.
-std::string script_json(const nlohmann::json& data) {
-  std::string text = data.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+std::string script_json(const Json& data) {
+  std::string text = data.dump();
   for (std::size_t at = 0; (at = text.find('<', at)) != std::string::npos; at += 6)
     text.replace(at, 1, "\\u003c");
   return text;
 }
 
-std::string viewer_page(const nlohmann::json& start, std::string_view data) {
+std::string viewer_page(const Json& start, std::string_view data) {
   std::string page(assets::viewer_html);
-  page = fill_in(std::move(page), "@title@", escaped(start.at("title")));
+  page = fill_in(std::move(page), "@title@", escaped(start.at("title").get<std::string>()));
   const std::string first =
       "<script type=\"application/json\" id=\"start\">" + script_json(start) + "</script>\n";
   page = fill_in(std::move(page), "@data@", first + std::string(data));

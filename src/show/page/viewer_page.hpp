@@ -1,8 +1,9 @@
 #pragma once
 
-#include <nlohmann/json.hpp>
 #include <string>
 #include <string_view>
+
+#include "base/json.hpp"
 
 namespace zithercraft::show_internal {
 
@@ -13,9 +14,9 @@ std::string gzipped(std::string_view bytes);
 std::string fill_in(std::string page, const std::string& mark, std::string_view value);
 /// Text for use between tags, and JSON for use in a script element.
 std::string escaped(const std::string& text);
-std::string script_json(const nlohmann::json& data);
+std::string script_json(const Json& data);
 
 /// The viewer page. `start` says what to show; `data` is inserted as it is.
-std::string viewer_page(const nlohmann::json& start, std::string_view data = {});
+std::string viewer_page(const Json& start, std::string_view data = {});
 
 }  // namespace zithercraft::show_internal

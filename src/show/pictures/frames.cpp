@@ -12,12 +12,10 @@
 namespace zithercraft::show_internal {
 namespace {
 
-using nlohmann::json;
-
 constexpr std::size_t most_moments = 64;
 constexpr std::size_t message_numbers = 1u << 20;
 
-json overlay_json(const Overlay& o) {
+Json overlay_json(const Overlay& o) {
   return {{"name", o.name},
           {"label", o.label},
           {"form", static_cast<int>(o.form)},
@@ -86,12 +84,12 @@ void FrameChunk::add(const Moment& moment, std::span<const std::vector<std::byte
                  ticks[ticks.size() == 1 ? 0 : (t + 1) * ticks.size() / shown - 1].data());
 }
 
-std::string FrameChunk::take(json about) {
+std::string FrameChunk::take(Json about) {
   about["first"] = first_;
   about["moments"] = std::exchange(moments_, 0);
-  about["outcomes"] = std::exchange(outcomes_, json::array());
-  about["events"] = std::exchange(events_, json::array());
-  about["overlays"] = std::exchange(overlays_, json::array());
+  about["outcomes"] = std::exchange(outcomes_, Json::array());
+  about["events"] = std::exchange(events_, Json::array());
+  about["overlays"] = std::exchange(overlays_, Json::array());
   about["cells"] = {{"start", cells_.start}, {"changes", cells_.changes}};
   about["blocks"] = {{"start", blocks_.start}, {"changes", blocks_.changes}};
   cells_ = blocks_ = {};
@@ -100,7 +98,7 @@ std::string FrameChunk::take(json about) {
   return message;
 }
 
-std::string message_of(const json& about, std::span<const float> numbers) {
+std::string message_of(const Json& about, std::span<const float> numbers) {
   std::string text = about.dump();
   text.resize((text.size() + 3) / 4 * 4, ' ');  // numbers begin on a multiple of four
   const auto bytes = static_cast<std::uint32_t>(text.size());

@@ -1,11 +1,11 @@
 #pragma once
 
 #include <cstdint>
-#include <nlohmann/json.hpp>
 #include <span>
 #include <string>
 #include <vector>
 
+#include "base/json.hpp"
 #include "zithercraft/record/replay.hpp"
 
 /// Moments as the viewer page reads them; docs/formats/page.md is the specification.
@@ -21,20 +21,19 @@ class FrameChunk {
   void add(const Moment& moment, std::span<const std::vector<std::byte>> ticks);
   std::size_t moments() const { return moments_; }
   /// The message of the moments added so far; the chunk is then empty. `about` is sent along.
-  std::string take(nlohmann::json about = nlohmann::json::object());
+  std::string take(Json about = Json::object());
 
  private:
   struct Map {
     std::vector<std::int32_t> now{};
-    nlohmann::json start = nlohmann::json::array(), changes = nlohmann::json::array();
+    Json start = Json::array(), changes = Json::array();
     void add(std::vector<std::int32_t> next, std::uint32_t step);
   };
 
   Game game_;
   std::size_t moments_ = 0;
   std::uint32_t first_ = 0;
-  nlohmann::json outcomes_ = nlohmann::json::array(), events_ = nlohmann::json::array(),
-                 overlays_ = nlohmann::json::array();
+  Json outcomes_ = Json::array(), events_ = Json::array(), overlays_ = Json::array();
   Map cells_{}, blocks_{};
   std::vector<float> numbers_{};
 };
@@ -45,7 +44,7 @@ std::size_t moments_per_message(const Game& game);
 /// The poses of everything in some states, as in a chunk.
 void append_poses(std::vector<float>& numbers, const Arena& arena, const std::byte* state);
 /// JSON, then numbers, as one message.
-std::string message_of(const nlohmann::json& about, std::span<const float> numbers);
+std::string message_of(const Json& about, std::span<const float> numbers);
 
 /// A moment as the lanes show it now.
 Moment moment_of(const Environment& environment, std::size_t lane, Estimates estimates = {});

@@ -10,8 +10,6 @@
 namespace zithercraft::show_internal {
 namespace {
 
-using nlohmann::json;
-
 constexpr std::array kind_names{"body", "shot",  "zone",   "item", "wall",
                                 "cell", "floor", "ground", "mesh", "block"};
 
@@ -22,8 +20,8 @@ const BodySpec* body_spec(const Arena& arena, const Entity& entity) {
              : nullptr;
 }
 
-json entities_of(const Arena& arena) {
-  json list = json::array();
+Json entities_of(const Arena& arena) {
+  Json list = Json::array();
   for (std::size_t i = 0; i < arena.entities().size(); ++i) {
     const Entity& e = arena.entities()[i];
     list.push_back({{"name", e.name},
@@ -36,18 +34,18 @@ json entities_of(const Arena& arena) {
   return list;
 }
 
-json binding_json(const KeyBinding& b) {
-  json j{{"control", b.control}, {"value", b.value}, {"option", b.option}, {"key", b.key}};
+Json binding_json(const KeyBinding& b) {
+  Json j{{"control", b.control}, {"value", b.value}, {"option", b.option}, {"key", b.key}};
   if (b.axis) j["axis"] = *b.axis;
   if (b.button) j["button"] = *b.button;
   return j;
 }
 
-json roles_of(const Game& game, const std::vector<std::string>& players) {
-  json list = json::array();
+Json roles_of(const Game& game, const std::vector<std::string>& players) {
+  Json list = Json::array();
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     const Role& role = game.roles()[r];
-    json rays = json::array(), keys = json::array();
+    Json rays = Json::array(), keys = Json::array();
     for (const RaySense& s : role.rays)
       rays.push_back({{"name", s.name},
                       {"first_column", s.first_column},
@@ -74,8 +72,8 @@ json roles_of(const Game& game, const std::vector<std::string>& players) {
   return list;
 }
 
-json meters_of(const Arena& arena) {
-  json list = json::array();
+Json meters_of(const Arena& arena) {
+  Json list = Json::array();
   for (std::size_t body = 0; body < arena.body_count(); ++body)
     if (const BodySpec* spec = body_spec(arena, arena.entities()[body]))
       for (const Meter& meter : spec->meters)
@@ -84,16 +82,16 @@ json meters_of(const Arena& arena) {
   return list;
 }
 
-json cell_map(const Arena& arena) {
+Json cell_map(const Arena& arena) {
   if (arena.cell_columns() == 0) return {};
   const CellsSpec& cells = *arena.spec().cells;
-  json kinds = json::array();
+  Json kinds = Json::array();
   for (std::size_t e = 0; e < arena.entities().size(); ++e)
     if (arena.entities()[e].kind == EntityKind::cell) {
       const CellKind& kind = cells.kinds[arena.entities()[e].spec_index];
       kinds.push_back({{"entity", e},
                        {"solid", kind.solid},
-                       {"height", kind.height ? json(*kind.height) : json()}});
+                       {"height", kind.height ? Json(*kind.height) : Json()}});
     }
   return {{"columns", arena.cell_columns()},
           {"rows", arena.cell_rows()},
@@ -102,7 +100,7 @@ json cell_map(const Arena& arena) {
           {"kinds", kinds}};
 }
 
-json block_map(const Arena& arena) {
+Json block_map(const Arena& arena) {
   const auto count = arena.block_count();
   if (count.columns == 0) return {};
   const BlocksSpec& blocks = *arena.spec().blocks;
@@ -113,11 +111,11 @@ json block_map(const Arena& arena) {
           {"origin", blocks.origin}};
 }
 
-json triangle_lists(const Arena& arena) {
-  json list = json::array();
+Json triangle_lists(const Arena& arena) {
+  Json list = Json::array();
   for (const ArenaTriangle& t : arena.triangles()) {
     if (list.empty() || list.back()["entity"] != t.entity)
-      list.push_back({{"entity", t.entity}, {"corners", json::array()}});
+      list.push_back({{"entity", t.entity}, {"corners", Json::array()}});
     for (const Place& p : t.corner)
       for (const double number : {p.x, p.y, p.z})
         list.back()["corners"].push_back(std::round(number * 1e4) / 1e4);
@@ -134,17 +132,17 @@ std::size_t ticks_shown(const Game& game) {
   return std::min(static_cast<std::size_t>(game.spec().ticks_per_step), most_ticks_shown);
 }
 
-json scene_of(const Game& game, const std::vector<std::string>& players) {
+Json scene_of(const Game& game, const std::vector<std::string>& players) {
   const Arena& arena = game.arena();
   const auto colours = tag_colours(game);
-  json tags = json::array();
+  Json tags = Json::array();
   for (std::size_t t = 0; t < arena.tags().size(); ++t)
     tags.push_back({{"name", arena.tags()[t]}, {"colour", web_colour(colours[t])}});
   const auto& heights = arena.spec().heights;
   return {{"game", game.spec().name},
           {"about", game.spec().about},
           {"high", arena.has_height()},
-          {"floor", heights && heights->floor ? json(heights->floor->level) : json()},
+          {"floor", heights && heights->floor ? Json(heights->floor->level) : Json()},
           {"tick_seconds", arena.spec().tick},
           {"ticks_per_step", game.spec().ticks_per_step},
           {"ticks", ticks_shown(game)},
@@ -158,11 +156,11 @@ json scene_of(const Game& game, const std::vector<std::string>& players) {
           {"triangles", triangle_lists(arena)}};
 }
 
-json forms_of(const Arena& arena, const std::byte* state) {
-  json outlines = json::array(), tall = json::array(), foot = json::array();
+Json forms_of(const Arena& arena, const std::byte* state) {
+  Json outlines = Json::array(), tall = Json::array(), foot = Json::array();
   for (std::size_t e = 0; e < arena.entities().size(); ++e) {
     const Entity& entity = arena.entities()[e];
-    json outline = json::array();
+    Json outline = Json::array();
     const bool posed = e < arena.posed_count();
     const Pose pose = posed ? arena.pose(state, e) : Pose{};
     const double cos = static_cast<double>(pose.cos), sin = static_cast<double>(pose.sin);
@@ -178,7 +176,7 @@ json forms_of(const Arena& arena, const std::byte* state) {
       from = wall.foot;
       height = wall.height.value_or(HUGE_VAL);
     }
-    tall.push_back(std::isfinite(height) ? json(rounded(height)) : json());
+    tall.push_back(std::isfinite(height) ? Json(rounded(height)) : Json());
     foot.push_back(rounded(from));
   }
   return {{"outlines", outlines}, {"tall", tall}, {"foot", foot}};

@@ -1,7 +1,6 @@
 #pragma once
 
-#include <nlohmann/json.hpp>
-
+#include "base/json.hpp"
 #include "zithercraft/game/lanes.hpp"
 
 /// What the viewer page gets of a game; docs/formats/page.md is the specification.
@@ -12,10 +11,10 @@ constexpr std::size_t most_ticks_shown = 32;
 std::size_t ticks_shown(const Game& game);
 
 /// All that stays the same from episode to episode.
-nlohmann::json scene_of(const Game& game, const std::vector<std::string>& players);
+Json scene_of(const Game& game, const std::vector<std::string>& players);
 
 /// The forms of things in an episode, which differ in games that vary.
-nlohmann::json forms_of(const Arena& arena, const std::byte* state);
+Json forms_of(const Arena& arena, const std::byte* state);
 
 /// The entity each cell shows, row by row from below; each block, layer by layer. -1 for none.
 std::vector<std::int32_t> cells_of(const Arena& arena, const std::byte* state);

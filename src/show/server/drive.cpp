@@ -1,11 +1,11 @@
 #include "zithercraft/show/drive.hpp"
+#include "base/json.hpp"
 
 #include <algorithm>
 #include <chrono>
 #include <condition_variable>
 #include <deque>
 #include <mutex>
-#include <nlohmann/json.hpp>
 #include <utility>
 
 #include "show/page/viewer_page.hpp"
@@ -20,7 +20,6 @@ namespace zithercraft {
 using namespace show_internal;
 namespace {
 
-using nlohmann::json;
 using Clock = std::chrono::steady_clock;
 
 constexpr double slowest = 0.125, fastest = 64.0;
@@ -95,8 +94,8 @@ class DriveSession {
   }
 
  private:
-  json start() const {
-    json scene = scene_of(game_, match_.players());
+  Json start() const {
+    Json scene = scene_of(game_, match_.players());
     return {{"mode", "drive"},
             {"title", game_.spec().name},
             {"version", library_version()},
@@ -133,14 +132,14 @@ class DriveSession {
         if (!clients_.empty() && clients_.front() == event.client) match_.steering().let_go();
         std::erase(clients_, event.client);
         return send_preview();
-      case ClientEvent::Kind::said: try { obey(event.client, json::parse(event.text));
-        } catch (const json::exception&) {
+      case ClientEvent::Kind::said: try { obey(event.client, Json::parse(event.text));
+        } catch (const JsonError&) {
           server_.drop(event.client, "a message could not be understood");
         }
     }
   }
 
-  void obey(Server::Client client, const json& wish) {
+  void obey(Server::Client client, const Json& wish) {
     if (clients_.empty() || clients_.front() != client) return;  // one steers, the others look on
     if (wish.contains("do")) {
       command(wish.at("do").get<std::string>(), wish);
@@ -158,7 +157,7 @@ class DriveSession {
     send_preview();
   }
 
-  void command(const std::string& what, const json& wish) {
+  void command(const std::string& what, const Json& wish) {
     if (what == "pause" || what == "go") {
       paused_ = what == "pause";
     } else if (what == "next") {
@@ -200,7 +199,7 @@ class DriveSession {
     if (on_episode_) on_episode_(episodes_.back());
   }
 
-  void send_moment(json about) {
+  void send_moment(Json about) {
     FrameChunk chunk(game_);
     const Moment moment = match_.moment();
     const std::vector<std::vector<std::byte>> state{moment.state};

@@ -14,8 +14,6 @@
 namespace zithercraft::show_internal {
 namespace {
 
-using nlohmann::json;
-
 // Events that are too many or too dull to be marked on the time line.
 bool is_quiet(EventKind kind) {
   constexpr std::array quiet{EventKind::part, EventKind::inside, EventKind::pass, EventKind::leave};
@@ -24,7 +22,7 @@ bool is_quiet(EventKind kind) {
 
 constexpr std::size_t most_links = 1500;  // of a network that are shown, the strongest
 
-json network_of(const Policy& policy) {
+Json network_of(const Policy& policy) {
   NetworkMap map = map_of(policy);
   if (map.links.size() > most_links) {
     std::nth_element(map.links.begin(), map.links.begin() + static_cast<std::ptrdiff_t>(most_links),
@@ -34,7 +32,7 @@ json network_of(const Policy& policy) {
     map.links.resize(most_links);
   }
   constexpr const char* kinds[] = {"input", "bias", "hidden", "remembered", "output"};
-  json nodes = json::array(), links = json::array();
+  Json nodes = Json::array(), links = Json::array();
   for (const auto& node : map.nodes)
     nodes.push_back({{"name", node.name},
                      {"kind", kinds[static_cast<std::size_t>(node.kind)]},
@@ -56,13 +54,13 @@ ReplayMatch::ReplayMatch(Replay replay, std::string name)
     : replay_(std::move(replay)),
       name_(std::move(name)),
       per_message_(moments_per_message(replay_.game())) {
-  json episodes = json::array(), forms = json::array();
+  Json episodes = Json::array(), forms = Json::array();
   for (std::size_t e = 0; e < replay_.episodes().size(); ++e) {
-    json marks = json::array();
+    Json marks = Json::array();
     for (std::uint32_t d = 0; d < replay_.episodes()[e].moments; ++d) {
       const Moment& m = replay_.moment(e, d);
       if (d == 0) {
-        json form = forms_of(replay_.game().arena(), m.state.data());
+        Json form = forms_of(replay_.game().arena(), m.state.data());
         if (forms.empty() || forms.back() != form) forms.push_back(std::move(form));
       }
       for (const Event& event : m.events)

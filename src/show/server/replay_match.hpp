@@ -1,10 +1,10 @@
 #pragma once
 
 #include <map>
-#include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
 
+#include "base/json.hpp"
 #include "zithercraft/net/policy.hpp"
 #include "zithercraft/record/replay.hpp"
 
@@ -20,7 +20,7 @@ class ReplayMatch {
 
   const std::string& name() const { return name_; }
   /// What the page gets first: the scene, the episodes with their events, the forms of things.
-  const nlohmann::json& meta() const { return meta_; }
+  const Json& meta() const { return meta_; }
   std::size_t episodes() const { return replay_.episodes().size(); }
   /// How many messages hold an episode.
   std::size_t messages(std::size_t episode) const;
@@ -40,7 +40,7 @@ class ReplayMatch {
  private:
   Replay replay_;
   std::string name_;
-  nlohmann::json meta_;
+  Json meta_;
   std::size_t per_message_;
   std::map<std::size_t, Policy> policies_;
 };

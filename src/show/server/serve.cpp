@@ -1,4 +1,5 @@
 #include "zithercraft/show/serve.hpp"
+#include "base/json.hpp"
 
 #include <fmt/format.h>
 #include <unistd.h>
@@ -8,7 +9,6 @@
 #include <chrono>
 #include <cmath>
 #include <deque>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <thread>
 #include <utility>
@@ -25,13 +25,11 @@ namespace zithercraft {
 using namespace show_internal;
 namespace {
 
-using nlohmann::json;
-
 constexpr std::size_t most_matches = 8;  // of a run that are kept to be looked at
 constexpr std::int64_t watched_episodes = 3;
 
 WebReply page_reply(const std::string& page) { return {200, "text/html; charset=utf-8", page}; }
-WebReply json_reply(const json& j) { return {200, "application/json", j.dump()}; }
+WebReply json_reply(const Json& j) { return {200, "application/json", j.dump()}; }
 WebReply nothing_here() { return {404, "text/plain; charset=utf-8", "there is nothing here\n"}; }
 
 template <class Number>
@@ -128,7 +126,7 @@ class WatchedRun {
   }
 
  private:
-  json start() const {
+  Json start() const {
     return {{"mode", "watch"},
             {"title", game_.spec().name + ": " + run_.folder().filename().string()},
             {"version", library_version()},
@@ -138,12 +136,12 @@ class WatchedRun {
   }
 
   // Those that the method wants to be drawn while the training goes on.
-  json live_charts() const {
+  Json live_charts() const {
     const LearningMethod& method = learning_method(run_.settings().learner.method());
-    json list = json::array();
+    Json list = Json::array();
     for (const ChartInfo& chart : method.charts) {
       if (!chart.live) continue;
-      json metrics = json::array(), axis = json::object();
+      Json metrics = Json::array(), axis = Json::object();
       for (const MetricInfo& info : method.metrics)
         if (info.chart == chart.name && !info.of_parts) metrics.push_back(info.name);
       if (std::isfinite(chart.least)) axis["min"] = chart.least;
@@ -154,8 +152,8 @@ class WatchedRun {
   }
 
   // Those whose policies learn beside the first one.
-  json further_roles() const {
-    json names = json::array();
+  Json further_roles() const {
+    Json names = Json::array();
     const auto roles = game_.roles();
     for (std::size_t r = 1; r < roles.size(); ++r)
       for (const RoleTraining& told : run_.settings().roles)
@@ -173,20 +171,20 @@ class WatchedRun {
                   : "# EOF\n";
   }
 
-  json curves(std::int64_t after) const {
+  Json curves(std::int64_t after) const {
     const Metrics metrics(run_.metrics());
     auto rows = metrics.rows(after);
     // A run that was begun again has nothing after where the page stands, and less before it.
     const bool restarted = after >= 0 && rows.empty() && metrics.rows(after - 1).empty();
     if (restarted) rows = metrics.rows();
-    json list = json::array();
+    Json list = Json::array();
     for (const MetricsRow& r : rows) {
-      json row{{"steps", r.steps},
+      Json row{{"steps", r.steps},
                {"steps_per_second", r.steps_per_second},
                {"recent_success", r.recent_success},
-               {"learner", json::object()},
-               {"terms", json::object()},
-               {"roles", json::object()}};
+               {"learner", Json::object()},
+               {"terms", Json::object()},
+               {"roles", Json::object()}};
       for (const Metric& metric : r.learner)
         if (metric.part == Metric::whole) row["learner"][metric.name] = metric.value;
       for (const RoleMetrics& role : r.roles)
@@ -244,7 +242,7 @@ void serve_replays(const std::vector<std::filesystem::path>& replays, const Serv
                 "give one to four");
   check_policies(replays.size(), policies);
   std::vector<ReplayMatch> matches;
-  json names = json::array();
+  Json names = Json::array();
   for (const auto& file : replays) {
     names.push_back(std::to_string(matches.size()));
     matches.emplace_back(Replay(file), file.stem().string());
@@ -252,7 +250,7 @@ void serve_replays(const std::vector<std::filesystem::path>& replays, const Serv
       matches.back().show_network(policies[policies.size() == 1 ? 0 : matches.size() - 1]);
   }
   const std::string page = viewer_page({{"mode", "replay"},
-                                        {"title", matches.front().meta()["scene"]["game"]},
+                                        {"title", matches.front().meta().at("scene").at("game")},
                                         {"version", library_version()},
                                         {"names", names}});
   serve(options, [&](const WebRequest& request) {
