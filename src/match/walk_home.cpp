@@ -12,7 +12,7 @@
 namespace zithercraft::match_internal {
 namespace {
 
-constexpr float look_ahead = 4.0f;     // metres of free way a heading is credited with at most
+constexpr float far_sight = 4.0f;      // metres of free way a heading is credited with at most
 constexpr float shoulder_room = 0.6f;  // metres to either side of a heading
 constexpr float stop_before = 0.9f;    // metres
 
@@ -31,9 +31,9 @@ class Homeward {
     const auto see = seat.observation();
     const float bearing = static_cast<float>(
         exact::atan2(static_cast<double>(see[compass_ + 1]), static_cast<double>(see[compass_])));
-    const float far = std::min(look_ahead, std::max(0.1f, see[compass_ + 2] * reach_));
-    const float heading = rays_.clearest(see, bearing, far, look_ahead, shoulder_room);
-    const float free = rays_.free_way(see, rays_.nearest_ray(0.0f), look_ahead);
+    const float far = std::min(far_sight, std::max(0.1f, see[compass_ + 2] * reach_));
+    const float heading = rays_.clearest(see, bearing, far, far_sight, shoulder_room);
+    const float free = rays_.free_way(see, rays_.nearest_ray(0.0f), far_sight);
     controls[turn_] = std::clamp(2.0f * heading, -1.0f, 1.0f);
     controls[ahead_] = free < stop_before ? 0.0f : std::max(0.0f, 1.0f - 1.5f * std::fabs(heading));
   }
