@@ -188,6 +188,16 @@ class TomlReader {
   std::vector<std::string> known_;
 };
 
+/// Lists the keys of a struct, also those whose field is empty.
+class KeyLister {
+ public:
+  template <class T>
+  void operator()(std::string_view key, T&, const Rule& = {}) {
+    keys.emplace_back(key);
+  }
+  std::vector<std::string> keys;
+};
+
 /// Puts a value into a table.
 void insert_value(toml::table& table, std::string_view key, bool value);
 void insert_value(toml::table& table, std::string_view key, std::int64_t value);

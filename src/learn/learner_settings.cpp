@@ -13,12 +13,6 @@
 namespace zithercraft {
 namespace {
 
-std::vector<std::string> keys_of(const toml::table& table) {
-  std::vector<std::string> keys;
-  for (const auto& [key, node] : table) keys.emplace_back(key.str());
-  return keys;
-}
-
 [[noreturn]] void unknown(const std::string& key, const std::vector<std::string>& known,
                           const std::string& where) {
   throw Error(ErrorKind::spec, "the learner has no setting '" + key + "'", where,
@@ -37,13 +31,18 @@ class ListModel final : public SettingsModel {
     for (const auto& [key, value] : values_) insert_value(table, key, value);
     return table;
   }
+  std::vector<std::string> keys() const override {
+    std::vector<std::string> keys;
+    for (const auto& [key, value] : values_) keys.push_back(key);
+    return keys;
+  }
   std::shared_ptr<const SettingsModel> read(const toml::table& table,
                                             const std::string& source) const override {
     KeyValues changed = values_;
     for (const auto& [key, node] : table) {
       const std::string name(key.str()), where = position_of(node, source) + " (" + name + ")";
       const auto found = changed.find(name);
-      if (found == changed.end()) unknown(name, keys_of(this->table()), where);
+      if (found == changed.end()) unknown(name, keys(), where);
       Value value = value_of(node, where);
       if (const auto* whole = std::get_if<std::int64_t>(&value.held);
           whole != nullptr && std::holds_alternative<double>(found->second.held))
@@ -92,11 +91,14 @@ KeyValues LearnerSettings::values() const {
   return values;
 }
 
-bool LearnerSettings::has(const std::string& key) const { return model_->table().contains(key); }
+bool LearnerSettings::has(const std::string& key) const {
+  const std::vector<std::string> keys = model_->keys();
+  return std::find(keys.begin(), keys.end(), key) != keys.end();
+}
 
 void LearnerSettings::set(const std::string& key, const Value& value, const std::string& where) {
   toml::table table = model_->table();
-  if (!table.contains(key)) unknown(key, keys_of(table), where);
+  if (!has(key)) unknown(key, model_->keys(), where);
   insert_value(table, key, value);
   model_ = model_->read(table, where);
 }

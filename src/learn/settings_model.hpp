@@ -5,6 +5,7 @@
 #include <memory>
 #include <string>
 #include <typeinfo>
+#include <vector>
 
 #include "config/config.hpp"
 #include "zithercraft/learn/learner_settings.hpp"
@@ -17,6 +18,8 @@ class SettingsModel {
   virtual ~SettingsModel() = default;
   virtual const std::string& method() const noexcept = 0;
   virtual toml::table table() const = 0;
+  // Of all settings, also of those that are not set.
+  virtual std::vector<std::string> keys() const = 0;
   // The same method's settings with what a table says; what it leaves out stays as it is here.
   virtual std::shared_ptr<const SettingsModel> read(const toml::table& table,
                                                     const std::string& source) const = 0;
@@ -32,6 +35,12 @@ class StructModel final : public SettingsModel {
       : method_(std::move(method)), settings_(std::move(settings)) {}
   const std::string& method() const noexcept override { return method_; }
   toml::table table() const override { return TomlWriter::to_table(settings_); }
+  std::vector<std::string> keys() const override {
+    KeyLister lister;
+    Settings copy = settings_;
+    describe(lister, copy);
+    return std::move(lister.keys);
+  }
   std::shared_ptr<const SettingsModel> read(const toml::table& table,
                                             const std::string& source) const override {
     Settings changed = settings_;

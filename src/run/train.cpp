@@ -13,6 +13,7 @@
 #include "zithercraft/base/hash.hpp"
 #include "zithercraft/match/player.hpp"
 #include "zithercraft/run/methods.hpp"
+#include "zithercraft/run/player_source.hpp"
 
 namespace zithercraft {
 using namespace run_internal;
@@ -60,14 +61,25 @@ Beginning told_by_first(const Beginning& own, const GameSpec& game, const TrainO
   return told;
 }
 
-RunSettings settings_of(const TrainOptions& options, const std::string& from) {
-  return {.steps = options.steps,
-          .seed = options.seed,
-          .checkpoint_every = options.checkpoint_every,
-          .learner = options.learner,
-          .generations = options.generations,
-          .from = from,
-          .roles = options.roles};
+// `there`: the run that goes on, whose settings stand where no others are asked for; else null.
+RunSettings settings_of(const GameSpec& game, const TrainOptions& options, const Run* there) {
+  RunSettings settings{.steps = options.steps,
+                       .seed = options.seed,
+                       .checkpoint_every = options.checkpoint_every,
+                       .learner = options.learner,
+                       .generations = options.generations,
+                       .from = there ? there->settings().from : options.from.string(),
+                       .roles = options.roles};
+  if (there && there->settings().learner.method() == options.learner.method())
+    settings.learner =
+        read_settings(there->settings().learner, table_of(options.learner), "TrainOptions");
+  // A run's configuration states all that its training goes by.
+  if (const auto& settle = learning_method(options.learner.method()).settle) {
+    const Game compiled(game);
+    settings.learner = settle(settings.learner, compiled, {options.steps, options.generations},
+                              role_players(compiled, settings));
+  }
+  return settings;
 }
 
 // A resumed training says so if it cannot go on where it stopped.
@@ -123,7 +135,7 @@ bool resumes(const TrainOptions& options) {
 }  // namespace
 
 Run train(const GameSpec& game, const TrainOptions& options) {
-  Run run(options.folder, game, settings_of(options, options.from.string()));
+  Run run(options.folder, game, settings_of(game, options, nullptr));
   check_scripts(run.game());
   check_options(options);
   if (!is_first(options)) {
@@ -138,8 +150,8 @@ Run train(const GameSpec& game, const TrainOptions& options) {
   const FolderLock lock(options.folder, "training");
   if (resuming) {
     const Run there = Run::open(options.folder);
+    run = Run(options.folder, game, settings_of(game, options, &there));
     check_same_run(there, game, run.settings());
-    run = Run(options.folder, game, settings_of(options, there.settings().from));
   } else {
     if (inside(options.from, options.folder))
       throw Error(ErrorKind::refused,

@@ -3,6 +3,7 @@
 #include <functional>
 #include <limits>
 #include <memory>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -57,6 +58,11 @@ struct LearningMethod {
   std::vector<ChartInfo> charts{};    ///< in their order
   /// What to change if what had been learned was lost again, and if learning stands still.
   std::string against_collapse{}, against_plateau{};
+  /// Settings with a value for each that follows from the game and the length of the training
+  /// where it is not set; empty if all have one anyway.
+  std::function<LearnerSettings(const LearnerSettings&, const Game&, Budget,
+                                std::span<const RolePlayer>)>
+      settle{};
   /// Makes a learner at its beginning.
   std::function<std::unique_ptr<Learner>(LearnerContext)> make{};
 };

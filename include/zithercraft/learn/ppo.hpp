@@ -37,7 +37,8 @@ enum class Sight : std::uint8_t {
 /// How the learning rate gets from its first value to its last.
 enum class Decay : std::uint8_t { linear, cosine };
 
-/// Settings of the learner. The defaults are meant to work as they are.
+/// Settings of the learner. The defaults are meant to work as they are. Those that are not set
+/// follow from the length of the training and from the game: see `settled`.
 struct PolicyGradientSettings {
   // The networks
   std::vector<std::int64_t> policy_layers{64,
@@ -61,10 +62,10 @@ struct PolicyGradientSettings {
   std::int64_t crowd_queries = 2;  ///< means taken over a crowd by attention, at least 1
 
   // Playing
-  std::int64_t lanes = 256;    ///< copies of the game played side by side, at least 1
-  std::int64_t horizon = 128;  ///< steps per lane in one rollout, at least 1
-  double discount = 0.998;     ///< of a reward one step later, 0 to 1
-  double trace_decay = 0.95;   ///< lambda of the generalised advantage, 0 to 1
+  std::optional<std::int64_t> lanes{};    ///< copies of the game played side by side, at least 1
+  std::optional<std::int64_t> horizon{};  ///< steps per lane in one rollout, at least 1
+  std::optional<double> discount{};       ///< of a reward one step later, 0 to 1
+  double trace_decay = 0.95;              ///< lambda of the generalised advantage, 0 to 1
 
   // Learning
   Objective objective = Objective::clipped;  ///< what a policy is improved by
@@ -74,8 +75,8 @@ struct PolicyGradientSettings {
   /// a step is compared with what the others' actions led to expect, whatever this one is: its own
   /// share of the reward of the side. Needs `value_sees`
   bool counterfactual = false;
-  std::int64_t epochs = 3;        ///< times a rollout is learned from, at least 1
-  std::int64_t minibatch = 4096;  ///< samples per gradient step, at least 1
+  std::optional<std::int64_t> epochs{};     ///< times a rollout is learned from, at least 1
+  std::optional<std::int64_t> minibatch{};  ///< samples per gradient step, at least 1
   double kl_limit = 0.0;  ///< no further epoch once the divergence is above this; 0 for no limit
   double learning_rate = 1e-3;                ///< of the first update, above 0
   double last_learning_rate = 1e-4;           ///< of the last update
@@ -85,14 +86,15 @@ struct PolicyGradientSettings {
   double value_weight = 1.0;
   double value_clip = 0.0;  ///< how far a value may move in one update, in standard deviations of
                             ///< returns; 0: any way
-  double entropy_weight = 0.005;  ///< reward for staying undecided at the first update, at least 0
+  /// reward for staying undecided at the first update, at least 0
+  std::optional<double> entropy_weight{};
   /// reached linearly when the share `entropy_fades_by` of the training is done
   double last_entropy_weight = 0.0;
   /// above 0, at most 1; afterwards the policy may grow certain of itself
   double entropy_fades_by = 0.5;
   double gradient_limit = 0.5;  ///< length to which longer gradients are cut, per network, above 0
   /// standard deviation of dials at the start, as a share of half their range, above 0
-  double first_stddev = 0.6;
+  std::optional<double> first_stddev{};
   bool normalise = true;  ///< bring observation columns to mean 0 and standard deviation 1
   /// predict returns in a scale in which they have mean 0 and standard deviation 1
   bool normalise_returns = true;
@@ -114,6 +116,20 @@ struct PolicyGradientSettings {
   std::vector<std::string> frozen{};
   bool operator==(const PolicyGradientSettings&) const = default;
 };
+
+/// The settings with a value for each: what was not set follows from the length of the training,
+/// from the seats that learn (`players`: one for each role) and their controls, and from how long
+/// episodes may last.
+///
+/// A rollout is about a fiftieth to a hundredth of the training, 16 to 256 lanes of 32 to 128
+/// steps; games with opposed sides that learn always have 256 lanes. Minibatches are such that a
+/// training has some 6,000 gradient steps with dials and 12,000 with choices alone, 32 to 4096
+/// samples. Rollouts are learned from 4 times with dials and 6 times with choices alone, 3 times
+/// in trainings of 5 million steps or more. The discount looks as far ahead as an episode lasts,
+/// 100 to 500 steps. Dials begin with a standard deviation of 1.5; the entropy weight is 0.02 with
+/// dials and 0.005 with choices alone.
+PolicyGradientSettings settled(PolicyGradientSettings settings, const Game& game,
+                               std::int64_t total_steps, std::span<const RolePlayer> players);
 
 /// For LearnerSettings, which can hold these.
 std::shared_ptr<const SettingsModel> settings_model(const PolicyGradientSettings& settings);

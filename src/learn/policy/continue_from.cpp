@@ -207,7 +207,7 @@ void PolicyLearner::take_spread(const TensorFile& file, const PolicySignature& b
   const auto old_dials = matches(dials, dials_of(before.controls));
   std::vector<float> stddev(dials_of(before.controls).size());
   if (!stddev.empty()) file.get("policy.log_stddev", stddev);
-  const auto least = static_cast<float>(std::log(0.5 * settings_.first_stddev));
+  const auto least = static_cast<float>(std::log(0.5 * *settings_.first_stddev));
   for (std::size_t d = 0; d < dials.size(); ++d)
     if (old_dials[d] != nowhere)
       nets_.stddev_part(parameters_.span())[d] = std::max(least, stddev[old_dials[d]]);

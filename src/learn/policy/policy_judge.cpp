@@ -159,7 +159,7 @@ void PolicyLearner::compare_with_baseline(const GroupSamples& samples) {
 void PolicyLearner::end_rollout(std::size_t group, std::size_t worker) {
   const GroupSamples& samples = groups_[group];
   if (samples.rows > 0) value_what_follows(samples, rooms_[worker]);
-  estimate_advantages(rollout_, samples, settings_.discount, settings_.trace_decay,
+  estimate_advantages(rollout_, samples, *settings_.discount, settings_.trace_decay,
                       settings_.baseline);
   if (nets_.credits) compare_with_baseline(samples);
   group_sums_[group] = sums_of(samples);

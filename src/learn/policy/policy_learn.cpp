@@ -68,8 +68,8 @@ void PolicyLearner::schedule(PolicyGradientReport& report) {
   report.learning_rate =
       settings_.learning_rate + (settings_.last_learning_rate - settings_.learning_rate) * fallen;
   loss_.entropy_weight =
-      settings_.entropy_weight + (settings_.last_entropy_weight - settings_.entropy_weight) *
-                                     std::min(1.0, done / settings_.entropy_fades_by);
+      *settings_.entropy_weight + (settings_.last_entropy_weight - *settings_.entropy_weight) *
+                                      std::min(1.0, done / settings_.entropy_fades_by);
 }
 
 // ---- Gradients
@@ -78,7 +78,7 @@ std::size_t PolicyLearner::spans_per_portion() const {
   return std::max<std::size_t>(1, samples_per_portion(nets_.parameters) / span_samples());
 }
 std::size_t PolicyLearner::spans_per_minibatch() const {
-  return std::clamp<std::size_t>(static_cast<std::size_t>(settings_.minibatch) / span_samples(), 1,
+  return std::clamp<std::size_t>(static_cast<std::size_t>(*settings_.minibatch) / span_samples(), 1,
                                  spans());
 }
 
@@ -207,7 +207,7 @@ void PolicyLearner::step(double rate, PolicyGradientReport& report) {
 void PolicyLearner::shuffle() {
   context_.pool.run(orders_.size(), [&](std::size_t i, std::size_t) {
     auto& own = orders_[i];
-    const std::size_t epochs = static_cast<std::size_t>(settings_.epochs),
+    const std::size_t epochs = static_cast<std::size_t>(*settings_.epochs),
                       epoch = i / context_.own_count;
     std::iota(own.begin(), own.end(), 0u);
     RandomStream random(
@@ -265,7 +265,7 @@ PolicyGradientReport PolicyLearner::improve() {
   for (const SampleSums& sums : group_sums_) n += sums.count;
   n = std::max(1.0, n);
   double steps = 0.0;
-  for (std::size_t epoch = 0; epoch < static_cast<std::size_t>(settings_.epochs); ++epoch) {
+  for (std::size_t epoch = 0; epoch < static_cast<std::size_t>(*settings_.epochs); ++epoch) {
     std::fill(group_losses_.begin(), group_losses_.end(), LossSums{});
     for (std::size_t first = 0; first < all; first += batch, steps += 1.0)
       learn_minibatch(epoch, first, std::min(batch, all - first), report);

@@ -90,7 +90,7 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
       all_rows_(rows_of(groups_)),
       most_rows_(most_rows_of(context, roles_)),
       rollout_({.rows = rows_of(own_groups()),
-                .horizon = static_cast<std::size_t>(settings.horizon),
+                .horizon = static_cast<std::size_t>(*settings.horizon),
                 .inputs = nets_.policy.input_stride(),
                 .controls = role().controls.size(),
                 .masks = nets_.heads.masks(),
@@ -104,7 +104,7 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
       gradient_(nets_.parameters),
       adam_(nets_.parameters),
       memory_(playable_rows(context, roles_) * memory_each()) {
-  loss_ = {settings.objective, settings.clip, settings.entropy_weight, settings.value_weight,
+  loss_ = {settings.objective, settings.clip, *settings.entropy_weight, settings.value_weight,
            settings.value_clip};
   RandomStream random(seed(), 0, 0, Purpose::initialise);
   // All begin near 0: nothing is preferred, and no moment seems better than another. Values of
@@ -116,7 +116,7 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
   if (nets_.credits)
     nets_.credit.initialise(nets_.credit_part(parameters_.span()), random, last_gain);
   const auto stddev = nets_.stddev_part(parameters_.span());
-  std::fill(stddev.begin(), stddev.end(), static_cast<float>(std::log(settings.first_stddev)));
+  std::fill(stddev.begin(), stddev.end(), static_cast<float>(std::log(*settings.first_stddev)));
   parameters_changed();
   freeze();
 
@@ -126,7 +126,7 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
     samples += groups_[g].rows * rollout_.horizon;
   }
   for (std::size_t i = 0; i < context.pool.threads(); ++i) rooms_.emplace_back(*this);
-  orders_.assign(static_cast<std::size_t>(settings.epochs) * context.own_count,
+  orders_.assign(static_cast<std::size_t>(*settings.epochs) * context.own_count,
                  std::vector<std::uint32_t>(rollout_.spans()));
   const std::size_t most_of_a_group = (spans_per_minibatch() + groups_.size() - 1) / groups_.size();
   const std::size_t most_portions =

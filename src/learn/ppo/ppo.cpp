@@ -26,17 +26,17 @@ void check_settings(const PolicyGradientSettings& s) {
   need(layers(s.policy_layers), "policy_layers", "give widths from 1 to 65536");
   need(layers(s.value_layers), "value_layers", "give widths from 1 to 65536");
   need(s.memory >= 0 && s.memory <= 65536, "memory", "give a number from 0 to 65536");
-  need(s.memory == 0 || (s.memory_span >= 1 && s.horizon % s.memory_span == 0), "memory_span",
+  need(s.memory == 0 || (s.memory_span >= 1 && *s.horizon % s.memory_span == 0), "memory_span",
        "give a number that divides the horizon");
   need(s.picture_least >= 1, "picture_least", "give at least 1");
   need(s.crowd_width >= 0 && s.crowd_width <= 65536, "crowd_width",
        "give a number from 0 to 65536");
   need(s.crowd_queries >= 1 && s.crowd_queries <= 1024, "crowd_queries",
        "give a number from 1 to 1024");
-  need(s.lanes >= 1 && s.lanes <= 65536, "lanes", "give a number from 1 to 65536");
-  need(s.horizon >= 1 && s.horizon <= 65536, "horizon", "give a number from 1 to 65536");
-  need(s.epochs >= 1, "epochs", "give at least 1");
-  need(s.minibatch >= 1, "minibatch", "give at least 1");
+  need(*s.lanes >= 1 && *s.lanes <= 65536, "lanes", "give a number from 1 to 65536");
+  need(*s.horizon >= 1 && *s.horizon <= 65536, "horizon", "give a number from 1 to 65536");
+  need(*s.epochs >= 1, "epochs", "give at least 1");
+  need(*s.minibatch >= 1, "minibatch", "give at least 1");
   need(s.kl_limit >= 0, "kl_limit", "give a number of at least 0");
   need(s.value_weight > 0, "value_weight", "give a number above 0");
   need(s.value_clip >= 0, "value_clip", "give a number of at least 0");
@@ -44,10 +44,10 @@ void check_settings(const PolicyGradientSettings& s) {
        "give a number above 0");
   need(s.last_learning_rate >= 0 && std::isfinite(s.last_learning_rate), "last_learning_rate",
        "give a number of at least 0");
-  need(s.discount >= 0 && s.discount <= 1, "discount", "give a number from 0 to 1");
+  need(*s.discount >= 0 && *s.discount <= 1, "discount", "give a number from 0 to 1");
   need(s.trace_decay >= 0 && s.trace_decay <= 1, "trace_decay", "give a number from 0 to 1");
   need(s.clip > 0, "clip", "give a number above 0");
-  need(s.entropy_weight >= 0, "entropy_weight", "give a number of at least 0");
+  need(*s.entropy_weight >= 0, "entropy_weight", "give a number of at least 0");
   need(s.last_entropy_weight >= 0, "last_entropy_weight", "give a number of at least 0");
   need(s.entropy_fades_by > 0 && s.entropy_fades_by <= 1, "entropy_fades_by",
        "give a number above 0, at most 1");
@@ -61,7 +61,7 @@ void check_settings(const PolicyGradientSettings& s) {
   need(s.snapshot_gain >= 0, "snapshot_gain", "give a number of at least 0");
   need(s.roster_size >= 3 && s.roster_size <= 4096, "roster_size", "give a number from 3 to 4096");
   need(s.gradient_limit > 0, "gradient_limit", "give a number above 0");
-  need(s.first_stddev > 0, "first_stddev", "give a number above 0");
+  need(*s.first_stddev > 0, "first_stddev", "give a number above 0");
 }
 
 }  // namespace
@@ -152,7 +152,7 @@ TrainingContext context_of(const Game& game, const PolicyGradientSettings& setti
   TrainingContext context{
       game,      seed,
       total,     pool,
-      processes, make_environment(game, static_cast<std::size_t>(settings.lanes), pool.threads())};
+      processes, make_environment(game, static_cast<std::size_t>(*settings.lanes), pool.threads())};
   context.sides = opposed_sides(game, players);
   context.groups =
       groups_of(context.environment->count(), most_seats(game, players), context.sides.size(),
@@ -166,13 +166,14 @@ TrainingContext context_of(const Game& game, const PolicyGradientSettings& setti
 }
 
 // What all policies of a training have in common.
-PolicyGradientSettings settings_for(const RolePlayer& player,
-                                    const PolicyGradientSettings& common) {
+PolicyGradientSettings settings_for(const RolePlayer& player, const PolicyGradientSettings& common,
+                                    const TrainingContext& context,
+                                    std::span<const RolePlayer> players) {
   PolicyGradientSettings own =
       player.settings ? player.settings->as<PolicyGradientSettings>() : common;
   own.lanes = common.lanes;
   own.horizon = common.horizon;
-  return own;
+  return settled(std::move(own), context.game, context.total_steps, players);
 }
 
 }  // namespace
@@ -195,7 +196,7 @@ Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std
       if (players[other].player == nullptr && teacher_of(game, other, players) == r)
         roles.push_back(other);
     for (const std::size_t role : roles) learner_of[role] = policy_learners.size();
-    const PolicyGradientSettings own = settings_for(players[r], settings);
+    const PolicyGradientSettings own = settings_for(players[r], settings, context, players);
     check_settings(own);
     policy_learners.push_back(std::make_unique<PolicyLearner>(context, std::move(roles), own));
   }
@@ -244,10 +245,11 @@ const PolicyLearner& Ppo::State::policy_learner(std::size_t role) const {
 Ppo::Ppo(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed,
          std::int64_t total_steps, WorkerPool& pool, ProcessGroup* processes,
          std::vector<RolePlayer> players) {
-  check_settings(settings);
   if (players.empty()) players = usual_players(game, seed);
-  state_ = std::make_unique<State>(game, settings, seed, total_steps, pool, processes,
-                                   std::move(players));
+  const PolicyGradientSettings all = settled(settings, game, total_steps, players);
+  check_settings(all);
+  state_ =
+      std::make_unique<State>(game, all, seed, total_steps, pool, processes, std::move(players));
 }
 
 Ppo::Ppo(Ppo&&) noexcept = default;

@@ -100,7 +100,7 @@ void Ppo::State::play_group(std::size_t s, std::size_t worker) {
   PhaseClock clock;
   ended[s].clear();
   for (const auto& policy_learner : policy_learners) policy_learner->begin_rollout(s);
-  for (std::size_t t = 0; t < static_cast<std::size_t>(settings.horizon); ++t) {
+  for (std::size_t t = 0; t < static_cast<std::size_t>(*settings.horizon); ++t) {
     decide(s, t, worker);
     clock.add_to(times.decide);
     step(s, t, worker);

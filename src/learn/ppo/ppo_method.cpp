@@ -64,6 +64,10 @@ LearningMethod ppo_method() {
               "go back to a kept checkpoint from before, with a lower learning "
               "rate or more entropy weight",
           .against_plateau = "try stages, or more entropy weight",
+          .settle = [](const LearnerSettings& settings, const Game& game, Budget budget,
+                       std::span<const RolePlayer> players) -> LearnerSettings {
+            return settled(settings.as<PolicyGradientSettings>(), game, budget.steps, players);
+          },
           .make = [](LearnerContext c) -> std::unique_ptr<Learner> {
             return std::make_unique<Ppo>(c.game, c.settings.as<PolicyGradientSettings>(), c.seed,
                                          c.budget.steps, c.pool, c.processes, std::move(c.players));

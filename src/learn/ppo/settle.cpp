@@ -1,0 +1,96 @@
+#include <algorithm>
+#include <bit>
+#include <cmath>
+
+#include "zithercraft/learn/ppo.hpp"
+
+namespace zithercraft {
+namespace {
+
+// The power of two that is nearest, seen as a factor.
+std::int64_t near_power(double number) {
+  return std::int64_t{1} << static_cast<int>(std::lround(std::log2(std::max(1.0, number))));
+}
+std::int64_t power_below(double number) {
+  return static_cast<std::int64_t>(
+      std::bit_floor(static_cast<std::uint64_t>(std::max(1.0, number))));
+}
+
+// What decides: who learns, and how long.
+struct Occasion {
+  double steps = 1.0;        // in all
+  std::int64_t seats = 0;    // that learn, in a lane
+  std::int64_t episode = 0;  // steps at most; 0 for no limit
+  bool dials = false;        // a learning role has some
+  bool opposed = false;      // sides that learn are
+};
+
+Occasion occasion_of(const Game& game, std::int64_t total_steps,
+                     std::span<const RolePlayer> players) {
+  Occasion o;
+  o.steps = static_cast<double>(std::max<std::int64_t>(1, total_steps));
+  o.episode = game.spec().cutoffs.steps;
+  std::string side;
+  for (std::size_t r = 0; r < game.roles().size(); ++r) {
+    if (r >= players.size() || players[r].player != nullptr) continue;
+    const Role& role = game.roles()[r];
+    o.seats += static_cast<std::int64_t>(role.seats.size());
+    for (const ControlInfo& control : role.controls) o.dials |= control.options.empty();
+    o.opposed |= !side.empty() && !role.side.empty() && role.side != side;
+    if (side.empty()) side = role.side;
+  }
+  o.seats = std::max<std::int64_t>(1, o.seats);
+  return o;
+}
+
+// Some fifty to a hundred rollouts, until there are as many lanes as play fastest.
+void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
+  constexpr std::int64_t most_lanes = 256, longest = 128, shortest = 32, fewest_rows = 16;
+  const auto seats = static_cast<double>(o.seats);
+  if (!s.horizon) {
+    s.horizon = std::clamp(near_power(o.steps / (50.0 * fewest_rows * seats)), shortest, longest);
+    if (s.memory > 0 && s.memory_span > 0)
+      s.horizon = (*s.horizon + s.memory_span - 1) / s.memory_span * s.memory_span;
+  }
+  if (s.lanes) return;
+  const std::int64_t fewest = std::max<std::int64_t>(1, fewest_rows / o.seats);
+  s.lanes = std::clamp(
+      power_below(o.steps /
+                  (80.0 * static_cast<double>(std::max<std::int64_t>(1, *s.horizon)) * seats)),
+      fewest, most_lanes);
+  // A share of the lanes is played against past policies.
+  if (o.opposed) s.lanes = most_lanes;
+}
+
+// About as many gradient steps whatever the length, until minibatches are as large as is useful.
+// Dials, whose spread changes too, go wrong when the same samples are learned from too often.
+void settle_learning(const Occasion& o, PolicyGradientSettings& s) {
+  constexpr double long_training = 5e6;
+  constexpr std::int64_t smallest = 32, largest = 4096;
+  if (!s.epochs) s.epochs = o.steps >= long_training ? 3 : o.dials ? 4 : 6;
+  if (!s.minibatch)
+    s.minibatch = std::clamp(
+        near_power(static_cast<double>(*s.epochs) * o.steps / (o.dials ? 6200.0 : 12000.0)),
+        smallest, largest);
+}
+
+}  // namespace
+
+PolicyGradientSettings settled(PolicyGradientSettings settings, const Game& game,
+                               std::int64_t total_steps, std::span<const RolePlayer> players) {
+  const Occasion o = occasion_of(game, total_steps, players);
+  settle_rollout(o, settings);
+  settle_learning(o, settings);
+  // Rewards are looked forward to for as long as an episode lasts, within bounds.
+  constexpr double shortest = 100.0, longest = 500.0;
+  if (!settings.discount)
+    settings.discount =
+        1.0 - 1.0 / (o.episode > 0 ? std::clamp(static_cast<double>(o.episode), shortest, longest)
+                                   : longest);
+  // Dials are tried from end to end at first: what pays may lie far from their middle.
+  if (!settings.first_stddev) settings.first_stddev = 1.5;
+  if (!settings.entropy_weight) settings.entropy_weight = o.dials ? 0.02 : 0.005;
+  return settings;
+}
+
+}  // namespace zithercraft
