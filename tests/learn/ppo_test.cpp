@@ -186,7 +186,7 @@ TEST(Ppo, UnusableSettingsAreNamed) {
   EXPECT_EQ(refusal({.discount = 1.5}), "the learner's setting 'discount' cannot be used");
   EXPECT_EQ(refusal({.policy_layers = {64, -2}}),
             "the learner's setting 'policy_layers' cannot be used");
-  EXPECT_EQ(refusal({.memory = 8, .memory_span = 24}),
+  EXPECT_EQ(refusal({.memory = 8, .memory_span = 24, .horizon = 128}),
             "the learner's setting 'memory_span' cannot be used");
   EXPECT_EQ(refusal({.value_weight = 0}), "the learner's setting 'value_weight' cannot be used");
   EXPECT_EQ(refusal({.frozen = {"policy.hidden.0", "critic"}}),

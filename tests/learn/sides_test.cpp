@@ -107,6 +107,7 @@ void watch_learning(const Payoffs& payoffs, const PolicyGradientSettings& settin
 const PolicyGradientSettings patient{.policy_layers = {8},
                                      .lanes = 64,
                                      .horizon = 8,
+                                     .discount = 0.998,
                                      .epochs = 1,
                                      .minibatch = 512,
                                      .learning_rate = 1e-3,

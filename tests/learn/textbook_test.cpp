@@ -119,6 +119,238 @@ GameSpec swing_up() {
   return game;
 }
 
+// A car too weak for its hill has to swing back and forth to leave the valley. Its push costs, so
+// that who has not left it yet is drawn to do nothing.
+GameSpec valley() {
+  GameSpec game = empty_game("valley", 0.1, 800);
+  game.rules.push_back({.name = "car",
+                        .numbers = 3,  // place, speed, push
+                        .begin =
+                            [](const RuleView& lane) {
+                              RandomStream random = lane.random();
+                              lane.numbers()[0] = random.between(-0.2, 0.2);
+                              lane.numbers()[1] = 0;
+                            },
+                        .tick =
+                            [](const RuleView& lane) {
+                              constexpr double steepest = 0.0026, power = 0.0015, fastest = 0.08;
+                              auto n = lane.numbers();
+                              n[2] = lane.control(0);
+                              n[1] += power * n[2] - steepest * std::sin(3 * n[0]);
+                              n[1] = std::clamp(n[1], -fastest, fastest);
+                              n[0] += n[1];
+                              if (n[0] < -0.7) n[0] = -0.7, n[1] = 0;
+                              if (n[0] > 1.0) lane.end(Verdict::success);
+                            }});
+  game.roles[0].senses.push_back(
+      CustomSense{.name = "car",
+                  .columns = {{.name = "place", .low = -1}, {.name = "speed", .low = -1}},
+                  .code = [](const SeatView& seat, std::span<float> out) {
+                    for (std::size_t i = 0; i < 2; ++i)
+                      out[i] = static_cast<float>(seat.numbers("car")[i]);
+                  }});
+  game.roles[0].controls.push_back(Dial{.name = "push"});
+  game.roles[0].rewards.push_back(
+      {.name = "cost", .weight = -0.1, .each_step = [](const SeatView& seat) {
+         return std::pow(seat.numbers("car")[2], 2);
+       }});
+  game.roles[0].rewards.push_back(
+      {.name = "out", .weight = 100, .each_step = [](const SeatView& seat) {
+         return seat.numbers("car")[0] > 1.0 ? 1.0 : 0.0;
+       }});
+  return game;
+}
+
+// Two rods that hang from each other; only the joint between them is driven. The end has to be
+// swung a rod's length above the upper joint, and each step until then costs. Rods of mass m and
+// length l turn about their joints by Lagrange's equations.
+GameSpec two_rods() {
+  GameSpec game = empty_game("two rods", 0.2, 500);
+  game.rules.push_back(
+      {.name = "rods",
+       .numbers = 4,  // angles from hanging, the lower one's from the upper one's; rates
+       .begin =
+           [](const RuleView& lane) {
+             RandomStream random = lane.random();
+             for (double& n : lane.numbers()) n = random.between(-0.1, 0.1);
+           },
+       .tick =
+           [](const RuleView& lane) {
+             constexpr double g = 9.81, m = 0.9, l = 1.1, inertia = m * l * l / 3;
+             constexpr int parts = 20;
+             auto n = lane.numbers();
+             const double torque = 1.3 * (std::round(static_cast<double>(lane.control(0))) - 1);
+             const double dt = lane.tick_seconds() / parts;
+             for (int part = 0; part < parts; ++part) {
+               const double c = std::cos(n[1]), s = std::sin(n[1]), link = m * l * l * c / 2;
+               const double a = inertia + m * l * l + inertia + 2 * link, b = inertia + link;
+               const double lower = m * g * l / 2 * std::sin(n[0] + n[1]);
+               const double first = m * l * l * s * (n[2] * n[3] + n[3] * n[3] / 2) -
+                                    1.5 * m * g * l * std::sin(n[0]) - lower;
+               const double second = torque - m * l * l * s * n[2] * n[2] / 2 - lower;
+               const double bend = (a * second - b * first) / (a * inertia - b * b);
+               n[2] += dt * (first - b * bend) / a;
+               n[3] += dt * bend;
+               n[0] += dt * n[2];
+               n[1] += dt * n[3];
+             }
+             n[2] = std::clamp(n[2], -12.0, 12.0);
+             n[3] = std::clamp(n[3], -25.0, 25.0);
+             if (-std::cos(n[0]) - std::cos(n[0] + n[1]) > 1) lane.end(Verdict::success);
+           }});
+  game.roles[0].senses.push_back(
+      CustomSense{.name = "rods",
+                  .columns = {{.name = "cosine_1", .low = -1},
+                              {.name = "sine_1", .low = -1},
+                              {.name = "cosine_2", .low = -1},
+                              {.name = "sine_2", .low = -1},
+                              {.name = "rate_1", .low = -1},
+                              {.name = "rate_2", .low = -1}},
+                  .code = [](const SeatView& seat, std::span<float> out) {
+                    const auto n = seat.numbers("rods");
+                    const double all[] = {std::cos(n[0]), std::sin(n[0]), std::cos(n[1]),
+                                          std::sin(n[1]), n[2] / 12,      n[3] / 25};
+                    for (std::size_t i = 0; i < 6; ++i) out[i] = static_cast<float>(all[i]);
+                  }});
+  game.roles[0].controls.push_back(
+      Choice{.name = "torque", .options = {{.name = "back"}, {.name = "none"}, {.name = "forth"}}});
+  game.roles[0].rewards.push_back({.name = "time", .weight = -1, .each_step = Measure::always()});
+  return game;
+}
+
+// Cells with a wall across; its door opens to who has taken the key. Only the goal behind it pays.
+constexpr int cells = 8, patience = 160;
+
+GameSpec key_and_door() {
+  GameSpec game = empty_game("key and door", 0.2, patience);
+  // Wall, door, one's own cell, the key's, the goal's, whether one has the key, steps.
+  enum { wall, door, x, y, key_x, key_y, goal_x, goal_y, has_key, steps, all };
+  game.rules.push_back(
+      {.name = "cells",
+       .numbers = all,
+       .begin =
+           [](const RuleView& lane) {
+             RandomStream random = lane.random();
+             auto n = lane.numbers();
+             const auto below = [&](double count) {
+               return static_cast<double>(random.below(static_cast<std::uint32_t>(count)));
+             };
+             n[wall] = 2 + below(cells - 4);
+             n[x] = below(n[wall]);
+             n[key_x] = below(n[wall]);
+             n[goal_x] = n[wall] + 1 + below(cells - n[wall] - 1);
+             for (const auto row : {door, y, key_y, goal_y}) n[row] = below(cells);
+             n[has_key] = n[steps] = 0;
+           },
+       .tick =
+           [](const RuleView& lane) {
+             auto n = lane.numbers();
+             const auto way = std::lround(lane.control(0));
+             const double to_x = n[x] + (way == 0   ? 1
+                                         : way == 1 ? -1
+                                                    : 0),
+                          to_y = n[y] + (way == 2   ? 1
+                                         : way == 3 ? -1
+                                                    : 0);
+             const bool inside = to_x >= 0 && to_y >= 0 && to_x < cells && to_y < cells,
+                        passes = to_x != n[wall] || (to_y == n[door] && n[has_key] == 1);
+             if (inside && passes) n[x] = to_x, n[y] = to_y;
+             if (n[x] == n[key_x] && n[y] == n[key_y]) n[has_key] = 1;
+             n[steps] += 1;
+             if (n[x] == n[goal_x] && n[y] == n[goal_y]) lane.end(Verdict::success);
+           }});
+  CustomSense sense{.name = "cells", .code = [](const SeatView& seat, std::span<float> out) {
+                      const auto n = seat.numbers("cells");
+                      const double seen[] = {n[x],
+                                             n[y],
+                                             n[wall] - n[x],
+                                             n[door] - n[y],
+                                             n[key_x] - n[x],
+                                             n[key_y] - n[y],
+                                             n[goal_x] - n[x],
+                                             n[goal_y] - n[y]};
+                      for (std::size_t i = 0; i < 8; ++i)
+                        out[i] = static_cast<float>(seen[i] / cells);
+                      out[8] = static_cast<float>(n[has_key]);
+                    }};
+  for (const char* name : {"x", "y", "wall", "door", "key_x", "key_y", "goal_x", "goal_y", "key"})
+    sense.columns.push_back({.name = name, .low = -1});
+  game.roles[0].senses.push_back(std::move(sense));
+  game.roles[0].controls.push_back(Choice{
+      .name = "go", .options = {{.name = "e"}, {.name = "w"}, {.name = "n"}, {.name = "s"}}});
+  game.roles[0].rewards.push_back({.name = "goal", .each_step = [](const SeatView& seat) {
+                                     const auto n = seat.numbers("cells");
+                                     return n[x] == n[goal_x] && n[y] == n[goal_y]
+                                                ? 1 - 0.9 * n[steps] / patience
+                                                : 0.0;
+                                   }});
+  return game;
+}
+
+// One decision an episode: two dials that should be where four numbers say.
+GameSpec one_decision() {
+  GameSpec game = empty_game("one decision", 0.2, 1);
+  game.rules.push_back({.name = "case",
+                        .numbers = 5,
+                        .begin =
+                            [](const RuleView& lane) {
+                              RandomStream random = lane.random();
+                              for (double& n : lane.numbers()) n = random.between(-1, 1);
+                            },
+                        .tick =
+                            [](const RuleView& lane) {
+                              auto n = lane.numbers();
+                              const double a = lane.control(0) - (0.6 * n[0] - 0.3 * n[1]),
+                                           b = lane.control(1) - 0.7 * n[2] * n[3];
+                              n[4] = a * a + b * b;
+                            }});
+  CustomSense sense{.name = "case", .code = [](const SeatView& seat, std::span<float> out) {
+                      for (std::size_t i = 0; i < 4; ++i)
+                        out[i] = static_cast<float>(seat.numbers("case")[i]);
+                    }};
+  for (const char* name : {"a", "b", "c", "d"}) sense.columns.push_back({.name = name, .low = -1});
+  game.roles[0].senses.push_back(std::move(sense));
+  game.roles[0].controls = {Dial{.name = "first"}, Dial{.name = "second"}};
+  game.roles[0].rewards.push_back(
+      {.name = "off", .weight = -1, .each_step = [](const SeatView& seat) {
+         return seat.numbers("case")[4];
+       }});
+  return game;
+}
+
+// A sign is shown at the first step, and tells what to do so many steps later.
+GameSpec sign(int wait) {
+  GameSpec game = empty_game("sign", 0.2, wait + 1);
+  game.rules.push_back({.name = "sign",
+                        .numbers = 3,  // which, step, what the answer is worth
+                        .begin =
+                            [](const RuleView& lane) {
+                              lane.numbers()[0] = lane.random().below(2) == 0 ? -1 : 1;
+                              lane.numbers()[1] = lane.numbers()[2] = 0;
+                            },
+                        .tick =
+                            [wait](const RuleView& lane) {
+                              auto n = lane.numbers();
+                              const double answer = lane.control(0) > 0.5 ? 1 : -1;
+                              if (n[1] == wait) n[2] = answer == n[0] ? 1 : -1;
+                              n[1] += 1;
+                            }});
+  game.roles[0].senses.push_back(
+      CustomSense{.name = "sign",
+                  .columns = {{.name = "shown", .low = -1}, {.name = "now"}},
+                  .code = [wait](const SeatView& seat, std::span<float> out) {
+                    const auto n = seat.numbers("sign");
+                    out[0] = n[1] == 0 ? static_cast<float>(n[0]) : 0.0f;
+                    out[1] = n[1] == wait ? 1.0f : 0.0f;
+                  }});
+  game.roles[0].controls.push_back(
+      Choice{.name = "answer", .options = {{.name = "left"}, {.name = "right"}}});
+  game.roles[0].rewards.push_back({.name = "answer", .each_step = [](const SeatView& seat) {
+                                     return seat.numbers("sign")[2];
+                                   }});
+  return game;
+}
+
 double mean_return(const Game& game, const Player& player, WorkerPool& pool) {
   double sum = 0;
   const auto results = play_episodes(game, {&player}, 200, derived_seed(99, "textbook"), pool);
@@ -126,9 +358,15 @@ double mean_return(const Game& game, const Player& player, WorkerPool& pool) {
   return sum / static_cast<double>(results.size());
 }
 
-double learned_return(const Game& game, std::int64_t steps, std::uint64_t seed) {
+double random_return(const Game& game) {
+  WorkerPool pool(1);
+  return mean_return(game, *random_player(1), pool);
+}
+
+double learned_return(const Game& game, std::int64_t steps, std::uint64_t seed,
+                      const PolicyGradientSettings& settings = {}) {
   WorkerPool pool(2);
-  Ppo learner(game, {}, seed, steps, pool);
+  Ppo learner(game, settings, seed, steps, pool);
   while (learner.steps() < steps) {
     learner.collect();
     learner.improve();
@@ -136,29 +374,57 @@ double learned_return(const Game& game, std::int64_t steps, std::uint64_t seed) 
   return mean_return(game, *policy_player(game, 0, learner.policy()), pool);
 }
 
-double random_return(const Game& game) {
-  WorkerPool pool(1);
-  return mean_return(game, *random_player(1), pool);
+// With no setting but the number of steps, three trainings must each reach a mean return.
+void expect_learned(const GameSpec& spec, std::int64_t steps, double least) {
+  const Game game(spec);
+  for (const std::uint64_t seed : {1u, 2u, 3u}) {
+    const double mean = learned_return(game, steps, seed);
+    ::testing::Test::RecordProperty("seed_" + std::to_string(seed), std::to_string(mean));
+    EXPECT_GT(mean, least) << "seed " << seed;
+  }
 }
 
 TEST(LearningTextbook, APoleIsBalancedOnACart) {
-  const Game game(pole_on_a_cart());
-  EXPECT_LT(random_return(game), 40);
-  for (const std::uint64_t seed : {1u, 2u, 3u}) {
-    const double mean = learned_return(game, 600'000, seed);
-    RecordProperty("seed_" + std::to_string(seed), std::to_string(mean));
-    EXPECT_GT(mean, 380) << "seed " << seed;
-  }
+  EXPECT_LT(random_return(Game(pole_on_a_cart())), 40);
+  expect_learned(pole_on_a_cart(), 50'000, 390);  // of 400
 }
 
 TEST(LearningTextbook, APendulumIsSwungUpAndHeld) {
-  const Game game(swing_up());
-  EXPECT_LT(random_return(game), -250);
-  for (const std::uint64_t seed : {1u, 2u, 3u}) {
-    const double mean = learned_return(game, 4'000'000, seed);
-    RecordProperty("seed_" + std::to_string(seed), std::to_string(mean));
-    EXPECT_GT(mean, -75) << "seed " << seed;
-  }
+  EXPECT_LT(random_return(Game(swing_up())), -250);
+  expect_learned(swing_up(), 100'000, -75);
+}
+
+TEST(LearningTextbook, TwoRodsAreSwungUp) {
+  EXPECT_LT(random_return(Game(two_rods())), -400);
+  expect_learned(two_rods(), 100'000, -100);
+}
+
+TEST(LearningTextbook, ACarLeavesItsValley) {
+  EXPECT_LT(random_return(Game(valley())), 0);
+  expect_learned(valley(), 200'000, 90);
+}
+
+TEST(LearningTextbook, AKeyIsTakenToADoor) {
+  EXPECT_LT(random_return(Game(key_and_door())), 0.1);
+  expect_learned(key_and_door(), 300'000, 0.9);
+}
+
+TEST(LearningTextbook, OneDecisionIsNearTheBest) {
+  EXPECT_LT(random_return(Game(one_decision())), -0.5);
+  expect_learned(one_decision(), 100'000, -0.01);
+}
+
+// One training in about fifteen does not find out what the sign is good for.
+TEST(LearningTextbook, ASignIsRemembered) {
+  int learned = 0;
+  for (const int wait : {5, 10, 20, 40})
+    for (const std::uint64_t seed : {1u, 2u, 3u}) {
+      const double mean = learned_return(Game(sign(wait)), 500'000, seed, {.memory = 16});
+      RecordProperty("after_" + std::to_string(wait) + "_seed_" + std::to_string(seed),
+                     std::to_string(mean));
+      learned += mean > 0.95 ? 1 : 0;
+    }
+  EXPECT_GE(learned, 11) << "of 12";
 }
 
 // ---- Rules themselves

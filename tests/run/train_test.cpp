@@ -5,6 +5,7 @@
 #include <atomic>
 
 #include "support.hpp"
+#include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 #include "zithercraft/run/metrics.hpp"
 
@@ -35,7 +36,11 @@ TEST(Train, WritesARunThatCanBeOpened) {
   train(test::mooring(), o);
   const zithercraft::Run run = zithercraft::Run::open(folder / "run");
   EXPECT_EQ(run.game_spec(), test::mooring());
-  EXPECT_EQ(run.settings(), (RunSettings{20'000, 5, 4000, small}));
+  // What was left open is stated.
+  const PolicyGradientSettings all =
+      settled(small, run.game(), 20'000, usual_players(run.game(), 5));
+  EXPECT_NE(all, small);
+  EXPECT_EQ(run.settings(), (RunSettings{20'000, 5, 4000, all}));
   EXPECT_TRUE(run.finished());
   EXPECT_EQ(run.steps_done(), 20'480);  // whole rollouts of 32 x 32
   EXPECT_EQ(shown, 20'480);
@@ -46,6 +51,26 @@ TEST(Train, WritesARunThatCanBeOpened) {
   EXPECT_EQ(rows.back().terms.size(), 4u);
   EXPECT_EQ(TensorFile::load(run.last_checkpoint()).text("game_fingerprint"),
             run.game().fingerprint());
+}
+
+TEST(Train, AResumedRunKeepsWhatWasDecidedForIt) {
+  const test::TemporaryFolder folder;
+  const PolicyGradientSettings open{.policy_layers = {8}};
+  TrainOptions o = options(folder / "run");
+  o.learner = open;
+  o.steps = 4000;
+  const zithercraft::Run short_run = train(test::mooring(), o);
+  o.existing = Existing::resume;
+  o.steps = 60'000;
+  const zithercraft::Run longer = train(test::mooring(), o);
+  EXPECT_EQ(longer.settings().learner, short_run.settings().learner);
+  EXPECT_GE(longer.steps_done(), 60'000);
+  const Game game = longer.game();
+  EXPECT_NE(LearnerSettings(settled(open, game, 60'000, usual_players(game, 5))),
+            longer.settings().learner);
+  o.learner = PolicyGradientSettings{.policy_layers = {8}, .lanes = 3};
+  EXPECT_NE(test::error_of([&] { train(test::mooring(), o); }).problem().find("learner.lanes"),
+            std::string::npos);
 }
 
 // What is lost of a run's folder costs no more than it must.

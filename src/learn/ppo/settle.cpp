@@ -20,7 +20,7 @@ std::int64_t power_below(double number) {
 struct Occasion {
   double steps = 1.0;        // in all
   std::int64_t seats = 0;    // that learn, in a lane
-  std::int64_t episode = 0;  // steps at most; 0 for no limit
+  std::int64_t episode = 1;  // steps at most
   bool dials = false;        // a learning role has some
   bool opposed = false;      // sides that learn are
 };
@@ -84,9 +84,7 @@ PolicyGradientSettings settled(PolicyGradientSettings settings, const Game& game
   // Rewards are looked forward to for as long as an episode lasts, within bounds.
   constexpr double shortest = 100.0, longest = 500.0;
   if (!settings.discount)
-    settings.discount =
-        1.0 - 1.0 / (o.episode > 0 ? std::clamp(static_cast<double>(o.episode), shortest, longest)
-                                   : longest);
+    settings.discount = 1.0 - 1.0 / std::clamp(static_cast<double>(o.episode), shortest, longest);
   // Dials are tried from end to end at first: what pays may lie far from their middle.
   if (!settings.first_stddev) settings.first_stddev = 1.5;
   if (!settings.entropy_weight) settings.entropy_weight = o.dials ? 0.02 : 0.005;

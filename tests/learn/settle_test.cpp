@@ -1,0 +1,96 @@
+// Settings that follow from the length of a training and from the game.
+
+#include <gtest/gtest.h>
+
+#include <vector>
+
+#include "learning.hpp"
+#include "support.hpp"
+#include "zithercraft/base/pool.hpp"
+#include "zithercraft/learn/ppo.hpp"
+#include "zithercraft/net/tensor_file.hpp"
+
+namespace zithercraft {
+namespace {
+
+PolicyGradientSettings settled_for(const Game& game, std::int64_t steps,
+                                   const PolicyGradientSettings& settings = {}) {
+  return settled(settings, game, steps, usual_players(game, 1));
+}
+
+TEST(Settle, LeavesAloneWhatIsSet) {
+  const PolicyGradientSettings own{.lanes = 3,
+                                   .horizon = 7,
+                                   .discount = 0.5,
+                                   .epochs = 2,
+                                   .minibatch = 5,
+                                   .entropy_weight = 0.0,
+                                   .first_stddev = 0.1};
+  EXPECT_EQ(settled_for(Game(test::mooring()), 1'000'000, own), own);
+}
+
+TEST(Settle, MakesAboutAsManyGradientStepsWhateverTheLength) {
+  const Game game(test::mooring());
+  for (const std::int64_t steps : {50'000, 100'000, 300'000, 1'000'000, 3'000'000, 10'000'000}) {
+    const PolicyGradientSettings s = settled_for(game, steps);
+    const double gradient_steps = static_cast<double>(*s.epochs) * static_cast<double>(steps) /
+                                  static_cast<double>(*s.minibatch);
+    EXPECT_GT(gradient_steps, 4000) << steps;
+    EXPECT_LT(gradient_steps, 9000) << steps;
+    const std::int64_t rollout = *s.lanes * *s.horizon;
+    EXPECT_GE(steps / rollout, 35) << steps;
+    EXPECT_LE(rollout, 32768) << steps;
+    EXPECT_GE(rollout, 4 * *s.minibatch) << steps;
+  }
+}
+
+TEST(Settle, LooksAsFarAheadAsAnEpisodeLasts) {
+  GameSpec game = test::mooring();
+  for (const auto& [steps, ahead] :
+       std::vector<std::pair<std::int64_t, double>>{{20, 100}, {300, 300}, {5000, 500}}) {
+    game.cutoffs.steps = steps;
+    EXPECT_DOUBLE_EQ(*settled_for(Game(game), 1'000'000).discount, 1 - 1 / ahead) << steps;
+  }
+}
+
+TEST(Settle, GoesByWhatIsControlled) {
+  const PolicyGradientSettings dials = settled_for(Game(test::mooring()), 200'000);
+  GameSpec choosing = test::mooring();
+  choosing.roles[0].keys.clear();
+  choosing.roles[0].controls = {Choice{.name = "throttle", .options = {{.name = "ahead"}}},
+                                Choice{.name = "rudder", .options = {{.name = "left"}}}};
+  for (auto& control : choosing.roles[0].controls)
+    std::get<Choice>(control).options.push_back({.name = "none"});
+  const PolicyGradientSettings choices = settled_for(Game(choosing), 200'000);
+  EXPECT_GT(*dials.entropy_weight, *choices.entropy_weight);
+  EXPECT_LT(*dials.epochs, *choices.epochs);
+}
+
+TEST(Settle, FitsTheSpanOfAMemory) {
+  for (const std::int64_t span : {5, 24, 32, 48})
+    EXPECT_EQ(
+        *settled_for(Game(test::mooring()), 50'000, {.memory = 8, .memory_span = span}).horizon %
+            span,
+        0)
+        << span;
+}
+
+// A learner whose settings were left open is the one whose settings were written out.
+TEST(Settle, IsWhatTheLearnerDoes) {
+  const Game game(test::mooring());
+  WorkerPool pool(2);
+  const auto trained = [&](const PolicyGradientSettings& settings) {
+    Ppo learner(game, settings, 1, 60'000, pool);
+    learner.collect();
+    learner.improve();
+    TensorFile file;
+    learner.store(file);
+    const test::TemporaryFolder folder;
+    file.save(folder / "a");
+    return test::read_file(folder / "a");
+  };
+  EXPECT_EQ(trained({}), trained(settled_for(game, 60'000)));
+}
+
+}  // namespace
+}  // namespace zithercraft
