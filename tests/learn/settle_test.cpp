@@ -54,16 +54,26 @@ TEST(Settle, LooksAsFarAheadAsAnEpisodeLasts) {
 }
 
 TEST(Settle, GoesByWhatIsControlled) {
-  const PolicyGradientSettings dials = settled_for(Game(test::mooring()), 200'000);
+  const PolicyGradientSettings dials = settled_for(Game(test::mooring()), 300'000);
   GameSpec choosing = test::mooring();
   choosing.roles[0].keys.clear();
   choosing.roles[0].controls = {Choice{.name = "throttle", .options = {{.name = "ahead"}}},
                                 Choice{.name = "rudder", .options = {{.name = "left"}}}};
   for (auto& control : choosing.roles[0].controls)
     std::get<Choice>(control).options.push_back({.name = "none"});
-  const PolicyGradientSettings choices = settled_for(Game(choosing), 200'000);
-  EXPECT_GT(*dials.entropy_weight, *choices.entropy_weight);
+  const PolicyGradientSettings choices = settled_for(Game(choosing), 300'000);
+  EXPECT_GT(*dials.minibatch, *choices.minibatch);
   EXPECT_LT(*dials.epochs, *choices.epochs);
+}
+
+TEST(Settle, TriesDialsFromEndToEndInShortTrainings) {
+  const Game game(test::mooring());
+  const auto spread = [&](std::int64_t steps) { return *settled_for(game, steps).first_stddev; };
+  EXPECT_EQ(spread(20'000), 1.5);
+  EXPECT_EQ(spread(500'000), 1.5);
+  EXPECT_NEAR(spread(1'000'000), 1.05, 1e-9);
+  EXPECT_NEAR(spread(2'000'000), 0.6, 1e-9);
+  EXPECT_NEAR(spread(50'000'000), 0.6, 1e-9);
 }
 
 TEST(Settle, FitsTheSpanOfAMemory) {

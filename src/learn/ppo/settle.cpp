@@ -74,6 +74,15 @@ void settle_learning(const Occasion& o, PolicyGradientSettings& s) {
         smallest, largest);
 }
 
+// A short training has to come across what pays soon: its dials are tried from end to end at first.
+// A long one comes across it anyway, and aims better sooner if it begins with smaller steps.
+double spread_for(double steps) {
+  constexpr double wide = 1.5, narrow = 0.6, short_training = 5e5, long_training = 2e6;
+  const double share = std::log(std::clamp(steps, short_training, long_training) / short_training) /
+                       std::log(long_training / short_training);
+  return wide + share * (narrow - wide);
+}
+
 }  // namespace
 
 PolicyGradientSettings settled(PolicyGradientSettings settings, const Game& game,
@@ -85,9 +94,7 @@ PolicyGradientSettings settled(PolicyGradientSettings settings, const Game& game
   constexpr double shortest = 100.0, longest = 500.0;
   if (!settings.discount)
     settings.discount = 1.0 - 1.0 / std::clamp(static_cast<double>(o.episode), shortest, longest);
-  // Dials are tried from end to end at first: what pays may lie far from their middle.
-  if (!settings.first_stddev) settings.first_stddev = 1.5;
-  if (!settings.entropy_weight) settings.entropy_weight = o.dials ? 0.02 : 0.005;
+  if (!settings.first_stddev) settings.first_stddev = spread_for(o.steps);
   return settings;
 }
 
