@@ -431,7 +431,7 @@ void Population::keep_in_hall_of_fame(std::int64_t generation) {
                 [&](const Champion& c) { return c.generation % fame_interval_ != 0; });
 }
 
-// What grown networks are made of, and who is of which species.
+// What grown networks are made of, and the species of each.
 void Population::describe_grown(std::span<const double> fitness, GenerationReport& report) const {
   const std::size_t people = fitness.size();
   for (std::size_t i = 0; i < people; ++i) {

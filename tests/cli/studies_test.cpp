@@ -97,7 +97,7 @@ TEST_F(Studies, AblationPlanComparisonAndLadder) {
     EXPECT_NE(ablation.out.find(part), std::string::npos) << part;
 
   test::write_file(folder_ / "plan.toml",
-                   "games = [\"" + path("pond.toml") + "\"]\nseeds = [1, 2]\nsteps = 2000\n" +
+                   "steps = 2000\ngames = [\"" + path("pond.toml") + "\"]\nseeds = [1, 2]\n" +
                        "episodes = 20\nlearner = { lanes = 16, horizon = 32, minibatch = 256 }\n" +
                        "[[variants]]\nname = \"plain\"\n[[variants]]\nname = \"hasty\"\n" +
                        "set = { \"term.hurry\" = -0.2 }\n");

@@ -33,10 +33,10 @@ TEST(Settle, MakesAboutAsManyGradientStepsWhateverTheLength) {
   const Game game(test::mooring());
   for (const std::int64_t steps : {50'000, 100'000, 300'000, 1'000'000, 3'000'000, 10'000'000}) {
     const PolicyGradientSettings s = settled_for(game, steps);
-    const double gradient_steps = static_cast<double>(*s.epochs) * static_cast<double>(steps) /
-                                  static_cast<double>(*s.minibatch);
-    EXPECT_GT(gradient_steps, 4000) << steps;
-    EXPECT_LT(gradient_steps, 9000) << steps;
+    const double gradients = static_cast<double>(*s.epochs) * static_cast<double>(steps) /
+                             static_cast<double>(*s.minibatch);
+    EXPECT_GT(gradients, 4000) << steps;
+    EXPECT_LT(gradients, 9000) << steps;
     const std::int64_t rollout = *s.lanes * *s.horizon;
     EXPECT_GE(steps / rollout, 35) << steps;
     EXPECT_LE(rollout, 32768) << steps;

@@ -120,7 +120,7 @@ GameSpec swing_up() {
 }
 
 // A car too weak for its hill has to swing back and forth to leave the valley. Its push costs, so
-// that who has not left it yet is drawn to do nothing.
+// that doing nothing pays best until the way out is found.
 GameSpec valley() {
   GameSpec game = empty_game("valley", 0.1, 800);
   game.rules.push_back({.name = "car",
@@ -218,7 +218,7 @@ GameSpec two_rods() {
   return game;
 }
 
-// Cells with a wall across; its door opens to who has taken the key. Only the goal behind it pays.
+// Cells with a wall across, whose door opens with a key. Only the goal behind it pays.
 constexpr int cells = 8, patience = 160;
 
 GameSpec key_and_door() {
