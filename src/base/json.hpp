@@ -24,7 +24,8 @@ struct JsonError : std::runtime_error {
 };
 
 /// A value of JSON. Members of an object keep the order in which they were set. Types of one's own
-/// in lists are converted by `json_of(item)`, and read by `from_json(json, item)`.
+/// in lists are converted by `json_of(item)`, and read by `from_json(json, item)`; structs have
+/// both once their members are listed, see json_members.hpp.
 class Json {
  public:
   using List = std::vector<Json>;
@@ -53,6 +54,15 @@ class Json {
   }
   /// An object if every item is a list of a text and a value, else a list.
   Json(std::initializer_list<Json> items);
+
+  /// An item's value: by `json_of(item)` where there is such a function.
+  template <class T>
+  static Json of(const T& item) {
+    if constexpr (requires { json_of(item); })
+      return json_of(item);
+    else
+      return Json(item);
+  }
 
   static Json array() { return Json(Kind(List{})); }
   static Json object() { return Json(Kind(Members{})); }
@@ -111,14 +121,6 @@ class Json {
   using Kind = std::variant<std::monostate, bool, std::int64_t, std::uint64_t, double, std::string,
                             List, Members>;
   explicit Json(Kind value) : value_(std::move(value)) {}
-
-  template <class T>
-  static Json of(const T& item) {
-    if constexpr (requires { json_of(item); })
-      return json_of(item);
-    else
-      return Json(item);
-  }
 
   void read(bool& value) const;
   void read(std::string& value) const;

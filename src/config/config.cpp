@@ -199,6 +199,32 @@ void add_value(toml::array& list, const std::string& value) { list.push_back(val
 void add_value(toml::array& list, toml::table value) { list.push_back(std::move(value)); }
 void add_value(toml::array& list, toml::array value) { list.push_back(std::move(value)); }
 
+static toml::array array_of(const Value::List& items) {
+  toml::array list;
+  for (const Value& item : items) add_value(list, item);
+  return list;
+}
+void insert_value(toml::table& table, std::string_view key, const Value& value) {
+  std::visit(
+      [&](const auto& held) {
+        if constexpr (std::is_same_v<std::decay_t<decltype(held)>, Value::List>)
+          insert_value(table, key, array_of(held));
+        else
+          insert_value(table, key, held);
+      },
+      value.held);
+}
+void add_value(toml::array& list, const Value& value) {
+  std::visit(
+      [&](const auto& held) {
+        if constexpr (std::is_same_v<std::decay_t<decltype(held)>, Value::List>)
+          add_value(list, array_of(held));
+        else
+          add_value(list, held);
+      },
+      value.held);
+}
+
 toml::table parse_toml(std::string_view text, const std::string& source) {
   try {
     return toml::parse(text, source);

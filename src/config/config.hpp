@@ -211,6 +211,7 @@ void add_value(toml::array& list, bool value);
 void add_value(toml::array& list, std::int64_t value);
 void add_value(toml::array& list, double value);
 void add_value(toml::array& list, const std::string& value);
+void add_value(toml::array& list, const Value& value);
 void add_value(toml::array& list, toml::table value);
 void add_value(toml::array& list, toml::array value);
 

@@ -64,12 +64,6 @@ class PathSetter {
   const std::string& where_;
 };
 
-void push_value(toml::array& list, const Value& value) {
-  toml::table holder;
-  insert_value(holder, "value", value);
-  list.push_back(std::move(*holder.get("value")));
-}
-
 }  // namespace
 
 std::vector<KeyStep> key_steps(const std::string& path, const std::string& where) {
@@ -120,21 +114,6 @@ Value value_of(const toml::node& node, const std::string& where) {
       ErrorKind::spec,
       "expected a number, a text, true, false or a list of these, found " + describe_type(node),
       where, "change the value");
-}
-
-void insert_value(toml::table& table, std::string_view key, const Value& value) {
-  if (const auto* list = std::get_if<Value::List>(&value.held)) {
-    toml::array array;
-    for (const Value& item : *list) push_value(array, item);
-    table.insert_or_assign(key, std::move(array));
-    return;
-  }
-  std::visit(
-      [&](const auto& held) {
-        if constexpr (!std::is_same_v<std::decay_t<decltype(held)>, Value::List>)
-          table.insert_or_assign(key, held);
-      },
-      value.held);
 }
 
 }  // namespace zithercraft::config

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <array>
 
-#include "base/json.hpp"
+#include "base/json_members.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {
@@ -16,69 +16,56 @@ std::string name_of(Activation activation) {
   return activation_names[static_cast<std::size_t>(activation)];
 }
 
-Activation activation_named(const std::string& name) {
+}  // namespace
+
+static Json json_of(Activation activation) { return name_of(activation); }
+static void from_json(const Json& json, Activation& activation) {
+  const auto name = json.get<std::string>();
   for (std::size_t i = 0; i < activation_names.size(); ++i)
-    if (activation_names[i] == name) return static_cast<Activation>(i);
+    if (activation_names[i] == name) {
+      activation = static_cast<Activation>(i);
+      return;
+    }
   throw JsonError("no activation");
 }
 
-}  // namespace
-
-// Found where lists of these are written and read.
-static Json json_of(const ConvolutionLayer& l) {
-  return {{"filters", l.filters}, {"size", l.size}, {"stride", l.stride}};
+template <class V>
+static void members(V& v, ConvolutionLayer& l) {
+  v("filters", l.filters);
+  v("size", l.size);
+  v("stride", l.stride);
 }
-static void from_json(const Json& j, ConvolutionLayer& l) {
-  l.filters = j.at("filters").get<std::int64_t>();
-  l.size = j.at("size").get<std::int64_t>();
-  l.stride = j.at("stride").get<std::int64_t>();
+template <class V>
+static void members(V& v, PictureFront& f) {
+  v("name", f.name);
+  v("height", f.height);
+  v("width", f.width);
+  v("channels", f.channels);
+  v("columns", f.columns);
+  v("layers", f.layers);
 }
-static Json json_of(const PictureFront& f) {
-  return {{"name", f.name},         {"height", f.height},   {"width", f.width},
-          {"channels", f.channels}, {"columns", f.columns}, {"layers", f.layers}};
+template <class V>
+static void members(V& v, CrowdFront& f) {
+  v("name", f.name);
+  v("others", f.others);
+  v("columns_each", f.columns_each);
+  v("here", f.here);
+  v("columns", f.columns);
+  v("width", f.width);
+  v("queries", f.queries);
 }
-static void from_json(const Json& j, PictureFront& f) {
-  f.name = j.at("name").get<std::string>();
-  f.height = j.at("height").get<std::size_t>();
-  f.width = j.at("width").get<std::size_t>();
-  f.channels = j.at("channels").get<std::size_t>();
-  f.columns = j.at("columns").get<std::vector<std::uint32_t>>();
-  f.layers = j.at("layers").get<std::vector<ConvolutionLayer>>();
-}
-static Json json_of(const CrowdFront& f) {
-  return {{"name", f.name},      {"others", f.others},   {"columns_each", f.columns_each},
-          {"here", f.here},      {"columns", f.columns}, {"width", f.width},
-          {"queries", f.queries}};
-}
-static void from_json(const Json& j, CrowdFront& f) {
-  f.name = j.at("name").get<std::string>();
-  f.others = j.at("others").get<std::size_t>();
-  f.columns_each = j.at("columns_each").get<std::size_t>();
-  f.here = j.at("here").get<std::size_t>();
-  f.columns = j.at("columns").get<std::vector<std::uint32_t>>();
-  f.width = j.at("width").get<std::size_t>();
-  f.queries = j.at("queries").get<std::size_t>();
+template <class V>
+static void members(V& v, NetworkPlan& p) {
+  v("columns", p.columns);
+  v("pictures", p.pictures);
+  v("crowds", p.crowds);
+  v("hidden", p.hidden);
+  v("activation", p.activation);
+  v("memory", p.memory);
+  v("outputs", p.outputs);
 }
 
 namespace {
-
-Json json_of(const NetworkPlan& p) {
-  return {{"columns", p.columns}, {"pictures", p.pictures}, {"crowds", p.crowds},
-          {"hidden", p.hidden},   {"memory", p.memory},     {"activation", name_of(p.activation)},
-          {"outputs", p.outputs}};
-}
-
-NetworkPlan plan_of(const Json& j) {
-  NetworkPlan p;
-  p.columns = j.at("columns").get<std::size_t>();
-  p.pictures = j.at("pictures").get<std::vector<PictureFront>>();
-  p.crowds = j.at("crowds").get<std::vector<CrowdFront>>();
-  p.hidden = j.at("hidden").get<std::vector<std::size_t>>();
-  p.activation = activation_named(j.at("activation").get<std::string>());
-  p.memory = j.at("memory").get<std::size_t>();
-  p.outputs = j.at("outputs").get<std::size_t>();
-  return p;
-}
 
 constexpr std::size_t most = 1 << 20;
 
@@ -137,11 +124,11 @@ void check_plan(const NetworkPlan& plan) {
             "list a column for each number");
 }
 
-std::string NetworkPlan::to_json() const { return json_of(*this).sorted().dump(); }
+std::string NetworkPlan::to_json() const { return Json::of(*this).sorted().dump(); }
 
 NetworkPlan NetworkPlan::from_json(std::string_view text) {
   try {
-    NetworkPlan plan = plan_of(Json::parse(text));
+    NetworkPlan plan = Json::parse(text).get<NetworkPlan>();
     check_plan(plan);
     return plan;
   } catch (const JsonError&) {

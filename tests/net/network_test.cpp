@@ -297,6 +297,10 @@ TEST(Network, RefusesPlansThatCannotBeBuilt) {
   EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("{\"columns\": 3}"); }).kind(),
             ErrorKind::file);
   EXPECT_EQ(test::error_of([] { NetworkPlan::from_json("?"); }).kind(), ErrorKind::file);
+  std::string unknown = NetworkPlan{.columns = 3, .outputs = 1}.to_json();
+  EXPECT_EQ(NetworkPlan::from_json(unknown).activation, Activation::tanh);
+  unknown.replace(unknown.find("tanh"), 4, "sine");
+  EXPECT_EQ(test::error_of([&] { NetworkPlan::from_json(unknown); }).kind(), ErrorKind::file);
 }
 
 }  // namespace
