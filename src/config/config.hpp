@@ -147,7 +147,9 @@ class TomlReader {
     field.clear();
     for (const auto& [key, value] : table) {
       const std::string name(key.str());
-      read(value, path + "." + name, field[name], rule);
+      std::string inner = path;
+      inner.append(".").append(name);
+      read(value, inner, field[name], rule);
     }
   }
   template <class T>

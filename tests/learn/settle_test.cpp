@@ -64,6 +64,15 @@ TEST(Settle, GoesByWhatIsControlled) {
   const PolicyGradientSettings choices = settled_for(Game(choosing), 300'000);
   EXPECT_GT(*dials.minibatch, *choices.minibatch);
   EXPECT_LT(*dials.epochs, *choices.epochs);
+  EXPECT_GT(*dials.entropy_weight, *choices.entropy_weight);
+}
+
+TEST(Settle, StaysUndecidedForLongerInShortTrainingsWithDials) {
+  const Game game(test::mooring());
+  const auto weight = [&](std::int64_t steps) { return *settled_for(game, steps).entropy_weight; };
+  EXPECT_EQ(weight(500'000), 0.02);
+  EXPECT_NEAR(weight(1'000'000), 0.0125, 1e-9);
+  EXPECT_NEAR(weight(2'000'000), 0.005, 1e-9);
 }
 
 TEST(Settle, TriesDialsFromEndToEndInShortTrainings) {

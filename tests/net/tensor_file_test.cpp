@@ -79,10 +79,10 @@ TEST(TensorFile, EveryFlippedBitAndEveryTruncationIsNoticed) {
 
 TEST(TensorFile, AHeaderNestedWithoutEndIsRefused) {
   const test::TemporaryFolder folder;
-  const std::string header(1 << 20, '[');
-  const std::uint64_t length = header.size();
-  test::write_file(folder / "deep.safetensors",
-                   std::string(reinterpret_cast<const char*>(&length), sizeof length) + header);
+  const std::uint64_t length = 1 << 20;
+  std::string file(sizeof length + length, '[');
+  std::memcpy(file.data(), &length, sizeof length);
+  test::write_file(folder / "deep.safetensors", file);
   for (const auto load : {+[](const std::filesystem::path& p) { TensorFile::load(p); },
                           +[](const std::filesystem::path& p) { TensorFile::load_metadata(p); }})
     EXPECT_EQ(test::error_of([&] { load(folder / "deep.safetensors"); }).problem(),

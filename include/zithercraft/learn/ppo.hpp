@@ -87,7 +87,7 @@ struct PolicyGradientSettings {
   double value_clip = 0.0;  ///< how far a value may move in one update, in standard deviations of
                             ///< returns; 0: any way
   /// reward for staying undecided at the first update, at least 0
-  double entropy_weight = 0.005;
+  std::optional<double> entropy_weight{};
   /// reached linearly when the share `entropy_fades_by` of the training is done
   double last_entropy_weight = 0.0;
   /// above 0, at most 1; afterwards the policy may grow certain of itself
@@ -126,8 +126,9 @@ struct PolicyGradientSettings {
 /// training has some 6,000 gradient steps with dials and 12,000 with choices alone, 32 to 4096
 /// samples. Rollouts are learned from 4 times with dials and 6 times with choices alone, 3 times
 /// in trainings of 5 million steps or more. The discount looks as far ahead as an episode lasts,
-/// 100 to 500 steps. Dials begin with a standard deviation of 1.5 in trainings of up to half a
-/// million steps, falling to 0.6 at two million.
+/// 100 to 500 steps. Dials begin with a standard deviation of 1.5 and an entropy weight of 0.02 in
+/// trainings of up to half a million steps, falling to 0.6 and 0.005 at two million. Choices alone
+/// have an entropy weight of 0.005.
 PolicyGradientSettings settled(PolicyGradientSettings settings, const Game& game,
                                std::int64_t total_steps, std::span<const RolePlayer> players);
 

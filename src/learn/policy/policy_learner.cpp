@@ -104,7 +104,7 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
       gradient_(nets_.parameters),
       adam_(nets_.parameters),
       memory_(playable_rows(context, roles_) * memory_each()) {
-  loss_ = {settings.objective, settings.clip, settings.entropy_weight, settings.value_weight,
+  loss_ = {settings.objective, settings.clip, *settings.entropy_weight, settings.value_weight,
            settings.value_clip};
   RandomStream random(seed(), 0, 0, Purpose::initialise);
   // All begin near 0: nothing is preferred, and no moment seems better than another. Values of

@@ -47,7 +47,7 @@ void check_settings(const PolicyGradientSettings& s) {
   need(*s.discount >= 0 && *s.discount <= 1, "discount", "give a number from 0 to 1");
   need(s.trace_decay >= 0 && s.trace_decay <= 1, "trace_decay", "give a number from 0 to 1");
   need(s.clip > 0, "clip", "give a number above 0");
-  need(s.entropy_weight >= 0, "entropy_weight", "give a number of at least 0");
+  need(*s.entropy_weight >= 0, "entropy_weight", "give a number of at least 0");
   need(s.last_entropy_weight >= 0, "last_entropy_weight", "give a number of at least 0");
   need(s.entropy_fades_by > 0 && s.entropy_fades_by <= 1, "entropy_fades_by",
        "give a number above 0, at most 1");

@@ -74,13 +74,16 @@ void settle_learning(const Occasion& o, PolicyGradientSettings& s) {
         smallest, largest);
 }
 
-// A short training has to come across what pays soon: its dials are tried from end to end at first.
-// A long one comes across it anyway, and aims better sooner if it begins with smaller steps.
-double spread_for(double steps) {
-  constexpr double wide = 1.5, narrow = 0.6, short_training = 5e5, long_training = 2e6;
-  const double share = std::log(std::clamp(steps, short_training, long_training) / short_training) /
-                       std::log(long_training / short_training);
-  return wide + share * (narrow - wide);
+// A short training has to come across what pays soon: its dials are tried from end to end at first,
+// and stay undecided for longer. A long one comes across it anyway, and aims better sooner if it
+// begins with smaller steps.
+void settle_exploration(const Occasion& o, PolicyGradientSettings& s) {
+  constexpr double short_training = 5e5, long_training = 2e6;
+  const double longer =
+      std::log(std::clamp(o.steps, short_training, long_training) / short_training) /
+      std::log(long_training / short_training);
+  if (!s.first_stddev) s.first_stddev = std::lerp(1.5, 0.6, longer);
+  if (!s.entropy_weight) s.entropy_weight = o.dials ? std::lerp(0.02, 0.005, longer) : 0.005;
 }
 
 }  // namespace
@@ -90,11 +93,11 @@ PolicyGradientSettings settled(PolicyGradientSettings settings, const Game& game
   const Occasion o = occasion_of(game, total_steps, players);
   settle_rollout(o, settings);
   settle_learning(o, settings);
+  settle_exploration(o, settings);
   // Rewards are looked forward to for as long as an episode lasts, within bounds.
   constexpr double shortest = 100.0, longest = 500.0;
   if (!settings.discount)
     settings.discount = 1.0 - 1.0 / std::clamp(static_cast<double>(o.episode), shortest, longest);
-  if (!settings.first_stddev) settings.first_stddev = spread_for(o.steps);
   return settings;
 }
 
