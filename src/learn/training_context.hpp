@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "learn/policy/rollout.hpp"
+#include "learn/policy/side_shares.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/process_group.hpp"
 #include "zithercraft/game/environment.hpp"
@@ -32,8 +33,6 @@ constexpr std::size_t samples_per_portion(std::size_t parameters) {
 /// barrier.
 struct LaneGroup {
   std::size_t first_lane = 0, lanes = 0;
-  // In which only that side learns, against past policies of the others; -1: all learn.
-  int learning_side = -1;
 };
 
 struct TrainingContext {
@@ -48,6 +47,7 @@ struct TrainingContext {
   std::size_t first_learning_role = 0;
   // That learn and are opposed to each other; fewer than two: nobody is.
   std::vector<std::string> sides{};
+  SideShares shares{};                  // in which lanes which of them learn
   std::int64_t steps = 0, updates = 0;  // steps of all who learn
   std::int64_t rollout_steps = 0;       // in the last rollout
 
@@ -59,10 +59,9 @@ struct TrainingContext {
     const auto found = std::find(sides.begin(), sides.end(), game.roles()[role].side);
     return found == sides.end() ? -1 : static_cast<int>(found - sides.begin());
   }
-  /// Whether a learning role learns in a group, and is not played by a past policy.
-  bool learns_in(std::size_t role, const LaneGroup& group) const {
-    const int side = side_of(role);
-    return group.learning_side < 0 || side < 0 || side == group.learning_side;
+  /// Whether a learning role learns in a lane's episode, and is not played by a past policy.
+  bool learns_in(std::size_t role, std::size_t lane) const {
+    return shares.learns(side_of(role), lane);
   }
   bool owns(std::size_t group) const { return group >= first_own && group < first_own + own_count; }
   /// What the rows of a block sense now.

@@ -48,7 +48,7 @@ TEST(Advantages, OfWhoHasLeftBelongToTheLastStep) {
   for (std::size_t t = 0; t < 4; ++t) {
     r.value[t] = static_cast<float>(t);
     r.next_value[t] = t < 3 ? static_cast<float>(t + 1) : 0.0f;
-    r.absent[t] = t >= 2 ? 1 : 0;
+    r.presence[t] = t >= 2 ? out_of_arena : acts;
   }
   r.reward[3] = 10.0f;  // the side wins
   r.ended[3] = 1;

@@ -59,8 +59,7 @@ void PolicyLearner::judge_together(std::size_t group, std::size_t time, std::siz
   fetch_memory(samples, room);
   NetworkOutputs<float> outputs =
       judge_values(inputs(r.value_inputs, r.value_stride), samples.rows, room);
-  for (const RoleRows& role_rows : samples.by_role)
-    keep_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
+  keep_memory(samples, room);
   for (std::size_t row = 0; row < samples.rows; ++row)
     r.value[first + row] = value_scale_.to_value(outputs.value(row));
   if (!nets_.credits) return;
@@ -91,6 +90,7 @@ void PolicyLearner::note(std::size_t group, std::size_t lane, std::size_t time,
   const Environment& environment = *context_.environment;
   const Outcome outcome = environment.outcome(lane);
   for (const RoleRows& role_rows : samples.by_role) {
+    if (!role_rows.holds(lane)) continue;
     const std::size_t seats = environment.seats(role_rows.role);
     for (std::size_t seat = 0; seat < seats; ++seat) {
       const std::size_t lane_row = lane * seats + seat, i = lane_row - role_rows.first_row;

@@ -42,10 +42,15 @@ std::vector<GroupSamples> groups_for(const TrainingContext& context,
     std::size_t before = 0;  // rows of earlier roles, over all lanes
     for (const std::size_t role : roles) {
       const std::size_t seats = context.environment->seats(role);
-      if (context.learns_in(role, group)) {
-        samples.by_role.push_back({role, group.first_lane * seats, group.lanes * seats,
-                                   before + group.first_lane * seats, samples.rows});
-        samples.rows += group.lanes * seats;
+      const int side = context.side_of(role);
+      const std::size_t end = group.first_lane + group.lanes;
+      for (std::size_t lane = group.first_lane, next = lane; lane < end; lane = next + 1) {
+        for (next = lane; next < end && context.shares.may_learn(side, next);) ++next;
+        if (next == lane) continue;
+        const std::size_t rows = (next - lane) * seats;
+        samples.by_role.push_back(
+            {role, lane * seats, rows, before + lane * seats, samples.rows, lane, next - lane});
+        samples.rows += rows;
       }
       before += context.environment->rows(role);
     }
@@ -163,7 +168,7 @@ RoleRows PolicyLearner::block_of(std::size_t role, const LaneGroup& group) const
   }
   const std::size_t seats = context_.environment->seats(role);
   return {role, group.first_lane * seats, group.lanes * seats, before + group.first_lane * seats,
-          0};
+          0,    group.first_lane,         group.lanes};
 }
 
 // Marks the parameters whose names begin with what the settings list.

@@ -128,6 +128,7 @@ class PolicyLearner {
   void keep_memory(std::size_t own_row, std::size_t count, std::size_t place, std::size_t rows,
                    const Room& room);
   void fetch_memory(const GroupSamples& samples, Room& room) const;
+  void keep_memory(const GroupSamples& samples, const Room& room);
   /// What was remembered before a span of a group's steps, as in a room.
   std::span<float> remembered_before(const GroupSamples& samples, std::size_t span);
   void normalise(const GroupSamples& samples, std::span<float> inputs) const;

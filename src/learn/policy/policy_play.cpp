@@ -36,6 +36,18 @@ void PolicyLearner::fetch_memory(const GroupSamples& samples, Room& room) const 
     fetch_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
 }
 
+// What a past policy remembers in a seat stays as it left it.
+void PolicyLearner::keep_memory(const GroupSamples& samples, const Room& room) {
+  if (memory_each() == 0) return;
+  for (const RoleRows& role_rows : samples.by_role) {
+    const std::size_t seats = context_.environment->seats(role_rows.role);
+    for (std::size_t i = 0; i < role_rows.lanes; ++i)
+      if (context_.learns_in(role_rows.role, role_rows.first_lane + i))
+        keep_memory(role_rows.own_row + i * seats, seats, role_rows.place + i * seats, samples.rows,
+                    room);
+  }
+}
+
 std::span<float> PolicyLearner::remembered_before(const GroupSamples& samples, std::size_t span) {
   const std::size_t first_row = span * rollout_.rows + samples.first_sample / rollout_.horizon;
   return rollout_.remembered.span().subspan(first_row * rollout_.memory,
@@ -84,8 +96,9 @@ void PolicyLearner::decide(std::size_t group, std::size_t time, std::size_t work
 
   const std::uint64_t decide_seed = derived_seed(seed(), "decide");
   const auto stddev = nets_.stddev_part(std::as_const(parameters_).span());
+  keep_memory(samples, room);
   for (const RoleRows& role_rows : samples.by_role) {
-    keep_memory(role_rows.own_row, role_rows.rows, role_rows.place, samples.rows, room);
+    const std::size_t seats = environment.seats(role_rows.role);
     const auto sensed = context_.sensed_by(role_rows);
     for (std::size_t i = 0; i < role_rows.rows; ++i) {
       const std::size_t sample = first + role_rows.place + i, lane_row = role_rows.first_row + i;
@@ -107,7 +120,9 @@ void PolicyLearner::decide(std::size_t group, std::size_t time, std::size_t work
         nets_.heads.combination_probabilities(
             output,
             room.probabilities.span().subspan((role_rows.place + i) * nets_.credit.outputs()));
-      r.absent[sample] = environment.present(role_rows.role, lane_row) ? 0 : 1;
+      r.presence[sample] = !context_.learns_in(role_rows.role, lane_row / seats) ? past_plays
+                           : environment.present(role_rows.role, lane_row)       ? acts
+                                                                                 : out_of_arena;
       nets_.heads.controls_of(action, environment.control(role_rows.role, lane_row));
     }
     group_moments_[group].add(sensed);

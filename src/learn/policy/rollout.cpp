@@ -26,7 +26,7 @@ Rollout::Rollout(const RolloutSize& size)
       begins(samples()),
       advantage(samples()),
       target(samples()),
-      absent(samples()),
+      presence(samples()),
       counts(samples()),
       remembered(spans() * rows * memory) {}
 
@@ -46,10 +46,10 @@ void estimate_advantages(Rollout& r, const GroupSamples& samples, double discoun
       later = surprise + (ended ? 0.0f : gamma * (absent_then ? 1.0f : lambda) * later);
       r.advantage[s] = later;
       r.target[s] = later + value;
-      absent_then = r.absent[s] != 0;
-      r.counts[s] = !known        ? learns_nothing
-                    : absent_then ? learns_value
-                                  : learns_value | learns_policy;
+      absent_then = r.presence[s] == out_of_arena;
+      r.counts[s] = !known || r.presence[s] == past_plays ? learns_nothing
+                    : absent_then                         ? learns_value
+                                                          : learns_value | learns_policy;
     }
   }
 }

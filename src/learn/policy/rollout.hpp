@@ -44,7 +44,7 @@ struct Rollout {
   // Whether an episode begins inside the rollout with this step.
   AlignedBuffer<std::uint8_t> begins;
   AlignedBuffer<float> advantage, target;
-  AlignedBuffer<std::uint8_t> absent;  // whether the body was out of the arena and could do nothing
+  AlignedBuffer<std::uint8_t> presence;  // one of Presence below
   // What can be learned from a sample: some of the Learns below.
   AlignedBuffer<std::uint8_t> counts;
   // [spans][rows][memory] before the first step of each span, as in a Room.
@@ -52,6 +52,13 @@ struct Rollout {
 
   std::size_t samples() const { return rows * horizon; }
   std::size_t spans() const { return horizon / span; }
+};
+
+/// Who was there to act in a step.
+enum Presence : std::uint8_t {
+  acts,
+  out_of_arena,  ///< the body was out of the arena and could do nothing
+  past_plays     ///< a past policy acted in the seat
 };
 
 /// What a sample teaches: what its moment was worth, and whether the action was good.
@@ -62,6 +69,8 @@ struct RoleRows {
   std::size_t role = 0, first_row = 0, rows = 0;  // in the lanes
   std::size_t own_row = 0;  // of the first, among all rows that its policy may play
   std::size_t place = 0;    // of the first, within the group
+  std::size_t first_lane = 0, lanes = 0;
+  bool holds(std::size_t lane) const { return lane >= first_lane && lane < first_lane + lanes; }
 };
 
 /// The rows that a policy plays together in some lanes, and where their samples begin.

@@ -103,19 +103,10 @@ std::size_t most_seats(const Game& game, const std::vector<RolePlayer>& players)
   return *std::max_element(seats.begin(), seats.end());
 }
 
-// In which groups past policies play is spread evenly, and the sides take turns.
-std::vector<LaneGroup> groups_of(std::size_t lanes, std::size_t seats, std::size_t sides,
-                                 double past_share) {
+std::vector<LaneGroup> groups_of(std::size_t lanes, std::size_t together) {
   std::vector<LaneGroup> groups;
-  const std::size_t together = std::max<std::size_t>(1, rows_together / seats);
   for (std::size_t first = 0; first < lanes; first += together)
     groups.push_back({first, std::min(together, lanes - first)});
-  if (sides < 2) return groups;
-  std::size_t past = 0;
-  for (std::size_t s = 0; s < groups.size(); ++s) {
-    const auto wanted = static_cast<std::size_t>(past_share * static_cast<double>(s + 1) + 0.5);
-    if (wanted > past) groups[s].learning_side = static_cast<int>(past++ % sides);
-  }
   return groups;
 }
 
@@ -154,9 +145,11 @@ TrainingContext context_of(const Game& game, const PolicyGradientSettings& setti
       total,     pool,
       processes, make_environment(game, static_cast<std::size_t>(*settings.lanes), pool.threads())};
   context.sides = opposed_sides(game, players);
-  context.groups =
-      groups_of(context.environment->count(), most_seats(game, players), context.sides.size(),
-                settings.against_past + settings.against_hardest);
+  const std::size_t lanes = context.environment->count(),
+                    together = std::max<std::size_t>(1, rows_together / most_seats(game, players));
+  context.groups = groups_of(lanes, together);
+  context.shares = SideShares(lanes, together, context.sides.size(),
+                              settings.against_past + settings.against_hardest);
   const std::size_t count = context.groups.size();
   if (processes != nullptr) check_share(count, processes->count());
   context.own_count = processes == nullptr ? count : count / processes->count();
@@ -188,7 +181,8 @@ Ppo::State::State(const Game& game, const PolicyGradientSettings& settings_, std
       learner_of(players.size()),
       roster(settings),
       opponents(context.environment->count()),
-      ended(context.groups.size()) {
+      ended(context.groups.size()),
+      played(context.groups.size()) {
   for (std::size_t r = 0; r < players.size(); ++r) {
     if (players[r].player != nullptr || teacher_of(game, r, players) != r) continue;
     std::vector<std::size_t> roles;
@@ -221,6 +215,7 @@ void Ppo::State::begin_lanes() {
   for (std::size_t lane = 0; lane < context.environment->count(); ++lane) {
     const EpisodeKey key{episodes, static_cast<std::uint32_t>(lane), 0};
     if (opposed()) choose_opponent(lane, key);
+    context.shares.begin_episode(lane);
     context.environment->assign_stage(lane, curriculum.stage_of(key));
   }
   context.environment->begin_all(context.pool, episodes);

@@ -57,6 +57,14 @@ void Ppo::store(TensorFile& file) const {
   if (!s.opposed()) return;
   opponents = gathered<std::int64_t>(context.processes, opponents);
   file.put("lane_opponents", std::span<const std::int64_t>(opponents));
+  const std::size_t each = context.shares.numbers_each();
+  std::vector<double> shares;
+  for (std::size_t lane = first.first_lane; lane < last.first_lane + last.lanes; ++lane) {
+    shares.resize(shares.size() + each);
+    context.shares.store(lane, std::span(shares).last(each));
+  }
+  shares = gathered<double>(context.processes, shares);
+  file.put("lane_shares", std::span<const double>(shares));
   const auto roster = s.roster.numbers();
   file.put("roster", std::span<const double>(roster));
   for (std::size_t past = 0; past < s.roster.size(); ++past)
@@ -80,6 +88,16 @@ void Ppo::State::restore_roster(const TensorFile& file) {
     if (opponents[lane] >= count)
       refuse("the checkpoint names an opponent that is not there", same_game);
   }
+}
+
+void Ppo::State::restore_shares(const TensorFile& file) {
+  const auto stored = file.doubles("lane_shares");
+  const std::size_t each = context.shares.numbers_each();
+  if (stored.size() != opponents.size() * each)
+    refuse("the checkpoint's lanes are shared out otherwise among the sides", same_game);
+  for (std::size_t lane = 0; lane < opponents.size(); ++lane)
+    if (!context.shares.restore(lane, std::span(stored).subspan(lane * each, each)))
+      refuse("the checkpoint's shares of the sides make no sense", same_game);
 }
 
 void Ppo::restore(const TensorFile& file) {
@@ -106,7 +124,10 @@ void Ppo::State::restore_lanes(const TensorFile& file) {
     refuse("the checkpoint holds " + std::to_string(stages.size()) + " lanes, the run has " +
                std::to_string(context.environment->count()),
            "resume with the same number of lanes");
-  if (opposed()) restore_roster(file);
+  if (opposed()) {
+    restore_roster(file);
+    restore_shares(file);
+  }
   std::size_t next = 0;
   for (std::size_t lane = 0; lane < context.environment->count(); ++lane)
     next += context.environment->restore_snapshot(lane, static_cast<std::size_t>(stages[lane]),

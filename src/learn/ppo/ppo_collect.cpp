@@ -16,7 +16,7 @@ void Ppo::State::choose_opponent(std::size_t lane, EpisodeKey key) {
 void Ppo::State::decide(std::size_t s, std::size_t time, std::size_t worker) {
   const LaneGroup& group = context.groups[s];
   for (const auto& policy_learner : policy_learners) policy_learner->decide(s, time, worker);
-  if (group.learning_side >= 0) decide_as_before(group, time, worker);
+  if (opposed()) decide_as_before(group, time, worker);
   Scratch& own = scratch[worker];
   for (std::size_t role = 0; role < own.players.size(); ++role)
     if (own.players[role])
@@ -31,50 +31,77 @@ void Ppo::State::decide_as_before(const LaneGroup& group, std::size_t time, std:
   const std::size_t end = group.first_lane + group.lanes;
   for (std::size_t first = group.first_lane; first < end; ++first) {
     const std::size_t past = opponents[first];
-    const auto before = opponents.begin() + static_cast<std::ptrdiff_t>(group.first_lane),
-               here = opponents.begin() + static_cast<std::ptrdiff_t>(first);
-    if (std::find(before, here, past) != here) continue;  // was played with an earlier lane
-    own.lanes.clear();
-    for (std::size_t lane = first; lane < end; ++lane)
-      if (opponents[lane] == past) own.lanes.push_back(lane);
-    for (std::size_t t = 0; t < policy_learners.size(); ++t)
-      for (const std::size_t role : policy_learners[t]->roles())
-        if (!context.learns_in(role, group))
+    const auto meets = [&](std::size_t lane) {
+      return context.shares.learning_side(lane) >= 0 && opponents[lane] == past;
+    };
+    if (!meets(first)) continue;
+    bool done = false;  // with an earlier lane
+    for (std::size_t lane = group.first_lane; lane < first; ++lane) done = done || meets(lane);
+    for (std::size_t t = 0; !done && t < policy_learners.size(); ++t)
+      for (const std::size_t role : policy_learners[t]->roles()) {
+        own.lanes.clear();
+        for (std::size_t lane = first; lane < end; ++lane)
+          if (meets(lane) && !context.learns_in(role, lane)) own.lanes.push_back(lane);
+        if (!own.lanes.empty())
           policy_learners[t]->decide_as(roster[past].policies[t],
                                         policy_learners[t]->block_of(role, group), own.lanes, time,
                                         worker);
+      }
   }
 }
 
 void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time) {
-  const LaneGroup& group = context.groups[s];
   const Environment& environment = *context.environment;
+  const int alone = context.shares.learning_side(lane);
   bool first = true;
   for (const auto& policy_learner : policy_learners)
-    for (const RoleRows& role_rows : policy_learner->samples(s).by_role)
+    for (const RoleRows& role_rows : policy_learner->samples(s).by_role) {
+      if (!role_rows.holds(lane) || !context.learns_in(role_rows.role, lane)) continue;
       for (std::size_t seat = 0; seat < environment.seats(role_rows.role); ++seat) {
         const std::size_t row = lane * environment.seats(role_rows.role) + seat;
         TimedEpisode& e = ended[s].emplace_back(
             TimedEpisode{time, row, -1, episode_result(environment, role_rows.role, row)});
-        if (group.learning_side >= 0 && context.side_of(role_rows.role) == group.learning_side &&
-            std::exchange(first, false))
+        if (alone >= 0 && context.side_of(role_rows.role) == alone && std::exchange(first, false))
           e.against = static_cast<int>(opponents[lane]);
       }
+    }
 }
 
 // The next episode of a lane whose episode has ended.
 LaneStart Ppo::State::next_start(const LaneGroup& group, std::size_t lane) {
   EpisodeKey next = context.environment->key(lane);
   ++next.episode;
-  if (group.learning_side >= 0) {
+  if (opposed()) {
     for (const auto& policy_learner : policy_learners)
       for (const std::size_t role : policy_learner->roles())
-        if (!context.learns_in(role, group))
+        if (!context.learns_in(role, lane))
           policy_learner->forget(policy_learner->block_of(role, group), lane);
     choose_opponent(lane, next);
+    context.shares.begin_episode(lane);
   }
   context.environment->assign_stage(lane, curriculum.stage_of(next));
   return {lane, next};
+}
+
+void Ppo::State::count_shares(std::size_t s) {
+  const LaneGroup& group = context.groups[s];
+  for (std::size_t lane = group.first_lane; lane < group.first_lane + group.lanes; ++lane) {
+    context.shares.count_step(lane);
+    if (context.shares.learning_side(lane) < 0) continue;
+    played[s].lane_steps += 1.0;
+    if (!context.shares.takes_turns(lane)) continue;
+    for (const auto& policy_learner : policy_learners)
+      for (const std::size_t role : policy_learner->roles())
+        if (!context.learns_in(role, lane))
+          played[s].rows += static_cast<double>(context.environment->seats(role));
+  }
+}
+
+double Ppo::State::past_share() const {
+  double past = 0.0;
+  for (const PastShare& group : played) past += group.lane_steps;
+  return past / static_cast<double>(context.environment->count() *
+                                    static_cast<std::size_t>(*settings.horizon));
 }
 
 // Plays one step.
@@ -85,6 +112,7 @@ void Ppo::State::step(std::size_t s, std::size_t time, std::size_t worker) {
   own.lanes.clear();
   for (std::size_t i = 0; i < group.lanes; ++i) own.lanes.push_back(group.first_lane + i);
   environment.step_lanes(own.lanes, worker);
+  if (opposed()) count_shares(s);
   own.starts.clear();
   for (const std::size_t lane : own.lanes) {
     for (const auto& policy_learner : policy_learners) policy_learner->note(s, lane, time, worker);
@@ -99,6 +127,7 @@ void Ppo::State::play_group(std::size_t s, std::size_t worker) {
   PhaseTimes& times = scratch[worker].times;
   PhaseClock clock;
   ended[s].clear();
+  played[s] = {};
   for (const auto& policy_learner : policy_learners) policy_learner->begin_rollout(s);
   for (std::size_t t = 0; t < static_cast<std::size_t>(*settings.horizon); ++t) {
     decide(s, t, worker);
@@ -124,6 +153,7 @@ CollectReport Ppo::collect() {
     report.steps += static_cast<std::int64_t>(policy_learner->samples());
   }
   s.share_episodes();
+  for (const PastShare& group : s.played) report.steps -= static_cast<std::int64_t>(group.rows);
   context.rollout_steps = report.steps;
   context.steps += report.steps;
   std::vector<const TimedEpisode*> all;
@@ -164,7 +194,7 @@ LearnerReport Ppo::report() const {
   if (report.policies.empty()) return report;
   std::vector<Metric>& first = report.policies.front().metrics;
   add_times(s.rollout_times, s.improvements, first);
-  if (s.opposed()) add_roster(s.roster.report(), first);
+  if (s.opposed()) add_roster(s.roster.report(), s.past_share(), first);
   return report;
 }
 

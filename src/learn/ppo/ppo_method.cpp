@@ -28,6 +28,7 @@ std::vector<MetricInfo> infos() {
           {"rating_standard_error", "points", "standard error of the rating", "rating",
            Drawn::standard_error},
           {"past_policies", "", "in the roster", ""},
+          {"past_share", "", "of the lanes' steps in which a past policy played", ""},
           {"forgotten", "", "past policies that beat the present one", "forgotten"},
           {"cycles", "", "of three policies each of which beats the next", "forgotten"}};
 }

@@ -25,10 +25,11 @@ void add_times(PhaseTimes times, const std::vector<PolicyGradientReport>& improv
                                  {"optimise_seconds", times.optimise}});
 }
 
-void add_roster(const RosterReport& roster, std::vector<Metric>& metrics) {
+void add_roster(const RosterReport& roster, double past_share, std::vector<Metric>& metrics) {
   metrics.insert(metrics.end(), {{"rating", roster.rating.points},
                                  {"rating_standard_error", roster.rating.standard_error},
                                  {"past_policies", static_cast<double>(roster.past.size())},
+                                 {"past_share", past_share},
                                  {"forgotten", static_cast<double>(roster.forgotten.size())},
                                  {"cycles", static_cast<double>(roster.cycles.size())}});
 }

@@ -45,11 +45,16 @@ void Ppo::State::share_episodes() {
   for (std::size_t g = context.first_own; g < context.first_own + context.own_count; ++g) {
     own.put(static_cast<double>(ended[g].size()));
     for (const TimedEpisode& episode : ended[g]) put_episode(own, episode);
+    own.put(played[g].lane_steps);
+    own.put(played[g].rows);
   }
   PackedNumbers all = own.gathered_by(context.processes);
-  for (auto& list : ended) {
-    list.clear();
-    for (auto left = all.get_as<std::size_t>(); left > 0; --left) list.push_back(get_episode(all));
+  for (std::size_t g = 0; g < ended.size(); ++g) {
+    ended[g].clear();
+    for (auto left = all.get_as<std::size_t>(); left > 0; --left)
+      ended[g].push_back(get_episode(all));
+    played[g].lane_steps = all.get();
+    played[g].rows = all.get();
   }
 }
 

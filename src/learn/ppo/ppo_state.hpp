@@ -24,6 +24,12 @@ struct TimedEpisode {
   EpisodeResult result{};
 };
 
+// What of a group's last rollout past policies played.
+struct PastShare {
+  double lane_steps = 0.0;  // in which one side alone learned
+  double rows = 0.0;        // of those that learn there at other times
+};
+
 }  // namespace zithercraft::learn_internal
 
 namespace zithercraft {
@@ -52,10 +58,13 @@ struct Ppo::State {
   LaneStart next_start(const LaneGroup& group, std::size_t lane);
   void step(std::size_t group, std::size_t time, std::size_t worker);
   void keep_results(std::size_t group, std::size_t lane, std::size_t time);
+  void count_shares(std::size_t group);
+  double past_share() const;
   void share_episodes();
   void take_snapshot();
   void restore_lanes(const TensorFile& file);
   void restore_roster(const TensorFile& file);
+  void restore_shares(const TensorFile& file);
 
   PolicyGradientSettings settings;
   TrainingContext context;
@@ -67,6 +76,7 @@ struct Ppo::State {
   Roster roster;
   std::vector<std::size_t> opponents;  // the past policy that is met in each lane, where one is
   std::vector<std::vector<TimedEpisode>> ended;  // in each group
+  std::vector<PastShare> played;                 // in each group
   std::vector<PolicyGradientReport> improvements;
   PhaseTimes rollout_times{};  // of the last one
   bool begun = false;          // lanes are in their episodes
