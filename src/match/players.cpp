@@ -84,6 +84,42 @@ class PolicyPlayer : public Player {
   std::vector<float> before_, after_;  // what was remembered before it, and after it
 };
 
+class MixturePlayer : public Player {
+ public:
+  MixturePlayer(std::vector<std::unique_ptr<Player>> members, std::vector<double> up_to,
+                std::uint64_t seed)
+      : members_(std::move(members)),
+        up_to_(std::move(up_to)),
+        seed_(derived_seed(seed, "mixture")) {}
+
+  std::string name() const override { return "trained"; }
+  std::unique_ptr<Player> copy() const override {
+    std::vector<std::unique_ptr<Player>> members;
+    for (const auto& member : members_) members.push_back(member->copy());
+    auto other = std::make_unique<MixturePlayer>(std::move(members), up_to_, 0);
+    other->seed_ = seed_;
+    return other;
+  }
+
+  void decide(Environment& environment, std::size_t role, std::size_t first,
+              std::size_t count) override {
+    for (std::size_t lane = first; lane < first + count; ++lane)
+      drawn(environment.key(lane)).decide(environment, role, lane, 1);
+  }
+
+ private:
+  Player& drawn(EpisodeKey key) const {
+    RandomStream random(seed_, key.lane, key.episode, Purpose::oppose);
+    const auto at =
+        std::upper_bound(up_to_.begin(), up_to_.end(), random.uniform() * up_to_.back());
+    return *members_[std::min(static_cast<std::size_t>(at - up_to_.begin()), members_.size() - 1)];
+  }
+
+  std::vector<std::unique_ptr<Player>> members_;
+  std::vector<double> up_to_;  // sums of shares
+  std::uint64_t seed_;
+};
+
 class RandomPlayer : public Player {
  public:
   explicit RandomPlayer(std::uint64_t seed) : seed_(derived_seed(seed, "random player")) {}
@@ -207,6 +243,27 @@ std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy
     throw Error(ErrorKind::refused, "the policy does not fit the game: " + d,
                 "role '" + r.name + "'", "use a policy trained for this game");
   return std::make_unique<PolicyPlayer>(std::move(policy), actions, seed);
+}
+
+std::unique_ptr<Player> mixture_player(const Game& game, std::size_t role,
+                                       std::vector<MixtureMember> members, ActionMode actions,
+                                       std::uint64_t seed) {
+  std::vector<std::unique_ptr<Player>> players;
+  std::vector<double> up_to;
+  double sum = 0.0;
+  for (MixtureMember& member : members) {
+    if (!(member.share >= 0.0 && member.share <= 1e300))
+      throw Error(ErrorKind::usage, "the share of a policy is no number of at least 0", "mixture",
+                  "give how often each is drawn beside the others");
+    players.push_back(policy_player(game, role, std::move(member.policy),
+                                    actions == ActionMode::usual ? ActionMode::sampled : actions,
+                                    seed));
+    up_to.push_back(sum += member.share);
+  }
+  if (!(sum > 0.0))
+    throw Error(ErrorKind::usage, "there is no policy to draw", "mixture",
+                "give at least one, with a share above 0");
+  return std::make_unique<MixturePlayer>(std::move(players), std::move(up_to), seed);
 }
 
 std::unique_ptr<Player> random_player(std::uint64_t seed) {

@@ -89,7 +89,7 @@ struct PolicyGradientSettings {
   /// reward for staying undecided at the first update, at least 0
   std::optional<double> entropy_weight{};
   /// reached linearly when the share `entropy_fades_by` of the training is done
-  double last_entropy_weight = 0.0;
+  std::optional<double> last_entropy_weight{};
   /// above 0, at most 1; afterwards the policy may grow certain of itself
   double entropy_fades_by = 0.5;
   double gradient_limit = 0.5;  ///< length to which longer gradients are cut, per network, above 0
@@ -101,15 +101,15 @@ struct PolicyGradientSettings {
 
   // Against whom, where sides that learn are opposed to each other
   /// share of lanes in which one side learns against any of its past policies, 0 to 1
-  double against_past = 0.2;
+  std::optional<double> against_past{};
   /// and against those that win most; with the former at most 1. Elsewhere both learn
-  double against_hardest = 0.2;
+  std::optional<double> against_hardest{};
   /// steps after which the present policies join the past ones, at least 1
-  std::int64_t snapshot_every = 500'000;
+  std::optional<std::int64_t> snapshot_every{};
   /// or as soon as they are this many points stronger than the last; 0: never
   double snapshot_gain = 0.0;
   /// past policies that are kept, spread evenly over the training, at least 3
-  std::int64_t roster_size = 20;
+  std::int64_t roster_size = 50;
 
   /// Beginnings of the names of network parts that stay as they are: "policy.hidden.0". For skills
   /// that are continued.
@@ -122,13 +122,18 @@ struct PolicyGradientSettings {
 /// episodes may last.
 ///
 /// A rollout is about a fiftieth to a hundredth of the training, 16 to 256 lanes of 32 to 128
-/// steps; games with opposed sides that learn always have 256 lanes. Minibatches are such that a
-/// training has some 6,000 gradient steps with dials and 12,000 with choices alone, 32 to 4096
-/// samples. Rollouts are learned from 4 times with dials and 6 times with choices alone, 3 times
-/// in trainings of 5 million steps or more. The discount looks as far ahead as an episode lasts,
-/// 100 to 500 steps. Dials begin with a standard deviation of 1.5 and an entropy weight of 0.02 in
-/// trainings of up to half a million steps, falling to 0.6 and 0.005 at two million. Choices alone
-/// have an entropy weight of 0.005.
+/// steps. Minibatches are such that a training has some 6,000 gradient steps with dials and 12,000
+/// with choices alone, 32 to 4096 samples. Rollouts are learned from 4 times with dials and 6 times
+/// with choices alone, 3 times in trainings of 5 million steps or more. The discount looks as far
+/// ahead as an episode lasts, 100 to 500 steps. Dials begin with a standard deviation of 1.5 and an
+/// entropy weight of 0.02 in trainings of up to half a million steps, falling to 0.6 and 0.005 at
+/// two million. Choices alone have an entropy weight of 0.005. It falls to 0.
+///
+/// Where sides that learn are opposed, a fiftieth of the training lies between two snapshots, and
+/// they meet any of their past in a fifth of the lanes, and those that win most in another fifth.
+/// If they have choices alone, the best play may have to be drawn by lot: they meet their past in
+/// three quarters of the lanes, rollouts are a two-hundredth of the training and learned from
+/// twice, and the entropy weight falls from 0.1 to 0.05.
 PolicyGradientSettings settled(PolicyGradientSettings settings, const Game& game,
                                std::int64_t total_steps, std::span<const RolePlayer> players);
 

@@ -43,6 +43,18 @@ std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy
                                       ActionMode actions = ActionMode::usual,
                                       std::uint64_t seed = 0);
 
+/// A policy of a mixture, and how often it is drawn beside others: at least 0.
+struct MixtureMember {
+  Policy policy;
+  double share = 1.0;
+};
+/// Draws one of several policies for each episode, and plays it to the end. Where others would find
+/// what beats any one policy, they do not know which one they meet. `usual` actions are sampled.
+/// Throws Error (refused) if a policy does not fit the role, (usage) if there is none to draw.
+std::unique_ptr<Player> mixture_player(const Game& game, std::size_t role,
+                                       std::vector<MixtureMember> members,
+                                       ActionMode actions = ActionMode::usual,
+                                       std::uint64_t seed = 0);
 /// Every control uniform in its range, drawn at each step.
 std::unique_ptr<Player> random_player(std::uint64_t seed = 0);
 

@@ -68,7 +68,7 @@ void PolicyLearner::schedule(PolicyGradientReport& report) {
   report.learning_rate =
       settings_.learning_rate + (settings_.last_learning_rate - settings_.learning_rate) * fallen;
   loss_.entropy_weight =
-      *settings_.entropy_weight + (settings_.last_entropy_weight - *settings_.entropy_weight) *
+      *settings_.entropy_weight + (*settings_.last_entropy_weight - *settings_.entropy_weight) *
                                       std::min(1.0, done / settings_.entropy_fades_by);
 }
 

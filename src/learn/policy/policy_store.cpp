@@ -71,14 +71,20 @@ void PolicyLearner::restore(const TensorFile& file) {
 PastPolicy PolicyLearner::snapshot() const { return {parameters_, prepared_, normaliser_}; }
 
 void PolicyLearner::store(TensorFile& file, const PastPolicy& past) const {
-  file.put("parameters", {nets_.parameters}, past.parameters.span());
+  store_network(file, "policy", nets_.policy, nets_.policy_part(past.parameters.span()));
+  file.put("policy.log_stddev", {nets_.heads.dials()}, nets_.stddev_part(past.parameters.span()));
+  std::array<double, 4> scale{};
+  value_scale_.store(scale);
+  file.put("value.scale", std::span<const double>(scale));
   store_normaliser(file, past.normaliser);
 }
 
 PastPolicy PolicyLearner::fetch(const TensorFile& file) const {
   PastPolicy past{AlignedBuffer<float>(nets_.parameters), AlignedBuffer<float>(nets_.prepared),
                   fetch_normaliser(file, signature_.policy)};
-  file.get("parameters", past.parameters.span());
+  fetch_network(file, "policy", nets_.policy, nets_.policy_part(past.parameters.span()));
+  if (nets_.heads.dials() > 0)
+    file.get("policy.log_stddev", nets_.stddev_part(past.parameters.span()));
   nets_.prepare(past.parameters.span(), past.prepared.span());
   return past;
 }

@@ -5,6 +5,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "learn/policy/policy_learner.hpp"
@@ -19,6 +20,9 @@ struct PastSelf {
   std::vector<PastPolicy> policies;  // in the order of the policy_learners
   Tally lately;  // the present policies' matches against it, since the last snapshot
 };
+
+/// Where a checkpoint keeps the policy that played a role, of a past self.
+std::string roster_place(std::size_t past, const std::string& role);
 
 class Roster {
  public:

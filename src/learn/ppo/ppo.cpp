@@ -48,16 +48,16 @@ void check_settings(const PolicyGradientSettings& s) {
   need(s.trace_decay >= 0 && s.trace_decay <= 1, "trace_decay", "give a number from 0 to 1");
   need(s.clip > 0, "clip", "give a number above 0");
   need(*s.entropy_weight >= 0, "entropy_weight", "give a number of at least 0");
-  need(s.last_entropy_weight >= 0, "last_entropy_weight", "give a number of at least 0");
+  need(*s.last_entropy_weight >= 0, "last_entropy_weight", "give a number of at least 0");
   need(s.entropy_fades_by > 0 && s.entropy_fades_by <= 1, "entropy_fades_by",
        "give a number above 0, at most 1");
   need(!s.counterfactual || s.value_sees != Sight::own, "counterfactual",
        "let the value network see others too: value_sees = \"side\" or \"everyone\"");
   need(!s.counterfactual || s.baseline, "counterfactual", "set baseline to true: it is a baseline");
-  need(s.against_past >= 0 && s.against_past <= 1, "against_past", "give a number from 0 to 1");
-  need(s.against_hardest >= 0 && s.against_past + s.against_hardest <= 1, "against_hardest",
+  need(*s.against_past >= 0 && *s.against_past <= 1, "against_past", "give a number from 0 to 1");
+  need(*s.against_hardest >= 0 && *s.against_past + *s.against_hardest <= 1, "against_hardest",
        "give a number of at least 0, with against_past at most 1");
-  need(s.snapshot_every >= 1, "snapshot_every", "give at least 1");
+  need(*s.snapshot_every >= 1, "snapshot_every", "give at least 1");
   need(s.snapshot_gain >= 0, "snapshot_gain", "give a number of at least 0");
   need(s.roster_size >= 3 && s.roster_size <= 4096, "roster_size", "give a number from 3 to 4096");
   need(s.gradient_limit > 0, "gradient_limit", "give a number above 0");
@@ -149,7 +149,7 @@ TrainingContext context_of(const Game& game, const PolicyGradientSettings& setti
                     together = std::max<std::size_t>(1, rows_together / most_seats(game, players));
   context.groups = groups_of(lanes, together);
   context.shares = SideShares(lanes, together, context.sides.size(),
-                              settings.against_past + settings.against_hardest);
+                              *settings.against_past + *settings.against_hardest);
   const std::size_t count = context.groups.size();
   if (processes != nullptr) check_share(count, processes->count());
   context.own_count = processes == nullptr ? count : count / processes->count();

@@ -15,13 +15,12 @@ namespace {
 }
 constexpr const char* same_game = "resume with the game it was trained in, or start a new run";
 
-// The first policy is unprefixed in the file; others are under their roles' names, past ones under
-// their numbers.
+// The first policy is unprefixed in the file; others are under their roles' names.
 std::string place_of(const Game& game, const PolicyLearner& policy_learner) {
   return policy_place(game.roles()[policy_learner.roles().front()].name);
 }
-std::string place_of(std::size_t past, std::size_t policy_learner) {
-  return "roster/" + std::to_string(past) + "/" + std::to_string(policy_learner) + "/";
+std::string place_of(std::size_t past, const PolicyLearner& policy_learner) {
+  return roster_place(past, policy_learner.signature().role);
 }
 
 }  // namespace
@@ -71,7 +70,7 @@ void Ppo::store(TensorFile& file) const {
     for (std::size_t t = 0; t < s.policy_learners.size(); ++t) {
       TensorFile part;
       s.policy_learners[t]->store(part, s.roster[past].policies[t]);
-      file.put_part(place_of(past, t), part);
+      file.put_part(place_of(past, *s.policy_learners[t]), part);
     }
 }
 
@@ -79,7 +78,8 @@ void Ppo::State::restore_roster(const TensorFile& file) {
   const std::size_t count = roster.restore(file.doubles("roster"));
   for (std::size_t past = 0; past < count; ++past)
     for (std::size_t t = 0; t < policy_learners.size(); ++t)
-      roster[past].policies.push_back(policy_learners[t]->fetch(file.part(place_of(past, t))));
+      roster[past].policies.push_back(
+          policy_learners[t]->fetch(file.part(place_of(past, *policy_learners[t]))));
   const auto stored = file.integers("lane_opponents");
   if (stored.size() != opponents.size())
     refuse("the checkpoint's opponents are those of another number of lanes", same_game);

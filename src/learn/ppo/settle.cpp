@@ -43,12 +43,22 @@ Occasion occasion_of(const Game& game, std::int64_t total_steps,
   return o;
 }
 
+// Where sides that learn are opposed and choose, the best play may have to be drawn by lot. Nobody
+// has to find it, it has to be approached: in many small steps, against what others did so far, and
+// with weight on staying undecided.
+bool may_mix(const Occasion& o) { return o.opposed && !o.dials; }
+
 // Some fifty to a hundred rollouts, until there are as many lanes as play fastest.
 void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
-  constexpr std::int64_t most_lanes = 256, longest = 128, shortest = 32, fewest_rows = 16;
+  constexpr std::int64_t most_lanes = 256, longest = 128, fewest_rows = 16;
+  const double rollouts = may_mix(o) ? 200.0 : 80.0;
   const auto seats = static_cast<double>(o.seats);
   if (!s.horizon) {
-    s.horizon = std::clamp(near_power(o.steps / (50.0 * fewest_rows * seats)), shortest, longest);
+    constexpr std::int64_t short_episode = 16;
+    const bool brief = may_mix(o) && o.episode <= short_episode;
+    s.horizon = std::clamp(
+        near_power(o.steps / (brief ? rollouts * most_lanes * seats : 50.0 * fewest_rows * seats)),
+        brief ? short_episode : 32, longest);
     if (s.memory > 0 && s.memory_span > 0)
       s.horizon = (*s.horizon + s.memory_span - 1) / s.memory_span * s.memory_span;
   }
@@ -56,10 +66,8 @@ void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
   const std::int64_t fewest = std::max<std::int64_t>(1, fewest_rows / o.seats);
   s.lanes = std::clamp(
       power_below(o.steps /
-                  (80.0 * static_cast<double>(std::max<std::int64_t>(1, *s.horizon)) * seats)),
+                  (rollouts * static_cast<double>(std::max<std::int64_t>(1, *s.horizon)) * seats)),
       fewest, most_lanes);
-  // A share of the lanes is played against past policies.
-  if (o.opposed) s.lanes = most_lanes;
 }
 
 // About as many gradient steps whatever the length, until minibatches are as large as is useful.
@@ -67,7 +75,7 @@ void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
 void settle_learning(const Occasion& o, PolicyGradientSettings& s) {
   constexpr double long_training = 5e6;
   constexpr std::int64_t smallest = 32, largest = 4096;
-  if (!s.epochs) s.epochs = o.steps >= long_training ? 3 : o.dials ? 4 : 6;
+  if (!s.epochs) s.epochs = may_mix(o) ? 2 : o.steps >= long_training ? 3 : o.dials ? 4 : 6;
   if (!s.minibatch)
     s.minibatch = std::clamp(
         near_power(static_cast<double>(*s.epochs) * o.steps / (o.dials ? 6200.0 : 12000.0)),
@@ -83,7 +91,20 @@ void settle_exploration(const Occasion& o, PolicyGradientSettings& s) {
       std::log(std::clamp(o.steps, short_training, long_training) / short_training) /
       std::log(long_training / short_training);
   if (!s.first_stddev) s.first_stddev = std::lerp(1.5, 0.6, longer);
-  if (!s.entropy_weight) s.entropy_weight = o.dials ? std::lerp(0.02, 0.005, longer) : 0.005;
+  if (!s.entropy_weight)
+    s.entropy_weight = may_mix(o) ? 0.1 : o.dials ? std::lerp(0.02, 0.005, longer) : 0.005;
+  if (!s.last_entropy_weight) s.last_entropy_weight = may_mix(o) ? 0.05 : 0.0;
+}
+
+void settle_opposition(const Occasion& o, PolicyGradientSettings& s) {
+  constexpr double snapshots = 50.0;
+  const auto fill = [](std::optional<double>& share, double usual, double most) {
+    if (!share) share = std::max(0.0, std::min(usual, most));
+  };
+  fill(s.against_past, may_mix(o) ? 0.75 : 0.2, 1.0 - s.against_hardest.value_or(0.0));
+  fill(s.against_hardest, may_mix(o) ? 0.0 : 0.2, 1.0 - *s.against_past);
+  if (!s.snapshot_every)
+    s.snapshot_every = std::max<std::int64_t>(1, std::llround(o.steps / snapshots));
 }
 
 }  // namespace
@@ -94,6 +115,7 @@ PolicyGradientSettings settled(PolicyGradientSettings settings, const Game& game
   settle_rollout(o, settings);
   settle_learning(o, settings);
   settle_exploration(o, settings);
+  settle_opposition(o, settings);
   // Rewards are looked forward to for as long as an episode lasts, within bounds.
   constexpr double shortest = 100.0, longest = 500.0;
   if (!settings.discount)

@@ -1,0 +1,128 @@
+#include <algorithm>
+#include <iterator>
+#include <map>
+#include <utility>
+
+#include "learn/policy/student.hpp"
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/learn/past_policies.hpp"
+#include "zithercraft/match/player.hpp"
+
+namespace zithercraft {
+using namespace learn_internal;
+namespace {
+
+constexpr std::size_t lanes = 64;
+
+// The roles that each policy of a checkpoint plays, by the place of the policy.
+std::map<std::string, std::vector<std::size_t>> roles_by_place(const Game& game,
+                                                               const TensorFile& checkpoint) {
+  std::map<std::string, std::vector<std::size_t>> all;
+  const std::string first = PolicySignature::from(checkpoint).role;
+  for (std::size_t r = 0; r < game.roles().size(); ++r)
+    for (const std::size_t like : {r, game.roles()[r].mirrors}) {
+      const std::string& name = game.roles()[like].name;
+      const std::string place = name == first ? std::string{} : policy_place(name);
+      if (!place.empty() && !checkpoint.has_part(place)) continue;
+      all[place].push_back(r);
+      break;
+    }
+  return all;
+}
+
+std::unique_ptr<Player> mixture_of(const Game& game, std::size_t role, const TensorFile& checkpoint,
+                                   std::uint64_t seed) {
+  const std::string &own = game.roles()[role].name,
+                    &like = game.roles()[game.roles()[role].mirrors].name;
+  std::vector<MixtureMember> members;
+  for (PastMember& member : past_members(checkpoint, own, like))
+    members.push_back({std::move(member.policy), member.share});
+  return mixture_player(game, role, std::move(members), ActionMode::sampled, seed);
+}
+
+// Mixtures play in many lanes, and students watch.
+class Lesson {
+ public:
+  Lesson(const Game& game, const TensorFile& checkpoint, std::uint64_t seed)
+      : seed_(derived_seed(seed, "average")), environment_(make_environment(game, lanes, 1)) {
+    for (std::size_t r = 0; r < game.roles().size(); ++r)
+      players_.push_back(usual_player(game, r, seed_));
+    for (auto& [place, roles] : roles_by_place(game, checkpoint)) {
+      const TensorFile like = place.empty() ? checkpoint : checkpoint.part(place);
+      for (const std::size_t r : roles) {
+        seats_ += environment_->seats(r);
+        players_[r] = mixture_of(game, r, checkpoint, derived_seed(seed_, game.roles()[r].name));
+      }
+      places_.push_back(place);
+      students_.emplace_back(*environment_, std::move(roles), like, seed_);
+    }
+    if (students_.empty())
+      throw Error(ErrorKind::refused, "the checkpoint has no policy for any role of the game",
+                  "checkpoint", "take one that was trained in this game");
+    for (std::uint32_t lane = 0; lane < lanes; ++lane) starts_.push_back({lane, {seed_, 0, lane}});
+    environment_->begin_lanes(starts_);
+    for (std::size_t lane = 0; lane < lanes; ++lane) all_.push_back(lane);
+  }
+
+  void give(std::int64_t steps) {
+    const auto each = static_cast<double>(lanes * seats_ * Student::span);
+    const auto portions =
+        static_cast<std::int64_t>(std::max(1.0, static_cast<double>(steps) / each));
+    for (std::int64_t i = 0; i < portions; ++i) {
+      for (std::size_t time = 0; time < Student::span; ++time) step(time);
+      const double left = 1.0 - static_cast<double>(i) / static_cast<double>(portions);
+      constexpr double learning_rate = 2e-3;
+      for (Student& student : students_) student.learn(learning_rate * left);
+    }
+  }
+
+  TensorFile result() const {
+    TensorFile file;
+    for (std::size_t i = 0; i < students_.size(); ++i) {
+      TensorFile part;
+      students_[i].store(part);
+      file.put_part(places_[i], part);
+    }
+    return file;
+  }
+
+ private:
+  void step(std::size_t time) {
+    for (std::size_t role = 0; role < players_.size(); ++role)
+      players_[role]->decide(*environment_, role, 0, lanes);
+    for (Student& student : students_) student.watch(*environment_, time);
+    environment_->step_lanes(all_);
+    starts_.clear();
+    for (const std::size_t lane : all_) {
+      if (environment_->outcome(lane) == Outcome::running) continue;
+      EpisodeKey next = environment_->key(lane);
+      next.episode += static_cast<std::uint32_t>(lanes);
+      starts_.push_back({lane, next});
+    }
+    environment_->begin_lanes(starts_);
+  }
+
+  std::uint64_t seed_;
+  std::unique_ptr<Environment> environment_;
+  std::vector<std::unique_ptr<Player>> players_;  // of each role
+  std::vector<std::string> places_;               // of the students
+  std::vector<Student> students_;
+  std::vector<LaneStart> starts_;
+  std::vector<std::size_t> all_;  // lanes
+  std::size_t seats_ = 0;         // that are watched, in a lane
+};
+
+}  // namespace
+
+TensorFile average_policies(const Game& game, const TensorFile& checkpoint,
+                            const AverageSettings& settings) {
+  if (settings.steps < 1)
+    throw Error(ErrorKind::usage, "there is no step to learn an average policy from",
+                "average policy", "give at least 1");
+  Lesson lesson(game, checkpoint, settings.seed);
+  lesson.give(settings.steps);
+  return lesson.result();
+}
+
+}  // namespace zithercraft
