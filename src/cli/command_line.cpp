@@ -154,6 +154,18 @@ void add_actions(CLI::App& sub, ActionMode& actions) {
       ->excludes(greedy);
 }
 
+void add_as(CLI::App& sub, TrainedAs& as) {
+  static const std::map<std::string, TrainedAs> words{{"latest", TrainedAs::latest},
+                                                      {"mixture", TrainedAs::mixture},
+                                                      {"average", TrainedAs::average}};
+  sub.add_option_function<std::string>(
+         "--as", [&](const std::string& word) { as = words.at(word); },
+         "Who plays for a training with opposed sides: its latest policy, in each episode one of "
+         "its past policies (mixture), or a network that imitates them (average)")
+      ->check(CLI::IsMember({"latest", "mixture", "average"}))
+      ->default_str("latest");
+}
+
 // Players, as several commands take them.
 template <class Command>
 void add_players(CLI::App& sub, Command& c) {
@@ -206,11 +218,24 @@ void describe_behaviour(CLI::App& sub, BehaviourCommand& c) {
 
 void describe_match(CLI::App& sub, MatchCommand& c) {
   add_players(sub, c);
+  add_as(sub, c.as);
   add_episodes(sub, c.episodes, c.seed, "Episodes for each two, and again with sides swapped");
-  sub.add_flag("--by-return", c.by_return,
-               "The greater return wins an episode that is cut off, which else is a draw");
-  sub.add_option("--replays", c.replays, "Keep the most notable episodes in this folder");
-  sub.add_option("--png", c.png, "Draw the table into this file (.png or .svg); needs gnuplot");
+  auto* by_return =
+      sub.add_flag("--by-return", c.by_return,
+                   "The greater return wins an episode that is cut off, which else is a draw");
+  auto* replays =
+      sub.add_option("--replays", c.replays, "Keep the most notable episodes in this folder");
+  auto* png =
+      sub.add_option("--png", c.png, "Draw the table into this file (.png or .svg); needs gnuplot");
+  auto* response = sub.add_option("--best-response", c.best_response,
+                                  "Train who plays best against this player on each side, and say "
+                                  "what it gains: how far others can exploit the player");
+  sub.add_option("--steps", c.steps, "Steps to train each best response")
+      ->check(CLI::PositiveNumber)
+      ->capture_default_str()
+      ->needs(response);
+  for (const char* other : {"PLAYER", "--all"}) response->excludes(sub.get_option(other));
+  for (auto* other : {by_return, replays, png}) response->excludes(other);
   add_threads(sub, c.threads);
   add_quiet(sub, c.quiet);
 }
@@ -252,6 +277,11 @@ void describe_doctor(CLI::App& sub, DoctorCommand& c) {
   sub.add_option("--steps", c.steps, "Steps to watch of each player")
       ->check(CLI::Range(1000, 100'000'000))
       ->capture_default_str();
+  sub.add_option("--best-response", c.best_response,
+                 "With a run of opposed sides: train best responses for so many steps, to see how "
+                 "far others can exploit its policies")
+      ->check(CLI::PositiveNumber)
+      ->needs("--run");
   sub.add_option("--strange", c.strange,
                  "Write the strangest episodes as replays into this folder");
   sub.add_option("--seed", c.seed, "Seed of the episodes")
@@ -273,7 +303,8 @@ void describe_train(CLI::App& sub, TrainCommand& c) {
       ->excludes("--steps");
   sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")
       ->check(CLI::NonNegativeNumber);
-  sub.add_option("--lanes", c.lanes, "Copies of the game played side by side (default 256)")
+  sub.add_option("--lanes", c.lanes,
+                 "Copies of the game played side by side (default: by the length)")
       ->check(CLI::Range(1, 65536));
   sub.add_option("--checkpoint-every", c.checkpoint_every,
                  "Steps between checkpoints (default 250000)")
@@ -324,6 +355,7 @@ void describe_evaluate(CLI::App& sub, EvaluateCommand& c) {
                                  "Compare with these only: random, script, or another run's folder")
                       ->allow_extra_args(false);
   add_actions(sub, c.actions);
+  add_as(sub, c.as);
   auto* checkpoints = sub.add_flag("--checkpoints", c.checkpoints,
                                    "Evaluate every kept checkpoint on the same episodes");
   auto* vary =
@@ -338,7 +370,18 @@ void describe_evaluate(CLI::App& sub, EvaluateCommand& c) {
   auto* csv = sub.add_option("--csv", c.csv,
                              "Write every episode as comma-separated values into this file");
   for (auto* other : {against, vary, variants, csv}) checkpoints->excludes(other);
+  checkpoints->excludes("--as");
   add_threads(sub, c.threads);
+  add_quiet(sub, c.quiet);
+}
+
+void describe_export(CLI::App& sub, ExportCommand& c) {
+  sub.add_option("RUN", c.run_folder, "The run's folder")->required();
+  sub.add_option("--out", c.out, "The file (.safetensors)")->required();
+  sub.add_option("--checkpoint", c.checkpoint,
+                 "Which checkpoint: a kept one's name, like at-000001000000")
+      ->capture_default_str();
+  add_as(sub, c.as);
   add_quiet(sub, c.quiet);
 }
 
@@ -396,6 +439,9 @@ void add_commands(CLI::App& app, int& status) {
       app, "evaluate",
       "Evaluate a trained policy on fresh episodes, beside random play and the script", status,
       describe_evaluate);
+  add<ExportCommand>(app, "export",
+                     "Write a run's policies alone into a small file, for a finished game", status,
+                     describe_export);
   add<RecordCommand>(app, "record", "Record episodes of a trained policy into a replay file",
                      status, describe_record);
   add<ReplayCommand>(app, "replay", "Play back, check, draw, show and convert a recorded match",

@@ -14,6 +14,20 @@
 #include "zithercraft/zithercraft.hpp"
 
 namespace zithercraft::cli {
+
+int ExportCommand::run() const {
+  FileGuard().reads_player(run_folder).writes("--out", out).check(json);
+  const TensorFile file = exported_policies(Run::open(run_folder), checkpoint, as);
+  file.save(out);
+  const auto bytes = static_cast<std::int64_t>(std::filesystem::file_size(out));
+  if (json) {
+    fmt::print("{}\n", Json{{"file", out}, {"as", name_of(as)}, {"bytes", bytes}}.dump(2));
+  } else if (!quiet) {
+    fmt::print("{}: the {} policies, {} kB\n", out, name_of(as), (bytes + 999) / 1000);
+  }
+  return done;
+}
+
 namespace {
 
 // Where the time of a training went: of all threads together, and by the clock.

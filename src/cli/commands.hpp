@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "zithercraft/match/player.hpp"
+#include "zithercraft/run/player_source.hpp"
 #include "zithercraft/run/train.hpp"
 
 namespace zithercraft::cli {
@@ -28,7 +29,7 @@ struct ShowCommand {
 struct DoctorCommand {
   std::string game, run_folder, strange;
   std::vector<std::string> set;
-  std::int64_t steps = 20'000;
+  std::int64_t steps = 20'000, best_response = 0;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
   bool json = false, quiet = false;
@@ -62,7 +63,15 @@ struct EvaluateCommand {
   std::uint64_t seed = 0;
   std::size_t threads = 0;
   ActionMode actions = ActionMode::usual;
+  TrainedAs as = TrainedAs::latest;
   bool checkpoints = false, json = false, quiet = false;
+  int run() const;
+};
+
+struct ExportCommand {
+  std::string run_folder, checkpoint = "last", out;
+  TrainedAs as = TrainedAs::latest;
+  bool quiet = false, json = false;
   int run() const;
 };
 
@@ -79,11 +88,12 @@ struct CompareCommand {
 
 struct MatchCommand {
   std::vector<std::string> players, set;
-  std::string game, replays, png, all;
-  std::int64_t episodes = 200;
+  std::string game, replays, png, all, best_response;
+  std::int64_t episodes = 200, steps = 1'000'000;
   std::uint64_t seed = 0;
   std::size_t threads = 0;
   ActionMode actions = ActionMode::usual;
+  TrainedAs as = TrainedAs::latest;
   bool by_return = false, json = false, quiet = false;
   int run() const;
 };

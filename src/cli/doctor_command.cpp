@@ -51,7 +51,8 @@ int DoctorCommand::run() const {
                               .seed = seed,
                               .threads = threads,
                               .on_progress = line.of("steps"),
-                              .strange_replays = strange};
+                              .strange_replays = strange,
+                              .best_response = best_response};
   const GameSpec spec = find_game(game, set);
   Diagnosis d;
   if (run_folder.empty()) {

@@ -20,8 +20,9 @@ using namespace evaluate_internal;
 namespace {
 
 void print_score(const Score& s) {
-  fmt::print("{}: {} episodes of seed {}, {} actions, 95% intervals\n\n", s.game, s.episodes,
-             s.seed, name_of(s.actions));
+  fmt::print("{}: {} episodes of seed {}, {} actions{}, 95% intervals\n\n", s.game, s.episodes,
+             s.seed, name_of(s.actions),
+             s.as == TrainedAs::latest ? "" : fmt::format(" of the {}", name_of(s.as)));
   fmt::print("{:<10} {:<24} {:<24} {:<24} {:<26} {}\n", "player", "success %", "return", "length",
              "trained minus it: success", "return");
   for (const PlayerScore& p : s.players) {
@@ -151,7 +152,7 @@ int EvaluateCommand::run() const {
       .check(json);
   ProgressLine line(quiet);
   EvaluationOptions options{
-      .episodes = episodes, .seed = seed, .actions = actions, .threads = threads};
+      .episodes = episodes, .seed = seed, .actions = actions, .as = as, .threads = threads};
   if (checkpoints) {
     options.on_progress = line.of("episodes");
     return evaluate_all_checkpoints(*this, options, line);

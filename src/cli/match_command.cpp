@@ -4,8 +4,10 @@
 #include "cli/file_guard.hpp"
 #include "cli/player_sources.hpp"
 #include "cli/progress.hpp"
+#include "cli/table.hpp"
 #include "evaluate/interval_text.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/evaluate/best_response.hpp"
 #include "zithercraft/evaluate/matches.hpp"
 #include "zithercraft/show/figures.hpp"
 
@@ -60,12 +62,52 @@ void print_table(const MatchTable& t) {
   if (!t.notable.empty()) fmt::print("\n");
 }
 
+void print_exploitability(const Exploitability& e, TrainedAs as) {
+  fmt::print(
+      "{}: a best response to {} ({}, {} actions) on each side, trained for {} steps; {} episodes "
+      "of seed {}, 95% intervals\n\n",
+      e.game, e.player, name_of(as), name_of(e.options.actions), e.options.steps,
+      e.options.episodes, e.options.seed);
+  Table table(false);
+  for (const BestResponse& r : e.responses)
+    table.add({text_cell("side", r.side, 14, "response as"),
+               interval_cell("return_against", r.return_against, "{:.3f}", 26, "its return"),
+               interval_cell("player_return", r.player_return, "{:.3f}", 26, "the player's there"),
+               interval_cell("gain", r.gain, "{:+.3f}", 1, "gain")});
+  fmt::print("\nexploitability (sum of gains): {}\n", with_range(e.sum, "{:.3f}"));
+}
+
+int respond(const MatchCommand& c, ProgressLine& line) {
+  const PlayerSource player = PlayerSource::find(c.best_response, c.as);
+  const Exploitability found = exploitability(game_of({player}, c.game, c.set), player,
+                                              {.steps = c.steps,
+                                               .episodes = c.episodes,
+                                               .seed = c.seed,
+                                               .actions = c.actions,
+                                               .threads = c.threads,
+                                               .on_progress = line.of("steps")});
+  line.wipe();
+  if (c.json) {
+    fmt::print("{}\n", found.to_json());
+  } else {
+    print_exploitability(found, c.as);
+  }
+  return done;
+}
+
 }  // namespace
 
 int MatchCommand::run() const {
-  FileGuard().reads(game).reads_player(all).reads_players(players).writes("--png", png).check(json);
-  const std::vector<PlayerSource> list = find_players(all, players);
+  FileGuard()
+      .reads(game)
+      .reads_player(all)
+      .reads_player(best_response)
+      .reads_players(players)
+      .writes("--png", png)
+      .check(json);
   ProgressLine line(quiet);
+  if (!best_response.empty()) return respond(*this, line);
+  const std::vector<PlayerSource> list = find_players(all, players, as);
   const MatchTable table =
       play_matches(game_of(list, game, set), list,
                    {.episodes = episodes,

@@ -11,10 +11,11 @@ namespace zithercraft::cli {
 
 /// Every kept checkpoint of a run, if one is named, and then the players by their names.
 inline std::vector<PlayerSource> find_players(const std::string& all_of,
-                                              const std::vector<std::string>& names) {
+                                              const std::vector<std::string>& names,
+                                              TrainedAs as = TrainedAs::latest) {
   std::vector<PlayerSource> list;
-  if (!all_of.empty()) list = checkpoint_players(Run::open(all_of));
-  for (const std::string& name : names) list.push_back(PlayerSource::find(name));
+  if (!all_of.empty()) list = checkpoint_players(Run::open(all_of), as);
+  for (const std::string& name : names) list.push_back(PlayerSource::find(name, as));
   return list;
 }
 

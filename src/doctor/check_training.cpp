@@ -217,8 +217,9 @@ class TrainingChecks {
       add(Severity::warning, "cycles", "training",
           "policies beat each other in turn, so that nobody gets stronger",
           fmt::format("{} cycles of three at the end", last("cycles")),
-          "raise `against_past`, keep more past policies by `roster_size`, or lower the learning "
-          "rate",
+          "raise `against_past`, keep more past policies by `roster_size`, lower the learning "
+          "rate, "
+          "or play as the mixture of all (`--as mixture`)",
           rows_[first].steps);
   }
 

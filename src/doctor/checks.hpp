@@ -48,6 +48,9 @@ void check_starts(const Examined& e, Findings& findings);
 void check_training(const Game& game, const LearningMethod& method,
                     const std::vector<MetricsRow>& rows, Findings& findings);
 
+/// How far others can exploit a run's policies, where that is asked for.
+void check_responses(const Examined& e, const Run& run, Findings& findings);
+
 /// Episodes that stand out from the others of their player.
 std::vector<StrangeEpisode> strange_episodes(const Examined& e);
 

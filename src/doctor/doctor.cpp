@@ -103,9 +103,11 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
     check_controls(examined, findings);
     check_starts(examined, findings);
   }
-  if (run != nullptr)
+  if (run != nullptr) {
     check_training(game, learning_method(run->settings().learner.method()),
                    Metrics(run->metrics()).rows(), findings);
+    check_responses(examined, *run, findings);
+  }
   diagnosis.seen = seen_tags(examined);
   diagnosis.strange = strange_episodes(examined);
   if (!options.strange_replays.empty())

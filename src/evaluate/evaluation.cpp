@@ -62,7 +62,10 @@ std::vector<ScoredLineup> players(const Run& run, const Game& game,
   const auto trained = [&](const Run& of) {
     return policy_player(game, 0, of.policy(), options.actions, options.seed);
   };
-  add("trained", trained(run));
+  add("trained", options.as == TrainedAs::latest
+                     ? trained(run)
+                     : PlayerSource::find(run.folder().string(), options.as)
+                           .player(game, 0, options.actions, options.seed));
   for (const std::string& name : options.against) {
     if (name == "random") {
       add(name, random_player(options.seed));
@@ -86,7 +89,10 @@ Score evaluate_in(const Game& game, const Run& run, const EvaluationOptions& opt
                run.folder().string(),
                options.seed,
                options.episodes,
-               actions_of(run.policy(), options.actions),
+               options.as == TrainedAs::latest || options.actions != ActionMode::usual
+                   ? actions_of(run.policy(), options.actions)
+                   : ActionMode::sampled,
+               options.as,
                {}};
   const auto all = players(run, game, options);
   WorkCount progress(options.episodes * static_cast<std::int64_t>(all.size()), options.on_progress);
@@ -159,7 +165,8 @@ std::string Score::to_json() const {
          {"run", run},
          {"seed", seed},
          {"episodes", episodes},
-         {"actions", name_of(actions)}};
+         {"actions", name_of(actions)},
+         {"as", name_of(as)}};
   j["players"] = Json::array();
   for (const PlayerScore& p : players) {
     Json terms = Json::object();

@@ -8,6 +8,7 @@
 
 #include "base/json.hpp"
 #include "evaluate/intervals_json.hpp"
+#include "evaluate/opposed_sides.hpp"
 #include "evaluate/recorded_episode.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
@@ -29,18 +30,6 @@ struct Bout {
   std::vector<double> first_terms{}, second_terms{};
 };
 
-std::vector<std::string> sides_of(const Game& game) {
-  std::vector<std::string> sides;
-  for (const Role& role : game.roles())
-    if (!role.side.empty() && std::find(sides.begin(), sides.end(), role.side) == sides.end())
-      sides.push_back(role.side);
-  if (sides.size() != 2)
-    throw Error(ErrorKind::refused, fmt::format("the game has {} opposed sides", sides.size()),
-                "game '" + game.spec().name + "'",
-                "a match needs two: give the bodies of the roles a `side`");
-  return sides;
-}
-
 std::vector<std::string> terms_of(const Game& game, const std::string& side) {
   for (const Role& role : game.roles())
     if (role.side == side) return role.terms;
@@ -52,7 +41,7 @@ class Tournament {
   Tournament(const GameSpec& spec, const std::vector<PlayerSource>& players,
              const MatchOptions& options)
       : game_(spec),
-        sides_(sides_of(game_)),
+        sides_(opposed_sides(game_, "a match")),
         players_(players),
         options_(options),
         pool_(options.threads) {}
@@ -276,10 +265,10 @@ std::vector<std::pair<std::string, std::int64_t>> kept_checkpoints(const Run& ru
 
 }  // namespace
 
-std::vector<PlayerSource> checkpoint_players(const Run& run) {
+std::vector<PlayerSource> checkpoint_players(const Run& run, TrainedAs as) {
   std::vector<PlayerSource> players;
   for (const auto& [name, steps] : kept_checkpoints(run))
-    players.push_back(PlayerSource::find(run.folder().string() + ":" + name));
+    players.push_back(PlayerSource::find(run.folder().string() + ":" + name, as));
   return players;
 }
 

@@ -8,19 +8,6 @@ namespace zithercraft {
 using namespace learn_internal;
 namespace {
 
-// Where a role's policy is in a checkpoint, or that of the other role.
-std::string place_in(const TensorFile& checkpoint, const std::string& role,
-                     const std::string& or_role) {
-  const std::string first = PolicySignature::from(checkpoint).role;
-  for (const std::string& name : {role, or_role}) {
-    if (name.empty()) continue;
-    if (name == first) return {};
-    if (checkpoint.has_part(policy_place(name))) return policy_place(name);
-  }
-  throw Error(ErrorKind::refused, "the checkpoint has no policy for the role '" + role + "'",
-              "checkpoint", "take one that was trained with the role learning");
-}
-
 // A past policy has the signature of the present one, but for what judged it in training.
 Policy member_of(const TensorFile& checkpoint, std::size_t past, PolicySignature signature) {
   TensorFile file = checkpoint.part(roster_place(past, signature.role));
@@ -38,7 +25,7 @@ std::string learn_internal::roster_place(std::size_t past, const std::string& ro
 
 std::vector<PastMember> past_members(const TensorFile& checkpoint, const std::string& role,
                                      const std::string& or_role) {
-  const std::string place = place_in(checkpoint, role, or_role);
+  const std::string place = policy_place(checkpoint, role, or_role, "checkpoint");
   const TensorFile present = place.empty() ? checkpoint : checkpoint.part(place);
   const PolicySignature signature = PolicySignature::from(present);
   if (!checkpoint.has("roster"))

@@ -62,18 +62,35 @@ Policy Policy::load(const std::filesystem::path& checkpoint) {
   return from(TensorFile::load(checkpoint));
 }
 
-Policy Policy::load(const std::filesystem::path& checkpoint, const std::string& role,
-                    const std::string& or_role) {
-  const TensorFile file = TensorFile::load(checkpoint);
-  const std::string first = PolicySignature::from(file).role;
+std::string policy_place(const TensorFile& checkpoint, const std::string& role,
+                         const std::string& or_role, const std::string& source) {
+  const std::string first = PolicySignature::from(checkpoint).role;
   for (const std::string& name : {role, or_role}) {
     if (name.empty()) continue;
-    if (name == first) return from(file);
-    if (const std::string place = policy_place(name); file.has_part(place))
-      return from(file.part(place));
+    if (name == first) return {};
+    if (std::string place = policy_place(name); checkpoint.has_part(place)) return place;
   }
   throw Error(ErrorKind::refused, "the checkpoint has no policy for the role '" + role + "'",
-              checkpoint.string(), "take one that was trained with the role learning");
+              source, "take one that was trained with the role learning");
+}
+
+namespace {
+
+Policy policy_of(const TensorFile& file, const std::string& role, const std::string& or_role,
+                 const std::string& source) {
+  const std::string place = policy_place(file, role, or_role, source);
+  return Policy::from(place.empty() ? file : file.part(place));
+}
+
+}  // namespace
+
+Policy Policy::load(const std::filesystem::path& checkpoint, const std::string& role,
+                    const std::string& or_role) {
+  return policy_of(TensorFile::load(checkpoint), role, or_role, checkpoint.string());
+}
+
+Policy Policy::from(const TensorFile& file, const std::string& role, const std::string& or_role) {
+  return policy_of(file, role, or_role, "checkpoint");
 }
 
 Policy Policy::from(const TensorFile& file) {

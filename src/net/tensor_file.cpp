@@ -125,6 +125,10 @@ const std::string& TensorFile::text(const std::string& key) const {
   return found->second;
 }
 
+void TensorFile::keep(const std::function<bool(const std::string& name)>& wanted) {
+  std::erase_if(tensors_, [&](const auto& entry) { return !wanted(entry.first); });
+}
+
 void TensorFile::put_part(const std::string& place, const TensorFile& part) {
   for (const auto& [key, text] : part.metadata) metadata[place + key] = text;
   for (const auto& [name, tensor] : part.tensors_) tensors_[place + name] = tensor;

@@ -6,6 +6,7 @@
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/base/text.hpp"
+#include "zithercraft/learn/past_policies.hpp"
 #include "zithercraft/record/replay.hpp"
 #include "zithercraft/run/methods.hpp"
 
@@ -81,9 +82,19 @@ class RecordedPlayer : public Player {
 
 }  // namespace
 
-PlayerSource PlayerSource::find(const std::string& name) {
+const char* name_of(TrainedAs as) {
+  switch (as) {
+    case TrainedAs::latest: return "latest";
+    case TrainedAs::mixture: return "mixture";
+    case TrainedAs::average: return "average";
+  }
+  return "";
+}
+
+PlayerSource PlayerSource::find(const std::string& name, TrainedAs as) {
   PlayerSource player;
   player.name_ = name;
+  player.as_ = as;
   const std::size_t colon = name.rfind(':');
   if (name == "script" || name == "random") {
     player.kind_ = name == "script" ? Kind::script : Kind::random;
@@ -115,13 +126,33 @@ std::unique_ptr<Player> PlayerSource::make(const Game& game, std::size_t role, A
     case Kind::script: return script_player(game, role);
     case Kind::random: return random_player(seed);
     case Kind::recording: return std::make_unique<RecordedPlayer>(game, role, Replay(file_));
-    case Kind::checkpoint: {
-      const Role &own = game.roles()[role], &like = game.roles()[own.mirrors];
-      const auto policy = Policy::load(file_, own.name, like.name);
-      return policy_player(game, role, policy, actions, seed);
-    }
+    case Kind::checkpoint: return trained(game, role, actions, seed);
   }
   return nullptr;
+}
+
+std::unique_ptr<Player> PlayerSource::trained(const Game& game, std::size_t role,
+                                              ActionMode actions, std::uint64_t seed) const {
+  const std::string &own = game.roles()[role].name,
+                    &like = game.roles()[game.roles()[role].mirrors].name;
+  switch (as_) {
+    case TrainedAs::latest: break;
+    case TrainedAs::mixture: {
+      std::vector<MixtureMember> members;
+      for (PastMember& member : past_members(TensorFile::load(file_), own, like))
+        members.push_back({std::move(member.policy), member.share});
+      return mixture_player(game, role, std::move(members), actions, seed);
+    }
+    case TrainedAs::average:
+      return policy_player(game, role, Policy::from(average(game), own, like), actions, seed);
+  }
+  return policy_player(game, role, Policy::load(file_, own, like), actions, seed);
+}
+
+const TensorFile& PlayerSource::average(const Game& game) const {
+  if (averages_->game != game.fingerprint())
+    *averages_ = {game.fingerprint(), average_policies(game, TensorFile::load(file_))};
+  return averages_->policies;
 }
 
 std::string PlayerSource::objection(const Game& game, std::size_t role) const {

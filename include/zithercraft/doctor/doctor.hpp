@@ -72,6 +72,9 @@ struct DoctorOptions {
   OnProgress on_progress{};     ///< in steps
   /// a folder to write strange episodes into; empty: none are written
   std::filesystem::path strange_replays{};
+  /// steps to train a best response to a run's policies on each of two opposed sides, to find out
+  /// how far others can exploit them; 0: none is trained
+  std::int64_t best_response = 0;
 };
 
 /// Plays the game at random, idly, to and fro and by its scripts, and says what would keep an agent

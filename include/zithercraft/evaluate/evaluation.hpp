@@ -10,6 +10,7 @@
 #include "zithercraft/evaluate/statistics.hpp"
 #include "zithercraft/game/episode.hpp"
 #include "zithercraft/match/player.hpp"
+#include "zithercraft/run/player_source.hpp"
 #include "zithercraft/run/run.hpp"
 
 namespace zithercraft {
@@ -30,6 +31,7 @@ struct Score {
   std::uint64_t seed = 0;                   ///< of the episodes
   std::int64_t episodes = 0;                ///< of each player
   ActionMode actions = ActionMode::greedy;  ///< of the trained one, never `usual`
+  TrainedAs as = TrainedAs::latest;         ///< who played for the run
   std::vector<PlayerScore> players{};       ///< the trained one first
 
   /// All of it as JSON.
@@ -43,6 +45,7 @@ struct EvaluationOptions {
   std::int64_t episodes = 500;             ///< at least 1
   std::uint64_t seed = 0;                  ///< of the episodes; they are never those of training
   ActionMode actions = ActionMode::usual;  ///< of trained policies
+  TrainedAs as = TrainedAs::latest;        ///< who plays for the run
   /// "random", "script" or the folder of another run of a game that its policy fits. A script is
   /// left out where the role has none to play, unless it is all that is asked for.
   std::vector<std::string> against{"random", "script"};

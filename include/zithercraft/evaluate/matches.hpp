@@ -76,7 +76,7 @@ MatchTable play_matches(const GameSpec& game, const std::vector<PlayerSource>& p
                         const MatchOptions& options = {});
 
 /// The checkpoints of a run as players, the oldest first; and after how many steps each was kept.
-std::vector<PlayerSource> checkpoint_players(const Run& run);
+std::vector<PlayerSource> checkpoint_players(const Run& run, TrainedAs as = TrainedAs::latest);
 std::vector<double> steps_of_checkpoints(const Run& run);
 
 }  // namespace zithercraft

@@ -46,6 +46,11 @@ std::string first_difference(const PolicySignature& wanted, const PolicySignatur
 
 /// The place of a role's policy in a checkpoint whose first policy is another role's.
 inline std::string policy_place(const std::string& role) { return "roles/" + role + "/"; }
+/// Where a checkpoint keeps the policy of a role, or if it has none that of the other role, if one
+/// is named; empty for the first policy, which is not in a part. Throws Error (refused), naming
+/// `source`, if it has neither.
+std::string policy_place(const TensorFile& checkpoint, const std::string& role,
+                         const std::string& or_role, const std::string& source);
 
 /// A trained policy, ready to be asked for steps. This class and what it needs are all that a
 /// finished game links.
@@ -59,6 +64,9 @@ class Policy {
   /// The policy of a role, of those that a checkpoint holds; or if it has none, that of the other
   /// role, if one is named. Throws Error (refused) if it has neither.
   static Policy load(const std::filesystem::path& checkpoint, const std::string& role,
+                     const std::string& or_role = {});
+  /// The same of a checkpoint that was read.
+  static Policy from(const TensorFile& checkpoint, const std::string& role,
                      const std::string& or_role = {});
 
   Policy(const Policy& other);

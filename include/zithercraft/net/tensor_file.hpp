@@ -3,6 +3,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <span>
 #include <string>
@@ -51,6 +52,8 @@ class TensorFile {
   /// Throws Error (file) if the text is missing.
   const std::string& text(const std::string& key) const;
 
+  /// Takes out all arrays but those whose names `wanted` wants.
+  void keep(const std::function<bool(const std::string& name)>& wanted);
   /// Puts all of another file in, every name and key behind `place`, which ends with a slash.
   void put_part(const std::string& place, const TensorFile& part);
   /// Whether anything is kept under that place.

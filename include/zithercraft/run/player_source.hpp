@@ -9,9 +9,19 @@
 
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/match/player.hpp"
+#include "zithercraft/net/tensor_file.hpp"
 #include "zithercraft/run/run.hpp"
 
 namespace zithercraft {
+
+/// Who plays for a training in which opposed sides learned and kept their past policies.
+enum class TrainedAs : std::uint8_t {
+  latest,   ///< the policy of the checkpoint
+  mixture,  ///< in each episode one of the past policies, or the present one: see `past_members`
+  average   ///< a network that imitates the mixture: see `average_policies`
+};
+/// The word for it.
+const char* name_of(TrainedAs as);
 
 /// Somebody who can play, by what people call them: "script", "random", a run's folder, a run's
 /// checkpoint as FOLDER:NAME, a checkpoint's file, or a replay (.zrep) whose recorded controls are
@@ -20,7 +30,7 @@ namespace zithercraft {
 class PlayerSource {
  public:
   /// Throws Error (usage, file) if nothing of the kind is there.
-  static PlayerSource find(const std::string& name);
+  static PlayerSource find(const std::string& name, TrainedAs as = TrainedAs::latest);
 
   /// As tables name it.
   const std::string& name() const noexcept { return name_; }
@@ -38,13 +48,23 @@ class PlayerSource {
 
  private:
   enum class Kind : std::uint8_t { script, random, checkpoint, recording };
+  // An average policy takes a while to learn; what was learned for a game is kept.
+  struct Averages {
+    std::string game{};
+    TensorFile policies{};
+  };
   std::unique_ptr<Player> make(const Game& game, std::size_t role, ActionMode actions,
                                std::uint64_t seed) const;
+  std::unique_ptr<Player> trained(const Game& game, std::size_t role, ActionMode actions,
+                                  std::uint64_t seed) const;
+  const TensorFile& average(const Game& game) const;
 
   Kind kind_ = Kind::random;
   std::string name_{};
   std::filesystem::path file_{};  // the checkpoint or the replay
   std::optional<std::filesystem::path> run_{};
+  TrainedAs as_ = TrainedAs::latest;
+  std::shared_ptr<Averages> averages_ = std::make_shared<Averages>();
 };
 
 /// The players of a training's roles, by its settings. Throws Error (spec, usage, file, refused).
