@@ -23,7 +23,11 @@ int ExportCommand::run() const {
   if (json) {
     fmt::print("{}\n", Json{{"file", out}, {"as", name_of(as)}, {"bytes", bytes}}.dump(2));
   } else if (!quiet) {
-    fmt::print("{}: the {} policies, {} kB\n", out, name_of(as), (bytes + 999) / 1000);
+    fmt::print("{}: {}, {} kB\n", out,
+               as == TrainedAs::latest    ? "the latest policies"
+               : as == TrainedAs::mixture ? "the policies of the mixture"
+                                          : "average policies",
+               (bytes + 999) / 1000);
   }
   return done;
 }

@@ -66,8 +66,11 @@ void print_exploitability(const Exploitability& e, TrainedAs as) {
   fmt::print(
       "{}: a best response to {} ({}, {} actions) on each side, trained for {} steps; {} episodes "
       "of seed {}, 95% intervals\n\n",
-      e.game, e.player, name_of(as), name_of(e.options.actions), e.options.steps,
-      e.options.episodes, e.options.seed);
+      e.game, e.player, name_of(as),
+      as != TrainedAs::latest && e.options.actions == ActionMode::usual
+          ? "sampled"
+          : name_of(e.options.actions),
+      e.options.steps, e.options.episodes, e.options.seed);
   Table table(false);
   for (const BestResponse& r : e.responses)
     table.add({text_cell("side", r.side, 14, "response as"),

@@ -222,6 +222,53 @@ TEST_F(ToolRun, OutputsThatAreInputsAreRefused) {
     EXPECT_TRUE(test::read_file(kept) == before[i++]) << kept;
 }
 
+TEST(ToolSides, PlayAsTheirMixtureAndTellHowFarTheyCanBeExploited) {
+  const test::TemporaryFolder folder;
+  const std::string run = (folder / "run").string(), file = (folder / "tug.safetensors").string();
+  ASSERT_EQ(run_tool({"train", "barge", "--run", run, "--steps", "20000", "--quiet"}).status, 0);
+  const auto as = [&](const char* who) {
+    return json::parse(run_tool({"evaluate", run, "--as", who, "--episodes", "20", "--against",
+                                 "random", "--json"})
+                           .out);
+  };
+  EXPECT_EQ(as("latest")["actions"], "greedy");
+  EXPECT_EQ(as("mixture")["actions"], "sampled");
+  EXPECT_EQ(as("mixture")["as"], "mixture");
+  for (const char* who : {"mixture", "average"}) {
+    EXPECT_EQ(run_tool({"export", run, "--out", file, "--as", who}).status, 0);
+    EXPECT_EQ(run_tool({"match", file, "random", "--game", "barge", "--episodes", "5"}).status, 0);
+  }
+  const json found = json::parse(run_tool({"match", "--best-response", run, "--steps", "20000",
+                                           "--episodes", "50", "--as", "mixture", "--json"})
+                                     .out);
+  EXPECT_EQ(found["responses"].size(), 2u);
+  EXPECT_LE(found["exploitability"]["low"], found["exploitability"]["high"]);
+  EXPECT_NE(
+      run_tool({"doctor", "barge", "--run", run, "--best-response", "5000", "--steps", "1000"})
+          .out.find("a response trained for 5000 steps"),
+      std::string::npos);
+  for (const auto& wrong : std::vector<std::vector<std::string>>{
+           {"match", "script", "random", "--game", "barge", "--steps", "5"},
+           {"match", "script", "--best-response", run},
+           {"evaluate", run, "--as", "somebody"}})
+    EXPECT_EQ(run_tool(wrong).status, 2) << wrong.back();
+}
+
+TEST_F(ToolRun, AnExportedPolicyPlaysAsBefore) {
+  const std::string small = file("skiff.safetensors");
+  ASSERT_EQ(run_tool({"export", run(), "--out", small}).status, 0);
+  EXPECT_LT(std::filesystem::file_size(small),
+            std::filesystem::file_size(run() + "/checkpoints/last.safetensors") / 2);
+  const auto behaviour = [&](const std::string& player) {
+    return json::parse(
+        run_tool({"behaviour", player, "--game", "mooring", "--episodes", "20", "--json"})
+            .out)["players"][0]["measures"];
+  };
+  EXPECT_EQ(behaviour(small), behaviour(run()));
+  EXPECT_EQ(run_tool({"export", run(), "--out", small, "--as", "mixture"}).status, 5);
+  EXPECT_EQ(run_tool({"export", run(), "--out", run() + "/run.toml"}).status, 2);
+}
+
 TEST_F(ToolRun, ADashIsStandardOutputAndInput) {
   const auto svg = run_tool({"show", "mooring", "--svg", "-"});
   EXPECT_EQ(svg.status, 0) << svg.err;

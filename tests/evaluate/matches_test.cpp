@@ -2,8 +2,10 @@
 
 #include <gtest/gtest.h>
 
+#include "opposed_games.hpp"
 #include "support.hpp"
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/evaluate/best_response.hpp"
 #include "zithercraft/evaluate/evaluation.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/match/play.hpp"
@@ -198,6 +200,51 @@ TEST_F(Matches, OfTrainingsSayWhoPlaysTheRoles) {
          .learner = small,
          .roles = {{.role = "blocker", .played_by = (*folder / "all").string()}}});
   EXPECT_TRUE(zithercraft::Run::open(*folder / "against frozen").finished());
+}
+
+// ---- best responses
+
+TEST(BestResponse, GainsWhatCalculationSays) {
+  // Against uniform play the first option of the first side brings 1, the second of the second 1/2.
+  const test::Payoffs payoffs{2, {3, -1, 0, 0}};
+  const Exploitability found = exploitability(test::one_step(payoffs), PlayerSource::find("random"),
+                                              {.steps = 30'000, .episodes = 4000, .seed = 2});
+  ASSERT_EQ(found.responses.size(), 2u);
+  EXPECT_EQ(found.responses[0].side, "first");
+  EXPECT_NEAR(found.responses[0].player_return.mean, 0.5, 0.1);
+  EXPECT_NEAR(found.responses[0].return_against.mean, 1.0, 0.1);
+  EXPECT_NEAR(found.responses[1].gain.mean, 1.0, 0.1);
+  EXPECT_NEAR(found.sum.mean, 1.5, 0.15);
+  EXPECT_TRUE(found.sum.holds(1.5));
+  EXPECT_NE(found.to_json().find("\"exploitability\""), std::string::npos);
+}
+
+TEST(BestResponse, NeedsTwoSidesAndSomethingToDo) {
+  const PlayerSource random = PlayerSource::find("random");
+  const auto kind = [&](const std::string& game, BestResponseOptions options) {
+    return test::error_of([&] { exploitability(demo(game), random, options); }).kind();
+  };
+  EXPECT_EQ(kind("mooring", {}), ErrorKind::refused);
+  EXPECT_EQ(kind("barge", {.steps = 0}), ErrorKind::usage);
+  EXPECT_EQ(kind("barge", {.episodes = 0}), ErrorKind::usage);
+}
+
+TEST_F(Matches, ARunPlaysAsItsMixtureOrItsAverage) {
+  const auto returns = [&](TrainedAs as) {
+    const std::vector<PlayerSource> players{PlayerSource::find((*folder / "tugs").string(), as),
+                                            player("random")};
+    return play_matches(demo("barge"), players, {.episodes = 10}).pairings[0].a_return.mean;
+  };
+  const double latest = returns(TrainedAs::latest), mixture = returns(TrainedAs::mixture),
+               average = returns(TrainedAs::average);
+  EXPECT_NE(latest, mixture);
+  EXPECT_NE(mixture, average);
+  EXPECT_EQ(mixture, returns(TrainedAs::mixture));
+  EXPECT_EQ(average, returns(TrainedAs::average));
+  const PlayerSource alone =
+      PlayerSource::find((*folder / "collector").string(), TrainedAs::mixture);
+  EXPECT_NE(alone.objection(Game(demo("lanternboat")), 0).find("no past policies"),
+            std::string::npos);
 }
 
 }  // namespace

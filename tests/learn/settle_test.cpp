@@ -5,8 +5,10 @@
 #include <vector>
 
 #include "learning.hpp"
+#include "opposed_games.hpp"
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
+#include "zithercraft/game/load.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
@@ -25,7 +27,11 @@ TEST(Settle, LeavesAloneWhatIsSet) {
                                    .epochs = 2,
                                    .minibatch = 5,
                                    .entropy_weight = 0.0,
-                                   .first_stddev = 0.1};
+                                   .last_entropy_weight = 0.1,
+                                   .first_stddev = 0.1,
+                                   .against_past = 0.3,
+                                   .against_hardest = 0.1,
+                                   .snapshot_every = 11};
   EXPECT_EQ(settled_for(Game(test::mooring()), 1'000'000, own), own);
 }
 
@@ -73,6 +79,23 @@ TEST(Settle, StaysUndecidedForLongerInShortTrainingsWithDials) {
   EXPECT_EQ(weight(500'000), 0.02);
   EXPECT_NEAR(weight(1'000'000), 0.0125, 1e-9);
   EXPECT_NEAR(weight(2'000'000), 0.005, 1e-9);
+}
+
+TEST(Settle, LetsOpposedSidesThatChooseStayUndecidedAndMeetTheirPast) {
+  const Game game(test::one_step({2, {1, -1, -1, 1}}));
+  const PolicyGradientSettings s = settled({}, game, 1'000'000, std::vector<RolePlayer>(2));
+  EXPECT_EQ(s.against_past, 0.75);
+  EXPECT_EQ(s.against_hardest, 0.0);
+  EXPECT_EQ(s.snapshot_every, 20'000);
+  EXPECT_EQ(s.entropy_weight, 0.1);
+  EXPECT_EQ(s.last_entropy_weight, 0.05);
+  EXPECT_NEAR(1'000'000.0 / static_cast<double>(2 * *s.lanes * *s.horizon), 200, 60);
+  // Who learns alone has nobody to mix against; what is set leaves room for the other share.
+  EXPECT_EQ(settled({}, game, 1'000'000, usual_players(game, 1)).last_entropy_weight, 0.0);
+  const Game pushing(load_game(test::project_folder() / "demos/barge.toml"));
+  const auto shares = settled({.against_past = 0.9}, pushing, 1'000'000,
+                              std::vector<RolePlayer>(pushing.roles().size()));
+  EXPECT_NEAR(*shares.against_hardest, 0.1, 1e-12);
 }
 
 TEST(Settle, TriesDialsFromEndToEndInShortTrainings) {

@@ -8,6 +8,7 @@
 
 #include "learn/policy/rollout.hpp"
 #include "learning.hpp"
+#include "opposed_games.hpp"
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/game/load.hpp"
@@ -22,6 +23,8 @@ using namespace learn_internal;
 namespace {
 
 using test::bytes_of;
+using test::one_step;
+using test::Payoffs;
 using test::update;
 
 const PolicyGradientSettings small{.policy_layers = {16},
@@ -36,47 +39,7 @@ const PolicyGradientSettings small{.policy_layers = {16},
 GameSpec barge() { return load_game(test::project_folder() / "demos/barge.toml"); }
 GameSpec lanternboat() { return load_game(test::project_folder() / "demos/lanternboat.toml"); }
 
-// ---- games of one step, in which two players of opposed sides choose at the same time
-
-struct Payoffs {
-  std::size_t options = 2;
-  std::vector<double> first{};  // [first's option][second's option] the reward of the first; the
-                                // second loses as much
-};
-
-GameSpec one_step(const Payoffs& payoffs) {
-  GameSpec game;
-  game.name = "one step";
-  game.ticks_per_step = 1;
-  game.cutoffs.steps = 1;
-  Choice choice{.name = "choice", .options = {}};
-  for (std::size_t o = 0; o < payoffs.options; ++o)
-    choice.options.push_back({.name = "o" + std::to_string(o)});
-  game.rules.push_back({.name = "reward", .numbers = 1, .tick = [payoffs](const RuleView& lane) {
-                          const auto a = static_cast<std::size_t>(lane.control(0, 0)),
-                                     b = static_cast<std::size_t>(lane.control(0, 1));
-                          lane.numbers()[0] = payoffs.first[a * payoffs.options + b];
-                        }});
-  for (const char* name : {"first", "second"}) {
-    game.arena.bodies.push_back(
-        {.name = name,
-         .side = name,
-         .motion = Motion::fixed,
-         .place = {.region = {name[0] == 'f' ? -5.0 : 5.0, 0, name[0] == 'f' ? -5.0 : 5.0, 0}}});
-    RoleSpec role{.name = name};
-    role.senses.push_back(
-        CustomSense{.name = "nothing",
-                    .columns = {{.name = "always"}},
-                    .code = [](const SeatView&, std::span<float> out) { out[0] = 1.0f; }});
-    role.controls.push_back(choice);
-    const double sign = name[0] == 'f' ? 1.0 : -1.0;
-    role.rewards.push_back({.name = "reward", .each_step = [sign](const SeatView& seat) {
-                              return sign * seat.numbers("reward")[0];
-                            }});
-    game.roles.push_back(std::move(role));
-  }
-  return game;
-}
+// ---- games of one step
 
 const Payoffs pennies{2, {1, -1, -1, 1}};
 const Payoffs cycle{3, {0, -1, 1, 1, 0, -1, -1, 1, 0}};  // each option beats the one before it

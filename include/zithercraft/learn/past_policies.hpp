@@ -29,7 +29,7 @@ std::vector<PastMember> past_members(const TensorFile& checkpoint, const std::st
 
 /// How an average policy is learned.
 struct AverageSettings {
-  std::int64_t steps = 400'000;  ///< played to learn from, over all seats, at least 1
+  std::int64_t steps = 200'000;  ///< played to learn from, over all seats, at least 1
   std::uint64_t seed = 0;        ///< of the episodes and the networks
 };
 
