@@ -88,7 +88,7 @@ Population::Population(const Game& game, std::vector<std::size_t> roles,
     signature_.policy.memory = static_cast<std::size_t>(settings_.memory);
     make_search({});
   }
-  normaliser_ = normaliser_for(signature_.policy);
+  see_through(normaliser_for(signature_.policy));
 }
 
 void Population::make_search(std::vector<float> start) {
@@ -243,7 +243,7 @@ void Population::start_from(const Policy& policy, const TensorFile& checkpoint) 
            found.grown ? "evolve it by topology" : "evolve it by genetic, cma or es");
   if (found.grown && policy.graph()->hidden_activation != first_graph().hidden_activation)
     refuse("its hidden nodes have another activation", "set `activation` to that of its run");
-  normaliser_ = fetch_normaliser(checkpoint, found.policy);
+  see_through(fetch_normaliser(checkpoint, found.policy));
   if (found.grown) return make_topology(*policy.graph(), true);
   // A value output of the network is left out.
   const Network<float> old(found.policy);
@@ -267,7 +267,7 @@ std::size_t Population::individuals() const {
 }
 
 Champion Population::individual(std::size_t number) const {
-  Champion champion;
+  Champion champion{.normaliser = normaliser_};
   if (topology_) {
     champion.graph = topology_->graph(number);
   } else {
@@ -285,9 +285,13 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
   results_.resize(count * encounters.size());
   rewards_.resize(results_.size() * terms);
   NetworkBatch& batch = topology_ ? static_cast<NetworkBatch&>(*graphs_) : *vectors_;
-  std::vector<Normaliser::Moments> notes;
-  for (std::size_t first = 0; first < count; first += batch.capacity()) {
-    const std::size_t n = std::min(batch.capacity(), count - first);
+  for (std::size_t first = 0, n = 0; first < count; first += n) {
+    const std::size_t most = std::min(batch.capacity(), count - first);
+    const auto sees_as = [&](std::size_t i) {
+      return champions != nullptr ? (*champions)[i].normaliser : normaliser_;
+    };
+    const auto normaliser = sees_as(first);
+    for (n = 1; n < most && sees_as(first + n) == normaliser;) ++n;
     if (topology_) {
       loaded_.clear();
       for (std::size_t i = first; i < first + n; ++i)
@@ -303,7 +307,7 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
           },
           crew.pool);
     }
-    play_->play(batch, normaliser_, first, n, encounters, lineups, wishes,
+    play_->play(batch, *normaliser, first, n, encounters, lineups, wishes,
                 std::span(results_).subspan(first * encounters.size(), n * encounters.size()),
                 std::span(rewards_).subspan(first * encounters.size() * terms,
                                             n * encounters.size() * terms),
@@ -311,13 +315,19 @@ void Population::play_with(const std::vector<Champion>* champions, std::size_t c
     report.steps += play_->steps();
     report.play_seconds += play_->play_seconds();
     report.decide_seconds += play_->decide_seconds();
-    notes.insert(notes.end(), play_->notes().begin(), play_->notes().end());
+    notes_.insert(notes_.end(), play_->notes().begin(), play_->notes().end());
   }
   report.episodes += static_cast<std::int64_t>(results_.size());
-  // In the order of individuals, and for the next play only: all individuals of this one use the
-  // same statistics.
-  if (settings_.normalise)
-    for (const auto& moments : notes) normaliser_.fold(moments);
+}
+
+// In the order of individuals.
+void Population::fold_notes() {
+  if (settings_.normalise) {
+    Normaliser next = *normaliser_;
+    for (const auto& moments : notes_) next.fold(moments);
+    see_through(std::move(next));
+  }
+  notes_.clear();
 }
 
 double Population::worth(std::size_t result) const {
@@ -346,9 +356,10 @@ std::vector<double> Population::mean_worth(std::size_t count, std::size_t encoun
 
 void Population::learn_columns(std::span<const Encounter> encounters, const Lineups& lineups,
                                GenerationReport& report, const Crew& crew) {
-  if (settings_.normalise && normaliser_.count() == 0.0)
-    play_with(nullptr, std::min(individuals(), warming), encounters.first(1), lineups,
-              {.notes_every = 1}, report, crew);
+  if (!settings_.normalise || normaliser_->count() > 0.0) return;
+  play_with(nullptr, std::min(individuals(), warming), encounters.first(1), lineups,
+            {.notes_every = 1}, report, crew);
+  fold_notes();
 }
 
 void Population::choose_leader(std::span<const double> fitness, std::span<const Encounter> finals,
@@ -357,7 +368,7 @@ void Population::choose_leader(std::span<const double> fitness, std::span<const 
   const std::int64_t generation = report.generation;
   std::vector<Champion> candidates;
   if (led_) candidates.push_back(leader_);
-  Champion middle;
+  Champion middle{.normaliser = normaliser_};
   const bool has_middle =
       search_ && (middle.numbers.resize(search_->dimension()), search_->mean(middle.numbers));
   if (has_middle) {
@@ -488,6 +499,7 @@ GenerationReport Population::collect(std::span<const Encounter> encounters,
 }
 
 void Population::improve(double progress, WorkerPool& pool) {
+  fold_notes();
   if (topology_) {
     topology_->improve(selected_by_);
   } else {

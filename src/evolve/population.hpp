@@ -12,8 +12,10 @@
 
 namespace zithercraft::evolve_internal {
 
-// A network of a population that is kept: a vector of numbers, or a graph.
+// A network of a population that is kept: a vector of numbers, or a graph. It goes on to see as it
+// did when it was chosen: other statistics of the columns would make it decide otherwise.
 struct Champion {
+  std::shared_ptr<const Normaliser> normaliser{};
   std::vector<float> numbers{};
   NetworkGraph graph{};
   std::int64_t generation = 0;  // in which it was found
@@ -85,6 +87,10 @@ class Population {
   void play_with(const std::vector<Champion>* champions, std::size_t count,
                  std::span<const Encounter> encounters, const Lineups& lineups,
                  const PopulationPlay::Wishes& wishes, GenerationReport& report, const Crew& crew);
+  void see_through(Normaliser normaliser) {
+    normaliser_ = std::make_shared<const Normaliser>(std::move(normaliser));
+  }
+  void fold_notes();
   double worth(std::size_t result) const;
   std::vector<double> mean_worth(std::size_t count, std::size_t encounters) const;
   void learn_columns(std::span<const Encounter> encounters, const Lineups& lineups,
@@ -108,7 +114,9 @@ class Population {
   std::unique_ptr<TopologySearch> topology_;
   std::unique_ptr<VectorBatch> vectors_;
   std::unique_ptr<GraphBatch> graphs_;
-  Normaliser normaliser_;
+  // What individuals see through, the same for a whole generation; and what was sensed in it.
+  std::shared_ptr<const Normaliser> normaliser_;
+  std::vector<Normaliser::Moments> notes_;
   std::unique_ptr<PopulationPlay> play_;
   std::size_t term_ = 0;  // that is the fitness, if one is
   bool own_ = false;      // the fitness is an own one

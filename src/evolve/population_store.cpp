@@ -16,6 +16,7 @@ void store_champion(const Champion& champion, TensorFile& file) {
     file.put("numbers", {champion.numbers.size()}, champion.numbers);
   }
   file.put("generation", std::span<const std::int64_t>(&champion.generation, 1));
+  store_normaliser(file, *champion.normaliser);
 }
 
 std::string fame_place(std::size_t number) {
@@ -35,7 +36,7 @@ void Population::store_policy(const Champion& champion, TensorFile& file) const 
   }
   const std::vector<float> log_stddev(heads_.dials(), log_stddev_of_dials);
   if (!log_stddev.empty()) file.put("policy.log_stddev", {log_stddev.size()}, log_stddev);
-  store_normaliser(file, normaliser_);
+  store_normaliser(file, *champion.normaliser);
   const std::array<double, 2> no_values{0.0, 1.0};
   file.put("value.scale", std::span<const double>(no_values));
 }
@@ -53,7 +54,7 @@ void Population::store(TensorFile& file) const {
   } else {
     search_->store(file);
   }
-  store_normaliser(file, normaliser_);
+  store_normaliser(file, *normaliser_);
   if (led_) {
     TensorFile leader;
     store_champion(leader_, leader);
@@ -89,7 +90,7 @@ void Population::restore(const TensorFile& file) {
   } else {
     search_->restore(file);
   }
-  fetch_normaliser(file, normaliser_);
+  see_through(fetch_normaliser(file, signature_.policy));
   const auto fetch = [&](const std::string& place) {
     const TensorFile part = file.part(place);
     Champion champion;
@@ -100,6 +101,8 @@ void Population::restore(const TensorFile& file) {
       part.get("numbers", champion.numbers);
     }
     champion.generation = part.integers("generation").at(0);
+    champion.normaliser =
+        std::make_shared<const Normaliser>(fetch_normaliser(part, signature_.policy));
     return champion;
   };
   led_ = file.has_part("leader/");

@@ -127,6 +127,43 @@ TEST(Evolution, EverybodyMeetsTheSameEpisodes) {
   }
 }
 
+// What leads plays on as the policy that comes out: the same controls, to the last bit, so that the
+// same episodes bring the same.
+TEST(Evolution, EverybodyThatLeadsDecidesExactlyAsItWasJudged) {
+  const Game game(test::mooring());
+  WorkerPool pool(2);
+  constexpr std::uint64_t seed = 5;
+  for (const EvolutionMethod method : methods)
+    for (const std::int64_t memory : {0, 4}) {
+      EvolutionSettings settings = small(method);
+      settings.memory = method == EvolutionMethod::topology ? 0 : memory;
+      if (memory > 0) settings.topology.recurrent_links = 0.5;
+      Evolution evolution(game, settings, seed, lasting(20), pool);
+      for (std::uint32_t generation = 1; generation <= 3; ++generation) {
+        evolve(evolution);
+        const Lineup lineup(game, policy_player(game, 0, evolution.policy(0)));
+        TensorFile file;
+        evolution.store(file);
+        Evolution stored(game, settings, seed, lasting(20), pool);
+        stored.restore(file);
+        stored.collect();
+        const auto& judged = stored.reports()[0].leader;
+        ASSERT_EQ(judged.size(), 6u);
+        for (std::uint32_t t = 0; t < judged.size(); ++t) {
+          EpisodeResult played;
+          play_one(game, lineup.players(),
+                   {derived_seed(seed, "evolution"), (1u << 20) + t, generation},
+                   [&](const Environment& environment) {
+                     if (environment.outcome(0) != Outcome::running)
+                       played = episode_result(environment, 0, 0);
+                   });
+          EXPECT_EQ(played.episode_return, judged[t].episode_return) << generation;
+          EXPECT_EQ(played.length, judged[t].length) << generation;
+        }
+      }
+    }
+}
+
 TEST(Evolution, SampledActionsAreDrawnAlikeForEverybody) {
   const Game game(test::duck_pond());
   WorkerPool pool(2);
