@@ -34,9 +34,9 @@ void check_settings(const EvolutionSettings& s) {
        "give a number from 1 to 1024");
   need(s.first_hidden >= 0 && s.first_hidden <= 65536, "first_hidden",
        "give a number from 0 to 65536");
-  need(s.episodes >= 1 && s.episodes < finals_begin, "episodes", "give at least 1");
+  need(*s.episodes >= 1 && *s.episodes < finals_begin, "episodes", "give at least 1");
   need(s.finalists >= 1, "finalists", "give at least 1");
-  need(s.final_episodes >= 1 && s.final_episodes < finals_begin, "final_episodes",
+  need(*s.final_episodes >= 1 && *s.final_episodes < finals_begin, "final_episodes",
        "give at least 1");
   need(s.novelty >= 0 && s.novelty <= 1, "novelty", "give a share from 0 to 1");
   need(s.neighbours >= 1, "neighbours", "give at least 1");
@@ -126,8 +126,9 @@ struct Evolution::State {
 
   GenerationReport collect(Population& population) {
     auto played =
-        encounters(static_cast<std::size_t>(settings.episodes), 0, settings.fresh_episodes);
-    auto finals = encounters(static_cast<std::size_t>(settings.final_episodes), finals_begin, true);
+        encounters(static_cast<std::size_t>(*settings.episodes), 0, settings.fresh_episodes);
+    auto finals =
+        encounters(static_cast<std::size_t>(*settings.final_episodes), finals_begin, true);
     const bool against = opposed_evolve(population);
     std::vector<std::vector<std::unique_ptr<Player>>> lineups;
     lineups.push_back(lineup(population, -1.0));
@@ -166,12 +167,13 @@ std::vector<std::shared_ptr<const Player>> players_of(const Game& game,
 
 }  // namespace
 
-Evolution::Evolution(const Game& game, const EvolutionSettings& settings, std::uint64_t seed,
+Evolution::Evolution(const Game& game, const EvolutionSettings& given, std::uint64_t seed,
                      Budget budget, WorkerPool& pool, ProcessGroup* processes,
                      std::vector<RolePlayer> players) {
+  if (players.empty()) players = usual_players(game, seed);
+  const EvolutionSettings settings = settled(given, game, budget, players);
   check_settings(settings);
   const auto roles = game.roles();
-  if (players.empty()) players = usual_players(game, seed);
   state_ = std::make_unique<State>(game, settings, seed, budget, Crew{pool, processes},
                                    players_of(game, players));
   State& s = *state_;

@@ -91,6 +91,10 @@ LearningMethod evolution_method(EvolutionMethod method) {
           "go back to a kept checkpoint from before; give each individual more "
           "`episodes`, or the leader more `final_episodes`",
       .against_plateau = "try stages, a larger `population`, stronger mutations or some `novelty`",
+      .settle = [](const LearnerSettings& settings, const Game& game, Budget budget,
+                   std::span<const RolePlayer> players) -> LearnerSettings {
+        return settled(settings.as<EvolutionSettings>(), game, budget, players);
+      },
       .make = [](LearnerContext c) -> std::unique_ptr<Learner> {
         auto evolution =
             std::make_unique<Evolution>(c.game, c.settings.as<EvolutionSettings>(), c.seed,

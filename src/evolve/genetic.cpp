@@ -95,9 +95,10 @@ GeneticSearch::GeneticSearch(std::size_t numbers, const GeneticSettings& setting
                              std::uint64_t seed, std::vector<float> start)
     : state_(std::make_unique<State>(numbers, settings, derived_seed(seed, "genetic"))) {
   State& s = *state_;
-  if (settings.population < 2)
+  const std::int64_t population = settings.population.value_or(256);
+  if (population < 2)
     wrong_setting("population", "one individual is no population", "give at least 2");
-  if (settings.elites < 0 || settings.elites >= settings.population)
+  if (settings.elites < 0 || settings.elites >= population)
     wrong_setting("elites", "all individuals would live on unchanged",
                   "give fewer than the population");
   if (!(settings.parents > 0.0 && settings.parents <= 1.0))
@@ -115,7 +116,7 @@ GeneticSearch::GeneticSearch(std::size_t numbers, const GeneticSettings& setting
                 "GeneticSearch", "give as many as a vector has");
   s.vectors = std::move(start);
   s.parents = s.vectors.empty() ? 0 : 1;
-  for (std::size_t i = 0; i < static_cast<std::size_t>(settings.population); ++i) {
+  for (std::size_t i = 0; i < static_cast<std::size_t>(population); ++i) {
     const auto strength = static_cast<float>(settings.mutation_strength);
     s.recipes.push_back({.mother = s.parents == 0 ? nobody : 0,
                          .seed = s.seed_of(i),

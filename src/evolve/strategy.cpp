@@ -36,7 +36,7 @@ struct StrategySearch::State {
 StrategySearch::StrategySearch(std::size_t numbers, const StrategySettings& settings,
                                std::uint64_t seed, std::vector<float> start)
     : state_(std::make_unique<State>(numbers, settings, derived_seed(seed, "strategy"))) {
-  if (settings.population < 2 || settings.population % 2 != 0)
+  if (settings.population && (*settings.population < 2 || *settings.population % 2 != 0))
     wrong_setting("population", "not every sample would have a mirror image",
                   "give an even number from 2 on");
   if (!(settings.stddev > 0.0))
@@ -57,7 +57,7 @@ StrategySearch::~StrategySearch() = default;
 
 std::size_t StrategySearch::dimension() const noexcept { return state_->middle.size(); }
 std::size_t StrategySearch::individuals() const noexcept {
-  return static_cast<std::size_t>(state_->settings.population);
+  return static_cast<std::size_t>(state_->settings.population.value_or(256));
 }
 std::int64_t StrategySearch::generation() const noexcept { return state_->generation; }
 

@@ -24,7 +24,8 @@ constexpr EvolutionMethod methods[] = {EvolutionMethod::genetic, EvolutionMethod
 // Small enough for a test.
 EvolutionSettings small(EvolutionMethod method) {
   EvolutionSettings s{.method = method, .policy_layers = {8}, .episodes = 3, .final_episodes = 6};
-  s.genetic.population = s.topology.population = s.strategy.population = 40;
+  s.genetic.population = s.strategy.population = 40;
+  s.topology.population = 40;
   s.genetic.elites = 2;
   return s;
 }

@@ -5,6 +5,7 @@
 #include <functional>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <utility>
 #include <vector>
@@ -53,11 +54,13 @@ struct EvolutionSettings {
   std::int64_t first_hidden = 0;
 
   // Playing
-  std::int64_t episodes = 4;   ///< that each individual plays in a generation, at least 1
+  /// that each individual plays in a generation, at least 1
+  std::optional<std::int64_t> episodes{};
   bool fresh_episodes = true;  ///< other ones in each generation; if not, always the same
   /// best individuals of which more is asked before one of them leads, at least 1
   std::int64_t finalists = 4;
-  std::int64_t final_episodes = 16;  ///< further episodes that they and the leader play, at least 1
+  /// further episodes that they and the leader play, at least 1
+  std::optional<std::int64_t> final_episodes{};
   bool normalise = true;  ///< bring observation columns to mean 0 and standard deviation 1
   /// Actions are sampled by their probabilities; if not, the most likely is taken. Draws are the
   /// same for all individuals.
@@ -84,6 +87,13 @@ struct EvolutionSettings {
   bool operator==(const EvolutionSettings&) const = default;
 };
 
+/// The settings with a value for each: what was not set follows from the length of the training
+/// and the game. Where all episodes begin alike, one says it all. Else each individual of a
+/// generation plays 1 to 4, and 4 to 16 are final, and populations of vectors have 32 to 256
+/// individuals, such that there are about two hundred generations. Where sides that evolve are
+/// opposed, or generations are counted, they play 4, of 256 individuals.
+EvolutionSettings settled(EvolutionSettings settings, const Game& game, Budget budget,
+                          std::span<const RolePlayer> players);
 /// For LearnerSettings, which can hold these.
 std::shared_ptr<const SettingsModel> settings_model(const EvolutionSettings& settings);
 /// An evolution as a method of learning.

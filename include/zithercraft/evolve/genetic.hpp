@@ -1,6 +1,7 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 #include <vector>
 
 #include "zithercraft/evolve/noise.hpp"
@@ -16,8 +17,8 @@ enum class Selection : std::uint8_t {
 
 /// How individuals are chosen, crossed and changed.
 struct GeneticSettings {
-  std::int64_t population = 256;          ///< individuals, at least 2
-  Selection selection = Selection::best;  ///< how parents are chosen
+  std::optional<std::int64_t> population{};  ///< individuals, at least 2; 256 if nobody decides
+  Selection selection = Selection::best;     ///< how parents are chosen
   double parents = 0.1;  ///< share of the population that has children, if the best have; above 0
   std::int64_t tournament_size = 4;  ///< individuals in a tournament, at least 1
   std::int64_t elites = 4;  ///< best individuals that live on unchanged, below the population

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 #include <vector>
 
 #include "zithercraft/evolve/noise.hpp"
@@ -52,8 +53,8 @@ class CovarianceSearch final : public Search {
 
 /// How the search around a middle goes.
 struct StrategySettings {
-  /// individuals, an even number from 2 on: each sample has a mirror image
-  std::int64_t population = 256;
+  /// individuals, an even number from 2 on: each sample has a mirror image; 256 if nobody decides
+  std::optional<std::int64_t> population{};
   /// standard deviation of samples, in standard deviations of first weights, above 0
   double stddev = 0.5;
   double learning_rate = 0.2;        ///< of the first generation, above 0

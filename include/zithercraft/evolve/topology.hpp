@@ -34,7 +34,7 @@ struct TopologySettings {
   double new_node = 0.03;        ///< a link is split by a new node
   double new_link = 0.1;         ///< two nodes are joined
   double recurrent_links =
-      0.0;                    ///< of these: share that carries what a node was at the step before
+      0.5;                    ///< of these: share that carries what a node was at the step before
   double switch_link = 0.01;  ///< a link goes off or on
 
   // Species

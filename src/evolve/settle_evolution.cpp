@@ -1,0 +1,102 @@
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "zithercraft/base/error.hpp"
+#include "zithercraft/evolve/evolution.hpp"
+#include "zithercraft/game/environment.hpp"
+#include "zithercraft/match/player.hpp"
+
+namespace zithercraft {
+namespace {
+
+// Whether episodes differ by their keys: a few are played for some steps by one and the same
+// controls, and looked at.
+bool episodes_differ(const Game& game) {
+  constexpr std::uint32_t lanes = 4;
+  constexpr int looks = 20;
+  const auto environment = make_environment(game, lanes, 1);
+  std::vector<std::size_t> running;
+  for (std::uint32_t lane = 0; lane < lanes; ++lane) {
+    environment->begin(lane, {11, lane, lane});
+    running.push_back(lane);
+  }
+  const auto differ = [&](std::size_t role) {
+    const auto all = environment->observations(role);
+    const std::size_t each = all.size() / lanes;
+    return !std::equal(all.begin() + static_cast<std::ptrdiff_t>(each), all.end(), all.begin());
+  };
+  for (int look = 0; look < looks && running.size() == lanes; ++look) {
+    for (std::size_t role = 0; role < game.roles().size(); ++role) {
+      if (differ(role)) return true;
+      const auto& rest = game.roles()[role].rest;
+      for (std::size_t row = 0; row < environment->rows(role); ++row)
+        std::copy(rest.begin(), rest.end(), environment->control(role, row).begin());
+    }
+    environment->step_lanes(running);
+    std::erase_if(running,
+                  [&](std::size_t lane) { return environment->outcome(lane) != Outcome::running; });
+  }
+  return !running.empty() && running.size() < lanes;
+}
+
+// A game that cannot be played says so in the training, which knows where.
+bool all_episodes_alike(const Game& game) {
+  try {
+    return !episodes_differ(game);
+  } catch (const Error&) {
+    return false;
+  }
+}
+
+bool sides_are_opposed(const Game& game, std::span<const RolePlayer> players) {
+  for (std::size_t a = 0; a < players.size(); ++a)
+    for (std::size_t b = 0; b < a; ++b)
+      if (!players[a].player && !players[b].player && opposed(game.roles()[a], game.roles()[b]))
+        return true;
+  return false;
+}
+
+// Individuals of a generation, where they do not follow from the length.
+double usual_individuals(EvolutionMethod method) {
+  switch (method) {
+    case EvolutionMethod::genetic:
+    case EvolutionMethod::es: return 256.0;
+    case EvolutionMethod::topology: return 150.0;
+    case EvolutionMethod::cma: return 20.0;
+  }
+  return 256.0;
+}
+
+}  // namespace
+
+EvolutionSettings settled(EvolutionSettings s, const Game& game, Budget budget,
+                          std::span<const RolePlayer> players) {
+  constexpr double generations = 200.0;
+  constexpr std::int64_t most_episodes = 4, finals_each = 4, most = 256;
+  const bool alike = (!s.episodes || !s.final_episodes) && all_episodes_alike(game);
+  double seats = 0.0;
+  for (std::size_t r = 0; r < players.size(); ++r)
+    if (!players[r].player) seats += static_cast<double>(game.roles()[r].seats.size());
+  // Episodes of one generation, if each lasts half as long as it may.
+  const double steps = 0.5 * static_cast<double>(game.spec().cutoffs.steps) * std::max(1.0, seats),
+               affordable = static_cast<double>(budget.steps) / generations / steps;
+  const bool counted = budget.updates > 0 || sides_are_opposed(game, players);
+  if (!s.episodes)
+    s.episodes = alike     ? 1
+                 : counted ? most_episodes
+                           : std::clamp(static_cast<std::int64_t>(
+                                            std::ceil(affordable / usual_individuals(s.method))),
+                                        std::int64_t{1}, most_episodes);
+  if (!s.final_episodes) s.final_episodes = alike ? 1 : finals_each * *s.episodes;
+  const auto individuals = [&](std::int64_t fewest) {
+    if (counted) return most;
+    const double pairs = affordable / static_cast<double>(*s.episodes) / 2.0;
+    return std::clamp<std::int64_t>(2 * std::lround(pairs), fewest, most);
+  };
+  if (!s.genetic.population) s.genetic.population = individuals(64);
+  if (!s.strategy.population) s.strategy.population = individuals(32);
+  return s;
+}
+
+}  // namespace zithercraft
