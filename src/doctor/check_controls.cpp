@@ -195,6 +195,7 @@ class ControlChecks {
     if (arena.has_height() || !e_.game.spec().arena.rivers.empty()) return;
     Lanes lanes(e_.game, 1);
     const std::size_t body = spec_.seats.front();
+    if (!heading_changes(lanes, body)) return;
     for (std::size_t c = 0; c < spec_.controls.size(); ++c) {
       const ControlInfo& info = spec_.controls[c];
       const std::size_t values = info.is_choice() ? info.options.size() : 2;
@@ -211,6 +212,26 @@ class ControlChecks {
         judge_moves(info, v, moved);
       }
     }
+  }
+
+  // Whether starts or random play ever bring the body to another heading.
+  bool heading_changes(Lanes& lanes, std::size_t body) {
+    constexpr std::uint32_t episodes = 12;
+    constexpr int steps = 60;
+    constexpr double other = 0.05;  // radians
+    const auto random = random_player(e_.options.seed + 2);
+    lanes.begin(0, {e_.options.seed, 5, 0});
+    const double first = static_cast<double>(lanes.view(0).pose(body).heading);
+    for (std::uint32_t start = 0; start < episodes; ++start) {
+      lanes.begin(0, {e_.options.seed, 5, start});
+      for (int d = 0; d < steps && lanes.outcome(0) == Outcome::running; ++d) {
+        const double now = static_cast<double>(lanes.view(0).pose(body).heading);
+        if (std::fabs(std::remainder(now - first, 6.283185307179586)) > other) return true;
+        for (std::size_t r = 0; r < e_.game.roles().size(); ++r) random->decide(lanes, r, 0, 1);
+        lanes.step(0);
+      }
+    }
+    return false;
   }
 
   struct Move {

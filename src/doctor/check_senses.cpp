@@ -152,8 +152,13 @@ class ColumnChecks {
   void check_scale(const std::string& name, const Family& family) {
     const auto excess = [&](std::size_t c) {
       const Column& column = spec_.columns[c];
-      const double size = std::max(std::fabs(column.low), std::fabs(column.high));
-      return std::max(std::fabs(merged_[c].low), std::fabs(merged_[c].high)) / std::max(1e-9, size);
+      const double size = std::max(std::fabs(column.low), std::fabs(column.high)),
+                   outside = std::max(static_cast<double>(column.low) - merged_[c].low,
+                                      merged_[c].high - static_cast<double>(column.high)),
+                   width = static_cast<double>(column.high) - static_cast<double>(column.low);
+      return std::max(
+          std::max(std::fabs(merged_[c].low), std::fabs(merged_[c].high)) / std::max(1e-9, size),
+          1.0 + outside / std::max(1e-9, width));
     };
     const auto worst =
         *std::max_element(family.columns.begin(), family.columns.end(),
@@ -165,7 +170,7 @@ class ColumnChecks {
         fmt::format("'{}' ran from {:g} to {:g}, declared {:g} to {:g}", spec_.columns[worst].name,
                     merged_[worst].low, merged_[worst].high, spec_.columns[worst].low,
                     spec_.columns[worst].high),
-        "divide it by what it can reach, so that it stays within its range");
+        "declare the range that it has, or divide it by what it can reach");
   }
 
   void check_agreement() {

@@ -41,12 +41,15 @@ class CoarseMap {
       disc_ = Disc{.radius = 0.51 * square_};
     }
     const TagSet own = TagSet::of(arena.entities()[body].tag);
+    // Rules of one's own may open whatever is no wall.
+    const bool rules = !game.spec().rules.empty();
     for (std::size_t e = 0; e < arena.entities().size(); ++e) {
       const Entity& entity = arena.entities()[e];
-      const bool stays = entity.kind == EntityKind::wall ||
-                         (entity.kind == EntityKind::cell &&
-                          game.spec().arena.cells->kinds[entity.spec_index].solid) ||
-                         (entity.kind == EntityKind::body && fixed(entity));
+      const bool stays =
+          entity.kind == EntityKind::wall ||
+          (!rules && entity.kind == EntityKind::cell &&
+           game.spec().arena.cells->kinds[entity.spec_index].solid) ||
+          (!rules && entity.kind == EntityKind::body && fixed(entity) && !may_vanish(e));
       const bool kills =
           arena.kills(e).meets(own) && entity.kind != EntityKind::shot && !moves(entity);
       blocks_.push_back(stays || kills);
@@ -101,6 +104,15 @@ class CoarseMap {
   bool fixed(const Entity& entity) const {
     return game_.spec().arena.bodies[entity.spec_index].motion == Motion::fixed;
   }
+  // Whether something kills it, or it has a meter that it cannot live without.
+  bool may_vanish(std::size_t e) const {
+    const Arena& arena = game_.arena();
+    const TagSet own = TagSet::of(arena.entities()[e].tag);
+    for (std::size_t other = 0; other < arena.entities().size(); ++other)
+      if (other != e && arena.kills(other).meets(own)) return true;
+    const auto& meters = game_.spec().arena.bodies[arena.entities()[e].spec_index].meters;
+    return std::any_of(meters.begin(), meters.end(), [](const Meter& m) { return m.vital; });
+  }
   bool moves(const Entity& entity) const {
     return entity.kind == EntityKind::body && !fixed(entity);
   }
@@ -149,6 +161,23 @@ std::string target_of(const RoleSpec& role) {
   return {};
 }
 
+// Whether somebody has arrived from a start from which the map sees no way: then something opens a
+// way that the map does not know of.
+bool is_disproved(const Examined& e, std::size_t r, const std::vector<std::size_t>& targets,
+                  Lanes& lanes) {
+  constexpr std::size_t most = 20;  // starts to look at
+  std::size_t looked = 0;
+  for (const Survey& survey : e.surveys)
+    for (const EpisodeSurvey& episode : survey.roles[r].episodes) {
+      if (episode.result.outcome != Outcome::success || looked++ == most) continue;
+      lanes.begin(0, episode.key);
+      if (!CoarseMap(e.game, lanes.arena_state(0), e.game.roles()[r].seats.front())
+               .reaches(targets))
+        return true;
+    }
+  return false;
+}
+
 void check_reach(const Examined& e, std::size_t r, Findings& findings) {
   const Arena& arena = e.game.arena();
   const std::string target = target_of(e.game.spec().roles[r]);
@@ -164,7 +193,7 @@ void check_reach(const Examined& e, std::size_t r, Findings& findings) {
     if (map.too_fine()) return;
     if (!map.reaches(targets)) stuck.push_back(k);
   }
-  if (stuck.empty()) return;
+  if (stuck.empty() || is_disproved(e, r, targets, lanes)) return;
   findings.push_back(
       {stuck.size() * 4 > starts ? Severity::error : Severity::warning, "unreachable success",
        role_name(e.game, r) + ", tag '" + target + "'",

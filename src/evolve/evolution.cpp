@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <utility>
 
 #include "evolve/evolution_metrics.hpp"
 #include "evolve/population.hpp"
@@ -62,6 +63,7 @@ struct Evolution::State {
   std::vector<GenerationReport> reports;
   double progress = 0.0;         // that schedules are at when the next generation is made
   double first_diversity = 0.0;  // of the first generation
+  bool collected = false;        // there is something to improve by
 
   State(const Game& g, const EvolutionSettings& s, std::uint64_t given, Budget length, Crew workers,
         std::vector<std::shared_ptr<const Player>> who)
@@ -170,6 +172,7 @@ std::vector<std::shared_ptr<const Player>> players_of(const Game& game,
 Evolution::Evolution(const Game& game, const EvolutionSettings& given, std::uint64_t seed,
                      Budget budget, WorkerPool& pool, ProcessGroup* processes,
                      std::vector<RolePlayer> players) {
+  check_length(budget, "Evolution");
   if (players.empty()) players = usual_players(game, seed);
   const EvolutionSettings settings = settled(given, game, budget, players);
   check_settings(settings);
@@ -239,12 +242,14 @@ CollectReport Evolution::collect() {
   if (s.population_of[0] == 0)
     for (const EpisodeResult& e : s.reports[0].leader) s.curriculum.add(e);
   s.curriculum.advance(s.steps);
+  s.collected = true;
   return report;
 }
 
 void Evolution::improve() {
   using Clock = std::chrono::steady_clock;
   State& s = *state_;
+  if (!std::exchange(s.collected, false)) nothing_collected("Evolution");
   for (std::size_t p = 0; p < s.populations.size(); ++p) {
     const auto begun = Clock::now();
     s.populations[p]->improve(s.progress, s.crew.pool);

@@ -57,23 +57,19 @@ bool sides_are_opposed(const Game& game, std::span<const RolePlayer> players) {
   return false;
 }
 
-// Individuals of a generation, where they do not follow from the length.
-double usual_individuals(EvolutionMethod method) {
-  switch (method) {
-    case EvolutionMethod::genetic:
-    case EvolutionMethod::es: return 256.0;
-    case EvolutionMethod::topology: return 150.0;
-    case EvolutionMethod::cma: return 20.0;
-  }
-  return 256.0;
+// Where there is little to play, it is better spent on more individuals than on the same ones again
+// and again; but what single episodes say differs much in long games.
+std::int64_t episodes_each(double affordable) {
+  constexpr double for_one = 250.0, for_each_more = 60.0;  // in a generation
+  return std::clamp<std::int64_t>(1 + std::lround((affordable - for_one) / for_each_more), 1, 4);
 }
 
 }  // namespace
 
 EvolutionSettings settled(EvolutionSettings s, const Game& game, Budget budget,
                           std::span<const RolePlayer> players) {
-  constexpr double generations = 200.0;
-  constexpr std::int64_t most_episodes = 4, finals_each = 4, most = 256;
+  constexpr double generations = 120.0;
+  constexpr std::int64_t most_episodes = 4, finals_each = 4;
   const bool alike = (!s.episodes || !s.final_episodes) && all_episodes_alike(game);
   double seats = 0.0;
   for (std::size_t r = 0; r < players.size(); ++r)
@@ -82,20 +78,21 @@ EvolutionSettings settled(EvolutionSettings s, const Game& game, Budget budget,
   const double steps = 0.5 * static_cast<double>(game.spec().cutoffs.steps) * std::max(1.0, seats),
                affordable = static_cast<double>(budget.steps) / generations / steps;
   const bool counted = budget.updates > 0 || sides_are_opposed(game, players);
-  if (!s.episodes)
-    s.episodes = alike     ? 1
-                 : counted ? most_episodes
-                           : std::clamp(static_cast<std::int64_t>(
-                                            std::ceil(affordable / usual_individuals(s.method))),
-                                        std::int64_t{1}, most_episodes);
+  if (!s.episodes) s.episodes = alike ? 1 : counted ? most_episodes : episodes_each(affordable);
   if (!s.final_episodes) s.final_episodes = alike ? 1 : finals_each * *s.episodes;
   const auto individuals = [&](std::int64_t fewest) {
-    if (counted) return most;
+    constexpr std::int64_t usual = 256;
+    if (counted) return usual;
+    const std::int64_t most = *s.episodes > 1 || alike ? usual : usual / 2;
     const double pairs = affordable / static_cast<double>(*s.episodes) / 2.0;
     return std::clamp<std::int64_t>(2 * std::lround(pairs), fewest, most);
   };
   if (!s.genetic.population) s.genetic.population = individuals(64);
   if (!s.strategy.population) s.strategy.population = individuals(32);
+  // Short trainings have few steps to get anywhere; where more is at stake, shorter ones go
+  // farther.
+  if (!s.strategy.learning_rate)
+    s.strategy.learning_rate = *s.episodes == 1 && !counted ? 0.4 : 0.2;
   return s;
 }
 

@@ -13,6 +13,7 @@ namespace zithercraft {
 using namespace evolve_internal;
 namespace {
 
+constexpr double usual_learning_rate = 0.2;
 constexpr std::size_t piece = 16384;  // numbers of the gradient that one thread sums up at a time
 
 }  // namespace
@@ -41,7 +42,8 @@ StrategySearch::StrategySearch(std::size_t numbers, const StrategySettings& sett
                   "give an even number from 2 on");
   if (!(settings.stddev > 0.0))
     wrong_setting("stddev", "all samples would be the same", "give a number above 0");
-  if (!(settings.learning_rate > 0.0 && settings.last_learning_rate >= 0.0))
+  if (!(settings.learning_rate.value_or(usual_learning_rate) > 0.0 &&
+        settings.last_learning_rate >= 0.0))
     wrong_setting("learning_rate", "nothing would be learned", "give a number above 0");
   if (!start.empty() && start.size() != numbers)
     throw Error(ErrorKind::usage,
@@ -105,8 +107,8 @@ void StrategySearch::improve(std::span<const double> fitness, double progress, W
     for (float& x : s.middle) x *= keep;
   }
   s.adam.step(s.middle.span(), s.gradient.span(),
-              s.settings.learning_rate +
-                  progress * (s.settings.last_learning_rate - s.settings.learning_rate));
+              std::lerp(s.settings.learning_rate.value_or(usual_learning_rate),
+                        s.settings.last_learning_rate, progress));
   ++s.generation;
 }
 

@@ -88,7 +88,7 @@ void compile_rules(GamePlan& plan) {
       wrong_spec("the rule '" + rule.name + "' keeps too many numbers",
                  "rules[" + std::to_string(i) + "].numbers", "give 0 to 4096");
     plan.rule_numbers += static_cast<std::size_t>(rule.numbers);
-    if (!rule.tick.function()) plan.complete = false;
+    if (!rule.tick.function() && !rule.begin.function()) plan.complete = false;
   }
 }
 

@@ -17,6 +17,18 @@ std::optional<double> metric_in(const std::vector<Metric>& list, const std::stri
   return found == list.end() ? std::nullopt : std::optional(found->value);
 }
 
+void nothing_collected(const std::string& learner) {
+  throw Error(ErrorKind::usage, "nothing was collected to improve by", learner,
+              "call collect() before each improve()");
+}
+
+void check_length(const Budget& budget, const std::string& learner) {
+  if (budget.steps < 0 || budget.updates < 0 || (budget.steps == 0 && budget.updates == 0))
+    throw Error(ErrorKind::usage,
+                "a training of " + std::to_string(budget.steps) + " steps has nothing to do",
+                learner, "give at least 1");
+}
+
 std::vector<RolePlayer> usual_players(const Game& game, std::uint64_t seed) {
   std::vector<RolePlayer> players(game.roles().size());
   for (std::size_t r = 1; r < players.size(); ++r)

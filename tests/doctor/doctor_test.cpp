@@ -391,5 +391,35 @@ TEST(DoctorOfTrainings, FindsEntropyGoneAndValuesThatExplainNothing) {
   EXPECT_EQ(found(findings, "collapse"), nullptr);
 }
 
+// ---- what is no mistake
+
+const Finding* found(const Diagnosis& diagnosis, const std::string& check) {
+  for (const Finding& finding : diagnosis.findings)
+    if (finding.check == check) return &finding;
+  return nullptr;
+}
+
+// Who steps east whatever its heading, and never has another one, has nothing to sense of it.
+TEST(Doctor, KnowsThatAFixedHeadingStays) {
+  GameSpec game = ledge();
+  auto& role = game.roles[0];
+  std::erase_if(role.senses, [](const Sense& s) { return std::holds_alternative<OwnState>(s); });
+  EXPECT_EQ(found(examine(Game(game), {.steps = 1000}), "control differs by heading"), nullptr);
+  game.arena.bodies.front().place.heading = {0, 360};
+  EXPECT_NE(found(examine(Game(game), {.steps = 1000}), "control differs by heading"), nullptr);
+}
+
+// A gate bars the way to the berth, until a rule takes it away.
+TEST(Doctor, KnowsThatRulesMayOpenAWay) {
+  GameSpec game = changed("[[arena.zones]]", R"([[arena.bodies]]
+name = "gate"
+motion = "fixed"
+shape = { kind = "box", length = 1.0, width = 29.8 }
+[[arena.zones]])");
+  EXPECT_NE(found(examine(Game(game), {.steps = 1000}), "unreachable success"), nullptr);
+  game.rules.push_back({.name = "keeper", .tick = [](const RuleView&) {}});
+  EXPECT_EQ(found(examine(Game(game), {.steps = 1000}), "unreachable success"), nullptr);
+}
+
 }  // namespace
 }  // namespace zithercraft

@@ -6,6 +6,7 @@
 
 #include <cmath>
 
+#include "opposed_games.hpp"
 #include "support.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/random.hpp"
@@ -72,6 +73,34 @@ TEST(Evolution, LearningByEachMethodBringsTheDuckHome) {
     EXPECT_GT(success_of(game, evolution.policy(), pool), 0.8)
         << "method " << static_cast<int>(method);
   }
+}
+
+TEST(Evolution, ImprovesByWhatWasCollectedAndByNothingElse) {
+  const Game game(test::mooring());
+  WorkerPool pool(1);
+  Evolution evolution(game, small(EvolutionMethod::es), 1, lasting(5), pool);
+  const auto improve = [&] { return test::error_of([&] { evolution.improve(); }).kind(); };
+  EXPECT_EQ(improve(), ErrorKind::usage);
+  evolve(evolution);
+  EXPECT_EQ(improve(), ErrorKind::usage);
+  EXPECT_EQ(test::error_of([&] { Evolution(game, {}, 1, Budget{}, pool); }).kind(),
+            ErrorKind::usage);
+}
+
+TEST(Evolution, PlaysOneEpisodeEachWhereAllBeginAlikeAndMoreInLongTrainings) {
+  const auto settled_for = [](const GameSpec& spec, std::int64_t steps) {
+    const Game game(spec);
+    return settled({.method = EvolutionMethod::es}, game, {.steps = steps}, usual_players(game, 1));
+  };
+  GameSpec varied = test::mooring();
+  EXPECT_EQ(settled_for(varied, 1'000'000).episodes, 1);
+  EXPECT_EQ(settled_for(varied, 20'000'000).episodes, 4);
+  EXPECT_EQ(settled_for(varied, 20'000'000).final_episodes, 16);
+  EXPECT_EQ(settled_for(varied, 20'000'000).strategy.population, 256);
+  EXPECT_LT(settled_for(varied, 300'000).strategy.population, 100);
+  GameSpec still = test::one_step({2, {1, -1, -1, 1}});
+  EXPECT_EQ(settled_for(still, 20'000'000).episodes, 1);
+  EXPECT_EQ(settled_for(still, 20'000'000).final_episodes, 1);
 }
 
 TEST(Evolution, SameBitsOnAnyNumberOfThreads) {

@@ -193,5 +193,17 @@ TEST(Ppo, UnusableSettingsAreNamed) {
             "no part of the networks begins with 'critic'");
 }
 
+TEST(Ppo, ImprovesByWhatWasCollectedAndByNothingElse) {
+  const Game game(test::mooring());
+  WorkerPool pool(1);
+  Ppo learner(game, {.policy_layers = {4}, .lanes = 2, .horizon = 32}, 1, 1000, pool);
+  const auto improve = [&] { return test::error_of([&] { learner.improve(); }).kind(); };
+  EXPECT_EQ(improve(), ErrorKind::usage);
+  test::update(learner, 1);
+  EXPECT_EQ(improve(), ErrorKind::usage);
+  for (const std::int64_t total : {0, -5})
+    EXPECT_EQ(test::error_of([&] { Ppo(game, {}, 1, total, pool); }).kind(), ErrorKind::usage);
+}
+
 }  // namespace
 }  // namespace zithercraft

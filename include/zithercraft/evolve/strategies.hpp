@@ -57,7 +57,8 @@ struct StrategySettings {
   std::optional<std::int64_t> population{};
   /// standard deviation of samples, in standard deviations of first weights, above 0
   double stddev = 0.5;
-  double learning_rate = 0.2;        ///< of the first generation, above 0
+  /// of the first generation, above 0; 0.2 if nobody decides
+  std::optional<double> learning_rate{};
   double last_learning_rate = 0.05;  ///< of the last one, at least 0
   double decay = 0.0;  ///< share of each weight that every generation takes away, 0 to 1
   bool operator==(const StrategySettings&) const = default;

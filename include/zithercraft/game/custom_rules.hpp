@@ -34,7 +34,8 @@ class RuleView {
   /// Seconds of a tick.
   double tick_seconds() const;
   /// What a seat of a role has decided: a dial's value in its range, a choice's option number.
-  /// Controls are counted in the order of the role.
+  /// Controls are counted in the order of the role, from 0. Throws Error (usage) if there is no
+  /// such control, role or seat.
   double control(std::size_t control, std::size_t role = 0, std::size_t seat = 0) const;
   /// The arena's state, for `Arena`'s functions.
   std::byte* arena_state() const;

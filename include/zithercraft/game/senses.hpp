@@ -227,7 +227,7 @@ struct Crowd {
 };
 
 /// One column of a custom sense: what is written should lie in [low, high]; times `scale` it is in
-/// `unit`.
+/// `unit`. What lies outside is passed on as it is; the doctor names columns that do so.
 struct CustomColumn {
   std::string name{};            ///< unique among the sense's columns
   std::string unit = "share";    ///< of its values

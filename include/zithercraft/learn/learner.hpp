@@ -137,7 +137,8 @@ class Learner {
   /// Plays with the present policies. Throws Error (numbers), naming term or column, if a value is
   /// not finite.
   virtual CollectReport collect() = 0;
-  /// Learns from what was collected last. Throws Error (numbers) if a result is not finite.
+  /// Learns from what was collected last. Throws Error (numbers) if a result is not finite, (usage)
+  /// if nothing was collected since the last improvement.
   virtual void improve() = 0;
   /// What the last improvement brought.
   virtual LearnerReport report() const = 0;
@@ -161,6 +162,11 @@ class Learner {
   /// another game or of other settings.
   virtual void restore(const TensorFile& file) = 0;
 };
+
+/// For learners: throws the error of an improvement without a collection.
+[[noreturn]] void nothing_collected(const std::string& learner);
+/// For learners: throws Error (usage) if a training of that length has nothing to do.
+void check_length(const Budget& budget, const std::string& learner);
 
 /// What a learner is made of. What it refers to must outlive the learner.
 struct LearnerContext {

@@ -240,6 +240,7 @@ const PolicyLearner& Ppo::State::policy_learner(std::size_t role) const {
 Ppo::Ppo(const Game& game, const PolicyGradientSettings& settings, std::uint64_t seed,
          std::int64_t total_steps, WorkerPool& pool, ProcessGroup* processes,
          std::vector<RolePlayer> players) {
+  check_length({.steps = total_steps}, "Ppo");
   if (players.empty()) players = usual_players(game, seed);
   const PolicyGradientSettings all = settled(settings, game, total_steps, players);
   check_settings(all);

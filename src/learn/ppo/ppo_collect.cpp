@@ -170,6 +170,7 @@ CollectReport Ppo::collect() {
       s.roster.note(static_cast<std::size_t>(episode->against), episode->result.outcome);
   }
   s.curriculum.advance(context.steps);
+  s.collected = true;
   s.rollout_times = {};
   for (auto& scratch : s.scratch) s.rollout_times += std::exchange(scratch.times, {});
   clock.add_to(s.rollout_times.wall);
@@ -178,6 +179,7 @@ CollectReport Ppo::collect() {
 
 void Ppo::improve() {
   State& s = *state_;
+  if (!std::exchange(s.collected, false)) nothing_collected("Ppo");
   s.improvements.clear();
   for (const auto& policy_learner : s.policy_learners)
     s.improvements.push_back(policy_learner->improve());

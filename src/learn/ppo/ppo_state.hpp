@@ -80,6 +80,7 @@ struct Ppo::State {
   std::vector<PolicyGradientReport> improvements;
   PhaseTimes rollout_times{};  // of the last one
   bool begun = false;          // lanes are in their episodes
+  bool collected = false;      // there is something to improve by
 };
 
 }  // namespace zithercraft
