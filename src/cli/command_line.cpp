@@ -15,6 +15,21 @@
 namespace zithercraft::cli {
 namespace {
 
+bool is_number(const std::string& text, double least, bool itself) {
+  double value = 0.0;
+  return CLI::detail::lexical_cast(text, value) && (itself ? value >= least : value > least);
+}
+const CLI::Validator above_zero(
+    [](const std::string& text) {
+      return is_number(text, 0.0, false) ? std::string{} : "'" + text + "' is no number above 0";
+    },
+    "POSITIVE");
+const CLI::Validator zero_or_more(
+    [](const std::string& text) {
+      return is_number(text, 0.0, true) ? std::string{} : "'" + text + "' is no number from 0 on";
+    },
+    "NONNEGATIVE");
+
 // Registers a command whose options fill in a struct of commands.hpp and whose `run` gives the exit
 // status.
 template <class Command, class Describe>
@@ -66,7 +81,7 @@ void describe_replay(CLI::App& sub, ReplayCommand& c) {
   sub.add_option("--gif", c.gif, "Write an episode as an animated GIF; needs ffmpeg");
   sub.add_option("--webm", c.webm, "Write an episode as a WebM film; needs ffmpeg");
   sub.add_option("--episode", c.episode, "Which episode to draw or convert, from 0")
-      ->check(CLI::NonNegativeNumber)
+      ->check(zero_or_more)
       ->capture_default_str();
   sub.add_option("--tick", c.tick, "With --png: which tick of the episode to draw, from 0");
 }
@@ -78,7 +93,7 @@ void describe_drive(CLI::App& sub, DriveCommand& c) {
   sub.add_option("--with", c.with, "A run whose policy plays the other seats of its role");
   sub.add_option("--out", c.out, "Record what is driven into this replay file");
   sub.add_option("--seed", c.seed, "Seed of the episodes")
-      ->check(CLI::NonNegativeNumber)
+      ->check(zero_or_more)
       ->capture_default_str();
   sub.add_option("--keys", c.keys, "Play one episode by a script of keys, without a page");
   add_serving(sub, c.serving);
@@ -99,7 +114,7 @@ void add_episodes(CLI::App& sub, std::int64_t& episodes, std::uint64_t& seed,
       ->check(CLI::Range(1, 10'000'000))
       ->capture_default_str();
   sub.add_option("--seed", seed, "Seed of the episodes")
-      ->check(CLI::NonNegativeNumber)
+      ->check(zero_or_more)
       ->capture_default_str();
 }
 
@@ -138,7 +153,7 @@ void add_run_flags(CLI::App& sub, StudyRunFlags& flags) {
       ->allow_extra_args(false);
   sub.add_option("--seeds", flags.seeds, "Seeds of the trainings of each variant (default 1,2,3)");
   sub.add_option("--steps", flags.steps, "Steps that each trains for (default 1000000)")
-      ->check(CLI::PositiveNumber);
+      ->check(above_zero);
   sub.add_option("--episodes", flags.episodes,
                  "Fresh episodes that each is measured on (default 200)")
       ->check(CLI::Range(1, 10'000'000));
@@ -202,7 +217,7 @@ void describe_behaviour(CLI::App& sub, BehaviourCommand& c) {
   add_episodes(sub, c.episodes, c.seed,
                "Episodes for each player; of a replay those that it holds");
   sub.add_option("--square", c.square, "Metres along the squares that places are counted in")
-      ->check(CLI::PositiveNumber)
+      ->check(above_zero)
       ->capture_default_str();
   sub.add_option(
       "--png", c.png,
@@ -231,7 +246,7 @@ void describe_match(CLI::App& sub, MatchCommand& c) {
                                   "Train who plays best against this player on each side, and say "
                                   "what it gains: how far others can exploit the player");
   sub.add_option("--steps", c.steps, "Steps to train each best response")
-      ->check(CLI::PositiveNumber)
+      ->check(above_zero)
       ->capture_default_str()
       ->needs(response);
   for (const char* other : {"PLAYER", "--all"}) response->excludes(sub.get_option(other));
@@ -280,12 +295,12 @@ void describe_doctor(CLI::App& sub, DoctorCommand& c) {
   sub.add_option("--best-response", c.best_response,
                  "With a run of opposed sides: train best responses for so many steps, to see how "
                  "far others can exploit its policies")
-      ->check(CLI::PositiveNumber)
+      ->check(above_zero)
       ->needs("--run");
   sub.add_option("--strange", c.strange,
                  "Write the strangest episodes as replays into this folder");
   sub.add_option("--seed", c.seed, "Seed of the episodes")
-      ->check(CLI::NonNegativeNumber)
+      ->check(zero_or_more)
       ->capture_default_str();
   add_threads(sub, c.threads);
   add_quiet(sub, c.quiet);
@@ -294,21 +309,19 @@ void describe_doctor(CLI::App& sub, DoctorCommand& c) {
 void describe_train(CLI::App& sub, TrainCommand& c) {
   add_game(sub, c.game, c.set);
   sub.add_option("--run", c.folder, "The run's folder; made if missing")->required();
-  sub.add_option("--steps", c.steps, "Steps to train for (default 10000000)")
-      ->check(CLI::PositiveNumber);
+  sub.add_option("--steps", c.steps, "Steps to train for (default 10000000)")->check(above_zero);
   add_method(sub, c.method);
   sub.add_option("--generations", c.generations,
                  "Of methods that make generations: how many, whatever the steps")
-      ->check(CLI::PositiveNumber)
+      ->check(above_zero)
       ->excludes("--steps");
-  sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")
-      ->check(CLI::NonNegativeNumber);
+  sub.add_option("--seed", c.seed, "Seed of everything random (default 1)")->check(zero_or_more);
   sub.add_option("--lanes", c.lanes,
                  "Copies of the game played side by side (default: by the length)")
       ->check(CLI::Range(1, 65536));
   sub.add_option("--checkpoint-every", c.checkpoint_every,
                  "Steps between checkpoints (default 250000)")
-      ->check(CLI::PositiveNumber);
+      ->check(above_zero);
   sub.add_option("--seeds", c.seeds, "Train a run for each of these seeds, 1,2,3, in RUN/seed-N");
   add_threads(sub, c.threads);
   sub.add_option("--learner", c.learner,
@@ -392,7 +405,7 @@ void describe_record(CLI::App& sub, RecordCommand& c) {
       ->check(CLI::Range(1, 1'000'000))
       ->capture_default_str();
   sub.add_option("--seed", c.seed, "Seed of the episodes")
-      ->check(CLI::NonNegativeNumber)
+      ->check(zero_or_more)
       ->capture_default_str();
   sub.add_option("--checkpoint", c.checkpoint,
                  "Whose policy plays: a kept checkpoint's name, like at-000001000000")

@@ -7,9 +7,12 @@ namespace zithercraft::doctor_internal {
 
 void check_responses(const Examined& e, const Run& run, Findings& findings) {
   if (e.options.best_response == 0) return;
-  const Exploitability found = exploitability(
-      run.game_spec(), PlayerSource::find(run.folder().string()),
-      {.steps = e.options.best_response, .seed = e.options.seed, .threads = e.options.threads});
+  const Exploitability found =
+      exploitability(run.game_spec(), PlayerSource::find(run.folder().string()),
+                     {.steps = e.options.best_response,
+                      .episodes = 200,
+                      .seed = e.options.seed,
+                      .threads = e.options.threads});
   for (const BestResponse& r : found.responses) {
     const bool gains = r.gain.low > 0.0;
     findings.push_back(
