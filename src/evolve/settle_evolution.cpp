@@ -59,7 +59,10 @@ bool sides_are_opposed(const Game& game, std::span<const RolePlayer> players) {
 
 // Where there is little to play, it is better spent on more individuals than on the same ones again
 // and again; but what single episodes say differs much in long games.
-std::int64_t episodes_each(double affordable) {
+std::int64_t episodes_each(EvolutionMethod method, double affordable) {
+  constexpr double few_individuals = 20.0;  // which it takes whatever there is to play
+  if (method == EvolutionMethod::cma)
+    return std::clamp<std::int64_t>(std::lround(affordable / few_individuals), 1, 4);
   constexpr double for_one = 250.0, for_each_more = 60.0;  // in a generation
   return std::clamp<std::int64_t>(1 + std::lround((affordable - for_one) / for_each_more), 1, 4);
 }
@@ -78,7 +81,8 @@ EvolutionSettings settled(EvolutionSettings s, const Game& game, Budget budget,
   const double steps = 0.5 * static_cast<double>(game.spec().cutoffs.steps) * std::max(1.0, seats),
                affordable = static_cast<double>(budget.steps) / generations / steps;
   const bool counted = budget.updates > 0 || sides_are_opposed(game, players);
-  if (!s.episodes) s.episodes = alike ? 1 : counted ? most_episodes : episodes_each(affordable);
+  if (!s.episodes)
+    s.episodes = alike ? 1 : counted ? most_episodes : episodes_each(s.method, affordable);
   if (!s.final_episodes) s.final_episodes = alike ? 1 : finals_each * *s.episodes;
   const auto individuals = [&](std::int64_t fewest) {
     constexpr std::int64_t usual = 256;

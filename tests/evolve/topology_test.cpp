@@ -24,6 +24,7 @@ class Asked {
     room_.resize(program_.scratch_size());
     memory_.resize(1000);
   }
+  void forget() { std::fill(memory_.begin(), memory_.end(), 0.0f); }
   float operator()(std::size_t individual, std::span<const float> inputs) {
     float output = 0;
     program_.decide(individual, inputs, {&output, 1}, memory_, room_);
@@ -48,10 +49,14 @@ struct Solved {
 };
 
 Solved exclusive_or(std::uint64_t seed) {
-  TopologySearch search(
-      steep_start(2),
-      {.parents = 0.4, .weight_step = 2.5, .weight_stddev = 2, .weight_limit = 5, .new_link = 0.3},
-      seed);
+  TopologySearch search(steep_start(2),
+                        {.parents = 0.4,
+                         .weight_step = 2.5,
+                         .weight_stddev = 2,
+                         .weight_limit = 5,
+                         .new_link = 0.3,
+                         .recurrent_links = 0},  // every question stands by itself
+                        seed);
   Solved result;
   std::vector<double> fitness(search.individuals());
   for (int generation = 0; generation < 100; ++generation) {
@@ -159,6 +164,7 @@ std::int64_t evaluations_to_balance(std::uint64_t seed) {
     Asked asked(search);
     for (std::size_t i = 0; i < fitness.size(); ++i) {
       TwoPoles poles;
+      asked.forget();
       int steps = 0;
       ++count;
       for (; steps < long_enough && !poles.fallen(); ++steps)
