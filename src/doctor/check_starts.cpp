@@ -91,8 +91,9 @@ class CoarseMap {
 
  private:
   Place middle_of(std::size_t square) const {
-    return {left_ + (static_cast<double>(square % columns_) + 0.5) * square_,
-            bottom_ + (static_cast<double>(square / columns_) + 0.5) * square_, 0.0};
+    const std::size_t column = square % columns_, row = square / columns_;
+    return {left_ + (static_cast<double>(column) + 0.5) * square_,
+            bottom_ + (static_cast<double>(row) + 0.5) * square_, 0.0};
   }
   double inner_radius() const {
     const auto& shape = game_.spec().arena.bodies[game_.arena().entities()[body_].spec_index].shape;

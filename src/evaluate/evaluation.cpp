@@ -35,6 +35,7 @@ PlayerScore tally(std::string name, std::vector<EpisodeResult> results,
                         results, [](const auto& e) { return static_cast<double>(e.length); }))};
   for (std::size_t t = 0; t < terms.size(); ++t) {
     std::vector<double> reward;
+    reward.reserve(results.size());
     for (const EpisodeResult& e : results) reward.push_back(e.ledger[t]);
     score.terms.emplace_back(terms[t], mean_interval(reward));
   }

@@ -67,7 +67,7 @@ class Tournament {
   std::string objection(std::size_t player, std::size_t side) const {
     for (std::size_t r = 0; r < game_.roles().size(); ++r)
       if (game_.roles()[r].side == sides_[side])
-        if (const auto text = players_[player].objection(game_, r); !text.empty()) return text;
+        if (auto text = players_[player].objection(game_, r); !text.empty()) return text;
     return {};
   }
 
@@ -115,6 +115,7 @@ class Tournament {
   void play_seating(std::size_t a, std::size_t b, WorkCount& progress) {
     const auto own = players(a, b);
     std::vector<const Player*> lineup;
+    lineup.reserve(own.size());
     for (const auto& player : own) lineup.push_back(player.get());
     const auto results =
         play_all_roles(game_, lineup, options_.episodes, episodes_seed(), pool_, &progress);
