@@ -18,10 +18,8 @@ constexpr std::size_t widest = 512;  // pixels
 
 class Eyes {
  public:
-  Eyes(const CameraPlan& camera, const GamePlan& plan, const SeatView& seat, SenseRoom& room,
-       std::span<float> pixels)
+  Eyes(const CameraPlan& camera, const SeatView& seat, SenseRoom& room, std::span<float> pixels)
       : c_(camera),
-        plan_(plan),
         seat_(seat),
         pose_(seat.pose()),
         x_(std::span(room.ray_x).first(camera.width)),
@@ -144,7 +142,6 @@ class Eyes {
   }
 
   const CameraPlan& c_;
-  const GamePlan& plan_;
   const SeatView& seat_;
   Pose pose_;
   std::span<float> x_, y_, z_, distance_;
@@ -156,7 +153,7 @@ class Eyes {
 
 void take_picture(const CameraPlan& camera, const GamePlan& plan, const SeatView& seat,
                   SenseRoom& room, std::span<float> pixels) {
-  if (camera.from == CameraFrom::eyes) return Eyes(camera, plan, seat, room, pixels).see();
+  if (camera.from == CameraFrom::eyes) return Eyes(camera, seat, room, pixels).see();
   const Pose pose = seat.pose();
   const bool overall = camera.from == CameraFrom::overall;
   const MapView view{.x = overall ? camera.middle_x : pose.x,
