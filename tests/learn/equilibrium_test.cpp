@@ -72,7 +72,7 @@ std::vector<double> mixed_options(const TensorFile& file, std::size_t role, std:
   return sums;
 }
 
-// And in betting: who often bets at once seldom comes to answer a bet.
+// And in betting: a player that often bets at once seldom has a bet to answer.
 Betting mixed_betting(const TensorFile& file, std::size_t role) {
   Betting sums{}, weights{};
   for (const PastMember& member : past_members(file, roles[role])) {

@@ -78,7 +78,7 @@ using Betting = std::array<std::array<double, 4>, 3>;
 enum BettingState : std::uint8_t { begins, after_pass, after_bet, after_pass_and_bet };
 
 // Both put in one. The first passes or bets one more; the second answers; if the second bets upon
-// a pass, the first answers again. Who does not answer a bet by one has lost; else cards decide.
+// a pass, the first answers again. A bet that is not answered by one wins; else cards decide.
 inline GameSpec betting() {
   GameSpec game;
   game.name = "betting";
