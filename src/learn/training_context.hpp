@@ -3,7 +3,6 @@
 // What all policies that are trained together share: the lanes they play in, and the threads that
 // work.
 
-#include <algorithm>
 #include <chrono>
 #include <cstddef>
 #include <cstdint>
@@ -47,6 +46,7 @@ struct TrainingContext {
   std::size_t first_learning_role = 0;
   // That learn and are opposed to each other; fewer than two: nobody is.
   std::vector<std::string> sides{};
+  std::vector<int> side_of_role{};      // its number among these; -1: not opposed to anybody
   SideShares shares{};                  // in which lanes which of them learn
   std::int64_t steps = 0, updates = 0;  // steps of all who learn
   std::int64_t rollout_steps = 0;       // in the last rollout
@@ -54,14 +54,9 @@ struct TrainingContext {
   std::span<const LaneGroup> own_groups() const {
     return std::span(groups).subspan(first_own, own_count);
   }
-  /// The number of a role's side among those that are opposed; -1 for none.
-  int side_of(std::size_t role) const {
-    const auto found = std::find(sides.begin(), sides.end(), game.roles()[role].side);
-    return found == sides.end() ? -1 : static_cast<int>(found - sides.begin());
-  }
   /// Whether a learning role learns in a lane's episode, and is not played by a past policy.
   bool learns_in(std::size_t role, std::size_t lane) const {
-    return shares.learns(side_of(role), lane);
+    return shares.learns(side_of_role[role], lane);
   }
   bool owns(std::size_t group) const { return group >= first_own && group < first_own + own_count; }
   /// What the rows of a block sense now.

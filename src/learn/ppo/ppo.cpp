@@ -145,6 +145,11 @@ TrainingContext context_of(const Game& game, const PolicyGradientSettings& setti
       total,     pool,
       processes, make_environment(game, static_cast<std::size_t>(*settings.lanes), pool.threads())};
   context.sides = opposed_sides(game, players);
+  for (const Role& role : game.roles()) {
+    const auto found = std::find(context.sides.begin(), context.sides.end(), role.side);
+    context.side_of_role.push_back(
+        found == context.sides.end() ? -1 : static_cast<int>(found - context.sides.begin()));
+  }
   const std::size_t lanes = context.environment->count(),
                     together = std::max<std::size_t>(1, rows_together / most_seats(game, players));
   context.groups = groups_of(lanes, together);
