@@ -350,6 +350,7 @@ void Evolution::restore(const TensorFile& file) {
   s.generation = counters.updates;
   s.first_diversity = file.doubles("first_diversity").at(0);
   s.curriculum.restore(file.doubles("curriculum"));
+  s.collected = false;
 }
 
 }  // namespace zithercraft

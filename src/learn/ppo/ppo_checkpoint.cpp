@@ -114,6 +114,7 @@ void Ppo::restore(const TensorFile& file) {
   context.seed = static_cast<std::uint64_t>(file.integers("seed").at(0));
   s.curriculum.restore(file.doubles("curriculum"));
   s.begun = file.has("lanes");
+  s.collected = false;
   if (s.begun) s.restore_lanes(file);
 }
 
