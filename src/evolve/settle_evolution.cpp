@@ -22,9 +22,11 @@ bool episodes_differ(const Game& game) {
     running.push_back(lane);
   }
   const auto differ = [&](std::size_t role) {
-    const auto all = environment->observations(role);
-    const std::size_t each = all.size() / lanes;
-    return !std::equal(all.begin() + static_cast<std::ptrdiff_t>(each), all.end(), all.begin());
+    const auto unlike = [](auto all) {  // each lane's numbers and the next one's
+      const auto each = static_cast<std::ptrdiff_t>(all.size() / lanes);
+      return !std::equal(all.begin() + each, all.end(), all.begin());
+    };
+    return unlike(environment->observations(role)) || unlike(environment->rewards(role));
   };
   for (int look = 0; look < looks && running.size() == lanes; ++look) {
     for (std::size_t role = 0; role < game.roles().size(); ++role) {
@@ -93,8 +95,7 @@ EvolutionSettings settled(EvolutionSettings s, const Game& game, Budget budget,
   };
   if (!s.genetic.population) s.genetic.population = individuals(64);
   if (!s.strategy.population) s.strategy.population = individuals(32);
-  // Short trainings have few steps to get anywhere; where more is at stake, shorter ones go
-  // farther.
+  // A short training has few generations to get anywhere; a long one gets farther by small changes.
   if (!s.strategy.learning_rate)
     s.strategy.learning_rate = *s.episodes == 1 && !counted ? 0.4 : 0.2;
   return s;
