@@ -41,15 +41,17 @@ class CoarseMap {
       disc_ = Disc{.radius = 0.51 * square_};
     }
     const TagSet own = TagSet::of(arena.entities()[body].tag);
+    TagSet mortal;  // tags that something kills
+    for (std::size_t e = 0; e < arena.entities().size(); ++e) mortal |= arena.kills(e);
     // Rules of one's own may open whatever is no wall.
     const bool rules = !game.spec().rules.empty();
     for (std::size_t e = 0; e < arena.entities().size(); ++e) {
       const Entity& entity = arena.entities()[e];
-      const bool stays =
-          entity.kind == EntityKind::wall ||
-          (!rules && entity.kind == EntityKind::cell &&
-           game.spec().arena.cells->kinds[entity.spec_index].solid) ||
-          (!rules && entity.kind == EntityKind::body && fixed(entity) && !may_vanish(e));
+      const bool stays = entity.kind == EntityKind::wall ||
+                         (!rules && entity.kind == EntityKind::cell &&
+                          game.spec().arena.cells->kinds[entity.spec_index].solid) ||
+                         (!rules && entity.kind == EntityKind::body && fixed(entity) &&
+                          !mortal.meets(TagSet::of(entity.tag)) && !has_vital(entity));
       const bool kills =
           arena.kills(e).meets(own) && entity.kind != EntityKind::shot && !moves(entity);
       blocks_.push_back(stays || kills);
@@ -105,13 +107,9 @@ class CoarseMap {
   bool fixed(const Entity& entity) const {
     return game_.spec().arena.bodies[entity.spec_index].motion == Motion::fixed;
   }
-  // Whether something kills it, or it has a meter that it cannot live without.
-  bool may_vanish(std::size_t e) const {
-    const Arena& arena = game_.arena();
-    const TagSet own = TagSet::of(arena.entities()[e].tag);
-    for (std::size_t other = 0; other < arena.entities().size(); ++other)
-      if (other != e && arena.kills(other).meets(own)) return true;
-    const auto& meters = game_.spec().arena.bodies[arena.entities()[e].spec_index].meters;
+  // Whether it has a meter that it cannot live without.
+  bool has_vital(const Entity& entity) const {
+    const auto& meters = game_.spec().arena.bodies[entity.spec_index].meters;
     return std::any_of(meters.begin(), meters.end(), [](const Meter& m) { return m.vital; });
   }
   bool moves(const Entity& entity) const {
