@@ -1,6 +1,6 @@
 #include <algorithm>
-#include <iterator>
 #include <map>
+#include <memory>
 #include <utility>
 
 #include "learn/policy/student.hpp"
@@ -19,26 +19,12 @@ constexpr std::size_t lanes = 64;
 std::map<std::string, std::vector<std::size_t>> roles_by_place(const Game& game,
                                                                const TensorFile& checkpoint) {
   std::map<std::string, std::vector<std::size_t>> all;
-  const std::string first = PolicySignature::from(checkpoint).role;
-  for (std::size_t r = 0; r < game.roles().size(); ++r)
-    for (const std::size_t like : {r, game.roles()[r].mirrors}) {
-      const std::string& name = game.roles()[like].name;
-      const std::string place = name == first ? std::string{} : policy_place(name);
-      if (!place.empty() && !checkpoint.has_part(place)) continue;
-      all[place].push_back(r);
-      break;
-    }
+  for (std::size_t r = 0; r < game.roles().size(); ++r) {
+    const Role &own = game.roles()[r], &like = game.roles()[own.mirrors];
+    if (const auto place = find_policy_place(checkpoint, own.name, like.name))
+      all[*place].push_back(r);
+  }
   return all;
-}
-
-std::unique_ptr<Player> mixture_of(const Game& game, std::size_t role, const TensorFile& checkpoint,
-                                   std::uint64_t seed) {
-  const std::string &own = game.roles()[role].name,
-                    &like = game.roles()[game.roles()[role].mirrors].name;
-  std::vector<MixtureMember> members;
-  for (PastMember& member : past_members(checkpoint, own, like))
-    members.push_back({std::move(member.policy), member.share});
-  return mixture_player(game, role, std::move(members), ActionMode::sampled, seed);
 }
 
 // Mixtures play in many lanes, and students watch.
@@ -49,13 +35,13 @@ class Lesson {
     for (std::size_t r = 0; r < game.roles().size(); ++r)
       players_.push_back(usual_player(game, r, seed_));
     for (auto& [place, roles] : roles_by_place(game, checkpoint)) {
-      const TensorFile like = place.empty() ? checkpoint : checkpoint.part(place);
       for (const std::size_t r : roles) {
         seats_ += environment_->seats(r);
-        players_[r] = mixture_of(game, r, checkpoint, derived_seed(seed_, game.roles()[r].name));
+        players_[r] = past_mixture(game, r, checkpoint, ActionMode::sampled,
+                                   derived_seed(seed_, game.roles()[r].name));
       }
       places_.push_back(place);
-      students_.emplace_back(*environment_, std::move(roles), like, seed_);
+      students_.emplace_back(*environment_, std::move(roles), checkpoint.part(place), seed_);
     }
     if (students_.empty())
       throw Error(ErrorKind::refused, "the checkpoint has no policy for any role of the game",

@@ -1,5 +1,7 @@
 #include "zithercraft/learn/past_policies.hpp"
 
+#include <utility>
+
 #include "learn/policy/roster.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/learn/learner.hpp"
@@ -8,26 +10,18 @@ namespace zithercraft {
 using namespace learn_internal;
 namespace {
 
-// A past policy has the signature of the present one, but for what judged it in training.
-Policy member_of(const TensorFile& checkpoint, std::size_t past, PolicySignature signature) {
+Policy member_of(const TensorFile& checkpoint, std::size_t past, const PolicySignature& signature) {
   TensorFile file = checkpoint.part(roster_place(past, signature.role));
-  signature.value = signature.credit = {};
-  signature.seen.clear();
   signature.store(file);
   return Policy::from(file);
 }
 
 }  // namespace
 
-std::string learn_internal::roster_place(std::size_t past, const std::string& role) {
-  return "roster/" + std::to_string(past) + "/" + role + "/";
-}
-
 std::vector<PastMember> past_members(const TensorFile& checkpoint, const std::string& role,
                                      const std::string& or_role) {
-  const std::string place = policy_place(checkpoint, role, or_role, "checkpoint");
-  const TensorFile present = place.empty() ? checkpoint : checkpoint.part(place);
-  const PolicySignature signature = PolicySignature::from(present);
+  const TensorFile present = checkpoint.part(policy_place(checkpoint, role, or_role, "checkpoint"));
+  const PolicySignature signature = PolicySignature::from(present).without_judges();
   if (!checkpoint.has("roster"))
     throw Error(ErrorKind::refused, "the checkpoint holds no past policies", "checkpoint",
                 "take one of a training by ppo in which opposed sides learned");
@@ -49,6 +43,16 @@ std::vector<PastMember> past_members(const TensorFile& checkpoint, const std::st
   for (const PastMember& member : members) all += member.share;
   for (PastMember& member : members) member.share /= all;
   return members;
+}
+
+std::unique_ptr<Player> past_mixture(const Game& game, std::size_t role,
+                                     const TensorFile& checkpoint, ActionMode actions,
+                                     std::uint64_t seed) {
+  const Role &own = game.roles()[role], &like = game.roles()[own.mirrors];
+  std::vector<MixtureMember> members;
+  for (PastMember& member : past_members(checkpoint, own.name, like.name))
+    members.push_back({std::move(member.policy), member.share});
+  return mixture_player(game, role, std::move(members), actions, seed);
 }
 
 }  // namespace zithercraft

@@ -62,14 +62,20 @@ Policy Policy::load(const std::filesystem::path& checkpoint) {
   return from(TensorFile::load(checkpoint));
 }
 
-std::string policy_place(const TensorFile& checkpoint, const std::string& role,
-                         const std::string& or_role, const std::string& source) {
+std::optional<std::string> find_policy_place(const TensorFile& checkpoint, const std::string& role,
+                                             const std::string& or_role) {
   const std::string first = PolicySignature::from(checkpoint).role;
   for (const std::string& name : {role, or_role}) {
     if (name.empty()) continue;
-    if (name == first) return {};
+    if (name == first) return std::string{};
     if (std::string place = policy_place(name); checkpoint.has_part(place)) return place;
   }
+  return std::nullopt;
+}
+
+std::string policy_place(const TensorFile& checkpoint, const std::string& role,
+                         const std::string& or_role, const std::string& source) {
+  if (auto place = find_policy_place(checkpoint, role, or_role)) return *std::move(place);
   throw Error(ErrorKind::refused, "the checkpoint has no policy for the role '" + role + "'",
               source, "take one that was trained with the role learning");
 }
@@ -78,8 +84,7 @@ namespace {
 
 Policy policy_of(const TensorFile& file, const std::string& role, const std::string& or_role,
                  const std::string& source) {
-  const std::string place = policy_place(file, role, or_role, source);
-  return Policy::from(place.empty() ? file : file.part(place));
+  return Policy::from(file.part(policy_place(file, role, or_role, source)));
 }
 
 }  // namespace

@@ -46,6 +46,13 @@ bool fits(const PolicySignature& s) {
 
 }  // namespace
 
+PolicySignature PolicySignature::without_judges() const {
+  PolicySignature alone = *this;
+  alone.value = alone.credit = {};
+  alone.seen.clear();
+  return alone;
+}
+
 void PolicySignature::store(TensorFile& file) const {
   file.metadata["role"] = role;
   file.metadata["columns"] = Json(columns).sorted().dump();

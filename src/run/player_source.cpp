@@ -91,6 +91,11 @@ const char* name_of(TrainedAs as) {
   return "";
 }
 
+ActionMode PlayerSource::actions(ActionMode asked) const noexcept {
+  const bool draws = kind_ == Kind::checkpoint && as_ != TrainedAs::latest;
+  return draws && asked == ActionMode::usual ? ActionMode::sampled : asked;
+}
+
 PlayerSource PlayerSource::find(const std::string& name, TrainedAs as) {
   PlayerSource player;
   player.name_ = name;
@@ -137,12 +142,8 @@ std::unique_ptr<Player> PlayerSource::trained(const Game& game, std::size_t role
                     &like = game.roles()[game.roles()[role].mirrors].name;
   switch (as_) {
     case TrainedAs::latest: break;
-    case TrainedAs::mixture: {
-      std::vector<MixtureMember> members;
-      for (PastMember& member : past_members(TensorFile::load(file_), own, like))
-        members.push_back({std::move(member.policy), member.share});
-      return mixture_player(game, role, std::move(members), actions, seed);
-    }
+    case TrainedAs::mixture:
+      return past_mixture(game, role, TensorFile::load(file_), actions, seed);
     case TrainedAs::average:
       return policy_player(game, role, Policy::from(average(game), own, like), actions, seed);
   }

@@ -167,7 +167,7 @@ TEST(Evolution, EverybodyThatLeadsDecidesExactlyAsItWasJudged) {
     for (const std::int64_t memory : {0, 4}) {
       EvolutionSettings settings = small(method);
       settings.memory = method == EvolutionMethod::topology ? 0 : memory;
-      if (memory > 0) settings.topology.recurrent_links = 0.5;
+      settings.topology.recurrent_links = memory > 0 ? 0.5 : 0.0;
       Evolution evolution(game, settings, seed, lasting(20), pool);
       for (std::uint32_t generation = 1; generation <= 3; ++generation) {
         evolve(evolution);

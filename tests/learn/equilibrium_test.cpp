@@ -52,7 +52,8 @@ Betting betting_of(Policy policy) {
       std::array<float, 7> senses{};
       senses[card] = senses[3 + state] = 1.0f;
       std::array<float, 2> probabilities{};
-      policy.probabilities(senses, probabilities);
+      std::vector<float> memory(policy.memory());
+      policy.probabilities(senses, probabilities, memory);
       bets[card][state] = static_cast<double>(probabilities[1]);
     }
   return bets;
@@ -220,6 +221,19 @@ TEST(AveragePolicy, IsTheSameBitsAndNamesWhatIsMissing) {
   TensorFile without;
   alone.store(without);
   EXPECT_EQ(test::error_of([&] { average_policies(game, without); }).kind(), ErrorKind::refused);
+}
+
+TEST(AveragePolicy, LearnsToRememberAsItsMembersDo) {
+  const Game game(test::betting());
+  const TensorFile file =
+      trained(game, 60'000, 1, {.memory = 4, .memory_span = 8, .lanes = 64, .horizon = 16});
+  const TensorFile average = average_policies(game, file, {.steps = 100'000});
+  for (const std::size_t role : {0u, 1u}) {
+    ASSERT_GT(average_of(average, role).memory(), 0u);
+    const Betting mixed = mixed_betting(file, role), own = betting_of(average_of(average, role));
+    for (std::size_t card = 0; card < 3; ++card)
+      EXPECT_NEAR(own[card][test::begins], mixed[card][test::begins], 0.1) << role << card;
+  }
 }
 
 // With defaults. Uniform play would be exploited by 0.3 to 1.3.

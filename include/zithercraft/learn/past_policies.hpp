@@ -1,10 +1,12 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <string>
 #include <vector>
 
 #include "zithercraft/game/game.hpp"
+#include "zithercraft/match/player.hpp"
 #include "zithercraft/net/policy.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
@@ -26,6 +28,13 @@ struct PastMember {
 /// sides that learned.
 std::vector<PastMember> past_members(const TensorFile& checkpoint, const std::string& role,
                                      const std::string& or_role = {});
+
+/// The mixture of them as a player of a role, or of the one that the role mirrors. Throws Error
+/// (refused) as `past_members` and `mixture_player` do.
+std::unique_ptr<Player> past_mixture(const Game& game, std::size_t role,
+                                     const TensorFile& checkpoint,
+                                     ActionMode actions = ActionMode::usual,
+                                     std::uint64_t seed = 0);
 
 /// How an average policy is learned.
 struct AverageSettings {

@@ -3,6 +3,7 @@
 #include <cstddef>
 #include <filesystem>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -33,6 +34,8 @@ struct PolicySignature {
   bool grown = false;
   bool sampled = false;  ///< it was evolved to sample its actions
   bool operator==(const PolicySignature&) const = default;
+  /// That of the policy alone, without what judged it in training.
+  PolicySignature without_judges() const;
 
   /// Keeps it in a checkpoint.
   void store(TensorFile& file) const;
@@ -47,8 +50,10 @@ std::string first_difference(const PolicySignature& wanted, const PolicySignatur
 /// The place of a role's policy in a checkpoint whose first policy is another role's.
 inline std::string policy_place(const std::string& role) { return "roles/" + role + "/"; }
 /// Where a checkpoint keeps the policy of a role, or if it has none that of the other role, if one
-/// is named; empty for the first policy, which is not in a part. Throws Error (refused), naming
-/// `source`, if it has neither.
+/// is named; empty for the first policy, which is not in a part. Nothing if it has neither.
+std::optional<std::string> find_policy_place(const TensorFile& checkpoint, const std::string& role,
+                                             const std::string& or_role);
+/// The same; throws Error (refused), naming `source`, if it has neither.
 std::string policy_place(const TensorFile& checkpoint, const std::string& role,
                          const std::string& or_role, const std::string& source);
 

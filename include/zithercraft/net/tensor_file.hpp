@@ -58,7 +58,7 @@ class TensorFile {
   void put_part(const std::string& place, const TensorFile& part);
   /// Whether anything is kept under that place.
   bool has_part(const std::string& place) const;
-  /// What was put in so. Throws Error (file) if there is nothing.
+  /// What was put in so; everything if the place is empty. Throws Error (file) if there is nothing.
   TensorFile part(const std::string& place) const;
 
   /// Replaces the file atomically.

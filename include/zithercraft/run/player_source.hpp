@@ -34,6 +34,10 @@ class PlayerSource {
 
   /// As tables name it.
   const std::string& name() const noexcept { return name_; }
+  /// Who plays, if it is a trained one.
+  TrainedAs as() const noexcept { return as_; }
+  /// What it does if it is asked for these actions: mixtures and averages sample usual ones.
+  ActionMode actions(ActionMode asked) const noexcept;
   /// Why it cannot play a role, in plain words; empty if it can.
   std::string objection(const Game& game, std::size_t role) const;
   /// Throws Error (refused) with the objection.

@@ -7,6 +7,10 @@
 
 namespace zithercraft::learn_internal {
 
+std::string roster_place(std::size_t past, const std::string& role) {
+  return "roster/" + std::to_string(past) + "/" + role + "/";
+}
+
 std::size_t Roster::draw(RandomStream random) const {
   const double past = *settings_.against_past, all = past + *settings_.against_hardest;
   if (random.uniform() * all < past || past_.size() == 1)

@@ -21,7 +21,7 @@ struct PastSelf {
   Tally lately;  // the present policies' matches against it, since the last snapshot
 };
 
-/// Where a checkpoint keeps the policy that played a role, of a past self.
+/// Where a checkpoint keeps the policy of a role as it was when it joined the roster.
 std::string roster_place(std::size_t past, const std::string& role);
 
 class Roster {

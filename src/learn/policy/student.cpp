@@ -12,13 +12,12 @@ namespace zithercraft::learn_internal {
 using namespace net_internal;
 namespace {
 
-// Of a policy that only plays.
-PolicySignature without_judges(PolicySignature signature) {
-  signature.policy.outputs = Heads(signature.controls, signature.columns).outputs();
-  signature.value = signature.credit = {};
-  signature.seen.clear();
-  signature.sampled = true;
-  return signature;
+// Of a policy that only plays, and samples.
+PolicySignature player_like(const PolicySignature& signature) {
+  PolicySignature player = signature.without_judges();
+  player.policy.outputs = Heads(player.controls, player.columns).outputs();
+  player.sampled = true;
+  return player;
 }
 
 std::size_t rows_of(const Environment& environment, std::span<const std::size_t> roles) {
@@ -32,7 +31,7 @@ std::size_t rows_of(const Environment& environment, std::span<const std::size_t>
 Student::Student(const Environment& environment, std::vector<std::size_t> roles,
                  const TensorFile& like, std::uint64_t seed)
     : roles_(std::move(roles)),
-      signature_(without_judges(PolicySignature::from(like))),
+      signature_(player_like(PolicySignature::from(like))),
       heads_(signature_.controls, signature_.columns),
       net_(signature_.policy),
       normaliser_(fetch_normaliser(like, signature_.policy)),
