@@ -62,15 +62,13 @@ void print_table(const MatchTable& t) {
   if (!t.notable.empty()) fmt::print("\n");
 }
 
-void print_exploitability(const Exploitability& e, TrainedAs as) {
+void print_exploitability(const Exploitability& e) {
+  const std::string who =
+      e.as == TrainedAs::latest ? e.player : fmt::format("the {} of {}", name_of(e.as), e.player);
   fmt::print(
-      "{}: a best response to {} ({}, {} actions) on each side, trained for {} steps; {} episodes "
-      "of seed {}, 95% intervals\n\n",
-      e.game, e.player, name_of(as),
-      as != TrainedAs::latest && e.options.actions == ActionMode::usual
-          ? "sampled"
-          : name_of(e.options.actions),
-      e.options.steps, e.options.episodes, e.options.seed);
+      "{}: a best response to {} on each side, trained for {} steps; {} actions, {} episodes of "
+      "seed {}, 95% intervals\n\n",
+      e.game, who, e.options.steps, name_of(e.actions), e.options.episodes, e.options.seed);
   Table table(false);
   for (const BestResponse& r : e.responses)
     table.add({text_cell("side", r.side, 14, "response as"),
@@ -93,7 +91,7 @@ int respond(const MatchCommand& c, ProgressLine& line) {
   if (c.json) {
     fmt::print("{}\n", found.to_json());
   } else {
-    print_exploitability(found, c.as);
+    print_exploitability(found);
   }
   return done;
 }

@@ -28,7 +28,11 @@ class Search {
         progress_(2 * options.steps, options.on_progress) {}
 
   Exploitability find() {
-    Exploitability found{game_.spec().name, player_.name(), options_, {}, {}};
+    Exploitability found{.game = game_.spec().name,
+                         .player = player_.name(),
+                         .as = player_.as(),
+                         .actions = player_.actions(options_.actions),
+                         .options = options_};
     const auto as_it_is = play(lineup({}, nullptr));
     std::vector<double> sums(static_cast<std::size_t>(options_.episodes));
     for (std::size_t s = 0; s < 2; ++s) {
@@ -68,7 +72,7 @@ class Search {
     return learner;
   }
 
-  // The player on all sides, but on one the response.
+  // The player on all sides, except that the response takes one.
   Players lineup(const std::string& side, const Learner* response) {
     Players players;
     for (std::size_t r = 0; r < game_.roles().size(); ++r)
@@ -112,20 +116,6 @@ class Search {
 
 }  // namespace
 
-std::vector<std::string> evaluate_internal::opposed_sides(const Game& game,
-                                                          const std::string& for_what) {
-  std::vector<std::string> sides;
-  for (const Role& role : game.roles())
-    if (!role.side.empty() && std::find(sides.begin(), sides.end(), role.side) == sides.end())
-      sides.push_back(role.side);
-  if (sides.size() != 2)
-    throw Error(ErrorKind::refused,
-                "the game has " + std::to_string(sides.size()) + " opposed sides",
-                "game '" + game.spec().name + "'",
-                for_what + " needs two: give the bodies of the roles a `side`");
-  return sides;
-}
-
 Exploitability exploitability(const GameSpec& game, const PlayerSource& player,
                               const BestResponseOptions& options) {
   if (options.steps < 1)
@@ -136,9 +126,13 @@ Exploitability exploitability(const GameSpec& game, const PlayerSource& player,
 }
 
 std::string Exploitability::to_json() const {
-  Json j{{"game", game},           {"player", player},
-         {"steps", options.steps}, {"episodes", options.episodes},
-         {"seed", options.seed},   {"actions", name_of(options.actions)}};
+  Json j{{"game", game},
+         {"player", player},
+         {"steps", options.steps},
+         {"episodes", options.episodes},
+         {"seed", options.seed},
+         {"as", name_of(as)},
+         {"actions", name_of(actions)}};
   j["responses"] = Json::array();
   for (const BestResponse& r : responses)
     j["responses"].push_back({{"side", r.side},

@@ -86,15 +86,15 @@ Score evaluate_in(const Game& game, const Run& run, const EvaluationOptions& opt
   if (options.episodes < 1)
     throw Error(ErrorKind::usage, "no episode to play", "episodes", "give at least 1");
   WorkerPool pool(options.threads);
-  Score result{game.spec().name,
-               run.folder().string(),
-               options.seed,
-               options.episodes,
-               options.as == TrainedAs::latest || options.actions != ActionMode::usual
-                   ? actions_of(run.policy(), options.actions)
-                   : ActionMode::sampled,
-               options.as,
-               {}};
+  Score result{
+      game.spec().name,
+      run.folder().string(),
+      options.seed,
+      options.episodes,
+      actions_of(run.policy(),
+                 PlayerSource::find(run.folder().string(), options.as).actions(options.actions)),
+      options.as,
+      {}};
   const auto all = players(run, game, options);
   WorkCount progress(options.episodes * static_cast<std::int64_t>(all.size()), options.on_progress);
   for (const ScoredLineup& player : all) {

@@ -31,9 +31,11 @@ struct BestResponse {
 /// How far others can exploit a player: what best responses to it gain. Returns are means over a
 /// side's seats, with 95% intervals over episodes.
 struct Exploitability {
-  std::string game{}, player{};           ///< its name; who is responded to
-  BestResponseOptions options{};          ///< as they were given
-  std::vector<BestResponse> responses{};  ///< one for each of two sides
+  std::string game{}, player{};            ///< its name; who is responded to
+  TrainedAs as = TrainedAs::latest;        ///< who plays for the player, if it is a trained one
+  ActionMode actions = ActionMode::usual;  ///< of the player, as it took them
+  BestResponseOptions options{};           ///< as they were given
+  std::vector<BestResponse> responses{};   ///< one for each of two sides
   /// The sum of both gains. At an equilibrium nobody gains anything; a response that was trained
   /// too little gains too little, so that it is a lower bound.
   Interval sum{};
