@@ -46,7 +46,8 @@ struct TrainingContext {
   std::size_t first_learning_role = 0;
   // That learn and are opposed to each other; fewer than two: nobody is.
   std::vector<std::string> sides{};
-  std::vector<int> side_of_role{};      // its number among these; -1: not opposed to anybody
+  // Each role's number among these; -1: opposed to nobody. Empty: no role is.
+  std::vector<int> side_of_role{};
   SideShares shares{};                  // in which lanes which of them learn
   std::int64_t steps = 0, updates = 0;  // steps of all who learn
   std::int64_t rollout_steps = 0;       // in the last rollout
@@ -54,9 +55,11 @@ struct TrainingContext {
   std::span<const LaneGroup> own_groups() const {
     return std::span(groups).subspan(first_own, own_count);
   }
+  /// The number of a role's side among `sides`; -1: it is opposed to nobody.
+  int side_of(std::size_t role) const { return side_of_role.empty() ? -1 : side_of_role[role]; }
   /// Whether a learning role learns in a lane's episode, and is not played by a past policy.
   bool learns_in(std::size_t role, std::size_t lane) const {
-    return shares.learns(side_of_role[role], lane);
+    return shares.learns(side_of(role), lane);
   }
   bool owns(std::size_t group) const { return group >= first_own && group < first_own + own_count; }
   /// What the rows of a block sense now.

@@ -42,7 +42,7 @@ std::vector<GroupSamples> groups_for(const TrainingContext& context,
     std::size_t before = 0;  // rows of earlier roles, over all lanes
     for (const std::size_t role : roles) {
       const std::size_t seats = context.environment->seats(role);
-      const int side = context.side_of_role[role];
+      const int side = context.side_of(role);
       const std::size_t end = group.first_lane + group.lanes;
       for (std::size_t lane = group.first_lane, next = lane; lane < end; lane = next + 1) {
         for (next = lane; next < end && context.shares.may_learn(side, next);) ++next;

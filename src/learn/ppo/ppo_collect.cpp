@@ -61,8 +61,7 @@ void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time)
         const std::size_t row = lane * environment.seats(role_rows.role) + seat;
         TimedEpisode& e = ended[s].emplace_back(
             TimedEpisode{time, row, -1, episode_result(environment, role_rows.role, row)});
-        if (alone >= 0 && context.side_of_role[role_rows.role] == alone &&
-            std::exchange(first, false))
+        if (alone >= 0 && context.side_of(role_rows.role) == alone && std::exchange(first, false))
           e.against = static_cast<int>(opponents[lane]);
       }
     }
