@@ -51,19 +51,34 @@ std::int64_t last_seen(const std::filesystem::path& folder) {
   return rows.empty() ? 0 : rows.back().steps;
 }
 
+// How long a process takes here from its start until it has trained so far; it is killed then.
+std::chrono::duration<double> time_to_train(const std::vector<std::string>& words,
+                                            const std::filesystem::path& folder,
+                                            std::int64_t steps) {
+  const auto begin = std::chrono::steady_clock::now();
+  const int process = test::start_tool(words);
+  while (last_seen(folder) < steps) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  const std::chrono::duration<double> passed = std::chrono::steady_clock::now() - begin;
+  ::kill(process, SIGKILL);
+  test::wait_for(process);
+  return passed;
+}
+
 TEST(Killed, TwentyTimesARunResumesAndEndsLikeAnUninterruptedOne) {
   const test::TemporaryFolder folder;
   const std::int64_t total = 1'000'000;
   prepare(folder / "killed", total);
   const std::string game = (folder / "staged.toml").string();
   test::write_file(game, to_toml(staged_mooring()));
+  const std::vector<std::string> resume{"train", game, "--run", (folder / "killed").string(),
+                                        "--resume"};
   RandomStream random(1, 0, 0, Purpose::user);
   int killed = 0;
   std::int64_t before = 0;
+  const auto usual = time_to_train(resume, folder / "killed", every + rollout);
   for (int time = 0; time < 20; ++time) {
-    const int process =
-        test::start_tool({"train", game, "--run", (folder / "killed").string(), "--resume"});
-    std::this_thread::sleep_for(std::chrono::milliseconds(40 + random.below(260)));
+    const int process = test::start_tool(resume);
+    std::this_thread::sleep_for(usual * (0.2 + 1.3 * static_cast<double>(random.uniform())));
     ::kill(process, SIGKILL);
     if (test::wait_for(process) != 128 + SIGKILL) continue;  // it was quicker
     ++killed;
