@@ -68,6 +68,7 @@ std::string_view name_of(EventKind kind) noexcept {
     case EventKind::gate: return "gate";
     case EventKind::dig: return "dig";
     case EventKind::place: return "place";
+    case EventKind::custom: return "custom";
     case EventKind::success: return "success";
     case EventKind::failure: return "failure";
     case EventKind::cutoff: return "cutoff";
@@ -212,6 +213,10 @@ Pose Arena::pose(const std::byte* state, std::size_t i) const noexcept {
 }
 bool Arena::present(const std::byte* state, std::size_t i) const noexcept {
   return reading_of(plans_->variants[0], state).present[i] != 0;
+}
+
+void Arena::set_present(std::byte* state, std::size_t i, bool present) const noexcept {
+  plans_->variants[0].arrays(state).present[i] = present ? 1 : 0;
 }
 
 Velocity Arena::velocity(const std::byte* state, std::size_t body) const noexcept {

@@ -126,8 +126,11 @@ void add_setting(TrainOptions& options, const std::string& text) {
 
 int GamesCommand::run() const {
   Table table(json);
-  for (const DemoGame& demo : demo_games())
-    table.add({text_cell("name", demo.name, 12), text_cell("about", demo.spec.about, 1)});
+  const auto add = [&](const GameSpec& game) {
+    table.add({text_cell("name", game.name, 12), text_cell("about", game.about, 1)});
+  };
+  for (const GameSpec& own : added_games()) add(own);
+  for (const DemoGame& demo : demo_games()) add(demo.spec);
   if (json) fmt::print("{}\n", table.rows().dump(2));
   return done;
 }

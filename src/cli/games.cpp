@@ -46,11 +46,15 @@ GameSpec named_game(const std::string& name_or_path) {
     return spec;
   }
   std::vector<std::string> names;
+  for (const GameSpec& own : added_games()) {
+    if (own.name == name_or_path) return own;
+    names.push_back(own.name);
+  }
   for (auto& demo : demo_games()) {
     if (demo.name == name_or_path) return std::move(demo.spec);
     names.push_back(demo.name);
   }
-  throw Error(ErrorKind::usage, "there is no demo game '" + name_or_path + "'", {},
+  throw Error(ErrorKind::usage, "there is no game '" + name_or_path + "'", {},
               advice(name_or_path, names) + " A file's name ends with .toml");
 }
 

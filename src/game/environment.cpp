@@ -51,6 +51,7 @@ std::string_view name_of(EndedBy ended_by) noexcept {
     case EndedBy::stall: return "stall";
     case EndedBy::repeats: return "repeats";
     case EndedBy::nobody_left: return "nobody left";
+    case EndedBy::game: return "the game";
   }
   return "unknown";
 }
@@ -109,6 +110,7 @@ double Environment::episode_return(std::size_t role, std::size_t row) const noex
 }
 
 std::array<float, 3> Environment::place(std::size_t, std::size_t) const { return {}; }
+void Environment::draw(std::size_t, std::vector<Overlay>&) const {}
 void Environment::append_snapshot(std::size_t, std::vector<std::byte>&) const { no_snapshots(); }
 std::size_t Environment::restore_snapshot(std::size_t, std::size_t, std::span<const std::byte>,
                                           std::size_t) {

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "game/compile/compile_custom.hpp"
 #include "game/compile/compile_role.hpp"
 #include "game/compile/overrides.hpp"
 #include "zithercraft/base/hash.hpp"
@@ -134,6 +135,7 @@ std::shared_ptr<const GamePlan> compile(GameSpec spec, CustomParts custom) {
   check_values(spec);
   if (spec.roles.empty()) wrong_spec("the game has no role", "roles", "add one");
   check_unique(names_of(spec.roles), "role", "roles", "give them different names");
+  settle_custom(spec);
   spec = self_contained(spec);
   auto plan = std::make_shared<GamePlan>(GamePlan{.spec = spec, .arena = Arena(spec.arena)});
   plan->things_of_tag.resize(plan->arena.tags().size());
@@ -149,8 +151,11 @@ std::shared_ptr<const GamePlan> compile(GameSpec spec, CustomParts custom) {
   for (std::size_t r = 0; r < spec.roles.size(); ++r) find_mirrored(*plan, r);
   compile_cutoffs(*plan);
   compile_rules(*plan);
+  if (spec.custom && !spec.custom->code.function()) plan->complete = false;
   if (!plan->complete && custom == CustomParts::needed)
-    wrong_spec("a term, a sense or a rule is custom, which a file cannot hold", "roles and rules",
+    wrong_spec(spec.custom ? "the game is custom, and a file cannot hold its code"
+                           : "a term, a sense or a rule is custom, which a file cannot hold",
+               spec.custom ? "custom" : "roles and rules",
                "use the program that defines it, or take it out");
   compile_stages(*plan, custom);
   lay_out(*plan);

@@ -5,6 +5,7 @@
 #include <cstring>
 
 #include "game/controls.hpp"
+#include "game/custom_lanes.hpp"
 #include "game/cutoffs.hpp"
 #include "game/plan.hpp"
 #include "game/rewards.hpp"
@@ -77,6 +78,7 @@ Lanes::Lanes(Game game, std::size_t count, std::size_t workers)
   for (std::size_t r = 0; r < plan.roles.size(); ++r)
     scratch_.push_back({AlignedBuffer<float>(rows(r) * plan.roles[r].terms.size()),
                         AlignedBuffer<float>(rows(r) * (plan.role_plans[r].inputs + 2))});
+  if (game_.spec().custom) custom_ = std::make_unique<CustomLanes>(game_, count);
   prepare(std::max<std::size_t>(1, workers));
 }
 
@@ -84,7 +86,12 @@ Lanes::~Lanes() = default;
 Lanes::Lanes(Lanes&&) noexcept = default;
 
 EnvironmentAbilities Lanes::abilities() const noexcept {
-  return {.deterministic = true, .snapshots = true, .events = true, .drawing = true};
+  if (!custom_) return {.deterministic = true, .snapshots = true, .events = true, .drawing = true};
+  const CustomGameSpec& custom = *game_.spec().custom;
+  return {.deterministic = custom.deterministic,
+          .snapshots = custom_->returns(0),
+          .events = !custom.events.empty(),
+          .drawing = custom.frame.has_value()};
 }
 
 void Lanes::prepare(std::size_t workers) {
@@ -101,6 +108,7 @@ void Lanes::set_stage(std::size_t lane, std::size_t stage) {
 
 void Lanes::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
                        double share) {
+  refuse_custom("Lanes::set_starts");
   for (const auto& state : arena_states)
     if (state.size() != stages_[stage].arena().state_bytes())
       throw Error(ErrorKind::refused,
@@ -121,6 +129,11 @@ void in_lane(std::size_t lane, Call call) {
     call();
   } catch (const Error& error) {
     throw LaneError(error, lane);
+  } catch (const std::exception& error) {
+    throw LaneError(
+        Error(ErrorKind::refused, "the game's own code failed: " + std::string(error.what()),
+              "step or begin", "mend it; it must get by with whatever players do"),
+        lane);
   }
 }
 
@@ -141,7 +154,9 @@ void Lanes::begin_one(std::size_t lane, EpisodeKey key, std::size_t worker) {
   const GamePlan& game = plan(lane);
   std::byte* state = block(lane);
   std::memset(state + game.arena.state_bytes(), 0, game.block_bytes - game.arena.state_bytes());
-  if (!begin_recorded(lane, key)) {
+  if (custom_) {
+    begin_custom(lane, key);
+  } else if (!begin_recorded(lane, key)) {
     game.arena.begin(state, key.seed, key.lane, key.episode, workers_[worker]->scratch);
   } else {
     const auto& states = starts_[stage(lane)].states;
@@ -192,8 +207,12 @@ void Lanes::step_one(std::size_t lane, std::size_t worker) {
   keep_senses(lane);
   read_controls(lane);
   lanes_[lane].events.clear();
-  for (std::int64_t tick = 0; tick < game.spec.ticks_per_step; ++tick)
-    play_tick(lane, tick, worker);
+  if (custom_) {
+    step_custom(lane);
+  } else {
+    for (std::int64_t tick = 0; tick < game.spec.ticks_per_step; ++tick)
+      play_tick(lane, tick, worker);
+  }
   lanes_[lane].steps = ++books(game, block(lane)).steps;
   pay(lane);
   sense(lane, worker);
@@ -201,6 +220,7 @@ void Lanes::step_one(std::size_t lane, std::size_t worker) {
 
 void Lanes::play_ticks(std::size_t lane, const std::function<void()>& after_tick,
                        std::size_t worker) {
+  refuse_custom("Lanes::play_ticks");
   read_controls(lane);
   lanes_[lane].events.clear();
   for (std::int64_t tick = 0; tick < plan(lane).spec.ticks_per_step; ++tick) {
@@ -348,6 +368,7 @@ void Lanes::pay(std::size_t lane) {
   Books& book = books(game, state);
   Verdict verdict = Verdict::none;
   measure(lane, verdict);
+  if (custom_) verdict = custom_->told(lane).verdict;
   if (!game.spec.rules.empty()) {
     const auto ruled = static_cast<Verdict>(static_cast<int>(rule_numbers(game, state)[0]));
     if (ruled != Verdict::none && verdict != Verdict::failure) verdict = ruled;
@@ -358,6 +379,9 @@ void Lanes::pay(std::size_t lane) {
   if (verdict != Verdict::none) {
     book.outcome = verdict == Verdict::success ? Outcome::success : Outcome::failure;
     book.ended_by = EndedBy::verdict;
+  } else if (custom_ && custom_->told(lane).cut_off) {
+    book.outcome = Outcome::cutoff;
+    book.ended_by = EndedBy::game;
   } else if (cutoff != EndedBy::nothing || nobody_left(lane)) {
     book.outcome = Outcome::cutoff;
     book.ended_by = cutoff == EndedBy::nothing ? EndedBy::nobody_left : cutoff;
@@ -368,7 +392,7 @@ void Lanes::pay(std::size_t lane) {
   const EventKind kind = book.outcome == Outcome::success   ? EventKind::success
                          : book.outcome == Outcome::failure ? EventKind::failure
                                                             : EventKind::cutoff;
-  lanes_[lane].events.push_back({.tick = game.arena.ticks(state),
+  lanes_[lane].events.push_back({.tick = custom_ ? book.steps : game.arena.ticks(state),
                                  .kind = kind,
                                  .detail = static_cast<std::int32_t>(book.ended_by)});
 }
@@ -389,7 +413,8 @@ void Lanes::sense(std::size_t lane, std::size_t worker) {
       const RolePlan& role = game.role_plans[r];
       io_[r].present[row] = game.arena.present(block(lane), game.roles[r].seats[seat]) ? 1 : 0;
       sense_seat(game, role, SeatView(*this, lane, r, seat),
-                 {given_to(role, block(lane), seat), kept_by(role, block(lane), seat)},
+                 {given_to(role, block(lane), seat), kept_by(role, block(lane), seat),
+                  custom_ ? &custom_->game(lane) : nullptr, r},
                  workers_[worker]->senses, {io_[r].observations.data() + row * columns, columns});
     }
 }
@@ -414,6 +439,7 @@ void Lanes::show(std::size_t lane) {
 
 std::array<float, 3> Lanes::place(std::size_t role, std::size_t row) const {
   const std::size_t lane = row / seats(role);
+  if (custom_) return custom_->game(lane).place(role, row % seats(role));
   const Pose pose = SeatView(*this, lane, role, row % seats(role)).pose();
   return {pose.x, pose.y, pose.z};
 }
@@ -424,7 +450,12 @@ std::span<const std::byte> Lanes::state(std::size_t lane) const noexcept {
 std::byte* Lanes::arena_state(std::size_t lane) noexcept { return block(lane); }
 const std::byte* Lanes::arena_state(std::size_t lane) const noexcept { return block(lane); }
 
+void Lanes::draw(std::size_t lane, std::vector<Overlay>& drawing) const {
+  if (custom_ && game_.spec().custom->frame) custom_->game(lane).draw(drawing);
+}
+
 void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker) {
+  refuse_custom("Lanes::restore");
   if (snapshot.size() != plan(lane).block_bytes)
     throw Error(ErrorKind::refused,
                 "the snapshot has " + std::to_string(snapshot.size()) +
@@ -437,13 +468,21 @@ void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::
 }
 
 void Lanes::append_snapshot(std::size_t lane, std::vector<std::byte>& out) const {
+  if (custom_ && !custom_->returns(lane)) return Environment::append_snapshot(lane, out);
   const auto own = state(lane);
   out.insert(out.end(), own.begin(), own.end());
+  if (!custom_) return;
+  const std::size_t at = out.size();
+  out.resize(at + sizeof(std::uint64_t));
+  custom_->append(lane, out);
+  const std::uint64_t size = out.size() - at - sizeof size;
+  std::memcpy(out.data() + at, &size, sizeof size);
 }
 
 std::size_t Lanes::restore_snapshot(std::size_t lane, std::size_t stage,
                                     std::span<const std::byte> bytes, std::size_t worker) {
   set_stage(lane, stage);
+  if (custom_) return restore_custom(lane, bytes, worker);
   const std::size_t size = plan(lane).block_bytes;
   restore(lane, bytes.first(std::min(size, bytes.size())), worker);
   return size;
@@ -455,6 +494,7 @@ std::span<const std::byte> Lanes::recorded(std::size_t lane) const {
 
 void Lanes::begin_from(std::size_t lane, EpisodeKey key, std::span<const std::byte> arena_snapshot,
                        std::size_t worker) {
+  refuse_custom("Lanes::begin_from");
   const GamePlan& game = plan(lane);
   if (arena_snapshot.size() < game.arena.state_bytes())
     throw Error(ErrorKind::refused,
@@ -466,6 +506,100 @@ void Lanes::begin_from(std::size_t lane, EpisodeKey key, std::span<const std::by
   std::memcpy(state, arena_snapshot.data(), game.arena.state_bytes());
   game.arena.rekey(state, key.seed, key.lane, key.episode);
   open_books(lane, key, worker);
+}
+
+// ---- Custom games
+
+void Lanes::refuse_custom(const char* where) const {
+  if (custom_)
+    throw Error(ErrorKind::usage, "the game is custom, and has no arena", where,
+                "use what all environments have");
+}
+
+// The seats' bodies stand where they stand for ever; who takes part is all that the arena's part of
+// the block says, beside the key.
+void Lanes::begin_custom(std::size_t lane, EpisodeKey key) {
+  const GamePlan& game = plan(lane);
+  game.arena.rekey(block(lane), key.seed, key.lane, key.episode);
+  for (std::size_t r = 0; r < game.roles.size(); ++r)
+    for (std::size_t seat = 0; seat < seats(r); ++seat)
+      game.arena.put(block(lane), game.roles[r].seats[seat], 4.0f * static_cast<float>(seat),
+                     4.0f * static_cast<float>(r), 0.0);
+  custom_->begin(lane, game, key);
+  show_presence(lane);
+}
+
+void Lanes::show_presence(std::size_t lane) {
+  const GamePlan& game = plan(lane);
+  for (std::size_t r = 0; r < game.roles.size(); ++r)
+    for (std::size_t seat = 0; seat < seats(r); ++seat)
+      game.arena.set_present(block(lane), game.roles[r].seats[seat],
+                             custom_->game(lane).present(r, seat));
+}
+
+void Lanes::step_custom(std::size_t lane) {
+  const GamePlan& game = plan(lane);
+  for (std::size_t r = 0; r < game.roles.size(); ++r) {
+    CustomStep::Part& part = custom_->part(lane, r);
+    const std::size_t terms = part.seats * part.terms_each;
+    part.controls = part_of<float>(block(lane), game.role_plans[r].given_offset, 0,
+                                   part.seats * part.controls_each);
+    part.amounts = {scratch_[r].amounts.data() + lane * terms, terms};
+    std::fill(part.amounts.begin(), part.amounts.end(), 0.0f);
+    custom_->keep(lane,
+                  {io_[r].controls.data() + lane * part.controls.size(), part.controls.size()});
+  }
+  custom_->step(lane, game, books(game, block(lane)).steps + 1, lanes_[lane].events);
+  show_presence(lane);
+}
+
+// By what the game saved, or by playing its controls again, which must lead to the same block.
+std::size_t Lanes::restore_custom(std::size_t lane, std::span<const std::byte> bytes,
+                                  std::size_t worker) {
+  const GamePlan& game = plan(lane);
+  const auto refuse = [&](const std::string& what, const std::string& fix) {
+    throw Error(ErrorKind::refused, what, "game '" + game.spec.name + "'", fix);
+  };
+  std::uint64_t size = 0;
+  const std::size_t head = game.block_bytes + sizeof size;
+  if (bytes.size() < head)
+    refuse("the snapshot is cut short", "use snapshots of the same game only");
+  std::memcpy(&size, bytes.data() + game.block_bytes, sizeof size);
+  if (size > bytes.size() - head)
+    refuse("the snapshot is cut short", "use snapshots of the same game only");
+  const std::vector<std::byte> stored(
+      bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(game.block_bytes));
+  const std::span<const std::byte> kept = bytes.subspan(head, size);
+  std::memcpy(block(lane), stored.data(), stored.size());
+  const Books book = books(game, block(lane));
+  begin_one(lane, book.key, worker);
+  if (custom_->saves(lane)) {
+    custom_->restore(lane, kept);
+    std::memcpy(block(lane), stored.data(), stored.size());
+    show(lane);
+    sense(lane, worker);
+    return head + size;
+  }
+  std::size_t each = 0;
+  for (std::size_t r = 0; r < game.roles.size(); ++r)
+    each += seats(r) * game.roles[r].controls.size() * sizeof(float);
+  if (size != book.steps * each)
+    refuse("the snapshot holds controls of another number of steps",
+           "use snapshots of the same game only");
+  const std::byte* next = kept.data();
+  for (std::uint32_t step = 0; step < book.steps; ++step) {
+    for (std::size_t r = 0; r < game.roles.size(); ++r) {
+      const std::size_t numbers = seats(r) * game.roles[r].controls.size();
+      std::memcpy(io_[r].controls.data() + lane * numbers, next, numbers * sizeof(float));
+      next += numbers * sizeof(float);
+    }
+    if (lanes_[lane].outcome == Outcome::running) step_one(lane, worker);
+  }
+  if (std::memcmp(block(lane), stored.data(), stored.size()) != 0)
+    refuse("the game did not get back to where it was when its controls were played again",
+           "let it depend on its key and on the controls alone, give it `save` and `restore`, or "
+           "declare that it is not deterministic");
+  return head + size;
 }
 
 const Lanes& lanes_of(const Environment& environment) {

@@ -94,7 +94,8 @@ struct CrowdPlan {
 };
 
 struct CustomSensePlan {
-  SenseCode::Function function;
+  SenseCode::Function function{};
+  std::size_t told_from = 0;  // of a custom game: the first among the columns that it writes
 };
 
 struct SensePart {
@@ -116,6 +117,8 @@ struct AllowedPlan {
   std::vector<std::size_t> meters;     // likewise
   std::optional<float> above, below;
   bool stands = false;
+  bool by_game = false;
+  std::size_t control = 0, option = 0;  // which it is about
 };
 
 struct ControlPlan {
@@ -190,11 +193,13 @@ struct EachPlan {
   float times = 1.0f;
 };
 
+struct PaidPlan {};  // by a custom game, in its step
+
 struct TermPlan {
   float weight = 1.0f;
   Verdict ends = Verdict::none;
   std::variant<ProgressPlan, EventTriggerPlan, ConditionPlan, MeterTriggerPlan, NearMissTriggerPlan,
-               ExplorationTriggerPlan, EachPlan>
+               ExplorationTriggerPlan, EachPlan, PaidPlan>
       trigger;
   Scope scope = Scope::self;
   float blend = 1.0f;
@@ -213,6 +218,7 @@ struct RolePlan {
   bool paced = false;
   std::vector<TermPlan> terms;
   std::size_t kept_columns = 0, memory_words = 0;
+  std::size_t told_columns = 0;  // that a custom game writes
   std::size_t kept_offset = 0, given_offset = 0, ledger_offset = 0,
               memory_offset = 0;  // bytes from the block's start
 };

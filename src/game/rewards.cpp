@@ -193,6 +193,9 @@ float amount(const EachPlan& each, const SeatView& seat, Memory) {
                                  : 0.0f;
 }
 
+// Is in place already.
+float amount(const PaidPlan&, const SeatView&, Memory) { return 0.0f; }
+
 void begin(const ProgressPlan& progress, const SeatView& seat, Memory memory) {
   const Bearing to = aim(progress, seat);
   in<Distance>(memory) = {to.distance, potential(progress, to.distance, to.distance), to.entity};
@@ -221,6 +224,7 @@ Verdict game_internal::measure_terms(const RolePlan& role, const SeatView& seat,
   const bool present = seat.present();
   for (std::size_t t = 0; t < role.terms.size(); ++t) {
     const TermPlan& term = role.terms[t];
+    if (std::holds_alternative<PaidPlan>(term.trigger)) continue;
     // A seat that has left the arena is rewarded for events alone.
     const bool pays = present || std::holds_alternative<EventTriggerPlan>(term.trigger) ||
                       std::holds_alternative<NearMissTriggerPlan>(term.trigger);

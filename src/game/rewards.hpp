@@ -23,7 +23,7 @@ void begin_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint
 
 /// How much of each term's trigger the step just played brought the seat, before weights (that of
 /// progress is in it already), and the verdict
-/// (failure outweighs success).
+/// (failure outweighs success). Amounts that a custom game pays are there before.
 Verdict measure_terms(const RolePlan& role, const SeatView& seat, std::span<std::uint64_t> memory,
                       std::span<float> amounts);
 

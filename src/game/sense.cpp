@@ -219,8 +219,18 @@ void sense(const CameraPlan& camera, const Looking& at, std::span<float> out) {
 }
 
 void sense(const CustomSensePlan& custom, const Looking& at, std::span<float> out) {
+  if (at.plan.spec.custom) {
+    std::copy_n(at.room.told.begin() + static_cast<std::ptrdiff_t>(custom.told_from), out.size(),
+                out.begin());
+    return;
+  }
   std::fill(out.begin(), out.end(), 0.0f);
   if (custom.function) custom.function(at.seat, out);
+}
+
+bool is_allowed(const AllowedPlan& need, const SeatView& seat, const SeatMemory& memory) {
+  if (!need.by_game) return allowed(need, seat);
+  return memory.custom->allowed(memory.role, seat.number(), need.control, need.option);
 }
 
 template <class Plan, class Size>
@@ -246,6 +256,8 @@ SenseRoom::SenseRoom(const GamePlan& plan) {
   pixels.resize(
       largest<CameraPlan>(plan, [](const CameraPlan& c) { return c.whole() ? 0 : c.pixels(); }));
   others.reserve(plan.arena.posed_count());
+  for (const RolePlan& role : plan.role_plans)
+    told.resize(std::max(told.size(), role.told_columns));
 }
 
 void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, TagSet tags,
@@ -298,6 +310,9 @@ void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat
                 const SeatMemory& memory, SenseRoom& room, std::span<float> row) {
   const bool present = seat.present();
   const Looking at{plan, seat, memory, room};
+  if (present && memory.custom != nullptr)
+    memory.custom->observe(memory.role, seat.number(),
+                           std::span(room.told).first(role.told_columns));
   for (std::size_t number = 0; number < role.senses.size(); ++number) {
     const SensePart& part = role.senses[number];
     const auto now = row.subspan(part.first_column, part.columns);
@@ -312,7 +327,7 @@ void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat
               row.begin() + static_cast<std::ptrdiff_t>(part.first_column + part.columns));
   }
   for (const AllowedPlan& need : role.conditions)
-    row[need.column] = present && allowed(need, seat) ? 1.0f : 0.0f;
+    row[need.column] = present && is_allowed(need, seat, memory) ? 1.0f : 0.0f;
   if (all_finite(row)) return;
   for (std::size_t i = 0; i < row.size(); ++i)
     if (!std::isfinite(row[i]))

@@ -19,6 +19,7 @@ struct SenseRoom {
   std::vector<std::int32_t> ray_entity;
   std::vector<TagSet> cells;
   std::vector<float> pixels;
+  std::vector<float> told;                            // what a custom game writes of one seat
   std::vector<std::pair<float, std::size_t>> others;  // of a crowd: distance and entity
 };
 
@@ -27,6 +28,8 @@ struct SenseRoom {
 struct SeatMemory {
   std::span<const float> given;
   std::span<const float> kept;
+  const CustomGame* custom = nullptr;  // none: an arena is sensed
+  std::size_t role = 0;                // the seat's
 };
 
 /// Casts the seat's fan for some tags; the directions stay in the room.

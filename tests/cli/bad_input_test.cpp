@@ -28,7 +28,7 @@ TEST(BadCommandLine, HasStatus2) {
   expect_error({}, 2, "A subcommand is required");
   expect_error({"trian"}, 2, "there is no command 'trian'; did you mean 'train'?");
   expect_error({"show"}, 2, "GAME is required");
-  expect_error({"show", "morring"}, 2, "there is no demo game 'morring'; did you mean 'mooring'?");
+  expect_error({"show", "morring"}, 2, "there is no game 'morring'; did you mean 'mooring'?");
   expect_error({"train", "mooring"}, 2, "--run is required");
   expect_error({"train", "mooring", "--run", "x", "--steps", "-5"}, 2, "--steps");
   expect_error({"train", "mooring", "--run", "x", "--lanes", "many"}, 2, "--lanes");

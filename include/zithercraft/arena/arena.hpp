@@ -270,6 +270,8 @@ class Arena {
   /// foot, in arenas with height. For tests, editors and scripted starts.
   void put(std::byte* state, std::size_t posed, float x, float y, double heading,
            float z = 0.0f) const noexcept;
+  /// Takes something with a pose out of the arena, or brings it back where it was.
+  void set_present(std::byte* state, std::size_t posed, bool present) const noexcept;
   /// Gives a body another velocity.
   void set_velocity(std::byte* state, std::size_t body, Velocity velocity) const noexcept;
   /// Whether the body's centre is in the zone now.

@@ -27,7 +27,9 @@ enum class EventKind : std::uint8_t {
   failure,  ///< a seat failed: the episode ends with this verdict
   cutoff,   ///< the episode was ended without a verdict; detail: by which cutoff (EndedBy)
   dig,  ///< who dug a block of kind whom away; strength: its worth; detail: its number in the world
-  place,  ///< who placed a block of kind whom; detail likewise
+  place,   ///< who placed a block of kind whom; detail likewise
+  custom,  ///< something that a custom game tells of who and whom; strength: as told; detail: which
+           ///< of its events
 };
 
 /// The word for it in games and records.

@@ -34,6 +34,7 @@ struct AllowedWhen {
   std::optional<double> above{};  ///< ... that must be above this
   std::optional<double> below{};  ///< ... or below this
   bool stands = false;            ///< the body must stand on something; arenas with height only
+  bool by_game = false;           ///< the game's own code must say so; in custom games only
   bool operator==(const AllowedWhen&) const = default;
 };
 

@@ -13,6 +13,7 @@
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/game/game.hpp"
 #include "zithercraft/game/outcome.hpp"
+#include "zithercraft/game/overlay.hpp"
 
 namespace zithercraft {
 
@@ -156,6 +157,8 @@ class Environment {
   std::span<const Event> events(std::size_t lane) const noexcept { return lanes_[lane].events; }
   /// Where a seat is, for comparing where episodes lead: metres; zeros if the game has no places.
   virtual std::array<float, 3> place(std::size_t role, std::size_t row) const;
+  /// Adds what the game's own code draws of a lane's moment.
+  virtual void draw(std::size_t lane, std::vector<Overlay>& drawing) const;
 
   // ---- snapshots
   /// Everything there is to know about a lane, behind what `out` holds. Throws Error (refused) if

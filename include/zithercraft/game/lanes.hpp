@@ -12,7 +12,11 @@
 
 namespace zithercraft {
 
-/// Many copies of a game in an arena, stepped side by side.
+namespace game_internal {
+class CustomLanes;
+}
+
+/// Many copies of a game in an arena, or of a custom game, stepped side by side.
 class Lanes final : public Environment {
  public:
   /// `workers`: how many threads will call the functions that name lanes at the same time.
@@ -20,7 +24,7 @@ class Lanes final : public Environment {
   ~Lanes() override;
   Lanes(Lanes&&) noexcept;
 
-  /// All of them.
+  /// All of them in an arena. Of a custom game: snapshots once an episode has begun.
   EnvironmentAbilities abilities() const noexcept override;
   /// The game as a lane plays it: of a curriculum, the stage that its episode is on.
   const Game& game_of(std::size_t lane) const noexcept { return stages_[stage(lane)]; }
@@ -36,6 +40,7 @@ class Lanes final : public Environment {
                   std::size_t worker = 0);
 
   std::array<float, 3> place(std::size_t role, std::size_t row) const override;
+  void draw(std::size_t lane, std::vector<Overlay>& drawing) const override;
 
   // ---- snapshots
   /// Everything there is to know about a lane, as one block: arena state first, then the game's own
@@ -50,11 +55,12 @@ class Lanes final : public Environment {
     return {game_of(lane).arena(), arena_state(lane)};
   }
   /// Puts a lane back to a snapshot of the stage that it is on, and senses. Throws Error (refused)
-  /// if the size is not this game's.
+  /// if the size is not this game's, and Error (usage) for a custom game, of which a block is not
+  /// everything.
   void restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker = 0);
   /// Begins an episode in the arena of a snapshot (of `state`, or of its arena's part alone):
   /// everything is where it was, the books are empty, and random events from here on follow the
-  /// key. Throws Error (refused) if the size does not fit.
+  /// key. Throws Error (refused) if the size does not fit, and Error (usage) for a custom game.
   void begin_from(std::size_t lane, EpisodeKey key, std::span<const std::byte> arena_snapshot,
                   std::size_t worker = 0);
   void append_snapshot(std::size_t lane, std::vector<std::byte>& out) const override;
@@ -96,6 +102,13 @@ class Lanes final : public Environment {
   void measure(std::size_t lane, Verdict& verdict);
   void share_and_pay(std::size_t lane);
   void pay(std::size_t lane);
+  // ---- Of a custom game
+  void begin_custom(std::size_t lane, EpisodeKey key);
+  void step_custom(std::size_t lane);
+  void show_presence(std::size_t lane);
+  std::size_t restore_custom(std::size_t lane, std::span<const std::byte> bytes,
+                             std::size_t worker);
+  void refuse_custom(const char* where) const;
   float shared_amount(std::size_t lane, std::size_t role, std::size_t seat, std::size_t term) const;
   std::byte* block(std::size_t lane) noexcept { return states_.data() + lane * stride_; }
   const std::byte* block(std::size_t lane) const noexcept {
@@ -108,6 +121,7 @@ class Lanes final : public Environment {
   AlignedBuffer<std::byte> states_;
   std::vector<RoleScratch> scratch_;  // of each role
   std::vector<std::unique_ptr<Worker>> workers_;
+  std::unique_ptr<game_internal::CustomLanes> custom_;  // none in an arena
 };
 
 /// The environment as lanes of an arena. Throws Error (usage) if the game is not played in one.

@@ -13,8 +13,17 @@ enum class Outcome : std::uint8_t { running, success, failure, cutoff };
 /// The word for it.
 std::string_view name_of(Outcome outcome) noexcept;
 
-/// What ended an episode: a term's verdict, or which of the cutoffs.
-enum class EndedBy : std::uint8_t { nothing, verdict, time, too_far, stall, repeats, nobody_left };
+/// What ended an episode: a verdict, or which of the cutoffs; `game`: a custom game cut it off.
+enum class EndedBy : std::uint8_t {
+  nothing,
+  verdict,
+  time,
+  too_far,
+  stall,
+  repeats,
+  nobody_left,
+  game
+};
 
 /// The words for it.
 std::string_view name_of(EndedBy ended_by) noexcept;

@@ -3,6 +3,7 @@
 #include <concepts>
 #include <cstdint>
 #include <functional>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -11,6 +12,7 @@
 
 #include "zithercraft/arena/spec.hpp"
 #include "zithercraft/game/controls.hpp"
+#include "zithercraft/game/custom_game.hpp"
 #include "zithercraft/game/custom_rules.hpp"
 #include "zithercraft/game/keys.hpp"
 #include "zithercraft/game/rewards.hpp"
@@ -66,7 +68,11 @@ class Script {
 struct RoleSpec {
   std::string name{};  ///< unique among roles
   std::string body{};  ///< name of the bodies it steers; empty means the same as the role's
-  std::vector<Sense> senses{};      ///< what its seats sense
+  /// How many seats it has, 1 to 4096, 1 unless given; in custom games only, elsewhere bodies are
+  /// counted.
+  std::optional<std::int64_t> seats{};
+  std::string side{};           ///< its side, in custom games only; elsewhere its bodies have one
+  std::vector<Sense> senses{};  ///< what its seats sense
   std::vector<Control> controls{};  ///< what its seats set
   std::vector<Term> rewards{};      ///< its terms
   Script script{};                  ///< who plays it by hand-written rules; none without
@@ -82,7 +88,9 @@ struct GameSpec {
   std::string name{};               ///< for tables and files
   std::string about{};              ///< one line for people
   std::int64_t ticks_per_step = 4;  ///< ticks per step, at least 1
-  ArenaSpec arena{};                ///< where it is played
+  /// A game of the user's own in place of the arena; none without.
+  std::optional<CustomGameSpec> custom{};
+  ArenaSpec arena{};                ///< where it is played; empty for a custom game
   std::vector<RoleSpec> roles{};    ///< in the order in which seats move
   Cutoffs cutoffs{};                ///< what ends an episode besides its verdict
   std::vector<CustomRule> rules{};  ///< custom; carried out in their order

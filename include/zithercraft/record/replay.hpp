@@ -11,6 +11,7 @@
 
 #include "zithercraft/base/signature.hpp"
 #include "zithercraft/game/environment.hpp"
+#include "zithercraft/game/overlay.hpp"
 
 namespace zithercraft {
 
@@ -33,24 +34,6 @@ struct RoleMoment {
   std::vector<float> probabilities{};  ///< [seats][probability_count(controls)], probabilities of
                                        ///< the next action; zeros if none are given
   bool operator==(const RoleMoment&) const = default;
-};
-
-/// Something of the user's own that is drawn over a moment: points, a line, cells, or things in
-/// another colour.
-struct Overlay {
-  /// What is drawn.
-  enum class Form : std::uint32_t {
-    points,  ///< `numbers`: x, y, z of each, metres
-    line,    ///< likewise, joined in order
-    cells,   ///< column and row of each
-    tint,    ///< entities
-  };
-  std::string name{};        ///< viewers switch overlays of one name together
-  std::string label{};       ///< written beside the first point; empty for none
-  Form form = Form::points;  ///< what is drawn
-  std::array<std::uint8_t, 3> colour{200, 100, 0};  ///< red, green, blue
-  std::vector<float> numbers{};                     ///< as the form says
-  bool operator==(const Overlay&) const = default;
 };
 
 /// An arena right after a step (or at the start of an episode).

@@ -70,7 +70,9 @@ class ControlCompiler : public RoleCompiler {
       return wish = inputs_.size() + (wanted == "east" ? 0 : 1);
     }
     const auto found = std::find(inputs_.begin(), inputs_.end(), wanted);
-    if (found == inputs_.end() && drives.empty() && !game_.spec.rules.empty()) return std::nullopt;
+    if (found == inputs_.end() && drives.empty() &&
+        (game_.spec.custom || !game_.spec.rules.empty()))
+      return std::nullopt;
     if (found == inputs_.end())
       wrong_spec("the body has no input '" + wanted + "'", where,
                  inputs_.empty() ? "give the body a mover" : advice(wanted, inputs_));
@@ -159,7 +161,10 @@ class ControlCompiler : public RoleCompiler {
   void add_need(std::size_t control, const Choice& choice, std::size_t option,
                 const std::string& where) {
     const AllowedWhen& need = *choice.options[option].allowed_when;
-    if (need.reloaded.empty() && need.meter.empty() && !need.stands)
+    if (need.by_game && !game_.spec.custom)
+      wrong_spec("the game is played in an arena and has no code of its own", where + ".by_game",
+                 "leave it out, or name a launcher or a meter");
+    if (need.reloaded.empty() && need.meter.empty() && !need.stands && !need.by_game)
       wrong_spec("there is no condition", where, "say what must hold, or leave `allowed_when` out");
     if (need.meter.empty() != (!need.above && !need.below))
       wrong_spec("a need of a meter has a meter and `above` or `below`", where + ".meter",
@@ -170,6 +175,9 @@ class ControlCompiler : public RoleCompiler {
     AllowedPlan plan;
     plan.column = role_.columns.size();
     plan.stands = need.stands;
+    plan.by_game = need.by_game;
+    plan.control = control;
+    plan.option = option;
     if (need.above) plan.above = static_cast<float>(*need.above);
     if (need.below) plan.below = static_cast<float>(*need.below);
     for (const std::size_t seat : role_.seats) {

@@ -576,8 +576,13 @@ class SenseCompiler : public RoleCompiler {
         wrong_spec("the column's scale is 0", at + ".scale", "give another number");
       add_column(sense.name, column.name, column.unit, {column.low, column.high, column.scale});
     }
+    if (game_.spec.custom) {
+      const std::size_t first = plan_.told_columns;
+      plan_.told_columns += sense.columns.size();
+      return {.told_from = first};
+    }
     if (!sense.code.function()) game_.complete = false;
-    return {sense.code.function()};
+    return {.function = sense.code.function()};
   }
 
   static constexpr std::size_t most_columns = 1 << 20;

@@ -21,11 +21,11 @@ class TermCompiler : public RoleCompiler {
   }
 
  private:
-  static void check(const Term& term, const std::string& where) {
+  void check(const Term& term, const std::string& where) const {
     const int triggers = term.progress.has_value() + term.on.has_value() + term.when.has_value() +
                          term.change.has_value() + term.near_miss.has_value() +
                          term.visits.has_value() + term.each_step.used() + term.each_second.used();
-    if (triggers != 1)
+    if (triggers != 1 && !(triggers == 0 && game_.spec.custom))
       wrong_spec("the term '" + term.name + "' has " + std::to_string(triggers) + " triggers",
                  where,
                  "give exactly one of progress, on, when, change, near_miss, visits, each_step and "
@@ -68,8 +68,10 @@ class TermCompiler : public RoleCompiler {
     } else if (term.visits) {
       plan.trigger = visits(*term.visits);
       words = visited_side;
-    } else {
+    } else if (term.each_step.used() || term.each_second.used()) {
       plan.trigger = each(term);
+    } else {
+      plan.trigger = PaidPlan{};
     }
     plan_.memory_words += words;
     plan_.terms.push_back(std::move(plan));

@@ -2,6 +2,7 @@
 
 #include "config/config.hpp"
 #include "config/data_file.hpp"
+#include "game/compile/overrides.hpp"
 #include "game/compile/spec_toml.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/game/game.hpp"
@@ -40,6 +41,8 @@ GameSpec parse_in_folder(std::string_view text, const std::string& source, Custo
                          const std::filesystem::path& folder) {
   const toml::table table = parse_toml(text, source);
   GameSpec spec = game_of(table, source);
+  for (const GameSpec& known : added_games())
+    if (known.name == spec.name) adopt_code(spec, known);
   each_file(spec, [&](std::string& file, const std::string&) {
     if (!file.empty() && !is_data_url(file)) file = (folder / file).lexically_normal().string();
   });

@@ -13,8 +13,17 @@ using namespace game_internal;
 using namespace config;
 namespace {
 
+// `term.NAME` is short for where the weight stands.
+std::string full_key(const std::string& key) {
+  constexpr std::string_view term = "term.";
+  return key.starts_with(term) ? "roles[0].rewards." + key.substr(term.size()) + ".weight" : key;
+}
+
+}  // namespace
+
 // Code does not survive the way through TOML.
-void adopt_code(GameSpec& to, const GameSpec& from) {
+void game_internal::adopt_code(GameSpec& to, const GameSpec& from) {
+  if (to.custom && from.custom) to.custom->code = from.custom->code;
   for (std::size_t b = 0; b < std::min(to.arena.bodies.size(), from.arena.bodies.size()); ++b)
     to.arena.bodies[b].carry = from.arena.bodies[b].carry;
   for (std::size_t r = 0; r < std::min(to.rules.size(), from.rules.size()); ++r)
@@ -35,14 +44,6 @@ void adopt_code(GameSpec& to, const GameSpec& from) {
     }
   }
 }
-
-// `term.NAME` is short for where the weight stands.
-std::string full_key(const std::string& key) {
-  constexpr std::string_view term = "term.";
-  return key.starts_with(term) ? "roles[0].rewards." + key.substr(term.size()) + ".weight" : key;
-}
-
-}  // namespace
 
 GameSpec with_keys(const GameSpec& game, const KeyValues& keys, const std::string& where) {
   toml::table table = table_of(game);

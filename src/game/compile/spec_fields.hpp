@@ -238,6 +238,7 @@ void describe(V& v, AllowedWhen& s) {
   v("above", s.above);
   v("below", s.below);
   v("stands", s.stands);
+  v("by_game", s.by_game);
 }
 
 template <class V>
@@ -339,6 +340,8 @@ template <class V>
 void describe(V& v, RoleSpec& s) {
   v("name", s.name, needed());
   v("body", s.body);
+  v("seats", s.seats, between(1, 4096));
+  v("side", s.side);
   v("senses", s.senses);
   v("controls", s.controls);
   v("rewards", s.rewards);
@@ -409,11 +412,21 @@ void describe(V& v, CustomRule& s) {
 }
 
 template <class V>
+void describe(V& v, CustomGameSpec& s) {
+  v("settings", s.settings);
+  v("events", s.events);
+  v("step_seconds", s.step_seconds, Rule{.low = 0.0, .high = 60.0, .above_low = true});
+  v("deterministic", s.deterministic);
+  v("frame", s.frame);
+}
+
+template <class V>
 void describe(V& v, GameSpec& s) {
   v("name", s.name, needed());
   v("about", s.about);
   v("ticks_per_step", s.ticks_per_step, between(1, 1000));
-  v("arena", s.arena, needed());
+  v("custom", s.custom);
+  v("arena", s.arena, s.custom ? Rule{} : needed());
   v("roles", s.roles, needed());
   v("cutoffs", s.cutoffs);
   v("rules", s.rules);

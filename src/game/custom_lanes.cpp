@@ -1,0 +1,69 @@
+#include "game/custom_lanes.hpp"
+
+#include "zithercraft/base/error.hpp"
+
+namespace zithercraft::game_internal {
+
+CustomLanes::CustomLanes(const Game& game, std::size_t lanes)
+    : deterministic_(game.spec().custom->deterministic), lanes_(lanes) {
+  for (Lane& lane : lanes_) {
+    for (const Role& role : game.roles())
+      lane.parts.push_back({.name = role.name,
+                            .seats = role.seats.size(),
+                            .controls_each = role.controls.size(),
+                            .terms_each = role.terms.size()});
+  }
+}
+
+void CustomLanes::begin(std::size_t lane, const GamePlan& plan, EpisodeKey key) {
+  const CustomGameSpec& spec = *plan.spec.custom;
+  Lane& own = lanes_[lane];
+  const bool is_new = own.game == nullptr;
+  if (is_new && spec.code.function()) own.game = spec.code.function()();
+  if (!own.game)
+    throw Error(ErrorKind::refused, "the code of the custom game is not in this program",
+                "game '" + plan.spec.name + "'", "use the program that defines it");
+  own.game->begin(CustomStart{key, spec.settings});
+  own.kept.clear();
+  if (!is_new) return;
+  std::vector<std::byte> unused;
+  own.saves = own.game->save(unused);
+}
+
+void CustomLanes::step(std::size_t lane, const GamePlan& plan, std::uint32_t number,
+                       std::vector<Event>& events) {
+  Lane& own = lanes_[lane];
+  own.happened.clear();
+  CustomStep step(own.parts, plan.spec.custom->events.size(), number, own.happened);
+  own.game->step(step);
+  own.told = {step.verdict(), step.is_cut_off()};
+  const auto entity = [&](std::size_t role, std::size_t seat) {
+    return role == CustomStep::nobody ? -1
+                                      : static_cast<std::int32_t>(plan.roles[role].seats[seat]);
+  };
+  for (const CustomStep::Happening& h : own.happened)
+    events.push_back({.tick = number,
+                      .kind = EventKind::custom,
+                      .who = entity(h.role, h.seat),
+                      .whom = entity(h.other_role, h.other_seat),
+                      .strength = h.strength,
+                      .detail = static_cast<std::int32_t>(h.event)});
+}
+
+void CustomLanes::keep(std::size_t lane, std::span<const float> controls) {
+  Lane& own = lanes_[lane];
+  if (deterministic_ && !own.saves)
+    own.kept.insert(own.kept.end(), controls.begin(), controls.end());
+}
+
+void CustomLanes::append(std::size_t lane, std::vector<std::byte>& out) const {
+  const Lane& own = lanes_[lane];
+  if (own.saves) {
+    own.game->save(out);
+  } else {
+    const auto bytes = std::as_bytes(std::span(own.kept));
+    out.insert(out.end(), bytes.begin(), bytes.end());
+  }
+}
+
+}  // namespace zithercraft::game_internal
