@@ -73,8 +73,14 @@ void print_game(const Game& game) {
   fmt::print("{}: {}\n", game.spec().name, game.spec().about);
   std::map<std::string, int> things;
   for (const Entity& e : game.arena().entities()) ++things[e.name];
-  fmt::print("arena:   ");
-  for (const auto& [name, count] : things) fmt::print(" {} x{} ", name, count);
+  if (const auto& custom = game.spec().custom) {
+    fmt::print("custom:   by code of its own, {}",
+               custom->deterministic ? "the same for the same key" : "never twice the same");
+    for (const auto& [name, value] : custom->settings) fmt::print("  {}={}", name, value);
+  } else {
+    fmt::print("arena:   ");
+    for (const auto& [name, count] : things) fmt::print(" {} x{} ", name, count);
+  }
   fmt::print("\ntime:     a step every {:.2f} s, cut off after {} steps\n",
              static_cast<double>(game.spec().ticks_per_step) * game.spec().arena.tick,
              game.spec().cutoffs.steps);
@@ -119,11 +125,13 @@ void draw_game(const Game& game, const ShowCommand& command) {
   play_one(game, lineup, key, [&](const Environment& environment) { extend(path, environment); });
   Lanes start(game, 1);
   start.begin(0, key);
-  const Picture picture{&start,
-                        true,
-                        {path},
-                        fmt::format("{}: start of seed {} and the path of the {} player",
-                                    game.spec().name, command.seed, lineup[0]->name())};
+  std::vector<Overlay> drawing;
+  start.draw(0, drawing);
+  const Picture picture{.lanes = &start,
+                        .paths = {path},
+                        .title = fmt::format("{}: start of seed {} and the path of the {} player",
+                                             game.spec().name, command.seed, lineup[0]->name()),
+                        .overlays = drawing};
   if (!command.png.empty()) draw_png(command.png, picture);
   if (!command.svg.empty()) draw_svg(command.svg, picture);
 }

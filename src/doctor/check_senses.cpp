@@ -203,7 +203,7 @@ class ColumnChecks {
   // from 180 to -180.
   void check_wrap() {
     // Turns are whole quarters there, or walls are near.
-    if (e_.game.arena().cell_columns() > 0) return;
+    if (e_.game.arena().cell_columns() > 0 || e_.game.spec().custom) return;
     constexpr int starts = 8;
     Lanes lanes(e_.game, 1);
     std::vector<int> jumps(spec_.columns.size());

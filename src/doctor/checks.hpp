@@ -44,6 +44,9 @@ void check_rewards(const Examined& e, Findings& findings);
 void check_episodes(const Examined& e, Findings& findings);
 /// Starts that overlap, and starts from which success cannot be reached.
 void check_starts(const Examined& e, Findings& findings);
+/// Of a custom game: whether episodes are the same for the same key, leave nothing behind and can
+/// be brought back, and controls without effect.
+void check_custom(const Examined& e, Findings& findings);
 /// How a training went.
 void check_training(const Game& game, const LearningMethod& method,
                     const std::vector<MetricsRow>& rows, Findings& findings);

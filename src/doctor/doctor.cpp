@@ -67,6 +67,13 @@ void write_strange(const Game& game, const std::vector<NamedLineup>& lineups,
   }
 }
 
+// Checks that play by themselves.
+void check_alone(const Examined& examined, Findings& findings) {
+  if (examined.game.spec().custom) return check_custom(examined, findings);
+  check_controls(examined, findings);
+  check_starts(examined, findings);
+}
+
 Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& options) {
   if (options.steps < 1000)
     throw Error(ErrorKind::usage, "fewer than 1000 steps show nothing", "DoctorOptions::steps",
@@ -99,10 +106,7 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   check_columns(examined, findings);
   check_rewards(examined, findings);
   check_episodes(examined, findings);
-  if (!breaks_off) {  // these play by themselves
-    check_controls(examined, findings);
-    check_starts(examined, findings);
-  }
+  if (!breaks_off) check_alone(examined, findings);
   if (run != nullptr) {
     check_training(game, learning_method(run->settings().learner.method()),
                    Metrics(run->metrics()).rows(), findings);

@@ -26,7 +26,8 @@ bool is_deed(EventKind kind) {
     case EventKind::die:
     case EventKind::gate:
     case EventKind::dig:
-    case EventKind::place: return true;
+    case EventKind::place:
+    case EventKind::custom: return true;
     default: return false;
   }
 }
@@ -185,7 +186,9 @@ void Watch::count_events(const Lanes& lanes, std::size_t lane) {
     if (!is_deed(e.kind)) continue;
     if (e.kind == EventKind::enter && e.who >= 0 && has_seat_[static_cast<std::size_t>(e.who)] == 0)
       credit_arrival(e);
-    const std::string kind(name_of(e.kind));
+    const std::string kind(e.kind == EventKind::custom
+                               ? game_.spec().custom->events[static_cast<std::size_t>(e.detail)]
+                               : name_of(e.kind));
     if (const std::int32_t who = place(e.who); who >= 0) {
       const Role& own = game_.roles()[seats_[static_cast<std::size_t>(who)].role];
       count_for(who, kind + name_of_other(own, e.whom) +
@@ -230,9 +233,47 @@ void Watch::put_rewards(const Lanes& lanes, std::size_t lane, const Group& group
     behaviour.measures.emplace_back(group.prefix + "reward for " + name, sum);
 }
 
+// How far from whom, how fast and how far around, in the mean over a group's seats.
+void Watch::put_whereabouts(const Group& group, EpisodeBehaviour& behaviour) const {
+  const auto roles = game_.roles();
+  const auto put = [&](const std::string& name, double value) {
+    behaviour.measures.emplace_back(name, value);
+  };
+  const auto mean = [&](auto value) {
+    double sum = 0.0, count = 0.0;
+    for (const std::size_t i : group.seats)
+      if (const double own = value(seen_[i]); !std::isnan(own)) sum += own, count += 1.0;
+    return mean_or_nothing(sum, count);
+  };
+  const auto distances = [&](const std::string& to, Distance Seen::*which) {
+    put(group.prefix + "distance to " + to + ", m",
+        mean([&](const Seen& s) { return mean_or_nothing((s.*which).sum, (s.*which).looks); }));
+    put(group.prefix + "closest to " + to + ", m",
+        mean([&](const Seen& s) { return (s.*which).looks > 0.0 ? (s.*which).least : not_there; }));
+  };
+  if (focus_ != nobody) {
+    distances(roles[seat_of_[focus_].role].name, &Seen::first);
+  } else {
+    const Role& role = roles[seats_[group.seats.front()].role];
+    const auto has = [&](bool mates) {
+      return std::any_of(roles.begin(), roles.end(), [&](const Role& other) {
+        const bool itself = &other == &role;
+        if (same_side(role, other) != mates) return false;
+        return !itself || role.seats.size() > 1;
+      });
+    };
+    if (has(true)) distances("a mate", &Seen::first);
+    if (has(false)) distances(role.side.empty() ? "another" : "a rival", &Seen::second);
+  }
+  put(group.prefix + "speed, m/s",
+      mean([](const Seen& s) { return mean_or_nothing(s.speed, s.looks); }));
+  put(group.prefix + "squares visited", mean([](const Seen& s) {
+        return s.looks > 0.0 ? static_cast<double>(s.places.size()) : not_there;
+      }));
+}
+
 EpisodeBehaviour Watch::finish(const Lanes& lanes, std::size_t lane) const {
   EpisodeBehaviour behaviour;
-  const auto roles = game_.roles();
   const auto put = [&](const std::string& name, double value) {
     behaviour.measures.emplace_back(name, value);
   };
@@ -241,38 +282,7 @@ EpisodeBehaviour Watch::finish(const Lanes& lanes, std::size_t lane) const {
   const auto result = episode_result(lanes, any.role, lane * lanes.seats(any.role) + any.number);
   put("success", result.outcome == Outcome::success ? 1.0 : 0.0);
   for (const Group& group : groups_) {
-    const auto mean = [&](auto value) {
-      double sum = 0.0, count = 0.0;
-      for (const std::size_t i : group.seats)
-        if (const double own = value(seen_[i]); !std::isnan(own)) sum += own, count += 1.0;
-      return mean_or_nothing(sum, count);
-    };
-    const auto distances = [&](const std::string& to, Distance Seen::*which) {
-      put(group.prefix + "distance to " + to + ", m",
-          mean([&](const Seen& s) { return mean_or_nothing((s.*which).sum, (s.*which).looks); }));
-      put(group.prefix + "closest to " + to + ", m", mean([&](const Seen& s) {
-            return (s.*which).looks > 0.0 ? (s.*which).least : not_there;
-          }));
-    };
-    if (focus_ != nobody) {
-      distances(roles[seat_of_[focus_].role].name, &Seen::first);
-    } else {
-      const Role& role = roles[seats_[group.seats.front()].role];
-      const auto has = [&](bool mates) {
-        return std::any_of(roles.begin(), roles.end(), [&](const Role& other) {
-          const bool itself = &other == &role;
-          if (same_side(role, other) != mates) return false;
-          return !itself || role.seats.size() > 1;
-        });
-      };
-      if (has(true)) distances("a mate", &Seen::first);
-      if (has(false)) distances(role.side.empty() ? "another" : "a rival", &Seen::second);
-    }
-    put(group.prefix + "speed, m/s",
-        mean([](const Seen& s) { return mean_or_nothing(s.speed, s.looks); }));
-    put(group.prefix + "squares visited", mean([](const Seen& s) {
-          return s.looks > 0.0 ? static_cast<double>(s.places.size()) : not_there;
-        }));
+    if (!game_.spec().custom) put_whereabouts(group, behaviour);
     put_rewards(lanes, lane, group, behaviour);
     for (const auto& [name, number] : group.events)
       behaviour.events[group.prefix + name] = number / static_cast<double>(group.seats.size());

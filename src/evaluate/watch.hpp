@@ -62,6 +62,7 @@ class Watch {
   void count_for(std::int32_t seat, const std::string& event, double share = 1.0);
   void note_touch(const Event& event);
   void credit_arrival(const Event& event);
+  void put_whereabouts(const Group& group, EpisodeBehaviour& behaviour) const;
   void put_rewards(const Lanes& lanes, std::size_t lane, const Group& group,
                    EpisodeBehaviour& behaviour) const;
   std::string name_of_other(const Role& own, std::int32_t entity) const;

@@ -19,6 +19,8 @@ class CustomLanes {
   /// Begins an episode, of a game as it is on its stage. Throws Error (refused) if the program does
   /// not have the game's code.
   void begin(std::size_t lane, const GamePlan& plan, EpisodeKey key);
+  /// Whether any episode of a lane has begun.
+  bool begun(std::size_t lane) const { return lanes_[lane].game != nullptr; }
   /// The copy that a lane plays. An episode must have begun.
   const CustomGame& game(std::size_t lane) const { return *lanes_[lane].game; }
 

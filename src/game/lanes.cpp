@@ -439,7 +439,9 @@ void Lanes::show(std::size_t lane) {
 
 std::array<float, 3> Lanes::place(std::size_t role, std::size_t row) const {
   const std::size_t lane = row / seats(role);
-  if (custom_) return custom_->game(lane).place(role, row % seats(role));
+  if (custom_)
+    return custom_->begun(lane) ? custom_->game(lane).place(role, row % seats(role))
+                                : std::array<float, 3>{};
   const Pose pose = SeatView(*this, lane, role, row % seats(role)).pose();
   return {pose.x, pose.y, pose.z};
 }
@@ -451,7 +453,8 @@ std::byte* Lanes::arena_state(std::size_t lane) noexcept { return block(lane); }
 const std::byte* Lanes::arena_state(std::size_t lane) const noexcept { return block(lane); }
 
 void Lanes::draw(std::size_t lane, std::vector<Overlay>& drawing) const {
-  if (custom_ && game_.spec().custom->frame) custom_->game(lane).draw(drawing);
+  if (custom_ && game_.spec().custom->frame && custom_->begun(lane))
+    custom_->game(lane).draw(drawing);
 }
 
 void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker) {

@@ -33,6 +33,12 @@ std::string compare(const Environment& environment, const Moment& recorded) {
   if (environment.outcome(0) != recorded.outcome)
     return "the outcome is " + std::string(name_of(environment.outcome(0))) +
            " and was recorded as " + std::string(name_of(recorded.outcome));
+  std::vector<Overlay> drawing;
+  environment.draw(0, drawing);
+  if (drawing.size() > recorded.overlays.size() ||
+      !std::equal(drawing.begin(), drawing.end(),
+                  recorded.overlays.end() - static_cast<std::ptrdiff_t>(drawing.size())))
+    return "what the game draws differs";
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     const auto& senses = game.spec().roles[r].senses;
     const bool custom = std::any_of(senses.begin(), senses.end(), [](const Sense& sense) {

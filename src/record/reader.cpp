@@ -159,7 +159,7 @@ struct Replay::State {
   Overlay take_overlay(Taker& take) const {
     Overlay o;
     const auto form = take.one<std::uint32_t>();
-    if (form > static_cast<std::uint32_t>(Overlay::Form::tint))
+    if (form > static_cast<std::uint32_t>(Overlay::Form::picture))
       damaged("an overlay is of no known form", source);
     o.form = static_cast<Overlay::Form>(form);
     take.take(std::as_writable_bytes(std::span(o.colour)));
@@ -254,8 +254,8 @@ const Moment& Replay::moment(std::size_t episode, std::uint32_t step) {
 const std::vector<std::vector<std::byte>>& Replay::ticks(std::size_t episode, std::uint32_t step) {
   State& s = *state_;
   s.ticks.clear();
-  if (step == 0) {
-    s.ticks.push_back(moment(episode, 0).state);
+  if (step == 0 || s.game->spec().custom) {
+    s.ticks.push_back(moment(episode, step).state);
     return s.ticks;
   }
   if (!s.player) s.player = std::make_unique<Lanes>(*s.game, 1);

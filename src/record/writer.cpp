@@ -211,6 +211,7 @@ struct ReplayWriter::State {
   ChunkFile file;
   Parcel chunk;
   std::vector<std::byte> overlays;  // of the next moment
+  std::vector<Overlay> drawing;     // by the game's own code
   std::uint32_t overlay_count = 0, episodes = 0;
 
   void flush_moments() {
@@ -280,6 +281,9 @@ void ReplayWriter::add(const Environment& environment, std::size_t lane, Estimat
   for (const Event& e : environment.events(lane))
     append_one(raw, StoredEvent{e.tick, static_cast<std::uint32_t>(e.kind), e.who, e.whom, e.x, e.y,
                                 e.strength, e.detail});
+  s.drawing.clear();
+  environment.draw(lane, s.drawing);
+  for (const Overlay& overlay : s.drawing) draw(overlay);
   append_one(raw, std::exchange(s.overlay_count, 0));
   append(raw, std::span<const std::byte>(s.overlays));
   s.overlays.clear();

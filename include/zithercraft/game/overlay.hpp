@@ -1,7 +1,10 @@
 #pragma once
 
 #include <array>
+#include <cstddef>
 #include <cstdint>
+#include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -27,6 +30,18 @@ struct Overlay {
   std::array<std::uint8_t, 3> colour{200, 100, 0};  ///< red, green, blue
   std::vector<float> numbers{};                     ///< as the form says
   bool operator==(const Overlay&) const = default;
+};
+
+/// An overlay's picture, as its numbers describe it.
+struct Raster {
+  double left = 0.0, bottom = 0.0, right = 0.0, top = 0.0;  ///< metres
+  std::size_t columns = 0, rows = 0, channels = 1;          ///< pixels; numbers of each
+  std::span<const float> brightness{};                      ///< row by row from the top left
+
+  /// Of an overlay; nothing if its numbers describe no picture.
+  static std::optional<Raster> of(const Overlay& overlay);
+  /// Red, green and blue, 0 to 1.
+  std::array<float, 3> pixel(std::size_t row, std::size_t column) const;
 };
 
 }  // namespace zithercraft

@@ -112,7 +112,8 @@ class Replay {
   /// moment.
   const Moment& moment(std::size_t episode, std::uint32_t step);
   /// The arena's state after each tick of a step, played again from the moment before it; the last
-  /// is the moment's own. Of step 0 there is only the start. Throws as `moment` does.
+  /// is the moment's own. Of step 0 there is only the start, and of a custom game only the moment.
+  /// Throws as `moment` does.
   const std::vector<std::vector<std::byte>>& ticks(std::size_t episode, std::uint32_t step);
 
  private:

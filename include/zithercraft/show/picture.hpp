@@ -17,15 +17,17 @@ struct Path {
   Outcome outcome = Outcome::running;  ///< how it ended
 };
 
-/// An arena at one moment: flat ones seen from above, those with height from above a corner,
-/// without perspective. Worlds of blocks are cut open before the first seat.
+/// An arena, or a custom game with a frame, at one moment: flat ones seen from above, those with
+/// height from above a corner, without perspective. Worlds of blocks are cut open before the first
+/// seat.
 struct Picture {
-  const Lanes* lanes = nullptr;    ///< lane 0 is drawn
-  bool rays = true;                ///< the rays of every seat
-  std::vector<Path> paths{};       ///< drawn over the arena
-  std::string title{};             ///< one line above the arena
-  bool legend = true;              ///< names the colours beside the arena
-  int width = 1280, height = 800;  ///< pixels (PNG) or points (SVG)
+  const Lanes* lanes = nullptr;     ///< lane 0 is drawn
+  bool rays = true;                 ///< the rays of every seat
+  std::vector<Path> paths{};        ///< drawn over the arena
+  std::string title{};              ///< one line above the arena
+  bool legend = true;               ///< names the colours beside the arena
+  int width = 1280, height = 800;   ///< pixels (PNG) or points (SVG)
+  std::vector<Overlay> overlays{};  ///< drawn last; all there is to see of a custom game
 };
 
 /// Draw the picture. Throw Error (file) if it cannot be written.

@@ -38,10 +38,13 @@ std::size_t moments_per_message(const Game& game) {
   return std::clamp<std::size_t>(message_numbers / numbers_per_moment(game), 1, most_moments);
 }
 
-void append_poses(std::vector<float>& numbers, const Arena& arena, const std::byte* state) {
+void append_poses(std::vector<float>& numbers, const Game& game, const std::byte* state) {
+  const Arena& arena = game.arena();
+  const bool custom = game.spec().custom.has_value();
   for (std::size_t e = 0; e < arena.posed_count(); ++e) {
     const Pose pose = arena.pose(state, e);
-    numbers.push_back(arena.present(state, e) ? pose.x : std::numeric_limits<float>::quiet_NaN());
+    numbers.push_back(!custom && arena.present(state, e) ? pose.x
+                                                         : std::numeric_limits<float>::quiet_NaN());
     numbers.push_back(pose.y);
     numbers.push_back(pose.heading);
     if (!arena.has_height()) continue;
@@ -80,7 +83,7 @@ void FrameChunk::add(const Moment& moment, std::span<const std::vector<std::byte
       numbers_.push_back(arena.meter(moment.state.data(), body, meter));
   const std::size_t shown = ticks_shown(game_);
   for (std::size_t t = 0; t < shown; ++t)
-    append_poses(numbers_, arena,
+    append_poses(numbers_, game_,
                  ticks[ticks.size() == 1 ? 0 : (t + 1) * ticks.size() / shown - 1].data());
 }
 
@@ -148,6 +151,7 @@ Moment moment_of(const Environment& environment, std::size_t lane, Estimates est
     own.probabilities =
         estimated(estimates.probabilities, seats * probability_count(role.controls));
   }
+  environment.draw(lane, m.overlays);
   return m;
 }
 

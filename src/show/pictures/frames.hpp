@@ -41,8 +41,9 @@ class FrameChunk {
 /// How many moments make a message that is neither long nor many.
 std::size_t moments_per_message(const Game& game);
 
-/// The poses of everything in some states, as in a chunk.
-void append_poses(std::vector<float>& numbers, const Arena& arena, const std::byte* state);
+/// The poses of everything in some states, as in a chunk. What stands in for the seats of a custom
+/// game is nowhere.
+void append_poses(std::vector<float>& numbers, const Game& game, const std::byte* state);
 /// JSON, then numbers, as one message.
 std::string message_of(const Json& about, std::span<const float> numbers);
 

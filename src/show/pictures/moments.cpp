@@ -24,6 +24,7 @@ class EpisodeWalk {
       throw Error(
           ErrorKind::usage, fmt::format("there is no episode {}", episode), replay.info().game,
           fmt::format("the replay has {} episodes, counted from 0", replay.episodes().size()));
+    if (replay.game().spec().custom) return;
     lanes_.begin(0, {});
     paths_.resize(replay.game().roles()[0].seats.size() <= most_paths
                       ? replay.game().roles()[0].seats.size()
@@ -33,12 +34,14 @@ class EpisodeWalk {
   std::uint32_t moments() const { return replay_.episodes()[episode_].moments; }
   const Lanes& lanes() const { return lanes_; }
   const std::vector<Path>& paths() const { return paths_; }
+  const std::vector<Overlay>& overlays() const { return overlays_; }
 
   /// Goes on to a step, along the paths of the first role's seats.
   void go_to(std::uint32_t step) {
     for (; next_ <= step; ++next_) {
       const Moment& m = replay_.moment(episode_, next_);
       put(m.state);
+      overlays_ = m.overlays;
       for (std::size_t seat = 0; seat < paths_.size(); ++seat) {
         const std::size_t body = replay_.game().roles()[0].seats[seat];
         if (lanes_.view(0).present(body)) extend(paths_[seat], lanes_, 0, seat);
@@ -61,6 +64,7 @@ class EpisodeWalk {
   std::size_t episode_;
   Lanes lanes_;
   std::vector<Path> paths_;
+  std::vector<Overlay> overlays_;  // of the moment that was gone to last
   std::uint32_t next_ = 0;
 };
 
@@ -85,10 +89,14 @@ void draw_moment(const std::filesystem::path& png, Replay& replay, std::size_t e
   walk.go_to(last);
   const std::uint32_t step = (shown + ticks_per_step - 1) / ticks_per_step;
   walk.put(replay.ticks(episode, step)[step == 0 ? 0 : (shown - 1) % ticks_per_step]);
-  draw_png(png, {&walk.lanes(), true, with_points(walk.paths()),
-                 fmt::format("{}: episode {}, {} after {} steps; seats and rays at tick {}",
-                             replay.info().game, episode,
-                             name_of(replay.episodes()[episode].outcome), last, shown)});
+  draw_png(png,
+           {.lanes = &walk.lanes(),
+            .paths = with_points(walk.paths()),
+            .title = fmt::format(
+                "{}: episode {}, {} after {} steps; {} {}", replay.info().game, episode,
+                name_of(replay.episodes()[episode].outcome), last,
+                replay.game().spec().custom ? "seen at step" : "seats and rays at tick", shown),
+            .overlays = replay.moment(episode, step).overlays});
 }
 
 void draw_sheet(const std::filesystem::path& png, Replay& replay, std::size_t episode) {
@@ -100,7 +108,8 @@ void draw_sheet(const std::filesystem::path& png, Replay& replay, std::size_t ep
   for (std::uint32_t i = 0; i < count; ++i) {
     const std::uint32_t step = (walk.moments() - 1) * i / (count - 1);
     walk.go_to(step);
-    walk.put(replay.moment(episode, step).state);
+    const Moment& shown = replay.moment(episode, step);
+    walk.put(shown.state);
     const double seconds = replay.game().spec().arena.tick *
                            static_cast<double>(replay.game().spec().ticks_per_step) *
                            static_cast<double>(step);
@@ -110,7 +119,8 @@ void draw_sheet(const std::filesystem::path& png, Replay& replay, std::size_t ep
                           walk.title(step, fmt::format(", {:.1f} s", seconds)),
                           false,
                           width,
-                          height};
+                          height,
+                          shown.overlays};
     paint_on(sheet.get(), picture, width * static_cast<int>(i % sheet_columns),
              height * static_cast<int>(i / sheet_columns));
   }
@@ -139,7 +149,7 @@ void write_film(const std::filesystem::path& file, Replay& replay, std::size_t e
       const std::string more =
           outcome == Outcome::running ? "" : fmt::format(", {}", name_of(outcome));
       paint_on(frame.get(), {&walk.lanes(), true, with_points(walk.paths()), walk.title(step, more),
-                             true, width, height});
+                             true, width, height, walk.overlays()});
       cairo_surface_flush(frame.get());
       encoder.add({cairo_image_surface_get_data(frame.get()),
                    static_cast<std::size_t>(width * height * 4)});

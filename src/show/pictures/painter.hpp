@@ -49,6 +49,7 @@ class Painter {
   }
   Colour colour_of(std::size_t entity) const { return colours_[arena_.entities()[entity].tag]; }
   bool is_here(std::size_t e) const {
+    if (lanes_.game().spec().custom) return false;
     return e >= arena_.posed_count() || lanes_.view(0).present(e);
   }
   double sx(double x) const { return left_ + (x - box_.x0) * scale_; }
@@ -74,6 +75,11 @@ class Painter {
 
  private:
   void place();
+  Extent frame() const;
+  void draw_overlays();
+  void draw_overlay(const Overlay& overlay);
+  void draw_raster(const Overlay& overlay);
+  void draw_words(const Overlay& overlay);
   void draw_legend();
   void key_line(double x, double& y, Colour colour, double width, const std::string& words);
 };

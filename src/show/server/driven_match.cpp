@@ -97,13 +97,12 @@ void DrivenMatch::after_moment() {
 }
 
 std::vector<float> DrivenMatch::preview() {
-  const Arena& arena = game_.arena();
   std::vector<float> poses;
-  append_poses(poses, arena, lanes_.arena_state(0));
+  append_poses(poses, game_, lanes_.arena_state(0));
   const std::size_t shown = ticks_shown(game_),
                     ticks = static_cast<std::size_t>(game_.spec().ticks_per_step);
-  if (over()) {
-    for (std::size_t t = 0; t < shown; ++t) append_poses(poses, arena, lanes_.arena_state(0));
+  if (over() || game_.spec().custom) {
+    for (std::size_t t = 0; t < shown; ++t) append_poses(poses, game_, lanes_.arena_state(0));
     return poses;
   }
   ahead_.restore(0, lanes_.state(0));
@@ -113,7 +112,7 @@ std::vector<float> DrivenMatch::preview() {
   ahead_.play_ticks(0, [&] {
     ++tick;
     if (tick * shown / ticks != (tick - 1) * shown / ticks)
-      append_poses(poses, arena, ahead_.arena_state(0));
+      append_poses(poses, game_, ahead_.arena_state(0));
   });
   return poses;
 }

@@ -64,7 +64,8 @@ ReplayMatch::ReplayMatch(Replay replay, std::string name)
         if (forms.empty() || forms.back() != form) forms.push_back(std::move(form));
       }
       for (const Event& event : m.events)
-        if (!is_quiet(event.kind)) marks.push_back({d, event.kind, event.who, event.whom});
+        if (!is_quiet(event.kind))
+          marks.push_back({d, event.kind, event.who, event.whom, event.detail});
     }
     episodes.push_back({{"moments", replay_.episodes()[e].moments},
                         {"outcome", replay_.episodes()[e].outcome},

@@ -72,6 +72,10 @@ class ArenaView {
     if (scene.blocks)
       this.growBox(scene.blocks, [scene.blocks.columns, scene.blocks.rows, scene.blocks.layers]);
     const start = blendPoses(match, this.startPoses(episode), this.startPoses(episode), 0);
+    if (scene.frame) {
+      this.box.expandByPoint(new THREE.Vector3(scene.frame[0], scene.frame[1], 0));
+      this.box.expandByPoint(new THREE.Vector3(scene.frame[2], scene.frame[3], 0));
+    }
     const fixed = !this.box.isEmpty();
     scene.entities.slice(0, scene.posed).forEach((entity, e) => {
       const [x, y] = [start[5 * e], start[5 * e + 1]];

@@ -123,6 +123,7 @@ const kindsOfEvents = [
   "cutoff",
   "dig",
   "place",
+  "custom",
 ];
 const outcomes = ["running", "success", "failure", "cutoff"];
 // Too many or too dull to be marked.
@@ -213,7 +214,7 @@ class Match {
     now.moments = message.about.first + 1;
     now.outcome = message.about.outcomes[0];
     for (const e of message.about.events)
-      if (!quietEvents.has(kindsOfEvents[e[2]])) now.marks.push([e[0], e[2], e[3], e[4]]);
+      if (!quietEvents.has(kindsOfEvents[e[2]])) now.marks.push([e[0], e[2], e[3], e[4], e[8]]);
   }
 
   seatList() {
@@ -237,8 +238,12 @@ class Match {
   colourOf(entity) {
     return this.scene.tags[this.scene.entities[entity].tag].colour;
   }
-  tellEvent([step, kind, who, whom]) {
-    return `step ${step}: ${kindsOfEvents[kind]} ${this.nameOf(who)} ${this.nameOf(whom)}`.trim();
+  // What a custom game tells has a name of its own.
+  wordFor(kind, detail) {
+    return kindsOfEvents[kind] === "custom" ? this.scene.happenings[detail] : kindsOfEvents[kind];
+  }
+  tellEvent([step, kind, who, whom, detail]) {
+    return `step ${step}: ${this.wordFor(kind, detail)} ${this.nameOf(who)} ${this.nameOf(whom)}`.trim();
   }
 }
 

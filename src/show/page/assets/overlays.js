@@ -47,7 +47,9 @@ class Overlays {
       this.drawPlaces(match, episode, chosen, shown.value ? "value" : "heatmap");
     if (shown.events) this.drawEvents(match, episode, time, seat);
     if (shown.custom)
-      for (const o of frame.overlays) if (!hiddenNames.has(o.name)) this.drawOwn(match, o);
+      frame.overlays.forEach((o, i) => {
+        if (!hiddenNames.has(o.name)) this.drawOwn(match, o, i);
+      });
     if (pose && view.mode !== "eyes") this.ring(pose, view.things[seat].reach);
   }
 
@@ -264,7 +266,7 @@ class Overlays {
     for (let d = first; d <= Math.ceil(time); ++d) {
       const frame = match.frame(episode, d);
       for (const e of frame ? frame.events : []) {
-        const kind = kindsOfEvents[e[2]];
+        const kind = match.wordFor(e[2], e[8]);
         if (quietEvents.has(kind) || !match.concerns([e[3], e[4]], chosen)) continue;
         const at = e[1] / match.scene.ticks_per_step,
           age = (time - at) * seconds;
@@ -299,6 +301,7 @@ class Overlays {
   placeOf(match, [, , kind, who, , x, y]) {
     const pose = who >= 0 && who < match.scene.posed ? this.view.poseOf(who) : null;
     if (x || y) return [x, y, pose ? pose[3] : 0];
+    if (match.scene.frame) return [this.view.box.getCenter(new THREE.Vector3()).x, match.scene.frame[1], 0];
     if (pose) return [pose[0], pose[1], pose[3]];
     const seat = match.scene.roles[0].seats[0],
       own = this.view.poseOf(seat);
@@ -339,24 +342,29 @@ class Overlays {
   }
 
   // ---- What the user's program recorded.
-  drawOwn(match, { form, colour, numbers, label }) {
+  // What comes later lies above what came before. In a custom game there is nothing else to measure
+  // by than its frame.
+  drawOwn(match, { form, colour, numbers, label }, place) {
     const paint = new THREE.Color(colour);
-    const points = [];
+    const points = [],
+      { frame } = match.scene,
+      unit = frame ? Math.max(frame[2] - frame[0], frame[3] - frame[1]) / 100 : 0.3,
+      level = 0.1 + 0.001 * place + this.lift();
     if (form < 2)
       for (let i = 0; i + 2 < numbers.length; i += 3)
         points.push(
-          new THREE.Vector3(numbers[i], numbers[i + 1], numbers[i + 2] + 0.1 + this.lift()),
+          new THREE.Vector3(numbers[i], numbers[i + 1], numbers[i + 2] + level),
         );
     if (form === 0)
       for (const p of points) {
         const dot = new THREE.Mesh(
-          new THREE.SphereBufferGeometry(0.3, 12, 8),
+          new THREE.SphereBufferGeometry(unit, 12, 8),
           new THREE.MeshBasicMaterial({ color: paint }),
         );
         dot.position.copy(p);
         this.add(dot);
       }
-    if (form === 1) this.add(this.ribbon(points, paint, 0.15));
+    if (form === 1) this.add(this.ribbon(points, paint, 0.5 * unit));
     if (form === 2 && match.scene.cells) {
       const { size, origin } = match.scene.cells;
       for (let i = 0; i + 1 < numbers.length; i += 2) {
@@ -384,7 +392,64 @@ class Overlays {
         const pose = this.view.poseOf(e);
         if (pose) points.push(new THREE.Vector3(pose[0], pose[1], pose[3]));
       }
+    if (form === 4)
+      for (let i = 0; i + 3 < numbers.length; i += 4) {
+        const [left, bottom, right, top] = numbers.slice(i, i + 4);
+        points.push(this.sheet(left, bottom, right, top, level, { color: paint }));
+      }
+    if (form === 5 && numbers.length > 2)
+      return this.line(label, paint, numbers, level, numbers[3] || 4 * unit);
+    if (form === 6) this.raster(numbers, level);
     if (label && points.length) this.word(label, points[0].x, points[0].y, points[0].z + 0.6, 1);
+  }
+  // A rectangle that lies flat.
+  sheet(left, bottom, right, top, level, look) {
+    const sheet = new THREE.Mesh(
+      new THREE.PlaneBufferGeometry(right - left, top - bottom),
+      new THREE.MeshBasicMaterial({ side: THREE.DoubleSide, ...look }),
+    );
+    sheet.position.set((left + right) / 2, (bottom + top) / 2, level);
+    this.add(sheet);
+    return sheet.position;
+  }
+  // Words on such a rectangle, so that they grow with what is around them.
+  line(words, paint, [x, y, z], level, height) {
+    const key = `${words} #${paint.getHexString()}`;
+    if (!this.texts.has(key)) {
+      const canvas = document.createElement("canvas"),
+        pen = canvas.getContext("2d"),
+        font = "52px system-ui, 'DejaVu Sans', sans-serif";
+      pen.font = font;
+      canvas.width = Math.ceil(pen.measureText(words).width) + 8;
+      canvas.height = 64;
+      pen.font = font;
+      pen.fillStyle = `#${paint.getHexString()}`;
+      pen.fillText(words, 4, 50);
+      this.texts.set(key, new THREE.CanvasTexture(canvas));
+    }
+    const map = this.texts.get(key),
+      half = (0.5 * height * map.image.width) / map.image.height;
+    this.sheet(x - half, y - height / 2, x + half, y + height / 2, z + level, {
+      map,
+      transparent: true,
+    });
+  }
+  raster(numbers, level) {
+    const [left, bottom, right, top, columns, rows, channels] = numbers;
+    if (numbers.length !== 7 + columns * rows * channels) return;
+    const pixels = new Uint8Array(columns * rows * 4);
+    for (let row = 0; row < rows; ++row)
+      for (let column = 0; column < columns; ++column) {
+        const from = 7 + (row * columns + column) * channels,
+          to = 4 * ((rows - 1 - row) * columns + column); // textures begin at the bottom
+        for (let c = 0; c < 3; ++c)
+          pixels[to + c] = 255 * Math.min(1, Math.max(0, numbers[from + Math.min(c, channels - 1)]));
+        pixels[to + 3] = 255;
+      }
+    const map = new THREE.DataTexture(pixels, columns, rows, THREE.RGBAFormat);
+    map.magFilter = map.minFilter = THREE.NearestFilter;
+    map.needsUpdate = true;
+    this.sheet(left, bottom, right, top, level, { map });
   }
   static tints(frame, shown, hiddenNames) {
     const tints = new Map();

@@ -100,6 +100,10 @@ class Viewer {
       item.append(match.scene.tags[entity.tag].name);
     }
     byId("overlay_cutaway").hidden = !match.scene.blocks;
+    view.legend.hidden = match.scene.custom; // what it draws has buttons
+    for (const name of ["rays", "all_rays", "paths", "zones", "heatmap", "value"])
+      byId("overlay_" + name).hidden = match.scene.custom;
+    byId("mode").parentElement.hidden = byId("follow").hidden = match.scene.custom;
     const high = match.scene.high;
     view.arena.builtFor = null; // the camera has to be fitted to it again
     if (view.dressedFor !== match.scene.game) this.setMode(high ? "space" : "above");
