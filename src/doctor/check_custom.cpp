@@ -204,7 +204,7 @@ class CustomCheck {
         const ControlInfo& control = e_.game.roles()[r].controls[c];
         if (changes_something(r, c, control)) continue;
         findings_.push_back(
-            {Severity::error, "no effect", role_name(e_.game, r),
+            {Severity::error, "dead control", role_name(e_.game, r),
              "the control '" + control.name + "' changes nothing",
              fmt::format("{} episodes went the same way whatever it was", episodes_played),
              "read it in the game's `step`, or take it out"});

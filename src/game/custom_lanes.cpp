@@ -42,7 +42,7 @@ void CustomLanes::step(std::size_t lane, const GamePlan& plan, std::uint32_t num
                                       : static_cast<std::int32_t>(plan.roles[role].seats[seat]);
   };
   for (const CustomStep::Happening& h : own.happened)
-    events.push_back({.tick = number,
+    events.push_back({.tick = number * static_cast<std::uint32_t>(plan.spec.ticks_per_step),
                       .kind = EventKind::custom,
                       .who = entity(h.role, h.seat),
                       .whom = entity(h.other_role, h.other_seat),

@@ -362,6 +362,12 @@ void Lanes::share_and_pay(std::size_t lane) {
   }
 }
 
+std::uint32_t Lanes::ticks_so_far(std::size_t lane) const {
+  const GamePlan& game = plan(lane);
+  return custom_ ? lanes_[lane].steps * static_cast<std::uint32_t>(game.spec.ticks_per_step)
+                 : game.arena.ticks(block(lane));
+}
+
 void Lanes::pay(std::size_t lane) {
   const GamePlan& game = plan(lane);
   std::byte* state = block(lane);
@@ -392,7 +398,7 @@ void Lanes::pay(std::size_t lane) {
   const EventKind kind = book.outcome == Outcome::success   ? EventKind::success
                          : book.outcome == Outcome::failure ? EventKind::failure
                                                             : EventKind::cutoff;
-  lanes_[lane].events.push_back({.tick = custom_ ? book.steps : game.arena.ticks(state),
+  lanes_[lane].events.push_back({.tick = ticks_so_far(lane),
                                  .kind = kind,
                                  .detail = static_cast<std::int32_t>(book.ended_by)});
 }

@@ -167,6 +167,10 @@ Run train(const GameSpec& game, const TrainOptions& options) {
     beginning = {Beginning::continued, read_bytes(checkpoint_of(run.settings().from))};
   }
   if (resuming) note_missing_checkpoint(run, options);
+  if (resuming && options.on_note && game.custom && !game.custom->deterministic)
+    options.on_note(
+        "the game says that it is not deterministic: unless it saves its episodes, new "
+        "ones begin");
   Training training(run, options);
   training.begin(told_by_first(beginning, game, options));
   run.save_configuration();

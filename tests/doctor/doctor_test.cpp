@@ -9,6 +9,7 @@
 #include <limits>
 #include <ostream>
 
+#include "custom_games.hpp"
 #include "doctor/checks.hpp"
 #include "support.hpp"
 #include "zithercraft/game/load.hpp"
@@ -419,6 +420,35 @@ shape = { kind = "box", length = 1.0, width = 29.8 }
   EXPECT_NE(found(examine(Game(game), {.steps = 1000}), "unreachable success"), nullptr);
   game.rules.push_back({.name = "keeper", .tick = [](const RuleView&) {}});
   EXPECT_EQ(found(examine(Game(game), {.steps = 1000}), "unreachable success"), nullptr);
+}
+
+// ---- Custom games
+
+std::vector<std::string> found_in(test::Tricks tricks) {
+  std::vector<std::string> names;
+  for (const Finding& finding : examine(Game(test::winch(tricks)), {.steps = 4000}).findings)
+    if (finding.severity == Severity::error) names.push_back(finding.check);
+  return names;
+}
+
+TEST(DoctorOfCustomGames, FindsWhatTheirCodeGetsWrong) {
+  using Names = std::vector<std::string>;
+  EXPECT_EQ(found_in({}), Names{});
+  EXPECT_EQ(found_in({.saves = true}), Names{});
+  EXPECT_EQ(found_in({.looks_at_a_clock = true}), Names{"not deterministic"});
+  EXPECT_EQ(found_in({.shares_a_counter = true}), Names{"lanes share something"});
+  EXPECT_EQ(found_in({.keeps_an_episode = true}), Names{"an episode leaks into the next"});
+  EXPECT_EQ(found_in({.saves = true, .saves_too_little = true}), Names{"not brought back"});
+  EXPECT_EQ(found_in({.ignores_the_rope = true}), Names{"dead control"});
+}
+
+TEST(DoctorOfCustomGames, TakesTheirWordThatTheyAreNotDeterministic) {
+  GameSpec game = test::winch({.looks_at_a_clock = true});
+  game.custom->deterministic = false;
+  const auto findings = examine(Game(game), {.steps = 4000}).findings;
+  EXPECT_TRUE(std::any_of(findings.begin(), findings.end(), [](const Finding& f) {
+    return f.severity == Severity::note && f.check == "not deterministic";
+  }));
 }
 
 }  // namespace

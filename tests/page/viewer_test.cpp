@@ -5,6 +5,7 @@
 #include <set>
 
 #include "browser.hpp"
+#include "custom_games.hpp"
 #include "support.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
@@ -437,6 +438,24 @@ TEST_F(Viewer, LightAndDarkHelpAndCrowds) {
   EXPECT_FALSE(visible.empty());
   for (const auto& name : visible)
     EXPECT_NE(name.get<std::string>().find("compass"), std::string::npos);
+  no_harm_done();
+}
+
+// ---- Custom games
+
+TEST_F(Viewer, ShowsWhatACustomGameDraws) {
+  record(folder / "winch.zrep", test::winch(), 2);
+  show({folder / "winch.zrep"}, "#episode=0&at=7");
+  const json seen = at("viewer.match.frame(0, 7).overlays.map((o) => o.name)");
+  EXPECT_EQ(seen, (json{"aim", "alarm", "water", "rope", "boat", "marks", "count"}));
+  const json with = browser.run(look_at_canvas);
+  EXPECT_GT(with["colours"], 5) << "water of two colours, rope, boat, mark and words";
+  EXPECT_EQ(at("document.getElementById('overlay_rays').hidden"), true);
+  EXPECT_EQ(at("document.getElementById('mode').parentElement.hidden"), true);
+  browser.run("document.getElementById('custom_water').click();");
+  EXPECT_LT(browser.run(look_at_canvas)["colours"], with["colours"]);
+  EXPECT_NE(at("viewer.match.tellEvent([3, 19, 0, 1, 0])").get<std::string>().find("call"),
+            std::string::npos);
   no_harm_done();
 }
 

@@ -4,6 +4,7 @@
 
 #include <cstring>
 
+#include "custom_games.hpp"
 #include "support.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/match/play.hpp"
@@ -201,6 +202,57 @@ TEST(ReplayOfCustomTerms, IsCheckedButForTheirRewards) {
   const ReplayCheck check = check_replay(folder / "a.zrep");
   EXPECT_TRUE(check.passed()) << check.difference;
   EXPECT_FALSE(check.rewards_compared);
+}
+
+// ---- Custom games
+
+TEST(CustomReplay, HoldsWhatWasSensedPaidAndDrawn) {
+  const test::TemporaryFolder folder;
+  const auto path = folder / "winch.zrep";
+  record_random(path, test::winch(), 3);
+  Replay replay(path);
+  EXPECT_FALSE(replay.game().complete());
+  ASSERT_EQ(replay.episodes().size(), 3u);
+  const Game game(test::winch());
+  const auto player = random_player(2);
+  for (std::uint32_t e = 0; e < 3; ++e)
+    play_one(game, {player.get()}, {6, 0, e}, [&](const Environment& lanes) {
+      const Moment& m = replay.moment(e, lanes.steps(0));
+      EXPECT_TRUE(std::ranges::equal(m.roles[0].observations, lanes.observations(0)));
+      EXPECT_TRUE(std::ranges::equal(m.events, lanes.events(0)));
+      std::vector<Overlay> drawing;
+      lanes.draw(0, drawing);
+      EXPECT_EQ(m.overlays, drawing);
+      EXPECT_EQ(replay.ticks(e, m.step), std::vector<std::vector<std::byte>>{m.state});
+      if (m.step > 0) {
+        EXPECT_EQ(m.roles[0].rewards[0], lanes.rewards_by_term(0, 0)[0]);
+      }
+    });
+  EXPECT_EQ(replay.moment(2, 0).overlays.front().form, Overlay::Form::picture);
+  EXPECT_EQ(episode_key(replay.moment(2, 0)).episode, 2u);
+}
+
+TEST(CustomReplay, IsPlayedAgainWhereItsProgramIs) {
+  const test::TemporaryFolder folder;
+  const auto path = folder / "winch.zrep";
+  record_random(path, test::winch(), 2);
+  EXPECT_NE(test::error_of([&] { check_replay(path); })
+                .problem()
+                .find("the code of the custom game is not in this program"),
+            std::string::npos);
+  GameSpec known = test::winch();
+  known.name = "winch that is known";
+  add_game(known);
+  record_random(path, known, 2);
+  const ReplayCheck check = check_replay(path);
+  EXPECT_TRUE(check.passed()) << check.difference;
+  EXPECT_TRUE(check.rewards_compared);
+  EXPECT_GT(check.steps, 20u);
+
+  GameSpec other = test::winch({.ignores_the_rope = true});
+  other.name = known.name;  // another game under the same name
+  record_random(path, other, 1);
+  EXPECT_NE(check_replay(path).difference.find("differs"), std::string::npos);
 }
 
 }  // namespace

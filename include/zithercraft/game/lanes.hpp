@@ -106,6 +106,7 @@ class Lanes final : public Environment {
   void begin_custom(std::size_t lane, EpisodeKey key);
   void step_custom(std::size_t lane);
   void show_presence(std::size_t lane);
+  std::uint32_t ticks_so_far(std::size_t lane) const;
   std::size_t restore_custom(std::size_t lane, std::span<const std::byte> bytes,
                              std::size_t worker);
   void refuse_custom(const char* where) const;

@@ -1,5 +1,7 @@
 #include "game/compile/compile_custom.hpp"
 
+#include <cmath>
+
 #include "game/compile/compile_role.hpp"
 
 namespace zithercraft::game_internal {
@@ -70,9 +72,15 @@ void check_role(const RoleSpec& role, const std::string& where) {
     check_term(role.rewards[i], each("rewards", i));
 }
 
+// Those who watch count in ticks, which are short.
+std::int64_t ticks_of(const CustomGameSpec& custom) {
+  constexpr double longest = 0.25;
+  return static_cast<std::int64_t>(std::ceil(custom.step_seconds / longest));
+}
+
 // What seats are counted by where a game is no arena: bodies that never move, row by row.
 ArenaSpec stand_in(const GameSpec& game) {
-  ArenaSpec arena{.tick = game.custom->step_seconds};
+  ArenaSpec arena{.tick = game.custom->step_seconds / static_cast<double>(ticks_of(*game.custom))};
   for (std::size_t r = 0; r < game.roles.size(); ++r) {
     const RoleSpec& role = game.roles[r];
     const std::int64_t seats = role.seats.value_or(1);
@@ -102,7 +110,8 @@ void settle_custom(GameSpec& game) {
   }
   const ArenaSpec standing_in = stand_in(game);
   refuse(game.arena != ArenaSpec{} && game.arena != standing_in, no_arena, "arena");
-  refuse(game.ticks_per_step != GameSpec{}.ticks_per_step && game.ticks_per_step != 1, no_arena,
+  const std::int64_t ticks = ticks_of(*game.custom);
+  refuse(game.ticks_per_step != GameSpec{}.ticks_per_step && game.ticks_per_step != ticks, no_arena,
          "ticks_per_step", "leave it out; `custom.step_seconds` says how long a step lasts");
   refuse(!game.rules.empty(), "a custom game has no rules beside its own code", "rules");
   const Cutoffs& cutoffs = game.cutoffs;
@@ -119,7 +128,7 @@ void settle_custom(GameSpec& game) {
            "episodes of a custom game cannot begin in recorded moments",
            "stages[" + std::to_string(s) + "].start");
   game.arena = standing_in;
-  game.ticks_per_step = 1;
+  game.ticks_per_step = ticks;
 }
 
 }  // namespace zithercraft::game_internal

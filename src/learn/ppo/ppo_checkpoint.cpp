@@ -3,6 +3,7 @@
 #include "base/gathered.hpp"
 #include "learn/ppo/ppo_state.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/random.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft {
@@ -44,14 +45,22 @@ void Ppo::store(TensorFile& file) const {
   std::vector<std::byte> states;
   std::vector<std::int64_t> stages, opponents;
   const LaneGroup &first = context.own_groups().front(), &last = context.own_groups().back();
+  const bool returns = context.environment->abilities().snapshots;
+  std::vector<std::int64_t> episodes;
   for (std::size_t lane = first.first_lane; lane < last.first_lane + last.lanes; ++lane) {
-    context.environment->append_snapshot(lane, states);
+    if (returns) context.environment->append_snapshot(lane, states);
+    episodes.push_back(static_cast<std::int64_t>(context.environment->key(lane).episode));
     stages.push_back(static_cast<std::int64_t>(context.environment->stage(lane)));
     opponents.push_back(static_cast<std::int64_t>(s.opponents[lane]));
   }
   states = gathered<std::byte>(context.processes, states);
   stages = gathered<std::int64_t>(context.processes, stages);
-  file.put("lanes", std::span<const std::byte>(states));
+  if (returns) {
+    file.put("lanes", std::span<const std::byte>(states));
+  } else {
+    episodes = gathered<std::int64_t>(context.processes, episodes);
+    file.put("lane_episodes", std::span<const std::int64_t>(episodes));
+  }
   file.put("lane_stages", std::span<const std::int64_t>(stages));
   if (!s.opposed()) return;
   opponents = gathered<std::int64_t>(context.processes, opponents);
@@ -113,13 +122,12 @@ void Ppo::restore(const TensorFile& file) {
   context.updates = counters.updates;
   context.seed = static_cast<std::uint64_t>(file.integers("seed").at(0));
   s.curriculum.restore(file.doubles("curriculum"));
-  s.begun = file.has("lanes");
+  s.begun = file.has("lanes") || file.has("lane_episodes");
   s.collected = false;
   if (s.begun) s.restore_lanes(file);
 }
 
 void Ppo::State::restore_lanes(const TensorFile& file) {
-  const auto states = file.bytes("lanes");
   const auto stages = file.integers("lane_stages");
   if (stages.size() != context.environment->count())
     refuse("the checkpoint holds " + std::to_string(stages.size()) + " lanes, the run has " +
@@ -129,10 +137,31 @@ void Ppo::State::restore_lanes(const TensorFile& file) {
     restore_roster(file);
     restore_shares(file);
   }
+  if (file.has("lane_episodes")) return begin_next_episodes(file.integers("lane_episodes"));
+  const auto states = file.bytes("lanes");
   std::size_t next = 0;
   for (std::size_t lane = 0; lane < context.environment->count(); ++lane)
     next += context.environment->restore_snapshot(lane, static_cast<std::size_t>(stages[lane]),
                                                   std::span(states).subspan(next));
+}
+
+// Of a game that cannot be brought back into the episodes that it was in.
+void Ppo::State::begin_next_episodes(std::span<const std::int64_t> episodes) {
+  if (episodes.size() != context.environment->count())
+    refuse("the checkpoint's episodes are those of another number of lanes", same_game);
+  const std::uint64_t seed = derived_seed(context.seed, "train");
+  for (const LaneGroup& group : context.groups)
+    for (std::size_t lane = group.first_lane; lane < group.first_lane + group.lanes; ++lane) {
+      const EpisodeKey key{seed, static_cast<std::uint32_t>(lane),
+                           static_cast<std::uint32_t>(episodes[lane]) + 1};
+      for (const auto& policy_learner : policy_learners)
+        for (const std::size_t role : policy_learner->roles())
+          policy_learner->forget(policy_learner->block_of(role, group), lane);
+      if (opposed()) choose_opponent(lane, key);
+      context.shares.begin_episode(lane);
+      context.environment->assign_stage(lane, curriculum.stage_of(key));
+      context.environment->begin(lane, key);
+    }
 }
 
 // The first policy continues the file's unprefixed policy; others those under their roles' names,

@@ -63,6 +63,7 @@ struct Ppo::State {
   void share_episodes();
   void take_snapshot();
   void restore_lanes(const TensorFile& file);
+  void begin_next_episodes(std::span<const std::int64_t> episodes);
   void restore_roster(const TensorFile& file);
   void restore_shares(const TensorFile& file);
 

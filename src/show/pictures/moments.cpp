@@ -88,15 +88,16 @@ void draw_moment(const std::filesystem::path& png, Replay& replay, std::size_t e
                 fmt::format("episode {} has ticks 0 to {}", episode, last * ticks_per_step));
   walk.go_to(last);
   const std::uint32_t step = (shown + ticks_per_step - 1) / ticks_per_step;
-  walk.put(replay.ticks(episode, step)[step == 0 ? 0 : (shown - 1) % ticks_per_step]);
-  draw_png(png,
-           {.lanes = &walk.lanes(),
-            .paths = with_points(walk.paths()),
-            .title = fmt::format(
-                "{}: episode {}, {} after {} steps; {} {}", replay.info().game, episode,
-                name_of(replay.episodes()[episode].outcome), last,
-                replay.game().spec().custom ? "seen at step" : "seats and rays at tick", shown),
-            .overlays = replay.moment(episode, step).overlays});
+  const auto& states = replay.ticks(episode, step);
+  walk.put(states[states.size() == 1 ? 0 : (shown - 1) % ticks_per_step]);
+  draw_png(png, {.lanes = &walk.lanes(),
+                 .paths = with_points(walk.paths()),
+                 .title = fmt::format("{}: episode {}, {} after {} steps; {}", replay.info().game,
+                                      episode, name_of(replay.episodes()[episode].outcome), last,
+                                      replay.game().spec().custom
+                                          ? fmt::format("seen at step {}", step)
+                                          : fmt::format("seats and rays at tick {}", shown)),
+                 .overlays = replay.moment(episode, step).overlays});
 }
 
 void draw_sheet(const std::filesystem::path& png, Replay& replay, std::size_t episode) {
