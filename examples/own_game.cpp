@@ -20,7 +20,7 @@ namespace zc = zithercraft;
 
 namespace {
 
-enum Move : std::size_t { left, right, load, unload };
+enum Move : std::size_t { wait, left, right, load, unload };
 enum Term : std::size_t { sold, lost };
 
 class FishMarket : public zc::CustomGame {
@@ -139,7 +139,8 @@ zc::GameSpec fish_market() {
   game.roles = {{.name = "carter",
                  .senses = {sees},
                  .controls = {zc::Choice{.name = "move",
-                                         .options = {{.name = "left"},
+                                         .options = {{.name = "wait"},
+                                                     {.name = "left"},
                                                      {.name = "right"},
                                                      {.name = "load", .allowed_when = it_can},
                                                      {.name = "unload", .allowed_when = it_can}}}},
@@ -154,7 +155,9 @@ int main(int argc, char** argv) try {
   zc::add_game(fish_market());
   if (argc > 1) return zc::zithercraft_main(argc, argv);
 
-  const zc::Run run = zc::train(fish_market(), {.folder = "runs/fish_market", .steps = 400'000});
+  const zc::Run run =
+      zc::train(fish_market(),
+                {.folder = "runs/fish_market", .steps = 400'000, .existing = zc::Existing::fresh});
   const zc::Score score = zc::evaluate(run, {.episodes = 300});
   for (const zc::PlayerScore& player : score.players)
     std::printf("%-8s sells all in %3.0f%% of the days\n", player.name.c_str(),

@@ -146,7 +146,9 @@ class ColumnChecks {
                     percent(static_cast<double>(std::max(s.at_low, s.at_high)) /
                             static_cast<double>(rows_)),
                     rows_),
-        "widen its range: `reach`, `top_speed` or the meter's bounds");
+        e_.game.spec().custom
+            ? "widen its range in the game's spec, if players bring about more than it can say"
+            : "widen its range: `reach`, `top_speed` or the meter's bounds");
   }
 
   void check_scale(const std::string& name, const Family& family) {

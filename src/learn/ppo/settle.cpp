@@ -48,10 +48,18 @@ Occasion occasion_of(const Game& game, std::int64_t total_steps,
 // with weight on staying undecided.
 bool may_mix(const Occasion& o) { return o.opposed && !o.dials; }
 
-// Some fifty to a hundred rollouts, until there are as many lanes as play fastest.
+// How many times more gradient steps a longer training makes than a short one: what takes longer to
+// learn is not learned by larger minibatches alone.
+double more_steps(const Occasion& o) {
+  constexpr double short_training = 5e5, long_training = 5e6;
+  return std::pow(std::clamp(o.steps, short_training, long_training) / short_training, 0.6);
+}
+
+// Some fifty to a hundred rollouts in a short training, a few hundred in a longer one, until there
+// are as many lanes as play fastest.
 void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
   constexpr std::int64_t most_lanes = 256, longest = 128, fewest_rows = 16;
-  const double rollouts = may_mix(o) ? 200.0 : 80.0;
+  const double rollouts = may_mix(o) ? 200.0 : 80.0 * more_steps(o);
   const auto seats = static_cast<double>(o.seats);
   if (!s.horizon) {
     constexpr std::int64_t short_episode = 16;
@@ -70,7 +78,7 @@ void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
       fewest, most_lanes);
 }
 
-// About as many gradient steps whatever the length, until minibatches are as large as is useful.
+// About as many gradient steps whatever the length of a short training, until minibatches are as large as is useful.
 // Dials, whose spread changes too, go wrong when the same samples are learned from too often.
 void settle_learning(const Occasion& o, PolicyGradientSettings& s) {
   constexpr double long_training = 5e6;
@@ -78,7 +86,8 @@ void settle_learning(const Occasion& o, PolicyGradientSettings& s) {
   if (!s.epochs) s.epochs = may_mix(o) ? 2 : o.steps >= long_training ? 3 : o.dials ? 4 : 6;
   if (!s.minibatch)
     s.minibatch = std::clamp(
-        near_power(static_cast<double>(*s.epochs) * o.steps / (o.dials ? 6200.0 : 12000.0)),
+        near_power(static_cast<double>(*s.epochs) * o.steps /
+                   ((o.dials ? 6200.0 : 12000.0) * (may_mix(o) ? 1.0 : more_steps(o)))),
         smallest, largest);
 }
 
@@ -86,7 +95,7 @@ void settle_learning(const Occasion& o, PolicyGradientSettings& s) {
 // and stay undecided for longer. A long one comes across it anyway, and aims better sooner if it
 // begins with smaller steps.
 void settle_exploration(const Occasion& o, PolicyGradientSettings& s) {
-  constexpr double short_training = 5e5, long_training = 2e6;
+  constexpr double short_training = 5e5, long_training = 5e6;
   const double longer =
       std::log(std::clamp(o.steps, short_training, long_training) / short_training) /
       std::log(long_training / short_training);
