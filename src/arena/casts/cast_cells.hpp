@@ -33,8 +33,9 @@ inline constexpr std::int32_t step_column[] = {1, 0, -1, 0}, step_row[] = {0, 1,
 
 inline Vec middle_of(const CellPlan& cells, std::size_t cell) {
   const auto columns = static_cast<std::size_t>(cells.columns);
-  return cells.origin + cells.size * Vec{static_cast<float>(cell % columns) + 0.5f,
-                                         static_cast<float>(cell / columns) + 0.5f};
+  const std::size_t column = cell % columns, row = cell / columns;
+  return cells.origin +
+         cells.size * Vec{static_cast<float>(column) + 0.5f, static_cast<float>(row) + 0.5f};
 }
 
 inline std::size_t cell_number(const CellPlan& cells, std::int32_t column, std::int32_t row) {

@@ -17,6 +17,7 @@ void check_cells(const GamePlan& game, const std::string& where);
 template <class List>
 std::vector<std::string> names_of(const List& list) {
   std::vector<std::string> names;
+  names.reserve(list.size());
   for (const auto& item : list) names.push_back(item.name);
   return names;
 }

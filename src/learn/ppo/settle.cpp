@@ -48,9 +48,10 @@ Occasion occasion_of(const Game& game, std::int64_t total_steps,
 // with weight on staying undecided.
 bool may_mix(const Occasion& o) { return o.opposed && !o.dials; }
 
-// How many times more gradient steps a longer training makes than a short one: what takes longer to
-// learn is not learned by larger minibatches alone.
+// How many times more gradient steps a longer training of dials makes than a short one: aiming gets
+// finer by them, where choices gain nothing.
 double more_steps(const Occasion& o) {
+  if (!o.dials) return 1.0;
   constexpr double short_training = 5e5, long_training = 5e6;
   return std::pow(std::clamp(o.steps, short_training, long_training) / short_training, 0.6);
 }
@@ -78,17 +79,17 @@ void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
       fewest, most_lanes);
 }
 
-// About as many gradient steps whatever the length of a short training, until minibatches are as large as is useful.
-// Dials, whose spread changes too, go wrong when the same samples are learned from too often.
+// About as many gradient steps whatever the length of a short training, until minibatches are as
+// large as is useful. Dials, whose spread changes too, go wrong when the same samples are learned
+// from too often.
 void settle_learning(const Occasion& o, PolicyGradientSettings& s) {
   constexpr double long_training = 5e6;
   constexpr std::int64_t smallest = 32, largest = 4096;
   if (!s.epochs) s.epochs = may_mix(o) ? 2 : o.steps >= long_training ? 3 : o.dials ? 4 : 6;
   if (!s.minibatch)
-    s.minibatch = std::clamp(
-        near_power(static_cast<double>(*s.epochs) * o.steps /
-                   ((o.dials ? 6200.0 : 12000.0) * (may_mix(o) ? 1.0 : more_steps(o)))),
-        smallest, largest);
+    s.minibatch = std::clamp(near_power(static_cast<double>(*s.epochs) * o.steps /
+                                        ((o.dials ? 6200.0 : 12000.0) * more_steps(o))),
+                             smallest, largest);
 }
 
 // A short training has to come across what pays soon: its dials are tried from end to end at first,
