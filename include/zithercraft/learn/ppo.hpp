@@ -123,13 +123,13 @@ struct PolicyGradientSettings {
 ///
 /// A rollout is about a fiftieth to a hundredth of the training, 16 to 256 lanes of 32 to 128
 /// steps. Minibatches are such that a training has some 6,000 gradient steps with dials and 12,000
-/// with choices alone, 32 to 4096 samples. Longer trainings with dials, from half a million steps
-/// to five, have up to four times as many rollouts and gradient steps. Rollouts are learned from 4
-/// times with dials and 6 times with choices alone, 3 times in trainings of 5 million steps or
-/// more. The discount looks as far ahead as an episode lasts, 100 to 500 steps. Dials begin with a
-/// standard deviation of 1.5 and an entropy weight of 0.02 in trainings of up to half a million
-/// steps, falling to 0.6 and 0.005 at five million. Choices alone have an entropy weight of 0.005.
-/// It falls to 0.
+/// with choices alone, 32 to 4096 samples. Trainings with dials of more than half a million steps
+/// and less than five have up to four times as many rollouts and gradient steps. Rollouts are
+/// learned from 4 times with dials and 6 times with choices alone, 3 times in trainings of 5
+/// million steps or more. The discount looks as far ahead as an episode lasts, 100 to 500 steps.
+/// Dials begin with a standard deviation of 1.5 and an entropy weight of 0.02 in trainings of up to
+/// half a million steps, falling to 0.6 and 0.005 at five million. Choices alone have an entropy
+/// weight of 0.005. It falls to 0.
 ///
 /// Where sides that learn are opposed, a fiftieth of the training lies between two snapshots, and
 /// they meet any of their past in a fifth of the lanes, and those that win most in another fifth.

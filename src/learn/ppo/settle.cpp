@@ -48,16 +48,17 @@ Occasion occasion_of(const Game& game, std::int64_t total_steps,
 // with weight on staying undecided.
 bool may_mix(const Occasion& o) { return o.opposed && !o.dials; }
 
-// How many times more gradient steps a longer training of dials makes than a short one: aiming gets
-// finer by them, where choices gain nothing.
+constexpr double short_training = 5e5, long_training = 5e6;
+
+// How many times more gradient steps a training of dials makes that is neither short nor long:
+// aiming gets finer by them. Choices gain nothing, and long trainings by large minibatches more.
 double more_steps(const Occasion& o) {
-  if (!o.dials) return 1.0;
-  constexpr double short_training = 5e5, long_training = 5e6;
-  return std::pow(std::clamp(o.steps, short_training, long_training) / short_training, 0.6);
+  if (!o.dials || o.steps >= long_training) return 1.0;
+  return std::pow(std::max(1.0, o.steps / short_training), 0.6);
 }
 
-// Some fifty to a hundred rollouts in a short training, a few hundred in a longer one, until there
-// are as many lanes as play fastest.
+// Some fifty to a hundred rollouts, or a few hundred, until there are as many lanes as play
+// fastest.
 void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
   constexpr std::int64_t most_lanes = 256, longest = 128, fewest_rows = 16;
   const double rollouts = may_mix(o) ? 200.0 : 80.0 * more_steps(o);
@@ -83,7 +84,6 @@ void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
 // large as is useful. Dials, whose spread changes too, go wrong when the same samples are learned
 // from too often.
 void settle_learning(const Occasion& o, PolicyGradientSettings& s) {
-  constexpr double long_training = 5e6;
   constexpr std::int64_t smallest = 32, largest = 4096;
   if (!s.epochs) s.epochs = may_mix(o) ? 2 : o.steps >= long_training ? 3 : o.dials ? 4 : 6;
   if (!s.minibatch)
@@ -96,7 +96,6 @@ void settle_learning(const Occasion& o, PolicyGradientSettings& s) {
 // and stay undecided for longer. A long one comes across it anyway, and aims better sooner if it
 // begins with smaller steps.
 void settle_exploration(const Occasion& o, PolicyGradientSettings& s) {
-  constexpr double short_training = 5e5, long_training = 5e6;
   const double longer =
       std::log(std::clamp(o.steps, short_training, long_training) / short_training) /
       std::log(long_training / short_training);
