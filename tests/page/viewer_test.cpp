@@ -180,7 +180,7 @@ TEST_F(Viewer, WordsAtOneSpotStandInLinesAndTablesFitThePanel) {
     const { arena, overlays } = viewer.views[0], kind = kindsOfEvents.indexOf("touch");
     arena.clear(arena.overlay);
     const events = [[0, 4, kind, -1, -1, 9, 9], [0, 4, kind, -1, -1, 9, 9], [0, 4, kind, -1, -1, 25, 25]];
-    const match = { scene: viewer.match.scene, concerns: () => true, frame: (episode, step) => (step === 1 ? { events } : null) };
+    const match = Object.assign(Object.create(viewer.match), { concerns: () => true, frame: (episode, step) => (step === 1 ? { events } : null) });
     overlays.drawEvents(match, 0, 1, viewer.chosen);
     return arena.overlay.children.map((word) => word.center.y);
   )");
