@@ -204,7 +204,12 @@ void append_estimates(std::vector<std::byte>& out, std::span<const float>& left,
 
 struct ReplayWriter::State {
   State(const std::filesystem::path& to, const Game& played)
-      : place(to), game(played), file(place.part()) {}
+      : place(to), game(played), file(place.part()) {
+    for (const Role& role : game.roles()) {
+      values += role.seats.size();
+      probabilities += role.seats.size() * probability_count(role.controls);
+    }
+  }
 
   OutputPlace place;
   const Game game;
@@ -213,7 +218,19 @@ struct ReplayWriter::State {
   std::vector<std::byte> overlays;  // of the next moment
   std::vector<Overlay> drawing;     // by the game's own code
   std::uint32_t overlay_count = 0, episodes = 0;
+  std::size_t values = 0, probabilities = 0;  // of all seats
 
+  void check(const Estimates& estimates) const {
+    const auto fits = [](std::span<const float> given, std::size_t wanted, const char* what) {
+      if (!given.empty() && given.size() != wanted)
+        throw Error(ErrorKind::usage,
+                    std::to_string(given.size()) + " " + what + " are given for seats that have " +
+                        std::to_string(wanted),
+                    "ReplayWriter::add", "give those of all seats, role by role, or none");
+    };
+    fits(estimates.values, values, "values");
+    fits(estimates.probabilities, probabilities, "probabilities");
+  }
   void flush_moments() {
     if (chunk.header.moments > 0) file.send(chunk);
   }
@@ -241,6 +258,7 @@ ReplayWriter::~ReplayWriter() {
 
 void ReplayWriter::add(const Environment& environment, std::size_t lane, Estimates estimates) {
   State& s = *state_;
+  s.check(estimates);
   const std::uint32_t step = environment.steps(lane);
   if (step == 0) {
     s.flush_moments();

@@ -19,7 +19,8 @@ void record_random(const std::filesystem::path& path, const GameSpec& spec,
   ReplayWriter writer(path, game, {spec.name, to_toml(spec), {"random"}, 42, "test"});
   for (std::uint32_t e = 0; e < episodes; ++e)
     play_one(game, {player.get()}, {6, 0, e}, [&](const Environment& lanes) {
-      const std::vector<float> values{static_cast<float>(lanes.steps(0))};
+      const std::vector<float> values(game.roles()[0].seats.size(),
+                                      static_cast<float>(lanes.steps(0)));
       writer.add(lanes, 0, {.values = values});
     });
   writer.finish();
@@ -202,6 +203,24 @@ TEST(ReplayOfCustomTerms, IsCheckedButForTheirRewards) {
   const ReplayCheck check = check_replay(folder / "a.zrep");
   EXPECT_TRUE(check.passed()) << check.difference;
   EXPECT_FALSE(check.rewards_compared);
+}
+
+TEST(ReplayWriting, EstimatesThatDoNotFitTheSeatsAreRefused) {
+  const test::TemporaryFolder folder;
+  const Game game(test::winch());
+  ReplayWriter writer(folder / "a.zrep", game, {"winch", to_toml(game.spec()), {"random"}, 1, "t"});
+  const auto environment = make_environment(game, 1);
+  environment->begin(0, {1, 0, 0});
+  const std::vector<float> one(1), two(2), seven(7);
+  EXPECT_EQ(test::error_of([&] { writer.add(*environment, 0, {.values = one}); }).problem(),
+            "1 values are given for seats that have 2");
+  EXPECT_EQ(test::error_of([&] {
+              writer.add(*environment, 0, {two, seven});
+            }).kind(),
+            ErrorKind::usage);
+  writer.add(*environment, 0, {two, std::vector<float>(8)});
+  writer.finish();
+  EXPECT_EQ(Replay(folder / "a.zrep").episodes().size(), 1u);
 }
 
 // ---- Custom games
