@@ -68,7 +68,7 @@ class ReplayWriter {
 
   /// Adds what a lane shows now: at its episode's start, then after each step. Compression and
   /// writing happen on a thread of the writer's own. Throws Error (file) if something added earlier
-  /// could not be written.
+  /// could not be written, and Error (usage) if estimates are not those of all seats.
   void add(const Environment& environment, std::size_t lane, Estimates estimates = {});
   /// Draws this over the moment that is added next.
   void draw(const Overlay& overlay);
