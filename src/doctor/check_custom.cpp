@@ -148,7 +148,7 @@ class CustomCheck {
       add(Severity::error, "an episode leaks into the next", "something is left in the copy",
           fmt::format("{}, played after another one in the same lane, differs {}", episode,
                       first_step(once, later)),
-          "set everything anew in `begin`");
+          "set everything afresh in `begin`");
       return false;
     }
     return check_beside(key, once, episode) && check_saved(key, once, episode);
