@@ -1,15 +1,12 @@
 #pragma once
 
-#include <concepts>
 #include <cstddef>
 #include <cstdint>
-#include <functional>
 #include <span>
 #include <string>
-#include <type_traits>
-#include <utility>
 
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/game/code.hpp"
 
 /// Custom rules, in C++: what the arena does not know, up to a whole game.
 namespace zithercraft {
@@ -50,21 +47,7 @@ class RuleView {
 
 /// Code of a rule. Called from several threads at once, for different lanes; it must depend on the
 /// view alone.
-class RuleCode {
- public:
-  using Function = std::function<void(const RuleView&)>;
-  RuleCode() = default;
-  /// Code that runs at each step.
-  template <class F>
-  requires std::is_invocable_v<F, const RuleView&> RuleCode(F callable)
-      : function_(std::move(callable)) {}
-  /// The code; empty if there is none.
-  const Function& function() const noexcept { return function_; }
-  bool operator==(const RuleCode&) const { return true; }
-
- private:
-  Function function_;
-};
+using RuleCode = Code<void(const RuleView&)>;
 
 /// A rule of a game's own. A file can name it but not hold the code. Where a game has rules,
 /// controls need not drive an input of the body: the rules read them.

@@ -1,17 +1,16 @@
 #pragma once
 
 #include <array>
-#include <concepts>
 #include <cstdint>
-#include <functional>
 #include <map>
 #include <optional>
 #include <span>
 #include <string>
 #include <string_view>
-#include <utility>
 #include <variant>
 #include <vector>
+
+#include "zithercraft/game/code.hpp"
 
 /// What roles can sense. Plain values; TOML says the same with the same names.
 namespace zithercraft {
@@ -238,22 +237,7 @@ struct CustomColumn {
 
 /// Code that writes a sense's columns. Called from several threads at once; it must depend on the
 /// seat alone.
-class SenseCode {
- public:
-  /// Writes the columns of a seat.
-  using Function = std::function<void(const SeatView&, std::span<float> columns)>;
-  SenseCode() = default;
-  /// Code that senses.
-  template <class F>
-  requires std::is_invocable_v<F, const SeatView&, std::span<float>> SenseCode(F callable)
-      : function_(std::move(callable)) {}
-  /// The code; empty if there is none.
-  const Function& function() const noexcept { return function_; }
-  bool operator==(const SenseCode&) const { return true; }
-
- private:
-  Function function_;
-};
+using SenseCode = Code<void(const SeatView&, std::span<float> columns)>;
 
 /// A sense of the user's own, written in C++. A file can name it but not hold the code.
 struct CustomSense {
