@@ -57,6 +57,11 @@ void CustomStep::pay(std::size_t term, double amount, std::size_t role, std::siz
   if (term >= of.terms_each)
     no_such("term", term, "the role '" + std::string(of.name) + "'", of.terms_each,
             "CustomStep::pay");
+  if (of.paid[term] == 0)
+    throw Error(ErrorKind::usage,
+                "the game's own code pays term " + std::to_string(term) + " of the role '" +
+                    std::string(of.name) + "', which has a trigger of its own",
+                "CustomStep::pay", "leave the trigger out, or do not pay it");
   of.amounts[seat * of.terms_each + term] += static_cast<float>(amount);
 }
 

@@ -6,13 +6,18 @@ namespace zithercraft::game_internal {
 
 CustomLanes::CustomLanes(const Game& game, std::size_t lanes)
     : deterministic_(game.spec().custom->deterministic), lanes_(lanes) {
-  for (Lane& lane : lanes_) {
-    for (const Role& role : game.roles())
+  for (const RolePlan& role : game.plan().role_plans)
+    for (auto& paid = paid_.emplace_back(); const TermPlan& term : role.terms)
+      paid.push_back(std::holds_alternative<PaidPlan>(term.trigger) ? 1 : 0);
+  for (Lane& lane : lanes_)
+    for (std::size_t r = 0; r < game.roles().size(); ++r) {
+      const Role& role = game.roles()[r];
       lane.parts.push_back({.name = role.name,
                             .seats = role.seats.size(),
                             .controls_each = role.controls.size(),
-                            .terms_each = role.terms.size()});
-  }
+                            .terms_each = role.terms.size(),
+                            .paid = paid_[r]});
+    }
 }
 
 void CustomLanes::begin(std::size_t lane, const GamePlan& plan, EpisodeKey key) {

@@ -58,6 +58,7 @@ class CustomLanes {
     Told told{};
   };
   bool deterministic_;
+  std::vector<std::vector<std::uint8_t>> paid_;  // of each role and term: the game pays it
   std::vector<Lane> lanes_;
 };
 

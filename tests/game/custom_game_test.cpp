@@ -398,6 +398,16 @@ TEST(CustomGame, MistakesOfItsCodeAreNamed) {
   }
 }
 
+TEST(CustomGame, ATermWithATriggerIsNotPaidByHand) {
+  GameSpec spec = winch_that([](CustomStep& s) { s.pay(2, 1.0); });
+  spec.roles[0].rewards.push_back({.name = "time", .each_step = Measure::always()});
+  const auto environment = make_environment(Game(spec), 1);
+  environment->begin(0, {1, 0, 0});
+  const Error error = test::error_of([&] { environment->step(0); });
+  EXPECT_EQ(error.kind(), ErrorKind::usage);
+  EXPECT_NE(error.problem().find("has a trigger of its own"), std::string::npos) << error.what();
+}
+
 TEST(CustomGame, TakesNoMemoryOfItsOwnWhilePlaying) {
   const auto environment = make_environment(
       Game(winch_that([](CustomStep& s) { s.pay(0, s.control(0)), s.happen(0); })), 4);

@@ -1,20 +1,18 @@
 #pragma once
 
 #include <array>
-#include <concepts>
 #include <cstddef>
 #include <cstdint>
-#include <functional>
 #include <map>
 #include <memory>
 #include <optional>
 #include <span>
 #include <string>
 #include <string_view>
-#include <utility>
 #include <vector>
 
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/game/code.hpp"
 #include "zithercraft/game/outcome.hpp"
 #include "zithercraft/game/overlay.hpp"
 
@@ -44,8 +42,8 @@ class CustomStep {
   /// What a seat has decided: a dial's value in its range, a choice's option number. Controls are
   /// counted in the order of the role. Throws Error (usage) if there is no such control.
   double control(std::size_t control, std::size_t role = 0, std::size_t seat = 0) const;
-  /// Adds to the amount that a term pays a seat at this step, before the term's weight. The term
-  /// must be one that has no trigger. Throws Error (usage) if there is no such term.
+  /// Adds to the amount that a term pays a seat at this step, before the term's weight. Throws
+  /// Error (usage) if there is no such term, or if it has a trigger of its own.
   void pay(std::size_t term, double amount, std::size_t role = 0, std::size_t seat = 0);
   /// Ends the episode with this verdict for the first role's side; failure outweighs success.
   void end(Verdict verdict);
@@ -75,6 +73,7 @@ class CustomStep {
     std::size_t controls_each = 0, terms_each = 0;  ///< of a seat
     std::span<const float> controls{};              ///< as given
     std::span<float> amounts{};                     ///< what terms pay
+    std::span<const std::uint8_t> paid{};           ///< of each term: 1 if it has no trigger
   };
   /// For those who run custom games.
   CustomStep(std::span<const Part> parts, std::size_t events, std::uint32_t number,
@@ -116,7 +115,8 @@ class CustomGame {
   /// Whether an option that is `allowed_when` the game says so is allowed now.
   virtual bool allowed(std::size_t role, std::size_t seat, std::size_t control,
                        std::size_t option) const;
-  /// Whether a seat takes part now. One that does not senses zeros, and what it does is ignored.
+  /// Whether a seat takes part now. One that does not senses zeros, and nothing is learned from its
+  /// controls.
   virtual bool present(std::size_t role, std::size_t seat) const;
   /// Where a seat is, for comparing where episodes lead: metres; zeros where there are no places.
   virtual std::array<float, 3> place(std::size_t role, std::size_t seat) const;
@@ -125,26 +125,12 @@ class CustomGame {
   /// Adds everything there is to know of the episode now behind `out`, and returns true. A game
   /// that does not is brought back by playing its controls again.
   virtual bool save(std::vector<std::byte>& out) const;
-  /// Takes an episode up again from what `save` added.
+  /// Takes an episode up again from what `save` added, after `begin` with its key.
   virtual void restore(std::span<const std::byte> saved);
 };
 
 /// Makes a copy of a custom game. Called from several threads at once.
-class CustomGameCode {
- public:
-  using Function = std::function<std::unique_ptr<CustomGame>()>;
-  CustomGameCode() = default;
-  /// Code that makes one.
-  template <class F>
-  requires std::is_invocable_r_v<std::unique_ptr<CustomGame>, F> CustomGameCode(F callable)
-      : function_(std::move(callable)) {}
-  /// The code; empty if there is none.
-  const Function& function() const noexcept { return function_; }
-  bool operator==(const CustomGameCode&) const { return true; }
-
- private:
-  Function function_;
-};
+using CustomGameCode = Code<std::unique_ptr<CustomGame>()>;
 
 /// A game of the user's own in place of an arena. A file can name it but not hold the code.
 struct CustomGameSpec {
