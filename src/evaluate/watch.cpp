@@ -186,9 +186,7 @@ void Watch::count_events(const Lanes& lanes, std::size_t lane) {
     if (!is_deed(e.kind)) continue;
     if (e.kind == EventKind::enter && e.who >= 0 && has_seat_[static_cast<std::size_t>(e.who)] == 0)
       credit_arrival(e);
-    const std::string kind(e.kind == EventKind::custom
-                               ? game_.spec().custom->events[static_cast<std::size_t>(e.detail)]
-                               : name_of(e.kind));
+    const std::string kind(name_of(game_, e));
     if (const std::int32_t who = place(e.who); who >= 0) {
       const Role& own = game_.roles()[seats_[static_cast<std::size_t>(who)].role];
       count_for(who, kind + name_of_other(own, e.whom) +

@@ -182,6 +182,14 @@ const RoleSpec& GameSpec::role(std::string_view role_name) const {
 Game::Game(GameSpec spec, CustomParts custom)
     : plan_(compile(std::move(spec), custom)), arena_(&plan_->arena), roles_(plan_->roles) {}
 
+std::string_view name_of(const Game& game, const Event& event) noexcept {
+  const auto& custom = game.spec().custom;
+  const auto number = static_cast<std::size_t>(event.detail);
+  return event.kind == EventKind::custom && custom && number < custom->events.size()
+             ? std::string_view(custom->events[number])
+             : name_of(event.kind);
+}
+
 const GameSpec& Game::spec() const noexcept { return plan_->spec; }
 const std::string& Game::fingerprint() const noexcept { return plan_->fingerprint; }
 bool Game::complete() const noexcept { return plan_->complete; }

@@ -30,18 +30,10 @@ void add_states(std::string& table, const Game& game, std::size_t episode, const
   }
 }
 
-// What a custom game tells has a name of its own.
-std::string_view word_for(const Game& game, const Event& event) {
-  if (event.kind != EventKind::custom || !game.spec().custom) return name_of(event.kind);
-  const auto& names = game.spec().custom->events;
-  const auto number = static_cast<std::size_t>(event.detail);
-  return number < names.size() ? std::string_view(names[number]) : name_of(event.kind);
-}
-
 void add_events(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
   for (const Event& e : m.events)
     fmt::format_to(Out(table), "{},{},{},{},{},{},{},{},{},{},{},{}\n", episode, m.step, e.tick,
-                   csv_field(std::string(word_for(game, e))), e.who, name_in(game, e.who), e.whom,
+                   csv_field(std::string(name_of(game, e))), e.who, name_in(game, e.who), e.whom,
                    name_in(game, e.whom), e.x, e.y, e.strength, e.detail);
 }
 

@@ -6,9 +6,11 @@
 #include <memory>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "zithercraft/arena/arena.hpp"
+#include "zithercraft/arena/event.hpp"
 #include "zithercraft/base/signature.hpp"
 #include "zithercraft/game/keys.hpp"
 #include "zithercraft/game/load.hpp"
@@ -82,6 +84,10 @@ struct Role {
 inline bool opposed(const Role& a, const Role& b) {
   return !a.side.empty() && !b.side.empty() && a.side != b.side;
 }
+
+class Game;
+/// The word for what happened: of a custom game's own events, the name that the game declares.
+std::string_view name_of(const Game& game, const Event& event) noexcept;
 
 /// A compiled game: checked, immutable, cheap to copy and safe to share between threads.
 class Game {
