@@ -7,6 +7,7 @@
 #include "game/controls.hpp"
 #include "game/custom_lanes.hpp"
 #include "game/cutoffs.hpp"
+#include "game/lane_block.hpp"
 #include "game/plan.hpp"
 #include "game/rewards.hpp"
 #include "game/sense.hpp"
@@ -18,39 +19,10 @@ namespace zithercraft {
 using namespace game_internal;
 namespace {
 
-template <class T>
-std::span<T> part_of(std::byte* block, std::size_t offset, std::size_t seat, std::size_t count) {
-  return {reinterpret_cast<T*>(block + offset) + seat * count, count};
-}
-
-Books& books(const GamePlan& plan, std::byte* block) {
-  return *reinterpret_cast<Books*>(block + plan.books_offset);
-}
-
-std::span<double> ledger_of(const RolePlan& role, std::byte* block, std::size_t seat) {
-  return part_of<double>(block, role.ledger_offset, seat, role.terms.size());
-}
-std::span<std::uint64_t> memory_of(const RolePlan& role, std::byte* block, std::size_t seat) {
-  return part_of<std::uint64_t>(block, role.memory_offset, seat, role.memory_words);
-}
-std::span<float> given_to(const RolePlan& role, std::byte* block, std::size_t seat) {
-  return part_of<float>(block, role.given_offset, seat, role.controls.size());
-}
-std::span<float> kept_by(const RolePlan& role, std::byte* block, std::size_t seat) {
-  return part_of<float>(block, role.kept_offset, seat, role.kept_columns);
-}
-std::span<std::uint64_t> cutoff_memory(const GamePlan& plan, std::byte* block) {
-  return part_of<std::uint64_t>(block, plan.cutoffs.memory_offset, 0, plan.cutoffs.memory_words);
-}
-
 // An episode ends by one verdict: that of the first role's side.
 Verdict for_first_role(Verdict verdict, const Role& of, const Role& first) {
   if (verdict == Verdict::none || !opposed(of, first)) return verdict;
   return verdict == Verdict::success ? Verdict::failure : Verdict::success;
-}
-
-std::span<double> rule_numbers(const GamePlan& plan, std::byte* block) {
-  return part_of<double>(block, plan.rules_offset, 0, plan.rule_numbers + 1);
 }
 
 }  // namespace
@@ -458,11 +430,6 @@ std::span<const std::byte> Lanes::state(std::size_t lane) const noexcept {
 std::byte* Lanes::arena_state(std::size_t lane) noexcept { return block(lane); }
 const std::byte* Lanes::arena_state(std::size_t lane) const noexcept { return block(lane); }
 
-void Lanes::draw(std::size_t lane, std::vector<Overlay>& drawing) const {
-  if (custom_ && game_.spec().custom->frame && custom_->begun(lane))
-    custom_->game(lane).draw(drawing);
-}
-
 void Lanes::restore(std::size_t lane, std::span<const std::byte> snapshot, std::size_t worker) {
   refuse_custom("Lanes::restore");
   if (snapshot.size() != plan(lane).block_bytes)
@@ -480,12 +447,7 @@ void Lanes::append_snapshot(std::size_t lane, std::vector<std::byte>& out) const
   if (custom_ && !custom_->returns(lane)) return Environment::append_snapshot(lane, out);
   const auto own = state(lane);
   out.insert(out.end(), own.begin(), own.end());
-  if (!custom_) return;
-  const std::size_t at = out.size();
-  out.resize(at + sizeof(std::uint64_t));
-  custom_->append(lane, out);
-  const std::uint64_t size = out.size() - at - sizeof size;
-  std::memcpy(out.data() + at, &size, sizeof size);
+  if (custom_) append_custom(lane, out);
 }
 
 std::size_t Lanes::restore_snapshot(std::size_t lane, std::size_t stage,
@@ -515,100 +477,6 @@ void Lanes::begin_from(std::size_t lane, EpisodeKey key, std::span<const std::by
   std::memcpy(state, arena_snapshot.data(), game.arena.state_bytes());
   game.arena.rekey(state, key.seed, key.lane, key.episode);
   open_books(lane, key, worker);
-}
-
-// ---- Custom games
-
-void Lanes::refuse_custom(const char* where) const {
-  if (custom_)
-    throw Error(ErrorKind::usage, "the game is custom, and has no arena", where,
-                "use what all environments have");
-}
-
-// The seats' bodies stand where they stand for ever; who takes part is all that the arena's part of
-// the block says, beside the key.
-void Lanes::begin_custom(std::size_t lane, EpisodeKey key) {
-  const GamePlan& game = plan(lane);
-  game.arena.rekey(block(lane), key.seed, key.lane, key.episode);
-  for (std::size_t r = 0; r < game.roles.size(); ++r)
-    for (std::size_t seat = 0; seat < seats(r); ++seat)
-      game.arena.put(block(lane), game.roles[r].seats[seat], 4.0f * static_cast<float>(seat),
-                     4.0f * static_cast<float>(r), 0.0);
-  custom_->begin(lane, game, key);
-  show_presence(lane);
-}
-
-void Lanes::show_presence(std::size_t lane) {
-  const GamePlan& game = plan(lane);
-  for (std::size_t r = 0; r < game.roles.size(); ++r)
-    for (std::size_t seat = 0; seat < seats(r); ++seat)
-      game.arena.set_present(block(lane), game.roles[r].seats[seat],
-                             custom_->game(lane).present(r, seat));
-}
-
-void Lanes::step_custom(std::size_t lane) {
-  const GamePlan& game = plan(lane);
-  for (std::size_t r = 0; r < game.roles.size(); ++r) {
-    CustomStep::Part& part = custom_->part(lane, r);
-    const std::size_t terms = part.seats * part.terms_each;
-    part.controls = part_of<float>(block(lane), game.role_plans[r].given_offset, 0,
-                                   part.seats * part.controls_each);
-    part.amounts = {scratch_[r].amounts.data() + lane * terms, terms};
-    std::fill(part.amounts.begin(), part.amounts.end(), 0.0f);
-    custom_->keep(lane,
-                  {io_[r].controls.data() + lane * part.controls.size(), part.controls.size()});
-  }
-  custom_->step(lane, game, books(game, block(lane)).steps + 1, lanes_[lane].events);
-  show_presence(lane);
-}
-
-// By what the game saved, or by playing its controls again, which must lead to the same block.
-std::size_t Lanes::restore_custom(std::size_t lane, std::span<const std::byte> bytes,
-                                  std::size_t worker) {
-  const GamePlan& game = plan(lane);
-  const auto refuse = [&](const std::string& what, const std::string& fix) {
-    throw Error(ErrorKind::refused, what, "game '" + game.spec.name + "'", fix);
-  };
-  std::uint64_t size = 0;
-  const std::size_t head = game.block_bytes + sizeof size;
-  if (bytes.size() < head)
-    refuse("the snapshot is cut short", "use snapshots of the same game only");
-  std::memcpy(&size, bytes.data() + game.block_bytes, sizeof size);
-  if (size > bytes.size() - head)
-    refuse("the snapshot is cut short", "use snapshots of the same game only");
-  const std::vector<std::byte> stored(
-      bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(game.block_bytes));
-  const std::span<const std::byte> kept = bytes.subspan(head, size);
-  std::memcpy(block(lane), stored.data(), stored.size());
-  const Books book = books(game, block(lane));
-  begin_one(lane, book.key, worker);
-  if (custom_->saves(lane)) {
-    custom_->restore(lane, kept);
-    std::memcpy(block(lane), stored.data(), stored.size());
-    show(lane);
-    sense(lane, worker);
-    return head + size;
-  }
-  std::size_t each = 0;
-  for (std::size_t r = 0; r < game.roles.size(); ++r)
-    each += seats(r) * game.roles[r].controls.size() * sizeof(float);
-  if (size != book.steps * each)
-    refuse("the snapshot holds controls of another number of steps",
-           "use snapshots of the same game only");
-  const std::byte* next = kept.data();
-  for (std::uint32_t step = 0; step < book.steps; ++step) {
-    for (std::size_t r = 0; r < game.roles.size(); ++r) {
-      const std::size_t numbers = seats(r) * game.roles[r].controls.size();
-      std::memcpy(io_[r].controls.data() + lane * numbers, next, numbers * sizeof(float));
-      next += numbers * sizeof(float);
-    }
-    if (lanes_[lane].outcome == Outcome::running) step_one(lane, worker);
-  }
-  if (std::memcmp(block(lane), stored.data(), stored.size()) != 0)
-    refuse("the game did not get back to where it was when its controls were played again",
-           "let it depend on its key and on the controls alone, give it `save` and `restore`, or "
-           "declare that it is not deterministic");
-  return head + size;
 }
 
 const Lanes& lanes_of(const Environment& environment) {

@@ -107,8 +107,11 @@ class Lanes final : public Environment {
   void step_custom(std::size_t lane);
   void show_presence(std::size_t lane);
   std::uint32_t ticks_so_far(std::size_t lane) const;
+  void append_custom(std::size_t lane, std::vector<std::byte>& out) const;
   std::size_t restore_custom(std::size_t lane, std::span<const std::byte> bytes,
                              std::size_t worker);
+  void play_again(std::size_t lane, std::uint32_t steps, std::span<const std::byte> controls,
+                  std::size_t worker);
   void refuse_custom(const char* where) const;
   float shared_amount(std::size_t lane, std::size_t role, std::size_t seat, std::size_t term) const;
   std::byte* block(std::size_t lane) noexcept { return states_.data() + lane * stride_; }
