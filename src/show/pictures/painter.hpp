@@ -17,6 +17,8 @@ namespace zithercraft::show_internal {
 
 constexpr Colour path_colour{0.80, 0.40, 0.00}, water{0.93, 0.96, 0.98};
 
+Colour paint_of(const Overlay& overlay);
+
 class Painter {
  public:
   Painter(cairo_t* c, const Picture& p)
@@ -81,6 +83,8 @@ class Painter {
   void draw_raster(const Overlay& overlay);
   void draw_words(const Overlay& overlay);
   void draw_legend();
+  void choose_font(double size, bool bold);
+  void key_box(double x, double& y, Colour colour, double opacity, const std::string& words);
   void key_line(double x, double& y, Colour colour, double width, const std::string& words);
 };
 
