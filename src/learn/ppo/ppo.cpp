@@ -217,12 +217,8 @@ void Ppo::begin() {
 void Ppo::State::begin_lanes() {
   const std::uint64_t episodes = derived_seed(context.seed, "train");
   if (opposed() && roster.empty()) take_snapshot();
-  for (std::size_t lane = 0; lane < context.environment->count(); ++lane) {
-    const EpisodeKey key{episodes, static_cast<std::uint32_t>(lane), 0};
-    if (opposed()) choose_opponent(lane, key);
-    context.shares.begin_episode(lane);
-    context.environment->assign_stage(lane, curriculum.stage_of(key));
-  }
+  for (std::size_t lane = 0; lane < context.environment->count(); ++lane)
+    start_of(lane, {episodes, static_cast<std::uint32_t>(lane), 0});
   context.environment->begin_all(context.pool, episodes);
   begun = true;
 }

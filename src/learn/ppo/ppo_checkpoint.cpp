@@ -1,3 +1,5 @@
+#include <cstdint>
+#include <limits>
 #include <string>
 
 #include "base/gathered.hpp"
@@ -152,15 +154,14 @@ void Ppo::State::begin_next_episodes(std::span<const std::int64_t> episodes) {
   const std::uint64_t seed = derived_seed(context.seed, "train");
   for (const LaneGroup& group : context.groups)
     for (std::size_t lane = group.first_lane; lane < group.first_lane + group.lanes; ++lane) {
-      const EpisodeKey key{seed, static_cast<std::uint32_t>(lane),
-                           static_cast<std::uint32_t>(episodes[lane]) + 1};
+      if (episodes[lane] < 0 || episodes[lane] >= std::numeric_limits<std::uint32_t>::max())
+        refuse("the checkpoint counts episodes that cannot be", same_game);
       for (const auto& policy_learner : policy_learners)
         for (const std::size_t role : policy_learner->roles())
           policy_learner->forget(policy_learner->block_of(role, group), lane);
-      if (opposed()) choose_opponent(lane, key);
-      context.shares.begin_episode(lane);
-      context.environment->assign_stage(lane, curriculum.stage_of(key));
-      context.environment->begin(lane, key);
+      const LaneStart start = start_of(lane, {seed, static_cast<std::uint32_t>(lane),
+                                              static_cast<std::uint32_t>(episodes[lane]) + 1});
+      context.environment->begin(start.lane, start.key);
     }
 }
 

@@ -67,20 +67,23 @@ void Ppo::State::keep_results(std::size_t s, std::size_t lane, std::size_t time)
     }
 }
 
+// Whom a lane meets, who learns there and on which stage, in an episode that is about to begin.
+LaneStart Ppo::State::start_of(std::size_t lane, EpisodeKey key) {
+  if (opposed()) choose_opponent(lane, key);
+  context.shares.begin_episode(lane);
+  context.environment->assign_stage(lane, curriculum.stage_of(key));
+  return {lane, key};
+}
+
 // The next episode of a lane whose episode has ended.
 LaneStart Ppo::State::next_start(const LaneGroup& group, std::size_t lane) {
   EpisodeKey next = context.environment->key(lane);
   ++next.episode;
-  if (opposed()) {
-    for (const auto& policy_learner : policy_learners)
-      for (const std::size_t role : policy_learner->roles())
-        if (!context.learns_in(role, lane))
-          policy_learner->forget(policy_learner->block_of(role, group), lane);
-    choose_opponent(lane, next);
-    context.shares.begin_episode(lane);
-  }
-  context.environment->assign_stage(lane, curriculum.stage_of(next));
-  return {lane, next};
+  for (const auto& policy_learner : policy_learners)
+    for (const std::size_t role : policy_learner->roles())
+      if (!context.learns_in(role, lane))
+        policy_learner->forget(policy_learner->block_of(role, group), lane);
+  return start_of(lane, next);
 }
 
 void Ppo::State::count_shares(std::size_t s) {

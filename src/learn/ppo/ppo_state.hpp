@@ -55,6 +55,7 @@ struct Ppo::State {
   void play_group(std::size_t group, std::size_t worker);
   void decide(std::size_t group, std::size_t time, std::size_t worker);
   void decide_as_before(const LaneGroup& group, std::size_t time, std::size_t worker);
+  LaneStart start_of(std::size_t lane, EpisodeKey key);
   LaneStart next_start(const LaneGroup& group, std::size_t lane);
   void step(std::size_t group, std::size_t time, std::size_t worker);
   void keep_results(std::size_t group, std::size_t lane, std::size_t time);
