@@ -452,7 +452,10 @@ TEST_F(Viewer, ShowsWhatACustomGameDraws) {
   EXPECT_GT(with["colours"], 5) << "water of two colours, rope, boat, mark and words";
   EXPECT_EQ(at("document.getElementById('overlay_rays').hidden"), true);
   EXPECT_EQ(at("document.getElementById('mode').parentElement.hidden"), true);
+  const std::string drawn = "viewer.views[0].arena.overlay.children.length";
+  const auto things = at(drawn).get<int>();
   browser.run("document.getElementById('custom_water').click();");
+  EXPECT_TRUE(browser.wait_for(drawn + " === " + std::to_string(things - 1)));
   EXPECT_LT(browser.run(look_at_canvas)["colours"], with["colours"]);
   EXPECT_NE(at("viewer.match.tellEvent([3, 19, 0, 1, 0])").get<std::string>().find("call"),
             std::string::npos);

@@ -13,7 +13,8 @@ const overlayList = [
   ["custom", "Recorded overlays", true],
 ];
 const eventSeconds = 1.2,
-  gridAcross = 48;
+  gridAcross = 48,
+  mostTexts = 200;
 const wordHeight = 0.1,
   lineHeight = 0.06,
   lineWidth = 0.15; // of words over the arena, in halves of the view
@@ -22,12 +23,14 @@ class Overlays {
   constructor(view) {
     this.view = view;
     this.texts = new Map();
+    this.passing = []; // textures that are used for one drawing alone
   }
 
   draw(match, episode, time, chosen, shown, hiddenNames) {
     const view = this.view,
       group = view.overlay;
     view.clear(group);
+    for (const texture of this.passing.splice(0)) texture.dispose();
     view.shown = shown;
     view.things.forEach((_, e) =>
       view.hide(e, match.scene.entities[e].kind === "zone" && !shown.zones),
@@ -425,6 +428,7 @@ class Overlays {
       pen.font = font;
       pen.fillStyle = `#${paint.getHexString()}`;
       pen.fillText(words, 4, 50);
+      if (this.texts.size >= mostTexts) this.forgetTexts(); // a clock never says the same twice
       this.texts.set(key, new THREE.CanvasTexture(canvas));
     }
     const map = this.texts.get(key),
@@ -433,6 +437,10 @@ class Overlays {
       map,
       transparent: true,
     });
+  }
+  forgetTexts() {
+    for (const texture of this.texts.values()) this.passing.push(texture);
+    this.texts.clear();
   }
   raster(numbers, level) {
     const [left, bottom, right, top, columns, rows, channels] = numbers;
@@ -449,6 +457,7 @@ class Overlays {
     const map = new THREE.DataTexture(pixels, columns, rows, THREE.RGBAFormat);
     map.magFilter = map.minFilter = THREE.NearestFilter;
     map.needsUpdate = true;
+    this.passing.push(map);
     this.sheet(left, bottom, right, top, level, { map });
   }
   static tints(frame, shown, hiddenNames) {
