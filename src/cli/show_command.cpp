@@ -32,6 +32,14 @@ Json game_json(const Game& game) {
       {"about", game.spec().about},
       {"fingerprint", game.fingerprint()},
       {"tags", std::vector<std::string>(game.arena().tags().begin(), game.arena().tags().end())}};
+  if (const auto& custom = game.spec().custom) {
+    Json settings = Json::object();
+    for (const auto& [name, value] : custom->settings) settings[name] = value;
+    j["custom"] = {{"settings", settings},
+                   {"events", custom->events},
+                   {"step_seconds", custom->step_seconds},
+                   {"deterministic", custom->deterministic}};
+  }
   for (const Role& role : game.roles()) {
     Json r{{"name", role.name}, {"seats", role.seats.size()}};
     for (const Column& c : role.columns) r["columns"].push_back(column_json(c));

@@ -12,6 +12,7 @@
 #include "support.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/load.hpp"
+#include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/run/metrics.hpp"
 #include "zithercraft/run/train.hpp"
 
@@ -57,8 +58,13 @@ std::chrono::duration<double> time_to_train(const std::vector<std::string>& word
                                             std::int64_t steps) {
   const auto begin = std::chrono::steady_clock::now();
   const int process = test::start_tool(words);
-  while (last_seen(folder) < steps) std::this_thread::sleep_for(std::chrono::milliseconds(5));
-  const std::chrono::duration<double> passed = std::chrono::steady_clock::now() - begin;
+  constexpr std::chrono::minutes at_most{2};
+  std::chrono::duration<double> passed{};
+  while (last_seen(folder) < steps && passed < at_most) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    passed = std::chrono::steady_clock::now() - begin;
+  }
+  EXPECT_LT(passed, at_most) << "it does not train";
   ::kill(process, SIGKILL);
   test::wait_for(process);
   return passed;

@@ -42,6 +42,8 @@ TEST_F(OwnGame, IsListedAndShown) {
   EXPECT_EQ(shown.status, 0) << shown.err;
   EXPECT_NE(shown.out.find("aim=30"), std::string::npos);
   EXPECT_NE(shown.out.find("may.move.load"), std::string::npos);
+  EXPECT_EQ(json::parse(run({"show", "fish_market", "--json"}).out)["custom"]["settings"]["aim"],
+            30);
   EXPECT_GT(test::read_file(path("start.png")).size(), 5000u);
 }
 
@@ -77,8 +79,10 @@ TEST_F(OwnGame, ResumesToTheSameBytes) {
     words.insert(words.end(), whole.begin(), whole.end());
     return words;
   }());
-  while (!std::filesystem::exists(path("halved") + "/checkpoints/last.safetensors"))
+  const std::string checkpoint = path("halved") + "/checkpoints/last.safetensors";
+  for (int look = 0; look < 30'000 && !std::filesystem::exists(checkpoint); ++look)
     std::this_thread::sleep_for(std::chrono::milliseconds(2));
+  EXPECT_TRUE(std::filesystem::exists(checkpoint)) << "it does not train";
   ::kill(process, SIGKILL);
   test::wait_for(process);
   ASSERT_EQ(run({"train", "fish_market", "--run", path("halved"), "--resume", "--quiet"}).status,
