@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "cli/commands.hpp"
+#include "cli/remote_games.hpp"
 #include "zithercraft/run/methods.hpp"
 
 namespace zithercraft::cli {
@@ -30,6 +31,53 @@ const CLI::Validator zero_or_more(
     },
     "NONNEGATIVE");
 
+void add_remote(CLI::App& sub, RemoteFlags& flags) {
+  auto* group = sub.add_option_group("Games in other processes");
+  auto* launch = group->add_option("--launch", flags.launch,
+                                   "Command line that starts a game; {address} in it is where it "
+                                   "joins. It is started again when it ends");
+  auto* join =
+      group->add_option("--join-at", flags.join_at,
+                        "PORT or ADDRESS:PORT where games join that are started by others");
+  auto* instances =
+      group->add_option("--instances", flags.instances, "Games to start, or to wait for")
+          ->check(CLI::Range(1, 4096))
+          ->capture_default_str();
+  auto* token = group->add_option("--join-token", flags.token,
+                                  "What games must carry; needed beyond this machine");
+  auto* free = group->add_flag("--free", flags.free,
+                               "Games that are ready play on; else every step waits for all of "
+                               "them, and the result does not depend on their speed");
+  auto* limit = group
+                    ->add_option("--answer-limit", flags.answer_limit,
+                                 "Seconds after which a game that does not answer is dropped")
+                    ->check(above_zero)
+                    ->capture_default_str();
+  for (auto* option : {instances, token, free, limit})
+    option->check(
+        [launch, join](const std::string&) {
+          return launch->empty() && join->empty() ? "it needs --launch or --join-at"
+                                                  : std::string{};
+        },
+        "");
+}
+
+// What of a command's words may name a game, or a run of one.
+template <class Command>
+std::vector<std::string> games_named_by(const Command& command) {
+  std::vector<std::string> names;
+  if constexpr (requires { command.runs.game; }) names.push_back(command.runs.game);
+  if constexpr (requires { command.game; }) names.push_back(command.game);
+  if constexpr (requires { command.run_folder; }) names.push_back(command.run_folder);
+  const auto add_all = [&](const std::vector<std::string>& list) {
+    names.insert(names.end(), list.begin(), list.end());
+  };
+  if constexpr (requires { command.players; }) add_all(command.players);
+  if constexpr (requires { command.paths; }) add_all(command.paths);
+  if constexpr (requires { command.files; }) add_all(command.files);
+  return names;
+}
+
 // Registers a command whose options fill in a struct of commands.hpp and whose `run` gives the exit
 // status.
 template <class Command, class Describe>
@@ -40,7 +88,12 @@ void add(CLI::App& app, const std::string& name, const std::string& about, int& 
   describe(*sub, *command);
   sub->add_flag("--json", command->json, "Print the result as JSON");
   sub->footer("Exit statuses: see `zithercraft --help`.");
-  sub->final_callback([command, &status] { status = command->run(); });
+  if constexpr (requires { command->remote; }) add_remote(*sub, command->remote);
+  sub->final_callback([command, &status] {
+    if constexpr (requires { command->remote; })
+      join_games(command->remote, games_named_by(*command));
+    status = command->run();
+  });
 }
 
 void add_game(CLI::App& sub, std::string& game, std::vector<std::string>& set) {

@@ -13,6 +13,15 @@ namespace zithercraft::cli {
 
 class ProgressLine;
 
+/// Games in other processes, for commands that play.
+struct RemoteFlags {
+  std::string launch, join_at, token;
+  std::size_t instances = 1;
+  double answer_limit = 10.0;
+  bool free = false;
+  bool used() const { return !launch.empty() || !join_at.empty(); }
+};
+
 struct GamesCommand {
   bool json = false;
   int run() const;
@@ -23,6 +32,7 @@ struct ShowCommand {
   std::vector<std::string> set;  // keys of the game as KEY=VALUE
   std::uint64_t seed = 0;
   bool senses = false, json = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -33,6 +43,7 @@ struct DoctorCommand {
   std::uint64_t seed = 0;
   std::size_t threads = 0;
   bool json = false, quiet = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -48,6 +59,7 @@ struct TrainCommand {
   std::string from, seeds, method;
   std::size_t threads = 0;
   bool resume = false, fresh = false, profile = false, json = false, quiet = false;
+  RemoteFlags remote;
   int run() const;
 
  private:
@@ -65,6 +77,7 @@ struct EvaluateCommand {
   ActionMode actions = ActionMode::usual;
   TrainedAs as = TrainedAs::latest;
   bool checkpoints = false, json = false, quiet = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -83,6 +96,7 @@ struct CompareCommand {
   double target = 0.9;
   std::size_t threads = 0;
   bool json = false, quiet = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -95,6 +109,7 @@ struct MatchCommand {
   ActionMode actions = ActionMode::usual;
   TrainedAs as = TrainedAs::latest;
   bool by_return = false, json = false, quiet = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -107,6 +122,7 @@ struct BehaviourCommand {
   double square = 4.0;
   ActionMode actions = ActionMode::usual;
   bool json = false, quiet = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -130,6 +146,7 @@ struct SweepCommand {
   StudyRunFlags runs;
   std::vector<std::string> grid;
   bool json = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -138,6 +155,7 @@ struct AblateCommand {
   StudyRunFlags runs;
   std::string only;
   bool json = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -145,6 +163,7 @@ struct StudyCommand {
   StudyFlags study;
   std::string plan;
   bool json = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -154,6 +173,7 @@ struct RecordCommand {
   std::uint64_t seed = 0;
   ActionMode actions = ActionMode::usual;
   bool json = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -170,6 +190,7 @@ struct ReplayCommand {
   std::optional<std::uint32_t> tick;
   ServeFlags serving;
   bool info = false, check = false, serve = false, json = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -179,6 +200,7 @@ struct DriveCommand {
   std::uint64_t seed = 0;
   ServeFlags serving;
   bool json = false;
+  RemoteFlags remote;
   int run() const;
 };
 
@@ -200,6 +222,7 @@ struct ReportCommand {
   std::string run_folder, html, csv;
   std::int64_t episodes = 500;
   bool json = false, quiet = false;
+  RemoteFlags remote;
   int run() const;
 };
 

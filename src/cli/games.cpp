@@ -4,6 +4,7 @@
 #include <string_view>
 #include <utility>
 
+#include "cli/remote_games.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/game/load.hpp"
@@ -45,6 +46,7 @@ GameSpec named_game(const std::string& name_or_path) {
     }
     return spec;
   }
+  if (name_or_path == remote_name) return joined_game();
   std::vector<std::string> names;
   for (const GameSpec& own : added_games()) {
     if (own.name == name_or_path) return own;

@@ -38,7 +38,7 @@ class Watcher {
     std::size_t seats = 0;
     for (const Role& role : game_.roles()) seats += role.seats.size();
     // Many short lanes see more beginnings, few long ones see more endings.
-    const std::size_t count = std::clamp<std::size_t>(64 / seats, 2, 32);
+    const std::size_t count = lanes_within(game_, std::clamp<std::size_t>(64 / seats, 2, 32));
     Lanes lanes(game_, count, pool.threads());
     std::vector<std::unique_ptr<Player>> copies;
     for (const Player* player : players) copies.push_back(player->copy());

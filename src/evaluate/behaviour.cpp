@@ -198,30 +198,34 @@ class BehaviourSurvey {
       std::vector<Watch> watches;
     };
     std::vector<Scratch> scratch(pool_.threads());
+    const std::size_t together = lanes_within(game_, lanes_together);
     const auto play_some = [&](std::size_t group, std::size_t worker) {
       Scratch& mine = scratch[worker];
-      const std::size_t first = group * lanes_together,
-                        n = std::min(lanes_together, keys_.size() - first);
+      const std::size_t first = group * together, n = std::min(together, keys_.size() - first);
       if (!mine.lanes) {
-        mine.lanes = std::make_unique<Lanes>(game_, lanes_together);
+        mine.lanes = std::make_unique<Lanes>(game_, together);
         for (const auto& each : own) mine.players.push_back(each->copy());
-        mine.watches.assign(lanes_together,
+        mine.watches.assign(together,
                             Watch(game_, watched, seat_ ? &*seat_ : nullptr, options_.square));
       }
       Lanes& lanes = *mine.lanes;
+      std::vector<LaneStart> starts;
+      std::vector<std::size_t> running;
       for (std::size_t lane = 0; lane < n; ++lane) {
-        lanes.begin(lane, keys_[first + lane]);
+        starts.push_back({lane, keys_[first + lane]});
+        running.push_back(lane);
         mine.watches[lane].begin();
       }
-      for (std::size_t running = n; running > 0;) {
+      lanes.begin_lanes(starts);
+      while (!running.empty()) {
         for (std::size_t role = 0; role < mine.players.size(); ++role)
           mine.players[role]->decide(lanes, role, 0, n);
-        for (std::size_t lane = 0; lane < n; ++lane) {
-          if (lanes.outcome(lane) != Outcome::running) continue;
-          lanes.step(lane);
+        lanes.step_lanes(running);
+        std::erase_if(running, [&](std::size_t lane) {
+          if (lanes.lost(lane)) mine.watches[lane].begin();
+          if (lanes.idle(lane) || lanes.steps(lane) == 0) return false;
           mine.watches[lane].look(lanes, lane);
-          if (lanes.outcome(lane) == Outcome::running) continue;
-          --running;
+          if (lanes.outcome(lane) == Outcome::running) return false;
           episodes[first + lane] = mine.watches[lane].finish(lanes, lane);
           if (recorded) {
             const auto& end = ends_[first + lane];
@@ -229,10 +233,11 @@ class BehaviourSurvey {
                 std::memcmp(end.data(), lanes.arena_state(lane), end.size()) == 0 ? 0 : 1;
           }
           progress.add();
-        }
+          return true;
+        });
       }
     };
-    pool_.run((keys_.size() + lanes_together - 1) / lanes_together, play_some);
+    pool_.run((keys_.size() + together - 1) / together, play_some);
     differently += std::count(differs.begin(), differs.end(), std::uint8_t{1});
     return episodes;
   }

@@ -36,6 +36,12 @@ RandomStream CustomStart::random() const {
   return {derived_seed(key.seed, "custom game"), key.lane, key.episode, Purpose::user};
 }
 
+std::uint64_t CustomStart::number() const {
+  RandomStream stream = random();
+  const std::uint64_t high = stream.bits();
+  return (high << 21u) | (stream.bits() >> 11u);
+}
+
 const CustomStep::Part& CustomStep::part(std::size_t role, std::size_t seat) const {
   if (role >= parts_.size()) no_such("role", role, "the game", parts_.size(), "CustomStep");
   const Part& found = parts_[role];

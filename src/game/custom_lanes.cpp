@@ -18,16 +18,23 @@ CustomLanes::CustomLanes(const Game& game, std::size_t lanes)
                             .terms_each = role.terms.size(),
                             .paid = paid_[r]});
     }
+  if (const auto& host = game.spec().custom->host.function()) batch_ = host()->batch(game, lanes);
 }
 
 void CustomLanes::begin(std::size_t lane, const GamePlan& plan, EpisodeKey key) {
   const CustomGameSpec& spec = *plan.spec.custom;
   Lane& own = lanes_[lane];
   const bool is_new = own.game == nullptr;
-  if (is_new && spec.code.function()) own.game = spec.code.function()();
-  if (!own.game)
+  if (is_new && batch_) own.game = &batch_->game(lane);
+  if (is_new && !batch_ && spec.code.function()) {
+    own.own = spec.code.function()();
+    own.game = own.own.get();
+  }
+  if (own.game == nullptr)
     throw Error(ErrorKind::refused, "the code of the custom game is not in this program",
-                "game '" + plan.spec.name + "'", "use the program that defines it");
+                "game '" + plan.spec.name + "'",
+                "use the program that defines it, or let games join that play it (--launch, "
+                "--join-at)");
   own.game->begin(CustomStart{key, spec.settings});
   own.kept.clear();
   if (!is_new) return;

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "game/plan.hpp"
-#include "zithercraft/game/custom_game.hpp"
+#include "zithercraft/game/custom_batch.hpp"
 
 namespace zithercraft::game_internal {
 
@@ -19,6 +19,11 @@ class CustomLanes {
   /// Begins an episode, of a game as it is on its stage. Throws Error (refused) if the program does
   /// not have the game's code.
   void begin(std::size_t lane, const GamePlan& plan, EpisodeKey key);
+  /// Those that are played together; null if each lane has its own.
+  CustomBatch* batch() const noexcept { return batch_.get(); }
+  /// Whether a lane of a batch waits for its episode to begin.
+  bool between_episodes(std::size_t lane) const noexcept { return lanes_[lane].between; }
+  void set_between_episodes(std::size_t lane, bool between) { lanes_[lane].between = between; }
   /// Whether any episode of a lane has begun.
   bool begun(std::size_t lane) const { return lanes_[lane].game != nullptr; }
   /// The copy that a lane plays. An episode must have begun.
@@ -26,6 +31,7 @@ class CustomLanes {
 
   /// A role's part of the step that a lane plays next, to be filled in before.
   CustomStep::Part& part(std::size_t lane, std::size_t role) { return lanes_[lane].parts[role]; }
+  std::span<const CustomStep::Part> parts(std::size_t lane) const { return lanes_[lane].parts; }
   /// What a step came to.
   struct Told {
     Verdict verdict = Verdict::none;
@@ -50,8 +56,9 @@ class CustomLanes {
 
  private:
   struct Lane {
-    std::unique_ptr<CustomGame> game{};
-    bool saves = false;
+    std::unique_ptr<CustomGame> own{};  // none of a batch
+    CustomGame* game = nullptr;
+    bool saves = false, between = false;
     std::vector<CustomStep::Part> parts{};
     std::vector<CustomStep::Happening> happened{};
     std::vector<float> kept{};  // controls of all steps
@@ -60,6 +67,7 @@ class CustomLanes {
   bool deterministic_;
   std::vector<std::vector<std::uint8_t>> paid_;  // of each role and term: the game pays it
   std::vector<Lane> lanes_;
+  std::unique_ptr<CustomBatch> batch_;
 };
 
 }  // namespace zithercraft::game_internal

@@ -4,6 +4,7 @@
 #include <numeric>
 
 #include "zithercraft/base/pool.hpp"
+#include "zithercraft/game/custom_batch.hpp"
 #include "zithercraft/game/lanes.hpp"
 
 namespace zithercraft {
@@ -117,6 +118,16 @@ std::size_t Environment::restore_snapshot(std::size_t, std::size_t, std::span<co
   no_snapshots();
 }
 std::span<const std::byte> Environment::recorded(std::size_t) const { return {}; }
+
+std::optional<std::size_t> copies_of(const Game& game) {
+  const auto& custom = game.spec().custom;
+  if (!custom || !custom->host.function()) return {};
+  return custom->host.function()()->copies();
+}
+
+std::size_t lanes_within(const Game& game, std::size_t wanted) {
+  return std::max<std::size_t>(1, std::min(wanted, copies_of(game).value_or(wanted)));
+}
 
 std::unique_ptr<Environment> make_environment(const Game& game, std::size_t lanes,
                                               std::size_t workers) {

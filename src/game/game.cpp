@@ -151,12 +151,15 @@ std::shared_ptr<const GamePlan> compile(GameSpec spec, CustomParts custom) {
   for (std::size_t r = 0; r < spec.roles.size(); ++r) find_mirrored(*plan, r);
   compile_cutoffs(*plan);
   compile_rules(*plan);
-  if (spec.custom && !spec.custom->code.function()) plan->complete = false;
+  if (spec.custom && !spec.custom->playable()) plan->complete = false;
   if (!plan->complete && custom == CustomParts::needed)
     wrong_spec(spec.custom ? "the game is custom, and a file cannot hold its code"
                            : "a term, a sense or a rule is custom, which a file cannot hold",
                spec.custom ? "custom" : "roles and rules",
-               "use the program that defines it, or take it out");
+               spec.custom
+                   ? "use the program that defines it, or let games join that play it (--launch, "
+                     "--join-at)"
+                   : "use the program that defines it, or take it out");
   compile_stages(*plan, custom);
   lay_out(*plan);
   plan->fingerprint = hex64(hash_text(to_toml(plan->spec)));

@@ -8,6 +8,7 @@
 #include "game/custom_lanes.hpp"
 #include "game/cutoffs.hpp"
 #include "game/lane_block.hpp"
+#include "game/lane_worker.hpp"
 #include "game/plan.hpp"
 #include "game/rewards.hpp"
 #include "game/sense.hpp"
@@ -26,13 +27,6 @@ Verdict for_first_role(Verdict verdict, const Role& of, const Role& first) {
 }
 
 }  // namespace
-
-// What one thread works with.
-struct Lanes::Worker {
-  explicit Worker(const GamePlan& plan) : senses(plan) {}
-  ArenaScratch scratch;
-  SenseRoom senses;
-};
 
 Lanes::Lanes(Game game, std::size_t count, std::size_t workers)
     : Environment(std::move(game), count) {
@@ -92,31 +86,14 @@ void Lanes::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> ar
   starts_[stage] = {std::move(arena_states), share};
 }
 
-namespace {
-
-// What goes wrong in a lane says in which.
-template <class Call>
-void in_lane(std::size_t lane, Call call) {
-  try {
-    call();
-  } catch (const Error& error) {
-    throw LaneError(error, lane);
-  } catch (const std::exception& error) {
-    throw LaneError(
-        Error(ErrorKind::refused, "the game's own code failed: " + std::string(error.what()),
-              "step or begin", "mend it; it must get by with whatever players do"),
-        lane);
-  }
-}
-
-}  // namespace
-
 void Lanes::begin_lanes(std::span<const LaneStart> starts, std::size_t worker) {
+  if (custom_ && custom_->batch() != nullptr) return begin_batch(starts, worker);
   for (const LaneStart& start : starts)
     in_lane(start.lane, [&] { begin_one(start.lane, start.key, worker); });
 }
 
 void Lanes::step_lanes(std::span<const std::size_t> lanes, std::size_t worker) {
+  if (custom_ && custom_->batch() != nullptr) return step_batch(lanes, worker);
   for (const std::size_t lane : lanes) in_lane(lane, [&] { step_one(lane, worker); });
 }
 
@@ -180,12 +157,17 @@ void Lanes::step_one(std::size_t lane, std::size_t worker) {
   read_controls(lane);
   lanes_[lane].events.clear();
   if (custom_) {
+    fill_parts(lane);
     step_custom(lane);
   } else {
     for (std::int64_t tick = 0; tick < game.spec.ticks_per_step; ++tick)
       play_tick(lane, tick, worker);
   }
-  lanes_[lane].steps = ++books(game, block(lane)).steps;
+  finish_step(lane, worker);
+}
+
+void Lanes::finish_step(std::size_t lane, std::size_t worker) {
+  lanes_[lane].steps = ++books(plan(lane), block(lane)).steps;
   pay(lane);
   sense(lane, worker);
 }

@@ -3,6 +3,7 @@
 
 #include "game/custom_lanes.hpp"
 #include "game/lane_block.hpp"
+#include "game/lane_worker.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/game/lanes.hpp"
 
@@ -45,7 +46,7 @@ void Lanes::show_presence(std::size_t lane) {
                              custom_->game(lane).present(r, seat));
 }
 
-void Lanes::step_custom(std::size_t lane) {
+void Lanes::fill_parts(std::size_t lane) {
   const GamePlan& game = plan(lane);
   for (std::size_t r = 0; r < game.roles.size(); ++r) {
     CustomStep::Part& part = custom_->part(lane, r);
@@ -57,8 +58,85 @@ void Lanes::step_custom(std::size_t lane) {
     custom_->keep(lane,
                   {io_[r].controls.data() + lane * part.controls.size(), part.controls.size()});
   }
+}
+
+void Lanes::step_custom(std::size_t lane) {
+  const GamePlan& game = plan(lane);
   custom_->step(lane, game, books(game, block(lane)).steps + 1, lanes_[lane].events);
   show_presence(lane);
+}
+
+// ---- Copies that are played together
+
+void Lanes::begin_batch(std::span<const LaneStart> starts, std::size_t worker) {
+  std::vector<BatchStart> all;
+  for (const LaneStart& start : starts) {
+    set_stage(start.lane, lanes_[start.lane].next_stage);
+    lanes_[start.lane].key = start.key;
+    lanes_[start.lane].lost = false;
+    custom_->set_between_episodes(start.lane, true);
+    all.push_back({start.lane, {start.key, plan(start.lane).spec.custom->settings}});
+  }
+  custom_->batch()->begin(all);
+  for (const LaneStart& start : starts)
+    in_lane(start.lane, [&] { take_up(start.lane, worker); });
+}
+
+void Lanes::step_batch(std::span<const std::size_t> lanes, std::size_t worker) {
+  std::vector<BatchStep>& steps = workers_[worker]->steps;
+  steps.clear();
+  for (const std::size_t lane : lanes) {
+    lanes_[lane].lost = false;
+    if (!lanes_[lane].idle) {
+      keep_senses(lane);
+      read_controls(lane);
+      lanes_[lane].events.clear();
+      fill_parts(lane);
+    }
+    steps.push_back({lane, custom_->parts(lane)});
+  }
+  custom_->batch()->step(steps);
+  for (const std::size_t lane : lanes) in_lane(lane, [&] { take_up(lane, worker); });
+}
+
+// Goes on with what has come of a lane.
+void Lanes::take_up(std::size_t lane, std::size_t worker) {
+  const CopyState state = custom_->batch()->state(lane);
+  const EpisodeKey key = lanes_[lane].key;
+  if (state == CopyState::lost) {
+    lanes_[lane].lost = true;
+    custom_->set_between_episodes(lane, true);
+  }
+  if (state != CopyState::plays) return leave_idle(lane);
+  lanes_[lane].idle = false;
+  if (custom_->between_episodes(lane)) {
+    custom_->set_between_episodes(lane, false);
+    begin_one(lane, key, worker);
+  } else {
+    step_custom(lane);
+    finish_step(lane, worker);
+  }
+}
+
+// Nobody is there to take controls until the lane goes on.
+void Lanes::leave_idle(std::size_t lane) {
+  Lane& shown = lanes_[lane];
+  shown.idle = true;
+  shown.events.clear();
+  for (std::size_t r = 0; r < io_.size(); ++r) {
+    const std::size_t first = lane * seats(r), terms = io_[r].terms;
+    std::fill_n(io_[r].present.data() + first, seats(r), std::uint8_t{0});
+    std::fill_n(io_[r].rewards.data() + first, seats(r), 0.0f);
+    std::fill_n(io_[r].by_term.data() + first * terms, seats(r) * terms, 0.0f);
+    if (!custom_->between_episodes(lane)) continue;
+    std::fill_n(io_[r].ledger.data() + first * terms, seats(r) * terms, 0.0);
+    std::fill_n(io_[r].observations.data() + first * io_[r].columns, seats(r) * io_[r].columns,
+                0.0f);
+  }
+  if (!custom_->between_episodes(lane)) return;
+  shown.outcome = Outcome::running;
+  shown.ended_by = EndedBy::nothing;
+  shown.steps = 0;
 }
 
 void Lanes::draw(std::size_t lane, std::vector<Overlay>& drawing) const {
@@ -86,7 +164,7 @@ std::size_t Lanes::restore_custom(std::size_t lane, std::span<const std::byte> b
   const auto stored = bytes.first(game.block_bytes), kept = bytes.subspan(head, size);
   Books book;
   std::memcpy(&book, stored.data() + game.books_offset, sizeof book);
-  begin_one(lane, book.key, worker);
+  begin(lane, book.key, worker);
   if (!custom_->saves(lane)) {
     play_again(lane, book.steps, kept, worker);
     if (std::memcmp(block(lane), stored.data(), stored.size()) != 0)
@@ -110,14 +188,16 @@ void Lanes::play_again(std::size_t lane, std::uint32_t steps, std::span<const st
     each += seats(r) * game.roles[r].controls.size() * sizeof(float);
   if (controls.size() != steps * each)
     refuse("the snapshot holds controls of another number of steps", game);
-  const std::byte* next = controls.data();
-  for (std::uint32_t step = 0; step < steps && lanes_[lane].outcome == Outcome::running; ++step) {
-    for (std::size_t r = 0; r < game.roles.size(); ++r) {
+  // A lane that waits takes no controls, and one that is lost begins again.
+  while (lanes_[lane].idle ||
+         (lanes_[lane].steps < steps && lanes_[lane].outcome == Outcome::running)) {
+    const std::byte* next = controls.data() + lanes_[lane].steps * each;
+    for (std::size_t r = 0; !lanes_[lane].idle && r < game.roles.size(); ++r) {
       const std::size_t numbers = seats(r) * game.roles[r].controls.size();
       std::memcpy(io_[r].controls.data() + lane * numbers, next, numbers * sizeof(float));
       next += numbers * sizeof(float);
     }
-    step_one(lane, worker);
+    step(lane, worker);
   }
 }
 

@@ -27,7 +27,7 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game,
                                                        std::int64_t episodes, std::uint64_t seed,
                                                        WorkerPool& pool, WorkCount* progress) {
   const auto total = static_cast<std::size_t>(episodes);
-  const std::size_t count = std::min(total, most_lanes);
+  const std::size_t count = lanes_within(game, std::min(total, most_lanes));
   const auto environment = make_environment(game, count, pool.threads());
   Environment& lanes = *environment;
   std::vector<std::vector<EpisodeResult>> results;
@@ -80,12 +80,12 @@ void play_one(const Game& game, const std::vector<Player*>& players, EpisodeKey 
               const std::function<void(const Environment&)>& moment) {
   const auto environment = make_environment(game, 1);
   environment->begin(0, key);
-  moment(*environment);
+  if (!environment->idle(0)) moment(*environment);
   while (environment->outcome(0) == Outcome::running) {
     for (std::size_t role = 0; role < players.size(); ++role)
       players[role]->decide(*environment, role, 0, 1);
     environment->step(0);
-    moment(*environment);
+    if (!environment->idle(0)) moment(*environment);
   }
 }
 

@@ -7,6 +7,7 @@
 #include "run/recorded_moments.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
+#include "zithercraft/game/environment.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 #include "zithercraft/run/methods.hpp"
 #include "zithercraft/run/player_source.hpp"
@@ -18,7 +19,12 @@ namespace {
 constexpr std::int64_t kept_checkpoints = 10;
 
 // Processes on one machine share its processors.
-std::size_t threads_for(const TrainOptions& options) {
+std::size_t threads_for(const TrainOptions& options, const Game& game) {
+  // Threads that wait for games cost nothing: lanes that are played together have one each.
+  constexpr std::size_t lanes_each = 32, most = 32;
+  if (const auto copies = copies_of(game); copies && options.threads == 0)
+    return std::min(most, std::max<std::size_t>((*copies + lanes_each - 1) / lanes_each,
+                                                std::thread::hardware_concurrency()));
   if (options.threads != 0 || options.processes == nullptr) return options.threads;
   return std::max<std::size_t>(1, std::thread::hardware_concurrency() / options.processes->here());
 }
@@ -62,7 +68,7 @@ Training::Training(Run run, const TrainOptions& options)
       options_(options),
       game_(run_.game()),
       budget_{run_.settings().steps, run_.settings().generations},
-      pool_(threads_for(options)),
+      pool_(threads_for(options, game_)),
       learner_(learner_for(run_, game_, budget_, options, pool_)) {
   while (!learner_->policy_of(first_role_)) ++first_role_;
   if (is_first(options))

@@ -33,6 +33,9 @@ struct CustomStart {
   /// A stream of random numbers that depends on the episode alone. A game keeps it and draws from
   /// it for as long as the episode lasts.
   RandomStream random() const;
+  /// A number below 2^53 that depends on the episode alone, for games with random numbers of their
+  /// own. Games in other processes are given the same.
+  std::uint64_t number() const;
 };
 
 /// One step of a custom game: what the seats decided, and what comes of it. Valid during the call
@@ -132,6 +135,10 @@ class CustomGame {
 /// Makes a copy of a custom game. Called from several threads at once.
 using CustomGameCode = Code<std::unique_ptr<CustomGame>()>;
 
+class CustomHost;
+/// Finds where the copies of a custom game are that is played elsewhere.
+using CustomHostCode = Code<std::shared_ptr<CustomHost>()>;
+
 /// A game of the user's own in place of an arena. A file can name it but not hold the code.
 struct CustomGameSpec {
   /// Numbers that the game reads when an episode begins; stages, sweeps and `--set` change them.
@@ -144,6 +151,9 @@ struct CustomGameSpec {
   /// What is seen of it: left, bottom, right and top of its drawings, metres. Nothing without.
   std::optional<std::array<double, 4>> frame{};
   CustomGameCode code{};  ///< makes a copy of it
+  CustomHostCode host{};  ///< in place of `code`: copies that are played together
+  /// Whether this program has the game's code.
+  bool playable() const noexcept { return code.function() || host.function(); }
   bool operator==(const CustomGameSpec&) const = default;
 };
 

@@ -151,6 +151,12 @@ class Environment {
   EndedBy ended_by(std::size_t lane) const noexcept { return lanes_[lane].ended_by; }
   /// Steps taken in this episode.
   std::uint32_t steps(std::size_t lane) const noexcept { return lanes_[lane].steps; }
+  /// Whether a lane takes no controls now: its episode has not begun yet, or its last step has not
+  /// been answered yet. Only games that are played elsewhere let lanes wait.
+  bool idle(std::size_t lane) const noexcept { return lanes_[lane].idle; }
+  /// Whether its episode was lost at the last step, with the process that played it. It will begin
+  /// again, and what was played of it does not count.
+  bool lost(std::size_t lane) const noexcept { return lanes_[lane].lost; }
   /// Of its episode.
   EpisodeKey key(std::size_t lane) const noexcept { return lanes_[lane].key; }
   /// What happened in the last step.
@@ -184,6 +190,7 @@ class Environment {
     EndedBy ended_by = EndedBy::nothing;    ///< what ended its episode
     std::uint32_t steps = 0;                ///< since its episode began
     std::size_t stage = 0, next_stage = 0;  ///< of this episode, and of the next
+    bool idle = false, lost = false;        ///< see `idle` and `lost`
     std::vector<Event> events{};            ///< of the last step
   };
   /// A role's numbers, row by row; rows are lanes by seats.
@@ -202,6 +209,11 @@ class Environment {
   std::vector<RoleIo> io_;   ///< of each role
 };
 
+/// How many copies of a game that is played elsewhere can be played side by side; nothing for
+/// others, of which there are as many as are asked for.
+std::optional<std::size_t> copies_of(const Game& game);
+/// So many lanes, or as many as there are copies.
+std::size_t lanes_within(const Game& game, std::size_t wanted);
 /// A game's lanes: those of its arena. `workers`: how many threads will call the functions that
 /// name lanes at the same time.
 std::unique_ptr<Environment> make_environment(const Game& game, std::size_t lanes,

@@ -91,6 +91,7 @@ class Lanes final : public Environment {
   void set_stage(std::size_t lane, std::size_t stage);
   void begin_one(std::size_t lane, EpisodeKey key, std::size_t worker);
   void step_one(std::size_t lane, std::size_t worker);
+  void finish_step(std::size_t lane, std::size_t worker);
   bool begin_recorded(std::size_t lane, EpisodeKey key) const;
   void open_books(std::size_t lane, EpisodeKey key, std::size_t worker);
   bool nobody_left(std::size_t lane) const;
@@ -104,7 +105,12 @@ class Lanes final : public Environment {
   void pay(std::size_t lane);
   // ---- Of a custom game
   void begin_custom(std::size_t lane, EpisodeKey key);
+  void fill_parts(std::size_t lane);
   void step_custom(std::size_t lane);
+  void begin_batch(std::span<const LaneStart> starts, std::size_t worker);
+  void step_batch(std::span<const std::size_t> lanes, std::size_t worker);
+  void take_up(std::size_t lane, std::size_t worker);
+  void leave_idle(std::size_t lane);
   void show_presence(std::size_t lane);
   std::uint32_t ticks_so_far(std::size_t lane) const;
   void append_custom(std::size_t lane, std::vector<std::byte>& out) const;

@@ -23,7 +23,10 @@ std::string full_key(const std::string& key) {
 
 // Code does not survive the way through TOML.
 void game_internal::adopt_code(GameSpec& to, const GameSpec& from) {
-  if (to.custom && from.custom) to.custom->code = from.custom->code;
+  if (to.custom && from.custom) {
+    to.custom->code = from.custom->code;
+    to.custom->host = from.custom->host;
+  }
   for (std::size_t b = 0; b < std::min(to.arena.bodies.size(), from.arena.bodies.size()); ++b)
     to.arena.bodies[b].carry = from.arena.bodies[b].carry;
   for (std::size_t r = 0; r < std::min(to.rules.size(), from.rules.size()); ++r)

@@ -89,6 +89,8 @@ void PolicyLearner::note(std::size_t group, std::size_t lane, std::size_t time,
   Rollout& r = rollout_;
   const Environment& environment = *context_.environment;
   const Outcome outcome = environment.outcome(lane);
+  // A lane that waited begins its episode without a step.
+  const bool over = outcome != Outcome::running || environment.steps(lane) == 0;
   for (const RoleRows& role_rows : samples.by_role) {
     if (!role_rows.holds(lane)) continue;
     const std::size_t seats = environment.seats(role_rows.role);
@@ -102,10 +104,38 @@ void PolicyLearner::note(std::size_t group, std::size_t lane, std::size_t time,
               ? value_of(role_rows.role, lane_row, role_rows.own_row + i, rooms_[worker])
               : 0.0f;
       if (time + 1 < r.horizon)
-        r.begins[samples.sample(time + 1, role_rows.place + i)] = r.ended[sample];
+        r.begins[samples.sample(time + 1, role_rows.place + i)] = over ? 1 : 0;
+      if (environment.lost(lane)) lose(samples, role_rows.place + i, time);
     }
-    if (outcome != Outcome::running) forget(role_rows, lane);
+    if (over) forget(role_rows, lane);
   }
+}
+
+// Nothing is learned from a row's episode that goes on at `time`.
+void PolicyLearner::lose(const GroupSamples& samples, std::size_t row, std::size_t time) {
+  Rollout& r = rollout_;
+  for (std::size_t t = time + 1; t-- > 0;) {
+    const std::size_t sample = samples.sample(t, row);
+    if (t < time && r.ended[sample] != 0) return;
+    if (r.presence[sample] != idles) r.presence[sample] = was_lost;
+    if (r.begins[sample] != 0) return;
+  }
+}
+
+// A step that is not answered by the end of the rollout teaches nothing.
+void PolicyLearner::leave_unanswered(const GroupSamples& samples) {
+  const Environment& environment = *context_.environment;
+  for (const RoleRows& role_rows : samples.by_role)
+    for (std::size_t i = 0; i < role_rows.rows; ++i) {
+      const std::size_t lane = (role_rows.first_row + i) / environment.seats(role_rows.role);
+      if (!environment.idle(lane)) continue;
+      for (std::size_t t = rollout_.horizon; t-- > 0;) {
+        const std::size_t sample = samples.sample(t, role_rows.place + i);
+        if (rollout_.presence[sample] == idles) continue;
+        if (rollout_.ended[sample] == 0) rollout_.presence[sample] = was_lost;
+        break;
+      }
+    }
 }
 
 // The value of what follows each step: that of the next one, or at the rollout's end of what is
@@ -159,6 +189,7 @@ void PolicyLearner::compare_with_baseline(const GroupSamples& samples) {
 void PolicyLearner::end_rollout(std::size_t group, std::size_t worker) {
   const GroupSamples& samples = groups_[group];
   if (samples.rows > 0) value_what_follows(samples, rooms_[worker]);
+  leave_unanswered(samples);
   estimate_advantages(rollout_, samples, *settings_.discount, settings_.trace_decay,
                       settings_.baseline);
   if (nets_.credits) compare_with_baseline(samples);

@@ -140,6 +140,8 @@ class PolicyLearner {
   NetworkOutputs<float> judge_values(std::span<const float> inputs, std::size_t rows,
                                      Room& room) const;
   float value_of(std::size_t role, std::size_t lane_row, std::size_t own_row, Room& room) const;
+  void lose(const GroupSamples& samples, std::size_t row, std::size_t time);
+  void leave_unanswered(const GroupSamples& samples);
   void value_what_follows(const GroupSamples& samples, Room& room);
   void compare_with_baseline(const GroupSamples& samples);
   SampleSums sums_of(const GroupSamples& samples) const;

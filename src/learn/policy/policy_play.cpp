@@ -120,9 +120,10 @@ void PolicyLearner::decide(std::size_t group, std::size_t time, std::size_t work
         nets_.heads.combination_probabilities(
             output,
             room.probabilities.span().subspan((role_rows.place + i) * nets_.credit.outputs()));
-      r.presence[sample] = !context_.learns_in(role_rows.role, lane_row / seats) ? past_plays
-                           : environment.present(role_rows.role, lane_row)       ? acts
-                                                                                 : out_of_arena;
+      r.presence[sample] = environment.idle(lane_row / seats)                      ? idles
+                           : !context_.learns_in(role_rows.role, lane_row / seats) ? past_plays
+                           : environment.present(role_rows.role, lane_row)         ? acts
+                                                                                   : out_of_arena;
       nets_.heads.controls_of(action, environment.control(role_rows.role, lane_row));
     }
     group_moments_[group].add(sensed);

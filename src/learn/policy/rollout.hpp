@@ -58,7 +58,9 @@ struct Rollout {
 enum Presence : std::uint8_t {
   acts,
   out_of_arena,  ///< the body was out of the arena and could do nothing
-  past_plays     ///< a past policy acted in the seat
+  past_plays,    ///< a past policy acted in the seat
+  idles,         ///< the lane took no controls; what came then belongs to the step before
+  was_lost       ///< what was played there does not count
 };
 
 /// What a sample teaches: what its moment was worth, and whether the action was good.
@@ -85,7 +87,7 @@ struct GroupSamples {
 /// Generalised advantages and value targets of a group's samples, backwards in time. Without a
 /// baseline values count as 0, and samples whose episode continues behind the rollout do not count.
 /// What a body out of the arena receives is credited in full to the last step that it took: no
-/// trace fades meanwhile.
+/// trace fades meanwhile. While a lane idles no time passes at all.
 void estimate_advantages(Rollout& rollout, const GroupSamples& samples, double discount,
                          double trace_decay, bool baseline);
 

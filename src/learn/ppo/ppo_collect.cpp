@@ -100,6 +100,18 @@ void Ppo::State::count_shares(std::size_t s) {
   }
 }
 
+// Steps in which a lane takes no controls are none.
+void Ppo::State::count_idle(std::size_t s) {
+  const LaneGroup& group = context.groups[s];
+  const Environment& environment = *context.environment;
+  for (std::size_t lane = group.first_lane; lane < group.first_lane + group.lanes; ++lane) {
+    if (!environment.idle(lane)) continue;
+    for (const auto& policy_learner : policy_learners)
+      for (const std::size_t role : policy_learner->roles())
+        played[s].rows += static_cast<double>(environment.seats(role));
+  }
+}
+
 double Ppo::State::past_share() const {
   double past = 0.0;
   for (const PastShare& group : played) past += group.lane_steps;
@@ -114,6 +126,7 @@ void Ppo::State::step(std::size_t s, std::size_t time, std::size_t worker) {
   Scratch& own = scratch[worker];
   own.lanes.clear();
   for (std::size_t i = 0; i < group.lanes; ++i) own.lanes.push_back(group.first_lane + i);
+  count_idle(s);
   environment.step_lanes(own.lanes, worker);
   if (opposed()) count_shares(s);
   own.starts.clear();

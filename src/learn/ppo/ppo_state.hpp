@@ -24,10 +24,10 @@ struct TimedEpisode {
   EpisodeResult result{};
 };
 
-// What of a group's last rollout past policies played.
+// What of a group's last rollout past policies played, or nobody.
 struct PastShare {
   double lane_steps = 0.0;  // in which one side alone learned
-  double rows = 0.0;        // of those that learn there at other times
+  double rows = 0.0;        // of those that learn there at other times, or wait
 };
 
 }  // namespace zithercraft::learn_internal
@@ -60,6 +60,7 @@ struct Ppo::State {
   void step(std::size_t group, std::size_t time, std::size_t worker);
   void keep_results(std::size_t group, std::size_t lane, std::size_t time);
   void count_shares(std::size_t group);
+  void count_idle(std::size_t group);
   double past_share() const;
   void share_episodes();
   void take_snapshot();

@@ -2,6 +2,7 @@
 #include <bit>
 #include <cmath>
 
+#include "zithercraft/game/environment.hpp"
 #include "zithercraft/learn/ppo.hpp"
 
 namespace zithercraft {
@@ -23,6 +24,7 @@ struct Occasion {
   std::int64_t episode = 1;  // steps at most
   bool dials = false;        // a learning role has some
   bool opposed = false;      // sides that learn are
+  std::optional<std::size_t> copies{};  // of a game that is played elsewhere
 };
 
 Occasion occasion_of(const Game& game, std::int64_t total_steps,
@@ -30,6 +32,7 @@ Occasion occasion_of(const Game& game, std::int64_t total_steps,
   Occasion o;
   o.steps = static_cast<double>(std::max<std::int64_t>(1, total_steps));
   o.episode = game.spec().cutoffs.steps;
+  o.copies = copies_of(game);
   std::string side;
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     if (r >= players.size() || players[r].player != nullptr) continue;
@@ -73,6 +76,10 @@ void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
       s.horizon = (*s.horizon + s.memory_span - 1) / s.memory_span * s.memory_span;
   }
   if (s.lanes) return;
+  if (o.copies) {
+    s.lanes = static_cast<std::int64_t>(*o.copies);
+    return;
+  }
   const std::int64_t fewest = std::max<std::int64_t>(1, fewest_rows / o.seats);
   s.lanes = std::clamp(
       power_below(o.steps /

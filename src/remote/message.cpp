@@ -1,0 +1,536 @@
+#include "remote/message.hpp"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <cstring>
+#include <nlohmann/json.hpp>
+#include <set>
+
+#include "game/plan.hpp"
+#include "zithercraft/base/text.hpp"
+
+namespace zithercraft::remote_internal {
+namespace {
+
+using Tree = nlohmann::json;
+
+// Typed arrays of RFC 8746: numbers whose lowest byte comes first.
+enum Tag : std::uint64_t { bytes_tag = 64, u32_tag = 70, i32_tag = 78, f32_tag = 85, f64_tag = 86 };
+
+constexpr std::size_t deepest = 32;
+
+[[noreturn]] void bad(const std::string& where, const std::string& what) {
+  throw BadMessage(where.empty() ? what : where + ": " + what);
+}
+
+// ---- How deep values are nested is looked at before they are read, since reading recurses.
+
+void check_depth_of_text(std::span<const std::uint8_t> text) {
+  std::size_t depth = 0;
+  bool quoted = false;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const char c = static_cast<char>(text[i]);
+    if (quoted) {
+      if (c == '\\') ++i;
+      quoted = c != '"';
+    } else if (c == '"') {
+      quoted = true;
+    } else if (c == '[' || c == '{') {
+      if (++depth > deepest) bad("", "values are nested too deep");
+    } else if ((c == ']' || c == '}') && depth > 0) {
+      --depth;
+    }
+  }
+}
+
+// Walks over the items of CBOR (RFC 8949). Lengths must be stated.
+class CborWalk {
+ public:
+  explicit CborWalk(std::span<const std::uint8_t> bytes) : left_(bytes) {}
+
+  void check() {
+    std::vector<std::uint64_t> open{1};  // items that are still to come, at each depth
+    while (!open.empty()) {
+      if (open.back() == 0) {
+        open.pop_back();
+        continue;
+      }
+      --open.back();
+      const std::uint8_t head = take(1)[0];
+      const unsigned major = head >> 5u;
+      const std::uint64_t count = argument(head & 31u);
+      if (major == 2 || major == 3) take(count);
+      if (major == 6) ++open.back();  // what is tagged follows
+      if (major != 4 && major != 5) continue;
+      if (count > left_.size()) bad("", "a list ends behind the message");
+      if (open.size() > deepest) bad("", "values are nested too deep");
+      open.push_back(major == 5 ? 2 * count : count);
+    }
+  }
+
+ private:
+  std::span<const std::uint8_t> take(std::uint64_t count) {
+    if (count > left_.size()) bad("", "the message is cut short");
+    const auto taken = left_.first(count);
+    left_ = left_.subspan(count);
+    return taken;
+  }
+  std::uint64_t argument(unsigned info) {
+    if (info < 24) return info;
+    if (info > 27) bad("", "lengths must be stated");
+    std::uint64_t number = 0;
+    for (const std::uint8_t byte : take(1u << (info - 24u))) number = number << 8u | byte;
+    return number;
+  }
+  std::span<const std::uint8_t> left_;
+};
+
+Tree tree_of(std::span<const std::uint8_t> bytes, Form form) {
+  try {
+    if (form == Form::text) {
+      check_depth_of_text(bytes);
+      return Tree::parse(bytes.begin(), bytes.end());
+    }
+    CborWalk(bytes).check();
+    return Tree::from_cbor(bytes.begin(), bytes.end(), true, true, Tree::cbor_tag_handler_t::store);
+  } catch (const Tree::exception& error) {
+    // The library's own number of the error says nothing to people.
+    const std::string text = error.what();
+    bad("", std::string(form == Form::text ? "this is no JSON" : "this is no CBOR that is read") +
+                text.substr(std::min(
+                    text.size(), text.find("] ") == std::string::npos ? 0 : text.find("] ") + 1)));
+  }
+}
+
+// ---- Members of objects
+
+const Tree* member(const Tree& object, const char* key) {
+  const auto found = object.find(key);
+  return found == object.end() ? nullptr : &*found;
+}
+
+void check_keys(const Tree& object, const std::string& where,
+                const std::vector<std::string>& known) {
+  if (!object.is_object()) bad(where, "this must be an object");
+  for (const auto& [key, value] : object.items())
+    if (std::find(known.begin(), known.end(), key) == known.end())
+      bad(where, "there is no key '" + key.substr(0, 60) + "'; " + advice(key, known));
+}
+
+std::uint64_t whole(const Tree& value, const std::string& where, std::uint64_t most) {
+  const bool fits =
+      value.is_number_unsigned() || (value.is_number_integer() && value.get<std::int64_t>() >= 0);
+  if (!fits || value.get<std::uint64_t>() > most)
+    bad(where, "this must be a whole number from 0 to " + std::to_string(most));
+  return value.get<std::uint64_t>();
+}
+
+std::string text_of(const Tree& object, const char* key, const std::string& where, bool needed,
+                    std::size_t longest) {
+  const Tree* value = member(object, key);
+  if (value == nullptr && !needed) return {};
+  if (value == nullptr || !value->is_string() ||
+      value->get_ref<const std::string&>().size() > longest)
+    bad(where + key, "this must be a text of at most " + std::to_string(longest) + " bytes");
+  return value->get<std::string>();
+}
+
+// ---- Lists of numbers: typed arrays, or lists of what a number can be
+
+template <class To, class From>
+void take_numbers(const std::vector<std::uint8_t>& bytes, std::span<To> out) {
+  static_assert(std::endian::native == std::endian::little);
+  for (std::size_t i = 0; i < out.size(); ++i) {
+    From number;
+    std::memcpy(&number, bytes.data() + i * sizeof number, sizeof number);
+    out[i] = static_cast<To>(number);
+  }
+}
+
+[[noreturn]] void wrong_count(const std::string& where, std::size_t count, std::size_t wanted) {
+  bad(where, "there are " + std::to_string(count) + " numbers, and there must be " +
+                 std::to_string(wanted));
+}
+
+void check_finite(std::span<const float> numbers, const std::string& where) {
+  std::uint32_t largest = 0;
+  for (const float number : numbers)
+    largest = std::max(largest, std::bit_cast<std::uint32_t>(number) & 0x7f800000u);
+  if (largest == 0x7f800000u) bad(where, "a number is not finite");
+}
+
+void floats(const Tree& list, const std::string& where, std::span<float> out) {
+  const std::size_t wanted = out.size();
+  if (list.is_binary()) {
+    const auto& bytes = list.get_binary();
+    const std::uint64_t tag = bytes.has_subtype() ? bytes.subtype() : 0;
+    const std::size_t each = tag == bytes_tag ? 1 : tag == f64_tag ? 8 : 4;
+    if (tag != bytes_tag && tag != i32_tag && tag != f32_tag && tag != f64_tag)
+      bad(where, "numbers in bytes must be tagged 64, 78, 85 or 86");
+    if (bytes.size() != wanted * each) wrong_count(where, bytes.size() / each, wanted);
+    if (tag == f32_tag)
+      std::memcpy(out.data(), bytes.data(), bytes.size());
+    else if (tag == f64_tag)
+      take_numbers<float, double>(bytes, out);
+    else if (tag == i32_tag)
+      take_numbers<float, std::int32_t>(bytes, out);
+    else
+      take_numbers<float, std::uint8_t>(bytes, out);
+  } else {
+    if (!list.is_array()) bad(where, "this must be a list of numbers");
+    if (list.size() != wanted) wrong_count(where, list.size(), wanted);
+    for (std::size_t i = 0; i < wanted; ++i) {
+      if (!list[i].is_number()) bad(where + "[" + std::to_string(i) + "]", "this must be a number");
+      out[i] = static_cast<float>(list[i].get<double>());
+    }
+  }
+  check_finite(out, where);
+}
+
+void small_numbers(const Tree& list, const std::string& where, std::uint8_t most,
+                   std::span<std::uint8_t> out) {
+  const auto check = [&](std::uint64_t number) {
+    if (number > most) bad(where, "numbers must be whole, from 0 to " + std::to_string(most));
+    return static_cast<std::uint8_t>(number);
+  };
+  if (list.is_binary()) {
+    const auto& bytes = list.get_binary();
+    if (!bytes.has_subtype() || bytes.subtype() != bytes_tag)
+      bad(where, "small numbers in bytes must be tagged 64");
+    if (bytes.size() != out.size()) wrong_count(where, bytes.size(), out.size());
+    for (std::size_t i = 0; i < out.size(); ++i) out[i] = check(bytes[i]);
+    return;
+  }
+  if (!list.is_array()) bad(where, "this must be a list of numbers");
+  if (list.size() != out.size()) wrong_count(where, list.size(), out.size());
+  for (std::size_t i = 0; i < out.size(); ++i) {
+    if (list[i].is_boolean())
+      out[i] = list[i].get<bool>() ? 1 : 0;
+    else
+      out[i] = check(whole(list[i], where, most));
+  }
+}
+
+std::vector<std::uint32_t> copies_in(const Tree& message) {
+  const Tree* list = member(message, "copies");
+  std::vector<std::uint32_t> copies;
+  if (list != nullptr && list->is_binary()) {
+    const auto& bytes = list->get_binary();
+    if (!bytes.has_subtype() || bytes.subtype() != u32_tag || bytes.size() % 4 != 0)
+      bad("copies", "numbers in bytes must be tagged 70");
+    copies.resize(bytes.size() / 4);
+    take_numbers<std::uint32_t, std::uint32_t>(bytes, std::span(copies));
+    return copies;
+  }
+  if (list == nullptr || !list->is_array()) bad("copies", "this must be a list of numbers");
+  for (const Tree& copy : *list)
+    copies.push_back(static_cast<std::uint32_t>(whole(copy, "copies", 0xffffffffu)));
+  return copies;
+}
+
+// ---- Hello
+
+Hello hello_in(const Tree& message, Form form) {
+  check_keys(message, "", {"message", "protocol", "name", "game", "program", "copies", "form"});
+  Hello hello{.form = form};
+  const Tree* protocol = member(message, "protocol");
+  if (protocol == nullptr) bad("protocol", "this must be a whole number");
+  hello.protocol = static_cast<std::int64_t>(whole(*protocol, "protocol", 1'000'000));
+  hello.name = text_of(message, "name", "", true, 200);
+  hello.program = text_of(message, "program", "", false, 200);
+  if (const Tree* copies = member(message, "copies"))
+    hello.copies = whole(*copies, "copies", 65536);
+  if (const std::string word = text_of(message, "form", "", false, 60); !word.empty()) {
+    if (word != "text" && word != "binary") bad("form", "this must be text or binary");
+    hello.form = word == "text" ? Form::text : Form::binary;
+  }
+  if (hello.copies == 0) bad("copies", "a game must play at least one copy");
+  if (const Tree* game = member(message, "game")) {
+    if (!game->is_object()) bad("game", "this must be an object, as in a game file");
+    try {
+      hello.game_json = game->dump();
+    } catch (const Tree::exception&) {
+      bad("game", "texts must be UTF-8, and there is no place for bytes");
+    }
+  }
+  return hello;
+}
+
+// ---- States
+
+struct StateReading {
+  const GameShape& shape;
+  std::vector<std::uint32_t> copies;
+  std::vector<CopyPart*> to;  // of each copy
+  std::vector<float> numbers{};
+  std::vector<std::uint8_t> small{};
+
+  // Hands out numbers that stand [copies][each].
+  template <class Take>
+  void floats_of(const Tree& role, const char* key, const std::string& where, std::size_t each,
+                 Take take) {
+    const Tree* list = member(role, key);
+    if (list == nullptr) {
+      if (each > 0) bad(where + key, "this is missing");
+      return;
+    }
+    numbers.resize(copies.size() * each);
+    floats(*list, where + key, numbers);
+    for (std::size_t i = 0; i < copies.size(); ++i)
+      take(*to[i], std::span<const float>(numbers).subspan(i * each, each));
+  }
+  template <class Take>
+  void small_of(const Tree& role, const char* key, const std::string& where, std::size_t each,
+                Take take) {
+    const Tree* list = member(role, key);
+    small.assign(copies.size() * each, 1);
+    if (list != nullptr) small_numbers(*list, where + key, 1, small);
+    for (std::size_t i = 0; i < copies.size(); ++i)
+      take(*to[i], std::span<const std::uint8_t>(small).subspan(i * each, each));
+  }
+};
+
+void read_role(StateReading& reading, const Tree& role, std::size_t number, bool paid) {
+  const std::string where = "roles[" + std::to_string(number) + "].";
+  const RoleShape& shape = reading.shape.roles[number];
+  check_keys(role, where, {"observations", "rewards", "allowed", "present", "places"});
+  reading.floats_of(role, "observations", where, shape.seats * shape.columns,
+                    [&](CopyPart& to, std::span<const float> numbers) {
+                      to.roles[number].observations.assign(numbers.begin(), numbers.end());
+                    });
+  for (CopyPart* to : reading.to) {
+    to->roles[number].rewards.assign(shape.seats * shape.paid.size(), 0.0f);
+    to->roles[number].places.assign(shape.seats * 3, 0.0f);
+  }
+  if (paid || member(role, "rewards") != nullptr)
+    reading.floats_of(role, "rewards", where, shape.seats * shape.paid.size(),
+                      [&](CopyPart& to, std::span<const float> numbers) {
+                        for (std::size_t i = 0; i < numbers.size(); ++i)
+                          if (numbers[i] != 0.0f && shape.paid[i % shape.paid.size()] == 0)
+                            bad(where + "rewards", "term " + std::to_string(i % shape.paid.size()) +
+                                                       " has a trigger of its own");
+                        to.roles[number].rewards.assign(numbers.begin(), numbers.end());
+                      });
+  if (member(role, "places") != nullptr)
+    reading.floats_of(role, "places", where, shape.seats * 3,
+                      [&](CopyPart& to, std::span<const float> numbers) {
+                        to.roles[number].places.assign(numbers.begin(), numbers.end());
+                      });
+  reading.small_of(role, "allowed", where, shape.seats * shape.options,
+                   [&](CopyPart& to, std::span<const std::uint8_t> numbers) {
+                     to.roles[number].allowed.assign(numbers.begin(), numbers.end());
+                   });
+  reading.small_of(role, "present", where, shape.seats,
+                   [&](CopyPart& to, std::span<const std::uint8_t> numbers) {
+                     to.roles[number].present.assign(numbers.begin(), numbers.end());
+                   });
+}
+
+void read_events(StateReading& reading, const Tree& events) {
+  if (!events.is_array()) bad("events", "this must be a list");
+  for (std::size_t i = 0; i < events.size(); ++i) {
+    const std::string where = "events[" + std::to_string(i) + "].";
+    const Tree& event = events[i];
+    check_keys(event, where,
+               {"copy", "event", "role", "seat", "other_role", "other_seat", "strength"});
+    const auto number = [&](const char* key, std::uint64_t most) -> std::size_t {
+      const Tree* value = member(event, key);
+      return value == nullptr ? 0 : whole(*value, where + key, most);
+    };
+    if (reading.shape.events == 0) bad(where, "the game declares no events");
+    const auto seat_of = [&](const char* role, const char* seat, std::size_t& of, std::size_t& at) {
+      of = number(role, reading.shape.roles.size() - 1);
+      at = number(seat, reading.shape.roles[of].seats - 1);
+    };
+    CustomStep::Happening happening;
+    happening.event = number("event", reading.shape.events - 1);
+    seat_of("role", "seat", happening.role, happening.seat);
+    if (member(event, "other_role") != nullptr || member(event, "other_seat") != nullptr)
+      seat_of("other_role", "other_seat", happening.other_role, happening.other_seat);
+    if (const Tree* strength = member(event, "strength")) {
+      if (!strength->is_number()) bad(where + "strength", "this must be a number");
+      happening.strength = static_cast<float>(strength->get<double>());
+      check_finite({&happening.strength, 1}, where + "strength");
+    }
+    const std::size_t copy = number("copy", 0xffffffffu);
+    const auto found = std::find(reading.copies.begin(), reading.copies.end(), copy);
+    if (found == reading.copies.end()) bad(where + "copy", "the state is not of this copy");
+    reading.to[static_cast<std::size_t>(found - reading.copies.begin())]->events.push_back(
+        happening);
+  }
+}
+
+void read_state(const Tree& message, const GameShape& shape, StateReceiver& states) {
+  check_keys(message, "", {"message", "copies", "roles", "outcomes", "events"});
+  StateReading reading{shape, copies_in(message), {}};
+  if (std::set<std::uint32_t>(reading.copies.begin(), reading.copies.end()).size() !=
+      reading.copies.size())
+    bad("copies", "a copy is named twice");
+  bool paid = false;
+  for (const std::uint32_t copy : reading.copies) {
+    CopyPart* to = states.of_copy(copy);
+    if (to == nullptr) bad("copies", "nobody asked for copy " + std::to_string(copy));
+    reading.to.push_back(to);
+    to->events.clear();
+    to->roles.resize(shape.roles.size());
+  }
+  const Tree* outcomes = member(message, "outcomes");
+  std::vector<std::uint8_t> come_to(reading.copies.size());
+  if (outcomes != nullptr) small_numbers(*outcomes, "outcomes", 3, come_to);
+  paid = outcomes != nullptr;
+  for (std::size_t i = 0; i < come_to.size(); ++i)
+    reading.to[i]->outcome = static_cast<Outcome>(come_to[i]);
+  const Tree* roles = member(message, "roles");
+  if (roles == nullptr || !roles->is_array() || roles->size() != shape.roles.size())
+    bad("roles", "this must be a list of " + std::to_string(shape.roles.size()) +
+                     ", one for each role of the game");
+  for (std::size_t r = 0; r < shape.roles.size(); ++r) read_role(reading, (*roles)[r], r, paid);
+  if (const Tree* events = member(message, "events")) read_events(reading, *events);
+  for (CopyPart* to : reading.to) to->answered = true;
+}
+
+// ---- Drawings
+
+const std::vector<std::string> form_words{"points", "line", "", "", "boxes", "text", "picture"};
+
+Overlay overlay_in(const Tree& form, const std::string& where) {
+  check_keys(form, where, {"name", "label", "form", "colour", "numbers"});
+  Overlay overlay;
+  overlay.name = text_of(form, "name", where, true, 60);
+  overlay.label = text_of(form, "label", where, false, 200);
+  const std::string word = text_of(form, "form", where, true, 60);
+  const auto found = std::find(form_words.begin(), form_words.end(), word);
+  if (found == form_words.end() || word.empty())
+    bad(where + "form", "this must be points, line, boxes, text or picture");
+  overlay.form = static_cast<Overlay::Form>(found - form_words.begin());
+  if (const Tree* colour = member(form, "colour"))
+    small_numbers(*colour, where + "colour", 255, overlay.colour);
+  if (const Tree* numbers = member(form, "numbers")) {
+    const std::size_t bytes = numbers->is_binary() ? numbers->get_binary().size() : 0;
+    const bool small = bytes > 0 && numbers->get_binary().has_subtype() &&
+                       numbers->get_binary().subtype() == bytes_tag;
+    const bool large = bytes > 0 && numbers->get_binary().has_subtype() &&
+                       numbers->get_binary().subtype() == f64_tag;
+    overlay.numbers.resize(numbers->is_binary() ? bytes / (small   ? 1
+                                                           : large ? 8
+                                                                   : 4)
+                                                : numbers->size());
+    floats(*numbers, where + "numbers", overlay.numbers);
+  }
+  if (overlay.form == Overlay::Form::picture && !Raster::of(overlay))
+    bad(where + "numbers", "these are no edges, sizes and brightness of a picture");
+  return overlay;
+}
+
+std::vector<Overlay> drawing_in(const Tree& message) {
+  check_keys(message, "", {"message", "copy", "forms"});
+  const Tree* forms = member(message, "forms");
+  if (forms == nullptr || !forms->is_array()) bad("forms", "this must be a list");
+  std::vector<Overlay> drawing;
+  for (std::size_t i = 0; i < forms->size(); ++i)
+    drawing.push_back(overlay_in((*forms)[i], "forms[" + std::to_string(i) + "]."));
+  return drawing;
+}
+
+// ---- What is sent
+
+std::string bytes_of(const Tree& tree, Form form) {
+  if (form == Form::text) return tree.dump(-1, ' ', false, Tree::error_handler_t::replace);
+  std::string bytes;
+  Tree::to_cbor(tree, nlohmann::detail::output_adapter<char>(bytes));
+  return bytes;
+}
+
+template <class T>
+Tree typed(Form form, Tag tag, std::span<const T> numbers) {
+  if (form == Form::text) return Tree(std::vector<T>(numbers.begin(), numbers.end()));
+  std::vector<std::uint8_t> bytes(numbers.size_bytes());
+  if (!bytes.empty()) std::memcpy(bytes.data(), numbers.data(), bytes.size());
+  return Tree::binary(std::move(bytes), tag);
+}
+
+template <class Copies>
+Tree numbers_of(Form form, const Copies& copies) {
+  std::vector<std::uint32_t> numbers;
+  for (const auto& copy : copies) numbers.push_back(static_cast<std::uint32_t>(copy.copy));
+  return typed<std::uint32_t>(form, u32_tag, numbers);
+}
+
+}  // namespace
+
+GameShape GameShape::of(const Game& game) {
+  GameShape shape;
+  const auto& plans = game.plan().role_plans;
+  for (std::size_t r = 0; r < game.roles().size(); ++r) {
+    const Role& role = game.roles()[r];
+    RoleShape& of = shape.roles.emplace_back(
+        RoleShape{role.name, role.seats.size(), plans[r].told_columns, role.controls.size()});
+    for (const auto& term : plans[r].terms)
+      of.paid.push_back(std::holds_alternative<game_internal::PaidPlan>(term.trigger) ? 1 : 0);
+    for (const ControlInfo& control : role.controls) {
+      of.first_option.push_back(of.options);
+      of.options += control.options.size();
+    }
+  }
+  if (game.spec().custom) shape.events = game.spec().custom->events.size();
+  return shape;
+}
+
+Received read_message(std::span<const std::uint8_t> bytes, Form form, const GameShape& shape,
+                      StateReceiver* states) {
+  const Tree message = tree_of(bytes, form);
+  if (!message.is_object()) bad("", "a message must be an object");
+  Received received;
+  received.kind = text_of(message, "message", "", true, 60);
+  if (received.kind == "hello") {
+    received.hello = hello_in(message, form);
+  } else if (received.kind == "state" && states != nullptr) {
+    read_state(message, shape, *states);
+  } else if (received.kind == "drawing") {
+    received.drawing = drawing_in(message);
+  } else {
+    bad("message", "a game does not send '" + received.kind + "' here");
+  }
+  return received;
+}
+
+std::string welcome_message(Form form) {
+  return bytes_of({{"message", "welcome"}, {"protocol", protocol_version}}, form);
+}
+std::string refused_message(Form form, const std::string& why) {
+  return bytes_of({{"message", "refused"}, {"why", why}}, form);
+}
+std::string end_message(Form form, const std::string& why) {
+  return bytes_of({{"message", "end"}, {"why", why}}, form);
+}
+std::string draw_message(Form form, std::size_t copy) {
+  return bytes_of({{"message", "draw"}, {"copy", copy}}, form);
+}
+
+std::string begin_message(Form form, std::span<const BeginCopy> copies,
+                          const std::map<std::string, double>& settings) {
+  std::vector<std::uint64_t> seeds;
+  for (const BeginCopy& copy : copies) seeds.push_back(copy.seed);
+  return bytes_of({{"message", "begin"},
+                   {"copies", numbers_of(form, copies)},
+                   {"seeds", seeds},
+                   {"settings", settings}},
+                  form);
+}
+
+std::string step_message(Form form, std::span<const StepCopy> copies, const GameShape& shape) {
+  Tree roles = Tree::array();
+  std::vector<float> controls;
+  for (std::size_t r = 0; r < shape.roles.size(); ++r) {
+    controls.clear();
+    for (const StepCopy& copy : copies)
+      controls.insert(controls.end(), copy.parts[r].controls.begin(), copy.parts[r].controls.end());
+    roles.push_back({{"controls", typed<float>(form, f32_tag, controls)}});
+  }
+  return bytes_of(
+      {{"message", "step"}, {"copies", numbers_of(form, copies)}, {"roles", std::move(roles)}},
+      form);
+}
+
+}  // namespace zithercraft::remote_internal
