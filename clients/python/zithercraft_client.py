@@ -13,6 +13,8 @@ a TOML file (Python 3.11). A game may also have these functions:
     allowed(role, seat, control, option)  # whether an option is allowed now: True unless told
     present(role, seat)                   # whether a seat takes part now: True unless told
     place(role, seat)                     # (x, y, z) in metres, for comparing where episodes lead
+    picture(role, seat)                   # bytes of all pictures of a role, one behind the other
+    expert(role, seat)                    # what the game's own expert would do: a list of numbers
     draw()                                # a list of dictionaries: name, form, colour, numbers, label
 """
 
@@ -48,8 +50,7 @@ class Step:
 
     def control(self, control, role=0, seat=0):
         """A dial's value in its range, or the number of a choice's option."""
-        value = self._controls[role][seat * self._controls_each[role] + control]
-        return value
+        return self._controls[role][seat * self._controls_each[role] + control]
 
     def option(self, control, role=0, seat=0):
         """The same of a choice, as a whole number."""
@@ -112,6 +113,7 @@ class _Players:
         self.allows = hasattr(first, "allowed")
         self.leaves = hasattr(first, "present")
         self.moves = hasattr(first, "place")
+        self.shows = hasattr(first, "picture")
 
     def answer(self, message):
         kind = message["message"]
@@ -128,10 +130,20 @@ class _Players:
             return {"message": "drawing", "copy": message["copy"], "forms": forms}
         raise ConnectionError(f"the training sent '{kind}', which this kit does not know")
 
+    def ask_experts(self, copies, roles):
+        """Where the game's own expert decides, its controls take the place of those given."""
+        for r, role in enumerate(roles):
+            seats, each = self.seats[r], self.controls[r]
+            for row, asked in enumerate(role.get("by_expert", ())):
+                if asked:
+                    decided = self.games[copies[row // seats]].expert(r, row % seats)
+                    role["controls"][row * each:(row + 1) * each] = array.array("f", decided)
+
     def step(self, copies, roles):
         outcomes, events = [], []
         rewards = [array.array("f") for _ in self.roles]
         each = [seats * controls for seats, controls in zip(self.seats, self.controls)]
+        self.ask_experts(copies, roles)
         for i, copy in enumerate(copies):
             self.steps[copy] += 1
             step = Step(self.steps[copy],
@@ -149,8 +161,9 @@ class _Players:
                 events.append(told)
         state = self.state(copies)
         state["outcomes"] = bytearray(outcomes)
-        for role, of_role in zip(state["roles"], rewards):
+        for role, of_role, given in zip(state["roles"], rewards, roles):
             role["rewards"] = of_role
+            role["decided"] = given["controls"]
         if events:
             state["events"] = events
         return state
@@ -165,6 +178,8 @@ class _Players:
                 role["present"] = bytearray()
             if self.moves:
                 role["places"] = array.array("f")
+            if self.shows:
+                role["pictures"] = bytearray()
             for copy in copies:
                 game = self.games[copy]
                 for seat in range(seats):
@@ -176,6 +191,8 @@ class _Players:
                         role["present"].append(1 if game.present(r, seat) else 0)
                     if self.moves:
                         role["places"].extend(game.place(r, seat))
+                    if self.shows:
+                        role["pictures"] += game.picture(r, seat)
             roles.append(role)
         return {"message": "state", "copies": list(copies), "roles": roles}
 

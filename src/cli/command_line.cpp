@@ -39,6 +39,9 @@ void add_remote(CLI::App& sub, RemoteFlags& flags) {
   auto* join =
       group->add_option("--join-at", flags.join_at,
                         "PORT or ADDRESS:PORT where games join that are started by others");
+  auto* page = group->add_option("--page", flags.page,
+                                 "HTML file of a game that is a page; it is served, with the files "
+                                 "beside it");
   auto* instances =
       group->add_option("--instances", flags.instances, "Games to start, or to wait for")
           ->check(CLI::Range(1, 4096))
@@ -53,13 +56,11 @@ void add_remote(CLI::App& sub, RemoteFlags& flags) {
                                  "Seconds after which a game that does not answer is dropped")
                     ->check(above_zero)
                     ->capture_default_str();
-  for (auto* option : {instances, token, free, limit})
-    option->check(
-        [launch, join](const std::string&) {
-          return launch->empty() && join->empty() ? "it needs --launch or --join-at"
-                                                  : std::string{};
-        },
-        "");
+  const auto some = [launch, join, page](const std::string&) -> std::string {
+    if (!launch->empty() || !join->empty() || !page->empty()) return {};
+    return "it needs --launch, --join-at or --page";
+  };
+  for (auto* option : {instances, token, free, limit}) option->check(some, "");
 }
 
 // What of a command's words may name a game, or a run of one.
@@ -238,7 +239,7 @@ void add_as(CLI::App& sub, TrainedAs& as) {
 template <class Command>
 void add_players(CLI::App& sub, Command& c) {
   sub.add_option("PLAYER", c.players,
-                 "script, random, a run, RUN:CHECKPOINT, a checkpoint's file or a replay");
+                 "script, random, expert, a run, RUN:CHECKPOINT, a checkpoint's file or a replay");
   sub.add_option("--all", c.all, "Every kept checkpoint of this run is a player");
   sub.add_option("--game", c.game, "The game (default: that of the first player that has one)");
   sub.add_option("--set", c.set, "KEY=VALUE: a key of the game")->allow_extra_args(false);
@@ -382,7 +383,7 @@ void describe_train(CLI::App& sub, TrainCommand& c) {
                  "ROLE:KEY=VALUE: of one role")
       ->allow_extra_args(false);
   sub.add_option("--role", c.roles,
-                 "ROLE=PLAYER: how a role is played: learns, script, random, a run, a "
+                 "ROLE=PLAYER: how a role is played: learns, script, random, expert, a run, a "
                  "checkpoint's file, a replay (default: "
                  "the first and its mirror images learn, others by script or at random)")
       ->allow_extra_args(false);
@@ -417,9 +418,10 @@ void describe_network(CLI::App& sub, NetworkCommand& c) {
 void describe_evaluate(CLI::App& sub, EvaluateCommand& c) {
   sub.add_option("RUN", c.run_folder, "The run's folder")->required();
   add_episodes(sub, c.episodes, c.seed, "Episodes for each player");
-  auto* against = sub.add_option("--against", c.against,
-                                 "Compare with these only: random, script, or another run's folder")
-                      ->allow_extra_args(false);
+  auto* against =
+      sub.add_option("--against", c.against,
+                     "Compare with these only: random, script, expert, or another run's folder")
+          ->allow_extra_args(false);
   add_actions(sub, c.actions);
   add_as(sub, c.as);
   auto* checkpoints = sub.add_flag("--checkpoints", c.checkpoints,

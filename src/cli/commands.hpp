@@ -15,11 +15,11 @@ class ProgressLine;
 
 /// Games in other processes, for commands that play.
 struct RemoteFlags {
-  std::string launch, join_at, token;
+  std::string launch, join_at, page, token;
   std::size_t instances = 1;
   double answer_limit = 10.0;
   bool free = false;
-  bool used() const { return !launch.empty() || !join_at.empty(); }
+  bool used() const { return !launch.empty() || !join_at.empty() || !page.empty(); }
 };
 
 struct GamesCommand {

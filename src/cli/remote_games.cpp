@@ -56,6 +56,7 @@ void join_games(const RemoteFlags& flags, const std::vector<std::string>& named)
   if (!flags.join_at.empty()) read_address(flags.join_at, options);
   options.token = flags.token;
   options.launch = flags.launch;
+  options.page = flags.page;
   options.instances = flags.instances;
   options.free = flags.free;
   options.answer_seconds = flags.answer_limit;
@@ -64,7 +65,9 @@ void join_games(const RemoteFlags& flags, const std::vector<std::string>& named)
     fmt::print(stderr, "zithercraft: note: {}\n", note);
   };
   const auto host = std::make_shared<RemoteHost>(options, declared(named));
-  if (flags.launch.empty())
+  if (!flags.page.empty())
+    fmt::print(stderr, "zithercraft: note: open {} in a browser\n", host->page());
+  else if (flags.launch.empty())
     fmt::print(stderr, "zithercraft: note: games join at {}\n", host->address());
   joined() = remote_game(host);
   add_game(*joined());

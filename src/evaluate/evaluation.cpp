@@ -71,9 +71,14 @@ std::vector<ScoredLineup> players(const Run& run, const Game& game,
     if (name == "random") {
       add(name, random_player(options.seed));
     } else if (name == "script") {
-      // Asked for by default, so a role without one is no error; one asked for alone is.
-      if (game.spec().roles[0].script.playable() || options.against.size() == 1)
+      // Asked for by default, so a role without one is no error; one asked for alone is. A custom
+      // game has an expert instead.
+      if (game.spec().custom && game.spec().custom->expert)
+        add("expert", expert_player(game));
+      else if (game.spec().roles[0].script.playable() || options.against.size() == 1)
         add(name, script_player(game, 0));
+    } else if (name == "expert") {
+      add(name, expert_player(game));
     } else {
       check_opponent(name);
       add(name, trained(Run::open(name)));
@@ -120,9 +125,9 @@ Interval return_interval(const std::vector<EpisodeResult>& episodes) {
 }
 
 void check_opponent(const std::string& name) {
-  if (name != "random" && name != "script" && !holds_run(name))
+  if (name != "random" && name != "script" && name != "expert" && !holds_run(name))
     throw Error(ErrorKind::usage, "no player is named '" + name + "'", "against",
-                "choose 'random' or 'script', or name the folder of a run");
+                "choose 'random', 'script' or 'expert', or name the folder of a run");
 }
 
 Score evaluate(const Run& run, const EvaluationOptions& options) {

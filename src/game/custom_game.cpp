@@ -89,6 +89,11 @@ void CustomStep::happen(std::size_t event, std::size_t role, std::size_t seat,
   happened_.back().other_seat = other_seat;
 }
 
+void CustomGame::picture(std::size_t, std::size_t, std::size_t,
+                         std::span<std::uint8_t> pixels) const {
+  std::fill(pixels.begin(), pixels.end(), std::uint8_t{0});
+}
+bool CustomGame::expert(std::size_t, std::size_t, std::span<float>) const { return false; }
 bool CustomGame::allowed(std::size_t, std::size_t, std::size_t, std::size_t) const { return true; }
 bool CustomGame::present(std::size_t, std::size_t) const { return true; }
 std::array<float, 3> CustomGame::place(std::size_t, std::size_t) const { return {}; }

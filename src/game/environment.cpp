@@ -71,6 +71,7 @@ Environment::Environment(Game game, std::size_t lanes) : game_(std::move(game)),
     io.by_term = AlignedBuffer<float>(rows * io.terms);
     io.ledger.resize(rows * io.terms);
     io.present.assign(rows, 1);
+    io.by_expert.resize(rows);
     io.masks = masks_of(role);
     io_.push_back(std::move(io));
   }
@@ -81,27 +82,51 @@ void Environment::begin(std::size_t lane, EpisodeKey key, std::size_t worker) {
   begin_lanes({&start, 1}, worker);
 }
 
-void Environment::begin_all(WorkerPool& pool, std::uint64_t seed, std::uint32_t episode) {
+// Copies of a game that is played elsewhere go on together: one message tells many.
+void Environment::for_lanes(
+    WorkerPool& pool, const std::function<void(std::span<const std::size_t>, std::size_t)>& use) {
   prepare(pool.threads());
-  pool.run(count(), [&](std::size_t lane, std::size_t worker) {
-    begin(lane, {seed, static_cast<std::uint32_t>(lane), episode}, worker);
+  std::vector<std::size_t> all(count());
+  std::iota(all.begin(), all.end(), std::size_t{0});
+  const std::size_t together = copies_of(game_) ? count() : 1;
+  pool.run((count() + together - 1) / together, [&](std::size_t part, std::size_t worker) {
+    use(std::span(all).subspan(part * together, std::min(together, count() - part * together)),
+        worker);
+  });
+}
+
+void Environment::begin_all(WorkerPool& pool, std::uint64_t seed, std::uint32_t episode) {
+  for_lanes(pool, [&](std::span<const std::size_t> lanes, std::size_t worker) {
+    std::vector<LaneStart> starts;
+    for (const std::size_t lane : lanes)
+      starts.push_back({lane, {seed, static_cast<std::uint32_t>(lane), episode}});
+    begin_lanes(starts, worker);
   });
 }
 
 void Environment::step_all(WorkerPool& pool) {
-  prepare(pool.threads());
-  pool.run(count(), [&](std::size_t lane, std::size_t worker) {
-    if (outcome(lane) == Outcome::running) step(lane, worker);
+  for_lanes(pool, [&](std::span<const std::size_t> lanes, std::size_t worker) {
+    if (lanes.size() == 1) {
+      if (outcome(lanes.front()) == Outcome::running) step(lanes.front(), worker);
+      return;
+    }
+    std::vector<std::size_t> running;
+    for (const std::size_t lane : lanes)
+      if (outcome(lane) == Outcome::running) running.push_back(lane);
+    if (!running.empty()) step_lanes(running, worker);
   });
 }
 
 void Environment::renew_all(WorkerPool& pool) {
-  prepare(pool.threads());
-  pool.run(count(), [&](std::size_t lane, std::size_t worker) {
-    if (outcome(lane) == Outcome::running) return;
-    EpisodeKey next = key(lane);
-    ++next.episode;
-    begin(lane, next, worker);
+  for_lanes(pool, [&](std::span<const std::size_t> lanes, std::size_t worker) {
+    std::vector<LaneStart> starts;
+    for (const std::size_t lane : lanes) {
+      if (outcome(lane) == Outcome::running) continue;
+      EpisodeKey next = key(lane);
+      ++next.episode;
+      starts.push_back({lane, next});
+    }
+    if (!starts.empty()) begin_lanes(starts, worker);
   });
 }
 
@@ -112,6 +137,7 @@ double Environment::episode_return(std::size_t role, std::size_t row) const noex
 
 std::array<float, 3> Environment::place(std::size_t, std::size_t) const { return {}; }
 void Environment::draw(std::size_t, std::vector<Overlay>&) const {}
+bool Environment::expert(std::size_t, std::size_t, std::span<float>) const { return false; }
 void Environment::append_snapshot(std::size_t, std::vector<std::byte>&) const { no_snapshots(); }
 std::size_t Environment::restore_snapshot(std::size_t, std::size_t, std::span<const std::byte>,
                                           std::size_t) {

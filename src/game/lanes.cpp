@@ -57,7 +57,8 @@ EnvironmentAbilities Lanes::abilities() const noexcept {
   return {.deterministic = custom.deterministic,
           .snapshots = custom_->returns(0),
           .events = !custom.events.empty(),
-          .drawing = custom.frame.has_value()};
+          .drawing = custom.frame.has_value(),
+          .expert = custom.expert};
 }
 
 void Lanes::prepare(std::size_t workers) {
@@ -154,6 +155,7 @@ void Lanes::open_books(std::size_t lane, EpisodeKey key, std::size_t worker) {
 void Lanes::step_one(std::size_t lane, std::size_t worker) {
   const GamePlan& game = plan(lane);
   keep_senses(lane);
+  if (custom_) ask_experts(lane);
   read_controls(lane);
   lanes_[lane].events.clear();
   if (custom_) {

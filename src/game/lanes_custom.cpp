@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cstring>
+#include <utility>
 
 #include "game/custom_lanes.hpp"
 #include "game/lane_block.hpp"
@@ -53,17 +54,45 @@ void Lanes::fill_parts(std::size_t lane) {
     const std::size_t terms = part.seats * part.terms_each;
     part.controls = part_of<float>(block(lane), game.role_plans[r].given_offset, 0,
                                    part.seats * part.controls_each);
+    part.by_expert = {io_[r].by_expert.data() + lane * part.seats, part.seats};
     part.amounts = {scratch_[r].amounts.data() + lane * terms, terms};
     std::fill(part.amounts.begin(), part.amounts.end(), 0.0f);
-    custom_->keep(lane,
-                  {io_[r].controls.data() + lane * part.controls.size(), part.controls.size()});
   }
+}
+
+// Where the game's own expert decides, its controls are those that were given.
+void Lanes::ask_experts(std::size_t lane) {
+  for (std::size_t r = 0; r < io_.size(); ++r)
+    for (std::size_t seat = 0; seat < seats(r); ++seat) {
+      const std::size_t row = lane * seats(r) + seat;
+      if (std::exchange(io_[r].by_expert[row], std::uint8_t{0}) == 0) continue;
+      if (!game_.spec().custom->expert || !custom_->game(lane).expert(r, seat, control(r, row)))
+        throw Error(
+            ErrorKind::refused,
+            "the game has no expert that could decide for the role '" + game_.roles()[r].name + "'",
+            "custom.expert", "let somebody else play it");
+    }
+}
+
+bool Lanes::expert(std::size_t role, std::size_t row, std::span<float> controls) const {
+  const std::size_t lane = row / seats(role);
+  return custom_ && game_.spec().custom->expert && custom_->begun(lane) && !idle(lane) &&
+         custom_->game(lane).expert(role, row % seats(role), controls);
 }
 
 void Lanes::step_custom(std::size_t lane) {
   const GamePlan& game = plan(lane);
+  for (std::size_t r = 0; r < game.roles.size(); ++r) {
+    const std::size_t controls = seats(r) * io_[r].controls_each;
+    custom_->keep(lane, {io_[r].controls.data() + lane * controls, controls});
+  }
   custom_->step(lane, game, books(game, block(lane)).steps + 1, lanes_[lane].events);
   show_presence(lane);
+}
+
+void Lanes::draw(std::size_t lane, std::vector<Overlay>& drawing) const {
+  if (custom_ && game_.spec().custom->frame && custom_->begun(lane))
+    custom_->game(lane).draw(drawing);
 }
 
 // ---- Copies that are played together
@@ -78,8 +107,7 @@ void Lanes::begin_batch(std::span<const LaneStart> starts, std::size_t worker) {
     all.push_back({start.lane, {start.key, plan(start.lane).spec.custom->settings}});
   }
   custom_->batch()->begin(all);
-  for (const LaneStart& start : starts)
-    in_lane(start.lane, [&] { take_up(start.lane, worker); });
+  for (const LaneStart& start : starts) in_lane(start.lane, [&] { take_up(start.lane, worker); });
 }
 
 void Lanes::step_batch(std::span<const std::size_t> lanes, std::size_t worker) {
@@ -113,8 +141,12 @@ void Lanes::take_up(std::size_t lane, std::size_t worker) {
     custom_->set_between_episodes(lane, false);
     begin_one(lane, key, worker);
   } else {
+    ask_experts(lane);
+    read_controls(lane);
+    fill_parts(lane);
     step_custom(lane);
     finish_step(lane, worker);
+    if (lanes_[lane].outcome != Outcome::running) custom_->batch()->end(lane);
   }
 }
 
@@ -126,6 +158,7 @@ void Lanes::leave_idle(std::size_t lane) {
   for (std::size_t r = 0; r < io_.size(); ++r) {
     const std::size_t first = lane * seats(r), terms = io_[r].terms;
     std::fill_n(io_[r].present.data() + first, seats(r), std::uint8_t{0});
+    std::fill_n(io_[r].by_expert.data() + first, seats(r), std::uint8_t{0});
     std::fill_n(io_[r].rewards.data() + first, seats(r), 0.0f);
     std::fill_n(io_[r].by_term.data() + first * terms, seats(r) * terms, 0.0f);
     if (!custom_->between_episodes(lane)) continue;
@@ -137,11 +170,6 @@ void Lanes::leave_idle(std::size_t lane) {
   shown.outcome = Outcome::running;
   shown.ended_by = EndedBy::nothing;
   shown.steps = 0;
-}
-
-void Lanes::draw(std::size_t lane, std::vector<Overlay>& drawing) const {
-  if (custom_ && game_.spec().custom->frame && custom_->begun(lane))
-    custom_->game(lane).draw(drawing);
 }
 
 // Behind the block: how many bytes bring the game back, and these.

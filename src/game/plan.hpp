@@ -93,6 +93,13 @@ struct CrowdPlan {
   std::size_t columns_each() const { return 6 + flags; }
 };
 
+struct PicturePlan {
+  std::size_t number = 0;  // among the role's pictures
+  std::size_t width = 0, height = 0, given = 1, channels = 1;  // pixels; bytes and columns of each
+  std::size_t left = 0, top = 0, out_width = 0, out_height = 0, reduce = 1;
+  std::size_t bytes() const { return width * height * given; }
+};
+
 struct CustomSensePlan {
   SenseCode::Function function{};
   std::size_t told_from = 0;  // of a custom game: the first among the columns that it writes
@@ -100,7 +107,7 @@ struct CustomSensePlan {
 
 struct SensePart {
   std::variant<FanPlan, CompassPlan, OwnMotionPlan, OwnStatePlan, GaugesPlan, WindowPlan,
-               HazardsPlan, CameraPlan, CrowdPlan, CustomSensePlan>
+               HazardsPlan, CameraPlan, CrowdPlan, CustomSensePlan, PicturePlan>
       what;
   std::size_t first_column = 0, columns = 0;  // of this step; those of earlier ones follow
   std::size_t history = 0;                    // earlier steps
@@ -219,6 +226,7 @@ struct RolePlan {
   std::vector<TermPlan> terms;
   std::size_t kept_columns = 0, memory_words = 0;
   std::size_t told_columns = 0;  // that a custom game writes
+  std::vector<std::size_t> picture_bytes{};  // of each picture that it hands over
   std::size_t kept_offset = 0, given_offset = 0, ledger_offset = 0,
               memory_offset = 0;  // bytes from the block's start
 };

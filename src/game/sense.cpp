@@ -228,6 +228,31 @@ void sense(const CustomSensePlan& custom, const Looking& at, std::span<float> ou
   if (custom.function) custom.function(at.seat, out);
 }
 
+// Red, green and blue as the eye weighs them (ITU-R BT.601), in 256ths.
+constexpr std::array<std::uint32_t, 3> luma{77, 150, 29};
+
+void sense(const PicturePlan& picture, const Looking& at, std::span<float> out) {
+  const auto bytes = std::span(at.room.bytes).first(picture.bytes());
+  at.memory.custom->picture(at.memory.role, at.seat.number(), picture.number, bytes);
+  const std::size_t n = picture.channels, k = picture.reduce, given = picture.given;
+  const bool weigh = given > n;
+  const float share = 1.0f / (255.0f * (weigh ? 256.0f : 1.0f) * static_cast<float>(k * k));
+  for (std::size_t row = 0; row < picture.out_height; ++row)
+    for (std::size_t column = 0; column < picture.out_width; ++column)
+      for (std::size_t c = 0; c < n; ++c) {
+        std::uint32_t sum = 0;
+        for (std::size_t y = 0; y < k; ++y)
+          for (std::size_t x = 0; x < k; ++x) {
+            const std::uint8_t* const pixel =
+                bytes.data() +
+                ((picture.top + row * k + y) * picture.width + picture.left + column * k + x) *
+                    given;
+            sum += weigh ? luma[0] * pixel[0] + luma[1] * pixel[1] + luma[2] * pixel[2] : pixel[c];
+          }
+        out[(row * picture.out_width + column) * n + c] = static_cast<float>(sum) * share;
+      }
+}
+
 bool is_allowed(const AllowedPlan& need, const SeatView& seat, const SeatMemory& memory) {
   if (!need.by_game) return allowed(need, seat);
   return memory.custom->allowed(memory.role, seat.number(), need.control, need.option);
@@ -256,6 +281,7 @@ SenseRoom::SenseRoom(const GamePlan& plan) {
   pixels.resize(
       largest<CameraPlan>(plan, [](const CameraPlan& c) { return c.whole() ? 0 : c.pixels(); }));
   others.reserve(plan.arena.posed_count());
+  bytes.resize(largest<PicturePlan>(plan, [](const PicturePlan& p) { return p.bytes(); }));
   for (const RolePlan& role : plan.role_plans)
     told.resize(std::max(told.size(), role.told_columns));
 }

@@ -19,6 +19,7 @@ struct SenseRoom {
   std::vector<std::int32_t> ray_entity;
   std::vector<TagSet> cells;
   std::vector<float> pixels;
+  std::vector<std::uint8_t> bytes;                    // of a picture that a custom game hands over
   std::vector<float> told;                            // what a custom game writes of one seat
   std::vector<std::pair<float, std::size_t>> others;  // of a crowd: distance and entity
 };

@@ -120,6 +120,20 @@ class MixturePlayer : public Player {
   std::uint64_t seed_;
 };
 
+class ExpertPlayer : public Player {
+ public:
+  std::string name() const override { return "expert"; }
+  std::unique_ptr<Player> copy() const override { return std::make_unique<ExpertPlayer>(*this); }
+  void decide(Environment& environment, std::size_t role, std::size_t first,
+              std::size_t count) override {
+    const std::size_t seats = environment.seats(role);
+    for (std::size_t lane = first; lane < first + count; ++lane)
+      if (!environment.idle(lane))
+        for (std::size_t seat = 0; seat < seats; ++seat)
+          environment.let_expert_decide(role, lane * seats + seat);
+  }
+};
+
 class RandomPlayer : public Player {
  public:
   explicit RandomPlayer(std::uint64_t seed) : seed_(derived_seed(seed, "random player")) {}
@@ -266,6 +280,13 @@ std::unique_ptr<Player> mixture_player(const Game& game, std::size_t role,
   return std::make_unique<MixturePlayer>(std::move(players), std::move(up_to), seed);
 }
 
+std::unique_ptr<Player> expert_player(const Game& game) {
+  if (!game.spec().custom || !game.spec().custom->expert)
+    throw Error(ErrorKind::spec, "the game has no expert of its own", "custom.expert",
+                "choose another player");
+  return std::make_unique<ExpertPlayer>();
+}
+
 std::unique_ptr<Player> random_player(std::uint64_t seed) {
   return std::make_unique<RandomPlayer>(seed);
 }
@@ -275,6 +296,7 @@ std::unique_ptr<Player> script_player(const Game& game, std::size_t role) {
 }
 
 std::unique_ptr<Player> usual_player(const Game& game, std::size_t role, std::uint64_t seed) {
+  if (game.spec().custom && game.spec().custom->expert) return expert_player(game);
   return game.spec().roles[role].script.playable() ? script_player(game, role)
                                                    : random_player(seed);
 }

@@ -24,11 +24,15 @@ std::string first_difference(const std::string& what, const Texts& here, const T
 
 Texts columns_of(const RoleSpec& role) {
   Texts texts;
-  for (const Sense& sense : role.senses)
+  for (const Sense& sense : role.senses) {
     if (const auto* custom = std::get_if<CustomSense>(&sense))
       for (const CustomColumn& column : custom->columns)
         texts.push_back(fmt::format("{}.{} ({:g} to {:g})", custom->name, column.name, column.low,
                                     column.high));
+    if (const auto* picture = std::get_if<CustomPicture>(&sense))
+      texts.push_back(fmt::format("{} ({} x {}{})", picture->name, picture->width, picture->height,
+                                  picture->colour ? ", in colour" : ""));
+  }
   return texts;
 }
 
@@ -74,7 +78,9 @@ std::string disagreement(const Game& here, const Game& there) {
   for (std::string text :
        {first_difference("event", here.spec().custom->events, there.spec().custom->events),
         first_difference("setting", settings_of(*here.spec().custom),
-                         settings_of(*there.spec().custom))})
+                         settings_of(*there.spec().custom)),
+        first_difference("expert", {here.spec().custom->expert ? "there" : "missing"},
+                         {there.spec().custom->expert ? "there" : "missing"})})
     if (!text.empty()) return text;
   return {};
 }

@@ -27,6 +27,9 @@ Form GameLink::Wire::read(Clock::time_point deadline) {
   error_code code;
   stream.read(received, code);
   if (code) failed(code, "answer");
+  // A frame's head, as short as its size allows, and the mask.
+  const std::size_t size = received.size();
+  taken += size + 6 + (size < 126 ? 0 : size < 65536 ? 2 : 8);
   return stream.got_text() ? Form::text : Form::binary;
 }
 
@@ -68,7 +71,7 @@ Received GameLink::receive(const GameShape& shape, Clock::time_point deadline) {
 }
 
 bool GameLink::ready(Clock::time_point until) {
-  if (wire_->received.size() > 0) return true;
+  if (wire_->holds_more()) return true;
   pollfd wanted{wire_->stream.next_layer().handle(), POLLIN, 0};
   const auto left =
       std::chrono::duration_cast<std::chrono::milliseconds>(until - Clock::now()).count();

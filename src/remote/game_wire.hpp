@@ -24,8 +24,11 @@ struct GameLink::Wire {
   std::shared_ptr<boost::asio::io_context> context;
   boost::beast::websocket::stream<TimedSocket> stream;
   boost::beast::flat_buffer received;
+  std::uint64_t taken = 0;  // bytes of the socket that messages were made of
 
   void set_deadline(Clock::time_point deadline) { stream.next_layer().set_deadline(deadline); }
+  /// Whether the beginning of another message has been read with the last one.
+  bool holds_more() const { return stream.next_layer().read_bytes() > taken; }
   /// Waits for a message; its bytes are in `received`. Throws LinkError.
   Form read(Clock::time_point deadline);
   void write(const std::string& message, Form form, Clock::time_point deadline);

@@ -140,7 +140,7 @@ struct GameLauncher::State {
 
   std::vector<Instance> instances{};
   std::function<void(const std::string&)> note{};
-  std::atomic<bool> ending{false};
+  std::atomic<bool> ending{false}, expected{false};
   mutable std::mutex mutex;
   std::string last_end{};
   std::thread thread{};
@@ -151,9 +151,9 @@ void GameLauncher::State::watch() {
     std::vector<pollfd> outputs;
     for (std::size_t i = 0; i < instances.size(); ++i) {
       Instance& instance = instances[i];
-      instance.start_if_due();
+      if (!expected) instance.start_if_due();
       instance.read();
-      if (const auto how = instance.ended()) {
+      if (const auto how = instance.ended(); how && !expected) {
         const std::string text = "game " + std::to_string(i) + " " + *how;
         {
           const std::lock_guard lock(mutex);
@@ -202,6 +202,8 @@ GameLauncher::~GameLauncher() {
   state_->ending = true;
   state_->thread.join();
 }
+
+void GameLauncher::expect_end() { state_->expected = true; }
 
 std::string GameLauncher::last_end() const {
   const std::lock_guard lock(state_->mutex);

@@ -18,6 +18,8 @@ class GameLauncher {
                std::function<void(const std::string&)> note);
   /// Ends them all.
   ~GameLauncher();
+  /// Games that end from now on do as they should.
+  void expect_end();
   /// Why the last that ended did, and what it printed last; empty if none did.
   std::string last_end() const;
 

@@ -8,11 +8,14 @@
 #include <boost/asio/io_context.hpp>
 #include <boost/beast/http.hpp>
 #include <list>
+#include <map>
+#include <optional>
 #include <thread>
 #include <utility>
 
 #include "remote/game_wire.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/files.hpp"
 
 namespace zithercraft::remote_internal {
 namespace {
@@ -39,6 +42,21 @@ std::string_view host_in(std::string_view origin) {
   return origin.substr(0, origin.find(':', closing == std::string_view::npos ? 0 : closing));
 }
 
+struct PageFile {
+  std::filesystem::path path{};
+  std::string type{};
+};
+
+const std::map<std::string, std::string> page_types{
+    {".html", "text/html; charset=utf-8"},
+    {".js", "text/javascript; charset=utf-8"},
+    {".css", "text/css; charset=utf-8"},
+    {".json", "application/json"},
+    {".png", "image/png"},
+    {".svg", "image/svg+xml"},
+    {".wasm", "application/wasm"},
+};
+
 bool is_this_machine(std::string_view host) {
   return host == "localhost" || host == "127.0.0.1" || host == "[::1]";
 }
@@ -57,6 +75,8 @@ struct Listener::State {
   void listen();
   void serve();
   void let_in(tcp::socket socket);
+  bool is_named(const http::request<http::empty_body>& request) const;
+  std::optional<PageFile> file_of(std::string_view target) const;
   std::string refusal(const http::request<http::empty_body>& request) const;
 
   const ListenerOptions options;
@@ -136,6 +156,28 @@ void Listener::State::serve() {
   for (Knock& knock : knocks) knock.thread.join();
 }
 
+// Whether a request asks for this host. Names of others may lead here by mistake or by malice.
+bool Listener::State::is_named(const http::request<http::empty_body>& request) const {
+  const auto value = request[http::field::host];
+  const std::string_view host = host_in({value.data(), value.size()});
+  return !for_this_machine || is_this_machine(host) || host == options.address;
+}
+
+// The file of the page's folder that a path names.
+std::optional<PageFile> Listener::State::file_of(std::string_view target) const {
+  target = target.substr(0, target.find('?'));
+  const std::string name(target.substr(std::min<std::size_t>(1, target.size())));
+  if (name.find_first_not_of("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-.") !=
+          std::string::npos ||
+      name.starts_with('.'))
+    return {};
+  const auto path = name.empty() ? options.page : options.page.parent_path() / name;
+  const auto type = page_types.find(path.extension().string());
+  std::error_code code;
+  if (type == page_types.end() || !std::filesystem::is_regular_file(path, code)) return {};
+  return PageFile{path, type->second};
+}
+
 // Why a request is turned away; nothing if it is not.
 std::string Listener::State::refusal(const http::request<http::empty_body>& request) const {
   const auto field = [&](http::field name) {
@@ -144,9 +186,7 @@ std::string Listener::State::refusal(const http::request<http::empty_body>& requ
   };
   const std::string_view target(request.target().data(), request.target().size());
   if (!beast::websocket::is_upgrade(request)) return "games join here by WebSocket";
-  if (for_this_machine && !is_this_machine(host_in(field(http::field::host))) &&
-      host_in(field(http::field::host)) != options.address)
-    return "this is not the host that was asked for";
+  if (!is_named(request)) return "this is not the host that was asked for";
   if (const auto origin = field(http::field::origin);
       !origin.empty() && options.token.empty() && !is_this_machine(host_in(origin)))
     return "pages from elsewhere are not let in";
@@ -167,14 +207,25 @@ void Listener::State::let_in(tcp::socket socket) {
   http::request_parser<http::empty_body> parser;
   parser.header_limit(8 * 1024);
   http::read(wire->stream.next_layer(), buffer, parser);
-  if (const std::string why = refusal(parser.get()); !why.empty()) {
-    http::response<http::string_body> response(http::status::forbidden, 11, why + "\n");
+  const auto answer = [&](http::status status, const std::string& type, std::string body) {
+    http::response<http::string_body> response(status, 11, std::move(body));
+    response.set(http::field::content_type, type);
+    response.set("X-Content-Type-Options", "nosniff");
+    response.keep_alive(false);
     response.prepare_payload();
     http::write(wire->stream.next_layer(), response);
     wire->stream.next_layer().shut();
-    return;
+  };
+  const auto& request = parser.get();
+  if (!beast::websocket::is_upgrade(request) && !options.page.empty() && is_named(request)) {
+    const auto file = file_of({request.target().data(), request.target().size()});
+    if (!file) return answer(http::status::not_found, "text/plain", "there is no such file\n");
+    return answer(http::status::ok, file->type, read_text(file->path));
   }
+  if (const std::string why = refusal(request); !why.empty())
+    return answer(http::status::forbidden, "text/plain", why + "\n");
   wire->stream.accept(parser.get());
+  wire->taken = wire->stream.next_layer().read_bytes();
   Form form = wire->read(deadline);
   std::string why;
   Hello hello;

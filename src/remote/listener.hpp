@@ -2,6 +2,7 @@
 
 // Lets games in: HTTP, the upgrade to a WebSocket, and the game's first message, each in time.
 
+#include <filesystem>
 #include <functional>
 #include <memory>
 #include <string>
@@ -14,6 +15,7 @@ struct ListenerOptions {
   std::string address{};
   std::uint16_t port = 0;
   std::string token{};
+  std::filesystem::path page{};  // that is served, with what lies beside it
 };
 
 class Listener {

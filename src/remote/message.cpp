@@ -1,5 +1,7 @@
 #include "remote/message.hpp"
 
+#include <nettle/base64.h>
+
 #include <algorithm>
 #include <bit>
 #include <cmath>
@@ -212,6 +214,29 @@ void small_numbers(const Tree& list, const std::string& where, std::uint8_t most
   }
 }
 
+// Bytes as they are; in JSON a text of BASE64, which is read into `room`.
+std::span<const std::uint8_t> bytes_in(const Tree& list, const std::string& where,
+                                       std::size_t wanted, std::vector<std::uint8_t>& room) {
+  if (list.is_string()) {
+    const std::string& text = list.get_ref<const std::string&>();
+    base64_decode_ctx state;
+    base64_decode_init(&state);
+    room.resize(BASE64_DECODE_LENGTH(text.size()));
+    std::size_t size = room.size();
+    if (base64_decode_update(&state, &size, room.data(), text.size(), text.data()) != 1 ||
+        base64_decode_final(&state) != 1)
+      bad(where, "this is no BASE64");
+    if (size != wanted) wrong_count(where, size, wanted);
+    return std::span(room).first(size);
+  }
+  if (!list.is_binary() || !list.get_binary().has_subtype() ||
+      list.get_binary().subtype() != bytes_tag)
+    bad(where, "pictures must be bytes tagged 64, or in JSON a text of BASE64");
+  const auto& bytes = list.get_binary();
+  if (bytes.size() != wanted) wrong_count(where, bytes.size(), wanted);
+  return bytes;
+}
+
 std::vector<std::uint32_t> copies_in(const Tree& message) {
   const Tree* list = member(message, "copies");
   std::vector<std::uint32_t> copies;
@@ -291,10 +316,34 @@ struct StateReading {
   }
 };
 
+// What the game's own expert would do, and what it did.
+void read_expert(StateReading& reading, const Tree& role, std::size_t number,
+                 const std::string& where) {
+  const RoleShape& shape = reading.shape.roles[number];
+  const std::size_t each = shape.seats * shape.controls;
+  bool asked = false;
+  for (CopyPart* to : reading.to) {
+    to->roles[number].expert.clear();
+    asked = asked || to->roles[number].asked;
+  }
+  if (member(role, "expert") != nullptr)
+    reading.floats_of(role, "expert", where, each,
+                      [&](CopyPart& to, std::span<const float> numbers) {
+                        to.roles[number].expert.assign(numbers.begin(), numbers.end());
+                      });
+  if (asked || member(role, "decided") != nullptr)
+    reading.floats_of(role, "decided", where, each,
+                      [&](CopyPart& to, std::span<const float> numbers) {
+                        to.roles[number].decided.assign(numbers.begin(), numbers.end());
+                      });
+}
+
 void read_role(StateReading& reading, const Tree& role, std::size_t number, bool paid) {
   const std::string where = "roles[" + std::to_string(number) + "].";
   const RoleShape& shape = reading.shape.roles[number];
-  check_keys(role, where, {"observations", "rewards", "allowed", "present", "places"});
+  check_keys(
+      role, where,
+      {"observations", "pictures", "rewards", "allowed", "present", "places", "expert", "decided"});
   reading.floats_of(role, "observations", where, shape.seats * shape.columns,
                     [&](CopyPart& to, std::span<const float> numbers) {
                       to.roles[number].observations.assign(numbers.begin(), numbers.end());
@@ -317,6 +366,18 @@ void read_role(StateReading& reading, const Tree& role, std::size_t number, bool
                       [&](CopyPart& to, std::span<const float> numbers) {
                         to.roles[number].places.assign(numbers.begin(), numbers.end());
                       });
+  read_expert(reading, role, number, where);
+  if (shape.bytes > 0) {
+    const Tree* pictures = member(role, "pictures");
+    if (pictures == nullptr) bad(where + "pictures", "this is missing");
+    const std::size_t each = shape.seats * shape.bytes;
+    const auto bytes =
+        bytes_in(*pictures, where + "pictures", reading.copies.size() * each, reading.small);
+    for (std::size_t i = 0; i < reading.to.size(); ++i) {
+      const auto own = bytes.subspan(i * each, each);
+      reading.to[i]->roles[number].pictures.assign(own.begin(), own.end());
+    }
+  }
   reading.small_of(role, "allowed", where, shape.seats * shape.options,
                    [&](CopyPart& to, std::span<const std::uint8_t> numbers) {
                      to.roles[number].allowed.assign(numbers.begin(), numbers.end());
@@ -468,6 +529,8 @@ GameShape GameShape::of(const Game& game) {
         RoleShape{role.name, role.seats.size(), plans[r].told_columns, role.controls.size()});
     for (const auto& term : plans[r].terms)
       of.paid.push_back(std::holds_alternative<game_internal::PaidPlan>(term.trigger) ? 1 : 0);
+    of.picture_bytes = plans[r].picture_bytes;
+    for (const std::size_t bytes : of.picture_bytes) of.bytes += bytes;
     for (const ControlInfo& control : role.controls) {
       of.first_option.push_back(of.options);
       of.options += control.options.size();
@@ -494,6 +557,18 @@ Received read_message(std::span<const std::uint8_t> bytes, Form form, const Game
   }
   return received;
 }
+
+namespace {
+
+// Which seats of a role the game's own expert decides for; empty if there are none.
+std::vector<std::uint8_t> experts_of(std::span<const StepCopy> copies, std::size_t role) {
+  std::vector<std::uint8_t> all;
+  for (const StepCopy& copy : copies)
+    all.insert(all.end(), copy.parts[role].by_expert.begin(), copy.parts[role].by_expert.end());
+  return std::find(all.begin(), all.end(), 1) == all.end() ? std::vector<std::uint8_t>{} : all;
+}
+
+}  // namespace
 
 std::string welcome_message(Form form) {
   return bytes_of({{"message", "welcome"}, {"protocol", protocol_version}}, form);
@@ -526,7 +601,9 @@ std::string step_message(Form form, std::span<const StepCopy> copies, const Game
     controls.clear();
     for (const StepCopy& copy : copies)
       controls.insert(controls.end(), copy.parts[r].controls.begin(), copy.parts[r].controls.end());
-    roles.push_back({{"controls", typed<float>(form, f32_tag, controls)}});
+    Tree& role = roles.emplace_back(Tree{{"controls", typed<float>(form, f32_tag, controls)}});
+    if (const auto experts = experts_of(copies, r); !experts.empty())
+      role["by_expert"] = typed<std::uint8_t>(form, bytes_tag, experts);
   }
   return bytes_of(
       {{"message", "step"}, {"copies", numbers_of(form, copies)}, {"roles", std::move(roles)}},

@@ -43,6 +43,8 @@ struct RoleShape {
   std::vector<std::uint8_t> paid{};                  // of each term: the game pays it
   std::size_t options = 0;                           // of all choices
   std::vector<std::size_t> first_option{};           // of each control, among all options
+  std::vector<std::size_t> picture_bytes{};          // of each picture
+  std::size_t bytes = 0;                             // of all pictures
 };
 struct GameShape {
   std::vector<RoleShape> roles{};
@@ -59,6 +61,10 @@ struct CopyPart {
     std::vector<float> observations{}, rewards{};    // [seats][columns], [seats][terms]
     std::vector<std::uint8_t> allowed{}, present{};  // [seats][options], [seats]
     std::vector<float> places{};                     // [seats][3]; zeros unless told
+    std::vector<std::uint8_t> pictures{};            // [seats][bytes]
+    std::vector<float> expert{};   // [seats][controls] what it would do; empty unless told
+    std::vector<float> decided{};  // likewise what it did where it was asked to
+    bool asked = false;            // the expert, for some seat
   };
   std::vector<Role> roles{};
   Outcome outcome = Outcome::running;

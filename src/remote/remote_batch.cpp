@@ -25,6 +25,7 @@ std::uint64_t seed_of(const RemoteLane& lane) {
 // ---- A lane hands over what it was told
 
 void RemoteLane::step(CustomStep& step) {
+  for (CopyPart::Role& role : told.roles) role.asked = false;
   const auto& shapes = host->shape.roles;
   for (std::size_t r = 0; r < shapes.size(); ++r) {
     const std::vector<float>& rewards = told.roles[r].rewards;
@@ -53,6 +54,23 @@ bool RemoteLane::allowed(std::size_t role, std::size_t seat, std::size_t control
                          std::size_t option) const {
   const RoleShape& shape = host->shape.roles[role];
   return told.roles[role].allowed[seat * shape.options + shape.first_option[control] + option] != 0;
+}
+
+void RemoteLane::picture(std::size_t role, std::size_t seat, std::size_t number,
+                         std::span<std::uint8_t> pixels) const {
+  const RoleShape& shape = host->shape.roles[role];
+  const std::uint8_t* first = told.roles[role].pictures.data() + seat * shape.bytes;
+  for (std::size_t before = 0; before < number; ++before) first += shape.picture_bytes[before];
+  std::copy_n(first, pixels.size(), pixels.begin());
+}
+
+// Once it has decided, what it did; until then what it says that it would do.
+bool RemoteLane::expert(std::size_t role, std::size_t seat, std::span<float> controls) const {
+  const CopyPart::Role& of = told.roles[role];
+  const std::vector<float>& all = of.asked ? of.decided : of.expert;
+  if (all.empty()) return false;
+  std::copy_n(all.data() + seat * controls.size(), controls.size(), controls.begin());
+  return true;
 }
 
 bool RemoteLane::present(std::size_t role, std::size_t seat) const {
@@ -124,15 +142,19 @@ RemoteBatch::RemoteBatch(std::shared_ptr<RemoteHost::State> host, std::size_t la
 
 RemoteBatch::~RemoteBatch() {
   // What was asked for and not answered yet must not reach whoever plays the copy next.
-  for (RemoteLane& lane : lanes_) {
-    if (!lane.copy || lane.standing != RemoteLane::Standing::asked) continue;
-    Exchange exchange{.link = lane.copy.link, .awaited = {{&lane}}, .deadline = host_->deadline()};
-    receive(exchange);
-  }
+  for (RemoteLane& lane : lanes_)
+    if (lane.standing == RemoteLane::Standing::asked) receive_answer(lane);
   const std::lock_guard lock(host_->mutex);
   host_->batches.erase(this);
   for (RemoteLane& lane : lanes_)
     if (lane.copy) host_->give_back(std::exchange(lane.copy, {}));
+}
+
+// What was asked and is not wanted any more.
+void RemoteBatch::receive_answer(RemoteLane& lane) {
+  if (!lane.copy) return;
+  Exchange exchange{.link = lane.copy.link, .awaited = {{&lane}}, .deadline = host_->deadline()};
+  receive(exchange);
 }
 
 bool RemoteBatch::yield_copies() {
@@ -151,6 +173,7 @@ void RemoteBatch::begin(std::span<const BatchStart> starts) {
   std::vector<Asked> asked;
   for (const BatchStart& start : starts) {
     RemoteLane& lane = lanes_[start.lane];
+    if (lane.standing == RemoteLane::Standing::asked) receive_answer(lane);
     lane.key = start.start.key;
     lane.settings = &start.start.settings;
     lane.losses = 0;
@@ -167,6 +190,12 @@ void RemoteBatch::step(std::span<const BatchStep> steps) {
   for (const BatchStep& step : steps) asked.push_back({&lanes_[step.lane], step.parts});
   const auto since = Clock::now();
   while (!go_on(asked)) wait(since);
+}
+
+void RemoteBatch::end(std::size_t lane) {
+  const std::lock_guard lock(host_->mutex);
+  lanes_[lane].standing = RemoteLane::Standing::ended;
+  if (lanes_[lane].copy) host_->give_back(std::exchange(lanes_[lane].copy, {}));
 }
 
 // Does what can be done now. Whether any of the lanes got on.
@@ -236,6 +265,8 @@ void RemoteBatch::send(Exchange& exchange) {
         told[k] = true;
         copies.push_back({lane.copy.number, seed_of(lane)});
         lane.beginning = true;
+        lane.told.roles.resize(host_->shape.roles.size());
+        for (CopyPart::Role& role : lane.told.roles) role.asked = false;
         expect(lane);
       }
       link.send(begin_message(link.form(), copies, *settings), exchange.deadline);
@@ -244,6 +275,11 @@ void RemoteBatch::send(Exchange& exchange) {
     std::vector<StepCopy> copies;
     for (const Asked& asked : exchange.steps) {
       copies.push_back({asked.lane->copy.number, asked.parts});
+      for (std::size_t r = 0; r < asked.parts.size(); ++r) {
+        const auto& experts = asked.parts[r].by_expert;
+        asked.lane->told.roles[r].asked =
+            std::find(experts.begin(), experts.end(), 1) != experts.end();
+      }
       asked.lane->beginning = false;
       expect(*asked.lane);
     }
@@ -322,10 +358,6 @@ bool RemoteBatch::settle(std::span<const Asked> lanes) {
     if (lane.standing == RemoteLane::Standing::asked && lane.told.answered) {
       lane.state = State::plays;
       lane.standing = RemoteLane::Standing::playing;
-      if (!lane.beginning && lane.told.outcome != Outcome::running) {
-        lane.standing = RemoteLane::Standing::ended;
-        host_->give_back(std::exchange(lane.copy, {}));
-      }
     } else if (!lane.lost_now) {
       lane.state = State::waits;
     }

@@ -29,6 +29,9 @@ class RemoteLane final : public CustomGame {
   bool present(std::size_t role, std::size_t seat) const override;
   std::array<float, 3> place(std::size_t role, std::size_t seat) const override;
   void draw(std::vector<Overlay>& drawing) const override;
+  void picture(std::size_t role, std::size_t seat, std::size_t number,
+               std::span<std::uint8_t> pixels) const override;
+  bool expert(std::size_t role, std::size_t seat, std::span<float> controls) const override;
 
   RemoteHost::State* host = nullptr;
   Copy copy{}, home{};  // now, and the one before
@@ -51,6 +54,7 @@ class RemoteBatch final : public CustomBatch {
   CustomGame& game(std::size_t lane) override { return lanes_[lane]; }
   void begin(std::span<const BatchStart> starts) override;
   void step(std::span<const BatchStep> steps) override;
+  void end(std::size_t lane) override;
   ::zithercraft::CopyState state(std::size_t lane) const noexcept override {
     return lanes_[lane].state;
   }
@@ -77,6 +81,7 @@ class RemoteBatch final : public CustomBatch {
   void assign(std::span<const Asked> lanes, std::vector<Exchange>& exchanges);
   void send(Exchange& exchange);
   void receive(Exchange& exchange);
+  void receive_answer(RemoteLane& lane);
   void receive_all(std::vector<Exchange>& exchanges);
   void receive_those_ready(std::vector<Exchange>& exchanges);
   bool settle(std::span<const Asked> lanes);

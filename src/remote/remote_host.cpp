@@ -18,6 +18,8 @@ using namespace remote_internal;
 namespace {
 
 void check_options(const RemoteOptions& o) {
+  if (!o.page.empty() && !std::filesystem::is_regular_file(o.page))
+    throw Error(ErrorKind::file, "there is no such page", o.page.string(), "name an HTML file");
   const auto need = [](bool fine, const char* what, const char* fix) {
     if (!fine) throw Error(ErrorKind::usage, what, "games in other processes", fix);
   };
@@ -223,7 +225,7 @@ RemoteHost::RemoteHost(const RemoteOptions& options, const std::optional<GameSpe
   }
   State* const state = state_.get();
   state_->listener = std::make_unique<Listener>(
-      ListenerOptions{options.address, options.port, options.token},
+      ListenerOptions{options.address, options.port, options.token, options.page},
       [state](const Hello& hello) { return state->refusal(hello); },
       [state](std::unique_ptr<GameLink::Wire> wire, const Hello& hello, Form form) {
         state->join(std::move(wire), hello, form);
@@ -235,6 +237,7 @@ RemoteHost::RemoteHost(const RemoteOptions& options, const std::optional<GameSpe
 }
 
 RemoteHost::~RemoteHost() {
+  if (state_->launcher) state_->launcher->expect_end();
   state_->listener.reset();
   for (const auto& link : std::vector(state_->links)) {
     const std::lock_guard busy(link->busy);
@@ -255,6 +258,8 @@ std::string RemoteHost::address() const {
                      state_->listener->port(),
                      state_->options.token.empty() ? "" : "?token=" + state_->options.token);
 }
+
+std::string RemoteHost::page() const { return "http" + address().substr(2); }
 
 GameSpec RemoteHost::wait() {
   State& s = *state_;

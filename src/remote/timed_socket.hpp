@@ -12,6 +12,7 @@
 #include <boost/beast/core/role.hpp>
 #include <cerrno>
 #include <chrono>
+#include <cstdint>
 
 namespace zithercraft::remote_internal {
 
@@ -28,6 +29,8 @@ class TimedSocket {
   }
   executor_type get_executor() { return socket_.get_executor(); }
   int handle() { return socket_.native_handle(); }
+  /// Bytes that were read so far.
+  std::uint64_t read_bytes() const { return read_bytes_; }
   void set_deadline(Clock::time_point deadline) { deadline_ = deadline; }
   void shut() {
     error_code ignored;
@@ -39,8 +42,11 @@ class TimedSocket {
   std::size_t read_some(const Buffers& buffers, error_code& code) {
     for (const auto& buffer : beast_range(buffers)) {
       if (buffer.size() == 0) continue;
-      return transfer(POLLIN, code,
-                      [&] { return ::recv(handle(), buffer.data(), buffer.size(), MSG_DONTWAIT); });
+      const std::size_t count = transfer(POLLIN, code, [&] {
+        return ::recv(handle(), buffer.data(), buffer.size(), MSG_DONTWAIT);
+      });
+      read_bytes_ += count;
+      return count;
     }
     return 0;
   }
@@ -111,6 +117,7 @@ class TimedSocket {
 
   boost::asio::ip::tcp::socket socket_;
   Clock::time_point deadline_ = Clock::now();
+  std::uint64_t read_bytes_ = 0;
 };
 
 /// Ends the connection below a WebSocket that has been closed.

@@ -101,8 +101,8 @@ PlayerSource PlayerSource::find(const std::string& name, TrainedAs as) {
   player.name_ = name;
   player.as_ = as;
   const std::size_t colon = name.rfind(':');
-  if (name == "script" || name == "random") {
-    player.kind_ = name == "script" ? Kind::script : Kind::random;
+  if (name == "script" || name == "random" || name == "expert") {
+    player.kind_ = name == "script" ? Kind::script : name == "random" ? Kind::random : Kind::expert;
   } else if (holds_run(name)) {
     player.kind_ = Kind::checkpoint;
     player.run_ = name;
@@ -118,9 +118,10 @@ PlayerSource PlayerSource::find(const std::string& name, TrainedAs as) {
     player.kind_ = Kind::checkpoint;
     player.file_ = name;
   } else {
-    throw Error(ErrorKind::usage, "no player is called '" + name + "'", "players",
-                "name 'script', 'random', a run's folder, FOLDER:CHECKPOINT, a checkpoint's file "
-                "or a replay");
+    throw Error(
+        ErrorKind::usage, "no player is called '" + name + "'", "players",
+        "name 'script', 'random', 'expert', a run's folder, FOLDER:CHECKPOINT, a checkpoint's file "
+        "or a replay");
   }
   return player;
 }
@@ -130,6 +131,7 @@ std::unique_ptr<Player> PlayerSource::make(const Game& game, std::size_t role, A
   switch (kind_) {
     case Kind::script: return script_player(game, role);
     case Kind::random: return random_player(seed);
+    case Kind::expert: return expert_player(game);
     case Kind::recording: return std::make_unique<RecordedPlayer>(game, role, Replay(file_));
     case Kind::checkpoint: return trained(game, role, actions, seed);
   }

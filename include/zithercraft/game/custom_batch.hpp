@@ -49,6 +49,8 @@ class CustomBatch {
   /// Plays a step. Lanes that wait are named too: what they wait for may be done now. Returns once
   /// any of the lanes has got on.
   virtual void step(std::span<const BatchStep> steps) = 0;
+  /// A lane's episode is over, by the game's word or by a cutoff: its copy can play for others.
+  virtual void end(std::size_t lane) = 0;
   /// How a lane stands since the last call that named it.
   virtual CopyState state(std::size_t lane) const noexcept = 0;
 };

@@ -77,6 +77,7 @@ class CustomStep {
     std::span<const float> controls{};              ///< as given
     std::span<float> amounts{};                     ///< what terms pay
     std::span<const std::uint8_t> paid{};           ///< of each term: 1 if it has no trigger
+    std::span<const std::uint8_t> by_expert{};      ///< of each seat: 1 if the expert decides
   };
   /// For those who run custom games.
   CustomStep(std::span<const Part> parts, std::size_t events, std::uint32_t number,
@@ -115,6 +116,13 @@ class CustomGame {
   /// Writes what a seat senses now: the columns of the role's custom senses in their order.
   virtual void observe(std::size_t role, std::size_t seat, std::span<float> columns) const = 0;
 
+  /// Hands over a picture that a seat senses now, of its role's pictures: rows from the top, of
+  /// each pixel its brightness, or red, green and blue, 0 to 255.
+  virtual void picture(std::size_t role, std::size_t seat, std::size_t number,
+                       std::span<std::uint8_t> pixels) const;
+  /// What the game's own expert would do in a seat's place now: a dial's value in its range, a
+  /// choice's option number. Whether it says so; asked only if the spec says that there is one.
+  virtual bool expert(std::size_t role, std::size_t seat, std::span<float> controls) const;
   /// Whether an option that is `allowed_when` the game says so is allowed now.
   virtual bool allowed(std::size_t role, std::size_t seat, std::size_t control,
                        std::size_t option) const;
@@ -148,6 +156,7 @@ struct CustomGameSpec {
   /// The same key and controls give the same episode, to the bit. If not, a training that is
   /// resumed begins new episodes.
   bool deterministic = true;
+  bool expert = false;  ///< the game has an expert of its own, which can play every seat
   /// What is seen of it: left, bottom, right and top of its drawings, metres. Nothing without.
   std::optional<std::array<double, 4>> frame{};
   CustomGameCode code{};  ///< makes a copy of it

@@ -3,6 +3,7 @@
 #include <array>
 #include <cstddef>
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <span>
@@ -25,6 +26,7 @@ struct EnvironmentAbilities {
   bool snapshots = false;      ///< lanes can be stored and restored
   bool events = false;         ///< it says what happens
   bool drawing = false;        ///< its moments can be drawn
+  bool expert = false;         ///< an expert of the game's own can play every seat
 };
 
 /// The next episode of a lane.
@@ -116,6 +118,13 @@ class Environment {
   std::span<float> control(std::size_t role, std::size_t row) noexcept {
     return {io_[role].controls.data() + row * io_[role].controls_each, io_[role].controls_each};
   }
+  /// At the next step the game's own expert decides for a row; `given_controls` shows what it did.
+  void let_expert_decide(std::size_t role, std::size_t row) noexcept {
+    io_[role].by_expert[row] = 1;
+  }
+  /// What the game's own expert would do in a row's place now. Whether it is known; a game that is
+  /// played elsewhere may tell it, and need not.
+  virtual bool expert(std::size_t role, std::size_t row, std::span<float> controls) const;
   /// The controls as they were given last.
   std::span<const float> given_controls(std::size_t role) const noexcept {
     return io_[role].controls.span();
@@ -180,6 +189,9 @@ class Environment {
  protected:
   /// Room for so many lanes of a game; no episode has begun.
   Environment(Game game, std::size_t lanes);
+  /// Calls `use` for some lanes at a time until it was called for all, from several threads.
+  void for_lanes(WorkerPool& pool,
+                 const std::function<void(std::span<const std::size_t>, std::size_t)>& use);
   /// So many threads will call the functions that name lanes at the same time.
   virtual void prepare(std::size_t workers) = 0;
 
@@ -198,9 +210,9 @@ class Environment {
     std::size_t seats = 0, columns = 0, controls_each = 0, terms = 0;  ///< of one lane; of one row
     /// Row by row; the last by terms too.
     AlignedBuffer<float> observations{}, controls{}, rewards{}, by_term{};
-    std::vector<double> ledger{};         ///< sums of each row's terms in its episode
-    std::vector<std::uint8_t> present{};  ///< of each row: 1 while it plays
-    // of each control and option: the column that says whether it is allowed
+    std::vector<double> ledger{};           ///< sums of each row's terms in its episode
+    std::vector<std::uint8_t> present{};    ///< of each row: 1 while it plays
+    std::vector<std::uint8_t> by_expert{};  ///< of each row: 1 if the game's expert decides next
     /// Of each control and option: the column that allows it.
     std::vector<std::vector<std::optional<std::size_t>>> masks{};
   };

@@ -41,6 +41,7 @@ class Lanes final : public Environment {
 
   std::array<float, 3> place(std::size_t role, std::size_t row) const override;
   void draw(std::size_t lane, std::vector<Overlay>& drawing) const override;
+  bool expert(std::size_t role, std::size_t row, std::span<float> controls) const override;
 
   // ---- snapshots
   /// Everything there is to know about a lane, as one block: arena state first, then the game's own
@@ -106,6 +107,7 @@ class Lanes final : public Environment {
   // ---- Of a custom game
   void begin_custom(std::size_t lane, EpisodeKey key);
   void fill_parts(std::size_t lane);
+  void ask_experts(std::size_t lane);
   void step_custom(std::size_t lane);
   void begin_batch(std::span<const LaneStart> starts, std::size_t worker);
   void step_batch(std::span<const std::size_t> lanes, std::size_t worker);

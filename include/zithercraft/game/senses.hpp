@@ -249,8 +249,24 @@ struct CustomSense {
   bool operator==(const CustomSense&) const = default;
 };
 
+/// A picture that a custom game hands over as bytes, one column per pixel and channel, row by row
+/// from the top left; 0 is black, 1 is bright.
+struct CustomPicture {
+  static constexpr std::string_view kind = "picture";  ///< the word for it in files
+  std::string name = "picture";                        ///< unique among the role's senses
+  std::int64_t width = 84, height = 84;  ///< pixels that the game hands over, 4 to 1024
+  bool colour = false;                   ///< it hands over red, green and blue of each
+  bool grey = true;                      ///< of colours their brightness alone is sensed
+  std::array<std::int64_t, 4> crop{
+      0, 0, 0, 0};  ///< pixels cut off at the left, top, right and bottom, at least 0
+  /// each square of this many pixels a side becomes one, their mean; 1 to 16
+  std::int64_t reduce = 1;
+  Signal signal{};  ///< what its columns go through on their way to the agent
+  bool operator==(const CustomPicture&) const = default;
+};
+
 /// What a role can sense by.
 using Sense = std::variant<RayFan, RayCone, Compass, OwnMotion, OwnState, Gauges, Window, Hazards,
-                           Camera, Crowd, CustomSense>;
+                           Camera, Crowd, CustomSense, CustomPicture>;
 
 }  // namespace zithercraft

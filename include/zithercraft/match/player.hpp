@@ -58,10 +58,13 @@ std::unique_ptr<Player> mixture_player(const Game& game, std::size_t role,
 /// Every control uniform in its range, drawn at each step.
 std::unique_ptr<Player> random_player(std::uint64_t seed = 0);
 
+/// The expert of a custom game's own. Throws Error (spec) if the game has none.
+std::unique_ptr<Player> expert_player(const Game& game);
+
 /// The role's script. Throws Error (spec) if it has none, or none is known by its name.
 std::unique_ptr<Player> script_player(const Game& game, std::size_t role);
 
-/// The default player of a role: its script, or random controls if it has none.
+/// The default player of a role: its script, the expert of a custom game, or random controls.
 std::unique_ptr<Player> usual_player(const Game& game, std::size_t role, std::uint64_t seed = 0);
 
 /// Players for all roles: the given one for the first, the usual ones for the others.

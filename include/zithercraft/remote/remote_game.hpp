@@ -3,6 +3,7 @@
 #include <atomic>
 #include <cstddef>
 #include <cstdint>
+#include <filesystem>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -24,6 +25,8 @@ struct RemoteOptions {
   /// A command line for the shell that starts a game; `{address}` stands for where it joins, and
   /// `{number}` for its number from 0. Empty: games are started by somebody else.
   std::string launch{};
+  /// A game that is a page: this HTML file, and what lies beside it, is served at the same port.
+  std::filesystem::path page{};
   std::size_t instances = 1;  ///< games to start, or to wait for, at least 1
   /// Whoever is ready plays on. Else every step waits for all games, and what deterministic games
   /// play does not depend on how fast they are.
@@ -62,6 +65,8 @@ class RemoteHost final : public CustomHost {
 
   /// Where games join: a URL of RFC 6455, with the token if there is one.
   std::string address() const;
+  /// What a browser opens, where a page is served.
+  std::string page() const;
   /// Waits until as many games as were asked for have joined. Throws Error (refused) if they do not
   /// in time, with what the last that was turned away was told.
   GameSpec wait();

@@ -23,7 +23,8 @@ enum class TrainedAs : std::uint8_t {
 /// The word for it.
 const char* name_of(TrainedAs as);
 
-/// Somebody who can play, by what people call them: "script", "random", a run's folder, a run's
+/// Somebody who can play, by what people call them: "script", "random", "expert"
+/// (of a custom game's own), a run's folder, a run's
 /// checkpoint as FOLDER:NAME, a checkpoint's file, or a replay (.zrep) whose recorded controls are
 /// played again: in an episode that it holds those of that one, else an episode of it for each that
 /// is played, from the first on; at rest once it is over.
@@ -51,7 +52,7 @@ class PlayerSource {
   std::optional<GameSpec> game() const;
 
  private:
-  enum class Kind : std::uint8_t { script, random, checkpoint, recording };
+  enum class Kind : std::uint8_t { script, random, expert, checkpoint, recording };
   // An average policy takes a while to learn; what was learned for a game is kept.
   struct Averages {
     std::string game{};

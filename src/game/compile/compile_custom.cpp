@@ -19,6 +19,7 @@ void check_sense(const CustomSense& sense, const std::string& where) {
          "the game's own code writes the columns of the sense '" + sense.name + "'",
          where + ".code", "write them in its `observe`");
 }
+void check_sense(const CustomPicture&, const std::string&) {}
 void check_sense(const OwnState& sense, const std::string& where) {
   refuse(sense.heading, no_arena, where + ".heading");
   refuse(sense.quarter, no_arena, where + ".quarter");
@@ -27,7 +28,7 @@ void check_sense(const OwnState& sense, const std::string& where) {
 template <class Other>
 void check_sense(const Other& sense, const std::string& where) {
   wrong_spec(std::string(no_arena) + " to sense by '" + sense.name + "'", where,
-             "declare custom senses; of others only `own_state` is known there");
+             "declare custom senses and pictures; of others only `own_state` is known there");
 }
 
 void check_control(const Dial& dial, const std::string& where) {

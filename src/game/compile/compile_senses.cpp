@@ -488,6 +488,42 @@ class SenseCompiler : public RoleCompiler {
     plan.width = static_cast<std::size_t>(sense.width);
     plan.height = static_cast<std::size_t>(sense.height);
     plan.channels = sense.grey ? 1 : 3;
+    reduce_picture(sense, where, plan);
+    if (sense.eye && !game_.arena.has_height()) needs_height(where + ".eye");
+    plan.across = static_cast<float>(sense.across);
+    check_squares_shown(sense, where);
+    plan.turns = sense.turns && sense.from == CameraFrom::above;
+    plan.high = game_.arena.has_height();
+    plan.reach = static_cast<float>(sense.reach);
+    plan.eye = static_cast<float>(sense.eye.value_or(plan.high ? half_height() : 0.5));
+    const auto half = exact::sin_cos(exact::radians(0.5 * sense.arc));
+    plan.focal = 0.5f * static_cast<float>(sense.width) * half.cos / half.sin;
+    const Place middle = game_.arena.middle();
+    plan.middle_x = static_cast<float>(middle.x);
+    plan.middle_y = static_cast<float>(middle.y);
+    fill_shades(sense, where, plan);
+    add_pixels(sense, plan);
+    return plan;
+  }
+
+  PicturePlan plan_for(const CustomPicture& sense, const std::string& where) {
+    if (!game_.spec.custom)
+      wrong_spec("only custom games hand pictures over", where, "use a `camera` in an arena");
+    PicturePlan plan;
+    plan.number = plan_.picture_bytes.size();
+    plan.width = static_cast<std::size_t>(sense.width);
+    plan.height = static_cast<std::size_t>(sense.height);
+    plan.given = sense.colour ? 3 : 1;
+    plan.channels = sense.colour && !sense.grey ? 3 : 1;
+    reduce_picture(sense, where, plan);
+    plan_.picture_bytes.push_back(plan.bytes());
+    add_pixels(sense, plan);
+    return plan;
+  }
+
+  // What is left of a picture once it is cropped and reduced.
+  template <class Spec, class Plan>
+  void reduce_picture(const Spec& sense, const std::string& where, Plan& plan) const {
     plan.reduce = static_cast<std::size_t>(sense.reduce);
     plan.left = static_cast<std::size_t>(sense.crop[0]);
     plan.top = static_cast<std::size_t>(sense.crop[1]);
@@ -504,32 +540,22 @@ class SenseCompiler : public RoleCompiler {
     if (plan.out_width * plan.out_height * plan.channels > most_columns)
       wrong_spec("the picture has more than " + std::to_string(most_columns) + " columns", where,
                  "make it smaller, or reduce it");
-    if (sense.eye && !game_.arena.has_height()) needs_height(where + ".eye");
-    plan.across = static_cast<float>(sense.across);
-    check_squares_shown(sense, where);
-    plan.turns = sense.turns && sense.from == CameraFrom::above;
-    plan.high = game_.arena.has_height();
-    plan.reach = static_cast<float>(sense.reach);
-    plan.eye = static_cast<float>(sense.eye.value_or(plan.high ? half_height() : 0.5));
-    const auto half = exact::sin_cos(exact::radians(0.5 * sense.arc));
-    plan.focal = 0.5f * static_cast<float>(sense.width) * half.cos / half.sin;
-    const Place middle = game_.arena.middle();
-    plan.middle_x = static_cast<float>(middle.x);
-    plan.middle_y = static_cast<float>(middle.y);
-    fill_shades(sense, where, plan);
+  }
+
+  template <class Spec, class Plan>
+  void add_pixels(const Spec& sense, const Plan& plan) {
     role_.grids.push_back({sense.name, role_.columns.size(), 1, plan.out_height, plan.out_width,
                            plan.channels, static_cast<std::size_t>(sense.signal.history)});
     for (std::size_t row = 0; row < plan.out_height; ++row)
       for (std::size_t column = 0; column < plan.out_width; ++column) {
         const About about{{static_cast<std::int32_t>(row), static_cast<std::int32_t>(column)}};
-        if (sense.grey) {
+        if (plan.channels == 1) {
           add_column(sense.name, "", "brightness", {}, {about.index, {}, "brightness"});
         } else {
           for (const char* part : {"red", "green", "blue"})
             add_column(sense.name, part, "brightness", {}, about);
         }
       }
-    return plan;
   }
 
   // Each square of the ground that a picture from above shows is looked up, so there cannot be any

@@ -194,6 +194,18 @@ void describe(V& v, Camera& s) {
 }
 
 template <class V>
+void describe(V& v, CustomPicture& s) {
+  v("name", s.name);
+  v("width", s.width, between(4, 1024));
+  v("height", s.height, between(4, 1024));
+  v("colour", s.colour);
+  v("grey", s.grey);
+  v("crop", s.crop, between(0, 1024));
+  v("reduce", s.reduce, between(1, 16));
+  v("signal", s.signal);
+}
+
+template <class V>
 void describe(V& v, Crowd& s) {
   v("name", s.name);
   v("of", s.of, needed());
@@ -417,6 +429,7 @@ void describe(V& v, CustomGameSpec& s) {
   v("events", s.events);
   v("step_seconds", s.step_seconds, Rule{.low = 0.0, .high = 60.0, .above_low = true});
   v("deterministic", s.deterministic);
+  v("expert", s.expert);
   v("frame", s.frame);
 }
 

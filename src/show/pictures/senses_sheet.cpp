@@ -200,11 +200,16 @@ class Sheet {
     draw_legend(sense.sees, top_ + room_y_ - legend + 6);
   }
 
-  void draw_panel(const Camera& sense) {
+  void draw_panel(const Camera& sense) { draw_pixels(sense, sense.grey ? 1 : 3); }
+  void draw_panel(const CustomPicture& sense) {
+    draw_pixels(sense, sense.colour && !sense.grey ? 3 : 1);
+  }
+
+  template <class Spec>
+  void draw_pixels(const Spec& sense, std::size_t channels) {
     const auto columns = columns_of(sense.name);
     begin_panel(sense.name, columns.size());
-    const std::size_t channels = sense.grey ? 1 : 3,
-                      wide = static_cast<std::size_t>(
+    const std::size_t wide = static_cast<std::size_t>(
                           (sense.width - sense.crop[0] - sense.crop[2]) / sense.reduce),
                       high = columns.size() / channels / wide;
     const double size =
