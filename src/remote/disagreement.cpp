@@ -59,9 +59,9 @@ Texts settings_of(const CustomGameSpec& custom) {
 std::string disagreement(const Game& here, const Game& there) {
   Texts mine, yours;
   for (const Role& role : here.roles())
-    mine.push_back(fmt::format("{} with {} seats", role.name, role.seats.size()));
+    mine.push_back(fmt::format("{} (seats: {})", role.name, role.seats.size()));
   for (const Role& role : there.roles())
-    yours.push_back(fmt::format("{} with {} seats", role.name, role.seats.size()));
+    yours.push_back(fmt::format("{} (seats: {})", role.name, role.seats.size()));
   if (std::string text = first_difference("role", mine, yours); !text.empty()) return text;
   for (std::size_t r = 0; r < here.roles().size(); ++r) {
     const auto of = [&](const char* what) {

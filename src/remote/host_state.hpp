@@ -71,7 +71,7 @@ struct RemoteHost::State {
   mutable std::mutex mutex, notes;
   std::condition_variable changed;  // copies came free, or games joined or left
   std::optional<Game> game{};
-  bool said_by_game = false;  // and no file declares it
+  GameSpec spec{};  // as it was declared, before anything was settled
   remote_internal::GameShape shape{};
   std::vector<std::shared_ptr<remote_internal::GameLink>> links{};  // in the order of joining
   std::vector<Copy> free{};

@@ -27,7 +27,7 @@ using Clock = std::chrono::steady_clock;
 constexpr auto look_up = std::chrono::milliseconds(50);
 constexpr auto first_pause = std::chrono::milliseconds(500),
                longest_pause = std::chrono::milliseconds(30'000);
-constexpr auto long_life = std::chrono::seconds(60);
+constexpr auto long_life = std::chrono::seconds(10);
 constexpr std::size_t kept_lines = 20, longest_line = 400;
 
 void replace_all(std::string& text, const std::string& from, const std::string& to) {

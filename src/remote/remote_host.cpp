@@ -116,9 +116,9 @@ std::string RemoteHost::State::refusal(const Hello& hello) {
                    "the game says its name alone: let it say all, or give a game file that "
                    "declares it";
       said->custom->host = [] { return std::shared_ptr<CustomHost>(); };
+      spec = *said;
       game.emplace(*said);
       shape = GameShape::of(*game);
-      said_by_game = true;
       return {};
     }
     if (game->spec().name != hello.name)
@@ -220,6 +220,7 @@ RemoteHost::RemoteHost(const RemoteOptions& options, const std::optional<GameSpe
       throw Error(ErrorKind::usage, "the game '" + spec.name + "' is played in an arena", "custom",
                   "only custom games are played in other processes");
     spec.custom->host = [] { return std::shared_ptr<CustomHost>(); };
+    state_->spec = spec;
     state_->game.emplace(std::move(spec));
     state_->shape = GameShape::of(*state_->game);
   }
@@ -276,7 +277,7 @@ GameSpec RemoteHost::wait() {
                             s.options.instances, s.options.join_seconds, s.why_none()),
                 address(), "let games join there, fewer of them, or wait longer");
   }
-  return s.game->spec();
+  return s.spec;
 }
 
 RemoteReport RemoteHost::report() const {

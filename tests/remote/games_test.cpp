@@ -239,12 +239,12 @@ TEST(RemoteLearning, LearnsWhoeverIsReady) {
   for (int i = 0; i < 4; ++i) table.join(4, {.slow = i == 3 ? 1 : 0});
   const Game game(table.play());
   WorkerPool pool(2);
-  Ppo learner(game, small(16), 1, 150'000, pool);
+  Ppo learner(game, {.policy_layers = {16}, .horizon = 32}, 1, 100'000, pool);
   const CollectReport first = learner.collect();
   learner.improve();
   EXPECT_LT(first.steps, 16 * 32 * 2) << "nobody waits for the slow one";
   EXPECT_GT(first.steps, 12 * 32);
-  train(learner, 150'000);
+  train(learner, 100'000);
   const auto player = policy_player(game, 0, learner.policy());
   const auto results = play_episodes(game, {player.get()}, 100, 11, pool);
   const auto good = std::count_if(results.begin(), results.end(), [](const EpisodeResult& e) {
@@ -331,7 +331,7 @@ TEST(RemoteRefusals, SayWhatTheTwoSidesDoNotAgreeOn) {
     kit::Declaration declaration;
     const char* why;
   } cases[] = {
-      {with("\"seats\": 2", "\"seats\": 3"), "role 0 is hand with 2 seats here"},
+      {with("\"seats\": 2", "\"seats\": 3"), "role 0 is hand (seats: 2) here"},
       {with("\"high\": 3.0", "\"high\": 4.0"),
        "float.place (-3 to 3) here and float.place (-3 to 4)"},
       {with("\"width\": 4", "\"width\": 8"), "screen (4 x 4) here and screen (8 x 4) there"},
@@ -419,7 +419,7 @@ TEST(RemoteRefusals, AGameThatWasChangedIsNotPlayedByThoseThatPlayTheOldOne) {
   more.roles[0].seats = 3;
   more.arena = {};  // which stood in for two
   const Error error = test::error_of([&] { make_environment(Game(more), 1); });
-  EXPECT_NE(std::string(error.what()).find("role 0 is hand with 3 seats here"), std::string::npos)
+  EXPECT_NE(std::string(error.what()).find("role 0 is hand (seats: 3) here"), std::string::npos)
       << error.what();
   const Game game(table.spec);
   WorkerPool pool(1);

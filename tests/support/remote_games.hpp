@@ -64,7 +64,7 @@ struct Float {
     const bool good = std::fabs(place) < 0.3f;
     near = good ? near + 1 : 0;
     for (int hand = 0; hand < 2; ++hand) {
-      pay[hand][0] = good ? 1.0f : 0.0f;
+      pay[hand][0] = -1.0f - std::fabs(place);  // so that nobody tarries
       pay[hand][1] = choice[hand] == 1.0f ? 1.0f : 0.0f;
     }
     return near >= 20 ? 1 : std::fabs(place) > 3.0f ? 2 : 0;
