@@ -176,6 +176,40 @@ const zithercraft = (() => {
     });
   }
 
+  // A trained policy that is served (zithercraft serve-policy RUN), for finished games. The promise
+  // holds {columns, controls, decide, close}; decide(observations, seats, begins) promises a list of
+  // numbers for each seat. Seats are 0, 1, ... unless named.
+  function ask(address, role) {
+    return new Promise((joined, failed) => {
+      const wire = open(address), waiting = [];
+      const decide = (observations, seats = observations.map((_, i) => i), begins = undefined) =>
+        new Promise((done, refused) => {
+          waiting.push({done, refused});
+          wire.send(JSON.stringify({message: "decide", seats, begins,
+                                    observations: observations.flat()}));
+        });
+      const fail = (error) => {
+        failed(error);
+        waiting.splice(0).forEach((asked) => asked.refused(error));
+      };
+      let each = 0;
+      wire.onopen = () => wire.send(JSON.stringify({message: "ask", protocol, role}));
+      wire.onmessage = (event) => {
+        const message = JSON.parse(event.data);
+        if (message.message === "refused") return fail(new Error(message.why));
+        if (message.message === "welcome") {
+          each = message.controls.length;
+          return joined({columns: message.columns, controls: message.controls, decide,
+                         close: () => wire.close()});
+        }
+        waiting.shift().done(message.seats.map((_, i) =>
+          message.controls.slice(i * each, (i + 1) * each)));
+      };
+      wire.onerror = () => fail(new Error(`nobody answers at ${address}`));
+      wire.onclose = () => fail(new Error("the server has left"));
+    });
+  }
+
   function open(address) {
     return typeof WebSocket === "undefined" ? new NodeSocket(address) : new WebSocket(address);
   }
@@ -244,7 +278,7 @@ const zithercraft = (() => {
     }
   }
 
-  return {play, Step};
+  return {play, ask, Step};
 })();
 
 if (typeof module !== "undefined") module.exports = zithercraft;

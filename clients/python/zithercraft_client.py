@@ -96,6 +96,37 @@ def play(address, game, make, copies=1, program=None):
         wire.send(players.answer(message))
 
 
+class Policy:
+    """A trained policy that is served: `zithercraft serve-policy RUN`. For finished games."""
+
+    def __init__(self, address, role=None):
+        self._wire = _Wire(address)
+        message = {"message": "ask", "protocol": PROTOCOL}
+        if role is not None:
+            message["role"] = role
+        self._wire.send(message)
+        answer = self._wire.receive()
+        if answer is None or answer["message"] != "welcome":
+            raise Refused(answer["why"] if answer else "the server closed the connection")
+        self.columns = answer["columns"]    # names of what it reads, in their order
+        self.controls = answer["controls"]  # dictionaries: name, and options, or low and high
+
+    def decide(self, observations, seats=None, begins=None):
+        """Controls for each seat, as a list of numbers each; `observations` has a list of columns
+        for each seat. Seats are 0, 1, ... unless named; `begins` says which begin an episode."""
+        seats = list(range(len(observations))) if seats is None else list(seats)
+        message = {"message": "decide", "seats": seats,
+                   "observations": array.array("f", [n for row in observations for n in row])}
+        if begins is not None:
+            message["begins"] = bytearray(1 if b else 0 for b in begins)
+        self._wire.send(message)
+        answer = self._wire.receive()
+        if answer is None or answer["message"] != "decided":
+            raise Refused(answer["why"] if answer else "the server closed the connection")
+        each = len(self.controls)
+        return [list(answer["controls"][i * each:(i + 1) * each]) for i in range(len(seats))]
+
+
 class _Players:
     """All copies of a game, and what they are asked."""
 

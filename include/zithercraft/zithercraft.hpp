@@ -39,6 +39,8 @@
 #include "zithercraft/net/policy.hpp"
 #include "zithercraft/record/convert.hpp"
 #include "zithercraft/record/replay.hpp"
+#include "zithercraft/remote/policy_server.hpp"
+#include "zithercraft/remote/remote_game.hpp"
 #include "zithercraft/run/export.hpp"
 #include "zithercraft/run/methods.hpp"
 #include "zithercraft/run/metrics.hpp"

@@ -468,6 +468,20 @@ void describe_record(CLI::App& sub, RecordCommand& c) {
   add_actions(sub, c.actions);
 }
 
+void describe_serve_policy(CLI::App& sub, ServePolicyCommand& c) {
+  sub.add_option("POLICY", c.policy, "A run, RUN:CHECKPOINT or a checkpoint's file")->required();
+  sub.add_option("--port", c.serving.port, "Port where games ask; 0: any that is free")
+      ->capture_default_str();
+  sub.add_option("--listen", c.serving.address,
+                 "Address where they ask; beyond this machine only with --token")
+      ->capture_default_str();
+  sub.add_option("--token", c.serving.token, "What games must carry");
+  sub.add_option("--seed", c.seed, "Seed of sampled actions")
+      ->check(zero_or_more)
+      ->capture_default_str();
+  add_actions(sub, c.actions);
+}
+
 void describe_watch(CLI::App& sub, WatchCommand& c) {
   sub.add_option("RUN", c.run_folder, "The run's folder")->required();
   add_serving(sub, c.serving);
@@ -510,6 +524,9 @@ void add_commands(CLI::App& app, int& status) {
   add<ExportCommand>(app, "export",
                      "Write a run's policies alone into a small file, for a finished game", status,
                      describe_export);
+  add<ServePolicyCommand>(app, "serve-policy",
+                          "Answer games that ask a trained policy what to do, over a socket",
+                          status, describe_serve_policy);
   add<RecordCommand>(app, "record", "Record episodes of a trained policy into a replay file",
                      status, describe_record);
   add<ReplayCommand>(app, "replay", "Play back, check, draw, show and convert a recorded match",

@@ -204,10 +204,20 @@ struct DriveCommand {
   int run() const;
 };
 
+struct ServePolicyCommand {
+  std::string policy;
+  ServeFlags serving;
+  std::uint64_t seed = 0;
+  ActionMode actions = ActionMode::usual;
+  bool json = false;
+  int run() const;
+};
+
 struct WatchCommand {
   std::string run_folder;
   ServeFlags serving;
   bool json = false;
+  RemoteFlags remote;
   int run() const;
 };
 

@@ -3,11 +3,16 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <chrono>
+#include <thread>
+
 #include "base/json.hpp"
 #include "cli/commands.hpp"
 #include "cli/file_guard.hpp"
 #include "cli/games.hpp"
 #include "cli/serving.hpp"
+#include "cli/signals.hpp"
+#include "zithercraft/remote/policy_server.hpp"
 #include "zithercraft/zithercraft.hpp"
 
 namespace zithercraft::cli {
@@ -63,6 +68,26 @@ int DriveCommand::run() const {
                episodes.empty() ? "nothing was driven, so nothing is recorded in" : "recorded in",
                out);
   }
+  return done;
+}
+
+int ServePolicyCommand::run() const {
+  auto policies = policies_in(TensorFile::load(checkpoint_named(policy)));
+  const bool sampled = actions_of(policies.front(), actions) == ActionMode::sampled;
+  const PolicyServer server(std::move(policies), {.address = serving.address,
+                                                  .port = serving.port,
+                                                  .token = serving.token,
+                                                  .sampled = sampled,
+                                                  .seed = seed});
+  fmt::print(stderr, "games ask at {}; Ctrl-C ends\n", server.address());
+  std::fflush(stderr);
+  while (!stop_on_signal()) std::this_thread::sleep_for(std::chrono::milliseconds(50));
+  const PolicyServerReport report = server.report();
+  if (json)
+    fmt::print("{}\n",
+               Json{{"requests", report.requests}, {"decisions", report.decisions}}.dump(2));
+  else
+    fmt::print("decided {} times in {} answers\n", report.decisions, report.requests);
   return done;
 }
 

@@ -65,6 +65,7 @@ std::string progress_text(const TrainingProgress& p, int columns) {
     scores += "  ! " + p.warnings.front().substr(0, p.warnings.front().find(':'));
   return with_bar(share_of(p.steps, p.total),
                   pace(p.steps, p.total, p.steps_per_second, p.seconds_left) + "  " + stage +
+                      (p.games.empty() ? "" : p.games + "  ") +
                       (p.note.empty() ? "" : p.note + "  ") + scores,
                   columns);
 }

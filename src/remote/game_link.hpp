@@ -11,11 +11,10 @@
 #include <string>
 #include <vector>
 
+#include "remote/clock.hpp"
 #include "remote/message.hpp"
 
 namespace zithercraft::remote_internal {
-
-using Clock = std::chrono::steady_clock;
 
 /// The connection failed, or the peer did something that it must not.
 struct LinkError : std::runtime_error {

@@ -18,12 +18,12 @@
 #include <utility>
 #include <vector>
 
+#include "remote/clock.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft::remote_internal {
 namespace {
 
-using Clock = std::chrono::steady_clock;
 constexpr auto look_up = std::chrono::milliseconds(50);
 constexpr auto first_pause = std::chrono::milliseconds(500),
                longest_pause = std::chrono::milliseconds(30'000);

@@ -1,6 +1,5 @@
 #include "remote/listener.hpp"
 
-#include <nettle/memops.h>
 #include <poll.h>
 
 #include <algorithm>
@@ -14,6 +13,7 @@
 #include <utility>
 
 #include "remote/game_wire.hpp"
+#include "remote/knock.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 
@@ -28,19 +28,6 @@ using tcp = asio::ip::tcp;
 constexpr auto look_up = std::chrono::milliseconds(100);
 constexpr auto knock_limit = std::chrono::seconds(10);
 constexpr std::size_t most_knocking = 64;
-
-// Takes as long for wrong tokens of its length as for the right one.
-bool same_secret(std::string_view a, std::string_view b) {
-  return a.size() == b.size() && memeql_sec(a.data(), b.data(), a.size()) != 0;
-}
-
-// The host of "http://localhost:8000", or of "[::1]:80".
-std::string_view host_in(std::string_view origin) {
-  if (const auto scheme = origin.find("://"); scheme != std::string_view::npos)
-    origin.remove_prefix(scheme + 3);
-  const std::size_t closing = origin.find(']');
-  return origin.substr(0, origin.find(':', closing == std::string_view::npos ? 0 : closing));
-}
 
 struct PageFile {
   std::filesystem::path path{};
@@ -57,10 +44,6 @@ const std::map<std::string, std::string> page_types{
     {".wasm", "application/wasm"},
 };
 
-bool is_this_machine(std::string_view host) {
-  return host == "localhost" || host == "127.0.0.1" || host == "[::1]";
-}
-
 }  // namespace
 
 struct Listener::State {
@@ -70,55 +53,27 @@ struct Listener::State {
   };
 
   State(const ListenerOptions& given, Consider how, Join then)
-      : options(given), consider(std::move(how)), join(std::move(then)) {}
+      : door{given.address, given.port, given.token, true}, page(given.page), consider(std::move(how)), join(std::move(then)) {}
 
   void listen();
   void serve();
   void let_in(tcp::socket socket);
-  bool is_named(const http::request<http::empty_body>& request) const;
   std::optional<PageFile> file_of(std::string_view target) const;
-  std::string refusal(const http::request<http::empty_body>& request) const;
 
-  const ListenerOptions options;
+  Door door;
+  const std::filesystem::path page;
   const Consider consider;
   const Join join;
   const std::shared_ptr<asio::io_context> context = std::make_shared<asio::io_context>(1);
   tcp::acceptor acceptor{*context};
-  bool for_this_machine = true;
-  std::uint16_t port = 0;
   std::atomic<bool> ending{false};
   std::list<Knock> knocks{};
   std::thread thread{};
 };
 
 void Listener::State::listen() {
-  const std::string where = options.address + ":" + std::to_string(options.port);
-  boost::system::error_code code;
-  const auto address = asio::ip::make_address(options.address, code);
-  if (code)
-    throw Error(ErrorKind::usage, "'" + options.address + "' is no address of a machine", where,
-                "give four numbers, like 127.0.0.1, or an IPv6 address");
-  for_this_machine = address.is_loopback();
-  if (!for_this_machine && options.token.empty())
-    throw Error(ErrorKind::usage, "anybody that reaches this machine could join", where,
-                "give a token, or listen at 127.0.0.1");
-  const tcp::endpoint endpoint(address, options.port);
-  const auto check = [&] {
-    if (code)
-      throw Error(ErrorKind::file, "games cannot join there: " + code.message(), where,
-                  "choose another port, or end the program that uses it");
-  };
-  acceptor.open(endpoint.protocol(), code);
-  check();
-  acceptor.set_option(asio::socket_base::reuse_address(true), code);
-  check();
-  acceptor.bind(endpoint, code);
-  check();
-  acceptor.listen(asio::socket_base::max_listen_connections, code);
-  check();
-  acceptor.non_blocking(true, code);
-  check();
-  port = acceptor.local_endpoint().port();
+  listen_at(door, acceptor);
+  acceptor.non_blocking(true);
 }
 
 void Listener::State::serve() {
@@ -156,13 +111,6 @@ void Listener::State::serve() {
   for (Knock& knock : knocks) knock.thread.join();
 }
 
-// Whether a request asks for this host. Names of others may lead here by mistake or by malice.
-bool Listener::State::is_named(const http::request<http::empty_body>& request) const {
-  const auto value = request[http::field::host];
-  const std::string_view host = host_in({value.data(), value.size()});
-  return !for_this_machine || is_this_machine(host) || host == options.address;
-}
-
 // The file of the page's folder that a path names.
 std::optional<PageFile> Listener::State::file_of(std::string_view target) const {
   target = target.substr(0, target.find('?'));
@@ -171,31 +119,11 @@ std::optional<PageFile> Listener::State::file_of(std::string_view target) const 
           std::string::npos ||
       name.starts_with('.'))
     return {};
-  const auto path = name.empty() ? options.page : options.page.parent_path() / name;
+  const auto path = name.empty() ? page : page.parent_path() / name;
   const auto type = page_types.find(path.extension().string());
   std::error_code code;
   if (type == page_types.end() || !std::filesystem::is_regular_file(path, code)) return {};
   return PageFile{path, type->second};
-}
-
-// Why a request is turned away; nothing if it is not.
-std::string Listener::State::refusal(const http::request<http::empty_body>& request) const {
-  const auto field = [&](http::field name) {
-    const auto value = request[name];
-    return std::string_view(value.data(), value.size());
-  };
-  const std::string_view target(request.target().data(), request.target().size());
-  if (!beast::websocket::is_upgrade(request)) return "games join here by WebSocket";
-  if (!is_named(request)) return "this is not the host that was asked for";
-  if (const auto origin = field(http::field::origin);
-      !origin.empty() && options.token.empty() && !is_this_machine(host_in(origin)))
-    return "pages from elsewhere are not let in";
-  constexpr std::string_view key = "token=";
-  const auto at = target.find(key);
-  if (!options.token.empty() &&
-      (at == std::string_view::npos || !same_secret(target.substr(at + key.size()), options.token)))
-    return "the token is missing or wrong";
-  return {};
 }
 
 void Listener::State::let_in(tcp::socket socket) {
@@ -217,12 +145,12 @@ void Listener::State::let_in(tcp::socket socket) {
     wire->stream.next_layer().shut();
   };
   const auto& request = parser.get();
-  if (!beast::websocket::is_upgrade(request) && !options.page.empty() && is_named(request)) {
+  if (!beast::websocket::is_upgrade(request) && !page.empty() && is_named(door, request)) {
     const auto file = file_of({request.target().data(), request.target().size()});
     if (!file) return answer(http::status::not_found, "text/plain", "there is no such file\n");
     return answer(http::status::ok, file->type, read_text(file->path));
   }
-  if (const std::string why = refusal(request); !why.empty())
+  if (const std::string why = refusal(door, request); !why.empty())
     return answer(http::status::forbidden, "text/plain", why + "\n");
   wire->stream.accept(parser.get());
   wire->taken = wire->stream.next_layer().read_bytes();
@@ -258,6 +186,6 @@ Listener::~Listener() {
   state_->thread.join();
 }
 
-std::uint16_t Listener::port() const { return state_->port; }
+std::string Listener::address() const { return address_of(state_->door); }
 
 }  // namespace zithercraft::remote_internal

@@ -27,7 +27,8 @@ class Listener {
   /// Listens on a thread of its own; each that knocks is seen to on another. Throws Error.
   Listener(const ListenerOptions& options, Consider consider, Join join);
   ~Listener();
-  std::uint16_t port() const;
+  /// A URL of RFC 6455.
+  std::string address() const;
 
  private:
   struct State;

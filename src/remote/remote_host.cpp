@@ -29,8 +29,6 @@ void check_options(const RemoteOptions& o) {
        "give seconds above 0, at most a day");
   need(o.join_seconds > 0.0 && o.join_seconds <= 86400.0, "no game can join in that time",
        "give seconds above 0, at most a day");
-  need(o.token.find_first_of("&# \t\r\n%?") == std::string::npos,
-       "the token cannot be part of an address", "use letters, digits, - and _");
 }
 
 // A value of JSON as one of TOML, under a key of a table.
@@ -252,14 +250,7 @@ RemoteHost::~RemoteHost() {
   state_->launcher.reset();
 }
 
-std::string RemoteHost::address() const {
-  const bool six = state_->options.address.find(':') != std::string::npos;
-  return fmt::format("ws://{}:{}/{}",
-                     six ? "[" + state_->options.address + "]" : state_->options.address,
-                     state_->listener->port(),
-                     state_->options.token.empty() ? "" : "?token=" + state_->options.token);
-}
-
+std::string RemoteHost::address() const { return state_->listener->address(); }
 std::string RemoteHost::page() const { return "http" + address().substr(2); }
 
 GameSpec RemoteHost::wait() {
@@ -280,9 +271,9 @@ GameSpec RemoteHost::wait() {
   return s.spec;
 }
 
-RemoteReport RemoteHost::report() const {
+HostReport RemoteHost::report() const {
   const State& s = *state_;
-  RemoteReport report;
+  HostReport report;
   const std::lock_guard lock(s.mutex);
   const double now = std::chrono::duration<double>(Clock::now() - s.begun).count();
   for (const auto& link : s.links)

@@ -14,11 +14,12 @@
 #include <chrono>
 #include <cstdint>
 
+#include "remote/clock.hpp"
+
 namespace zithercraft::remote_internal {
 
 class TimedSocket {
  public:
-  using Clock = std::chrono::steady_clock;
   using executor_type = boost::asio::ip::tcp::socket::executor_type;
   using error_code = boost::system::error_code;
 

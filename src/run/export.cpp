@@ -1,6 +1,8 @@
 #include "zithercraft/run/export.hpp"
 
 #include <algorithm>
+#include <set>
+#include <string>
 #include <string_view>
 
 #include "zithercraft/learn/past_policies.hpp"
@@ -30,6 +32,16 @@ TensorFile exported_policies(const Run& run, const std::string& checkpoint, Trai
     return plays(name) || (as == TrainedAs::mixture && name.starts_with("roster"));
   });
   return file;
+}
+
+std::vector<Policy> policies_in(const TensorFile& checkpoint) {
+  std::vector<Policy> policies{Policy::from(checkpoint)};
+  std::set<std::string> places;
+  for (const auto& [key, text] : checkpoint.metadata)
+    if (const std::string_view within = within_role(key); within.size() < key.size())
+      places.insert(key.substr(0, key.size() - within.size()));
+  for (const std::string& place : places) policies.push_back(Policy::from(checkpoint.part(place)));
+  return policies;
 }
 
 }  // namespace zithercraft

@@ -133,7 +133,8 @@ std::optional<std::filesystem::path> Run::newest_checkpoint() const {
 }
 
 bool Run::owns(const std::filesystem::path& file) const {
-  std::vector<std::filesystem::path> own{configuration(), folder_ / "lock", last_checkpoint()};
+  std::vector<std::filesystem::path> own{configuration(), folder_ / "lock", last_checkpoint(),
+                                         games()};
   for (const char* suffix : {"", "-wal", "-shm"}) own.push_back(metrics().string() + suffix);
   for (const std::string& name : checkpoint_names())
     own.push_back(checkpoints() / (name + ".safetensors"));

@@ -4,9 +4,11 @@
 #include <algorithm>
 #include <thread>
 
+#include "base/json.hpp"
 #include "run/recorded_moments.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
+#include "zithercraft/game/custom_batch.hpp"
 #include "zithercraft/game/environment.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 #include "zithercraft/run/methods.hpp"
@@ -70,6 +72,8 @@ Training::Training(Run run, const TrainOptions& options)
       budget_{run_.settings().steps, run_.settings().generations},
       pool_(threads_for(options, game_)),
       learner_(learner_for(run_, game_, budget_, options, pool_)) {
+  if (const auto& custom = game_.spec().custom; custom && custom->host.function())
+    host_ = custom->host.function()();
   while (!learner_->policy_of(first_role_)) ++first_role_;
   if (is_first(options))
     metrics_.emplace(run_.metrics(), learning_method(run_.settings().learner.method()).metrics);
@@ -181,9 +185,31 @@ void Training::update() {
   }
 }
 
+// A file beside the run's others says who plays, about once a second.
+std::string Training::report_games() {
+  if (!host_) return {};
+  const HostReport report = host_->report();
+  if (seconds_since(games_told_) > 1.0) {
+    games_told_ = Clock::now();
+    Json games = Json::array();
+    for (const HostedGame& game : report.games)
+      games.push_back({{"number", game.number},
+                       {"program", game.program},
+                       {"copies", game.copies},
+                       {"steps", game.steps},
+                       {"steps_per_second", game.steps_per_second}});
+    const Json file{{"games", games}, {"dropped", report.dropped}, {"last_drop", report.last_drop}};
+    write_atomically(run_.games(), file.dump(2) + "\n");
+  }
+  std::string text =
+      fmt::format("{} {}", report.games.size(), report.games.size() == 1 ? "game" : "games");
+  return report.dropped == 0 ? text : fmt::format("{}, {} dropped", text, report.dropped);
+}
+
 void Training::report(const MetricsRow& row, const LearnerReport& learned) {
   // A speed smoothed over some seconds makes the time left readable.
   speed_ = speed_ == 0.0 ? row.steps_per_second : 0.9 * speed_ + 0.1 * row.steps_per_second;
+  std::string games = report_games();
   if (!options_.on_progress) return;
   // The steps of later generations are unknown: they are taken to be like those before.
   const std::int64_t total =
@@ -204,6 +230,7 @@ void Training::report(const MetricsRow& row, const LearnerReport& learned) {
   p.busy_share = row.busy_share;
   p.plateau_since = plateau_.since(row.steps, total);
   p.learner = row.learner;
+  p.games = std::move(games);
   p.note = learned.note;
   p.warnings = learned.warnings;
   options_.on_progress(p);

@@ -43,6 +43,7 @@ class Training {
   void update();
   MetricsRow row_of(const CollectReport& played, const LearnerReport& learned) const;
   void report(const MetricsRow& row, const LearnerReport& learned);
+  std::string report_games();
   // `previous`: the share that was done at the checkpoint before.
   void save(double previous) const;
 
@@ -57,7 +58,8 @@ class Training {
   std::vector<std::string> stage_names_;
   RecentEpisodes recent_;
   Plateau plateau_;
-  Clock::time_point begun_, last_update_;
+  std::shared_ptr<CustomHost> host_;  // of a game in other processes
+  Clock::time_point begun_, last_update_, games_told_{};
   double seconds_before_ = 0.0, speed_ = 0.0;
   bool continued_ = false;
 };

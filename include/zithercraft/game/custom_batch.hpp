@@ -4,6 +4,8 @@
 #include <cstdint>
 #include <memory>
 #include <span>
+#include <string>
+#include <vector>
 
 #include "zithercraft/game/code.hpp"
 #include "zithercraft/game/custom_game.hpp"
@@ -55,6 +57,22 @@ class CustomBatch {
   virtual CopyState state(std::size_t lane) const noexcept = 0;
 };
 
+/// A process that plays copies of a custom game.
+struct HostedGame {
+  std::size_t number = 0;         ///< in the order of joining, from 1
+  std::string program{};          ///< as it calls itself
+  std::size_t copies = 0;         ///< that it plays
+  std::int64_t steps = 0;         ///< of all its copies
+  double steps_per_second = 0.0;  ///< since it joined
+};
+
+/// How things stand with a custom game that is played elsewhere.
+struct HostReport {
+  std::vector<HostedGame> games{};  ///< that are connected
+  std::size_t dropped = 0;          ///< that left, or had to go
+  std::string last_drop{};          ///< who, and why; empty if nobody was
+};
+
 /// Where the copies of a custom game are.
 class CustomHost {
  public:
@@ -68,6 +86,8 @@ class CustomHost {
   virtual std::unique_ptr<CustomBatch> batch(const Game& game, std::size_t lanes) = 0;
   /// How many copies can be played side by side.
   virtual std::size_t copies() const = 0;
+  /// Who plays.
+  virtual HostReport report() const = 0;
 };
 
 }  // namespace zithercraft

@@ -38,22 +38,6 @@ struct RemoteOptions {
   std::function<void(const std::string&)> on_note{};
 };
 
-/// A game process that is connected.
-struct RemoteGameReport {
-  std::size_t number = 0;         ///< in the order of joining, from 1
-  std::string program{};          ///< as it calls itself
-  std::size_t copies = 0;         ///< that it plays
-  std::int64_t steps = 0;         ///< of all its copies
-  double steps_per_second = 0.0;  ///< since it joined
-};
-
-/// How things stand with a game in other processes.
-struct RemoteReport {
-  std::vector<RemoteGameReport> games{};  ///< that are connected
-  std::size_t dropped = 0;                ///< that left, or had to go
-  std::string last_drop{};                ///< who, and why; empty if nobody was
-};
-
 /// Where games join. It listens, and starts games, as long as it lives.
 class RemoteHost final : public CustomHost {
  public:
@@ -70,11 +54,9 @@ class RemoteHost final : public CustomHost {
   /// Waits until as many games as were asked for have joined. Throws Error (refused) if they do not
   /// in time, with what the last that was turned away was told.
   GameSpec wait();
-  /// Who is connected.
-  RemoteReport report() const;
-
   std::unique_ptr<CustomBatch> batch(const Game& game, std::size_t lanes) override;
   std::size_t copies() const override;
+  HostReport report() const override;
 
   struct State;  ///< opaque
 

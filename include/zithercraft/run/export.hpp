@@ -1,6 +1,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "zithercraft/net/tensor_file.hpp"
 #include "zithercraft/run/player_source.hpp"
@@ -14,5 +15,8 @@ namespace zithercraft {
 /// if there is no such checkpoint, (refused) if it has no past policies where they are asked for.
 TensorFile exported_policies(const Run& run, const std::string& checkpoint = "last",
                              TrainedAs as = TrainedAs::latest);
+
+/// All policies that a checkpoint holds, that of the first role first.
+std::vector<Policy> policies_in(const TensorFile& checkpoint);
 
 }  // namespace zithercraft

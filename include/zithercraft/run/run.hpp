@@ -66,6 +66,8 @@ class Run {
   std::filesystem::path configuration() const { return folder_ / "run.toml"; }
   /// File of the curves.
   std::filesystem::path metrics() const { return folder_ / "metrics.db"; }
+  /// Who plays its game, if it is played in other processes.
+  std::filesystem::path games() const { return folder_ / "games.json"; }
   /// Folder of the checkpoints.
   std::filesystem::path checkpoints() const { return folder_ / "checkpoints"; }
   /// File of the last checkpoint.

@@ -31,7 +31,8 @@ struct TrainingProgress {
   std::int64_t plateau_since = -1;
   /// What the method reports of the last update, of the first role that learns.
   std::vector<Metric> learner{};
-  std::string note{};  ///< how the learning stands, in the method's own few words; may be empty
+  std::string games{};  ///< of a game in other processes: how many there are, and were; else empty
+  std::string note{};   ///< how the learning stands, in the method's own few words; may be empty
   /// What hinders the learning and what to change, in a few words each; empty if nothing does.
   std::vector<std::string> warnings{};
 };

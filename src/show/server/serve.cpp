@@ -17,6 +17,7 @@
 #include "show/server/replay_match.hpp"
 #include "show/server/server.hpp"
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/base/files.hpp"
 #include "zithercraft/evaluate/evaluation.hpp"
 #include "zithercraft/run/methods.hpp"
 #include "zithercraft/run/metrics.hpp"
@@ -108,7 +109,7 @@ class Scratch {
 class WatchedRun {
  public:
   explicit WatchedRun(const std::filesystem::path& folder)
-      : run_(Run::open(folder)), game_(run_.game()) {}
+      : run_(Run::open(folder)), game_(run_.game_spec(), CustomParts::optional) {}
 
   WebReply answer(const WebRequest& request) {
     if (request.path.empty()) return page_reply(viewer_page(start()));
@@ -200,7 +201,20 @@ class WatchedRun {
             {"restarted", restarted},
             {"total", run_.settings().steps},
             {"finished", run_.finished()},
-            {"checkpoints", checkpoints()}};
+            {"games", games()},
+            // Without the game's code nobody can play.
+            {"checkpoints", game_.complete() ? checkpoints() : std::vector<std::string>{}}};
+  }
+
+  // Who plays a game in other processes; null for others.
+  Json games() const {
+    std::error_code code;
+    if (!std::filesystem::exists(run_.games(), code)) return {};
+    try {
+      return Json::parse(read_text(run_.games()));
+    } catch (const std::exception&) {
+      return {};  // it was changed by other hands
+    }
   }
 
   // Kept ones, and the last under the name with its steps.

@@ -35,6 +35,7 @@ class Watching {
     this.rows = [];
     const root = byId("curves");
     this.summary = make("p", root, "", "state");
+    this.games = make("table", root, undefined, "games");
     this.charts = curvePlots(terms, furtherRoles, charts).map(([title, drawn, y]) => {
       const section = make("section", root, undefined, "panel");
       make("h3", section, title);
@@ -62,12 +63,36 @@ class Watching {
       this.summary.textContent = last
         ? `${last.learner.generation ? `generation ${last.learner.generation}, ` : ""}${last.steps.toLocaleString("en")} of ${news.total.toLocaleString("en")} steps, ${count(Math.round(last.steps_per_second))}/s${news.finished ? ", finished" : ""}`
         : "no update yet";
+      this.showGames(news.games);
       this.arrived(news);
       byId("connection").textContent = "";
     } catch (error) {
       byId("connection").textContent = "the tool has stopped";
     }
     setTimeout(() => this.poll(), 2000);
+  }
+
+  // Who plays a game in other processes.
+  showGames(news) {
+    this.games.hidden = !news;
+    if (!news) return;
+    this.games.replaceChildren();
+    const row = (kind, cells) => {
+      const line = make("tr", this.games);
+      for (const cell of cells) make(kind, line, cell);
+    };
+    row("th", ["game", "program", "copies", "steps", "per second"]);
+    for (const g of news.games)
+      row("td", [
+        String(g.number),
+        g.program,
+        String(g.copies),
+        g.steps.toLocaleString("en"),
+        Math.round(g.steps_per_second).toLocaleString("en"),
+      ]);
+    if (!news.dropped) return;
+    const cell = make("td", make("tr", this.games), `${news.dropped} dropped, the last: ${news.last_drop}`);
+    cell.colSpan = 5;
   }
 
   draw() {
