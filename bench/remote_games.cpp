@@ -108,8 +108,7 @@ void learn(benchmark::State& state, bool pictures) {
              copies = static_cast<std::size_t>(state.range(1));
   const zc::Game game(games(processes, copies, pictures));
   zc::WorkerPool pool(std::max<std::size_t>(2, processes * copies / 32));
-  const auto settings = zc::settled({}, game, 2'000'000);
-  zc::Ppo learner(game, settings, 1, 2'000'000, pool);
+  zc::Ppo learner(game, {}, 1, 2'000'000, pool);
   learner.collect();
   learner.improve();
   const std::int64_t before = learner.steps();
@@ -212,7 +211,7 @@ void BM_ServePolicy(benchmark::State& state) {
   {
     const zc::Game game(games(1, 16, false));
     zc::WorkerPool pool(2);
-    zc::Ppo learner(game, zc::settled({}, game, 100'000), 1, 100'000, pool);
+    zc::Ppo learner(game, {}, 1, 100'000, pool);
     learner.collect();
     learner.improve();
     learner.store(file);

@@ -142,7 +142,7 @@ TEST(PolicyServer, WhatIsWrongIsSaid) {
        {},
        "no policy plays the role 'foot'"},
       {{{"message", "ask"}, {"protocol", 1}, {"rol", "foot"}}, {}, "there is no key 'rol'"},
-      {hello, {{"message", "step"}}, "there is no key"},
+      {hello, {{"message", "step"}}, "message: a game that asks says 'decide'"},
       {hello, {{"message", "decide"}, {"seats", {0}}}, "observations: this is missing"},
       {hello,
        {{"message", "decide"}, {"seats", {0, 1}}, {"observations", row}},
