@@ -239,13 +239,16 @@ void BM_ServePolicy(benchmark::State& state) {
     client.read(answer);
   }
   Times times;
+  std::vector<Clock::time_point> since(clients.size());
   for (auto _ : state) {
-    const auto since = Clock::now();
-    for (auto& client : clients) client->write(boost::asio::buffer(decide.bytes));
-    for (auto& client : clients) {
+    for (std::size_t i = 0; i < clients.size(); ++i) {
+      since[i] = Clock::now();
+      clients[i]->write(boost::asio::buffer(decide.bytes));
+    }
+    for (std::size_t i = 0; i < clients.size(); ++i) {
       answer.clear();
-      client->read(answer);
-      times.add(since);
+      clients[i]->read(answer);
+      times.add(since[i]);
     }
   }
   times.tell(state);

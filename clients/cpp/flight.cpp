@@ -166,7 +166,6 @@ zk::Declaration declaration(std::size_t copies) {
       "rewards": [{"name": "climbs", "weight": 0.5}, {"name": "spills", "weight": -0.005}]}]})";
   d.roles = {{1, 0, {4}, 2, width * height}};
   d.copies = copies;
-  d.expert = true;
   return d;
 }
 

@@ -26,8 +26,7 @@
 
 namespace zithercraft_client {
 
-/// A role: its seats; columns of each; of each control the number of its options, 0 for a dial;
-/// terms; bytes of all pictures.
+/// A role. Of each control the number of its options, 0 for a dial; of all pictures their bytes.
 struct Role {
   std::size_t seats = 1, columns = 0;
   std::vector<std::size_t> controls{};
@@ -38,7 +37,6 @@ struct Declaration {
   std::string json, name;
   std::vector<Role> roles;
   std::size_t copies = 1;
-  bool expert = false;  ///< there is one, as `json` says
 };
 /// A form of a drawing: points, line, boxes, text or picture; numbers in metres.
 struct Form {
@@ -194,7 +192,8 @@ class Wire {
     const bool there = ::connect(socket_, found->ai_addr, found->ai_addrlen) == 0;
     freeaddrinfo(found);
     check(there, "nobody listens at " + address);
-    setsockopt(socket_, IPPROTO_TCP, TCP_NODELAY, &hints.ai_socktype, sizeof(int));  // any but 0
+    const int on = 1;
+    setsockopt(socket_, IPPROTO_TCP, TCP_NODELAY, &on, sizeof on);
     std::string key = "AAAAAAAAAAAAAAAAAAAAAA==";  // 16 bytes in BASE64
     for (std::size_t i = 0; i < 21; ++i) key[i] = char('A' + (random_() >> 8) % 26);
     const std::string request =

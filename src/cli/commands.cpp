@@ -243,6 +243,10 @@ int TrainCommand::run() const {
   options.on_note = [](const std::string& note) {
     fmt::print(stderr, "zithercraft: note: {}\n", note);
   };
+  if (const auto copies = copies_of(Game(spec)); copies && lanes)
+    if (const auto there = static_cast<std::int64_t>(*copies); *lanes > there)
+      options.on_note(
+          fmt::format("{} of {} lanes wait until more games join", *lanes - there, *lanes));
   const LearningMethod& by = learning_method(options.learner.method());
   Profile where_time_went(by);
   options.threads = threads;

@@ -76,7 +76,12 @@ class Running {
     const std::size_t threads = options_.threads != 0
                                     ? options_.threads
                                     : std::max<std::size_t>(1, std::thread::hardware_concurrency());
-    WorkerPool at_once(std::min(threads, waiting_.size()));
+    // Trainings that play the same games elsewhere would take these from each other.
+    const auto& games = work_.plan().games;
+    const bool elsewhere = std::any_of(games.begin(), games.end(), [](const GameSpec& game) {
+      return game.custom && game.custom->host.function();
+    });
+    WorkerPool at_once(elsewhere ? 1 : std::min(threads, waiting_.size()));
     const std::size_t each = std::max<std::size_t>(1, threads / at_once.threads());
     at_once.run(waiting_.size(),
                 [&](std::size_t item, std::size_t) { carry_out(waiting_[item], each); });

@@ -83,50 +83,55 @@ void Environment::begin(std::size_t lane, EpisodeKey key, std::size_t worker) {
 }
 
 // Copies of a game that is played elsewhere go on together: one message tells many.
-void Environment::for_lanes(
-    WorkerPool& pool, const std::function<void(std::span<const std::size_t>, std::size_t)>& use) {
-  prepare(pool.threads());
-  std::vector<std::size_t> all(count());
-  std::iota(all.begin(), all.end(), std::size_t{0});
-  const std::size_t together = copies_of(game_) ? count() : 1;
-  pool.run((count() + together - 1) / together, [&](std::size_t part, std::size_t worker) {
-    use(std::span(all).subspan(part * together, std::min(together, count() - part * together)),
-        worker);
-  });
-}
 
 void Environment::begin_all(WorkerPool& pool, std::uint64_t seed, std::uint32_t episode) {
-  for_lanes(pool, [&](std::span<const std::size_t> lanes, std::size_t worker) {
+  prepare(pool.threads());
+  const auto start = [&](std::size_t lane) {
+    return LaneStart{lane, {seed, static_cast<std::uint32_t>(lane), episode}};
+  };
+  if (copies_of(game_)) {
     std::vector<LaneStart> starts;
-    for (const std::size_t lane : lanes)
-      starts.push_back({lane, {seed, static_cast<std::uint32_t>(lane), episode}});
-    begin_lanes(starts, worker);
+    for (std::size_t lane = 0; lane < count(); ++lane) starts.push_back(start(lane));
+    return begin_lanes(starts);
+  }
+  pool.run(count(), [&](std::size_t lane, std::size_t worker) {
+    const LaneStart one = start(lane);
+    begin_lanes({&one, 1}, worker);
   });
 }
 
 void Environment::step_all(WorkerPool& pool) {
-  for_lanes(pool, [&](std::span<const std::size_t> lanes, std::size_t worker) {
-    if (lanes.size() == 1) {
-      if (outcome(lanes.front()) == Outcome::running) step(lanes.front(), worker);
-      return;
-    }
+  prepare(pool.threads());
+  if (copies_of(game_)) {
     std::vector<std::size_t> running;
-    for (const std::size_t lane : lanes)
+    for (std::size_t lane = 0; lane < count(); ++lane)
       if (outcome(lane) == Outcome::running) running.push_back(lane);
-    if (!running.empty()) step_lanes(running, worker);
+    if (!running.empty()) step_lanes(running);
+    return;
+  }
+  pool.run(count(), [&](std::size_t lane, std::size_t worker) {
+    if (outcome(lane) == Outcome::running) step(lane, worker);
   });
 }
 
 void Environment::renew_all(WorkerPool& pool) {
-  for_lanes(pool, [&](std::span<const std::size_t> lanes, std::size_t worker) {
+  prepare(pool.threads());
+  const auto next = [&](std::size_t lane) {
+    EpisodeKey key = this->key(lane);
+    ++key.episode;
+    return LaneStart{lane, key};
+  };
+  if (copies_of(game_)) {
     std::vector<LaneStart> starts;
-    for (const std::size_t lane : lanes) {
-      if (outcome(lane) == Outcome::running) continue;
-      EpisodeKey next = key(lane);
-      ++next.episode;
-      starts.push_back({lane, next});
-    }
-    if (!starts.empty()) begin_lanes(starts, worker);
+    for (std::size_t lane = 0; lane < count(); ++lane)
+      if (outcome(lane) != Outcome::running) starts.push_back(next(lane));
+    if (!starts.empty()) begin_lanes(starts);
+    return;
+  }
+  pool.run(count(), [&](std::size_t lane, std::size_t worker) {
+    if (outcome(lane) == Outcome::running) return;
+    const LaneStart one = next(lane);
+    begin_lanes({&one, 1}, worker);
   });
 }
 

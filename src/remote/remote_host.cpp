@@ -17,6 +17,8 @@ namespace zithercraft {
 using namespace remote_internal;
 namespace {
 
+constexpr std::size_t most_games = 4096;
+
 void check_options(const RemoteOptions& o) {
   if (!o.page.empty() && !std::filesystem::is_regular_file(o.page))
     throw Error(ErrorKind::file, "there is no such page", o.page.string(), "name an HTML file");
@@ -108,6 +110,8 @@ std::string RemoteHost::State::refusal(const Hello& hello) {
       if (!said->custom) return turn_away("the game is no custom game");
     }
     const std::lock_guard lock(mutex);
+    if (links.size() >= most_games)
+      return last_refusal = fmt::format("there are {} games already", most_games);
     if (!game) {
       if (!said)
         return last_refusal =

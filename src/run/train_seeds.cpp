@@ -59,7 +59,9 @@ std::vector<Run> train_seeds(const GameSpec& game, const TrainOptions& options,
   const std::size_t threads = options.threads != 0
                                   ? options.threads
                                   : std::max<std::size_t>(1, std::thread::hardware_concurrency());
-  WorkerPool at_once(std::min(threads, seeds.size()));
+  // Trainings that play the same games elsewhere would take these from each other.
+  const bool elsewhere = game.custom && game.custom->host.function();
+  WorkerPool at_once(elsewhere ? 1 : std::min(threads, seeds.size()));
   std::vector<std::optional<Run>> runs(seeds.size());
   std::vector<TrainingProgress> each(seeds.size());
   std::mutex mutex;

@@ -253,6 +253,25 @@ TEST(RemoteLearning, LearnsWhoeverIsReady) {
   EXPECT_GT(good, 150);  // of 200 seats
 }
 
+TEST(RemoteLearning, LanesWaitForGamesThatJoinLater) {
+  Table table;
+  table.join(4);
+  const Game game(table.play());
+  WorkerPool pool(2);
+  Ppo learner(game, small(12), 3, 8000, pool);
+  const auto played = [&] {
+    const CollectReport report = learner.collect();
+    learner.improve();
+    return report.steps;
+  };
+  EXPECT_EQ(played(), 4 * 32 * 2);
+  table.join(8);
+  while (table.host->report().games.size() < 2)
+    std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  played();
+  EXPECT_EQ(played(), 12 * 32 * 2);
+}
+
 TEST(Remote, MoreEpisodesThanCopiesTakeTurns) {
   Table table;
   table.join(2);
@@ -421,11 +440,6 @@ TEST(RemoteRefusals, AGameThatWasChangedIsNotPlayedByThoseThatPlayTheOldOne) {
   const Error error = test::error_of([&] { make_environment(Game(more), 1); });
   EXPECT_NE(std::string(error.what()).find("role 0 is hand (seats: 3) here"), std::string::npos)
       << error.what();
-  const Game game(table.spec);
-  WorkerPool pool(1);
-  const Error lanes = test::error_of([&] { const Ppo learner(game, small(4), 1, 1000, pool); });
-  EXPECT_NE(std::string(lanes.what()).find("2 copies of the game for 4 lanes"), std::string::npos)
-      << lanes.what();
 }
 
 }  // namespace

@@ -216,8 +216,7 @@ inline kit::Declaration far_float(std::size_t copies) {
       "rewards": [{"name": "near", "weight": 0.1}, {"name": "brakes", "weight": -0.01}]}]})",
           "float",
           {{2, 2, {0, 2}, 2, 16}},
-          copies,
-          true};
+          copies};
 }
 
 /// A game that joins from a thread of this program; `said` is why it ended, if not by the end.

@@ -3,7 +3,6 @@
 #include <array>
 #include <cstddef>
 #include <cstdint>
-#include <functional>
 #include <memory>
 #include <optional>
 #include <span>
@@ -189,9 +188,6 @@ class Environment {
  protected:
   /// Room for so many lanes of a game; no episode has begun.
   Environment(Game game, std::size_t lanes);
-  /// Calls `use` for some lanes at a time until it was called for all, from several threads.
-  void for_lanes(WorkerPool& pool,
-                 const std::function<void(std::span<const std::size_t>, std::size_t)>& use);
   /// So many threads will call the functions that name lanes at the same time.
   virtual void prepare(std::size_t workers) = 0;
 

@@ -136,24 +136,17 @@ void check_players(const Game& game, const std::vector<RolePlayer>& players) {
                 "let it learn, or take the stages out");
 }
 
-void check_copies(const Game& game, std::size_t lanes, const ProcessGroup* processes) {
-  const auto copies = copies_of(game);
-  if (!copies) return;
-  if (processes != nullptr)
+void check_processes(const Game& game, const ProcessGroup* processes) {
+  if (processes != nullptr && copies_of(game))
     throw Error(ErrorKind::refused, "a game that is played elsewhere is trained by one process",
                 "processes", "start one; any number of games can join it");
-  if (lanes > *copies)
-    throw Error(ErrorKind::refused,
-                "there are " + std::to_string(*copies) + " copies of the game for " +
-                    std::to_string(lanes) + " lanes",
-                "learner.lanes", "start more of them, or give fewer lanes");
 }
 
 TrainingContext context_of(const Game& game, const PolicyGradientSettings& settings,
                            std::uint64_t seed, std::int64_t total, WorkerPool& pool,
                            ProcessGroup* processes, const std::vector<RolePlayer>& players) {
   check_players(game, players);
-  check_copies(game, static_cast<std::size_t>(*settings.lanes), processes);
+  check_processes(game, processes);
   TrainingContext context{
       game,      seed,
       total,     pool,
