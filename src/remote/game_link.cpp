@@ -52,8 +52,8 @@ void GameLink::Wire::close(const std::string& why) {
 }
 
 GameLink::GameLink(std::unique_ptr<Wire> wire, Hello hello, Form form, std::size_t number)
-    : places(hello.copies),
-      wire_(std::move(wire)),
+    : wire_(std::move(wire)),
+      places_(hello.copies),
       hello_(std::move(hello)),
       form_(form),
       number_(number) {
@@ -67,7 +67,16 @@ void GameLink::send(const std::string& message, Clock::time_point deadline) {
 
 Received GameLink::receive(const GameShape& shape, Clock::time_point deadline) {
   const Form form = wire_->read(deadline);
-  return read_message(wire_->bytes(), form, shape, this);
+  found_.clear();
+  Received received = read_message(wire_->bytes(), form, shape, this);
+  for (const std::size_t copy : found_) places_[copy] = nullptr;
+  return received;
+}
+
+CopyPart* GameLink::of_copy(std::size_t copy) {
+  if (copy >= places_.size()) return nullptr;
+  found_.push_back(copy);
+  return places_[copy];
 }
 
 bool GameLink::ready(Clock::time_point until) {

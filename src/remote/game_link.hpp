@@ -43,11 +43,10 @@ class GameLink final : public StateReceiver {
   Form form() const { return form_; }
   std::size_t number() const { return number_; }
 
-  /// Where states of each copy go; null for copies that nobody plays.
-  std::vector<CopyPart*> places;
-  CopyPart* of_copy(std::size_t copy) override {
-    return copy < places.size() ? places[copy] : nullptr;
-  }
+  /// The next state of a copy goes there. With `busy` held.
+  void expect(std::size_t copy, CopyPart& place) { places_[copy] = &place; }
+  /// Where the state of a copy goes; null if none is expected, however loud it is told.
+  CopyPart* of_copy(std::size_t copy) override;
 
   std::atomic<bool> open{true};       // changed with the host's lock held
   std::atomic<std::size_t> steps{0};  // of all copies
@@ -55,6 +54,8 @@ class GameLink final : public StateReceiver {
 
  private:
   std::unique_ptr<Wire> wire_;
+  std::vector<CopyPart*> places_;   // of each copy, while its state is expected
+  std::vector<std::size_t> found_;  // copies of the message that is read
   Hello hello_;
   Form form_;
   std::size_t number_;

@@ -53,7 +53,10 @@ struct Listener::State {
   };
 
   State(const ListenerOptions& given, Consider how, Join then)
-      : door{given.address, given.port, given.token, true}, page(given.page), consider(std::move(how)), join(std::move(then)) {}
+      : door{given.address, given.port, given.token, true},
+        page(given.page),
+        consider(std::move(how)),
+        join(std::move(then)) {}
 
   void listen();
   void serve();

@@ -210,6 +210,9 @@ void read_state(const Tree& message, const GameShape& shape, StateReceiver& stat
     to->roles.resize(shape.roles.size());
   }
   const Tree* outcomes = member(message, "outcomes");
+  for (const CopyPart* to : reading.to)
+    if (to->stepped != (outcomes != nullptr))
+      bad("outcomes", to->stepped ? "after a step this is missing" : "no step was asked for");
   std::vector<std::uint8_t> come_to(reading.copies.size());
   if (outcomes != nullptr) small_numbers(*outcomes, "outcomes", 3, come_to);
   paid = outcomes != nullptr;

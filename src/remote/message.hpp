@@ -69,6 +69,7 @@ struct CopyPart {
   std::vector<Role> roles{};
   Outcome outcome = Outcome::running;
   std::vector<CustomStep::Happening> events{};
+  bool stepped = false;   // what is asked for is a step, and not a beginning
   bool answered = false;  // since it was asked for last
 };
 

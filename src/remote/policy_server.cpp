@@ -129,8 +129,8 @@ class Client : public std::enable_shared_from_this<Client> {
   }
 
   void hear() {
-    const std::span<const std::uint8_t> bytes(
-        static_cast<const std::uint8_t*>(said_.data().data()), said_.size());
+    const std::span<const std::uint8_t> bytes(static_cast<const std::uint8_t*>(said_.data().data()),
+                                              said_.size());
     const Form form = stream_.got_text() ? Form::text : Form::binary;
     try {
       if (joined_) {
@@ -155,7 +155,8 @@ class Client : public std::enable_shared_from_this<Client> {
             : std::find_if(policies.begin(), policies.end(), [&](const Policy& policy) {
                 return policy.signature().role == request.role;
               });
-    if (found == policies.end()) throw BadMessage("no policy plays the role '" + request.role + "'");
+    if (found == policies.end())
+      throw BadMessage("no policy plays the role '" + request.role + "'");
     policy_ = static_cast<std::size_t>(found - policies.begin());
     joined_ = true;
     ++server_->connected;

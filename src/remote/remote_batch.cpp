@@ -247,7 +247,8 @@ void RemoteBatch::send(Exchange& exchange) {
   GameLink& link = *exchange.link;
   const std::lock_guard busy(link.busy);
   const auto expect = [&](RemoteLane& lane) {
-    link.places[lane.copy.number] = &lane.told;
+    link.expect(lane.copy.number, lane.told);
+    lane.told.stepped = !lane.beginning;
     lane.told.answered = false;
     lane.standing = RemoteLane::Standing::asked;
     lane.asked_at = Clock::now();
@@ -337,8 +338,11 @@ void RemoteBatch::receive_those_ready(std::vector<Exchange>& exchanges) {
     if (answered == before) {
       // Nobody has: the first that is still asked shows when to look again.
       const auto first = std::find(done.begin(), done.end(), false);
-      exchanges[static_cast<std::size_t>(first - done.begin())].link->ready(
-          Clock::now() + std::chrono::milliseconds(1));
+      GameLink& link = *exchanges[static_cast<std::size_t>(first - done.begin())].link;
+      {
+        const std::lock_guard busy(link.busy);
+        link.ready(Clock::now() + std::chrono::milliseconds(1));
+      }
       if (const auto now = Clock::now(); now > exchanges.front().deadline) {
         receive_all(exchanges);  // which drops those that are late
         return;

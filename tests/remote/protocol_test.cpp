@@ -53,8 +53,11 @@ Bytes bytes_of(const std::string& text) { return {text.begin(), text.end()}; }
 
 // Takes the states of so many copies.
 struct Receiver : StateReceiver {
-  explicit Receiver(const GameShape& shape, std::size_t count = 2) : copies(count) {
-    for (CopyPart& copy : copies) copy.roles.resize(shape.roles.size());
+  explicit Receiver(const GameShape& shape, bool stepped = true) : copies(2) {
+    for (CopyPart& copy : copies) {
+      copy.roles.resize(shape.roles.size());
+      copy.stepped = stepped;
+    }
   }
   CopyPart* of_copy(std::size_t copy) override {
     return copy < copies.size() ? &copies[copy] : nullptr;
@@ -80,7 +83,7 @@ TEST(RemoteProtocol, TheConversationOfTheDocumentIsHeld) {
   EXPECT_EQ(welcome_message(Form::binary), text_of(messages[1]));
   const BeginCopy begin{1, 12345678};
   EXPECT_EQ(begin_message(Form::binary, {&begin, 1}, {}), text_of(messages[2]));
-  Receiver states(shape);
+  Receiver states(shape, false);
   read_message(messages[3], Form::binary, shape, &states);
   EXPECT_TRUE(states.copies[1].answered);
   EXPECT_FALSE(states.copies[0].answered);
@@ -89,6 +92,7 @@ TEST(RemoteProtocol, TheConversationOfTheDocumentIsHeld) {
   const CustomStep::Part part{.seats = 1, .controls_each = 1, .controls = {&pull, 1}};
   const StepCopy step{1, {&part, 1}};
   EXPECT_EQ(step_message(Form::binary, {&step, 1}, shape), text_of(messages[4]));
+  states.copies[1].stepped = true;
   read_message(messages[5], Form::binary, shape, &states);
   EXPECT_EQ(states.copies[1].outcome, Outcome::success);
   EXPECT_EQ(states.copies[1].roles[0].rewards, std::vector<float>{1.0f});
@@ -112,6 +116,30 @@ TEST(RemoteProtocol, TheDocumentsGameJoins) {
   EXPECT_EQ(spec.roles[0].name, "keeper");
   EXPECT_EQ(spec.roles[0].rewards[0].weight, 1.0);
   EXPECT_EQ(host.copies(), 2u);
+}
+
+TEST(RemoteProtocol, WhoAnswersForACopyThatNobodyAskedForIsDropped) {
+  const auto messages = documented();
+  std::string dropped;
+  RemoteOptions options;
+  options.on_note = [&](const std::string& note) { dropped = note; };
+  const auto host = std::make_shared<RemoteHost>(options);
+  boost::asio::io_context context;
+  boost::beast::websocket::stream<boost::asio::ip::tcp::socket> game(context);
+  const std::string address = host->address(), port = address.substr(address.rfind(':') + 1);
+  game.next_layer().connect(
+      {boost::asio::ip::make_address("127.0.0.1"), static_cast<std::uint16_t>(std::stoi(port))});
+  game.handshake("127.0.0.1:" + std::to_string(std::stoi(port)), "/");
+  game.binary(true);
+  game.write(boost::asio::buffer(messages[0]));
+  const Game played(remote_game(host));
+  const auto environment = make_environment(played, 1);
+  // The document's state is of copy 1, and copy 0 is the one that is asked to begin.
+  game.write(boost::asio::buffer(messages[3]));
+  environment->begin(0, {1, 0, 0});
+  EXPECT_TRUE(environment->idle(0));
+  EXPECT_NE(dropped.find("copies: nobody asked for copy 1"), std::string::npos) << dropped;
+  EXPECT_TRUE(host->report().games.empty());
 }
 
 GameShape float_shape() {
@@ -161,6 +189,7 @@ TEST(RemoteProtocol, WhatIsWrongWithAStateIsSaid) {
       {"[0, 1],", "[0, 2],", "copies: nobody asked for copy 2"},
       {"[0, 1],", "[0, -1],", "copies: this must be a whole number"},
       {"[0, 1],", "7,", "copies: this must be a list"},
+      {"\"outcomes\": [0, 3],", "", "outcomes: after a step this is missing"},
       {"[0, 3],", "[0, 4],", "outcomes: this must be a whole number from 0 to 3"},
       {"[0, 3],", "[0],", "outcomes: there are 1 numbers, and there must be 2"},
       {"5, 6, 7]", "5, 6]", "roles[0].observations: there are 7 numbers, and there must be 8"},
