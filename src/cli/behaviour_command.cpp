@@ -6,6 +6,7 @@
 #include "cli/games.hpp"
 #include "cli/player_sources.hpp"
 #include "cli/progress.hpp"
+#include "cli/table.hpp"
 #include "evaluate/interval_text.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/evaluate/behaviour.hpp"
@@ -15,30 +16,27 @@ namespace zithercraft::cli {
 using namespace evaluate_internal;
 namespace {
 
-std::size_t width_of(const std::vector<std::string>& names) {
+int width_of(const std::vector<std::string>& names) {
   std::size_t width = 8;
   for (const std::string& name : names) width = std::max(width, name.size());
-  return width;
+  return static_cast<int>(width);
 }
 
 // What differs between two players is marked; what both do alike is not.
 bool differs(const Interval& difference) { return difference.low > 0.0 || difference.high < 0.0; }
 
 void print_comparison(const BehaviourTable& t) {
-  const std::size_t width = width_of(t.measures);
-  fmt::print("{:<{}}", "", width);
-  for (const BehaviourRow& row : t.rows) fmt::print("  {:<40}", row.player);
-  fmt::print("\n");
+  Table table(false);
   for (std::size_t m = 0; m < t.measures.size(); ++m) {
-    fmt::print("{:<{}}", t.measures[m], width);
+    std::vector<Table::Cell> line{text_cell("", t.measures[m], width_of(t.measures))};
     for (std::size_t p = 0; p < t.rows.size(); ++p) {
       const BehaviourRow& row = t.rows[p];
       std::string text = with_range(row.values[m], "{:.3g}");
       if (p > 0 && differs(row.differences[m]))
         text += fmt::format("  {:+.3g}", row.differences[m].mean);
-      fmt::print("  {:<40}", text);
+      line.push_back(text_cell("", text, 41, row.player));
     }
-    fmt::print("\n");
+    table.add(line);
   }
   if (t.rows.size() < 2) return;
   fmt::print(
@@ -53,19 +51,19 @@ void print_comparison(const BehaviourTable& t) {
 // Of many checkpoints a few, and what became of each measure.
 void print_course(const BehaviourTable& t, const std::vector<double>& steps) {
   constexpr std::size_t most_columns = 7;
-  const std::size_t width = width_of(t.measures), n = t.rows.size(),
-                    shown = std::min(n, most_columns);
+  const std::size_t n = t.rows.size(), shown = std::min(n, most_columns);
   std::vector<std::size_t> columns;
   for (std::size_t c = 0; c < shown; ++c) columns.push_back(c * (n - 1) / (shown - 1));
-  fmt::print("{:<{}}", "", width);
-  for (const std::size_t p : columns) fmt::print(" {:>10}", fmt::format("{:.2f}M", steps[p] / 1e6));
-  fmt::print("  over all {}\n", n);
+  Table table(false);
   for (std::size_t m = 0; m < t.measures.size(); ++m) {
-    fmt::print("{:<{}}", t.measures[m], width);
     std::vector<Interval> values;
     for (const BehaviourRow& row : t.rows) values.push_back(row.values[m]);
-    for (const std::size_t p : columns) fmt::print(" {:>10.3g}", values[p].mean);
-    fmt::print("  {}\n", course_of(values));
+    std::vector<Table::Cell> line{text_cell("", t.measures[m], width_of(t.measures))};
+    for (const std::size_t p : columns)
+      line.push_back(text_cell("", fmt::format("{:.3g}", values[p].mean), -10,
+                               fmt::format("{:.2f}M", steps[p] / 1e6)));
+    line.push_back(text_cell("", course_of(values), 1, fmt::format("over all {}", n)));
+    table.add(line);
   }
 }
 

@@ -23,24 +23,28 @@ void print_score(const Score& s) {
   fmt::print("{}: {} episodes of seed {}, {} actions{}, 95% intervals\n\n", s.game, s.episodes,
              s.seed, name_of(s.actions),
              s.as == TrainedAs::latest ? "" : fmt::format(" of the {}", name_of(s.as)));
-  fmt::print("{:<10} {:<24} {:<24} {:<24} {:<26} {}\n", "player", "success %", "return", "length",
-             "trained minus it: success", "return");
+  Table players(false);
   for (const PlayerScore& p : s.players) {
-    fmt::print("{:<10} {:<24} {:<24} {:<24}", p.name, with_range(in_percent(p.success), "{:.1f}"),
-               with_range(p.episode_return, "{:.2f}"), with_range(p.length, "{:.1f}"));
-    if (&p != &s.players.front())
-      fmt::print(" {:<26} {}", with_range(in_percent(p.success_behind), "{:+.1f}"),
-                 with_range(p.return_behind, "{:+.2f}"));
-    fmt::print("\n");
+    std::vector<Table::Cell> row{text_cell("", p.name, 10, "player"),
+                                 share_cell("", p.success, "{:.1f}", 24, "success %"),
+                                 interval_cell("", p.episode_return, "{:.2f}", 24, "return"),
+                                 interval_cell("", p.length, "{:.1f}", 24, "length")};
+    if (&p == &s.players.front()) {
+      row.push_back(text_cell("", "", 26, "trained minus it: success"));
+      row.push_back(text_cell("", "", 1, "return"));
+    } else {
+      row.push_back(share_cell("", p.success_behind, "{:+.1f}", 26));
+      row.push_back(interval_cell("", p.return_behind, "{:+.2f}", 1));
+    }
+    players.add(row);
   }
-  fmt::print("\n{:<10}", "reward of");
-  for (const auto& [term, interval] : s.players[0].terms) fmt::print(" {:<22}", term);
+  players.end_part();
   for (const PlayerScore& p : s.players) {
-    fmt::print("\n{:<10}", p.name);
-    for (const auto& [term, interval] : p.terms)
-      fmt::print(" {:<22}", with_range(interval, "{:.2f}"));
+    std::vector<Table::Cell> row{text_cell("", p.name, 10, "reward of")};
+    for (const auto& [term, reward] : p.terms)
+      row.push_back(interval_cell("", reward, "{:.2f}", 22, term));
+    players.add(row);
   }
-  fmt::print("\n");
 }
 
 // The variants to evaluate in: those of a plan file, or all combinations of the values to vary.
@@ -80,7 +84,8 @@ int evaluate_variants(const EvaluateCommand& c, const Run& run,
   IntervalFigure figure{
       .title = run.folder().string() + ": how far the skill carries, 95% interval",
       .x_label = "success"};
-  bool headed = c.json;
+  Table table(false);
+  bool headed = false;
   std::int64_t before = 0;  // variants
   options.on_progress = [&](WorkProgress p) {
     const auto all = static_cast<std::int64_t>(variants.size());
@@ -95,18 +100,16 @@ int evaluate_variants(const EvaluateCommand& c, const Run& run,
     list.push_back({{"variant", variant.name}, {"score", Json::parse(s.to_json())}});
     figure.rows.push_back({variant.name, with_range(in_percent(s.players[0].success), "{:.0f}%"),
                            s.players[0].success});
-    if (!std::exchange(headed, true)) {
-      fmt::print("{}: {} episodes of seed {} in each variant, 95% intervals; success %\n\n{:<34}",
-                 s.game, s.episodes, s.seed, "variant");
-      for (const PlayerScore& p : s.players) fmt::print(" {:<24}", p.name);
-      fmt::print(" return of the trained one\n");
-    }
     if (c.json) return;
-    fmt::print("{:<34}", variant.name);
+    if (!std::exchange(headed, true))
+      fmt::print("{}: {} episodes of seed {} in each variant, 95% intervals; success %\n\n", s.game,
+                 s.episodes, s.seed);
+    std::vector<Table::Cell> row{text_cell("", variant.name, 34, "variant")};
     for (const PlayerScore& p : s.players)
-      fmt::print(" {:<24}", with_range(in_percent(p.success), "{:.1f}"));
-    fmt::print(" {}\n", with_range(s.players[0].episode_return, "{:.2f}"));
-    std::fflush(stdout);
+      row.push_back(share_cell("", p.success, "{:.1f}", 24, p.name));
+    row.push_back(
+        interval_cell("", s.players[0].episode_return, "{:.2f}", 1, "return of the trained one"));
+    table.add(row);
   };
   for (const Variant& variant : variants) {
     try {
@@ -116,7 +119,9 @@ int evaluate_variants(const EvaluateCommand& c, const Run& run,
       // leads nowhere, or a policy that does not fit, is a mistake.
       if (error.kind() != ErrorKind::spec || !playable_as_spec(run, variant)) throw;
       list.push_back({{"variant", variant.name}, {"error", error.what()}});
-      if (!c.json) fmt::print("{:<34} cannot be played: {}\n", variant.name, error.what());
+      if (!c.json)
+        table.add({text_cell("", variant.name, 34),
+                   text_cell("", fmt::format("cannot be played: {}", error.what()), 1)});
     }
     ++before;
   }

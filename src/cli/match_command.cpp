@@ -22,27 +22,35 @@ void print_table(const MatchTable& t) {
                                                         : "cut off, the greater return wins");
   std::size_t width = 8;
   for (const std::string& name : t.players) width = std::max(width, name.size());
-  fmt::print("{:<{}}  {:>8} {}\n", "player", width, "rating", "");
-  for (std::size_t p = 0; p < t.players.size(); ++p)
-    fmt::print(
-        "{:<{}}  {:>8.0f} {}\n", t.players[p], width, t.ratings[p].points,
-        p == 0 ? "" : fmt::format("[{:.0f}, {:.0f}]", t.ratings[p].low(), t.ratings[p].high()));
-  fmt::print("\n{:<{}}  {:>6} {:>6} {:>6}  {:<22} {:<22} {:<18} {:<18} {}\n",
-             "of the first against", 2 * width + 9, "won", "drawn", "lost", "share %",
-             "of decided %", fmt::format("as {}", t.sides[0]), fmt::format("as {}", t.sides[1]),
-             "returns");
+  Table table(false);
+  const auto name_width = static_cast<int>(width);
+  for (std::size_t p = 0; p < t.players.size(); ++p) {
+    const Rating& rating = t.ratings[p];
+    table.add(
+        {text_cell("", t.players[p], name_width, "player"),
+         text_cell("", fmt::format("{:.0f}", rating.points), -9, "rating"),
+         text_cell("", p == 0 ? "" : fmt::format("[{:.0f}, {:.0f}]", rating.low(), rating.high()),
+                   1)});
+  }
+  table.end_part();
   const auto seating = [](const Tally& tally) {
     return tally.played() == 0.0
                ? std::string("not played")
                : fmt::format("{:.0f}-{:.0f}-{:.0f}", tally.wins, tally.draws, tally.losses);
   };
+  const auto number = [](double n, const char* heading, int number_width) {
+    return text_cell("", fmt::format("{:.0f}", n), number_width, heading);
+  };
   for (const Pairing& m : t.pairings)
-    fmt::print(
-        "{:<{}}  {:>6.0f} {:>6.0f} {:>6.0f}  {:<22} {:<22} {:<18} {:<18} {:.2f} and {:.2f}\n",
-        fmt::format("{} against {}", t.players[m.a], t.players[m.b]), 2 * width + 9, m.tally.wins,
-        m.tally.draws, m.tally.losses, with_range(in_percent(m.share), "{:.1f}"),
-        with_range(in_percent(m.decided_share), "{:.1f}"), seating(m.by_side[0]),
-        seating(m.by_side[1]), m.a_return.mean, m.b_return.mean);
+    table.add({text_cell("", fmt::format("{} against {}", t.players[m.a], t.players[m.b]),
+                         2 * name_width + 9, "of the first against"),
+               number(m.tally.wins, "won", -7), number(m.tally.draws, "drawn", -6),
+               number(m.tally.losses, "lost", -6), share_cell("", m.share, "{:.1f}", 22, "share %"),
+               share_cell("", m.decided_share, "{:.1f}", 22, "of decided %"),
+               text_cell("", seating(m.by_side[0]), 18, fmt::format("as {}", t.sides[0])),
+               text_cell("", seating(m.by_side[1]), 18, fmt::format("as {}", t.sides[1])),
+               text_cell("", fmt::format("{:.2f} and {:.2f}", m.a_return.mean, m.b_return.mean), 1,
+                         "returns")});
   if (t.pairings.size() == 1) {
     const Pairing& m = t.pairings.front();
     for (const auto& [player, terms] : {std::pair(m.a, m.a_terms), std::pair(m.b, m.b_terms)}) {

@@ -146,25 +146,26 @@ std::string file_name(std::string measure) {
 }
 
 void print_cells(const SweepTable& table) {
-  fmt::print("\n{}: {} (interquartile mean over seeds and half of its 95% interval)\n{:>24}",
-             table.game, table.measure,
-             table.y.key.empty() ? table.x.key : table.y.key + " \\ " + table.x.key);
-  for (const Value& value : table.x.values) fmt::print(" {:>13}", text_of(value));
+  fmt::print("\n{}: {} (interquartile mean over seeds and half of its 95% interval)\n", table.game,
+             table.measure);
+  const bool flat = table.y.key.empty();
+  Table rows(false);
   for (std::size_t y = table.y.values.size(); y-- > 0;) {  // as in the picture: upwards
-    fmt::print("\n{:>24}", table.y.key.empty() ? "" : text_of(table.y.values[y]));
+    std::vector<Table::Cell> row{
+        text_cell("", flat ? "" : text_of(table.y.values[y]), -24,
+                  flat ? table.x.key : table.y.key + " \\ " + table.x.key)};
     for (std::size_t x = 0; x < table.x.values.size(); ++x) {
       const auto& cell = table.cells[y * table.x.values.size() + x];
-      if (!cell.value) {
-        fmt::print(" {:>13}", "unfinished");
-      } else {
+      std::string text = "unfinished";
+      if (cell.value) {
         const double half = 0.5 * (cell.value->high - cell.value->low);
-        fmt::print(" {:>13}",
-                   fmt::format("{:.2f}{}", cell.value->mean,
-                               std::isfinite(half) ? fmt::format(" ±{:.2f}", half) : ""));
+        text = fmt::format("{:.2f}{}", cell.value->mean,
+                           std::isfinite(half) ? fmt::format(" ±{:.2f}", half) : "");
       }
+      row.push_back(text_cell("", text, -13, text_of(table.x.values[x])));
     }
+    rows.add(row);
   }
-  fmt::print("\n");
 }
 
 }  // namespace
@@ -276,19 +277,22 @@ int CompareCommand::run() const {
   fmt::print(
       "{} episodes of seed {} for each run; interquartile means over runs, 95% intervals\n\n",
       episodes, seed);
-  fmt::print("{:<28} {:>4}  {:<24} {:<24} {:<24} {:<22} {}\n", "group", "runs", "success %",
-             "return", "minus first %", "chance to be better",
-             fmt::format("to {:.0f}%", 100 * target));
+  Table table(false);
   for (const GroupScore& g : c.groups) {
     const bool first = &g == &c.groups.front();
-    fmt::print(
-        "{:<28} {:>4}  {:<24} {:<24} {:<24} {:<22} {}\n", g.name, g.success.size(),
-        with_range(in_percent(g.mean_success), "{:.1f}"), with_range(g.mean_return, "{:.2f}"),
-        first ? "" : with_range(in_percent(g.difference), "{:+.1f}"),
-        first ? "" : with_range(g.improvement, "{:.2f}"),
+    const std::string to_target =
         g.reached == 0 ? "never"
                        : fmt::format("{:.2f}M steps, {:.0f} s ({} of {})", g.steps_to_target / 1e6,
-                                     g.seconds_to_target, g.reached, g.success.size()));
+                                     g.seconds_to_target, g.reached, g.success.size());
+    table.add(
+        {text_cell("", g.name, 28, "group"),
+         whole_cell("", static_cast<std::int64_t>(g.success.size()), -5, "runs"),
+         share_cell("", g.mean_success, "{:.1f}", 24, "success %"),
+         interval_cell("", g.mean_return, "{:.2f}", 24, "return"),
+         text_cell("", first ? "" : with_range(in_percent(g.difference), "{:+.1f}"), 24,
+                   "minus first %"),
+         text_cell("", first ? "" : with_range(g.improvement, "{:.2f}"), 22, "chance to be better"),
+         text_cell("", to_target, 1, fmt::format("to {:.0f}%", 100 * target))});
   }
   if (!png.empty()) fmt::print("\ncurves: {}\n", png);
   if (!html.empty()) fmt::print("page: {}\n", html);

@@ -60,6 +60,42 @@ TEST(RemoteTool, AGameInPythonIsTrainedScoredRecordedAndPlayedAgain) {
       << alone.err;
 }
 
+TEST(RemoteTool, WhoPlaysIsKeptInTheRunAndShownByWatch) {
+  const test::TemporaryFolder folder;
+  const std::string run = (folder / "run").string();
+  ASSERT_EQ(run_tool({"train", "remote", "--run", run, "--steps", "10000", "--launch", cockles,
+                      "--instances", "2", "--quiet"})
+                .status,
+            0);
+  const json kept = json::parse(test::read_file(run + "/games.json"));
+  ASSERT_EQ(kept["games"].size(), 2u);
+  EXPECT_EQ(kept["games"][0]["program"], "cockles.py");
+  EXPECT_EQ(kept["games"][0]["copies"], 16);
+  EXPECT_GT(kept["games"][0]["steps"], 0);
+  EXPECT_EQ(kept["dropped"], 0);
+  // Without the game's program too: its curves are there, and nobody plays.
+  const int watching = test::start_tool({"watch", run}, folder / "out", folder / "err");
+  std::string told;
+  for (int i = 0; i < 200 && told.find(" in a browser") == std::string::npos; ++i) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    told = test::read_file(folder / "err");
+  }
+  const auto colon = told.find("127.0.0.1:");
+  ASSERT_NE(colon, std::string::npos) << told;
+  const auto port = static_cast<std::uint16_t>(std::stoi(told.substr(colon + 10)));
+  const json news = json::parse(test::http(port, "GET", "/data/curves.json").body);
+  EXPECT_EQ(news["games"], kept);
+  EXPECT_GT(news["rows"].size(), 1u);
+  EXPECT_TRUE(news["checkpoints"].empty());
+  test::Browser browser;
+  browser.open("http://127.0.0.1:" + std::to_string(port) + "/");
+  EXPECT_TRUE(
+      browser.wait_for("document.querySelector('table.games').textContent.includes('cockles.py')"));
+  EXPECT_EQ(browser.errors(), "");
+  ::kill(watching, SIGTERM);
+  test::wait_for(watching);
+}
+
 TEST(RemoteTool, AGameInCppIsSeenAsAPictureAndPlayedByItsOwnExpert) {
   const test::TemporaryFolder folder;
   const std::string run = (folder / "run").string();
