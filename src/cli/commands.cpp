@@ -167,6 +167,10 @@ void tell(const TrainCommand& c, const GameSpec& spec, const Run& trained,
   } else {
     std::string again = c.game;
     for (const std::string& assignment : c.set) again += fmt::format(" --set '{}'", assignment);
+    if (!c.remote.launch.empty()) again += fmt::format(" --launch '{}'", c.remote.launch);
+    if (!c.remote.join_at.empty()) again += " --join-at " + c.remote.join_at;
+    if (!c.remote.page.empty()) again += " --page " + c.remote.page;
+    if (c.remote.instances > 1) again += fmt::format(" --instances {}", c.remote.instances);
     fmt::print("stopped and saved at {}; continue with: zithercraft train {} --run {} --resume\n",
                by_generations ? fmt::format("{} of {} generations", updates, options.generations)
                               : fmt::format("{} of {} steps", made, options.steps),
