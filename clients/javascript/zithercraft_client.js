@@ -177,8 +177,8 @@ const zithercraft = (() => {
   }
 
   // A trained policy that is served (zithercraft serve-policy RUN), for finished games. The promise
-  // holds {columns, controls, decide, close}; decide(observations, seats, begins) promises a list of
-  // numbers for each seat. Seats are 0, 1, ... unless named.
+  // holds {columns, controls, decide, close}; decide(observations, seats, begins) promises a list
+  // of numbers for each seat. Seats are 0, 1, ... unless named.
   function ask(address, role) {
     return new Promise((joined, failed) => {
       const wire = open(address), waiting = [];

@@ -15,7 +15,7 @@ a TOML file (Python 3.11). A game may also have these functions:
     place(role, seat)                     # (x, y, z) in metres, for comparing where episodes lead
     picture(role, seat)                   # bytes of all pictures of a role, one behind the other
     expert(role, seat)                    # what the game's own expert would do: a list of numbers
-    draw()                                # a list of dictionaries: name, form, colour, numbers, label
+    draw()                                # a list of dictionaries: name, form, colour, numbers
 """
 
 import array
