@@ -94,7 +94,7 @@ struct CrowdPlan {
 };
 
 struct PicturePlan {
-  std::size_t number = 0;  // among the role's pictures
+  std::size_t number = 0;                                      // among the role's pictures
   std::size_t width = 0, height = 0, given = 1, channels = 1;  // pixels; bytes and columns of each
   std::size_t left = 0, top = 0, out_width = 0, out_height = 0, reduce = 1;
   std::size_t bytes() const { return width * height * given; }
@@ -225,7 +225,7 @@ struct RolePlan {
   bool paced = false;
   std::vector<TermPlan> terms;
   std::size_t kept_columns = 0, memory_words = 0;
-  std::size_t told_columns = 0;  // that a custom game writes
+  std::size_t told_columns = 0;              // that a custom game writes
   std::vector<std::size_t> picture_bytes{};  // of each picture that it hands over
   std::size_t kept_offset = 0, given_offset = 0, ledger_offset = 0,
               memory_offset = 0;  // bytes from the block's start

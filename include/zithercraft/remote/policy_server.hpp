@@ -16,8 +16,8 @@ namespace zithercraft {
 struct PolicyServerOptions {
   std::string address = "127.0.0.1";  ///< of this machine, to listen at
   std::uint16_t port = 0;             ///< to listen at; 0: any that is free
-  std::string token{};  ///< what games must carry; needed if others than this machine can reach it
-  bool sampled = false;    ///< actions are sampled by their probabilities, not the most likely ones
+  std::string token{};   ///< what games must carry; needed if others than this machine can reach it
+  bool sampled = false;  ///< actions are sampled by their probabilities, not the most likely ones
   std::uint64_t seed = 0;  ///< of sampling
 };
 

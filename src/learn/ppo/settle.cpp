@@ -19,11 +19,11 @@ std::int64_t power_below(double number) {
 
 // What decides: who learns, and how long.
 struct Occasion {
-  double steps = 1.0;        // in all
-  std::int64_t seats = 0;    // that learn, in a lane
-  std::int64_t episode = 1;  // steps at most
-  bool dials = false;        // a learning role has some
-  bool opposed = false;      // sides that learn are
+  double steps = 1.0;                   // in all
+  std::int64_t seats = 0;               // that learn, in a lane
+  std::int64_t episode = 1;             // steps at most
+  bool dials = false;                   // a learning role has some
+  bool opposed = false;                 // sides that learn are
   std::optional<std::size_t> copies{};  // of a game that is played elsewhere
 };
 
