@@ -45,7 +45,7 @@ class GameLink final : public StateReceiver {
 
   /// The next state of a copy goes there. With `busy` held.
   void expect(std::size_t copy, CopyPart& place) { places_[copy] = &place; }
-  /// Where the state of a copy goes; null if none is expected, however loud it is told.
+  /// Where the state of a copy goes; null if none is expected.
   CopyPart* of_copy(std::size_t copy) override;
 
   std::atomic<bool> open{true};       // changed with the host's lock held

@@ -13,7 +13,7 @@ class GameLauncher {
  public:
   /// Starts `instances` games by a command line for the shell, in which {address} and {number} are
   /// replaced. One that ends is started again, after pauses that grow while it keeps ending soon.
-  /// `note` is told of each end, with the last lines that the game printed.
+  /// `note` gets each end as a text, with the last lines that the game printed.
   GameLauncher(const std::string& command, const std::string& address, std::size_t instances,
                std::function<void(const std::string&)> note);
   /// Ends them all.

@@ -73,7 +73,7 @@ struct CopyPart {
   bool answered = false;  // since it was asked for last
 };
 
-/// Finds where what is told of a copy belongs; null where nobody asked for it.
+/// Finds where the state of a copy belongs; null where nobody asked for it.
 class StateReceiver {
  public:
   virtual ~StateReceiver() = default;

@@ -192,9 +192,7 @@ TEST(RemoteLearning, DoesWithoutGamesThatLeaveHangOrSayWhatTheyMustNot) {
   }
 }
 
-TEST(RemoteLearning, LearnsNothingFromEpisodesThatWereLost) {
-  // Whatever the lost episodes paid, the same is learned: the game's pay is out of all proportion
-  // in them alone.
+TEST(Remote, LanesThatLoseTheirGameShowNobodyAndPayNothing) {
   Table table({.instances = 2, .answer_seconds = 5.0});
   table.join(4, {.leaves_after = 700});
   table.join(4);
@@ -329,7 +327,7 @@ TEST(Remote, DrawingsAreAskedForAndLastUntilTheNextEpisode) {
   EXPECT_EQ(drawing[0].numbers[0], environment->observation(0, 0)[0]);
 }
 
-// ---- Who is not let in
+// ---- Games that are not let in
 
 std::string refused(Table& table, kit::Declaration declaration) {
   FarGame game(table.host->address(), std::move(declaration));
