@@ -76,5 +76,40 @@ TEST(Advantages, WithoutABaselineAreReturnsOfEpisodesThatEnded) {
   EXPECT_EQ(r.counts[3], learns_nothing) << "how its episode ends is not known";
 }
 
+// An answer that comes while the lane idles belongs to the step before: the same is learned as if
+// it had come at once. Nothing is learned from idle steps, and nothing from lost ones.
+TEST(Advantages, AreTheSameHoweverLateAnswersCome) {
+  const GroupSamples group{0, 1, 1, 0, {}};
+  const auto fill = [](Rollout& r, std::size_t t, float reward, float value, float next, bool ended,
+                       Presence presence) {
+    r.reward[t] = reward;
+    r.value[t] = value;
+    r.next_value[t] = next;
+    r.ended[t] = ended ? 1 : 0;
+    r.presence[t] = presence;
+  };
+  Rollout plain({.rows = 1, .horizon = 3, .inputs = 1, .controls = 1});
+  fill(plain, 0, 1, 2, 3, false, acts);
+  fill(plain, 1, 4, 3, 0, true, acts);
+  fill(plain, 2, 2, 1, 5, false, acts);
+  estimate_advantages(plain, group, 0.9, 0.5, true);
+  Rollout late({.rows = 1, .horizon = 7, .inputs = 1, .controls = 1});
+  fill(late, 0, 9, 9, 9, false, was_lost);
+  fill(late, 1, 0, 2, 2, false, acts);
+  fill(late, 2, 0, 2, 2, false, idles);
+  fill(late, 3, 1, 2, 3, false, idles);  // the answer to step 1
+  fill(late, 4, 0, 3, 3, false, acts);
+  fill(late, 5, 4, 3, 0, true, idles);  // the answer to step 4 ends the episode
+  fill(late, 6, 2, 1, 5, false, acts);
+  estimate_advantages(late, group, 0.9, 0.5, true);
+  const std::size_t acted[] = {1, 4, 6};
+  for (std::size_t t = 0; t < 3; ++t) {
+    EXPECT_EQ(late.advantage[acted[t]], plain.advantage[t]) << t;
+    EXPECT_EQ(late.target[acted[t]], plain.target[t]) << t;
+    EXPECT_EQ(late.counts[acted[t]], learns_value | learns_policy) << t;
+  }
+  for (const std::size_t t : {0u, 2u, 3u, 5u}) EXPECT_EQ(late.counts[t], learns_nothing) << t;
+}
+
 }  // namespace
 }  // namespace zithercraft
