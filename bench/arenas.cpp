@@ -86,15 +86,15 @@ struct Scene {
             .direction_x = x,
             .direction_y = y,
             .reach = reach,
-            .exclude = static_cast<std::int32_t>(agents[agent])};
+            .exclude = agents[agent]};
   }
 
   zc::Arena arena;
   zc::ArenaScratch scratch;
   std::vector<std::uint64_t> block;
-  std::vector<std::size_t> agents;
+  std::vector<zc::EntityId> agents;
   std::vector<float> x, y, distance;
-  std::vector<std::int32_t> entity;
+  std::vector<zc::EntityId> entity;
 };
 
 void count_rays(benchmark::State& state, std::uint64_t spent) {
@@ -119,8 +119,8 @@ class Reference {
  public:
   explicit Reference(Scene& scene) {
     const zc::Arena& arena = scene.arena;
-    for (std::size_t e = 0; e < arena.entities().size(); ++e) {
-      const zc::Entity& entity = arena.entities()[e];
+    for (const zc::EntityId e : arena.ids()) {
+      const zc::Entity& entity = arena.entity(e);
       if (entity.kind == zc::EntityKind::wall) {
         const auto chain = arena.outline(scene.state(), e);
         for (std::size_t i = 0; i + 1 < chain.size(); ++i)
@@ -132,13 +132,13 @@ class Reference {
       const zc::Pose pose = arena.pose(scene.state(), e);
       const zc::Shape& shape = arena.spec().bodies[entity.spec_index].shape;
       if (const auto* disc = std::get_if<zc::Disc>(&shape))
-        circles_.push_back({pose.x, pose.y, f(disc->radius), static_cast<std::int32_t>(e)});
+        circles_.push_back({pose.x, pose.y, f(disc->radius), e});
       if (const auto* box = std::get_if<zc::Box>(&shape))
         boxes_.push_back({pose, f(box->length / 2), f(box->width / 2)});
     }
   }
 
-  float cast(float ox, float oy, float dx, float dy, std::int32_t exclude) const {
+  float cast(float ox, float oy, float dx, float dy, zc::EntityId exclude) const {
     float best = reach;
     for (const Circle& o : circles_) {
       if (o.entity == exclude) continue;
@@ -171,7 +171,7 @@ class Reference {
   static float f(double v) { return static_cast<float>(v); }
   struct Circle {
     float x, y, radius;
-    std::int32_t entity;
+    zc::EntityId entity;
   };
   struct Box {
     zc::Pose pose;
@@ -214,20 +214,20 @@ void ticks_with_senses(benchmark::State& state, const zc::ArenaSpec& spec, std::
   for (auto _ : state)
     for (std::size_t lane = 0; lane < lanes; ++lane) {
       auto* block = reinterpret_cast<std::byte*>(blocks.data() + lane * words);
-      for (const std::size_t agent : scene.agents)
-        for (float& input : scene.arena.inputs(block, agent))
+      for (const zc::EntityId agent : scene.agents)
+        for (float& input : scene.arena.inputs(block, zc::EntityId(agent)))
           input = random.uniform() * 2.0f - 1.0f;
       events.clear();
       scene.arena.tick(block, scene.scratch, events);
-      for (const std::size_t agent : scene.agents) {
-        const zc::Pose pose = scene.arena.pose(block, agent);
+      for (const zc::EntityId agent : scene.agents) {
+        const zc::Pose pose = scene.arena.pose(block, zc::EntityId(agent));
         scene.arena.cast(block,
                          zc::RayFanQuery{.x = pose.x,
                                          .y = pose.y,
                                          .direction_x = scene.x,
                                          .direction_y = scene.y,
                                          .reach = reach,
-                                         .exclude = static_cast<std::int32_t>(agent)},
+                                         .exclude = agent},
                          scene.distance, scene.entity);
         benchmark::DoNotOptimize(scene.distance.data());
       }

@@ -96,15 +96,15 @@ struct Scene {
             .direction_y = std::span(y).subspan(first, rays_per_cone),
             .direction_z = std::span(z).subspan(first, rays_per_cone),
             .reach = reach,
-            .exclude = static_cast<std::int32_t>(agents[agent])};
+            .exclude = agents[agent]};
   }
 
   zc::Arena arena;
   zc::ArenaScratch scratch;
   std::vector<std::uint64_t> block;
-  std::vector<std::size_t> agents;
+  std::vector<zc::EntityId> agents;
   std::vector<float> x, y, z, distance;
-  std::vector<std::int32_t> entity;
+  std::vector<zc::EntityId> entity;
 };
 
 template <class Cast>
@@ -146,14 +146,14 @@ void between(float from, float d, float low, float high, float& near, float& far
 class PlainRoom {
  public:
   explicit PlainRoom(Scene& scene) {
-    for (std::size_t e = 0; e < scene.arena.body_count(); ++e) {
-      const zc::Entity& entity = scene.arena.entities()[e];
+    for (const zc::EntityId e : scene.arena.bodies()) {
+      const zc::Entity& entity = scene.arena.entity(e);
       things_.push_back({scene.arena.pose(scene.state(), e),
                          scene.arena.spec().bodies[entity.spec_index].shape,
-                         scene.arena.height_of(e), static_cast<std::int32_t>(e)});
+                         scene.arena.height_of(e), e});
     }
   }
-  float cast(const Ray& r, std::int32_t exclude) const {
+  float cast(const Ray& r, zc::EntityId exclude) const {
     float best = reach;
     for (const Thing& o : things_) {
       if (o.entity == exclude) continue;
@@ -200,7 +200,7 @@ class PlainRoom {
     zc::Pose pose;
     zc::Shape shape;
     float tall;
-    std::int32_t entity;
+    zc::EntityId entity;
   };
   std::vector<Thing> things_;
 };

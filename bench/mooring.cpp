@@ -84,7 +84,7 @@ void fan_of_24_rays(benchmark::State& state) {
   zc::Lanes lanes(game, 1);
   lanes.begin(0, {});
   std::vector<float> x(24), y(24), distance(24);
-  std::vector<std::int32_t> entity(24);
+  std::vector<zc::EntityId> entity(24);
   for (std::size_t i = 0; i < 24; ++i) {
     x[i] = std::cos(static_cast<float>(i) * 0.18f);
     y[i] = std::sin(static_cast<float>(i) * 0.18f);

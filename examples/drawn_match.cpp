@@ -18,7 +18,7 @@ int main(int argc, char** argv) {
       const zc::SeatView skiff(play, 0, 0, 0);
       const zc::Pose here = skiff.pose();
       const zc::Bearing berth = skiff.nearest("berth"), hull = skiff.nearest("hull");
-      const zc::Pose there = skiff.view().pose(static_cast<std::size_t>(berth.entity));
+      const zc::Pose there = skiff.view().pose(berth.entity);
       writer.draw({.name = "way home",
                    .form = zc::Overlay::Form::line,
                    .colour = {0, 90, 160},
@@ -28,7 +28,7 @@ int main(int argc, char** argv) {
                      .label = "mind the hull",
                      .form = zc::Overlay::Form::tint,
                      .colour = {200, 0, 60},
-                     .numbers = {static_cast<float>(skiff.body())}});
+                     .numbers = {static_cast<float>(skiff.body().number())}});
       writer.add(play, 0);
     });
     writer.finish();

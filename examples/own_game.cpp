@@ -39,7 +39,7 @@ class FishMarket : public zc::CustomGame {
     for (auto& [place, stall] : stalls_) {
       if (random_.uniform() < rush_) stall.queue.push_back(step.number());
       while (!stall.queue.empty() && step.number() - stall.queue.front() > patience_) {
-        stall.queue.pop_front();  // who has waited longest goes away
+        stall.queue.pop_front();  // the one that waited longest goes away
         step.pay(lost, 1.0);
         step.happen(lost);
       }

@@ -5,8 +5,8 @@
     python3 cockles.py ws://127.0.0.1:4600/   it joins a training: zithercraft train remote ...
 
 The flats are 9 by 9 squares, the sea wall lies along the bottom row. Water rises from the top, a
-row at a time, sooner each day than the last one by chance. Who stands in the water is lost; who is
-back at the wall with five cockles or more has had a good day.
+row at a time, sooner each day than the last one by chance. One that stands in the water is lost;
+one back at the wall with five cockles or more has had a good day.
 """
 
 import random

@@ -95,10 +95,11 @@ const ArenaPlan& Arena::plan_of(const std::byte* state) const noexcept {
 
 const ArenaSpec& Arena::spec() const noexcept { return plans_->spec; }
 std::span<const Entity> Arena::entities() const noexcept { return plans_->variants[0].entities; }
-std::size_t Arena::body_count() const noexcept { return plans_->variants[0].bodies; }
-std::size_t Arena::zone_count() const noexcept { return plans_->variants[0].zones; }
-std::size_t Arena::first_zone() const noexcept { return plans_->variants[0].first_zone; }
-std::size_t Arena::posed_count() const noexcept { return plans_->variants[0].posed; }
+EntityRange Arena::bodies() const noexcept { return {0, plans_->variants[0].bodies}; }
+EntityRange Arena::zones() const noexcept {
+  return {plans_->variants[0].first_zone, plans_->variants[0].zones};
+}
+EntityRange Arena::posed() const noexcept { return {0, plans_->variants[0].posed}; }
 std::span<const std::string> Arena::tags() const noexcept { return plans_->variants[0].tags; }
 
 std::size_t Arena::tag(std::string_view name, const std::string& where) const {
@@ -109,35 +110,36 @@ std::size_t Arena::tag(std::string_view name, const std::string& where) const {
               where, advice(name, known));
 }
 
-std::vector<std::size_t> Arena::bodies_named(std::string_view name) const {
-  std::vector<std::size_t> found;
-  for (std::size_t b = 0; b < body_count(); ++b)
-    if (entities()[b].name == name) found.push_back(b);
+std::vector<EntityId> Arena::bodies_named(std::string_view name) const {
+  std::vector<EntityId> found;
+  for (const EntityId body : bodies())
+    if (entity(body).name == name) found.push_back(body);
   return found;
 }
 
-std::span<const std::string> Arena::inputs_of(std::size_t body) const {
-  return plans_->variants[0].input_names[body];
+std::span<const std::string> Arena::inputs_of(EntityId body) const {
+  return plans_->variants[0].input_names[body.index()];
 }
-std::int32_t Arena::side_of(std::size_t entity) const noexcept {
-  return plans_->variants[0].side_of[entity];
+std::int32_t Arena::side_of(EntityId entity) const noexcept {
+  return plans_->variants[0].side_of[entity.index()];
 }
 
-std::vector<std::string> Arena::meters_of(std::size_t body) const {
+std::vector<std::string> Arena::meters_of(EntityId body) const {
   const ArenaPlan& plan = plans_->variants[0];
   std::vector<std::string> names;
   for (const MeterData& meter : plan.meters)
-    if (meter.body == body) names.push_back(plan.meter_names[meter.name]);
+    if (meter.body == body.index()) names.push_back(plan.meter_names[meter.name]);
   return names;
 }
 
-bool Arena::returns(std::size_t posed) const noexcept {
-  return plans_->variants[0].returns[posed].after > 0;
+bool Arena::returns(EntityId posed) const noexcept {
+  return plans_->variants[0].returns[posed.index()].after > 0;
 }
 
-bool Arena::wanders(std::size_t body) const noexcept {
+bool Arena::wanders(EntityId body) const noexcept {
   const auto& all = plans_->variants[0].wanderers;
-  return std::any_of(all.begin(), all.end(), [&](const WandererData& w) { return w.body == body; });
+  return std::any_of(all.begin(), all.end(),
+                     [&](const WandererData& w) { return w.body == body.index(); });
 }
 
 std::size_t Arena::state_bytes() const noexcept { return plans_->variants[0].state_bytes; }
@@ -178,30 +180,34 @@ void Arena::tick(std::byte* state, ArenaScratch& scratch, std::vector<Event>& ev
   step_physics({plan, s, *scratch.memory_, sink});
 }
 
-std::span<float> Arena::inputs(std::byte* state, std::size_t body) const {
+std::span<float> Arena::inputs(std::byte* state, EntityId body) const {
+  const std::size_t i = body.index();
   const ArenaPlan& plan = plans_->variants[0];
-  return {plan.arrays(state).inputs + plan.body[body].first_input, plan.input_names[body].size()};
+  return {plan.arrays(state).inputs + plan.body[i].first_input, plan.input_names[i].size()};
 }
 
 bool Arena::has_height() const noexcept { return plans_->variants[0].heights.used; }
-float Arena::height_of(std::size_t i, const std::byte* state) const noexcept {
-  const float tall = (state == nullptr ? plans_->variants[0] : plan_of(state)).tall[i];
+float Arena::height_of(EntityId posed, const std::byte* state) const noexcept {
+  const float tall = (state == nullptr ? plans_->variants[0] : plan_of(state)).tall[posed.index()];
   return tall == boundless ? std::numeric_limits<float>::infinity() : tall;
 }
-bool Arena::is_ball(std::size_t i) const noexcept {
+bool Arena::is_ball(EntityId posed) const noexcept {
+  const std::size_t i = posed.index();
   const ArenaPlan& plan = plans_->variants[0];
   return plan.shapes[i].form == Form::ball ||
          (has_height() && plan.entities[i].kind == EntityKind::shot);
 }
-std::int32_t Arena::stands_on(const std::byte* state, std::size_t body) const noexcept {
-  if (!has_height()) return -1;
-  return static_cast<std::int32_t>(reading_of(plans_->variants[0], state).stands_on[body]) - 1;
+EntityId Arena::stands_on(const std::byte* state, EntityId body) const noexcept {
+  if (!has_height()) return {};
+  const std::uint32_t on = reading_of(plans_->variants[0], state).stands_on[body.index()];
+  return EntityId::of(static_cast<std::int32_t>(on) - 1);
 }
 
 std::uint32_t Arena::ticks(const std::byte* state) const noexcept {
   return reinterpret_cast<const StateHeader*>(state)->tick;
 }
-Pose Arena::pose(const std::byte* state, std::size_t i) const noexcept {
+Pose Arena::pose(const std::byte* state, EntityId posed) const noexcept {
+  const std::size_t i = posed.index();
   const ArenaPlan& plan = plans_->variants[0];
   const StateArrays s = reading_of(plan, state);
   Pose pose = s.pose(i);
@@ -211,22 +217,24 @@ Pose Arena::pose(const std::byte* state, std::size_t i) const noexcept {
   }
   return pose;
 }
-bool Arena::present(const std::byte* state, std::size_t i) const noexcept {
-  return reading_of(plans_->variants[0], state).present[i] != 0;
+bool Arena::present(const std::byte* state, EntityId posed) const noexcept {
+  return reading_of(plans_->variants[0], state).present[posed.index()] != 0;
 }
 
-void Arena::set_present(std::byte* state, std::size_t i, bool present) const noexcept {
-  plans_->variants[0].arrays(state).present[i] = present ? 1 : 0;
+void Arena::set_present(std::byte* state, EntityId posed, bool present) const noexcept {
+  plans_->variants[0].arrays(state).present[posed.index()] = present ? 1 : 0;
 }
 
-Velocity Arena::velocity(const std::byte* state, std::size_t body) const noexcept {
+Velocity Arena::velocity(const std::byte* state, EntityId body) const noexcept {
+  const std::size_t i = body.index();
   const ArenaPlan& plan = plans_->variants[0];
   const StateArrays s = reading_of(plan, state);
-  return {s.vx[body], s.vy[body], s.turn[body], plan.heights.used ? s.vz[body] : 0.0f};
+  return {s.vx[i], s.vy[i], s.turn[i], plan.heights.used ? s.vz[i] : 0.0f};
 }
 
-void Arena::put(std::byte* state, std::size_t i, float x, float y, double heading,
+void Arena::put(std::byte* state, EntityId posed, float x, float y, double heading,
                 float z) const noexcept {
+  const std::size_t i = posed.index();
   const ArenaPlan& plan = plans_->variants[0];
   StateArrays s = plan.arrays(state);
   set_pose(s, i, x, y, heading);
@@ -238,19 +246,20 @@ void Arena::put(std::byte* state, std::size_t i, float x, float y, double headin
   if (i < plan.bodies) s.stands_on[i] = 0;
 }
 
-void Arena::set_velocity(std::byte* state, std::size_t body, Velocity velocity) const noexcept {
+void Arena::set_velocity(std::byte* state, EntityId body, Velocity velocity) const noexcept {
+  const std::size_t i = body.index();
   const ArenaPlan& plan = plans_->variants[0];
   const StateArrays s = plan.arrays(state);
-  if (plan.heights.used) s.vz[body] = velocity.z;
-  s.vx[body] = velocity.x;
-  s.vy[body] = velocity.y;
-  s.turn[body] = velocity.turn;
+  if (plan.heights.used) s.vz[i] = velocity.z;
+  s.vx[i] = velocity.x;
+  s.vy[i] = velocity.y;
+  s.turn[i] = velocity.turn;
 }
 
-bool Arena::inside(const std::byte* state, std::size_t body, std::size_t zone) const noexcept {
+bool Arena::inside(const std::byte* state, EntityId body, EntityId zone) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
-  return is_inside(plan, s, body, zone);
+  return is_inside(plan, s, body.index(), zone.index());
 }
 
 namespace {
@@ -269,35 +278,34 @@ std::size_t meter_number(const ArenaPlan& plan, std::size_t body, std::string_vi
 
 }  // namespace
 
-std::size_t Arena::meter_number(std::size_t body, std::string_view name) const {
-  return zithercraft::meter_number(plans_->variants[0], body, name);
+std::size_t Arena::meter_number(EntityId body, std::string_view name) const {
+  return zithercraft::meter_number(plans_->variants[0], body.index(), name);
 }
 
 float Arena::meter(const std::byte* state, std::size_t number) const noexcept {
   return reading_of(plans_->variants[0], state).meters[number];
 }
 
-float Arena::meter(const std::byte* state, std::size_t body, std::string_view name) const {
+float Arena::meter(const std::byte* state, EntityId body, std::string_view name) const {
   return meter(state, meter_number(body, name));
 }
 
-void Arena::set_meter(std::byte* state, std::size_t body, std::string_view name,
-                      float value) const {
+void Arena::set_meter(std::byte* state, EntityId body, std::string_view name, float value) const {
   const ArenaPlan& plan = plan_of(state);
   const std::size_t m = meter_number(body, name);
   plan.arrays(state).meters[m] = std::clamp(value, plan.meters[m].low, plan.meters[m].high);
 }
 
 void Arena::cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance,
-                 std::span<std::int32_t> entity) const {
+                 std::span<EntityId> entity) const {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
-  plan.heights.used ? cast_in_space(plan, s, rays, distance, entity)
-                    : cast_rays(plan, s, rays, distance, entity);
+  plan.heights.used ? cast_in_space(plan, s, rays, distance, numbers_of(entity))
+                    : cast_rays(plan, s, rays, distance, numbers_of(entity));
 }
 
 void Arena::cast(const std::byte* state, const RayBatchQuery& rays, std::span<float> distance,
-                 std::span<std::int32_t> entity) const {
+                 std::span<EntityId> entity) const {
   const auto part = [](std::span<const float> of, std::size_t first, std::size_t count) {
     return of.empty() ? of : of.subspan(first, count);
   };
@@ -326,7 +334,7 @@ void Arena::cast(const std::byte* state, const RayBatchQuery& rays, std::span<fl
 }
 
 bool Arena::line_of_sight(const std::byte* state, Place from, Place to, TagSet tags,
-                          std::int32_t exclude) const {
+                          EntityId exclude) const {
   const Vec3 a{static_cast<float>(from.x), static_cast<float>(from.y), static_cast<float>(from.z)};
   const Vec3 d =
       Vec3{static_cast<float>(to.x), static_cast<float>(to.y), static_cast<float>(to.z)} - a;
@@ -334,7 +342,7 @@ bool Arena::line_of_sight(const std::byte* state, Place from, Place to, TagSet t
   if (reach < 1e-6f) return true;
   const Vec3 direction = (1.0f / reach) * d;
   float distance = reach;
-  std::int32_t entity = -1;
+  EntityId entity;
   cast(state,
        RayFanQuery{.x = a.x,
                    .y = a.y,
@@ -346,7 +354,7 @@ bool Arena::line_of_sight(const std::byte* state, Place from, Place to, TagSet t
                    .tags = tags,
                    .exclude = exclude},
        {&distance, 1}, {&entity, 1});
-  return entity < 0;
+  return !entity;
 }
 
 std::size_t Arena::cell_columns() const noexcept {
@@ -356,16 +364,16 @@ std::size_t Arena::cell_rows() const noexcept {
   return static_cast<std::size_t>(plans_->variants[0].cells.rows);
 }
 
-std::int32_t Arena::cell_at(const std::byte* state, std::size_t column,
-                            std::size_t row) const noexcept {
+EntityId Arena::cell_at(const std::byte* state, std::size_t column,
+                        std::size_t row) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   const CellPlan& cells = plan.cells;
   const StateArrays s = reading_of(plan, state);
   const std::size_t cell = row * static_cast<std::size_t>(cells.columns) + column;
   for (std::size_t layer = cells.layers; layer-- > 0;)
     if (const std::uint8_t kind = s.cells[layer * cells.cells() + cell]; kind != 0)
-      return static_cast<std::int32_t>(cells.first_kind + kind - 1);
-  return -1;
+      return EntityId(cells.first_kind + kind - 1);
+  return {};
 }
 
 Arena::BlockCount Arena::block_count() const noexcept {
@@ -374,19 +382,19 @@ Arena::BlockCount Arena::block_count() const noexcept {
           static_cast<std::size_t>(blocks.layers)};
 }
 
-std::int32_t Arena::block_at(const std::byte* state, std::size_t column, std::size_t row,
-                             std::size_t layer) const noexcept {
+EntityId Arena::block_at(const std::byte* state, std::size_t column, std::size_t row,
+                         std::size_t layer) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   const BlocksPlan& blocks = plan.blocks;
   const std::uint8_t kind =
       reading_of(plan, state)
           .blocks[block_number(blocks, static_cast<std::int32_t>(column),
                                static_cast<std::int32_t>(row), static_cast<std::int32_t>(layer))];
-  return kind == 0 ? -1 : static_cast<std::int32_t>(blocks.first_kind + kind - 1);
+  return kind == 0 ? EntityId() : EntityId(blocks.first_kind + kind - 1);
 }
 
 void Arena::set_block(std::byte* state, std::size_t column, std::size_t row, std::size_t layer,
-                      std::int32_t kind) const noexcept {
+                      EntityId kind) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   const BlocksPlan& blocks = plan.blocks;
   const StateArrays s = plan.arrays(state);
@@ -395,20 +403,19 @@ void Arena::set_block(std::byte* state, std::size_t column, std::size_t row, std
                    static_cast<std::int32_t>(layer));
   put_block(
       blocks, s, number,
-      kind < 0 ? std::uint8_t{0}
-               : static_cast<std::uint8_t>(static_cast<std::size_t>(kind) - blocks.first_kind + 1));
+      kind ? static_cast<std::uint8_t>(kind.index() - blocks.first_kind + 1) : std::uint8_t{0});
 }
 
 std::uint64_t Arena::hash(const std::byte* state) const noexcept {
   return hash_bytes({state, state_bytes()});
 }
 
-std::vector<Point> Arena::outline(const std::byte* state, std::size_t entity) const {
+std::vector<Point> Arena::outline(const std::byte* state, EntityId entity) const {
+  const std::size_t i = entity.index();
   const ArenaPlan& plan = plan_of(state);
-  const Entity& e = plan.entities[entity];
-  if (entity >= plan.posed && e.kind != EntityKind::wall) return {};
-  if (e.kind != EntityKind::wall)
-    return polygon(plan.shapes[entity], reading_of(plan, state).pose(entity));
+  const Entity& e = plan.entities[i];
+  if (i >= plan.posed && e.kind != EntityKind::wall) return {};
+  if (e.kind != EntityKind::wall) return polygon(plan.shapes[i], reading_of(plan, state).pose(i));
   const WallSpec& wall = plan.spec.walls[e.spec_index];
   std::vector<Point> chain = wall.points;
   if (wall.closed) chain.push_back(chain.front());
@@ -421,7 +428,7 @@ std::vector<ArenaTriangle> Arena::triangles() const {
   if (!heights.terrain) return list;
   for (const Triangle& triangle : heights.terrain->triangles()) {
     ArenaTriangle& out = list.emplace_back();
-    out.entity = triangle.entity;
+    out.entity = EntityId(triangle.entity);
     for (std::size_t k = 0; k < 3; ++k)
       out.corner[k] = {static_cast<double>(triangle.corner[k].x),
                        static_cast<double>(triangle.corner[k].y),

@@ -85,13 +85,13 @@ class Search {
 
 }  // namespace
 
-std::optional<CellPath> Arena::path_to(const std::byte* state, float x, float y, std::size_t thing,
+std::optional<CellPath> Arena::path_to(const std::byte* state, float x, float y, EntityId thing,
                                        PathMemory& memory) const {
   const ArenaPlan& plan = plan_of(state);
   if (!plan.has_cells()) return std::nullopt;
   const StateArrays s = reading_of(plan, state);
   const CellPlan& cells = plan.cells;
-  const Vec here{x, y}, there{s.x[thing], s.y[thing]};
+  const Vec here{x, y}, there{s.x[thing.index()], s.y[thing.index()]};
   const CellBox own = cells_within(cells, here, here), other = cells_within(cells, there, there);
   if (own.column1 < own.column0 || own.row1 < own.row0 || other.column1 < other.column0 ||
       other.row1 < other.row0)

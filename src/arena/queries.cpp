@@ -42,12 +42,12 @@ bool arena_internal::is_inside(const ArenaPlan& plan, const StateArrays& s, std:
   return dot(d, d) + up * up <= plan.radius[zone] * plan.radius[zone];
 }
 
-NearestHit Arena::nearest(const std::byte* state, float x, float y, TagSet tags,
-                          std::int32_t exclude, float z) const {
+NearestHit Arena::nearest(const std::byte* state, float x, float y, TagSet tags, EntityId exclude,
+                          float z) const {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
   const F8 ox = all(x), oy = all(y);
-  const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, looked_through = all(exclude);
+  const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, looked_through = all(exclude.number());
   F8 best = all(std::numeric_limits<float>::infinity());
   I8 who = all(std::int32_t{-1});
   for (const TagRun& run : plan.runs) {
@@ -76,7 +76,7 @@ NearestHit Arena::nearest(const std::byte* state, float x, float y, TagSet tags,
   if (who[k] < 0) return {};
   const auto e = static_cast<std::size_t>(who[k]);
   const Band band = band_of(plan, s, e);
-  return {who[k], std::sqrt(best[k]), s.x[e], s.y[e],
+  return {EntityId(e), std::sqrt(best[k]), s.x[e], s.y[e],
           plan.tall[e] < boundless ? 0.5f * (band.low + band.high) : z};
 }
 
@@ -85,7 +85,7 @@ namespace {
 template <class Wanted>
 void overlapped_cells(const ArenaPlan& plan, const StateArrays& s, const Core& core,
                       const Pose& pose, float bound, Band band, const Wanted& wanted,
-                      std::vector<std::size_t>& found) {
+                      std::vector<EntityId>& found) {
   std::array<bool, 256> met{};
   const CellPlan& cells = plan.cells;
   const Vec reach{bound, bound}, here{pose.x, pose.y};
@@ -104,13 +104,13 @@ void overlapped_cells(const ArenaPlan& plan, const StateArrays& s, const Core& c
     }
   for (std::size_t kind = 1; kind < cells.solid.size(); ++kind)
     if (met[kind] && wanted(cells.first_kind + kind - 1))
-      found.push_back(cells.first_kind + kind - 1);
+      found.emplace_back(cells.first_kind + kind - 1);
 }
 
 template <class Wanted>
 void overlapped_blocks(const ArenaPlan& plan, const StateArrays& s, const Core& core,
                        const Pose& pose, float bound, Band band, const Wanted& wanted,
-                       std::vector<std::size_t>& found) {
+                       std::vector<EntityId>& found) {
   const BlocksPlan& blocks = plan.blocks;
   std::array<bool, 256> met{};
   const BlockBox box = blocks_within(blocks, {pose.x - bound, pose.y - bound, band.low},
@@ -123,23 +123,23 @@ void overlapped_blocks(const ArenaPlan& plan, const StateArrays& s, const Core& 
     }
   for (std::size_t kind = 1; kind < blocks.solid.size(); ++kind)
     if (met[kind] && wanted(blocks.first_kind + kind - 1))
-      found.push_back(blocks.first_kind + kind - 1);
+      found.emplace_back(blocks.first_kind + kind - 1);
 }
 
 template <class Wanted>
 void overlapped_terrain(const ArenaPlan& plan, const Core& core, const Pose& pose, float bound,
-                        Band band, const Wanted& wanted, std::vector<std::size_t>& found) {
+                        Band band, const Wanted& wanted, std::vector<EntityId>& found) {
   std::vector<std::uint32_t> near;
   const Vec reach{bound, bound}, here{pose.x, pose.y};
   plan.heights.terrain->near(here - reach, here + reach, near);
-  std::vector<std::size_t> met;
+  std::vector<EntityId> met;
   std::array<Vec, 8> corners;
   for (const std::uint32_t number : near) {
     const Triangle& triangle = plan.heights.terrain->triangles()[number];
     if (!wanted(triangle.entity)) continue;
     const std::size_t count = slice(triangle, band.low, band.high, corners);
     if (count >= 2 && gap_between(core, core_of_polygon(corners.data(), count)).distance <= 0.0f)
-      met.push_back(triangle.entity);
+      met.emplace_back(triangle.entity);
   }
   std::sort(met.begin(), met.end());
   found.insert(found.end(), met.begin(), std::unique(met.begin(), met.end()));
@@ -148,7 +148,7 @@ void overlapped_terrain(const ArenaPlan& plan, const Core& core, const Pose& pos
 }  // namespace
 
 void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, double heading,
-                     TagSet tags, std::vector<std::size_t>& found, double height) const {
+                     TagSet tags, std::vector<EntityId>& found, double height) const {
   const ArenaPlan& plan = plan_of(state);
   const StateArrays s = reading_of(plan, state);
   const ShapeData data = shape_data(shape);
@@ -166,29 +166,32 @@ void Arena::overlaps(const std::byte* state, const Shape& shape, Place at, doubl
     const float dx = s.x[e] - pose.x, dy = s.y[e] - pose.y, far = data.bound + plan.bounds[e];
     if (!wanted(e) || s.present[e] == 0 || dx * dx + dy * dy > far * far) continue;
     if (!overlap(band, band_of(plan, s, e))) continue;
-    if (gap_between(core, core_of(plan.shapes[e], s.pose(e))).distance <= 0.0f) found.push_back(e);
+    if (gap_between(core, core_of(plan.shapes[e], s.pose(e))).distance <= 0.0f)
+      found.emplace_back(e);
   }
   for (std::size_t p = 0; p < plan.pieces.size(); ++p) {
     const WallPiece& piece = plan.pieces[p];
-    if (!wanted(piece.entity) || (!found.empty() && found.back() == piece.entity)) continue;
+    if (!wanted(piece.entity) || (!found.empty() && found.back() == EntityId(piece.entity)))
+      continue;
     if (!overlap(band, {piece.low, piece.high})) continue;
-    if (gap_between(core, piece.core).distance <= 0.0f) found.push_back(piece.entity);
+    if (gap_between(core, piece.core).distance <= 0.0f) found.emplace_back(piece.entity);
   }
   if (plan.has_cells()) overlapped_cells(plan, s, core, pose, data.bound, band, wanted, found);
   if (!plan.heights.used) return;
   if (const std::size_t floor = plan.heights.floor;
       floor != nowhere && wanted(floor) && overlap(band, {-boundless, plan.heights.floor_level}))
-    found.push_back(floor);
+    found.emplace_back(floor);
   if (plan.has_blocks()) overlapped_blocks(plan, s, core, pose, data.bound, band, wanted, found);
   if (plan.heights.terrain) overlapped_terrain(plan, core, pose, data.bound, band, wanted, found);
 }
 
-void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind,
+void Arena::window(const std::byte* state, EntityId looker, std::size_t ahead, std::size_t behind,
                    std::size_t left, std::size_t right, TagSet beyond,
                    std::span<TagSet> tags) const {
   const ArenaPlan& plan = plan_of(state);
   const CellPlan& cells = plan.cells;
   const StateArrays s = reading_of(plan, state);
+  const std::size_t body = looker.index();
   const Vec here{s.x[body], s.y[body]}, own = (1.0f / cells.size) * (here - cells.origin);
   const auto along = [](float v) {
     return static_cast<std::int32_t>(std::floor(std::clamp(v, -1e6f, 1e6f)));
@@ -234,12 +237,13 @@ void Arena::window(const std::byte* state, std::size_t body, std::size_t ahead, 
   }
 }
 
-void Arena::block_window(const std::byte* state, std::size_t body, std::size_t ahead,
+void Arena::block_window(const std::byte* state, EntityId looker, std::size_t ahead,
                          std::size_t behind, std::size_t left, std::size_t right, std::size_t above,
                          std::size_t below, TagSet beyond, std::span<TagSet> tags) const {
   const ArenaPlan& plan = plan_of(state);
   const BlocksPlan& blocks = plan.blocks;
   const StateArrays s = reading_of(plan, state);
+  const std::size_t body = looker.index();
   const auto along = [&](float v) {
     return static_cast<std::int32_t>(std::floor(std::clamp(v / blocks.size, -1e6f, 1e6f)));
   };
@@ -279,9 +283,9 @@ void Arena::block_window(const std::byte* state, std::size_t body, std::size_t a
   }
 }
 
-bool Arena::touches(const std::byte* state, std::size_t body, TagSet tags) const noexcept {
+bool Arena::touches(const std::byte* state, EntityId body, TagSet tags) const noexcept {
   const ArenaPlan& plan = plan_of(state);
-  const std::size_t free = plan.free_index[body], entities = plan.entities.size();
+  const std::size_t free = plan.free_index[body.index()], entities = plan.entities.size();
   const std::uint8_t* flags = reading_of(plan, state).touching;
   const auto meant = [&](std::size_t entity) { return tags.holds(plan.tag_of[entity]); };
   // What touches is written down with one of the two, or with both.
@@ -289,27 +293,27 @@ bool Arena::touches(const std::byte* state, std::size_t body, TagSet tags) const
     for (std::size_t e = 0; e < entities; ++e)
       if (flags[free * entities + e] != 0 && meant(e)) return true;
   for (std::size_t f = 0; f < plan.free_bodies.size(); ++f)
-    if (flags[f * entities + body] != 0 && meant(plan.free_bodies[f])) return true;
+    if (flags[f * entities + body.index()] != 0 && meant(plan.free_bodies[f])) return true;
   return false;
 }
 
-TagSet Arena::kills(std::size_t entity) const noexcept {
-  return plans_->variants[0].touchy[entity].kills;
+TagSet Arena::kills(EntityId entity) const noexcept {
+  return plans_->variants[0].touchy[entity.index()].kills;
 }
 
-std::size_t Arena::launcher_number(std::size_t body, std::string_view name,
+std::size_t Arena::launcher_number(EntityId body, std::string_view name,
                                    const std::string& where) const {
   const ArenaPlan& plan = plans_->variants[0];
-  const auto& specs = plan.spec.bodies[plan.entities[body].spec_index].launchers;
+  const auto& specs = plan.spec.bodies[entity(body).spec_index].launchers;
   std::vector<std::string> names;
   for (std::size_t l = 0; l < plan.launchers.size(); ++l) {
-    if (plan.launchers[l].body != body) continue;
+    if (plan.launchers[l].body != body.index()) continue;
     names.push_back(specs[names.size()].name);
     if (names.back() == name) return l;
   }
   throw Error(ErrorKind::spec,
-              "'" + plan.entities[body].name + "' has no launcher '" + std::string(name) + "'",
-              where, names.empty() ? "give it one" : advice(name, names));
+              "'" + entity(body).name + "' has no launcher '" + std::string(name) + "'", where,
+              names.empty() ? "give it one" : advice(name, names));
 }
 
 bool Arena::reloaded(const std::byte* state, std::size_t launcher) const noexcept {

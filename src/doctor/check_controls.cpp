@@ -194,7 +194,7 @@ class ControlChecks {
     const Arena& arena = e_.game.arena();
     if (arena.has_height() || !e_.game.spec().arena.rivers.empty()) return;
     Lanes lanes(e_.game, 1);
-    const std::size_t body = spec_.seats.front();
+    const EntityId body = spec_.seats.front();
     if (!heading_changes(lanes, body)) return;
     for (std::size_t c = 0; c < spec_.controls.size(); ++c) {
       const ControlInfo& info = spec_.controls[c];
@@ -215,7 +215,7 @@ class ControlChecks {
   }
 
   // Whether starts or random play ever bring the body to another heading.
-  bool heading_changes(Lanes& lanes, std::size_t body) {
+  bool heading_changes(Lanes& lanes, EntityId body) {
     constexpr std::uint32_t episodes = 12;
     constexpr int steps = 60;
     constexpr double other = 0.05;  // radians
@@ -238,7 +238,7 @@ class ControlChecks {
     double ahead, left, turn;
   };
   // A move in the own frame, unless something was touched on the way.
-  std::optional<Move> try_at(Lanes& lanes, std::size_t body, std::size_t control, float value,
+  std::optional<Move> try_at(Lanes& lanes, EntityId body, std::size_t control, float value,
                              std::uint32_t start, int quarter) {
     const Arena& arena = e_.game.arena();
     lanes.begin(0, {e_.options.seed, 5, start});

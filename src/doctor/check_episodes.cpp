@@ -44,9 +44,9 @@ void check_episodes(const Examined& e, Findings& findings) {
         brief += episode.result.length <= short_length ? 1u : 0u;
     }
     watched += survey.moments;
-    for (std::size_t body = 0; body < survey.outside.size(); ++body) {
-      std::size_t& most = outside[e.game.arena().entities()[body].name];
-      most = std::max(most, survey.outside[body]);
+    for (const EntityId body : EntityRange(0, survey.outside.size())) {
+      std::size_t& most = outside[e.game.arena().entity(body).name];
+      most = std::max(most, survey.outside[body.index()]);
     }
   }
   if (all == 0) {

@@ -211,7 +211,7 @@ class ColumnChecks {
     std::vector<int> jumps(spec_.columns.size());
     for (int k = 0; k < starts; ++k) {
       lanes.begin(0, {e_.options.seed, 7, static_cast<std::uint32_t>(k)});
-      const std::size_t body = spec_.seats.front();
+      const EntityId body = spec_.seats.front();
       const Pose pose = lanes.view(0).pose(body);
       const auto sensed_at = [&](double degrees) {
         e_.game.arena().put(lanes.arena_state(0), body, pose.x, pose.y,
@@ -257,7 +257,7 @@ void check_unseen_tags(const Examined& e, Findings& findings) {
     std::set<std::string> told;
     for (const Wanted& wanted : wanted_tags(e.game.spec().roles[r])) {
       const std::size_t tag = e.game.arena().tag(wanted.tag, "");
-      if (tag == e.game.arena().entities()[e.game.roles()[r].seats.front()].tag ||
+      if (tag == e.game.arena().entity(e.game.roles()[r].seats.front()).tag ||
           !told.insert(wanted.tag).second)
         continue;
       const std::string subject = role_name(e.game, r) + ", tag '" + wanted.tag + "'";

@@ -17,7 +17,7 @@ constexpr std::size_t most_squares = 40'000;
 // stand on without touching anything that stays where it is, or that kills.
 class CoarseMap {
  public:
-  CoarseMap(const Game& game, const std::byte* state, std::size_t body)
+  CoarseMap(const Game& game, const std::byte* state, EntityId body)
       : game_(game), state_(state), body_(body), bounds_(bounds_of(game, state)) {
     const Arena& arena = game.arena();
     if (arena.cell_size() > 0.0f) {  // its cells are the squares
@@ -40,13 +40,13 @@ class CoarseMap {
       bottom_ = static_cast<double>(bounds_.low_y);
       disc_ = Disc{.radius = 0.51 * square_};
     }
-    const TagSet own = TagSet::of(arena.entities()[body].tag);
+    const TagSet own = TagSet::of(arena.entity(body).tag);
     TagSet mortal;  // tags that something kills
-    for (std::size_t e = 0; e < arena.entities().size(); ++e) mortal |= arena.kills(e);
+    for (const EntityId e : arena.ids()) mortal |= arena.kills(e);
     // Rules of one's own may open whatever is no wall.
     const bool rules = !game.spec().rules.empty();
-    for (std::size_t e = 0; e < arena.entities().size(); ++e) {
-      const Entity& entity = arena.entities()[e];
+    for (const EntityId e : arena.ids()) {
+      const Entity& entity = arena.entity(e);
       const bool stays = entity.kind == EntityKind::wall ||
                          (!rules && entity.kind == EntityKind::cell &&
                           game.spec().arena.cells->kinds[entity.spec_index].solid) ||
@@ -62,7 +62,7 @@ class CoarseMap {
   bool too_fine() const { return too_fine_; }
 
   /// Whether any of the targets can be reached from where the body is.
-  bool reaches(const std::vector<std::size_t>& targets) {
+  bool reaches(const std::vector<EntityId>& targets) {
     std::vector<std::uint8_t> seen(columns_ * rows_);
     std::deque<std::size_t> open;
     const Pose from = game_.arena().pose(state_, body_);
@@ -98,7 +98,7 @@ class CoarseMap {
             bottom_ + (static_cast<double>(row) + 0.5) * square_, 0.0};
   }
   double inner_radius() const {
-    const auto& shape = game_.spec().arena.bodies[game_.arena().entities()[body_].spec_index].shape;
+    const auto& shape = game_.spec().arena.bodies[game_.arena().entity(body_).spec_index].shape;
     if (const auto* disc = std::get_if<Disc>(&shape)) return disc->radius;
     if (const auto* capsule = std::get_if<Capsule>(&shape)) return capsule->radius;
     if (const auto* box = std::get_if<Box>(&shape)) return 0.5 * std::min(box->width, box->length);
@@ -119,28 +119,29 @@ class CoarseMap {
   bool free(std::size_t square) {
     found_.clear();
     game_.arena().overlaps(state_, disc_, middle_of(square), 0.0, TagSet::all(), found_);
-    return std::none_of(found_.begin(), found_.end(), [&](std::size_t e) { return blocks_[e]; });
+    return std::none_of(found_.begin(), found_.end(),
+                        [&](EntityId e) { return blocks_[e.index()]; });
   }
   // A body of the middle's size that is as near as that has arrived.
-  bool is_target(std::size_t square, const std::vector<std::size_t>& targets) {
+  bool is_target(std::size_t square, const std::vector<EntityId>& targets) {
     const Place at = middle_of(square);
     found_.clear();
     game_.arena().overlaps(state_, Disc{.radius = 0.75 * square_}, at, 0.0, TagSet::all(), found_);
-    return std::any_of(found_.begin(), found_.end(), [&](std::size_t e) {
+    return std::any_of(found_.begin(), found_.end(), [&](EntityId e) {
       return std::find(targets.begin(), targets.end(), e) != targets.end();
     });
   }
 
   const Game& game_;
   const std::byte* state_;
-  std::size_t body_;
+  EntityId body_;
   Bounds bounds_;
   double square_ = 1.0, left_ = 0.0, bottom_ = 0.0;
   bool too_fine_ = false;
   Shape disc_;
   std::size_t columns_ = 0, rows_ = 0;
   std::vector<bool> blocks_;
-  std::vector<std::size_t> found_;
+  std::vector<EntityId> found_;
 };
 
 // The tag that a role's own body must reach for success, or is rewarded for approaching; empty if
@@ -162,7 +163,7 @@ std::string target_of(const RoleSpec& role) {
 
 // Whether somebody has arrived from a start from which the map sees no way: then something opens a
 // way that the map does not know of.
-bool is_disproved(const Examined& e, std::size_t r, const std::vector<std::size_t>& targets,
+bool is_disproved(const Examined& e, std::size_t r, const std::vector<EntityId>& targets,
                   Lanes& lanes) {
   constexpr std::size_t most = 20;  // starts to look at
   std::size_t looked = 0;
@@ -181,9 +182,9 @@ void check_reach(const Examined& e, std::size_t r, Findings& findings) {
   const Arena& arena = e.game.arena();
   const std::string target = target_of(e.game.spec().roles[r]);
   if (target.empty() || arena.has_height() || !e.game.spec().arena.rivers.empty()) return;
-  std::vector<std::size_t> targets;
-  for (std::size_t thing = 0; thing < arena.posed_count(); ++thing)
-    if (arena.tags()[arena.entities()[thing].tag] == target) targets.push_back(thing);
+  std::vector<EntityId> targets;
+  for (const EntityId thing : arena.posed())
+    if (arena.tags()[arena.entity(thing).tag] == target) targets.push_back(thing);
   Lanes lanes(e.game, 1);
   std::vector<std::uint32_t> stuck;
   for (std::uint32_t k = 0; k < starts; ++k) {
@@ -213,15 +214,15 @@ void check_overlaps(const Examined& e, std::size_t r, Findings& findings) {
   for (std::uint32_t k = 0; k < starts; ++k) {
     lanes.begin(0, {e.options.seed, 11, k});
     bool touches = false;
-    for (const std::size_t body : e.game.roles()[r].seats) {
-      const TagSet own = TagSet::of(arena.entities()[body].tag);
+    for (const EntityId body : e.game.roles()[r].seats) {
+      const TagSet own = TagSet::of(arena.entity(body).tag);
       const Pose at = lanes.view(0).pose(body);
-      std::vector<std::size_t> found;
-      lanes.view(0).overlaps(e.game.spec().arena.bodies[arena.entities()[body].spec_index].shape,
+      std::vector<EntityId> found;
+      lanes.view(0).overlaps(e.game.spec().arena.bodies[arena.entity(body).spec_index].shape,
                              {static_cast<double>(at.x), static_cast<double>(at.y), 0.0},
                              static_cast<double>(at.heading), TagSet::all(), found);
-      for (const std::size_t other : found) {
-        const Entity& entity = arena.entities()[other];
+      for (const EntityId other : found) {
+        const Entity& entity = arena.entity(other);
         const bool solid = entity.kind == EntityKind::body || entity.kind == EntityKind::wall ||
                            (entity.kind == EntityKind::cell &&
                             e.game.spec().arena.cells->kinds[entity.spec_index].solid);

@@ -131,13 +131,13 @@ class Watcher {
   void note_bodies(const Lanes& lanes) {
     const Arena& arena = game_.arena();
     survey_.moments += lanes.count();
-    survey_.outside.resize(arena.body_count());
+    survey_.outside.resize(arena.bodies().size());
     if (!bounds_.closed) return;
     for (std::size_t lane = 0; lane < lanes.count(); ++lane)
-      for (std::size_t body = 0; body < arena.body_count(); ++body)
-        if (arena.entities()[body].free && lanes.view(lane).present(body) &&
+      for (const EntityId body : arena.bodies())
+        if (arena.entity(body).free && lanes.view(lane).present(body) &&
             !bounds_.holds(lanes.view(lane).pose(body)))
-          ++survey_.outside[body];
+          ++survey_.outside[body.index()];
   }
 
   void note_results(const Lanes& lanes) {
@@ -255,7 +255,7 @@ Bounds bounds_of(const Game& game, const std::byte* state) {
         middle.y + 0.5 * size * static_cast<double>(arena.cell_rows()));
   }
   b.closed = b.low_x < b.high_x && b.low_y < b.high_y && game.spec().arena.rivers.empty();
-  for (std::size_t e = 0; e < arena.posed_count(); ++e)
+  for (const EntityId e : arena.posed())
     if (arena.present(state, e)) {
       const Pose pose = arena.pose(state, e);
       add(static_cast<double>(pose.x), static_cast<double>(pose.y));

@@ -37,18 +37,18 @@ bool is_deed(EventKind kind) {
 Watch::Watch(const Game& game, std::vector<Seat> seats, const Seat* focus, double square)
     : game_(game), seats_(std::move(seats)), square_(square) {
   const auto roles = game_.roles();
-  watched_.assign(game_.arena().body_count(), -1);
-  has_seat_.assign(game_.arena().body_count(), 0);
-  seat_of_.resize(game_.arena().body_count());
+  watched_.assign(game_.arena().bodies().size(), -1);
+  has_seat_.assign(game_.arena().bodies().size(), 0);
+  seat_of_.resize(game_.arena().bodies().size());
   for (std::size_t r = 0; r < roles.size(); ++r)
     for (std::size_t s = 0; s < roles[r].seats.size(); ++s) {
-      has_seat_[roles[r].seats[s]] = 1;
-      seat_of_[roles[r].seats[s]] = {r, s};
+      has_seat_[roles[r].seats[s].index()] = 1;
+      seat_of_[roles[r].seats[s].index()] = {r, s};
     }
   if (focus != nullptr) focus_ = body(*focus);
   std::vector<std::size_t> leaders;  // the role that those of a group mirror
   for (std::size_t i = 0; i < seats_.size(); ++i) {
-    watched_[body(seats_[i])] = static_cast<std::int32_t>(i);
+    watched_[body(seats_[i]).index()] = static_cast<std::int32_t>(i);
     const std::size_t leader = roles[seats_[i].role].mirrors;
     const auto found = std::find(leaders.begin(), leaders.end(), leader);
     group_of_.push_back(static_cast<std::size_t>(found - leaders.begin()));
@@ -73,13 +73,13 @@ void Watch::begin() {
   for (Group& group : groups_) group.events.clear();
   touching_.resize(watched_.size());
   for (auto& seats : touching_) seats.clear();
-  last_to_part_.assign(watched_.size(), nobody);
+  last_to_part_.assign(watched_.size(), {});
 }
 
 void Watch::look_around(const Lanes& lanes, std::size_t lane, std::size_t i) {
   const Arena& arena = game_.arena();
   const std::byte* const state = lanes.arena_state(lane);
-  const std::size_t own = body(seats_[i]);
+  const EntityId own = body(seats_[i]);
   if (!arena.present(state, own)) return;
   Seen& seen = seen_[i];
   const Pose at = arena.pose(state, own);
@@ -91,35 +91,34 @@ void Watch::look_around(const Lanes& lanes, std::size_t lane, std::size_t i) {
     return static_cast<int>(std::floor(static_cast<double>(metres) / square_));
   };
   seen.places[{square(at.x), square(at.y)}] += 1.0;
-  const auto metres_to = [&](std::size_t other) {
+  const auto metres_to = [&](EntityId other) {
     const Pose there = arena.pose(state, other);
     return std::hypot(static_cast<double>(there.x - at.x), static_cast<double>(there.y - at.y),
                       static_cast<double>(there.z - at.z));
   };
-  if (focus_ != nobody) {
+  if (focus_) {
     if (arena.present(state, focus_)) seen.first.add(metres_to(focus_));
     return;
   }
   double mate = std::numeric_limits<double>::infinity(), rival = mate;
   const Role& role = game_.roles()[seats_[i].role];
-  for (std::size_t b = 0; b < has_seat_.size(); ++b) {
-    if (has_seat_[b] == 0 || b == own || !arena.present(state, b)) continue;
-    double& nearest = same_side(role, game_.roles()[seat_of_[b].role]) ? mate : rival;
-    nearest = std::min(nearest, metres_to(b));
+  for (const EntityId other : arena.bodies()) {
+    if (!is_seat(other) || other == own || !arena.present(state, other)) continue;
+    double& nearest = same_side(role, role_of(other)) ? mate : rival;
+    nearest = std::min(nearest, metres_to(other));
   }
   if (std::isfinite(mate)) seen.first.add(mate);
   if (std::isfinite(rival)) seen.second.add(rival);
 }
 
-std::string Watch::name_of_other(const Role& own, std::int32_t entity) const {
-  if (entity < 0) return {};
-  const auto e = static_cast<std::size_t>(entity);
-  if (e < has_seat_.size() && has_seat_[e] != 0 && e != focus_) {
-    const Role& other = game_.roles()[seat_of_[e].role];
+std::string Watch::name_of_other(const Role& own, EntityId entity) const {
+  if (!entity) return {};
+  if (is_seat(entity) && entity != focus_) {
+    const Role& other = role_of(entity);
     if (same_side(own, other)) return " mate";
     if (opposed(own, other)) return " rival";
   }
-  return " " + game_.arena().tags()[game_.arena().entities()[e].tag];
+  return " " + game_.arena().tags()[game_.arena().entity(entity).tag];
 }
 
 // Who else collected the same thing at the same moment.
@@ -136,8 +135,8 @@ std::string Watch::together_with(std::span<const Event> events, const Event& eve
   return with;
 }
 
-std::string Watch::name_of_zone(const Role& own, std::int32_t zone) const {
-  const std::string& side = game_.arena().entities()[static_cast<std::size_t>(zone)].side;
+std::string Watch::name_of_zone(const Role& own, EntityId zone) const {
+  const std::string& side = game_.arena().entity(zone).side;
   if (side.empty() || own.side.empty()) return name_of_other(own, zone);
   return side == own.side ? " its own zone" : " a rival's zone";
 }
@@ -147,28 +146,23 @@ void Watch::count_for(std::int32_t seat, const std::string& event, double share)
 }
 
 void Watch::note_touch(const Event& e) {
-  const auto is_body = [&](std::int32_t entity) {
-    return entity >= 0 && static_cast<std::size_t>(entity) < watched_.size();
-  };
-  if (!is_body(e.who) || !is_body(e.whom)) return;
-  auto seat = static_cast<std::size_t>(e.who), thing = static_cast<std::size_t>(e.whom);
-  if (has_seat_[seat] == 0) std::swap(seat, thing);
-  if (has_seat_[seat] == 0 || has_seat_[thing] != 0) return;
-  std::erase(touching_[thing], seat);
-  if (e.kind == EventKind::touch) touching_[thing].push_back(seat);
-  if (e.kind == EventKind::part) last_to_part_[thing] = seat;
+  if (!is_body(e.who) || !is_body(e.whom) || is_seat(e.who) == is_seat(e.whom)) return;
+  const EntityId seat = is_seat(e.who) ? e.who : e.whom, thing = is_seat(e.who) ? e.whom : e.who;
+  auto& touching = touching_[thing.index()];
+  std::erase(touching, seat);
+  if (e.kind == EventKind::touch) touching.push_back(seat);
+  if (e.kind == EventKind::part) last_to_part_[thing.index()] = seat;
 }
 
 // What is shoved somewhere is brought there by those who touch it then, or else by who touched it
 // last, watched or not.
 void Watch::credit_arrival(const Event& e) {
-  const auto thing = static_cast<std::size_t>(e.who);
-  std::vector<std::size_t> by = touching_[thing];
-  if (by.empty() && last_to_part_[thing] != nobody) by.push_back(last_to_part_[thing]);
-  for (const std::size_t body : by) {
-    if (watched_[body] < 0) continue;
-    const Role& own = game_.roles()[seat_of_[body].role];
-    count_for(watched_[body],
+  std::vector<EntityId> by = touching_[e.who.index()];
+  if (const EntityId last = last_to_part_[e.who.index()]; by.empty() && last) by.push_back(last);
+  for (const EntityId body : by) {
+    if (watched(body) < 0) continue;
+    const Role& own = role_of(body);
+    count_for(watched(body),
               "brings" + name_of_other(own, e.who) + " into" + name_of_zone(own, e.whom),
               1.0 / static_cast<double>(by.size()));
   }
@@ -176,27 +170,21 @@ void Watch::credit_arrival(const Event& e) {
 
 void Watch::count_events(const Lanes& lanes, std::size_t lane) {
   const auto events = lanes.events(lane);
-  const auto place = [&](std::int32_t entity) {
-    return entity >= 0 && static_cast<std::size_t>(entity) < watched_.size()
-               ? watched_[static_cast<std::size_t>(entity)]
-               : -1;
-  };
   for (const Event& e : events) {
     if (e.kind == EventKind::touch || e.kind == EventKind::part) note_touch(e);
     if (!is_deed(e.kind)) continue;
-    if (e.kind == EventKind::enter && e.who >= 0 && has_seat_[static_cast<std::size_t>(e.who)] == 0)
-      credit_arrival(e);
+    if (e.kind == EventKind::enter && is_body(e.who) && !is_seat(e.who)) credit_arrival(e);
     const std::string kind(name_of(game_, e));
-    if (const std::int32_t who = place(e.who); who >= 0) {
+    if (const std::int32_t who = watched(e.who); who >= 0) {
       const Role& own = game_.roles()[seats_[static_cast<std::size_t>(who)].role];
       count_for(who, kind + name_of_other(own, e.whom) +
                          (e.kind == EventKind::collect ? together_with(events, e, own) : ""));
     }
-    const std::int32_t whom = place(e.whom);
+    const std::int32_t whom = watched(e.whom);
     if (whom < 0 || (e.kind != EventKind::touch && e.kind != EventKind::hit)) continue;
     const Role& own = game_.roles()[seats_[static_cast<std::size_t>(whom)].role];
     if (e.kind == EventKind::hit) count_for(whom, "is hit by" + name_of_other(own, e.who));
-    if (e.kind == EventKind::touch && place(e.who) < 0)
+    if (e.kind == EventKind::touch && watched(e.who) < 0)
       count_for(whom, kind + name_of_other(own, e.who));
   }
 }
@@ -249,8 +237,8 @@ void Watch::put_whereabouts(const Group& group, EpisodeBehaviour& behaviour) con
     put(group.prefix + "closest to " + to + ", m",
         mean([&](const Seen& s) { return (s.*which).looks > 0.0 ? (s.*which).least : not_there; }));
   };
-  if (focus_ != nobody) {
-    distances(roles[seat_of_[focus_].role].name, &Seen::first);
+  if (focus_) {
+    distances(role_of(focus_).name, &Seen::first);
   } else {
     const Role& role = roles[seats_[group.seats.front()].role];
     const auto has = [&](bool mates) {

@@ -55,7 +55,14 @@ class Watch {
     Distance first, second;  // to the focus; or to the nearest mate and the nearest rival
   };
 
-  std::size_t body(const Seat& seat) const { return game_.roles()[seat.role].seats[seat.number]; }
+  bool is_body(EntityId entity) const { return entity && entity.index() < watched_.size(); }
+  bool is_seat(EntityId entity) const { return is_body(entity) && has_seat_[entity.index()] != 0; }
+  // Place in the list; -1 for what is not watched.
+  std::int32_t watched(EntityId entity) const {
+    return is_body(entity) ? watched_[entity.index()] : -1;
+  }
+  const Role& role_of(EntityId seat) const { return game_.roles()[seat_of_[seat.index()].role]; }
+  EntityId body(const Seat& seat) const { return game_.roles()[seat.role].seats[seat.number]; }
   Distance& distance_to(Seen& seen, const Seat& own, const Seat& other);
   void look_around(const Lanes& lanes, std::size_t lane, std::size_t i);
   void count_events(const Lanes& lanes, std::size_t lane);
@@ -65,8 +72,8 @@ class Watch {
   void put_whereabouts(const Group& group, EpisodeBehaviour& behaviour) const;
   void put_rewards(const Lanes& lanes, std::size_t lane, const Group& group,
                    EpisodeBehaviour& behaviour) const;
-  std::string name_of_other(const Role& own, std::int32_t entity) const;
-  std::string name_of_zone(const Role& own, std::int32_t zone) const;
+  std::string name_of_other(const Role& own, EntityId entity) const;
+  std::string name_of_zone(const Role& own, EntityId zone) const;
   std::string together_with(std::span<const Event> events, const Event& event,
                             const Role& own) const;
 
@@ -79,11 +86,10 @@ class Watch {
   std::vector<Seat> seat_of_;           // of each body that has one
   std::vector<std::uint8_t> has_seat_;  // for each body
   // Who touches each body that nobody steers, by body; and who was the last to leave it.
-  std::vector<std::vector<std::size_t>> touching_;
-  std::vector<std::size_t> last_to_part_;
-  std::size_t focus_ = nobody;  // a body
+  std::vector<std::vector<EntityId>> touching_;
+  std::vector<EntityId> last_to_part_;
+  EntityId focus_{};  // a body
   double square_;
-  static constexpr std::size_t nobody = static_cast<std::size_t>(-1);
 };
 
 }  // namespace zithercraft::evaluate_internal

@@ -33,6 +33,10 @@ class Eyes {
     for (std::size_t row = 0; row < c_.height; ++row) {
       const auto& shade = row < c_.height / 2 ? c_.sky : c_.ground;
       float* line = pixels_.data() + row * c_.width * c_.channels;
+      if (c_.channels == 1) {
+        std::fill_n(line, c_.width, shade[0]);
+        continue;
+      }
       for (std::size_t i = 0; i < c_.width; ++i)
         for (std::size_t n = 0; n < c_.channels; ++n) line[i * c_.channels + n] = shade[n];
     }
@@ -44,8 +48,8 @@ class Eyes {
     for (std::size_t n = 0; n < c_.channels; ++n) pixels_[pixel * c_.channels + n] = shade[n];
   }
   // Things fade as they are farther away, into the dark.
-  void paint(std::size_t pixel, std::size_t entity, float distance, float share) {
-    const float* shade = c_.shades.data() + entity * c_.channels;
+  void paint(std::size_t pixel, EntityId entity, float distance, float share) {
+    const float* shade = c_.shades.data() + entity.index() * c_.channels;
     const float light = 1.0f - fading * distance / c_.reach;
     for (std::size_t n = 0; n < c_.channels; ++n) {
       float& out = pixels_[pixel * c_.channels + n];
@@ -67,7 +71,7 @@ class Eyes {
                            .direction_z = c_.high ? z_ : std::span<float>{},
                            .reach = c_.reach,
                            .tags = tags,
-                           .exclude = static_cast<std::int32_t>(seat_.body())};
+                           .exclude = seat_.body()};
     seat_.view().cast(rays, distance_, entity_);
   }
 
@@ -91,7 +95,7 @@ class Eyes {
     const float middle = 0.5f * static_cast<float>(c_.height), rows = static_cast<float>(c_.height);
     for (std::size_t i = 0; i < c_.width; ++i) {
       top[i] = bottom[i] = 0;
-      if (entity_[i] < 0) continue;
+      if (!entity_[i]) continue;
       const float right = across(i),
                   ahead = std::max(0.05f, distance_[i] / std::sqrt(1.0f + right * right));
       const auto row_at = [&](float level) {
@@ -101,7 +105,7 @@ class Eyes {
       top[i] = row_at(tall);
       bottom[i] = row_at(0.0f);
       const float light = 1.0f - fading * distance_[i] / c_.reach;
-      const float* own = c_.shades.data() + static_cast<std::size_t>(entity_[i]) * c_.channels;
+      const float* own = c_.shades.data() + entity_[i].index() * c_.channels;
       for (std::size_t n = 0; n < c_.channels; ++n) shade[i * c_.channels + n] = light * own[n];
     }
     for (std::int32_t row = 0; row < static_cast<std::int32_t>(c_.height); ++row) {
@@ -137,15 +141,15 @@ class Eyes {
     if (tags.empty()) return;
     cast(tags);
     for (std::size_t i = 0; i < c_.width; ++i)
-      if (entity_[i] >= 0 && c_.shades[static_cast<std::size_t>(entity_[i]) * c_.channels] >= 0.0f)
-        paint(row * c_.width + i, static_cast<std::size_t>(entity_[i]), distance_[i], share);
+      if (entity_[i] && c_.shades[entity_[i].index() * c_.channels] >= 0.0f)
+        paint(row * c_.width + i, entity_[i], distance_[i], share);
   }
 
   const CameraPlan& c_;
   const SeatView& seat_;
   Pose pose_;
   std::span<float> x_, y_, z_, distance_;
-  std::span<std::int32_t> entity_;
+  std::span<EntityId> entity_;
   std::span<float> pixels_;
 };
 

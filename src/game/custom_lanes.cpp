@@ -50,8 +50,7 @@ void CustomLanes::step(std::size_t lane, const GamePlan& plan, std::uint32_t num
   own.game->step(step);
   own.told = {step.verdict(), step.is_cut_off()};
   const auto entity = [&](std::size_t role, std::size_t seat) {
-    return role == CustomStep::nobody ? -1
-                                      : static_cast<std::int32_t>(plan.roles[role].seats[seat]);
+    return role == CustomStep::nobody ? EntityId() : plan.roles[role].seats[seat];
   };
   for (const CustomStep::Happening& h : own.happened)
     events.push_back({.tick = number * static_cast<std::uint32_t>(plan.spec.ticks_per_step),

@@ -10,14 +10,13 @@ namespace {
 bool strayed(const TooFarPlan& rule, const Arena& arena, const std::byte* state,
              std::span<const std::uint64_t> memory) {
   for (std::size_t i = 0; i < rule.of.size(); ++i) {
-    const std::size_t body = rule.of[i];
+    const EntityId body = rule.of[i];
     if (!arena.present(state, body)) continue;
     const Pose at = arena.pose(state, body);
     if (rule.from) {
-      const NearestHit hit =
-          arena.nearest(state, at.x, at.y, TagSet::of(*rule.from), static_cast<std::int32_t>(body),
-                        at.z + 0.5f * arena.height_of(body, state));
-      if (hit.entity >= 0 && hit.distance > rule.beyond) return true;
+      const NearestHit hit = arena.nearest(state, at.x, at.y, TagSet::of(*rule.from), body,
+                                           at.z + 0.5f * arena.height_of(body, state));
+      if (hit.entity && hit.distance > rule.beyond) return true;
       continue;
     }
     const double x = static_cast<double>(at.x) - std::bit_cast<double>(memory[rule.memory + 2 * i]);
@@ -30,16 +29,14 @@ bool strayed(const TooFarPlan& rule, const Arena& arena, const std::byte* state,
 
 bool stalled(const StallPlan& rule, const Arena& arena, std::uint32_t steps,
              std::span<const Event> events, std::span<std::uint64_t> memory) {
-  const auto meant = [&](std::int32_t entity) {
-    return entity >= 0 && std::find(rule.of.begin(), rule.of.end(),
-                                    static_cast<std::size_t>(entity)) != rule.of.end();
+  const auto meant = [&](EntityId entity) {
+    return std::find(rule.of.begin(), rule.of.end(), entity) != rule.of.end();
   };
   std::uint64_t& last = memory[rule.memory];
   for (const Event& event : events) {
     if (event.kind != rule.since || (!meant(event.who) && !meant(event.whom))) continue;
-    const std::int32_t other = meant(event.who) ? event.whom : event.who;
-    const bool tagged =
-        other >= 0 && rule.tags.holds(arena.entities()[static_cast<std::size_t>(other)].tag);
+    const EntityId other = meant(event.who) ? event.whom : event.who;
+    const bool tagged = other && rule.tags.holds(arena.entity(other).tag);
     if (rule.any_thing || tagged) last = steps;
   }
   return steps - last >= rule.steps;

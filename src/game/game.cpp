@@ -139,11 +139,9 @@ std::shared_ptr<const GamePlan> compile(GameSpec spec, CustomParts custom) {
   spec = self_contained(spec);
   auto plan = std::make_shared<GamePlan>(GamePlan{.spec = spec, .arena = Arena(spec.arena)});
   plan->things_of_tag.resize(plan->arena.tags().size());
-  const auto entities = plan->arena.entities();
-  for (std::size_t e = 0; e < entities.size(); ++e)
-    if (entities[e].kind == EntityKind::body || entities[e].kind == EntityKind::zone ||
-        entities[e].kind == EntityKind::item)
-      plan->things_of_tag[entities[e].tag].push_back(e);
+  for (const EntityId e : plan->arena.posed())
+    if (const Entity& entity = plan->arena.entity(e); entity.kind != EntityKind::shot)
+      plan->things_of_tag[entity.tag].push_back(e);
 
   plan->roles.resize(spec.roles.size());
   plan->role_plans.resize(spec.roles.size());

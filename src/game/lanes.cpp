@@ -217,7 +217,7 @@ void Lanes::play_tick(std::size_t lane, std::int64_t tick, std::size_t worker) {
     if (tick > 0 && !role.paced) continue;
     const std::size_t wishes = role.inputs + 2;
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
-      const std::size_t body = game.roles[r].seats[seat];
+      const EntityId body = game.roles[r].seats[seat];
       set_inputs(role, {scratch_[r].wishes.data() + (lane * seats(r) + seat) * wishes, wishes},
                  tick, role.moves.used() ? game.arena.pose(state, body) : Pose{},
                  game.arena.inputs(state, body));
@@ -272,7 +272,7 @@ float Lanes::shared_amount(std::size_t lane, std::size_t role, std::size_t seat,
                            std::size_t term) const {
   const GamePlan& game = plan(lane);
   const auto entities = game.arena.entities();
-  const std::string& side = entities[game.roles[role].seats[seat]].side;
+  const std::string& side = entities[game.roles[role].seats[seat].index()].side;
   const bool everyone = game.role_plans[role].terms[term].scope == Scope::everyone;
   float sum = 0.0f;
   for (std::size_t r = 0; r < game.roles.size(); ++r) {
@@ -281,7 +281,7 @@ float Lanes::shared_amount(std::size_t lane, std::size_t role, std::size_t seat,
         std::find(names.begin(), names.end(), game.roles[role].terms[term]) - names.begin());
     if (same == names.size()) continue;
     for (std::size_t s = 0; s < seats(r); ++s)
-      if (everyone || entities[game.roles[r].seats[s]].side == side)
+      if (everyone || entities[game.roles[r].seats[s].index()].side == side)
         sum += scratch_[r].amounts[(lane * seats(r) + s) * names.size() + same];
   }
   const float blend = game.role_plans[role].terms[term].blend;
@@ -362,7 +362,7 @@ void Lanes::pay(std::size_t lane) {
 bool Lanes::nobody_left(std::size_t lane) const {
   const Arena& arena = plan(lane).arena;
   const auto& all = plan(lane).seats;
-  return std::none_of(all.begin(), all.end(), [&](std::size_t body) {
+  return std::none_of(all.begin(), all.end(), [&](EntityId body) {
     return arena.present(block(lane), body) || arena.returns(body);
   });
 }

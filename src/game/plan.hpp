@@ -38,7 +38,7 @@ struct CompassPlan {
   bool paired = false, along_path = false, high = false;
   Bearings bearings = Bearings::angle;
   float reach = 1.0f, inverse_reach = 1.0f;
-  std::vector<std::vector<std::size_t>> things{};  // per seat: whom to look for; empty if anyone's
+  std::vector<std::vector<EntityId>> things{};  // per seat: whom to look for; empty if anyone's
 };
 
 struct OwnMotionPlan {
@@ -86,8 +86,8 @@ struct CameraPlan {
 };
 
 struct CrowdPlan {
-  std::vector<std::vector<std::size_t>> others;  // per seat: entities
-  std::vector<std::int32_t> flag_of;             // per entity: number of its tag
+  std::vector<std::vector<EntityId>> others;  // per seat: entities
+  std::vector<std::int32_t> flag_of;          // per entity: number of its tag
   std::size_t nearest = 0, flags = 0;
   float reach = 1.0f, inverse_reach = 1.0f, inverse_top_speed = 1.0f;
   std::size_t columns_each() const { return 6 + flags; }
@@ -152,7 +152,7 @@ struct CompassMoves {
 // ---- Rewards. What a term must remember lies in the seat's memory, from `memory` on.
 
 struct ProgressPlan {
-  std::vector<std::size_t> of;  // bodies; empty for the seat's own
+  std::vector<EntityId> of;  // bodies; empty for the seat's own
   std::size_t tag = 0;
   bool paired = false, along_path = false;
   float weight = 1.0f;  // the term's; that of its TermPlan is then 1
@@ -161,8 +161,8 @@ struct ProgressPlan {
 struct EventTriggerPlan {
   EventKind kind = EventKind::touch;
   Part as = Part::either;
-  std::vector<std::size_t> of;  // bodies; empty for the seat's own
-  bool any_thing = true;        // counts whatever the other thing is, also nothing
+  std::vector<EntityId> of;  // bodies; empty for the seat's own
+  bool any_thing = true;     // counts whatever the other thing is, also nothing
   TagSet tags{};
   float harder_than = 0.0f;
   bool by_strength = false;
@@ -171,8 +171,8 @@ struct EventTriggerPlan {
 };
 
 struct ConditionPlan {
-  std::vector<std::size_t> of;      // bodies; empty for the seat's own
-  std::vector<std::size_t> zones;   // inside any of these; empty: anywhere
+  std::vector<EntityId> of;         // bodies; empty for the seat's own
+  std::vector<EntityId> zones;      // inside any of these; empty: anywhere
   std::optional<std::size_t> near;  // a tag
   float within = 1.0f;
   TagSet touching{};    // none: whatever it touches
@@ -234,7 +234,7 @@ struct RolePlan {
 // ---- Cutoffs
 
 struct TooFarPlan {
-  std::vector<std::size_t> of;      // bodies
+  std::vector<EntityId> of;         // bodies
   std::optional<std::size_t> from;  // a tag; else where each began
   float beyond = 1.0f;
   std::size_t memory = 0;  // words: where they began
@@ -242,7 +242,7 @@ struct TooFarPlan {
 
 struct StallPlan {
   EventKind since = EventKind::touch;
-  std::vector<std::size_t> of;  // bodies
+  std::vector<EntityId> of;  // bodies
   bool any_thing = true;
   TagSet tags{};
   std::uint32_t steps = 1;
@@ -270,10 +270,10 @@ struct GamePlan {
   std::vector<Role> roles{};
   std::vector<RolePlan> role_plans{};
   CutoffsPlan cutoffs{};
-  std::vector<std::vector<std::size_t>> things_of_tag{};  // bodies, zones and items
-  std::vector<std::size_t> seats{};                       // bodies that some role steers
-  std::vector<Game> stages{};                      // of a curriculum, without the game itself
-  std::size_t rule_numbers = 0, rules_offset = 0;  // doubles of all rules, behind their verdict
+  std::vector<std::vector<EntityId>> things_of_tag{};  // bodies, zones and items
+  std::vector<EntityId> seats{};                       // bodies that some role steers
+  std::vector<Game> stages{};                          // of a curriculum, without the game itself
+  std::size_t rule_numbers = 0, rules_offset = 0;      // doubles of all rules, behind their verdict
   std::string fingerprint{};
   bool complete = true;
   std::size_t books_offset = 0, block_bytes = 0;

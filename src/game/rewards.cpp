@@ -21,21 +21,20 @@ T& in(Memory memory) {
 }
 
 // The way from a body to the nearest thing of a tag, or to the one that is paired with the seat.
-Bearing way_from(const SeatView& seat, std::size_t body, std::size_t tag, bool paired) {
+Bearing way_from(const SeatView& seat, EntityId body, std::size_t tag, bool paired) {
   if (body == seat.body()) return paired ? seat.paired(tag) : seat.nearest(tag);
   const ArenaView view = seat.view();
   const Pose from = view.pose(body);
   Bearing to;
   if (paired) {
     to.entity = seat.paired(tag).entity;
-    if (to.entity < 0) return {};
-    const Pose at = view.pose(static_cast<std::size_t>(to.entity));
+    if (!to.entity) return {};
+    const Pose at = view.pose(to.entity);
     const float x = at.x - from.x, y = at.y - from.y, z = at.z - from.z;
     to.distance = std::sqrt(x * x + y * y + z * z);
   } else {
-    const NearestHit hit =
-        view.nearest(from.x, from.y, TagSet::of(tag), static_cast<std::int32_t>(body),
-                     from.z + 0.5f * view.arena().height_of(body, view.state()));
+    const NearestHit hit = view.nearest(from.x, from.y, TagSet::of(tag), body,
+                                        from.z + 0.5f * view.arena().height_of(body, view.state()));
     to.distance = hit.distance;
     to.entity = hit.entity;
   }
@@ -43,12 +42,12 @@ Bearing way_from(const SeatView& seat, std::size_t body, std::size_t tag, bool p
 }
 
 // Where a progress term's subject is from its aim.
-Bearing aim(const ProgressPlan& progress, const SeatView& seat, std::size_t body) {
+Bearing aim(const ProgressPlan& progress, const SeatView& seat, EntityId body) {
   Bearing to = way_from(seat, body, progress.tag, progress.paired);
-  if (!progress.along_path || to.entity < 0) return to;
+  if (!progress.along_path || !to.entity) return to;
   const Pose from = seat.view().pose(body);
-  const auto path = path_over_cells(seat.game().arena(), seat.arena_state(), from.x, from.y,
-                                    static_cast<std::size_t>(to.entity));
+  const auto path =
+      path_over_cells(seat.game().arena(), seat.arena_state(), from.x, from.y, to.entity);
   if (path) to.distance = path->distance;
   return to;
 }
@@ -56,7 +55,7 @@ Bearing aim(const ProgressPlan& progress, const SeatView& seat, std::size_t body
 // The subject is the seat's own body, or the first of the named ones that is there.
 Bearing aim(const ProgressPlan& progress, const SeatView& seat) {
   if (progress.of.empty()) return aim(progress, seat, seat.body());
-  for (const std::size_t body : progress.of)
+  for (const EntityId body : progress.of)
     if (seat.view().present(body)) return aim(progress, seat, body);
   return {};
 }
@@ -73,9 +72,9 @@ float potential(const ProgressPlan& progress, float distance, float start) {
 float amount(const ProgressPlan& progress, const SeatView& seat, Memory memory) {
   Distance& d = in<Distance>(memory);
   const Bearing now = aim(progress, seat);
-  if (now.entity < 0) return 0.0f;  // all of them are gone for now
+  if (!now.entity) return 0.0f;  // all of them are gone for now
   // What was aimed at is gone (collected, say): the way to the next one is no step back.
-  const bool lost = d.thing < 0 || !seat.view().present(static_cast<std::size_t>(d.thing));
+  const bool lost = !d.thing || !seat.view().present(d.thing);
   if (d.start <= 0.0f) d.start = now.distance;
   const float ahead = potential(progress, now.distance, d.start),
               closed = lost ? 0.0f : d.potential - ahead;
@@ -85,11 +84,10 @@ float amount(const ProgressPlan& progress, const SeatView& seat, Memory memory) 
 }
 
 float amount(const EventTriggerPlan& trigger, const SeatView& seat, Memory memory) {
-  const auto entities = seat.game().arena().entities();
-  const auto meant = [&](std::int32_t entity) {
-    if (trigger.of.empty()) return entity == static_cast<std::int32_t>(seat.body());
-    return entity >= 0 && std::find(trigger.of.begin(), trigger.of.end(),
-                                    static_cast<std::size_t>(entity)) != trigger.of.end();
+  const Arena& arena = seat.game().arena();
+  const auto meant = [&](EntityId entity) {
+    if (trigger.of.empty()) return entity == seat.body();
+    return std::find(trigger.of.begin(), trigger.of.end(), entity) != trigger.of.end();
   };
   float sum = 0.0f;
   for (const Event& event : seat.events()) {
@@ -97,13 +95,12 @@ float amount(const EventTriggerPlan& trigger, const SeatView& seat, Memory memor
     const bool who = trigger.as != Part::whom && meant(event.who);
     const bool whom = !who && trigger.as != Part::who && meant(event.whom);
     if (!who && !whom) continue;
-    const std::int32_t other = who ? event.whom : event.who;
-    const bool tagged =
-        other >= 0 && trigger.tags.holds(entities[static_cast<std::size_t>(other)].tag);
+    const EntityId other = who ? event.whom : event.who;
+    const bool tagged = other && trigger.tags.holds(arena.entity(other).tag);
     if (!trigger.any_thing && !tagged) continue;
     if (trigger.counts != Counts::every) {
-      const bool each = trigger.counts == Counts::first_of_each && other >= 0;
-      const auto bit = each ? static_cast<std::size_t>(other) : std::size_t{0};
+      const bool each = trigger.counts == Counts::first_of_each && other;
+      const std::size_t bit = each ? other.index() : 0;
       std::uint64_t& word = memory[bit / 64 + (trigger.nth > 0 ? 1 : 0)];
       if (((word >> (bit % 64)) & 1u) != 0) continue;
       word |= std::uint64_t{1} << (bit % 64);
@@ -117,7 +114,7 @@ float amount(const EventTriggerPlan& trigger, const SeatView& seat, Memory memor
 float amount(const ConditionPlan& condition, const SeatView& seat, Memory) {
   const Arena& arena = seat.game().arena();
   const std::byte* state = seat.arena_state();
-  const auto holds = [&](std::size_t body) {
+  const auto holds = [&](EntityId body) {
     if (!arena.present(state, body)) return false;
     if (condition.slower_than || condition.faster_than) {
       const Velocity v = arena.velocity(state, body);
@@ -129,9 +126,9 @@ float amount(const ConditionPlan& condition, const SeatView& seat, Memory) {
       return false;
     if (condition.near) {
       const Bearing to = way_from(seat, body, *condition.near, condition.paired);
-      if (to.entity < 0 || !(to.distance <= condition.within)) return false;
+      if (!to.entity || !(to.distance <= condition.within)) return false;
     }
-    const auto in = [&](std::size_t zone) { return arena.inside(state, body, zone); };
+    const auto in = [&](EntityId zone) { return arena.inside(state, body, zone); };
     if (condition.zones.empty()) return true;
     if (condition.paired) return in(condition.zones[seat.number()]);
     return std::any_of(condition.zones.begin(), condition.zones.end(), in);
@@ -158,13 +155,11 @@ float amount(const MeterTriggerPlan& change, const SeatView& seat, Memory memory
 
 float amount(const NearMissTriggerPlan& near_miss, const SeatView& seat, Memory memory) {
   double& best = in<double>(memory);
-  const auto entities = seat.game().arena().entities();
+  const Arena& arena = seat.game().arena();
   float sum = 0.0f;
   for (const Event& event : seat.events()) {
-    if (event.kind != EventKind::pass || event.who != static_cast<std::int32_t>(seat.body()) ||
-        event.whom < 0)
-      continue;
-    if (!near_miss.tags.holds(entities[static_cast<std::size_t>(event.whom)].tag)) continue;
+    if (event.kind != EventKind::pass || event.who != seat.body() || !event.whom) continue;
+    if (!near_miss.tags.holds(arena.entity(event.whom).tag)) continue;
     const double close = std::max(
         0.0, 1.0 - static_cast<double>(event.strength) / static_cast<double>(near_miss.within));
     sum += static_cast<float>(near_miss.over == Over::sum ? close : std::max(0.0, close - best));
@@ -198,7 +193,7 @@ float amount(const PaidPlan&, const SeatView&, Memory) { return 0.0f; }
 
 void begin(const ProgressPlan& progress, const SeatView& seat, Memory memory) {
   const Bearing to = aim(progress, seat);
-  in<Distance>(memory) = {to.distance, potential(progress, to.distance, to.distance), to.entity};
+  in<Distance>(memory) = {to.distance, potential(progress, to.distance, to.distance), to.entity, 0};
 }
 void begin(const MeterTriggerPlan& change, const SeatView& seat, Memory memory) {
   in<double>(memory) = meters_of(change, seat);

@@ -12,7 +12,8 @@ namespace zithercraft::game_internal {
 /// counts, and the thing aimed at.
 struct Distance {
   float start = 0.0f, potential = 0.0f;
-  std::int32_t thing = -1, unused = 0;
+  EntityId thing{};
+  std::int32_t unused = 0;
 };
 
 /// Squares that an exploration term distinguishes along each side, a bit each.

@@ -45,37 +45,35 @@ std::span<const double> SeatView::numbers(std::string_view rule) const {
 
 Bearing SeatView::nearest(std::size_t tag) const {
   const Pose own = pose();
-  const NearestHit hit = view().nearest(own.x, own.y, TagSet::of(tag),
-                                        static_cast<std::int32_t>(body()), middle_of(body()));
-  return hit.entity < 0 ? Bearing{} : bearing_to(static_cast<std::size_t>(hit.entity));
+  const NearestHit hit = view().nearest(own.x, own.y, TagSet::of(tag), body(), middle_of(body()));
+  return hit.entity ? bearing_to(hit.entity) : Bearing{};
 }
 
 Bearing SeatView::paired(std::size_t tag) const {
   const auto& things = game().plan().things_of_tag[tag];
-  const std::size_t thing = things[seat_ % things.size()];
+  const EntityId thing = things[seat_ % things.size()];
   return view().present(thing) ? bearing_to(thing) : Bearing{};
 }
 
 // The level of the middle of a thing; unbounded zones are level with the seat.
-float SeatView::middle_of(std::size_t thing) const {
+float SeatView::middle_of(EntityId thing) const {
   const Arena& arena = game().arena();
-  const std::size_t at = std::isfinite(arena.height_of(thing, arena_state())) ? thing : body();
+  const EntityId at = std::isfinite(arena.height_of(thing, arena_state())) ? thing : body();
   return view().pose(at).z + 0.5f * arena.height_of(at, arena_state());
 }
 
-Bearing SeatView::bearing_to(std::size_t thing) const {
+Bearing SeatView::bearing_to(EntityId thing) const {
   const Pose own = pose(), other = view().pose(thing);
   const float dx = other.x - own.x, dy = other.y - own.y;
   const float dz = game().arena().has_height() ? middle_of(thing) - middle_of(body()) : 0.0f;
   const float level = std::sqrt(dx * dx + dy * dy);
   const float distance = dz == 0.0f ? level : std::sqrt(dx * dx + dy * dy + dz * dz);
-  const auto entity = static_cast<std::int32_t>(thing);
-  if (level < 1e-6f) return {distance, 1.0f, 0.0f, distance > 1e-6f ? dz / distance : 0.0f, entity};
+  if (level < 1e-6f) return {distance, 1.0f, 0.0f, distance > 1e-6f ? dz / distance : 0.0f, thing};
   return {distance, (own.cos * dx + own.sin * dy) / level, (own.cos * dy - own.sin * dx) / level,
-          dz / distance, entity};
+          dz / distance, thing};
 }
 
-Bearing SeatView::path_to(std::size_t thing) const {
+Bearing SeatView::path_to(EntityId thing) const {
   Bearing to = bearing_to(thing);
   const Pose own = pose();
   const auto path = path_over_cells(game().arena(), arena_state(), own.x, own.y, thing);

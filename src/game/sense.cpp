@@ -34,8 +34,8 @@ void sense(const FanPlan& fan, const Looking& at, std::span<float> out) {
   float* next = out.data();
   for (std::size_t i = 0; i < fan.rays; ++i, next += fan.flags + 1) {
     std::fill_n(next, fan.flags, 0.0f);
-    if (const auto hit = at.room.ray_entity[i]; hit >= 0) {
-      next[static_cast<std::size_t>(fan.flag_of[static_cast<std::size_t>(hit)])] = 1.0f;
+    if (const EntityId hit = at.room.ray_entity[i]) {
+      next[static_cast<std::size_t>(fan.flag_of[hit.index()])] = 1.0f;
     } else if (fan.miss) {
       next[fan.flags - 1] = 1.0f;
     }
@@ -43,12 +43,12 @@ void sense(const FanPlan& fan, const Looking& at, std::span<float> out) {
   }
 }
 
-Bearing nearest_of(const std::vector<std::size_t>& things, const SeatView& seat) {
+Bearing nearest_of(const std::vector<EntityId>& things, const SeatView& seat) {
   Bearing best;
-  for (const std::size_t thing : things) {
+  for (const EntityId thing : things) {
     if (!seat.view().present(thing)) continue;
     const Bearing to = seat.bearing_to(thing);
-    if (best.entity < 0 || to.distance < best.distance) best = to;
+    if (!best.entity || to.distance < best.distance) best = to;
   }
   return best;
 }
@@ -81,11 +81,10 @@ void sense(const CompassPlan& compass, const Looking& at, std::span<float> out) 
   const std::size_t ways = compass.bearings == Bearings::angle  ? 2
                            : compass.bearings == Bearings::four ? 4
                                                                 : 8;
-  if (compass.along_path && to.entity >= 0)
-    to = at.seat.path_to(static_cast<std::size_t>(to.entity));
+  if (compass.along_path && to.entity) to = at.seat.path_to(to.entity);
   std::fill(out.begin(), out.end(), 0.0f);
   out[ways] = 1.0f;
-  if (to.entity < 0) return;  // nothing to point at: no direction, and the farthest distance
+  if (!to.entity) return;  // nothing to point at: no direction, and the farthest distance
   if (compass.high) out[ways + 1] = to.up;
   if (compass.bearings == Bearings::angle) {
     out[0] = to.ahead;
@@ -103,7 +102,7 @@ void sense(const CrowdPlan& crowd, const Looking& at, std::span<float> out) {
   const Velocity moving = at.seat.velocity();
   auto& near = at.room.others;
   near.clear();
-  for (const std::size_t other : crowd.others[at.seat.number()]) {
+  for (const EntityId other : crowd.others[at.seat.number()]) {
     if (!arena.present(state, other)) continue;
     const float distance = at.seat.bearing_to(other).distance;
     if (distance <= crowd.reach) near.emplace_back(distance, other);
@@ -112,18 +111,18 @@ void sense(const CrowdPlan& crowd, const Looking& at, std::span<float> out) {
   std::partial_sort(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(shown), near.end());
   std::fill(out.begin(), out.end(), 0.0f);
   for (std::size_t i = 0; i < shown; ++i) {
-    const std::size_t other = near[i].second;
+    const EntityId other = near[i].second;
     const Bearing to = at.seat.bearing_to(other);
     float* next = out.data() + i * crowd.columns_each();
     next[0] = 1.0f;
     next[1] = to.ahead;
     next[2] = to.left;
     next[3] = to.distance * crowd.inverse_reach;
-    const Velocity v = other < arena.body_count() ? arena.velocity(state, other) : Velocity{};
+    const Velocity v = arena.bodies().holds(other) ? arena.velocity(state, other) : Velocity{};
     const float x = v.x - moving.x, y = v.y - moving.y;
     next[4] = std::clamp((own.cos * x + own.sin * y) * crowd.inverse_top_speed, -1.0f, 1.0f);
     next[5] = std::clamp((own.cos * y - own.sin * x) * crowd.inverse_top_speed, -1.0f, 1.0f);
-    if (crowd.flags > 0) next[6 + static_cast<std::size_t>(crowd.flag_of[other])] = 1.0f;
+    if (crowd.flags > 0) next[6 + static_cast<std::size_t>(crowd.flag_of[other.index()])] = 1.0f;
   }
 }
 
@@ -137,7 +136,7 @@ void sense(const OwnMotionPlan& own, const Looking& at, std::span<float> out) {
   constexpr float per_right_angle = 0.6366197723675814f;
   out[3] = std::clamp(v.z * own.inverse_top_speed, -1.0f, 1.0f);
   out[4] = pose.pitch * per_right_angle;
-  out[5] = at.seat.view().stands_on(at.seat.body()) >= 0 ? 1.0f : 0.0f;
+  out[5] = at.seat.view().stands_on(at.seat.body()) ? 1.0f : 0.0f;
 }
 
 void sense(const OwnStatePlan& own, const Looking& at, std::span<float> out) {
@@ -194,8 +193,7 @@ void sense(const WindowPlan& window, const Looking& at, std::span<float> out) {
 
 void sense(const HazardsPlan& hazards, const Looking& at, std::span<float> out) {
   cast_fan(hazards.fan, at.plan, at.seat, hazards.fan.tags, at.room);
-  for (std::size_t i = 0; i < hazards.fan.rays; ++i)
-    out[i] = at.room.ray_entity[i] >= 0 ? 1.0f : 0.0f;
+  for (std::size_t i = 0; i < hazards.fan.rays; ++i) out[i] = at.room.ray_entity[i] ? 1.0f : 0.0f;
 }
 
 void sense(const CameraPlan& camera, const Looking& at, std::span<float> out) {
@@ -280,7 +278,7 @@ SenseRoom::SenseRoom(const GamePlan& plan) {
   cells.resize(largest<WindowPlan>(plan, [](const WindowPlan& w) { return w.cells(); }));
   pixels.resize(
       largest<CameraPlan>(plan, [](const CameraPlan& c) { return c.whole() ? 0 : c.pixels(); }));
-  others.reserve(plan.arena.posed_count());
+  others.reserve(plan.arena.posed().size());
   bytes.resize(largest<PicturePlan>(plan, [](const PicturePlan& p) { return p.bytes(); }));
   for (const RolePlan& role : plan.role_plans)
     told.resize(std::max(told.size(), role.told_columns));
@@ -313,7 +311,7 @@ void cast_fan(const FanPlan& fan, const GamePlan& plan, const SeatView& seat, Ta
                          .reach = fan.reach,
                          .thickness = fan.thickness,
                          .tags = tags,
-                         .exclude = static_cast<std::int32_t>(seat.body()),
+                         .exclude = seat.body(),
                          .exclude_side = fan.own_side ? -1 : plan.arena.side_of(seat.body())};
   seat.view().cast(rays, std::span(room.ray_distance).first(fan.rays),
                    std::span(room.ray_entity).first(fan.rays));
@@ -336,7 +334,7 @@ void sense_seat(const GamePlan& plan, const RolePlan& role, const SeatView& seat
                 const SeatMemory& memory, SenseRoom& room, std::span<float> row) {
   const bool present = seat.present();
   const Looking at{plan, seat, memory, room};
-  if (present && memory.custom != nullptr)
+  if (present && plan.spec.custom)
     memory.custom->observe(memory.role, seat.number(),
                            std::span(room.told).first(role.told_columns));
   for (std::size_t number = 0; number < role.senses.size(); ++number) {

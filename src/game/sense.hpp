@@ -16,12 +16,12 @@ struct SenseRoom {
 
   ArenaScratch scratch;
   std::vector<float> ray_x, ray_y, ray_z, ray_distance;
-  std::vector<std::int32_t> ray_entity;
+  std::vector<EntityId> ray_entity;
   std::vector<TagSet> cells;
   std::vector<float> pixels;
-  std::vector<std::uint8_t> bytes;                    // of a picture that a custom game hands over
-  std::vector<float> told;                            // what a custom game writes of one seat
-  std::vector<std::pair<float, std::size_t>> others;  // of a crowd: distance and entity
+  std::vector<std::uint8_t> bytes;                 // of a picture that a custom game hands over
+  std::vector<float> told;                         // what a custom game writes of one seat
+  std::vector<std::pair<float, EntityId>> others;  // of a crowd: distance and entity
 };
 
 /// What a seat's senses need beside the arena: the controls given last, and columns kept of earlier

@@ -11,7 +11,7 @@ void disturb(const SensePart& part, std::size_t number, const SeatView& seat,
              std::span<float> row) {
   const EpisodeKey key = seat.episode();
   RandomStream random(derived_seed(key.seed, "signal"), key.lane, key.episode, Purpose::sense);
-  random.jump(static_cast<std::uint32_t>(seat.body() << 8 | (number & 255)), seat.steps());
+  random.jump(static_cast<std::uint32_t>(seat.body().index() << 8 | (number & 255)), seat.steps());
   const auto now = row.subspan(part.first_column, part.columns);
   if (part.drop_out > 0.0f && random.uniform() < part.drop_out) {
     std::fill(now.begin(), now.end(), 0.0f);

@@ -56,9 +56,9 @@ class Gunner {
   void operator()(const SeatView& seat, std::span<float> controls) const {
     controls[gun_.trigger] = gun_.wait;
     const Bearing target = seat.nearest(gun_.tag);
-    if (target.entity < 0) return;
+    if (!target.entity) return;
     const Arena& arena = seat.game().arena();
-    const auto thing = static_cast<std::size_t>(target.entity);
+    const EntityId thing = target.entity;
     const Pose own = seat.pose(), there = seat.view().pose(thing);
     const Velocity drift = seat.view().velocity(thing);
     const float muzzle = own.z + static_cast<float>(gun_.launcher.muzzle);

@@ -12,6 +12,8 @@
 
 namespace zithercraft {
 
+Steering::Steering(const Role& role) : role_(role) {}
+
 void Steering::press(const std::string& key) {
   std::erase(held_, key);
   gone_.erase(key);

@@ -88,7 +88,8 @@ class Stepping {
   void operator()(const SeatView& seat, std::span<float> controls) const {
     const auto see = seat.observation();
     const float ahead = see[p_.compass], left = see[p_.compass + 1];
-    RandomStream random(0, static_cast<std::uint32_t>(seat.body()), seat.steps(), Purpose::user);
+    RandomStream random(0, static_cast<std::uint32_t>(seat.body().number()), seat.steps(),
+                        Purpose::user);
     std::size_t best = 0;
     float value = -2.0f;
     for (std::size_t i = 0; i < p_.steps.size(); ++i) {

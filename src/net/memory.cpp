@@ -1,5 +1,6 @@
 #include <array>
 #include <cassert>
+#include <cmath>
 
 #include "net/layers.hpp"
 
@@ -8,6 +9,11 @@
 //   reset     r = sigmoid(Wr x + Ur h + br)
 //   candidate n = tanh(Wn x + bn + r * (Un h + cn))
 //   h' = (1 - z) * n + z * h
+//
+// An update of z keeps what is remembered for about z / (1 - z) steps. At first the units keep it
+// for 1 to 64 steps, evenly spread by their logarithms: what is forgotten within a few steps cannot
+// show what it would have been good for (Tallec, Ollivier: "Can recurrent neural networks warp
+// time?", 2018).
 
 namespace zithercraft::net_internal {
 namespace {
@@ -30,6 +36,11 @@ class Memory final : public Layer<Scalar> {
     for (const Gate& gate : gates_) {
       gate.sensed.initialise(parameters, random, 1.0);
       gate.kept.initialise(parameters, random, 1.0);
+    }
+    constexpr double longest = 64.0;  // steps
+    for (std::size_t i = 0; i < this->outputs(); ++i) {
+      const double place = (static_cast<double>(i) + 0.5) / static_cast<double>(this->outputs());
+      parameters[gates_[0].bias + i] = static_cast<Scalar>(place * std::log(longest));
     }
   }
   void prepare(const Scalar* parameters, Scalar* prepared) const override {

@@ -12,20 +12,19 @@ namespace {
 
 using Out = std::back_insert_iterator<std::string>;
 
-std::string name_in(const Game& game, std::int32_t entity) {
-  return entity < 0 ? ""
-                    : csv_field(game.arena().entities()[static_cast<std::size_t>(entity)].name);
+std::string name_in(const Game& game, EntityId entity) {
+  return entity ? csv_field(game.arena().entity(entity).name) : "";
 }
 
 void add_states(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
   if (game.spec().custom) return;  // it has no bodies
   const Arena& arena = game.arena();
   const double seconds = arena.spec().tick * static_cast<double>(arena.ticks(m.state.data()));
-  for (std::size_t e = 0; e < arena.posed_count(); ++e) {
+  for (const EntityId e : arena.posed()) {
     const Pose pose = arena.pose(m.state.data(), e);
     fmt::format_to(
-        Out(table), "{},{},{:.6g},{},{},{},{},{},{},{},{},{}\n", episode, m.step, seconds, e,
-        csv_field(arena.entities()[e].name), csv_field(arena.tags()[arena.entities()[e].tag]),
+        Out(table), "{},{},{:.6g},{},{},{},{},{},{},{},{},{}\n", episode, m.step, seconds,
+        e.number(), csv_field(arena.entity(e).name), csv_field(arena.tags()[arena.entity(e).tag]),
         arena.present(m.state.data(), e) ? 1 : 0, pose.x, pose.y, pose.z, pose.heading, pose.pitch);
   }
 }
@@ -33,8 +32,8 @@ void add_states(std::string& table, const Game& game, std::size_t episode, const
 void add_events(std::string& table, const Game& game, std::size_t episode, const Moment& m) {
   for (const Event& e : m.events)
     fmt::format_to(Out(table), "{},{},{},{},{},{},{},{},{},{},{},{}\n", episode, m.step, e.tick,
-                   csv_field(std::string(name_of(game, e))), e.who, name_in(game, e.who), e.whom,
-                   name_in(game, e.whom), e.x, e.y, e.strength, e.detail);
+                   csv_field(std::string(name_of(game, e))), e.who.number(), name_in(game, e.who),
+                   e.whom.number(), name_in(game, e.whom), e.x, e.y, e.strength, e.detail);
 }
 
 void add_ledger(std::string& table, const Game& game, std::size_t episode, const Moment& m) {

@@ -147,7 +147,7 @@ class SceneWriter {
   }
 
   // Tags take colours in order, from lightness far apart.
-  Paint paint_of(std::size_t entity) const {
+  Paint paint_of(EntityId entity) const {
     constexpr std::array<std::array<double, 3>, 8> list{{{0.80, 0.47, 0.00},
                                                          {0.42, 0.35, 0.58},
                                                          {0.00, 0.45, 0.45},
@@ -156,7 +156,7 @@ class SceneWriter {
                                                          {0.10, 0.45, 0.75},
                                                          {0.70, 0.25, 0.45},
                                                          {0.90, 0.72, 0.05}}};
-    const Entity& e = arena_.entities()[entity];
+    const Entity& e = arena_.entity(entity);
     const auto& colour = list[e.tag % list.size()];
     return {colour[0], colour[1], colour[2], e.kind == EntityKind::zone ? 0.3 : 1.0};
   }
@@ -176,8 +176,8 @@ class SceneWriter {
     return found->second;
   }
 
-  int add_mesh(const Surface& surface, std::size_t entity) {
-    const Entity& e = arena_.entities()[entity];
+  int add_mesh(const Surface& surface, EntityId entity) {
+    const Entity& e = arena_.entity(entity);
     tinygltf::Primitive primitive;
     primitive.attributes["POSITION"] = add_numbers(flat(surface.corners), TINYGLTF_TYPE_VEC3, 3,
                                                    true, TINYGLTF_TARGET_ARRAY_BUFFER);
@@ -201,8 +201,8 @@ class SceneWriter {
     return model_.scenes[0].nodes.back();
   }
 
-  void add_fixed(const Surface& surface, std::size_t entity) {
-    if (!surface.empty()) add_node(add_mesh(surface, entity), arena_.entities()[entity].name);
+  void add_fixed(const Surface& surface, EntityId entity) {
+    if (!surface.empty()) add_node(add_mesh(surface, entity), arena_.entity(entity).name);
   }
 
   // ---- What never moves.
@@ -212,11 +212,11 @@ class SceneWriter {
   }
 
   void add_fixed_things() {
-    for (std::size_t e = arena_.posed_count(); e < arena_.entities().size(); ++e)
-      if (arena_.entities()[e].kind == EntityKind::wall) add_wall(e);
+    for (const EntityId e : arena_.ids())
+      if (arena_.entity(e).kind == EntityKind::wall) add_wall(e);
     add_cells();
     add_blocks();
-    std::map<std::size_t, Surface> terrain;
+    std::map<EntityId, Surface> terrain;
     for (const ArenaTriangle& t : arena_.triangles()) {
       const auto at = [&](std::size_t k) {
         return turned(t.corner[k].x, t.corner[k].y, t.corner[k].z);
@@ -228,8 +228,8 @@ class SceneWriter {
     add_floor();
   }
 
-  void add_wall(std::size_t e) {
-    const WallSpec& wall = arena_.spec().walls[arena_.entities()[e].spec_index];
+  void add_wall(EntityId e) {
+    const WallSpec& wall = arena_.spec().walls[arena_.entity(e).spec_index];
     const auto chain = arena_.outline(start_.data(), e);
     const double tall = wall.height.value_or(arena_.has_height() ? endless_height : flat_height);
     Surface surface;
@@ -249,13 +249,12 @@ class SceneWriter {
   void add_cells() {
     if (arena_.cell_columns() == 0) return;
     const CellsSpec& cells = *arena_.spec().cells;
-    std::map<std::size_t, Surface> kinds;
+    std::map<EntityId, Surface> kinds;
     for (std::size_t row = 0; row < arena_.cell_rows(); ++row)
       for (std::size_t column = 0; column < arena_.cell_columns(); ++column) {
-        const std::int32_t entity = arena_.cell_at(start_.data(), column, row);
-        if (entity < 0) continue;
-        const auto e = static_cast<std::size_t>(entity);
-        const CellKind& kind = cells.kinds[arena_.entities()[e].spec_index];
+        const EntityId e = arena_.cell_at(start_.data(), column, row);
+        if (!e) continue;
+        const CellKind& kind = cells.kinds[arena_.entity(e).spec_index];
         const double x = cells.origin[0] + cells.size * static_cast<double>(column),
                      y = cells.origin[1] + cells.size * static_cast<double>(row), z = floor_level();
         const double tall = kind.height.value_or(!kind.solid           ? 0.02
@@ -270,23 +269,23 @@ class SceneWriter {
     const auto& heights = arena_.spec().heights;
     if (!heights || !heights->floor) return;
     double reach = 10.0;
-    for (std::size_t e = 0; e < arena_.entities().size(); ++e)
+    for (const EntityId e : arena_.ids())
       for (const auto& [x, y] : arena_.outline(start_.data(), e))
         reach = std::max({reach, std::abs(x), std::abs(y)});
     Surface surface;
     const double z = heights->floor->level;
     surface.add_quad(turned(-reach, -reach, z), turned(reach, -reach, z), turned(reach, reach, z),
                      turned(-reach, reach, z));
-    for (std::size_t e = 0; e < arena_.entities().size(); ++e)
-      if (arena_.entities()[e].kind == EntityKind::floor) add_fixed(surface, e);
+    for (const EntityId e : arena_.ids())
+      if (arena_.entity(e).kind == EntityKind::floor) add_fixed(surface, e);
   }
 
   // ---- Blocks: those that stay as one surface for each kind; each that changes has a node for
   // each kind it takes.
-  std::vector<std::int32_t> blocks_at(std::uint32_t step) {
+  std::vector<EntityId> blocks_at(std::uint32_t step) {
     const auto state = replay_.moment(episode_, step).state;
     const auto count = arena_.block_count();
-    std::vector<std::int32_t> blocks;
+    std::vector<EntityId> blocks;
     for (std::size_t layer = 0; layer < count.layers; ++layer)
       for (std::size_t row = 0; row < count.rows; ++row)
         for (std::size_t column = 0; column < count.columns; ++column)
@@ -297,10 +296,10 @@ class SceneWriter {
   void add_blocks() {
     const auto count = arena_.block_count();
     if (count.columns == 0) return;
-    std::vector<std::int32_t> staying = blocks_at(0), before = staying;
+    std::vector<EntityId> staying = blocks_at(0), before = staying;
     struct Change {
       std::uint32_t step;
-      std::int32_t kind;
+      EntityId kind;
     };
     std::map<std::size_t, std::vector<Change>> changes;
     for (std::uint32_t d = 1; d < moments(); ++d) {
@@ -313,19 +312,18 @@ class SceneWriter {
         }
       before = now;
     }
-    for (const auto& [index, list] : changes) staying[index] = -1;
+    for (const auto& [index, list] : changes) staying[index] = {};
     add_staying(staying);
     for (const auto& [index, list] : changes) {
-      std::vector<std::int32_t> kinds;
+      std::vector<EntityId> kinds;
       for (const Change& change : list)
-        if (change.kind >= 0 && std::find(kinds.begin(), kinds.end(), change.kind) == kinds.end())
+        if (change.kind && std::find(kinds.begin(), kinds.end(), change.kind) == kinds.end())
           kinds.push_back(change.kind);
-      for (const std::int32_t kind : kinds) {
+      for (const EntityId kind : kinds) {
         Surface cube;
         add_block(cube, index,
                   [](std::ptrdiff_t, std::ptrdiff_t, std::ptrdiff_t) { return false; });
-        const auto e = static_cast<std::size_t>(kind);
-        const int node = add_node(add_mesh(cube, e), arena_.entities()[e].name);
+        const int node = add_node(add_mesh(cube, kind), arena_.entity(kind).name);
         std::vector<float> there;
         std::size_t at = 0;
         for (std::uint32_t d = 0; d < moments(); ++d) {
@@ -337,7 +335,7 @@ class SceneWriter {
     }
   }
 
-  void add_staying(const std::vector<std::int32_t>& blocks) {
+  void add_staying(const std::vector<EntityId>& blocks) {
     const auto count = arena_.block_count();
     const auto covered = [&](std::ptrdiff_t c, std::ptrdiff_t r, std::ptrdiff_t l) {
       const auto inside = [](std::ptrdiff_t i, std::size_t n) {
@@ -347,11 +345,12 @@ class SceneWriter {
         return false;
       return blocks[(static_cast<std::size_t>(l) * count.rows + static_cast<std::size_t>(r)) *
                         count.columns +
-                    static_cast<std::size_t>(c)] >= 0;
+                    static_cast<std::size_t>(c)]
+                 .number() >= 0;
     };
-    std::map<std::size_t, Surface> kinds;
+    std::map<EntityId, Surface> kinds;
     for (std::size_t i = 0; i < blocks.size(); ++i)
-      if (blocks[i] >= 0) add_block(kinds[static_cast<std::size_t>(blocks[i])], i, covered);
+      if (blocks[i]) add_block(kinds[blocks[i]], i, covered);
     for (const auto& [entity, surface] : kinds) add_fixed(surface, entity);
   }
 
@@ -377,7 +376,7 @@ class SceneWriter {
   }
 
   // ---- What has a pose.
-  Surface form_of(std::size_t entity) const {
+  Surface form_of(EntityId entity) const {
     const Pose pose = arena_.pose(start_.data(), entity);
     std::vector<Point> outline;
     double reach = 0.0;
@@ -393,7 +392,7 @@ class SceneWriter {
       return surface;
     }
     const auto tall = static_cast<double>(arena_.height_of(entity, start_.data()));
-    const bool zone = arena_.entities()[entity].kind == EntityKind::zone;
+    const bool zone = arena_.entity(entity).kind == EntityKind::zone;
     const double flat_tall = zone ? 0.05 : flat_height;
     add_prism(surface, outline, 0.0,
               !arena_.has_height()  ? flat_tall
@@ -407,11 +406,11 @@ class SceneWriter {
       std::vector<float> place, turn, there;
       bool moves = false, comes_and_goes = false;
     };
-    std::vector<Way> ways(arena_.posed_count());
+    std::vector<Way> ways(arena_.posed().size());
     for (std::uint32_t d = 0; d < moments(); ++d) {
       const auto& state = replay_.moment(episode_, d).state;
-      for (std::size_t e = 0; e < ways.size(); ++e) {
-        Way& way = ways[e];
+      for (const EntityId e : arena_.posed()) {
+        Way& way = ways[e.index()];
         const Pose pose = arena_.pose(state.data(), e);
         const Corner at = turned(static_cast<double>(pose.x), static_cast<double>(pose.y),
                                  static_cast<double>(pose.z));
@@ -429,22 +428,23 @@ class SceneWriter {
       }
     }
     std::map<std::vector<float>, int> meshes;  // things that look alike share one
-    for (std::size_t e = 0; e < ways.size(); ++e) {
+    for (const EntityId e : arena_.posed()) {
       const Surface form = form_of(e);
       if (form.empty()) continue;
+      const Way& way = ways[e.index()];
       std::vector<float> looks = flat(form.corners);
-      looks.push_back(static_cast<float>(arena_.entities()[e].tag));
+      looks.push_back(static_cast<float>(arena_.entity(e).tag));
       const auto [mesh, is_new] = meshes.try_emplace(std::move(looks), -1);
       if (is_new) mesh->second = add_mesh(form, e);
-      const int number = add_node(mesh->second, arena_.entities()[e].name);
+      const int number = add_node(mesh->second, arena_.entity(e).name);
       tinygltf::Node& node = model_.nodes[static_cast<std::size_t>(number)];
-      node.translation.assign(ways[e].place.begin(), ways[e].place.begin() + 3);
-      node.rotation.assign(ways[e].turn.begin(), ways[e].turn.begin() + 4);
-      if (ways[e].moves) {
-        animate(number, "translation", ways[e].place, TINYGLTF_TYPE_VEC3, 3, "LINEAR");
-        animate(number, "rotation", ways[e].turn, TINYGLTF_TYPE_VEC4, 4, "LINEAR");
+      node.translation.assign(way.place.begin(), way.place.begin() + 3);
+      node.rotation.assign(way.turn.begin(), way.turn.begin() + 4);
+      if (way.moves) {
+        animate(number, "translation", way.place, TINYGLTF_TYPE_VEC3, 3, "LINEAR");
+        animate(number, "rotation", way.turn, TINYGLTF_TYPE_VEC4, 4, "LINEAR");
       }
-      if (ways[e].comes_and_goes) show_when(number, ways[e].there);
+      if (way.comes_and_goes) show_when(number, way.there);
     }
   }
 

@@ -192,8 +192,8 @@ struct Replay::State {
       const auto events = take.one<std::uint32_t>();
       for (std::uint32_t i = 0; i < events; ++i) {
         const auto e = take.one<StoredEvent>();
-        m.events.push_back({e.tick, static_cast<EventKind>(e.kind), e.who, e.whom, e.x, e.y,
-                            e.strength, e.detail});
+        m.events.push_back({e.tick, static_cast<EventKind>(e.kind), EntityId::of(e.who),
+                            EntityId::of(e.whom), e.x, e.y, e.strength, e.detail});
       }
       const auto overlays = take.one<std::uint32_t>();
       for (std::uint32_t i = 0; i < overlays; ++i) m.overlays.push_back(take_overlay(take));

@@ -1,6 +1,6 @@
 #pragma once
 
-// What the threads of a host share: who is connected, and who plays which copy.
+// What the threads of a host share: the connected games, and which of them plays which copy.
 
 #include <condition_variable>
 #include <map>

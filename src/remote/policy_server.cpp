@@ -38,7 +38,7 @@ class Client;
 struct PolicyServer::State {
   State(std::vector<Policy> all, const PolicyServerOptions& given);
   void accept();
-  /// Decides for all who have asked since, once everybody who is ready has been heard.
+  /// Decides for all that have asked since, once every client that is ready has been heard.
   void ask(std::shared_ptr<Client> client, Asking asking);
   void decide_all();
   void decide(std::size_t policy);

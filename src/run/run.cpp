@@ -95,6 +95,8 @@ void Run::save_configuration() const {
   write_atomically(configuration(), toml_text(table));
 }
 
+Game Run::game() const { return Game(game_); }
+
 Policy Run::policy() const { return policy("last"); }
 Policy Run::policy(const std::string& checkpoint) const {
   return Policy::load(checkpoint_file(checkpoint));

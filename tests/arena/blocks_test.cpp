@@ -42,12 +42,12 @@ ArenaSpec block_world(std::int64_t layouts = 1) {
   return spec;
 }
 
-std::int32_t kind(const World& world, const std::string& name) {
-  for (std::size_t e = 0; e < world.arena.entities().size(); ++e)
-    if (world.arena.entities()[e].kind == EntityKind::block &&
-        world.arena.entities()[e].name == name)
-      return static_cast<std::int32_t>(e);
-  return -2;
+EntityId kind(const World& world, const std::string& name) {
+  for (const EntityId e : world.arena.ids())
+    if (world.arena.entity(e).kind == EntityKind::block && world.arena.entity(e).name == name)
+      return e;
+  ADD_FAILURE() << name;
+  return {};
 }
 
 // Everything away but a floor of bedrock one block thick.
@@ -57,7 +57,7 @@ void flatten(World& world) {
     for (std::size_t row = 0; row < size.rows; ++row)
       for (std::size_t column = 0; column < size.columns; ++column)
         world.arena.set_block(world.state(), column, row, layer,
-                              layer == 0 ? kind(world, "bedrock") : -1);
+                              layer == 0 ? kind(world, "bedrock") : EntityId());
 }
 
 float& input(World& world, const std::string& name) {
@@ -70,15 +70,15 @@ float& input(World& world, const std::string& name) {
 TEST(Blocks, WorldsAreMadeOfWhatTheGeneratorsSay) {
   World world(block_world());
   const auto size = world.arena.block_count();
-  std::map<std::int32_t, int> count;
+  std::map<EntityId, int> count;
   for (std::size_t layer = 0; layer < size.layers; ++layer)
     for (std::size_t row = 0; row < size.rows; ++row)
       for (std::size_t column = 0; column < size.columns; ++column) {
-        const std::int32_t met = world.arena.block_at(world.state(), column, row, layer);
+        const EntityId met = world.arena.block_at(world.state(), column, row, layer);
         ++count[met];
         // From the lower half, five steps up at most.
         EXPECT_TRUE(met != kind(world, "pearl") || layer <= 10) << layer;
-        EXPECT_TRUE(layer + 1 < size.layers || met == -1);
+        EXPECT_TRUE(layer + 1 < size.layers || !met);
       }
   EXPECT_GT(count[kind(world, "sand")], 700);
   EXPECT_GT(count[kind(world, "rock")], 700);
@@ -93,7 +93,7 @@ TEST(Blocks, DiversStandOnTheHighestBlockWhereTheyArePlaced) {
     const float z = world.pose(0).z;
     world.ticks(10);
     EXPECT_EQ(world.pose(0).z, z);
-    EXPECT_GE(world.arena.stands_on(world.state(), 0), 0);
+    EXPECT_TRUE(world.arena.stands_on(world.state(), 0));
   }
 }
 
@@ -143,7 +143,7 @@ TEST(Blocks, DiggingTakesAsLongAsTheBlockIsHardAndPaysItsWorth) {
   world.ticks(19);
   EXPECT_EQ(world.arena.block_at(world.state(), 12, 10, 2), kind(world, "pearl"));
   world.ticks(2);
-  EXPECT_EQ(world.arena.block_at(world.state(), 12, 10, 2), -1);
+  EXPECT_EQ(world.arena.block_at(world.state(), 12, 10, 2), EntityId(-1));
   const auto dug = std::find_if(world.events.begin(), world.events.end(),
                                 [](const Event& e) { return e.kind == EventKind::dig; });
   ASSERT_NE(dug, world.events.end());
@@ -169,7 +169,7 @@ TEST(Blocks, BedrockIsNotDugAndLookingDownDigsBelow) {
   input(world, "pitch") = -1.0f;
   input(world, "dig") = 1.0f;
   world.ticks(40);
-  EXPECT_EQ(world.arena.block_at(world.state(), 10, 10, 1), -1);
+  EXPECT_EQ(world.arena.block_at(world.state(), 10, 10, 1), EntityId(-1));
   EXPECT_EQ(world.pose(0).z, 1.0f);  // and it has come down into the hole
   world.ticks(200);
   EXPECT_EQ(world.arena.block_at(world.state(), 10, 10, 0), kind(world, "bedrock"));
@@ -182,14 +182,14 @@ TEST(Blocks, PlacesWhatItHasButNotWhereSomeoneStands) {
   world.arena.set_block(world.state(), 13, 10, 2, kind(world, "rock"));
   input(world, "place") = 1.0f;
   world.ticks(5);
-  EXPECT_EQ(world.arena.block_at(world.state(), 12, 10, 2), -1);  // it has none
+  EXPECT_EQ(world.arena.block_at(world.state(), 12, 10, 2), EntityId(-1));  // it has none
   world.arena.set_meter(world.state(), 0, "stones", 5);
   world.ticks(3);
   EXPECT_EQ(world.arena.block_at(world.state(), 12, 10, 2), kind(world, "rock"));
   EXPECT_EQ(world.arena.meter(world.state(), 0, "stones"), 4.0f);
   world.ticks(40);  // the next goes before that one; then its own body is in the way
   EXPECT_EQ(world.arena.block_at(world.state(), 11, 10, 2), kind(world, "rock"));
-  EXPECT_EQ(world.arena.block_at(world.state(), 10, 10, 2), -1);
+  EXPECT_EQ(world.arena.block_at(world.state(), 10, 10, 2), EntityId(-1));
   EXPECT_EQ(world.arena.meter(world.state(), 0, "stones"), 3.0f);
 }
 
@@ -201,9 +201,9 @@ TEST(Blocks, RaysAgreeWithEveryBlockTriedAsABox) {
   for (std::size_t layer = 0; layer < size.layers; ++layer)
     for (std::size_t row = 0; row < size.rows; ++row)
       for (std::size_t column = 0; column < size.columns; ++column)
-        if (const auto met = world.arena.block_at(world.state(), column, row, layer); met >= 0)
+        if (const auto met = world.arena.block_at(world.state(), column, row, layer); met)
           boxes.push_back({static_cast<double>(column), static_cast<double>(row),
-                           static_cast<double>(layer), static_cast<double>(met)});
+                           static_cast<double>(layer), static_cast<double>(met.number())});
   const auto distance = [&](const std::array<double, 3>& from, const std::array<double, 3>& d,
                             double swell, double reach) {
     double best = reach;
@@ -230,7 +230,7 @@ TEST(Blocks, RaysAgreeWithEveryBlockTriedAsABox) {
                 dy = static_cast<float>(std::sin(a) * std::cos(e)),
                 dz = static_cast<float>(std::sin(e));
     float got = 0;
-    std::int32_t met = -1;
+    EntityId met;
     world.arena.cast(world.state(),
                      RayFanQuery{.x = from[0],
                                  .y = from[1],
@@ -244,7 +244,7 @@ TEST(Blocks, RaysAgreeWithEveryBlockTriedAsABox) {
     const std::array<double, 3> origin{from[0], from[1], from[2]}, d{dx, dy, dz};
     ASSERT_GE(got, distance(origin, d, 3e-4, 18) - 2e-3) << i;
     ASSERT_LE(got, distance(origin, d, -3e-4, 18) + 2e-3) << i;
-    hits += met >= 0 ? 1 : 0;
+    hits += met ? 1 : 0;
   }
   EXPECT_GT(hits, 3000);
 }
@@ -256,7 +256,7 @@ TEST(Blocks, ThickRaysAreStoppedWhereThinOnesSlipThrough) {
   world.arena.set_block(world.state(), 12, 11, 3, kind(world, "rock"));
   const float one = 1, zero = 0;
   float distance = 0;
-  std::int32_t met = -1;
+  EntityId met;
   for (const auto& [thickness, blocked] : {std::pair{0.0f, false}, {0.8f, false}, {1.2f, true}}) {
     world.arena.cast(world.state(),
                      RayFanQuery{.x = 6,
@@ -280,7 +280,7 @@ TEST(Blocks, BeginningAgainRestoresExactlyWhatWasChanged) {
     for (std::uint32_t episode = 0; episode < 30; ++episode) {
       for (int i = 0; i < 40; ++i)
         used.arena.set_block(used.state(), random.below(24), random.below(20), random.below(12),
-                             random.below(2) == 0 ? -1 : kind(used, "sand"));
+                             random.below(2) == 0 ? EntityId() : kind(used, "sand"));
       used.ticks(5);
       used.arena.begin(used.state(), 8, 1, episode, used.scratch);
       std::fill(fresh.block.begin(), fresh.block.end(), 0);
@@ -301,8 +301,9 @@ TEST(Blocks, LayoutsDifferFromEpisodeToEpisode) {
     for (std::size_t row = 0; row < 20; ++row)
       for (std::size_t column = 0; column < 24; ++column)
         for (std::size_t layer = 0; layer < 12; ++layer)
-          sum = sum * 31 + static_cast<std::uint64_t>(
-                               world.arena.block_at(world.state(), column, row, layer) + 1);
+          sum =
+              sum * 31 + static_cast<std::uint64_t>(
+                             world.arena.block_at(world.state(), column, row, layer).number() + 1);
     hashes.insert(sum);
   }
   EXPECT_EQ(hashes.size(), 8u);
@@ -324,12 +325,12 @@ TEST(Blocks, NobodyLeavesAClosedCaveOrGetsIntoItsWalls) {
   for (int tick = 0; tick < 20'000; ++tick) {
     if (tick % 4 == 0)
       for (std::size_t b = 0; b < 6; ++b)
-        for (float& value : world.arena.inputs(world.state(), b))
+        for (float& value : world.arena.inputs(world.state(), EntityId(b)))
           value = static_cast<float>(random.between(-1, 1));
     world.ticks(1);
     world.events.clear();
     for (std::size_t b = 0; b < 6; ++b) {
-      const Pose p = world.pose(b);
+      const Pose p = world.pose(EntityId(b));
       ASSERT_GT(p.z, 0.999f) << tick;
       ASSERT_LT(p.z + 1.7f, 11.01f) << tick;
       ASSERT_GT(std::min(p.x, p.y), 1.0f) << tick;
@@ -338,7 +339,7 @@ TEST(Blocks, NobodyLeavesAClosedCaveOrGetsIntoItsWalls) {
       const auto middle = world.arena.block_at(world.state(), static_cast<std::size_t>(p.x),
                                                static_cast<std::size_t>(p.y),
                                                static_cast<std::size_t>(p.z + 0.85f));
-      ASSERT_LT(middle, 0) << tick << ": its middle is in a block";
+      ASSERT_FALSE(middle) << tick << ": its middle is in a block";
     }
   }
 }

@@ -23,9 +23,9 @@ using test::World;
 std::vector<Thing> things_of(World& world) {
   std::vector<Thing> things;
   const Arena& arena = world.arena;
-  for (std::size_t e = 0; e < arena.entities().size(); ++e) {
-    const Entity& entity = arena.entities()[e];
-    Thing thing{.entity = static_cast<std::int32_t>(e)};
+  for (const EntityId e : arena.ids()) {
+    const Entity& entity = arena.entity(e);
+    Thing thing{.entity = e};
     if (entity.kind == EntityKind::wall) {
       thing.corners = arena.outline(world.state(), e);
       for (std::size_t i = 0; i + 1 < thing.corners.size(); ++i)
@@ -74,7 +74,7 @@ TEST(CastReference, AMillionRaysOverRandomScenesAgree) {
     const auto things = things_of(world);
     RandomStream random(12, number, 0, Purpose::user);
     std::vector<float> dx(rays_per_fan), dy(rays_per_fan), distance(rays_per_fan);
-    std::vector<std::int32_t> entity(rays_per_fan);
+    std::vector<EntityId> entity(rays_per_fan);
     for (std::size_t fan = 0; fan < fans_per_scene; ++fan) {
       const float x = static_cast<float>(random.between(-14, 14)),
                   y = static_cast<float>(random.between(-14, 14));
@@ -114,7 +114,7 @@ TEST(CastReference, AMillionRaysOverRandomScenesAgree) {
         }
         ASSERT_GE(got, larger - slack) << "scene " << number << ", fan " << fan << ", ray " << i;
         ASSERT_LE(got, smaller + slack) << "scene " << number << ", fan " << fan << ", ray " << i;
-        if (entity[i] >= 0) {
+        if (entity[i]) {
           ++hits;
           ASSERT_LE(of_entity, got + slack) << "the thing it names is not there";
         }

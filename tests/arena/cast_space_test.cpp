@@ -32,7 +32,7 @@ struct Solid {
   double low = -infinite, high = infinite;
   bool ball = false;
   std::optional<std::array<V, 3>> triangle{};
-  std::int32_t entity = -1;
+  EntityId entity{};
 };
 
 double distance_to_triangle(const std::array<V, 3>& t, V p) {
@@ -138,9 +138,9 @@ ArenaSpec random_scene(std::uint32_t number, bool with_mesh) {
 std::vector<Solid> solids_of(World& world) {
   std::vector<Solid> solids;
   const Arena& arena = world.arena;
-  for (std::size_t e = 0; e < arena.entities().size(); ++e) {
-    const Entity& entity = arena.entities()[e];
-    Solid solid{.entity = static_cast<std::int32_t>(e)};
+  for (const EntityId e : arena.ids()) {
+    const Entity& entity = arena.entity(e);
+    Solid solid{.entity = e};
     if (entity.kind == EntityKind::wall) {
       const WallSpec& wall = arena.spec().walls[entity.spec_index];
       const auto points = arena.outline(world.state(), e);
@@ -198,8 +198,7 @@ std::vector<Solid> solids_of(World& world) {
 // What was met lies between what slightly larger and slightly smaller things give: rays that graze
 // may meet or not.
 void expect_same(const std::vector<Solid>& solids, const SpaceRay& ray, double swell, double reach,
-                 double got, std::int32_t entity, const std::string& which,
-                 const std::string& met) {
+                 double got, EntityId entity, const std::string& which, const std::string& met) {
   const double slack = 1e-4 * reach + 2e-3;
   double larger = reach, smaller = reach, of_entity = reach;
   for (const Solid& solid : solids) {
@@ -214,8 +213,7 @@ void expect_same(const std::vector<Solid>& solids, const SpaceRay& ray, double s
   }
   ASSERT_GE(got, larger - slack) << which << " met " << met;
   ASSERT_LE(got, smaller + slack) << which << " met " << met;
-  ASSERT_TRUE(entity < 0 || of_entity <= got + slack)
-      << which << ": the thing it names is not there";
+  ASSERT_TRUE(!entity || of_entity <= got + slack) << which << ": the thing it names is not there";
 }
 
 void compare(std::uint32_t scenes, std::size_t fans, bool with_mesh) {
@@ -226,7 +224,7 @@ void compare(std::uint32_t scenes, std::size_t fans, bool with_mesh) {
     const auto solids = solids_of(world);
     RandomStream random(22, number, 0, Purpose::user);
     std::vector<float> dx(most), dy(most), dz(most), distance(most);
-    std::vector<std::int32_t> entity(most);
+    std::vector<EntityId> entity(most);
     for (std::size_t fan = 0; fan < fans; ++fan) {
       const V from{random.between(-14, 14), random.between(-14, 14), random.between(0.0, 8.0)};
       const double turn = random.between(-3.2, 3.2), pitch = random.between(-1.4, 1.4),
@@ -259,14 +257,12 @@ void compare(std::uint32_t scenes, std::size_t fans, bool with_mesh) {
         const SpaceRay ray{
             start.from,
             {static_cast<double>(dx[i]), static_cast<double>(dy[i]), static_cast<double>(dz[i])}};
-        hits += entity[i] >= 0 ? 1u : 0u;
+        hits += entity[i] ? 1u : 0u;
         expect_same(solids, ray, 0.5 * static_cast<double>(thickness), static_cast<double>(reach),
                     static_cast<double>(distance[i]), entity[i],
                     "scene " + std::to_string(number) + ", fan " + std::to_string(fan) + ", ray " +
                         std::to_string(i) + ", thickness " + std::to_string(thickness),
-                    entity[i] < 0
-                        ? "nothing"
-                        : world.arena.entities()[static_cast<std::size_t>(entity[i])].name);
+                    !entity[i] ? "nothing" : world.arena.entity(entity[i]).name);
         if (::testing::Test::HasFatalFailure()) return;
       }
     }
@@ -284,7 +280,7 @@ TEST(CastSpace, AFanIsTheSameAsItsRaysAloneAndKeepsToItsTags) {
       TagSet::of(world.arena.tag("box", "")) | TagSet::of(world.arena.tag("floor", ""));
   for (int round = 0; round < 200; ++round) {
     std::array<float, 20> x{}, y{}, z{}, dx{}, dy{}, dz{}, distance{}, alone{};
-    std::array<std::int32_t, 20> entity{}, met{};
+    std::array<EntityId, 20> entity{}, met{};
     x.fill(static_cast<float>(random.between(-10, 10)));
     y.fill(static_cast<float>(random.between(-10, 10)));
     z.fill(static_cast<float>(random.between(0, 6)));
@@ -317,8 +313,7 @@ TEST(CastSpace, AFanIsTheSameAsItsRaysAloneAndKeepsToItsTags) {
                        std::span(alone).subspan(i, 1), std::span(met).subspan(i, 1));
       ASSERT_EQ(distance[i], alone[i]);
       ASSERT_EQ(entity[i], met[i]);
-      ASSERT_TRUE(met[i] < 0 ||
-                  tags.holds(world.arena.entities()[static_cast<std::size_t>(met[i])].tag));
+      ASSERT_TRUE(!met[i] || tags.holds(world.arena.entity(met[i]).tag));
     }
   }
 }

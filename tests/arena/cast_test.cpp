@@ -24,27 +24,27 @@ TEST(Cast, HitsEachShapeWhereItShould) {
   world.arena.put(world.state(), 1, -10, 0, 1.5707963267948966);
   world.arena.put(world.state(), 2, 0, -10, 0);
   EXPECT_NEAR(cast(world, 0, 0, 0, 50).distance, 9, 1e-5);
-  EXPECT_EQ(cast(world, 0, 0, 0, 50).entity, 0);
+  EXPECT_EQ(cast(world, 0, 0, 0, 50).entity, EntityId(0));
   EXPECT_NEAR(cast(world, 0, 0, 180, 50).distance, 9,
               1e-4);  // turned by a quarter: 2 m wide this way
-  EXPECT_EQ(cast(world, 0, 0, 180, 50).entity, 1);
+  EXPECT_EQ(cast(world, 0, 0, 180, 50).entity, EntityId(1));
   EXPECT_NEAR(cast(world, 0, 0, 270, 50).distance, 9, 1e-4);
-  EXPECT_EQ(cast(world, 0, 0, 270, 50).entity, 2);
+  EXPECT_EQ(cast(world, 0, 0, 270, 50).entity, EntityId(2));
   EXPECT_NEAR(cast(world, -4, -10, 0, 50).distance, 1, 1e-4);  // the log's round end
   EXPECT_NEAR(cast(world, 0, 0, 90, 50).distance, 20, 1e-4);
-  EXPECT_EQ(cast(world, 0, 0, 90, 50).entity, 3);
+  EXPECT_EQ(cast(world, 0, 0, 90, 50).entity, EntityId(3));
 }
 
 TEST(Cast, MissesReportReachAndNoEntity) {
   World world({.bodies = {body("buoy", Disc{1}, Motion::fixed, 0)}});
   world.arena.put(world.state(), 0, 10, 0, 0);
   for (const double degrees : {6.0, 90.0, 180.0, 354.0}) {
-    EXPECT_EQ(cast(world, 0, 0, degrees, 50).entity, -1) << degrees;
+    EXPECT_EQ(cast(world, 0, 0, degrees, 50).entity, EntityId(-1)) << degrees;
     EXPECT_EQ(cast(world, 0, 0, degrees, 50).distance, 50) << degrees;
   }
-  EXPECT_EQ(cast(world, 0, 0, 0, 8.9f).entity, -1);           // out of reach
-  EXPECT_EQ(cast(world, 0, 0, 0, 50, 0, 0).entity, -1);       // excluded
-  EXPECT_EQ(cast(world, 0, 0, 0, 50, 0, -1, {}).entity, -1);  // its tag is not looked for
+  EXPECT_EQ(cast(world, 0, 0, 0, 8.9f).entity, EntityId(-1));           // out of reach
+  EXPECT_EQ(cast(world, 0, 0, 0, 50, 0, 0).entity, EntityId(-1));       // excluded
+  EXPECT_EQ(cast(world, 0, 0, 0, 50, 0, -1, {}).entity, EntityId(-1));  // its tag is not looked for
 }
 
 TEST(Cast, SolidsAreHitAtZeroFromInsideZonesAtTheirOutline) {
@@ -72,8 +72,9 @@ TEST(Cast, ThickRaysMeetEarlierAndWider) {
   EXPECT_NEAR(cast(world, 0, 0, 0, 50, 1).distance, 8.5, 1e-4);
   EXPECT_NEAR(cast(world, 0, 0, 180, 50, 1).distance, 8.5, 1e-4);
   EXPECT_NEAR(cast(world, 0, 0, 90, 50, 1).distance, 9.5, 1e-4);
-  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50).entity, -1);    // a thin ray passes the crate's corner
-  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50, 1).entity, 0);  // a thick one touches it
+  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50).entity,
+            EntityId(-1));  // a thin ray passes the crate's corner
+  EXPECT_EQ(cast(world, 0, 1.3f, 0, 50, 1).entity, EntityId(0));  // a thick one touches it
   EXPECT_NEAR(cast(world, 0, 1.3f, 0, 50, 1).distance, 9 - 0.4,
               1e-4);                                        // 0.3 off a corner rounded by 0.5
   EXPECT_EQ(cast(world, 10, 1.2f, 90, 50, 1).distance, 0);  // begins in touch
@@ -94,7 +95,7 @@ TEST(Cast, AgreesWithSmallStepsOnRandomScenes) {
   RandomStream random(3, 0, 0, Purpose::user);
   for (int scene = 0; scene < 30; ++scene) {
     for (std::size_t i = 0; i < 6; ++i)
-      world.arena.put(world.state(), i, static_cast<float>(random.between(-8, 8)),
+      world.arena.put(world.state(), EntityId(i), static_cast<float>(random.between(-8, 8)),
                       static_cast<float>(random.between(-8, 8)), random.between(-3, 3));
     for (int ray = 0; ray < 20; ++ray) {
       const double degrees = random.between(0, 360);
@@ -108,7 +109,8 @@ TEST(Cast, AgreesWithSmallStepsOnRandomScenes) {
             core_of({.corners = 1, .radius = thickness * 0.5f}, {.x = t * c, .y = t * s});
         const bool inside = [&] {
           for (std::size_t i = 0; i < 6; ++i)
-            if (gap_between(probe, core_of(shape_data(spec.bodies[i].shape), world.pose(i)))
+            if (gap_between(probe,
+                            core_of(shape_data(spec.bodies[i].shape), world.pose(EntityId(i))))
                     .distance <= 0)
               return true;
           return false;

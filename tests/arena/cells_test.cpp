@@ -35,7 +35,7 @@ ArenaSpec street(std::vector<BodySpec> bodies) {
 enum Input { turn, ahead, left, east, north };
 
 void want(World& world, std::size_t body, Input input, float value) {
-  auto inputs = world.arena.inputs(world.state(), body);
+  auto inputs = world.arena.inputs(world.state(), EntityId(body));
   std::fill(inputs.begin(), inputs.end(), 0.0f);
   inputs[input] = value;
 }
@@ -54,7 +54,7 @@ TEST(Steppers, MoveTurnAndBump) {
   world.ticks(1);
   ASSERT_EQ(world.events.size(), 1u);
   EXPECT_EQ(world.events[0].kind, EventKind::touch);
-  EXPECT_EQ(world.arena.entities()[static_cast<std::size_t>(world.events[0].whom)].name, "rock");
+  EXPECT_EQ(world.arena.entity(world.events[0].whom).name, "rock");
   want(world, 0, left, -1);  // to its right, which is east now
   world.ticks(1);
   EXPECT_EQ(world.pose(0).x, 4.5f);
@@ -79,8 +79,8 @@ TEST(Steppers, NobodyEntersAContestedCell) {
   EXPECT_EQ(world.pose(0).x, 2.5f);
   EXPECT_EQ(world.pose(1).x, 4.5f);
   ASSERT_EQ(world.events.size(), 2u);
-  EXPECT_EQ(world.events[0].whom, 1);
-  EXPECT_EQ(world.events[1].whom, 0);
+  EXPECT_EQ(world.events[0].whom, EntityId(1));
+  EXPECT_EQ(world.events[1].whom, EntityId(0));
 }
 
 TEST(Steppers, OneEntersIfTheSpecSaysSoAndItIsNotAlwaysTheSame) {
@@ -164,17 +164,17 @@ TEST(Steppers, NeverShareACellInRandomPlay) {
       World world(spec);
       for (int tick = 0; tick < 3000; ++tick) {
         for (std::size_t b = 0; b < 20; ++b)
-          for (float& input : world.arena.inputs(world.state(), b))
+          for (float& input : world.arena.inputs(world.state(), EntityId(b)))
             input = static_cast<float>(random.between(-1, 1));
         world.events.clear();
         world.ticks(1);
         std::set<std::pair<float, float>> places;
         for (std::size_t b = 0; b < 20; ++b) {
-          const Pose pose = world.pose(b);
+          const Pose pose = world.pose(EntityId(b));
           ASSERT_TRUE(places.insert({pose.x, pose.y}).second) << "tick " << tick;
           ASSERT_EQ(world.arena.cell_at(world.state(), static_cast<std::size_t>(pose.x),
                                         static_cast<std::size_t>(pose.y)),
-                    static_cast<std::int32_t>(world.arena.entities().size() - 1));
+                    EntityId(world.arena.entities().size() - 1));
         }
       }
     }
@@ -186,9 +186,9 @@ TEST(Cells, DrawnMapsAreReadFromTheTop) {
   World world(spec);
   EXPECT_EQ(world.arena.cell_columns(), 2u);
   EXPECT_EQ(world.arena.cell_rows(), 2u);
-  EXPECT_EQ(world.arena.cell_at(world.state(), 0, 1), 0);
-  EXPECT_EQ(world.arena.cell_at(world.state(), 0, 0), -1);
-  EXPECT_EQ(world.arena.cell_at(world.state(), 1, 0), 1);
+  EXPECT_EQ(world.arena.cell_at(world.state(), 0, 1), EntityId(0));
+  EXPECT_EQ(world.arena.cell_at(world.state(), 0, 0), EntityId(-1));
+  EXPECT_EQ(world.arena.cell_at(world.state(), 1, 0), EntityId(1));
   EXPECT_NEAR(test::cast(world, -3, -2, 90, 20).distance, 4, 1e-5)
       << "past the empty cell to the rock";
 }
@@ -232,7 +232,7 @@ TEST(Cells, WindowsTurnWithTheBody) {
 }
 
 // How many open cells there are, and how many of them can be reached from one of them.
-std::pair<std::size_t, std::size_t> open_and_reached(World& world, std::int32_t open) {
+std::pair<std::size_t, std::size_t> open_and_reached(World& world, EntityId open) {
   const std::size_t wide = world.arena.cell_columns(), high = world.arena.cell_rows();
   std::set<std::pair<std::size_t, std::size_t>> all, reached;
   for (std::size_t r = 0; r < high; ++r)
@@ -268,8 +268,9 @@ TEST(Generators, MazesRoomsAndCavesAreConnectedAndWalledIn) {
         ASSERT_GT(open, 0u);
         ASSERT_EQ(open, reached) << columns << "x" << rows << " episode " << episode;
         for (std::size_t c = 0; c < world.arena.cell_columns(); ++c) {
-          ASSERT_EQ(world.arena.cell_at(world.state(), c, 0), 0);
-          ASSERT_EQ(world.arena.cell_at(world.state(), c, world.arena.cell_rows() - 1), 0);
+          ASSERT_EQ(world.arena.cell_at(world.state(), c, 0), EntityId(0));
+          ASSERT_EQ(world.arena.cell_at(world.state(), c, world.arena.cell_rows() - 1),
+                    EntityId(0));
         }
         layouts.insert(world.arena.hash(world.state()));
       }
@@ -300,8 +301,7 @@ TEST(Generators, IslandsAndScatterKeepTheirShares) {
   World world(spec);
   std::array<int, 4> count{};
   for (std::size_t r = 0; r < 30; ++r)
-    for (std::size_t c = 0; c < 40; ++c)
-      ++count[static_cast<std::size_t>(world.arena.cell_at(world.state(), c, r))];
+    for (std::size_t c = 0; c < 40; ++c) ++count[world.arena.cell_at(world.state(), c, r).index()];
   EXPECT_NEAR(count[0], 600, 2);
   EXPECT_NEAR(count[2], 120, 2);
   EXPECT_NEAR(count[3], 48, 1) << "a tenth of the land";
@@ -330,7 +330,7 @@ TEST(Generators, ConnectKeepsEverythingReachable) {
       next.pop_back();
       if (world.arena.cell_at(world.state(), static_cast<std::size_t>(c),
                               static_cast<std::size_t>(r)) !=
-              static_cast<std::int32_t>(world.arena.entities().size() - 2) ||
+              EntityId(world.arena.entities().size() - 2) ||
           !reached.insert({c, r}).second)
         continue;
       for (const auto& step : {std::pair{c + 1, r}, {c - 1, r}, {c, r + 1}, {c, r - 1}})

@@ -19,8 +19,8 @@ TEST(Contact, ABodyStopsAtAWallAndSaysHowHardItTouched) {
   EXPECT_NEAR(world.speed(0), 0, 1e-3);
   ASSERT_EQ(world.events.size(), 1u);
   EXPECT_EQ(world.events[0].kind, EventKind::touch);
-  EXPECT_EQ(world.events[0].who, 0);
-  EXPECT_EQ(world.arena.entities()[static_cast<std::size_t>(world.events[0].whom)].name, "quay");
+  EXPECT_EQ(world.events[0].who, EntityId(0));
+  EXPECT_EQ(world.arena.entity(world.events[0].whom).name, "quay");
   EXPECT_NEAR(world.events[0].strength, 3, 1e-4);
 }
 
@@ -84,12 +84,13 @@ TEST(Contact, FreeBodiesNeverLeaveAWalledBasin) {
                            .place = {.region = {-4, -4, 4, 4}, .heading = {-180, 180}}});
   World world(spec);
   for (std::size_t i = 0; i < 6; ++i)
-    world.arena.set_velocity(world.state(), i, {.x = 4 - static_cast<float>(i), .y = 3, .turn = 2});
+    world.arena.set_velocity(world.state(), EntityId(i),
+                             {.x = 4 - static_cast<float>(i), .y = 3, .turn = 2});
   for (int tick = 0; tick < 2000; ++tick) {
     world.ticks(1);
     for (std::size_t i = 0; i < 6; ++i) {
-      ASSERT_LT(std::fabs(world.pose(i).x), 5) << "tick " << tick;
-      ASSERT_LT(std::fabs(world.pose(i).y), 5) << "tick " << tick;
+      ASSERT_LT(std::fabs(world.pose(EntityId(i)).x), 5) << "tick " << tick;
+      ASSERT_LT(std::fabs(world.pose(EntityId(i)).y), 5) << "tick " << tick;
     }
   }
 }

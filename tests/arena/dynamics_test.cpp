@@ -41,8 +41,8 @@ TEST(Dynamics, WhatSwimsDriftsWithTheCurrent) {
   const Pose pile = world.pose(2), sled = world.pose(3);
   world.ticks(1000);
   for (const std::size_t swims : {0u, 1u, 4u}) {
-    EXPECT_NEAR(world.velocity(swims).x, 0.5f, 1e-3f) << swims;
-    EXPECT_NEAR(world.velocity(swims).y, -0.25f, 1e-3f) << swims;
+    EXPECT_NEAR(world.velocity(EntityId(swims)).x, 0.5f, 1e-3f) << swims;
+    EXPECT_NEAR(world.velocity(EntityId(swims)).y, -0.25f, 1e-3f) << swims;
   }
   EXPECT_EQ(world.pose(2).x, pile.x) << "what is fixed stays";
   EXPECT_EQ(world.pose(3).x, sled.x) << "nothing takes hold of what has no drag";
@@ -67,27 +67,27 @@ TEST(Dynamics, FreeCollisionsConserveMomentum) {
   spec.bodies[1].bounce = 0.8;
   World world(spec);
   RandomStream random(1, 0, 0, Purpose::user);
-  const std::size_t n = world.arena.body_count();
+  const std::size_t n = world.arena.bodies().size();
   const auto mass = [&](std::size_t b) {
-    return world.arena.spec().bodies[world.arena.entities()[b].spec_index].mass;
+    return world.arena.spec().bodies[world.arena.entity(EntityId(b)).spec_index].mass;
   };
   double x = 0, y = 0, size = 0;
   for (std::size_t b = 0; b < n; ++b) {
     // Towards the middle, so that they meet.
-    const Pose pose = world.pose(b);
+    const Pose pose = world.pose(EntityId(b));
     world.arena.set_velocity(
-        world.state(), b,
+        world.state(), EntityId(b),
         {-0.5f * pose.x + random.normal(), -0.5f * pose.y + random.normal(), random.normal()});
-    x += mass(b) * static_cast<double>(world.velocity(b).x);
-    y += mass(b) * static_cast<double>(world.velocity(b).y);
-    size += mass(b) * static_cast<double>(world.speed(b));
+    x += mass(b) * static_cast<double>(world.velocity(EntityId(b)).x);
+    y += mass(b) * static_cast<double>(world.velocity(EntityId(b)).y);
+    size += mass(b) * static_cast<double>(world.speed(EntityId(b)));
   }
   world.ticks(400);
   ASSERT_GT(world.events.size(), 20u) << "nothing met";
   double now_x = 0, now_y = 0;
   for (std::size_t b = 0; b < n; ++b) {
-    now_x += mass(b) * static_cast<double>(world.velocity(b).x);
-    now_y += mass(b) * static_cast<double>(world.velocity(b).y);
+    now_x += mass(b) * static_cast<double>(world.velocity(EntityId(b)).x);
+    now_y += mass(b) * static_cast<double>(world.velocity(EntityId(b)).y);
   }
   EXPECT_NEAR(now_x, x, 1e-4 * size);
   EXPECT_NEAR(now_y, y, 1e-4 * size);
@@ -107,14 +107,14 @@ TEST(Dynamics, EnergyNeverGrowsInAClosedBox) {
   const double disc_inertia = 0.5 * 0.25, box_inertia = (0.36 + 0.16) / 3;
   const auto energy = [&] {
     double sum = 0;
-    for (std::size_t b = 0; b < world.arena.body_count(); ++b) {
+    for (const EntityId b : world.arena.bodies()) {
       const double speed = static_cast<double>(world.speed(b)),
                    turn = static_cast<double>(world.velocity(b).turn);
       sum += 0.5 * (speed * speed + (b < 5 ? disc_inertia : box_inertia) * turn * turn);
     }
     return sum;
   };
-  for (std::size_t b = 0; b < world.arena.body_count(); ++b)
+  for (const EntityId b : world.arena.bodies())
     world.arena.set_velocity(world.state(), b,
                              {4 * random.normal(), 4 * random.normal(), random.normal()});
   double highest = energy();
@@ -156,15 +156,15 @@ TEST(Dynamics, NobodyLeavesAClosedArena) {
   RandomStream random(3, 0, 0, Purpose::user);
   for (int block = 0; block < 100'000; ++block) {
     for (std::size_t b = 0; b < 6; ++b)
-      for (float& input : world.arena.inputs(world.state(), b))
+      for (float& input : world.arena.inputs(world.state(), EntityId(b)))
         input = static_cast<float>(random.between(-1, 1));
     world.events.clear();
     world.ticks(10);
-    for (std::size_t b = 0; b < world.arena.body_count(); ++b) {
+    for (const EntityId b : world.arena.bodies()) {
       ASSERT_LT(std::fabs(world.pose(b).x), 8.0f)
-          << "body " << b << " after " << 10 * block << " ticks";
+          << "body " << b.number() << " after " << 10 * block << " ticks";
       ASSERT_LT(std::fabs(world.pose(b).y), 8.0f)
-          << "body " << b << " after " << 10 * block << " ticks";
+          << "body " << b.number() << " after " << 10 * block << " ticks";
     }
   }
 }
@@ -185,17 +185,17 @@ TEST(Dynamics, NothingTunnelsAt200MetresPerSecond) {
   for (int shot = 0; shot < 500; ++shot) {
     for (std::size_t b = 0; b < 3; ++b) {
       const double angle = random.between(-3.14, 3.14);
-      world.arena.put(world.state(), b, -6 + 5 * static_cast<float>(b), 6, angle);
-      world.arena.set_velocity(world.state(), b,
+      world.arena.put(world.state(), EntityId(b), -6 + 5 * static_cast<float>(b), 6, angle);
+      world.arena.set_velocity(world.state(), EntityId(b),
                                {200 * static_cast<float>(std::cos(angle)),
                                 200 * static_cast<float>(std::sin(angle)), 0});
     }
     for (int tick = 0; tick < 20; ++tick) {
       world.ticks(1);
       for (std::size_t b = 0; b < 3; ++b) {
-        ASSERT_LT(std::fabs(world.pose(b).x), 10.0f)
+        ASSERT_LT(std::fabs(world.pose(EntityId(b)).x), 10.0f)
             << "shot " << shot << ", body " << b << ", tick " << tick;
-        ASSERT_LT(std::fabs(world.pose(b).y), 10.0f)
+        ASSERT_LT(std::fabs(world.pose(EntityId(b)).y), 10.0f)
             << "shot " << shot << ", body " << b << ", tick " << tick;
       }
     }
@@ -233,13 +233,13 @@ TEST(Dynamics, CratesShovedIntoACornerComeToRest) {
   World world(spec);
   world.arena.put(world.state(), 0, -2, -2, 0.785398);
   for (std::size_t i = 0; i < 5; ++i)
-    world.arena.put(world.state(), i + 1, -0.5f + 1.1f * static_cast<float>(i % 3),
+    world.arena.put(world.state(), EntityId(i + 1), -0.5f + 1.1f * static_cast<float>(i % 3),
                     -0.5f + 1.1f * static_cast<float>(i / 3), 0.1);
   world.arena.inputs(world.state(), 0)[0] = 1;
   world.ticks(600);
   const auto resting = [&] {
     float fastest = 0;
-    for (std::size_t b = 0; b < 6; ++b) fastest = std::max(fastest, world.speed(b));
+    for (std::size_t b = 0; b < 6; ++b) fastest = std::max(fastest, world.speed(EntityId(b)));
     return fastest;
   };
   EXPECT_LT(resting(), 0.05f) << "still moving though the tug goes on pushing";
@@ -362,12 +362,13 @@ TEST(Dynamics, OutlinesCollideAndTurn) {
   spec.bodies = {crate("wedge", 4, Outline{{{0, 0}, {1.5, 0}, {0.2, 1}}}, 2.5)};
   spec.bodies[0].bounce = 0.5;
   World world(spec);
-  for (std::size_t b = 0; b < 4; ++b) world.arena.set_velocity(world.state(), b, {3, 1, 0});
+  for (std::size_t b = 0; b < 4; ++b)
+    world.arena.set_velocity(world.state(), EntityId(b), {3, 1, 0});
   world.ticks(200);
   EXPECT_GT(world.events.size(), 5u);
   for (std::size_t b = 0; b < 4; ++b) {
-    EXPECT_LT(std::fabs(world.pose(b).x), 4.0f);
-    EXPECT_LT(std::fabs(world.pose(b).y), 4.0f);
+    EXPECT_LT(std::fabs(world.pose(EntityId(b)).x), 4.0f);
+    EXPECT_LT(std::fabs(world.pose(EntityId(b)).y), 4.0f);
   }
 }
 

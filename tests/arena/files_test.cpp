@@ -173,14 +173,11 @@ TEST(Files, MeshesStandWithTheirYAxisUpAndTheirTags) {
       return world.pose(0).z;
     };
     EXPECT_FLOAT_EQ(at(2.5f, 0.5f), 1.0f);
-    EXPECT_EQ(world.arena.stands_on(world.state(), 0),
-              static_cast<std::int32_t>(world.arena.bodies_named("x").size() + 2));
+    EXPECT_EQ(world.arena.stands_on(world.state(), EntityId(0)),
+              EntityId(world.arena.bodies_named("x").size() + 2));
     EXPECT_FLOAT_EQ(at(3.5f, 0.0f), 0.0f);
     EXPECT_FLOAT_EQ(at(1.5f, -5.0f), 0.5f);  // the file's z = 5 is our y = -5
-    EXPECT_EQ(world.arena.tags()[world.arena
-                                     .entities()[static_cast<std::size_t>(
-                                         world.arena.stands_on(world.state(), 0))]
-                                     .tag],
+    EXPECT_EQ(world.arena.tags()[world.arena.entity(world.arena.stands_on(world.state(), 0)).tag],
               "step");
   }
 }
@@ -191,15 +188,9 @@ TEST(Files, BlocksFromNumPyLieLayerByLayer) {
   EXPECT_EQ(world.arena.block_count().rows, 5u);
   EXPECT_EQ(world.arena.block_count().layers, 4u);
   EXPECT_EQ(world.pose(0).z, 2.0f);
-  EXPECT_EQ(
-      world.arena.entities()[static_cast<std::size_t>(world.arena.block_at(world.state(), 3, 3, 0))]
-          .name,
-      "rock");
-  EXPECT_EQ(
-      world.arena.entities()[static_cast<std::size_t>(world.arena.block_at(world.state(), 3, 3, 1))]
-          .name,
-      "sand");
-  EXPECT_EQ(world.arena.block_at(world.state(), 3, 3, 2), -1);
+  EXPECT_EQ(world.arena.entity(world.arena.block_at(world.state(), 3, 3, 0)).name, "rock");
+  EXPECT_EQ(world.arena.entity(world.arena.block_at(world.state(), 3, 3, 1)).name, "sand");
+  EXPECT_EQ(world.arena.block_at(world.state(), 3, 3, 2), EntityId(-1));
 }
 
 TEST(Files, MistakesInFilesAreNamed) {

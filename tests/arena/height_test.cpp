@@ -43,7 +43,7 @@ BodySpec block(double length, double width, double height, double slot = 1,
 }
 
 void go(World& world, std::size_t i, float ahead, int ticks) {
-  world.arena.inputs(world.state(), i)[0] = ahead;
+  world.arena.inputs(world.state(), EntityId(i))[0] = ahead;
   world.ticks(ticks);
 }
 
@@ -54,11 +54,12 @@ TEST(Height, FallsLikeAStoneAndStandsOnTheFloor) {
   world.arena.put(world.state(), 0, 0, 0, 0, 5.0f);
   world.ticks(500);
   EXPECT_NEAR(world.pose(0).z, 5.0 - 0.5 * gravity * 0.25, 0.01);
-  EXPECT_EQ(world.arena.stands_on(world.state(), 0), -1);
+  EXPECT_EQ(world.arena.stands_on(world.state(), 0), EntityId(-1));
   world.ticks(1000);
   EXPECT_EQ(world.pose(0).z, 0.0f);
-  ASSERT_EQ(world.arena.stands_on(world.state(), 0),
-            static_cast<std::int32_t>(world.arena.tag("floor", "")));
+  const EntityId ground = world.arena.stands_on(world.state(), 0);
+  ASSERT_TRUE(ground);
+  EXPECT_EQ(world.arena.entity(ground).kind, EntityKind::floor);
   const auto touch = std::find_if(world.events.begin(), world.events.end(),
                                   [](const Event& e) { return e.kind == EventKind::touch; });
   ASSERT_NE(touch, world.events.end());
@@ -96,7 +97,7 @@ TEST(Height, WalksUpStepsThatItsLegsReachAndNoHigher) {
     go(world, 0, 1.0f, 90);
     if (gets_up) {
       EXPECT_FLOAT_EQ(world.pose(0).z, static_cast<float>(height));
-      EXPECT_EQ(world.arena.stands_on(world.state(), 0), 1);
+      EXPECT_EQ(world.arena.stands_on(world.state(), 0), EntityId(1));
       go(world, 0, 1.0f, 100);
       EXPECT_EQ(world.pose(0).z,
                 0.0f);  // and down again on the other side, with its feet on the ground
@@ -194,12 +195,12 @@ TEST(Height, BodiesStackAndAreNotPushedAsideByWhatStandsOnThem) {
   spec.bodies = {crate};
   World world(spec);
   for (std::size_t i = 0; i < 4; ++i)
-    world.arena.put(world.state(), i, 0.05f * static_cast<float>(i), 0, 0,
+    world.arena.put(world.state(), EntityId(i), 0.05f * static_cast<float>(i), 0, 0,
                     1.5f * static_cast<float>(i));
   world.ticks(200);
   for (std::size_t i = 0; i < 4; ++i) {
-    EXPECT_NEAR(world.pose(i).z, static_cast<float>(i), 1e-3f) << i;
-    EXPECT_NEAR(world.pose(i).x, 0.05f * static_cast<float>(i), 0.02f) << i;
+    EXPECT_NEAR(world.pose(EntityId(i)).z, static_cast<float>(i), 1e-3f) << i;
+    EXPECT_NEAR(world.pose(EntityId(i)).x, 0.05f * static_cast<float>(i), 0.02f) << i;
   }
 }
 
@@ -249,7 +250,7 @@ TEST(Height, WalksUpSlopesThatAreNotTooSteep) {
       go(world, 0, -1.0f, 1);
       if (world.pose(0).x < -4.0f) break;
       if (!gets_up || world.pose(0).x >= 5.5f) continue;
-      ASSERT_GE(world.arena.stands_on(world.state(), 0), 0) << degrees;
+      ASSERT_TRUE(world.arena.stands_on(world.state(), 0)) << degrees;
     }
   }
 }
@@ -295,17 +296,19 @@ TEST(Height, NothingIsFallenThroughAt200MetresPerSecond) {
   world.arena.put(world.state(), 60, 0, 0, 0, 0);
   RandomStream random(3, 0, 0, Purpose::user);
   for (std::size_t i = 0; i < 60; ++i) {
-    world.arena.put(world.state(), i, static_cast<float>(random.between(-15, 15)),
+    world.arena.put(world.state(), EntityId(i), static_cast<float>(random.between(-15, 15)),
                     static_cast<float>(random.between(-15, 15)), 0,
                     static_cast<float>(random.between(1, 60)));
     const auto side = [&] { return static_cast<float>(random.between(-60, 60)); };
-    world.arena.set_velocity(world.state(), i, {side(), side(), 0, -200.0f});
+    world.arena.set_velocity(world.state(), EntityId(i), {side(), side(), 0, -200.0f});
   }
   for (int i = 0; i < 400; ++i) world.ticks(1);
   for (std::size_t i = 0; i < 60; ++i) {
-    EXPECT_TRUE(world.arena.present(world.state(), i)) << i;
-    EXPECT_GE(world.pose(i).z, -3.001f) << i;
-    EXPECT_LE(std::max(std::fabs(world.pose(i).x), std::fabs(world.pose(i).y)), 20.1f) << i;
+    EXPECT_TRUE(world.arena.present(world.state(), EntityId(i))) << i;
+    EXPECT_GE(world.pose(EntityId(i)).z, -3.001f) << i;
+    EXPECT_LE(std::max(std::fabs(world.pose(EntityId(i)).x), std::fabs(world.pose(EntityId(i)).y)),
+              20.1f)
+        << i;
   }
 }
 
@@ -328,16 +331,16 @@ TEST(Height, EnergyNeverGrowsWhereThingsFallAndBounce) {
   World world(spec);
   RandomStream random(4, 0, 0, Purpose::user);
   for (std::size_t b = 0; b < 8; ++b)
-    world.arena.set_velocity(world.state(), b,
+    world.arena.set_velocity(world.state(), EntityId(b),
                              {3 * random.normal(), 3 * random.normal(), 0, 3 * random.normal()});
   const auto energy = [&] {
     double sum = 0;
     for (std::size_t b = 0; b < 8; ++b) {
-      const Velocity v = world.velocity(b);
+      const Velocity v = world.velocity(EntityId(b));
       const double x = static_cast<double>(v.x), y = static_cast<double>(v.y),
                    z = static_cast<double>(v.z), turn = static_cast<double>(v.turn);
       sum += 0.5 * (x * x + y * y + z * z + (b < 4 ? 0.08 : 0.1367) * turn * turn) +
-             gravity * static_cast<double>(world.pose(b).z);
+             gravity * static_cast<double>(world.pose(EntityId(b)).z);
     }
     return sum;
   };
@@ -382,16 +385,16 @@ TEST(Height, NobodyLeavesAClosedYard) {
   RandomStream random(3, 0, 0, Purpose::user);
   for (int block = 0; block < 20'000; ++block) {
     for (std::size_t b = 0; b < 10; ++b)
-      for (float& input : world.arena.inputs(world.state(), b))
+      for (float& input : world.arena.inputs(world.state(), EntityId(b)))
         input = static_cast<float>(random.between(-1, 1));
     world.ticks(10);
     world.events.clear();
     for (std::size_t b = 0; b < 10; ++b) {
-      const Pose p = world.pose(b);
-      ASSERT_TRUE(world.arena.present(world.state(), b)) << block << " " << b;
+      const Pose p = world.pose(EntityId(b));
+      ASSERT_TRUE(world.arena.present(world.state(), EntityId(b))) << block << " " << b;
       ASSERT_LT(std::max(std::fabs(p.x), std::fabs(p.y)), 8.0f) << block << " " << b;
       ASSERT_GT(p.z, -0.01f) << block << " " << b;
-      ASSERT_LE(p.z + world.arena.height_of(b), 8.01f) << block << " " << b;
+      ASSERT_LE(p.z + world.arena.height_of(EntityId(b)), 8.01f) << block << " " << b;
     }
   }
 }
@@ -514,15 +517,15 @@ TEST(Height, ZonesAndItemsHaveHeightsToo) {
   spec.bodies = {walker()};
   World world(spec);
   world.arena.put(world.state(), 0, 0.1f, 0, 0, 0);
-  const std::size_t loft = world.arena.first_zone();
+  const EntityId loft = world.arena.zones()[0], lamp(world.arena.posed().size() - 1);
   world.ticks(5);
   EXPECT_FALSE(world.arena.inside(world.state(), 0, loft));
-  EXPECT_TRUE(world.arena.inside(world.state(), 0, loft + 1));
-  EXPECT_TRUE(world.arena.present(world.state(), world.arena.posed_count() - 1));
+  EXPECT_TRUE(world.arena.inside(world.state(), 0, world.arena.zones()[1]));
+  EXPECT_TRUE(world.arena.present(world.state(), lamp));
   world.arena.put(world.state(), 0, 0.1f, 0, 0, 4.0f);
   world.ticks(1);
   EXPECT_TRUE(world.arena.inside(world.state(), 0, loft));
-  EXPECT_FALSE(world.arena.present(world.state(), world.arena.posed_count() - 1));
+  EXPECT_FALSE(world.arena.present(world.state(), lamp));
 }
 
 TEST(Height, PlacesThingsOnTheGroundOrAtALevel) {

@@ -32,7 +32,7 @@ const Event* first(const World& world, EventKind kind) {
 }
 
 void go(World& world, std::size_t body, float ahead) {
-  world.arena.inputs(world.state(), body)[0] = ahead;
+  world.arena.inputs(world.state(), EntityId(body))[0] = ahead;
 }
 
 TEST(Zones, ReportEnterInsideAndLeave) {
@@ -76,14 +76,14 @@ TEST(Items, AreCollectedAndComeBack) {
                             .place = {.region = {1, 0, 1, 0}}}}};
   spec.bodies = {walker("crew", 0, 0)};
   World world(spec);
-  const std::size_t lantern = world.arena.posed_count() - 1;
+  const EntityId lantern(world.arena.posed().size() - 1);
   go(world, 0, 1);
   world.ticks(20);
   ASSERT_EQ(count(world, EventKind::collect), 1u);
   EXPECT_EQ(first(world, EventKind::collect)->strength, 2.5f);
-  EXPECT_EQ(first(world, EventKind::collect)->whom, static_cast<std::int32_t>(lantern));
+  EXPECT_EQ(first(world, EventKind::collect)->whom, lantern);
   EXPECT_FALSE(world.arena.present(world.state(), lantern));
-  EXPECT_EQ(test::cast(world, 1, 5, -90, 20).entity, -1) << "what is gone is not seen";
+  EXPECT_EQ(test::cast(world, 1, 5, -90, 20).entity, EntityId(-1)) << "what is gone is not seen";
   const std::uint32_t taken = first(world, EventKind::collect)->tick;
   world.ticks(40);
   ASSERT_EQ(count(world, EventKind::back), 1u);
@@ -98,7 +98,7 @@ TEST(Items, OnlyForTheirCollectorsAndElsewhereAfterwards) {
                             .place = {.region = {-20, -20, 20, 20}}}}};
   spec.bodies = {walker("diver", 0, 0), walker("gull", 5, 0)};
   World world(spec);
-  const std::size_t pearl = world.arena.posed_count() - 1;
+  const EntityId pearl(world.arena.posed().size() - 1);
   world.arena.put(world.state(), pearl, 5, 0, 0);
   world.ticks(5);
   EXPECT_EQ(count(world, EventKind::collect), 0u);
@@ -118,7 +118,7 @@ TEST(Items, HeavyOnesTakeSeveralAtOnceWhoShareThem) {
                             .place = {.region = {0, 4, 0, 4}}}}};
   spec.bodies = {walker("first", 0, 0), walker("second", 8, 0), walker("third", -8, 0)};
   World world(spec);
-  const std::size_t wreck = world.arena.posed_count() - 1;
+  const EntityId wreck(world.arena.posed().size() - 1);
   world.arena.put(world.state(), 0, 0, 3, 0);
   world.ticks(10);
   EXPECT_EQ(count(world, EventKind::collect), 0u) << "one alone cannot";
@@ -129,7 +129,7 @@ TEST(Items, HeavyOnesTakeSeveralAtOnceWhoShareThem) {
   for (const Event& e : world.events) {
     if (e.kind != EventKind::collect) continue;
     EXPECT_EQ(e.strength, 2.0f);
-    EXPECT_EQ(e.whom, static_cast<std::int32_t>(wreck));
+    EXPECT_EQ(e.whom, wreck);
   }
   EXPECT_FALSE(world.arena.present(world.state(), wreck));
   world.ticks(30);
@@ -168,7 +168,7 @@ TEST(Meters, AVitalOneKillsAndTheBodyReturns) {
   go(world, 0, 1);
   world.ticks(15);
   ASSERT_EQ(count(world, EventKind::die), 1u);
-  EXPECT_EQ(first(world, EventKind::die)->whom, -1);
+  EXPECT_EQ(first(world, EventKind::die)->whom, EntityId(-1));
   EXPECT_FALSE(world.arena.present(world.state(), 0));
   world.ticks(17);
   ASSERT_EQ(count(world, EventKind::back), 1u);
@@ -226,8 +226,8 @@ TEST(Launchers, ShotsFlyHitAndReload) {
   EXPECT_EQ(count(world, EventKind::launch), 2u) << "one each half second";
   ASSERT_EQ(count(world, EventKind::hit), 1u);
   const Event& hit = *first(world, EventKind::hit);
-  EXPECT_EQ(hit.who, 0);
-  EXPECT_EQ(hit.whom, 1);
+  EXPECT_EQ(hit.who, EntityId(0));
+  EXPECT_EQ(hit.whom, EntityId(1));
   EXPECT_NEAR(hit.x, 7.4, 0.02) << "its centre is a radius away from the balloon";
   EXPECT_NEAR(hit.strength, 10, 1e-3);
   EXPECT_EQ(world.arena.meter(world.state(), 1, "health"), 2);
@@ -332,11 +332,11 @@ TEST(Queries, OverlapsNearestAndLineOfSight) {
                                         TagSet::of(world.arena.tag("berth", "")), 0));
   EXPECT_TRUE(world.arena.line_of_sight(world.state(), {-3, 4}, {3, 5}));
   const NearestHit near = world.arena.nearest(world.state(), -3, 0, TagSet::all(), 0);
-  EXPECT_EQ(near.entity, 1);
+  EXPECT_EQ(near.entity, EntityId(1));
   EXPECT_EQ(near.distance, 6);
-  std::vector<std::size_t> found;
+  std::vector<EntityId> found;
   world.arena.overlaps(world.state(), Disc{3.2}, {2, 1}, 0, TagSet::all(), found);
-  EXPECT_EQ(found, (std::vector<std::size_t>{1, 2, 3})) << "crab, berth and wall";
+  EXPECT_EQ(found, (std::vector<EntityId>{1, 2, 3})) << "crab, berth and wall";
 }
 
 TEST(Queries, OwnSideIsLookedThrough) {
@@ -346,14 +346,14 @@ TEST(Queries, OwnSideIsLookedThrough) {
   World world(spec);
   const float one = 1, none = 0;
   float distance = 0;
-  std::int32_t entity = 0;
+  EntityId entity;
   const RayFanQuery ray{.direction_x = {&one, 1},
                         .direction_y = {&none, 1},
                         .reach = 9,
                         .exclude = 0,
                         .exclude_side = world.arena.side_of(0)};
   world.arena.cast(world.state(), ray, {&distance, 1}, {&entity, 1});
-  EXPECT_EQ(entity, 2);
+  EXPECT_EQ(entity, EntityId(2));
 }
 
 TEST(Queries, ABatchOfRaysEqualsItsFans) {
@@ -362,11 +362,11 @@ TEST(Queries, ABatchOfRaysEqualsItsFans) {
   World world(spec);
   const std::vector<float> x{-5, -5, 9, 0}, y{0, 0, 0, 5}, dx{1, 0.8f, -1, 0}, dy{0, 0.6f, 0, -1};
   std::vector<float> distance(4);
-  std::vector<std::int32_t> entity(4);
+  std::vector<EntityId> entity(4);
   world.arena.cast(world.state(),
                    RayBatchQuery{.x = x, .y = y, .direction_x = dx, .direction_y = dy, .reach = 20},
                    distance, entity);
-  EXPECT_EQ(entity, (std::vector<std::int32_t>{0, -1, 2, 0}));
+  EXPECT_EQ(entity, (std::vector<EntityId>{0, -1, 2, 0}));
   EXPECT_NEAR(distance[2], 4.6, 1e-5);
 }
 

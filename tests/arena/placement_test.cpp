@@ -15,19 +15,19 @@ using test::World;
 TEST(Placement, NothingOverlapsAndClearancesHold) {
   const ArenaSpec spec = test::mooring().arena;
   World world(spec);
-  const std::size_t things = world.arena.body_count() + world.arena.zone_count();
+  const std::size_t things = world.arena.bodies().size() + world.arena.zones().size();
   float lowest = 1e9f, highest = -1e9f;
   for (std::uint32_t episode = 0; episode < 300; ++episode) {
     world.arena.begin(world.state(), 9, 3, episode, world.scratch);
     for (std::size_t i = 0; i < things; ++i) {
-      const Entity& a = world.arena.entities()[i];
+      const Entity& a = world.arena.entity(EntityId(i));
       const Shape& shape = a.kind == EntityKind::zone ? spec.zones[a.spec_index].shape
                                                       : spec.bodies[a.spec_index].shape;
       const Placement& place = a.kind == EntityKind::zone ? spec.zones[a.spec_index].place
                                                           : spec.bodies[a.spec_index].place;
-      const Core core = core_of(shape_data(shape), world.pose(i));
+      const Core core = core_of(shape_data(shape), world.pose(EntityId(i)));
       const auto [low_x, low_y, high_x, high_y] = place.region;
-      const Pose pose = world.pose(i);
+      const Pose pose = world.pose(EntityId(i));
       EXPECT_GE(pose.x, static_cast<float>(low_x));
       EXPECT_GE(pose.y, static_cast<float>(low_y));
       EXPECT_LE(pose.x, static_cast<float>(high_x));
@@ -35,13 +35,13 @@ TEST(Placement, NothingOverlapsAndClearancesHold) {
       lowest = std::min(lowest, pose.x);
       highest = std::max(highest, pose.x);
       for (std::size_t j = 0; j < i; ++j) {
-        const Entity& b = world.arena.entities()[j];
+        const Entity& b = world.arena.entity(EntityId(j));
         const Shape& other = b.kind == EntityKind::zone ? spec.zones[b.spec_index].shape
                                                         : spec.bodies[b.spec_index].shape;
         const double clearance = a.kind == EntityKind::zone
                                      ? spec.bodies[b.spec_index].place.clearance
                                      : place.clearance;
-        EXPECT_GT(gap_between(core, core_of(shape_data(other), world.pose(j))).distance,
+        EXPECT_GT(gap_between(core, core_of(shape_data(other), world.pose(EntityId(j)))).distance,
                   static_cast<float>(clearance) - 1e-3f)
             << a.name << " and " << b.name << " in episode " << episode;
       }

@@ -18,7 +18,7 @@ struct Thing {
   std::vector<Point> corners{};
   double radius = 0;
   bool closed = false, solid = true;
-  std::int32_t entity = -1;
+  EntityId entity{};
 };
 
 struct Ray {
@@ -73,15 +73,15 @@ inline double distance_to(const Thing& thing, const Ray& r, double swell) {
 }
 
 /// The shape an entity with a pose was made with.
-inline const Shape& shape_of(const Arena& arena, std::size_t e) {
-  const Entity& entity = arena.entities()[e];
+inline const Shape& shape_of(const Arena& arena, EntityId e) {
+  const Entity& entity = arena.entity(e);
   return entity.kind == EntityKind::zone   ? arena.spec().zones[entity.spec_index].shape
          : entity.kind == EntityKind::item ? arena.spec().items[entity.spec_index].shape
                                            : arena.spec().bodies[entity.spec_index].shape;
 }
 
 /// The outline of an entity with a pose, seen from above.
-inline void set_outline(World& world, std::size_t e, Thing& thing) {
+inline void set_outline(World& world, EntityId e, Thing& thing) {
   const Pose pose = world.pose(e);
   const Point centre{static_cast<double>(pose.x), static_cast<double>(pose.y)};
   const auto at = [&](double along, double across) -> Point {

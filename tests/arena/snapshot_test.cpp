@@ -12,7 +12,7 @@ using test::World;
 
 TEST(Snapshot, ACopyOfTheBlockGoesOnBitForBit) {
   World world(test::mooring().arena);
-  const std::size_t skiff = world.arena.bodies_named("skiff")[0];
+  const EntityId skiff = world.arena.bodies_named("skiff")[0];
   world.arena.inputs(world.state(), skiff)[0] = 1.0f;
   world.arena.inputs(world.state(), skiff)[1] = 0.4f;
   world.ticks(100);

@@ -24,9 +24,9 @@ TEST(Placement, KeepsAwayFromTagsWhicheverIsPlacedFirst) {
   for (std::uint32_t episode = 0; episode < 200; ++episode) {
     world.arena.begin(world.state(), 1, 0, episode, world.scratch);
     for (std::size_t crab = 1; crab < 4; ++crab)
-      ASSERT_GT(
-          std::hypot(world.pose(0).x - world.pose(crab).x, world.pose(0).y - world.pose(crab).y),
-          6.9f);
+      ASSERT_GT(std::hypot(world.pose(0).x - world.pose(EntityId(crab)).x,
+                           world.pose(0).y - world.pose(EntityId(crab)).y),
+                6.9f);
   }
 }
 
@@ -34,7 +34,7 @@ TEST(Placement, DensityCountsByArea) {
   ArenaSpec spec;
   spec.items = {
       {.name = "shell", .density = 0.2, .shape = Disc{0.1}, .place = {.region = {0, 0, 10, 5}}}};
-  EXPECT_EQ(Arena(spec).posed_count(), 10u);
+  EXPECT_EQ(Arena(spec).posed().size(), 10u);
 }
 
 TEST(Placement, AnImpossibleOneNamesTheThingAndTheRule) {
@@ -65,8 +65,8 @@ TEST(Vary, DrawsEveryNumberItNames) {
   for (std::uint32_t episode = 0; episode < 200; ++episode) {
     world.arena.begin(world.state(), 1, 0, episode, world.scratch);
     int buoys = 0;
-    for (std::size_t b = 1; b < world.arena.body_count(); ++b)
-      buoys += world.arena.present(world.state(), b) ? 1 : 0;
+    for (std::size_t b = 1; b < world.arena.bodies().size(); ++b)
+      buoys += world.arena.present(world.state(), EntityId(b)) ? 1 : 0;
     counts.insert(buoys);
     radii.insert(test::cast(world, world.pose(0).x, world.pose(0).y - 5, 90, 20).distance);
     world.arena.inputs(world.state(), 0)[0] = 1;
@@ -135,7 +135,7 @@ TEST(Rivers, NeverEndAndAlwaysLeaveAGap) {
                           [](const Event& e) { return e.kind == EventKind::touch; }),
             0);
   for (const double angle : {90.0, -90.0, 180.0})
-    EXPECT_GE(test::cast(world, world.pose(0).x, world.pose(0).y, angle, 200, 0, 0).entity, 0)
+    EXPECT_TRUE(test::cast(world, world.pose(0).x, world.pose(0).y, angle, 200, 0, 0).entity)
         << "closed at " << angle;
 }
 
@@ -165,10 +165,7 @@ TEST(Vary, WorldsAndGroundAreSharedUnlessTheyDiffer) {
   for (std::uint32_t episode = 0; episode < 20; ++episode) {
     world.arena.begin(world.state(), 1, 0, episode, world.scratch);
     world.ticks(3);
-    EXPECT_EQ(
-        world.arena.entities()[static_cast<std::size_t>(world.arena.stands_on(world.state(), 0))]
-            .name,
-        "rock");
+    EXPECT_EQ(world.arena.entity(world.arena.stands_on(world.state(), 0)).name, "rock");
   }
   spec.vary = {{.key = "blocks.seed", .low = 1, .high = 1000}};
   spec.variants = 4;

@@ -20,9 +20,9 @@ class World {
   void ticks(int n) {
     for (int i = 0; i < n; ++i) arena.tick(state(), scratch, events);
   }
-  Pose pose(std::size_t i) { return arena.pose(state(), i); }
-  Velocity velocity(std::size_t i) { return arena.velocity(state(), i); }
-  float speed(std::size_t i) { return std::hypot(velocity(i).x, velocity(i).y); }
+  Pose pose(EntityId i) { return arena.pose(state(), i); }
+  Velocity velocity(EntityId i) { return arena.velocity(state(), i); }
+  float speed(EntityId i) { return std::hypot(velocity(i).x, velocity(i).y); }
 
   Arena arena;
   std::vector<std::uint64_t> block;
@@ -40,15 +40,15 @@ inline BodySpec body(const std::string& name, const Shape& shape, Motion motion,
 
 struct Hit {
   float distance;
-  std::int32_t entity;
+  EntityId entity;
 };
 
 inline Hit cast(World& world, float x, float y, double degrees, float reach, float thickness = 0.0f,
-                std::int32_t exclude = -1, TagSet tags = TagSet::all()) {
+                EntityId exclude = {}, TagSet tags = TagSet::all()) {
   const std::array<float, 1> dx{static_cast<float>(std::cos(degrees * 0.017453292519943295))};
   const std::array<float, 1> dy{static_cast<float>(std::sin(degrees * 0.017453292519943295))};
   std::array<float, 1> distance{};
-  std::array<std::int32_t, 1> entity{};
+  std::array<EntityId, 1> entity{};
   world.arena.cast(world.state(),
                    {.x = x,
                     .y = y,

@@ -45,9 +45,8 @@ TEST(Behaviour, CountsWhatSeatsDoToEachOther) {
     play_one(
         game, lineup.players(), {derived_seed(3, "score"), 0, e}, [&](const Environment& lanes) {
           const auto events = lanes.events(0);
-          const auto tag = [&](std::int32_t entity) {
-            return game.arena()
-                .tags()[game.arena().entities()[static_cast<std::size_t>(entity)].tag];
+          const auto tag = [&](EntityId entity) {
+            return game.arena().tags()[game.arena().entity(entity).tag];
           };
           for (const Event& event : events) {
             if (event.kind != EventKind::collect) continue;
@@ -63,7 +62,7 @@ TEST(Behaviour, CountsWhatSeatsDoToEachOther) {
           }
           if (lanes.steps(0) == 0) return;
           for (const Role& role : game.roles())
-            for (const std::size_t body : role.seats) {
+            for (const EntityId body : role.seats) {
               const Velocity v = game.arena().velocity(lanes.recorded(0).data(), body);
               speed += std::hypot(static_cast<double>(v.x), static_cast<double>(v.y));
               looks += 1;

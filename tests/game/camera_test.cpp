@@ -35,7 +35,7 @@ std::set<float> shown_at(const Lanes& lanes, double x, double y, double pixel) {
   std::set<float> possible;
   for (const double dx : {-0.01, 0.01})
     for (const double dy : {-0.01, 0.01}) {
-      std::vector<std::size_t> found;
+      std::vector<EntityId> found;
       lanes.view(0).overlaps(Disc{.radius = 1e-4}, {x + dx * pixel, y + dy * pixel, 0}, 0,
                              TagSet::all(), found);
       int best = -1;
@@ -48,14 +48,12 @@ std::set<float> shown_at(const Lanes& lanes, double x, double y, double pixel) {
                          0.5 * static_cast<double>(arena.cell_rows());
       if (column >= 0 && row >= 0 && column < static_cast<double>(arena.cell_columns()) &&
           row < static_cast<double>(arena.cell_rows())) {
-        const std::int32_t cell =
+        const EntityId cell =
             lanes.view(0).cell_at(static_cast<std::size_t>(column), static_cast<std::size_t>(row));
-        if (cell >= 0)
-          shade = static_cast<float>(
-              shades.at(arena.tags()[arena.entities()[static_cast<std::size_t>(cell)].tag]));
+        if (cell) shade = static_cast<float>(shades.at(arena.tags()[arena.entity(cell).tag]));
       }
-      for (const std::size_t e : found) {
-        const Entity& entity = arena.entities()[e];
+      for (const EntityId e : found) {
+        const Entity& entity = arena.entity(e);
         const int level = entity.kind == EntityKind::zone   ? 1
                           : entity.kind == EntityKind::body ? 2
                                                             : -1;
@@ -123,7 +121,7 @@ TEST(Camera, TurnsWithTheSeatOnlyIfAskedTo) {
     Lanes lanes(Game(with_camera(test::mooring(), {.width = 32, .height = 32, .turns = turns})), 1);
     lanes.begin(0, {3, 0, 0});
     const Arena& arena = lanes.game().arena();
-    const std::size_t skiff = lanes.game().roles()[0].seats[0];
+    const EntityId skiff = lanes.game().roles()[0].seats[0];
     const Pose at = lanes.view(0).pose(skiff);
     const auto seen = [&](double heading) {
       arena.put(lanes.arena_state(0), skiff, at.x, at.y, heading);
@@ -154,9 +152,8 @@ TEST(Camera, OverallShowsTheWholeMap) {
   const Arena& arena = lanes.game().arena();
   for (std::size_t row = 0; row < 15; ++row)
     for (std::size_t column = 0; column < 21; ++column) {
-      const std::int32_t cell = lanes.view(0).cell_at(column, row);
-      const bool rock =
-          cell >= 0 && arena.tags()[arena.entities()[static_cast<std::size_t>(cell)].tag] == "rock";
+      const EntityId cell = lanes.view(0).cell_at(column, row);
+      const bool rock = cell && arena.tags()[arena.entity(cell).tag] == "rock";
       EXPECT_EQ(lanes.observation(0, 0)[(29 - 2 * row) * 42 + 2 * column], rock ? 0.5f : 0.2f);
     }
 }
@@ -220,7 +217,7 @@ TEST(Camera, EyesInSpaceShowWhatRaysMeet) {
                     y = static_cast<float>(scale * (at.sin - right * at.cos)),
                     z = static_cast<float>(scale * up);
         float distance = 0;
-        std::int32_t entity = -1;
+        EntityId entity{};
         lanes.view(0).cast(RayFanQuery{.x = at.x,
                                        .y = at.y,
                                        .z = at.z + 0.5f * arena.height_of(seat.body()),
@@ -229,10 +226,10 @@ TEST(Camera, EyesInSpaceShowWhatRaysMeet) {
                                        .direction_z = {&z, 1},
                                        .reach = 12,
                                        .tags = tags,
-                                       .exclude = static_cast<std::int32_t>(seat.body())},
+                                       .exclude = seat.body()},
                            {&distance, 1}, {&entity, 1});
         const float shown = lanes.observation(0, 0)[static_cast<std::size_t>(row * 16 + column)];
-        if (entity < 0) {
+        if (!entity) {
           EXPECT_TRUE(shown == 0.0f || shown == 0.2f);
         } else {
           // Shades of tags are at least 0.35, and light fades to a fifth at most.

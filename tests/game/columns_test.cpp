@@ -88,8 +88,8 @@ TEST(Columns, SayWhatIsThere) {
   const Arena& arena = game.arena();
   std::byte* state = lanes.arena_state(0);
   for (std::size_t hull = 0; hull < 8; ++hull)
-    arena.put(state, hull, -18, -13 + static_cast<float>(hull) * 2.5f, 0);
-  const std::size_t skiff = arena.bodies_named("skiff")[0], berth = arena.body_count();
+    arena.put(state, EntityId(hull), -18, -13 + static_cast<float>(hull) * 2.5f, 0);
+  const EntityId skiff = arena.bodies_named("skiff")[0], berth = arena.zones()[0];
   arena.put(state, berth, 10, 4, 0);
   arena.put(state, skiff, 0, 0, exact::pi / 2);  // heading north
   arena.set_velocity(state, skiff, {.x = -1, .y = 2, .turn = 0.5f});

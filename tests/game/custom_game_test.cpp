@@ -90,8 +90,8 @@ TEST(CustomGame, SaysWhatIsAllowedAndTellsWhatHappens) {
   EXPECT_EQ(event.tick, 6u);  // two in each step of half a second
   EXPECT_EQ(event.detail, 0);
   EXPECT_EQ(event.strength, 2.0f);
-  EXPECT_EQ(event.who, static_cast<std::int32_t>(environment->game().roles()[0].seats[1]));
-  EXPECT_EQ(event.whom, static_cast<std::int32_t>(environment->game().roles()[0].seats[0]));
+  EXPECT_EQ(event.who, environment->game().roles()[0].seats[1]);
+  EXPECT_EQ(event.whom, environment->game().roles()[0].seats[0]);
   EXPECT_EQ(environment->rewards_by_term(0, 1)[1], 0.1f);
 }
 

@@ -154,9 +154,9 @@ TEST(Kelpdive, DiggingAPearlPaysItsWorthAndAirRunsOut) {
   };
   const SeatView seat(lanes, 0, 0, 0);
   // A black pearl before its eyes.
-  std::int32_t pearl = -1;
-  for (std::size_t e = 0; e < game.arena().entities().size(); ++e)
-    if (game.arena().entities()[e].name == "black_pearl") pearl = static_cast<std::int32_t>(e);
+  EntityId pearl;
+  for (const EntityId e : game.arena().ids())
+    if (game.arena().entity(e).name == "black_pearl") pearl = e;
   std::vector<std::byte> state(lanes.arena_state(0),
                                lanes.arena_state(0) + game.arena().state_bytes());
   std::vector<std::uint64_t> aligned(state.size() / 8 + 1);

@@ -127,7 +127,7 @@ TEST(Lanes, SeveralSeatsOfARoleHaveRowsOfTheirOwn) {
   EXPECT_NE(lanes.observation(0, 0)[2], lanes.observation(0, 1)[2]);
   lanes.control(0, 1)[0] = 1;  // only the second duck of lane 0 paddles
   lanes.step(0);
-  const auto speed = [&](std::size_t duck) { return lanes.view(0).velocity(duck); };
+  const auto speed = [&](std::size_t duck) { return lanes.view(0).velocity(EntityId(duck)); };
   EXPECT_EQ(speed(0).x, 0);
   EXPECT_GT(std::abs(speed(1).x) + std::abs(speed(1).y), 0.1f);
 }

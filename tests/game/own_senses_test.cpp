@@ -222,20 +222,17 @@ TEST(Window, ShowsBlocksInLayers) {
           const bool inside =
               column >= 0 && row >= 0 && layer >= 0 && column < static_cast<int>(count.columns) &&
               row < static_cast<int>(count.rows) && layer < static_cast<int>(count.layers);
-          const std::int32_t block = inside
-                                         ? lanes.view(0).block_at(static_cast<std::size_t>(column),
-                                                                  static_cast<std::size_t>(row),
-                                                                  static_cast<std::size_t>(layer))
-                                         : -1;
+          const EntityId block = inside ? lanes.view(0).block_at(static_cast<std::size_t>(column),
+                                                                 static_cast<std::size_t>(row),
+                                                                 static_cast<std::size_t>(layer))
+                                        : EntityId();
           for (const char* tag : {"sand", "coral", "rock", "kelp"}) {
             const std::string name = "near[" + std::to_string(ahead) + "," + std::to_string(left) +
                                      "," + std::to_string(level) + "]." + tag;
             const auto found = std::find_if(role.columns.begin(), role.columns.end(),
                                             [&](const Column& c) { return c.name == name; });
             ASSERT_NE(found, role.columns.end()) << name;
-            const bool there =
-                block >= 0 &&
-                arena.tags()[arena.entities()[static_cast<std::size_t>(block)].tag] == tag;
+            const bool there = block && arena.tags()[arena.entity(block).tag] == tag;
             EXPECT_EQ(
                 lanes.observation(0, 0)[static_cast<std::size_t>(found - role.columns.begin())],
                 there ? 1 : 0);

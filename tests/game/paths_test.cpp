@@ -69,11 +69,10 @@ class Yard : public ::testing::Test {
     lanes.step(0);
     return {lanes, 0, 0, 0};
   }
-  std::size_t zone(const std::string& name) const {
-    const auto entities = lanes.game().arena().entities();
-    return static_cast<std::size_t>(std::find_if(entities.begin(), entities.end(),
-                                                 [&](const auto& e) { return e.name == name; }) -
-                                    entities.begin());
+  EntityId zone(const std::string& name) const {
+    for (const EntityId id : lanes.game().arena().zones())
+      if (lanes.game().arena().entity(id).name == name) return id;
+    return {};
   }
   Lanes lanes;
 };
@@ -91,7 +90,7 @@ TEST_F(Yard, CompassesPointAlongThePath) {
 }
 
 TEST_F(Yard, ThePathCutsNoCornersAndEndsAtTheThing) {
-  const std::size_t crane = zone("crane");
+  const EntityId crane = zone("crane");
   // In the corner: north from here.
   Bearing to = at(13, 3).path_to(crane);
   EXPECT_NEAR(to.left, 1, 1e-6);
@@ -105,7 +104,7 @@ TEST_F(Yard, ThePathCutsNoCornersAndEndsAtTheThing) {
   to = at(5, 7.5f).path_to(crane);
   EXPECT_NEAR(to.distance, std::hypot(2.0f, 0.5f), 1e-5);
   EXPECT_NEAR(to.ahead, -2 / std::hypot(2.0f, 0.5f), 1e-5);
-  EXPECT_EQ(to.entity, static_cast<std::int32_t>(crane));
+  EXPECT_EQ(to.entity, crane);
   // A body inside the basin gets out of it: its own cell does not count as avoided.
   to = at(3, 5).path_to(crane);
   EXPECT_NEAR(to.distance, 2, 1e-5);
@@ -116,7 +115,7 @@ TEST_F(Yard, ThePathCutsNoCornersAndEndsAtTheThing) {
 
 TEST_F(Yard, WithoutAPathItIsStraight) {
   const SeatView seat = at(3, 3);
-  const std::size_t crane = zone("crane"), shut_in = zone("shut_in");
+  const EntityId crane = zone("crane"), shut_in = zone("shut_in");
   EXPECT_EQ(seat.path_to(shut_in).distance, seat.bearing_to(shut_in).distance);
   EXPECT_EQ(seat.path_to(shut_in).ahead, seat.bearing_to(shut_in).ahead);
   // Outside of the map.
@@ -137,7 +136,7 @@ TEST_F(Yard, ProgressIsMadeAlongThePath) {
 
 TEST_F(Yard, AsksNothingOfTheHeap) {
   const SeatView seat = at(3, 3);
-  const std::size_t crane = zone("crane");
+  const EntityId crane = zone("crane");
   PathMemory memory;
   const Arena& arena = lanes.game().arena();
   ASSERT_TRUE(arena.path_to(seat.arena_state(), 3, 3, crane, memory));

@@ -20,11 +20,11 @@ class Basin {
  public:
   explicit Basin(const GameSpec& spec) : lanes(Game(spec), 1) { lanes.begin(0, {1, 0, 0}); }
   const Arena& arena() { return lanes.game().arena(); }
-  std::size_t skiff() { return arena().bodies_named("skiff")[0]; }
-  std::size_t berth() { return arena().body_count(); }
+  EntityId skiff() { return arena().bodies_named("skiff")[0]; }
+  EntityId berth() { return arena().zones()[0]; }
   void clear_hulls() {
     for (std::size_t hull = 0; hull < 8; ++hull)
-      arena().put(lanes.arena_state(0), hull, 100, 10.0f * static_cast<float>(hull), 0);
+      arena().put(lanes.arena_state(0), EntityId(hull), 100, 10.0f * static_cast<float>(hull), 0);
   }
   void decide(float throttle, float rudder) {
     lanes.control(0, 0)[0] = throttle;

@@ -94,7 +94,7 @@ class Yard {
     put(1, 4.5f, 2.5f);
   }
   void put(std::size_t seat, float x, float y) {
-    lanes.game().arena().put(lanes.arena_state(0), seat, x, y, 0);
+    lanes.game().arena().put(lanes.arena_state(0), EntityId(seat), x, y, 0);
   }
   void decide(Go first, Go second) {
     lanes.control(0, 0)[0] = static_cast<float>(first);

@@ -59,7 +59,9 @@ class Field {
   explicit Field(const GameSpec& spec) : lanes_(Game(spec), 1) { lanes_.begin(0, {2, 0, 0}); }
   explicit Field(const std::string& terms) : Field(field(terms)) {}
 
-  void put(std::size_t hen, float x, float y) { lanes_.game().arena().put(state(), hen, x, y, 0); }
+  void put(std::size_t hen, float x, float y) {
+    lanes_.game().arena().put(state(), EntityId(hen), x, y, 0);
+  }
   float pay(std::size_t hen = 0, std::size_t term = 0) {
     lanes_.step(0);
     return lanes_.rewards_by_term(0, hen)[term];

@@ -23,7 +23,8 @@ PolicyGradientSettings settled_for(const Game& game, std::int64_t steps,
 }
 
 TEST(Settle, LeavesAloneWhatIsSet) {
-  const PolicyGradientSettings own{.lanes = 3,
+  const PolicyGradientSettings own{.memory_span = 7,
+                                   .lanes = 3,
                                    .horizon = 7,
                                    .discount = 0.5,
                                    .epochs = 2,
@@ -120,6 +121,19 @@ TEST(Settle, FitsTheSpanOfAMemory) {
             span,
         0)
         << span;
+}
+
+TEST(Settle, RemembersThroughAnEpisode) {
+  const auto span = [](std::int64_t episode, const PolicyGradientSettings& settings) {
+    GameSpec spec = test::mooring();
+    spec.cutoffs.steps = episode;
+    return *settled_for(Game(spec), 500'000, settings).memory_span;
+  };
+  EXPECT_EQ(span(20, {.memory = 8}), 32);
+  EXPECT_EQ(span(41, {.memory = 8}), 64);
+  EXPECT_EQ(span(600, {.memory = 8}), 64);
+  EXPECT_EQ(span(600, {.memory = 8, .horizon = 96}), 48) << "it divides the horizon";
+  EXPECT_EQ(span(600, {.memory = 8, .horizon = 50}), 50);
 }
 
 // A learner whose settings were left open is the one whose settings were written out.

@@ -256,6 +256,30 @@ TEST(Network, ForgetsWhereEpisodesBegin) {
   EXPECT_NE(changed[played.net.output_stride()], kept[played.net.output_stride()]);
 }
 
+// How far apart two agents' memories are that saw opposite things at first and nothing since.
+float apart_after(const Network<float>& net, std::size_t steps) {
+  constexpr std::size_t agents = 2;
+  AlignedBuffer<float> parameters(net.parameters()), prepared(net.prepared()),
+      inputs(steps * agents * net.input_stride()), memory(agents * net.memory_stride());
+  RandomStream random(1, 0, 0, Purpose::initialise);
+  net.initialise(parameters.span(), random, 1.0);
+  net.prepare(parameters.span(), prepared.span());
+  inputs[0] = 1.0f;
+  inputs[net.input_stride()] = -1.0f;
+  auto room = net.workspace(steps * agents);
+  net.forward(parameters.span(), prepared.span(), inputs.span(), {steps, agents, {}, memory.span()},
+              room);
+  float most = 0;
+  for (std::size_t i = 0; i < net.memory_stride(); ++i)
+    most = std::max(most, std::fabs(memory[i] - memory[net.memory_stride() + i]));
+  return most;
+}
+
+TEST(Network, AFreshMemoryTellsWhatWasLongAgo) {
+  const Network<float> net({.columns = 1, .memory = 16, .outputs = 1});
+  EXPECT_GT(apart_after(net, 41), 0.005f * apart_after(net, 1));
+}
+
 TEST(Network, InitialWeightsAreOrthogonalWithTheirGain) {
   const Network<double> net({.columns = 10, .hidden = {4}, .outputs = 20});
   AlignedBuffer<double> p(net.parameters());

@@ -162,9 +162,7 @@ TEST_F(Viewer, ShowsEveryMomentOfAReplayAsItWasRecorded) {
     EXPECT_NEAR(ends[i][1].get<double>(), static_cast<double>(rays[i].to_y), 1e-3);
     const Arena& arena = replay.game().arena();
     const json tag =
-        rays[i].entity < 0
-            ? json()
-            : json(arena.tags()[arena.entities()[static_cast<std::size_t>(rays[i].entity)].tag]);
+        rays[i].entity < 0 ? json() : json(arena.tags()[arena.entity(rays[i].entity).tag]);
     EXPECT_EQ(ends[i][3], tag);
   }
   no_harm_done();

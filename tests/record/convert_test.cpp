@@ -51,8 +51,8 @@ TEST(Convert, TablesHoldWhatTheReplayHolds) {
   for (std::size_t e = 0; e < replay.episodes().size(); ++e)
     for (std::uint32_t d = 0; d < replay.episodes()[e].moments; ++d) {
       const Moment& m = replay.moment(e, d);
-      for (std::size_t p = 0; p < game.arena().posed_count(); ++p, ++state) {
-        const Pose pose = game.arena().pose(m.state.data(), p);
+      for (std::size_t p = 0; p < game.arena().posed().size(); ++p, ++state) {
+        const Pose pose = game.arena().pose(m.state.data(), EntityId(p));
         ASSERT_EQ(states[state][0] + "/" + states[state][1] + "/" + states[state][3],
                   std::to_string(e) + "/" + std::to_string(d) + "/" + std::to_string(p));
         ASSERT_EQ(std::stof(states[state][7]), pose.x);

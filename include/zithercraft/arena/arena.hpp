@@ -9,6 +9,7 @@
 #include <string_view>
 #include <vector>
 
+#include "zithercraft/arena/entity.hpp"
 #include "zithercraft/arena/event.hpp"
 #include "zithercraft/arena/spec.hpp"
 #include "zithercraft/arena/tag_set.hpp"
@@ -19,32 +20,6 @@ namespace arena_internal {
 struct ArenaPlan;
 struct ArenaPlans;
 }  // namespace arena_internal
-
-/// What an entity is.
-enum class EntityKind : std::uint8_t {
-  body,
-  shot,
-  zone,
-  item,
-  wall,
-  cell,
-  floor,
-  ground,
-  mesh,
-  block
-};
-
-/// Anything with a tag. Entities are numbered: all bodies, then shots, zones, items, walls, kinds
-/// of cells, the floor, the ground, meshes (one for each tag) and kinds of blocks.
-struct Entity {
-  EntityKind kind = EntityKind::body;  ///< what it is
-  std::string name{};                  ///< of the spec; shared by bodies of one spec
-  std::size_t tag = 0;                 ///< index into Arena::tags()
-  /// index into the spec's list of its kind; of a shot, its launcher's among all
-  std::size_t spec_index = 0;
-  bool free = false;   ///< can move
-  std::string side{};  ///< the team it belongs to; empty for none
-};
 
 /// Position and heading; cos and sin are those of the heading.
 struct Pose {
@@ -77,7 +52,7 @@ struct RayFanQuery {
   float reach = 1.0f;                    ///< metres, above 0
   float thickness = 0.0f;                ///< diameter of the swept disc, metres; 0 for a thin ray
   TagSet tags = TagSet::all();  ///< bit t set: things of tag t are met; others are looked through
-  std::int32_t exclude = -1;    ///< an entity to look through, usually the one that looks
+  EntityId exclude{};           ///< an entity to look through, usually the one that looks
   std::int32_t exclude_side = -1;  ///< a side whose bodies are looked through (see Arena::side_of)
 };
 
@@ -87,10 +62,10 @@ struct RayBatchQuery {
   std::span<const float> z{}, direction_z{};            ///< likewise in space; empty: level, at 0
   std::span<const float> direction_x{}, direction_y{};  ///< unit directions, one per ray
   float reach = 1.0f;                                   ///< metres
-  float thickness = 0.0f;       ///< diameter of the swept disc, metres; 0 for thin rays
-  TagSet tags = TagSet::all();  ///< bit t set: things of tag t are met
-  /// An entity, and a side, that are looked through; -1 for none.
-  std::int32_t exclude = -1, exclude_side = -1;
+  float thickness = 0.0f;          ///< diameter of the swept disc, metres; 0 for thin rays
+  TagSet tags = TagSet::all();     ///< bit t set: things of tag t are met
+  EntityId exclude{};              ///< an entity to look through
+  std::int32_t exclude_side = -1;  ///< a side that is looked through; -1 for none
 };
 
 /// A picture of an arena seen straight from above: what to draw, and where.
@@ -120,7 +95,7 @@ struct PathMemory {
 
 /// The nearest thing of some tags.
 struct NearestHit {
-  std::int32_t entity = -1;  ///< -1 if there is none
+  EntityId entity{};         ///< none if there is none
   float distance = 0.0f;     ///< metres, centre to centre
   float x = 0.0f, y = 0.0f;  ///< its centre
   float z = 0.0f;            ///< likewise, in arenas with height
@@ -134,7 +109,7 @@ struct Place {
 /// A triangle of the ground or of a mesh.
 struct ArenaTriangle {
   std::array<Place, 3> corner{};  ///< counter-clockwise, seen from outside
-  std::size_t entity = 0;         ///< whose it is
+  EntityId entity{};              ///< whose it is
 };
 
 /// Memory a caller of `begin` and `tick` lends, one per thread, so that they allocate nothing once
@@ -198,32 +173,34 @@ class Arena {
   const ArenaSpec& spec() const noexcept;
   /// All of them, by number.
   std::span<const Entity> entities() const noexcept;
-  /// Bodies have the numbers from 0 on.
-  std::size_t body_count() const noexcept;
-  /// Zones.
-  std::size_t zone_count() const noexcept;
-  /// Number of the first zone; zones follow each other.
-  std::size_t first_zone() const noexcept;
-  /// How many entities have a pose: bodies, shots, zones and items, which come first.
-  std::size_t posed_count() const noexcept;
+  /// One of them.
+  const Entity& entity(EntityId id) const noexcept { return entities()[id.index()]; }
+  /// The numbers of all of them.
+  EntityRange ids() const noexcept { return {0, entities().size()}; }
+  /// All bodies; they have the numbers from 0 on.
+  EntityRange bodies() const noexcept;
+  /// All zones.
+  EntityRange zones() const noexcept;
+  /// All that have a pose: bodies, shots, zones and items, which have the numbers from 0 on.
+  EntityRange posed() const noexcept;
   /// Every tag in use, in order of first appearance; at most 64.
   std::span<const std::string> tags() const noexcept;
   /// The tag's index. Throws Error (spec) with advice if there is none of that name; `where` names
   /// the key that asks.
   std::size_t tag(std::string_view name, const std::string& where) const;
   /// Entity numbers of all bodies made from the BodySpec of that name.
-  std::vector<std::size_t> bodies_named(std::string_view name) const;
+  std::vector<EntityId> bodies_named(std::string_view name) const;
   /// Names of the inputs of a body: those of its mover ("throttle", "rudder"), then those of its
   /// launchers.
-  std::span<const std::string> inputs_of(std::size_t body) const;
+  std::span<const std::string> inputs_of(EntityId body) const;
   /// The number of a body's side, for queries that look through it; -1 for none.
-  std::int32_t side_of(std::size_t entity) const noexcept;
+  std::int32_t side_of(EntityId entity) const noexcept;
   /// Names of the meters of a body.
-  std::vector<std::string> meters_of(std::size_t body) const;
+  std::vector<std::string> meters_of(EntityId body) const;
   /// Whether a thing that leaves the arena comes back.
-  bool returns(std::size_t posed) const noexcept;
+  bool returns(EntityId posed) const noexcept;
   /// Whether the body moves itself, as wanderers do; its inputs are then not to be set.
-  bool wanders(std::size_t body) const noexcept;
+  bool wanders(EntityId body) const noexcept;
 
   /// Size of the state of one lane.
   std::size_t state_bytes() const noexcept;
@@ -246,52 +223,51 @@ class Arena {
 
   /// The inputs of a body, in the order of `inputs_of`; kept until changed. Clamped to [-1, 1]
   /// where they are used.
-  std::span<float> inputs(std::byte* state, std::size_t body) const;
+  std::span<float> inputs(std::byte* state, EntityId body) const;
 
   /// Whether the arena has height.
   bool has_height() const noexcept;
   /// Metres from foot to top of something with a pose; 0 in flat arenas, infinite for zones without
   /// end. Where heights differ from episode to episode, the state's own counts.
-  float height_of(std::size_t posed, const std::byte* state = nullptr) const noexcept;
+  float height_of(EntityId posed, const std::byte* state = nullptr) const noexcept;
   /// Whether something with a pose is a ball: round from all sides, not only from above.
-  bool is_ball(std::size_t posed) const noexcept;
-  /// The entity a body stands on, -1 for nothing; always -1 in flat arenas.
-  std::int32_t stands_on(const std::byte* state, std::size_t body) const noexcept;
+  bool is_ball(EntityId posed) const noexcept;
+  /// The entity a body stands on, none for nothing; always none in flat arenas.
+  EntityId stands_on(const std::byte* state, EntityId body) const noexcept;
 
   /// Ticks since the episode began.
   std::uint32_t ticks(const std::byte* state) const noexcept;
   /// Of an entity that has one: see `posed_count`.
-  Pose pose(const std::byte* state, std::size_t posed) const noexcept;
+  Pose pose(const std::byte* state, EntityId posed) const noexcept;
   /// Of a body.
-  Velocity velocity(const std::byte* state, std::size_t body) const noexcept;
+  Velocity velocity(const std::byte* state, EntityId body) const noexcept;
   /// Whether it is in the arena now: not dead, collected, or a shot that is not under way.
-  bool present(const std::byte* state, std::size_t posed) const noexcept;
+  bool present(const std::byte* state, EntityId posed) const noexcept;
   /// Puts something with a pose somewhere, at rest; contacts are not checked. `z` is that of its
   /// foot, in arenas with height. For tests, editors and scripted starts.
-  void put(std::byte* state, std::size_t posed, float x, float y, double heading,
+  void put(std::byte* state, EntityId posed, float x, float y, double heading,
            float z = 0.0f) const noexcept;
   /// Takes something with a pose out of the arena, or brings it back where it was.
-  void set_present(std::byte* state, std::size_t posed, bool present) const noexcept;
+  void set_present(std::byte* state, EntityId posed, bool present) const noexcept;
   /// Gives a body another velocity.
-  void set_velocity(std::byte* state, std::size_t body, Velocity velocity) const noexcept;
+  void set_velocity(std::byte* state, EntityId body, Velocity velocity) const noexcept;
   /// Whether the body's centre is in the zone now.
-  bool inside(const std::byte* state, std::size_t body, std::size_t zone) const noexcept;
+  bool inside(const std::byte* state, EntityId body, EntityId zone) const noexcept;
   /// The value of a body's meter. Throws Error (spec) if it has none of that name.
-  float meter(const std::byte* state, std::size_t body, std::string_view name) const;
+  float meter(const std::byte* state, EntityId body, std::string_view name) const;
   /// A meter's number, to read it often. Throws as `meter` does.
-  std::size_t meter_number(std::size_t body, std::string_view name) const;
+  std::size_t meter_number(EntityId body, std::string_view name) const;
   /// The level of a meter by its number.
   float meter(const std::byte* state, std::size_t number) const noexcept;
   /// Sets a body's meter by its name, within its range. Throws Error (usage) if it has none.
-  void set_meter(std::byte* state, std::size_t body, std::string_view name, float value) const;
+  void set_meter(std::byte* state, EntityId body, std::string_view name, float value) const;
 
   /// Whether a free body touches something of these tags now.
-  bool touches(const std::byte* state, std::size_t body, TagSet tags) const noexcept;
+  bool touches(const std::byte* state, EntityId body, TagSet tags) const noexcept;
   /// The tags of bodies that die when they meet an entity.
-  TagSet kills(std::size_t entity) const noexcept;
+  TagSet kills(EntityId entity) const noexcept;
   /// A launcher's number. Throws Error (spec), naming `where`, if the body has none of that name.
-  std::size_t launcher_number(std::size_t body, std::string_view name,
-                              const std::string& where) const;
+  std::size_t launcher_number(EntityId body, std::string_view name, const std::string& where) const;
   /// Whether a launcher can launch now.
   bool reloaded(const std::byte* state, std::size_t launcher) const noexcept;
   /// Tags whose closest approach a launcher reports.
@@ -302,43 +278,44 @@ class Arena {
   /// items, bodies, shots. Nothing is allocated once the scratch has grown.
   void draw(const std::byte* state, const MapView& view, ArenaScratch& scratch,
             std::span<float> pixels) const;
-  /// Closest hits: distance in metres (`reach` for a miss) and entity (-1 for a miss), one per ray.
+  /// Closest hits: distance in metres (`reach` for a miss) and entity (none for a miss), one per
+  /// ray.
   void cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance,
-            std::span<std::int32_t> entity) const;
+            std::span<EntityId> entity) const;
   /// Casts rays whose origins and directions are all their own; the results are as for a fan.
   void cast(const std::byte* state, const RayBatchQuery& rays, std::span<float> distance,
-            std::span<std::int32_t> entity) const;
+            std::span<EntityId> entity) const;
   /// Whether nothing of these tags lies on the straight way between two points.
   bool line_of_sight(const std::byte* state, Place from, Place to, TagSet tags = TagSet::all(),
-                     std::int32_t exclude = -1) const;
+                     EntityId exclude = {}) const;
   /// The nearest present body, zone or item of these tags; shots are left out. In arenas with
   /// height, distances are measured in space, from (x, y, z) to middles.
-  NearestHit nearest(const std::byte* state, float x, float y, TagSet tags,
-                     std::int32_t exclude = -1, float z = 0.0f) const;
+  NearestHit nearest(const std::byte* state, float x, float y, TagSet tags, EntityId exclude = {},
+                     float z = 0.0f) const;
   /// The shortest path from a place to a thing over cells that are neither solid nor of a kind that
   /// `cells.avoid` names, from side to side; the cells of both count as open. Nothing if there is
   /// no such path or the arena has no cells. A longer path looks at more cells; nothing is
   /// allocated once the memory has grown.
-  std::optional<CellPath> path_to(const std::byte* state, float x, float y, std::size_t thing,
+  std::optional<CellPath> path_to(const std::byte* state, float x, float y, EntityId thing,
                                   PathMemory& memory) const;
   /// Everything of these tags that a shape at a pose overlaps, each once, in order of number;
   /// appended to `found`. In arenas with height the shape reaches from `at.z` up by `height` (a
   /// ball: by its width), and balls count as upright.
   void overlaps(const std::byte* state, const Shape& shape, Place at, double heading, TagSet tags,
-                std::vector<std::size_t>& found, double height = 1.0) const;
+                std::vector<EntityId>& found, double height = 1.0) const;
 
   // ---- Cells
   /// Columns and rows of the cell map; 0 without one.
   std::size_t cell_columns() const noexcept;
   /// 0 without cells.
   std::size_t cell_rows() const noexcept;
-  /// The entity a cell shows, seen from above: the kind in its uppermost layer that holds one; -1
-  /// for none. Row 0 is the lowest.
-  std::int32_t cell_at(const std::byte* state, std::size_t column, std::size_t row) const noexcept;
+  /// The entity a cell shows, seen from above: the kind in its uppermost layer that holds one, or
+  /// none. Row 0 is the lowest.
+  EntityId cell_at(const std::byte* state, std::size_t column, std::size_t row) const noexcept;
   /// For each cell of a window around a body, the tags that lie there (bit t: tag t): its cells,
   /// and what stands on them. Rows run from far ahead to behind, columns from left to right, turned
   /// with the body to the nearest quarter. Cells outside the map have all bits set in `beyond`.
-  void window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind,
+  void window(const std::byte* state, EntityId body, std::size_t ahead, std::size_t behind,
               std::size_t left, std::size_t right, TagSet beyond, std::span<TagSet> tags) const;
 
   /// Metres along a cell; 0 without a map.
@@ -349,7 +326,7 @@ class Arena {
   // ---- Blocks
   /// As for cells, in worlds of blocks: layer by layer from `above` the own foot down to `below`
   /// it, each as a window.
-  void block_window(const std::byte* state, std::size_t body, std::size_t ahead, std::size_t behind,
+  void block_window(const std::byte* state, EntityId body, std::size_t ahead, std::size_t behind,
                     std::size_t left, std::size_t right, std::size_t above, std::size_t below,
                     TagSet beyond, std::span<TagSet> tags) const;
   /// Size of the world of blocks; zeros without one.
@@ -358,13 +335,13 @@ class Arena {
   };
   /// The size of the world of blocks; zeros without one.
   BlockCount block_count() const noexcept;
-  /// The entity of a block's kind; -1 for none. Layer 0 is the lowest.
-  std::int32_t block_at(const std::byte* state, std::size_t column, std::size_t row,
-                        std::size_t layer) const noexcept;
-  /// Replaces a block; `kind` is the entity of a kind of block, or -1 for none. For tests, editors
+  /// The entity of a block's kind; none if it is empty. Layer 0 is the lowest.
+  EntityId block_at(const std::byte* state, std::size_t column, std::size_t row,
+                    std::size_t layer) const noexcept;
+  /// Replaces a block; `kind` is the entity of a kind of block, or none. For tests, editors
   /// and scripted starts.
   void set_block(std::byte* state, std::size_t column, std::size_t row, std::size_t layer,
-                 std::int32_t kind) const noexcept;
+                 EntityId kind) const noexcept;
 
   /// Hash of all that can come back to what it was: the state without its clock and keys.
   std::uint64_t hash_without_clock(const std::byte* state) const noexcept;
@@ -374,7 +351,7 @@ class Arena {
   /// Corners of the outline of an entity, for drawing: a closed polygon for what has a shape, an
   /// open chain for walls, nothing for kinds of cells and blocks, the floor and the ground; discs
   /// and capsules come as polygons of 32 corners.
-  std::vector<Point> outline(const std::byte* state, std::size_t entity) const;
+  std::vector<Point> outline(const std::byte* state, EntityId entity) const;
 
   /// The ground and all meshes, for drawing.
   std::vector<ArenaTriangle> triangles() const;

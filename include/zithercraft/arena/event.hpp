@@ -3,6 +3,8 @@
 #include <cstdint>
 #include <string_view>
 
+#include "zithercraft/arena/entity.hpp"
+
 namespace zithercraft {
 
 /// What happened.
@@ -15,12 +17,12 @@ enum class EventKind : std::uint8_t {
   leave,   ///< it left the zone
   collect,  ///< a body took an item; strength: its worth
   launch,   ///< who launched the shot whom; strength: its speed, m/s
-  hit,      ///< a shot of who struck whom (-1: the ground); strength: speed at the impact, m/s
+  hit,      ///< a shot of who struck whom (none: the ground); strength: speed at the impact, m/s
   pass,     ///< a shot of `who` is over; strength: the closest it came to whom, m. Once for each
             ///< target
   empty,    ///< a meter of who fell to its lower bound; detail: which of its meters
   full,     ///< a meter of who rose to its upper bound; detail likewise
-  die,      ///< who was killed by whom (-1: an empty vital meter)
+  die,      ///< who was killed by whom (none: an empty vital meter)
   back,     ///< `who` is back in the arena
   gate,     ///< who came past a gate of the river whom; strength: the gate's number, from 1
   success,  ///< a seat reached its aim: the episode ends with this verdict
@@ -39,8 +41,8 @@ std::string_view name_of(EventKind kind) noexcept;
 struct Event {
   std::uint32_t tick = 0;             ///< of the episode, from 1
   EventKind kind = EventKind::touch;  ///< what happened
-  std::int32_t who = -1;              ///< entity (see Arena::entities), -1 for none
-  std::int32_t whom = -1;             ///< the other entity, -1 for none
+  EntityId who{};                     ///< see Arena::entities
+  EntityId whom{};                    ///< the other entity
   float x = 0.0f, y = 0.0f;           ///< where, metres
   float strength = 0.0f;              ///< meaning depends on the kind
   std::int32_t detail = 0;            ///< meaning depends on the kind

@@ -31,7 +31,7 @@ struct BestResponse {
 /// How far others can exploit a player: what best responses to it gain. Returns are means over a
 /// side's seats, with 95% intervals over episodes.
 struct Exploitability {
-  std::string game{}, player{};            ///< its name; who is responded to
+  std::string game{}, player{};            ///< its name; the player responded to
   TrainedAs as = TrainedAs::latest;        ///< who plays for the player, if it is a trained one
   ActionMode actions = ActionMode::usual;  ///< of the player, as it took them
   BestResponseOptions options{};           ///< as they were given

@@ -14,7 +14,7 @@ class Code;
 template <class Result, class... Given>
 class Code<Result(Given...)> {
  public:
-  using Function = std::function<Result(Given...)>;
+  using Function = std::function<Result(Given...)>;  ///< as it is kept
   Code() = default;
   /// Whatever can be called so.
   template <class F>

@@ -64,9 +64,9 @@ struct HazardSense {
 
 /// A role of a compiled game.
 struct Role {
-  std::string name{};                ///< of its spec
-  std::vector<std::size_t> seats{};  ///< the body of each seat
-  std::string side{};                ///< of its first seat; empty for none
+  std::string name{};             ///< of its spec
+  std::vector<EntityId> seats{};  ///< the body of each seat
+  std::string side{};             ///< of its first seat; empty for none
   /// the role whose policy plays it too; its own number if it mirrors none
   std::size_t mirrors = 0;
   std::vector<Column> columns{};        ///< of its observations

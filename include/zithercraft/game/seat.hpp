@@ -16,8 +16,8 @@ struct Bearing {
   float distance = 0.0f;            ///< metres, centre to centre; in space, in arenas with height
   float ahead = 1.0f, left = 0.0f;  ///< cosine and sine of the bearing
   float up = 0.0f;                  ///< sine of the elevation, in arenas with height
-  /// the thing; -1 if there is none in the arena now (the distance is then 0)
-  std::int32_t entity = -1;
+  /// the thing; none if there is none in the arena now (the distance is then 0)
+  EntityId entity{};
 };
 
 /// A ray as the seat casts it now, in the arena's coordinates.
@@ -25,7 +25,7 @@ struct SeenRay {
   /// Where it begins and ends, metres.
   float from_x = 0.0f, from_y = 0.0f, to_x = 0.0f, to_y = 0.0f;
   float from_z = 0.0f, to_z = 0.0f;  ///< in arenas with height
-  std::int32_t entity = -1;          ///< what it met, -1 for nothing
+  EntityId entity{};                 ///< what it met; none for nothing
 };
 
 /// What custom terms and scripts see of a seat. Valid during the call it is passed to.
@@ -45,7 +45,7 @@ class SeatView {
   /// Its row among those of its role.
   std::size_t row() const { return lane_ * lanes_.seats(role_) + seat_; }
   /// Its body, as the arena numbers it.
-  std::size_t body() const { return role().seats[seat_]; }
+  EntityId body() const { return role().seats[seat_]; }
 
   /// Of its body.
   Pose pose() const;
@@ -67,11 +67,11 @@ class SeatView {
   /// so on.
   Bearing paired(std::size_t tag) const;
   /// Where a body, zone or item lies, whether it is there or not.
-  Bearing bearing_to(std::size_t thing) const;
+  Bearing bearing_to(EntityId thing) const;
   /// The same along the shortest path over cells, around what is solid and what `cells.avoid`
   /// names: the distance is that of the path, the direction that into the next cell. Straight there
   /// if there is no such path.
-  Bearing path_to(std::size_t thing) const;
+  Bearing path_to(EntityId thing) const;
   /// The seat's number among those of its role in the lane.
   std::size_t number() const { return seat_; }
 
@@ -93,7 +93,7 @@ class SeatView {
   ArenaView view() const { return lanes_.view(lane_); }
 
  private:
-  float middle_of(std::size_t thing) const;
+  float middle_of(EntityId thing) const;
 
   const Lanes& lanes_;
   std::size_t lane_, role_, seat_;

@@ -17,7 +17,7 @@ struct PastMember {
   std::int64_t steps = 0;  ///< after which it was kept
   /// how much of the training it stands for, 0 to 1; all together 1
   double share = 0.0;
-  Policy policy;
+  Policy policy;  ///< as it was then
 };
 
 /// What a training was, from a tenth of its length on: the policies of a role in a checkpoint's

@@ -51,8 +51,8 @@ struct PolicyGradientSettings {
   /// more than its own seat: a central critic, which only the training knows
   Sight value_sees = Sight::own;
   std::int64_t memory = 0;  ///< numbers that each network remembers from step to step, 0 for none
-  /// steps through which remembering is learned; divides the horizon
-  std::int64_t memory_span = 32;
+  /// steps through which remembering is learned, at least 1; divides the horizon
+  std::optional<std::int64_t> memory_span{};
   /// Convolutions over cameras and windows, as many as fit; empty: pixels are columns like others.
   std::vector<ConvolutionLayer> pictures{{16, 4, 2}, {32, 3, 2}};
   /// pixels or cells along both sides from which on convolutions are used
@@ -121,15 +121,16 @@ struct PolicyGradientSettings {
 /// from the seats that learn (`players`: one for each role) and their controls, and from how long
 /// episodes may last.
 ///
-/// A rollout is about a fiftieth to a hundredth of the training, 16 to 256 lanes of 32 to 128
-/// steps. Minibatches are such that a training has some 6,000 gradient steps with dials and 12,000
-/// with choices alone, 32 to 4096 samples. Trainings with dials of more than half a million steps
-/// and less than five have up to four times as many rollouts and gradient steps. Rollouts are
-/// learned from 4 times with dials and 6 times with choices alone, 3 times in trainings of 5
-/// million steps or more. The discount looks as far ahead as an episode lasts, 100 to 500 steps.
-/// Dials begin with a standard deviation of 1.5 and an entropy weight of 0.02 in trainings of up to
-/// half a million steps, falling to 0.6 and 0.005 at five million. Choices alone have an entropy
-/// weight of 0.005. It falls to 0.
+/// Remembering is learned through as many steps as an episode may last, 32 to 64. A rollout is
+/// about a fiftieth to a hundredth of the training, 16 to 256 lanes of 32 to 128 steps. Minibatches
+/// are such that a training has some 6,000 gradient steps with dials and 12,000 with choices alone,
+/// 32 to 4096 samples. Trainings with dials of more than half a million steps and less than five
+/// have up to four times as many rollouts and gradient steps. Rollouts are learned from 4 times
+/// with dials and 6 times with choices alone, 3 times in trainings of 5 million steps or more. The
+/// discount looks as far ahead as an episode lasts, 100 to 500 steps. Dials begin with a standard
+/// deviation of 1.5 and an entropy weight of 0.02 in trainings of up to half a million steps,
+/// falling to 0.6 and 0.005 at five million. Choices alone have an entropy weight of 0.005. It
+/// falls to 0.
 ///
 /// Where sides that learn are opposed, a fiftieth of the training lies between two snapshots, and
 /// they meet any of their past in a fifth of the lanes, and those that win most in another fifth.

@@ -45,8 +45,8 @@ std::unique_ptr<Player> policy_player(const Game& game, std::size_t role, Policy
 
 /// A policy of a mixture, and how often it is drawn beside others: at least 0.
 struct MixtureMember {
-  Policy policy;
-  double share = 1.0;
+  Policy policy;       ///< that may be drawn
+  double share = 1.0;  ///< of draws, beside the others'
 };
 /// Draws one of several policies for each episode, and plays it to the end. Where others would find
 /// what beats any one policy, they do not know which one they meet. `usual` actions are sampled.

@@ -16,7 +16,8 @@ namespace zithercraft {
 /// key that was pressed and let go again between two steps counts for the next one.
 class Steering {
  public:
-  explicit Steering(const Role& role) : role_(role) {}
+  /// For a role; its bindings are copied.
+  explicit Steering(const Role& role);
 
   /// A key or button goes down; one that steers nothing is ignored.
   void press(const std::string& key);

@@ -58,7 +58,7 @@ class Run {
   /// What is learned.
   const GameSpec& game_spec() const noexcept { return game_; }
   /// Throws Error (spec) if the game has custom parts and was read from a folder.
-  Game game() const { return Game(game_); }
+  Game game() const;
   /// How it is learned.
   const RunSettings& settings() const noexcept { return settings_; }
 

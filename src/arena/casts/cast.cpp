@@ -274,7 +274,7 @@ class Caster {
     const F8 ox = all(origin_.x), oy = all(origin_.y), reach = all(rays_.reach),
              swell = all(swell_);
     const I8 next = I8{0, 1, 2, 3, 4, 5, 6, 7}, stop = all(static_cast<std::int32_t>(run.stop)),
-             exclude = all(rays_.exclude);
+             exclude = all(rays_.exclude.number());
     // The arrays continue behind the last thing, so eight can always be read.
     for (std::size_t i = run.first; i < run.stop; i += 8) {
       const F8 dx = load(s_.x + i) - ox, dy = load(s_.y + i) - oy,
@@ -377,7 +377,7 @@ class Caster {
     const float bound = piece.bound + swell_, most = rays_.reach + bound;
     if (!overlap(band_, {piece.low, piece.high})) return;
     if (!rays_.tags.holds(plan_.tag_of[piece.entity]) || dot(d, d) > most * most ||
-        static_cast<std::int32_t>(piece.entity) == rays_.exclude)
+        EntityId(piece.entity) == rays_.exclude)
       return;
     if (swell_ > 0.0f) {
       const Vec a = piece.from - origin_, e = piece.to - piece.from;

@@ -2,11 +2,18 @@
 
 #include <cstring>
 #include <span>
+#include <type_traits>
 
 #include "arena/physics/standing.hpp"
 #include "arena/plan.hpp"
 
 namespace zithercraft::arena_internal {
+
+/// Entities as kernels write them.
+inline std::span<std::int32_t> numbers_of(std::span<EntityId> entities) {
+  static_assert(sizeof(EntityId) == sizeof(std::int32_t) && std::is_standard_layout_v<EntityId>);
+  return {reinterpret_cast<std::int32_t*>(entities.data()), entities.size()};
+}
 
 /// What a cast meets besides what its query says.
 enum class CastScope {

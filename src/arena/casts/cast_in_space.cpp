@@ -261,7 +261,7 @@ class SpaceCaster {
   void gather(const TagRun& run) {
     Nearby& group = group_of(run);
     for (std::size_t i = run.first; i < run.stop; ++i) {
-      if (s_.present[i] == 0 || static_cast<std::int32_t>(i) == rays_.exclude) continue;
+      if (s_.present[i] == 0 || EntityId(i) == rays_.exclude) continue;
       const Band band = band_of(plan_, s_, i);
       const float half = 0.5f * (band.high - band.low), flat = plan_.bounds[i];
       const float bound =
@@ -274,8 +274,7 @@ class SpaceCaster {
 
   void gather_wall(std::size_t i) {
     const WallPiece& piece = plan_.pieces[i];
-    if (!rays_.tags.holds(plan_.tag_of[piece.entity]) ||
-        static_cast<std::int32_t>(piece.entity) == rays_.exclude)
+    if (!rays_.tags.holds(plan_.tag_of[piece.entity]) || EntityId(piece.entity) == rays_.exclude)
       return;
     const float half = 0.5f * (piece.high - piece.low);
     const Vec3 middle{piece.mid.x - origin_.x, piece.mid.y - origin_.y,

@@ -92,9 +92,9 @@ class Dig {
   void report(EventKind kind, std::size_t number, std::uint8_t block, float strength) const {
     const Vec3 low = corner_of(number);
     const float half = 0.5f * t_.plan.blocks.size;
-    t_.events.push({s_.header->tick, kind, static_cast<std::int32_t>(d_.body),
-                    static_cast<std::int32_t>(t_.plan.blocks.first_kind + block - 1), low.x + half,
-                    low.y + half, strength, static_cast<std::int32_t>(number)});
+    t_.events.push({s_.header->tick, kind, EntityId(d_.body),
+                    EntityId(t_.plan.blocks.first_kind + block - 1), low.x + half, low.y + half,
+                    strength, static_cast<std::int32_t>(number)});
   }
 
   const Tick& t_;

@@ -51,7 +51,7 @@ class Shots {
     s_.present[shot] = 1;
     s_.ends_at[shot - t_.plan.bodies] = s_.header->tick + launcher_.life;
     std::fill_n(closest(free), launcher_.target_list.size(), std::numeric_limits<float>::max());
-    report(EventKind::launch, shot, static_cast<std::int32_t>(shot), launcher_.speed);
+    report(EventKind::launch, shot, EntityId(shot), launcher_.speed);
   }
 
  private:
@@ -67,9 +67,9 @@ class Shots {
     return s_.closest + launcher_.first_closest + i * launcher_.target_list.size();
   }
 
-  void report(EventKind kind, std::size_t shot, std::int32_t whom, float strength) const {
-    t_.events.push({s_.header->tick, kind, static_cast<std::int32_t>(launcher_.body), whom,
-                    s_.x[shot], s_.y[shot], strength, static_cast<std::int32_t>(shot)});
+  void report(EventKind kind, std::size_t shot, EntityId whom, float strength) const {
+    t_.events.push({s_.header->tick, kind, EntityId(launcher_.body), whom, s_.x[shot], s_.y[shot],
+                    strength, static_cast<std::int32_t>(shot)});
   }
 
   void fly_one(std::size_t i) {
@@ -87,7 +87,7 @@ class Shots {
                             .direction_y = {&d.y, 1},
                             .reach = way,
                             .thickness = 2.0f * launcher_.radius,
-                            .exclude = static_cast<std::int32_t>(launcher_.body)};
+                            .exclude = EntityId(launcher_.body)};
       cast_rays(t_.plan, s_, ray, {&way, 1}, {&met, 1}, CastScope::solids);
       approach(i, from, d, way);
       s_.x[shot] = from.x + way * d.x;
@@ -99,15 +99,14 @@ class Shots {
   void arrive(std::size_t i, std::int32_t met, float speed) {
     const std::size_t shot = launcher_.first_shot + i;
     if (met >= 0) {
-      report(EventKind::hit, shot, met, speed);
+      report(EventKind::hit, shot, EntityId::of(met), speed);
       if (static_cast<std::size_t>(met) < t_.plan.bodies)
         strike(static_cast<std::size_t>(met), shot, speed);
     }
     if (met < 0 && s_.header->tick < s_.ends_at[shot - t_.plan.bodies]) return;
     for (std::size_t k = 0; k < launcher_.target_list.size(); ++k)
       if (closest(i)[k] < std::numeric_limits<float>::max())
-        report(EventKind::pass, shot, static_cast<std::int32_t>(launcher_.target_list[k]),
-               closest(i)[k]);
+        report(EventKind::pass, shot, EntityId(launcher_.target_list[k]), closest(i)[k]);
     s_.present[shot] = 0;
   }
 
@@ -139,7 +138,7 @@ class Shots {
                             .direction_z = {&d.z, 1},
                             .reach = way,
                             .thickness = 2.0f * launcher_.radius,
-                            .exclude = static_cast<std::int32_t>(launcher_.body)};
+                            .exclude = EntityId(launcher_.body)};
       cast_in_space(t_.plan, s_, ray, {&way, 1}, {&met, 1}, CastScope::solids);
       for (std::size_t k = 0; k < launcher_.target_list.size(); ++k) {
         const std::size_t target = launcher_.target_list[k];

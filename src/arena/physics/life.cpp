@@ -19,10 +19,15 @@ void change_meter(const Tick& t, std::size_t number, float by) {
   if (!emptied && !filled) return;
   std::size_t first = number;  // the meters of a body follow each other
   while (first > 0 && t.plan.meters[first - 1].body == meter.body) --first;
-  t.events.push({t.s.header->tick, emptied ? EventKind::empty : EventKind::full,
-                 static_cast<std::int32_t>(meter.body), -1, t.s.x[meter.body], t.s.y[meter.body],
-                 value, static_cast<std::int32_t>(number - first)});
-  if (emptied && meter.vital) kill(t, meter.body, -1);
+  t.events.push({t.s.header->tick,
+                 emptied ? EventKind::empty : EventKind::full,
+                 EntityId(meter.body),
+                 {},
+                 t.s.x[meter.body],
+                 t.s.y[meter.body],
+                 value,
+                 static_cast<std::int32_t>(number - first)});
+  if (emptied && meter.vital) kill(t, meter.body, {});
 }
 
 }  // namespace
@@ -38,14 +43,14 @@ void affect(const Tick& t, std::size_t body, std::size_t source, Dose dose) {
           dose == Dose::once ? effect.amount : effect.per_tick;
   }
   if (dose == Dose::once && touchy.kills.holds(t.plan.tag_of[body]))
-    kill(t, body, static_cast<std::int32_t>(source));
+    kill(t, body, EntityId(source));
 }
 
-void kill(const Tick& t, std::size_t body, std::int32_t killer) {
+void kill(const Tick& t, std::size_t body, EntityId killer) {
   StateArrays& s = t.s;
   if (s.present[body] == 0) return;
-  t.events.push({s.header->tick, EventKind::die, static_cast<std::int32_t>(body), killer, s.x[body],
-                 s.y[body], 0.0f});
+  t.events.push(
+      {s.header->tick, EventKind::die, EntityId(body), killer, s.x[body], s.y[body], 0.0f});
   s.present[body] = 0;
   s.vx[body] = s.vy[body] = s.turn[body] = 0.0f;
   if (t.plan.heights.used) {
@@ -81,8 +86,7 @@ void bring_back(const Tick& t) {
     s.back_at[e] = 0;
     for (std::size_t m = 0; m < t.plan.meters.size(); ++m)
       if (t.plan.meters[m].body == e) s.meters[m] = t.plan.meters[m].start;
-    t.events.push(
-        {s.header->tick, EventKind::back, static_cast<std::int32_t>(e), -1, s.x[e], s.y[e], 0.0f});
+    t.events.push({s.header->tick, EventKind::back, EntityId(e), {}, s.x[e], s.y[e], 0.0f});
   }
 }
 

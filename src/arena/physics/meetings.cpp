@@ -11,13 +11,7 @@ namespace {
 
 Event event(const Tick& t, EventKind kind, std::size_t who, std::size_t whom,
             float strength = 0.0f) {
-  return {t.s.header->tick,
-          kind,
-          static_cast<std::int32_t>(who),
-          static_cast<std::int32_t>(whom),
-          t.s.x[who],
-          t.s.y[who],
-          strength};
+  return {t.s.header->tick, kind, EntityId(who), EntityId(whom), t.s.x[who], t.s.y[who], strength};
 }
 
 bool touchy(const ArenaPlan& plan, std::size_t a, std::size_t b) {

@@ -49,7 +49,7 @@ void dig_and_place(const Tick& tick);
 enum class Dose { once, lasting };
 /// What `source` does to a body that meets it.
 void affect(const Tick& tick, std::size_t body, std::size_t source, Dose dose);
-void kill(const Tick& tick, std::size_t body, std::int32_t killer);
+void kill(const Tick& tick, std::size_t body, EntityId killer);
 void run_meters(const Tick& tick);
 void bring_back(const Tick& tick);
 

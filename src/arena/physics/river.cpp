@@ -120,8 +120,8 @@ void flow_rivers(const ArenaPlan& plan, StateArrays& s, EventSink& events) {
       const double at = place_of(river.spec, gates[slot]);
       const auto line = static_cast<float>(at);
       if (gates[slot] >= 0 && before < line && x >= line)
-        events.push({s.header->tick, EventKind::gate, static_cast<std::int32_t>(river.follows),
-                     static_cast<std::int32_t>(river.first_body + 2 * slot), x, s.y[river.follows],
+        events.push({s.header->tick, EventKind::gate, EntityId(river.follows),
+                     EntityId(river.first_body + 2 * slot), x, s.y[river.follows],
                      static_cast<float>(gates[slot] + 1)});
       if (at + 0.5 * river.spec.spacing >= static_cast<double>(x) - river.spec.behind) continue;
       gates[slot] = *std::max_element(gates, gates_end) + 1;

@@ -181,7 +181,7 @@ class Moves {
       const std::size_t body = plan_.steppers[i].body;
       if (m_.bumped[i] != not_bumped) {
         const std::int32_t whom = m_.bumped[i] == bumped_border ? -1 : m_.bumped[i];
-        t_.events.push({t_.s.header->tick, EventKind::touch, static_cast<std::int32_t>(body), whom,
+        t_.events.push({t_.s.header->tick, EventKind::touch, EntityId(body), EntityId::of(whom),
                         t_.s.x[body], t_.s.y[body], 1.0f});
         if (whom >= 0) {
           affect(t_, body, static_cast<std::size_t>(whom), Dose::once);

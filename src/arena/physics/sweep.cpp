@@ -63,7 +63,7 @@ float way_past_fixed(const Tick& t, std::size_t i, Vec direction, float reach, f
              .direction_y = {&direction.y, 1},
              .reach = reach,
              .thickness = 2.0f * radius,
-             .exclude = static_cast<std::int32_t>(i)},
+             .exclude = EntityId(i)},
             {&distance, 1}, {&entity, 1}, CastScope::fixed_solids, stopped_band(t.plan, t.s, i));
   if (t.plan.has_blocks()) distance = way_past_blocks(t, i, direction, distance, radius);
   if (t.plan.heights.terrain) distance = way_past_terrain(t, i, direction, distance, radius);

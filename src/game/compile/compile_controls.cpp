@@ -180,7 +180,7 @@ class ControlCompiler : public RoleCompiler {
     plan.option = option;
     if (need.above) plan.above = static_cast<float>(*need.above);
     if (need.below) plan.below = static_cast<float>(*need.below);
-    for (const std::size_t seat : role_.seats) {
+    for (const EntityId seat : role_.seats) {
       if (!need.reloaded.empty())
         plan.launchers.push_back(
             game_.arena.launcher_number(seat, need.reloaded, where + ".reloaded"));

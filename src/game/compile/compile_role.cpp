@@ -27,11 +27,11 @@ void check_unique(const std::vector<std::string>& names, const std::string& what
       wrong_spec("two " + what + "s are named '" + name + "'", where, fix);
 }
 
-std::vector<std::size_t> bodies_of(const GamePlan& game, const std::string& name,
-                                   const std::string& where) {
-  std::vector<std::size_t> found;
-  for (const std::size_t thing : game.things_of_tag[game.arena.tag(name, where)])
-    if (game.arena.entities()[thing].kind == EntityKind::body) found.push_back(thing);
+std::vector<EntityId> bodies_of(const GamePlan& game, const std::string& name,
+                                const std::string& where) {
+  std::vector<EntityId> found;
+  for (const EntityId thing : game.things_of_tag[game.arena.tag(name, where)])
+    if (game.arena.entity(thing).kind == EntityKind::body) found.push_back(thing);
   if (found.empty()) wrong_spec("no body bears the tag '" + name + "'", where, "name a body's tag");
   return found;
 }
@@ -56,12 +56,12 @@ void find_seats(GamePlan& game, std::size_t role, const std::string& where) {
   if (game.arena.wanders(seats.front()))
     wrong_spec("'" + body + "' wanders by itself", where + ".body",
                "remove its wanderer, or control another body");
-  for (const std::size_t seat : seats) {
+  for (const EntityId seat : seats) {
     if (std::find(game.seats.begin(), game.seats.end(), seat) != game.seats.end())
       wrong_spec("two roles steer the same body", where + ".body", "give each its own");
     game.seats.push_back(seat);
   }
-  game.roles[role].side = game.arena.entities()[seats.front()].side;
+  game.roles[role].side = game.arena.entity(seats.front()).side;
 }
 
 RoleCompiler::RoleCompiler(GamePlan& game, std::size_t role, std::string where)
@@ -95,14 +95,14 @@ TagSet RoleCompiler::tag_mask(const std::vector<std::string>& tags,
   return game_internal::tag_mask(game_, tags, where);
 }
 
-bool RoleCompiler::meant(Whose whose, std::size_t seat, std::size_t entity) const {
-  const std::string &own = game_.arena.entities()[role_.seats[seat]].side,
-                    &side = game_.arena.entities()[entity].side;
+bool RoleCompiler::meant(Whose whose, std::size_t seat, EntityId entity) const {
+  const std::string &own = game_.arena.entity(role_.seats[seat]).side,
+                    &side = game_.arena.entity(entity).side;
   return whose == Whose::anyone || (!side.empty() && (side == own) == (whose == Whose::own));
 }
 
 void RoleCompiler::check_sides(Whose whose, const std::string& where) const {
-  if (whose != Whose::anyone && game_.arena.entities()[role_.seats.front()].side.empty())
+  if (whose != Whose::anyone && game_.arena.entity(role_.seats.front()).side.empty())
     wrong_spec("the seats belong to no side", where,
                "give their bodies a `side`, or ask for anyone's");
 }

@@ -38,7 +38,7 @@ class RoleCompiler {
   std::size_t target(const std::string& name, bool paired, const std::string& where) const;
   TagSet tag_mask(const std::vector<std::string>& tags, const std::string& where) const;
   /// Whether an entity is of the seat's side (or of another), as `whose` asks.
-  bool meant(Whose whose, std::size_t seat, std::size_t entity) const;
+  bool meant(Whose whose, std::size_t seat, EntityId entity) const;
   void check_sides(Whose whose, const std::string& where) const;
 
   GamePlan& game_;
@@ -49,8 +49,8 @@ class RoleCompiler {
 };
 
 /// The bodies of a tag. Throws Error (spec) if there is none.
-std::vector<std::size_t> bodies_of(const GamePlan& game, const std::string& name,
-                                   const std::string& where);
+std::vector<EntityId> bodies_of(const GamePlan& game, const std::string& name,
+                                const std::string& where);
 /// A bit for each tag; all for an empty list.
 TagSet tag_mask(const GamePlan& game, const std::vector<std::string>& tags,
                 const std::string& where);

@@ -237,7 +237,7 @@ class SenseCompiler : public RoleCompiler {
         wrong_spec("a paired thing has no `whose`", where + ".whose", "leave one of both out");
       for (std::size_t seat = 0; seat < role_.seats.size(); ++seat) {
         auto& things = plan.things.emplace_back();
-        for (const std::size_t thing : game_.things_of_tag[plan.tag])
+        for (const EntityId thing : game_.things_of_tag[plan.tag])
           if (thing != role_.seats[seat] && meant(sense.whose, seat, thing))
             things.push_back(thing);
         if (things.empty())
@@ -274,9 +274,8 @@ class SenseCompiler : public RoleCompiler {
     for (std::size_t seat = 0; seat < role_.seats.size(); ++seat) {
       auto& others = plan.others.emplace_back();
       for (const std::size_t tag : tags)
-        for (const std::size_t thing : game_.things_of_tag[tag])
-          if (thing != role_.seats[seat] &&
-              game_.arena.entities()[thing].kind != EntityKind::zone &&
+        for (const EntityId thing : game_.things_of_tag[tag])
+          if (thing != role_.seats[seat] && game_.arena.entity(thing).kind != EntityKind::zone &&
               meant(sense.whose, seat, thing))
             others.push_back(thing);
       std::sort(others.begin(), others.end());
@@ -353,7 +352,7 @@ class SenseCompiler : public RoleCompiler {
   }
 
   GaugesPlan plan_for(const Gauges& sense, const std::string& where) {
-    const std::size_t body = role_.seats.front();
+    const EntityId body = role_.seats.front();
     const auto known = game_.arena.meters_of(body);
     GaugesPlan plan;
     const auto& meters = sense.meters.empty() ? known : sense.meters;
@@ -367,7 +366,7 @@ class SenseCompiler : public RoleCompiler {
       for (std::size_t seat = 0; seat < role_.seats.size(); ++seat)
         plan.numbers[seat].push_back(game_.arena.meter_number(role_.seats[seat], meters[i]));
       for (const Meter& meter :
-           game_.spec.arena.bodies[game_.arena.entities()[body].spec_index].meters) {
+           game_.spec.arena.bodies[game_.arena.entity(body).spec_index].meters) {
         if (meter.name != meters[i]) continue;
         plan.low.push_back(static_cast<float>(meter.low));
         plan.inverse_range.push_back(static_cast<float>(1.0 / (meter.high - meter.low)));
@@ -450,10 +449,10 @@ class SenseCompiler : public RoleCompiler {
 
   // What kills the seats' bodies, or fails them when they touch it or come into it.
   TagSet deadly_tags() const {
-    const TagSet own = TagSet::of(game_.arena.entities()[role_.seats.front()].tag);
+    const TagSet own = TagSet::of(game_.arena.entity(role_.seats.front()).tag);
     TagSet deadly;
-    for (std::size_t e = 0; e < game_.arena.entities().size(); ++e)
-      if (game_.arena.kills(e).meets(own)) deadly |= TagSet::of(game_.arena.entities()[e].tag);
+    for (const EntityId e : game_.arena.ids())
+      if (game_.arena.kills(e).meets(own)) deadly |= TagSet::of(game_.arena.entity(e).tag);
     for (std::size_t t = 0; t < spec_.rewards.size(); ++t) {
       const Term& term = spec_.rewards[t];
       const std::string where = where_ + ".rewards[" + std::to_string(t) + "]";
@@ -573,7 +572,8 @@ class SenseCompiler : public RoleCompiler {
 
   void fill_shades(const Camera& sense, const std::string& where, CameraPlan& plan) const {
     const TagSet drawn = tag_mask(sense.sees, where + ".sees");
-    for (const auto& [tag, shade] : sense.shades) game_.arena.tag(tag, where + ".shades." + tag);
+    for (const auto& [tag, shade] : sense.shades)
+      game_.arena.tag(tag, fmt::format("{}.shades.{}", where, tag));
     plan.ground.fill(0.2f);
     for (const Entity& e : game_.arena.entities()) {
       const TagSet tag = TagSet::of(e.tag);

@@ -128,8 +128,8 @@ class TermCompiler : public RoleCompiler {
   }
 
   // None for an empty name, which means the seat's own.
-  std::vector<std::size_t> bodies(const std::string& name, const std::string& where) const {
-    return name.empty() ? std::vector<std::size_t>{} : bodies_of(game_, name, where);
+  std::vector<EntityId> bodies(const std::string& name, const std::string& where) const {
+    return name.empty() ? std::vector<EntityId>{} : bodies_of(game_, name, where);
   }
 
   ConditionPlan condition(const Condition& when, const std::string& where) const {
@@ -147,9 +147,9 @@ class TermCompiler : public RoleCompiler {
     }
     if (!when.touching.empty()) plan.touching = tag_mask(when.touching, where + ".touching");
     if (when.inside.empty()) return plan;
-    for (const std::size_t thing :
+    for (const EntityId thing :
          game_.things_of_tag[game_.arena.tag(when.inside, where + ".inside")])
-      if (game_.arena.entities()[thing].kind == EntityKind::zone) plan.zones.push_back(thing);
+      if (game_.arena.entity(thing).kind == EntityKind::zone) plan.zones.push_back(thing);
     if (plan.zones.empty())
       wrong_spec("no zone bears the tag '" + when.inside + "'", where + ".inside",
                  "name a zone's tag");
@@ -162,14 +162,13 @@ class TermCompiler : public RoleCompiler {
   MeterTriggerPlan change(const MeterTrigger& spec, const std::string& where) const {
     MeterTriggerPlan plan;
     const auto others = bodies(spec.of, where + ".of");
-    for (const std::size_t seat : role_.seats) {
+    for (const EntityId seat : role_.seats) {
       auto& meters = plan.meters.emplace_back();
-      for (const std::size_t body : others.empty() ? std::vector<std::size_t>{seat} : others) {
+      for (const EntityId body : others.empty() ? std::vector{seat} : others) {
         const auto known = game_.arena.meters_of(body);
         if (std::find(known.begin(), known.end(), spec.meter) == known.end())
-          wrong_spec(
-              "'" + game_.arena.entities()[body].name + "' has no meter '" + spec.meter + "'",
-              where + ".meter", known.empty() ? "give it one" : advice(spec.meter, known));
+          wrong_spec("'" + game_.arena.entity(body).name + "' has no meter '" + spec.meter + "'",
+                     where + ".meter", known.empty() ? "give it one" : advice(spec.meter, known));
         meters.push_back(game_.arena.meter_number(body, spec.meter));
       }
     }
@@ -180,7 +179,7 @@ class TermCompiler : public RoleCompiler {
     NearMissTriggerPlan plan{TagSet::of(game_.arena.tag(spec.to, where + ".to")),
                              static_cast<float>(spec.within), spec.over};
     const auto& launchers =
-        game_.spec.arena.bodies[game_.arena.entities()[role_.seats.front()].spec_index].launchers;
+        game_.spec.arena.bodies[game_.arena.entity(role_.seats.front()).spec_index].launchers;
     const bool aims =
         std::any_of(launchers.begin(), launchers.end(), [&](const Launcher& launcher) {
           return std::find(launcher.targets.begin(), launcher.targets.end(), spec.to) !=

@@ -100,7 +100,7 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
                 .controls = role().controls.size(),
                 .masks = nets_.heads.masks(),
                 .memory = memory_each(),
-                .memory_span = static_cast<std::size_t>(remembers() ? settings.memory_span : 1),
+                .memory_span = static_cast<std::size_t>(remembers() ? *settings.memory_span : 1),
                 .value_inputs = sees_others() ? nets_.value.input_stride() : 0,
                 .credit_inputs = nets_.credits ? nets_.credit.input_stride() : 0}),
       normaliser_(normaliser_for(signature_.policy)),

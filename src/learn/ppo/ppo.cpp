@@ -26,7 +26,7 @@ void check_settings(const PolicyGradientSettings& s) {
   need(layers(s.policy_layers), "policy_layers", "give widths from 1 to 65536");
   need(layers(s.value_layers), "value_layers", "give widths from 1 to 65536");
   need(s.memory >= 0 && s.memory <= 65536, "memory", "give a number from 0 to 65536");
-  need(s.memory == 0 || (s.memory_span >= 1 && *s.horizon % s.memory_span == 0), "memory_span",
+  need(s.memory == 0 || (*s.memory_span >= 1 && *s.horizon % *s.memory_span == 0), "memory_span",
        "give a number that divides the horizon");
   need(s.picture_least >= 1, "picture_least", "give at least 1");
   need(s.crowd_width >= 0 && s.crowd_width <= 65536, "crowd_width",

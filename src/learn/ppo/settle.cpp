@@ -60,6 +60,19 @@ double more_steps(const Occasion& o) {
   return std::pow(std::max(1.0, o.steps / short_training), 0.6);
 }
 
+// What decides at an episode's end is learned to be kept from its beginning on only if both lie in
+// one span; but of long spans few fit into a minibatch.
+std::int64_t usual_span(const Occasion& o) {
+  constexpr std::uint64_t shortest = 32, longest = 64;
+  return static_cast<std::int64_t>(
+      std::clamp(std::bit_ceil(static_cast<std::uint64_t>(o.episode)), shortest, longest));
+}
+std::int64_t largest_divisor(std::int64_t of, std::int64_t at_most) {
+  std::int64_t divisor = std::clamp<std::int64_t>(at_most, 1, std::max<std::int64_t>(1, of));
+  while (of % divisor != 0) --divisor;
+  return divisor;
+}
+
 // Some fifty to a hundred rollouts, or a few hundred, until there are as many lanes as play
 // fastest.
 void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
@@ -72,9 +85,10 @@ void settle_rollout(const Occasion& o, PolicyGradientSettings& s) {
     s.horizon = std::clamp(
         near_power(o.steps / (brief ? rollouts * most_lanes * seats : 50.0 * fewest_rows * seats)),
         brief ? short_episode : 32, longest);
-    if (s.memory > 0 && s.memory_span > 0)
-      s.horizon = (*s.horizon + s.memory_span - 1) / s.memory_span * s.memory_span;
+    if (const std::int64_t span = s.memory_span.value_or(usual_span(o)); s.memory > 0 && span > 0)
+      s.horizon = (*s.horizon + span - 1) / span * span;
   }
+  if (!s.memory_span) s.memory_span = largest_divisor(*s.horizon, usual_span(o));
   if (s.lanes) return;
   if (o.copies) {
     s.lanes = static_cast<std::int64_t>(*o.copies);

@@ -46,7 +46,7 @@ std::vector<Colour> tag_colours(const Game& game) {
   const auto next = [&](const auto& list, std::size_t which) {
     return list[used[which]++ % list.size()];
   };
-  std::set<std::size_t> seats;
+  std::set<EntityId> seats;
   for (const Role& role : game.roles()) seats.insert(role.seats.begin(), role.seats.end());
   std::vector<Colour> colours(arena.tags().size(), wall_colour);
   double most_worth = 0.0;  // what is worth far less than the best is no treasure
@@ -54,8 +54,8 @@ std::vector<Colour> tag_colours(const Game& game) {
     for (const auto& kind : arena.spec().blocks->kinds)
       most_worth = std::max(most_worth, kind.worth);
   std::set<std::size_t> chosen;
-  for (std::size_t e = 0; e < arena.entities().size(); ++e) {
-    const Entity& entity = arena.entities()[e];
+  for (const EntityId e : arena.ids()) {
+    const Entity& entity = arena.entity(e);
     if (!chosen.insert(entity.tag).second) continue;
     Colour& colour = colours[entity.tag];
     switch (entity.kind) {

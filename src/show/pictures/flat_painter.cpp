@@ -13,7 +13,7 @@ class FlatPainter final : public Painter {
  private:
   Extent extent() const override {
     Extent box;
-    for (std::size_t e = 0; e < arena_.entities().size(); ++e)
+    for (const EntityId e : arena_.ids())
       if (is_here(e))
         for (const auto& [x, y] : lanes_.view(0).outline(e)) box.add(x, y);
     if (arena_.cell_columns() > 0) {
@@ -48,8 +48,8 @@ class FlatPainter final : public Painter {
         if (p_.rays) draw_rays(false);
         for (const Path& path : p_.paths) draw_path(path);
       }
-      for (std::size_t e = 0; e < arena_.entities().size(); ++e)
-        if (arena_.entities()[e].kind == kind && is_here(e)) draw_entity(e);
+      for (const EntityId e : arena_.ids())
+        if (arena_.entity(e).kind == kind && is_here(e)) draw_entity(e);
     }
   }
 
@@ -67,9 +67,9 @@ class FlatPainter final : public Painter {
     cairo_set_antialias(c_, CAIRO_ANTIALIAS_NONE);  // no seams between cells
     for (std::size_t row = 0; row < arena_.cell_rows(); ++row)
       for (std::size_t column = 0; column < arena_.cell_columns(); ++column) {
-        const std::int32_t entity = lanes_.view(0).cell_at(column, row);
-        if (entity < 0) continue;
-        set(colour_of(static_cast<std::size_t>(entity)));
+        const EntityId entity = lanes_.view(0).cell_at(column, row);
+        if (!entity) continue;
+        set(colour_of(entity));
         cairo_rectangle(c_, sx(cells.origin[0] + cells.size * static_cast<double>(column)),
                         sy(cells.origin[1] + cells.size * static_cast<double>(row + 1)), side,
                         side);
@@ -78,8 +78,8 @@ class FlatPainter final : public Painter {
     cairo_set_antialias(c_, CAIRO_ANTIALIAS_DEFAULT);
   }
 
-  void draw_entity(std::size_t e) {
-    const Entity& entity = arena_.entities()[e];
+  void draw_entity(EntityId e) {
+    const Entity& entity = arena_.entity(e);
     trace(lanes_.view(0).outline(e), entity.kind != EntityKind::wall);
     const Colour colour = colour_of(e);
     if (entity.kind != EntityKind::wall) {
@@ -99,7 +99,7 @@ class FlatPainter final : public Painter {
   }
 
   // A stroke from the middle towards where it heads.
-  void draw_bow(std::size_t e) {
+  void draw_bow(EntityId e) {
     const Pose pose = lanes_.view(0).pose(e);
     const double x = static_cast<double>(pose.x), y = static_cast<double>(pose.y);
     double half = 0;  // how far the outline reaches

@@ -25,7 +25,7 @@ Json overlay_json(const Overlay& o) {
 
 std::size_t numbers_per_moment(const Game& game) {
   std::size_t numbers =
-      game.arena().posed_count() * (game.arena().has_height() ? 5 : 3) * ticks_shown(game);
+      game.arena().posed().size() * (game.arena().has_height() ? 5 : 3) * ticks_shown(game);
   for (const Role& role : game.roles())
     numbers += role.seats.size() * (role.columns.size() + role.controls.size() + role.terms.size() +
                                     1 + probability_count(role.controls));
@@ -41,7 +41,7 @@ std::size_t moments_per_message(const Game& game) {
 void append_poses(std::vector<float>& numbers, const Game& game, const std::byte* state) {
   const Arena& arena = game.arena();
   const bool custom = game.spec().custom.has_value();
-  for (std::size_t e = 0; e < arena.posed_count(); ++e) {
+  for (const EntityId e : arena.posed()) {
     const Pose pose = arena.pose(state, e);
     numbers.push_back(!custom && arena.present(state, e) ? pose.x
                                                          : std::numeric_limits<float>::quiet_NaN());
@@ -53,12 +53,12 @@ void append_poses(std::vector<float>& numbers, const Game& game, const std::byte
   }
 }
 
-void FrameChunk::Map::add(std::vector<std::int32_t> next, std::uint32_t step) {
+void FrameChunk::Map::add(std::vector<EntityId> next, std::uint32_t step) {
   if (now.size() != next.size()) {
-    start = next;
+    start = Json(next);
   } else {
     for (std::size_t i = 0; i < next.size(); ++i)
-      if (next[i] != now[i]) changes.push_back({step, i, next[i]});
+      if (next[i] != now[i]) changes.push_back({step, i, next[i].number()});
   }
   now = std::move(next);
 }
@@ -68,7 +68,8 @@ void FrameChunk::add(const Moment& moment, std::span<const std::vector<std::byte
   if (moments_++ == 0) first_ = moment.step;
   outcomes_.push_back(moment.outcome);
   for (const Event& e : moment.events)
-    events_.push_back({moment.step, e.tick, e.kind, e.who, e.whom, e.x, e.y, e.strength, e.detail});
+    events_.push_back({moment.step, e.tick, e.kind, e.who.number(), e.whom.number(), e.x, e.y,
+                       e.strength, e.detail});
   for (const Overlay& o : moment.overlays) overlays_.push_back({moment.step, overlay_json(o)});
   if (arena.cell_columns() > 0) cells_.add(cells_of(arena, moment.state.data()), moment.step);
   if (arena.block_count().columns > 0)
@@ -78,7 +79,7 @@ void FrameChunk::add(const Moment& moment, std::span<const std::vector<std::byte
     for (const auto* list :
          {&role.observations, &role.controls, &role.rewards, &role.values, &role.probabilities})
       numbers_.insert(numbers_.end(), list->begin(), list->end());
-  for (std::size_t body = 0; body < arena.body_count(); ++body)
+  for (const EntityId body : arena.bodies())
     for (const std::string& meter : arena.meters_of(body))
       numbers_.push_back(arena.meter(moment.state.data(), body, meter));
   const std::size_t shown = ticks_shown(game_);

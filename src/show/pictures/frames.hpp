@@ -25,9 +25,9 @@ class FrameChunk {
 
  private:
   struct Map {
-    std::vector<std::int32_t> now{};
+    std::vector<EntityId> now{};
     Json start = Json::array(), changes = Json::array();
-    void add(std::vector<std::int32_t> next, std::uint32_t step);
+    void add(std::vector<EntityId> next, std::uint32_t step);
   };
 
   Game game_;

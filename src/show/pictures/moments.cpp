@@ -43,7 +43,7 @@ class EpisodeWalk {
       put(m.state);
       overlays_ = m.overlays;
       for (std::size_t seat = 0; seat < paths_.size(); ++seat) {
-        const std::size_t body = replay_.game().roles()[0].seats[seat];
+        const EntityId body = replay_.game().roles()[0].seats[seat];
         if (lanes_.view(0).present(body)) extend(paths_[seat], lanes_, 0, seat);
         paths_[seat].outcome = m.outcome;
       }

@@ -53,12 +53,12 @@ void Painter::draw_rays(bool ringed) {
     for (std::size_t seat = 0; seat < lanes_.seats(role); ++seat)
       for (const SeenRay& ray : SeatView(lanes_, 0, role, seat).rays()) {
         any_ray_ = true;
-        const bool hit = ray.entity >= 0;
+        const bool hit{ray.entity};
         const Point from = seen({static_cast<double>(ray.from_x), static_cast<double>(ray.from_y),
                                  static_cast<double>(ray.from_z)}),
                     to = seen({static_cast<double>(ray.to_x), static_cast<double>(ray.to_y),
                                static_cast<double>(ray.to_z)});
-        set(hit ? colour_of(static_cast<std::size_t>(ray.entity)) : faint, hit ? 0.55 : 0.35);
+        set(hit ? colour_of(ray.entity) : faint, hit ? 0.55 : 0.35);
         cairo_set_line_width(c_, 1);
         trace({from, to}, false);
         cairo_stroke(c_);
@@ -132,8 +132,8 @@ void Painter::draw_legend() {
   const double x = p_.width - margin - legend_width + 24;
   double y = top_ + 12;
   std::set<std::size_t> seen;
-  for (std::size_t e = 0; e < arena_.entities().size(); ++e) {
-    const Entity& entity = arena_.entities()[e];
+  for (const EntityId e : arena_.ids()) {
+    const Entity& entity = arena_.entity(e);
     if (lanes_.game().spec().custom || !seen.insert(entity.tag).second) continue;
     key_box(x, y, colour_of(e), entity.kind == EntityKind::zone ? 0.3 : 0.85,
             arena_.tags()[entity.tag]);

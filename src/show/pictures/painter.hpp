@@ -49,10 +49,10 @@ class Painter {
   void set(Colour colour, double opacity = 1.0) {
     cairo_set_source_rgba(c_, colour.r, colour.g, colour.b, opacity);
   }
-  Colour colour_of(std::size_t entity) const { return colours_[arena_.entities()[entity].tag]; }
-  bool is_here(std::size_t e) const {
+  Colour colour_of(EntityId entity) const { return colours_[arena_.entity(entity).tag]; }
+  bool is_here(EntityId e) const {
     if (lanes_.game().spec().custom) return false;
-    return e >= arena_.posed_count() || lanes_.view(0).present(e);
+    return !arena_.posed().holds(e) || lanes_.view(0).present(e);
   }
   double sx(double x) const { return left_ + (x - box_.x0) * scale_; }
   double sy(double y) const { return top_ + (box_.y1 - y) * scale_; }

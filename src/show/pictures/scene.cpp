@@ -22,14 +22,14 @@ const BodySpec* body_spec(const Arena& arena, const Entity& entity) {
 
 Json entities_of(const Arena& arena) {
   Json list = Json::array();
-  for (std::size_t i = 0; i < arena.entities().size(); ++i) {
-    const Entity& e = arena.entities()[i];
+  for (const EntityId id : arena.ids()) {
+    const Entity& e = arena.entity(id);
     list.push_back({{"name", e.name},
                     {"tag", e.tag},
                     {"kind", kind_names[static_cast<std::size_t>(e.kind)]},
                     {"side", e.side},
                     {"moves", e.free},
-                    {"ball", i < arena.posed_count() && arena.is_ball(i)}});
+                    {"ball", arena.posed().holds(id) && arena.is_ball(id)}});
   }
   return list;
 }
@@ -74,11 +74,13 @@ Json roles_of(const Game& game, const std::vector<std::string>& players) {
 
 Json meters_of(const Arena& arena) {
   Json list = Json::array();
-  for (std::size_t body = 0; body < arena.body_count(); ++body)
-    if (const BodySpec* spec = body_spec(arena, arena.entities()[body]))
+  for (const EntityId body : arena.bodies())
+    if (const BodySpec* spec = body_spec(arena, arena.entity(body)))
       for (const Meter& meter : spec->meters)
-        list.push_back(
-            {{"body", body}, {"name", meter.name}, {"low", meter.low}, {"high", meter.high}});
+        list.push_back({{"body", body.number()},
+                        {"name", meter.name},
+                        {"low", meter.low},
+                        {"high", meter.high}});
   return list;
 }
 
@@ -86,10 +88,10 @@ Json cell_map(const Arena& arena) {
   if (arena.cell_columns() == 0) return {};
   const CellsSpec& cells = *arena.spec().cells;
   Json kinds = Json::array();
-  for (std::size_t e = 0; e < arena.entities().size(); ++e)
-    if (arena.entities()[e].kind == EntityKind::cell) {
-      const CellKind& kind = cells.kinds[arena.entities()[e].spec_index];
-      kinds.push_back({{"entity", e},
+  for (const EntityId e : arena.ids())
+    if (arena.entity(e).kind == EntityKind::cell) {
+      const CellKind& kind = cells.kinds[arena.entity(e).spec_index];
+      kinds.push_back({{"entity", e.number()},
                        {"solid", kind.solid},
                        {"height", kind.height ? Json(*kind.height) : Json()}});
     }
@@ -114,8 +116,9 @@ Json block_map(const Arena& arena) {
 Json triangle_lists(const Arena& arena) {
   Json list = Json::array();
   for (const ArenaTriangle& t : arena.triangles()) {
-    if (list.empty() || list.back()["entity"] != t.entity)
-      list.push_back({{"entity", t.entity}, {"corners", Json::array()}});
+    const std::int32_t entity = t.entity.number();
+    if (list.empty() || list.back()["entity"] != entity)
+      list.push_back({{"entity", entity}, {"corners", Json::array()}});
     for (const Place& p : t.corner)
       for (const double number : {p.x, p.y, p.z})
         list.back()["corners"].push_back(std::round(number * 1e4) / 1e4);
@@ -157,7 +160,7 @@ Json scene_of(const Game& game, const std::vector<std::string>& players) {
       {"ticks", ticks_shown(game)},
       {"tags", tags},
       {"entities", entities_of(arena)},
-      {"posed", arena.posed_count()},
+      {"posed", arena.posed().size()},
       {"roles", roles_of(game, players)},
       {"meters", meters_of(arena)},
       {"cells", cell_map(arena)},
@@ -167,10 +170,10 @@ Json scene_of(const Game& game, const std::vector<std::string>& players) {
 
 Json forms_of(const Arena& arena, const std::byte* state) {
   Json outlines = Json::array(), tall = Json::array(), foot = Json::array();
-  for (std::size_t e = 0; e < arena.entities().size(); ++e) {
-    const Entity& entity = arena.entities()[e];
+  for (const EntityId e : arena.ids()) {
+    const Entity& entity = arena.entity(e);
     Json outline = Json::array();
-    const bool posed = e < arena.posed_count();
+    const bool posed = arena.posed().holds(e);
     const Pose pose = posed ? arena.pose(state, e) : Pose{};
     const double cos = static_cast<double>(pose.cos), sin = static_cast<double>(pose.sin);
     for (const auto& [x, y] : arena.outline(state, e)) {
@@ -191,8 +194,8 @@ Json forms_of(const Arena& arena, const std::byte* state) {
   return {{"outlines", outlines}, {"tall", tall}, {"foot", foot}};
 }
 
-std::vector<std::int32_t> cells_of(const Arena& arena, const std::byte* state) {
-  std::vector<std::int32_t> cells;
+std::vector<EntityId> cells_of(const Arena& arena, const std::byte* state) {
+  std::vector<EntityId> cells;
   cells.reserve(arena.cell_columns() * arena.cell_rows());
   for (std::size_t row = 0; row < arena.cell_rows(); ++row)
     for (std::size_t column = 0; column < arena.cell_columns(); ++column)
@@ -200,9 +203,9 @@ std::vector<std::int32_t> cells_of(const Arena& arena, const std::byte* state) {
   return cells;
 }
 
-std::vector<std::int32_t> blocks_of(const Arena& arena, const std::byte* state) {
+std::vector<EntityId> blocks_of(const Arena& arena, const std::byte* state) {
   const auto count = arena.block_count();
-  std::vector<std::int32_t> blocks;
+  std::vector<EntityId> blocks;
   blocks.reserve(count.columns * count.rows * count.layers);
   for (std::size_t layer = 0; layer < count.layers; ++layer)
     for (std::size_t row = 0; row < count.rows; ++row)

@@ -3,6 +3,11 @@
 #include "base/json.hpp"
 #include "zithercraft/game/lanes.hpp"
 
+namespace zithercraft {
+/// Entities are numbers in files and messages.
+inline Json json_of(EntityId id) { return id.number(); }
+}  // namespace zithercraft
+
 /// What the viewer page gets of a game; docs/formats/page.md is the specification.
 namespace zithercraft::show_internal {
 
@@ -16,8 +21,8 @@ Json scene_of(const Game& game, const std::vector<std::string>& players);
 /// The forms of things in an episode, which differ in games that vary.
 Json forms_of(const Arena& arena, const std::byte* state);
 
-/// The entity each cell shows, row by row from below; each block, layer by layer. -1 for none.
-std::vector<std::int32_t> cells_of(const Arena& arena, const std::byte* state);
-std::vector<std::int32_t> blocks_of(const Arena& arena, const std::byte* state);
+/// The entity each cell shows, row by row from below; each block, layer by layer.
+std::vector<EntityId> cells_of(const Arena& arena, const std::byte* state);
+std::vector<EntityId> blocks_of(const Arena& arena, const std::byte* state);
 
 }  // namespace zithercraft::show_internal

@@ -35,7 +35,7 @@ class SpacePainter final : public Painter {
   double px(double x, double y, double z) const { return sx(seen({x, y, z})[0]); }
   double py(double x, double y, double z) const { return sy(seen({x, y, z})[1]); }
 
-  Solid solid_of(std::size_t e) const {
+  Solid solid_of(EntityId e) const {
     const Pose pose = lanes_.view(0).pose(e);
     const double tall = static_cast<double>(arena_.height_of(e, lanes_.arena_state(0))),
                  z = static_cast<double>(pose.z);
@@ -48,7 +48,7 @@ class SpacePainter final : public Painter {
   // The rectangle in the plane that holds everything.
   void ground_plan(double& x0, double& y0, double& x1, double& y1) const {
     Extent plan;
-    for (std::size_t e = 0; e < arena_.entities().size(); ++e)
+    for (const EntityId e : arena_.ids())
       if (is_here(e))
         for (const auto& [x, y] : lanes_.view(0).outline(e)) plan.add(x, y);
     for (const auto& triangle : arena_.triangles())
@@ -82,7 +82,7 @@ class SpacePainter final : public Painter {
     ground_plan(x0, y0, x1, y1);
     for (const double x : {x0, x1})
       for (const double y : {y0, y1}) add(x, y, floor_level());
-    for (std::size_t e = 0; e < arena_.posed_count(); ++e)
+    for (const EntityId e : arena_.posed())
       if (is_here(e)) {
         const Solid solid = solid_of(e);
         for (const auto& [x, y] : solid.outline) {
@@ -115,7 +115,7 @@ class SpacePainter final : public Painter {
   // Rows of blocks below this one are left away, so that one sees what the first seat is in.
   std::size_t cut_row() const {
     const BlocksSpec& blocks = *arena_.spec().blocks;
-    const std::size_t seat = lanes_.game().roles()[0].seats[0];
+    const EntityId seat = lanes_.game().roles()[0].seats[0];
     const double y = static_cast<double>(lanes_.view(0).pose(seat).y);
     return static_cast<std::size_t>(std::clamp(std::floor((y - blocks.origin[1]) / blocks.size),
                                                0.0,
@@ -145,11 +145,11 @@ class SpacePainter final : public Painter {
     add_cells(things);
     add_terrain(things);
     add_blocks(things);
-    for (std::size_t e = 0; e < arena_.entities().size(); ++e) {
-      const EntityKind kind = arena_.entities()[e].kind;
+    for (const EntityId e : arena_.ids()) {
+      const EntityKind kind = arena_.entity(e).kind;
       if (!is_here(e)) continue;
       if (kind == EntityKind::wall) add_wall(things, e);
-      if (e < arena_.posed_count()) add_thing(things, e);
+      if (arena_.posed().holds(e)) add_thing(things, e);
     }
     std::stable_sort(things.begin(), things.end(),
                      [](const Drawable& a, const Drawable& b) { return a.nearness < b.nearness; });
@@ -179,8 +179,8 @@ class SpacePainter final : public Painter {
     double x0, y0, x1, y1;
     ground_plan(x0, y0, x1, y1);
     const double z = floor_level();
-    for (std::size_t e = 0; e < arena_.entities().size(); ++e)
-      if (arena_.entities()[e].kind == EntityKind::floor)
+    for (const EntityId e : arena_.ids())
+      if (arena_.entity(e).kind == EntityKind::floor)
         face({{x0, y0, z}, {x1, y0, z}, {x1, y1, z}, {x0, y1, z}}, colour_of(e), 1.0);
     // Lines every few metres, so that distances can be read.
     const double step = std::max(1.0, 5.0 * std::round(std::max(x1 - x0, y1 - y0) / 50.0));
@@ -201,10 +201,9 @@ class SpacePainter final : public Painter {
     const CellsSpec& cells = *arena_.spec().cells;
     for (std::size_t row = 0; row < arena_.cell_rows(); ++row)
       for (std::size_t column = 0; column < arena_.cell_columns(); ++column) {
-        const std::int32_t entity = lanes_.view(0).cell_at(column, row);
-        if (entity < 0) continue;
-        const auto e = static_cast<std::size_t>(entity);
-        const CellKind& kind = cells.kinds[arena_.entities()[e].spec_index];
+        const EntityId e = lanes_.view(0).cell_at(column, row);
+        if (!e) continue;
+        const CellKind& kind = cells.kinds[arena_.entity(e).spec_index];
         const double x = cells.origin[0] + cells.size * static_cast<double>(column),
                      y = cells.origin[1] + cells.size * static_cast<double>(row), z = floor_level();
         const Solid solid{
@@ -246,17 +245,17 @@ class SpacePainter final : public Painter {
     const std::size_t cut = cut_row();
     const auto at = [&](std::size_t column, std::size_t row, std::size_t layer) {
       return row < cut || column >= count.columns || row >= count.rows || layer >= count.layers
-                 ? -1
+                 ? EntityId()
                  : lanes_.view(0).block_at(column, row, layer);
     };
     for (std::size_t layer = 0; layer < count.layers; ++layer)
       for (std::size_t row = cut; row < count.rows; ++row)
         for (std::size_t column = 0; column < count.columns; ++column) {
-          const std::int32_t met = at(column, row, layer);
-          if (met < 0) continue;
-          const bool top = at(column, row, layer + 1) < 0,
-                     left = column == 0 || at(column - 1, row, layer) < 0,
-                     front = row == 0 || at(column, row - 1, layer) < 0;
+          const EntityId e = at(column, row, layer);
+          if (!e) continue;
+          const bool top = !at(column, row, layer + 1),
+                     left = column == 0 || !at(column - 1, row, layer),
+                     front = row == 0 || !at(column, row - 1, layer);
           if (!top && !left && !front) continue;
           const double s = blocks.size, x = blocks.origin[0] + s * static_cast<double>(column),
                        y = blocks.origin[1] + s * static_cast<double>(row),
@@ -266,7 +265,7 @@ class SpacePainter final : public Painter {
               0.78 + 0.22 * static_cast<double>(layer) / static_cast<double>(count.layers);
           things.push_back(
               {nearness(x + s / 2, y + s / 2, z + s / 2),
-               [this, x, y, z, s, top, left, front, depth, e = static_cast<std::size_t>(met)] {
+               [this, x, y, z, s, top, left, front, depth, e] {
                  const Colour colour = colour_of(e);
                  if (left)
                    face({{x, y, z}, {x, y + s, z}, {x, y + s, z + s}, {x, y, z + s}}, colour,
@@ -282,8 +281,8 @@ class SpacePainter final : public Painter {
         }
   }
 
-  void add_wall(std::vector<Drawable>& things, std::size_t e) {
-    const WallSpec& wall = arena_.spec().walls[arena_.entities()[e].spec_index];
+  void add_wall(std::vector<Drawable>& things, EntityId e) {
+    const WallSpec& wall = arena_.spec().walls[arena_.entity(e).spec_index];
     const auto points = lanes_.view(0).outline(e);
     const double low = wall.height ? wall.foot : floor_level(),
                  high = low + wall.height.value_or(endless);
@@ -297,23 +296,22 @@ class SpacePainter final : public Painter {
     }
   }
 
-  void add_thing(std::vector<Drawable>& things, std::size_t e) {
+  void add_thing(std::vector<Drawable>& things, EntityId e) {
     const Pose pose = lanes_.view(0).pose(e);
     const Solid solid = solid_of(e);
-    const bool zone = arena_.entities()[e].kind == EntityKind::zone;
+    const bool zone = arena_.entity(e).kind == EntityKind::zone;
     const double x = static_cast<double>(pose.x), y = static_cast<double>(pose.y);
     things.push_back({nearness(x, y, 0.5 * (solid.low + solid.high)) + (zone ? 1e6 : 0.7),
                       [this, solid, e, x, y, zone] {
                         if (zone) return draw_zone(solid, e);
                         if (is_ball(e)) return draw_ball(solid, e, x, y);
                         prism(solid, colour_of(e), 1.0);
-                        if (e < arena_.body_count() && arena_.entities()[e].free)
-                          draw_bow(solid, e);
+                        if (arena_.bodies().holds(e) && arena_.entity(e).free) draw_bow(solid, e);
                       }});
   }
 
-  bool is_ball(std::size_t e) const {
-    const Entity& entity = arena_.entities()[e];
+  bool is_ball(EntityId e) const {
+    const Entity& entity = arena_.entity(e);
     switch (entity.kind) {
       case EntityKind::shot: return true;
       case EntityKind::item:
@@ -346,7 +344,7 @@ class SpacePainter final : public Painter {
   }
 
   // Over everything else, since one can see through it.
-  void draw_zone(const Solid& solid, std::size_t e) {
+  void draw_zone(const Solid& solid, EntityId e) {
     const double dash[] = {7, 4};
     cairo_set_line_width(c_, 1.5);
     const auto dashed = [&] {
@@ -376,7 +374,7 @@ class SpacePainter final : public Painter {
   }
 
   // With its shadow on the floor and a line down to it, to show where it hangs.
-  void draw_ball(const Solid& solid, std::size_t e, double x, double y) {
+  void draw_ball(const Solid& solid, EntityId e, double x, double y) {
     const double radius = 0.5 * (solid.high - solid.low), z = solid.low + radius,
                  ground = floor_level();
     if (arena_.spec().heights->floor && solid.low > ground + 0.05) {
@@ -403,7 +401,7 @@ class SpacePainter final : public Painter {
     cairo_fill(c_);
   }
 
-  void draw_bow(const Solid& solid, std::size_t e) {
+  void draw_bow(const Solid& solid, EntityId e) {
     const Pose pose = lanes_.view(0).pose(e);
     const double x = static_cast<double>(pose.x), y = static_cast<double>(pose.y);
     double half = 0;

@@ -65,7 +65,7 @@ ReplayMatch::ReplayMatch(Replay replay, std::string name)
       }
       for (const Event& event : m.events)
         if (!is_quiet(event.kind))
-          marks.push_back({d, event.kind, event.who, event.whom, event.detail});
+          marks.push_back({d, event.kind, event.who.number(), event.whom.number(), event.detail});
     }
     episodes.push_back({{"moments", replay_.episodes()[e].moments},
                         {"outcome", replay_.episodes()[e].outcome},
