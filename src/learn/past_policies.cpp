@@ -2,7 +2,7 @@
 
 #include <utility>
 
-#include "learn/policy/roster.hpp"
+#include "learn/play/roster.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/learn/learner.hpp"
 

@@ -49,8 +49,10 @@ class Dense final : public Layer<Scalar> {
                 Rows<Scalar> by_out, Rows<Scalar> by_in, Own& own,
                 Scalar* gradient) const override {
     if (activation_) by_slope(*activation_, out, before(own), this->outputs(), by_out);
-    weights_.learn(in, by_out, gradient);
-    add_rows<Scalar>(by_out, this->outputs(), gradient + biases_);
+    if (gradient != nullptr) {
+      weights_.learn(in, by_out, gradient);
+      add_rows<Scalar>(by_out, this->outputs(), gradient + biases_);
+    }
     if (by_in.at != nullptr) weights_.back(pass.parameters, by_out, by_in);
   }
 

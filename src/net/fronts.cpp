@@ -51,14 +51,19 @@ class Fronts final : public Layer<Scalar> {
 
   void backward(const Pass& pass, Rows<const Scalar> in, Rows<const Scalar>, Rows<Scalar> by_out,
                 Rows<Scalar> by_in, Own& own, Scalar* gradient) const override {
+    for (std::size_t r = 0; r < in.count && by_in.at != nullptr; ++r) {
+      std::fill_n(by_in.row(r), by_in.stride, Scalar{0});
+      for (std::size_t i = 0; i < plain_.size(); ++i) by_in.row(r)[plain_[i]] = by_out.row(r)[i];
+    }
+    if (gradient == nullptr) return;
     std::size_t first = plain_.size();
     for (std::size_t f = 0; f < fronts_.size(); ++f) {
       const Layer<Scalar>& front = *fronts_[f];
       const Rows<Scalar> by = rows_in(own[2 * f + 1], in.count, front.outputs());
       for (std::size_t r = 0; r < in.count; ++r)
         std::copy_n(by_out.row(r) + first, front.outputs(), by.row(r));
-      front.backward(pass, in, rows_in(own[2 * f], in.count, front.outputs()), by, by_in,
-                     own.parts[f], gradient);
+      front.backward(pass, in, rows_in(own[2 * f], in.count, front.outputs()), by, {}, own.parts[f],
+                     gradient);
       first += front.outputs();
     }
   }

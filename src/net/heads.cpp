@@ -84,6 +84,22 @@ void Heads::greedy(std::span<const float> outputs, std::span<float> action) cons
   }
 }
 
+void Heads::squash(std::span<float> action) const {
+  for (std::size_t i = 0; i < heads_.size(); ++i)
+    if (heads_[i].options == 0) action[i] = std::tanh(action[i]);
+}
+
+float Heads::best(std::span<const float> outputs) const {
+  float sum = 0.0f, choices = 0.0f;
+  for (const Head& head : heads_) {
+    if (head.options == 0) continue;
+    const auto options = outputs.subspan(head.first_output, head.options);
+    sum += *std::max_element(options.begin(), options.end());
+    choices += 1.0f;
+  }
+  return choices > 0.0f ? sum / choices : 0.0f;
+}
+
 void Heads::controls_of(std::span<const float> action, std::span<float> controls) const {
   for (std::size_t i = 0; i < heads_.size(); ++i) {
     const Head& head = heads_[i];
@@ -104,6 +120,20 @@ void Heads::probabilities(std::span<const float> outputs, std::span<const float>
     const auto logits = outputs.subspan(head.first_output, head.options);
     const float total = log_sum(logits);
     for (const float logit : logits) probabilities[at++] = std::exp(logit - total);
+  }
+}
+
+void Heads::squashed_probabilities(std::span<const float> outputs,
+                                   std::span<const float> log_stddev, std::span<float> out) const {
+  probabilities(outputs, log_stddev, out);
+  std::size_t at = 0;
+  for (const Head& head : heads_) {
+    if (head.options == 0) {
+      const float mean = std::tanh(outputs[head.first_output]);
+      out[at] = head.middle + head.half * mean;
+      out[at + 1] *= 1.0f - mean * mean;
+    }
+    at += head.options == 0 ? 2 : head.options;
   }
 }
 

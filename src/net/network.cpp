@@ -119,13 +119,15 @@ template <class Scalar>
 void Network<Scalar>::backward(std::span<const Scalar> parameters, std::span<const Scalar> prepared,
                                std::span<const Scalar> inputs, const Order& order,
                                std::span<Scalar> output_gradient, Workspace& room,
-                               std::span<Scalar> gradient) const {
+                               std::span<Scalar> gradient, std::span<Scalar> input_gradient) const {
   const TinyIsNothing scope;
   const std::size_t rows = order.rows();
+  assert(!gradient.empty() || plan_.memory == 0);
   Rows<Scalar> by_out{output_gradient.data(), rows, output_stride()};
   for (std::size_t i = layers_.size(); i-- > 0;) {
     Rows<const Scalar> in{inputs.data(), rows, input_stride()};
     Rows<Scalar> by_in;
+    if (i == 0 && !input_gradient.empty()) by_in = {input_gradient.data(), rows, input_stride()};
     if (i > 0) {
       in = rows_in(room.room_->values[i - 1], rows, layers_[i - 1]->outputs());
       by_in = rows_in(room.room_->gradients[i - 1], rows, layers_[i - 1]->outputs());

@@ -30,6 +30,14 @@ struct Policy::Weights {
   Normaliser normaliser;
   float value_mean = 0.0f, value_stddev = 1.0f;
 
+  // How far sampled dials lie apart; those that squash theirs may say so anew for each row.
+  std::span<const float> spread(std::span<const float> outputs, std::span<float> room) const {
+    if (!signature.squashed || outputs.size() == heads.outputs()) return log_stddev;
+    for (std::size_t d = 0; d < heads.dials(); ++d)
+      room[d] =
+          std::clamp(outputs[heads.outputs() + d], Heads::least_log_stddev, Heads::most_log_stddev);
+    return room;
+  }
   bool own_value() const {
     return !shared && signature.value.columns > 0 && signature.seen.empty();
   }
@@ -47,7 +55,8 @@ struct Policy::Room {
         action(w.signature.controls.size()),
         allowed(w.heads.masks()),
         memory(tile * std::max(w.policy_memory(), w.value_memory())),
-        outputs(w.graph ? w.graph->outputs : 0) {
+        outputs(w.graph ? w.graph->outputs : 0),
+        log_stddev(w.heads.dials()) {
     if (!w.graph) policy = w.policy.workspace(tile);
     if (w.own_value()) value = w.value.workspace(tile);
   }
@@ -55,7 +64,7 @@ struct Policy::Room {
   Network<float>::Workspace policy, value;
   std::vector<float> graph, action, allowed;
   AlignedBuffer<float> memory;
-  std::vector<float> outputs;
+  std::vector<float> outputs, log_stddev;
 };
 
 Policy Policy::load(const std::filesystem::path& checkpoint) {
@@ -105,7 +114,7 @@ Policy Policy::from(const TensorFile& file) {
   w->heads = Heads(s.controls, s.columns);
   // Of a value network that saw what others sensed there is no use here; the policy network may
   // guess the value too.
-  w->shared = s.policy.outputs > w->heads.outputs();
+  w->shared = !s.squashed && s.policy.outputs > w->heads.outputs();
   const auto fetch = [&](const std::string& prefix, const NetworkPlan& plan, Network<float>& net,
                          AlignedBuffer<float>& parameters, AlignedBuffer<float>& prepared) {
     net = Network<float>(plan);
@@ -148,7 +157,9 @@ const PolicySignature& Policy::signature() const noexcept { return weights_->sig
 const NetworkGraph* Policy::graph() const noexcept {
   return weights_->graph ? &*weights_->graph : nullptr;
 }
-bool Policy::knows_values() const noexcept { return weights_->shared || weights_->own_value(); }
+bool Policy::knows_values() const noexcept {
+  return weights_->shared || weights_->own_value() || weights_->signature.rates;
+}
 
 std::size_t Policy::memory() const noexcept {
   return weights_->policy_memory() + weights_->value_memory();
@@ -213,7 +224,8 @@ void Policy::each_step(std::span<const float> senses, std::span<float> out, std:
            [&](std::size_t row, std::span<const float> sensed, std::span<float> outputs) {
              heads.read_masks(sensed, room_->allowed);
              heads.forbid<float>(room_->allowed, outputs.first(heads.outputs()));
-             use(outputs.first(heads.outputs()), out.subspan(row * width, width));
+             const auto spread = weights_->spread(outputs, room_->log_stddev);
+             use(outputs.first(heads.outputs()), spread, out.subspan(row * width, width));
            });
 }
 
@@ -221,8 +233,9 @@ void Policy::decide(std::span<const float> senses, std::span<float> controls,
                     std::span<float> memory) {
   const Heads& heads = weights_->heads;
   each_step(senses, controls, this->controls(), memory, "Policy::decide",
-            [&](std::span<const float> outputs, std::span<float> out) {
+            [&](std::span<const float> outputs, std::span<const float>, std::span<float> out) {
               heads.greedy(outputs, room_->action);
+              if (weights_->signature.squashed) heads.squash(room_->action);
               heads.controls_of(room_->action, out);
             });
 }
@@ -230,11 +243,13 @@ void Policy::decide(std::span<const float> senses, std::span<float> controls,
 void Policy::decide(std::span<const float> senses, std::span<float> controls, RandomStream& random,
                     std::span<float> memory) {
   const Heads& heads = weights_->heads;
-  each_step(senses, controls, this->controls(), memory, "Policy::decide",
-            [&](std::span<const float> outputs, std::span<float> out) {
-              heads.sample(outputs, weights_->log_stddev, random, room_->action);
-              heads.controls_of(room_->action, out);
-            });
+  each_step(
+      senses, controls, this->controls(), memory, "Policy::decide",
+      [&](std::span<const float> outputs, std::span<const float> spread, std::span<float> out) {
+        heads.sample(outputs, spread, random, room_->action);
+        if (weights_->signature.squashed) heads.squash(room_->action);
+        heads.controls_of(room_->action, out);
+      });
 }
 
 void Policy::values(std::span<const float> senses, std::span<float> values,
@@ -244,8 +259,14 @@ void Policy::values(std::span<const float> senses, std::span<float> values,
                 "give whole rows and one value for each");
   if (!knows_values())
     throw Error(ErrorKind::usage, "the policy knows no values", "Policy::values",
-                "train by ppo with value_sees = 'own' to have some");
+                "train by ppo with value_sees = 'own', or by dqn, to have some");
   const Weights& w = *weights_;
+  if (w.signature.rates)
+    return each_step(
+        senses, values, 1, memory, "Policy::values",
+        [&](std::span<const float> outputs, std::span<const float>, std::span<float> value) {
+          value[0] = w.value_mean + w.value_stddev * w.heads.best(outputs);
+        });
   each_row(senses, memory, true, "Policy::values",
            [&](std::size_t row, std::span<const float>, std::span<const float> outputs) {
              values[row] = w.value_mean + w.value_stddev * outputs.back();
@@ -292,10 +313,15 @@ std::vector<float> Policy::node_values(std::span<const float> senses, std::span<
 
 void Policy::probabilities(std::span<const float> senses, std::span<float> probabilities,
                            std::span<float> memory) {
-  each_step(senses, probabilities, probability_count(weights_->signature.controls), memory,
-            "Policy::probabilities", [&](std::span<const float> outputs, std::span<float> out) {
-              weights_->heads.probabilities(outputs, weights_->log_stddev, out);
-            });
+  each_step(
+      senses, probabilities, probability_count(weights_->signature.controls), memory,
+      "Policy::probabilities",
+      [&](std::span<const float> outputs, std::span<const float> spread, std::span<float> out) {
+        if (weights_->signature.squashed)
+          weights_->heads.squashed_probabilities(outputs, spread, out);
+        else
+          weights_->heads.probabilities(outputs, spread, out);
+      });
 }
 
 }  // namespace zithercraft

@@ -31,7 +31,14 @@ std::string list_difference(const std::string& what, const std::vector<Item>& wa
 
 bool fits(const PolicySignature& s) {
   const bool shared = s.value.columns == 0;
-  const std::size_t outputs = Heads(s.controls, s.columns).outputs();
+  const Heads heads(s.controls, s.columns);
+  const std::size_t outputs = heads.outputs();
+  if (s.rates || s.squashed) {
+    const bool spread = s.policy.outputs == outputs + heads.dials();
+    return !(s.rates && (s.squashed || heads.dials() > 0)) && !s.grown && s.seen.empty() &&
+           s.value.columns == 0 && s.credit.columns == 0 && s.policy.columns == s.columns.size() &&
+           (s.policy.outputs == outputs || (s.squashed && spread));
+  }
   const bool guesses = s.policy.outputs == outputs + 1;
   if (s.policy.columns != s.columns.size() || (s.policy.outputs != outputs && !guesses))
     return false;
@@ -62,6 +69,8 @@ void PolicySignature::store(TensorFile& file) const {
   if (credit.columns > 0) file.metadata["credit"] = credit.to_json();
   if (grown) file.metadata["grown"] = "true";
   if (sampled) file.metadata["sampled"] = "true";
+  if (rates) file.metadata["rates"] = "true";
+  if (squashed) file.metadata["squashed"] = "true";
   if (!seen.empty()) file.metadata["seen"] = Json(seen).dump();
 }
 
@@ -77,6 +86,8 @@ PolicySignature PolicySignature::from(const TensorFile& file) {
     if (file.metadata.contains("seen"))
       s.seen = Json::parse(file.text("seen")).get<std::vector<std::string>>();
     s.grown = file.metadata.contains("grown");
+    s.rates = file.metadata.contains("rates");
+    s.squashed = file.metadata.contains("squashed");
     s.sampled = file.metadata.contains("sampled");
     if (fits(s)) return s;
   } catch (const JsonError&) {
@@ -91,6 +102,12 @@ std::string first_difference(const PolicySignature& wanted, const PolicySignatur
   if (wanted.grown != found.grown)
     return std::string("the policy network has grown ") +
            (wanted.grown ? "here" : "in the checkpoint") + " only";
+  if (wanted.rates != found.rates)
+    return std::string("the policy rates options ") +
+           (wanted.rates ? "here" : "in the checkpoint") + " only";
+  if (wanted.squashed != found.squashed)
+    return std::string("the policy squashes its dials ") +
+           (wanted.squashed ? "here" : "in the checkpoint") + " only";
   if (auto d = first_difference(wanted.policy, found.policy); !d.empty())
     return "the policy network: " + d;
   if ((wanted.value.columns == 0) != (found.value.columns == 0))

@@ -5,13 +5,20 @@
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/evolve/evolution.hpp"
+#include "zithercraft/learn/dqn.hpp"
+#include "zithercraft/learn/sac.hpp"
 #include "zithercraft/run/metrics.hpp"
 
 namespace zithercraft {
 namespace {
 
 std::vector<LearningMethod>& all() {
-  static std::vector<LearningMethod> list{ppo_method(), evolution_method(EvolutionMethod::genetic),
+  static std::vector<LearningMethod> list{ppo_method(),
+                                          dqn_method(),
+                                          sac_method(),
+                                          td3_method(),
+                                          ddpg_method(),
+                                          evolution_method(EvolutionMethod::genetic),
                                           evolution_method(EvolutionMethod::topology),
                                           evolution_method(EvolutionMethod::cma),
                                           evolution_method(EvolutionMethod::es)};

@@ -375,7 +375,10 @@ TEST(TeamLearning, CreditsEachWithWhatItsOwnStepChanged) {
     pool.run(context.groups.size(), play);
     context.steps += context.rollout_steps = 2 * 2048 * 8;
     if (context.steps >= total) break;
-    for (auto& member : crew) last = member->improve();
+    for (auto& member : crew) {
+      member->improve();
+      last = member->report();
+    }
     ++context.updates;
   }
 

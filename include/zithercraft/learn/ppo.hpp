@@ -12,6 +12,7 @@
 
 #include "zithercraft/game/game.hpp"
 #include "zithercraft/learn/learner.hpp"
+#include "zithercraft/learn/phase_times.hpp"
 #include "zithercraft/match/ratings.hpp"
 #include "zithercraft/net/network_plan.hpp"
 #include "zithercraft/net/policy.hpp"
@@ -149,17 +150,6 @@ std::shared_ptr<const SettingsModel> settings_model(const PolicyGradientSettings
 /// be built.
 std::pair<NetworkPlan, NetworkPlan> plan_networks(const Role& role,
                                                   const PolicyGradientSettings& settings);
-
-/// Where the time of a rollout or an update went: seconds, summed over this process's threads,
-/// except `wall`.
-struct PhaseTimes {
-  double play = 0.0;      ///< stepping lanes: ticks, senses, rewards
-  double decide = 0.0;    ///< the networks' forward passes while playing, sampling actions
-  double learn = 0.0;     ///< gradients
-  double optimise = 0.0;  ///< adding up gradients, the optimiser, sending to other processes
-  double wall = 0.0;      ///< by the clock
-  PhaseTimes& operator+=(const PhaseTimes& other);  ///< adds each phase
-};
 
 /// What an update brought to one policy.
 struct PolicyGradientReport {

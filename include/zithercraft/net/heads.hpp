@@ -42,12 +42,23 @@ class Heads {
                RandomStream& random, std::span<float> action) const;
   /// The most likely action.
   void greedy(std::span<const float> outputs, std::span<float> action) const;
+  /// Brings a policy's dials, as unbounded numbers, into [-1, 1] by the hyperbolic tangent, for
+  /// those that are trained so.
+  void squash(std::span<float> action) const;
+  /// Standard deviations of dials that are squashed lie between these, before that.
+  static constexpr float least_log_stddev = -5.0f, most_log_stddev = 2.0f;
   /// Control values for the game: dials clamped into their ranges, choices as they are.
   void controls_of(std::span<const float> action, std::span<float> controls) const;
   /// Probabilities of options; means and standard deviations of dials in the game's ranges. See
   /// `probability_count`.
   void probabilities(std::span<const float> outputs, std::span<const float> log_stddev,
                      std::span<float> probabilities) const;
+
+  /// The same of squashed dials; standard deviations as they are near the mean.
+  void squashed_probabilities(std::span<const float> outputs, std::span<const float> log_stddev,
+                              std::span<float> probabilities) const;
+  /// The mean over choices of their greatest output; 0 without choices.
+  float best(std::span<const float> outputs) const;
 
   /// Ways to set all choices at once; dials are left out. They are counted like numbers whose last
   /// digit is the last choice; beyond 2^32 there are no more.

@@ -99,11 +99,15 @@ class Network {
   /// How many layers, fronts among them.
   std::size_t layers() const noexcept { return layers_.size(); }
   /// Adds d(loss)/d(parameters) to `gradient`, given d(loss)/d(outputs) of the batch last sent
-  /// forward through `room`. What was remembered before the first step counts as given.
+  /// forward through `room`. What was remembered before the first step counts as given. An empty
+  /// `gradient` is left out, of networks without memory.
+  ///
+  /// `input_gradient`, if it is not empty, becomes d(loss)/d(inputs), [rows][input_stride()]; 0 for
+  /// columns that fronts read.
   void backward(std::span<const Scalar> parameters, std::span<const Scalar> prepared,
                 std::span<const Scalar> inputs, const Order& order,
-                std::span<Scalar> output_gradient, Workspace& room,
-                std::span<Scalar> gradient) const;
+                std::span<Scalar> output_gradient, Workspace& room, std::span<Scalar> gradient,
+                std::span<Scalar> input_gradient = {}) const;
 
  private:
   NetworkPlan plan_;

@@ -33,6 +33,10 @@ struct PolicySignature {
   /// the policy is a NetworkGraph; `policy` then has its columns and outputs alone
   bool grown = false;
   bool sampled = false;  ///< it was evolved to sample its actions
+  bool rates = false;    ///< its outputs are the returns that it expects of each option
+  /// dials are brought into their range by the hyperbolic tangent; if the policy network has
+  /// further outputs, they are the logarithms of their standard deviations before that
+  bool squashed = false;
   bool operator==(const PolicySignature&) const = default;
   /// That of the policy alone, without what judged it in training.
   PolicySignature without_judges() const;

@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "learn/policy/policy_learner.hpp"
+#include "learn/ppo/ppo_metrics.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 
@@ -35,7 +36,7 @@ void PolicyLearner::prepare_samples(PolicyGradientReport& report) {
   if (settings_.normalise_returns) {
     // The last ten rollouts' returns set the scale: returns grow as the policy learns.
     const auto change = value_scale_.fold(n, target_mean, std::max(0.0, target_variance),
-                                          10.0 * static_cast<double>(samples()));
+                                          10.0 * static_cast<double>(samples_of(rollout_.horizon)));
     if (nets_.shared || nets_.guesses)
       change_output(nets_.policy.parts(), nets_.policy_part(parameters_.span()),
                     nets_.heads.outputs(), change);
@@ -254,8 +255,8 @@ void PolicyLearner::learn_minibatch(std::size_t epoch, std::size_t first, std::s
   clock.add_to(report.times.optimise);
 }
 
-PolicyGradientReport PolicyLearner::improve() {
-  PolicyGradientReport report;
+void PolicyLearner::improve() {
+  PolicyGradientReport& report = report_ = {};
   PhaseClock clock;
   prepare_samples(report);
   schedule(report);
@@ -296,7 +297,8 @@ PolicyGradientReport PolicyLearner::improve() {
   if (settings_.normalise) team_.fold();
   for (auto& room : rooms_) report.times += std::exchange(room.times, {});
   clock.add_to(report.times.wall);
-  return report;
 }
+
+std::vector<Metric> PolicyLearner::metrics() const { return metrics_of(report_); }
 
 }  // namespace zithercraft::learn_internal

@@ -34,42 +34,6 @@ PolicySignature signature_for(const Game& game, std::size_t role_number, const T
   return signature;
 }
 
-std::vector<GroupSamples> groups_for(const TrainingContext& context,
-                                     const std::vector<std::size_t>& roles) {
-  std::vector<GroupSamples> groups;
-  for (const LaneGroup& group : context.groups) {
-    GroupSamples& samples = groups.emplace_back(GroupSamples{group.first_lane, group.lanes});
-    std::size_t before = 0;  // rows of earlier roles, over all lanes
-    for (const std::size_t role : roles) {
-      const std::size_t seats = context.environment->seats(role);
-      const int side = context.side_of(role);
-      const std::size_t end = group.first_lane + group.lanes;
-      for (std::size_t lane = group.first_lane, next = lane; lane < end; lane = next + 1) {
-        for (next = lane; next < end && context.shares.may_learn(side, next);) ++next;
-        if (next == lane) continue;
-        const std::size_t rows = (next - lane) * seats;
-        samples.by_role.push_back(
-            {role, lane * seats, rows, before + lane * seats, samples.rows, lane, next - lane});
-        samples.rows += rows;
-      }
-      before += context.environment->rows(role);
-    }
-  }
-  return groups;
-}
-
-std::size_t rows_of(std::span<const GroupSamples> groups) {
-  std::size_t rows = 0;
-  for (const GroupSamples& samples : groups) rows += samples.rows;
-  return rows;
-}
-
-std::size_t playable_rows(const TrainingContext& context, const std::vector<std::size_t>& roles) {
-  std::size_t rows = 0;
-  for (const std::size_t role : roles) rows += context.environment->rows(role);
-  return rows;
-}
-
 }  // namespace
 
 PolicyLearner::Room::Room(const PolicyLearner& t)
@@ -143,32 +107,6 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
   group_losses_.resize(groups_.size());
   group_sums_.resize(groups_.size());
   group_moments_.resize(groups_.size());
-}
-
-// In the largest group, if all its rows are played by this policy: as it is now, or as it was.
-std::size_t PolicyLearner::most_rows_of(const TrainingContext& context,
-                                        const std::vector<std::size_t>& roles) {
-  std::size_t seats = 0, lanes = 0;
-  for (const std::size_t role : roles) seats += context.environment->seats(role);
-  for (const LaneGroup& group : context.groups) lanes = std::max(lanes, group.lanes);
-  return seats * lanes;
-}
-
-// The first policy's random numbers are the training's own.
-std::uint64_t PolicyLearner::seed() const {
-  return roles_[0] == context_.first_learning_role ? context_.seed
-                                                   : derived_seed(context_.seed, role().name);
-}
-
-RoleRows PolicyLearner::block_of(std::size_t role, const LaneGroup& group) const {
-  std::size_t before = 0;
-  for (const std::size_t r : roles_) {
-    if (r == role) break;
-    before += context_.environment->rows(r);
-  }
-  const std::size_t seats = context_.environment->seats(role);
-  return {role, group.first_lane * seats, group.lanes * seats, before + group.first_lane * seats,
-          0,    group.first_lane,         group.lanes};
 }
 
 // Marks the parameters whose names begin with what the settings list.

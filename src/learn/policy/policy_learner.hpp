@@ -1,9 +1,8 @@
 #pragma once
 
-// A policy that learns, with all that belongs to it. It plays the seats of a role, or of several
-// that mirror each other. policy_learner.cpp makes it, policy_play.cpp plays, policy_judge.cpp
-// values what was played, policy_learn.cpp learns, policy_store.cpp stores and restores it;
-// policy_share.cpp sends to other processes.
+// A policy that learns by its gradient. policy_learner.cpp makes it, policy_play.cpp plays,
+// policy_judge.cpp values what was played, policy_learn.cpp learns, policy_store.cpp stores and
+// restores it; policy_share.cpp sends to other processes.
 
 #include <cstddef>
 #include <cstdint>
@@ -11,11 +10,13 @@
 #include <string>
 #include <vector>
 
+#include "learn/play/played_rows.hpp"
+#include "learn/play/trainee.hpp"
+#include "learn/play/training_context.hpp"
 #include "learn/policy/actor_critic.hpp"
 #include "learn/policy/rollout.hpp"
 #include "learn/policy/team_view.hpp"
 #include "learn/policy/value_scale.hpp"
-#include "learn/training_context.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/adam.hpp"
 #include "zithercraft/net/normaliser.hpp"
@@ -29,59 +30,43 @@ struct SampleSums {
                                        // baseline takes its place
 };
 
-/// A policy as it was once.
-struct PastPolicy {
-  AlignedBuffer<float> parameters, prepared;
-  Normaliser normaliser;
-};
-
-class PolicyLearner {
+class PolicyLearner final : public Trainee {
  public:
   /// `roles`: whose seats it plays; the first one lays out what it reads and writes. Throws Error
   /// (spec) if the networks cannot be built.
   PolicyLearner(TrainingContext& context, std::vector<std::size_t> roles,
                 const PolicyGradientSettings& settings);
 
-  const std::vector<std::size_t>& roles() const { return roles_; }
-  const PolicySignature& signature() const { return signature_; }
-  const PolicyGradientSettings& settings() const { return settings_; }
-  const GroupSamples& samples(std::size_t group) const { return groups_[group]; }
+  const std::vector<std::size_t>& roles() const override { return roles_; }
+  const PolicySignature& signature() const override { return signature_; }
+  const GroupSamples& samples(std::size_t group) const override { return groups_[group]; }
+  std::size_t samples_of(std::size_t horizon) const override { return all_rows_ * horizon; }
   const Rollout& rollout() const { return rollout_; }
-  /// Samples of a rollout, over all processes.
-  std::size_t samples() const { return all_rows_ * rollout_.horizon; }
+  const PolicyGradientReport& report() const { return report_; }
 
-  // ---- playing; for one group of lanes, by one thread
-  void begin_rollout(std::size_t group);
+  void begin_rollout(std::size_t group) override;
   /// Senses are kept, judged and turned into controls.
-  void decide(std::size_t group, std::size_t time, std::size_t worker);
-  /// Once everyone in the group has decided: networks that see others judge.
-  void judge_together(std::size_t group, std::size_t time, std::size_t worker);
-  /// Takes down what a step brought in a lane of the group. Where a cutoff struck, the future is
-  /// the value of what is sensed then.
-  void note(std::size_t group, std::size_t lane, std::size_t time, std::size_t worker);
-  void end_rollout(std::size_t group, std::size_t worker);
-  /// A past policy decides for some lanes of a role_rows, of which it need not be a learning one.
-  void decide_as(const PastPolicy& past, const RoleRows& role_rows,
-                 std::span<const std::size_t> lanes, std::size_t time, std::size_t worker);
-  /// All rows of a role, in some lanes.
-  RoleRows block_of(std::size_t role, const LaneGroup& group) const;
-  /// Forgets what the seats of an ended episode remember.
-  void forget(const RoleRows& role_rows, std::size_t lane);
+  void decide(std::size_t group, std::size_t time, std::size_t worker) override;
+  /// Networks that see others judge.
+  void judge_together(std::size_t group, std::size_t time, std::size_t worker) override;
+  /// Where a cutoff struck, the future is the value of what is sensed then.
+  void note(std::size_t group, std::size_t lane, std::size_t time, std::size_t worker) override;
+  void end_rollout(std::size_t group, std::size_t worker) override;
+  void forget(std::size_t role, const LaneGroup& group, std::size_t lane) override;
+  void share_rollout() override;
+  void decide_as(const PastPolicy& past, std::size_t role, const LaneGroup& group,
+                 std::span<const std::size_t> lanes, std::size_t time, std::size_t worker) override;
 
-  // ---- learning
-  PolicyGradientReport improve();
+  void improve() override;
+  std::vector<Metric> metrics() const override;
+  const PhaseTimes& times() const override { return report_.times; }
 
-  // ---- between processes
-  /// After a rollout: what all need to know of each other's groups.
-  void share_rollout();
-
-  // ---- keeping
-  void store(TensorFile& file) const;
-  void restore(const TensorFile& file);
-  Continuation continue_from(const TensorFile& file);
-  PastPolicy snapshot() const;
-  void store(TensorFile& file, const PastPolicy& past) const;
-  PastPolicy fetch(const TensorFile& file) const;
+  void store(TensorFile& file) const override;
+  void restore(const TensorFile& file) override;
+  Continuation continue_from(const TensorFile& file) override;
+  PastPolicy snapshot() const override;
+  void store(TensorFile& file, const PastPolicy& past) const override;
+  PastPolicy fetch(const TensorFile& file) const override;
 
  private:
   // What one thread works with.
@@ -102,18 +87,17 @@ class PolicyLearner {
   };
   static constexpr std::size_t no_portion = static_cast<std::size_t>(-1);
 
-  const Role& role() const { return context_.game.roles()[roles_[0]]; }
+  const Role& role() const { return context_.game.roles()[roles()[0]]; }
   bool remembers() const { return settings_.memory > 0; }
   bool sees_others() const { return team_.sees_others(); }
   /// Numbers from row to row of what the value network reads.
   std::size_t value_stride() const {
     return (nets_.shared ? nets_.policy : nets_.value).input_stride();
   }
-  std::uint64_t seed() const;
+  std::uint64_t seed() const { return seed_of(context_, roles_[0]); }
   Numbers<float> numbers() const { return {parameters_.span(), prepared_.span()}; }
   void parameters_changed() { nets_.prepare(parameters_.span(), prepared_.span()); }
-  static std::size_t most_rows_of(const TrainingContext& context,
-                                  const std::vector<std::size_t>& roles);
+  void forget(const RoleRows& role_rows, std::size_t lane);
   void freeze();
   // Parts of `continue_from`: how spread dials begin, the scale of values, the senses' statistics.
   void take_spread(const TensorFile& file, const PolicySignature& before);
@@ -199,6 +183,7 @@ class PolicyLearner {
   std::vector<Normaliser::Moments> group_moments_;  // of what each group sensed
   std::vector<SampleSums> group_sums_;
   LossSettings loss_;
+  PolicyGradientReport report_;  // of the last improvement
 };
 
 }  // namespace zithercraft::learn_internal

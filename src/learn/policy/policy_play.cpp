@@ -54,6 +54,10 @@ std::span<float> PolicyLearner::remembered_before(const GroupSamples& samples, s
                                             samples.rows * rollout_.memory);
 }
 
+void PolicyLearner::forget(std::size_t role, const LaneGroup& group, std::size_t lane) {
+  forget(block_of(context_, roles_, role, group), lane);
+}
+
 void PolicyLearner::forget(const RoleRows& role_rows, std::size_t lane) {
   const std::size_t seats = context_.environment->seats(role_rows.role),
                     first = role_rows.own_row + (lane * seats - role_rows.first_row);
@@ -130,9 +134,10 @@ void PolicyLearner::decide(std::size_t group, std::size_t time, std::size_t work
   }
 }
 
-void PolicyLearner::decide_as(const PastPolicy& past, const RoleRows& role_rows,
-                              std::span<const std::size_t> own_lanes, std::size_t time,
-                              std::size_t worker) {
+void PolicyLearner::decide_as(const PastPolicy& past, std::size_t role_number,
+                              const LaneGroup& group, std::span<const std::size_t> own_lanes,
+                              std::size_t time, std::size_t worker) {
+  const RoleRows role_rows = block_of(context_, roles_, role_number, group);
   Room& room = rooms_[worker];
   Environment& environment = *context_.environment;
   const std::size_t seats = environment.seats(role_rows.role), rows = own_lanes.size() * seats,

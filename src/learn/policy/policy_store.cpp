@@ -32,7 +32,8 @@ void PolicyLearner::store(TensorFile& file) const {
     const LaneGroup& first = context_.own_groups().front();
     const LaneGroup& last = context_.own_groups().back();
     const RoleRows own =
-        block_of(role, {first.first_lane, last.first_lane + last.lanes - first.first_lane});
+        block_of(context_, roles_, role,
+                 {first.first_lane, last.first_lane + last.lanes - first.first_lane});
     const auto memory = gathered<float>(
         context_.processes,
         memory_.span().subspan(own.own_row * memory_each(), own.rows * memory_each()));

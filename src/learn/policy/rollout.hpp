@@ -8,8 +8,8 @@
 #include <cstddef>
 #include <cstdint>
 #include <span>
-#include <vector>
 
+#include "learn/play/rows.hpp"
 #include "zithercraft/base/aligned.hpp"
 
 namespace zithercraft::learn_internal {
@@ -65,24 +65,6 @@ enum Presence : std::uint8_t {
 
 /// What a sample teaches: what its moment was worth, and whether the action was good.
 enum Learns : std::uint8_t { learns_nothing = 0, learns_value = 1, learns_policy = 2 };
-
-/// Rows of one role that belong to a group.
-struct RoleRows {
-  std::size_t role = 0, first_row = 0, rows = 0;  // in the lanes
-  std::size_t own_row = 0;  // of the first, among all rows that its policy may play
-  std::size_t place = 0;    // of the first, within the group
-  std::size_t first_lane = 0, lanes = 0;
-  bool holds(std::size_t lane) const { return lane >= first_lane && lane < first_lane + lanes; }
-};
-
-/// The rows that a policy plays together in some lanes, and where their samples begin.
-struct GroupSamples {
-  std::size_t first_lane = 0, lanes = 0, rows = 0, first_sample = 0;
-  std::vector<RoleRows> by_role{};
-  std::size_t sample(std::size_t time, std::size_t row_in_group) const {
-    return first_sample + time * rows + row_in_group;
-  }
-};
 
 /// Generalised advantages and value targets of a group's samples, backwards in time. Without a
 /// baseline values count as 0, and samples whose episode continues behind the rollout do not count.

@@ -8,7 +8,7 @@
 #include <string>
 #include <vector>
 
-#include "learn/training_context.hpp"
+#include "learn/play/training_context.hpp"
 #include "zithercraft/base/signature.hpp"
 #include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/net/network_plan.hpp"

@@ -1,49 +1,42 @@
+#include "learn/play/training_metrics.hpp"
 #include "learn/ppo/policy_gradient_fields.hpp"
 #include "learn/settings_model.hpp"
 #include "zithercraft/learn/method.hpp"
 #include "zithercraft/learn/ppo.hpp"
 
 namespace zithercraft {
+using namespace learn_internal;
 namespace {
 
-std::vector<MetricInfo> infos() {
-  return {{"policy_loss", "", "of the last epoch, mean over samples", ""},
-          {"value_loss", "", "of the last epoch, in the value network's scale", ""},
-          {"credit_loss", "",
-           "of the network behind the counterfactual baseline, in the value network's scale", ""},
-          {"entropy", "nats", "of the policy", "entropy"},
-          {"kl", "nats", "divergence from the policy that played", "kl"},
-          {"clip_share", "", "of samples whose ratio was clipped", ""},
-          {"explained_variance", "", "share of the returns' variance that values explained before",
-           "explained_variance"},
-          {"gradient_norm", "", "of the policy network before the limit", ""},
-          {"value_gradient_norm", "", "of the value network before the limit", ""},
-          {"learning_rate", "", "of this update", ""},
-          {"dial_stddev", "", "of dials, mean, as a share of half their range", ""},
-          {"play_seconds", "s", "playing (ticks, senses)", time_chart},
-          {"decide_seconds", "s", "deciding while playing", time_chart},
-          {"learn_seconds", "s", "learning (gradients)", time_chart},
-          {"optimise_seconds", "s", "stepping (optimiser)", time_chart},
-          {"rating", "points", "of opposed sides against their past policies", "rating"},
-          {"rating_standard_error", "points", "standard error of the rating", "rating",
-           Drawn::standard_error},
-          {"past_policies", "", "in the roster", ""},
-          {"past_share", "", "of the lanes' steps in which a past policy played", ""},
-          {"forgotten", "", "past policies that beat the present one", "forgotten"},
-          {"cycles", "", "of three policies each of which beats the next", "forgotten"}};
+std::vector<MetricInfo> ppo_infos() {
+  std::vector<MetricInfo> list{
+      {"policy_loss", "", "of the last epoch, mean over samples", ""},
+      {"value_loss", "", "of the last epoch, in the value network's scale", ""},
+      {"credit_loss", "",
+       "of the network behind the counterfactual baseline, in the value network's scale", ""},
+      {"entropy", "nats", "of the policy", "entropy"},
+      {"kl", "nats", "divergence from the policy that played", "kl"},
+      {"clip_share", "", "of samples whose ratio was clipped", ""},
+      {"explained_variance", "", "share of the returns' variance that values explained before",
+       "explained_variance"},
+      {"gradient_norm", "", "of the policy network before the limit", ""},
+      {"value_gradient_norm", "", "of the value network before the limit", ""},
+      {"learning_rate", "", "of this update", ""},
+      {"dial_stddev", "", "of dials, mean, as a share of half their range", ""}};
+  const std::vector<MetricInfo> common = training_infos();
+  list.insert(list.end(), common.begin(), common.end());
+  return list;
 }
 
-std::vector<ChartInfo> charts() {
-  return {
-      {.name = "rating", .title = "Rating against past policies, points, with its 95% interval"},
-      {.name = "forgotten",
-       .title = "Past policies that beat the present one, and cycles of three",
-       .least = 0.0},
-      {.name = "entropy", .title = "Entropy of the policy, nats", .live = true},
-      {.name = "explained_variance",
-       .title = "Share of the returns' variance explained by the value network",
-       .most = 1.0},
-      {.name = "kl", .title = "Divergence of the policy per update, nats", .least = 0.0}};
+std::vector<ChartInfo> ppo_charts() {
+  std::vector<ChartInfo> list = roster_charts();
+  list.insert(list.end(),
+              {{.name = "entropy", .title = "Entropy of the policy, nats", .live = true},
+               {.name = "explained_variance",
+                .title = "Share of the returns' variance explained by the value network",
+                .most = 1.0},
+               {.name = "kl", .title = "Divergence of the policy per update, nats", .least = 0.0}});
+  return list;
 }
 
 }  // namespace
@@ -59,8 +52,8 @@ LearningMethod ppo_method() {
           .senses = "columns, pictures, crowds; memory",
           .settings = PolicyGradientSettings{},
           .role_settings = true,
-          .metrics = infos(),
-          .charts = charts(),
+          .metrics = ppo_infos(),
+          .charts = ppo_charts(),
           .against_collapse =
               "go back to a kept checkpoint from before, with a lower learning "
               "rate or more entropy weight",

@@ -16,22 +16,4 @@ std::vector<Metric> metrics_of(const PolicyGradientReport& r) {
           {"dial_stddev", r.stddev}};
 }
 
-void add_times(PhaseTimes times, const std::vector<PolicyGradientReport>& improvements,
-               std::vector<Metric>& metrics) {
-  for (const PolicyGradientReport& improvement : improvements) times += improvement.times;
-  metrics.insert(metrics.end(), {{"play_seconds", times.play},
-                                 {"decide_seconds", times.decide},
-                                 {"learn_seconds", times.learn},
-                                 {"optimise_seconds", times.optimise}});
-}
-
-void add_roster(const RosterReport& roster, double past_share, std::vector<Metric>& metrics) {
-  metrics.insert(metrics.end(), {{"rating", roster.rating.points},
-                                 {"rating_standard_error", roster.rating.standard_error},
-                                 {"past_policies", static_cast<double>(roster.past.size())},
-                                 {"past_share", past_share},
-                                 {"forgotten", static_cast<double>(roster.forgotten.size())},
-                                 {"cycles", static_cast<double>(roster.cycles.size())}});
-}
-
 }  // namespace zithercraft::learn_internal

@@ -2,49 +2,12 @@
 #include <bit>
 #include <cmath>
 
-#include "zithercraft/game/environment.hpp"
+#include "learn/play/occasion.hpp"
 #include "zithercraft/learn/ppo.hpp"
 
 namespace zithercraft {
+using namespace learn_internal;
 namespace {
-
-// The power of two that is nearest, seen as a factor.
-std::int64_t near_power(double number) {
-  return std::int64_t{1} << static_cast<int>(std::lround(std::log2(std::max(1.0, number))));
-}
-std::int64_t power_below(double number) {
-  return static_cast<std::int64_t>(
-      std::bit_floor(static_cast<std::uint64_t>(std::max(1.0, number))));
-}
-
-// What decides: who learns, and how long.
-struct Occasion {
-  double steps = 1.0;                   // in all
-  std::int64_t seats = 0;               // that learn, in a lane
-  std::int64_t episode = 1;             // steps at most
-  bool dials = false;                   // a learning role has some
-  bool opposed = false;                 // sides that learn are
-  std::optional<std::size_t> copies{};  // of a game that is played elsewhere
-};
-
-Occasion occasion_of(const Game& game, std::int64_t total_steps,
-                     std::span<const RolePlayer> players) {
-  Occasion o;
-  o.steps = static_cast<double>(std::max<std::int64_t>(1, total_steps));
-  o.episode = game.spec().cutoffs.steps;
-  o.copies = copies_of(game);
-  std::string side;
-  for (std::size_t r = 0; r < game.roles().size(); ++r) {
-    if (r >= players.size() || players[r].player != nullptr) continue;
-    const Role& role = game.roles()[r];
-    o.seats += static_cast<std::int64_t>(role.seats.size());
-    for (const ControlInfo& control : role.controls) o.dials |= control.options.empty();
-    o.opposed |= !side.empty() && !role.side.empty() && role.side != side;
-    if (side.empty()) side = role.side;
-  }
-  o.seats = std::max<std::int64_t>(1, o.seats);
-  return o;
-}
 
 // Where sides that learn are opposed and choose, the best play may have to be drawn by lot. Nobody
 // has to find it, it has to be approached: in many small steps, against what others did so far, and

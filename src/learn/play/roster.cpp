@@ -1,4 +1,4 @@
-#include "learn/policy/roster.hpp"
+#include "learn/play/roster.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -12,7 +12,7 @@ std::string roster_place(std::size_t past, const std::string& role) {
 }
 
 std::size_t Roster::draw(RandomStream random) const {
-  const double past = *settings_.against_past, all = past + *settings_.against_hardest;
+  const double past = settings_.against_past, all = past + settings_.against_hardest;
   if (random.uniform() * all < past || past_.size() == 1)
     return random.below(static_cast<std::uint32_t>(past_.size()));
   // A policy that was met little may be hard.
@@ -52,7 +52,7 @@ std::vector<Rating> Roster::ratings() const {
 }
 
 bool Roster::due(std::int64_t steps) const {
-  if (past_.empty() || steps - past_.back().steps >= *settings_.snapshot_every) return true;
+  if (past_.empty() || steps - past_.back().steps >= settings_.snapshot_every) return true;
   if (settings_.snapshot_gain <= 0.0) return false;
   const auto all = ratings();
   return all.back().low() - all[all.size() - 2].points >= settings_.snapshot_gain;

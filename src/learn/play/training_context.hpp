@@ -10,8 +10,8 @@
 #include <string>
 #include <vector>
 
-#include "learn/policy/rollout.hpp"
-#include "learn/policy/side_shares.hpp"
+#include "learn/play/rows.hpp"
+#include "learn/play/side_shares.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/process_group.hpp"
 #include "zithercraft/game/environment.hpp"
@@ -27,12 +27,6 @@ constexpr std::size_t rows_together = 32;
 constexpr std::size_t samples_per_portion(std::size_t parameters) {
   return parameters > 65536 ? 1024 : 256;
 }
-
-/// Lanes that one thread plays through a rollout. They never meet others, so that threads need no
-/// barrier.
-struct LaneGroup {
-  std::size_t first_lane = 0, lanes = 0;
-};
 
 struct TrainingContext {
   Game game;

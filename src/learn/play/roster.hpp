@@ -8,8 +8,10 @@
 #include <string>
 #include <vector>
 
-#include "learn/policy/policy_learner.hpp"
+#include "learn/play/trainee.hpp"
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/game/outcome.hpp"
+#include "zithercraft/learn/ppo.hpp"
 #include "zithercraft/match/ratings.hpp"
 
 namespace zithercraft::learn_internal {
@@ -17,17 +19,25 @@ namespace zithercraft::learn_internal {
 /// All policies that learn, as they were once.
 struct PastSelf {
   std::int64_t steps = 0;
-  std::vector<PastPolicy> policies;  // in the order of the policy_learners
+  std::vector<PastPolicy> policies;  // in the order of the trainees
   Tally lately;  // the present policies' matches against it, since the last snapshot
 };
 
 /// Where a checkpoint keeps the policy of a role as it was when it joined the roster.
 std::string roster_place(std::size_t past, const std::string& role);
 
+/// Against whom a training with opposed sides plays; see PolicyGradientSettings.
+struct RosterSettings {
+  double against_past = 0.0, against_hardest = 0.0;
+  std::int64_t snapshot_every = 1;
+  double snapshot_gain = 0.0;
+  std::int64_t roster_size = 50;
+};
+
 class Roster {
  public:
   Roster() = default;
-  explicit Roster(const PolicyGradientSettings& settings) : settings_(settings) {}
+  explicit Roster(const RosterSettings& settings) : settings_(settings) {}
 
   bool empty() const { return past_.empty(); }
   std::size_t size() const { return past_.size(); }
@@ -56,7 +66,7 @@ class Roster {
  private:
   std::vector<Rating> ratings() const;  // of the past, and of the present as the last one
 
-  PolicyGradientSettings settings_;
+  RosterSettings settings_;
   std::vector<PastSelf> past_;
   std::vector<Tally> between_;  // of past policies, each against older ones
 };

@@ -1,10 +1,9 @@
 #include "base/packed_numbers.hpp"
-#include "learn/ppo/ppo_state.hpp"
+#include "learn/play/training.hpp"
 
 // Episodes that ended, as processes that train together send them.
 
-namespace zithercraft {
-using namespace learn_internal;
+namespace zithercraft::learn_internal {
 using namespace base_internal;
 namespace {
 
@@ -39,23 +38,23 @@ TimedEpisode get_episode(PackedNumbers& told) {
 
 }  // namespace
 
-void Ppo::State::share_episodes() {
-  if (context.processes == nullptr) return;
+void Training::share_episodes() {
+  if (context_.processes == nullptr) return;
   PackedNumbers own;
-  for (std::size_t g = context.first_own; g < context.first_own + context.own_count; ++g) {
-    own.put(static_cast<double>(ended[g].size()));
-    for (const TimedEpisode& episode : ended[g]) put_episode(own, episode);
-    own.put(played[g].lane_steps);
-    own.put(played[g].rows);
+  for (std::size_t g = context_.first_own; g < context_.first_own + context_.own_count; ++g) {
+    own.put(static_cast<double>(ended_[g].size()));
+    for (const TimedEpisode& episode : ended_[g]) put_episode(own, episode);
+    own.put(played_[g].lane_steps);
+    own.put(played_[g].rows);
   }
-  PackedNumbers all = own.gathered_by(context.processes);
-  for (std::size_t g = 0; g < ended.size(); ++g) {
-    ended[g].clear();
+  PackedNumbers all = own.gathered_by(context_.processes);
+  for (std::size_t g = 0; g < ended_.size(); ++g) {
+    ended_[g].clear();
     for (auto left = all.get_as<std::size_t>(); left > 0; --left)
-      ended[g].push_back(get_episode(all));
-    played[g].lane_steps = all.get();
-    played[g].rows = all.get();
+      ended_[g].push_back(get_episode(all));
+    played_[g].lane_steps = all.get();
+    played_[g].rows = all.get();
   }
 }
 
-}  // namespace zithercraft
+}  // namespace zithercraft::learn_internal

@@ -1,4 +1,4 @@
-#include "learn/policy/side_shares.hpp"
+#include "learn/play/side_shares.hpp"
 
 #include <algorithm>
 #include <cmath>

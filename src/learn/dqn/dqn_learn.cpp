@@ -1,0 +1,161 @@
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include "learn/dqn/dqn_trainee.hpp"
+
+namespace zithercraft::learn_internal {
+
+void DqnTrainee::begin_improvement() { sums_ = {}; }
+
+void DqnTrainee::stock_changed(std::size_t place, bool learnable) {
+  if (dqn_.priority > 0.0) priorities_.set(place, learnable ? most_priority_ : 0.0);
+}
+
+// Steps are drawn in proportion to a power of their last error. In the loss they weigh the less the
+// more often they are drawn, relative to the rarest one of the minibatch.
+void DqnTrainee::draw_lessons(RandomStream& random) {
+  const auto ahead = static_cast<std::size_t>(dqn_.steps_ahead);
+  if (dqn_.priority <= 0.0) {
+    for (Lesson& lesson : lessons_)
+      lesson = experience_.lesson_at(experience_.draw(random), ahead, *settings_.discount);
+    return;
+  }
+  const double part = priorities_.total() / static_cast<double>(lessons_.size()),
+               correction = std::lerp(dqn_.priority_correction, 1.0, done());
+  double least = most_priority_;
+  for (std::size_t i = 0; i < lessons_.size(); ++i) {
+    const double point = part * (static_cast<double>(i) + static_cast<double>(random.uniform()));
+    lessons_[i] = experience_.lesson_at(priorities_.at(point), ahead, *settings_.discount);
+    least = std::min(least, priorities_.weight(lessons_[i].place));
+  }
+  for (Lesson& lesson : lessons_)
+    lesson.weight =
+        static_cast<float>(std::pow(priorities_.weight(lesson.place) / least, -correction));
+}
+
+float DqnTrainee::learn_lesson(std::size_t choice, std::size_t option, float weight,
+                               std::span<const float> targets, std::span<const float> outputs,
+                               std::span<float> gradient) const {
+  const std::size_t n = action_values_.quantiles();
+  const auto count = static_cast<float>(n);
+  float loss = 0.0f;
+  for (std::size_t k = 0; k < n; ++k) {
+    const float predicted = action_values_.value(outputs, choice, option, k);
+    const float level = (static_cast<float>(k) + 0.5f) / count;
+    float slope = 0.0f;
+    for (const float target : targets) {
+      // Huber's loss of width 1; for quantiles, what lies above counts by the quantile's level.
+      const float off = predicted - target;
+      const float side = n == 1 ? 1.0f : off > 0.0f ? 1.0f - level : level;
+      loss += side * (std::fabs(off) <= 1.0f ? 0.5f * off * off : std::fabs(off) - 0.5f) / count;
+      slope += side * std::clamp(off, -1.0f, 1.0f) / count;
+    }
+    action_values_.add_gradient(choice, option, k, weight * slope, gradient);
+  }
+  return loss;
+}
+
+// The quantiles of the return that each lesson teaches, in the scale of the outputs. What is best
+// next is found choice by choice; its quantiles are the mean over choices.
+void DqnTrainee::find_targets(const LessonRows& rows, Room& room) const {
+  const std::size_t n = rows.lessons.size(), stride = net_.output_stride(),
+                    choices = action_values_.choices(), quantiles = action_values_.quantiles(),
+                    masks = heads_.masks();
+  const Network<float>::Order order{1, n, {}, {}};
+  const auto ahead =
+      net_.forward(target_.span(), target_prepared_.span(), rows.next_inputs, order, room.next);
+  const auto judged = dqn_.double_q ? net_.forward(parameters_.span(), prepared_.span(),
+                                                   rows.next_inputs, order, room.net)
+                                    : ahead;
+  const auto values = room.values.span();
+  for (std::size_t i = 0; i < n; ++i) {
+    const auto targets = std::span(room.targets).subspan(i * quantiles, quantiles);
+    const auto of_row = ahead.subspan(i * stride, net_.outputs());
+    action_values_.means(judged.subspan(i * stride, net_.outputs()), values);
+    heads_.forbid<float>(rows.next_allowed.subspan(i * masks, masks), values);
+    std::fill(targets.begin(), targets.end(), 0.0f);
+    for (std::size_t c = 0; c < choices; ++c) {
+      const float* const begin = values.data() + action_values_.first(c);
+      const float* const end = values.data() + action_values_.first(c + 1);
+      const auto best = static_cast<std::size_t>(std::max_element(begin, end) - values.data());
+      for (std::size_t k = 0; k < quantiles; ++k)
+        targets[k] += action_values_.value(of_row, c, best, k) / static_cast<float>(choices);
+    }
+    const Lesson& lesson = rows.lessons[i];
+    for (float& target : targets)
+      target = value_scale_.to_output(lesson.reward) + lesson.discount * target;
+  }
+}
+
+void DqnTrainee::learn_row(const LessonRows& rows, std::size_t row, std::span<const float> outputs,
+                           Room& room, Sums& sums) {
+  const std::size_t choices = action_values_.choices(), quantiles = action_values_.quantiles();
+  const Lesson& lesson = rows.lessons[row];
+  const auto action = experience_.action(lesson.place);
+  const auto targets = std::span<const float>(room.targets).subspan(row * quantiles, quantiles);
+  const auto gradient = room.gradient.span().subspan(row * net_.output_stride(), net_.outputs());
+  const float share = 1.0f / static_cast<float>(choices),
+              part = 1.0f / static_cast<float>(quantiles);
+  float error = 0.0f;
+  for (std::size_t c = 0; c < choices; ++c) {
+    const std::size_t option = action_values_.first(c) + static_cast<std::size_t>(action[c]);
+    sums.loss +=
+        static_cast<double>(share * learn_lesson(c, option, rows.scale * lesson.weight * share,
+                                                 targets, outputs, gradient));
+    float off = 0.0f, value = 0.0f;
+    for (std::size_t k = 0; k < quantiles; ++k) {
+      value += part * action_values_.value(outputs, c, option, k);
+      off += part * targets[k];
+    }
+    error += share * std::fabs(off - value);
+    sums.value += static_cast<double>(share * value);
+  }
+  errors_[rows.first + row] = error;
+  sums.count += 1.0;
+}
+
+void DqnTrainee::add_lessons(const LessonRows& rows, std::span<float> gradient) {
+  Room& room = rooms_[rows.worker];
+  const std::size_t n = rows.lessons.size(), stride = net_.output_stride();
+  const Network<float>::Order order{1, n, {}, {}};
+  find_targets(rows, room);
+  const auto outputs =
+      net_.forward(parameters_.span(), prepared_.span(), rows.inputs, order, room.net);
+  const auto output_gradient = room.gradient.span().first(n * stride);
+  std::fill(output_gradient.begin(), output_gradient.end(), 0.0f);
+  Sums& sums = portion_sums_[rows.first / lessons_per_portion] = {};
+  for (std::size_t i = 0; i < n; ++i)
+    learn_row(rows, i, outputs.subspan(i * stride, net_.outputs()), room, sums);
+  net_.backward(parameters_.span(), prepared_.span(), rows.inputs, order, output_gradient, room.net,
+                gradient);
+}
+
+void DqnTrainee::after_step() {
+  for (const Sums& sums : portion_sums_) {
+    sums_.loss += sums.loss;
+    sums_.value += sums.value;
+    sums_.count += sums.count;
+  }
+  if (dqn_.priority > 0.0) {
+    constexpr double least_error = 1e-3;  // nothing is forgotten altogether
+    for (std::size_t i = 0; i < lessons_.size(); ++i) {
+      const double weight = std::pow(static_cast<double>(errors_[i]) + least_error, dqn_.priority);
+      most_priority_ = std::max(most_priority_, weight);
+      if (experience_.learnable(lessons_[i].place)) priorities_.set(lessons_[i].place, weight);
+    }
+  }
+  if (dqn_.target_every <= 0) return;
+  if (gradient_steps_ % dqn_.target_every != 0) return;
+  std::copy(parameters_.begin(), parameters_.end(), target_.begin());
+  prepare_target(target_.span(), target_prepared_.span());
+}
+
+void DqnTrainee::add_metrics(std::vector<Metric>& metrics) const {
+  const double count = std::max(1.0, sums_.count);
+  metrics.push_back({"value_loss", sums_.loss / count});
+  metrics.push_back({"mean_value", sums_.value / count * value_scale_.stddev()});
+  metrics.push_back({"epsilon", dqn_.exploration == Exploration::epsilon ? epsilon_of(0) : 0.0});
+}
+
+}  // namespace zithercraft::learn_internal

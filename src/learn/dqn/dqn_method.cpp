@@ -1,0 +1,106 @@
+#include "learn/dqn/dqn_trainee.hpp"
+#include "learn/play/training_metrics.hpp"
+#include "learn/settings_model.hpp"
+#include "learn/values/off_policy_fields.hpp"
+#include "learn/values/off_policy_metrics.hpp"
+#include "zithercraft/learn/dqn.hpp"
+
+namespace zithercraft {
+using namespace learn_internal;
+
+template <>
+struct config::Words<Exploration> {
+  static constexpr std::array list{std::pair{"epsilon", Exploration::epsilon},
+                                   std::pair{"softmax", Exploration::softmax}};
+};
+
+template <class V>
+void describe(V& v, DqnSettings& s) {
+  describe(v, static_cast<OffPolicySettings&>(s));
+  v("double_q", s.double_q);
+  v("duelling", s.duelling);
+  v("steps_ahead", s.steps_ahead, between(1, 1000));
+  v("target_every", s.target_every, at_least(0));
+  v("priority", s.priority, between(0, 1));
+  v("priority_correction", s.priority_correction, between(0, 1));
+  v("quantiles", s.quantiles, between(0, 1024));
+  v("exploration", s.exploration);
+  v("epsilon", s.epsilon, between(0, 1));
+  v("last_epsilon", s.last_epsilon, between(0, 1));
+  v("epsilon_by_lane", s.epsilon_by_lane);
+  v("temperature", s.temperature, positive());
+  v("last_temperature", s.last_temperature, positive());
+  v("explore_until", s.explore_until, Rule{.low = 0.0, .high = 1.0, .above_low = true});
+}
+
+namespace {
+
+std::vector<MetricInfo> dqn_infos() {
+  std::vector<MetricInfo> list = off_policy_infos();
+  list.insert(
+      list.end(),
+      {{"value_loss", "", "mean over lessons, in the value network's scale", "value_loss"},
+       {"mean_value", "", "of the options taken in the lessons, as predicted", "mean_value"},
+       {"epsilon", "", "probability of any option", "epsilon"}});
+  const std::vector<MetricInfo> common = training_infos();
+  list.insert(list.end(), common.begin(), common.end());
+  return list;
+}
+
+std::vector<ChartInfo> dqn_charts() {
+  std::vector<ChartInfo> list = roster_charts();
+  list.insert(list.end(),
+              {{.name = "mean_value", .title = "Predicted return of what was done", .live = true},
+               {.name = "epsilon", .title = "Share of options taken at random", .least = 0.0},
+               {.name = "value_loss", .title = "Loss of the values", .least = 0.0}});
+  return list;
+}
+
+std::unique_ptr<Learner> make_dqn(LearnerContext c) {
+  check_length(c.budget, "dqn");
+  const DqnSettings all = settled(c.settings.as<DqnSettings>(), c.game, c.budget.steps, c.players);
+  return std::make_unique<Training>(
+      c.game, training_settings(all, "dqn"), c.seed, c.budget, c.pool, c.processes, c.players,
+      [&](TrainingContext& context, std::vector<std::size_t> roles,
+          const LearnerSettings* of_role) -> std::unique_ptr<Trainee> {
+        DqnSettings own = of_role != nullptr ? of_role->as<DqnSettings>() : all;
+        own.lanes = all.lanes;
+        own.horizon = all.horizon;
+        return std::make_unique<DqnTrainee>(context, std::move(roles),
+                                            settled(own, c.game, c.budget.steps, c.players));
+      });
+}
+
+}  // namespace
+
+DqnSettings settled(DqnSettings settings, const Game& game, std::int64_t total_steps,
+                    std::span<const RolePlayer> players) {
+  settle_off_policy(settings, game, total_steps, players);
+  return settings;
+}
+
+std::shared_ptr<const SettingsModel> settings_model(const DqnSettings& settings) {
+  return std::make_shared<StructModel<DqnSettings>>("dqn", settings);
+}
+
+LearningMethod dqn_method() {
+  return {.name = "dqn",
+          .about = "deep Q-learning: values of options, from steps that are kept",
+          .controls = "choices; masks",
+          .senses = "columns, pictures, crowds",
+          .settings = DqnSettings{},
+          .role_settings = true,
+          .metrics = dqn_infos(),
+          .charts = dqn_charts(),
+          .against_collapse =
+              "go back to a kept checkpoint from before, with a lower learning rate or a slower "
+              "target_rate",
+          .against_plateau = "try stages, or explore longer: a larger explore_until",
+          .settle = [](const LearnerSettings& settings, const Game& game, Budget budget,
+                       std::span<const RolePlayer> players) -> LearnerSettings {
+            return settled(settings.as<DqnSettings>(), game, budget.steps, players);
+          },
+          .make = make_dqn};
+}
+
+}  // namespace zithercraft

@@ -1,0 +1,77 @@
+#pragma once
+
+// A policy that learns what each option is worth: dqn_trainee.cpp makes it and plays, dqn_learn.cpp
+// learns.
+
+#include <vector>
+
+#include "learn/values/action_values.hpp"
+#include "learn/values/off_policy.hpp"
+#include "learn/values/sum_tree.hpp"
+#include "zithercraft/learn/dqn.hpp"
+#include "zithercraft/net/network.hpp"
+
+namespace zithercraft::learn_internal {
+
+class DqnTrainee final : public OffPolicy {
+ public:
+  /// Throws Error (spec) if the role has dials, or the networks cannot be built.
+  DqnTrainee(TrainingContext& context, std::vector<std::size_t> roles, const DqnSettings& settings);
+
+ private:
+  // What one thread works with.
+  struct Room {
+    explicit Room(const DqnTrainee& t, std::size_t rows);
+    Network<float>::Workspace net, next;
+    AlignedBuffer<float> values, gradient;  // of a row's options; of all rows' outputs
+    std::vector<float> targets;             // [rows][quantiles] of the returns to be predicted
+  };
+  // Sums of the last improvement.
+  struct Sums {
+    double loss = 0.0, value = 0.0, count = 0.0;
+  };
+
+  void choose(const Deciding& rows) override;
+  void choose_any(std::span<const float> allowed, RandomStream& random, std::span<float> action,
+                  std::span<float> room) const;
+  void add_lessons(const LessonRows& rows, std::span<float> gradient) override;
+  void find_targets(const LessonRows& rows, Room& room) const;
+  void learn_row(const LessonRows& rows, std::size_t row, std::span<const float> outputs,
+                 Room& room, Sums& sums);
+  float learn_lesson(std::size_t choice, std::size_t option, float weight,
+                     std::span<const float> targets, std::span<const float> outputs,
+                     std::span<float> gradient) const;
+  void prepare(std::span<const float> parameters, std::span<float> prepared) const override {
+    net_.prepare(parameters, prepared);
+  }
+  void prepare_target(std::span<const float> target, std::span<float> prepared) const override {
+    net_.prepare(target, prepared);
+  }
+  void rescale(double factor) override;
+  void draw_lessons(RandomStream& random) override;
+  void stock_changed(std::size_t place, bool learnable) override;
+  void begin_improvement() override;
+  void after_step() override;
+  void add_metrics(std::vector<Metric>& metrics) const override;
+  void store_networks(TensorFile& file, std::span<const float> parameters) const override;
+  void fetch_networks(const TensorFile& file, std::span<float> parameters) const override;
+  void store_target(TensorFile& file) const override;
+  void fetch_target(const TensorFile& file) override;
+  void store_more(TensorFile& file) const override;
+  void fetch_more(const TensorFile& file) override;
+
+  double explored() const;
+  double epsilon_of(std::size_t lane) const;
+
+  DqnSettings dqn_;
+  ActionValues action_values_;
+  Network<float> net_, played_;  // what learns; the same with one output for each option
+  std::vector<Room> rooms_;
+  SumTree priorities_;
+  double most_priority_ = 1.0;
+  std::vector<float> errors_;  // of each lesson of the minibatch
+  std::vector<Sums> portion_sums_;
+  Sums sums_{};
+};
+
+}  // namespace zithercraft::learn_internal

@@ -1,0 +1,38 @@
+#include "learn/play/occasion.hpp"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+
+#include "zithercraft/game/environment.hpp"
+
+namespace zithercraft::learn_internal {
+
+Occasion occasion_of(const Game& game, std::int64_t total_steps,
+                     std::span<const RolePlayer> players) {
+  Occasion o;
+  o.steps = static_cast<double>(std::max<std::int64_t>(1, total_steps));
+  o.episode = game.spec().cutoffs.steps;
+  o.copies = copies_of(game);
+  std::string side;
+  for (std::size_t r = 0; r < game.roles().size(); ++r) {
+    if (r >= players.size() || players[r].player != nullptr) continue;
+    const Role& role = game.roles()[r];
+    o.seats += static_cast<std::int64_t>(role.seats.size());
+    for (const ControlInfo& control : role.controls) o.dials |= control.options.empty();
+    o.opposed |= !side.empty() && !role.side.empty() && role.side != side;
+    if (side.empty()) side = role.side;
+  }
+  o.seats = std::max<std::int64_t>(1, o.seats);
+  return o;
+}
+
+std::int64_t near_power(double number) {
+  return std::int64_t{1} << static_cast<int>(std::lround(std::log2(std::max(1.0, number))));
+}
+std::int64_t power_below(double number) {
+  return static_cast<std::int64_t>(
+      std::bit_floor(static_cast<std::uint64_t>(std::max(1.0, number))));
+}
+
+}  // namespace zithercraft::learn_internal

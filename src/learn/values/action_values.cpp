@@ -1,0 +1,88 @@
+#include "learn/values/action_values.hpp"
+
+#include <algorithm>
+
+namespace zithercraft::learn_internal {
+
+ActionValues::ActionValues(std::span<const ControlInfo> controls, bool duelling,
+                           std::size_t quantiles)
+    : quantiles_(std::max<std::size_t>(1, quantiles)), duelling_(duelling) {
+  for (const ControlInfo& control : controls) first_.push_back(options_ += control.options.size());
+}
+
+float ActionValues::weight(std::size_t choice, std::size_t option, std::size_t other) const {
+  const float own = option == other ? 1.0f : 0.0f;
+  return duelling_ ? own - 1.0f / static_cast<float>(first_[choice + 1] - first_[choice]) : own;
+}
+
+float ActionValues::value(std::span<const float> outputs, std::size_t choice, std::size_t option,
+                          std::size_t quantile) const {
+  const auto at = [&](std::size_t o) { return outputs[o * quantiles_ + quantile]; };
+  float value = at(option);
+  if (!duelling_) return value;
+  float sum = 0.0f;
+  for (std::size_t o = first_[choice]; o < first_[choice + 1]; ++o) sum += at(o);
+  return value - sum / static_cast<float>(first_[choice + 1] - first_[choice]) + at(options_);
+}
+
+void ActionValues::means(std::span<const float> outputs, std::span<float> values) const {
+  const auto mean = [&](std::size_t o) {
+    float sum = 0.0f;
+    for (std::size_t k = 0; k < quantiles_; ++k) sum += outputs[o * quantiles_ + k];
+    return sum / static_cast<float>(quantiles_);
+  };
+  for (std::size_t o = 0; o < options_; ++o) values[o] = mean(o);
+  if (!duelling_) return;
+  const float moment = mean(options_);
+  for (std::size_t c = 0; c + 1 < first_.size(); ++c) {
+    float sum = 0.0f;
+    for (std::size_t o = first_[c]; o < first_[c + 1]; ++o) sum += values[o];
+    const float shift = moment - sum / static_cast<float>(first_[c + 1] - first_[c]);
+    for (std::size_t o = first_[c]; o < first_[c + 1]; ++o) values[o] += shift;
+  }
+}
+
+void ActionValues::add_gradient(std::size_t choice, std::size_t option, std::size_t quantile,
+                                float by, std::span<float> gradient) const {
+  if (!duelling_) {
+    gradient[option * quantiles_ + quantile] += by;
+    return;
+  }
+  for (std::size_t o = first_[choice]; o < first_[choice + 1]; ++o)
+    gradient[o * quantiles_ + quantile] += by * weight(choice, option, o);
+  gradient[options_ * quantiles_ + quantile] += by;
+}
+
+void ActionValues::merge_outputs(const Network<float>& from, std::span<const float> parameters,
+                                 const Network<float>& to, std::span<float> merged) const {
+  for (std::size_t p = 0; p < to.parts().size(); ++p) {
+    const NetworkPart &old = from.parts()[p], &part = to.parts()[p];
+    const auto row = [&](std::size_t r) { return parameters.subspan(old.offset + r * old.stride); };
+    if (!part.name.starts_with("output.")) {
+      for (std::size_t r = 0; r < part.rows; ++r)
+        std::copy_n(row(r).begin(), part.width,
+                    merged.begin() + static_cast<std::ptrdiff_t>(part.offset + r * part.stride));
+      continue;
+    }
+    // A bias is one row of all outputs, a weight has a row for each.
+    const bool bias = part.rows == 1 && part.width == options_ && part.name == "output.bias";
+    const std::size_t width = bias ? 1 : part.width;
+    const auto number = [&](std::size_t output, std::size_t i) {
+      return bias ? row(0)[output] : row(output)[i];
+    };
+    for (std::size_t c = 0; c + 1 < first_.size(); ++c)
+      for (std::size_t option = first_[c]; option < first_[c + 1]; ++option)
+        for (std::size_t i = 0; i < width; ++i) {
+          float sum = 0.0f;
+          for (std::size_t k = 0; k < quantiles_; ++k) {
+            for (std::size_t o = first_[c]; o < first_[c + 1]; ++o)
+              sum += weight(c, option, o) * number(o * quantiles_ + k, i);
+            if (duelling_) sum += number(options_ * quantiles_ + k, i);
+          }
+          merged[bias ? part.offset + option : part.offset + option * part.stride + i] =
+              sum / static_cast<float>(quantiles_);
+        }
+  }
+}
+
+}  // namespace zithercraft::learn_internal

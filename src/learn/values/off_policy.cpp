@@ -1,0 +1,203 @@
+#include "learn/values/off_policy.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include "net/network_tensors.hpp"
+#include "zithercraft/base/error.hpp"
+
+namespace zithercraft::learn_internal {
+using namespace net_internal;
+
+TrainingSettings training_settings(const OffPolicySettings& s, const char* method) {
+  return {.method = method,
+          .lanes = static_cast<std::size_t>(*s.lanes),
+          .horizon = static_cast<std::size_t>(*s.horizon),
+          // Few rows are played at a time, so threads share them out in small groups.
+          .rows_together = 8,
+          .roster = {*s.against_past, *s.against_hardest, *s.snapshot_every, s.snapshot_gain,
+                     s.roster_size},
+          .processes = false};
+}
+
+OffPolicy::OffPolicy(TrainingContext& context, std::vector<std::size_t> roles,
+                     const OffPolicySettings& settings, PolicySignature signature,
+                     std::size_t inputs)
+    : context_(context),
+      roles_(std::move(roles)),
+      settings_(settings),
+      signature_(std::move(signature)),
+      heads_(signature_.controls, signature_.columns),
+      groups_(groups_for(context, roles_)),
+      input_stride_(inputs),
+      most_rows_(most_rows_of(context, roles_)),
+      normaliser_(normaliser_for(signature_.policy)),
+      experience_(role(), playable_rows(context, roles_),
+                  static_cast<std::size_t>(*settings.experience)),
+      lessons_(static_cast<std::size_t>(*settings.minibatch)),
+      group_moments_(groups_.size()),
+      group_taken_(groups_.size()) {
+  const std::size_t columns = role().columns.size(),
+                    rows = std::max(most_rows_, lessons_per_portion);
+  for (std::size_t worker = 0; worker < context.pool.threads(); ++worker) {
+    Room& room = rooms_.emplace_back();
+    room.inputs = AlignedBuffer<float>(rows * input_stride_);
+    room.next_inputs = AlignedBuffer<float>(rows * input_stride_);
+    room.senses = AlignedBuffer<float>(rows * columns);
+    room.actions = AlignedBuffer<float>(rows * heads_.controls());
+    room.allowed = AlignedBuffer<float>(rows * heads_.masks());
+    room.next_allowed = AlignedBuffer<float>(rows * heads_.masks());
+    room.random.reserve(rows);
+    room.lanes.reserve(rows);
+  }
+}
+
+void OffPolicy::make_room(std::span<const std::size_t> part_ends, std::size_t prepared) {
+  for (const std::size_t end : part_ends) {
+    const std::size_t first = parts_.empty() ? 0 : parts_.back().end;
+    parts_.push_back({first, end, Adam(end - first)});
+  }
+  const std::size_t parameters = parts_.back().end;
+  parameters_ = target_ = gradient_ = AlignedBuffer<float>(parameters);
+  prepared_ = target_prepared_ = AlignedBuffer<float>(prepared);
+  const std::size_t portions = (lessons_.size() + lessons_per_portion - 1) / lessons_per_portion;
+  portion_gradients_.assign(portions, AlignedBuffer<float>(parameters));
+}
+
+double OffPolicy::done() const {
+  return std::min(1.0, static_cast<double>(context_.steps) /
+                           static_cast<double>(std::max<std::int64_t>(1, context_.total_steps)));
+}
+
+// ---- playing
+
+void OffPolicy::begin_rollout(std::size_t group) {
+  group_moments_[group].clear(role().columns.size());
+  group_taken_[group] = 0;
+}
+
+void OffPolicy::decide_rows(const RoleRows& role_rows, std::size_t time, std::size_t worker) {
+  Room& room = rooms_[worker];
+  Environment& environment = *context_.environment;
+  const std::size_t columns = role().columns.size(), seats = environment.seats(role_rows.role),
+                    masks = heads_.masks(), controls = heads_.controls();
+  const auto sensed = context_.sensed_by(role_rows);
+  normaliser_.apply(sensed, room.inputs.span(), input_stride_);
+  room.random.clear();
+  room.lanes.clear();
+  const std::uint64_t seed = derived_seed(this->seed(), "decide");
+  const std::size_t step =
+      static_cast<std::size_t>(context_.updates) * static_cast<std::size_t>(*settings_.horizon) +
+      time;
+  for (std::size_t i = 0; i < role_rows.rows; ++i) {
+    heads_.read_masks(sensed.subspan(i * columns, columns),
+                      room.allowed.span().subspan(i * masks, masks));
+    room.random.emplace_back(seed, static_cast<std::uint32_t>(role_rows.own_row + i),
+                             static_cast<std::uint32_t>(step), Purpose::decide);
+    room.lanes.push_back((role_rows.first_row + i) / seats);
+  }
+  choose({.worker = worker,
+          .rows = role_rows.rows,
+          .inputs = room.inputs.span().first(role_rows.rows * input_stride_),
+          .allowed = room.allowed.span(),
+          .actions = room.actions.span(),
+          .random = room.random,
+          .lanes = room.lanes});
+  for (std::size_t i = 0; i < role_rows.rows; ++i) {
+    const std::size_t row = role_rows.first_row + i;
+    const auto action = room.actions.span().subspan(i * controls, controls);
+    heads_.controls_of(action, environment.control(role_rows.role, row));
+  }
+}
+
+void OffPolicy::decide(std::size_t group, std::size_t time, std::size_t worker) {
+  Room& room = rooms_[worker];
+  const Environment& environment = *context_.environment;
+  const std::size_t controls = heads_.controls();
+  for (const RoleRows& role_rows : groups_[group].by_role) {
+    decide_rows(role_rows, time, worker);
+    const std::size_t seats = environment.seats(role_rows.role);
+    for (std::size_t i = 0; i < role_rows.rows; ++i) {
+      const std::size_t row = role_rows.first_row + i, lane = row / seats;
+      if (environment.idle(lane) || !context_.learns_in(role_rows.role, lane)) continue;
+      const auto senses = environment.observation(role_rows.role, row);
+      if (environment.present(role_rows.role, row)) {
+        experience_.act(role_rows.own_row + i, senses,
+                        room.actions.span().subspan(i * controls, controls));
+        ++group_taken_[group];
+      } else {
+        experience_.miss(role_rows.own_row + i, senses);
+      }
+    }
+    group_moments_[group].add(context_.sensed_by(role_rows));
+  }
+}
+
+void OffPolicy::note(std::size_t group, std::size_t lane, std::size_t, std::size_t) {
+  const Environment& environment = *context_.environment;
+  const Outcome outcome = environment.outcome(lane);
+  for (const RoleRows& role_rows : groups_[group].by_role) {
+    if (!role_rows.holds(lane) || !context_.learns_in(role_rows.role, lane)) continue;
+    const std::size_t seats = environment.seats(role_rows.role);
+    for (std::size_t row = lane * seats; row < (lane + 1) * seats; ++row) {
+      const std::size_t own = role_rows.own_row + (row - role_rows.first_row);
+      if (environment.lost(lane)) {
+        experience_.lose(own);
+        continue;
+      }
+      experience_.reward(own, environment.rewards(role_rows.role)[row], *settings_.discount);
+      if (outcome == Outcome::running) continue;
+      experience_.end(own, outcome == Outcome::cutoff ? environment.observation(role_rows.role, row)
+                                                      : std::span<const float>{});
+    }
+  }
+}
+
+// Whatever a seat is in the middle of will not go on.
+void OffPolicy::forget(std::size_t role, const LaneGroup& group, std::size_t lane) {
+  const RoleRows rows = block_of(context_, roles_, role, group);
+  const std::size_t seats = context_.environment->seats(role),
+                    first = rows.own_row + lane * seats - rows.first_row;
+  for (std::size_t row = first; row < first + seats; ++row) experience_.abandon(row);
+}
+
+void OffPolicy::decide_as(const PastPolicy& past, std::size_t role_number, const LaneGroup& group,
+                          std::span<const std::size_t> lanes, std::size_t time,
+                          std::size_t worker) {
+  Room& room = rooms_[worker];
+  Environment& environment = *context_.environment;
+  const RoleRows rows = block_of(context_, roles_, role_number, group);
+  const std::size_t seats = environment.seats(role_number), masks = heads_.masks(),
+                    controls = heads_.controls();
+  const std::uint64_t seed = derived_seed(this->seed(), "decide as before");
+  const std::size_t step =
+      static_cast<std::size_t>(context_.updates) * static_cast<std::size_t>(*settings_.horizon) +
+      time;
+  room.random.clear();
+  room.lanes.clear();
+  for (std::size_t i = 0; i < lanes.size() * seats; ++i) {
+    const std::size_t row = lanes[i / seats] * seats + i % seats;
+    const auto senses = environment.observation(role_number, row);
+    past.normaliser.apply(senses, room.inputs.span().subspan(i * input_stride_, input_stride_),
+                          input_stride_);
+    heads_.read_masks(senses, room.allowed.span().subspan(i * masks, masks));
+    room.random.emplace_back(seed, static_cast<std::uint32_t>(rows.own_row + row - rows.first_row),
+                             static_cast<std::uint32_t>(step), Purpose::decide);
+    room.lanes.push_back(row / seats);
+  }
+  choose({.worker = worker,
+          .rows = lanes.size() * seats,
+          .inputs = room.inputs.span().first(lanes.size() * seats * input_stride_),
+          .allowed = room.allowed.span(),
+          .actions = room.actions.span(),
+          .random = room.random,
+          .lanes = room.lanes,
+          .explore = false,
+          .past = &past});
+  for (std::size_t i = 0; i < lanes.size() * seats; ++i)
+    heads_.controls_of(room.actions.span().subspan(i * controls, controls),
+                       environment.control(role_number, lanes[i / seats] * seats + i % seats));
+}
+
+}  // namespace zithercraft::learn_internal

@@ -1,0 +1,171 @@
+#pragma once
+
+// What all policies have in common that learn from steps of earlier policies too: they play, keep
+// what they played, and draw lessons from that. off_policy.cpp plays, off_policy_learn.cpp learns,
+// off_policy_store.cpp stores and restores.
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include "learn/play/played_rows.hpp"
+#include "learn/play/trainee.hpp"
+#include "learn/play/training.hpp"
+#include "learn/play/training_context.hpp"
+#include "learn/policy/value_scale.hpp"
+#include "learn/values/experience.hpp"
+#include "zithercraft/base/random.hpp"
+#include "zithercraft/learn/off_policy.hpp"
+#include "zithercraft/net/adam.hpp"
+#include "zithercraft/net/heads.hpp"
+#include "zithercraft/net/normaliser.hpp"
+
+namespace zithercraft::learn_internal {
+
+/// Steps that one thread learns from at a time, with a gradient of their own. The size is fixed, so
+/// that sums are always made in the same order.
+constexpr std::size_t lessons_per_portion = 64;
+
+/// How a training plays by settings that are all set.
+TrainingSettings training_settings(const OffPolicySettings& settings, const char* method);
+
+/// Rows that decide together.
+struct Deciding {
+  std::size_t worker = 0, rows = 0;
+  std::span<const float> inputs{};       // [rows][input stride] what is sensed, normalised
+  std::span<const float> allowed{};      // [rows][masks] which options are
+  std::span<float> actions{};            // [rows][controls] to be filled in
+  std::span<RandomStream> random{};      // of each row
+  std::span<const std::size_t> lanes{};  // of each row
+  bool explore = true;
+  const PastPolicy* past = nullptr;  // whose parameters decide; null: the present ones
+};
+
+/// Steps of a minibatch that one thread learns from.
+struct LessonRows {
+  std::size_t worker = 0, first = 0;  // of the minibatch
+  std::span<const Lesson> lessons{};
+  std::span<const float> inputs{}, next_inputs{};    // [rows][input stride], normalised
+  std::span<const float> allowed{}, next_allowed{};  // [rows][masks]
+  float scale = 1.0f;                                // of each lesson's loss
+};
+
+class OffPolicy : public Trainee {
+ public:
+  const std::vector<std::size_t>& roles() const override { return roles_; }
+  const PolicySignature& signature() const override { return signature_; }
+  const GroupSamples& samples(std::size_t group) const override { return groups_[group]; }
+  std::size_t samples_of(std::size_t horizon) const override { return rows_of(groups_) * horizon; }
+
+  void begin_rollout(std::size_t group) override;
+  void decide(std::size_t group, std::size_t time, std::size_t worker) override;
+  void note(std::size_t group, std::size_t lane, std::size_t time, std::size_t worker) override;
+  void end_rollout(std::size_t, std::size_t) override {}
+  void forget(std::size_t role, const LaneGroup& group, std::size_t lane) override;
+  void decide_as(const PastPolicy& past, std::size_t role, const LaneGroup& group,
+                 std::span<const std::size_t> lanes, std::size_t time, std::size_t worker) override;
+
+  void improve() override;
+  const PhaseTimes& times() const override { return times_; }
+  std::vector<Metric> metrics() const override;
+
+  void store(TensorFile& file) const override;
+  void restore(const TensorFile& file) override;
+  Continuation continue_from(const TensorFile& file) override;
+  PastPolicy snapshot() const override;
+  void store(TensorFile& file, const PastPolicy& past) const override;
+  PastPolicy fetch(const TensorFile& file) const override;
+
+ protected:
+  /// `signature`: of the policy as it is played; `inputs`: the stride of what its networks read.
+  OffPolicy(TrainingContext& context, std::vector<std::size_t> roles,
+            const OffPolicySettings& settings, PolicySignature signature, std::size_t inputs);
+  /// For derived classes, once they know their networks: where each part of their parameters ends,
+  /// of which each has an optimiser of its own.
+  void make_room(std::span<const std::size_t> part_ends, std::size_t prepared);
+
+  // ---- what a method is made of
+  virtual void choose(const Deciding& rows) = 0;
+  /// Adds the gradient of some lessons; notes what the report wants.
+  virtual void add_lessons(const LessonRows& rows, std::span<float> gradient) = 0;
+  /// Whether a part of the parameters moves at this gradient step.
+  virtual bool part_learns(std::size_t /*part*/) const { return true; }
+  virtual void prepare(std::span<const float> parameters, std::span<float> prepared) const = 0;
+  virtual void prepare_target(std::span<const float> target, std::span<float> prepared) const = 0;
+  /// Multiplies all predicted values by a factor, in parameters or in the target's.
+  virtual void rescale(double factor) = 0;
+  virtual void draw_lessons(RandomStream& random);
+  virtual void stock_changed(std::size_t /*place*/, bool /*learnable*/) {}
+  /// Before and behind each gradient step, and once before an improvement.
+  virtual void begin_improvement() {}
+  virtual void before_step() {}
+  virtual void after_step() {}
+  virtual void add_metrics(std::vector<Metric>& metrics) const = 0;
+  /// The policy as it is played, and all networks.
+  virtual void store_networks(TensorFile& file, std::span<const float> parameters) const = 0;
+  virtual void fetch_networks(const TensorFile& file, std::span<float> parameters) const = 0;
+  virtual void store_target(TensorFile& file) const = 0;
+  virtual void fetch_target(const TensorFile& file) = 0;
+  /// What else a training goes on with.
+  virtual void store_more(TensorFile& /*file*/) const {}
+  virtual void fetch_more(const TensorFile& /*file*/) {}
+
+  const Role& role() const { return context_.game.roles()[roles_[0]]; }
+  std::uint64_t seed() const { return seed_of(context_, roles_[0]); }
+  /// How much of the training is done.
+  double done() const;
+  bool warming_up() const { return taken_ < static_cast<std::int64_t>(*settings_.warm_up); }
+
+  TrainingContext& context_;
+  std::vector<std::size_t> roles_;
+  OffPolicySettings settings_;
+  PolicySignature signature_;
+  Heads heads_;
+  std::vector<GroupSamples> groups_;
+  std::size_t input_stride_ = 0, most_rows_ = 0;
+  Normaliser normaliser_;
+  ValueScale value_scale_;
+  Experience experience_;
+  AlignedBuffer<float> parameters_, prepared_, target_, target_prepared_;
+  std::vector<Lesson> lessons_;  // of the present minibatch
+  std::int64_t gradient_steps_ = 0;
+  std::int64_t taken_ = 0;  // steps in which its rows acted
+
+ private:
+  // What one thread works with.
+  struct Room {
+    AlignedBuffer<float> inputs, next_inputs, senses, actions, allowed, next_allowed;
+    std::vector<RandomStream> random;
+    std::vector<std::size_t> lanes;
+    PhaseTimes times;
+  };
+
+  void decide_rows(const RoleRows& role_rows, std::size_t time, std::size_t worker);
+  void learn_once(double rate);
+  void add_portion(std::size_t portion, std::size_t worker);
+  void add_portions_up();
+  void step(double rate);
+  double limit(std::span<float> part) const;
+  void follow_target();
+  void fold_what_was_played();
+
+  struct Part {
+    std::size_t first = 0, end = 0;  // of its parameters
+    Adam adam;
+  };
+
+  std::vector<Part> parts_;
+  AlignedBuffer<float> gradient_;
+  std::vector<AlignedBuffer<float>> portion_gradients_;
+  std::vector<Room> rooms_;
+  std::vector<Normaliser::Moments> group_moments_;
+  std::vector<std::int64_t> group_taken_;  // steps in this rollout
+  double owed_ = 0.0;                      // gradient steps for what was played
+  PhaseTimes times_{};
+  // Of the last improvement.
+  double gradient_norm_ = 0.0, rate_ = 0.0, age_ = 0.0;
+  std::int64_t steps_made_ = 0;
+};
+
+}  // namespace zithercraft::learn_internal

@@ -1,0 +1,162 @@
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include "learn/values/off_policy.hpp"
+#include "zithercraft/base/error.hpp"
+
+namespace zithercraft::learn_internal {
+
+// The senses' statistics, the scale of returns, and what there is to learn from.
+void OffPolicy::fold_what_was_played() {
+  for (std::size_t g = 0; g < groups_.size(); ++g) {
+    taken_ += group_taken_[g];
+    owed_ += static_cast<double>(group_taken_[g]) * *settings_.updates_per_step;
+    if (settings_.normalise && group_moments_[g].count > 0.0) normaliser_.fold(group_moments_[g]);
+  }
+  // Only what was played lately sets the scale: returns grow as the policy learns.
+  constexpr double most_kept = 200'000.0;
+  const Experience::Returns returns = experience_.take_returns();
+  if (settings_.normalise_returns && returns.count > 0.0) {
+    const auto change =
+        value_scale_.fold(returns.count, 0.0, returns.squares / returns.count, most_kept);
+    rescale(change.factor);
+    prepare(parameters_.span(), prepared_.span());
+    prepare_target(target_.span(), target_prepared_.span());
+  }
+  experience_.take_stock(
+      [&](std::size_t place, bool learnable) { stock_changed(place, learnable); });
+}
+
+void OffPolicy::improve() {
+  PhaseClock wall;
+  times_ = {};
+  gradient_norm_ = age_ = 0.0;
+  steps_made_ = 0;
+  fold_what_was_played();
+  begin_improvement();
+  rate_ =
+      settings_.learning_rate + (settings_.last_learning_rate - settings_.learning_rate) * done();
+  if (warming_up() || experience_.lessons() == 0) {
+    owed_ = 0.0;
+  } else {
+    for (; owed_ >= 1.0; owed_ -= 1.0) learn_once(rate_);
+  }
+  for (auto& room : rooms_) times_ += std::exchange(room.times, {});
+  wall.add_to(times_.wall);
+}
+
+void OffPolicy::draw_lessons(RandomStream& random) {
+  for (Lesson& lesson : lessons_)
+    lesson = experience_.lesson_at(experience_.draw(random), 1, *settings_.discount);
+}
+
+void OffPolicy::learn_once(double rate) {
+  PhaseClock clock;
+  RandomStream random(derived_seed(seed(), "lessons"),
+                      static_cast<std::uint32_t>(gradient_steps_ >> 32),
+                      static_cast<std::uint32_t>(gradient_steps_), Purpose::shuffle);
+  before_step();
+  draw_lessons(random);
+  age_ += experience_.age(lessons_.front().place);
+  clock.add_to(times_.optimise);
+  context_.pool.run(portion_gradients_.size(),
+                    [&](std::size_t portion, std::size_t worker) { add_portion(portion, worker); });
+  PhaseClock after;
+  add_portions_up();
+  step(rate);
+  ++gradient_steps_;
+  ++steps_made_;
+  follow_target();
+  after_step();
+  after.add_to(times_.optimise);
+}
+
+void OffPolicy::add_portion(std::size_t portion, std::size_t worker) {
+  Room& room = rooms_[worker];
+  PhaseClock clock;
+  const std::size_t first = portion * lessons_per_portion,
+                    count = std::min(lessons_per_portion, lessons_.size() - first),
+                    columns = role().columns.size(), masks = heads_.masks();
+  const auto gather = [&](std::size_t i, std::size_t place, AlignedBuffer<float>& inputs,
+                          AlignedBuffer<float>& allowed) {
+    const auto senses = room.senses.span().first(columns);
+    experience_.senses(place, senses);
+    heads_.read_masks(senses, allowed.span().subspan(i * masks, masks));
+    normaliser_.apply(senses, inputs.span().subspan(i * input_stride_, input_stride_),
+                      input_stride_);
+  };
+  for (std::size_t i = 0; i < count; ++i) {
+    gather(i, lessons_[first + i].place, room.inputs, room.allowed);
+    gather(i, lessons_[first + i].next, room.next_inputs, room.next_allowed);
+  }
+  const auto gradient = portion_gradients_[portion].span();
+  std::fill(gradient.begin(), gradient.end(), 0.0f);
+  add_lessons({.worker = worker,
+               .first = first,
+               .lessons = std::span(lessons_).subspan(first, count),
+               .inputs = room.inputs.span().first(count * input_stride_),
+               .next_inputs = room.next_inputs.span().first(count * input_stride_),
+               .allowed = room.allowed.span(),
+               .next_allowed = room.next_allowed.span(),
+               .scale = 1.0f / static_cast<float>(lessons_.size())},
+              gradient);
+  clock.add_to(room.times.learn);
+}
+
+void OffPolicy::add_portions_up() {
+  std::copy(portion_gradients_[0].begin(), portion_gradients_[0].end(), gradient_.begin());
+  for (std::size_t portion = 1; portion < portion_gradients_.size(); ++portion)
+    for (std::size_t i = 0; i < gradient_.size(); ++i)
+      gradient_[i] += portion_gradients_[portion][i];
+}
+
+double OffPolicy::limit(std::span<float> part) const {
+  constexpr double most_norm = 1e9;  // beyond it floats have no digits left for what is learned
+  const double norm = norm_of(part);
+  if (!(norm <= most_norm))
+    throw Error(ErrorKind::numbers,
+                std::isfinite(norm) ? "the gradient explodes" : "the gradient is not finite",
+                "update " + std::to_string(context_.updates + 1),
+                "lower the learning rate or the rewards");
+  if (norm > settings_.gradient_limit) {
+    const auto shrink = static_cast<float>(settings_.gradient_limit / norm);
+    for (float& g : part) g *= shrink;
+  }
+  return norm;
+}
+
+void OffPolicy::step(double rate) {
+  double longest = 0.0;
+  for (std::size_t i = 0; i < parts_.size(); ++i) {
+    if (!part_learns(i)) continue;
+    Part& part = parts_[i];
+    const auto of = [&](AlignedBuffer<float>& all) {
+      return all.span().subspan(part.first, part.end - part.first);
+    };
+    longest = std::max(longest, limit(of(gradient_)));
+    part.adam.step(of(parameters_), of(gradient_), rate);
+  }
+  gradient_norm_ += longest;
+  prepare(parameters_.span(), prepared_.span());
+}
+
+void OffPolicy::follow_target() {
+  const auto rate = static_cast<float>(settings_.target_rate);
+  for (std::size_t i = 0; i < target_.size(); ++i)
+    target_[i] += rate * (parameters_[i] - target_[i]);
+  prepare_target(target_.span(), target_prepared_.span());
+}
+
+std::vector<Metric> OffPolicy::metrics() const {
+  const double steps = static_cast<double>(std::max<std::int64_t>(1, steps_made_));
+  std::vector<Metric> list{{"gradient_steps", static_cast<double>(gradient_steps_)},
+                           {"kept_steps", static_cast<double>(experience_.lessons())},
+                           {"lesson_age", age_ / steps},
+                           {"gradient_norm", gradient_norm_ / steps},
+                           {"learning_rate", rate_}};
+  add_metrics(list);
+  return list;
+}
+
+}  // namespace zithercraft::learn_internal
