@@ -9,6 +9,7 @@ namespace zithercraft {
 namespace {
 
 constexpr double half_log_two_pi = 0.91893853320467274178;
+constexpr float forbidden = -1e30f, unknown = -1e29f;  // of an option: it is not allowed, or no way
 
 // Logarithm of the sum of exponentials.
 template <class Scalar>
@@ -47,7 +48,7 @@ void Heads::read_masks(std::span<const float> senses, std::span<float> allowed) 
 template <class Scalar>
 void Heads::forbid(std::span<const float> allowed, std::span<Scalar> outputs) const {
   for (std::size_t i = 0; i < masks_.size(); ++i)
-    if (allowed[i] < 0.5f) outputs[masks_[i].output] = static_cast<Scalar>(-1e30);
+    if (allowed[i] < 0.5f) outputs[masks_[i].output] = static_cast<Scalar>(forbidden);
 }
 
 float Heads::sample(std::span<const float> outputs, std::span<const float> log_stddev,
@@ -151,6 +152,38 @@ std::size_t Heads::combination(std::span<const float> action) const {
     if (heads_[i].options > 0)
       number = number * heads_[i].options + static_cast<std::size_t>(action[i]);
   return number;
+}
+
+void Heads::read_combinations(std::span<const float> values, std::span<float> options) const {
+  // The output of a choice in a way of setting all of them; the last choice is the last digit.
+  const auto output = [&](std::size_t way, std::size_t choice) {
+    std::size_t rest = way;
+    for (std::size_t later = heads_.size(); --later > choice;)
+      rest /= std::max<std::size_t>(1, heads_[later].options);
+    return heads_[choice].first_output + rest % heads_[choice].options;
+  };
+  const auto allowed = [&](std::size_t way) {
+    for (std::size_t choice = 0; choice < heads_.size(); ++choice)
+      if (options[output(way, choice)] == forbidden) return false;
+    return true;
+  };
+  for (float& option : options) option = option < 0.0f ? forbidden : unknown;
+  std::size_t best = values.size();
+  for (std::size_t way = 0; way < values.size(); ++way) {
+    if (!allowed(way)) continue;
+    if (best == values.size() || values[way] > values[best]) best = way;
+    for (std::size_t choice = 0; choice < heads_.size(); ++choice) {
+      float& option = options[output(way, choice)];
+      option = std::max(option, values[way]);
+    }
+  }
+  if (best == values.size()) return;
+  for (std::size_t choice = 0; choice < heads_.size(); ++choice)
+    for (std::size_t o = 0; o < heads_[choice].options; ++o) {
+      float& option = options[heads_[choice].first_output + o];
+      if (heads_[choice].first_output + o != output(best, choice) && option == values[best])
+        option = std::nextafter(option, unknown);
+    }
 }
 
 void Heads::combination_probabilities(std::span<const float> outputs,

@@ -8,6 +8,7 @@
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/net/heads.hpp"
 #include "zithercraft/net/normaliser.hpp"
+#include "zithercraft/net/state_table.hpp"
 
 namespace zithercraft {
 using namespace net_internal;
@@ -22,7 +23,9 @@ struct Policy::Weights {
   PolicySignature signature;
   Heads heads;
   Network<float> policy, value;
-  std::optional<NetworkGraph> graph;  // in place of the policy network
+  // In place of the policy network, one of these.
+  std::optional<NetworkGraph> graph;
+  std::optional<StateTable> table;
   GraphProgram program;
   bool shared = false;
   AlignedBuffer<float> policy_parameters, policy_prepared, value_parameters, value_prepared;
@@ -38,11 +41,27 @@ struct Policy::Weights {
           std::clamp(outputs[heads.outputs() + d], Heads::least_log_stddev, Heads::most_log_stddev);
     return room;
   }
+  // What each option is worth in a row of the table: its best combination with options of the other
+  // choices that are allowed. All options of the best combination of all are the best ones of their
+  // choices.
+  void read_row(std::size_t number, std::span<const float> senses, std::span<float> allowed,
+                std::span<float> row, std::span<float> options) const {
+    if (number == StateTable::none)
+      std::fill(row.begin(), row.end(), table->first_value());
+    else
+      table->mean_row(number, row);
+    heads.read_masks(senses, allowed);
+    std::fill(options.begin(), options.end(), 0.0f);
+    heads.forbid<float>(allowed, options);
+    heads.read_combinations(row, options);
+  }
   bool own_value() const {
     return !shared && signature.value.columns > 0 && signature.seen.empty();
   }
-  std::size_t policy_memory() const { return graph ? program.memory(0) : policy.memory_stride(); }
-  std::size_t outputs() const { return graph ? graph->outputs : policy.outputs(); }
+  bool network() const { return !graph && !table; }
+  std::size_t policy_memory() const {
+    return graph ? program.memory(0) : table ? 0 : policy.memory_stride();
+  }
   std::size_t value_memory() const {
     return shared ? policy.memory_stride() : own_value() ? value.memory_stride() : 0;
   }
@@ -50,21 +69,26 @@ struct Policy::Weights {
 
 struct Policy::Room {
   explicit Room(const Weights& w)
-      : senses(w.graph ? w.graph->inputs : tile * w.policy.input_stride()),
+      : senses(w.network() ? tile * w.policy.input_stride() : w.signature.columns.size()),
         graph(w.program.scratch_size()),
         action(w.signature.controls.size()),
         allowed(w.heads.masks()),
         memory(tile * std::max(w.policy_memory(), w.value_memory())),
-        outputs(w.graph ? w.graph->outputs : 0),
+        outputs(w.network() ? 0 : w.signature.policy.outputs),
         log_stddev(w.heads.dials()) {
-    if (!w.graph) policy = w.policy.workspace(tile);
+    if (w.network()) policy = w.policy.workspace(tile);
+    if (w.table) {
+      key.resize(w.table->words());
+      row.resize(w.table->combinations());
+    }
     if (w.own_value()) value = w.value.workspace(tile);
   }
   AlignedBuffer<float> senses;
   Network<float>::Workspace policy, value;
   std::vector<float> graph, action, allowed;
   AlignedBuffer<float> memory;
-  std::vector<float> outputs, log_stddev;
+  std::vector<float> outputs, log_stddev, row;
+  std::vector<std::uint64_t> key;
 };
 
 Policy Policy::load(const std::filesystem::path& checkpoint) {
@@ -123,7 +147,9 @@ Policy Policy::from(const TensorFile& file) {
     fetch_network(file, prefix, net, parameters.span());
     net.prepare(parameters.span(), prepared.span());
   };
-  if (s.grown) {
+  if (s.tabular) {
+    w->table = StateTable::from(file, s.columns.size(), w->heads.combinations());
+  } else if (s.grown) {
     w->graph = fetch_graph(file, s.policy);
     w->program.add(*w->graph);
   } else {
@@ -132,7 +158,7 @@ Policy Policy::from(const TensorFile& file) {
   if (w->own_value()) fetch("value", s.value, w->value, w->value_parameters, w->value_prepared);
   w->log_stddev.resize(w->heads.dials());
   if (!w->log_stddev.empty()) file.get("policy.log_stddev", w->log_stddev);
-  w->normaliser = fetch_normaliser(file, s.policy);
+  if (!s.tabular) w->normaliser = fetch_normaliser(file, s.policy);
   const auto scale = file.doubles("value.scale");
   if (scale.size() < 2)
     throw Error(ErrorKind::file, "the values' scale is missing", "checkpoint",
@@ -156,6 +182,9 @@ Policy::~Policy() = default;
 const PolicySignature& Policy::signature() const noexcept { return weights_->signature; }
 const NetworkGraph* Policy::graph() const noexcept {
   return weights_->graph ? &*weights_->graph : nullptr;
+}
+const StateTable* Policy::table() const noexcept {
+  return weights_->table ? &*weights_->table : nullptr;
 }
 bool Policy::knows_values() const noexcept {
   return weights_->shared || weights_->own_value() || weights_->signature.rates;
@@ -188,7 +217,13 @@ void Policy::each_row(std::span<const float> senses, std::span<float> memory, bo
                      room.graph);
     use(row, sensed, std::span(room.outputs));
   }
-  if (w.graph) return;
+  for (std::size_t row = 0; w.table && row < rows; ++row) {
+    const auto sensed = senses.subspan(row * in, in);
+    w.table->key(sensed, room.key);
+    w.read_row(w.table->find(room.key), sensed, room.allowed, room.row, room.outputs);
+    use(row, sensed, std::span(room.outputs));
+  }
+  if (!w.network()) return;
   for (std::size_t first = 0; first < rows; first += tile) {
     const std::size_t n = std::min(tile, rows - first);
     w.normaliser.apply(senses.subspan(first * in, n * in), room.senses.span(), net.input_stride());
@@ -276,7 +311,7 @@ void Policy::values(std::span<const float> senses, std::span<float> values,
 std::vector<Policy::Part> Policy::parts() const {
   const Weights& w = *weights_;
   std::vector<Part> list;
-  if (w.graph) return list;
+  if (!w.network()) return list;
   for (const NetworkPart& part : w.policy.parts()) {
     Part& own = list.emplace_back(Part{part.name, part.rows, part.width});
     for (std::size_t r = 0; r < part.rows; ++r) {
@@ -300,6 +335,11 @@ std::vector<float> Policy::node_values(std::span<const float> senses, std::span<
   if (w.graph) {
     for (const std::size_t place : w.program.places(0))
       values.push_back(place < room.graph.size() ? room.graph[place] : 0.0f);
+    return values;
+  }
+  if (w.table) {
+    values.assign(senses.begin(), senses.end());
+    values.insert(values.end(), room.outputs.begin(), room.outputs.end());
     return values;
   }
   const bool fronts = !signature().policy.pictures.empty() || !signature().policy.crowds.empty();

@@ -33,6 +33,7 @@ bool fits(const PolicySignature& s) {
   const bool shared = s.value.columns == 0;
   const Heads heads(s.controls, s.columns);
   const std::size_t outputs = heads.outputs();
+  if (s.tabular && !s.rates) return false;
   if (s.rates || s.squashed) {
     const bool spread = s.policy.outputs == outputs + heads.dials();
     return !(s.rates && (s.squashed || heads.dials() > 0)) && !s.grown && s.seen.empty() &&
@@ -70,6 +71,7 @@ void PolicySignature::store(TensorFile& file) const {
   if (grown) file.metadata["grown"] = "true";
   if (sampled) file.metadata["sampled"] = "true";
   if (rates) file.metadata["rates"] = "true";
+  if (tabular) file.metadata["tabular"] = "true";
   if (squashed) file.metadata["squashed"] = "true";
   if (!seen.empty()) file.metadata["seen"] = Json(seen).dump();
 }
@@ -88,6 +90,7 @@ PolicySignature PolicySignature::from(const TensorFile& file) {
     s.grown = file.metadata.contains("grown");
     s.rates = file.metadata.contains("rates");
     s.squashed = file.metadata.contains("squashed");
+    s.tabular = file.metadata.contains("tabular");
     s.sampled = file.metadata.contains("sampled");
     if (fits(s)) return s;
   } catch (const JsonError&) {
@@ -105,6 +108,9 @@ std::string first_difference(const PolicySignature& wanted, const PolicySignatur
   if (wanted.rates != found.rates)
     return std::string("the policy rates options ") +
            (wanted.rates ? "here" : "in the checkpoint") + " only";
+  if (wanted.tabular != found.tabular)
+    return std::string("the policy is a table ") + (wanted.tabular ? "here" : "in the checkpoint") +
+           " only";
   if (wanted.squashed != found.squashed)
     return std::string("the policy squashes its dials ") +
            (wanted.squashed ? "here" : "in the checkpoint") + " only";

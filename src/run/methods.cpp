@@ -6,6 +6,7 @@
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/evolve/evolution.hpp"
 #include "zithercraft/learn/dqn.hpp"
+#include "zithercraft/learn/q_table.hpp"
 #include "zithercraft/learn/sac.hpp"
 #include "zithercraft/run/metrics.hpp"
 
@@ -14,6 +15,7 @@ namespace {
 
 std::vector<LearningMethod>& all() {
   static std::vector<LearningMethod> list{ppo_method(),
+                                          q_table_method(),
                                           dqn_method(),
                                           sac_method(),
                                           td3_method(),

@@ -9,7 +9,7 @@
 namespace zithercraft::test {
 
 /// Everything that a learner would keep in a checkpoint.
-inline std::string bytes_of(const Ppo& learner) {
+inline std::string bytes_of(const Learner& learner) {
   const TemporaryFolder folder;
   TensorFile file;
   learner.store(file);

@@ -89,7 +89,8 @@ TEST(Settle, StaysUndecidedForLongerInShortTrainingsWithDials) {
 
 TEST(Settle, LetsOpposedSidesThatChooseStayUndecidedAndMeetTheirPast) {
   const Game game(test::one_step({2, {1, -1, -1, 1}}));
-  const PolicyGradientSettings s = settled({}, game, 1'000'000, std::vector<RolePlayer>(2));
+  const PolicyGradientSettings s =
+      settled(PolicyGradientSettings{}, game, 1'000'000, std::vector<RolePlayer>(2));
   EXPECT_EQ(s.against_past, 0.75);
   EXPECT_EQ(s.against_hardest, 0.0);
   EXPECT_EQ(s.snapshot_every, 20'000);
@@ -97,9 +98,11 @@ TEST(Settle, LetsOpposedSidesThatChooseStayUndecidedAndMeetTheirPast) {
   EXPECT_EQ(s.last_entropy_weight, 0.05);
   EXPECT_NEAR(1'000'000.0 / static_cast<double>(2 * *s.lanes * *s.horizon), 200, 60);
   // Who learns alone has nobody to mix against; what is set leaves room for the other share.
-  EXPECT_EQ(settled({}, game, 1'000'000, usual_players(game, 1)).last_entropy_weight, 0.0);
+  EXPECT_EQ(settled(PolicyGradientSettings{}, game, 1'000'000, usual_players(game, 1))
+                .last_entropy_weight,
+            0.0);
   const Game pushing(load_game(test::project_folder() / "demos/barge.toml"));
-  const auto shares = settled({.against_past = 0.9}, pushing, 1'000'000,
+  const auto shares = settled(PolicyGradientSettings{.against_past = 0.9}, pushing, 1'000'000,
                               std::vector<RolePlayer>(pushing.roles().size()));
   EXPECT_NEAR(*shares.against_hardest, 0.1, 1e-12);
 }

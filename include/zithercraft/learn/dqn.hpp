@@ -38,6 +38,10 @@ struct DqnSettings : OffPolicySettings {
   double last_temperature = 0.01;  ///< reached linearly when `explore_until` is done
   double explore_until = 0.3;      ///< share of the training, above 0, at most 1
 
+  DqnSettings() {
+    learning_rate = 5e-4;
+    last_learning_rate = 1e-4;
+  }
   bool operator==(const DqnSettings&) const = default;
 };
 

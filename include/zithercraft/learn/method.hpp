@@ -63,6 +63,9 @@ struct LearningMethod {
   std::function<LearnerSettings(const LearnerSettings&, const Game&, Budget,
                                 std::span<const RolePlayer>)>
       settle{};
+  /// What is worth telling before a training begins, line by line: how much memory it takes, or how
+  /// large it may become. Empty if there is nothing. Throws as `make` does.
+  std::function<std::vector<std::string>(const LearnerContext&)> forecast{};
   /// Makes a learner at its beginning.
   std::function<std::unique_ptr<Learner>(LearnerContext)> make{};
 };

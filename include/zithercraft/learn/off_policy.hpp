@@ -63,7 +63,7 @@ struct OffPolicySettings {
 /// Fills in what is not set. Some hundred rollouts of 8 to 64 rows make a training; there is a
 /// gradient step for each step of the first 60,000, and so many in all for longer trainings, by
 /// minibatches of 128 steps that grow to 512. All steps are kept, up to a million. The discount
-/// looks as far ahead as an episode lasts, 100 to 500 steps.
+/// looks half as far ahead as an episode may last, 50 to 200 steps.
 void settle_off_policy(OffPolicySettings& settings, const Game& game, std::int64_t total_steps,
                        std::span<const RolePlayer> players);
 

@@ -65,6 +65,10 @@ class Heads {
   std::size_t combinations() const noexcept;
   /// Which of those ways an action is, from 0.
   std::size_t combination(std::span<const float> action) const;
+  /// What each option is worth if each of those ways is worth something: as much as the best way
+  /// that has it. Where several ways are best, the first one's options stay ahead of others.
+  /// Options whose number in `options` is below 0 are not allowed, and keep it.
+  void read_combinations(std::span<const float> values, std::span<float> options) const;
   /// The probability of each of those ways.
   void combination_probabilities(std::span<const float> outputs,
                                  std::span<float> probabilities) const;

@@ -15,6 +15,7 @@
 namespace zithercraft {
 
 class RandomStream;
+class StateTable;
 class TensorFile;
 
 /// What a trained policy reads, writes and is made of.
@@ -34,6 +35,8 @@ struct PolicySignature {
   bool grown = false;
   bool sampled = false;  ///< it was evolved to sample its actions
   bool rates = false;    ///< its outputs are the returns that it expects of each option
+  /// it is a StateTable; `policy` then has its columns and outputs alone
+  bool tabular = false;
   /// dials are brought into their range by the hyperbolic tangent; if the policy network has
   /// further outputs, they are the logarithms of their standard deviations before that
   bool squashed = false;
@@ -87,6 +90,8 @@ class Policy {
   const PolicySignature& signature() const noexcept;
   /// The network of a policy that has grown; else null.
   const NetworkGraph* graph() const noexcept;
+  /// The table of a policy that is one; else null.
+  const StateTable* table() const noexcept;
   /// One array of a fixed policy network: "hidden.0.weight", [rows][width] numbers.
   struct Part {
     std::string name{};               ///< as checkpoints name it

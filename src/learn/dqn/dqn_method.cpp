@@ -1,4 +1,5 @@
 #include "learn/dqn/dqn_trainee.hpp"
+#include "learn/dqn/exploration_fields.hpp"
 #include "learn/play/training_metrics.hpp"
 #include "learn/settings_model.hpp"
 #include "learn/values/off_policy_fields.hpp"
@@ -7,12 +8,6 @@
 
 namespace zithercraft {
 using namespace learn_internal;
-
-template <>
-struct config::Words<Exploration> {
-  static constexpr std::array list{std::pair{"epsilon", Exploration::epsilon},
-                                   std::pair{"softmax", Exploration::softmax}};
-};
 
 template <class V>
 void describe(V& v, DqnSettings& s) {

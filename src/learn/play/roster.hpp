@@ -28,6 +28,7 @@ std::string roster_place(std::size_t past, const std::string& role);
 
 /// Against whom a training with opposed sides plays; see PolicyGradientSettings.
 struct RosterSettings {
+  bool used = true;  // some do without
   double against_past = 0.0, against_hardest = 0.0;
   std::int64_t snapshot_every = 1;
   double snapshot_gain = 0.0;

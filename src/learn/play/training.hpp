@@ -87,7 +87,7 @@ class Training final : public Learner {
     PhaseTimes times;
   };
 
-  bool opposed() const { return context_.sides.size() > 1; }
+  bool opposed() const { return settings_.roster.used && context_.sides.size() > 1; }
   void make_trainees(const MakeTrainee& make);
   void begin_lanes();
   void choose_opponent(std::size_t lane, EpisodeKey key);

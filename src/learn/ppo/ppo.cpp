@@ -91,7 +91,7 @@ TrainingSettings training_settings(const PolicyGradientSettings& s) {
   return {.method = "Ppo",
           .lanes = static_cast<std::size_t>(*s.lanes),
           .horizon = static_cast<std::size_t>(*s.horizon),
-          .roster = {*s.against_past, *s.against_hardest, *s.snapshot_every, s.snapshot_gain,
+          .roster = {true, *s.against_past, *s.against_hardest, *s.snapshot_every, s.snapshot_gain,
                      s.roster_size}};
 }
 

@@ -212,17 +212,12 @@ Lesson Experience::lesson_at(std::size_t at, std::size_t steps, double discount)
 void Experience::senses(std::size_t at, std::span<float> out) const {
   const std::size_t row = at / depth_;
   std::uint64_t step = step_at(at);
-  std::size_t age = 0;
-  const auto fetch = [&](std::size_t from) {
+  for (std::size_t age = 0; age <= store_.history(); ++age) {
+    const std::size_t from = place(row, step);
     store_.fetch(age, numbers_.data() + from * store_.numbers(),
                  bytes_.data() + from * store_.bytes(), out);
-  };
-  if (store_.history() > 0) std::fill(out.begin(), out.end(), 0.0f);
-  fetch(at);
-  // Before an episode's beginning nothing was sensed.
-  for (age = 1; age <= store_.history(); ++age) {
-    if ((marks_[place(row, step)] & begins) != 0 || step == state_[row].first) return;
-    fetch(place(row, --step));
+    // Before an episode's beginning it was as it was then.
+    if ((marks_[from] & begins) == 0 && step != state_[row].first) --step;
   }
 }
 

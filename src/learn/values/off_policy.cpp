@@ -16,7 +16,7 @@ TrainingSettings training_settings(const OffPolicySettings& s, const char* metho
           .horizon = static_cast<std::size_t>(*s.horizon),
           // Few rows are played at a time, so threads share them out in small groups.
           .rows_together = 8,
-          .roster = {*s.against_past, *s.against_hardest, *s.snapshot_every, s.snapshot_gain,
+          .roster = {true, *s.against_past, *s.against_hardest, *s.snapshot_every, s.snapshot_gain,
                      s.roster_size},
           .processes = false};
 }

@@ -40,9 +40,10 @@ void settle_off_policy(OffPolicySettings& s, const Game& game, std::int64_t tota
   const Occasion o = occasion_of(game, total_steps, players);
   settle_play(o, s);
   settle_lessons(o, s);
-  constexpr double shortest = 100.0, longest = 500.0, snapshots = 50.0;
+  // Values of a far future differ little between moments; what pays soon is told apart better.
+  constexpr double shortest = 50.0, longest = 200.0, snapshots = 50.0;
   if (!s.discount)
-    s.discount = 1.0 - 1.0 / std::clamp(static_cast<double>(o.episode), shortest, longest);
+    s.discount = 1.0 - 1.0 / std::clamp(static_cast<double>(o.episode) / 2.0, shortest, longest);
   if (!s.against_past)
     s.against_past = std::max(0.0, std::min(0.2, 1.0 - s.against_hardest.value_or(0.0)));
   if (!s.against_hardest) s.against_hardest = std::max(0.0, std::min(0.2, 1.0 - *s.against_past));

@@ -1,0 +1,146 @@
+#include <algorithm>
+
+#include "learn/dqn/exploration_fields.hpp"
+#include "learn/play/occasion.hpp"
+#include "learn/play/training.hpp"
+#include "learn/play/training_metrics.hpp"
+#include "learn/settings_model.hpp"
+#include "learn/table/table_trainee.hpp"
+#include "zithercraft/learn/q_table.hpp"
+
+namespace zithercraft {
+using namespace learn_internal;
+
+template <>
+struct config::Words<Binning> {
+  static constexpr std::array list{std::pair{"range", Binning::range},
+                                   std::pair{"quantiles", Binning::quantiles}};
+};
+
+template <class V>
+void describe(V& v, QTableSettings& s) {
+  const Rule share{.low = 0.0, .high = 1.0, .above_low = true};
+  v("bins", s.bins, between(1, 256));
+  v("binning", s.binning);
+  v("column_bins", s.column_bins);
+  v("most_states", s.most_states, at_least(1));
+  v("lanes", s.lanes, between(1, 65536));
+  v("horizon", s.horizon, between(1, 65536));
+  v("discount", s.discount, between(0, 1));
+  v("exploration", s.exploration);
+  v("epsilon", s.epsilon, between(0, 1));
+  v("last_epsilon", s.last_epsilon, between(0, 1));
+  v("temperature", s.temperature, positive());
+  v("last_temperature", s.last_temperature, positive());
+  v("explore_until", s.explore_until, share);
+  v("first_value", s.first_value);
+  v("double_q", s.double_q);
+  v("on_policy", s.on_policy);
+  v("trace_decay", s.trace_decay, between(0, 1));
+  v("learning_rate", s.learning_rate, share);
+  v("last_learning_rate", s.last_learning_rate, between(0, 1));
+}
+
+namespace {
+
+std::vector<MetricInfo> table_infos() {
+  std::vector<MetricInfo> list{
+      {"states", "", "that were met so far", "states"},
+      {"surprise", "", "by how much what came differed from what the table said, mean", "surprise"},
+      {"epsilon", "", "probability of any option", "epsilon"},
+      {"learning_rate", "", "of this update", ""}};
+  const std::vector<MetricInfo> common = training_infos();
+  list.insert(list.end(), common.begin(), common.end());
+  return list;
+}
+
+std::vector<ChartInfo> table_charts() {
+  std::vector<ChartInfo> list = roster_charts();
+  list.insert(
+      list.end(),
+      {{.name = "states", .title = "States that were met", .least = 0.0, .live = true},
+       {.name = "surprise", .title = "Surprise: how far the table was off, mean", .least = 0.0},
+       {.name = "epsilon", .title = "Share of options taken at random", .least = 0.0}});
+  return list;
+}
+
+TrainingSettings table_training(const QTableSettings& s) {
+  return {.method = "q_table",
+          .lanes = static_cast<std::size_t>(*s.lanes),
+          .horizon = static_cast<std::size_t>(*s.horizon),
+          .roster = {.used = false},
+          .processes = false};
+}
+
+std::unique_ptr<Learner> make_table(LearnerContext c) {
+  check_length(c.budget, "q_table");
+  const QTableSettings all =
+      settled(c.settings.as<QTableSettings>(), c.game, c.budget.steps, c.players);
+  return std::make_unique<Training>(
+      c.game, table_training(all), c.seed, c.budget, c.pool, c.processes, c.players,
+      [&](TrainingContext& context, std::vector<std::size_t> roles,
+          const LearnerSettings* of_role) -> std::unique_ptr<Trainee> {
+        QTableSettings own = of_role != nullptr ? of_role->as<QTableSettings>() : all;
+        own.lanes = all.lanes;
+        own.horizon = all.horizon;
+        return std::make_unique<TableTrainee>(context, std::move(roles),
+                                              settled(own, c.game, c.budget.steps, c.players));
+      });
+}
+
+std::vector<std::string> table_forecast(const LearnerContext& c) {
+  std::vector<std::string> lines;
+  const QTableSettings all =
+      settled(c.settings.as<QTableSettings>(), c.game, c.budget.steps, c.players);
+  for (std::size_t r = 0; r < c.players.size(); ++r)
+    if (c.players[r].player == nullptr && c.game.roles()[r].mirrors == r)
+      lines.push_back(size_text(c.game.roles()[r], c.players[r].settings
+                                                       ? c.players[r].settings->as<QTableSettings>()
+                                                       : all));
+  return lines;
+}
+
+}  // namespace
+
+QTableSettings settled(QTableSettings s, const Game& game, std::int64_t total_steps,
+                       std::span<const RolePlayer> players) {
+  const Occasion o = occasion_of(game, total_steps, players);
+  const auto seats = static_cast<double>(o.seats);
+  if (!s.lanes) {
+    const double rows = std::clamp(static_cast<double>(power_below(o.steps / 5000.0)), 4.0, 64.0);
+    s.lanes = o.copies ? static_cast<std::int64_t>(*o.copies)
+                       : std::max<std::int64_t>(1, static_cast<std::int64_t>(rows / seats));
+  }
+  const double rows = static_cast<double>(std::max<std::int64_t>(1, *s.lanes)) * seats;
+  if (!s.horizon)
+    s.horizon = std::clamp<std::int64_t>(power_below(o.steps / (400.0 * rows)), 4, 256);
+  constexpr double shortest = 20.0, longest = 500.0;
+  if (!s.discount)
+    s.discount = 1.0 - 1.0 / std::clamp(static_cast<double>(o.episode), shortest, longest);
+  return s;
+}
+
+std::shared_ptr<const SettingsModel> settings_model(const QTableSettings& settings) {
+  return std::make_shared<StructModel<QTableSettings>>("q_table", settings);
+}
+
+LearningMethod q_table_method() {
+  return {.name = "q_table",
+          .about = "Q-learning or SARSA in a table of few states",
+          .controls = "choices; masks",
+          .senses = "few columns, in bins",
+          .settings = QTableSettings{},
+          .role_settings = true,
+          .metrics = table_infos(),
+          .charts = table_charts(),
+          .against_collapse = "lower the learning rate, or explore for longer (explore_until)",
+          .against_plateau = "give columns more bins, or explore for longer (explore_until)",
+          .settle = [](const LearnerSettings& settings, const Game& game, Budget budget,
+                       std::span<const RolePlayer> players) -> LearnerSettings {
+            return settled(settings.as<QTableSettings>(), game, budget.steps, players);
+          },
+          .forecast = table_forecast,
+          .make = make_table};
+}
+
+}  // namespace zithercraft
