@@ -50,6 +50,7 @@
 #include "zithercraft/run/metrics.hpp"
 #include "zithercraft/run/player_source.hpp"
 #include "zithercraft/run/run.hpp"
+#include "zithercraft/run/table_csv.hpp"
 #include "zithercraft/run/train.hpp"
 #include "zithercraft/show/drive.hpp"
 #include "zithercraft/show/figures.hpp"

@@ -404,6 +404,8 @@ void describe_network(CLI::App& sub, NetworkCommand& c) {
   sub.add_option("--graph", c.graph, "Draw nodes and links into this file (.png or .svg)");
   sub.add_option("--weights", c.weights,
                  "Draw the weights as matrices into this file (.png or .svg)");
+  sub.add_option("--table", c.table,
+                 "Write a policy's table into this file (.csv), with its states in words");
   sub.add_option("--column", c.column,
                  "Tell and draw the links of this node alone: a column, a control");
   sub.add_option("--layout", c.layout,

@@ -222,7 +222,7 @@ struct WatchCommand {
 };
 
 struct NetworkCommand {
-  std::string policy, role, graph, weights, column, layout = "layers";
+  std::string policy, role, graph, weights, table, column, layout = "layers";
   std::size_t strongest = 600;
   bool json = false;
   int run() const;

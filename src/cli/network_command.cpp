@@ -5,6 +5,7 @@
 #include "base/json.hpp"
 #include "cli/commands.hpp"
 #include "cli/file_guard.hpp"
+#include "zithercraft/base/files.hpp"
 #include "zithercraft/zithercraft.hpp"
 
 namespace zithercraft::cli {
@@ -49,6 +50,53 @@ void print_links(const NetworkMap& map, std::size_t node) {
   if (links.empty()) fmt::print("  none: it is not used\n");
 }
 
+void print_table(const Policy& policy, const std::string& name) {
+  const StateTable& table = *policy.table();
+  std::vector<std::size_t> order(table.size());
+  for (std::size_t row = 0; row < order.size(); ++row) order[row] = row;
+  std::stable_sort(order.begin(), order.end(),
+                   [&](std::size_t a, std::size_t b) { return table.visits(a) > table.visits(b); });
+  fmt::print("{}: a table of {} states that were met, of {:.3g} that there can be\n\n",
+             policy.signature().role, table.size(), table.bins().states());
+  const auto names = combination_names(policy.signature().controls);
+  constexpr std::size_t most = 10;
+  std::vector<float> values(table.combinations());
+  for (std::size_t i = 0; i < std::min(most, order.size()); ++i) {
+    table.mean_row(order[i], values);
+    const auto best =
+        static_cast<std::size_t>(std::max_element(values.begin(), values.end()) - values.begin());
+    fmt::print("  {:>10} times  {:<12} {:+.3f}  {}\n", table.visits(order[i]), names[best],
+               values[best], state_text(policy, order[i]));
+  }
+  if (order.size() > most)
+    fmt::print("  and {} more: `zithercraft network {} --table FILE.csv` writes them all\n",
+               order.size() - most, name);
+}
+
+Json table_json(const Policy& policy) {
+  const StateTable& table = *policy.table();
+  return {{"role", policy.signature().role},
+          {"states", table.size()},
+          {"possible_states", table.bins().states()},
+          {"combinations", combination_names(policy.signature().controls)}};
+}
+
+// A table has neither nodes nor links.
+int show_table(const NetworkCommand& c, const Policy& policy) {
+  for (const auto& [option, given] :
+       {std::pair{"--graph", c.graph}, {"--weights", c.weights}, {"--column", c.column}})
+    if (!given.empty())
+      throw Error(ErrorKind::usage, "the policy is a table, not a network", option,
+                  "write the table with --table FILE.csv");
+  if (!c.table.empty()) write_atomically(c.table, table_csv(policy));
+  if (c.json)
+    fmt::print("{}\n", table_json(policy).dump(2));
+  else
+    print_table(policy, c.policy);
+  if (!c.table.empty() && !c.json) fmt::print("table: {}\n", c.table);
+  return done;
+}
+
 }  // namespace
 
 std::filesystem::path checkpoint_named(const std::string& name) {
@@ -63,9 +111,12 @@ int NetworkCommand::run() const {
       .reads_player(policy)
       .writes("--graph", graph)
       .writes("--weights", weights)
+      .writes("--table", table)
       .check(json);
   const auto file = checkpoint_named(policy);
   const Policy loaded = role.empty() ? Policy::load(file) : Policy::load(file, role);
+  if (loaded.table() != nullptr) return show_table(*this, loaded);
+  if (!table.empty()) table_csv(loaded);  // says that there is none
   const NetworkMap map = map_of(loaded);
   const NetworkPicture picture{
       .layout = layout == "free" ? NetworkLayout::free : NetworkLayout::layers,

@@ -216,6 +216,9 @@ void Evolution::set_starts(std::size_t stage, std::vector<std::vector<std::byte>
 
 Continuation Evolution::continue_from(const TensorFile& checkpoint) {
   const Policy policy = Policy::from(checkpoint);
+  if (policy.table() != nullptr)
+    throw Error(ErrorKind::refused, "what was trained before is a table and has no network", "from",
+                "continue it by q_table, or begin afresh");
   for (auto& population : state_->populations)
     if (population->signature().role == policy.signature().role ||
         state_->populations.size() == 1) {

@@ -28,9 +28,9 @@ std::map<std::string, std::vector<std::size_t>> roles_by_place(const Game& game,
 }
 
 // Mixtures play in many lanes, and students watch.
-class Lesson {
+class Imitation {
  public:
-  Lesson(const Game& game, const TensorFile& checkpoint, std::uint64_t seed)
+  Imitation(const Game& game, const TensorFile& checkpoint, std::uint64_t seed)
       : seed_(derived_seed(seed, "average")), environment_(make_environment(game, lanes, 1)) {
     for (std::size_t r = 0; r < game.roles().size(); ++r)
       players_.push_back(usual_player(game, r, seed_));
@@ -106,9 +106,9 @@ TensorFile average_policies(const Game& game, const TensorFile& checkpoint,
   if (settings.steps < 1)
     throw Error(ErrorKind::usage, "there is no step to learn an average policy from",
                 "average policy", "give at least 1");
-  Lesson lesson(game, checkpoint, settings.seed);
-  lesson.give(settings.steps);
-  return lesson.result();
+  Imitation imitation(game, checkpoint, settings.seed);
+  imitation.give(settings.steps);
+  return imitation.result();
 }
 
 }  // namespace zithercraft

@@ -33,7 +33,7 @@ struct Policy::Weights {
   Normaliser normaliser;
   float value_mean = 0.0f, value_stddev = 1.0f;
 
-  // How far sampled dials lie apart; those that squash theirs may say so anew for each row.
+  // Standard deviations of sampled dials; squashed ones may have others in each row.
   std::span<const float> spread(std::span<const float> outputs, std::span<float> room) const {
     if (!signature.squashed || outputs.size() == heads.outputs()) return log_stddev;
     for (std::size_t d = 0; d < heads.dials(); ++d)

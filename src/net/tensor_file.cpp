@@ -125,6 +125,15 @@ const std::string& TensorFile::text(const std::string& key) const {
   return found->second;
 }
 
+TensorFile TensorFile::with(const std::function<bool(const std::string& name)>& wanted) const {
+  TensorFile some;
+  some.metadata = metadata;
+  some.source_ = source_;
+  for (const auto& [name, tensor] : tensors_)
+    if (wanted(name)) some.tensors_.emplace(name, tensor);
+  return some;
+}
+
 void TensorFile::keep(const std::function<bool(const std::string& name)>& wanted) {
   std::erase_if(tensors_, [&](const auto& entry) { return !wanted(entry.first); });
 }

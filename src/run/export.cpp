@@ -19,7 +19,8 @@ std::string_view within_role(std::string_view name) {
 
 bool plays(std::string_view name) {
   const std::string_view own = within_role(name);
-  return own.starts_with("policy.") || own.starts_with("value.") || own.starts_with("normaliser.");
+  return own.starts_with("policy.") || own.starts_with("value.") ||
+         own.starts_with("normaliser.") || own.starts_with("table.");
 }
 
 }  // namespace

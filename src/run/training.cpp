@@ -34,9 +34,26 @@ std::size_t threads_for(const TrainOptions& options, const Game& game) {
 std::unique_ptr<Learner> learner_for(const Run& run, const Game& game, Budget budget,
                                      const TrainOptions& options, WorkerPool& pool) {
   const RunSettings& settings = run.settings();
-  return learning_method(settings.learner.method())
-      .make({game, settings.learner, settings.seed, budget, role_players(game, settings), pool,
-             options.processes, options.custom_fitness});
+  const LearningMethod& method = learning_method(settings.learner.method());
+  const LearnerContext context{
+      game, settings.learner,  settings.seed,         budget, role_players(game, settings),
+      pool, options.processes, options.custom_fitness};
+  if (method.forecast && options.on_note && is_first(options))
+    for (const std::string& line : method.forecast(context)) options.on_note(line);
+  return method.make(context);
+}
+
+// Steps that are kept to be learned from would fill a disk with every checkpoint that is kept.
+TensorFile without_experience(const TensorFile& file) {
+  bool any = false;
+  TensorFile light = file.with([&](const std::string& name) {
+    const bool experience =
+        name.starts_with("experience.") || name.find("/experience.") != std::string::npos;
+    any = any || experience;
+    return !experience;
+  });
+  if (any) light.metadata["left_out"] = "experience";
+  return light;
 }
 
 // Means over the episodes of a role, into a row of metrics.
@@ -98,6 +115,10 @@ void Training::begin(const Beginning& beginning) {
         beginning.source.empty() ? run_.checkpoints().string() : beginning.source);
     learner_->restore(file);
     recent_.restore(file);
+    if (file.metadata.contains("left_out") && options_.on_note && is_first(options_))
+      options_.on_note(
+          "this checkpoint keeps no steps to learn from: the training learns from what is played "
+          "from now on, and differs from one that did not stop");
     if (is_first(options_) && !std::filesystem::exists(run_.last_checkpoint()))
       write_atomically(run_.last_checkpoint(), beginning.checkpoint);
   }
@@ -246,7 +267,8 @@ void Training::save(double previous) const {
     return static_cast<std::int64_t>(share * kept_checkpoints + 1e-9);
   };
   if (tenth(done()) != tenth(previous) || learner_->milestone())
-    file.save(run_.checkpoints() / fmt::format("at-{:012d}.safetensors", learner_->steps()));
+    without_experience(file).save(run_.checkpoints() /
+                                  fmt::format("at-{:012d}.safetensors", learner_->steps()));
   file.save(run_.last_checkpoint());
 }
 

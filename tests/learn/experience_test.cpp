@@ -62,29 +62,29 @@ TEST(Experience, SumsRewardsOfSeveralStepsByHand) {
   const auto places = places_of(experience);
   // The last step of all waits for what comes of it.
   ASSERT_EQ(places.size(), 8u);
-  EXPECT_EQ(experience.lessons(), 8u);
+  EXPECT_EQ(experience.transitions(), 8u);
   EXPECT_FALSE(places.contains(9));
 
-  const auto lesson = [&](int number, std::size_t steps) {
-    return experience.lesson_at(places.at(number), steps, 0.5);
+  const auto transition = [&](int number, std::size_t steps) {
+    return experience.transition_at(places.at(number), steps, 0.5);
   };
-  EXPECT_FLOAT_EQ(lesson(1, 1).reward, 1.0f);
-  EXPECT_FLOAT_EQ(lesson(1, 1).discount, 0.5f);
-  EXPECT_EQ(moment_at(experience, lesson(1, 1).next), 2.0f);
-  EXPECT_FLOAT_EQ(lesson(1, 3).reward, 1.0f + 0.5f * 2.0f + 0.25f * 3.0f);
-  EXPECT_FLOAT_EQ(lesson(1, 3).discount, 0.125f);
-  EXPECT_EQ(moment_at(experience, lesson(1, 3).next), 4.0f);
+  EXPECT_FLOAT_EQ(transition(1, 1).reward, 1.0f);
+  EXPECT_FLOAT_EQ(transition(1, 1).discount, 0.5f);
+  EXPECT_EQ(moment_at(experience, transition(1, 1).next), 2.0f);
+  EXPECT_FLOAT_EQ(transition(1, 3).reward, 1.0f + 0.5f * 2.0f + 0.25f * 3.0f);
+  EXPECT_FLOAT_EQ(transition(1, 3).discount, 0.125f);
+  EXPECT_EQ(moment_at(experience, transition(1, 3).next), 4.0f);
   // Nothing follows a verdict.
-  EXPECT_FLOAT_EQ(lesson(3, 3).reward, 3.0f + 0.5f * 4.0f);
-  EXPECT_EQ(lesson(3, 3).discount, 0.0f);
+  EXPECT_FLOAT_EQ(transition(3, 3).reward, 3.0f + 0.5f * 4.0f);
+  EXPECT_EQ(transition(3, 3).discount, 0.0f);
   // What follows a cutoff is the episode's last moment.
-  EXPECT_FLOAT_EQ(lesson(6, 5).reward, 6.0f + 0.5f * 7.0f);
-  EXPECT_FLOAT_EQ(lesson(6, 5).discount, 0.25f);
-  EXPECT_EQ(moment_at(experience, lesson(6, 5).next), 100.0f);
+  EXPECT_FLOAT_EQ(transition(6, 5).reward, 6.0f + 0.5f * 7.0f);
+  EXPECT_FLOAT_EQ(transition(6, 5).discount, 0.25f);
+  EXPECT_EQ(moment_at(experience, transition(6, 5).next), 100.0f);
   // The newest step is only what those before it led to.
-  EXPECT_FLOAT_EQ(lesson(8, 5).reward, 8.0f);
-  EXPECT_FLOAT_EQ(lesson(8, 5).discount, 0.5f);
-  EXPECT_EQ(moment_at(experience, lesson(8, 5).next), 9.0f);
+  EXPECT_FLOAT_EQ(transition(8, 5).reward, 8.0f);
+  EXPECT_FLOAT_EQ(transition(8, 5).discount, 0.5f);
+  EXPECT_EQ(moment_at(experience, transition(8, 5).next), 9.0f);
 }
 
 TEST(Experience, ForgetsTheOldestFirst) {
@@ -93,7 +93,7 @@ TEST(Experience, ForgetsTheOldestFirst) {
   // Of five places one holds the last moment of the second episode, and one the step that waits.
   ASSERT_EQ(places.size(), 3u);
   EXPECT_EQ(places.begin()->first, 6);
-  EXPECT_EQ(experience.lessons(), 3u);
+  EXPECT_EQ(experience.transitions(), 3u);
 }
 
 TEST(Experience, DrawsAllStepsAlike) {
@@ -124,7 +124,7 @@ TEST(Experience, WhatWasLostOrWillNotGoOnTeachesNothing) {
   EXPECT_EQ(numbers, (std::vector<int>{3, 4, 6}));
   // Of the step that was abandoned only its moment is known.
   const auto places = places_of(experience);
-  EXPECT_EQ(moment_at(experience, experience.lesson_at(places.at(3), 5, 0.5).next), 5.0f);
+  EXPECT_EQ(moment_at(experience, experience.transition_at(places.at(3), 5, 0.5).next), 5.0f);
 }
 
 // Senses with a history are put together from the steps before, as the game tells them.
@@ -192,7 +192,8 @@ TEST(Experience, ComesBackAsItWasStored) {
   back.take_stock([](std::size_t, bool) {});
   EXPECT_EQ(places_of(back), places_of(experience));
   for (const auto& [number, place] : places_of(back)) {
-    const Lesson a = experience.lesson_at(place, 3, 0.9), b = back.lesson_at(place, 3, 0.9);
+    const Transition a = experience.transition_at(place, 3, 0.9),
+                     b = back.transition_at(place, 3, 0.9);
     EXPECT_EQ(a.reward, b.reward);
     EXPECT_EQ(a.discount, b.discount);
     EXPECT_EQ(a.next, b.next);

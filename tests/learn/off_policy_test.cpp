@@ -169,7 +169,9 @@ TEST(Dqn, QuantilesSayHowARiskPays) {
   };
   for (std::size_t k = 0; k < quantiles; ++k) {
     EXPECT_NEAR(quantile(0, k), 1.0, 0.15) << k;
-    if (k != 3 && k != 4) EXPECT_NEAR(quantile(1, k), k < 4 ? 0.0 : 2.5, 0.6) << k;
+    if (k != 3 && k != 4) {
+      EXPECT_NEAR(quantile(1, k), k < 4 ? 0.0 : 2.5, 0.6) << k;
+    }
   }
 }
 
@@ -293,10 +295,10 @@ TEST(OffPolicy, SameBitsOnAnyNumberOfThreadsAndAfterPauses) {
 TEST(OffPolicy, APolicyIsPlayedAsItWasTrained) {
   for (const Kind& kind : kinds()) {
     const Game game(kind.game);
-    Policy policy = train(kind.method, kind.settings, game, 1500).policy;
+    Policy policy = train(kind.method, kind.settings, game, 600).policy;
     TensorFile file;
     WorkerPool pool(1);
-    const auto learner = learner_of(kind.method, kind.settings, game, 1500, 1, pool);
+    const auto learner = learner_of(kind.method, kind.settings, game, 600, 1, pool);
     learner->store(file);
     Policy untaught = Policy::from(file);
     std::vector<float> senses(policy.columns(), 0.3f), controls(policy.controls());
@@ -334,6 +336,19 @@ TEST(OffPolicy, ControlsThatDoNotFitAreRefusedWithAdvice) {
   EXPECT_NE(text(dqn_method(), swing_up()).find("'torque' is a dial"), std::string::npos);
   EXPECT_NE(text(td3_method(), pole_on_a_cart()).find("choices"), std::string::npos);
   EXPECT_NE(text(ddpg_method(), pole_on_a_cart()).find("dqn"), std::string::npos);
+}
+
+TEST(OffPolicy, MoreStepsThanFitIntoMemoryAreRefused) {
+  WorkerPool pool(1);
+  DqnSettings s;
+  s.experience = 900'000'000;
+  GameSpec spec = pole_on_a_cart();
+  auto& sense = std::get<CustomSense>(spec.roles[0].senses[0]);
+  while (sense.columns.size() < 1000)
+    sense.columns.push_back({.name = "more_" + std::to_string(sense.columns.size())});
+  const Error error = error_of([&] { learner_of(dqn_method(), s, Game(spec), 1000, 1, pool); });
+  EXPECT_EQ(error.kind(), ErrorKind::refused);
+  EXPECT_NE(std::string(error.what()).find("experience="), std::string::npos) << error.what();
 }
 
 TEST(OffPolicy, ACheckpointOfAnotherKindIsRefused) {

@@ -149,6 +149,49 @@ TEST_P(EachNetwork, GradientsMatchFiniteDifferences) {
   EXPECT_GT(moved, all * 3 / 4);
 }
 
+// With respect to plain columns; the parameters' gradient can be left out where nothing is
+// remembered.
+TEST_P(EachNetwork, InputGradientsMatchFiniteDifferences) {
+  const NetworkPlan& plan = GetParam().plan;
+  Played<double> played(plan);
+  const auto& net = played.net;
+  AlignedBuffer<double> weights(played.rows * net.output_stride());
+  fill(weights, plan.outputs, net.output_stride(), 4);
+  const auto loss = [&] {
+    const auto outputs = played.forward();
+    double sum = 0.0;
+    for (std::size_t i = 0; i < outputs.size(); ++i) sum += weights[i] * outputs[i];
+    return sum;
+  };
+  loss();
+  AlignedBuffer<double> by_output = weights, gradient(net.parameters()),
+                        by_input(played.inputs.size());
+  const auto wanted = plan.memory > 0 ? gradient.span() : std::span<double>{};
+  net.backward(played.parameters.span(), played.prepared.span(), played.inputs.span(),
+               played.order(), by_output.span(), played.room, wanted, by_input.span());
+  std::vector<bool> plain(plan.columns, true);
+  for (const PictureFront& front : plan.pictures)
+    for (const std::uint32_t column : front.columns) plain[column] = false;
+  for (const CrowdFront& front : plan.crowds)
+    for (const std::uint32_t column : front.columns) plain[column] = false;
+  for (std::size_t r = 0; r < played.rows; ++r)
+    for (std::size_t c = 0; c < plan.columns; ++c) {
+      const std::size_t at = r * net.input_stride() + c;
+      if (!plain[c]) {
+        EXPECT_EQ(by_input[at], 0.0);
+        continue;
+      }
+      constexpr double step = 1e-6;
+      const double here = played.inputs[at];
+      played.inputs[at] = here + step;
+      const double above = loss();
+      played.inputs[at] = here - step;
+      const double below = loss();
+      played.inputs[at] = here;
+      EXPECT_NEAR(by_input[at], (above - below) / (2 * step), 1e-6) << r << " " << c;
+    }
+}
+
 TEST_P(EachNetwork, GivesTheSameBitsAloneAndAmongOthers) {
   Played<float> played(GetParam().plan);
   const auto& net = played.net;

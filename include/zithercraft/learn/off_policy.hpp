@@ -32,6 +32,8 @@ struct OffPolicySettings {
 
   // Learning
   std::optional<std::int64_t> experience{};  ///< steps that are kept to learn from, at least 2
+  /// the last checkpoint keeps them, so that a resumed training goes on as if it had not stopped
+  bool keep_experience = true;
   std::optional<std::int64_t> warm_up{};     ///< steps before anything is learned
   std::optional<std::int64_t> minibatch{};   ///< steps per gradient step, at least 1
   std::optional<double> updates_per_step{};  ///< gradient steps for each step played, above 0
@@ -60,10 +62,10 @@ struct OffPolicySettings {
   bool operator==(const OffPolicySettings&) const = default;
 };
 
-/// Fills in what is not set. Some hundred rollouts of 8 to 64 rows make a training; there is a
-/// gradient step for each step of the first 60,000, and so many in all for longer trainings, by
-/// minibatches of 128 steps that grow to 512. All steps are kept, up to a million. The discount
-/// looks half as far ahead as an episode may last, 50 to 200 steps.
+/// Fills in what is not set. Some two hundred rollouts of 8 to 64 rows make a training. There is
+/// one gradient step for each step played, and in longer trainings 60,000 in all, by minibatches of
+/// 128 steps that grow to 512. All steps are kept, up to a million. The discount looks half as far
+/// ahead as an episode may last, 50 to 200 steps.
 void settle_off_policy(OffPolicySettings& settings, const Game& game, std::int64_t total_steps,
                        std::span<const RolePlayer> players);
 

@@ -22,11 +22,10 @@ enum class ActorKind : std::uint8_t {
 /// they are.
 struct ActorCriticSettings : OffPolicySettings {
   std::string method = "sac";  ///< under which name the registry knows them; not a setting
-  std::vector<std::int64_t> policy_layers{64,
-                                          64};  ///< widths of the policy network's hidden layers
-  ActorKind actor = ActorKind::sampled;         ///< what the policy is
+  std::vector<std::int64_t> policy_layers{128, 128};  ///< widths of the policy's hidden layers
+  ActorKind actor = ActorKind::sampled;               ///< what the policy is
   std::int64_t critics = 2;       ///< value networks; the least of what they say counts, 1 to 16
-  std::int64_t policy_every = 1;  ///< gradient steps of the values for each of the policy
+  std::int64_t policy_every = 2;  ///< gradient steps of the values for each of the policy
   /// What a nat of entropy is worth at first, in the scale in which returns are predicted; above 0.
   double temperature = 0.1;
   bool learn_temperature = true;  ///< so that the entropy becomes what is wanted
@@ -39,6 +38,7 @@ struct ActorCriticSettings : OffPolicySettings {
   double explore_noise = 0.2, target_noise = 0.2;
   double target_noise_limit = 0.5;  ///< beyond which the latter is cut off
 
+  ActorCriticSettings() { value_layers = {128, 128}; }
   bool operator==(const ActorCriticSettings&) const = default;
 };
 

@@ -50,7 +50,7 @@ class StateTable {
   std::size_t size() const noexcept { return visits_.size(); }
   /// Words of a state's key.
   std::size_t words() const noexcept { return words_; }
-  /// Bytes that so many rows take, at most.
+  /// Bytes that a number of rows takes, at most.
   static double bytes_for(double rows, std::size_t words, std::size_t combinations,
                           std::size_t tables);
 

@@ -52,6 +52,8 @@ class TensorFile {
   /// Throws Error (file) if the text is missing.
   const std::string& text(const std::string& key) const;
 
+  /// The same without those arrays whose names `wanted` does not want.
+  TensorFile with(const std::function<bool(const std::string& name)>& wanted) const;
   /// Takes out all arrays but those whose names `wanted` wants.
   void keep(const std::function<bool(const std::string& name)>& wanted);
   /// Puts all of another file in, every name and key behind `place`, which ends with a slash.

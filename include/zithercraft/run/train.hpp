@@ -69,8 +69,8 @@ struct TrainOptions {
   std::function<void(const TrainingProgress&)> on_progress{};
   /// called once with what was taken from `from`
   std::function<void(const Continuation&)> on_continuation{};
-  /// Called with a sentence if a training does not continue as expected: its last checkpoint is
-  /// missing.
+  /// Called with sentences that are worth knowing: how large a table may become, or that a training
+  /// does not continue as expected, since its last checkpoint is missing.
   std::function<void(const std::string&)> on_note{};
   const std::atomic<bool>* stop = nullptr;  ///< when it becomes true, training saves and returns
 };

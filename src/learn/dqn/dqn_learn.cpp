@@ -14,29 +14,29 @@ void DqnTrainee::stock_changed(std::size_t place, bool learnable) {
 
 // Steps are drawn in proportion to a power of their last error. In the loss they weigh the less the
 // more often they are drawn, relative to the rarest one of the minibatch.
-void DqnTrainee::draw_lessons(RandomStream& random) {
+void DqnTrainee::draw_transitions(RandomStream& random) {
   const auto ahead = static_cast<std::size_t>(dqn_.steps_ahead);
   if (dqn_.priority <= 0.0) {
-    for (Lesson& lesson : lessons_)
-      lesson = experience_.lesson_at(experience_.draw(random), ahead, *settings_.discount);
+    for (Transition& transition : transitions_)
+      transition = experience_.transition_at(experience_.draw(random), ahead, *settings_.discount);
     return;
   }
-  const double part = priorities_.total() / static_cast<double>(lessons_.size()),
+  const double part = priorities_.total() / static_cast<double>(transitions_.size()),
                correction = std::lerp(dqn_.priority_correction, 1.0, done());
   double least = most_priority_;
-  for (std::size_t i = 0; i < lessons_.size(); ++i) {
+  for (std::size_t i = 0; i < transitions_.size(); ++i) {
     const double point = part * (static_cast<double>(i) + static_cast<double>(random.uniform()));
-    lessons_[i] = experience_.lesson_at(priorities_.at(point), ahead, *settings_.discount);
-    least = std::min(least, priorities_.weight(lessons_[i].place));
+    transitions_[i] = experience_.transition_at(priorities_.at(point), ahead, *settings_.discount);
+    least = std::min(least, priorities_.weight(transitions_[i].place));
   }
-  for (Lesson& lesson : lessons_)
-    lesson.weight =
-        static_cast<float>(std::pow(priorities_.weight(lesson.place) / least, -correction));
+  for (Transition& transition : transitions_)
+    transition.weight =
+        static_cast<float>(std::pow(priorities_.weight(transition.place) / least, -correction));
 }
 
-float DqnTrainee::learn_lesson(std::size_t choice, std::size_t option, float weight,
-                               std::span<const float> targets, std::span<const float> outputs,
-                               std::span<float> gradient) const {
+float DqnTrainee::learn_transition(std::size_t choice, std::size_t option, float weight,
+                                   std::span<const float> targets, std::span<const float> outputs,
+                                   std::span<float> gradient) const {
   const std::size_t n = action_values_.quantiles();
   const auto count = static_cast<float>(n);
   float loss = 0.0f;
@@ -56,10 +56,10 @@ float DqnTrainee::learn_lesson(std::size_t choice, std::size_t option, float wei
   return loss;
 }
 
-// The quantiles of the return that each lesson teaches, in the scale of the outputs. What is best
-// next is found choice by choice; its quantiles are the mean over choices.
-void DqnTrainee::find_targets(const LessonRows& rows, Room& room) const {
-  const std::size_t n = rows.lessons.size(), stride = net_.output_stride(),
+// The quantiles of the return that each transition teaches, in the scale of the outputs. What is
+// best next is found choice by choice; its quantiles are the mean over choices.
+void DqnTrainee::find_targets(const TransitionRows& rows, Room& room) const {
+  const std::size_t n = rows.transitions.size(), stride = net_.output_stride(),
                     choices = action_values_.choices(), quantiles = action_values_.quantiles(),
                     masks = heads_.masks();
   const Network<float>::Order order{1, n, {}, {}};
@@ -82,17 +82,17 @@ void DqnTrainee::find_targets(const LessonRows& rows, Room& room) const {
       for (std::size_t k = 0; k < quantiles; ++k)
         targets[k] += action_values_.value(of_row, c, best, k) / static_cast<float>(choices);
     }
-    const Lesson& lesson = rows.lessons[i];
+    const Transition& transition = rows.transitions[i];
     for (float& target : targets)
-      target = value_scale_.to_output(lesson.reward) + lesson.discount * target;
+      target = value_scale_.to_output(transition.reward) + transition.discount * target;
   }
 }
 
-void DqnTrainee::learn_row(const LessonRows& rows, std::size_t row, std::span<const float> outputs,
-                           Room& room, Sums& sums) {
+void DqnTrainee::learn_row(const TransitionRows& rows, std::size_t row,
+                           std::span<const float> outputs, Room& room, Sums& sums) {
   const std::size_t choices = action_values_.choices(), quantiles = action_values_.quantiles();
-  const Lesson& lesson = rows.lessons[row];
-  const auto action = experience_.action(lesson.place);
+  const Transition& transition = rows.transitions[row];
+  const auto action = experience_.action(transition.place);
   const auto targets = std::span<const float>(room.targets).subspan(row * quantiles, quantiles);
   const auto gradient = room.gradient.span().subspan(row * net_.output_stride(), net_.outputs());
   const float share = 1.0f / static_cast<float>(choices),
@@ -100,9 +100,9 @@ void DqnTrainee::learn_row(const LessonRows& rows, std::size_t row, std::span<co
   float error = 0.0f;
   for (std::size_t c = 0; c < choices; ++c) {
     const std::size_t option = action_values_.first(c) + static_cast<std::size_t>(action[c]);
-    sums.loss +=
-        static_cast<double>(share * learn_lesson(c, option, rows.scale * lesson.weight * share,
-                                                 targets, outputs, gradient));
+    sums.loss += static_cast<double>(
+        share * learn_transition(c, option, rows.scale * transition.weight * share, targets,
+                                 outputs, gradient));
     float off = 0.0f, value = 0.0f;
     for (std::size_t k = 0; k < quantiles; ++k) {
       value += part * action_values_.value(outputs, c, option, k);
@@ -115,16 +115,16 @@ void DqnTrainee::learn_row(const LessonRows& rows, std::size_t row, std::span<co
   sums.count += 1.0;
 }
 
-void DqnTrainee::add_lessons(const LessonRows& rows, std::span<float> gradient) {
+void DqnTrainee::add_transitions(const TransitionRows& rows, std::span<float> gradient) {
   Room& room = rooms_[rows.worker];
-  const std::size_t n = rows.lessons.size(), stride = net_.output_stride();
+  const std::size_t n = rows.transitions.size(), stride = net_.output_stride();
   const Network<float>::Order order{1, n, {}, {}};
   find_targets(rows, room);
   const auto outputs =
       net_.forward(parameters_.span(), prepared_.span(), rows.inputs, order, room.net);
   const auto output_gradient = room.gradient.span().first(n * stride);
   std::fill(output_gradient.begin(), output_gradient.end(), 0.0f);
-  Sums& sums = portion_sums_[rows.first / lessons_per_portion] = {};
+  Sums& sums = portion_sums_[rows.first / transitions_per_portion] = {};
   for (std::size_t i = 0; i < n; ++i)
     learn_row(rows, i, outputs.subspan(i * stride, net_.outputs()), room, sums);
   net_.backward(parameters_.span(), prepared_.span(), rows.inputs, order, output_gradient, room.net,
@@ -139,14 +139,15 @@ void DqnTrainee::after_step() {
   }
   if (dqn_.priority > 0.0) {
     constexpr double least_error = 1e-3;  // nothing is forgotten altogether
-    for (std::size_t i = 0; i < lessons_.size(); ++i) {
+    for (std::size_t i = 0; i < transitions_.size(); ++i) {
       const double weight = std::pow(static_cast<double>(errors_[i]) + least_error, dqn_.priority);
       most_priority_ = std::max(most_priority_, weight);
-      if (experience_.learnable(lessons_[i].place)) priorities_.set(lessons_[i].place, weight);
+      if (experience_.learnable(transitions_[i].place))
+        priorities_.set(transitions_[i].place, weight);
     }
   }
   if (dqn_.target_every <= 0) return;
-  if (gradient_steps_ % dqn_.target_every != 0) return;
+  if (minibatches_ % dqn_.target_every != 0) return;
   std::copy(parameters_.begin(), parameters_.end(), target_.begin());
   prepare_target(target_.span(), target_prepared_.span());
 }

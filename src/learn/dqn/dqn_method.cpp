@@ -34,8 +34,8 @@ std::vector<MetricInfo> dqn_infos() {
   std::vector<MetricInfo> list = off_policy_infos();
   list.insert(
       list.end(),
-      {{"value_loss", "", "mean over lessons, in the value network's scale", "value_loss"},
-       {"mean_value", "", "of the options taken in the lessons, as predicted", "mean_value"},
+      {{"value_loss", "", "mean over transitions, in the value network's scale", "value_loss"},
+       {"mean_value", "", "of the options taken in the transitions, as predicted", "mean_value"},
        {"epsilon", "", "probability of any option", "epsilon"}});
   const std::vector<MetricInfo> common = training_infos();
   list.insert(list.end(), common.begin(), common.end());

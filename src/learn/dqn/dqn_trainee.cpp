@@ -55,8 +55,8 @@ DqnTrainee::DqnTrainee(TrainingContext& context, std::vector<std::size_t> roles,
                      static_cast<std::size_t>(settings.quantiles)),
       net_(rating_outputs(signature_.policy, action_values_.outputs())),
       played_(signature_.policy),
-      errors_(lessons_.size()),
-      portion_sums_((lessons_.size() + lessons_per_portion - 1) / lessons_per_portion) {
+      errors_(transitions_.size()),
+      portion_sums_((transitions_.size() + transitions_per_portion - 1) / transitions_per_portion) {
   const std::array<std::size_t, 1> ends{net_.parameters()};
   make_room(ends, net_.prepared());
   if (dqn_.target_every > 0) settings_.target_rate = 0.0;  // it is copied
@@ -68,7 +68,7 @@ DqnTrainee::DqnTrainee(TrainingContext& context, std::vector<std::size_t> roles,
   net_.prepare(target_.span(), target_prepared_.span());
   if (settings.priority > 0.0) priorities_ = SumTree(experience_.places());
   for (std::size_t worker = 0; worker < context.pool.threads(); ++worker)
-    rooms_.emplace_back(*this, std::max(most_rows_, lessons_per_portion));
+    rooms_.emplace_back(*this, std::max(most_rows_, transitions_per_portion));
 }
 
 // ---- playing
@@ -150,16 +150,17 @@ void DqnTrainee::fetch_target(const TensorFile& file) {
 
 void DqnTrainee::store_more(TensorFile& file) const {
   if (dqn_.priority <= 0.0) return;
-  file.put("dqn.most_priority", std::span(&most_priority_, 1));
+  file.put("experience.most_priority", std::span(&most_priority_, 1));
   std::vector<double> weights(experience_.places());
   for (std::size_t place = 0; place < weights.size(); ++place)
     weights[place] = priorities_.weight(place);
-  file.put("dqn.priorities", std::span<const double>(weights));
+  file.put("experience.priorities", std::span<const double>(weights));
 }
 
 void DqnTrainee::fetch_more(const TensorFile& file) {
   if (dqn_.priority <= 0.0) return;
-  const auto weights = file.doubles("dqn.priorities"), most = file.doubles("dqn.most_priority");
+  const auto weights = file.doubles("experience.priorities"),
+             most = file.doubles("experience.most_priority");
   const bool fine =
       weights.size() == experience_.places() && most.size() == 1 &&
       std::all_of(weights.begin(), weights.end(), [](double w) { return w >= 0.0 && w < 1e12; });

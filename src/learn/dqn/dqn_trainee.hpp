@@ -34,13 +34,13 @@ class DqnTrainee final : public OffPolicy {
   void choose(const Deciding& rows) override;
   void choose_any(std::span<const float> allowed, RandomStream& random, std::span<float> action,
                   std::span<float> room) const;
-  void add_lessons(const LessonRows& rows, std::span<float> gradient) override;
-  void find_targets(const LessonRows& rows, Room& room) const;
-  void learn_row(const LessonRows& rows, std::size_t row, std::span<const float> outputs,
+  void add_transitions(const TransitionRows& rows, std::span<float> gradient) override;
+  void find_targets(const TransitionRows& rows, Room& room) const;
+  void learn_row(const TransitionRows& rows, std::size_t row, std::span<const float> outputs,
                  Room& room, Sums& sums);
-  float learn_lesson(std::size_t choice, std::size_t option, float weight,
-                     std::span<const float> targets, std::span<const float> outputs,
-                     std::span<float> gradient) const;
+  float learn_transition(std::size_t choice, std::size_t option, float weight,
+                         std::span<const float> targets, std::span<const float> outputs,
+                         std::span<float> gradient) const;
   void prepare(std::span<const float> parameters, std::span<float> prepared) const override {
     net_.prepare(parameters, prepared);
   }
@@ -48,7 +48,7 @@ class DqnTrainee final : public OffPolicy {
     net_.prepare(target, prepared);
   }
   void rescale(double factor) override;
-  void draw_lessons(RandomStream& random) override;
+  void draw_transitions(RandomStream& random) override;
   void stock_changed(std::size_t place, bool learnable) override;
   void begin_improvement() override;
   void after_step() override;
@@ -69,7 +69,7 @@ class DqnTrainee final : public OffPolicy {
   std::vector<Room> rooms_;
   SumTree priorities_;
   double most_priority_ = 1.0;
-  std::vector<float> errors_;  // of each lesson of the minibatch
+  std::vector<float> errors_;  // of each transition of the minibatch
   std::vector<Sums> portion_sums_;
   Sums sums_{};
 };

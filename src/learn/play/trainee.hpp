@@ -36,7 +36,7 @@ class Trainee {
   virtual const PolicySignature& signature() const = 0;
   /// Its rows in a group of lanes.
   virtual const GroupSamples& samples(std::size_t group) const = 0;
-  /// Steps of a rollout of so many, over all rows and processes.
+  /// Steps of a rollout of a length, over all rows and processes.
   virtual std::size_t samples_of(std::size_t horizon) const = 0;
 
   // ---- playing; for one group of lanes, by one thread

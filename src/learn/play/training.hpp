@@ -36,7 +36,7 @@ struct PastShare {
 struct TrainingSettings {
   std::string method{};  // as errors call it
   std::size_t lanes = 1, horizon = 1;
-  /// Lanes are played together until they have so many rows, by one thread.
+  /// Rows that one thread plays together; those of one lane if they are more.
   std::size_t rows_together = learn_internal::rows_together;
   RosterSettings roster{};
   bool processes = true;  // it can be shared among some

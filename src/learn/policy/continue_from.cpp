@@ -4,6 +4,7 @@
 
 #include "learn/policy/policy_learner.hpp"
 #include "net/network_tensors.hpp"
+#include "zithercraft/base/error.hpp"
 
 // An old skill in a changed game. Every number of a network belongs to a row and a column that have
 // names: senses, controls, or plain numbers inside. What has the same names in the old network is
@@ -170,6 +171,9 @@ Names dials_of(const std::vector<ControlInfo>& controls) {
 
 Continuation PolicyLearner::continue_from(const TensorFile& file) {
   const PolicySignature before = PolicySignature::from(file);
+  if (before.tabular)
+    throw Error(ErrorKind::refused, "what was trained before is a table and has no network",
+                "checkpoint", "continue it by q_table, or begin afresh");
   Continuation report;
   const Names columns = names_of(signature_.columns), old_columns = names_of(before.columns),
               controls = names_of(signature_.controls), old_controls = names_of(before.controls);

@@ -17,6 +17,7 @@ PolicySignature player_like(const PolicySignature& signature) {
   PolicySignature player = signature.without_judges();
   player.policy.outputs = Heads(player.controls, player.columns).outputs();
   player.sampled = true;
+  player.rates = player.squashed = false;
   return player;
 }
 

@@ -36,9 +36,9 @@ std::pair<float, std::size_t> SacTrainee::least(const Room& room, std::size_t ro
 
 // What follows a step is worth what the target critics say of the actions that the policy would
 // draw then, and of how undecided it would be.
-void SacTrainee::find_targets(const LessonRows& rows, std::span<RandomStream> random,
+void SacTrainee::find_targets(const TransitionRows& rows, std::span<RandomStream> random,
                               Room& room) const {
-  const std::size_t n = rows.lessons.size();
+  const std::size_t n = rows.transitions.size();
   const auto player = samples_dials() ? parameters_.span() : target_.span();
   const auto prepared = samples_dials() ? prepared_.span() : target_prepared_.span();
   const auto outputs = policy_.forward(policy_part(player), prepared_policy(prepared),
@@ -59,18 +59,18 @@ void SacTrainee::find_targets(const LessonRows& rows, std::span<RandomStream> ra
         value -= by_choices * room.drawn.shares[at] * room.drawn.logs[at];
       }
     }
-    const Lesson& lesson = rows.lessons[row];
-    room.targets[row] = value_scale_.to_output(lesson.reward) + lesson.discount * value;
+    const Transition& transition = rows.transitions[row];
+    room.targets[row] = value_scale_.to_output(transition.reward) + transition.discount * value;
   }
 }
 
-void SacTrainee::learn_values(const LessonRows& rows, Room& room, std::span<float> gradient,
+void SacTrainee::learn_values(const TransitionRows& rows, Room& room, std::span<float> gradient,
                               Sums& sums) {
-  const std::size_t n = rows.lessons.size(), stride = critic_.output_stride();
+  const std::size_t n = rows.transitions.size(), stride = critic_.output_stride();
   for (std::size_t row = 0; row < n; ++row)
     for (std::size_t d = 0; d < dials_.size(); ++d)
       room.drawn.dials[row * dials_.size() + d] =
-          experience_.action(rows.lessons[row].place)[dials_[d].control];
+          experience_.action(rows.transitions[row].place)[dials_[d].control];
   show(rows.inputs, room.drawn.dials, n, room);
   const auto by_output = room.critic_gradient.span().first(n * stride);
   for (std::size_t c = 0; c < critics_; ++c) {
@@ -78,7 +78,7 @@ void SacTrainee::learn_values(const LessonRows& rows, Room& room, std::span<floa
     std::fill(by_output.begin(), by_output.end(), 0.0f);
     for (std::size_t row = 0; row < n; ++row) {
       const std::size_t at =
-          row * stride + heads_.combination(experience_.action(rows.lessons[row].place));
+          row * stride + heads_.combination(experience_.action(rows.transitions[row].place));
       const float off = said[at] - room.targets[row];
       by_output[at] = rows.scale * off;
       sums.value_loss += static_cast<double>(off * off / 2) / static_cast<double>(critics_);
@@ -159,9 +159,9 @@ void SacTrainee::add_choice_slopes(std::size_t row, float scale, Room& room) con
   }
 }
 
-void SacTrainee::learn_policy(const LessonRows& rows, std::span<RandomStream> random, Room& room,
-                              std::span<float> gradient, Sums& sums) {
-  const std::size_t n = rows.lessons.size(), stride = policy_.output_stride();
+void SacTrainee::learn_policy(const TransitionRows& rows, std::span<RandomStream> random,
+                              Room& room, std::span<float> gradient, Sums& sums) {
+  const std::size_t n = rows.transitions.size(), stride = policy_.output_stride();
   const auto outputs =
       policy_.forward(policy_part(parameters_.span()), prepared_policy(prepared_.span()),
                       rows.inputs, {1, n, {}, {}}, room.policy);
@@ -196,14 +196,14 @@ void SacTrainee::learn_policy(const LessonRows& rows, std::span<RandomStream> ra
   sums.drawn += count;
 }
 
-void SacTrainee::add_lessons(const LessonRows& rows, std::span<float> gradient) {
+void SacTrainee::add_transitions(const TransitionRows& rows, std::span<float> gradient) {
   Room& room = rooms_[rows.worker];
-  Sums& sums = portion_sums_[rows.first / lessons_per_portion] = {};
+  Sums& sums = portion_sums_[rows.first / transitions_per_portion] = {};
   const std::uint64_t own = derived_seed(seed(), "imagine");
   room.random.clear();
-  for (std::size_t row = 0; row < rows.lessons.size(); ++row)
+  for (std::size_t row = 0; row < rows.transitions.size(); ++row)
     room.random.emplace_back(own, static_cast<std::uint32_t>(rows.first + row),
-                             static_cast<std::uint32_t>(gradient_steps_), Purpose::decide);
+                             static_cast<std::uint32_t>(minibatches_), Purpose::decide);
   find_targets(rows, room.random, room);
   learn_values(rows, room, gradient, sums);
   if (part_learns(0)) learn_policy(rows, room.random, room, gradient, sums);

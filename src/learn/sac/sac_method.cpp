@@ -36,8 +36,8 @@ std::vector<MetricInfo> actor_critic_infos() {
   std::vector<MetricInfo> list = off_policy_infos();
   list.insert(
       list.end(),
-      {{"value_loss", "", "mean over lessons, in the value network's scale", "value_loss"},
-       {"mean_value", "", "of what was done in the lessons, as predicted", "mean_value"},
+      {{"value_loss", "", "mean over transitions, in the value network's scale", "value_loss"},
+       {"mean_value", "", "of what was done in the transitions, as predicted", "mean_value"},
        {"dial_entropy", "nats", "of the dials together", "entropy"},
        {"dial_temperature", "", "what a nat of it is worth, in the value network's scale", ""},
        {"choice_entropy", "nats", "of the choices together", "entropy"},
@@ -100,7 +100,6 @@ ActorCriticSettings td3_settings() {
   ActorCriticSettings settings;
   settings.method = "td3";
   settings.actor = ActorKind::deterministic;
-  settings.policy_every = 2;
   return settings;
 }
 

@@ -102,6 +102,10 @@ SacTrainee::SacTrainee(TrainingContext& context, std::vector<std::size_t> roles,
   std::vector<std::size_t> ends{temperatures_offset_, critics_offset_};
   for (std::size_t c = 0; c < critics_; ++c) ends.push_back(ends.back() + critic_.parameters());
   make_room(ends, policy_.prepared() + critics_ * critic_.prepared());
+  if (samples_dials()) {  // the policy itself says what it would do
+    target_first_ = critics_offset_;
+    target_prepared_first_ = policy_.prepared();
+  }
   RandomStream random(seed(), 0, 0, Purpose::initialise);
   constexpr double last_gain = 0.01;  // nothing is preferred at first
   policy_.initialise(policy_part(parameters_.span()), random, last_gain);
@@ -113,8 +117,9 @@ SacTrainee::SacTrainee(TrainingContext& context, std::vector<std::size_t> roles,
   std::copy(parameters_.begin(), parameters_.end(), target_.begin());
   prepare(target_.span(), target_prepared_.span());
   for (std::size_t worker = 0; worker < context.pool.threads(); ++worker)
-    rooms_.emplace_back(*this, std::max(most_rows_, lessons_per_portion));
-  portion_sums_.resize((lessons_.size() + lessons_per_portion - 1) / lessons_per_portion);
+    rooms_.emplace_back(*this, std::max(most_rows_, transitions_per_portion));
+  portion_sums_.resize((transitions_.size() + transitions_per_portion - 1) /
+                       transitions_per_portion);
 }
 
 void SacTrainee::prepare(std::span<const float> parameters, std::span<float> prepared) const {
@@ -128,7 +133,7 @@ float SacTrainee::temperature(Temperature which) const {
 }
 
 bool SacTrainee::part_learns(std::size_t part) const {
-  const bool now = gradient_steps_ % actor_critic_.policy_every == 0;
+  const bool now = minibatches_ % actor_critic_.policy_every == 0;
   if (part == 0) return now;
   if (part == 1) return now && samples_dials() && actor_critic_.learn_temperature;
   return true;

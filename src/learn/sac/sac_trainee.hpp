@@ -70,9 +70,9 @@ class SacTrainee final : public OffPolicy {
                                std::span<const float> prepared, std::size_t rows, Room& room) const;
   /// What the least critic says of a row's combination, and which one that is.
   std::pair<float, std::size_t> least(const Room& room, std::size_t row, std::size_t c) const;
-  void find_targets(const LessonRows& rows, std::span<RandomStream> random, Room& room) const;
-  void learn_values(const LessonRows& rows, Room& room, std::span<float> gradient, Sums& sums);
-  void learn_policy(const LessonRows& rows, std::span<RandomStream> random, Room& room,
+  void find_targets(const TransitionRows& rows, std::span<RandomStream> random, Room& room) const;
+  void learn_values(const TransitionRows& rows, Room& room, std::span<float> gradient, Sums& sums);
+  void learn_policy(const TransitionRows& rows, std::span<RandomStream> random, Room& room,
                     std::span<float> gradient, Sums& sums);
   void find_dial_slopes(std::size_t rows, Room& room) const;
   void add_dial_slopes(std::size_t row, float scale, std::span<const float> outputs,
@@ -80,7 +80,7 @@ class SacTrainee final : public OffPolicy {
   void add_choice_slopes(std::size_t row, float scale, Room& room) const;
 
   void choose(const Deciding& rows) override;
-  void add_lessons(const LessonRows& rows, std::span<float> gradient) override;
+  void add_transitions(const TransitionRows& rows, std::span<float> gradient) override;
   bool part_learns(std::size_t part) const override;
   void prepare(std::span<const float> parameters, std::span<float> prepared) const override;
   void prepare_target(std::span<const float> target, std::span<float> prepared) const override {

@@ -55,7 +55,7 @@ float TableTrainee::worth(const Next& next, std::size_t chooser, std::size_t jud
   return table_->row(next.row, judge)[static_cast<std::size_t>(best)];
 }
 
-// A surprise reaches back along what was done before, less and less.
+// An error reaches back along what was done before, less and less.
 void TableTrainee::follow_traces(Pending& pending, std::size_t table, float change, bool goes_on) {
   constexpr float least = 0.01f;
   const auto fades = static_cast<float>(*settings_.discount * settings_.trace_decay);
@@ -79,9 +79,9 @@ void TableTrainee::learn(Pending& pending, const Next& next) {
     judge = 1 - table;
   }
   float& value = table_->row(pending.row, table)[pending.combination];
-  const float surprise =
+  const float error =
       pending.reward + static_cast<float>(*settings_.discount) * worth(next, table, judge) - value;
-  const float change = static_cast<float>(rate_) * surprise;
+  const float change = static_cast<float>(rate_) * error;
   // What was not meant to be best says nothing of how good the way to it was.
   const bool goes_on = settings_.on_policy || next.best;
   if (settings_.trace_decay > 0.0)
@@ -91,7 +91,7 @@ void TableTrainee::learn(Pending& pending, const Next& next) {
   ++table_->visits(pending.row);
   ++learned_;
   ++learned_lately_;
-  surprise_ += std::fabs(static_cast<double>(surprise));
+  td_error_ += std::fabs(static_cast<double>(error));
 }
 
 void TableTrainee::learn_step(std::size_t time, std::size_t own_row) {
@@ -130,7 +130,7 @@ void TableTrainee::learn_rollout() {
 void TableTrainee::improve() {
   PhaseClock wall;
   times_ = {};
-  surprise_ = 0.0;
+  td_error_ = 0.0;
   learned_lately_ = 0;
   rate_ = std::lerp(settings_.learning_rate, settings_.last_learning_rate, done());
   if (binned())
@@ -144,7 +144,7 @@ void TableTrainee::improve() {
 std::vector<Metric> TableTrainee::metrics() const {
   const double count = static_cast<double>(std::max<std::int64_t>(1, learned_lately_));
   return {{"states", binned() ? static_cast<double>(table_->size()) : 0.0},
-          {"surprise", surprise_ / count},
+          {"td_error", td_error_ / count},
           {"epsilon", settings_.exploration == Exploration::epsilon ? epsilon() : 0.0},
           {"learning_rate", rate_}};
 }

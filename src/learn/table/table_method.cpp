@@ -46,7 +46,7 @@ namespace {
 std::vector<MetricInfo> table_infos() {
   std::vector<MetricInfo> list{
       {"states", "", "that were met so far", "states"},
-      {"surprise", "", "by how much what came differed from what the table said, mean", "surprise"},
+      {"td_error", "", "absolute temporal-difference error, mean", "td_error"},
       {"epsilon", "", "probability of any option", "epsilon"},
       {"learning_rate", "", "of this update", ""}};
   const std::vector<MetricInfo> common = training_infos();
@@ -59,7 +59,7 @@ std::vector<ChartInfo> table_charts() {
   list.insert(
       list.end(),
       {{.name = "states", .title = "States that were met", .least = 0.0, .live = true},
-       {.name = "surprise", .title = "Surprise: how far the table was off, mean", .least = 0.0},
+       {.name = "td_error", .title = "Temporal-difference error, absolute, mean", .least = 0.0},
        {.name = "epsilon", .title = "Share of options taken at random", .least = 0.0}});
   return list;
 }

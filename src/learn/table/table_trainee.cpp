@@ -271,7 +271,7 @@ void TableTrainee::store(TensorFile& file) const {
   if (binned()) {
     table_->store(file);
   } else {
-    // Nothing is told apart yet.
+    // All states are the same yet.
     StateBins none;
     none.edges.resize(role().columns.size());
     StateTable(none, combinations_, static_cast<float>(settings_.first_value), tables_).store(file);

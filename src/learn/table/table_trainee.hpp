@@ -136,7 +136,7 @@ class TableTrainee final : public Trainee {
   std::vector<Room> rooms_;
   std::int64_t learned_ = 0;
   PhaseTimes times_{};
-  double surprise_ = 0.0, rate_ = 0.0;
+  double td_error_ = 0.0, rate_ = 0.0;
   std::int64_t learned_lately_ = 0;
 };
 

@@ -28,45 +28,67 @@ constexpr std::size_t least_depth = 2;  // a step, and what followed it
 
 }  // namespace
 
+void SenseStore::add(std::vector<Run>& runs, const Run& one) const {
+  const bool goes_on = !runs.empty() && runs.back().bytes == one.bytes &&
+                       runs.back().column + runs.back().count == one.column &&
+                       runs.back().at + runs.back().count == one.at && runs.back().low == one.low &&
+                       runs.back().step == one.step;
+  if (goes_on)
+    ++runs.back().count;
+  else
+    runs.push_back(one);
+}
+
 SenseStore::SenseStore(const Role& role) : by_age_(1), columns_(role.columns.size()) {
-  std::map<decltype(subject(Column{})), Kept> now;  // columns of what is sensed now
+  std::map<decltype(subject(Column{})), Run> now;  // columns of what is sensed now
   for (std::size_t c = 0; c < columns_; ++c) {
     const Column& column = role.columns[c];
     if (column.age > 0 && !column.sense.empty()) continue;
-    Kept kept{c};
-    kept.byte = is_pixel(role, c);
-    kept.at = kept.byte ? bytes_++ : numbers_++;
-    kept.low = static_cast<float>(column.low);
-    kept.step = static_cast<float>((column.high - column.low) / 255.0);
-    by_age_[0].push_back(kept);
-    if (!column.sense.empty()) now.emplace(subject(column), kept);
+    Run one{.column = c, .count = 1, .bytes = is_pixel(role, c)};
+    one.at = one.bytes ? bytes_++ : numbers_++;
+    if (one.bytes) {
+      one.low = static_cast<float>(column.low);
+      one.step = static_cast<float>((column.high - column.low) / 255.0);
+    }
+    add(by_age_[0], one);
+    if (!column.sense.empty()) now.emplace(subject(column), one);
   }
   for (std::size_t c = 0; c < columns_; ++c) {
     const Column& column = role.columns[c];
     if (column.age <= 0 || column.sense.empty()) continue;
     const auto age = static_cast<std::size_t>(column.age);
     if (by_age_.size() <= age) by_age_.resize(age + 1);
-    by_age_[age].push_back(now.at(subject(column)));
-    by_age_[age].back().column = c;
+    Run one = now.at(subject(column));
+    one.column = c;
+    add(by_age_[age], one);
   }
 }
 
 void SenseStore::keep(std::span<const float> senses, float* numbers, std::uint8_t* bytes) const {
-  for (const Kept& kept : by_age_[0]) {
-    const float value = senses[kept.column];
-    if (kept.byte)
-      bytes[kept.at] = static_cast<std::uint8_t>(
-          std::clamp(std::lround((value - kept.low) / kept.step), 0l, 255l));
-    else
-      numbers[kept.at] = value;
+  for (const Run& run : by_age_[0]) {
+    const auto from = senses.subspan(run.column, run.count);
+    if (!run.bytes) {
+      std::copy(from.begin(), from.end(), numbers + run.at);
+      continue;
+    }
+    std::transform(from.begin(), from.end(), bytes + run.at, [&](float value) {
+      return static_cast<std::uint8_t>(
+          std::clamp(std::lround((value - run.low) / run.step), 0l, 255l));
+    });
   }
 }
 
 void SenseStore::fetch(std::size_t age, const float* numbers, const std::uint8_t* bytes,
                        std::span<float> senses) const {
-  for (const Kept& kept : by_age_[age])
-    senses[kept.column] =
-        kept.byte ? kept.low + kept.step * static_cast<float>(bytes[kept.at]) : numbers[kept.at];
+  for (const Run& run : by_age_[age]) {
+    float* const to = senses.data() + run.column;
+    if (run.bytes)
+      std::transform(bytes + run.at, bytes + run.at + run.count, to, [&](std::uint8_t byte) {
+        return run.low + run.step * static_cast<float>(byte);
+      });
+    else
+      std::copy_n(numbers + run.at, run.count, to);
+  }
 }
 
 Experience::Experience(const Role& role, std::size_t rows, std::size_t steps)
@@ -99,9 +121,9 @@ std::uint64_t Experience::clear_from(const Row& row) const {
 }
 
 void Experience::forget(Row& row, std::size_t at) {
-  if ((marks_[at] & lesson) == 0) return;
-  marks_[at] = static_cast<std::uint8_t>(marks_[at] & ~lesson);
-  --row.lessons;
+  if ((marks_[at] & transition) == 0) return;
+  marks_[at] = static_cast<std::uint8_t>(marks_[at] & ~transition);
+  --row.transitions;
 }
 
 void Experience::write(std::size_t row, std::span<const float> senses, std::uint8_t marks) {
@@ -180,10 +202,10 @@ std::size_t Experience::draw(RandomStream& random) const {
   }
 }
 
-Lesson Experience::lesson_at(std::size_t at, std::size_t steps, double discount) const {
+Transition Experience::transition_at(std::size_t at, std::size_t steps, double discount) const {
   const std::size_t row = at / depth_;
   const Row& r = state_[row];
-  Lesson found{.place = at, .next = at};
+  Transition found{.place = at, .next = at};
   double left = 1.0, sum = 0.0;
   std::uint64_t step = step_at(at);
   for (std::size_t taken = 0; step <= r.last; ++step) {
@@ -193,7 +215,7 @@ Lesson Experience::lesson_at(std::size_t at, std::size_t steps, double discount)
     found.next = here;
     found.discount = static_cast<float>(left);
     // What is not known to be complete is only what the steps before led to.
-    if ((marks & final) != 0 || taken == steps || (marks & lesson) == 0) break;
+    if ((marks & final) != 0 || taken == steps || (marks & transition) == 0) break;
     sum += left * static_cast<double>(rewards_[here]);
     left *= discount;
     ++taken;
@@ -236,9 +258,18 @@ Experience::Returns Experience::take_returns() {
 
 // ---- keeping
 
+std::size_t Experience::held() const {
+  std::uint64_t most = 0;
+  for (const Row& r : state_) most = std::max(most, r.next);
+  return static_cast<std::size_t>(std::min<std::uint64_t>(most, depth_));
+}
+
+// Rows that are not full yet are kept as far as the fullest of them is.
 void Experience::store(TensorFile& file) const {
+  const std::size_t held = this->held();
   std::vector<std::int64_t> counts{static_cast<std::int64_t>(rows_),
-                                   static_cast<std::int64_t>(depth_)};
+                                   static_cast<std::int64_t>(depth_),
+                                   static_cast<std::int64_t>(held)};
   std::vector<double> returns;
   for (const Row& r : state_) {
     for (const std::uint64_t n : {r.first, r.next, r.stocked, r.faded, r.last})
@@ -248,11 +279,36 @@ void Experience::store(TensorFile& file) const {
   }
   file.put("experience.counts", std::span<const std::int64_t>(counts));
   file.put("experience.returns", std::span<const double>(returns));
-  file.put("experience.numbers", {places(), store_.numbers()}, numbers_.span());
-  file.put("experience.actions", {places(), controls_}, actions_.span());
-  file.put("experience.rewards", {places()}, rewards_.span());
-  file.put("experience.pixels", std::as_bytes(bytes_.span()));
-  file.put("experience.marks", std::as_bytes(marks_.span()));
+  const auto numbers = first_places<float>(numbers_.span(), store_.numbers(), held),
+             actions = first_places<float>(actions_.span(), controls_, held),
+             rewards = first_places<float>(rewards_.span(), 1, held);
+  file.put("experience.numbers", {rows_ * held, store_.numbers()}, numbers);
+  file.put("experience.actions", {rows_ * held, controls_}, actions);
+  file.put("experience.rewards", {rows_ * held}, rewards);
+  const auto pixels = first_places<std::uint8_t>(bytes_.span(), store_.bytes(), held),
+             marks = first_places<std::uint8_t>(marks_.span(), 1, held);
+  file.put("experience.pixels", std::as_bytes(std::span(pixels)));
+  file.put("experience.marks", std::as_bytes(std::span(marks)));
+}
+
+template <class Number>
+std::vector<Number> Experience::first_places(std::span<const Number> all, std::size_t each,
+                                             std::size_t held) const {
+  std::vector<Number> some;
+  some.reserve(rows_ * held * each);
+  for (std::size_t row = 0; row < rows_; ++row) {
+    const auto own = all.subspan(row * depth_ * each, held * each);
+    some.insert(some.end(), own.begin(), own.end());
+  }
+  return some;
+}
+
+template <class Number>
+void Experience::put_back(std::span<const Number> some, std::size_t each, std::size_t held,
+                          std::span<Number> all) const {
+  for (std::size_t row = 0; row < rows_; ++row)
+    std::copy_n(some.begin() + static_cast<std::ptrdiff_t>(row * held * each), held * each,
+                all.begin() + static_cast<std::ptrdiff_t>(row * depth_ * each));
 }
 
 void Experience::restore(const TensorFile& file) {
@@ -260,26 +316,36 @@ void Experience::restore(const TensorFile& file) {
     throw Error(ErrorKind::refused, "the steps that the checkpoint keeps make no sense here",
                 "checkpoint", "resume with the game and the settings it was trained with");
   };
-  constexpr std::size_t each = 6, returns_each = 3;
+  constexpr std::size_t head = 3, each = 6, returns_each = 3;
   const auto counts = file.integers("experience.counts");
   const auto returns = file.doubles("experience.returns");
   const auto pixels = file.bytes("experience.pixels"), marks = file.bytes("experience.marks");
-  if (counts.size() != 2 + each * rows_ || returns.size() != returns_each * rows_ ||
+  if (counts.size() != head + each * rows_ || returns.size() != returns_each * rows_ ||
       counts[0] != static_cast<std::int64_t>(rows_) ||
-      counts[1] != static_cast<std::int64_t>(depth_) || pixels.size() != bytes_.size() ||
-      marks.size() != marks_.size())
+      counts[1] != static_cast<std::int64_t>(depth_) || counts[2] < 0 || counts[2] > counts[1])
     refuse();
-  file.get("experience.numbers", numbers_.span());
-  file.get("experience.actions", actions_.span());
-  file.get("experience.rewards", rewards_.span());
-  std::copy(pixels.begin(), pixels.end(), std::as_writable_bytes(bytes_.span()).begin());
-  std::copy(marks.begin(), marks.end(), std::as_writable_bytes(marks_.span()).begin());
+  const auto held = static_cast<std::size_t>(counts[2]);
+  if (pixels.size() != rows_ * held * store_.bytes() || marks.size() != rows_ * held) refuse();
+  const auto get = [&](const char* name, std::size_t width, AlignedBuffer<float>& all) {
+    std::vector<float> some(rows_ * held * width);
+    file.get(name, some);
+    put_back<float>(some, width, held, all.span());
+  };
+  get("experience.numbers", store_.numbers(), numbers_);
+  get("experience.actions", controls_, actions_);
+  get("experience.rewards", 1, rewards_);
+  const auto as_numbers = [](std::span<const std::byte> bytes) {
+    return std::span(reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size());
+  };
+  std::fill(marks_.begin(), marks_.end(), std::uint8_t{0});
+  put_back<std::uint8_t>(as_numbers(pixels), store_.bytes(), held, bytes_.span());
+  put_back<std::uint8_t>(as_numbers(marks), 1, held, marks_.span());
   for (std::size_t row = 0; row < rows_; ++row) {
-    const auto* const n = counts.data() + 2 + each * row;
+    const auto* const n = counts.data() + head + each * row;
     const bool counted = std::all_of(n, n + each, [](std::int64_t c) { return c >= 0; }) &&
                          n[0] <= n[1] && n[1] - n[0] <= static_cast<std::int64_t>(depth_) &&
-                         n[2] <= n[1] && n[3] <= n[1] &&
-                         n[4] <= std::max<std::int64_t>(0, n[1] - 1) &&
+                         (n[1] <= counts[2] || counts[2] == counts[1]) && n[2] <= n[1] &&
+                         n[3] <= n[1] && n[4] <= std::max<std::int64_t>(0, n[1] - 1) &&
                          (n[5] == 1 || (n[5] == 0 && n[4] >= n[0] && n[1] > 0));
     if (!counted) refuse();
     Row& r = state_[row];
@@ -292,11 +358,11 @@ void Experience::restore(const TensorFile& file) {
     r.running = returns[returns_each * row];
     r.count = returns[returns_each * row + 1];
     r.squares = returns[returns_each * row + 2];
-    r.lessons = 0;
+    r.transitions = 0;
     for (std::size_t at = row * depth_; at < (row + 1) * depth_; ++at) {
-      if ((marks_[at] & lesson) == 0) continue;
+      if ((marks_[at] & transition) == 0) continue;
       if (r.next == 0 || step_at(at) < r.first || step_at(at) > r.last) refuse();
-      ++r.lessons;
+      ++r.transitions;
     }
   }
 }

@@ -31,22 +31,25 @@ class SenseStore {
   /// Steps that lie between what is sensed now and the oldest that is sensed too.
   std::size_t history() const { return by_age_.size() - 1; }
   void keep(std::span<const float> senses, float* numbers, std::uint8_t* bytes) const;
-  /// Fills in the columns of one age from what was kept so many steps ago.
+  /// Fills in the columns of one age from what was kept at that step.
   void fetch(std::size_t age, const float* numbers, const std::uint8_t* bytes,
              std::span<float> senses) const;
 
  private:
-  struct Kept {
-    std::size_t column = 0, at = 0;  // at: among the numbers, or among the bytes
-    bool byte = false;
+  // Columns side by side that are kept side by side.
+  struct Run {
+    std::size_t column = 0, at = 0, count = 0;  // at: among the numbers, or among the bytes
+    bool bytes = false;
     float low = 0.0f, step = 0.0f;  // a byte stands for low + step * byte
   };
-  std::vector<std::vector<Kept>> by_age_;  // columns that were sensed so many steps ago
+  void add(std::vector<Run>& runs, const Run& one) const;
+
+  std::vector<std::vector<Run>> by_age_;  // columns by the age of what they sense
   std::size_t columns_ = 0, numbers_ = 0, bytes_ = 0;
 };
 
 /// A step to learn from, and what came of it.
-struct Lesson {
+struct Transition {
   std::size_t place = 0;  // of the step
   std::size_t next = 0;   // of the step after it, or after several
   float reward = 0.0f;    // of these steps, discounted
@@ -64,7 +67,7 @@ class Experience {
 
   std::size_t rows() const { return rows_; }
   std::size_t places() const { return rows_ * depth_; }
-  /// Memory that so many steps of a role take.
+  /// Memory that a number of steps of a role takes.
   static std::size_t bytes_for(const Role& role, std::size_t steps);
 
   // ---- while playing, row by row
@@ -83,17 +86,17 @@ class Experience {
 
   // ---- while learning
   /// Takes notice of steps that have become complete, and of those that are gone; to be called
-  /// before lessons are drawn. `changed` is called with each place and whether it can be learned
-  /// from now.
+  /// before transitions are drawn. `changed` is called with each place and whether it can be
+  /// learned from now.
   template <class Changed>
   void take_stock(Changed changed);
   /// Steps that can be learned from.
-  std::size_t lessons() const { return lessons_; }
-  bool learnable(std::size_t place) const { return (marks_[place] & lesson) != 0; }
+  std::size_t transitions() const { return transitions_; }
+  bool learnable(std::size_t place) const { return (marks_[place] & transition) != 0; }
   /// Any step that can be learned from, all equally likely. There must be one.
   std::size_t draw(RandomStream& random) const;
   /// What came of a step, up to `steps` of them.
-  Lesson lesson_at(std::size_t place, std::size_t steps, double discount) const;
+  Transition transition_at(std::size_t place, std::size_t steps, double discount) const;
   /// What was sensed at a place.
   void senses(std::size_t place, std::span<float> out) const;
   std::span<const float> action(std::size_t place) const {
@@ -115,12 +118,12 @@ class Experience {
  private:
   // What a place holds.
   enum Mark : std::uint8_t {
-    acted = 1,     // a step in which the row acted
-    begins = 2,    // the first of an episode
-    ends = 4,      // the last of an episode in which it acted
-    final = 8,     // no step: the last moment of an episode that was cut off
-    useless = 16,  // what came of it is not known
-    lesson = 32    // it can be learned from
+    acted = 1,       // a step in which the row acted
+    begins = 2,      // the first of an episode
+    ends = 4,        // the last of an episode in which it acted
+    final = 8,       // no step: the last moment of an episode that was cut off
+    useless = 16,    // what came of it is not known
+    transition = 32  // it can be learned from
   };
   // Steps are counted from the beginning of the training.
   struct Row {
@@ -131,7 +134,7 @@ class Experience {
     bool fresh = true;                  // it has not acted in its episode
     double running = 0.0;               // return of the episode so far, older rewards discounted
     double count = 0.0, squares = 0.0;  // of the running returns
-    std::size_t lessons = 0;
+    std::size_t transitions = 0;
   };
 
   std::size_t place(std::size_t row, std::uint64_t step) const {
@@ -142,18 +145,26 @@ class Experience {
   void forget(Row& row, std::size_t place);
   // From where on the steps before are still there too, as far back as senses remember.
   std::uint64_t clear_from(const Row& row) const;
+  // Places of each row that the fullest of them has written.
+  std::size_t held() const;
+  template <class Number>
+  std::vector<Number> first_places(std::span<const Number> all, std::size_t each,
+                                   std::size_t held) const;
+  template <class Number>
+  void put_back(std::span<const Number> some, std::size_t each, std::size_t held,
+                std::span<Number> all) const;
 
   SenseStore store_;
   std::size_t rows_, depth_, controls_;
   std::vector<Row> state_;
   AlignedBuffer<float> numbers_, actions_, rewards_;
   AlignedBuffer<std::uint8_t> bytes_, marks_;
-  std::size_t lessons_ = 0, longest_ = 0;
+  std::size_t transitions_ = 0, longest_ = 0;
 };
 
 template <class Changed>
 void Experience::take_stock(Changed changed) {
-  lessons_ = longest_ = 0;
+  transitions_ = longest_ = 0;
   for (std::size_t row = 0; row < rows_; ++row) {
     Row& r = state_[row];
     for (std::uint64_t step = std::max(r.faded, r.first); step < clear_from(r); ++step) {
@@ -171,14 +182,14 @@ void Experience::take_stock(Changed changed) {
       const bool fine = known && (marks & acted) != 0 && (marks & useless) == 0;
       forget(r, at);
       if (fine) {
-        marks_[at] |= lesson;
-        ++r.lessons;
+        marks_[at] |= transition;
+        ++r.transitions;
       }
       changed(at, fine);
       open = open || !known;
       if (!open) r.stocked = step + 1;
     }
-    lessons_ += r.lessons;
+    transitions_ += r.transitions;
     longest_ = std::max(longest_, static_cast<std::size_t>(r.next - r.first));
   }
 }

@@ -1,5 +1,7 @@
 #include "learn/values/off_policy.hpp"
 
+#include <unistd.h>
+
 #include <algorithm>
 #include <cmath>
 #include <utility>
@@ -9,6 +11,25 @@
 
 namespace zithercraft::learn_internal {
 using namespace net_internal;
+
+namespace {
+
+// More than the machine has would be noticed only when it is full.
+Experience experience_for(const Role& role, std::size_t rows, const OffPolicySettings& settings) {
+  const auto steps = static_cast<std::size_t>(*settings.experience);
+  const double wanted = static_cast<double>(Experience::bytes_for(role, steps)),
+               there = static_cast<double>(sysconf(_SC_PHYS_PAGES)) *
+                       static_cast<double>(sysconf(_SC_PAGESIZE));
+  if (wanted <= 0.8 * there) return Experience(role, rows, steps);
+  const auto fitting = static_cast<std::int64_t>(0.5 * there / wanted * static_cast<double>(steps));
+  throw Error(ErrorKind::refused,
+              "keeping " + std::to_string(steps) + " steps takes " +
+                  std::to_string(std::llround(wanted / 1e9)) + " GB, and this machine has " +
+                  std::to_string(std::llround(there / 1e9)),
+              "learner.experience", "keep fewer: experience=" + std::to_string(fitting));
+}
+
+}  // namespace
 
 TrainingSettings training_settings(const OffPolicySettings& s, const char* method) {
   return {.method = method,
@@ -33,13 +54,12 @@ OffPolicy::OffPolicy(TrainingContext& context, std::vector<std::size_t> roles,
       input_stride_(inputs),
       most_rows_(most_rows_of(context, roles_)),
       normaliser_(normaliser_for(signature_.policy)),
-      experience_(role(), playable_rows(context, roles_),
-                  static_cast<std::size_t>(*settings.experience)),
-      lessons_(static_cast<std::size_t>(*settings.minibatch)),
+      experience_(experience_for(role(), playable_rows(context, roles_), settings)),
+      transitions_(static_cast<std::size_t>(*settings.minibatch)),
       group_moments_(groups_.size()),
       group_taken_(groups_.size()) {
   const std::size_t columns = role().columns.size(),
-                    rows = std::max(most_rows_, lessons_per_portion);
+                    rows = std::max(most_rows_, transitions_per_portion);
   for (std::size_t worker = 0; worker < context.pool.threads(); ++worker) {
     Room& room = rooms_.emplace_back();
     room.inputs = AlignedBuffer<float>(rows * input_stride_);
@@ -61,7 +81,8 @@ void OffPolicy::make_room(std::span<const std::size_t> part_ends, std::size_t pr
   const std::size_t parameters = parts_.back().end;
   parameters_ = target_ = gradient_ = AlignedBuffer<float>(parameters);
   prepared_ = target_prepared_ = AlignedBuffer<float>(prepared);
-  const std::size_t portions = (lessons_.size() + lessons_per_portion - 1) / lessons_per_portion;
+  const std::size_t portions =
+      (transitions_.size() + transitions_per_portion - 1) / transitions_per_portion;
   portion_gradients_.assign(portions, AlignedBuffer<float>(parameters));
 }
 

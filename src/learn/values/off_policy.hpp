@@ -1,8 +1,8 @@
 #pragma once
 
 // What all policies have in common that learn from steps of earlier policies too: they play, keep
-// what they played, and draw lessons from that. off_policy.cpp plays, off_policy_learn.cpp learns,
-// off_policy_store.cpp stores and restores.
+// what they played, and draw transitions from that. off_policy.cpp plays, off_policy_learn.cpp
+// learns, off_policy_store.cpp stores and restores.
 
 #include <cstddef>
 #include <cstdint>
@@ -25,7 +25,7 @@ namespace zithercraft::learn_internal {
 
 /// Steps that one thread learns from at a time, with a gradient of their own. The size is fixed, so
 /// that sums are always made in the same order.
-constexpr std::size_t lessons_per_portion = 64;
+constexpr std::size_t transitions_per_portion = 64;
 
 /// How a training plays by settings that are all set.
 TrainingSettings training_settings(const OffPolicySettings& settings, const char* method);
@@ -43,12 +43,12 @@ struct Deciding {
 };
 
 /// Steps of a minibatch that one thread learns from.
-struct LessonRows {
+struct TransitionRows {
   std::size_t worker = 0, first = 0;  // of the minibatch
-  std::span<const Lesson> lessons{};
+  std::span<const Transition> transitions{};
   std::span<const float> inputs{}, next_inputs{};    // [rows][input stride], normalised
   std::span<const float> allowed{}, next_allowed{};  // [rows][masks]
-  float scale = 1.0f;                                // of each lesson's loss
+  float scale = 1.0f;                                // of each transition's loss
 };
 
 class OffPolicy : public Trainee {
@@ -87,15 +87,15 @@ class OffPolicy : public Trainee {
 
   // ---- what a method is made of
   virtual void choose(const Deciding& rows) = 0;
-  /// Adds the gradient of some lessons; notes what the report wants.
-  virtual void add_lessons(const LessonRows& rows, std::span<float> gradient) = 0;
+  /// Adds the gradient of some transitions; notes what the report wants.
+  virtual void add_transitions(const TransitionRows& rows, std::span<float> gradient) = 0;
   /// Whether a part of the parameters moves at this gradient step.
   virtual bool part_learns(std::size_t /*part*/) const { return true; }
   virtual void prepare(std::span<const float> parameters, std::span<float> prepared) const = 0;
   virtual void prepare_target(std::span<const float> target, std::span<float> prepared) const = 0;
   /// Multiplies all predicted values by a factor, in parameters or in the target's.
   virtual void rescale(double factor) = 0;
-  virtual void draw_lessons(RandomStream& random);
+  virtual void draw_transitions(RandomStream& random);
   virtual void stock_changed(std::size_t /*place*/, bool /*learnable*/) {}
   /// Before and behind each gradient step, and once before an improvement.
   virtual void begin_improvement() {}
@@ -128,8 +128,9 @@ class OffPolicy : public Trainee {
   ValueScale value_scale_;
   Experience experience_;
   AlignedBuffer<float> parameters_, prepared_, target_, target_prepared_;
-  std::vector<Lesson> lessons_;  // of the present minibatch
-  std::int64_t gradient_steps_ = 0;
+  std::size_t target_first_ = 0, target_prepared_first_ = 0;  // from where on targets are used
+  std::vector<Transition> transitions_;                       // of the present minibatch
+  std::int64_t minibatches_ = 0;
   std::int64_t taken_ = 0;  // steps in which its rows acted
 
  private:

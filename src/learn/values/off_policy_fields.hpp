@@ -20,6 +20,7 @@ void describe(V& v, OffPolicySettings& s) {
   v("horizon", s.horizon, between(1, 65536));
   v("discount", s.discount, between(0, 1));
   v("experience", s.experience, between(2, 1'000'000'000));
+  v("keep_experience", s.keep_experience);
   v("warm_up", s.warm_up, at_least(0));
   v("minibatch", s.minibatch, between(1, 65536));
   v("updates_per_step", s.updates_per_step, Rule{.low = 0.0, .high = 100.0, .above_low = true});

@@ -37,7 +37,7 @@ void OffPolicy::improve() {
   begin_improvement();
   rate_ =
       settings_.learning_rate + (settings_.last_learning_rate - settings_.learning_rate) * done();
-  if (warming_up() || experience_.lessons() == 0) {
+  if (warming_up() || experience_.transitions() == 0) {
     owed_ = 0.0;
   } else {
     for (; owed_ >= 1.0; owed_ -= 1.0) learn_once(rate_);
@@ -46,26 +46,26 @@ void OffPolicy::improve() {
   wall.add_to(times_.wall);
 }
 
-void OffPolicy::draw_lessons(RandomStream& random) {
-  for (Lesson& lesson : lessons_)
-    lesson = experience_.lesson_at(experience_.draw(random), 1, *settings_.discount);
+void OffPolicy::draw_transitions(RandomStream& random) {
+  for (Transition& transition : transitions_)
+    transition = experience_.transition_at(experience_.draw(random), 1, *settings_.discount);
 }
 
 void OffPolicy::learn_once(double rate) {
   PhaseClock clock;
-  RandomStream random(derived_seed(seed(), "lessons"),
-                      static_cast<std::uint32_t>(gradient_steps_ >> 32),
-                      static_cast<std::uint32_t>(gradient_steps_), Purpose::shuffle);
+  RandomStream random(derived_seed(seed(), "transitions"),
+                      static_cast<std::uint32_t>(minibatches_ >> 32),
+                      static_cast<std::uint32_t>(minibatches_), Purpose::shuffle);
   before_step();
-  draw_lessons(random);
-  age_ += experience_.age(lessons_.front().place);
+  draw_transitions(random);
+  age_ += experience_.age(transitions_.front().place);
   clock.add_to(times_.optimise);
   context_.pool.run(portion_gradients_.size(),
                     [&](std::size_t portion, std::size_t worker) { add_portion(portion, worker); });
   PhaseClock after;
   add_portions_up();
   step(rate);
-  ++gradient_steps_;
+  ++minibatches_;
   ++steps_made_;
   follow_target();
   after_step();
@@ -75,32 +75,31 @@ void OffPolicy::learn_once(double rate) {
 void OffPolicy::add_portion(std::size_t portion, std::size_t worker) {
   Room& room = rooms_[worker];
   PhaseClock clock;
-  const std::size_t first = portion * lessons_per_portion,
-                    count = std::min(lessons_per_portion, lessons_.size() - first),
+  const std::size_t first = portion * transitions_per_portion,
+                    count = std::min(transitions_per_portion, transitions_.size() - first),
                     columns = role().columns.size(), masks = heads_.masks();
-  const auto gather = [&](std::size_t i, std::size_t place, AlignedBuffer<float>& inputs,
-                          AlignedBuffer<float>& allowed) {
-    const auto senses = room.senses.span().first(columns);
-    experience_.senses(place, senses);
-    heads_.read_masks(senses, allowed.span().subspan(i * masks, masks));
-    normaliser_.apply(senses, inputs.span().subspan(i * input_stride_, input_stride_),
-                      input_stride_);
+  const auto gather = [&](AlignedBuffer<float>& inputs, AlignedBuffer<float>& allowed,
+                          std::size_t Transition::*place) {
+    for (std::size_t i = 0; i < count; ++i) {
+      const auto senses = room.senses.span().subspan(i * columns, columns);
+      experience_.senses(transitions_[first + i].*place, senses);
+      heads_.read_masks(senses, allowed.span().subspan(i * masks, masks));
+    }
+    normaliser_.apply(room.senses.span().first(count * columns), inputs.span(), input_stride_);
   };
-  for (std::size_t i = 0; i < count; ++i) {
-    gather(i, lessons_[first + i].place, room.inputs, room.allowed);
-    gather(i, lessons_[first + i].next, room.next_inputs, room.next_allowed);
-  }
+  gather(room.inputs, room.allowed, &Transition::place);
+  gather(room.next_inputs, room.next_allowed, &Transition::next);
   const auto gradient = portion_gradients_[portion].span();
   std::fill(gradient.begin(), gradient.end(), 0.0f);
-  add_lessons({.worker = worker,
-               .first = first,
-               .lessons = std::span(lessons_).subspan(first, count),
-               .inputs = room.inputs.span().first(count * input_stride_),
-               .next_inputs = room.next_inputs.span().first(count * input_stride_),
-               .allowed = room.allowed.span(),
-               .next_allowed = room.next_allowed.span(),
-               .scale = 1.0f / static_cast<float>(lessons_.size())},
-              gradient);
+  add_transitions({.worker = worker,
+                   .first = first,
+                   .transitions = std::span(transitions_).subspan(first, count),
+                   .inputs = room.inputs.span().first(count * input_stride_),
+                   .next_inputs = room.next_inputs.span().first(count * input_stride_),
+                   .allowed = room.allowed.span(),
+                   .next_allowed = room.next_allowed.span(),
+                   .scale = 1.0f / static_cast<float>(transitions_.size())},
+                  gradient);
   clock.add_to(room.times.learn);
 }
 
@@ -141,18 +140,22 @@ void OffPolicy::step(double rate) {
   prepare(parameters_.span(), prepared_.span());
 }
 
+// What is prepared are the same numbers in another order, so it follows in the same way.
 void OffPolicy::follow_target() {
   const auto rate = static_cast<float>(settings_.target_rate);
-  for (std::size_t i = 0; i < target_.size(); ++i)
-    target_[i] += rate * (parameters_[i] - target_[i]);
-  prepare_target(target_.span(), target_prepared_.span());
+  const auto follow = [&](AlignedBuffer<float>& target, const AlignedBuffer<float>& leader,
+                          std::size_t first) {
+    for (std::size_t i = first; i < target.size(); ++i) target[i] += rate * (leader[i] - target[i]);
+  };
+  follow(target_, parameters_, target_first_);
+  follow(target_prepared_, prepared_, target_prepared_first_);
 }
 
 std::vector<Metric> OffPolicy::metrics() const {
   const double steps = static_cast<double>(std::max<std::int64_t>(1, steps_made_));
-  std::vector<Metric> list{{"gradient_steps", static_cast<double>(gradient_steps_)},
-                           {"kept_steps", static_cast<double>(experience_.lessons())},
-                           {"lesson_age", age_ / steps},
+  std::vector<Metric> list{{"minibatches", static_cast<double>(minibatches_)},
+                           {"kept_steps", static_cast<double>(experience_.transitions())},
+                           {"sample_age", age_ / steps},
                            {"gradient_norm", gradient_norm_ / steps},
                            {"learning_rate", rate_}};
   add_metrics(list);

@@ -8,9 +8,9 @@ namespace zithercraft::learn_internal {
 
 /// Describes the metrics that all off-policy methods bring.
 inline std::vector<MetricInfo> off_policy_infos() {
-  return {{"gradient_steps", "", "made so far", ""},
+  return {{"minibatches", "", "learned from so far", ""},
           {"kept_steps", "", "that can be learned from", ""},
-          {"lesson_age", "steps", "how old what is learned from is, mean, in steps of its row", ""},
+          {"sample_age", "steps", "how old what is learned from is, mean, in steps of its row", ""},
           {"gradient_norm", "", "of the longest part before the limit, mean over steps", ""},
           {"learning_rate", "", "of this update", ""}};
 }

@@ -21,7 +21,7 @@ void OffPolicy::store(TensorFile& file) const {
   value_scale_.store(scale);
   file.put("value.scale", std::span<const double>(scale));
   store_normaliser(file, normaliser_);
-  std::vector<std::int64_t> counts{gradient_steps_, taken_};
+  std::vector<std::int64_t> counts{minibatches_, taken_};
   for (std::size_t i = 0; i < parts_.size(); ++i) {
     const Adam& adam = parts_[i].adam;
     file.put(adam_place(i) + "first", {adam.first_moments().size()}, adam.first_moments().span());
@@ -31,6 +31,10 @@ void OffPolicy::store(TensorFile& file) const {
   }
   file.put("off_policy.counts", std::span<const std::int64_t>(counts));
   file.put("off_policy.owed", std::span(&owed_, 1));
+  if (!settings_.keep_experience) {
+    file.metadata["left_out"] = "experience";
+    return;
+  }
   experience_.store(file);
   store_more(file);
 }
@@ -52,7 +56,7 @@ void OffPolicy::restore(const TensorFile& file) {
     refuse("the checkpoint lacks the scale of values, or its counts");
   value_scale_.restore(scale);
   normaliser_ = fetch_normaliser(file, signature_.policy);
-  gradient_steps_ = counts[0];
+  minibatches_ = counts[0];
   taken_ = counts[1];
   for (std::size_t i = 0; i < parts_.size(); ++i) {
     Adam& adam = parts_[i].adam;
@@ -61,6 +65,8 @@ void OffPolicy::restore(const TensorFile& file) {
     adam.set_steps(counts[2 + i]);
   }
   owed_ = owed[0];
+  // A checkpoint without steps to learn from goes on with those that are played from now on.
+  if (!file.has("experience.counts")) return;
   fetch_more(file);
   experience_.restore(file);
   experience_.take_stock(

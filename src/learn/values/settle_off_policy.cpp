@@ -24,9 +24,9 @@ void settle_play(const Occasion& o, OffPolicySettings& s) {
 }
 
 // Beyond some length a training has as many gradient steps, by larger minibatches.
-void settle_lessons(const Occasion& o, OffPolicySettings& s) {
-  constexpr double gradient_steps = 60'000.0, most_kept = 1e6;
-  if (!s.updates_per_step) s.updates_per_step = std::min(1.0, gradient_steps / o.steps);
+void settle_transitions(const Occasion& o, OffPolicySettings& s) {
+  constexpr double minibatches = 60'000.0, most_kept = 1e6;
+  if (!s.updates_per_step) s.updates_per_step = std::min(1.0, minibatches / o.steps);
   if (!s.minibatch) s.minibatch = o.steps <= 1e5 ? 128 : o.steps <= 1e6 ? 256 : 512;
   if (!s.experience)
     s.experience = static_cast<std::int64_t>(std::clamp(o.steps, 1000.0, most_kept));
@@ -39,8 +39,8 @@ void settle_off_policy(OffPolicySettings& s, const Game& game, std::int64_t tota
                        std::span<const RolePlayer> players) {
   const Occasion o = occasion_of(game, total_steps, players);
   settle_play(o, s);
-  settle_lessons(o, s);
-  // Values of a far future differ little between moments; what pays soon is told apart better.
+  settle_transitions(o, s);
+  // Values of a far future differ little between moments; a nearer one tells them apart better.
   constexpr double shortest = 50.0, longest = 200.0, snapshots = 50.0;
   if (!s.discount)
     s.discount = 1.0 - 1.0 / std::clamp(static_cast<double>(o.episode) / 2.0, shortest, longest);

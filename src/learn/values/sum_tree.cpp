@@ -6,8 +6,8 @@ namespace zithercraft::learn_internal {
 
 SumTree::SumTree(std::size_t things) : leaves_(std::bit_ceil(things)), sums_(2 * leaves_) {}
 
-// Sums are made anew from their two parts, so that errors do not pile up, and equal weights give
-// equal sums whatever the order in which they were set.
+// Sums are computed from their two parts each time, so that errors do not pile up, and equal
+// weights give equal sums whatever the order in which they were set.
 void SumTree::set(std::size_t thing, double weight) {
   std::size_t node = leaves_ + thing;
   sums_[node] = weight;
