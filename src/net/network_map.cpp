@@ -83,13 +83,38 @@ std::vector<std::string> output_names(const std::vector<ControlInfo>& controls) 
   return names;
 }
 
+namespace {
+
+// The value follows the controls, or how far squashed dials spread.
+std::vector<std::string> all_output_names(const PolicySignature& signature) {
+  auto names = output_names(signature.controls);
+  if (signature.policy.outputs == names.size()) return names;
+  if (!signature.squashed) names.emplace_back("value");
+  for (const ControlInfo& control : signature.controls)
+    if (signature.squashed && !control.is_choice()) names.push_back(control.name + " spread");
+  return names;
+}
+
+// What goes into a table, and what comes out; nothing links them.
+NetworkMap map_of_table(const PolicySignature& signature) {
+  NetworkMap map{.role = signature.role};
+  for (const Column& column : signature.columns)
+    map.nodes.push_back({.name = column.name, .kind = Kind::input, .used = true});
+  for (const std::string& name : output_names(signature.controls))
+    map.nodes.push_back({name, Kind::output, 1, true, 0.0f});
+  map.layers = 2;
+  return map;
+}
+
+}  // namespace
+
 NetworkMap map_of(const Policy& policy) {
   const PolicySignature& signature = policy.signature();
   if (policy.graph() != nullptr) return map_of_grown(signature, *policy.graph());
+  if (policy.table() != nullptr) return map_of_table(signature);
   NetworkMap map{.role = signature.role};
   const auto parts = policy.parts();
-  auto outputs = output_names(signature.controls);
-  if (signature.policy.outputs > outputs.size()) outputs.emplace_back("value");
+  const auto outputs = all_output_names(signature);
   std::size_t first = 0;  // node of the layer before
   std::vector<float> weights;
   for (std::size_t p = 0; p < parts.size(); ++p) {

@@ -59,8 +59,8 @@ TEST_F(Values, WhatDoesNotFitIsRefusedBeforeAnythingIsWritten) {
   EXPECT_NE(dials.err.find("is a dial"), std::string::npos) << dials.err;
   const auto choices = train("locks", "td3", {});
   EXPECT_NE(choices.err.find("dqn"), std::string::npos) << choices.err;
-  const auto bins = train("locks", "q_table", {"column_bins=['windo=1']"});
-  EXPECT_NE(bins.err.find("no column begins with 'windo"), std::string::npos) << bins.err;
+  const auto bins = train("locks", "q_table", {"column_bins=['windoe=1']"});
+  EXPECT_NE(bins.err.find("no column begins with 'windoe'"), std::string::npos) << bins.err;
   const auto share = train("mooring", "sac", {"target_rate=0"});
   EXPECT_NE(share.status, 0);
   EXPECT_NE(share.err.find("target_rate"), std::string::npos) << share.err;
@@ -73,11 +73,12 @@ TEST_F(Values, RunsOfSacAreEvaluatedRecordedAndContinued) {
       0);
   EXPECT_EQ(test::run_tool({"evaluate", path("sac"), "--episodes", "4", "--quiet"}).status, 0);
   EXPECT_EQ(
-      test::run_tool({"match", "mooring", "--players", path("sac"), "--episodes", "2", "--quiet"})
-          .status,
+      test::run_tool({"record", path("sac"), "--out", path("sac.zrep"), "--episodes", "1"}).status,
       0);
   const auto network = test::run_tool({"network", path("sac")});
   EXPECT_EQ(network.status, 0) << network.err;
+  EXPECT_NE(test::run_tool({"network", path("sac"), "--json"}).out.find(" spread"),
+            std::string::npos);
   EXPECT_NE(test::run_tool({"network", path("sac"), "--table", path("t.csv")}).status, 0);
   const auto resumed = test::run_tool({"train", "mooring", "--run", path("sac"), "--resume",
                                        "--steps", "3000", "--quiet", "--json"});
