@@ -1,7 +1,5 @@
 #include "zithercraft/net/state_table.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <bit>
 
@@ -180,19 +178,6 @@ StateTable StateTable::from(const TensorFile& file, std::size_t columns, std::si
   }
   table.values_ = std::move(values);
   return table;
-}
-
-std::string bin_text(const Column& column, std::span<const float> edges, std::size_t bin) {
-  if (edges.empty()) return column.name + " any";
-  if (column.unit == "flag" || column.unit == mask_unit)
-    return column.name + (bin > 0 ? " yes" : " no");
-  const auto at = [&](std::size_t edge) {
-    return fmt::format("{:.4g}", static_cast<double>(edges[edge]) * column.scale);
-  };
-  const std::string unit = column.scale == 1.0 || column.unit.empty() ? "" : " " + column.unit;
-  if (bin == 0) return column.name + " below " + at(0) + unit;
-  if (bin == edges.size()) return column.name + " from " + at(bin - 1) + unit;
-  return column.name + " " + at(bin - 1) + " to " + at(bin) + unit;
 }
 
 }  // namespace zithercraft

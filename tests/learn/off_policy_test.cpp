@@ -45,13 +45,18 @@ Trained train(const LearningMethod& method, const LearnerSettings& settings, con
   return {learner->policy(), learner->report()};
 }
 
-double learned_return(const LearningMethod& method, const GameSpec& spec, std::int64_t steps,
-                      std::uint64_t seed) {
+double learned_return(const LearningMethod& method, const LearnerSettings& settings,
+                      const GameSpec& spec, std::int64_t steps, std::uint64_t seed = 1) {
   const Game game(spec);
   WorkerPool pool(2);
   return mean_return(
-      game, *policy_player(game, 0, train(method, method.settings, game, steps, seed).policy),
-      pool);
+      game, *policy_player(game, 0, train(method, settings, game, steps, seed).policy), pool);
+}
+
+// Networks that suffice for what is small.
+ActorCriticSettings small(ActorCriticSettings settings = {}) {
+  settings.policy_layers = settings.value_layers = {32, 32};
+  return settings;
 }
 
 // ---- Known answers
@@ -210,7 +215,7 @@ GameSpec two_choices() {
 }
 
 TEST(Dqn, LearnsSeveralChoicesAtOnce) {
-  EXPECT_GT(learned_return(dqn_method(), two_choices(), 10'000, 1), 1.95);
+  EXPECT_GT(learned_return(dqn_method(), DqnSettings{}, two_choices(), 10'000), 1.95);
 }
 TEST(Dqn, LearnsWithPrioritiesQuantilesAndSoftly) {
   DqnSettings s;
@@ -225,10 +230,10 @@ TEST(Dqn, LearnsWithPrioritiesQuantilesAndSoftly) {
       1.95);
 }
 TEST(Sac, LearnsSeveralChoicesAtOnce) {
-  EXPECT_GT(learned_return(sac_method(), two_choices(), 10'000, 1), 1.9);
+  EXPECT_GT(learned_return(sac_method(), small(), two_choices(), 10'000), 1.9);
 }
 TEST(Sac, OneDecisionIsNearTheBest) {
-  EXPECT_GT(learned_return(sac_method(), one_decision(), 10'000, 1), -0.02);
+  EXPECT_GT(learned_return(sac_method(), small(), one_decision(), 10'000), -0.02);
 }
 
 // A dial and a choice together: the choice says which of two numbers the dial has to meet.
@@ -242,7 +247,7 @@ TEST(Sac, LearnsADialAndAChoiceTogether) {
     const double aim = lane.control(1) > 0.5f ? 0.8 * n[0] : 0.8 * n[1];
     n[4] = std::pow(lane.control(0) - aim, 2.0) + ((lane.control(1) > 0.5f) == (n[2] > 0) ? 0 : 1);
   };
-  EXPECT_GT(learned_return(sac_method(), game, 20'000, 1), -0.08);
+  EXPECT_GT(learned_return(sac_method(), small(), game, 20'000), -0.08);
 }
 
 // ---- Always the same
@@ -259,18 +264,18 @@ std::vector<Kind> kinds() {
   dqn.priority = 0.5;
   dqn.quantiles = 3;
   dqn.experience = 700;
-  ActorCriticSettings sac;
+  ActorCriticSettings sac = small();
   sac.experience = 900;
   return {{"dqn", dqn_method(), dqn, pole_on_a_cart()},
           {"sac", sac_method(), sac, swing_up()},
-          {"td3", td3_method(), td3_settings(), swing_up()},
-          {"choices", sac_method(), ActorCriticSettings{}, two_choices()}};
+          {"td3", td3_method(), small(td3_settings()), swing_up()},
+          {"choices", sac_method(), small(), two_choices()}};
 }
 
 TEST(OffPolicy, SameBitsOnAnyNumberOfThreadsAndAfterPauses) {
   for (const Kind& kind : kinds()) {
     const Game game(kind.game);
-    constexpr std::int64_t steps = 2500;
+    constexpr std::int64_t steps = 1500;
     const auto bytes = [&](std::size_t threads, std::vector<int> pauses) {
       WorkerPool pool(threads);
       auto learner = learner_of(kind.method, kind.settings, game, steps, 5, pool);
@@ -288,7 +293,7 @@ TEST(OffPolicy, SameBitsOnAnyNumberOfThreadsAndAfterPauses) {
     };
     const std::string whole = bytes(1, {});
     EXPECT_TRUE(bytes(2, {}) == whole) << kind.name;
-    EXPECT_TRUE(bytes(3, {1, 2, 5, 8, 13, 17, 20, 21, 25, 30}) == whole) << kind.name;
+    EXPECT_TRUE(bytes(3, {1, 2, 5, 8, 11, 13, 14, 17, 20, 22}) == whole) << kind.name;
   }
 }
 
@@ -373,7 +378,7 @@ namespace {
 void expect_learned(const LearningMethod& method, const GameSpec& spec, std::int64_t steps,
                     double least) {
   for (const std::uint64_t seed : {1u, 2u, 3u}) {
-    const double mean = learned_return(method, spec, steps, seed);
+    const double mean = learned_return(method, method.settings, spec, steps, seed);
     ::testing::Test::RecordProperty(method.name + "_" + std::to_string(seed), std::to_string(mean));
     EXPECT_GT(mean, least) << method.name << ", seed " << seed;
   }
@@ -384,9 +389,6 @@ TEST(LearningOffPolicy, DqnBalancesAPoleOnACart) {
 }
 TEST(LearningOffPolicy, SacSwingsAPendulumUp) {
   expect_learned(sac_method(), swing_up(), 15'000, -36);
-}
-TEST(LearningOffPolicy, DqnSwingsTwoRodsUp) {
-  expect_learned(dqn_method(), two_rods(), 60'000, -100);
 }
 
 }  // namespace

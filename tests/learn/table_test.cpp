@@ -245,16 +245,6 @@ TEST(QTable, BinsByQuantilesAreMetEquallyOften) {
   }
 }
 
-TEST(QTable, AStateInWords) {
-  const Column distance{.name = "compass.distance", .unit = "m", .scale = 16.0};
-  const std::vector<float> edges{0.25f, 0.5f};
-  EXPECT_EQ(bin_text(distance, edges, 0), "compass.distance below 4 m");
-  EXPECT_EQ(bin_text(distance, edges, 1), "compass.distance 4 to 8 m");
-  EXPECT_EQ(bin_text(distance, edges, 2), "compass.distance from 8 m");
-  const Column flag{.name = "window[1,0].bank", .unit = "flag"};
-  EXPECT_EQ(bin_text(flag, std::vector<float>{0.5f}, 1), "window[1,0].bank yes");
-}
-
 TEST(QTable, DamagedTablesAreRefused) {
   const Game game(CellWorld(7).game());
   WorkerPool pool(1);

@@ -3,10 +3,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <span>
-#include <string>
 #include <vector>
-
-#include "zithercraft/base/signature.hpp"
 
 namespace zithercraft {
 
@@ -96,8 +93,5 @@ class StateTable {
   std::vector<std::uint32_t> visits_;
   std::vector<std::uint32_t> slots_;  // row + 1, or 0: open addressing
 };
-
-/// A bin of a column in words: "compass.distance 2.0 to 4.0 m", "window[1,0].bank yes".
-std::string bin_text(const Column& column, std::span<const float> edges, std::size_t bin);
 
 }  // namespace zithercraft

@@ -16,8 +16,9 @@ std::vector<GroupSamples> groups_for(const TrainingContext& context,
       const std::size_t seats = context.environment->seats(role);
       const int side = context.side_of(role);
       const std::size_t end = group.first_lane + group.lanes;
-      for (std::size_t lane = group.first_lane, next = lane; lane < end; lane = next + 1) {
-        for (next = lane; next < end && context.shares.may_learn(side, next);) ++next;
+      std::size_t next = group.first_lane;
+      for (std::size_t lane = next; lane < end; lane = ++next) {
+        while (next < end && context.shares.may_learn(side, next)) ++next;
         if (next == lane) continue;
         const std::size_t rows = (next - lane) * seats;
         samples.by_role.push_back(

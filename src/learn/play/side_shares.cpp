@@ -48,7 +48,9 @@ void SideShares::begin_episode(std::size_t lane) {
 }
 
 void SideShares::count_step(std::size_t lane) {
-  if (takes_turns(lane)) taken(lane)[static_cast<std::size_t>(sides_[lane] + 1)] += 1.0;
+  if (!takes_turns(lane)) return;
+  const int whose = sides_[lane] + 1;  // all, then each side
+  taken(lane)[static_cast<std::size_t>(whose)] += 1.0;
 }
 
 void SideShares::store(std::size_t lane, std::span<double> numbers) const {

@@ -93,9 +93,8 @@ void Training::store_roster(TensorFile& file) const {
 void Training::restore_roster(const TensorFile& file) {
   const std::size_t count = roster_.restore(file.doubles("roster"));
   for (std::size_t past = 0; past < count; ++past)
-    for (std::size_t t = 0; t < trainees_.size(); ++t)
-      roster_[past].policies.push_back(
-          trainees_[t]->fetch(file.part(place_of(past, *trainees_[t]))));
+    for (const auto& trainee : trainees_)
+      roster_[past].policies.push_back(trainee->fetch(file.part(place_of(past, *trainee))));
   const auto stored = file.integers("lane_opponents");
   if (stored.size() != opponents_.size())
     refuse("the checkpoint's opponents are those of another number of lanes", same_game);

@@ -73,7 +73,7 @@ std::unique_ptr<Learner> make_actor_critic(LearnerContext c) {
       });
 }
 
-LearningMethod actor_critic_method(ActorCriticSettings settings, std::string about,
+LearningMethod actor_critic_method(const ActorCriticSettings& settings, std::string about,
                                    std::string controls) {
   return {.name = settings.method,
           .about = std::move(about),

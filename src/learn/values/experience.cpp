@@ -244,7 +244,8 @@ void Experience::senses(std::size_t at, std::span<float> out) const {
 }
 
 double Experience::age(std::size_t at) const {
-  return static_cast<double>(state_[at / depth_].next - step_at(at));
+  const std::size_t row = at / depth_;
+  return static_cast<double>(state_[row].next - step_at(at));
 }
 
 Experience::Returns Experience::take_returns() {
