@@ -572,8 +572,10 @@ class SenseCompiler : public RoleCompiler {
 
   void fill_shades(const Camera& sense, const std::string& where, CameraPlan& plan) const {
     const TagSet drawn = tag_mask(sense.sees, where + ".sees");
-    for (const auto& [tag, shade] : sense.shades)
-      game_.arena.tag(tag, fmt::format("{}.shades.{}", where, tag));
+    for (const auto& [tag, shade] : sense.shades) {
+      std::string key = where;
+      game_.arena.tag(tag, key.append(".shades.").append(tag));
+    }
     plan.ground.fill(0.2f);
     for (const Entity& e : game_.arena.entities()) {
       const TagSet tag = TagSet::of(e.tag);
