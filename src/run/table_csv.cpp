@@ -45,7 +45,7 @@ std::vector<std::string> combination_names(const std::vector<ControlInfo>& contr
     std::vector<std::string> longer;
     for (const std::string& name : names)
       for (const std::string& option : control.options)
-        longer.push_back(name.empty() ? option : name + ", " + option);
+        longer.push_back(name.empty() ? option : fmt::format("{}, {}", name, option));
     names = std::move(longer);
   }
   return names;

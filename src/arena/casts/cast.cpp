@@ -439,10 +439,6 @@ class Caster {
   const ArenaPlan& plan_;
   const StateArrays& s_;
   const RayFanQuery& rays_;
-  CastScope scope_;
-  Band band_;
-  Vec origin_;
-  float swell_;
   std::size_t blocks_ = 0;
   std::array<Block, most_blocks> block_;
   Nearby discs_, boxes_, walls_, others_;
@@ -451,6 +447,10 @@ class Caster {
     std::size_t discs, boxes, walls, others;
   };
   std::array<Picked, most_blocks> picked_;
+  CastScope scope_;
+  Band band_;
+  Vec origin_;
+  float swell_;
   std::int32_t thick_entity_ = -1;
 };
 

@@ -184,11 +184,11 @@ class SpaceCaster {
       : plan_(plan),
         s_(s),
         rays_(rays),
+        blocks_((count + block_rays - 1) / block_rays),
         scope_(scope),
         origin_{rays.x, rays.y},
         z_(rays.z),
-        swell_(0.5f * rays.thickness),
-        blocks_((count + block_rays - 1) / block_rays) {
+        swell_(0.5f * rays.thickness) {
     for (std::size_t b = 0; b < blocks_; ++b)
       open(block_[b], first + b * block_rays, first + count);
   }
@@ -473,12 +473,12 @@ class SpaceCaster {
   const ArenaPlan& plan_;
   const StateArrays& s_;
   const RayFanQuery& rays_;
-  CastScope scope_;
-  Vec origin_;
-  float z_, swell_;
   std::size_t blocks_;
   std::array<Block, most_blocks> block_;
   Nearby balls_, pillars_, crates_, walls_, others_;
+  CastScope scope_;
+  Vec origin_;
+  float z_, swell_;
 };
 
 }  // namespace
