@@ -57,9 +57,15 @@ TEST(Lanes, TickSenseAndDecideAllocateNothingOnceWarm) {
   for (std::size_t worker = 0; worker < 2; ++worker)
     for (int d = 0; d < 200; ++d) {
       for (float& c : lanes.controls(0)) c = static_cast<float>(random.between(-1, 1));
-      for (std::size_t lane = 0; lane < lanes.count(); ++lane)
-        if (lanes.outcome(lane) == Outcome::running) lanes.step(lane, worker);
-      lanes.renew_all(pool);
+      for (std::size_t lane = 0; lane < lanes.count(); ++lane) {
+        if (lanes.outcome(lane) == Outcome::running) {
+          lanes.step(lane, worker);
+          continue;
+        }
+        EpisodeKey next = lanes.key(lane);
+        ++next.episode;
+        lanes.begin(lane, next, worker);
+      }
     }
   const std::size_t before = test::allocations();
   play_on(400);
