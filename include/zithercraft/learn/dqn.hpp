@@ -38,10 +38,12 @@ struct DqnSettings : OffPolicySettings {
   double last_temperature = 0.01;  ///< reached linearly when `explore_until` is done
   double explore_until = 0.3;      ///< share of the training, above 0, at most 1
 
+  /// With the usual learning rates of this method.
   DqnSettings() {
     learning_rate = 5e-4;
     last_learning_rate = 1e-4;
   }
+  /// Whether all settings are the same.
   bool operator==(const DqnSettings&) const = default;
 };
 

@@ -38,6 +38,7 @@ struct ActorCriticSettings : OffPolicySettings {
   double explore_noise = 0.2, target_noise = 0.2;
   double target_noise_limit = 0.5;  ///< beyond which the latter is cut off
 
+  /// With the usual widths of this method's value networks.
   ActorCriticSettings() { value_layers = {128, 128}; }
   bool operator==(const ActorCriticSettings&) const = default;
 };
