@@ -1,5 +1,6 @@
 #include "learn/dqn/dqn_trainee.hpp"
 #include "learn/dqn/exploration_fields.hpp"
+#include "learn/play/make_training.hpp"
 #include "learn/play/training_metrics.hpp"
 #include "learn/settings_model.hpp"
 #include "learn/values/off_policy_fields.hpp"
@@ -52,18 +53,8 @@ std::vector<ChartInfo> dqn_charts() {
 }
 
 std::unique_ptr<Learner> make_dqn(LearnerContext c) {
-  check_length(c.budget, "dqn");
-  const DqnSettings all = settled(c.settings.as<DqnSettings>(), c.game, c.budget.steps, c.players);
-  return std::make_unique<Training>(
-      c.game, training_settings(all, "dqn"), c.seed, c.budget, c.pool, c.processes, c.players,
-      [&](TrainingContext& context, std::vector<std::size_t> roles,
-          const LearnerSettings* of_role) -> std::unique_ptr<Trainee> {
-        DqnSettings own = of_role != nullptr ? of_role->as<DqnSettings>() : all;
-        own.lanes = all.lanes;
-        own.horizon = all.horizon;
-        return std::make_unique<DqnTrainee>(context, std::move(roles),
-                                            settled(own, c.game, c.budget.steps, c.players));
-      });
+  return make_training<DqnSettings, DqnTrainee>(
+      std::move(c), [](const DqnSettings& s) { return training_settings(s, "dqn"); });
 }
 
 }  // namespace
@@ -91,10 +82,7 @@ LearningMethod dqn_method() {
               "go back to a kept checkpoint from before, with a lower learning rate or a slower "
               "target_rate",
           .against_plateau = "try stages, or explore longer: a larger explore_until",
-          .settle = [](const LearnerSettings& settings, const Game& game, Budget budget,
-                       std::span<const RolePlayer> players) -> LearnerSettings {
-            return settled(settings.as<DqnSettings>(), game, budget.steps, players);
-          },
+          .settle = settle_training<DqnSettings>,
           .make = make_dqn};
 }
 

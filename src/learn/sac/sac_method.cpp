@@ -1,3 +1,4 @@
+#include "learn/play/make_training.hpp"
 #include "learn/play/training_metrics.hpp"
 #include "learn/sac/sac_trainee.hpp"
 #include "learn/settings_model.hpp"
@@ -57,20 +58,8 @@ std::vector<ChartInfo> actor_critic_charts() {
 }
 
 std::unique_ptr<Learner> make_actor_critic(LearnerContext c) {
-  const ActorCriticSettings all =
-      settled(c.settings.as<ActorCriticSettings>(), c.game, c.budget.steps, c.players);
-  check_length(c.budget, all.method);
-  return std::make_unique<Training>(
-      c.game, training_settings(all, all.method.c_str()), c.seed, c.budget, c.pool, c.processes,
-      c.players,
-      [&](TrainingContext& context, std::vector<std::size_t> roles,
-          const LearnerSettings* of_role) -> std::unique_ptr<Trainee> {
-        ActorCriticSettings own = of_role != nullptr ? of_role->as<ActorCriticSettings>() : all;
-        own.lanes = all.lanes;
-        own.horizon = all.horizon;
-        return std::make_unique<SacTrainee>(context, std::move(roles),
-                                            settled(own, c.game, c.budget.steps, c.players));
-      });
+  return make_training<ActorCriticSettings, SacTrainee>(
+      std::move(c), [](const ActorCriticSettings& s) { return training_settings(s, s.method); });
 }
 
 LearningMethod actor_critic_method(const ActorCriticSettings& settings, std::string about,
@@ -87,10 +76,7 @@ LearningMethod actor_critic_method(const ActorCriticSettings& settings, std::str
               "go back to a kept checkpoint from before, with a lower learning rate or a slower "
               "target_rate",
           .against_plateau = "try stages, or more updates_per_step",
-          .settle = [](const LearnerSettings& own, const Game& game, Budget budget,
-                       std::span<const RolePlayer> players) -> LearnerSettings {
-            return settled(own.as<ActorCriticSettings>(), game, budget.steps, players);
-          },
+          .settle = settle_training<ActorCriticSettings>,
           .make = make_actor_critic};
 }
 

@@ -1,8 +1,8 @@
 #include <algorithm>
 
 #include "learn/dqn/exploration_fields.hpp"
+#include "learn/play/make_training.hpp"
 #include "learn/play/occasion.hpp"
-#include "learn/play/training.hpp"
 #include "learn/play/training_metrics.hpp"
 #include "learn/settings_model.hpp"
 #include "learn/table/table_trainee.hpp"
@@ -73,19 +73,7 @@ TrainingSettings table_training(const QTableSettings& s) {
 }
 
 std::unique_ptr<Learner> make_table(LearnerContext c) {
-  check_length(c.budget, "q_table");
-  const QTableSettings all =
-      settled(c.settings.as<QTableSettings>(), c.game, c.budget.steps, c.players);
-  return std::make_unique<Training>(
-      c.game, table_training(all), c.seed, c.budget, c.pool, c.processes, c.players,
-      [&](TrainingContext& context, std::vector<std::size_t> roles,
-          const LearnerSettings* of_role) -> std::unique_ptr<Trainee> {
-        QTableSettings own = of_role != nullptr ? of_role->as<QTableSettings>() : all;
-        own.lanes = all.lanes;
-        own.horizon = all.horizon;
-        return std::make_unique<TableTrainee>(context, std::move(roles),
-                                              settled(own, c.game, c.budget.steps, c.players));
-      });
+  return make_training<QTableSettings, TableTrainee>(std::move(c), table_training);
 }
 
 std::vector<std::string> table_forecast(const LearnerContext& c) {
@@ -135,10 +123,7 @@ LearningMethod q_table_method() {
           .charts = table_charts(),
           .against_collapse = "lower the learning rate, or explore for longer (explore_until)",
           .against_plateau = "give columns more bins, or explore for longer (explore_until)",
-          .settle = [](const LearnerSettings& settings, const Game& game, Budget budget,
-                       std::span<const RolePlayer> players) -> LearnerSettings {
-            return settled(settings.as<QTableSettings>(), game, budget.steps, players);
-          },
+          .settle = settle_training<QTableSettings>,
           .forecast = table_forecast,
           .make = make_table};
 }

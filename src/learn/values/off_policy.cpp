@@ -31,7 +31,7 @@ Experience experience_for(const Role& role, std::size_t rows, const OffPolicySet
 
 }  // namespace
 
-TrainingSettings training_settings(const OffPolicySettings& s, const char* method) {
+TrainingSettings training_settings(const OffPolicySettings& s, const std::string& method) {
   return {.method = method,
           .lanes = static_cast<std::size_t>(*s.lanes),
           .horizon = static_cast<std::size_t>(*s.horizon),

@@ -7,6 +7,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "learn/play/played_rows.hpp"
@@ -28,7 +29,7 @@ namespace zithercraft::learn_internal {
 constexpr std::size_t transitions_per_portion = 64;
 
 /// How a training plays by settings that are all set.
-TrainingSettings training_settings(const OffPolicySettings& settings, const char* method);
+TrainingSettings training_settings(const OffPolicySettings& settings, const std::string& method);
 
 /// Rows that decide together.
 struct Deciding {
