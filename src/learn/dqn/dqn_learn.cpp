@@ -146,10 +146,13 @@ void DqnTrainee::after_step() {
         priorities_.set(transitions_[i].place, weight);
     }
   }
-  if (dqn_.target_every <= 0) return;
+}
+
+void DqnTrainee::follow_target() {
+  if (dqn_.target_every == 0) return OffPolicy::follow_target();
   if (minibatches_ % dqn_.target_every != 0) return;
-  std::copy(parameters_.begin(), parameters_.end(), target_.begin());
-  prepare_target(target_.span(), target_prepared_.span());
+  target_ = parameters_;
+  target_prepared_ = prepared_;
 }
 
 void DqnTrainee::add_metrics(std::vector<Metric>& metrics) const {

@@ -59,7 +59,6 @@ DqnTrainee::DqnTrainee(TrainingContext& context, std::vector<std::size_t> roles,
       portion_sums_((transitions_.size() + transitions_per_portion - 1) / transitions_per_portion) {
   const std::array<std::size_t, 1> ends{net_.parameters()};
   make_room(ends, net_.prepared());
-  if (dqn_.target_every > 0) settings_.target_rate = 0.0;  // it is copied
   RandomStream random(seed(), 0, 0, Purpose::initialise);
   constexpr double last_gain = 0.01;  // nothing seems better than another at first
   net_.initialise(parameters_.span(), random, last_gain);

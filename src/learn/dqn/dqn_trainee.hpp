@@ -52,6 +52,7 @@ class DqnTrainee final : public OffPolicy {
   void stock_changed(std::size_t place, bool learnable) override;
   void begin_improvement() override;
   void after_step() override;
+  void follow_target() override;
   void add_metrics(std::vector<Metric>& metrics) const override;
   void store_networks(TensorFile& file, std::span<const float> parameters) const override;
   void fetch_networks(const TensorFile& file, std::span<float> parameters) const override;

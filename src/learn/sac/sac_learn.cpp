@@ -140,22 +140,21 @@ void SacTrainee::add_choice_slopes(std::size_t row, float scale, Room& room) con
   const float by_entropy = temperature(of_choices);
   const float* const logs = room.drawn.logs.data() + row * heads_.outputs();
   const float* const shares = room.drawn.shares.data() + row * heads_.outputs();
+  if (choices_.empty()) return;
+  for (std::size_t c = 0; c < combinations_; ++c)
+    room.worth[c] = room.drawn.combined[row * combinations_ + c] * least(room, row, c).first;
   std::size_t below = combinations_;  // combinations of the choices that follow
   for (const Place& choice : choices_) {
     below /= choice.options;
+    const auto slopes = gradient.subspan(choice.output, choice.options);
+    for (std::size_t o = 0; o < choice.options; ++o)
+      slopes[o] = by_entropy * shares[choice.output + o] * logs[choice.output + o];
+    for (std::size_t c = 0; c < combinations_; ++c)
+      slopes[c / below % choice.options] -= room.worth[c];
     float all = 0.0f;
-    for (std::size_t o = 0; o < choice.options; ++o) {
-      float& slope = gradient[choice.output + o];
-      slope = by_entropy * shares[choice.output + o] * logs[choice.output + o];
-      for (std::size_t c = 0; c < combinations_; ++c)
-        if (c / below % choice.options == o)
-          slope -= room.drawn.combined[row * combinations_ + c] * least(room, row, c).first;
-      all += slope;
-    }
-    for (std::size_t o = 0; o < choice.options; ++o) {
-      float& slope = gradient[choice.output + o];
-      slope = scale * (slope - shares[choice.output + o] * all);
-    }
+    for (const float slope : slopes) all += slope;
+    for (std::size_t o = 0; o < choice.options; ++o)
+      slopes[o] = scale * (slopes[o] - shares[choice.output + o] * all);
   }
 }
 

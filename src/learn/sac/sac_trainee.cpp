@@ -63,6 +63,7 @@ SacTrainee::Room::Room(const SacTrainee& t, std::size_t rows)
       critic_gradient(rows * t.critic_.output_stride()),
       judged_gradient(rows * t.critic_.input_stride()),
       by_dial(rows * t.dials_.size()),
+      worth(t.combinations_),
       targets(rows),
       said(t.critics_),
       no_spread(t.dials_.size()) {

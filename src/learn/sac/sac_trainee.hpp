@@ -42,6 +42,7 @@ class SacTrainee final : public OffPolicy {
     AlignedBuffer<float> critic_gradient;      // [rows][critic outputs' stride]
     AlignedBuffer<float> judged_gradient;      // [rows][critic stride]
     std::vector<float> by_dial;                // [rows][dials] gradient of the value
+    std::vector<float> worth;                  // [combinations] each by its probability
     std::vector<float> targets;                // [rows]
     std::vector<std::span<const float>> said;  // of each critic, what it said last
     std::vector<RandomStream> random;          // of each row

@@ -73,7 +73,7 @@ void TableTrainee::follow_traces(Pending& pending, std::size_t table, float chan
 void TableTrainee::learn(Pending& pending, const Next& next) {
   std::size_t table = 0, judge = 0;
   if (tables_ == 2) {
-    RandomStream coin(derived_seed(seed(), "coin"), static_cast<std::uint32_t>(learned_ >> 32),
+    RandomStream coin(coin_seed_, static_cast<std::uint32_t>(learned_ >> 32),
                       static_cast<std::uint32_t>(learned_), Purpose::shuffle);
     table = coin.below(2);
     judge = 1 - table;
@@ -132,6 +132,7 @@ void TableTrainee::improve() {
   times_ = {};
   td_error_ = 0.0;
   learned_lately_ = 0;
+  coin_seed_ = derived_seed(seed(), "coin");
   rate_ = std::lerp(settings_.learning_rate, settings_.last_learning_rate, done());
   if (binned())
     learn_rollout();

@@ -126,8 +126,7 @@ TableTrainee::TableTrainee(TrainingContext& context, std::vector<std::size_t> ro
   keys_.resize(horizon_ * rows_ * words_);
   last_keys_.resize(keys_.size());
   for (std::size_t worker = 0; worker < context.pool.threads(); ++worker)
-    rooms_.push_back({std::vector<std::uint64_t>(words_), std::vector<float>(combinations_),
-                      std::vector<float>(heads_.outputs())});
+    rooms_.push_back({std::vector<float>(combinations_), std::vector<float>(heads_.outputs())});
 }
 
 double TableTrainee::done() const {
@@ -193,7 +192,7 @@ std::pair<std::size_t, bool> TableTrainee::choose(std::span<float> values,
 }
 
 void TableTrainee::decide_row(const RoleRows& role_rows, std::size_t i, std::size_t time,
-                              Room& room) {
+                              std::uint64_t decide_seed, Room& room) {
   Environment& environment = *context_.environment;
   const std::size_t lane_row = role_rows.first_row + i, own_row = role_rows.own_row + i,
                     at = place(time, own_row), lane = lane_row / environment.seats(role_rows.role),
@@ -213,7 +212,7 @@ void TableTrainee::decide_row(const RoleRows& role_rows, std::size_t i, std::siz
     forbid(allowed, room);
   }
   RandomStream random(
-      derived_seed(seed(), "decide"), static_cast<std::uint32_t>(own_row),
+      decide_seed, static_cast<std::uint32_t>(own_row),
       static_cast<std::uint32_t>(static_cast<std::size_t>(context_.updates) * horizon_ + time),
       Purpose::decide);
   const auto [combination, best] = choose(room.values, random);
@@ -225,8 +224,10 @@ void TableTrainee::decide_row(const RoleRows& role_rows, std::size_t i, std::siz
 }
 
 void TableTrainee::decide(std::size_t group, std::size_t time, std::size_t worker) {
+  const std::uint64_t decide_seed = derived_seed(seed(), "decide");
   for (const RoleRows& role_rows : groups_[group].by_role)
-    for (std::size_t i = 0; i < role_rows.rows; ++i) decide_row(role_rows, i, time, rooms_[worker]);
+    for (std::size_t i = 0; i < role_rows.rows; ++i)
+      decide_row(role_rows, i, time, decide_seed, rooms_[worker]);
 }
 
 void TableTrainee::note(std::size_t group, std::size_t lane, std::size_t time, std::size_t) {

@@ -26,8 +26,7 @@ StateBins bins_for(const Role& role, const QTableSettings& settings);
 /// How many bins each column shall have.
 std::vector<std::size_t> bin_counts(const Role& role, const QTableSettings& settings);
 
-/// Throws Error (refused), saying how many there would be, if these are more states than the
-/// settings allow, or more than fit into memory.
+/// Throws Error (refused) if there can be more states than the settings allow, and says how many.
 void check_states(const Role& role, const QTableSettings& settings);
 /// How large the table of a role may become, in words.
 std::string size_text(const Role& role, const QTableSettings& settings);
@@ -82,7 +81,6 @@ class TableTrainee final : public Trainee {
     std::vector<Trace> traces;
   };
   struct Room {
-    std::vector<std::uint64_t> key;
     std::vector<float> values, marks;  // of combinations; of the heads' outputs
   };
   // What follows a step.
@@ -104,7 +102,8 @@ class TableTrainee final : public Trainee {
   void forbid(std::span<const float> allowed, Room& room) const;
   /// The combination, and whether it seemed best.
   std::pair<std::size_t, bool> choose(std::span<float> values, RandomStream& random) const;
-  void decide_row(const RoleRows& role_rows, std::size_t i, std::size_t time, Room& room);
+  void decide_row(const RoleRows& role_rows, std::size_t i, std::size_t time,
+                  std::uint64_t decide_seed, Room& room);
   std::size_t place(std::size_t time, std::size_t own_row) const { return time * rows_ + own_row; }
   std::span<std::uint64_t> key(std::vector<std::uint64_t>& keys, std::size_t place) const {
     return std::span(keys).subspan(place * words_, words_);
@@ -134,6 +133,7 @@ class TableTrainee final : public Trainee {
   std::vector<float> met_;                     // [samples][columns] for quantiles
   std::vector<Pending> pending_;               // of each row
   std::vector<Room> rooms_;
+  std::uint64_t coin_seed_ = 0;  // of this improvement
   std::int64_t learned_ = 0;
   PhaseTimes times_{};
   double td_error_ = 0.0, rate_ = 0.0;

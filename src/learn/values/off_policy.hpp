@@ -98,10 +98,11 @@ class OffPolicy : public Trainee {
   virtual void rescale(double factor) = 0;
   virtual void draw_transitions(RandomStream& random);
   virtual void stock_changed(std::size_t /*place*/, bool /*learnable*/) {}
-  /// Before and behind each gradient step, and once before an improvement.
+  /// Before an improvement, and behind each of its gradient steps.
   virtual void begin_improvement() {}
-  virtual void before_step() {}
   virtual void after_step() {}
+  /// The target network after a gradient step.
+  virtual void follow_target();
   virtual void add_metrics(std::vector<Metric>& metrics) const = 0;
   /// The policy as it is played, and all networks.
   virtual void store_networks(TensorFile& file, std::span<const float> parameters) const = 0;
@@ -149,7 +150,6 @@ class OffPolicy : public Trainee {
   void add_portions_up();
   void step(double rate);
   double limit(std::span<float> part) const;
-  void follow_target();
   void fold_what_was_played();
 
   struct Part {

@@ -56,7 +56,6 @@ void OffPolicy::learn_once(double rate) {
   RandomStream random(derived_seed(seed(), "transitions"),
                       static_cast<std::uint32_t>(minibatches_ >> 32),
                       static_cast<std::uint32_t>(minibatches_), Purpose::shuffle);
-  before_step();
   draw_transitions(random);
   age_ += experience_.age(transitions_.front().place);
   clock.add_to(times_.optimise);
