@@ -102,16 +102,16 @@ void DqnTrainee::choose(const Deciding& d) {
     const auto action = d.actions.subspan(i * controls, controls);
     const auto values = room.values.span();
     const bool softly = dqn_.exploration == Exploration::softmax && !warming_up();
-    if (d.explore && !softly &&
+    if (d.explores() && !softly &&
         static_cast<double>(d.random[i].uniform()) < epsilon_of(d.lanes[i])) {
       choose_any(allowed, d.random[i], action, values);
       continue;
     }
     action_values_.means(outputs.subspan(i * net_.output_stride(), net_.outputs()), values);
-    if (d.explore && softly)
+    if (d.explores() && softly)
       for (float& value : values) value /= static_cast<float>(temperature);
     heads_.forbid<float>(allowed, values);
-    if (d.explore && softly)
+    if (d.explores() && softly)
       heads_.sample(values, {}, d.random[i], action);
     else
       heads_.greedy(values, action);

@@ -217,7 +217,7 @@ void SacTrainee::choose(const Deciding& d) {
   const auto prepared = d.past != nullptr ? d.past->prepared.span() : prepared_.span();
   const auto outputs = policy_.forward(policy_part(parameters), prepared_policy(prepared), d.inputs,
                                        {1, d.rows, {}, {}}, room.policy);
-  const bool any = d.explore && warming_up();
+  const bool any = d.explores() && warming_up();
   const std::vector<float>& dials = room.drawn.dials;
   for (std::size_t i = 0; i < d.rows; ++i) {
     const auto output = outputs.subspan(i * stride, policy_.outputs());
@@ -232,7 +232,7 @@ void SacTrainee::choose(const Deciding& d) {
       dial = dials[i * dials_.size() + k];
       if (any)
         dial = 2.0f * d.random[i].uniform() - 1.0f;
-      else if (!samples_dials() && d.explore)
+      else if (!samples_dials() && d.explores())
         dial = std::clamp(
             dial + static_cast<float>(actor_critic_.explore_noise) * d.random[i].normal(), -1.0f,
             1.0f);

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <utility>
 
 #include "net/network_tensors.hpp"
@@ -69,6 +70,7 @@ OffPolicy::OffPolicy(TrainingContext& context, std::vector<std::size_t> roles,
     room.allowed = AlignedBuffer<float>(rows * heads_.masks());
     room.next_allowed = AlignedBuffer<float>(rows * heads_.masks());
     room.random.reserve(rows);
+    room.rows.reserve(rows);
     room.lanes.reserve(rows);
   }
 }
@@ -98,38 +100,43 @@ void OffPolicy::begin_rollout(std::size_t group) {
   group_taken_[group] = 0;
 }
 
-void OffPolicy::decide_rows(const RoleRows& role_rows, std::size_t time, std::size_t worker) {
+// Turns what the room's rows of a role sense into controls.
+void OffPolicy::decide_rows(const RoleRows& block, const PastPolicy* past, std::size_t time,
+                            std::size_t worker) {
   Room& room = rooms_[worker];
   Environment& environment = *context_.environment;
-  const std::size_t columns = role().columns.size(), seats = environment.seats(role_rows.role),
+  const std::size_t rows = room.rows.size(), seats = environment.seats(block.role),
                     masks = heads_.masks(), controls = heads_.controls();
-  const auto sensed = context_.sensed_by(role_rows);
-  normaliser_.apply(sensed, room.inputs.span(), input_stride_);
-  room.random.clear();
-  room.lanes.clear();
-  const std::uint64_t seed = derived_seed(this->seed(), "decide");
+  const Normaliser& normaliser = past != nullptr ? past->normaliser : normaliser_;
+  const std::uint64_t seed =
+      derived_seed(this->seed(), past != nullptr ? "decide as before" : "decide");
   const std::size_t step =
       static_cast<std::size_t>(context_.updates) * static_cast<std::size_t>(*settings_.horizon) +
       time;
-  for (std::size_t i = 0; i < role_rows.rows; ++i) {
-    heads_.read_masks(sensed.subspan(i * columns, columns),
-                      room.allowed.span().subspan(i * masks, masks));
-    room.random.emplace_back(seed, static_cast<std::uint32_t>(role_rows.own_row + i),
+  room.random.clear();
+  room.lanes.clear();
+  for (std::size_t i = 0; i < rows; ++i) {
+    const std::size_t row = room.rows[i];
+    const auto senses = environment.observation(block.role, row);
+    normaliser.apply(senses, room.inputs.span().subspan(i * input_stride_, input_stride_),
+                     input_stride_);
+    heads_.read_masks(senses, room.allowed.span().subspan(i * masks, masks));
+    room.random.emplace_back(seed,
+                             static_cast<std::uint32_t>(block.own_row + row - block.first_row),
                              static_cast<std::uint32_t>(step), Purpose::decide);
-    room.lanes.push_back((role_rows.first_row + i) / seats);
+    room.lanes.push_back(row / seats);
   }
   choose({.worker = worker,
-          .rows = role_rows.rows,
-          .inputs = room.inputs.span().first(role_rows.rows * input_stride_),
+          .rows = rows,
+          .inputs = room.inputs.span().first(rows * input_stride_),
           .allowed = room.allowed.span(),
           .actions = room.actions.span(),
           .random = room.random,
-          .lanes = room.lanes});
-  for (std::size_t i = 0; i < role_rows.rows; ++i) {
-    const std::size_t row = role_rows.first_row + i;
-    const auto action = room.actions.span().subspan(i * controls, controls);
-    heads_.controls_of(action, environment.control(role_rows.role, row));
-  }
+          .lanes = room.lanes,
+          .past = past});
+  for (std::size_t i = 0; i < rows; ++i)
+    heads_.controls_of(room.actions.span().subspan(i * controls, controls),
+                       environment.control(block.role, room.rows[i]));
 }
 
 void OffPolicy::decide(std::size_t group, std::size_t time, std::size_t worker) {
@@ -137,7 +144,9 @@ void OffPolicy::decide(std::size_t group, std::size_t time, std::size_t worker) 
   const Environment& environment = *context_.environment;
   const std::size_t controls = heads_.controls();
   for (const RoleRows& role_rows : groups_[group].by_role) {
-    decide_rows(role_rows, time, worker);
+    room.rows.resize(role_rows.rows);
+    std::iota(room.rows.begin(), room.rows.end(), role_rows.first_row);
+    decide_rows(role_rows, nullptr, time, worker);
     const std::size_t seats = environment.seats(role_rows.role);
     for (std::size_t i = 0; i < role_rows.rows; ++i) {
       const std::size_t row = role_rows.first_row + i, lane = row / seats;
@@ -187,38 +196,11 @@ void OffPolicy::decide_as(const PastPolicy& past, std::size_t role_number, const
                           std::span<const std::size_t> lanes, std::size_t time,
                           std::size_t worker) {
   Room& room = rooms_[worker];
-  Environment& environment = *context_.environment;
-  const RoleRows rows = block_of(context_, roles_, role_number, group);
-  const std::size_t seats = environment.seats(role_number), masks = heads_.masks(),
-                    controls = heads_.controls();
-  const std::uint64_t seed = derived_seed(this->seed(), "decide as before");
-  const std::size_t step =
-      static_cast<std::size_t>(context_.updates) * static_cast<std::size_t>(*settings_.horizon) +
-      time;
-  room.random.clear();
-  room.lanes.clear();
-  for (std::size_t i = 0; i < lanes.size() * seats; ++i) {
-    const std::size_t row = lanes[i / seats] * seats + i % seats;
-    const auto senses = environment.observation(role_number, row);
-    past.normaliser.apply(senses, room.inputs.span().subspan(i * input_stride_, input_stride_),
-                          input_stride_);
-    heads_.read_masks(senses, room.allowed.span().subspan(i * masks, masks));
-    room.random.emplace_back(seed, static_cast<std::uint32_t>(rows.own_row + row - rows.first_row),
-                             static_cast<std::uint32_t>(step), Purpose::decide);
-    room.lanes.push_back(row / seats);
-  }
-  choose({.worker = worker,
-          .rows = lanes.size() * seats,
-          .inputs = room.inputs.span().first(lanes.size() * seats * input_stride_),
-          .allowed = room.allowed.span(),
-          .actions = room.actions.span(),
-          .random = room.random,
-          .lanes = room.lanes,
-          .explore = false,
-          .past = &past});
-  for (std::size_t i = 0; i < lanes.size() * seats; ++i)
-    heads_.controls_of(room.actions.span().subspan(i * controls, controls),
-                       environment.control(role_number, lanes[i / seats] * seats + i % seats));
+  const std::size_t seats = context_.environment->seats(role_number);
+  room.rows.clear();
+  for (const std::size_t lane : lanes)
+    for (std::size_t seat = 0; seat < seats; ++seat) room.rows.push_back(lane * seats + seat);
+  decide_rows(block_of(context_, roles_, role_number, group), &past, time, worker);
 }
 
 }  // namespace zithercraft::learn_internal

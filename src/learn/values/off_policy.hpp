@@ -39,8 +39,8 @@ struct Deciding {
   std::span<float> actions{};            // [rows][controls] to be filled in
   std::span<RandomStream> random{};      // of each row
   std::span<const std::size_t> lanes{};  // of each row
-  bool explore = true;
-  const PastPolicy* past = nullptr;  // whose parameters decide; null: the present ones
+  const PastPolicy* past = nullptr;  // that decides, and does not explore; null: the present one
+  bool explores() const { return past == nullptr; }
 };
 
 /// Steps of a minibatch that one thread learns from.
@@ -140,11 +140,12 @@ class OffPolicy : public Trainee {
   struct Room {
     AlignedBuffer<float> inputs, next_inputs, senses, actions, allowed, next_allowed;
     std::vector<RandomStream> random;
-    std::vector<std::size_t> lanes;
+    std::vector<std::size_t> rows, lanes;  // that decide together
     PhaseTimes times;
   };
 
-  void decide_rows(const RoleRows& role_rows, std::size_t time, std::size_t worker);
+  void decide_rows(const RoleRows& block, const PastPolicy* past, std::size_t time,
+                   std::size_t worker);
   void learn_once(double rate);
   void add_portion(std::size_t portion, std::size_t worker);
   void add_portions_up();
