@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "learning.hpp"
+#include "opposed_games.hpp"
 #include "support.hpp"
 #include "textbook_problems.hpp"
 #include "zithercraft/base/error.hpp"
@@ -294,6 +295,42 @@ TEST(OffPolicy, SameBitsOnAnyNumberOfThreadsAndAfterPauses) {
     const std::string whole = bytes(1, {});
     EXPECT_TRUE(bytes(2, {}) == whole) << kind.name;
     EXPECT_TRUE(bytes(3, {1, 2, 5, 8, 11, 13, 14, 17, 20, 22}) == whole) << kind.name;
+  }
+}
+
+TEST(OffPolicy, OpposedSidesMeetTheirPastAndGoOnAsTheyWere) {
+  const Game game(one_step({2, {1, -1, -1, 1}}));
+  constexpr std::int64_t steps = 3000;
+  DqnSettings dqn;
+  dqn.updates_per_step = 0.2;
+  dqn.against_past = 0.5;
+  const std::vector<std::pair<LearningMethod, LearnerSettings>> both{{dqn_method(), dqn},
+                                                                     {sac_method(), small()}};
+  for (const auto& kind : both) {
+    WorkerPool pool(2);
+    const auto made = [&](std::uint64_t seed) {
+      return kind.first.make(
+          {game, kind.second, seed, {.steps = steps}, std::vector<RolePlayer>(2), pool});
+    };
+    const auto bytes = [&](int pause) {
+      auto learner = made(3);
+      for (int update = 0; learner->steps() < steps; ++update) {
+        if (update == pause) {
+          TensorFile file;
+          learner->store(file);
+          learner = made(4);
+          learner->restore(file);
+        }
+        learner->collect();
+        learner->improve();
+      }
+      const auto report = learner->report();
+      EXPECT_EQ(report.policies.size(), 2u);
+      EXPECT_GT(metric_in(report.policies[0].metrics, "past_policies").value_or(0.0), 5.0);
+      EXPECT_GT(metric_in(report.policies[0].metrics, "past_share").value_or(0.0), 0.2);
+      return bytes_of(*learner);
+    };
+    EXPECT_TRUE(bytes(-1) == bytes(20)) << kind.first.name;
   }
 }
 
