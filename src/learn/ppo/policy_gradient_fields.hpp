@@ -32,10 +32,7 @@ void describe(V& v, PolicyGradientSettings& s) {
   v("value_sees", s.value_sees);
   v("memory", s.memory, between(0, 65536));
   v("memory_span", s.memory_span, between(1, 65536));
-  v("pictures", s.pictures);
-  v("picture_least", s.picture_least, at_least(1));
-  v("crowd_width", s.crowd_width, between(0, 65536));
-  v("crowd_queries", s.crowd_queries, between(1, 1024));
+  describe_fronts(v, s);
   v("lanes", s.lanes, between(1, 65536));
   v("horizon", s.horizon, between(1, 65536));
   v("discount", s.discount, between(0, 1));
@@ -59,11 +56,7 @@ void describe(V& v, PolicyGradientSettings& s) {
   v("first_stddev", s.first_stddev, positive());
   v("normalise", s.normalise);
   v("normalise_returns", s.normalise_returns);
-  v("against_past", s.against_past, between(0, 1));
-  v("against_hardest", s.against_hardest, between(0, 1));
-  v("snapshot_every", s.snapshot_every, at_least(1));
-  v("snapshot_gain", s.snapshot_gain, at_least(0));
-  v("roster_size", s.roster_size, between(3, 4096));
+  describe_opposition(v, s);
   v("frozen", s.frozen);
 }
 

@@ -12,10 +12,7 @@ template <class V>
 void describe(V& v, OffPolicySettings& s) {
   v("value_layers", s.value_layers, between(1, 65536));
   v("activation", s.activation);
-  v("pictures", s.pictures);
-  v("picture_least", s.picture_least, at_least(1));
-  v("crowd_width", s.crowd_width, between(0, 65536));
-  v("crowd_queries", s.crowd_queries, between(1, 1024));
+  describe_fronts(v, s);
   v("lanes", s.lanes, between(1, 65536));
   v("horizon", s.horizon, between(1, 65536));
   v("discount", s.discount, between(0, 1));
@@ -30,11 +27,7 @@ void describe(V& v, OffPolicySettings& s) {
   v("target_rate", s.target_rate, Rule{.low = 0.0, .high = 1.0, .above_low = true});
   v("normalise", s.normalise);
   v("normalise_returns", s.normalise_returns);
-  v("against_past", s.against_past, between(0, 1));
-  v("against_hardest", s.against_hardest, between(0, 1));
-  v("snapshot_every", s.snapshot_every, at_least(1));
-  v("snapshot_gain", s.snapshot_gain, at_least(0));
-  v("roster_size", s.roster_size, between(3, 4096));
+  describe_opposition(v, s);
 }
 
 }  // namespace zithercraft
