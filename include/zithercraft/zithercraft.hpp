@@ -29,6 +29,8 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/overrides.hpp"
 #include "zithercraft/game/seat.hpp"
+#include "zithercraft/learn/clone.hpp"
+#include "zithercraft/learn/demonstrations.hpp"
 #include "zithercraft/learn/dqn.hpp"
 #include "zithercraft/learn/method.hpp"
 #include "zithercraft/learn/past_policies.hpp"

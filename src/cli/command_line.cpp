@@ -389,6 +389,19 @@ void describe_train(CLI::App& sub, TrainCommand& c) {
       ->allow_extra_args(false);
   sub.add_option("--from", c.from,
                  "A checkpoint or a run to continue from: what fits of its policy is taken");
+  sub.add_option(
+         "--teacher", c.teachers,
+         "Whom to learn from as well: script, expert, random, a run, a checkpoint's file, a "
+         "replay, a file of demonstrations; may be given several times")
+      ->allow_extra_args(false);
+  sub.add_option("--teacher-episodes", c.teacher_episodes,
+                 "Episodes that teachers play beforehand, in all (default 200); replays show all "
+                 "that they hold")
+      ->check(above_zero);
+  sub.add_flag("--interactive", c.interactive,
+               "Of clone: let the policy play, and ask the teacher what it would have done there");
+  sub.add_flag("--offline", c.offline,
+               "Of dqn, sac and their like: play nothing, learn from demonstrations alone");
   sub.add_option("--freeze", c.freeze,
                  "Parts of the networks that stay as they are, like policy.hidden.0")
       ->allow_extra_args(false);

@@ -191,6 +191,8 @@ TrainOptions TrainCommand::options() const {
     options.learner = stored.learner;
     options.generations = stored.generations;
     options.roles = stored.roles;
+    options.teachers = stored.teachers;
+    options.teacher_episodes = stored.teacher_episodes;
     if (!method.empty() && method != stored.learner.method())
       throw Error(ErrorKind::refused, "the run trains by " + stored.learner.method(), "--method",
                   "leave it out, or start a new run");
@@ -213,6 +215,10 @@ TrainOptions TrainCommand::options() const {
     options.learner.set(key, value, option);
   };
   if (lanes) give("--lanes", "lanes", *lanes);
+  if (interactive) give("--interactive", "interactive", true);
+  if (offline) give("--offline", "offline", true);
+  if (!teachers.empty()) options.teachers = teachers;
+  options.teacher_episodes = teacher_episodes.value_or(options.teacher_episodes);
   for (const std::string& text : roles) add_role(options.roles, text);
   for (const std::string& setting : learner) add_setting(options, setting);
   if (!freeze.empty()) give("--freeze", "frozen", Value::List(freeze.begin(), freeze.end()));

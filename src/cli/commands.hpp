@@ -57,7 +57,10 @@ struct TrainCommand {
       freeze;                      // settings as [ROLE:]KEY=VALUE; beginnings of parts' names
   std::vector<std::string> roles;  // ROLE=WHO
   std::string from, seeds, method;
+  std::vector<std::string> teachers;
+  std::optional<std::int64_t> teacher_episodes;
   std::size_t threads = 0;
+  bool interactive = false, offline = false;
   bool resume = false, fresh = false, profile = false, json = false, quiet = false;
   RemoteFlags remote;
   int run() const;

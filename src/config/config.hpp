@@ -222,7 +222,7 @@ class TomlWriter {
   template <class T>
   void operator()(std::string_view key, const T& field, const Rule& = {}) {
     if constexpr (requires { field.has_value(); }) {
-      if (field.has_value()) put(key, *field);
+      if (field.has_value()) (*this)(key, *field);
     } else if constexpr (HasTomlForm<T>) {
       if (!field.to_toml().empty()) insert_value(table, key, field.to_toml());
     } else if constexpr (Worded<T>) {

@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <limits>
 #include <utility>
 
 #include "match/scripts.hpp"
@@ -131,6 +132,15 @@ class ExpertPlayer : public Player {
       if (!environment.idle(lane))
         for (std::size_t seat = 0; seat < seats; ++seat)
           environment.let_expert_decide(role, lane * seats + seat);
+  }
+  void advise(Environment& environment, std::size_t role, std::size_t first,
+              std::size_t count) override {
+    const std::size_t seats = environment.seats(role);
+    for (std::size_t row = first * seats; row < (first + count) * seats; ++row) {
+      const auto controls = environment.control(role, row);
+      if (!environment.expert(role, row, controls))
+        std::fill(controls.begin(), controls.end(), std::numeric_limits<float>::quiet_NaN());
+    }
   }
 };
 

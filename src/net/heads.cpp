@@ -109,6 +109,14 @@ void Heads::controls_of(std::span<const float> action, std::span<float> controls
   }
 }
 
+void Heads::action_of(std::span<const float> controls, std::span<float> action) const {
+  for (std::size_t i = 0; i < heads_.size(); ++i) {
+    const Head& head = heads_[i];
+    action[i] = head.options == 0 ? std::clamp((controls[i] - head.middle) / head.half, -1.0f, 1.0f)
+                                  : controls[i];
+  }
+}
+
 void Heads::probabilities(std::span<const float> outputs, std::span<const float> log_stddev,
                           std::span<float> probabilities) const {
   std::size_t at = 0;

@@ -5,6 +5,7 @@
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/evolve/evolution.hpp"
+#include "zithercraft/learn/clone.hpp"
 #include "zithercraft/learn/dqn.hpp"
 #include "zithercraft/learn/q_table.hpp"
 #include "zithercraft/learn/sac.hpp"
@@ -20,6 +21,7 @@ std::vector<LearningMethod>& all() {
                                           sac_method(),
                                           td3_method(),
                                           ddpg_method(),
+                                          clone_method(),
                                           evolution_method(EvolutionMethod::genetic),
                                           evolution_method(EvolutionMethod::topology),
                                           evolution_method(EvolutionMethod::cma),

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "run/teaching.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/base/text.hpp"
@@ -228,6 +229,7 @@ std::vector<RolePlayer> role_players(const Game& game, const RunSettings& settin
     for (const auto& [key, value] : told.learner)
       player.settings->set(key, value, "role '" + told.role + "'");
   }
+  run_internal::add_teachers(game, settings, players);
   return players;
 }
 

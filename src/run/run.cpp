@@ -22,6 +22,8 @@ struct RunFile {
   std::int64_t steps = 0, generations = 0, seed = 0, checkpoint_every = 0;
   std::string from{};
   std::vector<RoleTraining> roles{};
+  std::vector<std::string> teachers{};
+  std::int64_t teacher_episodes = RunSettings{}.teacher_episodes;
 };
 
 template <class V>
@@ -34,6 +36,8 @@ void describe(V& v, RunFile& s) {
   v("checkpoint_every", s.checkpoint_every, Rule{.low = 1, .needed = true});
   v("from", s.from);
   v("roles", s.roles);
+  v("teachers", s.teachers);
+  v("teacher_episodes", s.teacher_episodes, at_least(1));
 }
 
 // A table that must be there, taken out of another.
@@ -82,14 +86,17 @@ Run Run::open(const std::filesystem::path& folder) {
               .learner = read_settings(learning_method(file.method).settings, learner, source),
               .generations = file.generations,
               .from = file.from,
-              .roles = file.roles});
+              .roles = file.roles,
+              .teachers = file.teachers,
+              .teacher_episodes = file.teacher_episodes});
 }
 
 void Run::save_configuration() const {
   const RunSettings& s = settings_;
-  toml::table table = TomlWriter::to_table(RunFile{library_version(), s.learner.method(), s.steps,
-                                                   s.generations, static_cast<std::int64_t>(s.seed),
-                                                   s.checkpoint_every, s.from, s.roles});
+  toml::table table =
+      TomlWriter::to_table(RunFile{library_version(), s.learner.method(), s.steps, s.generations,
+                                   static_cast<std::int64_t>(s.seed), s.checkpoint_every, s.from,
+                                   s.roles, s.teachers, s.teacher_episodes});
   table.insert("learner", table_of(s.learner));
   table.insert("game", parse_toml(to_toml(game_), "game"));
   write_atomically(configuration(), toml_text(table));
@@ -136,7 +143,7 @@ std::optional<std::filesystem::path> Run::newest_checkpoint() const {
 
 bool Run::owns(const std::filesystem::path& file) const {
   std::vector<std::filesystem::path> own{configuration(), folder_ / "lock", last_checkpoint(),
-                                         games()};
+                                         games(), demonstrations()};
   for (const char* suffix : {"", "-wal", "-shm"}) own.push_back(metrics().string() + suffix);
   for (const std::string& name : checkpoint_names())
     own.push_back(checkpoints() / (name + ".safetensors"));
@@ -156,6 +163,8 @@ Counters Run::counters() const {
 }
 
 bool Run::finished() const {
+  const auto newest = newest_checkpoint();
+  if (newest && TensorFile::load_metadata(*newest).contains("ended")) return true;
   const Counters made = counters();
   return Budget{settings_.steps, settings_.generations}.done(made.steps, made.updates) >= 1.0;
 }

@@ -14,6 +14,7 @@ void delete_run(const Run& run) {
   std::filesystem::remove_all(run.checkpoints(), code);
   for (const char* suffix : {"", "-wal", "-shm"})
     std::filesystem::remove(run.metrics().string() + suffix, code);
+  std::filesystem::remove(run.demonstrations(), code);
   std::filesystem::remove(run.configuration(),
                           code);  // last: what is half deleted is still known to be a run
 }
@@ -32,6 +33,7 @@ bool holds_other_files(const std::filesystem::path& folder) {
     const std::string name = entry.path().filename().string();
     if (name == "checkpoints" ? holds_checkpoints(entry.path())
                               : name != "lock" && !name.starts_with("metrics.db") &&
+                                    !name.starts_with("demonstrations.safetensors") &&
                                     !name.starts_with("run.toml.tmp"))
       return true;
   }
@@ -54,6 +56,9 @@ void check_same_run(const Run& there, const GameSpec& game, const RunSettings& s
     refuse(fmt::format("from: {} here, {} there", settings.from,
                        there.settings().from.empty() ? "none" : there.settings().from));
   if (settings.roles != there.settings().roles) refuse("how the roles are played");
+  if (settings.teachers != there.settings().teachers ||
+      settings.teacher_episodes != there.settings().teacher_episodes)
+    refuse("its teachers, or how many episodes they play");
   const std::string &method = settings.learner.method(),
                     &method_there = there.settings().learner.method();
   if (method != method_there)

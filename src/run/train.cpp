@@ -32,11 +32,12 @@ std::string roles_text(const std::vector<RoleTraining>& roles) {
 
 // What all processes must agree on.
 std::uint64_t fingerprint_of(const GameSpec& game, const TrainOptions& options) {
-  return hash_text(Game(game).fingerprint() + options.learner.method() +
-                   toml_text(table_of(options.learner)) +
-                   fmt::format("{} {} {} {}", options.seed, options.steps, options.generations,
-                               options.checkpoint_every) +
-                   roles_text(options.roles));
+  return hash_text(
+      Game(game).fingerprint() + options.learner.method() + toml_text(table_of(options.learner)) +
+      fmt::format("{} {} {} {}", options.seed, options.steps, options.generations,
+                  options.checkpoint_every) +
+      roles_text(options.roles) +
+      fmt::format("{} {}", fmt::join(options.teachers, "\n"), options.teacher_episodes));
 }
 
 // The first process sends the others the beginning of the training: they need not see its folder.
@@ -69,7 +70,9 @@ RunSettings settings_of(const GameSpec& game, const TrainOptions& options, const
                        .learner = options.learner,
                        .generations = options.generations,
                        .from = there ? there->settings().from : options.from.string(),
-                       .roles = options.roles};
+                       .roles = options.roles,
+                       .teachers = options.teachers,
+                       .teacher_episodes = options.teacher_episodes};
   if (there && there->settings().learner.method() == options.learner.method())
     settings.learner =
         read_settings(there->settings().learner, table_of(options.learner), "TrainOptions");
@@ -94,9 +97,9 @@ void note_missing_checkpoint(const Run& run, const TrainOptions& options) {
 }
 
 void check_options(const TrainOptions& options) {
-  if (options.steps < 1 || options.checkpoint_every < 1)
-    throw Error(ErrorKind::usage, "steps and checkpoint_every must be at least 1", "TrainOptions",
-                "give larger numbers");
+  if (options.steps < 1 || options.checkpoint_every < 1 || options.teacher_episodes < 1)
+    throw Error(ErrorKind::usage, "steps, checkpoint_every and teacher_episodes must be at least 1",
+                "TrainOptions", "give larger numbers");
   if (options.folder.empty())
     throw Error(ErrorKind::usage, "the run's folder is not given", "TrainOptions::folder",
                 "name one");

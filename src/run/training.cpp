@@ -6,6 +6,7 @@
 
 #include "base/json.hpp"
 #include "run/recorded_moments.hpp"
+#include "run/teaching.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/game/custom_batch.hpp"
@@ -32,12 +33,13 @@ std::size_t threads_for(const TrainOptions& options, const Game& game) {
 }
 
 std::unique_ptr<Learner> learner_for(const Run& run, const Game& game, Budget budget,
-                                     const TrainOptions& options, WorkerPool& pool) {
+                                     const TrainOptions& options,
+                                     const Demonstrations* demonstrations, WorkerPool& pool) {
   const RunSettings& settings = run.settings();
   const LearningMethod& method = learning_method(settings.learner.method());
   const LearnerContext context{
-      game, settings.learner,  settings.seed,         budget, role_players(game, settings),
-      pool, options.processes, options.custom_fitness};
+      game, settings.learner,  settings.seed,          budget,        role_players(game, settings),
+      pool, options.processes, options.custom_fitness, demonstrations};
   if (method.forecast && options.on_note && is_first(options))
     for (const std::string& line : method.forecast(context)) options.on_note(line);
   return method.make(context);
@@ -88,7 +90,9 @@ Training::Training(Run run, const TrainOptions& options)
       game_(run_.game()),
       budget_{run_.settings().steps, run_.settings().generations},
       pool_(threads_for(options, game_)),
-      learner_(learner_for(run_, game_, budget_, options, pool_)) {
+      demonstrations_(demonstrations_of(run_, game_, role_players(game_, run_.settings()), pool_)),
+      learner_(learner_for(run_, game_, budget_, options,
+                           demonstrations_ ? &*demonstrations_ : nullptr, pool_)) {
   if (const auto& custom = game_.spec().custom; custom && custom->host.function())
     host_ = custom->host.function()();
   while (!learner_->policy_of(first_role_)) ++first_role_;
@@ -139,12 +143,13 @@ void Training::go() {
   last_update_ = begun_;
   std::int64_t saved = learner_->steps();
   double saved_done = done();
-  while (done() < 1.0 && !stopped()) {
+  while (done() < 1.0 && !learner_->ended() && !stopped()) {
     update();
     // Multiples of the interval, not time since the last one: the same checkpoints whether resumed
     // or not.
     const std::int64_t every = run_.settings().checkpoint_every, now = learner_->steps();
-    if (now / every != saved / every || done() >= 1.0 || learner_->milestone()) {
+    if (now / every != saved / every || done() >= 1.0 || learner_->milestone() ||
+        learner_->ended()) {
       save(saved_done);
       saved = now;
       saved_done = done();
@@ -263,10 +268,11 @@ void Training::save(double previous) const {
   if (!is_first(options_)) return;
   recent_.store(file);
   file.metadata["made_with"] = library_version();
+  if (learner_->ended()) file.metadata["ended"] = "true";
   const auto tenth = [](double share) {
     return static_cast<std::int64_t>(share * kept_checkpoints + 1e-9);
   };
-  if (tenth(done()) != tenth(previous) || learner_->milestone())
+  if (tenth(done()) != tenth(previous) || learner_->milestone() || learner_->ended())
     without_experience(file).save(run_.checkpoints() /
                                   fmt::format("at-{:012d}.safetensors", learner_->steps()));
   file.save(run_.last_checkpoint());

@@ -11,6 +11,7 @@
 #include "run/clock.hpp"
 #include "run/recent_episodes.hpp"
 #include "zithercraft/base/pool.hpp"
+#include "zithercraft/learn/demonstrations.hpp"
 #include "zithercraft/run/metrics.hpp"
 #include "zithercraft/run/train.hpp"
 
@@ -52,6 +53,7 @@ class Training {
   Game game_;
   Budget budget_;
   WorkerPool pool_;
+  std::optional<Demonstrations> demonstrations_;
   std::unique_ptr<Learner> learner_;
   std::size_t first_role_ = 0;      // of those that learn
   std::optional<Metrics> metrics_;  // of the first process

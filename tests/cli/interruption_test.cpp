@@ -139,7 +139,7 @@ TEST(Killed, TenTimesSidesResumeAndEndLikeUninterruptedOnes) {
     if (!holds_run(folder / "killed")) continue;             // killed before it began
     ++killed;
     const auto rows = Metrics(folder / "killed/metrics.db").rows();
-    if (rows.empty()) continue;  // killed before its first update
+    if (rows.empty()) continue;                      // killed before its first update
     const std::int64_t update = rows.front().steps;  // several boats play in a lane
     EXPECT_GE(zithercraft::Run::open(folder / "killed").steps_done(),
               rows.back().steps - every - update);

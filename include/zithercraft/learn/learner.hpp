@@ -20,6 +20,7 @@ class Player;
 class ProcessGroup;
 class TensorFile;
 class WorkerPool;
+struct Demonstrations;
 
 /// A number that an update brought, by the name under which its method describes it.
 struct Metric {
@@ -64,6 +65,8 @@ struct RolePlayer {
   std::shared_ptr<const Player> player{};  ///< its player; null: it learns
   /// of its own if it learns, and the method lets roles have their own
   std::optional<LearnerSettings> settings{};
+  /// who can be asked at every step what it would do, while the role learns; null: nobody
+  std::shared_ptr<const Player> teacher{};
 };
 
 /// The first role and those that mirror it learn; others are played by their scripts, or at random.
@@ -154,6 +157,8 @@ class Learner {
   /// Whether the checkpoint after the last update is worth keeping beside those that are kept
   /// anyway.
   virtual bool milestone() const noexcept { return false; }
+  /// Whether going on would not help any more, however much of the budget is left.
+  virtual bool ended() const noexcept { return false; }
 
   /// Everything needed to continue, and the policies as `Policy::from` reads them. To be called
   /// between `improve` and `collect`, by all processes.
@@ -179,6 +184,8 @@ struct LearnerContext {
   ProcessGroup* processes = nullptr;  ///< that train together; null for a process alone
   /// How good an episode was for a seat, asked at its end; empty: as the settings say.
   CustomFitness custom_fitness{};
+  /// Episodes of others to learn from; null for none.
+  const Demonstrations* demonstrations = nullptr;
 };
 
 }  // namespace zithercraft

@@ -43,6 +43,14 @@ struct ChartInfo {
 /// Metrics of this chart are seconds of all threads that went into one phase of an update each.
 inline constexpr const char* time_chart = "time";
 
+/// What a training makes of its teachers.
+struct TeacherUse {
+  bool demonstrations = false;  ///< it learns from episodes that they played before
+  bool asked = false;           ///< one of them is asked at every step what it would do
+  bool sampled = false;         ///< a trained one that is asked draws its controls
+  bool needed = false;          ///< there is nothing to learn without them
+};
+
 /// A method of learning, as everything outside it knows it. What is not said here, nobody asks.
 struct LearningMethod {
   std::string name{};      ///< "ppo"
@@ -58,6 +66,8 @@ struct LearningMethod {
   std::vector<ChartInfo> charts{};    ///< in their order
   /// What to change if what had been learned was lost again, and if learning stands still.
   std::string against_collapse{}, against_plateau{};
+  /// What a training by these settings makes of teachers; empty if it never takes any.
+  std::function<TeacherUse(const LearnerSettings&)> teachers{};
   /// Settings with a value for each that follows from the game and the length of the training
   /// where it is not set; empty if all have one anyway.
   std::function<LearnerSettings(const LearnerSettings&, const Game&, Budget,

@@ -47,6 +47,20 @@ struct OffPolicySettings {
   /// predict returns in a scale in which those that are played have a root mean square of 1
   bool normalise_returns = true;
 
+  // From whom else, where there are teachers
+  /// share of each minibatch that is drawn from demonstrations, 0 to 1
+  double demonstrations_share = 0.25;
+  /// by when it has fallen to 0, as a share of the training; 0: it stays
+  double demonstrations_fade_by = 0.0;
+  /// share of steps at first in which a teacher acts in the learner's place, 0 to 1
+  double teacher_share = 0.0;
+  double teacher_fades_by = 0.5;  ///< by when that has fallen to 0; above 0, at most 1
+  /// nothing is played: values are learned from demonstrations alone
+  bool offline = false;
+  /// how much lower controls are valued that nobody has tried there; 1 if nothing is played, else
+  /// 0. At least 0
+  std::optional<double> conservative_weight{};
+
   // Against whom, where sides that learn are opposed to each other
   /// share of lanes in which one side learns against any of its past policies, 0 to 1
   std::optional<double> against_past{};

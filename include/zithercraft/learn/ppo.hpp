@@ -100,6 +100,12 @@ struct PolicyGradientSettings {
   /// predict returns in a scale in which they have mean 0 and standard deviation 1
   bool normalise_returns = true;
 
+  // From whom else, where a teacher can be asked
+  /// how much the policy is held near to a teacher at the first update: of its divergence from what
+  /// the teacher would do, beside the loss; at least 0
+  double teacher_weight = 1.0;
+  double teacher_fades_by = 0.5;  ///< by when that has fallen to 0; above 0, at most 1
+
   // Against whom, where sides that learn are opposed to each other
   /// share of lanes in which one side learns against any of its past policies, 0 to 1
   std::optional<double> against_past{};
@@ -167,6 +173,9 @@ struct PolicyGradientReport {
   double value_gradient_norm = 0.0;
   /// of dials after the update, mean, as a share of half their range; 0 without dials
   double stddev = 0.0;
+  /// mean over samples of minus the logarithm of the probability of what a teacher would do, last
+  /// epoch: the divergence from the teacher, and the teacher's own entropy; 0 without one
+  double teacher_loss = 0.0;
   std::int64_t epochs = 0;  ///< gone through before the divergence was too large
   PhaseTimes times{};       ///< where the time went
 };

@@ -2,6 +2,7 @@
 
 #include <cstdint>
 #include <functional>
+#include <span>
 #include <vector>
 
 #include "zithercraft/game/episode.hpp"
@@ -27,6 +28,22 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game,
                                                        std::int64_t episodes, std::uint64_t seed,
                                                        WorkerPool& pool,
                                                        WorkCount* progress = nullptr);
+
+/// Looks on while episodes are played. Each lane's calls come from one thread at a time.
+class Onlooker {
+ public:
+  virtual ~Onlooker() = default;
+  /// Before a step, once all seats of a lane have decided.
+  virtual void decided(const Environment& environment, std::size_t lane) = 0;
+  /// After it.
+  virtual void stepped(const Environment& environment, std::size_t lane) = 0;
+  /// An episode of a lane has ended: which one, of those that are played.
+  virtual void ended(const Environment& environment, std::size_t lane, std::size_t episode) = 0;
+};
+
+/// Plays any episodes, and lets somebody look on.
+void play_watched(const Game& game, const std::vector<const Player*>& players,
+                  std::span<const EpisodeKey> episodes, WorkerPool& pool, Onlooker& onlooker);
 
 /// Plays one episode and calls `moment` with the environment, which has one lane, at its start and
 /// after each step.

@@ -24,6 +24,11 @@ class Player {
   /// lane's episode alone.
   virtual void decide(Environment& environment, std::size_t role, std::size_t first,
                       std::size_t count) = 0;
+  /// Fills in what it would do, for somebody else who acts; not a number where it does not know.
+  virtual void advise(Environment& environment, std::size_t role, std::size_t first,
+                      std::size_t count) {
+    decide(environment, role, first, count);
+  }
 };
 
 /// What a policy makes of its probabilities.

@@ -49,6 +49,8 @@ class Heads {
   static constexpr float least_log_stddev = -5.0f, most_log_stddev = 2.0f;
   /// Control values for the game: dials clamped into their ranges, choices as they are.
   void controls_of(std::span<const float> action, std::span<float> controls) const;
+  /// The action that gives these controls, in the game's ranges.
+  void action_of(std::span<const float> controls, std::span<float> action) const;
   /// Probabilities of options; means and standard deviations of dials in the game's ranges. See
   /// `probability_count`.
   void probabilities(std::span<const float> outputs, std::span<const float> log_stddev,

@@ -39,6 +39,12 @@ struct RunSettings {
   /// Of roles that are not played as usual: the first one and its mirror images learn, others are
   /// played by their scripts, or at random.
   std::vector<RoleTraining> roles{};
+  /// Whom the roles that learn learn from beside their own play, if the method does: players as
+  /// PlayerSource finds them, recordings among them, or files of demonstrations.
+  std::vector<std::string> teachers{};
+  /// that teachers play before the training, in all, at least 1; recordings and files show all that
+  /// they hold
+  std::int64_t teacher_episodes = 200;
   bool operator==(const RunSettings&) const = default;
 };
 
@@ -68,6 +74,8 @@ class Run {
   std::filesystem::path metrics() const { return folder_ / "metrics.db"; }
   /// Who plays its game, if it is played in other processes.
   std::filesystem::path games() const { return folder_ / "games.json"; }
+  /// What its teachers showed, of a training that learns from that.
+  std::filesystem::path demonstrations() const { return folder_ / "demonstrations.safetensors"; }
   /// Folder of the checkpoints.
   std::filesystem::path checkpoints() const { return folder_ / "checkpoints"; }
   /// File of the last checkpoint.

@@ -59,7 +59,9 @@ struct TrainOptions {
   /// Learner::continue_from.
   std::filesystem::path from{};
   std::vector<RoleTraining>
-      roles{};              ///< of roles that are not played as usual; see RunSettings::roles
+      roles{};  ///< of roles that are not played as usual; see RunSettings::roles
+  std::vector<std::string> teachers{};                             ///< see RunSettings::teachers
+  std::int64_t teacher_episodes = RunSettings{}.teacher_episodes;  ///< that they play before
   std::size_t threads = 0;  ///< 0 for one per processor; has no influence on the result
   /// Processes that train together; null if this one is alone. All call `train` with the same
   /// options; the first alone reads and writes the run's folder and reports. Their number has no

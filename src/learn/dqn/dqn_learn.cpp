@@ -14,22 +14,17 @@ void DqnTrainee::stock_changed(std::size_t place, bool learnable) {
 
 // Steps are drawn in proportion to a power of their last error. In the loss they weigh the less the
 // more often they are drawn, relative to the rarest one of the minibatch.
-void DqnTrainee::draw_transitions(RandomStream& random) {
-  const auto ahead = static_cast<std::size_t>(dqn_.steps_ahead);
-  if (dqn_.priority <= 0.0) {
-    for (Transition& transition : transitions_)
-      transition = experience_.transition_at(experience_.draw(random), ahead, *settings_.discount);
-    return;
-  }
-  const double part = priorities_.total() / static_cast<double>(transitions_.size()),
+void DqnTrainee::draw_transitions(std::span<Transition> out, RandomStream& random) {
+  if (dqn_.priority <= 0.0) return OffPolicy::draw_transitions(out, random);
+  const double part = priorities_.total() / static_cast<double>(out.size()),
                correction = std::lerp(dqn_.priority_correction, 1.0, done());
   double least = most_priority_;
-  for (std::size_t i = 0; i < transitions_.size(); ++i) {
+  for (std::size_t i = 0; i < out.size(); ++i) {
     const double point = part * (static_cast<double>(i) + static_cast<double>(random.uniform()));
-    transitions_[i] = experience_.transition_at(priorities_.at(point), ahead, *settings_.discount);
-    least = std::min(least, priorities_.weight(transitions_[i].place));
+    out[i] = experience_.transition_at(priorities_.at(point), steps_ahead(), *settings_.discount);
+    least = std::min(least, priorities_.weight(out[i].place));
   }
-  for (Transition& transition : transitions_)
+  for (Transition& transition : out)
     transition.weight =
         static_cast<float>(std::pow(priorities_.weight(transition.place) / least, -correction));
 }
@@ -92,7 +87,7 @@ void DqnTrainee::learn_row(const TransitionRows& rows, std::size_t row,
                            std::span<const float> outputs, Room& room, Sums& sums) {
   const std::size_t choices = action_values_.choices(), quantiles = action_values_.quantiles();
   const Transition& transition = rows.transitions[row];
-  const auto action = experience_.action(transition.place);
+  const auto action = source_of(transition).action(transition.place);
   const auto targets = std::span<const float>(room.targets).subspan(row * quantiles, quantiles);
   const auto gradient = room.gradient.span().subspan(row * net_.output_stride(), net_.outputs());
   const float share = 1.0f / static_cast<float>(choices),
@@ -113,6 +108,37 @@ void DqnTrainee::learn_row(const TransitionRows& rows, std::size_t row,
   }
   errors_[rows.first + row] = error;
   sums.count += 1.0;
+  if (*settings_.conservative_weight > 0.0) hold_back(rows, row, outputs, room);
+}
+
+// The option that was taken is valued above the others, unless what came of it says otherwise: the
+// loss is the logarithm of the sum over options of exponentials of their values, minus the value of
+// the one that was taken (Kumar, Zhou, Tucker, Levine: "Conservative Q-learning for offline
+// reinforcement learning", 2020).
+void DqnTrainee::hold_back(const TransitionRows& rows, std::size_t row,
+                           std::span<const float> outputs, Room& room) const {
+  const std::size_t choices = action_values_.choices(), quantiles = action_values_.quantiles(),
+                    masks = heads_.masks();
+  const Transition& transition = rows.transitions[row];
+  const auto action = source_of(transition).action(transition.place);
+  const auto gradient = room.gradient.span().subspan(row * net_.output_stride(), net_.outputs());
+  const auto values = room.values.span();
+  action_values_.means(outputs, values);
+  heads_.forbid<float>(rows.allowed.subspan(row * masks, masks), values);
+  const float weight = rows.scale * static_cast<float>(*settings_.conservative_weight) /
+                       static_cast<float>(choices * quantiles);
+  for (std::size_t c = 0; c < choices; ++c) {
+    const std::size_t first = action_values_.first(c), end = action_values_.first(c + 1),
+                      taken = first + static_cast<std::size_t>(action[c]);
+    const float top = *std::max_element(values.data() + first, values.data() + end);
+    float sum = 0.0f;
+    for (std::size_t o = first; o < end; ++o) sum += std::exp(values[o] - top);
+    for (std::size_t o = first; o < end; ++o) {
+      const float slope = std::exp(values[o] - top) / sum - (o == taken ? 1.0f : 0.0f);
+      for (std::size_t k = 0; k < quantiles; ++k)
+        action_values_.add_gradient(c, o, k, weight * slope, gradient);
+    }
+  }
 }
 
 void DqnTrainee::add_transitions(const TransitionRows& rows, std::span<float> gradient) {
@@ -140,6 +166,7 @@ void DqnTrainee::after_step() {
   if (dqn_.priority > 0.0) {
     constexpr double least_error = 1e-3;  // nothing is forgotten altogether
     for (std::size_t i = 0; i < transitions_.size(); ++i) {
+      if (transitions_[i].shown) continue;
       const double weight = std::pow(static_cast<double>(errors_[i]) + least_error, dqn_.priority);
       most_priority_ = std::max(most_priority_, weight);
       if (experience_.learnable(transitions_[i].place))

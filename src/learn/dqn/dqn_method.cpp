@@ -82,6 +82,7 @@ LearningMethod dqn_method() {
               "go back to a kept checkpoint from before, with a lower learning rate or a slower "
               "target_rate",
           .against_plateau = "try stages, or explore longer: a larger explore_until",
+          .teachers = [](const LearnerSettings& s) { return teacher_use(s.as<DqnSettings>()); },
           .settle = settle_training<DqnSettings>,
           .make = make_dqn};
 }

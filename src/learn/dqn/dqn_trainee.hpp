@@ -38,6 +38,8 @@ class DqnTrainee final : public OffPolicy {
   void find_targets(const TransitionRows& rows, Room& room) const;
   void learn_row(const TransitionRows& rows, std::size_t row, std::span<const float> outputs,
                  Room& room, Sums& sums);
+  void hold_back(const TransitionRows& rows, std::size_t row, std::span<const float> outputs,
+                 Room& room) const;
   float learn_transition(std::size_t choice, std::size_t option, float weight,
                          std::span<const float> targets, std::span<const float> outputs,
                          std::span<float> gradient) const;
@@ -48,7 +50,8 @@ class DqnTrainee final : public OffPolicy {
     net_.prepare(target, prepared);
   }
   void rescale(double factor) override;
-  void draw_transitions(RandomStream& random) override;
+  void draw_transitions(std::span<Transition> out, RandomStream& random) override;
+  std::size_t steps_ahead() const override { return static_cast<std::size_t>(dqn_.steps_ahead); }
   void stock_changed(std::size_t place, bool learnable) override;
   void begin_improvement() override;
   void after_step() override;

@@ -20,7 +20,7 @@ std::unique_ptr<Learner> make_training(LearnerContext c, SettingsFor settings_fo
   const Settings all = settle(c.settings.as<Settings>());
   check_length(c.budget, c.settings.method());
   return std::make_unique<Training>(
-      c.game, settings_for(all), c.seed, c.budget, c.pool, c.processes, c.players,
+      c.game, settings_for(all), c.seed, c.budget, c.pool, c.processes, c.players, c.demonstrations,
       [&](TrainingContext& context, std::vector<std::size_t> roles,
           const LearnerSettings* of_role) -> std::unique_ptr<Trainee> {
         Settings own = of_role != nullptr ? of_role->as<Settings>() : all;

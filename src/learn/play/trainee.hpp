@@ -41,7 +41,8 @@ class Trainee {
 
   // ---- playing; for one group of lanes, by one thread
   virtual void begin_rollout(std::size_t group) = 0;
-  /// Turns what its seats sense into controls.
+  /// Turns what its seats sense into controls. Where a teacher is asked, these are what it would do
+  /// before, and not a number where it does not know.
   virtual void decide(std::size_t group, std::size_t time, std::size_t worker) = 0;
   /// Once everyone in the group has decided.
   virtual void judge_together(std::size_t /*group*/, std::size_t /*time*/, std::size_t /*worker*/) {
@@ -56,6 +57,8 @@ class Trainee {
 
   // ---- learning
   virtual void improve() = 0;
+  /// Whether going on would not help any more.
+  virtual bool ended() const noexcept { return false; }
   /// What the last improvement brought; the first trainee's times are those of all.
   virtual std::vector<Metric> metrics() const = 0;
   /// Where the time of the last improvement went.

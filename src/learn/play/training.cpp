@@ -10,7 +10,7 @@ namespace zithercraft::learn_internal {
 namespace {
 
 // A role that mirrors one that learns is played by that one's policy.
-std::size_t teacher_of(const Game& game, std::size_t role, const std::vector<RolePlayer>& players) {
+std::size_t learner_of(const Game& game, std::size_t role, const std::vector<RolePlayer>& players) {
   const std::size_t like = game.roles()[role].mirrors;
   return players[like].player == nullptr ? like : role;
 }
@@ -31,7 +31,7 @@ std::size_t most_seats(const Game& game, const std::vector<RolePlayer>& players)
   std::vector<std::size_t> seats(players.size());
   for (std::size_t r = 0; r < players.size(); ++r)
     if (players[r].player == nullptr)
-      seats[teacher_of(game, r, players)] += game.roles()[r].seats.size();
+      seats[learner_of(game, r, players)] += game.roles()[r].seats.size();
   return *std::max_element(seats.begin(), seats.end());
 }
 
@@ -84,8 +84,9 @@ TrainingContext context_of(const Game& game, const TrainingSettings& settings, s
                            const std::vector<RolePlayer>& players) {
   check_players(game, players, settings.method);
   check_processes(game, settings, processes);
-  TrainingContext context{game, seed,      budget.steps,
-                          pool, processes, make_environment(game, settings.lanes, pool.threads())};
+  TrainingContext context{
+      game, seed,      budget.steps,
+      pool, processes, make_environment(game, settings.plays ? settings.lanes : 0, pool.threads())};
   context.sides = opposed_sides(game, players);
   for (const Role& role : game.roles()) {
     const auto found = std::find(context.sides.begin(), context.sides.end(), role.side);
@@ -110,7 +111,8 @@ TrainingContext context_of(const Game& game, const TrainingSettings& settings, s
 
 Training::Training(const Game& game, const TrainingSettings& settings, std::uint64_t seed,
                    const Budget& budget, WorkerPool& pool, ProcessGroup* processes,
-                   std::vector<RolePlayer> players, const MakeTrainee& make)
+                   std::vector<RolePlayer> players, const Demonstrations* demonstrations,
+                   const MakeTrainee& make)
     : settings_(settings),
       players_(std::move(players)),
       context_(context_of(game, settings, seed, budget, pool, processes, players_)),
@@ -120,11 +122,16 @@ Training::Training(const Game& game, const TrainingSettings& settings, std::uint
       opponents_(context_.environment->count()),
       ended_(context_.groups.size()),
       played_(context_.groups.size()) {
+  context_.demonstrations = demonstrations;
+  for (const RolePlayer& player : players_)
+    context_.advised.push_back(settings.asks_teachers && player.teacher != nullptr);
   make_trainees(make);
   for (std::size_t worker = 0; worker < pool.threads(); ++worker) {
     Scratch& own = scratch_.emplace_back();
     for (const RolePlayer& player : players_)
       own.players.push_back(player.player ? player.player->copy() : nullptr);
+    for (std::size_t role = 0; role < players_.size(); ++role)
+      own.teachers.push_back(context_.advised[role] ? players_[role].teacher->copy() : nullptr);
     for (const LaneGroup& group : context_.groups) {
       own.lanes.reserve(group.lanes);
       own.starts.reserve(group.lanes);
@@ -135,12 +142,12 @@ Training::Training(const Game& game, const TrainingSettings& settings, std::uint
 Training::~Training() = default;
 
 void Training::make_trainees(const MakeTrainee& make) {
-  const auto teacher = [&](std::size_t role) { return teacher_of(context_.game, role, players_); };
+  const auto like = [&](std::size_t role) { return learner_of(context_.game, role, players_); };
   for (std::size_t r = 0; r < players_.size(); ++r) {
-    if (players_[r].player != nullptr || teacher(r) != r) continue;
+    if (players_[r].player != nullptr || like(r) != r) continue;
     std::vector<std::size_t> roles;
     for (std::size_t other = r; other < players_.size(); ++other)
-      if (players_[other].player == nullptr && teacher(other) == r) roles.push_back(other);
+      if (players_[other].player == nullptr && like(other) == r) roles.push_back(other);
     for (const std::size_t role : roles) trainee_of_[role] = trainees_.size();
     trainees_.push_back(
         make(context_, std::move(roles), players_[r].settings ? &*players_[r].settings : nullptr));
@@ -177,6 +184,11 @@ const Trainee& Training::trainee(std::size_t role) const {
   if (role < trainee_of_.size() && trainee_of_[role]) return *trainees_[*trainee_of_[role]];
   throw Error(ErrorKind::usage, "role " + std::to_string(role) + " does not learn",
               settings_.method, "name one that does");
+}
+
+bool Training::ended() const noexcept {
+  return std::all_of(trainees_.begin(), trainees_.end(),
+                     [](const auto& trainee) { return trainee->ended(); });
 }
 
 std::optional<std::size_t> Training::policy_of(std::size_t role) const noexcept {

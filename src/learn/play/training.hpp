@@ -40,6 +40,10 @@ struct TrainingSettings {
   std::size_t rows_together = learn_internal::rows_together;
   RosterSettings roster{};
   bool processes = true;  // it can be shared among some
+  /// Nothing is played: policies learn from demonstrations alone. An update counts for as many
+  /// steps as it would have played.
+  bool plays = true;
+  bool asks_teachers = false;  // before each step, where roles have some
 };
 
 /// Makes the policy that plays `roles`, the first of which has settings of its own if they are not
@@ -54,7 +58,8 @@ class Training final : public Learner {
  public:
   Training(const Game& game, const TrainingSettings& settings, std::uint64_t seed,
            const Budget& budget, WorkerPool& pool, ProcessGroup* processes,
-           std::vector<RolePlayer> players, const MakeTrainee& make);
+           std::vector<RolePlayer> players, const Demonstrations* demonstrations,
+           const MakeTrainee& make);
   ~Training() override;
 
   void set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,
@@ -67,6 +72,7 @@ class Training final : public Learner {
   std::int64_t steps() const noexcept override { return context_.steps; }
   std::int64_t updates() const noexcept override { return context_.updates; }
   std::size_t stage() const noexcept override { return curriculum_.stage(); }
+  bool ended() const noexcept override;
   std::optional<std::size_t> policy_of(std::size_t role) const noexcept override;
   Policy policy(std::size_t role) const override;
   void store(TensorFile& file) const override;
@@ -81,9 +87,10 @@ class Training final : public Learner {
  private:
   // What one thread plays with.
   struct Scratch {
-    std::vector<std::unique_ptr<Player>> players;  // by role; null for those that learn
-    std::vector<std::size_t> lanes;                // that are played together
-    std::vector<LaneStart> starts;                 // of episodes that follow others
+    std::vector<std::unique_ptr<Player>> players;   // by role; null for those that learn
+    std::vector<std::unique_ptr<Player>> teachers;  // by role; null if nobody is asked
+    std::vector<std::size_t> lanes;                 // that are played together
+    std::vector<LaneStart> starts;                  // of episodes that follow others
     PhaseTimes times;
   };
 

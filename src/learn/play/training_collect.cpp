@@ -14,9 +14,12 @@ void Training::choose_opponent(std::size_t lane, EpisodeKey key) {
 
 void Training::decide(std::size_t s, std::size_t time, std::size_t worker) {
   const LaneGroup& group = context_.groups[s];
+  Scratch& own = scratch_[worker];
+  for (std::size_t role = 0; role < own.teachers.size(); ++role)
+    if (own.teachers[role])
+      own.teachers[role]->advise(*context_.environment, role, group.first_lane, group.lanes);
   for (const auto& trainee : trainees_) trainee->decide(s, time, worker);
   if (opposed()) decide_as_before(group, time, worker);
-  Scratch& own = scratch_[worker];
   for (std::size_t role = 0; role < own.players.size(); ++role)
     if (own.players[role])
       own.players[role]->decide(*context_.environment, role, group.first_lane, group.lanes);
@@ -110,7 +113,8 @@ void Training::count_idle(std::size_t s) {
 double Training::past_share() const {
   double past = 0.0;
   for (const PastShare& group : played_) past += group.lane_steps;
-  return past / static_cast<double>(context_.environment->count() * settings_.horizon);
+  return past /
+         std::max(1.0, static_cast<double>(context_.environment->count() * settings_.horizon));
 }
 
 // Plays one step.
@@ -177,6 +181,8 @@ CollectReport Training::collect() {
   }
   share_episodes();
   for (const PastShare& group : played_) report.steps -= static_cast<std::int64_t>(group.rows);
+  if (!settings_.plays)
+    report.steps = static_cast<std::int64_t>(settings_.lanes * settings_.horizon);
   context_.rollout_steps = report.steps;
   context_.steps += report.steps;
   report.stage = curriculum_.stage();

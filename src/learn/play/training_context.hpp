@@ -8,6 +8,7 @@
 #include <cstdint>
 #include <span>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "learn/play/rows.hpp"
@@ -15,6 +16,7 @@
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/base/process_group.hpp"
 #include "zithercraft/game/environment.hpp"
+#include "zithercraft/learn/demonstrations.hpp"
 
 namespace zithercraft::learn_internal {
 
@@ -42,12 +44,20 @@ struct TrainingContext {
   std::vector<std::string> sides{};
   // Each role's number among these; -1: opposed to nobody. Empty: no role is.
   std::vector<int> side_of_role{};
-  SideShares shares{};                  // in which lanes which of them learn
-  std::int64_t steps = 0, updates = 0;  // steps of all who learn
-  std::int64_t rollout_steps = 0;       // in the last rollout
+  SideShares shares{};                             // in which lanes which of them learn
+  std::int64_t steps = 0, updates = 0;             // steps of all who learn
+  std::int64_t rollout_steps = 0;                  // in the last rollout
+  const Demonstrations* demonstrations = nullptr;  // null for none
+  std::vector<bool> advised{};  // of each role whether a teacher fills in what it would do
 
   std::span<const LaneGroup> own_groups() const {
     return std::span(groups).subspan(first_own, own_count);
+  }
+  /// This process's lanes, from the first up to the one behind the last.
+  std::pair<std::size_t, std::size_t> own_lanes() const {
+    const auto own = own_groups();
+    if (own.empty()) return {0, 0};
+    return {own.front().first_lane, own.back().first_lane + own.back().lanes};
   }
   /// The number of a role's side among `sides`; -1: it is opposed to nobody.
   int side_of(std::size_t role) const { return side_of_role.empty() ? -1 : side_of_role[role]; }

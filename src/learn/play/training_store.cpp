@@ -48,9 +48,9 @@ void Training::store(TensorFile& file) const {
 void Training::store_lanes(TensorFile& file) const {
   std::vector<std::byte> states;
   std::vector<std::int64_t> stages, episodes;
-  const LaneGroup &first = context_.own_groups().front(), &last = context_.own_groups().back();
+  const auto [first, end] = context_.own_lanes();
   const bool returns = context_.environment->abilities().snapshots;
-  for (std::size_t lane = first.first_lane; lane < last.first_lane + last.lanes; ++lane) {
+  for (std::size_t lane = first; lane < end; ++lane) {
     if (returns) context_.environment->append_snapshot(lane, states);
     episodes.push_back(static_cast<std::int64_t>(context_.environment->key(lane).episode));
     stages.push_back(static_cast<std::int64_t>(context_.environment->stage(lane)));
@@ -67,11 +67,11 @@ void Training::store_lanes(TensorFile& file) const {
 }
 
 void Training::store_roster(TensorFile& file) const {
-  const LaneGroup &first = context_.own_groups().front(), &last = context_.own_groups().back();
+  const auto [first, end] = context_.own_lanes();
   const std::size_t each = context_.shares.numbers_each();
   std::vector<std::int64_t> opponents;
   std::vector<double> shares;
-  for (std::size_t lane = first.first_lane; lane < last.first_lane + last.lanes; ++lane) {
+  for (std::size_t lane = first; lane < end; ++lane) {
     opponents.push_back(static_cast<std::int64_t>(opponents_[lane]));
     shares.resize(shares.size() + each);
     context_.shares.store(lane, std::span(shares).last(each));

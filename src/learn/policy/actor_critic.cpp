@@ -162,6 +162,28 @@ void add_policy_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& num
   sums.clipped += ratio < 1 - clip || ratio > 1 + clip ? 1.0 : 0.0;
 }
 
+// The divergence from the teacher, apart from the teacher's own entropy, as its action estimates
+// it.
+template <class Scalar>
+void add_teacher_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& numbers,
+                      const Batch<Scalar>& batch, Scalar weight, std::size_t i,
+                      const NetworkOutputs<Scalar>& outputs, LossRoom<Scalar>& room,
+                      std::span<Scalar> policy_gradient, std::span<Scalar> stddev_gradient,
+                      LossSums& sums) {
+  const Heads& heads = nets.heads;
+  const std::size_t width = heads.outputs(), controls = heads.controls();
+  const auto action = batch.teacher.subspan(i * controls, controls);
+  if (!std::all_of(action.begin(), action.end(), [](float x) { return std::isfinite(x); })) return;
+  const auto row = outputs.row(i, width);
+  const auto judged = heads.judge(std::span<const Scalar>(row),
+                                  nets.stddev_part(numbers.parameters), action, room.kept.span());
+  constexpr Scalar forbidden = -1e6;  // what is not allowed cannot be learned
+  if (judged.log_probability < forbidden) return;
+  heads.add_gradient(std::span<const Scalar>(room.kept.span()), action, -weight, Scalar{0},
+                     policy_gradient.subspan(i * outputs.output_stride, width), stddev_gradient);
+  sums.teacher -= static_cast<double>(judged.log_probability);
+}
+
 }  // namespace
 
 template <class Scalar>
@@ -181,7 +203,8 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
       nets.shared ? policy_gradient.subspan(width) : room.value_gradient.span();
   const auto credit_gradient = room.credit_gradient.span();
   const std::size_t controls = heads.controls();
-  const Scalar value_weight = scale * static_cast<Scalar>(settings.value_weight);
+  const Scalar value_weight = scale * static_cast<Scalar>(settings.value_weight),
+               teacher_weight = scale * static_cast<Scalar>(settings.teacher_weight);
   std::fill(policy_gradient.begin(), policy_gradient.end(), Scalar{0});
   std::fill(credit_gradient.begin(), credit_gradient.end(), Scalar{0});
   for (std::size_t i = 0; i < n; ++i) {
@@ -191,6 +214,9 @@ LossSums add_loss(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
     if ((teaches & learns_policy) != 0)
       add_policy_loss(nets, numbers, batch, settings, scale, i, outputs, room, policy_gradient,
                       stddev_gradient, sums);
+    if ((teaches & learns_policy) != 0 && !batch.teacher.empty())
+      add_teacher_loss(nets, numbers, batch, teacher_weight, i, outputs, room, policy_gradient,
+                       stddev_gradient, sums);
     const auto [cost, slope] = value_loss(outputs.value(i), static_cast<Scalar>(batch.target[i]),
                                           static_cast<Scalar>(batch.value[i]), value_clip);
     value_gradient[i * outputs.value_stride] = value_weight * slope;

@@ -138,6 +138,7 @@ void judge_credit(const ActorCritic<Scalar>& nets, const Numbers<Scalar>& number
 struct LossSettings {
   Objective objective = Objective::clipped;
   double clip = 0.2, entropy_weight = 0.0, value_weight = 1.0, value_clip = 0.0;
+  double teacher_weight = 0.0;
 };
 
 /// Samples to learn from; rows are contiguous.
@@ -152,12 +153,15 @@ struct Batch {
   std::span<const float> allowed;  // [samples][masks] which options were allowed
   // What is learned from each, see Learns; empty if everything is from all.
   std::span<const std::uint8_t> counts;
+  /// [samples][controls] what a teacher would have done, not a number where it does not know; empty
+  /// if nobody is asked.
+  std::span<const float> teacher{};
 };
 
 /// Sums over samples.
 struct LossSums {
   double policy = 0.0, value = 0.0, guess = 0.0, credit = 0.0, entropy = 0.0, kl = 0.0,
-         clipped = 0.0;
+         clipped = 0.0, teacher = 0.0;
   LossSums& operator+=(const LossSums& other) {
     policy += other.policy;
     value += other.value;
@@ -166,6 +170,7 @@ struct LossSums {
     entropy += other.entropy;
     kl += other.kl;
     clipped += other.clipped;
+    teacher += other.teacher;
     return *this;
   }
 };
@@ -186,7 +191,8 @@ struct LossRoom {
 ///
 /// Loss of a sample: -min(r A, clip(r) A) - entropy_weight H + value_weight (V - target)^2 / 2,
 /// where r is the ratio of the action's probability now to that when it was taken; the plain
-/// objective has -A log(probability) for the first part. The credit network's loss is (Q -
+/// objective has -A log(probability) for the first part. Where a teacher would act,
+/// -teacher_weight log(probability of that) is added. The credit network's loss is (Q -
 /// target)^2 / 2 for the output that speaks of the action, and that of the policy network's guess
 /// is the like, with the value's weight. With a value clip the larger of two squares counts, the
 /// other one's V being kept within `value_clip` of what was predicted when the step was taken.

@@ -71,6 +71,9 @@ void PolicyLearner::schedule(PolicyGradientReport& report) {
   loss_.entropy_weight =
       *settings_.entropy_weight + (*settings_.last_entropy_weight - *settings_.entropy_weight) *
                                       std::min(1.0, done / settings_.entropy_fades_by);
+  loss_.teacher_weight =
+      advised() ? settings_.teacher_weight * std::max(0.0, 1.0 - done / settings_.teacher_fades_by)
+                : 0.0;
 }
 
 // ---- Gradients
@@ -104,7 +107,9 @@ LossSums PolicyLearner::add_span(const GroupSamples& samples, std::size_t span, 
       of(r.target, 1),
       of(r.value, 1),
       of(r.allowed, r.masks),
-      of(r.counts, 1)};
+      of(r.counts, 1),
+      // Once it does not count any more, it is not looked at.
+      loss_.teacher_weight > 0.0 ? of(r.teacher, r.controls) : std::span<const float>{}};
   return add_loss<float>(nets_, numbers(), batch, loss_, static_cast<float>(scale), room.loss,
                          own_gradient);
 }
@@ -280,6 +285,7 @@ void PolicyLearner::improve() {
     report.entropy = sums.entropy / n;
     report.kl = sums.kl / n;
     report.clip_share = sums.clipped / n;
+    report.teacher_loss = sums.teacher / n;
     if (!std::isfinite(report.policy_loss) || !std::isfinite(report.value_loss))
       throw Error(ErrorKind::numbers, "the loss is not finite",
                   "update " + std::to_string(context_.updates + 1),

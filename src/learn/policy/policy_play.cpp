@@ -128,7 +128,10 @@ void PolicyLearner::decide(std::size_t group, std::size_t time, std::size_t work
                            : !context_.learns_in(role_rows.role, lane_row / seats) ? past_plays
                            : environment.present(role_rows.role, lane_row)         ? acts
                                                                                    : out_of_arena;
-      nets_.heads.controls_of(action, environment.control(role_rows.role, lane_row));
+      const auto controls = environment.control(role_rows.role, lane_row);
+      if (advised())
+        nets_.heads.action_of(controls, r.teacher.span().subspan(sample * r.controls, r.controls));
+      nets_.heads.controls_of(action, controls);
     }
     group_moments_[group].add(sensed);
   }

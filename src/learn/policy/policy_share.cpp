@@ -34,12 +34,12 @@ void PolicyLearner::share_losses() {
   for (const LossSums& sums :
        std::span(group_losses_).subspan(context_.first_own, context_.own_count))
     for (const double sum :
-         {sums.policy, sums.value, sums.credit, sums.entropy, sums.kl, sums.clipped})
+         {sums.policy, sums.value, sums.credit, sums.entropy, sums.kl, sums.clipped, sums.teacher})
       own.put(sum);
   PackedNumbers all = own.gathered_by(context_.processes);
   for (LossSums& sums : group_losses_)
-    for (double* const sum :
-         {&sums.policy, &sums.value, &sums.credit, &sums.entropy, &sums.kl, &sums.clipped})
+    for (double* const sum : {&sums.policy, &sums.value, &sums.credit, &sums.entropy, &sums.kl,
+                              &sums.clipped, &sums.teacher})
       *sum = all.get();
 }
 

@@ -17,6 +17,7 @@ Rollout::Rollout(const RolloutSize& size)
       credit_inputs(samples() * credit_stride),
       actions(samples() * controls),
       allowed(samples() * masks),
+      teacher(size.advised ? samples() * controls : 0),
       log_probability(samples()),
       reward(samples()),
       value(samples()),

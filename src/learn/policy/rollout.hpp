@@ -22,6 +22,7 @@ struct RolloutSize {
   std::size_t memory_span = 1;  // steps between those at which they are kept
   // As `inputs`, of networks that do not read what the policy does; 0 if there are none.
   std::size_t value_inputs = 0, credit_inputs = 0;
+  bool advised = false;  // a teacher is asked
 };
 
 struct Rollout {
@@ -36,6 +37,7 @@ struct Rollout {
   AlignedBuffer<float> credit_inputs;
   AlignedBuffer<float> actions;  // [samples][controls]
   AlignedBuffer<float> allowed;  // [samples][masks]
+  AlignedBuffer<float> teacher;  // [samples][controls] what a teacher would do; empty without one
   AlignedBuffer<float> log_probability, reward, value;
   AlignedBuffer<float> expected;  // by the credit network, whatever is decided; empty without one
   // Value of what follows: 0 after a verdict, of the last moment after a cutoff.

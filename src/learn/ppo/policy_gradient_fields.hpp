@@ -56,6 +56,8 @@ void describe(V& v, PolicyGradientSettings& s) {
   v("first_stddev", s.first_stddev, positive());
   v("normalise", s.normalise);
   v("normalise_returns", s.normalise_returns);
+  v("teacher_weight", s.teacher_weight, at_least(0));
+  v("teacher_fades_by", s.teacher_fades_by, Rule{.low = 0.0, .high = 1.0, .above_low = true});
   describe_opposition(v, s);
   v("frozen", s.frozen);
 }

@@ -51,6 +51,9 @@ void check_settings(const PolicyGradientSettings& s) {
   need(*s.last_entropy_weight >= 0, "last_entropy_weight", "give a number of at least 0");
   need(s.entropy_fades_by > 0 && s.entropy_fades_by <= 1, "entropy_fades_by",
        "give a number above 0, at most 1");
+  need(s.teacher_weight >= 0, "teacher_weight", "give a number of at least 0");
+  need(s.teacher_fades_by > 0 && s.teacher_fades_by <= 1, "teacher_fades_by",
+       "give a number above 0, at most 1");
   need(!s.counterfactual || s.value_sees != Sight::own, "counterfactual",
        "let the value network see others too: value_sees = \"side\" or \"everyone\"");
   need(!s.counterfactual || s.baseline, "counterfactual", "set baseline to true: it is a baseline");
@@ -92,7 +95,8 @@ TrainingSettings training_settings(const PolicyGradientSettings& s) {
           .lanes = static_cast<std::size_t>(*s.lanes),
           .horizon = static_cast<std::size_t>(*s.horizon),
           .roster = {true, *s.against_past, *s.against_hardest, *s.snapshot_every, s.snapshot_gain,
-                     s.roster_size}};
+                     s.roster_size},
+          .asks_teachers = s.teacher_weight > 0.0};
 }
 
 }  // namespace
@@ -102,7 +106,7 @@ struct Ppo::State {
         std::int64_t total_steps, WorkerPool& pool, ProcessGroup* processes,
         const std::vector<RolePlayer>& players)
       : training(game, training_settings(settings), seed, {.steps = total_steps}, pool, processes,
-                 players,
+                 players, nullptr,
                  [&](TrainingContext& context, std::vector<std::size_t> roles,
                      const LearnerSettings* of_role) {
                    const PolicyGradientSettings own =

@@ -22,7 +22,8 @@ std::vector<MetricInfo> ppo_infos() {
       {"gradient_norm", "", "of the policy network before the limit", ""},
       {"value_gradient_norm", "", "of the value network before the limit", ""},
       {"learning_rate", "", "of this update", ""},
-      {"dial_stddev", "", "of dials, mean, as a share of half their range", ""}};
+      {"dial_stddev", "", "of dials, mean, as a share of half their range", ""},
+      {"teacher_loss", "nats", "how unlikely the policy finds what a teacher would do", ""}};
   const std::vector<MetricInfo> common = training_infos();
   list.insert(list.end(), common.begin(), common.end());
   return list;
@@ -58,6 +59,10 @@ LearningMethod ppo_method() {
               "go back to a kept checkpoint from before, with a lower learning "
               "rate or more entropy weight",
           .against_plateau = "try stages, or more entropy weight",
+          .teachers = [](const LearnerSettings& settings) -> TeacherUse {
+            const bool asked = settings.as<PolicyGradientSettings>().teacher_weight > 0.0;
+            return {.asked = asked, .sampled = true};
+          },
           .settle = [](const LearnerSettings& settings, const Game& game, Budget budget,
                        std::span<const RolePlayer> players) -> LearnerSettings {
             return settled(settings.as<PolicyGradientSettings>(), game, budget.steps, players);

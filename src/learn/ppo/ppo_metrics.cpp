@@ -13,7 +13,8 @@ std::vector<Metric> metrics_of(const PolicyGradientReport& r) {
           {"gradient_norm", r.gradient_norm},
           {"value_gradient_norm", r.value_gradient_norm},
           {"learning_rate", r.learning_rate},
-          {"dial_stddev", r.stddev}};
+          {"dial_stddev", r.stddev},
+          {"teacher_loss", r.teacher_loss}};
 }
 
 }  // namespace zithercraft::learn_internal

@@ -70,17 +70,19 @@ void SacTrainee::learn_values(const TransitionRows& rows, Room& room, std::span<
   for (std::size_t row = 0; row < n; ++row)
     for (std::size_t d = 0; d < dials_.size(); ++d)
       room.drawn.dials[row * dials_.size() + d] =
-          experience_.action(rows.transitions[row].place)[dials_[d].control];
+          source_of(rows.transitions[row]).action(rows.transitions[row].place)[dials_[d].control];
   show(rows.inputs, room.drawn.dials, n, room);
   const auto by_output = room.critic_gradient.span().first(n * stride);
+  const auto caution = static_cast<float>(*settings_.conservative_weight);
   for (std::size_t c = 0; c < critics_; ++c) {
     const auto said = judge(c, parameters_.span(), prepared_.span(), n, room);
     std::fill(by_output.begin(), by_output.end(), 0.0f);
     for (std::size_t row = 0; row < n; ++row) {
       const std::size_t at =
-          row * stride + heads_.combination(experience_.action(rows.transitions[row].place));
+          row * stride +
+          heads_.combination(source_of(rows.transitions[row]).action(rows.transitions[row].place));
       const float off = said[at] - room.targets[row];
-      by_output[at] = rows.scale * off;
+      by_output[at] = rows.scale * (off - caution);
       sums.value_loss += static_cast<double>(off * off / 2) / static_cast<double>(critics_);
       sums.value += static_cast<double>(said[at]) / static_cast<double>(critics_);
     }
@@ -205,6 +207,7 @@ void SacTrainee::add_transitions(const TransitionRows& rows, std::span<float> gr
                              static_cast<std::uint32_t>(minibatches_), Purpose::decide);
   find_targets(rows, room.random, room);
   learn_values(rows, room, gradient, sums);
+  if (cautious()) hold_back(rows, room.random, room, gradient);
   if (part_learns(0)) learn_policy(rows, room.random, room, gradient, sums);
 }
 

@@ -64,20 +64,22 @@ std::unique_ptr<Learner> make_actor_critic(LearnerContext c) {
 
 LearningMethod actor_critic_method(const ActorCriticSettings& settings, std::string about,
                                    std::string controls) {
-  return {.name = settings.method,
-          .about = std::move(about),
-          .controls = std::move(controls),
-          .senses = "columns, pictures, crowds",
-          .settings = settings,
-          .role_settings = true,
-          .metrics = actor_critic_infos(),
-          .charts = actor_critic_charts(),
-          .against_collapse =
-              "go back to a kept checkpoint from before, with a lower learning rate or a slower "
-              "target_rate",
-          .against_plateau = "try stages, or more updates_per_step",
-          .settle = settle_training<ActorCriticSettings>,
-          .make = make_actor_critic};
+  return {
+      .name = settings.method,
+      .about = std::move(about),
+      .controls = std::move(controls),
+      .senses = "columns, pictures, crowds",
+      .settings = settings,
+      .role_settings = true,
+      .metrics = actor_critic_infos(),
+      .charts = actor_critic_charts(),
+      .against_collapse =
+          "go back to a kept checkpoint from before, with a lower learning rate or a slower "
+          "target_rate",
+      .against_plateau = "try stages, or more updates_per_step",
+      .teachers = [](const LearnerSettings& s) { return teacher_use(s.as<ActorCriticSettings>()); },
+      .settle = settle_training<ActorCriticSettings>,
+      .make = make_actor_critic};
 }
 
 }  // namespace

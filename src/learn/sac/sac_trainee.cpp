@@ -74,6 +74,10 @@ SacTrainee::Room::Room(const SacTrainee& t, std::size_t rows)
   drawn.logs.resize(rows * t.heads_.outputs());
   drawn.shares = drawn.logs;
   drawn.combined.resize(rows * t.combinations_);
+  if (!t.cautious()) return;
+  tried.resize(t.draws() * rows * t.dials_.size());
+  densities.resize(t.draws() * rows);
+  tried_values.resize(t.draws() * rows * t.combinations_);
 }
 
 SacTrainee::SacTrainee(TrainingContext& context, std::vector<std::size_t> roles,

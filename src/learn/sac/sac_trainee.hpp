@@ -1,7 +1,7 @@
 #pragma once
 
 // A policy that learns what critics say is good: sac_trainee.cpp makes it and plays, sac_learn.cpp
-// learns.
+// learns, sac_caution.cpp holds critics back from what nobody has tried.
 
 #include <cstddef>
 #include <span>
@@ -48,6 +48,9 @@ class SacTrainee final : public OffPolicy {
     std::vector<RandomStream> random;          // of each row
     Drawn drawn;
     std::vector<float> no_spread;  // of each dial: none
+    // What a conservative critic is held back from, of each draw.
+    std::vector<float> tried, densities;  // [draws][rows][dials]; [draws][rows] logarithms
+    std::vector<float> tried_values;      // [draws][rows][combinations]
   };
   // Sums of the last improvement.
   struct Sums {
@@ -57,6 +60,12 @@ class SacTrainee final : public OffPolicy {
   };
   enum Temperature : std::size_t { of_dials, of_choices };
 
+  /// Dials that are tried by a conservative critic: some drawn anywhere, as many by the policy.
+  static constexpr std::size_t draws_of_each = 4;
+  std::size_t draws() const {
+    return dials_.empty() ? 1 : samples_dials() ? 2 * draws_of_each : draws_of_each;
+  }
+  bool cautious() const { return *settings_.conservative_weight > 0.0; }
   bool samples_dials() const { return actor_critic_.actor == ActorKind::sampled; }
   float temperature(Temperature which) const;
   void draw(std::span<float> outputs, std::span<const float> allowed, bool blurred,
@@ -73,6 +82,10 @@ class SacTrainee final : public OffPolicy {
   std::pair<float, std::size_t> least(const Room& room, std::size_t row, std::size_t c) const;
   void find_targets(const TransitionRows& rows, std::span<RandomStream> random, Room& room) const;
   void learn_values(const TransitionRows& rows, Room& room, std::span<float> gradient, Sums& sums);
+  void try_others(const TransitionRows& rows, std::span<RandomStream> random, Room& room) const;
+  void judge_others(std::size_t critic, const TransitionRows& rows, Room& room) const;
+  void hold_back(const TransitionRows& rows, std::span<RandomStream> random, Room& room,
+                 std::span<float> gradient) const;
   void learn_policy(const TransitionRows& rows, std::span<RandomStream> random, Room& room,
                     std::span<float> gradient, Sums& sums);
   void find_dial_slopes(std::size_t rows, Room& room) const;

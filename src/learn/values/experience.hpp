@@ -55,6 +55,7 @@ struct Transition {
   float reward = 0.0f;    // of these steps, discounted
   float discount = 0.0f;  // of what comes then; 0 if nothing does
   float weight = 1.0f;    // in the loss
+  bool shown = false;     // it is one of the demonstrations
 };
 
 /// A ring of steps for each row; what is oldest makes room for what is new. Different rows may be

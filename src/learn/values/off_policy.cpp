@@ -40,7 +40,45 @@ TrainingSettings training_settings(const OffPolicySettings& s, const std::string
           .rows_together = 8,
           .roster = {true, *s.against_past, *s.against_hardest, *s.snapshot_every, s.snapshot_gain,
                      s.roster_size},
-          .processes = false};
+          .processes = false,
+          .plays = !s.offline,
+          .asks_teachers = s.teacher_share > 0.0};
+}
+
+std::vector<const Demonstration*> demonstrations_of(const Demonstrations* all,
+                                                    std::span<const std::size_t> roles) {
+  std::vector<const Demonstration*> own;
+  if (all == nullptr) return own;
+  for (const Demonstration& one : all->list)
+    if (one.steps() > 0 && std::find(roles.begin(), roles.end(), one.role) != roles.end())
+      own.push_back(&one);
+  return own;
+}
+
+Experience experience_of(std::span<const Demonstration* const> demonstrations, const Role& role,
+                         const Heads& heads, double discount) {
+  const std::size_t columns = role.columns.size(), controls = role.controls.size();
+  std::size_t places = 0;
+  for (const Demonstration* one : demonstrations) places += one->steps() + 1;
+  Experience kept(role, 1, std::max<std::size_t>(2, places));
+  std::vector<float> action(controls);
+  for (const Demonstration* each : demonstrations) {
+    const Demonstration& one = *each;
+    const auto senses = [&](std::size_t step) {
+      return std::span(one.senses).subspan(step * columns, columns);
+    };
+    for (std::size_t step = 0; step < one.steps(); ++step) {
+      heads.action_of(std::span(one.controls).subspan(step * controls, controls), action);
+      if (one.present[step] != 0)
+        kept.act(0, senses(step), action);
+      else
+        kept.miss(0, senses(step));
+      kept.reward(0, one.rewards[step], discount);
+    }
+    kept.end(0, one.outcome == Outcome::cutoff ? senses(one.steps()) : std::span<const float>{});
+  }
+  kept.take_stock([](std::size_t, bool) {});
+  return kept;
 }
 
 OffPolicy::OffPolicy(TrainingContext& context, std::vector<std::size_t> roles,
@@ -69,10 +107,25 @@ OffPolicy::OffPolicy(TrainingContext& context, std::vector<std::size_t> roles,
     room.actions = AlignedBuffer<float>(rows * heads_.controls());
     room.allowed = AlignedBuffer<float>(rows * heads_.masks());
     room.next_allowed = AlignedBuffer<float>(rows * heads_.masks());
+    room.advice.resize(heads_.controls());
     room.random.reserve(rows);
     room.rows.reserve(rows);
     room.lanes.reserve(rows);
   }
+  fold_demonstrations();
+}
+
+void OffPolicy::fold_demonstrations() {
+  const auto own = demonstrations_of(context_.demonstrations, roles_);
+  if (own.empty()) {
+    if (settings_.offline)
+      throw Error(ErrorKind::usage, "there is nothing to learn from", "role '" + role().name + "'",
+                  "name teachers who play this role");
+    return;
+  }
+  shown_ = experience_of(own, role(), heads_, *settings_.discount);
+  for (const Demonstration* one : own)
+    if (settings_.normalise) normaliser_.fold(one->senses);
 }
 
 void OffPolicy::make_room(std::span<const std::size_t> part_ends, std::size_t prepared) {
@@ -134,9 +187,34 @@ void OffPolicy::decide_rows(const RoleRows& block, const PastPolicy* past, std::
           .random = room.random,
           .lanes = room.lanes,
           .past = past});
+  if (past == nullptr && context_.advised[block.role]) return;  // a teacher has a say
   for (std::size_t i = 0; i < rows; ++i)
     heads_.controls_of(room.actions.span().subspan(i * controls, controls),
                        environment.control(block.role, room.rows[i]));
+}
+
+// In some steps a teacher's controls stand. What is kept is what was done, or what was advised.
+void OffPolicy::heed_teacher(const RoleRows& block, std::size_t time, std::size_t worker) {
+  Room& room = rooms_[worker];
+  Environment& environment = *context_.environment;
+  const std::size_t controls = heads_.controls();
+  const std::uint64_t seed = derived_seed(this->seed(), "teacher");
+  const auto step = static_cast<std::uint32_t>(static_cast<std::size_t>(context_.updates) *
+                                                   static_cast<std::size_t>(*settings_.horizon) +
+                                               time);
+  const double share =
+      settings_.teacher_share * std::max(0.0, 1.0 - done() / settings_.teacher_fades_by);
+  for (std::size_t i = 0; i < room.rows.size(); ++i) {
+    const auto action = room.actions.span().subspan(i * controls, controls);
+    const auto given = environment.control(block.role, room.rows[i]);
+    RandomStream random(seed, static_cast<std::uint32_t>(block.own_row + i), step, Purpose::decide);
+    const bool known = std::all_of(given.begin(), given.end(),
+                                   [](float x) { return std::isfinite(x); }),
+               acts = known && static_cast<double>(random.uniform()) < share;
+    std::copy(given.begin(), given.end(), room.advice.begin());
+    if (!acts) heads_.controls_of(action, given);
+    if (acts || learns_advice()) heads_.action_of(room.advice, action);
+  }
 }
 
 void OffPolicy::decide(std::size_t group, std::size_t time, std::size_t worker) {
@@ -147,12 +225,14 @@ void OffPolicy::decide(std::size_t group, std::size_t time, std::size_t worker) 
     room.rows.resize(role_rows.rows);
     std::iota(room.rows.begin(), room.rows.end(), role_rows.first_row);
     decide_rows(role_rows, nullptr, time, worker);
+    if (context_.advised[role_rows.role]) heed_teacher(role_rows, time, worker);
     const std::size_t seats = environment.seats(role_rows.role);
     for (std::size_t i = 0; i < role_rows.rows; ++i) {
       const std::size_t row = role_rows.first_row + i, lane = row / seats;
       if (environment.idle(lane) || !context_.learns_in(role_rows.role, lane)) continue;
       const auto senses = environment.observation(role_rows.role, row);
-      if (environment.present(role_rows.role, row)) {
+      // What nobody could advise is nothing to learn from.
+      if (environment.present(role_rows.role, row) && !std::isnan(room.actions[i * controls])) {
         experience_.act(role_rows.own_row + i, senses,
                         room.actions.span().subspan(i * controls, controls));
         ++group_taken_[group];

@@ -6,6 +6,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -17,6 +18,7 @@
 #include "learn/policy/value_scale.hpp"
 #include "learn/values/experience.hpp"
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/learn/method.hpp"
 #include "zithercraft/learn/off_policy.hpp"
 #include "zithercraft/net/adam.hpp"
 #include "zithercraft/net/heads.hpp"
@@ -31,6 +33,9 @@ constexpr std::size_t transitions_per_portion = 64;
 /// How a training plays by settings that are all set.
 TrainingSettings training_settings(const OffPolicySettings& settings, const std::string& method);
 
+/// What a training by these settings makes of teachers.
+TeacherUse teacher_use(const OffPolicySettings& settings);
+
 /// Rows that decide together.
 struct Deciding {
   std::size_t worker = 0, rows = 0;
@@ -42,6 +47,13 @@ struct Deciding {
   const PastPolicy* past = nullptr;  // that decides, and does not explore; null: the present one
   bool explores() const { return past == nullptr; }
 };
+
+/// Demonstrations as steps to learn from; controls become actions.
+Experience experience_of(std::span<const Demonstration* const> demonstrations, const Role& role,
+                         const Heads& heads, double discount);
+/// Those of some roles.
+std::vector<const Demonstration*> demonstrations_of(const Demonstrations* all,
+                                                    std::span<const std::size_t> roles);
 
 /// Steps of a minibatch that one thread learns from.
 struct TransitionRows {
@@ -96,11 +108,21 @@ class OffPolicy : public Trainee {
   virtual void prepare_target(std::span<const float> target, std::span<float> prepared) const = 0;
   /// Multiplies all predicted values by a factor, in parameters or in the target's.
   virtual void rescale(double factor) = 0;
-  virtual void draw_transitions(RandomStream& random);
+  /// Draws what was played.
+  virtual void draw_transitions(std::span<Transition> out, RandomStream& random);
+  /// How many steps a transition spans.
+  virtual std::size_t steps_ahead() const { return 1; }
   virtual void stock_changed(std::size_t /*place*/, bool /*learnable*/) {}
-  /// Before an improvement, and behind each of its gradient steps.
+  /// Before an improvement, behind each of its gradient steps, and behind all.
   virtual void begin_improvement() {}
   virtual void after_step() {}
+  virtual void end_improvement() {}
+  /// The learning rate of an improvement.
+  virtual double rate() const;
+  /// How many of a minibatch's transitions are drawn from demonstrations.
+  virtual std::size_t shown_transitions() const;
+  /// What is kept of a step is what a teacher would have done there, whoever acted.
+  virtual bool learns_advice() const { return false; }
   /// The target network after a gradient step.
   virtual void follow_target();
   virtual void add_metrics(std::vector<Metric>& metrics) const = 0;
@@ -113,6 +135,10 @@ class OffPolicy : public Trainee {
   virtual void store_more(TensorFile& /*file*/) const {}
   virtual void fetch_more(const TensorFile& /*file*/) {}
 
+  /// Where a transition's steps are kept.
+  const Experience& source_of(const Transition& transition) const {
+    return transition.shown ? *shown_ : experience_;
+  }
   const Role& role() const { return context_.game.roles()[roles_[0]]; }
   std::uint64_t seed() const { return seed_of(context_, roles_[0]); }
   /// How much of the training is done.
@@ -129,6 +155,7 @@ class OffPolicy : public Trainee {
   Normaliser normaliser_;
   ValueScale value_scale_;
   Experience experience_;
+  std::optional<Experience> shown_;  // demonstrations
   AlignedBuffer<float> parameters_, prepared_, target_, target_prepared_;
   std::size_t target_first_ = 0, target_prepared_first_ = 0;  // from where on targets are used
   std::vector<Transition> transitions_;                       // of the present minibatch
@@ -141,6 +168,7 @@ class OffPolicy : public Trainee {
     AlignedBuffer<float> inputs, next_inputs, senses, actions, allowed, next_allowed;
     std::vector<RandomStream> random;
     std::vector<std::size_t> rows, lanes;  // that decide together
+    std::vector<float> advice;             // controls of a row
     PhaseTimes times;
   };
 
@@ -152,6 +180,10 @@ class OffPolicy : public Trainee {
   void step(double rate);
   double limit(std::span<float> part) const;
   void fold_what_was_played();
+  void fold_demonstrations();
+  void fold_returns(const Experience::Returns& returns);
+  void draw_minibatch(RandomStream& random);
+  void heed_teacher(const RoleRows& block, std::size_t time, std::size_t worker);
 
   struct Part {
     std::size_t first = 0, end = 0;  // of its parameters

@@ -27,6 +27,12 @@ void describe(V& v, OffPolicySettings& s) {
   v("target_rate", s.target_rate, Rule{.low = 0.0, .high = 1.0, .above_low = true});
   v("normalise", s.normalise);
   v("normalise_returns", s.normalise_returns);
+  v("demonstrations_share", s.demonstrations_share, between(0, 1));
+  v("demonstrations_fade_by", s.demonstrations_fade_by, between(0, 1));
+  v("teacher_share", s.teacher_share, between(0, 1));
+  v("teacher_fades_by", s.teacher_fades_by, Rule{.low = 0.0, .high = 1.0, .above_low = true});
+  v("offline", s.offline);
+  v("conservative_weight", s.conservative_weight, at_least(0));
   describe_opposition(v, s);
 }
 

@@ -14,18 +14,25 @@ void OffPolicy::fold_what_was_played() {
     owed_ += static_cast<double>(group_taken_[g]) * *settings_.updates_per_step;
     if (settings_.normalise && group_moments_[g].count > 0.0) normaliser_.fold(group_moments_[g]);
   }
-  // Only what was played lately sets the scale: returns grow as the policy learns.
-  constexpr double most_kept = 200'000.0;
-  const Experience::Returns returns = experience_.take_returns();
-  if (settings_.normalise_returns && returns.count > 0.0) {
-    const auto change =
-        value_scale_.fold(returns.count, 0.0, returns.squares / returns.count, most_kept);
-    rescale(change.factor);
-    prepare(parameters_.span(), prepared_.span());
-    prepare_target(target_.span(), target_prepared_.span());
+  if (settings_.offline) {
+    taken_ += context_.rollout_steps;
+    owed_ += static_cast<double>(context_.rollout_steps) * *settings_.updates_per_step;
   }
+  if (shown_ && context_.updates == 0) fold_returns(shown_->take_returns());
+  fold_returns(experience_.take_returns());
   experience_.take_stock(
       [&](std::size_t place, bool learnable) { stock_changed(place, learnable); });
+}
+
+// Only what was played lately sets the scale: returns grow as the policy learns.
+void OffPolicy::fold_returns(const Experience::Returns& returns) {
+  constexpr double most_kept = 200'000.0;
+  if (!settings_.normalise_returns || returns.count <= 0.0) return;
+  const auto change =
+      value_scale_.fold(returns.count, 0.0, returns.squares / returns.count, most_kept);
+  rescale(change.factor);
+  prepare(parameters_.span(), prepared_.span());
+  prepare_target(target_.span(), target_prepared_.span());
 }
 
 void OffPolicy::improve() {
@@ -35,20 +42,48 @@ void OffPolicy::improve() {
   steps_made_ = 0;
   fold_what_was_played();
   begin_improvement();
-  rate_ =
-      settings_.learning_rate + (settings_.last_learning_rate - settings_.learning_rate) * done();
-  if (warming_up() || experience_.transitions() == 0) {
+  rate_ = rate();
+  if (!settings_.offline && (warming_up() || experience_.transitions() == 0)) {
     owed_ = 0.0;
   } else {
     for (; owed_ >= 1.0; owed_ -= 1.0) learn_once(rate_);
   }
+  end_improvement();
   for (auto& room : rooms_) times_ += std::exchange(room.times, {});
   wall.add_to(times_.wall);
 }
 
-void OffPolicy::draw_transitions(RandomStream& random) {
-  for (Transition& transition : transitions_)
-    transition = experience_.transition_at(experience_.draw(random), 1, *settings_.discount);
+void OffPolicy::draw_transitions(std::span<Transition> out, RandomStream& random) {
+  for (Transition& transition : out)
+    transition =
+        experience_.transition_at(experience_.draw(random), steps_ahead(), *settings_.discount);
+}
+
+double OffPolicy::rate() const {
+  return settings_.learning_rate +
+         (settings_.last_learning_rate - settings_.learning_rate) * done();
+}
+
+std::size_t OffPolicy::shown_transitions() const {
+  if (!shown_ || shown_->transitions() == 0) return 0;
+  if (settings_.offline) return transitions_.size();
+  double share = settings_.demonstrations_share;
+  if (settings_.demonstrations_fade_by > 0.0)
+    share *= std::max(0.0, 1.0 - done() / settings_.demonstrations_fade_by);
+  return static_cast<std::size_t>(std::llround(share * static_cast<double>(transitions_.size())));
+}
+
+// Demonstrations first, then what was played.
+void OffPolicy::draw_minibatch(RandomStream& random) {
+  const std::size_t shown = shown_transitions();
+  for (std::size_t i = 0; i < shown; ++i) {
+    transitions_[i] =
+        shown_->transition_at(shown_->draw(random), steps_ahead(), *settings_.discount);
+    transitions_[i].shown = true;
+  }
+  const auto played = std::span(transitions_).subspan(shown);
+  if (!played.empty()) draw_transitions(played, random);
+  if (!played.empty()) age_ += experience_.age(played.front().place);
 }
 
 void OffPolicy::learn_once(double rate) {
@@ -56,8 +91,7 @@ void OffPolicy::learn_once(double rate) {
   RandomStream random(derived_seed(seed(), "transitions"),
                       static_cast<std::uint32_t>(minibatches_ >> 32),
                       static_cast<std::uint32_t>(minibatches_), Purpose::shuffle);
-  draw_transitions(random);
-  age_ += experience_.age(transitions_.front().place);
+  draw_minibatch(random);
   clock.add_to(times_.optimise);
   context_.pool.run(portion_gradients_.size(),
                     [&](std::size_t portion, std::size_t worker) { add_portion(portion, worker); });
@@ -81,7 +115,8 @@ void OffPolicy::add_portion(std::size_t portion, std::size_t worker) {
                           std::size_t Transition::*place) {
     for (std::size_t i = 0; i < count; ++i) {
       const auto senses = room.senses.span().subspan(i * columns, columns);
-      experience_.senses(transitions_[first + i].*place, senses);
+      const Transition& transition = transitions_[first + i];
+      source_of(transition).senses(transition.*place, senses);
       heads_.read_masks(senses, allowed.span().subspan(i * masks, masks));
     }
     normaliser_.apply(room.senses.span().first(count * columns), inputs.span(), input_stride_);
@@ -152,11 +187,13 @@ void OffPolicy::follow_target() {
 
 std::vector<Metric> OffPolicy::metrics() const {
   const double steps = static_cast<double>(std::max<std::int64_t>(1, steps_made_));
-  std::vector<Metric> list{{"minibatches", static_cast<double>(minibatches_)},
-                           {"kept_steps", static_cast<double>(experience_.transitions())},
-                           {"sample_age", age_ / steps},
-                           {"gradient_norm", gradient_norm_ / steps},
-                           {"learning_rate", rate_}};
+  std::vector<Metric> list{
+      {"minibatches", static_cast<double>(minibatches_)},
+      {"kept_steps",
+       static_cast<double>(experience_.transitions() + (shown_ ? shown_->transitions() : 0))},
+      {"sample_age", age_ / steps},
+      {"gradient_norm", gradient_norm_ / steps},
+      {"learning_rate", rate_}};
   add_metrics(list);
   return list;
 }

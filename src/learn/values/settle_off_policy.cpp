@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "learn/play/occasion.hpp"
+#include "learn/values/off_policy.hpp"
 #include "zithercraft/learn/off_policy.hpp"
 
 namespace zithercraft {
@@ -44,6 +45,7 @@ void settle_off_policy(OffPolicySettings& s, const Game& game, std::int64_t tota
   constexpr double shortest = 50.0, longest = 200.0, snapshots = 50.0;
   if (!s.discount)
     s.discount = 1.0 - 1.0 / std::clamp(static_cast<double>(o.episode) / 2.0, shortest, longest);
+  if (!s.conservative_weight) s.conservative_weight = s.offline ? 1.0 : 0.0;
   if (!s.against_past)
     s.against_past = std::max(0.0, std::min(0.2, 1.0 - s.against_hardest.value_or(0.0)));
   if (!s.against_hardest) s.against_hardest = std::max(0.0, std::min(0.2, 1.0 - *s.against_past));
@@ -51,4 +53,13 @@ void settle_off_policy(OffPolicySettings& s, const Game& game, std::int64_t tota
     s.snapshot_every = std::max<std::int64_t>(1, std::llround(o.steps / snapshots));
 }
 
+namespace learn_internal {
+
+TeacherUse teacher_use(const OffPolicySettings& s) {
+  return {.demonstrations = s.offline || s.demonstrations_share > 0.0,
+          .asked = !s.offline && s.teacher_share > 0.0,
+          .needed = s.offline || s.teacher_share > 0.0};
+}
+
+}  // namespace learn_internal
 }  // namespace zithercraft
