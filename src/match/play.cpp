@@ -18,7 +18,7 @@ struct Results final : Onlooker {
   Results(const Game& game, std::size_t episodes, WorkCount* count) : progress(count) {
     for (const Role& role : game.roles()) by_role.emplace_back(episodes * role.seats.size());
   }
-  void decided(const Environment&, std::size_t) override {}
+  void decided(Environment&, std::size_t) override {}
   void stepped(const Environment&, std::size_t) override {}
   void ended(const Environment& lanes, std::size_t lane, std::size_t episode) override {
     for (std::size_t role = 0; role < by_role.size(); ++role)

@@ -117,7 +117,7 @@ Demonstrations recorded_by(const PlayerSource& source, const Game& game,
 // Fresh episodes of a player in the roles that learn.
 Demonstrations played_by(const PlayerSource& source, const Game& game,
                          const std::vector<RolePlayer>& players, std::int64_t episodes,
-                         std::uint64_t seed, WorkerPool& pool) {
+                         std::uint64_t seed, double disturbance, WorkerPool& pool) {
   std::vector<std::unique_ptr<Player>> all;
   for (std::size_t role = 0; role < players.size(); ++role)
     all.push_back(players[role].player
@@ -126,7 +126,8 @@ Demonstrations played_by(const PlayerSource& source, const Game& game,
   std::vector<EpisodeKey> keys;
   for (std::uint32_t episode = 0; episode < static_cast<std::uint32_t>(episodes); ++episode)
     keys.push_back({seed, 0, episode});
-  return demonstrate(game, pointers_to(all), learning_roles(players), keys, pool);
+  return demonstrate(game, pointers_to(all), learning_roles(players), keys, pool,
+                     source.name() == "expert" ? 0.0 : disturbance);
 }
 
 Demonstrations shown_by(const RunSettings& settings, std::size_t number, const Game& game,
@@ -142,7 +143,8 @@ Demonstrations shown_by(const RunSettings& settings, std::size_t number, const G
   const std::int64_t episodes =
       settings.teacher_episodes / count + (own < settings.teacher_episodes % count ? 1 : 0);
   return played_by(source, game, players, episodes,
-                   derived_seed(settings.seed, "teacher " + std::to_string(number)), pool);
+                   derived_seed(settings.seed, "teacher " + std::to_string(number)),
+                   teacher_use(settings).disturbance, pool);
 }
 
 }  // namespace

@@ -16,12 +16,16 @@ class WorkerPool;
 
 /// What one seat sensed, did and was paid through an episode that somebody else played.
 struct Demonstration {
-  std::size_t role = 0;                 ///< whose seat
-  Outcome outcome = Outcome::running;   ///< for the seat's side
-  std::vector<float> senses{};          ///< [steps + 1][columns], before each step and at the end
-  std::vector<float> controls{};        ///< [steps][controls], as the game takes them
+  std::size_t role = 0;                ///< whose seat
+  Outcome outcome = Outcome::running;  ///< for the seat's side
+  std::vector<float> senses{};         ///< [steps + 1][columns], before each step and at the end
+  std::vector<float> controls{};       ///< [steps][controls], as the game took them
+  /// [steps][controls], what the player had wanted where it was disturbed; empty if it never was
+  std::vector<float> advice{};
   std::vector<float> rewards{};         ///< [steps], the sum over terms
   std::vector<std::uint8_t> present{};  ///< [steps], whether the seat took part in the step
+  /// What the player had wanted, whatever came of it.
+  const std::vector<float>& wanted() const noexcept { return advice.empty() ? controls : advice; }
   /// How long the episode was.
   std::size_t steps() const noexcept { return rewards.size(); }
 };
@@ -48,8 +52,13 @@ struct Demonstrations {
 
 /// Lets players play some episodes, and takes down what the seats of some roles do. `players`: one
 /// for each role. The result is the same on any number of threads.
+///
+/// `disturbance` is the share of steps, below 1, in which seats do something else for a while,
+/// drawn by chance, so that it is seen how the player gets back from where it would not have gone
+/// (Laskey, Lee, Fox, Dragan, Goldberg: "DART: noise injection for robust imitation learning",
+/// 2017). A game's own expert cannot be disturbed.
 Demonstrations demonstrate(const Game& game, const std::vector<const Player*>& players,
                            std::span<const std::size_t> roles, std::span<const EpisodeKey> episodes,
-                           WorkerPool& pool);
+                           WorkerPool& pool, double disturbance = 0.0);
 
 }  // namespace zithercraft

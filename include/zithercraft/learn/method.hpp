@@ -49,6 +49,8 @@ struct TeacherUse {
   bool asked = false;           ///< one of them is asked at every step what it would do
   bool sampled = false;         ///< a trained one that is asked draws its controls
   bool needed = false;          ///< there is nothing to learn without them
+  /// share of steps in which what they do in demonstrations is disturbed
+  double disturbance = 0.0;
 };
 
 /// A method of learning, as everything outside it knows it. What is not said here, nobody asks.

@@ -57,7 +57,7 @@ struct OffPolicySettings {
   double teacher_fades_by = 0.5;  ///< by when that has fallen to 0; above 0, at most 1
   /// nothing is played: values are learned from demonstrations alone
   bool offline = false;
-  /// how much lower controls are valued that nobody has tried there; 1 if nothing is played, else
+  /// how much lower controls are valued that nobody has tried there; 0.1 if nothing is played, else
   /// 0. At least 0
   std::optional<double> conservative_weight{};
 

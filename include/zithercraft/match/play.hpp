@@ -33,8 +33,8 @@ std::vector<std::vector<EpisodeResult>> play_all_roles(const Game& game,
 class Onlooker {
  public:
   virtual ~Onlooker() = default;
-  /// Before a step, once all seats of a lane have decided.
-  virtual void decided(const Environment& environment, std::size_t lane) = 0;
+  /// Before a step, once all seats of a lane have decided; may change what they decided.
+  virtual void decided(Environment& environment, std::size_t lane) = 0;
   /// After it.
   virtual void stepped(const Environment& environment, std::size_t lane) = 0;
   /// An episode of a lane has ended: which one, of those that are played.

@@ -21,9 +21,11 @@ void describe(V& v, CloneSettings& s) {
   describe_fronts(v, s);
   v("minibatch", s.minibatch, between(1, 65536));
   v("learning_rate", s.learning_rate, positive());
+  v("weight_decay", s.weight_decay, at_least(0));
   v("gradient_limit", s.gradient_limit, positive());
   v("normalise", s.normalise);
   v("held_out", s.held_out, between(0, 0.5));
+  v("disturbance", s.disturbance, between(0, 0.9));
   v("patience", s.patience, at_least(0));
   v("interactive", s.interactive);
   v("lanes", s.lanes, between(1, 65536));
@@ -137,8 +139,10 @@ LearningMethod clone_method() {
               "give more episodes, or ask the teacher where the policy goes: "
               "interactive=true",
           .teachers = [](const LearnerSettings& s) -> TeacherUse {
-            return {
-                .demonstrations = true, .asked = s.as<CloneSettings>().interactive, .needed = true};
+            return {.demonstrations = true,
+                    .asked = s.as<CloneSettings>().interactive,
+                    .needed = true,
+                    .disturbance = s.as<CloneSettings>().disturbance};
           },
           .settle = settle_training<CloneSettings>,
           .make = make_clone};

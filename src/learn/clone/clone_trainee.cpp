@@ -95,9 +95,9 @@ void CloneTrainee::hold_out() {
     held.push_back(rest.back());
     rest.pop_back();
   }
-  shown_ = experience_of(rest, role(), heads_, *settings_.discount);
+  shown_ = experience_of(rest, role(), heads_, *settings_.discount, true);
   if (held.empty()) return;
-  held_out_ = experience_of(held, role(), heads_, *settings_.discount);
+  held_out_ = experience_of(held, role(), heads_, *settings_.discount, true);
   for (std::size_t place = 0; place < held_out_->places(); ++place)
     if (held_out_->learnable(place)) held_out_places_.push_back(place);
   const std::size_t each = (held_out_places_.size() + most_held_out - 1) / most_held_out;
@@ -153,6 +153,8 @@ void CloneTrainee::add_transitions(const TransitionRows& rows, std::span<float> 
     sums.agreement += static_cast<double>(imitation_.agreement(row, action, room.greedy.span()));
     sums.count += 1.0;
   }
+  const float decay = rows.scale * static_cast<float>(n) * static_cast<float>(clone_.weight_decay);
+  for (std::size_t i = 0; i < net_.parameters(); ++i) gradient[i] += decay * parameters_[i];
   net_.backward(parameters_.span(), prepared_.span(), rows.inputs, order, by_output, room.net,
                 gradient.first(net_.parameters()));
 }

@@ -61,7 +61,7 @@ class SacTrainee final : public OffPolicy {
   enum Temperature : std::size_t { of_dials, of_choices };
 
   /// Dials that are tried by a conservative critic: some drawn anywhere, as many by the policy.
-  static constexpr std::size_t draws_of_each = 4;
+  static constexpr std::size_t draws_of_each = 2;
   std::size_t draws() const {
     return dials_.empty() ? 1 : samples_dials() ? 2 * draws_of_each : draws_of_each;
   }

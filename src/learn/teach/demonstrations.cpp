@@ -9,6 +9,7 @@
 
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/pool.hpp"
+#include "zithercraft/base/random.hpp"
 #include "zithercraft/match/play.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 
@@ -29,18 +30,27 @@ void append_to(std::vector<Number>& all, std::span<const Number> more) {
 // Takes down what the seats of some roles do in every lane.
 class Scribe final : public Onlooker {
  public:
-  Scribe(const Game& game, std::span<const std::size_t> roles, std::size_t episodes)
-      : roles_(roles), running_(episodes), finished_(episodes) {
+  Scribe(const Game& game, std::span<const std::size_t> roles, std::size_t episodes,
+         double disturbance)
+      : roles_(roles),
+        disturbance_(disturbance),
+        hands_(episodes),
+        running_(episodes),
+        finished_(episodes) {
     for (const std::size_t role : roles_) seats_ += game.roles()[role].seats.size();
   }
 
-  void decided(const Environment& lanes, std::size_t lane) override {
+  void decided(Environment& lanes, std::size_t lane) override {
     if (lanes.idle(lane)) return;
+    std::size_t seat = 0;
     each_seat(lanes, lane, [&](Demonstration& own, std::size_t row) {
       append_to(own.senses, lanes.observation(own.role, row));
       own.controls.resize(own.controls.size() + lanes.game().roles()[own.role].controls.size());
       own.rewards.push_back(0.0f);
       own.present.push_back(lanes.present(own.role, row) ? 1 : 0);
+      if (disturbance_ <= 0.0) return;
+      append_to(own.advice, std::span<const float>(lanes.control(own.role, row)));
+      disturb(lanes, own.role, row, seat++);
     });
   }
 
@@ -88,7 +98,47 @@ class Scribe final : public Onlooker {
       }
   }
 
+  // In some steps a seat begins to do something else, and goes on with that for a while.
+  void disturb(Environment& lanes, std::size_t role, std::size_t row, std::size_t seat) {
+    constexpr double mean_length = 5.0;  // steps
+    const std::size_t lane = row / lanes.seats(role);
+    hands_[lane].resize(seats_);
+    Hand& hand = hands_[lane][seat];
+    const EpisodeKey key = lanes.key(lane);
+    RandomStream random(
+        derived_seed(key.seed, "disturb"), key.episode,
+        lanes.steps(lane) * static_cast<std::uint32_t>(seats_) + static_cast<std::uint32_t>(seat),
+        Purpose::decide);
+    const auto& controls = lanes.game().roles()[role].controls;
+    if (lanes.steps(lane) == 0) hand.left = 0;
+    if (hand.left == 0) {
+      const double begins = disturbance_ / (mean_length * (1.0 - disturbance_));
+      if (static_cast<double>(random.uniform()) >= begins) return;
+      hand.left = 1 + random.below(static_cast<std::uint32_t>(2.0 * mean_length) - 1);
+      hand.controls.clear();
+      for (const ControlInfo& control : controls)
+        hand.controls.push_back(
+            control.is_choice() ? static_cast<float>(random.below(
+                                      static_cast<std::uint32_t>(control.options.size())))
+                                : static_cast<float>(random.between(control.low, control.high)));
+    }
+    --hand.left;
+    const auto out = lanes.control(role, row);
+    for (std::size_t c = 0; c < controls.size(); ++c)
+      if (!controls[c].is_choice() ||
+          lanes.allowed(role, row, c, static_cast<std::size_t>(hand.controls[c])))
+        out[c] = hand.controls[c];
+  }
+
+  // What a seat does in place of its player for some more steps.
+  struct Hand {
+    std::uint32_t left = 0;
+    std::vector<float> controls{};
+  };
+
   std::span<const std::size_t> roles_;
+  double disturbance_;
+  std::vector<std::vector<Hand>> hands_;  // in each lane, of each seat
   std::size_t seats_ = 0;
   std::vector<std::vector<Demonstration>> running_;   // in each lane, of which there are as many
   std::vector<std::vector<Demonstration>> finished_;  // in each episode
@@ -135,6 +185,7 @@ class Cutter {
     episodes_ = file.integers(name_ + ".episodes");
     senses_ = get(file, "senses");
     controls_ = get(file, "controls");
+    advice_ = get(file, "advice");
     rewards_ = get(file, "rewards");
     present_ = file.bytes(name_ + ".present");
   }
@@ -143,7 +194,7 @@ class Cutter {
     if (episodes_.size() % 2 != 0) damaged(name_);
     for (std::size_t e = 0; e < episodes_.size(); e += 2) list.push_back(next(e));
     if (sensed_ != senses_.size() || steps_ != rewards_.size() || steps_ != present_.size() ||
-        steps_ * own_.controls.size() != controls_.size())
+        steps_ * own_.controls.size() != controls_.size() || advice_.size() != controls_.size())
       damaged(name_);
   }
 
@@ -178,11 +229,14 @@ class Cutter {
     Demonstration one{role_, static_cast<Outcome>(outcome)};
     one.senses = taken(senses_, sensed_, (n + 1) * columns);
     one.controls = taken(controls_, steps_ * each, n * each);
+    one.advice = taken(advice_, steps_ * each, n * each);
     one.rewards = taken(rewards_, steps_, n);
     for (const std::byte flag : taken(present_, steps_, n))
       one.present.push_back(flag == std::byte{0} ? 0 : 1);
     for (std::size_t i = 0; i < one.controls.size(); ++i)
-      if (!fits(own_.controls[i % each], one.controls[i])) damaged(name_);
+      if (!fits(own_.controls[i % each], one.controls[i]) ||
+          !fits(own_.controls[i % each], one.advice[i]))
+        damaged(name_);
     sensed_ += one.senses.size();
     steps_ += n;
     return one;
@@ -192,7 +246,7 @@ class Cutter {
   std::string name_;
   const Role& own_;
   std::vector<std::int64_t> episodes_;
-  std::vector<float> senses_, controls_, rewards_;
+  std::vector<float> senses_, controls_, advice_, rewards_;
   std::vector<std::byte> present_;
   std::size_t sensed_ = 0, steps_ = 0;  // numbers and steps cut off so far
 };
@@ -224,7 +278,7 @@ void Demonstrations::store(TensorFile& file, const Game& game) const {
   for (std::size_t r = 0; r < game.roles().size(); ++r) {
     const Role& role = game.roles()[r];
     std::vector<std::int64_t> episodes;
-    std::vector<float> senses, controls, rewards;
+    std::vector<float> senses, controls, advice, rewards;
     std::vector<std::byte> present;
     for (const Demonstration& one : list) {
       if (one.role != r) continue;
@@ -232,6 +286,7 @@ void Demonstrations::store(TensorFile& file, const Game& game) const {
       episodes.push_back(static_cast<std::int64_t>(one.outcome));
       append_to(senses, std::span(one.senses));
       append_to(controls, std::span(one.controls));
+      append_to(advice, std::span(one.wanted()));
       append_to(rewards, std::span(one.rewards));
       append_to(present, std::as_bytes(std::span(one.present)));
     }
@@ -242,6 +297,7 @@ void Demonstrations::store(TensorFile& file, const Game& game) const {
     file.put(role.name + ".senses", {senses.size() / role.columns.size(), role.columns.size()},
              senses);
     file.put(role.name + ".controls", {rewards.size(), role.controls.size()}, controls);
+    file.put(role.name + ".advice", {rewards.size(), role.controls.size()}, advice);
     file.put(role.name + ".rewards", {rewards.size()}, rewards);
     file.put(role.name + ".present", std::span<const std::byte>(present));
   }
@@ -268,8 +324,8 @@ Demonstrations Demonstrations::from(const TensorFile& file, const Game& game) {
 
 Demonstrations demonstrate(const Game& game, const std::vector<const Player*>& players,
                            std::span<const std::size_t> roles, std::span<const EpisodeKey> episodes,
-                           WorkerPool& pool) {
-  Scribe scribe(game, roles, episodes.size());
+                           WorkerPool& pool, double disturbance) {
+  Scribe scribe(game, roles, episodes.size(), disturbance);
   if (!episodes.empty()) play_watched(game, players, episodes, pool, scribe);
   return scribe.result();
 }

@@ -56,7 +56,7 @@ std::vector<const Demonstration*> demonstrations_of(const Demonstrations* all,
 }
 
 Experience experience_of(std::span<const Demonstration* const> demonstrations, const Role& role,
-                         const Heads& heads, double discount) {
+                         const Heads& heads, double discount, bool wanted) {
   const std::size_t columns = role.columns.size(), controls = role.controls.size();
   std::size_t places = 0;
   for (const Demonstration* one : demonstrations) places += one->steps() + 1;
@@ -68,7 +68,7 @@ Experience experience_of(std::span<const Demonstration* const> demonstrations, c
       return std::span(one.senses).subspan(step * columns, columns);
     };
     for (std::size_t step = 0; step < one.steps(); ++step) {
-      heads.action_of(std::span(one.controls).subspan(step * controls, controls), action);
+      heads.action_of(std::span(wanted ? one.wanted() : one.controls).subspan(step * controls, controls), action);
       if (one.present[step] != 0)
         kept.act(0, senses(step), action);
       else

@@ -48,9 +48,10 @@ struct Deciding {
   bool explores() const { return past == nullptr; }
 };
 
-/// Demonstrations as steps to learn from; controls become actions.
+/// Demonstrations as steps to learn from; controls become actions: what was done, or what the player
+/// had wanted.
 Experience experience_of(std::span<const Demonstration* const> demonstrations, const Role& role,
-                         const Heads& heads, double discount);
+                         const Heads& heads, double discount, bool wanted = false);
 /// Those of some roles.
 std::vector<const Demonstration*> demonstrations_of(const Demonstrations* all,
                                                     std::span<const std::size_t> roles);
