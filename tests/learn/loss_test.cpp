@@ -18,6 +18,7 @@ struct Kind {
   std::size_t memory = 0;
   LossSettings settings{Objective::clipped, 0.2, 0.03, 0.7, 0.0};
   bool credit = false;  // value and credit networks read more than the policy
+  bool teacher = false;
 };
 void PrintTo(const Kind& kind, std::ostream* out) { *out << kind.name; }
 
@@ -29,6 +30,7 @@ const std::vector<Kind> kinds{
     {"Plain", false, 0, {Objective::plain, 0.2, 0.01, 1.0, 0.0}},
     {"Credit", false, 0, {Objective::clipped, 0.2, 0.03, 0.7, 0.0}, true},
     {"CreditAndGuess", true, 0, {Objective::clipped, 0.2, 0.03, 0.7, 0.0}, true},
+    {"Teacher", true, 0, {Objective::clipped, 0.2, 0.03, 0.7, 0.0, 0.6}, false, true},
     {"ClippedValues", false, 0, {Objective::clipped, 0.2, 0.0, 0.5, 0.4}},
 };
 
@@ -111,6 +113,12 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
     target.push_back(static_cast<float>(random.between(-3, 3)));
     old_value.push_back(static_cast<float>(said.value(i) + random.between(-0.8, 0.8)));
   }
+  // What a teacher would do, who knows nothing in two moments.
+  std::vector<float> teacher;
+  for (std::size_t i = 0; kind.teacher && i < n; ++i) {
+    teacher.push_back(i % 20 == 0 ? std::nanf("") : random.normal());
+    teacher.push_back(static_cast<float>(random.below(2)));
+  }
   const auto sums_and_gradient = [&](std::span<double> into) {
     memory = before;
     nets.prepare(p.span(), prepared.span());
@@ -118,18 +126,20 @@ TEST_P(EachLoss, GradientsMatchFiniteDifferences) {
     again.memory = memory.span();
     return add_loss<double>(
         nets, numbers,
-        {again, actions, log_probability, advantage, target, old_value, allowed, counts},
+        {again, actions, log_probability, advantage, target, old_value, allowed, counts, teacher},
         kind.settings, 1.0, room, into);
   };
   const auto loss = [&] {
     AlignedBuffer<double> unused(nets.parameters);
     const LossSums sums = sums_and_gradient(unused.span());
     return sums.policy + kind.settings.value_weight * (sums.value + sums.guess + sums.credit) -
-           kind.settings.entropy_weight * sums.entropy;
+           kind.settings.entropy_weight * sums.entropy +
+           kind.settings.teacher_weight * sums.teacher;
   };
   const LossSums sums = sums_and_gradient(gradient.span());
   EXPECT_GT(sums.clipped, 5);
   EXPECT_LT(sums.clipped, 35);
+  EXPECT_EQ(sums.teacher != 0.0, kind.teacher);
   int checked = 0;
   for (std::size_t i = 0; i < p.size(); ++i) {
     constexpr double h = 1e-6;

@@ -33,10 +33,11 @@ struct CloneSettings {
   // Learning
   std::int64_t minibatch = 256;  ///< steps per gradient step, at least 1
   double learning_rate = 1e-3;   ///< of the first update, above 0
-  /// how strongly weights are drawn to 0, so that demonstrations are not learned by heart; at least 0
+  /// how strongly weights are drawn to 0, so that demonstrations are not learned by heart; at least
+  /// 0
   double weight_decay = 3e-3;
-  double gradient_limit = 1.0;   ///< length to which longer gradients are cut, above 0
-  bool normalise = true;         ///< bring observation columns to mean 0 and standard deviation 1
+  double gradient_limit = 1.0;  ///< length to which longer gradients are cut, above 0
+  bool normalise = true;        ///< bring observation columns to mean 0 and standard deviation 1
   /// share of the teachers' episodes that are not learned from, but tell when to stop, 0 to 0.5
   double held_out = 0.1;
   /// share of steps of the teachers' episodes in which they are disturbed, so that it is seen how

@@ -57,8 +57,8 @@ struct OffPolicySettings {
   double teacher_fades_by = 0.5;  ///< by when that has fallen to 0; above 0, at most 1
   /// nothing is played: values are learned from demonstrations alone
   bool offline = false;
-  /// how much lower controls are valued that nobody has tried there; 0.1 if nothing is played, else
-  /// 0. At least 0
+  /// how much lower controls are valued that nobody has tried there; 0.03 if nothing is played,
+  /// else 0. At least 0
   std::optional<double> conservative_weight{};
 
   // Against whom, where sides that learn are opposed to each other

@@ -39,6 +39,10 @@ struct QTableSettings {
   double last_temperature = 0.05;  ///< reached linearly when `explore_until` is done
   double explore_until = 0.5;      ///< share of the training, above 0, at most 1
 
+  /// share of steps at first in which a teacher acts, 0 to 1
+  double teacher_share = 0.0;
+  double teacher_fades_by = 0.5;  ///< by when that has fallen to 0; above 0, at most 1
+
   // Learning
   double first_value = 0.0;  ///< of everything before it was tried; high makes it be tried
   bool double_q = false;     ///< two tables: what is best next by one is valued by the other

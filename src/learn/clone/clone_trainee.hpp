@@ -70,6 +70,7 @@ class CloneTrainee final : public OffPolicy {
   void add_metrics(std::vector<Metric>& metrics) const override;
   void store_networks(TensorFile& file, std::span<const float> parameters) const override;
   void fetch_networks(const TensorFile& file, std::span<float> parameters) const override;
+  void take_clone(const TensorFile& file) override { fetch_networks(file, parameters_.span()); }
   void store_target(TensorFile&) const override {}
   void fetch_target(const TensorFile&) override {}
 

@@ -72,10 +72,13 @@ DqnTrainee::DqnTrainee(TrainingContext& context, std::vector<std::size_t> roles,
 
 // ---- playing
 
-double DqnTrainee::explored() const { return std::min(1.0, done() / dqn_.explore_until); }
+// Who begins with a clone explores no more than at the end.
+double DqnTrainee::explored() const {
+  return cloned_ ? 1.0 : std::min(1.0, done() / dqn_.explore_until);
+}
 
 double DqnTrainee::epsilon_of(std::size_t lane) const {
-  if (warming_up()) return 1.0;
+  if (warming_up() && !cloned_) return 1.0;
   const double epsilon = std::lerp(dqn_.epsilon, dqn_.last_epsilon, explored());
   const std::size_t lanes = context_.environment->count();
   if (!dqn_.epsilon_by_lane || lanes < 2) return epsilon;
@@ -137,6 +140,12 @@ void DqnTrainee::store_networks(TensorFile& file, std::span<const float> paramet
 
 void DqnTrainee::fetch_networks(const TensorFile& file, std::span<float> parameters) const {
   fetch_network(file, "values", net_, parameters);
+}
+
+void DqnTrainee::take_clone(const TensorFile& file) {
+  AlignedBuffer<float> merged(played_.parameters());
+  fetch_network(file, "policy", played_, merged.span());
+  action_values_.split_outputs(played_, merged.span(), net_, parameters_.span());
 }
 
 void DqnTrainee::store_target(TensorFile& file) const {

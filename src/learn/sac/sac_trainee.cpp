@@ -139,8 +139,8 @@ float SacTrainee::temperature(Temperature which) const {
 
 bool SacTrainee::part_learns(std::size_t part) const {
   const bool now = minibatches_ % actor_critic_.policy_every == 0;
-  if (part == 0) return now;
-  if (part == 1) return now && samples_dials() && actor_critic_.learn_temperature;
+  if (part == 0) return now && !rests();
+  if (part == 1) return now && !rests() && samples_dials() && actor_critic_.learn_temperature;
   return true;
 }
 
@@ -221,7 +221,7 @@ void SacTrainee::choose(const Deciding& d) {
   const auto prepared = d.past != nullptr ? d.past->prepared.span() : prepared_.span();
   const auto outputs = policy_.forward(policy_part(parameters), prepared_policy(prepared), d.inputs,
                                        {1, d.rows, {}, {}}, room.policy);
-  const bool any = d.explores() && warming_up();
+  const bool any = d.explores() && warming_up() && !cloned_;
   const std::vector<float>& dials = room.drawn.dials;
   for (std::size_t i = 0; i < d.rows; ++i) {
     const auto output = outputs.subspan(i * stride, policy_.outputs());
@@ -271,6 +271,10 @@ void SacTrainee::fetch_networks(const TensorFile& file, std::span<float> paramet
   for (std::size_t c = 0; c < critics_; ++c)
     fetch_network(file, "critic." + std::to_string(c), critic_, critic_part(parameters, c));
   file.get("temperatures", parameters.subspan(temperatures_offset_, 2));
+}
+
+void SacTrainee::take_clone(const TensorFile& file) {
+  fetch_network(file, "policy", policy_, policy_part(parameters_.span()));
 }
 
 void SacTrainee::store_target(TensorFile& file) const {

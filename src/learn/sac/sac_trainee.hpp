@@ -106,6 +106,7 @@ class SacTrainee final : public OffPolicy {
   void add_metrics(std::vector<Metric>& metrics) const override;
   void store_networks(TensorFile& file, std::span<const float> parameters) const override;
   void fetch_networks(const TensorFile& file, std::span<float> parameters) const override;
+  void take_clone(const TensorFile& file) override;
   void store_target(TensorFile& file) const override;
   void fetch_target(const TensorFile& file) override;
 

@@ -33,6 +33,8 @@ void describe(V& v, QTableSettings& s) {
   v("temperature", s.temperature, positive());
   v("last_temperature", s.last_temperature, positive());
   v("explore_until", s.explore_until, share);
+  v("teacher_share", s.teacher_share, between(0, 1));
+  v("teacher_fades_by", s.teacher_fades_by, share);
   v("first_value", s.first_value);
   v("double_q", s.double_q);
   v("on_policy", s.on_policy);
@@ -69,7 +71,8 @@ TrainingSettings table_training(const QTableSettings& s) {
           .lanes = static_cast<std::size_t>(*s.lanes),
           .horizon = static_cast<std::size_t>(*s.horizon),
           .roster = {.used = false},
-          .processes = false};
+          .processes = false,
+          .asks_teachers = s.teacher_share > 0.0};
 }
 
 std::unique_ptr<Learner> make_table(LearnerContext c) {
@@ -123,6 +126,11 @@ LearningMethod q_table_method() {
           .charts = table_charts(),
           .against_collapse = "lower the learning rate, or explore for longer (explore_until)",
           .against_plateau = "give columns more bins, or explore for longer (explore_until)",
+          .teachers =
+              [](const LearnerSettings& s) {
+                const bool asked = s.as<QTableSettings>().teacher_share > 0.0;
+                return TeacherUse{.asked = asked, .needed = asked};
+              },
           .settle = settle_training<QTableSettings>,
           .forecast = table_forecast,
           .make = make_table};

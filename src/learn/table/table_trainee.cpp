@@ -191,6 +191,20 @@ std::pair<std::size_t, bool> TableTrainee::choose(std::span<float> values,
   return draw([&](std::size_t c) { return values[c] == most ? 1.0f : 0.0f; });
 }
 
+// In some steps a teacher's controls stand; they are there already.
+bool TableTrainee::teacher_acts(const RoleRows& role_rows, std::size_t i, std::size_t time) const {
+  if (!context_.advised[role_rows.role]) return false;
+  const auto given = context_.environment->control(role_rows.role, role_rows.first_row + i);
+  if (std::any_of(given.begin(), given.end(), [](float x) { return std::isnan(x); })) return false;
+  RandomStream random(
+      derived_seed(seed(), "teacher"), static_cast<std::uint32_t>(role_rows.own_row + i),
+      static_cast<std::uint32_t>(static_cast<std::size_t>(context_.updates) * horizon_ + time),
+      Purpose::decide);
+  const double share =
+      settings_.teacher_share * std::max(0.0, 1.0 - done() / settings_.teacher_fades_by);
+  return static_cast<double>(random.uniform()) < share;
+}
+
 void TableTrainee::decide_row(const RoleRows& role_rows, std::size_t i, std::size_t time,
                               std::uint64_t decide_seed, Room& room) {
   Environment& environment = *context_.environment;
@@ -215,7 +229,11 @@ void TableTrainee::decide_row(const RoleRows& role_rows, std::size_t i, std::siz
       decide_seed, static_cast<std::uint32_t>(own_row),
       static_cast<std::uint32_t>(static_cast<std::size_t>(context_.updates) * horizon_ + time),
       Purpose::decide);
-  const auto [combination, best] = choose(room.values, random);
+  auto [combination, best] = choose(room.values, random);
+  if (teacher_acts(role_rows, i, time)) {
+    combination = heads_.combination(environment.control(role_rows.role, lane_row));
+    best = room.values[combination] >= *std::max_element(room.values.begin(), room.values.end());
+  }
   steps_[at] = {.combination = static_cast<std::uint32_t>(combination),
                 .acted = !environment.idle(lane) && environment.present(role_rows.role, lane_row),
                 .best = best};
@@ -342,6 +360,9 @@ void TableTrainee::restore(const TensorFile& file) {
 }
 
 Continuation TableTrainee::continue_from(const TensorFile& file) {
+  if (!PolicySignature::from(file).tabular)
+    throw Error(ErrorKind::refused, "what was trained before is a network, and not a table",
+                "checkpoint", "let it teach: name it as --teacher, and set teacher_share");
   if (const auto d = first_difference(signature_, PolicySignature::from(file)); !d.empty())
     throw Error(ErrorKind::refused, "what was trained before does not fit: " + d, "checkpoint",
                 "continue with a table of these senses and controls");

@@ -102,6 +102,7 @@ class TableTrainee final : public Trainee {
   void forbid(std::span<const float> allowed, Room& room) const;
   /// The combination, and whether it seemed best.
   std::pair<std::size_t, bool> choose(std::span<float> values, RandomStream& random) const;
+  bool teacher_acts(const RoleRows& role_rows, std::size_t i, std::size_t time) const;
   void decide_row(const RoleRows& role_rows, std::size_t i, std::size_t time,
                   std::uint64_t decide_seed, Room& room);
   std::size_t place(std::size_t time, std::size_t own_row) const { return time * rows_ + own_row; }

@@ -85,4 +85,22 @@ void ActionValues::merge_outputs(const Network<float>& from, std::span<const flo
   }
 }
 
+void ActionValues::split_outputs(const Network<float>& from, std::span<const float> merged,
+                                 const Network<float>& to, std::span<float> parameters) const {
+  for (std::size_t p = 0; p < to.parts().size(); ++p) {
+    const NetworkPart &old = from.parts()[p], &part = to.parts()[p];
+    const bool outputs = part.name.starts_with("output."), bias = part.name == "output.bias";
+    const std::size_t rows = bias ? part.width : part.rows, width = bias ? 1 : part.width,
+                      each = outputs ? quantiles_ : 1;
+    for (std::size_t r = 0; r < rows; ++r)
+      for (std::size_t i = 0; i < width; ++i) {
+        const bool is_option = !outputs || r / each < options_;
+        const std::size_t before = r / each;
+        parameters[bias ? part.offset + r : part.offset + r * part.stride + i] =
+            !is_option ? 0.0f
+                       : merged[bias ? old.offset + before : old.offset + before * old.stride + i];
+      }
+  }
+}
+
 }  // namespace zithercraft::learn_internal

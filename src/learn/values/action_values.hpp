@@ -39,6 +39,11 @@ class ActionValues {
   void merge_outputs(const Network<float>& from, std::span<const float> parameters,
                      const Network<float>& to, std::span<float> merged) const;
 
+  /// The other way round: outputs whose means differ among the options of a choice as those of the
+  /// network with one output for each do. Of duelling ones, what moments are worth begins at 0.
+  void split_outputs(const Network<float>& from, std::span<const float> merged,
+                     const Network<float>& to, std::span<float> parameters) const;
+
  private:
   // How much each output of a choice counts in an option's value.
   float weight(std::size_t choice, std::size_t option, std::size_t other) const;

@@ -68,7 +68,9 @@ Experience experience_of(std::span<const Demonstration* const> demonstrations, c
       return std::span(one.senses).subspan(step * columns, columns);
     };
     for (std::size_t step = 0; step < one.steps(); ++step) {
-      heads.action_of(std::span(wanted ? one.wanted() : one.controls).subspan(step * controls, controls), action);
+      heads.action_of(
+          std::span(wanted ? one.wanted() : one.controls).subspan(step * controls, controls),
+          action);
       if (one.present[step] != 0)
         kept.act(0, senses(step), action);
       else

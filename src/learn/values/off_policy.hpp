@@ -48,8 +48,8 @@ struct Deciding {
   bool explores() const { return past == nullptr; }
 };
 
-/// Demonstrations as steps to learn from; controls become actions: what was done, or what the player
-/// had wanted.
+/// Demonstrations as steps to learn from; controls become actions: what was done, or what the
+/// player had wanted.
 Experience experience_of(std::span<const Demonstration* const> demonstrations, const Role& role,
                          const Heads& heads, double discount, bool wanted = false);
 /// Those of some roles.
@@ -132,6 +132,8 @@ class OffPolicy : public Trainee {
   virtual void fetch_networks(const TensorFile& file, std::span<float> parameters) const = 0;
   virtual void store_target(TensorFile& file) const = 0;
   virtual void fetch_target(const TensorFile& file) = 0;
+  /// A policy alone, which imitation has brought here: everything else is as it was.
+  virtual void take_clone(const TensorFile& file) = 0;
   /// What else a training goes on with.
   virtual void store_more(TensorFile& /*file*/) const {}
   virtual void fetch_more(const TensorFile& /*file*/) {}
@@ -144,6 +146,10 @@ class OffPolicy : public Trainee {
   std::uint64_t seed() const { return seed_of(context_, roles_[0]); }
   /// How much of the training is done.
   double done() const;
+  /// A policy that was a clone does not learn before there is something to learn from it.
+  bool rests() const {
+    return cloned_ && taken_ < 3 * static_cast<std::int64_t>(*settings_.warm_up);
+  }
   bool warming_up() const { return taken_ < static_cast<std::int64_t>(*settings_.warm_up); }
 
   TrainingContext& context_;
@@ -162,6 +168,7 @@ class OffPolicy : public Trainee {
   std::vector<Transition> transitions_;                       // of the present minibatch
   std::int64_t minibatches_ = 0;
   std::int64_t taken_ = 0;  // steps in which its rows acted
+  bool cloned_ = false;     // it began as a clone
 
  private:
   // What one thread works with.

@@ -21,7 +21,7 @@ void OffPolicy::store(TensorFile& file) const {
   value_scale_.store(scale);
   file.put("value.scale", std::span<const double>(scale));
   store_normaliser(file, normaliser_);
-  std::vector<std::int64_t> counts{minibatches_, taken_};
+  std::vector<std::int64_t> counts{minibatches_, taken_, cloned_ ? 1 : 0};
   for (std::size_t i = 0; i < parts_.size(); ++i) {
     const Adam& adam = parts_[i].adam;
     file.put(adam_place(i) + "first", {adam.first_moments().size()}, adam.first_moments().span());
@@ -52,17 +52,18 @@ void OffPolicy::restore(const TensorFile& file) {
   prepare_target(target_.span(), target_prepared_.span());
   const auto scale = file.doubles("value.scale"), owed = file.doubles("off_policy.owed");
   const auto counts = file.integers("off_policy.counts");
-  if (scale.size() != 4 || counts.size() != 2 + parts_.size() || owed.size() != 1)
+  if (scale.size() != 4 || counts.size() != 3 + parts_.size() || owed.size() != 1)
     refuse("the checkpoint lacks the scale of values, or its counts");
   value_scale_.restore(scale);
   normaliser_ = fetch_normaliser(file, signature_.policy);
   minibatches_ = counts[0];
   taken_ = counts[1];
+  cloned_ = counts[2] != 0;
   for (std::size_t i = 0; i < parts_.size(); ++i) {
     Adam& adam = parts_[i].adam;
     file.get(adam_place(i) + "first", adam.first_moments().span());
     file.get(adam_place(i) + "second", adam.second_moments().span());
-    adam.set_steps(counts[2 + i]);
+    adam.set_steps(counts[3 + i]);
   }
   owed_ = owed[0];
   // A checkpoint without steps to learn from goes on with those that are played from now on.
@@ -91,17 +92,25 @@ PastPolicy OffPolicy::fetch(const TensorFile& file) const {
   return past;
 }
 
-// Networks that were trained on the same senses and controls go on as they are.
+// Networks that were trained on the same senses and controls go on as they are; of a clone there is
+// the policy alone.
 Continuation OffPolicy::continue_from(const TensorFile& file) {
   const PolicySignature before = PolicySignature::from(file);
   if (const auto d = first_difference(signature_, before); !d.empty())
     throw Error(ErrorKind::refused, "what was trained before does not fit: " + d, "checkpoint",
-                "continue with a policy of this method and these senses and controls");
-  fetch_networks(file, parameters_.span());
+                "continue with a policy of this method and these senses and controls, or with a "
+                "clone whose `continued_by` names the method");
+  cloned_ = file.has("clone.counts");
+  if (cloned_) {
+    take_clone(file);
+    target_ = parameters_;
+  } else {
+    fetch_networks(file, parameters_.span());
+    fetch_target(file);
+    value_scale_.restore(file.doubles("value.scale"));
+  }
   prepare(parameters_.span(), prepared_.span());
-  fetch_target(file);
   prepare_target(target_.span(), target_prepared_.span());
-  value_scale_.restore(file.doubles("value.scale"));
   normaliser_ = fetch_normaliser(file, signature_.policy);
   return {
       .parts = {{"networks", Continuation::Taken::all, parameters_.size(), parameters_.size()}}};

@@ -45,7 +45,7 @@ void settle_off_policy(OffPolicySettings& s, const Game& game, std::int64_t tota
   constexpr double shortest = 50.0, longest = 200.0, snapshots = 50.0;
   if (!s.discount)
     s.discount = 1.0 - 1.0 / std::clamp(static_cast<double>(o.episode) / 2.0, shortest, longest);
-  if (!s.conservative_weight) s.conservative_weight = s.offline ? 0.1 : 0.0;
+  if (!s.conservative_weight) s.conservative_weight = s.offline ? 0.03 : 0.0;
   if (!s.against_past)
     s.against_past = std::max(0.0, std::min(0.2, 1.0 - s.against_hardest.value_or(0.0)));
   if (!s.against_hardest) s.against_hardest = std::max(0.0, std::min(0.2, 1.0 - *s.against_past));
