@@ -164,6 +164,9 @@ void tell(const TrainCommand& c, const GameSpec& spec, const Run& trained,
     fmt::print("trained {}{} steps in {:.1f} s: {}\n",
                by.generations ? fmt::format("{} generations, ", updates) : "", made, last.seconds,
                trained.last_checkpoint().string());
+    if (!trained.settings().teachers.empty())
+      fmt::print("{}beside its teachers: zithercraft evaluate {}\n",
+                 last.note.empty() ? "" : last.note + "; ", c.folder);
   } else {
     std::string again = c.game;
     for (const std::string& assignment : c.set) again += fmt::format(" --set '{}'", assignment);

@@ -165,6 +165,10 @@ int EvaluateCommand::run() const {
   for (const std::string& opponent : against) check_opponent(opponent);
   if (!against.empty()) options.against = against;
   const Run opened = Run::open(run_folder);
+  // Whom it learned from is what it is measured by.
+  for (const std::string& teacher : opened.settings().teachers)
+    if (against.empty() && (teacher == "expert" || holds_run(teacher)))
+      options.against.push_back(teacher);
   if (const auto list = variants_of(*this, opened); !list.empty()) {
     if (!csv.empty())
       throw Error(ErrorKind::usage, "--csv lists the episodes of one game", "evaluate",

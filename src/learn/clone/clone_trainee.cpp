@@ -257,6 +257,14 @@ void CloneTrainee::add_metrics(std::vector<Metric>& metrics) const {
                                    {"held_out_agreement", held_out_sums_.agreement / held}});
 }
 
+std::string CloneTrainee::standing() const {
+  const auto percent = [](const Sums& sums) {
+    return std::to_string(std::llround(100.0 * sums.agreement / std::max(1.0, sums.count)));
+  };
+  if (held_out_sums_.count == 0.0) return "agreement " + percent(sums_) + "%";
+  return "agreement " + percent(sums_) + "%, held out " + percent(held_out_sums_) + "%";
+}
+
 // ---- keeping
 
 void CloneTrainee::store_networks(TensorFile& file, std::span<const float>) const {

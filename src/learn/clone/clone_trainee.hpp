@@ -5,6 +5,7 @@
 #include <cstddef>
 #include <optional>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "learn/clone/imitation.hpp"
@@ -24,6 +25,7 @@ class CloneTrainee final : public OffPolicy {
   CloneTrainee(TrainingContext& context, std::vector<std::size_t> roles,
                const CloneSettings& settings);
 
+  std::string standing() const override;
   bool ended() const noexcept override { return falls_ >= most_falls; }
   void store(TensorFile& file) const override;
   void restore(const TensorFile& file) override;

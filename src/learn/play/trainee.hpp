@@ -4,6 +4,7 @@
 
 #include <cstddef>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "learn/play/rows.hpp"
@@ -61,6 +62,8 @@ class Trainee {
   virtual bool ended() const noexcept { return false; }
   /// What the last improvement brought; the first trainee's times are those of all.
   virtual std::vector<Metric> metrics() const = 0;
+  /// How it stands, in a few words; may be empty.
+  virtual std::string standing() const { return {}; }
   /// Where the time of the last improvement went.
   virtual const PhaseTimes& times() const = 0;
 

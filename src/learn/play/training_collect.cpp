@@ -211,6 +211,7 @@ LearnerReport Training::report() const {
     report.policies.push_back({trainee->roles().front(), trainee->metrics()});
     times += trainee->times();
   }
+  report.note = trainees_.front()->standing();
   std::vector<Metric>& first = report.policies.front().metrics;
   add_times(times, first);
   if (opposed()) add_roster(roster_.report(), past_share(), first);
