@@ -7,6 +7,7 @@
 #include <memory>
 #include <vector>
 
+#include "learn/dqn/noisy_parameters.hpp"
 #include "learning.hpp"
 #include "opposed_games.hpp"
 #include "support.hpp"
@@ -105,6 +106,46 @@ TEST(Dqn, KnowsWhatAChainIsWorth) {
       EXPECT_NEAR(value, std::pow(0.9, 4.0 - static_cast<double>(at)), 0.05) << ahead << " " << at;
     }
   }
+}
+
+// Noise in the weights explores alone, and becomes weaker where it does harm.
+TEST(Dqn, NoiseInTheWeightsFindsTheEndOfTheChain) {
+  DqnSettings s;
+  s.discount = 0.9;
+  s.noisy = true;
+  s.warm_up = 200;
+  Trained trained = train(dqn_method(), s, Game(chain()), 12'000);
+  for (std::size_t at = 0; at < 5; ++at) {
+    std::vector<float> senses(5), control(1);
+    senses[at] = 1.0f;
+    trained.policy.decide(senses, control);
+    EXPECT_EQ(control[0], 1.0f) << at;
+  }
+  EXPECT_EQ(metric_in(trained.report.policies[0].metrics, "epsilon"), 0.0);
+}
+
+// The gradient of the strengths, and the spread of what is drawn.
+TEST(Dqn, NoiseIsAsStrongAsItIsSaidToBe) {
+  const Network<float> net({.columns = 3, .hidden = {5}, .outputs = 2});
+  NoisyParameters noisy(net);
+  std::vector<float> means(net.parameters(), 0.5f), strengths(net.parameters());
+  noisy.first_strengths(strengths);
+  const NetworkPart& part = net.parts()[0];
+  double sum = 0.0, squares = 0.0;
+  constexpr int draws = 4000;
+  for (std::uint32_t i = 0; i < draws; ++i) {
+    noisy.draw(means, strengths, RandomStream(1, 0, i, Purpose::user));
+    const double off = static_cast<double>(noisy.parameters()[part.offset] - 0.5f);
+    sum += off;
+    squares += off * off;
+    std::vector<float> by_parameters(net.parameters(), 2.0f), by_strengths(net.parameters());
+    noisy.add_gradient(by_parameters, by_strengths);
+    EXPECT_NEAR(by_strengths[part.offset] * strengths[part.offset], 2.0 * off, 1e-4);
+  }
+  EXPECT_NEAR(sum / draws, 0.0, 0.02);
+  // Products of two bent normal numbers have a variance of (2 / pi).
+  const double strength = static_cast<double>(strengths[part.offset]);
+  EXPECT_NEAR(squares / draws, strength * strength * 2.0 / 3.14159265, 0.01);
 }
 
 // Two arms: one pays 1, the other 0 or 2.5, as often as not. The second is better in the mean, and
@@ -267,7 +308,10 @@ std::vector<Kind> kinds() {
   dqn.experience = 700;
   ActorCriticSettings sac = small();
   sac.experience = 900;
+  DqnSettings noisy;
+  noisy.noisy = true;
   return {{"dqn", dqn_method(), dqn, pole_on_a_cart()},
+          {"noisy", dqn_method(), noisy, pole_on_a_cart()},
           {"sac", sac_method(), sac, swing_up()},
           {"td3", td3_method(), small(td3_settings()), swing_up()},
           {"choices", sac_method(), small(), two_choices()}};

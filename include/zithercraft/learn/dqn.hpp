@@ -31,6 +31,8 @@ struct DqnSettings : OffPolicySettings {
   Exploration exploration = Exploration::epsilon;  ///< how what does not seem best is tried
   double epsilon = 1.0;        ///< probability of any option at the first step, 0 to 1
   double last_epsilon = 0.02;  ///< reached linearly when `explore_until` is done
+  /// Weights have noise whose strength is learned, and which explores in place of epsilon.
+  bool noisy = false;
   /// Lanes explore differently much: one's probability is the power from 1 to 8 of that above.
   bool epsilon_by_lane = false;
   /// of softmax, in the scale in which returns are predicted, above 0

@@ -6,7 +6,10 @@
 
 namespace zithercraft::learn_internal {
 
-void DqnTrainee::begin_improvement() { sums_ = {}; }
+void DqnTrainee::begin_improvement() {
+  sums_ = {};
+  renew_noise();  // the scale of values may have changed
+}
 
 void DqnTrainee::stock_changed(std::size_t place, bool learnable) {
   if (dqn_.priority > 0.0) priorities_.set(place, learnable ? most_priority_ : 0.0);
@@ -58,11 +61,11 @@ void DqnTrainee::find_targets(const TransitionRows& rows, Room& room) const {
                     choices = action_values_.choices(), quantiles = action_values_.quantiles(),
                     masks = heads_.masks();
   const Network<float>::Order order{1, n, {}, {}};
-  const auto ahead =
-      net_.forward(target_.span(), target_prepared_.span(), rows.next_inputs, order, room.next);
-  const auto judged = dqn_.double_q ? net_.forward(parameters_.span(), prepared_.span(),
-                                                   rows.next_inputs, order, room.net)
-                                    : ahead;
+  const auto ahead = net_.forward(means(std::as_const(target_).span()), target_prepared_.span(),
+                                  rows.next_inputs, order, room.next);
+  const auto judged =
+      dqn_.double_q ? net_.forward(present(), present_prepared(), rows.next_inputs, order, room.net)
+                    : ahead;
   const auto values = room.values.span();
   for (std::size_t i = 0; i < n; ++i) {
     const auto targets = std::span(room.targets).subspan(i * quantiles, quantiles);
@@ -146,18 +149,19 @@ void DqnTrainee::add_transitions(const TransitionRows& rows, std::span<float> gr
   const std::size_t n = rows.transitions.size(), stride = net_.output_stride();
   const Network<float>::Order order{1, n, {}, {}};
   find_targets(rows, room);
-  const auto outputs =
-      net_.forward(parameters_.span(), prepared_.span(), rows.inputs, order, room.net);
+  const auto outputs = net_.forward(present(), present_prepared(), rows.inputs, order, room.net);
   const auto output_gradient = room.gradient.span().first(n * stride);
   std::fill(output_gradient.begin(), output_gradient.end(), 0.0f);
   Sums& sums = portion_sums_[rows.first / transitions_per_portion] = {};
   for (std::size_t i = 0; i < n; ++i)
     learn_row(rows, i, outputs.subspan(i * stride, net_.outputs()), room, sums);
-  net_.backward(parameters_.span(), prepared_.span(), rows.inputs, order, output_gradient, room.net,
-                gradient);
+  net_.backward(present(), present_prepared(), rows.inputs, order, output_gradient, room.net,
+                means(gradient));
+  if (dqn_.noisy) noisy_.add_gradient(means(gradient), gradient.subspan(net_.parameters()));
 }
 
 void DqnTrainee::after_step() {
+  renew_noise();
   for (const Sums& sums : portion_sums_) {
     sums_.loss += sums.loss;
     sums_.value += sums.value;

@@ -23,6 +23,7 @@ void describe(V& v, DqnSettings& s) {
   v("exploration", s.exploration);
   v("epsilon", s.epsilon, between(0, 1));
   v("last_epsilon", s.last_epsilon, between(0, 1));
+  v("noisy", s.noisy);
   v("epsilon_by_lane", s.epsilon_by_lane);
   v("temperature", s.temperature, positive());
   v("last_temperature", s.last_temperature, positive());

@@ -57,14 +57,22 @@ DqnTrainee::DqnTrainee(TrainingContext& context, std::vector<std::size_t> roles,
       played_(signature_.policy),
       errors_(transitions_.size()),
       portion_sums_((transitions_.size() + transitions_per_portion - 1) / transitions_per_portion) {
-  const std::array<std::size_t, 1> ends{net_.parameters()};
+  // Behind the means of weights come the strengths of their noise.
+  std::vector<std::size_t> ends{net_.parameters()};
+  if (settings.noisy) ends.push_back(2 * net_.parameters());
   make_room(ends, net_.prepared());
   RandomStream random(seed(), 0, 0, Purpose::initialise);
   constexpr double last_gain = 0.01;  // nothing seems better than another at first
-  net_.initialise(parameters_.span(), random, last_gain);
-  net_.prepare(parameters_.span(), prepared_.span());
+  net_.initialise(means(parameters_.span()), random, last_gain);
+  if (settings.noisy) {
+    noisy_ = NoisyParameters(net_);
+    noisy_.first_strengths(parameters_.span().subspan(net_.parameters()));
+    noisy_prepared_ = AlignedBuffer<float>(net_.prepared());
+  }
+  prepare(parameters_.span(), prepared_.span());
   std::copy(parameters_.begin(), parameters_.end(), target_.begin());
-  net_.prepare(target_.span(), target_prepared_.span());
+  prepare(target_.span(), target_prepared_.span());
+  renew_noise();
   if (settings.priority > 0.0) priorities_ = SumTree(experience_.places());
   for (std::size_t worker = 0; worker < context.pool.threads(); ++worker)
     rooms_.emplace_back(*this, std::max(most_rows_, transitions_per_portion));
@@ -79,6 +87,7 @@ double DqnTrainee::explored() const {
 
 double DqnTrainee::epsilon_of(std::size_t lane) const {
   if (warming_up() && !cloned_) return 1.0;
+  if (dqn_.noisy) return 0.0;
   const double epsilon = std::lerp(dqn_.epsilon, dqn_.last_epsilon, explored());
   const std::size_t lanes = context_.environment->count();
   if (!dqn_.epsilon_by_lane || lanes < 2) return epsilon;
@@ -95,8 +104,8 @@ void DqnTrainee::choose_any(std::span<const float> allowed, RandomStream& random
 
 void DqnTrainee::choose(const Deciding& d) {
   Room& room = rooms_[d.worker];
-  const auto parameters = d.past != nullptr ? d.past->parameters.span() : parameters_.span();
-  const auto prepared = d.past != nullptr ? d.past->prepared.span() : prepared_.span();
+  const auto parameters = d.past != nullptr ? means(d.past->parameters.span()) : present();
+  const auto prepared = d.past != nullptr ? d.past->prepared.span() : present_prepared();
   const auto outputs = net_.forward(parameters, prepared, d.inputs, {1, d.rows, {}, {}}, room.net);
   const std::size_t masks = heads_.masks(), controls = heads_.controls();
   const double temperature = std::lerp(dqn_.temperature, dqn_.last_temperature, explored());
@@ -123,37 +132,65 @@ void DqnTrainee::choose(const Deciding& d) {
 
 void DqnTrainee::rescale(double factor) {
   for (std::size_t output = 0; output < net_.outputs(); ++output) {
-    change_output(net_.parts(), parameters_.span(), output, {factor, 0.0});
-    change_output(net_.parts(), target_.span(), output, {factor, 0.0});
+    change_output(net_.parts(), means(parameters_.span()), output, {factor, 0.0});
+    change_output(net_.parts(), means(target_.span()), output, {factor, 0.0});
+    if (dqn_.noisy)
+      change_output(net_.parts(), parameters_.span().subspan(net_.parameters()), output,
+                    {factor, 0.0});
   }
+}
+
+// The noise follows from how many gradient steps were made.
+void DqnTrainee::renew_noise() {
+  if (!dqn_.noisy) return;
+  noisy_.draw(
+      means(std::as_const(parameters_).span()),
+      std::as_const(parameters_).span().subspan(net_.parameters()),
+      RandomStream(derived_seed(seed(), "noise"), static_cast<std::uint32_t>(minibatches_ >> 32),
+                   static_cast<std::uint32_t>(minibatches_), Purpose::decide));
+  net_.prepare(noisy_.parameters(), noisy_prepared_.span());
 }
 
 // ---- keeping
 
 void DqnTrainee::store_networks(TensorFile& file, std::span<const float> parameters) const {
   AlignedBuffer<float> merged(played_.parameters());
-  action_values_.merge_outputs(net_, parameters, played_, merged.span());
+  action_values_.merge_outputs(net_, means(parameters), played_, merged.span());
   store_network(file, "policy", played_, merged.span());
-  store_network(file, "values", net_, parameters);
+  store_network(file, "values", net_, means(parameters));
+  if (dqn_.noisy) store_network(file, "noise", net_, parameters.subspan(net_.parameters()));
   file.put("policy.log_stddev", {0}, std::span<const float>{});
 }
 
 void DqnTrainee::fetch_networks(const TensorFile& file, std::span<float> parameters) const {
-  fetch_network(file, "values", net_, parameters);
+  fetch_network(file, "values", net_, means(parameters));
+  if (dqn_.noisy && file.has("noise.output.weight"))
+    fetch_network(file, "noise", net_, parameters.subspan(net_.parameters()));
+}
+
+void DqnTrainee::restore(const TensorFile& file) {
+  OffPolicy::restore(file);
+  renew_noise();
+}
+
+Continuation DqnTrainee::continue_from(const TensorFile& file) {
+  Continuation taken = OffPolicy::continue_from(file);
+  renew_noise();
+  return taken;
 }
 
 void DqnTrainee::take_clone(const TensorFile& file) {
   AlignedBuffer<float> merged(played_.parameters());
   fetch_network(file, "policy", played_, merged.span());
-  action_values_.split_outputs(played_, merged.span(), net_, parameters_.span());
+  action_values_.split_outputs(played_, merged.span(), net_, means(parameters_.span()));
 }
 
 void DqnTrainee::store_target(TensorFile& file) const {
-  store_network(file, "target", net_, target_.span());
+  store_network(file, "target", net_, means(std::as_const(target_).span()));
 }
 
 void DqnTrainee::fetch_target(const TensorFile& file) {
-  fetch_network(file, "target", net_, target_.span());
+  fetch_network(file, "target", net_, means(target_.span()));
 }
 
 void DqnTrainee::store_more(TensorFile& file) const {

@@ -5,6 +5,7 @@
 
 #include <vector>
 
+#include "learn/dqn/noisy_parameters.hpp"
 #include "learn/values/action_values.hpp"
 #include "learn/values/off_policy.hpp"
 #include "learn/values/sum_tree.hpp"
@@ -44,10 +45,10 @@ class DqnTrainee final : public OffPolicy {
                          std::span<const float> targets, std::span<const float> outputs,
                          std::span<float> gradient) const;
   void prepare(std::span<const float> parameters, std::span<float> prepared) const override {
-    net_.prepare(parameters, prepared);
+    net_.prepare(means(parameters), prepared);
   }
   void prepare_target(std::span<const float> target, std::span<float> prepared) const override {
-    net_.prepare(target, prepared);
+    net_.prepare(means(target), prepared);
   }
   void rescale(double factor) override;
   void draw_transitions(std::span<Transition> out, RandomStream& random) override;
@@ -65,12 +66,29 @@ class DqnTrainee final : public OffPolicy {
   void store_more(TensorFile& file) const override;
   void fetch_more(const TensorFile& file) override;
 
+  // Weights without their noise.
+  template <class T>
+  std::span<T> means(std::span<T> all) const {
+    return all.first(net_.parameters());
+  }
+  // The networks that are played and learned now: with the present noise, if there is some.
+  std::span<const float> present() const {
+    return dqn_.noisy ? noisy_.parameters() : parameters_.span();
+  }
+  std::span<const float> present_prepared() const {
+    return dqn_.noisy ? noisy_prepared_.span() : prepared_.span();
+  }
+  void renew_noise();
+  void restore(const TensorFile& file) override;
+  Continuation continue_from(const TensorFile& file) override;
   double explored() const;
   double epsilon_of(std::size_t lane) const;
 
   DqnSettings dqn_;
   ActionValues action_values_;
   Network<float> net_, played_;  // what learns; the same with one output for each option
+  NoisyParameters noisy_;
+  AlignedBuffer<float> noisy_prepared_;
   std::vector<Room> rooms_;
   SumTree priorities_;
   double most_priority_ = 1.0;

@@ -116,6 +116,7 @@ void Training::restore_shares(const TensorFile& file) {
 }
 
 void Training::restore(const TensorFile& file) {
+  context_.seed = static_cast<std::uint64_t>(file.integers("seed").at(0));
   trainees_.front()->restore(file);
   for (std::size_t t = 1; t < trainees_.size(); ++t)
     trainees_[t]->restore(file.part(place_of(context_.game, *trainees_[t])));
@@ -124,7 +125,6 @@ void Training::restore(const TensorFile& file) {
   const Counters counters = Counters::of(file.metadata, "checkpoint");
   context_.steps = counters.steps;
   context_.updates = counters.updates;
-  context_.seed = static_cast<std::uint64_t>(file.integers("seed").at(0));
   curriculum_.restore(file.doubles("curriculum"));
   begun_ = file.has("lanes") || file.has("lane_episodes");
   collected_ = false;
