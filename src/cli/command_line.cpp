@@ -346,6 +346,8 @@ void describe_doctor(CLI::App& sub, DoctorCommand& c) {
   sub.add_option("--steps", c.steps, "Steps to watch of each player")
       ->check(CLI::Range(1000, 100'000'000))
       ->capture_default_str();
+  sub.add_option("--method", c.method,
+                 "The method that is meant to train it: say whether it fits the controls");
   sub.add_option("--best-response", c.best_response,
                  "With a run of opposed sides: train best responses for so many steps, to see how "
                  "far others can exploit its policies")

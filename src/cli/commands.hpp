@@ -37,7 +37,7 @@ struct ShowCommand {
 };
 
 struct DoctorCommand {
-  std::string game, run_folder, strange;
+  std::string game, run_folder, strange, method;
   std::vector<std::string> set;
   std::int64_t steps = 20'000, best_response = 0;
   std::uint64_t seed = 0;

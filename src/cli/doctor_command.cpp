@@ -52,7 +52,8 @@ int DoctorCommand::run() const {
                               .threads = threads,
                               .on_progress = line.of("steps"),
                               .strange_replays = strange,
-                              .best_response = best_response};
+                              .best_response = best_response,
+                              .method = method};
   const GameSpec spec = find_game(game, set);
   Diagnosis d;
   if (run_folder.empty()) {

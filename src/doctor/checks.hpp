@@ -47,6 +47,8 @@ void check_starts(const Examined& e, Findings& findings);
 /// Of a custom game: whether episodes are the same for the same key, leave nothing behind and can
 /// be brought back, and controls without effect.
 void check_custom(const Examined& e, Findings& findings);
+/// Whether the method that is meant to train the game can, if one is named.
+void check_method(const Examined& e, Findings& findings);
 /// How a training went.
 void check_training(const Game& game, const LearningMethod& method,
                     const std::vector<MetricsRow>& rows, Findings& findings);

@@ -78,6 +78,7 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   if (options.steps < 1000)
     throw Error(ErrorKind::usage, "fewer than 1000 steps show nothing", "DoctorOptions::steps",
                 "watch more");
+  if (!options.method.empty()) learning_method(options.method);  // throws if there is none
   WorkerPool pool(options.threads);
   Diagnosis diagnosis;
   diagnosis.game = game.spec().name;
@@ -107,6 +108,7 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   check_rewards(examined, findings);
   check_episodes(examined, findings);
   if (!breaks_off) check_alone(examined, findings);
+  check_method(examined, findings);
   if (run != nullptr) {
     check_training(game, learning_method(run->settings().learner.method()),
                    Metrics(run->metrics()).rows(), findings);

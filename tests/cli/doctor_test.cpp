@@ -34,6 +34,22 @@ TEST(ToolDoctor, TellsTheSeverityByItsExitStatus) {
   EXPECT_EQ(j["players"], (json{"random", "idle", "to and fro", "script"}));
 }
 
+TEST(ToolDoctor, SaysWhetherAMethodFitsTheControls) {
+  const auto looked = [](const char* method) {
+    return run_tool({"doctor", "mooring", "--steps", "1000", "--method", method, "--json"});
+  };
+  for (const char* method : {"ppo", "sac", "cma", "clone"})
+    EXPECT_EQ(json::parse(looked(method).out)["worst"], "nothing found") << method;
+  const json j = json::parse(looked("dqn").out);
+  EXPECT_EQ(j["worst"], "error");
+  EXPECT_EQ(j["findings"][0]["check"], "method");
+  EXPECT_NE(j["findings"][0]["what"].get<std::string>().find("'throttle' is a dial"),
+            std::string::npos);
+  EXPECT_NE(j["findings"][0]["fix"].get<std::string>().find("sac"), std::string::npos);
+  const auto unknown = looked("dqnn");
+  EXPECT_NE(unknown.err.find("did you mean 'dqn'"), std::string::npos) << unknown.err;
+}
+
 TEST(ToolDoctor, LooksAtARunOfThatGame) {
   const test::TemporaryFolder folder;
   const std::string run = (folder / "run").string();

@@ -127,7 +127,7 @@ TEST(Dqn, NoiseInTheWeightsFindsTheEndOfTheChain) {
 // The gradient of the strengths, and the spread of what is drawn.
 TEST(Dqn, NoiseIsAsStrongAsItIsSaidToBe) {
   const Network<float> net({.columns = 3, .hidden = {5}, .outputs = 2});
-  NoisyParameters noisy(net);
+  learn_internal::NoisyParameters noisy(net);
   std::vector<float> means(net.parameters(), 0.5f), strengths(net.parameters());
   noisy.first_strengths(strengths);
   const NetworkPart& part = net.parts()[0];

@@ -75,6 +75,8 @@ struct DoctorOptions {
   /// steps to train a best response to a run's policies on each of two opposed sides, to find out
   /// how far others can exploit them; 0: none is trained
   std::int64_t best_response = 0;
+  /// the method that is meant to train the game: it is said whether it can; empty: none
+  std::string method{};
 };
 
 /// Plays the game at random, idly, to and fro and by its scripts, and says what would keep an agent

@@ -82,21 +82,26 @@ const looks = {
   others: () => stacked("#8a929c"),
 };
 
-curve("Success, share of the last 100 episodes", [["success", c.recent_success]], {
-  y: { min: 0, max: 1 },
-});
+// A training that learns from demonstrations alone plays no episode.
+const played = c.mean_length.some((y) => y !== null);
+if (played)
+  curve("Success, share of the last 100 episodes", [["success", c.recent_success]], {
+    y: { min: 0, max: 1 },
+  });
 if (data.stages.length > 1)
   curve(
     `Stage of the curriculum: ${data.stages.map((name, k) => `${k + 1} ${name}`).join(", ")}`,
     [["stage", c.stage]],
     { y: { min: 1, max: data.stages.length, ticks: { stepSize: 1 } } },
   );
-curve("Return per episode", byRole("return", c.mean_return, "mean_return"));
-curve(
-  "Reward by term, per episode",
-  data.terms.map((t) => [t, c.terms[t]]),
-);
-curve("Episode length, steps", [["length", c.mean_length]], { y: { min: 0 } });
+if (played) {
+  curve("Return per episode", byRole("return", c.mean_return, "mean_return"));
+  curve(
+    "Reward by term, per episode",
+    data.terms.map((t) => [t, c.terms[t]]),
+  );
+  curve("Episode length, steps", [["length", c.mean_length]], { y: { min: 0 } });
+}
 for (const chart of data.charts)
   curve(
     chart.title,
