@@ -17,6 +17,7 @@
 #include "learn/play/training_context.hpp"
 #include "learn/policy/value_scale.hpp"
 #include "learn/values/experience.hpp"
+#include "learn/values/shown_steps.hpp"
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/learn/method.hpp"
 #include "zithercraft/learn/off_policy.hpp"
@@ -47,14 +48,6 @@ struct Deciding {
   const PastPolicy* past = nullptr;  // that decides, and does not explore; null: the present one
   bool explores() const { return past == nullptr; }
 };
-
-/// Demonstrations as steps to learn from; controls become actions: what was done, or what the
-/// player had wanted.
-Experience experience_of(std::span<const Demonstration* const> demonstrations, const Role& role,
-                         const Heads& heads, double discount, bool wanted = false);
-/// Those of some roles.
-std::vector<const Demonstration*> demonstrations_of(const Demonstrations* all,
-                                                    std::span<const std::size_t> roles);
 
 /// Steps of a minibatch that one thread learns from.
 struct TransitionRows {
