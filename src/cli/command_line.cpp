@@ -200,6 +200,9 @@ void add_run_flags(CLI::App& sub, StudyRunFlags& flags) {
   sub.add_option("--learner", flags.learner,
                  "KEY=VALUE: one of the learner's settings, as run.toml names them")
       ->allow_extra_args(false);
+  sub.add_option("--teacher", flags.teachers,
+                 "Whom to learn from as well, as `train --teacher`; may be given several times")
+      ->allow_extra_args(false);
   sub.add_option("--measure", flags.measures,
                  "What to measure: success, return, length, term.NAME, events.NAME, "
                  "steps_to_target, seconds_to_target "

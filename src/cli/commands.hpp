@@ -139,7 +139,7 @@ struct StudyFlags {
 /// Options of studies that begin with a game. What is not given comes from the study when resuming.
 struct StudyRunFlags {
   std::string game, method;
-  std::vector<std::string> set, learner, measures;
+  std::vector<std::string> set, learner, teachers, measures;
   std::string seeds;
   std::optional<std::int64_t> steps, episodes;
 };

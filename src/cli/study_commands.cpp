@@ -59,6 +59,7 @@ StudyPlan plan_of(const StudyRunFlags& flags, const StudyFlags& study, const std
     plan.learner = learning_method(flags.method).settings;
   }
   for (const std::string& setting : flags.learner) plan.learner.set(setting);
+  if (!flags.teachers.empty()) plan.teachers = flags.teachers;
   return plan;
 }
 

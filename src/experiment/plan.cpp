@@ -5,6 +5,7 @@
 
 #include "game/compile/spec_toml.hpp"
 #include "learn/settings_model.hpp"
+#include "run/teaching.hpp"
 #include "zithercraft/base/files.hpp"
 #include "zithercraft/experiment/measure.hpp"
 #include "zithercraft/game/load.hpp"
@@ -20,6 +21,7 @@ void describe(V& v, Variant& s) {
   v("set", s.set);
   v("method", s.method);
   v("learner", s.learner);
+  v("teachers", s.teachers);
   v("without", s.without);
 }
 
@@ -35,6 +37,8 @@ void describe_plan(V& v, StudyPlan& s) {
   v("episodes", s.episodes, at_least(1));
   v("episodes_seed", s.episodes_seed, at_least(0));
   v("target", s.target, between(0, 1));
+  v("teachers", s.teachers);
+  v("teacher_episodes", s.teacher_episodes, at_least(1));
   v("measures", s.measures);
 }
 
@@ -42,6 +46,7 @@ void describe_plan(V& v, StudyPlan& s) {
 struct Method {
   std::string name{}, method{};
   KeyValues learner{};
+  std::vector<std::string> teachers{};
 };
 
 template <class V>
@@ -49,6 +54,7 @@ void describe(V& v, Method& s) {
   v("name", s.name, needed());
   v("method", s.method);
   v("learner", s.learner);
+  v("teachers", s.teachers);
 }
 
 // A plan as people write it.
@@ -79,6 +85,7 @@ std::vector<Variant> by_methods(const std::vector<Variant>& variants,
       v.name = variants == StudyPlan{}.variants ? method.name : variant.name + ", " + method.name;
       if (v.method.empty()) v.method = method.method;
       v.learner.insert(method.learner.begin(), method.learner.end());
+      if (v.teachers.empty()) v.teachers = method.teachers;
     }
   return all;
 }
@@ -150,7 +157,8 @@ void check_names(const Names& names, const std::string& what) {
 void check_variant(const StudyPlan& plan, const GameSpec& game, const Variant& variant) {
   try {
     check_scripts(Game(trained_game(game, variant)));
-    learner_of(plan, variant);
+    run_internal::teacher_use(
+        {.learner = learner_of(plan, variant), .teachers = teachers_of(plan, variant)});
     check_measures(measured_game(game, variant), plan.measures);
   } catch (const Error& error) {
     throw Error(error.kind(), error.problem(),
@@ -182,6 +190,10 @@ GameSpec measured_game(const GameSpec& game, const Variant& variant) {
       if (own.name == term.name) term.weight = own.weight;
   measured.stages.clear();
   return measured;
+}
+
+const std::vector<std::string>& teachers_of(const StudyPlan& plan, const Variant& variant) {
+  return variant.teachers.empty() ? plan.teachers : variant.teachers;
 }
 
 LearnerSettings learner_of(const StudyPlan& plan, const Variant& variant) {

@@ -48,6 +48,8 @@ bool RunWork::train_and_measure(StudyRun& run, std::size_t threads,
   options.steps = plan_.steps;
   options.seed = static_cast<std::uint64_t>(run.seed);
   options.learner = learner_of(plan_, variant);
+  options.teachers = teachers_of(plan_, variant);
+  options.teacher_episodes = plan_.teacher_episodes;
   options.threads = threads;
   options.existing = holds_run(options.folder) ? Existing::resume : Existing::fresh;
   options.stop = options_.stop;

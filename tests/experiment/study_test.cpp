@@ -115,6 +115,34 @@ TEST(StudyPlan, TrainsEveryVariantByEveryMethod) {
   EXPECT_EQ(of_variant(3).epochs, 8);
 }
 
+TEST(StudyPlan, ComparesThoseWhoLearnAloneWithThoseWhoAreTaught) {
+  const test::TemporaryFolder folder;
+  const auto plan_with = [&](const std::string& teachers) {
+    test::write_file(folder / "plan.toml", R"(
+      games = ["mooring"]
+      seeds = [1]
+      steps = 4000
+      episodes = 4
+      teacher_episodes = 3
+      methods = [
+        { name = "alone" },
+        { name = "taught", method = "clone", learner = { policy_layers = [8] })" +
+                                               teachers + R"( },
+      ]
+    )");
+    return load_plan(folder / "plan.toml", [](const std::string&) { return test::mooring(); });
+  };
+  EXPECT_NE(std::string(test::error_of([&] { plan_with(""); }).what()).find("needs a teacher"),
+            std::string::npos);
+  const StudyPlan plan = plan_with(", teachers = [\"script\"]");
+  EXPECT_EQ(to_toml(parse_resolved_plan(to_toml(plan), "text")), to_toml(plan));
+  const Study study = run_study(plan, {.folder = folder / "s", .threads = 1});
+  ASSERT_EQ(study.count(StudyRunStatus::done), 2u);
+  for (const StudyRun& run : study.runs())
+    EXPECT_EQ(Run::open(study.run_folder(run)).settings().teachers.size(),
+              run.variant == "taught" ? 1u : 0u);
+}
+
 TEST(StudyPlan, ComparesGradientsWithEvolutions) {
   const test::TemporaryFolder folder;
   test::write_file(folder / "plan.toml", R"(

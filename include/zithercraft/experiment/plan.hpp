@@ -18,6 +18,8 @@ struct Variant {
   KeyValues set{};       ///< keys of the game
   std::string method{};  ///< how it trains, see `learning_methods`; empty: as the plan says
   KeyValues learner{};   ///< settings of the learner, of that method
+  /// whom it learns from, see RunSettings::teachers; empty: as the plan says
+  std::vector<std::string> teachers{};
   /// "term.NAME" pays nothing; "sense.NAME" is taken from the first role
   std::vector<std::string> without{};
   bool operator==(const Variant&) const = default;
@@ -39,6 +41,8 @@ struct StudyPlan {
   std::vector<std::int64_t> seeds{1, 2, 3};             ///< of the trainings, at least one
   std::int64_t steps = 1'000'000;                       ///< of each training, at least 1
   LearnerSettings learner{};                            ///< of whichever method
+  std::vector<std::string> teachers{};     ///< of each training, see RunSettings::teachers
+  std::int64_t teacher_episodes = 200;     ///< that they play beforehand, in all, at least 1
   std::int64_t episodes = 200;             ///< that each trained policy is measured on, at least 1
   std::int64_t episodes_seed = 0;          ///< of the episodes that all are measured on
   double target = 0.9;                     ///< see Measures, 0 to 1
@@ -57,6 +61,9 @@ GameSpec measured_game(const GameSpec& game, const Variant& variant);
 /// The plan's settings with the variant's own; a variant of another method begins with the usual
 /// ones of that. Throws Error (spec or usage) if there is no such method or setting.
 LearnerSettings learner_of(const StudyPlan& plan, const Variant& variant);
+
+/// Whom a variant learns from.
+const std::vector<std::string>& teachers_of(const StudyPlan& plan, const Variant& variant);
 
 /// Checks everything that can be checked before the first training. Throws Error (spec or usage).
 void check_plan(const StudyPlan& plan);

@@ -131,7 +131,7 @@ Training::Training(const Game& game, const TrainingSettings& settings, std::uint
     for (const RolePlayer& player : players_)
       own.players.push_back(player.player ? player.player->copy() : nullptr);
     for (std::size_t role = 0; role < players_.size(); ++role)
-      own.teachers.push_back(context_.advised[role] ? players_[role].teacher->copy() : nullptr);
+      own.teachers.push_back(context_.is_advised(role) ? players_[role].teacher->copy() : nullptr);
     for (const LaneGroup& group : context_.groups) {
       own.lanes.reserve(group.lanes);
       own.starts.reserve(group.lanes);

@@ -48,7 +48,8 @@ struct TrainingContext {
   std::int64_t steps = 0, updates = 0;             // steps of all who learn
   std::int64_t rollout_steps = 0;                  // in the last rollout
   const Demonstrations* demonstrations = nullptr;  // null for none
-  std::vector<bool> advised{};  // of each role whether a teacher fills in what it would do
+  // Of each role whether a teacher fills in what it would do. Empty: of none.
+  std::vector<bool> advised{};
 
   std::span<const LaneGroup> own_groups() const {
     return std::span(groups).subspan(first_own, own_count);
@@ -61,6 +62,8 @@ struct TrainingContext {
   }
   /// The number of a role's side among `sides`; -1: it is opposed to nobody.
   int side_of(std::size_t role) const { return side_of_role.empty() ? -1 : side_of_role[role]; }
+  /// Whether a teacher fills in what it would do in a role's seats.
+  bool is_advised(std::size_t role) const { return role < advised.size() && advised[role]; }
   /// Whether a learning role learns in a lane's episode, and is not played by a past policy.
   bool learns_in(std::size_t role, std::size_t lane) const {
     return shares.learns(side_of(role), lane);

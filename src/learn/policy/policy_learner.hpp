@@ -88,7 +88,7 @@ class PolicyLearner final : public Trainee {
   static constexpr std::size_t no_portion = static_cast<std::size_t>(-1);
 
   const Role& role() const { return context_.game.roles()[roles()[0]]; }
-  bool advised() const { return context_.advised[roles_[0]]; }
+  bool advised() const { return context_.is_advised(roles_[0]); }
   bool remembers() const { return settings_.memory > 0; }
   bool sees_others() const { return team_.sees_others(); }
   /// Numbers from row to row of what the value network reads.

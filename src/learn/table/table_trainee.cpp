@@ -193,7 +193,7 @@ std::pair<std::size_t, bool> TableTrainee::choose(std::span<float> values,
 
 // In some steps a teacher's controls stand; they are there already.
 bool TableTrainee::teacher_acts(const RoleRows& role_rows, std::size_t i, std::size_t time) const {
-  if (!context_.advised[role_rows.role]) return false;
+  if (!context_.is_advised(role_rows.role)) return false;
   const auto given = context_.environment->control(role_rows.role, role_rows.first_row + i);
   if (std::any_of(given.begin(), given.end(), [](float x) { return std::isnan(x); })) return false;
   RandomStream random(

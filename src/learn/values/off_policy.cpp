@@ -151,7 +151,7 @@ void OffPolicy::decide_rows(const RoleRows& block, const PastPolicy* past, std::
           .random = room.random,
           .lanes = room.lanes,
           .past = past});
-  if (past == nullptr && context_.advised[block.role]) return;  // a teacher has a say
+  if (past == nullptr && context_.is_advised(block.role)) return;  // a teacher has a say
   for (std::size_t i = 0; i < rows; ++i)
     heads_.controls_of(room.actions.span().subspan(i * controls, controls),
                        environment.control(block.role, room.rows[i]));
@@ -189,7 +189,7 @@ void OffPolicy::decide(std::size_t group, std::size_t time, std::size_t worker) 
     room.rows.resize(role_rows.rows);
     std::iota(room.rows.begin(), room.rows.end(), role_rows.first_row);
     decide_rows(role_rows, nullptr, time, worker);
-    if (context_.advised[role_rows.role]) heed_teacher(role_rows, time, worker);
+    if (context_.is_advised(role_rows.role)) heed_teacher(role_rows, time, worker);
     const std::size_t seats = environment.seats(role_rows.role);
     for (std::size_t i = 0; i < role_rows.rows; ++i) {
       const std::size_t row = role_rows.first_row + i, lane = row / seats;
