@@ -41,6 +41,7 @@ std::vector<std::size_t> learning_roles(const std::vector<RolePlayer>& players) 
 
 std::vector<const Player*> pointers_to(const std::vector<std::unique_ptr<Player>>& players) {
   std::vector<const Player*> pointers;
+  pointers.reserve(players.size());
   for (const auto& player : players) pointers.push_back(player.get());
   return pointers;
 }

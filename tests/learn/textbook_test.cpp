@@ -6,8 +6,8 @@
 #include <cmath>
 #include <numbers>
 
-#include "textbook_problems.hpp"
 #include "support.hpp"
+#include "textbook_problems.hpp"
 #include "zithercraft/base/pool.hpp"
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"

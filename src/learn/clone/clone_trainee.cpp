@@ -312,7 +312,7 @@ void CloneTrainee::restore(const TensorFile& file) {
 }
 
 Continuation CloneTrainee::continue_from(const TensorFile& file) {
-  const Continuation taken = OffPolicy::continue_from(file);
+  Continuation taken = OffPolicy::continue_from(file);
   best_ = parameters_;
   return taken;
 }
