@@ -1,9 +1,10 @@
 #pragma once
 
 // Weights with noise whose strength is learned (Fortunato et al.: "Noisy networks for exploration",
-// 2018): each is a mean plus its strength times a number that is drawn anew now and then.
+// 2018): each is a mean plus its strength times a number that is drawn again now and then.
 
 #include <span>
+#include <vector>
 
 #include "zithercraft/base/aligned.hpp"
 #include "zithercraft/base/random.hpp"
