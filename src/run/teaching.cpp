@@ -46,40 +46,37 @@ std::vector<const Player*> pointers_to(const std::vector<std::unique_ptr<Player>
   return pointers;
 }
 
-// Moments of a game with code of its own, which might not play again as it was recorded.
-Demonstrations moments_of(Replay& replay, const Game& game, std::span<const std::size_t> roles) {
+void append_moment(const RoleMoment& moment, const Role& role, std::size_t seat, bool after_step,
+                   Demonstration& own) {
+  const auto part = [&](const std::vector<float>& all_seats, std::size_t each) {
+    return std::span(all_seats).subspan(seat * each, each);
+  };
+  const auto sensed = part(moment.observations, role.columns.size());
+  own.senses.insert(own.senses.end(), sensed.begin(), sensed.end());
+  if (!after_step) return;
+  const auto given = part(moment.controls, role.controls.size());
+  own.controls.insert(own.controls.end(), given.begin(), given.end());
+  float reward = 0.0f;
+  for (const float term : part(moment.rewards, role.terms.size())) reward += term;
+  own.rewards.push_back(reward);
+  own.present.push_back(1);
+}
+
+// Moments of a game with code of its own, which might not play again as it was recorded. They are
+// checked value by value against this game, as a file's are.
+Demonstrations moments_of(Replay& replay, const Game& game) {
   Demonstrations all;
-  for (std::size_t e = 0; e < replay.episodes().size(); ++e) {
-    const auto& episode = replay.episodes()[e];
-    for (const std::size_t r : roles) {
-      const Role& role = game.roles()[r];
-      const auto there = replay.game().roles();
-      const auto found = std::find_if(there.begin(), there.end(),
-                                      [&](const Role& o) { return o.name == role.name; });
-      const auto at = static_cast<std::size_t>(found - there.begin());
-      const std::size_t columns = role.columns.size(), controls = role.controls.size();
-      for (std::size_t seat = 0; seat < role.seats.size(); ++seat) {
-        Demonstration own{r, episode.outcome};
-        for (std::uint32_t step = 0; step < episode.moments; ++step) {
-          const RoleMoment& moment = replay.moment(e, step).roles[at];
-          const auto part = [&](const std::vector<float>& all_seats, std::size_t each) {
-            return std::span(all_seats).subspan(seat * each, each);
-          };
-          const auto sensed = part(moment.observations, columns);
-          own.senses.insert(own.senses.end(), sensed.begin(), sensed.end());
-          if (step == 0) continue;
-          const auto given = part(moment.controls, controls);
-          own.controls.insert(own.controls.end(), given.begin(), given.end());
-          float reward = 0.0f;
-          for (const float term : part(moment.rewards, role.terms.size())) reward += term;
-          own.rewards.push_back(reward);
-          own.present.push_back(1);
-        }
-        all.list.push_back(std::move(own));
+  const auto roles = replay.game().roles();
+  for (std::size_t e = 0; e < replay.episodes().size(); ++e)
+    for (std::size_t r = 0; r < roles.size(); ++r)
+      for (std::size_t seat = 0; seat < roles[r].seats.size(); ++seat) {
+        Demonstration& own = all.list.emplace_back(Demonstration{r, replay.episodes()[e].outcome});
+        for (std::uint32_t step = 0; step < replay.episodes()[e].moments; ++step)
+          append_moment(replay.moment(e, step).roles[r], roles[r], seat, step > 0, own);
       }
-    }
-  }
-  return all;
+  TensorFile file;
+  all.store(file, replay.game());
+  return Demonstrations::from(file, game);
 }
 
 // Plays a recording again, and makes sure that the same comes of it.
@@ -111,7 +108,7 @@ Demonstrations recorded_by(const PlayerSource& source, const Game& game,
   for (const std::size_t role : roles) source.player(game, role, ActionMode::usual, 0);  // checks
   if (replay.episodes().empty())
     refuse_teacher(source.name(), "the recording holds no episode", "record one");
-  return game.spec().custom ? moments_of(replay, game, roles)
+  return game.spec().custom ? moments_of(replay, game)
                             : played_again(replay, source, game, roles, pool);
 }
 

@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include "custom_games.hpp"
 #include "support.hpp"
 #include "zithercraft/evaluate/evaluation.hpp"
 #include "zithercraft/learn/clone.hpp"
@@ -131,6 +132,30 @@ TEST(TaughtRuns, RecordingsShowWhatTheirPlayersDid) {
       refused(calm, options(folder / "y", small_clone(), {(folder / "it.zrep").string()}));
   EXPECT_NE(std::string(other.what()).find("as it was recorded"), std::string::npos)
       << other.what();
+}
+
+TEST(TaughtRuns, RecordingsOfCustomGamesAreReadFromTheirMoments) {
+  const test::TemporaryFolder folder;
+  const GameSpec game = test::winch();
+  const zithercraft::Run run = train(game, options(folder / "run", small_clone(), {"random"}));
+  record(run, folder / "it.zrep", {.episodes = 2, .seed = 8});
+  const zithercraft::Run taught =
+      train(game, options(folder / "taught", small_clone(), {(folder / "it.zrep").string()}));
+  const Demonstrations all =
+      Demonstrations::from(TensorFile::load(taught.demonstrations()), run.game());
+  Replay replay(folder / "it.zrep");
+  std::size_t steps = 0, recorded = 0;
+  for (const Demonstration& one : all.list) steps += one.role == 0 ? one.steps() : 0;
+  for (const auto& episode : replay.episodes())
+    recorded += (episode.moments - 1) * run.game().roles()[0].seats.size();
+  EXPECT_GT(steps, 0u);
+  EXPECT_EQ(steps, recorded);
+  // Of a game that senses something else they are refused.
+  GameSpec other = game;
+  std::get<CustomSense>(other.roles[0].senses[0]).columns[0].name += "_of_another";
+  EXPECT_EQ(
+      refused(other, options(folder / "x", small_clone(), {(folder / "it.zrep").string()})).kind(),
+      ErrorKind::refused);
 }
 
 TEST(TaughtRuns, WhoLearnsFromNobodyTakesNoTeacher) {
