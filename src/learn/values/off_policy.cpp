@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 #include <utility>
 
@@ -177,7 +178,9 @@ void OffPolicy::heed_teacher(const RoleRows& block, std::size_t time, std::size_
                acts = known && static_cast<double>(random.uniform()) < share;
     std::copy(given.begin(), given.end(), room.advice.begin());
     if (!acts) heads_.controls_of(action, given);
-    if (acts || learns_advice()) heads_.action_of(room.advice, action);
+    if (acts || (known && learns_advice())) heads_.action_of(room.advice, action);
+    if (!known && learns_advice())
+      std::fill(action.begin(), action.end(), std::numeric_limits<float>::quiet_NaN());
   }
 }
 
