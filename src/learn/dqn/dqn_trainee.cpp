@@ -61,6 +61,7 @@ DqnTrainee::DqnTrainee(TrainingContext& context, std::vector<std::size_t> roles,
   std::vector<std::size_t> ends{net_.parameters()};
   if (settings.noisy) ends.push_back(2 * net_.parameters());
   make_room(ends, net_.prepared());
+  take_demonstrations();
   RandomStream random(seed(), 0, 0, Purpose::initialise);
   constexpr double last_gain = 0.01;  // nothing seems better than another at first
   net_.initialise(means(parameters_.span()), random, last_gain);

@@ -107,6 +107,7 @@ SacTrainee::SacTrainee(TrainingContext& context, std::vector<std::size_t> roles,
   std::vector<std::size_t> ends{temperatures_offset_, critics_offset_};
   for (std::size_t c = 0; c < critics_; ++c) ends.push_back(ends.back() + critic_.parameters());
   make_room(ends, policy_.prepared() + critics_ * critic_.prepared());
+  take_demonstrations();
   if (samples_dials()) {  // the policy itself says what it would do
     target_first_ = critics_offset_;
     target_prepared_first_ = policy_.prepared();

@@ -82,15 +82,16 @@ OffPolicy::OffPolicy(TrainingContext& context, std::vector<std::size_t> roles,
 
 void OffPolicy::fold_demonstrations() {
   const auto own = demonstrations_of(context_.demonstrations, roles_);
-  if (own.empty()) {
-    if (settings_.offline)
-      throw Error(ErrorKind::usage, "there is nothing to learn from", "role '" + role().name + "'",
-                  "name teachers who play this role");
-    return;
-  }
-  shown_ = experience_of(own, role(), heads_, *settings_.discount);
+  if (own.empty() && settings_.offline)
+    throw Error(ErrorKind::usage, "there is nothing to learn from", "role '" + role().name + "'",
+                "name teachers who play this role");
   for (const Demonstration* one : own)
     if (settings_.normalise) normaliser_.fold(one->senses);
+}
+
+void OffPolicy::take_demonstrations() {
+  const auto own = demonstrations_of(context_.demonstrations, roles_);
+  if (!own.empty()) shown_ = experience_of(own, role(), heads_, *settings_.discount);
 }
 
 void OffPolicy::make_room(std::span<const std::size_t> part_ends, std::size_t prepared) {

@@ -91,6 +91,8 @@ class OffPolicy : public Trainee {
   /// For derived classes, once they know their networks: where each part of their parameters ends,
   /// of which each has an optimiser of its own.
   void make_room(std::span<const std::size_t> part_ends, std::size_t prepared);
+  /// For derived classes that learn from all demonstrations what was done in them.
+  void take_demonstrations();
 
   // ---- what a method is made of
   virtual void choose(const Deciding& rows) = 0;
