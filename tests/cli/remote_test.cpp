@@ -152,7 +152,7 @@ TEST(RemoteTool, APageIsServedAndTrainsInARealBrowser) {
 TEST(RemoteTool, GamesThatEndAgainAndAgainAreStartedAgain) {
   const test::TemporaryFolder folder;
   const auto trained =
-      run_tool({"train", "remote", "--run", (folder / "run").string(), "--steps", "60000",
+      run_tool({"train", "remote", "--run", (folder / "run").string(), "--steps", "30000",
                 "--launch", "timeout 1.5 " + cockles, "--instances", "2", "--quiet"});
   EXPECT_EQ(trained.status, 0) << trained.err;
   EXPECT_NE(trained.err.find("is gone: it left"), std::string::npos) << trained.err;
