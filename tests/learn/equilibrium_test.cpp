@@ -239,8 +239,7 @@ TEST(AveragePolicy, LearnsToRememberAsItsMembersDo) {
 // With defaults. Uniform play would be exploited by 0.3 to 1.3.
 TEST(Equilibrium, IsFoundInGamesOfOneStep) {
   const Payoffs circle{3, {0, -0.5, 0.25, 0.5, 0, -0.75, -0.25, 0.75, 0}};
-  for (const Payoffs& payoffs :
-       {circle, random_payoffs(3, 3), random_payoffs(5, 1)}) {
+  for (const Payoffs& payoffs : {circle, random_payoffs(3, 3), random_payoffs(5, 1)}) {
     const TensorFile file = trained(Game(one_step(payoffs)), 1'000'000, 1);
     const auto mixed = [&](std::size_t role) { return mixed_options(file, role, payoffs.options); };
     EXPECT_LE(test::exploitability(payoffs, mixed(0), mixed(1)), 0.1) << payoffs.options;
