@@ -4,6 +4,7 @@
 // config/config.hpp.
 
 #include "config/config.hpp"
+#include "zithercraft/learn/sight.hpp"
 #include "zithercraft/net/network_plan.hpp"
 
 namespace zithercraft {
@@ -14,6 +15,11 @@ struct config::Words<Activation> {
   static constexpr std::array list{std::pair{"tanh", Activation::tanh},
                                    std::pair{"relu", Activation::relu},
                                    std::pair{"silu", Activation::silu}};
+};
+template <>
+struct config::Words<Sight> {
+  static constexpr std::array list{std::pair{"own", Sight::own}, std::pair{"side", Sight::side},
+                                   std::pair{"everyone", Sight::everyone}};
 };
 template <class V>
 void describe(V& v, ConvolutionLayer& s) {

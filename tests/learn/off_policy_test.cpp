@@ -292,6 +292,18 @@ TEST(Sac, LearnsADialAndAChoiceTogether) {
   EXPECT_GT(learned_return(sac_method(), small(), game, 20'000), -0.08);
 }
 
+// What was sensed at first says which option pays at the end.
+TEST(Dqn, RemembersASign) {
+  DqnSettings settings;
+  EXPECT_LT(learned_return(dqn_method(), settings, sign(10), 5'000), 0.5);
+  settings.memory = 16;
+  EXPECT_GT(learned_return(dqn_method(), settings, sign(10), 15'000), 0.95);
+  // With priorities a span is drawn whole.
+  settings.priority = 0.6;
+  settings.noisy = true;
+  EXPECT_GT(learned_return(dqn_method(), settings, sign(10), 15'000), 0.95);
+}
+
 // ---- Always the same
 
 struct Kind {
@@ -310,11 +322,23 @@ std::vector<Kind> kinds() {
   sac.experience = 900;
   DqnSettings noisy;
   noisy.noisy = true;
+  DqnSettings memory = dqn;
+  memory.memory = 8;
+  memory.memory_span = 10;
+  // The third duck is there in some episodes only.
+  ActorCriticSettings central = small();
+  central.value_sees = Sight::side;
+  central.experience = 900;
+  GameSpec pond = duck_pond();
+  pond.arena.bodies[0].count = 3;
+  pond.arena.vary = {{.key = "bodies.duck.count", .low = 2, .high = 3}};
   return {{"dqn", dqn_method(), dqn, pole_on_a_cart()},
           {"noisy", dqn_method(), noisy, pole_on_a_cart()},
+          {"memory", dqn_method(), memory, pole_on_a_cart()},
           {"sac", sac_method(), sac, swing_up()},
           {"td3", td3_method(), small(td3_settings()), swing_up()},
-          {"choices", sac_method(), small(), two_choices()}};
+          {"choices", sac_method(), small(), two_choices()},
+          {"central", sac_method(), central, pond}};
 }
 
 TEST(OffPolicy, SameBitsOnAnyNumberOfThreadsAndAfterPauses) {

@@ -13,6 +13,7 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/learn/ppo.hpp"
+#include "zithercraft/learn/sac.hpp"
 
 namespace zithercraft {
 using namespace learn_internal;
@@ -107,6 +108,21 @@ CrewGame climbing() {
 }
 
 // Mean reward of the crew of the last episodes of a training.
+double last_reward(Learner& learner, std::int64_t total) {
+  double reward = 0.0, episodes = 0.0;
+  while (learner.steps() < total) {
+    const CollectReport report = learner.collect();
+    learner.improve();
+    if (learner.steps() < total * 9 / 10) continue;
+    for (const EpisodeResult& e : report.episodes) {
+      if (e.role != 0) continue;
+      reward += e.episode_return;
+      episodes += 1.0;
+    }
+  }
+  return reward / episodes;
+}
+
 double learned_climbing(Sight sight, std::uint64_t seed) {
   const Game game(game_of(climbing()));
   WorkerPool pool(2);
@@ -123,24 +139,36 @@ double learned_climbing(Sight sight, std::uint64_t seed) {
                                         .last_entropy_weight = 0.05};
   constexpr std::int64_t total = 1'000'000;
   Ppo learner(game, settings, seed, total, pool, nullptr, std::vector<RolePlayer>(2));
-  double reward = 0.0, episodes = 0.0;
-  while (learner.steps() < total) {
-    const CollectReport report = learner.collect();
-    learner.improve();
-    reward = episodes = 0.0;
-    for (const EpisodeResult& e : report.episodes) {
-      if (e.role != 0) continue;
-      reward += e.episode_return;
-      episodes += 1.0;
-    }
-  }
-  return reward / episodes;
+  return last_reward(learner, total);
+}
+
+double climbing_learned_by_values(Sight sight, std::uint64_t seed) {
+  const Game game(game_of(climbing()));
+  WorkerPool pool(2);
+  ActorCriticSettings settings;
+  settings.policy_layers = settings.value_layers = {32};
+  settings.value_sees = sight;
+  settings.discount = 0.998;
+  settings.learning_rate = settings.last_learning_rate = 2e-3;
+  settings.target_rate = 0.02;
+  constexpr std::int64_t total = 60'000;
+  const auto learner =
+      sac_method().make({game, settings, seed, {.steps = total}, std::vector<RolePlayer>(2), pool});
+  return last_reward(*learner, total);
 }
 
 TEST(TeamLearning, CentralCriticClimbsWhereIndependentLearnersStay) {
   for (const std::uint64_t seed : {1u, 2u, 3u}) {
     EXPECT_LT(learned_climbing(Sight::own, seed), 8.0) << seed;
     EXPECT_GT(learned_climbing(Sight::side, seed), 10.5) << seed;
+  }
+}
+
+// The leader's critics value climbing by what the follower would do today, not by what it did.
+TEST(TeamLearning, CentralCriticsOfValuesClimbWhereIndependentLearnersStay) {
+  for (const std::uint64_t seed : {1u, 2u}) {
+    EXPECT_LT(climbing_learned_by_values(Sight::own, seed), 8.0) << seed;
+    EXPECT_GT(climbing_learned_by_values(Sight::side, seed), 10.3) << seed;
   }
 }
 
@@ -188,7 +216,7 @@ TEST(Team, RowsHoldWhatOthersSenseAndDecideAndWhoIsThere) {
   WorkerPool pool(1);
   TrainingContext context{game, 1, 1000, pool, nullptr, make_environment(game, 1)};
   context.groups = {{0, 1}};
-  const TeamView view(context, {0}, {.value_sees = Sight::side});
+  const TeamView view(context, {0}, Sight::side, {});
   // The third duck is there in some episodes only.
   const auto begin = [&](bool third) {
     std::uint32_t episode = 0;
@@ -225,12 +253,25 @@ TEST(Team, RowsHoldWhatOthersSenseAndDecideAndWhoIsThere) {
   EXPECT_EQ(decided(0), (std::vector<float>{1, 0, 1, 0, 0}));
   EXPECT_EQ(decided(1), (std::vector<float>{1, 0, 0, 0, 1}));
 
+  // The same, when it is taken down and shown later.
+  std::vector<float> others(view.others_columns(), -7.0f);
+  const auto is_same = [&] {
+    view.take_down(context, 0, 0, 1, others);
+    view.normalise(plain, others);
+    return std::equal(others.begin(), others.end(), row.begin() + static_cast<std::ptrdiff_t>(own));
+  };
+  EXPECT_TRUE(is_same());
+  ASSERT_EQ(view.mates().size(), 2u);
+  EXPECT_EQ(others[view.mates()[1].here], 1.0f);
+  EXPECT_EQ(others[view.mates()[1].first_action + 4], 1.0f);
+
   begin(false);
   view.show(context, 0, 0, 1, plain, row);
   view.show_actions(context, 0, 0, 1, row);
   EXPECT_EQ(row[own], 1.0f);
   for (std::size_t c = 0; c < each; ++c) EXPECT_EQ(row[own + each + c], 0.0f);
   EXPECT_EQ(decided(1), (std::vector<float>(5)));
+  EXPECT_TRUE(is_same());
 }
 
 TEST(Team, SettingsThatCannotBeAreRefused) {
@@ -242,6 +283,33 @@ TEST(Team, SettingsThatCannotBeAreRefused) {
             std::string::npos);
   EXPECT_NE(refused(test::duck_pond(), {.counterfactual = true}).find("counterfactual"),
             std::string::npos);
+  ActorCriticSettings central;
+  central.value_sees = Sight::side;
+  const auto refused_by_values = [&](const GameSpec& spec, const Demonstrations* shown) {
+    const Game game(spec);
+    return std::string(test::error_of([&] {
+                         sac_method().make({game,
+                                            central,
+                                            1,
+                                            {.steps = 1000},
+                                            usual_players(game, 1),
+                                            pool,
+                                            nullptr,
+                                            {},
+                                            shown});
+                       }).what());
+  };
+  EXPECT_NE(refused_by_values(test::duck_pond(), nullptr).find("no other seat"), std::string::npos);
+  GameSpec pond = test::duck_pond();
+  pond.arena.bodies[0].count = 2;
+  Demonstrations shown;
+  Demonstration& one = shown.list.emplace_back();
+  const Role& duck = Game(pond).roles()[0];
+  one.senses.resize(duck.columns.size());
+  one.controls.resize(duck.controls.size());
+  one.rewards.resize(1);
+  one.present.resize(1);
+  EXPECT_NE(refused_by_values(pond, &shown).find("demonstrations_share=0"), std::string::npos);
 }
 
 TEST(Team, PoliciesPlayAloneAndCannotTellValues) {

@@ -20,6 +20,10 @@ struct DqnSettings : OffPolicySettings {
   bool double_q = true;  ///< what is best next is chosen by one network, and valued by the other
   bool duelling = true;  ///< a moment's value and options' advantages have outputs of their own
   std::int64_t steps_ahead = 3;  ///< rewards that are summed before the target network is asked
+  std::int64_t memory = 0;       ///< numbers that the network remembers from step to step, or 0
+  /// steps in a row that it learns from where it remembers, after as many that bring the memory up
+  /// to date; 1 to 64
+  std::int64_t memory_span = 32;
   /// gradient steps between copies to the target network; 0: it follows by `target_rate`
   std::int64_t target_every = 0;
   /// power of a step's last error that it is drawn in proportion to; 0: all alike

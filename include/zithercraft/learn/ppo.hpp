@@ -13,6 +13,7 @@
 #include "zithercraft/game/game.hpp"
 #include "zithercraft/learn/learner.hpp"
 #include "zithercraft/learn/phase_times.hpp"
+#include "zithercraft/learn/sight.hpp"
 #include "zithercraft/match/ratings.hpp"
 #include "zithercraft/net/network_plan.hpp"
 #include "zithercraft/net/policy.hpp"
@@ -25,14 +26,6 @@ enum class Objective : std::uint8_t {
             ///< optimisation
   plain     ///< the logarithm of the probability times the advantage: the actor-critic; without a
             ///< baseline REINFORCE
-};
-
-/// Whose senses a network is shown. Only networks that judge in training may see more than their
-/// own seat's.
-enum class Sight : std::uint8_t {
-  own,
-  side,     ///< and those of the seats on the same side, or of the same role if it has none
-  everyone  ///< and those of all other seats in the lane
 };
 
 /// How the learning rate gets from its first value to its last.

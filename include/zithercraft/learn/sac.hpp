@@ -9,6 +9,7 @@
 
 #include "zithercraft/learn/method.hpp"
 #include "zithercraft/learn/off_policy.hpp"
+#include "zithercraft/learn/sight.hpp"
 
 namespace zithercraft {
 
@@ -24,6 +25,9 @@ struct ActorCriticSettings : OffPolicySettings {
   std::string method = "sac";  ///< under which name the registry knows them; not a setting
   std::vector<std::int64_t> policy_layers{128, 128};  ///< widths of the policy's hidden layers
   ActorKind actor = ActorKind::sampled;               ///< what the policy is
+  /// Whose senses and controls the value networks see. More than their own seat's: central critics,
+  /// which only the training knows.
+  Sight value_sees = Sight::own;
   std::int64_t critics = 2;       ///< value networks; the least of what they say counts, 1 to 16
   std::int64_t policy_every = 2;  ///< gradient steps of the values for each of the policy
   /// What a nat of entropy is worth at first, in the scale in which returns are predicted; above 0.

@@ -38,6 +38,12 @@ PolicySignature clone_signature(const Role& role, const CloneSettings& s) {
   return signature;
 }
 
+OffPolicyLayout clone_layout(const Role& role, const CloneSettings& s) {
+  PolicySignature signature = clone_signature(role, s);
+  const std::size_t inputs = Network<float>(signature.policy).input_stride();
+  return {.signature = std::move(signature), .inputs = inputs};
+}
+
 std::size_t up_to_line(std::size_t numbers) { return (numbers + aligned - 1) / aligned * aligned; }
 
 }  // namespace
@@ -55,9 +61,7 @@ CloneTrainee::Room::Room(const CloneTrainee& t, std::size_t rows)
 CloneTrainee::CloneTrainee(TrainingContext& context, std::vector<std::size_t> roles,
                            const CloneSettings& settings)
     : OffPolicy(context, roles, off_policy_settings(settings),
-                clone_signature(context.game.roles()[roles[0]], settings),
-                Network<float>(clone_signature(context.game.roles()[roles[0]], settings).policy)
-                    .input_stride()),
+                clone_layout(context.game.roles()[roles[0]], settings)),
       clone_(settings),
       imitation_(network_kind_of(settings.continued_by).kind, role().controls, role().columns),
       net_(signature_.policy) {
@@ -72,9 +76,8 @@ CloneTrainee::CloneTrainee(TrainingContext& context, std::vector<std::size_t> ro
   net_.prepare(parameters_.span(), prepared_.span());
   best_ = parameters_;
   for (std::size_t worker = 0; worker < context.pool.threads(); ++worker)
-    rooms_.emplace_back(*this, std::max(most_rows_, transitions_per_portion));
-  portion_sums_.resize((transitions_.size() + transitions_per_portion - 1) /
-                       transitions_per_portion);
+    rooms_.emplace_back(*this, most_network_rows());
+  portion_sums_.resize(portions());
   hold_out();
 }
 
@@ -95,9 +98,9 @@ void CloneTrainee::hold_out() {
     held.push_back(rest.back());
     rest.pop_back();
   }
-  shown_ = experience_of(rest, role(), heads_, *settings_.discount, true);
+  shown_ = experience_of(rest, role(), heads_, *settings_.discount, {}, true);
   if (held.empty()) return;
-  held_out_ = experience_of(held, role(), heads_, *settings_.discount, true);
+  held_out_ = experience_of(held, role(), heads_, *settings_.discount, {}, true);
   for (std::size_t place = 0; place < held_out_->places(); ++place)
     if (held_out_->learnable(place)) held_out_places_.push_back(place);
   const std::size_t each = (held_out_places_.size() + most_held_out - 1) / most_held_out;
@@ -134,7 +137,7 @@ void CloneTrainee::choose(const Deciding& d) {
 
 void CloneTrainee::add_transitions(const TransitionRows& rows, std::span<float> gradient) {
   Room& room = rooms_[rows.worker];
-  Sums& sums = portion_sums_[rows.first / transitions_per_portion] = {};
+  Sums& sums = portion_sums_[rows.portion] = {};
   const std::size_t n = rows.transitions.size(), stride = net_.output_stride(),
                     masks = heads_.masks();
   const Network<float>::Order order{1, n, {}, {}};

@@ -15,6 +15,17 @@ void DqnTrainee::stock_changed(std::size_t place, bool learnable) {
   if (dqn_.priority > 0.0) priorities_.set(place, learnable ? most_priority_ : 0.0);
 }
 
+// Of a step by which it is drawn; of networks that remember, the mean over its span.
+double DqnTrainee::weight_of(std::size_t place) const {
+  if (!remembers()) return priorities_.weight(place);
+  Experience::Moment moment = experience_.moment_of(place);
+  moment.step -= moment.step % span_;
+  double sum = 0.0;
+  for (std::size_t i = 0; i < span_; ++i, ++moment.step)
+    if (experience_.holds(moment)) sum += priorities_.weight(experience_.place_of(moment));
+  return sum / static_cast<double>(span_);
+}
+
 // Steps are drawn in proportion to a power of their last error. In the loss they weigh the less the
 // more often they are drawn, relative to the rarest one of the minibatch.
 void DqnTrainee::draw_transitions(std::span<Transition> out, RandomStream& random) {
@@ -25,11 +36,11 @@ void DqnTrainee::draw_transitions(std::span<Transition> out, RandomStream& rando
   for (std::size_t i = 0; i < out.size(); ++i) {
     const double point = part * (static_cast<double>(i) + static_cast<double>(random.uniform()));
     out[i] = experience_.transition_at(priorities_.at(point), steps_ahead(), *settings_.discount);
-    least = std::min(least, priorities_.weight(out[i].place));
+    least = std::min(least, weight_of(out[i].place));
   }
   for (Transition& transition : out)
     transition.weight =
-        static_cast<float>(std::pow(priorities_.weight(transition.place) / least, -correction));
+        static_cast<float>(std::pow(weight_of(transition.place) / least, -correction));
 }
 
 float DqnTrainee::learn_transition(std::size_t choice, std::size_t option, float weight,
@@ -56,21 +67,16 @@ float DqnTrainee::learn_transition(std::size_t choice, std::size_t option, float
 
 // The quantiles of the return that each transition teaches, in the scale of the outputs. What is
 // best next is found choice by choice; its quantiles are the mean over choices.
-void DqnTrainee::find_targets(const TransitionRows& rows, Room& room) const {
-  const std::size_t n = rows.transitions.size(), stride = net_.output_stride(),
-                    choices = action_values_.choices(), quantiles = action_values_.quantiles(),
+void DqnTrainee::find_targets(const TransitionRows& rows, std::span<const float> ahead,
+                              std::span<const float> judged, Room& room) const {
+  const std::size_t choices = action_values_.choices(), quantiles = action_values_.quantiles(),
                     masks = heads_.masks();
-  const Network<float>::Order order{1, n, {}, {}};
-  const auto ahead = net_.forward(means(std::as_const(target_).span()), target_prepared_.span(),
-                                  rows.next_inputs, order, room.next);
-  const auto judged =
-      dqn_.double_q ? net_.forward(present(), present_prepared(), rows.next_inputs, order, room.net)
-                    : ahead;
   const auto values = room.values.span();
-  for (std::size_t i = 0; i < n; ++i) {
+  for (std::size_t i = 0; i < rows.transitions.size(); ++i) {
+    const std::size_t next = rows.spans != nullptr ? rows.spans->next[i] : i;
     const auto targets = std::span(room.targets).subspan(i * quantiles, quantiles);
-    const auto of_row = ahead.subspan(i * stride, net_.outputs());
-    action_values_.means(judged.subspan(i * stride, net_.outputs()), values);
+    const auto of_row = outputs_of(ahead, next);
+    action_values_.means(outputs_of(judged, next), values);
     heads_.forbid<float>(rows.next_allowed.subspan(i * masks, masks), values);
     std::fill(targets.begin(), targets.end(), 0.0f);
     for (std::size_t c = 0; c < choices; ++c) {
@@ -87,12 +93,12 @@ void DqnTrainee::find_targets(const TransitionRows& rows, Room& room) const {
 }
 
 void DqnTrainee::learn_row(const TransitionRows& rows, std::size_t row,
-                           std::span<const float> outputs, Room& room, Sums& sums) {
+                           std::span<const float> outputs, std::span<float> gradient, Room& room,
+                           Sums& sums) {
   const std::size_t choices = action_values_.choices(), quantiles = action_values_.quantiles();
   const Transition& transition = rows.transitions[row];
   const auto action = source_of(transition).action(transition.place);
   const auto targets = std::span<const float>(room.targets).subspan(row * quantiles, quantiles);
-  const auto gradient = room.gradient.span().subspan(row * net_.output_stride(), net_.outputs());
   const float share = 1.0f / static_cast<float>(choices),
               part = 1.0f / static_cast<float>(quantiles);
   float error = 0.0f;
@@ -111,7 +117,7 @@ void DqnTrainee::learn_row(const TransitionRows& rows, std::size_t row,
   }
   errors_[rows.first + row] = error;
   sums.count += 1.0;
-  if (*settings_.conservative_weight > 0.0) hold_back(rows, row, outputs, room);
+  if (*settings_.conservative_weight > 0.0) hold_back(rows, row, outputs, gradient, room);
 }
 
 // The option that was taken is valued above the others, unless what came of it says otherwise: the
@@ -119,12 +125,12 @@ void DqnTrainee::learn_row(const TransitionRows& rows, std::size_t row,
 // the one that was taken (Kumar, Zhou, Tucker, Levine: "Conservative Q-learning for offline
 // reinforcement learning", 2020).
 void DqnTrainee::hold_back(const TransitionRows& rows, std::size_t row,
-                           std::span<const float> outputs, Room& room) const {
+                           std::span<const float> outputs, std::span<float> gradient,
+                           Room& room) const {
   const std::size_t choices = action_values_.choices(), quantiles = action_values_.quantiles(),
                     masks = heads_.masks();
   const Transition& transition = rows.transitions[row];
   const auto action = source_of(transition).action(transition.place);
-  const auto gradient = room.gradient.span().subspan(row * net_.output_stride(), net_.outputs());
   const auto values = room.values.span();
   action_values_.means(outputs, values);
   heads_.forbid<float>(rows.allowed.subspan(row * masks, masks), values);
@@ -144,17 +150,54 @@ void DqnTrainee::hold_back(const TransitionRows& rows, std::size_t row,
   }
 }
 
+std::span<const float> DqnTrainee::read_spans(std::span<const float> parameters,
+                                              std::span<const float> prepared,
+                                              const TransitionRows& rows,
+                                              Network<float>::Workspace& workspace,
+                                              Room& room) const {
+  const SpanRows& spans = *rows.spans;
+  const std::size_t each = net_.memory_stride();
+  const auto memory = room.memory.span().first(spans.rows * each);
+  std::copy(spans.memory_before.begin(), spans.memory_before.end(), memory.begin());
+  net_.forward(parameters, prepared, spans.inputs_before,
+               {spans.steps_before, spans.rows, spans.begins_before, memory}, workspace);
+  for (std::size_t s = 0; s < spans.rows; ++s)
+    if (spans.any_before[s] == 0)
+      std::copy_n(spans.memory.begin() + static_cast<std::ptrdiff_t>(s * each), each,
+                  memory.begin() + static_cast<std::ptrdiff_t>(s * each));
+  return net_.forward(parameters, prepared, rows.inputs,
+                      {spans.steps, spans.rows, spans.begins, memory}, workspace);
+}
+
 void DqnTrainee::add_transitions(const TransitionRows& rows, std::span<float> gradient) {
   Room& room = rooms_[rows.worker];
-  const std::size_t n = rows.transitions.size(), stride = net_.output_stride();
-  const Network<float>::Order order{1, n, {}, {}};
-  find_targets(rows, room);
-  const auto outputs = net_.forward(present(), present_prepared(), rows.inputs, order, room.net);
-  const auto output_gradient = room.gradient.span().first(n * stride);
+  const auto target = means(std::as_const(target_).span());
+  Network<float>::Order order{1, rows.transitions.size(), {}, {}};
+  std::span<const float> outputs;
+  if (rows.spans != nullptr) {
+    order = {rows.spans->steps, rows.spans->rows, rows.spans->begins, room.memory.span()};
+    const auto ahead = read_spans(target, target_prepared_.span(), rows, room.next, room);
+    outputs = read_spans(present(), present_prepared(), rows, room.net, room);
+    find_targets(rows, ahead, dqn_.double_q ? outputs : ahead, room);
+  } else {
+    const auto ahead =
+        net_.forward(target, target_prepared_.span(), rows.next_inputs, order, room.next);
+    const auto judged = dqn_.double_q ? net_.forward(present(), present_prepared(),
+                                                     rows.next_inputs, order, room.net)
+                                      : ahead;
+    find_targets(rows, ahead, judged, room);
+    outputs = net_.forward(present(), present_prepared(), rows.inputs, order, room.net);
+  }
+  const std::size_t stride = net_.output_stride();
+  const auto output_gradient = room.gradient.span().first(order.rows() * stride);
   std::fill(output_gradient.begin(), output_gradient.end(), 0.0f);
-  Sums& sums = portion_sums_[rows.first / transitions_per_portion] = {};
-  for (std::size_t i = 0; i < n; ++i)
-    learn_row(rows, i, outputs.subspan(i * stride, net_.outputs()), room, sums);
+  Sums& sums = portion_sums_[rows.portion] = {};
+  for (std::size_t i = 0; i < rows.transitions.size(); ++i) {
+    const std::size_t row = rows.spans != nullptr ? rows.spans->place[i] : i;
+    if (rows.transitions[i].counts)
+      learn_row(rows, i, outputs_of(outputs, row),
+                output_gradient.subspan(row * stride, net_.outputs()), room, sums);
+  }
   net_.backward(present(), present_prepared(), rows.inputs, order, output_gradient, room.net,
                 means(gradient));
   if (dqn_.noisy) noisy_.add_gradient(means(gradient), gradient.subspan(net_.parameters()));
@@ -170,7 +213,7 @@ void DqnTrainee::after_step() {
   if (dqn_.priority > 0.0) {
     constexpr double least_error = 1e-3;  // nothing is forgotten altogether
     for (std::size_t i = 0; i < transitions_.size(); ++i) {
-      if (transitions_[i].shown) continue;
+      if (transitions_[i].shown || !transitions_[i].counts) continue;
       const double weight = std::pow(static_cast<double>(errors_[i]) + least_error, dqn_.priority);
       most_priority_ = std::max(most_priority_, weight);
       if (experience_.learnable(transitions_[i].place))

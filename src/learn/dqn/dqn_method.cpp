@@ -16,6 +16,8 @@ void describe(V& v, DqnSettings& s) {
   v("double_q", s.double_q);
   v("duelling", s.duelling);
   v("steps_ahead", s.steps_ahead, between(1, 1000));
+  v("memory", s.memory, between(0, 65536));
+  v("memory_span", s.memory_span, between(1, 64));
   v("target_every", s.target_every, at_least(0));
   v("priority", s.priority, between(0, 1));
   v("priority_correction", s.priority_correction, between(0, 1));
@@ -74,7 +76,7 @@ LearningMethod dqn_method() {
   return {.name = "dqn",
           .about = "deep Q-learning: values of options, from steps that are kept",
           .controls = "choices; masks",
-          .senses = "columns, pictures, crowds",
+          .senses = "columns, pictures, crowds; memory",
           .settings = DqnSettings{},
           .role_settings = true,
           .metrics = dqn_infos(),

@@ -24,6 +24,7 @@ PolicySignature rating_signature(const Role& role, const DqnSettings& s) {
   NetworkPlan plan =
       plan_fronts(role, {s.pictures, s.picture_least, s.crowd_width, s.crowd_queries});
   plan.activation = s.activation;
+  plan.memory = static_cast<std::size_t>(s.memory);
   plan.hidden = {s.value_layers.begin(), s.value_layers.end()};
   PolicySignature signature{role.name, role.columns, role.controls, std::move(plan)};
   signature.rates = true;
@@ -35,28 +36,38 @@ NetworkPlan rating_outputs(NetworkPlan plan, std::size_t outputs) {
   return plan;
 }
 
+// Behind the steps of a span come those that their targets need, and the last moment of an episode.
+OffPolicyLayout layout_for(const Role& role, const DqnSettings& s) {
+  PolicySignature signature = rating_signature(role, s);
+  const Network<float> net(signature.policy);
+  const bool remembers = s.memory > 0;
+  return {.signature = std::move(signature),
+          .inputs = net.input_stride(),
+          .memory = net.memory_stride(),
+          .span = remembers ? static_cast<std::size_t>(s.memory_span) : 1,
+          .ahead = remembers ? static_cast<std::size_t>(s.steps_ahead) + 1 : 0};
+}
+
 }  // namespace
 
 DqnTrainee::Room::Room(const DqnTrainee& t, std::size_t rows)
     : net(t.net_.workspace(rows)),
       next(t.net_.workspace(rows)),
+      memory(rows * t.net_.memory_stride()),
       values(t.action_values_.options()),
       gradient(rows * t.net_.output_stride()),
       targets(rows * t.action_values_.quantiles()) {}
 
 DqnTrainee::DqnTrainee(TrainingContext& context, std::vector<std::size_t> roles,
                        const DqnSettings& settings)
-    : OffPolicy(context, roles, settings,
-                rating_signature(context.game.roles()[roles[0]], settings),
-                Network<float>(rating_signature(context.game.roles()[roles[0]], settings).policy)
-                    .input_stride()),
+    : OffPolicy(context, roles, settings, layout_for(context.game.roles()[roles[0]], settings)),
       dqn_(settings),
       action_values_(role().controls, settings.duelling,
                      static_cast<std::size_t>(settings.quantiles)),
       net_(rating_outputs(signature_.policy, action_values_.outputs())),
       played_(signature_.policy),
       errors_(transitions_.size()),
-      portion_sums_((transitions_.size() + transitions_per_portion - 1) / transitions_per_portion) {
+      portion_sums_(portions()) {
   // Behind the means of weights come the strengths of their noise.
   std::vector<std::size_t> ends{net_.parameters()};
   if (settings.noisy) ends.push_back(2 * net_.parameters());
@@ -76,7 +87,7 @@ DqnTrainee::DqnTrainee(TrainingContext& context, std::vector<std::size_t> roles,
   renew_noise();
   if (settings.priority > 0.0) priorities_ = SumTree(experience_.places());
   for (std::size_t worker = 0; worker < context.pool.threads(); ++worker)
-    rooms_.emplace_back(*this, std::max(most_rows_, transitions_per_portion));
+    rooms_.emplace_back(*this, most_network_rows());
 }
 
 // ---- playing
@@ -107,7 +118,8 @@ void DqnTrainee::choose(const Deciding& d) {
   Room& room = rooms_[d.worker];
   const auto parameters = d.past != nullptr ? means(d.past->parameters.span()) : present();
   const auto prepared = d.past != nullptr ? d.past->prepared.span() : present_prepared();
-  const auto outputs = net_.forward(parameters, prepared, d.inputs, {1, d.rows, {}, {}}, room.net);
+  const auto outputs =
+      net_.forward(parameters, prepared, d.inputs, {1, d.rows, {}, d.memory}, room.net);
   const std::size_t masks = heads_.masks(), controls = heads_.controls();
   const double temperature = std::lerp(dqn_.temperature, dqn_.last_temperature, explored());
   for (std::size_t i = 0; i < d.rows; ++i) {

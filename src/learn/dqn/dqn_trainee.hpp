@@ -24,6 +24,7 @@ class DqnTrainee final : public OffPolicy {
   struct Room {
     explicit Room(const DqnTrainee& t, std::size_t rows);
     Network<float>::Workspace net, next;
+    AlignedBuffer<float> memory;            // [rows][memory stride]
     AlignedBuffer<float> values, gradient;  // of a row's options; of all rows' outputs
     std::vector<float> targets;             // [rows][quantiles] of the returns to be predicted
   };
@@ -36,11 +37,20 @@ class DqnTrainee final : public OffPolicy {
   void choose_any(std::span<const float> allowed, RandomStream& random, std::span<float> action,
                   std::span<float> room) const;
   void add_transitions(const TransitionRows& rows, std::span<float> gradient) override;
-  void find_targets(const TransitionRows& rows, Room& room) const;
+  /// What a network says of all rows of some spans, once it has read what was before.
+  std::span<const float> read_spans(std::span<const float> parameters,
+                                    std::span<const float> prepared, const TransitionRows& rows,
+                                    Network<float>::Workspace& workspace, Room& room) const;
+  std::span<const float> outputs_of(std::span<const float> all, std::size_t row) const {
+    return all.subspan(row * net_.output_stride(), net_.outputs());
+  }
+  void find_targets(const TransitionRows& rows, std::span<const float> ahead,
+                    std::span<const float> judged, Room& room) const;
   void learn_row(const TransitionRows& rows, std::size_t row, std::span<const float> outputs,
-                 Room& room, Sums& sums);
+                 std::span<float> gradient, Room& room, Sums& sums);
   void hold_back(const TransitionRows& rows, std::size_t row, std::span<const float> outputs,
-                 Room& room) const;
+                 std::span<float> gradient, Room& room) const;
+  double weight_of(std::size_t place) const;
   float learn_transition(std::size_t choice, std::size_t option, float weight,
                          std::span<const float> targets, std::span<const float> outputs,
                          std::span<float> gradient) const;

@@ -13,6 +13,10 @@
 #include "zithercraft/learn/phase_times.hpp"
 #include "zithercraft/net/normaliser.hpp"
 
+namespace zithercraft {
+class RandomStream;
+}
+
 namespace zithercraft::learn_internal {
 
 /// A policy as it was once.
@@ -71,6 +75,12 @@ class Trainee {
   virtual void store(TensorFile& file) const = 0;
   virtual void restore(const TensorFile& file) = 0;
   virtual Continuation continue_from(const TensorFile& file) = 0;
+
+  // ---- as those imagine it who learn with it
+  /// What it would do at some moments: fills in actions, [rows][action_numbers of its controls], or
+  /// leaves them as they are if it cannot tell. Several threads ask, each as one worker.
+  virtual void imagine(std::span<const float> /*senses*/, std::span<RandomStream> /*random*/,
+                       std::size_t /*worker*/, std::span<float> /*actions*/) {}
 
   // ---- as it was once
   virtual PastPolicy snapshot() const = 0;

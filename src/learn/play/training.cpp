@@ -152,6 +152,8 @@ void Training::make_trainees(const MakeTrainee& make) {
     trainees_.push_back(
         make(context_, std::move(roles), players_[r].settings ? &*players_[r].settings : nullptr));
   }
+  for (const auto& trainee : trainee_of_)
+    context_.learners.push_back(trainee ? trainees_[*trainee].get() : nullptr);
 }
 
 void Training::set_starts(std::size_t stage, std::vector<std::vector<std::byte>> arena_states,

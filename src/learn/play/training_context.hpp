@@ -30,6 +30,8 @@ constexpr std::size_t samples_per_portion(std::size_t parameters) {
   return parameters > 65536 ? 1024 : 256;
 }
 
+class Trainee;
+
 struct TrainingContext {
   Game game;
   std::uint64_t seed;
@@ -48,6 +50,8 @@ struct TrainingContext {
   std::int64_t steps = 0, updates = 0;             // steps of all who learn
   std::int64_t rollout_steps = 0;                  // in the last rollout
   const Demonstrations* demonstrations = nullptr;  // null for none
+  // Of each role the policy that learns it; null: none does.
+  std::vector<Trainee*> learners{};
   // Of each role whether a teacher fills in what it would do. Empty: of none.
   std::vector<bool> advised{};
 

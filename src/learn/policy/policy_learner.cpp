@@ -27,9 +27,9 @@ PolicySignature signature_for(const Game& game, std::size_t role_number, const T
     const std::size_t combinations = Heads(role.controls, role.columns).combinations();
     credit.outputs = combinations <= most_combinations ? combinations : 1;
     credit.memory = 0;
-    signature.credit = team.widened(std::move(credit), true, settings);
+    signature.credit = team.widened(std::move(credit), true);
   }
-  signature.value = team.widened(std::move(signature.value), false, settings);
+  signature.value = team.widened(std::move(signature.value), false);
   signature.seen = team.names(game);
   return signature;
 }
@@ -51,7 +51,9 @@ PolicyLearner::PolicyLearner(TrainingContext& context, std::vector<std::size_t> 
     : context_(context),
       roles_(std::move(roles)),
       settings_(settings),
-      team_(context, roles_, settings),
+      team_(context, roles_, settings.value_sees,
+            {settings.pictures, settings.picture_least, settings.crowd_width,
+             settings.crowd_queries}),
       signature_(signature_for(context.game, roles_[0], team_, settings)),
       nets_(Heads(role().controls, role().columns), signature_.policy, signature_.value,
             signature_.credit),

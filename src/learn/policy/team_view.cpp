@@ -30,10 +30,6 @@ std::vector<std::size_t> roles_seen_by(const Game& game, std::size_t role, Sight
   return seen;
 }
 
-Normaliser normaliser_of(const Role& role, const PolicyGradientSettings& settings) {
-  return normaliser_for(plan_networks(role, settings).first);
-}
-
 std::string place_of(std::size_t kind) { return "seen/" + std::to_string(kind) + "/"; }
 
 }  // namespace
@@ -46,16 +42,16 @@ std::size_t action_numbers(std::span<const ControlInfo> controls) {
 }
 
 TeamView::TeamView(const TrainingContext& context, const std::vector<std::size_t>& roles,
-                   const PolicyGradientSettings& settings)
-    : roles_(roles) {
-  if (settings.value_sees == Sight::own) return;
+                   Sight sight, const FrontSettings& fronts)
+    : fronts_(fronts), roles_(roles) {
+  if (sight == Sight::own) return;
   const auto all = context.game.roles();
   own_columns_ = all[roles[0]].columns.size();
   const auto shape = [&](std::size_t role, std::size_t seen) {
     return std::tuple(seen == role, all[seen].seats.size(), all[seen].columns.size(),
                       action_numbers(all[seen].controls));
   };
-  const auto first_seen = roles_seen_by(context.game, roles[0], settings.value_sees);
+  const auto first_seen = roles_seen_by(context.game, roles[0], sight);
   for (const std::size_t seen : first_seen) {
     Kind& kind = kinds_.emplace_back();
     kind.mates = seen == roles[0];
@@ -63,17 +59,22 @@ TeamView::TeamView(const TrainingContext& context, const std::vector<std::size_t
     kind.seats = all[seen].seats.size() - (kind.mates ? 1 : 0);
     kind.columns = all[seen].columns.size();
     kind.action = action_numbers(all[seen].controls);
-    kind.first_column = own_columns_ + members_width_;
+    kind.first_column = members_width_;
     members_width_ += kind.seats * (1 + kind.columns);
-    kind.normaliser = normaliser_of(all[seen], settings);
+    kind.normaliser = normaliser_for(plan_fronts(all[seen], fronts));
     if (!kind.own_policy) kind.moments.resize(context.groups.size());
   }
   for (Kind& kind : kinds_) {
-    kind.first_action = value_columns() + actions_width_;
+    kind.first_action = members_width_ + actions_width_;
     actions_width_ += kind.seats * kind.action;
+    const std::size_t seen = first_seen[static_cast<std::size_t>(&kind - kinds_.data())];
+    if (!kind.mates && !same_side(all[seen], all[roles[0]])) continue;
+    for (std::size_t i = 0; i < kind.seats; ++i)
+      mates_.push_back({seen, kind.first_column + i * (1 + kind.columns), kind.columns,
+                        kind.first_action + i * kind.action, kind.action});
   }
   for (const std::size_t role : roles) {
-    const auto seen = roles_seen_by(context.game, role, settings.value_sees);
+    const auto seen = roles_seen_by(context.game, role, sight);
     bool alike = seen.size() == first_seen.size();
     for (std::size_t k = 0; alike && k < seen.size(); ++k) {
       alike = shape(role, seen[k]) == shape(roles[0], first_seen[k]);
@@ -115,24 +116,23 @@ std::vector<std::string> TeamView::names(const Game& game) const {
   return names;
 }
 
-NetworkPlan TeamView::widened(NetworkPlan plan, bool with_actions,
-                              const PolicyGradientSettings& settings) const {
+NetworkPlan TeamView::widened(NetworkPlan plan, bool with_actions) const {
   plan.columns = with_actions ? credit_columns() : value_columns();
-  if (settings.crowd_width == 0) return plan;
+  if (fronts_.crowd_width == 0) return plan;
   for (std::size_t k = 0; k < kinds_.size(); ++k) {
     const Kind& kind = kinds_[k];
     CrowdFront front{.name = "others." + std::to_string(k),
                      .others = kind.seats,
                      .columns_each = 1 + kind.columns + (with_actions ? kind.action : 0),
-                     .width = static_cast<std::size_t>(settings.crowd_width),
-                     .queries = static_cast<std::size_t>(settings.crowd_queries)};
+                     .width = static_cast<std::size_t>(fronts_.crowd_width),
+                     .queries = static_cast<std::size_t>(fronts_.crowd_queries)};
     for (std::size_t i = 0; i < kind.seats; ++i) {
-      const std::size_t first = kind.first_column + i * (1 + kind.columns);
+      const std::size_t first = own_columns_ + kind.first_column + i * (1 + kind.columns);
       for (std::size_t c = 0; c < 1 + kind.columns; ++c)
         front.columns.push_back(static_cast<std::uint32_t>(first + c));
       for (std::size_t c = 0; with_actions && c < kind.action; ++c)
         front.columns.push_back(
-            static_cast<std::uint32_t>(kind.first_action + i * kind.action + c));
+            static_cast<std::uint32_t>(own_columns_ + kind.first_action + i * kind.action + c));
     }
     plan.crowds.push_back(std::move(front));
   }
@@ -162,11 +162,12 @@ void TeamView::show(const TrainingContext& context, std::size_t played, std::siz
   const std::size_t role = roles_[played];
   own.apply(context.environment->observation(role, lane * context.environment->seats(role) + seat),
             row);
-  std::fill_n(row.begin() + static_cast<std::ptrdiff_t>(own_columns_), members_width_, 0.0f);
+  const auto others = row.subspan(own_columns_);
+  std::fill_n(others.begin(), members_width_, 0.0f);
   each_other(context, played, lane, seat,
              [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
                const auto to =
-                   row.subspan(kind.first_column + place * (1 + kind.columns), 1 + kind.columns);
+                   others.subspan(kind.first_column + place * (1 + kind.columns), 1 + kind.columns);
                to[0] = 1.0f;
                (kind.own_policy ? own : kind.normaliser)
                    .apply(context.environment->observation(other, lane_row), to.subspan(1));
@@ -175,7 +176,34 @@ void TeamView::show(const TrainingContext& context, std::size_t played, std::siz
 
 void TeamView::show_actions(const TrainingContext& context, std::size_t played, std::size_t lane,
                             std::size_t seat, std::span<float> row) const {
-  std::fill_n(row.begin() + static_cast<std::ptrdiff_t>(value_columns()), actions_width_, 0.0f);
+  write_actions(context, played, lane, seat, row.subspan(own_columns_));
+}
+
+void TeamView::take_down(const TrainingContext& context, std::size_t played, std::size_t lane,
+                         std::size_t seat, std::span<float> others) const {
+  std::fill_n(others.begin(), members_width_, 0.0f);
+  each_other(context, played, lane, seat,
+             [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
+               const auto senses = context.environment->observation(other, lane_row);
+               const auto to = others.subspan(kind.first_column + place * (1 + kind.columns));
+               to[0] = 1.0f;
+               std::copy(senses.begin(), senses.end(), to.begin() + 1);
+             });
+  write_actions(context, played, lane, seat, others);
+}
+
+void TeamView::normalise(const Normaliser& own, std::span<float> others) const {
+  for (const Kind& kind : kinds_)
+    for (std::size_t i = 0; i < kind.seats; ++i) {
+      const auto one = others.subspan(kind.first_column + i * (1 + kind.columns), 1 + kind.columns);
+      if (one[0] == 0.0f) continue;
+      (kind.own_policy ? own : kind.normaliser).apply(one.subspan(1), one.subspan(1));
+    }
+}
+
+void TeamView::write_actions(const TrainingContext& context, std::size_t played, std::size_t lane,
+                             std::size_t seat, std::span<float> others) const {
+  std::fill_n(others.begin() + static_cast<std::ptrdiff_t>(members_width_), actions_width_, 0.0f);
   each_other(context, played, lane, seat,
              [&](const Kind& kind, std::size_t place, std::size_t other, std::size_t lane_row) {
                const auto& controls = context.game.roles()[other].controls;
@@ -185,12 +213,13 @@ void TeamView::show_actions(const TrainingContext& context, std::size_t played, 
                for (std::size_t c = 0; c < controls.size(); ++c) {
                  const ControlInfo& control = controls[c];
                  if (control.is_choice()) {
-                   row[at + static_cast<std::size_t>(given[c])] = 1.0f;
+                   others[at + static_cast<std::size_t>(given[c])] = 1.0f;
                    at += control.options.size();
                  } else {
                    const double middle = 0.5 * (control.low + control.high),
                                 half = 0.5 * (control.high - control.low);
-                   row[at++] = static_cast<float>((static_cast<double>(given[c]) - middle) / half);
+                   others[at++] =
+                       static_cast<float>((static_cast<double>(given[c]) - middle) / half);
                  }
                }
              });

@@ -13,11 +13,6 @@ struct config::Words<Objective> {
                                    std::pair{"plain", Objective::plain}};
 };
 template <>
-struct config::Words<Sight> {
-  static constexpr std::array list{std::pair{"own", Sight::own}, std::pair{"side", Sight::side},
-                                   std::pair{"everyone", Sight::everyone}};
-};
-template <>
 struct config::Words<Decay> {
   static constexpr std::array list{std::pair{"linear", Decay::linear},
                                    std::pair{"cosine", Decay::cosine}};

@@ -5,15 +5,18 @@
 
 namespace zithercraft::learn_internal {
 
-void SacTrainee::show(std::span<const float> inputs, std::span<const float> dials, std::size_t rows,
-                      Room& room) const {
-  const std::size_t stride = critic_.input_stride(), columns = role().columns.size();
+void SacTrainee::show(std::span<const float> inputs, std::span<const float> others,
+                      std::span<const float> dials, Room& room, std::size_t rows) const {
+  const std::size_t stride = critic_.input_stride(), columns = role().columns.size(),
+                    others_each = view_.others_columns();
   for (std::size_t row = 0; row < rows; ++row) {
     const auto judged = room.judged.span().subspan(row * stride, stride);
     std::copy_n(inputs.begin() + static_cast<std::ptrdiff_t>(row * input_stride_), columns,
                 judged.begin());
-    std::copy_n(dials.begin() + static_cast<std::ptrdiff_t>(row * dials_.size()), dials_.size(),
+    std::copy_n(others.begin() + static_cast<std::ptrdiff_t>(row * others_each), others_each,
                 judged.begin() + static_cast<std::ptrdiff_t>(columns));
+    std::copy_n(dials.begin() + static_cast<std::ptrdiff_t>(row * dials_.size()), dials_.size(),
+                judged.begin() + static_cast<std::ptrdiff_t>(dials_at()));
   }
 }
 
@@ -44,7 +47,7 @@ void SacTrainee::find_targets(const TransitionRows& rows, std::span<RandomStream
   const auto outputs = policy_.forward(policy_part(player), prepared_policy(prepared),
                                        rows.next_inputs, {1, n, {}, {}}, room.policy);
   draw(outputs, rows.next_allowed, true, random, room.drawn);
-  show(rows.next_inputs, room.drawn.dials, n, room);
+  show(rows.next_inputs, rows.next_others, room.drawn.dials, room, n);
   for (std::size_t c = 0; c < critics_; ++c)
     judge(c, target_.span(), target_prepared_.span(), n, room);
   const float by_dials = temperature(of_dials), by_choices = temperature(of_choices);
@@ -71,7 +74,7 @@ void SacTrainee::learn_values(const TransitionRows& rows, Room& room, std::span<
     for (std::size_t d = 0; d < dials_.size(); ++d)
       room.drawn.dials[row * dials_.size() + d] =
           source_of(rows.transitions[row]).action(rows.transitions[row].place)[dials_[d].control];
-  show(rows.inputs, room.drawn.dials, n, room);
+  show(rows.inputs, rows.others, room.drawn.dials, room, n);
   const auto by_output = room.critic_gradient.span().first(n * stride);
   const auto caution = static_cast<float>(*settings_.conservative_weight);
   for (std::size_t c = 0; c < critics_; ++c) {
@@ -97,8 +100,7 @@ void SacTrainee::learn_values(const TransitionRows& rows, Room& room, std::span<
 void SacTrainee::find_dial_slopes(std::size_t n, Room& room) const {
   std::fill(room.by_dial.begin(), room.by_dial.end(), 0.0f);
   if (dials_.empty()) return;
-  const std::size_t stride = critic_.output_stride(), judged = critic_.input_stride(),
-                    columns = role().columns.size();
+  const std::size_t stride = critic_.output_stride(), judged = critic_.input_stride();
   const auto by_output = room.critic_gradient.span().first(n * stride);
   for (std::size_t critic = 0; critic < critics_; ++critic) {
     std::fill(by_output.begin(), by_output.end(), 0.0f);
@@ -112,7 +114,8 @@ void SacTrainee::find_dial_slopes(std::size_t n, Room& room) const {
                      room.judged_gradient.span());
     for (std::size_t row = 0; row < n; ++row)
       for (std::size_t d = 0; d < dials_.size(); ++d)
-        room.by_dial[row * dials_.size() + d] += room.judged_gradient[row * judged + columns + d];
+        room.by_dial[row * dials_.size() + d] +=
+            room.judged_gradient[row * judged + dials_at() + d];
   }
 }
 
@@ -167,7 +170,7 @@ void SacTrainee::learn_policy(const TransitionRows& rows, std::span<RandomStream
       policy_.forward(policy_part(parameters_.span()), prepared_policy(prepared_.span()),
                       rows.inputs, {1, n, {}, {}}, room.policy);
   draw(outputs, rows.allowed, false, random, room.drawn);
-  show(rows.inputs, room.drawn.dials, n, room);
+  show(rows.inputs, rows.others, room.drawn.dials, room, n);
   for (std::size_t c = 0; c < critics_; ++c)
     judge(c, parameters_.span(), prepared_.span(), n, room);
   find_dial_slopes(n, room);
@@ -199,7 +202,7 @@ void SacTrainee::learn_policy(const TransitionRows& rows, std::span<RandomStream
 
 void SacTrainee::add_transitions(const TransitionRows& rows, std::span<float> gradient) {
   Room& room = rooms_[rows.worker];
-  Sums& sums = portion_sums_[rows.first / transitions_per_portion] = {};
+  Sums& sums = portion_sums_[rows.portion] = {};
   const std::uint64_t own = derived_seed(seed(), "imagine");
   room.random.clear();
   for (std::size_t row = 0; row < rows.transitions.size(); ++row)

@@ -20,6 +20,7 @@ void describe(V& v, ActorCriticSettings& s) {
   v("policy_layers", s.policy_layers, between(1, 65536));
   describe(v, static_cast<OffPolicySettings&>(s));
   v("actor", s.actor);
+  v("value_sees", s.value_sees);
   v("critics", s.critics, between(1, 16));
   v("policy_every", s.policy_every, at_least(1));
   v("temperature", s.temperature, positive());

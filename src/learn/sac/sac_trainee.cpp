@@ -28,9 +28,12 @@ void check_controls(const Role& role, const ActorCriticSettings& s) {
                 where, "train by ppo, or give the role fewer choices");
 }
 
+FrontSettings front_settings(const ActorCriticSettings& s) {
+  return {s.pictures, s.picture_least, s.crowd_width, s.crowd_queries};
+}
+
 NetworkPlan fronts_for(const Role& role, const ActorCriticSettings& s) {
-  NetworkPlan plan =
-      plan_fronts(role, {s.pictures, s.picture_least, s.crowd_width, s.crowd_queries});
+  NetworkPlan plan = plan_fronts(role, front_settings(s));
   plan.activation = s.activation;
   return plan;
 }
@@ -45,13 +48,22 @@ PolicySignature squashed_signature(const Role& role, const ActorCriticSettings& 
   return signature;
 }
 
-NetworkPlan critic_for(const Role& role, const ActorCriticSettings& s) {
+NetworkPlan critic_for(const Role& role, const TeamView& view, const ActorCriticSettings& s) {
   const Heads heads(role.controls, role.columns);
   NetworkPlan plan = fronts_for(role, s);
+  if (view.sees_others()) plan = view.widened(std::move(plan), true);
   plan.columns += heads.dials();
   plan.hidden = {s.value_layers.begin(), s.value_layers.end()};
   plan.outputs = heads.combinations();
   return plan;
+}
+
+OffPolicyLayout layout_for(const TrainingContext& context, const std::vector<std::size_t>& roles,
+                           const ActorCriticSettings& s) {
+  const Role& role = context.game.roles()[roles[0]];
+  return {.signature = squashed_signature(role, s),
+          .inputs = Network<float>(fronts_for(role, s)).input_stride(),
+          .view = TeamView(context, roles, s.value_sees, front_settings(s))};
 }
 
 }  // namespace
@@ -82,12 +94,10 @@ SacTrainee::Room::Room(const SacTrainee& t, std::size_t rows)
 
 SacTrainee::SacTrainee(TrainingContext& context, std::vector<std::size_t> roles,
                        const ActorCriticSettings& settings)
-    : OffPolicy(
-          context, roles, settings, squashed_signature(context.game.roles()[roles[0]], settings),
-          Network<float>(fronts_for(context.game.roles()[roles[0]], settings)).input_stride()),
+    : OffPolicy(context, roles, settings, layout_for(context, roles, settings)),
       actor_critic_(settings),
       policy_(signature_.policy),
-      critic_(critic_for(role(), settings)),
+      critic_(critic_for(role(), view_, settings)),
       critics_(static_cast<std::size_t>(settings.critics)),
       combinations_(heads_.combinations()) {
   std::size_t output = 0;
@@ -123,9 +133,8 @@ SacTrainee::SacTrainee(TrainingContext& context, std::vector<std::size_t> roles,
   std::copy(parameters_.begin(), parameters_.end(), target_.begin());
   prepare(target_.span(), target_prepared_.span());
   for (std::size_t worker = 0; worker < context.pool.threads(); ++worker)
-    rooms_.emplace_back(*this, std::max(most_rows_, transitions_per_portion));
-  portion_sums_.resize((transitions_.size() + transitions_per_portion - 1) /
-                       transitions_per_portion);
+    rooms_.emplace_back(*this, most_network_rows());
+  portion_sums_.resize(portions());
 }
 
 void SacTrainee::prepare(std::span<const float> parameters, std::span<float> prepared) const {

@@ -24,7 +24,13 @@ bool is_pixel(const Role& role, std::size_t column) {
   });
 }
 
-constexpr std::size_t least_depth = 2;  // a step, and what followed it
+// A step, and what followed it; of networks that remember, a span with what was before and after.
+std::size_t least_depth(const KeptBesides& besides) {
+  return besides.memory > 0 ? 3 * besides.span : 2;
+}
+std::size_t up_to_multiple(std::size_t number, std::size_t of) {
+  return (number + of - 1) / of * of;
+}
 
 }  // namespace
 
@@ -91,23 +97,30 @@ void SenseStore::fetch(std::size_t age, const float* numbers, const std::uint8_t
   }
 }
 
-Experience::Experience(const Role& role, std::size_t rows, std::size_t steps)
+Experience::Experience(const Role& role, std::size_t rows, std::size_t steps,
+                       const KeptBesides& besides)
     : store_(role),
       rows_(rows),
-      depth_(std::max(least_depth, steps / std::max<std::size_t>(1, rows)) + store_.history()),
+      depth_(up_to_multiple(
+          std::max(least_depth(besides), steps / std::max<std::size_t>(1, rows)) + store_.history(),
+          besides.span)),
       controls_(role.controls.size()),
+      besides_(besides),
       state_(rows),
       numbers_(places() * store_.numbers()),
       actions_(places() * controls_),
       rewards_(places()),
+      others_(places() * besides.others),
+      memory_(places() / besides.span * besides.memory),
       bytes_(places() * store_.bytes()),
       marks_(places()) {}
 
-std::size_t Experience::bytes_for(const Role& role, std::size_t steps) {
+std::size_t Experience::bytes_for(const Role& role, std::size_t steps, const KeptBesides& besides) {
   const SenseStore store(role);
   const std::size_t each =
-      sizeof(float) * (store.numbers() + role.controls.size() + 1) + store.bytes() + 1;
-  return steps * each;
+      sizeof(float) * (store.numbers() + role.controls.size() + 1 + besides.others) +
+      store.bytes() + 1;
+  return steps * each + steps / besides.span * besides.memory * sizeof(float);
 }
 
 std::uint64_t Experience::step_at(std::size_t at) const {
@@ -139,6 +152,13 @@ void Experience::write(std::size_t row, std::span<const float> senses, std::uint
   marks_[at] = marks;
 }
 
+void Experience::remember(std::size_t row, std::span<const float> memory) {
+  const std::uint64_t step = state_[row].next;
+  if (step % besides_.span != 0) return;
+  std::copy(memory.begin(), memory.end(),
+            memory_.begin() + place(row, step) / besides_.span * besides_.memory);
+}
+
 void Experience::act(std::size_t row, std::span<const float> senses,
                      std::span<const float> action) {
   Row& r = state_[row];
@@ -148,8 +168,14 @@ void Experience::act(std::size_t row, std::span<const float> senses,
   std::copy(action.begin(), action.end(), actions_.begin() + place(row, r.last) * controls_);
 }
 
+void Experience::see_others(std::size_t row, std::span<const float> others) {
+  std::copy(others.begin(), others.end(),
+            others_.begin() + place(row, state_[row].last) * besides_.others);
+}
+
 void Experience::miss(std::size_t row, std::span<const float> senses) {
-  if (store_.history() > 0 && !state_[row].fresh) write(row, senses, 0);
+  const bool wanted = store_.history() > 0 || besides_.memory > 0;
+  if (wanted && !state_[row].fresh) write(row, senses, 0);
 }
 
 void Experience::reward(std::size_t row, float amount, double discount) {
@@ -161,7 +187,8 @@ void Experience::reward(std::size_t row, float amount, double discount) {
   r.squares += r.running * r.running;
 }
 
-void Experience::end(std::size_t row, std::span<const float> senses) {
+void Experience::end(std::size_t row, std::span<const float> senses,
+                     std::span<const float> others) {
   Row& r = state_[row];
   r.running = 0.0;
   if (std::exchange(r.fresh, true)) return;
@@ -169,6 +196,7 @@ void Experience::end(std::size_t row, std::span<const float> senses) {
   if (senses.empty()) return;
   write(row, senses, final);
   r.last = r.next - 1;
+  see_others(row, others);
 }
 
 void Experience::abandon(std::size_t row) {
@@ -286,6 +314,12 @@ void Experience::store(TensorFile& file) const {
   file.put("experience.numbers", {rows_ * held, store_.numbers()}, numbers);
   file.put("experience.actions", {rows_ * held, controls_}, actions);
   file.put("experience.rewards", {rows_ * held}, rewards);
+  if (besides_.others > 0)
+    file.put("experience.others", {rows_ * held, besides_.others},
+             first_places<float>(others_.span(), besides_.others, held));
+  if (besides_.memory > 0)
+    file.put("experience.memory", {memory_.size() / besides_.memory, besides_.memory},
+             memory_.span());
   const auto pixels = first_places<std::uint8_t>(bytes_.span(), store_.bytes(), held),
              marks = first_places<std::uint8_t>(marks_.span(), 1, held);
   file.put("experience.pixels", std::as_bytes(std::span(pixels)));
@@ -335,6 +369,8 @@ void Experience::restore(const TensorFile& file) {
   get("experience.numbers", store_.numbers(), numbers_);
   get("experience.actions", controls_, actions_);
   get("experience.rewards", 1, rewards_);
+  if (besides_.others > 0) get("experience.others", besides_.others, others_);
+  if (besides_.memory > 0) file.get("experience.memory", memory_.span());
   const auto as_numbers = [](std::span<const std::byte> bytes) {
     return std::span(reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size());
   };

@@ -56,6 +56,14 @@ struct Transition {
   float discount = 0.0f;  // of what comes then; 0 if nothing does
   float weight = 1.0f;    // in the loss
   bool shown = false;     // it is one of the demonstrations
+  bool counts = true;     // it is learned from
+};
+
+/// What is kept of each step besides what its seat senses and does.
+struct KeptBesides {
+  std::size_t others = 0;  // numbers of what others sense and do
+  // Numbers that a network remembers; they are kept before the first of every `span` steps.
+  std::size_t memory = 0, span = 1;
 };
 
 /// A ring of steps for each row; what is oldest makes room for what is new. Different rows may be
@@ -64,22 +72,29 @@ struct Transition {
 class Experience {
  public:
   /// `steps`: of all rows together, at least two for each.
-  Experience(const Role& role, std::size_t rows, std::size_t steps);
+  Experience(const Role& role, std::size_t rows, std::size_t steps,
+             const KeptBesides& besides = {});
 
   std::size_t rows() const { return rows_; }
   std::size_t places() const { return rows_ * depth_; }
   /// Memory that a number of steps of a role takes.
-  static std::size_t bytes_for(const Role& role, std::size_t steps);
+  static std::size_t bytes_for(const Role& role, std::size_t steps,
+                               const KeptBesides& besides = {});
 
   // ---- while playing, row by row
+  /// What is remembered before the step that begins next.
+  void remember(std::size_t row, std::span<const float> memory);
   /// A step begins: what is sensed, and how it is acted upon.
   void act(std::size_t row, std::span<const float> senses, std::span<const float> action);
+  /// What others sense and do in the step that began last.
+  void see_others(std::size_t row, std::span<const float> others);
   /// A step in which the row's body is out of the arena.
   void miss(std::size_t row, std::span<const float> senses);
   /// A reward for the last step in which the row acted.
   void reward(std::size_t row, float amount, double discount);
-  /// The episode ends; `senses` are those of its last moment if it was cut off, else empty.
-  void end(std::size_t row, std::span<const float> senses);
+  /// The episode ends; `senses`, and what others sense, are those of its last moment if it was cut
+  /// off, else empty.
+  void end(std::size_t row, std::span<const float> senses, std::span<const float> others = {});
   /// What was played of the episode does not count; a new one begins.
   void lose(std::size_t row);
   /// The episode will not go on, nobody knows why; a new one begins.
@@ -103,6 +118,28 @@ class Experience {
   std::span<const float> action(std::size_t place) const {
     return actions_.span().subspan(place * controls_, controls_);
   }
+  std::span<const float> others(std::size_t place) const {
+    return others_.span().subspan(place * besides_.others, besides_.others);
+  }
+
+  // ---- steps in a row
+  /// A step, counted from the beginning of the training.
+  struct Moment {
+    std::size_t row = 0;
+    std::uint64_t step = 0;
+  };
+  Moment moment_of(std::size_t place) const { return {place / depth_, step_at(place)}; }
+  std::size_t place_of(const Moment& m) const { return place(m.row, m.step); }
+  bool holds(const Moment& m) const {
+    return m.step >= state_[m.row].first && m.step < state_[m.row].next;
+  }
+  /// Whether nothing is remembered before it.
+  bool begins_episode(std::size_t place) const { return (marks_[place] & begins) != 0; }
+  /// What was remembered before the first step of a span.
+  std::span<const float> memory(const Moment& m) const {
+    return memory_.span().subspan(place_of(m) / besides_.span * besides_.memory, besides_.memory);
+  }
+
   /// Steps of its row since a place was written.
   double age(std::size_t place) const;
   /// Sums of squares of the discounted returns that were played since the last call, and of how
@@ -157,8 +194,9 @@ class Experience {
 
   SenseStore store_;
   std::size_t rows_, depth_, controls_;
+  KeptBesides besides_;
   std::vector<Row> state_;
-  AlignedBuffer<float> numbers_, actions_, rewards_;
+  AlignedBuffer<float> numbers_, actions_, rewards_, others_, memory_;
   AlignedBuffer<std::uint8_t> bytes_, marks_;
   std::size_t transitions_ = 0, longest_ = 0;
 };

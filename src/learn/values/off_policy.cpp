@@ -17,12 +17,13 @@ using namespace net_internal;
 namespace {
 
 // More than the machine has would be noticed only when it is full.
-Experience experience_for(const Role& role, std::size_t rows, const OffPolicySettings& settings) {
+Experience experience_for(const Role& role, std::size_t rows, const OffPolicySettings& settings,
+                          const KeptBesides& besides) {
   const auto steps = static_cast<std::size_t>(*settings.experience);
-  const double wanted = static_cast<double>(Experience::bytes_for(role, steps)),
+  const double wanted = static_cast<double>(Experience::bytes_for(role, steps, besides)),
                there = static_cast<double>(sysconf(_SC_PHYS_PAGES)) *
                        static_cast<double>(sysconf(_SC_PAGESIZE));
-  if (wanted <= 0.8 * there) return Experience(role, rows, steps);
+  if (wanted <= 0.8 * there) return Experience(role, rows, steps, besides);
   const auto fitting = static_cast<std::int64_t>(0.5 * there / wanted * static_cast<double>(steps));
   throw Error(ErrorKind::refused,
               "keeping " + std::to_string(steps) + " steps takes " +
@@ -47,23 +48,28 @@ TrainingSettings training_settings(const OffPolicySettings& s, const std::string
 }
 
 OffPolicy::OffPolicy(TrainingContext& context, std::vector<std::size_t> roles,
-                     const OffPolicySettings& settings, PolicySignature signature,
-                     std::size_t inputs)
+                     const OffPolicySettings& settings, OffPolicyLayout layout)
     : context_(context),
       roles_(std::move(roles)),
       settings_(settings),
-      signature_(std::move(signature)),
+      signature_(std::move(layout.signature)),
       heads_(signature_.controls, signature_.columns),
       groups_(groups_for(context, roles_)),
-      input_stride_(inputs),
+      input_stride_(layout.inputs),
       most_rows_(most_rows_of(context, roles_)),
+      memory_stride_(layout.memory),
+      span_(layout.span),
+      ahead_(layout.ahead),
       normaliser_(normaliser_for(signature_.policy)),
-      experience_(experience_for(role(), playable_rows(context, roles_), settings)),
-      transitions_(static_cast<std::size_t>(*settings.minibatch)),
+      view_(std::move(layout.view)),
+      experience_(experience_for(role(), playable_rows(context, roles_), settings,
+                                 {view_.others_columns(), memory_stride_, span_})),
+      transitions_(std::max<std::size_t>(1, static_cast<std::size_t>(*settings.minibatch) / span_) *
+                   span_),
       group_moments_(groups_.size()),
-      group_taken_(groups_.size()) {
-  const std::size_t columns = role().columns.size(),
-                    rows = std::max(most_rows_, transitions_per_portion);
+      group_taken_(groups_.size()),
+      memory_(playable_rows(context, roles_) * memory_stride_) {
+  const std::size_t columns = role().columns.size(), rows = most_network_rows();
   for (std::size_t worker = 0; worker < context.pool.threads(); ++worker) {
     Room& room = rooms_.emplace_back();
     room.inputs = AlignedBuffer<float>(rows * input_stride_);
@@ -72,6 +78,15 @@ OffPolicy::OffPolicy(TrainingContext& context, std::vector<std::size_t> roles,
     room.actions = AlignedBuffer<float>(rows * heads_.controls());
     room.allowed = AlignedBuffer<float>(rows * heads_.masks());
     room.next_allowed = AlignedBuffer<float>(rows * heads_.masks());
+    room.others = AlignedBuffer<float>(rows * view_.others_columns());
+    room.next_others = AlignedBuffer<float>(rows * view_.others_columns());
+    room.memory = AlignedBuffer<float>(most_rows_ * memory_stride_);
+    if (remembers()) {
+      const std::size_t spans = portion_length() / span_;
+      room.spans.inputs_before = AlignedBuffer<float>(portion_length() * input_stride_);
+      room.spans.memory_before = AlignedBuffer<float>(spans * memory_stride_);
+      room.spans.memory = AlignedBuffer<float>(spans * memory_stride_);
+    }
     room.advice.resize(heads_.controls());
     room.random.reserve(rows);
     room.rows.reserve(rows);
@@ -91,7 +106,17 @@ void OffPolicy::fold_demonstrations() {
 
 void OffPolicy::take_demonstrations() {
   const auto own = demonstrations_of(context_.demonstrations, roles_);
-  if (!own.empty()) shown_ = experience_of(own, role(), heads_, *settings_.discount);
+  const bool uses = settings_.offline || settings_.demonstrations_share > 0.0;
+  if (!own.empty() && uses && view_.sees_others())
+    throw Error(ErrorKind::refused,
+                "demonstrations hold what one seat sensed, and the critics of role '" +
+                    role().name + "' see others too",
+                "learner.value_sees",
+                settings_.offline ? "take 'own'"
+                                  : "take 'own', or learn from play alone: demonstrations_share=0");
+  if (!own.empty() && !view_.sees_others())
+    shown_ = experience_of(own, role(), heads_, *settings_.discount,
+                           {.memory = memory_stride_, .span = span_});
 }
 
 void OffPolicy::make_room(std::span<const std::size_t> part_ends, std::size_t prepared) {
@@ -102,9 +127,7 @@ void OffPolicy::make_room(std::span<const std::size_t> part_ends, std::size_t pr
   const std::size_t parameters = parts_.back().end;
   parameters_ = target_ = gradient_ = AlignedBuffer<float>(parameters);
   prepared_ = target_prepared_ = AlignedBuffer<float>(prepared);
-  const std::size_t portions =
-      (transitions_.size() + transitions_per_portion - 1) / transitions_per_portion;
-  portion_gradients_.assign(portions, AlignedBuffer<float>(parameters));
+  portion_gradients_.assign(portions(), AlignedBuffer<float>(parameters));
 }
 
 double OffPolicy::done() const {
@@ -117,6 +140,7 @@ double OffPolicy::done() const {
 void OffPolicy::begin_rollout(std::size_t group) {
   group_moments_[group].clear(role().columns.size());
   group_taken_[group] = 0;
+  view_.begin_rollout(group);
 }
 
 // Turns what the room's rows of a role sense into controls.
@@ -144,6 +168,8 @@ void OffPolicy::decide_rows(const RoleRows& block, const PastPolicy* past, std::
                              static_cast<std::uint32_t>(block.own_row + row - block.first_row),
                              static_cast<std::uint32_t>(step), Purpose::decide);
     room.lanes.push_back(row / seats);
+    const auto memory = memory_of(block.own_row + row - block.first_row);
+    std::copy(memory.begin(), memory.end(), room.memory.begin() + i * memory_stride_);
   }
   choose({.worker = worker,
           .rows = rows,
@@ -152,11 +178,18 @@ void OffPolicy::decide_rows(const RoleRows& block, const PastPolicy* past, std::
           .actions = room.actions.span(),
           .random = room.random,
           .lanes = room.lanes,
+          .memory = room.memory.span().first(rows * memory_stride_),
           .past = past});
   if (past == nullptr && context_.is_advised(block.role)) return;  // a teacher has a say
   for (std::size_t i = 0; i < rows; ++i)
     heads_.controls_of(room.actions.span().subspan(i * controls, controls),
                        environment.control(block.role, room.rows[i]));
+}
+
+// What the rows that have decided remember from now on.
+void OffPolicy::keep_memory(std::size_t own_row, std::size_t place, const Room& room) {
+  std::copy_n(room.memory.begin() + place * memory_stride_, memory_stride_,
+              memory_of(own_row).begin());
 }
 
 // In some steps a teacher's controls stand. What is kept is what was done, or what was advised.
@@ -198,21 +231,23 @@ void OffPolicy::decide(std::size_t group, std::size_t time, std::size_t worker) 
     for (std::size_t i = 0; i < role_rows.rows; ++i) {
       const std::size_t row = role_rows.first_row + i, lane = row / seats;
       if (environment.idle(lane) || !context_.learns_in(role_rows.role, lane)) continue;
+      const std::size_t own = role_rows.own_row + i;
       const auto senses = environment.observation(role_rows.role, row);
+      experience_.remember(own, memory_of(own));
+      keep_memory(own, i, room);
       // What nobody could advise is nothing to learn from.
       if (environment.present(role_rows.role, row) && !std::isnan(room.actions[i * controls])) {
-        experience_.act(role_rows.own_row + i, senses,
-                        room.actions.span().subspan(i * controls, controls));
+        experience_.act(own, senses, room.actions.span().subspan(i * controls, controls));
         ++group_taken_[group];
       } else {
-        experience_.miss(role_rows.own_row + i, senses);
+        experience_.miss(own, senses);
       }
     }
     group_moments_[group].add(context_.sensed_by(role_rows));
   }
 }
 
-void OffPolicy::note(std::size_t group, std::size_t lane, std::size_t, std::size_t) {
+void OffPolicy::note(std::size_t group, std::size_t lane, std::size_t, std::size_t worker) {
   const Environment& environment = *context_.environment;
   const Outcome outcome = environment.outcome(lane);
   for (const RoleRows& role_rows : groups_[group].by_role) {
@@ -220,14 +255,21 @@ void OffPolicy::note(std::size_t group, std::size_t lane, std::size_t, std::size
     const std::size_t seats = environment.seats(role_rows.role);
     for (std::size_t row = lane * seats; row < (lane + 1) * seats; ++row) {
       const std::size_t own = role_rows.own_row + (row - role_rows.first_row);
+      const auto memory = memory_of(own);
       if (environment.lost(lane)) {
         experience_.lose(own);
+        std::fill(memory.begin(), memory.end(), 0.0f);
         continue;
       }
       experience_.reward(own, environment.rewards(role_rows.role)[row], *settings_.discount);
       if (outcome == Outcome::running) continue;
-      experience_.end(own, outcome == Outcome::cutoff ? environment.observation(role_rows.role, row)
-                                                      : std::span<const float>{});
+      experience_.remember(own, memory);
+      std::fill(memory.begin(), memory.end(), 0.0f);
+      if (outcome == Outcome::cutoff)
+        experience_.end(own, environment.observation(role_rows.role, row),
+                        others_of(role_rows, row, worker));
+      else
+        experience_.end(own, {});
     }
   }
 }
@@ -237,7 +279,10 @@ void OffPolicy::forget(std::size_t role, const LaneGroup& group, std::size_t lan
   const RoleRows rows = block_of(context_, roles_, role, group);
   const std::size_t seats = context_.environment->seats(role),
                     first = rows.own_row + lane * seats - rows.first_row;
-  for (std::size_t row = first; row < first + seats; ++row) experience_.abandon(row);
+  for (std::size_t row = first; row < first + seats; ++row) {
+    experience_.abandon(row);
+    std::fill_n(memory_of(row).begin(), memory_stride_, 0.0f);
+  }
 }
 
 void OffPolicy::decide_as(const PastPolicy& past, std::size_t role_number, const LaneGroup& group,
@@ -248,7 +293,10 @@ void OffPolicy::decide_as(const PastPolicy& past, std::size_t role_number, const
   room.rows.clear();
   for (const std::size_t lane : lanes)
     for (std::size_t seat = 0; seat < seats; ++seat) room.rows.push_back(lane * seats + seat);
-  decide_rows(block_of(context_, roles_, role_number, group), &past, time, worker);
+  const RoleRows block = block_of(context_, roles_, role_number, group);
+  decide_rows(block, &past, time, worker);
+  for (std::size_t i = 0; i < room.rows.size(); ++i)
+    keep_memory(block.own_row + room.rows[i] - block.first_row, i, room);
 }
 
 }  // namespace zithercraft::learn_internal

@@ -2,7 +2,8 @@
 
 // What all policies have in common that learn from steps of earlier policies too: they play, keep
 // what they played, and draw transitions from that. off_policy.cpp plays, off_policy_learn.cpp
-// learns, off_policy_store.cpp stores and restores.
+// learns, off_policy_others.cpp adds what central critics see, off_policy_spans.cpp what networks
+// that remember need, off_policy_store.cpp stores and restores.
 
 #include <cstddef>
 #include <cstdint>
@@ -15,6 +16,7 @@
 #include "learn/play/trainee.hpp"
 #include "learn/play/training.hpp"
 #include "learn/play/training_context.hpp"
+#include "learn/policy/team_view.hpp"
 #include "learn/policy/value_scale.hpp"
 #include "learn/values/experience.hpp"
 #include "learn/values/shown_steps.hpp"
@@ -45,17 +47,43 @@ struct Deciding {
   std::span<float> actions{};            // [rows][controls] to be filled in
   std::span<RandomStream> random{};      // of each row
   std::span<const std::size_t> lanes{};  // of each row
+  std::span<float> memory{};             // [rows][memory stride], goes on
   const PastPolicy* past = nullptr;  // that decides, and does not explore; null: the present one
-  bool explores() const { return past == nullptr; }
+  bool imagined = false;             // nobody will act so
+  bool explores() const { return past == nullptr && !imagined; }
+};
+
+/// Steps in a row of some rows of the game, as networks that remember read them: what was before
+/// brings the memory up to date, then come the steps that are learned from, and some more in which
+/// what they led to is found. All of [steps][rows].
+struct SpanRows {
+  std::size_t rows = 0, steps_before = 0, steps = 0;
+  std::span<const float> inputs_before{};  // those of the steps are the transitions' inputs
+  std::span<const std::uint8_t> begins_before{}, begins{};  // an episode
+  // [rows][memory stride], as it was when it was played: before all, and before the steps.
+  std::span<const float> memory_before{}, memory{};
+  std::span<const std::uint8_t> any_before{};  // of each row, whether what was before is known
+  std::span<const std::size_t> place, next;    // of each transition, its step's row, and the next
 };
 
 /// Steps of a minibatch that one thread learns from.
 struct TransitionRows {
-  std::size_t worker = 0, first = 0;  // of the minibatch
+  std::size_t worker = 0, portion = 0, first = 0;  // of the minibatch
   std::span<const Transition> transitions{};
   std::span<const float> inputs{}, next_inputs{};    // [rows][input stride], normalised
   std::span<const float> allowed{}, next_allowed{};  // [rows][masks]
+  std::span<const float> others{}, next_others{};    // [rows][others' columns], normalised
   float scale = 1.0f;                                // of each transition's loss
+  const SpanRows* spans = nullptr;                   // of networks that remember
+};
+
+/// What an off-policy policy is made for.
+struct OffPolicyLayout {
+  PolicySignature signature;         // as it is played
+  std::size_t inputs = 0;            // the stride of what its networks read
+  TeamView view{};                   // what central critics see besides
+  std::size_t memory = 0, span = 1;  // stride of what is remembered; steps learned in a row
+  std::size_t ahead = 0;             // steps behind these that are looked at too
 };
 
 class OffPolicy : public Trainee {
@@ -67,11 +95,15 @@ class OffPolicy : public Trainee {
 
   void begin_rollout(std::size_t group) override;
   void decide(std::size_t group, std::size_t time, std::size_t worker) override;
+  void judge_together(std::size_t group, std::size_t time, std::size_t worker) override;
   void note(std::size_t group, std::size_t lane, std::size_t time, std::size_t worker) override;
   void end_rollout(std::size_t, std::size_t) override {}
   void forget(std::size_t role, const LaneGroup& group, std::size_t lane) override;
   void decide_as(const PastPolicy& past, std::size_t role, const LaneGroup& group,
                  std::span<const std::size_t> lanes, std::size_t time, std::size_t worker) override;
+
+  void imagine(std::span<const float> senses, std::span<RandomStream> random, std::size_t worker,
+               std::span<float> actions) override;
 
   void improve() override;
   const PhaseTimes& times() const override { return times_; }
@@ -85,14 +117,23 @@ class OffPolicy : public Trainee {
   PastPolicy fetch(const TensorFile& file) const override;
 
  protected:
-  /// `signature`: of the policy as it is played; `inputs`: the stride of what its networks read.
   OffPolicy(TrainingContext& context, std::vector<std::size_t> roles,
-            const OffPolicySettings& settings, PolicySignature signature, std::size_t inputs);
+            const OffPolicySettings& settings, OffPolicyLayout layout);
   /// For derived classes, once they know their networks: where each part of their parameters ends,
   /// of which each has an optimiser of its own.
   void make_room(std::span<const std::size_t> part_ends, std::size_t prepared);
   /// For derived classes that learn from all demonstrations what was done in them.
   void take_demonstrations();
+
+  bool remembers() const { return memory_stride_ > 0; }
+  /// Transitions that one thread learns from at a time, whole spans; and rows of networks then.
+  std::size_t portion_length() const { return transitions_per_portion / span_ * span_; }
+  std::size_t portion_rows() const { return portion_length() / span_ * (span_ + ahead_); }
+  std::size_t portions() const {
+    return (transitions_.size() + portion_length() - 1) / portion_length();
+  }
+
+  std::size_t most_network_rows() const { return std::max(most_rows_, portion_rows()); }
 
   // ---- what a method is made of
   virtual void choose(const Deciding& rows) = 0;
@@ -154,7 +195,9 @@ class OffPolicy : public Trainee {
   Heads heads_;
   std::vector<GroupSamples> groups_;
   std::size_t input_stride_ = 0, most_rows_ = 0;
+  std::size_t memory_stride_ = 0, span_ = 1, ahead_ = 0;
   Normaliser normaliser_;
+  TeamView view_;
   ValueScale value_scale_;
   Experience experience_;
   std::optional<Experience> shown_;  // demonstrations
@@ -166,9 +209,24 @@ class OffPolicy : public Trainee {
   bool cloned_ = false;     // it began as a clone
 
  private:
+  // Spans of steps are put together in these; see SpanRows.
+  struct Spans {
+    AlignedBuffer<float> inputs_before, memory_before, memory;
+    std::vector<std::uint8_t> begins_before, begins, any_before;
+    std::vector<std::size_t> place, next;
+  };
+  // What others would do is found by these.
+  struct Imagined {
+    AlignedBuffer<float> inputs, allowed, actions;
+  };
   // What one thread works with.
   struct Room {
     AlignedBuffer<float> inputs, next_inputs, senses, actions, allowed, next_allowed;
+    AlignedBuffer<float> others, next_others;  // [rows][others' columns]
+    AlignedBuffer<float> mate, mate_actions;   // [rows] of one mate: senses, actions
+    Imagined imagined;                         // made when it is first asked
+    AlignedBuffer<float> memory;               // of rows that decide together
+    Spans spans;
     std::vector<RandomStream> random;
     std::vector<std::size_t> rows, lanes;  // that decide together
     std::vector<float> advice;             // controls of a row
@@ -177,6 +235,17 @@ class OffPolicy : public Trainee {
 
   void decide_rows(const RoleRows& block, const PastPolicy* past, std::size_t time,
                    std::size_t worker);
+  std::span<const float> others_of(const RoleRows& block, std::size_t row, std::size_t worker);
+  void gather_others(std::size_t first, std::size_t count, std::size_t worker);
+  void imagine_mates(std::size_t count, Room& room, std::size_t worker);
+  void spread_spans();
+  void read_moment(const Experience& source, const Experience::Moment& moment,
+                   std::span<float> senses, std::span<float> inputs, std::uint8_t& begins) const;
+  SpanRows gather_spans(std::size_t first, std::size_t count, Room& room) const;
+  std::span<float> memory_of(std::size_t own_row) {
+    return memory_.span().subspan(own_row * memory_stride_, memory_stride_);
+  }
+  void keep_memory(std::size_t own_row, std::size_t place, const Room& room);
   void learn_once(double rate);
   void add_portion(std::size_t portion, std::size_t worker);
   void add_portions_up();
@@ -199,6 +268,8 @@ class OffPolicy : public Trainee {
   std::vector<Room> rooms_;
   std::vector<Normaliser::Moments> group_moments_;
   std::vector<std::int64_t> group_taken_;  // steps in this rollout
+  AlignedBuffer<float> memory_;            // [rows that it may play][memory stride]
+  std::size_t counting_ = 0;               // transitions of the minibatch that are learned from
   double owed_ = 0.0;                      // gradient steps for what was played
   PhaseTimes times_{};
   // Of the last improvement.

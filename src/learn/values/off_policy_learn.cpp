@@ -14,6 +14,7 @@ void OffPolicy::fold_what_was_played() {
     owed_ += static_cast<double>(group_taken_[g]) * *settings_.updates_per_step;
     if (settings_.normalise && group_moments_[g].count > 0.0) normaliser_.fold(group_moments_[g]);
   }
+  if (settings_.normalise) view_.fold();
   if (settings_.offline) {
     taken_ += context_.rollout_steps;
     owed_ += static_cast<double>(context_.rollout_steps) * *settings_.updates_per_step;
@@ -73,17 +74,19 @@ std::size_t OffPolicy::shown_transitions() const {
   return static_cast<std::size_t>(std::llround(share * static_cast<double>(transitions_.size())));
 }
 
-// Demonstrations first, then what was played.
+// Demonstrations first, then what was played; of networks that remember one of each span.
 void OffPolicy::draw_minibatch(RandomStream& random) {
-  const std::size_t shown = shown_transitions();
+  const std::size_t drawn = transitions_.size() / span_, shown = shown_transitions() / span_;
   for (std::size_t i = 0; i < shown; ++i) {
     transitions_[i] =
         shown_->transition_at(shown_->draw(random), steps_ahead(), *settings_.discount);
     transitions_[i].shown = true;
   }
-  const auto played = std::span(transitions_).subspan(shown);
+  const auto played = std::span(transitions_).first(drawn).subspan(shown);
   if (!played.empty()) draw_transitions(played, random);
   if (!played.empty()) age_ += experience_.age(played.front().place);
+  counting_ = transitions_.size();
+  if (remembers()) spread_spans();
 }
 
 void OffPolicy::learn_once(double rate) {
@@ -108,8 +111,8 @@ void OffPolicy::learn_once(double rate) {
 void OffPolicy::add_portion(std::size_t portion, std::size_t worker) {
   Room& room = rooms_[worker];
   PhaseClock clock;
-  const std::size_t first = portion * transitions_per_portion,
-                    count = std::min(transitions_per_portion, transitions_.size() - first),
+  const std::size_t first = portion * portion_length(),
+                    count = std::min(portion_length(), transitions_.size() - first),
                     columns = role().columns.size(), masks = heads_.masks();
   const auto gather = [&](AlignedBuffer<float>& inputs, AlignedBuffer<float>& allowed,
                           std::size_t Transition::*place) {
@@ -119,20 +122,32 @@ void OffPolicy::add_portion(std::size_t portion, std::size_t worker) {
       source_of(transition).senses(transition.*place, senses);
       heads_.read_masks(senses, allowed.span().subspan(i * masks, masks));
     }
+    if (remembers()) return;
     normaliser_.apply(room.senses.span().first(count * columns), inputs.span(), input_stride_);
   };
   gather(room.inputs, room.allowed, &Transition::place);
   gather(room.next_inputs, room.next_allowed, &Transition::next);
+  if (view_.sees_others()) gather_others(first, count, worker);
+  SpanRows spans;
+  std::size_t inputs = count;
+  if (remembers()) {
+    spans = gather_spans(first, count, room);
+    inputs = spans.rows * spans.steps;
+  }
   const auto gradient = portion_gradients_[portion].span();
   std::fill(gradient.begin(), gradient.end(), 0.0f);
   add_transitions({.worker = worker,
+                   .portion = portion,
                    .first = first,
                    .transitions = std::span(transitions_).subspan(first, count),
-                   .inputs = room.inputs.span().first(count * input_stride_),
+                   .inputs = room.inputs.span().first(inputs * input_stride_),
                    .next_inputs = room.next_inputs.span().first(count * input_stride_),
                    .allowed = room.allowed.span(),
                    .next_allowed = room.next_allowed.span(),
-                   .scale = 1.0f / static_cast<float>(transitions_.size())},
+                   .others = room.others.span().first(count * view_.others_columns()),
+                   .next_others = room.next_others.span().first(count * view_.others_columns()),
+                   .scale = 1.0f / static_cast<float>(std::max<std::size_t>(1, counting_)),
+                   .spans = remembers() ? &spans : nullptr},
                   gradient);
   clock.add_to(room.times.learn);
 }

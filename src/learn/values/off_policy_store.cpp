@@ -21,6 +21,10 @@ void OffPolicy::store(TensorFile& file) const {
   value_scale_.store(scale);
   file.put("value.scale", std::span<const double>(scale));
   store_normaliser(file, normaliser_);
+  view_.store(file);
+  if (remembers())
+    file.put("off_policy.memory", {memory_.size() / memory_stride_, memory_stride_},
+             memory_.span());
   std::vector<std::int64_t> counts{minibatches_, taken_, cloned_ ? 1 : 0};
   for (std::size_t i = 0; i < parts_.size(); ++i) {
     const Adam& adam = parts_[i].adam;
@@ -56,6 +60,8 @@ void OffPolicy::restore(const TensorFile& file) {
     refuse("the checkpoint lacks the scale of values, or its counts");
   value_scale_.restore(scale);
   normaliser_ = fetch_normaliser(file, signature_.policy);
+  view_.restore(file);
+  if (remembers()) file.get("off_policy.memory", memory_.span());
   minibatches_ = counts[0];
   taken_ = counts[1];
   cloned_ = counts[2] != 0;

@@ -17,11 +17,12 @@ std::vector<const Demonstration*> demonstrations_of(const Demonstrations* all,
 }
 
 Experience experience_of(std::span<const Demonstration* const> demonstrations, const Role& role,
-                         const Heads& heads, double discount, bool wanted) {
+                         const Heads& heads, double discount, const KeptBesides& besides,
+                         bool wanted) {
   const std::size_t columns = role.columns.size(), controls = role.controls.size();
   std::size_t places = 0;
   for (const Demonstration* one : demonstrations) places += one->steps() + 1;
-  Experience kept(role, 1, std::max<std::size_t>(2, places));
+  Experience kept(role, 1, std::max<std::size_t>(2, places), besides);
   std::vector<float> action(controls);
   for (const Demonstration* each : demonstrations) {
     const Demonstration& one = *each;
