@@ -145,15 +145,18 @@ void TensorFile::put_part(const std::string& place, const TensorFile& part) {
 
 bool TensorFile::has_part(const std::string& place) const {
   const auto first = tensors_.lower_bound(place);
-  return first != tensors_.end() && first->first.starts_with(place);
+  return links_.contains(place) || (first != tensors_.end() && first->first.starts_with(place));
 }
 
 TensorFile TensorFile::part(const std::string& place) const {
   if (!has_part(place))
     throw Error(ErrorKind::file, "the file has no part '" + place + "'", source_,
                 "take another checkpoint");
+  if (const auto link = links_.find(place); link != links_.end()) return load(link->second);
   TensorFile part;
   part.source_ = source_;
+  for (const auto& [where, path] : links_)
+    if (where.starts_with(place)) part.links_[where.substr(place.size())] = path;
   for (auto at = metadata.lower_bound(place); at != metadata.end() && at->first.starts_with(place);
        ++at)
     part.metadata[at->first.substr(place.size())] = at->second;
@@ -161,6 +164,23 @@ TensorFile TensorFile::part(const std::string& place) const {
        ++at)
     part.tensors_[at->first.substr(place.size())] = at->second;
   return part;
+}
+
+void TensorFile::offer_part(const std::string& place, const std::function<TensorFile()>& make) {
+  if (!keeper_ || !keeper_(place, make)) put_part(place, make());
+}
+
+TensorFile TensorFile::for_part(const std::string& place) const {
+  TensorFile part;
+  if (keeper_)
+    part.keeper_ = [keeper = keeper_, place](const std::string& own, const auto& make) {
+      return keeper(place + own, make);
+    };
+  return part;
+}
+
+void TensorFile::link_part(const std::string& place, std::filesystem::path path) {
+  links_[place] = std::move(path);
 }
 
 void TensorFile::save(const std::filesystem::path& path) const {

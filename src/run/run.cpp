@@ -147,6 +147,9 @@ bool Run::owns(const std::filesystem::path& file) const {
   for (const char* suffix : {"", "-wal", "-shm"}) own.push_back(metrics().string() + suffix);
   for (const std::string& name : checkpoint_names())
     own.push_back(checkpoints() / (name + ".safetensors"));
+  std::error_code code;
+  for (const auto& piece : std::filesystem::directory_iterator(checkpoints() / "pieces", code))
+    own.push_back(piece.path());
   return std::any_of(own.begin(), own.end(),
                      [&](const auto& path) { return same_file(path, file); });
 }

@@ -55,6 +55,7 @@ TensorFile without_experience(const TensorFile& file) {
     return !experience;
   });
   if (any) light.metadata["left_out"] = "experience";
+  forget_pieces(light);
   return light;
 }
 
@@ -92,7 +93,8 @@ Training::Training(Run run, const TrainOptions& options)
       pool_(threads_for(options, game_)),
       demonstrations_(demonstrations_of(run_, game_, role_players(game_, run_.settings()), pool_)),
       learner_(learner_for(run_, game_, budget_, options,
-                           demonstrations_ ? &*demonstrations_ : nullptr, pool_)) {
+                           demonstrations_ ? &*demonstrations_ : nullptr, pool_)),
+      pieces_(run_.checkpoints() / "pieces") {
   if (const auto& custom = game_.spec().custom; custom && custom->host.function())
     host_ = custom->host.function()();
   while (!learner_->policy_of(first_role_)) ++first_role_;
@@ -114,9 +116,10 @@ void Training::begin(const Beginning& beginning) {
     continued_ = true;
     if (options_.on_continuation && !taken.parts.empty()) options_.on_continuation(taken);
   } else if (beginning.how == Beginning::resumed) {
-    const TensorFile file = TensorFile::parse(
-        beginning.checkpoint,
-        beginning.source.empty() ? run_.checkpoints().string() : beginning.source);
+    TensorFile file = TensorFile::parse(beginning.checkpoint, beginning.source.empty()
+                                                                  ? run_.checkpoints().string()
+                                                                  : beginning.source);
+    pieces_.link(file);
     learner_->restore(file);
     recent_.restore(file);
     if (file.metadata.contains("left_out") && options_.on_note && is_first(options_))
@@ -126,6 +129,8 @@ void Training::begin(const Beginning& beginning) {
     if (is_first(options_) && !std::filesystem::exists(run_.last_checkpoint()))
       write_atomically(run_.last_checkpoint(), beginning.checkpoint);
   }
+  // Those of a checkpoint that was never finished are not what will be played now.
+  if (is_first(options_)) pieces_.tidy();
   if (!metrics_) return;
   metrics_->forget_after(beginning.how == Beginning::resumed ? learner_->steps() : -1);
   if (const auto newest = metrics_->newest()) seconds_before_ = newest->seconds;
@@ -262,10 +267,10 @@ void Training::report(const MetricsRow& row, const LearnerReport& learned) {
   options_.on_progress(p);
 }
 
-void Training::save(double previous) const {
+void Training::save(double previous) {
   TensorFile file;
-  learner_->store(file);
-  if (!is_first(options_)) return;
+  if (!is_first(options_)) return learner_->store(file);
+  pieces_.store(file, [&](TensorFile& all) { learner_->store(all); });
   recent_.store(file);
   file.metadata["made_with"] = library_version();
   if (learner_->ended()) file.metadata["ended"] = "true";
@@ -276,6 +281,7 @@ void Training::save(double previous) const {
     without_experience(file).save(run_.checkpoints() /
                                   fmt::format("at-{:012d}.safetensors", learner_->steps()));
   file.save(run_.last_checkpoint());
+  pieces_.tidy();
 }
 
 }  // namespace zithercraft::run_internal

@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "run/checkpoint_pieces.hpp"
 #include "run/clock.hpp"
 #include "run/recent_episodes.hpp"
 #include "zithercraft/base/pool.hpp"
@@ -46,7 +47,7 @@ class Training {
   void report(const MetricsRow& row, const LearnerReport& learned);
   std::string report_games();
   // `previous`: the share that was done at the checkpoint before.
-  void save(double previous) const;
+  void save(double previous);
 
   Run run_;
   const TrainOptions& options_;
@@ -55,6 +56,7 @@ class Training {
   WorkerPool pool_;
   std::optional<Demonstrations> demonstrations_;
   std::unique_ptr<Learner> learner_;
+  CheckpointPieces pieces_;
   std::size_t first_role_ = 0;      // of those that learn
   std::optional<Metrics> metrics_;  // of the first process
   std::vector<std::string> stage_names_;

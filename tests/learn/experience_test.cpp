@@ -206,6 +206,75 @@ TEST(Experience, ComesBackAsItWasStored) {
   EXPECT_THROW(back.restore(file), Error);
 }
 
+// Two rows, of which one is played three times as often.
+void play_some(Experience& experience, std::size_t steps, float& number) {
+  for (std::size_t step = 0; step < steps; ++step)
+    for (std::size_t row = 0; row < 2; ++row) {
+      if (row == 1 && step % 3 != 0) continue;
+      const float action = static_cast<float>(std::fmod(++number, 2.0f));
+      const std::vector<float> memory{number, -number}, others{number, 1.0f, number};
+      experience.remember(row, memory);
+      experience.act(row, moment(number), {&action, 1});
+      experience.see_others(row, others);
+      experience.reward(row, number, 0.9);
+      if (step % 7 == 6) experience.end(row, step % 2 == 0 ? moment(-number) : moment(0), others);
+    }
+  experience.take_stock([](std::size_t, bool) {});
+  experience.seal();
+}
+
+std::string text_of(const Experience& experience, const TemporaryFolder& folder) {
+  TensorFile file;
+  experience.store(file);
+  file.save(folder / "whole");
+  return read_file(folder / "whole");
+}
+
+TEST(Experience, IsKeptInPiecesThatNeverChange) {
+  const TemporaryFolder folder;
+  const Game game(pole_on_a_cart());
+  const KeptBesides besides{.others = 3, .memory = 2, .span = 4};
+  Experience experience(game.roles()[0], 2, 640, besides);
+  std::map<std::string, std::filesystem::path> pieces;
+  float number = 0.0f;
+  std::size_t most_anew = 0, steps_in_pieces = 0;
+  for (int rollout = 0; rollout < 200; ++rollout) {
+    play_some(experience, 10, number);
+    TensorFile file;
+    file.set_keeper([&](const std::string& place, const std::function<TensorFile()>& make) {
+      if (pieces.contains(place)) return true;
+      pieces[place] = folder / ("piece" + std::to_string(pieces.size()));
+      const TensorFile piece = make();
+      steps_in_pieces += piece.shape("numbers")[0];
+      piece.save(pieces[place]);
+      return true;
+    });
+    experience.store(file);
+    most_anew = std::max(most_anew, file.shape("experience.numbers")[0]);
+    if (rollout % 13 != 0) continue;
+    for (const auto& [place, path] : pieces) file.link_part(place, path);
+    Experience back(game.roles()[0], 2, 640, besides);
+    back.restore(file);
+    ASSERT_TRUE(text_of(back, folder) == text_of(experience, folder)) << rollout;
+  }
+  EXPECT_GT(pieces.size(), 80u);
+  EXPECT_LE(most_anew, 640u / 8) << "what every checkpoint writes again";
+  EXPECT_GT(steps_in_pieces, 2000u);
+
+  // Numbers that make no sense, and pieces that are not there.
+  TensorFile file;
+  experience.store(file);
+  auto numbers = file.integers("experience.pieces");
+  numbers[1] = 1'000'000;
+  file.put("experience.pieces", std::span<const std::int64_t>(numbers));
+  Experience back(game.roles()[0], 2, 640, besides);
+  EXPECT_EQ(error_of([&] { back.restore(file); }).kind(), ErrorKind::refused);
+  TensorFile without;
+  without.set_keeper([](const auto&, const auto&) { return true; });
+  experience.store(without);
+  EXPECT_EQ(error_of([&] { back.restore(without); }).kind(), ErrorKind::file);
+}
+
 // ---- Draws in proportion to weights
 
 TEST(SumTree, DrawsInProportionToWeights) {

@@ -65,6 +65,41 @@ TEST(ValueRuns, OnlyTheLastCheckpointKeepsWhatIsLearnedFrom) {
   EXPECT_TRUE(told.notes.empty());
 }
 
+TEST(ValueRuns, ACheckpointWritesTheStepsThatAreNew) {
+  const test::TemporaryFolder folder;
+  Told told;
+  TrainOptions o = options(folder / "run", small_sac(), told);
+  o.checkpoint_every = 300;
+  std::map<std::string, std::filesystem::file_time_type> written;
+  std::size_t rewritten = 0;
+  const std::filesystem::path pieces = folder / "run/checkpoints/pieces";
+  o.on_progress = [&](const TrainingProgress&) {
+    std::error_code code;
+    for (const auto& piece : std::filesystem::directory_iterator(pieces, code)) {
+      const auto [at, is_new] =
+          written.emplace(piece.path().filename().string(), piece.last_write_time());
+      if (!is_new && at->second != piece.last_write_time()) ++rewritten;
+    }
+  };
+  const zithercraft::Run run = train(test::mooring(), o);
+  EXPECT_GT(written.size(), 5u);
+  EXPECT_EQ(rewritten, 0u);
+  const auto first = std::filesystem::directory_iterator(pieces)->path();
+  EXPECT_TRUE(run.owns(first));
+  EXPECT_LT(std::filesystem::file_size(run.last_checkpoint()), 3000u * 102 * 4);
+  // Without a piece it does not go on as it was; what else is there is no piece.
+  test::write_file(pieces / "left over", "");
+  std::filesystem::rename(first, folder / "taken");
+  o.existing = Existing::resume;
+  o.steps = 3300;
+  const Error error = test::error_of([&] { train(test::mooring(), o); });
+  EXPECT_EQ(error.kind(), ErrorKind::file);
+  EXPECT_NE(std::string(error.what()).find(first.filename().string()), std::string::npos);
+  std::filesystem::rename(folder / "taken", first);
+  train(test::mooring(), o);
+  EXPECT_FALSE(std::filesystem::exists(pieces / "left over"));
+}
+
 TEST(ValueRuns, StoppedAndResumedTheyAreTheSame) {
   for (const LearnerSettings& learner : {small_sac(), small_table()}) {
     const test::TemporaryFolder folder;

@@ -63,6 +63,19 @@ class TensorFile {
   /// What was put in so; everything if the place is empty. Throws Error (file) if there is nothing.
   TensorFile part(const std::string& place) const;
 
+  // ---- parts that lie in other files, as they are large and never change
+  /// Asked about a part by its place, with what makes it: whether it is kept elsewhere.
+  using Keeper =
+      std::function<bool(const std::string& place, const std::function<TensorFile()>& make)>;
+  /// Who is asked; nobody at first, and everything is in one file.
+  void set_keeper(Keeper keeper) { keeper_ = std::move(keeper); }
+  /// Puts a part in, unless it is kept elsewhere.
+  void offer_part(const std::string& place, const std::function<TensorFile()>& make);
+  /// An empty file, to be put in at a place, which asks the same keeper.
+  TensorFile for_part(const std::string& place) const;
+  /// `part` finds a part in another file.
+  void link_part(const std::string& place, std::filesystem::path path);
+
   /// Replaces the file atomically.
   void save(const std::filesystem::path& path) const;
   /// Throws Error (file) if it is missing, truncated or damaged.
@@ -76,6 +89,8 @@ class TensorFile {
   const Tensor& find(const std::string& name, std::string_view type) const;
 
   std::map<std::string, Tensor> tensors_;
+  std::map<std::string, std::filesystem::path> links_;  // by place
+  Keeper keeper_{};
   std::string source_ = "tensors in memory";
 };
 

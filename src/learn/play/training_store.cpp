@@ -30,9 +30,10 @@ std::string place_of(std::size_t past, const Trainee& trainee) {
 void Training::store(TensorFile& file) const {
   trainees_.front()->store(file);
   for (std::size_t t = 1; t < trainees_.size(); ++t) {
-    TensorFile part;
+    const std::string place = place_of(context_.game, *trainees_[t]);
+    TensorFile part = file.for_part(place);
     trainees_[t]->store(part);
-    file.put_part(place_of(context_.game, *trainees_[t]), part);
+    file.put_part(place, part);
   }
   file.metadata["game_fingerprint"] = context_.game.fingerprint();
   Counters{context_.steps, context_.updates}.store(file);

@@ -5,9 +5,7 @@
 #include <tuple>
 #include <utility>
 
-#include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
-#include "zithercraft/net/tensor_file.hpp"
 
 namespace zithercraft::learn_internal {
 namespace {
@@ -283,125 +281,6 @@ Experience::Returns Experience::take_returns() {
     all.squares += std::exchange(r.squares, 0.0);
   }
   return all;
-}
-
-// ---- keeping
-
-std::size_t Experience::held() const {
-  std::uint64_t most = 0;
-  for (const Row& r : state_) most = std::max(most, r.next);
-  return static_cast<std::size_t>(std::min<std::uint64_t>(most, depth_));
-}
-
-// Rows that are not full yet are kept as far as the fullest of them is.
-void Experience::store(TensorFile& file) const {
-  const std::size_t held = this->held();
-  std::vector<std::int64_t> counts{static_cast<std::int64_t>(rows_),
-                                   static_cast<std::int64_t>(depth_),
-                                   static_cast<std::int64_t>(held)};
-  std::vector<double> returns;
-  for (const Row& r : state_) {
-    for (const std::uint64_t n : {r.first, r.next, r.stocked, r.faded, r.last})
-      counts.push_back(static_cast<std::int64_t>(n));
-    counts.push_back(r.fresh ? 1 : 0);
-    for (const double n : {r.running, r.count, r.squares}) returns.push_back(n);
-  }
-  file.put("experience.counts", std::span<const std::int64_t>(counts));
-  file.put("experience.returns", std::span<const double>(returns));
-  const auto numbers = first_places<float>(numbers_.span(), store_.numbers(), held),
-             actions = first_places<float>(actions_.span(), controls_, held),
-             rewards = first_places<float>(rewards_.span(), 1, held);
-  file.put("experience.numbers", {rows_ * held, store_.numbers()}, numbers);
-  file.put("experience.actions", {rows_ * held, controls_}, actions);
-  file.put("experience.rewards", {rows_ * held}, rewards);
-  if (besides_.others > 0)
-    file.put("experience.others", {rows_ * held, besides_.others},
-             first_places<float>(others_.span(), besides_.others, held));
-  if (besides_.memory > 0)
-    file.put("experience.memory", {memory_.size() / besides_.memory, besides_.memory},
-             memory_.span());
-  const auto pixels = first_places<std::uint8_t>(bytes_.span(), store_.bytes(), held),
-             marks = first_places<std::uint8_t>(marks_.span(), 1, held);
-  file.put("experience.pixels", std::as_bytes(std::span(pixels)));
-  file.put("experience.marks", std::as_bytes(std::span(marks)));
-}
-
-template <class Number>
-std::vector<Number> Experience::first_places(std::span<const Number> all, std::size_t each,
-                                             std::size_t held) const {
-  std::vector<Number> some;
-  some.reserve(rows_ * held * each);
-  for (std::size_t row = 0; row < rows_; ++row) {
-    const auto own = all.subspan(row * depth_ * each, held * each);
-    some.insert(some.end(), own.begin(), own.end());
-  }
-  return some;
-}
-
-template <class Number>
-void Experience::put_back(std::span<const Number> some, std::size_t each, std::size_t held,
-                          std::span<Number> all) const {
-  for (std::size_t row = 0; row < rows_; ++row)
-    std::copy_n(some.begin() + static_cast<std::ptrdiff_t>(row * held * each), held * each,
-                all.begin() + static_cast<std::ptrdiff_t>(row * depth_ * each));
-}
-
-void Experience::restore(const TensorFile& file) {
-  const auto refuse = [] {
-    throw Error(ErrorKind::refused, "the steps that the checkpoint keeps make no sense here",
-                "checkpoint", "resume with the game and the settings it was trained with");
-  };
-  constexpr std::size_t head = 3, each = 6, returns_each = 3;
-  const auto counts = file.integers("experience.counts");
-  const auto returns = file.doubles("experience.returns");
-  const auto pixels = file.bytes("experience.pixels"), marks = file.bytes("experience.marks");
-  if (counts.size() != head + each * rows_ || returns.size() != returns_each * rows_ ||
-      counts[0] != static_cast<std::int64_t>(rows_) ||
-      counts[1] != static_cast<std::int64_t>(depth_) || counts[2] < 0 || counts[2] > counts[1])
-    refuse();
-  const auto held = static_cast<std::size_t>(counts[2]);
-  if (pixels.size() != rows_ * held * store_.bytes() || marks.size() != rows_ * held) refuse();
-  const auto get = [&](const char* name, std::size_t width, AlignedBuffer<float>& all) {
-    std::vector<float> some(rows_ * held * width);
-    file.get(name, some);
-    put_back<float>(some, width, held, all.span());
-  };
-  get("experience.numbers", store_.numbers(), numbers_);
-  get("experience.actions", controls_, actions_);
-  get("experience.rewards", 1, rewards_);
-  if (besides_.others > 0) get("experience.others", besides_.others, others_);
-  if (besides_.memory > 0) file.get("experience.memory", memory_.span());
-  const auto as_numbers = [](std::span<const std::byte> bytes) {
-    return std::span(reinterpret_cast<const std::uint8_t*>(bytes.data()), bytes.size());
-  };
-  std::fill(marks_.begin(), marks_.end(), std::uint8_t{0});
-  put_back<std::uint8_t>(as_numbers(pixels), store_.bytes(), held, bytes_.span());
-  put_back<std::uint8_t>(as_numbers(marks), 1, held, marks_.span());
-  for (std::size_t row = 0; row < rows_; ++row) {
-    const auto* const n = counts.data() + head + each * row;
-    const bool counted = std::all_of(n, n + each, [](std::int64_t c) { return c >= 0; }) &&
-                         n[0] <= n[1] && n[1] - n[0] <= static_cast<std::int64_t>(depth_) &&
-                         (n[1] <= counts[2] || counts[2] == counts[1]) && n[2] <= n[1] &&
-                         n[3] <= n[1] && n[4] <= std::max<std::int64_t>(0, n[1] - 1) &&
-                         (n[5] == 1 || (n[5] == 0 && n[4] >= n[0] && n[1] > 0));
-    if (!counted) refuse();
-    Row& r = state_[row];
-    r.first = static_cast<std::uint64_t>(n[0]);
-    r.next = static_cast<std::uint64_t>(n[1]);
-    r.stocked = static_cast<std::uint64_t>(n[2]);
-    r.faded = static_cast<std::uint64_t>(n[3]);
-    r.last = static_cast<std::uint64_t>(n[4]);
-    r.fresh = n[5] == 1;
-    r.running = returns[returns_each * row];
-    r.count = returns[returns_each * row + 1];
-    r.squares = returns[returns_each * row + 2];
-    r.transitions = 0;
-    for (std::size_t at = row * depth_; at < (row + 1) * depth_; ++at) {
-      if ((marks_[at] & transition) == 0) continue;
-      if (r.next == 0 || step_at(at) < r.first || step_at(at) > r.last) refuse();
-      ++r.transitions;
-    }
-  }
 }
 
 }  // namespace zithercraft::learn_internal

@@ -1,11 +1,13 @@
 #pragma once
 
-// Steps that were played, kept to be learned from many times.
+// Steps that were played, kept to be learned from many times. experience.cpp writes and reads them,
+// experience_store.cpp keeps them in checkpoints.
 
 #include <algorithm>
 #include <cstddef>
 #include <cstdint>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "zithercraft/base/aligned.hpp"
@@ -149,6 +151,10 @@ class Experience {
   };
   Returns take_returns();
 
+  // ---- keeping
+  /// Between rollouts: once enough steps have come, they become a piece, which never changes.
+  void seal();
+  /// Pieces are offered as parts "experience.piece.NUMBER/".
   void store(TensorFile& file) const;
   /// Throws Error (refused) if it is of another game or size.
   void restore(const TensorFile& file);
@@ -168,6 +174,7 @@ class Experience {
     std::uint64_t first = 0, next = 0;  // that it holds
     std::uint64_t stocked = 0;          // up to where they were taken notice of
     std::uint64_t faded = 0;            // up to where they are too old
+    std::uint64_t sealed = 0;           // up to where they are in pieces
     std::uint64_t last = 0;             // in which it acted, or the last moment of an episode
     bool fresh = true;                  // it has not acted in its episode
     double running = 0.0;               // return of the episode so far, older rewards discounted
@@ -183,14 +190,29 @@ class Experience {
   void forget(Row& row, std::size_t place);
   // From where on the steps before are still there too, as far back as senses remember.
   std::uint64_t clear_from(const Row& row) const;
-  // Places of each row that the fullest of them has written.
-  std::size_t held() const;
+  // Steps of one row, from the first up to the one behind the last.
+  struct Range {
+    std::size_t row = 0;
+    std::uint64_t from = 0, to = 0;
+  };
+  // Steps of all rows that are kept together.
+  struct Piece {
+    std::int64_t number = 0;
+    std::vector<Range> rows;
+  };
+  std::uint64_t held_of(const Piece& piece) const;
+  std::vector<Range> all_held() const;
+  std::vector<Range> outside_pieces() const;
   template <class Number>
-  std::vector<Number> first_places(std::span<const Number> all, std::size_t each,
-                                   std::size_t held) const;
+  std::vector<Number> gathered(std::span<const Range> ranges, std::span<const Number> all,
+                               std::size_t each) const;
   template <class Number>
-  void put_back(std::span<const Number> some, std::size_t each, std::size_t held,
-                std::span<Number> all) const;
+  void scatter(std::span<const Range> ranges, std::span<const Number> some, std::size_t each,
+               std::span<Number> all) const;
+  void put_steps(TensorFile& file, const std::string& place, std::span<const Range> ranges) const;
+  void get_steps(const TensorFile& file, const std::string& place, std::span<const Range> ranges);
+  void restore_rows(const TensorFile& file);
+  void restore_pieces(const TensorFile& file);
 
   SenseStore store_;
   std::size_t rows_, depth_, controls_;
@@ -199,6 +221,8 @@ class Experience {
   AlignedBuffer<float> numbers_, actions_, rewards_, others_, memory_;
   AlignedBuffer<std::uint8_t> bytes_, marks_;
   std::size_t transitions_ = 0, longest_ = 0;
+  std::vector<Piece> pieces_;
+  std::int64_t sealed_ = 0;  // pieces that there were
 };
 
 template <class Changed>

@@ -23,6 +23,7 @@ void OffPolicy::fold_what_was_played() {
   fold_returns(experience_.take_returns());
   experience_.take_stock(
       [&](std::size_t place, bool learnable) { stock_changed(place, learnable); });
+  experience_.seal();
 }
 
 // Only what was played lately sets the scale: returns grow as the policy learns.
