@@ -19,12 +19,11 @@ const StateTable& table_in(const Policy& policy) {
               "name a run of q_table, or draw the network in its place");
 }
 
-// What a bin is, without the column's name in front.
+}  // namespace
+
 std::string range_text(const Column& column, std::span<const float> edges, std::size_t bin) {
   return bin_text(column, edges, bin).substr(column.name.size() + 1);
 }
-
-}  // namespace
 
 std::string bin_text(const Column& column, std::span<const float> edges, std::size_t bin) {
   if (edges.empty()) return column.name + " any";

@@ -10,6 +10,7 @@
 #include "zithercraft/game/load.hpp"
 #include "zithercraft/game/seat.hpp"
 #include "zithercraft/match/play.hpp"
+#include "zithercraft/net/state_table.hpp"
 #include "zithercraft/net/tensor_file.hpp"
 #include "zithercraft/record/replay.hpp"
 #include "zithercraft/show/page.hpp"
@@ -410,6 +411,71 @@ TEST_F(Viewer, ShowsTheNetworkAtWork) {
                          {known_network(spec), known_network(spec)});
             }).kind(),
             ErrorKind::usage);
+}
+
+// A table that knows one state: that of a moment's senses.
+Policy known_table(const Role& role, std::span<const float> senses) {
+  PolicySignature signature{.role = role.name, .columns = role.columns, .controls = role.controls};
+  signature.policy = {.columns = role.columns.size(), .outputs = 5};
+  signature.rates = signature.tabular = true;
+  StateBins bins;
+  bins.edges.resize(role.columns.size());
+  for (std::size_t c = 0; c < role.columns.size(); ++c) {
+    if (role.columns[c].name == "window[1,0].bank") bins.edges[c] = {0.5f};
+    if (role.columns[c].name == "compass.distance") bins.edges[c] = {0.25f, 0.5f};
+  }
+  StateTable table(bins, 5, 0.125f);
+  std::vector<std::uint64_t> key(table.words());
+  table.key(senses, key);
+  const std::size_t row = table.add(key);
+  table.visits(row) = 7;
+  for (std::size_t c = 0; c < 5; ++c) table.row(row)[c] = c == 3 ? 2.5f : -1.0f;
+  TensorFile file;
+  signature.store(file);
+  file.put("policy.log_stddev", {0}, std::span<const float>{});
+  const std::vector<double> scale{0.0, 1.0};
+  file.put("value.scale", std::span<const double>(scale));
+  table.store(file);
+  return Policy::from(file);
+}
+
+TEST_F(Viewer, ShowsTheRowOfATable) {
+  record(folder / "a.zrep", demo("locks"), 1);
+  Replay replay(folder / "a.zrep");
+  const Role& role = replay.game().roles()[0];
+  const auto sensed = [&](std::uint32_t moment) {
+    return std::span(replay.moment(0, moment).roles[0].observations).first(role.columns.size());
+  };
+  const std::vector<float> known(sensed(3).begin(), sensed(3).end());
+  const auto column = [&](const char* name) {
+    return static_cast<std::size_t>(std::find_if(role.columns.begin(), role.columns.end(),
+                                                 [&](const Column& c) { return c.name == name; }) -
+                                    role.columns.begin());
+  };
+  show({folder / "a.zrep"}, "#episode=0&at=3&seat=0", {known_table(role, known)});
+  ASSERT_TRUE(browser.wait_for("viewer.panel.network && viewer.panel.network.numbers !== null"))
+      << browser.errors();
+  EXPECT_EQ(at("byId('table_learned').textContent"), "learned 7 times");
+  const float far = known[column("compass.distance")];
+  EXPECT_EQ(at("byId('table_state').textContent"),
+            std::string("window[1,0].bank ") +
+                (known[column("window[1,0].bank")] > 0.5f ? "yes" : "no") + "compass.distance " +
+                (far < 0.25f  ? "below 4 m"
+                 : far < 0.5f ? "4 to 8 m"
+                              : "from 8 m"));
+  const std::string options = "viewer.panel.network.options";
+  EXPECT_EQ(at(options + ".map((o) => o.value.textContent)"),
+            (json{"-1.00", "-1.00", "-1.00", "2.50", "-1.00"}));
+  EXPECT_EQ(at(options + ".filter((o) => o.line.classList.contains('chosen')).length"), 1);
+  // A state that was never met is told apart.
+  std::uint32_t other = 0;
+  for (std::uint32_t m = 1; other == 0 && m < replay.episodes()[0].moments; ++m)
+    if ((sensed(m)[column("compass.distance")] < 0.25f) != (far < 0.25f)) other = m;
+  ASSERT_GT(other, 0u);
+  browser.run("viewer.panel.network.show(0, " + std::to_string(other) + ", viewer.match.name);");
+  ASSERT_TRUE(browser.wait_for("byId('table_learned').textContent.includes('never met')"));
+  EXPECT_EQ(at(options + "[3].value.textContent"), "0.13");
+  no_harm_done();
 }
 
 TEST_F(Viewer, LightAndDarkHelpAndCrowds) {

@@ -12,6 +12,8 @@ namespace zithercraft {
 
 /// A bin of a column in words: "compass.distance 2.0 to 4.0 m", "window[1,0].bank yes".
 std::string bin_text(const Column& column, std::span<const float> edges, std::size_t bin);
+/// The same without the column's name: "2.0 to 4.0 m", "yes".
+std::string range_text(const Column& column, std::span<const float> edges, std::size_t bin);
 /// What the options of each combination are called: "ahead", or of several choices "left, fire".
 std::vector<std::string> combination_names(const std::vector<ControlInfo>& controls);
 /// A table's state in words, without the columns that tell nothing.

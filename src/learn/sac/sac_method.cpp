@@ -22,6 +22,7 @@ void describe(V& v, ActorCriticSettings& s) {
   v("actor", s.actor);
   v("value_sees", s.value_sees);
   v("critics", s.critics, between(1, 16));
+  v("steps_ahead", s.steps_ahead, between(1, 1000));
   v("policy_every", s.policy_every, at_least(1));
   v("temperature", s.temperature, positive());
   v("learn_temperature", s.learn_temperature);

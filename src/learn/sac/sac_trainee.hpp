@@ -98,6 +98,9 @@ class SacTrainee final : public OffPolicy {
   void choose(const Deciding& rows) override;
   void add_transitions(const TransitionRows& rows, std::span<float> gradient) override;
   bool part_learns(std::size_t part) const override;
+  std::size_t steps_ahead() const override {
+    return static_cast<std::size_t>(actor_critic_.steps_ahead);
+  }
   void prepare(std::span<const float> parameters, std::span<float> prepared) const override;
   void prepare_target(std::span<const float> target, std::span<float> prepared) const override {
     prepare(target, prepared);

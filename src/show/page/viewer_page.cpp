@@ -52,7 +52,7 @@ std::string viewer_page(const Json& start, std::string_view data) {
   const std::string first =
       "<script type=\"application/json\" id=\"start\">" + script_json(start) + "</script>\n";
   page = fill_in(std::move(page), "@data@", first + std::string(data));
-  const std::array<std::pair<const char*, std::string_view>, 15> parts{
+  const std::array<std::pair<const char*, std::string_view>, 16> parts{
       {{"@third_party@", assets::third_party},
        {"@common_css@", assets::common_css},
        {"@viewer_css@", assets::viewer_css},
@@ -64,6 +64,7 @@ std::string viewer_page(const Json& start, std::string_view data) {
        {"@arena_view_js@", assets::arena_view_js},
        {"@overlays_js@", assets::overlays_js},
        {"@network_js@", assets::network_js},
+       {"@table_row_js@", assets::table_row_js},
        {"@panel_js@", assets::panel_js},
        {"@playback_js@", assets::playback_js},
        {"@driving_js@", assets::driving_js},

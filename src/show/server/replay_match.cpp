@@ -10,6 +10,8 @@
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/match/player.hpp"
 #include "zithercraft/net/network_map.hpp"
+#include "zithercraft/net/state_table.hpp"
+#include "zithercraft/run/table_csv.hpp"
 
 namespace zithercraft::show_internal {
 namespace {
@@ -22,7 +24,39 @@ bool is_quiet(EventKind kind) {
 
 constexpr std::size_t most_links = 1500;  // of a network that are shown, the strongest
 
+// Columns that tell something, with each of their bins in words, and what options are called.
+Json table_of(const Policy& policy, const StateTable& table) {
+  Json columns = Json::array();
+  for (std::size_t c = 0; c < policy.columns(); ++c) {
+    const auto& edges = table.bins().edges[c];
+    if (edges.empty()) continue;
+    Json bins = Json::array();
+    for (std::size_t bin = 0; bin <= edges.size(); ++bin)
+      bins.push_back(range_text(policy.signature().columns[c], edges, bin));
+    columns.push_back({{"column", c}, {"bins", std::move(bins)}});
+  }
+  return {{"columns", std::move(columns)},
+          {"combinations", Json(combination_names(policy.signature().controls))}};
+}
+
+// For each of these columns its bin; how often the row was learned from, -1 if there is none; then
+// what each combination is worth.
+void append_row(const StateTable& table, std::span<const float> senses, std::string& bytes) {
+  std::vector<std::uint64_t> key(table.words());
+  table.key(senses, key);
+  const std::size_t row = table.find(key);
+  std::vector<float> numbers, values(table.combinations(), table.first_value());
+  for (std::size_t c = 0; c < senses.size(); ++c)
+    if (!table.bins().edges[c].empty())
+      numbers.push_back(static_cast<float>(table.bins().bin(c, senses[c])));
+  numbers.push_back(row == StateTable::none ? -1.0f : static_cast<float>(table.visits(row)));
+  if (row != StateTable::none) table.mean_row(row, values);
+  numbers.insert(numbers.end(), values.begin(), values.end());
+  bytes.append(reinterpret_cast<const char*>(numbers.data()), numbers.size() * sizeof(float));
+}
+
 Json network_of(const Policy& policy) {
+  if (policy.table() != nullptr) return table_of(policy, *policy.table());
   NetworkMap map = map_of(policy);
   if (map.links.size() > most_links) {
     std::nth_element(map.links.begin(), map.links.begin() + static_cast<std::ptrdiff_t>(most_links),
@@ -117,9 +151,13 @@ std::string ReplayMatch::nodes(std::size_t role, std::size_t episode) {
   for (std::uint32_t d = 0; d < replay_.episodes()[episode].moments; ++d) {
     const auto& sensed = replay_.moment(episode, d).roles[role].observations;
     for (std::size_t seat = 0; seat < seats; ++seat) {
-      const auto values =
-          policy.node_values(std::span(sensed).subspan(seat * policy.columns(), policy.columns()),
-                             std::span(memory).subspan(seat * policy.memory(), policy.memory()));
+      const auto senses = std::span(sensed).subspan(seat * policy.columns(), policy.columns());
+      if (policy.table() != nullptr) {
+        append_row(*policy.table(), senses, bytes);
+        continue;
+      }
+      const auto values = policy.node_values(
+          senses, std::span(memory).subspan(seat * policy.memory(), policy.memory()));
       bytes.append(reinterpret_cast<const char*>(values.data()), values.size() * sizeof(float));
     }
   }

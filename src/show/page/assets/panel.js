@@ -45,16 +45,7 @@ class Panel {
     this.charts = [this.ledgerChart, this.valueChart];
     this.chartKey = "";
 
-    const network = match.networks && match.networks[chosen.role];
-    this.network =
-      network &&
-      new NetworkPanel(
-        this.section("Network"),
-        network,
-        role.seats.length,
-        chosen.seat,
-        (episode) => match.nodes(chosen.role, episode),
-      );
+    this.network = this.buildNetwork(match, chosen, role);
 
     const senses = this.section("Observations");
     const filter = make("input", senses);
@@ -77,6 +68,24 @@ class Panel {
       return { row: body[i], value: cells[1], scale, flag: column.unit === "flag" };
     });
     this.applyFilter(this.filter);
+  }
+
+  // What decides for the seat: a network at work, or the row of a table.
+  buildNetwork(match, chosen, role) {
+    const network = match.networks && match.networks[chosen.role];
+    if (!network) return undefined;
+    const ask = (episode) => match.nodes(chosen.role, episode),
+      seats = role.seats.length;
+    return network.combinations
+      ? new TablePanel(
+          this.section("Row of the table"),
+          network,
+          role.columns,
+          seats,
+          chosen.seat,
+          ask,
+        )
+      : new NetworkPanel(this.section("Network"), network, seats, chosen.seat, ask);
   }
 
   section(title) {
