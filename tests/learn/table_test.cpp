@@ -230,6 +230,29 @@ TEST(QTable, TellsItsSizeAndRefusesWhatIsTooLarge) {
   EXPECT_THROW(table_learner(Game(swing_up()), QTableSettings{}, 1000, pool), Error);
 }
 
+// Two and four boats fit into a table, and a fifth is told why it does not.
+TEST(QTable, BoatsMultiplyTheStates) {
+  WorkerPool pool(1);
+  const auto forecast = [&](std::int64_t boats) {
+    GameSpec spec = load_game(project_folder() / "examples/locks_by_table.toml");
+    spec.arena.bodies[0].count = boats;
+    std::get<Crowd>(spec.roles[0].senses.back()).nearest = boats - 1;
+    const Game game(spec);
+    QTableSettings s;
+    s.column_bins = {"window=1",          "window[1,0].bank=2", "own=1",    "own.faces_east=2",
+                     "own.faces_north=2", "home.distance=2",    "others=1", "others.here=2",
+                     "others.ahead=5",    "others.left=5"};
+    const LearnerSettings all = s;
+    table_learner(game, s, 1000, pool);
+    return q_table_method().forecast({game, all, 1, {.steps = 1000}, usual_players(game, 1), pool});
+  };
+  EXPECT_NE(forecast(2)[0].find("12800 states"), std::string::npos) << forecast(2)[0];
+  EXPECT_NE(forecast(4)[0].find("3.2e+07 states"), std::string::npos) << forecast(4)[0];
+  const Error error = error_of([&] { forecast(5); });
+  EXPECT_EQ(error.kind(), ErrorKind::refused);
+  EXPECT_NE(std::string(error.what()).find("'others'"), std::string::npos) << error.what();
+}
+
 TEST(QTable, BinsByQuantilesAreMetEquallyOften) {
   QTableSettings s;
   s.binning = Binning::quantiles;

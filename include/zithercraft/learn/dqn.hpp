@@ -2,6 +2,7 @@
 
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <span>
 
 #include "zithercraft/learn/method.hpp"
@@ -19,8 +20,9 @@ enum class Exploration : std::uint8_t {
 struct DqnSettings : OffPolicySettings {
   bool double_q = true;  ///< what is best next is chosen by one network, and valued by the other
   bool duelling = true;  ///< a moment's value and options' advantages have outputs of their own
-  std::int64_t steps_ahead = 3;  ///< rewards that are summed before the target network is asked
-  std::int64_t memory = 0;       ///< numbers that the network remembers from step to step, or 0
+  /// rewards that are summed before the target network is asked; 8 if the role shoots, else 3
+  std::optional<std::int64_t> steps_ahead{};
+  std::int64_t memory = 0;  ///< numbers that the network remembers from step to step, or 0
   /// steps in a row that it learns from where it remembers, after as many that bring the memory up
   /// to date; 1 to 64
   std::int64_t memory_span = 32;

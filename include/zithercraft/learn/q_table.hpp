@@ -23,7 +23,8 @@ struct QTableSettings {
   // States
   std::int64_t bins = 4;             ///< of each column that is no flag, 1 to 256; 1 leaves it out
   Binning binning = Binning::range;  ///< where they begin and end
-  /// Bins of some columns, by the beginning of their names: "compass.distance=8".
+  /// Bins of some columns, by the beginning of their names, with or without an index:
+  /// "compass.distance=8", "others.ahead=5". Of several that fit the last counts.
   std::vector<std::string> column_bins{};
   /// states that there may be at most; a table in which most of them are never met learns nothing
   double most_states = 1e8;

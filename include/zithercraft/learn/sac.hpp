@@ -28,10 +28,10 @@ struct ActorCriticSettings : OffPolicySettings {
   /// Whose senses and controls the value networks see. More than their own seat's: central critics,
   /// which only the training knows.
   Sight value_sees = Sight::own;
-  std::int64_t critics = 2;       ///< value networks; the least of what they say counts, 1 to 16
+  std::int64_t critics = 2;  ///< value networks; the least of what they say counts, 1 to 16
   /// Rewards that are summed before the target networks are asked. More than one where a reward
-  /// comes later than what it is for can be sensed: a shot that is under way.
-  std::int64_t steps_ahead = 1;
+  /// comes later than what it is for can be sensed: 8 if the role shoots, else 1.
+  std::optional<std::int64_t> steps_ahead{};
   std::int64_t policy_every = 2;  ///< gradient steps of the values for each of the policy
   /// What a nat of entropy is worth at first, in the scale in which returns are predicted; above 0.
   double temperature = 0.1;

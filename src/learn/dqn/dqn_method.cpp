@@ -65,6 +65,7 @@ std::unique_ptr<Learner> make_dqn(LearnerContext c) {
 DqnSettings settled(DqnSettings settings, const Game& game, std::int64_t total_steps,
                     std::span<const RolePlayer> players) {
   settle_off_policy(settings, game, total_steps, players);
+  if (!settings.steps_ahead) settings.steps_ahead = steps_until_paid(game, players, 3);
   return settings;
 }
 

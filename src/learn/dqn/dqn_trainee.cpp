@@ -45,7 +45,7 @@ OffPolicyLayout layout_for(const Role& role, const DqnSettings& s) {
           .inputs = net.input_stride(),
           .memory = net.memory_stride(),
           .span = remembers ? static_cast<std::size_t>(s.memory_span) : 1,
-          .ahead = remembers ? static_cast<std::size_t>(s.steps_ahead) + 1 : 0};
+          .ahead = remembers ? static_cast<std::size_t>(*s.steps_ahead) + 1 : 0};
 }
 
 }  // namespace

@@ -62,7 +62,7 @@ class DqnTrainee final : public OffPolicy {
   }
   void rescale(double factor) override;
   void draw_transitions(std::span<Transition> out, RandomStream& random) override;
-  std::size_t steps_ahead() const override { return static_cast<std::size_t>(dqn_.steps_ahead); }
+  std::size_t steps_ahead() const override { return static_cast<std::size_t>(*dqn_.steps_ahead); }
   void stock_changed(std::size_t place, bool learnable) override;
   void begin_improvement() override;
   void after_step() override;

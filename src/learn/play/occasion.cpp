@@ -8,6 +8,16 @@
 
 namespace zithercraft::learn_internal {
 
+namespace {
+
+bool has_launcher(const Game& game, const Role& role) {
+  if (game.spec().custom) return false;
+  const auto& body = game.arena().entity(role.seats.front());
+  return !game.spec().arena.bodies[body.spec_index].launchers.empty();
+}
+
+}  // namespace
+
 Occasion occasion_of(const Game& game, std::int64_t total_steps,
                      std::span<const RolePlayer> players) {
   Occasion o;
@@ -20,6 +30,7 @@ Occasion occasion_of(const Game& game, std::int64_t total_steps,
     const Role& role = game.roles()[r];
     o.seats += static_cast<std::int64_t>(role.seats.size());
     for (const ControlInfo& control : role.controls) o.dials |= control.options.empty();
+    o.shoots |= has_launcher(game, role);
     o.opposed |= !side.empty() && !role.side.empty() && role.side != side;
     if (side.empty()) side = role.side;
   }

@@ -18,6 +18,7 @@ struct Occasion {
   std::int64_t episode = 1;             // steps at most
   bool dials = false;                   // a learning role has some
   bool opposed = false;                 // sides that learn are
+  bool shoots = false;                  // a learning role has a launcher
   std::optional<std::size_t> copies{};  // of a game that is played elsewhere
 };
 

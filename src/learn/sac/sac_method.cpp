@@ -105,6 +105,7 @@ ActorCriticSettings ddpg_settings() {
 ActorCriticSettings settled(ActorCriticSettings settings, const Game& game,
                             std::int64_t total_steps, std::span<const RolePlayer> players) {
   settle_off_policy(settings, game, total_steps, players);
+  if (!settings.steps_ahead) settings.steps_ahead = steps_until_paid(game, players, 1);
   return settings;
 }
 

@@ -99,7 +99,7 @@ class SacTrainee final : public OffPolicy {
   void add_transitions(const TransitionRows& rows, std::span<float> gradient) override;
   bool part_learns(std::size_t part) const override;
   std::size_t steps_ahead() const override {
-    return static_cast<std::size_t>(actor_critic_.steps_ahead);
+    return static_cast<std::size_t>(*actor_critic_.steps_ahead);
   }
   void prepare(std::span<const float> parameters, std::span<float> prepared) const override;
   void prepare_target(std::span<const float> target, std::span<float> prepared) const override {

@@ -41,6 +41,12 @@ PolicySignature table_signature(const Role& role) {
   return signature;
 }
 
+// "others[2].ahead" is "others.ahead" too.
+std::string without_index(std::string name) {
+  const auto open = name.find('['), close = name.find(']', open);
+  return close == std::string::npos ? name : name.erase(open, close + 1 - open);
+}
+
 }  // namespace
 
 std::vector<std::size_t> bin_counts(const Role& role, const QTableSettings& settings) {
@@ -62,7 +68,7 @@ std::vector<std::size_t> bin_counts(const Role& role, const QTableSettings& sett
                     "write it like \"compass.distance=8\", with 1 to 256 bins");
     bool found = false;
     for (std::size_t c = 0; c < counts.size(); ++c) {
-      if (!names[c].starts_with(name)) continue;
+      if (!names[c].starts_with(name) && !without_index(names[c]).starts_with(name)) continue;
       counts[c] = is_flag(role.columns[c]) ? std::min<std::size_t>(bins, 2) : bins;
       found = true;
     }

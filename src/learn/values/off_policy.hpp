@@ -36,6 +36,10 @@ constexpr std::size_t transitions_per_portion = 64;
 /// How a training plays by settings that are all set.
 TrainingSettings training_settings(const OffPolicySettings& settings, const std::string& method);
 
+/// Over how many steps rewards are summed where nothing says otherwise. What a shot brings is known
+/// when it lands, and nobody senses it on its way.
+std::int64_t steps_until_paid(const Game& game, std::span<const RolePlayer> players,
+                              std::int64_t usual);
 /// What a training by these settings makes of teachers.
 TeacherUse teacher_use(const OffPolicySettings& settings);
 

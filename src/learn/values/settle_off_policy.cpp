@@ -55,6 +55,11 @@ void settle_off_policy(OffPolicySettings& s, const Game& game, std::int64_t tota
 
 namespace learn_internal {
 
+std::int64_t steps_until_paid(const Game& game, std::span<const RolePlayer> players,
+                              std::int64_t usual) {
+  return occasion_of(game, 1, players).shoots ? std::max<std::int64_t>(8, usual) : usual;
+}
+
 TeacherUse teacher_use(const OffPolicySettings& s) {
   return {.demonstrations = s.offline || s.demonstrations_share > 0.0,
           .asked = !s.offline && s.teacher_share > 0.0,
