@@ -259,7 +259,11 @@ void describe_compare(CLI::App& sub, CompareCommand& c) {
       ->capture_default_str();
   add_episodes(sub, c.episodes, c.seed, "Episodes for each run");
   sub.add_option("--png", c.png, "Draw the curves into this file (.png or .svg); needs gnuplot");
-  sub.add_option("--html", c.html, "Write a page with table and curves; needs gnuplot");
+  sub.add_option("--over", c.over, "What the curves are drawn over: steps, or seconds of training")
+      ->check(CLI::IsMember({"steps", "seconds"}))
+      ->capture_default_str()
+      ->needs("--png");
+  sub.add_option("--html", c.html, "Write a page with table and both curves; needs gnuplot");
   add_threads(sub, c.threads);
   add_quiet(sub, c.quiet);
 }

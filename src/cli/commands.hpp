@@ -93,7 +93,7 @@ struct ExportCommand {
 
 struct CompareCommand {
   std::vector<std::string> paths;
-  std::string png, html;
+  std::string png, html, over = "steps";
   std::int64_t episodes = 200;
   std::uint64_t seed = 0;
   double target = 0.9;

@@ -269,7 +269,8 @@ int CompareCommand::run() const {
                                                          .threads = threads,
                                                          .on_progress = line.of("episodes")});
   line.wipe();
-  if (!png.empty()) draw_bands(png, curves_of(c));
+  if (!png.empty())
+    draw_bands(png, curves_of(c, over == "seconds" ? CurveAxis::seconds : CurveAxis::steps));
   if (!html.empty()) write_comparison_page(html, c);
   if (json) {
     fmt::print("{}\n", c.to_json());

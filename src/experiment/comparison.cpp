@@ -89,14 +89,14 @@ std::vector<RunGroup> groups_of_study(const fs::path& folder) {
   return groups;
 }
 
-// Success of the last 100 episodes after `steps`: the last update up to there.
-double success_at(const std::vector<MetricsRow>& rows, double steps) {
-  double success = 0.0;
+// The last update up to `steps`; null before the first.
+const MetricsRow* row_at(const std::vector<MetricsRow>& rows, double steps) {
+  const MetricsRow* found = nullptr;
   for (const MetricsRow& row : rows) {
     if (static_cast<double>(row.steps) > steps) break;
-    success = row.recent_success;
+    found = &row;
   }
-  return success;
+  return found;
 }
 
 Curve curve_of(const RunGroup& group) {
@@ -111,9 +111,15 @@ Curve curve_of(const RunGroup& group) {
   for (std::size_t i = 1; i <= curve_points; ++i) {
     const double at = last * static_cast<double>(i) / curve_points;
     std::vector<double> success;
-    for (const auto& rows : runs) success.push_back(success_at(rows, at));
+    double seconds = 0.0;
+    for (const auto& rows : runs) {
+      const MetricsRow* const row = row_at(rows, at);
+      success.push_back(row == nullptr ? 0.0 : row->recent_success);
+      seconds += (row == nullptr ? 0.0 : row->seconds) / static_cast<double>(runs.size());
+    }
     const Interval interval = repetitions_interval(success);
     curve.steps.push_back(at);
+    curve.seconds.push_back(seconds);
     curve.mean.push_back(interval.mean);
     curve.low.push_back(std::max(0.0, interval.low));
     curve.high.push_back(std::min(1.0, interval.high));
@@ -222,6 +228,7 @@ std::string Comparison::to_json() const {
                            {"chance_to_be_better", json_of(g.improvement)},
                            {"curve",
                             {{"steps", g.curve.steps},
+                             {"seconds", g.curve.seconds},
                              {"mean", g.curve.mean},
                              {"low", g.curve.low},
                              {"high", g.curve.high}}}});

@@ -106,11 +106,17 @@ TEST_F(Studies, AblationPlanComparisonAndLadder) {
   EXPECT_NE(study.out.find("hasty"), std::string::npos);
   EXPECT_NE(study.err.find("4 of 4 runs"), std::string::npos);
 
-  const auto compared = test::run_tool({"compare", path("s"), "--episodes", "20", "--json", "--png",
-                                        path("c.png"), "--html", path("c.html")});
+  const auto compared =
+      test::run_tool({"compare", path("s"), "--episodes", "20", "--json", "--png", path("c.svg"),
+                      "--over", "seconds", "--html", path("c.html")});
   ASSERT_EQ(compared.status, 0) << compared.err;
-  EXPECT_EQ(json::parse(compared.out)["groups"][1]["name"], "hasty");
-  EXPECT_TRUE(std::filesystem::exists(folder_ / "c.png"));
+  const json hasty = json::parse(compared.out)["groups"][1];
+  EXPECT_EQ(hasty["name"], "hasty");
+  const auto seconds = hasty["curve"]["seconds"].get<std::vector<double>>();
+  EXPECT_EQ(seconds.size(), hasty["curve"]["mean"].size());
+  EXPECT_TRUE(std::is_sorted(seconds.begin(), seconds.end()));
+  EXPECT_GT(seconds.back(), 0.0);
+  EXPECT_NE(test::read_file(folder_ / "c.svg").find(">seconds<"), std::string::npos);
   EXPECT_TRUE(std::filesystem::exists(folder_ / "c.html"));
 
   const auto trained =

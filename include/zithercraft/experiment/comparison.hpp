@@ -36,6 +36,7 @@ struct CompareOptions {
 struct Curve {
   /// At each of some steps: the mean over the runs, with its 95% interval.
   std::vector<double> steps{}, mean{}, low{}, high{};
+  std::vector<double> seconds{};  ///< that the runs had taken by then, their mean
 };
 
 /// What a group of runs reached.

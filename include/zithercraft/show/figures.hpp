@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstdint>
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -67,7 +68,10 @@ struct IntervalFigure {
 void draw_intervals(const std::filesystem::path& file, const IntervalFigure& figure);
 
 // ---- the figures of each study
-BandFigure curves_of(const Comparison& comparison);
+/// Along which axis a training's curve runs.
+enum class CurveAxis : std::uint8_t { steps, seconds };
+/// Success while training, group by group.
+BandFigure curves_of(const Comparison& comparison, CurveAxis axis = CurveAxis::steps);
 /// Success of a run's checkpoints.
 BandFigure figure_of(const std::vector<CheckpointScore>& scores, const std::string& run);
 HeatFigure figure_of(const SweepTable& table);

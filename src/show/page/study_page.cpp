@@ -185,6 +185,7 @@ void write_comparison_page(const std::filesystem::path& html, const Comparison& 
               "seconds to it"},
              rows);
   page.figure(draw_bands, curves_of(comparison));
+  page.figure(draw_bands, curves_of(comparison, CurveAxis::seconds));
   page.write();
 }
 

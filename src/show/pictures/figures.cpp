@@ -231,15 +231,17 @@ void draw_intervals(const std::filesystem::path& file, const IntervalFigure& fig
 
 // ---- the figures of each study
 
-BandFigure curves_of(const Comparison& comparison) {
+BandFigure curves_of(const Comparison& comparison, CurveAxis axis) {
+  const bool by_time = axis == CurveAxis::seconds;
   BandFigure figure{.title = "Success while training: interquartile mean over seeds, 95% interval",
-                    .x_label = "steps",
+                    .x_label = by_time ? "seconds" : "steps",
                     .y_label = "success of the last 100 episodes",
                     .share = true,
                     .target = comparison.options.target};
   for (const GroupScore& g : comparison.groups)
-    figure.lines.push_back({fmt::format("{} ({})", g.name, g.success.size()), g.curve.steps,
-                            g.curve.mean, g.curve.low, g.curve.high});
+    figure.lines.push_back({fmt::format("{} ({})", g.name, g.success.size()),
+                            by_time ? g.curve.seconds : g.curve.steps, g.curve.mean, g.curve.low,
+                            g.curve.high});
   return figure;
 }
 
