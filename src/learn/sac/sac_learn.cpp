@@ -150,7 +150,7 @@ void SacTrainee::add_choice_slopes(std::size_t row, float scale, Room& room) con
     room.worth[c] = room.drawn.combined[row * combinations_ + c] * least(room, row, c).first;
   std::size_t below = combinations_;  // combinations of the choices that follow
   for (const Place& choice : choices_) {
-    below /= choice.options;
+    below = std::max<std::size_t>(1, below / choice.options);
     const auto slopes = gradient.subspan(choice.output, choice.options);
     for (std::size_t o = 0; o < choice.options; ++o)
       slopes[o] = by_entropy * shares[choice.output + o] * logs[choice.output + o];

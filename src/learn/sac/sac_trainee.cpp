@@ -92,7 +92,7 @@ SacTrainee::Room::Room(const SacTrainee& t, std::size_t rows)
   tried_values.resize(t.draws() * rows * t.combinations_);
 }
 
-SacTrainee::SacTrainee(TrainingContext& context, std::vector<std::size_t> roles,
+SacTrainee::SacTrainee(TrainingContext& context, const std::vector<std::size_t>& roles,
                        const ActorCriticSettings& settings)
     : OffPolicy(context, roles, settings, layout_for(context, roles, settings)),
       actor_critic_(settings),

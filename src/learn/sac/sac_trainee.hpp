@@ -17,7 +17,7 @@ namespace zithercraft::learn_internal {
 class SacTrainee final : public OffPolicy {
  public:
   /// Throws Error (spec, refused) if the networks cannot be built, or do not fit the controls.
-  SacTrainee(TrainingContext& context, std::vector<std::size_t> roles,
+  SacTrainee(TrainingContext& context, const std::vector<std::size_t>& roles,
              const ActorCriticSettings& settings);
 
  private:

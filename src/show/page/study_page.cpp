@@ -111,6 +111,7 @@ void add_ablation(Page& page, const Study& study) {
     page.heading("What each part is worth: " + measure);
     const auto rows = ablation_table(study, measure);
     std::vector<std::vector<std::string>> cells;
+    cells.reserve(rows.size());
     for (const AblationRow& row : rows)
       cells.push_back({row.part.empty() ? "the game as it is" : "without " + row.part,
                        fmt::format("{} of {}", row.runs, row.of),
