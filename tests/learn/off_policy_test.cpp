@@ -411,11 +411,12 @@ TEST(OffPolicy, APolicyIsPlayedAsItWasTrained) {
     const auto learner = learner_of(kind.method, kind.settings, game, 600, 1, pool);
     learner->store(file);
     Policy untaught = Policy::from(file);
-    std::vector<float> senses(policy.columns(), 0.3f), controls(policy.controls());
-    policy.decide(senses, controls);
+    std::vector<float> senses(policy.columns(), 0.3f), controls(policy.controls()),
+        memory(policy.memory());
+    policy.decide(senses, controls, memory);
     RandomStream random(1, 1, 1, Purpose::decide);
     for (int i = 0; i < 50; ++i) {
-      policy.decide(senses, controls, random);
+      policy.decide(senses, controls, random, memory);
       for (std::size_t c = 0; c < controls.size(); ++c) {
         const ControlInfo& info = game.roles()[0].controls[c];
         EXPECT_GE(static_cast<double>(controls[c]), info.low);
@@ -423,8 +424,8 @@ TEST(OffPolicy, APolicyIsPlayedAsItWasTrained) {
       }
     }
     std::vector<float> probabilities(probability_count(game.roles()[0].controls));
-    policy.probabilities(senses, probabilities);
-    untaught.probabilities(senses, probabilities);
+    policy.probabilities(senses, probabilities, memory);
+    untaught.probabilities(senses, probabilities, memory);
     for (const float p : probabilities) EXPECT_TRUE(std::isfinite(p)) << kind.name;
     EXPECT_EQ(policy.knows_values(), kind.method.name == "dqn");
   }

@@ -468,9 +468,13 @@ TEST_F(Viewer, ShowsTheRowOfATable) {
             (json{"-1.00", "-1.00", "-1.00", "2.50", "-1.00"}));
   EXPECT_EQ(at(options + ".filter((o) => o.line.classList.contains('chosen')).length"), 1);
   // A state that was never met is told apart.
+  const auto state = [&](std::span<const float> senses) {
+    const float distance = senses[column("compass.distance")];
+    return std::tuple(senses[column("window[1,0].bank")] > 0.5f, distance < 0.25f, distance < 0.5f);
+  };
   std::uint32_t other = 0;
   for (std::uint32_t m = 1; other == 0 && m < replay.episodes()[0].moments; ++m)
-    if ((sensed(m)[column("compass.distance")] < 0.25f) != (far < 0.25f)) other = m;
+    if (state(sensed(m)) != state(known)) other = m;
   ASSERT_GT(other, 0u);
   browser.run("viewer.panel.network.show(0, " + std::to_string(other) + ", viewer.match.name);");
   ASSERT_TRUE(browser.wait_for("byId('table_learned').textContent.includes('never met')"));
