@@ -302,7 +302,8 @@ TEST(Team, SettingsThatCannotBeAreRefused) {
   pond.arena.bodies[0].count = 2;
   Demonstrations shown;
   Demonstration& one = shown.list.emplace_back();
-  const Role& duck = Game(pond).roles()[0];
+  const Game two(pond);
+  const Role& duck = two.roles()[0];
   one.senses.resize(duck.columns.size());
   one.controls.resize(duck.controls.size());
   one.rewards.resize(1);

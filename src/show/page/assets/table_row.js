@@ -12,7 +12,7 @@ class TablePanel {
     this.numbers = null;
     this.learned = make("p", section, undefined, "soft");
     this.learned.id = "table_learned";
-    const list = make("ul", section, undefined, "links");
+    const list = make("ul", section, undefined, "links state_words");
     list.id = "table_state";
     this.bins = table.columns.map(({ column }) => {
       const line = make("li", list, `${columns[column].name} `);
@@ -55,7 +55,7 @@ class TablePanel {
     this.learned.textContent =
       learned < 0
         ? "a state that was never met"
-        : `learned ${learned} time${learned === 1 ? "" : "s"}`;
+        : `learned ${count(learned)} time${learned === 1 ? "" : "s"}`;
     const values = [...row.subarray(columns.length + 1)];
     const low = Math.min(...values),
       high = Math.max(...values);
