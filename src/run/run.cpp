@@ -74,12 +74,12 @@ Run Run::open(const std::filesystem::path& folder) {
         folder.string(), "name the folder that a training was given");
   const std::string source = (folder / "run.toml").string();
   toml::table table = parse_toml(read_text(source), source);
-  GameSpec game =
+  const GameSpec game =
       parse_game(toml_text(taken(table, "game", source)), source, CustomParts::optional);
   const toml::table learner = taken(table, "learner", source);
   RunFile file;
   read_struct(table, file, source);
-  return Run(folder, std::move(game),
+  return Run(folder, game,
              {.steps = file.steps,
               .seed = static_cast<std::uint64_t>(file.seed),
               .checkpoint_every = file.checkpoint_every,
