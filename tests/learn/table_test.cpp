@@ -230,7 +230,7 @@ TEST(QTable, TellsItsSizeAndRefusesWhatIsTooLarge) {
   EXPECT_THROW(table_learner(Game(swing_up()), QTableSettings{}, 1000, pool), Error);
 }
 
-// Two and four boats fit into a table, and a fifth is told why it does not.
+// Two and four boats fit into a table; a fifth is refused with the reason.
 TEST(QTable, BoatsMultiplyTheStates) {
   WorkerPool pool(1);
   const auto forecast = [&](std::int64_t boats) {

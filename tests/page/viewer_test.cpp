@@ -467,7 +467,7 @@ TEST_F(Viewer, ShowsTheRowOfATable) {
   EXPECT_EQ(at(options + ".map((o) => o.value.textContent)"),
             (json{"-1.00", "-1.00", "-1.00", "2.50", "-1.00"}));
   EXPECT_EQ(at(options + ".filter((o) => o.line.classList.contains('chosen')).length"), 1);
-  // A state that was never met is told apart.
+  // A state that was never met looks different.
   const auto state = [&](std::span<const float> senses) {
     const float distance = senses[column("compass.distance")];
     return std::tuple(senses[column("window[1,0].bank")] > 0.5f, distance < 0.25f, distance < 0.5f);

@@ -67,7 +67,7 @@ class TensorFile {
   /// Asked about a part by its place, with what makes it: whether it is kept elsewhere.
   using Keeper =
       std::function<bool(const std::string& place, const std::function<TensorFile()>& make)>;
-  /// Who is asked; nobody at first, and everything is in one file.
+  /// Sets whom parts are offered to; nobody at first, and everything is in one file.
   void set_keeper(Keeper keeper) { keeper_ = std::move(keeper); }
   /// Puts a part in, unless it is kept elsewhere.
   void offer_part(const std::string& place, const std::function<TensorFile()>& make);

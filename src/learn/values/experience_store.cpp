@@ -1,5 +1,7 @@
+// Kept steps in checkpoints: in pieces that are written once, as what was sensed and done never
+// changes, and what becomes known later, or is too little for a piece, in the checkpoint itself.
+
 #include <algorithm>
-#include <numeric>
 
 #include "learn/values/experience.hpp"
 #include "zithercraft/base/error.hpp"
@@ -58,13 +60,15 @@ std::vector<Experience::Range> Experience::outside_pieces() const {
 void Experience::seal() {
   while (!pieces_.empty() && 2 * held_of(pieces_.front()) < steps_in(pieces_.front().rows))
     pieces_.erase(pieces_.begin());
+  std::uint64_t waiting = 0;
+  for (const Row& r : state_) waiting += r.next - std::max(r.sealed, r.first);
+  if (waiting * pieces_in_all < places()) return;
   Piece piece{.number = sealed_, .rows = {}};
   for (std::size_t row = 0; row < rows_; ++row) {
-    const Row& r = state_[row];
+    Row& r = state_[row];
     piece.rows.push_back({row, std::max(r.sealed, r.first), r.next});
+    r.sealed = r.next;
   }
-  if (steps_in(piece.rows) * pieces_in_all < places()) return;
-  for (Row& r : state_) r.sealed = r.next;
   pieces_.push_back(std::move(piece));
   ++sealed_;
 }

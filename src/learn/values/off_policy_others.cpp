@@ -66,7 +66,7 @@ void OffPolicy::imagine(std::span<const float> senses, std::span<RandomStream> r
   }
 }
 
-// Who is not there senses nothing and does nothing.
+// Seats that are out of the arena sense nothing and do nothing.
 void OffPolicy::imagine_mates(std::size_t count, Room& room, std::size_t worker) {
   const std::size_t each = view_.others_columns();
   for (const TeamView::Mate& mate : view_.mates()) {
