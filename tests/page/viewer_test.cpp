@@ -453,7 +453,7 @@ TEST_F(Viewer, ShowsTheRowOfATable) {
                                     role.columns.begin());
   };
   show({folder / "a.zrep"}, "#episode=0&at=3&seat=0", {known_table(role, known)});
-  ASSERT_TRUE(browser.wait_for("viewer.panel.network && viewer.panel.network.numbers !== null"))
+  ASSERT_TRUE(browser.wait_for("viewer.panel.network && viewer.panel.network.values !== null"))
       << browser.errors();
   EXPECT_EQ(at("byId('table_learned').textContent"), "learned 7 times");
   const float far = known[column("compass.distance")];

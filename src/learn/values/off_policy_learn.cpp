@@ -117,6 +117,7 @@ void OffPolicy::add_portion(std::size_t portion, std::size_t worker) {
                     columns = role().columns.size(), masks = heads_.masks();
   const auto gather = [&](AlignedBuffer<float>& inputs, AlignedBuffer<float>& allowed,
                           std::size_t Transition::*place) {
+    if (remembers() && masks == 0) return;  // inputs are put together span by span
     for (std::size_t i = 0; i < count; ++i) {
       const auto senses = room.senses.span().subspan(i * columns, columns);
       const Transition& transition = transitions_[first + i];

@@ -1,18 +1,41 @@
 "use strict";
-// The network that decides for a seat, at work: what each node is at the moment that is shown.
+// What decides for a seat, at work: of a network what each node is at the moment that is shown.
 
 // Dark teal and pale plum differ in lightness too, so that no colour vision confuses them.
 const raising = () => css("--raises"),
   lowering = () => css("--lowers");
 
-class NetworkPanel {
-  // `network`: of the match's meta data; `nodes`: asks for what its nodes were in an episode.
-  constructor(section, network, seats, seat, nodes) {
-    this.network = network;
+// What decides for a seat, with the numbers that it had at each moment of an episode.
+class DecidingPanel {
+  // `ask`: for the numbers of an episode.
+  constructor(seats, seat, ask) {
     this.seats = seats;
     this.seat = seat;
-    this.ask = nodes;
+    this.ask = ask;
     this.values = null;
+  }
+
+  async show(episode, step, version) {
+    const key = `${version}:${episode}`;
+    if (key !== this.key) {
+      this.key = key;
+      this.values = null;
+      const buffer = await this.ask(episode);
+      if (key !== this.key) return;
+      this.values = new Float32Array(buffer);
+    }
+    if (step === this.step && this.values === this.drawn) return;
+    this.step = step;
+    this.drawn = this.values;
+    this.draw();
+  }
+}
+
+class NetworkPanel extends DecidingPanel {
+  // `network`: of the match's meta data; `nodes`: asks for what its nodes were in an episode.
+  constructor(section, network, seats, seat, nodes) {
+    super(seats, seat, nodes);
+    this.network = network;
     this.chosen = -1;
     this.matrix = false;
     const tools = make("p", section, undefined, "soft");
@@ -93,20 +116,6 @@ class NetworkPanel {
     this.draw();
   }
 
-  async show(episode, step, version) {
-    const key = `${version}:${episode}`;
-    if (key !== this.key) {
-      this.key = key;
-      this.values = null;
-      const buffer = await this.ask(episode);
-      if (key !== this.key) return;
-      this.values = new Float32Array(buffer);
-    }
-    if (step === this.step && this.values === this.drawn) return;
-    this.step = step;
-    this.drawn = this.values;
-    this.draw();
-  }
   value(node) {
     if (!this.values) return 0;
     return (

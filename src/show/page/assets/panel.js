@@ -1,6 +1,17 @@
 "use strict";
 // What one seat senses, decides and is rewarded, beside the arena.
 
+// The line of an option: its name, a bar and a number.
+function optionLine(parent, name) {
+  const line = make("div", parent, undefined, "gauge option");
+  make("span", line, name);
+  return {
+    line,
+    share: make("i", make("span", line, undefined, "track")),
+    value: make("output", line),
+  };
+}
+
 class Panel {
   constructor(root) {
     this.root = root;
@@ -143,15 +154,7 @@ class Panel {
     if (!control.options.length)
       return { dial: this.bar(parent, control.name, control.low, control.high), numbers: 2 };
     make("div", parent, control.name, "choice");
-    const options = control.options.map((option) => {
-      const line = make("div", parent, undefined, "gauge option");
-      make("span", line, option);
-      return {
-        line,
-        share: make("i", make("span", line, undefined, "track")),
-        value: make("output", line),
-      };
-    });
+    const options = control.options.map((option) => optionLine(parent, option));
     return { options, numbers: options.length };
   }
 

@@ -2,14 +2,11 @@
 // The row of a table that decides for a seat, at the moment that is shown: the state in words, how
 // often something was learned in it, and what each option is worth there.
 
-class TablePanel {
+class TablePanel extends DecidingPanel {
   // `table`: of the match's meta data; `rows`: asks for what the rows were in an episode.
   constructor(section, table, columns, seats, seat, rows) {
+    super(seats, seat, rows);
     this.table = table;
-    this.seats = seats;
-    this.seat = seat;
-    this.ask = rows;
-    this.numbers = null;
     this.learned = make("p", section, undefined, "soft");
     this.learned.id = "table_learned";
     const list = make("ul", section, undefined, "links state_words");
@@ -18,37 +15,15 @@ class TablePanel {
       const line = make("li", list, `${columns[column].name} `);
       return make("b", line);
     });
-    this.options = table.combinations.map((name) => {
-      const line = make("div", section, undefined, "gauge option");
-      make("span", line, name);
-      return {
-        line,
-        share: make("i", make("span", line, undefined, "track")),
-        value: make("output", line),
-      };
-    });
+    this.options = table.combinations.map((name) => optionLine(section, name));
   }
 
-  async show(episode, step, version) {
-    const key = `${version}:${episode}`;
-    if (key !== this.key) {
-      this.key = key;
-      this.numbers = null;
-      const buffer = await this.ask(episode);
-      if (key !== this.key) return;
-      this.numbers = new Float32Array(buffer);
-    }
-    if (step === this.step && this.numbers === this.shown) return;
-    this.step = step;
-    this.shown = this.numbers;
-    if (this.numbers) this.fill();
-  }
-
-  fill() {
+  draw() {
+    if (!this.values) return;
     const { columns, combinations } = this.table;
     const each = columns.length + 1 + combinations.length,
       first = (this.step * this.seats + this.seat) * each;
-    const row = this.numbers.subarray(first, first + each);
+    const row = this.values.subarray(first, first + each);
     if (row.length < each) return;
     columns.forEach(({ bins }, i) => (this.bins[i].textContent = bins[row[i]]));
     const learned = row[columns.length];
