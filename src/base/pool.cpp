@@ -39,9 +39,21 @@ struct WorkerPool::State {
     }
   }
 
+  // Small share-outs often follow each other closely, and who sleeps takes long to wake up.
+  static void await_change(const std::atomic<std::size_t>& number, std::size_t old) {
+    constexpr int patience = 1000;  // some tens of microseconds
+    for (int i = 0; i < patience; ++i) {
+      if (number.load(std::memory_order_acquire) != old) return;
+#if defined(__x86_64__)
+      __builtin_ia32_pause();
+#endif
+    }
+    number.wait(old, std::memory_order_acquire);
+  }
+
   void serve(std::size_t worker) {
     for (std::size_t seen = 0;;) {
-      round.wait(seen, std::memory_order_acquire);
+      await_change(round, seen);
       seen = round.load(std::memory_order_acquire);
       if (closing.load(std::memory_order_acquire)) return;
       work(worker);
@@ -77,7 +89,7 @@ void WorkerPool::share_out(std::size_t items, Call call, void* context) {
   s.round.notify_all();
   s.work(0);
   for (std::size_t rested; (rested = s.at_rest.load(std::memory_order_acquire)) < s.others.size();)
-    s.at_rest.wait(rested, std::memory_order_acquire);
+    State::await_change(s.at_rest, rested);
   if (s.failure) std::rethrow_exception(std::exchange(s.failure, nullptr));
 }
 

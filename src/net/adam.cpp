@@ -4,27 +4,44 @@
 #include <cmath>
 #include <numeric>
 
-#include "net/eigen_maps.hpp"
 #include "net/vectors.hpp"
 
 namespace zithercraft {
 using namespace net_internal;
 
+namespace {
+constexpr double decay1 = 0.9, decay2 = 0.999;
+}
+
+void Adam::begin_step(double learning_rate) noexcept {
+  const auto t = static_cast<double>(++steps_);
+  rate_ = static_cast<float>(learning_rate * std::sqrt(1.0 - std::pow(decay2, t)) /
+                             (1.0 - std::pow(decay1, t)));
+}
+
+// One walk over all arrays: they are longer than the first-level cache.
+void Adam::step_stretch(std::size_t first, std::span<float> parameters,
+                        std::span<const float> gradient, float factor) noexcept {
+  constexpr auto keep1 = static_cast<float>(decay1), take1 = static_cast<float>(1.0 - decay1),
+                 keep2 = static_cast<float>(decay2), take2 = static_cast<float>(1.0 - decay2),
+                 least = 1e-8f;
+  const TinyIsNothing scope;
+  float* const __restrict p = parameters.data();
+  float* const __restrict m = first_.data() + first;
+  float* const __restrict v = second_.data() + first;
+  const float* const __restrict by = gradient.data();
+  for (std::size_t i = 0; i < parameters.size(); ++i) {
+    const float g = factor * by[i];
+    m[i] = keep1 * m[i] + take1 * g;
+    v[i] = keep2 * v[i] + take2 * (g * g);
+    p[i] -= rate_ * m[i] / (std::sqrt(v[i]) + least);
+  }
+}
+
 void Adam::step(std::span<float> parameters, std::span<const float> gradient,
                 double learning_rate) {
-  constexpr double decay1 = 0.9, decay2 = 0.999, least = 1e-8;
-  const TinyIsNothing scope;
-  ++steps_;
-  const auto n = index(parameters.size());
-  const auto g = ConstVector<float>(gradient.data(), n).array();
-  auto p = Vector<float>(parameters.data(), n).array();
-  auto m = Vector<float>(first_.data(), n).array();
-  auto v = Vector<float>(second_.data(), n).array();
-  m = static_cast<float>(decay1) * m + static_cast<float>(1.0 - decay1) * g;
-  v = static_cast<float>(decay2) * v + static_cast<float>(1.0 - decay2) * g.square();
-  const auto t = static_cast<double>(steps_);
-  const double unbias = std::sqrt(1.0 - std::pow(decay2, t)) / (1.0 - std::pow(decay1, t));
-  p -= static_cast<float>(learning_rate * unbias) * m / (v.sqrt() + static_cast<float>(least));
+  begin_step(learning_rate);
+  step_stretch(0, parameters, gradient);
 }
 
 double norm_of(std::span<const float> values) noexcept {

@@ -88,8 +88,8 @@ void Weights<Scalar>::prepare(const Scalar* parameters, Scalar* prepared) const 
   if constexpr (std::is_same_v<Scalar, float>)
     if (outputs_ <= narrow_width)
       return pair_rows(plain(parameters), inputs_, prepared + prepared_);
-  transpose<Scalar>(plain(parameters),
-                    {prepared + prepared_, inputs_, row_stride<Scalar>(outputs_)});
+  transpose(plain(parameters),
+            Rows<Scalar>{prepared + prepared_, inputs_, row_stride<Scalar>(outputs_)});
 }
 
 template <class Scalar>

@@ -118,8 +118,44 @@ void multiply(Scattered<Scalar> a, Rows<const Scalar> b, std::size_t inner, std:
                          inner - now, width, c);
 }
 
-template <class Scalar>
-void transpose(Rows<const Scalar> from, Rows<Scalar> to) {
+namespace {
+
+// A square of vectors: in each round the lanes of two vectors, one from each half, take turns.
+void transpose_square(Vec<float> (&rows)[vec_width<float>]) {
+  constexpr std::size_t w = vec_width<float>, half = w / 2;
+  VectorOf<float>::whole lower{}, upper{};
+  for (std::uint32_t lane = 0; lane < w; ++lane) {
+    const auto from = static_cast<std::uint32_t>(lane / 2 + (lane % 2) * w);
+    lower[lane] = from;
+    upper[lane] = from + static_cast<std::uint32_t>(half);
+  }
+  for (std::size_t round = 1; round < w; round *= 2) {
+    Vec<float> mixed[w];
+#pragma GCC unroll 16
+    for (std::size_t i = 0; i < half; ++i) {
+      mixed[2 * i] = chosen(rows[i], rows[i + half], lower);
+      mixed[2 * i + 1] = chosen(rows[i], rows[i + half], upper);
+    }
+#pragma GCC unroll 16
+    for (std::size_t i = 0; i < w; ++i) rows[i] = mixed[i];
+  }
+}
+
+}  // namespace
+
+void transpose(Rows<const float> from, Rows<float> to) {
+  constexpr std::size_t w = vec_width<float>;
+  for (std::size_t r = 0; r < from.count; r += w)
+    for (std::size_t k = 0; k < to.count; k += w) {
+      Vec<float> square[w]{};
+      for (std::size_t i = 0; i < std::min(w, from.count - r); ++i)
+        square[i] = vec_at(from.row(r + i) + k);
+      transpose_square(square);
+      for (std::size_t i = 0; i < std::min(w, to.count - k); ++i)
+        vec_at(to.row(k + i) + r) = square[i];
+    }
+}
+void transpose(Rows<const double> from, Rows<double> to) {
   for (std::size_t r = 0; r < from.count; ++r)
     for (std::size_t k = 0; k < to.count; ++k) to.row(k)[r] = from.row(r)[k];
 }
@@ -193,7 +229,6 @@ void multiply_narrow(Rows<const float> a, const float* pairs, std::size_t inner,
                          const Scalar*, Rows<Scalar>);                                        \
   template void multiply_add(Scattered<Scalar>, Rows<const Scalar>, std::size_t, std::size_t, \
                              Rows<Scalar>);                                                   \
-  template void transpose(Rows<const Scalar>, Rows<Scalar>);                                  \
   template void add_rows(Rows<const Scalar>, std::size_t, Scalar*);
 ZITHERCRAFT_PRODUCTS(float)
 ZITHERCRAFT_PRODUCTS(double)

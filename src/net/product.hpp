@@ -57,8 +57,8 @@ void multiply_narrow(Rows<const float> a, const float* pairs, std::size_t inner,
                      Rows<float> c, bool add);
 
 /// Writes the transpose of `from` (as many columns as `to` has rows) into `to`.
-template <class Scalar>
-void transpose(Rows<const Scalar> from, Rows<Scalar> to);
+void transpose(Rows<const float> from, Rows<float> to);
+void transpose(Rows<const double> from, Rows<double> to);
 
 /// sums += the sum of the rows, number by number.
 template <class Scalar>

@@ -25,9 +25,8 @@ using namespace learn_internal;
 std::vector<float> moment(float number) { return {number, 0.0f, 0.0f, 0.0f}; }
 
 float moment_at(const Experience& experience, std::size_t place) {
-  std::vector<float> senses(4);
-  experience.senses(place, senses);
-  return senses[0];
+  std::vector<float> room(4);
+  return experience.senses(place, room)[0];
 }
 
 // Steps of one row: an episode that ends by a verdict after 4, one that is cut off after 3, and the
@@ -158,10 +157,10 @@ TEST(Experience, PutsHistoriesTogetherAsTheyWereSensed) {
   }
   experience.take_stock([](std::size_t, bool) {});
   std::size_t found = 0;
-  std::vector<float> senses(role.columns.size());
+  std::vector<float> room(role.columns.size());
   for (std::size_t place = 0; place < experience.places() / seats; ++place) {
     if (!experience.learnable(place)) continue;
-    experience.senses(place, senses);
+    const auto senses = experience.senses(place, room);
     const auto near = [&](const std::vector<float>& was) {
       for (std::size_t c = 0; c < was.size(); ++c)
         if (std::fabs(was[c] - senses[c]) > 0.003f) return false;  // pixels are bytes

@@ -25,6 +25,27 @@ TEST(Adam, FollowsThePublishedUpdate) {
   EXPECT_EQ(adam.steps(), 5);
 }
 
+// A step in pieces, in whatever order, is the same as the whole one; a factor shortens the
+// gradient.
+TEST(Adam, StepsInPiecesToo) {
+  constexpr std::size_t n = 37, cut = 16;
+  AlignedBuffer<float> whole(n), pieces(n), gradient(n), halved(n);
+  for (std::size_t i = 0; i < n; ++i) {
+    whole[i] = pieces[i] = static_cast<float>(i) - 10.0f;
+    gradient[i] = 0.3f * static_cast<float>(i) - 4.0f;
+    halved[i] = 0.5f * gradient[i];
+  }
+  Adam at_once(n), in_pieces(n);
+  for (int step = 0; step < 3; ++step) {
+    at_once.step(whole.span(), halved.span(), 0.01);
+    in_pieces.begin_step(0.01);
+    in_pieces.step_stretch(cut, pieces.span().subspan(cut), gradient.span().subspan(cut), 0.5f);
+    in_pieces.step_stretch(0, pieces.span().first(cut), gradient.span().first(cut), 0.5f);
+  }
+  for (std::size_t i = 0; i < n; ++i) EXPECT_EQ(pieces[i], whole[i]) << i;
+  EXPECT_EQ(in_pieces.steps(), 3);
+}
+
 TEST(Adam, FindsTheLowestPointOfABowl) {
   AlignedBuffer<float> p(2), g(2);
   p[0] = 3;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
 #include <span>
 
@@ -18,6 +19,13 @@ class Adam {
   /// One step against the gradient. All arrays have the same length and come from AlignedBuffer.
   void step(std::span<float> parameters, std::span<const float> gradient, double learning_rate);
 
+  /// A step in pieces, which several threads can share: it begins here ...
+  void begin_step(double learning_rate) noexcept;
+  /// ... and is then made for each stretch of the parameters, which begins at `first` of all, once.
+  /// The gradient is multiplied by `factor` first.
+  void step_stretch(std::size_t first, std::span<float> parameters, std::span<const float> gradient,
+                    float factor = 1.0f) noexcept;
+
   /// How many it has made.
   std::int64_t steps() const noexcept { return steps_; }
   /// Goes on as after so many.
@@ -34,6 +42,7 @@ class Adam {
  private:
   AlignedBuffer<float> first_, second_;
   std::int64_t steps_ = 0;
+  float rate_ = 0.0f;  // of the step that has begun, with the running means' bias taken out
 };
 
 /// Euclidean length of a vector, summed in a fixed order in doubles.

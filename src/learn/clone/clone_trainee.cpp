@@ -185,11 +185,11 @@ CloneTrainee::Sums CloneTrainee::judge_some(std::size_t first, std::size_t count
   const std::size_t columns = role().columns.size(), masks = heads_.masks(),
                     stride = net_.output_stride();
   for (std::size_t i = 0; i < count; ++i) {
-    const auto senses = room.senses.span().subspan(i * columns, columns);
-    held_out_->senses(held_out_places_[first + i], senses);
+    const auto senses =
+        held_out_->senses(held_out_places_[first + i], room.senses.span().first(columns));
     heads_.read_masks(senses, room.allowed.span().subspan(i * masks, masks));
+    normaliser_.apply(senses, room.inputs.span().subspan(i * input_stride_), input_stride_);
   }
-  normaliser_.apply(room.senses.span().first(count * columns), room.inputs.span(), input_stride_);
   const auto outputs = net_.forward(parameters_.span(), prepared_.span(), room.inputs.span(),
                                     {1, count, {}, {}}, room.net);
   Sums sums;

@@ -43,24 +43,23 @@ void DqnTrainee::draw_transitions(std::span<Transition> out, RandomStream& rando
         static_cast<float>(std::pow(weight_of(transition.place) / least, -correction));
 }
 
-float DqnTrainee::learn_transition(std::size_t choice, std::size_t option, float weight,
-                                   std::span<const float> targets, std::span<const float> outputs,
-                                   std::span<float> gradient) const {
-  const std::size_t n = action_values_.quantiles();
-  const auto count = static_cast<float>(n);
+// The loss, and how it changes with each predicted quantile, `weight` times.
+float DqnTrainee::find_slopes(std::span<const float> predicted, std::span<const float> targets,
+                              float weight, std::span<float> slopes) const {
+  const std::size_t n = predicted.size();
+  const float share = 1.0f / static_cast<float>(n);
   float loss = 0.0f;
   for (std::size_t k = 0; k < n; ++k) {
-    const float predicted = action_values_.value(outputs, choice, option, k);
-    const float level = (static_cast<float>(k) + 0.5f) / count;
+    const float level = (static_cast<float>(k) + 0.5f) * share;
     float slope = 0.0f;
     for (const float target : targets) {
       // Huber's loss of width 1; for quantiles, what lies above counts by the quantile's level.
-      const float off = predicted - target;
+      const float off = predicted[k] - target;
       const float side = n == 1 ? 1.0f : off > 0.0f ? 1.0f - level : level;
-      loss += side * (std::fabs(off) <= 1.0f ? 0.5f * off * off : std::fabs(off) - 0.5f) / count;
-      slope += side * std::clamp(off, -1.0f, 1.0f) / count;
+      loss += side * (std::fabs(off) <= 1.0f ? 0.5f * off * off : std::fabs(off) - 0.5f) * share;
+      slope += side * std::clamp(off, -1.0f, 1.0f) * share;
     }
-    action_values_.add_gradient(choice, option, k, weight * slope, gradient);
+    slopes[k] = weight * slope;
   }
   return loss;
 }
@@ -72,6 +71,7 @@ void DqnTrainee::find_targets(const TransitionRows& rows, std::span<const float>
   const std::size_t choices = action_values_.choices(), quantiles = action_values_.quantiles(),
                     masks = heads_.masks();
   const auto values = room.values.span();
+  const float share = 1.0f / static_cast<float>(choices);
   for (std::size_t i = 0; i < rows.transitions.size(); ++i) {
     const std::size_t next = rows.spans != nullptr ? rows.spans->next[i] : i;
     const auto targets = std::span(room.targets).subspan(i * quantiles, quantiles);
@@ -83,8 +83,8 @@ void DqnTrainee::find_targets(const TransitionRows& rows, std::span<const float>
       const float* const begin = values.data() + action_values_.first(c);
       const float* const end = values.data() + action_values_.first(c + 1);
       const auto best = static_cast<std::size_t>(std::max_element(begin, end) - values.data());
-      for (std::size_t k = 0; k < quantiles; ++k)
-        targets[k] += action_values_.value(of_row, c, best, k) / static_cast<float>(choices);
+      action_values_.quantiles_of(of_row, c, best, room.predicted);
+      for (std::size_t k = 0; k < quantiles; ++k) targets[k] += room.predicted[k] * share;
     }
     const Transition& transition = rows.transitions[i];
     for (float& target : targets)
@@ -104,12 +104,14 @@ void DqnTrainee::learn_row(const TransitionRows& rows, std::size_t row,
   float error = 0.0f;
   for (std::size_t c = 0; c < choices; ++c) {
     const std::size_t option = action_values_.first(c) + static_cast<std::size_t>(action[c]);
-    sums.loss += static_cast<double>(
-        share * learn_transition(c, option, rows.scale * transition.weight * share, targets,
-                                 outputs, gradient));
+    action_values_.quantiles_of(outputs, c, option, room.predicted);
+    sums.loss += static_cast<double>(share * find_slopes(room.predicted, targets,
+                                                         rows.scale * transition.weight * share,
+                                                         room.slopes));
+    action_values_.add_gradient(c, option, room.slopes, gradient);
     float off = 0.0f, value = 0.0f;
     for (std::size_t k = 0; k < quantiles; ++k) {
-      value += part * action_values_.value(outputs, c, option, k);
+      value += part * room.predicted[k];
       off += part * targets[k];
     }
     error += share * std::fabs(off - value);
@@ -144,8 +146,8 @@ void DqnTrainee::hold_back(const TransitionRows& rows, std::size_t row,
     for (std::size_t o = first; o < end; ++o) sum += std::exp(values[o] - top);
     for (std::size_t o = first; o < end; ++o) {
       const float slope = std::exp(values[o] - top) / sum - (o == taken ? 1.0f : 0.0f);
-      for (std::size_t k = 0; k < quantiles; ++k)
-        action_values_.add_gradient(c, o, k, weight * slope, gradient);
+      std::fill(room.slopes.begin(), room.slopes.end(), weight * slope);
+      action_values_.add_gradient(c, o, room.slopes, gradient);
     }
   }
 }

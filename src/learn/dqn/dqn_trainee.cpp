@@ -56,7 +56,9 @@ DqnTrainee::Room::Room(const DqnTrainee& t, std::size_t rows)
       memory(rows * t.net_.memory_stride()),
       values(t.action_values_.options()),
       gradient(rows * t.net_.output_stride()),
-      targets(rows * t.action_values_.quantiles()) {}
+      targets(rows * t.action_values_.quantiles()),
+      predicted(t.action_values_.quantiles()),
+      slopes(t.action_values_.quantiles()) {}
 
 DqnTrainee::DqnTrainee(TrainingContext& context, std::vector<std::size_t> roles,
                        const DqnSettings& settings)

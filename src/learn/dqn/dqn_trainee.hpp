@@ -27,6 +27,7 @@ class DqnTrainee final : public OffPolicy {
     AlignedBuffer<float> memory;            // [rows][memory stride]
     AlignedBuffer<float> values, gradient;  // of a row's options; of all rows' outputs
     std::vector<float> targets;             // [rows][quantiles] of the returns to be predicted
+    std::vector<float> predicted, slopes;   // [quantiles] of a row, and of the loss by them
   };
   // Sums of the last improvement.
   struct Sums {
@@ -51,9 +52,8 @@ class DqnTrainee final : public OffPolicy {
   void hold_back(const TransitionRows& rows, std::size_t row, std::span<const float> outputs,
                  std::span<float> gradient, Room& room) const;
   double weight_of(std::size_t place) const;
-  float learn_transition(std::size_t choice, std::size_t option, float weight,
-                         std::span<const float> targets, std::span<const float> outputs,
-                         std::span<float> gradient) const;
+  float find_slopes(std::span<const float> predicted, std::span<const float> targets, float weight,
+                    std::span<float> slopes) const;
   void prepare(std::span<const float> parameters, std::span<float> prepared) const override {
     net_.prepare(means(parameters), prepared);
   }

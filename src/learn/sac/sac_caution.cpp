@@ -41,7 +41,7 @@ void SacTrainee::judge_others(std::size_t critic, const TransitionRows& rows, Ro
   const std::size_t n = rows.transitions.size(), each = n * dials_.size(),
                     stride = critic_.output_stride();
   for (std::size_t i = 0; i < draws(); ++i) {
-    show(rows.inputs, rows.others, std::span(room.tried).subspan(i * each, each), room, n);
+    show_dials(std::span(room.tried).subspan(i * each, each), n, room);
     const auto said = judge(critic, parameters_.span(), prepared_.span(), n, room);
     for (std::size_t row = 0; row < n; ++row)
       for (std::size_t c = 0; c < combinations_; ++c)
@@ -73,7 +73,7 @@ void SacTrainee::hold_back(const TransitionRows& rows, std::span<RandomStream> r
   for (std::size_t critic = 0; critic < critics_; ++critic) {
     judge_others(critic, rows, room);
     for (std::size_t i = 0; i < draws(); ++i) {
-      show(rows.inputs, rows.others, std::span(room.tried).subspan(i * each, each), room, n);
+      show_dials(std::span(room.tried).subspan(i * each, each), n, room);
       judge(critic, parameters_.span(), prepared_.span(), n, room);
       std::fill(by_output.begin(), by_output.end(), 0.0f);
       for (std::size_t row = 0; row < n; ++row)

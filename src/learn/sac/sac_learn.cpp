@@ -6,18 +6,20 @@
 namespace zithercraft::learn_internal {
 
 void SacTrainee::show(std::span<const float> inputs, std::span<const float> others,
-                      std::span<const float> dials, Room& room, std::size_t rows) const {
+                      std::size_t rows, Room& room) const {
   const std::size_t stride = critic_.input_stride(), columns = role().columns.size(),
                     others_each = view_.others_columns();
   for (std::size_t row = 0; row < rows; ++row) {
-    const auto judged = room.judged.span().subspan(row * stride, stride);
-    std::copy_n(inputs.begin() + static_cast<std::ptrdiff_t>(row * input_stride_), columns,
-                judged.begin());
-    std::copy_n(others.begin() + static_cast<std::ptrdiff_t>(row * others_each), others_each,
-                judged.begin() + static_cast<std::ptrdiff_t>(columns));
-    std::copy_n(dials.begin() + static_cast<std::ptrdiff_t>(row * dials_.size()), dials_.size(),
-                judged.begin() + static_cast<std::ptrdiff_t>(dials_at()));
+    float* const judged = room.judged.data() + row * stride;
+    std::copy_n(inputs.data() + row * input_stride_, columns, judged);
+    std::copy_n(others.data() + row * others_each, others_each, judged + columns);
   }
+}
+
+void SacTrainee::show_dials(std::span<const float> dials, std::size_t rows, Room& room) const {
+  for (std::size_t row = 0; row < rows; ++row)
+    std::copy_n(dials.data() + row * dials_.size(), dials_.size(),
+                room.judged.data() + row * critic_.input_stride() + dials_at());
 }
 
 std::span<const float> SacTrainee::judge(std::size_t critic, std::span<const float> parameters,
@@ -47,7 +49,8 @@ void SacTrainee::find_targets(const TransitionRows& rows, std::span<RandomStream
   const auto outputs = policy_.forward(policy_part(player), prepared_policy(prepared),
                                        rows.next_inputs, {1, n, {}, {}}, room.policy);
   draw(outputs, rows.next_allowed, true, random, room.drawn);
-  show(rows.next_inputs, rows.next_others, room.drawn.dials, room, n);
+  show(rows.next_inputs, rows.next_others, n, room);
+  show_dials(room.drawn.dials, n, room);
   for (std::size_t c = 0; c < critics_; ++c)
     judge(c, target_.span(), target_prepared_.span(), n, room);
   const float by_dials = temperature(of_dials), by_choices = temperature(of_choices);
@@ -74,7 +77,8 @@ void SacTrainee::learn_values(const TransitionRows& rows, Room& room, std::span<
     for (std::size_t d = 0; d < dials_.size(); ++d)
       room.drawn.dials[row * dials_.size() + d] =
           source_of(rows.transitions[row]).action(rows.transitions[row].place)[dials_[d].control];
-  show(rows.inputs, rows.others, room.drawn.dials, room, n);
+  show(rows.inputs, rows.others, n, room);
+  show_dials(room.drawn.dials, n, room);
   const auto by_output = room.critic_gradient.span().first(n * stride);
   const auto caution = static_cast<float>(*settings_.conservative_weight);
   for (std::size_t c = 0; c < critics_; ++c) {
@@ -170,7 +174,7 @@ void SacTrainee::learn_policy(const TransitionRows& rows, std::span<RandomStream
       policy_.forward(policy_part(parameters_.span()), prepared_policy(prepared_.span()),
                       rows.inputs, {1, n, {}, {}}, room.policy);
   draw(outputs, rows.allowed, false, random, room.drawn);
-  show(rows.inputs, rows.others, room.drawn.dials, room, n);
+  show_dials(room.drawn.dials, n, room);  // the rest they have seen before
   for (std::size_t c = 0; c < critics_; ++c)
     judge(c, parameters_.span(), prepared_.span(), n, room);
   find_dial_slopes(n, room);

@@ -73,9 +73,10 @@ class SacTrainee final : public OffPolicy {
   void draw_dials(std::size_t row, std::span<const float> output, bool blurred,
                   RandomStream& random, Drawn& drawn) const;
   void draw_choices(std::size_t row, std::span<const float> output, Drawn& drawn) const;
-  /// Senses, what others sense and do, and the dials drawn, as critics read them.
-  void show(std::span<const float> inputs, std::span<const float> others,
-            std::span<const float> dials, Room& room, std::size_t rows) const;
+  /// Senses and what others sense and do, then the dials, as critics read them.
+  void show(std::span<const float> inputs, std::span<const float> others, std::size_t rows,
+            Room& room) const;
+  void show_dials(std::span<const float> dials, std::size_t rows, Room& room) const;
   /// Where the dials are among what critics read.
   std::size_t dials_at() const { return role().columns.size() + view_.others_columns(); }
   std::span<const float> judge(std::size_t critic, std::span<const float> parameters,

@@ -12,21 +12,27 @@ ActionValues::ActionValues(std::span<const ControlInfo> controls, bool duelling,
 
 float ActionValues::weight(std::size_t choice, std::size_t option, std::size_t other) const {
   const float own = option == other ? 1.0f : 0.0f;
-  return duelling_ ? own - 1.0f / static_cast<float>(first_[choice + 1] - first_[choice]) : own;
+  return duelling_ ? own - 1.0f / static_cast<float>(options_of(choice)) : own;
 }
 
-float ActionValues::value(std::span<const float> outputs, std::size_t choice, std::size_t option,
-                          std::size_t quantile) const {
-  const auto at = [&](std::size_t o) { return outputs[o * quantiles_ + quantile]; };
-  float value = at(option);
-  if (!duelling_) return value;
-  float sum = 0.0f;
-  for (std::size_t o = first_[choice]; o < first_[choice + 1]; ++o) sum += at(o);
-  return value - sum / static_cast<float>(first_[choice + 1] - first_[choice]) + at(options_);
+void ActionValues::quantiles_of(std::span<const float> outputs, std::size_t choice,
+                                std::size_t option, std::span<float> quantiles) const {
+  const float* const own = outputs.data() + option * quantiles_;
+  std::copy_n(own, quantiles_, quantiles.begin());
+  if (!duelling_) return;
+  const float share = 1.0f / static_cast<float>(options_of(choice));
+  const float* const moment = outputs.data() + options_ * quantiles_;
+  for (std::size_t k = 0; k < quantiles_; ++k) {
+    float sum = 0.0f;
+    for (std::size_t o = first_[choice]; o < first_[choice + 1]; ++o)
+      sum += outputs[o * quantiles_ + k];
+    quantiles[k] += moment[k] - sum * share;
+  }
 }
 
 void ActionValues::means(std::span<const float> outputs, std::span<float> values) const {
   const auto mean = [&](std::size_t o) {
+    if (quantiles_ == 1) return outputs[o];
     float sum = 0.0f;
     for (std::size_t k = 0; k < quantiles_; ++k) sum += outputs[o * quantiles_ + k];
     return sum / static_cast<float>(quantiles_);
@@ -37,20 +43,24 @@ void ActionValues::means(std::span<const float> outputs, std::span<float> values
   for (std::size_t c = 0; c + 1 < first_.size(); ++c) {
     float sum = 0.0f;
     for (std::size_t o = first_[c]; o < first_[c + 1]; ++o) sum += values[o];
-    const float shift = moment - sum / static_cast<float>(first_[c + 1] - first_[c]);
+    const float shift = moment - sum / static_cast<float>(options_of(c));
     for (std::size_t o = first_[c]; o < first_[c + 1]; ++o) values[o] += shift;
   }
 }
 
-void ActionValues::add_gradient(std::size_t choice, std::size_t option, std::size_t quantile,
-                                float by, std::span<float> gradient) const {
-  if (!duelling_) {
-    gradient[option * quantiles_ + quantile] += by;
-    return;
+void ActionValues::add_gradient(std::size_t choice, std::size_t option, std::span<const float> by,
+                                std::span<float> gradient) const {
+  float* const own = gradient.data() + option * quantiles_;
+  for (std::size_t k = 0; k < quantiles_; ++k) own[k] += by[k];
+  if (!duelling_) return;
+  const float share = 1.0f / static_cast<float>(options_of(choice));
+  float* const moment = gradient.data() + options_ * quantiles_;
+  for (std::size_t k = 0; k < quantiles_; ++k) {
+    const float shared = by[k] * share;
+    for (std::size_t o = first_[choice]; o < first_[choice + 1]; ++o)
+      gradient[o * quantiles_ + k] -= shared;
+    moment[k] += by[k];
   }
-  for (std::size_t o = first_[choice]; o < first_[choice + 1]; ++o)
-    gradient[o * quantiles_ + quantile] += by * weight(choice, option, o);
-  gradient[options_ * quantiles_ + quantile] += by;
 }
 
 void ActionValues::merge_outputs(const Network<float>& from, std::span<const float> parameters,

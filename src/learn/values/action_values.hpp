@@ -28,11 +28,11 @@ class ActionValues {
 
   /// What each option is worth, the mean over quantiles.
   void means(std::span<const float> outputs, std::span<float> values) const;
-  /// A quantile of an option's return.
-  float value(std::span<const float> outputs, std::size_t choice, std::size_t option,
-              std::size_t quantile) const;
-  /// Adds the gradient of the outputs, given that of one of these.
-  void add_gradient(std::size_t choice, std::size_t option, std::size_t quantile, float by,
+  /// The quantiles of an option's return.
+  void quantiles_of(std::span<const float> outputs, std::size_t choice, std::size_t option,
+                    std::span<float> quantiles) const;
+  /// Adds the gradient of the outputs, given that of these.
+  void add_gradient(std::size_t choice, std::size_t option, std::span<const float> by,
                     std::span<float> gradient) const;
   /// The last layer that gives the means at once: of a network that is like `from` but has one
   /// output for each option.
@@ -45,6 +45,7 @@ class ActionValues {
                      const Network<float>& to, std::span<float> parameters) const;
 
  private:
+  std::size_t options_of(std::size_t choice) const { return first_[choice + 1] - first_[choice]; }
   // How much each output of a choice counts in an option's value.
   float weight(std::size_t choice, std::size_t option, std::size_t other) const;
 

@@ -122,9 +122,10 @@ std::size_t Experience::bytes_for(const Role& role, std::size_t steps, const Kep
 }
 
 std::uint64_t Experience::step_at(std::size_t at) const {
-  const Row& r = state_[at / depth_];
-  const std::uint64_t newest = r.next - 1;
-  return newest - (newest % depth_ + depth_ - at % depth_) % depth_;
+  const std::size_t row = at / depth_, own = at - row * depth_;
+  const std::uint64_t newest = state_[row].next - 1;
+  const std::size_t latest = newest % depth_;
+  return newest - (latest >= own ? latest - own : latest + depth_ - own);
 }
 
 std::uint64_t Experience::clear_from(const Row& row) const {
@@ -234,8 +235,11 @@ Transition Experience::transition_at(std::size_t at, std::size_t steps, double d
   Transition found{.place = at, .next = at};
   double left = 1.0, sum = 0.0;
   std::uint64_t step = step_at(at);
-  for (std::size_t taken = 0; step <= r.last; ++step) {
-    const std::size_t here = place(row, step);
+  const auto behind = [&](std::size_t place) {
+    return place + 1 == (row + 1) * depth_ ? row * depth_ : place + 1;
+  };
+  std::size_t here = at;
+  for (std::size_t taken = 0; step <= r.last; ++step, here = behind(here)) {
     const std::uint8_t marks = marks_[here];
     if ((marks & (acted | final)) == 0) continue;
     found.next = here;
@@ -246,10 +250,10 @@ Transition Experience::transition_at(std::size_t at, std::size_t steps, double d
     left *= discount;
     ++taken;
     if ((marks & ends) == 0) continue;
-    std::uint64_t end = step + 1;
-    while (end <= r.last && (marks_[place(row, end)] & (acted | final)) == 0) ++end;
-    const bool cut_off = end <= r.last && (marks_[place(row, end)] & final) != 0;
-    found.next = cut_off ? place(row, end) : here;
+    std::size_t end = behind(here);
+    while (++step <= r.last && (marks_[end] & (acted | final)) == 0) end = behind(end);
+    const bool cut_off = step <= r.last && (marks_[end] & final) != 0;
+    found.next = cut_off ? end : here;
     found.discount = cut_off ? static_cast<float>(left) : 0.0f;
     break;
   }
@@ -257,16 +261,28 @@ Transition Experience::transition_at(std::size_t at, std::size_t steps, double d
   return found;
 }
 
-void Experience::senses(std::size_t at, std::span<float> out) const {
+void Experience::announce(std::size_t at) const {
+  constexpr std::size_t line = 64;
+  const auto bring = [](const auto* first, std::size_t bytes) {
+    const char* const begin = reinterpret_cast<const char*>(first);
+    for (std::size_t i = 0; i < bytes; i += line) __builtin_prefetch(begin + i);
+  };
+  bring(numbers_.data() + at * store_.numbers(), store_.numbers() * sizeof(float));
+  bring(bytes_.data() + at * store_.bytes(), store_.bytes());
+}
+
+std::span<const float> Experience::senses(std::size_t at, std::span<float> room) const {
+  if (store_.keeps_rows()) return numbers_.span().subspan(at * store_.numbers(), store_.numbers());
   const std::size_t row = at / depth_;
   std::uint64_t step = step_at(at);
   for (std::size_t age = 0; age <= store_.history(); ++age) {
     const std::size_t from = place(row, step);
     store_.fetch(age, numbers_.data() + from * store_.numbers(),
-                 bytes_.data() + from * store_.bytes(), out);
+                 bytes_.data() + from * store_.bytes(), room);
     // Before an episode's beginning it was as it was then.
     if ((marks_[from] & begins) == 0 && step != state_[row].first) --step;
   }
+  return room;
 }
 
 double Experience::age(std::size_t at) const {

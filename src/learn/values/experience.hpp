@@ -36,6 +36,8 @@ class SenseStore {
   /// Fills in the columns of one age from what was kept at that step.
   void fetch(std::size_t age, const float* numbers, const std::uint8_t* bytes,
              std::span<float> senses) const;
+  /// A row is kept as it is sensed.
+  bool keeps_rows() const { return numbers_ == columns_ && history() == 0; }
 
  private:
   // Columns side by side that are kept side by side.
@@ -115,8 +117,10 @@ class Experience {
   std::size_t draw(RandomStream& random) const;
   /// What came of a step, up to `steps` of them.
   Transition transition_at(std::size_t place, std::size_t steps, double discount) const;
-  /// What was sensed at a place.
-  void senses(std::size_t place, std::span<float> out) const;
+  /// What was sensed at a place: as it is kept, or put together in `room`.
+  [[nodiscard]] std::span<const float> senses(std::size_t place, std::span<float> room) const;
+  /// Lets memory bring what was sensed at a place, which will be read soon.
+  void announce(std::size_t place) const;
   std::span<const float> action(std::size_t place) const {
     return actions_.span().subspan(place * controls_, controls_);
   }

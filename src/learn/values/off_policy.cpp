@@ -122,10 +122,12 @@ void OffPolicy::take_demonstrations() {
 void OffPolicy::make_room(std::span<const std::size_t> part_ends, std::size_t prepared) {
   for (const std::size_t end : part_ends) {
     const std::size_t first = parts_.empty() ? 0 : parts_.back().end;
+    for (std::size_t at = first; at < end; at += stretch_length)
+      stretches_.push_back({parts_.size(), at, std::min(end, at + stretch_length)});
     parts_.push_back({first, end, Adam(end - first)});
   }
   const std::size_t parameters = parts_.back().end;
-  parameters_ = target_ = gradient_ = AlignedBuffer<float>(parameters);
+  parameters_ = target_ = AlignedBuffer<float>(parameters);
   prepared_ = target_prepared_ = AlignedBuffer<float>(prepared);
   portion_gradients_.assign(portions(), AlignedBuffer<float>(parameters));
 }

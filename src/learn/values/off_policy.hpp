@@ -29,8 +29,8 @@
 
 namespace zithercraft::learn_internal {
 
-/// Steps that one thread learns from at a time, with a gradient of their own. The size is fixed, so
-/// that sums are always made in the same order.
+/// The most steps that one thread learns from at a time, with a gradient of their own. How many
+/// follows from settings alone, so that sums are always made in the same order.
 constexpr std::size_t transitions_per_portion = 64;
 
 /// How a training plays by settings that are all set.
@@ -131,13 +131,21 @@ class OffPolicy : public Trainee {
 
   bool remembers() const { return memory_stride_ > 0; }
   /// Transitions that one thread learns from at a time, whole spans; and rows of networks then.
-  std::size_t portion_length() const { return transitions_per_portion / span_ * span_; }
+  /// A small minibatch still makes work for two threads.
+  std::size_t portion_length() const {
+    constexpr std::size_t fewest = 16;
+    const std::size_t each = std::clamp(transitions_.size() / 2, fewest, transitions_per_portion);
+    return std::max<std::size_t>(1, each / span_) * span_;
+  }
   std::size_t portion_rows() const { return portion_length() / span_ * (span_ + ahead_); }
   std::size_t portions() const {
     return (transitions_.size() + portion_length() - 1) / portion_length();
   }
 
-  std::size_t most_network_rows() const { return std::max(most_rows_, portion_rows()); }
+  /// Other policies may ask what their mates would do in as many rows as they learn from.
+  std::size_t most_network_rows() const {
+    return std::max({most_rows_, portion_rows(), transitions_per_portion});
+  }
 
   // ---- what a method is made of
   virtual void choose(const Deciding& rows) = 0;
@@ -166,6 +174,8 @@ class OffPolicy : public Trainee {
   virtual bool learns_advice() const { return false; }
   /// The target network after a gradient step.
   virtual void follow_target();
+  /// Numbers of networks that one thread takes at a time.
+  static constexpr std::size_t stretch_length = 8192;
   virtual void add_metrics(std::vector<Metric>& metrics) const = 0;
   /// The policy as it is played, and all networks.
   virtual void store_networks(TensorFile& file, std::span<const float> parameters) const = 0;
@@ -252,9 +262,10 @@ class OffPolicy : public Trainee {
   void keep_memory(std::size_t own_row, std::size_t place, const Room& room);
   void learn_once(double rate);
   void add_portion(std::size_t portion, std::size_t worker);
-  void add_portions_up();
-  void step(double rate);
-  double limit(std::span<float> part) const;
+  void add_portions_up(std::size_t stretch);
+  void begin_step(double rate);
+  float limiting_factor(double norm) const;
+  void move(std::size_t stretch);
   void fold_what_was_played();
   void fold_demonstrations();
   void fold_returns(const Experience::Returns& returns);
@@ -264,11 +275,19 @@ class OffPolicy : public Trainee {
   struct Part {
     std::size_t first = 0, end = 0;  // of its parameters
     Adam adam;
+    // Of the present gradient step.
+    bool learns = true;
+    float factor = 1.0f;  // by which the gradient is shortened
+  };
+  // Parameters of one part that one thread takes at a time.
+  struct Stretch {
+    std::size_t part = 0, first = 0, end = 0;
+    double squares = 0.0;  // sum over its gradient
   };
 
   std::vector<Part> parts_;
-  AlignedBuffer<float> gradient_;
-  std::vector<AlignedBuffer<float>> portion_gradients_;
+  std::vector<Stretch> stretches_;
+  std::vector<AlignedBuffer<float>> portion_gradients_;  // all zeros between gradient steps
   std::vector<Room> rooms_;
   std::vector<Normaliser::Moments> group_moments_;
   std::vector<std::int64_t> group_taken_;  // steps in this rollout

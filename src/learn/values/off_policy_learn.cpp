@@ -100,8 +100,13 @@ void OffPolicy::learn_once(double rate) {
   context_.pool.run(portion_gradients_.size(),
                     [&](std::size_t portion, std::size_t worker) { add_portion(portion, worker); });
   PhaseClock after;
-  add_portions_up();
-  step(rate);
+  const auto share_stretches = [&](auto work) {
+    context_.pool.run(stretches_.size(), [&](std::size_t stretch, std::size_t) { work(stretch); });
+  };
+  share_stretches([&](std::size_t stretch) { add_portions_up(stretch); });
+  begin_step(rate);
+  share_stretches([&](std::size_t stretch) { move(stretch); });
+  prepare(parameters_.span(), prepared_.span());
   ++minibatches_;
   ++steps_made_;
   follow_target();
@@ -115,17 +120,20 @@ void OffPolicy::add_portion(std::size_t portion, std::size_t worker) {
   const std::size_t first = portion * portion_length(),
                     count = std::min(portion_length(), transitions_.size() - first),
                     columns = role().columns.size(), masks = heads_.masks();
+  const auto all = std::span<const Transition>(transitions_).subspan(first, count);
+  for (const Transition& transition : all)
+    for (const std::size_t place : {transition.place, transition.next})
+      source_of(transition).announce(place);
   const auto gather = [&](AlignedBuffer<float>& inputs, AlignedBuffer<float>& allowed,
                           std::size_t Transition::*place) {
     if (remembers() && masks == 0) return;  // inputs are put together span by span
     for (std::size_t i = 0; i < count; ++i) {
-      const auto senses = room.senses.span().subspan(i * columns, columns);
-      const Transition& transition = transitions_[first + i];
-      source_of(transition).senses(transition.*place, senses);
+      const auto senses =
+          source_of(all[i]).senses(all[i].*place, room.senses.span().first(columns));
       heads_.read_masks(senses, allowed.span().subspan(i * masks, masks));
+      if (!remembers())
+        normaliser_.apply(senses, inputs.span().subspan(i * input_stride_), input_stride_);
     }
-    if (remembers()) return;
-    normaliser_.apply(room.senses.span().first(count * columns), inputs.span(), input_stride_);
   };
   gather(room.inputs, room.allowed, &Transition::place);
   gather(room.next_inputs, room.next_allowed, &Transition::next);
@@ -136,12 +144,10 @@ void OffPolicy::add_portion(std::size_t portion, std::size_t worker) {
     spans = gather_spans(first, count, room);
     inputs = spans.rows * spans.steps;
   }
-  const auto gradient = portion_gradients_[portion].span();
-  std::fill(gradient.begin(), gradient.end(), 0.0f);
   add_transitions({.worker = worker,
                    .portion = portion,
                    .first = first,
-                   .transitions = std::span(transitions_).subspan(first, count),
+                   .transitions = all,
                    .inputs = room.inputs.span().first(inputs * input_stride_),
                    .next_inputs = room.next_inputs.span().first(count * input_stride_),
                    .allowed = room.allowed.span(),
@@ -150,56 +156,89 @@ void OffPolicy::add_portion(std::size_t portion, std::size_t worker) {
                    .next_others = room.next_others.span().first(count * view_.others_columns()),
                    .scale = 1.0f / static_cast<float>(std::max<std::size_t>(1, counting_)),
                    .spans = remembers() ? &spans : nullptr},
-                  gradient);
+                  portion_gradients_[portion].span());
   clock.add_to(room.times.learn);
 }
 
-void OffPolicy::add_portions_up() {
-  std::copy(portion_gradients_[0].begin(), portion_gradients_[0].end(), gradient_.begin());
-  for (std::size_t portion = 1; portion < portion_gradients_.size(); ++portion)
-    for (std::size_t i = 0; i < gradient_.size(); ++i)
-      gradient_[i] += portion_gradients_[portion][i];
+// All portions are added to the first. What was taken begins again at 0 while it is at hand.
+void OffPolicy::add_portions_up(std::size_t stretch) {
+  Stretch& s = stretches_[stretch];
+  const auto of = [&](AlignedBuffer<float>& all) {
+    return all.span().subspan(s.first, s.end - s.first);
+  };
+  const auto sum = of(portion_gradients_[0]);
+  for (std::size_t portion = 1; portion < portion_gradients_.size(); ++portion) {
+    const auto more = of(portion_gradients_[portion]);
+    const float* const __restrict from = more.data();
+    for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += from[i];
+    std::fill(more.begin(), more.end(), 0.0f);
+  }
+  const double norm = norm_of(sum);
+  s.squares = norm * norm;
 }
 
-double OffPolicy::limit(std::span<float> part) const {
+float OffPolicy::limiting_factor(double norm) const {
   constexpr double most_norm = 1e9;  // beyond it floats have no digits left for what is learned
-  const double norm = norm_of(part);
   if (!(norm <= most_norm))
     throw Error(ErrorKind::numbers,
                 std::isfinite(norm) ? "the gradient explodes" : "the gradient is not finite",
                 "update " + std::to_string(context_.updates + 1),
                 "lower the learning rate or the rewards");
-  if (norm > settings_.gradient_limit) {
-    const auto shrink = static_cast<float>(settings_.gradient_limit / norm);
-    for (float& g : part) g *= shrink;
-  }
-  return norm;
+  return norm > settings_.gradient_limit ? static_cast<float>(settings_.gradient_limit / norm)
+                                         : 1.0f;
 }
 
-void OffPolicy::step(double rate) {
+// Each part has a limit and an optimiser of its own.
+void OffPolicy::begin_step(double rate) {
   double longest = 0.0;
   for (std::size_t i = 0; i < parts_.size(); ++i) {
-    if (!part_learns(i)) continue;
     Part& part = parts_[i];
-    const auto of = [&](AlignedBuffer<float>& all) {
-      return all.span().subspan(part.first, part.end - part.first);
-    };
-    longest = std::max(longest, limit(of(gradient_)));
-    part.adam.step(of(parameters_), of(gradient_), rate);
+    part.learns = part_learns(i);
+    if (!part.learns) continue;
+    double squares = 0.0;
+    for (const Stretch& stretch : stretches_)
+      if (stretch.part == i) squares += stretch.squares;
+    const double norm = std::sqrt(squares);
+    part.factor = limiting_factor(norm);
+    part.adam.begin_step(rate);
+    longest = std::max(longest, norm);
   }
   gradient_norm_ += longest;
-  prepare(parameters_.span(), prepared_.span());
+}
+
+void OffPolicy::move(std::size_t stretch) {
+  const Stretch& s = stretches_[stretch];
+  Part& part = parts_[s.part];
+  const std::size_t length = s.end - s.first;
+  const auto gradient = portion_gradients_[0].span().subspan(s.first, length);
+  if (part.learns)
+    part.adam.step_stretch(s.first - part.first, parameters_.span().subspan(s.first, length),
+                           gradient, part.factor);
+  std::fill(gradient.begin(), gradient.end(), 0.0f);
 }
 
 // What is prepared are the same numbers in another order, so it follows in the same way.
 void OffPolicy::follow_target() {
   const auto rate = static_cast<float>(settings_.target_rate);
-  const auto follow = [&](AlignedBuffer<float>& target, const AlignedBuffer<float>& leader,
-                          std::size_t first) {
-    for (std::size_t i = first; i < target.size(); ++i) target[i] += rate * (leader[i] - target[i]);
+  const auto follow = [&](std::span<float> target, std::span<const float> leader) {
+    float* const __restrict to = target.data();
+    for (std::size_t i = 0; i < target.size(); ++i) to[i] += rate * (leader[i] - to[i]);
   };
-  follow(target_, parameters_, target_first_);
-  follow(target_prepared_, prepared_, target_prepared_first_);
+  const auto parameters = target_.span().subspan(target_first_),
+             prepared = target_prepared_.span().subspan(target_prepared_first_);
+  const auto leaders = parameters_.span().subspan(target_first_),
+             prepared_leaders = prepared_.span().subspan(target_prepared_first_);
+  const auto stretches = [](std::size_t numbers) {
+    return (numbers + stretch_length - 1) / stretch_length;
+  };
+  const std::size_t first = stretches(parameters.size());
+  context_.pool.run(first + stretches(prepared.size()), [&](std::size_t stretch, std::size_t) {
+    const bool is_first = stretch < first;
+    const auto all = is_first ? parameters : prepared;
+    const std::size_t at = (is_first ? stretch : stretch - first) * stretch_length,
+                      length = std::min(stretch_length, all.size() - at);
+    follow(all.subspan(at, length), (is_first ? leaders : prepared_leaders).subspan(at, length));
+  });
 }
 
 std::vector<Metric> OffPolicy::metrics() const {

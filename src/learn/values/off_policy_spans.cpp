@@ -41,8 +41,7 @@ void OffPolicy::read_moment(const Experience& source, const Experience::Moment& 
   if (!source.holds(moment)) return;
   const std::size_t place = source.place_of(moment);
   begins = source.begins_episode(place) ? 1 : 0;
-  source.senses(place, senses);
-  normaliser_.apply(senses, inputs, input_stride_);
+  normaliser_.apply(source.senses(place, senses), inputs, input_stride_);
 }
 
 SpanRows OffPolicy::gather_spans(std::size_t first, std::size_t count, Room& room) const {
