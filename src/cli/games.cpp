@@ -1,5 +1,7 @@
 #include "cli/games.hpp"
 
+#include <fmt/format.h>
+#include <cstdio>
 #include <filesystem>
 #include <string_view>
 #include <utility>
@@ -35,6 +37,14 @@ bool names_file(const std::string& name) {
 
 namespace {
 
+// Whose script does not fit is played at random by default; who asks for the script gets an error.
+void tell_misfits(const Game& game) {
+  for (std::size_t role = 0; role < game.roles().size(); ++role)
+    if (const std::string why = misfit_of_script(game, role); !why.empty())
+      fmt::print(stderr, "note: the role '{}' cannot be played by its script: {}\n",
+                 game.roles()[role].name, why);
+}
+
 GameSpec named_game(const std::string& name_or_path) {
   if (names_file(name_or_path)) {
     GameSpec spec = load_game(name_or_path);
@@ -63,7 +73,9 @@ GameSpec named_game(const std::string& name_or_path) {
 }  // namespace
 
 GameSpec find_game(const std::string& name_or_path, const std::vector<std::string>& assignments) {
-  return with_assignments(named_game(name_or_path), assignments);
+  GameSpec game = with_assignments(named_game(name_or_path), assignments);
+  tell_misfits(Game(game, CustomParts::optional));
+  return game;
 }
 
 GameSpec with_assignments(const GameSpec& given, const std::vector<std::string>& assignments) {

@@ -40,6 +40,8 @@ Json game_json(const Game& game) {
                    {"step_seconds", custom->step_seconds},
                    {"deterministic", custom->deterministic}};
   }
+  for (const RuleSpec& rule : game.spec().rules)
+    j["rules"].push_back({{"name", rule.name}, {"does", in_words(rule)}});
   for (const Role& role : game.roles()) {
     Json r{{"name", role.name}, {"seats", role.seats.size()}};
     for (const Column& c : role.columns) r["columns"].push_back(column_json(c));
@@ -92,6 +94,10 @@ void print_game(const Game& game) {
   fmt::print("\ntime:     a step every {:.2f} s, cut off after {} steps\n",
              static_cast<double>(game.spec().ticks_per_step) * game.spec().arena.tick,
              game.spec().cutoffs.steps);
+  const auto& rules = game.spec().rules;
+  for (std::size_t i = 0; i < rules.size(); ++i)
+    fmt::print("{} {}: {}\n", i == 0 ? "rules:   " : "         ", rules[i].name,
+               in_words(rules[i]));
   for (const Role& role : game.roles()) {
     fmt::print("\nrole {} ({} seat{}), script: {}\n", role.name, role.seats.size(),
                role.seats.size() == 1 ? "" : "s",

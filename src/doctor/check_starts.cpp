@@ -13,6 +13,41 @@ namespace {
 constexpr std::uint32_t starts = 40;
 constexpr std::size_t most_squares = 40'000;
 
+// Whether a rule may take a thing out of the way: coded ones may open whatever is no wall.
+bool opens(const RuleSpec& rule, const Game& game, EntityId e) {
+  const Entity& entity = game.arena().entity(e);
+  const std::string& tag = game.arena().tags()[entity.tag];
+  const bool cell = entity.kind == EntityKind::cell;
+  return rule.coded() || std::any_of(rule.then.begin(), rule.then.end(), [&](const Action& action) {
+           if (const auto* remove = std::get_if<Remove>(&action))
+             return !cell && (remove->of.empty() || remove->of == tag);
+           if (const auto* place = std::get_if<PlaceAgain>(&action))
+             return !cell && (place->of.empty() || place->of == tag);
+           const auto* turn = std::get_if<TurnCells>(&action);
+           return turn != nullptr && cell && turn->from == entity.name;
+         });
+}
+
+// What the only seat of a game must get to so that a rule is carried out, by tags; empty if nothing
+// of that kind is known.
+std::vector<std::string> keys_of(const RuleSpec& rule, const Game& game) {
+  if (game.roles().size() > 1 || game.roles()[0].seats.size() > 1) return {};
+  if (rule.when && rule.when->of.empty() && !rule.when->inside.empty()) return {rule.when->inside};
+  const bool reaches = rule.on && rule.on->of.empty() && rule.on->as != Part::whom &&
+                       (rule.on->event == EventKind::collect ||
+                        rule.on->event == EventKind::enter || rule.on->event == EventKind::touch);
+  return reaches ? rule.on->with : std::vector<std::string>{};
+}
+
+std::vector<EntityId> things_of(const Game& game, const std::vector<std::string>& tags) {
+  std::vector<EntityId> things;
+  for (const EntityId e : game.arena().posed())
+    if (std::find(tags.begin(), tags.end(), game.arena().tags()[game.arena().entity(e).tag]) !=
+        tags.end())
+      things.push_back(e);
+  return things;
+}
+
 // A coarse map of where a body can get to in a flat arena: squares whose middle a small disc can
 // stand on without touching anything that stays where it is, or that kills.
 class CoarseMap {
@@ -43,25 +78,60 @@ class CoarseMap {
     const TagSet own = TagSet::of(arena.entity(body).tag);
     TagSet mortal;  // tags that something kills
     for (const EntityId e : arena.ids()) mortal |= arena.kills(e);
-    // Rules of one's own may open whatever is no wall.
-    const bool rules = !game.spec().rules.empty();
     for (const EntityId e : arena.ids()) {
       const Entity& entity = arena.entity(e);
-      const bool stays = entity.kind == EntityKind::wall ||
-                         (!rules && entity.kind == EntityKind::cell &&
-                          game.spec().arena.cells->kinds[entity.spec_index].solid) ||
-                         (!rules && entity.kind == EntityKind::body && fixed(entity) &&
-                          !mortal.meets(TagSet::of(entity.tag)) && !has_vital(entity));
+      const bool may_open = (entity.kind == EntityKind::cell &&
+                             game.spec().arena.cells->kinds[entity.spec_index].solid) ||
+                            (entity.kind == EntityKind::body && fixed(entity) &&
+                             !mortal.meets(TagSet::of(entity.tag)) && !has_vital(entity));
       const bool kills =
           arena.kills(e).meets(own) && entity.kind != EntityKind::shot && !moves(entity);
-      blocks_.push_back(stays || kills);
+      blocks_.push_back(entity.kind == EntityKind::wall || may_open || kills);
+      gates_.push_back(may_open && !kills);
     }
+    const auto& rules = game.spec().rules;
+    for (std::size_t i = 0; i < rules.size(); ++i)
+      if (keys_of(rules[i], game).empty())
+        open(rules[i]);
+      else
+        shut_.push_back(i);
   }
 
   /// Whether the body is too small for the arena to be looked through.
   bool too_fine() const { return too_fine_; }
 
-  /// Whether any of the targets can be reached from where the body is.
+  /// Whether any of the targets can be reached from where the body is, also through what rules
+  /// open whose keys can be reached.
+  bool finds(const std::vector<EntityId>& targets) {
+    while (!reaches(targets))
+      if (std::erase_if(shut_, [&](std::size_t rule) {
+            const RuleSpec& one = game_.spec().rules[rule];
+            return reaches(things_of(game_, keys_of(one, game_))) && open(one);
+          }) == 0)
+        return false;
+    return true;
+  }
+  /// Rules that would open something, and whose keys cannot be reached.
+  std::string out_of_reach() const {
+    std::string names;
+    for (const std::size_t rule : shut_) {
+      const RuleSpec& one = game_.spec().rules[rule];
+      bool gate = false;
+      for (const EntityId e : game_.arena().ids())
+        gate = gate || (gates_[e.index()] && opens(one, game_, e));
+      if (gate) names += (names.empty() ? "'" : ", '") + one.name + "'";
+    }
+    return names;
+  }
+
+ private:
+  // From now on a rule has been carried out.
+  bool open(const RuleSpec& rule) {
+    for (const EntityId e : game_.arena().ids())
+      if (gates_[e.index()] && opens(rule, game_, e)) blocks_[e.index()] = false;
+    return true;
+  }
+
   bool reaches(const std::vector<EntityId>& targets) {
     std::vector<std::uint8_t> seen(columns_ * rows_);
     std::deque<std::size_t> open;
@@ -91,7 +161,6 @@ class CoarseMap {
     return false;
   }
 
- private:
   Place middle_of(std::size_t square) const {
     const std::size_t column = square % columns_, row = square / columns_;
     return {left_ + (static_cast<double>(column) + 0.5) * square_,
@@ -140,7 +209,8 @@ class CoarseMap {
   bool too_fine_ = false;
   Shape disc_;
   std::size_t columns_ = 0, rows_ = 0;
-  std::vector<bool> blocks_;
+  std::vector<bool> blocks_, gates_;  // per entity: stands in the way; a rule could open it
+  std::vector<std::size_t> shut_;     // rules whose keys were not reached yet
   std::vector<EntityId> found_;
 };
 
@@ -171,8 +241,7 @@ bool is_disproved(const Examined& e, std::size_t r, const std::vector<EntityId>&
     for (const EpisodeSurvey& episode : survey.roles[r].episodes) {
       if (episode.result.outcome != Outcome::success || looked++ == most) continue;
       lanes.begin(0, episode.key);
-      if (!CoarseMap(e.game, lanes.arena_state(0), e.game.roles()[r].seats.front())
-               .reaches(targets))
+      if (!CoarseMap(e.game, lanes.arena_state(0), e.game.roles()[r].seats.front()).finds(targets))
         return true;
     }
   return false;
@@ -182,16 +251,17 @@ void check_reach(const Examined& e, std::size_t r, Findings& findings) {
   const Arena& arena = e.game.arena();
   const std::string target = target_of(e.game.spec().roles[r]);
   if (target.empty() || arena.has_height() || !e.game.spec().arena.rivers.empty()) return;
-  std::vector<EntityId> targets;
-  for (const EntityId thing : arena.posed())
-    if (arena.tags()[arena.entity(thing).tag] == target) targets.push_back(thing);
+  const auto targets = things_of(e.game, {target});
   Lanes lanes(e.game, 1);
   std::vector<std::uint32_t> stuck;
+  std::string keyless;
   for (std::uint32_t k = 0; k < starts; ++k) {
     lanes.begin(0, {e.options.seed, 11, k});
     CoarseMap map(e.game, lanes.arena_state(0), e.game.roles()[r].seats.front());
     if (map.too_fine()) return;
-    if (!map.reaches(targets)) stuck.push_back(k);
+    if (map.finds(targets)) continue;
+    stuck.push_back(k);
+    keyless = map.out_of_reach();
   }
   if (stuck.empty() || is_disproved(e, r, targets, lanes)) return;
   findings.push_back(
@@ -201,7 +271,8 @@ void check_reach(const Examined& e, std::size_t r, Findings& findings) {
        fmt::format(
            "at {} of {} starts no way leads there (flood fill over a coarse map; the first is "
            "seed {}, lane 11, episode {})",
-           stuck.size(), starts, e.options.seed, stuck.front()),
+           stuck.size(), starts, e.options.seed, stuck.front()) +
+           (keyless.empty() ? "" : "; what " + keyless + " waits for cannot be reached either"),
        "open a way, place both on one side, or connect them (`cells.connect`)"});
 }
 

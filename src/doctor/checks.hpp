@@ -42,6 +42,8 @@ void check_controls(const Examined& e, Findings& findings);
 void check_rewards(const Examined& e, Findings& findings);
 /// How episodes begin and end, and whether bodies stay in the arena.
 void check_episodes(const Examined& e, Findings& findings);
+/// Declared rules that were never carried out.
+void check_rules(const Examined& e, Findings& findings);
 /// Starts that overlap, and starts from which success cannot be reached.
 void check_starts(const Examined& e, Findings& findings);
 /// Of a custom game: whether episodes are the same for the same key, leave nothing behind and can

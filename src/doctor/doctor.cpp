@@ -42,7 +42,7 @@ std::vector<NamedLineup> lineups_for(const Game& game, const Run* run, std::uint
   lineups.push_back(lineup_of(game, "idle", [](std::size_t) { return idle_player(); }));
   lineups.push_back(
       lineup_of(game, "to and fro", [&](std::size_t) { return dithering_player(seed); }));
-  const auto scripted = [&](std::size_t r) { return game.spec().roles[r].script.playable(); };
+  const auto scripted = [&](std::size_t r) { return has_script(game, r); };
   const auto other = [&](std::size_t r) { return usual_player(game, r, seed); };
   bool any = false;
   for (std::size_t r = 0; r < game.roles().size(); ++r) any = any || scripted(r);
@@ -107,6 +107,7 @@ Diagnosis diagnose(const Game& game, const Run* run, const DoctorOptions& option
   check_columns(examined, findings);
   check_rewards(examined, findings);
   check_episodes(examined, findings);
+  check_rules(examined, findings);
   if (!breaks_off) check_alone(examined, findings);
   check_method(examined, findings);
   if (run != nullptr) {

@@ -53,6 +53,7 @@ class Watcher {
         for (std::size_t r = 0; r < copies.size(); ++r) copies[r]->decide(lanes, r, 0, count);
         lanes.step_all(pool);
         note_results(lanes);
+        note_rules(lanes);
         note_bodies(lanes);
         const auto decided = static_cast<std::int64_t>(count * seats);
         if (progress != nullptr)
@@ -140,6 +141,20 @@ class Watcher {
           ++survey_.outside[body.index()];
   }
 
+  // Of episodes that end, and of those that are broken off.
+  void note_rules(const Lanes& lanes) {
+    const std::size_t rules = game_.spec().rules.size();
+    carried_out_.resize(lanes.count() * rules);
+    survey_.rules.resize(rules);
+    for (std::size_t lane = 0; lane < lanes.count(); ++lane)
+      for (std::size_t rule = 0; rule < rules; ++rule) {
+        std::uint64_t& before = carried_out_[lane * rules + rule];
+        const std::uint64_t now = lanes.carried_out(lane, rule);
+        survey_.rules[rule] += now >= before ? now - before : now;
+        before = lanes.outcome(lane) == Outcome::running ? now : 0;
+      }
+  }
+
   void note_results(const Lanes& lanes) {
     for (std::size_t r = 0; r < game_.roles().size(); ++r) {
       RoleSurvey& s = survey_.roles[r];
@@ -174,6 +189,7 @@ class Watcher {
   std::vector<std::vector<TagReport>> reports_;
   std::vector<std::vector<Track>> tracks_;
   std::vector<std::uint32_t> episodes_;
+  std::vector<std::uint64_t> carried_out_;  // [lanes][rules] in the episode so far
 };
 
 class IdlePlayer : public Player {

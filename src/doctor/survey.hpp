@@ -59,8 +59,9 @@ struct Survey {
   std::int64_t steps = 0;   // over all seats
   std::size_t moments = 0;  // steps of lanes
   std::vector<std::size_t>
-      outside;          // per body that moves: moments at which it was outside the arena's bounds
-  std::string failure;  // the error that ended the play, if one did
+      outside;  // per body that moves: moments at which it was outside the arena's bounds
+  std::vector<std::uint64_t> rules;  // how often each was carried out
+  std::string failure;               // the error that ended the play, if one did
 };
 
 /// The space that everything of an arena lies in as it is laid out, with some room around it.

@@ -75,7 +75,7 @@ std::vector<ScoredLineup> players(const Run& run, const Game& game,
       // game has an expert instead.
       if (game.spec().custom && game.spec().custom->expert)
         add("expert", expert_player(game));
-      else if (game.spec().roles[0].script.playable() || options.against.size() == 1)
+      else if (has_script(game, 0) || options.against.size() == 1)
         add(name, script_player(game, 0));
     } else if (name == "expert") {
       add(name, expert_player(game));

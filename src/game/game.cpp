@@ -4,8 +4,9 @@
 #include <utility>
 
 #include "game/compile/compile_custom.hpp"
-#include "game/compile/compile_role.hpp"
+#include "game/compile/compile_triggers.hpp"
 #include "game/compile/overrides.hpp"
+#include "game/lane_block.hpp"
 #include "zithercraft/base/hash.hpp"
 #include "zithercraft/base/text.hpp"
 #include "zithercraft/game/load.hpp"
@@ -33,7 +34,10 @@ void lay_out(GamePlan& plan) {
     role.kept_offset = take(seats * role.kept_columns * sizeof(float));
   }
   plan.cutoffs.memory_offset = take(plan.cutoffs.memory_words * sizeof(std::uint64_t));
-  if (!plan.spec.rules.empty()) plan.rules_offset = take((plan.rule_numbers + 1) * sizeof(double));
+  if (!plan.rules.empty()) {
+    plan.rules_offset = take((plan.rule_numbers + first_rule_number) * sizeof(double));
+    plan.rule_words_offset = take(plan.rule_words * sizeof(std::uint64_t));
+  }
   plan.block_bytes = end;
 }
 
@@ -78,18 +82,6 @@ void find_mirrored(GamePlan& plan, std::size_t r) {
     if (here.unit != there.unit || here.low != there.low || here.high != there.high ||
         here.scale != there.scale)
       refuse("its column '" + here.name + "' is not like '" + there.name + "'");
-  }
-}
-
-void compile_rules(GamePlan& plan) {
-  check_unique(names_of(plan.spec.rules), "rule", "rules", "give them different names");
-  for (std::size_t i = 0; i < plan.spec.rules.size(); ++i) {
-    const CustomRule& rule = plan.spec.rules[i];
-    if (rule.numbers < 0 || rule.numbers > 4096)
-      wrong_spec("the rule '" + rule.name + "' keeps too many numbers",
-                 "rules[" + std::to_string(i) + "].numbers", "give 0 to 4096");
-    plan.rule_numbers += static_cast<std::size_t>(rule.numbers);
-    if (!rule.tick.function() && !rule.begin.function()) plan.complete = false;
   }
 }
 
@@ -143,6 +135,7 @@ std::shared_ptr<const GamePlan> compile(GameSpec spec, CustomParts custom) {
     if (const Entity& entity = plan->arena.entity(e); entity.kind != EntityKind::shot)
       plan->things_of_tag[entity.tag].push_back(e);
 
+  find_told_events(*plan);
   plan->roles.resize(spec.roles.size());
   plan->role_plans.resize(spec.roles.size());
   for (std::size_t r = 0; r < spec.roles.size(); ++r) compile_role(*plan, r);
@@ -184,13 +177,15 @@ Game::Game(GameSpec spec, CustomParts custom)
     : plan_(compile(std::move(spec), custom)), arena_(&plan_->arena), roles_(plan_->roles) {}
 
 std::string_view name_of(const Game& game, const Event& event) noexcept {
-  const auto& custom = game.spec().custom;
+  const auto names = game.told_events();
   const auto number = static_cast<std::size_t>(event.detail);
-  return event.kind == EventKind::custom && custom && number < custom->events.size()
-             ? std::string_view(custom->events[number])
-             : name_of(event.kind);
+  return event.kind == EventKind::custom && number < names.size() ? std::string_view(names[number])
+                                                                  : name_of(event.kind);
 }
 
+std::span<const std::string> Game::told_events() const noexcept {
+  return plan_->spec.custom ? plan_->spec.custom->events : plan_->told;
+}
 const GameSpec& Game::spec() const noexcept { return plan_->spec; }
 const std::string& Game::fingerprint() const noexcept { return plan_->fingerprint; }
 bool Game::complete() const noexcept { return plan_->complete; }

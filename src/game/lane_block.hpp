@@ -36,8 +36,14 @@ inline std::span<std::uint64_t> cutoff_memory(const GamePlan& plan, std::byte* b
   return part_of<std::uint64_t>(block, plan.cutoffs.memory_offset, 0, plan.cutoffs.memory_words);
 }
 
+/// What rules end the episode with (a verdict; whether it is cut off), then the coded ones'
+/// numbers.
+constexpr std::size_t rule_verdict = 0, rule_cuts_off = 1, first_rule_number = 2;
 inline std::span<double> rule_numbers(const GamePlan& plan, std::byte* block) {
-  return part_of<double>(block, plan.rules_offset, 0, plan.rule_numbers + 1);
+  return part_of<double>(block, plan.rules_offset, 0, plan.rule_numbers + first_rule_number);
+}
+inline std::span<std::uint64_t> rule_memory(const GamePlan& plan, std::byte* block) {
+  return part_of<std::uint64_t>(block, plan.rule_words_offset, 0, plan.rule_words);
 }
 
 }  // namespace zithercraft::game_internal

@@ -11,6 +11,7 @@
 #include "game/lane_worker.hpp"
 #include "game/plan.hpp"
 #include "game/rewards.hpp"
+#include "game/rules.hpp"
 #include "game/sense.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
@@ -134,7 +135,7 @@ void Lanes::open_books(std::size_t lane, EpisodeKey key, std::size_t worker) {
   show(lane);
   lanes_[lane].events.clear();
   begin_cutoffs(game, state, cutoff_memory(game, state));
-  carry_out_rules(lane, RuleMoment::begin);
+  carry_out_rules(lane, RuleMoment::begin, {.worker = worker, .last_tick = true});
   for (std::size_t r = 0; r < game.roles.size(); ++r)
     for (std::size_t seat = 0; seat < seats(r); ++seat) {
       const auto given = given_to(game.role_plans[r], state, seat);
@@ -223,27 +224,43 @@ void Lanes::play_tick(std::size_t lane, std::int64_t tick, std::size_t worker) {
                  game.arena.inputs(state, body));
     }
   }
+  const std::size_t first_event = lanes_[lane].events.size();
   game.arena.tick(state, workers_[worker]->scratch, lanes_[lane].events);
-  carry_out_rules(lane, RuleMoment::tick);
+  carry_out_rules(lane, RuleMoment::tick,
+                  {.worker = worker,
+                   .first_event = first_event,
+                   .last_tick = tick + 1 == game.spec.ticks_per_step});
 }
 
-// ---- Rules of the game's own: their verdict, then the numbers of each.
+// ---- Rules of the game's own
 
-void Lanes::carry_out_rules(std::size_t lane, RuleMoment moment) {
+RuleLane Lanes::rule_lane(std::size_t lane, const RuleView::Moment& moment) {
+  return {plan(lane), block(lane), lanes_[lane].events, moment.first_event,
+          workers_[moment.worker]->scratch};
+}
+
+std::uint64_t Lanes::carried_out(std::size_t lane, std::size_t rule) const {
   const GamePlan& game = plan(lane);
-  if (game.spec.rules.empty()) return;
-  std::span<double> left = rule_numbers(game, block(lane)).subspan(1);
-  for (const CustomRule& rule : game.spec.rules) {
-    const auto& code = moment == RuleMoment::begin ? rule.begin.function() : rule.tick.function();
+  if (game.rules[rule].coded) return 0;
+  return rule_memory(game, const_cast<std::byte*>(block(lane)))[game.rules[rule].memory];
+}
+
+void Lanes::carry_out_rules(std::size_t lane, RuleMoment when, const RuleView::Moment& moment) {
+  const GamePlan& game = plan(lane);
+  if (game.rules.empty()) return;
+  if (when == RuleMoment::tick) bring_waiting(rule_lane(lane, moment));
+  std::span<double> left = rule_numbers(game, block(lane)).subspan(first_rule_number);
+  for (std::size_t i = 0; i < game.rules.size(); ++i) {
+    if (!game.rules[i].coded) {
+      carry_out(game.rules[i], rule_lane(lane, moment));
+      continue;
+    }
+    const RuleSpec& rule = game.spec.rules[i];
+    const auto& code = when == RuleMoment::begin ? rule.begin.function() : rule.tick.function();
     const auto own = left.first(static_cast<std::size_t>(rule.numbers));
     left = left.subspan(own.size());
-    if (code) code(RuleView(*this, lane, own));
+    if (code) code(RuleView(*this, lane, own, moment));
   }
-}
-
-void Lanes::end(std::size_t lane, Verdict verdict) {
-  double& come_to = rule_numbers(plan(lane), block(lane))[0];
-  if (come_to != static_cast<double>(Verdict::failure)) come_to = static_cast<double>(verdict);
 }
 
 std::span<const float> Lanes::given(std::size_t role, std::size_t row) {
@@ -331,9 +348,12 @@ void Lanes::pay(std::size_t lane) {
   Verdict verdict = Verdict::none;
   measure(lane, verdict);
   if (custom_) verdict = custom_->told(lane).verdict;
-  if (!game.spec.rules.empty()) {
-    const auto ruled = static_cast<Verdict>(static_cast<int>(rule_numbers(game, state)[0]));
-    if (ruled != Verdict::none && verdict != Verdict::failure) verdict = ruled;
+  bool cut_off_by_rule = false;
+  if (!game.rules.empty()) {
+    const auto ruled = rule_numbers(game, state);
+    const auto come_to = static_cast<Verdict>(static_cast<int>(ruled[rule_verdict]));
+    if (come_to != Verdict::none && verdict != Verdict::failure) verdict = come_to;
+    cut_off_by_rule = ruled[rule_cuts_off] != 0.0;
   }
   share_and_pay(lane);
   const EndedBy cutoff =
@@ -341,7 +361,7 @@ void Lanes::pay(std::size_t lane) {
   if (verdict != Verdict::none) {
     book.outcome = verdict == Verdict::success ? Outcome::success : Outcome::failure;
     book.ended_by = EndedBy::verdict;
-  } else if (custom_ && custom_->told(lane).cut_off) {
+  } else if (cut_off_by_rule || (custom_ && custom_->told(lane).cut_off)) {
     book.outcome = Outcome::cutoff;
     book.ended_by = EndedBy::game;
   } else if (cutoff != EndedBy::nothing || nobody_left(lane)) {

@@ -158,13 +158,25 @@ struct ProgressPlan {
   float weight = 1.0f;  // the term's; that of its TermPlan is then 1
 };
 
+/// How a body is to stand: at heights, with a meter in a range.
+struct StandingPlan {
+  std::optional<float> above, below;               // metres, of its foot
+  std::vector<std::optional<std::size_t>> meters;  // per body; empty if none is asked for
+  float least = 0.0f, most = 0.0f;                 // of the meter
+};
+
 struct EventTriggerPlan {
   EventKind kind = EventKind::touch;
+  std::optional<std::int32_t> detail;  // which of the events that rules tell
   Part as = Part::either;
   std::vector<EntityId> of;  // bodies; empty for the seat's own
   bool any_thing = true;     // counts whatever the other thing is, also nothing
   TagSet tags{};
   float harder_than = 0.0f;
+  std::optional<float> softer_than;
+  std::vector<EntityId> zones;  // inside any of these; empty: anywhere
+  Approach from = Approach::any;
+  StandingPlan standing{};
   bool by_strength = false;
   Counts counts = Counts::every;
   std::uint64_t nth = 0;  // only this one counts; 0: all
@@ -178,6 +190,7 @@ struct ConditionPlan {
   TagSet touching{};    // none: whatever it touches
   bool paired = false;  // only the seat's own of these
   std::optional<float> slower_than, faster_than;
+  StandingPlan standing{};
 };
 
 struct MeterTriggerPlan {
@@ -257,6 +270,59 @@ struct CutoffsPlan {
   std::size_t memory_words = 0, memory_offset = 0;
 };
 
+// ---- Rules. What a declared one must remember lies in the game's memory of rules.
+
+/// Whom an action is done to: the things of a tag, or who the rule is about.
+struct SubjectPlan {
+  std::vector<EntityId> of;  // empty: by `as`
+  Part as = Part::who;
+};
+
+struct ChangeMeterPlan {
+  SubjectPlan subject;
+  std::vector<std::optional<std::size_t>> meters;  // per body
+  float by = 0.0f;
+  std::optional<float> to;
+};
+struct RemovePlan {
+  SubjectPlan subject;
+};
+struct BringBackPlan {
+  SubjectPlan subject;
+  bool anywhere = false;  // by the placement rule
+};
+struct ThrowPlan {
+  SubjectPlan subject;
+  float speed = 0.0f, spread = 0.0f, rise = 0.0f;  // m/s, radians, m/s
+  std::optional<float> along;                      // radians
+  std::optional<std::size_t> towards;              // a tag
+};
+struct TurnCellsPlan {
+  EntityId from, into;
+};
+struct EmitPlan {
+  std::int32_t event = 0;
+  float strength = 1.0f;
+};
+struct EndPlan {
+  Verdict verdict = Verdict::none;
+};
+using ActionPlan = std::variant<ChangeMeterPlan, RemovePlan, BringBackPlan, ThrowPlan,
+                                TurnCellsPlan, EmitPlan, EndPlan>;
+
+struct RulePlan {
+  std::optional<EventTriggerPlan> on{};
+  std::optional<ConditionPlan> when{}, only_while{};
+  std::optional<std::uint32_t> after{}, every{};  // ticks
+  std::uint32_t lasting = 0;                  // ticks
+  std::uint64_t most = 0;
+  std::vector<ActionPlan> then{};
+  // Words: how often it was carried out; then what `on` remembers, or for each body of `when` since
+  // which tick it holds.
+  std::size_t memory = 0;
+  bool coded = false;
+};
+
 struct Books {
   EpisodeKey key;
   std::uint32_t steps = 0;
@@ -273,7 +339,14 @@ struct GamePlan {
   std::vector<std::vector<EntityId>> things_of_tag{};  // bodies, zones and items
   std::vector<EntityId> seats{};                       // bodies that some role steers
   std::vector<Game> stages{};                          // of a curriculum, without the game itself
-  std::size_t rule_numbers = 0, rules_offset = 0;      // doubles of all rules, behind their verdict
+  std::vector<RulePlan> rules{};
+  std::vector<std::string> told{};  // names of the events that rules tell
+  // Doubles of all coded rules, behind what they end the episode with.
+  std::size_t rule_numbers = 0, rules_offset = 0;
+  std::size_t rule_words = 0, rule_words_offset = 0;  // memory of declared rules
+  // Words in it with a bit for each thing that has a pose: those that wait to be brought back to
+  // where they were, and anywhere; none if no rule brings anything back.
+  std::optional<std::size_t> waiting{}, waiting_anywhere{};
   std::string fingerprint{};
   bool complete = true;
   std::size_t books_offset = 0, block_bytes = 0;

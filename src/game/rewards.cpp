@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "game/cell_paths.hpp"
+#include "game/triggers.hpp"
 #include "zithercraft/base/error.hpp"
 
 namespace zithercraft {
@@ -84,58 +85,34 @@ float amount(const ProgressPlan& progress, const SeatView& seat, Memory memory) 
 }
 
 float amount(const EventTriggerPlan& trigger, const SeatView& seat, Memory memory) {
-  const Arena& arena = seat.game().arena();
-  const auto meant = [&](EntityId entity) {
-    if (trigger.of.empty()) return entity == seat.body();
-    return std::find(trigger.of.begin(), trigger.of.end(), entity) != trigger.of.end();
-  };
+  const EntityId body = seat.body();
+  const auto own = trigger.of.empty() ? std::span(&body, 1) : std::span(trigger.of);
+  const ArenaView view = seat.view();
   float sum = 0.0f;
-  for (const Event& event : seat.events()) {
-    if (event.kind != trigger.kind || event.strength < trigger.harder_than) continue;
-    const bool who = trigger.as != Part::whom && meant(event.who);
-    const bool whom = !who && trigger.as != Part::who && meant(event.whom);
-    if (!who && !whom) continue;
-    const EntityId other = who ? event.whom : event.who;
-    const bool tagged = other && trigger.tags.holds(arena.entity(other).tag);
-    if (!trigger.any_thing && !tagged) continue;
-    if (trigger.counts != Counts::every) {
-      const bool each = trigger.counts == Counts::first_of_each && other;
-      const std::size_t bit = each ? other.index() : 0;
-      std::uint64_t& word = memory[bit / 64 + (trigger.nth > 0 ? 1 : 0)];
-      if (((word >> (bit % 64)) & 1u) != 0) continue;
-      word |= std::uint64_t{1} << (bit % 64);
-    }
-    if (trigger.nth > 0 && ++memory[0] != trigger.nth) continue;
-    sum += trigger.by_strength ? event.strength : 1.0f;
-  }
+  for (const Event& event : seat.events())
+    if (const auto found = fit(trigger, own, view, event))
+      if (counts(trigger, found->other, memory)) sum += trigger.by_strength ? event.strength : 1.0f;
   return sum;
 }
 
+// What is paired with the seat.
+bool holds_paired(const ConditionPlan& condition, const SeatView& seat, EntityId body) {
+  if (!moves_and_touches(condition, seat.view(), body)) return false;
+  if (condition.near) {
+    const Bearing to = way_from(seat, body, *condition.near, true);
+    if (!to.entity || !(to.distance <= condition.within)) return false;
+  }
+  return condition.zones.empty() || seat.view().inside(body, condition.zones[seat.number()]);
+}
+
 float amount(const ConditionPlan& condition, const SeatView& seat, Memory) {
-  const Arena& arena = seat.game().arena();
-  const std::byte* state = seat.arena_state();
-  const auto holds = [&](EntityId body) {
-    if (!arena.present(state, body)) return false;
-    if (condition.slower_than || condition.faster_than) {
-      const Velocity v = arena.velocity(state, body);
-      const float speed = std::sqrt(v.x * v.x + v.y * v.y);
-      if (condition.slower_than && !(speed < *condition.slower_than)) return false;
-      if (condition.faster_than && !(speed > *condition.faster_than)) return false;
-    }
-    if (!condition.touching.empty() && !arena.touches(state, body, condition.touching))
-      return false;
-    if (condition.near) {
-      const Bearing to = way_from(seat, body, *condition.near, condition.paired);
-      if (!to.entity || !(to.distance <= condition.within)) return false;
-    }
-    const auto in = [&](EntityId zone) { return arena.inside(state, body, zone); };
-    if (condition.zones.empty()) return true;
-    if (condition.paired) return in(condition.zones[seat.number()]);
-    return std::any_of(condition.zones.begin(), condition.zones.end(), in);
+  const auto fulfils = [&](EntityId body) {
+    return condition.paired ? holds_paired(condition, seat, body)
+                            : holds(condition, seat.view(), body);
   };
   const bool any = condition.of.empty()
-                       ? holds(seat.body())
-                       : std::any_of(condition.of.begin(), condition.of.end(), holds);
+                       ? fulfils(seat.body())
+                       : std::any_of(condition.of.begin(), condition.of.end(), fulfils);
   return any ? 1.0f : 0.0f;
 }
 

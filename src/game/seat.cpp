@@ -4,6 +4,7 @@
 #include <utility>
 
 #include "game/cell_paths.hpp"
+#include "game/lane_block.hpp"
 #include "game/plan.hpp"
 #include "game/sense.hpp"
 #include "zithercraft/base/error.hpp"
@@ -30,8 +31,8 @@ float SeatView::speed() const {
 
 std::span<const double> SeatView::numbers(std::string_view rule) const {
   const GamePlan& plan = game().plan();
-  std::size_t first = 1;
-  for (const CustomRule& own : plan.spec.rules) {
+  std::size_t first = first_rule_number;
+  for (const RuleSpec& own : plan.spec.rules) {
     const auto count = static_cast<std::size_t>(own.numbers);
     if (own.name == rule)
       return {

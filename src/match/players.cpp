@@ -198,6 +198,13 @@ class ScriptPlayer : public Player {
   Script::Function script_;
 };
 
+[[noreturn]] void unknown_script(const Script& script, const std::string& where) {
+  std::vector<std::string> names;
+  for (const auto& known : known_scripts) names.emplace_back(known.first);
+  throw Error(ErrorKind::spec, "no script is named '" + script.name() + "'", where,
+              advice(script.name(), names));
+}
+
 Script::Function find_script(const Game& game, std::size_t role) {
   const Script& script = game.spec().roles[role].script;
   const std::string where = "roles[" + std::to_string(role) + "].script";
@@ -208,13 +215,9 @@ Script::Function find_script(const Game& game, std::size_t role) {
   if (!script.playable())
     throw Error(ErrorKind::spec, "the script is custom, which a file cannot hold", where,
                 "use the program that defines it");
-  std::vector<std::string> names;
-  for (const auto& [name, maker] : known_scripts) {
+  for (const auto& [name, maker] : known_scripts)
     if (script.name() == name) return maker(game, role);
-    names.emplace_back(name);
-  }
-  throw Error(ErrorKind::spec, "no script is named '" + script.name() + "'", where,
-              advice(script.name(), names));
+  unknown_script(script, where);
 }
 
 }  // namespace
@@ -307,8 +310,21 @@ std::unique_ptr<Player> script_player(const Game& game, std::size_t role) {
 
 std::unique_ptr<Player> usual_player(const Game& game, std::size_t role, std::uint64_t seed) {
   if (game.spec().custom && game.spec().custom->expert) return expert_player(game);
-  return game.spec().roles[role].script.playable() ? script_player(game, role)
-                                                   : random_player(seed);
+  return has_script(game, role) ? script_player(game, role) : random_player(seed);
+}
+
+std::string misfit_of_script(const Game& game, std::size_t role) {
+  if (!game.spec().roles[role].script.playable()) return {};
+  try {
+    find_script(game, role);
+    return {};
+  } catch (const Error& error) {
+    return error.problem();
+  }
+}
+
+bool has_script(const Game& game, std::size_t role) {
+  return game.spec().roles[role].script.playable() && misfit_of_script(game, role).empty();
 }
 
 Lineup::Lineup(const Game& game, std::unique_ptr<Player> first, std::uint64_t seed) {
@@ -329,7 +345,10 @@ std::vector<const Player*> Lineup::const_players() const {
 void check_scripts(const Game& game) {
   for (std::size_t role = 0; role < game.roles().size(); ++role) {
     const Script& script = game.spec().roles[role].script;
-    if (script.playable()) find_script(game, role);
+    if (!script.playable() || script.function()) continue;
+    if (std::none_of(std::begin(known_scripts), std::end(known_scripts),
+                     [&](const auto& known) { return script.name() == known.first; }))
+      unknown_script(script, "roles[" + std::to_string(role) + "].script");
   }
 }
 

@@ -76,8 +76,31 @@ TEST(Placement, TheImpossibleIsAnErrorThatNamesThingAndRule) {
   });
   EXPECT_EQ(error.kind(), ErrorKind::spec);
   EXPECT_NE(error.problem().find("'hull' finds no free place"), std::string::npos);
+  EXPECT_NE(error.problem().find("in the way: "), std::string::npos) << error.problem();
+  EXPECT_NE(error.problem().find("quay"), std::string::npos) << error.problem();
   EXPECT_EQ(error.where(), "arena.bodies[0].place");
   EXPECT_NE(error.fix().find("widen the region"), std::string::npos);
+}
+
+// 0.7 + 0.1 is a little more than 0.8 in floats; what is in the way is only what is really there.
+TEST(Placement, AFootExactlyOnAPlatformsTopIsFree) {
+  const auto spec = [](double level) {
+    return ArenaSpec{
+        .bodies = {{.name = "platform",
+                    .shape = Box{4, 4},
+                    .height = 0.1,
+                    .place = {.region = {0, 0, 0, 0}, .level = std::array{0.7, 0.7}}},
+                   {.name = "crate",
+                    .motion = Motion::free,
+                    .shape = Disc{0.5},
+                    .height = 1.0,
+                    .place = {.region = {0, 0, 0, 0}, .level = std::array{level, level}}}},
+        .heights = Heights{}};
+  };
+  World on_top(spec(0.8));
+  EXPECT_FLOAT_EQ(on_top.arena.pose(on_top.state(), 1).z, 0.8f);
+  EXPECT_NE(std::string(test::error_of([&] { World(spec(0.75)); }).what()).find("platform"),
+            std::string::npos);
 }
 
 }  // namespace

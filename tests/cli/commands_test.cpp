@@ -12,6 +12,30 @@ namespace {
 using nlohmann::json;
 using test::run_tool;
 
+// What happens when is told in plain words; a script that does not fit is only a note.
+TEST(Tool, ShowsRulesAndNotesScriptsThatDoNotFit) {
+  const std::string store = (test::project_folder() / "examples/bonded_store.toml").string();
+  const auto text = run_tool({"show", store});
+  EXPECT_EQ(text.status, 0) << text.err;
+  EXPECT_NE(text.out.find("unlock: on collect with key: remove gate, tell 'unlocked'"),
+            std::string::npos)
+      << text.out;
+  EXPECT_NE(text.out.find("the watch comes by: every 20 s: bring gate back, place key again"),
+            std::string::npos)
+      << text.out;
+  EXPECT_EQ(text.err, "");
+  const auto j = nlohmann::json::parse(run_tool({"show", store, "--json"}).out);
+  EXPECT_EQ(j.at("rules").size(), 4u);
+
+  const test::TemporaryFolder folder;
+  const std::string run = (folder / "run").string();
+  const auto trained = run_tool({"train", store, "--set", "roles[0].script=steer_home", "--run",
+                                 run, "--steps", "2000", "--quiet"});
+  EXPECT_EQ(trained.status, 0) << trained.err;
+  EXPECT_NE(trained.err.find("cannot be played by its script"), std::string::npos) << trained.err;
+  EXPECT_EQ(run_tool({"evaluate", run, "--against", "script", "--episodes", "2"}).status, 3);
+}
+
 TEST(Tool, HelpAndVersionAreEverywhere) {
   const auto help = run_tool({"--help"});
   EXPECT_EQ(help.status, 0);

@@ -418,8 +418,41 @@ motion = "fixed"
 shape = { kind = "box", length = 1.0, width = 29.8 }
 [[arena.zones]])");
   EXPECT_NE(found(examine(Game(game), {.steps = 1000}), "unreachable success"), nullptr);
+  const GameSpec barred = game;
   game.rules.push_back({.name = "keeper", .tick = [](const RuleView&) {}});
   EXPECT_EQ(found(examine(Game(game), {.steps = 1000}), "unreachable success"), nullptr);
+
+  // A declared rule opens what it names, if what it waits for can be had.
+  const auto with_rule = [&](const char* key_at, const char* opens) {
+    GameSpec other = barred;
+    for (BodySpec& body : other.arena.bodies)
+      if (body.name == "skiff") body.place.region = {-17, -12, -5, 12};
+    const double x = key_at == std::string("here") ? -12.0 : 12.0;
+    other.arena.items.push_back({.name = "key", .place = {.region = {x, -1, x, 1}}});
+    other.rules.push_back({.name = "unlock",
+                           .on = EventTrigger{.event = EventKind::collect, .with = {"key"}},
+                           .then = {Remove{.of = opens}}});
+    return examine(Game(other), {.steps = 1000});
+  };
+  EXPECT_EQ(found(with_rule("here", "gate"), "unreachable success"), nullptr);
+  EXPECT_NE(found(with_rule("here", "hull"), "unreachable success"), nullptr);
+  const Diagnosis locked_in = with_rule("there", "gate");
+  const Finding* const finding = found(locked_in, "unreachable success");
+  ASSERT_NE(finding, nullptr);
+  EXPECT_NE(finding->evidence.find("'unlock'"), std::string::npos);
+}
+
+TEST(Doctor, TellsOfRulesThatAreNeverCarriedOut) {
+  GameSpec game = test::mooring();
+  game.rules = {{.name = "often", .every = 1.0, .then = {Emit{.event = "bell"}}},
+                {.name = "never",
+                 .on = EventTrigger{.event = EventKind::die},
+                 .then = {EndEpisode{.verdict = Verdict::failure}}}};
+  const auto diagnosis = examine(Game(game), {.steps = 2000});
+  std::vector<std::string> never;
+  for (const Finding& finding : diagnosis.findings)
+    if (finding.check == "a rule that is never carried out") never.push_back(finding.where);
+  EXPECT_EQ(never, std::vector<std::string>{"rules[1] 'never'"});
 }
 
 // ---- Custom games

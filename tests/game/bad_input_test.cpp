@@ -123,8 +123,10 @@ INSTANTIATE_TEST_SUITE_P(
                     "no kind has the symbol 'X'; give a kind that symbol, or use a space"},
         DemoMistake{"locks", "meeting = \"none\"", "meeting = \"non\"",
                     "unknown value 'non'; did you mean 'none'?"},
+        DemoMistake{"locks", "ticks_per_move = 1 }", "ticks_per_move = 1, faces_move = true }",
+                    "no control makes one"},
         DemoMistake{"locks", "kind = \"stepper\"", "kind = \"walker\"",
-                    "unknown key 'faces_move'; known are speed, acceleration, turn_rate, jump, "
+                    "unknown key 'ticks_per_move'; known are speed, acceleration, turn_rate, jump, "
                     "step_height, slope, in_air, pitch_rate and "
                     "pitch_limit"},
         DemoMistake{"locks", "beyond = \"bank\"", "beyond = \"canal\"",

@@ -119,6 +119,20 @@ TEST(ScriptPlayer, MissingOrUnknownScriptsAreErrors) {
   EXPECT_NE(problem("lead_and_fire").find("a choice that fires it"), std::string::npos);
 }
 
+// A blind agent can still be shown, driven and trained; only who asks for its script is refused.
+TEST(ScriptPlayer, ThatDoesNotFitStopsNobodyElse) {
+  GameSpec pond = test::duck_pond();
+  pond.role("duck").script = "steer_home";
+  const Game game(pond);
+  check_scripts(game);
+  EXPECT_FALSE(has_script(game, 0));
+  EXPECT_NE(misfit_of_script(game, 0).find("needs a dial 'throttle'"), std::string::npos);
+  EXPECT_EQ(usual_player(game, 0)->name(), random_player()->name());
+  EXPECT_EQ(test::error_of([&] { script_player(game, 0); }).kind(), ErrorKind::spec);
+  EXPECT_TRUE(has_script(Game(test::mooring()), 0));
+  EXPECT_EQ(misfit_of_script(Game(test::mooring()), 0), "");
+}
+
 TEST(ScriptPlayer, MayBeAFunctionOfTheUsers) {
   GameSpec spec = test::duck_pond();
   spec.role("duck").script = [](const SeatView& seat, std::span<float> controls) {

@@ -262,6 +262,24 @@ class Arena {
   /// Sets a body's meter by its name, within its range. Throws Error (usage) if it has none.
   void set_meter(std::byte* state, EntityId body, std::string_view name, float value) const;
 
+  // ---- Changes between two ticks, as rules make them. Events are appended as by a tick.
+  /// Adds to a meter by its number, within its range. Reports a bound that is reached; whose vital
+  /// meter gets empty dies.
+  void add_to_meter(std::byte* state, std::size_t meter, float by, ArenaScratch& scratch,
+                    std::vector<Event>& events) const;
+  /// Takes something with a pose out of the arena, at rest. It does not die, and does not come back
+  /// by itself.
+  void take_out(std::byte* state, EntityId posed) const noexcept;
+  /// Brings something back that is out of the arena, to where it was, and reports it. False, and
+  /// nothing is changed, while something that moves is in its place.
+  bool bring_back(std::byte* state, EntityId posed, std::vector<Event>& events) const;
+  /// Puts something at rest where its placement rule allows it, at random, and reports that it is
+  /// back if it was out. False, and nothing is changed, if no free place was met.
+  bool place_again(std::byte* state, EntityId posed, ArenaScratch& scratch,
+                   std::vector<Event>& events) const;
+  /// All cells of a kind become cells of another; of none: nothing lies there any more.
+  void turn_cells(std::byte* state, EntityId from, EntityId into) const noexcept;
+
   /// Whether a free body touches something of these tags now.
   bool touches(const std::byte* state, EntityId body, TagSet tags) const noexcept;
   /// The tags of bodies that die when they meet an entity.

@@ -106,6 +106,10 @@ class Game {
   /// Whether every custom part is there (see CustomParts).
   bool complete() const noexcept;
 
+  /// The names of the game's own events, which a custom game or rules tell; the `detail` of a
+  /// custom event counts them.
+  std::span<const std::string> told_events() const noexcept;
+
   /// How many stages a training goes through; the last is the game itself. 1 without a curriculum.
   std::size_t stages() const noexcept;
   /// The game as it is on a stage: the same seats, columns, controls and terms.

@@ -9,12 +9,14 @@
 #include "zithercraft/arena/view.hpp"
 #include "zithercraft/base/aligned.hpp"
 #include "zithercraft/game/environment.hpp"
+#include "zithercraft/game/rules.hpp"
 
 namespace zithercraft {
 
 namespace game_internal {
 class CustomLanes;
-}
+struct RuleLane;
+}  // namespace game_internal
 
 /// Many copies of a game in an arena, or of a custom game, stepped side by side.
 class Lanes final : public Environment {
@@ -55,6 +57,8 @@ class Lanes final : public Environment {
   ArenaView view(std::size_t lane) const noexcept {
     return {game_of(lane).arena(), arena_state(lane)};
   }
+  /// How often each rule was carried out in the lane's episode so far; 0 for coded ones.
+  std::uint64_t carried_out(std::size_t lane, std::size_t rule) const;
   /// Puts a lane back to a snapshot of the stage that it is on, and senses. Throws Error (refused)
   /// if the size is not this game's, and Error (usage) for a custom game, of which a block is not
   /// everything.
@@ -74,8 +78,8 @@ class Lanes final : public Environment {
   friend class RuleView;
   struct Worker;
   enum class RuleMoment { begin, tick };
-  void carry_out_rules(std::size_t lane, RuleMoment moment);
-  void end(std::size_t lane, Verdict verdict);
+  void carry_out_rules(std::size_t lane, RuleMoment when, const RuleView::Moment& moment);
+  game_internal::RuleLane rule_lane(std::size_t lane, const RuleView::Moment& moment);
   std::span<const float> given(std::size_t role, std::size_t row);
   struct RoleScratch {
     AlignedBuffer<float> amounts, wishes;  // before weights; of inputs

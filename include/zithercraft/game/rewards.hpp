@@ -82,14 +82,32 @@ enum class Counts : std::uint8_t {
   first_of_each  ///< only the first with each other thing: each zone once
 };
 
+/// Where the other thing of an event is, as the body that is meant sees it.
+enum class Approach : std::uint8_t {
+  any,
+  ahead,   ///< within 45 degrees of where it looks
+  behind,  ///< within 45 degrees of the way back
+  beside,  ///< to the left or to the right
+  above,   ///< its foot is at or above the body's middle; arenas with height only
+  below    ///< its top is at or below the body's middle; likewise
+};
+
 /// Pays once for each event since the last step.
 struct EventTrigger {
-  EventKind event = EventKind::touch;  ///< any that an arena reports
-  std::string of{};                    ///< a tag: whose events count; empty for the seat's own body
-  Part as = Part::either;              ///< in which part
-  std::vector<std::string> with{};     ///< tags of the other thing; empty for any or none
+  EventKind event = EventKind::touch;  ///< any that an arena or a rule reports
+  /// of events that rules tell (`event` is custom): which; empty for any
+  std::string named{};
+  std::string of{};                 ///< a tag: whose events count; empty for the seat's own body
+  Part as = Part::either;           ///< in which part
+  std::vector<std::string> with{};  ///< tags of the other thing; empty for any or none
   /// events of less strength do not count; for touches the approach speed, m/s
   double harder_than = 0.0;
+  std::optional<double> softer_than{};  ///< events of this strength or more do not count
+  std::string inside{};                 ///< a zone's tag: the body's centre is in one of these now
+  Approach from = Approach::any;        ///< where the other thing is now
+  std::optional<double> above{}, below{};  ///< metres: the body's foot is there now
+  std::string meter{};                     ///< of the body, which is in the range that follows now
+  std::optional<double> at_least{}, at_most{};  ///< of that meter
   bool by_strength = false;       ///< pays the event's strength (the worth of an item) instead of 1
   Counts counts = Counts::every;  ///< how often it pays
   std::int64_t nth = 0;  ///< only this one of the events that count in an episode, from 1: the
@@ -103,10 +121,13 @@ struct Condition {
   std::string inside{};  ///< the body's centre is in a zone of this tag
   std::string near{};    ///< it is within `within` metres of a thing of this tag, centre to centre
   double within = 1.0;   ///< metres, above 0
-  std::vector<std::string> touching{};  ///< it touches something of these tags
-  bool paired = false;                  ///< as for a compass: of `inside` and `near`
-  std::optional<double> slower_than{};  ///< its speed is below this, m/s
-  std::optional<double> faster_than{};  ///< its speed is above this, m/s
+  std::vector<std::string> touching{};          ///< it touches something of these tags
+  bool paired = false;                          ///< as for a compass: of `inside` and `near`
+  std::optional<double> slower_than{};          ///< its speed is below this, m/s
+  std::optional<double> faster_than{};          ///< its speed is above this, m/s
+  std::optional<double> above{}, below{};       ///< its foot is at or above, below these, metres
+  std::string meter{};                          ///< of the body, which is in the range that follows
+  std::optional<double> at_least{}, at_most{};  ///< of that meter
   bool operator==(const Condition&) const = default;
 };
 

@@ -13,9 +13,9 @@
 #include "zithercraft/arena/spec.hpp"
 #include "zithercraft/game/controls.hpp"
 #include "zithercraft/game/custom_game.hpp"
-#include "zithercraft/game/custom_rules.hpp"
 #include "zithercraft/game/keys.hpp"
 #include "zithercraft/game/rewards.hpp"
+#include "zithercraft/game/rules.hpp"
 #include "zithercraft/game/senses.hpp"
 #include "zithercraft/game/stages.hpp"
 
@@ -90,10 +90,10 @@ struct GameSpec {
   std::int64_t ticks_per_step = 4;  ///< ticks per step, at least 1
   /// A game of the user's own in place of the arena; none without.
   std::optional<CustomGameSpec> custom{};
-  ArenaSpec arena{};                ///< where it is played; empty for a custom game
-  std::vector<RoleSpec> roles{};    ///< in the order in which seats move
-  Cutoffs cutoffs{};                ///< what ends an episode besides its verdict
-  std::vector<CustomRule> rules{};  ///< custom; carried out in their order
+  ArenaSpec arena{};              ///< where it is played; empty for a custom game
+  std::vector<RoleSpec> roles{};  ///< in the order in which seats move
+  Cutoffs cutoffs{};              ///< what ends an episode besides its verdict
+  std::vector<RuleSpec> rules{};  ///< what happens when; carried out in their order
   /// of a curriculum, the easiest first; the game itself comes after them
   std::vector<Stage> stages{};
 

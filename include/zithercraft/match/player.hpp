@@ -69,7 +69,14 @@ std::unique_ptr<Player> expert_player(const Game& game);
 /// The role's script. Throws Error (spec) if it has none, or none is known by its name.
 std::unique_ptr<Player> script_player(const Game& game, std::size_t role);
 
-/// The default player of a role: its script, the expert of a custom game, or random controls.
+/// Why the role's script cannot play it: it needs a sense or a control that is not there. Empty if
+/// it can, or if there is no script.
+std::string misfit_of_script(const Game& game, std::size_t role);
+/// Whether the role has a script that can play it.
+bool has_script(const Game& game, std::size_t role);
+
+/// The default player of a role: its script if that can play it, the expert of a custom game, or
+/// random controls.
 std::unique_ptr<Player> usual_player(const Game& game, std::size_t role, std::uint64_t seed = 0);
 
 /// Players for all roles: the given one for the first, the usual ones for the others.
@@ -88,7 +95,8 @@ class Lineup {
   std::vector<std::unique_ptr<Player>> players_;
 };
 
-/// Checks that the scripts named in the game are known. Throws Error (spec) with advice.
+/// Checks that the scripts named in the game are known. Throws Error (spec) with advice. A known one
+/// that cannot play its role is no error until somebody asks for it.
 void check_scripts(const Game& game);
 
 }  // namespace zithercraft

@@ -1,6 +1,10 @@
 #include "arena/generate/placement.hpp"
 
 #include <algorithm>
+#include <functional>
+#include <map>
+#include <string>
+#include <utility>
 
 #include "arena/blocks.hpp"
 #include "arena/casts/cast_cells.hpp"
@@ -42,6 +46,20 @@ class Placer {
       return true;
     }
     return false;
+  }
+
+  /// What was in the way of a thing that finds no place, the most frequent first.
+  std::string obstacles(std::size_t entity) {
+    std::map<std::string, int> blamed;
+    blamed_ = &blamed;
+    place(entity);
+    blamed_ = nullptr;
+    std::vector<std::pair<int, std::string>> list;
+    for (const auto& [name, times] : blamed) list.emplace_back(times, name);
+    std::sort(list.begin(), list.end(), std::greater<>());
+    std::string text;
+    for (const auto& [times, name] : list) text += (text.empty() ? "" : ", ") + name;
+    return text;
   }
 
   /// From now on nothing is placed over it.
@@ -174,23 +192,34 @@ class Placer {
       if (ignores(other) && least <= clearance) continue;
       if (plan_.heights.used && !overlap(band_at(entity, pose), band_of(plan_, s_, other)))
         continue;
-      if (gap_between(core, memory_.placed[i]).distance <= least) return false;
+      if (gap_between(core, memory_.placed[i]).distance <= least)
+        return blame(plan_.entities[other].name);
     }
     for (const WallPiece& piece : plan_.pieces) {
       const float least = std::max(clearance, kept(entity, piece.entity));
       if (plan_.heights.used && !overlap(band_at(entity, pose), {piece.low, piece.high})) continue;
       const Vec d = piece.mid - Vec{pose.x, pose.y};
       const float far = plan_.bounds[entity] + piece.bound + least;
-      if (dot(d, d) <= far * far && gap_between(core, piece.core).distance <= least) return false;
+      if (dot(d, d) <= far * far && gap_between(core, piece.core).distance <= least)
+        return blame(plan_.entities[piece.entity].name);
     }
-    if (plan_.heights.terrain && !clear_of_terrain(entity, core, pose)) return false;
-    if (plan_.has_blocks() && !clear_of_blocks(entity, core, pose)) return false;
-    return !plan_.has_cells() || clear_of_cells(core, pose, plan_.bounds[entity], clearance);
+    if (plan_.heights.terrain && !clear_of_terrain(entity, core, pose)) return blame("the ground");
+    if (plan_.has_blocks() && !clear_of_blocks(entity, core, pose)) return blame("blocks");
+    return !plan_.has_cells() || clear_of_cells(core, pose, plan_.bounds[entity], clearance) ||
+           blame("solid cells");
   }
 
+  // Takes note of what is in the way, if somebody asks; always false.
+  bool blame(const std::string& name) const {
+    if (blamed_ != nullptr) ++(*blamed_)[name];
+    return false;
+  }
+
+  // What stands exactly on something else overlaps it by no more than rounding.
   Band band_at(std::size_t entity, const Pose& pose) const {
+    constexpr float skin = 1e-3f;  // metres
     const float tall = plan_.tall[entity];
-    return tall == boundless ? Band{} : Band{pose.z, pose.z + tall};
+    return tall == boundless ? Band{} : Band{pose.z + std::min(skin, 0.5f * tall), pose.z + tall};
   }
 
   bool clear_of_blocks(std::size_t entity, const Core& core, const Pose& pose) const {
@@ -269,12 +298,16 @@ class Placer {
   RandomStream& random_;
   // Whose cells are listed; the map stays the same while things are placed.
   const Placement* listed_ = nullptr;
+  std::map<std::string, int>* blamed_ = nullptr;  // how often each name was in the way
 };
 
-[[noreturn]] void no_place(const ArenaPlan& plan, std::size_t stuck) {
+// The placer's layout is the last one that was tried.
+[[noreturn]] void no_place(const ArenaPlan& plan, std::size_t stuck, Placer& placer) {
+  const std::string obstacles = placer.obstacles(stuck);
   throw Error(ErrorKind::spec,
               "'" + plan.entities[stuck].name + "' finds no free place in its region (" +
-                  std::to_string(tries_per_layout) + " layouts tried)",
+                  std::to_string(tries_per_layout) + " layouts tried" +
+                  (obstacles.empty() ? "" : "; in the way: " + obstacles) + ")",
               plan.paths[stuck] + ".place",
               "widen the region, lower the clearance, or place fewer things");
 }
@@ -295,7 +328,7 @@ void place_everything(const ArenaPlan& plan, StateArrays& s, ArenaScratch::Memor
   const StateHeader& key = *s.header;
   RandomStream random(key.seed, key.lane, key.episode, Purpose::place);
   RandomStream map_random(key.seed, key.lane, key.episode, Purpose::generate);
-  std::size_t stuck = 0, cut_off = nowhere;
+  std::size_t cut_off = nowhere;
   for (int attempt = 0; attempt < tries_per_layout; ++attempt) {
     if (plan.has_cells() && (attempt == 0 || plan.cells.generated))
       generate_cells(plan, s.cells, map_random, memory.generator);
@@ -311,14 +344,13 @@ void place_everything(const ArenaPlan& plan, StateArrays& s, ArenaScratch::Memor
         plan.placing_order.begin(), plan.placing_order.end(),
         [&](std::size_t entity) { return s.present[entity] != 0 && !placer.place(entity); });
     if (failed != plan.placing_order.end()) {
-      stuck = *failed;
+      if (attempt + 1 == tries_per_layout) no_place(plan, *failed, placer);
       cut_off = nowhere;
       continue;
     }
     cut_off = plan.has_cells() ? unreachable(plan, s, memory.generator) : nowhere;
     if (cut_off == nowhere) return;
   }
-  if (cut_off == nowhere) no_place(plan, stuck);
   throw Error(ErrorKind::spec,
               "'" + plan.entities[cut_off].name + "' cannot be reached (" +
                   std::to_string(tries_per_layout) + " layouts tried)",
@@ -340,7 +372,12 @@ bool home_is_free(const ArenaPlan& plan, const StateArrays& s, std::size_t entit
   if (plan.entities[entity].kind != EntityKind::body) return true;
   const Home& home = s.home[plan.home[entity]];
   const auto [sin, cos] = exact::sin_cos(static_cast<double>(home.heading));
-  const Core core = core_of(plan.shapes[entity], {home.x, home.y, home.heading, cos, sin});
+  return is_free_for(plan, s, entity, {home.x, home.y, home.heading, cos, sin});
+}
+
+bool is_free_for(const ArenaPlan& plan, const StateArrays& s, std::size_t entity,
+                 const Pose& pose) {
+  const Core core = core_of(plan.shapes[entity], pose);
   for (std::size_t b = 0; b < plan.bodies; ++b)
     if (b != entity && s.present[b] != 0 &&
         gap_between(core, core_of(plan.shapes[b], s.pose(b))).distance <= 0.0f)

@@ -20,6 +20,9 @@ bool place_again(const ArenaPlan& plan, StateArrays& state, std::size_t entity,
 
 /// Whether nothing that moves stands where a body began.
 bool home_is_free(const ArenaPlan& plan, const StateArrays& state, std::size_t entity);
+/// Whether no body stands where a body would be at a pose.
+bool is_free_for(const ArenaPlan& plan, const StateArrays& state, std::size_t body,
+                 const Pose& pose);
 
 void set_pose(StateArrays& state, std::size_t entity, float x, float y, double heading);
 

@@ -5,10 +5,7 @@
 #include "zithercraft/base/random.hpp"
 
 namespace zithercraft::arena_internal {
-namespace {
 
-// All changes of a tick come together, so that a drain and a gain at once do not report a bound
-// again and again.
 void change_meter(const Tick& t, std::size_t number, float by) {
   const MeterData& meter = t.plan.meters[number];
   float& value = t.s.meters[number];
@@ -30,8 +27,6 @@ void change_meter(const Tick& t, std::size_t number, float by) {
   if (emptied && meter.vital) kill(t, meter.body, {});
 }
 
-}  // namespace
-
 void affect(const Tick& t, std::size_t body, std::size_t source, Dose dose) {
   const Touchy& touchy = t.plan.touchy[source];
   const std::size_t active = t.plan.active_index[body];
@@ -51,15 +46,26 @@ void kill(const Tick& t, std::size_t body, EntityId killer) {
   if (s.present[body] == 0) return;
   t.events.push(
       {s.header->tick, EventKind::die, EntityId(body), killer, s.x[body], s.y[body], 0.0f});
-  s.present[body] = 0;
-  s.vx[body] = s.vy[body] = s.turn[body] = 0.0f;
-  if (t.plan.heights.used) {
-    s.vz[body] = 0.0f;
-    s.stands_on[body] = 0;
-  }
-  if (const std::size_t active = t.plan.active_index[body]; active != nowhere)
-    std::fill_n(s.inside + active * t.plan.zones, t.plan.zones, std::uint8_t{0});
+  take_out(t.plan, s, body);
   if (t.plan.returns[body].after > 0) s.back_at[body] = s.header->tick + t.plan.returns[body].after;
+}
+
+void take_out(const ArenaPlan& plan, StateArrays& s, std::size_t posed) {
+  s.present[posed] = 0;
+  if (posed < plan.bodies + plan.shots) s.vx[posed] = s.vy[posed] = s.turn[posed] = 0.0f;
+  if (plan.heights.used && posed < plan.bodies + plan.shots) s.vz[posed] = 0.0f;
+  if (posed >= plan.bodies) return;
+  if (plan.heights.used) s.stands_on[posed] = 0;
+  if (const std::size_t active = plan.active_index[posed]; active != nowhere)
+    std::fill_n(s.inside + active * plan.zones, plan.zones, std::uint8_t{0});
+}
+
+void report_back(const ArenaPlan& plan, StateArrays& s, std::size_t posed, EventSink& events) {
+  s.present[posed] = 1;
+  s.back_at[posed] = 0;
+  for (std::size_t m = 0; m < plan.meters.size(); ++m)
+    if (plan.meters[m].body == posed) s.meters[m] = plan.meters[m].start;
+  events.push({s.header->tick, EventKind::back, EntityId(posed), {}, s.x[posed], s.y[posed], 0.0f});
 }
 
 void run_meters(const Tick& t) {
@@ -82,11 +88,7 @@ void bring_back(const Tick& t) {
       set_pose(s, e, home.x, home.y, static_cast<double>(home.heading));
       if (t.plan.heights.used) s.z[e] = s.home_z[t.plan.home[e]];
     }
-    s.present[e] = 1;
-    s.back_at[e] = 0;
-    for (std::size_t m = 0; m < t.plan.meters.size(); ++m)
-      if (t.plan.meters[m].body == e) s.meters[m] = t.plan.meters[m].start;
-    t.events.push({s.header->tick, EventKind::back, EntityId(e), {}, s.x[e], s.y[e], 0.0f});
+    report_back(t.plan, s, e, t.events);
   }
 }
 

@@ -50,6 +50,13 @@ enum class Dose { once, lasting };
 /// What `source` does to a body that meets it.
 void affect(const Tick& tick, std::size_t body, std::size_t source, Dose dose);
 void kill(const Tick& tick, std::size_t body, EntityId killer);
+/// All changes of a tick come together, so that a drain and a gain at once do not report a bound
+/// again and again.
+void change_meter(const Tick& tick, std::size_t meter, float by);
+/// Takes something out of the arena, at rest.
+void take_out(const ArenaPlan& plan, StateArrays& state, std::size_t posed);
+/// Something that is where it belongs is in the arena again, with its meters as at the beginning.
+void report_back(const ArenaPlan& plan, StateArrays& state, std::size_t posed, EventSink& events);
 void run_meters(const Tick& tick);
 void bring_back(const Tick& tick);
 

@@ -31,6 +31,7 @@ class ControlCompiler : public RoleCompiler {
       wrong_spec("the body is moved slowly in its own directions and at once in the arena's",
                  where_ + ".controls", "drive it either way, not both");
     plan_.paced = plan_.paced || plan_.moves.used();
+    check_facing();
     for (std::size_t i = 0; i < spec_.keys.size(); ++i)
       check_binding(spec_.keys[i], where_ + ".keys[" + std::to_string(i) + "]");
     role_.keys = spec_.keys.empty() ? default_bindings(role_.controls) : spec_.keys;
@@ -59,6 +60,20 @@ class ControlCompiler : public RoleCompiler {
     has_compass_moves_ = plan_.moves.ahead != CompassMoves::nowhere_input &&
                          plan_.moves.left != CompassMoves::nowhere_input &&
                          number("east") == CompassMoves::nowhere_input;
+  }
+
+  // A body that is said to turn with its moves, and never does, misleads.
+  void check_facing() const {
+    const std::size_t number = game_.arena.entity(role_.seats.front()).spec_index;
+    const auto& mover = game_.spec.arena.bodies[number].mover;
+    const auto* stepper = mover ? std::get_if<Stepper>(&*mover) : nullptr;
+    if (stepper == nullptr || !stepper->faces_move || !game_.spec.rules.empty()) return;
+    for (const ControlPlan& control : plan_.controls)
+      for (const std::size_t input : control.inputs)
+        if (inputs_[input] == "east" || inputs_[input] == "north") return;
+    wrong_spec("the body turns with moves east and north, and no control makes one",
+               "arena.bodies[" + std::to_string(number) + "].mover.faces_move",
+               "drive `east` and `north`, or leave it out: moves ahead and to the left never turn");
   }
 
   // Nothing, where rules of the game's own read the control.

@@ -71,9 +71,9 @@ RoleCompiler::RoleCompiler(GamePlan& game, std::size_t role, std::string where)
       role_(game.roles[role]),
       plan_(game.role_plans[role]) {}
 
-std::size_t RoleCompiler::placed_tag(const std::string& name, const std::string& where) const {
-  const std::size_t tag = game_.arena.tag(name, where);
-  if (game_.things_of_tag[tag].empty())
+std::size_t placed_tag(const GamePlan& game, const std::string& name, const std::string& where) {
+  const std::size_t tag = game.arena.tag(name, where);
+  if (game.things_of_tag[tag].empty())
     wrong_spec("the tag '" + name +
                    "' is borne by walls or cells only, and a distance needs a body, zone or item",
                where, "choose another tag");
@@ -82,7 +82,7 @@ std::size_t RoleCompiler::placed_tag(const std::string& name, const std::string&
 
 std::size_t RoleCompiler::target(const std::string& name, bool paired,
                                  const std::string& where) const {
-  const std::size_t tag = placed_tag(name, where), things = game_.things_of_tag[tag].size();
+  const std::size_t tag = placed_tag(game_, name, where), things = game_.things_of_tag[tag].size();
   if (paired && things < role_.seats.size())
     wrong_spec("there are " + std::to_string(role_.seats.size()) + " seats and " +
                    std::to_string(things) + " things of tag '" + name + "' to pair them with",

@@ -32,9 +32,7 @@ class RoleCompiler {
   virtual ~RoleCompiler() = default;
 
  protected:
-  /// A tag that some body, zone or item bears.
-  std::size_t placed_tag(const std::string& name, const std::string& where) const;
-  /// The same; paired seats need a thing each.
+  /// A tag that some body, zone or item bears; paired seats need a thing each.
   std::size_t target(const std::string& name, bool paired, const std::string& where) const;
   TagSet tag_mask(const std::vector<std::string>& tags, const std::string& where) const;
   /// Whether an entity is of the seat's side (or of another), as `whose` asks.
@@ -48,6 +46,8 @@ class RoleCompiler {
   RolePlan& plan_;
 };
 
+/// A tag that some body, zone or item bears. Throws Error (spec) if there is none.
+std::size_t placed_tag(const GamePlan& game, const std::string& name, const std::string& where);
 /// The bodies of a tag. Throws Error (spec) if there is none.
 std::vector<EntityId> bodies_of(const GamePlan& game, const std::string& name,
                                 const std::string& where);

@@ -270,7 +270,7 @@ class SenseCompiler : public RoleCompiler {
     check_sides(sense.whose, where + ".whose");
     std::vector<std::size_t> tags;
     for (std::size_t i = 0; i < sense.of.size(); ++i)
-      tags.push_back(placed_tag(sense.of[i], where + ".of[" + std::to_string(i) + "]"));
+      tags.push_back(placed_tag(game_, sense.of[i], where + ".of[" + std::to_string(i) + "]"));
     for (std::size_t seat = 0; seat < role_.seats.size(); ++seat) {
       auto& others = plan.others.emplace_back();
       for (const std::size_t tag : tags)

@@ -2,13 +2,12 @@
 #include <cmath>
 
 #include "game/compile/compile_role.hpp"
+#include "game/compile/compile_triggers.hpp"
 #include "game/rewards.hpp"
 #include "zithercraft/base/text.hpp"
 
 namespace zithercraft::game_internal {
 namespace {
-
-constexpr std::size_t words_for_bits(std::size_t bits) { return (bits + 63) / 64; }
 
 class TermCompiler : public RoleCompiler {
  public:
@@ -55,8 +54,8 @@ class TermCompiler : public RoleCompiler {
       plan.weight = 1.0f;
       words = sizeof(Distance) / sizeof(std::uint64_t);
     } else if (term.on) {
-      plan.trigger = on(*term.on, where + ".on");
-      words = words_of(*term.on);
+      plan.trigger = compile_event(game_, *term.on, role_.seats, where + ".on");
+      words = words_of(game_, *term.on);
     } else if (term.when) {
       plan.trigger = condition(*term.when, where + ".when");
     } else if (term.change) {
@@ -84,25 +83,6 @@ class TermCompiler : public RoleCompiler {
                       progress.along_path, weight};
     if (progress.along_path) check_cells(game_, where);
     return plan;
-  }
-
-  EventTriggerPlan on(const EventTrigger& on, const std::string& where) const {
-    return {on.event,
-            on.as,
-            bodies(on.of, where + ".of"),
-            on.with.empty(),
-            tag_mask(on.with, where + ".with"),
-            static_cast<float>(on.harder_than),
-            on.by_strength,
-            on.counts,
-            static_cast<std::uint64_t>(on.nth)};
-  }
-  std::size_t words_of(const EventTrigger& on) const {
-    const std::size_t seen = on.counts == Counts::first ? 1
-                             : on.counts == Counts::first_of_each
-                                 ? words_for_bits(game_.arena.entities().size())
-                                 : 0;
-    return seen + (on.nth > 0 ? 1 : 0);  // how many there were; before what `counts` remembers
   }
 
   ExplorationTriggerPlan visits(const ExplorationTrigger& visits) const {
@@ -133,27 +113,10 @@ class TermCompiler : public RoleCompiler {
   }
 
   ConditionPlan condition(const Condition& when, const std::string& where) const {
-    if (when.inside.empty() && when.near.empty() && when.touching.empty() && !when.slower_than &&
-        !when.faster_than)
-      wrong_spec("the condition is empty", where, "say what must hold");
-    ConditionPlan plan;
-    plan.of = bodies(when.of, where + ".of");
+    ConditionPlan plan = compile_condition(game_, when, role_.seats, where);
     plan.paired = when.paired;
-    if (when.slower_than) plan.slower_than = static_cast<float>(*when.slower_than);
-    if (when.faster_than) plan.faster_than = static_cast<float>(*when.faster_than);
-    if (!when.near.empty()) {
-      plan.near = target(when.near, when.paired, where + ".near");
-      plan.within = static_cast<float>(when.within);
-    }
-    if (!when.touching.empty()) plan.touching = tag_mask(when.touching, where + ".touching");
-    if (when.inside.empty()) return plan;
-    for (const EntityId thing :
-         game_.things_of_tag[game_.arena.tag(when.inside, where + ".inside")])
-      if (game_.arena.entity(thing).kind == EntityKind::zone) plan.zones.push_back(thing);
-    if (plan.zones.empty())
-      wrong_spec("no zone bears the tag '" + when.inside + "'", where + ".inside",
-                 "name a zone's tag");
-    if (when.paired && plan.zones.size() < role_.seats.size())
+    if (plan.near) target(when.near, when.paired, where + ".near");
+    if (!plan.zones.empty() && when.paired && plan.zones.size() < role_.seats.size())
       wrong_spec("there are fewer zones of tag '" + when.inside + "' than seats to pair them with",
                  where + ".inside", "add zones of that tag");
     return plan;

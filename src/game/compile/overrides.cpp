@@ -30,7 +30,10 @@ void game_internal::adopt_code(GameSpec& to, const GameSpec& from) {
   for (std::size_t b = 0; b < std::min(to.arena.bodies.size(), from.arena.bodies.size()); ++b)
     to.arena.bodies[b].carry = from.arena.bodies[b].carry;
   for (std::size_t r = 0; r < std::min(to.rules.size(), from.rules.size()); ++r)
-    if (to.rules[r].name == from.rules[r].name) to.rules[r] = from.rules[r];
+    if (to.rules[r].name == from.rules[r].name) {
+      to.rules[r].begin = from.rules[r].begin;
+      to.rules[r].tick = from.rules[r].tick;
+    }
   for (std::size_t r = 0; r < std::min(to.roles.size(), from.roles.size()); ++r) {
     RoleSpec& role = to.roles[r];
     const RoleSpec& old = from.roles[r];

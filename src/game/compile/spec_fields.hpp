@@ -17,13 +17,22 @@ struct config::Words<EventKind> {
       std::pair{"pass", EventKind::pass},     std::pair{"empty", EventKind::empty},
       std::pair{"full", EventKind::full},     std::pair{"die", EventKind::die},
       std::pair{"back", EventKind::back},     std::pair{"gate", EventKind::gate},
-      std::pair{"dig", EventKind::dig},       std::pair{"place", EventKind::place}};
+      std::pair{"dig", EventKind::dig},       std::pair{"place", EventKind::place},
+      std::pair{"custom", EventKind::custom}};
 };
 
 template <>
 struct config::Words<Part> {
   static constexpr std::array list{std::pair{"either", Part::either}, std::pair{"who", Part::who},
                                    std::pair{"whom", Part::whom}};
+};
+
+template <>
+struct config::Words<Approach> {
+  static constexpr std::array list{
+      std::pair{"any", Approach::any},       std::pair{"ahead", Approach::ahead},
+      std::pair{"behind", Approach::behind}, std::pair{"beside", Approach::beside},
+      std::pair{"above", Approach::above},   std::pair{"below", Approach::below}};
 };
 
 template <>
@@ -277,13 +286,28 @@ void describe(V& v, Progress& s) {
   v("along_path", s.along_path);
 }
 
+// What events and conditions both ask of a body.
+template <class V, class Asked>
+void describe_standing(V& v, Asked& s) {
+  v("above", s.above);
+  v("below", s.below);
+  v("meter", s.meter);
+  v("at_least", s.at_least);
+  v("at_most", s.at_most);
+}
+
 template <class V>
 void describe(V& v, EventTrigger& s) {
   v("event", s.event, needed());
+  v("named", s.named);
   v("of", s.of);
   v("as", s.as);
   v("with", s.with);
   v("harder_than", s.harder_than, at_least(0));
+  v("softer_than", s.softer_than, positive());
+  v("inside", s.inside);
+  v("from", s.from);
+  describe_standing(v, s);
   v("by_strength", s.by_strength);
   v("counts", s.counts);
   v("nth", s.nth, between(0, 1'000'000));
@@ -299,6 +323,7 @@ void describe(V& v, Condition& s) {
   v("paired", s.paired);
   v("slower_than", s.slower_than, positive());
   v("faster_than", s.faster_than, at_least(0));
+  describe_standing(v, s);
 }
 
 template <class V>
@@ -417,10 +442,67 @@ void describe(V& v, Stage& s) {
   v("earlier", s.earlier, between(0, 1));
 }
 
+template <class V, class Kind>
+void describe_subject(V& v, Kind& s) {
+  v("of", s.of);
+  v("as", s.as);
+}
 template <class V>
-void describe(V& v, CustomRule& s) {
+void describe(V& v, ChangeMeter& s) {
+  describe_subject(v, s);
+  v("meter", s.meter, needed());
+  v("by", s.by);
+  v("to", s.to);
+}
+template <class V>
+void describe(V& v, Remove& s) {
+  describe_subject(v, s);
+}
+template <class V>
+void describe(V& v, BringBack& s) {
+  describe_subject(v, s);
+}
+template <class V>
+void describe(V& v, PlaceAgain& s) {
+  describe_subject(v, s);
+}
+template <class V>
+void describe(V& v, Throw& s) {
+  describe_subject(v, s);
+  v("speed", s.speed, at_least(0));
+  v("along", s.along, between(-360, 360));
+  v("towards", s.towards);
+  v("spread", s.spread, between(0, 180));
+  v("rise", s.rise);
+}
+template <class V>
+void describe(V& v, TurnCells& s) {
+  v("from", s.from, needed());
+  v("into", s.into);
+}
+template <class V>
+void describe(V& v, Emit& s) {
+  v("event", s.event, needed());
+  v("strength", s.strength);
+}
+template <class V>
+void describe(V& v, EndEpisode& s) {
+  v("verdict", s.verdict);
+}
+
+template <class V>
+void describe(V& v, RuleSpec& s) {
   v("name", s.name, needed());
   v("numbers", s.numbers, between(0, 4096));
+  v("emits", s.emits);
+  v("on", s.on);
+  v("when", s.when);
+  v("lasting", s.lasting, between(0, 100'000));
+  v("after", s.after, between(0, 100'000));
+  v("every", s.every, Rule{.low = 0.0, .high = 100'000.0, .above_low = true});
+  v("only_while", s.only_while);
+  v("most", s.most, between(0, 1'000'000));
+  v("then", s.then);
 }
 
 template <class V>

@@ -147,25 +147,25 @@ Json scene_of(const Game& game, const std::vector<std::string>& players) {
   for (std::size_t t = 0; t < arena.tags().size(); ++t)
     tags.push_back({{"name", arena.tags()[t]}, {"colour", web_colour(colours[t])}});
   const auto& heights = arena.spec().heights;
-  return {
-      {"game", game.spec().name},
-      {"about", game.spec().about},
-      {"custom", game.spec().custom.has_value()},
-      {"frame", frame_of(game)},
-      {"happenings", game.spec().custom ? game.spec().custom->events : std::vector<std::string>{}},
-      {"high", arena.has_height()},
-      {"floor", heights && heights->floor ? Json(heights->floor->level) : Json()},
-      {"tick_seconds", arena.spec().tick},
-      {"ticks_per_step", game.spec().ticks_per_step},
-      {"ticks", ticks_shown(game)},
-      {"tags", tags},
-      {"entities", entities_of(arena)},
-      {"posed", arena.posed().size()},
-      {"roles", roles_of(game, players)},
-      {"meters", meters_of(arena)},
-      {"cells", cell_map(arena)},
-      {"blocks", block_map(arena)},
-      {"triangles", triangle_lists(arena)}};
+  return {{"game", game.spec().name},
+          {"about", game.spec().about},
+          {"custom", game.spec().custom.has_value()},
+          {"frame", frame_of(game)},
+          {"happenings",
+           std::vector<std::string>(game.told_events().begin(), game.told_events().end())},
+          {"high", arena.has_height()},
+          {"floor", heights && heights->floor ? Json(heights->floor->level) : Json()},
+          {"tick_seconds", arena.spec().tick},
+          {"ticks_per_step", game.spec().ticks_per_step},
+          {"ticks", ticks_shown(game)},
+          {"tags", tags},
+          {"entities", entities_of(arena)},
+          {"posed", arena.posed().size()},
+          {"roles", roles_of(game, players)},
+          {"meters", meters_of(arena)},
+          {"cells", cell_map(arena)},
+          {"blocks", block_map(arena)},
+          {"triangles", triangle_lists(arena)}};
 }
 
 Json forms_of(const Arena& arena, const std::byte* state) {

@@ -1,6 +1,9 @@
-#include "zithercraft/game/custom_rules.hpp"
+#include "zithercraft/game/rules.hpp"
+
+#include <algorithm>
 
 #include "game/plan.hpp"
+#include "game/rules.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/game/lanes.hpp"
 
@@ -37,6 +40,38 @@ double RuleView::control(std::size_t control, std::size_t role, std::size_t seat
 
 std::byte* RuleView::arena_state() const { return lanes_.arena_state(lane_); }
 
-void RuleView::end(Verdict verdict) const { lanes_.end(lane_, verdict); }
+ArenaView RuleView::view() const { return lanes_.view(lane_); }
+
+std::span<const Event> RuleView::events() const {
+  return lanes_.events(lane_).subspan(moment_.first_event);
+}
+
+void RuleView::emit(std::string_view event, EntityId who, EntityId whom, float strength) const {
+  const auto& told = lanes_.game_of(lane_).plan().told;
+  const auto found = std::find(told.begin(), told.end(), event);
+  if (found == told.end())
+    throw Error(ErrorKind::usage, "no rule lists the event '" + std::string(event) + "'",
+                "RuleView::emit", "name it in the rule's `emits`");
+  tell(lanes_.rule_lane(lane_, moment_), static_cast<std::int32_t>(found - told.begin()), who, whom,
+       strength);
+}
+
+void RuleView::change_meter(EntityId body, std::string_view meter, double by) const {
+  const RuleLane lane = lanes_.rule_lane(lane_, moment_);
+  const Arena& arena = lane.game.arena;
+  arena.add_to_meter(lane.block, arena.meter_number(body, meter), static_cast<float>(by),
+                     lane.scratch, lane.events);
+}
+
+bool RuleView::place_again(EntityId posed) const {
+  const RuleLane lane = lanes_.rule_lane(lane_, moment_);
+  return lane.game.arena.place_again(lane.block, posed, lane.scratch, lane.events);
+}
+
+void RuleView::end(Verdict verdict) const {
+  if (verdict != Verdict::none) end_episode(lanes_.rule_lane(lane_, moment_), verdict);
+}
+
+void RuleView::cut_off() const { end_episode(lanes_.rule_lane(lane_, moment_), Verdict::none); }
 
 }  // namespace zithercraft

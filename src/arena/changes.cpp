@@ -1,0 +1,67 @@
+// What rules change between two ticks.
+
+#include <algorithm>
+#include <vector>
+
+#include "arena/generate/placement.hpp"
+#include "arena/physics/physics.hpp"
+#include "arena/scratch.hpp"
+#include "zithercraft/base/random.hpp"
+
+namespace zithercraft {
+using namespace arena_internal;
+
+void Arena::add_to_meter(std::byte* state, std::size_t meter, float by, ArenaScratch& scratch,
+                         std::vector<Event>& events) const {
+  const ArenaPlan& plan = plan_of(state);
+  StateArrays s = plan.arrays(state);
+  EventSink sink(events, EventMask::everything());
+  change_meter({plan, s, *scratch.memory_, sink}, meter, by);
+}
+
+void Arena::take_out(std::byte* state, EntityId posed) const noexcept {
+  const ArenaPlan& plan = plan_of(state);
+  StateArrays s = plan.arrays(state);
+  arena_internal::take_out(plan, s, posed.index());
+  s.back_at[posed.index()] = 0;
+}
+
+bool Arena::bring_back(std::byte* state, EntityId posed, std::vector<Event>& events) const {
+  const std::size_t i = posed.index();
+  const ArenaPlan& plan = plan_of(state);
+  StateArrays s = plan.arrays(state);
+  if (s.present[i] != 0) return true;
+  if (i < plan.bodies && !is_free_for(plan, s, i, s.pose(i))) return false;
+  EventSink sink(events, EventMask::everything());
+  report_back(plan, s, i, sink);
+  return true;
+}
+
+bool Arena::place_again(std::byte* state, EntityId posed, ArenaScratch& scratch,
+                        std::vector<Event>& events) const {
+  const std::size_t i = posed.index();
+  const ArenaPlan& plan = plan_of(state);
+  StateArrays s = plan.arrays(state);
+  RandomStream random(s.header->seed, s.header->lane, s.header->episode, Purpose::come_back);
+  random.jump(s.header->tick, static_cast<std::uint32_t>(i));
+  if (!arena_internal::place_again(plan, s, i, random, *scratch.memory_)) return false;
+  const bool was_there = s.present[i] != 0;
+  arena_internal::take_out(plan, s, i);  // at rest, and in no zone yet
+  s.present[i] = 1;
+  if (was_there) return true;
+  EventSink sink(events, EventMask::everything());
+  report_back(plan, s, i, sink);
+  return true;
+}
+
+void Arena::turn_cells(std::byte* state, EntityId from, EntityId into) const noexcept {
+  const ArenaPlan& plan = plan_of(state);
+  const CellPlan& cells = plan.cells;
+  const auto kind = [&](EntityId id) {
+    return id ? static_cast<std::uint8_t>(id.index() - cells.first_kind + 1) : std::uint8_t{0};
+  };
+  std::uint8_t* const all = plan.arrays(state).cells;
+  std::replace(all, all + cells.layers * cells.cells(), kind(from), kind(into));
+}
+
+}  // namespace zithercraft

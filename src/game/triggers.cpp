@@ -1,0 +1,107 @@
+#include "game/triggers.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace zithercraft::game_internal {
+namespace {
+
+constexpr float half_root_two = 0.70710678f;  // cosine of 45 degrees
+
+bool contains(std::span<const EntityId> list, EntityId entity) {
+  return std::find(list.begin(), list.end(), entity) != list.end();
+}
+
+// Where the other thing is; what has no pose is where the event was.
+bool comes_from(Approach from, const ArenaView& view, const Fit& fit, const Event& event) {
+  const Arena& arena = view.arena();
+  const Pose own = view.pose(fit.own);
+  const bool posed = fit.other && arena.posed().holds(fit.other);
+  if (from == Approach::above || from == Approach::below) {
+    if (!posed) return false;
+    const float middle = own.z + 0.5f * arena.height_of(fit.own, view.state()),
+                foot = view.pose(fit.other).z;
+    return from == Approach::above ? foot >= middle
+                                   : foot + arena.height_of(fit.other, view.state()) <= middle;
+  }
+  const float x = (posed ? view.pose(fit.other).x : event.x) - own.x,
+              y = (posed ? view.pose(fit.other).y : event.y) - own.y;
+  const float ahead = own.cos * x + own.sin * y, far = half_root_two * std::sqrt(x * x + y * y);
+  if (from == Approach::ahead) return ahead >= far;
+  if (from == Approach::behind) return ahead <= -far;
+  return ahead < far && ahead > -far;
+}
+
+}  // namespace
+
+std::optional<Fit> fit(const EventTriggerPlan& trigger, std::span<const EntityId> own,
+                       const ArenaView& view, const Event& event) {
+  if (event.kind != trigger.kind || event.strength < trigger.harder_than) return {};
+  if (trigger.softer_than && event.strength >= *trigger.softer_than) return {};
+  if (trigger.detail && event.detail != *trigger.detail) return {};
+  const bool who = trigger.as != Part::whom && contains(own, event.who);
+  const bool whom = !who && trigger.as != Part::who && contains(own, event.whom);
+  if (!who && !whom) return {};
+  const Fit found{who ? event.who : event.whom, who ? event.whom : event.who};
+  const bool tagged = found.other && trigger.tags.holds(view.arena().entity(found.other).tag);
+  if (!trigger.any_thing && !tagged) return {};
+  if (!trigger.zones.empty() &&
+      std::none_of(trigger.zones.begin(), trigger.zones.end(),
+                   [&](EntityId zone) { return view.inside(found.own, zone); }))
+    return {};
+  if (trigger.from != Approach::any && !comes_from(trigger.from, view, found, event)) return {};
+  if (!stands(trigger.standing, view, found.own)) return {};
+  return found;
+}
+
+bool counts(const EventTriggerPlan& trigger, EntityId other, std::span<std::uint64_t> memory) {
+  if (trigger.counts != Counts::every) {
+    const bool each = trigger.counts == Counts::first_of_each && other;
+    const std::size_t bit = each ? other.index() : 0;
+    std::uint64_t& word = memory[bit / 64 + (trigger.nth > 0 ? 1 : 0)];
+    if (((word >> (bit % 64)) & 1u) != 0) return false;
+    word |= std::uint64_t{1} << (bit % 64);
+  }
+  return trigger.nth == 0 || ++memory[0] == trigger.nth;
+}
+
+bool stands(const StandingPlan& standing, const ArenaView& view, EntityId body) {
+  if (standing.above || standing.below) {
+    const float foot = view.pose(body).z;
+    if (standing.above && !(foot >= *standing.above)) return false;
+    if (standing.below && !(foot < *standing.below)) return false;
+  }
+  if (standing.meters.empty()) return true;
+  const auto meter = standing.meters[body.index()];
+  if (!meter) return false;
+  const float level = view.meter(*meter);
+  return level >= standing.least && level <= standing.most;
+}
+
+bool moves_and_touches(const ConditionPlan& condition, const ArenaView& view, EntityId body) {
+  if (!view.present(body)) return false;
+  if (condition.slower_than || condition.faster_than) {
+    const Velocity v = view.velocity(body);
+    const float speed = std::sqrt(v.x * v.x + v.y * v.y);
+    if (condition.slower_than && !(speed < *condition.slower_than)) return false;
+    if (condition.faster_than && !(speed > *condition.faster_than)) return false;
+  }
+  if (!condition.touching.empty() && !view.arena().touches(view.state(), body, condition.touching))
+    return false;
+  return stands(condition.standing, view, body);
+}
+
+bool holds(const ConditionPlan& condition, const ArenaView& view, EntityId body) {
+  if (!moves_and_touches(condition, view, body)) return false;
+  if (condition.near) {
+    const Pose from = view.pose(body);
+    const NearestHit hit = view.nearest(from.x, from.y, TagSet::of(*condition.near), body,
+                                        from.z + 0.5f * view.arena().height_of(body, view.state()));
+    if (!hit.entity || !(hit.distance <= condition.within)) return false;
+  }
+  return condition.zones.empty() ||
+         std::any_of(condition.zones.begin(), condition.zones.end(),
+                     [&](EntityId zone) { return view.inside(body, zone); });
+}
+
+}  // namespace zithercraft::game_internal
