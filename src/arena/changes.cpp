@@ -54,6 +54,34 @@ bool Arena::place_again(std::byte* state, EntityId posed, ArenaScratch& scratch,
   return true;
 }
 
+namespace {
+
+// The number of a body among wanderers, or `nowhere`.
+std::size_t wanderer_number(const ArenaPlan& plan, EntityId body) {
+  const auto found = std::find_if(plan.wanderers.begin(), plan.wanderers.end(),
+                                  [&](const WandererData& w) { return w.body == body.index(); });
+  return found == plan.wanderers.end() ? nowhere
+                                       : static_cast<std::size_t>(found - plan.wanderers.begin());
+}
+
+}  // namespace
+
+bool Arena::hostile(const std::byte* state, EntityId body) const noexcept {
+  const ArenaPlan& plan = plan_of(state);
+  const std::size_t number = wanderer_number(plan, body);
+  return number != nowhere &&
+         is_hostile(plan.wanderers[number], reading_of(plan, state).wander[number]);
+}
+
+void Arena::set_hostile(std::byte* state, EntityId body, bool hostile) const noexcept {
+  const ArenaPlan& plan = plan_of(state);
+  const std::size_t number = wanderer_number(plan, body);
+  if (number == nowhere) return;
+  WanderState& own = plan.arrays(state).wander[number];
+  own.leg &= ~WanderState::switched;
+  if (hostile != plan.wanderers[number].hostile) own.leg |= WanderState::switched;
+}
+
 void Arena::turn_cells(std::byte* state, EntityId from, EntityId into) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   const CellPlan& cells = plan.cells;

@@ -83,6 +83,7 @@ struct WandererData {
   bool flies = false;  // at the level at which it began
   std::vector<Vec> route{};
   std::vector<std::size_t> prey{}, hunters{};  // entities
+  bool hostile = true;                         // as an episode begins
   float sight = 0.0f;
   float change_chance = 0.0f;  // per tick, of a new direction
 };

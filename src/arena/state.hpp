@@ -23,7 +23,8 @@ struct DigState {
 };
 
 struct WanderState {
-  std::uint32_t leg = 0;            // of the route
+  static constexpr std::uint32_t switched = 0x80000000u;  // it is hostile if the spec says not
+  std::uint32_t leg = 0;                                  // of the route, and that bit
   float east = 0.0f, north = 0.0f;  // where a roaming one is going: a direction
 };
 

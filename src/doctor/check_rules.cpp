@@ -15,7 +15,7 @@ void check_rules(const Examined& e, Findings& findings) {
     moments += survey.moments;
     players += (players.empty() ? "" : ", ") + survey.player;
   }
-  for (std::size_t i = 0; i < rules.size(); ++i) {
+  for (std::size_t i = 0; i < rules.size() && moments > 0; ++i) {
     if (rules[i].coded()) continue;
     const bool ever = std::any_of(e.surveys.begin(), e.surveys.end(), [&](const Survey& s) {
       return i < s.rules.size() && s.rules[i] > 0;

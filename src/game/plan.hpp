@@ -297,6 +297,10 @@ struct ThrowPlan {
   std::optional<float> along;                      // radians
   std::optional<std::size_t> towards;              // a tag
 };
+struct SetHostilePlan {
+  SubjectPlan subject;
+  bool hostile = true;
+};
 struct TurnCellsPlan {
   EntityId from, into;
 };
@@ -308,13 +312,13 @@ struct EndPlan {
   Verdict verdict = Verdict::none;
 };
 using ActionPlan = std::variant<ChangeMeterPlan, RemovePlan, BringBackPlan, ThrowPlan,
-                                TurnCellsPlan, EmitPlan, EndPlan>;
+                                SetHostilePlan, TurnCellsPlan, EmitPlan, EndPlan>;
 
 struct RulePlan {
   std::optional<EventTriggerPlan> on{};
   std::optional<ConditionPlan> when{}, only_while{};
   std::optional<std::uint32_t> after{}, every{};  // ticks
-  std::uint32_t lasting = 0;                  // ticks
+  std::uint32_t lasting = 0;                      // ticks
   std::uint64_t most = 0;
   std::vector<ActionPlan> then{};
   // Words: how often it was carried out; then what `on` remembers, or for each body of `when` since

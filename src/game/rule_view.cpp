@@ -69,9 +69,9 @@ bool RuleView::place_again(EntityId posed) const {
 }
 
 void RuleView::end(Verdict verdict) const {
-  if (verdict != Verdict::none) end_episode(lanes_.rule_lane(lane_, moment_), verdict);
+  if (verdict != Verdict::none) finish_as(lanes_.rule_lane(lane_, moment_), verdict);
 }
 
-void RuleView::cut_off() const { end_episode(lanes_.rule_lane(lane_, moment_), Verdict::none); }
+void RuleView::cut_off() const { finish_as(lanes_.rule_lane(lane_, moment_), Verdict::none); }
 
 }  // namespace zithercraft

@@ -163,13 +163,18 @@ class Carrier {
     });
   }
 
+  void act(const SetHostilePlan& plan) const {
+    each(plan.subject,
+         [&](EntityId body) { arena().set_hostile(lane_.block, body, plan.hostile); });
+  }
+
   void act(const TurnCellsPlan& turn) const {
     arena().turn_cells(lane_.block, turn.from, turn.into);
   }
   void act(const EmitPlan& emit) const {
     tell(lane_, emit.event, about_.who, about_.whom, emit.strength);
   }
-  void act(const EndPlan& end) const { end_episode(lane_, end.verdict); }
+  void act(const EndPlan& end) const { finish_as(lane_, end.verdict); }
 
   const RulePlan& rule_;
   const RuleLane& lane_;
@@ -183,10 +188,9 @@ class Carrier {
 void bring_waiting(const RuleLane& lane) {
   if (!lane.game.waiting) return;
   for (const bool anywhere : {false, true})
-    for (const EntityId thing : lane.game.arena.posed()) {
-      std::uint64_t& word = waits(lane, anywhere, thing);
-      if ((word & bit_of(thing)) != 0 && brought(lane, anywhere, thing)) word &= ~bit_of(thing);
-    }
+    for (const EntityId thing : lane.game.arena.posed())
+      if (std::uint64_t& word = waits(lane, anywhere, thing); (word & bit_of(thing)) != 0)
+        if (brought(lane, anywhere, thing)) word &= ~bit_of(thing);
 }
 
 void carry_out(const RulePlan& rule, const RuleLane& lane) { Carrier(rule, lane).run(); }
@@ -207,7 +211,7 @@ void tell(const RuleLane& lane, std::int32_t event, EntityId who, EntityId whom,
                          .detail = event});
 }
 
-void end_episode(const RuleLane& lane, Verdict verdict) {
+void finish_as(const RuleLane& lane, Verdict verdict) {
   const auto numbers = rule_numbers(lane.game, lane.block);
   double& come_to = numbers[rule_verdict];
   if (verdict == Verdict::none)

@@ -26,6 +26,6 @@ void carry_out(const RulePlan& rule, const RuleLane& lane);
 /// Tells an event that a rule made.
 void tell(const RuleLane& lane, std::int32_t event, EntityId who, EntityId whom, float strength);
 /// Ends the episode at the end of the step; failure outweighs success, and both a cutoff.
-void end_episode(const RuleLane& lane, Verdict verdict);
+void finish_as(const RuleLane& lane, Verdict verdict);
 
 }  // namespace zithercraft::game_internal

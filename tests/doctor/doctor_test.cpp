@@ -447,7 +447,7 @@ TEST(Doctor, TellsOfRulesThatAreNeverCarriedOut) {
   game.rules = {{.name = "often", .every = 1.0, .then = {Emit{.event = "bell"}}},
                 {.name = "never",
                  .on = EventTrigger{.event = EventKind::die},
-                 .then = {EndEpisode{.verdict = Verdict::failure}}}};
+                 .then = {Finish{.verdict = Verdict::failure}}}};
   const auto diagnosis = examine(Game(game), {.steps = 2000});
   std::vector<std::string> never;
   for (const Finding& finding : diagnosis.findings)

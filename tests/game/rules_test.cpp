@@ -309,6 +309,35 @@ TEST(Rules, ServeAgainAndThrow) {
   EXPECT_NE(one.view().velocity(one.one("crate")).x, a.x);
 }
 
+TEST(Rules, SwitchHostility) {
+  GameSpec spec = yard(R"([[rules]]
+    name = "alarm"
+    on = { event = "enter", with = ["mat"] }
+    then = [{ kind = "remove", of = "gate" }]
+    [[rules]]
+    name = "calm"
+    after = 3
+    then = [{ kind = "emit", event = "calm" }])");
+  spec.arena.bodies.push_back({.name = "dog",
+                               .motion = Motion::free,
+                               .mover = Walker{.speed = 2.0, .acceleration = 50.0},
+                               .wanderer = Wanderer{.chases = {"porter"}, .hostile = false},
+                               .place = {.region = {-1, -8, -1, -8}}});
+  spec.rules[0].then.push_back(SetHostile{.of = "dog"});
+  spec.rules[1].then.push_back(SetHostile{.of = "dog", .hostile = false});
+  Yard y(spec);
+  y.put("porter", 0, 5);
+  EXPECT_FALSE(y.arena().hostile(y.lanes().arena_state(0), y.one("dog")));
+  y.step();
+  EXPECT_TRUE(y.arena().hostile(y.lanes().arena_state(0), y.one("dog")));
+  y.put("porter", -1, -4);
+  y.step(8);  // it comes
+  EXPECT_LT(std::hypot(y.pose("dog").x + 1, y.pose("dog").y + 4), 3.0);
+  y.step(8);
+  EXPECT_FALSE(y.arena().hostile(y.lanes().arena_state(0), y.one("dog")));
+  EXPECT_FALSE(y.arena().hostile(y.lanes().arena_state(0), y.one("porter")));
+}
+
 TEST(Rules, EmptyAVitalMeter) {
   Yard y(R"([[rules]]
     name = "smoke"
@@ -325,7 +354,7 @@ TEST(Rules, EmptyAVitalMeter) {
   EXPECT_EQ(y.outcome(), Outcome::failure);
 }
 
-TEST(Rules, EndEpisodesByVerdictOrWithout) {
+TEST(Rules, FinishsByVerdictOrWithout) {
   Yard cut(R"([[rules]]
     name = "bell"
     after = 0.4
@@ -507,6 +536,7 @@ INSTANTIATE_TEST_SUITE_P(
         Wrong{"after = 1\nthen = [{ kind = \"remove\", of = \"gat\" }]", "did you mean 'gate'"},
         Wrong{"after = 1\nthen = [{ kind = \"remove\", of = \"fence\" }]", "walls or cells only"},
         Wrong{"after = 1\nthen = [{ kind = \"throw\", of = \"gate\" }]", "is not free to move"},
+        Wrong{"after = 1\nthen = [{ kind = \"set_hostile\", of = \"bell\" }]", "is no wanderer"},
         Wrong{"after = 1\nthen = [{ kind = \"throw\", of = \"crate\", along = 3, towards = "
               "\"bell\" }]",
               "two directions"},

@@ -277,6 +277,10 @@ class Arena {
   /// back if it was out. False, and nothing is changed, if no free place was met.
   bool place_again(std::byte* state, EntityId posed, ArenaScratch& scratch,
                    std::vector<Event>& events) const;
+  /// Whether a wanderer chases now; false for everybody else.
+  bool hostile(const std::byte* state, EntityId body) const noexcept;
+  /// Switches whether a wanderer chases; nothing for everybody else.
+  void set_hostile(std::byte* state, EntityId body, bool hostile) const noexcept;
   /// All cells of a kind become cells of another; of none: nothing lies there any more.
   void turn_cells(std::byte* state, EntityId from, EntityId into) const noexcept;
 

@@ -75,6 +75,15 @@ struct Throw {
   bool operator==(const Throw&) const = default;
 };
 
+/// Switches whether wanderers chase.
+struct SetHostile {
+  static constexpr const char* kind = "set_hostile";
+  std::string of{};     ///< a tag of bodies
+  Part as = Part::who;  ///< of the rule's event, without `of`
+  bool hostile = true;  ///< whether they chase from now on
+  bool operator==(const SetHostile&) const = default;
+};
+
 /// All cells of a kind become cells of another: gates of a map open or close, ice melts.
 struct TurnCells {
   static constexpr const char* kind = "turn_cells";
@@ -93,15 +102,15 @@ struct Emit {
 };
 
 /// Ends the episode at the end of the step.
-struct EndEpisode {
+struct Finish {
   static constexpr const char* kind = "end";
   Verdict verdict = Verdict::none;  ///< of the first role; "no" cuts the episode off
-  bool operator==(const EndEpisode&) const = default;
+  bool operator==(const Finish&) const = default;
 };
 
 /// One thing that a rule does.
-using Action =
-    std::variant<ChangeMeter, Remove, BringBack, PlaceAgain, Throw, TurnCells, Emit, EndEpisode>;
+using Action = std::variant<ChangeMeter, Remove, BringBack, PlaceAgain, Throw, SetHostile,
+                            TurnCells, Emit, Finish>;
 
 // ---- Rules in C++
 

@@ -352,9 +352,9 @@ void ArenaCompiler::link_wanderers() {
   for (WandererData& wanderer : plan_.wanderers) {
     const Wanderer& spec = *bodies_[plan_.entities[wanderer.body].spec_index].wanderer;
     const std::string where = plan_.paths[wanderer.body] + ".wanderer.";
-    const TagSet prey = spec.hostile ? tag_mask(spec.chases, where + "chases") : TagSet();
+    const TagSet prey = tag_mask(spec.chases, where + "chases");
     const TagSet hunters = tag_mask(spec.flees, where + "flees");
-    if (!spec.hostile) tag_mask(spec.chases, where + "chases");
+    wanderer.hostile = spec.hostile;
     for (std::size_t b = 0; b < plan_.bodies; ++b) {
       if (b == wanderer.body) continue;
       if (prey.holds(plan_.tag_of[b])) wanderer.prey.push_back(b);

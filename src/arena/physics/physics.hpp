@@ -27,6 +27,9 @@ void settle_bodies(const Tick& tick);
 /// How the thing under a body's foot moves.
 Vec velocity_underfoot(const Tick& tick, std::size_t body);
 // wanderers.cpp
+inline bool is_hostile(const WandererData& wanderer, const WanderState& state) {
+  return wanderer.hostile != ((state.leg & WanderState::switched) != 0);
+}
 void guide_wanderers(const Tick& tick);
 // contacts.cpp: what bodies do to each other
 void solve_contacts(const Tick& tick);

@@ -55,18 +55,22 @@ class Guide {
   Vec wanted() {
     if (const std::size_t hunter = noticed(w_.hunters); hunter != nowhere)
       return unit(here() - Vec{t_.s.x[hunter], t_.s.y[hunter]});
-    if (const std::size_t prey = noticed(w_.prey); prey != nowhere)
-      return unit(Vec{t_.s.x[prey], t_.s.y[prey]} - here());
+    if (is_hostile(w_, state_))
+      if (const std::size_t prey = noticed(w_.prey); prey != nowhere)
+        return unit(Vec{t_.s.x[prey], t_.s.y[prey]} - here());
     if (!w_.route.empty()) return along_route();
     return roam();
   }
 
   Vec along_route() {
-    Vec d = w_.route[state_.leg % w_.route.size()] - here();
+    const std::uint32_t switched = state_.leg & WanderState::switched;
+    const std::size_t leg = (state_.leg & ~WanderState::switched) % w_.route.size();
+    Vec d = w_.route[leg] - here();
     const float near = w_.steps ? 0.5f * t_.plan.cells.size + 1e-3f : arrived;
     if (dot(d, d) <= near * near) {
-      state_.leg = static_cast<std::uint32_t>((state_.leg + 1) % w_.route.size());
-      d = w_.route[state_.leg] - here();
+      const std::size_t next = (leg + 1) % w_.route.size();
+      state_.leg = static_cast<std::uint32_t>(next) | switched;
+      d = w_.route[next] - here();
     }
     return unit(d);
   }

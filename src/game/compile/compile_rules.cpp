@@ -140,6 +140,14 @@ class RuleCompiler {
                    where_action_ + ".of", "give it motion = \"free\"");
     return plan;
   }
+  SetHostilePlan compile(const SetHostile& action) const {
+    SetHostilePlan plan{subject(action, true), action.hostile};
+    for (const EntityId body : plan.subject.of)
+      if (!game_.arena.wanders(body))
+        wrong_spec("'" + game_.arena.entity(body).name + "' is no wanderer", where_action_ + ".of",
+                   "give it a `wanderer`");
+    return plan;
+  }
   TurnCellsPlan compile(const TurnCells& action) const {
     return {cell_kind(action.from, ".from"),
             action.into.empty() ? EntityId() : cell_kind(action.into, ".into")};
@@ -160,7 +168,7 @@ class RuleCompiler {
     return {static_cast<std::int32_t>(found - game_.told.begin()),
             static_cast<float>(action.strength)};
   }
-  EndPlan compile(const EndEpisode& action) const { return {action.verdict}; }
+  EndPlan compile(const Finish& action) const { return {action.verdict}; }
 
   GamePlan& game_;
   const RuleSpec& spec_;

@@ -86,11 +86,14 @@ std::string words_of(const Throw& a) {
   if (a.spread > 0.0) text += ", " + number(a.spread) + " degrees to either side";
   return text;
 }
+std::string words_of(const SetHostile& a) {
+  return "make " + subject(a) + (a.hostile ? " hostile" : " peaceful");
+}
 std::string words_of(const TurnCells& a) {
   return a.into.empty() ? "clear all " + a.from : "turn " + a.from + " into " + a.into;
 }
 std::string words_of(const Emit& a) { return "tell '" + a.event + "'"; }
-std::string words_of(const EndEpisode& a) {
+std::string words_of(const Finish& a) {
   constexpr std::array words{"cut off", "end with success", "end with failure"};
   return words[static_cast<std::size_t>(a.verdict)];
 }

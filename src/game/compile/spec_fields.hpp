@@ -476,6 +476,11 @@ void describe(V& v, Throw& s) {
   v("rise", s.rise);
 }
 template <class V>
+void describe(V& v, SetHostile& s) {
+  describe_subject(v, s);
+  v("hostile", s.hostile);
+}
+template <class V>
 void describe(V& v, TurnCells& s) {
   v("from", s.from, needed());
   v("into", s.into);
@@ -486,7 +491,7 @@ void describe(V& v, Emit& s) {
   v("strength", s.strength);
 }
 template <class V>
-void describe(V& v, EndEpisode& s) {
+void describe(V& v, Finish& s) {
   v("verdict", s.verdict);
 }
 
