@@ -39,6 +39,10 @@ std::optional<Fit> fit(const EventTriggerPlan& trigger, std::span<const EntityId
   if (event.kind != trigger.kind || event.strength < trigger.harder_than) return {};
   if (trigger.softer_than && event.strength >= *trigger.softer_than) return {};
   if (trigger.detail && event.detail != *trigger.detail) return {};
+  // What a rule tells that waits for a time is nobody's doing, and so concerns everybody.
+  const bool nobodys = event.kind == EventKind::custom && !event.who && !event.whom;
+  if (nobodys && trigger.any_thing && stands(trigger.standing, view, own.front()))
+    return Fit{own.front(), {}};
   const bool who = trigger.as != Part::whom && contains(own, event.who);
   const bool whom = !who && trigger.as != Part::who && contains(own, event.whom);
   if (!who && !whom) return {};

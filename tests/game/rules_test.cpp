@@ -186,6 +186,25 @@ TEST(Rules, FollowTheClock) {
   EXPECT_EQ(y.breath(), 5.0f);
 }
 
+// Who waits for what nobody did hears of it too.
+TEST(Rules, TellEverybodyOfWhatNobodyDid) {
+  Yard y(
+      R"([[rules]]
+    name = "clock"
+    every = 1.0
+    then = [{ kind = "emit", event = "bell", strength = 2 }]
+    [[rules]]
+    name = "echo"
+    on = { event = "custom", named = "bell" }
+    then = [{ kind = "emit", event = "echo" }])",
+      R"({ name = "bell", weight = 1, on = { event = "custom", named = "bell", by_strength = true } })");
+  y.step(4);
+  EXPECT_EQ(y.lanes().rewards_by_term(0, 0)[1], 0.0f);
+  y.step();
+  EXPECT_EQ(y.lanes().rewards_by_term(0, 0)[1], 2.0f);
+  EXPECT_EQ(y.told("echo"), 1);
+}
+
 TEST(Rules, AskWhereAndHowAnEventCame) {
   const auto told = [](const std::string& filter, float x, float y, double heading) {
     Yard yard(R"([[rules]]
@@ -219,7 +238,7 @@ TEST(Rules, AskWhereAndHowAnEventCame) {
 
 TEST(Rules, KnowHeights) {
   GameSpec spec = yard("");
-  spec.arena.heights = Heights{};
+  spec.arena.heights = Heights{.floor = Floor{}};
   spec.rules = {{.name = "high", .when = Condition{.above = 2.0}, .then = {Emit{.event = "high"}}},
                 {.name = "landed on",
                  .on = EventTrigger{.with = {"crate"}, .from = Approach::below},
@@ -380,7 +399,7 @@ TEST(Rules, TurnCells) {
 #  S  #
 #######
 '''] }
-    bodies = [{ name = "eel", mover = { kind = "stepper", faces_move = false }, place = { region = [1.5, 1.5, 1.5, 1.5] } }]
+    bodies = [{ name = "eel", motion = "free", shape = { kind = "disc", radius = 0.3 }, mover = { kind = "stepper", faces_move = false }, place = { region = [1.5, 1.5, 1.5, 1.5] } }]
     [[roles]]
     name = "eel"
     senses = [{ kind = "own_motion" }]

@@ -36,7 +36,10 @@ class Placer {
     }
     for (int attempt = 0; attempt < tries_per_thing; ++attempt) {
       Pose pose = by_cell ? pose_on_cell(rule, steps) : pose_in_region(rule);
-      if (plan_.heights.used && !set_level(entity, rule, pose)) continue;
+      if (plan_.heights.used && !set_level(entity, rule, pose)) {
+        blame("no ground to stand on");
+        continue;
+      }
       if (!is_free(entity, rule, pose)) continue;
       if (plan_.heights.used) s_.z[entity] = pose.z;
       set_pose(s_, entity, pose.x, pose.y, static_cast<double>(pose.heading));
