@@ -224,14 +224,15 @@ void multiply_narrow(Rows<const float> a, const float* pairs, std::size_t inner,
   for (; i < c.count; ++i) narrow_block<1>(a.part(i, 1), pairs, inner, first, c.part(i, 1), add);
 }
 
-#define ZITHERCRAFT_PRODUCTS(Scalar)                                                          \
-  template void multiply(Scattered<Scalar>, Rows<const Scalar>, std::size_t, std::size_t,     \
-                         const Scalar*, Rows<Scalar>);                                        \
-  template void multiply_add(Scattered<Scalar>, Rows<const Scalar>, std::size_t, std::size_t, \
-                             Rows<Scalar>);                                                   \
-  template void add_rows(Rows<const Scalar>, std::size_t, Scalar*);
-ZITHERCRAFT_PRODUCTS(float)
-ZITHERCRAFT_PRODUCTS(double)
-#undef ZITHERCRAFT_PRODUCTS
+template void multiply(Scattered<float>, Rows<const float>, std::size_t, std::size_t, const float*,
+                       Rows<float>);
+template void multiply_add(Scattered<float>, Rows<const float>, std::size_t, std::size_t,
+                           Rows<float>);
+template void add_rows(Rows<const float>, std::size_t, float*);
+template void multiply(Scattered<double>, Rows<const double>, std::size_t, std::size_t,
+                       const double*, Rows<double>);
+template void multiply_add(Scattered<double>, Rows<const double>, std::size_t, std::size_t,
+                           Rows<double>);
+template void add_rows(Rows<const double>, std::size_t, double*);
 
 }  // namespace zithercraft::net_internal

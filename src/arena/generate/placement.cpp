@@ -58,6 +58,7 @@ class Placer {
     place(entity);
     blamed_ = nullptr;
     std::vector<std::pair<int, std::string>> list;
+    list.reserve(blamed.size());
     for (const auto& [name, times] : blamed) list.emplace_back(times, name);
     std::sort(list.begin(), list.end(), std::greater<>());
     std::string text;
