@@ -105,7 +105,6 @@ void Normaliser::apply(std::span<const float> rows, std::span<float> out,
   for (std::size_t r = 0; (r + 1) * columns <= rows.size(); ++r) {
     const float* in = rows.data() + r * columns;
     float* to = out.data() + r * stride;
-#pragma GCC ivdep
     for (std::size_t c = 0; c < columns; ++c) {
       const float value = (in[c] - shift[c]) * scale[c], high = most[c];
       to[c] = value > high ? high : value < -high ? -high : value;
