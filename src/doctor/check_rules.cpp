@@ -10,10 +10,10 @@ namespace zithercraft::doctor_internal {
 void check_rules(const Examined& e, Findings& findings) {
   const auto& rules = e.game.spec().rules;
   std::size_t moments = 0;
-  std::string players;
+  std::string watched;
   for (const Survey& survey : e.surveys) {
     moments += survey.moments;
-    players += (players.empty() ? "" : ", ") + survey.player;
+    watched += (watched.empty() ? "" : ", ") + survey.player;
   }
   for (std::size_t i = 0; i < rules.size() && moments > 0; ++i) {
     if (rules[i].coded()) continue;
@@ -24,7 +24,7 @@ void check_rules(const Examined& e, Findings& findings) {
     findings.push_back(
         {Severity::warning, "a rule that is never carried out",
          fmt::format("rules[{}] '{}'", i, rules[i].name), in_words(rules[i]),
-         fmt::format("not once in {} steps of lanes, played by: {}", moments, players),
+         fmt::format("not once in {} steps of lanes, played by: {}", moments, watched),
          "if it should happen in such play, check its tags, places and numbers; if it takes skill, "
          "begin some episodes near to it (stages)"});
   }
