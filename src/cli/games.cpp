@@ -46,16 +46,7 @@ void tell_misfits(const Game& game) {
 }
 
 GameSpec named_game(const std::string& name_or_path) {
-  if (names_file(name_or_path)) {
-    GameSpec spec = load_game(name_or_path);
-    try {
-      check_scripts(Game(spec));
-    } catch (const Error& error) {
-      throw Error(error.kind(), error.problem(), name_or_path + " (" + error.where() + ")",
-                  error.fix());
-    }
-    return spec;
-  }
+  if (names_file(name_or_path)) return load_game(name_or_path);
   if (name_or_path == remote_name) return joined_game();
   std::vector<std::string> names;
   for (const GameSpec& own : added_games()) {
@@ -74,7 +65,15 @@ GameSpec named_game(const std::string& name_or_path) {
 
 GameSpec find_game(const std::string& name_or_path, const std::vector<std::string>& assignments) {
   GameSpec game = with_assignments(named_game(name_or_path), assignments);
-  tell_misfits(Game(game, CustomParts::optional));
+  try {
+    const Game compiled(game, CustomParts::optional);
+    check_scripts(compiled);
+    tell_misfits(compiled);
+  } catch (const Error& error) {
+    if (!names_file(name_or_path)) throw;
+    throw Error(error.kind(), error.problem(), name_or_path + " (" + error.where() + ")",
+                error.fix());
+  }
   return game;
 }
 
