@@ -1,6 +1,7 @@
 #include "game/rules.hpp"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 
 #include "game/lane_block.hpp"
@@ -187,10 +188,15 @@ class Carrier {
 
 void bring_waiting(const RuleLane& lane) {
   if (!lane.game.waiting) return;
+  const std::size_t words = *lane.game.waiting_anywhere - *lane.game.waiting;
   for (const bool anywhere : {false, true})
-    for (const EntityId thing : lane.game.arena.posed())
-      if (std::uint64_t& word = waits(lane, anywhere, thing); (word & bit_of(thing)) != 0)
+    for (std::size_t w = 0; w < words; ++w) {
+      std::uint64_t& word = waits(lane, anywhere, EntityId(64 * w));
+      for (std::uint64_t left = word; left != 0; left &= left - 1) {
+        const EntityId thing(64 * w + static_cast<std::size_t>(std::countr_zero(left)));
         if (brought(lane, anywhere, thing)) word &= ~bit_of(thing);
+      }
+    }
 }
 
 void carry_out(const RulePlan& rule, const RuleLane& lane) { Carrier(rule, lane).run(); }

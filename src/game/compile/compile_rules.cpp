@@ -2,12 +2,11 @@
 #include <cmath>
 
 #include "game/compile/compile_triggers.hpp"
+#include "zithercraft/base/exact.hpp"
 #include "zithercraft/base/text.hpp"
 
 namespace zithercraft::game_internal {
 namespace {
-
-constexpr double radians_per_degree = 3.14159265358979323846 / 180.0;
 
 /// Turns one declared rule into what is carried out.
 class RuleCompiler {
@@ -123,13 +122,13 @@ class RuleCompiler {
   ThrowPlan compile(const Throw& action) const {
     ThrowPlan plan{subject(action, true),
                    static_cast<float>(action.speed),
-                   static_cast<float>(action.spread * radians_per_degree),
+                   static_cast<float>(exact::radians(action.spread)),
                    static_cast<float>(action.rise),
                    {},
                    {}};
     if (action.along && !action.towards.empty())
       wrong_spec("there are two directions", where_action_, "give `along` or `towards`");
-    if (action.along) plan.along = static_cast<float>(*action.along * radians_per_degree);
+    if (action.along) plan.along = static_cast<float>(exact::radians(*action.along));
     if (!action.towards.empty())
       plan.towards = placed_tag(game_, action.towards, where_action_ + ".towards");
     if (action.rise != 0.0 && !game_.arena.has_height())
