@@ -24,9 +24,9 @@ bool counts(const EventTriggerPlan& trigger, EntityId other, std::span<std::uint
 
 bool stands(const StandingPlan& standing, const ArenaView& view, EntityId body);
 
-/// All that a condition asks of a body but what is paired with seats.
+/// Whether a condition that pairs nothing with seats holds for a body.
 bool holds(const ConditionPlan& condition, const ArenaView& view, EntityId body);
-/// But for where it is.
+/// The part of a condition that does not ask where the body is.
 bool moves_and_touches(const ConditionPlan& condition, const ArenaView& view, EntityId body);
 
 }  // namespace zithercraft::game_internal

@@ -12,7 +12,7 @@ namespace {
 using nlohmann::json;
 using test::run_tool;
 
-// What happens when is told in plain words; a script that does not fit is only a note.
+// Rules are shown in plain words; a script that does not fit is only a note.
 TEST(Tool, ShowsRulesAndNotesScriptsThatDoNotFit) {
   const std::string store = (test::project_folder() / "examples/bonded_store.toml").string();
   const auto text = run_tool({"show", store});

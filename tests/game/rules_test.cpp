@@ -157,7 +157,7 @@ TEST(Rules, WaitUntilAConditionHasLasted) {
   y.put("porter", 0, 5);
   int told = 0;
   for (int i = 0; i < 4; ++i, y.step()) told += y.told("held");
-  EXPECT_EQ(told, 0);  // it began anew
+  EXPECT_EQ(told, 0);  // it began again
   for (int i = 0; i < 10; ++i, y.step()) told += y.told("held");
   EXPECT_EQ(told, 1);  // once, as long as it goes on
 }
@@ -355,6 +355,21 @@ TEST(Rules, SwitchHostility) {
   y.step(8);
   EXPECT_FALSE(y.arena().hostile(y.lanes().arena_state(0), y.one("dog")));
   EXPECT_FALSE(y.arena().hostile(y.lanes().arena_state(0), y.one("porter")));
+}
+
+TEST(Rules, AreDoneToEitherPartOfAnEvent) {
+  for (const auto& [part, left] : {std::pair{"who", "bell"}, std::pair{"whom", "porter"}}) {
+    Yard y(R"([[rules]]
+      name = "bump"
+      on = { event = "touch", as = "who", with = ["bell"] }
+      then = [{ kind = "remove", as = ")" +
+           std::string(part) + R"(" }])");
+    y.put("porter", -2, -5);
+    y.lanes().control(0, 0)[0] = 1.0f;
+    y.step(5);
+    EXPECT_TRUE(y.there(left)) << part;
+    EXPECT_NE(y.there("bell"), y.there("porter")) << part;
+  }
 }
 
 TEST(Rules, EmptyAVitalMeter) {

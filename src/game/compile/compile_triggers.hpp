@@ -16,7 +16,7 @@ EventTriggerPlan compile_event(const GamePlan& game, const EventTrigger& on,
                                std::span<const EntityId> own, const std::string& where);
 /// Words that it remembers.
 std::size_t words_of(const GamePlan& game, const EventTrigger& on);
-/// But for what is paired with seats.
+/// All of it that does not depend on seats: nothing is paired with them yet.
 ConditionPlan compile_condition(const GamePlan& game, const Condition& when,
                                 std::span<const EntityId> own, const std::string& where);
 /// Of each body the number of its meter of that name. Throws Error (spec) if none of `meant` has
