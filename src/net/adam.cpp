@@ -15,8 +15,8 @@ constexpr double decay1 = 0.9, decay2 = 0.999;
 
 void Adam::begin_step(double learning_rate) noexcept {
   const auto t = static_cast<double>(++steps_);
-  rate_ = static_cast<float>(learning_rate * std::sqrt(1.0 - std::pow(decay2, t)) /
-                             (1.0 - std::pow(decay1, t)));
+  const double unbias = std::sqrt(1.0 - std::pow(decay2, t)) / (1.0 - std::pow(decay1, t));
+  rate_ = static_cast<float>(learning_rate * unbias);
 }
 
 // One walk over all arrays: they are longer than the first-level cache.
