@@ -132,6 +132,11 @@ std::vector<std::string> Arena::meters_of(EntityId body) const {
   return names;
 }
 
+bool Arena::in_tail(EntityId posed) const noexcept {
+  const auto& of = plans_->variants[0].tail_of;
+  return posed.index() < of.size() && of[posed.index()] != nowhere;
+}
+
 bool Arena::returns(EntityId posed) const noexcept {
   return plans_->variants[0].returns[posed.index()].after > 0;
 }
@@ -150,9 +155,10 @@ void Arena::begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std:
   // Blocks are left as they are: they come last, and bring themselves back to where they began.
   const ArenaPlan& any = plans_->variants[0];
   std::memset(state, 0, any.has_blocks() ? any.at.block_mark : any.state_bytes);
-  const auto variants = static_cast<std::uint32_t>(plans_->variants.size());
+  const auto variants = static_cast<std::uint32_t>(plans_->variants.size()) / plans_->phases;
   const std::uint32_t variant =
-      variants == 1 ? 0 : RandomStream(seed, lane, episode, Purpose::vary).below(variants);
+      plans_->phases *
+      (variants == 1 ? 0 : RandomStream(seed, lane, episode, Purpose::vary).below(variants));
   const ArenaPlan& plan = plans_->variants[variant];
   StateArrays s = plan.arrays(state);
   *s.header = {seed, lane, episode, 0, variant};
@@ -163,6 +169,8 @@ void Arena::begin(std::byte* state, std::uint64_t seed, std::uint32_t lane, std:
       s.home[plan.home[e]] = {s.x[e], s.y[e], s.heading[e]};
       if (plan.heights.used) s.home_z[plan.home[e]] = s.z[e];
     }
+  for (const std::size_t body : plan.free_bodies) set_off(plan, s, body);
+  for (const TailData& tail : plan.tails) roll_up_tails(plan, s, tail.leader);
   for (std::size_t m = 0; m < plan.meters.size(); ++m) s.meters[m] = plan.meters[m].start;
 }
 
@@ -222,7 +230,10 @@ bool Arena::present(const std::byte* state, EntityId posed) const noexcept {
 }
 
 void Arena::set_present(std::byte* state, EntityId posed, bool present) const noexcept {
-  plans_->variants[0].arrays(state).present[posed.index()] = present ? 1 : 0;
+  const ArenaPlan& plan = plans_->variants[0];
+  StateArrays s = plan.arrays(state);
+  s.present[posed.index()] = present ? 1 : 0;
+  roll_up_tails(plan, s, posed.index());
 }
 
 Velocity Arena::velocity(const std::byte* state, EntityId body) const noexcept {
@@ -240,10 +251,12 @@ void Arena::put(std::byte* state, EntityId posed, float x, float y, double headi
   set_pose(s, i, x, y, heading);
   const bool moves = i < plan.bodies + plan.shots;
   if (moves) s.vx[i] = s.vy[i] = s.turn[i] = 0.0f;
-  if (!plan.heights.used) return;
-  s.z[i] = z;
-  if (moves) s.vz[i] = 0.0f;
-  if (i < plan.bodies) s.stands_on[i] = 0;
+  if (plan.heights.used) {
+    s.z[i] = z;
+    if (moves) s.vz[i] = 0.0f;
+    if (i < plan.bodies) s.stands_on[i] = 0;
+  }
+  roll_up_tails(plan, s, i);
 }
 
 void Arena::set_velocity(std::byte* state, EntityId body, Velocity velocity) const noexcept {
@@ -293,7 +306,10 @@ float Arena::meter(const std::byte* state, EntityId body, std::string_view name)
 void Arena::set_meter(std::byte* state, EntityId body, std::string_view name, float value) const {
   const ArenaPlan& plan = plan_of(state);
   const std::size_t m = meter_number(body, name);
-  plan.arrays(state).meters[m] = std::clamp(value, plan.meters[m].low, plan.meters[m].high);
+  StateArrays s = plan.arrays(state);
+  s.meters[m] = std::clamp(value, plan.meters[m].low, plan.meters[m].high);
+  for (const TailData& tail : plan.tails)
+    if (tail.meter == m) shorten_tail(plan, s, tail);
 }
 
 void Arena::cast(const std::byte* state, const RayFanQuery& rays, std::span<float> distance,

@@ -6,7 +6,9 @@
 #include "arena/generate/placement.hpp"
 #include "arena/physics/physics.hpp"
 #include "arena/scratch.hpp"
+#include "zithercraft/base/error.hpp"
 #include "zithercraft/base/random.hpp"
+#include "zithercraft/base/text.hpp"
 
 namespace zithercraft {
 using namespace arena_internal;
@@ -22,6 +24,10 @@ void Arena::add_to_meter(std::byte* state, std::size_t meter, float by, ArenaScr
 void Arena::take_out(std::byte* state, EntityId posed) const noexcept {
   const ArenaPlan& plan = plan_of(state);
   StateArrays s = plan.arrays(state);
+  if (in_tail(posed) && s.present[posed.index()] != 0) {
+    cut_tail(plan, s, posed.index());
+    return;
+  }
   arena_internal::take_out(plan, s, posed.index());
   s.back_at[posed.index()] = 0;
 }
@@ -31,6 +37,7 @@ bool Arena::bring_back(std::byte* state, EntityId posed, std::vector<Event>& eve
   const ArenaPlan& plan = plan_of(state);
   StateArrays s = plan.arrays(state);
   if (s.present[i] != 0) return true;
+  if (in_tail(posed)) return false;
   if (i < plan.bodies && !is_free_for(plan, s, i, s.pose(i))) return false;
   EventSink sink(events, EventMask::everything());
   report_back(plan, s, i, sink);
@@ -42,13 +49,17 @@ bool Arena::place_again(std::byte* state, EntityId posed, ArenaScratch& scratch,
   const std::size_t i = posed.index();
   const ArenaPlan& plan = plan_of(state);
   StateArrays s = plan.arrays(state);
+  if (in_tail(posed)) return false;
   RandomStream random(s.header->seed, s.header->lane, s.header->episode, Purpose::come_back);
   random.jump(s.header->tick, static_cast<std::uint32_t>(i));
   if (!arena_internal::place_again(plan, s, i, random, *scratch.memory_)) return false;
   const bool was_there = s.present[i] != 0;
   arena_internal::take_out(plan, s, i);  // at rest, and in no zone yet
   s.present[i] = 1;
-  if (was_there) return true;
+  if (was_there) {
+    set_off(plan, s, i);
+    return true;
+  }
   EventSink sink(events, EventMask::everything());
   report_back(plan, s, i, sink);
   return true;
@@ -80,6 +91,26 @@ void Arena::set_hostile(std::byte* state, EntityId body, bool hostile) const noe
   WanderState& own = plan.arrays(state).wander[number];
   own.leg &= ~WanderState::switched;
   if (hostile != plan.wanderers[number].hostile) own.leg |= WanderState::switched;
+}
+
+std::uint32_t Arena::phase_number(std::string_view name, const std::string& where) const {
+  std::vector<std::string> known;
+  for (const Phase& phase : plans_->spec.phases) {
+    known.push_back(phase.name);
+    if (phase.name == name) return static_cast<std::uint32_t>(known.size());
+  }
+  if (name.empty()) return 0;
+  throw Error(ErrorKind::spec, "the arena has no phase '" + std::string(name) + "'", where,
+              known.empty() ? "give it `phases`" : advice(name, known));
+}
+
+std::uint32_t Arena::phase(const std::byte* state) const noexcept {
+  return reinterpret_cast<const StateHeader*>(state)->variant % plans_->phases;
+}
+
+void Arena::enter_phase(std::byte* state, std::uint32_t phase) const noexcept {
+  std::uint32_t& variant = reinterpret_cast<StateHeader*>(state)->variant;
+  variant = variant - variant % plans_->phases + phase;
 }
 
 void Arena::turn_cells(std::byte* state, EntityId from, EntityId into) const noexcept {

@@ -5,6 +5,7 @@
 // Entities are numbered as in arena.hpp. Bodies, shots, zones and items have poses and come first:
 // an entity's number is also its index in the pose arrays.
 
+#include <array>
 #include <cstdint>
 #include <memory>
 #include <string>
@@ -22,9 +23,11 @@ constexpr std::size_t nowhere = ~std::size_t{0};
 
 struct BodyData {
   float inverse_mass = 0.0f, inverse_inertia = 0.0f;  // 0 for bodies that contacts do not move
-  float keep = 1.0f;        // share of the speed kept per tick under the body's own drag
-  float top_speed = 0.0f;   // m/s; 0 for no limit
-  float swept_from = 0.0f;  // m/s from which its motion is swept for things in between
+  float keep = 1.0f;            // share of the speed kept per tick under the body's own drag
+  float top_speed = 0.0f;       // m/s; 0 for no limit
+  float constant_speed = 0.0f;  // m/s; 0 for none
+  float start_speed = 0.0f;     // m/s ahead
+  float swept_from = 0.0f;      // m/s from which its motion is swept for things in between
   std::size_t first_input = 0;
   // In arenas with height:
   float step = 0.005f;  // metres: edges up to this height do not stop it
@@ -66,6 +69,18 @@ struct StepperData {
   bool faces_move = false, pushes = false, pushable = false;
 };
 
+struct RailData {
+  std::size_t body = 0;
+  Vec from{}, to{};  // of a line
+  bool arc = false;
+  Vec centre{};                      // of an arc
+  float radius = 0.0f;               // likewise
+  double begins = 0.0;               // radians, likewise
+  float length = 0.0f;               // metres
+  float speed = 0.0f, step = 0.0f;   // m/s, m/s per tick
+  std::array<float, 2> start{0, 1};  // metres along it
+};
+
 struct CarriedData {
   std::size_t body = 0, home = 0;
   std::vector<Vec> points{};    // from the start, which is (0, 0)
@@ -75,6 +90,17 @@ struct CarriedData {
   double length = 0.0;  // seconds once around or once along
   bool closed = false, turns = false;
   Carry::Function code{};
+};
+
+/// The pieces that follow one leader.
+struct TailData {
+  std::size_t leader = 0, meter = 0;
+  std::size_t first = 0, pieces = 0;        // bodies; how many there can be
+  std::size_t first_knot = 0, knots = 1;    // of the path that is kept
+  std::size_t stepper = nowhere;            // the leader among steppers, which go by cells
+  float spacing = 1.0f, knot_every = 0.0f;  // metres along the path
+  std::size_t close = 0;  // pieces that are always so near to their leader that they touch it
+  TagSet lets_pass{};
 };
 
 struct WandererData {
@@ -254,7 +280,10 @@ struct ArenaPlan {
   std::vector<std::size_t> free_index;    // per body, or nowhere
   std::vector<MoverData> movers;
   std::vector<StepperData> steppers;
+  std::vector<RailData> rails;
   std::vector<CarriedData> carried;
+  std::vector<TailData> tails;
+  std::vector<std::size_t> tail_of;  // per body, whose piece it is or nowhere; empty without tails
   std::vector<WandererData> wanderers;
   std::vector<MeterData> meters;
   std::vector<std::vector<std::int32_t>> meter_of;  // [active][meter name] -> meter, or -1
@@ -270,7 +299,7 @@ struct ArenaPlan {
   std::vector<std::size_t> returning;      // entities that come back
   std::vector<std::size_t> placing_order;  // entities to place, in order
   std::vector<TagSet> away_rules;          // per posed entity: what it keeps away from
-  std::size_t homes = 0, inputs = 0, closest = 0;
+  std::size_t homes = 0, inputs = 0, closest = 0, knots = 0;
 
   std::vector<StateField> fields;
   StateOffsets at;
@@ -291,13 +320,23 @@ inline StateArrays reading_of(const ArenaPlan& plan, const std::byte* state) {
   return plan.arrays(const_cast<std::byte*>(state));
 }
 
+/// Whether a body goes through another, which is then no obstacle: a piece of a tail.
+inline bool goes_through(const ArenaPlan& plan, std::size_t body, std::size_t other) {
+  if (plan.tail_of.empty() || other >= plan.bodies || plan.tail_of[other] == nowhere) return false;
+  const TailData& tail = plan.tails[plan.tail_of[other]];
+  return tail.lets_pass.holds(plan.tag_of[body]) ||
+         (tail.leader == body && other - tail.first < tail.close);
+}
+
 /// Whether a body is there with its middle in a zone.
 bool is_inside(const ArenaPlan& plan, const StateArrays& s, std::size_t body, std::size_t zone);
 
-/// All variants of an arena; the first is the spec as it is written if nothing varies.
+/// All variants of an arena, each in all phases: as an episode begins it, then phase by phase. The
+/// first is the spec as it is written if nothing varies.
 struct ArenaPlans {
   ArenaSpec spec;
   std::vector<ArenaPlan> variants;
+  std::uint32_t phases = 1;  // that each variant has, with the one that it begins in
 };
 
 struct Contact {

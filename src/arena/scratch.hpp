@@ -15,6 +15,7 @@ struct ArenaScratch::Memory {
       push_turn;           // velocities that only undo overlap and are forgotten after the tick
   std::vector<float> way;  // share of this tick's motion that is free, for swept bodies
   std::vector<CarriedPose> carried_to;  // per carried body: where it is at the end of the tick
+  std::vector<Pose> rail_to;            // likewise, per body on a rail
   std::vector<float> approach;  // per entity: fastest approach in this tick, below 0 for no touch
   std::vector<Core> placed;
   std::vector<std::size_t> placed_entity;
@@ -24,6 +25,8 @@ struct ArenaScratch::Memory {
   std::vector<std::uint32_t> contenders;  // per cell: how many want to enter it
   // Per stepper: entity it was stopped by, or one of the marks of steppers.cpp.
   std::vector<std::int32_t> bumped;
+  std::vector<std::int32_t>
+      piece;  // per stepper: the piece of a tail that it wants to step on, or -1
   std::vector<std::int32_t> pusher;  // per stepper: the stepper that pushes it, -1 for none
   // Steppers whose wish is taken back, and because of whom.
   std::vector<std::pair<std::size_t, std::int32_t>> dropped;

@@ -28,12 +28,23 @@ struct WanderState {
   float east = 0.0f, north = 0.0f;  // where a roaming one is going: a direction
 };
 
+struct TailState {
+  std::uint32_t out = 0;                // pieces that follow now
+  std::uint32_t knots = 0, newest = 0;  // of the leader's path
+};
+
+/// A point of a leader's path.
+struct Knot {
+  float x = 0.0f, y = 0.0f, z = 0.0f;
+};
+
 /// Where each array begins, in bytes from the block's start.
 struct StateOffsets {
   std::size_t x = 0, y = 0, heading = 0, cos = 0, sin = 0, present = 0, back_at = 0, home = 0;
   std::size_t z = 0, vz = 0, pitch = 0, stands_on = 0, home_z = 0;
   std::size_t vx = 0, vy = 0, turn = 0, inputs = 0, meters = 0, ready_at = 0, ends_at = 0,
               closest = 0;
+  std::size_t tails = 0, path = 0;
   std::size_t wander = 0, gate = 0, touching = 0, inside = 0, on_cell = 0, cells = 0;
   std::size_t digging = 0, in_block = 0, block_mark = 0, block_top = 0, changed = 0, blocks = 0;
 };
@@ -67,6 +78,8 @@ struct StateArrays {
         ready_at(in<std::uint32_t>(state, at.ready_at)),
         ends_at(in<std::uint32_t>(state, at.ends_at)),
         closest(in<float>(state, at.closest)),
+        tails(in<TailState>(state, at.tails)),
+        path(in<Knot>(state, at.path)),
         wander(in<WanderState>(state, at.wander)),
         gate(in<std::int32_t>(state, at.gate)),
         touching(in<std::uint8_t>(state, at.touching)),
@@ -97,6 +110,8 @@ struct StateArrays {
   std::uint32_t* ready_at;  // [launchers] tick from which it can launch
   std::uint32_t* ends_at;   // [shots] tick at which it ends by itself
   float* closest;           // [launcher's shots][its targets] metres
+  TailState* tails;         // [tails]
+  Knot* path;               // [tails][knots], a ring each
   WanderState* wander;      // [wanderers]
   std::int32_t* gate;       // [gates of rivers] its number counted from the beginning of the river
   std::uint8_t* touching;   // [free bodies][entities]

@@ -15,6 +15,7 @@
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/experiment/ablation.hpp"
 #include "zithercraft/experiment/comparison.hpp"
+#include "zithercraft/experiment/measure.hpp"
 #include "zithercraft/experiment/sweep.hpp"
 #include "zithercraft/run/methods.hpp"
 #include "zithercraft/show/figures.hpp"
@@ -132,6 +133,8 @@ int end(const Study& study, bool json, const Json& found) {
   for (const StudyRun& run : study.runs())
     if (run.status == StudyRunStatus::failed)
       fmt::print("failed: {}, {}, seed {}: {}\n", run.game, run.variant, run.seed, run.error);
+  if (const std::string few = too_few_seeds(study.plan().seeds.size()); !few.empty())
+    fmt::print("{}\n", few);
   if (left > 0)
     fmt::print("{} of {} runs are unfinished; continue with the same command and --resume\n", left,
                study.runs().size());
@@ -147,7 +150,7 @@ std::string file_name(std::string measure) {
 }
 
 void print_cells(const SweepTable& table) {
-  fmt::print("\n{}: {} (interquartile mean over seeds and half of its 95% interval)\n", table.game,
+  fmt::print("\n{}: {} (interquartile mean over seeds, and its 95% interval)\n", table.game,
              table.measure);
   const bool flat = table.y.key.empty();
   Table rows(false);
@@ -157,13 +160,8 @@ void print_cells(const SweepTable& table) {
                   flat ? table.x.key : table.y.key + " \\ " + table.x.key)};
     for (std::size_t x = 0; x < table.x.values.size(); ++x) {
       const auto& cell = table.cells[y * table.x.values.size() + x];
-      std::string text = "unfinished";
-      if (cell.value) {
-        const double half = 0.5 * (cell.value->high - cell.value->low);
-        text = fmt::format("{:.2f}{}", cell.value->mean,
-                           std::isfinite(half) ? fmt::format(" ±{:.2f}", half) : "");
-      }
-      row.push_back(text_cell("", text, -13, text_of(table.x.values[x])));
+      const std::string text = cell.value ? with_range(*cell.value, "{:.2f}") : "unfinished";
+      row.push_back(text_cell("", text, -19, text_of(table.x.values[x])));
     }
     rows.add(row);
   }
@@ -248,9 +246,10 @@ int StudyCommand::run() const {
                                    text_cell("variant", variant.name, 28, game.name)};
       for (const std::string& measure : p.measures) {
         const auto values = result.values(game.name, variant.name, measure);
-        row.push_back(values.empty() ? Table::Cell{measure, {}, measure, "unfinished", 28}
-                                     : interval_cell(measure, repetitions_interval(values),
-                                                     "{:.3g}", 28, measure));
+        row.push_back(values.empty()
+                          ? Table::Cell{measure, {}, measure, "unfinished", 28}
+                          : interval_cell(measure, measure_interval(measure, values, p.episodes),
+                                          "{:.3g}", 28, measure));
       }
       table.add(row);
     }
@@ -296,6 +295,9 @@ int CompareCommand::run() const {
          text_cell("", first ? "" : with_range(g.improvement, "{:.2f}"), 22, "chance to be better"),
          text_cell("", to_target, 1, fmt::format("to {:.0f}%", 100 * target))});
   }
+  std::size_t fewest = least_repetitions;
+  for (const GroupScore& g : c.groups) fewest = std::min(fewest, g.success.size());
+  if (fewest < least_repetitions) fmt::print("\n{}\n", too_few_seeds(fewest));
   if (!png.empty()) fmt::print("\ncurves: {}\n", png);
   if (!html.empty()) fmt::print("page: {}\n", html);
   return done;

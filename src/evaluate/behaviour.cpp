@@ -269,7 +269,8 @@ class BehaviourSurvey {
   BehaviourRow row(std::size_t p, const std::vector<std::vector<EpisodeBehaviour>>& all,
                    const BehaviourTable& table) const {
     BehaviourRow row{players_[p].name(), {}, {}, {}, 0.0, 0.0};
-    for (const std::string& measure : table.measures) {
+    for (std::size_t m = 0; m < table.measures.size(); ++m) {
+      const std::string& measure = table.measures[m];
       std::vector<double> values, first, second;
       for (std::size_t e = 0; e < keys_.size(); ++e) {
         const double own = value_of(all[p][e], measure), before = value_of(all[0][e], measure);
@@ -279,7 +280,9 @@ class BehaviourSurvey {
         first.push_back(own);
         second.push_back(before);
       }
-      row.values.push_back(values.empty() ? Interval{} : mean_interval(values));
+      row.values.push_back(values.empty()           ? Interval{}
+                           : m >= table.first_event ? count_interval(values)
+                                                    : mean_interval(values));
       row.stddevs.push_back(stddev_of(values));
       if (p > 0)
         row.differences.push_back(first.empty() ? Interval{} : paired_difference(first, second));

@@ -121,6 +121,12 @@ Interval mean_interval(std::span<const double> values) {
           0.5 * (means[mean_resamples - outside - 1] + means[mean_resamples - outside])};
 }
 
+Interval count_interval(std::span<const double> values) {
+  const bool none = std::all_of(values.begin(), values.end(), [](double v) { return v == 0.0; });
+  if (none) return {0.0, 0.0, -std::log(0.025) / static_cast<double>(values.size())};
+  return mean_interval(values);
+}
+
 Interval paired_difference(std::span<const double> a, std::span<const double> b) {
   if (a.size() != b.size() || a.empty())
     throw Error(ErrorKind::usage, "paired values must be as many of both, and at least one",

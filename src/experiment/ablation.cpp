@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "zithercraft/base/error.hpp"
+#include "zithercraft/experiment/measure.hpp"
 
 namespace zithercraft {
 namespace {
@@ -54,9 +55,9 @@ std::vector<AblationRow> ablation_table(const Study& study, const std::string& m
     AblationRow row{.part = variant.without.empty() ? "" : variant.without.front(),
                     .runs = values.size(),
                     .of = plan.seeds.size()};
-    if (!values.empty()) row.value = repetitions_interval(values);
+    if (!values.empty()) row.value = measure_interval(measure, values, plan.episodes);
     if (!row.part.empty() && !values.empty() && !with.empty()) {
-      row.effect = repetitions_difference(with, values);
+      row.effect = measure_difference(measure, with, values);
       if (row.runs == row.of && with.size() == row.of)
         row.verdict = row.effect.low > 0.0    ? AblationRow::Verdict::helps
                       : row.effect.high < 0.0 ? AblationRow::Verdict::hurts

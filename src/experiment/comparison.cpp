@@ -99,6 +99,10 @@ const MetricsRow* row_at(const std::vector<MetricsRow>& rows, double steps) {
   return found;
 }
 
+Interval within(Interval interval, double low, double high) {
+  return {interval.mean, std::max(low, interval.low), std::min(high, interval.high)};
+}
+
 Curve curve_of(const RunGroup& group) {
   std::vector<std::vector<MetricsRow>> runs;
   double last = endless;
@@ -117,18 +121,14 @@ Curve curve_of(const RunGroup& group) {
       success.push_back(row == nullptr ? 0.0 : row->recent_success);
       seconds += (row == nullptr ? 0.0 : row->seconds) / static_cast<double>(runs.size());
     }
-    const Interval interval = repetitions_interval(success);
+    const Interval interval = within(repetitions_interval(success), 0.0, 1.0);
     curve.steps.push_back(at);
     curve.seconds.push_back(seconds);
     curve.mean.push_back(interval.mean);
-    curve.low.push_back(std::max(0.0, interval.low));
-    curve.high.push_back(std::min(1.0, interval.high));
+    curve.low.push_back(interval.low);
+    curve.high.push_back(interval.high);
   }
   return curve;
-}
-
-Interval within(Interval interval, double low, double high) {
-  return {interval.mean, std::max(low, interval.low), std::min(high, interval.high)};
 }
 
 GroupScore evaluate_group(const RunGroup& group, const CompareOptions& options, WorkerPool& pool,
@@ -150,7 +150,7 @@ GroupScore evaluate_group(const RunGroup& group, const CompareOptions& options, 
     steps.push_back(values[2]);
     seconds.push_back(values[3]);
   }
-  score.mean_success = within(repetitions_interval(score.success), 0.0, 1.0);
+  score.mean_success = measure_interval("success", score.success, options.episodes);
   score.mean_return = repetitions_interval(score.episode_return);
   score.reached = steps.size();
   score.steps_to_target = steps.empty() ? endless : interquartile_mean(steps);
@@ -203,7 +203,7 @@ Comparison compare(const std::vector<RunGroup>& groups, const CompareOptions& op
   for (const RunGroup& group : groups) {
     GroupScore score = evaluate_group(group, options, pool, progress);
     const GroupScore& first = comparison.groups.empty() ? score : comparison.groups.front();
-    score.difference = within(repetitions_difference(score.success, first.success), -1.0, 1.0);
+    score.difference = measure_difference("success", score.success, first.success);
     score.improvement = chance_to_be_better(score.success, first.success);
     comparison.groups.push_back(std::move(score));
   }

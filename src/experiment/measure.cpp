@@ -1,6 +1,7 @@
 #include "zithercraft/experiment/measure.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <limits>
 #include <map>
 #include <optional>
@@ -121,6 +122,55 @@ std::vector<double> take_measures(const Run& run, const GameSpec& game, const Me
   std::vector<double> values;
   std::transform(measures.begin(), measures.end(), std::back_inserter(values), value);
   return values;
+}
+
+namespace {
+
+bool is_share(const std::string& measure) { return measure == "success"; }
+bool is_count(const std::string& measure) {
+  return measure == "length" || measure == "steps_to_target" || measure == "seconds_to_target" ||
+         measure.starts_with(event_prefix);
+}
+
+Interval measure_within(const Interval& interval, double low, double high) {
+  return {interval.mean, std::max(low, interval.low), std::min(high, interval.high)};
+}
+
+}  // namespace
+
+Interval measure_interval(const std::string& measure, std::span<const double> values,
+                          std::int64_t episodes) {
+  constexpr double endless = std::numeric_limits<double>::infinity();
+  Interval found = repetitions_interval(values);
+  const auto played = static_cast<std::size_t>(episodes) * values.size();
+  if (is_share(measure)) {
+    // Policies that all did the same still were seen for so many episodes alone.
+    double sum = 0.0;
+    for (const double v : values) sum += v;
+    const double share = sum / static_cast<double>(values.size());
+    const Interval seen = share_interval(
+        static_cast<std::size_t>(std::llround(share * static_cast<double>(played))), played);
+    found = {found.mean, std::min(found.low, seen.low), std::max(found.high, seen.high)};
+    return measure_within(found, 0.0, 1.0);
+  }
+  if (!is_count(measure)) return found;
+  const bool none = std::all_of(values.begin(), values.end(), [](double v) { return v == 0.0; });
+  if (none && measure.starts_with(event_prefix))
+    return count_interval(std::vector<double>(played, 0.0));
+  return measure_within(found, 0.0, endless);
+}
+
+Interval measure_difference(const std::string& measure, std::span<const double> a,
+                            std::span<const double> b) {
+  const Interval found = repetitions_difference(a, b);
+  return is_share(measure) ? measure_within(found, -1.0, 1.0) : found;
+}
+
+std::string too_few_seeds(std::size_t seeds) {
+  if (seeds >= least_repetitions) return "";
+  return seeds == 1 ? "One seed says nothing about others: give at least 3."
+                    : std::to_string(seeds) +
+                          " seeds are too few to say much about others: give at least 3.";
 }
 
 }  // namespace zithercraft

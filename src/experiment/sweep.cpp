@@ -6,6 +6,7 @@
 
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/text.hpp"
+#include "zithercraft/experiment/measure.hpp"
 
 namespace zithercraft {
 namespace {
@@ -177,7 +178,7 @@ SweepTable sweep_table(const Study& study, const std::string& measure) {
     const auto values = study.values(table.game, variant.name, measure);
     cell.of = study.plan().seeds.size();
     cell.runs = values.size();
-    if (!values.empty()) cell.value = repetitions_interval(values);
+    if (!values.empty()) cell.value = measure_interval(measure, values, study.plan().episodes);
   }
   return table;
 }

@@ -283,6 +283,7 @@ struct ChangeMeterPlan {
   std::vector<std::optional<std::size_t>> meters;  // per body
   float by = 0.0f;
   std::optional<float> to;
+  std::vector<std::optional<std::size_t>> by_meters{};  // per body, whose level `by` is times
 };
 struct RemovePlan {
   SubjectPlan subject;
@@ -304,15 +305,20 @@ struct SetHostilePlan {
 struct TurnCellsPlan {
   EntityId from, into;
 };
+struct EnterPhasePlan {
+  std::uint32_t phase = 0;
+};
 struct EmitPlan {
   std::int32_t event = 0;
   float strength = 1.0f;
+  std::vector<std::optional<std::size_t>> meters{};  // per body, whose level is the strength
+  Part as = Part::who;
 };
 struct EndPlan {
   Verdict verdict = Verdict::none;
 };
 using ActionPlan = std::variant<ChangeMeterPlan, RemovePlan, BringBackPlan, ThrowPlan,
-                                SetHostilePlan, TurnCellsPlan, EmitPlan, EndPlan>;
+                                SetHostilePlan, TurnCellsPlan, EnterPhasePlan, EmitPlan, EndPlan>;
 
 struct RulePlan {
   std::optional<EventTriggerPlan> on{};

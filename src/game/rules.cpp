@@ -118,7 +118,9 @@ class Carrier {
       if (body.index() >= change.meters.size() || !change.meters[body.index()]) return;
       const std::size_t meter = *change.meters[body.index()];
       if (!view_.present(body)) return;
-      const float by = change.to ? *change.to - view_.meter(meter) : change.by;
+      float by = change.to ? *change.to - view_.meter(meter) : change.by;
+      if (!change.by_meters.empty())
+        by *= change.by_meters[body.index()] ? view_.meter(*change.by_meters[body.index()]) : 0.0f;
       arena().add_to_meter(lane_.block, meter, by, lane_.scratch, lane_.events);
     });
   }
@@ -132,6 +134,7 @@ class Carrier {
   // What was asked last counts.
   void act(const BringBackPlan& back) const {
     each(back.subject, [&](EntityId thing) {
+      if (arena().in_tail(thing)) return;
       wait_no_more(lane_, thing);
       if (!brought(lane_, back.anywhere, thing))
         waits(lane_, back.anywhere, thing) |= bit_of(thing);
@@ -172,8 +175,13 @@ class Carrier {
   void act(const TurnCellsPlan& turn) const {
     arena().turn_cells(lane_.block, turn.from, turn.into);
   }
+  void act(const EnterPhasePlan& plan) const { arena().enter_phase(lane_.block, plan.phase); }
   void act(const EmitPlan& emit) const {
-    tell(lane_, emit.event, about_.who, about_.whom, emit.strength);
+    const std::size_t body = (emit.as == Part::whom ? about_.whom : about_.who).index();
+    const float strength = body < emit.meters.size() && emit.meters[body]
+                               ? view_.meter(*emit.meters[body])
+                               : emit.strength;
+    tell(lane_, emit.event, about_.who, about_.whom, strength);
   }
   void act(const EndPlan& end) const { finish_as(lane_, end.verdict); }
 

@@ -15,9 +15,9 @@ namespace {
 
 using ScriptMaker = Script::Function (*)(const Game&, std::size_t role);
 constexpr std::pair<const char*, ScriptMaker> known_scripts[] = {
-    {"steer_home", steer_home}, {"step_home", step_home},   {"walk_home", walk_home},
-    {"run_gates", run_gates},   {"shove_home", shove_home}, {"lead_and_fire", lead_and_fire},
-    {"dig_down", dig_down}};
+    {"steer_home", steer_home}, {"step_home", step_home},    {"walk_home", walk_home},
+    {"run_gates", run_gates},   {"shove_home", shove_home},  {"lead_and_fire", lead_and_fire},
+    {"dig_down", dig_down},     {"gather_home", gather_home}};
 
 class PolicyPlayer : public Player {
  public:

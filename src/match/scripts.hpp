@@ -18,6 +18,10 @@ Script::Function steer_home(const Game& game, std::size_t role);
 /// For steppers: a compass, a window and one choice of moves.
 Script::Function step_home(const Game& game, std::size_t role);
 
+/// For steppers that gather: to the target of the first compass until their first meter holds three,
+/// then to that of the second. Needs what `step_home` needs, two compasses and a meter.
+Script::Function gather_home(const Game& game, std::size_t role);
+
 /// For walkers: goes for the compass target along the clearest heading its rays show. Needs a
 /// compass, a ray fan that also sees the target, own motion, and dials `ahead` and `turn`.
 Script::Function walk_home(const Game& game, std::size_t role);

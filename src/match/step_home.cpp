@@ -6,8 +6,8 @@
 #include "zithercraft/base/random.hpp"
 #include "zithercraft/game/seat.hpp"
 
-// A simple script for cells: one step towards the target where the window shows a free cell, now
-// and then a random one, so that it does not stay at a wall for ever.
+// Simple scripts for cells: one step towards the target where the window shows a free cell, now and
+// then a random one, so that they do not stay at a wall for ever.
 
 namespace zithercraft::match_internal {
 namespace {
@@ -17,24 +17,30 @@ struct Step {
 };
 
 struct Plan {
-  std::size_t compass = 0, window = 0, tags = 0, wide = 0, far = 0, to_left = 0;
+  std::vector<std::size_t> compasses;  // first columns, in their order
+  std::string meter;                   // the first that gauges show
+  std::size_t window = 0, tags = 0, wide = 0, far = 0, to_left = 0;
   std::vector<std::size_t> blocking;       // tags of the window that nobody walks onto
   std::vector<std::optional<Step>> steps;  // per option
 };
 
 class Finder {
  public:
-  Finder(const Game& game, std::size_t role)
-      : game_(game), spec_(game.spec().roles[role]), role_(game.roles()[role]) {}
+  Finder(std::string script, const Game& game, std::size_t role)
+      : script_(std::move(script)),
+        game_(game),
+        spec_(game.spec().roles[role]),
+        role_(game.roles()[role]) {}
 
   Plan find() const {
-    const auto* compass = sense_of<Compass>(spec_);
     const auto* window = sense_of<Window>(spec_);
-    if (compass == nullptr || window == nullptr || window->ahead < 1 || window->behind < 1 ||
+    Plan plan;
+    for (const Sense& sense : spec_.senses)
+      if (const auto* compass = std::get_if<Compass>(&sense))
+        plan.compasses.push_back(column_of(role_, compass->name, "ahead"));
+    if (plan.compasses.empty() || window == nullptr || window->ahead < 1 || window->behind < 1 ||
         window->left < 1 || window->right < 1)
       lacks("a compass and a window of a cell or more to each side");
-    Plan plan;
-    plan.compass = column_of(role_, compass->name, "ahead");
     plan.tags = window->sees.size();
     plan.wide = static_cast<std::size_t>(window->left + 1 + window->right);
     plan.far = static_cast<std::size_t>(window->ahead);
@@ -49,13 +55,16 @@ class Finder {
     if (std::none_of(plan.steps.begin(), plan.steps.end(),
                      [](const auto& step) { return step.has_value(); }))
       lacks("options that set `ahead` or `left`");
+    const auto meters = game_.arena().meters_of(role_.seats.front());
+    if (!meters.empty()) plan.meter = meters.front();
     return plan;
   }
 
- private:
   [[noreturn]] void lacks(const std::string& what) const {
-    match_internal::lacks("step_home", role_, what);
+    match_internal::lacks(script_, role_, what);
   }
+
+ private:
   bool blocks(const std::string& tag) const {
     for (const BodySpec& body : game_.spec().arena.bodies)
       if ((body.tag.empty() ? body.name : body.tag) == tag) return true;
@@ -72,10 +81,12 @@ class Finder {
              : found->second < -0.5     ? -1
                                         : 0;
     };
-    const Step step{value("ahead"), value("left")};
+    Step step{value("ahead"), value("left")};
+    if (const int turn = value("turn"); turn != 0 && step.ahead == 1) step = {0, turn};
     return std::abs(step.ahead) + std::abs(step.left) == 1 ? std::optional(step) : std::nullopt;
   }
 
+  std::string script_;
   const Game& game_;
   const RoleSpec& spec_;
   const Role& role_;
@@ -85,9 +96,10 @@ class Stepping {
  public:
   explicit Stepping(Plan plan) : p_(std::move(plan)) {}
 
-  void operator()(const SeatView& seat, std::span<float> controls) const {
+  // Steps to what a compass points at.
+  void go(std::size_t compass, const SeatView& seat, std::span<float> controls) const {
     const auto see = seat.observation();
-    const float ahead = see[p_.compass], left = see[p_.compass + 1];
+    const float ahead = see[compass], left = see[compass + 1];
     RandomStream random(0, static_cast<std::uint32_t>(seat.body().number()), seat.steps(),
                         Purpose::user);
     std::size_t best = 0;
@@ -108,6 +120,8 @@ class Stepping {
     controls[0] = static_cast<float>(best);
   }
 
+  const Plan& plan() const { return p_; }
+
  private:
   bool blocked(std::span<const float> see, const Step& step) const {
     const auto row = static_cast<std::size_t>(static_cast<int>(p_.far) - step.ahead);
@@ -123,7 +137,23 @@ class Stepping {
 }  // namespace
 
 Script::Function step_home(const Game& game, std::size_t role) {
-  return Stepping(Finder(game, role).find());
+  return [stepping = Stepping(Finder("step_home", game, role).find())](const SeatView& seat,
+                                                                       std::span<float> controls) {
+    stepping.go(stepping.plan().compasses.back(), seat, controls);
+  };
+}
+
+Script::Function gather_home(const Game& game, std::size_t role) {
+  constexpr float enough = 3.0f;
+  const Finder finder("gather_home", game, role);
+  Plan plan = finder.find();
+  if (plan.compasses.size() < 2)
+    finder.lacks("two compasses: to what it gathers, then to its home");
+  if (plan.meter.empty()) finder.lacks("a meter of what it has gathered");
+  return [stepping = Stepping(std::move(plan))](const SeatView& seat, std::span<float> controls) {
+    const bool full = seat.meter(stepping.plan().meter) >= enough;
+    stepping.go(stepping.plan().compasses[full ? 1 : 0], seat, controls);
+  };
 }
 
 }  // namespace zithercraft::match_internal

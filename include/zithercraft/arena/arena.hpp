@@ -197,6 +197,8 @@ class Arena {
   std::int32_t side_of(EntityId entity) const noexcept;
   /// Names of the meters of a body.
   std::vector<std::string> meters_of(EntityId body) const;
+  /// Whether it is a piece of a tail.
+  bool in_tail(EntityId posed) const noexcept;
   /// Whether a thing that leaves the arena comes back.
   bool returns(EntityId posed) const noexcept;
   /// Whether the body moves itself, as wanderers do; its inputs are then not to be set.
@@ -268,7 +270,7 @@ class Arena {
   void add_to_meter(std::byte* state, std::size_t meter, float by, ArenaScratch& scratch,
                     std::vector<Event>& events) const;
   /// Takes something with a pose out of the arena, at rest. It does not die, and does not come back
-  /// by itself.
+  /// by itself. A piece of a tail goes with all behind it, and its leader's meter sinks by them.
   void take_out(std::byte* state, EntityId posed) const noexcept;
   /// Brings something back that is out of the arena, to where it was, and reports it. False, and
   /// nothing is changed, while something that moves is in its place.
@@ -281,6 +283,13 @@ class Arena {
   bool hostile(const std::byte* state, EntityId body) const noexcept;
   /// Switches whether a wanderer chases; nothing for everybody else.
   void set_hostile(std::byte* state, EntityId body, bool hostile) const noexcept;
+  /// A phase of the spec by its name, from 1; 0 for the empty name: as the episode began. Throws
+  /// Error (spec) with advice, naming `where`, if there is none.
+  std::uint32_t phase_number(std::string_view name, const std::string& where) const;
+  /// The phase that is in force, 0 for none.
+  std::uint32_t phase(const std::byte* state) const noexcept;
+  /// The numbers of a phase are in force from now on.
+  void enter_phase(std::byte* state, std::uint32_t phase) const noexcept;
   /// All cells of a kind become cells of another; of none: nothing lies there any more.
   void turn_cells(std::byte* state, EntityId from, EntityId into) const noexcept;
 

@@ -1,6 +1,8 @@
 #pragma once
 
+#include <array>
 #include <cstdint>
+#include <optional>
 #include <string_view>
 #include <variant>
 
@@ -92,7 +94,24 @@ struct Stepper {
   bool operator==(const Stepper&) const = default;
 };
 
+/// For what slides along a line or an arc: a bat, a gate, a gun on its track. Nothing pushes it off
+/// or stops it there, and it heads to the left of its way from the beginning to the end; on an arc
+/// that is to the centre.
+///
+/// Input: `along` (wanted velocity towards the end, as a share of `speed`). It begins at a random
+/// point of the rail.
+struct Rail {
+  static constexpr std::string_view kind = "rail";  ///< the word for it in files
+  std::array<double, 2> from{0.0, 0.0};             ///< metres, one end
+  std::array<double, 2> to{1.0, 0.0};  ///< metres, the other; of an arc, its direction counts
+  std::optional<std::array<double, 2>> centre{};  ///< of an arc, counter-clockwise; none: a line
+  double speed = 4.0;                             ///< m/s, above 0
+  double acceleration = 40.0;                     ///< m/s2, above 0
+  std::array<double, 2> start{0.0, 1.0};          ///< between which shares of its length it begins
+  bool operator==(const Rail&) const = default;
+};
+
 /// What can drive a body.
-using Mover = std::variant<Boat, Walker, Car, Stepper, Flyer>;
+using Mover = std::variant<Boat, Walker, Car, Stepper, Flyer, Rail>;
 
 }  // namespace zithercraft

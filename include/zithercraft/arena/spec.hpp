@@ -43,8 +43,8 @@ struct Placement {
   bool operator==(const Placement&) const = default;
 };
 
-/// fixed: never moves. carried: follows its track whatever is in the way. free: moved by its mover
-/// and by contacts.
+/// fixed: never moves. carried: follows its track or its leader whatever is in the way. free: moved
+/// by its mover and by contacts.
 enum class Motion { fixed, carried, free };
 
 /// The track of a carried body: from its start through the points and on, at constant speed.
@@ -58,6 +58,21 @@ struct Track {
   /// of the points, metres above where it was placed; empty: it stays level
   std::vector<double> levels{};
   bool operator==(const Track&) const = default;
+};
+
+/// What lets bodies follow a leader's path: they are the pieces of its tail, `count` of them for
+/// each leader. There are as many of them as a meter of the leader says, whole ones, so that
+/// whatever changes the meter makes the tail grow or shrink. New pieces come out at the end as the
+/// leader moves on. Who shortens the tail takes pieces from its end; a leader that dies loses it
+/// whole, and one that is put elsewhere draws it out behind itself again.
+struct Tail {
+  std::string follows{};  ///< name of free bodies: each has a tail of its own
+  std::string length{};   ///< their meter that says how many pieces there are
+  double spacing =
+      1.0;  ///< metres along the path from piece to piece, above 0; a cell for steppers
+  /// tags of bodies that go through it; of its own leader, if it bears one of them, too
+  std::vector<std::string> lets_pass{};
+  bool operator==(const Tail&) const = default;
 };
 
 /// Where a carried body is, `seconds` after the beginning.
@@ -163,11 +178,15 @@ struct BodySpec {
   double drag = 0.0;
   /// m/s it never exceeds by itself or by being pushed, above 0
   std::optional<double> top_speed{};
+  /// m/s at which it goes whatever it met, above 0: it never slows and is never hit faster
+  std::optional<double> constant_speed{};
+  double start_speed = 0.0;      ///< m/s ahead at which it begins and comes back, at least 0
   std::optional<Mover> mover{};  ///< what drives it; none for a body that only drifts
   /// What steers it; none for a body that somebody or nobody steers.
   std::optional<Wanderer> wanderer{};
   std::optional<Track> track{};       ///< of a carried body
   Carry carry{};                      ///< of a carried body, as code
+  std::optional<Tail> tail{};         ///< of carried bodies that follow another in a row
   std::vector<Meter> meters{};        ///< what it keeps account of
   std::vector<Launcher> launchers{};  ///< what it fires with
   std::optional<Digger> digger{};  ///< what it digs blocks with; none for a body that does not dig
@@ -257,6 +276,22 @@ struct Vary {
   bool operator==(const Vary&) const = default;
 };
 
+/// A number of the spec and what it is in a phase.
+struct Setting {
+  std::string key{};   ///< as in `Vary`
+  double value = 0.0;  ///< within the range of that key
+  bool operator==(const Setting&) const = default;
+};
+
+/// Other numbers of the spec that rules can put in force during an episode: a tide that turns,
+/// a wave of faster pursuers. Where things began, how large cells are and how many there are of
+/// anything stays as it was.
+struct Phase {
+  std::string name{};          ///< unique among phases
+  std::vector<Setting> set{};  ///< what differs from the numbers that the episode began with
+  bool operator==(const Phase&) const = default;
+};
+
 /// A play space in local coordinates. Things are placed in this order: rivers, zones, bodies,
 /// items, each as listed.
 ///
@@ -282,6 +317,8 @@ struct ArenaSpec {
   /// episode plays one.
   std::vector<Vary> vary{};
   std::int64_t variants = 64;  ///< 1 to 4096
+  /// What rules can switch to in the course of an episode.
+  std::vector<Phase> phases{};
   bool operator==(const ArenaSpec&) const = default;
 };
 

@@ -27,11 +27,21 @@ Interval share_interval(std::size_t successes, std::size_t trials);
 /// be empty.
 Interval mean_interval(std::span<const double> values);
 
+/// Mean of counts, 0 or more each. Where nothing was counted, resampling would promise that nothing
+/// ever is: the interval then ends where so many episodes without an event still have a chance of
+/// 2.5% (Poisson: 3.69 divided by their number). Else as `mean_interval`. `values` must not be
+/// empty.
+Interval count_interval(std::span<const double> values);
+
 /// Mean of a - b over the same episodes, which removes what makes episodes easy or hard for both.
 /// Throws Error (usage) if there are not as many of both.
 Interval paired_difference(std::span<const double> a, std::span<const double> b);
 
 // ---- over few repetitions of a training: seeds
+
+/// Fewer repetitions than these say next to nothing about others: an interval over them is given,
+/// and said to be of too few.
+constexpr std::size_t least_repetitions = 3;
 
 /// Mean of the middle half of the values; the values next to its ends count in part. Robust against
 /// single failures, and less noisy than the median. `values` must not be empty.

@@ -25,18 +25,21 @@ struct EpisodeKey;
 // done to what the rule is about: the body that its condition holds for, or one of the two of its
 // event, by `as`.
 
-/// Changes a meter of bodies, within its range.
+/// Changes a meter of bodies, within its range. `by_meter` changes it by the level of another meter
+/// of the same body, times `by`.
 struct ChangeMeter {
   static constexpr const char* kind = "change";
   std::string of{};            ///< a tag of bodies
   Part as = Part::who;         ///< of the rule's event, without `of`
   std::string meter{};         ///< of these bodies
   double by = 0.0;             ///< is added
+  std::string by_meter{};      ///< of the same body; empty: `by` alone
   std::optional<double> to{};  ///< is set, in place of `by`
   bool operator==(const ChangeMeter&) const = default;
 };
 
-/// Takes things out of the arena: a gate opens, a prize is gone. Nobody dies of it.
+/// Takes things out of the arena: a gate opens, a prize is gone. Nobody dies of it. A piece of a
+/// tail goes with all behind it, and the leader's meter says so.
 struct Remove {
   static constexpr const char* kind = "remove";
   std::string of{};     ///< a tag of bodies, zones or items
@@ -92,12 +95,21 @@ struct TurnCells {
   bool operator==(const TurnCells&) const = default;
 };
 
+/// Puts other numbers of the arena in force: a phase of its spec.
+struct EnterPhase {
+  static constexpr const char* kind = "enter_phase";
+  std::string phase{};  ///< its name; empty: the numbers that the episode began with
+  bool operator==(const EnterPhase&) const = default;
+};
+
 /// Tells an event of its own, that terms, cutoffs and later rules can wait for: `event = "custom"`
 /// with this name in `named`.
 struct Emit {
   static constexpr const char* kind = "emit";
   std::string event{};    ///< its name
   double strength = 1.0;  ///< of the event
+  std::string meter{};    ///< its level is the strength instead, of whom the rule is about
+  Part as = Part::who;    ///< which of the two, with `meter`
   bool operator==(const Emit&) const = default;
 };
 
@@ -110,7 +122,7 @@ struct Finish {
 
 /// One thing that a rule does.
 using Action = std::variant<ChangeMeter, Remove, BringBack, PlaceAgain, Throw, SetHostile,
-                            TurnCells, Emit, Finish>;
+                            TurnCells, EnterPhase, Emit, Finish>;
 
 // ---- Rules in C++
 

@@ -32,6 +32,7 @@ ArenaPlan ArenaCompiler::compile() {
   add_heights();
   add_block_kinds();
   link_touchy();
+  link_tails();
   link_wanderers();
   link_launchers();
   link_diggers();
@@ -233,7 +234,7 @@ void ArenaCompiler::find_runs() {
       continue;
     }
     plan_.runs.push_back({e, e + 1, plan_.shapes[e].form, entity.kind == EntityKind::zone,
-                          e < plan_.bodies && plan_.body[e].inverse_mass != 0.0f,
+                          e < plan_.bodies && (plan_.body[e].inverse_mass != 0.0f || is_piece(e)),
                           entity.kind == EntityKind::shot, plan_.tag_of[e], plan_.side_of[e]});
   }
 }
@@ -281,6 +282,8 @@ void ArenaCompiler::lay_out() {
   at.ready_at = add("ready_at", "u32", 4, plan_.launchers.size());
   at.ends_at = add("ends_at", "u32", 4, plan_.shots);
   at.closest = add("closest", "f32", 4, plan_.closest);
+  at.tails = add("tail_out_knots_newest", "u32", 4, 3 * plan_.tails.size());
+  at.path = add("tail_path_x_y_z", "f32", 4, 3 * plan_.knots);
   at.wander = add("wander_leg_east_north", "u32", 4, 3 * plan_.wanderers.size());
   std::size_t gates = 0;
   for (const RiverData& river : plan_.rivers) gates += river.gates;

@@ -38,7 +38,7 @@ void ArenaCompiler::add_bodies() {
       if (bodies_[other].name == spec.name)
         wrong("two bodies are named '" + spec.name + "'", where + ".name",
               "use `count` for several alike");
-    const std::int64_t count = count_of(spec.count, spec.density, spec.place, where);
+    const std::int64_t count = most_bodies(spec, where);
     for (std::int64_t copy = 0; copy < count; ++copy) add_body(spec, i, where);
   }
   plan_.bodies = plan_.entities.size();
@@ -50,16 +50,28 @@ void ArenaCompiler::check_body(const BodySpec& spec, const std::string& where) c
   const bool steps = spec.mover && std::holds_alternative<Stepper>(*spec.mover);
   if (steps && !plan_.spec.cells)
     wrong("a stepper needs cells to step on", where + ".mover", "give the arena cells");
+  const auto* rail = spec.mover ? std::get_if<Rail>(&*spec.mover) : nullptr;
+  const bool pushed = spec.motion == Motion::free && !steps && rail == nullptr;
+  if (!pushed && (spec.constant_speed || spec.start_speed > 0.0))
+    wrong("only a free body that nothing leads has a speed of its own",
+          where + (spec.constant_speed ? ".constant_speed" : ".start_speed"),
+          "set motion = \"free\", or leave it out");
+  if (rail != nullptr && spec.place.region != std::array<double, 4>{0, 0, 0, 0})
+    wrong("a body on a rail begins on it", where + ".place.region",
+          "leave it out, and say where by `start` of the rail");
   if (spec.wanderer && !(steps || (spec.mover && (std::holds_alternative<Walker>(*spec.mover) ||
                                                   std::holds_alternative<Flyer>(*spec.mover)))))
     wrong("a wanderer moves by a walker, a flyer or a stepper", where + ".wanderer",
           "give the body such a mover");
   const bool carried = spec.motion == Motion::carried;
-  if (carried != (spec.track.has_value() || spec.carry.used()))
+  const int guides =
+      (spec.track ? 1 : 0) + (spec.carry.used() ? 1 : 0) + (spec.tail.has_value() ? 1 : 0);
+  if (carried != (guides > 0))
     wrong(carried ? "a carried body needs a track" : "only a carried body follows a track",
-          where + ".motion", carried ? "add `track`" : "set motion = \"carried\"");
-  if (spec.track && spec.carry.used())
-    wrong("the body has a track and code that carries it", where + ".carry", "keep one");
+          where + ".motion", carried ? "add `track` or `tail`" : "set motion = \"carried\"");
+  if (guides > 1)
+    wrong("the body follows several things: a track, a leader or code",
+          where + (spec.tail ? ".tail" : ".carry"), "keep one");
   if (spec.carry.used() && !spec.carry.function())
     wrong("the body is carried by C++ code, which a file cannot hold", where + ".carry",
           "use the program that defines it, or a track");
@@ -79,7 +91,8 @@ void ArenaCompiler::check_body(const BodySpec& spec, const std::string& where) c
 
 void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std::string& where) {
   const std::size_t number = add_entity(EntityKind::body, spec.name, spec.tag, index, where);
-  add_posed(spec.shape, tall_of(spec.shape, spec.height, where), spec.returns, true);
+  add_posed(spec.shape, tall_of(spec.shape, spec.height, where), spec.returns,
+            !spec.tail.has_value());
   if (!spec.side.empty()) {
     auto& sides = plan_.sides;
     if (std::find(sides.begin(), sides.end(), spec.side) == sides.end()) sides.push_back(spec.side);
@@ -96,14 +109,15 @@ void ArenaCompiler::add_body(const BodySpec& spec, std::size_t index, const std:
   plan_.inputs += inputs.size();
   plan_.input_names.push_back(std::move(inputs));
   add_meters(spec, number, where);
-  if (spec.motion == Motion::carried) add_carried(spec, number);
+  if (spec.motion == Motion::carried && !spec.tail) add_carried(spec, number);
   if (spec.wanderer) add_wanderer(spec, number);
 }
 
 // Whether physics moves it, and how.
 void ArenaCompiler::add_motion(const BodySpec& spec, std::size_t number) {
   const ShapeData& shape = plan_.shapes.back();
-  const bool steps = spec.mover && std::holds_alternative<Stepper>(*spec.mover);
+  const bool led = spec.mover && (std::holds_alternative<Stepper>(*spec.mover) ||
+                                  std::holds_alternative<Rail>(*spec.mover));
   const bool free = spec.motion == Motion::free;
   BodyData data;
   data.first_input = plan_.inputs;
@@ -114,11 +128,13 @@ void ArenaCompiler::add_motion(const BodySpec& spec, std::size_t number) {
     plan_.active_index[number] = plan_.active.size();
     plan_.active.push_back(number);
   }
-  if (free && !steps) {
+  if (free && !led) {
     data.inverse_mass = 1.0f / static_cast<float>(spec.mass);
     data.inverse_inertia = data.inverse_mass / shape.inertia_per_mass;
     data.keep = static_cast<float>(exact::exp(-spec.drag * plan_.spec.tick));
     data.top_speed = static_cast<float>(spec.top_speed.value_or(0.0));
+    data.constant_speed = static_cast<float>(spec.constant_speed.value_or(0.0));
+    data.start_speed = static_cast<float>(spec.start_speed);
     data.swept_from = 0.5f * shape.inner / plan_.dt;
     data.drives = spec.mover.has_value();
     plan_.free_index[number] = plan_.free_bodies.size();
@@ -189,6 +205,38 @@ class MoverCompiler {
     inputs_ = {"throttle", "steering"};
     add(CarData{static_cast<float>(car.engine), static_cast<float>(car.brakes), keep(car.drag),
                 keep(car.side_grip), static_cast<float>(car.wheelbase), radians(car.steer_angle)});
+  }
+  void operator()(const Rail& rail) {
+    inputs_ = {"along"};
+    const auto point = [](const std::array<double, 2>& p) {
+      return Vec{static_cast<float>(p[0]), static_cast<float>(p[1])};
+    };
+    RailData data{.body = body_, .from = point(rail.from), .to = point(rail.to)};
+    data.length = length(data.to - data.from);
+    if (rail.centre) {
+      data.arc = true;
+      data.centre = point(*rail.centre);
+      data.radius = length(data.from - data.centre);
+      const auto angle_of = [&](Vec end) {
+        const Vec out = end - data.centre;
+        return exact::atan2(static_cast<double>(out.y), static_cast<double>(out.x));
+      };
+      data.begins = angle_of(data.from);
+      double sweep = angle_of(data.to) - data.begins;
+      sweep -= 2.0 * exact::pi * std::floor(sweep / (2.0 * exact::pi));
+      data.length = static_cast<float>(sweep) * data.radius;
+    }
+    if (!(data.length > 1e-3f))
+      wrong("the rail has no length", plan_.paths[body_] + ".mover.to",
+            "give it another end than `from`");
+    data.speed = static_cast<float>(rail.speed);
+    data.step = static_cast<float>(rail.acceleration * plan_.spec.tick);
+    for (std::size_t k = 0; k < 2; ++k)
+      data.start[k] = static_cast<float>(rail.start[k]) * data.length;
+    if (data.start[1] < data.start[0])
+      wrong("the range of the start runs backwards", plan_.paths[body_] + ".mover.start",
+            "give the smaller share first");
+    plan_.rails.push_back(data);
   }
   void operator()(const Stepper& stepper) {
     inputs_ = {"turn", "ahead", "left", "east", "north"};

@@ -2,6 +2,7 @@
 
 // Turns an arena's spec into a plan. One class, in several files by subject: compile.cpp (order of
 // work, tags, layout of the state), compile_bodies.cpp (what bodies are and can do),
+// compile_tails.cpp (bodies that follow others),
 // compile_places.cpp (zones, items, walls, cells, rivers), compile_heights.cpp (floor, ground,
 // meshes).
 
@@ -37,8 +38,15 @@ class ArenaCompiler {
   void add_launchers(const BodySpec& spec, std::size_t number, std::vector<std::string>& inputs);
   void add_digger(const Digger& spec, std::size_t number, std::vector<std::string>& inputs);
   void add_carried(const BodySpec& spec, std::size_t number);
+  std::int64_t most_bodies(const BodySpec& spec, const std::string& where) const;
+  bool is_piece(std::size_t entity) const {
+    return !plan_.tail_of.empty() && plan_.tail_of[entity] != nowhere;
+  }
   void add_meters(const BodySpec& spec, std::size_t number, const std::string& where);
   void add_shots();
+  void link_tails();
+  void add_tail(const BodySpec& spec, std::size_t leader, std::size_t first,
+                const std::string& where);
   void link_wanderers();
   void link_launchers();
 

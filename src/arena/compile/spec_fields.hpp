@@ -139,6 +139,16 @@ void describe(V& v, Stepper& s) {
 }
 
 template <class V>
+void describe(V& v, Rail& s) {
+  v("from", s.from, needed());
+  v("to", s.to, needed());
+  v("centre", s.centre);
+  v("speed", s.speed, positive());
+  v("acceleration", s.acceleration, positive());
+  v("start", s.start, between(0, 1));
+}
+
+template <class V>
 void describe(V& v, Wanderer& s) {
   v("route", s.route);
   v("chases", s.chases);
@@ -184,6 +194,14 @@ void describe(V& v, Track& s) {
 }
 
 template <class V>
+void describe(V& v, Tail& s) {
+  v("follows", s.follows, needed());
+  v("length", s.length, needed());
+  v("spacing", s.spacing, positive());
+  v("lets_pass", s.lets_pass);
+}
+
+template <class V>
 void describe(V& v, BodySpec& s) {
   v("name", s.name, needed());
   v("tag", s.tag);
@@ -198,10 +216,13 @@ void describe(V& v, BodySpec& s) {
   v("grip", s.grip, at_least(0));
   v("drag", s.drag, at_least(0));
   v("top_speed", s.top_speed, positive());
+  v("constant_speed", s.constant_speed, positive());
+  v("start_speed", s.start_speed, at_least(0));
   v("mover", s.mover);
   v("wanderer", s.wanderer);
   v("track", s.track);
   v("carry", s.carry);
+  v("tail", s.tail);
   v("meters", s.meters);
   v("launchers", s.launchers);
   v("digger", s.digger);
@@ -470,6 +491,18 @@ void describe(V& v, Vary& s) {
 }
 
 template <class V>
+void describe(V& v, Setting& s) {
+  v("key", s.key, needed());
+  v("value", s.value, needed());
+}
+
+template <class V>
+void describe(V& v, Phase& s) {
+  v("name", s.name, needed());
+  v("set", s.set, needed());
+}
+
+template <class V>
 void describe(V& v, ArenaSpec& s) {
   v("tick", s.tick, Rule{.low = 0.0, .high = 0.25, .above_low = true});
   v("current", s.current, between(-1000, 1000));
@@ -485,6 +518,7 @@ void describe(V& v, ArenaSpec& s) {
   v("rivers", s.rivers);
   v("vary", s.vary);
   v("variants", s.variants, between(1, 4096));
+  v("phases", s.phases);
 }
 
 }  // namespace zithercraft

@@ -1,5 +1,7 @@
 #include "arena/compile/vary.hpp"
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <functional>
 
@@ -153,52 +155,108 @@ void check_worlds(const ArenaPlan& plan, const ArenaPlan& first, std::int64_t va
                 "arena.variants", "use fewer variants or layouts, or vary nothing of the blocks");
 }
 
+// The words of a key that may differ between lanes of one size.
+std::vector<KeyStep> changeable(const std::string& key, const std::string& where) {
+  std::vector<KeyStep> steps = key_steps(key, where);
+  constexpr std::array tops{"vary", "variants", "phases", "tick"};
+  constexpr std::array ends{"columns", "rows",  "in_flight", "gates",
+                            "density", "layer", "layers",    "layouts"};
+  const auto among = [](const auto& words, const std::string& word) {
+    return std::find(words.begin(), words.end(), word) != words.end();
+  };
+  if (steps.empty() || among(tops, steps.front().word) || among(ends, steps.back().word))
+    throw Error(ErrorKind::spec, "'" + key + "' cannot differ from episode to episode", where,
+                "it decides how large a state is; choose another number");
+  return steps;
+}
+
+// Draws the numbers that vary, and says how many of each kind of thing begin.
+std::vector<Limit> draw_variant(ArenaSpec& variant, RandomStream& random) {
+  std::vector<Limit> limits;
+  const std::vector<Vary> varied = variant.vary;
+  for (std::size_t k = 0; k < varied.size(); ++k) {
+    const Vary& vary = varied[k];
+    const std::string where = "arena.vary[" + std::to_string(k) + "]";
+    if (vary.high < vary.low)
+      throw Error(ErrorKind::spec, "the range runs backwards", where + ".high",
+                  "swap low and high");
+    const std::vector<KeyStep> steps = changeable(vary.key, where + ".key");
+    Finder finder(steps, random.between(vary.low, vary.high), where + ".key", vary.key);
+    if (!finder.changes_count()) {
+      finder.change(variant);
+      continue;
+    }
+    // Every variant has room for the most there can be.
+    const double drawn =
+        std::floor(vary.low + (vary.high - vary.low + 1.0) * static_cast<double>(random.uniform()));
+    Finder most(steps, vary.high, where + ".key", vary.key);
+    most.change(variant);
+    if (steps.front().word == "bodies" && variant.bodies[most.list_index()].tail)
+      throw Error(ErrorKind::spec, "the pieces of a tail cannot vary", where + ".key",
+                  "let the start of its leader's meter vary");
+    limits.push_back({steps.front().word == "items", most.list_index(),
+                      static_cast<std::size_t>(std::max(0.0, std::min(drawn, vary.high)))});
+  }
+  return limits;
+}
+
+void enter(ArenaSpec& spec, const Phase& phase, const std::string& where) {
+  for (std::size_t k = 0; k < phase.set.size(); ++k) {
+    const Setting& setting = phase.set[k];
+    const std::string at = where + ".set[" + std::to_string(k) + "].key";
+    const std::vector<KeyStep> steps = changeable(setting.key, at);
+    Finder finder(steps, setting.value, at, setting.key);
+    if (finder.changes_count())
+      throw Error(ErrorKind::spec, "a phase cannot change how many things there are", at,
+                  "let rules take them out and bring them back");
+    finder.change(spec);
+  }
+}
+
+void check_phases(const ArenaSpec& spec) {
+  for (std::size_t i = 0; i < spec.phases.size(); ++i) {
+    const std::string where = "arena.phases[" + std::to_string(i) + "]";
+    if (spec.phases[i].name.empty())
+      throw Error(ErrorKind::spec, "the name is empty", where + ".name", "name it");
+    for (std::size_t j = 0; j < i; ++j)
+      if (spec.phases[j].name == spec.phases[i].name)
+        throw Error(ErrorKind::spec, "two phases are named '" + spec.phases[i].name + "'",
+                    where + ".name", "give them different names");
+  }
+  constexpr std::size_t most_plans = 4096;
+  const std::size_t variants = spec.vary.empty() ? 1 : static_cast<std::size_t>(spec.variants);
+  if (variants * (spec.phases.size() + 1) > most_plans)
+    throw Error(ErrorKind::spec,
+                std::to_string(variants) + " variants in " +
+                    std::to_string(spec.phases.size() + 1) + " phases are more than 4096",
+                "arena.variants", "use fewer variants or phases");
+}
+
 }  // namespace
 
 std::shared_ptr<const ArenaPlans> compile_variants(const ArenaSpec& spec) {
+  check_phases(spec);
   auto plans = std::make_shared<ArenaPlans>();
   plans->spec = spec;
-  if (spec.vary.empty()) {
-    plans->variants.push_back(compile_arena(spec));
-    return plans;
-  }
-  for (std::int64_t v = 0; v < spec.variants; ++v) {
+  plans->phases = static_cast<std::uint32_t>(spec.phases.size() + 1);
+  auto& all = plans->variants;
+  const auto add = [&](const ArenaSpec& variant, const std::vector<Limit>& limits) {
+    all.push_back(compile_arena(variant, all.empty() ? nullptr : &all.front()));
+    check_worlds(all.back(), all.front(), spec.vary.empty() ? 1 : spec.variants);
+    all.back().spec.vary.clear();
+    for (const Limit& limit : limits) limit_count(all.back(), limit);
+  };
+  const std::int64_t variants = spec.vary.empty() ? 1 : spec.variants;
+  for (std::int64_t v = 0; v < variants; ++v) {
     RandomStream random(0, static_cast<std::uint32_t>(v), 0, Purpose::vary);
     ArenaSpec variant = spec;
-    std::vector<Limit> limits;
-    for (std::size_t k = 0; k < spec.vary.size(); ++k) {
-      const Vary& vary = spec.vary[k];
-      const std::string where = "arena.vary[" + std::to_string(k) + "]";
-      if (vary.high < vary.low)
-        throw Error(ErrorKind::spec, "the range runs backwards", where + ".high",
-                    "swap low and high");
-      const std::vector<KeyStep> steps = key_steps(vary.key, where + ".key");
-      if (steps.empty() || steps.front().word == "vary" || steps.front().word == "variants" ||
-          steps.front().word == "tick" || steps.back().word == "columns" ||
-          steps.back().word == "rows" || steps.back().word == "in_flight" ||
-          steps.back().word == "gates" || steps.back().word == "density" ||
-          steps.back().word == "layer" || steps.back().word == "layers" ||
-          steps.back().word == "layouts")
-        throw Error(ErrorKind::spec, "'" + vary.key + "' cannot differ from episode to episode",
-                    where + ".key", "it decides how large a state is; choose another number");
-      Finder finder(steps, random.between(vary.low, vary.high), where + ".key", vary.key);
-      if (!finder.changes_count()) {
-        finder.change(variant);
-        continue;
-      }
-      // Every variant has room for the most there can be.
-      const double drawn = std::floor(vary.low + (vary.high - vary.low + 1.0) *
-                                                     static_cast<double>(random.uniform()));
-      Finder most(steps, vary.high, where + ".key", vary.key);
-      most.change(variant);
-      limits.push_back({steps.front().word == "items", most.list_index(),
-                        static_cast<std::size_t>(std::max(0.0, std::min(drawn, vary.high)))});
+    const std::vector<Limit> limits = draw_variant(variant, random);
+    add(variant, limits);
+    for (std::size_t p = 0; p < spec.phases.size(); ++p) {
+      ArenaSpec changed = variant;
+      enter(changed, spec.phases[p], "arena.phases[" + std::to_string(p) + "]");
+      add(changed, limits);
     }
-    plans->variants.push_back(
-        compile_arena(variant, plans->variants.empty() ? nullptr : &plans->variants.front()));
-    check_worlds(plans->variants.back(), plans->variants.front(), spec.variants);
-    plans->variants.back().spec.vary.clear();
-    for (const Limit& limit : limits) limit_count(plans->variants.back(), limit);
   }
   return plans;
 }

@@ -8,6 +8,7 @@
 
 #include "arena/blocks.hpp"
 #include "arena/casts/cast_cells.hpp"
+#include "arena/physics/physics.hpp"
 #include "arena/physics/river.hpp"
 #include "arena/physics/standing.hpp"
 #include "arena/scratch.hpp"
@@ -34,8 +35,11 @@ class Placer {
       if (&rule != listed_) list_cells(rule);  // things of one spec follow each other
       if (memory_.candidates.empty()) return false;
     }
+    const RailData* rail = rail_of(entity);
     for (int attempt = 0; attempt < tries_per_thing; ++attempt) {
-      Pose pose = by_cell ? pose_on_cell(rule, steps) : pose_in_region(rule);
+      Pose pose = rail != nullptr ? somewhere_on(*rail)
+                  : by_cell       ? pose_on_cell(rule, steps)
+                                  : pose_in_region(rule);
       if (plan_.heights.used && !set_level(entity, rule, pose)) {
         blame("no ground to stand on");
         continue;
@@ -76,6 +80,18 @@ class Placer {
   bool on_cells(std::size_t entity) const {
     return std::any_of(plan_.steppers.begin(), plan_.steppers.end(),
                        [&](const StepperData& stepper) { return stepper.body == entity; });
+  }
+
+  const RailData* rail_of(std::size_t entity) const {
+    for (const RailData& rail : plan_.rails)
+      if (rail.body == entity) return &rail;
+    return nullptr;
+  }
+
+  Pose somewhere_on(const RailData& rail) {
+    return pose_on_rail(rail,
+                        static_cast<float>(random_.between(static_cast<double>(rail.start[0]),
+                                                           static_cast<double>(rail.start[1]))));
   }
 
   static void turn(Pose& pose, double heading) {

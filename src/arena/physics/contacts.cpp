@@ -104,6 +104,7 @@ class ContactSolver {
       if (any == 0) continue;
       for (std::size_t b = first; b < stop; ++b) {
         if (close[b - first] == 0 || b == a || s_.present[b] == 0) continue;
+        if (goes_through(plan_, a, b)) continue;
         // That pair was met from the other side.
         if (b < a && plan_.body[b].inverse_mass != 0.0f) continue;
         Manifold manifold;

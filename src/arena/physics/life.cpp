@@ -11,6 +11,9 @@ void change_meter(const Tick& t, std::size_t number, float by) {
   float& value = t.s.meters[number];
   const float before = value;
   value = std::clamp(value + by, meter.low, meter.high);
+  if (value < before)
+    for (const TailData& tail : t.plan.tails)
+      if (tail.meter == number) shorten_tail(t.plan, t.s, tail);
   const bool emptied = value == meter.low && before > meter.low,
              filled = value == meter.high && before < meter.high;
   if (!emptied && !filled) return;
@@ -55,14 +58,23 @@ void take_out(const ArenaPlan& plan, StateArrays& s, std::size_t posed) {
   if (posed < plan.bodies + plan.shots) s.vx[posed] = s.vy[posed] = s.turn[posed] = 0.0f;
   if (plan.heights.used && posed < plan.bodies + plan.shots) s.vz[posed] = 0.0f;
   if (posed >= plan.bodies) return;
+  roll_up_tails(plan, s, posed);
   if (plan.heights.used) s.stands_on[posed] = 0;
   if (const std::size_t active = plan.active_index[posed]; active != nowhere)
     std::fill_n(s.inside + active * plan.zones, plan.zones, std::uint8_t{0});
 }
 
+void set_off(const ArenaPlan& plan, StateArrays& s, std::size_t body) {
+  if (body >= plan.bodies || plan.body[body].start_speed == 0.0f) return;
+  s.vx[body] = plan.body[body].start_speed * s.cos[body];
+  s.vy[body] = plan.body[body].start_speed * s.sin[body];
+}
+
 void report_back(const ArenaPlan& plan, StateArrays& s, std::size_t posed, EventSink& events) {
   s.present[posed] = 1;
   s.back_at[posed] = 0;
+  set_off(plan, s, posed);
+  roll_up_tails(plan, s, posed);
   for (std::size_t m = 0; m < plan.meters.size(); ++m)
     if (plan.meters[m].body == posed) s.meters[m] = plan.meters[m].start;
   events.push({s.header->tick, EventKind::back, EntityId(posed), {}, s.x[posed], s.y[posed], 0.0f});

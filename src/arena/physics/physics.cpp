@@ -12,6 +12,14 @@ namespace {
 void limit_speed(const Tick& t, std::size_t i) {
   const float top = t.plan.body[i].top_speed;
   const float square = t.s.vx[i] * t.s.vx[i] + t.s.vy[i] * t.s.vy[i];
+  if (const float constant = t.plan.body[i].constant_speed; constant > 0.0f) {
+    constexpr float stands = 1e-6f;  // m/s: there is no way that it goes
+    const float size = std::sqrt(square);
+    const bool moves = size > stands;
+    t.s.vx[i] = constant * (moves ? t.s.vx[i] / size : t.s.cos[i]);
+    t.s.vy[i] = constant * (moves ? t.s.vy[i] / size : t.s.sin[i]);
+    return;
+  }
   if (top == 0.0f || square <= top * top) return;
   const float share = top / std::sqrt(square);
   t.s.vx[i] *= share;
@@ -60,6 +68,7 @@ void step_physics(const Tick& t) {
   }
   pull_down(t);
   carry_bodies(t);
+  ride_rails(t);
   guide_wanderers(t);
   drive_movers(t);
   add_current(t, 1.0f);
@@ -74,8 +83,10 @@ void step_physics(const Tick& t) {
              to.heading);
     if (plan.heights.used) s.z[plan.carried[k].body] = static_cast<float>(to.z);
   }
+  arrive_on_rails(t);
   settle_bodies(t);
   move_steppers(t);
+  lay_tails(t);
   report_touches(t);
   report_zones(t);
   collect_items(t);

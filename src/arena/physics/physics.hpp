@@ -21,6 +21,13 @@ void step_physics(const Tick& tick);
 // movers.cpp: what bodies want
 void carry_bodies(const Tick& tick);
 void drive_movers(const Tick& tick);
+// rails.cpp: what slides along a line or an arc
+void ride_rails(const Tick& tick);
+/// Where `ride_rails` said.
+void arrive_on_rails(const Tick& tick);
+/// Metres from the rail's beginning to the point of it that is nearest.
+float along_rail(const RailData& rail, Vec at);
+Pose pose_on_rail(const RailData& rail, float along);
 // standing.cpp: gravity, and what bodies stand on
 void pull_down(const Tick& tick);
 void settle_bodies(const Tick& tick);
@@ -37,6 +44,18 @@ void solve_contacts(const Tick& tick);
 void sweep_bodies(const Tick& tick);
 // steppers.cpp
 void move_steppers(const Tick& tick);
+// tails.cpp: what follows a leader's path
+void lay_tails(const Tick& tick);
+/// How many pieces there are to be.
+std::size_t wanted_pieces(const StateArrays& state, const TailData& tail);
+/// Whether the next move draws out another piece.
+bool grows(const ArenaPlan& plan, const StateArrays& state, const TailData& tail);
+/// Pieces beyond those that are wanted are gone.
+void shorten_tail(const ArenaPlan& plan, StateArrays& state, const TailData& tail);
+/// A piece and all behind it are gone; the leader's meter says so.
+void cut_tail(const ArenaPlan& plan, StateArrays& state, std::size_t piece);
+/// The leader begins its path where it is.
+void roll_up_tails(const ArenaPlan& plan, StateArrays& state, std::size_t leader);
 // meetings.cpp: touches, zones, items and cells, and what they do
 void report_touches(const Tick& tick);
 void report_zones(const Tick& tick);
@@ -58,6 +77,8 @@ void kill(const Tick& tick, std::size_t body, EntityId killer);
 void change_meter(const Tick& tick, std::size_t meter, float by);
 /// Takes something out of the arena, at rest.
 void take_out(const ArenaPlan& plan, StateArrays& state, std::size_t posed);
+/// A free body goes ahead as fast as one that begins.
+void set_off(const ArenaPlan& plan, StateArrays& state, std::size_t body);
 /// Something that is where it belongs is in the arena again, with its meters as at the beginning.
 void report_back(const ArenaPlan& plan, StateArrays& state, std::size_t posed, EventSink& events);
 void run_meters(const Tick& tick);

@@ -29,12 +29,18 @@ class Moves {
     m_.contenders.resize(cells_.cells());
     for (std::size_t i = 0; i < n; ++i) wish(i);
     if (share()) {
+      if (!plan_.tails.empty()) {
+        look_for_pieces();
+        while (stop_at_pieces()) {
+        }
+      }
       settle();
       return;
     }
     for (std::size_t i = 0; i < n; ++i)
       if (here(i)) m_.occupant[own(i)] = static_cast<std::int32_t>(i) + 1;
     for (std::size_t i = 0; i < n; ++i) push(i);
+    if (!plan_.tails.empty()) look_for_pieces();
     take_back();
     for (std::size_t i = 0; i < n; ++i)
       if (here(i)) m_.occupant[own(i)] = 0;
@@ -143,7 +149,63 @@ class Moves {
             moves(other) && m_.wish[other] == m_.own[i] && !plan_.spec.cells->swapping;
         if (stays || swaps) changed = cancel(i, in_way) || changed;
       }
+      if (!plan_.tails.empty()) changed = stop_at_pieces() || changed;
     }
+  }
+
+  // The pieces of tails that lie where steppers want to go.
+  void look_for_pieces() {
+    const std::size_t n = plan_.steppers.size();
+    m_.piece.assign(n, -1);
+    const float half = 0.5f * cells_.size;
+    for (std::size_t i = 0; i < n; ++i) {
+      if (!moves(i)) continue;
+      const Vec to = middle_of(cells_, wished(i));
+      for (std::size_t k = 0; k < plan_.tails.size(); ++k) {
+        const std::size_t first = plan_.tails[k].first;
+        if (goes_through(plan_, plan_.steppers[i].body, first)) continue;
+        for (std::size_t p = first; p < first + t_.s.tails[k].out; ++p)
+          if (std::fabs(t_.s.x[p] - to.x) < half && std::fabs(t_.s.y[p] - to.y) < half)
+            m_.piece[i] = static_cast<std::int32_t>(p);
+      }
+    }
+  }
+
+  // Nobody steps on a piece that stays, nor behind a leader that draws its tail after it.
+  bool stop_at_pieces() {
+    bool changed = false;
+    for (std::size_t i = 0; i < plan_.steppers.size(); ++i) {
+      if (!moves(i)) continue;
+      std::int32_t piece = m_.piece[i];
+      if (piece < 0 || makes_room(static_cast<std::size_t>(piece))) piece = piece_drawn_after(i);
+      if (piece < 0) continue;
+      m_.bumped[i] = piece;
+      m_.wish[i] = m_.own[i];
+      changed = true;
+    }
+    return changed;
+  }
+
+  // Whether it is the last piece of a tail that moves on without growing.
+  bool makes_room(std::size_t piece) const {
+    const std::size_t k = plan_.tail_of[piece];
+    const TailData& tail = plan_.tails[k];
+    return tail.stepper != nowhere && moves(tail.stepper) &&
+           piece + 1 == tail.first + t_.s.tails[k].out && !grows(plan_, t_.s, tail);
+  }
+
+  // The first piece that will lie on the wanted cell, since its leader is leaving it; or -1.
+  std::int32_t piece_drawn_after(std::size_t i) const {
+    for (std::size_t k = 0; k < plan_.tails.size(); ++k) {
+      const TailData& tail = plan_.tails[k];
+      if (tail.stepper == nowhere || tail.stepper == i || !moves(tail.stepper) ||
+          m_.own[tail.stepper] != m_.wish[i] ||
+          (t_.s.tails[k].out == 0 && !grows(plan_, t_.s, tail)) ||
+          goes_through(plan_, plan_.steppers[i].body, tail.first))
+        continue;
+      return static_cast<std::int32_t>(tail.first);
+    }
+    return -1;
   }
 
   // Of those that want one cell the one that draws the smallest number enters, if any may.

@@ -70,24 +70,33 @@ float way_past_fixed(const Tick& t, std::size_t i, Vec direction, float reach, f
   return distance;
 }
 
+// How much of its motion a body makes before it meets another that moves too: what counts is their
+// motion relative to each other.
+float way_to(const Tick& t, std::size_t i, std::size_t other, float radius) {
+  const ArenaPlan& plan = t.plan;
+  const StateArrays& s = t.s;
+  if (other == i || s.present[other] == 0 || goes_through(plan, i, other)) return 1.0f;
+  if (!overlap(stopped_band(plan, s, i), band_of(plan, s, other))) return 1.0f;
+  const Vec from{s.x[i], s.y[i]};
+  const Vec relative = plan.dt * Vec{s.vx[i] - s.vx[other], s.vy[i] - s.vy[other]};
+  const Vec apart = Vec{s.x[other], s.y[other]} - from;
+  const float size = length(relative), near = size + plan.bounds[other] + radius;
+  if (size < 1e-6f || dot(apart, apart) > near * near) return 1.0f;
+  const float met = cast_at(plan, s, other, from, (1.0f / size) * relative, size, radius);
+  return met < size ? std::min(1.0f, (met + into) / size) : 1.0f;
+}
+
 float free_way(const Tick& t, std::size_t i, float speed) {
   const ArenaPlan& plan = t.plan;
   const StateArrays& s = t.s;
   const float radius = 0.5f * plan.shapes[i].inner, reach = speed * plan.dt;
-  const Vec from{s.x[i], s.y[i]}, direction = (1.0f / speed) * Vec{s.vx[i], s.vy[i]};
+  const Vec direction = (1.0f / speed) * Vec{s.vx[i], s.vy[i]};
   const float fixed = way_past_fixed(t, i, direction, reach, radius);
   float way = fixed < reach ? std::min(1.0f, (fixed + into) / reach) : 1.0f;
-  // Other free bodies move too: what counts is the motion relative to each.
-  for (const std::size_t other : plan.free_bodies) {
-    if (other == i || s.present[other] == 0) continue;
-    if (!overlap(stopped_band(plan, s, i), band_of(plan, s, other))) continue;
-    const Vec relative = plan.dt * Vec{s.vx[i] - s.vx[other], s.vy[i] - s.vy[other]};
-    const Vec apart = Vec{s.x[other], s.y[other]} - from;
-    const float size = length(relative), near = size + plan.bounds[other] + radius;
-    if (size < 1e-6f || dot(apart, apart) > near * near) continue;
-    const float met = cast_at(plan, s, other, from, (1.0f / size) * relative, size, radius);
-    if (met < size) way = std::min(way, std::min(1.0f, (met + into) / size));
-  }
+  for (const std::size_t other : plan.free_bodies) way = std::min(way, way_to(t, i, other, radius));
+  for (std::size_t k = 0; k < plan.tails.size(); ++k)
+    for (std::size_t piece = 0; piece < s.tails[k].out; ++piece)
+      way = std::min(way, way_to(t, i, plan.tails[k].first + piece, radius));
   return way;
 }
 

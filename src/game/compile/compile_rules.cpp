@@ -102,9 +102,15 @@ class RuleCompiler {
     plan.meters =
         meters_named(game_, action.meter, candidates(plan.subject), where_action_ + ".meter");
     if (action.to) plan.to = static_cast<float>(*action.to);
+    if (!action.by_meter.empty())
+      plan.by_meters = meters_named(game_, action.by_meter, candidates(plan.subject),
+                                    where_action_ + ".by_meter");
     if (action.to.has_value() == (action.by != 0.0))
       wrong_spec("the meter is changed by an amount, or set to one", where_action_,
                  "give exactly one of `by`, not 0, and `to`");
+    if (action.to && !action.by_meter.empty())
+      wrong_spec("the meter is set, so no other meter changes it", where_action_ + ".by_meter",
+                 "give `by` in place of `to`");
     return plan;
   }
   RemovePlan compile(const Remove& action) const { return {subject(action, false)}; }
@@ -117,7 +123,12 @@ class RuleCompiler {
       game_.waiting = take(words);
       game_.waiting_anywhere = take(words);
     }
-    return {subject(action, false), anywhere};
+    const SubjectPlan whom = subject(action, false);
+    for (const EntityId thing : whom.of)
+      if (game_.arena.in_tail(thing))
+        wrong_spec("'" + game_.arena.entity(thing).name + "' is a piece of a tail",
+                   where_action_ + ".of", "change the meter that says how long the tail is");
+    return {whom, anywhere};
   }
   ThrowPlan compile(const Throw& action) const {
     ThrowPlan plan{subject(action, true),
@@ -162,10 +173,22 @@ class RuleCompiler {
     wrong_spec("there is no kind of cell '" + name + "'", where_action_ + key,
                known.empty() ? "give the arena `cells`" : advice(name, known));
   }
+  EnterPhasePlan compile(const EnterPhase& action) const {
+    return {game_.arena.phase_number(action.phase, where_action_ + ".phase")};
+  }
   EmitPlan compile(const Emit& action) const {
     const auto found = std::find(game_.told.begin(), game_.told.end(), action.event);
-    return {static_cast<std::int32_t>(found - game_.told.begin()),
-            static_cast<float>(action.strength)};
+    EmitPlan plan{static_cast<std::int32_t>(found - game_.told.begin()),
+                  static_cast<float>(action.strength),
+                  {},
+                  action.as};
+    if (action.meter.empty()) return plan;
+    if (!spec_.on && !spec_.when)
+      wrong_spec("the rule waits for a time and is about nobody, so there is no meter to read",
+                 where_action_ + ".meter", "give `strength`");
+    plan.meters =
+        meters_named(game_, action.meter, candidates({{}, action.as}), where_action_ + ".meter");
+    return plan;
   }
   EndPlan compile(const Finish& action) const { return {action.verdict}; }
 

@@ -74,7 +74,8 @@ std::string subject(const Kind& action) {
 
 std::string words_of(const ChangeMeter& a) {
   return a.to ? "set " + a.meter + " of " + subject(a) + " to " + number(*a.to)
-              : "change " + a.meter + " of " + subject(a) + " by " + number(a.by);
+              : "change " + a.meter + " of " + subject(a) + " by " + number(a.by) +
+                    (a.by_meter.empty() ? "" : " times its " + a.by_meter);
 }
 std::string words_of(const Remove& a) { return "remove " + subject(a); }
 std::string words_of(const BringBack& a) { return "bring " + subject(a) + " back"; }
@@ -92,7 +93,12 @@ std::string words_of(const SetHostile& a) {
 std::string words_of(const TurnCells& a) {
   return a.into.empty() ? "clear all " + a.from : "turn " + a.from + " into " + a.into;
 }
-std::string words_of(const Emit& a) { return "tell '" + a.event + "'"; }
+std::string words_of(const EnterPhase& a) {
+  return a.phase.empty() ? "leave the phase" : "enter phase '" + a.phase + "'";
+}
+std::string words_of(const Emit& a) {
+  return "tell '" + a.event + "'" + (a.meter.empty() ? "" : " by " + a.meter);
+}
 std::string words_of(const Finish& a) {
   constexpr std::array words{"cut off", "end with success", "end with failure"};
   return words[static_cast<std::size_t>(a.verdict)];

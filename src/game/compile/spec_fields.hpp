@@ -452,6 +452,7 @@ void describe(V& v, ChangeMeter& s) {
   describe_subject(v, s);
   v("meter", s.meter, needed());
   v("by", s.by);
+  v("by_meter", s.by_meter);
   v("to", s.to);
 }
 template <class V>
@@ -486,9 +487,15 @@ void describe(V& v, TurnCells& s) {
   v("into", s.into);
 }
 template <class V>
+void describe(V& v, EnterPhase& s) {
+  v("phase", s.phase);
+}
+template <class V>
 void describe(V& v, Emit& s) {
   v("event", s.event, needed());
   v("strength", s.strength);
+  v("meter", s.meter);
+  v("as", s.as);
 }
 template <class V>
 void describe(V& v, Finish& s) {

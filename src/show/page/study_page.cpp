@@ -7,6 +7,7 @@
 #include "show/page/viewer_page.hpp"
 #include "zithercraft/base/error.hpp"
 #include "zithercraft/base/files.hpp"
+#include "zithercraft/experiment/measure.hpp"
 #include "zithercraft/show/figures.hpp"
 
 // Pages without a script: tables, and figures as SVG.
@@ -93,7 +94,7 @@ void add_variants(Page& page, const Study& study) {
           row.emplace_back("unfinished");
           continue;
         }
-        const Interval interval = repetitions_interval(values);
+        const Interval interval = measure_interval(measure, values, plan.episodes);
         row.push_back(with_range(interval, "{:.3g}"));
         if (measure == plan.measures.front())
           figure.rows.push_back({variant.name, row.back(), interval});
@@ -140,6 +141,7 @@ void write_study_page(const std::filesystem::path& html, const Study& study) {
                   "several seeds the interquartile mean is given, with its 95% interval.",
                   study.count(StudyRunStatus::done), study.runs().size(),
                   study.count(StudyRunStatus::failed), plan.steps, plan.episodes));
+  if (const std::string few = too_few_seeds(plan.seeds.size()); !few.empty()) page.paragraph(few);
   if (is_ablation(plan)) {
     add_ablation(page, study);
   } else if (is_sweep(plan)) {

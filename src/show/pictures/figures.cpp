@@ -141,12 +141,13 @@ HeatRows rows_of(const HeatFigure& figure, double least, double most) {
       continue;
     }
     rows.colours += fmt::format("{} {} {}\n", x, y, cell.value->mean);
-    const double half = 0.5 * (cell.value->high - cell.value->low);
+    const auto [mean, low, high] = *cell.value;
     const std::string text = field(brief(cell.value->mean) + (cell.partly ? "*" : ""));
-    const std::string half_width = field(std::isfinite(half) ? "±" + brief(half) : "one seed");
+    const std::string range =
+        field(std::isfinite(high - low) ? brief(low) + " to " + brief(high) : "one seed");
     std::string& on = cell.value->mean - least > 0.55 * (most - least) ? rows.dark : rows.light;
     on += fmt::format("{} {} {}\n{} {} {}\n", x, static_cast<double>(y) + 0.15, text, x,
-                      static_cast<double>(y) - 0.2, half_width);
+                      static_cast<double>(y) - 0.2, range);
   }
   return rows;
 }
@@ -262,11 +263,10 @@ BandFigure figure_of(const std::vector<CheckpointScore>& scores, const std::stri
 }
 
 HeatFigure figure_of(const SweepTable& table) {
-  HeatFigure figure{
-      .title = fmt::format("{}: {} (interquartile mean over seeds, half of the 95% interval)",
-                           table.game, table.measure),
-      .x_label = table.x.key,
-      .y_label = table.y.key};
+  HeatFigure figure{.title = fmt::format("{}: {} (interquartile mean over seeds, 95% interval)",
+                                         table.game, table.measure),
+                    .x_label = table.x.key,
+                    .y_label = table.y.key};
   for (const Value& value : table.x.values) figure.x.push_back(text_of(value));
   for (const Value& value : table.y.values)
     figure.y.push_back(table.y.key.empty() ? "" : text_of(value));

@@ -36,7 +36,8 @@ for (const player of data.score.players) {
   make("span", share, `${percent(player.success.low)} to ${percent(player.success.high)}`, "range");
   for (const value of [player.return, player.length, ...data.terms.map((t) => player.terms[t])]) {
     const td = make("td", row, short(value.mean) + " ");
-    make("span", td, `±${short((value.high - value.low) / 2)}`, "range");
+    const alike = value.low === value.high;
+    make("span", td, alike ? "always" : `${short(value.low)} to ${short(value.high)}`, "range");
   }
 }
 
